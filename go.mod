@@ -1,0 +1,26 @@
+module ensomet
+
+go 1.26.0
+
+require (
+	github.com/Masterminds/semver/v3 v3.5.0
+	github.com/knqyf263/go-cpe v0.0.0-20230627041855-cb0794d06872
+	github.com/knqyf263/go-deb-version v0.0.0-20241115132648-6f4aee6ccd23
+	github.com/knqyf263/go-rpm-version v0.0.0-20260811110310-1815e1f1b790
+	github.com/package-url/packageurl-go v0.1.7
+	github.com/shopspring/decimal v1.6.0
+	golang.org/x/text v0.43.0
+	gonum.org/v1/gonum v0.17.0
+)
+
+require (
+	github.com/BurntSushi/toml v1.4.1-0.20240526193622-a339e1f7089c // indirect
+	github.com/pkg/errors v0.8.1 // indirect
+	golang.org/x/exp/typeparams v0.0.0-20231108232855-2478ac86f678 // indirect
+	golang.org/x/mod v0.42.0 // indirect
+	golang.org/x/sync v0.24.0 // indirect
+	golang.org/x/tools v0.52.0 // indirect
+	honnef.co/go/tools v0.8.2 // indirect
+)
+
+tool honnef.co/go/tools/cmd/staticcheck

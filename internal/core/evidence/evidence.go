@@ -1,0 +1,111 @@
+// Package evidence keeps what sources reported as intervals, and says how old it is.
+package evidence
+
+import (
+	"cmp"
+	"slices"
+)
+
+// Forever marks an interval that has not ended.
+const Forever int64 = 1<<63 - 1
+
+// Item is one raw software record at one place of a device, by the numbers that storage gave them.
+type Item struct {
+	Record int64
+	Place  int64
+}
+
+func compareItems(a, b Item) int {
+	return cmp.Or(cmp.Compare(a.Record, b.Record), cmp.Compare(a.Place, b.Place))
+}
+
+// Interval says that an item was reported by every scan of one source on one device at a time t with Since <= t < Until.
+// Times are seconds since 1970. Until is the time of the first scan without the item, or Forever.
+type Interval struct {
+	Item
+	Since, Until int64
+}
+
+// Scan is a source's complete report on one device at one time. Reports with the same time are parts of one scan.
+type Scan struct {
+	At    int64
+	Items []Item
+}
+
+// Merge adds scans to what is known of one device from one source. known are the intervals so far and times the times
+// of the scans they rest on; both may be in any order. It returns all intervals after the merge, ordered by item and
+// start, and all scan times in order.
+//
+// The result depends only on the set of all scans, not on the order in which they arrive, nor on whether one arrives
+// twice: a late scan splits or lengthens intervals as if it had come in time.
+func Merge(known []Interval, times []int64, scans []Scan) ([]Interval, []int64) {
+	all := slices.Clone(times)
+	for _, s := range scans {
+		all = append(all, s.At)
+	}
+	slices.Sort(all)
+	all = slices.Compact(all)
+
+	type seen struct {
+		Item
+		at int // index into all
+	}
+	var facts []seen
+	wasKnown := make([]bool, len(all))
+	for _, t := range times {
+		i, _ := slices.BinarySearch(all, t)
+		wasKnown[i] = true
+	}
+	for _, iv := range known {
+		from, _ := slices.BinarySearch(all, iv.Since)
+		for i := from; i < len(all) && all[i] < iv.Until; i++ {
+			if wasKnown[i] {
+				facts = append(facts, seen{iv.Item, i})
+			}
+		}
+	}
+	for _, s := range scans {
+		at, _ := slices.BinarySearch(all, s.At)
+		for _, it := range s.Items {
+			facts = append(facts, seen{it, at})
+		}
+	}
+	slices.SortFunc(facts, func(a, b seen) int { return cmp.Or(compareItems(a.Item, b.Item), cmp.Compare(a.at, b.at)) })
+
+	var out []Interval
+	for i := 0; i < len(facts); {
+		first := facts[i]
+		last := first.at
+		for i++; i < len(facts) && facts[i].Item == first.Item && facts[i].at <= last+1; i++ {
+			last = facts[i].at
+		}
+		until := Forever
+		if last+1 < len(all) {
+			until = all[last+1]
+		}
+		out = append(out, Interval{first.Item, all[first.at], until})
+	}
+	return out, all
+}
+
+// Age says how old the evidence on a device is.
+type Age string
+
+// The ages of evidence, against a limit.
+const (
+	Never Age = "never"
+	Fresh Age = "fresh"
+	Stale Age = "stale"
+)
+
+// AgeOf classifies evidence last taken at lastScan (seconds since 1970, 0 for never) as seen at now, with a limit in days.
+// Evidence exactly as old as the limit is still fresh.
+func AgeOf(lastScan, now int64, limitDays int) Age {
+	switch {
+	case lastScan == 0:
+		return Never
+	case now-lastScan <= int64(limitDays)*86400:
+		return Fresh
+	}
+	return Stale
+}

@@ -1,0 +1,36 @@
+package position
+
+import "math"
+
+// z95 is the 97.5 % point of the standard normal distribution.
+const z95 = 1.959963984540054
+
+// Wilson returns the 95 % score interval of a share of k in n, without continuity correction: Wilson 1927; method 3 of Newcombe 1998, Statistics
+// in Medicine 17: 857-872. For n = 0 it is 0 to 1.
+func Wilson(k, n int64) (low, high float64) {
+	if n == 0 {
+		return 0, 1
+	}
+	p, m := float64(k)/float64(n), float64(n)
+	middle := 2*m*p + z95*z95
+	spread := z95 * math.Sqrt(z95*z95+4*m*p*(1-p))
+	below := 2 * (m + z95*z95)
+	return max(0, (middle-spread)/below), min(1, (middle+spread)/below)
+}
+
+// Fleet counts the in-service devices of one kind by the age of their evidence.
+type Fleet struct{ Fresh, Stale, Never int64 }
+
+// unseen is how many units the devices never scanned may add at most: for each kind ceil(N x upper end of the interval of the share of
+// fresh devices of that kind that need the product).
+func unseen(fleet map[string]Fleet, need map[string]int64) int64 {
+	var sum int64
+	for kind, f := range fleet {
+		if f.Never == 0 {
+			continue
+		}
+		_, high := Wilson(min(need[kind], f.Fresh), f.Fresh)
+		sum += int64(math.Ceil(float64(f.Never)*high - 1e-9))
+	}
+	return sum
+}

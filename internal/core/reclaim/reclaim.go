@@ -1,0 +1,64 @@
+// Package reclaim proposes which idle installs to take back, and says what that is worth and when it becomes money.
+package reclaim
+
+import (
+	"ensomet/internal/core/civil"
+	"ensomet/internal/core/entitle"
+	"ensomet/internal/core/policy"
+	"ensomet/internal/core/usage"
+
+	"github.com/shopspring/decimal"
+)
+
+// Worth says when a reclaimed right becomes money.
+type Worth string
+
+// The kinds of worth; each proposal has exactly one.
+const (
+	PurchaseAvoided Worth = "purchase avoided"
+	AtRenewal       Worth = "at renewal"
+	Reuse           Worth = "reuse"
+)
+
+// Install is what a proposal looks at: one licensable product on one device.
+type Install struct {
+	InstalledOn civil.Day // the first day it is known of, where no date was reported
+	Use         usage.Finding
+	Stance      policy.Stance
+	SuiteUsed   bool // part of a suite whose other parts are used
+	Excepted    bool
+}
+
+// Rule sets the least age of an install in days before it may be proposed.
+type Rule struct{ GraceDays int }
+
+// Propose reports whether an install may be proposed on a day, or why not.
+func Propose(in Install, r Rule, day civil.Day) (bool, string) {
+	switch {
+	case in.Use.Class != usage.NeverUsed && in.Use.Class != usage.Unused:
+		return false, string(in.Use.Class)
+	case in.Stance == policy.Required:
+		return false, "required by policy"
+	case in.Excepted:
+		return false, "excepted"
+	case in.SuiteUsed:
+		return false, "part of a suite that is used"
+	case !in.InstalledOn.Known() || int(day-in.InstalledOn) <= r.GraceDays:
+		return false, "installed within the grace"
+	}
+	return true, ""
+}
+
+// Value says what taking back one unit is worth: the list price while the product is short (open is how much of the shortfall earlier proposals have left), the price of
+// the covering line at its end where that line is a subscription or under maintenance, else nothing that could be claimed.
+func Value(open int64, listPrice decimal.NullDecimal, line *entitle.Line, day civil.Day) (Worth, decimal.Decimal, civil.Day) {
+	if open > 0 && listPrice.Valid {
+		return PurchaseAvoided, listPrice.Decimal, day
+	}
+	if line != nil && line.UnitPrice.Valid {
+		if line.Kind == entitle.Subscription && line.End.Known() && line.End >= day {
+			return AtRenewal, line.UnitPrice.Decimal, line.End
+		}
+	}
+	return Reuse, decimal.Zero, 0
+}
