@@ -1,0 +1,339 @@
+// Package formats reads and writes the files of the product. It knows the core's types and nothing of storage.
+package formats
+
+import (
+	"bufio"
+	"bytes"
+	"errors"
+	"fmt"
+	"io"
+	"slices"
+	"strings"
+	"unicode/utf8"
+)
+
+// MaxLine is the longest line of a CSV file that is read, in bytes; a longer one is put aside without being held in memory.
+const MaxLine = 1 << 20
+
+// FileError says that a whole file cannot be read. Nothing of it may be stored.
+type FileError struct{ Reason string }
+
+func (e *FileError) Error() string { return e.Reason }
+
+// LineError says that one line cannot be taken in. Content is the line as it stands, or its beginning where it is longer than MaxLine.
+type LineError struct {
+	Line    int
+	Content string
+	Reason  string
+}
+
+func (e *LineError) Error() string { return fmt.Sprintf("line %d: %s", e.Line, e.Reason) }
+
+// Row is one record of a CSV file. Line is where it begins, the header being line 1.
+type Row struct {
+	Line    int
+	Content string
+	fields  []string
+	pos     []int
+	custom  []int
+	header  []string
+}
+
+// At returns the value of the kind's column i, trimmed of white space, or "" where the file has no such column.
+func (r *Row) At(i int) string {
+	if r.pos[i] < 0 {
+		return ""
+	}
+	return strings.TrimSpace(unguard(r.fields[r.pos[i]]))
+}
+
+// Custom returns the values of columns that the kind does not know, by name, without empty ones; nil where there are none.
+func (r *Row) Custom() map[string]string {
+	var out map[string]string
+	for _, i := range r.custom {
+		if v := strings.TrimSpace(r.fields[i]); v != "" {
+			if out == nil {
+				out = map[string]string{}
+			}
+			out[r.header[i]] = v
+		}
+	}
+	return out
+}
+
+type physical struct {
+	text    string
+	line    int
+	tooLong bool
+	newline bool
+}
+
+// Reader reads a CSV file by RFC 4180, line by line. What RFC 4180 leaves open: a line feed alone ends a line too, a byte-order mark is skipped, empty lines
+// are skipped, and a quotation mark inside a field that does not begin with one is an error of that line.
+type Reader struct {
+	in      *bufio.Reader
+	line    int
+	pending []physical
+	header  []string
+	pos     []int
+	custom  []int
+}
+
+// NewReader reads the header and maps it onto the kind's columns. A header that lacks a required column, or a file that is not text, is a *FileError.
+func NewReader(in io.Reader, kind *Kind) (*Reader, error) {
+	r := &Reader{in: bufio.NewReaderSize(in, 1<<16)}
+	if head, _ := r.in.Peek(3); bytes.HasPrefix(head, []byte("\xef\xbb\xbf")) {
+		r.in.Discard(3)
+	} else if bytes.HasPrefix(head, []byte("\xff\xfe")) || bytes.HasPrefix(head, []byte("\xfe\xff")) {
+		return nil, &FileError{"the file is written in UTF-16: save it as UTF-8 and send it again"}
+	} else if bytes.HasPrefix(head, []byte("PK\x03")) {
+		return nil, &FileError{"this is a workbook or an archive, not a CSV file: save the sheet as CSV (UTF-8) and send it again"}
+	}
+	row, err := r.next()
+	if err == io.EOF {
+		return nil, &FileError{"the file is empty: its first line must name the columns, " + strings.Join(kind.Required, ", ") + " among them"}
+	}
+	if err != nil {
+		var le *LineError
+		if errors.As(err, &le) {
+			return nil, &FileError{"the header cannot be read: " + le.Reason}
+		}
+		return nil, err
+	}
+	return r, r.setHeader(row.fields, kind)
+}
+
+// ReaderFor reads lines without header that belong under a header seen before.
+func ReaderFor(in io.Reader, kind *Kind, header []string) (*Reader, error) {
+	r := &Reader{in: bufio.NewReaderSize(in, 1<<12)}
+	return r, r.setHeader(header, kind)
+}
+
+// Header returns the file's columns as they stand.
+func (r *Reader) Header() []string { return r.header }
+
+func (r *Reader) setHeader(fields []string, kind *Kind) error {
+	r.pos = make([]int, len(kind.Columns))
+	for i := range r.pos {
+		r.pos[i] = -1
+	}
+	for i, f := range fields {
+		f = strings.ToLower(strings.TrimSpace(f))
+		r.header = append(r.header, f)
+		if slices.Contains(r.header[:i], f) && f != "" {
+			return &FileError{fmt.Sprintf("the header names the column %q twice: keep one of them", f)}
+		}
+		if k := slices.Index(kind.Columns, f); k >= 0 {
+			r.pos[k] = i
+		} else if f != "" && !slices.Contains(kind.OutOnly, f) {
+			r.custom = append(r.custom, i)
+		}
+	}
+	var missing []string
+	for _, name := range kind.Required {
+		if r.pos[slices.Index(kind.Columns, name)] < 0 {
+			missing = append(missing, name)
+		}
+	}
+	if missing != nil {
+		return &FileError{fmt.Sprintf("the header lacks the column %s that %s needs (it has %s)", strings.Join(missing, ", "), kind.Name, clip(strings.Join(r.header, ", "), 200))}
+	}
+	return nil
+}
+
+// Next returns the next record. It returns io.EOF at the end, a *LineError for a line that cannot be read (go on after it), and a *FileError for a file that ends in the middle of
+// a line.
+func (r *Reader) Next() (*Row, error) {
+	row, err := r.next()
+	if err != nil {
+		return nil, err
+	}
+	if len(row.fields) != len(r.header) {
+		return nil, &LineError{row.Line, row.Content, fmt.Sprintf("it has %d fields and the header has %d", len(row.fields), len(r.header))}
+	}
+	row.pos, row.custom, row.header = r.pos, r.custom, r.header
+	return row, nil
+}
+
+func (r *Reader) next() (*Row, error) {
+	for {
+		first, err := r.physical()
+		if err != nil {
+			return nil, err
+		}
+		if first.tooLong {
+			return nil, &LineError{first.line, clip(first.text, 500), fmt.Sprintf("it is longer than %d bytes; only its beginning is kept here", MaxLine)}
+		}
+		if first.text == "" {
+			continue
+		}
+		return r.record(first)
+	}
+}
+
+// record reads a record that begins with a physical line and goes on over more where a quoted field has line ends in it.
+func (r *Reader) record(first physical) (*Row, error) {
+	text := first.text
+	last := first
+	var more []physical
+	for {
+		fields, open, err := split(text)
+		if err == nil && !open {
+			if !utf8.ValidString(text) {
+				return nil, &LineError{first.line, strings.ToValidUTF8(text, "\uFFFD"), "it is not UTF-8: save the file as UTF-8, or mend the marked letters here"}
+			}
+			if !last.newline && r.header != nil && len(fields) < len(r.header) {
+				return nil, &FileError{fmt.Sprintf("the file ends in the middle of line %d (%d fields of %d): it looks cut off, so nothing of it was stored; send it again whole", first.line, len(fields), len(r.header))}
+			}
+			return &Row{Line: first.line, Content: text, fields: fields}, nil
+		}
+		if err != nil {
+			r.pending = append(more, r.pending...)
+			return nil, &LineError{first.line, strings.ToValidUTF8(first.text, "\uFFFD"), err.Error()}
+		}
+		next, ioErr := r.physical()
+		if ioErr == io.EOF && !last.newline {
+			return nil, &FileError{fmt.Sprintf("the file ends inside a quoted field that begins on line %d: it looks cut off, so nothing of it was stored; send it again whole", first.line)}
+		}
+		if ioErr != nil && ioErr != io.EOF {
+			return nil, ioErr
+		}
+		if ioErr == io.EOF || next.tooLong || len(text)+len(next.text) > MaxLine {
+			if ioErr == nil {
+				more = append(more, next)
+			}
+			r.pending = append(more, r.pending...)
+			return nil, &LineError{first.line, strings.ToValidUTF8(first.text, "\uFFFD"), "a quotation mark opens here and is never closed"}
+		}
+		more = append(more, next)
+		last = next
+		text += "\n" + next.text
+	}
+}
+
+// physical reads one line without its end.
+func (r *Reader) physical() (physical, error) {
+	if len(r.pending) > 0 {
+		p := r.pending[0]
+		r.pending = r.pending[1:]
+		return p, nil
+	}
+	p := physical{line: r.line + 1}
+	var buf []byte
+	for {
+		part, err := r.in.ReadSlice('\n')
+		if !p.tooLong {
+			if len(buf)+len(part) > MaxLine+2 {
+				p.tooLong = true
+				buf = append(buf, part[:min(len(part), 512)]...)
+			} else if buf == nil && err == nil {
+				buf = part
+			} else {
+				buf = append(buf, part...)
+			}
+		}
+		if err == bufio.ErrBufferFull {
+			if len(buf) == len(part) {
+				buf = slices.Clone(buf)
+			}
+			continue
+		}
+		if err == io.EOF && len(buf) == 0 {
+			return p, io.EOF
+		}
+		if err != nil && err != io.EOF {
+			return p, err
+		}
+		p.newline = err == nil
+		break
+	}
+	r.line++
+	buf = bytes.TrimSuffix(buf, []byte("\n"))
+	buf = bytes.TrimSuffix(buf, []byte("\r"))
+	p.text = string(buf)
+	return p, nil
+}
+
+// split cuts a record into fields. open says that it ends inside a quoted field.
+func split(text string) (fields []string, open bool, err error) {
+	fields = make([]string, 0, 16)
+	for i := 0; ; {
+		if i < len(text) && text[i] == '"' {
+			var b strings.Builder
+			from := i + 1
+			for {
+				q := strings.IndexByte(text[from:], '"')
+				if q < 0 {
+					return fields, true, nil
+				}
+				b.WriteString(text[from : from+q])
+				i = from + q + 1
+				if i < len(text) && text[i] == '"' {
+					b.WriteByte('"')
+					from = i + 1
+					continue
+				}
+				break
+			}
+			fields = append(fields, b.String())
+			if i == len(text) {
+				return fields, false, nil
+			}
+			if text[i] != ',' {
+				return nil, false, fmt.Errorf("after the closing quotation mark of field %d a comma must follow", len(fields))
+			}
+			i++
+			continue
+		}
+		c := strings.IndexByte(text[i:], ',')
+		field := text[i:]
+		if c >= 0 {
+			field = text[i : i+c]
+		}
+		if strings.IndexByte(field, '"') >= 0 {
+			return nil, false, fmt.Errorf("field %d has a quotation mark inside: put the whole field in quotation marks and double the one inside", len(fields)+1)
+		}
+		fields = append(fields, field)
+		if c < 0 {
+			return fields, false, nil
+		}
+		i += c + 1
+	}
+}
+
+func clip(s string, n int) string {
+	if len(s) <= n {
+		return s
+	}
+	return strings.ToValidUTF8(s[:n], "") + "…"
+}
+
+// guard writes a value so that no spreadsheet reads it as a formula: with an apostrophe in front. Numbers stay.
+func guard(s string) string {
+	if s == "" || !strings.ContainsRune("=+-@\t\r", rune(s[0])) || isNumber(s) {
+		return s
+	}
+	return "'" + s
+}
+
+// unguard takes back what guard added.
+func unguard(s string) string {
+	if len(s) > 1 && s[0] == '\'' && strings.ContainsRune("=+-@\t\r", rune(s[1])) {
+		return s[1:]
+	}
+	return s
+}
+
+func isNumber(s string) bool {
+	digits := 0
+	for i, c := range s {
+		switch {
+		case c >= '0' && c <= '9':
+			digits++
+		case i == 0 && (c == '-' || c == '+'), c == '.':
+		default:
+			return false
+		}
+	}
+	return digits > 0
+}

@@ -1,0 +1,55 @@
+package formats
+
+import (
+	"fmt"
+	"strings"
+)
+
+// Kind is a kind of file: its name, its columns in the order of the contract, and the columns that it cannot do without. OutOnly are columns that an export adds
+// and an import passes over.
+type Kind struct {
+	Name              string
+	Columns, Required []string
+	OutOnly           []string
+}
+
+func kind(name, required, columns string) *Kind {
+	return &Kind{Name: name, Columns: strings.Fields(columns), Required: strings.Fields(required)}
+}
+
+// The kinds of files, in the order in which a folder is read: what others refer to comes first.
+var (
+	Titles = kind("titles", "publisher product", `publisher product edition edition_rank version category licence_model list_price currency default_metric suite
+		released general_support_end extended_support_end end_of_life aliases`)
+	Rates   = kind("rates", "currency on per_eur", `currency on per_eur`)
+	Users   = kind("users", "user_id", `user_id name email org_unit site status left_on`)
+	Devices = kind("devices", "device_id", `device_id name kind environment org_unit site country ip_address directory_path primary_user os_name os_version
+		processors cores virtual_cores core_factor host_id cluster pinned portable status last_scan`)
+	Entitlements = kind("entitlements", "entitlement_id product metric quantity", `entitlement_id publisher product edition version metric quantity kind start end maintenance_end
+		unit_price currency purchased order contract scope_unit scope_country rights min_per_processor min_per_server pack_size capacity base`)
+	Transactions = kind("transactions", "entitlement_id type on quantity", `entitlement_id type on quantity price currency order note`)
+	Assignments  = kind("assignments", "entitlement_id", `entitlement_id user_id device_id from until`)
+	Policies     = kind("policies", "stance", `publisher product category group stance days from_time to_time reason`)
+	Installs     = kind("installs", "device_id name", `device_id publisher name version edition architecture language install_date install_path file_name tag_id purl cpe last_used source seen_at`)
+	Usage        = kind("usage", "device_id started_at", `device_id user_id file_name product started_at ended_at active_seconds`)
+	Positions    = kind("position", "product metric", `publisher product metric scope owned needed covered shortfall surplus needed_low needed_high exposure currency as_of`)
+
+	Kinds = []*Kind{Titles, Rates, Users, Devices, Entitlements, Transactions, Assignments, Policies, Installs, Usage}
+)
+
+func init() {
+	Installs.OutOnly = strings.Fields("title_publisher title_product title_edition title_version recognised_by suite counted why_not_counted")
+}
+
+// KindByName finds a kind by its name, with or without .csv.
+func KindByName(name string) (*Kind, error) {
+	name = strings.TrimSuffix(strings.ToLower(name), ".csv")
+	var names []string
+	for _, k := range Kinds {
+		if k.Name == name {
+			return k, nil
+		}
+		names = append(names, k.Name)
+	}
+	return nil, fmt.Errorf("there is no kind of file called %q; there are %s", name, strings.Join(names, ", "))
+}

@@ -1,0 +1,443 @@
+package formats
+
+import (
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"ensomet/internal/core/civil"
+	"ensomet/internal/core/entitle"
+	"ensomet/internal/core/policy"
+	"ensomet/internal/core/recognise"
+
+	"github.com/shopspring/decimal"
+)
+
+// Device is a line of devices.csv.
+type Device struct {
+	ID, Name, Kind, Environment, OrgUnit, Site, Country, IPAddress, DirectoryPath, PrimaryUser, OSName, OSVersion string
+	Processors, Cores, VirtualCores                                                                               int64
+	CoreFactor                                                                                                    string
+	HostID, Cluster                                                                                               string
+	Pinned, Portable                                                                                              string // true, false or unknown
+	Status                                                                                                        string
+	LastScan                                                                                                      int64 // seconds since 1970, 0 unknown
+	Custom                                                                                                        map[string]string
+}
+
+// The values that devices.csv allows.
+var (
+	DeviceKinds  = []string{"client", "server", "vm_host", "virtual_machine", "container_host", "mobile"}
+	Environments = []string{"production", "test", "development", "training", "standby"}
+	Statuses     = []string{"in_service", "in_store", "retired"}
+)
+
+// User is a line of users.csv.
+type User struct {
+	ID, Name, Email, OrgUnit, Site, Status string
+	LeftOn                                 civil.Day
+	Custom                                 map[string]string
+}
+
+// Title is a line of titles.csv, with the publisher and product that core types keep apart.
+type Title struct {
+	Publisher, Product string
+	recognise.Title
+	Custom map[string]string
+}
+
+// Rate is a line of rates.csv: so many units of a currency make one euro.
+type Rate struct {
+	Currency string
+	On       civil.Day
+	PerEUR   decimal.Decimal
+}
+
+// Entitlement is a line of entitlements.csv.
+type Entitlement struct {
+	Publisher, Product            string
+	Order, Contract, Capacity     string
+	MinPerProcessor, MinPerServer int64
+	entitle.Line
+	Custom map[string]string
+}
+
+// Transaction is a line of transactions.csv.
+type Transaction struct {
+	Entitlement string
+	entitle.Transaction
+}
+
+// Assignment is a line of assignments.csv.
+type Assignment struct {
+	Entitlement, User, Device string
+	From, Until               civil.Day
+}
+
+// Policy is a line of policies.csv.
+type Policy struct {
+	Publisher, Product, Category, Group string
+	Stance                              policy.Stance
+	Days, FromTime, ToTime, Reason      string
+}
+
+// Install is a line of installs.csv.
+type Install struct {
+	Device      string
+	Record      recognise.Record
+	InstallDate civil.Day
+	InstallPath string
+	LastUsed    civil.Day
+	Source      string
+	SeenAt      int64 // seconds since 1970, 0 where the line does not say
+	Custom      map[string]string
+}
+
+// Session is a line of usage.csv. Times are in seconds since 1970.
+type Session struct {
+	Device, User, FileName, Product string
+	Start, End, Active              int64
+}
+
+// parser reads typed values of one row and keeps the first reason why not.
+type parser struct {
+	row    *Row
+	kind   *Kind
+	reason string
+	zone   *time.Location
+}
+
+func (p *parser) col(name string) string {
+	return p.row.At(slices.Index(p.kind.Columns, name))
+}
+
+func (p *parser) fail(format string, args ...any) {
+	if p.reason == "" {
+		p.reason = fmt.Sprintf(format, args...)
+	}
+}
+
+func (p *parser) need(name string) string {
+	v := p.col(name)
+	if v == "" {
+		p.fail("%s is empty", name)
+	}
+	return v
+}
+
+func (p *parser) day(name string) civil.Day {
+	v := p.col(name)
+	d, err := civil.Parse(v)
+	if err != nil {
+		p.fail("%s: %v", name, err)
+	}
+	return d
+}
+
+func (p *parser) whole(name string, least int64) int64 {
+	v := p.col(name)
+	if v == "" {
+		return 0
+	}
+	n, err := strconv.ParseInt(v, 10, 64)
+	switch {
+	case err != nil:
+		p.fail("%s: %q is not a whole number", name, clip(v, 40))
+	case n < least:
+		p.fail("%s is %d: it must be %d or more", name, n, least)
+	case n > 1_000_000_000_000:
+		p.fail("%s is %d: more than a million million cannot be meant", name, n)
+	}
+	return n
+}
+
+func (p *parser) money(name string) decimal.NullDecimal {
+	v := p.col(name)
+	if v == "" {
+		return decimal.NullDecimal{}
+	}
+	d, err := decimal.NewFromString(v)
+	if err != nil || strings.ContainsAny(v, "eE") {
+		p.fail("%s: %q is not an amount written with a decimal point", name, clip(v, 40))
+	} else if d.IsNegative() {
+		p.fail("%s is %s: an amount cannot be negative", name, v)
+	} else if d.GreaterThan(decimal.New(1, 12)) {
+		p.fail("%s is %s: more than a million million cannot be meant", name, clip(v, 40))
+	}
+	return decimal.NewNullDecimal(d)
+}
+
+func (p *parser) oneOf(name string, allowed []string, empty string) string {
+	v := strings.ToLower(p.col(name))
+	if v == "" {
+		return empty
+	}
+	if !slices.Contains(allowed, v) {
+		p.fail("%s: %q is none of %s", name, clip(v, 40), strings.Join(allowed, ", "))
+	}
+	return v
+}
+
+// instant reads an ISO 8601 time; without offset it is of the site's zone, and a date alone is its midnight.
+func (p *parser) instant(name string) int64 {
+	v := p.col(name)
+	if v == "" {
+		return 0
+	}
+	t, err := ParseTime(v, p.zone)
+	if err != nil {
+		p.fail("%s: %v", name, err)
+		return 0
+	}
+	return t.Unix()
+}
+
+// ParseTime reads an ISO 8601 time with or without offset, or a date.
+func ParseTime(v string, zone *time.Location) (time.Time, error) {
+	if zone == nil {
+		zone = time.UTC
+	}
+	for _, layout := range []string{time.RFC3339, "2006-01-02T15:04:05", "2006-01-02 15:04:05", "2006-01-02T15:04", "2006-01-02 15:04", "2006-01-02"} {
+		if t, err := time.ParseInLocation(layout, v, zone); err == nil {
+			return t, nil
+		}
+	}
+	return time.Time{}, fmt.Errorf("%q is not a time written as YYYY-MM-DDThh:mm:ss with its offset", clip(v, 40))
+}
+
+func (p *parser) currency(name string) string {
+	v := strings.ToUpper(p.col(name))
+	if v != "" && (len(v) != 3 || strings.Trim(v, "ABCDEFGHIJKLMNOPQRSTUVWXYZ") != "") {
+		p.fail("%s: %q is not a currency code of three letters", name, clip(v, 40))
+	}
+	return v
+}
+
+func (p *parser) err() error {
+	if p.reason == "" {
+		return nil
+	}
+	return &LineError{p.row.Line, p.row.Content, p.reason}
+}
+
+func strs[T ~string](list []T) []string {
+	var out []string
+	for _, v := range list {
+		out = append(out, string(v))
+	}
+	return out
+}
+
+// ParseDevice reads a line of devices.csv. zone serves times without offset.
+func ParseDevice(row *Row, zone *time.Location) (Device, error) {
+	p := &parser{row: row, kind: Devices, zone: zone}
+	flag := []string{"true", "false"}
+	d := Device{
+		ID: p.need("device_id"), Name: p.col("name"), Kind: p.oneOf("kind", DeviceKinds, "client"), Environment: p.oneOf("environment", Environments, "production"),
+		OrgUnit: strings.Trim(p.col("org_unit"), "/"), Site: p.col("site"), Country: p.col("country"), IPAddress: p.col("ip_address"), DirectoryPath: p.col("directory_path"),
+		PrimaryUser: p.col("primary_user"), OSName: p.col("os_name"), OSVersion: p.col("os_version"), Processors: p.whole("processors", 0), Cores: p.whole("cores", 0),
+		VirtualCores: p.whole("virtual_cores", 0), HostID: p.col("host_id"), Cluster: p.col("cluster"), Pinned: p.oneOf("pinned", flag, ""), Portable: p.oneOf("portable", flag, ""),
+		Status: p.oneOf("status", Statuses, "in_service"), LastScan: p.instant("last_scan"), Custom: row.Custom(),
+	}
+	if f := p.money("core_factor"); f.Valid {
+		d.CoreFactor = f.Decimal.String()
+	}
+	if d.Name == "" {
+		d.Name = d.ID
+	}
+	return d, p.err()
+}
+
+// ParseUser reads a line of users.csv.
+func ParseUser(row *Row) (User, error) {
+	p := &parser{row: row, kind: Users}
+	u := User{ID: p.need("user_id"), Name: p.col("name"), Email: p.col("email"), OrgUnit: strings.Trim(p.col("org_unit"), "/"), Site: p.col("site"),
+		Status: p.oneOf("status", []string{"active", "left"}, "active"), LeftOn: p.day("left_on"), Custom: row.Custom()}
+	return u, p.err()
+}
+
+// ParseTitle reads a line of titles.csv.
+func ParseTitle(row *Row) (Title, error) {
+	p := &parser{row: row, kind: Titles}
+	models := strs([]recognise.LicenceModel{recognise.Commercial, recognise.Free, recognise.OpenSource, recognise.TrialModel, recognise.InHouse})
+	t := Title{Publisher: p.need("publisher"), Product: p.need("product"), Custom: row.Custom()}
+	t.Title = recognise.Title{Edition: p.col("edition"), EditionRank: int(p.whole("edition_rank", 0)), Version: p.col("version"), Category: p.col("category"),
+		Model: recognise.LicenceModel(p.oneOf("licence_model", models, "")), ListPrice: p.money("list_price"), Currency: p.currency("currency"),
+		DefaultMetric: p.oneOf("default_metric", strs(entitle.Metrics), ""), Suite: p.col("suite"), Released: p.day("released"), GeneralEnd: p.day("general_support_end"),
+		ExtendedEnd: p.day("extended_support_end"), EndOfLife: p.day("end_of_life")}
+	for _, a := range strings.Split(p.col("aliases"), "|") {
+		if a = strings.TrimSpace(a); a != "" {
+			t.Aliases = append(t.Aliases, a)
+		}
+	}
+	if t.ListPrice.Valid && t.Currency == "" {
+		t.Currency = "EUR"
+	}
+	return t, p.err()
+}
+
+// ParseRate reads a line of rates.csv.
+func ParseRate(row *Row) (Rate, error) {
+	p := &parser{row: row, kind: Rates}
+	p.need("currency")
+	r := Rate{Currency: p.currency("currency"), On: p.day("on"), PerEUR: p.money("per_eur").Decimal}
+	if !r.On.Known() {
+		p.fail("on is empty")
+	}
+	if !r.PerEUR.IsPositive() {
+		p.fail("per_eur must be above 0")
+	}
+	return r, p.err()
+}
+
+// ParseEntitlement reads a line of entitlements.csv.
+func ParseEntitlement(row *Row) (Entitlement, error) {
+	p := &parser{row: row, kind: Entitlements}
+	e := Entitlement{Publisher: p.col("publisher"), Product: p.need("product"), Order: p.col("order"), Contract: p.col("contract"), Capacity: p.oneOf("capacity", []string{"full", "sub"}, "full"),
+		MinPerProcessor: p.whole("min_per_processor", 0), MinPerServer: p.whole("min_per_server", 0), Custom: row.Custom()}
+	p.need("quantity")
+	p.need("metric")
+	e.Line = entitle.Line{Code: p.need("entitlement_id"), Edition: p.col("edition"), Version: p.col("version"), Metric: entitle.Metric(p.oneOf("metric", strs(entitle.Metrics), "")),
+		Quantity: p.whole("quantity", 0), PackSize: p.whole("pack_size", 1), Kind: entitle.Kind(p.oneOf("kind", strs(entitle.Kinds), string(entitle.Perpetual))), Start: p.day("start"), End: p.day("end"),
+		MaintenanceEnd: p.day("maintenance_end"), Purchased: p.day("purchased"), UnitPrice: p.money("unit_price"), Currency: p.currency("currency"),
+		ScopeUnit: strings.Trim(p.col("scope_unit"), "/"), ScopeCountry: p.col("scope_country"), Base: p.col("base")}
+	for _, s := range strings.Split(p.col("rights"), "|") {
+		if s = strings.ToLower(strings.TrimSpace(s)); s == "" {
+			continue
+		}
+		if !slices.Contains(entitle.Rights, entitle.Right(s)) {
+			p.fail("rights: %q is none of %s", clip(s, 40), strings.Join(strs(entitle.Rights), ", "))
+		}
+		e.Rights = append(e.Rights, entitle.Right(s))
+	}
+	if e.Start.Known() && e.End.Known() && e.End < e.Start {
+		p.fail("it ends on %s, before it starts on %s", e.End, e.Start)
+	}
+	if e.UnitPrice.Valid && e.Currency == "" {
+		e.Currency = "EUR"
+	}
+	if e.Base == e.Code && e.Base != "" {
+		p.fail("base names the entitlement itself")
+	}
+	return e, p.err()
+}
+
+// ParseTransaction reads a line of transactions.csv.
+func ParseTransaction(row *Row) (Transaction, error) {
+	p := &parser{row: row, kind: Transactions}
+	types := []string{"buy", "renew", "true_up", "transfer_in", "transfer_out", "retire"}
+	p.need("type")
+	p.need("quantity")
+	p.need("on")
+	t := Transaction{Entitlement: p.need("entitlement_id"), Transaction: entitle.Transaction{Type: p.oneOf("type", types, ""), On: p.day("on"), Quantity: p.whole("quantity", 0), Price: p.money("price"),
+		Currency: p.currency("currency"), Order: p.col("order"), Note: p.col("note")}}
+	return t, p.err()
+}
+
+// ParseAssignment reads a line of assignments.csv.
+func ParseAssignment(row *Row) (Assignment, error) {
+	p := &parser{row: row, kind: Assignments}
+	a := Assignment{Entitlement: p.need("entitlement_id"), User: p.col("user_id"), Device: p.col("device_id"), From: p.day("from"), Until: p.day("until")}
+	if (a.User == "") == (a.Device == "") {
+		p.fail("an assignment names either a user or a device")
+	}
+	if a.From.Known() && a.Until.Known() && a.Until < a.From {
+		p.fail("it ends on %s, before it starts on %s", a.Until, a.From)
+	}
+	return a, p.err()
+}
+
+// ParsePolicy reads a line of policies.csv.
+func ParsePolicy(row *Row) (Policy, error) {
+	p := &parser{row: row, kind: Policies}
+	p.need("stance")
+	out := Policy{Publisher: p.col("publisher"), Product: p.col("product"), Category: p.col("category"), Group: strings.Trim(p.col("group"), "/"),
+		Stance: policy.Stance(p.oneOf("stance", strs([]policy.Stance{policy.Allowed, policy.Restricted, policy.Required}), "")),
+		Days:   p.col("days"), FromTime: p.col("from_time"), ToTime: p.col("to_time"), Reason: p.col("reason")}
+	if out.Publisher == "" && out.Product == "" && out.Category == "" {
+		p.fail("it names neither a publisher, nor a product, nor a category")
+	}
+	if out.Days != "" || out.FromTime != "" || out.ToTime != "" {
+		p.fail("a stance that holds at certain hours alone cannot be applied by this version: leave days, from_time and to_time empty")
+	}
+	return out, p.err()
+}
+
+// The columns of installs.csv by their place, since millions of lines are read.
+const (
+	inDevice = iota
+	inPublisher
+	inName
+	inVersion
+	inEdition
+	inArchitecture
+	inLanguage
+	inInstallDate
+	inInstallPath
+	inFileName
+	inTagID
+	inPURL
+	inCPE
+	inLastUsed
+	inSource
+	inSeenAt
+)
+
+// ParseInstall reads a line of installs.csv. zone serves times without offset. last_used may be a date or a time; its day counts.
+func ParseInstall(row *Row, zone *time.Location) (Install, error) {
+	in := Install{
+		Device: row.At(inDevice),
+		Record: recognise.Record{Publisher: row.At(inPublisher), Name: row.At(inName), Version: row.At(inVersion), Edition: row.At(inEdition), Architecture: row.At(inArchitecture), Language: row.At(inLanguage),
+			FileName: row.At(inFileName), TagID: row.At(inTagID), PURL: row.At(inPURL), CPE: row.At(inCPE)},
+		InstallPath: row.At(inInstallPath), Source: row.At(inSource), Custom: row.Custom(),
+	}
+	bad := func(reason string) error { return &LineError{row.Line, row.Content, reason} }
+	if in.Device == "" {
+		return in, bad("device_id is empty")
+	}
+	if in.Record.Name == "" {
+		return in, bad("name is empty")
+	}
+	var err error
+	if in.InstallDate, err = civil.Parse(row.At(inInstallDate)); err != nil {
+		return in, bad("install_date: " + err.Error())
+	}
+	if v := row.At(inLastUsed); len(v) == 10 {
+		if in.LastUsed, err = civil.Parse(v); err != nil {
+			return in, bad("last_used: " + err.Error())
+		}
+	} else if v != "" {
+		t, err := ParseTime(v, zone)
+		if err != nil {
+			return in, bad("last_used: " + err.Error())
+		}
+		in.LastUsed = civil.Of(t)
+	}
+	if v := row.At(inSeenAt); v != "" {
+		t, err := ParseTime(v, zone)
+		if err != nil {
+			return in, bad("seen_at: " + err.Error())
+		}
+		in.SeenAt = t.Unix()
+	}
+	return in, nil
+}
+
+// ParseSession reads a line of usage.csv.
+func ParseSession(row *Row, zone *time.Location) (Session, error) {
+	p := &parser{row: row, kind: Usage, zone: zone}
+	s := Session{Device: p.need("device_id"), User: p.col("user_id"), FileName: p.col("file_name"), Product: p.col("product"), Start: p.instant("started_at"), End: p.instant("ended_at"), Active: p.whole("active_seconds", 0)}
+	p.need("started_at")
+	if s.FileName == "" && s.Product == "" {
+		p.fail("it names neither a file nor a product")
+	}
+	if s.End != 0 && s.End < s.Start {
+		p.fail("it ends before it starts")
+	}
+	if s.End == 0 {
+		s.End = s.Start
+	}
+	return s, p.err()
+}
