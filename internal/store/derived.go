@@ -1,0 +1,333 @@
+package store
+
+import (
+	"database/sql"
+	"encoding/json"
+	"errors"
+
+	"ensomet/internal/core/civil"
+	"ensomet/internal/core/position"
+	"ensomet/internal/core/recognise"
+)
+
+// StoredRecord is a raw record with its number.
+type StoredRecord struct {
+	ID int64
+	recognise.Record
+}
+
+const recordColumns = "r.id, r.publisher, r.name, r.version, r.edition, r.architecture, r.language, r.file_name, r.tag_id, r.purl, r.cpe"
+
+func scanRecord(r *sql.Rows, v *StoredRecord) error {
+	return r.Scan(&v.ID, &v.Publisher, &v.Name, &v.Version, &v.Edition, &v.Architecture, &v.Language, &v.FileName, &v.TagID, &v.PURL, &v.CPE)
+}
+
+// AllRecords reads every raw record, or only those without recognition.
+func (tx *Tx) AllRecords(newOnly bool) ([]StoredRecord, error) {
+	text := "SELECT " + recordColumns + " FROM record r"
+	if newOnly {
+		text += " WHERE NOT EXISTS (SELECT 1 FROM recognition n WHERE n.record_id = r.id)"
+	}
+	return query(tx, scanRecord, text+" ORDER BY r.id")
+}
+
+// Record reads one raw record.
+func (tx *Tx) Record(id int64) (StoredRecord, error) {
+	list, err := query(tx, scanRecord, "SELECT "+recordColumns+" FROM record r WHERE r.id = ?", id)
+	if err == nil && len(list) == 0 {
+		err = ErrNotFound
+	}
+	if err != nil {
+		return StoredRecord{}, err
+	}
+	return list[0], nil
+}
+
+// RecordsOfKey reads the records that one decision holds for.
+func (tx *Tx) RecordsOfKey(key string) ([]StoredRecord, error) {
+	return query(tx, scanRecord, "SELECT "+recordColumns+" FROM recognition n JOIN record r ON r.id = n.record_id WHERE n.key = ? ORDER BY r.id", key)
+}
+
+// Recognition is what a record was recognised as, in the form that is stored. Line is the catalogue's line that price and category come from.
+type Recognition struct {
+	Record                int64
+	Key                   string
+	Product, Title, Line  int64
+	Edition               string
+	EditionRank           int
+	TitleVersion, Version string
+	Step                  recognise.Step
+	WhyNot                string
+	Whole, NotSoftware    bool
+}
+
+// NewRecognitions writes recognitions.
+func (tx *Tx) NewRecognitions() (*Bulk, error) {
+	return tx.bulk(13, "INSERT OR REPLACE INTO recognition(record_id, key, product_id, title_id, line_id, edition, edition_rank, title_version, version, step, why_not, whole, not_software)", "")
+}
+
+// AddRecognition takes one recognition.
+func (b *Bulk) AddRecognition(n Recognition) error {
+	return b.Add(n.Record, n.Key, n.Product, n.Title, n.Line, n.Edition, n.EditionRank, n.TitleVersion, n.Version, string(n.Step), n.WhyNot, n.Whole, n.NotSoftware)
+}
+
+const recognitionColumns = "record_id, key, product_id, title_id, line_id, edition, edition_rank, title_version, version, step, why_not, whole, not_software"
+
+func scanRecognition(r *sql.Rows, v *Recognition) error {
+	return r.Scan(&v.Record, &v.Key, &v.Product, &v.Title, &v.Line, &v.Edition, &v.EditionRank, &v.TitleVersion, &v.Version, &v.Step, &v.WhyNot, &v.Whole, &v.NotSoftware)
+}
+
+// Recognitions reads all recognitions.
+func (tx *Tx) Recognitions() ([]Recognition, error) {
+	return query(tx, scanRecognition, "SELECT "+recognitionColumns+" FROM recognition")
+}
+
+// DeviceFacts are what computation needs of a device.
+type DeviceFacts struct {
+	ID                                                                                        int64
+	Code, Name, Kind, Environment, OrgUnit, Site, Country, DirectoryPath, PrimaryUser, Status string
+	LastScan                                                                                  int64 // newest of the directory's and the scans', up to the time asked about
+}
+
+// AllDevices reads every device, with the newest scan up to now.
+func (tx *Tx) AllDevices(now int64) ([]DeviceFacts, error) {
+	return query(tx, func(r *sql.Rows, d *DeviceFacts) error {
+		return r.Scan(&d.ID, &d.Code, &d.Name, &d.Kind, &d.Environment, &d.OrgUnit, &d.Site, &d.Country, &d.DirectoryPath, &d.PrimaryUser, &d.Status, &d.LastScan)
+	}, `SELECT d.id, d.code, d.name, d.kind, d.environment, d.org_unit, d.site, d.country, d.directory_path, d.primary_user, d.status,
+		max(CASE WHEN d.last_scan <= ?1 THEN d.last_scan ELSE 0 END, coalesce((SELECT max(at) FROM scan s WHERE s.device_id = d.id AND s.at <= ?1), 0))
+		FROM device d ORDER BY d.id`, now)
+}
+
+// PersonFacts are what computation needs of a user.
+type PersonFacts struct {
+	ID                                int64
+	Code, Name, OrgUnit, Site, Status string
+}
+
+// AllPersons reads every user.
+func (tx *Tx) AllPersons() ([]PersonFacts, error) {
+	return query(tx, func(r *sql.Rows, p *PersonFacts) error {
+		return r.Scan(&p.ID, &p.Code, &p.Name, &p.OrgUnit, &p.Site, &p.Status)
+	}, "SELECT id, code, name, org_unit, site, status FROM person ORDER BY id")
+}
+
+// EachInstall walks the installs present at a time, device by device. products limits it to records recognised as one of them; nil is all. fn gets
+// device, record, the start of the interval and the reported date of installation.
+func (tx *Tx) EachInstall(at int64, products []int64, fn func(device, record, since int64, installed civil.Day) error) error {
+	text, args := "SELECT device_id, record_id, since, install_date FROM install WHERE since <= ?1 AND (until IS NULL OR until > ?1)", []any{at}
+	if products != nil {
+		list, err := json.Marshal(products)
+		if err != nil {
+			return err
+		}
+		text += " AND record_id IN (SELECT record_id FROM recognition WHERE product_id IN (SELECT value FROM json_each(?2)))"
+		args = append(args, string(list))
+	}
+	rows, err := tx.QueryContext(tx.ctx, text+" ORDER BY device_id", args...)
+	if err != nil {
+		return err
+	}
+	var device, record, since, installed int64
+	return each(rows, func() error {
+		if err := rows.Scan(&device, &record, &since, &installed); err != nil {
+			return err
+		}
+		return fn(device, record, since, civil.Day(installed))
+	})
+}
+
+// SessionRow is a session of use. Times are in seconds since 1970.
+type SessionRow struct {
+	Device, Name       int64
+	Person             string
+	Start, End, Active int64
+}
+
+// EachSession walks sessions that start before a time, device by device.
+func (tx *Tx) EachSession(before int64, fn func(SessionRow) error) error {
+	rows, err := tx.QueryContext(tx.ctx, "SELECT device_id, name_id, person_code, started_at, ended_at, active FROM use_session WHERE started_at < ? ORDER BY device_id, name_id, started_at", before)
+	if err != nil {
+		return err
+	}
+	var s SessionRow
+	return each(rows, func() error {
+		if err := rows.Scan(&s.Device, &s.Name, &s.Person, &s.Start, &s.End, &s.Active); err != nil {
+			return err
+		}
+		return fn(s)
+	})
+}
+
+// UseNameRow is what sessions call a piece of software.
+type UseNameRow struct {
+	ID                int64
+	FileName, Product string
+}
+
+// AllUseNames reads all names that sessions use.
+func (tx *Tx) AllUseNames() ([]UseNameRow, error) {
+	return query(tx, func(r *sql.Rows, v *UseNameRow) error { return r.Scan(&v.ID, &v.FileName, &v.Product) }, "SELECT id, file_name, product FROM use_name")
+}
+
+// LastUseRow is a last use as scans reported it.
+type LastUseRow struct {
+	Device, Record int64
+	UsedOn, SeenOn civil.Day
+}
+
+// EachLastUse walks last uses up to a day.
+func (tx *Tx) EachLastUse(until civil.Day, fn func(LastUseRow) error) error {
+	rows, err := tx.QueryContext(tx.ctx, "SELECT device_id, record_id, used_on, seen_on FROM last_use WHERE used_on <= ?", until)
+	if err != nil {
+		return err
+	}
+	var v LastUseRow
+	return each(rows, func() error {
+		if err := rows.Scan(&v.Device, &v.Record, &v.UsedOn, &v.SeenOn); err != nil {
+			return err
+		}
+		return fn(v)
+	})
+}
+
+// Figure is a position in the form that is stored. Amounts are text with their decimals.
+type Figure struct {
+	Product                                           int64
+	Metric                                            string
+	Counted                                           bool
+	Owned, Needed, Covered, Short, Surplus, Low, High int64
+	Exposure, SpareValue, Currency                    string
+	AsOf                                              civil.Day
+	Gaps                                              map[string]int
+}
+
+// PutFigures replaces the stored positions of the products.
+func (tx *Tx) PutFigures(figures []Figure, ways map[int64][]position.Way, amounts map[int64][]int64) error {
+	for _, clear := range []string{"DELETE FROM position", "DELETE FROM way"} {
+		if _, err := tx.exec(clear); err != nil {
+			return err
+		}
+	}
+	b, err := tx.bulk(17, "INSERT INTO position(product_id, metric, counted, owned, needed, covered, short, surplus, low, high, exposure, exposure_text, spare_value, spare_text, currency, as_of, gaps)", "")
+	if err != nil {
+		return err
+	}
+	for _, f := range figures {
+		gaps, err := json.Marshal(f.Gaps)
+		if err != nil {
+			return err
+		}
+		if err := b.Add(f.Product, f.Metric, f.Counted, f.Owned, f.Needed, f.Covered, f.Short, f.Surplus, f.Low, f.High, f.Exposure, f.Exposure, f.SpareValue, f.SpareValue, f.Currency, f.AsOf, string(gaps)); err != nil {
+			return err
+		}
+	}
+	if err := b.Flush(); err != nil {
+		return err
+	}
+	w, err := tx.bulk(5, "INSERT INTO way(product_id, metric, class, line, amount)", "")
+	if err != nil {
+		return err
+	}
+	for product, list := range ways {
+		for i, way := range list {
+			if err := w.Add(product, string(way.Metric), way.Class, way.Line, amounts[product][i]); err != nil {
+				return err
+			}
+		}
+	}
+	return w.Flush()
+}
+
+// Figures reads the stored positions by product and metric.
+func (tx *Tx) Figures() ([]Figure, error) {
+	return query(tx, func(r *sql.Rows, f *Figure) error {
+		var gaps string
+		if err := r.Scan(&f.Product, &f.Metric, &f.Counted, &f.Owned, &f.Needed, &f.Covered, &f.Short, &f.Surplus, &f.Low, &f.High, &f.Exposure, &f.SpareValue, &f.Currency, &f.AsOf, &gaps); err != nil {
+			return err
+		}
+		return json.Unmarshal([]byte(gaps), &f.Gaps)
+	}, "SELECT product_id, metric, counted, owned, needed, covered, short, surplus, low, high, exposure_text, spare_text, currency, as_of, gaps FROM position ORDER BY product_id, metric")
+}
+
+// Ways reads the last allocation, of one product or of all where product is 0.
+func (tx *Tx) Ways(product int64) (map[int64]map[position.Way]int64, error) {
+	out := map[int64]map[position.Way]int64{}
+	rows, err := tx.QueryContext(tx.ctx, "SELECT product_id, metric, class, line, amount FROM way WHERE ?1 = 0 OR product_id = ?1", product)
+	if err != nil {
+		return nil, err
+	}
+	return out, each(rows, func() error {
+		var p, n int64
+		var w position.Way
+		if err := rows.Scan(&p, &w.Metric, &w.Class, &w.Line, &n); err != nil {
+			return err
+		}
+		if out[p] == nil {
+			out[p] = map[position.Way]int64{}
+		}
+		out[p][w] = n
+		return nil
+	})
+}
+
+// DeviceFact, NameFact, ProductFact and IdleFact are derived rows that lists are served from.
+type (
+	// DeviceFact sums up a device.
+	DeviceFact struct {
+		Device, LastSeen                int64
+		Age                             string
+		Installs, Unrecognised, Counted int64
+	}
+	// NameFact sums up the records of one key. State is unrecognised, decided, or recognised.
+	NameFact struct {
+		Key, Publisher, Name                 string
+		Versions, Records, Installs, Devices int64
+		State                                string
+	}
+	// ProductFact sums up the installs of a product.
+	ProductFact struct{ Product, Installs, Devices, Counted, Folded, Versions int64 }
+	// IdleFact is the class of use of a counted product on a device.
+	IdleFact struct {
+		Device, Product int64
+		Person, Class   string
+		Used, Measured  int
+		Last            civil.Day
+	}
+)
+
+// PutFacts replaces the derived rows that lists are served from.
+func (tx *Tx) PutFacts(devices []DeviceFact, names []NameFact, products []ProductFact, idle []IdleFact) error {
+	write := func(table string, width int, columns string, n int, row func(i int) []any) error {
+		if _, err := tx.exec("DELETE FROM " + table); err != nil {
+			return err
+		}
+		b, err := tx.bulk(width, "INSERT INTO "+table+"("+columns+")", "")
+		if err != nil {
+			return err
+		}
+		for i := range n {
+			if err := b.Add(row(i)...); err != nil {
+				return err
+			}
+		}
+		return b.Flush()
+	}
+	return errors.Join(
+		write("device_fact", 7, "device_id, last_seen, age, installs, unrecognised, counted, cases", len(devices), func(i int) []any {
+			d := devices[i]
+			return []any{d.Device, d.LastSeen, d.Age, d.Installs, d.Unrecognised, d.Counted, 0}
+		}),
+		write("name_fact", 8, "key, publisher, name, versions, records, installs, devices, state", len(names), func(i int) []any {
+			d := names[i]
+			return []any{d.Key, d.Publisher, d.Name, d.Versions, d.Records, d.Installs, d.Devices, d.State}
+		}),
+		write("product_fact", 6, "product_id, installs, devices, counted, folded, versions", len(products), func(i int) []any {
+			d := products[i]
+			return []any{d.Product, d.Installs, d.Devices, d.Counted, d.Folded, d.Versions}
+		}),
+		write("idle_fact", 7, "device_id, product_id, person_code, class, used, measured, last_use", len(idle), func(i int) []any {
+			d := idle[i]
+			return []any{d.Device, d.Product, d.Person, d.Class, d.Used, d.Measured, int64(d.Last)}
+		}),
+	)
+}

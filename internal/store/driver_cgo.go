@@ -1,0 +1,16 @@
+//go:build cgo
+
+package store
+
+import _ "github.com/mattn/go-sqlite3" // the SQLite driver where cgo is on
+
+const driverName = "sqlite3"
+
+// dsn writes a data source name for the driver. Pragmas go with it, so that each connection has them.
+func dsn(path string, readOnly bool) string {
+	q := "file:" + escapePath(path) + "?_busy_timeout=10000&_journal_mode=WAL&_synchronous=NORMAL&_foreign_keys=on&_cache_size=-64000"
+	if readOnly {
+		return q + "&_query_only=true"
+	}
+	return q + "&_txlock=immediate"
+}

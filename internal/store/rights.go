@@ -1,0 +1,299 @@
+package store
+
+import (
+	"database/sql"
+	"encoding/json"
+	"fmt"
+	"strings"
+
+	"ensomet/internal/core/civil"
+	"ensomet/internal/core/condition"
+	"ensomet/internal/core/entitle"
+	"ensomet/internal/core/policy"
+	"ensomet/internal/core/recognise"
+	"ensomet/internal/formats"
+
+	"github.com/shopspring/decimal"
+)
+
+// money writes an amount for storage: NULL where there is none.
+func money(d decimal.NullDecimal) any {
+	if !d.Valid {
+		return nil
+	}
+	return d.Decimal.String()
+}
+
+func readMoney(s sql.NullString) decimal.NullDecimal {
+	if !s.Valid {
+		return decimal.NullDecimal{}
+	}
+	d, err := decimal.NewFromString(s.String)
+	return decimal.NullDecimal{Decimal: d, Valid: err == nil}
+}
+
+// ProductKeys maps publisher and product, both cleaned and joined by |, to product numbers.
+func (tx *Tx) ProductKeys() (map[string]int64, error) {
+	return tx.numbers("SELECT publisher_key || '|' || name_key, id FROM product")
+}
+
+// ProductKey is the key that a product is known by.
+func ProductKey(publisher, name string) string {
+	return recognise.CleanPublisher(publisher) + "|" + recognise.Clean(name)
+}
+
+// AddProduct makes a product and returns its number.
+func (tx *Tx) AddProduct(publisher, name string) (int64, error) {
+	res, err := tx.exec("INSERT INTO product(publisher, name, publisher_key, name_key) VALUES (?, ?, ?, ?)", publisher, name, recognise.CleanPublisher(publisher), recognise.Clean(name))
+	if err != nil {
+		return 0, err
+	}
+	return res.LastInsertId()
+}
+
+// Titles prepares writing the catalogue's lines.
+func (tx *Tx) Titles() (*Upserter, error) {
+	return tx.upserter("title", "product_id || '|' || edition || '|' || version", 16, "product_id", "edition", "edition_rank", "version", "category", "licence_model", "list_price", "currency", "default_metric", "suite",
+		"released", "general_end", "extended_end", "end_of_life", "aliases", "custom")
+}
+
+// PutTitle writes a line of the catalogue.
+func (u *Upserter) PutTitle(product int64, t formats.Title) (Change, error) {
+	_, c, err := u.put(fmt.Sprintf("%d|%s|%s", product, t.Edition, t.Version), product, t.Edition, t.EditionRank, t.Version, t.Category, string(t.Model), money(t.ListPrice), t.Currency, t.DefaultMetric, t.Suite, t.Released,
+		t.GeneralEnd, t.ExtendedEnd, t.EndOfLife, strings.Join(t.Aliases, "|"), custom(t.Custom))
+	return c, err
+}
+
+// Products reads the whole catalogue.
+func (tx *Tx) Products() ([]recognise.Product, error) {
+	products, err := query(tx, func(r *sql.Rows, p *recognise.Product) error { return r.Scan(&p.ID, &p.Publisher, &p.Name) }, "SELECT id, publisher, name FROM product ORDER BY id")
+	if err != nil {
+		return nil, err
+	}
+	at := map[int64]int{}
+	for i := range products {
+		at[products[i].ID] = i
+	}
+	titles, err := query(tx, func(r *sql.Rows, t *recognise.Title) error {
+		var price sql.NullString
+		var aliases string
+		if err := r.Scan(&t.ID, &t.Product, &t.Edition, &t.EditionRank, &t.Version, &t.Category, &t.Model, &price, &t.Currency, &t.DefaultMetric, &t.Suite, &t.Released, &t.GeneralEnd, &t.ExtendedEnd, &t.EndOfLife, &aliases); err != nil {
+			return err
+		}
+		t.ListPrice = readMoney(price)
+		if aliases != "" {
+			t.Aliases = strings.Split(aliases, "|")
+		}
+		return nil
+	}, `SELECT id, product_id, edition, edition_rank, version, category, licence_model, list_price, currency, default_metric, suite, released, general_end, extended_end, end_of_life, aliases FROM title ORDER BY id`)
+	for _, t := range titles {
+		p := &products[at[t.Product]]
+		p.Titles = append(p.Titles, t)
+	}
+	return products, err
+}
+
+// PutRate writes a dated rate.
+func (tx *Tx) PutRate(r formats.Rate) (Change, error) {
+	res, err := tx.exec("INSERT INTO rate(currency, on_day, per_eur) VALUES (?, ?, ?) ON CONFLICT DO UPDATE SET per_eur = excluded.per_eur WHERE per_eur <> excluded.per_eur", r.Currency, r.On, r.PerEUR.String())
+	if err != nil {
+		return Same, err
+	}
+	if n, _ := res.RowsAffected(); n == 0 {
+		return Same, nil
+	}
+	return Added, nil
+}
+
+// Rates reads all rates, by currency and day.
+func (tx *Tx) Rates() ([]formats.Rate, error) {
+	return query(tx, func(r *sql.Rows, v *formats.Rate) error { return r.Scan(&v.Currency, &v.On, &v.PerEUR) }, "SELECT currency, on_day, per_eur FROM rate ORDER BY currency, on_day")
+}
+
+// Entitlements prepares writing entitlements.
+func (tx *Tx) Entitlements() (*Upserter, error) {
+	return tx.upserter("entitlement", "code", 25, "code", "product_id", "edition", "version", "metric", "quantity", "kind", "start", "end", "maintenance_end", "unit_price", "currency", "purchased", "order_no", "contract", "scope_unit",
+		"scope_country", "rights", "min_per_processor", "min_per_server", "pack_size", "capacity", "base", "custom", "product_id", "changed_at", "author")
+}
+
+// PutEntitlement writes an entitlement.
+func (u *Upserter) PutEntitlement(product int64, e formats.Entitlement, at int64, author string) (Change, error) {
+	var rights []string
+	for _, r := range e.Rights {
+		rights = append(rights, string(r))
+	}
+	_, c, err := u.put(e.Code, e.Code, product, e.Edition, e.Version, string(e.Metric), e.Quantity, string(e.Kind), e.Start, e.End, e.MaintenanceEnd, money(e.UnitPrice), e.Currency, e.Purchased, e.Order, e.Contract,
+		e.ScopeUnit, e.ScopeCountry, strings.Join(rights, "|"), e.MinPerProcessor, e.MinPerServer, e.PackSize, e.Capacity, e.Base, custom(e.Custom), product, at, author)
+	return c, err
+}
+
+// StoredEntitlement is an entitlement with what storage adds.
+type StoredEntitlement struct {
+	formats.Entitlement
+	ID        int64
+	ChangedAt int64
+	Author    string
+}
+
+// AllEntitlements reads all entitlements with their transactions, by code. Edition ranks are left to the catalogue.
+func (tx *Tx) AllEntitlements() ([]StoredEntitlement, error) {
+	list, err := query(tx, func(r *sql.Rows, e *StoredEntitlement) error {
+		var price sql.NullString
+		var rights, fields string
+		if err := r.Scan(&e.ID, &e.Code, &e.Line.Product, &e.Publisher, &e.Entitlement.Product, &e.Edition, &e.Version, &e.Metric, &e.Quantity, &e.Kind, &e.Start, &e.End, &e.MaintenanceEnd, &price, &e.Currency, &e.Purchased, &e.Order, &e.Contract,
+			&e.ScopeUnit, &e.ScopeCountry, &rights, &e.MinPerProcessor, &e.MinPerServer, &e.PackSize, &e.Capacity, &e.Base, &fields, &e.ChangedAt, &e.Author); err != nil {
+			return err
+		}
+		e.Line.ID = e.ID
+		e.UnitPrice = readMoney(price)
+		for _, s := range strings.Split(rights, "|") {
+			if s != "" {
+				e.Rights = append(e.Rights, entitle.Right(s))
+			}
+		}
+		if fields != "" {
+			return json.Unmarshal([]byte(fields), &e.Custom)
+		}
+		return nil
+	}, `SELECT e.id, e.code, e.product_id, p.publisher, p.name, e.edition, e.version, e.metric, e.quantity, e.kind, e.start, e.end, e.maintenance_end, e.unit_price, e.currency, e.purchased, e.order_no, e.contract,
+		e.scope_unit, e.scope_country, e.rights, e.min_per_processor, e.min_per_server, e.pack_size, e.capacity, e.base, e.custom, e.changed_at, e.author
+		FROM entitlement e JOIN product p ON p.id = e.product_id ORDER BY e.code`)
+	if err != nil {
+		return nil, err
+	}
+	at := map[int64]int{}
+	for i := range list {
+		at[list[i].ID] = i
+	}
+	type row struct {
+		line int64
+		entitle.Transaction
+	}
+	txns, err := query(tx, func(r *sql.Rows, v *row) error {
+		var price sql.NullString
+		err := r.Scan(&v.ID, &v.line, &v.Type, &v.On, &v.Quantity, &price, &v.Currency, &v.Order, &v.Note)
+		v.Price = readMoney(price)
+		return err
+	}, "SELECT id, entitlement_id, type, on_day, quantity, price, currency, order_no, note FROM txn ORDER BY on_day, id")
+	for _, t := range txns {
+		e := &list[at[t.line]]
+		e.Transactions = append(e.Transactions, t.Transaction)
+	}
+	return list, err
+}
+
+// PutTransaction writes a transaction.
+func (tx *Tx) PutTransaction(line int64, t formats.Transaction) (Change, error) {
+	res, err := tx.exec(`INSERT INTO txn(entitlement_id, type, on_day, quantity, price, currency, order_no, note) VALUES (?, ?, ?, ?, ?, ?, ?, ?)
+		ON CONFLICT DO UPDATE SET price = excluded.price, currency = excluded.currency WHERE price IS NOT excluded.price OR currency <> excluded.currency`, line, t.Type, t.On, t.Quantity, money(t.Price), t.Currency, t.Order, t.Note)
+	if err != nil {
+		return Same, err
+	}
+	if n, _ := res.RowsAffected(); n == 0 {
+		return Same, nil
+	}
+	return Added, nil
+}
+
+// PutAssignment writes an assignment; person or device is 0.
+func (tx *Tx) PutAssignment(line, person, device int64, a formats.Assignment) (Change, error) {
+	null := func(id int64) any {
+		if id == 0 {
+			return nil
+		}
+		return id
+	}
+	res, err := tx.exec(`INSERT INTO assignment(entitlement_id, person_id, device_id, from_day, until_day) VALUES (?, ?, ?, ?, ?)
+		ON CONFLICT (entitlement_id, coalesce(person_id, 0), coalesce(device_id, 0), from_day) DO UPDATE SET until_day = excluded.until_day WHERE until_day <> excluded.until_day`, line, null(person), null(device), a.From, a.Until)
+	if err != nil {
+		return Same, err
+	}
+	if n, _ := res.RowsAffected(); n == 0 {
+		return Same, nil
+	}
+	return Added, nil
+}
+
+// Assigned is a seat that a user or a device holds.
+type Assigned struct {
+	Line, Person, Device int64
+	From, Until          civil.Day
+}
+
+// Assignments reads the seats held on a day, all of them where day is unknown.
+func (tx *Tx) Assignments(day civil.Day) ([]Assigned, error) {
+	return query(tx, func(r *sql.Rows, v *Assigned) error { return r.Scan(&v.Line, &v.Person, &v.Device, &v.From, &v.Until) },
+		`SELECT entitlement_id, coalesce(person_id, 0), coalesce(device_id, 0), from_day, until_day FROM assignment
+		WHERE ?1 = 0 OR (from_day <= ?1 AND (until_day = 0 OR until_day >= ?1)) ORDER BY id`, day)
+}
+
+// StoredPolicy is a policy with its author.
+type StoredPolicy struct {
+	policy.Policy
+	PublisherName string
+	Author        string
+	At            int64
+}
+
+// Policies reads the policies in force.
+func (tx *Tx) Policies() ([]StoredPolicy, error) {
+	return query(tx, func(r *sql.Rows, p *StoredPolicy) error {
+		var cond string
+		if err := r.Scan(&p.ID, &p.Product, &p.PublisherName, &p.Category, &p.GroupName, &cond, &p.Stance, &p.Reason, &p.Author, &p.At); err != nil {
+			return err
+		}
+		p.Publisher = recognise.CleanPublisher(p.PublisherName)
+		return json.Unmarshal([]byte(cond), &p.Group)
+	}, "SELECT id, product_id, publisher, category, group_name, condition, stance, reason, author, at FROM policy WHERE ended_at IS NULL ORDER BY id")
+}
+
+// PutPolicy writes a policy. One that says the same of the same on the same group is not written twice.
+func (tx *Tx) PutPolicy(p StoredPolicy) (Change, error) {
+	cond, err := json.Marshal(p.Group)
+	if err != nil {
+		return Same, err
+	}
+	var id int64
+	err = tx.QueryRowContext(tx.ctx, `SELECT id FROM policy WHERE ended_at IS NULL AND product_id = ? AND publisher = ? AND category = ? AND group_name = ? AND condition = ? AND stance = ?`,
+		p.Product, p.PublisherName, p.Category, p.GroupName, string(cond), string(p.Stance)).Scan(&id)
+	if err == nil {
+		return Same, nil
+	}
+	_, err = tx.exec("INSERT INTO policy(product_id, publisher, category, group_name, condition, stance, reason, author, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
+		p.Product, p.PublisherName, p.Category, p.GroupName, string(cond), string(p.Stance), p.Reason, p.Author, p.At)
+	return Added, err
+}
+
+// EndPolicy takes a policy out of force.
+func (tx *Tx) EndPolicy(id, at int64, by string) error {
+	res, err := tx.exec("UPDATE policy SET ended_at = ?, ended_by = ? WHERE id = ? AND ended_at IS NULL", at, by, id)
+	if err != nil {
+		return err
+	}
+	if n, _ := res.RowsAffected(); n == 0 {
+		return ErrNotFound
+	}
+	return nil
+}
+
+// Groups lists the groups that exist by themselves: units, with those above them, environments, kinds and sites. Each is a condition.
+func (tx *Tx) Groups() (map[string]condition.Condition, error) {
+	out := map[string]condition.Condition{}
+	for _, g := range []struct{ field, column, op string }{{"site", "site", "is"}, {"kind", "kind", "is"}, {"environment", "environment", "is"}, {"unit", "org_unit", "under"}} {
+		values, err := query(tx, func(r *sql.Rows, v *string) error { return r.Scan(v) }, "SELECT DISTINCT "+g.column+" FROM device WHERE "+g.column+" <> ''")
+		if err != nil {
+			return nil, err
+		}
+		for _, v := range values {
+			for v != "" {
+				out[v] = condition.Condition{Field: g.field, Op: g.op, Value: v}
+				cut := strings.LastIndexByte(v, '/')
+				if g.field != "unit" || cut < 0 {
+					break
+				}
+				v = v[:cut]
+			}
+		}
+	}
+	return out, nil
+}
