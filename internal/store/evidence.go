@@ -432,3 +432,34 @@ func (tx *Tx) SetAsideState(id int64, state, reason, author string, at time.Time
 	}
 	return nil
 }
+
+// DeviceSites maps devices to their sites.
+func (tx *Tx) DeviceSites() (map[int64]string, error) {
+	rows, err := tx.QueryContext(tx.ctx, "SELECT id, site FROM device")
+	if err != nil {
+		return nil, err
+	}
+	out := map[int64]string{}
+	return out, each(rows, func() error {
+		var id int64
+		var site string
+		err := rows.Scan(&id, &site)
+		out[id] = site
+		return err
+	})
+}
+
+// ScannedPairs says which devices have been scanned by which source.
+func (tx *Tx) ScannedPairs() (map[[2]int64]bool, error) {
+	rows, err := tx.QueryContext(tx.ctx, "SELECT DISTINCT device_id, source_id FROM scan")
+	if err != nil {
+		return nil, err
+	}
+	out := map[[2]int64]bool{}
+	return out, each(rows, func() error {
+		var p [2]int64
+		err := rows.Scan(&p[0], &p[1])
+		out[p] = true
+		return err
+	})
+}

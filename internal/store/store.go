@@ -10,6 +10,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"strconv"
 	"strings"
 	"time"
 
@@ -200,3 +201,16 @@ func (tx *Tx) Note(at time.Time, who, what, object, detail string) error {
 	_, err := tx.exec("INSERT INTO audit(at, who, what, object, detail) VALUES (?, ?, ?, ?, ?)", at.Unix(), who, what, object, detail)
 	return err
 }
+
+// SiteZones reads the time zones of sites.
+func (tx *Tx) SiteZones() (map[string]string, error) {
+	type pair struct{ site, zone string }
+	list, err := query(tx, func(r *sql.Rows, p *pair) error { return r.Scan(&p.site, &p.zone) }, "SELECT substr(key, 6), value FROM setting WHERE key LIKE 'zone:%'")
+	out := map[string]string{}
+	for _, p := range list {
+		out[p.site] = p.zone
+	}
+	return out, err
+}
+
+func itoa(n int64) string { return strconv.FormatInt(n, 10) }

@@ -198,3 +198,20 @@ func (w WebSessions) Delete(token string) error {
 		return err
 	})
 }
+
+// CountCases writes the number of unfinished cases beside each device.
+func (tx *Tx) CountCases() error {
+	_, err := tx.exec(`UPDATE device_fact SET cases = (SELECT count(*) FROM worklist_case c WHERE c.device_id = device_fact.device_id AND c.state NOT IN ('gone', 'lapsed', 'kept'))
+		WHERE cases > 0 OR device_id IN (SELECT device_id FROM worklist_case)`)
+	return err
+}
+
+// NamesOnDevice returns a device's and a product's name and the raw names under which the product is on the device now.
+func (tx *Tx) NamesOnDevice(device, product int64) (code, name string, raw []string, err error) {
+	if err = tx.QueryRowContext(tx.ctx, "SELECT (SELECT code FROM device WHERE id = ?), (SELECT name FROM product WHERE id = ?)", device, product).Scan(&code, &name); err != nil {
+		return
+	}
+	raw, err = query(tx, func(r *sql.Rows, v *string) error { return r.Scan(v) }, `SELECT DISTINCT r.name FROM install i JOIN record r ON r.id = i.record_id JOIN recognition n ON n.record_id = r.id
+		WHERE i.device_id = ? AND i.until IS NULL AND n.product_id = ? ORDER BY r.name`, device, product)
+	return
+}

@@ -1,0 +1,79 @@
+package app
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+
+	"ensomet/internal/store"
+
+	"github.com/alexedwards/argon2id"
+)
+
+// Role says what an account may do: look, also work on titles, rights and cases, or also run imports and accounts.
+type Role string
+
+// The roles, from the least to the most.
+const (
+	Look Role = "look"
+	Work Role = "work"
+	Run  Role = "run"
+)
+
+var roleRank = map[Role]int{Look: 1, Work: 2, Run: 3}
+
+// May reports whether a role may do what another may.
+func (r Role) May(need Role) bool { return roleRank[r] >= roleRank[need] }
+
+// ErrSignIn says that name and password do not fit together; it does not say which is wrong.
+var ErrSignIn = errors.New("no account has this name and password")
+
+// SaveAccount makes an account, or gives it a new role and password.
+func (a *App) SaveAccount(ctx context.Context, name string, role Role, password string) error {
+	name = strings.TrimSpace(name)
+	if name == "" {
+		return errors.New("an account needs a name")
+	}
+	if roleRank[role] == 0 {
+		return fmt.Errorf("there is no role %q; there are look, work, run", role)
+	}
+	if len(password) < 10 {
+		return errors.New("a password needs ten characters or more")
+	}
+	hash, err := argon2id.CreateHash(password, argon2id.DefaultParams)
+	if err != nil {
+		return err
+	}
+	return a.DB.Update(ctx, func(tx *store.Tx) error {
+		now := a.Clock.Now()
+		if err := tx.PutAccount(store.Account{Name: name, Role: string(role), Hash: hash, CreatedAt: now.Unix()}); err != nil {
+			return err
+		}
+		return tx.Note(now, "command line", "saved an account", name, string(role))
+	})
+}
+
+// noAccount is a hash that no password fits; checking it takes as long as a real one, so that a name cannot be guessed by time.
+const noAccount = "$argon2id$v=19$m=65536,t=1,p=2$c2FsdHNhbHRzYWx0c2FsdA$AAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAA"
+
+// SignIn returns the account with this name and password.
+func (a *App) SignIn(ctx context.Context, name, password string) (store.Account, error) {
+	var acc store.Account
+	err := a.DB.View(ctx, func(tx *store.Tx) (err error) {
+		acc, err = tx.Account(name)
+		return err
+	})
+	if err != nil && !errors.Is(err, store.ErrNotFound) {
+		return acc, err
+	}
+	hash := acc.Hash
+	if err != nil {
+		hash = noAccount
+	}
+	ok, checkErr := argon2id.ComparePasswordAndHash(password, hash)
+	if err != nil || checkErr != nil || !ok {
+		return store.Account{}, ErrSignIn
+	}
+	return acc, nil
+}

@@ -1,0 +1,121 @@
+// Package app has the use cases: it loads, calls the core and stores, each in one transaction.
+package app
+
+import (
+	"context"
+	"fmt"
+	"strconv"
+	"sync"
+	"time"
+
+	"ensomet/internal/core/civil"
+	"ensomet/internal/store"
+)
+
+// Clock tells the time.
+type Clock interface{ Now() time.Time }
+
+// WallClock is the machine's own clock.
+type WallClock struct{}
+
+// Now returns the time.
+func (WallClock) Now() time.Time { return time.Now().UTC() }
+
+// Removal is an order to take a product off a device.
+type Removal struct {
+	Case    int64    `json:"case"`
+	Device  string   `json:"device"` // device_id
+	Product string   `json:"product"`
+	Names   []string `json:"names"` // the raw names that the device reported
+	SentAt  int64    `json:"sentAt"`
+}
+
+// DeploymentTool takes removals. An error means that it did not take the order.
+type DeploymentTool interface {
+	Remove(ctx context.Context, order Removal) error
+}
+
+// App joins the core with storage and the outside.
+type App struct {
+	DB     *store.DB
+	Clock  Clock
+	Deploy DeploymentTool // nil where none is connected
+	Demo   bool
+
+	refreshing sync.Mutex
+	status     struct {
+		sync.Mutex
+		running bool
+		pending bool
+		step    string
+		err     string
+	}
+}
+
+// New makes an application on an open file.
+func New(db *store.DB, clock Clock) *App { return &App{DB: db, Clock: clock} }
+
+// Settings are the numbers that rules use, with their defaults.
+type Settings struct {
+	FreshDays  int                       // evidence older than this is stale
+	UseWindow  int                       // days that classes of use look at
+	DemandDays int                       // days in which use makes a named user
+	LeastShare float64                   // of the window that must be measured
+	GraceDays  int                       // an install younger than this is not proposed for reclaim
+	Zones      map[string]*time.Location // by site
+	Zone       *time.Location            // where a site has none of its own
+}
+
+func loadSettings(tx *store.Tx) (Settings, error) {
+	s := Settings{FreshDays: 30, UseWindow: 90, DemandDays: 30, LeastShare: 0.8, GraceDays: 30, Zones: map[string]*time.Location{}, Zone: time.UTC}
+	for key, into := range map[string]*int{"fresh_days": &s.FreshDays, "use_window": &s.UseWindow, "grace_days": &s.GraceDays} {
+		v, err := tx.Setting(key)
+		if err != nil {
+			return s, err
+		}
+		if n, err := strconv.Atoi(v); err == nil && n > 0 {
+			*into = n
+		}
+	}
+	zones, err := tx.SiteZones()
+	if err != nil {
+		return s, err
+	}
+	for site, name := range zones {
+		loc, err := time.LoadLocation(name)
+		if err != nil {
+			return s, fmt.Errorf("the zone %q of site %q is not known: %w", name, site, err)
+		}
+		s.Zones[site] = loc
+	}
+	return s, nil
+}
+
+func (s *Settings) zone(site string) *time.Location {
+	if z := s.Zones[site]; z != nil {
+		return z
+	}
+	return s.Zone
+}
+
+// Today is the day that figures are computed for.
+func (a *App) Today() civil.Day { return civil.Of(a.Clock.Now()) }
+
+// SetSiteZone says in which time zone (an IANA name) a site lies.
+func (a *App) SetSiteZone(ctx context.Context, site, zone string) error {
+	if _, err := time.LoadLocation(zone); err != nil {
+		return fmt.Errorf("%q is not a time zone: give a name such as Europe/Oslo", zone)
+	}
+	return a.DB.Update(ctx, func(tx *store.Tx) error { return tx.SetSetting("zone:"+site, zone) })
+}
+
+// markDirty notes in the changing transaction that derived rows are to be computed again; all says that records must be recognised anew.
+func markDirty(tx *store.Tx, all bool) error {
+	if err := tx.SetSetting("dirty", "1"); err != nil {
+		return err
+	}
+	if all {
+		return tx.SetSetting("recognise_all", "1")
+	}
+	return nil
+}

@@ -1,0 +1,297 @@
+package app
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"log"
+	"slices"
+
+	"ensomet/internal/core/position"
+	"ensomet/internal/core/recognise"
+	"ensomet/internal/core/usage"
+	"ensomet/internal/store"
+)
+
+// RefreshStatus says whether figures are being renewed.
+type RefreshStatus struct {
+	Running bool   `json:"running"`
+	Step    string `json:"step"`
+	Error   string `json:"error"`
+}
+
+// Status returns whether figures are being renewed.
+func (a *App) Status() RefreshStatus {
+	a.status.Lock()
+	defer a.status.Unlock()
+	return RefreshStatus{a.status.running, a.status.step, a.status.err}
+}
+
+func (a *App) step(text string) {
+	a.status.Lock()
+	a.status.step = text
+	a.status.Unlock()
+}
+
+// RefreshSoon renews what is marked dirty in the background. Calls while one runs are gathered into one more.
+func (a *App) RefreshSoon(ctx context.Context) {
+	a.status.Lock()
+	defer a.status.Unlock()
+	if a.status.running {
+		a.status.pending = true
+		return
+	}
+	a.status.running, a.status.err = true, ""
+	go func() {
+		for {
+			err := a.Refresh(context.WithoutCancel(ctx))
+			a.status.Lock()
+			if err != nil {
+				a.status.err = err.Error()
+				log.Printf("figures could not be renewed: %v", err)
+			}
+			again := a.status.pending
+			a.status.pending = false
+			if !again {
+				a.status.running, a.status.step = false, ""
+				a.status.Unlock()
+				return
+			}
+			a.status.Unlock()
+		}
+	}()
+}
+
+// Dirty reports whether anything has changed since figures were computed, or a day has passed.
+func (a *App) Dirty(ctx context.Context) (dirty bool, err error) {
+	err = a.DB.View(ctx, func(tx *store.Tx) error {
+		mark, err := tx.Setting("dirty")
+		if err != nil {
+			return err
+		}
+		day, err := tx.Setting("computed_for")
+		dirty = mark != "" || day != a.Today().String()
+		return err
+	})
+	return dirty, err
+}
+
+// Refresh recognises what is new and computes every figure anew as of today. It reads one consistent state and makes the result visible at once at the end.
+func (a *App) Refresh(ctx context.Context) error {
+	a.refreshing.Lock()
+	defer a.refreshing.Unlock()
+	a.step("recognising names")
+	if err := a.recogniseRecords(ctx); err != nil {
+		return fmt.Errorf("names could not be recognised: %w", err)
+	}
+	a.step("counting installs")
+	d, err := a.derive(ctx)
+	if err != nil {
+		return err
+	}
+	a.step("storing figures")
+	return a.DB.Update(ctx, func(tx *store.Tx) error {
+		if err := tx.PutFigures(d.figures, d.ways, d.amounts); err != nil {
+			return err
+		}
+		if err := tx.PutFacts(d.devices, d.names, d.products, d.idle); err != nil {
+			return err
+		}
+		if err := a.updateCases(tx, d); err != nil {
+			return err
+		}
+		if err := tx.CountCases(); err != nil {
+			return err
+		}
+		if err := tx.SetSetting("dirty", ""); err != nil {
+			return err
+		}
+		return tx.SetSetting("computed_for", d.estate.asOf.String())
+	})
+}
+
+// recogniseRecords recognises new records, or all of them after a change of the catalogue or of a decision.
+func (a *App) recogniseRecords(ctx context.Context) error {
+	var all string
+	var records []store.StoredRecord
+	var products []recognise.Product
+	var decisions []store.Decided
+	err := a.DB.View(ctx, func(tx *store.Tx) (err error) {
+		if all, err = tx.Setting("recognise_all"); err != nil {
+			return err
+		}
+		if records, err = tx.AllRecords(all == ""); err != nil || len(records) == 0 {
+			return err
+		}
+		if products, err = tx.Products(); err != nil {
+			return err
+		}
+		decisions, err = tx.Decisions()
+		return err
+	})
+	if err != nil || len(records) == 0 && all == "" {
+		return err
+	}
+	plain := make([]recognise.Decision, 0, len(decisions))
+	for _, d := range decisions {
+		plain = append(plain, d.Decision)
+	}
+	g := recognise.New(recognise.NewCatalogue(products), plain)
+	return a.DB.Update(ctx, func(tx *store.Tx) error {
+		b, err := tx.NewRecognitions()
+		if err != nil {
+			return err
+		}
+		for i := range records {
+			if err := b.AddRecognition(recognition(g, &records[i])); err != nil {
+				return err
+			}
+		}
+		if err := b.Flush(); err != nil {
+			return err
+		}
+		return tx.SetSetting("recognise_all", "")
+	})
+}
+
+func recognition(g *recognise.Recogniser, r *store.StoredRecord) store.Recognition {
+	res, apart := g.Decide(r.Record)
+	n := store.Recognition{Record: r.ID, Key: apart.Key(), Product: res.Product, Title: res.Title, Edition: res.Edition, EditionRank: res.EditionRank, TitleVersion: res.TitleVersion, Version: res.Version,
+		Step: res.By, WhyNot: res.WhyNot(), Whole: res.Piece == recognise.Whole, NotSoftware: res.NotCounted}
+	if res.Line != nil {
+		n.Line = res.Line.ID
+	}
+	return n
+}
+
+// derived is the result of a full computation, ready to be stored.
+type derived struct {
+	estate   *estate
+	figures  []store.Figure
+	ways     map[int64][]position.Way
+	amounts  map[int64][]int64
+	devices  []store.DeviceFact
+	names    []store.NameFact
+	products []store.ProductFact
+	idle     []store.IdleFact
+	found    []finding
+}
+
+func (a *App) derive(ctx context.Context) (*derived, error) {
+	d := &derived{ways: map[int64][]position.Way{}, amounts: map[int64][]int64{}}
+	err := a.DB.View(ctx, func(tx *store.Tx) error {
+		e, err := loadEstate(tx, a.Today(), a.Clock.Now().Unix(), nil)
+		if err != nil {
+			return err
+		}
+		d.estate = e
+		uses, err := e.loadUse(tx)
+		if err != nil {
+			return err
+		}
+		yesterday, err := tx.Ways(0)
+		if err != nil {
+			return err
+		}
+		a.step("setting owned against needed")
+		open := map[int64]int64{}
+		lines := map[devicePair]*position.LineResult{}
+		for _, f := range e.ordered() {
+			positions := e.compute(f, yesterday[f.id])
+			for i := range positions {
+				p := &positions[i]
+				d.figures = append(d.figures, e.figure(f, p))
+				open[f.id] += p.Short
+				d.keepWays(f.id, p)
+				for _, u := range p.Units {
+					if u.Line >= 0 && u.Device != 0 {
+						lines[devicePair{u.Device, f.id}] = &p.Lines[u.Line]
+					}
+				}
+			}
+		}
+		if d.names, err = e.nameFacts(tx); err != nil {
+			return err
+		}
+		d.facts()
+		d.judgeUse(uses)
+		d.find(tx, uses, open, lines)
+		return nil
+	})
+	return d, err
+}
+
+// keepWays gathers an allocation in a fixed order.
+func (d *derived) keepWays(product int64, p *position.Position) {
+	var list []position.Way
+	for w := range p.Ways {
+		list = append(list, w)
+	}
+	slices.SortFunc(list, func(a, b position.Way) int { return cmp.Or(cmp.Compare(a.Line, b.Line), cmp.Compare(a.Class, b.Class)) })
+	for _, w := range list {
+		d.ways[product] = append(d.ways[product], w)
+		d.amounts[product] = append(d.amounts[product], p.Ways[w])
+	}
+}
+
+// ordered lists the products by their numbers.
+func (e *estate) ordered() []*productFacts {
+	out := make([]*productFacts, 0, len(e.products))
+	for _, f := range e.products {
+		out = append(out, f)
+	}
+	slices.SortFunc(out, func(a, b *productFacts) int { return cmp.Compare(a.id, b.id) })
+	return out
+}
+
+func (e *estate) nameFacts(tx *store.Tx) ([]store.NameFact, error) {
+	var out []store.NameFact
+	records, err := tx.AllRecords(false)
+	if err != nil {
+		return nil, err
+	}
+	for _, r := range records {
+		if r.ID >= int64(len(e.recs)) || e.recs[r.ID].key < 0 {
+			continue
+		}
+		k := &e.keys[e.recs[r.ID].key]
+		if k.sample != r.ID {
+			continue
+		}
+		out = append(out, store.NameFact{Key: k.key, Publisher: r.Publisher, Name: r.Name, Versions: int64(len(k.versions)), Records: k.records, Installs: k.installs, Devices: k.devices, State: k.state})
+	}
+	return out, nil
+}
+
+func (d *derived) facts() {
+	e := d.estate
+	for i, dev := range e.devices {
+		c := e.facts[i]
+		d.devices = append(d.devices, store.DeviceFact{Device: dev.ID, LastSeen: dev.LastScan, Age: string(e.age(&dev)), Installs: c.installs, Unrecognised: c.unrecognised, Counted: c.counted})
+	}
+	for _, f := range e.ordered() {
+		if f.installs > 0 {
+			d.products = append(d.products, store.ProductFact{Product: f.id, Installs: f.installs, Devices: f.devices, Counted: f.counted, Folded: f.folded, Versions: int64(len(f.versions))})
+		}
+	}
+}
+
+// judgeUse classifies the use of every counted product on every device.
+func (d *derived) judgeUse(uses map[devicePair]*use) {
+	e := d.estate
+	w := usage.Window{AsOf: e.asOf, Days: e.settings.UseWindow, LeastShare: e.settings.LeastShare}
+	for _, f := range e.ordered() {
+		for _, h := range f.holdings {
+			u := uses[devicePair{h.Device, f.id}]
+			if u == nil {
+				u = &use{}
+			}
+			person := u.person
+			if person == "" {
+				person = e.devices[e.deviceAt[h.Device]].PrimaryUser
+			}
+			c := usage.Classify(u.Facts, w)
+			d.idle = append(d.idle, store.IdleFact{Device: h.Device, Product: f.id, Person: person, Class: string(c.Class), Used: c.Used, Measured: c.Measured, Last: c.Last})
+		}
+	}
+}

@@ -1,0 +1,67 @@
+// Package money converts amounts by a table of dated rates.
+package money
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+
+	"ensomet/internal/core/civil"
+
+	"github.com/shopspring/decimal"
+)
+
+// Base is the currency that rates are stated against.
+const Base = "EUR"
+
+// Rate says that from a day on, PerEUR units of a currency make one euro.
+type Rate struct {
+	Currency string
+	On       civil.Day
+	PerEUR   decimal.Decimal
+}
+
+// Rates is a table of dated rates.
+type Rates struct{ byCurrency map[string][]Rate }
+
+// NewRates makes a table.
+func NewRates(list []Rate) Rates {
+	r := Rates{map[string][]Rate{}}
+	for _, x := range list {
+		r.byCurrency[x.Currency] = append(r.byCurrency[x.Currency], x)
+	}
+	for _, l := range r.byCurrency {
+		slices.SortFunc(l, func(a, b Rate) int { return cmp.Compare(a.On, b.On) })
+	}
+	return r
+}
+
+// at returns the newest rate of a currency that was stated on or before a day.
+func (r Rates) at(currency string, day civil.Day) (decimal.Decimal, bool) {
+	if currency == Base || currency == "" {
+		return decimal.NewFromInt(1), true
+	}
+	list := r.byCurrency[currency]
+	for i := len(list) - 1; i >= 0; i-- {
+		if list[i].On <= day {
+			return list[i].PerEUR, true
+		}
+	}
+	return decimal.Zero, false
+}
+
+// Convert turns an amount of one currency into another at the rates of a day, to four decimals. It is an error where the table has no rate.
+func (r Rates) Convert(amount decimal.Decimal, from, to string, day civil.Day) (decimal.Decimal, error) {
+	if from == to {
+		return amount, nil
+	}
+	a, ok := r.at(from, day)
+	b, ok2 := r.at(to, day)
+	switch {
+	case !ok:
+		return decimal.Zero, fmt.Errorf("there is no rate of %s on or before %s", from, day)
+	case !ok2:
+		return decimal.Zero, fmt.Errorf("there is no rate of %s on or before %s", to, day)
+	}
+	return amount.Mul(b).DivRound(a, 4), nil
+}

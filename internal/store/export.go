@@ -1,0 +1,126 @@
+package store
+
+import (
+	"database/sql"
+	"fmt"
+	"time"
+
+	"ensomet/internal/core/civil"
+)
+
+// date and instant turn stored numbers into text within SQL: 719163 is 1970-01-01 counted from 0001-01-01 = 1.
+func date(col string) string {
+	return "CASE WHEN " + col + " = 0 THEN '' ELSE date((" + col + " - 719163) * 86400, 'unixepoch') END"
+}
+
+func instant(col string) string {
+	return "CASE WHEN coalesce(" + col + ", 0) = 0 THEN '' ELSE strftime('%Y-%m-%dT%H:%M:%SZ', " + col + ", 'unixepoch') END"
+}
+
+func number(col string) string { return "CASE WHEN " + col + " = 0 THEN '' ELSE " + col + " END" }
+
+var exports = map[string]string{
+	"titles": `SELECT p.publisher, p.name, t.edition, ` + number("t.edition_rank") + `, t.version, t.category, t.licence_model, coalesce(t.list_price, ''), t.currency, t.default_metric, t.suite, ` + date("t.released") + `, ` + date("t.general_end") + `, ` + date("t.extended_end") + `, ` + date("t.end_of_life") + `, t.aliases
+		FROM title t JOIN product p ON p.id = t.product_id ORDER BY p.publisher, p.name, t.edition, t.version`,
+	"rates": "SELECT currency, " + date("on_day") + ", per_eur FROM rate ORDER BY currency, on_day",
+	"users": "SELECT code, name, email, org_unit, site, status, " + date("left_on") + " FROM person ORDER BY code",
+	"devices": `SELECT code, name, kind, environment, org_unit, site, country, ip_address, directory_path, primary_user, os_name, os_version, ` + number("processors") + `, ` + number("cores") + `, ` + number("virtual_cores") + `,
+		core_factor, host_id, cluster, pinned, portable, status, ` + instant("last_scan") + ` FROM device ORDER BY code`,
+	"entitlements": `SELECT e.code, p.publisher, p.name, e.edition, e.version, e.metric, e.quantity, e.kind, ` + date("e.start") + `, ` + date("e.end") + `, ` + date("e.maintenance_end") + `, coalesce(e.unit_price, ''), e.currency, ` + date("e.purchased") + `,
+		e.order_no, e.contract, e.scope_unit, e.scope_country, e.rights, ` + number("e.min_per_processor") + `, ` + number("e.min_per_server") + `, ` + number("e.pack_size") + `, e.capacity, e.base
+		FROM entitlement e JOIN product p ON p.id = e.product_id ORDER BY e.code`,
+	"transactions": "SELECT e.code, t.type, " + date("t.on_day") + ", t.quantity, coalesce(t.price, ''), t.currency, t.order_no, t.note FROM txn t JOIN entitlement e ON e.id = t.entitlement_id ORDER BY e.code, t.on_day, t.id",
+	"assignments": `SELECT e.code, coalesce(u.code, ''), coalesce(d.code, ''), ` + date("a.from_day") + `, ` + date("a.until_day") + ` FROM assignment a JOIN entitlement e ON e.id = a.entitlement_id
+		LEFT JOIN person u ON u.id = a.person_id LEFT JOIN device d ON d.id = a.device_id ORDER BY e.code, 2, 3`,
+	"policies": `SELECT coalesce(p.publisher, q.publisher), coalesce(p.name, ''), q.category, q.group_name, q.stance, '', '', '', q.reason FROM policy q LEFT JOIN product p ON p.id = q.product_id WHERE q.ended_at IS NULL ORDER BY q.id`,
+	"usage": `SELECT d.code, s.person_code, n.file_name, n.product, ` + instant("s.started_at") + `, ` + instant("s.ended_at") + `, ` + number("s.active") + ` FROM use_session s JOIN device d ON d.id = s.device_id JOIN use_name n ON n.id = s.name_id
+		ORDER BY d.code, s.started_at`,
+}
+
+// Export writes a kind of file row by row, in the order of its columns.
+func (tx *Tx) Export(kind string, write func([]string) error) error {
+	text, ok := exports[kind]
+	if !ok {
+		return fmt.Errorf("%s cannot be exported", kind)
+	}
+	rows, err := tx.QueryContext(tx.ctx, text)
+	if err != nil {
+		return err
+	}
+	values, into, err := textRow(rows)
+	if err != nil {
+		return err
+	}
+	return each(rows, func() error {
+		if err := rows.Scan(into...); err != nil {
+			return err
+		}
+		out := make([]string, len(values))
+		for i, v := range values {
+			out[i] = v.String
+		}
+		return write(out)
+	})
+}
+
+func textRow(rows *sql.Rows) ([]sql.NullString, []any, error) {
+	cols, err := rows.Columns()
+	if err != nil {
+		return nil, nil, err
+	}
+	values := make([]sql.NullString, len(cols))
+	into := make([]any, len(cols))
+	for i := range values {
+		into[i] = &values[i]
+	}
+	return values, into, nil
+}
+
+// ExportedInstall is a line of installs.csv up to recognised_by, with what decides the rest.
+type ExportedInstall struct {
+	Values          []string
+	Device, Product int64
+	WhyNot          string
+}
+
+// ExportInstalls writes the installs present at a time.
+func (tx *Tx) ExportInstalls(at int64, write func(ExportedInstall) error) error {
+	rows, err := tx.QueryContext(tx.ctx, `SELECT d.code, r.publisher, r.name, r.version, r.edition, r.architecture, r.language, `+date("i.install_date")+`, pl.path, r.file_name, r.tag_id, r.purl, r.cpe,
+		`+date("coalesce((SELECT max(used_on) FROM last_use l WHERE l.device_id = i.device_id AND l.record_id = i.record_id), 0)")+`, s.name,
+		`+instant("(SELECT max(at) FROM scan c WHERE c.device_id = i.device_id AND c.source_id = i.source_id AND c.at <= ?1)")+`,
+		coalesce(p.publisher, ''), coalesce(p.name, ''), coalesce(n.edition, ''), coalesce(n.title_version, ''), coalesce(n.step, ''), i.device_id, coalesce(n.product_id, 0), coalesce(n.why_not, 'not recognised')
+		FROM install i JOIN device d ON d.id = i.device_id JOIN record r ON r.id = i.record_id JOIN place pl ON pl.id = i.place_id JOIN source s ON s.id = i.source_id
+		LEFT JOIN recognition n ON n.record_id = r.id LEFT JOIN product p ON p.id = n.product_id
+		WHERE i.since <= ?1 AND (i.until IS NULL OR i.until > ?1) ORDER BY d.code, r.name, r.version, pl.path, s.name`, at)
+	if err != nil {
+		return err
+	}
+	values := make([]string, 21)
+	var out ExportedInstall
+	into := make([]any, 0, 24)
+	for i := range values {
+		into = append(into, &values[i])
+	}
+	into = append(into, &out.Device, &out.Product, &out.WhyNot)
+	return each(rows, func() error {
+		if err := rows.Scan(into...); err != nil {
+			return err
+		}
+		out.Values = append([]string(nil), values...)
+		return write(out)
+	})
+}
+
+// DeviceLines returns a device's present installs as lines of installs.csv, up to seen_at, which is set to a time.
+func (tx *Tx) DeviceLines(code string, seenAt time.Time) ([][]string, error) {
+	var out [][]string
+	err := tx.ExportInstalls(civil.Of(seenAt).EndUnix(), func(e ExportedInstall) error {
+		if e.Values[0] == code {
+			v := e.Values[:16]
+			v[15] = seenAt.UTC().Format(time.RFC3339)
+			out = append(out, v)
+		}
+		return nil
+	})
+	return out, err
+}
