@@ -47,7 +47,7 @@ func (a *App) Export(ctx context.Context, kind string, asOf civil.Day, start fun
 		if err != nil {
 			return err
 		}
-		return tx.ExportInstalls(e.at, func(r store.ExportedInstall) error {
+		return tx.ExportInstalls(e.at, "", func(r store.ExportedInstall) error {
 			return write(append(r.Values, e.verdict(r.Device, r.Product, r.WhyNot, folds)...))
 		})
 	})

@@ -1,0 +1,163 @@
+package standin
+
+import (
+	"context"
+	"fmt"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"ensomet/internal/app"
+	"ensomet/internal/core/civil"
+	"ensomet/internal/store"
+)
+
+// The whole program over the demo: every planted truth is found.
+func TestPlantedTruths(t *testing.T) {
+	ctx := context.Background()
+	path := filepath.Join(t.TempDir(), "demo.db")
+	db, err := store.Open(ctx, path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer db.Close()
+	o, err := OpenOutside(path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	a := app.New(db, o)
+	a.Deploy = o
+	start := time.Now()
+	truths, err := BuildDemo(ctx, a, func(s string) { t.Log(time.Since(start).Round(time.Millisecond), s) })
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Log("built in", time.Since(start))
+	if len(truths) < 12 {
+		t.Fatalf("only %d truths are planted", len(truths))
+	}
+	for _, truth := range truths {
+		got, exposure := measure(t, a, truth)
+		for key, want := range truth.Want {
+			if got[key] != want {
+				t.Errorf("%s: %s %s: %s is %d, the truth is %d (%v)", truth.Story, truth.Publisher, truth.Product, key, got[key], want, got)
+			}
+		}
+		if truth.Exposure != "" && exposure != truth.Exposure {
+			t.Errorf("%s: exposure %s, the truth is %s", truth.Story, exposure, truth.Exposure)
+		}
+	}
+	if wrong, err := a.Check(ctx); err != nil || len(wrong) > 0 {
+		t.Errorf("the check complains: %v %v", wrong, err)
+	}
+	t.Run("a decision about one name", func(t *testing.T) { decideEcho(t, a) })
+	t.Run("a removal and its return", func(t *testing.T) { removeGame(t, a, o) })
+}
+
+// measure reads from the program what a truth is about.
+func measure(t *testing.T, a *app.App, truth Truth) (map[string]int64, string) {
+	t.Helper()
+	ctx := context.Background()
+	got := map[string]int64{}
+	exposure := ""
+	ids, err := a.FindProducts(ctx, truth.Publisher+" "+truth.Product)
+	if err != nil || len(ids) != 1 {
+		ids, err = a.FindProducts(ctx, truth.Product)
+	}
+	if err != nil || len(ids) != 1 {
+		t.Fatalf("%s: products %v, %v", truth.Product, ids, err)
+	}
+	days := []string{""}
+	for key := range truth.Want {
+		if _, day, ok := strings.Cut(key, "@"); ok {
+			days = append(days, day)
+		}
+	}
+	for _, d := range days {
+		p, err := a.ProductPosition(ctx, ids[0], civil.MustParse(d))
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, m := range p.Metrics {
+			if m.Metric != truth.Metric {
+				continue
+			}
+			if d != "" {
+				got["needed@"+d] = m.Needed
+				continue
+			}
+			got["owned"], got["needed"], got["covered"], got["short"], got["surplus"], got["low"], got["high"] = m.Owned, m.Needed, m.Covered, m.Short, m.Surplus, m.Low, m.High
+			exposure = m.Exposure + " " + m.Currency
+			for _, g := range m.Groups {
+				if g.Line == "" {
+					got["gap:"+g.Reason] += int64(g.Count)
+				}
+			}
+		}
+	}
+	err = a.DB.View(ctx, func(tx *store.Tx) error {
+		product := fmt.Sprint(ids[0])
+		cases, err := tx.CasePage(store.ListQuery{Filters: map[string]string{"productId": product}})
+		if err != nil {
+			return err
+		}
+		for _, c := range cases.Rows {
+			got["cases:"+c.Kind]++
+			got["worth:"+c.Worth]++
+		}
+		uses, err := tx.UsePage(store.ListQuery{Filters: map[string]string{"productId": product}})
+		for _, u := range uses.Rows {
+			got["class:"+u.Class]++
+		}
+		return err
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+	return got, exposure
+}
+
+// decideEcho decides the name that hides a shortfall: 11 devices join, 25 are needed and 20 owned.
+func decideEcho(t *testing.T, a *app.App) {
+	ctx := context.Background()
+	ids, err := a.FindProducts(ctx, "Lodeglass Echo")
+	if err != nil || len(ids) != 1 {
+		t.Fatal(ids, err)
+	}
+	d := app.NameDecision{Key: "qstone|lgecho workstation", Product: ids[0]}
+	effect, err := a.PreviewDecision(ctx, d, "tester")
+	if err != nil || len(effect.Moves) != 1 || effect.Moves[0].NeededAfter != 25 || effect.Moves[0].After != -5 {
+		t.Fatalf("%+v, %v", effect, err)
+	}
+	short := func() int64 {
+		p, err := a.ProductPosition(ctx, ids[0], 0)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return p.Metrics[0].Short
+	}
+	if short() != 0 {
+		t.Error("the preview has changed the position")
+	}
+	if _, err := a.Decide(ctx, d, "tester"); err != nil {
+		t.Fatal(err)
+	}
+	if short() != 5 {
+		t.Errorf("after the decision %d are short", short())
+	}
+	if err := a.Withdraw(ctx, d.Key, "tester"); err != nil || short() != 0 {
+		t.Errorf("after taking it back %d are short, %v", short(), err)
+	}
+}
+
+func TestTheSameSeedGivesTheSameWorld(t *testing.T) {
+	one, err := Generate(t.TempDir())
+	if err != nil {
+		t.Fatal(err)
+	}
+	two, err := Generate(t.TempDir())
+	if err != nil || fmt.Sprint(one) != fmt.Sprint(two) {
+		t.Errorf("two worlds from one seed: %v", err)
+	}
+}

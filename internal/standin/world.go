@@ -1,0 +1,402 @@
+// Package standin is the simulated outside: it generates the demo's invented world as raw files, answers as a fleet of devices, and takes removals as a
+// deployment tool.
+package standin
+
+import (
+	"encoding/csv"
+	"fmt"
+	"math/rand/v2"
+	"os"
+	"path/filepath"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"ensomet/internal/core/civil"
+	"ensomet/internal/formats"
+)
+
+// Now is the demo's fixed today.
+var Now = time.Date(2026, 6, 30, 8, 0, 0, 0, time.UTC)
+
+// Zones are the time zones of the demo's sites.
+var Zones = map[string]string{"Halvorsund": "Europe/Oslo", "Kveldhamn": "Europe/Oslo", "Reyksker": "Atlantic/Reykjavik", "Computing hall": "Europe/Oslo", "Sea": "UTC"}
+
+const seed = 20260630
+
+// Truth is what the generator hid about one thing, and its right answer. It is never handed to the program.
+type Truth struct {
+	Story              string
+	Publisher, Product string
+	Metric             string
+	Want               map[string]int64 // owned, needed, covered, short, surplus, low; cases; not_measured; gap:REASON
+	Exposure           string           // amount and currency, where the story is about money
+}
+
+type device struct {
+	id, name, kind, env, unit, site, country, user, status string
+	portable, cluster, host                                string
+	processors, cores, vcores                              int
+	scans                                                  []time.Time // oldest first; none for a device never scanned
+	metered                                                bool
+	software                                               []*placed
+}
+
+// placed is a product on a device from one day on, until another where it was removed, in versions that change.
+type placed struct {
+	names    []string // raw names to report by version, in step with versions
+	pub      string
+	versions []string
+	changes  []civil.Day // when the next version came
+	from     civil.Day
+	until    civil.Day // 0 is still there
+	again    civil.Day // back again on this day, 0 never
+	edition  string
+	file     string
+	lastUsed civil.Day
+	source2  string // a second source that reports it too
+}
+
+type product struct {
+	publisher, name, category, model, metric, suite, file string
+	price, currency                                       string
+	editions                                              []string // in order of rank; none is one without edition
+	versions                                              []string
+	released                                              []string
+	aliases                                               string
+}
+
+type world struct {
+	r          *rand.Rand
+	today      civil.Day
+	devices    []*device
+	users      [][]string
+	products   []*product
+	rights     [][]string
+	assigned   [][]string
+	policies   [][]string
+	sessions   [][]string
+	truths     []Truth
+	unitsOf    map[string][]*device
+	userOf     []string
+	rightsMade int
+}
+
+// Generate writes the demo's raw files into a folder and returns what it hid. The same seed gives the same files.
+func Generate(dir string) ([]Truth, error) {
+	w := &world{r: rand.New(rand.NewPCG(seed, 1)), today: civil.Of(Now), unitsOf: map[string][]*device{}}
+	w.people()
+	w.fleet()
+	w.stories()
+	w.filler()
+	w.meter()
+	return w.truths, w.write(dir)
+}
+
+var units = []struct {
+	unit, site, country string
+	clients, users      int
+}{
+	{"Shore/Charting", "Halvorsund", "NO", 330, 300}, {"Shore/Administration", "Halvorsund", "NO", 180, 170}, {"Shore/Workshop", "Reyksker", "IS", 120, 110},
+	{"Sea/Eider", "Sea", "NO", 32, 30}, {"Sea/Skarv", "Sea", "NO", 32, 30}, {"Sea/Lomvi", "Sea", "NO", 32, 30}, {"Sea/Teist", "Sea", "NO", 32, 30}, {"Sea/Havsule", "Sea", "NO", 32, 30}, {"Sea/Tjeld", "Sea", "NO", 32, 30},
+	{"School", "Kveldhamn", "NO", 90, 60},
+}
+
+func (w *world) people() {
+	n := 0
+	for _, u := range units {
+		for range u.users {
+			first, last := firstNames[n%len(firstNames)], lastNames[(n/len(firstNames)+n*7)%len(lastNames)]
+			id := fmt.Sprintf("u%04d", n+1)
+			status, left := "active", ""
+			if n%15 == 14 {
+				status, left = "left", (w.today - civil.Day(10+n%300)).String()
+			}
+			w.users = append(w.users, []string{id, first + " " + last, id + "@halvorsund.example", u.unit, u.site, status, left})
+			w.userOf = append(w.userOf, id)
+			n++
+		}
+	}
+	for ; n < 900; n++ {
+		id := fmt.Sprintf("u%04d", n+1)
+		w.users = append(w.users, []string{id, firstNames[n%len(firstNames)] + " " + lastNames[n%len(lastNames)], id + "@halvorsund.example", "Shore/Charting", "Halvorsund", "active", ""})
+		w.userOf = append(w.userOf, id)
+	}
+}
+
+func (w *world) add(d *device) *device {
+	d.id = fmt.Sprintf("D%04d", len(w.devices)+1)
+	if d.status == "" {
+		d.status = "in_service"
+	}
+	w.devices = append(w.devices, d)
+	w.unitsOf[d.unit] = append(w.unitsOf[d.unit], d)
+	return d
+}
+
+func (w *world) fleet() {
+	next := 0
+	for _, u := range units {
+		short := strings.ToLower(u.unit[strings.LastIndexByte(u.unit, '/')+1:])
+		first := next
+		for i := range u.clients {
+			d := w.add(&device{name: fmt.Sprintf("hal-%s-%03d", short[:min(5, len(short))], i+1), kind: "client", env: "production", unit: u.unit, site: u.site, country: u.country, processors: 1, cores: 4})
+			if u.unit == "School" {
+				d.env = "training"
+			} else if i < u.users {
+				d.user = w.userOf[first+i]
+			}
+			w.scans(d)
+		}
+		next += u.users
+	}
+	for i := range 60 { // second devices
+		owner := w.unitsOf["Shore/Charting"][i*3]
+		d := w.add(&device{name: fmt.Sprintf("hal-lap-%03d", i+1), kind: "client", env: "production", unit: owner.unit, site: owner.site, country: owner.country, user: owner.user, portable: "true", processors: 1, cores: 8})
+		w.scans(d)
+	}
+	for i := range 20 {
+		d := w.add(&device{name: fmt.Sprintf("hall-host-%02d", i+1), kind: "vm_host", env: "production", unit: "Hall", site: "Computing hall", country: "NO", cluster: "cluster-" + string(rune('a'+i/5)), processors: 2, cores: 16 + 8*(i%3)})
+		w.scans(d)
+	}
+	for i := range 130 {
+		host := i % 20
+		d := w.add(&device{name: fmt.Sprintf("hall-vm-%03d", i+1), kind: "virtual_machine", env: []string{"production", "production", "production", "test", "development", "standby"}[i%6], unit: "Hall", site: "Computing hall", country: "NO", host: fmt.Sprintf("hall-host-%02d", host+1), vcores: 2 + 2*(i%4)})
+		w.scans(d)
+	}
+	for i := range 10 {
+		w.scans(w.add(&device{name: fmt.Sprintf("hall-box-%02d", i+1), kind: "container_host", env: "production", unit: "Hall", site: "Computing hall", country: "NO", processors: 1, cores: 32}))
+	}
+	for i := range 40 {
+		w.scans(w.add(&device{name: fmt.Sprintf("bench-%02d", i+1), kind: "client", env: "test", unit: "Shore/Workshop/Bench", site: "Reyksker", country: "IS", processors: 1, cores: 4}))
+	}
+	for i := range 30 {
+		w.scans(w.add(&device{name: fmt.Sprintf("cloud-%02d", i+1), kind: "server", env: "production", unit: "Cloud", site: "Computing hall", country: "NO", processors: 1, cores: 8}))
+	}
+	for i := range 12 { // in the directory, never seen by a scan
+		w.add(&device{name: fmt.Sprintf("hal-lost-%02d", i+1), kind: "client", env: "production", unit: "Shore/Administration", site: "Halvorsund", country: "NO"})
+	}
+	for i := range 10 {
+		d := w.add(&device{name: fmt.Sprintf("hal-spare-%02d", i+1), kind: "client", env: "production", unit: "Store", site: "Halvorsund", country: "NO", status: []string{"in_store", "retired"}[i%2]})
+		w.scans(d)
+	}
+}
+
+// scans sets when a device was scanned: six times in eighteen months, the last within days; vessels report late, and Eider has been silent since the
+// middle of May.
+func (w *world) scans(d *device) {
+	last := Now.Add(-time.Duration(2+w.r.IntN(60)) * time.Hour)
+	if d.unit == "Sea/Eider" {
+		last = time.Date(2026, 5, 18, 3, w.r.IntN(60), 0, 0, time.UTC)
+	} else if strings.HasPrefix(d.unit, "Sea/") {
+		last = Now.Add(-time.Duration(4+w.r.IntN(14)) * 24 * time.Hour)
+	}
+	for _, back := range []int{540, 400, 260, 130, 45, 0} {
+		d.scans = append(d.scans, last.Add(-time.Duration(back*24+w.r.IntN(36)*min(1, back))*time.Hour).Truncate(time.Second))
+	}
+}
+
+// put places a product on a device. The raw name is written in one of many ways.
+func (w *world) put(d *device, p *product, edition string, versions ...string) *placed {
+	s := &placed{pub: w.spellPublisher(p.publisher), versions: versions, edition: "", file: p.file, from: w.today - 600}
+	for _, v := range versions {
+		s.names = append(s.names, w.spell(p, edition, v))
+	}
+	for i := range len(versions) - 1 {
+		s.changes = append(s.changes, w.today-civil.Day(60+200*(len(versions)-2-i)+w.r.IntN(120)))
+	}
+	d.software = append(d.software, s)
+	return s
+}
+
+func (w *world) spellPublisher(p string) string {
+	bare := p
+	for _, f := range forms {
+		if f != "" {
+			bare = strings.TrimSuffix(bare, " "+f)
+		}
+	}
+	switch w.r.IntN(5) {
+	case 0:
+		return strings.ToUpper(bare)
+	case 1:
+		return bare
+	case 2:
+		return bare + ", " + forms[w.r.IntN(3)]
+	}
+	return p
+}
+
+func (w *world) spell(p *product, edition, version string) string {
+	name := p.name
+	if edition != "" {
+		name += " " + edition
+		if w.r.IntN(3) == 0 {
+			name += " Edition"
+		}
+	}
+	major, _, _ := strings.Cut(version, ".")
+	switch w.r.IntN(8) {
+	case 0:
+		return name + " " + version
+	case 1:
+		return name + " " + major + " (64-bit)"
+	case 2:
+		return name + "® " + major
+	case 3:
+		return name + " (x64) en-GB"
+	case 4:
+		return strings.ToUpper(name) + " v" + version
+	case 5:
+		return name + " " + version + " x64 nb-NO"
+	}
+	return name
+}
+
+func (w *world) newProduct(p product) *product {
+	if p.model == "" {
+		p.model = "commercial"
+	}
+	if p.currency == "" {
+		p.currency = "EUR"
+	}
+	if p.versions == nil {
+		p.versions = []string{""}
+	}
+	w.products = append(w.products, &p)
+	return &p
+}
+
+type right struct {
+	p                                           *product
+	edition, version, metric, kind              string
+	quantity                                    int
+	start, end, maintenance, price, base, scope string
+	rights, currency                            string
+}
+
+// buy books an entitlement and returns its number.
+func (w *world) buy(x right) string {
+	w.rightsMade++
+	id := fmt.Sprintf("L-%04d", w.rightsMade)
+	if x.metric == "" {
+		x.metric = "device"
+	}
+	if x.kind == "" {
+		x.kind = "perpetual"
+	}
+	if x.start == "" {
+		x.start = "2024-02-01"
+	}
+	if x.price == "" {
+		x.price = x.p.price
+	}
+	if x.currency == "" {
+		x.currency = x.p.currency
+	}
+	w.rights = append(w.rights, []string{id, x.p.publisher, x.p.name, x.edition, x.version, x.metric, strconv.Itoa(x.quantity), x.kind, x.start, x.end, x.maintenance, x.price, x.currency, x.start,
+		fmt.Sprintf("PO-%05d", 41000+w.rightsMade*7), fmt.Sprintf("K-%02d", 1+w.rightsMade%23), x.scope, "", x.rights, "", "", "", "", x.base})
+	return id
+}
+
+// write writes the raw files.
+func (w *world) write(dir string) error {
+	files := map[*formats.Kind][][]string{formats.Users: w.users, formats.Entitlements: w.rights, formats.Assignments: w.assigned, formats.Policies: w.policies, formats.Usage: w.sessions,
+		formats.Rates: {{"NOK", "2025-01-01", "11.70"}, {"NOK", "2026-01-01", "11.45"}, {"ISK", "2025-01-01", "149.5"}}}
+	for _, p := range w.products {
+		editions := p.editions
+		if editions == nil {
+			editions = []string{""}
+		}
+		for rank, ed := range editions {
+			for i, v := range p.versions {
+				released, rankText, aliases := "", "", ""
+				if i < len(p.released) {
+					released = p.released[i]
+				}
+				if ed != "" {
+					rankText = strconv.Itoa(rank + 1)
+				}
+				if i == 0 && rank == 0 {
+					aliases = strings.Trim(p.aliases+"|"+p.file, "|")
+				}
+				price := p.price
+				if n, err := strconv.Atoi(p.price); err == nil && rank > 0 {
+					price = strconv.Itoa(n * (1 + rank))
+				}
+				files[formats.Titles] = append(files[formats.Titles], []string{p.publisher, p.name, ed, rankText, v, p.category, p.model, price, map[bool]string{true: p.currency}[price != ""], p.metric, p.suite, released, "", "", "", aliases})
+			}
+		}
+	}
+	for _, d := range w.devices {
+		os, osVersion := "Varde Desktop", "11.2"
+		if d.kind != "client" {
+			os, osVersion = "Varde Server", "9.4"
+		}
+		files[formats.Devices] = append(files[formats.Devices], []string{d.id, d.name, d.kind, d.env, d.unit, d.site, d.country, "", "", d.user, os, osVersion, zero(d.processors), zero(d.cores), zero(d.vcores), "", d.host, d.cluster, "", d.portable, d.status, ""})
+		files[formats.Installs] = append(files[formats.Installs], d.report()...)
+	}
+	for kind, rows := range files {
+		if err := writeCSV(filepath.Join(dir, kind.Name+".csv"), kind.Columns, rows); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func zero(n int) string {
+	if n == 0 {
+		return ""
+	}
+	return strconv.Itoa(n)
+}
+
+// report lists what each scan of a device found.
+func (d *device) report() [][]string {
+	var out [][]string
+	for _, at := range d.scans {
+		day := civil.Of(at)
+		for _, s := range d.software {
+			there := day >= s.from && (s.until == 0 || day < s.until) || s.again != 0 && day >= s.again
+			if !there {
+				continue
+			}
+			v := 0
+			for v < len(s.changes) && day >= s.changes[v] {
+				v++
+			}
+			last := ""
+			if s.lastUsed.Known() && s.lastUsed <= day {
+				last = s.lastUsed.String()
+			}
+			installed := ""
+			if s.from > civil.Of(Now)-590 {
+				installed = s.from.String()
+			}
+			row := []string{d.id, s.pub, s.names[v], s.versions[v], "", "", "", installed, "", "", "", "", "", last, "collector", at.Format(time.RFC3339)}
+			out = append(out, row)
+			if s.source2 != "" {
+				other := slices.Clone(row)
+				other[14], other[15] = s.source2, at.Add(3*time.Hour).Format(time.RFC3339)
+				out = append(out, other)
+			}
+		}
+	}
+	return out
+}
+
+func writeCSV(path string, columns []string, rows [][]string) error {
+	f, err := os.Create(path)
+	if err != nil {
+		return err
+	}
+	c := csv.NewWriter(f)
+	if err := c.Write(columns); err != nil {
+		return err
+	}
+	if err := c.WriteAll(rows); err != nil {
+		return err
+	}
+	return f.Close()
+}
