@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"log"
 	"slices"
+	"time"
 
 	"ensomet/internal/core/position"
 	"ensomet/internal/core/recognise"
@@ -292,6 +293,22 @@ func (d *derived) judgeUse(uses map[devicePair]*use) {
 			}
 			c := usage.Classify(u.Facts, w)
 			d.idle = append(d.idle, store.IdleFact{Device: h.Device, Product: f.id, Person: person, Class: string(c.Class), Used: c.Used, Measured: c.Measured, Last: c.Last})
+		}
+	}
+}
+
+// Tick renews figures when a day has passed, until ctx ends.
+func (a *App) Tick(ctx context.Context) {
+	t := time.NewTicker(time.Minute)
+	defer t.Stop()
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-t.C:
+			if dirty, err := a.Dirty(ctx); err == nil && dirty {
+				a.RefreshSoon(ctx)
+			}
 		}
 	}
 }

@@ -46,6 +46,13 @@ func OpenOutside(dbPath string) (*Outside, error) {
 	return o, nil
 }
 
+// Save writes what the outside knows.
+func (o *Outside) Save() error {
+	o.mu.Lock()
+	defer o.mu.Unlock()
+	return o.save()
+}
+
 func (o *Outside) save() error {
 	text, err := json.MarshalIndent(o.state, "", " ")
 	if err != nil {

@@ -242,3 +242,19 @@ func (tx *Tx) WhyNotOf(product int64) ([]ReasonCount, error) {
 	return query(tx, func(r *sql.Rows, v *ReasonCount) error { return r.Scan(&v.Reason, &v.Count) }, `SELECT n.why_not, count(*) FROM install i JOIN recognition n ON n.record_id = i.record_id
 		WHERE i.until IS NULL AND n.product_id = ? AND n.why_not <> '' GROUP BY 1 ORDER BY 2 DESC`, product)
 }
+
+// NamesOfProduct lists the raw names that are recognised as a product.
+func (tx *Tx) NamesOfProduct(product int64) ([]NameRow, error) {
+	list, err := query(tx, func(r *sql.Rows, v *NameRow) error {
+		return r.Scan(&v.Key, &v.Publisher, &v.Name, &v.Versions, &v.Records, &v.Installs, &v.Devices, &v.State)
+	}, `SELECT f.key, f.publisher, f.name, f.versions, f.records, f.installs, f.devices, f.state FROM name_fact f WHERE f.key IN (SELECT key FROM recognition WHERE product_id = ?) ORDER BY f.installs DESC, f.key`, product)
+	if list == nil {
+		list = []NameRow{}
+	}
+	return list, err
+}
+
+// Categories lists the categories of the catalogue.
+func (tx *Tx) Categories() ([]string, error) {
+	return query(tx, func(r *sql.Rows, v *string) error { return r.Scan(v) }, "SELECT DISTINCT category FROM title WHERE category <> '' ORDER BY 1")
+}

@@ -1,0 +1,236 @@
+package main
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"time"
+
+	"ensomet/internal/app"
+	"ensomet/internal/core/civil"
+	"ensomet/internal/formats"
+	"ensomet/internal/store"
+)
+
+type importCmd struct {
+	What   string   `arg:"" help:"A folder, or a kind: titles, rates, users, devices, entitlements, transactions, assignments, policies, installs, usage."`
+	Files  []string `arg:"" optional:"" help:"The files of that kind; - is standard input."`
+	AsOf   string   `help:"The time of the evidence where a line does not say."`
+	DryRun bool     `help:"Say what would happen, and store nothing."`
+}
+
+func (c *importCmd) Run(ctx context.Context, g *globals) error {
+	a, err := g.open(ctx)
+	if err != nil {
+		return err
+	}
+	defer a.DB.Close()
+	req := app.ImportRequest{DryRun: c.DryRun, Author: "command line"}
+	if c.AsOf != "" {
+		if req.AsOf, err = formats.ParseTime(c.AsOf, time.UTC); err != nil {
+			return err
+		}
+	}
+	aside, refused := 0, []error(nil)
+	note := func(file string, res app.ImportResult, err error) {
+		if err != nil {
+			refused = append(refused, fmt.Errorf("%s: %w", file, err))
+			return
+		}
+		for _, l := range res.Aside {
+			say("%s:%d: %s", file, l.Line, l.Reason)
+		}
+		aside += len(res.Aside)
+		verb := "taken in"
+		if c.DryRun {
+			verb = "would be taken in"
+		}
+		say("%s %s: %d lines, %d new, %d changed, %d gone, %d put aside%s", file, verb, res.Lines, res.Added, res.Changed, res.Gone, len(res.Aside), kept(res))
+	}
+	if info, err := os.Stat(c.What); err == nil && info.IsDir() && len(c.Files) == 0 {
+		if err := a.ImportDir(ctx, c.What, req, note); err != nil {
+			return err
+		}
+	} else {
+		kind, err := formats.KindByName(c.What)
+		if err != nil {
+			return fmt.Errorf("%s is no folder, and %w", c.What, err)
+		}
+		if len(c.Files) == 0 {
+			return fmt.Errorf("name the files of %s to take in", kind.Name)
+		}
+		for _, path := range c.Files {
+			one := req
+			one.Kind, one.File = kind, filepath.Base(path)
+			res, err := importFile(ctx, a, one, path)
+			note(path, res, err)
+		}
+	}
+	if !c.DryRun {
+		if err := renew(ctx, a); err != nil {
+			return err
+		}
+	}
+	if refused != nil {
+		return errors.Join(refused...)
+	}
+	if aside > 0 {
+		return &exitError{codeAside, fmt.Sprintf("%d lines were put aside; mend them and run the import again, or mend them on the import page", aside)}
+	}
+	return nil
+}
+
+func kept(res app.ImportResult) string {
+	out := ""
+	if res.Settled > 0 {
+		out += fmt.Sprintf(", %d mended or dropped before", res.Settled)
+	}
+	if len(res.Columns) > 0 {
+		out += fmt.Sprintf("; kept as custom fields: %v", res.Columns)
+	}
+	return out
+}
+
+func importFile(ctx context.Context, a *app.App, req app.ImportRequest, path string) (app.ImportResult, error) {
+	if path == "-" {
+		req.In = os.Stdin
+		return a.Import(ctx, req)
+	}
+	f, err := os.Open(path)
+	if err != nil {
+		return app.ImportResult{}, err
+	}
+	defer f.Close()
+	req.In = f
+	return a.Import(ctx, req)
+}
+
+// renew computes figures anew where something has changed.
+func renew(ctx context.Context, a *app.App) error {
+	dirty, err := a.Dirty(ctx)
+	if err != nil || !dirty {
+		return err
+	}
+	return a.Refresh(ctx)
+}
+
+type retryCmd struct{}
+
+func (c *retryCmd) Run(ctx context.Context, g *globals) error {
+	a, err := g.open(ctx)
+	if err != nil {
+		return err
+	}
+	defer a.DB.Close()
+	n, err := a.Retry(ctx, "command line")
+	if err != nil {
+		return err
+	}
+	var left []store.Aside
+	if err := a.DB.View(ctx, func(tx *store.Tx) (err error) {
+		left, err = tx.Asides("waiting")
+		return err
+	}); err != nil {
+		return err
+	}
+	say("%d lines went in", n)
+	for _, l := range left {
+		say("%s:%d: %s", l.File, l.Line, l.Reason)
+	}
+	if err := renew(ctx, a); err != nil {
+		return err
+	}
+	if len(left) > 0 {
+		return &exitError{codeAside, fmt.Sprintf("%d lines still wait", len(left))}
+	}
+	return nil
+}
+
+type exportCmd struct {
+	Kind   string `arg:"" help:"The kind of file: those that can be imported, and position."`
+	AsOf   string `help:"The day, YYYY-MM-DD; today where empty."`
+	Format string `help:"csv, json or xlsx." default:"csv" enum:"csv,json,xlsx"`
+}
+
+func (c *exportCmd) Run(ctx context.Context, g *globals) error {
+	a, err := g.open(ctx)
+	if err != nil {
+		return err
+	}
+	defer a.DB.Close()
+	day, err := civil.Parse(c.AsOf)
+	if err != nil {
+		return err
+	}
+	return table(os.Stdout, c.Format, func(start func([]string) error, write func([]string) error) error {
+		return a.Export(ctx, c.Kind, day, start, write)
+	})
+}
+
+// table writes a table to out in a format.
+func table(out io.Writer, format string, fill func(start func([]string) error, write func([]string) error) error) error {
+	var w formats.Writer
+	rows := 0
+	err := fill(func(columns []string) (err error) {
+		w, err = formats.NewWriter(out, format, columns)
+		return err
+	}, func(row []string) error {
+		rows++
+		return w.Write(row)
+	})
+	if err != nil {
+		return err
+	}
+	if err := w.Close(); err != nil {
+		return err
+	}
+	say("%d lines written", rows)
+	return nil
+}
+
+type positionCmd struct {
+	AsOf    string `help:"The day, YYYY-MM-DD; today where empty."`
+	Format  string `help:"csv or json." default:"csv" enum:"csv,json"`
+	Explain string `help:"A product: print a line for each unit of its demand." placeholder:"PRODUCT"`
+}
+
+func (c *positionCmd) Run(ctx context.Context, g *globals) error {
+	a, err := g.open(ctx)
+	if err != nil {
+		return err
+	}
+	defer a.DB.Close()
+	day, err := civil.Parse(c.AsOf)
+	if err != nil {
+		return err
+	}
+	if err := renew(ctx, a); err != nil {
+		return err
+	}
+	if c.Explain == "" {
+		return table(os.Stdout, c.Format, func(start func([]string) error, write func([]string) error) error {
+			return a.Export(ctx, formats.Positions.Name, day, start, write)
+		})
+	}
+	products, err := a.FindProducts(ctx, c.Explain)
+	if err != nil {
+		return err
+	}
+	if len(products) == 0 {
+		return fmt.Errorf("the catalogue has no product %q", c.Explain)
+	}
+	return table(os.Stdout, c.Format, func(start func([]string) error, write func([]string) error) error {
+		if err := start(app.ExplainColumns); err != nil {
+			return err
+		}
+		for _, p := range products {
+			if err := a.Explain(ctx, p, day, write); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}

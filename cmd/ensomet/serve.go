@@ -1,0 +1,144 @@
+package main
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net"
+	"net/http"
+	"os"
+	"time"
+
+	"ensomet/internal/api"
+	"ensomet/internal/app"
+	"ensomet/internal/standin"
+	"ensomet/internal/store"
+)
+
+type serveCmd struct {
+	Listen string `help:"Address to listen on." default:"127.0.0.1:8321"`
+}
+
+func (c *serveCmd) Run(ctx context.Context, g *globals) error {
+	a, err := g.open(ctx)
+	if err != nil {
+		return err
+	}
+	defer a.DB.Close()
+	var accounts []store.Account
+	if err := a.DB.View(ctx, func(tx *store.Tx) (err error) {
+		accounts, err = tx.Accounts()
+		return err
+	}); err != nil {
+		return err
+	}
+	if len(accounts) == 0 {
+		say("Nobody can sign in yet: make an account with  ensomet user add NAME --role run")
+	}
+	return serve(ctx, a, nil, c.Listen)
+}
+
+// serve answers until ctx ends.
+func serve(ctx context.Context, a *app.App, mover api.Mover, listen string) error {
+	l, err := net.Listen("tcp", listen)
+	if err != nil {
+		return fmt.Errorf("%s cannot be listened on: %w; choose another with --listen", listen, err)
+	}
+	srv := &http.Server{Handler: api.New(a, mover), ReadHeaderTimeout: 10 * time.Second}
+	if dirty, err := a.Dirty(ctx); err != nil {
+		return err
+	} else if dirty {
+		a.RefreshSoon(ctx)
+	}
+	go a.Tick(ctx)
+	failed := make(chan error, 1)
+	go func() { failed <- srv.Serve(l) }()
+	say("Ensomet answers at http://%s", l.Addr())
+	select {
+	case err := <-failed:
+		return err
+	case <-ctx.Done():
+	}
+	end, cancel := context.WithTimeout(context.Background(), 5*time.Second)
+	defer cancel()
+	return srv.Shutdown(end)
+}
+
+type demoCmd struct {
+	Listen string `help:"Address to listen on." default:"127.0.0.1:8321"`
+}
+
+func (c *demoCmd) Run(ctx context.Context, g *globals) error {
+	if g.DB == defaultDB() {
+		g.DB = demoDB()
+	}
+	_, err := os.Stat(g.DB)
+	missing := errors.Is(err, os.ErrNotExist)
+	if missing { // what an earlier demo left outside belongs to a world that is gone
+		if err := os.Remove(g.DB + ".outside.json"); err != nil && !errors.Is(err, os.ErrNotExist) {
+			return err
+		}
+	}
+	building := g.DB
+	if missing {
+		building = g.DB + ".building"
+		for _, end := range []string{"", "-wal", "-shm"} {
+			if err := os.Remove(building + end); err != nil && !errors.Is(err, os.ErrNotExist) {
+				return err
+			}
+		}
+		if err := buildDemo(ctx, building); err != nil {
+			return err
+		}
+		if err := os.Rename(building, g.DB); err != nil {
+			return err
+		}
+		fresh, err := standin.OpenOutside(g.DB)
+		if err != nil {
+			return err
+		}
+		if err := fresh.Save(); err != nil { // other commands on this file go by the demo's clock
+			return err
+		}
+	}
+	db, err := store.Open(ctx, g.DB)
+	if err != nil {
+		return err
+	}
+	defer db.Close()
+	outside, err := standin.OpenOutside(g.DB)
+	if err != nil {
+		return err
+	}
+	a := app.New(db, outside)
+	a.Deploy, a.Demo = outside, true
+	return serve(ctx, a, outside, c.Listen)
+}
+
+// buildDemo builds a demo in a file of its own, which takes its place when it is whole.
+func buildDemo(ctx context.Context, path string) error {
+	start := time.Now()
+	db, err := store.Open(ctx, path)
+	if err != nil {
+		return err
+	}
+	outside, err := standin.OpenOutside(path)
+	if err != nil {
+		return errors.Join(err, db.Close())
+	}
+	say("Building the demo: invented data, generated and taken in through the real import.")
+	_, err = standin.BuildDemo(ctx, app.New(db, outside), func(s string) { say("  %s", s) })
+	if err := errors.Join(err, db.Close()); err != nil {
+		return err
+	}
+	say("Built in %s.", time.Since(start).Round(100*time.Millisecond))
+	return nil
+}
+
+// demoClock is the clock of a data file: the demo's own where it is a demo, else the machine's.
+func demoClock(path string) (app.Clock, error) {
+	if _, err := os.Stat(path + ".outside.json"); err == nil {
+		return standin.OpenOutside(path)
+	}
+	return app.WallClock{}, nil
+}

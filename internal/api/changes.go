@@ -1,0 +1,129 @@
+package api
+
+import (
+	"context"
+	"net/http"
+
+	"ensomet/internal/app"
+	"ensomet/internal/core/casework"
+	"ensomet/internal/core/civil"
+
+	"github.com/danielgtaylor/huma/v2"
+)
+
+func post(id, path string) huma.Operation {
+	return huma.Operation{OperationID: id, Method: http.MethodPost, Path: path}
+}
+
+// Done says how much was done.
+type Done struct {
+	Count int `json:"count"`
+}
+
+func (s *Server) changes() {
+	handle(s, app.Work, post("previewDecision", "/api/names/preview"), func(ctx context.Context, me who, in *body[app.NameDecision]) (*body[app.Effect], error) {
+		e, err := s.app.PreviewDecision(ctx, in.Body, me.Name)
+		return &body[app.Effect]{e}, err
+	})
+	handle(s, app.Work, post("decide", "/api/names/decide"), func(ctx context.Context, me who, in *body[app.NameDecision]) (*body[app.Effect], error) {
+		e, err := s.app.Decide(ctx, in.Body, me.Name)
+		if err == nil {
+			s.app.RefreshSoon(ctx)
+		}
+		return &body[app.Effect]{e}, err
+	})
+	handle(s, app.Work, post("withdraw", "/api/names/withdraw"), func(ctx context.Context, me who, in *body[struct {
+		Key string `json:"key"`
+	}]) (*body[Done], error) {
+		err := s.app.Withdraw(ctx, in.Body.Key, me.Name)
+		if err == nil {
+			s.app.RefreshSoon(ctx)
+		}
+		return &body[Done]{Done{1}}, err
+	})
+	handle(s, app.Work, post("addTitle", "/api/titles"), func(ctx context.Context, me who, in *body[app.NewTitle]) (*body[struct {
+		Product int64 `json:"product"`
+	}], error) {
+		id, err := s.app.AddTitle(ctx, in.Body, me.Name)
+		out := &body[struct {
+			Product int64 `json:"product"`
+		}]{}
+		out.Body.Product = id
+		if err == nil {
+			s.app.RefreshSoon(ctx)
+		}
+		return out, err
+	})
+	handle(s, app.Work, post("caseAct", "/api/cases/act"), func(ctx context.Context, me who, in *body[struct {
+		IDs   []int64 `json:"ids" minItems:"1"`
+		Act   string  `json:"act" enum:"agree,send,reopen,keep"`
+		Note  string  `json:"note,omitempty"`
+		Until string  `json:"until,omitempty"`
+	}]) (*body[Done], error) {
+		until, err := civil.Parse(in.Body.Until)
+		if err != nil {
+			return nil, err
+		}
+		n, err := s.app.CaseAct(ctx, in.Body.IDs, casework.Act(in.Body.Act), me.Name, in.Body.Note, until)
+		return &body[Done]{Done{n}}, err
+	})
+	handle(s, app.Work, post("bookEntitlement", "/api/entitlements"), func(ctx context.Context, me who, in *body[map[string]string]) (*body[app.ImportResult], error) {
+		res, err := s.app.Book(ctx, "entitlements", in.Body, me.Name)
+		if err == nil {
+			s.app.RefreshSoon(ctx)
+		}
+		return &body[app.ImportResult]{res}, err
+	})
+	handle(s, app.Work, post("addPolicy", "/api/policies"), func(ctx context.Context, me who, in *body[map[string]string]) (*body[app.ImportResult], error) {
+		res, err := s.app.Book(ctx, "policies", in.Body, me.Name)
+		if err == nil {
+			s.app.RefreshSoon(ctx)
+		}
+		return &body[app.ImportResult]{res}, err
+	})
+	handle(s, app.Work, post("endPolicy", "/api/policies/{id}/end"), func(ctx context.Context, me who, in *struct {
+		ID int64 `path:"id"`
+	}) (*body[Done], error) {
+		err := s.app.EndPolicy(ctx, in.ID, me.Name)
+		if err == nil {
+			s.app.RefreshSoon(ctx)
+		}
+		return &body[Done]{Done{1}}, err
+	})
+	handle(s, app.Run, post("mend", "/api/asides/{id}/mend"), func(ctx context.Context, me who, in *struct {
+		ID   int64 `path:"id"`
+		Body struct {
+			Content string `json:"content"`
+		}
+	}) (*body[Done], error) {
+		err := s.app.Mend(ctx, in.ID, in.Body.Content, me.Name)
+		if err == nil {
+			s.app.RefreshSoon(ctx)
+		}
+		return &body[Done]{Done{1}}, err
+	})
+	handle(s, app.Run, post("drop", "/api/asides/{id}/drop"), func(ctx context.Context, me who, in *struct {
+		ID int64 `path:"id"`
+	}) (*body[Done], error) {
+		return &body[Done]{Done{1}}, s.app.Drop(ctx, in.ID, me.Name)
+	})
+	handle(s, app.Run, post("retry", "/api/asides/retry"), func(ctx context.Context, me who, _ *struct{}) (*body[Done], error) {
+		n, err := s.app.Retry(ctx, me.Name)
+		if err == nil && n > 0 {
+			s.app.RefreshSoon(ctx)
+		}
+		return &body[Done]{Done{n}}, err
+	})
+	handle(s, app.Work, post("moveOn", "/api/demo/move-on"), func(ctx context.Context, me who, in *body[struct {
+		Days int `json:"days"`
+	}]) (*body[Done], error) {
+		if s.mover == nil {
+			return nil, huma.Error404NotFound("The clock can be moved on in a demo alone.")
+		}
+		n, err := s.mover.MoveOn(ctx, s.app, in.Body.Days)
+		if err == nil {
+			s.app.RefreshSoon(ctx)
+		}
+		return &body[Done]{Done{n}}, err
+	})
+}

@@ -1,0 +1,151 @@
+package api
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"reflect"
+	"strings"
+
+	"ensomet/internal/app"
+	"ensomet/internal/core/civil"
+	"ensomet/internal/formats"
+	"ensomet/internal/store"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/go-chi/chi/v5"
+)
+
+// listInput is how every list is asked for. Filter is column=value; a value that begins with * is a part it must contain, one with | any of several, one that begins with > a number to exceed, and one that ends in /* a path with all below
+// it.
+type listInput struct {
+	Search     string   `query:"q"`
+	Filter     []string `query:"f,explode"`
+	Sort       string   `query:"sort"`
+	Descending bool     `query:"desc"`
+	Cursor     string   `query:"cursor"`
+	Limit      int      `query:"limit" default:"100" minimum:"1" maximum:"1000"`
+}
+
+func (in *listInput) query() (store.ListQuery, error) {
+	q := store.ListQuery{Search: in.Search, Filters: map[string]string{}, Sort: in.Sort, Descending: in.Descending, Cursor: in.Cursor, Limit: in.Limit}
+	for _, f := range in.Filter {
+		column, value, ok := strings.Cut(f, "=")
+		if !ok {
+			return q, &store.ErrQuery{Reason: fmt.Sprintf("the filter %q is not written as column=value", f)}
+		}
+		q.Filters[column] = value
+	}
+	return q, nil
+}
+
+// pager reads a page of a list.
+type pager[T any] func(ctx context.Context, q store.ListQuery) (store.Page[T], error)
+
+func registerList[T any](s *Server, name string, read pager[T]) {
+	handle(s, app.Look, huma.Operation{OperationID: name, Method: http.MethodGet, Path: "/api/" + name}, func(ctx context.Context, _ who, in *listInput) (*body[store.Page[T]], error) {
+		q, err := in.query()
+		if err != nil {
+			return nil, err
+		}
+		page, err := read(ctx, q)
+		return &body[store.Page[T]]{page}, err
+	})
+	s.router.Get("/api/"+name+".{format}", func(w http.ResponseWriter, r *http.Request) {
+		s.exportList(w, r, name, func(q store.ListQuery, start func([]string) error, write func([]string) error) error {
+			page, err := read(r.Context(), q)
+			if err != nil {
+				return err
+			}
+			return writeRows(page.Rows, start, write)
+		})
+	})
+}
+
+// writeRows writes rows as a table whose columns are the rows' JSON names.
+func writeRows[T any](rows []T, start func([]string) error, write func([]string) error) error {
+	t := reflect.TypeFor[T]()
+	var columns []string
+	for i := range t.NumField() {
+		columns = append(columns, t.Field(i).Tag.Get("json"))
+	}
+	if err := start(columns); err != nil {
+		return err
+	}
+	for _, row := range rows {
+		v := reflect.ValueOf(row)
+		values := make([]string, len(columns))
+		for i := range columns {
+			values[i] = fmt.Sprint(v.Field(i).Interface())
+			if d, ok := v.Field(i).Interface().(civil.Day); ok {
+				values[i] = d.String()
+			}
+		}
+		if err := write(values); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (s *Server) exportList(w http.ResponseWriter, r *http.Request, name string, read func(q store.ListQuery, start func([]string) error, write func([]string) error) error) {
+	if _, err := s.need(r.Context(), app.Look); err != nil {
+		problem(w, err)
+		return
+	}
+	v := r.URL.Query()
+	in := listInput{Search: v.Get("q"), Filter: v["f"], Sort: v.Get("sort"), Descending: v.Get("desc") == "true"}
+	q, err := in.query()
+	if err != nil {
+		problem(w, fail(err))
+		return
+	}
+	format := chi.URLParam(r, "format")
+	w.Header().Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", name+"."+format))
+	w.Header().Set("Content-Type", map[string]string{"csv": "text/csv; charset=utf-8", "json": "application/json", "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"}[format])
+	var out formats.Writer
+	err = read(q, func(columns []string) (err error) {
+		out, err = formats.NewWriter(w, format, columns)
+		return err
+	}, func(row []string) error { return out.Write(row) })
+	if err == nil && out != nil {
+		err = out.Close()
+	}
+	if err != nil {
+		w.Header().Del("Content-Disposition")
+		problem(w, fail(err))
+	}
+}
+
+// problem answers with RFC 9457 problem details.
+func problem(w http.ResponseWriter, err error) {
+	status := http.StatusInternalServerError
+	if e, ok := err.(huma.StatusError); ok {
+		status = e.GetStatus()
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(status)
+	json.NewEncoder(w).Encode(err)
+}
+
+func view[T any](a *app.App, read func(tx *store.Tx, q store.ListQuery) (store.Page[T], error)) pager[T] {
+	return func(ctx context.Context, q store.ListQuery) (page store.Page[T], err error) {
+		err = a.DB.View(ctx, func(tx *store.Tx) (err error) {
+			page, err = read(tx, q)
+			return err
+		})
+		return page, err
+	}
+}
+
+func (s *Server) lists() {
+	registerList(s, "devices", view(s.app, (*store.Tx).DevicePage))
+	registerList(s, "names", view(s.app, (*store.Tx).NamePage))
+	registerList(s, "products", view(s.app, (*store.Tx).ProductPage))
+	registerList(s, "positions", view(s.app, (*store.Tx).PositionPage))
+	registerList(s, "entitlements", s.app.Entitlements)
+	registerList(s, "cases", view(s.app, (*store.Tx).CasePage))
+	registerList(s, "use", view(s.app, (*store.Tx).UsePage))
+	registerList(s, "asides", view(s.app, (*store.Tx).AsidePage))
+}

@@ -1,0 +1,241 @@
+// Package api is the HTTP side: routes, handlers, sign-in. It knows the use cases and not storage's tables.
+package api
+
+import (
+	"context"
+	"errors"
+	"io/fs"
+	"log"
+	"net/http"
+	"path"
+	"strings"
+	"time"
+
+	"ensomet/internal/app"
+	"ensomet/internal/formats"
+	"ensomet/internal/store"
+	"ensomet/web"
+
+	"github.com/alexedwards/scs/v2"
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/danielgtaylor/huma/v2/adapters/humachi"
+	"github.com/go-chi/chi/v5"
+	"github.com/go-chi/chi/v5/middleware"
+	"github.com/go-chi/httprate"
+)
+
+// Mover moves a demo's clock on and lets its stand-in fleet report.
+type Mover interface {
+	MoveOn(ctx context.Context, a *app.App, days int) (int, error)
+}
+
+// Server answers over HTTP.
+type Server struct {
+	app      *app.App
+	mover    Mover // nil outside a demo
+	sessions *scs.SessionManager
+	api      huma.API
+	router   chi.Router
+}
+
+// contentPolicy lets the page load its own files alone: no inline script, nothing from elsewhere. Component styles are written into the page at run time.
+const contentPolicy = "default-src 'self'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self'; connect-src 'self'; frame-ancestors 'none'; base-uri 'none'; form-action 'self'"
+
+// New makes a server. mover is nil outside a demo.
+func New(a *app.App, mover Mover) *Server {
+	s := &Server{app: a, mover: mover, sessions: scs.New(), router: chi.NewRouter()}
+	s.sessions.Store = store.WebSessions{DB: a.DB}
+	s.sessions.Lifetime = 14 * time.Hour
+	s.sessions.Cookie.Name = "ensomet"
+	s.sessions.Cookie.HttpOnly = true
+	s.sessions.Cookie.SameSite = http.SameSiteLaxMode
+
+	r := s.router
+	r.Use(middleware.Recoverer, headers, http.NewCrossOriginProtection().Handler, middleware.Compress(5), s.sessions.LoadAndSave)
+	config := huma.DefaultConfig("Ensomet", "0.1")
+	config.DocsPath, config.SchemasPath = "", ""
+	config.CreateHooks = nil
+	s.api = humachi.New(r, config)
+	s.signIn()
+	s.lists()
+	s.views()
+	s.changes()
+	s.files()
+	r.NotFound(s.static)
+	return s
+}
+
+// Description returns the OpenAPI 3.1 description of the API as JSON.
+func (s *Server) Description() ([]byte, error) { return s.api.OpenAPI().MarshalJSON() }
+
+// ServeHTTP answers a request.
+func (s *Server) ServeHTTP(w http.ResponseWriter, r *http.Request) { s.router.ServeHTTP(w, r) }
+
+func headers(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		h := w.Header()
+		h.Set("Content-Security-Policy", contentPolicy)
+		h.Set("X-Content-Type-Options", "nosniff")
+		h.Set("Referrer-Policy", "same-origin")
+		if strings.HasPrefix(r.URL.Path, "/api/") {
+			h.Set("Cache-Control", "no-store")
+		}
+		next.ServeHTTP(w, r)
+	})
+}
+
+// static serves the front end; every other path is one of its pages.
+func (s *Server) static(w http.ResponseWriter, r *http.Request) {
+	if strings.HasPrefix(r.URL.Path, "/api/") {
+		http.Error(w, "there is no such address in the API", http.StatusNotFound)
+		return
+	}
+	dist, err := fs.Sub(web.Files, "dist")
+	if err != nil {
+		http.Error(w, err.Error(), http.StatusInternalServerError)
+		return
+	}
+	name := strings.TrimPrefix(path.Clean(r.URL.Path), "/")
+	if name == "" || !fs.ValidPath(name) {
+		name = "index.html"
+	}
+	if f, err := fs.Stat(dist, name); err != nil || f.IsDir() {
+		name = "index.html"
+	}
+	if strings.HasPrefix(name, "assets/") {
+		w.Header().Set("Cache-Control", "public, max-age=31536000, immutable")
+	}
+	if _, err := fs.Stat(dist, name); err != nil {
+		http.Error(w, "this program was built without its pages: run make build", http.StatusNotFound)
+		return
+	}
+	http.ServeFileFS(w, r, dist, name)
+}
+
+// who is the signed-in account of a request.
+type who struct {
+	Name string
+	Role app.Role
+}
+
+func (s *Server) who(ctx context.Context) who {
+	return who{s.sessions.GetString(ctx, "name"), app.Role(s.sessions.GetString(ctx, "role"))}
+}
+
+// need refuses a request whose account may not do what it asks.
+func (s *Server) need(ctx context.Context, role app.Role) (who, error) {
+	me := s.who(ctx)
+	if me.Name == "" {
+		return me, huma.Error401Unauthorized("Sign in first.")
+	}
+	if !me.Role.May(role) {
+		return me, huma.Error403Forbidden("The role “" + string(me.Role) + "” may look but not change this. Ask somebody with the role “" + string(role) + "”.")
+	}
+	return me, nil
+}
+
+// handle registers an operation that needs a role.
+func handle[I, O any](s *Server, role app.Role, op huma.Operation, fn func(ctx context.Context, me who, in *I) (*O, error)) {
+	huma.Register(s.api, op, func(ctx context.Context, in *I) (*O, error) {
+		me, err := s.need(ctx, role)
+		if err != nil {
+			return nil, err
+		}
+		out, err := fn(ctx, me, in)
+		return out, fail(err)
+	})
+}
+
+// fail turns an error into a problem that a person can read.
+func fail(err error) error {
+	var query *store.ErrQuery
+	var line *formats.LineError
+	var file *formats.FileError
+	var status huma.StatusError
+	switch {
+	case err == nil:
+		return nil
+	case errors.As(err, &status):
+		return err
+	case errors.Is(err, store.ErrNotFound):
+		return huma.Error404NotFound("There is no such thing here (any more).")
+	case errors.As(err, &query):
+		return huma.Error400BadRequest(query.Reason)
+	case errors.As(err, &line):
+		return huma.Error422UnprocessableEntity(line.Reason)
+	case errors.As(err, &file):
+		return huma.Error422UnprocessableEntity(file.Reason)
+	case errors.Is(err, context.Canceled):
+		return huma.NewError(499, "Stopped; nothing was stored.")
+	case strings.Contains(err.Error(), "SQL") || strings.Contains(err.Error(), "database"):
+		log.Printf("a request failed: %v", err)
+		return huma.Error500InternalServerError("The data file could not be read or written. Nothing was changed; see the program's output, then try again.")
+	}
+	return huma.Error422UnprocessableEntity(err.Error())
+}
+
+// Me says who is signed in.
+type Me struct {
+	Name string `json:"name"`
+	Role string `json:"role" enum:"look,work,run,"`
+	Demo bool   `json:"demo"`
+	Now  int64  `json:"now"`
+}
+
+type body[T any] struct{ Body T }
+
+func (s *Server) me(ctx context.Context) *body[Me] {
+	m := s.who(ctx)
+	return &body[Me]{Me{m.Name, string(m.Role), s.app.Demo, s.app.Clock.Now().Unix()}}
+}
+
+func (s *Server) enter(ctx context.Context, name, role string) (*body[Me], error) {
+	if err := s.sessions.RenewToken(ctx); err != nil {
+		return nil, err
+	}
+	s.sessions.Put(ctx, "name", name)
+	s.sessions.Put(ctx, "role", role)
+	return s.me(ctx), nil
+}
+
+func (s *Server) signIn() {
+	huma.Register(s.api, huma.Operation{OperationID: "me", Method: http.MethodGet, Path: "/api/me"}, func(ctx context.Context, _ *struct{}) (*body[Me], error) { return s.me(ctx), nil })
+	limited := s.router.With(httprate.LimitByIP(20, time.Minute))
+	api := humachi.New(limited, func() huma.Config {
+		c := huma.DefaultConfig("Ensomet", "0.1")
+		c.DocsPath, c.OpenAPIPath, c.SchemasPath, c.CreateHooks = "", "", "", nil
+		c.OpenAPI = s.api.OpenAPI()
+		return c
+	}())
+	huma.Register(api, huma.Operation{OperationID: "signIn", Method: http.MethodPost, Path: "/api/sign-in"}, func(ctx context.Context, in *struct {
+		Body struct {
+			Name     string `json:"name"`
+			Password string `json:"password"`
+		}
+	}) (*body[Me], error) {
+		acc, err := s.app.SignIn(ctx, in.Body.Name, in.Body.Password)
+		if errors.Is(err, app.ErrSignIn) {
+			return nil, huma.Error401Unauthorized("No account has this name and password. Try again, or ask whoever runs Ensomet here for a new one.")
+		}
+		if err != nil {
+			return nil, fail(err)
+		}
+		return s.enter(ctx, acc.Name, acc.Role)
+	})
+	huma.Register(s.api, huma.Operation{OperationID: "signInDemo", Method: http.MethodPost, Path: "/api/sign-in/demo"}, func(ctx context.Context, in *struct {
+		Body struct {
+			Role string `json:"role" enum:"look,work,run"`
+		}
+	}) (*body[Me], error) {
+		if !s.app.Demo {
+			return nil, huma.Error404NotFound("This is no demo: sign in with a name and a password.")
+		}
+		return s.enter(ctx, map[string]string{"look": "Looker", "work": "Worker", "run": "Runner"}[in.Body.Role], in.Body.Role)
+	})
+	huma.Register(s.api, huma.Operation{OperationID: "signOut", Method: http.MethodPost, Path: "/api/sign-out"}, func(ctx context.Context, _ *struct{}) (*body[Me], error) {
+		if err := s.sessions.Destroy(ctx); err != nil {
+			return nil, err
+		}
+		return &body[Me]{Me{Demo: s.app.Demo, Now: s.app.Clock.Now().Unix()}}, nil
+	})
+}

@@ -1,0 +1,428 @@
+package app
+
+import (
+	"bytes"
+	"context"
+	"encoding/csv"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"ensomet/internal/core/casework"
+	"ensomet/internal/core/entitle"
+	"ensomet/internal/formats"
+	"ensomet/internal/store"
+)
+
+// CourseView is what stands at each station of the work, and the money by currency.
+type CourseView struct {
+	store.Course
+	AsOf     string              `json:"asOf"`
+	Money    []store.MoneyRow    `json:"money"`
+	Short    []store.PositionRow `json:"shortest"`
+	Silent   []store.DeviceRow   `json:"silent"`
+	Names    []store.NameRow     `json:"topNames"`
+	Cases    []store.CaseRow     `json:"topCases"`
+	Imports  []ImportView        `json:"imports"`
+	FreshFor int                 `json:"freshFor"`
+	Window   int                 `json:"window"`
+	Grace    int                 `json:"grace"`
+}
+
+// Course counts what stands at each station.
+func (a *App) Course(ctx context.Context) (CourseView, error) {
+	var out CourseView
+	err := a.DB.View(ctx, func(tx *store.Tx) error {
+		today := a.Today()
+		s, err := loadSettings(tx)
+		if err != nil {
+			return err
+		}
+		out.AsOf, out.FreshFor, out.Window, out.Grace = today.String(), s.FreshDays, s.UseWindow, s.GraceDays
+		if out.Course, err = tx.Course(today, today+90); err != nil {
+			return err
+		}
+		if out.Money, err = tx.MoneyByCurrency(); err != nil {
+			return err
+		}
+		short, err := tx.PositionPage(store.ListQuery{Filters: map[string]string{"state": "short"}, Limit: 8})
+		if err != nil {
+			return err
+		}
+		silent, err := tx.DevicePage(store.ListQuery{Filters: map[string]string{"age": "stale|never", "status": "in_service"}, Sort: "lastSeen", Limit: 6})
+		if err != nil {
+			return err
+		}
+		names, err := tx.NamePage(store.ListQuery{Filters: map[string]string{"state": "unrecognised", "installs": ">0"}, Limit: 6})
+		if err != nil {
+			return err
+		}
+		cases, err := tx.CasePage(store.ListQuery{Filters: map[string]string{"state": "open|failed"}, Limit: 6})
+		if err != nil {
+			return err
+		}
+		out.Short, out.Silent, out.Names, out.Cases = short.Rows, silent.Rows, names.Rows, cases.Rows
+		out.Imports, err = imports(tx, 5)
+		return err
+	})
+	return out, err
+}
+
+// ImportView is one import of one file.
+type ImportView struct {
+	ID       int64  `json:"id"`
+	Kind     string `json:"kind"`
+	File     string `json:"file"`
+	Author   string `json:"author"`
+	At       int64  `json:"at"`
+	Lines    int64  `json:"lines"`
+	Added    int64  `json:"added"`
+	Changed  int64  `json:"changed"`
+	Gone     int64  `json:"gone"`
+	SetAside int64  `json:"setAside"`
+}
+
+func imports(tx *store.Tx, limit int) ([]ImportView, error) {
+	list, err := tx.Imports(limit)
+	out := []ImportView{}
+	for _, im := range list {
+		out = append(out, ImportView{im.ID, im.Kind, im.File, im.Author, im.At, im.Lines, im.Added, im.Changed, im.Gone, im.SetAside})
+	}
+	return out, err
+}
+
+// Imports lists the newest imports.
+func (a *App) Imports(ctx context.Context) (out []ImportView, err error) {
+	err = a.DB.View(ctx, func(tx *store.Tx) (err error) {
+		out, err = imports(tx, 50)
+		return err
+	})
+	return out, err
+}
+
+// Find looks for devices, titles, entitlements and persons.
+func (a *App) Find(ctx context.Context, text string) (out []store.Hit, err error) {
+	err = a.DB.View(ctx, func(tx *store.Tx) (err error) {
+		out, err = tx.Find(text, 6)
+		return err
+	})
+	return out, err
+}
+
+// DeviceView is a device with everything known of it.
+type DeviceView struct {
+	store.DeviceFull
+	FreshFor int                `json:"freshFor"`
+	Software []store.InstallRow `json:"software"`
+	Scans    []store.ScanRow    `json:"scans"`
+	Findings []store.CaseRow    `json:"findings"`
+}
+
+// Device returns a device by its device_id.
+func (a *App) Device(ctx context.Context, code string) (DeviceView, error) {
+	var out DeviceView
+	err := a.DB.View(ctx, func(tx *store.Tx) error {
+		s, err := loadSettings(tx)
+		if err != nil {
+			return err
+		}
+		out.FreshFor = s.FreshDays
+		if out.DeviceFull, err = tx.DeviceByCode(code); err != nil {
+			return err
+		}
+		if out.Software, err = tx.DeviceInstalls(out.ID); err != nil {
+			return err
+		}
+		if err := markFolded(tx, out.Software); err != nil {
+			return err
+		}
+		if out.Scans, err = tx.DeviceScans(out.ID, 30); err != nil {
+			return err
+		}
+		page, err := tx.CasePage(store.ListQuery{Filters: map[string]string{"deviceId": fmt.Sprint(out.ID)}})
+		out.Findings = page.Rows
+		return err
+	})
+	return out, err
+}
+
+// markFolded says of the parts of a suite on one device that they fold under it.
+func markFolded(tx *store.Tx, software []store.InstallRow) error {
+	_, c, _, err := recogniser(tx)
+	if err != nil {
+		return err
+	}
+	here := map[int64]bool{}
+	for _, i := range software {
+		if i.Until == 0 && i.ProductID != 0 && !strings.HasSuffix(i.WhyNot, "not the program itself") {
+			here[i.ProductID] = true
+		}
+	}
+	folded := c.Fold(here)
+	for i := range software {
+		if suite, ok := folded[software[i].ProductID]; ok && software[i].WhyNot == "" && software[i].Until == 0 {
+			software[i].WhyNot = "part of " + c.Product(suite).Name + " on this device"
+		}
+	}
+	return nil
+}
+
+// ProductView is a product of the catalogue with its releases and what was found of it.
+type ProductView struct {
+	store.ProductRow
+	Lines []TitleLine     `json:"lines"`
+	Names []store.NameRow `json:"names"`
+	Parts []string        `json:"parts"`
+	Suite []string        `json:"suites"`
+}
+
+// TitleLine is a line of the catalogue.
+type TitleLine struct {
+	Edition   string `json:"edition"`
+	Version   string `json:"version"`
+	Model     string `json:"model"`
+	ListPrice string `json:"listPrice"`
+	Currency  string `json:"currency"`
+	Released  string `json:"released"`
+	EndOfLife string `json:"endOfLife"`
+	Aliases   string `json:"aliases"`
+}
+
+// Product returns a product of the catalogue.
+func (a *App) Product(ctx context.Context, id int64) (ProductView, error) {
+	out := ProductView{Lines: []TitleLine{}, Parts: []string{}, Suite: []string{}}
+	err := a.DB.View(ctx, func(tx *store.Tx) error {
+		page, err := tx.ProductPage(store.ListQuery{Filters: map[string]string{"id": fmt.Sprint(id)}, Limit: 1})
+		if err != nil {
+			return err
+		}
+		if len(page.Rows) == 0 {
+			return store.ErrNotFound
+		}
+		out.ProductRow = page.Rows[0]
+		_, c, _, err := recogniser(tx)
+		if err != nil {
+			return err
+		}
+		for _, t := range c.Product(id).Titles {
+			price := ""
+			if t.ListPrice.Valid {
+				price = t.ListPrice.Decimal.String()
+			}
+			out.Lines = append(out.Lines, TitleLine{t.Edition, t.Version, string(t.Model), price, t.Currency, t.Released.String(), t.EndOfLife.String(), strings.Join(t.Aliases, ", ")})
+		}
+		for _, part := range c.PartsOf(id) {
+			out.Parts = append(out.Parts, c.Product(part).Name)
+		}
+		for suite := range c.SuitesOf(id) {
+			out.Suite = append(out.Suite, c.Product(suite).Name)
+		}
+		slices.Sort(out.Suite)
+		out.ProductRow.Product = c.Product(id).Name
+		out.Names, err = tx.NamesOfProduct(id)
+		return err
+	})
+	return out, err
+}
+
+// Entitlements reads a page of entitlements with what each comes to today.
+func (a *App) Entitlements(ctx context.Context, q store.ListQuery) (store.Page[store.EntitlementRow], error) {
+	var page store.Page[store.EntitlementRow]
+	err := a.DB.View(ctx, func(tx *store.Tx) (err error) {
+		if page, err = tx.EntitlementPage(q); err != nil {
+			return err
+		}
+		all, err := tx.AllEntitlements()
+		if err != nil {
+			return err
+		}
+		byProduct := map[int64][]entitle.Line{}
+		for _, e := range all {
+			byProduct[e.Line.Product] = append(byProduct[e.Line.Product], e.Line)
+		}
+		for i := range page.Rows {
+			r := &page.Rows[i]
+			e := entitle.Effective(byProduct[r.ProductID], a.Today())[r.Code]
+			r.Effective, r.Why = e.Quantity, e.Why
+		}
+		return nil
+	})
+	return page, err
+}
+
+// CaseView is a case with its proof and its steps.
+type CaseView struct {
+	store.CaseRow
+	DeviceCode string     `json:"deviceCode"`
+	Proof      []string   `json:"proof"`
+	Steps      []StepView `json:"steps"`
+	KeepUntil  string     `json:"keepUntil"`
+	LastSeen   int64      `json:"lastSeen"`
+}
+
+// StepView is a step of a case.
+type StepView struct {
+	At   int64  `json:"at"`
+	Who  string `json:"who"`
+	From string `json:"from"`
+	To   string `json:"to"`
+	Note string `json:"note"`
+}
+
+// Case returns a case.
+func (a *App) Case(ctx context.Context, id int64) (CaseView, error) {
+	out := CaseView{Proof: []string{}, Steps: []StepView{}}
+	err := a.DB.View(ctx, func(tx *store.Tx) error {
+		c, err := tx.Case(id)
+		if err != nil {
+			return err
+		}
+		page, err := tx.CasePage(store.ListQuery{Filters: map[string]string{"id": fmt.Sprint(id)}, Limit: 1})
+		if err != nil {
+			return err
+		}
+		if len(page.Rows) == 0 {
+			return store.ErrNotFound
+		}
+		out.CaseRow, out.KeepUntil = page.Rows[0], c.KeepUntil.String()
+		out.Proof = append(out.Proof, c.Proof...)
+		steps, err := tx.Steps(id)
+		for _, s := range steps {
+			out.Steps = append(out.Steps, StepView(s))
+		}
+		if err != nil {
+			return err
+		}
+		d, err := tx.DevicePage(store.ListQuery{Filters: map[string]string{"id": fmt.Sprint(c.Device)}, Limit: 1})
+		if err == nil && len(d.Rows) > 0 {
+			out.DeviceCode, out.LastSeen = d.Rows[0].Code, d.Rows[0].LastSeen
+		}
+		return err
+	})
+	return out, err
+}
+
+// PolicyList is the policies in force, the groups and categories that one may name.
+type PolicyList struct {
+	Policies   []PolicyView `json:"policies"`
+	Groups     []string     `json:"groups"`
+	Categories []string     `json:"categories"`
+	CaseStates []string     `json:"caseStates"`
+}
+
+// PolicyView is a policy in words.
+type PolicyView struct {
+	ID     int64  `json:"id"`
+	What   string `json:"what"`
+	Group  string `json:"group"`
+	Stance string `json:"stance"`
+	Reason string `json:"reason"`
+	Author string `json:"author"`
+	At     int64  `json:"at"`
+	Cases  int64  `json:"cases"`
+}
+
+// Policies lists the policies in force.
+func (a *App) Policies(ctx context.Context) (PolicyList, error) {
+	out := PolicyList{Policies: []PolicyView{}, Groups: []string{}, Categories: []string{}}
+	for _, s := range casework.States {
+		out.CaseStates = append(out.CaseStates, string(s))
+	}
+	err := a.DB.View(ctx, func(tx *store.Tx) error {
+		list, err := tx.Policies()
+		if err != nil {
+			return err
+		}
+		_, c, _, err := recogniser(tx)
+		if err != nil {
+			return err
+		}
+		for _, p := range list {
+			what := strings.TrimSpace(p.PublisherName + " " + p.Category)
+			if p.Category != "" {
+				what = "category " + p.Category
+			}
+			if pr := c.Product(p.Product); pr != nil {
+				what = pr.Publisher + " " + pr.Name
+			}
+			group := p.GroupName
+			if group == "" {
+				group = "all devices"
+			}
+			out.Policies = append(out.Policies, PolicyView{ID: p.ID, What: what, Group: group, Stance: string(p.Stance), Reason: p.Reason, Author: p.Author, At: p.At})
+		}
+		groups, err := tx.Groups()
+		if err != nil {
+			return err
+		}
+		for g := range groups {
+			out.Groups = append(out.Groups, g)
+		}
+		slices.Sort(out.Groups)
+		categories, err := tx.Categories()
+		if categories != nil {
+			out.Categories = categories
+		}
+		return err
+	})
+	return out, err
+}
+
+// EndPolicy takes a policy out of force.
+func (a *App) EndPolicy(ctx context.Context, id int64, who string) error {
+	return a.DB.Update(ctx, func(tx *store.Tx) error {
+		now := a.Clock.Now()
+		if err := tx.EndPolicy(id, now.Unix(), who); err != nil {
+			return err
+		}
+		if err := tx.Note(now, who, "ended a policy", fmt.Sprint(id), ""); err != nil {
+			return err
+		}
+		return markDirty(tx, false)
+	})
+}
+
+// Book takes in one thing that somebody typed, by the same way and with the same checks as a line of a file.
+func (a *App) Book(ctx context.Context, kindName string, values map[string]string, who string) (ImportResult, error) {
+	kind, err := formats.KindByName(kindName)
+	if err != nil {
+		return ImportResult{}, err
+	}
+	var header, row []string
+	for _, c := range kind.Columns {
+		header, row = append(header, c), append(row, values[c])
+	}
+	if code := values["entitlement_id"]; code != "" {
+		if err := a.DB.View(ctx, func(tx *store.Tx) error {
+			codes, err := tx.Codes("entitlement")
+			if err == nil && codes[code] != 0 {
+				return fmt.Errorf("there is an entitlement %s already: choose another number", code)
+			}
+			return err
+		}); err != nil {
+			return ImportResult{}, err
+		}
+	}
+	var buf bytes.Buffer
+	w := csv.NewWriter(&buf)
+	if err := errors.Join(w.Write(header), w.Write(row)); err != nil {
+		return ImportResult{}, err
+	}
+	w.Flush()
+	rehearsal, err := a.Import(ctx, ImportRequest{Kind: kind, File: "typed in", In: bytes.NewReader(buf.Bytes()), Author: who, DryRun: true})
+	if err != nil {
+		return rehearsal, err
+	}
+	if len(rehearsal.Aside) > 0 {
+		return rehearsal, errors.New(rehearsal.Aside[0].Reason)
+	}
+	return a.Import(ctx, ImportRequest{Kind: kind, File: "typed in", In: &buf, Author: who})
+}
+
+// ImportWatched is Import with its progress in Status.
+func (a *App) ImportWatched(ctx context.Context, req ImportRequest) (ImportResult, error) {
+	req.Progress = func(lines int) { a.step(fmt.Sprintf("reading %s: %d lines", req.File, lines)) }
+	defer a.step("")
+	return a.Import(ctx, req)
+}
