@@ -52,6 +52,7 @@ func New(a *app.App, mover Mover) *Server {
 
 	r := s.router
 	r.Use(middleware.Recoverer, headers, http.NewCrossOriginProtection().Handler, middleware.Compress(5), s.sessions.LoadAndSave)
+	huma.DefaultArrayNullable = false // every list is sent as a list, empty or not
 	config := huma.DefaultConfig("Ensomet", "0.1")
 	config.DocsPath, config.SchemasPath = "", ""
 	config.CreateHooks = nil

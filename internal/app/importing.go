@@ -60,7 +60,7 @@ type sink struct {
 
 // Import takes in one file, in one transaction. Lines that cannot go in are put aside with their reason; a *formats.FileError means that nothing of the file was stored.
 func (a *App) Import(ctx context.Context, req ImportRequest) (ImportResult, error) {
-	res := ImportResult{Kind: req.Kind.Name, File: req.File, Aside: []AsideLine{}}
+	res := ImportResult{Kind: req.Kind.Name, File: req.File, Aside: []AsideLine{}, Columns: []string{}}
 	if req.AsOf.IsZero() {
 		req.AsOf = a.Clock.Now()
 	}

@@ -20,10 +20,10 @@ type CourseView struct {
 	store.Course
 	AsOf     string              `json:"asOf"`
 	Money    []store.MoneyRow    `json:"money"`
-	Short    []store.PositionRow `json:"shortest"`
+	Shortest []store.PositionRow `json:"shortest"`
 	Silent   []store.DeviceRow   `json:"silent"`
-	Names    []store.NameRow     `json:"topNames"`
-	Cases    []store.CaseRow     `json:"topCases"`
+	TopNames []store.NameRow     `json:"topNames"`
+	TopCases []store.CaseRow     `json:"topCases"`
 	Imports  []ImportView        `json:"imports"`
 	FreshFor int                 `json:"freshFor"`
 	Window   int                 `json:"window"`
@@ -62,7 +62,7 @@ func (a *App) Course(ctx context.Context) (CourseView, error) {
 		if err != nil {
 			return err
 		}
-		out.Short, out.Silent, out.Names, out.Cases = short.Rows, silent.Rows, names.Rows, cases.Rows
+		out.Shortest, out.Silent, out.TopNames, out.TopCases = short.Rows, silent.Rows, names.Rows, cases.Rows
 		out.Imports, err = imports(tx, 5)
 		return err
 	})

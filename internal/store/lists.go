@@ -127,7 +127,7 @@ func (tx *Tx) PositionPage(q ListQuery) (Page[PositionRow], error) {
 		{"state", "(CASE WHEN n.counted = 0 THEN 'unknown' WHEN n.short > 0 THEN 'short' WHEN n.surplus > 0 THEN 'spare' ELSE 'even' END)", func(r *PositionRow) any { return &r.State }, false},
 		{"balance", "(n.surplus - n.short)", func(r *PositionRow) any { return &r.Balance }, false},
 		{"money", "(CASE WHEN n.short > 0 THEN -n.exposure - 1e-6 ELSE n.spare_value END)", func(r *PositionRow) any { return &r.Money }, false},
-		{"doubtful", "(n.low <> n.high)", func(r *PositionRow) any { return &r.Doubtful }, false},
+		{"doubtful", "((n.low <= n.owned) <> (n.high <= n.owned))", func(r *PositionRow) any { return &r.Doubtful }, false},
 	}}
 	return l.page(tx, q)
 }

@@ -38,7 +38,7 @@ func (g *Recogniser) Propose(r Record, limit int) []Proposal {
 		for _, w := range append(fieldsOf(CleanPublisher(p.Publisher)), fieldsOf(Clean(p.Name))...) {
 			want[w] = true
 		}
-		pr := Proposal{Product: id, Edition: p.edition(a.EditionWords)}
+		pr := Proposal{Product: id, Edition: p.edition(a.EditionWords), Shared: []string{}, Missing: []string{}}
 		for w := range want {
 			if have[w] {
 				pr.Shared = append(pr.Shared, w)

@@ -1,0 +1,107 @@
+<script setup lang="ts">
+import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useEventListener, useStorage } from '@vueuse/core'
+import Toast from 'primevue/toast'
+import { computed, ref, watch } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import { api, ask } from './api/client'
+import CommandLine from './components/CommandLine.vue'
+import CourseBand from './components/CourseBand.vue'
+import SignIn from './home/SignIn.vue'
+import { useSession } from './lib/session'
+
+const client = useQueryClient()
+const route = useRoute()
+const router = useRouter()
+const { me, loading, renew, may } = useSession()
+const mayWork = may('work')
+const signedIn = computed(() => !!me.value?.name)
+
+const course = useQuery({ queryKey: ['course'], queryFn: () => ask(api.GET('/api/course')), enabled: signedIn })
+const status = useQuery({
+  queryKey: ['status'],
+  queryFn: () => ask(api.GET('/api/status')),
+  enabled: signedIn,
+  refetchInterval: (q) => (q.state.data?.running ? 400 : 2500),
+})
+// When figures have been renewed, everything on screen is read again.
+watch(
+  () => status.data.value?.running,
+  (now, before) => {
+    if (before && !now) void client.invalidateQueries()
+  },
+)
+
+const dark = useStorage('ensomet-dark', window.matchMedia('(prefers-color-scheme: dark)').matches)
+watch(dark, (d) => document.documentElement.classList.toggle('dark', d), { immediate: true })
+
+async function signOut() {
+  await ask(api.POST('/api/sign-out'))
+  await renew()
+}
+const moving = ref(false)
+async function moveOn() {
+  moving.value = true
+  try {
+    await ask(api.POST('/api/demo/move-on', { body: { days: 1 } }))
+    await client.invalidateQueries()
+  } finally {
+    moving.value = false
+  }
+}
+const stations = ['/evidence', '/titles', '/entitlements', '/use', '/position', '/worklist']
+useEventListener(window, 'keydown', (e: KeyboardEvent) => {
+  if (['INPUT', 'TEXTAREA', 'SELECT'].includes((e.target as HTMLElement).tagName) || e.ctrlKey || e.metaKey || e.altKey) return
+  const n = Number(e.key)
+  if (n >= 1 && n <= stations.length) void router.push(stations[n - 1]!)
+  else if (e.key === '0') void router.push('/')
+  else if (e.key === '?') void router.push('/help')
+})
+</script>
+
+<template>
+  <Toast position="bottom-left" />
+  <SignIn v-if="!loading && me && !signedIn" :demo="me.demo" @entered="renew" />
+  <template v-else-if="me && signedIn">
+    <header>
+      <RouterLink to="/" class="brand" aria-label="Ensomet, first page">Ensomet</RouterLink>
+      <span class="soft">as of {{ course.data.value?.asOf }}</span>
+      <button v-if="me.demo && mayWork" class="plain soft" type="button" :disabled="moving" data-move-on title="The demo's clock stands still. Moving it on lets the stand-in fleet carry out removals and report." @click="moveOn">
+        {{ moving ? 'a day passes…' : 'let a day pass' }}
+      </button>
+      <span v-if="status.data.value?.running" class="doubt" role="status" data-renewing>figures are being renewed: {{ status.data.value.step }}</span>
+      <span v-else-if="status.data.value?.error" class="says" role="alert">{{ status.data.value.error }}</span>
+      <span class="grow" />
+      <CommandLine />
+      <button class="plain" type="button" @click="dark = !dark">{{ dark ? 'Light' : 'Dark' }}</button>
+      <span class="soft">{{ me.name }} ({{ me.role }})</span>
+      <button class="plain" type="button" @click="signOut">Sign out</button>
+    </header>
+    <CourseBand v-if="course.data.value && route.path !== '/'" :course="course.data.value" />
+    <p v-if="course.error.value" class="says" role="alert">{{ course.error.value.message }}</p>
+    <main>
+      <RouterView v-slot="{ Component }"><component :is="Component" /></RouterView>
+    </main>
+  </template>
+</template>
+
+<style scoped>
+header {
+  display: flex;
+  gap: 1rem;
+  align-items: center;
+  flex-wrap: wrap;
+  padding: 0.5rem 1.4rem 0.6rem;
+}
+.brand {
+  font-size: 1.2rem;
+  font-weight: 750;
+  text-decoration: none;
+}
+main {
+  flex: 1;
+  min-height: 0;
+  display: flex;
+  flex-direction: column;
+}
+</style>

@@ -1,0 +1,103 @@
+import createClient from 'openapi-fetch'
+import type { components, paths } from './schema'
+
+export type Schemas = components['schemas']
+
+/** The HTTP API, typed from its description. */
+export const api = createClient<paths>({ baseUrl: '/' })
+
+/** A refusal or failure in words that a person can read. */
+export class Problem extends Error {
+  constructor(
+    message: string,
+    public status: number,
+  ) {
+    super(message)
+  }
+}
+
+interface ProblemDetails {
+  detail?: string
+  title?: string
+  status?: number
+  errors?: { message?: string; location?: string }[] | null
+}
+
+/** Turns problem details (RFC 9457) into a Problem. */
+export function problemOf(details: ProblemDetails | undefined, status: number): Problem {
+  const more = details?.errors?.map((e) => [e.location, e.message].filter(Boolean).join(': ')).join('; ')
+  return new Problem([details?.detail ?? details?.title ?? 'The server did not answer as expected.', more].filter(Boolean).join(' '), details?.status ?? status)
+}
+
+/** Unwraps an answer of the client: the data, or a thrown Problem. */
+export async function ask<T>(call: Promise<{ data?: T; error?: ProblemDetails; response: Response }>): Promise<T> {
+  let answer
+  try {
+    answer = await call
+  } catch {
+    throw new Problem('The server cannot be reached. What you typed is still here; try again in a moment.', 0)
+  }
+  if (answer.error !== undefined || answer.data === undefined) {
+    throw problemOf(answer.error, answer.response.status)
+  }
+  return answer.data
+}
+
+/** The rows of each list. */
+export interface Lists {
+  devices: Schemas['DeviceRow']
+  names: Schemas['NameRow']
+  products: Schemas['ProductRow']
+  positions: Schemas['PositionRow']
+  entitlements: Schemas['EntitlementRow']
+  cases: Schemas['CaseRow']
+  use: Schemas['UseRow']
+  asides: Schemas['AsideRow']
+}
+
+export interface ListQuery {
+  q?: string
+  f?: string[]
+  sort?: string
+  desc?: boolean
+}
+
+export interface Page<T> {
+  rows: T[]
+  next: string
+  total: number
+}
+
+function search(query: ListQuery, more: Record<string, string> = {}): string {
+  const p = new URLSearchParams(more)
+  if (query.q) p.set('q', query.q)
+  for (const f of query.f ?? []) p.append('f', f)
+  if (query.sort) p.set('sort', query.sort)
+  if (query.desc) p.set('desc', 'true')
+  return p.toString()
+}
+
+/** Reads one page of a list. */
+export async function readList<K extends keyof Lists>(name: K, query: ListQuery, cursor: string, limit = 100): Promise<Page<Lists[K]>> {
+  const more: Record<string, string> = { limit: String(limit) }
+  if (cursor) more.cursor = cursor
+  const response = await fetch(`/api/${name}?${search(query, more)}`).catch(() => {
+    throw new Problem('The server cannot be reached. Try again in a moment.', 0)
+  })
+  const body = await response.json()
+  if (!response.ok) throw problemOf(body as ProblemDetails, response.status)
+  return body as Page<Lists[K]>
+}
+
+/** The address of a list as a file. */
+export function listFile(name: keyof Lists, query: ListQuery, format: 'csv' | 'xlsx' | 'json'): string {
+  return `/api/${name}.${format}?${search(query)}`
+}
+
+/** Sends a file to be taken in, or to be looked at only. It can be stopped through the signal; then nothing is stored. */
+export async function sendFile(kind: string, file: File, dry: boolean, signal: AbortSignal): Promise<Schemas['ImportResult']> {
+  const response = await fetch(`/api/import/${kind}?${new URLSearchParams({ file: file.name, dry: String(dry) })}`, { method: 'POST', body: file, signal })
+  const body = await response.json()
+  if (!response.ok) throw problemOf(body as ProblemDetails, response.status)
+  return body as Schemas['ImportResult']
+}

@@ -1,0 +1,52 @@
+<script setup lang="ts">
+import type { Schemas } from '../api/client'
+import { count, whole, word } from '../lib/format'
+
+/** What is about to change, before it does: rows touched and positions that move. Saving is pressing the line. */
+defineProps<{ says: string; effect?: Schemas['Effect']; failed?: string; press: string }>()
+const emit = defineEmits<{ press: [] }>()
+const balance = (n: number) => (n < 0 ? `${whole(-n)} short` : n > 0 ? `${whole(n)} spare` : 'even')
+</script>
+
+<template>
+  <p v-if="failed" class="says" role="alert">{{ failed }}</p>
+  <button v-else type="button" class="effect" :disabled="!effect" data-effect @click="emit('press')">
+    <b>{{ press }}</b>
+    <span>{{ says }}</span>
+    <template v-if="effect">
+      <span>{{ count(effect.records, 'record') }} on {{ count(effect.installs, 'install') }}</span>
+      <span v-for="m in effect.moves" :key="m.product + m.metric" class="move">
+        {{ m.product }}, {{ word(m.metric) }}: needed {{ whole(m.neededBefore) }} → {{ whole(m.neededAfter) }}, <span :class="{ short: m.after < 0, spare: m.after > 0 }">{{ balance(m.before) }} → {{ balance(m.after) }}</span>
+      </span>
+      <span v-if="!effect.moves.length" class="soft">no position moves</span>
+    </template>
+    <span v-else class="soft">being worked out…</span>
+  </button>
+</template>
+
+<style scoped>
+.effect {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 0.2rem 0.7rem;
+  width: 100%;
+  font: inherit;
+  color: var(--ink);
+  text-align: left;
+  background: var(--pick);
+  border: 1px solid var(--here);
+  border-left-width: 5px;
+  border-radius: 3px;
+  padding: 0.5rem 0.7rem;
+  cursor: pointer;
+}
+.effect:hover:not(:disabled) {
+  background: color-mix(in srgb, var(--here) 22%, var(--sheet));
+}
+.effect b {
+  color: var(--here);
+}
+.move {
+  flex-basis: 100%;
+}
+</style>

@@ -1,0 +1,232 @@
+<script setup lang="ts" generic="K extends keyof Lists">
+import { useInfiniteQuery } from '@tanstack/vue-query'
+import Column from 'primevue/column'
+import DataTable from 'primevue/datatable'
+import InputText from 'primevue/inputtext'
+import MultiSelect from 'primevue/multiselect'
+import { computed, nextTick, onBeforeUnmount, onMounted, ref, watch } from 'vue'
+import { listFile, readList, type Lists } from '../api/client'
+import { whole } from '../lib/format'
+import { useListState } from '../lib/listState'
+
+/** A column: its name in the list, its heading, and how it stands. */
+export interface ListColumn {
+  key: string
+  label: string
+  num?: boolean
+  width?: string
+  hidden?: boolean
+  fixed?: boolean
+}
+
+const props = defineProps<{
+  name: K
+  columns: ListColumn[]
+  sort: string
+  desc?: boolean
+  what: string
+  empty: string
+  rowKey: string
+  selectable?: boolean
+  current?: string | number
+}>()
+const emit = defineEmits<{ open: [row: Lists[K]] }>()
+const selection = defineModel<Lists[K][]>('selection', { default: () => [] })
+
+const { query, columns: chosen, change } = useListState({ sort: props.sort, desc: props.desc })
+const typed = ref(query.value.q ?? '')
+let waiting: ReturnType<typeof setTimeout> | undefined
+watch(typed, (q) => {
+  clearTimeout(waiting)
+  waiting = setTimeout(() => change({ q: q || undefined }), 200)
+})
+
+const list = useInfiniteQuery({
+  queryKey: ['list', props.name, query],
+  queryFn: ({ pageParam }) => readList(props.name, query.value, pageParam),
+  initialPageParam: '',
+  getNextPageParam: (last) => last.next || undefined,
+  placeholderData: (before) => before,
+})
+const rows = computed(() => list.data.value?.pages.flatMap((p) => p.rows) ?? [])
+const total = computed(() => list.data.value?.pages[0]?.total ?? 0)
+defineExpose({ total, rows })
+
+const shown = computed(() =>
+  chosen.value.length ? props.columns.filter((c) => c.fixed || chosen.value.includes(c.key)) : props.columns.filter((c) => !c.hidden),
+)
+const picked = computed({
+  get: () => shown.value.map((c) => c.key),
+  set: (keys: string[]) => change({ cols: keys.join(',') }),
+})
+
+const one = computed({
+  get: () => (rows.value as Record<string, unknown>[]).find((r) => r[props.rowKey] === props.current) as Lists[K] | undefined,
+  set: () => undefined,
+})
+
+function sorted(e: { sortField?: unknown; sortOrder?: number | null }) {
+  change({ sort: String(e.sortField ?? props.sort), desc: e.sortOrder === -1 ? 'true' : undefined })
+}
+
+const frame = ref<HTMLElement>()
+let scroller: HTMLElement | null = null
+function scrolled() {
+  if (scroller && list.hasNextPage.value && !list.isFetchingNextPage.value && scroller.scrollTop + scroller.clientHeight > scroller.scrollHeight - 600) {
+    void list.fetchNextPage()
+  }
+}
+onMounted(async () => {
+  await nextTick()
+  scroller = frame.value?.querySelector('.p-datatable-table-container') ?? null
+  scroller?.addEventListener('scroll', scrolled)
+})
+onBeforeUnmount(() => scroller?.removeEventListener('scroll', scrolled))
+watch(query, () => scroller?.scrollTo({ top: 0 }))
+const cell = (row: unknown, key: string) => (row as Record<string, unknown>)[key]
+</script>
+
+<template>
+  <section class="list" :aria-label="what">
+    <div class="row tools">
+      <slot name="title" :total="total" />
+      <InputText v-model="typed" size="small" type="search" :placeholder="`Find in ${what}`" :aria-label="`Find in ${what}`" data-list-search />
+      <slot name="filters" />
+      <span class="soft" data-total>{{ whole(total) }} {{ what }}<template v-if="list.isFetching.value"> …</template></span>
+      <span class="grow" />
+      <slot name="actions" />
+      <MultiSelect
+        v-model="picked"
+        :options="columns.filter((c) => !c.fixed)"
+        option-label="label"
+        option-value="key"
+        size="small"
+        :max-selected-labels="0"
+        selected-items-label="Columns"
+        placeholder="Columns"
+        aria-label="Columns"
+        class="cols"
+      />
+      <a class="file" :href="listFile(name, query, 'csv')" download>CSV</a>
+      <a class="file" :href="listFile(name, query, 'xlsx')" download>XLSX</a>
+    </div>
+    <p v-if="list.error.value" class="says" role="alert">{{ list.error.value.message }}</p>
+    <div ref="frame" class="frame">
+      <DataTable
+        v-model:selection="selection"
+        :value="rows"
+        :data-key="rowKey"
+        lazy
+        scrollable
+        scroll-height="flex"
+        size="small"
+        row-hover
+        :sort-field="query.sort"
+        :sort-order="query.desc ? -1 : 1"
+        :meta-key-selection="false"
+        :row-class="(r: Lists[K]) => (cell(r, rowKey) === current ? 'current' : '')"
+        :pt="{ bodyRow: { tabindex: 0 } }"
+        @sort="sorted"
+        @row-click="(e) => emit('open', e.data as Lists[K])"
+        @keydown.enter="(e: KeyboardEvent) => (e.target as HTMLElement).tagName === 'TR' && (e.target as HTMLElement).click()"
+        @keydown.down="(e: KeyboardEvent) => step(e, 'nextElementSibling')"
+        @keydown.up="(e: KeyboardEvent) => step(e, 'previousElementSibling')"
+      >
+        <Column v-if="selectable" selection-mode="multiple" header-style="width: 2.2rem" />
+        <Column
+          v-for="c in shown"
+          :key="c.key"
+          :field="c.key"
+          :header="c.label"
+          sortable
+          :header-style="c.width ? `width: ${c.width}` : ''"
+          :class="c.num ? 'num' : 'clip'"
+        >
+          <template #body="{ data }">
+            <slot :name="`cell-${c.key}`" :row="data as Lists[K]">
+              <template v-if="c.num">{{ whole(Number(cell(data, c.key))) }}</template>
+              <span v-else :title="String(cell(data, c.key) ?? '')">{{ cell(data, c.key) }}</span>
+            </slot>
+          </template>
+        </Column>
+        <template #empty>
+          <p class="soft">{{ list.isLoading.value ? 'Reading…' : query.q || query.f?.length ? `None of the ${what} fit this filter.` : empty }}</p>
+        </template>
+      </DataTable>
+    </div>
+    <span class="visually-hidden">{{ one ? 'One row is open beside the list.' : '' }}</span>
+  </section>
+</template>
+
+<script lang="ts">
+/** Moves the focus from row to row. */
+function step(e: KeyboardEvent, to: 'nextElementSibling' | 'previousElementSibling') {
+  const row = e.target as HTMLElement
+  if (row.tagName !== 'TR') return
+  const next = row[to] as HTMLElement | null
+  if (next) {
+    e.preventDefault()
+    next.focus()
+  }
+}
+</script>
+
+<style scoped>
+.list {
+  flex: 1;
+  min-height: 0;
+  min-width: 0;
+  display: flex;
+  flex-direction: column;
+}
+.tools {
+  padding: 0.45rem 0 0.35rem;
+}
+.tools :deep(input[type='search']) {
+  width: 13rem;
+}
+.cols {
+  width: 6.6rem;
+}
+.file {
+  font-size: 0.93rem;
+}
+.frame {
+  flex: 1;
+  min-height: 12rem;
+}
+.frame :deep(table) {
+  table-layout: fixed;
+  width: 100%;
+}
+.frame :deep(thead) {
+  background: var(--paper);
+}
+.frame :deep(th) {
+  border-bottom: 1px solid var(--ink) !important;
+  color: var(--soft);
+  white-space: nowrap;
+  overflow: hidden;
+}
+.frame :deep(th.num .p-datatable-column-header-content) {
+  justify-content: flex-end;
+}
+.frame :deep(.p-datatable-sort-icon) {
+  width: 0.75rem;
+  height: 0.75rem;
+}
+.frame :deep(th:not([aria-sort='ascending']):not([aria-sort='descending']) .p-datatable-sort-icon) {
+  display: none;
+}
+.frame :deep(td) {
+  border-color: var(--line) !important;
+  height: 1.9rem;
+}
+.frame :deep(tbody tr) {
+  cursor: pointer;
+}
+.frame :deep(tr.current) {
+  background: var(--pick) !important;
+  box-shadow: inset 3px 0 var(--here);
+}
+</style>

@@ -1,0 +1,64 @@
+<script setup lang="ts">
+import Select from 'primevue/select'
+import { useRouter } from 'vue-router'
+import ListTable, { type ListColumn } from '../components/ListTable.vue'
+import { day, whole, word } from '../lib/format'
+import { useListState } from '../lib/listState'
+
+/** All devices, with the age of what is known of each. */
+const router = useRouter()
+const { filter, setFilter } = useListState({ sort: 'name' })
+const columns: ListColumn[] = [
+  { key: 'name', label: 'device', width: '9.5rem', fixed: true },
+  { key: 'age', label: 'evidence', width: '8.6rem' },
+  { key: 'kind', label: 'kind', width: '8rem' },
+  { key: 'environment', label: 'environment', width: '7.4rem' },
+  { key: 'unit', label: 'unit' },
+  { key: 'site', label: 'site', width: '7.5rem' },
+  { key: 'user', label: 'main user', width: '6.4rem' },
+  { key: 'installs', label: 'installs', num: true, width: '5.2rem' },
+  { key: 'unrecognised', label: 'not recognised', num: true, width: '7.6rem' },
+  { key: 'counted', label: 'need a right', num: true, width: '6.6rem' },
+  { key: 'cases', label: 'cases', num: true, width: '4.4rem' },
+  { key: 'status', label: 'status', width: '6rem', hidden: true },
+  { key: 'code', label: 'device_id', width: '6rem', hidden: true },
+]
+const options = (list: string[]) => [{ label: 'any', value: '' }, ...list.map((value) => ({ label: word(value), value }))]
+const filters = [
+  { column: 'age', label: 'evidence', options: options(['fresh', 'stale', 'never']) },
+  { column: 'kind', label: 'kind', options: options(['client', 'server', 'vm_host', 'virtual_machine', 'container_host', 'mobile']) },
+  { column: 'environment', label: 'environment', options: options(['production', 'test', 'development', 'training', 'standby']) },
+]
+</script>
+
+<template>
+  <div class="page fill">
+    <ListTable name="devices" :columns="columns" sort="name" what="devices" row-key="id" empty="No devices yet: take in a devices.csv." @open="(d) => router.push(`/evidence/${encodeURIComponent(d.code)}`)">
+      <template #title><h1>Evidence</h1></template>
+      <template #filters>
+        <label v-for="f in filters" :key="f.column" class="soft">
+          {{ f.label }}
+          <Select :model-value="filter(f.column)" :options="f.options" option-label="label" option-value="value" size="small" :aria-label="f.label" @update:model-value="(v: string) => setFilter(f.column, v)" />
+        </label>
+      </template>
+      <template #actions><RouterLink to="/evidence/files">Files taken in</RouterLink></template>
+      <template #cell-name="{ row }"><RouterLink :to="`/evidence/${encodeURIComponent(row.code)}`" @click.stop>{{ row.name }}</RouterLink></template>
+      <template #cell-age="{ row }">
+        <span v-if="row.age === 'never'" class="drop">◌ never scanned</span>
+        <span v-else-if="row.age === 'stale'" class="drop">◑ {{ day(row.lastSeen) }}</span>
+        <span v-else>● {{ day(row.lastSeen) }}</span>
+      </template>
+      <template #cell-kind="{ row }">{{ word(row.kind) }}</template>
+      <template #cell-status="{ row }">{{ word(row.status) }}</template>
+      <template #cell-installs="{ row }"><span v-if="row.age === 'never'" class="drop">unknown</span><template v-else>{{ whole(row.installs) }}</template></template>
+    </ListTable>
+  </div>
+</template>
+
+<style scoped>
+.fill {
+  display: flex;
+  flex-direction: column;
+  overflow: hidden;
+}
+</style>

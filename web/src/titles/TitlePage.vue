@@ -1,0 +1,75 @@
+<script setup lang="ts">
+import { useQuery } from '@tanstack/vue-query'
+import { computed } from 'vue'
+import { api, ask } from '../api/client'
+import { count, money, whole, word } from '../lib/format'
+
+/** One product: its lines in the catalogue, the raw names it was found under, and the way to its position. */
+const props = defineProps<{ id: string }>()
+const product = useQuery({
+  queryKey: ['product', computed(() => props.id)],
+  queryFn: () => ask(api.GET('/api/products/{id}', { params: { path: { id: Number(props.id) } } })),
+})
+const p = computed(() => product.data.value)
+</script>
+
+<template>
+  <div class="page">
+    <p v-if="product.error.value" class="says">{{ product.error.value.message }} <RouterLink to="/titles">Back to the titles</RouterLink></p>
+    <template v-if="p">
+      <div class="row head">
+        <h1>{{ p.product }}</h1>
+        <span class="soft">{{ p.publisher }} · {{ p.category }} · {{ word(p.model) }}</span>
+        <span class="grow" />
+        <RouterLink to="/titles">All titles</RouterLink>
+      </div>
+      <p>
+        Found on {{ count(p.devices, 'device') }} as {{ count(p.installs, 'install') }} of {{ count(p.versions, 'version') }};
+        <RouterLink v-if="p.counted || p.rights" :to="`/position?trail=p${p.id}`">{{ whole(p.counted) }} need a right</RouterLink><span v-else>none needs a right</span><template v-if="p.folded">; {{ whole(p.folded) }} fold into a suite</template>.
+        <template v-if="p.suites.length">It is part of {{ p.suites.join(', ') }}.</template>
+        <template v-if="p.parts.length">Its parts: {{ p.parts.join(', ') }}.</template>
+      </p>
+      <div class="two">
+        <section>
+          <h2>In the catalogue</h2>
+          <table class="lines">
+            <thead><tr><th>edition</th><th>version</th><th>released</th><th>licence model</th><th class="num">list price</th><th>other names</th></tr></thead>
+            <tbody>
+              <tr v-for="l in p.lines" :key="l.edition + '|' + l.version">
+                <td>{{ l.edition || '–' }}</td><td>{{ l.version || 'every' }}</td><td>{{ l.released }}</td><td>{{ word(l.model) }}</td><td class="num">{{ l.listPrice ? money(l.listPrice) + ' ' + l.currency : '–' }}</td><td class="soft">{{ l.aliases }}</td>
+              </tr>
+            </tbody>
+          </table>
+        </section>
+        <section>
+          <h2>{{ count(p.names.length, 'raw name') }}</h2>
+          <table class="lines">
+            <thead><tr><th>name, as one source wrote it</th><th>publisher</th><th class="num">spellings</th><th class="num">installs</th><th>by</th></tr></thead>
+            <tbody>
+              <tr v-for="n in p.names" :key="n.key">
+                <td><RouterLink :to="`/titles/names?f=state%3D&key=${encodeURIComponent(n.key)}`">{{ n.name }}</RouterLink></td><td>{{ n.publisher }}</td><td class="num">{{ whole(n.records) }}</td><td class="num">{{ whole(n.installs) }}</td><td class="soft">{{ n.state }}</td>
+              </tr>
+            </tbody>
+          </table>
+        </section>
+      </div>
+    </template>
+  </div>
+</template>
+
+<style scoped>
+.head {
+  padding: 0.3rem 0;
+}
+.two {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 2rem;
+  align-items: start;
+}
+@media (max-width: 900px) {
+  .two {
+    grid-template-columns: 1fr;
+  }
+}
+</style>

@@ -1,0 +1,47 @@
+<script setup lang="ts">
+import Select from 'primevue/select'
+import { useRouter } from 'vue-router'
+import ListTable, { type ListColumn } from '../components/ListTable.vue'
+import { whole, word } from '../lib/format'
+import { useListState } from '../lib/listState'
+
+/** The catalogue, one line for each product. */
+const router = useRouter()
+const { filter, setFilter } = useListState({ sort: 'devices', desc: true })
+const columns: ListColumn[] = [
+  { key: 'publisher', label: 'publisher', width: '15%' },
+  { key: 'product', label: 'product', fixed: true },
+  { key: 'category', label: 'category', width: '7.5rem' },
+  { key: 'model', label: 'licence model', width: '8rem' },
+  { key: 'versions', label: 'versions found', num: true, width: '7.6rem' },
+  { key: 'devices', label: 'devices', num: true, width: '5.4rem' },
+  { key: 'installs', label: 'installs', num: true, width: '5.4rem' },
+  { key: 'counted', label: 'need a right', num: true, width: '6.6rem' },
+  { key: 'folded', label: 'in suites', num: true, width: '5.4rem' },
+  { key: 'rights', label: 'entitlements', num: true, width: '6.6rem' },
+]
+const models = [{ label: 'any licence model', value: '' }, ...['commercial', 'free', 'open_source', 'in_house', 'trial'].map((value) => ({ label: word(value), value }))]
+</script>
+
+<template>
+  <div class="page fill">
+    <ListTable name="products" :columns="columns" sort="devices" desc what="products" row-key="id" empty="No titles yet: take in a titles.csv." @open="(p) => router.push(`/titles/${p.id}`)">
+      <template #title><h1>Titles</h1></template>
+      <template #filters>
+        <Select :model-value="filter('model')" :options="models" option-label="label" option-value="value" size="small" aria-label="licence model" @update:model-value="(v: string) => setFilter('model', v)" />
+      </template>
+      <template #actions><RouterLink to="/titles/names">Names nobody has decided</RouterLink></template>
+      <template #cell-product="{ row }"><RouterLink :to="`/titles/${row.id}`" @click.stop>{{ row.product }}</RouterLink></template>
+      <template #cell-model="{ row }">{{ word(row.model) || 'unknown' }}</template>
+      <template #cell-counted="{ row }"><RouterLink v-if="row.counted" :to="`/position?trail=p${row.id}`" @click.stop>{{ whole(row.counted) }}</RouterLink><span v-else class="soft">0</span></template>
+    </ListTable>
+  </div>
+</template>
+
+<style scoped>
+.fill {
+  display: flex;
+  flex-direction: column;
+  overflow: hidden;
+}
+</style>

@@ -1,0 +1,48 @@
+<script setup lang="ts">
+import Select from 'primevue/select'
+import ListTable, { type ListColumn } from '../components/ListTable.vue'
+import { whole } from '../lib/format'
+import { useListState } from '../lib/listState'
+
+/** The use of each counted product on each device in the window, with the days that were really measured beside it. */
+const { filter, setFilter } = useListState({ sort: 'last', desc: true })
+const columns: ListColumn[] = [
+  { key: 'product', label: 'product', fixed: true },
+  { key: 'publisher', label: 'publisher', width: '11rem' },
+  { key: 'device', label: 'device', width: '8.5rem' },
+  { key: 'user', label: 'user', width: '5.4rem' },
+  { key: 'unit', label: 'unit', width: '11rem' },
+  { key: 'class', label: 'use', width: '8.4rem' },
+  { key: 'used', label: 'days used', num: true, width: '6rem' },
+  { key: 'measured', label: 'days measured', num: true, width: '8rem' },
+  { key: 'last', label: 'last use', width: '6.6rem' },
+]
+const classes = [
+  { l: 'any use', v: '' },
+  { l: 'idle (unused or never used)', v: 'unused|never used' },
+  ...['never used', 'unused', 'light', 'regular', 'not measured'].map((v) => ({ l: v, v })),
+]
+const mark: Record<string, string> = { regular: '●', light: '◐', unused: '○', 'never used': '✕', 'not measured': '?' }
+</script>
+
+<template>
+  <div class="page fill">
+    <ListTable name="use" :columns="columns" sort="last" desc what="installs that need a right" row-key="id" empty="Nothing to measure yet: it takes counted installs, and a usage.csv or last-use dates of scans." @open="(u) => $router.push(`/position?trail=p${u.productId}`)">
+      <template #title><h1>Use</h1></template>
+      <template #filters>
+        <Select :model-value="filter('class')" :options="classes" option-label="l" option-value="v" size="small" aria-label="use" @update:model-value="(v: string) => setFilter('class', v)" />
+      </template>
+      <template #actions><span class="soft">Not measured is not unused.</span></template>
+      <template #cell-class="{ row }"><span :class="{ drop: row.class === 'unused' || row.class === 'never used', soft: row.class === 'not measured' }">{{ mark[row.class] }} {{ row.class }}</span></template>
+      <template #cell-used="{ row }"><span v-if="row.measured === 0" class="soft">–</span><template v-else>{{ whole(row.used) }}</template></template>
+    </ListTable>
+  </div>
+</template>
+
+<style scoped>
+.fill {
+  display: flex;
+  flex-direction: column;
+  overflow: hidden;
+}
+</style>
