@@ -135,14 +135,21 @@ func (s *Server) need(ctx context.Context, role app.Role) (who, error) {
 	return me, nil
 }
 
-// handle registers an operation that needs a role.
+// handle registers an operation that needs a role. The role is asked before anything else is looked at.
 func handle[I, O any](s *Server, role app.Role, op huma.Operation, fn func(ctx context.Context, me who, in *I) (*O, error)) {
-	huma.Register(s.api, op, func(ctx context.Context, in *I) (*O, error) {
-		me, err := s.need(ctx, role)
-		if err != nil {
-			return nil, err
+	op.Middlewares = append(op.Middlewares, func(ctx huma.Context, next func(huma.Context)) {
+		_, err := s.need(ctx.Context(), role)
+		var refused huma.StatusError
+		if errors.As(err, &refused) {
+			if err := huma.WriteErr(s.api, ctx, refused.GetStatus(), refused.Error()); err != nil {
+				log.Printf("an answer could not be written: %v", err)
+			}
+			return
 		}
-		out, err := fn(ctx, me, in)
+		next(ctx)
+	})
+	huma.Register(s.api, op, func(ctx context.Context, in *I) (*O, error) {
+		out, err := fn(ctx, s.who(ctx), in)
 		return out, fail(err)
 	})
 }

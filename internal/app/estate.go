@@ -644,10 +644,19 @@ func (e *estate) figure(f *productFacts, p *position.Position) store.Figure {
 		}
 	}
 	out.SpareValue = spare.String()
+	out.ExposureBase, out.SpareBase = e.inBase(decimal.New(p.Exposure, -4), out.Currency), e.inBase(spare, out.Currency)
 	for _, u := range p.Units {
 		if u.Line < 0 {
 			out.Gaps[u.Gap.String()]++
 		}
 	}
 	return out
+}
+
+// inBase is an amount in the currency that positions are ordered by; where there is no rate, the bare amount.
+func (e *estate) inBase(amount decimal.Decimal, currency string) float64 {
+	if c, err := e.rates.Convert(amount, currency, money.Base, e.asOf); err == nil {
+		amount = c
+	}
+	return amount.InexactFloat64()
 }

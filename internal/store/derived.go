@@ -197,6 +197,7 @@ type Figure struct {
 	Counted                                           bool
 	Owned, Needed, Covered, Short, Surplus, Low, High int64
 	Exposure, SpareValue, Currency                    string
+	ExposureBase, SpareBase                           float64 // in euros, for ordering
 	AsOf                                              civil.Day
 	Gaps                                              map[string]int
 }
@@ -217,7 +218,7 @@ func (tx *Tx) PutFigures(figures []Figure, ways map[int64][]position.Way, amount
 		if err != nil {
 			return err
 		}
-		if err := b.Add(f.Product, f.Metric, f.Counted, f.Owned, f.Needed, f.Covered, f.Short, f.Surplus, f.Low, f.High, f.Exposure, f.Exposure, f.SpareValue, f.SpareValue, f.Currency, f.AsOf, string(gaps)); err != nil {
+		if err := b.Add(f.Product, f.Metric, f.Counted, f.Owned, f.Needed, f.Covered, f.Short, f.Surplus, f.Low, f.High, f.ExposureBase, f.Exposure, f.SpareBase, f.SpareValue, f.Currency, f.AsOf, string(gaps)); err != nil {
 			return err
 		}
 	}
@@ -242,11 +243,11 @@ func (tx *Tx) PutFigures(figures []Figure, ways map[int64][]position.Way, amount
 func (tx *Tx) Figures() ([]Figure, error) {
 	return query(tx, func(r *sql.Rows, f *Figure) error {
 		var gaps string
-		if err := r.Scan(&f.Product, &f.Metric, &f.Counted, &f.Owned, &f.Needed, &f.Covered, &f.Short, &f.Surplus, &f.Low, &f.High, &f.Exposure, &f.SpareValue, &f.Currency, &f.AsOf, &gaps); err != nil {
+		if err := r.Scan(&f.Product, &f.Metric, &f.Counted, &f.Owned, &f.Needed, &f.Covered, &f.Short, &f.Surplus, &f.Low, &f.High, &f.ExposureBase, &f.Exposure, &f.SpareBase, &f.SpareValue, &f.Currency, &f.AsOf, &gaps); err != nil {
 			return err
 		}
 		return json.Unmarshal([]byte(gaps), &f.Gaps)
-	}, "SELECT product_id, metric, counted, owned, needed, covered, short, surplus, low, high, exposure_text, spare_text, currency, as_of, gaps FROM position ORDER BY product_id, metric")
+	}, "SELECT product_id, metric, counted, owned, needed, covered, short, surplus, low, high, exposure, exposure_text, spare_value, spare_text, currency, as_of, gaps FROM position ORDER BY product_id, metric")
 }
 
 // Ways reads the last allocation, of one product or of all where product is 0.

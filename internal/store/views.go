@@ -185,7 +185,7 @@ type MoneyRow struct {
 // MoneyByCurrency sums exposure and spare value by currency.
 func (tx *Tx) MoneyByCurrency() ([]MoneyRow, error) {
 	list, err := query(tx, func(r *sql.Rows, v *MoneyRow) error { return r.Scan(&v.Currency, &v.Exposure, &v.Spare) },
-		"SELECT currency, sum(exposure), sum(spare_value) FROM position WHERE currency <> '' GROUP BY currency ORDER BY 2 DESC")
+		"SELECT currency, sum(CAST(exposure_text AS REAL)), sum(CAST(spare_text AS REAL)) FROM position WHERE currency <> '' GROUP BY currency ORDER BY 2 DESC")
 	if list == nil {
 		list = []MoneyRow{}
 	}

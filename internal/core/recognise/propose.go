@@ -15,7 +15,8 @@ type Proposal struct {
 }
 
 // Propose ranks products by how many words they share with a record's publisher and name: twice the shared words over
-// the words of both (the Dice coefficient, 1945), rare words first. It only proposes: nothing is decided by a score.
+// the words of both (the Dice coefficient, 1945), a word found only inside a longer one
+// counting half. It only proposes: nothing is decided by a score.
 func (g *Recogniser) Propose(r Record, limit int) []Proposal {
 	c := g.catalogue
 	a := TakeApart(r, c.editions)
@@ -24,10 +25,21 @@ func (g *Recogniser) Propose(r Record, limit int) []Proposal {
 		have[w] = true
 	}
 	scores := map[int64]bool{}
+	within := map[string]bool{} // words of the catalogue inside longer words of the name
 	for w := range have {
 		if ids := c.tokens[w]; len(ids) <= 200 {
 			for _, id := range ids {
 				scores[id] = true
+			}
+		}
+	}
+	for w := range have {
+		for _, inner := range innerWords(w) {
+			if ids := c.tokens[inner]; len(ids) > 0 && len(ids) <= 200 && !have[inner] {
+				within[inner] = true
+				for _, id := range ids {
+					scores[id] = true
+				}
 			}
 		}
 	}
@@ -39,8 +51,12 @@ func (g *Recogniser) Propose(r Record, limit int) []Proposal {
 			want[w] = true
 		}
 		pr := Proposal{Product: id, Edition: p.edition(a.EditionWords), Shared: []string{}, Missing: []string{}}
+		half := 0
 		for w := range want {
-			if have[w] {
+			if within[w] {
+				half++
+			}
+			if have[w] || within[w] {
 				pr.Shared = append(pr.Shared, w)
 			} else {
 				pr.Missing = append(pr.Missing, w)
@@ -48,7 +64,7 @@ func (g *Recogniser) Propose(r Record, limit int) []Proposal {
 		}
 		slices.Sort(pr.Shared)
 		slices.Sort(pr.Missing)
-		pr.Score = 2 * float64(len(pr.Shared)) / float64(len(want)+len(have))
+		pr.Score = (2*float64(len(pr.Shared)) - float64(half)) / float64(len(want)+len(have))
 		out = append(out, pr)
 	}
 	slices.SortFunc(out, func(a, b Proposal) int {
@@ -94,4 +110,14 @@ func (c *Catalogue) Fold(present map[int64]bool) map[int64]int64 {
 		}
 	}
 	return folded
+}
+
+// innerWords lists the beginnings and ends of a word that are four letters or longer, without the word itself.
+func innerWords(w string) []string {
+	rs := []rune(w)
+	var out []string
+	for n := 4; n < len(rs); n++ {
+		out = append(out, string(rs[:n]), string(rs[len(rs)-n:]))
+	}
+	return out
 }

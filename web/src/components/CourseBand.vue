@@ -36,17 +36,17 @@ const stations = computed<Station[]>(() => {
     {
       to: '/titles', name: 'Titles', figure: whole(recognised), share: part(recognised, c.installs),
       says: `installs recognised, ${(100 * part(recognised, c.installs)).toFixed(1)} %`,
-      drops: [...drop(c.names, 'names unrecognised', '/titles/names')],
+      drops: [...drop(c.names, 'names undecided', '/titles/names')],
     },
     {
       to: '/entitlements', name: 'Entitlements', figure: whole(c.entitlements), share: part(c.counted - c.folded, c.installs),
       says: `booked; ${whole(c.counted)} installs need a right`,
-      drops: [...drop(c.endingSoon, 'end within 90 days', '/entitlements?sort=end'), ...drop(c.folded, 'folded into suites', '/titles?sort=folded&desc=true')],
+      drops: [...drop(c.endingSoon, 'ending soon', '/entitlements?sort=end'), ...drop(c.folded, 'in suites', '/titles?sort=folded&desc=true')],
     },
     {
       to: '/use', name: 'Use', figure: whole(c.measured), share: part(c.counted - c.folded, c.installs) * 0.97,
       says: `installs measured in ${c.window} days`,
-      drops: [...drop(c.idle, 'idle', f('/use', 'class=unused|never used')), ...drop(c.notMeasured, 'not measured', f('/use', 'class=not measured'))],
+      drops: [...drop(c.idle, 'idle', f('/use', 'class=unused|never used')), ...drop(c.notMeasured, 'unmeasured', f('/use', 'class=not measured'))],
     },
     {
       to: '/position', name: 'Position', figure: c.needed ? `${((100 * c.covered) / c.needed).toFixed(1)} %` : '–', share: part(c.covered, c.installs),
@@ -137,7 +137,7 @@ const stream = computed(() => {
 .drops {
   margin: 0;
   padding: 0.15rem 0.7rem 0.2rem;
-  font-size: 0.88rem;
+  font-size: 0.86rem;
   color: var(--drop);
 }
 .drops .soft {

@@ -186,7 +186,7 @@ function step(e: KeyboardEvent, to: 'nextElementSibling' | 'previousElementSibli
   width: 13rem;
 }
 .cols {
-  width: 6.6rem;
+  width: 8.2rem;
 }
 .file {
   font-size: 0.93rem;
@@ -218,9 +218,13 @@ function step(e: KeyboardEvent, to: 'nextElementSibling' | 'previousElementSibli
 .frame :deep(th:not([aria-sort='ascending']):not([aria-sort='descending']) .p-datatable-sort-icon) {
   display: none;
 }
+.frame :deep(td.num) {
+  text-align: right;
+}
 .frame :deep(td) {
   border-color: var(--line) !important;
-  height: 1.9rem;
+  height: 1.82rem;
+  padding-block: 0.05rem !important;
 }
 .frame :deep(tbody tr) {
   cursor: pointer;

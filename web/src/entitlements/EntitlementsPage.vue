@@ -19,18 +19,18 @@ const mayWork = may('work')
 const { filter, setFilter, change } = useListState({ sort: 'code' })
 const columns: ListColumn[] = [
   { key: 'code', label: 'number', width: '5.6rem', fixed: true },
-  { key: 'publisher', label: 'publisher', width: '11rem' },
+  { key: 'publisher', label: 'publisher', width: '10rem' },
   { key: 'product', label: 'product', fixed: true },
-  { key: 'edition', label: 'edition', width: '6.6rem' },
+  { key: 'edition', label: 'edition', width: '7.2rem' },
   { key: 'version', label: 'version', width: '4.8rem' },
   { key: 'metric', label: 'counted by', width: '7rem' },
-  { key: 'kind', label: 'kind', width: '6.6rem' },
+  { key: 'kind', label: 'kind', width: '7.2rem' },
   { key: 'quantity', label: 'bought', num: true, width: '5rem' },
   { key: 'effective', label: 'counts today', num: true, width: '7rem' },
-  { key: 'end', label: 'ends', width: '6.4rem' },
-  { key: 'unitPrice', label: 'unit price', num: true, width: '7rem' },
+  { key: 'end', label: 'ends', width: '6.9rem' },
+  { key: 'unitPrice', label: 'unit price', num: true, width: '6.6rem' },
   { key: 'scope', label: 'for', width: '8rem', hidden: true },
-  { key: 'rights', label: 'rights', width: '9.5rem' },
+  { key: 'rights', label: 'rights, or why it counts nothing', width: '15.5rem' },
   { key: 'contract', label: 'contract', width: '6rem', hidden: true },
   { key: 'author', label: 'booked by', width: '7rem', hidden: true },
 ]
@@ -47,6 +47,7 @@ const blank = () => Object.fromEntries(fields.map(([k]) => [k, { metric: 'device
 const values = ref<Record<string, string>>(blank())
 const chosen = ref<string[]>([])
 const says = ref('')
+const rightsOf = (row: { rights: string }) => word(row.rights).replaceAll('|', ', ')
 async function book() {
   says.value = ''
   try {
@@ -66,15 +67,15 @@ async function book() {
     <ListTable name="entitlements" :columns="columns" sort="code" what="entitlements" row-key="id" empty="Nothing is booked yet: take in an entitlements.csv, or book one by hand." @open="(e) => $router.push(`/position?trail=p${e.productId}`)">
       <template #title><h1>Entitlements</h1></template>
       <template #filters>
-        <Select :model-value="filter('kind')" :options="kinds" option-label="l" option-value="v" size="small" aria-label="kind" @update:model-value="(v: string) => setFilter('kind', v)" />
+        <Select :model-value="filter('kind')" :options="kinds" option-label="l" option-value="v" size="small" aria-label="kind" placeholder="any kind" @update:model-value="(v: string) => setFilter('kind', v)" />
       </template>
       <template #actions><Button v-if="mayWork" label="Book an entitlement" size="small" @click="booking = true" /></template>
       <template #cell-metric="{ row }">{{ word(row.metric) }}</template>
       <template #cell-effective="{ row }">
-        <span :title="row.why" :class="{ drop: row.effective === 0 }">{{ row.effective === 0 ? '0 · ' + row.why : whole(row.effective) }}</span>
+        <span :class="{ drop: row.effective === 0 }">{{ whole(row.effective) }}</span>
       </template>
       <template #cell-unitPrice="{ row }">{{ row.unitPrice ? money(row.unitPrice) + ' ' + row.currency : '' }}</template>
-      <template #cell-rights="{ row }"><span :title="word(row.rights).replaceAll('|', ', ')">{{ word(row.rights).replaceAll('|', ', ') }}</span></template>
+      <template #cell-rights="{ row }"><span v-if="row.why" class="drop" :title="row.why">{{ row.why }}</span><span v-else :title="rightsOf(row)">{{ rightsOf(row) }}</span></template>
     </ListTable>
     <Dialog v-model:visible="booking" modal header="Book an entitlement" :style="{ width: '46rem' }">
       <form class="book" @submit.prevent="book">

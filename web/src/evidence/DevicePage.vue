@@ -55,7 +55,7 @@ const facts = computed(() => {
             <span class="soft">{{ count(software.length, 'install') }}</span>
           </div>
           <table class="lines">
-            <thead><tr><th>raw name</th><th>version</th><th>recognised as</th><th>counts?</th><th>use</th><th>since</th></tr></thead>
+            <thead><tr><th>raw name</th><th>version</th><th>recognised as</th><th>counts?</th><th class="use">use</th><th>since</th></tr></thead>
             <tbody>
               <tr v-for="s in software" :key="`${s.record}-${s.since}-${s.source}-${s.path}`" :class="{ gone: s.until, here: s.record === record }">
                 <td><button class="plain" type="button" @click="record = s.record">{{ s.name }}</button><div v-if="s.publisher" class="soft small">{{ s.publisher }}, from {{ s.source }}</div></td>
@@ -128,6 +128,9 @@ aside {
 }
 tr.here td {
   background: var(--pick);
+}
+.use {
+  width: 7.5rem;
 }
 .facts th {
   font-weight: 400;

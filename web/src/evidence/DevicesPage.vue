@@ -38,7 +38,7 @@ const filters = [
       <template #filters>
         <label v-for="f in filters" :key="f.column" class="soft">
           {{ f.label }}
-          <Select :model-value="filter(f.column)" :options="f.options" option-label="label" option-value="value" size="small" :aria-label="f.label" @update:model-value="(v: string) => setFilter(f.column, v)" />
+          <Select :model-value="filter(f.column)" :options="f.options" option-label="label" option-value="value" size="small" :aria-label="f.label" placeholder="any" @update:model-value="(v: string) => setFilter(f.column, v)" />
         </label>
       </template>
       <template #actions><RouterLink to="/evidence/files">Files taken in</RouterLink></template>

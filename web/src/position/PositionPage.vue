@@ -13,17 +13,17 @@ import TrailPane from './TrailPane.vue'
 const route = useRoute()
 const { filter, setFilter, change } = useListState({ sort: 'money' })
 const trail = computed(() => String(route.query.trail ?? '').split('/').filter(Boolean))
-const columns: ListColumn[] = [
-  { key: 'publisher', label: 'publisher', width: '13%' },
+const columns = computed<ListColumn[]>(() => [
+  { key: 'publisher', label: 'publisher', width: '13%', hidden: trail.value.length > 0 },
   { key: 'product', label: 'product', fixed: true, width: '16%' },
   { key: 'metric', label: 'counted by', width: '6.4rem' },
   { key: 'owned', label: 'owned', num: true, width: '4.4rem' },
   { key: 'covered', label: 'owned over needed' },
   { key: 'needed', label: 'needed', num: true, width: '4.8rem' },
   { key: 'balance', label: 'balance', num: true, width: '5.8rem' },
-  { key: 'high', label: 'may be', num: true, width: '6.6rem' },
-  { key: 'money', label: 'worth', num: true, width: '7.6rem' },
-]
+  { key: 'high', label: 'may be', num: true, width: '7.2rem' },
+  { key: 'money', label: 'worth', num: true, width: '8.6rem' },
+])
 const states = [{ l: 'all', v: '' }, { l: 'short', v: 'short' }, { l: 'even', v: 'even' }, { l: 'spare', v: 'spare' }, { l: 'not computed', v: 'unknown' }]
 const open = (steps: string[]) => change({ trail: steps.join('/') || undefined })
 const current = computed(() => trail.value[0]?.slice(1))
@@ -37,7 +37,7 @@ useEventListener(window, 'keydown', (e: KeyboardEvent) => {
     <ListTable name="positions" :columns="columns" sort="money" what="positions" row-key="productId" :current="Number(current)" empty="No position yet: it takes installs, titles and entitlements." @open="(p) => open([`p${p.productId}`])">
       <template #title><h1>Position</h1></template>
       <template #filters>
-        <Select :model-value="filter('state')" :options="states" option-label="l" option-value="v" size="small" aria-label="state" @update:model-value="(v: string) => setFilter('state', v)" />
+        <Select :model-value="filter('state')" :options="states" option-label="l" option-value="v" size="small" aria-label="state" placeholder="all" @update:model-value="(v: string) => setFilter('state', v)" />
       </template>
       <template #cell-product="{ row }"><b>{{ row.product }}</b></template>
       <template #cell-metric="{ row }">{{ word(row.metric) }}</template>

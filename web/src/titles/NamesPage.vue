@@ -10,7 +10,7 @@ import { useRoute, useRouter } from 'vue-router'
 import { api, ask, readList, type Lists, type Schemas } from '../api/client'
 import EffectLine from '../components/EffectLine.vue'
 import ListTable, { type ListColumn } from '../components/ListTable.vue'
-import { count, day, whole } from '../lib/format'
+import { count, day } from '../lib/format'
 import { useListState } from '../lib/listState'
 import { useSession } from '../lib/session'
 
@@ -22,7 +22,7 @@ const router = useRouter()
 const { may } = useSession()
 const mayWork = may('work')
 const { filter, setFilter, change } = useListState({ sort: 'installs', desc: true })
-if (!route.query.f && !route.query.key) void router.replace({ query: { ...route.query, f: ['state=unrecognised', 'installs=>0'] } })
+if (!route.query.f) void router.replace({ query: { ...route.query, f: ['state=unrecognised', 'installs=>0'] } })
 
 const columns: ListColumn[] = [
   { key: 'name', label: 'raw name', fixed: true },
@@ -30,7 +30,7 @@ const columns: ListColumn[] = [
   { key: 'records', label: 'spellings', num: true, width: '5.6rem' },
   { key: 'installs', label: 'installs', num: true, width: '5.2rem' },
   { key: 'devices', label: 'devices', num: true, width: '5.2rem' },
-  { key: 'state', label: 'state', width: '7rem' },
+  { key: 'state', label: 'state', width: '8.2rem' },
 ]
 const key = computed(() => String(route.query.key ?? ''))
 const open = (k: string) => change({ key: k || undefined })
@@ -135,6 +135,7 @@ useEventListener(window, 'keydown', (e: KeyboardEvent) => {
           option-value="v"
           size="small"
           aria-label="state"
+          placeholder="any state"
           @update:model-value="(v: string) => setFilter('state', v)"
         />
       </template>
@@ -177,7 +178,7 @@ useEventListener(window, 'keydown', (e: KeyboardEvent) => {
           <summary>How it was looked at</summary>
           <ol><li v-for="(s, i) in n.trace" :key="i"><b>{{ s.step }}</b> <span class="soft">{{ s.lookedAt }}</span> {{ s.outcome }}</li></ol>
         </details>
-        <p class="soft">{{ whole(n.records.length) }} records: <RouterLink v-for="r in n.records.slice(0, 12)" :key="r.id" :to="`/position?trail=r${r.id}`" class="rec">{{ r.id }}</RouterLink></p>
+        <p class="soft">{{ count(n.records.length, 'record') }}: <RouterLink v-for="r in n.records.slice(0, 12)" :key="r.id" :to="`/position?trail=r${r.id}`" class="rec">{{ r.id }}</RouterLink></p>
       </template>
     </aside>
   </div>

@@ -47,7 +47,7 @@ const p = computed(() => product.data.value)
             <thead><tr><th>name, as one source wrote it</th><th>publisher</th><th class="num">spellings</th><th class="num">installs</th><th>by</th></tr></thead>
             <tbody>
               <tr v-for="n in p.names" :key="n.key">
-                <td><RouterLink :to="`/titles/names?f=state%3D&key=${encodeURIComponent(n.key)}`">{{ n.name }}</RouterLink></td><td>{{ n.publisher }}</td><td class="num">{{ whole(n.records) }}</td><td class="num">{{ whole(n.installs) }}</td><td class="soft">{{ n.state }}</td>
+                <td><RouterLink :to="`/titles/names?f=installs%3D%3E0&key=${encodeURIComponent(n.key)}`">{{ n.name }}</RouterLink></td><td>{{ n.publisher }}</td><td class="num">{{ whole(n.records) }}</td><td class="num">{{ whole(n.installs) }}</td><td class="soft">{{ n.state }}</td>
               </tr>
             </tbody>
           </table>

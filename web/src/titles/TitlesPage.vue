@@ -28,7 +28,7 @@ const models = [{ label: 'any licence model', value: '' }, ...['commercial', 'fr
     <ListTable name="products" :columns="columns" sort="devices" desc what="products" row-key="id" empty="No titles yet: take in a titles.csv." @open="(p) => router.push(`/titles/${p.id}`)">
       <template #title><h1>Titles</h1></template>
       <template #filters>
-        <Select :model-value="filter('model')" :options="models" option-label="label" option-value="value" size="small" aria-label="licence model" @update:model-value="(v: string) => setFilter('model', v)" />
+        <Select :model-value="filter('model')" :options="models" option-label="label" option-value="value" size="small" aria-label="licence model" placeholder="any licence model" @update:model-value="(v: string) => setFilter('model', v)" />
       </template>
       <template #actions><RouterLink to="/titles/names">Names nobody has decided</RouterLink></template>
       <template #cell-product="{ row }"><RouterLink :to="`/titles/${row.id}`" @click.stop>{{ row.product }}</RouterLink></template>

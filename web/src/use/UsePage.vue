@@ -30,7 +30,7 @@ const mark: Record<string, string> = { regular: '●', light: '◐', unused: '�
     <ListTable name="use" :columns="columns" sort="last" desc what="installs that need a right" row-key="id" empty="Nothing to measure yet: it takes counted installs, and a usage.csv or last-use dates of scans." @open="(u) => $router.push(`/position?trail=p${u.productId}`)">
       <template #title><h1>Use</h1></template>
       <template #filters>
-        <Select :model-value="filter('class')" :options="classes" option-label="l" option-value="v" size="small" aria-label="use" @update:model-value="(v: string) => setFilter('class', v)" />
+        <Select :model-value="filter('class')" :options="classes" option-label="l" option-value="v" size="small" aria-label="use" placeholder="any use" @update:model-value="(v: string) => setFilter('class', v)" />
       </template>
       <template #actions><span class="soft">Not measured is not unused.</span></template>
       <template #cell-class="{ row }"><span :class="{ drop: row.class === 'unused' || row.class === 'never used', soft: row.class === 'not measured' }">{{ mark[row.class] }} {{ row.class }}</span></template>

@@ -18,18 +18,19 @@ const route = useRoute()
 const { may } = useSession()
 const mayWork = may('work')
 const { filter, setFilter, change } = useListState({ sort: 'amount', desc: true })
-const columns: ListColumn[] = [
+const id = computed(() => Number(route.query.case ?? 0))
+const columns = computed<ListColumn[]>(() => [
   { key: 'product', label: 'product', fixed: true },
   { key: 'publisher', label: 'publisher', width: '10rem', hidden: true },
   { key: 'device', label: 'device', width: '8.4rem' },
-  { key: 'user', label: 'user', width: '5rem' },
+  { key: 'user', label: 'user', width: '5rem', hidden: id.value > 0 },
   { key: 'unit', label: 'unit', width: '10rem', hidden: true },
   { key: 'kind', label: 'why', width: '6.4rem' },
   { key: 'state', label: 'state', width: '6.4rem' },
-  { key: 'worth', label: 'becomes money', width: '9.4rem' },
+  { key: 'worth', label: 'becomes money', width: '11.6rem' },
   { key: 'amount', label: 'worth', num: true, width: '7rem' },
-  { key: 'changedAt', label: 'since', width: '6.6rem' },
-]
+  { key: 'changedAt', label: 'since', width: '7rem', hidden: id.value > 0 },
+])
 const states = [
   { l: 'any state', v: '' }, { l: 'wait for a decision', v: 'open|failed' }, { l: 'under way', v: 'open|failed|agreed|sent' },
   ...['open', 'agreed', 'sent', 'failed', 'gone', 'kept', 'lapsed'].map((v) => ({ l: v, v })),
@@ -37,7 +38,6 @@ const states = [
 const why = [{ l: 'any reason', v: '' }, { l: 'restricted', v: 'restricted' }, { l: 'idle', v: 'idle' }]
 const marks: Record<string, string> = { open: '◇', agreed: '◆', sent: '➤', failed: '✕', gone: '✓', kept: '‖', lapsed: '–' }
 
-const id = computed(() => Number(route.query.case ?? 0))
 const one = useQuery({ queryKey: ['case', id], queryFn: () => ask(api.GET('/api/cases/{id}', { params: { path: { id: id.value } } })), enabled: computed(() => id.value > 0) })
 const c = computed(() => (id.value ? one.data.value : undefined))
 
@@ -83,8 +83,8 @@ function press(a: { act: Act; ids: number[] }) {
       <ListTable v-model:selection="selection" name="cases" :columns="columns" sort="amount" desc what="cases" row-key="id" :selectable="mayWork" :current="id" empty="Nothing is to be done: no restricted software was found, and no paid licence idles." @open="(r) => change({ case: String(r.id) })">
         <template #title><h1>Worklist</h1></template>
         <template #filters>
-          <Select :model-value="filter('state')" :options="states" option-label="l" option-value="v" size="small" aria-label="state" @update:model-value="(v: string) => setFilter('state', v)" />
-          <Select :model-value="filter('kind')" :options="why" option-label="l" option-value="v" size="small" aria-label="reason" @update:model-value="(v: string) => setFilter('kind', v)" />
+          <Select :model-value="filter('state')" :options="states" option-label="l" option-value="v" size="small" aria-label="state" placeholder="any state" @update:model-value="(v: string) => setFilter('state', v)" />
+          <Select :model-value="filter('kind')" :options="why" option-label="l" option-value="v" size="small" aria-label="reason" placeholder="any reason" @update:model-value="(v: string) => setFilter('kind', v)" />
         </template>
         <template #actions><RouterLink to="/worklist/stances">What is restricted</RouterLink></template>
         <template #cell-state="{ row }"><span :class="{ drop: row.state === 'failed', spare: row.state === 'gone' }">{{ marks[row.state] }} {{ row.state }}</span><span v-if="row.cameBack" class="drop"> back</span></template>
@@ -113,7 +113,7 @@ function press(a: { act: Act; ids: number[] }) {
       <p v-if="c.state === 'sent'" class="soft">The deployment tool has it. It cannot be taken back from here; the next scan of {{ c.device }} decides. The last one was on {{ day(c.lastSeen) }}.</p>
       <p v-if="!mayWork" class="soft">Working on cases needs the role “work”.</p>
       <h3>What happened</h3>
-      <table class="lines"><tbody><tr v-for="(s, i) in c.steps" :key="i"><td class="when">{{ moment(s.at) }}</td><td>{{ s.who }}</td><td><b>{{ s.to }}</b><div class="soft">{{ s.note }}</div></td></tr></tbody></table>
+      <ol class="steps"><li v-for="(s, i) in c.steps" :key="i"><b>{{ s.to }}</b> by {{ s.who }}, <span class="soft">{{ moment(s.at) }}</span><div class="soft">{{ s.note }}</div></li></ol>
     </aside>
     <Dialog v-model:visible="keeping" modal header="Leave it in place" :style="{ width: '30rem' }">
       <form class="keep" @submit.prevent="act('keep', keepIds)">
@@ -157,8 +157,17 @@ ul {
   padding-left: 1.1rem;
   margin: 0.2rem 0;
 }
-.when {
-  white-space: nowrap;
+.pane h3 {
+  margin-top: 0.8rem;
+}
+.steps {
+  list-style: none;
+  margin: 0.2rem 0;
+  padding-left: 0.8rem;
+  border-left: 1px solid var(--soft);
+}
+.steps li {
+  padding-bottom: 0.4rem;
 }
 .keep {
   display: grid;

@@ -1,0 +1,74 @@
+# make demo and make test do everything on a machine with Go, Node and npm.
+
+GO ?= go
+LIMIT ?= timeout 900
+SOURCES := $(shell find cmd internal e2e web/embed.go -name '*.go') $(shell find internal/store/migrations -name '*.sql')
+PAGES := $(shell find web/src web/public -type f) web/index.html web/vite.config.ts web/package.json
+
+.PHONY: build demo test check go-test nocgo-test web-check e2e types shots bench fuzz chromium clean
+
+build: bin/ensomet
+
+bin/ensomet: $(SOURCES) web/dist/index.html go.mod go.sum
+	$(GO) build -o $@ ./cmd/ensomet
+
+web/node_modules/.installed: web/package-lock.json
+	cd web && npm ci --no-audit --no-fund
+	touch $@
+
+web/dist/index.html: web/node_modules/.installed $(PAGES)
+	cd web && npm run build
+	touch web/dist/.keep
+
+demo: build
+	./bin/ensomet demo
+
+test: check web-check go-test nocgo-test e2e
+
+check:
+	@out=$$(gofmt -l cmd internal e2e web/embed.go); if [ -n "$$out" ]; then echo "gofmt these:"; echo "$$out"; exit 1; fi
+	$(GO) vet ./...
+	$(GO) tool staticcheck ./...
+
+web-check: web/node_modules/.installed bin/ensomet
+	./bin/ensomet openapi > .openapi.now && cmp .openapi.now docs/openapi.json || { rm -f .openapi.now; echo "docs/openapi.json is not what the program says: run make types"; exit 1; }
+	@rm -f .openapi.now
+	cd web && npm run check && npm run lint
+
+go-test:
+	$(LIMIT) $(GO) test ./cmd/... ./internal/...
+
+nocgo-test:
+	CGO_ENABLED=0 $(GO) build -o /dev/null ./cmd/ensomet
+	CGO_ENABLED=0 $(LIMIT) $(GO) test ./internal/store/... ./internal/app/...
+
+e2e: web/dist/index.html chromium
+	$(LIMIT) $(GO) test -count=1 ./e2e/...
+
+# Debian's Chromium, where it is missing and may be installed.
+chromium:
+	@command -v chromium >/dev/null || command -v chromium-browser >/dev/null || command -v google-chrome >/dev/null || \
+	if [ "$$(id -u)" = 0 ] && command -v apt-get >/dev/null; then apt-get update && apt-get install -y --no-install-recommends chromium; \
+	else echo "The browser tests need Chromium: install it with  sudo apt-get install chromium"; exit 1; fi
+
+# After a change of the API: its description, and the types that the pages use.
+types: bin/ensomet
+	./bin/ensomet openapi > docs/openapi.json
+	cd web && npm run types
+
+# The pictures of docs/screenshots, from a fresh demo.
+shots: build chromium
+	rm -rf .shots && mkdir .shots
+	./bin/ensomet demo --db .shots/demo.db --listen 127.0.0.1:8377 & echo $$! > .shots/pid; \
+	sleep 12; $(GO) run ./e2e/shots -url http://127.0.0.1:8377 -out docs/screenshots; kill $$(cat .shots/pid); rm -rf .shots
+
+bench:
+	$(GO) run ./bench
+
+fuzz:
+	for t in internal/formats:FuzzAgainstStandardLibrary internal/formats:FuzzReaderNeverFailsBadly internal/core/recognise:FuzzTakeApart internal/core/version:FuzzCompareIsAnOrder internal/core/condition:FuzzLike; do \
+	$(GO) test ./$${t%%:*} -run '^$$' -fuzz "^$${t##*:}$$" -fuzztime 60s || exit 1; done
+
+clean:
+	rm -rf bin web/node_modules web/dist/* data
+	touch web/dist/.keep

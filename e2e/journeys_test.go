@@ -1,0 +1,310 @@
+// Package e2e drives the real interface in headless Chromium, as a user would.
+package e2e
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"net/http/httptest"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"ensomet/e2e/browser"
+	"ensomet/internal/api"
+	"ensomet/internal/app"
+	"ensomet/internal/standin"
+	"ensomet/internal/store"
+
+	"github.com/go-rod/rod"
+	"github.com/go-rod/rod/lib/input"
+)
+
+var (
+	chromium *rod.Browser
+	demoFile string
+)
+
+func TestMain(m *testing.M) {
+	code, err := run(m)
+	if err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		os.Exit(1)
+	}
+	os.Exit(code)
+}
+
+// run builds the demo once and starts one browser; each test works on a copy of its own.
+func run(m *testing.M) (int, error) {
+	ctx := context.Background()
+	dir, err := os.MkdirTemp("", "ensomet-e2e")
+	if err != nil {
+		return 1, err
+	}
+	defer os.RemoveAll(dir)
+	demoFile = filepath.Join(dir, "demo.db")
+	db, err := store.Open(ctx, filepath.Join(dir, "building.db"))
+	if err != nil {
+		return 1, err
+	}
+	outside, err := standin.OpenOutside(db.Path)
+	if err != nil {
+		return 1, err
+	}
+	if _, err := standin.BuildDemo(ctx, app.New(db, outside), func(string) {}); err != nil {
+		return 1, err
+	}
+	if err := errors.Join(db.Backup(ctx, demoFile), db.Close()); err != nil {
+		return 1, err
+	}
+	b, end, err := browser.Start()
+	if err != nil {
+		return 1, err
+	}
+	defer end()
+	chromium = b
+	return m.Run(), nil
+}
+
+// open starts a server on a copy of the demo (or on an empty file) and signs in.
+func open(t *testing.T, role string, empty bool) (*rod.Page, string) {
+	t.Helper()
+	ctx := context.Background()
+	path := filepath.Join(t.TempDir(), "test.db")
+	if !empty {
+		copyFile(t, demoFile, path)
+	}
+	db, err := store.Open(ctx, path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	outside, err := standin.OpenOutside(path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	a := app.New(db, outside)
+	a.Deploy, a.Demo = outside, true
+	server := httptest.NewServer(api.New(a, outside))
+	page := chromium.MustIncognito().MustPage(server.URL).Timeout(60 * time.Second)
+	t.Cleanup(func() {
+		if t.Failed() {
+			if img, err := page.CancelTimeout().Screenshot(false, nil); err == nil {
+				file := filepath.Join(os.TempDir(), strings.ReplaceAll(t.Name(), "/", "-")+".png")
+				_ = os.WriteFile(file, img, 0o644)
+				t.Log("what it looked like:", file)
+			}
+		}
+		_ = page.Close()
+		server.Close()
+		for range 100 { // figures may still be renewed
+			if !a.Status().Running {
+				break
+			}
+			time.Sleep(50 * time.Millisecond)
+		}
+		db.Close()
+	})
+	if err := browser.Size(page, 1280, 800); err != nil {
+		t.Fatal(err)
+	}
+	page.MustElement(`[data-enter="` + role + `"]`).MustClick()
+	page.MustElement("header")
+	return page, server.URL
+}
+
+func copyFile(t *testing.T, from, to string) {
+	t.Helper()
+	in, err := os.Open(from)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer in.Close()
+	out, err := os.Create(to)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := io.Copy(out, in); err != nil {
+		t.Fatal(err)
+	}
+	if err := out.Close(); err != nil {
+		t.Fatal(err)
+	}
+}
+
+// row waits for a row of a list whose text has all the parts.
+func row(t *testing.T, page *rod.Page, parts ...string) *rod.Element {
+	t.Helper()
+	el, err := page.ElementByJS(rod.Eval(`(...parts) => [...document.querySelectorAll('tbody tr')].find((r) => parts.every((p) => r.textContent.includes(p))) ?? null`, toAny(parts)...))
+	if err != nil {
+		t.Fatalf("no row has %v: %v", parts, err)
+	}
+	return el
+}
+
+func toAny(list []string) []any {
+	var out []any
+	for _, s := range list {
+		out = append(out, s)
+	}
+	return out
+}
+
+// says waits until an element's text has a part.
+func says(t *testing.T, page *rod.Page, selector, part string) {
+	t.Helper()
+	err := page.Wait(rod.Eval(`(s, p) => [...document.querySelectorAll(s)].some((e) => e.textContent.includes(p))`, selector, part))
+	if err != nil {
+		text := "nothing"
+		if els := page.MustElements(selector); len(els) > 0 {
+			text = els[0].MustText()
+		}
+		t.Fatalf("%s never says %q; it says %q", selector, part, text)
+	}
+}
+
+// A folder of files with two bad lines goes in; one line is mended.
+func TestImportAFolderAndMendALine(t *testing.T) {
+	page, url := open(t, "run", true)
+	says(t, page, ".first", "Nothing is here yet")
+	dir := t.TempDir()
+	for name, text := range map[string]string{
+		"titles.csv":       "publisher,product,version,licence_model,list_price,currency\nOstwick,Skerrymap,6,commercial,100,EUR\n",
+		"devices.csv":      "device_id,name,kind,last_scan\nD1,alpha,client,2026-06-29\nD2,beta,client,2026-06-29\n",
+		"entitlements.csv": "entitlement_id,publisher,product,metric,quantity,purchased\nE1,Ostwick,Skerrymap,device,1,2025-01-01\nE2,Ostwick,Skerrymap,device,-3,2025-01-01\n",
+		"installs.csv":     "device_id,publisher,name,version,seen_at\nD1,Ostwick,Skerrymap 6,6.1,2026-06-29T10:00:00Z\nD2,Ostwick,Skerrymap 6,6.1,2026-06-29T10:00:00Z\nD9,Ostwick,Skerrymap 6,6.1,2026-06-29T10:00:00Z\n",
+	} {
+		if err := os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644); err != nil {
+			t.Fatal(err)
+		}
+	}
+	page.MustNavigate(url + "/evidence/files")
+	files := []string{}
+	for _, n := range []string{"installs.csv", "entitlements.csv", "devices.csv", "titles.csv"} {
+		files = append(files, filepath.Join(dir, n))
+	}
+	page.MustElement(`input[type="file"]`).MustSetFiles(files...)
+	says(t, page, `[data-file="installs.csv"]`, "not stored yet")
+	page.MustElement("[data-take]").MustClick()
+	says(t, page, `[data-file="installs.csv"]`, "taken in")
+	row(t, page, "entitlements.csv", "quantity is -3")
+	row(t, page, "installs.csv", `no device "D9"`)
+	row(t, page, "entitlements.csv", "quantity is -3").MustClick()
+	page.MustElement("[data-mend-text]").MustSelectAllText().MustInput("E2,Ostwick,Skerrymap,device,x,2025-01-01")
+	page.MustElement("[data-mend]").MustClick()
+	says(t, page, "[data-says]", "not a whole number")
+	page.MustElement("[data-mend-text]").MustSelectAllText().MustInput("E2,Ostwick,Skerrymap,device,3,2025-01-01")
+	page.MustElement("[data-mend]").MustClick()
+	says(t, page, "[data-says]", "The line went in")
+	row(t, page, "entitlements.csv", "mended")
+	page.MustNavigate(url + "/position")
+	row(t, page, "Skerrymap", "4", "2 spare")
+}
+
+// A name is recognised from the keyboard, and the position moves.
+func TestRecogniseANameAndSeeThePositionMove(t *testing.T) {
+	page, url := open(t, "work", false)
+	page.MustNavigate(url + "/position?q=Lodeglass+Echo")
+	row(t, page, "Lodeglass Echo", "6 spare")
+	page.MustNavigate(url + "/titles/names")
+	page.MustElement("[data-list-search]").MustInput("LGECHO")
+	row(t, page, "LGECHO").MustClick()
+	page.MustElement("[data-choice]")
+	page.MustElement("h1").MustClick()
+	page.Keyboard.MustType(input.KeyA)
+	says(t, page, "[data-effect]", "needed 14 → 25")
+	says(t, page, "[data-effect]", "6 spare → 5 short")
+	page.Keyboard.MustType(input.KeyA)
+	says(t, page, ".p-toast", "Decided for 11 installs")
+	page.MustNavigate(url + "/position?q=Lodeglass+Echo")
+	row(t, page, "Lodeglass Echo", "5 short")
+	page.MustNavigate(url + "/titles/names?f=state%3Ddecided&key=qstone%7Clgecho+workstation")
+	says(t, page, ".decided", "by Worker on 2026-06-30")
+	page.MustElement("[data-take-back]").MustClick()
+	page.MustElement("[data-choice]")
+	page.MustNavigate(url + "/position?q=Lodeglass+Echo")
+	row(t, page, "Lodeglass Echo", "6 spare")
+}
+
+// A shortfall opens down to one device's evidence, each step with its own address.
+func TestOpenAShortfallDownToItsEvidence(t *testing.T) {
+	page, url := open(t, "look", false)
+	page.MustNavigate(url + "/position")
+	row(t, page, "Saltmark Gauge", "9 short").MustClick()
+	says(t, page, "aside", "12")
+	page.MustElement(`[data-group="device::out of scope"]`).MustClick()
+	page.MustElement("[data-unit]")
+	if n := len(page.MustElements("[data-unit]")); n != 9 {
+		t.Fatalf("the group shows %d machines, 9 are short", n)
+	}
+	page.MustElement("[data-record]").MustClick()
+	says(t, page, "aside", "As the source wrote it")
+	says(t, page, "aside", "Saltmark Gauge")
+	if at := page.MustInfo().URL; !strings.Contains(at, "trail=") || !strings.Contains(at, "r") {
+		t.Errorf("the address %s does not hold the trail", at)
+	}
+	page.MustReload()
+	says(t, page, "aside", "As the source wrote it")
+	page.MustElement("[data-unit] a").MustClick()
+	says(t, page, "h1", "hal-")
+	row(t, page, "Saltmark Gauge", "counts")
+	page.MustNavigateBack()
+	says(t, page, "aside", "As the source wrote it")
+}
+
+// A restricted install goes from finding to gone, by a later scan and by nothing else.
+func TestRestrictedInstallToGone(t *testing.T) {
+	page, url := open(t, "work", false)
+	page.MustNavigate(url + "/worklist?f=kind%3Drestricted")
+	row(t, page, "Puffin Derby").MustClick()
+	says(t, page, "[data-case-state]", "open")
+	page.MustElement(`[data-act="agree"]`).MustClick()
+	says(t, page, "[data-case-state]", "agreed")
+	page.MustElement(`[data-act="send"]`).MustClick()
+	says(t, page, "[data-case-state]", "sent")
+	page.MustReload()
+	says(t, page, "[data-case-state]", "sent")
+	page.MustElement("[data-move-on]").MustClick()
+	says(t, page, "[data-case-state]", "gone")
+	says(t, page, ".steps", "no longer has it")
+}
+
+// Who may only look finds nothing to press, and the server refuses what the page does not offer.
+func TestLookingChangesNothing(t *testing.T) {
+	page, url := open(t, "look", false)
+	page.MustNavigate(url + "/worklist")
+	row(t, page, "Murrelet Survey").MustClick()
+	says(t, page, "aside", "Working on cases needs the role")
+	if page.MustHas("[data-act]") || page.MustHas(`input[type="checkbox"]`) {
+		t.Error("a case can be worked on")
+	}
+	page.MustNavigate(url + "/evidence/files")
+	says(t, page, ".page", "taken in by the role")
+	if page.MustHas(`input[type="file"]`) {
+		t.Error("a file can be sent")
+	}
+	for _, call := range []string{"/api/cases/act", "/api/names/decide", "/api/entitlements", "/api/policies", "/api/demo/move-on", "/api/asides/1/mend", "/api/import/devices?file=x.csv"} {
+		status := page.MustEval(`async (path) => (await fetch(path, {method: 'POST', headers: {'Content-Type': 'application/json'}, body: JSON.stringify({ids: [1], act: 'agree', key: 'x', product: 1, edition: '', note: '', days: 1, content: 'x', until: ''})})).status`, call).Int()
+		if status != 403 {
+			t.Errorf("%s answers %d to somebody who may only look", call, status)
+		}
+	}
+	page.MustNavigate(url + "/worklist?case=1")
+	says(t, page, "[data-case-state]", "open")
+}
+
+// The finding line takes one anywhere from the keyboard.
+func TestFindFromTheKeyboard(t *testing.T) {
+	page, _ := open(t, "look", false)
+	page.MustElement(".four")
+	page.Keyboard.MustType(input.Slash)
+	page.MustElement("[data-find]").MustInput("hall-host-07")
+	says(t, page, "#found", "hall-host-07")
+	page.Keyboard.MustType(input.Enter)
+	says(t, page, "h1", "hall-host-07")
+	page.MustElement("h1").MustClick()
+	page.Keyboard.MustType(input.Digit5)
+	says(t, page, "h1", "Position")
+}
