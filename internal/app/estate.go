@@ -47,6 +47,7 @@ type recFacts struct {
 	counts  bool
 	unknown bool
 	need    demand.Priced
+	single  *demand.Set // of this need alone
 	version string
 }
 
@@ -70,7 +71,8 @@ type productFacts struct {
 	persons                            []demand.Person
 	units                              []deviceUse // one for each holding, in the same order
 	installs, devices, counted, folded int64
-	lastDevice                         int64
+	lastDevice, holder                 int64
+	lastVersion                        string
 	versions                           map[string]bool
 	restricting                        bool // some policy restricts it somewhere
 	policyTitle                        policy.Title
@@ -79,10 +81,8 @@ type productFacts struct {
 
 // deviceUse is what the worklist needs of a holding.
 type deviceUse struct {
-	since     int64
-	installed civil.Day
-	records   []int64
-	parts     []int64 // products folded under it on this device
+	records []int64
+	parts   []int64 // products folded under it on this device
 }
 
 type deviceCount struct{ installs, unrecognised, counted int64 }
@@ -92,7 +92,6 @@ type present struct {
 	device  int
 	product *productFacts
 	record  int64
-	since   int64
 }
 
 const tenThousandth = 10_000
@@ -320,116 +319,133 @@ func (e *estate) loadRecords(tx *store.Tx) error {
 
 // count walks the installs once, device by device, and makes holdings of what counts.
 func (e *estate) count(tx *store.Tx, only []int64) error {
-	type seen struct {
-		record, since int64
-		installed     civil.Day
-	}
-	var batch []seen
-	current := int64(0)
-	here := map[int64]bool{} // products present as whole programs
-	slots := map[int64]int{} // product -> place in its holdings
-	var needs map[int64][]demand.Priced
-	flush := func() {
-		at, known := e.deviceAt[current]
-		if !known || len(batch) == 0 {
-			batch = batch[:0]
-			return
-		}
-		d := &e.devices[at]
-		clear(here)
-		clear(slots)
-		needs = map[int64][]demand.Priced{}
-		suites := false
-		for _, s := range batch {
-			if r := &e.recs[s.record]; r.product != nil && r.whole {
-				here[r.product.id] = true
-				suites = suites || len(r.product.suites) > 0
+	return tx.EachDevice(e.at, only, func(device int64, records []int64) error {
+		known := records[:0]
+		for _, id := range records {
+			if id < int64(len(e.recs)) { // others came in since the records were read
+				known = append(known, id)
 			}
 		}
-		var folded map[int64]int64
-		if suites {
-			folded = e.catalogue.Fold(here)
-		}
-		fact := &e.facts[at]
-		for _, s := range batch {
-			r := &e.recs[s.record]
-			fact.installs++
-			if r.key >= 0 {
-				k := &e.keys[r.key]
-				k.installs++
-				if k.lastDevice != current {
-					k.lastDevice = current
-					k.devices++
-				}
-			}
-			if r.unknown {
-				fact.unrecognised++
-			}
-			f := r.product
-			if f == nil {
-				continue
-			}
-			f.installs++
-			f.versions[r.version] = true
-			firstHere := f.lastDevice != current
-			if firstHere {
-				f.lastDevice = current
-				f.devices++
-			}
-			if f.restricting && r.whole {
-				e.findings = append(e.findings, present{at, f, s.record, s.since})
-			}
-			if !r.counts || d.Status != "in_service" {
-				continue
-			}
-			if _, under := folded[f.id]; under {
-				f.folded++
-				continue
-			}
-			fact.counted++
-			f.counted++
-			slot, known := slots[f.id]
-			if !known {
-				slot = len(f.holdings)
-				slots[f.id] = slot
-				h := demand.Holding{Device: d.ID, Kind: d.Kind, Fresh: e.age(d) == evidence.Fresh, Place: entitle.Place{Unit: d.OrgUnit, Country: d.Country}}
-				if p, ok := e.personAt[d.PrimaryUser]; ok {
-					h.User, h.UserAt = e.persons[p].ID, e.userPlace(&e.persons[p])
-				}
-				f.holdings = append(f.holdings, h)
-				f.units = append(f.units, deviceUse{since: s.since})
-			}
-			u := &f.units[slot]
-			u.since = min(u.since, s.since)
-			u.installed = max(u.installed, s.installed)
-			u.records = append(u.records, s.record)
-			needs[f.id] = append(needs[f.id], r.need)
-		}
-		for id, slot := range slots {
-			f := e.products[id]
-			f.holdings[slot].Set = e.sets.Of(needs[id])
-			f.holdings[slot].Editions = e.editions(needs[id])
-		}
-		for part, suite := range folded {
-			if slot, ok := slots[suite]; ok {
-				u := &e.products[suite].units[slot]
-				u.parts = append(u.parts, part)
-			}
-		}
-		batch = batch[:0]
-	}
-	err := tx.EachInstall(e.at, only, func(device, record, since int64, installed civil.Day) error {
-		if device != current {
-			flush()
-			current = device
-		}
-		if record < int64(len(e.recs)) {
-			batch = append(batch, seen{record, since, installed})
-		}
+		e.countDevice(device, known)
 		return nil
 	})
-	flush()
-	return err
+}
+
+// countDevice counts the installs of one device: which products are there, which of them fold under a suite, and which make a holding.
+func (e *estate) countDevice(device int64, records []int64) {
+	at, known := e.deviceAt[device]
+	if !known {
+		return
+	}
+	d := &e.devices[at]
+	fact := &e.facts[at]
+	folded := e.foldedHere(records)
+	var touched []*productFacts
+	for _, id := range records {
+		r := &e.recs[id]
+		fact.installs++
+		if r.key >= 0 {
+			k := &e.keys[r.key]
+			k.installs++
+			if k.lastDevice != device {
+				k.lastDevice = device
+				k.devices++
+			}
+		}
+		if r.unknown {
+			fact.unrecognised++
+		}
+		f := r.product
+		if f == nil {
+			continue
+		}
+		f.installs++
+		if f.lastVersion != r.version || len(f.versions) == 0 {
+			f.versions[r.version] = true
+			f.lastVersion = r.version
+		}
+		if f.lastDevice != device {
+			f.lastDevice = device
+			f.devices++
+		}
+		if f.restricting && r.whole {
+			e.findings = append(e.findings, present{at, f, id})
+		}
+		if !r.counts || d.Status != "in_service" {
+			continue
+		}
+		if _, under := folded[f.id]; under {
+			f.folded++
+			continue
+		}
+		fact.counted++
+		f.counted++
+		if f.holder != device {
+			f.holder = device
+			touched = append(touched, f)
+			e.hold(f, d)
+		}
+		u := &f.units[len(f.units)-1]
+		u.records = append(u.records, id)
+	}
+	for _, f := range touched {
+		e.settle(f)
+	}
+	for part, suite := range folded {
+		if f := e.products[suite]; f.holder == device {
+			u := &f.units[len(f.units)-1]
+			u.parts = append(u.parts, part)
+		}
+	}
+}
+
+// foldedHere says which products on a device fold under which suite there.
+func (e *estate) foldedHere(records []int64) map[int64]int64 {
+	suites := false
+	for _, id := range records {
+		if r := &e.recs[id]; r.product != nil && r.whole && len(r.product.suites) > 0 {
+			suites = true
+			break
+		}
+	}
+	if !suites {
+		return nil
+	}
+	here := make(map[int64]bool, len(records))
+	for _, id := range records {
+		if r := &e.recs[id]; r.product != nil && r.whole {
+			here[r.product.id] = true
+		}
+	}
+	return e.catalogue.Fold(here)
+}
+
+// hold begins the holding of a product on a device.
+func (e *estate) hold(f *productFacts, d *store.DeviceFacts) {
+	h := demand.Holding{Device: d.ID, Kind: d.Kind, Fresh: e.age(d) == evidence.Fresh, Place: entitle.Place{Unit: d.OrgUnit, Country: d.Country}}
+	if p, ok := e.personAt[d.PrimaryUser]; ok {
+		h.User, h.UserAt = e.persons[p].ID, e.userPlace(&e.persons[p])
+	}
+	f.holdings = append(f.holdings, h)
+	f.units = append(f.units, deviceUse{})
+}
+
+// settle gives the newest holding of a product the set of what its records need.
+func (e *estate) settle(f *productFacts) {
+	h, u := &f.holdings[len(f.holdings)-1], &f.units[len(f.units)-1]
+	if len(u.records) == 1 {
+		r := &e.recs[u.records[0]]
+		if r.single == nil {
+			r.single = e.sets.Of([]demand.Priced{r.need})
+		}
+		h.Set = r.single
+		return
+	}
+	needs := make([]demand.Priced, 0, len(u.records))
+	for _, id := range u.records {
+		needs = append(needs, e.recs[id].need)
+	}
+	h.Set, h.Editions = e.sets.Of(needs), e.editions(needs)
 }
 
 // editions splits needs by edition; nil where there is one alone.

@@ -56,24 +56,12 @@ func (a *App) Export(ctx context.Context, kind string, asOf civil.Day, start fun
 // folds says which products fold under which suite on each device.
 func (e *estate) folds(tx *store.Tx) (map[devicePair]int64, error) {
 	out := map[devicePair]int64{}
-	here, current := map[int64]bool{}, int64(0)
-	flush := func() {
-		for part, suite := range e.catalogue.Fold(here) {
-			out[devicePair{current, part}] = suite
-		}
-		clear(here)
-	}
-	err := tx.EachInstall(e.at, nil, func(device, record, _ int64, _ civil.Day) error {
-		if device != current {
-			flush()
-			current = device
-		}
-		if record < int64(len(e.recs)) && e.recs[record].product != nil && e.recs[record].whole {
-			here[e.recs[record].product.id] = true
+	err := tx.EachDevice(e.at, nil, func(device int64, records []int64) error {
+		for part, suite := range e.foldedHere(records) {
+			out[devicePair{device, part}] = suite
 		}
 		return nil
 	})
-	flush()
 	return out, err
 }
 

@@ -82,7 +82,7 @@ func (a *App) Refresh(ctx context.Context) error {
 	a.refreshing.Lock()
 	defer a.refreshing.Unlock()
 	a.step("recognising names")
-	if err := a.recogniseRecords(ctx); err != nil {
+	if err := a.Recognise(ctx); err != nil {
 		return fmt.Errorf("names could not be recognised: %w", err)
 	}
 	a.step("counting installs")
@@ -111,8 +111,8 @@ func (a *App) Refresh(ctx context.Context) error {
 	})
 }
 
-// recogniseRecords recognises new records, or all of them after a change of the catalogue or of a decision.
-func (a *App) recogniseRecords(ctx context.Context) error {
+// Recognise recognises new records, or all of them after a change of the catalogue or of a decision.
+func (a *App) Recognise(ctx context.Context) error {
 	var all string
 	var records []store.StoredRecord
 	var products []recognise.Product
@@ -216,8 +216,7 @@ func (a *App) derive(ctx context.Context) (*derived, error) {
 		}
 		d.facts()
 		d.judgeUse(uses)
-		d.find(tx, uses, open, lines)
-		return nil
+		return d.find(tx, uses, open, lines)
 	})
 	return d, err
 }

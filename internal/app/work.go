@@ -37,7 +37,7 @@ type caseKey struct {
 }
 
 // find gathers the findings of a computation: restricted titles first, then idle licences that are not restricted anyway.
-func (d *derived) find(tx *store.Tx, uses map[devicePair]*use, open map[int64]int64, lines map[devicePair]*position.LineResult) {
+func (d *derived) find(tx *store.Tx, uses map[devicePair]*use, open map[int64]int64, lines map[devicePair]*position.LineResult) error {
 	e := d.estate
 	taken := map[devicePair]bool{}
 	for _, p := range e.findings {
@@ -51,19 +51,26 @@ func (d *derived) find(tx *store.Tx, uses map[devicePair]*use, open map[int64]in
 			continue
 		}
 		taken[key] = true
+		since, _, err := tx.InstalledSince(dev.ID, []int64{p.record}, e.at)
+		if err != nil {
+			return err
+		}
 		group := by.GroupName
 		if group == "" {
 			group = "all devices"
 		}
 		proof := []string{
-			fmt.Sprintf("Record %d is on %s since %s; the newest scan was on %s.", p.record, dev.Name, day(p.since), day(dev.LastScan)),
+			fmt.Sprintf("Record %d is on %s since %s; the newest scan was on %s.", p.record, dev.Name, day(since), day(dev.LastScan)),
 			fmt.Sprintf("%s is restricted on %s: %s", p.product.product.Name, group, cmp.Or(by.Reason, "no reason was given")),
 		}
 		d.found = append(d.found, finding{kind: casework.RestrictedTitle, device: dev.ID, product: p.product.id, worth: reclaim.Reuse, currency: p.product.currency, proof: proof})
 	}
 	for _, f := range e.ordered() {
-		d.findIdle(f, uses, open, lines, taken)
+		if err := d.findIdle(tx, f, uses, open, lines, taken); err != nil {
+			return err
+		}
 	}
+	return nil
 }
 
 func day(unix int64) string {
@@ -103,7 +110,7 @@ func (e *estate) stance(f *productFacts, dev *store.DeviceFacts) *policy.Policy 
 	})
 }
 
-func (d *derived) findIdle(f *productFacts, uses map[devicePair]*use, open map[int64]int64, lines map[devicePair]*position.LineResult, taken map[devicePair]bool) {
+func (d *derived) findIdle(tx *store.Tx, f *productFacts, uses map[devicePair]*use, open map[int64]int64, lines map[devicePair]*position.LineResult, taken map[devicePair]bool) error {
 	e := d.estate
 	w := usage.Window{AsOf: e.asOf, Days: e.settings.UseWindow, LeastShare: e.settings.LeastShare}
 	for i, h := range f.holdings {
@@ -117,9 +124,16 @@ func (d *derived) findIdle(f *productFacts, uses map[devicePair]*use, open map[i
 		}
 		dev := &e.devices[e.deviceAt[h.Device]]
 		c := usage.Classify(u.Facts, w)
-		in := reclaim.Install{InstalledOn: f.units[i].installed, Use: c}
-		if !in.InstalledOn.Known() {
-			in.InstalledOn = civil.OfUnix(f.units[i].since)
+		if c.Class != usage.Unused && c.Class != usage.NeverUsed {
+			continue
+		}
+		since, installed, err := tx.InstalledSince(h.Device, f.units[i].records, e.at)
+		if err != nil {
+			return err
+		}
+		in := reclaim.Install{InstalledOn: installed, Use: c}
+		if !installed.Known() {
+			in.InstalledOn = civil.OfUnix(since)
 		}
 		if by := e.stance(f, dev); by != nil {
 			in.Stance = by.Stance
@@ -161,6 +175,7 @@ func (d *derived) findIdle(f *productFacts, uses map[devicePair]*use, open map[i
 			fmt.Sprintf("Installed on %s, longer ago than the grace of %d days; %s.", in.InstalledOn, e.settings.GraceDays, covered),
 		}})
 	}
+	return nil
 }
 
 func capital(s string) string {
@@ -280,9 +295,11 @@ func (d *derived) presentProducts(tx *store.Tx, cases []store.Case) (map[deviceP
 		return out, nil
 	}
 	e := d.estate
-	err := tx.EachInstall(e.at, products, func(device, record, _ int64, _ civil.Day) error {
-		if record < int64(len(e.recs)) && e.recs[record].product != nil && e.recs[record].whole {
-			out[devicePair{device, e.recs[record].product.id}] = true
+	err := tx.EachDevice(e.at, products, func(device int64, records []int64) error {
+		for _, id := range records {
+			if id < int64(len(e.recs)) && e.recs[id].product != nil && e.recs[id].whole {
+				out[devicePair{device, e.recs[id].product.id}] = true
+			}
 		}
 		return nil
 	})

@@ -137,51 +137,78 @@ func (in *Input) metrics(lines []entitle.Line, effects map[string]entitle.Effect
 	return alive
 }
 
+// class is demand that the same lines may cover for the same reasons at the same value: to the allocation its
+// units are all one.
 type class struct {
 	key   string
+	value int64
+	edges []classEdge
+	units []int
+}
+
+type classEdge struct {
+	line   int
+	reason entitle.Reason
+}
+
+// unitKind is what tells units apart: their set of needs and their place.
+type unitKind struct {
 	set   *demand.Set
 	place entitle.Place
-	units []int
+}
+
+// classes gathers units into classes, ordered by their keys, with the units of each in the order of devices and users.
+func (in *Input) classes(p *Position, units []demand.Unit) []*class {
+	byKind := map[unitKind]*class{}
+	byKey := map[string]*class{}
+	var out []*class
+	for i := range units {
+		k := unitKind{units[i].Set, units[i].Place}
+		c := byKind[k]
+		if c == nil {
+			value := max(1, k.set.Value)
+			key := strconv.FormatInt(value, 10)
+			var edges []classEdge
+			for j := range p.Lines {
+				if p.Lines[j].Effect.Quantity == 0 {
+					continue
+				}
+				if r, gaps := p.Lines[j].Line.Covers(k.set.Needs, k.place); len(gaps) == 0 {
+					edges = append(edges, classEdge{j, r})
+					key += "|" + p.Lines[j].Line.Code + ":" + strconv.Itoa(int(r))
+				}
+			}
+			if c = byKey[key]; c == nil {
+				c = &class{key: key, value: value, edges: edges}
+				byKey[key] = c
+				out = append(out, c)
+			}
+			byKind[k] = c
+		}
+		c.units = append(c.units, i)
+	}
+	slices.SortFunc(out, func(a, b *class) int { return cmp.Compare(a.key, b.key) })
+	for _, c := range out {
+		slices.SortFunc(c.units, func(a, b int) int {
+			return cmp.Or(cmp.Compare(units[a].Device, units[b].Device), cmp.Compare(units[a].User, units[b].User))
+		})
+	}
+	return out
 }
 
 // cover allocates the lines of p to units and fills p.Units and p.Ways.
 func (in *Input) cover(p *Position, units []demand.Unit, lines []entitle.Line, effects map[string]entitle.Effect) {
-	type classKey struct {
-		set   *demand.Set
-		place entitle.Place
-	}
-	byKey := map[classKey]*class{}
-	var classes []*class
-	for i := range units {
-		k := classKey{units[i].Set, units[i].Place}
-		c := byKey[k]
-		if c == nil {
-			c = &class{key: k.set.Key + "|" + k.place.Unit + "|" + k.place.Country, set: k.set, place: k.place}
-			byKey[k] = c
-			classes = append(classes, c)
-		}
-		c.units = append(c.units, i)
-	}
-	slices.SortFunc(classes, func(a, b *class) int { return cmp.Compare(a.key, b.key) })
-
+	classes := in.classes(p, units)
 	var prob allocate.Problem
 	var reasons []entitle.Reason
 	for i := range p.Lines {
 		prob.Sources = append(prob.Sources, allocate.Source{Quantity: p.Lines[i].Effect.Quantity})
 	}
 	for j, c := range classes {
-		slices.SortFunc(c.units, func(a, b int) int {
-			return cmp.Or(cmp.Compare(units[a].Device, units[b].Device), cmp.Compare(units[a].User, units[b].User))
-		})
-		prob.Sinks = append(prob.Sinks, allocate.Sink{Count: int64(len(c.units)), Value: max(1, c.set.Value)})
-		for i := range p.Lines {
-			if p.Lines[i].Effect.Quantity == 0 {
-				continue
-			}
-			if r, gaps := p.Lines[i].Line.Covers(c.set.Needs, c.place); len(gaps) == 0 {
-				prob.Edges = append(prob.Edges, allocate.Edge{Source: i, Sink: j, Rank: int64(r), Yesterday: in.Yesterday[Way{p.Metric, c.key, p.Lines[i].Line.Code}]})
-				reasons = append(reasons, r)
-			}
+		prob.Sinks = append(prob.Sinks, allocate.Sink{Count: int64(len(c.units)), Value: c.value})
+		for _, e := range c.edges {
+			prob.Edges = append(prob.Edges, allocate.Edge{Source: e.line, Sink: j, Rank: int64(e.reason), Yesterday: in.Yesterday[Way{p.Metric, c.key, p.Lines[e.line].Line.Code}]})
+			reasons = append(reasons, e.reason)
 		}
 	}
 	flow := allocate.Solve(prob)
@@ -202,19 +229,22 @@ func (in *Input) cover(p *Position, units []demand.Unit, lines []entitle.Line, e
 			p.Units[u] = UnitResult{Unit: units[u], Line: e.Source, Reason: reasons[k]}
 		}
 	}
+	gaps := map[unitKind]entitle.Gap{}
 	for j, c := range classes {
-		if next[j] == len(c.units) {
-			continue
-		}
-		gap := nearest(p.Metric, c, lines, effects)
 		for _, u := range c.units[next[j]:] {
+			k := unitKind{units[u].Set, units[u].Place}
+			gap, known := gaps[k]
+			if !known {
+				gap = nearest(p.Metric, k, lines, effects)
+				gaps[k] = gap
+			}
 			p.Units[u] = UnitResult{Unit: units[u], Line: -1, Gap: gap}
 		}
 	}
 }
 
 // nearest is the reason of the line that stands against a class with the fewest gaps, and of those its nearest gap.
-func nearest(m entitle.Metric, c *class, lines []entitle.Line, effects map[string]entitle.Effect) entitle.Gap {
+func nearest(m entitle.Metric, c unitKind, lines []entitle.Line, effects map[string]entitle.Effect) entitle.Gap {
 	best, fewest := entitle.NoneOwned, 1<<30
 	for i := range lines {
 		l, e := &lines[i], effects[lines[i].Code]
@@ -304,6 +334,3 @@ func (p *Position) figure(fleet map[string]Fleet, last bool) {
 		p.High += unseen(fleet, need)
 	}
 }
-
-// Text names a way, for storage.
-func (w Way) Text() string { return string(w.Metric) + "|" + w.Line + "|" + strconv.Quote(w.Class) }
