@@ -1,0 +1,75 @@
+package demand
+
+import (
+	"math/rand/v2"
+	"testing"
+
+	"ensomet/internal/core/entitle"
+)
+
+func need(edition, v string, value int64) Priced {
+	return Priced{Need: entitle.Need{Edition: edition, Version: v}, Value: value}
+}
+
+func TestSetsAreOneForTheSameNeeds(t *testing.T) {
+	s := Sets{}
+	a := s.Of([]Priced{need("", "5", 10), need("", "6", 30)})
+	b := s.Of([]Priced{need("", "6", 30), need("", "5", 10), need("", "6", 30)})
+	if a != b || a.Value != 30 || len(a.Needs) != 2 {
+		t.Errorf("%+v, %+v", a, b)
+	}
+	if s.Of([]Priced{need("", "5", 10)}) == a || len(s) != 2 {
+		t.Error("different needs share a set")
+	}
+}
+
+func TestUnits(t *testing.T) {
+	s := Sets{}
+	one, two := s.Of([]Priced{need("Basic", "5", 0)}), s.Of([]Priced{need("Pro", "5", 0)})
+	both := s.Of([]Priced{need("Basic", "5", 0), need("Pro", "5", 0)})
+	holdings := []Holding{
+		{Device: 1, User: 7, Fresh: true, Set: one}, {Device: 2, User: 7, Set: two}, {Device: 3, Set: one}, {Device: 4, User: 8, Set: both, Editions: []*Set{one, two}},
+	}
+	persons := []Person{{User: 8, Set: one, Why: "used"}, {User: 9, Set: one, Why: "assigned"}}
+	for m, want := range map[entitle.Metric]int{entitle.Device: 4, entitle.Installation: 5, entitle.NamedUser: 4, entitle.Core: 0} {
+		if got := Units(m, holdings, persons, s); len(got) != want {
+			t.Errorf("%s: %d units, want %d: %+v", m, len(got), want, got)
+		}
+	}
+	for _, u := range Units(entitle.NamedUser, holdings, persons, s) {
+		if u.User == 7 && (u.Set != both || !u.Fresh) {
+			t.Errorf("the user of two devices needs what both have, and is fresh by one: %+v", u)
+		}
+		if u.User == 8 && !u.Fresh {
+			t.Error("who used it in the window is known by fresh evidence")
+		}
+	}
+}
+
+// Named users by a plain set, on random estates.
+func TestNamedUsersAgainstANaiveCount(t *testing.T) {
+	for seed := range uint64(300) {
+		r := rand.New(rand.NewPCG(seed, 2))
+		s := Sets{}
+		var holdings []Holding
+		var persons []Person
+		users, nobody := map[int64]bool{}, 0
+		for d := range r.IntN(30) {
+			u := int64(r.IntN(8))
+			holdings = append(holdings, Holding{Device: int64(d + 1), User: u, Set: s.Of([]Priced{need("", "1", 0)})})
+			if u == 0 {
+				nobody++
+			} else {
+				users[u] = true
+			}
+		}
+		for range r.IntN(6) {
+			u := int64(1 + r.IntN(12))
+			persons = append(persons, Person{User: u, Set: s.Of([]Priced{need("", "2", 0)})})
+			users[u] = true
+		}
+		if got := len(Units(entitle.NamedUser, holdings, persons, s)); got != len(users)+nobody {
+			t.Fatalf("seed %d: %d, want %d", seed, got, len(users)+nobody)
+		}
+	}
+}
