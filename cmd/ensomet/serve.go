@@ -79,9 +79,8 @@ func (c *demoCmd) Run(ctx context.Context, g *globals) error {
 			return err
 		}
 	}
-	building := g.DB
 	if missing {
-		building = g.DB + ".building"
+		building := g.DB + ".building"
 		for _, end := range []string{"", "-wal", "-shm"} {
 			if err := os.Remove(building + end); err != nil && !errors.Is(err, os.ErrNotExist) {
 				return err

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"io/fs"
 	"log"
+	"net"
 	"net/http"
 	"path"
 	"strings"
@@ -206,9 +207,15 @@ func (s *Server) enter(ctx context.Context, name, role string) (*body[Me], error
 	return s.me(ctx), nil
 }
 
+// byAddress limits by the address that the connection comes from: the program answers browsers itself, and trusts no header that a proxy might add.
+func byAddress(r *http.Request) (string, error) {
+	host, _, err := net.SplitHostPort(r.RemoteAddr)
+	return host, err
+}
+
 func (s *Server) signIn() {
 	huma.Register(s.api, huma.Operation{OperationID: "me", Method: http.MethodGet, Path: "/api/me"}, func(ctx context.Context, _ *struct{}) (*body[Me], error) { return s.me(ctx), nil })
-	limited := s.router.With(httprate.LimitByIP(20, time.Minute))
+	limited := s.router.With(httprate.LimitBy(20, time.Minute, byAddress))
 	api := humachi.New(limited, func() huma.Config {
 		c := huma.DefaultConfig("Ensomet", "0.1")
 		c.DocsPath, c.OpenAPIPath, c.SchemasPath, c.CreateHooks = "", "", "", nil
