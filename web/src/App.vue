@@ -51,7 +51,8 @@ async function moveOn() {
 }
 const stations = ['/evidence', '/titles', '/entitlements', '/use', '/position', '/worklist']
 useEventListener(window, 'keydown', (e: KeyboardEvent) => {
-  if (['INPUT', 'TEXTAREA', 'SELECT'].includes((e.target as HTMLElement).tagName) || e.ctrlKey || e.metaKey || e.altKey) return
+  if (['INPUT', 'TEXTAREA', 'SELECT'].includes((e.target as HTMLElement).tagName) || e.ctrlKey || e.metaKey || e.altKey)
+    return
   const n = Number(e.key)
   if (n >= 1 && n <= stations.length) void router.push(stations[n - 1]!)
   else if (e.key === '0') void router.push('/')
@@ -66,10 +67,20 @@ useEventListener(window, 'keydown', (e: KeyboardEvent) => {
     <header>
       <RouterLink to="/" class="brand" aria-label="Ensomet, first page">Ensomet</RouterLink>
       <span class="soft">as of {{ course.data.value?.asOf }}</span>
-      <button v-if="me.demo && mayWork" class="plain soft" type="button" :disabled="moving" data-move-on title="The demo's clock stands still. Moving it on lets the stand-in fleet carry out removals and report." @click="moveOn">
+      <button
+        v-if="me.demo && mayWork"
+        class="plain soft"
+        type="button"
+        :disabled="moving"
+        data-move-on
+        title="The demo's clock stands still. Moving it on lets the stand-in fleet carry out removals and report."
+        @click="moveOn"
+      >
         {{ moving ? 'a day passes…' : 'let a day pass' }}
       </button>
-      <span v-if="status.data.value?.running" class="doubt" role="status" data-renewing>figures are being renewed: {{ status.data.value.step }}</span>
+      <span v-if="status.data.value?.running" class="doubt" role="status" data-renewing
+        >figures are being renewed: {{ status.data.value.step }}</span
+      >
       <span v-else-if="status.data.value?.error" class="says" role="alert">{{ status.data.value.error }}</span>
       <span class="grow" />
       <CommandLine />

@@ -11,7 +11,12 @@ import { router } from './router'
 import { preset } from './theme'
 
 const client = new QueryClient({
-  defaultOptions: { queries: { staleTime: 5_000, retry: (n, e) => !(e instanceof Problem && e.status >= 400 && e.status < 500) && n < 2 } },
+  defaultOptions: {
+    queries: {
+      staleTime: 5_000,
+      retry: (n, e) => !(e instanceof Problem && e.status >= 400 && e.status < 500) && n < 2,
+    },
+  },
 })
 
 createApp(App)

@@ -36,7 +36,12 @@ export const preset = definePreset(Aura, {
           900: '#1a222a',
           950: '#10161c',
         },
-        primary: { color: '{primary.700}', hoverColor: '{primary.800}', activeColor: '{primary.900}', contrastColor: '#ffffff' },
+        primary: {
+          color: '{primary.700}',
+          hoverColor: '{primary.800}',
+          activeColor: '{primary.900}',
+          contrastColor: '#ffffff',
+        },
         highlight: { background: '#e1ecec', focusBackground: '#d2e3e4', color: '#10303a', focusColor: '#10303a' },
       },
       dark: {
@@ -54,7 +59,12 @@ export const preset = definePreset(Aura, {
           900: '#161d22',
           950: '#101519',
         },
-        primary: { color: '{primary.300}', hoverColor: '{primary.200}', activeColor: '{primary.100}', contrastColor: '#06181f' },
+        primary: {
+          color: '{primary.300}',
+          hoverColor: '{primary.200}',
+          activeColor: '{primary.100}',
+          contrastColor: '#06181f',
+        },
         highlight: { background: '#1f3a42', focusBackground: '#274852', color: '#e4f0f2', focusColor: '#e4f0f2' },
       },
     },

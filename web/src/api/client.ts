@@ -26,7 +26,10 @@ interface ProblemDetails {
 /** Turns problem details (RFC 9457) into a Problem. */
 export function problemOf(details: ProblemDetails | undefined, status: number): Problem {
   const more = details?.errors?.map((e) => [e.location, e.message].filter(Boolean).join(': ')).join('; ')
-  return new Problem([details?.detail ?? details?.title ?? 'The server did not answer as expected.', more].filter(Boolean).join(' '), details?.status ?? status)
+  return new Problem(
+    [details?.detail ?? details?.title ?? 'The server did not answer as expected.', more].filter(Boolean).join(' '),
+    details?.status ?? status,
+  )
 }
 
 /** Unwraps an answer of the client: the data, or a thrown Problem. */
@@ -78,7 +81,12 @@ function search(query: ListQuery, more: Record<string, string> = {}): string {
 }
 
 /** Reads one page of a list. */
-export async function readList<K extends keyof Lists>(name: K, query: ListQuery, cursor: string, limit = 100): Promise<Page<Lists[K]>> {
+export async function readList<K extends keyof Lists>(
+  name: K,
+  query: ListQuery,
+  cursor: string,
+  limit = 100,
+): Promise<Page<Lists[K]>> {
   const more: Record<string, string> = { limit: String(limit) }
   if (cursor) more.cursor = cursor
   const response = await fetch(`/api/${name}?${search(query, more)}`).catch(() => {
@@ -95,8 +103,17 @@ export function listFile(name: keyof Lists, query: ListQuery, format: 'csv' | 'x
 }
 
 /** Sends a file to be taken in, or to be looked at only. It can be stopped through the signal; then nothing is stored. */
-export async function sendFile(kind: string, file: File, dry: boolean, signal: AbortSignal): Promise<Schemas['ImportResult']> {
-  const response = await fetch(`/api/import/${kind}?${new URLSearchParams({ file: file.name, dry: String(dry) })}`, { method: 'POST', body: file, signal })
+export async function sendFile(
+  kind: string,
+  file: File,
+  dry: boolean,
+  signal: AbortSignal,
+): Promise<Schemas['ImportResult']> {
+  const response = await fetch(`/api/import/${kind}?${new URLSearchParams({ file: file.name, dry: String(dry) })}`, {
+    method: 'POST',
+    body: file,
+    signal,
+  })
   const body = await response.json()
   if (!response.ok) throw problemOf(body as ProblemDetails, response.status)
   return body as Schemas['ImportResult']

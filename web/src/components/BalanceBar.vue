@@ -7,7 +7,15 @@ import { whole } from '../lib/format'
  * spare is open, and the doubt is a whisker under the need.
  */
 const props = withDefaults(
-  defineProps<{ owned: number; needed: number; covered: number; low: number; high: number; large?: boolean; scale?: number }>(),
+  defineProps<{
+    owned: number
+    needed: number
+    covered: number
+    low: number
+    high: number
+    large?: boolean
+    scale?: number
+  }>(),
   { large: false, scale: 0 },
 )
 const W = 1000
@@ -24,7 +32,14 @@ const id = `hatch-${Math.random().toString(36).slice(2, 9)}`
 </script>
 
 <template>
-  <svg class="balance" :class="{ large }" :viewBox="`0 0 ${W} 24`" preserveAspectRatio="none" role="img" :aria-label="says">
+  <svg
+    class="balance"
+    :class="{ large }"
+    :viewBox="`0 0 ${W} 24`"
+    preserveAspectRatio="none"
+    role="img"
+    :aria-label="says"
+  >
     <title>{{ says }}</title>
     <defs>
       <pattern :id="id" width="14" height="6" patternUnits="userSpaceOnUse" patternTransform="skewX(-38)">
@@ -33,10 +48,30 @@ const id = `hatch-${Math.random().toString(36).slice(2, 9)}`
       </pattern>
     </defs>
     <rect x="0" y="2" :width="x(covered)" height="7" fill="var(--owned)" />
-    <rect v-if="owned > covered" :x="x(covered)" y="2.5" :width="x(owned) - x(covered)" height="6" fill="none" stroke="var(--spare)" stroke-width="1.4" vector-effect="non-scaling-stroke" />
+    <rect
+      v-if="owned > covered"
+      :x="x(covered)"
+      y="2.5"
+      :width="x(owned) - x(covered)"
+      height="6"
+      fill="none"
+      stroke="var(--spare)"
+      stroke-width="1.4"
+      vector-effect="non-scaling-stroke"
+    />
     <line x1="0" y1="10" :x2="W" y2="10" stroke="var(--soft)" stroke-width="1" vector-effect="non-scaling-stroke" />
     <rect x="0" y="11" :width="x(covered)" height="7" fill="var(--covered)" />
-    <rect v-if="needed > covered" :x="x(covered)" y="11.5" :width="x(needed) - x(covered)" height="6.4" :fill="`url(#${id})`" stroke="var(--short)" stroke-width="1" vector-effect="non-scaling-stroke" />
+    <rect
+      v-if="needed > covered"
+      :x="x(covered)"
+      y="11.5"
+      :width="x(needed) - x(covered)"
+      height="6.4"
+      :fill="`url(#${id})`"
+      stroke="var(--short)"
+      stroke-width="1"
+      vector-effect="non-scaling-stroke"
+    />
     <g v-if="low !== high" stroke="var(--doubt)" stroke-width="1.4">
       <line :x1="x(low)" y1="21.5" :x2="x(high)" y2="21.5" vector-effect="non-scaling-stroke" />
       <line :x1="x(low)" y1="19.5" :x2="x(low)" y2="23.5" vector-effect="non-scaling-stroke" />

@@ -38,8 +38,18 @@ const actions = computed(() => [
 const hits = computed(() => {
   const words = late.value.trim().toLowerCase()
   if (!words) return []
-  const to = { device: (id: string) => `/evidence/${encodeURIComponent(id)}`, title: (id: string) => `/titles/${id}`, entitlement: (id: string) => `/entitlements?q=${encodeURIComponent(id)}`, person: (id: string) => `/evidence?q=${encodeURIComponent(id)}` }
-  const list = (found.data.value ?? []).map((h) => ({ kind: h.kind, text: h.text, detail: h.detail, to: to[h.kind as keyof typeof to](h.id) }))
+  const to = {
+    device: (id: string) => `/evidence/${encodeURIComponent(id)}`,
+    title: (id: string) => `/titles/${id}`,
+    entitlement: (id: string) => `/entitlements?q=${encodeURIComponent(id)}`,
+    person: (id: string) => `/evidence?q=${encodeURIComponent(id)}`,
+  }
+  const list = (found.data.value ?? []).map((h) => ({
+    kind: h.kind,
+    text: h.text,
+    detail: h.detail,
+    to: to[h.kind as keyof typeof to](h.id),
+  }))
   const acts = actions.value
     .filter((a) => (!a.need || mayRun.value) && a.text.toLowerCase().includes(words))
     .map((a) => ({ kind: 'action', text: a.text, detail: '', to: a.to }))
@@ -84,7 +94,14 @@ useEventListener(window, 'keydown', (e: KeyboardEvent) => {
       @keydown.esc="((text = ''), field?.blur())"
     />
     <ul v-if="open && late.trim()" id="found" role="listbox">
-      <li v-for="(h, i) in hits" :key="h.kind + h.to" role="option" :aria-selected="i === at" :class="{ at: i === at }" @mousedown.prevent="go(i)">
+      <li
+        v-for="(h, i) in hits"
+        :key="h.kind + h.to"
+        role="option"
+        :aria-selected="i === at"
+        :class="{ at: i === at }"
+        @mousedown.prevent="go(i)"
+      >
         <span class="soft kind">{{ h.kind }}</span> {{ h.text }} <span class="soft">{{ h.detail }}</span>
       </li>
       <li v-if="!hits.length && !found.isFetching.value" class="soft">Nothing has this in its name.</li>

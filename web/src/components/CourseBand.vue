@@ -16,7 +16,8 @@ interface Station {
   says: string
   drops: { text: string; to: string }[]
 }
-const f = (list: string, ...filters: string[]) => `${list}?${new URLSearchParams(filters.map((x) => ['f', x])).toString()}`
+const f = (list: string, ...filters: string[]) =>
+  `${list}?${new URLSearchParams(filters.map((x) => ['f', x])).toString()}`
 const part = (a: number, b: number) => (b > 0 ? a / b : 0)
 
 const stations = computed<Station[]>(() => {
@@ -25,7 +26,10 @@ const stations = computed<Station[]>(() => {
   const drop = (n: number, text: string, to: string) => (n > 0 ? [{ text: `${whole(n)} ${text}`, to }] : [])
   return [
     {
-      to: '/evidence', name: 'Evidence', figure: whole(c.installs), share: c.installs ? 1 : 0,
+      to: '/evidence',
+      name: 'Evidence',
+      figure: whole(c.installs),
+      share: c.installs ? 1 : 0,
       says: `installs on ${whole(c.devices)} devices`,
       drops: [
         ...drop(c.never, 'never scanned', f('/evidence', 'age=never', 'status=in_service')),
@@ -34,29 +38,56 @@ const stations = computed<Station[]>(() => {
       ],
     },
     {
-      to: '/titles', name: 'Titles', figure: whole(recognised), share: part(recognised, c.installs),
+      to: '/titles',
+      name: 'Titles',
+      figure: whole(recognised),
+      share: part(recognised, c.installs),
       says: `installs recognised, ${(100 * part(recognised, c.installs)).toFixed(1)} %`,
       drops: [...drop(c.names, 'names undecided', '/titles/names')],
     },
     {
-      to: '/entitlements', name: 'Entitlements', figure: whole(c.entitlements), share: part(c.counted - c.folded, c.installs),
+      to: '/entitlements',
+      name: 'Entitlements',
+      figure: whole(c.entitlements),
+      share: part(c.counted - c.folded, c.installs),
       says: `booked; ${whole(c.counted)} installs need a right`,
-      drops: [...drop(c.endingSoon, 'ending soon', '/entitlements?sort=end'), ...drop(c.folded, 'in suites', '/titles?sort=folded&desc=true')],
+      drops: [
+        ...drop(c.endingSoon, 'ending soon', '/entitlements?sort=end'),
+        ...drop(c.folded, 'in suites', '/titles?sort=folded&desc=true'),
+      ],
     },
     {
-      to: '/use', name: 'Use', figure: whole(c.measured), share: part(c.counted - c.folded, c.installs) * 0.97,
+      to: '/use',
+      name: 'Use',
+      figure: whole(c.measured),
+      share: part(c.counted - c.folded, c.installs) * 0.97,
       says: `installs measured in ${c.window} days`,
-      drops: [...drop(c.idle, 'idle', f('/use', 'class=unused|never used')), ...drop(c.notMeasured, 'unmeasured', f('/use', 'class=not measured'))],
+      drops: [
+        ...drop(c.idle, 'idle', f('/use', 'class=unused|never used')),
+        ...drop(c.notMeasured, 'unmeasured', f('/use', 'class=not measured')),
+      ],
     },
     {
-      to: '/position', name: 'Position', figure: c.needed ? `${((100 * c.covered) / c.needed).toFixed(1)} %` : '–', share: part(c.covered, c.installs),
+      to: '/position',
+      name: 'Position',
+      figure: c.needed ? `${((100 * c.covered) / c.needed).toFixed(1)} %` : '–',
+      share: part(c.covered, c.installs),
       says: `of ${whole(c.needed)} needed are covered`,
-      drops: [...drop(c.short, 'short', f('/position', 'state=short')), ...drop(c.doubtful, 'could tip', f('/position', 'doubtful=1'))],
+      drops: [
+        ...drop(c.short, 'short', f('/position', 'state=short')),
+        ...drop(c.doubtful, 'could tip', f('/position', 'doubtful=1')),
+      ],
     },
     {
-      to: '/worklist', name: 'Worklist', figure: whole(c.openCases + c.agreedCases + c.sentCases), share: part(c.covered, c.installs) * 0.9,
+      to: '/worklist',
+      name: 'Worklist',
+      figure: whole(c.openCases + c.agreedCases + c.sentCases),
+      share: part(c.covered, c.installs) * 0.9,
       says: 'cases under way',
-      drops: [...drop(c.openCases, 'wait for a decision', f('/worklist', 'state=open|failed')), ...drop(c.backCases, 'came back', f('/worklist', 'cameBack=>0', 'ended=0'))],
+      drops: [
+        ...drop(c.openCases, 'wait for a decision', f('/worklist', 'state=open|failed')),
+        ...drop(c.backCases, 'came back', f('/worklist', 'cameBack=>0', 'ended=0')),
+      ],
     },
   ]
 })
@@ -77,15 +108,27 @@ const stream = computed(() => {
 
 <template>
   <nav class="course" :class="{ tall }" aria-label="The way of the work">
-    <svg class="stream" viewBox="0 0 1000 34" preserveAspectRatio="none" aria-hidden="true"><polygon :points="stream" fill="var(--stream)" /></svg>
+    <svg class="stream" viewBox="0 0 1000 34" preserveAspectRatio="none" aria-hidden="true">
+      <polygon :points="stream" fill="var(--stream)" />
+    </svg>
     <div v-for="s in stations" :key="s.to" class="station">
-      <RouterLink :to="s.to" class="name" :class="{ here: here(s) }" :aria-current="here(s) ? 'page' : undefined" :title="s.says">
+      <RouterLink
+        :to="s.to"
+        class="name"
+        :class="{ here: here(s) }"
+        :aria-current="here(s) ? 'page' : undefined"
+        :title="s.says"
+      >
         <b>{{ s.name }}</b> <span>{{ s.figure }}</span>
       </RouterLink>
       <p v-if="tall" class="says-tall soft">{{ s.says }}</p>
       <p class="drops">
-        <template v-for="(d, i) in s.drops" :key="d.to"><span v-if="i > 0" class="dot"> · </span><RouterLink :to="d.to">{{ d.text }}</RouterLink></template>
-        <span v-if="!s.drops.length" class="soft">{{ course.installs || course.entitlements ? 'nothing waits' : 'empty yet' }}</span>
+        <template v-for="(d, i) in s.drops" :key="d.to"
+          ><span v-if="i > 0" class="dot"> · </span><RouterLink :to="d.to">{{ d.text }}</RouterLink></template
+        >
+        <span v-if="!s.drops.length" class="soft">{{
+          course.installs || course.entitlements ? 'nothing waits' : 'empty yet'
+        }}</span>
       </p>
     </div>
   </nav>

@@ -16,7 +16,10 @@ const balance = (n: number) => (n < 0 ? `${whole(-n)} short` : n > 0 ? `${whole(
     <template v-if="effect">
       <span>{{ count(effect.records, 'record') }} on {{ count(effect.installs, 'install') }}</span>
       <span v-for="m in effect.moves" :key="m.product + m.metric" class="move">
-        {{ m.product }}, {{ word(m.metric) }}: needed {{ whole(m.neededBefore) }} → {{ whole(m.neededAfter) }}, <span :class="{ short: m.after < 0, spare: m.after > 0 }">{{ balance(m.before) }} → {{ balance(m.after) }}</span>
+        {{ m.product }}, {{ word(m.metric) }}: needed {{ whole(m.neededBefore) }} → {{ whole(m.neededAfter) }},
+        <span :class="{ short: m.after < 0, spare: m.after > 0 }"
+          >{{ balance(m.before) }} → {{ balance(m.after) }}</span
+        >
       </span>
       <span v-if="!effect.moves.length" class="soft">no position moves</span>
     </template>

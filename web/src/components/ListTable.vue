@@ -53,7 +53,9 @@ const total = computed(() => list.data.value?.pages[0]?.total ?? 0)
 defineExpose({ total, rows })
 
 const shown = computed(() =>
-  chosen.value.length ? props.columns.filter((c) => c.fixed || chosen.value.includes(c.key)) : props.columns.filter((c) => !c.hidden),
+  chosen.value.length
+    ? props.columns.filter((c) => c.fixed || chosen.value.includes(c.key))
+    : props.columns.filter((c) => !c.hidden),
 )
 const picked = computed({
   get: () => shown.value.map((c) => c.key),
@@ -61,7 +63,8 @@ const picked = computed({
 })
 
 const one = computed({
-  get: () => (rows.value as Record<string, unknown>[]).find((r) => r[props.rowKey] === props.current) as Lists[K] | undefined,
+  get: () =>
+    (rows.value as Record<string, unknown>[]).find((r) => r[props.rowKey] === props.current) as Lists[K] | undefined,
   set: () => undefined,
 })
 
@@ -72,7 +75,12 @@ function sorted(e: { sortField?: unknown; sortOrder?: number | null }) {
 const frame = ref<HTMLElement>()
 let scroller: HTMLElement | null = null
 function scrolled() {
-  if (scroller && list.hasNextPage.value && !list.isFetchingNextPage.value && scroller.scrollTop + scroller.clientHeight > scroller.scrollHeight - 600) {
+  if (
+    scroller &&
+    list.hasNextPage.value &&
+    !list.isFetchingNextPage.value &&
+    scroller.scrollTop + scroller.clientHeight > scroller.scrollHeight - 600
+  ) {
     void list.fetchNextPage()
   }
 }
@@ -90,9 +98,18 @@ const cell = (row: unknown, key: string) => (row as Record<string, unknown>)[key
   <section class="list" :aria-label="what">
     <div class="row tools">
       <slot name="title" :total="total" />
-      <InputText v-model="typed" size="small" type="search" :placeholder="`Find in ${what}`" :aria-label="`Find in ${what}`" data-list-search />
+      <InputText
+        v-model="typed"
+        size="small"
+        type="search"
+        :placeholder="`Find in ${what}`"
+        :aria-label="`Find in ${what}`"
+        data-list-search
+      />
       <slot name="filters" />
-      <span class="soft" data-total>{{ whole(total) }} {{ what }}<template v-if="list.isFetching.value"> …</template></span>
+      <span class="soft" data-total
+        >{{ whole(total) }} {{ what }}<template v-if="list.isFetching.value"> …</template></span
+      >
       <span class="grow" />
       <slot name="actions" />
       <MultiSelect
@@ -107,8 +124,10 @@ const cell = (row: unknown, key: string) => (row as Record<string, unknown>)[key
         aria-label="Columns"
         class="cols"
       />
-      <a class="file" :href="listFile(name, query, 'csv')" download>CSV</a>
-      <a class="file" :href="listFile(name, query, 'xlsx')" download>XLSX</a>
+      <span class="file"
+        ><a :href="listFile(name, query, 'csv')" download>CSV</a>
+        <a :href="listFile(name, query, 'xlsx')" download>XLSX</a></span
+      >
     </div>
     <p v-if="list.error.value" class="says" role="alert">{{ list.error.value.message }}</p>
     <div ref="frame" class="frame">
@@ -128,7 +147,9 @@ const cell = (row: unknown, key: string) => (row as Record<string, unknown>)[key
         :pt="{ bodyRow: { tabindex: 0 } }"
         @sort="sorted"
         @row-click="(e) => emit('open', e.data as Lists[K])"
-        @keydown.enter="(e: KeyboardEvent) => (e.target as HTMLElement).tagName === 'TR' && (e.target as HTMLElement).click()"
+        @keydown.enter="
+          (e: KeyboardEvent) => (e.target as HTMLElement).tagName === 'TR' && (e.target as HTMLElement).click()
+        "
         @keydown.down="(e: KeyboardEvent) => step(e, 'nextElementSibling')"
         @keydown.up="(e: KeyboardEvent) => step(e, 'previousElementSibling')"
       >
@@ -150,7 +171,15 @@ const cell = (row: unknown, key: string) => (row as Record<string, unknown>)[key
           </template>
         </Column>
         <template #empty>
-          <p class="soft">{{ list.isLoading.value ? 'Reading…' : query.q || query.f?.length ? `None of the ${what} fit this filter.` : empty }}</p>
+          <p class="soft">
+            {{
+              list.isLoading.value
+                ? 'Reading…'
+                : query.q || query.f?.length
+                  ? `None of the ${what} fit this filter.`
+                  : empty
+            }}
+          </p>
         </template>
       </DataTable>
     </div>
@@ -183,12 +212,13 @@ function step(e: KeyboardEvent, to: 'nextElementSibling' | 'previousElementSibli
   padding: 0.45rem 0 0.35rem;
 }
 .tools :deep(input[type='search']) {
-  width: 13rem;
+  width: 11rem;
 }
 .cols {
-  width: 8.2rem;
+  width: 7.9rem;
 }
 .file {
+  white-space: nowrap;
   font-size: 0.93rem;
 }
 .frame {

@@ -19,31 +19,69 @@ const mayWork = may('work')
 const { filter, setFilter, change } = useListState({ sort: 'code' })
 const columns: ListColumn[] = [
   { key: 'code', label: 'number', width: '5.6rem', fixed: true },
-  { key: 'publisher', label: 'publisher', width: '10rem' },
+  { key: 'publisher', label: 'publisher', width: '8.6rem' },
   { key: 'product', label: 'product', fixed: true },
-  { key: 'edition', label: 'edition', width: '7.2rem' },
-  { key: 'version', label: 'version', width: '4.8rem' },
-  { key: 'metric', label: 'counted by', width: '7rem' },
+  { key: 'edition', label: 'edition', width: '6.8rem' },
+  { key: 'version', label: 'version', width: '4.4rem' },
+  { key: 'metric', label: 'counted by', width: '6.6rem' },
   { key: 'kind', label: 'kind', width: '7.2rem' },
-  { key: 'quantity', label: 'bought', num: true, width: '5rem' },
-  { key: 'effective', label: 'counts today', num: true, width: '7rem' },
-  { key: 'end', label: 'ends', width: '6.9rem' },
-  { key: 'unitPrice', label: 'unit price', num: true, width: '6.6rem' },
+  { key: 'quantity', label: 'bought', num: true, width: '4.2rem' },
+  { key: 'effective', label: 'counts today', num: true, width: '6.6rem' },
+  { key: 'end', label: 'ends', width: '7.6rem' },
+  { key: 'unitPrice', label: 'unit price', num: true, width: '6.2rem' },
   { key: 'scope', label: 'for', width: '8rem', hidden: true },
-  { key: 'rights', label: 'rights, or why it counts nothing', width: '15.5rem' },
+  { key: 'rights', label: 'rights, or why none count', width: '13rem' },
   { key: 'contract', label: 'contract', width: '6rem', hidden: true },
   { key: 'author', label: 'booked by', width: '7rem', hidden: true },
 ]
-const kinds = [{ l: 'any kind', v: '' }, ...['perpetual', 'subscription', 'upgrade', 'maintenance', 'trial'].map((v) => ({ l: v, v }))]
+const kinds = [
+  { l: 'any kind', v: '' },
+  ...['perpetual', 'subscription', 'upgrade', 'maintenance', 'trial'].map((v) => ({ l: v, v })),
+]
 
-const booking = computed({ get: () => route.query.book === '1' && mayWork.value, set: (on) => change({ book: on ? '1' : undefined }) })
+const booking = computed({
+  get: () => route.query.book === '1' && mayWork.value,
+  set: (on) => change({ book: on ? '1' : undefined }),
+})
 const fields = [
-  ['entitlement_id', 'number'], ['publisher', 'publisher'], ['product', 'product'], ['edition', 'edition'], ['version', 'highest version covered'], ['metric', 'counted by'], ['quantity', 'quantity'], ['kind', 'kind'],
-  ['start', 'starts (YYYY-MM-DD)'], ['end', 'ends'], ['maintenance_end', 'maintenance until'], ['unit_price', 'unit price'], ['currency', 'currency'], ['order', 'order'], ['contract', 'contract'], ['scope_unit', 'for the unit'], ['rights', 'rights'], ['base', 'upgrades the entitlement'],
+  ['entitlement_id', 'number'],
+  ['publisher', 'publisher'],
+  ['product', 'product'],
+  ['edition', 'edition'],
+  ['version', 'highest version covered'],
+  ['metric', 'counted by'],
+  ['quantity', 'quantity'],
+  ['kind', 'kind'],
+  ['start', 'starts (YYYY-MM-DD)'],
+  ['end', 'ends'],
+  ['maintenance_end', 'maintenance until'],
+  ['unit_price', 'unit price'],
+  ['currency', 'currency'],
+  ['order', 'order'],
+  ['contract', 'contract'],
+  ['scope_unit', 'for the unit'],
+  ['rights', 'rights'],
+  ['base', 'upgrades the entitlement'],
 ] as const
-const choices: Record<string, string[]> = { metric: ['device', 'installation', 'named_user', 'concurrent', 'token', 'processor', 'core', 'virtual_machine', 'site'], kind: ['perpetual', 'subscription', 'maintenance', 'upgrade', 'trial'] }
+const choices: Record<string, string[]> = {
+  metric: [
+    'device',
+    'installation',
+    'named_user',
+    'concurrent',
+    'token',
+    'processor',
+    'core',
+    'virtual_machine',
+    'site',
+  ],
+  kind: ['perpetual', 'subscription', 'maintenance', 'upgrade', 'trial'],
+}
 const rights = ['older_versions', 'lower_editions', 'second_device', 'test_use', 'standby_use', 'virtual_use']
-const blank = () => Object.fromEntries(fields.map(([k]) => [k, { metric: 'device', kind: 'perpetual', currency: 'EUR' }[k as string] ?? '']))
+const blank = () =>
+  Object.fromEntries(
+    fields.map(([k]) => [k, { metric: 'device', kind: 'perpetual', currency: 'EUR' }[k as string] ?? '']),
+  )
 const values = ref<Record<string, string>>(blank())
 const chosen = ref<string[]>([])
 const says = ref('')
@@ -64,29 +102,64 @@ async function book() {
 
 <template>
   <div class="page fill">
-    <ListTable name="entitlements" :columns="columns" sort="code" what="entitlements" row-key="id" empty="Nothing is booked yet: take in an entitlements.csv, or book one by hand." @open="(e) => $router.push(`/position?trail=p${e.productId}`)">
+    <ListTable
+      name="entitlements"
+      :columns="columns"
+      sort="code"
+      what="entitlements"
+      row-key="id"
+      empty="Nothing is booked yet: take in an entitlements.csv, or book one by hand."
+      @open="(e) => $router.push(`/position?trail=p${e.productId}`)"
+    >
       <template #title><h1>Entitlements</h1></template>
       <template #filters>
-        <Select :model-value="filter('kind')" :options="kinds" option-label="l" option-value="v" size="small" aria-label="kind" placeholder="any kind" @update:model-value="(v: string) => setFilter('kind', v)" />
+        <Select
+          :model-value="filter('kind')"
+          :options="kinds"
+          option-label="l"
+          option-value="v"
+          size="small"
+          aria-label="kind"
+          placeholder="any kind"
+          @update:model-value="(v: string) => setFilter('kind', v)"
+        />
       </template>
-      <template #actions><Button v-if="mayWork" label="Book an entitlement" size="small" @click="booking = true" /></template>
+      <template #actions
+        ><Button v-if="mayWork" label="Book an entitlement" size="small" @click="booking = true"
+      /></template>
       <template #cell-metric="{ row }">{{ word(row.metric) }}</template>
       <template #cell-effective="{ row }">
         <span :class="{ drop: row.effective === 0 }">{{ whole(row.effective) }}</span>
       </template>
-      <template #cell-unitPrice="{ row }">{{ row.unitPrice ? money(row.unitPrice) + ' ' + row.currency : '' }}</template>
-      <template #cell-rights="{ row }"><span v-if="row.why" class="drop" :title="row.why">{{ row.why }}</span><span v-else :title="rightsOf(row)">{{ rightsOf(row) }}</span></template>
+      <template #cell-unitPrice="{ row }">{{
+        row.unitPrice ? money(row.unitPrice) + ' ' + row.currency : ''
+      }}</template>
+      <template #cell-rights="{ row }"
+        ><span v-if="row.why" class="drop" :title="row.why">{{ row.why }}</span
+        ><span v-else :title="rightsOf(row)">{{ rightsOf(row) }}</span></template
+      >
     </ListTable>
     <Dialog v-model:visible="booking" modal header="Book an entitlement" :style="{ width: '46rem' }">
       <form class="book" @submit.prevent="book">
         <label v-for="[k, label] in fields" :key="k" :class="{ wide: k === 'rights' }">
           <span>{{ label }}</span>
           <Select v-if="choices[k]" v-model="values[k]" :options="choices[k]" :option-label="word" size="small" />
-          <span v-else-if="k === 'rights'" class="row"><label v-for="r in rights" :key="r" class="row"><input v-model="chosen" type="checkbox" :value="r" /> {{ word(r) }}</label></span>
+          <span v-else-if="k === 'rights'" class="row"
+            ><label v-for="r in rights" :key="r" class="row"
+              ><input v-model="chosen" type="checkbox" :value="r" /> {{ word(r) }}</label
+            ></span
+          >
           <input v-else v-model="values[k]" :name="k" class="p-inputtext p-inputtext-sm" />
         </label>
         <p v-if="says" class="says wide" role="alert">{{ says }}</p>
-        <div class="row wide"><Button type="submit" label="Book it" size="small" :disabled="!values.entitlement_id || !values.product || !values.quantity" /><span class="soft">It is checked as a line of entitlements.csv is.</span></div>
+        <div class="row wide">
+          <Button
+            type="submit"
+            label="Book it"
+            size="small"
+            :disabled="!values.entitlement_id || !values.product || !values.quantity"
+          /><span class="soft">It is checked as a line of entitlements.csv is.</span>
+        </div>
       </form>
     </Dialog>
   </div>

@@ -19,29 +19,46 @@ const gone = ref(false)
 const record = ref(0)
 const software = computed(() =>
   (d.value?.software ?? []).filter(
-    (s) => (gone.value || !s.until) && (s.name + ' ' + s.publisher + ' ' + s.title).toLowerCase().includes(text.value.toLowerCase()),
+    (s) =>
+      (gone.value || !s.until) &&
+      (s.name + ' ' + s.publisher + ' ' + s.title).toLowerCase().includes(text.value.toLowerCase()),
   ),
 )
 const facts = computed(() => {
   const x = d.value
   if (!x) return []
   return [
-    ['device_id', x.code], ['kind', word(x.kind)], ['environment', x.environment], ['unit', x.unit], ['site', [x.site, x.country].filter(Boolean).join(', ')],
-    ['main user', x.userName ? `${x.userName} (${x.user})` : x.user || 'nobody known'], ['system', x.os],
-    ['processors', x.processors ? `${x.processors} with ${x.cores} cores` : x.virtualCores ? `${x.virtualCores} virtual cores` : ''],
-    ['host', [x.hostId, x.cluster].filter(Boolean).join(', ')], ['portable', x.portable], ['status', word(x.status)], ['address', x.ipAddress],
+    ['device_id', x.code],
+    ['kind', word(x.kind)],
+    ['environment', x.environment],
+    ['unit', x.unit],
+    ['site', [x.site, x.country].filter(Boolean).join(', ')],
+    ['main user', x.userName ? `${x.userName} (${x.user})` : x.user || 'nobody known'],
+    ['system', x.os],
+    [
+      'processors',
+      x.processors ? `${x.processors} with ${x.cores} cores` : x.virtualCores ? `${x.virtualCores} virtual cores` : '',
+    ],
+    ['host', [x.hostId, x.cluster].filter(Boolean).join(', ')],
+    ['portable', x.portable],
+    ['status', word(x.status)],
+    ['address', x.ipAddress],
   ].filter(([, v]) => v)
 })
 </script>
 
 <template>
   <div class="page">
-    <p v-if="device.error.value" class="says">{{ device.error.value.message }} <RouterLink to="/evidence">Back to the devices</RouterLink></p>
+    <p v-if="device.error.value" class="says">
+      {{ device.error.value.message }} <RouterLink to="/evidence">Back to the devices</RouterLink>
+    </p>
     <template v-if="d">
       <div class="row head">
         <h1>{{ d.name }}</h1>
         <span v-if="d.age === 'never'" class="drop">◌ never scanned: nothing is known of its software</span>
-        <span v-else-if="d.age === 'stale'" class="drop">◑ stale: last scanned on {{ day(d.lastSeen) }}, more than {{ d.freshFor }} days ago</span>
+        <span v-else-if="d.age === 'stale'" class="drop"
+          >◑ stale: last scanned on {{ day(d.lastSeen) }}, more than {{ d.freshFor }} days ago</span
+        >
         <span v-else>● scanned on {{ moment(d.lastSeen) }} UTC</span>
         <span class="grow" />
         <RouterLink to="/evidence">All devices</RouterLink>
@@ -50,51 +67,115 @@ const facts = computed(() => {
         <section class="main">
           <div class="row tools">
             <h2>Software</h2>
-            <InputText v-model="text" size="small" type="search" placeholder="Find on this device" aria-label="Find on this device" />
+            <InputText
+              v-model="text"
+              size="small"
+              type="search"
+              placeholder="Find on this device"
+              aria-label="Find on this device"
+            />
             <label class="row soft"><ToggleSwitch v-model="gone" /> also what is gone</label>
             <span class="soft">{{ count(software.length, 'install') }}</span>
           </div>
           <table class="lines">
-            <thead><tr><th>raw name</th><th>version</th><th>recognised as</th><th>counts?</th><th class="use">use</th><th>since</th></tr></thead>
+            <thead>
+              <tr>
+                <th>raw name</th>
+                <th>version</th>
+                <th>recognised as</th>
+                <th>counts?</th>
+                <th class="use">use</th>
+                <th>since</th>
+              </tr>
+            </thead>
             <tbody>
-              <tr v-for="s in software" :key="`${s.record}-${s.since}-${s.source}-${s.path}`" :class="{ gone: s.until, here: s.record === record }">
-                <td><button class="plain" type="button" @click="record = s.record">{{ s.name }}</button><div v-if="s.publisher" class="soft small">{{ s.publisher }}, from {{ s.source }}</div></td>
+              <tr
+                v-for="s in software"
+                :key="`${s.record}-${s.since}-${s.source}-${s.path}`"
+                :class="{ gone: s.until, here: s.record === record }"
+              >
+                <td>
+                  <button class="plain" type="button" @click="record = s.record">{{ s.name }}</button>
+                  <div v-if="s.publisher" class="soft small">{{ s.publisher }}, from {{ s.source }}</div>
+                </td>
                 <td>{{ s.version }}</td>
                 <td>
                   <RouterLink v-if="s.productId" :to="`/titles/${s.productId}`">{{ s.title }}</RouterLink>
-                  <RouterLink v-else-if="s.whyNot === 'not recognised'" :to="`/titles/names?key=${encodeURIComponent(s.key)}`" class="drop">not recognised</RouterLink>
+                  <RouterLink
+                    v-else-if="s.whyNot === 'not recognised'"
+                    :to="`/titles/names?key=${encodeURIComponent(s.key)}`"
+                    class="drop"
+                    >not recognised</RouterLink
+                  >
                 </td>
-                <td><RouterLink v-if="!s.whyNot && s.productId && !s.until" :to="`/position?trail=p${s.productId}`">counts</RouterLink><span v-else class="soft">{{ s.until ? 'gone' : s.whyNot }}</span></td>
-                <td :class="{ drop: s.use === 'unused' || s.use === 'never used', soft: s.use === 'not measured' }">{{ s.until ? '' : s.use }}</td>
-                <td class="num">{{ day(s.since) }}<template v-if="s.until"> to {{ day(s.until) }}</template></td>
+                <td>
+                  <RouterLink v-if="!s.whyNot && s.productId && !s.until" :to="`/position?trail=p${s.productId}`"
+                    >counts</RouterLink
+                  ><span v-else class="soft">{{ s.until ? 'gone' : s.whyNot }}</span>
+                </td>
+                <td :class="{ drop: s.use === 'unused' || s.use === 'never used', soft: s.use === 'not measured' }">
+                  {{ s.until ? '' : s.use }}
+                </td>
+                <td class="num">
+                  {{ day(s.since) }}<template v-if="s.until"> to {{ day(s.until) }}</template>
+                </td>
               </tr>
             </tbody>
           </table>
-          <p v-if="!software.length && d.age === 'never'" class="drop">An empty list here means that nobody has looked, not that the device is clean. Once a scan of it comes in, its software stands here.</p>
-          <p v-else-if="!software.length" class="soft">{{ text ? 'No install here has this in its name.' : 'The scan found no software.' }}</p>
+          <p v-if="!software.length && d.age === 'never'" class="drop">
+            An empty list here means that nobody has looked, not that the device is clean. Once a scan of it comes in,
+            its software stands here.
+          </p>
+          <p v-else-if="!software.length" class="soft">
+            {{ text ? 'No install here has this in its name.' : 'The scan found no software.' }}
+          </p>
         </section>
         <aside>
           <div v-if="record" class="sheet">
-            <div class="row"><h2>Record {{ record }}</h2><span class="grow" /><button class="plain" type="button" @click="record = 0">close</button></div>
+            <div class="row">
+              <h2>Record {{ record }}</h2>
+              <span class="grow" /><button class="plain" type="button" @click="record = 0">close</button>
+            </div>
             <RecordTrace :id="record" :device="d.id" />
           </div>
           <section class="sheet">
             <h2>What it is</h2>
-            <table class="lines facts"><tbody><tr v-for="[k, v] in facts" :key="k"><th scope="row">{{ k }}</th><td>{{ v }}</td></tr></tbody></table>
+            <table class="lines facts">
+              <tbody>
+                <tr v-for="[k, v] in facts" :key="k">
+                  <th scope="row">{{ k }}</th>
+                  <td>{{ v }}</td>
+                </tr>
+              </tbody>
+            </table>
           </section>
           <section class="sheet">
             <h2>Found against it</h2>
             <p v-if="!d.findings.length" class="soft">Nothing.</p>
             <table v-else class="lines">
               <tbody>
-                <tr v-for="f in d.findings" :key="f.id"><td><RouterLink :to="`/worklist?case=${f.id}`">{{ f.product }}</RouterLink></td><td>{{ f.kind }}</td><td>{{ f.state }}</td><td class="num">{{ f.amount ? money(f.amount) + ' ' + f.currency : '' }}</td></tr>
+                <tr v-for="f in d.findings" :key="f.id">
+                  <td>
+                    <RouterLink :to="`/worklist?case=${f.id}`">{{ f.product }}</RouterLink>
+                  </td>
+                  <td>{{ f.kind }}</td>
+                  <td>{{ f.state }}</td>
+                  <td class="num">{{ f.amount ? money(f.amount) + ' ' + f.currency : '' }}</td>
+                </tr>
               </tbody>
             </table>
           </section>
           <section class="sheet">
             <h2>{{ count(d.scans.length, 'scan') }}</h2>
             <p v-if="!d.scans.length" class="drop">It was never scanned.</p>
-            <table v-else class="lines"><tbody><tr v-for="s in d.scans.slice(0, 8)" :key="s.source + s.at"><td>{{ moment(s.at) }}</td><td class="soft">{{ s.source }}</td></tr></tbody></table>
+            <table v-else class="lines">
+              <tbody>
+                <tr v-for="s in d.scans.slice(0, 8)" :key="s.source + s.at">
+                  <td>{{ moment(s.at) }}</td>
+                  <td class="soft">{{ s.source }}</td>
+                </tr>
+              </tbody>
+            </table>
             <p v-if="d.scans.length > 8" class="soft">and {{ whole(d.scans.length - 8) }} before</p>
           </section>
         </aside>

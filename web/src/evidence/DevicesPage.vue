@@ -23,26 +23,56 @@ const columns: ListColumn[] = [
   { key: 'status', label: 'status', width: '6rem', hidden: true },
   { key: 'code', label: 'device_id', width: '6rem', hidden: true },
 ]
-const options = (list: string[]) => [{ label: 'any', value: '' }, ...list.map((value) => ({ label: word(value), value }))]
+const options = (list: string[]) => [
+  { label: 'any', value: '' },
+  ...list.map((value) => ({ label: word(value), value })),
+]
 const filters = [
   { column: 'age', label: 'evidence', options: options(['fresh', 'stale', 'never']) },
-  { column: 'kind', label: 'kind', options: options(['client', 'server', 'vm_host', 'virtual_machine', 'container_host', 'mobile']) },
-  { column: 'environment', label: 'environment', options: options(['production', 'test', 'development', 'training', 'standby']) },
+  {
+    column: 'kind',
+    label: 'kind',
+    options: options(['client', 'server', 'vm_host', 'virtual_machine', 'container_host', 'mobile']),
+  },
+  {
+    column: 'environment',
+    label: 'environment',
+    options: options(['production', 'test', 'development', 'training', 'standby']),
+  },
 ]
 </script>
 
 <template>
   <div class="page fill">
-    <ListTable name="devices" :columns="columns" sort="name" what="devices" row-key="id" empty="No devices yet: take in a devices.csv." @open="(d) => router.push(`/evidence/${encodeURIComponent(d.code)}`)">
+    <ListTable
+      name="devices"
+      :columns="columns"
+      sort="name"
+      what="devices"
+      row-key="id"
+      empty="No devices yet: take in a devices.csv."
+      @open="(d) => router.push(`/evidence/${encodeURIComponent(d.code)}`)"
+    >
       <template #title><h1>Evidence</h1></template>
       <template #filters>
         <label v-for="f in filters" :key="f.column" class="soft">
           {{ f.label }}
-          <Select :model-value="filter(f.column)" :options="f.options" option-label="label" option-value="value" size="small" :aria-label="f.label" placeholder="any" @update:model-value="(v: string) => setFilter(f.column, v)" />
+          <Select
+            :model-value="filter(f.column)"
+            :options="f.options"
+            option-label="label"
+            option-value="value"
+            size="small"
+            :aria-label="f.label"
+            placeholder="any"
+            @update:model-value="(v: string) => setFilter(f.column, v)"
+          />
         </label>
       </template>
       <template #actions><RouterLink to="/evidence/files">Files taken in</RouterLink></template>
-      <template #cell-name="{ row }"><RouterLink :to="`/evidence/${encodeURIComponent(row.code)}`" @click.stop>{{ row.name }}</RouterLink></template>
+      <template #cell-name="{ row }"
+        ><RouterLink :to="`/evidence/${encodeURIComponent(row.code)}`" @click.stop>{{ row.name }}</RouterLink></template
+      >
       <template #cell-age="{ row }">
         <span v-if="row.age === 'never'" class="drop">◌ never scanned</span>
         <span v-else-if="row.age === 'stale'" class="drop">◑ {{ day(row.lastSeen) }}</span>
@@ -50,7 +80,10 @@ const filters = [
       </template>
       <template #cell-kind="{ row }">{{ word(row.kind) }}</template>
       <template #cell-status="{ row }">{{ word(row.status) }}</template>
-      <template #cell-installs="{ row }"><span v-if="row.age === 'never'" class="drop">unknown</span><template v-else>{{ whole(row.installs) }}</template></template>
+      <template #cell-installs="{ row }"
+        ><span v-if="row.age === 'never'" class="drop">unknown</span
+        ><template v-else>{{ whole(row.installs) }}</template></template
+      >
     </ListTable>
   </div>
 </template>

@@ -14,7 +14,18 @@ import { useSession } from '../lib/session'
 const client = useQueryClient()
 const { may } = useSession()
 const mayRun = may('run')
-const kinds = ['titles', 'rates', 'users', 'devices', 'entitlements', 'transactions', 'assignments', 'policies', 'installs', 'usage']
+const kinds = [
+  'titles',
+  'rates',
+  'users',
+  'devices',
+  'entitlements',
+  'transactions',
+  'assignments',
+  'policies',
+  'installs',
+  'usage',
+]
 
 interface Waiting {
   file: File
@@ -92,66 +103,192 @@ async function act(what: () => Promise<unknown>, done: string) {
       <h1>Files</h1>
       <RouterLink to="/evidence">Devices</RouterLink>
       <span class="grow" />
-      <Button v-if="takeable.length" :label="`Take in ${count(takeable.length, 'file')}`" size="small" data-take @click="takeAll" />
+      <Button
+        v-if="takeable.length"
+        :label="`Take in ${count(takeable.length, 'file')}`"
+        size="small"
+        data-take
+        @click="takeAll"
+      />
     </div>
-    <label v-if="mayRun" class="drop-here" :class="{ over }" @dragover.prevent="over = true" @dragleave="over = false" @drop.prevent="((over = false), add($event.dataTransfer?.files ?? null))">
+    <label
+      v-if="mayRun"
+      class="drop-here"
+      :class="{ over }"
+      @dragover.prevent="over = true"
+      @dragleave="over = false"
+      @drop.prevent="((over = false), add($event.dataTransfer?.files ?? null))"
+    >
       Drop CSV files here, or <u>choose them</u>. Nothing is stored before you have seen what they would do.
-      <input type="file" accept=".csv,text/csv" multiple class="visually-hidden" @change="add(($event.target as HTMLInputElement).files)" />
+      <input
+        type="file"
+        accept=".csv,text/csv"
+        multiple
+        class="visually-hidden"
+        @change="add(($event.target as HTMLInputElement).files)"
+      />
     </label>
     <p v-else class="soft">Files are taken in by the role “run”; you can see what came in and what was put aside.</p>
     <table v-if="files.length" class="lines seen">
-      <thead><tr><th>file</th><th>kind</th><th class="num">lines</th><th class="num">new</th><th class="num">changed</th><th class="num">as before</th><th class="num">gone</th><th class="num">put aside</th><th></th></tr></thead>
+      <thead>
+        <tr>
+          <th>file</th>
+          <th>kind</th>
+          <th class="num">lines</th>
+          <th class="num">new</th>
+          <th class="num">changed</th>
+          <th class="num">as before</th>
+          <th class="num">gone</th>
+          <th class="num">put aside</th>
+          <th></th>
+        </tr>
+      </thead>
       <tbody>
         <template v-for="f in files" :key="f.file.name">
           <tr :data-file="f.file.name" :data-state="f.state">
             <td>{{ f.file.name }}</td>
-            <td><Select v-model="f.kind" :options="kinds" size="small" aria-label="kind of file" :disabled="f.state === 'taken' || f.state === 'taking'" @change="send(f, true)" /></td>
+            <td>
+              <Select
+                v-model="f.kind"
+                :options="kinds"
+                size="small"
+                aria-label="kind of file"
+                :disabled="f.state === 'taken' || f.state === 'taking'"
+                @change="send(f, true)"
+              />
+            </td>
             <template v-if="f.result">
-              <td class="num">{{ whole(f.result.lines) }}</td><td class="num">{{ whole(f.result.added) }}</td><td class="num">{{ whole(f.result.changed) }}</td><td class="num">{{ whole(f.result.same) }}</td>
-              <td class="num">{{ whole(f.result.gone) }}</td><td class="num" :class="{ drop: f.result.aside.length }">{{ whole(f.result.aside.length) }}</td>
+              <td class="num">{{ whole(f.result.lines) }}</td>
+              <td class="num">{{ whole(f.result.added) }}</td>
+              <td class="num">{{ whole(f.result.changed) }}</td>
+              <td class="num">{{ whole(f.result.same) }}</td>
+              <td class="num">{{ whole(f.result.gone) }}</td>
+              <td class="num" :class="{ drop: f.result.aside.length }">{{ whole(f.result.aside.length) }}</td>
             </template>
             <td v-else colspan="6" class="soft">{{ f.state === 'refused' ? '' : 'being read…' }}</td>
             <td class="row">
               <span v-if="f.state === 'taken'" class="spare">taken in</span>
               <span v-else-if="f.state === 'seen'" class="soft">not stored yet</span>
-              <button v-else-if="f.state !== 'refused'" class="plain" type="button" @click="f.stop?.abort()">stop</button>
+              <button v-else-if="f.state !== 'refused'" class="plain" type="button" @click="f.stop?.abort()">
+                stop
+              </button>
             </td>
           </tr>
-          <tr v-if="f.says"><td colspan="9" class="says" role="alert">{{ f.says }}</td></tr>
-          <tr v-if="f.result?.aside.length"><td colspan="9" class="drop"><div v-for="a in f.result.aside.slice(0, 5)" :key="a.line">line {{ a.line }}: {{ a.reason }}</div><div v-if="f.result.aside.length > 5">and {{ f.result.aside.length - 5 }} more</div></td></tr>
-          <tr v-if="f.result?.columns.length"><td colspan="9" class="soft">kept as custom fields: {{ f.result.columns.join(', ') }}</td></tr>
+          <tr v-if="f.says">
+            <td colspan="9" class="says" role="alert">{{ f.says }}</td>
+          </tr>
+          <tr v-if="f.result?.aside.length">
+            <td colspan="9" class="drop">
+              <div v-for="a in f.result.aside.slice(0, 5)" :key="a.line">line {{ a.line }}: {{ a.reason }}</div>
+              <div v-if="f.result.aside.length > 5">and {{ f.result.aside.length - 5 }} more</div>
+            </td>
+          </tr>
+          <tr v-if="f.result?.columns.length">
+            <td colspan="9" class="soft">kept as custom fields: {{ f.result.columns.join(', ') }}</td>
+          </tr>
         </template>
       </tbody>
     </table>
     <div v-if="open" class="sheet mend">
       <h2>{{ open.file }}, line {{ open.line }}</h2>
       <p class="drop">{{ open.reason }}</p>
-      <Textarea v-model="text" rows="3" fluid aria-label="the line" :readonly="!mayRun || open.state !== 'waiting'" data-mend-text />
+      <Textarea
+        v-model="text"
+        rows="3"
+        fluid
+        aria-label="the line"
+        :readonly="!mayRun || open.state !== 'waiting'"
+        data-mend-text
+      />
       <div v-if="mayRun && open.state === 'waiting'" class="row">
-        <Button label="Take in the mended line" size="small" data-mend @click="act(() => ask(api.POST('/api/asides/{id}/mend', { params: { path: { id: open!.id } }, body: { content: text } })), 'The line went in.')" />
-        <Button label="Give this line up" size="small" severity="secondary" variant="outlined" @click="act(() => ask(api.POST('/api/asides/{id}/drop', { params: { path: { id: open!.id } } })), 'The line was given up; it stays on record.')" />
+        <Button
+          label="Take in the mended line"
+          size="small"
+          data-mend
+          @click="
+            act(
+              () =>
+                ask(api.POST('/api/asides/{id}/mend', { params: { path: { id: open!.id } }, body: { content: text } })),
+              'The line went in.',
+            )
+          "
+        />
+        <Button
+          label="Give this line up"
+          size="small"
+          severity="secondary"
+          variant="outlined"
+          @click="
+            act(
+              () => ask(api.POST('/api/asides/{id}/drop', { params: { path: { id: open!.id } } })),
+              'The line was given up; it stays on record.',
+            )
+          "
+        />
         <button class="plain" type="button" @click="open = undefined">close</button>
       </div>
     </div>
     <p v-if="says" role="status" class="mend-says" data-says>{{ says }}</p>
     <div class="aside">
-      <ListTable name="asides" :columns="columns" sort="id" what="lines put aside" row-key="id" :current="open?.id" empty="No line was ever put aside." @open="look">
+      <ListTable
+        name="asides"
+        :columns="columns"
+        sort="id"
+        what="lines put aside"
+        row-key="id"
+        :current="open?.id"
+        empty="No line was ever put aside."
+        @open="look"
+      >
         <template #title><h2>Put aside</h2></template>
         <template #filters>
-          <Select :model-value="filter('state')" :options="['', 'waiting', 'mended', 'dropped']" size="small" aria-label="state" placeholder="any state" @update:model-value="(v: string) => setFilter('state', v)" />
+          <Select
+            :model-value="filter('state')"
+            :options="['', 'waiting', 'mended', 'dropped']"
+            size="small"
+            aria-label="state"
+            placeholder="any state"
+            @update:model-value="(v: string) => setFilter('state', v)"
+          />
         </template>
         <template #actions>
-          <Button v-if="mayRun" label="Try all that wait again" size="small" severity="secondary" variant="outlined" @click="act(() => ask(api.POST('/api/asides/retry')), 'Tried again: what still waits stands below.')" />
+          <Button
+            v-if="mayRun"
+            label="Try all that wait again"
+            size="small"
+            severity="secondary"
+            variant="outlined"
+            @click="act(() => ask(api.POST('/api/asides/retry')), 'Tried again: what still waits stands below.')"
+          />
         </template>
       </ListTable>
     </div>
     <h2>Taken in before</h2>
     <table class="lines">
-      <thead><tr><th>when</th><th>file</th><th>kind</th><th>by</th><th class="num">lines</th><th class="num">new</th><th class="num">changed</th><th class="num">gone</th><th class="num">put aside</th></tr></thead>
+      <thead>
+        <tr>
+          <th>when</th>
+          <th>file</th>
+          <th>kind</th>
+          <th>by</th>
+          <th class="num">lines</th>
+          <th class="num">new</th>
+          <th class="num">changed</th>
+          <th class="num">gone</th>
+          <th class="num">put aside</th>
+        </tr>
+      </thead>
       <tbody>
         <tr v-for="i in imports.data.value" :key="i.id">
-          <td>{{ moment(i.at) }}</td><td>{{ i.file }}</td><td>{{ i.kind }}</td><td>{{ i.author }}</td><td class="num">{{ whole(i.lines) }}</td><td class="num">{{ whole(i.added) }}</td><td class="num">{{ whole(i.changed) }}</td>
-          <td class="num">{{ whole(i.gone) }}</td><td class="num">{{ whole(i.setAside) }}</td>
+          <td>{{ moment(i.at) }}</td>
+          <td>{{ i.file }}</td>
+          <td>{{ i.kind }}</td>
+          <td>{{ i.author }}</td>
+          <td class="num">{{ whole(i.lines) }}</td>
+          <td class="num">{{ whole(i.added) }}</td>
+          <td class="num">{{ whole(i.changed) }}</td>
+          <td class="num">{{ whole(i.gone) }}</td>
+          <td class="num">{{ whole(i.setAside) }}</td>
         </tr>
       </tbody>
     </table>

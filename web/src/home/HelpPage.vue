@@ -19,16 +19,28 @@ const keys = [
     <h1>Keys</h1>
     <table class="lines keys">
       <tbody>
-        <tr v-for="[key, text] in keys" :key="key"><td><kbd>{{ key }}</kbd></td><td>{{ text }}</td></tr>
+        <tr v-for="[key, text] in keys" :key="key">
+          <td>
+            <kbd>{{ key }}</kbd>
+          </td>
+          <td>{{ text }}</td>
+        </tr>
       </tbody>
     </table>
     <h2>How to read it</h2>
-    <p>The band at the top is the way of the work. Its height is the share of installs that passes on; what drops out hangs below its station, and is a link to just that.</p>
     <p>
-      In a balance, what is owned lies above the line and what is needed below it, on one scale. Covered parts face each other; what is missing is hatched and called short; what is spare is an open
-      outline; the whisker below is the doubt: how far the need could lie once stale and never scanned devices report.
+      The band at the top is the way of the work. Its height is the share of installs that passes on; what drops out
+      hangs below its station, and is a link to just that.
     </p>
-    <p>Nothing on the worklist is done because somebody clicked it. A case ends when a later scan shows that the software is gone, and opens again when a scan finds it back.</p>
+    <p>
+      In a balance, what is owned lies above the line and what is needed below it, on one scale. Covered parts face each
+      other; what is missing is hatched and called short; what is spare is an open outline; the whisker below is the
+      doubt: how far the need could lie once stale and never scanned devices report.
+    </p>
+    <p>
+      Nothing on the worklist is done because somebody clicked it. A case ends when a later scan shows that the software
+      is gone, and opens again when a scan finds it back.
+    </p>
   </div>
 </template>
 

@@ -11,7 +11,10 @@ const course = useQuery({ queryKey: ['course'], queryFn: () => ask(api.GET('/api
 const c = computed(() => course.data.value)
 const share = computed(() => (c.value?.inService ? (100 * c.value.fresh) / c.value.inService : 0))
 const bring = [
-  { name: 'Evidence', text: 'devices.csv, users.csv and installs.csv: what machines there are, who uses them, and what was found on them' },
+  {
+    name: 'Evidence',
+    text: 'devices.csv, users.csv and installs.csv: what machines there are, who uses them, and what was found on them',
+  },
   { name: 'Titles', text: 'titles.csv: what the names mean, what it costs, and which parts belong to which suite' },
   { name: 'Entitlements', text: 'entitlements.csv: what was bought, by which metric, with which rights' },
   { name: 'Use', text: 'usage.csv: when programs ran' },
@@ -26,10 +29,16 @@ const bring = [
       <CourseBand :course="c" tall class="band" />
       <section v-if="!c.devices && !c.entitlements" class="sheet first">
         <h2>Nothing is here yet</h2>
-        <p>Bring the files of each station. A folder of them goes in at once on the command line: <code>ensomet import FOLDER</code></p>
+        <p>
+          Bring the files of each station. A folder of them goes in at once on the command line:
+          <code>ensomet import FOLDER</code>
+        </p>
         <table class="lines">
           <tbody>
-            <tr v-for="b in bring" :key="b.name"><th scope="row">{{ b.name }}</th><td>{{ b.text }}</td></tr>
+            <tr v-for="b in bring" :key="b.name">
+              <th scope="row">{{ b.name }}</th>
+              <td>{{ b.text }}</td>
+            </tr>
           </tbody>
         </table>
         <p><RouterLink to="/evidence/files">Take in files here</RouterLink></p>
@@ -38,46 +47,94 @@ const bring = [
         <section>
           <h2>Can it be trusted?</h2>
           <p>
-            <b>{{ share.toFixed(1) }} %</b> of {{ count(c.inService, 'device') }} in service were scanned in the last {{ c.freshFor }} days.
-            <template v-if="c.stale"><RouterLink to="/evidence?f=age%3Dstale&f=status%3Din_service" class="drop">{{ whole(c.stale) }} are stale</RouterLink>, </template>
-            <RouterLink v-if="c.never" to="/evidence?f=age%3Dnever&f=status%3Din_service" class="drop">{{ whole(c.never) }} were never scanned</RouterLink>.
+            <b>{{ share.toFixed(1) }} %</b> of {{ count(c.inService, 'device') }} in service were scanned in the last
+            {{ c.freshFor }} days.
+            <template v-if="c.stale"
+              ><RouterLink to="/evidence?f=age%3Dstale&f=status%3Din_service" class="drop"
+                >{{ whole(c.stale) }} are stale</RouterLink
+              >,
+            </template>
+            <RouterLink v-if="c.never" to="/evidence?f=age%3Dnever&f=status%3Din_service" class="drop"
+              >{{ whole(c.never) }} were never scanned</RouterLink
+            >.
           </p>
           <table class="lines">
-            <thead><tr><th>silent longest</th><th>unit</th><th>last scan</th></tr></thead>
+            <thead>
+              <tr>
+                <th>silent longest</th>
+                <th>unit</th>
+                <th>last scan</th>
+              </tr>
+            </thead>
             <tbody>
               <tr v-for="d in c.silent" :key="d.id">
-                <td><RouterLink :to="`/evidence/${d.code}`">{{ d.name }}</RouterLink></td><td>{{ d.unit }}</td><td>{{ day(d.lastSeen) || 'never' }}</td>
+                <td>
+                  <RouterLink :to="`/evidence/${d.code}`">{{ d.name }}</RouterLink>
+                </td>
+                <td>{{ d.unit }}</td>
+                <td>{{ day(d.lastSeen) || 'never' }}</td>
               </tr>
             </tbody>
           </table>
         </section>
         <section>
           <h2>What is new?</h2>
-          <p><RouterLink to="/titles/names" class="drop">{{ count(c.names, 'name') }}</RouterLink> on {{ whole(c.unrecognised) }} installs {{ c.names === 1 ? 'is' : 'are' }} not recognised yet.</p>
+          <p>
+            <RouterLink to="/titles/names" class="drop">{{ count(c.names, 'name') }}</RouterLink> on
+            {{ whole(c.unrecognised) }} installs {{ c.names === 1 ? 'is' : 'are' }} not recognised yet.
+          </p>
           <table class="lines">
-            <thead><tr><th>name</th><th>publisher</th><th class="num">installs</th></tr></thead>
+            <thead>
+              <tr>
+                <th>name</th>
+                <th>publisher</th>
+                <th class="num">installs</th>
+              </tr>
+            </thead>
             <tbody>
               <tr v-for="n in c.topNames" :key="n.key">
-                <td><RouterLink :to="`/titles/names?key=${encodeURIComponent(n.key)}`">{{ n.name }}</RouterLink></td><td>{{ n.publisher }}</td><td class="num">{{ whole(n.installs) }}</td>
+                <td>
+                  <RouterLink :to="`/titles/names?key=${encodeURIComponent(n.key)}`">{{ n.name }}</RouterLink>
+                </td>
+                <td>{{ n.publisher }}</td>
+                <td class="num">{{ whole(n.installs) }}</td>
               </tr>
             </tbody>
           </table>
           <p class="soft">
             Last taken in:
-            <template v-for="(i, k) in c.imports.slice(0, 3)" :key="i.id"><template v-if="k">, </template>{{ i.kind }} ({{ count(i.lines, 'line') }}, {{ day(i.at) }}, {{ i.author }})</template>
+            <template v-for="(i, k) in c.imports.slice(0, 3)" :key="i.id"
+              ><template v-if="k">, </template>{{ i.kind }} ({{ count(i.lines, 'line') }}, {{ day(i.at) }},
+              {{ i.author }})</template
+            >
           </p>
         </section>
         <section>
           <h2>What waits for a decision?</h2>
           <p>
-            <RouterLink to="/worklist?f=state%3Dopen%7Cfailed" class="drop">{{ count(c.openCases, 'case') }}</RouterLink> {{ c.openCases === 1 ? 'waits' : 'wait' }}; {{ whole(c.agreedCases) }} agreed,
+            <RouterLink to="/worklist?f=state%3Dopen%7Cfailed" class="drop">{{
+              count(c.openCases, 'case')
+            }}</RouterLink>
+            {{ c.openCases === 1 ? 'waits' : 'wait' }}; {{ whole(c.agreedCases) }} agreed,
             {{ whole(c.sentCases) }} sent, {{ whole(c.goneCases) }} gone by evidence.
           </p>
           <table class="lines">
-            <thead><tr><th>product</th><th>device</th><th>why</th><th class="num">worth</th></tr></thead>
+            <thead>
+              <tr>
+                <th>product</th>
+                <th>device</th>
+                <th>why</th>
+                <th class="num">worth</th>
+              </tr>
+            </thead>
             <tbody>
               <tr v-for="x in c.topCases" :key="x.id">
-                <td><RouterLink :to="`/worklist?case=${x.id}`">{{ x.product }}</RouterLink></td><td>{{ x.device }}</td><td>{{ x.kind }}</td><td class="num">{{ x.amount ? money(x.amount) + ' ' + x.currency : '–' }}</td>
+                <td>
+                  <RouterLink :to="`/worklist?case=${x.id}`">{{ x.product }}</RouterLink>
+                </td>
+                <td>{{ x.device }}</td>
+                <td>{{ x.kind }}</td>
+                <td class="num">{{ x.amount ? money(x.amount) + ' ' + x.currency : '–' }}</td>
               </tr>
             </tbody>
           </table>
@@ -85,15 +142,34 @@ const bring = [
         <section>
           <h2>Where are money and risk?</h2>
           <p>
-            <template v-for="(m, k) in c.money" :key="m.currency"><template v-if="k">; </template><span class="short">{{ money(m.exposure) }} {{ m.currency }} short</span><template v-if="m.spare">, <span class="spare">{{ money(m.spare) }} {{ m.currency }} spare</span></template></template>
+            <template v-for="(m, k) in c.money" :key="m.currency"
+              ><template v-if="k">; </template><span class="short">{{ money(m.exposure) }} {{ m.currency }} short</span
+              ><template v-if="m.spare"
+                >, <span class="spare">{{ money(m.spare) }} {{ m.currency }} spare</span></template
+              ></template
+            >
           </p>
           <table class="lines">
-            <thead><tr><th>product</th><th>by</th><th class="bar">owned over needed</th><th class="num">short</th><th class="num">at list price</th></tr></thead>
+            <thead>
+              <tr>
+                <th>product</th>
+                <th>by</th>
+                <th class="bar">owned over needed</th>
+                <th class="num">short</th>
+                <th class="num">at list price</th>
+              </tr>
+            </thead>
             <tbody>
               <tr v-for="p in c.shortest" :key="p.id">
-                <td><RouterLink :to="`/position?trail=p${p.productId}`">{{ p.product }}</RouterLink></td><td>{{ word(p.metric) }}</td>
-                <td><BalanceBar :owned="p.owned" :needed="p.needed" :covered="p.covered" :low="p.low" :high="p.high" /></td>
-                <td class="num short">{{ whole(p.short) }} short</td><td class="num">{{ money(p.exposure) }} {{ p.currency }}</td>
+                <td>
+                  <RouterLink :to="`/position?trail=p${p.productId}`">{{ p.product }}</RouterLink>
+                </td>
+                <td>{{ word(p.metric) }}</td>
+                <td>
+                  <BalanceBar :owned="p.owned" :needed="p.needed" :covered="p.covered" :low="p.low" :high="p.high" />
+                </td>
+                <td class="num short">{{ whole(p.short) }} short</td>
+                <td class="num">{{ money(p.exposure) }} {{ p.currency }}</td>
               </tr>
             </tbody>
           </table>

@@ -36,7 +36,12 @@ async function enter(call: Promise<unknown>) {
       <p>This is a demo with invented data. Enter with one click:</p>
       <ul>
         <li v-for="r in roles" :key="r.role">
-          <Button :label="r.text" size="small" :data-enter="r.role" @click="enter(ask(api.POST('/api/sign-in/demo', { body: { role: r.role } })))" />
+          <Button
+            :label="r.text"
+            size="small"
+            :data-enter="r.role"
+            @click="enter(ask(api.POST('/api/sign-in/demo', { body: { role: r.role } })))"
+          />
           <span class="soft">{{ r.detail }}</span>
         </li>
       </ul>

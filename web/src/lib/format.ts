@@ -9,9 +9,7 @@ export function whole(n: number): string {
 export function money(amount: number | string): string {
   const n = Number(amount)
   if (!Number.isFinite(n)) return ''
-  const [head, tail] = Math.abs(n)
-    .toFixed(2)
-    .split('.')
+  const [head, tail] = Math.abs(n).toFixed(2).split('.')
   return (n < 0 ? '− ' : '') + whole(Number(head)) + (tail === '00' ? '' : '.' + tail)
 }
 

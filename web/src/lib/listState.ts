@@ -27,7 +27,8 @@ export function useListState(fallback: { sort: string; desc?: boolean }) {
     }
     router.replace({ query: next })
   }
-  const filter = (column: string) => query.value.f?.find((f) => f.startsWith(column + '='))?.slice(column.length + 1) ?? ''
+  const filter = (column: string) =>
+    query.value.f?.find((f) => f.startsWith(column + '='))?.slice(column.length + 1) ?? ''
   function setFilter(column: string, value: string) {
     const rest = (query.value.f ?? []).filter((f) => !f.startsWith(column + '='))
     change({ f: value ? [...rest, `${column}=${value}`] : rest })

@@ -12,7 +12,11 @@ import TrailPane from './TrailPane.vue'
 /** Owned against needed, product by product. A figure opens the trail at the right. */
 const route = useRoute()
 const { filter, setFilter, change } = useListState({ sort: 'money' })
-const trail = computed(() => String(route.query.trail ?? '').split('/').filter(Boolean))
+const trail = computed(() =>
+  String(route.query.trail ?? '')
+    .split('/')
+    .filter(Boolean),
+)
 const columns = computed<ListColumn[]>(() => [
   { key: 'publisher', label: 'publisher', width: '13%', hidden: trail.value.length > 0 },
   { key: 'product', label: 'product', fixed: true, width: '16%' },
@@ -24,31 +28,79 @@ const columns = computed<ListColumn[]>(() => [
   { key: 'high', label: 'may be', num: true, width: '7.2rem' },
   { key: 'money', label: 'worth', num: true, width: '8.6rem' },
 ])
-const states = [{ l: 'all', v: '' }, { l: 'short', v: 'short' }, { l: 'even', v: 'even' }, { l: 'spare', v: 'spare' }, { l: 'not computed', v: 'unknown' }]
+const states = [
+  { l: 'all', v: '' },
+  { l: 'short', v: 'short' },
+  { l: 'even', v: 'even' },
+  { l: 'spare', v: 'spare' },
+  { l: 'not computed', v: 'unknown' },
+]
 const open = (steps: string[]) => change({ trail: steps.join('/') || undefined })
 const current = computed(() => trail.value[0]?.slice(1))
 useEventListener(window, 'keydown', (e: KeyboardEvent) => {
-  if (e.key === 'Escape' && !['INPUT', 'TEXTAREA'].includes((e.target as HTMLElement).tagName)) open(trail.value.slice(0, -1))
+  if (e.key === 'Escape' && !['INPUT', 'TEXTAREA'].includes((e.target as HTMLElement).tagName))
+    open(trail.value.slice(0, -1))
 })
 </script>
 
 <template>
   <div class="page two">
-    <ListTable name="positions" :columns="columns" sort="money" what="positions" row-key="productId" :current="Number(current)" empty="No position yet: it takes installs, titles and entitlements." @open="(p) => open([`p${p.productId}`])">
+    <ListTable
+      name="positions"
+      :columns="columns"
+      sort="money"
+      what="positions"
+      row-key="productId"
+      :current="Number(current)"
+      empty="No position yet: it takes installs, titles and entitlements."
+      @open="(p) => open([`p${p.productId}`])"
+    >
       <template #title><h1>Position</h1></template>
       <template #filters>
-        <Select :model-value="filter('state')" :options="states" option-label="l" option-value="v" size="small" aria-label="state" placeholder="all" @update:model-value="(v: string) => setFilter('state', v)" />
+        <Select
+          :model-value="filter('state')"
+          :options="states"
+          option-label="l"
+          option-value="v"
+          size="small"
+          aria-label="state"
+          placeholder="all"
+          @update:model-value="(v: string) => setFilter('state', v)"
+        />
       </template>
-      <template #cell-product="{ row }"><b>{{ row.product }}</b></template>
+      <template #cell-product="{ row }"
+        ><b>{{ row.product }}</b></template
+      >
       <template #cell-metric="{ row }">{{ word(row.metric) }}</template>
-      <template #cell-covered="{ row }"><BalanceBar v-if="row.counted" :owned="row.owned" :needed="row.needed" :covered="row.covered" :low="row.low" :high="row.high" /><span v-else class="soft">demand by {{ word(row.metric) }} is not computed yet</span></template>
-      <template #cell-needed="{ row }"><button v-if="row.counted" class="plain" type="button" @click.stop="open([`p${row.productId}`])">{{ whole(row.needed) }}</button></template>
+      <template #cell-covered="{ row }"
+        ><BalanceBar
+          v-if="row.counted"
+          :owned="row.owned"
+          :needed="row.needed"
+          :covered="row.covered"
+          :low="row.low"
+          :high="row.high"
+        /><span v-else class="soft">demand by {{ word(row.metric) }} is not computed yet</span></template
+      >
+      <template #cell-needed="{ row }"
+        ><button v-if="row.counted" class="plain" type="button" @click.stop="open([`p${row.productId}`])">
+          {{ whole(row.needed) }}
+        </button></template
+      >
       <template #cell-balance="{ row }">
-        <span v-if="row.state === 'short'" class="short">{{ whole(row.short) }} short</span><span v-else-if="row.state === 'spare'" class="spare">{{ whole(row.surplus) }} spare</span><span v-else class="soft">{{ row.state === 'even' ? 'even' : '' }}</span>
+        <span v-if="row.state === 'short'" class="short">{{ whole(row.short) }} short</span
+        ><span v-else-if="row.state === 'spare'" class="spare">{{ whole(row.surplus) }} spare</span
+        ><span v-else class="soft">{{ row.state === 'even' ? 'even' : '' }}</span>
       </template>
-      <template #cell-high="{ row }"><span v-if="row.counted" class="doubt">{{ row.low === row.high ? whole(row.low) : `${whole(row.low)}–${whole(row.high)}` }}</span></template>
+      <template #cell-high="{ row }"
+        ><span v-if="row.counted" class="doubt">{{
+          row.low === row.high ? whole(row.low) : `${whole(row.low)}–${whole(row.high)}`
+        }}</span></template
+      >
       <template #cell-money="{ row }">
-        <span v-if="row.state === 'short'" class="short">− {{ money(row.exposure) }} {{ row.currency }}</span><span v-else-if="Number(row.spare) > 0" class="spare">+ {{ money(row.spare) }} {{ row.currency }}</span><span v-else class="soft">–</span>
+        <span v-if="row.state === 'short'" class="short">− {{ money(row.exposure) }} {{ row.currency }}</span
+        ><span v-else-if="Number(row.spare) > 0" class="spare">+ {{ money(row.spare) }} {{ row.currency }}</span
+        ><span v-else class="soft">–</span>
       </template>
     </ListTable>
     <TrailPane v-if="trail.length" :steps="trail" @go="open" />
@@ -60,11 +112,5 @@ useEventListener(window, 'keydown', (e: KeyboardEvent) => {
   display: flex;
   gap: 1rem;
   overflow: hidden;
-}
-@media (max-width: 900px) {
-  .two {
-    flex-direction: column;
-    overflow: auto;
-  }
 }
 </style>

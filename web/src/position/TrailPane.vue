@@ -19,7 +19,10 @@ watch(
   async (now, before) => {
     if (now > (before ?? 0)) {
       await nextTick()
-      setTimeout(() => pane.value?.querySelector('li:last-child')?.scrollIntoView({ block: 'nearest', behavior: 'smooth' }), 250)
+      setTimeout(
+        () => pane.value?.querySelector('li:last-child')?.scrollIntoView({ block: 'nearest', behavior: 'smooth' }),
+        250,
+      )
     }
   },
 )
@@ -28,11 +31,24 @@ const product = () => Number(props.steps.find((s) => s.startsWith('p'))?.slice(1
 
 <template>
   <aside ref="pane" class="sheet" aria-label="The trail from the figure to its evidence">
-    <div class="row"><span class="soft grow">The trail, <kbd>Esc</kbd> takes the last step back</span><button class="plain" type="button" @click="emit('go', [])">close</button></div>
+    <div class="row">
+      <span class="soft grow">The trail, <kbd>Esc</kbd> takes the last step back</span
+      ><button class="plain" type="button" @click="emit('go', [])">close</button>
+    </div>
     <ol>
       <li v-for="(s, i) in steps" :key="s" :class="{ last: i === steps.length - 1 }">
-        <TrailProduct v-if="kind(s) === 'p'" :id="Number(rest(s))" :open="steps[i + 1]?.startsWith('g') ? rest(steps[i + 1]!) : ''" @group="(g) => upTo(i, `g${encodeURIComponent(g)}`)" />
-        <TrailGroup v-else-if="kind(s) === 'g'" :product="product()" :group="rest(s)" @record="(r, d) => upTo(i, `r${r}-${d}`)" />
+        <TrailProduct
+          v-if="kind(s) === 'p'"
+          :id="Number(rest(s))"
+          :open="steps[i + 1]?.startsWith('g') ? rest(steps[i + 1]!) : ''"
+          @group="(g) => upTo(i, `g${encodeURIComponent(g)}`)"
+        />
+        <TrailGroup
+          v-else-if="kind(s) === 'g'"
+          :product="product()"
+          :group="rest(s)"
+          @record="(r, d) => upTo(i, `r${r}-${d}`)"
+        />
         <template v-else-if="kind(s) === 'r'">
           <h3>Record {{ rest(s).split('-')[0] }}</h3>
           <RecordTrace :id="Number(rest(s).split('-')[0])" :device="Number(rest(s).split('-')[1] ?? 0)" />
@@ -72,10 +88,5 @@ li::before {
 }
 li.last::before {
   background: var(--here);
-}
-@media (max-width: 900px) {
-  aside {
-    width: auto;
-  }
 }
 </style>

@@ -34,7 +34,11 @@ const columns: ListColumn[] = [
 ]
 const key = computed(() => String(route.query.key ?? ''))
 const open = (k: string) => change({ key: k || undefined })
-const name = useQuery({ queryKey: ['name', key], queryFn: () => ask(api.GET('/api/names/one', { params: { query: { key: key.value } } })), enabled: computed(() => key.value !== '') })
+const name = useQuery({
+  queryKey: ['name', key],
+  queryFn: () => ask(api.GET('/api/names/one', { params: { query: { key: key.value } } })),
+  enabled: computed(() => key.value !== ''),
+})
 const n = computed(() => (key.value ? name.data.value : undefined))
 
 const text = ref('')
@@ -52,11 +56,25 @@ watch(key, () => {
   says.value = ''
 })
 const choices = computed(() => {
-  const list = (n.value?.proposals ?? []).map((p) => ({ product: p.product, edition: p.edition, text: `${p.publisher} ${p.name} ${p.edition}`.trim(), detail: `shares ${p.shared.join(' ')}` + (p.missing.length ? `, lacks ${p.missing.join(' ')}` : '') }))
-  const more = (others.data.value?.rows ?? []).filter((p) => !list.some((l) => l.product === p.id)).map((p: Lists['products']) => ({ product: p.id, edition: '', text: `${p.publisher} ${p.product}`, detail: p.category }))
+  const list = (n.value?.proposals ?? []).map((p) => ({
+    product: p.product,
+    edition: p.edition,
+    text: `${p.publisher} ${p.name} ${p.edition}`.trim(),
+    detail: `shares ${p.shared.join(' ')}` + (p.missing.length ? `, lacks ${p.missing.join(' ')}` : ''),
+  }))
+  const more = (others.data.value?.rows ?? [])
+    .filter((p) => !list.some((l) => l.product === p.id))
+    .map((p: Lists['products']) => ({
+      product: p.id,
+      edition: '',
+      text: `${p.publisher} ${p.product}`,
+      detail: p.category,
+    }))
   return late.value.trim() ? more : list
 })
-const decision = computed(() => (picked.value ? { key: key.value, product: picked.value.product, edition: picked.value.edition, note: '' } : undefined))
+const decision = computed(() =>
+  picked.value ? { key: key.value, product: picked.value.product, edition: picked.value.edition, note: '' } : undefined,
+)
 const effect = useQuery({
   queryKey: ['preview', decision],
   queryFn: () => ask(api.POST('/api/names/preview', { body: decision.value! })),
@@ -75,7 +93,12 @@ async function press() {
   const done = decision.value
   try {
     const e: Schemas['Effect'] = await ask(api.POST('/api/names/decide', { body: done }))
-    toast.add({ severity: 'success', summary: `Decided for ${count(e.installs, 'install')}`, detail: 'It holds for every later import. Take it back on the name’s own page.', life: 5000 })
+    toast.add({
+      severity: 'success',
+      summary: `Decided for ${count(e.installs, 'install')}`,
+      detail: 'It holds for every later import. Take it back on the name’s own page.',
+      life: 5000,
+    })
     next()
     await client.invalidateQueries({ queryKey: ['list'] })
     await client.invalidateQueries({ queryKey: ['status'] })
@@ -110,7 +133,8 @@ async function addTitle() {
   }
 }
 useEventListener(window, 'keydown', (e: KeyboardEvent) => {
-  if (['INPUT', 'TEXTAREA', 'SELECT'].includes((e.target as HTMLElement).tagName) || e.ctrlKey || e.metaKey || e.altKey) return
+  if (['INPUT', 'TEXTAREA', 'SELECT'].includes((e.target as HTMLElement).tagName) || e.ctrlKey || e.metaKey || e.altKey)
+    return
   if (e.key === 'Escape') open('')
   if (!n.value || !mayWork.value) return
   if (e.key === 'n') next()
@@ -125,12 +149,28 @@ useEventListener(window, 'keydown', (e: KeyboardEvent) => {
 
 <template>
   <div class="page two">
-    <ListTable ref="table" name="names" :columns="columns" sort="installs" desc what="names" row-key="key" :current="key" empty="No names yet: they come with installs.csv." @open="(r) => open(r.key)">
+    <ListTable
+      ref="table"
+      name="names"
+      :columns="columns"
+      sort="installs"
+      desc
+      what="names"
+      row-key="key"
+      :current="key"
+      empty="No names yet: they come with installs.csv."
+      @open="(r) => open(r.key)"
+    >
       <template #title><h1>Names</h1></template>
       <template #filters>
         <Select
           :model-value="filter('state')"
-          :options="[{ l: 'any state', v: '' }, { l: 'unrecognised', v: 'unrecognised' }, { l: 'decided by a person', v: 'decided' }, { l: 'recognised', v: 'recognised' }]"
+          :options="[
+            { l: 'any state', v: '' },
+            { l: 'unrecognised', v: 'unrecognised' },
+            { l: 'decided by a person', v: 'decided' },
+            { l: 'recognised', v: 'recognised' },
+          ]"
           option-label="l"
           option-value="v"
           size="small"
@@ -140,45 +180,98 @@ useEventListener(window, 'keydown', (e: KeyboardEvent) => {
         />
       </template>
       <template #actions><RouterLink to="/titles">Titles</RouterLink></template>
-      <template #cell-state="{ row }"><span :class="{ drop: row.state === 'unrecognised' }">{{ row.state }}</span></template>
+      <template #cell-state="{ row }"
+        ><span :class="{ drop: row.state === 'unrecognised' }">{{ row.state }}</span></template
+      >
     </ListTable>
     <aside v-if="key" class="sheet pane" aria-label="The open name">
       <p v-if="name.error.value" class="says">{{ name.error.value.message }}</p>
       <template v-if="n">
-        <div class="row"><h2 class="grow">{{ n.records[0]?.name }}</h2><button class="plain" type="button" @click="open('')">close</button></div>
-        <p class="soft">{{ n.records[0]?.publisher || 'no publisher' }} · {{ count(n.records.length, 'spelling') }}: {{ n.records.slice(0, 4).map((r) => `${r.name} ${r.version}`.trim()).join('; ') }}<template v-if="n.records.length > 4"> …</template></p>
+        <div class="row">
+          <h2 class="grow">{{ n.records[0]?.name }}</h2>
+          <button class="plain" type="button" @click="open('')">close</button>
+        </div>
+        <p class="soft">
+          {{ n.records[0]?.publisher || 'no publisher' }} · {{ count(n.records.length, 'spelling') }}:
+          {{
+            n.records
+              .slice(0, 4)
+              .map((r) => `${r.name} ${r.version}`.trim())
+              .join('; ')
+          }}<template v-if="n.records.length > 4"> …</template>
+        </p>
         <div v-if="n.decision" class="decided">
-          Decided: <b>{{ n.decision.name || 'not software that counts' }} {{ n.decision.edition }}</b>, by {{ n.decision.author }} on {{ day(n.decision.at) }}.
+          Decided: <b>{{ n.decision.name || 'not software that counts' }} {{ n.decision.edition }}</b
+          >, by {{ n.decision.author }} on {{ day(n.decision.at) }}.
           <button v-if="mayWork" class="plain" type="button" data-take-back @click="takeBack">Take this back</button>
         </div>
         <template v-else-if="mayWork">
           <h3>What is it?</h3>
-          <InputText v-model="text" size="small" fluid type="search" placeholder="Find another title" aria-label="Find another title" data-find-title />
+          <InputText
+            v-model="text"
+            size="small"
+            fluid
+            type="search"
+            placeholder="Find another title"
+            aria-label="Find another title"
+            data-find-title
+          />
           <ul class="choices">
             <li v-for="(c, i) in choices" :key="c.product">
-              <button type="button" :class="{ on: picked?.product === c.product }" :data-choice="c.product" @click="picked = c">
+              <button
+                type="button"
+                :class="{ on: picked?.product === c.product }"
+                :data-choice="c.product"
+                @click="picked = c"
+              >
                 <kbd v-if="i === 0 && !text">a</kbd> {{ c.text }} <span class="soft">{{ c.detail }}</span>
               </button>
             </li>
-            <li><button type="button" :class="{ on: picked?.product === 0 }" @click="picked = nothing"><kbd>x</kbd> Not software that counts</button></li>
+            <li>
+              <button type="button" :class="{ on: picked?.product === 0 }" @click="picked = nothing">
+                <kbd>x</kbd> Not software that counts
+              </button>
+            </li>
             <li><button type="button" @click="startAdding">A title that the catalogue lacks…</button></li>
           </ul>
           <form v-if="adding" class="adding" @submit.prevent="addTitle">
             <label>publisher <InputText v-model="fresh.publisher" size="small" /></label>
             <label>product <InputText v-model="fresh.product" size="small" /></label>
             <label>category <InputText v-model="fresh.category" size="small" /></label>
-            <label>licence model <Select v-model="fresh.model" :options="['commercial', 'free', 'open_source', 'trial', 'in_house']" size="small" /></label>
+            <label
+              >licence model
+              <Select
+                v-model="fresh.model"
+                :options="['commercial', 'free', 'open_source', 'trial', 'in_house']"
+                size="small"
+            /></label>
             <Button type="submit" label="Add this title" size="small" />
           </form>
-          <EffectLine v-if="picked" :says="`${picked.text}:`" :effect="effect.data.value" :failed="effect.error.value?.message" press="Decide" @press="press" />
+          <EffectLine
+            v-if="picked"
+            :says="`${picked.text}:`"
+            :effect="effect.data.value"
+            :failed="effect.error.value?.message"
+            press="Decide"
+            @press="press"
+          />
         </template>
         <p v-else class="soft">Deciding names needs the role “work”.</p>
         <p v-if="says" class="says" role="alert">{{ says }}</p>
         <details>
           <summary>How it was looked at</summary>
-          <ol><li v-for="(s, i) in n.trace" :key="i"><b>{{ s.step }}</b> <span class="soft">{{ s.lookedAt }}</span> {{ s.outcome }}</li></ol>
+          <ol>
+            <li v-for="(s, i) in n.trace" :key="i">
+              <b>{{ s.step }}</b> <span class="soft">{{ s.lookedAt }}</span> {{ s.outcome }}
+            </li>
+          </ol>
         </details>
-        <p class="soft">{{ count(n.records.length, 'record') }}: <RouterLink v-for="r in n.records.slice(0, 12)" :key="r.id" :to="`/position?trail=r${r.id}`" class="rec">{{ r.id }}</RouterLink></p>
+        <p class="soft">
+          {{ count(n.records.length, 'record') }}:
+          <RouterLink v-for="r in n.records.slice(0, 12)" :key="r.id" :to="`/position?trail=r${r.id}`" class="rec">{{
+            r.id
+          }}</RouterLink>
+        </p>
       </template>
     </aside>
   </div>
@@ -234,14 +327,5 @@ ol {
 }
 .rec {
   margin-right: 0.5em;
-}
-@media (max-width: 900px) {
-  .two {
-    flex-direction: column;
-    overflow: auto;
-  }
-  .pane {
-    width: auto;
-  }
 }
 </style>

@@ -15,7 +15,9 @@ const p = computed(() => product.data.value)
 
 <template>
   <div class="page">
-    <p v-if="product.error.value" class="says">{{ product.error.value.message }} <RouterLink to="/titles">Back to the titles</RouterLink></p>
+    <p v-if="product.error.value" class="says">
+      {{ product.error.value.message }} <RouterLink to="/titles">Back to the titles</RouterLink>
+    </p>
     <template v-if="p">
       <div class="row head">
         <h1>{{ p.product }}</h1>
@@ -24,8 +26,12 @@ const p = computed(() => product.data.value)
         <RouterLink to="/titles">All titles</RouterLink>
       </div>
       <p>
-        Found on {{ count(p.devices, 'device') }} as {{ count(p.installs, 'install') }} of {{ count(p.versions, 'version') }};
-        <RouterLink v-if="p.counted || p.rights" :to="`/position?trail=p${p.id}`">{{ whole(p.counted) }} need a right</RouterLink><span v-else>none needs a right</span><template v-if="p.folded">; {{ whole(p.folded) }} fold into a suite</template>.
+        Found on {{ count(p.devices, 'device') }} as {{ count(p.installs, 'install') }} of
+        {{ count(p.versions, 'version') }};
+        <RouterLink v-if="p.counted || p.rights" :to="`/position?trail=p${p.id}`"
+          >{{ whole(p.counted) }} need a right</RouterLink
+        ><span v-else>none needs a right</span
+        ><template v-if="p.folded">; {{ whole(p.folded) }} fold into a suite</template>.
         <template v-if="p.suites.length">It is part of {{ p.suites.join(', ') }}.</template>
         <template v-if="p.parts.length">Its parts: {{ p.parts.join(', ') }}.</template>
       </p>
@@ -33,10 +39,24 @@ const p = computed(() => product.data.value)
         <section>
           <h2>In the catalogue</h2>
           <table class="lines">
-            <thead><tr><th>edition</th><th>version</th><th>released</th><th>licence model</th><th class="num">list price</th><th>other names</th></tr></thead>
+            <thead>
+              <tr>
+                <th>edition</th>
+                <th>version</th>
+                <th>released</th>
+                <th>licence model</th>
+                <th class="num">list price</th>
+                <th>other names</th>
+              </tr>
+            </thead>
             <tbody>
               <tr v-for="l in p.lines" :key="l.edition + '|' + l.version">
-                <td>{{ l.edition || '–' }}</td><td>{{ l.version || 'every' }}</td><td>{{ l.released }}</td><td>{{ word(l.model) }}</td><td class="num">{{ l.listPrice ? money(l.listPrice) + ' ' + l.currency : '–' }}</td><td class="soft">{{ l.aliases }}</td>
+                <td>{{ l.edition || '–' }}</td>
+                <td>{{ l.version || 'every' }}</td>
+                <td>{{ l.released }}</td>
+                <td>{{ word(l.model) }}</td>
+                <td class="num">{{ l.listPrice ? money(l.listPrice) + ' ' + l.currency : '–' }}</td>
+                <td class="soft">{{ l.aliases }}</td>
               </tr>
             </tbody>
           </table>
@@ -44,10 +64,26 @@ const p = computed(() => product.data.value)
         <section>
           <h2>{{ count(p.names.length, 'raw name') }}</h2>
           <table class="lines">
-            <thead><tr><th>name, as one source wrote it</th><th>publisher</th><th class="num">spellings</th><th class="num">installs</th><th>by</th></tr></thead>
+            <thead>
+              <tr>
+                <th>name, as one source wrote it</th>
+                <th>publisher</th>
+                <th class="num">spellings</th>
+                <th class="num">installs</th>
+                <th>by</th>
+              </tr>
+            </thead>
             <tbody>
               <tr v-for="n in p.names" :key="n.key">
-                <td><RouterLink :to="`/titles/names?f=installs%3D%3E0&key=${encodeURIComponent(n.key)}`">{{ n.name }}</RouterLink></td><td>{{ n.publisher }}</td><td class="num">{{ whole(n.records) }}</td><td class="num">{{ whole(n.installs) }}</td><td class="soft">{{ n.state }}</td>
+                <td>
+                  <RouterLink :to="`/titles/names?f=installs%3D%3E0&key=${encodeURIComponent(n.key)}`">{{
+                    n.name
+                  }}</RouterLink>
+                </td>
+                <td>{{ n.publisher }}</td>
+                <td class="num">{{ whole(n.records) }}</td>
+                <td class="num">{{ whole(n.installs) }}</td>
+                <td class="soft">{{ n.state }}</td>
               </tr>
             </tbody>
           </table>

@@ -20,20 +20,48 @@ const columns: ListColumn[] = [
   { key: 'folded', label: 'in suites', num: true, width: '5.4rem' },
   { key: 'rights', label: 'entitlements', num: true, width: '6.6rem' },
 ]
-const models = [{ label: 'any licence model', value: '' }, ...['commercial', 'free', 'open_source', 'in_house', 'trial'].map((value) => ({ label: word(value), value }))]
+const models = [
+  { label: 'any licence model', value: '' },
+  ...['commercial', 'free', 'open_source', 'in_house', 'trial'].map((value) => ({ label: word(value), value })),
+]
 </script>
 
 <template>
   <div class="page fill">
-    <ListTable name="products" :columns="columns" sort="devices" desc what="products" row-key="id" empty="No titles yet: take in a titles.csv." @open="(p) => router.push(`/titles/${p.id}`)">
+    <ListTable
+      name="products"
+      :columns="columns"
+      sort="devices"
+      desc
+      what="products"
+      row-key="id"
+      empty="No titles yet: take in a titles.csv."
+      @open="(p) => router.push(`/titles/${p.id}`)"
+    >
       <template #title><h1>Titles</h1></template>
       <template #filters>
-        <Select :model-value="filter('model')" :options="models" option-label="label" option-value="value" size="small" aria-label="licence model" placeholder="any licence model" @update:model-value="(v: string) => setFilter('model', v)" />
+        <Select
+          :model-value="filter('model')"
+          :options="models"
+          option-label="label"
+          option-value="value"
+          size="small"
+          aria-label="licence model"
+          placeholder="any licence model"
+          @update:model-value="(v: string) => setFilter('model', v)"
+        />
       </template>
       <template #actions><RouterLink to="/titles/names">Names nobody has decided</RouterLink></template>
-      <template #cell-product="{ row }"><RouterLink :to="`/titles/${row.id}`" @click.stop>{{ row.product }}</RouterLink></template>
+      <template #cell-product="{ row }"
+        ><RouterLink :to="`/titles/${row.id}`" @click.stop>{{ row.product }}</RouterLink></template
+      >
       <template #cell-model="{ row }">{{ word(row.model) || 'unknown' }}</template>
-      <template #cell-counted="{ row }"><RouterLink v-if="row.counted" :to="`/position?trail=p${row.id}`" @click.stop>{{ whole(row.counted) }}</RouterLink><span v-else class="soft">0</span></template>
+      <template #cell-counted="{ row }"
+        ><RouterLink v-if="row.counted" :to="`/position?trail=p${row.id}`" @click.stop>{{
+          whole(row.counted)
+        }}</RouterLink
+        ><span v-else class="soft">0</span></template
+      >
     </ListTable>
   </div>
 </template>

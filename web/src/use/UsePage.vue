@@ -15,7 +15,7 @@ const columns: ListColumn[] = [
   { key: 'class', label: 'use', width: '8.4rem' },
   { key: 'used', label: 'days used', num: true, width: '6rem' },
   { key: 'measured', label: 'days measured', num: true, width: '8rem' },
-  { key: 'last', label: 'last use', width: '6.6rem' },
+  { key: 'last', label: 'last use', width: '7.8rem' },
 ]
 const classes = [
   { l: 'any use', v: '' },
@@ -27,14 +27,40 @@ const mark: Record<string, string> = { regular: '●', light: '◐', unused: '�
 
 <template>
   <div class="page fill">
-    <ListTable name="use" :columns="columns" sort="last" desc what="installs that need a right" row-key="id" empty="Nothing to measure yet: it takes counted installs, and a usage.csv or last-use dates of scans." @open="(u) => $router.push(`/position?trail=p${u.productId}`)">
+    <ListTable
+      name="use"
+      :columns="columns"
+      sort="last"
+      desc
+      what="installs"
+      row-key="id"
+      empty="Nothing to measure yet: it takes counted installs, and a usage.csv or last-use dates of scans."
+      @open="(u) => $router.push(`/position?trail=p${u.productId}`)"
+    >
       <template #title><h1>Use</h1></template>
       <template #filters>
-        <Select :model-value="filter('class')" :options="classes" option-label="l" option-value="v" size="small" aria-label="use" placeholder="any use" @update:model-value="(v: string) => setFilter('class', v)" />
+        <Select
+          :model-value="filter('class')"
+          :options="classes"
+          option-label="l"
+          option-value="v"
+          size="small"
+          aria-label="use"
+          placeholder="any use"
+          @update:model-value="(v: string) => setFilter('class', v)"
+        />
       </template>
       <template #actions><span class="soft">Not measured is not unused.</span></template>
-      <template #cell-class="{ row }"><span :class="{ drop: row.class === 'unused' || row.class === 'never used', soft: row.class === 'not measured' }">{{ mark[row.class] }} {{ row.class }}</span></template>
-      <template #cell-used="{ row }"><span v-if="row.measured === 0" class="soft">–</span><template v-else>{{ whole(row.used) }}</template></template>
+      <template #cell-class="{ row }"
+        ><span
+          :class="{ drop: row.class === 'unused' || row.class === 'never used', soft: row.class === 'not measured' }"
+          >{{ mark[row.class] }} {{ row.class }}</span
+        ></template
+      >
+      <template #cell-used="{ row }"
+        ><span v-if="row.measured === 0" class="soft">–</span
+        ><template v-else>{{ whole(row.used) }}</template></template
+      >
     </ListTable>
   </div>
 </template>

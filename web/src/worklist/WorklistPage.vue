@@ -27,18 +27,36 @@ const columns = computed<ListColumn[]>(() => [
   { key: 'unit', label: 'unit', width: '10rem', hidden: true },
   { key: 'kind', label: 'why', width: '6.4rem' },
   { key: 'state', label: 'state', width: '6.4rem' },
-  { key: 'worth', label: 'becomes money', width: '11.6rem' },
+  { key: 'worth', label: 'becomes money', width: '13.4rem' },
   { key: 'amount', label: 'worth', num: true, width: '7rem' },
-  { key: 'changedAt', label: 'since', width: '7rem', hidden: id.value > 0 },
+  { key: 'changedAt', label: 'since', width: '7.6rem', hidden: id.value > 0 },
 ])
 const states = [
-  { l: 'any state', v: '' }, { l: 'wait for a decision', v: 'open|failed' }, { l: 'under way', v: 'open|failed|agreed|sent' },
+  { l: 'any state', v: '' },
+  { l: 'wait for a decision', v: 'open|failed' },
+  { l: 'under way', v: 'open|failed|agreed|sent' },
   ...['open', 'agreed', 'sent', 'failed', 'gone', 'kept', 'lapsed'].map((v) => ({ l: v, v })),
 ]
-const why = [{ l: 'any reason', v: '' }, { l: 'restricted', v: 'restricted' }, { l: 'idle', v: 'idle' }]
-const marks: Record<string, string> = { open: '◇', agreed: '◆', sent: '➤', failed: '✕', gone: '✓', kept: '‖', lapsed: '–' }
+const why = [
+  { l: 'any reason', v: '' },
+  { l: 'restricted', v: 'restricted' },
+  { l: 'idle', v: 'idle' },
+]
+const marks: Record<string, string> = {
+  open: '◇',
+  agreed: '◆',
+  sent: '➤',
+  failed: '✕',
+  gone: '✓',
+  kept: '‖',
+  lapsed: '–',
+}
 
-const one = useQuery({ queryKey: ['case', id], queryFn: () => ask(api.GET('/api/cases/{id}', { params: { path: { id: id.value } } })), enabled: computed(() => id.value > 0) })
+const one = useQuery({
+  queryKey: ['case', id],
+  queryFn: () => ask(api.GET('/api/cases/{id}', { params: { path: { id: id.value } } })),
+  enabled: computed(() => id.value > 0),
+})
 const c = computed(() => (id.value ? one.data.value : undefined))
 
 const selection = ref<Lists['cases'][]>([])
@@ -54,11 +72,17 @@ const acts: { act: Act; label: string; from: string[] }[] = [
   { act: 'reopen', label: 'Back to open', from: ['agreed', 'failed', 'kept'] },
 ]
 const targets = computed(() => (selection.value.length ? selection.value : c.value ? [c.value] : []))
-const possible = computed(() => acts.map((a) => ({ ...a, ids: targets.value.filter((t) => a.from.includes(t.state)).map((t) => t.id) })).filter((a) => a.ids.length))
+const possible = computed(() =>
+  acts
+    .map((a) => ({ ...a, ids: targets.value.filter((t) => a.from.includes(t.state)).map((t) => t.id) }))
+    .filter((a) => a.ids.length),
+)
 async function act(a: Act, ids: number[]) {
   says.value = ''
   try {
-    const done = await ask(api.POST('/api/cases/act', { body: { ids, act: a, note: reason.value, until: until.value } }))
+    const done = await ask(
+      api.POST('/api/cases/act', { body: { ids, act: a, note: reason.value, until: until.value } }),
+    )
     says.value = `Done for ${count(done.count, 'case')}.`
     keeping.value = false
     reason.value = ''
@@ -80,46 +104,127 @@ function press(a: { act: Act; ids: number[] }) {
 <template>
   <div class="page two">
     <div class="left">
-      <ListTable v-model:selection="selection" name="cases" :columns="columns" sort="amount" desc what="cases" row-key="id" :selectable="mayWork" :current="id" empty="Nothing is to be done: no restricted software was found, and no paid licence idles." @open="(r) => change({ case: String(r.id) })">
+      <ListTable
+        v-model:selection="selection"
+        name="cases"
+        :columns="columns"
+        sort="amount"
+        desc
+        what="cases"
+        row-key="id"
+        :selectable="mayWork"
+        :current="id"
+        empty="Nothing is to be done: no restricted software was found, and no paid licence idles."
+        @open="(r) => change({ case: String(r.id) })"
+      >
         <template #title><h1>Worklist</h1></template>
         <template #filters>
-          <Select :model-value="filter('state')" :options="states" option-label="l" option-value="v" size="small" aria-label="state" placeholder="any state" @update:model-value="(v: string) => setFilter('state', v)" />
-          <Select :model-value="filter('kind')" :options="why" option-label="l" option-value="v" size="small" aria-label="reason" placeholder="any reason" @update:model-value="(v: string) => setFilter('kind', v)" />
+          <Select
+            :model-value="filter('state')"
+            :options="states"
+            option-label="l"
+            option-value="v"
+            size="small"
+            aria-label="state"
+            placeholder="any state"
+            @update:model-value="(v: string) => setFilter('state', v)"
+          />
+          <Select
+            :model-value="filter('kind')"
+            :options="why"
+            option-label="l"
+            option-value="v"
+            size="small"
+            aria-label="reason"
+            placeholder="any reason"
+            @update:model-value="(v: string) => setFilter('kind', v)"
+          />
         </template>
         <template #actions><RouterLink to="/worklist/stances">What is restricted</RouterLink></template>
-        <template #cell-state="{ row }"><span :class="{ drop: row.state === 'failed', spare: row.state === 'gone' }">{{ marks[row.state] }} {{ row.state }}</span><span v-if="row.cameBack" class="drop"> back</span></template>
-        <template #cell-worth="{ row }">{{ row.kind === 'restricted' ? '' : row.worth === 'at renewal' ? `at renewal ${row.moneyOn}` : row.worth }}</template>
+        <template #cell-state="{ row }"
+          ><span :class="{ drop: row.state === 'failed', spare: row.state === 'gone' }"
+            >{{ marks[row.state] }} {{ row.state }}</span
+          ><span v-if="row.cameBack" class="drop"> back</span></template
+        >
+        <template #cell-worth="{ row }">{{
+          row.kind === 'restricted' ? '' : row.worth === 'at renewal' ? `at renewal ${row.moneyOn}` : row.worth
+        }}</template>
         <template #cell-amount="{ row }">{{ row.amount ? money(row.amount) + ' ' + row.currency : '–' }}</template>
         <template #cell-changedAt="{ row }">{{ day(row.changedAt) }}</template>
       </ListTable>
       <div v-if="mayWork && selection.length" class="effect row" role="region" aria-label="Chosen cases">
-        <b>{{ count(selection.length, 'case') }}</b> <span>worth {{ money(selection.reduce((s, r) => s + r.amount, 0)) }}</span>
-        <Button v-for="a in possible" :key="a.act" :label="`${a.label} (${a.ids.length})`" size="small" @click="press(a)" />
+        <b>{{ count(selection.length, 'case') }}</b>
+        <span>worth {{ money(selection.reduce((s, r) => s + r.amount, 0)) }}</span>
+        <Button
+          v-for="a in possible"
+          :key="a.act"
+          :label="`${a.label} (${a.ids.length})`"
+          size="small"
+          @click="press(a)"
+        />
         <button class="plain" type="button" @click="selection = []">choose none</button>
       </div>
       <p v-if="says" role="status" class="status" data-says>{{ says }}</p>
     </div>
     <aside v-if="c" class="sheet pane" aria-label="The open case">
-      <div class="row"><h2 class="grow">{{ c.product }} on {{ c.device }}</h2><button class="plain" type="button" @click="change({ case: undefined })">close</button></div>
+      <div class="row">
+        <h2 class="grow">{{ c.product }} on {{ c.device }}</h2>
+        <button class="plain" type="button" @click="change({ case: undefined })">close</button>
+      </div>
       <p data-case-state>
-        {{ c.kind === 'restricted' ? 'Restricted software' : 'Idle licence' }}, <b>{{ marks[c.state] }} {{ c.state }}</b><template v-if="c.keepUntil && c.state === 'kept'"> until {{ c.keepUntil }}</template>.
-        <template v-if="c.amount">Worth {{ money(c.amount) }} {{ c.currency }}, {{ c.worth }}<template v-if="c.worth === 'at renewal'"> on {{ c.moneyOn }}</template>.</template>
+        {{ c.kind === 'restricted' ? 'Restricted software' : 'Idle licence' }}, <b>{{ marks[c.state] }} {{ c.state }}</b
+        ><template v-if="c.keepUntil && c.state === 'kept'"> until {{ c.keepUntil }}</template
+        >.
+        <template v-if="c.amount"
+          >Worth {{ money(c.amount) }} {{ c.currency }}, {{ c.worth
+          }}<template v-if="c.worth === 'at renewal'"> on {{ c.moneyOn }}</template
+          >.</template
+        >
         <template v-else-if="c.kind === 'idle'">The right goes back for reuse; no money is claimed.</template>
       </p>
       <h3>Proof</h3>
-      <ul><li v-for="p in c.proof" :key="p">{{ p }}</li></ul>
-      <p><RouterLink :to="`/evidence/${encodeURIComponent(c.deviceCode)}`">The device and its records</RouterLink> · <RouterLink :to="`/position?trail=p${c.productId}`">the position</RouterLink></p>
-      <div v-if="mayWork && !selection.length" class="row"><Button v-for="a in possible" :key="a.act" :label="a.label" size="small" :data-act="a.act" :severity="a.act === 'reopen' || a.act === 'keep' ? 'secondary' : undefined" @click="press(a)" /></div>
-      <p v-if="c.state === 'sent'" class="soft">The deployment tool has it. It cannot be taken back from here; the next scan of {{ c.device }} decides. The last one was on {{ day(c.lastSeen) }}.</p>
+      <ul>
+        <li v-for="p in c.proof" :key="p">{{ p }}</li>
+      </ul>
+      <p>
+        <RouterLink :to="`/evidence/${encodeURIComponent(c.deviceCode)}`">The device and its records</RouterLink> ·
+        <RouterLink :to="`/position?trail=p${c.productId}`">the position</RouterLink>
+      </p>
+      <div v-if="mayWork && !selection.length" class="row">
+        <Button
+          v-for="a in possible"
+          :key="a.act"
+          :label="a.label"
+          size="small"
+          :data-act="a.act"
+          :severity="a.act === 'reopen' || a.act === 'keep' ? 'secondary' : undefined"
+          @click="press(a)"
+        />
+      </div>
+      <p v-if="c.state === 'sent'" class="soft">
+        The deployment tool has it. It cannot be taken back from here; the next scan of {{ c.device }} decides. The last
+        one was on {{ day(c.lastSeen) }}.
+      </p>
       <p v-if="!mayWork" class="soft">Working on cases needs the role “work”.</p>
       <h3>What happened</h3>
-      <ol class="steps"><li v-for="(s, i) in c.steps" :key="i"><b>{{ s.to }}</b> by {{ s.who }}, <span class="soft">{{ moment(s.at) }}</span><div class="soft">{{ s.note }}</div></li></ol>
+      <ol class="steps">
+        <li v-for="(s, i) in c.steps" :key="i">
+          <b>{{ s.to }}</b> by {{ s.who }}, <span class="soft">{{ moment(s.at) }}</span>
+          <div class="soft">{{ s.note }}</div>
+        </li>
+      </ol>
     </aside>
     <Dialog v-model:visible="keeping" modal header="Leave it in place" :style="{ width: '30rem' }">
       <form class="keep" @submit.prevent="act('keep', keepIds)">
         <label>Why <InputText v-model="reason" fluid autofocus /></label>
-        <label>Until (the case opens again the day after) <input v-model="until" type="date" class="p-inputtext" /></label>
-        <Button type="submit" :label="`Leave ${count(keepIds.length, 'install')} in place`" :disabled="!reason || !until" />
+        <label
+          >Until (the case opens again the day after) <input v-model="until" type="date" class="p-inputtext"
+        /></label>
+        <Button
+          type="submit"
+          :label="`Leave ${count(keepIds.length, 'install')} in place`"
+          :disabled="!reason || !until"
+        />
       </form>
     </Dialog>
   </div>
@@ -178,14 +283,5 @@ ul {
   width: 100%;
   display: grid;
   gap: 0.2rem;
-}
-@media (max-width: 900px) {
-  .two {
-    flex-direction: column;
-    overflow: auto;
-  }
-  .pane {
-    width: auto;
-  }
 }
 </style>
