@@ -42,7 +42,7 @@ const stations = computed<Station[]>(() => {
       name: 'Titles',
       figure: whole(recognised),
       share: part(recognised, c.installs),
-      says: `installs recognised, ${(100 * part(recognised, c.installs)).toFixed(1)} %`,
+      says: `installs recognised, ${(100 * part(recognised, c.installs)).toFixed(1)}\u00a0%`,
       drops: [...drop(c.names, 'names undecided', '/titles/names')],
     },
     {
@@ -70,7 +70,7 @@ const stations = computed<Station[]>(() => {
     {
       to: '/position',
       name: 'Position',
-      figure: c.needed ? `${((100 * c.covered) / c.needed).toFixed(1)} %` : '–',
+      figure: c.needed ? `${((100 * c.covered) / c.needed).toFixed(1)}\u00a0%` : '–',
       share: part(c.covered, c.installs),
       says: `of ${whole(c.needed)} needed are covered`,
       drops: [

@@ -217,6 +217,9 @@ function step(e: KeyboardEvent, to: 'nextElementSibling' | 'previousElementSibli
 .cols {
   width: 7.9rem;
 }
+.file a + a {
+  margin-left: 0.6rem;
+}
 .file {
   white-space: nowrap;
   font-size: 0.93rem;

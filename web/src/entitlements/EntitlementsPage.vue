@@ -26,7 +26,7 @@ const columns: ListColumn[] = [
   { key: 'metric', label: 'counted by', width: '6.6rem' },
   { key: 'kind', label: 'kind', width: '7.2rem' },
   { key: 'quantity', label: 'bought', num: true, width: '4.2rem' },
-  { key: 'effective', label: 'counts today', num: true, width: '6.6rem' },
+  { key: 'effective', label: 'counts today', num: true, width: '7.2rem' },
   { key: 'end', label: 'ends', width: '7.6rem' },
   { key: 'unitPrice', label: 'unit price', num: true, width: '6.2rem' },
   { key: 'scope', label: 'for', width: '8rem', hidden: true },

@@ -18,7 +18,7 @@ const columns: ListColumn[] = [
   { key: 'installs', label: 'installs', num: true, width: '5.4rem' },
   { key: 'counted', label: 'need a right', num: true, width: '6.6rem' },
   { key: 'folded', label: 'in suites', num: true, width: '5.4rem' },
-  { key: 'rights', label: 'entitlements', num: true, width: '6.6rem' },
+  { key: 'rights', label: 'entitlements', num: true, width: '7.2rem' },
 ]
 const models = [
   { label: 'any licence model', value: '' },
