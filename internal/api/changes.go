@@ -90,6 +90,13 @@ func (s *Server) changes() {
 		}
 		return &body[Done]{Done{1}}, err
 	})
+	handle(s, app.Work, huma.Operation{OperationID: "setRules", Method: http.MethodPut, Path: "/api/rules"}, func(ctx context.Context, me who, in *body[app.Rules]) (*body[app.Rules], error) {
+		err := s.app.SetRules(ctx, in.Body, me.Name)
+		if err == nil {
+			s.app.RefreshSoon(ctx)
+		}
+		return &body[app.Rules]{in.Body}, err
+	})
 	handle(s, app.Run, post("mend", "/api/asides/{id}/mend"), func(ctx context.Context, me who, in *struct {
 		ID   int64 `path:"id"`
 		Body struct {

@@ -88,6 +88,10 @@ func (s *Server) views() {
 		p, err := s.app.Policies(ctx)
 		return &body[app.PolicyList]{p}, err
 	})
+	handle(s, app.Look, get("rules", "/api/rules"), func(ctx context.Context, _ who, _ *struct{}) (*body[app.Rules], error) {
+		r, err := s.app.Rules(ctx)
+		return &body[app.Rules]{r}, err
+	})
 	handle(s, app.Look, get("imports", "/api/imports"), func(ctx context.Context, _ who, _ *struct{}) (*body[[]app.ImportView], error) {
 		p, err := s.app.Imports(ctx)
 		return &body[[]app.ImportView]{p}, err

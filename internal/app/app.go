@@ -73,7 +73,7 @@ func loadSettings(tx *store.Tx) (Settings, error) {
 		if err != nil {
 			return s, err
 		}
-		if n, err := strconv.Atoi(v); err == nil && n > 0 {
+		if n, err := strconv.Atoi(v); err == nil && n >= 0 {
 			*into = n
 		}
 	}
@@ -89,6 +89,39 @@ func loadSettings(tx *store.Tx) (Settings, error) {
 		s.Zones[site] = loc
 	}
 	return s, nil
+}
+
+// Rules are the numbers that people may set.
+type Rules struct {
+	FreshDays int `json:"freshDays" minimum:"1" maximum:"1000" doc:"evidence older than this is stale"`
+	UseWindow int `json:"useWindow" minimum:"7" maximum:"1000" doc:"days that classes of use look at"`
+	GraceDays int `json:"graceDays" minimum:"0" maximum:"1000" doc:"an install younger than this is not proposed for reclaim"`
+}
+
+// Rules returns the numbers in force.
+func (a *App) Rules(ctx context.Context) (Rules, error) {
+	var out Rules
+	err := a.DB.View(ctx, func(tx *store.Tx) error {
+		s, err := loadSettings(tx)
+		out = Rules{s.FreshDays, s.UseWindow, s.GraceDays}
+		return err
+	})
+	return out, err
+}
+
+// SetRules sets the numbers and marks everything that rests on them to be computed again.
+func (a *App) SetRules(ctx context.Context, r Rules, who string) error {
+	return a.DB.Update(ctx, func(tx *store.Tx) error {
+		for key, n := range map[string]int{"fresh_days": r.FreshDays, "use_window": r.UseWindow, "grace_days": r.GraceDays} {
+			if err := tx.SetSetting(key, strconv.Itoa(n)); err != nil {
+				return err
+			}
+		}
+		if err := tx.Note(a.Clock.Now(), who, "set the rules", "", fmt.Sprintf("%+v", r)); err != nil {
+			return err
+		}
+		return markDirty(tx, false)
+	})
 }
 
 func (s *Settings) zone(site string) *time.Location {

@@ -1,8 +1,6 @@
 package app
 
 import (
-	"time"
-
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/demand"
 	"ensomet/internal/core/entitle"
@@ -11,7 +9,6 @@ import (
 	"ensomet/internal/core/policy"
 	"ensomet/internal/core/position"
 	"ensomet/internal/core/recognise"
-	"ensomet/internal/core/usage"
 	"ensomet/internal/store"
 
 	"github.com/shopspring/decimal"
@@ -224,6 +221,7 @@ func (e *estate) loadDevices(tx *store.Tx) error {
 	for i, d := range e.devices {
 		e.deviceAt[d.ID] = i
 		if d.PrimaryUser != "" {
+			e.person(d.PrimaryUser)
 			if _, known := e.places[d.PrimaryUser]; !known {
 				e.places[d.PrimaryUser] = entitle.Place{Unit: d.OrgUnit, Country: d.Country}
 			}
@@ -243,6 +241,17 @@ func (e *estate) loadDevices(tx *store.Tx) error {
 		e.fleet[d.Kind] = f
 	}
 	return nil
+}
+
+// person returns the place in persons of a user_id. One that evidence names and no users.csv does is a user all the same, with a number below zero.
+func (e *estate) person(code string) int {
+	i, known := e.personAt[code]
+	if !known {
+		i = len(e.persons)
+		e.persons = append(e.persons, store.PersonFacts{ID: -int64(i) - 1, Code: code, Name: code})
+		e.personAt[code] = i
+	}
+	return i
 }
 
 func (e *estate) age(d *store.DeviceFacts) evidence.Age {
@@ -315,364 +324,4 @@ func (e *estate) loadRecords(tx *store.Tx) error {
 		}
 	}
 	return nil
-}
-
-// count walks the installs once, device by device, and makes holdings of what counts.
-func (e *estate) count(tx *store.Tx, only []int64) error {
-	return tx.EachDevice(e.at, only, func(device int64, records []int64) error {
-		known := records[:0]
-		for _, id := range records {
-			if id < int64(len(e.recs)) { // others came in since the records were read
-				known = append(known, id)
-			}
-		}
-		e.countDevice(device, known)
-		return nil
-	})
-}
-
-// countDevice counts the installs of one device: which products are there, which of them fold under a suite, and which make a holding.
-func (e *estate) countDevice(device int64, records []int64) {
-	at, known := e.deviceAt[device]
-	if !known {
-		return
-	}
-	d := &e.devices[at]
-	fact := &e.facts[at]
-	folded := e.foldedHere(records)
-	var touched []*productFacts
-	for _, id := range records {
-		r := &e.recs[id]
-		fact.installs++
-		if r.key >= 0 {
-			k := &e.keys[r.key]
-			k.installs++
-			if k.lastDevice != device {
-				k.lastDevice = device
-				k.devices++
-			}
-		}
-		if r.unknown {
-			fact.unrecognised++
-		}
-		f := r.product
-		if f == nil {
-			continue
-		}
-		f.installs++
-		if f.lastVersion != r.version || len(f.versions) == 0 {
-			f.versions[r.version] = true
-			f.lastVersion = r.version
-		}
-		if f.lastDevice != device {
-			f.lastDevice = device
-			f.devices++
-		}
-		if f.restricting && r.whole {
-			e.findings = append(e.findings, present{at, f, id})
-		}
-		if !r.counts || d.Status != "in_service" {
-			continue
-		}
-		if _, under := folded[f.id]; under {
-			f.folded++
-			continue
-		}
-		fact.counted++
-		f.counted++
-		if f.holder != device {
-			f.holder = device
-			touched = append(touched, f)
-			e.hold(f, d)
-		}
-		u := &f.units[len(f.units)-1]
-		u.records = append(u.records, id)
-	}
-	for _, f := range touched {
-		e.settle(f)
-	}
-	for part, suite := range folded {
-		if f := e.products[suite]; f.holder == device {
-			u := &f.units[len(f.units)-1]
-			u.parts = append(u.parts, part)
-		}
-	}
-}
-
-// foldedHere says which products on a device fold under which suite there.
-func (e *estate) foldedHere(records []int64) map[int64]int64 {
-	suites := false
-	for _, id := range records {
-		if r := &e.recs[id]; r.product != nil && r.whole && len(r.product.suites) > 0 {
-			suites = true
-			break
-		}
-	}
-	if !suites {
-		return nil
-	}
-	here := make(map[int64]bool, len(records))
-	for _, id := range records {
-		if r := &e.recs[id]; r.product != nil && r.whole {
-			here[r.product.id] = true
-		}
-	}
-	return e.catalogue.Fold(here)
-}
-
-// hold begins the holding of a product on a device.
-func (e *estate) hold(f *productFacts, d *store.DeviceFacts) {
-	h := demand.Holding{Device: d.ID, Kind: d.Kind, Fresh: e.age(d) == evidence.Fresh, Place: entitle.Place{Unit: d.OrgUnit, Country: d.Country}}
-	if p, ok := e.personAt[d.PrimaryUser]; ok {
-		h.User, h.UserAt = e.persons[p].ID, e.userPlace(&e.persons[p])
-	}
-	f.holdings = append(f.holdings, h)
-	f.units = append(f.units, deviceUse{})
-}
-
-// settle gives the newest holding of a product the set of what its records need.
-func (e *estate) settle(f *productFacts) {
-	h, u := &f.holdings[len(f.holdings)-1], &f.units[len(f.units)-1]
-	if len(u.records) == 1 {
-		r := &e.recs[u.records[0]]
-		if r.single == nil {
-			r.single = e.sets.Of([]demand.Priced{r.need})
-		}
-		h.Set = r.single
-		return
-	}
-	needs := make([]demand.Priced, 0, len(u.records))
-	for _, id := range u.records {
-		needs = append(needs, e.recs[id].need)
-	}
-	h.Set, h.Editions = e.sets.Of(needs), e.editions(needs)
-}
-
-// editions splits needs by edition; nil where there is one alone.
-func (e *estate) editions(needs []demand.Priced) []*demand.Set {
-	by := map[string][]demand.Priced{}
-	var order []string
-	for _, n := range needs {
-		if by[n.Edition] == nil {
-			order = append(order, n.Edition)
-		}
-		by[n.Edition] = append(by[n.Edition], n)
-	}
-	if len(order) < 2 {
-		return nil
-	}
-	var out []*demand.Set
-	for _, ed := range order {
-		out = append(out, e.sets.Of(by[ed]))
-	}
-	return out
-}
-
-// loadPersonsOfDemand adds who holds a seat or used a product in the window, for products that are counted by user.
-func (e *estate) loadPersonsOfDemand(tx *store.Tx) error {
-	seats, err := tx.Assignments(e.asOf)
-	if err != nil {
-		return err
-	}
-	byLine := map[int64]*entitle.Line{}
-	for _, f := range e.products {
-		for i := range f.lines {
-			byLine[f.lines[i].ID] = &f.lines[i]
-		}
-	}
-	persons := map[int64]*store.PersonFacts{}
-	for i := range e.persons {
-		persons[e.persons[i].ID] = &e.persons[i]
-	}
-	for _, s := range seats {
-		l, p := byLine[s.Line], persons[s.Person]
-		if l == nil || p == nil {
-			continue
-		}
-		f := e.products[l.Product]
-		need := demand.Priced{Need: entitle.Need{Edition: l.Edition, EditionRank: l.EditionRank, Version: l.Version}, Value: e.lineValue(f, l)}
-		f.persons = append(f.persons, demand.Person{User: p.ID, Place: e.userPlace(p), Set: e.sets.Of([]demand.Priced{need}), Why: "assigned"})
-	}
-	return nil
-}
-
-// lineValue is the list price that fits a line's edition.
-func (e *estate) lineValue(f *productFacts, l *entitle.Line) int64 {
-	var v int64
-	for i := range f.product.Titles {
-		if t := &f.product.Titles[i]; t.Edition == l.Edition {
-			v = max(v, e.price(f, t))
-		}
-	}
-	return v
-}
-
-// use is what is known of the use of one product on one device.
-type use struct {
-	usage.Facts
-	person string // who used it last
-}
-
-type devicePair struct{ device, product int64 }
-
-// loadUse reads sessions and last uses and adds the users of the window to demand.
-func (e *estate) loadUse(tx *store.Tx) (map[devicePair]*use, error) {
-	names, err := tx.AllUseNames()
-	if err != nil {
-		return nil, err
-	}
-	product := map[int64]int64{}
-	for _, n := range names {
-		product[n.ID] = e.productOfUse(n)
-		if f := e.products[product[n.ID]]; f != nil {
-			f.metered = true
-		}
-	}
-	out := map[devicePair]*use{}
-	at := func(device, product int64) *use {
-		k := devicePair{device, product}
-		u := out[k]
-		if u == nil {
-			u = &use{}
-			out[k] = u
-		}
-		return u
-	}
-	first, last := map[int64]civil.Day{}, map[int64]civil.Day{}
-	type user struct{ product, person int64 }
-	users := map[user]bool{}
-	window := e.asOf - civil.Day(e.settings.DemandDays) + 1
-	err = tx.EachSession(e.asOf.EndUnix(), func(s store.SessionRow) error {
-		i, known := e.deviceAt[s.Device]
-		if !known {
-			return nil
-		}
-		var u *use
-		if id := product[s.Name]; id != 0 {
-			u = at(s.Device, id)
-			u.person = s.Person
-		}
-		zone := e.settings.zone(e.devices[i].Site)
-		for _, d := range usage.Days(time.Unix(s.Start, 0), time.Unix(s.End, 0), zone) {
-			if first[s.Device] == 0 || d.Day < first[s.Device] {
-				first[s.Device] = d.Day
-			}
-			last[s.Device] = max(last[s.Device], d.Day)
-			if u == nil {
-				continue
-			}
-			if n := len(u.UseDays); n == 0 || u.UseDays[n-1] != d.Day {
-				u.UseDays = append(u.UseDays, d.Day)
-			}
-			if p, known := e.personAt[s.Person]; known && d.Day >= window && d.Day <= e.asOf {
-				users[user{product[s.Name], e.persons[p].ID}] = true
-			}
-		}
-		return nil
-	})
-	if err != nil {
-		return nil, err
-	}
-	for i := range e.persons { // in the order of persons, so that the answer is always the same
-		p := &e.persons[i]
-		for id, f := range e.products {
-			if users[user{id, p.ID}] {
-				f.persons = append(f.persons, demand.Person{User: p.ID, Place: e.userPlace(p), Set: e.usedSet(f, p), Why: "used"})
-			}
-		}
-	}
-	err = tx.EachLastUse(e.asOf, func(l store.LastUseRow) error {
-		if l.Record < int64(len(e.recs)) && e.recs[l.Record].product != nil {
-			u := at(l.Device, e.recs[l.Record].product.id)
-			u.LastUses = append(u.LastUses, usage.LastUse{UsedOn: l.UsedOn, SeenOn: l.SeenOn})
-		}
-		return nil
-	})
-	for _, f := range e.products {
-		if !f.metered {
-			continue
-		}
-		for _, h := range f.holdings {
-			if first[h.Device] != 0 {
-				u := at(h.Device, f.id)
-				u.MeteredFrom, u.MeteredTo = first[h.Device], last[h.Device]
-			}
-		}
-	}
-	return out, err
-}
-
-// usedSet is what a user who used a product needs: what the devices that have it demand, else the product in general.
-func (e *estate) usedSet(f *productFacts, p *store.PersonFacts) *demand.Set {
-	for _, h := range f.holdings {
-		if h.User == p.ID {
-			return h.Set
-		}
-	}
-	if len(f.holdings) > 0 {
-		return f.holdings[0].Set
-	}
-	return e.sets.Of([]demand.Priced{{}})
-}
-
-// productOfUse finds the product that a session's name means: the product named, else the one whose file it is.
-func (e *estate) productOfUse(n store.UseNameRow) int64 {
-	if n.FileName != "" {
-		if id, ok := e.catalogue.ByFile(n.FileName); ok {
-			return id
-		}
-	}
-	if n.Product == "" {
-		return 0
-	}
-	res, _ := recognise.New(e.catalogue, nil).Decide(recognise.Record{Name: n.Product})
-	return res.Product
-}
-
-// compute returns the positions of one product.
-func (e *estate) compute(f *productFacts, yesterday map[position.Way]int64) []position.Position {
-	in := position.Input{AsOf: e.asOf, DefaultMetric: entitle.Device, Lines: f.lines, Holdings: f.holdings, Persons: f.persons, Sets: e.sets, Fleet: e.fleet, Yesterday: yesterday}
-	for _, t := range f.product.Titles {
-		if t.DefaultMetric != "" {
-			in.DefaultMetric = entitle.Metric(t.DefaultMetric)
-			break
-		}
-	}
-	if len(f.lines) == 0 && len(f.holdings) == 0 {
-		return nil
-	}
-	return position.Compute(in)
-}
-
-// figure brings a position to the form that is stored.
-func (e *estate) figure(f *productFacts, p *position.Position) store.Figure {
-	out := store.Figure{Product: f.id, Metric: string(p.Metric), Counted: p.Counted, Owned: p.Owned, Needed: p.Needed, Covered: p.Covered, Short: p.Short, Surplus: p.Surplus, Low: p.Low, High: p.High, Currency: f.currency, AsOf: e.asOf, Gaps: map[string]int{}}
-	out.Exposure = decimal.New(p.Exposure, -4).String()
-	spare := decimal.Zero
-	for _, l := range p.Lines {
-		if out.Currency == "" {
-			out.Currency = l.Line.Currency
-		}
-		if l.Spare > 0 && l.Line.UnitPrice.Valid && p.Counted {
-			if amount, err := e.rates.Convert(l.Line.UnitPrice.Decimal, l.Line.Currency, out.Currency, e.asOf); err == nil {
-				spare = spare.Add(amount.Mul(decimal.NewFromInt(l.Spare)))
-			}
-		}
-	}
-	out.SpareValue = spare.String()
-	out.ExposureBase, out.SpareBase = e.inBase(decimal.New(p.Exposure, -4), out.Currency), e.inBase(spare, out.Currency)
-	for _, u := range p.Units {
-		if u.Line < 0 {
-			out.Gaps[u.Gap.String()]++
-		}
-	}
-	return out
-}
-
-// inBase is an amount in the currency that positions are ordered by; where there is no rate, the bare amount.
-func (e *estate) inBase(amount decimal.Decimal, currency string) float64 {
-	if c, err := e.rates.Convert(amount, currency, money.Base, e.asOf); err == nil {
-		amount = c
-	}
-	return amount.InexactFloat64()
 }

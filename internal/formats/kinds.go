@@ -37,6 +37,9 @@ var (
 	Kinds = []*Kind{Titles, Rates, Users, Devices, Entitlements, Transactions, Assignments, Policies, Installs, Usage}
 )
 
+// NotRead are files of a folder that have a place in the contract and are not read yet.
+var NotRead = []string{"pools.csv", "pool_events.csv"}
+
 func init() {
 	Installs.OutOnly = strings.Fields("title_publisher title_product title_edition title_version recognised_by suite counted why_not_counted")
 }

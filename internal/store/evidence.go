@@ -358,6 +358,33 @@ func (tx *Tx) AddImport(im Import) (int64, error) {
 	return res.LastInsertId()
 }
 
+// Reported is a line as it came.
+type Reported struct {
+	Line    int
+	Content string
+}
+
+// KeepLines keeps the lines of an import that said something new, with the header they stand under.
+func (tx *Tx) KeepLines(id int64, header []string, lines []Reported) error {
+	text, err := json.Marshal(header)
+	if err != nil {
+		return err
+	}
+	if _, err := tx.exec("UPDATE import SET header = ? WHERE id = ?", string(text), id); err != nil {
+		return err
+	}
+	b, err := tx.bulk(3, "INSERT INTO reported(import_id, line, content)", "")
+	if err != nil {
+		return err
+	}
+	for _, l := range lines {
+		if err := b.Add(id, l.Line, l.Content); err != nil {
+			return err
+		}
+	}
+	return b.Flush()
+}
+
 // Imports returns the newest imports.
 func (tx *Tx) Imports(limit int) ([]Import, error) {
 	return query(tx, func(r *sql.Rows, v *Import) error {

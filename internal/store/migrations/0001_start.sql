@@ -3,9 +3,11 @@
 -- Evidence: what sources reported, as they reported it. Days are counted from 0001-01-01 = 1, 0 is unknown; times are
 -- seconds since 1970.
 CREATE TABLE import (
-  id INTEGER PRIMARY KEY, kind TEXT NOT NULL, file TEXT NOT NULL, at INTEGER NOT NULL, author TEXT NOT NULL,
+  id INTEGER PRIMARY KEY, kind TEXT NOT NULL, file TEXT NOT NULL, header TEXT NOT NULL DEFAULT '[]', at INTEGER NOT NULL, author TEXT NOT NULL,
   lines INTEGER NOT NULL, added INTEGER NOT NULL, changed INTEGER NOT NULL, gone INTEGER NOT NULL, set_aside INTEGER NOT NULL
 );
+-- Lines of devices, users, titles, entitlements and the like as they came, each time they said something new.
+CREATE TABLE reported (import_id INTEGER NOT NULL REFERENCES import(id), line INTEGER NOT NULL, content TEXT NOT NULL, PRIMARY KEY (import_id, line)) WITHOUT ROWID;
 CREATE TABLE set_aside (
   id INTEGER PRIMARY KEY, import_id INTEGER NOT NULL REFERENCES import(id), kind TEXT NOT NULL, file TEXT NOT NULL, line INTEGER NOT NULL,
   header TEXT NOT NULL, content TEXT NOT NULL, reason TEXT NOT NULL, state TEXT NOT NULL DEFAULT 'waiting',

@@ -43,6 +43,7 @@ const facts = computed(() => {
     ['portable', x.portable],
     ['status', word(x.status)],
     ['address', x.ipAddress],
+    ...(x.custom ? Object.entries(JSON.parse(x.custom) as Record<string, string>) : []),
   ].filter(([, v]) => v)
 })
 </script>

@@ -1,10 +1,17 @@
 <script setup lang="ts">
+import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import Select from 'primevue/select'
+import { computed, ref } from 'vue'
+import { api, ask } from '../api/client'
 import ListTable, { type ListColumn } from '../components/ListTable.vue'
 import { whole } from '../lib/format'
 import { useListState } from '../lib/listState'
+import { useSession } from '../lib/session'
 
 /** The use of each counted product on each device in the window, with the days that were really measured beside it. */
+const client = useQueryClient()
+const { may } = useSession()
+const mayWork = may('work')
 const { filter, setFilter } = useListState({ sort: 'last', desc: true })
 const columns: ListColumn[] = [
   { key: 'product', label: 'product', fixed: true },
@@ -23,6 +30,20 @@ const classes = [
   ...['never used', 'unused', 'light', 'regular', 'not measured'].map((v) => ({ l: v, v })),
 ]
 const mark: Record<string, string> = { regular: '●', light: '◐', unused: '○', 'never used': '✕', 'not measured': '?' }
+
+const rules = useQuery({ queryKey: ['rules'], queryFn: () => ask(api.GET('/api/rules')) })
+const windows = computed(() => [...new Set([30, 60, 90, rules.data.value?.useWindow ?? 90])].sort((a, b) => a - b))
+const says = ref('')
+async function look(days: number) {
+  says.value = ''
+  try {
+    await ask(api.PUT('/api/rules', { body: { ...rules.data.value!, useWindow: days } }))
+    await client.invalidateQueries({ queryKey: ['rules'] })
+    await client.invalidateQueries({ queryKey: ['status'] })
+  } catch (e) {
+    says.value = (e as Error).message
+  }
+}
 </script>
 
 <template>
@@ -49,6 +70,19 @@ const mark: Record<string, string> = { regular: '●', light: '◐', unused: '�
           placeholder="any use"
           @update:model-value="(v: string) => setFilter('class', v)"
         />
+        <label v-if="rules.data.value" class="soft">
+          in the last
+          <Select
+            :model-value="rules.data.value.useWindow"
+            :options="windows"
+            size="small"
+            aria-label="days of the window"
+            :disabled="!mayWork"
+            data-window
+            @update:model-value="look"
+          />
+          days
+        </label>
       </template>
       <template #actions><span class="soft">Not measured is not unused.</span></template>
       <template #cell-class="{ row }"
@@ -62,6 +96,7 @@ const mark: Record<string, string> = { regular: '●', light: '◐', unused: '�
         ><template v-else>{{ whole(row.used) }}</template></template
       >
     </ListTable>
+    <p v-if="says" class="says" role="alert">{{ says }}</p>
   </div>
 </template>
 

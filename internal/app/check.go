@@ -1,0 +1,99 @@
+package app
+
+import (
+	"context"
+	"fmt"
+
+	"ensomet/internal/store"
+
+	"github.com/shopspring/decimal"
+)
+
+// Check returns what is wrong with the file: SQLite's own complaints, and every stored figure that a full recomputation does not give.
+func (a *App) Check(ctx context.Context) ([]string, error) {
+	wrong, err := a.DB.Integrity(ctx)
+	if err != nil {
+		return nil, err
+	}
+	dirty, err := a.Dirty(ctx)
+	if err != nil {
+		return nil, err
+	}
+	if dirty {
+		if err := a.Refresh(ctx); err != nil {
+			return nil, err
+		}
+	}
+	err = a.DB.View(ctx, func(tx *store.Tx) error {
+		g, _, _, err := recogniser(tx)
+		if err != nil {
+			return err
+		}
+		stored, err := tx.Recognitions()
+		if err != nil {
+			return err
+		}
+		records, err := tx.AllRecords(false)
+		if err != nil {
+			return err
+		}
+		byRecord := make(map[int64]store.Recognition, len(stored))
+		for _, n := range stored {
+			byRecord[n.Record] = n
+		}
+		for i := range records {
+			if got := recognition(g, &records[i]); byRecord[records[i].ID] != got {
+				wrong = append(wrong, fmt.Sprintf("record %d is stored as another title than it is recognised as", records[i].ID))
+			}
+		}
+		ways, err := tx.Ways(0)
+		if err != nil {
+			return err
+		}
+		figures, err := tx.Figures()
+		if err != nil {
+			return err
+		}
+		again, err := a.computeFigures(tx, a.Today(), ways)
+		if err != nil {
+			return err
+		}
+		wrong = append(wrong, differences(figures, again)...)
+		return nil
+	})
+	return wrong, err
+}
+
+func differences(stored, again []store.Figure) []string {
+	type id struct {
+		product int64
+		metric  string
+	}
+	var out []string
+	known := map[id]store.Figure{}
+	for _, f := range stored {
+		known[id{f.Product, f.Metric}] = f
+	}
+	for _, f := range again {
+		k := id{f.Product, f.Metric}
+		s, ok := known[k]
+		delete(known, k)
+		if !ok || fmt.Sprint(plain(s)) != fmt.Sprint(plain(f)) {
+			out = append(out, fmt.Sprintf("the stored position of product %d by %s is not what a full recomputation gives", f.Product, f.Metric))
+		}
+	}
+	for k := range known {
+		out = append(out, fmt.Sprintf("the stored position of product %d by %s does not exist in a full recomputation", k.product, k.metric))
+	}
+	return out
+}
+
+// plain brings amounts to one form for comparing.
+func plain(f store.Figure) store.Figure {
+	for _, s := range []*string{&f.Exposure, &f.SpareValue} {
+		if d, err := decimal.NewFromString(*s); err == nil {
+			*s = d.String()
+		}
+	}
+	return f
+}

@@ -1,0 +1,117 @@
+package app
+
+import (
+	"context"
+	"slices"
+	"strings"
+
+	"ensomet/internal/core/civil"
+	"ensomet/internal/core/position"
+	"ensomet/internal/store"
+)
+
+// Units returns the units of one group of a product's position, or of all groups where key is empty, up to limit (0 is all).
+func (a *App) Units(ctx context.Context, product int64, key string, asOf civil.Day, limit int) ([]UnitView, error) {
+	out := []UnitView{}
+	err := a.DB.View(ctx, func(tx *store.Tx) error {
+		e, f, positions, err := a.productEstate(tx, product, a.dayOr(asOf))
+		if err != nil {
+			return err
+		}
+		out = e.unitViews(f, positions, key, limit)
+		return nil
+	})
+	return out, err
+}
+
+func (e *estate) unitViews(f *productFacts, positions []position.Position, key string, limit int) []UnitView {
+	out := []UnitView{}
+	holding := map[int64]int{}
+	for i, h := range f.holdings {
+		holding[h.Device] = i
+	}
+	person := map[int64]*store.PersonFacts{}
+	for i := range e.persons {
+		person[e.persons[i].ID] = &e.persons[i]
+	}
+	for i := range positions {
+		p := &positions[i]
+		for j := range p.Units {
+			u := &p.Units[j]
+			k, line, reason := group(p, u)
+			if key != "" && k != key {
+				continue
+			}
+			v := UnitView{Unit: u.Place.Unit, Line: line, Reason: reason, Why: u.Why, Fresh: u.Fresh, Needs: needsWords(u), Records: []int64{}}
+			if d, ok := e.deviceAt[u.Device]; ok {
+				v.Device, v.DeviceName, v.LastSeen = e.devices[d].Code, e.devices[d].Name, e.devices[d].LastScan
+			}
+			if x := person[u.User]; x != nil {
+				v.User, v.UserName = x.Code, x.Name
+			}
+			if h, ok := holding[u.Device]; ok {
+				v.Records = f.units[h].records
+			}
+			out = append(out, v)
+			if limit > 0 && len(out) == limit {
+				return out
+			}
+		}
+	}
+	return out
+}
+
+func needsWords(u *position.UnitResult) string {
+	var out []string
+	for _, n := range u.Set.Needs {
+		if s := strings.TrimSpace(n.Edition + " " + n.Version); s != "" {
+			out = append(out, s)
+		}
+	}
+	return strings.Join(out, ", ")
+}
+
+// FindProducts returns the products whose name, or publisher and name, is exactly text after cleaning; it serves the command line.
+func (a *App) FindProducts(ctx context.Context, text string) ([]int64, error) {
+	var out []int64
+	err := a.DB.View(ctx, func(tx *store.Tx) error {
+		keys, err := tx.ProductKeys()
+		if err != nil {
+			return err
+		}
+		suffix := store.ProductKey("", text)
+		for key, id := range keys {
+			if strings.HasSuffix(key, suffix) || strings.ReplaceAll(key, "|", " ") == strings.TrimPrefix(suffix, "|") {
+				out = append(out, id)
+			}
+		}
+		slices.Sort(out)
+		return nil
+	})
+	return out, err
+}
+
+// ExplainColumns are the columns of an explanation, a line for each unit of demand.
+var ExplainColumns = strings.Fields("publisher product metric device_id user_id org_unit needs covered_by reason counted_because fresh last_seen")
+
+// Explain writes a line for each unit of demand of a product: what covers it, or the nearest reason why nothing does.
+func (a *App) Explain(ctx context.Context, product int64, asOf civil.Day, write func([]string) error) error {
+	return a.DB.View(ctx, func(tx *store.Tx) error {
+		e, f, positions, err := a.productEstate(tx, product, a.dayOr(asOf))
+		if err != nil {
+			return err
+		}
+		for i := range positions {
+			for _, u := range e.unitViews(f, positions[i:i+1], "", 0) {
+				fresh := "false"
+				if u.Fresh {
+					fresh = "true"
+				}
+				if err := write([]string{f.product.Publisher, f.product.Name, string(positions[i].Metric), u.Device, u.User, u.Unit, u.Needs, u.Line, u.Reason, u.Why, fresh, day(u.LastSeen)}); err != nil {
+					return err
+				}
+			}
+		}
+		return nil
+	})
+}

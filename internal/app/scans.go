@@ -1,0 +1,217 @@
+package app
+
+import (
+	"cmp"
+	"errors"
+	"slices"
+	"time"
+
+	"ensomet/internal/core/civil"
+	"ensomet/internal/core/evidence"
+	"ensomet/internal/formats"
+	"ensomet/internal/store"
+)
+
+// scanLine is an install line in a compact form: a million of them fit in 64 MB.
+type scanLine struct {
+	device, source int32
+	record, place  int32
+	at             int64
+	installed      civil.Day
+	lastUsed       civil.Day
+}
+
+// installSink gathers lines and writes them scan by scan. Lines with one device, source and time are parts of one scan.
+func installSink(tx *store.Tx, settings *Settings, asOf time.Time) (*sink, error) {
+	devices, err := tx.Codes("device")
+	if err != nil {
+		return nil, err
+	}
+	records, err := tx.Records()
+	if err != nil {
+		return nil, err
+	}
+	sources, err := tx.Sources()
+	if err != nil {
+		return nil, err
+	}
+	places, err := tx.Places()
+	if err != nil {
+		return nil, err
+	}
+	zones, err := tx.DeviceSites()
+	if err != nil {
+		return nil, err
+	}
+	var lines []scanLine
+	put := func(row *formats.Row) (store.Change, error) {
+		in, err := formats.ParseInstall(row, settings.Zone)
+		if err != nil {
+			return store.Same, err
+		}
+		device := devices[in.Device]
+		if device == 0 {
+			return store.Same, refuse(row, "there is no device %q: import the devices first; the line is tried again then", in.Device)
+		}
+		if zone := settings.zone(zones[device]); zone != settings.Zone { // times without offset are of the device's site
+			if in, err = formats.ParseInstall(row, zone); err != nil {
+				return store.Same, err
+			}
+		}
+		if in.Source == "" {
+			in.Source = "file"
+		}
+		if in.SeenAt == 0 {
+			in.SeenAt = asOf.Unix()
+		}
+		source, err := sources.Source(in.Source)
+		if err != nil {
+			return store.Same, err
+		}
+		record, err := records.Record(in.Record)
+		if err != nil {
+			return store.Same, err
+		}
+		place, err := places.Place(in.InstallPath, in.Custom)
+		if err != nil {
+			return store.Same, err
+		}
+		lines = append(lines, scanLine{int32(device), int32(source), int32(record), int32(place), in.SeenAt, in.InstallDate, in.LastUsed})
+		return store.Same, nil
+	}
+	return &sink{put, func(res *ImportResult) error { return writeScans(tx, lines, res) }}, nil
+}
+
+func writeScans(tx *store.Tx, lines []scanLine, res *ImportResult) error {
+	order := func(a, b scanLine) int {
+		return cmp.Or(cmp.Compare(a.device, b.device), cmp.Compare(a.source, b.source), cmp.Compare(a.at, b.at), cmp.Compare(a.record, b.record), cmp.Compare(a.place, b.place))
+	}
+	if !slices.IsSortedFunc(lines, order) {
+		slices.SortFunc(lines, order)
+	}
+	scanned, err := tx.ScannedPairs()
+	if err != nil {
+		return err
+	}
+	installs, err := tx.NewInstalls()
+	if err != nil {
+		return err
+	}
+	scans, err := tx.NewScans()
+	if err != nil {
+		return err
+	}
+	uses, err := tx.NewLastUses()
+	if err != nil {
+		return err
+	}
+	res.Same = 0
+	for from := 0; from < len(lines); {
+		to := from + 1
+		for to < len(lines) && lines[to].device == lines[from].device && lines[to].source == lines[from].source {
+			to++
+		}
+		if err := writeDevice(tx, lines[from:to], scanned, installs, scans, uses, res); err != nil {
+			return err
+		}
+		from = to
+	}
+	return errors.Join(installs.Flush(), scans.Flush(), uses.Flush())
+}
+
+// writeDevice merges the scans of one source on one device into what is known.
+func writeDevice(tx *store.Tx, lines []scanLine, scanned map[[2]int64]bool, installs, scans, uses *store.Bulk, res *ImportResult) error {
+	device, source := int64(lines[0].device), int64(lines[0].source)
+	var list []evidence.Scan
+	dates := map[evidence.Item]civil.Day{}
+	for i, l := range lines {
+		if i == 0 || lines[i-1].at != l.at {
+			list = append(list, evidence.Scan{At: l.at})
+			if err := scans.Add(device, source, l.at); err != nil {
+				return err
+			}
+		}
+		it := evidence.Item{Record: int64(l.record), Place: int64(l.place)}
+		s := &list[len(list)-1]
+		s.Items = append(s.Items, it)
+		if l.installed.Known() {
+			dates[it] = max(dates[it], l.installed)
+		}
+		if l.lastUsed.Known() {
+			if err := uses.Add(device, int64(l.record), int64(l.lastUsed), int64(civil.OfUnix(l.at))); err != nil {
+				return err
+			}
+		}
+	}
+	if !scanned[[2]int64{device, source}] && len(list) == 1 {
+		for i, it := range list[0].Items {
+			if i > 0 && it == list[0].Items[i-1] {
+				res.Same++
+				continue
+			}
+			iv := store.StoredInterval{Interval: evidence.Interval{Item: it, Since: list[0].At, Until: evidence.Forever}, InstallDate: dates[it]}
+			if err := installs.AddInstall(device, source, iv); err != nil {
+				return err
+			}
+			res.Added++
+		}
+		return nil
+	}
+	return mergeDevice(tx, device, source, list, dates, installs, res)
+}
+
+func mergeDevice(tx *store.Tx, device, source int64, list []evidence.Scan, dates map[evidence.Item]civil.Day, installs *store.Bulk, res *ImportResult) error {
+	times, err := tx.ScanTimes(device, source)
+	if err != nil {
+		return err
+	}
+	stored, err := tx.Intervals(device, source)
+	if err != nil {
+		return err
+	}
+	type start struct {
+		evidence.Item
+		since int64
+	}
+	old := map[start]store.StoredInterval{}
+	known := make([]evidence.Interval, 0, len(stored))
+	for _, iv := range stored {
+		old[start{iv.Item, iv.Since}] = iv
+		known = append(known, iv.Interval)
+		dates[iv.Item] = max(dates[iv.Item], iv.InstallDate)
+	}
+	merged, _ := evidence.Merge(known, times, list)
+	for _, iv := range merged {
+		key := start{iv.Item, iv.Since}
+		before, was := old[key]
+		delete(old, key)
+		now := store.StoredInterval{Interval: iv, InstallDate: dates[iv.Item]}
+		if was && before == now {
+			res.Same++
+			continue
+		}
+		switch {
+		case !was:
+			res.Added++
+		case before.Until == evidence.Forever && iv.Until != evidence.Forever:
+			res.Gone++
+		default:
+			res.Changed++
+		}
+		if err := installs.AddInstall(device, source, now); err != nil {
+			return err
+		}
+	}
+	if len(old) > 0 {
+		if err := installs.Flush(); err != nil {
+			return err
+		}
+	}
+	for _, iv := range old {
+		if err := tx.DropInterval(device, source, iv.Interval); err != nil {
+			return err
+		}
+		res.Changed++
+	}
+	return nil
+}

@@ -1,0 +1,268 @@
+package app
+
+import (
+	"fmt"
+	"strings"
+	"time"
+
+	"ensomet/internal/core/policy"
+	"ensomet/internal/formats"
+	"ensomet/internal/store"
+)
+
+// sink takes the lines of one kind. put returns a *formats.LineError for a line that cannot go in; finish writes what put has gathered.
+type sink struct {
+	put    func(row *formats.Row) (store.Change, error)
+	finish func(res *ImportResult) error
+}
+
+// sink returns what takes the lines of a kind.
+func (a *App) sink(tx *store.Tx, k *formats.Kind, asOf time.Time, author string) (*sink, error) {
+	settings, err := loadSettings(tx)
+	if err != nil {
+		return nil, err
+	}
+	switch k {
+	case formats.Installs:
+		return installSink(tx, &settings, asOf)
+	case formats.Usage:
+		return usageSink(tx, &settings)
+	case formats.Devices:
+		return upsertSink(tx, tx.Devices, func(row *formats.Row) (string, formats.Device, error) {
+			d, err := formats.ParseDevice(row, settings.Zone)
+			return "device_id " + d.ID, d, err
+		}, func(u *store.Upserter, d formats.Device, _ *formats.Row) (store.Change, error) { return u.PutDevice(d) })
+	case formats.Users:
+		return upsertSink(tx, tx.Persons, func(row *formats.Row) (string, formats.User, error) {
+			u, err := formats.ParseUser(row)
+			return "user_id " + u.ID, u, err
+		}, func(u *store.Upserter, p formats.User, _ *formats.Row) (store.Change, error) { return u.PutUser(p) })
+	case formats.Titles:
+		return titleSink(tx)
+	case formats.Entitlements:
+		products, err := tx.ProductKeys()
+		if err != nil {
+			return nil, err
+		}
+		return upsertSink(tx, tx.Entitlements, func(row *formats.Row) (string, formats.Entitlement, error) {
+			e, err := formats.ParseEntitlement(row)
+			return "entitlement_id " + e.Code, e, err
+		}, func(u *store.Upserter, e formats.Entitlement, row *formats.Row) (store.Change, error) {
+			product, reason := findProduct(products, e.Publisher, e.Product)
+			if reason != "" {
+				return store.Same, refuse(row, "%s", reason)
+			}
+			return u.PutEntitlement(product, e, a.Clock.Now().Unix(), author)
+		})
+	case formats.Rates:
+		return plainSink(func(row *formats.Row) (store.Change, error) {
+			r, err := formats.ParseRate(row)
+			if err != nil {
+				return store.Same, err
+			}
+			return tx.PutRate(r)
+		}), nil
+	case formats.Transactions:
+		return a.transactionSink(tx)
+	case formats.Assignments:
+		return assignmentSink(tx)
+	case formats.Policies:
+		return a.policySink(tx, author)
+	}
+	return nil, fmt.Errorf("%s cannot be imported", k.Name)
+}
+
+func plainSink(put func(row *formats.Row) (store.Change, error)) *sink {
+	return &sink{put, func(*ImportResult) error { return nil }}
+}
+
+func refuse(row *formats.Row, format string, args ...any) error {
+	return &formats.LineError{Line: row.Line, Content: row.Content, Reason: fmt.Sprintf(format, args...)}
+}
+
+// upsertSink takes lines that stand for one thing each. The same thing twice in one file with other values is refused: nobody can say which is right.
+func upsertSink[T any](tx *store.Tx, prepare func() (*store.Upserter, error), parse func(*formats.Row) (string, T, error), put func(*store.Upserter, T, *formats.Row) (store.Change, error)) (*sink, error) {
+	u, err := prepare()
+	if err != nil {
+		return nil, err
+	}
+	type seen struct {
+		line    int
+		content string
+	}
+	before := map[string]seen{}
+	return plainSink(func(row *formats.Row) (store.Change, error) {
+		key, v, err := parse(row)
+		if err != nil {
+			return store.Same, err
+		}
+		if b, twice := before[key]; twice && b.content != row.Content {
+			return store.Same, refuse(row, "%s stands already on line %d with other values: one of the two must go", key, b.line)
+		}
+		change, err := put(u, v, row)
+		if err == nil {
+			before[key] = seen{row.Line, row.Content}
+		}
+		return change, err
+	}), nil
+}
+
+// findProduct finds a product by publisher and name; without publisher, by a name that one product alone has.
+func findProduct(products map[string]int64, publisher, name string) (int64, string) {
+	if publisher != "" {
+		if id := products[store.ProductKey(publisher, name)]; id != 0 {
+			return id, ""
+		}
+		return 0, fmt.Sprintf("the catalogue has no product %q of publisher %q: add its title, or mend the name; the line is tried again when titles come in", name, publisher)
+	}
+	var found int64
+	suffix := store.ProductKey("", name)
+	for key, id := range products {
+		if strings.HasSuffix(key, suffix) {
+			if found != 0 {
+				return 0, fmt.Sprintf("several publishers have a product %q: name the publisher", name)
+			}
+			found = id
+		}
+	}
+	if found == 0 {
+		return 0, fmt.Sprintf("the catalogue has no product %q: add its title, or mend the name; the line is tried again when titles come in", name)
+	}
+	return found, ""
+}
+
+func titleSink(tx *store.Tx) (*sink, error) {
+	products, err := tx.ProductKeys()
+	if err != nil {
+		return nil, err
+	}
+	return upsertSink(tx, tx.Titles, func(row *formats.Row) (string, formats.Title, error) {
+		t, err := formats.ParseTitle(row)
+		return strings.Join(strings.Fields("the title "+t.Publisher+" "+t.Product+" "+t.Edition+" "+t.Version), " "), t, err
+	}, func(u *store.Upserter, t formats.Title, _ *formats.Row) (store.Change, error) {
+		key := store.ProductKey(t.Publisher, t.Product)
+		id := products[key]
+		if id == 0 {
+			if id, err = tx.AddProduct(t.Publisher, t.Product); err != nil {
+				return store.Same, err
+			}
+			products[key] = id
+		}
+		return u.PutTitle(id, t)
+	})
+}
+
+func (a *App) transactionSink(tx *store.Tx) (*sink, error) {
+	lines, err := tx.Codes("entitlement")
+	if err != nil {
+		return nil, err
+	}
+	return plainSink(func(row *formats.Row) (store.Change, error) {
+		t, err := formats.ParseTransaction(row)
+		if err != nil {
+			return store.Same, err
+		}
+		id := lines[t.Entitlement]
+		if id == 0 {
+			return store.Same, refuse(row, "there is no entitlement %q: import it first; the line is tried again then", t.Entitlement)
+		}
+		return tx.PutTransaction(id, t)
+	}), nil
+}
+
+func assignmentSink(tx *store.Tx) (*sink, error) {
+	lines, err := tx.Codes("entitlement")
+	if err != nil {
+		return nil, err
+	}
+	users, err := tx.Codes("person")
+	if err != nil {
+		return nil, err
+	}
+	devices, err := tx.Codes("device")
+	if err != nil {
+		return nil, err
+	}
+	return plainSink(func(row *formats.Row) (store.Change, error) {
+		as, err := formats.ParseAssignment(row)
+		if err != nil {
+			return store.Same, err
+		}
+		line, user, device := lines[as.Entitlement], users[as.User], devices[as.Device]
+		switch {
+		case line == 0:
+			return store.Same, refuse(row, "there is no entitlement %q: import it first; the line is tried again then", as.Entitlement)
+		case as.User != "" && user == 0:
+			return store.Same, refuse(row, "there is no user %q: import the users first; the line is tried again then", as.User)
+		case as.Device != "" && device == 0:
+			return store.Same, refuse(row, "there is no device %q: import the devices first; the line is tried again then", as.Device)
+		}
+		return tx.PutAssignment(line, user, device, as)
+	}), nil
+}
+
+func (a *App) policySink(tx *store.Tx, author string) (*sink, error) {
+	products, err := tx.ProductKeys()
+	if err != nil {
+		return nil, err
+	}
+	groups, err := tx.Groups()
+	if err != nil {
+		return nil, err
+	}
+	return plainSink(func(row *formats.Row) (store.Change, error) {
+		p, err := formats.ParsePolicy(row)
+		if err != nil {
+			return store.Same, err
+		}
+		out := store.StoredPolicy{Policy: policy.Policy{Category: p.Category, GroupName: p.Group, Stance: p.Stance, Reason: p.Reason}, Author: author, At: a.Clock.Now().Unix()}
+		if p.Product != "" {
+			id, reason := findProduct(products, p.Publisher, p.Product)
+			if reason != "" {
+				return store.Same, refuse(row, "%s", reason)
+			}
+			out.Product = id
+		} else {
+			out.PublisherName = p.Publisher
+		}
+		if p.Group != "" {
+			cond, ok := groups[p.Group]
+			if !ok {
+				return store.Same, refuse(row, "there is no group %q: it must be a unit, an environment, a kind of device or a site that devices have", p.Group)
+			}
+			out.Group = cond
+		}
+		return tx.PutPolicy(out)
+	}), nil
+}
+
+func usageSink(tx *store.Tx, settings *Settings) (*sink, error) {
+	devices, err := tx.Codes("device")
+	if err != nil {
+		return nil, err
+	}
+	names, err := tx.UseNames()
+	if err != nil {
+		return nil, err
+	}
+	zones, err := tx.DeviceSites()
+	if err != nil {
+		return nil, err
+	}
+	return plainSink(func(row *formats.Row) (store.Change, error) {
+		code := row.At(0)
+		device := devices[code]
+		s, err := formats.ParseSession(row, settings.zone(zones[device]))
+		if err != nil {
+			return store.Same, err
+		}
+		if device == 0 {
+			return store.Same, refuse(row, "there is no device %q: import the devices first; the line is tried again then", code)
+		}
+		name, err := names.UseName(s.FileName, s.Product)
+		if err != nil {
+			return store.Same, err
+		}
+		return tx.PutSession(device, name, s.User, s.Start, s.End, s.Active)
+	}), nil
+}
