@@ -308,3 +308,94 @@ func TestFindFromTheKeyboard(t *testing.T) {
 	page.Keyboard.MustType(input.Digit5)
 	says(t, page, "h1", "Position")
 }
+
+// A right is booked by hand, with the checks of a file, and the position moves.
+func TestBookAnEntitlement(t *testing.T) {
+	page, url := open(t, "work", false)
+	page.MustNavigate(url + "/position?q=Gannet+Pilot")
+	row(t, page, "Gannet Pilot", "8 short")
+	page.MustNavigate(url + "/entitlements?book=1")
+	fill := func(name, value string) {
+		page.MustElement(`input[name="` + name + `"]`).MustSelectAllText().MustInput(value)
+	}
+	fill("entitlement_id", "X-1")
+	fill("publisher", "Harrowmere plc")
+	fill("product", "Gannet Pilott")
+	fill("quantity", "3")
+	fill("start", "2026-01-01")
+	press := func() {
+		page.MustElementR("button", "Book it").MustClick()
+	}
+	press()
+	says(t, page, `[role="alert"]`, "the catalogue has no product")
+	fill("product", "Gannet Pilot")
+	press()
+	row(t, page, "X-1").MustClick()
+	says(t, page, "aside", "5 short")
+	says(t, page, "aside", "3 of 3 used")
+}
+
+// A stance is set, and its cases appear by themselves; ended, they lapse.
+func TestSetAStance(t *testing.T) {
+	page, url := open(t, "work", false)
+	page.MustNavigate(url + "/worklist/stances")
+	says(t, page, "tbody", "category game")
+	page.MustElement(`input[aria-label="product"]`).MustInput("Clampweave")
+	page.MustElement(`input[aria-label="reason"]`).MustInput("superseded")
+	page.MustElementR("button", "Set it").MustClick()
+	row(t, page, "Clampweave", "superseded", "Worker")
+	page.MustNavigate(url + "/worklist?f=kind%3Drestricted&q=Clampweave")
+	row(t, page, "Clampweave", "open")
+	says(t, page, "[data-total]", "5 cases")
+	page.MustNavigate(url + "/worklist/stances")
+	row(t, page, "Clampweave").MustElement("button").MustClick()
+	page.MustNavigate(url + "/worklist?f=kind%3Drestricted&f=state%3Dlapsed&q=Clampweave")
+	says(t, page, "[data-total]", "5 cases")
+}
+
+// The window of use is chosen; what forty days of data cannot say of ninety, they can of thirty.
+func TestChooseTheWindow(t *testing.T) {
+	page, url := open(t, "work", false)
+	page.MustNavigate(url + "/use?q=Saltmark+Bench")
+	row(t, page, "Saltmark Bench", "not measured")
+	page.MustElement("[data-window]").MustClick()
+	page.MustElementR("li", "^30$").MustClick()
+	row(t, page, "Saltmark Bench", "unused")
+}
+
+// Many cases are worked on at once; one that cannot take the act is told and the others are done.
+func TestManyCasesAtOnce(t *testing.T) {
+	page, url := open(t, "work", false)
+	page.MustNavigate(url + "/worklist?q=Kelpline+Profiler")
+	says(t, page, "[data-total]", "8 cases")
+	page.MustElement(`thead input[type="checkbox"]`).MustClick()
+	page.MustElementR("button", `Agree to remove \(8\)`).MustClick()
+	says(t, page, "[data-says]", "Done for 8 cases")
+	row(t, page, "Kelpline Profiler", "agreed", "at renewal 2026-09-30", "240 EUR")
+	page.MustElement(`thead input[type="checkbox"]`).MustClick()
+	page.MustElementR("button", `Leave in place… \(8\)`).MustClick()
+	page.MustElement(".keep input").MustInput("the course in autumn needs them")
+	page.MustElement(`.keep input[type="date"]`).MustEval(`(v) => { this.value = v; this.dispatchEvent(new Event("input")) }`, "2026-12-01")
+	page.MustElementR("button", "Leave 8 installs in place").MustClick()
+	row(t, page, "Kelpline Profiler", "kept")
+}
+
+// Lists are taken along as files, as they are filtered; and a filter stands in the address.
+func TestListsAsFiles(t *testing.T) {
+	page, url := open(t, "look", false)
+	page.MustNavigate(url + "/evidence?f=age%3Dnever")
+	says(t, page, "[data-total]", "12 devices")
+	row(t, page, "hal-lost-01", "never scanned", "unknown")
+	href := *page.MustElementR("a", "^CSV$").MustAttribute("href")
+	text := page.MustEval(`async (u) => (await fetch(u)).text()`, href).Str()
+	if n := strings.Count(strings.TrimSpace(text), "\n"); n != 12 || !strings.Contains(text, "hal-lost-12") {
+		t.Errorf("the file has %d lines: %s", n, text)
+	}
+	page.MustElement("[data-list-search]").MustInput("lost-07")
+	says(t, page, "[data-total]", "1 devices")
+	if at := page.MustInfo().URL; !strings.Contains(at, "q=lost-07") || !strings.Contains(at, "age") {
+		t.Errorf("the address is %s", at)
+	}
+	page.MustElement("tbody tr a").MustClick()
+	says(t, page, ".page", "not that the device is clean")
+}

@@ -45,10 +45,11 @@ type App struct {
 	refreshing sync.Mutex
 	status     struct {
 		sync.Mutex
-		running bool
-		pending bool
-		step    string
-		err     string
+		renewals int64
+		running  bool
+		pending  bool
+		step     string
+		err      string
 	}
 }
 

@@ -14,18 +14,19 @@ import (
 	"ensomet/internal/store"
 )
 
-// RefreshStatus says whether figures are being renewed.
+// RefreshStatus says whether figures are being renewed, and how often they have been since the program started.
 type RefreshStatus struct {
-	Running bool   `json:"running"`
-	Step    string `json:"step"`
-	Error   string `json:"error"`
+	Renewals int64  `json:"renewals"`
+	Running  bool   `json:"running"`
+	Step     string `json:"step"`
+	Error    string `json:"error"`
 }
 
 // Status returns whether figures are being renewed.
 func (a *App) Status() RefreshStatus {
 	a.status.Lock()
 	defer a.status.Unlock()
-	return RefreshStatus{a.status.running, a.status.step, a.status.err}
+	return RefreshStatus{a.status.renewals, a.status.running, a.status.step, a.status.err}
 }
 
 func (a *App) step(text string) {
@@ -91,7 +92,7 @@ func (a *App) Refresh(ctx context.Context) error {
 		return err
 	}
 	a.step("storing figures")
-	return a.DB.Update(ctx, func(tx *store.Tx) error {
+	err = a.DB.Update(ctx, func(tx *store.Tx) error {
 		if err := tx.PutFigures(d.figures, d.ways, d.amounts); err != nil {
 			return err
 		}
@@ -109,6 +110,10 @@ func (a *App) Refresh(ctx context.Context) error {
 		}
 		return tx.SetSetting("computed_for", d.estate.asOf.String())
 	})
+	a.status.Lock()
+	a.status.renewals++
+	a.status.Unlock()
+	return err
 }
 
 // Recognise recognises new records, or all of them after a change of the catalogue or of a decision.

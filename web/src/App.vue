@@ -22,13 +22,13 @@ const status = useQuery({
   queryKey: ['status'],
   queryFn: () => ask(api.GET('/api/status')),
   enabled: signedIn,
-  refetchInterval: (q) => (q.state.data?.running ? 400 : 2500),
+  refetchInterval: (q) => (q.state.data?.running || q.state.data?.step ? 400 : 2500),
 })
-// When figures have been renewed, everything on screen is read again.
+// When figures have been renewed, by whomever, everything on screen is read again.
 watch(
-  () => status.data.value?.running,
+  () => status.data.value?.renewals,
   (now, before) => {
-    if (before && !now) void client.invalidateQueries()
+    if (before !== undefined && now !== before) void client.invalidateQueries()
   },
 )
 
@@ -81,6 +81,7 @@ useEventListener(window, 'keydown', (e: KeyboardEvent) => {
       <span v-if="status.data.value?.running" class="doubt" role="status" data-renewing
         >figures are being renewed: {{ status.data.value.step }}</span
       >
+      <span v-else-if="status.data.value?.step" class="soft" role="status">{{ status.data.value.step }}</span>
       <span v-else-if="status.data.value?.error" class="says" role="alert">{{ status.data.value.error }}</span>
       <span class="grow" />
       <CommandLine />

@@ -1273,6 +1273,8 @@ export interface components {
         };
         RefreshStatus: {
             error: string;
+            /** Format: int64 */
+            renewals: number;
             running: boolean;
             step: string;
         };

@@ -35,6 +35,12 @@ const selection = defineModel<Lists[K][]>('selection', { default: () => [] })
 
 const { query, columns: chosen, change } = useListState({ sort: props.sort, desc: props.desc })
 const typed = ref(query.value.q ?? '')
+watch(
+  () => query.value.q ?? '',
+  (q) => {
+    if (q !== typed.value) typed.value = q
+  },
+)
 let waiting: ReturnType<typeof setTimeout> | undefined
 watch(typed, (q) => {
   clearTimeout(waiting)

@@ -90,9 +90,9 @@ async function book() {
   says.value = ''
   try {
     await ask(api.POST('/api/entitlements', { body: { ...values.value, rights: chosen.value.join('|') } }))
+    change({ book: undefined, q: values.value.entitlement_id })
     values.value = blank()
     chosen.value = []
-    booking.value = false
     await client.invalidateQueries()
   } catch (e) {
     says.value = (e as Error).message

@@ -1,0 +1,431 @@
+package store
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"math/rand/v2"
+	"path/filepath"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"ensomet/internal/core/civil"
+	"ensomet/internal/core/entitle"
+	"ensomet/internal/core/evidence"
+	"ensomet/internal/core/recognise"
+	"ensomet/internal/formats"
+
+	"github.com/shopspring/decimal"
+)
+
+func open(t *testing.T) *DB {
+	t.Helper()
+	db, err := Open(context.Background(), filepath.Join(t.TempDir(), "folder that is missing", "with % and ? and #.db"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() {
+		if err := db.Close(); err != nil {
+			t.Error(err)
+		}
+	})
+	return db
+}
+
+func update(t *testing.T, db *DB, fn func(tx *Tx) error) {
+	t.Helper()
+	if err := db.Update(context.Background(), fn); err != nil {
+		t.Fatal(err)
+	}
+}
+
+func view(t *testing.T, db *DB, fn func(tx *Tx) error) {
+	t.Helper()
+	if err := db.View(context.Background(), fn); err != nil {
+		t.Fatal(err)
+	}
+}
+
+func TestAnErrorRollsBack(t *testing.T) {
+	db := open(t)
+	stop := errors.New("stop")
+	if err := db.Update(context.Background(), func(tx *Tx) error {
+		if err := tx.SetSetting("a", "1"); err != nil {
+			return err
+		}
+		return stop
+	}); !errors.Is(err, stop) {
+		t.Fatal(err)
+	}
+	if err := db.Rehearse(context.Background(), func(tx *Tx) error { return tx.SetSetting("b", "1") }); err != nil {
+		t.Fatal(err)
+	}
+	view(t, db, func(tx *Tx) error {
+		for _, key := range []string{"a", "b"} {
+			if v, err := tx.Setting(key); v != "" || err != nil {
+				t.Errorf("%s is %q, %v", key, v, err)
+			}
+		}
+		return nil
+	})
+	if err := db.View(context.Background(), func(tx *Tx) error { return tx.SetSetting("c", "1") }); err == nil {
+		t.Error("a reader has written")
+	}
+}
+
+// Readers go on while a long write runs, and see the state before it until it ends.
+func TestReadersDoNotWaitForAWriter(t *testing.T) {
+	db := open(t)
+	update(t, db, func(tx *Tx) error { return tx.SetSetting("n", "before") })
+	inside, done := make(chan struct{}), make(chan struct{})
+	go func() {
+		defer close(done)
+		_ = db.Update(context.Background(), func(tx *Tx) error {
+			if err := tx.SetSetting("n", "after"); err != nil {
+				return err
+			}
+			close(inside)
+			time.Sleep(200 * time.Millisecond)
+			return nil
+		})
+	}()
+	<-inside
+	var wg sync.WaitGroup
+	for range 6 {
+		wg.Add(1)
+		go func() {
+			defer wg.Done()
+			_ = db.View(context.Background(), func(tx *Tx) error {
+				if v, err := tx.Setting("n"); v != "before" || err != nil {
+					t.Errorf("in the middle of a write a reader sees %q, %v", v, err)
+				}
+				return nil
+			})
+		}()
+	}
+	wg.Wait()
+	<-done
+	view(t, db, func(tx *Tx) error {
+		if v, _ := tx.Setting("n"); v != "after" {
+			t.Errorf("after it, %q", v)
+		}
+		return nil
+	})
+}
+
+func TestUpserterNoticesWhatChanged(t *testing.T) {
+	db := open(t)
+	put := func(d formats.Device) (c Change) {
+		t.Helper()
+		update(t, db, func(tx *Tx) error {
+			u, err := tx.Devices()
+			if err == nil {
+				c, err = u.PutDevice(d)
+			}
+			return err
+		})
+		return c
+	}
+	d := formats.Device{ID: "D1", Name: "one", Kind: "client", LastScan: 100}
+	if put(d) != Added || put(d) != Same {
+		t.Error("the same line twice is new once")
+	}
+	d.Name = "other"
+	if put(d) != Changed {
+		t.Error("another name is no change")
+	}
+	d.LastScan = 50
+	if put(d) != Same {
+		t.Error("an older scan time has replaced a newer one")
+	}
+	d.LastScan = 200
+	if put(d) != Changed {
+		t.Error("a newer scan time is no change")
+	}
+}
+
+func TestTitlesAndRightsComeBackAsTheyWent(t *testing.T) {
+	db := open(t)
+	day := civil.MustParse
+	title := formats.Title{Publisher: "Ostwick Ltd", Product: "Skerrymap", Title: recognise.Title{Edition: "Pro", EditionRank: 2, Version: "6", Category: "charting", Model: recognise.Commercial,
+		ListPrice: decimal.NewNullDecimal(decimal.RequireFromString("99.90")), Currency: "NOK", DefaultMetric: "device", Suite: "Big", Released: day("2024-01-31"), EndOfLife: day("2030-12-31"), Aliases: []string{"a b", "swid:x"}}}
+	right := formats.Entitlement{Order: "PO", Contract: "K"}
+	right.Code, right.Quantity, right.PackSize, right.Metric, right.Kind = "E1", 7, 2, "core", "subscription"
+	right.Rights = []entitle.Right{"older_versions", "test_use"}
+	right.Start, right.End, right.UnitPrice, right.Currency = day("2025-01-01"), day("2025-12-31"), decimal.NewNullDecimal(decimal.RequireFromString("0.10")), "EUR"
+	update(t, db, func(tx *Tx) error {
+		id, err := tx.AddProduct(title.Publisher, title.Product)
+		if err != nil {
+			return err
+		}
+		u, err := tx.Titles()
+		if err != nil {
+			return err
+		}
+		if _, err := u.PutTitle(id, title); err != nil {
+			return err
+		}
+		e, err := tx.Entitlements()
+		if err != nil {
+			return err
+		}
+		_, err = e.PutEntitlement(id, right, 1, "me")
+		return err
+	})
+	view(t, db, func(tx *Tx) error {
+		products, err := tx.Products()
+		if err != nil || len(products) != 1 || len(products[0].Titles) != 1 {
+			t.Fatalf("%+v, %v", products, err)
+		}
+		got := products[0].Titles[0]
+		got.ID, got.Product = 0, 0
+		if fmt.Sprintf("%+v", got) != fmt.Sprintf("%+v", title.Title) {
+			t.Errorf("%+v\n%+v", got, title.Title)
+		}
+		lines, err := tx.AllEntitlements()
+		if err != nil || len(lines) != 1 {
+			t.Fatal(lines, err)
+		}
+		l := lines[0]
+		if l.Code != "E1" || l.Quantity != 7 || l.PackSize != 2 || !l.Has("test_use") || l.UnitPrice.Decimal.String() != "0.1" || l.End != right.End || l.Author != "me" || l.Entitlement.Product != "Skerrymap" {
+			t.Errorf("%+v", l)
+		}
+		keys, err := tx.ProductKeys()
+		if keys[ProductKey("OSTWICK", "skerrymap®")] == 0 {
+			t.Errorf("%v", keys)
+		}
+		return err
+	})
+}
+
+// Filters, search and order against the same done by hand on random rows, page by page.
+func TestListsAgainstANaiveList(t *testing.T) {
+	db := open(t)
+	r := rand.New(rand.NewPCG(8, 8))
+	kinds := []string{"client", "server", "vm_host"}
+	units := []string{"A", "A/B", "A/B/C", "AB", "x_y", "x%y", ""}
+	type dev struct {
+		formats.Device
+		n int
+	}
+	var all []dev
+	update(t, db, func(tx *Tx) error {
+		u, err := tx.Devices()
+		if err != nil {
+			return err
+		}
+		for i := range 240 {
+			d := formats.Device{ID: fmt.Sprintf("D%03d", i), Name: fmt.Sprintf("box-%03d", r.IntN(60)), Kind: kinds[r.IntN(3)], OrgUnit: units[r.IntN(len(units))], Environment: "production", Status: "in_service"}
+			all = append(all, dev{d, i})
+			if _, err := u.PutDevice(d); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+	under := func(unit, top string) bool { return unit == top || strings.HasPrefix(unit, top+"/") }
+	for _, c := range []struct {
+		q    ListQuery
+		fits func(d dev) bool
+	}{
+		{ListQuery{}, func(dev) bool { return true }},
+		{ListQuery{Filters: map[string]string{"kind": "server"}}, func(d dev) bool { return d.Kind == "server" }},
+		{ListQuery{Filters: map[string]string{"kind": "server|client"}}, func(d dev) bool { return d.Kind != "vm_host" }},
+		{ListQuery{Filters: map[string]string{"unit": "A/*"}}, func(d dev) bool { return under(d.OrgUnit, "A") }},
+		{ListQuery{Filters: map[string]string{"unit": "*x_y"}}, func(d dev) bool { return d.OrgUnit == "x_y" }},
+		{ListQuery{Filters: map[string]string{"unit": "x%y"}}, func(d dev) bool { return d.OrgUnit == "x%y" }},
+		{ListQuery{Search: "box-01 D1"}, func(d dev) bool { return strings.Contains(d.Name, "box-01") && strings.Contains(d.ID, "D1") }},
+		{ListQuery{Search: "%"}, func(d dev) bool { return d.OrgUnit == "x%y" }},
+		{ListQuery{Search: "nothing like this"}, func(dev) bool { return false }},
+	} {
+		want := 0
+		for _, d := range all {
+			if c.fits(d) {
+				want++
+			}
+		}
+		for _, sort := range []string{"name", "kind", "unit", "code", "lastSeen"} {
+			for _, desc := range []bool{false, true} {
+				q := c.q
+				q.Sort, q.Descending, q.Limit = sort, desc, 1+r.IntN(50)
+				seen := map[string]bool{}
+				last := ""
+				view(t, db, func(tx *Tx) error {
+					for {
+						page, err := tx.DevicePage(q)
+						if err != nil {
+							return err
+						}
+						if page.Total != want {
+							t.Fatalf("%+v: the total is %d, want %d", q, page.Total, want)
+						}
+						for _, row := range page.Rows {
+							if seen[row.Code] {
+								t.Fatalf("%+v: %s comes twice", q, row.Code)
+							}
+							seen[row.Code] = true
+							v := map[string]string{"name": row.Name, "kind": row.Kind, "unit": row.Unit, "code": row.Code, "lastSeen": ""}[sort]
+							if len(seen) > 1 && (!desc && v < last || desc && v > last) {
+								t.Fatalf("%+v: %q comes after %q", q, v, last)
+							}
+							last = v
+						}
+						if page.Next == "" {
+							return nil
+						}
+						q.Cursor = page.Next
+					}
+				})
+				if len(seen) != want {
+					t.Fatalf("%+v: %d rows, want %d", q, len(seen), want)
+				}
+			}
+		}
+	}
+}
+
+func TestIntervalsAndSightings(t *testing.T) {
+	db := open(t)
+	update(t, db, func(tx *Tx) error {
+		u, err := tx.Devices()
+		if err != nil {
+			return err
+		}
+		if _, err := u.PutDevice(formats.Device{ID: "D1", Name: "one"}); err != nil {
+			return err
+		}
+		records, err := tx.Records()
+		if err != nil {
+			return err
+		}
+		for i, name := range []string{"a", "b", "a"} {
+			id, err := records.Record(recognise.Record{Name: name})
+			if want := int64(1 + i%2); err != nil || id != want {
+				t.Errorf("%s has number %d, want %d, %v", name, id, want, err)
+			}
+		}
+		sources, err := tx.Sources()
+		if err != nil {
+			return err
+		}
+		if _, err := sources.Source("one"); err != nil {
+			return err
+		}
+		places, err := tx.Places()
+		if err != nil {
+			return err
+		}
+		if _, err := places.Place("/opt", map[string]string{"shelf": "4"}); err != nil {
+			return err
+		}
+		b, err := tx.NewInstalls()
+		if err != nil {
+			return err
+		}
+		for record := range int64(2) {
+			iv := StoredInterval{evidence.Interval{Item: evidence.Item{Record: record + 1, Place: 1}, Since: 100, Until: evidence.Forever}, civil.MustParse("2026-01-01")}
+			if record == 1 {
+				iv.Until = 200
+			}
+			if err := b.AddInstall(1, 1, iv); err != nil {
+				return err
+			}
+		}
+		return b.Flush()
+	})
+	view(t, db, func(tx *Tx) error {
+		for at, want := range map[int64]int{99: 0, 100: 2, 199: 2, 200: 1, 5000: 1} {
+			n := 0
+			if err := tx.EachDevice(at, nil, func(device int64, records []int64) error {
+				n += len(records)
+				return nil
+			}); err != nil || n != want {
+				t.Errorf("at %d: %d installs, want %d, %v", at, n, want, err)
+			}
+		}
+		since, installed, err := tx.InstalledSince(1, []int64{1, 2}, 150)
+		if err != nil || since != 100 || installed.String() != "2026-01-01" {
+			t.Error(since, installed, err)
+		}
+		seen, err := tx.Sightings(2, 0, 10)
+		if err != nil || len(seen) != 1 || seen[0].Until != 200 || seen[0].Path != "/opt" {
+			t.Errorf("%+v, %v", seen, err)
+		}
+		return nil
+	})
+}
+
+func TestDecisionsReplaceAndStayOnRecord(t *testing.T) {
+	db := open(t)
+	update(t, db, func(tx *Tx) error {
+		for i, product := range []int64{1, 2} {
+			if _, err := tx.Decide(Decided{Decision: recognise.Decision{Key: "k", Product: product}, Author: "me", At: int64(i)}); err != nil {
+				return err
+			}
+		}
+		list, err := tx.Decisions()
+		if err != nil || len(list) != 1 || list[0].Product != 2 {
+			t.Errorf("%+v, %v", list, err)
+		}
+		if err := tx.WithdrawDecision("k", 3, "you"); err != nil {
+			return err
+		}
+		if err := tx.WithdrawDecision("k", 3, "you"); !errors.Is(err, ErrNotFound) {
+			t.Errorf("twice: %v", err)
+		}
+		var n int
+		if err := tx.QueryRowContext(tx.ctx, "SELECT count(*) FROM decision").Scan(&n); err != nil || n != 2 {
+			t.Errorf("%d decisions are on record, %v", n, err)
+		}
+		return nil
+	})
+}
+
+func TestWebSessionsEnd(t *testing.T) {
+	db := open(t)
+	w := WebSessions{db}
+	now := time.Now()
+	if err := errors.Join(w.Commit("a", []byte("x"), now.Add(time.Hour)), w.Commit("b", []byte("y"), now.Add(-time.Hour))); err != nil {
+		t.Fatal(err)
+	}
+	for token, want := range map[string]bool{"a": true, "b": false, "c": false} {
+		if _, ok, err := w.Find(token); ok != want || err != nil {
+			t.Errorf("%s: %v %v", token, ok, err)
+		}
+	}
+	if err := w.Delete("a"); err != nil {
+		t.Fatal(err)
+	}
+	if _, ok, _ := w.Find("a"); ok {
+		t.Error("a signed-out session goes on")
+	}
+}
+
+func TestBackupIsWholeAndDoesNotOverwrite(t *testing.T) {
+	ctx := context.Background()
+	db := open(t)
+	update(t, db, func(tx *Tx) error { return tx.SetSetting("a", "kept") })
+	to := filepath.Join(t.TempDir(), "copy.db")
+	if err := db.Backup(ctx, to); err != nil {
+		t.Fatal(err)
+	}
+	if db.Backup(ctx, to) == nil {
+		t.Error("a copy was overwritten")
+	}
+	again, err := Open(ctx, to)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer again.Close()
+	if wrong, err := again.Integrity(ctx); err != nil || len(wrong) > 0 {
+		t.Error(wrong, err)
+	}
+	view(t, again, func(tx *Tx) error {
+		if v, _ := tx.Setting("a"); v != "kept" {
+			t.Errorf("the copy has %q", v)
+		}
+		return nil
+	})
+}
