@@ -66,7 +66,7 @@ bench:
 	$(GO) run ./bench
 
 fuzz:
-	for t in internal/formats:FuzzAgainstStandardLibrary internal/formats:FuzzReaderNeverFailsBadly internal/core/recognise:FuzzTakeApart internal/core/version:FuzzCompareIsAnOrder internal/core/condition:FuzzLike; do \
+	for t in internal/formats:FuzzAgainstStandardLibrary internal/formats:FuzzReaderNeverFailsBadly internal/formats:FuzzParsers internal/core/recognise:FuzzTakeApart internal/core/version:FuzzCompareIsAnOrder internal/core/condition:FuzzLike; do \
 	$(GO) test ./$${t%%:*} -run '^$$' -fuzz "^$${t##*:}$$" -fuzztime 60s || exit 1; done
 
 clean:
