@@ -392,7 +392,7 @@ func TestListsAsFiles(t *testing.T) {
 		t.Errorf("the file has %d lines: %s", n, text)
 	}
 	page.MustElement("[data-list-search]").MustInput("lost-07")
-	says(t, page, "[data-total]", "1 devices")
+	says(t, page, "[data-total]", "1 device")
 	if at := page.MustInfo().URL; !strings.Contains(at, "q=lost-07") || !strings.Contains(at, "age") {
 		t.Errorf("the address is %s", at)
 	}

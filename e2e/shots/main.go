@@ -1,7 +1,7 @@
 // Command shots takes pictures of a running demo: of the main views for the documents, or of one address.
 //
 //	shots -url http://127.0.0.1:8321 -out docs/screenshots
-//	shots -url http://127.0.0.1:8321 -path /position -out /tmp/x.png -dark -width 700
+//	shots -url http://127.0.0.1:8321 -path /position -out x.png -dark -width 700
 package main
 
 import (

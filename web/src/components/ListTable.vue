@@ -114,7 +114,8 @@ const cell = (row: unknown, key: string) => (row as Record<string, unknown>)[key
       />
       <slot name="filters" />
       <span class="soft" data-total
-        >{{ whole(total) }} {{ what }}<template v-if="list.isFetching.value"> …</template></span
+        >{{ whole(total) }} {{ total === 1 ? what.replace(/^(\w+?)s\b/, '$1') : what
+        }}<template v-if="list.isFetching.value"> …</template></span
       >
       <span class="grow" />
       <slot name="actions" />

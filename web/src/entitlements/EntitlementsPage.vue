@@ -6,6 +6,7 @@ import Select from 'primevue/select'
 import { computed, ref } from 'vue'
 import { useRoute } from 'vue-router'
 import { api, ask } from '../api/client'
+import ListFilter from '../components/ListFilter.vue'
 import ListTable, { type ListColumn } from '../components/ListTable.vue'
 import { money, whole, word } from '../lib/format'
 import { useListState } from '../lib/listState'
@@ -16,7 +17,7 @@ const client = useQueryClient()
 const route = useRoute()
 const { may } = useSession()
 const mayWork = may('work')
-const { filter, setFilter, change } = useListState({ sort: 'code' })
+const { change } = useListState({ sort: 'code' })
 const columns: ListColumn[] = [
   { key: 'code', label: 'number', width: '5.6rem', fixed: true },
   { key: 'publisher', label: 'publisher', width: '8.6rem' },
@@ -33,10 +34,6 @@ const columns: ListColumn[] = [
   { key: 'rights', label: 'rights, or why none count', width: '13rem' },
   { key: 'contract', label: 'contract', width: '6rem', hidden: true },
   { key: 'author', label: 'booked by', width: '7rem', hidden: true },
-]
-const kinds = [
-  { l: 'any kind', v: '' },
-  ...['perpetual', 'subscription', 'upgrade', 'maintenance', 'trial'].map((v) => ({ l: v, v })),
 ]
 
 const booking = computed({
@@ -113,15 +110,11 @@ async function book() {
     >
       <template #title><h1>Entitlements</h1></template>
       <template #filters>
-        <Select
-          :model-value="filter('kind')"
-          :options="kinds"
-          option-label="l"
-          option-value="v"
-          size="small"
-          aria-label="kind"
-          placeholder="any kind"
-          @update:model-value="(v: string) => setFilter('kind', v)"
+        <ListFilter
+          column="kind"
+          label="kind"
+          any="any kind"
+          :options="['perpetual', 'subscription', 'upgrade', 'maintenance', 'trial']"
         />
       </template>
       <template #actions

@@ -1,44 +1,25 @@
 <script setup lang="ts">
-import Select from 'primevue/select'
 import { useRouter } from 'vue-router'
+import ListFilter from '../components/ListFilter.vue'
 import ListTable, { type ListColumn } from '../components/ListTable.vue'
 import { day, whole, word } from '../lib/format'
-import { useListState } from '../lib/listState'
 
 /** All devices, with the age of what is known of each. */
 const router = useRouter()
-const { filter, setFilter } = useListState({ sort: 'name' })
 const columns: ListColumn[] = [
   { key: 'name', label: 'device', width: '9.5rem', fixed: true },
   { key: 'age', label: 'evidence', width: '8.6rem' },
-  { key: 'kind', label: 'kind', width: '8rem' },
+  { key: 'kind', label: 'kind', width: '9rem' },
   { key: 'environment', label: 'environment', width: '7.4rem' },
   { key: 'unit', label: 'unit' },
-  { key: 'site', label: 'site', width: '7.5rem' },
+  { key: 'site', label: 'site', width: '9rem' },
   { key: 'user', label: 'main user', width: '6.4rem' },
   { key: 'installs', label: 'installs', num: true, width: '5.2rem' },
-  { key: 'unrecognised', label: 'not recognised', num: true, width: '7.6rem' },
+  { key: 'unrecognised', label: 'not recognised', num: true, width: '8.2rem' },
   { key: 'counted', label: 'need a right', num: true, width: '6.6rem' },
   { key: 'cases', label: 'cases', num: true, width: '4.4rem' },
   { key: 'status', label: 'status', width: '6rem', hidden: true },
   { key: 'code', label: 'device_id', width: '6rem', hidden: true },
-]
-const options = (list: string[]) => [
-  { label: 'any', value: '' },
-  ...list.map((value) => ({ label: word(value), value })),
-]
-const filters = [
-  { column: 'age', label: 'evidence', options: options(['fresh', 'stale', 'never']) },
-  {
-    column: 'kind',
-    label: 'kind',
-    options: options(['client', 'server', 'vm_host', 'virtual_machine', 'container_host', 'mobile']),
-  },
-  {
-    column: 'environment',
-    label: 'environment',
-    options: options(['production', 'test', 'development', 'training', 'standby']),
-  },
 ]
 </script>
 
@@ -55,19 +36,24 @@ const filters = [
     >
       <template #title><h1>Evidence</h1></template>
       <template #filters>
-        <label v-for="f in filters" :key="f.column" class="soft">
-          {{ f.label }}
-          <Select
-            :model-value="filter(f.column)"
-            :options="f.options"
-            option-label="label"
-            option-value="value"
-            size="small"
-            :aria-label="f.label"
-            placeholder="any"
-            @update:model-value="(v: string) => setFilter(f.column, v)"
-          />
-        </label>
+        <ListFilter
+          column="age"
+          label="evidence"
+          any="any evidence"
+          :options="['fresh', 'stale', { label: 'never scanned', value: 'never' }]"
+        />
+        <ListFilter
+          column="kind"
+          label="kind"
+          any="any kind"
+          :options="['client', 'server', 'vm_host', 'virtual_machine', 'container_host', 'mobile']"
+        />
+        <ListFilter
+          column="environment"
+          label="environment"
+          any="any environment"
+          :options="['production', 'test', 'development', 'training', 'standby']"
+        />
       </template>
       <template #actions><RouterLink to="/evidence/files">Files taken in</RouterLink></template>
       <template #cell-name="{ row }"
@@ -87,11 +73,3 @@ const filters = [
     </ListTable>
   </div>
 </template>
-
-<style scoped>
-.fill {
-  display: flex;
-  flex-direction: column;
-  overflow: hidden;
-}
-</style>

@@ -5,9 +5,9 @@ import Select from 'primevue/select'
 import Textarea from 'primevue/textarea'
 import { computed, ref } from 'vue'
 import { api, ask, sendFile, type Lists, type Schemas } from '../api/client'
+import ListFilter from '../components/ListFilter.vue'
 import ListTable, { type ListColumn } from '../components/ListTable.vue'
 import { count, moment, whole } from '../lib/format'
-import { useListState } from '../lib/listState'
 import { useSession } from '../lib/session'
 
 /** Files: look first at what one would do, then take it in; and the lines that were put aside, mended in place. */
@@ -67,7 +67,6 @@ async function takeAll() {
 }
 const imports = useQuery({ queryKey: ['imports'], queryFn: () => ask(api.GET('/api/imports')) })
 
-const { filter, setFilter } = useListState({ sort: 'id' })
 const columns: ListColumn[] = [
   { key: 'file', label: 'file', width: '10rem', fixed: true },
   { key: 'line', label: 'line', num: true, width: '4.5rem' },
@@ -242,14 +241,7 @@ async function act(what: () => Promise<unknown>, done: string) {
       >
         <template #title><h2>Put aside</h2></template>
         <template #filters>
-          <Select
-            :model-value="filter('state')"
-            :options="['', 'waiting', 'mended', 'dropped']"
-            size="small"
-            aria-label="state"
-            placeholder="any state"
-            @update:model-value="(v: string) => setFilter('state', v)"
-          />
+          <ListFilter column="state" label="state" any="any state" :options="['waiting', 'mended', 'dropped']" />
         </template>
         <template #actions>
           <Button

@@ -1,9 +1,9 @@
 <script setup lang="ts">
 import { useEventListener } from '@vueuse/core'
-import Select from 'primevue/select'
 import { computed } from 'vue'
 import { useRoute } from 'vue-router'
 import BalanceBar from '../components/BalanceBar.vue'
+import ListFilter from '../components/ListFilter.vue'
 import ListTable, { type ListColumn } from '../components/ListTable.vue'
 import { money, whole, word } from '../lib/format'
 import { useListState } from '../lib/listState'
@@ -11,7 +11,7 @@ import TrailPane from './TrailPane.vue'
 
 /** Owned against needed, product by product. A figure opens the trail at the right. */
 const route = useRoute()
-const { filter, setFilter, change } = useListState({ sort: 'money' })
+const { change } = useListState({ sort: 'money' })
 const trail = computed(() =>
   String(route.query.trail ?? '')
     .split('/')
@@ -28,13 +28,6 @@ const columns = computed<ListColumn[]>(() => [
   { key: 'high', label: 'may be', num: true, width: '7.2rem' },
   { key: 'money', label: 'worth', num: true, width: '8.6rem' },
 ])
-const states = [
-  { l: 'all', v: '' },
-  { l: 'short', v: 'short' },
-  { l: 'even', v: 'even' },
-  { l: 'spare', v: 'spare' },
-  { l: 'not computed', v: 'unknown' },
-]
 const open = (steps: string[]) => change({ trail: steps.join('/') || undefined })
 const current = computed(() => trail.value[0]?.slice(1))
 useEventListener(window, 'keydown', (e: KeyboardEvent) => {
@@ -57,15 +50,11 @@ useEventListener(window, 'keydown', (e: KeyboardEvent) => {
     >
       <template #title><h1>Position</h1></template>
       <template #filters>
-        <Select
-          :model-value="filter('state')"
-          :options="states"
-          option-label="l"
-          option-value="v"
-          size="small"
-          aria-label="state"
-          placeholder="all"
-          @update:model-value="(v: string) => setFilter('state', v)"
+        <ListFilter
+          column="state"
+          label="state"
+          any="all"
+          :options="['short', 'even', 'spare', { label: 'not computed', value: 'unknown' }]"
         />
       </template>
       <template #cell-product="{ row }"

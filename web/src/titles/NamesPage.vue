@@ -9,6 +9,7 @@ import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, ask, readList, type Lists, type Schemas } from '../api/client'
 import EffectLine from '../components/EffectLine.vue'
+import ListFilter from '../components/ListFilter.vue'
 import ListTable, { type ListColumn } from '../components/ListTable.vue'
 import { count, day } from '../lib/format'
 import { useListState } from '../lib/listState'
@@ -21,7 +22,7 @@ const route = useRoute()
 const router = useRouter()
 const { may } = useSession()
 const mayWork = may('work')
-const { filter, setFilter, change } = useListState({ sort: 'installs', desc: true })
+const { change } = useListState({ sort: 'installs', desc: true })
 if (!route.query.f) void router.replace({ query: { ...route.query, f: ['state=unrecognised', 'installs=>0'] } })
 
 const columns: ListColumn[] = [
@@ -163,20 +164,11 @@ useEventListener(window, 'keydown', (e: KeyboardEvent) => {
     >
       <template #title><h1>Names</h1></template>
       <template #filters>
-        <Select
-          :model-value="filter('state')"
-          :options="[
-            { l: 'any state', v: '' },
-            { l: 'unrecognised', v: 'unrecognised' },
-            { l: 'decided by a person', v: 'decided' },
-            { l: 'recognised', v: 'recognised' },
-          ]"
-          option-label="l"
-          option-value="v"
-          size="small"
-          aria-label="state"
-          placeholder="any state"
-          @update:model-value="(v: string) => setFilter('state', v)"
+        <ListFilter
+          column="state"
+          label="state"
+          any="any state"
+          :options="['unrecognised', { label: 'decided by a person', value: 'decided' }, 'recognised']"
         />
       </template>
       <template #actions><RouterLink to="/titles">Titles</RouterLink></template>

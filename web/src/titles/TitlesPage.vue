@@ -1,13 +1,11 @@
 <script setup lang="ts">
-import Select from 'primevue/select'
 import { useRouter } from 'vue-router'
+import ListFilter from '../components/ListFilter.vue'
 import ListTable, { type ListColumn } from '../components/ListTable.vue'
 import { whole, word } from '../lib/format'
-import { useListState } from '../lib/listState'
 
 /** The catalogue, one line for each product. */
 const router = useRouter()
-const { filter, setFilter } = useListState({ sort: 'devices', desc: true })
 const columns: ListColumn[] = [
   { key: 'publisher', label: 'publisher', width: '15%' },
   { key: 'product', label: 'product', fixed: true },
@@ -19,10 +17,6 @@ const columns: ListColumn[] = [
   { key: 'counted', label: 'need a right', num: true, width: '6.6rem' },
   { key: 'folded', label: 'in suites', num: true, width: '5.4rem' },
   { key: 'rights', label: 'entitlements', num: true, width: '7.2rem' },
-]
-const models = [
-  { label: 'any licence model', value: '' },
-  ...['commercial', 'free', 'open_source', 'in_house', 'trial'].map((value) => ({ label: word(value), value })),
 ]
 </script>
 
@@ -40,15 +34,11 @@ const models = [
     >
       <template #title><h1>Titles</h1></template>
       <template #filters>
-        <Select
-          :model-value="filter('model')"
-          :options="models"
-          option-label="label"
-          option-value="value"
-          size="small"
-          aria-label="licence model"
-          placeholder="any licence model"
-          @update:model-value="(v: string) => setFilter('model', v)"
+        <ListFilter
+          column="model"
+          label="licence model"
+          any="any licence model"
+          :options="['commercial', 'free', 'open_source', 'in_house', 'trial']"
         />
       </template>
       <template #actions><RouterLink to="/titles/names">Names nobody has decided</RouterLink></template>
@@ -65,11 +55,3 @@ const models = [
     </ListTable>
   </div>
 </template>
-
-<style scoped>
-.fill {
-  display: flex;
-  flex-direction: column;
-  overflow: hidden;
-}
-</style>

@@ -3,16 +3,15 @@ import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import Select from 'primevue/select'
 import { computed, ref } from 'vue'
 import { api, ask } from '../api/client'
+import ListFilter from '../components/ListFilter.vue'
 import ListTable, { type ListColumn } from '../components/ListTable.vue'
 import { whole } from '../lib/format'
-import { useListState } from '../lib/listState'
 import { useSession } from '../lib/session'
 
 /** The use of each counted product on each device in the window, with the days that were really measured beside it. */
 const client = useQueryClient()
 const { may } = useSession()
 const mayWork = may('work')
-const { filter, setFilter } = useListState({ sort: 'last', desc: true })
 const columns: ListColumn[] = [
   { key: 'product', label: 'product', fixed: true },
   { key: 'publisher', label: 'publisher', width: '11rem' },
@@ -25,9 +24,12 @@ const columns: ListColumn[] = [
   { key: 'last', label: 'last use', width: '7.8rem' },
 ]
 const classes = [
-  { l: 'any use', v: '' },
-  { l: 'idle (unused or never used)', v: 'unused|never used' },
-  ...['never used', 'unused', 'light', 'regular', 'not measured'].map((v) => ({ l: v, v })),
+  { label: 'idle (unused or never used)', value: 'unused|never used' },
+  'never used',
+  'unused',
+  'light',
+  'regular',
+  'not measured',
 ]
 const mark: Record<string, string> = { regular: '●', light: '◐', unused: '○', 'never used': '✕', 'not measured': '?' }
 
@@ -60,16 +62,7 @@ async function look(days: number) {
     >
       <template #title><h1>Use</h1></template>
       <template #filters>
-        <Select
-          :model-value="filter('class')"
-          :options="classes"
-          option-label="l"
-          option-value="v"
-          size="small"
-          aria-label="use"
-          placeholder="any use"
-          @update:model-value="(v: string) => setFilter('class', v)"
-        />
+        <ListFilter column="class" label="use" any="any use" :options="classes" />
         <label v-if="rules.data.value" class="soft">
           in the last
           <Select
@@ -99,11 +92,3 @@ async function look(days: number) {
     <p v-if="says" class="says" role="alert">{{ says }}</p>
   </div>
 </template>
-
-<style scoped>
-.fill {
-  display: flex;
-  flex-direction: column;
-  overflow: hidden;
-}
-</style>

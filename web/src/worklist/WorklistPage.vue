@@ -3,10 +3,10 @@ import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import Button from 'primevue/button'
 import Dialog from 'primevue/dialog'
 import InputText from 'primevue/inputtext'
-import Select from 'primevue/select'
 import { computed, ref } from 'vue'
 import { useRoute } from 'vue-router'
 import { api, ask, type Lists } from '../api/client'
+import ListFilter from '../components/ListFilter.vue'
 import ListTable, { type ListColumn } from '../components/ListTable.vue'
 import { count, day, moment, money } from '../lib/format'
 import { useListState } from '../lib/listState'
@@ -17,7 +17,7 @@ const client = useQueryClient()
 const route = useRoute()
 const { may } = useSession()
 const mayWork = may('work')
-const { filter, setFilter, change } = useListState({ sort: 'amount', desc: true })
+const { change } = useListState({ sort: 'amount', desc: true })
 const id = computed(() => Number(route.query.case ?? 0))
 const columns = computed<ListColumn[]>(() => [
   { key: 'product', label: 'product', fixed: true },
@@ -32,15 +32,9 @@ const columns = computed<ListColumn[]>(() => [
   { key: 'changedAt', label: 'since', width: '7.6rem', hidden: id.value > 0 },
 ])
 const states = [
-  { l: 'any state', v: '' },
-  { l: 'wait for a decision', v: 'open|failed' },
-  { l: 'under way', v: 'open|failed|agreed|sent' },
-  ...['open', 'agreed', 'sent', 'failed', 'gone', 'kept', 'lapsed'].map((v) => ({ l: v, v })),
-]
-const why = [
-  { l: 'any reason', v: '' },
-  { l: 'restricted', v: 'restricted' },
-  { l: 'idle', v: 'idle' },
+  { label: 'wait for a decision', value: 'open|failed' },
+  { label: 'under way', value: 'open|failed|agreed|sent' },
+  ...['open', 'agreed', 'sent', 'failed', 'gone', 'kept', 'lapsed'],
 ]
 const marks: Record<string, string> = {
   open: '◇',
@@ -119,26 +113,8 @@ function press(a: { act: Act; ids: number[] }) {
       >
         <template #title><h1>Worklist</h1></template>
         <template #filters>
-          <Select
-            :model-value="filter('state')"
-            :options="states"
-            option-label="l"
-            option-value="v"
-            size="small"
-            aria-label="state"
-            placeholder="any state"
-            @update:model-value="(v: string) => setFilter('state', v)"
-          />
-          <Select
-            :model-value="filter('kind')"
-            :options="why"
-            option-label="l"
-            option-value="v"
-            size="small"
-            aria-label="reason"
-            placeholder="any reason"
-            @update:model-value="(v: string) => setFilter('kind', v)"
-          />
+          <ListFilter column="state" label="state" any="any state" :options="states" />
+          <ListFilter column="kind" label="reason" any="any reason" :options="['restricted', 'idle']" />
         </template>
         <template #actions><RouterLink to="/worklist/stances">What is restricted</RouterLink></template>
         <template #cell-state="{ row }"
