@@ -73,6 +73,9 @@ var languages = map[string]string{
 // generalEditions are edition words that stand for an edition whatever the product is (common practice).
 var generalEditions = wordSet("basic standard professional pro enterprise premium ultimate home business starter express advanced lite student academic master desktop")
 
+// languageCodes are the codes of ISO 639-1 that installers carry; two other letters in front of a region are no language.
+var languageCodes = wordSet("ar bg ca cs da de el en es et eu fi fr ga gl he hr hu id is it ja ko lt lv mt nb nl nn no pl pt ro ru se sk sl sr sv th tr uk vi zh")
+
 type pieceRule struct {
 	words []string
 	piece Piece
@@ -88,8 +91,8 @@ var pieceRules = []pieceRule{
 }
 
 var (
-	languageTag   = regexp.MustCompile(`(?:^|[ \-_(\[])([a-z]{2})[-_]([A-Z]{2})(?:$|[ \-_)\]])`)
-	bracketedTag  = regexp.MustCompile(`[(\[]([a-z]{2})[)\]]`)
+	languageTag   = regexp.MustCompile(`(?:^|[ \-_(\[])([a-zA-Z]{2})[-_]([A-Z]{2})(?:$|[ \-_)\]])`)
+	bracketedTag  = regexp.MustCompile(`[(\[]([a-zA-Z]{2})[)\]]`)
 	versionToken  = regexp.MustCompile(`^v?\d+(?:\.\d+)*[a-z]?$`)
 	releaseWords  = wordSet("version ver release build v")
 	numberedToken = regexp.MustCompile(`^(?:kb|r|sp|u)?\d+(?:\.\d+)*$`)
@@ -100,13 +103,11 @@ var (
 func TakeApart(r Record, editions map[string]bool) Apart {
 	a := Apart{Publisher: CleanPublisher(r.Publisher), FieldVersion: strings.TrimSpace(r.Version), Architecture: r.Architecture, Language: r.Language}
 	name := r.Name
-	if m := languageTag.FindStringSubmatchIndex(name); m != nil {
-		a.Language = name[m[2]:m[3]] + "-" + name[m[4]:m[5]]
-		name = name[:m[2]] + " " + name[m[5]:]
-	} else if m := bracketedTag.FindStringSubmatchIndex(name); m != nil {
-		a.Language = name[m[2]:m[3]]
-		name = name[:m[0]] + " " + name[m[1]:]
+	if !isPlain(name) {
+		name = compose(name)
 	}
+	name = a.cutLanguage(name, languageTag)
+	name = a.cutLanguage(name, bracketedTag)
 	words := strings.Fields(Clean(name))
 	words = a.dropArchitecture(words)
 	words = a.dropLanguage(words)
@@ -120,6 +121,23 @@ func TakeApart(r Record, editions map[string]bool) Apart {
 		a.EditionWords = strings.Fields(Clean(r.Edition))
 	}
 	return a
+}
+
+// cutLanguage takes language tags, with or without a region, out of a name that still has its capitals and brackets.
+func (a *Apart) cutLanguage(name string, tag *regexp.Regexp) string {
+	for {
+		m := tag.FindStringSubmatchIndex(name)
+		if m == nil || !languageCodes[strings.ToLower(name[m[2]:m[3]])] {
+			return name
+		}
+		a.Language = strings.ToLower(name[m[2]:m[3]])
+		end := m[3]
+		if len(m) > 4 {
+			a.Language += "-" + name[m[4]:m[5]]
+			end = m[5]
+		}
+		name = name[:m[2]] + " " + name[end:]
+	}
 }
 
 func (a *Apart) dropArchitecture(words []string) []string {

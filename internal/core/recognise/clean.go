@@ -30,9 +30,7 @@ func wordSet(s string) map[string]bool {
 func Clean(s string) string {
 	plain := isPlain(s)
 	if !plain {
-		s = marks.Replace(s)
-		s = norm.NFKC.String(s)
-		s = cases.Fold().String(s)
+		s = cases.Fold().String(compose(s))
 	}
 	var b strings.Builder
 	b.Grow(len(s))
@@ -60,6 +58,9 @@ func Clean(s string) string {
 	}
 	return strings.TrimRight(b.String(), " ")
 }
+
+// compose takes marks out and brings letters to Unicode NFKC; marks again, since wide brackets become plain ones only then.
+func compose(s string) string { return marks.Replace(norm.NFKC.String(marks.Replace(s))) }
 
 func isWord(r rune) bool { return unicode.IsLetter(r) || unicode.IsDigit(r) }
 
