@@ -232,15 +232,13 @@ func terms(l *entitle.Line) string {
 
 // Positions writes the lines of position.csv as of a day (unknown is today). Figures of today come from storage where they are up to date; others are computed.
 func (a *App) Positions(ctx context.Context, asOf civil.Day, write func([]string) error) error {
-	if !asOf.Known() || asOf == a.Today() {
-		if dirty, err := a.Dirty(ctx); err != nil {
+	asOf = a.dayOr(asOf)
+	if dirty, err := a.Dirty(ctx); err != nil {
+		return err
+	} else if dirty { // records that came in since are not recognised yet
+		if err := a.Refresh(ctx); err != nil {
 			return err
-		} else if dirty {
-			if err := a.Refresh(ctx); err != nil {
-				return err
-			}
 		}
-		asOf = a.Today()
 	}
 	return a.DB.View(ctx, func(tx *store.Tx) error {
 		figures, names, err := a.figures(tx, asOf)
