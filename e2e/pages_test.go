@@ -1,0 +1,141 @@
+package e2e
+
+import (
+	"strings"
+	"sync"
+	"testing"
+
+	"ensomet/e2e/browser"
+
+	"github.com/go-rod/rod"
+	"github.com/go-rod/rod/lib/input"
+	"github.com/go-rod/rod/lib/proto"
+)
+
+// pages are all the addresses that one can stand on, each with what must be there.
+var pages = []struct{ path, selector, text string }{
+	{"/", ".four", "Where are money and risk?"},
+	{"/evidence", "tbody tr", "hal-"},
+	{"/evidence/D0001", "h1", "hal-chart-001"},
+	{"/evidence/D1203", ".page", "nobody has looked"},
+	{"/evidence/none", ".says", "no such thing"},
+	{"/evidence/files", "tbody tr", "installs.csv"},
+	{"/titles", "tbody tr", "Brineweft"},
+	{"/titles/1", "h1", "Skerrymap Suite"},
+	{"/titles/names", "tbody tr", "unrecognised"},
+	{"/entitlements", "tbody tr", "L-0001"},
+	{"/use", "tbody tr", "regular"},
+	{"/position", "tbody tr", "short"},
+	{"/position?trail=p1/gdevice%3A%3Aall%20used/r1-0", "aside", "As the source wrote it"},
+	{"/worklist", "tbody tr", "idle"},
+	{"/worklist?case=1", "[data-case-state]", "Restricted software"},
+	{"/worklist/stances", "tbody tr", "category game"},
+	{"/help", "table", "find a device"},
+	{"/nowhere/at/all", "h1", "There is no such page"},
+}
+
+// Every page comes up as somebody who may do everything and as somebody who may only look: nothing is thrown, nothing breaks the content policy, and nothing is asked of
+// another host.
+func TestEveryPageComesUpClean(t *testing.T) {
+	for _, role := range []string{"run", "look"} {
+		page, url := open(t, role, false)
+		var mu sync.Mutex
+		var wrong []string
+		note := func(text string) {
+			mu.Lock()
+			defer mu.Unlock()
+			wrong = append(wrong, text)
+		}
+		go page.EachEvent(func(e *proto.RuntimeExceptionThrown) {
+			note("thrown: " + e.ExceptionDetails.Text)
+		}, func(e *proto.LogEntryAdded) {
+			if e.Entry.Level == proto.LogLogEntryLevelError && !strings.Contains(e.Entry.Text, "404") {
+				note("logged: " + e.Entry.Text)
+			}
+		}, func(e *proto.NetworkRequestWillBeSent) {
+			if !strings.HasPrefix(e.Request.URL, url) && !strings.HasPrefix(e.Request.URL, "data:") {
+				note("asked of another host: " + e.Request.URL)
+			}
+		})()
+		for _, p := range pages {
+			page.MustNavigate(url + p.path)
+			says(t, page, p.selector, p.text)
+			mu.Lock()
+			if len(wrong) > 0 {
+				t.Errorf("%s as %s: %v", p.path, role, wrong)
+			}
+			wrong = nil
+			mu.Unlock()
+		}
+	}
+}
+
+// An empty file leads on from every page instead of showing nothing.
+func TestEveryPageOfAnEmptyFile(t *testing.T) {
+	page, url := open(t, "run", true)
+	for path, text := range map[string]string{
+		"/": "Nothing is here yet", "/evidence": "take in a devices.csv", "/titles": "take in a titles.csv", "/titles/names": "None of the names fit", "/entitlements": "take in an entitlements.csv",
+		"/use": "Nothing to measure yet", "/position": "No position yet", "/worklist": "Nothing is to be done", "/worklist/stances": "Nothing is restricted", "/evidence/files": "No line was ever put aside",
+	} {
+		page.MustNavigate(url + path)
+		says(t, page, ".page", text)
+	}
+}
+
+// Nothing is wider than the window, at 1280, at 820 and at 200 % of 1280; wide tables scroll by themselves.
+func TestNothingSticksOut(t *testing.T) {
+	page, url := open(t, "run", false)
+	for _, width := range []int{1280, 820, 640} {
+		if err := browser.Size(page, width, 800); err != nil {
+			t.Fatal(err)
+		}
+		for _, p := range pages {
+			page.MustNavigate(url + p.path)
+			says(t, page, p.selector, p.text)
+			if over := page.MustEval(`() => document.documentElement.scrollWidth - window.innerWidth`).Int(); over > 1 {
+				t.Errorf("at %d, %s is %d pixels too wide", width, p.path, over)
+			}
+		}
+	}
+}
+
+// At 1280 by 800 a list shows twenty rows or more.
+func TestTwentyRows(t *testing.T) {
+	page, url := open(t, "run", false)
+	for _, path := range []string{"/evidence", "/titles", "/entitlements", "/use", "/position", "/position?trail=p1", "/worklist", "/titles/names"} {
+		page.MustNavigate(url + path)
+		page.MustElement("section.list tbody tr")
+		if err := page.Wait(rod.Eval(`() => [...document.querySelectorAll('section.list tbody tr')].filter((r) => r.getBoundingClientRect().bottom <= window.innerHeight).length >= 20`)); err != nil {
+			t.Errorf("%s never shows twenty rows", path)
+		}
+	}
+}
+
+// Lists work from the keyboard: down and up move, Enter opens, Escape closes; the colours stay as chosen.
+func TestKeyboardAndColours(t *testing.T) {
+	page, url := open(t, "look", false)
+	page.MustNavigate(url + "/position")
+	row(t, page, "Skerrymap Suite")
+	page.MustElement("section.list tbody tr").MustFocus()
+	page.Keyboard.MustType(input.ArrowDown, input.ArrowDown, input.ArrowUp, input.Enter)
+	page.MustElement("aside [data-group]")
+	second := page.MustEval(`() => document.querySelectorAll('section.list tbody tr')[1].textContent.includes(document.querySelector('aside h2').textContent.trim())`).Bool()
+	if !second {
+		t.Error("Enter has not opened the second row")
+	}
+	page.Keyboard.MustType(input.Escape)
+	if err := page.Wait(rod.Eval(`() => !document.querySelector('aside')`)); err != nil {
+		t.Error("Escape does not close the trail")
+	}
+	isDark := func() bool { return page.MustEval(`() => document.documentElement.classList.contains('dark')`).Bool() }
+	before := isDark()
+	page.MustElementR("header button", "^(Dark|Light)$").MustClick()
+	if isDark() == before {
+		t.Error("the colours do not change")
+	}
+	page.MustReload()
+	page.MustElement("header")
+	if isDark() == before {
+		t.Error("the colours chosen are forgotten")
+	}
+}
