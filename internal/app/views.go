@@ -1,17 +1,12 @@
 package app
 
 import (
-	"bytes"
 	"context"
-	"encoding/csv"
-	"errors"
 	"fmt"
 	"slices"
 	"strings"
 
-	"ensomet/internal/core/casework"
 	"ensomet/internal/core/entitle"
-	"ensomet/internal/formats"
 	"ensomet/internal/store"
 )
 
@@ -108,64 +103,6 @@ func (a *App) Find(ctx context.Context, text string) (out []store.Hit, err error
 		return err
 	})
 	return out, err
-}
-
-// DeviceView is a device with everything known of it.
-type DeviceView struct {
-	store.DeviceFull
-	FreshFor int                `json:"freshFor"`
-	Software []store.InstallRow `json:"software"`
-	Scans    []store.ScanRow    `json:"scans"`
-	Findings []store.CaseRow    `json:"findings"`
-}
-
-// Device returns a device by its device_id.
-func (a *App) Device(ctx context.Context, code string) (DeviceView, error) {
-	var out DeviceView
-	err := a.DB.View(ctx, func(tx *store.Tx) error {
-		s, err := loadSettings(tx)
-		if err != nil {
-			return err
-		}
-		out.FreshFor = s.FreshDays
-		if out.DeviceFull, err = tx.DeviceByCode(code); err != nil {
-			return err
-		}
-		if out.Software, err = tx.DeviceInstalls(out.ID); err != nil {
-			return err
-		}
-		if err := markFolded(tx, out.Software); err != nil {
-			return err
-		}
-		if out.Scans, err = tx.DeviceScans(out.ID, 30); err != nil {
-			return err
-		}
-		page, err := tx.CasePage(store.ListQuery{Filters: map[string]string{"deviceId": fmt.Sprint(out.ID)}})
-		out.Findings = page.Rows
-		return err
-	})
-	return out, err
-}
-
-// markFolded says of the parts of a suite on one device that they fold under it.
-func markFolded(tx *store.Tx, software []store.InstallRow) error {
-	_, c, _, err := recogniser(tx)
-	if err != nil {
-		return err
-	}
-	here := map[int64]bool{}
-	for _, i := range software {
-		if i.Until == 0 && i.ProductID != 0 && !strings.HasSuffix(i.WhyNot, "not the program itself") {
-			here[i.ProductID] = true
-		}
-	}
-	folded := c.Fold(here)
-	for i := range software {
-		if suite, ok := folded[software[i].ProductID]; ok && software[i].WhyNot == "" && software[i].Until == 0 {
-			software[i].WhyNot = "part of " + c.Product(suite).Name + " on this device"
-		}
-	}
-	return nil
 }
 
 // ProductView is a product of the catalogue with its releases and what was found of it.
@@ -301,128 +238,4 @@ func (a *App) Case(ctx context.Context, id int64) (CaseView, error) {
 		return err
 	})
 	return out, err
-}
-
-// PolicyList is the policies in force, the groups and categories that one may name.
-type PolicyList struct {
-	Policies   []PolicyView `json:"policies"`
-	Groups     []string     `json:"groups"`
-	Categories []string     `json:"categories"`
-	CaseStates []string     `json:"caseStates"`
-}
-
-// PolicyView is a policy in words.
-type PolicyView struct {
-	ID     int64  `json:"id"`
-	What   string `json:"what"`
-	Group  string `json:"group"`
-	Stance string `json:"stance"`
-	Reason string `json:"reason"`
-	Author string `json:"author"`
-	At     int64  `json:"at"`
-	Cases  int64  `json:"cases"`
-}
-
-// Policies lists the policies in force.
-func (a *App) Policies(ctx context.Context) (PolicyList, error) {
-	out := PolicyList{Policies: []PolicyView{}, Groups: []string{}, Categories: []string{}}
-	for _, s := range casework.States {
-		out.CaseStates = append(out.CaseStates, string(s))
-	}
-	err := a.DB.View(ctx, func(tx *store.Tx) error {
-		list, err := tx.Policies()
-		if err != nil {
-			return err
-		}
-		_, c, _, err := recogniser(tx)
-		if err != nil {
-			return err
-		}
-		for _, p := range list {
-			what := strings.TrimSpace(p.PublisherName + " " + p.Category)
-			if p.Category != "" {
-				what = "category " + p.Category
-			}
-			if pr := c.Product(p.Product); pr != nil {
-				what = pr.Publisher + " " + pr.Name
-			}
-			group := p.GroupName
-			if group == "" {
-				group = "all devices"
-			}
-			out.Policies = append(out.Policies, PolicyView{ID: p.ID, What: what, Group: group, Stance: string(p.Stance), Reason: p.Reason, Author: p.Author, At: p.At})
-		}
-		groups, err := tx.Groups()
-		if err != nil {
-			return err
-		}
-		for g := range groups {
-			out.Groups = append(out.Groups, g)
-		}
-		slices.Sort(out.Groups)
-		categories, err := tx.Categories()
-		if categories != nil {
-			out.Categories = categories
-		}
-		return err
-	})
-	return out, err
-}
-
-// EndPolicy takes a policy out of force.
-func (a *App) EndPolicy(ctx context.Context, id int64, who string) error {
-	return a.DB.Update(ctx, func(tx *store.Tx) error {
-		now := a.Clock.Now()
-		if err := tx.EndPolicy(id, now.Unix(), who); err != nil {
-			return err
-		}
-		if err := tx.Note(now, who, "ended a policy", fmt.Sprint(id), ""); err != nil {
-			return err
-		}
-		return markDirty(tx, false)
-	})
-}
-
-// Book takes in one thing that somebody typed, by the same way and with the same checks as a line of a file.
-func (a *App) Book(ctx context.Context, kindName string, values map[string]string, who string) (ImportResult, error) {
-	kind, err := formats.KindByName(kindName)
-	if err != nil {
-		return ImportResult{}, err
-	}
-	var header, row []string
-	for _, c := range kind.Columns {
-		header, row = append(header, c), append(row, values[c])
-	}
-	if code := values["entitlement_id"]; code != "" {
-		if err := a.DB.View(ctx, func(tx *store.Tx) error {
-			codes, err := tx.Codes("entitlement")
-			if err == nil && codes[code] != 0 {
-				return fmt.Errorf("there is an entitlement %s already: choose another number", code)
-			}
-			return err
-		}); err != nil {
-			return ImportResult{}, err
-		}
-	}
-	var buf bytes.Buffer
-	w := csv.NewWriter(&buf)
-	if err := errors.Join(w.Write(header), w.Write(row)); err != nil {
-		return ImportResult{}, err
-	}
-	w.Flush()
-	rehearsal, err := a.Import(ctx, ImportRequest{Kind: kind, File: "typed in", In: bytes.NewReader(buf.Bytes()), Author: who, DryRun: true})
-	if err != nil {
-		return rehearsal, err
-	}
-	if len(rehearsal.Aside) > 0 {
-		return rehearsal, errors.New(rehearsal.Aside[0].Reason)
-	}
-	return a.Import(ctx, ImportRequest{Kind: kind, File: "typed in", In: &buf, Author: who})
-}
-
-// ImportWatched is Import with its progress in Status.
-func (a *App) ImportWatched(ctx context.Context, req ImportRequest) (ImportResult, error) {
-	req.Progress = func(lines int) { a.step(fmt.Sprintf("reading %s: %d lines", req.File, lines)) }
-	defer a.step("")
-	return a.Import(ctx, req)
 }

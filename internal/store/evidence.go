@@ -1,109 +1,14 @@
 package store
 
 import (
-	"crypto/sha256"
 	"database/sql"
-	"encoding/json"
-	"fmt"
 	"strings"
-	"time"
 
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/evidence"
 	"ensomet/internal/core/recognise"
 	"ensomet/internal/formats"
 )
-
-// Change says what a line did to what is stored.
-type Change int
-
-// The changes.
-const (
-	Same Change = iota
-	Added
-	Changed
-)
-
-// Upserter writes lines of one table by their key and notices which of them change nothing.
-type Upserter struct {
-	tx             *Tx
-	known          map[string]knownRow
-	insert, update *sql.Stmt
-	hashed         int
-}
-
-type knownRow struct {
-	id   int64
-	hash string
-}
-
-// upserter prepares writing to a table. keyExpr is the key as SQL; columns are written in order, of which the first hashed ones decide whether a line changed anything.
-func (tx *Tx) upserter(table, keyExpr string, hashed int, columns ...string) (*Upserter, error) {
-	u := &Upserter{tx: tx, known: map[string]knownRow{}, hashed: hashed}
-	rows, err := tx.QueryContext(tx.ctx, "SELECT id, hash, "+keyExpr+" FROM "+table)
-	if err != nil {
-		return nil, err
-	}
-	err = each(rows, func() error {
-		var k knownRow
-		var hash []byte
-		var key string
-		if err := rows.Scan(&k.id, &hash, &key); err != nil {
-			return err
-		}
-		k.hash = string(hash)
-		u.known[key] = k
-		return nil
-	})
-	if err != nil {
-		return nil, err
-	}
-	columns = append(columns, "hash")
-	marks := strings.TrimSuffix(strings.Repeat("?, ", len(columns)), ", ")
-	if u.insert, err = tx.PrepareContext(tx.ctx, "INSERT INTO "+table+"("+strings.Join(columns, ", ")+") VALUES ("+marks+")"); err != nil {
-		return nil, err
-	}
-	u.update, err = tx.PrepareContext(tx.ctx, "UPDATE "+table+" SET "+strings.Join(columns, " = ?, ")+" = ? WHERE id = ?")
-	return u, err
-}
-
-// Known returns the number of the row with a key, or 0.
-func (u *Upserter) Known(key string) int64 { return u.known[key].id }
-
-// put writes a line and returns its row's number and what changed.
-func (u *Upserter) put(key string, values ...any) (int64, Change, error) {
-	text, err := json.Marshal(values[:u.hashed])
-	if err != nil {
-		return 0, Same, err
-	}
-	sum := sha256.Sum256(text)
-	hash := string(sum[:16])
-	values = append(values, []byte(hash))
-	old, known := u.known[key]
-	switch {
-	case known && old.hash == hash:
-		return old.id, Same, nil
-	case known:
-		_, err = u.update.ExecContext(u.tx.ctx, append(values, old.id)...)
-		u.known[key] = knownRow{old.id, hash}
-		return old.id, Changed, err
-	}
-	res, err := u.insert.ExecContext(u.tx.ctx, values...)
-	if err != nil {
-		return 0, Same, err
-	}
-	id, err := res.LastInsertId()
-	u.known[key] = knownRow{id, hash}
-	return id, Added, err
-}
-
-func custom(m map[string]string) string {
-	if len(m) == 0 {
-		return ""
-	}
-	b, _ := json.Marshal(m)
-	return string(b)
-}
 
 // Devices prepares writing devices.
 func (tx *Tx) Devices() (*Upserter, error) {
@@ -139,51 +44,6 @@ func (u *Upserter) PutUser(p formats.User) (Change, error) {
 // Codes maps the codes of a table (device, person, entitlement) to its row numbers.
 func (tx *Tx) Codes(table string) (map[string]int64, error) {
 	return tx.numbers("SELECT code, id FROM " + table)
-}
-
-// numbers reads a table of names and numbers.
-func (tx *Tx) numbers(text string, args ...any) (map[string]int64, error) {
-	rows, err := tx.QueryContext(tx.ctx, text, args...)
-	if err != nil {
-		return nil, err
-	}
-	out := map[string]int64{}
-	return out, each(rows, func() error {
-		var name string
-		var id int64
-		err := rows.Scan(&name, &id)
-		out[name] = id
-		return err
-	})
-}
-
-// Numbered gives each distinct value of a table one number.
-type Numbered struct {
-	tx     *Tx
-	known  map[string]int64
-	insert *sql.Stmt
-}
-
-func (tx *Tx) numbered(keyExpr, table, columns, marks string) (*Numbered, error) {
-	known, err := tx.numbers("SELECT " + keyExpr + ", id FROM " + table)
-	if err != nil {
-		return nil, err
-	}
-	stmt, err := tx.PrepareContext(tx.ctx, "INSERT INTO "+table+"("+columns+") VALUES ("+marks+")")
-	return &Numbered{tx, known, stmt}, err
-}
-
-func (n *Numbered) number(key string, values ...any) (int64, error) {
-	if id, ok := n.known[key]; ok {
-		return id, nil
-	}
-	res, err := n.insert.ExecContext(n.tx.ctx, values...)
-	if err != nil {
-		return 0, err
-	}
-	id, err := res.LastInsertId()
-	n.known[key] = id
-	return id, err
 }
 
 // Records numbers distinct raw records.
@@ -258,51 +118,6 @@ func (tx *Tx) DropInterval(device, source int64, iv evidence.Interval) error {
 	return err
 }
 
-// Bulk writes many rows with few statements.
-type Bulk struct {
-	tx      *Tx
-	prefix  string
-	suffix  string
-	width   int
-	stmt    *sql.Stmt
-	pending []any
-}
-
-const bulkRows = 120
-
-func (tx *Tx) bulk(width int, prefix, suffix string) (*Bulk, error) {
-	b := &Bulk{tx: tx, prefix: prefix, suffix: suffix, width: width, pending: make([]any, 0, width*bulkRows)}
-	var err error
-	b.stmt, err = tx.PrepareContext(tx.ctx, b.text(bulkRows))
-	return b, err
-}
-
-func (b *Bulk) text(rows int) string {
-	row := "(" + strings.TrimSuffix(strings.Repeat("?,", b.width), ",") + ")"
-	return b.prefix + " VALUES " + strings.TrimSuffix(strings.Repeat(row+",", rows), ",") + b.suffix
-}
-
-// Add takes one row.
-func (b *Bulk) Add(values ...any) error {
-	b.pending = append(b.pending, values...)
-	if len(b.pending) < b.width*bulkRows {
-		return nil
-	}
-	_, err := b.stmt.ExecContext(b.tx.ctx, b.pending...)
-	b.pending = b.pending[:0]
-	return err
-}
-
-// Flush writes what is left.
-func (b *Bulk) Flush() error {
-	if len(b.pending) == 0 {
-		return nil
-	}
-	_, err := b.tx.exec(b.text(len(b.pending)/b.width), b.pending...)
-	b.pending = b.pending[:0]
-	return err
-}
-
 // NewInstalls writes intervals; one that is there already takes the new end and date.
 func (tx *Tx) NewInstalls() (*Bulk, error) {
 	return tx.bulk(7, "INSERT INTO install(device_id, source_id, record_id, place_id, since, until, install_date)", " ON CONFLICT DO UPDATE SET until = excluded.until, install_date = excluded.install_date")
@@ -338,126 +153,6 @@ func (tx *Tx) PutSession(device, name int64, person string, start, end, active i
 		return Same, nil
 	}
 	return Added, nil
-}
-
-// Import is one import of one file.
-type Import struct {
-	ID                                    int64
-	Kind, File, Author                    string
-	At                                    int64
-	Lines, Added, Changed, Gone, SetAside int64
-}
-
-// AddImport notes an import and returns its number.
-func (tx *Tx) AddImport(im Import) (int64, error) {
-	res, err := tx.exec("INSERT INTO import(kind, file, at, author, lines, added, changed, gone, set_aside) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
-		im.Kind, im.File, im.At, im.Author, im.Lines, im.Added, im.Changed, im.Gone, im.SetAside)
-	if err != nil {
-		return 0, err
-	}
-	return res.LastInsertId()
-}
-
-// Reported is a line as it came.
-type Reported struct {
-	Line    int
-	Content string
-}
-
-// KeepLines keeps the lines of an import that said something new, with the header they stand under.
-func (tx *Tx) KeepLines(id int64, header []string, lines []Reported) error {
-	text, err := json.Marshal(header)
-	if err != nil {
-		return err
-	}
-	if _, err := tx.exec("UPDATE import SET header = ? WHERE id = ?", string(text), id); err != nil {
-		return err
-	}
-	b, err := tx.bulk(3, "INSERT INTO reported(import_id, line, content)", "")
-	if err != nil {
-		return err
-	}
-	for _, l := range lines {
-		if err := b.Add(id, l.Line, l.Content); err != nil {
-			return err
-		}
-	}
-	return b.Flush()
-}
-
-// Imports returns the newest imports.
-func (tx *Tx) Imports(limit int) ([]Import, error) {
-	return query(tx, func(r *sql.Rows, v *Import) error {
-		return r.Scan(&v.ID, &v.Kind, &v.File, &v.At, &v.Author, &v.Lines, &v.Added, &v.Changed, &v.Gone, &v.SetAside)
-	}, "SELECT id, kind, file, at, author, lines, added, changed, gone, set_aside FROM import ORDER BY id DESC LIMIT ?", limit)
-}
-
-// Aside is a line that could not be taken in. State is waiting, mended or dropped.
-type Aside struct {
-	ID, ImportID  int64
-	Kind, File    string
-	Line          int
-	Header        []string
-	Content       string
-	Reason, State string
-	AsOf          int64 // the time of the evidence where the line does not say
-	ChangedAt     int64
-	Author        string
-}
-
-// AddAside keeps a line. One that was put aside before with the same content is not kept twice; one that was mended or dropped stays so, and known says it.
-func (tx *Tx) AddAside(a Aside) (known bool, err error) {
-	header, err := json.Marshal(a.Header)
-	if err != nil {
-		return false, err
-	}
-	var state string
-	err = tx.QueryRowContext(tx.ctx, "SELECT state FROM set_aside WHERE kind = ? AND content = ?", a.Kind, a.Content).Scan(&state)
-	if err == nil && state != "waiting" {
-		return true, nil
-	}
-	_, err = tx.exec(`INSERT INTO set_aside(import_id, kind, file, line, header, content, reason, as_of, changed_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)
-		ON CONFLICT (kind, content) DO UPDATE SET reason = excluded.reason`, a.ImportID, a.Kind, a.File, a.Line, string(header), a.Content, a.Reason, a.AsOf, a.ChangedAt)
-	return false, err
-}
-
-// Asides returns lines in a state, all where state is empty, in the order in which they came.
-func (tx *Tx) Asides(state string) ([]Aside, error) {
-	return query(tx, scanAside, asideColumns+" WHERE ? = '' OR state = ? ORDER BY id", state, state)
-}
-
-const asideColumns = "SELECT id, import_id, kind, file, line, header, content, reason, state, as_of, changed_at, author FROM set_aside"
-
-func scanAside(r *sql.Rows, v *Aside) error {
-	var header string
-	if err := r.Scan(&v.ID, &v.ImportID, &v.Kind, &v.File, &v.Line, &header, &v.Content, &v.Reason, &v.State, &v.AsOf, &v.ChangedAt, &v.Author); err != nil {
-		return err
-	}
-	return json.Unmarshal([]byte(header), &v.Header)
-}
-
-// Aside returns one line.
-func (tx *Tx) Aside(id int64) (Aside, error) {
-	list, err := query(tx, scanAside, asideColumns+" WHERE id = ?", id)
-	if err == nil && len(list) == 0 {
-		return Aside{}, ErrNotFound
-	}
-	if err != nil {
-		return Aside{}, err
-	}
-	return list[0], nil
-}
-
-// SetAsideState moves a line on. Content stays as it came; a reason is replaced where a new one is given.
-func (tx *Tx) SetAsideState(id int64, state, reason, author string, at time.Time) error {
-	res, err := tx.exec("UPDATE set_aside SET state = ?, reason = CASE WHEN ? = '' THEN reason ELSE ? END, author = ?, changed_at = ? WHERE id = ?", state, reason, reason, author, at.Unix(), id)
-	if err != nil {
-		return err
-	}
-	if n, _ := res.RowsAffected(); n == 0 {
-		return fmt.Errorf("line %d: %w", id, ErrNotFound)
-	}
-	return nil
 }
 
 // DeviceSites maps devices to their sites.
