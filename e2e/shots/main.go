@@ -20,7 +20,7 @@ import (
 
 var views = []struct{ name, path, wait string }{
 	{"first-page", "/", ".four"},
-	{"position", "/position?trail=p15", "[data-group]"},
+	{"position", "/position?trail=p1/gdevice%3A%3Aall%20used", "[data-unit]"},
 	{"devices", "/evidence", "tbody tr"},
 	{"device", "/evidence/D0101", "tbody tr"},
 	{"names", "/titles/names?f=state%3Dunrecognised&f=installs%3D%3E0&key=qstone%7Clgecho+workstation", "[data-choice]"},

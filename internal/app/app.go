@@ -143,13 +143,30 @@ func (a *App) SetSiteZone(ctx context.Context, site, zone string) error {
 	return a.DB.Update(ctx, func(tx *store.Tx) error { return tx.SetSetting("zone:"+site, zone) })
 }
 
-// markDirty notes in the changing transaction that derived rows are to be computed again; all says that records must be recognised anew.
+// The counters of changes. What is derived remembers up to which change it counts, so that a change that comes in while figures are being computed, by this program or by another on the
+// same file, is not taken for done.
+const (
+	changes          = "changes"           // of anything that figures rest on
+	computedChanges  = "computed_changes"  // the value of changes that stored figures count
+	catalogueChanges = "catalogue_changes" // of the catalogue, after which every record is recognised anew
+	recognisedFor    = "recognised_for"    // the value of catalogueChanges that recognition counts
+)
+
+// markDirty notes in the changing transaction that derived rows are to be computed again; all says that every record must be recognised anew.
 func markDirty(tx *store.Tx, all bool) error {
-	if err := tx.SetSetting("dirty", "1"); err != nil {
-		return err
-	}
+	counters := []string{changes}
 	if all {
-		return tx.SetSetting("recognise_all", "1")
+		counters = append(counters, catalogueChanges)
+	}
+	for _, key := range counters {
+		v, err := tx.Setting(key)
+		if err != nil {
+			return err
+		}
+		n, _ := strconv.Atoi(v) // empty is the first change
+		if err := tx.SetSetting(key, strconv.Itoa(n+1)); err != nil {
+			return err
+		}
 	}
 	return nil
 }

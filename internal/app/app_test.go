@@ -278,3 +278,42 @@ func TestStoredEqualsRecomputedOverRandomChanges(t *testing.T) {
 		t.Errorf("lost: %v, %v", decided, err)
 	}
 }
+
+// A change that comes in while figures are being computed stays marked: the next renewal counts it.
+func TestAChangeDuringARenewalIsNotLost(t *testing.T) {
+	ctx := context.Background()
+	a, clock := desk(t)
+	base(t, a)
+	take(t, a, formats.Installs, installHeader, "D1,Ostwick,Skerrymap,6,,,2026-06-29T10:00:00Z")
+	other := New(a.DB, clock) // another program on the same file
+	done := make(chan error, 1)
+	go func() { done <- a.Refresh(ctx) }()
+	take(t, other, formats.Installs, installHeader, "D2,Ostwick,Skerrymap,6,,,2026-06-29T10:00:00Z")
+	if err := <-done; err != nil {
+		t.Fatal(err)
+	}
+	for range 3 {
+		dirty, err := a.Dirty(ctx)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if !dirty {
+			break
+		}
+		if err := a.Refresh(ctx); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if dirty, err := a.Dirty(ctx); dirty || err != nil {
+		t.Fatal(dirty, err)
+	}
+	if err := a.DB.View(ctx, func(tx *store.Tx) error {
+		list, err := tx.Figures()
+		if err == nil && (len(list) != 1 || list[0].Needed != 2) {
+			t.Errorf("%+v", list)
+		}
+		return err
+	}); err != nil {
+		t.Fatal(err)
+	}
+}

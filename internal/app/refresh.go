@@ -67,12 +67,16 @@ func (a *App) RefreshSoon(ctx context.Context) {
 // Dirty reports whether anything has changed since figures were computed, or a day has passed.
 func (a *App) Dirty(ctx context.Context) (dirty bool, err error) {
 	err = a.DB.View(ctx, func(tx *store.Tx) error {
-		mark, err := tx.Setting("dirty")
+		now, err := tx.Setting(changes)
+		if err != nil {
+			return err
+		}
+		computed, err := tx.Setting(computedChanges)
 		if err != nil {
 			return err
 		}
 		day, err := tx.Setting("computed_for")
-		dirty = mark != "" || day != a.Today().String()
+		dirty = now != computed || day != a.Today().String()
 		return err
 	})
 	return dirty, err
@@ -82,6 +86,13 @@ func (a *App) Dirty(ctx context.Context) (dirty bool, err error) {
 func (a *App) Refresh(ctx context.Context) error {
 	a.refreshing.Lock()
 	defer a.refreshing.Unlock()
+	var upTo string
+	if err := a.DB.View(ctx, func(tx *store.Tx) (err error) {
+		upTo, err = tx.Setting(changes)
+		return err
+	}); err != nil {
+		return err
+	}
 	a.step("recognising names")
 	if err := a.Recognise(ctx); err != nil {
 		return fmt.Errorf("names could not be recognised: %w", err)
@@ -105,7 +116,7 @@ func (a *App) Refresh(ctx context.Context) error {
 		if err := tx.CountCases(); err != nil {
 			return err
 		}
-		if err := tx.SetSetting("dirty", ""); err != nil {
+		if err := tx.SetSetting(computedChanges, upTo); err != nil {
 			return err
 		}
 		return tx.SetSetting("computed_for", d.estate.asOf.String())
@@ -116,48 +127,65 @@ func (a *App) Refresh(ctx context.Context) error {
 	return err
 }
 
-// Recognise recognises new records, or all of them after a change of the catalogue or of a decision.
+// Recognise recognises new records, or all of them after a change of the catalogue. It reads and writes in one transaction, so that no decision that is taken meanwhile
+// is overwritten by an older answer.
 func (a *App) Recognise(ctx context.Context) error {
-	var all string
-	var records []store.StoredRecord
-	var products []recognise.Product
-	var decisions []store.Decided
-	err := a.DB.View(ctx, func(tx *store.Tx) (err error) {
-		if all, err = tx.Setting("recognise_all"); err != nil {
+	var needed bool
+	err := a.DB.View(ctx, func(tx *store.Tx) error {
+		all, _, err := catalogueChanged(tx)
+		if err != nil || all {
+			needed = all
 			return err
 		}
-		if records, err = tx.AllRecords(all == ""); err != nil || len(records) == 0 {
-			return err
-		}
-		if products, err = tx.Products(); err != nil {
-			return err
-		}
-		decisions, err = tx.Decisions()
+		fresh, err := tx.AllRecords(true)
+		needed = len(fresh) > 0
 		return err
 	})
-	if err != nil || len(records) == 0 && all == "" {
+	if err != nil || !needed {
 		return err
 	}
-	plain := make([]recognise.Decision, 0, len(decisions))
-	for _, d := range decisions {
-		plain = append(plain, d.Decision)
-	}
-	g := recognise.New(recognise.NewCatalogue(products), plain)
 	return a.DB.Update(ctx, func(tx *store.Tx) error {
-		b, err := tx.NewRecognitions()
+		all, upTo, err := catalogueChanged(tx)
 		if err != nil {
 			return err
 		}
-		for i := range records {
-			if err := b.AddRecognition(recognition(g, &records[i])); err != nil {
-				return err
-			}
-		}
-		if err := b.Flush(); err != nil {
+		records, err := tx.AllRecords(!all)
+		if err != nil {
 			return err
 		}
-		return tx.SetSetting("recognise_all", "")
+		if err := recogniseInto(tx, records); err != nil {
+			return err
+		}
+		return tx.SetSetting(recognisedFor, upTo)
 	})
+}
+
+// catalogueChanged reports whether the catalogue has changed since records were recognised, and up to which change.
+func catalogueChanged(tx *store.Tx) (bool, string, error) {
+	upTo, err := tx.Setting(catalogueChanges)
+	if err != nil {
+		return false, "", err
+	}
+	done, err := tx.Setting(recognisedFor)
+	return done != upTo, upTo, err
+}
+
+// recogniseInto recognises records and stores what they are.
+func recogniseInto(tx *store.Tx, records []store.StoredRecord) error {
+	g, _, _, err := recogniser(tx)
+	if err != nil {
+		return err
+	}
+	b, err := tx.NewRecognitions()
+	if err != nil {
+		return err
+	}
+	for i := range records {
+		if err := b.AddRecognition(recognition(g, &records[i])); err != nil {
+			return err
+		}
+	}
+	return b.Flush()
 }
 
 func recognition(g *recognise.Recogniser, r *store.StoredRecord) store.Recognition {

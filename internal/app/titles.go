@@ -123,29 +123,7 @@ func (a *App) recogniseKey(tx *store.Tx, key string) error {
 	if err != nil {
 		return err
 	}
-	products, err := tx.Products()
-	if err != nil {
-		return err
-	}
-	decisions, err := tx.Decisions()
-	if err != nil {
-		return err
-	}
-	var plain []recognise.Decision
-	for _, d := range decisions {
-		plain = append(plain, d.Decision)
-	}
-	g := recognise.New(recognise.NewCatalogue(products), plain)
-	b, err := tx.NewRecognitions()
-	if err != nil {
-		return err
-	}
-	for i := range records {
-		if err := b.AddRecognition(recognition(g, &records[i])); err != nil {
-			return err
-		}
-	}
-	return b.Flush()
+	return recogniseInto(tx, records)
 }
 
 type productMetric struct {
