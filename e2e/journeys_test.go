@@ -88,7 +88,7 @@ func open(t *testing.T, role string, empty bool) (*rod.Page, string) {
 	a := app.New(db, outside)
 	a.Deploy, a.Demo = outside, true
 	server := httptest.NewServer(api.New(a, outside))
-	page := chromium.MustIncognito().MustPage(server.URL).Timeout(60 * time.Second)
+	page := chromium.MustIncognito().MustPage(server.URL).Timeout(90 * time.Second)
 	t.Cleanup(func() {
 		if t.Failed() {
 			if img, err := page.CancelTimeout().Screenshot(false, nil); err == nil {
@@ -158,7 +158,7 @@ func says(t *testing.T, page *rod.Page, selector, part string) {
 	err := page.Wait(rod.Eval(`(s, p) => [...document.querySelectorAll(s)].some((e) => e.textContent.includes(p))`, selector, part))
 	if err != nil {
 		text := "nothing"
-		if els := page.MustElements(selector); len(els) > 0 {
+		if els, err := page.CancelTimeout().Elements(selector); err == nil && len(els) > 0 {
 			text = els[0].MustText()
 		}
 		t.Fatalf("%s never says %q; it says %q", selector, part, text)
@@ -349,6 +349,9 @@ func TestSetAStance(t *testing.T) {
 	says(t, page, "[data-total]", "5 cases")
 	page.MustNavigate(url + "/worklist/stances")
 	row(t, page, "Clampweave").MustElement("button").MustClick()
+	if err := page.Wait(rod.Eval(`() => !document.querySelector('tbody').textContent.includes('Clampweave')`)); err != nil {
+		t.Fatal("the stance is still there")
+	}
 	page.MustNavigate(url + "/worklist?f=kind%3Drestricted&f=state%3Dlapsed&q=Clampweave")
 	says(t, page, "[data-total]", "5 cases")
 }

@@ -1,10 +1,13 @@
 package main
 
 import (
+	"bufio"
 	"bytes"
 	"encoding/csv"
 	"errors"
 	"fmt"
+	"io"
+	"net/http"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -361,5 +364,79 @@ func TestInstallsOfSeveralScans(t *testing.T) {
 		if got := versions(day); got != want {
 			t.Errorf("on %s: %q, want %q", day, got, want)
 		}
+	}
+}
+
+// The demo builds itself where its file is missing, answers, is there at once the second time, and other commands on its file go by its clock.
+func TestDemoAnswers(t *testing.T) {
+	d := desk{t, t.TempDir()}
+	db := filepath.Join(d.dir, "demo.db")
+	start := func() string {
+		t.Helper()
+		cmd := exec.Command(binary, "demo", "--db", db, "--listen", "127.0.0.1:0")
+		says, err := cmd.StderrPipe()
+		if err != nil {
+			t.Fatal(err)
+		}
+		if err := cmd.Start(); err != nil {
+			t.Fatal(err)
+		}
+		defer func() {
+			if err := cmd.Process.Signal(os.Interrupt); err != nil {
+				t.Error(err)
+			}
+			if err := cmd.Wait(); err != nil {
+				t.Errorf("stopped by a signal it ends with %v", err)
+			}
+		}()
+		lines := bufio.NewScanner(says)
+		text := ""
+		for lines.Scan() {
+			text += lines.Text() + "\n"
+			if _, url, ok := strings.Cut(lines.Text(), "answers at "); ok {
+				res, err := http.Get(url + "/api/me")
+				if err != nil {
+					t.Fatal(err)
+				}
+				body, err := io.ReadAll(res.Body)
+				res.Body.Close()
+				if err != nil || !strings.Contains(string(body), `"demo":true`) {
+					t.Fatalf("%s, %v", body, err)
+				}
+				return text
+			}
+		}
+		t.Fatalf("it never answers: %s", text)
+		return ""
+	}
+	if text := start(); !strings.Contains(text, "Built in") {
+		t.Error(text)
+	}
+	if text := start(); strings.Contains(text, "Building") {
+		t.Errorf("built again: %s", text)
+	}
+	out, _ := d.must(0, "position", "--db", db)
+	rows := rowsOf(t, out)
+	if len(rows) < 100 || rows[0]["as_of"] != "2026-06-30" {
+		t.Errorf("%d positions as of %s", len(rows), rows[0]["as_of"])
+	}
+	for _, r := range rows {
+		if r["needed"] == "" {
+			continue
+		}
+		n := func(c string) (v int) {
+			if _, err := fmt.Sscan(r[c], &v); err != nil {
+				t.Fatalf("%s of %v: %v", c, r, err)
+			}
+			return v
+		}
+		if n("covered")+n("shortfall") != n("needed") || n("owned")-n("covered") != n("surplus") || n("needed_low") > n("needed") || n("needed_high") < n("needed") {
+			t.Errorf("%v", r)
+		}
+	}
+	d.must(0, "check", "--db", db)
+	_, says := d.must(1, "serve", "--db", db, "--listen", "nowhere:at:all")
+	if !strings.Contains(says, "--listen") {
+		t.Error(says)
 	}
 }

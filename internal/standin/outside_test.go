@@ -4,8 +4,11 @@ import (
 	"bytes"
 	"context"
 	"encoding/csv"
+	"os"
+	"path/filepath"
 	"slices"
 	"strconv"
+	"strings"
 	"testing"
 	"time"
 
@@ -120,4 +123,135 @@ func caseDevice(t *testing.T, a *app.App, id int64) string {
 		t.Fatal(err)
 	}
 	return code
+}
+
+// The outside remembers its clock and its orders across a restart, takes an order once, and refuses what it cannot do.
+func TestOutsideRemembers(t *testing.T) {
+	ctx := context.Background()
+	path := filepath.Join(t.TempDir(), "x.db")
+	db, err := store.Open(ctx, path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer db.Close()
+	o, err := OpenOutside(path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if !o.Now().Equal(Now) {
+		t.Errorf("a new demo begins at %v", o.Now())
+	}
+	a := app.New(db, o)
+	for kind, text := range map[*formats.Kind]string{
+		formats.Devices: "device_id\nD1\nD2\n", formats.Titles: "publisher,product\nO,S\n",
+	} {
+		if _, err := a.Import(ctx, app.ImportRequest{Kind: kind, File: "x", In: strings.NewReader(text)}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if _, err := a.Import(ctx, app.ImportRequest{Kind: formats.Installs, File: "x", In: strings.NewReader("device_id,publisher,name,version,install_path,last_used,source,seen_at\nD1,O,S one,1,/opt/s,2026-06-01,collector,2026-06-28T10:00:00Z\nD1,O,Other,1,,,collector,2026-06-28T10:00:00Z\nD2,O,S one,1,,,collector,2026-06-28T10:00:00Z\n")}); err != nil {
+		t.Fatal(err)
+	}
+	order := app.Removal{Case: 7, Device: "D1", Product: "S", Names: []string{"S one"}}
+	for range 2 { // the same order again is one order
+		if err := o.Remove(ctx, order); err != nil {
+			t.Fatal(err)
+		}
+	}
+	again, err := OpenOutside(path)
+	if err != nil || len(again.state.Orders) != 1 {
+		t.Fatalf("%+v, %v", again, err)
+	}
+	for _, days := range []int{0, -1, 401} {
+		if _, err := again.MoveOn(ctx, a, days); err == nil {
+			t.Errorf("the clock moved by %d days", days)
+		}
+	}
+	a.Clock = again
+	if n, err := again.MoveOn(ctx, a, 3); err != nil || n != 1 {
+		t.Fatal(n, err)
+	}
+	if n, err := again.MoveOn(ctx, a, 1); err != nil || n != 0 {
+		t.Errorf("with no order %d devices reported, %v", n, err)
+	}
+	if third, err := OpenOutside(path); err != nil || !third.Now().Equal(Now.AddDate(0, 0, 4)) || len(third.state.Orders) != 0 {
+		t.Errorf("%+v, %v", third, err)
+	}
+	left := map[string]string{}
+	if err := db.View(ctx, func(tx *store.Tx) error {
+		for _, d := range []string{"D1", "D2"} {
+			lines, err := tx.DeviceLines(d, again.Now())
+			if err != nil {
+				return err
+			}
+			var names []string
+			for _, l := range lines {
+				names = append(names, l[2])
+			}
+			left[d] = strings.Join(names, ",")
+		}
+		return nil
+	}); err != nil {
+		t.Fatal(err)
+	}
+	if left["D1"] != "Other" || left["D2"] != "S one" {
+		t.Errorf("what is left: %v", left)
+	}
+	if err := os.WriteFile(path+".outside.json", []byte("{broken"), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := OpenOutside(path); err == nil || !strings.Contains(err.Error(), "delete it") {
+		t.Errorf("a broken file: %v", err)
+	}
+}
+
+// The generated world is as the scenario says: sizes, spellings, devices that were never scanned, and names that nothing outside the invented world has.
+func TestTheWorld(t *testing.T) {
+	dir := t.TempDir()
+	truths, err := Generate(dir)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if len(truths) < 12 {
+		t.Errorf("%d truths", len(truths))
+	}
+	rows := map[string][][]string{}
+	for _, k := range formats.Kinds {
+		f, err := os.Open(filepath.Join(dir, k.Name+".csv"))
+		if os.IsNotExist(err) {
+			continue
+		}
+		if err != nil {
+			t.Fatal(err)
+		}
+		all, err := csv.NewReader(f).ReadAll()
+		f.Close()
+		if err != nil {
+			t.Fatal(err)
+		}
+		rows[k.Name] = all[1:]
+	}
+	for kind, bounds := range map[string][2]int{"devices": {1150, 1300}, "users": {850, 950}, "titles": {500, 900}, "installs": {200_000, 400_000}, "entitlements": {100, 300}, "usage": {1000, 5000}} {
+		if n := len(rows[kind]); n < bounds[0] || n > bounds[1] {
+			t.Errorf("%d %s", n, kind)
+		}
+	}
+	products, publishers, scanned := map[string]bool{}, map[string]bool{}, map[string]bool{}
+	for _, r := range rows["titles"] {
+		products[r[1]], publishers[r[0]] = true, true
+	}
+	first, last := "9", ""
+	for _, r := range rows["installs"] {
+		scanned[r[0]] = true
+		first, last = min(first, r[15]), max(last, r[15])
+	}
+	if len(products) < 300 || len(publishers) < 55 {
+		t.Errorf("%d products of %d publishers", len(products), len(publishers))
+	}
+	if never := len(rows["devices"]) - len(scanned); never != 12 {
+		t.Errorf("%d devices were never scanned", never)
+	}
+	if first > "2025-01-31" || last > Now.Format(time.RFC3339) {
+		t.Errorf("scans from %s to %s", first, last)
+	}
 }

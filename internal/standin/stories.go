@@ -324,11 +324,11 @@ func (w *world) filler() {
 	var common, special []*product
 	for i := range 318 {
 		maker := makers[i%len(makers)]
-		name := brandHeads[(i*7)%len(brandHeads)] + brandTails[(i/2+i*3)%len(brandTails)]
+		name := brandHeads[i%len(brandHeads)] + brandTails[(i/len(brandHeads)*7+i%len(brandHeads))%len(brandTails)]
 		if i >= 160 {
 			name += " " + []string{"Reader", "Console", "Tools", "Agent", "Planner", "Kit"}[i%6]
 		}
-		p := product{publisher: strings.TrimSpace(maker + " " + forms[i%len(forms)]), name: name, category: categories[i%len(categories)]}
+		p := product{publisher: strings.TrimSpace(maker + " " + forms[i%len(makers)%len(forms)]), name: name, category: categories[i%len(categories)]}
 		p.versions, p.released = []string{"1", "2", "3"}[:1+i%3], []string{"2022-05-01", "2024-01-15", "2025-11-01"}[:1+i%3]
 		switch {
 		case i%20 < 9:
