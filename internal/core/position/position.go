@@ -78,10 +78,10 @@ func Compute(in Input) []Position {
 		}
 		metrics = []entitle.Metric{m}
 	}
-	last := -1
-	for i, m := range metrics {
-		if slices.Contains(entitle.Counted, m) {
-			last = i
+	last := len(metrics) - 1 // carries what nothing covers; none does where a metric beside may cover it in a way that is not computed
+	for _, m := range metrics {
+		if !slices.Contains(entitle.Counted, m) {
+			last = -1
 		}
 	}
 	holdings, persons := in.Holdings, in.Persons

@@ -93,6 +93,18 @@ func TestMetricsInOrder(t *testing.T) {
 	}
 }
 
+// Beside rights whose demand is not computed, nothing may be called short: those rights may cover it.
+func TestNothingIsShortBesideAMetricThatIsNotComputed(t *testing.T) {
+	sets := demand.Sets{}
+	in := Input{AsOf: today, Sets: sets, Lines: []entitle.Line{
+		{Code: "c", Metric: entitle.Core, Quantity: 16, Kind: entitle.Perpetual}, {Code: "d", Metric: entitle.Device, Quantity: 1, Kind: entitle.Perpetual},
+	}, Holdings: []demand.Holding{hold(sets, 1, 0, need("1", 50)), hold(sets, 2, 0, need("1", 50)), hold(sets, 3, 0, need("1", 50))}}
+	ps := Compute(in)
+	if len(ps) != 2 || ps[0].Metric != entitle.Device || ps[0].Needed != 1 || ps[0].Short != 0 || ps[1].Counted || ps[1].Owned != 16 {
+		t.Errorf("%+v", ps)
+	}
+}
+
 func TestDoubt(t *testing.T) {
 	sets := demand.Sets{}
 	in := Input{AsOf: today, Sets: sets, Fleet: map[string]Fleet{"client": {Fresh: 29, Stale: 1, Never: 10}, "server": {Fresh: 4, Never: 0}}}
