@@ -31,7 +31,7 @@ type estate struct {
 	places    map[string]entitle.Place // where users belong
 	fleet     map[string]position.Fleet
 	sets      demand.Sets
-	policies  []store.StoredPolicy
+	policies  []policy.Policy
 	facts     []deviceCount // by place in devices
 	findings  []present
 }
@@ -114,8 +114,12 @@ func loadEstate(tx *store.Tx, asOf civil.Day, now int64, only []int64) (*estate,
 		return nil, err
 	}
 	e.catalogue = recognise.NewCatalogue(products)
-	if e.policies, err = tx.Policies(); err != nil {
+	policies, err := tx.Policies()
+	if err != nil {
 		return nil, err
+	}
+	for _, p := range policies {
+		e.policies = append(e.policies, p.Policy)
 	}
 	for i := range products {
 		e.addProduct(&products[i])
@@ -164,7 +168,7 @@ func (e *estate) addProduct(p *recognise.Product) {
 		f.currency = money.Base
 	}
 	for i := range e.policies {
-		q := e.policies[i].Policy
+		q := &e.policies[i]
 		if q.Stance == policy.Restricted && (q.Product == p.ID || q.Product == 0 && (q.Category == "" || q.Category == f.policyTitle.Category) && (q.Publisher == "" || q.Publisher == f.policyTitle.Publisher)) {
 			f.restricting = true
 		}

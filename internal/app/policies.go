@@ -6,7 +6,6 @@ import (
 	"slices"
 	"strings"
 
-	"ensomet/internal/core/casework"
 	"ensomet/internal/store"
 )
 
@@ -15,7 +14,6 @@ type PolicyList struct {
 	Policies   []PolicyView `json:"policies"`
 	Groups     []string     `json:"groups"`
 	Categories []string     `json:"categories"`
-	CaseStates []string     `json:"caseStates"`
 }
 
 // PolicyView is a policy in words.
@@ -27,15 +25,11 @@ type PolicyView struct {
 	Reason string `json:"reason"`
 	Author string `json:"author"`
 	At     int64  `json:"at"`
-	Cases  int64  `json:"cases"`
 }
 
 // Policies lists the policies in force.
 func (a *App) Policies(ctx context.Context) (PolicyList, error) {
 	out := PolicyList{Policies: []PolicyView{}, Groups: []string{}, Categories: []string{}}
-	for _, s := range casework.States {
-		out.CaseStates = append(out.CaseStates, string(s))
-	}
 	err := a.DB.View(ctx, func(tx *store.Tx) error {
 		list, err := tx.Policies()
 		if err != nil {

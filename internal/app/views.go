@@ -178,9 +178,13 @@ func (a *App) Entitlements(ctx context.Context, q store.ListQuery) (store.Page[s
 		for _, e := range all {
 			byProduct[e.Line.Product] = append(byProduct[e.Line.Product], e.Line)
 		}
+		effects := map[int64]map[string]entitle.Effect{}
 		for i := range page.Rows {
 			r := &page.Rows[i]
-			e := entitle.Effective(byProduct[r.ProductID], a.Today())[r.Code]
+			if effects[r.ProductID] == nil {
+				effects[r.ProductID] = entitle.Effective(byProduct[r.ProductID], a.Today())
+			}
+			e := effects[r.ProductID][r.Code]
 			r.Effective, r.Why = e.Quantity, e.Why
 		}
 		return nil

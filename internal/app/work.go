@@ -81,11 +81,7 @@ func day(unix int64) string {
 }
 
 func (e *estate) stance(f *productFacts, dev *store.DeviceFacts) *policy.Policy {
-	list := make([]policy.Policy, 0, len(e.policies))
-	for _, p := range e.policies {
-		list = append(list, p.Policy)
-	}
-	return policy.Decide(list, f.policyTitle, func(field string) string {
+	return policy.Decide(e.policies, f.policyTitle, func(field string) string {
 		switch field {
 		case "name":
 			return dev.Name

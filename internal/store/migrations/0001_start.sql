@@ -40,7 +40,6 @@ CREATE TABLE install (
 ) WITHOUT ROWID;
 CREATE INDEX install_record ON install(record_id, device_id);
 CREATE TABLE last_use (device_id INTEGER NOT NULL, record_id INTEGER NOT NULL, used_on INTEGER NOT NULL, seen_on INTEGER NOT NULL, PRIMARY KEY (device_id, record_id, used_on)) WITHOUT ROWID;
-CREATE INDEX last_use_record ON last_use(record_id);
 CREATE TABLE use_name (id INTEGER PRIMARY KEY, file_name TEXT NOT NULL, product TEXT NOT NULL, UNIQUE (file_name, product));
 CREATE TABLE use_session (
   device_id INTEGER NOT NULL, name_id INTEGER NOT NULL, person_code TEXT NOT NULL, started_at INTEGER NOT NULL, ended_at INTEGER NOT NULL, active INTEGER NOT NULL,

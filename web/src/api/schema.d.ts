@@ -1130,7 +1130,6 @@ export interface components {
             total: number;
         };
         PolicyList: {
-            caseStates: string[];
             categories: string[];
             groups: string[];
             policies: components["schemas"]["PolicyView"][];
@@ -1139,8 +1138,6 @@ export interface components {
             /** Format: int64 */
             at: number;
             author: string;
-            /** Format: int64 */
-            cases: number;
             group: string;
             /** Format: int64 */
             id: number;

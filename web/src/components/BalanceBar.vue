@@ -14,12 +14,11 @@ const props = withDefaults(
     low: number
     high: number
     large?: boolean
-    scale?: number
   }>(),
-  { large: false, scale: 0 },
+  { large: false },
 )
 const W = 1000
-const top = computed(() => Math.max(props.scale, props.owned, props.needed, props.high, 1))
+const top = computed(() => Math.max(props.owned, props.needed, props.high, 1))
 const x = (n: number) => (n / top.value) * (W - 8)
 const says = computed(
   () =>

@@ -68,12 +68,6 @@ const picked = computed({
   set: (keys: string[]) => change({ cols: keys.join(',') }),
 })
 
-const one = computed({
-  get: () =>
-    (rows.value as Record<string, unknown>[]).find((r) => r[props.rowKey] === props.current) as Lists[K] | undefined,
-  set: () => undefined,
-})
-
 function sorted(e: { sortField?: unknown; sortOrder?: number | null }) {
   change({ sort: String(e.sortField ?? props.sort), desc: e.sortOrder === -1 ? 'true' : undefined })
 }
@@ -190,7 +184,6 @@ const cell = (row: unknown, key: string) => (row as Record<string, unknown>)[key
         </template>
       </DataTable>
     </div>
-    <span class="visually-hidden">{{ one ? 'One row is open beside the list.' : '' }}</span>
   </section>
 </template>
 

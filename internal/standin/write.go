@@ -1,0 +1,115 @@
+package standin
+
+import (
+	"encoding/csv"
+	"os"
+	"path/filepath"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"ensomet/internal/core/civil"
+	"ensomet/internal/formats"
+)
+
+// write writes the raw files.
+func (w *world) write(dir string) error {
+	files := map[*formats.Kind][][]string{formats.Users: w.users, formats.Entitlements: w.rights, formats.Assignments: w.assigned, formats.Policies: w.policies, formats.Usage: w.sessions,
+		formats.Rates: {{"NOK", "2025-01-01", "11.70"}, {"NOK", "2026-01-01", "11.45"}, {"ISK", "2025-01-01", "149.5"}}}
+	for _, p := range w.products {
+		editions := p.editions
+		if editions == nil {
+			editions = []string{""}
+		}
+		for rank, ed := range editions {
+			for i, v := range p.versions {
+				released, rankText, aliases := "", "", ""
+				if i < len(p.released) {
+					released = p.released[i]
+				}
+				if ed != "" {
+					rankText = strconv.Itoa(rank + 1)
+				}
+				if i == 0 && rank == 0 {
+					aliases = strings.Trim(p.aliases+"|"+p.file, "|")
+				}
+				price := p.price
+				if n, err := strconv.Atoi(p.price); err == nil && rank > 0 {
+					price = strconv.Itoa(n * (1 + rank))
+				}
+				files[formats.Titles] = append(files[formats.Titles], []string{p.publisher, p.name, ed, rankText, v, p.category, p.model, price, map[bool]string{true: p.currency}[price != ""], p.metric, p.suite, released, "", "", "", aliases})
+			}
+		}
+	}
+	for _, d := range w.devices {
+		os, osVersion := "Varde Desktop", "11.2"
+		if d.kind != "client" {
+			os, osVersion = "Varde Server", "9.4"
+		}
+		files[formats.Devices] = append(files[formats.Devices], []string{d.id, d.name, d.kind, d.env, d.unit, d.site, d.country, "", "", d.user, os, osVersion, zero(d.processors), zero(d.cores), zero(d.vcores), "", d.host, d.cluster, "", d.portable, d.status, ""})
+		files[formats.Installs] = append(files[formats.Installs], d.report()...)
+	}
+	for kind, rows := range files {
+		if err := writeCSV(filepath.Join(dir, kind.Name+".csv"), kind.Columns, rows); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func zero(n int) string {
+	if n == 0 {
+		return ""
+	}
+	return strconv.Itoa(n)
+}
+
+// report lists what each scan of a device found.
+func (d *device) report() [][]string {
+	var out [][]string
+	for _, at := range d.scans {
+		day := civil.Of(at)
+		for _, s := range d.software {
+			there := day >= s.from && (s.until == 0 || day < s.until) || s.again != 0 && day >= s.again
+			if !there {
+				continue
+			}
+			v := 0
+			for v < len(s.changes) && day >= s.changes[v] {
+				v++
+			}
+			last := ""
+			if s.lastUsed.Known() && s.lastUsed <= day {
+				last = s.lastUsed.String()
+			}
+			installed := ""
+			if s.from > civil.Of(Now)-590 {
+				installed = s.from.String()
+			}
+			row := []string{d.id, s.pub, s.names[v], s.versions[v], "", "", "", installed, "", "", "", "", "", last, "collector", at.Format(time.RFC3339)}
+			out = append(out, row)
+			if s.source2 != "" {
+				other := slices.Clone(row)
+				other[14], other[15] = s.source2, at.Add(3*time.Hour).Format(time.RFC3339)
+				out = append(out, other)
+			}
+		}
+	}
+	return out
+}
+
+func writeCSV(path string, columns []string, rows [][]string) error {
+	f, err := os.Create(path)
+	if err != nil {
+		return err
+	}
+	c := csv.NewWriter(f)
+	if err := c.Write(columns); err != nil {
+		return err
+	}
+	if err := c.WriteAll(rows); err != nil {
+		return err
+	}
+	return f.Close()
+}
