@@ -96,10 +96,15 @@ func TestAStoppedUploadStoresNothing(t *testing.T) {
 		}
 	}
 	stop()
-	if err := <-done; err == nil {
-		t.Error("the upload came to an end")
+	writer.CloseWithError(io.ErrUnexpectedEOF) // the client waits for its body, stopped or not
+	select {
+	case err := <-done:
+		if err == nil {
+			t.Error("the upload came to an end")
+		}
+	case <-time.After(20 * time.Second):
+		t.Fatal("the upload neither stops nor ends")
 	}
-	writer.CloseWithError(io.ErrUnexpectedEOF)
 	deadline := time.Now().Add(10 * time.Second)
 	for a.DB.Update(context.Background(), func(tx *store.Tx) error { return nil }) != nil && time.Now().Before(deadline) {
 		time.Sleep(20 * time.Millisecond)
