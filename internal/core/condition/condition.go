@@ -1,19 +1,41 @@
-// Package condition has and/or/not conditions over the facts of a device. Groups, policies and filters share them.
+// Package condition has and/or/not conditions over the facts of a device. Groups, policies, schedules and filters share them.
 package condition
 
 import (
 	"fmt"
+	"net/netip"
 	"slices"
+	"strconv"
 	"strings"
 
 	"ensomet/internal/core/entitle"
 )
 
-// Fields lists what a condition may ask about.
-var Fields = []string{"name", "unit", "site", "country", "environment", "kind", "status", "directory_path", "user"}
+// Type says what a field holds, and so how it may be asked about.
+type Type string
 
-// Operators lists how a condition may ask: is, under (a path and all below it), like (a pattern with * and ?).
-var Operators = []string{"is", "under", "like"}
+// The types of fields.
+const (
+	Text    Type = "text"    // is, like
+	Path    Type = "path"    // is, under, like
+	Number  Type = "number"  // at_least, at_most, is
+	Network Type = "network" // within
+	Title   Type = "title"   // has, lacks; the value is a product's number
+	Group   Type = "group"   // in; the value is a group's name
+)
+
+// Field is something that a condition may ask about.
+type Field struct {
+	Name string `json:"name"`
+	Type Type   `json:"type"`
+}
+
+// Fields lists what a condition may ask about.
+var Fields = []Field{{"name", Text}, {"unit", Path}, {"directory_path", Path}, {"network", Network}, {"user", Text}, {"environment", Text}, {"kind", Text}, {"site", Text}, {"country", Text},
+	{"hosting", Text}, {"status", Text}, {"os", Text}, {"age", Text}, {"portable", Text}, {"processors", Number}, {"cores", Number}, {"virtual_cores", Number}, {"cluster", Text}, {"title", Title}, {"group", Group}}
+
+// Operators lists how each type may be asked about. like is a pattern with * and ?; under is a path and all below it; within is a range of addresses in CIDR notation (RFC 4632, RFC 4291).
+var Operators = map[Type][]string{Text: {"is", "like"}, Path: {"under", "is", "like"}, Number: {"at_least", "at_most", "is"}, Network: {"within"}, Title: {"has", "lacks"}, Group: {"in"}}
 
 // Condition is one question, or several joined. Exactly one of All, Any, Not and Field is set; the zero Condition holds for every device.
 type Condition struct {
@@ -25,8 +47,35 @@ type Condition struct {
 	Value string      `json:"value,omitempty"`
 }
 
+// Facts are what is known of a device. An unknown text is empty; an unknown number is 0.
+type Facts interface {
+	Text(field string) string
+	Number(field string) int64
+	Has(product int64) bool
+	In(group string) bool
+}
+
+// Names gives the name of a product for people.
+type Names func(product int64) string
+
+func typeOf(field string) (Type, bool) {
+	i := slices.IndexFunc(Fields, func(f Field) bool { return f.Name == field })
+	if i < 0 {
+		return "", false
+	}
+	return Fields[i].Type, true
+}
+
+// maxDepth is how deep conditions may be nested: deeper ones can only be a mistake or an attack.
+const maxDepth = 12
+
 // Check reports what is wrong with a condition.
-func (c Condition) Check() error {
+func (c Condition) Check() error { return c.check(0) }
+
+func (c Condition) check(depth int) error {
+	if depth > maxDepth {
+		return fmt.Errorf("the condition is nested more than %d deep: make groups of its parts and ask for these", maxDepth)
+	}
 	set := 0
 	for _, on := range []bool{c.All != nil, c.Any != nil, c.Not != nil, c.Field != ""} {
 		if on {
@@ -37,55 +86,239 @@ func (c Condition) Check() error {
 		return fmt.Errorf("a condition asks one thing or joins several, not both")
 	}
 	if c.Field != "" {
-		if !slices.Contains(Fields, c.Field) {
-			return fmt.Errorf("there is no field %q to ask about; there are %s", c.Field, strings.Join(Fields, ", "))
-		}
-		if !slices.Contains(Operators, c.Op) {
-			return fmt.Errorf("there is no way to ask %q; there are %s", c.Op, strings.Join(Operators, ", "))
-		}
+		return c.checkQuestion()
 	}
-	parts := append(slices.Clone(c.All), c.Any...)
-	if c.Not != nil {
-		parts = append(parts, *c.Not)
-	}
-	for _, p := range parts {
-		if err := p.Check(); err != nil {
+	for _, p := range c.parts() {
+		if err := p.check(depth + 1); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-// Holds reports whether a device fits. fact gives the value of a field.
-func (c Condition) Holds(fact func(field string) string) bool {
+func (c Condition) parts() []Condition {
+	parts := append(slices.Clone(c.All), c.Any...)
+	if c.Not != nil {
+		parts = append(parts, *c.Not)
+	}
+	return parts
+}
+
+func (c Condition) checkQuestion() error {
+	typ, known := typeOf(c.Field)
+	if !known {
+		var names []string
+		for _, f := range Fields {
+			names = append(names, f.Name)
+		}
+		return fmt.Errorf("there is no field %q to ask about; there are %s", c.Field, strings.Join(names, ", "))
+	}
+	if !slices.Contains(Operators[typ], c.Op) {
+		return fmt.Errorf("%s cannot be asked about with %q; there are %s", c.Field, c.Op, strings.Join(Operators[typ], ", "))
+	}
+	switch typ {
+	case Network:
+		_, err := ParseRange(c.Value)
+		return err
+	case Number, Title:
+		if n, err := strconv.ParseInt(c.Value, 10, 64); err != nil || n < 0 {
+			return fmt.Errorf("%s: %q is not a whole number", c.Field, c.Value)
+		}
+	case Group:
+		if c.Value == "" {
+			return fmt.Errorf("name the group")
+		}
+	}
+	return nil
+}
+
+// ParseRange reads a range of addresses in CIDR notation, or a single address. Bits beyond the prefix are passed over.
+func ParseRange(s string) (netip.Prefix, error) {
+	s = strings.TrimSpace(s)
+	if p, err := netip.ParsePrefix(s); err == nil {
+		return p.Masked(), nil
+	}
+	if a, err := netip.ParseAddr(s); err == nil && a.Zone() == "" {
+		return netip.PrefixFrom(a.Unmap(), a.Unmap().BitLen()), nil
+	}
+	return netip.Prefix{}, fmt.Errorf("%q is not a range of addresses: write it as 10.24.0.0/13 or 2001:db8::/32", s)
+}
+
+// Addresses reads the addresses of a device, which may be several, apart by white space, commas or semicolons. What is no address is passed over.
+func Addresses(s string) []netip.Addr {
+	var out []netip.Addr
+	for _, part := range strings.FieldsFunc(s, func(r rune) bool { return r == ' ' || r == ',' || r == ';' || r == '\t' }) {
+		part, _, _ = strings.Cut(part, "/")
+		if a, err := netip.ParseAddr(part); err == nil {
+			out = append(out, a.WithZone("").Unmap())
+		}
+	}
+	return out
+}
+
+func inside(value string, text string) (netip.Addr, bool) {
+	p, err := ParseRange(value)
+	if err != nil {
+		return netip.Addr{}, false
+	}
+	for _, a := range Addresses(text) {
+		if p.Contains(a) {
+			return a, true
+		}
+	}
+	return netip.Addr{}, false
+}
+
+// Holds reports whether a device fits.
+func (c Condition) Holds(f Facts) bool {
 	switch {
 	case c.All != nil:
 		for _, p := range c.All {
-			if !p.Holds(fact) {
+			if !p.Holds(f) {
 				return false
 			}
 		}
 		return true
 	case c.Any != nil:
 		for _, p := range c.Any {
-			if p.Holds(fact) {
+			if p.Holds(f) {
 				return true
 			}
 		}
 		return false
 	case c.Not != nil:
-		return !c.Not.Holds(fact)
+		return !c.Not.Holds(f)
 	case c.Field == "":
 		return true
 	}
-	v := fact(c.Field)
+	return c.answer(f)
+}
+
+func (c Condition) answer(f Facts) bool {
 	switch c.Op {
 	case "under":
-		return entitle.InUnit(v, c.Value)
+		return entitle.InUnit(f.Text(c.Field), c.Value)
 	case "like":
-		return Like(strings.ToLower(v), strings.ToLower(c.Value))
+		return Like(strings.ToLower(f.Text(c.Field)), strings.ToLower(c.Value))
+	case "within":
+		_, ok := inside(c.Value, f.Text(c.Field))
+		return ok
+	case "at_least", "at_most", "has", "lacks":
+		n, err := strconv.ParseInt(c.Value, 10, 64)
+		switch {
+		case err != nil:
+			return false
+		case c.Op == "has":
+			return f.Has(n)
+		case c.Op == "lacks":
+			return !f.Has(n)
+		case c.Op == "at_least":
+			return f.Number(c.Field) >= n
+		}
+		return f.Number(c.Field) <= n
+	case "in":
+		return f.In(c.Value)
 	}
-	return v == c.Value
+	if typ, _ := typeOf(c.Field); typ == Number {
+		n, err := strconv.ParseInt(c.Value, 10, 64)
+		return err == nil && f.Number(c.Field) == n
+	}
+	return f.Text(c.Field) == c.Value
+}
+
+// Why reports whether a device fits, and the facts that decide it: all that had to hold, or the first that did not.
+func (c Condition) Why(f Facts, names Names) (bool, []string) {
+	switch {
+	case c.All != nil:
+		var all []string
+		for _, p := range c.All {
+			ok, why := p.Why(f, names)
+			if !ok {
+				return false, why
+			}
+			all = append(all, why...)
+		}
+		return true, all
+	case c.Any != nil:
+		var all []string
+		for _, p := range c.Any {
+			ok, why := p.Why(f, names)
+			if ok {
+				return true, why
+			}
+			all = append(all, why...)
+		}
+		return false, all
+	case c.Not != nil:
+		ok, why := c.Not.Why(f, names)
+		return !ok, why
+	case c.Field == "":
+		return true, nil
+	}
+	return c.answer(f), []string{c.fact(f, names)}
+}
+
+// fact says what a device has of what the question asks about.
+func (c Condition) fact(f Facts, names Names) string {
+	typ, _ := typeOf(c.Field)
+	label := strings.ReplaceAll(c.Field, "_", " ")
+	switch typ {
+	case Number:
+		return fmt.Sprintf("%s %d", label, f.Number(c.Field))
+	case Title:
+		id, _ := strconv.ParseInt(c.Value, 10, 64) // a value that is no number has no name either
+		if f.Has(id) {
+			return "has " + names(id)
+		}
+		return "lacks " + names(id)
+	case Group:
+		if f.In(c.Value) {
+			return "in " + c.Value
+		}
+		return "not in " + c.Value
+	case Network:
+		if a, ok := inside(c.Value, f.Text(c.Field)); ok {
+			return fmt.Sprintf("%s lies in %s", a, c.Value)
+		}
+	}
+	v := f.Text(c.Field)
+	if v == "" {
+		return label + " unknown"
+	}
+	return label + " " + v
+}
+
+// Titles lists the products that a condition asks about, and Groups the groups.
+func (c Condition) Titles() []int64 {
+	var out []int64
+	c.walk(func(q Condition) {
+		if typ, _ := typeOf(q.Field); typ == Title {
+			if id, err := strconv.ParseInt(q.Value, 10, 64); err == nil {
+				out = append(out, id)
+			}
+		}
+	})
+	return out
+}
+
+// Groups lists the groups that a condition asks about.
+func (c Condition) Groups() []string {
+	var out []string
+	c.walk(func(q Condition) {
+		if typ, _ := typeOf(q.Field); typ == Group {
+			out = append(out, q.Value)
+		}
+	})
+	return out
+}
+
+func (c Condition) walk(fn func(Condition)) {
+	if c.Field != "" {
+		fn(c)
+	}
+	for _, p := range c.parts() {
+		p.walk(fn)
+	}
 }
 
 // Like reports whether s fits a pattern in which * stands for any run of characters and ? for one.
@@ -114,11 +347,11 @@ func Like(s, pattern string) bool {
 }
 
 // Words says a condition as a person would.
-func (c Condition) Words() string {
+func (c Condition) Words(names Names) string {
 	join := func(parts []Condition, with string) string {
 		var out []string
 		for _, p := range parts {
-			out = append(out, p.Words())
+			out = append(out, p.Words(names))
 		}
 		return strings.Join(out, with)
 	}
@@ -128,9 +361,19 @@ func (c Condition) Words() string {
 	case c.Any != nil:
 		return "(" + join(c.Any, " or ") + ")"
 	case c.Not != nil:
-		return "not " + c.Not.Words()
+		if c.Not.All != nil {
+			return "not (" + c.Not.Words(names) + ")"
+		}
+		return "not " + c.Not.Words(names)
 	case c.Field == "":
 		return "all devices"
 	}
-	return strings.ReplaceAll(c.Field, "_", " ") + " " + c.Op + " " + c.Value
+	if typ, _ := typeOf(c.Field); typ == Title {
+		id, _ := strconv.ParseInt(c.Value, 10, 64) // a value that is no number has no name either
+		return c.Op + " " + names(id)
+	}
+	if c.Field == "group" {
+		return "in " + c.Value
+	}
+	return strings.ReplaceAll(c.Field, "_", " ") + " " + strings.ReplaceAll(c.Op, "_", " ") + " " + c.Value
 }

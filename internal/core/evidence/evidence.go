@@ -88,24 +88,21 @@ func Merge(known []Interval, times []int64, scans []Scan) ([]Interval, []int64) 
 	return out, all
 }
 
-// Age says how old the evidence on a device is.
-type Age string
+// Cover keeps what the scans of one source on one device cover. A source's list is made of parts (its package databases, say); a scan covers all of them or some. The times that
+// decide over the intervals of a part are those of the scans that cover it.
+type Cover struct {
+	At   int64
+	Part string // "" is every part
+}
 
-// The ages of evidence, against a limit.
-const (
-	Never Age = "never"
-	Fresh Age = "fresh"
-	Stale Age = "stale"
-)
-
-// AgeOf classifies evidence last taken at lastScan (seconds since 1970, 0 for never) as seen at now, with a limit in days.
-// Evidence exactly as old as the limit is still fresh.
-func AgeOf(lastScan, now int64, limitDays int) Age {
-	switch {
-	case lastScan == 0:
-		return Never
-	case now-lastScan <= int64(limitDays)*86400:
-		return Fresh
+// TimesOf returns when a part was covered, in order.
+func TimesOf(part string, covers []Cover) []int64 {
+	var out []int64
+	for _, c := range covers {
+		if c.Part == "" || c.Part == part {
+			out = append(out, c.At)
+		}
 	}
-	return Stale
+	slices.Sort(out)
+	return slices.Compact(out)
 }

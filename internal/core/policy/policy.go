@@ -63,10 +63,10 @@ var strictness = map[Stance]int{Restricted: 2, Required: 1, Allowed: 0}
 
 // Decide returns the policy that holds for a title on a device, or nil where none speaks of it. The most specific wins; among equals the stricter, then
 // the older.
-func Decide(policies []Policy, t Title, fact func(field string) string) *Policy {
+func Decide(policies []Policy, t Title, f condition.Facts) *Policy {
 	var fit []*Policy
 	for i := range policies {
-		if p := &policies[i]; p.speaksOf(t) && p.Group.Holds(fact) {
+		if p := &policies[i]; p.speaksOf(t) && p.Group.Holds(f) {
 			fit = append(fit, p)
 		}
 	}

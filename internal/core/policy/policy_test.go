@@ -26,7 +26,7 @@ func TestMostSpecificWins(t *testing.T) {
 		{Title{Product: 9}, "production", 6}, {Title{Product: 2, Category: "office"}, "production", 0},
 	} {
 		got := int64(0)
-		if p := Decide(policies, c.t, func(f string) string { return map[string]string{"environment": c.env}[f] }); p != nil {
+		if p := Decide(policies, c.t, env(c.env)); p != nil {
 			got = p.ID
 		}
 		if got != c.want {
@@ -34,3 +34,16 @@ func TestMostSpecificWins(t *testing.T) {
 		}
 	}
 }
+
+// env is a device of which only the environment is known.
+type env string
+
+func (e env) Text(f string) string {
+	if f == "environment" {
+		return string(e)
+	}
+	return ""
+}
+func (env) Number(string) int64 { return 0 }
+func (env) Has(int64) bool      { return false }
+func (env) In(string) bool      { return false }
