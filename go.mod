@@ -3,6 +3,7 @@ module ensomet
 go 1.26.0
 
 require (
+	github.com/CycloneDX/cyclonedx-go v0.12.0
 	github.com/Masterminds/semver/v3 v3.5.0
 	github.com/alecthomas/kong v1.17.0
 	github.com/alexedwards/argon2id v1.0.0
@@ -17,7 +18,9 @@ require (
 	github.com/mattn/go-sqlite3 v1.14.53
 	github.com/package-url/packageurl-go v0.1.7
 	github.com/pressly/goose/v3 v3.29.0
+	github.com/robfig/cron/v3 v3.0.1
 	github.com/shopspring/decimal v1.6.0
+	github.com/spdx/tools-golang v0.5.7
 	github.com/xuri/excelize/v2 v2.11.1
 	golang.org/x/text v0.43.0
 	gonum.org/v1/gonum v0.17.0
@@ -26,7 +29,7 @@ require (
 
 require (
 	github.com/BurntSushi/toml v1.4.1-0.20240526193622-a339e1f7089c // indirect
-	github.com/CycloneDX/cyclonedx-go v0.12.0 // indirect
+	github.com/anchore/go-struct-converter v0.1.0 // indirect
 	github.com/dustin/go-humanize v1.1.0 // indirect
 	github.com/google/uuid v1.6.0 // indirect
 	github.com/klauspost/cpuid/v2 v2.3.0 // indirect
@@ -37,12 +40,8 @@ require (
 	github.com/remyoudompheng/bigfft v0.0.0-20230129092748-24d4a6f8daec // indirect
 	github.com/richardlehane/mscfb v1.0.9 // indirect
 	github.com/richardlehane/msoleps v1.0.6 // indirect
-	github.com/robfig/cron/v3 v3.0.1 // indirect
 	github.com/sethvargo/go-retry v0.5.0 // indirect
-	github.com/shirou/gopsutil/v4 v4.26.10 // indirect
-	github.com/spdx/tools-golang v0.5.7 // indirect
 	github.com/tiendc/go-deepcopy v1.7.2 // indirect
-	github.com/wneessen/go-mail v0.8.1 // indirect
 	github.com/xuri/efp v0.0.3-0.20260924042702-217b81952dec // indirect
 	github.com/xuri/nfp v0.0.2-0.20250530014748-2ddeb826f9a9 // indirect
 	github.com/ysmood/fetchup v0.2.3 // indirect

@@ -71,54 +71,100 @@ type physical struct {
 // Reader reads a CSV file by RFC 4180, line by line. What RFC 4180 leaves open: a line feed alone ends a line too, a byte-order mark is skipped, empty lines
 // are skipped, and a quotation mark inside a field that does not begin with one is an error of that line.
 type Reader struct {
+	layout
 	in      *bufio.Reader
 	line    int
 	pending []physical
-	header  []string
-	pos     []int
-	custom  []int
+	comma   byte
+}
+
+// layout is how the columns of a file lie.
+type layout struct {
+	header    []string
+	pos       []int
+	custom    []int
+	width     int      // fields of a line as the file has them
+	constants []string // values that every line has besides
 }
 
 // NewReader reads the header and maps it onto the kind's columns. A header that lacks a required column, or a file that is not text, is a *FileError.
-func NewReader(in io.Reader, kind *Kind) (*Reader, error) {
-	r := &Reader{in: bufio.NewReaderSize(in, 1<<16)}
+func NewReader(in io.Reader, kind *Kind) (*Reader, error) { return newMapped(in, kind, nil) }
+
+// newMapped is NewReader for a foreign file: its columns are mapped, and where its header has no comma, a semicolon or a tab parts the fields.
+func newMapped(in io.Reader, kind *Kind, m *Mapping) (*Reader, error) {
+	r, header, err := openCSV(in, strings.Join(kind.Required, ", "))
+	if err != nil {
+		return nil, err
+	}
+	if m == nil && r.comma != ',' && len(header) > 1 && slices.Contains(kind.Columns, strings.ToLower(header[0])) {
+		return nil, &FileError{"its fields are parted by semicolons or tabs: save it with commas, or map its columns when it is taken in on the page Files"}
+	}
+	return r, r.setHeader(header, kind, m)
+}
+
+// openCSV reads the header of a CSV file.
+func openCSV(in io.Reader, wanted string) (*Reader, []string, error) {
+	r := &Reader{in: bufio.NewReaderSize(in, 1<<16), comma: ','}
 	if head, _ := r.in.Peek(3); bytes.HasPrefix(head, []byte("\xef\xbb\xbf")) {
 		r.in.Discard(3)
 	} else if bytes.HasPrefix(head, []byte("\xff\xfe")) || bytes.HasPrefix(head, []byte("\xfe\xff")) {
-		return nil, &FileError{"the file is written in UTF-16: save it as UTF-8 and send it again"}
+		return nil, nil, &FileError{"the file is written in UTF-16: save it as UTF-8 and send it again"}
 	} else if bytes.HasPrefix(head, []byte("PK\x03")) {
-		return nil, &FileError{"this is a workbook or an archive, not a CSV file: save the sheet as CSV (UTF-8) and send it again"}
+		return nil, nil, &FileError{"this is a workbook or an archive, not a CSV file: save the sheet as CSV (UTF-8) and send it again"}
 	}
 	row, err := r.next()
 	if err == io.EOF {
-		return nil, &FileError{"the file is empty: its first line must name the columns, " + strings.Join(kind.Required, ", ") + " among them"}
+		return nil, nil, &FileError{"the file is empty: its first line must name the columns, " + wanted + " among them"}
 	}
 	if err != nil {
 		var le *LineError
 		if errors.As(err, &le) {
-			return nil, &FileError{"the header cannot be read: " + le.Reason}
+			return nil, nil, &FileError{"the header cannot be read: " + le.Reason}
 		}
-		return nil, err
+		return nil, nil, err
 	}
-	return r, r.setHeader(row.fields, kind)
+	if len(row.fields) == 1 {
+		for _, other := range []byte{';', '\t'} {
+			if fields, _, err := split(row.Content, other); err == nil && len(fields) > 1 {
+				r.comma = other
+				return r, fields, nil
+			}
+		}
+	}
+	return r, row.fields, nil
 }
 
 // ReaderFor reads lines without header that belong under a header seen before.
 func ReaderFor(in io.Reader, kind *Kind, header []string) (*Reader, error) {
-	r := &Reader{in: bufio.NewReaderSize(in, 1<<12)}
-	return r, r.setHeader(header, kind)
+	r := &Reader{in: bufio.NewReaderSize(in, 1<<12), comma: ','}
+	return r, r.setHeader(header, kind, nil)
 }
 
-// Header returns the file's columns as they stand.
-func (r *Reader) Header() []string { return r.header }
+// Header returns the file's columns as they are called after the mapping.
+func (r *layout) Header() []string { return r.header }
 
-func (r *Reader) setHeader(fields []string, kind *Kind) error {
+func (r *layout) setHeader(fields []string, kind *Kind, m *Mapping) error {
 	r.pos = make([]int, len(kind.Columns))
 	for i := range r.pos {
 		r.pos[i] = -1
 	}
+	names := make([]string, len(fields))
 	for i, f := range fields {
-		f = strings.ToLower(strings.TrimSpace(f))
+		names[i] = strings.ToLower(strings.TrimSpace(f))
+	}
+	r.width = len(names)
+	if m != nil {
+		if err := m.Check(kind); err != nil {
+			return err
+		}
+		names = m.apply(names, kind)
+		for _, column := range kind.Columns { // in a fixed order
+			if v, ok := m.Constants[column]; ok {
+				names, r.constants = append(names, column), append(r.constants, v)
+			}
+		}
+	}
+	for i, f := range names {
 		r.header = append(r.header, f)
 		if slices.Contains(r.header[:i], f) && f != "" {
 			return &FileError{fmt.Sprintf("the header names the column %q twice: keep one of them", f)}
@@ -148,8 +194,17 @@ func (r *Reader) Next() (*Row, error) {
 	if err != nil {
 		return nil, err
 	}
-	if len(row.fields) != len(r.header) {
-		return nil, &LineError{row.Line, row.Content, fmt.Sprintf("it has %d fields and the header has %d", len(row.fields), len(r.header))}
+	return r.finish(row)
+}
+
+// finish lays the columns over a line as the file has it.
+func (r *layout) finish(row *Row) (*Row, error) {
+	if len(row.fields) != r.width {
+		return nil, &LineError{row.Line, row.Content, fmt.Sprintf("it has %d fields and the header has %d", len(row.fields), r.width)}
+	}
+	if r.constants != nil {
+		row.fields = append(row.fields, r.constants...)
+		row.Content += "," + csvLine(r.constants)
 	}
 	row.pos, row.custom, row.header = r.pos, r.custom, r.header
 	return row, nil
@@ -177,13 +232,16 @@ func (r *Reader) record(first physical) (*Row, error) {
 	last := first
 	var more []physical
 	for {
-		fields, open, err := split(text)
+		fields, open, err := split(text, r.comma)
 		if err == nil && !open {
 			if !utf8.ValidString(text) {
 				return nil, &LineError{first.line, strings.ToValidUTF8(text, "\uFFFD"), "it is not UTF-8: save the file as UTF-8, or mend the marked letters here"}
 			}
-			if !last.newline && r.header != nil && len(fields) < len(r.header) {
-				return nil, &FileError{fmt.Sprintf("the file ends in the middle of line %d (%d fields of %d): it looks cut off, so nothing of it was stored; send it again whole", first.line, len(fields), len(r.header))}
+			if !last.newline && r.header != nil && len(fields) < r.width {
+				return nil, &FileError{fmt.Sprintf("the file ends in the middle of line %d (%d fields of %d): it looks cut off, so nothing of it was stored; send it again whole", first.line, len(fields), r.width)}
+			}
+			if r.comma != ',' && r.header != nil { // lines are kept and mended with commas
+				text = csvLine(fields)
 			}
 			return &Row{Line: first.line, Content: text, fields: fields}, nil
 		}
@@ -254,8 +312,8 @@ func (r *Reader) physical() (physical, error) {
 	return p, nil
 }
 
-// split cuts a record into fields. open says that it ends inside a quoted field.
-func split(text string) (fields []string, open bool, err error) {
+// split cuts a record into fields at commas, or what stands for them. open says that it ends inside a quoted field.
+func split(text string, comma byte) (fields []string, open bool, err error) {
 	fields = make([]string, 0, 16)
 	for i := 0; ; {
 		if i < len(text) && text[i] == '"' {
@@ -279,13 +337,13 @@ func split(text string) (fields []string, open bool, err error) {
 			if i == len(text) {
 				return fields, false, nil
 			}
-			if text[i] != ',' {
+			if text[i] != comma {
 				return nil, false, fmt.Errorf("after the closing quotation mark of field %d a comma must follow", len(fields))
 			}
 			i++
 			continue
 		}
-		c := strings.IndexByte(text[i:], ',')
+		c := strings.IndexByte(text[i:], comma)
 		field := text[i:]
 		if c >= 0 {
 			field = text[i : i+c]
