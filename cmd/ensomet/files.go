@@ -16,9 +16,10 @@ import (
 )
 
 type importCmd struct {
-	What   string   `arg:"" help:"A folder, or a kind: titles, rates, users, devices, entitlements, transactions, assignments, policies, installs, usage."`
+	What   string   `arg:"" help:"A folder, or a kind: titles, rates, users, devices, entitlements, transactions, assignments, policies, installs, usage; scan for a scan, SWID tags, CycloneDX or SPDX; directory for LDIF."`
 	Files  []string `arg:"" optional:"" help:"The files of that kind; - is standard input."`
 	AsOf   string   `help:"The time of the evidence where a line does not say."`
+	Device string   `help:"The device whose software a document is: its device_id, or its name where one alone has it." placeholder:"DEVICE"`
 	DryRun bool     `help:"Say what would happen, and store nothing."`
 }
 
@@ -28,7 +29,7 @@ func (c *importCmd) Run(ctx context.Context, g *globals) error {
 		return err
 	}
 	defer a.DB.Close()
-	req := app.ImportRequest{DryRun: c.DryRun, Author: "command line"}
+	req := app.ImportRequest{DryRun: c.DryRun, Device: c.Device, Author: "command line"}
 	if c.AsOf != "" {
 		if req.AsOf, err = formats.ParseTime(c.AsOf, time.UTC); err != nil {
 			return err
@@ -59,12 +60,14 @@ func (c *importCmd) Run(ctx context.Context, g *globals) error {
 			return err
 		}
 	} else {
-		kind, err := formats.KindByName(c.What)
-		if err != nil {
-			return fmt.Errorf("%s is no folder, and %w", c.What, err)
+		var kind *formats.Kind
+		if c.What != "scan" && c.What != "directory" {
+			if kind, err = formats.KindByName(c.What); err != nil {
+				return fmt.Errorf("%s is no folder, and %w; or scan or directory", c.What, err)
+			}
 		}
 		if len(c.Files) == 0 {
-			return fmt.Errorf("name the files of %s to take in", kind.Name)
+			return fmt.Errorf("name the files of %s to take in", c.What)
 		}
 		for _, path := range c.Files {
 			one := req
@@ -99,17 +102,29 @@ func kept(res app.ImportResult) string {
 }
 
 func importFile(ctx context.Context, a *app.App, req app.ImportRequest, path string) (app.ImportResult, error) {
-	if path == "-" {
-		req.In = os.Stdin
-		return a.Import(ctx, req)
+	f := os.Stdin
+	if path == "-" { // a form is told by more than a stream can give back
+		spooled, err := os.CreateTemp("", "ensomet-stdin-*")
+		if err != nil {
+			return app.ImportResult{}, err
+		}
+		defer os.Remove(spooled.Name())
+		if _, err := io.Copy(spooled, os.Stdin); err != nil {
+			return app.ImportResult{}, errors.Join(err, spooled.Close())
+		}
+		f = spooled
+	} else {
+		var err error
+		if f, err = os.Open(path); err != nil {
+			return app.ImportResult{}, err
+		}
 	}
-	f, err := os.Open(path)
+	defer f.Close()
+	info, err := f.Stat()
 	if err != nil {
 		return app.ImportResult{}, err
 	}
-	defer f.Close()
-	req.In = f
-	return a.Import(ctx, req)
+	return a.ImportFile(ctx, f, info.Size(), req)
 }
 
 // renew computes figures anew where something has changed.
@@ -154,7 +169,8 @@ func (c *retryCmd) Run(ctx context.Context, g *globals) error {
 }
 
 type exportCmd struct {
-	Kind   string `arg:"" help:"The kind of file: those that can be imported, and position."`
+	Kind   string `arg:"" help:"The kind of file: those that can be imported, and position; or cyclonedx, spdx or swid: of --device, or an archive of all devices."`
+	Device string `help:"The device whose software is written." placeholder:"DEVICE"`
 	AsOf   string `help:"The day, YYYY-MM-DD; today where empty."`
 	Format string `help:"csv, json or xlsx." default:"csv" enum:"csv,json,xlsx"`
 }
@@ -168,6 +184,12 @@ func (c *exportCmd) Run(ctx context.Context, g *globals) error {
 	day, err := civil.Parse(c.AsOf)
 	if err != nil {
 		return err
+	}
+	if _, document := app.SoftwareFormats[c.Kind]; document {
+		if c.Device == "" {
+			return a.WriteAllSoftware(ctx, c.Kind, os.Stdout)
+		}
+		return a.WriteSoftware(ctx, c.Device, c.Kind, os.Stdout)
 	}
 	return table(os.Stdout, c.Format, func(start func([]string) error, write func([]string) error) error {
 		return a.Export(ctx, c.Kind, day, start, write)

@@ -26,10 +26,11 @@ type listInput struct {
 	Descending bool     `query:"desc"`
 	Cursor     string   `query:"cursor"`
 	Limit      int      `query:"limit" default:"100" minimum:"1" maximum:"1000"`
+	Split      string   `query:"split" doc:"a column whose values are counted"`
 }
 
 func (in *listInput) query() (store.ListQuery, error) {
-	q := store.ListQuery{Search: in.Search, Filters: map[string]string{}, Sort: in.Sort, Descending: in.Descending, Cursor: in.Cursor, Limit: in.Limit}
+	q := store.ListQuery{Search: in.Search, Filters: map[string]string{}, Sort: in.Sort, Descending: in.Descending, Cursor: in.Cursor, Limit: in.Limit, Split: in.Split}
 	for _, f := range in.Filter {
 		column, value, ok := strings.Cut(f, "=")
 		if !ok {
@@ -148,4 +149,9 @@ func (s *Server) lists() {
 	registerList(s, "cases", view(s.app, (*store.Tx).CasePage))
 	registerList(s, "use", view(s.app, (*store.Tx).UsePage))
 	registerList(s, "asides", view(s.app, (*store.Tx).AsidePage))
+	registerList(s, "changes", view(s.app, (*store.Tx).ChangePage))
+	registerList(s, "scan-orders", view(s.app, (*store.Tx).OrderPage))
+	registerList(s, "deliveries", view(s.app, (*store.Tx).DeliveryPage))
+	registerList(s, "moves", view(s.app, (*store.Tx).MovePage))
+	registerList(s, "mail", view(s.app, (*store.Tx).MailPage))
 }

@@ -37,6 +37,7 @@ type Server struct {
 	sessions *scs.SessionManager
 	api      huma.API
 	router   chi.Router
+	wrong    wrongTokens
 }
 
 // contentPolicy lets the page load its own files alone: no inline script, nothing from elsewhere. Component styles are written into the page at run time.
@@ -63,6 +64,8 @@ func New(a *app.App, mover Mover) *Server {
 	s.views()
 	s.changes()
 	s.files()
+	s.collecting()
+	s.sourcesAndSchedules()
 	r.NotFound(s.static)
 	return s
 }

@@ -2,13 +2,17 @@
 package app
 
 import (
+	"cmp"
 	"context"
 	"fmt"
+	"slices"
 	"strconv"
 	"sync"
 	"time"
 
 	"ensomet/internal/core/civil"
+	"ensomet/internal/core/evidence"
+	"ensomet/internal/formats"
 	"ensomet/internal/store"
 )
 
@@ -40,7 +44,10 @@ type App struct {
 	DB     *store.DB
 	Clock  Clock
 	Deploy DeploymentTool // nil where none is connected
+	Mail   Mailer         // nil where none is connected
 	Demo   bool
+
+	numbers *store.Cache
 
 	refreshing sync.Mutex
 	status     struct {
@@ -48,17 +55,21 @@ type App struct {
 		renewals int64
 		running  bool
 		pending  bool
+		planned  bool // a renewal waits for its time
 		step     string
 		err      string
 	}
 }
 
 // New makes an application on an open file.
-func New(db *store.DB, clock Clock) *App { return &App{DB: db, Clock: clock} }
+func New(db *store.DB, clock Clock) *App {
+	return &App{DB: db, Clock: clock, numbers: store.NewCache()}
+}
 
 // Settings are the numbers that rules use, with their defaults.
 type Settings struct {
-	FreshDays  int                       // evidence older than this is stale
+	FreshDays  int                       // evidence older than this is stale, where Limits says nothing else
+	Limits     evidence.Limits           // days after which evidence is stale, by kind of device and of evidence
 	UseWindow  int                       // days that classes of use look at
 	DemandDays int                       // days in which use makes a named user
 	LeastShare float64                   // of the window that must be measured
@@ -69,13 +80,22 @@ type Settings struct {
 
 func loadSettings(tx *store.Tx) (Settings, error) {
 	s := Settings{FreshDays: 30, UseWindow: 90, DemandDays: 30, LeastShare: 0.8, GraceDays: 30, Zones: map[string]*time.Location{}, Zone: time.UTC}
+	var err error
 	for key, into := range map[string]*int{"fresh_days": &s.FreshDays, "use_window": &s.UseWindow, "grace_days": &s.GraceDays} {
 		v, err := tx.Setting(key)
 		if err != nil {
 			return s, err
 		}
-		if n, err := strconv.Atoi(v); err == nil && n >= 0 {
+		if n, bad := strconv.Atoi(v); bad == nil && n >= 0 {
 			*into = n
+		}
+	}
+	if s.Limits, err = tx.Limits(); err != nil {
+		return s, err
+	}
+	for _, k := range evidence.Kinds {
+		if _, set := s.Limits[""][k]; !set {
+			s.Limits[""][k] = s.FreshDays
 		}
 	}
 	zones, err := tx.SiteZones()
@@ -94,9 +114,17 @@ func loadSettings(tx *store.Tx) (Settings, error) {
 
 // Rules are the numbers that people may set.
 type Rules struct {
-	FreshDays int `json:"freshDays" minimum:"1" maximum:"1000" doc:"evidence older than this is stale"`
-	UseWindow int `json:"useWindow" minimum:"7" maximum:"1000" doc:"days that classes of use look at"`
-	GraceDays int `json:"graceDays" minimum:"0" maximum:"1000" doc:"an install younger than this is not proposed for reclaim"`
+	FreshDays int     `json:"freshDays" minimum:"1" maximum:"1000" doc:"evidence older than this is stale, where limits say nothing else"`
+	UseWindow int     `json:"useWindow" minimum:"7" maximum:"1000" doc:"days that classes of use look at"`
+	GraceDays int     `json:"graceDays" minimum:"0" maximum:"1000" doc:"an install younger than this is not proposed for reclaim"`
+	Limits    []Limit `json:"limits,omitempty" doc:"none leaves them as they are"`
+}
+
+// Limit is after how many days a kind of evidence on a kind of device is stale. An empty kind of device is every one that has no limit of its own.
+type Limit struct {
+	Device   string `json:"device"`
+	Evidence string `json:"evidence" enum:"software,hardware,use,directory"`
+	Days     int    `json:"days" minimum:"1" maximum:"1000"`
 }
 
 // Rules returns the numbers in force.
@@ -104,7 +132,19 @@ func (a *App) Rules(ctx context.Context) (Rules, error) {
 	var out Rules
 	err := a.DB.View(ctx, func(tx *store.Tx) error {
 		s, err := loadSettings(tx)
-		out = Rules{s.FreshDays, s.UseWindow, s.GraceDays}
+		if err != nil {
+			return err
+		}
+		out = Rules{s.FreshDays, s.UseWindow, s.GraceDays, []Limit{}}
+		set, err := tx.Limits()
+		for device, by := range set {
+			for kind, days := range by {
+				out.Limits = append(out.Limits, Limit{device, string(kind), days})
+			}
+		}
+		slices.SortFunc(out.Limits, func(a, b Limit) int {
+			return cmp.Or(cmp.Compare(a.Device, b.Device), cmp.Compare(a.Evidence, b.Evidence))
+		})
 		return err
 	})
 	return out, err
@@ -118,11 +158,37 @@ func (a *App) SetRules(ctx context.Context, r Rules, who string) error {
 				return err
 			}
 		}
+		if r.Limits != nil {
+			if err := setLimits(tx, r.Limits); err != nil {
+				return err
+			}
+		}
 		if err := tx.Note(a.Clock.Now(), who, "set the rules", "", fmt.Sprintf("%+v", r)); err != nil {
 			return err
 		}
 		return markDirty(tx, false)
 	})
+}
+
+// setLimits replaces the limits of age.
+func setLimits(tx *store.Tx, list []Limit) error {
+	limits := evidence.Limits{}
+	for _, l := range list {
+		if l.Device != "" && !slices.Contains(formats.DeviceKinds, l.Device) {
+			return fmt.Errorf("%q is no kind of device", l.Device)
+		}
+		if limits[l.Device] == nil {
+			limits[l.Device] = map[evidence.Kind]int{}
+		}
+		limits[l.Device][evidence.Kind(l.Evidence)] = l.Days
+	}
+	return tx.SetLimits(limits)
+}
+
+// age is how old a kind of evidence on a device is at a time.
+func (s *Settings) age(d *store.DeviceFacts, kind evidence.Kind, now int64) evidence.Age {
+	at := map[evidence.Kind]int64{evidence.OfSoftware: d.LastScan, evidence.OfHardware: d.HardwareSeen, evidence.OfUse: d.UseSeen, evidence.OfDirectory: d.ListedAt}[kind]
+	return evidence.AgeOf(at, now, s.Limits.Days(d.Kind, kind))
 }
 
 func (s *Settings) zone(site string) *time.Location {

@@ -48,9 +48,9 @@ func (a *App) Book(ctx context.Context, kindName string, values map[string]strin
 	return a.Import(ctx, ImportRequest{Kind: kind, File: "typed in", In: &buf, Author: who})
 }
 
-// ImportWatched is Import with its progress in Status.
-func (a *App) ImportWatched(ctx context.Context, req ImportRequest) (ImportResult, error) {
+// ImportWatched is ImportFile with its progress in Status.
+func (a *App) ImportWatched(ctx context.Context, f formats.File, size int64, req ImportRequest) (ImportResult, error) {
 	req.Progress = func(lines int) { a.step(fmt.Sprintf("reading %s: %d lines", req.File, lines)) }
 	defer a.step("")
-	return a.Import(ctx, req)
+	return a.ImportFile(ctx, f, size, req)
 }

@@ -30,6 +30,7 @@ func (e *estate) countDevice(device int64, records []int64) {
 	d := &e.devices[at]
 	fact := &e.facts[at]
 	folded := e.foldedHere(records)
+	stale := e.age(d) == evidence.Stale
 	var touched []*productFacts
 	for _, id := range records {
 		r := &e.recs[id]
@@ -37,6 +38,9 @@ func (e *estate) countDevice(device int64, records []int64) {
 		if r.key >= 0 {
 			k := &e.keys[r.key]
 			k.installs++
+			if stale {
+				k.stale++
+			}
 			if k.lastDevice != device {
 				k.lastDevice = device
 				k.devices++
@@ -57,6 +61,9 @@ func (e *estate) countDevice(device int64, records []int64) {
 		if f.lastDevice != device {
 			f.lastDevice = device
 			f.devices++
+			if stale {
+				f.stale++
+			}
 		}
 		if f.restricting && r.whole {
 			e.findings = append(e.findings, present{at, f, id})

@@ -2,6 +2,7 @@ package app
 
 import (
 	"ensomet/internal/core/civil"
+	"ensomet/internal/core/condition"
 	"ensomet/internal/core/demand"
 	"ensomet/internal/core/entitle"
 	"ensomet/internal/core/evidence"
@@ -32,8 +33,10 @@ type estate struct {
 	fleet     map[string]position.Fleet
 	sets      demand.Sets
 	policies  []policy.Policy
-	facts     []deviceCount // by place in devices
-	findings  []present
+	// what conditions on devices are asked of
+	conditions *conditionFacts
+	facts      []deviceCount // by place in devices
+	findings   []present
 }
 
 // recFacts is a record's recognition in the form that counting needs.
@@ -53,6 +56,7 @@ type keyFacts struct {
 	sample                     int64 // the first record
 	key, state                 string
 	records, installs, devices int64
+	stale                      int64
 	lastDevice                 int64
 	versions                   map[string]bool
 }
@@ -68,6 +72,7 @@ type productFacts struct {
 	persons                            []demand.Person
 	units                              []deviceUse // one for each holding, in the same order
 	installs, devices, counted, folded int64
+	stale                              int64 // devices
 	lastDevice, holder                 int64
 	lastVersion                        string
 	versions                           map[string]bool
@@ -128,6 +133,13 @@ func loadEstate(tx *store.Tx, asOf civil.Day, now int64, only []int64) (*estate,
 		return nil, err
 	}
 	if err := e.loadDevices(tx); err != nil {
+		return nil, err
+	}
+	var asked []condition.Condition
+	for _, p := range e.policies {
+		asked = append(asked, p.Group)
+	}
+	if e.conditions, err = loadConditions(tx, &e.settings, e.at, asked); err != nil {
 		return nil, err
 	}
 	if err := e.loadRecords(tx); err != nil {
@@ -259,7 +271,7 @@ func (e *estate) person(code string) int {
 }
 
 func (e *estate) age(d *store.DeviceFacts) evidence.Age {
-	return evidence.AgeOf(d.LastScan, e.at, e.settings.FreshDays)
+	return e.settings.age(d, evidence.OfSoftware, e.at)
 }
 
 // userPlace is where a user belongs: the unit of the directory, the country of a device of his.

@@ -20,6 +20,8 @@ type ImportRequest struct {
 	Kind     *formats.Kind
 	File     string // its name, for people
 	In       io.Reader
+	Mapping  *formats.Mapping
+	Device   string    // whose software a document is that does not say
 	AsOf     time.Time // the time of the evidence where a line does not say; zero is now
 	DryRun   bool
 	Author   string
@@ -49,17 +51,81 @@ type ImportResult struct {
 	Settled int         `json:"settled"`
 	Aside   []AsideLine `json:"aside"`
 	Columns []string    `json:"columns"` // custom columns that were kept
+	Samples []Sample    `json:"samples"`
+
+	seen []seenSample
 }
 
-// Import takes in one file, in one transaction. Lines that cannot go in are put aside with their reason; a *formats.FileError means that nothing of the file was stored.
+// Sample is one of the first lines that a file would add, change or end, so that a person sees what is meant by the numbers.
+type Sample struct {
+	What string `json:"what" enum:"new,changed,gone"`
+	Text string `json:"text"`
+}
+
+type seenSample struct {
+	what           string
+	device, record int64
+}
+
+// maxSamples is how many lines of each sort are shown.
+const maxSamples = 8
+
+// sample remembers an install for the samples; its names are looked up at the end.
+func (r *ImportResult) sample(what string, device, record int64) {
+	n := 0
+	for _, s := range r.seen {
+		if s.what == what {
+			n++
+		}
+	}
+	if n < maxSamples {
+		r.seen = append(r.seen, seenSample{what, device, record})
+	}
+}
+
+// sampleLine shows a line of a table.
+func (r *ImportResult) sampleLine(what, text string) {
+	n := 0
+	for _, s := range r.Samples {
+		if s.What == what {
+			n++
+		}
+	}
+	if n < maxSamples {
+		r.Samples = append(r.Samples, Sample{what, text})
+	}
+}
+
+// nameSamples puts names to the installs that were remembered.
+func (r *ImportResult) nameSamples(tx *store.Tx) error {
+	for _, s := range r.seen {
+		text, err := tx.InstallWords(s.device, s.record)
+		if err != nil {
+			return err
+		}
+		r.sampleLine(s.what, text)
+	}
+	r.seen = nil
+	return nil
+}
+
+// Import takes in one table, in one transaction. Lines that cannot go in are put aside with their reason; a *formats.FileError means that nothing of the file was stored.
 func (a *App) Import(ctx context.Context, req ImportRequest) (ImportResult, error) {
-	res := ImportResult{Kind: req.Kind.Name, File: req.File, Aside: []AsideLine{}, Columns: []string{}}
+	rows, err := formats.NewReader(req.In, req.Kind)
+	if err != nil {
+		return newResult(req), err
+	}
+	return a.importRows(ctx, req, rows)
+}
+
+func newResult(req ImportRequest) ImportResult {
+	return ImportResult{Kind: req.Kind.Name, File: req.File, Aside: []AsideLine{}, Columns: []string{}, Samples: []Sample{}}
+}
+
+func (a *App) importRows(ctx context.Context, req ImportRequest, r formats.Rows) (ImportResult, error) {
+	res := newResult(req)
 	if req.AsOf.IsZero() {
 		req.AsOf = a.Clock.Now()
-	}
-	r, err := formats.NewReader(req.In, req.Kind)
-	if err != nil {
-		return res, err
 	}
 	for _, h := range r.Header() {
 		if h != "" && !slices.Contains(req.Kind.Columns, h) && !slices.Contains(req.Kind.OutOnly, h) {
@@ -70,7 +136,12 @@ func (a *App) Import(ctx context.Context, req ImportRequest) (ImportResult, erro
 	if req.DryRun {
 		run = a.DB.Rehearse
 	}
-	err = run(ctx, func(tx *store.Tx) error { return a.importInto(tx, req, r, &res) })
+	err := run(ctx, func(tx *store.Tx) error {
+		if err := a.importInto(tx, req, r, &res); err != nil {
+			return err
+		}
+		return res.nameSamples(tx)
+	})
 	if err == nil && !req.DryRun && res.Added+res.Changed+res.Gone > 0 && req.Kind != formats.Installs {
 		if _, err := a.Retry(ctx, req.Author); err != nil {
 			return res, err
@@ -79,7 +150,7 @@ func (a *App) Import(ctx context.Context, req ImportRequest) (ImportResult, erro
 	return res, err
 }
 
-func (a *App) importInto(tx *store.Tx, req ImportRequest, r *formats.Reader, res *ImportResult) error {
+func (a *App) importInto(tx *store.Tx, req ImportRequest, r formats.Rows, res *ImportResult) error {
 	s, err := a.sink(tx, req.Kind, req.AsOf, req.Author)
 	if err != nil {
 		return err
@@ -102,6 +173,11 @@ func (a *App) importInto(tx *store.Tx, req ImportRequest, r *formats.Reader, res
 			return err
 		} else {
 			res.count(change)
+			if change == store.Added {
+				res.sampleLine("new", row.Content)
+			} else if change == store.Changed {
+				res.sampleLine("changed", row.Content)
+			}
 			if change != store.Same && req.Kind != formats.Usage { // sessions are kept field by field, like installs
 				news = append(news, store.Reported{Line: row.Line, Content: row.Content})
 			}
@@ -153,6 +229,153 @@ func (r *ImportResult) count(c store.Change) {
 	default:
 		r.Same++
 	}
+}
+
+// ImportFile takes in a file of any form: a table of req.Kind (CSV, XLSX, or LDIF for users and devices), or a report on devices' software (a scan, SWID tags, CycloneDX, SPDX), for which the kind does
+// not matter. Without a mapping, one that was saved for the same header is used where the header needs one.
+func (a *App) ImportFile(ctx context.Context, f formats.File, size int64, req ImportRequest) (ImportResult, error) {
+	if req.AsOf.IsZero() {
+		req.AsOf = a.Clock.Now()
+	}
+	form, err := formats.Sniff(f, size)
+	if err != nil {
+		return ImportResult{Kind: "file", File: req.File}, err
+	}
+	if form.IsScan() {
+		scans, bad, err := formats.ReadScans(f, size, form, req.Device, req.AsOf)
+		if err != nil {
+			return ImportResult{Kind: "scan", File: req.File}, err
+		}
+		return a.importScans(ctx, req, scans, bad)
+	}
+	if form == formats.LDIF && req.Kind != formats.Users && req.Kind != formats.Devices {
+		return a.importDirectory(ctx, f, size, req)
+	}
+	if req.Kind == nil {
+		return ImportResult{Kind: "file", File: req.File}, &formats.FileError{Reason: "this is no scan, SWID tag, CycloneDX or SPDX document and no directory: say which kind of table it is"}
+	}
+	if form != formats.LDIF && req.Mapping == nil {
+		if req.Mapping, err = a.savedMapping(ctx, f, size, form, req.Kind); err != nil {
+			return newResult(req), err
+		}
+	} else if req.Mapping != nil && !req.DryRun {
+		if err := a.keepMapping(ctx, f, size, form, req); err != nil {
+			return newResult(req), err
+		}
+	}
+	rows, err := formats.OpenTable(f, size, form, req.Kind, req.Mapping, req.AsOf)
+	if err != nil {
+		return newResult(req), err
+	}
+	return a.importRows(ctx, req, rows)
+}
+
+// importDirectory takes in the users and then the devices of a directory export.
+func (a *App) importDirectory(ctx context.Context, f formats.File, size int64, req ImportRequest) (ImportResult, error) {
+	out := ImportResult{Kind: "directory", File: req.File, Aside: []AsideLine{}, Columns: []string{}, Samples: []Sample{}}
+	for i, kind := range []*formats.Kind{formats.Users, formats.Devices} {
+		one := req
+		one.Kind = kind
+		rows, err := formats.OpenTable(f, size, formats.LDIF, kind, nil, req.AsOf)
+		if err != nil {
+			return out, err
+		}
+		res, err := a.importRows(ctx, one, rows)
+		if err != nil {
+			return out, err
+		}
+		out.Lines, out.Added, out.Changed, out.Same, out.Gone, out.Settled = out.Lines+res.Lines, out.Added+res.Added, out.Changed+res.Changed, out.Same+res.Same, out.Gone+res.Gone, out.Settled+res.Settled
+		out.Samples = append(out.Samples, res.Samples...)
+		if i == 0 { // records that cannot be read are the same both times
+			out.Aside = res.Aside
+		}
+	}
+	return out, nil
+}
+
+// savedMapping finds the mapping of a header that lacks what its kind needs.
+func (a *App) savedMapping(ctx context.Context, f formats.File, size int64, form formats.Form, kind *formats.Kind) (*formats.Mapping, error) {
+	headers, _, err := formats.Head(f, size, form, 0)
+	if err != nil {
+		return nil, err
+	}
+	if !kind.Lacks(headers) {
+		return nil, nil
+	}
+	var m *formats.Mapping
+	err = a.DB.View(ctx, func(tx *store.Tx) (err error) {
+		m, err = tx.Mapping(kind.Name, formats.HeaderKey(headers))
+		return err
+	})
+	return m, err
+}
+
+func (a *App) keepMapping(ctx context.Context, f formats.File, size int64, form formats.Form, req ImportRequest) error {
+	headers, _, err := formats.Head(f, size, form, 0)
+	if err != nil {
+		return err
+	}
+	if err := req.Mapping.Check(req.Kind); err != nil {
+		return err
+	}
+	return a.DB.Update(ctx, func(tx *store.Tx) error {
+		return tx.SetMapping(req.Kind.Name, formats.HeaderKey(headers), req.Mapping, req.Author, a.Clock.Now().Unix())
+	})
+}
+
+// FileLook is what a file seems to be, before anything is taken in.
+type FileLook struct {
+	Form     string             `json:"form"`
+	Kind     string             `json:"kind"`   // the kind that fits its columns best; scan or directory where the form says it
+	Needs    bool               `json:"needs"`  // its columns must be mapped
+	Saved    bool               `json:"saved"`  // a mapping for this header is on record
+	Device   bool               `json:"device"` // it may not say of which device it is
+	Columns  []formats.Proposal `json:"columns"`
+	Own      []string           `json:"own"` // the columns of the kind
+	Required []string           `json:"required"`
+	Mapping  *formats.Mapping   `json:"mapping,omitempty"`
+}
+
+// LookAt tells what a file seems to be. kind is what its sender thinks, or empty.
+func (a *App) LookAt(ctx context.Context, f formats.File, size int64, kind string) (FileLook, error) {
+	out := FileLook{Columns: []formats.Proposal{}, Own: []string{}, Required: []string{}}
+	form, err := formats.Sniff(f, size)
+	if err != nil {
+		return out, err
+	}
+	out.Form = string(form)
+	switch {
+	case form.IsScan():
+		out.Kind, out.Device = "scan", form != formats.ScanJSON
+		return out, nil
+	case form == formats.LDIF:
+		out.Kind = "directory"
+		return out, nil
+	}
+	headers, samples, err := formats.Head(f, size, form, 3)
+	if err != nil {
+		return out, err
+	}
+	k, err := formats.KindByName(kind)
+	if err != nil {
+		k = formats.GuessKind(headers)
+	}
+	out.Kind, out.Own, out.Required = k.Name, k.Columns, k.Required
+	out.Needs = k.Lacks(headers)
+	out.Columns = formats.Propose(k, headers, samples)
+	err = a.DB.View(ctx, func(tx *store.Tx) (err error) {
+		out.Mapping, err = tx.Mapping(k.Name, formats.HeaderKey(headers))
+		return err
+	})
+	if out.Mapping != nil {
+		out.Saved = true
+		for i := range out.Columns {
+			if to, ok := out.Mapping.Columns[out.Columns[i].Header]; ok {
+				out.Columns[i].Column, out.Columns[i].Why = to, "as it was mapped before"
+			}
+		}
+	}
+	return out, err
 }
 
 // ImportDir takes in the files of a folder that have a known name, what others refer to first. note is told each result, or why a file was refused; the rest goes on.

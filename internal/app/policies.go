@@ -3,7 +3,6 @@ package app
 import (
 	"context"
 	"fmt"
-	"slices"
 	"strings"
 
 	"ensomet/internal/store"
@@ -53,14 +52,9 @@ func (a *App) Policies(ctx context.Context) (PolicyList, error) {
 			}
 			out.Policies = append(out.Policies, PolicyView{ID: p.ID, What: what, Group: group, Stance: string(p.Stance), Reason: p.Reason, Author: p.Author, At: p.At})
 		}
-		groups, err := tx.Groups()
-		if err != nil {
+		if out.Groups, err = groupNames(tx); err != nil {
 			return err
 		}
-		for g := range groups {
-			out.Groups = append(out.Groups, g)
-		}
-		slices.Sort(out.Groups)
 		categories, err := tx.Categories()
 		if categories != nil {
 			out.Categories = categories

@@ -3,11 +3,14 @@ package app
 import (
 	"cmp"
 	"context"
+	"errors"
 	"fmt"
 	"log"
 	"slices"
+	"strings"
 	"time"
 
+	"ensomet/internal/core/evidence"
 	"ensomet/internal/core/position"
 	"ensomet/internal/core/recognise"
 	"ensomet/internal/core/usage"
@@ -64,6 +67,25 @@ func (a *App) RefreshSoon(ctx context.Context) {
 	}()
 }
 
+// renewEvery is how long figures may wait while scans keep coming in: each scan alone is not worth a renewal of everything.
+const renewEvery = 20 * time.Second
+
+// RenewLater renews what is marked dirty within a while. Calls meanwhile are gathered.
+func (a *App) RenewLater(ctx context.Context) {
+	a.status.Lock()
+	defer a.status.Unlock()
+	if a.status.planned {
+		return
+	}
+	a.status.planned = true
+	time.AfterFunc(renewEvery, func() {
+		a.status.Lock()
+		a.status.planned = false
+		a.status.Unlock()
+		a.RefreshSoon(context.WithoutCancel(ctx))
+	})
+}
+
 // Dirty reports whether anything has changed since figures were computed, or a day has passed.
 func (a *App) Dirty(ctx context.Context) (dirty bool, err error) {
 	err = a.DB.View(ctx, func(tx *store.Tx) error {
@@ -104,6 +126,22 @@ func (a *App) Refresh(ctx context.Context) error {
 	}
 	a.step("storing figures")
 	err = a.DB.Update(ctx, func(tx *store.Tx) error {
+		dirty, err := tx.DirtyDevices(upTo)
+		if err != nil {
+			return err
+		}
+		if err := logChanges(tx, dirty); err != nil {
+			return err
+		}
+		if err := tx.Clean(upTo); err != nil {
+			return err
+		}
+		if err := a.queueChangeMail(tx); err != nil {
+			return err
+		}
+		if err := tx.PutMembers(d.members); err != nil {
+			return err
+		}
 		if err := tx.PutFigures(d.figures, d.ways, d.amounts); err != nil {
 			return err
 		}
@@ -121,10 +159,13 @@ func (a *App) Refresh(ctx context.Context) error {
 		}
 		return tx.SetSetting("computed_for", d.estate.asOf.String())
 	})
+	if err != nil {
+		return err
+	}
 	a.status.Lock()
 	a.status.renewals++
 	a.status.Unlock()
-	return err
+	return a.SendMail(ctx)
 }
 
 // Recognise recognises new records, or all of them after a change of the catalogue. It reads and writes in one transaction, so that no decision that is taken meanwhile
@@ -209,6 +250,7 @@ type derived struct {
 	products []store.ProductFact
 	idle     []store.IdleFact
 	found    []finding
+	members  []store.Member
 }
 
 func (a *App) derive(ctx context.Context) (*derived, error) {
@@ -247,7 +289,10 @@ func (a *App) derive(ctx context.Context) (*derived, error) {
 		if d.names, err = e.nameFacts(tx); err != nil {
 			return err
 		}
-		d.facts()
+		d.members = e.conditions.members(e.devices)
+		if err := d.facts(tx); err != nil {
+			return err
+		}
 		d.judgeUse(uses)
 		return d.find(tx, uses, open, lines)
 	})
@@ -291,22 +336,33 @@ func (e *estate) nameFacts(tx *store.Tx) ([]store.NameFact, error) {
 		if k.sample != r.ID {
 			continue
 		}
-		out = append(out, store.NameFact{Key: k.key, Publisher: r.Publisher, Name: r.Name, Versions: int64(len(k.versions)), Records: k.records, Installs: k.installs, Devices: k.devices, State: k.state})
+		out = append(out, store.NameFact{Key: k.key, Publisher: r.Publisher, Name: r.Name, Versions: int64(len(k.versions)), Records: k.records, Installs: k.installs, Devices: k.devices, Stale: k.stale, State: k.state})
 	}
 	return out, nil
 }
 
-func (d *derived) facts() {
+func (d *derived) facts(tx *store.Tx) error {
 	e := d.estate
-	for i, dev := range e.devices {
-		c := e.facts[i]
-		d.devices = append(d.devices, store.DeviceFact{Device: dev.ID, LastSeen: dev.LastScan, Age: string(e.age(&dev)), Installs: c.installs, Unrecognised: c.unrecognised, Counted: c.counted})
+	differ, err := disagreements(tx)
+	if err != nil {
+		return err
+	}
+	named := map[string]int64{}
+	for i := range e.devices {
+		named[strings.ToLower(e.devices[i].Name)]++
+	}
+	for i := range e.devices {
+		dev, c := &e.devices[i], e.facts[i]
+		age := func(k evidence.Kind) string { return string(e.settings.age(dev, k, e.at)) }
+		d.devices = append(d.devices, store.DeviceFact{Device: dev.ID, LastSeen: dev.LastScan, Age: age(evidence.OfSoftware), HardwareSeen: dev.HardwareSeen, HardwareAge: age(evidence.OfHardware), UseSeen: dev.UseSeen, UseAge: age(evidence.OfUse),
+			ListedAt: dev.ListedAt, DirectoryAge: age(evidence.OfDirectory), Installs: c.installs, Unrecognised: c.unrecognised, Counted: c.counted, Namesakes: named[strings.ToLower(dev.Name)] - 1, Disagreements: differ[dev.ID]})
 	}
 	for _, f := range e.ordered() {
 		if f.installs > 0 {
-			d.products = append(d.products, store.ProductFact{Product: f.id, Installs: f.installs, Devices: f.devices, Counted: f.counted, Folded: f.folded, Versions: int64(len(f.versions))})
+			d.products = append(d.products, store.ProductFact{Product: f.id, Installs: f.installs, Devices: f.devices, Stale: f.stale, Counted: f.counted, Folded: f.folded, Versions: int64(len(f.versions))})
 		}
 	}
+	return nil
 }
 
 // judgeUse classifies the use of every counted product on every device.
@@ -329,7 +385,7 @@ func (d *derived) judgeUse(uses map[devicePair]*use) {
 	}
 }
 
-// Tick renews figures when a day has passed, until ctx ends.
+// Tick renews figures when a day has passed, and turns what is due into orders for scans, until ctx ends.
 func (a *App) Tick(ctx context.Context) {
 	t := time.NewTicker(time.Minute)
 	defer t.Stop()
@@ -340,6 +396,12 @@ func (a *App) Tick(ctx context.Context) {
 		case <-t.C:
 			if dirty, err := a.Dirty(ctx); err == nil && dirty {
 				a.RefreshSoon(ctx)
+			}
+			if _, err := a.Plan(ctx); err != nil && ctx.Err() == nil {
+				log.Printf("schedules could not be followed: %v", err)
+			}
+			if err := errors.Join(a.SendMail(ctx), a.ForgetDeliveries(ctx)); err != nil && ctx.Err() == nil {
+				log.Printf("mail or old notes: %v", err)
 			}
 		}
 	}

@@ -64,9 +64,12 @@ func installSink(tx *store.Tx, settings *Settings, asOf time.Time) (*sink, error
 		if in.SeenAt == 0 {
 			in.SeenAt = asOf.Unix()
 		}
-		source, err := sources.Source(in.Source)
-		if err != nil {
-			return store.Same, err
+		source := sources[in.Source]
+		if source == 0 {
+			if source, err = tx.Source(in.Source, ""); err != nil {
+				return store.Same, err
+			}
+			sources[in.Source] = source
 		}
 		record, err := records.Record(in.Record)
 		if err != nil {
@@ -127,9 +130,6 @@ func writeDevice(tx *store.Tx, lines []scanLine, scanned map[[2]int64]bool, inst
 	for i, l := range lines {
 		if i == 0 || lines[i-1].at != l.at {
 			list = append(list, evidence.Scan{At: l.at})
-			if err := scans.Add(device, source, l.at); err != nil {
-				return err
-			}
 		}
 		it := evidence.Item{Record: int64(l.record), Place: int64(l.place)}
 		s := &list[len(list)-1]
@@ -143,6 +143,11 @@ func writeDevice(tx *store.Tx, lines []scanLine, scanned map[[2]int64]bool, inst
 			}
 		}
 	}
+	if scanned[[2]int64{device, 0}] || len(list) > 1 { // a first scan of all changes nothing
+		if err := tx.MarkDevice(device); err != nil {
+			return err
+		}
+	}
 	if !scanned[[2]int64{device, source}] && len(list) == 1 {
 		for i, it := range list[0].Items {
 			if i > 0 && it == list[0].Items[i-1] {
@@ -154,18 +159,62 @@ func writeDevice(tx *store.Tx, lines []scanLine, scanned map[[2]int64]bool, inst
 				return err
 			}
 			res.Added++
+			res.sample("new", device, it.Record)
 		}
-		return nil
+		return scans.Add(device, source, list[0].At)
 	}
-	return mergeDevice(tx, device, source, list, dates, installs, res)
+	m := merging{tx, device, source, installs, res}
+	if err := m.part(source, list, dates); err != nil {
+		return err
+	}
+	if err := m.otherParts(list, map[int64]bool{source: true}); err != nil {
+		return err
+	}
+	for _, s := range list { // only now, since merging goes by the times that were known before
+		if err := scans.Add(device, source, s.At); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
-func mergeDevice(tx *store.Tx, device, source int64, list []evidence.Scan, dates map[evidence.Item]civil.Day, installs *store.Bulk, res *ImportResult) error {
-	times, err := tx.ScanTimes(device, source)
+// merging merges scans of one source, root, into what is known of one device.
+type merging struct {
+	tx           *store.Tx
+	device, root int64
+	installs     *store.Bulk
+	res          *ImportResult
+}
+
+// otherParts tells the parts that scans of the whole list do not mention that nothing of them is there.
+func (m merging) otherParts(list []evidence.Scan, done map[int64]bool) error {
+	parts, err := m.tx.PartsOn(m.device, m.root)
 	if err != nil {
 		return err
 	}
-	stored, err := tx.Intervals(device, source)
+	for _, p := range parts {
+		if done[p] {
+			continue
+		}
+		empty := make([]evidence.Scan, len(list))
+		for i := range list {
+			empty[i].At = list[i].At
+		}
+		if err := m.part(p, empty, map[evidence.Item]civil.Day{}); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// part merges scans of one part of the list.
+func (m merging) part(part int64, list []evidence.Scan, dates map[evidence.Item]civil.Day) error {
+	tx, res := m.tx, m.res
+	times, err := tx.ScanTimes(m.device, part, m.root)
+	if err != nil {
+		return err
+	}
+	stored, err := tx.Intervals(m.device, part)
 	if err != nil {
 		return err
 	}
@@ -193,22 +242,25 @@ func mergeDevice(tx *store.Tx, device, source int64, list []evidence.Scan, dates
 		switch {
 		case !was:
 			res.Added++
+			res.sample("new", m.device, iv.Record)
 		case before.Until == evidence.Forever && iv.Until != evidence.Forever:
 			res.Gone++
+			res.sample("gone", m.device, iv.Record)
 		default:
 			res.Changed++
+			res.sample("changed", m.device, iv.Record)
 		}
-		if err := installs.AddInstall(device, source, now); err != nil {
+		if err := m.installs.AddInstall(m.device, part, now); err != nil {
 			return err
 		}
 	}
 	if len(old) > 0 {
-		if err := installs.Flush(); err != nil {
+		if err := m.installs.Flush(); err != nil {
 			return err
 		}
 	}
 	for _, iv := range old {
-		if err := tx.DropInterval(device, source, iv.Interval); err != nil {
+		if err := tx.DropInterval(m.device, part, iv.Interval); err != nil {
 			return err
 		}
 		res.Changed++

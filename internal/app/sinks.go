@@ -5,6 +5,7 @@ import (
 	"strings"
 	"time"
 
+	"ensomet/internal/core/civil"
 	"ensomet/internal/core/policy"
 	"ensomet/internal/formats"
 	"ensomet/internal/store"
@@ -31,12 +32,16 @@ func (a *App) sink(tx *store.Tx, k *formats.Kind, asOf time.Time, author string)
 		return upsertSink(tx, tx.Devices, func(row *formats.Row) (string, formats.Device, error) {
 			d, err := formats.ParseDevice(row, settings.Zone)
 			return "device_id " + d.ID, d, err
-		}, func(u *store.Upserter, d formats.Device, _ *formats.Row) (store.Change, error) { return u.PutDevice(d) })
+		}, func(u *store.Upserter, d formats.Device, _ *formats.Row) (store.Change, error) {
+			return u.PutDevice(d, asOf.Unix())
+		})
 	case formats.Users:
 		return upsertSink(tx, tx.Persons, func(row *formats.Row) (string, formats.User, error) {
 			u, err := formats.ParseUser(row)
 			return "user_id " + u.ID, u, err
-		}, func(u *store.Upserter, p formats.User, _ *formats.Row) (store.Change, error) { return u.PutUser(p) })
+		}, func(u *store.Upserter, p formats.User, _ *formats.Row) (store.Change, error) {
+			return u.PutUser(p, civil.Of(asOf))
+		})
 	case formats.Titles:
 		return titleSink(tx)
 	case formats.Entitlements:
@@ -206,10 +211,6 @@ func (a *App) policySink(tx *store.Tx, author string) (*sink, error) {
 	if err != nil {
 		return nil, err
 	}
-	groups, err := tx.Groups()
-	if err != nil {
-		return nil, err
-	}
 	return plainSink(func(row *formats.Row) (store.Change, error) {
 		p, err := formats.ParsePolicy(row)
 		if err != nil {
@@ -226,11 +227,9 @@ func (a *App) policySink(tx *store.Tx, author string) (*sink, error) {
 			out.PublisherName = p.Publisher
 		}
 		if p.Group != "" {
-			cond, ok := groups[p.Group]
-			if !ok {
-				return store.Same, refuse(row, "there is no group %q: it must be a unit, an environment, a kind of device or a site that devices have", p.Group)
+			if out.Group, err = groupByName(tx, p.Group); err != nil {
+				return store.Same, refuse(row, "%v", err)
 			}
-			out.Group = cond
 		}
 		return tx.PutPolicy(out)
 	}), nil

@@ -167,7 +167,7 @@ func TestRulesMoveWhatRestsOnThem(t *testing.T) {
 		rules Rules
 		class string
 		low   int64
-	}{{Rules{30, 90, 30}, "regular", 2}, {Rules{30, 30, 30}, "unused", 2}, {Rules{15, 60, 30}, "regular", 1}} {
+	}{{Rules{30, 90, 30, nil}, "regular", 2}, {Rules{30, 30, 30, nil}, "unused", 2}, {Rules{15, 60, 30, nil}, "regular", 1}} {
 		if err := a.SetRules(ctx, c.rules, "me"); err != nil {
 			t.Fatal(err)
 		}

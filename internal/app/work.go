@@ -81,29 +81,7 @@ func day(unix int64) string {
 }
 
 func (e *estate) stance(f *productFacts, dev *store.DeviceFacts) *policy.Policy {
-	return policy.Decide(e.policies, f.policyTitle, func(field string) string {
-		switch field {
-		case "name":
-			return dev.Name
-		case "unit":
-			return dev.OrgUnit
-		case "site":
-			return dev.Site
-		case "country":
-			return dev.Country
-		case "environment":
-			return dev.Environment
-		case "kind":
-			return dev.Kind
-		case "status":
-			return dev.Status
-		case "directory_path":
-			return dev.DirectoryPath
-		case "user":
-			return dev.PrimaryUser
-		}
-		return ""
-	})
+	return policy.Decide(e.policies, f.policyTitle, e.conditions.of(dev))
 }
 
 func (d *derived) findIdle(tx *store.Tx, f *productFacts, uses map[devicePair]*use, open map[int64]int64, lines map[devicePair]*position.LineResult, taken map[devicePair]bool) error {

@@ -56,3 +56,45 @@ func KindByName(name string) (*Kind, error) {
 	}
 	return nil, fmt.Errorf("there is no kind of file called %q; there are %s", name, strings.Join(names, ", "))
 }
+
+// Lacks reports whether a header is without a column that the kind needs.
+func (k *Kind) Lacks(headers []string) bool {
+	have := map[string]bool{}
+	for _, h := range headers {
+		have[strings.ToLower(strings.TrimSpace(h))] = true
+	}
+	for _, r := range k.Required {
+		if !have[r] {
+			return true
+		}
+	}
+	return false
+}
+
+// GuessKind returns the kind that most of a header's columns fit, by our names for them or by words that the trade uses.
+func GuessKind(headers []string) *Kind {
+	best, most := Installs, -1
+	for _, k := range Kinds {
+		score := 0
+		mapped := map[string]bool{}
+		for _, p := range Propose(k, headers, nil) {
+			if p.Column != Keep && p.Column != Leave {
+				score += 2
+				mapped[p.Column] = true
+			} else {
+				score--
+			}
+		}
+		for _, r := range k.Required {
+			if mapped[r] {
+				score += 2
+			} else {
+				score -= 4
+			}
+		}
+		if score > most {
+			best, most = k, score
+		}
+	}
+	return best
+}

@@ -4,6 +4,7 @@ import (
 	"database/sql"
 	"encoding/json"
 	"errors"
+	"slices"
 
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/position"
@@ -82,20 +83,42 @@ func (tx *Tx) Recognitions() ([]Recognition, error) {
 	return query(tx, scanRecognition, "SELECT "+recognitionColumns+" FROM recognition")
 }
 
-// DeviceFacts are what computation needs of a device.
+// DeviceFacts are what computation needs of a device. Times are seconds since 1970, 0 for never.
 type DeviceFacts struct {
 	ID                                                                                        int64
 	Code, Name, Kind, Environment, OrgUnit, Site, Country, DirectoryPath, PrimaryUser, Status string
-	LastScan                                                                                  int64 // newest of the directory's and the scans', up to the time asked about
+	IPAddress, Hosting, OS, Portable, Cluster                                                 string
+	Processors, Cores, VirtualCores                                                           int64
+	LastScan                                                                                  int64 // newest of the directory's and the complete scans', up to the time asked about
+	HardwareSeen, UseSeen, ListedAt                                                           int64
 }
 
-// AllDevices reads every device, with the newest scan up to now.
-func (tx *Tx) AllDevices(now int64) ([]DeviceFacts, error) {
+// AllDevices reads every device, with the newest evidence of each kind up to now.
+func (tx *Tx) AllDevices(now int64) ([]DeviceFacts, error) { return tx.deviceFacts(now, "") }
+
+// OneDevice reads a device, with the newest evidence of each kind up to now.
+func (tx *Tx) OneDevice(id, now int64) (*DeviceFacts, error) {
+	list, err := tx.deviceFacts(now, " WHERE d.id = "+itoa(id))
+	if err == nil && len(list) == 0 {
+		err = ErrNotFound
+	}
+	if err != nil {
+		return nil, err
+	}
+	return &list[0], nil
+}
+
+func (tx *Tx) deviceFacts(now int64, where string) ([]DeviceFacts, error) {
 	return query(tx, func(r *sql.Rows, d *DeviceFacts) error {
-		return r.Scan(&d.ID, &d.Code, &d.Name, &d.Kind, &d.Environment, &d.OrgUnit, &d.Site, &d.Country, &d.DirectoryPath, &d.PrimaryUser, &d.Status, &d.LastScan)
-	}, `SELECT d.id, d.code, d.name, d.kind, d.environment, d.org_unit, d.site, d.country, d.directory_path, d.primary_user, d.status,
-		max(CASE WHEN d.last_scan <= ?1 THEN d.last_scan ELSE 0 END, coalesce((SELECT max(at) FROM scan s WHERE s.device_id = d.id AND s.at <= ?1), 0))
-		FROM device d ORDER BY d.id`, now)
+		return r.Scan(&d.ID, &d.Code, &d.Name, &d.Kind, &d.Environment, &d.OrgUnit, &d.Site, &d.Country, &d.DirectoryPath, &d.PrimaryUser, &d.Status, &d.IPAddress, &d.Hosting, &d.OS, &d.Portable, &d.Cluster,
+			&d.Processors, &d.Cores, &d.VirtualCores, &d.LastScan, &d.HardwareSeen, &d.UseSeen, &d.ListedAt)
+	}, `SELECT d.id, d.code, d.name, d.kind, d.environment, d.org_unit, d.site, d.country, d.directory_path, d.primary_user, d.status, d.ip_address, d.hosting, trim(d.os_name || ' ' || d.os_version), d.portable, d.cluster,
+		d.processors, d.cores, d.virtual_cores,
+		max(CASE WHEN d.last_scan <= ?1 THEN d.last_scan ELSE 0 END, coalesce((SELECT max(at) FROM scan s WHERE s.device_id = d.id AND s.at <= ?1 AND s.source_id IN (SELECT id FROM source WHERE part = '')), 0)),
+		coalesce((SELECT max(at) FROM fact_scan s WHERE s.device_id = d.id AND s.at <= ?1 AND s.source_id IN (SELECT id FROM source WHERE part = '#hardware')), 0),
+		coalesce((SELECT max(started_at) FROM use_session u WHERE u.device_id = d.id AND u.started_at <= ?1), 0),
+		CASE WHEN d.listed_at <= ?1 THEN d.listed_at ELSE 0 END
+		FROM device d`+where+` ORDER BY d.id`, now)
 }
 
 // PersonFacts are what computation needs of a user.
@@ -111,8 +134,8 @@ func (tx *Tx) AllPersons() ([]PersonFacts, error) {
 	}, "SELECT id, code, name, org_unit, site, status FROM person ORDER BY id")
 }
 
-// EachDevice walks the devices that have installs at a time, with the records of those installs; a record that is there in several places or from several
-// sources comes as often. products limits it to records recognised as one of them; nil is all. records is reused after fn returns.
+// EachDevice walks the devices that have installs at a time, with the records of those installs, in order; a record that is there in several places or from several
+// sources is one install. products limits it to records recognised as one of them; nil is all. records is reused after fn returns.
 //
 // SQLite gathers the records of a device itself: a million rows handed over one by one cost three times as much.
 func (tx *Tx) EachDevice(at int64, products []int64, fn func(device int64, records []int64) error) error {
@@ -146,7 +169,9 @@ func (tx *Tx) EachDevice(at int64, products []int64, fn func(device int64, recor
 				n = 10*n + int64(c-'0')
 			}
 		}
-		return fn(device, append(records, n))
+		records = append(records, n)
+		slices.Sort(records)
+		return fn(device, slices.Compact(records))
 	})
 }
 
@@ -300,18 +325,23 @@ func (tx *Tx) Ways(product int64) (map[int64]map[position.Way]int64, error) {
 type (
 	// DeviceFact sums up a device.
 	DeviceFact struct {
-		Device, LastSeen                int64
-		Age                             string
-		Installs, Unrecognised, Counted int64
+		Device, LastSeen                  int64
+		Age                               string
+		HardwareSeen, UseSeen, ListedAt   int64
+		HardwareAge, UseAge, DirectoryAge string
+		Installs, Unrecognised, Counted   int64
+		Namesakes                         int64 // other devices of the same name
+		Disagreements                     int64 // facts and software on which sources disagree
 	}
 	// NameFact sums up the records of one key. State is unrecognised, decided, or recognised.
 	NameFact struct {
 		Key, Publisher, Name                 string
 		Versions, Records, Installs, Devices int64
+		Stale                                int64 // installs on devices whose evidence is stale
 		State                                string
 	}
-	// ProductFact sums up the installs of a product.
-	ProductFact struct{ Product, Installs, Devices, Counted, Folded, Versions int64 }
+	// ProductFact sums up the installs of a product; Stale counts devices whose evidence is stale.
+	ProductFact struct{ Product, Installs, Devices, Stale, Counted, Folded, Versions int64 }
 	// IdleFact is the class of use of a counted product on a device.
 	IdleFact struct {
 		Device, Product int64
@@ -339,17 +369,17 @@ func (tx *Tx) PutFacts(devices []DeviceFact, names []NameFact, products []Produc
 		return b.Flush()
 	}
 	return errors.Join(
-		write("device_fact", 7, "device_id, last_seen, age, installs, unrecognised, counted, cases", len(devices), func(i int) []any {
+		write("device_fact", 15, "device_id, last_seen, age, hardware_seen, hardware_age, use_seen, use_age, directory_seen, directory_age, installs, unrecognised, counted, cases, namesakes, disagreements", len(devices), func(i int) []any {
 			d := devices[i]
-			return []any{d.Device, d.LastSeen, d.Age, d.Installs, d.Unrecognised, d.Counted, 0}
+			return []any{d.Device, d.LastSeen, d.Age, d.HardwareSeen, d.HardwareAge, d.UseSeen, d.UseAge, d.ListedAt, d.DirectoryAge, d.Installs, d.Unrecognised, d.Counted, 0, d.Namesakes, d.Disagreements}
 		}),
-		write("name_fact", 8, "key, publisher, name, versions, records, installs, devices, state", len(names), func(i int) []any {
+		write("name_fact", 9, "key, publisher, name, versions, records, installs, devices, stale, state", len(names), func(i int) []any {
 			d := names[i]
-			return []any{d.Key, d.Publisher, d.Name, d.Versions, d.Records, d.Installs, d.Devices, d.State}
+			return []any{d.Key, d.Publisher, d.Name, d.Versions, d.Records, d.Installs, d.Devices, d.Stale, d.State}
 		}),
-		write("product_fact", 6, "product_id, installs, devices, counted, folded, versions", len(products), func(i int) []any {
+		write("product_fact", 7, "product_id, installs, devices, stale, counted, folded, versions", len(products), func(i int) []any {
 			d := products[i]
-			return []any{d.Product, d.Installs, d.Devices, d.Counted, d.Folded, d.Versions}
+			return []any{d.Product, d.Installs, d.Devices, d.Stale, d.Counted, d.Folded, d.Versions}
 		}),
 		write("idle_fact", 7, "device_id, product_id, person_code, class, used, measured, last_use", len(idle), func(i int) []any {
 			d := idle[i]

@@ -2,6 +2,7 @@ package store
 
 import (
 	"database/sql"
+	"errors"
 	"strings"
 
 	"ensomet/internal/core/civil"
@@ -10,23 +11,40 @@ import (
 	"ensomet/internal/formats"
 )
 
-// Devices prepares writing devices.
+// Devices prepares writing devices as a directory or devices.csv lists them.
 func (tx *Tx) Devices() (*Upserter, error) {
-	return tx.upserter("device", "code", 23, "code", "name", "kind", "environment", "org_unit", "site", "country", "ip_address", "directory_path", "primary_user", "os_name", "os_version",
-		"processors", "cores", "virtual_cores", "core_factor", "host_id", "cluster", "pinned", "portable", "status", "last_scan", "custom")
+	u, err := tx.upserter("device", "code", 23, "code", "name", "kind", "environment", "org_unit", "site", "country", "ip_address", "directory_path", "primary_user", "os_name", "os_version",
+		"processors", "cores", "virtual_cores", "core_factor", "host_id", "cluster", "pinned", "portable", "status", "last_scan", "custom", "stated", "hosting", "listed_at")
+	if err != nil {
+		return nil, err
+	}
+	u.touch, err = tx.PrepareContext(tx.ctx, "UPDATE device SET listed_at = max(listed_at, ?) WHERE id = ?")
+	return u, err
 }
 
-// PutDevice writes a device. A scan time older than the one known never replaces it.
-func (u *Upserter) PutDevice(d formats.Device) (Change, error) {
-	if id := u.Known(d.ID); id != 0 {
-		var known int64
-		if err := u.tx.QueryRowContext(u.tx.ctx, "SELECT last_scan FROM device WHERE id = ?", id).Scan(&known); err != nil {
+// PutDevice writes a device as it was listed at a time, and brings it in line with what scans reported of it. A scan time older than the one known never replaces it.
+func (u *Upserter) PutDevice(d formats.Device, listedAt int64) (Change, error) {
+	known := u.Known(d.ID)
+	if known != 0 {
+		var last, listed int64
+		if err := u.tx.QueryRowContext(u.tx.ctx, "SELECT last_scan, listed_at FROM device WHERE id = ?", known).Scan(&last, &listed); err != nil {
 			return Same, err
 		}
-		d.LastScan = max(d.LastScan, known)
+		d.LastScan = max(d.LastScan, last)
+		if _, err := u.touch.ExecContext(u.tx.ctx, listedAt, known); err != nil {
+			return Same, err
+		}
+		listedAt = max(listed, listedAt)
 	}
-	_, c, err := u.put(d.ID, d.ID, d.Name, d.Kind, d.Environment, d.OrgUnit, d.Site, d.Country, d.IPAddress, d.DirectoryPath, d.PrimaryUser, d.OSName, d.OSVersion, d.Processors, d.Cores, d.VirtualCores,
-		d.CoreFactor, d.HostID, d.Cluster, d.Pinned, d.Portable, d.Status, d.LastScan, custom(d.Custom))
+	hosting := "own site"
+	if v := d.Custom["hosting"]; v != "" {
+		hosting = v
+	}
+	id, c, err := u.put(d.ID, d.ID, d.Name, d.Kind, d.Environment, d.OrgUnit, d.Site, d.Country, d.IPAddress, d.DirectoryPath, d.PrimaryUser, d.OSName, d.OSVersion, d.Processors, d.Cores, d.VirtualCores,
+		d.CoreFactor, d.HostID, d.Cluster, d.Pinned, d.Portable, d.Status, d.LastScan, custom(d.Custom), stated(d), hosting, listedAt)
+	if err == nil && c == Changed {
+		err = u.tx.ResolveDevice(id)
+	}
 	return c, err
 }
 
@@ -35,10 +53,47 @@ func (tx *Tx) Persons() (*Upserter, error) {
 	return tx.upserter("person", "code", 8, "code", "name", "email", "org_unit", "site", "status", "left_on", "custom")
 }
 
-// PutUser writes a user.
-func (u *Upserter) PutUser(p formats.User) (Change, error) {
-	_, c, err := u.put(p.ID, p.ID, p.Name, p.Email, p.OrgUnit, p.Site, p.Status, p.LeftOn, custom(p.Custom))
-	return c, err
+// PutUser writes a user as a directory of a day lists him, and notes who joined, moved, left or came back. The first list of all is no joining.
+func (u *Upserter) PutUser(p formats.User, on civil.Day) (Change, error) {
+	var unit, status string
+	known := u.Known(p.ID)
+	if known != 0 {
+		if err := u.tx.QueryRowContext(u.tx.ctx, "SELECT org_unit, status FROM person WHERE id = ?", known).Scan(&unit, &status); err != nil {
+			return Same, err
+		}
+		if p.Status == "left" && p.Name == "" && p.OrgUnit == "" { // a directory that deletes somebody says no more than that
+			if status == "left" {
+				return Same, nil
+			}
+			if err := u.tx.QueryRowContext(u.tx.ctx, "SELECT name, email, org_unit, site FROM person WHERE id = ?", known).Scan(&p.Name, &p.Email, &p.OrgUnit, &p.Site); err != nil {
+				return Same, err
+			}
+		}
+	}
+	id, c, err := u.put(p.ID, p.ID, p.Name, p.Email, p.OrgUnit, p.Site, p.Status, p.LeftOn, custom(p.Custom))
+	if err != nil || c == Same {
+		return c, err
+	}
+	note := func(what, from, to string, day civil.Day) error {
+		_, err := u.tx.exec("INSERT OR IGNORE INTO person_move(person_id, on_day, what, from_value, to_value) VALUES (?, ?, ?, ?, ?)", id, day, what, from, to)
+		return err
+	}
+	left := p.LeftOn
+	if !left.Known() {
+		left = on
+	}
+	switch {
+	case c == Added && u.before > 0 && p.Status == "active":
+		return c, note("joined", "", p.OrgUnit, on)
+	case c == Added:
+	case status != "left" && p.Status == "left":
+		return c, note("left", p.OrgUnit, "", left)
+	case status == "left" && p.Status == "active":
+		return c, note("came back", "", p.OrgUnit, on)
+	case unit != p.OrgUnit:
+		return c, note("moved", unit, p.OrgUnit, on)
+	}
+	return c, nil
 }
 
 // Codes maps the codes of a table (device, person, entitlement) to its row numbers.
@@ -62,10 +117,32 @@ func (n *Numbered) Record(r recognise.Record) (int64, error) {
 }
 
 // Sources numbers sources by name.
-func (tx *Tx) Sources() (*Numbered, error) { return tx.numbered("name", "source", "name", "?") }
+func (tx *Tx) Sources() (map[string]int64, error) {
+	return tx.numbers("SELECT name, id FROM source WHERE part = ''")
+}
 
-// Source returns the number of a source.
-func (n *Numbered) Source(name string) (int64, error) { return n.number(name, name) }
+// Source returns the number of a source's whole list, or of a part of it.
+func (tx *Tx) Source(name, part string) (int64, error) {
+	var id, root int64
+	err := tx.QueryRowContext(tx.ctx, "SELECT id FROM source WHERE name = ? AND part = ?", name, part).Scan(&id)
+	if err == nil || !errors.Is(err, sql.ErrNoRows) {
+		return id, err
+	}
+	if part != "" {
+		if root, err = tx.Source(name, ""); err != nil {
+			return 0, err
+		}
+	}
+	res, err := tx.exec("INSERT INTO source(name, part, root) VALUES (?, ?, ?)", name, part, root)
+	if err != nil {
+		return 0, err
+	}
+	if id, err = res.LastInsertId(); err != nil || part != "" {
+		return id, err
+	}
+	_, err = tx.exec("UPDATE source SET root = id WHERE id = ?", id)
+	return id, err
+}
 
 // Places numbers the places of installs: a path and custom fields.
 func (tx *Tx) Places() (*Numbered, error) {
@@ -88,9 +165,20 @@ func (n *Numbered) UseName(file, product string) (int64, error) {
 	return n.number(file+"\x1f"+product, file, product)
 }
 
-// ScanTimes returns when a source scanned a device.
-func (tx *Tx) ScanTimes(device, source int64) ([]int64, error) {
-	return query(tx, func(r *sql.Rows, v *int64) error { return r.Scan(v) }, "SELECT at FROM scan WHERE device_id = ? AND source_id = ? ORDER BY at", device, source)
+// ScanTimes returns when scans of a device covered a part of a source's list: those of the part, and those of the whole list, root.
+func (tx *Tx) ScanTimes(device, part, root int64) ([]int64, error) {
+	return query(tx, func(r *sql.Rows, v *int64) error { return r.Scan(v) }, "SELECT at FROM scan WHERE device_id = ?1 AND source_id IN (?2, ?3) GROUP BY at ORDER BY at", device, part, root)
+}
+
+// PartsOn lists the parts of a source's list, the whole apart, that anything was reported for on a device.
+func (tx *Tx) PartsOn(device, root int64) ([]int64, error) {
+	return query(tx, func(r *sql.Rows, v *int64) error { return r.Scan(v) }, "SELECT s.id FROM source s WHERE s.root = ?2 AND s.id <> ?2 AND s.part NOT LIKE '#%' AND EXISTS (SELECT 1 FROM install i WHERE i.device_id = ?1 AND i.source_id = s.id) ORDER BY s.id", device, root)
+}
+
+// MarkDevice notes that what was reported of a device has changed, so that its changes between scans are worked out anew.
+func (tx *Tx) MarkDevice(device int64) error {
+	_, err := tx.exec("INSERT INTO dirty_device(device_id, change) VALUES (?, coalesce((SELECT CAST(value AS INTEGER) FROM setting WHERE key = 'changes'), 0) + 1) ON CONFLICT DO UPDATE SET change = excluded.change", device)
+	return err
 }
 
 // StoredInterval is an interval with the date of installation that was reported for it.
@@ -171,9 +259,9 @@ func (tx *Tx) DeviceSites() (map[int64]string, error) {
 	})
 }
 
-// ScannedPairs says which devices have been scanned by which source.
+// ScannedPairs says which devices have been scanned by which source, in whole or in part; under source 0, which by any.
 func (tx *Tx) ScannedPairs() (map[[2]int64]bool, error) {
-	rows, err := tx.QueryContext(tx.ctx, "SELECT DISTINCT device_id, source_id FROM scan")
+	rows, err := tx.QueryContext(tx.ctx, "SELECT DISTINCT c.device_id, s.root FROM scan c JOIN source s ON s.id = c.source_id")
 	if err != nil {
 		return nil, err
 	}
@@ -181,7 +269,7 @@ func (tx *Tx) ScannedPairs() (map[[2]int64]bool, error) {
 	return out, each(rows, func() error {
 		var p [2]int64
 		err := rows.Scan(&p[0], &p[1])
-		out[p] = true
+		out[p], out[[2]int64{p[0], 0}] = true, true
 		return err
 	})
 }

@@ -17,14 +17,30 @@ type ListQuery struct {
 	Descending bool
 	Cursor     string
 	Limit      int
+	Split      string // a column whose values are counted
 }
 
-// Page is a page of a list. Next is empty on the last one. Total counts all rows that fit.
+// Page is a page of a list. Next is empty on the last one. Total counts all rows that fit; Stale and Never those of them that rest on devices whose evidence is stale or that were
+// never scanned, where the list knows.
 type Page[T any] struct {
 	Rows  []T    `json:"rows"`
 	Next  string `json:"next"`
 	Total int    `json:"total"`
+	Stale int    `json:"stale"`
+	Never int    `json:"never"`
+	Parts []Part `json:"parts"`
 }
+
+// Part counts the rows that have one value in the column by which a list is split.
+type Part struct {
+	Value string `json:"value"`
+	Count int    `json:"count"`
+	Stale int    `json:"stale"`
+	Never int    `json:"never"`
+}
+
+// maxParts is how many values a split shows; the rest is gathered under "…".
+const maxParts = 12
 
 // column is one column of a list: its name outside, its SQL, and where its value goes.
 type column[T any] struct {
@@ -40,6 +56,7 @@ type list[T any] struct {
 	where     string
 	sort      string
 	columns   []column[T]
+	special   map[string]func(value string) (string, []any) // filters that are no columns
 }
 
 // ErrQuery says that a list was asked for in a way it has not.
@@ -56,9 +73,8 @@ func (l *list[T]) column(name string) (*column[T], error) {
 	return nil, &ErrQuery{fmt.Sprintf("this list has no column %q", name)}
 }
 
-// page reads one page. The cursor holds the last row's value in the sort column and its key, so that a page costs the same wherever it lies.
-func (l *list[T]) page(tx *Tx, q ListQuery) (Page[T], error) {
-	var out Page[T]
+// conditions turns filters and search into SQL.
+func (l *list[T]) conditions(q ListQuery) (string, []any, error) {
 	where, args := []string{"1 = 1"}, []any{}
 	if l.where != "" {
 		where = append(where, l.where)
@@ -69,11 +85,17 @@ func (l *list[T]) page(tx *Tx, q ListQuery) (Page[T], error) {
 	}
 	slices.Sort(names)
 	for _, name := range names {
+		v := q.Filters[name]
 		c, err := l.column(name)
 		if err != nil {
-			return out, err
+			special := l.special[name]
+			if special == nil {
+				return "", nil, err
+			}
+			text, more := special(v)
+			where, args = append(where, text), append(args, more...)
+			continue
 		}
-		v := q.Filters[name]
 		switch {
 		case strings.HasPrefix(v, "*"):
 			where, args = append(where, c.sql+" LIKE ? ESCAPE '\\'"), append(args, "%"+escapeLike(v[1:])+"%")
@@ -101,9 +123,53 @@ func (l *list[T]) page(tx *Tx, q ListQuery) (Page[T], error) {
 		}
 		where = append(where, "("+strings.Join(any, " OR ")+")")
 	}
-	base := " FROM " + l.from + " WHERE " + strings.Join(where, " AND ")
-	if err := tx.QueryRowContext(tx.ctx, "SELECT count(*)"+base, args...).Scan(&out.Total); err != nil {
+	return strings.Join(where, " AND "), args, nil
+}
+
+// ages are the sums of stale and never scanned rows, where the list has a column of age.
+func (l *list[T]) ages() string {
+	for _, c := range l.columns {
+		if c.name == "age" {
+			return "coalesce(sum(" + c.sql + " = 'stale'), 0), coalesce(sum(" + c.sql + " = 'never'), 0)"
+		}
+	}
+	return "0, 0"
+}
+
+// parts counts the rows by the values of a column, the largest part first.
+func (l *list[T]) parts(tx *Tx, by, base string, args []any) ([]Part, error) {
+	c, err := l.column(by)
+	if err != nil {
+		return nil, err
+	}
+	all, err := query(tx, func(r *sql.Rows, p *Part) error { return r.Scan(&p.Value, &p.Count, &p.Stale, &p.Never) }, "SELECT CAST("+c.sql+" AS TEXT), count(*), "+l.ages()+base+" GROUP BY 1 ORDER BY 2 DESC, 1", args...)
+	if err != nil || len(all) <= maxParts {
+		return all, err
+	}
+	rest := Part{Value: "…"}
+	for _, p := range all[maxParts-1:] {
+		rest.Count, rest.Stale, rest.Never = rest.Count+p.Count, rest.Stale+p.Stale, rest.Never+p.Never
+	}
+	return append(all[:maxParts-1:maxParts-1], rest), nil
+}
+
+// page reads one page. The cursor holds the last row's value in the sort column and its key, so that a page costs the same wherever it lies.
+func (l *list[T]) page(tx *Tx, q ListQuery) (Page[T], error) {
+	out := Page[T]{Parts: []Part{}}
+	where, args, err := l.conditions(q)
+	if err != nil {
 		return out, err
+	}
+	base := " FROM " + l.from + " WHERE " + where
+	if err := tx.QueryRowContext(tx.ctx, "SELECT count(*), "+l.ages()+base, args...).Scan(&out.Total, &out.Stale, &out.Never); err != nil {
+		return out, err
+	}
+	if q.Split != "" {
+		parts, err := l.parts(tx, q.Split, base, args)
+		if err != nil {
+			return out, err
+		}
+		out.Parts = append(out.Parts, parts...)
 	}
 	sortBy, descending := q.Sort, q.Descending
 	if sortBy == "" {

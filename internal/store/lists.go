@@ -13,8 +13,17 @@ type DeviceRow struct {
 	Site         string `json:"site"`
 	User         string `json:"user"`
 	Status       string `json:"status"`
+	Country      string `json:"country"`
+	Hosting      string `json:"hosting"`
+	OS           string `json:"os"`
+	Cluster      string `json:"cluster"`
 	LastSeen     int64  `json:"lastSeen"`
 	Age          string `json:"age"`
+	HardwareAge  string `json:"hardwareAge"`
+	UseAge       string `json:"useAge"`
+	DirectoryAge string `json:"directoryAge"`
+	Namesakes    int64  `json:"namesakes"`
+	Differ       int64  `json:"differ"`
 	Installs     int64  `json:"installs"`
 	Unrecognised int64  `json:"unrecognised"`
 	Counted      int64  `json:"counted"`
@@ -23,10 +32,15 @@ type DeviceRow struct {
 
 // DevicePage reads a page of devices.
 func (tx *Tx) DevicePage(q ListQuery) (Page[DeviceRow], error) {
-	l := list[DeviceRow]{from: "device d LEFT JOIN device_fact f ON f.device_id = d.id", key: "d.id", sort: "name", columns: []column[DeviceRow]{
+	l := list[DeviceRow]{from: "device d LEFT JOIN device_fact f ON f.device_id = d.id", key: "d.id", sort: "name", special: deviceFilters("d"), columns: []column[DeviceRow]{
 		{"id", "d.id", func(r *DeviceRow) any { return &r.ID }, false}, {"code", "d.code", func(r *DeviceRow) any { return &r.Code }, true}, {"name", "d.name", func(r *DeviceRow) any { return &r.Name }, true},
 		{"kind", "d.kind", func(r *DeviceRow) any { return &r.Kind }, false}, {"environment", "d.environment", func(r *DeviceRow) any { return &r.Environment }, false},
 		{"unit", "d.org_unit", func(r *DeviceRow) any { return &r.Unit }, true}, {"site", "d.site", func(r *DeviceRow) any { return &r.Site }, true}, {"user", "d.primary_user", func(r *DeviceRow) any { return &r.User }, true},
+		{"country", "d.country", func(r *DeviceRow) any { return &r.Country }, false}, {"hosting", "d.hosting", func(r *DeviceRow) any { return &r.Hosting }, false}, {"os", "trim(d.os_name || ' ' || d.os_version)", func(r *DeviceRow) any { return &r.OS }, false},
+		{"cluster", "d.cluster", func(r *DeviceRow) any { return &r.Cluster }, false},
+		{"hardwareAge", "coalesce(f.hardware_age, 'never')", func(r *DeviceRow) any { return &r.HardwareAge }, false}, {"useAge", "coalesce(f.use_age, 'never')", func(r *DeviceRow) any { return &r.UseAge }, false},
+		{"directoryAge", "coalesce(f.directory_age, 'never')", func(r *DeviceRow) any { return &r.DirectoryAge }, false}, {"namesakes", "coalesce(f.namesakes, 0)", func(r *DeviceRow) any { return &r.Namesakes }, false},
+		{"differ", "coalesce(f.disagreements, 0)", func(r *DeviceRow) any { return &r.Differ }, false},
 		{"status", "d.status", func(r *DeviceRow) any { return &r.Status }, false}, {"lastSeen", "coalesce(f.last_seen, 0)", func(r *DeviceRow) any { return &r.LastSeen }, false},
 		{"age", "coalesce(f.age, 'never')", func(r *DeviceRow) any { return &r.Age }, false}, {"installs", "coalesce(f.installs, 0)", func(r *DeviceRow) any { return &r.Installs }, false},
 		{"unrecognised", "coalesce(f.unrecognised, 0)", func(r *DeviceRow) any { return &r.Unrecognised }, false}, {"counted", "coalesce(f.counted, 0)", func(r *DeviceRow) any { return &r.Counted }, false},
@@ -44,6 +58,7 @@ type NameRow struct {
 	Records   int64  `json:"records"`
 	Installs  int64  `json:"installs"`
 	Devices   int64  `json:"devices"`
+	Stale     int64  `json:"stale"`
 	State     string `json:"state"`
 }
 
@@ -53,6 +68,7 @@ func (tx *Tx) NamePage(q ListQuery) (Page[NameRow], error) {
 		{"key", "n.key", func(r *NameRow) any { return &r.Key }, false}, {"publisher", "n.publisher", func(r *NameRow) any { return &r.Publisher }, true}, {"name", "n.name", func(r *NameRow) any { return &r.Name }, true},
 		{"versions", "n.versions", func(r *NameRow) any { return &r.Versions }, false}, {"records", "n.records", func(r *NameRow) any { return &r.Records }, false},
 		{"installs", "n.installs", func(r *NameRow) any { return &r.Installs }, false}, {"devices", "n.devices", func(r *NameRow) any { return &r.Devices }, false},
+		{"stale", "n.stale", func(r *NameRow) any { return &r.Stale }, false},
 		{"state", "n.state", func(r *NameRow) any { return &r.State }, false},
 	}}
 	return l.page(tx, q)
@@ -69,6 +85,7 @@ type ProductRow struct {
 	Versions  int64  `json:"versions"`
 	Installs  int64  `json:"installs"`
 	Devices   int64  `json:"devices"`
+	Stale     int64  `json:"stale"`
 	Counted   int64  `json:"counted"`
 	Folded    int64  `json:"folded"`
 	Rights    int64  `json:"rights"`
@@ -85,6 +102,7 @@ func (tx *Tx) ProductPage(q ListQuery) (Page[ProductRow], error) {
 		{"releases", "(SELECT count(*) FROM title t WHERE t.product_id = p.id)", func(r *ProductRow) any { return &r.Releases }, false},
 		{"versions", "coalesce(f.versions, 0)", func(r *ProductRow) any { return &r.Versions }, false}, {"installs", "coalesce(f.installs, 0)", func(r *ProductRow) any { return &r.Installs }, false},
 		{"devices", "coalesce(f.devices, 0)", func(r *ProductRow) any { return &r.Devices }, false}, {"counted", "coalesce(f.counted, 0)", func(r *ProductRow) any { return &r.Counted }, false},
+		{"stale", "coalesce(f.stale, 0)", func(r *ProductRow) any { return &r.Stale }, false},
 		{"folded", "coalesce(f.folded, 0)", func(r *ProductRow) any { return &r.Folded }, false},
 		{"rights", "(SELECT count(*) FROM entitlement e WHERE e.product_id = p.id)", func(r *ProductRow) any { return &r.Rights }, false},
 	}}
@@ -183,6 +201,7 @@ type CaseRow struct {
 	Device    string    `json:"device"`
 	Unit      string    `json:"unit"`
 	User      string    `json:"user"`
+	Age       string    `json:"age"`
 	ProductID int64     `json:"productId"`
 	Publisher string    `json:"publisher"`
 	Product   string    `json:"product"`
@@ -197,10 +216,11 @@ type CaseRow struct {
 
 // CasePage reads a page of the worklist.
 func (tx *Tx) CasePage(q ListQuery) (Page[CaseRow], error) {
-	l := list[CaseRow]{from: "worklist_case c JOIN device d ON d.id = c.device_id JOIN product p ON p.id = c.product_id", key: "c.id", sort: "-amount", columns: []column[CaseRow]{
+	l := list[CaseRow]{from: "worklist_case c JOIN device d ON d.id = c.device_id JOIN product p ON p.id = c.product_id LEFT JOIN device_fact f ON f.device_id = d.id", key: "c.id", sort: "-amount", special: deviceFilters("d"), columns: []column[CaseRow]{
 		{"id", "c.id", func(r *CaseRow) any { return &r.ID }, false}, {"kind", "c.kind", func(r *CaseRow) any { return &r.Kind }, false}, {"state", "c.state", func(r *CaseRow) any { return &r.State }, false},
 		{"ended", "(c.state IN ('gone', 'lapsed', 'kept'))", func(r *CaseRow) any { return &r.Ended }, false}, {"deviceId", "c.device_id", func(r *CaseRow) any { return &r.DeviceID }, false},
 		{"device", "d.name", func(r *CaseRow) any { return &r.Device }, true}, {"unit", "d.org_unit", func(r *CaseRow) any { return &r.Unit }, true}, {"user", "d.primary_user", func(r *CaseRow) any { return &r.User }, true},
+		{"age", "coalesce(f.age, 'never')", func(r *CaseRow) any { return &r.Age }, false},
 		{"productId", "c.product_id", func(r *CaseRow) any { return &r.ProductID }, false}, {"publisher", "p.publisher", func(r *CaseRow) any { return &r.Publisher }, true}, {"product", "p.name", func(r *CaseRow) any { return &r.Product }, true},
 		{"worth", "c.worth", func(r *CaseRow) any { return &r.Worth }, false}, {"amount", "CAST(c.amount AS REAL)", func(r *CaseRow) any { return &r.Amount }, false}, {"currency", "c.currency", func(r *CaseRow) any { return &r.Currency }, false},
 		{"moneyOn", "c.money_on", func(r *CaseRow) any { return &r.MoneyOn }, false}, {"openedAt", "c.opened_at", func(r *CaseRow) any { return &r.OpenedAt }, false}, {"changedAt", "c.changed_at", func(r *CaseRow) any { return &r.ChangedAt }, false},
@@ -216,6 +236,7 @@ type UseRow struct {
 	Device    string    `json:"device"`
 	Unit      string    `json:"unit"`
 	User      string    `json:"user"`
+	Age       string    `json:"age"`
 	ProductID int64     `json:"productId"`
 	Publisher string    `json:"publisher"`
 	Product   string    `json:"product"`
@@ -227,9 +248,10 @@ type UseRow struct {
 
 // UsePage reads a page of the list of use.
 func (tx *Tx) UsePage(q ListQuery) (Page[UseRow], error) {
-	l := list[UseRow]{from: "idle_fact i JOIN device d ON d.id = i.device_id JOIN product p ON p.id = i.product_id", key: "(i.device_id || ':' || i.product_id)", sort: "last", columns: []column[UseRow]{
+	l := list[UseRow]{from: "idle_fact i JOIN device d ON d.id = i.device_id JOIN product p ON p.id = i.product_id LEFT JOIN device_fact f ON f.device_id = d.id", key: "(i.device_id || ':' || i.product_id)", sort: "last", special: deviceFilters("d"), columns: []column[UseRow]{
 		{"id", "(i.device_id || ':' || i.product_id)", func(r *UseRow) any { return &r.ID }, false}, {"deviceId", "i.device_id", func(r *UseRow) any { return &r.DeviceID }, false},
 		{"device", "d.name", func(r *UseRow) any { return &r.Device }, true}, {"unit", "d.org_unit", func(r *UseRow) any { return &r.Unit }, true}, {"user", "i.person_code", func(r *UseRow) any { return &r.User }, true},
+		{"age", "coalesce(f.age, 'never')", func(r *UseRow) any { return &r.Age }, false},
 		{"productId", "i.product_id", func(r *UseRow) any { return &r.ProductID }, false}, {"publisher", "p.publisher", func(r *UseRow) any { return &r.Publisher }, true}, {"product", "p.name", func(r *UseRow) any { return &r.Product }, true},
 		{"class", "i.class", func(r *UseRow) any { return &r.Class }, false}, {"used", "i.used", func(r *UseRow) any { return &r.Used }, false}, {"measured", "i.measured", func(r *UseRow) any { return &r.Measured }, false},
 		{"last", "i.last_use", func(r *UseRow) any { return &r.Last }, false},

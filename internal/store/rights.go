@@ -276,8 +276,8 @@ func (tx *Tx) EndPolicy(id, at int64, by string) error {
 	return nil
 }
 
-// Groups lists the groups that exist by themselves: units, with those above them, environments, kinds and sites. Each is a condition.
-func (tx *Tx) Groups() (map[string]condition.Condition, error) {
+// AutomaticGroups lists the groups that exist by themselves: units, with those above them, environments, kinds and sites. Each is a condition.
+func (tx *Tx) AutomaticGroups() (map[string]condition.Condition, error) {
 	out := map[string]condition.Condition{}
 	for _, g := range []struct{ field, column, op string }{{"site", "site", "is"}, {"kind", "kind", "is"}, {"environment", "environment", "is"}, {"unit", "org_unit", "under"}} {
 		values, err := query(tx, func(r *sql.Rows, v *string) error { return r.Scan(v) }, "SELECT DISTINCT "+g.column+" FROM device WHERE "+g.column+" <> ''")

@@ -5,6 +5,7 @@ import (
 	"context"
 	"database/sql"
 	"embed"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -13,6 +14,8 @@ import (
 	"strconv"
 	"strings"
 	"time"
+
+	"ensomet/internal/core/evidence"
 
 	"github.com/pressly/goose/v3"
 )
@@ -33,7 +36,8 @@ type DB struct {
 // Tx is what queries need: a transaction for reading or writing.
 type Tx struct {
 	*sql.Tx
-	ctx context.Context
+	ctx       context.Context
+	committed []func() // run once the transaction has been written
 }
 
 // Context returns the transaction's context.
@@ -116,10 +120,17 @@ func within(ctx context.Context, pool *sql.DB, opts *sql.TxOptions, fn func(tx *
 		return err
 	}
 	defer tx.Rollback()
-	if err := fn(&Tx{tx, ctx}); err != nil {
+	t := &Tx{Tx: tx, ctx: ctx}
+	if err := fn(t); err != nil {
 		return err
 	}
-	return tx.Commit()
+	if err := tx.Commit(); err != nil {
+		return err
+	}
+	for _, done := range t.committed {
+		done()
+	}
+	return nil
 }
 
 // Backup writes a consistent copy of the file while others work.
@@ -211,6 +222,31 @@ func (tx *Tx) SiteZones() (map[string]string, error) {
 		out[p.site] = p.zone
 	}
 	return out, err
+}
+
+// Limits reads after how many days evidence is stale, by kind of device ("" is every other) and kind of evidence.
+func (tx *Tx) Limits() (evidence.Limits, error) {
+	out := evidence.Limits{"": {}}
+	text, err := tx.Setting("limits")
+	if err != nil || text == "" {
+		return out, err
+	}
+	if err := json.Unmarshal([]byte(text), &out); err != nil {
+		return out, fmt.Errorf("the limits of age cannot be read: %w", err)
+	}
+	if out[""] == nil {
+		out[""] = map[evidence.Kind]int{}
+	}
+	return out, nil
+}
+
+// SetLimits writes after how many days evidence is stale.
+func (tx *Tx) SetLimits(l evidence.Limits) error {
+	text, err := json.Marshal(l)
+	if err != nil {
+		return err
+	}
+	return tx.SetSetting("limits", string(text))
 }
 
 func itoa(n int64) string { return strconv.FormatInt(n, 10) }

@@ -122,7 +122,7 @@ func TestUpserterNoticesWhatChanged(t *testing.T) {
 		update(t, db, func(tx *Tx) error {
 			u, err := tx.Devices()
 			if err == nil {
-				c, err = u.PutDevice(d)
+				c, err = u.PutDevice(d, 1000)
 			}
 			return err
 		})
@@ -219,7 +219,7 @@ func TestListsAgainstANaiveList(t *testing.T) {
 		for i := range 240 {
 			d := formats.Device{ID: fmt.Sprintf("D%03d", i), Name: fmt.Sprintf("box-%03d", r.IntN(60)), Kind: kinds[r.IntN(3)], OrgUnit: units[r.IntN(len(units))], Environment: "production", Status: "in_service"}
 			all = append(all, dev{d, i})
-			if _, err := u.PutDevice(d); err != nil {
+			if _, err := u.PutDevice(d, 1000); err != nil {
 				return err
 			}
 		}
@@ -293,7 +293,7 @@ func TestIntervalsAndSightings(t *testing.T) {
 		if err != nil {
 			return err
 		}
-		if _, err := u.PutDevice(formats.Device{ID: "D1", Name: "one"}); err != nil {
+		if _, err := u.PutDevice(formats.Device{ID: "D1", Name: "one"}, 1000); err != nil {
 			return err
 		}
 		records, err := tx.Records()
@@ -306,12 +306,13 @@ func TestIntervalsAndSightings(t *testing.T) {
 				t.Errorf("%s has number %d, want %d, %v", name, id, want, err)
 			}
 		}
-		sources, err := tx.Sources()
-		if err != nil {
-			return err
+		for _, part := range []string{"", "packages", "packages"} {
+			if _, err := tx.Source("one", part); err != nil {
+				return err
+			}
 		}
-		if _, err := sources.Source("one"); err != nil {
-			return err
+		if sources, err := tx.Sources(); err != nil || len(sources) != 1 || sources["one"] != 1 {
+			t.Errorf("sources %v, %v", sources, err)
 		}
 		places, err := tx.Places()
 		if err != nil {

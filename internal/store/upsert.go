@@ -22,7 +22,9 @@ type Upserter struct {
 	tx             *Tx
 	known          map[string]knownRow
 	insert, update *sql.Stmt
+	touch          *sql.Stmt // what a line that changes nothing writes all the same
 	hashed         int
+	before         int // rows that were there at the beginning
 }
 
 type knownRow struct {
@@ -51,6 +53,7 @@ func (tx *Tx) upserter(table, keyExpr string, hashed int, columns ...string) (*U
 	if err != nil {
 		return nil, err
 	}
+	u.before = len(u.known)
 	columns = append(columns, "hash")
 	marks := strings.TrimSuffix(strings.Repeat("?, ", len(columns)), ", ")
 	if u.insert, err = tx.PrepareContext(tx.ctx, "INSERT INTO "+table+"("+strings.Join(columns, ", ")+") VALUES ("+marks+")"); err != nil {

@@ -11,6 +11,15 @@ func (tx *Tx) ProductsOfKey(key string) ([]int64, error) {
 	return query(tx, func(r *sql.Rows, v *int64) error { return r.Scan(v) }, "SELECT DISTINCT product_id FROM recognition WHERE key = ? AND product_id <> 0", key)
 }
 
+// sourceName names a source s, and the part of its list where it is one.
+const sourceName = "(s.name || CASE WHEN s.part <> '' THEN ', ' || s.part ELSE '' END)"
+
+// InstallWords says an install for people: the device and the raw name.
+func (tx *Tx) InstallWords(device, record int64) (text string, err error) {
+	err = tx.QueryRowContext(tx.ctx, "SELECT (SELECT name FROM device WHERE id = ?) || ': ' || trim(publisher || ' ' || name || ' ' || version) FROM record WHERE id = ?", device, record).Scan(&text)
+	return text, err
+}
+
 // InstallsOfKey counts the installs present of the records of a key.
 func (tx *Tx) InstallsOfKey(key string) (n int64, err error) {
 	err = tx.QueryRowContext(tx.ctx, "SELECT count(*) FROM install i WHERE i.until IS NULL AND i.record_id IN (SELECT record_id FROM recognition WHERE key = ?)", key).Scan(&n)
@@ -32,7 +41,7 @@ type SightingRow struct {
 func (tx *Tx) Sightings(record, device int64, limit int) ([]SightingRow, error) {
 	list, err := query(tx, func(r *sql.Rows, v *SightingRow) error {
 		return r.Scan(&v.DeviceID, &v.Device, &v.Source, &v.Path, &v.Since, &v.Until, &v.InstallDate)
-	}, `SELECT d.id, d.name, s.name, p.path, i.since, coalesce(i.until, 0), i.install_date FROM install i JOIN device d ON d.id = i.device_id JOIN source s ON s.id = i.source_id JOIN place p ON p.id = i.place_id
+	}, `SELECT d.id, d.name, `+sourceName+`, p.path, i.since, coalesce(i.until, 0), i.install_date FROM install i JOIN device d ON d.id = i.device_id JOIN source s ON s.id = i.source_id JOIN place p ON p.id = i.place_id
 		WHERE i.record_id = ?1 AND (?2 = 0 OR i.device_id = ?2) ORDER BY d.name, i.since LIMIT ?3`, record, device, limit)
 	if list == nil {
 		list = []SightingRow{}
@@ -65,7 +74,7 @@ func (tx *Tx) DeviceInstalls(device int64) ([]InstallRow, error) {
 	list, err := query(tx, func(r *sql.Rows, v *InstallRow) error {
 		return r.Scan(&v.Record, &v.ProductID, &v.Publisher, &v.Name, &v.Version, &v.Title, &v.By, &v.WhyNot, &v.Key, &v.Source, &v.Path, &v.Since, &v.Until, &v.InstallDate, &v.LastUsed, &v.Use)
 	}, `SELECT r.id, coalesce(n.product_id, 0), r.publisher, r.name, r.version, coalesce(p.publisher || ' ' || p.name || CASE WHEN n.edition <> '' THEN ' ' || n.edition ELSE '' END || CASE WHEN n.title_version <> '' THEN ' ' || n.title_version ELSE '' END, ''),
-		coalesce(n.step, ''), coalesce(n.why_not, 'not recognised'), coalesce(n.key, ''), s.name, pl.path, i.since, coalesce(i.until, 0), i.install_date,
+		coalesce(n.step, ''), coalesce(n.why_not, 'not recognised'), coalesce(n.key, ''), `+sourceName+`, pl.path, i.since, coalesce(i.until, 0), i.install_date,
 		coalesce((SELECT max(used_on) FROM last_use l WHERE l.device_id = i.device_id AND l.record_id = i.record_id), 0), coalesce(f.class, '')
 		FROM install i JOIN record r ON r.id = i.record_id JOIN source s ON s.id = i.source_id JOIN place pl ON pl.id = i.place_id
 		LEFT JOIN recognition n ON n.record_id = r.id LEFT JOIN product p ON p.id = n.product_id LEFT JOIN idle_fact f ON f.device_id = i.device_id AND f.product_id = n.product_id
@@ -79,15 +88,12 @@ func (tx *Tx) DeviceInstalls(device int64) ([]InstallRow, error) {
 // DeviceFull is a device with everything that was reported of it.
 type DeviceFull struct {
 	DeviceRow
-	Country       string `json:"country"`
 	IPAddress     string `json:"ipAddress"`
 	DirectoryPath string `json:"directoryPath"`
-	OS            string `json:"os"`
 	Processors    int64  `json:"processors"`
 	Cores         int64  `json:"cores"`
 	VirtualCores  int64  `json:"virtualCores"`
 	HostID        string `json:"hostId"`
-	Cluster       string `json:"cluster"`
 	Portable      string `json:"portable"`
 	UserName      string `json:"userName"`
 	Custom        string `json:"custom"`
@@ -104,8 +110,8 @@ func (tx *Tx) DeviceByCode(code string) (DeviceFull, error) {
 		return d, ErrNotFound
 	}
 	d.DeviceRow = page.Rows[0]
-	err = tx.QueryRowContext(tx.ctx, `SELECT d.country, d.ip_address, d.directory_path, trim(d.os_name || ' ' || d.os_version), d.processors, d.cores, d.virtual_cores, d.host_id, d.cluster, d.portable, coalesce(u.name, ''), d.custom
-		FROM device d LEFT JOIN person u ON u.code = d.primary_user WHERE d.id = ?`, d.ID).Scan(&d.Country, &d.IPAddress, &d.DirectoryPath, &d.OS, &d.Processors, &d.Cores, &d.VirtualCores, &d.HostID, &d.Cluster, &d.Portable, &d.UserName, &d.Custom)
+	err = tx.QueryRowContext(tx.ctx, `SELECT d.ip_address, d.directory_path, d.processors, d.cores, d.virtual_cores, d.host_id, d.portable, coalesce(u.name, ''), d.custom
+		FROM device d LEFT JOIN person u ON u.code = d.primary_user WHERE d.id = ?`, d.ID).Scan(&d.IPAddress, &d.DirectoryPath, &d.Processors, &d.Cores, &d.VirtualCores, &d.HostID, &d.Portable, &d.UserName, &d.Custom)
 	return d, err
 }
 
@@ -118,7 +124,7 @@ type ScanRow struct {
 // DeviceScans lists the newest scans of a device.
 func (tx *Tx) DeviceScans(device int64, limit int) ([]ScanRow, error) {
 	list, err := query(tx, func(r *sql.Rows, v *ScanRow) error { return r.Scan(&v.Source, &v.At) },
-		"SELECT s.name, c.at FROM scan c JOIN source s ON s.id = c.source_id WHERE c.device_id = ? ORDER BY c.at DESC LIMIT ?", device, limit)
+		"SELECT "+sourceName+", c.at FROM scan c JOIN source s ON s.id = c.source_id WHERE c.device_id = ? ORDER BY c.at DESC LIMIT ?", device, limit)
 	if list == nil {
 		list = []ScanRow{}
 	}
@@ -246,8 +252,8 @@ func (tx *Tx) WhyNotOf(product int64) ([]ReasonCount, error) {
 // NamesOfProduct lists the raw names that are recognised as a product.
 func (tx *Tx) NamesOfProduct(product int64) ([]NameRow, error) {
 	list, err := query(tx, func(r *sql.Rows, v *NameRow) error {
-		return r.Scan(&v.Key, &v.Publisher, &v.Name, &v.Versions, &v.Records, &v.Installs, &v.Devices, &v.State)
-	}, `SELECT f.key, f.publisher, f.name, f.versions, f.records, f.installs, f.devices, f.state FROM name_fact f WHERE f.key IN (SELECT key FROM recognition WHERE product_id = ?) ORDER BY f.installs DESC, f.key`, product)
+		return r.Scan(&v.Key, &v.Publisher, &v.Name, &v.Versions, &v.Records, &v.Installs, &v.Devices, &v.Stale, &v.State)
+	}, `SELECT f.key, f.publisher, f.name, f.versions, f.records, f.installs, f.devices, f.stale, f.state FROM name_fact f WHERE f.key IN (SELECT key FROM recognition WHERE product_id = ?) ORDER BY f.installs DESC, f.key`, product)
 	if list == nil {
 		list = []NameRow{}
 	}

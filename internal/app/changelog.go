@@ -1,0 +1,413 @@
+package app
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net/mail"
+	"slices"
+	"strings"
+
+	"ensomet/internal/core/condition"
+	"ensomet/internal/core/evidence"
+	"ensomet/internal/store"
+)
+
+// Mailer sends mail. An error means that the message was not taken.
+type Mailer interface {
+	Send(ctx context.Context, to, subject, body string) error
+}
+
+// changesOf works out the changes between scans of one device.
+func changesOf(tx *store.Tx, device int64) ([]store.LoggedChange, error) {
+	seen, first, err := tx.SeenOn(device)
+	if err != nil {
+		return nil, err
+	}
+	reports, err := tx.FactReports(device)
+	if err != nil {
+		return nil, err
+	}
+	var facts []evidence.FactsAt
+	for _, r := range reports {
+		facts = append(facts, r.FactsAt)
+	}
+	var out []store.LoggedChange
+	for _, c := range append(evidence.Changes(seen, first), evidence.HardwareChanges(facts)...) {
+		out = append(out, store.LoggedChange{Device: device, Change: c})
+	}
+	return out, nil
+}
+
+// changeWords are the record's names that rules on changes look at.
+type changeWords struct{ publisher, name string }
+
+// quietRules finds the rule that calls a change noise.
+type quietRules struct {
+	rules   []store.ChangeRule
+	members map[string]map[int64]bool
+	words   map[int64]changeWords
+}
+
+func loadRules(tx *store.Tx) (*quietRules, error) {
+	q := &quietRules{members: map[string]map[int64]bool{}, words: map[int64]changeWords{}}
+	var err error
+	if q.rules, err = tx.ChangeRules(); err != nil || len(q.rules) == 0 {
+		return q, err
+	}
+	return q, q.load(tx)
+}
+
+// load reads what the rules look at.
+func (q *quietRules) load(tx *store.Tx) error {
+	for _, r := range q.rules {
+		if r.Group == "" || q.members[r.Group] != nil {
+			continue
+		}
+		var err error
+		if q.members[r.Group], err = devicesOfGroup(tx, r.Group); err != nil {
+			return err
+		}
+	}
+	records, err := tx.AllRecords(false)
+	if err != nil {
+		return err
+	}
+	for _, r := range records {
+		q.words[r.ID] = changeWords{strings.ToLower(r.Publisher), strings.ToLower(r.Name)}
+	}
+	return nil
+}
+
+// devicesOfGroup lists who is in a group by its name, made by people or there by itself.
+func devicesOfGroup(tx *store.Tx, name string) (map[int64]bool, error) {
+	cond, err := groupByName(tx, name)
+	if err != nil {
+		return map[int64]bool{}, nil // a group that is gone has nobody in it
+	}
+	if cond.Field != "group" {
+		return tx.DevicesWhere(cond)
+	}
+	groups, err := tx.DeviceGroups()
+	if err != nil {
+		return nil, err
+	}
+	for _, g := range groups {
+		if g.Name == name {
+			return tx.MembersOf(g.ID)
+		}
+	}
+	return map[int64]bool{}, nil
+}
+
+func (q *quietRules) fits(r *store.ChangeRule, c *store.LoggedChange) bool {
+	if len(r.Kinds) > 0 && !slices.Contains(r.Kinds, string(c.Kind)) {
+		return false
+	}
+	w := q.words[c.Record]
+	if c.Kind == evidence.Hardware {
+		w = changeWords{"", strings.ReplaceAll(c.Key, "_", " ")}
+	}
+	if r.Name != "" && !condition.Like(w.name, strings.ToLower(r.Name)) {
+		return false
+	}
+	if r.Publisher != "" && !condition.Like(w.publisher, strings.ToLower(r.Publisher)) {
+		return false
+	}
+	return r.Group == "" || q.members[r.Group][c.Device]
+}
+
+func (q *quietRules) quiet(c *store.LoggedChange) int64 {
+	for i := range q.rules {
+		if r := &q.rules[i]; r.What == "quiet" && q.fits(r, c) {
+			return r.ID
+		}
+	}
+	return 0
+}
+
+// logChanges works out the changes of devices anew, in the transaction that stores them.
+func logChanges(tx *store.Tx, devices []int64) error {
+	if len(devices) == 0 {
+		return nil
+	}
+	rules, err := loadRules(tx)
+	if err != nil {
+		return err
+	}
+	var all []store.LoggedChange
+	for _, d := range devices {
+		list, err := changesOf(tx, d)
+		if err != nil {
+			return err
+		}
+		for i := range list {
+			list[i].Quiet = rules.quiet(&list[i])
+		}
+		all = append(all, list...)
+	}
+	return tx.PutChanges(devices, all)
+}
+
+// ChangeRuleDraft quietens changes that are noise, or sends those that matter by mail.
+type ChangeRuleDraft struct {
+	What      string   `json:"what" enum:"quiet,mail"`
+	Kinds     []string `json:"kinds" doc:"installed, removed, upgraded, hardware; none is all"`
+	Name      string   `json:"name" doc:"a pattern with * and ?; empty is all"`
+	Publisher string   `json:"publisher"`
+	Group     string   `json:"group"`
+	Address   string   `json:"address" doc:"where mail goes"`
+}
+
+// ChangeRuleView is a rule in force.
+type ChangeRuleView struct {
+	ChangeRuleDraft
+	ID      int64  `json:"id"`
+	Words   string `json:"words"`
+	Touches int    `json:"touches"`
+	Author  string `json:"author"`
+	At      int64  `json:"at"`
+}
+
+func (d *ChangeRuleDraft) check() error {
+	switch d.What {
+	case "quiet":
+		if len(d.Kinds) == 0 && d.Name == "" && d.Publisher == "" && d.Group == "" {
+			return errors.New("say which changes are noise: all of them cannot be")
+		}
+		d.Address = ""
+	case "mail":
+		a, err := mail.ParseAddress(strings.TrimSpace(d.Address))
+		if err != nil {
+			return fmt.Errorf("%q is not a mail address", d.Address)
+		}
+		d.Address = a.Address
+	default:
+		return fmt.Errorf("changes are quietened or sent by mail, not %q", d.What)
+	}
+	for _, k := range d.Kinds {
+		if !slices.Contains([]string{"installed", "removed", "upgraded", "hardware"}, k) {
+			return fmt.Errorf("%q is no kind of change", k)
+		}
+	}
+	return nil
+}
+
+func ruleWords(r *store.ChangeRule) string {
+	out := "all changes"
+	if len(r.Kinds) > 0 {
+		out = strings.Join(r.Kinds, ", ")
+	}
+	if r.Name != "" {
+		out += " of " + r.Name
+	}
+	if r.Publisher != "" {
+		out += " by " + r.Publisher
+	}
+	if r.Group != "" {
+		out += " on " + r.Group
+	}
+	if r.What == "mail" {
+		out += " to " + r.Address
+	}
+	return out
+}
+
+// PreviewChangeRule counts the changes on record that a rule would touch.
+func (a *App) PreviewChangeRule(ctx context.Context, d ChangeRuleDraft) (touched int, err error) {
+	if d.What == "mail" && d.Address == "" {
+		d.Address = "nobody@example.org" // the count does not depend on who gets it
+	}
+	if err := d.check(); err != nil {
+		return 0, err
+	}
+	err = a.DB.View(ctx, func(tx *store.Tx) error {
+		_, list, err := touches(tx, store.ChangeRule{What: d.What, Kinds: d.Kinds, Name: d.Name, Publisher: d.Publisher, Group: d.Group})
+		touched = len(list)
+		return err
+	})
+	return touched, err
+}
+
+// touches lists the changes on record that a rule speaks of and no other rule has quietened.
+func touches(tx *store.Tx, r store.ChangeRule) (*quietRules, []store.StoredChange, error) {
+	q := &quietRules{rules: []store.ChangeRule{r}, members: map[string]map[int64]bool{}, words: map[int64]changeWords{}}
+	if err := q.load(tx); err != nil {
+		return nil, nil, err
+	}
+	all, err := tx.StoredChanges()
+	if err != nil {
+		return nil, nil, err
+	}
+	return q, slices.DeleteFunc(all, func(c store.StoredChange) bool {
+		return c.Quiet != 0 && c.Quiet != r.ID || !q.fits(&r, &c.LoggedChange)
+	}), nil
+}
+
+// AddChangeRule puts a rule in force. Noise goes quiet at once, what is on record too; mail goes out for what happens from now on.
+func (a *App) AddChangeRule(ctx context.Context, d ChangeRuleDraft, who string) (int, error) {
+	if err := d.check(); err != nil {
+		return 0, err
+	}
+	touched := 0
+	err := a.DB.Update(ctx, func(tx *store.Tx) error {
+		if _, err := groupByName(tx, d.Group); err != nil {
+			return err
+		}
+		now := a.Clock.Now()
+		r := store.ChangeRule{What: d.What, Kinds: d.Kinds, Name: strings.TrimSpace(d.Name), Publisher: strings.TrimSpace(d.Publisher), Group: d.Group, Address: d.Address, Author: who, At: now.Unix()}
+		_, list, err := touches(tx, r)
+		if err != nil {
+			return err
+		}
+		touched = len(list)
+		if r.ID, err = tx.AddChangeRule(r); err != nil {
+			return err
+		}
+		if d.What == "mail" { // what is on record already is nobody's news
+			for i := range list {
+				if _, err := tx.Mailed(r.ID, &list[i].LoggedChange); err != nil {
+					return err
+				}
+			}
+		}
+		if d.What == "quiet" {
+			ids := make([]int64, 0, len(list))
+			for _, c := range list {
+				ids = append(ids, c.ID)
+			}
+			if err := tx.SetQuiet(r.ID, ids); err != nil {
+				return err
+			}
+		}
+		return tx.Note(now, who, "set a rule for changes", ruleWords(&r), "")
+	})
+	return touched, err
+}
+
+// EndChangeRule takes a rule out of force. What it had quietened speaks again, unless another rule quietens it.
+func (a *App) EndChangeRule(ctx context.Context, id int64, who string) error {
+	return a.DB.Update(ctx, func(tx *store.Tx) error {
+		now := a.Clock.Now()
+		if err := tx.EndChangeRule(id, now.Unix()); err != nil {
+			return err
+		}
+		rules, err := loadRules(tx)
+		if err != nil {
+			return err
+		}
+		all, err := tx.StoredChanges()
+		if err != nil {
+			return err
+		}
+		by := map[int64][]int64{}
+		for i := range all {
+			if all[i].Quiet == id {
+				rule := rules.quiet(&all[i].LoggedChange)
+				by[rule] = append(by[rule], all[i].ID)
+			}
+		}
+		for rule, ids := range by {
+			if err := tx.SetQuiet(rule, ids); err != nil {
+				return err
+			}
+		}
+		return tx.Note(now, who, "ended a rule for changes", fmt.Sprint(id), "")
+	})
+}
+
+// ChangeRules lists the rules in force, with how many changes on record each touches.
+func (a *App) ChangeRules(ctx context.Context) ([]ChangeRuleView, error) {
+	out := []ChangeRuleView{}
+	err := a.DB.View(ctx, func(tx *store.Tx) error {
+		rules, err := tx.ChangeRules()
+		if err != nil {
+			return err
+		}
+		for i := range rules {
+			r := &rules[i]
+			_, list, err := touches(tx, *r)
+			if err != nil {
+				return err
+			}
+			out = append(out, ChangeRuleView{ChangeRuleDraft{r.What, r.Kinds, r.Name, r.Publisher, r.Group, r.Address}, r.ID, ruleWords(r), len(list), r.Author, r.At})
+		}
+		return nil
+	})
+	return out, err
+}
+
+// maxMailLines is how many changes one mail lists.
+const maxMailLines = 200
+
+// queueChangeMail lets mail wait for the changes that happened since the last one, one message for each rule.
+func (a *App) queueChangeMail(tx *store.Tx) error {
+	rules, err := tx.ChangeRules()
+	if err != nil {
+		return err
+	}
+	for i := range rules {
+		r := &rules[i]
+		if r.What != "mail" {
+			continue
+		}
+		_, list, err := touches(tx, *r)
+		if err != nil {
+			return err
+		}
+		var lines []string
+		fresh := 0
+		for i := range list {
+			is, err := tx.Mailed(r.ID, &list[i].LoggedChange)
+			if err != nil {
+				return err
+			}
+			if !is {
+				continue
+			}
+			if fresh++; fresh <= maxMailLines {
+				lines = append(lines, list[i].Words)
+			}
+		}
+		if fresh == 0 {
+			continue
+		}
+		slices.Sort(lines)
+		if fresh > maxMailLines {
+			lines = append(lines, fmt.Sprintf("and %d more", fresh-maxMailLines))
+		}
+		body := fmt.Sprintf("Since the last message, as of %s:\n\n%s\n\nYou get this because of a rule that %s set: %s.\n", a.Clock.Now().Format("2006-01-02 15:04"), strings.Join(lines, "\n"), r.Author, ruleWords(r))
+		if err := tx.QueueMail(store.Mail{Address: r.Address, Subject: fmt.Sprintf("Changes on devices: %d", fresh), Body: body, QueuedAt: a.Clock.Now().Unix()}); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// SendMail sends the messages that wait. One that cannot be sent waits for the next time, up to ten tries.
+func (a *App) SendMail(ctx context.Context) error {
+	if a.Mail == nil {
+		return nil
+	}
+	var waiting store.Page[store.Mail]
+	err := a.DB.View(ctx, func(tx *store.Tx) (err error) {
+		waiting, err = tx.MailPage(store.ListQuery{Filters: map[string]string{"sentAt": "0"}, Sort: "id", Limit: 200})
+		return err
+	})
+	if err != nil {
+		return err
+	}
+	for _, m := range waiting.Rows {
+		if m.Tries >= 10 {
+			continue
+		}
+		reason := ""
+		if err := a.Mail.Send(ctx, m.Address, m.Subject, m.Body); err != nil {
+			reason = err.Error()
+		}
+		if err := a.DB.Update(ctx, func(tx *store.Tx) error { return tx.MailSent(m.ID, a.Clock.Now().Unix(), reason) }); err != nil {
+			return err
+		}
+	}
+	return nil
+}

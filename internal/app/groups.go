@@ -1,0 +1,516 @@
+package app
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"ensomet/internal/core/condition"
+	"ensomet/internal/core/evidence"
+	"ensomet/internal/store"
+)
+
+// conditionFacts is what conditions on devices are asked of: the titles that they mention with the devices that have them, and the groups.
+type conditionFacts struct {
+	settings *Settings
+	now      int64
+	sets     map[string]*condition.Set
+	ids      map[string]int64
+	has      map[int64]map[int64]bool // by product, the devices
+}
+
+// loadConditions loads the groups, and what they and more conditions mention.
+func loadConditions(tx *store.Tx, settings *Settings, now int64, more []condition.Condition) (*conditionFacts, error) {
+	groups, err := tx.DeviceGroups()
+	if err != nil {
+		return nil, err
+	}
+	c := &conditionFacts{settings: settings, now: now, sets: map[string]*condition.Set{}, ids: map[string]int64{}, has: map[int64]map[int64]bool{}}
+	var titles []int64
+	for i := range groups {
+		g := &groups[i]
+		c.sets[g.Name], c.ids[g.Name] = &g.Set, g.ID
+		titles = append(titles, g.Condition.Titles()...)
+	}
+	for _, m := range more {
+		titles = append(titles, m.Titles()...)
+	}
+	slices.Sort(titles)
+	for _, id := range slices.Compact(titles) {
+		if c.has[id], err = tx.DevicesWith(id, now); err != nil {
+			return nil, err
+		}
+	}
+	return c, nil
+}
+
+// deviceFacts answers conditions for one device.
+type deviceFacts struct {
+	d *store.DeviceFacts
+	c *conditionFacts
+}
+
+func (c *conditionFacts) of(d *store.DeviceFacts) condition.Facts {
+	return condition.WithGroups(d.ID, deviceFacts{d, c}, c.sets)
+}
+
+// Text returns a fact of the device.
+func (f deviceFacts) Text(field string) string {
+	d := f.d
+	switch field {
+	case "name":
+		return d.Name
+	case "unit":
+		return d.OrgUnit
+	case "site":
+		return d.Site
+	case "country":
+		return d.Country
+	case "environment":
+		return d.Environment
+	case "kind":
+		return d.Kind
+	case "status":
+		return d.Status
+	case "directory_path":
+		return d.DirectoryPath
+	case "user":
+		return d.PrimaryUser
+	case "network":
+		return d.IPAddress
+	case "hosting":
+		return d.Hosting
+	case "os":
+		return d.OS
+	case "portable":
+		return d.Portable
+	case "cluster":
+		return d.Cluster
+	case "age":
+		return string(f.c.settings.age(d, evidence.OfSoftware, f.c.now))
+	}
+	return ""
+}
+
+// Number returns a figure of the device.
+func (f deviceFacts) Number(field string) int64 {
+	return map[string]int64{"processors": f.d.Processors, "cores": f.d.Cores, "virtual_cores": f.d.VirtualCores}[field]
+}
+
+// Has reports whether the product is on the device.
+func (f deviceFacts) Has(product int64) bool { return f.c.has[product][f.d.ID] }
+
+// In is answered by condition.WithGroups.
+func (f deviceFacts) In(string) bool { return false }
+
+// members works out who is in which group.
+func (c *conditionFacts) members(devices []store.DeviceFacts) []store.Member {
+	var out []store.Member
+	names := make([]string, 0, len(c.sets))
+	for name := range c.sets {
+		names = append(names, name)
+	}
+	slices.Sort(names)
+	for i := range devices {
+		f := c.of(&devices[i])
+		for _, name := range names {
+			if f.In(name) {
+				out = append(out, store.Member{Group: c.ids[name], Device: devices[i].ID})
+			}
+		}
+	}
+	return out
+}
+
+// GroupDraft is a group as somebody wants it. Picked devices are put in by hand (true) or taken out (false), whatever the condition says.
+type GroupDraft struct {
+	ID        int64               `json:"id" doc:"0 for a new one"`
+	Name      string              `json:"name"`
+	Note      string              `json:"note"`
+	ByHand    bool                `json:"byHand"`
+	Condition condition.Condition `json:"condition"`
+	Picked    []GroupPick         `json:"picked"`
+}
+
+// GroupPick is a device that was put in or taken out by hand.
+type GroupPick struct {
+	Device string `json:"device"` // its device_id
+	Inside bool   `json:"inside"`
+}
+
+// DeviceGroupView is a group with what it holds.
+type DeviceGroupView struct {
+	GroupDraft
+	Words   string   `json:"words"`
+	Members int      `json:"members"`
+	Stale   int      `json:"stale"` // members whose evidence is stale
+	Never   int      `json:"never"`
+	Author  string   `json:"author"`
+	At      int64    `json:"at"`
+	UsedBy  []string `json:"usedBy"`
+	Titles  []Named  `json:"titles"` // the names of the products that the condition mentions
+}
+
+// Named is a number with its name.
+type Named struct {
+	ID   int64  `json:"id"`
+	Name string `json:"name"`
+}
+
+// GroupPreview says who would be in a group, and why.
+type GroupPreview struct {
+	Words   string        `json:"words"`
+	Members int           `json:"members"`
+	Joins   int           `json:"joins"` // not in it as it is stored
+	Leaves  int           `json:"leaves"`
+	Stale   int           `json:"stale"`
+	Never   int           `json:"never"`
+	In      []GroupMember `json:"in"`
+	Out     []GroupMember `json:"out"` // the first that are not
+}
+
+// GroupMember is a device with the reason why it is in or out.
+type GroupMember struct {
+	Device string `json:"device"`
+	Name   string `json:"name"`
+	Unit   string `json:"unit"`
+	Age    string `json:"age"`
+	Why    string `json:"why"`
+	Change string `json:"change" enum:",joins,leaves"`
+}
+
+const shownMembers = 40
+
+func productNames(tx *store.Tx) (condition.Names, error) {
+	products, err := tx.ProductNames()
+	return func(id int64) string {
+		if n, ok := products[id]; ok {
+			return n
+		}
+		return fmt.Sprintf("title %d, which is not there", id)
+	}, err
+}
+
+// PreviewGroup says who would be in a group, without storing anything.
+func (a *App) PreviewGroup(ctx context.Context, draft GroupDraft) (GroupPreview, error) {
+	out := GroupPreview{In: []GroupMember{}, Out: []GroupMember{}}
+	if err := draft.Condition.Check(); err != nil {
+		return out, err
+	}
+	err := a.DB.View(ctx, func(tx *store.Tx) error {
+		c, set, before, err := a.draftFacts(tx, draft)
+		if err != nil {
+			return err
+		}
+		names, err := productNames(tx)
+		if err != nil {
+			return err
+		}
+		out.Words = set.Condition.Words(names)
+		if set.ByHand {
+			out.Words = "only who is put in by hand"
+		}
+		devices, err := tx.AllDevices(a.Clock.Now().Unix())
+		if err != nil {
+			return err
+		}
+		for i := range devices {
+			d := &devices[i]
+			in, why := set.Why(d.ID, c.of(d), names)
+			age := c.settings.age(d, evidence.OfSoftware, c.now)
+			m := GroupMember{Device: d.Code, Name: d.Name, Unit: d.OrgUnit, Age: string(age), Why: strings.Join(why, "; ")}
+			switch {
+			case in && !before[d.ID]:
+				out.Joins++
+				m.Change = "joins"
+			case !in && before[d.ID]:
+				out.Leaves++
+				m.Change = "leaves"
+			}
+			if in {
+				out.Members++
+				switch age {
+				case evidence.Stale:
+					out.Stale++
+				case evidence.Never:
+					out.Never++
+				}
+				if len(out.In) < shownMembers {
+					out.In = append(out.In, m)
+				}
+			} else if m.Change == "leaves" && len(out.Out) < shownMembers || len(out.Out) < shownMembers/4 {
+				out.Out = append(out.Out, m)
+			}
+		}
+		return nil
+	})
+	return out, err
+}
+
+// draftFacts is what the drafted group is asked of, with the draft among the groups, and who is in it as it is stored.
+func (a *App) draftFacts(tx *store.Tx, draft GroupDraft) (*conditionFacts, *condition.Set, map[int64]bool, error) {
+	settings, err := loadSettings(tx)
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	set := &condition.Set{Name: draft.Name, Condition: draft.Condition, ByHand: draft.ByHand, Picked: map[int64]bool{}}
+	for _, p := range draft.Picked {
+		id, err := tx.FindDevice(p.Device)
+		if err != nil {
+			return nil, nil, nil, err
+		}
+		if id == 0 {
+			return nil, nil, nil, fmt.Errorf("there is no device %q", p.Device)
+		}
+		set.Picked[id] = p.Inside
+	}
+	c, err := loadConditions(tx, &settings, a.Clock.Now().Unix(), []condition.Condition{draft.Condition})
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	for name, id := range c.ids {
+		if id == draft.ID {
+			delete(c.sets, name)
+		} else if strings.EqualFold(name, draft.Name) {
+			return nil, nil, nil, fmt.Errorf("there is a group %q already", name)
+		}
+	}
+	if draft.Name == "" { // not named yet; nobody can ask for it
+		set.Name = "\x00"
+	}
+	c.sets[set.Name] = set
+	var all []condition.Set
+	for _, s := range c.sets {
+		all = append(all, *s)
+	}
+	slices.SortFunc(all, func(a, b condition.Set) int { return strings.Compare(a.Name, b.Name) })
+	if err := condition.CheckGroups(all); err != nil {
+		return nil, nil, nil, err
+	}
+	before, err := tx.MembersOf(draft.ID)
+	return c, set, before, err
+}
+
+// SaveGroup stores a group and works out who is in it. It returns its number.
+func (a *App) SaveGroup(ctx context.Context, draft GroupDraft, who string) (int64, error) {
+	draft.Name = strings.TrimSpace(draft.Name)
+	switch {
+	case draft.Name == "":
+		return 0, errors.New("give the group a name")
+	case strings.ContainsAny(draft.Name, "|/*=>"):
+		return 0, errors.New("a group's name cannot hold any of | / * = >")
+	}
+	if err := draft.Condition.Check(); err != nil {
+		return 0, err
+	}
+	id := draft.ID
+	err := a.DB.Update(ctx, func(tx *store.Tx) error {
+		automatic, err := tx.AutomaticGroups()
+		if err != nil {
+			return err
+		}
+		if _, taken := automatic[draft.Name]; taken {
+			return fmt.Errorf("%q is a unit, site, kind or environment already: give the group another name", draft.Name)
+		}
+		if err := keepsItsName(tx, draft); err != nil {
+			return err
+		}
+		c, set, _, err := a.draftFacts(tx, draft)
+		if err != nil {
+			return err
+		}
+		if id, err = tx.PutGroup(store.DeviceGroup{ID: draft.ID, Note: draft.Note, Author: who, At: a.Clock.Now().Unix(), Set: *set}); err != nil {
+			return err
+		}
+		for name := range c.ids {
+			if c.ids[name] == id {
+				delete(c.ids, name)
+			}
+		}
+		c.ids[set.Name] = id
+		devices, err := tx.AllDevices(c.now)
+		if err != nil {
+			return err
+		}
+		if err := tx.PutMembers(c.members(devices)); err != nil {
+			return err
+		}
+		if err := tx.Note(a.Clock.Now(), who, "set a group", draft.Name, set.Condition.Words(func(id int64) string { return fmt.Sprint("title ", id) })); err != nil {
+			return err
+		}
+		return markDirty(tx, false)
+	})
+	return id, err
+}
+
+// keepsItsName refuses a new name for a group that something asks for by its name.
+func keepsItsName(tx *store.Tx, draft GroupDraft) error {
+	groups, err := tx.DeviceGroups()
+	if err != nil {
+		return err
+	}
+	users, err := groupUsers(tx, groups)
+	if err != nil {
+		return err
+	}
+	for _, g := range groups {
+		if g.ID == draft.ID && g.Name != draft.Name && len(users[g.Name]) > 0 {
+			return fmt.Errorf("%s rests on the group %q: it keeps its name", strings.Join(users[g.Name], "; "), g.Name)
+		}
+	}
+	return nil
+}
+
+// DropGroup deletes a group that nothing rests on.
+func (a *App) DropGroup(ctx context.Context, id int64, who string) error {
+	return a.DB.Update(ctx, func(tx *store.Tx) error {
+		groups, err := tx.DeviceGroups()
+		if err != nil {
+			return err
+		}
+		i := slices.IndexFunc(groups, func(g store.DeviceGroup) bool { return g.ID == id })
+		if i < 0 {
+			return store.ErrNotFound
+		}
+		users, err := groupUsers(tx, groups)
+		if err != nil {
+			return err
+		}
+		if used := users[groups[i].Name]; len(used) > 0 {
+			return fmt.Errorf("%s rests on this group: change that first", strings.Join(used, "; "))
+		}
+		if err := tx.DropGroup(id); err != nil {
+			return err
+		}
+		return tx.Note(a.Clock.Now(), who, "deleted a group", groups[i].Name, "")
+	})
+}
+
+// groupUsers says what rests on each group.
+func groupUsers(tx *store.Tx, groups []store.DeviceGroup) (map[string][]string, error) {
+	out := map[string][]string{}
+	for _, g := range groups {
+		for _, other := range g.Condition.Groups() {
+			out[other] = append(out[other], "the group "+g.Name)
+		}
+	}
+	policies, err := tx.Policies()
+	if err != nil {
+		return nil, err
+	}
+	for _, p := range policies {
+		for _, g := range p.Group.Groups() {
+			out[g] = append(out[g], fmt.Sprintf("a stance (%s, %s)", p.Stance, p.Reason))
+		}
+	}
+	schedules, err := tx.Schedules()
+	if err != nil {
+		return nil, err
+	}
+	for _, s := range schedules {
+		if s.Group != "" {
+			out[s.Group] = append(out[s.Group], "the schedule "+s.Name)
+		}
+	}
+	rules, err := tx.ChangeRules()
+	if err != nil {
+		return nil, err
+	}
+	for _, r := range rules {
+		if r.Group != "" {
+			out[r.Group] = append(out[r.Group], "a rule for changes")
+		}
+	}
+	return out, nil
+}
+
+// DeviceGroups lists the groups that people made.
+func (a *App) DeviceGroups(ctx context.Context) ([]DeviceGroupView, error) {
+	out := []DeviceGroupView{}
+	err := a.DB.View(ctx, func(tx *store.Tx) error {
+		groups, err := tx.DeviceGroups()
+		if err != nil {
+			return err
+		}
+		names, err := productNames(tx)
+		if err != nil {
+			return err
+		}
+		users, err := groupUsers(tx, groups)
+		if err != nil {
+			return err
+		}
+		codes, err := tx.DeviceCodes()
+		if err != nil {
+			return err
+		}
+		for _, g := range groups {
+			v := DeviceGroupView{GroupDraft: GroupDraft{ID: g.ID, Name: g.Name, Note: g.Note, ByHand: g.ByHand, Condition: g.Condition, Picked: []GroupPick{}}, Words: g.Condition.Words(names), Author: g.Author, At: g.At, UsedBy: []string{}, Titles: []Named{}}
+			if g.ByHand {
+				v.Words = "by hand"
+			}
+			v.UsedBy = append(v.UsedBy, users[g.Name]...)
+			for device, in := range g.Picked {
+				v.Picked = append(v.Picked, GroupPick{codes[device], in})
+			}
+			slices.SortFunc(v.Picked, func(a, b GroupPick) int { return strings.Compare(a.Device, b.Device) })
+			for _, id := range g.Condition.Titles() {
+				v.Titles = append(v.Titles, Named{id, names(id)})
+			}
+			if v.Members, v.Stale, v.Never, err = tx.GroupAges(g.ID); err != nil {
+				return err
+			}
+			out = append(out, v)
+		}
+		return nil
+	})
+	return out, err
+}
+
+// groupByName finds a group that people made or that is there by itself, as a condition; the empty name is every device.
+func groupByName(tx *store.Tx, name string) (condition.Condition, error) {
+	if name == "" {
+		return condition.Condition{}, nil
+	}
+	groups, err := tx.DeviceGroups()
+	if err != nil {
+		return condition.Condition{}, err
+	}
+	for _, g := range groups {
+		if g.Name == name {
+			return condition.Condition{Field: "group", Op: "in", Value: name}, nil
+		}
+	}
+	automatic, err := tx.AutomaticGroups()
+	if err != nil {
+		return condition.Condition{}, err
+	}
+	if c, ok := automatic[name]; ok {
+		return c, nil
+	}
+	return condition.Condition{}, fmt.Errorf("there is no group %q: it must be one that you made, or a unit, an environment, a kind of device or a site that devices have", name)
+}
+
+// groupNames lists every group that may be named.
+func groupNames(tx *store.Tx) ([]string, error) {
+	out := []string{}
+	groups, err := tx.DeviceGroups()
+	if err != nil {
+		return nil, err
+	}
+	for _, g := range groups {
+		out = append(out, g.Name)
+	}
+	automatic, err := tx.AutomaticGroups()
+	if err != nil {
+		return nil, err
+	}
+	var rest []string
+	for name := range automatic {
+		rest = append(rest, name)
+	}
+	slices.Sort(rest)
+	return append(out, rest...), nil
+}

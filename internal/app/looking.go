@@ -1,0 +1,456 @@
+package app
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"ensomet/internal/core/evidence"
+	"ensomet/internal/core/version"
+	"ensomet/internal/store"
+)
+
+// comparable are the hardware facts on which sources are compared; where a device lies and who uses it is for directories alone to say.
+var comparableFacts = []string{"name", "kind", "os_name", "os_version", "ip_address", "processors", "cores", "virtual_cores", "processor", "memory_mb", "model", "serial", "virtual"}
+
+// FactView is a hardware fact with what each source says of it.
+type FactView struct {
+	Fact   string     `json:"fact"`
+	Holds  string     `json:"holds"` // what counts: the newest report
+	Differ bool       `json:"differ"`
+	Said   []FactSaid `json:"said"`
+}
+
+// FactSaid is what one source says.
+type FactSaid struct {
+	Source string `json:"source"`
+	Value  string `json:"value"`
+	At     int64  `json:"at"`
+}
+
+// factViews compares what sources say of one device.
+func factViews(said []store.SaidFacts) []FactView {
+	out := []FactView{}
+	for _, name := range comparableFacts {
+		v := FactView{Fact: name, Said: []FactSaid{}}
+		var newest int64 = -1
+		for _, s := range said {
+			value := s.Facts[name]
+			if value == "" {
+				continue
+			}
+			source := s.Source
+			if source == "" {
+				source = "list of devices"
+			}
+			for _, other := range v.Said {
+				if !strings.EqualFold(other.Value, value) {
+					v.Differ = true
+				}
+			}
+			v.Said = append(v.Said, FactSaid{source, value, s.At})
+			if s.Source != "" && s.At >= newest || newest < 0 {
+				v.Holds = value
+				if s.Source != "" {
+					newest = s.At
+				}
+			}
+		}
+		if len(v.Said) > 0 {
+			out = append(out, v)
+		}
+	}
+	return out
+}
+
+// disagreements counts for every device the facts and the programs on which its sources disagree.
+func disagreements(tx *store.Tx) (map[int64]int64, error) {
+	out, err := tx.Disagreements()
+	if err != nil {
+		return nil, err
+	}
+	said, err := tx.SaidOf(0)
+	if err != nil {
+		return nil, err
+	}
+	for from := 0; from < len(said); {
+		to := from + 1
+		for to < len(said) && said[to].Device == said[from].Device {
+			to++
+		}
+		for _, f := range factViews(said[from:to]) {
+			if f.Differ {
+				out[said[from].Device]++
+			}
+		}
+		from = to
+	}
+	return out, nil
+}
+
+// SourceDiffer is a program that the sources of a device see differently. Versions is what each source sees, by its name; a source that sees none is left out.
+type SourceDiffer struct {
+	Name     string            `json:"name"`
+	Versions map[string]string `json:"versions"`
+}
+
+// softwareViews lists the programs on which the sources of a device disagree.
+func softwareViews(seen []store.SourceView, sources map[string]int64) []SourceDiffer {
+	out := []SourceDiffer{}
+	if len(sources) < 2 {
+		return out
+	}
+	for from := 0; from < len(seen); {
+		to := from + 1
+		for to < len(seen) && seen[to].Key == seen[from].Key {
+			to++
+		}
+		by := map[string][]string{}
+		for _, s := range seen[from:to] {
+			if _, complete := sources[s.Source]; complete {
+				by[s.Source] = append(by[s.Source], s.Version)
+			}
+		}
+		text := map[string]string{}
+		for source, versions := range by {
+			slices.Sort(versions)
+			text[source] = strings.Join(slices.Compact(versions), ", ")
+			if text[source] == "" {
+				text[source] = "version not known"
+			}
+		}
+		same := len(text) == len(sources)
+		for _, v := range text {
+			same = same && v == text[seen[from].Source]
+		}
+		if !same && len(text) > 0 {
+			out = append(out, SourceDiffer{seen[from].Name, text})
+		}
+		from = to
+	}
+	return out
+}
+
+// Comparison is two devices side by side.
+type Comparison struct {
+	Left     ComparedDevice  `json:"left"`
+	Right    ComparedDevice  `json:"right"`
+	DaysOff  int             `json:"daysOff"` // between their evidence of software
+	Warning  string          `json:"warning"` // why the two cannot well be compared; empty where they can
+	Facts    []ComparedFact  `json:"facts"`
+	Software []ComparedTitle `json:"software"`
+	Same     int             `json:"same"`
+}
+
+// ComparedDevice is one of the two.
+type ComparedDevice struct {
+	Code     string `json:"code"`
+	Name     string `json:"name"`
+	LastSeen int64  `json:"lastSeen"`
+	Age      string `json:"age"`
+	Installs int64  `json:"installs"`
+}
+
+// ComparedFact is a fact of both.
+type ComparedFact struct {
+	Fact   string `json:"fact"`
+	Left   string `json:"left"`
+	Right  string `json:"right"`
+	Differ bool   `json:"differ"`
+}
+
+// ComparedTitle is a program with its versions on both; empty is not there. What is left, right, newer left, newer right, or same.
+type ComparedTitle struct {
+	Key       string `json:"key"`
+	Name      string `json:"name"`
+	Publisher string `json:"publisher"`
+	ProductID int64  `json:"productId"`
+	Left      string `json:"left"`
+	Right     string `json:"right"`
+	What      string `json:"what" enum:"left,right,newer left,newer right,differ,same"`
+	Counts    bool   `json:"counts"`
+}
+
+// apart is how many days may lie between the evidence of two devices before a comparison warns.
+const apart = 7
+
+// Compare sets two devices side by side.
+func (a *App) Compare(ctx context.Context, left, right string) (Comparison, error) {
+	out := Comparison{Facts: []ComparedFact{}, Software: []ComparedTitle{}}
+	err := a.DB.View(ctx, func(tx *store.Tx) error {
+		l, err := tx.DeviceByCode(left)
+		if err != nil {
+			return err
+		}
+		r, err := tx.DeviceByCode(right)
+		if err != nil {
+			return err
+		}
+		out.Left, out.Right = ComparedDevice{l.Code, l.Name, l.LastSeen, l.Age, l.Installs}, ComparedDevice{r.Code, r.Name, r.LastSeen, r.Age, r.Installs}
+		out.DaysOff = int(max(l.LastSeen-r.LastSeen, r.LastSeen-l.LastSeen) / 86400)
+		switch {
+		case l.LastSeen == 0 || r.LastSeen == 0:
+			none := l.Name
+			if l.LastSeen != 0 {
+				none = r.Name
+			}
+			out.Warning = none + " was never scanned: what stands here as missing on it may well be there"
+		case out.DaysOff > apart:
+			out.Warning = fmt.Sprintf("the evidence of the two is %d days apart: what differs may have changed in between", out.DaysOff)
+		}
+		n := func(v int64) string {
+			if v == 0 {
+				return ""
+			}
+			return fmt.Sprint(v)
+		}
+		for _, f := range [][3]string{{"kind", l.Kind, r.Kind}, {"environment", l.Environment, r.Environment}, {"unit", l.Unit, r.Unit}, {"site", l.Site, r.Site}, {"hosting", l.Hosting, r.Hosting}, {"operating system", l.OS, r.OS},
+			{"processors", n(l.Processors), n(r.Processors)}, {"cores", n(l.Cores), n(r.Cores)}, {"virtual cores", n(l.VirtualCores), n(r.VirtualCores)}, {"host", l.HostID, r.HostID}, {"cluster", l.Cluster, r.Cluster}, {"main user", l.User, r.User}, {"portable", l.Portable, r.Portable}} {
+			if f[1] != "" || f[2] != "" {
+				out.Facts = append(out.Facts, ComparedFact{f[0], f[1], f[2], f[1] != f[2]})
+			}
+		}
+		ls, err := tx.DeviceInstalls(l.ID)
+		if err != nil {
+			return err
+		}
+		rs, err := tx.DeviceInstalls(r.ID)
+		if err != nil {
+			return err
+		}
+		out.Software, out.Same = compareSoftware(ls, rs)
+		return nil
+	})
+	return out, err
+}
+
+// compareSoftware sets the programs of two devices side by side: by product where they are recognised, else by their cleaned names.
+func compareSoftware(left, right []store.InstallRow) ([]ComparedTitle, int) {
+	type pair struct {
+		row         store.InstallRow
+		left, right []string
+	}
+	by := map[string]*pair{}
+	add := func(list []store.InstallRow, side func(*pair) *[]string) {
+		for _, i := range list {
+			if i.Until != 0 {
+				continue
+			}
+			key := i.Key
+			if i.ProductID != 0 {
+				key = fmt.Sprint("product ", i.ProductID)
+			}
+			p := by[key]
+			if p == nil {
+				p = &pair{row: i}
+				by[key] = p
+			}
+			v := i.Version
+			if v == "" {
+				v = "version not known"
+			}
+			if s := side(p); !slices.Contains(*s, v) {
+				*s = append(*s, v)
+			}
+		}
+	}
+	add(left, func(p *pair) *[]string { return &p.left })
+	add(right, func(p *pair) *[]string { return &p.right })
+	out, same := []ComparedTitle{}, 0
+	for key, p := range by {
+		slices.Sort(p.left)
+		slices.Sort(p.right)
+		t := ComparedTitle{Key: key, Name: p.row.Name, Publisher: p.row.Publisher, ProductID: p.row.ProductID, Left: strings.Join(p.left, ", "), Right: strings.Join(p.right, ", "), Counts: p.row.WhyNot == ""}
+		if p.row.Title != "" {
+			t.Name = p.row.Title
+		}
+		switch {
+		case t.Left == t.Right:
+			t.What = "same"
+			same++
+		case t.Left == "":
+			t.What = "right"
+		case t.Right == "":
+			t.What = "left"
+		case len(p.left) == 1 && len(p.right) == 1:
+			t.What = map[int]string{-1: "newer right", 0: "differ", 1: "newer left"}[version.Compare(version.Dotted, p.left[0], p.right[0])]
+		default:
+			t.What = "differ"
+		}
+		out = append(out, t)
+	}
+	rank := func(t ComparedTitle) int { return map[bool]int{true: 1, false: 0}[t.What == "same"] }
+	slices.SortFunc(out, func(a, b ComparedTitle) int {
+		return cmp.Or(cmp.Compare(rank(a), rank(b)), cmp.Compare(strings.ToLower(a.Name), strings.ToLower(b.Name)), cmp.Compare(a.Key, b.Key))
+	})
+	return out, same
+}
+
+// FileSearch is what a search for files found.
+type FileSearch struct {
+	Files   []store.FileRow `json:"files"`
+	Total   int             `json:"total"`
+	Devices int             `json:"devices"` // that have any of them
+	Stale   int             `json:"stale"`
+	Unknown int             `json:"unknown"` // devices in service of which no file is known
+}
+
+// shownFiles is how many file names a search lists.
+const shownFiles = 500
+
+// FindFiles searches file evidence by name, with * and ?.
+func (a *App) FindFiles(ctx context.Context, pattern string) (FileSearch, error) {
+	out := FileSearch{Files: []store.FileRow{}}
+	pattern = strings.TrimSpace(pattern)
+	if strings.Trim(pattern, "*? ") == "" {
+		return out, &store.ErrQuery{Reason: "name at least one letter of the file; * stands for any run of letters, ? for one"}
+	}
+	err := a.DB.View(ctx, func(tx *store.Tx) (err error) {
+		if out.Files, out.Total, err = tx.FindFiles(pattern, shownFiles); err != nil {
+			return err
+		}
+		page, err := tx.DevicePage(store.ListQuery{Filters: map[string]string{"hasFile": pattern}, Limit: 1})
+		if err != nil {
+			return err
+		}
+		out.Devices, out.Stale = page.Total, page.Stale
+		out.Unknown, err = tx.DevicesWithoutFiles()
+		return err
+	})
+	return out, err
+}
+
+// Drill is one level of the way from publishers down to the file.
+type Drill struct {
+	Publisher string            `json:"publisher"`
+	Product   string            `json:"product"`
+	ProductID int64             `json:"productId"`
+	Levels    []store.Level     `json:"levels"`
+	Holders   []store.HolderRow `json:"holders"`
+}
+
+// shownHolders is how many devices a version lists.
+const shownHolders = 2000
+
+// Drill returns the publishers; with a publisher its products; with a product its versions; with a version (which may be empty) the devices that have it.
+func (a *App) Drill(ctx context.Context, publisher string, product int64, ver string, down bool) (Drill, error) {
+	out := Drill{Publisher: publisher, ProductID: product, Levels: []store.Level{}, Holders: []store.HolderRow{}}
+	err := a.DB.View(ctx, func(tx *store.Tx) (err error) {
+		switch {
+		case product != 0:
+			page, err := tx.ProductPage(store.ListQuery{Filters: map[string]string{"id": fmt.Sprint(product)}, Limit: 1})
+			if err != nil {
+				return err
+			}
+			if len(page.Rows) == 0 {
+				return store.ErrNotFound
+			}
+			out.Publisher, out.Product = page.Rows[0].Publisher, page.Rows[0].Product
+			if down {
+				out.Holders, err = tx.HoldersOf(product, ver, shownHolders)
+				return err
+			}
+			if out.Levels, err = tx.VersionsOf(product); err != nil {
+				return err
+			}
+			slices.SortStableFunc(out.Levels, func(a, b store.Level) int { return version.Compare(version.Dotted, b.Key, a.Key) })
+			return nil
+		case publisher != "":
+			out.Levels, err = tx.ProductsOf(publisher)
+			return err
+		}
+		out.Levels, err = tx.Publishers()
+		return err
+	})
+	return out, err
+}
+
+// DeviceEvidence is the age of each kind of evidence on a device, and what its sources say.
+type DeviceEvidence struct {
+	Ages    []KindAge          `json:"ages"`
+	Facts   []FactView         `json:"facts"`
+	Differ  []SourceDiffer     `json:"differ"`
+	Sources map[string]int64   `json:"sources"`
+	Missing []store.MissingRow `json:"missing"`
+	Groups  []string           `json:"groups"`
+	Order   string             `json:"order"` // a scan that waits or runs
+	Same    []string           `json:"sameName"`
+}
+
+// KindAge is the age of one kind of evidence.
+type KindAge struct {
+	Kind  string `json:"kind"`
+	At    int64  `json:"at"`
+	Age   string `json:"age"`
+	Limit int    `json:"limit"` // days
+}
+
+// DeviceEvidence returns how far what is known of a device can be trusted.
+func (a *App) DeviceEvidence(ctx context.Context, code string) (DeviceEvidence, error) {
+	out := DeviceEvidence{Ages: []KindAge{}, Groups: []string{}, Same: []string{}}
+	err := a.DB.View(ctx, func(tx *store.Tx) error {
+		id, err := tx.FindDevice(code)
+		if err != nil {
+			return err
+		}
+		if id == 0 {
+			return store.ErrNotFound
+		}
+		f, err := tx.OneDevice(id, a.Clock.Now().Unix())
+		if err != nil {
+			return err
+		}
+		s, err := loadSettings(tx)
+		if err != nil {
+			return err
+		}
+		for _, k := range evidence.Kinds {
+			at := map[evidence.Kind]int64{evidence.OfSoftware: f.LastScan, evidence.OfHardware: f.HardwareSeen, evidence.OfUse: f.UseSeen, evidence.OfDirectory: f.ListedAt}[k]
+			out.Ages = append(out.Ages, KindAge{string(k), at, string(s.age(f, k, a.Clock.Now().Unix())), s.Limits.Days(f.Kind, k)})
+		}
+		said, err := tx.SaidOf(id)
+		if err != nil {
+			return err
+		}
+		out.Facts = factViews(said)
+		if out.Sources, err = tx.SourcesOn(id); err != nil {
+			return err
+		}
+		seen, err := tx.SeenBySource(id)
+		if err != nil {
+			return err
+		}
+		out.Differ = softwareViews(seen, out.Sources)
+		if out.Missing, err = tx.Missing(id); err != nil {
+			return err
+		}
+		if out.Groups, err = tx.GroupsOf(id); err != nil {
+			return err
+		}
+		open, err := tx.OpenOrders([]int64{id})
+		if err != nil {
+			return err
+		}
+		for _, o := range open {
+			out.Order = string(o.State)
+		}
+		same, err := tx.DevicesNamed(f.Name)
+		if err != nil {
+			return err
+		}
+		for _, other := range same {
+			if other == id {
+				continue
+			}
+			c, err := tx.DeviceCode(other)
+			if err != nil {
+				return err
+			}
+			out.Same = append(out.Same, c)
+		}
+		return nil
+	})
+	return out, err
+}

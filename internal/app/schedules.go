@@ -1,0 +1,512 @@
+package app
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"ensomet/internal/core/condition"
+	"ensomet/internal/core/schedule"
+	"ensomet/internal/store"
+)
+
+// ScheduleDraft is a schedule as somebody wants it.
+type ScheduleDraft struct {
+	ID       int64             `json:"id" doc:"0 for a new one"`
+	Name     string            `json:"name"`
+	Basis    string            `json:"basis" enum:"calendar,age"`
+	Calendar schedule.Calendar `json:"calendar"`
+	AgeDays  int               `json:"ageDays" minimum:"0" maximum:"1000"`
+	Group    string            `json:"group" doc:"empty is every device in service"`
+	Quiet    []schedule.Quiet  `json:"quiet" doc:"when no scan may start, by the clock of each device's site"`
+	Paused   bool              `json:"paused"`
+}
+
+// ScheduleView is a schedule with what it does.
+type ScheduleView struct {
+	ScheduleDraft
+	Words   string `json:"words"`
+	Devices int    `json:"devices"`
+	Due     int    `json:"due"` // by age, now
+	Open    int    `json:"open"`
+	Next    int64  `json:"next"` // the next start of a calendar, by the first site's clock
+	Author  string `json:"author"`
+}
+
+// ErrNoOrder says that an order is not one of the sender's devices, or is gone.
+var ErrNoOrder = errors.New("there is no such order for a scan")
+
+func scheduleWords(s *store.Schedule) string {
+	var out string
+	if s.Basis == "age" {
+		out = fmt.Sprintf("when the last scan is %d days old", s.AgeDays)
+	} else {
+		out = s.Calendar.Words()
+	}
+	for _, q := range s.Quiet {
+		out += "; no start " + q.Words()
+	}
+	return out
+}
+
+// SaveSchedule stores a schedule.
+func (a *App) SaveSchedule(ctx context.Context, d ScheduleDraft, who string) (int64, error) {
+	d.Name = strings.TrimSpace(d.Name)
+	if d.Name == "" {
+		return 0, errors.New("give the schedule a name")
+	}
+	switch d.Basis {
+	case "calendar":
+		if err := d.Calendar.Check(); err != nil {
+			return 0, err
+		}
+	case "age":
+		if d.AgeDays < 1 {
+			return 0, errors.New("say after how many days a scan is due: 1 or more")
+		}
+	default:
+		return 0, fmt.Errorf("a schedule goes by calendar or by age, not by %q", d.Basis)
+	}
+	for _, q := range d.Quiet {
+		if err := q.Check(); err != nil {
+			return 0, err
+		}
+	}
+	if _, ok := schedule.NextStart(a.Clock.Now(), d.Quiet, time.UTC); !ok {
+		return 0, errors.New("the times at which nothing may start leave none at which anything may")
+	}
+	var id int64
+	err := a.DB.Update(ctx, func(tx *store.Tx) (err error) {
+		if _, err := groupByName(tx, d.Group); err != nil {
+			return err
+		}
+		list, err := tx.Schedules()
+		if err != nil {
+			return err
+		}
+		for _, s := range list {
+			if s.Name == d.Name && s.ID != d.ID {
+				return fmt.Errorf("there is a schedule %q already", d.Name)
+			}
+		}
+		now := a.Clock.Now()
+		if id, err = tx.PutSchedule(store.Schedule{ID: d.ID, Name: d.Name, Basis: d.Basis, Calendar: d.Calendar, AgeDays: d.AgeDays, Group: d.Group, Quiet: d.Quiet, ConsideredAt: now.Unix(), Author: who, At: now.Unix(), Paused: d.Paused}); err != nil {
+			return err
+		}
+		return tx.Note(now, who, "set a schedule", d.Name, "")
+	})
+	return id, err
+}
+
+// DropSchedule deletes a schedule, and calls off its orders that wait.
+func (a *App) DropSchedule(ctx context.Context, id int64, who string) error {
+	return a.DB.Update(ctx, func(tx *store.Tx) error {
+		open, err := tx.OpenOrders(nil)
+		if err != nil {
+			return err
+		}
+		now := a.Clock.Now()
+		for _, o := range open {
+			if o.Schedule != id || o.State != schedule.Waiting {
+				continue
+			}
+			if o.Order, err = o.CallOff(now.Unix()); err != nil {
+				return err
+			}
+			o.Detail = "its schedule was deleted"
+			if err := tx.PutOrder(o); err != nil {
+				return err
+			}
+		}
+		if err := tx.DropSchedule(id); err != nil {
+			return err
+		}
+		return tx.Note(now, who, "deleted a schedule", fmt.Sprint(id), "")
+	})
+}
+
+// fleet is the devices in service, with what conditions ask about them.
+type fleet struct {
+	settings Settings
+	devices  []store.DeviceFacts
+	facts    *conditionFacts
+	now      int64
+}
+
+func (a *App) loadFleet(tx *store.Tx) (*fleet, error) {
+	f := &fleet{now: a.Clock.Now().Unix()}
+	var err error
+	if f.settings, err = loadSettings(tx); err != nil {
+		return nil, err
+	}
+	if f.devices, err = tx.AllDevices(f.now); err != nil {
+		return nil, err
+	}
+	f.devices = slices.DeleteFunc(f.devices, func(d store.DeviceFacts) bool { return d.Status != "in_service" })
+	f.facts, err = loadConditions(tx, &f.settings, f.now, nil)
+	return f, err
+}
+
+func (f *fleet) in(tx *store.Tx, group string) ([]*store.DeviceFacts, error) {
+	cond, err := groupByName(tx, group)
+	if err != nil {
+		cond = condition.Condition{Any: []condition.Condition{}} // a group that is gone has nobody in it
+	}
+	var out []*store.DeviceFacts
+	for i := range f.devices {
+		if d := &f.devices[i]; cond.Holds(f.facts.of(d)) {
+			out = append(out, d)
+		}
+	}
+	return out, nil
+}
+
+// due says of which devices of a schedule a scan is due, and why.
+func (f *fleet) due(tx *store.Tx, s *store.Schedule) (map[int64]string, error) {
+	devices, err := f.in(tx, s.Group)
+	if err != nil {
+		return nil, err
+	}
+	out := map[int64]string{}
+	missed := map[string]string{} // by zone
+	for _, d := range devices {
+		if s.Basis == "age" {
+			if schedule.Due(d.LastScan, f.now, s.AgeDays) {
+				why := "never scanned"
+				if d.LastScan != 0 {
+					why = fmt.Sprintf("last scan %d days old", (f.now-d.LastScan)/86400)
+				}
+				out[d.ID] = why
+			}
+			continue
+		}
+		zone := f.settings.zone(d.Site)
+		why, known := missed[zone.String()]
+		if !known {
+			last, is, err := s.Calendar.Missed(time.Unix(s.ConsideredAt, 0), time.Unix(f.now, 0), zone)
+			if err != nil {
+				return nil, err
+			}
+			if is {
+				why = "start of " + last.Format("2006-01-02 15:04")
+			}
+			missed[zone.String()] = why
+		}
+		if why != "" {
+			out[d.ID] = why
+		}
+	}
+	return out, nil
+}
+
+// Schedules lists the schedules.
+func (a *App) Schedules(ctx context.Context) ([]ScheduleView, error) {
+	out := []ScheduleView{}
+	err := a.DB.View(ctx, func(tx *store.Tx) error {
+		list, err := tx.Schedules()
+		if err != nil || len(list) == 0 {
+			return err
+		}
+		f, err := a.loadFleet(tx)
+		if err != nil {
+			return err
+		}
+		open, err := tx.OpenOrders(nil)
+		if err != nil {
+			return err
+		}
+		for i := range list {
+			s := &list[i]
+			v := ScheduleView{ScheduleDraft: ScheduleDraft{ID: s.ID, Name: s.Name, Basis: s.Basis, Calendar: s.Calendar, AgeDays: s.AgeDays, Group: s.Group, Quiet: s.Quiet, Paused: s.Paused}, Words: scheduleWords(s), Author: s.Author}
+			if v.Quiet == nil {
+				v.Quiet = []schedule.Quiet{}
+			}
+			devices, err := f.in(tx, s.Group)
+			if err != nil {
+				return err
+			}
+			v.Devices = len(devices)
+			if s.Basis == "age" {
+				due, err := f.due(tx, s)
+				if err != nil {
+					return err
+				}
+				v.Due = len(due)
+			} else if next, err := s.Calendar.Next(a.Clock.Now(), f.settings.Zone); err == nil && !next.IsZero() {
+				v.Next = next.Unix()
+			}
+			for _, o := range open {
+				if o.Schedule == s.ID {
+					v.Open++
+				}
+			}
+			out = append(out, v)
+		}
+		return nil
+	})
+	return out, err
+}
+
+// Plan turns what is due into orders, and gives up what has not answered in time. A device has one open order at most: starts that were missed are made up for by one
+// scan. What falls into a quiet span is shifted to its end. It returns how many orders it made.
+func (a *App) Plan(ctx context.Context) (int, error) {
+	made := 0
+	err := a.DB.Update(ctx, func(tx *store.Tx) error {
+		made = 0
+		list, err := tx.Schedules()
+		if err != nil {
+			return err
+		}
+		open, err := tx.OpenOrders(nil)
+		if err != nil {
+			return err
+		}
+		if len(list) == 0 && len(open) == 0 {
+			return nil
+		}
+		f, err := a.loadFleet(tx)
+		if err != nil {
+			return err
+		}
+		busy := map[int64]bool{}
+		for _, o := range open {
+			if o.Lost(f.now) {
+				if o.Order, err = o.Fail(f.now, "timed out"); err != nil {
+					return err
+				}
+				o.Detail = "no answer came in time"
+				if err := tx.PutOrder(o); err != nil {
+					return err
+				}
+			}
+			if o.State == schedule.Waiting || o.State == schedule.Running {
+				busy[o.Device] = true
+			}
+		}
+		at := map[int64]*store.DeviceFacts{}
+		for i := range f.devices {
+			at[f.devices[i].ID] = &f.devices[i]
+		}
+		for i := range list {
+			s := &list[i]
+			if s.Paused {
+				continue
+			}
+			due, err := f.due(tx, s)
+			if err != nil {
+				return err
+			}
+			ids := make([]int64, 0, len(due))
+			for id := range due {
+				ids = append(ids, id)
+			}
+			slices.Sort(ids)
+			for _, id := range ids {
+				if busy[id] {
+					continue
+				}
+				start, ok := schedule.NextStart(time.Unix(f.now, 0), s.Quiet, f.settings.zone(at[id].Site))
+				if !ok {
+					continue
+				}
+				busy[id] = true
+				made++
+				if err := tx.PutOrder(store.ScanOrder{Device: id, Schedule: s.ID, Why: due[id], AskedAt: f.now, Author: "schedule", Order: schedule.Order{State: schedule.Waiting, NotBefore: start.Unix()}}); err != nil {
+					return err
+				}
+			}
+			if s.Basis == "calendar" {
+				if err := tx.Considered(s.ID, f.now); err != nil {
+					return err
+				}
+			}
+		}
+		return nil
+	})
+	return made, err
+}
+
+// AskScans asks for scans of devices now. A device that waits or runs already is not asked twice. It returns how many were asked for.
+func (a *App) AskScans(ctx context.Context, codes []string, who string) (int, error) {
+	asked := 0
+	err := a.DB.Update(ctx, func(tx *store.Tx) error {
+		asked = 0
+		now := a.Clock.Now().Unix()
+		for _, code := range codes {
+			id, err := tx.FindDevice(code)
+			if err != nil {
+				return err
+			}
+			if id == 0 {
+				return fmt.Errorf("there is no device %q", code)
+			}
+			open, err := tx.OpenOrders([]int64{id})
+			if err != nil {
+				return err
+			}
+			if len(open) > 0 {
+				continue
+			}
+			asked++
+			if err := tx.PutOrder(store.ScanOrder{Device: id, Why: "asked for", AskedAt: now, Author: who, Order: schedule.Order{State: schedule.Waiting, NotBefore: now}}); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+	return asked, err
+}
+
+// ScanTask is an order as a collector gets it.
+type ScanTask struct {
+	Order  int64  `json:"order"`
+	Device string `json:"device"` // device_id
+	Why    string `json:"why"`
+}
+
+// Tasks hands the orders that may start now for some devices, named by device_id, to the collector that asks.
+func (a *App) Tasks(ctx context.Context, from Sender, codes []string) ([]ScanTask, error) {
+	out := []ScanTask{}
+	err := a.DB.Update(ctx, func(tx *store.Tx) error {
+		out = out[:0]
+		now := a.Clock.Now().Unix()
+		known := map[int64]string{}
+		var ids []int64
+		for _, code := range codes {
+			id, err := tx.FindDevice(code)
+			if err == nil && id == 0 && from.FindsBy == "name" {
+				var list []int64
+				if list, err = tx.DevicesNamed(code); len(list) == 1 {
+					id = list[0]
+				}
+			}
+			if err != nil {
+				return err
+			}
+			if id != 0 && known[id] == "" {
+				known[id] = code
+				ids = append(ids, id)
+			}
+		}
+		if err := tx.TokenUsed(from.Token, now, from.From); err != nil || len(ids) == 0 {
+			return err
+		}
+		open, err := tx.OpenOrders(ids)
+		if err != nil {
+			return err
+		}
+		for _, o := range open {
+			if o.State != schedule.Waiting || o.NotBefore > now {
+				continue
+			}
+			if o.Order, err = o.Take(now); err != nil {
+				return err
+			}
+			if err := tx.PutOrder(o); err != nil {
+				return err
+			}
+			out = append(out, ScanTask{o.ID, known[o.Device], o.Why})
+		}
+		return nil
+	})
+	return out, err
+}
+
+// TaskFailed notes why a collector could not do a scan.
+func (a *App) TaskFailed(ctx context.Context, from Sender, order int64, reason, detail string) error {
+	if !slices.Contains(schedule.Reasons, reason) {
+		return fmt.Errorf("the reason %q is none of %s", reason, strings.Join(schedule.Reasons, ", "))
+	}
+	return a.DB.Update(ctx, func(tx *store.Tx) error {
+		o, err := tx.Order(order)
+		if errors.Is(err, store.ErrNotFound) {
+			return ErrNoOrder
+		}
+		if err != nil {
+			return err
+		}
+		if o.Order, err = o.Fail(a.Clock.Now().Unix(), reason); err != nil {
+			return err
+		}
+		if len(detail) > 500 {
+			detail = strings.ToValidUTF8(detail[:500], "")
+		}
+		o.Detail = strings.TrimSpace(detail)
+		return tx.PutOrder(o)
+	})
+}
+
+// finishOrders ends the orders that a scan fulfils: it was taken after it was asked for, or after its collector took it.
+func (a *App) finishOrders(tx *store.Tx, device, scanAt int64) error {
+	open, err := tx.OpenOrders([]int64{device})
+	if err != nil {
+		return err
+	}
+	for _, o := range open {
+		if scanAt < o.AskedAt && (o.TakenAt == 0 || scanAt < o.TakenAt) {
+			continue
+		}
+		o.Order = o.Finish(a.Clock.Now().Unix())
+		o.Detail = ""
+		if err := tx.PutOrder(o); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// OrderAct asks for failed scans again, or calls off what waits.
+func (a *App) OrderAct(ctx context.Context, ids []int64, act string) (int, error) {
+	done := 0
+	err := a.DB.Update(ctx, func(tx *store.Tx) error {
+		done = 0
+		now := a.Clock.Now().Unix()
+		for _, id := range ids {
+			o, err := tx.Order(id)
+			if err != nil {
+				return err
+			}
+			var next schedule.Order
+			switch act {
+			case "again":
+				open, err := tx.OpenOrders([]int64{o.Device})
+				if err != nil {
+					return err
+				}
+				if len(open) > 0 {
+					continue
+				}
+				next, err = o.Again()
+				if err != nil {
+					return err
+				}
+				next.NotBefore = now
+			case "call off":
+				if next, err = o.CallOff(now); err != nil {
+					return err
+				}
+			default:
+				return fmt.Errorf("a scan that was asked for can be asked for again or called off, not %q", act)
+			}
+			o.Order = next
+			if err := tx.PutOrder(o); err != nil {
+				return err
+			}
+			done++
+		}
+		return nil
+	})
+	return done, err
+}
+
+// OrderCounts counts the orders by state; those that ended, of the last thirty days.
+func (a *App) OrderCounts(ctx context.Context) (out []store.OrderCount, err error) {
+	err = a.DB.View(ctx, func(tx *store.Tx) (err error) {
+		out, err = tx.OrderCounts(a.Clock.Now().AddDate(0, 0, -30).Unix())
+		return err
+	})
+	return out, err
+}

@@ -1,0 +1,474 @@
+package app
+
+import (
+	"cmp"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"ensomet/internal/core/civil"
+	"ensomet/internal/core/evidence"
+	"ensomet/internal/formats"
+	"ensomet/internal/store"
+)
+
+// Taken says what a scan did. Outcome is new; late, where a newer one is known; or again, where this very scan is known.
+type Taken struct {
+	Device  string `json:"device"` // device_id
+	Outcome string `json:"outcome" enum:"new,late,again"`
+	Added   int    `json:"added"`
+	Changed int    `json:"changed"`
+	Gone    int    `json:"gone"`
+}
+
+// ErrAmbiguous says that a scan's device cannot be told from another.
+var ErrAmbiguous = errors.New("several devices have this name")
+
+// ahead is how far a scan's clock may be ahead of ours.
+const ahead = 24 * time.Hour
+
+// The parts under which files and hardware facts of a source are kept.
+const (
+	hardwarePart = "#hardware"
+	filesPart    = "#files"
+)
+
+// taker takes scans in within one transaction.
+type taker struct {
+	app      *App
+	tx       *store.Tx
+	source   string
+	root     int64
+	findsBy  string // id or name
+	installs *store.Bulk
+	uses     *store.Bulk
+	res      *ImportResult
+}
+
+func (a *App) newTaker(tx *store.Tx, source, findsBy string, res *ImportResult) (*taker, error) {
+	root, err := tx.Source(source, "")
+	if err != nil {
+		return nil, err
+	}
+	installs, err := tx.NewInstalls()
+	if err != nil {
+		return nil, err
+	}
+	uses, err := tx.NewLastUses()
+	return &taker{a, tx, source, root, findsBy, installs, uses, res}, err
+}
+
+// device finds the device that a scan speaks of, and adds one that nobody has listed.
+func (t *taker) device(d *formats.ScanDevice) (int64, error) {
+	if t.findsBy != "name" && d.ID != "" || d.Name == "" {
+		id, err := t.tx.FindDevice(d.ID)
+		if err != nil || id != 0 {
+			return id, err
+		}
+		return t.add(d.ID, d)
+	}
+	ids, err := t.tx.DevicesNamed(d.Name)
+	if err != nil {
+		return 0, err
+	}
+	switch len(ids) {
+	case 0:
+		if id, err := t.tx.FindDevice(d.Name); err != nil || id != 0 {
+			return id, err
+		}
+		code := d.ID
+		if code == "" {
+			code = d.Name
+		}
+		if id, err := t.tx.FindDevice(code); err != nil || id != 0 {
+			return id, err
+		}
+		return t.add(code, d)
+	case 1:
+		return ids[0], nil
+	}
+	return 0, fmt.Errorf("%w: %q; send the scan with the device_id of the one that is meant", ErrAmbiguous, d.Name)
+}
+
+func (t *taker) add(code string, d *formats.ScanDevice) (int64, error) {
+	name, kind := d.Name, d.Kind
+	if name == "" {
+		name = code
+	}
+	if kind == "" {
+		kind = "client"
+	}
+	return t.tx.AddSeenDevice(code, name, kind)
+}
+
+// take merges one scan into what is known. Scans in any order, or twice, end the same.
+func (t *taker) take(s *formats.Scan) (device int64, outcome string, err error) {
+	at := s.At.Unix()
+	if now := t.app.Clock.Now(); s.At.After(now.Add(ahead)) {
+		return 0, "", &formats.FileError{Reason: fmt.Sprintf("the scan says it was taken at %s, which lies more than a day ahead of the clock here (%s): set the device's clock right", s.At.Format(time.RFC3339), now.Format(time.RFC3339))}
+	}
+	if device, err = t.device(&s.Device); err != nil {
+		return 0, "", err
+	}
+	newest, err := t.tx.NewestScan(device, t.root)
+	if err != nil {
+		return 0, "", err
+	}
+	for _, step := range []func(int64, int64, *formats.Scan) error{t.software, t.files, t.facts, t.use} {
+		if err := step(device, at, s); err != nil {
+			return 0, "", err
+		}
+	}
+	if outcome, err = t.cover(device, at, s.Covers); err != nil { // only now, since merging goes by the times that were known before
+		return 0, "", err
+	}
+	if outcome == "new" && newest > at {
+		outcome = "late"
+	}
+	if err := errors.Join(t.installs.Flush(), t.uses.Flush()); err != nil {
+		return 0, "", err
+	}
+	if err := t.tx.PutMissing(device, t.root, at, s.Missing); err != nil {
+		return 0, "", err
+	}
+	if err := t.tx.ResolveDevice(device); err != nil {
+		return 0, "", err
+	}
+	return device, outcome, t.tx.MarkDevice(device)
+}
+
+// cover notes what a scan covers, and says whether the scan is new or known.
+func (t *taker) cover(device, at int64, parts []string) (string, error) {
+	if len(parts) == 0 {
+		parts = []string{""}
+	}
+	outcome := "again"
+	for _, p := range parts {
+		id, err := t.part(p)
+		if err != nil {
+			return "", err
+		}
+		known, err := t.tx.PutScan(device, id, at)
+		if err != nil {
+			return "", err
+		}
+		if !known {
+			outcome = "new"
+		}
+	}
+	return outcome, nil
+}
+
+func (t *taker) part(name string) (int64, error) {
+	if name == "" {
+		return t.root, nil
+	}
+	return t.tx.Source(t.source, name)
+}
+
+// software merges the installs of a scan, part by part.
+func (t *taker) software(device, at int64, s *formats.Scan) error {
+	items, dates := map[string][]evidence.Item{}, map[string]map[evidence.Item]civil.Day{}
+	for _, p := range s.Covers {
+		items[p] = nil
+	}
+	if len(s.Covers) == 0 {
+		items[""] = nil
+	}
+	for i := range s.Installs {
+		in := &s.Installs[i]
+		it, err := t.item(in)
+		if err != nil {
+			return err
+		}
+		items[in.Part] = append(items[in.Part], it)
+		installed, err := civil.Parse(in.InstallDate)
+		if err != nil {
+			return err
+		}
+		if installed.Known() {
+			if dates[in.Part] == nil {
+				dates[in.Part] = map[evidence.Item]civil.Day{}
+			}
+			dates[in.Part][it] = max(dates[in.Part][it], installed)
+		}
+		used, err := civil.Parse(in.LastUsed)
+		if err != nil {
+			return err
+		}
+		if used.Known() {
+			if err := t.uses.Add(device, it.Record, int64(used), int64(civil.OfUnix(at))); err != nil {
+				return err
+			}
+		}
+	}
+	m := merging{t.tx, device, t.root, t.installs, t.res}
+	done := map[int64]bool{}
+	for _, p := range sorted(items) {
+		id, err := t.part(p)
+		if err != nil {
+			return err
+		}
+		if dates[p] == nil {
+			dates[p] = map[evidence.Item]civil.Day{}
+		}
+		if err := m.part(id, []evidence.Scan{{At: at, Items: items[p]}}, dates[p]); err != nil {
+			return err
+		}
+		done[id] = true
+	}
+	if len(s.Covers) > 0 {
+		return nil
+	}
+	return m.otherParts([]evidence.Scan{{At: at}}, done)
+}
+
+func sorted[V any](m map[string]V) []string {
+	out := make([]string, 0, len(m))
+	for k := range m {
+		out = append(out, k)
+	}
+	slices.Sort(out)
+	return out
+}
+
+var recordColumns = []string{"publisher", "name", "version", "edition", "architecture", "language", "file_name", "tag_id", "purl", "cpe"}
+
+func (t *taker) item(in *formats.ScanInstall) (evidence.Item, error) {
+	r := in.Record()
+	record, err := t.tx.Number(t.app.numbers, "record", recordColumns, r.Publisher, r.Name, r.Version, r.Edition, r.Architecture, r.Language, r.FileName, r.TagID, r.PURL, r.CPE)
+	if err != nil {
+		return evidence.Item{}, err
+	}
+	place, err := t.place(strings.TrimSpace(in.InstallPath), in.Custom)
+	return evidence.Item{Record: record, Place: place}, err
+}
+
+func (t *taker) place(path string, custom map[string]string) (int64, error) {
+	text := ""
+	if len(custom) > 0 {
+		b, err := json.Marshal(custom)
+		if err != nil {
+			return 0, err
+		}
+		text = string(b)
+	}
+	return t.tx.Number(t.app.numbers, "place", []string{"path", "custom"}, path, text)
+}
+
+// files merges the files of a scan. A scan of parts speaks of the files of these parts; one of everything of all files.
+func (t *taker) files(device, at int64, s *formats.Scan) error {
+	root, err := t.tx.Source(t.source, filesPart)
+	if err != nil {
+		return err
+	}
+	items := map[string][]evidence.Item{}
+	for _, p := range s.Covers {
+		items[p] = nil
+	}
+	if len(s.Covers) == 0 {
+		items[""] = nil
+	}
+	for i := range s.Files {
+		f := &s.Files[i]
+		file, err := t.tx.Number(t.app.numbers, "file", []string{"name", "size", "version"}, strings.TrimSpace(f.Name), f.Size, strings.TrimSpace(f.Version))
+		if err != nil {
+			return err
+		}
+		place, err := t.place(strings.TrimRight(strings.TrimSpace(f.Folder), "/\\"), nil)
+		if err != nil {
+			return err
+		}
+		items[f.Part] = append(items[f.Part], evidence.Item{Record: file, Place: place})
+	}
+	known, err := t.tx.Files().PartsOn(device, root)
+	if err != nil {
+		return err
+	}
+	done := map[int64]bool{}
+	var covered []int64
+	merge := func(part int64, list []evidence.Item) error {
+		done[part] = true
+		return t.tx.Files().Merge(device, part, root, []evidence.Scan{{At: at, Items: list}})
+	}
+	for _, p := range sorted(items) {
+		id := root
+		if p != "" {
+			if id, err = t.tx.Source(t.source, filesPart+" "+p); err != nil {
+				return err
+			}
+		}
+		if err := merge(id, items[p]); err != nil {
+			return err
+		}
+		if len(s.Covers) > 0 || p == "" {
+			covered = append(covered, id)
+		}
+	}
+	for _, part := range known {
+		if !done[part] && len(s.Covers) == 0 {
+			if err := merge(part, nil); err != nil {
+				return err
+			}
+		}
+	}
+	for _, id := range covered { // only now, since merging goes by the times that were known before
+		if err := t.tx.PutFactScan(device, id, at); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// facts merges what a scan reports of the hardware.
+func (t *taker) facts(device, at int64, s *formats.Scan) error {
+	f := s.Device.Facts()
+	known := len(f)
+	if _, named := f["name"]; named {
+		known--
+	}
+	if known == 0 { // a document that names its device says nothing of it
+		return nil
+	}
+	text, err := json.Marshal(f)
+	if err != nil {
+		return err
+	}
+	set, err := t.tx.Number(t.app.numbers, "fact_set", []string{"content"}, string(text))
+	if err != nil {
+		return err
+	}
+	part, err := t.tx.Source(t.source, hardwarePart)
+	if err != nil {
+		return err
+	}
+	if err := t.tx.Hardware().Merge(device, part, part, []evidence.Scan{{At: at, Items: []evidence.Item{{Record: set}}}}); err != nil {
+		return err
+	}
+	return t.tx.PutFactScan(device, part, at)
+}
+
+// use notes who was logged on, and what ran.
+func (t *taker) use(device, at int64, s *formats.Scan) error {
+	for _, l := range s.Logons {
+		if err := t.tx.PutLogon(device, strings.TrimSpace(l.User), l.At.Unix()); err != nil {
+			return err
+		}
+	}
+	for _, r := range s.Sessions {
+		name, err := t.tx.Number(t.app.numbers, "use_name", []string{"file_name", "product"}, strings.TrimSpace(r.FileName), "")
+		if err != nil {
+			return err
+		}
+		end := at // one that goes on has lasted until the scan
+		if !r.End.IsZero() {
+			end = r.End.Unix()
+		}
+		start := r.Start.Unix()
+		if _, err := t.tx.ProlongSession(device, name, strings.TrimSpace(r.User), start, max(start, end), r.Active); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// TakeScan takes in one scan, whole or not at all. findsBy says whether the device is found by its device_id or by its name.
+func (a *App) TakeScan(ctx context.Context, source, findsBy string, s *formats.Scan) (Taken, error) {
+	var out Taken
+	err := a.DB.Update(ctx, func(tx *store.Tx) (err error) {
+		out, err = a.takeScan(tx, source, findsBy, s)
+		return err
+	})
+	return out, err
+}
+
+func (a *App) takeScan(tx *store.Tx, source, findsBy string, s *formats.Scan) (Taken, error) {
+	var res ImportResult
+	t, err := a.newTaker(tx, source, findsBy, &res)
+	if err != nil {
+		return Taken{}, err
+	}
+	device, outcome, err := t.take(s)
+	if err != nil {
+		return Taken{}, err
+	}
+	if err := a.finishOrders(tx, device, s.At.Unix()); err != nil {
+		return Taken{}, err
+	}
+	code, err := tx.DeviceCode(device)
+	if err != nil {
+		return Taken{}, err
+	}
+	return Taken{Device: code, Outcome: outcome, Added: res.Added, Changed: res.Changed, Gone: res.Gone}, markDirty(tx, false)
+}
+
+// importScans takes in a report on devices' software from a file, in one transaction.
+func (a *App) importScans(ctx context.Context, req ImportRequest, scans []*formats.Scan, bad []*formats.LineError) (ImportResult, error) {
+	res := ImportResult{Kind: "scan", File: req.File, Aside: []AsideLine{}, Columns: []string{}, Samples: []Sample{}}
+	run := a.DB.Update
+	if req.DryRun {
+		run = a.DB.Rehearse
+	}
+	slices.SortStableFunc(scans, func(x, y *formats.Scan) int { return cmp.Compare(x.At.Unix(), y.At.Unix()) })
+	err := run(ctx, func(tx *store.Tx) error {
+		for _, s := range scans {
+			source := s.Source
+			if source == "" {
+				source = "collector"
+			}
+			t, err := a.newTaker(tx, source, "id", &res)
+			if err != nil {
+				return err
+			}
+			if req.Device != "" || s.Device.ID != "" {
+				if err := knownByName(tx, &s.Device); err != nil {
+					return err
+				}
+			}
+			if _, _, err := t.take(s); err != nil {
+				return err
+			}
+			if res.Lines += len(s.Installs); req.Progress != nil {
+				req.Progress(res.Lines)
+			}
+		}
+		for _, b := range bad {
+			res.Aside = append(res.Aside, AsideLine{req.File, b.Line, b.Content, b.Reason})
+		}
+		if _, err := tx.AddImport(store.Import{Kind: res.Kind, File: req.File, Author: req.Author, At: a.Clock.Now().Unix(), Lines: int64(res.Lines), Added: int64(res.Added), Changed: int64(res.Changed), Gone: int64(res.Gone), SetAside: int64(len(res.Aside))}); err != nil {
+			return err
+		}
+		if err := res.nameSamples(tx); err != nil {
+			return err
+		}
+		if res.Added+res.Changed+res.Gone == 0 {
+			return nil
+		}
+		return markDirty(tx, false)
+	})
+	return res, err
+}
+
+// knownByName lets a file name its device by its name, where that is no device_id and one device alone has it.
+func knownByName(tx *store.Tx, d *formats.ScanDevice) error {
+	id, err := tx.FindDevice(d.ID)
+	if err != nil || id != 0 {
+		return err
+	}
+	ids, err := tx.DevicesNamed(d.ID)
+	if err != nil {
+		return err
+	}
+	switch len(ids) {
+	case 0:
+		return nil
+	case 1:
+		d.ID, err = tx.DeviceCode(ids[0])
+		return err
+	}
+	return &formats.FileError{Reason: fmt.Sprintf("several devices are called %q: name the device_id", d.ID)}
+}

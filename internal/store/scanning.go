@@ -1,0 +1,288 @@
+package store
+
+import (
+	"database/sql"
+	"encoding/json"
+	"errors"
+	"strings"
+
+	"ensomet/internal/core/schedule"
+	"ensomet/internal/formats"
+)
+
+// Token lets a source send scans. Its secret is kept as a hash alone.
+type Token struct {
+	ID        int64
+	Source    string
+	Hint      string // the first letters of the secret
+	FindsBy   string // id or name: how its scans find their device
+	CreatedAt int64
+	Author    string
+	LastUsed  int64
+	LastFrom  string
+	RevokedAt int64
+	RevokedBy string
+	Scans     int64
+	Devices   int64
+}
+
+const tokenColumns = "t.id, t.source, t.hint, t.finds_by, t.created_at, t.author, t.last_used, t.last_from, t.revoked_at, t.revoked_by"
+
+func scanToken(r *sql.Rows, t *Token) error {
+	return r.Scan(&t.ID, &t.Source, &t.Hint, &t.FindsBy, &t.CreatedAt, &t.Author, &t.LastUsed, &t.LastFrom, &t.RevokedAt, &t.RevokedBy)
+}
+
+// AddToken writes a token.
+func (tx *Tx) AddToken(t Token, hash []byte) (int64, error) {
+	res, err := tx.exec("INSERT INTO token(source, hint, hash, finds_by, created_at, author) VALUES (?, ?, ?, ?, ?, ?)", t.Source, t.Hint, hash, t.FindsBy, t.CreatedAt, t.Author)
+	if err != nil {
+		return 0, err
+	}
+	return res.LastInsertId()
+}
+
+// TokenByHash finds a token, a revoked one too.
+func (tx *Tx) TokenByHash(hash []byte) (Token, error) {
+	list, err := query(tx, scanToken, "SELECT "+tokenColumns+" FROM token t WHERE t.hash = ?", hash)
+	if err == nil && len(list) == 0 {
+		err = ErrNotFound
+	}
+	if err != nil {
+		return Token{}, err
+	}
+	return list[0], nil
+}
+
+// Tokens lists all tokens with what came through them.
+func (tx *Tx) Tokens() ([]Token, error) {
+	return query(tx, func(r *sql.Rows, t *Token) error {
+		return r.Scan(&t.ID, &t.Source, &t.Hint, &t.FindsBy, &t.CreatedAt, &t.Author, &t.LastUsed, &t.LastFrom, &t.RevokedAt, &t.RevokedBy, &t.Scans, &t.Devices)
+	}, "SELECT "+tokenColumns+", (SELECT count(*) FROM delivery d WHERE d.token_id = t.id AND d.outcome <> 'refused'), (SELECT count(DISTINCT device_id) FROM delivery d WHERE d.token_id = t.id AND d.device_id <> 0) FROM token t ORDER BY t.revoked_at <> 0, t.source, t.id")
+}
+
+// TokenUsed notes when and from where a token was used last.
+func (tx *Tx) TokenUsed(id, at int64, from string) error {
+	return tx.one("UPDATE token SET last_used = ?, last_from = ? WHERE id = ?", at, from, id)
+}
+
+// RevokeToken takes a token out of use.
+func (tx *Tx) RevokeToken(id, at int64, who string) error {
+	return tx.one("UPDATE token SET revoked_at = ?, revoked_by = ? WHERE id = ? AND revoked_at = 0", at, who, id)
+}
+
+// Delivery is a scan that came over HTTP. Outcome is new, late, again or refused.
+type Delivery struct {
+	ID         int64  `json:"id"`
+	ReceivedAt int64  `json:"receivedAt"`
+	Source     string `json:"source"`
+	DeviceID   int64  `json:"deviceId"`
+	Code       string `json:"code"`
+	Device     string `json:"device"`
+	ScanAt     int64  `json:"scanAt"`
+	Bytes      int64  `json:"bytes"`
+	Outcome    string `json:"outcome"`
+	Detail     string `json:"detail"`
+}
+
+// AddDelivery notes a scan that came.
+func (tx *Tx) AddDelivery(token int64, d Delivery) error {
+	_, err := tx.exec("INSERT INTO delivery(token_id, received_at, device_id, scan_at, bytes, outcome, detail) VALUES (?, ?, ?, ?, ?, ?, ?)", token, d.ReceivedAt, d.DeviceID, d.ScanAt, d.Bytes, d.Outcome, d.Detail)
+	return err
+}
+
+// ForgetDeliveries deletes notes of deliveries before a time.
+func (tx *Tx) ForgetDeliveries(before int64) error {
+	_, err := tx.exec("DELETE FROM delivery WHERE received_at < ?", before)
+	return err
+}
+
+// DeliveryPage reads a page of deliveries.
+func (tx *Tx) DeliveryPage(q ListQuery) (Page[Delivery], error) {
+	l := list[Delivery]{from: "delivery v JOIN token t ON t.id = v.token_id LEFT JOIN device d ON d.id = v.device_id", key: "v.id", sort: "-id", columns: []column[Delivery]{
+		{"id", "v.id", func(r *Delivery) any { return &r.ID }, false}, {"receivedAt", "v.received_at", func(r *Delivery) any { return &r.ReceivedAt }, false}, {"source", "t.source", func(r *Delivery) any { return &r.Source }, true},
+		{"deviceId", "v.device_id", func(r *Delivery) any { return &r.DeviceID }, false}, {"code", "coalesce(d.code, '')", func(r *Delivery) any { return &r.Code }, true}, {"device", "coalesce(d.name, '')", func(r *Delivery) any { return &r.Device }, true},
+		{"scanAt", "v.scan_at", func(r *Delivery) any { return &r.ScanAt }, false}, {"bytes", "v.bytes", func(r *Delivery) any { return &r.Bytes }, false}, {"outcome", "v.outcome", func(r *Delivery) any { return &r.Outcome }, false},
+		{"detail", "v.detail", func(r *Delivery) any { return &r.Detail }, true},
+	}}
+	return l.page(tx, q)
+}
+
+// Mapping reads the saved mapping of a header, or nil.
+func (tx *Tx) Mapping(kind, headerKey string) (*formats.Mapping, error) {
+	var text string
+	err := tx.QueryRowContext(tx.ctx, "SELECT mapping FROM column_mapping WHERE kind = ? AND header_key = ?", kind, headerKey).Scan(&text)
+	if errors.Is(err, sql.ErrNoRows) {
+		return nil, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	var m formats.Mapping
+	return &m, json.Unmarshal([]byte(text), &m)
+}
+
+// SetMapping saves the mapping of a header.
+func (tx *Tx) SetMapping(kind, headerKey string, m *formats.Mapping, author string, at int64) error {
+	text, err := json.Marshal(m)
+	if err != nil {
+		return err
+	}
+	_, err = tx.exec("INSERT INTO column_mapping(kind, header_key, mapping, author, at) VALUES (?, ?, ?, ?, ?) ON CONFLICT DO UPDATE SET mapping = excluded.mapping, author = excluded.author, at = excluded.at", kind, headerKey, string(text), author, at)
+	return err
+}
+
+// Schedule is a plan by which devices are scanned. Basis is calendar or age.
+type Schedule struct {
+	ID           int64
+	Name, Basis  string
+	Calendar     schedule.Calendar
+	AgeDays      int
+	Group        string
+	Quiet        []schedule.Quiet
+	ConsideredAt int64 // up to when starts of the calendar have been turned into orders
+	Author       string
+	At           int64
+	Paused       bool
+}
+
+// Schedules lists the schedules by name.
+func (tx *Tx) Schedules() ([]Schedule, error) {
+	return query(tx, func(r *sql.Rows, s *Schedule) error {
+		var calendar, quiet string
+		if err := r.Scan(&s.ID, &s.Name, &s.Basis, &calendar, &s.AgeDays, &s.Group, &quiet, &s.ConsideredAt, &s.Author, &s.At, &s.Paused); err != nil {
+			return err
+		}
+		return errors.Join(json.Unmarshal([]byte(calendar), &s.Calendar), json.Unmarshal([]byte(quiet), &s.Quiet))
+	}, "SELECT id, name, basis, calendar, age_days, group_name, quiet, considered_at, author, at, paused FROM schedule ORDER BY name")
+}
+
+// PutSchedule writes a schedule, a new one where its number is 0.
+func (tx *Tx) PutSchedule(s Schedule) (int64, error) {
+	calendar, err1 := json.Marshal(s.Calendar)
+	quiet, err2 := json.Marshal(s.Quiet)
+	if err := errors.Join(err1, err2); err != nil {
+		return 0, err
+	}
+	if s.ID != 0 {
+		return s.ID, tx.one("UPDATE schedule SET name = ?, basis = ?, calendar = ?, age_days = ?, group_name = ?, quiet = ?, author = ?, at = ?, paused = ? WHERE id = ?", s.Name, s.Basis, string(calendar), s.AgeDays, s.Group, string(quiet), s.Author, s.At, s.Paused, s.ID)
+	}
+	res, err := tx.exec("INSERT INTO schedule(name, basis, calendar, age_days, group_name, quiet, considered_at, author, at, paused) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)", s.Name, s.Basis, string(calendar), s.AgeDays, s.Group, string(quiet), s.ConsideredAt, s.Author, s.At, s.Paused)
+	if err != nil {
+		return 0, err
+	}
+	return res.LastInsertId()
+}
+
+// Considered notes up to when a schedule's starts have been turned into orders.
+func (tx *Tx) Considered(id, at int64) error {
+	return tx.one("UPDATE schedule SET considered_at = ? WHERE id = ?", at, id)
+}
+
+// DropSchedule deletes a schedule; orders that it gave stay.
+func (tx *Tx) DropSchedule(id int64) error { return tx.one("DELETE FROM schedule WHERE id = ?", id) }
+
+// ScanOrder is a scan of a device that was asked for.
+type ScanOrder struct {
+	ID, Device, Schedule int64
+	Why, Detail, Author  string
+	AskedAt              int64
+	schedule.Order
+}
+
+const orderColumns = "id, device_id, schedule_id, why, state, tries, asked_at, not_before, taken_at, ended_at, reason, detail, author"
+
+func scanOrder(r *sql.Rows, o *ScanOrder) error {
+	return r.Scan(&o.ID, &o.Device, &o.Schedule, &o.Why, &o.State, &o.Tries, &o.AskedAt, &o.NotBefore, &o.TakenAt, &o.EndedAt, &o.Reason, &o.Detail, &o.Author)
+}
+
+// OpenOrders lists the orders that wait or run, of some devices or of all where devices is nil.
+func (tx *Tx) OpenOrders(devices []int64) ([]ScanOrder, error) {
+	if devices == nil {
+		return query(tx, scanOrder, "SELECT "+orderColumns+" FROM scan_order WHERE state IN ('waiting', 'running') ORDER BY id")
+	}
+	text, err := json.Marshal(devices)
+	if err != nil {
+		return nil, err
+	}
+	return query(tx, scanOrder, "SELECT "+orderColumns+" FROM scan_order WHERE device_id IN (SELECT value FROM json_each(?)) AND state IN ('waiting', 'running') ORDER BY id", string(text))
+}
+
+// Order reads one order.
+func (tx *Tx) Order(id int64) (ScanOrder, error) {
+	list, err := query(tx, scanOrder, "SELECT "+orderColumns+" FROM scan_order WHERE id = ?", id)
+	if err == nil && len(list) == 0 {
+		err = ErrNotFound
+	}
+	if err != nil {
+		return ScanOrder{}, err
+	}
+	return list[0], nil
+}
+
+// PutOrder writes an order, a new one where its number is 0.
+func (tx *Tx) PutOrder(o ScanOrder) error {
+	if o.ID == 0 {
+		_, err := tx.exec("INSERT INTO scan_order(device_id, schedule_id, why, state, tries, asked_at, not_before, taken_at, ended_at, reason, detail, author) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+			o.Device, o.Schedule, o.Why, string(o.State), o.Tries, o.AskedAt, o.NotBefore, o.TakenAt, o.EndedAt, o.Reason, o.Detail, o.Author)
+		return err
+	}
+	return tx.one("UPDATE scan_order SET state = ?, tries = ?, not_before = ?, taken_at = ?, ended_at = ?, reason = ?, detail = ? WHERE id = ?", string(o.State), o.Tries, o.NotBefore, o.TakenAt, o.EndedAt, o.Reason, o.Detail, o.ID)
+}
+
+// OrderRow is a line of the list of scans that were asked for.
+type OrderRow struct {
+	ID        int64  `json:"id"`
+	DeviceID  int64  `json:"deviceId"`
+	Code      string `json:"code"`
+	Device    string `json:"device"`
+	Unit      string `json:"unit"`
+	Site      string `json:"site"`
+	Schedule  string `json:"schedule"`
+	Why       string `json:"why"`
+	State     string `json:"state"`
+	Tries     int64  `json:"tries"`
+	AskedAt   int64  `json:"askedAt"`
+	NotBefore int64  `json:"notBefore"`
+	TakenAt   int64  `json:"takenAt"`
+	EndedAt   int64  `json:"endedAt"`
+	Reason    string `json:"reason"`
+	Detail    string `json:"detail"`
+	Author    string `json:"author"`
+}
+
+// OrderPage reads a page of scans that were asked for.
+func (tx *Tx) OrderPage(q ListQuery) (Page[OrderRow], error) {
+	l := list[OrderRow]{from: "scan_order o JOIN device d ON d.id = o.device_id LEFT JOIN schedule s ON s.id = o.schedule_id", key: "o.id", sort: "-id", special: deviceFilters("d"), columns: []column[OrderRow]{
+		{"id", "o.id", func(r *OrderRow) any { return &r.ID }, false}, {"deviceId", "o.device_id", func(r *OrderRow) any { return &r.DeviceID }, false}, {"code", "d.code", func(r *OrderRow) any { return &r.Code }, false},
+		{"device", "d.name", func(r *OrderRow) any { return &r.Device }, true}, {"unit", "d.org_unit", func(r *OrderRow) any { return &r.Unit }, true}, {"site", "d.site", func(r *OrderRow) any { return &r.Site }, true},
+		{"schedule", "coalesce(s.name, '')", func(r *OrderRow) any { return &r.Schedule }, true}, {"why", "o.why", func(r *OrderRow) any { return &r.Why }, false}, {"state", "o.state", func(r *OrderRow) any { return &r.State }, false},
+		{"tries", "o.tries", func(r *OrderRow) any { return &r.Tries }, false}, {"askedAt", "o.asked_at", func(r *OrderRow) any { return &r.AskedAt }, false}, {"notBefore", "o.not_before", func(r *OrderRow) any { return &r.NotBefore }, false},
+		{"takenAt", "o.taken_at", func(r *OrderRow) any { return &r.TakenAt }, false}, {"endedAt", "o.ended_at", func(r *OrderRow) any { return &r.EndedAt }, false}, {"reason", "o.reason", func(r *OrderRow) any { return &r.Reason }, true},
+		{"detail", "o.detail", func(r *OrderRow) any { return &r.Detail }, true}, {"author", "o.author", func(r *OrderRow) any { return &r.Author }, false},
+	}}
+	return l.page(tx, q)
+}
+
+// OrderCount counts orders by state.
+type OrderCount struct {
+	State string `json:"state"`
+	Count int64  `json:"count"`
+}
+
+// OrderCounts counts the orders by state; done and failed ones since a time.
+func (tx *Tx) OrderCounts(since int64) ([]OrderCount, error) {
+	out, err := query(tx, func(r *sql.Rows, v *OrderCount) error { return r.Scan(&v.State, &v.Count) }, "SELECT state, count(*) FROM scan_order WHERE ended_at = 0 OR ended_at >= ? GROUP BY state ORDER BY state", since)
+	if out == nil {
+		out = []OrderCount{}
+	}
+	return out, err
+}
+
+func splitList(s string) []string {
+	if s == "" {
+		return []string{}
+	}
+	return strings.Split(s, "|")
+}
+
+func joinList(list []string) string { return strings.Join(list, "|") }
