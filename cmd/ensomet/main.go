@@ -40,6 +40,7 @@ type commandLine struct {
 	Retry    retryCmd    `cmd:"" help:"Try the lines that were put aside again."`
 	Export   exportCmd   `cmd:"" help:"Write a kind of file to standard output."`
 	Position positionCmd `cmd:"" help:"Compute and print the position, or explain that of one product."`
+	Collect  collectCmd  `cmd:"" help:"Read the machine that this runs on: send it to a server, or write it to a file."`
 	User     userCmd     `cmd:"" help:"Manage who may sign in."`
 	Backup   backupCmd   `cmd:"" help:"Write a consistent copy of the data file."`
 	Restore  restoreCmd  `cmd:"" help:"Put a copy in place of the data file."`
@@ -49,7 +50,7 @@ type commandLine struct {
 
 func main() {
 	var cli commandLine
-	parser := kong.Must(&cli, kong.Name("ensomet"), kong.Description("Software asset management: what runs, what is owned, what is used, and what to do about it."), kong.UsageOnError(), kong.Writers(os.Stdout, os.Stderr))
+	parser := kong.Must(&cli, kong.Name("ensomet"), kong.Description("Software asset management: what runs, what is owned, what is used, and what to do about it."), kong.UsageOnError(), kong.Vars{"spool": spoolDir()}, kong.Writers(os.Stdout, os.Stderr))
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
 	kctx, err := parser.Parse(os.Args[1:])
