@@ -54,7 +54,8 @@ func run(m *testing.M) (int, error) {
 	if err != nil {
 		return 1, err
 	}
-	if _, err := standin.BuildDemo(ctx, app.New(db, outside), func(string) {}); err != nil {
+	a := app.New(db, outside)
+	if _, err := standin.BuildDemo(ctx, a, outside, api.New(a, outside), func(string) {}); err != nil {
 		return 1, err
 	}
 	if err := errors.Join(db.Backup(ctx, demoFile), db.Close()); err != nil {

@@ -11,6 +11,7 @@ import (
 
 	"ensomet/internal/api"
 	"ensomet/internal/app"
+	"ensomet/internal/collect"
 	"ensomet/internal/standin"
 	"ensomet/internal/store"
 )
@@ -35,16 +36,16 @@ func (c *serveCmd) Run(ctx context.Context, g *globals) error {
 	if len(accounts) == 0 {
 		say("Nobody can sign in yet: make an account with  ensomet user add NAME --role run")
 	}
-	return serve(ctx, a, nil, c.Listen)
+	return serve(ctx, a, api.New(a, nil), c.Listen)
 }
 
 // serve answers until ctx ends.
-func serve(ctx context.Context, a *app.App, mover api.Mover, listen string) error {
+func serve(ctx context.Context, a *app.App, server http.Handler, listen string) error {
 	l, err := net.Listen("tcp", listen)
 	if err != nil {
 		return fmt.Errorf("%s cannot be listened on: %w; choose another with --listen", listen, err)
 	}
-	srv := &http.Server{Handler: api.New(a, mover), ReadHeaderTimeout: 10 * time.Second}
+	srv := &http.Server{Handler: server, ReadHeaderTimeout: 10 * time.Second}
 	if dirty, err := a.Dirty(ctx); err != nil {
 		return err
 	} else if dirty {
@@ -65,7 +66,31 @@ func serve(ctx context.Context, a *app.App, mover api.Mover, listen string) erro
 }
 
 type demoCmd struct {
-	Listen string `help:"Address to listen on." default:"127.0.0.1:8321"`
+	Listen      string `help:"Address to listen on." default:"127.0.0.1:8321"`
+	ThisMachine bool   `help:"Show the machine that this runs on as one more device: its collector reads it now."`
+}
+
+// addThisMachine lets the collector read this machine and takes its scan in, at the demo's time.
+func addThisMachine(ctx context.Context, a *app.App) error {
+	scan, err := (&collect.Machine{}).Scan(ctx)
+	if err != nil {
+		return err
+	}
+	tell(scan, 0)
+	shift := a.Clock.Now().Sub(scan.At)
+	scan.At = scan.At.Add(shift)
+	for i := range scan.Sessions {
+		scan.Sessions[i].Start = scan.Sessions[i].Start.Add(shift)
+	}
+	for i := range scan.Logons {
+		scan.Logons[i].At = scan.Logons[i].At.Add(shift)
+	}
+	got, err := a.TakeScan(ctx, "collector on this machine", "id", scan)
+	if err != nil {
+		return err
+	}
+	say("This machine is the device %s (%s).", scan.Device.Name, got.Device)
+	return a.Refresh(ctx)
 }
 
 func (c *demoCmd) Run(ctx context.Context, g *globals) error {
@@ -81,7 +106,7 @@ func (c *demoCmd) Run(ctx context.Context, g *globals) error {
 	}
 	if missing {
 		building := g.DB + ".building"
-		for _, end := range []string{"", "-wal", "-shm"} {
+		for _, end := range []string{"", "-wal", "-shm", ".outside.json"} {
 			if err := os.Remove(building + end); err != nil && !errors.Is(err, os.ErrNotExist) {
 				return err
 			}
@@ -92,11 +117,7 @@ func (c *demoCmd) Run(ctx context.Context, g *globals) error {
 		if err := os.Rename(building, g.DB); err != nil {
 			return err
 		}
-		fresh, err := standin.OpenOutside(g.DB)
-		if err != nil {
-			return err
-		}
-		if err := fresh.Save(); err != nil { // other commands on this file go by the demo's clock
+		if err := os.Rename(building+".outside.json", g.DB+".outside.json"); err != nil { // other commands on this file go by the demo's clock
 			return err
 		}
 	}
@@ -110,8 +131,15 @@ func (c *demoCmd) Run(ctx context.Context, g *globals) error {
 		return err
 	}
 	a := app.New(db, outside)
-	a.Deploy, a.Demo = outside, true
-	return serve(ctx, a, outside, c.Listen)
+	a.Deploy, a.Mail, a.Demo = outside, outside, true
+	server := api.New(a, outside)
+	outside.Connect(server)
+	if c.ThisMachine {
+		if err := addThisMachine(ctx, a); err != nil {
+			return err
+		}
+	}
+	return serve(ctx, a, server, c.Listen)
 }
 
 // buildDemo builds a demo in a file of its own, which takes its place when it is whole.
@@ -126,7 +154,9 @@ func buildDemo(ctx context.Context, path string) error {
 		return errors.Join(err, db.Close())
 	}
 	say("Building the demo: invented data, generated and taken in through the real import.")
-	_, err = standin.BuildDemo(ctx, app.New(db, outside), func(s string) { say("  %s", s) })
+	a := app.New(db, outside)
+	a.Mail = outside
+	_, err = standin.BuildDemo(ctx, a, outside, api.New(a, outside), func(s string) { say("  %s", s) })
 	if err := errors.Join(err, db.Close()); err != nil {
 		return err
 	}

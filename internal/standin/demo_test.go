@@ -8,6 +8,7 @@ import (
 	"testing"
 	"time"
 
+	"ensomet/internal/api"
 	"ensomet/internal/app"
 	"ensomet/internal/core/civil"
 	"ensomet/internal/store"
@@ -27,17 +28,28 @@ func TestPlantedTruths(t *testing.T) {
 		t.Fatal(err)
 	}
 	a := app.New(db, o)
-	a.Deploy = o
+	a.Deploy, a.Mail = o, o
 	start := time.Now()
-	truths, err := BuildDemo(ctx, a, func(s string) { t.Log(time.Since(start).Round(time.Millisecond), s) })
+	truths, err := BuildDemo(ctx, a, o, api.New(a, o), func(s string) { t.Log(time.Since(start).Round(time.Millisecond), s) })
 	if err != nil {
 		t.Fatal(err)
 	}
 	t.Log("built in", time.Since(start))
-	if len(truths) < 12 {
+	if len(truths) < 34 {
 		t.Fatalf("only %d truths are planted", len(truths))
 	}
+	if now := o.Now(); !now.Equal(Now) {
+		t.Errorf("the demo's clock stands at %v", now)
+	}
 	for _, truth := range truths {
+		if truth.Device != "" {
+			for key, want := range truth.Seen {
+				if got := observe(t, a, truth.Device, key, want); got != want {
+					t.Errorf("%s: %s of %s is %q, the truth is %q", truth.Story, key, truth.Device, got, want)
+				}
+			}
+			continue
+		}
 		got, exposure := measure(t, a, truth)
 		for key, want := range truth.Want {
 			if got[key] != want {
@@ -53,6 +65,59 @@ func TestPlantedTruths(t *testing.T) {
 	}
 	t.Run("a decision about one name", func(t *testing.T) { decideEcho(t, a) })
 	t.Run("a removal and its return", func(t *testing.T) { removeGame(t, a, o) })
+}
+
+// observe reads from the program what a truth about evidence is about.
+func observe(t *testing.T, a *app.App, device, key, want string) string {
+	t.Helper()
+	ctx := context.Background()
+	e, err := a.DeviceEvidence(ctx, device)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var row store.DeviceRow
+	var changes []store.ChangeRow
+	if err := a.DB.View(ctx, func(tx *store.Tx) error {
+		page, err := tx.DevicePage(store.ListQuery{Filters: map[string]string{"code": device}})
+		if err != nil {
+			return err
+		}
+		row = page.Rows[0]
+		log, err := tx.ChangePage(store.ListQuery{Filters: map[string]string{"code": device}})
+		changes = log.Rows
+		return err
+	}); err != nil {
+		t.Fatal(err)
+	}
+	switch key {
+	case "age":
+		return row.Age
+	case "directoryAge":
+		return row.DirectoryAge
+	case "installs":
+		return fmt.Sprint(row.Installs)
+	case "name":
+		return row.Name
+	case "namesakes":
+		return fmt.Sprint(row.Namesakes)
+	case "software":
+		return fmt.Sprint(len(e.Differ))
+	case "differs":
+		for _, f := range e.Facts {
+			if f.Differ && f.Fact == want {
+				return f.Fact
+			}
+		}
+	case "change", "changeAt":
+		for _, c := range changes {
+			text := fmt.Sprintf("%s %s %s>%s", c.Kind, c.Name, c.Was, c.Now)
+			if key == "change" && text == want || key == "changeAt" && fmt.Sprint(c.At) == want {
+				return want
+			}
+		}
+		return fmt.Sprint(changes)
+	}
+	return ""
 }
 
 // measure reads from the program what a truth is about.

@@ -1,20 +1,17 @@
 package standin
 
 import (
-	"bytes"
 	"context"
-	"encoding/csv"
 	"encoding/json"
 	"errors"
 	"fmt"
+	"net/http"
 	"os"
 	"slices"
 	"sync"
 	"time"
 
 	"ensomet/internal/app"
-	"ensomet/internal/formats"
-	"ensomet/internal/store"
 )
 
 // Outside is the simulated world around a demo: its clock, the deployment tool with the removals it has taken, and the fleet that carries them out and reports.
@@ -23,11 +20,30 @@ type Outside struct {
 	path  string
 	mu    sync.Mutex
 	state outsideState
+	fleet gateway
 }
 
 type outsideState struct {
 	Now    time.Time     `json:"now"`
 	Orders []app.Removal `json:"orders"`
+	Token  string        `json:"token"` // the fleet's
+	Mail   []Letter      `json:"mail"`
+}
+
+// Letter is a message that the stand-in mail box took.
+type Letter struct {
+	At      time.Time `json:"at"`
+	To      string    `json:"to"`
+	Subject string    `json:"subject"`
+	Body    string    `json:"body"`
+}
+
+// Send takes a message into the mail box.
+func (o *Outside) Send(_ context.Context, to, subject, body string) error {
+	o.mu.Lock()
+	defer o.mu.Unlock()
+	o.state.Mail = append(o.state.Mail, Letter{o.state.Now, to, subject, body})
+	return o.save()
 }
 
 // OpenOutside reads the outside of a demo, or begins a new one at the demo's fixed time.
@@ -84,60 +100,81 @@ func (o *Outside) Remove(_ context.Context, order app.Removal) error {
 	return o.save()
 }
 
-// MoveOn moves the clock on by whole days. The deployment tool carries out what it was sent, and the devices concerned report by a scan that goes through the real import. It returns how many
-// devices reported.
-func (o *Outside) MoveOn(ctx context.Context, a *app.App, days int) (int, error) {
+// Connect lets the fleet talk to a server.
+func (o *Outside) Connect(server http.Handler) {
 	o.mu.Lock()
+	defer o.mu.Unlock()
+	o.fleet.client = &http.Client{Transport: loop{server}}
+}
+
+// MoveOn moves the clock on by whole days. Each day schedules are followed, the fleet answers as far as it can be reached, and the deployment tool carries out what it was sent: the devices concerned report by a scan. All of it
+// goes over the same HTTP interface as a collector's scans. It returns how many scans came.
+func (o *Outside) MoveOn(ctx context.Context, a *app.App, days int) (int, error) {
 	if days < 1 || days > 400 {
-		o.mu.Unlock()
 		return 0, errors.New("the clock moves on by 1 to 400 days")
 	}
-	o.state.Now = o.state.Now.AddDate(0, 0, days)
-	orders, now := slices.Clone(o.state.Orders), o.state.Now
+	done := 0
+	for range days {
+		n, err := o.passDay(ctx, a)
+		done += n
+		if err != nil {
+			return done, err
+		}
+	}
+	return done, nil
+}
+
+func (o *Outside) passDay(ctx context.Context, a *app.App) (int, error) {
+	o.mu.Lock()
+	o.state.Now = o.state.Now.AddDate(0, 0, 1)
+	removals, now := slices.Clone(o.state.Orders), o.state.Now
 	o.state.Orders = nil
+	g := gateway{o.fleet.client, o.state.Token}
 	err := o.save()
 	o.mu.Unlock()
 	if err != nil {
 		return 0, err
 	}
-	byDevice := map[string][]string{}
-	for _, order := range orders {
-		byDevice[order.Device] = append(byDevice[order.Device], order.Names...)
+	if g.client == nil {
+		return 0, errors.New("the fleet is not connected to a server")
 	}
-	var buf bytes.Buffer
-	w := csv.NewWriter(&buf)
-	if err := w.Write(formats.Installs.Columns); err != nil {
+	if _, err := a.Plan(ctx); err != nil {
 		return 0, err
 	}
-	at := now.Add(-time.Hour)
-	for device, names := range byDevice {
-		var lines [][]string
-		err := a.DB.View(ctx, func(tx *store.Tx) (err error) {
-			lines, err = tx.DeviceLines(device, at)
-			return err
-		})
+	fleet, err := machines(ctx, a)
+	if err != nil {
+		return 0, err
+	}
+	done, err := g.answerOrders(ctx, a, fleet, now)
+	if err != nil {
+		return done, err
+	}
+	byDevice := map[string][]string{}
+	for _, r := range removals {
+		byDevice[r.Device] = append(byDevice[r.Device], r.Names...)
+	}
+	for _, m := range fleet {
+		names, concerned := byDevice[m.code]
+		if !concerned {
+			continue
+		}
+		s, err := look(ctx, a, m, now.Add(-time.Hour/2), names)
 		if err != nil {
-			return 0, err
+			return done, err
 		}
-		for _, line := range lines {
-			if !slices.Contains(names, line[2]) {
-				if err := w.Write(line); err != nil {
-					return 0, err
-				}
-			}
+		if _, err := g.send(ctx, s); err != nil {
+			return done, err
 		}
+		done++
 	}
-	w.Flush()
-	if len(byDevice) > 0 {
-		if _, err := a.Import(ctx, app.ImportRequest{Kind: formats.Installs, File: "scans of " + at.Format("2006-01-02"), In: &buf, AsOf: at, Author: "stand-in fleet"}); err != nil {
-			return 0, err
-		}
-	}
-	return len(byDevice), nil
+	return done, nil
 }
 
-// BuildDemo generates the demo's raw files, takes them in through the real import, and computes.
-func BuildDemo(ctx context.Context, a *app.App, note func(string)) ([]Truth, error) {
+// firstDays is how many days before its today the demo's fleet begins to follow schedules, so that the queue has a history.
+const firstDays = 4
+
+// BuildDemo generates the demo's raw files, takes them in through the real import, lets the fleet report what files cannot say over HTTP to the server, and computes. The outside's clock ends at the demo's fixed time.
+func BuildDemo(ctx context.Context, a *app.App, o *Outside, server http.Handler, note func(string)) ([]Truth, error) {
 	dir, err := os.MkdirTemp("", "ensomet-demo")
 	if err != nil {
 		return nil, err
@@ -165,5 +202,33 @@ func BuildDemo(ctx context.Context, a *app.App, note func(string)) ([]Truth, err
 	if err := errors.Join(err, failed); err != nil {
 		return nil, err
 	}
-	return truths, a.Refresh(ctx)
+	if err := a.Refresh(ctx); err != nil {
+		return nil, err
+	}
+	o.Connect(server)
+	secret, _, err := a.NewToken(ctx, "collector", "id", "demo")
+	if err != nil {
+		return nil, err
+	}
+	o.mu.Lock()
+	o.state.Token, o.state.Now = secret, Now.AddDate(0, 0, -firstDays)
+	o.mu.Unlock()
+	for _, p := range Plans {
+		if _, err := a.SaveSchedule(ctx, p, "demo"); err != nil {
+			return nil, err
+		}
+	}
+	more, err := o.reportStories(ctx, a)
+	if err != nil {
+		return nil, err
+	}
+	n, err := o.MoveOn(ctx, a, firstDays)
+	if err != nil {
+		return nil, err
+	}
+	note(fmt.Sprintf("scans over HTTP: %d", n))
+	if err := makeGroups(ctx, a); err != nil {
+		return nil, err
+	}
+	return append(truths, more...), a.Refresh(ctx)
 }

@@ -27,11 +27,13 @@ type Truth struct {
 	Metric             string
 	Want               map[string]int64 // owned, needed, covered, short, surplus, low; cases; not_measured; gap:REASON
 	Exposure           string           // amount and currency, where the story is about money
+	Device             string            // its device_id, where the story is about evidence
+	Seen               map[string]string // what must be seen of it
 }
 
 type device struct {
 	id, name, kind, env, unit, site, country, user, status string
-	portable, cluster, host                                string
+	portable, cluster, host, hosting                       string
 	processors, cores, vcores                              int
 	scans                                                  []time.Time // oldest first; none for a device never scanned
 	metered                                                bool
@@ -146,6 +148,13 @@ func (w *world) fleet() {
 		}
 		next += u.users
 	}
+	for _, code := range []string{twinA, twinB} { // somebody gave two machines one name
+		for _, d := range w.devices {
+			if d.id == code {
+				d.name = "hal-chart-twin"
+			}
+		}
+	}
 	for i := range 60 { // second devices
 		owner := w.unitsOf["Shore/Charting"][i*3]
 		d := w.add(&device{name: fmt.Sprintf("hal-lap-%03d", i+1), kind: "client", env: "production", unit: owner.unit, site: owner.site, country: owner.country, user: owner.user, portable: "true", processors: 1, cores: 8})
@@ -167,7 +176,7 @@ func (w *world) fleet() {
 		w.scans(w.add(&device{name: fmt.Sprintf("bench-%02d", i+1), kind: "client", env: "test", unit: "Shore/Workshop/Bench", site: "Reyksker", country: "IS", processors: 1, cores: 4}))
 	}
 	for i := range 30 {
-		w.scans(w.add(&device{name: fmt.Sprintf("cloud-%02d", i+1), kind: "server", env: "production", unit: "Cloud", site: "Computing hall", country: "NO", processors: 1, cores: 8}))
+		w.scans(w.add(&device{name: fmt.Sprintf("cloud-%02d", i+1), kind: "server", env: "production", unit: "Cloud", site: "Computing hall", country: "NO", processors: 1, cores: 8, hosting: "cloud"}))
 	}
 	for i := range 12 { // in the directory, never seen by a scan
 		w.add(&device{name: fmt.Sprintf("hal-lost-%02d", i+1), kind: "client", env: "production", unit: "Shore/Administration", site: "Halvorsund", country: "NO"})

@@ -2,6 +2,7 @@ package standin
 
 import (
 	"encoding/csv"
+	"fmt"
 	"os"
 	"path/filepath"
 	"slices"
@@ -47,15 +48,37 @@ func (w *world) write(dir string) error {
 		if d.kind != "client" {
 			os, osVersion = "Varde Server", "9.4"
 		}
-		files[formats.Devices] = append(files[formats.Devices], []string{d.id, d.name, d.kind, d.env, d.unit, d.site, d.country, "", "", d.user, os, osVersion, zero(d.processors), zero(d.cores), zero(d.vcores), "", d.host, d.cluster, "", d.portable, d.status, ""})
+		files[formats.Devices] = append(files[formats.Devices], []string{d.id, d.name, d.kind, d.env, d.unit, d.site, d.country, d.address(), "halvorsund.example/" + d.unit, d.user, os, osVersion, zero(d.processors), zero(d.cores), zero(d.vcores), "", d.host, d.cluster, "", d.portable, d.status, "", d.hosting})
 		files[formats.Installs] = append(files[formats.Installs], d.report()...)
 	}
 	for kind, rows := range files {
-		if err := writeCSV(filepath.Join(dir, kind.Name+".csv"), kind.Columns, rows); err != nil {
+		columns := kind.Columns
+		if kind == formats.Devices {
+			columns = append(slices.Clone(columns), "hosting")
+		}
+		if err := writeCSV(filepath.Join(dir, kind.Name+".csv"), columns, rows); err != nil {
 			return err
 		}
 	}
 	return nil
+}
+
+// address is where a device is in the network: each unit has a range of its own, the cloud one of IPv6.
+func (d *device) address() string {
+	n, err := strconv.Atoi(d.id[1:])
+	if err != nil {
+		return ""
+	}
+	if d.hosting == "cloud" {
+		return fmt.Sprintf("2001:db8:c10d::%x", n)
+	}
+	i := slices.IndexFunc(units, func(u struct {
+		unit, site, country string
+		clients, users      int
+	}) bool {
+		return strings.HasPrefix(d.unit, u.unit)
+	})
+	return fmt.Sprintf("10.%d.%d.%d", 24+max(i, 0), n/250, 1+n%250)
 }
 
 func zero(n int) string {

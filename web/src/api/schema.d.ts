@@ -116,6 +116,102 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/change-rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["changeRules"];
+        put?: never;
+        post: operations["addChangeRule"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/change-rules/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["previewChangeRule"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/change-rules/{id}/end": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["endChangeRule"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["changes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/changes/by-day": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["changesByDay"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["compare"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/course": {
         parameters: {
             query?: never;
@@ -124,6 +220,22 @@ export interface paths {
             cookie?: never;
         };
         get: operations["course"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/deliveries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["deliveries"];
         put?: never;
         post?: never;
         delete?: never;
@@ -180,6 +292,54 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/devices/{code}/evidence": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["deviceEvidence"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/devices/{code}/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["deviceFiles"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/drill": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["drill"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/entitlements": {
         parameters: {
             query?: never;
@@ -190,6 +350,22 @@ export interface paths {
         get: operations["entitlements"];
         put?: never;
         post: operations["bookEntitlement"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/file-search": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["findFiles"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -212,6 +388,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/groups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["groups"];
+        put?: never;
+        post: operations["saveGroup"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/groups/fields": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["conditionFields"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/groups/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["previewGroup"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/groups/{id}/drop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["dropGroup"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/imports": {
         parameters: {
             query?: never;
@@ -228,6 +468,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/mail": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["mail"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/me": {
         parameters: {
             query?: never;
@@ -236,6 +492,22 @@ export interface paths {
             cookie?: never;
         };
         get: operations["me"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/moves": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["moves"];
         put?: never;
         post?: never;
         delete?: never;
@@ -468,6 +740,86 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/scan-orders": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["scan-orders"];
+        put?: never;
+        post: operations["askScans"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scan-orders/act": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["orderAct"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scan-orders/counts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["orderCounts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schedules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["schedules"];
+        put?: never;
+        post: operations["saveSchedule"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schedules/{id}/drop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["dropSchedule"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sign-in": {
         parameters: {
             query?: never;
@@ -548,6 +900,38 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/tokens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["tokens"];
+        put?: never;
+        post: operations["addToken"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tokens/{id}/revoke": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["revokeToken"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/use": {
         parameters: {
             query?: never;
@@ -593,6 +977,14 @@ export interface components {
             /** Format: int64 */
             days: number;
         };
+        "BodyStruct { Devices ListString \"json:\\\"devices\\\" minItems:\\\"1\\\" maxItems:\\\"5000\\\"\" }Body": {
+            devices: string[];
+        };
+        "BodyStruct { IDs ListInt64 \"json:\\\"ids\\\" minItems:\\\"1\\\"\"; Act string \"json:\\\"act\\\" enum:\\\"againCall off\\\"\" }Body": {
+            /** @enum {string} */
+            act: "again" | "call off";
+            ids: number[];
+        };
         "BodyStruct { IDs ListInt64 \"json:\\\"ids\\\" minItems:\\\"1\\\"\"; Act string \"json:\\\"act\\\" enum:\\\"agreeSendReopenKeep\\\"\"; Note string \"json:\\\"noteOmitempty\\\"\"; Until string \"json:\\\"untilOmitempty\\\"\" }Body": {
             /** @enum {string} */
             act: "agree" | "send" | "reopen" | "keep";
@@ -607,7 +999,18 @@ export interface components {
             /** Format: int64 */
             product: number;
         };
+        "BodyStruct { Source string \"json:\\\"source\\\"\"; FindsBy string \"json:\\\"findsBy\\\" enum:\\\"idName\\\"\" }Body": {
+            /** @enum {string} */
+            findsBy: "id" | "name";
+            source: string;
+        };
+        Calendar: {
+            at: string;
+            monthDays?: number[];
+            weekdays?: number[];
+        };
         CaseRow: {
+            age: string;
             /** Format: double */
             amount: number;
             /** Format: int64 */
@@ -635,6 +1038,7 @@ export interface components {
             worth: string;
         };
         CaseView: {
+            age: string;
             /** Format: double */
             amount: number;
             /** Format: int64 */
@@ -666,6 +1070,124 @@ export interface components {
             unit: string;
             user: string;
             worth: string;
+        };
+        ChangeRow: {
+            /** Format: int64 */
+            at: number;
+            code: string;
+            device: string;
+            /** Format: int64 */
+            deviceId: number;
+            environment: string;
+            /** Format: int64 */
+            id: number;
+            kind: string;
+            name: string;
+            now: string;
+            /** Format: int64 */
+            productId: number;
+            publisher: string;
+            /** Format: int64 */
+            quiet: number;
+            /** Format: int64 */
+            record: number;
+            source: string;
+            unit: string;
+            was: string;
+        };
+        ChangeRuleDraft: {
+            /** @description where mail goes */
+            address: string;
+            group: string;
+            /** @description installed, removed, upgraded, hardware; none is all */
+            kinds: string[];
+            /** @description a pattern with * and ?; empty is all */
+            name: string;
+            publisher: string;
+            /** @enum {string} */
+            what: "quiet" | "mail";
+        };
+        ChangeRuleView: {
+            /** @description where mail goes */
+            address: string;
+            /** Format: int64 */
+            at: number;
+            author: string;
+            group: string;
+            /** Format: int64 */
+            id: number;
+            /** @description installed, removed, upgraded, hardware; none is all */
+            kinds: string[];
+            /** @description a pattern with * and ?; empty is all */
+            name: string;
+            publisher: string;
+            /** Format: int64 */
+            touches: number;
+            /** @enum {string} */
+            what: "quiet" | "mail";
+            words: string;
+        };
+        ChangeTally: {
+            /** Format: int64 */
+            count: number;
+            day: string;
+            kind: string;
+        };
+        ComparedDevice: {
+            age: string;
+            code: string;
+            /** Format: int64 */
+            installs: number;
+            /** Format: int64 */
+            lastSeen: number;
+            name: string;
+        };
+        ComparedFact: {
+            differ: boolean;
+            fact: string;
+            left: string;
+            right: string;
+        };
+        ComparedTitle: {
+            counts: boolean;
+            key: string;
+            left: string;
+            name: string;
+            /** Format: int64 */
+            productId: number;
+            publisher: string;
+            right: string;
+            /** @enum {string} */
+            what: "left" | "right" | "newer left" | "newer right" | "differ" | "same";
+        };
+        Comparison: {
+            /** Format: int64 */
+            daysOff: number;
+            facts: components["schemas"]["ComparedFact"][];
+            left: components["schemas"]["ComparedDevice"];
+            right: components["schemas"]["ComparedDevice"];
+            /** Format: int64 */
+            same: number;
+            software: components["schemas"]["ComparedTitle"][];
+            warning: string;
+        };
+        Condition: {
+            all?: components["schemas"]["Condition"][];
+            any?: components["schemas"]["Condition"][];
+            field?: string;
+            not?: components["schemas"]["Condition"];
+            op?: string;
+            value?: string;
+        };
+        ConditionFields: {
+            fields: components["schemas"]["Field"][];
+            groups: string[];
+            operators: {
+                [key: string]: string[];
+            };
+            values: {
+                [key: string]: string[];
+            };
         };
         CourseView: {
             /** Format: int64 */
@@ -746,14 +1268,86 @@ export interface components {
             /** Format: int64 */
             product: number;
         };
+        Delivery: {
+            /** Format: int64 */
+            bytes: number;
+            code: string;
+            detail: string;
+            device: string;
+            /** Format: int64 */
+            deviceId: number;
+            /** Format: int64 */
+            id: number;
+            outcome: string;
+            /** Format: int64 */
+            receivedAt: number;
+            /** Format: int64 */
+            scanAt: number;
+            source: string;
+        };
+        DeviceEvidence: {
+            ages: components["schemas"]["KindAge"][];
+            differ: components["schemas"]["SourceDiffer"][];
+            facts: components["schemas"]["FactView"][];
+            groups: string[];
+            missing: components["schemas"]["MissingRow"][];
+            order: string;
+            sameName: string[];
+            sources: {
+                [key: string]: number;
+            };
+        };
+        DeviceFileRow: {
+            folder: string;
+            name: string;
+            /** Format: int64 */
+            since: number;
+            /** Format: int64 */
+            size: number;
+            source: string;
+            /** Format: int64 */
+            until: number;
+            version: string;
+        };
+        DeviceGroupView: {
+            /** Format: int64 */
+            at: number;
+            author: string;
+            byHand: boolean;
+            condition: components["schemas"]["Condition"];
+            /**
+             * Format: int64
+             * @description 0 for a new one
+             */
+            id: number;
+            /** Format: int64 */
+            members: number;
+            name: string;
+            /** Format: int64 */
+            never: number;
+            note: string;
+            picked: components["schemas"]["GroupPick"][];
+            /** Format: int64 */
+            stale: number;
+            titles: components["schemas"]["Named"][];
+            usedBy: string[];
+            words: string;
+        };
         DeviceRow: {
             age: string;
             /** Format: int64 */
             cases: number;
+            cluster: string;
             code: string;
             /** Format: int64 */
             counted: number;
+            country: string;
+            /** Format: int64 */
+            differ: number;
+            directoryAge: string;
             environment: string;
+            hardwareAge: string;
+            hosting: string;
             /** Format: int64 */
             id: number;
             /** Format: int64 */
@@ -762,11 +1356,15 @@ export interface components {
             /** Format: int64 */
             lastSeen: number;
             name: string;
+            /** Format: int64 */
+            namesakes: number;
+            os: string;
             site: string;
             status: string;
             unit: string;
             /** Format: int64 */
             unrecognised: number;
+            useAge: string;
             user: string;
         };
         DeviceView: {
@@ -781,12 +1379,17 @@ export interface components {
             counted: number;
             country: string;
             custom: string;
+            /** Format: int64 */
+            differ: number;
+            directoryAge: string;
             directoryPath: string;
             environment: string;
             findings: components["schemas"]["CaseRow"][];
             /** Format: int64 */
             freshFor: number;
+            hardwareAge: string;
             hostId: string;
+            hosting: string;
             /** Format: int64 */
             id: number;
             /** Format: int64 */
@@ -796,6 +1399,8 @@ export interface components {
             /** Format: int64 */
             lastSeen: number;
             name: string;
+            /** Format: int64 */
+            namesakes: number;
             os: string;
             portable: string;
             /** Format: int64 */
@@ -807,6 +1412,7 @@ export interface components {
             unit: string;
             /** Format: int64 */
             unrecognised: number;
+            useAge: string;
             user: string;
             userName: string;
             /** Format: int64 */
@@ -824,6 +1430,14 @@ export interface components {
             never: number;
             /** Format: int64 */
             stale: number;
+        };
+        Drill: {
+            holders: components["schemas"]["HolderRow"][];
+            levels: components["schemas"]["Level"][];
+            product: string;
+            /** Format: int64 */
+            productId: number;
+            publisher: string;
         };
         Effect: {
             /** Format: int64 */
@@ -907,6 +1521,84 @@ export interface components {
             count: number;
             reason: string;
         };
+        FactSaid: {
+            /** Format: int64 */
+            at: number;
+            source: string;
+            value: string;
+        };
+        FactView: {
+            differ: boolean;
+            fact: string;
+            holds: string;
+            said: components["schemas"]["FactSaid"][];
+        };
+        Field: {
+            name: string;
+            type: string;
+        };
+        FileRow: {
+            /** Format: int64 */
+            devices: number;
+            name: string;
+            of: string;
+            /** Format: int64 */
+            size: number;
+            /** Format: int64 */
+            stale: number;
+            version: string;
+        };
+        FileSearch: {
+            /** Format: int64 */
+            devices: number;
+            files: components["schemas"]["FileRow"][];
+            /** Format: int64 */
+            stale: number;
+            /** Format: int64 */
+            total: number;
+            /** Format: int64 */
+            unknown: number;
+        };
+        GroupDraft: {
+            byHand: boolean;
+            condition: components["schemas"]["Condition"];
+            /**
+             * Format: int64
+             * @description 0 for a new one
+             */
+            id: number;
+            name: string;
+            note: string;
+            picked: components["schemas"]["GroupPick"][];
+        };
+        GroupMember: {
+            age: string;
+            /** @enum {string} */
+            change: "" | "joins" | "leaves";
+            device: string;
+            name: string;
+            unit: string;
+            why: string;
+        };
+        GroupPick: {
+            device: string;
+            inside: boolean;
+        };
+        GroupPreview: {
+            in: components["schemas"]["GroupMember"][];
+            /** Format: int64 */
+            joins: number;
+            /** Format: int64 */
+            leaves: number;
+            /** Format: int64 */
+            members: number;
+            /** Format: int64 */
+            never: number;
+            out: components["schemas"]["GroupMember"][];
+            /** Format: int64 */
+            stale: number;
+            words: string;
+        };
         GroupView: {
             /** Format: int64 */
             count: number;
@@ -919,6 +1611,20 @@ export interface components {
             id: string;
             kind: string;
             text: string;
+        };
+        HolderRow: {
+            age: string;
+            code: string;
+            device: string;
+            file: string;
+            name: string;
+            raw: string;
+            /** Format: int64 */
+            record: number;
+            /** Format: int64 */
+            since: number;
+            source: string;
+            unit: string;
         };
         ImportResult: {
             /** Format: int64 */
@@ -935,6 +1641,7 @@ export interface components {
             lines: number;
             /** Format: int64 */
             same: number;
+            samples: components["schemas"]["Sample"][];
             /** Format: int64 */
             settled: number;
         };
@@ -979,6 +1686,32 @@ export interface components {
             version: string;
             whyNot: string;
         };
+        KindAge: {
+            age: string;
+            /** Format: int64 */
+            at: number;
+            kind: string;
+            /** Format: int64 */
+            limit: number;
+        };
+        Level: {
+            detail: string;
+            /** Format: int64 */
+            devices: number;
+            /** Format: int64 */
+            installs: number;
+            key: string;
+            label: string;
+            /** Format: int64 */
+            stale: number;
+        };
+        Limit: {
+            /** Format: int64 */
+            days: number;
+            device: string;
+            /** @enum {string} */
+            evidence: "software" | "hardware" | "use" | "directory";
+        };
         LineView: {
             code: string;
             /** Format: int64 */
@@ -991,6 +1724,24 @@ export interface components {
             /** Format: int64 */
             used: number;
             why: string;
+        };
+        Made: {
+            /** Format: int64 */
+            id: number;
+        };
+        Mail: {
+            address: string;
+            body: string;
+            error: string;
+            /** Format: int64 */
+            id: number;
+            /** Format: int64 */
+            queuedAt: number;
+            /** Format: int64 */
+            sentAt: number;
+            subject: string;
+            /** Format: int64 */
+            tries: number;
         };
         Me: {
             demo: boolean;
@@ -1027,6 +1778,13 @@ export interface components {
             /** Format: int64 */
             surplus: number;
         };
+        MissingRow: {
+            /** Format: int64 */
+            at: number;
+            part: string;
+            reason: string;
+            source: string;
+        };
         MoneyRow: {
             currency: string;
             /** Format: double */
@@ -1046,6 +1804,18 @@ export interface components {
             neededBefore: number;
             product: string;
         };
+        MoveRow: {
+            from: string;
+            /** Format: int64 */
+            id: number;
+            name: string;
+            on: string;
+            person: string;
+            /** Format: int64 */
+            seats: number;
+            to: string;
+            what: string;
+        };
         NameDecision: {
             edition: string;
             key: string;
@@ -1063,6 +1833,8 @@ export interface components {
             publisher: string;
             /** Format: int64 */
             records: number;
+            /** Format: int64 */
+            stale: number;
             state: string;
             /** Format: int64 */
             versions: number;
@@ -1074,6 +1846,11 @@ export interface components {
             records: components["schemas"]["RecordView"][];
             trace: components["schemas"]["TraceStep"][];
         };
+        Named: {
+            /** Format: int64 */
+            id: number;
+            name: string;
+        };
         NewTitle: {
             category: string;
             /** @enum {string} */
@@ -1081,53 +1858,193 @@ export interface components {
             product: string;
             publisher: string;
         };
+        NewToken: {
+            /** Format: int64 */
+            id: number;
+            secret: string;
+        };
+        OrderCount: {
+            /** Format: int64 */
+            count: number;
+            state: string;
+        };
+        OrderRow: {
+            /** Format: int64 */
+            askedAt: number;
+            author: string;
+            code: string;
+            detail: string;
+            device: string;
+            /** Format: int64 */
+            deviceId: number;
+            /** Format: int64 */
+            endedAt: number;
+            /** Format: int64 */
+            id: number;
+            /** Format: int64 */
+            notBefore: number;
+            reason: string;
+            schedule: string;
+            site: string;
+            state: string;
+            /** Format: int64 */
+            takenAt: number;
+            /** Format: int64 */
+            tries: number;
+            unit: string;
+            why: string;
+        };
         PageAsideRow: {
+            /** Format: int64 */
+            never: number;
             next: string;
+            parts: components["schemas"]["Part"][];
             rows: components["schemas"]["AsideRow"][];
+            /** Format: int64 */
+            stale: number;
             /** Format: int64 */
             total: number;
         };
         PageCaseRow: {
+            /** Format: int64 */
+            never: number;
             next: string;
+            parts: components["schemas"]["Part"][];
             rows: components["schemas"]["CaseRow"][];
+            /** Format: int64 */
+            stale: number;
+            /** Format: int64 */
+            total: number;
+        };
+        PageChangeRow: {
+            /** Format: int64 */
+            never: number;
+            next: string;
+            parts: components["schemas"]["Part"][];
+            rows: components["schemas"]["ChangeRow"][];
+            /** Format: int64 */
+            stale: number;
+            /** Format: int64 */
+            total: number;
+        };
+        PageDelivery: {
+            /** Format: int64 */
+            never: number;
+            next: string;
+            parts: components["schemas"]["Part"][];
+            rows: components["schemas"]["Delivery"][];
+            /** Format: int64 */
+            stale: number;
             /** Format: int64 */
             total: number;
         };
         PageDeviceRow: {
+            /** Format: int64 */
+            never: number;
             next: string;
+            parts: components["schemas"]["Part"][];
             rows: components["schemas"]["DeviceRow"][];
+            /** Format: int64 */
+            stale: number;
             /** Format: int64 */
             total: number;
         };
         PageEntitlementRow: {
+            /** Format: int64 */
+            never: number;
             next: string;
+            parts: components["schemas"]["Part"][];
             rows: components["schemas"]["EntitlementRow"][];
+            /** Format: int64 */
+            stale: number;
+            /** Format: int64 */
+            total: number;
+        };
+        PageMail: {
+            /** Format: int64 */
+            never: number;
+            next: string;
+            parts: components["schemas"]["Part"][];
+            rows: components["schemas"]["Mail"][];
+            /** Format: int64 */
+            stale: number;
+            /** Format: int64 */
+            total: number;
+        };
+        PageMoveRow: {
+            /** Format: int64 */
+            never: number;
+            next: string;
+            parts: components["schemas"]["Part"][];
+            rows: components["schemas"]["MoveRow"][];
+            /** Format: int64 */
+            stale: number;
             /** Format: int64 */
             total: number;
         };
         PageNameRow: {
+            /** Format: int64 */
+            never: number;
             next: string;
+            parts: components["schemas"]["Part"][];
             rows: components["schemas"]["NameRow"][];
+            /** Format: int64 */
+            stale: number;
+            /** Format: int64 */
+            total: number;
+        };
+        PageOrderRow: {
+            /** Format: int64 */
+            never: number;
+            next: string;
+            parts: components["schemas"]["Part"][];
+            rows: components["schemas"]["OrderRow"][];
+            /** Format: int64 */
+            stale: number;
             /** Format: int64 */
             total: number;
         };
         PagePositionRow: {
+            /** Format: int64 */
+            never: number;
             next: string;
+            parts: components["schemas"]["Part"][];
             rows: components["schemas"]["PositionRow"][];
+            /** Format: int64 */
+            stale: number;
             /** Format: int64 */
             total: number;
         };
         PageProductRow: {
+            /** Format: int64 */
+            never: number;
             next: string;
+            parts: components["schemas"]["Part"][];
             rows: components["schemas"]["ProductRow"][];
+            /** Format: int64 */
+            stale: number;
             /** Format: int64 */
             total: number;
         };
         PageUseRow: {
+            /** Format: int64 */
+            never: number;
             next: string;
+            parts: components["schemas"]["Part"][];
             rows: components["schemas"]["UseRow"][];
             /** Format: int64 */
+            stale: number;
+            /** Format: int64 */
             total: number;
+        };
+        Part: {
+            /** Format: int64 */
+            count: number;
+            /** Format: int64 */
+            never: number;
+            /** Format: int64 */
+            stale: number;
+            value: string;
         };
         PolicyList: {
             categories: string[];
@@ -1209,6 +2126,8 @@ export interface components {
             /** Format: int64 */
             rights: number;
             /** Format: int64 */
+            stale: number;
+            /** Format: int64 */
             versions: number;
         };
         ProductView: {
@@ -1233,6 +2152,8 @@ export interface components {
             releases: number;
             /** Format: int64 */
             rights: number;
+            /** Format: int64 */
+            stale: number;
             suites: string[];
             /** Format: int64 */
             versions: number;
@@ -1247,6 +2168,13 @@ export interface components {
             /** Format: double */
             score: number;
             shared: string[];
+        };
+        Quiet: {
+            first?: string;
+            from: string;
+            last?: string;
+            until: string;
+            weekdays?: number[];
         };
         RecordTrace: {
             installs: components["schemas"]["SightingRow"][];
@@ -1278,7 +2206,7 @@ export interface components {
         Rules: {
             /**
              * Format: int64
-             * @description evidence older than this is stale
+             * @description evidence older than this is stale, where limits say nothing else
              */
             freshDays: number;
             /**
@@ -1286,16 +2214,69 @@ export interface components {
              * @description an install younger than this is not proposed for reclaim
              */
             graceDays: number;
+            /** @description none leaves them as they are */
+            limits?: components["schemas"]["Limit"][];
             /**
              * Format: int64
              * @description days that classes of use look at
              */
             useWindow: number;
         };
+        Sample: {
+            text: string;
+            /** @enum {string} */
+            what: "new" | "changed" | "gone";
+        };
         ScanRow: {
             /** Format: int64 */
             at: number;
             source: string;
+        };
+        ScheduleDraft: {
+            /** Format: int64 */
+            ageDays: number;
+            /** @enum {string} */
+            basis: "calendar" | "age";
+            calendar: components["schemas"]["Calendar"];
+            /** @description empty is every device in service */
+            group: string;
+            /**
+             * Format: int64
+             * @description 0 for a new one
+             */
+            id: number;
+            name: string;
+            paused: boolean;
+            /** @description when no scan may start, by the clock of each device's site */
+            quiet: components["schemas"]["Quiet"][];
+        };
+        ScheduleView: {
+            /** Format: int64 */
+            ageDays: number;
+            author: string;
+            /** @enum {string} */
+            basis: "calendar" | "age";
+            calendar: components["schemas"]["Calendar"];
+            /** Format: int64 */
+            devices: number;
+            /** Format: int64 */
+            due: number;
+            /** @description empty is every device in service */
+            group: string;
+            /**
+             * Format: int64
+             * @description 0 for a new one
+             */
+            id: number;
+            name: string;
+            /** Format: int64 */
+            next: number;
+            /** Format: int64 */
+            open: number;
+            paused: boolean;
+            /** @description when no scan may start, by the clock of each device's site */
+            quiet: components["schemas"]["Quiet"][];
+            words: string;
         };
         SightingRow: {
             device: string;
@@ -1317,6 +2298,12 @@ export interface components {
             name: string;
             password: string;
         };
+        SourceDiffer: {
+            name: string;
+            versions: {
+                [key: string]: string;
+            };
+        };
         StepView: {
             /** Format: int64 */
             at: number;
@@ -1334,6 +2321,26 @@ export interface components {
             model: string;
             released: string;
             version: string;
+        };
+        TokenView: {
+            author: string;
+            /** Format: int64 */
+            createdAt: number;
+            /** Format: int64 */
+            devices: number;
+            findsBy: string;
+            hint: string;
+            /** Format: int64 */
+            id: number;
+            lastFrom: string;
+            /** Format: int64 */
+            lastUsed: number;
+            /** Format: int64 */
+            revokedAt: number;
+            revokedBy: string;
+            /** Format: int64 */
+            scans: number;
+            source: string;
         };
         TraceStep: {
             lookedAt: string;
@@ -1356,6 +2363,7 @@ export interface components {
             why: string;
         };
         UseRow: {
+            age: string;
             class: string;
             device: string;
             /** Format: int64 */
@@ -1391,6 +2399,8 @@ export interface operations {
                 desc?: boolean;
                 cursor?: string;
                 limit?: number;
+                /** @description a column whose values are counted */
+                split?: string;
             };
             header?: never;
             path?: never;
@@ -1522,6 +2532,8 @@ export interface operations {
                 desc?: boolean;
                 cursor?: string;
                 limit?: number;
+                /** @description a column whose values are counted */
+                split?: string;
             };
             header?: never;
             path?: never;
@@ -1613,6 +2625,240 @@ export interface operations {
             };
         };
     };
+    changeRules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeRuleView"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    addChangeRule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangeRuleDraft"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    previewChangeRule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangeRuleDraft"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    endChangeRule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    changes: {
+        parameters: {
+            query?: {
+                q?: string;
+                f?: string[];
+                sort?: string;
+                desc?: boolean;
+                cursor?: string;
+                limit?: number;
+                /** @description a column whose values are counted */
+                split?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageChangeRow"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    changesByDay: {
+        parameters: {
+            query?: {
+                q?: string;
+                f?: string[];
+                sort?: string;
+                desc?: boolean;
+                cursor?: string;
+                limit?: number;
+                /** @description a column whose values are counted */
+                split?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeTally"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    compare: {
+        parameters: {
+            query: {
+                left: string;
+                right: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Comparison"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     course: {
         parameters: {
             query?: never;
@@ -1629,6 +2875,44 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CourseView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    deliveries: {
+        parameters: {
+            query?: {
+                q?: string;
+                f?: string[];
+                sort?: string;
+                desc?: boolean;
+                cursor?: string;
+                limit?: number;
+                /** @description a column whose values are counted */
+                split?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageDelivery"];
                 };
             };
             /** @description Error */
@@ -1684,6 +2968,8 @@ export interface operations {
                 desc?: boolean;
                 cursor?: string;
                 limit?: number;
+                /** @description a column whose values are counted */
+                split?: string;
             };
             header?: never;
             path?: never;
@@ -1742,6 +3028,105 @@ export interface operations {
             };
         };
     };
+    deviceEvidence: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeviceEvidence"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    deviceFiles: {
+        parameters: {
+            query?: {
+                record?: number;
+            };
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeviceFileRow"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    drill: {
+        parameters: {
+            query?: {
+                publisher?: string;
+                product?: number;
+                version?: string;
+                /** @description list the devices that have the version, which may be empty */
+                down?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Drill"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     entitlements: {
         parameters: {
             query?: {
@@ -1751,6 +3136,8 @@ export interface operations {
                 desc?: boolean;
                 cursor?: string;
                 limit?: number;
+                /** @description a column whose values are counted */
+                split?: string;
             };
             header?: never;
             path?: never;
@@ -1813,6 +3200,37 @@ export interface operations {
             };
         };
     };
+    findFiles: {
+        parameters: {
+            query: {
+                name: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FileSearch"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     find: {
         parameters: {
             query?: {
@@ -1831,6 +3249,161 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Hit"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    groups: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeviceGroupView"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    saveGroup: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GroupDraft"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Made"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    conditionFields: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConditionFields"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    previewGroup: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GroupDraft"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GroupPreview"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    dropGroup: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description Error */
@@ -1873,6 +3446,44 @@ export interface operations {
             };
         };
     };
+    mail: {
+        parameters: {
+            query?: {
+                q?: string;
+                f?: string[];
+                sort?: string;
+                desc?: boolean;
+                cursor?: string;
+                limit?: number;
+                /** @description a column whose values are counted */
+                split?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageMail"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     me: {
         parameters: {
             query?: never;
@@ -1902,6 +3513,44 @@ export interface operations {
             };
         };
     };
+    moves: {
+        parameters: {
+            query?: {
+                q?: string;
+                f?: string[];
+                sort?: string;
+                desc?: boolean;
+                cursor?: string;
+                limit?: number;
+                /** @description a column whose values are counted */
+                split?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageMoveRow"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     names: {
         parameters: {
             query?: {
@@ -1911,6 +3560,8 @@ export interface operations {
                 desc?: boolean;
                 cursor?: string;
                 limit?: number;
+                /** @description a column whose values are counted */
+                split?: string;
             };
             header?: never;
             path?: never;
@@ -2172,6 +3823,8 @@ export interface operations {
                 desc?: boolean;
                 cursor?: string;
                 limit?: number;
+                /** @description a column whose values are counted */
+                split?: string;
             };
             header?: never;
             path?: never;
@@ -2208,6 +3861,8 @@ export interface operations {
                 desc?: boolean;
                 cursor?: string;
                 limit?: number;
+                /** @description a column whose values are counted */
+                split?: string;
             };
             header?: never;
             path?: never;
@@ -2429,6 +4084,232 @@ export interface operations {
             };
         };
     };
+    "scan-orders": {
+        parameters: {
+            query?: {
+                q?: string;
+                f?: string[];
+                sort?: string;
+                desc?: boolean;
+                cursor?: string;
+                limit?: number;
+                /** @description a column whose values are counted */
+                split?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageOrderRow"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    askScans: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BodyStruct { Devices ListString \"json:\\\"devices\\\" minItems:\\\"1\\\" maxItems:\\\"5000\\\"\" }Body"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    orderAct: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BodyStruct { IDs ListInt64 \"json:\\\"ids\\\" minItems:\\\"1\\\"\"; Act string \"json:\\\"act\\\" enum:\\\"againCall off\\\"\" }Body"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    orderCounts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrderCount"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    schedules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScheduleView"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    saveSchedule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ScheduleDraft"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Made"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    dropSchedule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     signIn: {
         parameters: {
             query?: never;
@@ -2586,6 +4467,99 @@ export interface operations {
             };
         };
     };
+    tokens: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TokenView"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    addToken: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BodyStruct { Source string \"json:\\\"source\\\"\"; FindsBy string \"json:\\\"findsBy\\\" enum:\\\"idName\\\"\" }Body"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewToken"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    revokeToken: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     use: {
         parameters: {
             query?: {
@@ -2595,6 +4569,8 @@ export interface operations {
                 desc?: boolean;
                 cursor?: string;
                 limit?: number;
+                /** @description a column whose values are counted */
+                split?: string;
             };
             header?: never;
             path?: never;
