@@ -12,6 +12,7 @@ import (
 	"testing"
 	"time"
 
+	"ensomet/internal/api"
 	"ensomet/internal/app"
 	"ensomet/internal/core/casework"
 	"ensomet/internal/formats"
@@ -66,8 +67,8 @@ func removeGame(t *testing.T, a *app.App, o *Outside) {
 	if err := a.Refresh(ctx); err != nil || caseOf(t, a, first.ID).State != casework.Sent {
 		t.Fatalf("without later evidence the case is %s, %v", caseOf(t, a, first.ID).State, err)
 	}
-	if n, err := o.MoveOn(ctx, a, 1); err != nil || n != 1 {
-		t.Fatalf("%d devices reported, %v", n, err)
+	if n, err := o.MoveOn(ctx, a, 1); err != nil || n < 1 {
+		t.Fatalf("%d scans came, %v", n, err)
 	}
 	if err := a.Refresh(ctx); err != nil || caseOf(t, a, first.ID).State != casework.Gone {
 		t.Fatalf("after the scan the case is %s, %v", caseOf(t, a, first.ID).State, err)
@@ -168,6 +169,10 @@ func TestOutsideRemembers(t *testing.T) {
 		}
 	}
 	a.Clock = again
+	if _, err := again.MoveOn(ctx, a, 1); err == nil || !again.Now().Equal(Now) {
+		t.Errorf("without a server: %v, the clock stands at %v", err, again.Now())
+	}
+	again.Connect(api.New(a, again))
 	if n, err := again.MoveOn(ctx, a, 3); err != nil || n != 1 {
 		t.Fatal(n, err)
 	}

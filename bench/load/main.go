@@ -1,0 +1,246 @@
+// Command load measures the server under a fleet that reports: simulated devices send scans of 80 installs over real TCP while lists are read. It prints what docs/benchmarks.md quotes.
+//
+//	make load
+package main
+
+import (
+	"bytes"
+	"compress/gzip"
+	"context"
+	"encoding/json"
+	"errors"
+	"flag"
+	"fmt"
+	"io"
+	"log"
+	"net"
+	"net/http"
+	"net/http/cookiejar"
+	"os"
+	"path/filepath"
+	"runtime/pprof"
+	"slices"
+	"strings"
+	"sync"
+	"sync/atomic"
+	"time"
+
+	"ensomet/internal/api"
+	"ensomet/internal/app"
+	"ensomet/internal/formats"
+	"ensomet/internal/store"
+)
+
+const installs = 80
+
+func main() {
+	devices := flag.Int("devices", 1000, "simulated devices")
+	seconds := flag.Int("seconds", 30, "how long the sustained run takes")
+	rate := flag.Int("rate", 100, "scans a second of the sustained run")
+	profile := flag.String("profile", "", "write a processor profile of the burst")
+	flag.Parse()
+	if err := run(*devices, *seconds, *rate, *profile); err != nil {
+		log.Fatal(err)
+	}
+}
+
+type bench struct {
+	url, token string
+	client     *http.Client
+	base       time.Time
+}
+
+// scan is a device's report: most programs are on many devices, each device lacks some, and each round upgrades a few.
+func (b *bench) scan(device, round int) *formats.Scan {
+	s := &formats.Scan{Format: formats.ScanFormat, At: b.base.Add(time.Duration(round) * time.Hour), Device: formats.ScanDevice{ID: fmt.Sprintf("L%05d", device), Name: fmt.Sprintf("load-%05d", device), OSName: "Varde", Processors: 1, Cores: 4}}
+	for i := range installs {
+		p := (device*7 + i*13) % 400
+		version := 1
+		if (p+device+round)%20 == 0 {
+			version = 2 + round
+		}
+		s.Installs = append(s.Installs, formats.ScanInstall{Part: "dpkg", Publisher: fmt.Sprintf("Maker %d", p%40), Name: fmt.Sprintf("Program %d", p), Version: fmt.Sprintf("%d.0", version), Architecture: "x64", PURL: fmt.Sprintf("pkg:generic/program%d@%d.0", p, version)})
+	}
+	return s
+}
+
+// packed prepares scans, so that the measurement is of the server alone.
+func (b *bench) packed(device, round int) []byte {
+	var buf bytes.Buffer
+	z := gzip.NewWriter(&buf)
+	if err := errors.Join(json.NewEncoder(z).Encode(b.scan(device, round)), z.Close()); err != nil {
+		log.Fatal(err)
+	}
+	return buf.Bytes()
+}
+
+func (b *bench) send(body []byte) (time.Duration, error) {
+	start := time.Now()
+	req, err := http.NewRequest(http.MethodPost, b.url+"/api/scans", bytes.NewReader(body))
+	if err != nil {
+		return 0, err
+	}
+	req.Header.Set("Authorization", "Bearer "+b.token)
+	req.Header.Set("Content-Encoding", "gzip")
+	res, err := b.client.Do(req)
+	if err != nil {
+		return 0, err
+	}
+	defer res.Body.Close()
+	text, err := io.ReadAll(res.Body)
+	if err == nil && res.StatusCode != http.StatusOK {
+		err = fmt.Errorf("status %d: %s", res.StatusCode, text)
+	}
+	return time.Since(start), err
+}
+
+// burst sends one scan of every device at once, and returns how long it took and how long each waited.
+func (b *bench) burst(bodies [][]byte) (time.Duration, []time.Duration, error) {
+	waits := make([]time.Duration, len(bodies))
+	errs := make([]error, len(bodies))
+	var wg sync.WaitGroup
+	start := time.Now()
+	for i, body := range bodies {
+		wg.Add(1)
+		go func() {
+			defer wg.Done()
+			waits[i], errs[i] = b.send(body)
+		}()
+	}
+	wg.Wait()
+	return time.Since(start), waits, errors.Join(errs...)
+}
+
+func at(list []time.Duration, share float64) time.Duration {
+	slices.Sort(list)
+	return list[min(len(list)-1, int(share*float64(len(list))))].Round(time.Millisecond)
+}
+
+func run(devices, seconds, rate int, profile string) error {
+	ctx := context.Background()
+	dir, err := os.MkdirTemp("", "ensomet-load")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(dir)
+	db, err := store.Open(ctx, filepath.Join(dir, "load.db"))
+	if err != nil {
+		return err
+	}
+	defer db.Close()
+	a := app.New(db, app.WallClock{})
+	token, _, err := a.NewToken(ctx, "load", "id", "bench")
+	if err != nil {
+		return err
+	}
+	if err := a.SaveAccount(ctx, "reader", app.Look, "a long enough password"); err != nil {
+		return err
+	}
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		return err
+	}
+	srv := &http.Server{Handler: api.New(a, nil)}
+	go srv.Serve(l) // it ends with the program
+	b := &bench{url: "http://" + l.Addr().String(), token: token, base: time.Now().Add(-200 * time.Hour).Truncate(time.Second), client: &http.Client{Transport: &http.Transport{MaxIdleConnsPerHost: devices, MaxIdleConns: devices}}}
+	fmt.Printf("%d devices, %d installs each; a scan is %d bytes on the wire\n", devices, installs, len(b.packed(0, 0)))
+	if profile != "" {
+		f, err := os.Create(profile)
+		if err != nil {
+			return err
+		}
+		defer f.Close()
+		if err := pprof.StartCPUProfile(f); err != nil {
+			return err
+		}
+	}
+	for round, what := range []string{"first scans, all at once", "second scans, all at once", "the same scans again, all at once"} {
+		bodies := make([][]byte, devices)
+		for d := range devices {
+			bodies[d] = b.packed(d, min(round, 1))
+		}
+		took, waits, err := b.burst(bodies)
+		if err != nil {
+			return err
+		}
+		fmt.Printf("%-36s %6.0f scans/s, the slowest answer after %v, half within %v\n", what, float64(devices)/took.Seconds(), at(waits, 1), at(waits, 0.5))
+	}
+	if profile != "" {
+		pprof.StopCPUProfile()
+	}
+	return b.sustained(devices, seconds, rate)
+}
+
+// sustained sends scans at a steady rate while a reader asks for lists, one after the other, and figures are renewed.
+func (b *bench) sustained(devices, seconds, rate int) error {
+	jar, err := cookiejar.New(nil)
+	if err != nil {
+		return err
+	}
+	reader := &http.Client{Jar: jar}
+	res, err := reader.Post(b.url+"/api/sign-in", "application/json", strings.NewReader(`{"name":"reader","password":"a long enough password"}`))
+	if err != nil {
+		return err
+	}
+	if res.StatusCode != http.StatusOK {
+		return fmt.Errorf("signing in: status %d", res.StatusCode)
+	}
+	if err := res.Body.Close(); err != nil {
+		return err
+	}
+	var lists []time.Duration
+	stop := make(chan struct{})
+	var reading sync.WaitGroup
+	reading.Add(1)
+	go func() {
+		defer reading.Done()
+		paths := []string{"/api/devices?limit=100", "/api/devices?limit=100&split=age&sort=installs&desc=true", "/api/names?limit=100", "/api/products?limit=100", "/api/changes?limit=100", "/api/deliveries?limit=100", "/api/devices?limit=100&q=load-000"}
+		for i := 0; ; i++ {
+			select {
+			case <-stop:
+				return
+			default:
+			}
+			start := time.Now()
+			res, err := reader.Get(b.url + paths[i%len(paths)])
+			if err != nil {
+				log.Print(err)
+				return
+			}
+			if _, err := io.Copy(io.Discard, res.Body); err != nil || res.StatusCode != http.StatusOK {
+				log.Print(res.Status, err)
+			}
+			res.Body.Close()
+			lists = append(lists, time.Since(start))
+			time.Sleep(20 * time.Millisecond)
+		}
+	}()
+	bodies := make([][]byte, rate*seconds)
+	for i := range bodies {
+		bodies[i] = b.packed(i%devices, 2+i/devices)
+	}
+	var failed atomic.Int64
+	waits := make([]time.Duration, len(bodies))
+	var wg sync.WaitGroup
+	begin := time.Now()
+	for i, body := range bodies {
+		if d := time.Until(begin.Add(time.Duration(i) * time.Second / time.Duration(rate))); d > 0 {
+			time.Sleep(d)
+		}
+		wg.Add(1)
+		go func() {
+			defer wg.Done()
+			var err error
+			if waits[i], err = b.send(body); err != nil {
+				failed.Add(1)
+			}
+		}()
+	}
+	wg.Wait()
+	took := time.Since(begin)
+	close(stop)
+	reading.Wait()
+	fmt.Printf("%d scans at %d a second asked: %.0f a second taken, %d failed; answers: half within %v, 95 %% within %v, the slowest %v\n", len(bodies), rate, float64(len(bodies))/took.Seconds(), failed.Load(), at(waits, 0.5), at(waits, 0.95), at(waits, 1))
+	fmt.Printf("%d lists read meanwhile: half within %v, 95 %% within %v, the slowest %v\n", len(lists), at(lists, 0.5), at(lists, 0.95), at(lists, 1))
+	return nil
+}
