@@ -56,6 +56,11 @@ export interface Lists {
   cases: Schemas['CaseRow']
   use: Schemas['UseRow']
   asides: Schemas['AsideRow']
+  changes: Schemas['ChangeRow']
+  'scan-orders': Schemas['OrderRow']
+  deliveries: Schemas['Delivery']
+  moves: Schemas['MoveRow']
+  mail: Schemas['Mail']
 }
 
 export interface ListQuery {
@@ -69,6 +74,9 @@ export interface Page<T> {
   rows: T[]
   next: string
   total: number
+  stale: number
+  never: number
+  parts: Schemas['Part'][]
 }
 
 function search(query: ListQuery, more: Record<string, string> = {}): string {
@@ -97,24 +105,70 @@ export async function readList<K extends keyof Lists>(
   return body as Page<Lists[K]>
 }
 
+/** Counts the rows of a list by the values of a column. */
+export async function splitList<K extends keyof Lists>(name: K, query: ListQuery, by: string): Promise<Page<Lists[K]>> {
+  const response = await fetch(`/api/${name}?${search(query, { limit: '1', split: by })}`).catch(() => {
+    throw new Problem('The server cannot be reached. Try again in a moment.', 0)
+  })
+  const body = await response.json()
+  if (!response.ok) throw problemOf(body as ProblemDetails, response.status)
+  return body as Page<Lists[K]>
+}
+
 /** The address of a list as a file. */
 export function listFile(name: keyof Lists, query: ListQuery, format: 'csv' | 'xlsx' | 'json'): string {
   return `/api/${name}.${format}?${search(query)}`
 }
 
+/** How a file is to be taken in. */
+export interface Sending {
+  kind: string
+  dry: boolean
+  device?: string
+  mapping?: Mapping
+}
+
 /** Sends a file to be taken in, or to be looked at only. It can be stopped through the signal; then nothing is stored. */
-export async function sendFile(
-  kind: string,
-  file: File,
-  dry: boolean,
-  signal: AbortSignal,
-): Promise<Schemas['ImportResult']> {
-  const response = await fetch(`/api/import/${kind}?${new URLSearchParams({ file: file.name, dry: String(dry) })}`, {
-    method: 'POST',
-    body: file,
-    signal,
-  })
+export async function sendFile(file: File, how: Sending, signal: AbortSignal): Promise<Schemas['ImportResult']> {
+  const p = new URLSearchParams({ file: file.name, dry: String(how.dry) })
+  if (how.device) p.set('device', how.device)
+  if (how.mapping) p.set('mapping', JSON.stringify(how.mapping))
+  const response = await fetch(`/api/import/${how.kind}?${p}`, { method: 'POST', body: file, signal })
   const body = await response.json()
   if (!response.ok) throw problemOf(body as ProblemDetails, response.status)
   return body as Schemas['ImportResult']
+}
+
+/** The beginning of a table is enough to tell what it is; a workbook or a document is sent whole. */
+const beginning = 256 * 1024
+
+/** Asks what a file seems to be: its kind, its columns, and what they are proposed to mean. */
+export async function lookAtFile(file: File, kind: string): Promise<FileLook> {
+  const text = /\.(csv|tsv|txt|ldif)$/i.test(file.name)
+  const response = await fetch(`/api/files/look?${new URLSearchParams({ kind })}`, {
+    method: 'POST',
+    body: text ? file.slice(0, beginning) : file,
+  })
+  const body = await response.json()
+  if (!response.ok) throw problemOf(body as ProblemDetails, response.status)
+  return body as FileLook
+}
+
+/** What a file seems to be. */
+export interface FileLook {
+  form: string
+  kind: string
+  needs: boolean
+  saved: boolean
+  device: boolean
+  columns: { header: string; column: string; why: string; sample: string[] }[]
+  own: string[]
+  required: string[]
+  mapping?: Mapping
+}
+
+/** How the columns of a foreign file are called here. */
+export interface Mapping {
+  columns: Record<string, string>
+  constants?: Record<string, string>
 }

@@ -2,15 +2,15 @@
 import type { Schemas } from '../api/client'
 import { count, whole, word } from '../lib/format'
 
-/** What is about to change, before it does: rows touched and positions that move. Saving is pressing the line. */
-defineProps<{ says: string; effect?: Schemas['Effect']; failed?: string; press: string }>()
+/** What is about to change, before it does: rows touched and positions that move; or in words alone, once it is ready. Saving is pressing the line. */
+defineProps<{ says: string; effect?: Schemas['Effect']; failed?: string; press: string; ready?: boolean }>()
 const emit = defineEmits<{ press: [] }>()
 const balance = (n: number) => (n < 0 ? `${whole(-n)} short` : n > 0 ? `${whole(n)} spare` : 'even')
 </script>
 
 <template>
   <p v-if="failed" class="says" role="alert">{{ failed }}</p>
-  <button v-else type="button" class="effect" :disabled="!effect" data-effect @click="emit('press')">
+  <button v-else type="button" class="effect" :disabled="!effect && !ready" data-effect @click="emit('press')">
     <b>{{ press }}</b>
     <span>{{ says }}</span>
     <template v-if="effect">
@@ -23,7 +23,7 @@ const balance = (n: number) => (n < 0 ? `${whole(-n)} short` : n > 0 ? `${whole(
       </span>
       <span v-if="!effect.moves.length" class="soft">no position moves</span>
     </template>
-    <span v-else class="soft">being worked out…</span>
+    <span v-else-if="!ready" class="soft">being worked out…</span>
   </button>
 </template>
 

@@ -5,6 +5,7 @@ import DataTable from 'primevue/datatable'
 import InputText from 'primevue/inputtext'
 import MultiSelect from 'primevue/multiselect'
 import { computed, nextTick, onBeforeUnmount, onMounted, ref, watch } from 'vue'
+import ListHaving from './ListHaving.vue'
 import { listFile, readList, type Lists } from '../api/client'
 import { whole } from '../lib/format'
 import { useListState } from '../lib/listState'
@@ -56,6 +57,8 @@ const list = useInfiniteQuery({
 })
 const rows = computed(() => list.data.value?.pages.flatMap((p) => p.rows) ?? [])
 const total = computed(() => list.data.value?.pages[0]?.total ?? 0)
+const stale = computed(() => list.data.value?.pages[0]?.stale ?? 0)
+const never = computed(() => list.data.value?.pages[0]?.never ?? 0)
 defineExpose({ total, rows })
 
 const shown = computed(() =>
@@ -107,9 +110,13 @@ const cell = (row: unknown, key: string) => (row as Record<string, unknown>)[key
         data-list-search
       />
       <slot name="filters" />
+      <ListHaving />
       <span class="soft" data-total
         >{{ whole(total) }} {{ total === 1 ? what.replace(/^(\w+?)s\b/, '$1') : what
-        }}<template v-if="list.isFetching.value"> …</template></span
+        }}<span v-if="stale" class="drop" title="their evidence is older than its limit"
+          >, {{ whole(stale) }} stale</span
+        ><span v-if="never" class="drop">, {{ whole(never) }} never scanned</span
+        ><template v-if="list.isFetching.value"> …</template></span
       >
       <span class="grow" />
       <slot name="actions" />
@@ -131,6 +138,7 @@ const cell = (row: unknown, key: string) => (row as Record<string, unknown>)[key
       >
     </div>
     <p v-if="list.error.value" class="says" role="alert">{{ list.error.value.message }}</p>
+    <slot name="above" :total="total" />
     <div ref="frame" class="frame">
       <DataTable
         v-model:selection="selection"

@@ -1,11 +1,13 @@
 <script setup lang="ts">
-import { useQuery } from '@tanstack/vue-query'
+import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import InputText from 'primevue/inputtext'
 import ToggleSwitch from 'primevue/toggleswitch'
 import { computed, ref } from 'vue'
-import { api, ask } from '../api/client'
+import { api, ask, readList } from '../api/client'
 import RecordTrace from '../components/RecordTrace.vue'
 import { count, day, moment, money, whole, word } from '../lib/format'
+import { useSession } from '../lib/session'
+import EvidenceNav from './EvidenceNav.vue'
 
 /** One device: what it is, what is on it and why each counts or not, when it was scanned, and what was found against it. */
 const props = defineProps<{ code: string }>()
@@ -14,6 +16,35 @@ const device = useQuery({
   queryFn: () => ask(api.GET('/api/devices/{code}', { params: { path: { code: props.code } } })),
 })
 const d = computed(() => device.data.value)
+const trust = useQuery({
+  queryKey: ['device', computed(() => props.code), 'evidence'],
+  queryFn: () => ask(api.GET('/api/devices/{code}/evidence', { params: { path: { code: props.code } } })),
+})
+const e = computed(() => trust.data.value)
+const differing = computed(() => (e.value?.facts ?? []).filter((f) => f.differ))
+const changes = useQuery({
+  queryKey: ['list', 'changes', 'of', computed(() => props.code)],
+  queryFn: () => readList('changes', { f: [`code=${props.code}`], sort: 'at', desc: true }, '', 12),
+})
+const files = useQuery({
+  queryKey: ['device', computed(() => props.code), 'files'],
+  queryFn: () =>
+    ask(api.GET('/api/devices/{code}/files', { params: { path: { code: props.code }, query: { record: 0 } } })),
+})
+const showFiles = ref(false)
+const mark: Record<string, string> = { never: '◌', fresh: '●', stale: '◑' }
+const client = useQueryClient()
+const { may } = useSession()
+const mayWork = may('work')
+const says = ref('')
+async function scan() {
+  try {
+    await ask(api.POST('/api/scan-orders', { body: { devices: [props.code] } }))
+    await client.invalidateQueries()
+  } catch (x) {
+    says.value = (x as Error).message
+  }
+}
 const text = ref('')
 const gone = ref(false)
 const record = ref(0)
@@ -50,6 +81,7 @@ const facts = computed(() => {
 
 <template>
   <div class="page">
+    <EvidenceNav />
     <p v-if="device.error.value" class="says">
       {{ device.error.value.message }} <RouterLink to="/evidence">Back to the devices</RouterLink>
     </p>
@@ -62,7 +94,33 @@ const facts = computed(() => {
         >
         <span v-else>● scanned on {{ moment(d.lastSeen) }} UTC</span>
         <span class="grow" />
-        <RouterLink to="/evidence">All devices</RouterLink>
+        <RouterLink :to="{ path: '/evidence/compare', query: { left: code } }">Set beside another</RouterLink>
+        <span v-if="e?.order" class="soft">a scan is {{ e.order }}</span>
+        <button v-else-if="mayWork && e" class="plain" type="button" data-ask-scan @click="scan">Ask for a scan</button>
+        <span class="soft"
+          >software as <a :href="`/api/devices/${encodeURIComponent(code)}/software.cyclonedx`" download>CycloneDX</a>,
+          <a :href="`/api/devices/${encodeURIComponent(code)}/software.spdx`" download>SPDX</a>,
+          <a :href="`/api/devices/${encodeURIComponent(code)}/software.swid`" download>SWID</a></span
+        >
+      </div>
+      <p v-if="says" class="says" role="alert">{{ says }}</p>
+      <div v-if="e" class="row ages" data-ages>
+        <span
+          v-for="a in e.ages"
+          :key="a.kind"
+          :class="{ drop: a.age !== 'fresh' }"
+          :title="`stale after ${a.limit} days`"
+          >{{ mark[a.age] }} {{ a.kind }}
+          <span :class="{ soft: a.age === 'fresh' }">{{ a.at ? day(a.at) : 'never' }}</span></span
+        >
+        <span v-if="e.sameName.length" class="drop" data-same
+          >another device has this name:
+          <template v-for="(c, i) in e.sameName" :key="c"
+            ><template v-if="i">, </template
+            ><RouterLink :to="`/evidence/${encodeURIComponent(c)}`">{{ c }}</RouterLink></template
+          ></span
+        >
+        <span v-if="e.groups.length" class="soft">in {{ e.groups.join(', ') }}</span>
       </div>
       <div class="parts">
         <section class="main">
@@ -150,6 +208,50 @@ const facts = computed(() => {
               </tbody>
             </table>
           </section>
+          <section v-if="e && (differing.length || e.differ.length)" class="sheet" data-differ>
+            <h2>Sources disagree</h2>
+            <table class="lines facts">
+              <tbody>
+                <tr v-for="f in differing" :key="f.fact">
+                  <th scope="row">{{ word(f.fact) }}</th>
+                  <td>
+                    <div v-for="x in f.said" :key="x.source">
+                      <b v-if="x.value === f.holds">{{ x.value }}</b><template v-else>{{ x.value }}</template>
+                      <span class="soft"> {{ x.source }}, {{ day(x.at) }}</span>
+                    </div>
+                  </td>
+                </tr>
+                <tr v-for="s in e.differ" :key="s.name">
+                  <th scope="row">{{ s.name }}</th>
+                  <td>
+                    <div v-for="(at, source) in e.sources" :key="source">
+                      {{ s.versions[source] ?? 'does not see it' }}
+                      <span class="soft"> {{ source }}, {{ day(at) }}</span>
+                    </div>
+                  </td>
+                </tr>
+              </tbody>
+            </table>
+            <p class="soft">The newest report of each fact holds; an install that any source sees counts once.</p>
+          </section>
+          <section class="sheet">
+            <div class="row">
+              <h2>Changed lately</h2>
+              <span class="grow" />
+              <RouterLink :to="`/evidence/changes?f=code%3D${encodeURIComponent(code)}`">all</RouterLink>
+            </div>
+            <p v-if="changes.data.value && !changes.data.value.rows.length" class="soft">Nothing between two scans.</p>
+            <table v-else class="lines">
+              <tbody>
+                <tr v-for="c in changes.data.value?.rows.slice(0, 8)" :key="c.id">
+                  <td class="num">{{ day(c.at) }}</td>
+                  <td>
+                    {{ c.kind }} {{ c.name }} <span class="soft">{{ [c.was, c.now].filter(Boolean).join(' → ') }}</span>
+                  </td>
+                </tr>
+              </tbody>
+            </table>
+          </section>
           <section class="sheet">
             <h2>Found against it</h2>
             <p v-if="!d.findings.length" class="soft">Nothing.</p>
@@ -178,6 +280,26 @@ const facts = computed(() => {
               </tbody>
             </table>
             <p v-if="d.scans.length > 8" class="soft">and {{ whole(d.scans.length - 8) }} before</p>
+            <template v-if="e?.missing.length">
+              <p class="drop">What the collector could not see:</p>
+              <p v-for="m in e.missing" :key="m.source + m.part" class="soft">{{ m.part }}: {{ m.reason }}</p>
+            </template>
+          </section>
+          <section v-if="files.data.value?.length" class="sheet">
+            <button class="plain" type="button" @click="showFiles = !showFiles">
+              {{ count(files.data.value.length, 'file') }} reported
+            </button>
+            <table v-if="showFiles" class="lines">
+              <tbody>
+                <tr v-for="x in files.data.value.slice(0, 200)" :key="x.folder + x.name + x.since">
+                  <td :class="{ soft: x.until }">
+                    {{ x.name }}
+                    <div class="soft small">{{ x.folder }}</div>
+                  </td>
+                  <td class="num">{{ x.version }}</td>
+                </tr>
+              </tbody>
+            </table>
           </section>
         </aside>
       </div>
@@ -194,6 +316,10 @@ const facts = computed(() => {
   grid-template-columns: minmax(0, 1fr) 21rem;
   gap: 1.4rem;
   align-items: start;
+}
+.ages {
+  gap: 1.2rem;
+  padding-bottom: 0.6rem;
 }
 .tools {
   padding-bottom: 0.3rem;

@@ -1,40 +1,86 @@
 <script setup lang="ts">
+import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import Button from 'primevue/button'
+import { useToast } from 'primevue/usetoast'
+import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
+import { api, ask, type Lists } from '../api/client'
 import ListFilter from '../components/ListFilter.vue'
 import ListTable, { type ListColumn } from '../components/ListTable.vue'
-import { day, whole, word } from '../lib/format'
+import SplitLine from '../components/SplitLine.vue'
+import { count, day, whole, word } from '../lib/format'
+import { useSession } from '../lib/session'
+import EvidenceNav from './EvidenceNav.vue'
 
-/** All devices, with the age of what is known of each. */
+/** All devices, with the age of what is known of each. Two of them can be set side by side, any of them asked for a scan. */
 const router = useRouter()
+const client = useQueryClient()
+const toast = useToast()
+const { may } = useSession()
+const mayWork = may('work')
 const columns: ListColumn[] = [
   { key: 'name', label: 'device', width: '9.5rem', fixed: true },
   { key: 'age', label: 'evidence', width: '8.6rem' },
-  { key: 'kind', label: 'kind', width: '9rem' },
+  { key: 'kind', label: 'kind', width: '8.6rem' },
   { key: 'environment', label: 'environment', width: '7.4rem' },
   { key: 'unit', label: 'unit' },
-  { key: 'site', label: 'site', width: '9rem' },
-  { key: 'user', label: 'main user', width: '6.4rem' },
-  { key: 'installs', label: 'installs', num: true, width: '5.2rem' },
-  { key: 'unrecognised', label: 'not recognised', num: true, width: '8.2rem' },
-  { key: 'counted', label: 'need a right', num: true, width: '6.6rem' },
+  { key: 'site', label: 'site', width: '8.5rem' },
+  { key: 'user', label: 'main user', width: '6.2rem' },
+  { key: 'installs', label: 'installs', num: true, width: '5rem' },
+  { key: 'unrecognised', label: 'not recognised', num: true, width: '7.6rem' },
+  { key: 'counted', label: 'need a right', num: true, width: '6.4rem' },
   { key: 'cases', label: 'cases', num: true, width: '4.4rem' },
+  { key: 'differ', label: 'sources differ', num: true, width: '7rem', hidden: true },
+  { key: 'hardwareAge', label: 'hardware', width: '6rem', hidden: true },
+  { key: 'useAge', label: 'use', width: '5rem', hidden: true },
+  { key: 'directoryAge', label: 'directory', width: '6rem', hidden: true },
+  { key: 'hosting', label: 'hosting', width: '6rem', hidden: true },
+  { key: 'os', label: 'system', width: '9rem', hidden: true },
+  { key: 'country', label: 'country', width: '5rem', hidden: true },
+  { key: 'cluster', label: 'cluster', width: '6rem', hidden: true },
+  { key: 'namesakes', label: 'others of that name', num: true, width: '9rem', hidden: true },
   { key: 'status', label: 'status', width: '6rem', hidden: true },
   { key: 'code', label: 'device_id', width: '6rem', hidden: true },
 ]
+const splits = ['kind', 'environment', 'hosting', 'site', 'age', 'unit', 'os', 'status'].map((value) => ({
+  label: `split by ${value === 'age' ? 'age of evidence' : value === 'os' ? 'system' : value}`,
+  value,
+}))
+const selection = ref<Lists['devices'][]>([])
+const groups = useQuery({ queryKey: ['groups'], queryFn: () => ask(api.GET('/api/groups')) })
+const groupNames = computed(() => (groups.data.value ?? []).map((g) => ({ label: g.name, value: g.name })))
+const open = (code: string) => router.push(`/evidence/${encodeURIComponent(code)}`)
+
+function compare() {
+  const [left, right] = selection.value
+  void router.push({ path: '/evidence/compare', query: { left: left!.code, right: right!.code } })
+}
+async function scan() {
+  try {
+    const done = await ask(api.POST('/api/scan-orders', { body: { devices: selection.value.map((d) => d.code) } }))
+    toast.add({ severity: 'success', summary: `${count(done.count, 'scan')} asked for`, life: 4000 })
+    selection.value = []
+    await client.invalidateQueries()
+  } catch (e) {
+    toast.add({ severity: 'error', summary: (e as Error).message, life: 8000 })
+  }
+}
 </script>
 
 <template>
   <div class="page fill">
+    <EvidenceNav />
     <ListTable
+      v-model:selection="selection"
       name="devices"
       :columns="columns"
       sort="name"
       what="devices"
       row-key="id"
-      empty="No devices yet: take in a devices.csv."
-      @open="(d) => router.push(`/evidence/${encodeURIComponent(d.code)}`)"
+      selectable
+      empty="No devices yet: take in a devices.csv, or give a collector a token."
+      @open="(d) => open(d.code)"
     >
-      <template #title><h1>Evidence</h1></template>
       <template #filters>
         <ListFilter
           column="age"
@@ -54,8 +100,21 @@ const columns: ListColumn[] = [
           any="any environment"
           :options="['production', 'test', 'development', 'training', 'standby']"
         />
+        <ListFilter v-if="groupNames.length" column="group" label="group" any="any group" :options="groupNames" />
       </template>
-      <template #actions><RouterLink to="/evidence/files">Files taken in</RouterLink></template>
+      <template #actions>
+        <Button v-if="selection.length === 2" label="Set side by side" size="small" data-compare @click="compare" />
+        <Button
+          v-if="selection.length && mayWork"
+          :label="`Ask for ${count(selection.length, 'scan')}`"
+          size="small"
+          severity="secondary"
+          variant="outlined"
+          data-ask
+          @click="scan"
+        />
+      </template>
+      <template #above><SplitLine name="devices" :ways="splits" /></template>
       <template #cell-name="{ row }"
         ><RouterLink :to="`/evidence/${encodeURIComponent(row.code)}`" @click.stop>{{ row.name }}</RouterLink></template
       >
@@ -67,7 +126,7 @@ const columns: ListColumn[] = [
       <template #cell-kind="{ row }">{{ word(row.kind) }}</template>
       <template #cell-status="{ row }">{{ word(row.status) }}</template>
       <template #cell-installs="{ row }"
-        ><span v-if="row.age === 'never'" class="drop">unknown</span
+        ><span v-if="row.age === 'never' && !row.installs" class="drop">unknown</span
         ><template v-else>{{ whole(row.installs) }}</template></template
       >
     </ListTable>

@@ -4,11 +4,14 @@ import Button from 'primevue/button'
 import Select from 'primevue/select'
 import Textarea from 'primevue/textarea'
 import { computed, ref } from 'vue'
-import { api, ask, sendFile, type Lists, type Schemas } from '../api/client'
+import { api, ask, lookAtFile, sendFile, type FileLook, type Lists, type Mapping, type Schemas } from '../api/client'
+import DevicePick from '../components/DevicePick.vue'
 import ListFilter from '../components/ListFilter.vue'
 import ListTable, { type ListColumn } from '../components/ListTable.vue'
 import { count, moment, whole } from '../lib/format'
 import { useSession } from '../lib/session'
+import ColumnMap from './ColumnMap.vue'
+import EvidenceNav from './EvidenceNav.vue'
 
 /** Files: look first at what one would do, then take it in; and the lines that were put aside, mended in place. */
 const client = useQueryClient()
@@ -30,7 +33,10 @@ const kinds = [
 interface Waiting {
   file: File
   kind: string
-  state: 'looking' | 'seen' | 'taking' | 'taken' | 'refused'
+  state: 'looking' | 'map' | 'device' | 'seen' | 'taking' | 'taken' | 'refused'
+  look?: FileLook
+  mapping?: Mapping
+  device?: string
   result?: Schemas['ImportResult']
   says?: string
   stop?: AbortController
@@ -39,27 +45,53 @@ const files = ref<Waiting[]>([])
 const over = ref(false)
 
 function guess(name: string): string {
-  const bare = name.toLowerCase().replace(/\.csv$/, '')
-  return kinds.find((k) => bare === k) ?? kinds.find((k) => bare.includes(k)) ?? 'installs'
+  const bare = name.toLowerCase().replace(/\.(csv|xlsx|tsv|txt)$/, '')
+  return kinds.find((k) => bare === k) ?? kinds.find((k) => bare.includes(k)) ?? ''
 }
 async function add(list: FileList | null) {
   const fresh = [...(list ?? [])].map((file): Waiting => ({ file, kind: guess(file.name), state: 'looking' }))
   fresh.sort((a, b) => kinds.indexOf(a.kind) - kinds.indexOf(b.kind))
   files.value = [...fresh, ...files.value.filter((f) => f.state !== 'taken')]
-  for (const f of files.value.filter((x) => x.state === 'looking')) await send(f, true)
+  for (const f of files.value.filter((x) => x.state === 'looking')) await inspect(f)
+}
+/** Tells what a file is, and looks at what it would do once that is clear. */
+async function inspect(f: Waiting) {
+  f.state = 'looking'
+  f.says = undefined
+  f.result = undefined
+  try {
+    f.look = await lookAtFile(f.file, f.kind)
+  } catch (e) {
+    f.state = 'refused'
+    f.says = (e as Error).message
+    return
+  }
+  f.kind = f.look.kind
+  f.mapping = undefined
+  if (f.look.needs && !f.look.saved) {
+    f.state = 'map'
+    return
+  }
+  if (f.look.mapping) f.mapping = f.look.mapping
+  await send(f, true)
 }
 async function send(f: Waiting, dry: boolean) {
   f.state = dry ? 'looking' : 'taking'
   f.says = undefined
   f.stop = new AbortController()
   try {
-    f.result = await sendFile(f.kind, f.file, dry, f.stop.signal)
+    f.result = await sendFile(f.file, { kind: f.kind, dry, device: f.device, mapping: f.mapping }, f.stop.signal)
     f.state = dry ? 'seen' : 'taken'
   } catch (e) {
-    f.state = 'refused'
-    f.says = f.stop.signal.aborted ? 'Stopped; nothing of it was stored.' : (e as Error).message
+    const text = (e as Error).message
+    f.says = f.stop.signal.aborted ? 'Stopped; nothing of it was stored.' : text
+    f.state = f.look?.device && text.includes('choose the device') ? 'device' : 'refused'
   }
   if (!dry) await client.invalidateQueries()
+}
+function mapped(f: Waiting, m: Mapping) {
+  f.mapping = m
+  void send(f, true)
 }
 const takeable = computed(() => files.value.filter((f) => f.state === 'seen'))
 async function takeAll() {
@@ -98,9 +130,9 @@ async function act(what: () => Promise<unknown>, done: string) {
 
 <template>
   <div class="page files">
+    <EvidenceNav />
     <div class="row">
-      <h1>Files</h1>
-      <RouterLink to="/evidence">Devices</RouterLink>
+      <h1>Files taken in</h1>
       <span class="grow" />
       <Button
         v-if="takeable.length"
@@ -118,14 +150,9 @@ async function act(what: () => Promise<unknown>, done: string) {
       @dragleave="over = false"
       @drop.prevent="((over = false), add($event.dataTransfer?.files ?? null))"
     >
-      Drop CSV files here, or <u>choose them</u>. Nothing is stored before you have seen what they would do.
-      <input
-        type="file"
-        accept=".csv,text/csv"
-        multiple
-        class="visually-hidden"
-        @change="add(($event.target as HTMLInputElement).files)"
-      />
+      Drop files here, or <u>choose them</u>: CSV and XLSX tables under any headers, SWID tags (one, or many in a zip),
+      CycloneDX, SPDX, scans, and LDIF directories. Nothing is stored before you have seen what they would do.
+      <input type="file" multiple class="visually-hidden" @change="add(($event.target as HTMLInputElement).files)" />
     </label>
     <p v-else class="soft">Files are taken in by the role “run”; you can see what came in and what was put aside.</p>
     <table v-if="files.length" class="lines seen">
@@ -147,13 +174,15 @@ async function act(what: () => Promise<unknown>, done: string) {
           <tr :data-file="f.file.name" :data-state="f.state">
             <td>{{ f.file.name }}</td>
             <td>
+              <span v-if="f.kind === 'scan' || f.kind === 'directory'">{{ f.look?.form ?? f.kind }}</span>
               <Select
+                v-else
                 v-model="f.kind"
                 :options="kinds"
                 size="small"
                 aria-label="kind of file"
                 :disabled="f.state === 'taken' || f.state === 'taking'"
-                @change="send(f, true)"
+                @change="inspect(f)"
               />
             </td>
             <template v-if="f.result">
@@ -164,22 +193,71 @@ async function act(what: () => Promise<unknown>, done: string) {
               <td class="num">{{ whole(f.result.gone) }}</td>
               <td class="num" :class="{ drop: f.result.aside.length }">{{ whole(f.result.aside.length) }}</td>
             </template>
-            <td v-else colspan="6" class="soft">{{ f.state === 'refused' ? '' : 'being read…' }}</td>
+            <td v-else colspan="6" class="soft">
+              {{
+                f.state === 'refused'
+                  ? ''
+                  : f.state === 'map'
+                    ? 'its columns are not called as ours: see below what they mean'
+                    : f.state === 'device'
+                      ? 'it does not say whose software it is'
+                      : 'being read…'
+              }}
+            </td>
             <td class="row">
               <span v-if="f.state === 'taken'" class="spare">taken in</span>
               <span v-else-if="f.state === 'seen'" class="soft">not stored yet</span>
-              <button v-else-if="f.state !== 'refused'" class="plain" type="button" @click="f.stop?.abort()">
+              <button
+                v-if="f.mapping && f.state === 'seen'"
+                class="plain"
+                type="button"
+                data-remap
+                @click="f.state = 'map'"
+              >
+                columns
+              </button>
+              <button
+                v-if="f.state === 'looking' || f.state === 'taking'"
+                class="plain"
+                type="button"
+                @click="f.stop?.abort()"
+              >
                 stop
               </button>
             </td>
           </tr>
-          <tr v-if="f.says">
+          <tr v-if="f.says && f.state !== 'device'">
             <td colspan="9" class="says" role="alert">{{ f.says }}</td>
+          </tr>
+          <tr v-if="f.state === 'device'">
+            <td colspan="9">
+              <div class="row">
+                <span>It is the software of</span>
+                <DevicePick
+                  :model-value="f.device ?? ''"
+                  label="the device"
+                  @update:model-value="(c) => ((f.device = c), send(f, true))"
+                />
+              </div>
+            </td>
+          </tr>
+          <tr v-if="f.state === 'map' && f.look">
+            <td colspan="9"><ColumnMap :look="f.look" :saved="f.mapping" @mapped="(m) => mapped(f, m)" /></td>
           </tr>
           <tr v-if="f.result?.aside.length">
             <td colspan="9" class="drop">
               <div v-for="a in f.result.aside.slice(0, 5)" :key="a.line">line {{ a.line }}: {{ a.reason }}</div>
               <div v-if="f.result.aside.length > 5">and {{ f.result.aside.length - 5 }} more</div>
+            </td>
+          </tr>
+          <tr v-if="f.state === 'seen' && f.result?.samples.length">
+            <td colspan="9">
+              <details>
+                <summary class="soft">what would come, change and go, for example</summary>
+                <div v-for="(x, k) in f.result.samples" :key="k" class="sample">
+                  <b>{{ x.what }}</b> {{ x.text }}
+                </div>
+              </details>
             </td>
           </tr>
           <tr v-if="f.result?.columns.length">
@@ -303,6 +381,16 @@ async function act(what: () => Promise<unknown>, done: string) {
 .drop-here.over {
   border-color: var(--here);
   background: var(--pick);
+}
+.sample {
+  overflow-wrap: anywhere;
+}
+.sample b {
+  display: inline-block;
+  width: 5rem;
+}
+summary {
+  cursor: pointer;
 }
 .aside {
   display: flex;

@@ -33,5 +33,5 @@ export function useListState(fallback: { sort: string; desc?: boolean }) {
     const rest = (query.value.f ?? []).filter((f) => !f.startsWith(column + '='))
     change({ f: value ? [...rest, `${column}=${value}`] : rest })
   }
-  return { query, columns, change, filter, setFilter }
+  return { query, columns, change, filter, setFilter, one }
 }

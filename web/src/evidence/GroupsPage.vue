@@ -1,0 +1,301 @@
+<script setup lang="ts">
+import { keepPreviousData, useQuery, useQueryClient } from '@tanstack/vue-query'
+import { refDebounced } from '@vueuse/core'
+import Button from 'primevue/button'
+import InputText from 'primevue/inputtext'
+import ToggleSwitch from 'primevue/toggleswitch'
+import { computed, ref, watch } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import { api, ask, type Schemas } from '../api/client'
+import ConditionEditor from '../components/ConditionEditor.vue'
+import DevicePick from '../components/DevicePick.vue'
+import EffectLine from '../components/EffectLine.vue'
+import { count, whole } from '../lib/format'
+import { useSession } from '../lib/session'
+import EvidenceNav from './EvidenceNav.vue'
+
+/** Groups of devices, by condition or by hand. Who is in, and why, is seen while the condition is being made. */
+const route = useRoute()
+const router = useRouter()
+const client = useQueryClient()
+const { may } = useSession()
+const mayWork = may('work')
+const groups = useQuery({ queryKey: ['groups'], queryFn: () => ask(api.GET('/api/groups')) })
+
+type Draft = Schemas['GroupDraft']
+const empty = (): Draft => ({ id: 0, name: '', note: '', byHand: false, condition: { all: [] }, picked: [] })
+const draft = ref<Draft>()
+const names = ref<Record<number, string>>({})
+const says = ref('')
+const chosen = computed(() => String(route.query.group ?? ''))
+watch(
+  [chosen, groups.data],
+  ([id, list]) => {
+    says.value = ''
+    if (id === '') draft.value = undefined
+    else if (id === 'new') draft.value ??= empty()
+    else {
+      const g = list?.find((x) => String(x.id) === id)
+      if (!g) return
+      for (const t of g.titles) names.value[t.id] = t.name
+      const { id: no, name, note, byHand, condition, picked } = g
+      const boxed =
+        condition.all || condition.any || condition.not?.any
+          ? condition
+          : condition.field || condition.not
+            ? { all: [condition] }
+            : { all: [] }
+      draft.value = structuredClone({
+        id: no,
+        name,
+        note,
+        byHand,
+        condition: JSON.parse(JSON.stringify(boxed)) as Draft['condition'],
+        picked: picked.map((p) => ({ ...p })),
+      })
+    }
+  },
+  { immediate: true },
+)
+function open(id: number | 'new' | '') {
+  draft.value = undefined
+  void router.push({ query: id === '' ? {} : { group: String(id) } })
+}
+
+// a line without a value is not finished: it is left out of the preview
+type Condition = Schemas['Condition']
+function finished(c: Condition): Condition | undefined {
+  if (c.field) return c.value ? c : undefined
+  if (c.not) {
+    const inner = finished(c.not)
+    return inner && { not: inner }
+  }
+  const list = (c.all ?? c.any ?? []).map(finished).filter((x): x is Condition => !!x)
+  if (c.any) return list.length ? { any: list } : undefined
+  return list.length ? { all: list } : {}
+}
+const wanted = computed(() => draft.value && { ...draft.value, condition: finished(draft.value.condition) ?? {} })
+const late = refDebounced(wanted, 250)
+const preview = useQuery({
+  queryKey: ['group-preview', late],
+  queryFn: () => ask(api.POST('/api/groups/preview', { body: late.value! })),
+  enabled: computed(() => !!late.value),
+  placeholderData: keepPreviousData,
+  retry: false,
+})
+const p = computed(() => (preview.isError.value ? undefined : preview.data.value))
+const effect = computed(() => {
+  if (!p.value || !draft.value) return ''
+  const moves = draft.value.id ? `, ${whole(p.value.joins)} join and ${whole(p.value.leaves)} leave` : ''
+  return `${count(p.value.members, 'device')} in the group${moves}`
+})
+
+function pick(device: string, inside: boolean) {
+  if (!draft.value || !device) return
+  draft.value.picked = [...draft.value.picked.filter((x) => x.device !== device), { device, inside }]
+}
+async function save() {
+  says.value = ''
+  try {
+    const made = await ask(api.POST('/api/groups', { body: wanted.value! }))
+    await client.invalidateQueries()
+    void router.push({ query: { group: String(made.id) } })
+    says.value = 'The group is set.'
+  } catch (e) {
+    says.value = (e as Error).message
+  }
+}
+async function drop() {
+  says.value = ''
+  try {
+    await ask(api.POST('/api/groups/{id}/drop', { params: { path: { id: draft.value!.id } } }))
+    await client.invalidateQueries()
+    open('')
+  } catch (e) {
+    says.value = (e as Error).message
+  }
+}
+const devicesOf = (name: string) => `/evidence?${new URLSearchParams({ f: `group=${name}` })}`
+</script>
+
+<template>
+  <div class="page">
+    <EvidenceNav />
+    <div class="row head">
+      <h1>Groups</h1>
+      <span class="soft"
+        >who is in is worked out anew whenever evidence comes; lists, stances, scans and mail use them</span
+      >
+      <span class="grow" />
+      <Button v-if="mayWork" label="Make a group" size="small" data-new-group @click="open('new')" />
+    </div>
+    <p v-if="groups.error.value" class="says" role="alert">{{ groups.error.value.message }}</p>
+    <table class="lines">
+      <thead>
+        <tr>
+          <th>group</th>
+          <th>who is in</th>
+          <th class="num">devices</th>
+          <th class="num">stale</th>
+          <th class="num">never scanned</th>
+          <th>rests on it</th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr v-for="g in groups.data.value" :key="g.id" :class="{ here: String(g.id) === chosen }">
+          <td>
+            <button class="plain" type="button" @click="open(g.id)">{{ g.name }}</button>
+            <div v-if="g.note" class="soft">{{ g.note }}</div>
+          </td>
+          <td>
+            {{ g.words }}<template v-if="g.picked.length && !g.byHand">; {{ g.picked.length }} by hand</template>
+          </td>
+          <td class="num">
+            <RouterLink :to="devicesOf(g.name)">{{ whole(g.members) }}</RouterLink>
+          </td>
+          <td class="num" :class="{ drop: g.stale }">{{ g.stale || '' }}</td>
+          <td class="num" :class="{ drop: g.never }">{{ g.never || '' }}</td>
+          <td class="soft">{{ g.usedBy.join('; ') }}</td>
+        </tr>
+        <tr v-if="groups.data.value && !groups.data.value.length">
+          <td colspan="6" class="soft">
+            No group was made yet. Units, sites, kinds and environments are groups by themselves; make one for anything
+            else.
+          </td>
+        </tr>
+      </tbody>
+    </table>
+    <div v-if="draft" class="parts">
+      <form class="sheet edit" @submit.prevent="save">
+        <div class="row">
+          <InputText
+            v-model="draft.name"
+            size="small"
+            placeholder="name of the group"
+            aria-label="name of the group"
+            :disabled="!mayWork"
+            data-group-name
+          />
+          <InputText
+            v-model="draft.note"
+            size="small"
+            class="grow"
+            placeholder="a note for others"
+            aria-label="note"
+            :disabled="!mayWork"
+          />
+          <label class="row soft"><ToggleSwitch v-model="draft.byHand" :disabled="!mayWork" /> by hand alone</label>
+        </div>
+        <ConditionEditor
+          v-if="!draft.byHand"
+          v-model="draft.condition"
+          :names="names"
+          @named="(id, name) => (names[id] = name)"
+        />
+        <div class="hand">
+          <h3>By hand</h3>
+          <div class="row">
+            <DevicePick model-value="" label="put a device in" @update:model-value="(c) => pick(c, true)" />
+            <DevicePick
+              v-if="!draft.byHand"
+              model-value=""
+              label="take a device out"
+              @update:model-value="(c) => pick(c, false)"
+            />
+          </div>
+          <div v-for="x in draft.picked" :key="x.device" class="row">
+            <span>{{ x.inside ? 'in:' : 'out:' }} {{ x.device }}</span>
+            <button
+              class="plain soft"
+              type="button"
+              @click="draft.picked = draft.picked.filter((y) => y.device !== x.device)"
+            >
+              no longer
+            </button>
+          </div>
+        </div>
+        <p v-if="preview.error.value" class="says" role="alert">{{ preview.error.value.message }}</p>
+        <p v-if="says" role="status" data-says>{{ says }}</p>
+        <EffectLine
+          v-if="mayWork"
+          :says="effect"
+          :ready="!!p && !!draft.name"
+          :press="draft.id ? 'Set the group so' : 'Make this group'"
+          @press="save"
+        />
+        <div class="row">
+          <button v-if="draft.id && mayWork" class="plain soft" type="button" @click="drop">delete the group</button>
+          <button class="plain soft" type="button" @click="open('')">close</button>
+        </div>
+      </form>
+      <section v-if="p" class="sheet who" data-preview>
+        <h2>
+          {{ count(p.members, 'device') }}
+          <span v-if="p.stale + p.never" class="drop"
+            >{{ whole(p.stale) }} stale, {{ whole(p.never) }} never scanned</span
+          >
+        </h2>
+        <p class="soft">{{ p.words }}</p>
+        <table class="lines">
+          <tbody>
+            <tr v-for="m in p.in" :key="m.device">
+              <td>
+                <RouterLink :to="`/evidence/${encodeURIComponent(m.device)}`">{{ m.name }}</RouterLink><span
+                  v-if="m.change && draft.id"
+                  class="spare"
+                >
+                  {{ m.change }}</span
+                >
+              </td>
+              <td class="soft">{{ m.why }}</td>
+            </tr>
+          </tbody>
+        </table>
+        <p v-if="p.members > p.in.length" class="soft">and {{ whole(p.members - p.in.length) }} more</p>
+        <h3 v-if="p.out.length">Not in it, for example</h3>
+        <table class="lines">
+          <tbody>
+            <tr v-for="m in p.out" :key="m.device">
+              <td>
+                {{ m.name }}<span v-if="m.change" class="drop"> {{ m.change }}</span>
+              </td>
+              <td class="soft">{{ m.why }}</td>
+            </tr>
+          </tbody>
+        </table>
+      </section>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.head {
+  padding: 0.3rem 0 0.5rem;
+}
+.parts {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) minmax(22rem, 0.8fr);
+  gap: 1rem;
+  margin-top: 0.9rem;
+  align-items: start;
+}
+.edit {
+  display: grid;
+  gap: 0.7rem;
+}
+.hand {
+  display: grid;
+  gap: 0.3rem;
+}
+tr.here td {
+  background: var(--pick);
+}
+.who p {
+  margin: 0.2rem 0 0.4rem;
+}
+@media (max-width: 900px) {
+  .parts {
+    grid-template-columns: 1fr;
+  }
+}
+</style>

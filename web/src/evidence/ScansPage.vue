@@ -1,0 +1,329 @@
+<script setup lang="ts">
+import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import Button from 'primevue/button'
+import InputNumber from 'primevue/inputnumber'
+import InputText from 'primevue/inputtext'
+import MultiSelect from 'primevue/multiselect'
+import Select from 'primevue/select'
+import ToggleSwitch from 'primevue/toggleswitch'
+import { computed, ref } from 'vue'
+import { api, ask, type Lists, type Schemas } from '../api/client'
+import ListFilter from '../components/ListFilter.vue'
+import ListTable, { type ListColumn } from '../components/ListTable.vue'
+import { count, moment, whole } from '../lib/format'
+import { useListState } from '../lib/listState'
+import { useSession } from '../lib/session'
+import AgeLimits from './AgeLimits.vue'
+import EvidenceNav from './EvidenceNav.vue'
+
+/** Scans that are asked for: by plan, by age or by hand; what waits, runs, came and failed, and why. */
+const client = useQueryClient()
+const { may } = useSession()
+const mayWork = may('work')
+const { setFilter, filter } = useListState({ sort: 'id', desc: true })
+const plans = useQuery({ queryKey: ['schedules'], queryFn: () => ask(api.GET('/api/schedules')) })
+const counts = useQuery({
+  queryKey: ['order-counts'],
+  queryFn: () => ask(api.GET('/api/scan-orders/counts')),
+  refetchInterval: 5000,
+})
+const policies = useQuery({ queryKey: ['policies'], queryFn: () => ask(api.GET('/api/policies')) })
+const groups = computed(() => [
+  { label: 'every device in service', value: '' },
+  ...(policies.data.value?.groups ?? []).map((g) => ({ label: g, value: g })),
+])
+type Draft = Schemas['ScheduleDraft']
+const draft = ref<Draft>()
+const says = ref('')
+const week = ['Sunday', 'Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday'].map((label, value) => ({
+  label,
+  value,
+}))
+const weekdays = [...week.slice(1), week[0]!]
+function edit(p?: Schemas['ScheduleView']) {
+  says.value = ''
+  draft.value = p
+    ? (JSON.parse(
+        JSON.stringify({
+          id: p.id,
+          name: p.name,
+          basis: p.basis,
+          calendar: p.calendar,
+          ageDays: p.ageDays,
+          group: p.group,
+          quiet: p.quiet,
+          paused: p.paused,
+        }),
+      ) as Draft)
+    : { id: 0, name: '', basis: 'age', calendar: { at: '03:00' }, ageDays: 14, group: '', quiet: [], paused: false }
+}
+async function act(what: () => Promise<unknown>, done: string) {
+  says.value = ''
+  try {
+    await what()
+    says.value = done
+    await client.invalidateQueries()
+    return true
+  } catch (e) {
+    says.value = (e as Error).message
+    return false
+  }
+}
+async function save() {
+  const d = draft.value!
+  if (!d.calendar.at) d.calendar.at = '03:00'
+  if (await act(() => ask(api.POST('/api/schedules', { body: d })), `“${d.name}” is set.`)) draft.value = undefined
+}
+const drop = (id: number) =>
+  act(() => ask(api.POST('/api/schedules/{id}/drop', { params: { path: { id } } })), 'The plan is gone.')
+
+const columns: ListColumn[] = [
+  { key: 'device', label: 'device', width: '9.5rem', fixed: true },
+  { key: 'state', label: 'state', width: '6.4rem' },
+  { key: 'why', label: 'because', width: '14rem' },
+  { key: 'schedule', label: 'plan' },
+  { key: 'askedAt', label: 'asked', width: '9.2rem' },
+  { key: 'notBefore', label: 'not before', width: '9.2rem' },
+  { key: 'endedAt', label: 'ended', width: '9.2rem' },
+  { key: 'tries', label: 'tries', num: true, width: '4rem' },
+  { key: 'reason', label: 'what went wrong', width: '12rem' },
+  { key: 'unit', label: 'unit', width: '9rem', hidden: true },
+  { key: 'author', label: 'by', width: '6rem', hidden: true },
+]
+const states = ['waiting', 'running', 'done', 'failed', 'called off']
+const numbers = computed(() => Object.fromEntries((counts.data.value ?? []).map((c) => [c.state, c.count])))
+const selection = ref<Lists['scan-orders'][]>([])
+const orderAct = (a: 'again' | 'call off') =>
+  act(
+    async () => {
+      const done = await ask(
+        api.POST('/api/scan-orders/act', { body: { ids: selection.value.map((o) => o.id), act: a } }),
+      )
+      selection.value = []
+      return done
+    },
+    a === 'again' ? 'They wait once more.' : 'They are called off.',
+  )
+const failed = computed(() => selection.value.filter((o) => o.state === 'failed' || o.state === 'called off'))
+const open = computed(() => selection.value.filter((o) => o.state === 'waiting' || o.state === 'running'))
+</script>
+
+<template>
+  <div class="page fill">
+    <EvidenceNav />
+    <div class="row head">
+      <h1>Scans asked for</h1>
+      <span class="soft"
+        >collectors ask every quarter of an hour what is wanted; who was away finds it when it is back</span
+      >
+      <span class="grow" />
+      <Button v-if="mayWork" label="Make a plan" size="small" data-new-plan @click="edit()" />
+    </div>
+    <table class="lines">
+      <thead>
+        <tr>
+          <th>plan</th>
+          <th>for</th>
+          <th>when</th>
+          <th class="num">devices</th>
+          <th class="num">due now</th>
+          <th class="num">waiting or running</th>
+          <th></th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr v-for="p in plans.data.value" :key="p.id" :class="{ soft: p.paused }" :data-plan="p.name">
+          <td>{{ p.name }}</td>
+          <td>{{ p.group || 'every device in service' }}</td>
+          <td>
+            {{ p.paused ? 'paused: ' : '' }}{{ p.words
+            }}<span v-if="p.next" class="soft">; next {{ moment(p.next) }}</span>
+          </td>
+          <td class="num">{{ whole(p.devices) }}</td>
+          <td class="num">{{ p.basis === 'age' ? whole(p.due) : '' }}</td>
+          <td class="num">{{ whole(p.open) }}</td>
+          <td class="row end">
+            <template v-if="mayWork">
+              <button class="plain" type="button" @click="edit(p)">change</button>
+              <button class="plain" type="button" @click="drop(p.id)">delete</button>
+            </template>
+          </td>
+        </tr>
+        <tr v-if="plans.data.value && !plans.data.value.length">
+          <td colspan="7" class="soft">
+            Nothing is planned. A plan by age asks for a scan as soon as the last one is old enough, also of a device
+            that was away on the day.
+          </td>
+        </tr>
+      </tbody>
+    </table>
+    <form v-if="draft" class="sheet edit" data-plan-form @submit.prevent="save">
+      <div class="row">
+        <InputText v-model="draft.name" size="small" placeholder="name of the plan" aria-label="name" data-plan-name />
+        <span>scans</span>
+        <Select
+          v-model="draft.group"
+          :options="groups"
+          option-label="label"
+          option-value="value"
+          filter
+          size="small"
+          aria-label="group"
+        />
+        <Select
+          v-model="draft.basis"
+          :options="[
+            { label: 'when the last scan is old', value: 'age' },
+            { label: 'on days', value: 'calendar' },
+          ]"
+          option-label="label"
+          option-value="value"
+          size="small"
+          aria-label="basis"
+        />
+        <template v-if="draft.basis === 'age'">
+          <InputNumber v-model="draft.ageDays" size="small" :min="1" :max="1000" aria-label="days" input-class="few" />
+          <span>days or more</span>
+        </template>
+        <template v-else>
+          <MultiSelect
+            v-model="draft.calendar.weekdays"
+            :options="weekdays"
+            option-label="label"
+            option-value="value"
+            size="small"
+            placeholder="every day"
+            aria-label="weekdays"
+          />
+          <span>at</span>
+          <input v-model="draft.calendar.at" type="time" class="p-inputtext p-inputtext-sm" aria-label="time of day" />
+          <span class="soft">by the clock of each site</span>
+        </template>
+        <label class="row soft"><ToggleSwitch v-model="draft.paused" /> paused</label>
+      </div>
+      <div v-for="(q, i) in draft.quiet" :key="i" class="row">
+        <span>No start</span>
+        <MultiSelect
+          v-model="q.weekdays"
+          :options="weekdays"
+          option-label="label"
+          option-value="value"
+          size="small"
+          placeholder="on any day"
+          aria-label="days on which nothing starts"
+        />
+        <span>from</span>
+        <input v-model="q.from" type="time" class="p-inputtext p-inputtext-sm" aria-label="from" />
+        <span>until</span>
+        <input v-model="q.until" type="time" class="p-inputtext p-inputtext-sm" aria-label="until" />
+        <span class="soft">between</span>
+        <input v-model="q.first" type="date" class="p-inputtext p-inputtext-sm" aria-label="first day" />
+        <span class="soft">and</span>
+        <input v-model="q.last" type="date" class="p-inputtext p-inputtext-sm" aria-label="last day" />
+        <button class="plain soft" type="button" @click="draft.quiet.splice(i, 1)">✕</button>
+      </div>
+      <div class="row">
+        <button class="plain" type="button" @click="draft.quiet.push({ from: '08:00', until: '17:00' })">
+          a time at which nothing may start
+        </button>
+        <span class="soft">what falls into it is shifted to its end, not dropped</span>
+        <span class="grow" />
+        <Button type="submit" :label="draft.id ? 'Set it so' : 'Follow this plan'" size="small" data-save-plan />
+        <button class="plain" type="button" @click="draft = undefined">close</button>
+      </div>
+    </form>
+    <p v-if="says" role="status" data-says>{{ says }}</p>
+    <div class="row states">
+      <button
+        v-for="s in states"
+        :key="s"
+        class="plain state"
+        :class="{ on: filter('state') === s, drop: s === 'failed' && numbers[s] }"
+        type="button"
+        :data-state="s"
+        @click="setFilter('state', filter('state') === s ? '' : s)"
+      >
+        <b>{{ whole(numbers[s] ?? 0) }}</b> {{ s }}
+      </button>
+      <span class="soft">ended ones of the last thirty days</span>
+    </div>
+    <ListTable
+      v-model:selection="selection"
+      name="scan-orders"
+      :columns="columns"
+      sort="id"
+      desc
+      what="scans asked for"
+      row-key="id"
+      selectable
+      empty="No scan was asked for yet: make a plan, or tick devices in their list."
+    >
+      <template #filters>
+        <ListFilter
+          column="reason"
+          label="what went wrong"
+          any="any reason"
+          :options="['no route', 'sign-in refused', 'timed out', 'half a scan', 'other']"
+        />
+      </template>
+      <template #actions>
+        <Button
+          v-if="mayWork && failed.length"
+          :label="`Ask again for ${count(failed.length, 'scan')}`"
+          size="small"
+          data-again
+          @click="orderAct('again')"
+        />
+        <Button
+          v-if="mayWork && open.length && !failed.length"
+          :label="`Call off ${count(open.length, 'scan')}`"
+          size="small"
+          severity="secondary"
+          variant="outlined"
+          @click="orderAct('call off')"
+        />
+      </template>
+      <template #cell-device="{ row }"
+        ><RouterLink :to="`/evidence/${encodeURIComponent(row.code)}`">{{ row.device }}</RouterLink></template
+      >
+      <template #cell-state="{ row }"
+        ><span :class="{ drop: row.state === 'failed', spare: row.state === 'done' }">{{ row.state }}</span></template
+      >
+      <template #cell-askedAt="{ row }">{{ moment(row.askedAt) }}</template>
+      <template #cell-notBefore="{ row }">{{ moment(row.notBefore) }}</template>
+      <template #cell-endedAt="{ row }">{{ moment(row.endedAt) }}</template>
+      <template #cell-reason="{ row }"
+        ><span :title="row.detail" :class="{ drop: row.reason }">{{ row.reason }}</span></template
+      >
+    </ListTable>
+    <AgeLimits />
+  </div>
+</template>
+
+<style scoped>
+.head {
+  padding: 0.3rem 0 0.4rem;
+}
+.edit {
+  display: grid;
+  gap: 0.5rem;
+  margin-top: 0.5rem;
+}
+.edit :deep(.few) {
+  width: 4.5rem;
+}
+.end {
+  justify-content: flex-end;
+}
+.states {
+  padding-top: 0.6rem;
+  gap: 1.2rem;
+}
+.state {
+  text-decoration: none;
+  border-bottom: 2px solid transparent;
+}
+.state.on {
+  border-color: var(--here);
+}
+</style>
