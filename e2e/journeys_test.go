@@ -89,7 +89,7 @@ func open(t *testing.T, role string, empty bool) (*rod.Page, string) {
 	a := app.New(db, outside)
 	a.Deploy, a.Demo = outside, true
 	server := httptest.NewServer(api.New(a, outside))
-	page := chromium.MustIncognito().MustPage(server.URL).Timeout(180 * time.Second)
+	page := chromium.MustIncognito().MustPage(server.URL).Timeout(90 * time.Second)
 	t.Cleanup(func() {
 		if t.Failed() {
 			if img, err := page.CancelTimeout().Screenshot(false, nil); err == nil {

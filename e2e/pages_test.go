@@ -20,6 +20,21 @@ var pages = []struct{ path, selector, text string }{
 	{"/evidence/D1203", ".page", "nobody has looked"},
 	{"/evidence/none", ".says", "no such thing"},
 	{"/evidence/files", "tbody tr", "installs.csv"},
+	{"/evidence?split=environment", "[data-split]", "production"},
+	{"/evidence?f=hasProduct%3D1", "[data-having]", "Skerrymap Suite"},
+	{"/evidence/D0313", "[data-differ]", "deployment tool"},
+	{"/evidence/D0311", "[data-same]", "D0312"},
+	{"/evidence/where", "[data-levels] tr", "Ashquill"},
+	{"/evidence/where?publisher=Ostwick+Foundry+Ltd&product=1&version=6", "[data-holders] tr", "hal-chart"},
+	{"/evidence/find?name=*.exe", "[data-found]", "devices"},
+	{"/evidence/changes", "tbody tr", "installed"},
+	{"/evidence/changes?rules=yes", "[data-rule-form]", "ip address"},
+	{"/evidence/changes/mail", ".page", "No mail was written yet"},
+	{"/evidence/groups?group=new", "[data-box]", "all of these hold"},
+	{"/evidence/scans", "[data-plan]", "Vessels"},
+	{"/evidence/people", ".page", "Nobody has joined"},
+	{"/evidence/senders", ".page", "Who sends"},
+	{"/evidence/compare?left=D0001&right=D0655", "[data-warning]", "days apart"},
 	{"/titles", "tbody tr", "Brineweft"},
 	{"/titles/1", "h1", "Skerrymap Suite"},
 	{"/titles/names", "tbody tr", "unrecognised"},
@@ -76,6 +91,8 @@ func TestEveryPageOfAnEmptyFile(t *testing.T) {
 	for path, text := range map[string]string{
 		"/": "Nothing is here yet", "/evidence": "take in a devices.csv", "/titles": "take in a titles.csv", "/titles/names": "None of the names fit", "/entitlements": "take in an entitlements.csv",
 		"/use": "Nothing to measure yet", "/position": "No position yet", "/worklist": "Nothing is to be done", "/worklist/stances": "Nothing is restricted", "/evidence/files": "No line was ever put aside",
+		"/evidence/where": "Nothing is installed here yet", "/evidence/changes": "Nothing has changed", "/evidence/groups": "No group was made yet", "/evidence/scans": "Nothing is planned", "/evidence/senders": "No scan has come",
+		"/evidence/people": "Nobody has joined", "/evidence/find": "Type a name", "/evidence/compare": "Choose two devices",
 	} {
 		page.MustNavigate(url + path)
 		says(t, page, ".page", text)

@@ -41,6 +41,7 @@ type commandLine struct {
 	Export   exportCmd   `cmd:"" help:"Write a kind of file to standard output."`
 	Position positionCmd `cmd:"" help:"Compute and print the position, or explain that of one product."`
 	Collect  collectCmd  `cmd:"" help:"Read the machine that this runs on: send it to a server, or write it to a file."`
+	Token    tokenCmd    `cmd:"" help:"Manage which sources may send scans."`
 	User     userCmd     `cmd:"" help:"Manage who may sign in."`
 	Backup   backupCmd   `cmd:"" help:"Write a consistent copy of the data file."`
 	Restore  restoreCmd  `cmd:"" help:"Put a copy in place of the data file."`

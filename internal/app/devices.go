@@ -3,6 +3,7 @@ package app
 import (
 	"context"
 	"fmt"
+	"slices"
 	"strings"
 
 	"ensomet/internal/store"
@@ -35,6 +36,7 @@ func (a *App) Device(ctx context.Context, code string) (DeviceView, error) {
 		if err := markFolded(tx, out.Software); err != nil {
 			return err
 		}
+		out.Software = oneOfSeveral(out.Software)
 		if out.Scans, err = tx.DeviceScans(out.ID, 30); err != nil {
 			return err
 		}
@@ -43,6 +45,31 @@ func (a *App) Device(ctx context.Context, code string) (DeviceView, error) {
 		return err
 	})
 	return out, err
+}
+
+// oneOfSeveral makes one line of an install that several sources see now.
+func oneOfSeveral(list []store.InstallRow) []store.InstallRow {
+	at := map[int64]int{}
+	out := list[:0:0]
+	for _, i := range list {
+		first, known := at[i.Record]
+		if i.Until != 0 || !known {
+			if i.Until == 0 {
+				at[i.Record] = len(out)
+			}
+			out = append(out, i)
+			continue
+		}
+		o := &out[first]
+		if !slices.Contains(strings.Split(o.Source, " and "), i.Source) {
+			o.Source += " and " + i.Source
+		}
+		o.Since, o.InstallDate, o.LastUsed = min(o.Since, i.Since), max(o.InstallDate, i.InstallDate), max(o.LastUsed, i.LastUsed)
+		if o.Path == "" {
+			o.Path = i.Path
+		}
+	}
+	return out
 }
 
 // markFolded says of the parts of a suite on one device that they fold under it.

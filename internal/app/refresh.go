@@ -108,6 +108,7 @@ func (a *App) Dirty(ctx context.Context) (dirty bool, err error) {
 func (a *App) Refresh(ctx context.Context) error {
 	a.refreshing.Lock()
 	defer a.refreshing.Unlock()
+	defer a.step("")
 	var upTo string
 	if err := a.DB.View(ctx, func(tx *store.Tx) (err error) {
 		upTo, err = tx.Setting(changes)

@@ -129,7 +129,11 @@ func ReadScan(in io.Reader) (*Scan, error) {
 		}
 		return nil, err
 	}
-	if _, err := d.Token(); !errors.Is(err, io.EOF) {
+	switch _, err := d.Token(); {
+	case errors.Is(err, io.EOF):
+	case errors.Is(err, io.ErrUnexpectedEOF):
+		return nil, &FileError{"the scan is cut off: send it again whole"}
+	default:
 		return nil, &FileError{"something follows the scan: one document holds one scan"}
 	}
 	return &s, s.Check()

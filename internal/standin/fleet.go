@@ -216,7 +216,6 @@ func (g *gateway) answerOrder(ctx context.Context, a *app.App, m machine, t app.
 		var out struct{}
 		return false, g.post(ctx, "/api/collector/failed", body, false, &out)
 	}
-	taken := now.Add(-time.Duration(luck(50, m.code, now)) * time.Minute)
 	switch luck(40, "outcome", m.code, now.Format(time.DateOnly)) {
 	case 0:
 		return failed("no route", "no answer to three calls by "+m.unit)
@@ -225,7 +224,7 @@ func (g *gateway) answerOrder(ctx context.Context, a *app.App, m machine, t app.
 	case 2:
 		return false, nil // nothing comes: it times out
 	case 3:
-		s, err := look(ctx, a, m, taken, nil)
+		s, err := look(ctx, a, m, now, nil)
 		if err != nil {
 			return false, err
 		}
@@ -239,7 +238,7 @@ func (g *gateway) answerOrder(ctx context.Context, a *app.App, m machine, t app.
 		}
 		return failed("half a scan", "the line broke off; what had come was refused")
 	}
-	s, err := look(ctx, a, m, taken, nil)
+	s, err := look(ctx, a, m, now, nil)
 	if err != nil {
 		return false, err
 	}
@@ -248,7 +247,7 @@ func (g *gateway) answerOrder(ctx context.Context, a *app.App, m machine, t app.
 	}
 	if strings.HasPrefix(m.unit, "Sea/") && luck(4, "late", m.code) == 0 { // what waited on board comes after, and some of it twice
 		late := *s
-		late.At = taken.AddDate(0, 0, -9)
+		late.At = now.AddDate(0, 0, -9)
 		for range 1 + luck(2, "twice", m.code) {
 			if _, err := g.send(ctx, &late); err != nil {
 				return false, err

@@ -25,8 +25,8 @@ type Truth struct {
 	Story              string
 	Publisher, Product string
 	Metric             string
-	Want               map[string]int64 // owned, needed, covered, short, surplus, low; cases; not_measured; gap:REASON
-	Exposure           string           // amount and currency, where the story is about money
+	Want               map[string]int64  // owned, needed, covered, short, surplus, low; cases; not_measured; gap:REASON
+	Exposure           string            // amount and currency, where the story is about money
 	Device             string            // its device_id, where the story is about evidence
 	Seen               map[string]string // what must be seen of it
 }

@@ -27,8 +27,16 @@ func deviceFilters(d string) map[string]func(string) (string, []any) {
 		"hasPublisher": having("n.product_id IN (SELECT id FROM product WHERE publisher = ?)"),
 		"hasName":      having("n.key = ?"),
 		"hasRecord":    having("n.record_id = CAST(? AS INTEGER)"),
-		"hasFile": func(v string) (string, []any) {
-			p := filePattern(v)
+		"hasFile": func(v string) (string, []any) { // pattern, or pattern;v=version
+			name, version, exact := strings.Cut(v, ";v=")
+			p := filePattern(name)
+			if exact && version != "" {
+				return d + `.id IN (SELECT t.device_id FROM file f JOIN device_file t ON t.file_id = f.id WHERE t.until IS NULL AND f.name LIKE ? ESCAPE '\' AND f.version = ?)`, []any{p, version}
+			}
+			if exact {
+				return d + `.id IN (SELECT t.device_id FROM file f JOIN device_file t ON t.file_id = f.id WHERE t.until IS NULL AND f.version = '' AND f.name LIKE ? ESCAPE '\'
+					UNION SELECT i.device_id FROM record r JOIN install i ON i.record_id = r.id WHERE i.until IS NULL AND r.file_name <> '' AND r.file_name LIKE ? ESCAPE '\')`, []any{p, p}
+			}
 			return d + `.id IN (SELECT t.device_id FROM file f JOIN device_file t ON t.file_id = f.id WHERE t.until IS NULL AND f.name LIKE ? ESCAPE '\'
 				UNION SELECT i.device_id FROM record r JOIN install i ON i.record_id = r.id WHERE i.until IS NULL AND r.file_name <> '' AND r.file_name LIKE ? ESCAPE '\')`, []any{p, p}
 		},
@@ -55,12 +63,12 @@ func (tx *Tx) FindFiles(pattern string, limit int) (rows []FileRow, total int, e
 	p := filePattern(pattern)
 	const all = `SELECT f.name AS name, f.version AS version, f.size AS size, t.device_id AS device, '' AS of FROM file f JOIN device_file t ON t.file_id = f.id WHERE t.until IS NULL AND f.name LIKE ?1 ESCAPE '\'
 		UNION ALL SELECT r.file_name, '', 0, i.device_id, trim(r.publisher || ' ' || r.name) FROM record r JOIN install i ON i.record_id = r.id WHERE i.until IS NULL AND r.file_name <> '' AND r.file_name LIKE ?1 ESCAPE '\'`
-	if err := tx.QueryRowContext(tx.ctx, "SELECT count(*) FROM (SELECT DISTINCT name, version, size FROM ("+all+"))", p).Scan(&total); err != nil {
+	if err := tx.QueryRowContext(tx.ctx, "SELECT count(*) FROM (SELECT DISTINCT name, version FROM ("+all+"))", p).Scan(&total); err != nil {
 		return nil, 0, err
 	}
 	rows, err = query(tx, func(r *sql.Rows, v *FileRow) error {
 		return r.Scan(&v.Name, &v.Version, &v.Size, &v.Devices, &v.Stale, &v.Of)
-	}, `SELECT x.name, x.version, x.size, count(DISTINCT x.device), count(DISTINCT CASE WHEN f.age = 'stale' THEN x.device END), max(x.of) FROM (`+all+`) x LEFT JOIN device_fact f ON f.device_id = x.device GROUP BY 1, 2, 3 ORDER BY 4 DESC, 1, 2 LIMIT ?2`, p, limit)
+	}, `SELECT x.name, x.version, max(x.size), count(DISTINCT x.device), count(DISTINCT CASE WHEN f.age = 'stale' THEN x.device END), max(x.of) FROM (`+all+`) x LEFT JOIN device_fact f ON f.device_id = x.device GROUP BY 1, 2 ORDER BY 4 DESC, 1, 2 LIMIT ?2`, p, limit)
 	if rows == nil {
 		rows = []FileRow{}
 	}

@@ -1,12 +1,12 @@
 <script setup lang="ts">
 import { BarChart } from 'echarts/charts'
-import { GridComponent, LegendComponent, TooltipComponent } from 'echarts/components'
+import { AriaComponent, GridComponent, LegendComponent, TooltipComponent } from 'echarts/components'
 import { use } from 'echarts/core'
 import { SVGRenderer } from 'echarts/renderers'
 import { computed, ref, watch } from 'vue'
 import VChart from 'vue-echarts'
 
-use([BarChart, GridComponent, LegendComponent, TooltipComponent, SVGRenderer])
+use([AriaComponent, BarChart, GridComponent, LegendComponent, TooltipComponent, SVGRenderer])
 
 /** How many changes of each kind there were, by week; a click narrows to that week. The colours are those of the page, and each kind has its pattern too. */
 const props = defineProps<{ tally: { day: string; kind: string; count: number }[] }>()
@@ -49,7 +49,7 @@ const option = computed(() => {
     animation: false,
     aria: { enabled: true, decal: { show: true } },
     textStyle: { fontFamily: 'inherit', color: color('--soft') },
-    grid: { left: 44, right: 8, top: 26, bottom: 22 },
+    grid: { left: 58, right: 8, top: 26, bottom: 22 },
     legend: { top: 0, left: 0, itemHeight: 9, itemWidth: 14, textStyle: { color: color('--ink') } },
     tooltip: { trigger: 'axis', axisPointer: { type: 'shadow' }, confine: true },
     xAxis: { type: 'category', data: weeks.value, axisLine: { lineStyle: { color: color('--ink') } } },

@@ -36,6 +36,7 @@ function text(key: string, value: string) {
   if (key === 'hasProduct') return named.data.value?.product ?? value
   if (key === 'hasVersion')
     return `${named.data.value?.product ?? ''} ${value.split(':').slice(1).join(':') || '(version not known)'}`
+  if (key === 'hasFile') return value.replace(/;v=$/, '').replace(';v=', ' ')
   return value
 }
 </script>

@@ -30,6 +30,7 @@ const label = (v: string) => (v === '' ? 'not known' : word(v))
       option-label="label"
       option-value="value"
       size="small"
+      placeholder="not split"
       aria-label="split the count by"
       @update:model-value="(v: string) => change({ split: v || undefined })"
     />
@@ -64,12 +65,13 @@ const label = (v: string) => (v === '' ? 'not known' : word(v))
   flex: 1;
   min-width: 0;
   display: flex;
+  flex-wrap: wrap;
   gap: 2px;
 }
 .part {
   position: relative;
   flex: 1 1 0;
-  min-width: 3.4rem;
+  min-width: max-content;
   font: inherit;
   color: inherit;
   text-align: left;

@@ -23,7 +23,7 @@ const mayWork = may('work')
 const { query, filter, setFilter, change, one } = useListState({ sort: 'at', desc: true })
 if (!filter('quiet')) setFilter('quiet', '0')
 const columns: ListColumn[] = [
-  { key: 'at', label: 'scan of', width: '9.4rem', fixed: true },
+  { key: 'at', label: 'scan of', width: '10.4rem', fixed: true },
   { key: 'kind', label: 'what', width: '6.2rem' },
   { key: 'device', label: 'device', width: '9rem' },
   { key: 'name', label: 'of' },

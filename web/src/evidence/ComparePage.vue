@@ -77,7 +77,7 @@ function pick(side: 'left' | 'right', code: string) {
           </tr>
           <tr class="gap">
             <td colspan="4">
-              <b>Software</b>
+              <b class="gap-name">Software</b>
               <span class="soft"> {{ whole(differing) }} differ, {{ whole(c.same) }} are the same on both</span>
             </td>
           </tr>
@@ -119,6 +119,9 @@ function pick(side: 'left' | 'right', code: string) {
     transparent 0 5px,
     color-mix(in srgb, var(--line) 60%, transparent) 5px 7px
   );
+}
+.gap-name {
+  margin-right: 0.6rem;
 }
 .gap td {
   padding-top: 0.9rem;

@@ -217,7 +217,7 @@ const facts = computed(() => {
                   <td>
                     <div v-for="x in f.said" :key="x.source">
                       <b v-if="x.value === f.holds">{{ x.value }}</b><template v-else>{{ x.value }}</template>
-                      <span class="soft"> {{ x.source }}, {{ day(x.at) }}</span>
+                      <span class="soft from">{{ x.source }}, {{ day(x.at) }}</span>
                     </div>
                   </td>
                 </tr>
@@ -226,7 +226,7 @@ const facts = computed(() => {
                   <td>
                     <div v-for="(at, source) in e.sources" :key="source">
                       {{ s.versions[source] ?? 'does not see it' }}
-                      <span class="soft"> {{ source }}, {{ day(at) }}</span>
+                      <span class="soft from">{{ source }}, {{ day(at) }}</span>
                     </div>
                   </td>
                 </tr>
@@ -320,6 +320,10 @@ const facts = computed(() => {
 .ages {
   gap: 1.2rem;
   padding-bottom: 0.6rem;
+}
+.from {
+  margin-left: 0.4rem;
+  white-space: nowrap;
 }
 .tools {
   padding-bottom: 0.3rem;

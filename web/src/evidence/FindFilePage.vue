@@ -69,7 +69,7 @@ const devices = (pattern: string) => `/evidence?${new URLSearchParams({ f: `hasF
             <td class="num">{{ size(x.size) }}</td>
             <td class="soft">{{ x.of }}</td>
             <td class="num">
-              <RouterLink :to="devices(x.name)">{{ whole(x.devices) }}</RouterLink>
+              <RouterLink :to="devices(`${x.name};v=${x.version}`)">{{ whole(x.devices) }}</RouterLink>
             </td>
             <td class="num" :class="{ drop: x.stale }">{{ x.stale ? whole(x.stale) : '' }}</td>
           </tr>

@@ -31,7 +31,6 @@ const chosen = computed(() => String(route.query.group ?? ''))
 watch(
   [chosen, groups.data],
   ([id, list]) => {
-    says.value = ''
     if (id === '') draft.value = undefined
     else if (id === 'new') draft.value ??= empty()
     else {
@@ -59,6 +58,7 @@ watch(
 )
 function open(id: number | 'new' | '') {
   draft.value = undefined
+  says.value = ''
   void router.push({ query: id === '' ? {} : { group: String(id) } })
 }
 

@@ -80,11 +80,11 @@ const drop = (id: number) =>
 const columns: ListColumn[] = [
   { key: 'device', label: 'device', width: '9.5rem', fixed: true },
   { key: 'state', label: 'state', width: '6.4rem' },
-  { key: 'why', label: 'because', width: '14rem' },
+  { key: 'why', label: 'because', width: '15rem' },
   { key: 'schedule', label: 'plan' },
-  { key: 'askedAt', label: 'asked', width: '9.2rem' },
-  { key: 'notBefore', label: 'not before', width: '9.2rem' },
-  { key: 'endedAt', label: 'ended', width: '9.2rem' },
+  { key: 'askedAt', label: 'asked', width: '10.2rem' },
+  { key: 'notBefore', label: 'not before', width: '10.2rem', hidden: true },
+  { key: 'endedAt', label: 'ended', width: '10.2rem' },
   { key: 'tries', label: 'tries', num: true, width: '4rem' },
   { key: 'reason', label: 'what went wrong', width: '12rem' },
   { key: 'unit', label: 'unit', width: '9rem', hidden: true },
@@ -142,7 +142,7 @@ const open = computed(() => selection.value.filter((o) => o.state === 'waiting' 
           <td class="num">{{ whole(p.devices) }}</td>
           <td class="num">{{ p.basis === 'age' ? whole(p.due) : '' }}</td>
           <td class="num">{{ whole(p.open) }}</td>
-          <td class="row end">
+          <td class="end">
             <template v-if="mayWork">
               <button class="plain" type="button" @click="edit(p)">change</button>
               <button class="plain" type="button" @click="drop(p.id)">delete</button>
@@ -253,7 +253,7 @@ const open = computed(() => selection.value.filter((o) => o.state === 'waiting' 
       :columns="columns"
       sort="id"
       desc
-      what="scans asked for"
+      what="scans"
       row-key="id"
       selectable
       empty="No scan was asked for yet: make a plan, or tick devices in their list."
@@ -313,7 +313,11 @@ const open = computed(() => selection.value.filter((o) => o.state === 'waiting' 
   width: 4.5rem;
 }
 .end {
-  justify-content: flex-end;
+  white-space: nowrap;
+  text-align: right;
+}
+.end button + button {
+  margin-left: 0.9rem;
 }
 .states {
   padding-top: 0.6rem;

@@ -1,0 +1,232 @@
+package e2e
+
+import (
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/go-rod/rod"
+	"github.com/go-rod/rod/lib/input"
+)
+
+// choose picks an option of a select by its label.
+func choose(t *testing.T, box *rod.Element, label, option string) {
+	t.Helper()
+	box.MustElement(`[aria-label="` + label + `"]`).MustClick()
+	page := box.Page()
+	el, err := page.ElementByJS(rod.Eval(`(o) => [...document.querySelectorAll('[role="option"]')].find((e) => e.textContent.trim() === o) ?? null`, option))
+	if err != nil {
+		t.Fatalf("%s cannot be chosen for %s: %v", option, label, err)
+	}
+	el.MustWaitStable().MustClick()
+	if err := page.Wait(rod.Eval(`() => !document.querySelector('[role="listbox"]')`)); err != nil {
+		t.Fatalf("the choices of %s stay open: %v", label, err)
+	}
+}
+
+func sendFile(t *testing.T, page *rod.Page, name, text string) {
+	t.Helper()
+	path := filepath.Join(t.TempDir(), name)
+	if err := os.WriteFile(path, []byte(text), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	page.MustElement(`input[type="file"]`).MustSetFiles(path)
+}
+
+// A list under foreign headers: what they mean is proposed, corrected, looked at, taken in; and the next file with the same headers needs no answer.
+func TestMapAForeignFile(t *testing.T) {
+	page, url := open(t, "run", false)
+	page.MustNavigate(url + "/evidence/files")
+	sendFile(t, page, "old inventory.csv", "Computer;Vendor;Application;Rel.;Scan Date\nD0001;Fjordwright;Tide Abacus;3.1;2026-06-29\nD0002;Fjordwright;Tide Abacus;3.2;2026-06-29\nD0002;Fjordwright\n")
+	says(t, page, "[data-map]", "a word for the device")
+	says(t, page, `[data-column="rel."]`, "keep it as a custom field")
+	choose(t, page.MustElement(`[data-column="rel."]`), "what rel. is here", "version")
+	page.MustElement("[data-mapped]").MustClick()
+	says(t, page, `[data-file="old inventory.csv"]`, "not stored yet")
+	says(t, page, ".drop", "it has 2 fields and the header has 5")
+	page.MustElement("[data-take]").MustClick()
+	says(t, page, `[data-file="old inventory.csv"]`, "taken in")
+	sendFile(t, page, "newer inventory.csv", "Vendor;Computer;Application;Rel.;Scan Date\nFjordwright;D0003;Tide Abacus;3.3;2026-06-29\n")
+	says(t, page, `[data-file="newer inventory.csv"]`, "not stored yet")
+	page.MustNavigate(url + "/evidence/D0002")
+	row(t, page, "Tide Abacus", "3.2")
+}
+
+// A document that does not say whose software it is asks for the device.
+func TestADocumentAsksForItsDevice(t *testing.T) {
+	page, url := open(t, "run", false)
+	page.MustNavigate(url + "/evidence/files")
+	sendFile(t, page, "bom.json", `{"bomFormat":"CycloneDX","specVersion":"1.6","components":[{"type":"application","name":"Tide Abacus","version":"3.1","publisher":"Fjordwright"}]}`)
+	says(t, page, "td", "It is the software of")
+	page.MustElement(`[aria-label="the device"]`).MustInput("hal-lost-01")
+	page.MustElement(`[role="option"]`).MustWaitStable().MustClick()
+	says(t, page, `[data-file="bom.json"]`, "not stored yet")
+	page.MustElement("[data-take]").MustClick()
+	says(t, page, `[data-file="bom.json"]`, "taken in")
+	page.MustNavigate(url + "/evidence?q=hal-lost-01")
+	row(t, page, "hal-lost-01").MustElement("a").MustClick()
+	row(t, page, "Tide Abacus", "3.1")
+}
+
+// Two devices ticked in the list stand side by side, with a warning since one has been silent.
+func TestCompareTwoDevices(t *testing.T) {
+	page, url := open(t, "look", false)
+	page.MustNavigate(url + "/evidence?q=-00&sort=lastSeen")
+	row(t, page, "hal-eider-00").MustElement("input").MustClick()
+	page.MustNavigate(url + "/evidence?q=hal-eider-001")
+	page.MustNavigate(url + "/evidence/compare?left=D0001")
+	page.MustElement(`[aria-label="the right device"]`).MustInput("hal-eider-001")
+	page.MustElement(`[role="option"]`).MustWaitStable().MustClick()
+	says(t, page, "[data-warning]", "days apart")
+	row(t, page, "unit", "Shore/Charting", "Sea/Eider", "differs")
+	if n := len(page.MustElements(`[data-what="same"]`)); n != 0 {
+		t.Errorf("%d programs that are the same stand among what differs", n)
+	}
+	page.MustElement(".p-toggleswitch").MustClick()
+	page.MustElement(`[data-what="same"]`)
+	// ticking two in the list leads to the same page
+	page.MustNavigate(url + "/evidence?q=hal-chart-00")
+	for _, name := range []string{"hal-chart-001", "hal-chart-002"} {
+		row(t, page, name).MustElement(`input[type="checkbox"]`).MustClick()
+	}
+	page.MustElement("[data-compare]").MustClick()
+	says(t, page, "th", "hal-chart-002")
+}
+
+// A group by conditions: who is in is seen while it is made; the list of devices can be narrowed to it.
+func TestMakeAGroupByConditions(t *testing.T) {
+	page, url := open(t, "work", false)
+	page.MustNavigate(url + "/evidence/groups")
+	row(t, page, "vessels", "192")
+	page.MustElement("[data-new-group]").MustClick()
+	page.MustElement("[data-group-name]").MustInput("wide machines of the hall")
+	says(t, page, "[data-preview] h2", "1\u202f224 devices")
+	page.MustElement("[data-add-line]").MustClick()
+	line := page.MustElement("[data-line]")
+	choose(t, line, "what is asked about", "address")
+	page.MustElement(`[data-line] [data-value]`).MustInput("10.24.0.0/13")
+	page.MustElement("[data-add-box]").MustClick()
+	says(t, page, "[data-box] [data-box]", "any of these holds")
+	inner := page.MustElement("[data-box] [data-box] [data-line]")
+	choose(t, inner, "what is asked about", "virtual cores")
+	page.MustElement("[data-box] [data-box] [data-line] [data-value]").MustInput("8")
+	says(t, page, "[data-preview] h2", "32 devices")
+	says(t, page, "[data-preview]", "lies in 10.24.0.0/13; virtual cores 8")
+	page.MustElement("[data-effect]").MustClick()
+	says(t, page, "[data-says]", "The group is set")
+	row(t, page, "wide machines of the hall", "32").MustElement(".num a").MustClick()
+	says(t, page, "[data-total]", "32 devices")
+	row(t, page, "hall-vm-004")
+}
+
+func TestFindAFile(t *testing.T) {
+	page, url := open(t, "look", false)
+	page.MustNavigate(url + "/evidence/find")
+	page.MustElement("[data-file-name]").MustInput("jettytal??.exe")
+	says(t, page, "[data-found]", "have a file of that name")
+	says(t, page, "[data-found]", "no file is known at all")
+	first := row(t, page, "jettytally.exe")
+	count := first.MustElement("a").MustText()
+	first.MustElement("a").MustClick()
+	says(t, page, "[data-total]", count+" device")
+	says(t, page, "[data-having]", "have the file jettytally.exe 1.")
+	page.MustElement("[data-having] button").MustClick()
+	says(t, page, "[data-total]", "1\u202f22")
+}
+
+// From the publisher down to the record and its files, and back to the same row.
+func TestDownToTheRecordAndBack(t *testing.T) {
+	page, url := open(t, "look", false)
+	page.MustNavigate(url + "/evidence/where")
+	row(t, page, "Ostwick Foundry").MustElement("button").MustClick()
+	row(t, page, "Skerrymap Viewer").MustElement("button").MustClick()
+	says(t, page, "[aria-current=step]", "Skerrymap Viewer")
+	page.MustElement("[data-levels] tbody tr button").MustClick()
+	holder := page.MustElement("[data-holders] tbody tr")
+	holder.MustClick()
+	says(t, page, "[data-record]", "As the source wrote it")
+	says(t, page, "[data-record] h3", "file")
+	page.MustNavigateBack()
+	says(t, page, "[aria-current=step]", "Skerrymap Viewer")
+	row(t, page, "All publishers") // the way stays in sight
+}
+
+// A vessel at sea is asked for scans by its plan; when it comes into port, its machines answer what they missed, and the list says what went wrong with some.
+func TestAPlanCatchesUpAVesselInPort(t *testing.T) {
+	page, url := open(t, "work", false)
+	page.MustNavigate(url + "/evidence/scans?q=eider&f=state%3Dwaiting")
+	row(t, page, "hal-eider-001", "waiting", "start of 2026-06-29 02:00")
+	stale := func() bool {
+		return strings.Contains(page.MustElement("[data-total]").MustText(), "stale")
+	}
+	page.MustNavigate(url + "/evidence?q=eider")
+	row(t, page, "hal-eider-001")
+	if !stale() {
+		t.Error("the vessel's machines are not stale to begin with")
+	}
+	for range 3 { // Eider comes in on the third day
+		page.MustElement("[data-move-on]:not([disabled])").MustClick()
+		page.MustElement("[data-move-on][disabled]")
+		page.MustElement("[data-move-on]:not([disabled])")
+	}
+	page.MustNavigate(url + "/evidence/scans?q=eider&f=state%3Ddone")
+	row(t, page, "hal-eider-0", "done", "2026-07-03")
+	page.MustNavigate(url + "/evidence?q=eider&f=age%3Dfresh")
+	row(t, page, "hal-eider-0", "2026-07-03")
+}
+
+// Devices ticked in the list are asked for scans; a plan is made with a time at which nothing starts.
+func TestAskForScansAndPlan(t *testing.T) {
+	page, url := open(t, "work", false)
+	page.MustNavigate(url + "/evidence?q=bench-0")
+	row(t, page, "bench-01").MustElement(`input[type="checkbox"]`).MustClick()
+	page.MustElement("[data-ask]").MustClick()
+	says(t, page, ".p-toast", "1 scan asked for")
+	page.MustNavigate(url + "/evidence/scans?q=bench-01")
+	row(t, page, "bench-01", "waiting", "asked for")
+	page.MustElement("[data-new-plan]").MustClick()
+	page.MustElement("[data-plan-name]").MustInput("the bench")
+	page.MustElement("[data-save-plan]").MustClick()
+	says(t, page, "[data-says]", "is set")
+	row(t, page, "the bench", "every device in service", "14 days old")
+}
+
+// A token is shown once; what is noise goes quiet.
+func TestGiveATokenAndQuietenNoise(t *testing.T) {
+	page, url := open(t, "run", false)
+	page.MustNavigate(url + "/evidence/senders")
+	page.MustElement("[data-source]").MustInput("harbour gateway")
+	page.MustElement("[data-give]").MustClick()
+	says(t, page, "[data-secret]", "ensomet_")
+	says(t, page, `[data-token="harbour gateway"]`, "never")
+	page.MustReload()
+	says(t, page, `[data-token="harbour gateway"]`, "ensomet_")
+	if len(page.MustElements("[data-secret]")) > 0 {
+		t.Error("the token is shown again")
+	}
+	page.MustNavigate(url + "/evidence/changes?q=Jettytally&rules=yes")
+	first := row(t, page, "Jettytally")
+	before := page.MustElement("[data-total]").MustText()
+	first.MustHover()
+	first.MustElement(".hush").MustClick()
+	says(t, page, "[data-add-rule]", "Quieten")
+	if err := page.Wait(rod.Eval(`() => /Quieten \d/.test(document.querySelector('[data-add-rule]').textContent)`)); err != nil {
+		t.Fatal("the effect of the rule is not shown")
+	}
+	page.MustElement("[data-add-rule]").MustClick()
+	says(t, page, "[role=status]", "went quiet")
+	if err := page.Wait(rod.Eval(`(b) => document.querySelector('[data-total]').textContent !== b`, before)); err != nil {
+		t.Error("the list still has what is noise")
+	}
+}
+
+// The ways into the evidence work without a mouse.
+func TestEvidenceFromTheKeyboard(t *testing.T) {
+	page, url := open(t, "look", false)
+	page.MustNavigate(url + "/evidence/where")
+	page.MustElement("[data-levels] tbody tr").MustFocus()
+	page.Keyboard.MustType(input.Enter)
+	says(t, page, "nav[aria-label='the way down']", "All publishers")
+	page.MustElement("[data-levels] tbody tr")
+}

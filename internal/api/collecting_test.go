@@ -1,0 +1,212 @@
+package api
+
+import (
+	"bytes"
+	"compress/gzip"
+	"context"
+	"encoding/json"
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"strings"
+	"testing"
+
+	"ensomet/internal/app"
+	"ensomet/internal/store"
+)
+
+func packed(t *testing.T, text string) []byte {
+	t.Helper()
+	var b bytes.Buffer
+	z := gzip.NewWriter(&b)
+	if _, err := io.WriteString(z, text); err != nil {
+		t.Fatal(err)
+	}
+	if err := z.Close(); err != nil {
+		t.Fatal(err)
+	}
+	return b.Bytes()
+}
+
+// machine posts as a collector does.
+func machine(t *testing.T, base, path, token, encoding string, body []byte) (int, string) {
+	t.Helper()
+	req, err := http.NewRequest(http.MethodPost, base+path, bytes.NewReader(body))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if token != "" {
+		req.Header.Set("Authorization", "Bearer "+token)
+	}
+	if encoding != "" {
+		req.Header.Set("Content-Encoding", encoding)
+	}
+	res, err := http.DefaultClient.Do(req)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer res.Body.Close()
+	text, err := io.ReadAll(res.Body)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return res.StatusCode, string(text)
+}
+
+const scanText = `{"format":"ensomet-scan/1","at":"2026-06-30T07:00:00Z","device":{"id":"%s","name":"%s","cores":8},"installs":[{"name":"Skerrymap","version":"6"}]}`
+
+func TestScansOverHTTP(t *testing.T) {
+	s, a := house(t)
+	boss := enter(t, s.URL, "runer")
+	code, text := boss.do(http.MethodPost, "/api/tokens", `{"source":"shore","findsBy":"id"}`, nil)
+	var token NewToken
+	if err := json.Unmarshal([]byte(text), &token); err != nil || code != http.StatusOK || !strings.HasPrefix(token.Secret, "ensomet_") {
+		t.Fatal(code, text)
+	}
+	if code, text := boss.do(http.MethodGet, "/api/tokens", "", nil); code != http.StatusOK || strings.Contains(text, token.Secret) {
+		t.Errorf("%d %s", code, text)
+	}
+	byName, _, err := a.NewToken(context.Background(), "gateway", "name", "me")
+	if err != nil {
+		t.Fatal(err)
+	}
+	good := []byte(fmt.Sprintf(scanText, "D01", "box-new"))
+	half := packed(t, string(good))
+	for _, c := range []struct {
+		name, token, encoding string
+		body                  []byte
+		code                  int
+		says                  string
+	}{
+		{"no token", "", "", good, 401, "Show a token"},
+		{"a wrong token", "ensomet_nothing", "", good, 401, "not known here"},
+		{"plain", token.Secret, "", good, 200, `"outcome":"new"`},
+		{"packed, and the same again", token.Secret, "gzip", packed(t, string(good)), 200, `"outcome":"again"`},
+		{"half a packed scan", token.Secret, "gzip", half[:len(half)-12], 422, "cut off"},
+		{"not packed though it says so", token.Secret, "gzip", good, 422, "not gzip"},
+		{"packed in a way of its own", token.Secret, "br", good, 415, "gzip"},
+		{"no scan", token.Secret, "", []byte("hello"), 422, "cannot be read"},
+		{"nothing", token.Secret, "", nil, 422, "empty"},
+		{"too large as it comes", token.Secret, "", bytes.Repeat([]byte(" "), maxScanBody+10), 413, "larger than"},
+		{"too large once unpacked", token.Secret, "gzip", packed(t, `{"format":"`+strings.Repeat("x", 17<<20)), 422, "larger than"},
+		{"a device that nobody listed", token.Secret, "", []byte(fmt.Sprintf(scanText, "N1", "new-box")), 200, `"device":"N1"`},
+		{"by name", byName, "", []byte(fmt.Sprintf(scanText, "", "new-box")), 200, `"device":"N1"`},
+	} {
+		code, text := machine(t, s.URL, "/api/scans", c.token, c.encoding, c.body)
+		if code != c.code || !strings.Contains(text, c.says) {
+			t.Errorf("%s: %d %s", c.name, code, text)
+		}
+	}
+	// two devices of one name are a conflict that says what to do
+	if code, text := machine(t, s.URL, "/api/scans", token.Secret, "", []byte(fmt.Sprintf(scanText, "N2", "NEW-box"))); code != 200 {
+		t.Fatal(text)
+	}
+	if code, text := machine(t, s.URL, "/api/scans", byName, "", []byte(fmt.Sprintf(scanText, "", "new-box"))); code != http.StatusConflict || !strings.Contains(text, "device_id") {
+		t.Errorf("%d %s", code, text)
+	}
+	var refused store.Page[store.Delivery]
+	if code, text := boss.do(http.MethodGet, "/api/deliveries?f=outcome%3Drefused", "", nil); code != http.StatusOK || json.Unmarshal([]byte(text), &refused) != nil || refused.Total != 8 {
+		t.Errorf("refused deliveries on record: %d %s", refused.Total, text)
+	}
+	if code, _ := boss.do(http.MethodPost, fmt.Sprintf("/api/tokens/%d/revoke", token.ID), "", nil); code != http.StatusOK {
+		t.Error(code)
+	}
+	if code, text := machine(t, s.URL, "/api/scans", token.Secret, "", good); code != http.StatusUnauthorized || !strings.Contains(text, "revoked") {
+		t.Errorf("a revoked token: %d %s", code, text)
+	}
+	limited := 0
+	for range badPerMinute + 5 {
+		if code, _ := machine(t, s.URL, "/api/scans", "ensomet_guess", "", nil); code == http.StatusTooManyRequests {
+			limited++
+		}
+	}
+	if limited == 0 {
+		t.Error("guessing tokens has no limit")
+	}
+	looker := enter(t, s.URL, "looker")
+	for _, path := range []string{"/api/tokens", "/api/schedules", "/api/groups", "/api/scan-orders", "/api/change-rules"} {
+		if code, _ := looker.do(http.MethodPost, path, `{}`, nil); code == http.StatusOK {
+			t.Errorf("who may only look posted to %s", path)
+		}
+	}
+}
+
+func TestACollectorIsAskedAndFails(t *testing.T) {
+	s, a := house(t)
+	ctx := context.Background()
+	token, _, err := a.NewToken(ctx, "shore", "id", "me")
+	if err != nil {
+		t.Fatal(err)
+	}
+	worker := enter(t, s.URL, "worker")
+	if code, text := worker.do(http.MethodPost, "/api/scan-orders", `{"devices":["D01","D02"]}`, nil); code != 200 || !strings.Contains(text, `"count":2`) {
+		t.Fatal(code, text)
+	}
+	code, text := machine(t, s.URL, "/api/collector/ask", token, "", []byte(`{"devices":["D01","D99"]}`))
+	var tasks Tasks
+	if err := json.Unmarshal([]byte(text), &tasks); err != nil || code != 200 || len(tasks.Orders) != 1 || tasks.Orders[0].Device != "D01" || tasks.Again < 60 {
+		t.Fatal(code, text)
+	}
+	if code, text := machine(t, s.URL, "/api/collector/failed", token, "", []byte(fmt.Sprintf(`{"order":%d,"reason":"no route","detail":"three calls"}`, tasks.Orders[0].Order))); code != 200 {
+		t.Error(code, text)
+	}
+	for body, want := range map[string]int{`{"order":999,"reason":"no route"}`: 404, `{"order":1,"reason":"bored"}`: 422, `not json`: 422} {
+		if code, text := machine(t, s.URL, "/api/collector/failed", token, "", []byte(body)); code != want {
+			t.Errorf("%s: %d %s", body, code, text)
+		}
+	}
+	var page store.Page[store.OrderRow]
+	if _, text := worker.do(http.MethodGet, "/api/scan-orders?sort=id&f=code%3DD01", "", nil); json.Unmarshal([]byte(text), &page) != nil || page.Rows[0].Reason != "no route" || page.Rows[0].State != "waiting" || page.Rows[0].Detail != "three calls" {
+		t.Errorf("%+v", page)
+	}
+	if code, text := worker.do(http.MethodPost, "/api/scan-orders/act", fmt.Sprintf(`{"ids":[%d],"act":"call off"}`, page.Rows[0].ID), nil); code != 200 {
+		t.Error(code, text)
+	}
+}
+
+// A foreign file is looked at, mapped, taken in, and found again by its headers; and a device's software is given as documents.
+func TestForeignFilesAndDocuments(t *testing.T) {
+	s, _ := house(t)
+	boss := enter(t, s.URL, "runer")
+	text := "Computer;Application;Rel.\nD01;Tide;3.1\n"
+	code, body := boss.do(http.MethodPost, "/api/files/look", text, nil)
+	var look app.FileLook
+	if err := json.Unmarshal([]byte(body), &look); err != nil || code != 200 || look.Kind != "installs" || !look.Needs || look.Columns[0].Column != "device_id" || look.Columns[2].Column != "+" {
+		t.Fatal(code, body)
+	}
+	if code, body := boss.do(http.MethodPost, "/api/import/installs?file=x.csv", text, nil); code != 422 {
+		t.Errorf("without a mapping: %d %s", code, body)
+	}
+	mapping := url.QueryEscape(`{"columns":{"computer":"device_id","application":"name","rel.":"version"},"constants":{"source":"old list"}}`)
+	if code, body := boss.do(http.MethodPost, "/api/import/installs?file=x.csv&dry=true&mapping="+mapping, text, nil); code != 200 || !strings.Contains(body, `"added":1`) || !strings.Contains(body, "Tide 3.1") {
+		t.Errorf("looked at: %d %s", code, body)
+	}
+	for _, bad := range []string{"{", url.QueryEscape(`{"columns":{"computer":"colour"}}`)} {
+		if code, _ := boss.do(http.MethodPost, "/api/import/installs?file=x.csv&mapping="+bad, text, nil); code == 200 {
+			t.Errorf("the mapping %s was taken", bad)
+		}
+	}
+	if code, body := boss.do(http.MethodPost, "/api/import/installs?file=x.csv&mapping="+mapping, text, nil); code != 200 {
+		t.Errorf("%d %s", code, body)
+	}
+	if code, body := boss.do(http.MethodPost, "/api/import/installs?file=y.csv", "Rel.;Computer;Application\n3.2;D02;Tide\n", nil); code != 200 || !strings.Contains(body, `"added":1`) {
+		t.Errorf("the same headers again: %d %s", code, body)
+	}
+	for format, sign := range map[string]string{"cyclonedx": `"specVersion": "1.6"`, "spdx": "SPDX-2.3", "swid": "PK"} {
+		if code, body := boss.do(http.MethodGet, "/api/devices/D01/software."+format, "", nil); code != 200 || !strings.Contains(body, sign) {
+			t.Errorf("%s: %d %.200s", format, code, body)
+		}
+	}
+	if code, _ := boss.do(http.MethodGet, "/api/devices/D01/software.doc", "", nil); code == 200 {
+		t.Error("a form that there is not was given")
+	}
+	for path, want := range map[string]string{
+		"/api/devices?split=kind&limit=1": `"parts":[{"value":"client","count":29`, "/api/compare?left=D01&right=D02": `"daysOff":0`, "/api/drill": "Ostwick", "/api/file-search?name=*": "at least one letter",
+		"/api/devices?f=hasProduct%3D1&limit=1": `"total":`, "/api/devices?f=nothing%3D1": "no column", "/api/groups/fields": "virtual_cores",
+	} {
+		if _, body := boss.do(http.MethodGet, path, "", nil); !strings.Contains(body, want) {
+			t.Errorf("%s: %.300s", path, body)
+		}
+	}
+}
