@@ -149,7 +149,7 @@ func TestDownToTheRecordAndBack(t *testing.T) {
 	says(t, page, "[data-record] h3", "file")
 	page.MustNavigateBack()
 	says(t, page, "[aria-current=step]", "Skerrymap Viewer")
-	row(t, page, "All publishers") // the way stays in sight
+	says(t, page, "nav[aria-label='the way down']", "All publishers")
 }
 
 // A vessel at sea is asked for scans by its plan; when it comes into port, its machines answer what they missed, and the list says what went wrong with some.

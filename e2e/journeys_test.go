@@ -87,8 +87,10 @@ func open(t *testing.T, role string, empty bool) (*rod.Page, string) {
 		t.Fatal(err)
 	}
 	a := app.New(db, outside)
-	a.Deploy, a.Demo = outside, true
-	server := httptest.NewServer(api.New(a, outside))
+	a.Deploy, a.Mail, a.Demo = outside, outside, true
+	handler := api.New(a, outside)
+	outside.Connect(handler)
+	server := httptest.NewServer(handler)
 	page := chromium.MustIncognito().MustPage(server.URL).Timeout(90 * time.Second)
 	t.Cleanup(func() {
 		if t.Failed() {

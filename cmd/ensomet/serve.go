@@ -17,6 +17,7 @@ import (
 )
 
 type serveCmd struct {
+	mailFlags
 	Listen string `help:"Address to listen on." default:"127.0.0.1:8321"`
 }
 
@@ -26,6 +27,9 @@ func (c *serveCmd) Run(ctx context.Context, g *globals) error {
 		return err
 	}
 	defer a.DB.Close()
+	if a.Mail, err = c.mailer(); err != nil {
+		return err
+	}
 	var accounts []store.Account
 	if err := a.DB.View(ctx, func(tx *store.Tx) (err error) {
 		accounts, err = tx.Accounts()

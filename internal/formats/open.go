@@ -101,6 +101,9 @@ func OpenTable(f File, size int64, form Form, kind *Kind, m *Mapping, at time.Ti
 			return nil, err
 		}
 		rows, err := DirectoryRows(entries, kind, civil.Of(at))
+		if kind != Users { // what cannot be read is said once, with the users
+			bad = nil
+		}
 		return &withBad{rows, bad}, err
 	}
 	return newMapped(f, kind, m)

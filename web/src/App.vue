@@ -2,6 +2,7 @@
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { useEventListener, useStorage } from '@vueuse/core'
 import Toast from 'primevue/toast'
+import { useToast } from 'primevue/usetoast'
 import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, ask } from './api/client'
@@ -11,6 +12,7 @@ import SignIn from './home/SignIn.vue'
 import { useSession } from './lib/session'
 
 const client = useQueryClient()
+const toast = useToast()
 const route = useRoute()
 const router = useRouter()
 const { me, loading, renew, may } = useSession()
@@ -45,6 +47,8 @@ async function moveOn() {
   try {
     await ask(api.POST('/api/demo/move-on', { body: { days: 1 } }))
     await client.invalidateQueries()
+  } catch (e) {
+    toast.add({ severity: 'error', summary: (e as Error).message, life: 8000 })
   } finally {
     moving.value = false
   }

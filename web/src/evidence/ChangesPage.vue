@@ -7,6 +7,7 @@ import MultiSelect from 'primevue/multiselect'
 import Select from 'primevue/select'
 import { computed, defineAsyncComponent, ref } from 'vue'
 import { api, ask } from '../api/client'
+import GroupFilter from '../components/GroupFilter.vue'
 import ListFilter from '../components/ListFilter.vue'
 import ListTable, { type ListColumn } from '../components/ListTable.vue'
 import { count, day, moment } from '../lib/format'
@@ -136,6 +137,7 @@ function quieten(row: { name: string; kind: string }) {
             { label: 'noise alone', value: '>0' },
           ]"
         />
+        <GroupFilter />
         <span v-if="filter('at')" class="having"
           >since {{ day(Number(filter('at').slice(1)) + 1) }}
           <button class="plain" type="button" aria-label="of all time" @click="setFilter('at', '')">✕</button></span

@@ -1,10 +1,11 @@
 <script setup lang="ts">
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useQueryClient } from '@tanstack/vue-query'
 import Button from 'primevue/button'
 import { useToast } from 'primevue/usetoast'
-import { computed, ref } from 'vue'
+import { ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { api, ask, type Lists } from '../api/client'
+import GroupFilter from '../components/GroupFilter.vue'
 import ListFilter from '../components/ListFilter.vue'
 import ListTable, { type ListColumn } from '../components/ListTable.vue'
 import SplitLine from '../components/SplitLine.vue'
@@ -47,8 +48,6 @@ const splits = ['kind', 'environment', 'hosting', 'site', 'age', 'unit', 'os', '
   value,
 }))
 const selection = ref<Lists['devices'][]>([])
-const groups = useQuery({ queryKey: ['groups'], queryFn: () => ask(api.GET('/api/groups')) })
-const groupNames = computed(() => (groups.data.value ?? []).map((g) => ({ label: g.name, value: g.name })))
 const open = (code: string) => router.push(`/evidence/${encodeURIComponent(code)}`)
 
 function compare() {
@@ -100,7 +99,7 @@ async function scan() {
           any="any environment"
           :options="['production', 'test', 'development', 'training', 'standby']"
         />
-        <ListFilter v-if="groupNames.length" column="group" label="group" any="any group" :options="groupNames" />
+        <GroupFilter />
       </template>
       <template #actions>
         <Button v-if="selection.length === 2" label="Set side by side" size="small" data-compare @click="compare" />

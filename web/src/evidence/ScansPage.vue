@@ -8,6 +8,7 @@ import Select from 'primevue/select'
 import ToggleSwitch from 'primevue/toggleswitch'
 import { computed, ref } from 'vue'
 import { api, ask, type Lists, type Schemas } from '../api/client'
+import GroupFilter from '../components/GroupFilter.vue'
 import ListFilter from '../components/ListFilter.vue'
 import ListTable, { type ListColumn } from '../components/ListTable.vue'
 import { count, moment, whole } from '../lib/format'
@@ -265,6 +266,7 @@ const open = computed(() => selection.value.filter((o) => o.state === 'waiting' 
           any="any reason"
           :options="['no route', 'sign-in refused', 'timed out', 'half a scan', 'other']"
         />
+        <GroupFilter />
       </template>
       <template #actions>
         <Button

@@ -31,6 +31,7 @@ const columns: ListColumn[] = [
   { key: 'records', label: 'spellings', num: true, width: '5.6rem' },
   { key: 'installs', label: 'installs', num: true, width: '5.2rem' },
   { key: 'devices', label: 'devices', num: true, width: '5.2rem' },
+  { key: 'stale', label: 'stale', num: true, width: '4.6rem' },
   { key: 'state', label: 'state', width: '8.2rem' },
 ]
 const key = computed(() => String(route.query.key ?? ''))

@@ -26,8 +26,10 @@ const p = computed(() => product.data.value)
         <RouterLink to="/titles">All titles</RouterLink>
       </div>
       <p>
-        Found on {{ count(p.devices, 'device') }} as {{ count(p.installs, 'install') }} of
-        {{ count(p.versions, 'version') }};
+        Found on
+        <RouterLink :to="`/evidence?split=kind&f=hasProduct%3D${p.id}`">{{ count(p.devices, 'device') }}</RouterLink>
+        <span v-if="p.stale" class="drop">({{ count(p.stale, 'of them stale', 'of them stale') }})</span> as
+        {{ count(p.installs, 'install') }} of {{ count(p.versions, 'version') }};
         <RouterLink v-if="p.counted || p.rights" :to="`/position?trail=p${p.id}`"
           >{{ whole(p.counted) }} need a right</RouterLink
         ><span v-else>none needs a right</span

@@ -13,6 +13,7 @@ const columns: ListColumn[] = [
   { key: 'model', label: 'licence model', width: '8rem' },
   { key: 'versions', label: 'versions found', num: true, width: '7.6rem' },
   { key: 'devices', label: 'devices', num: true, width: '5.4rem' },
+  { key: 'stale', label: 'stale', num: true, width: '4.6rem' },
   { key: 'installs', label: 'installs', num: true, width: '5.4rem' },
   { key: 'counted', label: 'need a right', num: true, width: '6.6rem' },
   { key: 'folded', label: 'in suites', num: true, width: '5.4rem' },

@@ -3,6 +3,7 @@ import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import Select from 'primevue/select'
 import { computed, ref } from 'vue'
 import { api, ask } from '../api/client'
+import GroupFilter from '../components/GroupFilter.vue'
 import ListFilter from '../components/ListFilter.vue'
 import ListTable, { type ListColumn } from '../components/ListTable.vue'
 import { whole } from '../lib/format'
@@ -22,6 +23,7 @@ const columns: ListColumn[] = [
   { key: 'used', label: 'days used', num: true, width: '6rem' },
   { key: 'measured', label: 'days measured', num: true, width: '8rem' },
   { key: 'last', label: 'last use', width: '7.8rem' },
+  { key: 'age', label: 'evidence', width: '6rem', hidden: true },
 ]
 const classes = [
   { label: 'idle (unused or never used)', value: 'unused|never used' },
@@ -63,6 +65,7 @@ async function look(days: number) {
       <template #title><h1>Use</h1></template>
       <template #filters>
         <ListFilter column="class" label="use" any="any use" :options="classes" />
+        <GroupFilter />
         <label v-if="rules.data.value" class="soft">
           in the last
           <Select

@@ -6,6 +6,7 @@ import InputText from 'primevue/inputtext'
 import { computed, ref } from 'vue'
 import { useRoute } from 'vue-router'
 import { api, ask, type Lists } from '../api/client'
+import GroupFilter from '../components/GroupFilter.vue'
 import ListFilter from '../components/ListFilter.vue'
 import ListTable, { type ListColumn } from '../components/ListTable.vue'
 import { count, day, moment, money } from '../lib/format'
@@ -115,6 +116,7 @@ function press(a: { act: Act; ids: number[] }) {
         <template #filters>
           <ListFilter column="state" label="state" any="any state" :options="states" />
           <ListFilter column="kind" label="reason" any="any reason" :options="['restricted', 'idle']" />
+          <GroupFilter />
         </template>
         <template #actions><RouterLink to="/worklist/stances">What is restricted</RouterLink></template>
         <template #cell-state="{ row }"
