@@ -231,8 +231,9 @@ func (t *SWIDTag) Install(part string) ScanInstall {
 			in.Edition = m.Get("edition")
 		}
 	}
-	for _, f := range t.Files(part) {
-		if f.runs() {
+	files := t.Files(part)
+	for _, f := range files {
+		if f.runs() || len(files) == 1 {
 			in.FileName, in.InstallPath = f.Name, f.Folder
 			break
 		}
