@@ -5,7 +5,7 @@ LIMIT ?= timeout 900
 SOURCES := $(shell find cmd internal e2e web/embed.go -name '*.go') $(shell find internal/store/migrations -name '*.sql')
 PAGES := $(shell find web/src web/public -type f) web/index.html web/vite.config.ts web/package.json
 
-.PHONY: build demo test check go-test nocgo-test web-check e2e types shots bench fuzz chromium clean
+.PHONY: build demo test check go-test nocgo-test web-check e2e types shots bench load fuzz chromium clean
 
 build: bin/ensomet
 
@@ -65,8 +65,12 @@ shots: build chromium
 bench:
 	$(GO) run ./bench
 
+# A fleet that reports while lists are read.
+load:
+	$(GO) run ./bench/load
+
 fuzz:
-	for t in internal/formats:FuzzAgainstStandardLibrary internal/formats:FuzzReaderNeverFailsBadly internal/formats:FuzzParsers internal/core/recognise:FuzzTakeApart internal/core/version:FuzzCompareIsAnOrder internal/core/condition:FuzzLike; do \
+	for t in internal/formats:FuzzAgainstStandardLibrary internal/formats:FuzzReaderNeverFailsBadly internal/formats:FuzzParsers internal/formats:FuzzLDIF internal/formats:FuzzScanDocuments internal/formats:FuzzWorkbook internal/collect:FuzzDpkgAndDesktop internal/core/recognise:FuzzTakeApart internal/core/version:FuzzCompareIsAnOrder internal/core/condition:FuzzLike; do \
 	$(GO) test ./$${t%%:*} -run '^$$' -fuzz "^$${t##*:}$$" -fuzztime 60s || exit 1; done
 
 clean:

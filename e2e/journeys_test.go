@@ -91,7 +91,7 @@ func open(t *testing.T, role string, empty bool) (*rod.Page, string) {
 	handler := api.New(a, outside)
 	outside.Connect(handler)
 	server := httptest.NewServer(handler)
-	page := chromium.MustIncognito().MustPage(server.URL).Timeout(90 * time.Second)
+	page := chromium.MustIncognito().MustPage(server.URL).Timeout(300 * time.Second)
 	t.Cleanup(func() {
 		if t.Failed() {
 			if img, err := page.CancelTimeout().Screenshot(false, nil); err == nil {

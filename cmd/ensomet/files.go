@@ -102,7 +102,7 @@ func kept(res app.ImportResult) string {
 }
 
 func importFile(ctx context.Context, a *app.App, req app.ImportRequest, path string) (app.ImportResult, error) {
-	f := os.Stdin
+	var f *os.File
 	if path == "-" { // a form is told by more than a stream can give back
 		spooled, err := os.CreateTemp("", "ensomet-stdin-*")
 		if err != nil {

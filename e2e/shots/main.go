@@ -29,6 +29,11 @@ var views = []struct{ name, path, wait string }{
 	{"use", "/use?f=class%3Dunused%7Cnever+used%7Clight%7Cregular", "tbody tr"},
 	{"worklist", "/worklist?case=1", "[data-case-state]"},
 	{"files", "/evidence/files", ".drop-here"},
+	{"changes", "/evidence/changes", ".picture svg"},
+	{"groups", "/evidence/groups?group=3", "[data-preview] td"},
+	{"scans", "/evidence/scans", "tbody tr"},
+	{"side-by-side", "/evidence/compare?left=D0001&right=D0655", "[data-compared] td"},
+	{"what-is-where", "/evidence/where?publisher=Ostwick+Foundry+Ltd&product=2&version=6", "[data-holders] tr"},
 }
 
 func main() {

@@ -33,7 +33,7 @@ const (
 func (s *Server) collecting() {
 	bySender := func(r *http.Request) (string, error) { return r.Header.Get("Authorization"), nil }
 	s.router.Group(func(r chi.Router) {
-		r.Use(httprate.Limit(scansPerMinute, time.Minute, httprate.WithKeyFuncs(bySender), httprate.WithLimitHandler(func(w http.ResponseWriter, _ *http.Request) {
+		r.Use(httprate.LimitBy(scansPerMinute, time.Minute, bySender, httprate.WithLimitHandler(func(w http.ResponseWriter, _ *http.Request) {
 			w.Header().Set("Retry-After", "60")
 			problem(w, huma.NewError(http.StatusTooManyRequests, fmt.Sprintf("This token has sent more than %d requests within a minute: wait a minute and go on.", scansPerMinute)))
 		})))

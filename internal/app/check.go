@@ -1,8 +1,10 @@
 package app
 
 import (
+	"cmp"
 	"context"
 	"fmt"
+	"slices"
 
 	"ensomet/internal/store"
 
@@ -59,9 +61,71 @@ func (a *App) Check(ctx context.Context) ([]string, error) {
 			return err
 		}
 		wrong = append(wrong, differences(figures, again)...)
-		return nil
+		more, err := a.checkEvidence(tx)
+		wrong = append(wrong, more...)
+		return err
 	})
 	return wrong, err
+}
+
+// checkEvidence compares the stored changes between scans and the members of groups with what a full recomputation gives.
+func (a *App) checkEvidence(tx *store.Tx) ([]string, error) {
+	var wrong []string
+	settings, err := loadSettings(tx)
+	if err != nil {
+		return nil, err
+	}
+	now := a.Clock.Now().Unix()
+	devices, err := tx.AllDevices(now)
+	if err != nil {
+		return nil, err
+	}
+	rules, err := loadRules(tx)
+	if err != nil {
+		return nil, err
+	}
+	stored, err := tx.Changes(0)
+	if err != nil {
+		return nil, err
+	}
+	by := map[int64][]string{}
+	for _, c := range stored {
+		by[c.Device] = append(by[c.Device], fmt.Sprint(c))
+	}
+	for _, d := range devices {
+		list, err := changesOf(tx, d.ID)
+		if err != nil {
+			return nil, err
+		}
+		var again []string
+		for i := range list {
+			list[i].Quiet = rules.quiet(&list[i])
+			again = append(again, fmt.Sprint(list[i]))
+		}
+		slices.Sort(again)
+		slices.Sort(by[d.ID])
+		if !slices.Equal(again, by[d.ID]) {
+			wrong = append(wrong, fmt.Sprintf("the stored changes of %s are not what its scans say", d.Code))
+		}
+	}
+	conditions, err := loadConditions(tx, &settings, now, nil)
+	if err != nil {
+		return nil, err
+	}
+	members, err := tx.AllMembers()
+	if err != nil {
+		return nil, err
+	}
+	compare := func(a, b store.Member) int {
+		return cmp.Or(cmp.Compare(a.Device, b.Device), cmp.Compare(a.Group, b.Group))
+	}
+	again := conditions.members(devices)
+	slices.SortFunc(again, compare)
+	slices.SortFunc(members, compare)
+	if !slices.Equal(again, members) {
+		wrong = append(wrong, "the stored members of groups are not those that their conditions hold for")
+	}
+	return wrong, nil
 }
 
 func differences(stored, again []store.Figure) []string {

@@ -360,3 +360,32 @@ func TestChangesAreQuietenedAndSent(t *testing.T) {
 		}
 	}
 }
+
+// The check finds changes and members that are not what the evidence says.
+func TestCheckOfEvidence(t *testing.T) {
+	ctx := context.Background()
+	a, clock := desk(t)
+	clock.now = morning.AddDate(0, 0, 3)
+	for i, software := range [][]string{{"tide 1"}, {"tide 2"}} {
+		if _, err := a.TakeScan(ctx, "collector", "id", scanOf("D1", "hal-1", morning.AddDate(0, 0, i), software...)); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if _, err := a.SaveGroup(ctx, GroupDraft{Name: "small", Condition: condition.Condition{Field: "cores", Op: "at_most", Value: "4"}}, "me"); err != nil {
+		t.Fatal(err)
+	}
+	if wrong, err := a.Check(ctx); err != nil || len(wrong) > 0 {
+		t.Fatal(wrong, err)
+	}
+	for _, spoil := range []string{"UPDATE change_log SET to_value = '9'", "DELETE FROM group_member"} {
+		if err := a.DB.Update(ctx, func(tx *store.Tx) error {
+			_, err := tx.Exec(spoil)
+			return err
+		}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if wrong, err := a.Check(ctx); err != nil || len(wrong) != 2 {
+		t.Errorf("%v %v", wrong, err)
+	}
+}

@@ -30,11 +30,14 @@ const props = defineProps<{
   rowKey: string
   selectable?: boolean
   current?: string | number
+  /** filters that are always on, and narrow nothing in people's eyes */
+  standing?: string[]
 }>()
 const emit = defineEmits<{ open: [row: Lists[K]] }>()
 const selection = defineModel<Lists[K][]>('selection', { default: () => [] })
 
 const { query, columns: chosen, change } = useListState({ sort: props.sort, desc: props.desc })
+const narrowed = computed(() => !!query.value.q || (query.value.f ?? []).some((f) => !props.standing?.includes(f)))
 const typed = ref(query.value.q ?? '')
 watch(
   () => query.value.q ?? '',
@@ -181,13 +184,7 @@ const cell = (row: unknown, key: string) => (row as Record<string, unknown>)[key
         </Column>
         <template #empty>
           <p class="soft">
-            {{
-              list.isLoading.value
-                ? 'Reading…'
-                : query.q || query.f?.length
-                  ? `None of the ${what} fit this filter.`
-                  : empty
-            }}
+            {{ list.isLoading.value ? 'Reading…' : narrowed ? `None of the ${what} fit this filter.` : empty }}
           </p>
         </template>
       </DataTable>

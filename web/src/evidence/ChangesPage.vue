@@ -118,6 +118,7 @@ function quieten(row: { name: string; kind: string }) {
       desc
       what="changes"
       row-key="id"
+      :standing="['quiet=0']"
       empty="Nothing has changed between two scans yet. A device's first scan changes nothing."
       @open="() => {}"
     >
@@ -280,7 +281,9 @@ function quieten(row: { name: string; kind: string }) {
   text-decoration: none;
 }
 .rules {
+  overflow-x: auto;
   display: grid;
+  grid-template-columns: minmax(0, 1fr);
   gap: 0.5rem;
   margin-bottom: 0.5rem;
 }
