@@ -60,7 +60,7 @@ types: bin/ensomet
 shots: build chromium
 	rm -rf .shots && mkdir .shots
 	./bin/ensomet demo --db .shots/demo.db --listen 127.0.0.1:8377 & echo $$! > .shots/pid; \
-	sleep 12; $(GO) run ./e2e/shots -url http://127.0.0.1:8377 -out docs/screenshots; kill $$(cat .shots/pid); rm -rf .shots
+	sleep 20; $(GO) run ./e2e/shots -url http://127.0.0.1:8377 -out docs/screenshots; kill $$(cat .shots/pid); rm -rf .shots
 
 bench:
 	$(GO) run ./bench
