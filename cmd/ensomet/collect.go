@@ -64,18 +64,13 @@ func (c *collectCmd) Run(ctx context.Context) error {
 			return err
 		}
 	}
-	scan, err := m.Scan(ctx)
-	if err != nil {
-		return err
-	}
-	packed, err := collect.Pack(scan)
+	scan, packed, err := read(ctx, m)
 	if err != nil {
 		return err
 	}
 	if err := spool.Keep(scan.At, packed); err != nil {
 		return err
 	}
-	tell(scan, len(packed))
 	n, err := client.Send(ctx, spool)
 	if n > 0 {
 		say("%d scans sent", n)
@@ -90,6 +85,20 @@ func (c *collectCmd) Run(ctx context.Context) error {
 	return err
 }
 
+// read scans the machine, packs the scan, and says what it found.
+func read(ctx context.Context, m *collect.Machine) (*formats.Scan, []byte, error) {
+	scan, err := m.Scan(ctx)
+	if err != nil {
+		return nil, nil, err
+	}
+	packed, err := collect.Pack(scan)
+	if err != nil {
+		return nil, nil, err
+	}
+	tell(scan, len(packed))
+	return scan, packed, nil
+}
+
 // tell says what a scan found, and what it could not see.
 func tell(s *formats.Scan, size int) {
 	say("%s: %d installs, %d files, %d programs running, %.1f kB on the wire", s.Device.Name, len(s.Installs), len(s.Files), len(s.Sessions), float64(size)/1000)
@@ -100,15 +109,10 @@ func tell(s *formats.Scan, size int) {
 
 // write puts the scan into a file.
 func (c *collectCmd) write(ctx context.Context, m *collect.Machine) error {
-	scan, err := m.Scan(ctx)
+	scan, _, err := read(ctx, m)
 	if err != nil {
 		return err
 	}
-	packed, err := collect.Pack(scan)
-	if err != nil {
-		return err
-	}
-	tell(scan, len(packed))
 	text, err := json.MarshalIndent(scan, "", " ")
 	if err != nil {
 		return err

@@ -371,9 +371,9 @@ func TestInstallsOfSeveralScans(t *testing.T) {
 func TestDemoAnswers(t *testing.T) {
 	d := desk{t, t.TempDir()}
 	db := filepath.Join(d.dir, "demo.db")
-	start := func() string {
+	start := func(more ...string) string {
 		t.Helper()
-		cmd := exec.Command(binary, "demo", "--db", db, "--listen", "127.0.0.1:0")
+		cmd := exec.Command(binary, append([]string{"demo", "--db", db, "--listen", "127.0.0.1:0"}, more...)...)
 		says, err := cmd.StderrPipe()
 		if err != nil {
 			t.Fatal(err)
@@ -412,8 +412,12 @@ func TestDemoAnswers(t *testing.T) {
 	if text := start(); !strings.Contains(text, "Built in") {
 		t.Error(text)
 	}
-	if text := start(); strings.Contains(text, "Building") {
-		t.Errorf("built again: %s", text)
+	before, _ := d.must(0, "export", "devices", "--db", db)
+	if text := start("--this-machine"); strings.Contains(text, "Building") || !strings.Contains(text, "This machine is the device") {
+		t.Errorf("built again, or without this machine: %s", text)
+	}
+	if after, _ := d.must(0, "export", "devices", "--db", db); strings.Count(after, "\n") != strings.Count(before, "\n")+1 {
+		t.Errorf("%d devices, before %d", strings.Count(after, "\n"), strings.Count(before, "\n"))
 	}
 	out, _ := d.must(0, "position", "--db", db)
 	rows := rowsOf(t, out)

@@ -76,11 +76,10 @@ type demoCmd struct {
 
 // addThisMachine lets the collector read this machine and takes its scan in, at the demo's time.
 func addThisMachine(ctx context.Context, a *app.App) error {
-	scan, err := (&collect.Machine{}).Scan(ctx)
+	scan, _, err := read(ctx, &collect.Machine{})
 	if err != nil {
 		return err
 	}
-	tell(scan, 0)
 	shift := a.Clock.Now().Sub(scan.At)
 	scan.At = scan.At.Add(shift)
 	for i := range scan.Sessions {

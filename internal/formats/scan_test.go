@@ -311,15 +311,16 @@ func FuzzScanDocuments(f *testing.F) {
 	for _, name := range []string{"roadrunner-primary.swidtag", "roadrunner-patch.swidtag", "roadrunner-supplemental.swidtag", "roadrunner-corpus.swidtag", "evidence.swidtag"} {
 		f.Add(tagFile(f, name))
 	}
-	for _, write := range []func(*bytes.Buffer) error{
-		func(b *bytes.Buffer) error { return WriteCycloneDX(b, sample(), false) }, func(b *bytes.Buffer) error { return WriteCycloneDX(b, sample(), true) }, func(b *bytes.Buffer) error { return WriteSPDX(b, sample()) },
-		func(b *bytes.Buffer) error { return json.NewEncoder(b).Encode(sample()) },
-	} {
-		var b bytes.Buffer
-		if err := write(&b); err != nil {
+	documents, err := filepath.Glob("testdata/documents/*")
+	if err != nil || len(documents) < 4 {
+		f.Fatal(documents, err)
+	}
+	for _, name := range documents {
+		text, err := os.ReadFile(name)
+		if err != nil {
 			f.Fatal(err)
 		}
-		f.Add(b.Bytes())
+		f.Add(text)
 	}
 	f.Fuzz(func(t *testing.T, text []byte) {
 		r := bytes.NewReader(text)

@@ -221,9 +221,6 @@ func BuildDemo(ctx context.Context, a *app.App, o *Outside, server http.Handler,
 	if err := errors.Join(err, failed); err != nil {
 		return nil, err
 	}
-	if err := a.Refresh(ctx); err != nil {
-		return nil, err
-	}
 	o.Connect(server)
 	if err := o.signIn(ctx, a); err != nil {
 		return nil, err

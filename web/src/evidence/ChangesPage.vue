@@ -24,7 +24,7 @@ const mayWork = may('work')
 const { query, filter, setFilter, change, one } = useListState({ sort: 'at', desc: true })
 if (!filter('quiet')) setFilter('quiet', '0')
 const columns: ListColumn[] = [
-  { key: 'at', label: 'scan of', width: '10.4rem', fixed: true },
+  { key: 'at', label: 'scan of', width: '11.4rem', fixed: true },
   { key: 'kind', label: 'what', width: '6.2rem' },
   { key: 'device', label: 'device', width: '9rem' },
   { key: 'name', label: 'of' },
@@ -201,6 +201,7 @@ function quieten(row: { name: string; kind: string }) {
               option-label="label"
               option-value="value"
               size="small"
+              placeholder="on any device"
               aria-label="group"
             />
             <InputText

@@ -7,10 +7,10 @@ import EvidenceNav from './EvidenceNav.vue'
 
 /** Mail that went out, or waits to. */
 const columns: ListColumn[] = [
-  { key: 'queuedAt', label: 'written', width: '10.4rem', fixed: true },
+  { key: 'queuedAt', label: 'written', width: '11.4rem', fixed: true },
   { key: 'address', label: 'to', width: '16rem' },
   { key: 'subject', label: 'subject' },
-  { key: 'sentAt', label: 'sent', width: '10.4rem' },
+  { key: 'sentAt', label: 'sent', width: '11.4rem' },
   { key: 'error', label: 'why not', width: '16rem' },
 ]
 const open = ref<Lists['mail']>()

@@ -81,13 +81,13 @@ const drop = (id: number) =>
 const columns: ListColumn[] = [
   { key: 'device', label: 'device', width: '9.5rem', fixed: true },
   { key: 'state', label: 'state', width: '6.4rem' },
-  { key: 'why', label: 'because', width: '15rem' },
+  { key: 'why', label: 'because', width: '14.5rem' },
   { key: 'schedule', label: 'plan' },
-  { key: 'askedAt', label: 'asked', width: '10.2rem' },
-  { key: 'notBefore', label: 'not before', width: '10.2rem', hidden: true },
-  { key: 'endedAt', label: 'ended', width: '10.2rem' },
+  { key: 'askedAt', label: 'asked', width: '11.4rem' },
+  { key: 'notBefore', label: 'not before', width: '11.4rem', hidden: true },
+  { key: 'endedAt', label: 'ended', width: '11.4rem' },
   { key: 'tries', label: 'tries', num: true, width: '4rem' },
-  { key: 'reason', label: 'what went wrong', width: '12rem' },
+  { key: 'reason', label: 'what went wrong', width: '9.5rem' },
   { key: 'unit', label: 'unit', width: '9rem', hidden: true },
   { key: 'author', label: 'by', width: '6rem', hidden: true },
 ]
@@ -169,6 +169,7 @@ const open = computed(() => selection.value.filter((o) => o.state === 'waiting' 
           option-value="value"
           filter
           size="small"
+          placeholder="every device in service"
           aria-label="group"
         />
         <Select

@@ -42,10 +42,10 @@ async function revoke(id: number) {
   }
 }
 const columns: ListColumn[] = [
-  { key: 'receivedAt', label: 'came', width: '10.4rem', fixed: true },
+  { key: 'receivedAt', label: 'came', width: '11.4rem', fixed: true },
   { key: 'source', label: 'from', width: '10rem' },
   { key: 'device', label: 'device', width: '10rem' },
-  { key: 'scanAt', label: 'scan of', width: '10.4rem' },
+  { key: 'scanAt', label: 'scan of', width: '11.4rem' },
   { key: 'outcome', label: 'outcome', width: '7rem' },
   { key: 'detail', label: 'why' },
   { key: 'bytes', label: 'bytes', num: true, width: '6rem' },

@@ -154,6 +154,7 @@ const what = computed(() => (product.value ? 'version' : publisher.value ? 'titl
               <th>device</th>
               <th>unit</th>
               <th>as the source wrote it</th>
+              <th>version</th>
               <th>source</th>
               <th class="num">since</th>
             </tr>
@@ -173,7 +174,8 @@ const what = computed(() => (product.value ? 'version' : publisher.value ? 'titl
                 <span v-if="h.age !== 'fresh'" class="drop"> ◑ {{ h.age }}</span>
               </td>
               <td class="soft">{{ h.unit }}</td>
-              <td>{{ h.name }} {{ h.raw }}</td>
+              <td>{{ h.name }}</td>
+              <td>{{ h.raw }}</td>
               <td class="soft">{{ h.source }}</td>
               <td class="num">{{ day(h.since) }}</td>
             </tr>
