@@ -110,7 +110,7 @@ func (s *Server) importFile(w http.ResponseWriter, r *http.Request) {
 		problem(w, fail(err))
 		return
 	}
-	if !req.DryRun && res.Added+res.Changed+res.Gone > 0 {
+	if !req.DryRun && res.News() {
 		s.app.RefreshSoon(r.Context())
 	}
 	answer(w, res)

@@ -48,6 +48,7 @@ type ImportResult struct {
 	Changed int         `json:"changed"`
 	Same    int         `json:"same"`
 	Gone    int         `json:"gone"`
+	Scans   int         `json:"scans"` // that were not known before; evidence is newer even where nothing differs
 	Settled int         `json:"settled"`
 	Aside   []AsideLine `json:"aside"`
 	Columns []string    `json:"columns"` // custom columns that were kept
@@ -214,11 +215,14 @@ func (a *App) importInto(tx *store.Tx, req ImportRequest, r formats.Rows, res *I
 			res.Aside = append(res.Aside, AsideLine{req.File, bad.Line, bad.Content, bad.Reason})
 		}
 	}
-	if res.Added+res.Changed+res.Gone == 0 {
+	if !res.News() {
 		return nil
 	}
 	return markDirty(tx, req.Kind == formats.Titles)
 }
+
+// News reports whether the import changed anything that figures rest on.
+func (r *ImportResult) News() bool { return r.Added+r.Changed+r.Gone+r.Scans > 0 }
 
 func (r *ImportResult) count(c store.Change) {
 	switch c {

@@ -143,11 +143,17 @@ func writeDevice(tx *store.Tx, lines []scanLine, scanned map[[2]int64]bool, inst
 			}
 		}
 	}
-	if scanned[[2]int64{device, 0}] || len(list) > 1 { // a first scan of all changes nothing
+	fresh, err := unknownScans(tx, device, source, list, scanned)
+	if err != nil {
+		return err
+	}
+	res.Scans += fresh
+	if fresh > 0 && (scanned[[2]int64{device, 0}] || len(list) > 1) { // a first scan of all is no change
 		if err := tx.MarkDevice(device); err != nil {
 			return err
 		}
 	}
+	before := res.Added + res.Changed + res.Gone
 	if !scanned[[2]int64{device, source}] && len(list) == 1 {
 		for i, it := range list[0].Items {
 			if i > 0 && it == list[0].Items[i-1] {
@@ -170,12 +176,35 @@ func writeDevice(tx *store.Tx, lines []scanLine, scanned map[[2]int64]bool, inst
 	if err := m.otherParts(list, map[int64]bool{source: true}); err != nil {
 		return err
 	}
+	if fresh == 0 && res.Added+res.Changed+res.Gone > before { // a mended line joins a scan that was known
+		if err := tx.MarkDevice(device); err != nil {
+			return err
+		}
+	}
 	for _, s := range list { // only now, since merging goes by the times that were known before
 		if err := scans.Add(device, source, s.At); err != nil {
 			return err
 		}
 	}
 	return nil
+}
+
+// unknownScans counts the scans of a source on a device that are not on record yet.
+func unknownScans(tx *store.Tx, device, source int64, list []evidence.Scan, scanned map[[2]int64]bool) (int, error) {
+	if !scanned[[2]int64{device, source}] {
+		return len(list), nil
+	}
+	times, err := tx.ScanTimes(device, source, source)
+	if err != nil {
+		return 0, err
+	}
+	n := 0
+	for _, s := range list {
+		if _, known := slices.BinarySearch(times, s.At); !known {
+			n++
+		}
+	}
+	return n, nil
 }
 
 // merging merges scans of one source, root, into what is known of one device.

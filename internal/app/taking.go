@@ -114,6 +114,7 @@ func (t *taker) take(s *formats.Scan) (device int64, outcome string, err error) 
 	if device, err = t.device(&s.Device); err != nil {
 		return 0, "", err
 	}
+	before := t.res.Added + t.res.Changed + t.res.Gone
 	newest, err := t.tx.NewestScan(device, t.root)
 	if err != nil {
 		return 0, "", err
@@ -138,6 +139,10 @@ func (t *taker) take(s *formats.Scan) (device int64, outcome string, err error) 
 	if err := t.tx.ResolveDevice(device); err != nil {
 		return 0, "", err
 	}
+	if outcome == "again" && t.res.Added+t.res.Changed+t.res.Gone == before {
+		return device, outcome, nil
+	}
+	t.res.Scans++
 	return device, outcome, t.tx.MarkDevice(device)
 }
 
@@ -403,7 +408,11 @@ func (a *App) takeScan(tx *store.Tx, source, findsBy string, s *formats.Scan) (T
 	if err != nil {
 		return Taken{}, err
 	}
-	return Taken{Device: code, Outcome: outcome, Added: res.Added, Changed: res.Changed, Gone: res.Gone}, markDirty(tx, false)
+	out := Taken{Device: code, Outcome: outcome, Added: res.Added, Changed: res.Changed, Gone: res.Gone}
+	if !res.News() {
+		return out, nil
+	}
+	return out, markDirty(tx, false)
 }
 
 // importScans takes in a report on devices' software from a file, in one transaction.
@@ -445,7 +454,7 @@ func (a *App) importScans(ctx context.Context, req ImportRequest, scans []*forma
 		if err := res.nameSamples(tx); err != nil {
 			return err
 		}
-		if res.Added+res.Changed+res.Gone == 0 {
+		if !res.News() {
 			return nil
 		}
 		return markDirty(tx, false)

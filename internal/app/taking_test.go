@@ -307,3 +307,41 @@ func TestTokens(t *testing.T) {
 		t.Error("a token without source was made")
 	}
 }
+
+// A later scan that finds the same changes no line, and yet the evidence is fresh again; the same file twice changes nothing at all.
+func TestALaterScanOfTheSameIsNews(t *testing.T) {
+	ctx := context.Background()
+	a, clock := desk(t)
+	take(t, a, formats.Devices, "device_id,name", "D1,one")
+	first := []string{"device_id,name,version,seen_at", "D1,tide,1,2026-05-01T08:00:00Z"}
+	take(t, a, formats.Installs, first...)
+	age := func() string {
+		t.Helper()
+		if dirty, err := a.Dirty(ctx); err != nil {
+			t.Fatal(err)
+		} else if dirty {
+			if err := a.Refresh(ctx); err != nil {
+				t.Fatal(err)
+			}
+		}
+		return devicesWith(t, a, nil, "").Rows[0].Age
+	}
+	if got := age(); got != "stale" {
+		t.Fatalf("on %v it is %s", clock.now, got)
+	}
+	if res := take(t, a, formats.Installs, first...); res.News() {
+		t.Errorf("the same file is news: %+v", res)
+	}
+	if dirty, err := a.Dirty(ctx); err != nil || dirty {
+		t.Errorf("the same file makes the figures old: %v", err)
+	}
+	if res := take(t, a, formats.Installs, first[0], strings.Replace(first[1], "05-01", "06-29", 1)); res.Scans != 1 || res.Added+res.Changed+res.Gone != 0 {
+		t.Errorf("a later scan: %+v", res)
+	}
+	if got := age(); got != "fresh" {
+		t.Errorf("after a scan of yesterday it is %s", got)
+	}
+	if wrong, err := a.Check(ctx); err != nil || len(wrong) > 0 {
+		t.Error(wrong, err)
+	}
+}

@@ -1643,6 +1643,8 @@ export interface components {
             same: number;
             samples: components["schemas"]["Sample"][];
             /** Format: int64 */
+            scans: number;
+            /** Format: int64 */
             settled: number;
         };
         ImportView: {
