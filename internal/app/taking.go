@@ -1,7 +1,6 @@
 package app
 
 import (
-	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -413,71 +412,4 @@ func (a *App) takeScan(tx *store.Tx, source, findsBy string, s *formats.Scan) (T
 		return out, nil
 	}
 	return out, markDirty(tx, false)
-}
-
-// importScans takes in a report on devices' software from a file, in one transaction.
-func (a *App) importScans(ctx context.Context, req ImportRequest, scans []*formats.Scan, bad []*formats.LineError) (ImportResult, error) {
-	res := ImportResult{Kind: "scan", File: req.File, Aside: []AsideLine{}, Columns: []string{}, Samples: []Sample{}}
-	run := a.DB.Update
-	if req.DryRun {
-		run = a.DB.Rehearse
-	}
-	slices.SortStableFunc(scans, func(x, y *formats.Scan) int { return cmp.Compare(x.At.Unix(), y.At.Unix()) })
-	err := run(ctx, func(tx *store.Tx) error {
-		for _, s := range scans {
-			source := s.Source
-			if source == "" {
-				source = "collector"
-			}
-			t, err := a.newTaker(tx, source, "id", &res)
-			if err != nil {
-				return err
-			}
-			if req.Device != "" || s.Device.ID != "" {
-				if err := knownByName(tx, &s.Device); err != nil {
-					return err
-				}
-			}
-			if _, _, err := t.take(s); err != nil {
-				return err
-			}
-			if res.Lines += len(s.Installs); req.Progress != nil {
-				req.Progress(res.Lines)
-			}
-		}
-		for _, b := range bad {
-			res.Aside = append(res.Aside, AsideLine{req.File, b.Line, b.Content, b.Reason})
-		}
-		if _, err := tx.AddImport(store.Import{Kind: res.Kind, File: req.File, Author: req.Author, At: a.Clock.Now().Unix(), Lines: int64(res.Lines), Added: int64(res.Added), Changed: int64(res.Changed), Gone: int64(res.Gone), SetAside: int64(len(res.Aside))}); err != nil {
-			return err
-		}
-		if err := res.nameSamples(tx); err != nil {
-			return err
-		}
-		if !res.News() {
-			return nil
-		}
-		return markDirty(tx, false)
-	})
-	return res, err
-}
-
-// knownByName lets a file name its device by its name, where that is no device_id and one device alone has it.
-func knownByName(tx *store.Tx, d *formats.ScanDevice) error {
-	id, err := tx.FindDevice(d.ID)
-	if err != nil || id != 0 {
-		return err
-	}
-	ids, err := tx.DevicesNamed(d.ID)
-	if err != nil {
-		return err
-	}
-	switch len(ids) {
-	case 0:
-		return nil
-	case 1:
-		d.ID, err = tx.DeviceCode(ids[0])
-		return err
-	}
-	return &formats.FileError{Reason: fmt.Sprintf("several devices are called %q: name the device_id", d.ID)}
 }

@@ -1,0 +1,178 @@
+package formats
+
+import (
+	"slices"
+	"strconv"
+	"strings"
+
+	"ensomet/internal/core/civil"
+)
+
+// rdns takes a distinguished name apart (RFC 4514): type and value of each part, from the entry up.
+func rdns(dn string) [][2]string {
+	var out [][2]string
+	var part strings.Builder
+	end := func() {
+		name, value, _ := strings.Cut(strings.TrimSpace(part.String()), "=")
+		out = append(out, [2]string{strings.ToLower(strings.TrimSpace(name)), strings.TrimSpace(value)})
+		part.Reset()
+	}
+	for i := 0; i < len(dn); i++ {
+		switch {
+		case dn[i] == '\\' && i+2 < len(dn) && isHex(dn[i+1]) && isHex(dn[i+2]):
+			n, _ := strconv.ParseUint(dn[i+1:i+3], 16, 8) // both are hexadecimal
+			part.WriteByte(byte(n))
+			i += 2
+		case dn[i] == '\\' && i+1 < len(dn):
+			i++
+			part.WriteByte(dn[i])
+		case dn[i] == ',' || dn[i] == ';':
+			end()
+		default:
+			part.WriteByte(dn[i])
+		}
+	}
+	if strings.TrimSpace(part.String()) != "" {
+		end()
+	}
+	return out
+}
+
+func isHex(c byte) bool {
+	return c >= '0' && c <= '9' || c >= 'a' && c <= 'f' || c >= 'A' && c <= 'F'
+}
+
+// containers are names of folders of a directory that say what is in them, not where it belongs (common practice).
+var containers = []string{"people", "users", "accounts", "computers", "devices", "machines", "hosts", "workstations", "servers"}
+
+// places reads from a distinguished name the unit (its ou parts from the top) and the whole path from the domain down.
+func places(dn string) (unit, path string) {
+	var units, all, domain []string
+	for i, r := range rdns(dn) {
+		switch {
+		case r[0] == "dc":
+			domain = append(domain, r[1])
+			continue
+		case i > 0 && r[0] == "ou" && !slices.Contains(containers, strings.ToLower(r[1])):
+			units = append(units, strings.ReplaceAll(r[1], "/", "-"))
+		}
+		if i > 0 {
+			all = append(all, strings.ReplaceAll(r[1], "/", "-"))
+		}
+	}
+	slices.Reverse(units)
+	slices.Reverse(all)
+	return strings.Join(units, "/"), strings.Trim(strings.Join(append([]string{strings.Join(domain, ".")}, all...), "/"), "/")
+}
+
+// DirectoryRows makes lines of users.csv or devices.csv of the entries of a directory. Persons are entries of the classes person, inetOrgPerson, organizationalPerson, posixAccount or user; devices of the
+// classes device, ipHost or computer. A person who is deleted, or whose account is locked, has left. at is the day of the export.
+func DirectoryRows(entries []*LDIFEntry, kind *Kind, at civil.Day) (Rows, error) {
+	var rows [][]string
+	var lines []int
+	header := []string{"user_id", "name", "email", "org_unit", "site", "status", "left_on"}
+	if kind == Devices {
+		header = []string{"device_id", "name", "kind", "environment", "org_unit", "site", "country", "ip_address", "directory_path", "primary_user", "os_name", "os_version", "status"}
+	}
+	for _, e := range entries {
+		var row []string
+		if kind == Devices {
+			row = directoryDevice(e)
+		} else {
+			row = directoryUser(e, at)
+		}
+		if row != nil {
+			rows, lines = append(rows, row), append(lines, e.Line)
+		}
+	}
+	return newTable(header, rows, lines, kind, nil)
+}
+
+func classes(e *LDIFEntry) (person, device bool) {
+	for _, c := range e.Values("objectclass") {
+		switch strings.ToLower(c) {
+		case "computer", "device", "iphost", "ieee802device":
+			device = true
+		case "person", "inetorgperson", "organizationalperson", "posixaccount", "user", "account":
+			person = true
+		}
+	}
+	return person && !device, device
+}
+
+func directoryUser(e *LDIFEntry, at civil.Day) []string {
+	names := rdns(e.DN)
+	if e.Change == "delete" && len(names) > 0 && (names[0][0] == "uid" || names[0][0] == "cn") {
+		return []string{names[0][1], "", "", "", "", "left", at.String()}
+	}
+	person, _ := classes(e)
+	if !person || e.Change != "" && e.Change != "add" {
+		return nil
+	}
+	unit, _ := places(e.DN)
+	if unit == "" {
+		unit = e.First("ou", "departmentnumber")
+	}
+	id := e.First("uid", "samaccountname", "userid")
+	if id == "" && len(names) > 0 {
+		id = names[0][1]
+	}
+	status, left := "active", ""
+	flags, _ := strconv.Atoi(e.First("useraccountcontrol")) // no number is no flag
+	expire, err := strconv.Atoi(e.First("shadowexpire"))
+	switch {
+	case err == nil && expire > 0 && civil.OfUnix(int64(expire)*86400) <= at:
+		status, left = "left", civil.OfUnix(int64(expire)*86400).String()
+	case flags&2 != 0, strings.EqualFold(e.First("nsaccountlock", "logindisabled"), "true"), e.First("pwdaccountlockedtime") != "":
+		status = "left"
+	}
+	if status == "left" && left == "" {
+		left = at.String()
+	}
+	return []string{id, e.First("displayname", "cn", "gecos"), e.First("mail", "rfc822mailbox"), unit, e.First("l", "localityname", "physicaldeliveryofficename"), status, left}
+}
+
+func directoryDevice(e *LDIFEntry) []string {
+	names := rdns(e.DN)
+	if e.Change == "delete" || e.Change != "" && e.Change != "add" {
+		return nil
+	}
+	if _, device := classes(e); !device {
+		return nil
+	}
+	unit, path := places(e.DN)
+	id := ""
+	if len(names) > 0 {
+		id = names[0][1]
+	}
+	name := e.First("cn", "name", "dnshostname")
+	if name == "" {
+		name = id
+	}
+	user := ""
+	if owner := rdns(e.First("owner", "managedby")); len(owner) > 0 {
+		user = owner[0][1]
+	}
+	kind := "client"
+	for _, c := range e.Values("description") {
+		if slices.Contains(DeviceKinds, strings.ToLower(c)) {
+			kind = strings.ToLower(c)
+		}
+	}
+	if strings.Contains(strings.ToLower(e.First("operatingsystem")), "server") {
+		kind = "server"
+	}
+	status := "in_service"
+	if flags, err := strconv.Atoi(e.First("useraccountcontrol")); err == nil && flags&2 != 0 {
+		status = "retired"
+	}
+	return []string{e.firstID(id), name, kind, "", unit, e.First("l", "localityname"), e.First("c", "countryname"), strings.Join(e.Values("iphostnumber"), " "), path, user, e.First("operatingsystem"), e.First("operatingsystemversion"), status}
+}
+
+// firstID is what identifies a device: its serial number where the directory has it, else the name of its entry.
+func (e *LDIFEntry) firstID(name string) string {
+	if s := e.First("serialnumber"); s != "" {
+		return s
+	}
+	return name
+}
