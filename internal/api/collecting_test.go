@@ -11,6 +11,7 @@ import (
 	"net/url"
 	"strings"
 	"testing"
+	"time"
 
 	"ensomet/internal/app"
 	"ensomet/internal/store"
@@ -208,5 +209,69 @@ func TestForeignFilesAndDocuments(t *testing.T) {
 		if _, body := boss.do(http.MethodGet, path, "", nil); !strings.Contains(body, want) {
 			t.Errorf("%s: %.300s", path, body)
 		}
+	}
+}
+
+// Groups, plans and rules are set by who may work, seen by who may look, and refused with a sentence where they make no sense.
+func TestGroupsPlansAndRulesOverHTTP(t *testing.T) {
+	s, a := house(t)
+	worker, looker := enter(t, s.URL, "worker"), enter(t, s.URL, "looker")
+	group := `{"id":0,"name":"servers of one","note":"","byHand":false,"picked":[],"condition":{"all":[{"field":"kind","op":"is","value":"server"},{"field":"unit","op":"under","value":"Unit/1"}]}}`
+	code, text := looker.do(http.MethodPost, "/api/groups/preview", group, nil)
+	var preview app.GroupPreview
+	if err := json.Unmarshal([]byte(text), &preview); err != nil || code != 200 || preview.Members == 0 || preview.Joins != preview.Members || !strings.HasPrefix(preview.In[0].Why, "kind server; unit Unit/1") {
+		t.Fatal(code, text)
+	}
+	if code, text := worker.do(http.MethodPost, "/api/groups", group, nil); code != 200 {
+		t.Fatal(code, text)
+	}
+	if _, text := looker.do(http.MethodGet, "/api/devices?limit=1&f=group%3Dservers%20of%20one", "", nil); !strings.Contains(text, fmt.Sprintf(`"total":%d`, preview.Members)) {
+		t.Errorf("the list narrowed to the group: %.200s", text)
+	}
+	plan := `{"id":0,"name":"weekly","basis":"calendar","calendar":{"at":"03:00","weekdays":[1]},"ageDays":0,"group":"servers of one","quiet":[{"from":"08:00","until":"17:00"}],"paused":false}`
+	if code, text := worker.do(http.MethodPost, "/api/schedules", plan, nil); code != 200 {
+		t.Fatal(code, text)
+	}
+	if _, text := looker.do(http.MethodGet, "/api/schedules", "", nil); !strings.Contains(text, fmt.Sprintf(`"devices":%d`, preview.Members)) || !strings.Contains(text, "Monday at 03:00; no start every day from 08:00 until 17:00") {
+		t.Errorf("%s", text)
+	}
+	for path, body := range map[string]string{
+		"/api/groups":         strings.Replace(group, "at_least", "kind", 1),
+		"/api/groups/1/drop":  "",
+		"/api/schedules":      strings.Replace(strings.Replace(plan, "weekly", "x", 1), "servers of one", "nobody", 1),
+		"/api/change-rules":   `{"what":"mail","kinds":[],"name":"","publisher":"","group":"","address":"not an address"}`,
+		"/api/scan-orders":    `{"devices":["D99"]}`,
+		"/api/groups/preview": `{"id":0,"name":"","note":"","byHand":false,"picked":[],"condition":{"field":"network","op":"within","value":"10.0.0.0/77"}}`,
+	} {
+		if code, text := worker.do(http.MethodPost, path, body, nil); code < 400 || code >= 500 || !strings.Contains(text, `"detail"`) {
+			t.Errorf("%s %s: %d %s", path, body, code, text)
+		}
+	}
+	rule := `{"what":"quiet","kinds":["upgraded"],"name":"Skerry*","publisher":"","group":"servers of one","address":""}`
+	if code, text := looker.do(http.MethodPost, "/api/change-rules/preview", rule, nil); code != 200 || !strings.Contains(text, `"count":0`) {
+		t.Error(code, text)
+	}
+	if code, text := worker.do(http.MethodPost, "/api/change-rules", rule, nil); code != 200 {
+		t.Error(code, text)
+	}
+	if _, text := looker.do(http.MethodGet, "/api/change-rules", "", nil); !strings.Contains(text, "upgraded of Skerry* on servers of one") {
+		t.Error(text)
+	}
+	if _, text := looker.do(http.MethodGet, "/api/groups", "", nil); !strings.Contains(text, "the schedule weekly") || !strings.Contains(text, "a rule for changes") {
+		t.Errorf("who rests on the group: %s", text)
+	}
+	for _, path := range []string{"/api/changes/by-day", "/api/moves", "/api/mail", "/api/scan-orders/counts", "/api/devices/D01/evidence", "/api/devices/D01/files"} {
+		if code, text := looker.do(http.MethodGet, path, "", nil); code != 200 {
+			t.Errorf("%s: %d %s", path, code, text)
+		}
+	}
+	if code, _ := looker.do(http.MethodGet, "/api/devices/nobody/evidence", "", nil); code != http.StatusNotFound {
+		t.Errorf("a device that is not there: %d", code)
+	}
+	for range 100 { // figures may still be renewed
+		if !a.Status().Running {
+			break
+		}
+		time.Sleep(20 * time.Millisecond)
 	}
 }

@@ -226,3 +226,28 @@ func TestTheSameSeedGivesTheSameWorld(t *testing.T) {
 		t.Errorf("two worlds from one seed: %v", err)
 	}
 }
+
+// A vessel is in port for four days of every three weeks, each at its own time; what lies ashore always is.
+func TestVesselsComeIntoPort(t *testing.T) {
+	for unit := range turns {
+		for start := range 40 {
+			n := 0
+			for day := range 21 {
+				if InPort(unit, Now.AddDate(0, 0, start+day)) {
+					n++
+				}
+			}
+			if n != 4 {
+				t.Errorf("%s is in port on %d days of the three weeks from day %d on", unit, n, start)
+			}
+		}
+	}
+	for day := -firstDays; day < 3; day++ {
+		if InPort("Sea/Eider", Now.AddDate(0, 0, day)) {
+			t.Errorf("Eider is in port on day %d, and its silence is a story", day)
+		}
+	}
+	if !InPort("Sea/Eider", Now.AddDate(0, 0, 3)) || !InPort("Shore/Charting", Now) {
+		t.Error("Eider does not come in, or the shore is out at sea")
+	}
+}
