@@ -261,5 +261,5 @@ func (g *gateway) answerOrder(ctx context.Context, a *app.App, m machine, t app.
 var Plans = []app.ScheduleDraft{
 	{Name: "Ashore, every fortnight", Basis: "age", AgeDays: 14, Group: "Shore", Quiet: []schedule.Quiet{{Weekdays: []time.Weekday{1, 2, 3, 4, 5}, From: "11:00", Until: "15:00"}}},
 	{Name: "Vessels, each Monday", Basis: "calendar", Calendar: schedule.Calendar{At: "02:00", Weekdays: []time.Weekday{time.Monday}}, Group: "Sea"},
-	{Name: "Computing hall, each Tuesday", Basis: "calendar", Calendar: schedule.Calendar{At: "05:30", Weekdays: []time.Weekday{time.Tuesday}}, Group: "Hall"},
+	{Name: "Computing hall, each Friday", Basis: "calendar", Calendar: schedule.Calendar{At: "05:30", Weekdays: []time.Weekday{time.Friday}}, Group: "Hall"},
 }
