@@ -1,6 +1,7 @@
 package app
 
 import (
+	"archive/zip"
 	"bytes"
 	"context"
 	"errors"
@@ -336,5 +337,62 @@ func TestLimitsOfAge(t *testing.T) {
 	rules.Limits = []Limit{{"toaster", "software", 1}}
 	if a.SetRules(ctx, rules, "me") == nil {
 		t.Error("a kind of device that there is not was taken")
+	}
+}
+
+// A tag and a directory record that cannot be read are kept as lines that somebody completes; the line then joins the scan that its tag belongs to.
+func TestWhatCannotBeReadIsMended(t *testing.T) {
+	ctx := context.Background()
+	a, clock := desk(t)
+	var b bytes.Buffer
+	z := zip.NewWriter(&b)
+	for name, text := range map[string]string{
+		"D1/good.swidtag":   `<SoftwareIdentity xmlns="http://standards.iso.org/iso/19770/-2/2015/schema.xsd" name="Tide" tagId="t" version="1"><Entity name="Pelmar" role="tagCreator"/></SoftwareIdentity>`,
+		"D1/broken.swidtag": "<SoftwareIdentity",
+	} {
+		w, err := z.Create(name)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if _, err := w.Write([]byte(text)); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if err := z.Close(); err != nil {
+		t.Fatal(err)
+	}
+	res, err := bring(t, a, ImportRequest{AsOf: clock.now.Add(-time.Hour)}, b.String())
+	if err != nil || len(res.Aside) != 1 || !strings.Contains(res.Aside[0].Reason, "D1/broken.swidtag") {
+		t.Fatalf("%+v %v", res, err)
+	}
+	if res, err = bring(t, a, ImportRequest{}, "version: 1\n\ndn: uid=u7,ou=Shore\nno colon\n\ndn: uid=u8,ou=Shore\nobjectClass: person\nuid: u8\n"); err != nil || len(res.Aside) != 1 || !strings.HasPrefix(res.Aside[0].Content, ",u7,") || !strings.Contains(res.Aside[0].Reason, "no colon") {
+		t.Fatalf("%+v %v", res, err)
+	}
+	var waiting []store.Aside
+	if err := a.DB.View(ctx, func(tx *store.Tx) (err error) {
+		waiting, err = tx.Asides("waiting")
+		return err
+	}); err != nil || len(waiting) != 2 {
+		t.Fatal(waiting, err)
+	}
+	fields := strings.Split(waiting[0].Content, ",")
+	if err := a.Mend(ctx, waiting[0].ID, waiting[0].Content, "me"); err == nil {
+		t.Error("a line without a name was taken")
+	}
+	fields[2] = "Gauge"
+	if err := a.Mend(ctx, waiting[0].ID, strings.Join(fields, ","), "me"); err != nil {
+		t.Fatal(err)
+	}
+	if err := a.Mend(ctx, waiting[1].ID, strings.Replace(waiting[1].Content, ",u7,", "u7,Person Seven,", 1), "me"); err != nil {
+		t.Fatal(err)
+	}
+	if err := a.Refresh(ctx); err != nil {
+		t.Fatal(err)
+	}
+	if d := devicesWith(t, a, nil, "").Rows; len(d) != 1 || d[0].Installs != 2 {
+		t.Errorf("%+v", d)
+	}
+	if wrong, err := a.Check(ctx); err != nil || len(wrong) > 0 {
+		t.Error(wrong, err)
 	}
 }

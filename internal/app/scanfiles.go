@@ -40,11 +40,21 @@ func (a *App) importScans(ctx context.Context, req ImportRequest, scans []*forma
 				req.Progress(res.Lines)
 			}
 		}
-		for _, b := range bad {
-			res.Aside = append(res.Aside, AsideLine{req.File, b.Line, b.Content, b.Reason})
-		}
-		if _, err := tx.AddImport(store.Import{Kind: res.Kind, File: req.File, Author: req.Author, At: a.Clock.Now().Unix(), Lines: int64(res.Lines), Added: int64(res.Added), Changed: int64(res.Changed), Gone: int64(res.Gone), SetAside: int64(len(res.Aside))}); err != nil {
+		now := a.Clock.Now().Unix()
+		id, err := tx.AddImport(store.Import{Kind: res.Kind, File: req.File, Author: req.Author, At: now, Lines: int64(res.Lines), Added: int64(res.Added), Changed: int64(res.Changed), Gone: int64(res.Gone), SetAside: int64(len(bad))})
+		if err != nil {
 			return err
+		}
+		for _, b := range bad {
+			known, err := tx.AddAside(store.Aside{ImportID: id, Kind: formats.Installs.Name, File: req.File, Line: b.Line, Header: formats.Installs.Columns, Content: b.Content, Reason: b.Reason, AsOf: req.AsOf.Unix(), ChangedAt: now})
+			if err != nil {
+				return err
+			}
+			if known {
+				res.Settled++
+			} else {
+				res.Aside = append(res.Aside, AsideLine{req.File, b.Line, b.Content, b.Reason})
+			}
 		}
 		if err := res.nameSamples(tx); err != nil {
 			return err

@@ -176,3 +176,13 @@ func (e *LDIFEntry) firstID(name string) string {
 	}
 	return name
 }
+
+// unreadPerson is what is known of a record that cannot be read, in the columns of a directory's users.
+func unreadPerson(record string) string {
+	first, _, _ := strings.Cut(record, "\n")
+	id := ""
+	if names := rdns(strings.TrimSpace(strings.TrimPrefix(first, "dn:"))); len(names) > 0 {
+		id = names[0][1]
+	}
+	return csvLine([]string{"", id, "", "", "", "active", ""}) // without user_id it waits until somebody has looked
+}

@@ -100,7 +100,7 @@ func ReadLDIF(in io.Reader) (entries []*LDIFEntry, bad []*LineError, err error) 
 		}
 		e, reason := parseLDIF(texts)
 		if reason != "" {
-			bad = append(bad, &LineError{lines[0].at, clip(strings.ToValidUTF8(strings.Join(texts, "\n"), "\uFFFD"), 2000), reason})
+			bad = append(bad, &LineError{lines[0].at, strings.ToValidUTF8(strings.Join(texts, "\n"), "\uFFFD"), reason})
 			return
 		}
 		e.Line = lines[0].at

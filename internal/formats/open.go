@@ -104,6 +104,9 @@ func OpenTable(f File, size int64, form Form, kind *Kind, m *Mapping, at time.Ti
 		if kind != Users { // what cannot be read is said once, with the users
 			bad = nil
 		}
+		for _, b := range bad { // kept as a line of users.csv, which somebody who can read the record completes
+			b.Content, b.Reason = unreadPerson(b.Content), b.Reason+": "+clip(b.Content, 300)
+		}
 		return &withBad{rows, bad}, err
 	}
 	return newMapped(f, kind, m)

@@ -314,7 +314,7 @@ func swidScans(tags []namedTag, alone bool, device string, at time.Time) ([]*Sca
 	var bad []*LineError
 	for i, n := range tags {
 		if n.err != nil {
-			bad = append(bad, &LineError{Line: i + 1, Content: clip(n.file, 200), Reason: n.err.Error()})
+			bad = append(bad, &LineError{Line: i + 1, Content: unreadTag(n, device, at), Reason: clip(n.file, 200) + ": " + n.err.Error()})
 			continue
 		}
 		if n.tag.isCorpus() {
@@ -355,6 +355,16 @@ func swidScans(tags []namedTag, alone bool, device string, at time.Time) ([]*Sca
 		s.Files = append(s.Files, n.tag.Files(part)...)
 	}
 	return order, bad, nil
+}
+
+// unreadTag is what is known of a tag that cannot be read, as a line of installs.csv: somebody who can read it writes the name in, and the line joins the scan.
+func unreadTag(n namedTag, device string, at time.Time) string {
+	if device == "" {
+		device = n.folder
+	}
+	fields := make([]string, len(Installs.Columns))
+	fields[inDevice], fields[inSource], fields[inSeenAt] = device, "SWID tags", at.UTC().Format(time.RFC3339)
+	return csvLine(fields)
 }
 
 type namedTag struct {
