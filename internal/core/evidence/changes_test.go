@@ -137,16 +137,16 @@ func TestPartialScansDoNotDependOnOrder(t *testing.T) {
 		}
 		run := func() map[string][]Interval {
 			out := map[string][]Interval{}
-			var covers []Cover
+			var covers []cover
 			for _, s := range scans {
 				for _, p := range parts {
 					var fresh []Scan
 					if s.cover[0] == "" || s.cover[0] == p {
 						fresh = []Scan{{s.at, s.items[p]}}
 					}
-					out[p], _ = Merge(out[p], TimesOf(p, covers), fresh)
+					out[p], _ = Merge(out[p], timesOf(p, covers), fresh)
 				}
-				covers = append(covers, Cover{s.at, s.cover[0]})
+				covers = append(covers, cover{s.at, s.cover[0]})
 			}
 			return out
 		}
@@ -212,4 +212,22 @@ func TestLimits(t *testing.T) {
 	if l.Days("client", OfSoftware) != 30 || l.Days("server", OfSoftware) != 7 || l.Days("server", OfUse) != 14 {
 		t.Error(l)
 	}
+}
+
+// cover is what one scan of a source covers: a part of its list, or all of it where part is empty.
+type cover struct {
+	at   int64
+	part string
+}
+
+// timesOf returns when a part was covered, in order. Storage asks the same of its tables.
+func timesOf(part string, covers []cover) []int64 {
+	var out []int64
+	for _, c := range covers {
+		if c.part == "" || c.part == part {
+			out = append(out, c.at)
+		}
+	}
+	slices.Sort(out)
+	return slices.Compact(out)
 }

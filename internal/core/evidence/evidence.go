@@ -87,22 +87,3 @@ func Merge(known []Interval, times []int64, scans []Scan) ([]Interval, []int64) 
 	}
 	return out, all
 }
-
-// Cover keeps what the scans of one source on one device cover. A source's list is made of parts (its package databases, say); a scan covers all of them or some. The times that
-// decide over the intervals of a part are those of the scans that cover it.
-type Cover struct {
-	At   int64
-	Part string // "" is every part
-}
-
-// TimesOf returns when a part was covered, in order.
-func TimesOf(part string, covers []Cover) []int64 {
-	var out []int64
-	for _, c := range covers {
-		if c.Part == "" || c.Part == part {
-			out = append(out, c.At)
-		}
-	}
-	slices.Sort(out)
-	return slices.Compact(out)
-}

@@ -3,7 +3,7 @@ import { BarChart } from 'echarts/charts'
 import { AriaComponent, GridComponent, LegendComponent, TooltipComponent } from 'echarts/components'
 import { use } from 'echarts/core'
 import { SVGRenderer } from 'echarts/renderers'
-import { computed, ref, watch } from 'vue'
+import { computed, onBeforeUnmount, ref } from 'vue'
 import VChart from 'vue-echarts'
 
 use([AriaComponent, BarChart, GridComponent, LegendComponent, TooltipComponent, SVGRenderer])
@@ -33,7 +33,7 @@ const color = (name: string) => getComputedStyle(document.documentElement).getPr
 const dark = ref(0)
 const watcher = new MutationObserver(() => dark.value++)
 watcher.observe(document.documentElement, { attributes: true, attributeFilter: ['class'] })
-watch(dark, () => {})
+onBeforeUnmount(() => watcher.disconnect())
 
 const option = computed(() => {
   void dark.value
