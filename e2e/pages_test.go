@@ -109,8 +109,7 @@ func TestNothingSticksOut(t *testing.T) {
 			if err := browser.Size(page, width, 800); err != nil {
 				t.Fatal(err)
 			}
-			over := page.MustEval(`() => new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(() => done(document.documentElement.scrollWidth - window.innerWidth))))`).Int()
-			if over > 1 {
+			if over := tooWide(page); over > 1 {
 				t.Errorf("at %d, %s is %d pixels too wide", width, p.path, over)
 			}
 		}
@@ -118,6 +117,19 @@ func TestNothingSticksOut(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
+}
+
+// tooWide says by how many pixels the page sticks out of the window once its layout rests: a picture follows the window some frames later, on a busy machine many.
+func tooWide(page *rod.Page) int {
+	return page.MustEval(`async () => {
+		const frame = () => new Promise((done) => requestAnimationFrame(done));
+		const over = () => document.documentElement.scrollWidth - window.innerWidth;
+		for (let i = 0; i < 120; i++) {
+			await frame();
+			if (i > 2 && over() <= 1) break;
+		}
+		return over();
+	}`).Int()
 }
 
 // At 1280 by 800 a list shows twenty rows or more.

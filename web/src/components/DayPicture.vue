@@ -75,8 +75,11 @@ function picked(e: { name?: string }) {
 </template>
 
 <style scoped>
+/* the drawing follows the window a moment later; until then it is cut, and the page does not grow wider for it */
 .picture {
   height: 10.5rem;
   width: 100%;
+  min-width: 0;
+  overflow: hidden;
 }
 </style>
