@@ -118,7 +118,7 @@ func loadEstate(tx *store.Tx, asOf civil.Day, now int64, only []int64) (*estate,
 	if err != nil {
 		return nil, err
 	}
-	e.catalogue = recognise.NewCatalogue(products)
+	e.catalogue = recognise.NewCatalogue(products, nil)
 	policies, err := tx.Policies()
 	if err != nil {
 		return nil, err

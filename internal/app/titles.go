@@ -241,7 +241,7 @@ func recogniser(tx *store.Tx) (*recognise.Recogniser, *recognise.Catalogue, []st
 	for _, d := range decisions {
 		plain = append(plain, d.Decision)
 	}
-	c := recognise.NewCatalogue(products)
+	c := recognise.NewCatalogue(products, nil)
 	return recognise.New(c, plain), c, decisions, nil
 }
 

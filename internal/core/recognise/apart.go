@@ -1,7 +1,6 @@
 package recognise
 
 import (
-	"regexp"
 	"strings"
 
 	"ensomet/internal/core/version"
@@ -12,29 +11,39 @@ type Record struct {
 	Publisher, Name, Version, Edition, Architecture, Language, FileName, TagID, PURL, CPE string
 }
 
-// Piece says what kind of thing a record is besides a program of its own.
-type Piece string
+// class says what a word of a name is about.
+type class uint16
 
-// The pieces that are read out of names.
 const (
-	Whole        Piece = ""
-	Update       Piece = "update"
-	LanguagePack Piece = "language pack"
-	Runtime      Piece = "runtime"
-	Driver       Piece = "driver"
-	PlugIn       Piece = "plug-in"
-	Trial        Piece = "trial"
+	ofName class = 1 << iota
+	ofArchitecture
+	ofPlatform
+	ofLanguage
+	ofVersion
+	ofMajor   // a single number right behind the name, which may be part of it
+	ofRelease // the word version, release, build
+	ofEdition
+	ofPiece
+	ofFront     // an edition word before the name
+	ofPublisher // the publisher before the name
+	ofInstaller
 )
 
-// Apart is a record taken apart. Publisher and Words are cleaned. Words are what is left of the name when architecture,
-// language, version, edition and kind of piece are out.
+type word struct {
+	text    string
+	class   class
+	role    role
+	bracket bool
+}
+
+// Apart is a record taken apart. Every word of the cleaned name has a class; what decisions hold on to and what the
+// catalogue is asked for are the words of some classes.
 type Apart struct {
-	Publisher    string
-	Words        []string // the product's own words
-	EditionWords []string
-	PieceWords   []string
-	Full         []string // all words but architecture, language and version
-	All          []string // all words but architecture and language
+	words        []word
+	maker        maker
+	front        maker    // whose name stands in front, where the source gave no publisher
+	has          class    // the classes that occur
+	Edition      []string // edition words, of the name or else of the edition field
 	Architecture string
 	Language     string
 	FieldVersion string // the version field
@@ -42,253 +51,476 @@ type Apart struct {
 	Piece        Piece
 }
 
+// Publisher is the record's publisher without legal forms, empty where the source did not know it.
+func (a *Apart) Publisher() string { return a.maker.clean }
+
+// without joins the words of other classes.
+func (a *Apart) without(out class) string {
+	return string(a.appendWithout(nil, out))
+}
+
+func (a *Apart) appendWithout(to []byte, out class) []byte {
+	for _, w := range a.words {
+		if w.class&out != 0 {
+			continue
+		}
+		if len(to) > 0 {
+			to = append(to, ' ')
+		}
+		to = append(to, w.text...)
+	}
+	return to
+}
+
+// aside is what makes no other decision of a name: the same name on another machine, in another language or version.
+const aside = ofArchitecture | ofLanguage | ofVersion | ofMajor | ofRelease | ofPublisher | ofInstaller
+
 // Key is what decisions hold on to: the same for every version, architecture and language of a name.
-func (a Apart) Key() string {
-	return a.Publisher + "|" + strings.Join(a.Full, " ")
+func (a *Apart) Key() string {
+	b := make([]byte, 0, 64)
+	b = append(append(b, a.maker.clean...), '|')
+	first := true
+	for _, w := range a.words {
+		if w.class&aside == 0 {
+			if !first {
+				b = append(b, ' ')
+			}
+			b = append(b, w.text...)
+			first = false
+		}
+	}
+	return string(b)
+}
+
+// Words are the product's own words.
+func (a *Apart) Words() []string {
+	var out []string
+	for _, w := range a.words {
+		if w.class == ofName {
+			out = append(out, w.text)
+		}
+	}
+	return out
 }
 
 // Version reconciles the two versions: the field, unless it is empty.
-func (a Apart) Version() string {
+func (a *Apart) Version() string {
 	if a.FieldVersion != "" {
 		return a.FieldVersion
 	}
 	return a.NameVersion
 }
 
-var architectures = map[string]string{
-	"x64": "x64", "64 bit": "x64", "64bit": "x64", "amd64": "x64", "x86 64": "x64", "x86_64": "x64", "win64": "x64",
-	"x86": "x86", "32 bit": "x86", "32bit": "x86", "i386": "x86", "i686": "x86", "win32": "x86",
-	"arm64": "arm64", "aarch64": "arm64",
-}
-
-// languages maps names of languages, in English and in themselves, to BCP 47 tags. Common practice in installer names.
-var languages = map[string]string{
-	"english": "en", "deutsch": "de", "german": "de", "français": "fr", "francais": "fr", "french": "fr", "español": "es", "spanish": "es",
-	"italiano": "it", "italian": "it", "norsk": "nb", "norwegian": "nb", "bokmål": "nb", "svenska": "sv", "swedish": "sv", "dansk": "da",
-	"danish": "da", "suomi": "fi", "finnish": "fi", "nederlands": "nl", "dutch": "nl", "polski": "pl", "polish": "pl", "português": "pt",
-	"portuguese": "pt", "íslenska": "is", "icelandic": "is", "русский": "ru", "russian": "ru", "日本語": "ja", "japanese": "ja",
-	"multilingual": "mul", "mui": "mul",
-}
-
-// generalEditions are edition words that stand for an edition whatever the product is (common practice).
-var generalEditions = wordSet("basic standard professional pro enterprise premium ultimate home business starter express advanced lite student academic master desktop")
-
-// languageCodes are the codes of ISO 639-1 that installers carry; two other letters in front of a region are no language.
-var languageCodes = wordSet("ar bg ca cs da de el en es et eu fi fr ga gl he hr hu id is it ja ko lt lv mt nb nl nn no pl pt ro ru se sk sl sr sv th tr uk vi zh")
-
-type pieceRule struct {
-	words []string
-	piece Piece
-}
-
-var pieceRules = []pieceRule{
-	{[]string{"language", "pack"}, LanguagePack}, {[]string{"language", "module"}, LanguagePack}, {[]string{"sprachpaket"}, LanguagePack}, {[]string{"språkpakke"}, LanguagePack},
-	{[]string{"service", "pack"}, Update}, {[]string{"security", "update"}, Update}, {[]string{"update"}, Update}, {[]string{"hotfix"}, Update}, {[]string{"patch"}, Update},
-	{[]string{"runtime"}, Runtime}, {[]string{"redistributable"}, Runtime},
-	{[]string{"driver"}, Driver}, {[]string{"drivers"}, Driver},
-	{[]string{"plug", "in"}, PlugIn}, {[]string{"plugin"}, PlugIn}, {[]string{"add", "in"}, PlugIn}, {[]string{"extension"}, PlugIn},
-	{[]string{"trial"}, Trial}, {[]string{"evaluation"}, Trial}, {[]string{"demo"}, Trial},
-}
-
-var (
-	languageTag   = regexp.MustCompile(`(?:^|[ \-_(\[])([a-zA-Z]{2})[-_]([A-Z]{2})(?:$|[ \-_)\]])`)
-	bracketedTag  = regexp.MustCompile(`[(\[]([a-zA-Z]{2})[)\]]`)
-	versionToken  = regexp.MustCompile(`^v?\d+(?:\.\d+)*[a-z]?$`)
-	releaseWords  = wordSet("version ver release build v")
-	numberedToken = regexp.MustCompile(`^(?:kb|r|sp|u)?\d+(?:\.\d+)*$`)
-)
-
-// TakeApart reads architecture, language, version, edition and kind of piece out of a record's name. editions are cleaned
-// edition words known from the catalogue, besides the general ones.
-func TakeApart(r Record, editions map[string]bool) Apart {
-	a := Apart{Publisher: CleanPublisher(r.Publisher), FieldVersion: strings.TrimSpace(r.Version), Architecture: r.Architecture, Language: r.Language}
-	name := r.Name
-	if !isPlain(name) {
-		name = compose(name)
+// TakeApart reads architecture, language, version, edition and kind of piece out of a record's name, with the edition words
+// and publishers that a catalogue knows. It is also right without a catalogue, for what is common to all.
+func TakeApart(r Record, c *Catalogue) Apart {
+	var a Apart
+	if c == nil {
+		c = &Catalogue{}
 	}
-	name = a.cutLanguage(name, languageTag)
-	name = a.cutLanguage(name, bracketedTag)
-	words := strings.Fields(Clean(name))
-	words = a.dropArchitecture(words)
-	words = a.dropLanguage(words)
-	words = dropPublisher(words, a.Publisher)
-	a.All = words
-	words = a.dropVersion(words)
-	a.Full = words
-	words = a.dropPiece(words)
-	a.Words, a.EditionWords = splitEdition(words, editions)
-	if a.EditionWords == nil && r.Edition != "" {
-		a.EditionWords = strings.Fields(Clean(r.Edition))
-	}
+	a.take(&r, c.maker(r.Publisher), c)
 	return a
 }
 
-// cutLanguage takes language tags, with or without a region, out of a name that still has its capitals and brackets.
-func (a *Apart) cutLanguage(name string, tag *regexp.Regexp) string {
-	for {
-		m := tag.FindStringSubmatchIndex(name)
-		if m == nil || !languageCodes[strings.ToLower(name[m[2]:m[3]])] {
-			return name
+// take fills a, reusing its words.
+func (a *Apart) take(r *Record, m maker, c *Catalogue) {
+	*a = Apart{words: a.words[:0], maker: m, FieldVersion: strings.TrimSpace(r.Version), Architecture: r.Architecture, Language: r.Language, Edition: a.Edition[:0]}
+	name := r.Name
+	if !isASCII(name) {
+		name = compose(name)
+	}
+	name = a.cutLanguages(name)
+	roles := vocabulary()
+	scanWords(fold(name), func(w string, bracket bool) {
+		if len(w) > 3 && w[0] == 'v' && strings.HasPrefix(w, "v.") {
+			w = w[2:]
 		}
-		a.Language = strings.ToLower(name[m[2]:m[3]])
-		end := m[3]
-		if len(m) > 4 {
-			a.Language += "-" + name[m[4]:m[5]]
-			end = m[5]
-		}
-		name = name[:m[2]] + " " + name[end:]
+		a.words = append(a.words, word{w, ofName, roles[w], bracket})
+	})
+	a.findArchitecture()
+	a.findPieces()
+	a.findTail(c.editions)
+	a.findVersion()
+	a.findTail(c.editions) // what stood before a version may be at the end now
+	a.findPublisher(c)
+	for _, w := range a.words {
+		a.has |= w.class
+	}
+	a.keepName()
+	if len(a.Edition) == 0 && r.Edition != "" {
+		a.Edition = append(a.Edition, strings.Fields(Clean(r.Edition))...)
 	}
 }
 
-func (a *Apart) dropArchitecture(words []string) []string {
-	out := words[:0:0]
-	for i := 0; i < len(words); i++ {
-		if i+1 < len(words) {
-			if arch, ok := architectures[words[i]+" "+words[i+1]]; ok {
-				a.Architecture = arch
-				i++
-				continue
+// keepName gives a name that is made of nothing but an architecture, an edition and the like its first word back.
+func (a *Apart) keepName() {
+	if a.has&ofName != 0 || len(a.words) == 0 {
+		return
+	}
+	for i := range a.words {
+		a.words[i].class = ofName
+		a.has |= ofName
+		return
+	}
+}
+
+// cutLanguages takes language tags (BCP 47: with a region or a script, or in brackets) out of a name that still has its
+// capitals and brackets.
+func (a *Apart) cutLanguages(name string) string {
+	for i := 0; i+2 <= len(name); i++ {
+		if !isLetter(name[i]) || !isLetter(name[i+1]) || i > 0 && strings.IndexByte(" -_([{,;", name[i-1]) < 0 {
+			continue
+		}
+		end := i + 2
+		if end == len(name) || strings.IndexByte("-_@)]}", name[end]) < 0 {
+			continue
+		}
+		code := lower2(name[i:])
+		if !languageCodes[code] {
+			continue
+		}
+		tag := code
+		bracketed := i > 0 && strings.IndexByte("([{", name[i-1]) >= 0
+		if end < len(name) && (name[end] == '-' || name[end] == '_' || name[end] == '@') {
+			from := end + 1
+			to := from
+			for to < len(name) && isLetter(name[to]) {
+				to++
+			}
+			sub := name[from:to]
+			closed := to == len(name) || strings.IndexByte(" -_)]},;.", name[to]) >= 0
+			switch {
+			case closed && len(sub) == 2 && (isUpper(sub) || bracketed || isLower(sub) && isLower(name[i:i+2])):
+				tag, end = code+"-"+strings.ToUpper(sub), to
+			case closed && len(sub) == 4 && (sub[0] >= 'A' && sub[0] <= 'Z' && isLower(sub[1:])):
+				tag, end = code+"-"+sub, to
+			case closed && name[from-1] == '@' && len(sub) > 3:
+				tag, end = code, to
 			}
 		}
-		if arch, ok := architectures[words[i]]; ok && len(words) > 1 {
-			a.Architecture = arch
+		if end == i+2 && !(bracketed && end < len(name) && strings.IndexByte(")]}", name[end]) >= 0) {
 			continue
 		}
-		out = append(out, words[i])
-	}
-	return out
-}
-
-func (a *Apart) dropLanguage(words []string) []string {
-	out := words[:0:0]
-	for i, w := range words {
-		if tag, ok := languages[w]; ok && i > 0 {
-			a.Language = tag
-			continue
-		}
-		out = append(out, w)
-	}
-	return out
-}
-
-// dropPublisher takes the publisher's name off the front of the product's, where something is left after it.
-func dropPublisher(words []string, publisher string) []string {
-	p := strings.Fields(publisher)
-	if len(p) == 0 || len(words) <= len(p) {
-		return words
-	}
-	for i := range p {
-		w := words[i]
-		if w == "and" {
-			w = "&"
-		}
-		if w != p[i] {
-			return words
-		}
-	}
-	rest := words[len(p):]
-	for len(rest) > 1 && legalForms[rest[0]] {
-		rest = rest[1:]
-	}
-	return rest
-}
-
-// dropVersion takes version words off the end, and from anywhere where they agree with the version field.
-func (a *Apart) dropVersion(words []string) []string {
-	var out []string
-	for i, w := range words {
 		if i == 0 {
-			out = append(out, w)
 			continue
 		}
-		bare := strings.TrimPrefix(w, "v")
-		isVersion := versionToken.MatchString(w)
-		agrees := isVersion && a.FieldVersion != "" && (version.Begins(a.FieldVersion, bare) || version.Begins(bare, a.FieldVersion))
-		year := isVersion && len(bare) == 4 && (strings.HasPrefix(bare, "19") || strings.HasPrefix(bare, "20"))
-		dotted := isVersion && strings.Contains(bare, ".")
-		if agrees || year || dotted || isVersion && tail(words[i+1:]) {
-			if a.NameVersion == "" || year && !strings.Contains(a.NameVersion, ".") {
-				a.NameVersion = bare
-			}
-			if n := len(out); n > 1 && releaseWords[out[n-1]] {
-				out = out[:n-1]
-			}
-			continue
-		}
-		out = append(out, w)
+		a.Language = tag
+		name = name[:i] + " " + name[end:]
 	}
-	for len(out) > 1 && releaseWords[out[len(out)-1]] {
-		out = out[:len(out)-1]
-	}
-	return out
+	return name
 }
 
-// tail reports whether words are only such as may follow a version: editions, pieces and more numbers.
-func tail(words []string) bool {
-	for _, w := range words {
-		if !generalEditions[w] && w != "edition" && !numberedToken.MatchString(w) && !isPieceWord(w) {
-			return false
-		}
-	}
-	return true
+func isLetter(c byte) bool { return c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' }
+
+func isUpper(s string) bool { return s == strings.ToUpper(s) }
+func isLower(s string) bool { return s == strings.ToLower(s) }
+
+func lower2(s string) string {
+	b := [2]byte{s[0] | 0x20, s[1] | 0x20}
+	return string(b[:])
 }
 
-func isPieceWord(w string) bool {
-	for _, r := range pieceRules {
-		for _, x := range r.words {
-			if x == w {
-				return true
+// findPublisher marks the publisher's name in front of the product's, where words of the product are left after it. Where
+// the source gave no publisher, it is one that the catalogue knows.
+func (a *Apart) findPublisher(c *Catalogue) {
+	if !a.maker.unknown() {
+		a.markPublisher(a.ahead(a.maker.words))
+		return
+	}
+	if len(a.words) < 2 {
+		return
+	}
+	for i := range c.makersByWord[a.words[0].text] {
+		m := &c.makersByWord[a.words[0].text][i]
+		if n := a.ahead(m.words); n > 0 && a.markPublisher(n) {
+			a.front = *m
+			return
+		}
+	}
+}
+
+// ahead counts the words in front that are a publisher's name: all its words but those that say little.
+func (a *Apart) ahead(publisher []string) int {
+	i, told := 0, false
+	for _, want := range publisher {
+		for i < len(a.words) && a.words[i].role&legalWord != 0 && a.words[i].text != want {
+			i++
+		}
+		switch {
+		case i < len(a.words) && (a.words[i].text == want || strings.ReplaceAll(a.words[i].text, ".", "") == want || want == "&" && ands[a.words[i].text]):
+			told = told || !sayLittle[want]
+			i++
+		case !sayLittle[want]:
+			return 0
+		}
+	}
+	if !told {
+		return 0
+	}
+	for i < len(a.words)-1 && (a.words[i].role&legalWord != 0) {
+		i++
+	}
+	return i
+}
+
+// markPublisher marks the first n words, if words of the product are left behind them.
+func (a *Apart) markPublisher(n int) bool {
+	if n == 0 || n >= len(a.words) {
+		return false
+	}
+	for _, w := range a.words[n:] {
+		if w.class == ofName || w.class == ofEdition && w.role&editionWord == 0 {
+			for k := range n {
+				a.words[k].class = ofPublisher
 			}
+			return true
 		}
 	}
 	return false
 }
 
-func (a *Apart) dropPiece(words []string) []string {
-	for _, rule := range pieceRules {
-		for i := 1; i+len(rule.words) <= len(words); i++ {
-			if !hasWords(words[i:], rule.words) {
+func (a *Apart) findArchitecture() {
+	for i := range a.words {
+		w := &a.words[i]
+		if w.class != ofName {
+			continue
+		}
+		if w.role&bitsWord != 0 && i+1 < len(a.words) {
+			if arch := architecturePair(w.text, a.words[i+1].text); arch != "" && i > 0 {
+				a.Architecture, w.class, a.words[i+1].class = arch, ofArchitecture, ofArchitecture
 				continue
 			}
-			a.Piece = rule.piece
-			end := i + len(rule.words)
-			for end < len(words) && numberedToken.MatchString(words[end]) {
-				end++
-			}
-			a.PieceWords = words[i:end]
-			out := append(append([]string(nil), words[:i]...), words[end:]...)
-			for len(out) > 1 && (out[len(out)-1] == "for" || numberedToken.MatchString(out[len(out)-1]) && rule.piece == Update) {
-				out = out[:len(out)-1]
-			}
-			return out
+		}
+		if w.role&architectureWord != 0 && len(a.words) > 1 {
+			a.Architecture, w.class = architectures[w.text], ofArchitecture
 		}
 	}
-	return words
 }
 
-func hasWords(words, want []string) bool {
-	for i := range want {
-		if words[i] != want[i] {
+// findPieces marks the first words that say that this is a piece of something.
+func (a *Apart) findPieces() {
+	for i := range a.words {
+		if a.words[i].class != ofName || a.words[i].role&pieceWord == 0 {
+			continue
+		}
+		for _, rule := range piecesByFirst[a.words[i].text] {
+			end := i + len(rule.words)
+			if end > len(a.words) || !a.hasWords(i, rule.words) {
+				continue
+			}
+			if i == a.firstName() { // "Update for X", but not a name that begins so
+				end = a.forWhat(end)
+				if end == 0 {
+					continue
+				}
+			}
+			a.Piece = rule.piece
+			for j := i; j < end; j++ {
+				a.words[j].class = ofPiece
+			}
+			for j := i - 1; j > a.firstName() && a.words[j].text == "for"; j-- {
+				a.words[j].class = ofPiece
+			}
+			if rule.piece == Update { // the number of the update is no version of the program, and makes no other name of it
+				for j := end; j < len(a.words); j++ {
+					if w := a.words[j].text; numbered(w) && (j == end && strings.IndexByte(w, '.') < 0 || strings.HasPrefix(w, "kb")) {
+						a.words[j].class = ofVersion
+					}
+				}
+			}
+			return
+		}
+	}
+}
+
+// forWhat returns the place behind "for" or the like after the words of a piece, 0 where there is none.
+func (a *Apart) forWhat(at int) int {
+	for ; at < len(a.words)-1 && at < 4; at++ {
+		switch a.words[at].text {
+		case "for", "für", "pour", "para", "per", "till", "til", "dla", "voor":
+			return at + 1
+		}
+		if !numbered(a.words[at].text) {
+			return 0
+		}
+	}
+	return 0
+}
+
+func (a *Apart) firstName() int {
+	for i := range a.words {
+		if a.words[i].class == ofName {
+			return i
+		}
+	}
+	return 0
+}
+
+func (a *Apart) hasWords(at int, want []string) bool {
+	for i, w := range want {
+		if a.words[at+i].text != w {
 			return false
 		}
 	}
 	return true
 }
 
-// splitEdition takes edition words off the end of a name, with the word "edition" itself.
-func splitEdition(words []string, known map[string]bool) (rest, edition []string) {
-	end := len(words)
-	for end > 1 {
-		w := words[end-1]
-		if w != "edition" && w != "ed" && !generalEditions[w] && !known[w] {
+// findTail walks back from the end, and through words in brackets, for languages, editions, platforms and words of installers.
+func (a *Apart) findTail(editions map[string]bool) {
+	first := a.firstName()
+	open := true // nothing but marked words follows
+	for i := len(a.words) - 1; i > first; i-- {
+		w := &a.words[i]
+		if w.class != ofName {
+			continue
+		}
+		if !open && !w.bracket {
+			continue
+		}
+		next := class(0)
+		if i+1 < len(a.words) {
+			next = a.words[i+1].class
+		}
+		switch text := w.text; {
+		case w.role&editionWord != 0 || editions[text]:
+			w.class = ofEdition
+			a.Edition = append(a.Edition, "")
+			copy(a.Edition[1:], a.Edition)
+			a.Edition[0] = text
+		case w.role&callsEdition != 0:
+			w.class = ofEdition
+		case w.role&installerWord != 0 || text == "only" && a.words[i-1].text == "remove" || text == "remove" && next == ofInstaller:
+			w.class = ofInstaller
+		case w.role&platformWord != 0 && (w.bracket || a.words[i-1].text == "for"), text == "for" && next == ofPlatform:
+			w.class = ofPlatform
+		case text == "language" && (w.bracket || a.words[i-1].role&languageWord != 0), w.role&languageSide != 0 && (next == ofLanguage || a.words[i-1].role&languageWord != 0):
+			w.class = ofLanguage
+		default:
+			tag := ""
+			if w.role&languageWord != 0 {
+				tag = spokenNames()[text]
+			}
+			if len(text) == 2 && languageCodes[text] && (!wordsToo[text] || a.words[i-1].class != ofName) {
+				tag = text
+			}
+			if tag == "" {
+				open = false
+				continue
+			}
+			w.class, a.Language = ofLanguage, tag
+		}
+	}
+	if words := a.words[first:]; len(words) > 1 && (words[0].role&editionWord != 0 || editions[words[0].text]) && a.words[first].class == ofName {
+		for _, w := range words[1:] {
+			if w.class == ofName {
+				a.words[first].class = ofFront
+				break
+			}
+		}
+	}
+}
+
+// findVersion marks version words at the end, and anywhere where they agree with the version field or can be nothing else.
+func (a *Apart) findVersion() {
+	first := a.firstName()
+	for i := first + 1; i < len(a.words); i++ {
+		w := &a.words[i]
+		if w.class != ofName || !isVersion(w.text) {
+			continue
+		}
+		bare := strings.TrimPrefix(w.text, "v")
+		year := len(bare) == 4 && allDigits(bare) && bare >= "1980" && bare < "2040"
+		agrees := a.FieldVersion != "" && (version.Begins(a.FieldVersion, bare) || version.Begins(bare, a.FieldVersion))
+		if !year && !agrees && strings.IndexByte(bare, '.') < 0 && !a.tail(i+1) {
+			continue
+		}
+		w.class = ofVersion
+		if a.NameVersion == "" || year && strings.IndexByte(a.NameVersion, '.') < 0 {
+			a.NameVersion = bare
+		}
+		if !year && allDigits(bare) && a.words[i-1].class == ofName && a.words[i-1].role&releaseWord == 0 {
+			w.class = ofMajor
+		}
+		for j := i - 1; j > first && a.words[j].role&releaseWord != 0 && a.words[j].class == ofName; j-- {
+			a.words[j].class = ofRelease
+		}
+		for j := i + 1; j < len(a.words) && numbered(a.words[j].text) && a.words[j].class == ofName && !allDigits(a.words[j].text); j++ {
+			a.words[j].class = ofVersion // 2012 R2, 2019 SP1
+		}
+	}
+	for i := len(a.words) - 1; i > first && (a.words[i].class != ofName || a.words[i].role&releaseWord != 0); i-- {
+		if a.words[i].class == ofName {
+			a.words[i].class = ofRelease
+		}
+	}
+}
+
+// tail reports whether the words from here on are only such as may follow a version.
+func (a *Apart) tail(from int) bool {
+	for _, w := range a.words[from:] {
+		if w.class == ofName && !isVersion(w.text) && !numbered(w.text) {
+			return false
+		}
+	}
+	return true
+}
+
+// isVersion reports whether a word reads like a version: digits first, perhaps behind a v, then digits, dots, and a short
+// word of letters such as rc1. What is a size or a count of dimensions is none.
+func isVersion(w string) bool {
+	if len(w) > 1 && (w[0] == 'v' || w[0] == 'r') {
+		w = w[1:]
+	}
+	if w[0] < '0' || w[0] > '9' {
+		return false
+	}
+	letters, dots := 0, false
+	for i := range len(w) {
+		switch c := w[i]; {
+		case c >= '0' && c <= '9':
+		case c == '.' || c == '+':
+			dots = true
+		case c >= 'a' && c <= 'z':
+			letters++
+		default:
+			return false
+		}
+	}
+	if letters == 0 {
+		return true
+	}
+	if len(w) == 2 && (w[1] == 'd' || w[1] == 'k') {
+		return false
+	}
+	return letters == 1 && w[len(w)-1] > '9' || dots
+}
+
+// numbered reports whether a word is a number, perhaps with the letters of a service pack, an update or a release before it.
+func numbered(w string) bool {
+	for _, p := range [...]string{"kb", "sp", "r", "u"} {
+		if len(w) > len(p) && strings.HasPrefix(w, p) {
+			w = w[len(p):]
 			break
 		}
-		end--
 	}
-	for _, w := range words[end:] {
-		if w != "edition" && w != "ed" {
-			edition = append(edition, w)
+	for i := range len(w) {
+		if c := w[i]; (c < '0' || c > '9') && (c != '.' || i == 0) {
+			return false
 		}
 	}
-	return words[:end], edition
+	return true
+}
+
+func allDigits(w string) bool {
+	for i := range len(w) {
+		if w[i] < '0' || w[i] > '9' {
+			return false
+		}
+	}
+	return true
+}
+
+// Gather is what similar names have in common: the publisher and the product's own words without spaces, accents and endings. Names that nobody has recognised are shown together by it.
+func (a *Apart) Gather() string {
+	return a.maker.core + "|" + Squash(string(a.appendWithout(nil, aside|ofPlatform|ofEdition|ofFront|ofPiece)))
 }

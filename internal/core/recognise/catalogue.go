@@ -51,21 +51,41 @@ type Product struct {
 	Titles          []Title
 }
 
-// Catalogue finds products by name, alias, identifier and file name.
+// Publisher is a publisher with its former and other names. Successor is the publisher that took it over, 0 for none.
+type Publisher struct {
+	ID        int64
+	Name      string
+	Aliases   []string
+	Successor int64
+}
+
+// Catalogue finds products by name, alias, identifier and file name. It does not change once it is made, and serves any
+// number of callers at once.
 type Catalogue struct {
-	products    map[int64]*Product
-	byName      map[string][]target
-	byID        map[string]target // identifiers, written as swid:, cpe: or pkg: keys
-	byFile      map[string]target
-	editions    map[string]bool
-	byPublisher map[string][]int64
-	tokens      map[string][]int64 // products by a word of their name, for proposals
-	suites      map[int64]map[int64]bool
+	products map[int64]*entry
+	houses   map[string]int64
+	byName   map[string][]target
+	bySquash map[string][]target
+	byID     map[string]target // identifiers, written as swid:, cpe: or pkg: keys
+	byFile   map[string]target
+	editions map[string]bool
+	suites   map[int64]map[int64]bool
+	index    *index
+
+	spokenApart  map[string]bool    // names of products that differ in a language alone, without it
+	makersByWord map[string][]maker // publishers by the first word of their name that says who they are, longest first
+}
+
+// entry is a product with what is made of it once.
+type entry struct {
+	*Product
+	maker    maker
+	editions []editionName
 }
 
 // target is what a name stands for: a product, and perhaps one edition or version of it.
 type target struct {
-	product int64
+	*entry
 	edition string
 	version string
 	hasEd   bool
@@ -74,32 +94,29 @@ type target struct {
 
 // NewCatalogue indexes products. An alias that begins with swid:, cpe:2.3: or pkg: is an identifier; one that ends in
 // .exe, .app, .bin, .dll or .jar is a file signature; any other is another name of its line.
-func NewCatalogue(products []Product) *Catalogue {
+func NewCatalogue(products []Product, publishers []Publisher) *Catalogue {
 	c := &Catalogue{
-		products: map[int64]*Product{}, byName: map[string][]target{}, byID: map[string]target{}, byFile: map[string]target{},
-		editions: map[string]bool{}, byPublisher: map[string][]int64{}, tokens: map[string][]int64{}, suites: map[int64]map[int64]bool{},
+		products: make(map[int64]*entry, len(products)), houses: map[string]int64{},
+		byName: make(map[string][]target, 2*len(products)), bySquash: make(map[string][]target, 2*len(products)), byID: map[string]target{}, byFile: map[string]target{},
+		editions: map[string]bool{}, suites: map[int64]map[int64]bool{},
 	}
+	c.addPublishers(publishers)
 	products = slices.Clone(products)
 	slices.SortFunc(products, func(a, b Product) int { return cmp.Compare(a.ID, b.ID) })
 	for i := range products {
 		p := &products[i]
-		c.products[p.ID] = p
-		pub := CleanPublisher(p.Publisher)
-		c.byPublisher[pub] = append(c.byPublisher[pub], p.ID)
+		c.products[p.ID] = &entry{p, c.maker(p.Publisher), editionNames(p)}
 		for _, t := range p.Titles {
 			for _, w := range strings.Fields(Clean(t.Edition)) {
-				c.editions[w] = true
+				if !isVersion(w) && w != "edition" {
+					c.editions[w] = true
+				}
 			}
 		}
 	}
 	for i := range products {
 		p := &products[i]
-		c.addName(p.Name, target{product: p.ID})
-		for _, w := range strings.Fields(Clean(p.Publisher + " " + p.Name)) {
-			if ids := c.tokens[w]; len(ids) == 0 || ids[len(ids)-1] != p.ID {
-				c.tokens[w] = append(c.tokens[w], p.ID)
-			}
-		}
+		c.addName(p.Name, target{entry: c.products[p.ID]})
 		for _, t := range p.Titles {
 			for _, alias := range t.Aliases {
 				c.addAlias(p, t, alias)
@@ -109,11 +126,73 @@ func NewCatalogue(products []Product) *Catalogue {
 	for i := range products {
 		c.linkSuites(&products[i])
 	}
+	c.indexMakers()
+	c.spokenApart = map[string]bool{}
+	for i := range products {
+		if a := TakeApart(Record{Publisher: products[i].Publisher, Name: products[i].Name}, c); a.has&ofLanguage != 0 {
+			c.spokenApart[a.without(outside|ofLanguage)] = true
+		}
+	}
+	c.index = newIndex(c, products)
 	return c
 }
 
+// addPublishers numbers the names of publishers; a name that was taken over stands for its last successor.
+func (c *Catalogue) addPublishers(publishers []Publisher) {
+	byID := make(map[int64]*Publisher, len(publishers))
+	for i := range publishers {
+		byID[publishers[i].ID] = &publishers[i]
+	}
+	for i := range publishers {
+		p := &publishers[i]
+		last := p
+		for range len(publishers) { // a circle ends here too
+			next := byID[last.Successor]
+			if next == nil {
+				break
+			}
+			last = next
+		}
+		for _, name := range append([]string{p.Name}, p.Aliases...) {
+			if key := CleanPublisher(name); key != "" && c.houses[key] == 0 {
+				c.houses[key] = last.ID
+			}
+		}
+	}
+}
+
+// indexMakers finds publishers by their first word. One of a single short word is left out: it may as well be a word of a product.
+func (c *Catalogue) indexMakers() {
+	c.makersByWord = map[string][]maker{}
+	seen := map[string]bool{}
+	for _, p := range c.products {
+		m := p.maker
+		if m.unknown() || seen[m.clean] || len(m.core) < 3 {
+			continue
+		}
+		seen[m.clean] = true
+		for i, w := range m.words {
+			if i == 0 || sayLittle[m.words[i-1]] && i < 2 {
+				c.makersByWord[w] = append(c.makersByWord[w], m)
+			}
+		}
+	}
+	for _, list := range c.makersByWord {
+		slices.SortFunc(list, func(a, b maker) int {
+			return cmp.Or(cmp.Compare(len(b.words), len(a.words)), strings.Compare(a.clean, b.clean))
+		})
+	}
+}
+
+// maker prepares a publisher's name, with its number in the catalogue.
+func (c *Catalogue) maker(raw string) maker {
+	m := readMaker(raw)
+	m.id = c.houses[m.clean]
+	return m
+}
+
 func (c *Catalogue) addAlias(p *Product, t Title, alias string) {
-	tg := target{product: p.ID, edition: t.Edition, version: t.Version, hasEd: t.Edition != "", alias: alias}
+	tg := target{entry: c.products[p.ID], edition: t.Edition, version: t.Version, hasEd: t.Edition != "", alias: alias}
 	switch key := identifierKey(alias); {
 	case key != "":
 		if _, taken := c.byID[key]; !taken {
@@ -134,12 +213,22 @@ func (c *Catalogue) addName(name string, t target) {
 	if key == "" {
 		return
 	}
-	for _, old := range c.byName[key] {
-		if old.product == t.product && old.edition == t.edition {
+	addTarget(c.byName, key, t)
+	if s := Squash(key); len(s) >= leastSquash {
+		addTarget(c.bySquash, s, t)
+	}
+}
+
+// leastSquash is the length in bytes from which a name without its spaces and accents is still telling.
+const leastSquash = 5
+
+func addTarget(to map[string][]target, key string, t target) {
+	for _, old := range to[key] {
+		if old.entry == t.entry && old.edition == t.edition {
 			return
 		}
 	}
-	c.byName[key] = append(c.byName[key], t)
+	to[key] = append(to[key], t)
 }
 
 // linkSuites notes which products each title's suite names: of the same publisher first, else of any.
@@ -160,13 +249,13 @@ func (c *Catalogue) linkSuites(p *Product) {
 func (c *Catalogue) sameName(name string, near *Product) []int64 {
 	var same, other []int64
 	for _, tg := range c.byName[Clean(name)] {
-		if tg.product == near.ID {
+		if tg.ID == near.ID {
 			continue
 		}
-		if CleanPublisher(c.products[tg.product].Publisher) == CleanPublisher(near.Publisher) {
-			same = append(same, tg.product)
+		if tg.maker.clean == c.products[near.ID].maker.clean {
+			same = append(same, tg.ID)
 		} else {
-			other = append(other, tg.product)
+			other = append(other, tg.ID)
 		}
 	}
 	if len(same) > 0 {
@@ -186,7 +275,12 @@ func isFileName(s string) bool {
 }
 
 // Product returns a product by its number, or nil.
-func (c *Catalogue) Product(id int64) *Product { return c.products[id] }
+func (c *Catalogue) Product(id int64) *Product {
+	if e := c.products[id]; e != nil {
+		return e.Product
+	}
+	return nil
+}
 
 // SuitesOf returns the products that a product may be part of.
 func (c *Catalogue) SuitesOf(id int64) map[int64]bool { return c.suites[id] }
@@ -207,8 +301,8 @@ func (c *Catalogue) PartsOf(suite int64) []int64 {
 func (c *Catalogue) FindProduct(publisher, name string) *Product {
 	pub := CleanPublisher(publisher)
 	for _, tg := range c.byName[Clean(name)] {
-		if p := c.products[tg.product]; tg.alias == "" && CleanPublisher(p.Publisher) == pub {
-			return p
+		if tg.alias == "" && CleanPublisher(tg.Publisher) == pub {
+			return tg.Product
 		}
 	}
 	return nil
@@ -217,7 +311,10 @@ func (c *Catalogue) FindProduct(publisher, name string) *Product {
 // ByFile returns the product that a file name is a signature of.
 func (c *Catalogue) ByFile(name string) (int64, bool) {
 	tg, ok := c.byFile[Clean(name)]
-	return tg.product, ok
+	if !ok {
+		return 0, false
+	}
+	return tg.ID, true
 }
 
 // release finds the catalogue's line for an edition and the versions a record has: the line with the longest version that
@@ -274,22 +371,38 @@ func better(t, than *Title, edition string) bool {
 	return version.Compare(version.Dotted, t.Version, than.Version) > 0
 }
 
-// edition resolves edition words to an edition of the product: by its whole name, else the only edition there is, else
-// unknown ("").
-func (p *Product) edition(words []string) string {
-	want := strings.Join(words, " ")
-	only, count := "", 0
-	for _, t := range p.Titles {
-		if t.Edition != "" && (want != "" && (Clean(t.Edition) == want || shortForm(want) == shortForm(Clean(t.Edition)))) {
-			return t.Edition
-		}
-		if t.Edition != only || count == 0 {
-			only = t.Edition
-			count++
+// editionName is an edition of a product, in the forms that it is known by.
+type editionName struct {
+	name, clean, short string
+	rank               int
+}
+
+// editionNames lists the editions of a product, the first line of each.
+func editionNames(p *Product) []editionName {
+	var out []editionName
+	for i := range p.Titles {
+		t := &p.Titles[i]
+		if !slices.ContainsFunc(out, func(e editionName) bool { return e.name == t.Edition }) {
+			clean := Clean(t.Edition)
+			out = append(out, editionName{t.Edition, clean, shortForm(clean), t.EditionRank})
 		}
 	}
-	if count == 1 {
-		return only
+	return out
+}
+
+// edition finds an edition of a product: by its whole name, else the only edition there is, else unknown ("").
+func (p *entry) edition(want string) string {
+	list := p.editions
+	if want != "" {
+		short := shortForm(want)
+		for _, e := range list {
+			if e.name != "" && (e.clean == want || e.short == short) {
+				return e.name
+			}
+		}
+	}
+	if len(list) == 1 {
+		return list[0].name
 	}
 	return ""
 }

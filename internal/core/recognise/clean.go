@@ -5,6 +5,7 @@ package recognise
 import (
 	"strings"
 	"unicode"
+	"unicode/utf8"
 
 	"golang.org/x/text/cases"
 	"golang.org/x/text/unicode/norm"
@@ -12,10 +13,6 @@ import (
 
 // marks are taken out before normalisation: NFKC would turn a trade mark sign into the letters "TM".
 var marks = strings.NewReplacer("®", " ", "™", " ", "©", " ", "℠", " ", "(R)", " ", "(r)", " ", "(TM)", " ", "(tm)", " ", "(C)", " ", "(c)", " ")
-
-// legalForms are the words that say what a company is in law and not who it is (common practice).
-var legalForms = wordSet("ab ag aps as asa bv co company corp corporation gmbh inc incorporated kg kk limited llc llp ltd nv oy oyj plc " +
-	"pty sa sarl sas se spa srl sro")
 
 func wordSet(s string) map[string]bool {
 	set := map[string]bool{}
@@ -28,70 +25,124 @@ func wordSet(s string) map[string]bool {
 // Clean brings a name to one form for comparing: trade marks out, Unicode NFKC, case folded, punctuation and runs of
 // white space to single spaces. Dots, plus signs, hashes and ampersands inside a word stay, since they carry meaning.
 func Clean(s string) string {
-	plain := isPlain(s)
-	if !plain {
-		s = cases.Fold().String(compose(s))
-	}
 	var b strings.Builder
 	b.Grow(len(s))
-	rs := []rune(s)
-	space := true
-	for i, r := range rs {
-		keep := unicode.IsLetter(r) || unicode.IsDigit(r) || unicode.IsMark(r)
-		if !keep {
-			switch r {
-			case '.':
-				keep = i+1 < len(rs) && isWord(rs[i+1]) && (i == 0 || isWord(rs[i-1]))
-			case '+', '#':
-				keep = i > 0 && (isWord(rs[i-1]) || rs[i-1] == r)
-			case '&':
-				keep = true
-			}
-		}
-		if keep {
-			b.WriteRune(r)
-			space = false
-		} else if !space {
+	scanWords(fold(s), func(w string, _ bool) {
+		if b.Len() > 0 {
 			b.WriteByte(' ')
-			space = true
 		}
+		b.WriteString(w)
+	})
+	return b.String()
+}
+
+// fold takes trade marks out, brings letters to Unicode NFKC and folds case. Names of ASCII alone need only the latter.
+func fold(s string) string {
+	if isASCII(s) {
+		return strings.ToLower(unmarked(s))
 	}
-	return strings.TrimRight(b.String(), " ")
+	return cases.Fold().String(compose(s))
 }
 
 // compose takes marks out and brings letters to Unicode NFKC; marks again, since wide brackets become plain ones only then.
-func compose(s string) string { return marks.Replace(norm.NFKC.String(marks.Replace(s))) }
+func compose(s string) string { return unmarked(norm.NFKC.String(unmarked(s))) }
 
-func isWord(r rune) bool { return unicode.IsLetter(r) || unicode.IsDigit(r) }
-
-// isPlain reports whether s is lower-case ASCII without anything in brackets, which needs no normalisation.
-func isPlain(s string) bool {
+// unmarked takes trade marks out. Most names have none.
+func unmarked(s string) string {
 	for i := range len(s) {
-		if c := s[i]; c >= 0x80 || c == '(' || c >= 'A' && c <= 'Z' {
+		switch s[i] {
+		case '(':
+			if i+2 < len(s) && (s[i+2] == ')' || i+3 < len(s) && s[i+3] == ')') {
+				return marks.Replace(s)
+			}
+		case 0xc2, 0xe2: // ® and ©, ™ and ℠
+			return marks.Replace(s)
+		}
+	}
+	return s
+}
+
+func isASCII(s string) bool {
+	for i := range len(s) {
+		if s[i] >= utf8.RuneSelf {
 			return false
 		}
 	}
 	return true
 }
 
-// CleanPublisher is Clean without legal forms of companies, and with "and" written as an ampersand. A name made of
-// nothing else keeps its words.
-func CleanPublisher(s string) string {
-	words := strings.Fields(strings.ReplaceAll(Clean(s), ".", ""))
-	out := words[:0:0]
-	for _, w := range words {
-		if w == "and" {
-			w = "&"
+// scanWords hands over the words of a folded name, each with whether it stands in brackets. Words are pieces of s.
+func scanWords(s string, word func(w string, bracket bool)) {
+	start, depth, startDepth := -1, 0, 0
+	before := rune(0)
+	for i := 0; i < len(s); {
+		r, n := rune(s[i]), 1
+		if r >= utf8.RuneSelf {
+			r, n = utf8.DecodeRuneInString(s[i:])
 		}
-		if !legalForms[w] {
-			out = append(out, w)
+		keep := isWord(r) || unicode.IsMark(r) && r >= utf8.RuneSelf
+		if !keep {
+			switch r {
+			case '.':
+				next, _ := utf8.DecodeRuneInString(s[i+1:])
+				keep = i+1 < len(s) && isWord(next) && (i == 0 || isWord(before))
+			case '+', '#':
+				keep = i > 0 && (isWord(before) || before == r)
+			case '&':
+				keep = true
+			case '(', '[', '{':
+				depth++
+			case ')', ']', '}':
+				depth = max(depth-1, 0)
+			}
+		}
+		if keep && start < 0 {
+			start, startDepth = i, depth
+		} else if !keep && start >= 0 {
+			word(s[start:i], startDepth > 0)
+			start = -1
+		}
+		before = r
+		i += n
+	}
+	if start >= 0 {
+		word(s[start:], startDepth > 0)
+	}
+}
+
+func isWord(r rune) bool {
+	if r < utf8.RuneSelf {
+		return 'a' <= r && r <= 'z' || '0' <= r && r <= '9' || 'A' <= r && r <= 'Z'
+	}
+	return unicode.IsLetter(r) || unicode.IsDigit(r)
+}
+
+// Squash writes a clean name without spaces, dots and accents: "Skerry Map" and "SkerryMap", "Café" and "Cafe" become the
+// same.
+func Squash(clean string) string {
+	if !isASCII(clean) {
+		clean = norm.NFD.String(clean)
+	}
+	var b strings.Builder
+	b.Grow(len(clean))
+	for _, r := range clean {
+		switch {
+		case r == ' ' || r == '.' || unicode.Is(unicode.Mn, r):
+		case r == 'ø':
+			b.WriteByte('o')
+		case r == 'ł':
+			b.WriteByte('l')
+		case r == 'đ':
+			b.WriteByte('d')
+		case r == 'ı':
+			b.WriteByte('i')
+		case r == 'æ':
+			b.WriteString("ae")
+		case r == 'œ':
+			b.WriteString("oe")
+		default:
+			b.WriteRune(r)
 		}
 	}
-	for len(out) > 0 && out[len(out)-1] == "&" {
-		out = out[:len(out)-1]
-	}
-	if len(out) == 0 {
-		return strings.Join(words, " ")
-	}
-	return strings.Join(out, " ")
+	return b.String()
 }

@@ -1,7 +1,9 @@
 package recognise
 
 import (
+	"bytes"
 	"fmt"
+	"slices"
 	"strings"
 
 	"ensomet/internal/core/civil"
@@ -79,7 +81,7 @@ type TraceStep struct {
 	Outcome  string `json:"outcome"`
 }
 
-// Recogniser decides records against a catalogue and people's decisions.
+// Recogniser decides records against a catalogue and people's decisions. It does not change once it is made.
 type Recogniser struct {
 	catalogue *Catalogue
 	decisions map[string]Decision
@@ -94,27 +96,49 @@ func New(c *Catalogue, decisions []Decision) *Recogniser {
 	return r
 }
 
-// Decide recognises a record. The first step that answers wins.
-func (g *Recogniser) Decide(r Record) (Result, Apart) {
-	a := TakeApart(r, g.catalogue.editions)
-	res, _ := g.decide(r, a, nil)
-	return res, a
+// Worker recognises many records one after another. It keeps what can be used again, so that one serves one goroutine.
+type Worker struct {
+	g      *Recogniser
+	makers map[string]maker
+	apart  Apart
+	key    []byte
+
+	propose proposer
 }
+
+// Worker makes a worker.
+func (g *Recogniser) Worker() *Worker { return &Worker{g: g, makers: map[string]maker{}} }
+
+// Decide recognises a record. The first step that answers wins. What is taken apart is good until the next call.
+func (w *Worker) Decide(r *Record) (Result, *Apart) {
+	m, known := w.makers[r.Publisher]
+	if !known {
+		m = w.g.catalogue.maker(r.Publisher)
+		w.makers[strings.Clone(r.Publisher)] = m
+	}
+	w.apart.take(r, m, w.g.catalogue)
+	res, _ := w.decide(r, nil)
+	return res, &w.apart
+}
+
+// Decide recognises one record.
+func (g *Recogniser) Decide(r Record) (Result, *Apart) { return g.Worker().Decide(&r) }
 
 // Trace recognises a record like Decide and tells every step.
 func (g *Recogniser) Trace(r Record) (Result, []TraceStep) {
-	a := TakeApart(r, g.catalogue.editions)
+	w := g.Worker()
+	w.apart.take(&r, g.catalogue.maker(r.Publisher), g.catalogue)
 	steps := []TraceStep{
 		{"clean", r.Name, Clean(r.Name)},
-		{"take apart", Clean(r.Name), describe(a)},
+		{"take apart", Clean(r.Name), describe(&w.apart)},
 	}
-	return g.decide(r, a, steps)
+	return w.decide(&r, steps)
 }
 
-func describe(a Apart) string {
-	out := fmt.Sprintf("publisher %q, words %q", a.Publisher, strings.Join(a.Words, " "))
+func describe(a *Apart) string {
+	out := fmt.Sprintf("publisher %q, words %q", a.Publisher(), strings.Join(a.Words(), " "))
 	for _, part := range []struct{ name, value string }{
-		{"edition", strings.Join(a.EditionWords, " ")}, {"version in the name", a.NameVersion}, {"version field", a.FieldVersion},
+		{"edition", strings.Join(a.Edition, " ")}, {"version in the name", a.NameVersion}, {"version field", a.FieldVersion},
 		{"architecture", a.Architecture}, {"language", a.Language}, {"kind of piece", string(a.Piece)},
 	} {
 		if part.value != "" {
@@ -124,136 +148,238 @@ func describe(a Apart) string {
 	return out
 }
 
+// tries are the forms of a name that the catalogue is asked for, the whole name first: without is what each leaves out, and
+// piece whether what is left may be a piece of the product. Each is asked with the publisher's name in front and then without.
+var tries = [...]struct {
+	without class
+	piece   bool
+}{
+	{0, false},
+	{outside, false},
+	{outside | ofVersion | ofRelease, false},
+	{outside | ofVersion | ofRelease | ofMajor, false},
+	{outside | ofLanguage, false},
+	{outside | ofLanguage | ofVersion | ofRelease, false},
+	{aside, false},
+	{aside&^ofMajor | ofPlatform | ofEdition | ofFront, false},
+	{aside | ofPlatform, false},
+	{aside | ofPlatform | ofEdition, false},
+	{aside | ofPlatform | ofEdition | ofFront, false},
+	{aside | ofPlatform | ofPiece, true},
+	{aside | ofPlatform | ofPiece | ofEdition, true},
+	{aside | ofPlatform | ofPiece | ofEdition | ofFront, true},
+}
+
+// outside is what is about the machine and the installer alone.
+const outside = ofArchitecture | ofInstaller
+
 // decide runs the steps. It notes each in steps where that is not nil.
-func (g *Recogniser) decide(r Record, a Apart, steps []TraceStep) (Result, []TraceStep) {
+func (w *Worker) decide(r *Record, steps []TraceStep) (Result, []TraceStep) {
+	c, a := w.g.catalogue, &w.apart
 	tracing := steps != nil
 	note := func(step Step, looked, outcome string) {
-		if tracing {
-			steps = append(steps, TraceStep{string(step), looked, outcome})
+		steps = append(steps, TraceStep{string(step), looked, outcome})
+	}
+	if r.TagID != "" || r.PURL != "" || r.CPE != "" {
+		if tg, how, ok := c.byIdentifiers(r); ok {
+			res := c.result(tg, a, a.Edition, Whole, ByIdentifier)
+			if tracing {
+				note(ByIdentifier, how, c.name(res))
+			}
+			return res, steps
 		}
 	}
-	c := g.catalogue
-	if tg, how, ok := c.byIdentifiers(r); ok {
-		res := c.result(tg, a, a.EditionWords, Whole, ByIdentifier)
-		note(ByIdentifier, how, c.name(res))
-		return res, steps
+	if tracing {
+		note(ByIdentifier, strings.TrimSpace(r.TagID+" "+r.CPE+" "+r.PURL), "no identifier that the catalogue knows")
 	}
-	note(ByIdentifier, strings.TrimSpace(r.TagID+" "+r.CPE+" "+r.PURL), "no identifier that the catalogue knows")
 	if r.FileName != "" {
 		if tg, ok := c.byFile[Clean(r.FileName)]; ok {
-			res := c.result(tg, a, a.EditionWords, a.Piece, BySignature)
-			note(BySignature, r.FileName, c.name(res))
+			res := c.result(tg, a, a.Edition, a.Piece, BySignature)
+			if tracing {
+				note(BySignature, r.FileName, c.name(res))
+			}
 			return res, steps
 		}
 	}
-	note(BySignature, r.FileName, "no file that the catalogue knows")
-	if d, ok := g.decisions[a.Key()]; ok {
-		if d.Product == 0 {
-			note(ByDecision, a.Key(), "decided: not software that counts")
-			return Result{By: ByDecision, NotCounted: true, Version: a.Version(), TitleVersion: a.Version(), Piece: a.Piece}, steps
-		}
-		if c.products[d.Product] != nil {
-			tg := target{product: d.Product, edition: d.Edition, hasEd: d.Edition != ""}
-			res := c.result(tg, a, a.EditionWords, Whole, ByDecision)
-			note(ByDecision, a.Key(), c.name(res))
-			return res, steps
+	if tracing {
+		note(BySignature, r.FileName, "no file that the catalogue knows")
+	}
+	if len(w.g.decisions) > 0 {
+		key := a.Key()
+		if d, ok := w.g.decisions[key]; ok {
+			if d.Product == 0 {
+				if tracing {
+					note(ByDecision, key, "decided: not software that counts")
+				}
+				return Result{By: ByDecision, NotCounted: true, Version: a.Version(), TitleVersion: a.Version(), Piece: a.Piece}, steps
+			}
+			if p := c.products[d.Product]; p != nil {
+				tg := target{entry: p, edition: d.Edition, hasEd: d.Edition != ""}
+				res := c.result(tg, a, a.Edition, Whole, ByDecision)
+				if tracing {
+					note(ByDecision, key, c.name(res))
+				}
+				return res, steps
+			}
 		}
 	}
-	note(ByDecision, a.Key(), "nobody has decided this name")
-	for _, try := range []struct {
-		words   []string
-		edition []string
-		piece   Piece
-	}{
-		{a.All, nil, Whole}, {a.Full, nil, Whole}, {withoutEdition(a.Full, a.EditionWords), a.EditionWords, Whole},
-		{append(a.Words[:len(a.Words):len(a.Words)], a.EditionWords...), nil, a.Piece}, {a.Words, a.EditionWords, a.Piece},
-	} {
-		key := strings.Join(try.words, " ")
-		if key == "" {
-			continue
-		}
-		tg, why, ok := c.pick(key, a.Publisher)
-		if !ok {
-			note(ByCatalogue, key, why)
-			continue
-		}
-		edition := try.edition
-		if edition == nil && r.Edition != "" {
-			edition = strings.Fields(Clean(r.Edition))
-		}
-		res := c.result(tg, a, edition, try.piece, ByCatalogue)
-		if tg.alias != "" {
-			note(ByCatalogue, key, c.name(res)+fmt.Sprintf(", by its other name %q", tg.alias))
-		} else {
-			note(ByCatalogue, key, c.name(res))
-		}
+	if tracing {
+		note(ByDecision, a.Key(), "nobody has decided this name")
+	}
+	if res, ok := w.byCatalogue(r, tracing, note); ok {
 		return res, steps
 	}
 	return Result{Version: a.Version(), TitleVersion: a.Version(), Piece: a.Piece}, steps
 }
 
-// withoutEdition cuts trailing edition words off a full name.
-func withoutEdition(full, edition []string) []string {
-	end := len(full)
-	for end > 1 && (full[end-1] == "edition" || full[end-1] == "ed" || contains(edition, full[end-1])) {
-		end--
-	}
-	return full[:end]
-}
-
-func contains(list []string, w string) bool {
-	for _, x := range list {
-		if x == w {
-			return true
+// byCatalogue asks the catalogue for the forms of the name, as they are and then without spaces and accents.
+func (w *Worker) byCatalogue(r *Record, tracing bool, note func(Step, string, string)) (Result, bool) {
+	c, a := w.g.catalogue, &w.apart
+	for _, squashed := range []bool{false, true} {
+		var asked [2 * len(tries)]class
+		for i := range asked {
+			try, m := &tries[i/2], &a.maker
+			out := try.without & a.has
+			if i%2 == 1 {
+				if a.has&ofPublisher == 0 {
+					continue
+				}
+				out |= ofPublisher
+				if m.unknown() {
+					m = &a.front
+				}
+			}
+			if out&ofName != 0 || try.piece && a.has&ofPiece == 0 || i > 0 && slices.Contains(asked[:i], out|ofName) {
+				continue
+			}
+			asked[i] = out | ofName
+			w.key = a.appendWithout(w.key[:0], out)
+			var targets []target
+			if squashed {
+				key := Squash(string(w.key))
+				if len(key) < leastSquash {
+					continue
+				}
+				targets = c.bySquash[key]
+			} else {
+				targets = c.byName[string(w.key)]
+			}
+			tg, why, ok := c.pick(targets, m, out&ofPublisher != 0)
+			if ok && out&ofLanguage != 0 && c.spokenApart[string(w.key)] {
+				ok, why = false, apartByLanguage
+			}
+			if ok {
+				if own := &tg.maker; !m.same(own) && (try.piece || own.unknown() && !m.unknown() && bytes.IndexByte(w.key, ' ') < 0 || m.unknown() != own.unknown() && c.generic(w.key)) {
+					ok, why = false, tooPlain
+				}
+			}
+			if !ok {
+				if tracing {
+					note(ByCatalogue, how(string(w.key), squashed), c.because(why, targets, m))
+				}
+				continue
+			}
+			piece := Whole
+			if try.piece {
+				piece = a.Piece
+			}
+			res := c.result(tg, a, a.editionWords(out, r.Edition), piece, ByCatalogue)
+			if tracing {
+				said := c.name(res)
+				if tg.alias != "" {
+					said += fmt.Sprintf(", by its other name %q", tg.alias)
+				}
+				note(ByCatalogue, how(string(w.key), squashed), said)
+			}
+			return res, true
 		}
 	}
-	return false
+	return Result{}, false
 }
 
-// pick chooses among the products of one name by the publisher. A record without publisher is decided only where one
-// product alone has the name.
-func (c *Catalogue) pick(key, publisher string) (target, string, bool) {
-	targets := c.byName[key]
+// editionWords are the words of the edition where the name was asked for without them, or where the source gave it apart.
+func (a *Apart) editionWords(out class, field string) []string {
+	if out&(ofEdition|ofFront) == 0 && field == "" {
+		return nil
+	}
+	if out&ofFront != 0 {
+		for i := range a.words {
+			if a.words[i].class == ofFront {
+				return append([]string{a.words[i].text}, a.Edition...)
+			}
+		}
+	}
+	return a.Edition
+}
+
+func how(key string, squashed bool) string {
+	if squashed {
+		return key + " (spaces and accents aside)"
+	}
+	return key
+}
+
+// why says how a name that the catalogue may know did not decide.
+type why int
+
+const (
+	unheard why = iota
+	ofOthers
+	ofSeveral
+	tooPlain
+	apartByLanguage
+)
+
+func (c *Catalogue) because(w why, targets []target, m *maker) string {
+	switch w {
+	case ofOthers:
+		return fmt.Sprintf("the name is known, but of %s, not of %q", targets[0].Publisher, m.clean)
+	case ofSeveral:
+		return "several products have this name"
+	case apartByLanguage:
+		return "the catalogue tells products of this name apart by their language"
+	case tooPlain:
+		return "not telling enough without the same publisher beside it"
+	}
+	return "no product or other name like this"
+}
+
+// pick chooses among the products of one name by the publisher: those of the same publisher; where there is none, those
+// of which either side does not know the publisher. It answers only where one product is left. A name that began with the
+// record's publisher is none of a product that has no publisher.
+func (c *Catalogue) pick(targets []target, m *maker, signed bool) (target, why, bool) {
 	if len(targets) == 0 {
-		return target{}, "no product or other name like this", false
+		return target{}, unheard, false
 	}
-	var fit []target
-	for _, t := range targets {
-		if publisher == "" || samePublisher(publisher, CleanPublisher(c.products[t.product].Publisher)) {
-			fit = append(fit, t)
+	var found target
+	var reason why
+	for _, unknown := range []bool{false, true} {
+		n := 0
+		for i := range targets {
+			own := &targets[i].maker
+			fits := !unknown && m.same(own) || unknown && !signed && (m.unknown() || own.unknown())
+			if !fits || n > 0 && targets[i].entry == found.entry {
+				continue
+			}
+			found = targets[i]
+			n++
 		}
-	}
-	switch {
-	case len(fit) == 0:
-		return target{}, fmt.Sprintf("the name is known, but of %s, not of %q", c.products[targets[0].product].Publisher, publisher), false
-	case len(fit) == 1:
-		return fit[0], "", true
-	}
-	for _, t := range fit[1:] {
-		if t.product != fit[0].product {
-			return target{}, "several products have this name", false
+		switch {
+		case n == 1:
+			return found, 0, true
+		case n > 1:
+			return target{}, ofSeveral, false
 		}
+		reason = ofOthers
 	}
-	return fit[0], "", true
+	return target{}, reason, false
 }
 
-// samePublisher compares cleaned publishers: equal, equal without spaces, or the shorter one the beginning of the longer at
-// a word's end ("Ostwick" and "Ostwick Foundry").
-func samePublisher(a, b string) bool {
-	if a == b || strings.ReplaceAll(a, " ", "") == strings.ReplaceAll(b, " ", "") {
-		return true
-	}
-	if len(a) > len(b) {
-		a, b = b, a
-	}
-	return a != "" && strings.HasPrefix(b, a+" ")
-}
-
-func (c *Catalogue) result(t target, a Apart, editionWords []string, piece Piece, by Step) Result {
-	p := c.products[t.product]
+func (c *Catalogue) result(t target, a *Apart, editionWords []string, piece Piece, by Step) Result {
+	p := t.entry
 	edition := t.edition
 	if !t.hasEd {
-		edition = p.edition(editionWords)
+		edition = p.edition(strings.Join(editionWords, " "))
 	}
 	line, v := p.release(edition, a.FieldVersion, a.NameVersion, t.version)
 	if v == "" && t.version != "" {
@@ -271,9 +397,9 @@ func (c *Catalogue) result(t target, a Apart, editionWords []string, piece Piece
 	if res.Line != nil {
 		res.Model = res.Line.Model
 	}
-	for i := range p.Titles {
-		if p.Titles[i].Edition == edition {
-			res.EditionRank = p.Titles[i].EditionRank
+	for _, e := range p.editions {
+		if e.name == edition {
+			res.EditionRank = e.rank
 			break
 		}
 	}
@@ -317,7 +443,7 @@ func purlKey(s string) string {
 
 // byIdentifiers looks a record up by its identifiers. A CPE that is no alias is also tried by its vendor and product as
 // publisher and name, underscores as spaces.
-func (c *Catalogue) byIdentifiers(r Record) (target, string, bool) {
+func (c *Catalogue) byIdentifiers(r *Record) (target, string, bool) {
 	if r.TagID != "" {
 		if t, ok := c.byID["swid:"+r.TagID]; ok {
 			return t, "tag " + r.TagID, true
@@ -337,11 +463,17 @@ func (c *Catalogue) byIdentifiers(r Record) (target, string, bool) {
 				return strings.NewReplacer("_", " ", "\\", "").Replace(wfn.GetString(attr))
 			}
 			for _, t := range c.byName[Clean(plain("product"))] {
-				if CleanPublisher(c.products[t.product].Publisher) == CleanPublisher(plain("vendor")) {
+				if t.maker.clean == CleanPublisher(plain("vendor")) {
 					return t, r.CPE, true
 				}
 			}
 		}
 	}
 	return target{}, "", false
+}
+
+// generic reports whether a name is a single word that occurs in the names of other products as well.
+func (c *Catalogue) generic(key []byte) bool {
+	id, known := c.index.ids[string(key)]
+	return known && c.index.shared[id]
 }

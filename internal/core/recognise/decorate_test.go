@@ -53,7 +53,7 @@ func decorCatalogue() (*Catalogue, []Product) {
 			products = append(products, Product{ID: id, Publisher: fmt.Sprintf("Maker %s & Sons Ltd", h), Name: h + " " + tl, Titles: []Title{{ID: id, Product: id, Version: "3", Model: Commercial}}})
 		}
 	}
-	return NewCatalogue(products), products
+	return NewCatalogue(products, nil), products
 }
 
 // However a name is decorated, up to three times over, it stays the same product and keeps the key that decisions hold on to.
@@ -79,7 +79,7 @@ func TestDecorationsDoNotMakeAnotherProduct(t *testing.T) {
 		if res.WhyNot() != "" {
 			t.Fatalf("%q does not count: %s", name, res.WhyNot())
 		}
-		if want := TakeApart(Record{Publisher: p.Publisher, Name: p.Name}, nil).Key(); a.Key() != want {
+		if want := keyOf(Record{Publisher: p.Publisher, Name: p.Name}); a.Key() != want {
 			t.Fatalf("%q (%s) has the key %q, want %q", name, strings.Join(used, ", "), a.Key(), want)
 		}
 	}
@@ -107,7 +107,7 @@ func TestStrangersAreNotDecided(t *testing.T) {
 func TestADecisionHoldsForEveryForm(t *testing.T) {
 	c, _ := decorCatalogue()
 	plain := Record{Publisher: "Strangers Ltd", Name: "Odd Thing"}
-	key := TakeApart(plain, nil).Key()
+	key := keyOf(plain)
 	g := New(c, []Decision{{ID: 1, Key: key, Product: 3}})
 	for _, d := range decorations {
 		for _, v := range []string{"1.0", "2024", "7.11.3"} {

@@ -21,7 +21,7 @@ func testCatalogue() *Catalogue {
 		{ID: 5, Publisher: "Quernstone", Name: "Notch 3 Modeller", Titles: []Title{{ID: 51, Product: 5, Model: Commercial}}},
 		{ID: 6, Publisher: "Harrowmere", Name: "Viewer", Titles: []Title{{ID: 61, Product: 6, Model: Commercial}}},
 		{ID: 7, Publisher: "Isbrand", Name: "Viewer", Titles: []Title{{ID: 71, Product: 7, Model: Commercial, Aliases: []string{"cpe:2.3:a:isbrand:ibview:*:*:*:*:*:*:*:*", "pkg:deb/debian/ibview"}}}},
-	})
+	}, nil)
 }
 
 func TestDecide(t *testing.T) {
@@ -48,7 +48,8 @@ func TestDecide(t *testing.T) {
 		{Record{Publisher: "Pelmar & Voss", Name: "Tidewheel"}, 3, "", "", ByCatalogue, ""},
 		{Record{Publisher: "Quernstone", Name: "Lodeglass Runtime 2.1"}, 4, "", "2.1", ByCatalogue, "licence model free"},
 		{Record{Publisher: "Quernstone", Name: "Notch 3 Modeller 8.1", Version: "8.1"}, 5, "", "8.1", ByCatalogue, ""},
-		{Record{Publisher: "Ostwick Foundry", Name: "Security Update for Skerrymap Master 6 (KB20431)"}, 0, "", "6", "", "not recognised"},
+		{Record{Publisher: "Ostwick Foundry", Name: "Security Update for Skerrymap Master 6 (KB20431)"}, 1, "", "6", ByCatalogue, "an update, not the program itself"},
+		{Record{Publisher: "Ostwick Foundry", Name: "Sprachpaket für Skerrymap Master"}, 1, "", "", ByCatalogue, "a language pack, not the program itself"},
 		{Record{Publisher: "Ostwick Foundry", Name: "Skerrymap Master 6 Update 3"}, 1, "", "6", ByCatalogue, "an update, not the program itself"},
 		{Record{Publisher: "Ostwick Foundry", Name: "Skerrymap Master Language Pack"}, 1, "", "", ByCatalogue, "a language pack, not the program itself"},
 		{Record{Publisher: "Ostwick Foundry", Name: "Skerrymap Master Trial"}, 1, "", "", ByCatalogue, "a trial"},
@@ -100,19 +101,24 @@ func TestTakeApart(t *testing.T) {
 		{Record{Name: "Ｆｊｏｒｄｐｅｎ　Suite"}, "fjordpen suite", "", "", "", ""},
 	} {
 		a := TakeApart(c.r, nil)
-		if got := strings.Join(a.Words, " "); got != c.words || a.Architecture != c.arch || a.Language != c.lang || a.Version() != c.ver || string(a.Piece) != c.piece {
+		if got := strings.Join(a.Words(), " "); got != c.words || a.Architecture != c.arch || a.Language != c.lang || a.Version() != c.ver || string(a.Piece) != c.piece {
 			t.Errorf("%q: %q %q %q %q %q", c.r.Name, got, a.Architecture, a.Language, a.Version(), a.Piece)
 		}
 	}
 }
 
+func keyOf(r Record) string {
+	a := TakeApart(r, nil)
+	return a.Key()
+}
+
 func TestKeyIsTheSameForEveryVersionArchitectureAndLanguage(t *testing.T) {
-	want := TakeApart(Record{Publisher: "Tarnquist", Name: "Oyster Payroll"}, nil).Key()
+	want := keyOf(Record{Publisher: "Tarnquist", Name: "Oyster Payroll"})
 	for _, r := range []Record{
 		{Publisher: "Tarnquist AB", Name: "Oyster Payroll 4.2", Version: "4.2.0"}, {Publisher: "TARNQUIST", Name: "Oyster Payroll (64-bit)", Version: "9"},
 		{Publisher: "Tarnquist", Name: "Oyster Payroll 2024 x64 nb-NO", Version: "24.1"}, {Publisher: "Tarnquist", Name: "Tarnquist Oyster Payroll (Deutsch)"},
 	} {
-		if got := TakeApart(r, nil).Key(); got != want {
+		if got := keyOf(r); got != want {
 			t.Errorf("%+v: key %q, want %q", r, got, want)
 		}
 	}

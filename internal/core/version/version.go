@@ -119,19 +119,46 @@ func isNumber(s string) bool { return s != "" && s[0] >= '0' && s[0] <= '9' }
 // Begins reports whether version v begins with prefix, part by part: 5 covers 5 and 5.2 but not 50. The empty prefix
 // covers every version.
 func Begins(v, prefix string) bool {
-	if prefix == "" {
-		return true
-	}
-	pv, pp := parts(v), parts(prefix)
-	if len(pv) < len(pp) {
-		return false
-	}
-	for i := range pp {
-		if comparePart(pv[i], pp[i]) != 0 {
+	for {
+		want, rest := nextPart(prefix)
+		if want == "" {
+			return true
+		}
+		have, after := nextPart(v)
+		if have == "" || isNumber(have) != isNumber(want) {
 			return false
 		}
+		if isNumber(have) {
+			have, want = strings.TrimLeft(have, "0"), strings.TrimLeft(want, "0")
+		}
+		if have != want && !strings.EqualFold(have, want) {
+			return false
+		}
+		v, prefix = after, rest
 	}
-	return true
+}
+
+// nextPart cuts the first part off a version: a run of digits or a run of letters.
+func nextPart(s string) (part, rest string) {
+	start, kind := -1, 0
+	for i, r := range s {
+		k := 0
+		if r >= '0' && r <= '9' {
+			k = 1
+		} else if r < 0x80 && (r|0x20 >= 'a' && r|0x20 <= 'z') || r >= 0x80 && unicode.IsLetter(r) {
+			k = 2
+		}
+		switch {
+		case start >= 0 && k != kind:
+			return s[start:i], s[i:]
+		case start < 0 && k != 0:
+			start, kind = i, k
+		}
+	}
+	if start < 0 {
+		return "", ""
+	}
+	return s[start:], ""
 }
 
 func sign(n int) int { return cmp.Compare(n, 0) }

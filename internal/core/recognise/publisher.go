@@ -1,0 +1,95 @@
+package recognise
+
+import "strings"
+
+// legalForms are the words that say what a company is in law and not who it is (common practice).
+var legalForms = wordSet("ab ag aps as asa bv co company corp corporation eirl eurl gmbh inc incorporated kft kg kk limited llc llp ltd ltda nv oü oy oyj plc " +
+	"pte pty sa sarl sas sc se sl spa spzoo srl sro zoo ооо ао 株式会社 有限公司 有限会社")
+
+// sayLittle are words of publishers that say little of who it is: what is left without them is enough to know it by.
+var sayLittle = wordSet("the project team developers developer contributors community group software systems technologies technology labs international foundation e.v ev org organisation organization")
+
+// nobody are words that installers write where they know no publisher.
+var nobody = wordSet("unknown unbekannt inconnu none n a na null nil publisher hersteller manufacturer default company your ukjent okänd")
+
+var ands = wordSet("and und og och et y e")
+
+// CleanPublisher is Clean without legal forms of companies, and with "and" written as an ampersand. A name made of
+// nothing else keeps its words.
+func CleanPublisher(s string) string {
+	words := strings.Fields(strings.ReplaceAll(Clean(s), ".", ""))
+	out := words[:0:0]
+	for _, w := range words {
+		if ands[w] {
+			w = "&"
+		}
+		if !legalForms[w] {
+			out = append(out, w)
+		}
+	}
+	for len(out) > 0 && out[len(out)-1] == "&" {
+		out = out[:len(out)-1]
+	}
+	if len(out) == 0 {
+		return strings.Join(words, " ")
+	}
+	return strings.Join(out, " ")
+}
+
+// maker is a record's publisher, prepared once for comparing. It is nobody where the source did not know it.
+type maker struct {
+	clean string   // without legal forms
+	words []string // of clean
+	core  string   // without words that say little
+	id    int64    // of the catalogue's publisher that has this name, former name or other name; 0 for none
+}
+
+func (m maker) unknown() bool { return m.clean == "" }
+
+// readMaker prepares a publisher's name.
+func readMaker(raw string) maker {
+	clean := CleanPublisher(raw)
+	words := strings.Fields(clean)
+	empty := true
+	for _, w := range words {
+		empty = empty && nobody[w]
+	}
+	if empty {
+		return maker{}
+	}
+	return maker{clean: clean, words: words, core: coreOf(words)}
+}
+
+func coreOf(words []string) string {
+	var b strings.Builder
+	for _, w := range words {
+		if !sayLittle[w] && w != "&" {
+			b.WriteString(w)
+		}
+	}
+	if b.Len() == 0 {
+		return strings.Join(words, "")
+	}
+	return b.String()
+}
+
+// same reports whether two publishers are one: the same in the catalogue, equal without legal forms, spaces and words that
+// say little, or the shorter one the beginning of the longer at a word's end ("Ostwick" and "Ostwick Foundry").
+func (m *maker) same(o *maker) bool {
+	switch {
+	case m.unknown() || o.unknown():
+		return false
+	case m.id != 0 && m.id == o.id, m.clean == o.clean, m.core == o.core:
+		return true
+	}
+	short, long := m.words, o.words
+	if len(short) > len(long) {
+		short, long = long, short
+	}
+	for i, w := range short {
+		if long[i] != w {
+			return false
+		}
+	}
+	return len(short) < len(long)
+}
