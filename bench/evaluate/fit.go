@@ -19,7 +19,7 @@ func fit(path string) error {
 		if err != nil {
 			return err
 		}
-		w := recognise.New(recognise.NewCatalogue(products, nil), nil).Worker()
+		w := recognise.New(recognise.NewCatalogue(recognise.Source{Products: products}), nil).Worker()
 		for i := range choose {
 			n := &choose[i]
 			if res, _ := w.Decide(&n.record); res.Product != 0 {

@@ -33,13 +33,24 @@ func run(appstream string, fitting bool, show int) (err error) {
 	if fitting {
 		return fit(appstream)
 	}
+	products, list := demoNames()
+	var demo tally
+	demo.measure(recognise.New(recognise.NewCatalogue(recognise.Source{Products: products}), nil), list)
+	demo.print("(a) the demo's names", show)
+	products, list, err = packageNames()
+	if err != nil {
+		return err
+	}
+	var packages tally
+	packages.measure(recognise.New(recognise.NewCatalogue(recognise.Source{Products: products}), nil), list)
+	packages.print("(c) packages of this machine against their source packages", show)
 	var reported, chosen, base tally
 	for fold := range uint32(10) {
 		products, choose, report, err := openData(appstream, fold)
 		if err != nil {
 			return err
 		}
-		g := recognise.New(recognise.NewCatalogue(products, nil), nil)
+		g := recognise.New(recognise.NewCatalogue(recognise.Source{Products: products}), nil)
 		reported.measure(g, report)
 		chosen.measure(g, choose)
 		base.plain(products, report)

@@ -48,6 +48,7 @@ type App struct {
 	Demo   bool
 
 	numbers *store.Cache
+	made    madeOnce
 
 	refreshing sync.Mutex
 	status     struct {

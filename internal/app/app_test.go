@@ -249,7 +249,7 @@ func TestStoredEqualsRecomputedOverRandomChanges(t *testing.T) {
 			take(t, a, formats.Entitlements, "entitlement_id,publisher,product,version,metric,quantity,rights", fmt.Sprintf("E%d,Ostwick,%s,%s,%s,%d,%s", r.IntN(6), names[[]int{0, 2, 3}[r.IntN(3)]], []string{"", "6"}[r.IntN(2)], []string{"device", "named_user", "installation"}[r.IntN(3)], r.IntN(4), []string{"", "older_versions"}[r.IntN(2)]))
 		case 3:
 			key := "ostwick|" + strings.ToLower(names[[]int{1, 4, 5}[r.IntN(3)]])
-			d := NameDecision{Key: key, Product: int64(r.IntN(4))}
+			d := NameDecision{Keys: []string{key}, Product: int64(r.IntN(4))}
 			if err := a.Refresh(ctx); err != nil {
 				t.Fatal(err)
 			}

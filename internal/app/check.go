@@ -27,10 +27,11 @@ func (a *App) Check(ctx context.Context) ([]string, error) {
 		}
 	}
 	err = a.DB.View(ctx, func(tx *store.Tx) error {
-		g, _, _, err := recogniser(tx)
+		k, err := a.know(tx)
 		if err != nil {
 			return err
 		}
+		w := k.recogniser().Worker()
 		stored, err := tx.Recognitions()
 		if err != nil {
 			return err
@@ -44,7 +45,7 @@ func (a *App) Check(ctx context.Context) ([]string, error) {
 			byRecord[n.Record] = n
 		}
 		for i := range records {
-			if got := recognition(g, &records[i]); byRecord[records[i].ID] != got {
+			if got := recognition(w, &records[i]); byRecord[records[i].ID] != got {
 				wrong = append(wrong, fmt.Sprintf("record %d is stored as another title than it is recognised as", records[i].ID))
 			}
 		}

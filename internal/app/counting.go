@@ -1,9 +1,12 @@
 package app
 
 import (
+	"slices"
+
 	"ensomet/internal/core/demand"
 	"ensomet/internal/core/entitle"
 	"ensomet/internal/core/evidence"
+	"ensomet/internal/core/recognise"
 	"ensomet/internal/store"
 )
 
@@ -29,7 +32,7 @@ func (e *estate) countDevice(device int64, records []int64) {
 	}
 	d := &e.devices[at]
 	fact := &e.facts[at]
-	folded := e.foldedHere(records)
+	folded, inferred := e.foldedHere(records)
 	stale := e.age(d) == evidence.Stale
 	var touched []*productFacts
 	for _, id := range records {
@@ -71,8 +74,12 @@ func (e *estate) countDevice(device int64, records []int64) {
 		if !r.counts || d.Status != "in_service" {
 			continue
 		}
-		if _, under := folded[f.id]; under {
+		if folded[id] != nil {
 			f.folded++
+			continue
+		}
+		if why := e.whyLeftOut(at, f.id, r.leave); why != "" {
+			f.leaveOut(why)
 			continue
 		}
 		fact.counted++
@@ -88,16 +95,47 @@ func (e *estate) countDevice(device int64, records []int64) {
 	for _, f := range touched {
 		e.settle(f)
 	}
-	for part, suite := range folded {
-		if f := e.products[suite]; f.holder == device {
+	for _, s := range inferred {
+		e.holdByParts(at, s, folded)
+	}
+	for id, s := range folded {
+		if f := e.products[s.Product]; f.holder == device {
 			u := &f.units[len(f.units)-1]
-			u.parts = append(u.parts, part)
+			if part := e.recs[id].product.id; !slices.Contains(u.parts, part) {
+				u.parts = append(u.parts, part)
+			}
 		}
 	}
 }
 
-// foldedHere says which products on a device fold under which suite there.
-func (e *estate) foldedHere(records []int64) map[int64]int64 {
+// holdByParts makes the holding of a suite of which only parts were seen on a device.
+func (e *estate) holdByParts(at int, s *recognise.Suite, folded map[int64]*recognise.Suite) {
+	d, f := &e.devices[at], e.products[s.Product]
+	as := e.catalogue.As(s.Product, s.Edition, s.Version)
+	if d.Status != "in_service" || f.holder == d.ID || as.WhyNot() != "" {
+		return
+	}
+	if why := e.whyLeftOut(at, f.id, nil); why != "" {
+		f.leaveOut(why)
+		return
+	}
+	f.holder = d.ID
+	e.facts[at].counted++
+	f.counted++
+	e.hold(f, d)
+	u := &f.units[len(f.units)-1]
+	for id, under := range folded {
+		if under.Product == s.Product {
+			u.records = append(u.records, id)
+		}
+	}
+	slices.Sort(u.records)
+	need := demand.Priced{Need: entitle.Need{Edition: as.Edition, EditionRank: as.EditionRank, Version: as.Version, Released: as.Released}, Value: e.price(f, as.Line)}
+	f.holdings[len(f.holdings)-1].Set = e.sets.Of([]demand.Priced{need})
+}
+
+// foldedHere says which records on a device fold under which suite there, and which suites are there by their parts alone.
+func (e *estate) foldedHere(records []int64) (map[int64]*recognise.Suite, []*recognise.Suite) {
 	suites := false
 	for _, id := range records {
 		if r := &e.recs[id]; r.product != nil && r.whole && len(r.product.suites) > 0 {
@@ -106,15 +144,25 @@ func (e *estate) foldedHere(records []int64) map[int64]int64 {
 		}
 	}
 	if !suites {
-		return nil
+		return nil, nil
 	}
-	here := make(map[int64]bool, len(records))
+	here, of := make([]recognise.Present, 0, len(records)), make([]int64, 0, len(records))
 	for _, id := range records {
 		if r := &e.recs[id]; r.product != nil && r.whole {
-			here[r.product.id] = true
+			here, of = append(here, recognise.Present{Product: r.product.id, Edition: r.need.Edition, Version: r.need.Version}), append(of, id)
 		}
 	}
-	return e.catalogue.Fold(here)
+	folds := e.catalogue.Fold(here)
+	if folds.Under == nil {
+		return nil, nil
+	}
+	out := map[int64]*recognise.Suite{}
+	for i, s := range folds.Under {
+		if s != nil {
+			out[of[i]] = s
+		}
+	}
+	return out, folds.Inferred
 }
 
 // hold begins the holding of a product on a device.

@@ -6,6 +6,8 @@ import (
 	"slices"
 	"strings"
 
+	"ensomet/internal/core/condition"
+	"ensomet/internal/core/recognise"
 	"ensomet/internal/store"
 )
 
@@ -33,7 +35,7 @@ func (a *App) Device(ctx context.Context, code string) (DeviceView, error) {
 		if out.Software, err = tx.DeviceInstalls(out.ID); err != nil {
 			return err
 		}
-		if err := markFolded(tx, out.Software); err != nil {
+		if err := a.markNotCounted(tx, out.ID, out.Software); err != nil {
 			return err
 		}
 		out.Software = oneOfSeveral(out.Software)
@@ -72,23 +74,94 @@ func oneOfSeveral(list []store.InstallRow) []store.InstallRow {
 	return out
 }
 
-// markFolded says of the parts of a suite on one device that they fold under it.
-func markFolded(tx *store.Tx, software []store.InstallRow) error {
-	_, c, _, err := recogniser(tx)
+// markNotCounted says of software on a device that it folds under a suite there, or is left out of the count.
+func (a *App) markNotCounted(tx *store.Tx, device int64, software []store.InstallRow) error {
+	c, err := a.catalogueOf(tx)
 	if err != nil {
 		return err
 	}
-	here := map[int64]bool{}
+	var records []int64
 	for _, i := range software {
-		if i.Until == 0 && i.ProductID != 0 && !strings.HasSuffix(i.WhyNot, "not the program itself") {
-			here[i.ProductID] = true
+		if i.Until == 0 && i.ProductID != 0 {
+			records = append(records, i.Record)
 		}
 	}
-	folded := c.Fold(here)
+	list, err := tx.RecognitionsOf(records)
+	if err != nil {
+		return err
+	}
+	var here []recognise.Present
+	at := map[int64]int{}
+	for _, n := range list {
+		if n.Whole {
+			at[n.Record] = len(here)
+			here = append(here, recognise.Present{Product: n.Product, Edition: n.Edition, Version: n.Version})
+		}
+	}
+	why, err := a.leavingOn(tx, device)
+	if err != nil {
+		return err
+	}
+	folds := c.Fold(here)
 	for i := range software {
-		if suite, ok := folded[software[i].ProductID]; ok && software[i].WhyNot == "" && software[i].Until == 0 {
-			software[i].WhyNot = "part of " + c.Product(suite).Name + " on this device"
+		s := &software[i]
+		k, whole := at[s.Record]
+		if !whole || s.WhyNot != "" || s.Until != 0 {
+			continue
+		}
+		if len(c.Suites(s.ProductID)) > 0 {
+			s.Suites = strings.Join(c.WhyFold(here[k], here), "; ")
+		}
+		if folds.Under != nil && folds.Under[k] != nil {
+			s.WhyNot = "part of " + c.Product(folds.Under[k].Product).Name + " on this device"
+			continue
+		}
+		reason, err := why(s.Record, s.ProductID)
+		if err != nil {
+			return err
+		}
+		if reason != "" {
+			s.WhyNot = "left out: " + reason
 		}
 	}
 	return nil
+}
+
+// leavingOn returns a function that says why a record recognised as a product is left out of the count on one device.
+func (a *App) leavingOn(tx *store.Tx, device int64) (func(record, product int64) (string, error), error) {
+	e := estate{asOf: a.Today(), at: a.Clock.Now().Unix()}
+	var err error
+	if err = e.leaving.load(tx, e.asOf); err != nil {
+		return nil, err
+	}
+	if e.settings, err = loadSettings(tx); err != nil {
+		return nil, err
+	}
+	d, err := tx.OneDevice(device, e.at)
+	if err != nil {
+		return nil, err
+	}
+	e.devices = []store.DeviceFacts{*d}
+	var asked []condition.Condition
+	e.leaving.on = make([][]int8, len(e.leaving.rules))
+	for i := range e.leaving.rules {
+		asked = append(asked, e.leaving.rules[i].Devices)
+		e.leaving.on[i] = make([]int8, 1)
+	}
+	if len(e.leaving.rules) > 0 {
+		if e.conditions, err = loadConditions(tx, &e.settings, e.at, asked); err != nil {
+			return nil, err
+		}
+	}
+	return func(record, product int64) (string, error) {
+		var rules []int32
+		if len(e.leaving.rules) > 0 {
+			r, err := tx.Record(record)
+			if err != nil {
+				return "", err
+			}
+			rules = e.leaving.fitting(&r.Record, product)
+		}
+		return e.whyLeftOut(0, product, rules), nil
+	}, nil
 }

@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"ensomet/internal/core/condition"
+	"ensomet/internal/core/recognise"
 	"ensomet/internal/formats"
 	"ensomet/internal/store"
 )
@@ -130,7 +131,17 @@ type ConditionFields struct {
 	Groups    []string            `json:"groups"`
 }
 
-// ConditionFields lists what conditions may ask about.
+// RecordFields lists what conditions on records may ask about.
+func (a *App) RecordFields() ConditionFields {
+	out := ConditionFields{Fields: condition.RecordFields, Operators: map[string][]string{}, Groups: []string{},
+		Values: map[string][]string{"piece": {string(recognise.Update), string(recognise.LanguagePack), string(recognise.Runtime), string(recognise.Driver), string(recognise.PlugIn), string(recognise.Trial)}}}
+	for t, ops := range condition.Operators {
+		out.Operators[string(t)] = ops
+	}
+	return out
+}
+
+// ConditionFields lists what conditions on devices may ask about.
 func (a *App) ConditionFields(ctx context.Context) (ConditionFields, error) {
 	out := ConditionFields{Fields: condition.Fields, Operators: map[string][]string{}, Values: map[string][]string{"kind": formats.DeviceKinds, "environment": formats.Environments, "status": formats.Statuses, "age": {"fresh", "stale", "never"}, "portable": {"true", "false"}}, Groups: []string{}}
 	for t, ops := range condition.Operators {

@@ -35,6 +35,7 @@ type estate struct {
 	policies  []policy.Policy
 	// what conditions on devices are asked of
 	conditions *conditionFacts
+	leaving    leaving
 	facts      []deviceCount // by place in devices
 	findings   []present
 }
@@ -48,6 +49,7 @@ type recFacts struct {
 	unknown bool
 	need    demand.Priced
 	single  *demand.Set // of this need alone
+	leave   []int32     // rules that leave it out on some devices
 	version string
 }
 
@@ -72,7 +74,9 @@ type productFacts struct {
 	persons                            []demand.Person
 	units                              []deviceUse // one for each holding, in the same order
 	installs, devices, counted, folded int64
-	stale                              int64 // devices
+	leftOut                            int64
+	leftOutBy                          map[string]int64 // by reason
+	stale                              int64            // devices
 	lastDevice, holder                 int64
 	lastVersion                        string
 	versions                           map[string]bool
@@ -99,7 +103,7 @@ type present struct {
 const tenThousandth = 10_000
 
 // loadEstate loads what the figures of a day rest on. only limits installs to some products and the suites they are parts of; nil is everything.
-func loadEstate(tx *store.Tx, asOf civil.Day, now int64, only []int64) (*estate, error) {
+func (a *App) loadEstate(tx *store.Tx, asOf civil.Day, now int64, only []int64) (*estate, error) {
 	e := &estate{asOf: asOf, at: min(asOf.EndUnix()-1, now), deviceAt: map[int64]int{}, personAt: map[string]int{}, places: map[string]entitle.Place{}, fleet: map[string]position.Fleet{}, sets: demand.Sets{}, products: map[int64]*productFacts{}}
 	var err error
 	if e.settings, err = loadSettings(tx); err != nil {
@@ -114,11 +118,9 @@ func loadEstate(tx *store.Tx, asOf civil.Day, now int64, only []int64) (*estate,
 		list = append(list, money.Rate(r))
 	}
 	e.rates = money.NewRates(list)
-	products, err := tx.Products()
-	if err != nil {
+	if e.catalogue, err = a.catalogueOf(tx); err != nil {
 		return nil, err
 	}
-	e.catalogue = recognise.NewCatalogue(products, nil)
 	policies, err := tx.Policies()
 	if err != nil {
 		return nil, err
@@ -126,8 +128,8 @@ func loadEstate(tx *store.Tx, asOf civil.Day, now int64, only []int64) (*estate,
 	for _, p := range policies {
 		e.policies = append(e.policies, p.Policy)
 	}
-	for i := range products {
-		e.addProduct(&products[i])
+	for _, p := range e.catalogue.Products() {
+		e.addProduct(p)
 	}
 	if err := e.loadRights(tx); err != nil {
 		return nil, err
@@ -139,6 +141,12 @@ func loadEstate(tx *store.Tx, asOf civil.Day, now int64, only []int64) (*estate,
 	for _, p := range e.policies {
 		asked = append(asked, p.Group)
 	}
+	if err := e.leaving.load(tx, e.asOf); err != nil {
+		return nil, err
+	}
+	for i := range e.leaving.rules {
+		asked = append(asked, e.leaving.rules[i].Devices)
+	}
 	if e.conditions, err = loadConditions(tx, &e.settings, e.at, asked); err != nil {
 		return nil, err
 	}
@@ -146,12 +154,9 @@ func loadEstate(tx *store.Tx, asOf civil.Day, now int64, only []int64) (*estate,
 		return nil, err
 	}
 	if only != nil {
-		wanted := append([]int64(nil), only...)
+		var wanted []int64
 		for _, id := range only {
-			for suite := range e.catalogue.SuitesOf(id) {
-				wanted = append(wanted, suite)
-			}
-			wanted = append(wanted, e.catalogue.PartsOf(id)...)
+			wanted = append(wanted, e.catalogue.Kin(id)...)
 		}
 		only = wanted
 	}
@@ -307,6 +312,8 @@ func (e *estate) loadRecords(tx *store.Tx) error {
 			state := "recognised"
 			if n.Step == recognise.ByDecision {
 				state = "decided"
+			} else if n.Step == recognise.ByRule {
+				state = "rule"
 			} else if n.Product == 0 && !n.NotSoftware {
 				state = "unrecognised"
 			}
@@ -339,5 +346,5 @@ func (e *estate) loadRecords(tx *store.Tx) error {
 			r.need.Released = line.Released
 		}
 	}
-	return nil
+	return e.matchLeaving(tx)
 }

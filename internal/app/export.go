@@ -39,7 +39,7 @@ func (a *App) Export(ctx context.Context, kind string, asOf civil.Day, start fun
 		return err
 	}
 	return a.DB.View(ctx, func(tx *store.Tx) error {
-		e, err := loadEstate(tx, a.dayOr(asOf), a.Clock.Now().Unix(), nil)
+		e, err := a.loadEstate(tx, a.dayOr(asOf), a.Clock.Now().Unix(), nil)
 		if err != nil {
 			return err
 		}
@@ -48,17 +48,21 @@ func (a *App) Export(ctx context.Context, kind string, asOf civil.Day, start fun
 			return err
 		}
 		return tx.ExportInstalls(e.at, "", func(r store.ExportedInstall) error {
-			return write(append(r.Values, e.verdict(r.Device, r.Product, r.WhyNot, folds)...))
+			return write(append(r.Values, e.verdict(r.Device, r.Record, r.Product, r.WhyNot, folds)...))
 		})
 	})
 }
 
-// folds says which products fold under which suite on each device.
-func (e *estate) folds(tx *store.Tx) (map[devicePair]int64, error) {
-	out := map[devicePair]int64{}
+// deviceRecord is an install.
+type deviceRecord struct{ device, record int64 }
+
+// folds says which installs fold under which suite.
+func (e *estate) folds(tx *store.Tx) (map[deviceRecord]int64, error) {
+	out := map[deviceRecord]int64{}
 	err := tx.EachDevice(e.at, nil, func(device int64, records []int64) error {
-		for part, suite := range e.foldedHere(records) {
-			out[devicePair{device, part}] = suite
+		folded, _ := e.foldedHere(records)
+		for id, suite := range folded {
+			out[deviceRecord{device, id}] = suite.Product
 		}
 		return nil
 	})
@@ -66,14 +70,20 @@ func (e *estate) folds(tx *store.Tx) (map[devicePair]int64, error) {
 }
 
 // verdict gives the columns suite, counted and why_not_counted of an install.
-func (e *estate) verdict(device, product int64, whyNot string, folds map[devicePair]int64) []string {
+func (e *estate) verdict(device, record, product int64, whyNot string, folds map[deviceRecord]int64) []string {
 	suite := ""
-	if s, ok := folds[devicePair{device, product}]; ok && whyNot == "" {
+	at := e.deviceAt[device]
+	if s, ok := folds[deviceRecord{device, record}]; ok && whyNot == "" {
 		suite = e.products[s].product.Name
 		whyNot = "part of " + suite + " on this device"
 	}
-	if d := e.devices[e.deviceAt[device]]; whyNot == "" && d.Status != "in_service" {
+	if d := e.devices[at]; whyNot == "" && d.Status != "in_service" {
 		whyNot = map[string]string{"in_store": "the device is in store", "retired": "the device is retired"}[d.Status]
+	}
+	if whyNot == "" && product != 0 && record < int64(len(e.recs)) {
+		if why := e.whyLeftOut(at, product, e.recs[record].leave); why != "" {
+			whyNot = "left out: " + why
+		}
 	}
 	return []string{suite, fmt.Sprint(whyNot == ""), whyNot}
 }

@@ -34,7 +34,7 @@ func (a *App) Policies(ctx context.Context) (PolicyList, error) {
 		if err != nil {
 			return err
 		}
-		_, c, _, err := recogniser(tx)
+		c, err := a.catalogueOf(tx)
 		if err != nil {
 			return err
 		}

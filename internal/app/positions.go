@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"fmt"
+	"maps"
 	"slices"
 	"strconv"
 	"strings"
@@ -97,7 +98,7 @@ type UnitView struct {
 
 // productEstate loads one product and computes its positions as of a day.
 func (a *App) productEstate(tx *store.Tx, product int64, asOf civil.Day) (*estate, *productFacts, []position.Position, error) {
-	e, err := loadEstate(tx, asOf, a.Clock.Now().Unix(), []int64{product})
+	e, err := a.loadEstate(tx, asOf, a.Clock.Now().Unix(), []int64{product})
 	if err != nil {
 		return nil, nil, nil, err
 	}
@@ -133,6 +134,9 @@ func (a *App) ProductPosition(ctx context.Context, product int64, asOf civil.Day
 		out = ProductPosition{ProductID: f.id, Publisher: f.product.Publisher, Product: f.product.Name, AsOf: e.asOf.String(), Metrics: []MetricPosition{}, Folded: f.folded, Excluded: []Excluded{}}
 		if f.folded > 0 {
 			out.Excluded = append(out.Excluded, Excluded{"part of a suite on the same device", f.folded})
+		}
+		for _, why := range slices.Sorted(maps.Keys(f.leftOutBy)) {
+			out.Excluded = append(out.Excluded, Excluded{"left out: " + why, f.leftOutBy[why]})
 		}
 		reasons, err := tx.WhyNotOf(product)
 		if err != nil {
@@ -291,7 +295,7 @@ func (a *App) figures(tx *store.Tx, asOf civil.Day) ([]store.Figure, map[int64][
 
 // computeFigures computes every figure of a day from the start.
 func (a *App) computeFigures(tx *store.Tx, asOf civil.Day, yesterday map[int64]map[position.Way]int64) ([]store.Figure, error) {
-	e, err := loadEstate(tx, asOf, a.Clock.Now().Unix(), nil)
+	e, err := a.loadEstate(tx, asOf, a.Clock.Now().Unix(), nil)
 	if err != nil {
 		return nil, err
 	}

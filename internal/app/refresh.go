@@ -148,6 +148,12 @@ func (a *App) Refresh(ctx context.Context) error {
 		if err := tx.PutFacts(d.devices, d.names, d.products, d.idle); err != nil {
 			return err
 		}
+		if err := tx.PutProposals(d.proposals, d.madeFor); err != nil {
+			return err
+		}
+		if err := tx.PutQueueDay(d.estate.asOf); err != nil {
+			return err
+		}
 		if err := a.updateCases(tx, d); err != nil {
 			return err
 		}
@@ -180,12 +186,15 @@ type derived struct {
 	idle     []store.IdleFact
 	found    []finding
 	members  []store.Member
+	// first proposals that were made for this state of the catalogue
+	proposals []store.KeptProposal
+	madeFor   string
 }
 
 func (a *App) derive(ctx context.Context) (*derived, error) {
 	d := &derived{ways: map[int64][]position.Way{}, amounts: map[int64][]int64{}}
 	err := a.DB.View(ctx, func(tx *store.Tx) error {
-		e, err := loadEstate(tx, a.Today(), a.Clock.Now().Unix(), nil)
+		e, err := a.loadEstate(tx, a.Today(), a.Clock.Now().Unix(), nil)
 		if err != nil {
 			return err
 		}
@@ -215,7 +224,8 @@ func (a *App) derive(ctx context.Context) (*derived, error) {
 				}
 			}
 		}
-		if d.names, err = e.nameFacts(tx); err != nil {
+		a.step("proposing titles")
+		if err := a.nameFacts(tx, d); err != nil {
 			return err
 		}
 		d.members = e.conditions.members(e.devices)
@@ -251,25 +261,6 @@ func (e *estate) ordered() []*productFacts {
 	return out
 }
 
-func (e *estate) nameFacts(tx *store.Tx) ([]store.NameFact, error) {
-	var out []store.NameFact
-	records, err := tx.AllRecords(false)
-	if err != nil {
-		return nil, err
-	}
-	for _, r := range records {
-		if r.ID >= int64(len(e.recs)) || e.recs[r.ID].key < 0 {
-			continue
-		}
-		k := &e.keys[e.recs[r.ID].key]
-		if k.sample != r.ID {
-			continue
-		}
-		out = append(out, store.NameFact{Key: k.key, Publisher: r.Publisher, Name: r.Name, Versions: int64(len(k.versions)), Records: k.records, Installs: k.installs, Devices: k.devices, Stale: k.stale, State: k.state})
-	}
-	return out, nil
-}
-
 func (d *derived) facts(tx *store.Tx) error {
 	e := d.estate
 	differ, err := disagreements(tx)
@@ -288,7 +279,7 @@ func (d *derived) facts(tx *store.Tx) error {
 	}
 	for _, f := range e.ordered() {
 		if f.installs > 0 {
-			d.products = append(d.products, store.ProductFact{Product: f.id, Installs: f.installs, Devices: f.devices, Stale: f.stale, Counted: f.counted, Folded: f.folded, Versions: int64(len(f.versions))})
+			d.products = append(d.products, store.ProductFact{Product: f.id, Installs: f.installs, Devices: f.devices, Stale: f.stale, Counted: f.counted, Folded: f.folded, LeftOut: f.leftOut, Versions: int64(len(f.versions))})
 		}
 	}
 	return nil

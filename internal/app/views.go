@@ -138,7 +138,7 @@ func (a *App) Product(ctx context.Context, id int64) (ProductView, error) {
 			return store.ErrNotFound
 		}
 		out.ProductRow = page.Rows[0]
-		_, c, _, err := recogniser(tx)
+		c, err := a.catalogueOf(tx)
 		if err != nil {
 			return err
 		}

@@ -108,7 +108,7 @@ func TestADecisionHoldsForTheNextImport(t *testing.T) {
 		t.Fatalf("%+v", f)
 	}
 	id := mustProduct(t, a, "Skerrymap")
-	e, err := a.Decide(ctx, NameDecision{Key: "ostwick|skm odd", Product: id}, "me")
+	e, err := a.Decide(ctx, NameDecision{Keys: []string{"ostwick|skm odd"}, Product: id}, "me")
 	if err != nil || e.Installs != 1 || len(e.Moves) != 1 || e.Moves[0].NeededAfter != 1 {
 		t.Fatalf("%+v, %v", e, err)
 	}
@@ -125,7 +125,7 @@ func TestADecisionHoldsForTheNextImport(t *testing.T) {
 	if f := figure(t, a, "Skerrymap"); f.Needed != 2 || f.Exposure != "220" {
 		t.Errorf("after the catalogue grew: %+v", f)
 	}
-	if _, err := a.Decide(ctx, NameDecision{Key: "nobody|knows this"}, "me"); err == nil {
+	if _, err := a.Decide(ctx, NameDecision{Keys: []string{"nobody|knows this"}}, "me"); err == nil {
 		t.Error("a name that no record has was decided")
 	}
 }

@@ -190,7 +190,7 @@ func decideEcho(t *testing.T, a *app.App) {
 	if err != nil || len(ids) != 1 {
 		t.Fatal(ids, err)
 	}
-	d := app.NameDecision{Key: "qstone|lgecho workstation", Product: ids[0]}
+	d := app.NameDecision{Keys: []string{"qstone|lgecho workstation"}, Product: ids[0]}
 	effect, err := a.PreviewDecision(ctx, d, "tester")
 	if err != nil || len(effect.Moves) != 1 || effect.Moves[0].NeededAfter != 25 || effect.Moves[0].After != -5 {
 		t.Fatalf("%+v, %v", effect, err)
@@ -211,7 +211,7 @@ func decideEcho(t *testing.T, a *app.App) {
 	if short() != 5 {
 		t.Errorf("after the decision %d are short", short())
 	}
-	if err := a.Withdraw(ctx, d.Key, "tester"); err != nil || short() != 0 {
+	if err := a.Withdraw(ctx, d.Keys[0], "tester"); err != nil || short() != 0 {
 		t.Errorf("after taking it back %d are short, %v", short(), err)
 	}
 }

@@ -68,13 +68,41 @@ func (w *world) filler() {
 		}
 		w.buy(right{p: p, quantity: q, kind: kind, end: end, start: "2024-05-01"})
 	}
-	for i := range 26 { // names that the catalogue does not know
-		name := brandHeads[(i*3+5)%len(brandHeads)] + brandTails[(i*7+3)%len(brandTails)] + []string{" LE", " Helper", " OEM", " Setup"}[i%4]
+	w.strangers()
+	w.piecesOf(common)
+}
+
+// strangers are names that the catalogue does not know: a long tail, some of it the same thing under several names.
+func (w *world) strangers() {
+	for i := range 96 {
+		brand := brandHeads[(i*3+5)%len(brandHeads)] + brandTails[(i*7+3)%len(brandTails)]
+		name := brand + []string{" LE", " Helper", " OEM", " Bridge"}[i%4]
+		if i%5 == 4 {
+			name = brand + " " + []string{"Øvingsutgave", "Field Notes", "Chart Converter", "Sounding Log"}[i/5%4]
+		}
 		p := &product{publisher: makers[(i*5)%len(makers)], name: name}
-		for range 3 + (26-i)*2 {
+		for range 2 + max(0, 56-2*i) + (96-i)/12 {
 			d := w.devices[w.r.IntN(1100)]
 			if len(d.scans) > 0 {
 				w.put(d, p, "", "1."+fmt.Sprint(i%4))
+			}
+		}
+	}
+}
+
+// piecesOf puts updates, language packs and the like beside common products: they are no programs of their own.
+func (w *world) piecesOf(common []*product) {
+	for i, p := range common[:16] {
+		name := []string{"Security Update for %s (KB4%03d1)", "%s Language Pack - norsk", "%s Hotfix %d", "Språkpakke for %s"}[i%4]
+		if strings.Count(name, "%") == 2 {
+			name = fmt.Sprintf(name, p.name, 3+i)
+		} else {
+			name = fmt.Sprintf(name, p.name)
+		}
+		for range 6 + i {
+			d := w.devices[w.r.IntN(1100)]
+			if len(d.scans) > 0 {
+				d.software = append(d.software, &placed{product: p, names: []string{name}, pub: w.spellPublisher(p.publisher), versions: []string{""}, from: w.today - 600})
 			}
 		}
 	}

@@ -3,8 +3,10 @@
 package standin
 
 import (
+	"cmp"
 	"fmt"
 	"math/rand/v2"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -52,7 +54,8 @@ type placed struct {
 	edition  string
 	file     string
 	lastUsed civil.Day
-	source2  string // a second source that reports it too
+	product  *product // what it really is
+	source2  string   // a second source that reports it too
 }
 
 type product struct {
@@ -82,13 +85,70 @@ type world struct {
 
 // Generate writes the demo's raw files into a folder and returns what it hid. The same seed gives the same files.
 func Generate(dir string) ([]Truth, error) {
+	w := build()
+	return w.truths, w.write(dir)
+}
+
+func build() *world {
 	w := &world{r: rand.New(rand.NewPCG(seed, 1)), today: civil.Of(Now), unitsOf: map[string][]*device{}}
 	w.people()
 	w.fleet()
 	w.stories()
 	w.filler()
 	w.meter()
-	return w.truths, w.write(dir)
+	return w
+}
+
+// NamedRecord is a raw name of the demo with what it really is: Maker and Product are empty where the catalogue lacks it.
+type NamedRecord struct {
+	Publisher, Name, Version string
+	Maker, Product           string
+	Installs                 int
+}
+
+// Names lists the distinct raw names of the demo with the truth about each, in a fixed order.
+func Names() []NamedRecord {
+	w := build()
+	listed := map[*product]bool{}
+	for _, p := range w.products {
+		listed[p] = true
+	}
+	count := map[NamedRecord]int{}
+	for _, d := range w.devices {
+		for _, s := range d.software {
+			if s.product == nil {
+				continue
+			}
+			n := NamedRecord{Publisher: s.pub, Name: s.names[len(s.names)-1], Version: s.versions[len(s.versions)-1]}
+			if listed[s.product] {
+				n.Maker, n.Product = s.product.publisher, s.product.name
+			}
+			count[n]++
+		}
+	}
+	out := make([]NamedRecord, 0, len(count))
+	for n, c := range count {
+		n.Installs = c
+		out = append(out, n)
+	}
+	slices.SortFunc(out, func(a, b NamedRecord) int {
+		return cmp.Or(strings.Compare(a.Name, b.Name), strings.Compare(a.Publisher, b.Publisher), strings.Compare(a.Version, b.Version), strings.Compare(a.Product, b.Product), strings.Compare(a.Maker, b.Maker))
+	})
+	return out
+}
+
+// Catalogue lists the products of the demo's catalogue as they are written to titles.csv: publisher, name, editions and other names.
+func Catalogue() (out []struct {
+	Publisher, Name   string
+	Editions, Aliases []string
+}) {
+	for _, p := range build().products {
+		out = append(out, struct {
+			Publisher, Name   string
+			Editions, Aliases []string
+		}{p.publisher, p.name, p.editions, strings.Split(strings.Trim(p.aliases+"|"+p.file, "|"), "|")})
+	}
+	return out
 }
 
 var units = []struct {
@@ -203,7 +263,7 @@ func (w *world) scans(d *device) {
 
 // put places a product on a device. The raw name is written in one of many ways.
 func (w *world) put(d *device, p *product, edition string, versions ...string) *placed {
-	s := &placed{pub: w.spellPublisher(p.publisher), versions: versions, edition: "", file: p.file, from: w.today - 600}
+	s := &placed{product: p, pub: w.spellPublisher(p.publisher), versions: versions, edition: "", file: p.file, from: w.today - 600}
 	for _, v := range versions {
 		s.names = append(s.names, w.spell(p, edition, v))
 	}
@@ -241,19 +301,35 @@ func (w *world) spell(p *product, edition, version string) string {
 		}
 	}
 	major, _, _ := strings.Cut(version, ".")
-	switch w.r.IntN(8) {
-	case 0:
+	switch w.r.IntN(24) {
+	case 0, 1:
 		return name + " " + version
-	case 1:
-		return name + " " + major + " (64-bit)"
 	case 2:
-		return name + "® " + major
+		return name + " " + major + " (64-bit)"
 	case 3:
-		return name + " (x64) en-GB"
+		return name + "® " + major
 	case 4:
-		return strings.ToUpper(name) + " v" + version
+		return name + " (x64) en-GB"
 	case 5:
+		return strings.ToUpper(name) + " v" + version
+	case 6:
 		return name + " " + version + " x64 nb-NO"
+	case 7:
+		return name + " (norsk bokmål)"
+	case 8:
+		return name + " - íslenska " + version
+	case 9:
+		return p.publisher + " " + name
+	case 10:
+		return strings.ReplaceAll(name, " ", "_") + "_" + version + "_amd64"
+	case 11:
+		return name + "™ Version " + version + " (remove only)"
+	case 12:
+		return name + " " + version + " x86_64 [da]"
+	case 13:
+		return strings.ToLower(name) + " win64 setup"
+	case 14:
+		return name + " for Windows " + version + " (Deutsch)"
 	}
 	return name
 }

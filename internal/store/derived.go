@@ -60,27 +60,37 @@ type Recognition struct {
 	Step                  recognise.Step
 	WhyNot                string
 	Whole, NotSoftware    bool
+	Rule                  int64 // that decided
 }
 
 // NewRecognitions writes recognitions.
 func (tx *Tx) NewRecognitions() (*Bulk, error) {
-	return tx.bulk(13, "INSERT OR REPLACE INTO recognition(record_id, key, product_id, title_id, line_id, edition, edition_rank, title_version, version, step, why_not, whole, not_software)", "")
+	return tx.bulk(14, "INSERT OR REPLACE INTO recognition("+recognitionColumns+")", "")
 }
 
 // AddRecognition takes one recognition.
 func (b *Bulk) AddRecognition(n Recognition) error {
-	return b.Add(n.Record, n.Key, n.Product, n.Title, n.Line, n.Edition, n.EditionRank, n.TitleVersion, n.Version, string(n.Step), n.WhyNot, n.Whole, n.NotSoftware)
+	return b.Add(n.Record, n.Key, n.Product, n.Title, n.Line, n.Edition, n.EditionRank, n.TitleVersion, n.Version, string(n.Step), n.WhyNot, n.Whole, n.NotSoftware, n.Rule)
 }
 
-const recognitionColumns = "record_id, key, product_id, title_id, line_id, edition, edition_rank, title_version, version, step, why_not, whole, not_software"
+const recognitionColumns = "record_id, key, product_id, title_id, line_id, edition, edition_rank, title_version, version, step, why_not, whole, not_software, rule_id"
 
 func scanRecognition(r *sql.Rows, v *Recognition) error {
-	return r.Scan(&v.Record, &v.Key, &v.Product, &v.Title, &v.Line, &v.Edition, &v.EditionRank, &v.TitleVersion, &v.Version, &v.Step, &v.WhyNot, &v.Whole, &v.NotSoftware)
+	return r.Scan(&v.Record, &v.Key, &v.Product, &v.Title, &v.Line, &v.Edition, &v.EditionRank, &v.TitleVersion, &v.Version, &v.Step, &v.WhyNot, &v.Whole, &v.NotSoftware, &v.Rule)
 }
 
 // Recognitions reads all recognitions.
 func (tx *Tx) Recognitions() ([]Recognition, error) {
 	return query(tx, scanRecognition, "SELECT "+recognitionColumns+" FROM recognition")
+}
+
+// RecognitionsOf reads the recognitions of some records.
+func (tx *Tx) RecognitionsOf(records []int64) ([]Recognition, error) {
+	list, err := json.Marshal(records)
+	if err != nil {
+		return nil, err
+	}
+	return query(tx, scanRecognition, "SELECT "+recognitionColumns+" FROM recognition WHERE record_id IN (SELECT value FROM json_each(?))", string(list))
 }
 
 // DeviceFacts are what computation needs of a device. Times are seconds since 1970, 0 for never.
@@ -333,15 +343,19 @@ type (
 		Namesakes                         int64 // other devices of the same name
 		Disagreements                     int64 // facts and software on which sources disagree
 	}
-	// NameFact sums up the records of one key. State is unrecognised, decided, or recognised.
+	// NameFact sums up the records of one key. State is unrecognised, later, waiting, decided, rule or recognised. Of one that nobody has recognised, Likely is the first proposal
+	// with its score; Money, in euros, and Findings are what would follow if it were right.
 	NameFact struct {
 		Key, Publisher, Name                 string
 		Versions, Records, Installs, Devices int64
 		Stale                                int64 // installs on devices whose evidence is stale
 		State                                string
+		Gather, Likely                       string
+		Score, Money                         float64
+		Findings                             int64
 	}
 	// ProductFact sums up the installs of a product; Stale counts devices whose evidence is stale.
-	ProductFact struct{ Product, Installs, Devices, Stale, Counted, Folded, Versions int64 }
+	ProductFact struct{ Product, Installs, Devices, Stale, Counted, Folded, LeftOut, Versions int64 }
 	// IdleFact is the class of use of a counted product on a device.
 	IdleFact struct {
 		Device, Product int64
@@ -373,13 +387,13 @@ func (tx *Tx) PutFacts(devices []DeviceFact, names []NameFact, products []Produc
 			d := devices[i]
 			return []any{d.Device, d.LastSeen, d.Age, d.HardwareSeen, d.HardwareAge, d.UseSeen, d.UseAge, d.ListedAt, d.DirectoryAge, d.Installs, d.Unrecognised, d.Counted, 0, d.Namesakes, d.Disagreements}
 		}),
-		write("name_fact", 9, "key, publisher, name, versions, records, installs, devices, stale, state", len(names), func(i int) []any {
+		write("name_fact", 14, "key, publisher, name, versions, records, installs, devices, stale, state, gather, likely, score, money, findings", len(names), func(i int) []any {
 			d := names[i]
-			return []any{d.Key, d.Publisher, d.Name, d.Versions, d.Records, d.Installs, d.Devices, d.Stale, d.State}
+			return []any{d.Key, d.Publisher, d.Name, d.Versions, d.Records, d.Installs, d.Devices, d.Stale, d.State, d.Gather, d.Likely, d.Score, d.Money, d.Findings}
 		}),
-		write("product_fact", 7, "product_id, installs, devices, stale, counted, folded, versions", len(products), func(i int) []any {
+		write("product_fact", 8, "product_id, installs, devices, stale, counted, folded, left_out, versions", len(products), func(i int) []any {
 			d := products[i]
-			return []any{d.Product, d.Installs, d.Devices, d.Stale, d.Counted, d.Folded, d.Versions}
+			return []any{d.Product, d.Installs, d.Devices, d.Stale, d.Counted, d.Folded, d.LeftOut, d.Versions}
 		}),
 		write("idle_fact", 7, "device_id, product_id, person_code, class, used, measured, last_use", len(idle), func(i int) []any {
 			d := idle[i]

@@ -81,6 +81,7 @@ type ExportedInstall struct {
 	Values          []string
 	Device, Product int64
 	WhyNot          string
+	Record          int64
 }
 
 // ExportInstalls writes the installs present at a time, of one device_id or of all where code is empty.
@@ -92,7 +93,7 @@ func (tx *Tx) ExportInstalls(at int64, code string, write func(ExportedInstall) 
 	rows, err := tx.QueryContext(tx.ctx, `SELECT d.code, r.publisher, r.name, r.version, r.edition, r.architecture, r.language, `+date("i.install_date")+`, pl.path, r.file_name, r.tag_id, r.purl, r.cpe,
 		`+date("coalesce((SELECT max(used_on) FROM last_use l WHERE l.device_id = i.device_id AND l.record_id = i.record_id), 0)")+`, `+sourceName+`,
 		`+instant("(SELECT max(at) FROM scan c WHERE c.device_id = i.device_id AND c.source_id IN (i.source_id, s.root) AND c.at <= ?1)")+`,
-		coalesce(p.publisher, ''), coalesce(p.name, ''), coalesce(n.edition, ''), coalesce(n.title_version, ''), coalesce(n.step, ''), i.device_id, coalesce(n.product_id, 0), coalesce(n.why_not, 'not recognised')
+		coalesce(p.publisher, ''), coalesce(p.name, ''), coalesce(n.edition, ''), coalesce(n.title_version, ''), coalesce(n.step, ''), i.device_id, coalesce(n.product_id, 0), coalesce(n.why_not, 'not recognised'), r.id
 		FROM install i JOIN device d ON d.id = i.device_id JOIN record r ON r.id = i.record_id JOIN place pl ON pl.id = i.place_id JOIN source s ON s.id = i.source_id
 		LEFT JOIN recognition n ON n.record_id = r.id LEFT JOIN product p ON p.id = n.product_id
 		WHERE i.since <= ?1 AND (i.until IS NULL OR i.until > ?1)`+one+` ORDER BY d.code, r.name, r.version, pl.path, 15`, args...)
@@ -101,11 +102,11 @@ func (tx *Tx) ExportInstalls(at int64, code string, write func(ExportedInstall) 
 	}
 	values := make([]string, 21)
 	var out ExportedInstall
-	into := make([]any, 0, 24)
+	into := make([]any, 0, 25)
 	for i := range values {
 		into = append(into, &values[i])
 	}
-	into = append(into, &out.Device, &out.Product, &out.WhyNot)
+	into = append(into, &out.Device, &out.Product, &out.WhyNot, &out.Record)
 	return each(rows, func() error {
 		if err := rows.Scan(into...); err != nil {
 			return err

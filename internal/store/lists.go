@@ -51,15 +51,20 @@ func (tx *Tx) DevicePage(q ListQuery) (Page[DeviceRow], error) {
 
 // NameRow is a line of the list of raw names, those of one key together.
 type NameRow struct {
-	Key       string `json:"key"`
-	Publisher string `json:"publisher"`
-	Name      string `json:"name"`
-	Versions  int64  `json:"versions"`
-	Records   int64  `json:"records"`
-	Installs  int64  `json:"installs"`
-	Devices   int64  `json:"devices"`
-	Stale     int64  `json:"stale"`
-	State     string `json:"state"`
+	Key       string  `json:"key"`
+	Publisher string  `json:"publisher"`
+	Name      string  `json:"name"`
+	Versions  int64   `json:"versions"`
+	Records   int64   `json:"records"`
+	Installs  int64   `json:"installs"`
+	Devices   int64   `json:"devices"`
+	Stale     int64   `json:"stale"`
+	State     string  `json:"state"`
+	Gather    string  `json:"gather"`
+	Likely    string  `json:"likely"`
+	Score     float64 `json:"score"`
+	Money     float64 `json:"money"`
+	Findings  int64   `json:"findings"`
 }
 
 // NamePage reads a page of raw names.
@@ -69,7 +74,8 @@ func (tx *Tx) NamePage(q ListQuery) (Page[NameRow], error) {
 		{"versions", "n.versions", func(r *NameRow) any { return &r.Versions }, false}, {"records", "n.records", func(r *NameRow) any { return &r.Records }, false},
 		{"installs", "n.installs", func(r *NameRow) any { return &r.Installs }, false}, {"devices", "n.devices", func(r *NameRow) any { return &r.Devices }, false},
 		{"stale", "n.stale", func(r *NameRow) any { return &r.Stale }, false},
-		{"state", "n.state", func(r *NameRow) any { return &r.State }, false},
+		{"state", "n.state", func(r *NameRow) any { return &r.State }, false}, {"gather", "n.gather", func(r *NameRow) any { return &r.Gather }, false}, {"likely", "n.likely", func(r *NameRow) any { return &r.Likely }, true},
+		{"score", "n.score", func(r *NameRow) any { return &r.Score }, false}, {"money", "n.money", func(r *NameRow) any { return &r.Money }, false}, {"findings", "n.findings", func(r *NameRow) any { return &r.Findings }, false},
 	}}
 	return l.page(tx, q)
 }
@@ -88,6 +94,7 @@ type ProductRow struct {
 	Stale     int64  `json:"stale"`
 	Counted   int64  `json:"counted"`
 	Folded    int64  `json:"folded"`
+	LeftOut   int64  `json:"leftOut"`
 	Rights    int64  `json:"rights"`
 }
 
@@ -103,7 +110,7 @@ func (tx *Tx) ProductPage(q ListQuery) (Page[ProductRow], error) {
 		{"versions", "coalesce(f.versions, 0)", func(r *ProductRow) any { return &r.Versions }, false}, {"installs", "coalesce(f.installs, 0)", func(r *ProductRow) any { return &r.Installs }, false},
 		{"devices", "coalesce(f.devices, 0)", func(r *ProductRow) any { return &r.Devices }, false}, {"counted", "coalesce(f.counted, 0)", func(r *ProductRow) any { return &r.Counted }, false},
 		{"stale", "coalesce(f.stale, 0)", func(r *ProductRow) any { return &r.Stale }, false},
-		{"folded", "coalesce(f.folded, 0)", func(r *ProductRow) any { return &r.Folded }, false},
+		{"folded", "coalesce(f.folded, 0)", func(r *ProductRow) any { return &r.Folded }, false}, {"leftOut", "coalesce(f.left_out, 0)", func(r *ProductRow) any { return &r.LeftOut }, false},
 		{"rights", "(SELECT count(*) FROM entitlement e WHERE e.product_id = p.id)", func(r *ProductRow) any { return &r.Rights }, false},
 	}}
 	return l.page(tx, q)

@@ -37,8 +37,12 @@ type DB struct {
 type Tx struct {
 	*sql.Tx
 	ctx       context.Context
+	readOnly  bool
 	committed []func() // run once the transaction has been written
 }
+
+// ReadOnly reports whether the transaction sees only what is committed and stays.
+func (t *Tx) ReadOnly() bool { return t.readOnly }
 
 // Context returns the transaction's context.
 func (t *Tx) Context() context.Context { return t.ctx }
@@ -91,7 +95,7 @@ func (db *DB) Close() error { return errors.Join(db.read.Close(), db.write.Close
 
 // Update runs fn in a writing transaction. An error rolls everything back.
 func (db *DB) Update(ctx context.Context, fn func(tx *Tx) error) error {
-	return within(ctx, db.write, nil, fn)
+	return within(ctx, db.write, false, fn)
 }
 
 // Rehearse runs fn in a writing transaction and rolls it back whatever it says.
@@ -111,16 +115,16 @@ func (db *DB) Rehearse(ctx context.Context, fn func(tx *Tx) error) error {
 
 // View runs fn in a reading transaction, which sees one consistent state.
 func (db *DB) View(ctx context.Context, fn func(tx *Tx) error) error {
-	return within(ctx, db.read, nil, fn)
+	return within(ctx, db.read, true, fn)
 }
 
-func within(ctx context.Context, pool *sql.DB, opts *sql.TxOptions, fn func(tx *Tx) error) error {
-	tx, err := pool.BeginTx(ctx, opts)
+func within(ctx context.Context, pool *sql.DB, readOnly bool, fn func(tx *Tx) error) error {
+	tx, err := pool.BeginTx(ctx, nil)
 	if err != nil {
 		return err
 	}
 	defer tx.Rollback()
-	t := &Tx{Tx: tx, ctx: ctx}
+	t := &Tx{Tx: tx, ctx: ctx, readOnly: readOnly}
 	if err := fn(t); err != nil {
 		return err
 	}

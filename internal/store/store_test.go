@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"path/filepath"
+	"slices"
 	"strings"
 	"sync"
 	"testing"
@@ -358,27 +359,80 @@ func TestIntervalsAndSightings(t *testing.T) {
 	})
 }
 
+// Decisions replace one another and stay on record; a batch is undone as a whole, and what it took the place of holds again.
 func TestDecisionsReplaceAndStayOnRecord(t *testing.T) {
 	db := open(t)
 	update(t, db, func(tx *Tx) error {
-		for i, product := range []int64{1, 2} {
-			if _, err := tx.Decide(Decided{Decision: recognise.Decision{Key: "k", Product: product}, Author: "me", At: int64(i)}); err != nil {
-				return err
+		holds := func(want ...string) {
+			t.Helper()
+			list, err := tx.Decisions()
+			var got []string
+			for _, d := range list {
+				got = append(got, fmt.Sprintf("%s %d %s", d.Key, d.Product, d.State))
+			}
+			if err != nil || !slices.Equal(got, want) {
+				t.Errorf("%q, %v; want %q", got, err, want)
 			}
 		}
-		list, err := tx.Decisions()
-		if err != nil || len(list) != 1 || list[0].Product != 2 {
-			t.Errorf("%+v, %v", list, err)
+		decide := func(what, state string, product int64, keys ...string) int64 {
+			t.Helper()
+			batch, err := tx.NewBatch(5, "me", what)
+			if err != nil {
+				t.Fatal(err)
+			}
+			for _, k := range keys {
+				if _, err := tx.Decide(Decided{Decision: recognise.Decision{Key: k, Product: product}, State: state, Batch: batch, Author: "me", At: 5}); err != nil {
+					t.Fatal(err)
+				}
+			}
+			return batch
 		}
-		if err := tx.WithdrawDecision("k", 3, "you"); err != nil {
+		decide("first", "holds", 1, "k")
+		decide("second", "holds", 2, "k", "l")
+		holds("k 2 holds", "l 2 holds")
+		waiting := decide("third", "waiting", 3, "k")
+		holds("k 2 holds", "l 2 holds", "k 3 waiting")
+		list, err := tx.Decisions()
+		if err != nil {
 			return err
 		}
-		if err := tx.WithdrawDecision("k", 3, "you"); !errors.Is(err, ErrNotFound) {
+		if _, err := tx.SignDecision(list[2].ID, 6, "you", true); err != nil {
+			return err
+		}
+		holds("l 2 holds", "k 3 holds")
+		if _, err := tx.SignDecision(list[2].ID, 6, "you", true); !errors.Is(err, ErrNotFound) {
+			t.Errorf("signed twice: %v", err)
+		}
+		last, err := tx.LastBatch("me")
+		if err != nil || last.ID != waiting || last.What != "third" {
+			t.Errorf("%+v, %v", last, err)
+		}
+		for _, want := range [][]string{{"k 2 holds", "l 2 holds"}, {"k 1 holds"}, {}} {
+			b, err := tx.LastBatch("me")
+			if err != nil {
+				return err
+			}
+			if _, err := tx.UndoBatch(b.ID, 7, "me"); err != nil {
+				return err
+			}
+			holds(want...)
+		}
+		if _, err := tx.LastBatch("me"); !errors.Is(err, ErrNotFound) {
+			t.Errorf("nothing is left to undo: %v", err)
+		}
+		if _, err := tx.LastBatch("you"); !errors.Is(err, ErrNotFound) {
+			t.Errorf("others undo their own: %v", err)
+		}
+		decide("again", "holds", 4, "k")
+		if err := tx.WithdrawDecision("k", 8, "you"); err != nil {
+			return err
+		}
+		if err := tx.WithdrawDecision("k", 8, "you"); !errors.Is(err, ErrNotFound) {
 			t.Errorf("twice: %v", err)
 		}
-		var n int
-		if err := tx.QueryRowContext(tx.ctx, "SELECT count(*) FROM decision").Scan(&n); err != nil || n != 2 {
-			t.Errorf("%d decisions are on record, %v", n, err)
+		all, err := tx.AllDecisions()
+		if err != nil || len(all) != 5 {
+			t.Errorf("%d decisions are on record, %v", len(all), err)
 		}
 		return nil
 	})

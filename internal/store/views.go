@@ -59,6 +59,7 @@ type InstallRow struct {
 	Title       string    `json:"title"`
 	By          string    `json:"by"`
 	WhyNot      string    `json:"whyNot"`
+	Suites      string    `json:"suites" doc:"why it folds under a suite on this device, or does not"`
 	Key         string    `json:"key"`
 	Source      string    `json:"source"`
 	Path        string    `json:"path"`

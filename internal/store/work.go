@@ -9,46 +9,7 @@ import (
 
 	"ensomet/internal/core/casework"
 	"ensomet/internal/core/civil"
-	"ensomet/internal/core/recognise"
 )
-
-// Decided is a decision about a name with its author.
-type Decided struct {
-	recognise.Decision
-	Author, Note string
-	At           int64
-}
-
-// Decisions reads the decisions that hold.
-func (tx *Tx) Decisions() ([]Decided, error) {
-	return query(tx, func(r *sql.Rows, d *Decided) error {
-		return r.Scan(&d.ID, &d.Key, &d.Product, &d.Edition, &d.Author, &d.At, &d.Note)
-	}, "SELECT id, key, product_id, edition, author, at, note FROM decision WHERE withdrawn_at IS NULL ORDER BY id")
-}
-
-// Decide keeps a decision in place of any earlier one about the same key.
-func (tx *Tx) Decide(d Decided) (int64, error) {
-	if err := tx.WithdrawDecision(d.Key, d.At, d.Author); err != nil && !errors.Is(err, ErrNotFound) {
-		return 0, err
-	}
-	res, err := tx.exec("INSERT INTO decision(key, product_id, edition, author, at, note) VALUES (?, ?, ?, ?, ?, ?)", d.Key, d.Product, d.Edition, d.Author, d.At, d.Note)
-	if err != nil {
-		return 0, err
-	}
-	return res.LastInsertId()
-}
-
-// WithdrawDecision takes the decision about a key back. It stays on record.
-func (tx *Tx) WithdrawDecision(key string, at int64, by string) error {
-	res, err := tx.exec("UPDATE decision SET withdrawn_at = ?, withdrawn_by = ? WHERE key = ? AND withdrawn_at IS NULL", at, by, key)
-	if err != nil {
-		return err
-	}
-	if n, _ := res.RowsAffected(); n == 0 {
-		return ErrNotFound
-	}
-	return nil
-}
 
 // Case is a case of the worklist. Times are in seconds since 1970.
 type Case struct {

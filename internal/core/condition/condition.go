@@ -34,6 +34,10 @@ type Field struct {
 var Fields = []Field{{"name", Text}, {"unit", Path}, {"directory_path", Path}, {"network", Network}, {"user", Text}, {"environment", Text}, {"kind", Text}, {"site", Text}, {"country", Text},
 	{"hosting", Text}, {"status", Text}, {"os", Text}, {"age", Text}, {"portable", Text}, {"processors", Number}, {"cores", Number}, {"virtual_cores", Number}, {"cluster", Text}, {"title", Title}, {"group", Group}}
 
+// RecordFields lists what a condition on raw software records may ask about. A title is one that the record was recognised as.
+var RecordFields = []Field{{"name", Text}, {"publisher", Text}, {"version", Text}, {"edition", Text}, {"architecture", Text}, {"language", Text}, {"file_name", Text}, {"tag_id", Text}, {"purl", Text}, {"cpe", Text},
+	{"piece", Text}, {"title", Title}}
+
 // Operators lists how each type may be asked about. like is a pattern with * and ?; under is a path and all below it; within is a range of addresses in CIDR notation (RFC 4632, RFC 4291).
 var Operators = map[Type][]string{Text: {"is", "like"}, Path: {"under", "is", "like"}, Number: {"at_least", "at_most", "is"}, Network: {"within"}, Title: {"has", "lacks"}, Group: {"in"}}
 
@@ -58,21 +62,34 @@ type Facts interface {
 // Names gives the name of a product for people.
 type Names func(product int64) string
 
+// typeOf finds a field of devices or records; those that both have are of one type.
 func typeOf(field string) (Type, bool) {
-	i := slices.IndexFunc(Fields, func(f Field) bool { return f.Name == field })
-	if i < 0 {
-		return "", false
+	for _, list := range [...][]Field{Fields, RecordFields} {
+		for i := range list {
+			if list[i].Name == field {
+				return list[i].Type, true
+			}
+		}
 	}
-	return Fields[i].Type, true
+	return "", false
 }
 
 // maxDepth is how deep conditions may be nested: deeper ones can only be a mistake or an attack.
 const maxDepth = 12
 
-// Check reports what is wrong with a condition.
-func (c Condition) Check() error { return c.check(0) }
+// Check reports what is wrong with a condition on devices.
+func (c Condition) Check() error { return c.check(0, Fields) }
 
-func (c Condition) check(depth int) error {
+// CheckRecord reports what is wrong with a condition on records. Where recognised is false it may not ask for the title, which is yet to be found.
+func (c Condition) CheckRecord(recognised bool) error {
+	fields := RecordFields
+	if !recognised {
+		fields = slices.DeleteFunc(slices.Clone(fields), func(f Field) bool { return f.Type == Title })
+	}
+	return c.check(0, fields)
+}
+
+func (c Condition) check(depth int, fields []Field) error {
 	if depth > maxDepth {
 		return fmt.Errorf("the condition is nested more than %d deep: make groups of its parts and ask for these", maxDepth)
 	}
@@ -86,10 +103,10 @@ func (c Condition) check(depth int) error {
 		return fmt.Errorf("a condition asks one thing or joins several, not both")
 	}
 	if c.Field != "" {
-		return c.checkQuestion()
+		return c.checkQuestion(fields)
 	}
 	for _, p := range c.parts() {
-		if err := p.check(depth + 1); err != nil {
+		if err := p.check(depth+1, fields); err != nil {
 			return err
 		}
 	}
@@ -104,11 +121,11 @@ func (c Condition) parts() []Condition {
 	return parts
 }
 
-func (c Condition) checkQuestion() error {
-	typ, known := typeOf(c.Field)
-	if !known {
+func (c Condition) checkQuestion(fields []Field) error {
+	typ, _ := typeOf(c.Field)
+	if !slices.ContainsFunc(fields, func(f Field) bool { return f.Name == c.Field }) {
 		var names []string
-		for _, f := range Fields {
+		for _, f := range fields {
 			names = append(names, f.Name)
 		}
 		return fmt.Errorf("there is no field %q to ask about; there are %s", c.Field, strings.Join(names, ", "))

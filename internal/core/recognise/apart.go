@@ -41,8 +41,10 @@ type word struct {
 type Apart struct {
 	words        []word
 	maker        maker
-	front        maker    // whose name stands in front, where the source gave no publisher
-	has          class    // the classes that occur
+	front        maker // whose name stands in front, where the source gave no publisher
+	has          class // the classes that occur
+	record       *Record
+	learnt       bool     // some class was known from the catalogue alone
 	Edition      []string // edition words, of the name or else of the edition field
 	Architecture string
 	Language     string
@@ -75,8 +77,16 @@ func (a *Apart) appendWithout(to []byte, out class) []byte {
 // aside is what makes no other decision of a name: the same name on another machine, in another language or version.
 const aside = ofArchitecture | ofLanguage | ofVersion | ofMajor | ofRelease | ofPublisher | ofInstaller
 
-// Key is what decisions hold on to: the same for every version, architecture and language of a name.
+// KeyForm numbers the way in which keys are made. Where a program with another one comes upon decisions, it makes their keys anew from the records that they were taken on.
+const KeyForm = "2"
+
+// Key is what decisions hold on to: the same for every version, architecture and language of a name, and the same whatever
+// the catalogue holds, so that no decision is lost when it grows.
 func (a *Apart) Key() string {
+	if a.learnt {
+		plain := TakeApart(*a.record, nil)
+		return plain.Key()
+	}
 	b := make([]byte, 0, 64)
 	b = append(append(b, a.maker.clean...), '|')
 	first := true
@@ -124,7 +134,7 @@ func TakeApart(r Record, c *Catalogue) Apart {
 
 // take fills a, reusing its words.
 func (a *Apart) take(r *Record, m maker, c *Catalogue) {
-	*a = Apart{words: a.words[:0], maker: m, FieldVersion: strings.TrimSpace(r.Version), Architecture: r.Architecture, Language: r.Language, Edition: a.Edition[:0]}
+	*a = Apart{words: a.words[:0], record: r, maker: m, FieldVersion: strings.TrimSpace(r.Version), Architecture: r.Architecture, Language: r.Language, Edition: a.Edition[:0]}
 	name := r.Name
 	if !isASCII(name) {
 		name = compose(name)
@@ -233,7 +243,7 @@ func (a *Apart) findPublisher(c *Catalogue) {
 	for i := range c.makersByWord[a.words[0].text] {
 		m := &c.makersByWord[a.words[0].text][i]
 		if n := a.ahead(m.words); n > 0 && a.markPublisher(n) {
-			a.front = *m
+			a.front, a.learnt = *m, true
 			return
 		}
 	}
@@ -383,6 +393,7 @@ func (a *Apart) findTail(editions map[string]bool) {
 		}
 		switch text := w.text; {
 		case w.role&editionWord != 0 || editions[text]:
+			a.learnt = a.learnt || w.role&editionWord == 0
 			w.class = ofEdition
 			a.Edition = append(a.Edition, "")
 			copy(a.Edition[1:], a.Edition)
@@ -413,6 +424,7 @@ func (a *Apart) findTail(editions map[string]bool) {
 	if words := a.words[first:]; len(words) > 1 && (words[0].role&editionWord != 0 || editions[words[0].text]) && a.words[first].class == ofName {
 		for _, w := range words[1:] {
 			if w.class == ofName {
+				a.learnt = a.learnt || words[0].role&editionWord == 0
 				a.words[first].class = ofFront
 				break
 			}

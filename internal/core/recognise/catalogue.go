@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"slices"
 	"strings"
+	"sync"
 
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/version"
@@ -69,8 +70,10 @@ type Catalogue struct {
 	byID     map[string]target // identifiers, written as swid:, cpe: or pkg: keys
 	byFile   map[string]target
 	editions map[string]bool
-	suites   map[int64]map[int64]bool
-	index    *index
+	suites   map[int64]map[int64]bool // by part
+	suiteOf  map[int64][]*Suite       // by part
+	wordOf   map[string]int64         // the product whose names alone have a word, -1 for several
+	index    func() *index
 
 	spokenApart  map[string]bool    // names of products that differ in a language alone, without it
 	makersByWord map[string][]maker // publishers by the first word of their name that says who they are, longest first
@@ -92,15 +95,23 @@ type target struct {
 	alias   string
 }
 
+// Source is what a catalogue is made of.
+type Source struct {
+	Products   []Product
+	Publishers []Publisher
+	Suites     []Suite // besides those that titles name
+}
+
 // NewCatalogue indexes products. An alias that begins with swid:, cpe:2.3: or pkg: is an identifier; one that ends in
 // .exe, .app, .bin, .dll or .jar is a file signature; any other is another name of its line.
-func NewCatalogue(products []Product, publishers []Publisher) *Catalogue {
+func NewCatalogue(from Source) *Catalogue {
+	products := from.Products
 	c := &Catalogue{
 		products: make(map[int64]*entry, len(products)), houses: map[string]int64{},
 		byName: make(map[string][]target, 2*len(products)), bySquash: make(map[string][]target, 2*len(products)), byID: map[string]target{}, byFile: map[string]target{},
-		editions: map[string]bool{}, suites: map[int64]map[int64]bool{},
+		editions: map[string]bool{}, suites: map[int64]map[int64]bool{}, wordOf: map[string]int64{},
 	}
-	c.addPublishers(publishers)
+	c.addPublishers(from.Publishers)
 	products = slices.Clone(products)
 	slices.SortFunc(products, func(a, b Product) int { return cmp.Compare(a.ID, b.ID) })
 	for i := range products {
@@ -126,6 +137,7 @@ func NewCatalogue(products []Product, publishers []Publisher) *Catalogue {
 	for i := range products {
 		c.linkSuites(&products[i])
 	}
+	c.setSuites(from.Suites)
 	c.indexMakers()
 	c.spokenApart = map[string]bool{}
 	for i := range products {
@@ -133,7 +145,7 @@ func NewCatalogue(products []Product, publishers []Publisher) *Catalogue {
 			c.spokenApart[a.without(outside|ofLanguage)] = true
 		}
 	}
-	c.index = newIndex(c, products)
+	c.index = sync.OnceValue(func() *index { return newIndex(products) })
 	return c
 }
 
@@ -214,6 +226,13 @@ func (c *Catalogue) addName(name string, t target) {
 		return
 	}
 	addTarget(c.byName, key, t)
+	for _, w := range strings.Fields(key) {
+		if id, known := c.wordOf[w]; !known {
+			c.wordOf[w] = t.ID
+		} else if id != t.ID {
+			c.wordOf[w] = -1
+		}
+	}
 	if s := Squash(key); len(s) >= leastSquash {
 		addTarget(c.bySquash, s, t)
 	}
@@ -272,6 +291,16 @@ func isFileName(s string) bool {
 		}
 	}
 	return false
+}
+
+// Products lists all products in the order of their numbers.
+func (c *Catalogue) Products() []*Product {
+	out := make([]*Product, 0, len(c.products))
+	for _, e := range c.products {
+		out = append(out, e.Product)
+	}
+	slices.SortFunc(out, func(a, b *Product) int { return cmp.Compare(a.ID, b.ID) })
+	return out
 }
 
 // Product returns a product by its number, or nil.

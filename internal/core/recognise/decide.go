@@ -45,6 +45,7 @@ type Result struct {
 	Model        LicenceModel
 	Piece        Piece
 	By           Step
+	Rule         int64 // the rule that decided
 	NotCounted   bool
 	Line         *Title // the line that price and category come from; nil without product
 }
@@ -85,6 +86,8 @@ type TraceStep struct {
 type Recogniser struct {
 	catalogue *Catalogue
 	decisions map[string]Decision
+	rules     []Rule
+	limit     float64
 }
 
 // New makes a recogniser. Of two decisions with one key, the later in the list holds.
@@ -111,14 +114,18 @@ func (g *Recogniser) Worker() *Worker { return &Worker{g: g, makers: map[string]
 
 // Decide recognises a record. The first step that answers wins. What is taken apart is good until the next call.
 func (w *Worker) Decide(r *Record) (Result, *Apart) {
-	m, known := w.makers[r.Publisher]
-	if !known {
-		m = w.g.catalogue.maker(r.Publisher)
-		w.makers[strings.Clone(r.Publisher)] = m
-	}
-	w.apart.take(r, m, w.g.catalogue)
+	w.apart.take(r, w.makerOf(r.Publisher), w.g.catalogue)
 	res, _ := w.decide(r, nil)
 	return res, &w.apart
+}
+
+func (w *Worker) makerOf(raw string) maker {
+	m, known := w.makers[raw]
+	if !known {
+		m = w.g.catalogue.maker(raw)
+		w.makers[strings.Clone(raw)] = m
+	}
+	return m
 }
 
 // Decide recognises one record.
@@ -226,8 +233,36 @@ func (w *Worker) decide(r *Record, steps []TraceStep) (Result, []TraceStep) {
 	if tracing {
 		note(ByDecision, a.Key(), "nobody has decided this name")
 	}
+	if rule := w.byRules(r); rule != nil {
+		if rule.Outcome == IsNothing {
+			if tracing {
+				note(ByRule, rule.Name, "not software that counts")
+			}
+			return Result{By: ByRule, Rule: rule.ID, NotCounted: true, Version: a.Version(), TitleVersion: a.Version(), Piece: a.Piece}, steps
+		}
+		if p := c.products[rule.Product]; p != nil {
+			res := c.result(target{entry: p, edition: rule.Edition, hasEd: rule.Edition != ""}, a, a.Edition, Whole, ByRule)
+			res.Rule = rule.ID
+			if tracing {
+				note(ByRule, rule.Name, c.name(res))
+			}
+			return res, steps
+		}
+	}
+	if tracing && len(w.g.rules) > 0 {
+		note(ByRule, fmt.Sprintf("%d rules", len(w.g.rules)), "none fits")
+	}
 	if res, ok := w.byCatalogue(r, tracing, note); ok {
 		return res, steps
+	}
+	if w.g.limit > 0 {
+		if list := w.candidates(1); len(list) > 0 && list[0].Features.Score() >= w.g.limit {
+			res := c.result(target{entry: c.products[list[0].Product]}, a, a.Edition, a.Piece, ByScore)
+			if tracing {
+				note(ByScore, fmt.Sprintf("the first proposal scores %.2f, the limit is %.2f", list[0].Features.Score(), w.g.limit), c.name(res))
+			}
+			return res, steps
+		}
 	}
 	return Result{Version: a.Version(), TitleVersion: a.Version(), Piece: a.Piece}, steps
 }
@@ -474,6 +509,5 @@ func (c *Catalogue) byIdentifiers(r *Record) (target, string, bool) {
 
 // generic reports whether a name is a single word that occurs in the names of other products as well.
 func (c *Catalogue) generic(key []byte) bool {
-	id, known := c.index.ids[string(key)]
-	return known && c.index.shared[id]
+	return c.wordOf[string(key)] < 0
 }

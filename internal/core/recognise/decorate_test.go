@@ -53,7 +53,7 @@ func decorCatalogue() (*Catalogue, []Product) {
 			products = append(products, Product{ID: id, Publisher: fmt.Sprintf("Maker %s & Sons Ltd", h), Name: h + " " + tl, Titles: []Title{{ID: id, Product: id, Version: "3", Model: Commercial}}})
 		}
 	}
-	return NewCatalogue(products, nil), products
+	return NewCatalogue(Source{Products: products}), products
 }
 
 // However a name is decorated, up to three times over, it stays the same product and keeps the key that decisions hold on to.

@@ -14,7 +14,6 @@ type index struct {
 	ids     map[string]int32 // a word's number
 	words   []string         // by number
 	sorted  []int32          // numbers in the order of their words, for beginnings
-	shared  []bool           // whether names of several products have the word
 	weight  []float32        // how telling a word is: the logarithm of one over the share of names that have it (Spärck Jones 1972)
 	names   []indexedName
 	posting [][]int32 // by word, the names that have it
@@ -39,7 +38,7 @@ type nearWord struct {
 // leastNear is the length in bytes from which a word may be a misspelt one.
 const leastNear = 4
 
-func newIndex(c *Catalogue, products []Product) *index {
+func newIndex(products []Product) *index {
 	x := &index{ids: map[string]int32{}}
 	for i := range products {
 		p := &products[i]
@@ -76,9 +75,7 @@ func newIndex(c *Catalogue, products []Product) *index {
 		}
 	}
 	x.weight = make([]float32, len(x.words))
-	x.shared = make([]bool, len(x.words))
 	for id, post := range x.posting {
-		x.shared[id] = x.names[post[0]].product != x.names[post[len(post)-1]].product
 		x.weight[id] = float32(math.Log(1 + float64(len(x.names))/float64(len(post))))
 		x.posting[id] = slices.Clip(post)
 		for _, h := range deletes(x.words[id]) {

@@ -86,7 +86,7 @@ const mostScored = 24
 func (w *Worker) Propose(r *Record, limit int) []Proposal {
 	list := w.Candidates(r, limit)
 	out := make([]Proposal, 0, len(list))
-	c, x := w.g.catalogue, w.g.catalogue.index
+	c, x := w.g.catalogue, w.g.catalogue.index()
 	for _, cand := range list {
 		p := Proposal{Product: cand.Product, Edition: c.products[cand.Product].edition(strings.Join(w.apart.Edition, " ")), Score: cand.Features.Score(), Shared: []string{}, Missing: []string{}, Extra: []string{}}
 		n := &x.names[cand.name]
@@ -125,8 +125,13 @@ func (w *Worker) share(id int32) float32 {
 
 // Candidates finds the products nearest to a record, nearest first, with what their scores are made of.
 func (w *Worker) Candidates(r *Record, limit int) []Candidate {
-	x, q := w.g.catalogue.index, &w.propose
-	w.Decide(r)
+	w.apart.take(r, w.makerOf(r.Publisher), w.g.catalogue)
+	return w.candidates(limit)
+}
+
+// candidates does so for a record that is taken apart.
+func (w *Worker) candidates(limit int) []Candidate {
+	x, q := w.g.catalogue.index(), &w.propose
 	w.ask()
 	names := w.nearest()
 	squash := Squash(string(w.apart.appendWithout(w.key[:0], aside|ofPlatform)))
@@ -200,7 +205,7 @@ func (w *Worker) Candidates(r *Record, limit int) []Candidate {
 
 // ask looks the record's own words up in the index, and what they may be misspelt, cut off, joined or parted from.
 func (w *Worker) ask() {
-	x, q := w.g.catalogue.index, &w.propose
+	x, q := w.g.catalogue.index(), &w.propose
 	q.query, q.words = q.query[:0], q.words[:0]
 	for _, wd := range w.apart.words {
 		if wd.class&(aside|ofPlatform) == 0 {
@@ -243,6 +248,16 @@ func (w *Worker) ask() {
 				}
 			}
 		}
+		if stem := strings.TrimRight(text, "0123456789."); len(stem) >= 3 && !known { // numbered libraries: libcurl4 is of curl
+			if id, ok := x.ids[stem]; ok && stem != text {
+				add(id, 0.85)
+			}
+			if bare, isLib := strings.CutPrefix(stem, "lib"); isLib && bare != "" {
+				if id, ok := x.ids[bare]; ok {
+					add(id, 0.8)
+				}
+			}
+		}
 		if i+1 < len(q.words) {
 			if id, ok := x.ids[text+q.words[i+1]]; ok {
 				add(id, 0.9)
@@ -267,7 +282,7 @@ func (w *Worker) ask() {
 
 // nearest gathers the names that share most words with the record, by weight against their own.
 func (w *Worker) nearest() []int32 {
-	x, q := w.g.catalogue.index, &w.propose
+	x, q := w.g.catalogue.index(), &w.propose
 	if len(q.sums) < len(x.names) {
 		q.sums, q.stamp, q.epoch = make([]float32, len(x.names)), make([]uint32, len(x.names)), 0
 	}
@@ -311,24 +326,4 @@ func (w *Worker) nearest() []int32 {
 		list = kept
 	}
 	return list
-}
-
-// Fold says, for the products on one device, which of them fold under which suite there. present holds the products that
-// are on the device as whole programs. A part of several suites folds under the one with the lowest number.
-func (c *Catalogue) Fold(present map[int64]bool) map[int64]int64 {
-	var folded map[int64]int64
-	for part := range present {
-		for suite := range c.suites[part] {
-			if !present[suite] {
-				continue
-			}
-			if folded == nil {
-				folded = map[int64]int64{}
-			}
-			if old, ok := folded[part]; !ok || suite < old {
-				folded[part] = suite
-			}
-		}
-	}
-	return folded
 }

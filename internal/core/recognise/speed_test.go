@@ -55,7 +55,7 @@ func messyRecords(products []Product, n int, misspelt bool) []Record {
 func BenchmarkDecide(b *testing.B) {
 	for _, n := range []int{5000, 50000} {
 		products := manyProducts(n)
-		w := New(NewCatalogue(products, nil), []Decision{{Key: "x", Product: 1}}).Worker()
+		w := New(NewCatalogue(Source{Products: products}), []Decision{{Key: "x", Product: 1}}).Worker()
 		recs := messyRecords(products, 20000, false)
 		b.Run(fmt.Sprint(n), func(b *testing.B) {
 			b.ReportAllocs()
@@ -74,7 +74,7 @@ func BenchmarkDecide(b *testing.B) {
 func BenchmarkPropose(b *testing.B) {
 	for _, n := range []int{5000, 50000} {
 		products := manyProducts(n)
-		w := New(NewCatalogue(products, nil), nil).Worker()
+		w := New(NewCatalogue(Source{Products: products}), nil).Worker()
 		recs := messyRecords(products, 20000, true)
 		b.Run(fmt.Sprint(n), func(b *testing.B) {
 			b.ReportAllocs()

@@ -1,0 +1,419 @@
+package store
+
+import (
+	"database/sql"
+	"encoding/json"
+	"errors"
+
+	"ensomet/internal/core/civil"
+	"ensomet/internal/core/condition"
+	"ensomet/internal/core/recognise"
+)
+
+// Decided is a decision about a name with its author. Record is one that it was taken on; State is holds, waiting (for a second person) or refused.
+type Decided struct {
+	recognise.Decision
+	Record       int64
+	State        string
+	Batch        int64
+	Author, Note string
+	At           int64
+	SignedBy     string
+	SignedAt     int64
+}
+
+const decisionColumns = "SELECT id, key, product_id, edition, record_id, state, batch, author, at, note, signed_by, signed_at FROM decision"
+
+func scanDecided(r *sql.Rows, d *Decided) error {
+	return r.Scan(&d.ID, &d.Key, &d.Product, &d.Edition, &d.Record, &d.State, &d.Batch, &d.Author, &d.At, &d.Note, &d.SignedBy, &d.SignedAt)
+}
+
+// Decisions reads the decisions that hold or wait for a second person.
+func (tx *Tx) Decisions() ([]Decided, error) {
+	return query(tx, scanDecided, decisionColumns+" WHERE withdrawn_at IS NULL AND state IN ('holds', 'waiting') ORDER BY id")
+}
+
+// AllDecisions reads every decision that was ever taken.
+func (tx *Tx) AllDecisions() ([]Decided, error) {
+	return query(tx, scanDecided, decisionColumns+" ORDER BY id")
+}
+
+// Decide keeps a decision. One that holds takes the place of the earlier one about the same key, which stays on record; one that waits leaves it in force until it is signed off.
+func (tx *Tx) Decide(d Decided) (int64, error) {
+	clear := "UPDATE decision SET withdrawn_at = ?, withdrawn_by = ?, ended_batch = ? WHERE key = ? AND withdrawn_at IS NULL"
+	if d.State == "waiting" {
+		clear += " AND state = 'waiting'"
+	}
+	if _, err := tx.exec(clear, d.At, d.Author, d.Batch, d.Key); err != nil {
+		return 0, err
+	}
+	res, err := tx.exec("INSERT INTO decision(key, product_id, edition, record_id, state, batch, author, at, note) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)", d.Key, d.Product, d.Edition, d.Record, d.State, d.Batch, d.Author, d.At, d.Note)
+	if err != nil {
+		return 0, err
+	}
+	return res.LastInsertId()
+}
+
+// WithdrawDecision takes the decisions about a key back. They stay on record.
+func (tx *Tx) WithdrawDecision(key string, at int64, by string) error {
+	return tx.one("UPDATE decision SET withdrawn_at = ?, withdrawn_by = ? WHERE key = ? AND withdrawn_at IS NULL", at, by, key)
+}
+
+// SignDecision makes a waiting decision hold, or refuses it.
+func (tx *Tx) SignDecision(id, at int64, by string, agreed bool) (Decided, error) {
+	list, err := query(tx, scanDecided, decisionColumns+" WHERE id = ? AND state = 'waiting' AND withdrawn_at IS NULL", id)
+	if err == nil && len(list) == 0 {
+		err = ErrNotFound
+	}
+	if err != nil {
+		return Decided{}, err
+	}
+	d := list[0]
+	if !agreed {
+		_, err := tx.exec("UPDATE decision SET state = 'refused', signed_by = ?, signed_at = ?, withdrawn_at = ?, withdrawn_by = ? WHERE id = ?", by, at, at, by, id)
+		return d, err
+	}
+	if _, err := tx.exec("UPDATE decision SET withdrawn_at = ?, withdrawn_by = ?, ended_batch = ? WHERE key = ? AND state = 'holds' AND withdrawn_at IS NULL", at, by, d.Batch, d.Key); err != nil {
+		return d, err
+	}
+	_, err = tx.exec("UPDATE decision SET state = 'holds', signed_by = ?, signed_at = ? WHERE id = ?", by, at, id)
+	return d, err
+}
+
+// Rekey gives a decision another key, where the way of making keys has changed.
+func (tx *Tx) Rekey(id int64, key string) error {
+	_, err := tx.exec("UPDATE decision SET key = ? WHERE id = ?", key, id)
+	return err
+}
+
+// NewBatch begins a batch of decisions that can be undone together.
+func (tx *Tx) NewBatch(at int64, author, what string) (int64, error) {
+	res, err := tx.exec("INSERT INTO batch(at, author, what) VALUES (?, ?, ?)", at, author, what)
+	if err != nil {
+		return 0, err
+	}
+	return res.LastInsertId()
+}
+
+// Batch is a batch of decisions.
+type Batch struct {
+	ID     int64  `json:"id"`
+	At     int64  `json:"at"`
+	Author string `json:"author"`
+	What   string `json:"what"`
+}
+
+// LastBatch finds somebody's newest batch that is not undone.
+func (tx *Tx) LastBatch(author string) (Batch, error) {
+	var b Batch
+	err := tx.QueryRowContext(tx.ctx, "SELECT id, at, author, what FROM batch WHERE author = ? AND undone_at = 0 ORDER BY id DESC LIMIT 1", author).Scan(&b.ID, &b.At, &b.Author, &b.What)
+	if errors.Is(err, sql.ErrNoRows) {
+		err = ErrNotFound
+	}
+	return b, err
+}
+
+// UndoBatch takes a batch back: what it decided is withdrawn, and what it took the place of holds again. It returns the keys that it touched.
+func (tx *Tx) UndoBatch(id, at int64, by string) ([]string, error) {
+	keys, err := query(tx, func(r *sql.Rows, s *string) error { return r.Scan(s) }, "SELECT DISTINCT key FROM decision WHERE batch = ?1 OR ended_batch = ?1 UNION SELECT key FROM name_later WHERE batch = ?1", id)
+	if err != nil {
+		return nil, err
+	}
+	for _, text := range []string{
+		"UPDATE decision SET withdrawn_at = ?2, withdrawn_by = ?3 WHERE batch = ?1 AND withdrawn_at IS NULL",
+		"UPDATE decision SET withdrawn_at = NULL, withdrawn_by = '', ended_batch = 0 WHERE ended_batch = ?1 AND batch <> ?1 AND ?2 = ?2 AND ?3 = ?3",
+		"DELETE FROM name_later WHERE batch = ?1 AND ?2 = ?2 AND ?3 = ?3",
+		"UPDATE left_out SET ended_at = ?2, ended_by = ?3 WHERE batch = ?1 AND ended_at = 0",
+		"UPDATE batch SET undone_at = ?2, undone_by = ?3 WHERE id = ?1",
+	} {
+		if _, err := tx.exec(text, id, at, by); err != nil {
+			return nil, err
+		}
+	}
+	return keys, nil
+}
+
+// PutLater sets a name aside until a day.
+func (tx *Tx) PutLater(key string, record int64, until civil.Day, author string, at, batch int64) error {
+	_, err := tx.exec("INSERT OR REPLACE INTO name_later(key, record_id, until_day, author, at, batch) VALUES (?, ?, ?, ?, ?, ?)", key, record, until, author, at, batch)
+	return err
+}
+
+// Later lists the names that are set aside, with the day until when.
+func (tx *Tx) Later() (map[string]civil.Day, error) {
+	out := map[string]civil.Day{}
+	rows, err := tx.QueryContext(tx.ctx, "SELECT key, until_day FROM name_later")
+	if err != nil {
+		return nil, err
+	}
+	return out, each(rows, func() error {
+		var key string
+		var until civil.Day
+		err := rows.Scan(&key, &until)
+		out[key] = until
+		return err
+	})
+}
+
+// NameRule is a rule with its author. State is holds or waiting (for a second person).
+type NameRule struct {
+	recognise.Rule
+	Place    int64
+	On       bool
+	State    string
+	Author   string
+	At       int64
+	SignedBy string
+	SignedAt int64
+}
+
+// Holds reports whether a rule is on and signed off where that was asked for.
+func (r *NameRule) Holds(day civil.Day) bool { return r.On && r.State == "holds" && r.InForce(day) }
+
+// NameRules reads the rules in their order, ended ones left out.
+func (tx *Tx) NameRules() ([]NameRule, error) {
+	return query(tx, func(r *sql.Rows, v *NameRule) error {
+		var records, devices string
+		if err := r.Scan(&v.ID, &v.Place, &v.Name, &v.Outcome, &records, &devices, &v.Product, &v.Edition, &v.Reason, &v.From, &v.Until, &v.On, &v.State, &v.Author, &v.At, &v.SignedBy, &v.SignedAt); err != nil {
+			return err
+		}
+		return errors.Join(json.Unmarshal([]byte(records), &v.Records), json.Unmarshal([]byte(devices), &v.Devices))
+	}, `SELECT id, place, name, outcome, records, devices, product_id, edition, reason, from_day, until_day, is_on, state, author, at, signed_by, signed_at FROM name_rule WHERE ended_at = 0 ORDER BY place, id`)
+}
+
+// PutNameRule adds a rule at the end (ID 0) or changes one; its place among the others stays.
+func (tx *Tx) PutNameRule(v *NameRule) error {
+	text := func(c condition.Condition) (string, error) {
+		b, err := json.Marshal(c)
+		return string(b), err
+	}
+	records, err := text(v.Records)
+	if err != nil {
+		return err
+	}
+	devices, err := text(v.Devices)
+	if err != nil {
+		return err
+	}
+	if v.ID != 0 {
+		return tx.one(`UPDATE name_rule SET name = ?, outcome = ?, records = ?, devices = ?, product_id = ?, edition = ?, reason = ?, from_day = ?, until_day = ?, is_on = ?, state = ?, author = ?, at = ?, signed_by = '', signed_at = 0 WHERE id = ? AND ended_at = 0`,
+			v.Name, v.Outcome, records, devices, v.Product, v.Edition, v.Reason, v.From, v.Until, v.On, v.State, v.Author, v.At, v.ID)
+	}
+	res, err := tx.exec(`INSERT INTO name_rule(place, name, outcome, records, devices, product_id, edition, reason, from_day, until_day, is_on, state, author, at)
+		VALUES ((SELECT coalesce(max(place), 0) + 1 FROM name_rule), ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`, v.Name, v.Outcome, records, devices, v.Product, v.Edition, v.Reason, v.From, v.Until, v.On, v.State, v.Author, v.At)
+	if err != nil {
+		return err
+	}
+	v.ID, err = res.LastInsertId()
+	return err
+}
+
+// SetRuleState switches a rule on or off.
+func (tx *Tx) SetRuleState(id int64, on bool) error {
+	return tx.one("UPDATE name_rule SET is_on = ? WHERE id = ? AND ended_at = 0", on, id)
+}
+
+// SignRule makes a waiting rule hold.
+func (tx *Tx) SignRule(id, at int64, by string) error {
+	return tx.one("UPDATE name_rule SET state = 'holds', signed_by = ?, signed_at = ? WHERE id = ? AND state = 'waiting' AND ended_at = 0", by, at, id)
+}
+
+// EndRule ends a rule. It stays on record.
+func (tx *Tx) EndRule(id, at int64, by string) error {
+	return tx.one("UPDATE name_rule SET ended_at = ?, ended_by = ? WHERE id = ? AND ended_at = 0", at, by, id)
+}
+
+// OrderRules gives the rules the order of the list.
+func (tx *Tx) OrderRules(ids []int64) error {
+	for i, id := range ids {
+		if err := tx.one("UPDATE name_rule SET place = ? WHERE id = ? AND ended_at = 0", i+1, id); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// LeftOut is a product on a device that somebody left out of the count by hand.
+type LeftOut struct {
+	ID, Device, Product int64
+	Reason, Author      string
+	At                  int64
+	State               string
+	Batch               int64
+}
+
+// LeftOuts reads what is left out by hand and not ended.
+func (tx *Tx) LeftOuts() ([]LeftOut, error) {
+	return query(tx, func(r *sql.Rows, v *LeftOut) error {
+		return r.Scan(&v.ID, &v.Device, &v.Product, &v.Reason, &v.Author, &v.At, &v.State, &v.Batch)
+	}, "SELECT id, device_id, product_id, reason, author, at, state, batch FROM left_out WHERE ended_at = 0 ORDER BY id")
+}
+
+// LeaveOut leaves a product on a device out of the count.
+func (tx *Tx) LeaveOut(v LeftOut) error {
+	if _, err := tx.exec("UPDATE left_out SET ended_at = ?, ended_by = ? WHERE device_id = ? AND product_id = ? AND ended_at = 0", v.At, v.Author, v.Device, v.Product); err != nil {
+		return err
+	}
+	_, err := tx.exec("INSERT INTO left_out(device_id, product_id, reason, author, at, state, batch) VALUES (?, ?, ?, ?, ?, ?, ?)", v.Device, v.Product, v.Reason, v.Author, v.At, v.State, v.Batch)
+	return err
+}
+
+// CountAgain ends that a product on a device is left out.
+func (tx *Tx) CountAgain(device, product, at int64, by string) error {
+	return tx.one("UPDATE left_out SET ended_at = ?, ended_by = ? WHERE device_id = ? AND product_id = ? AND ended_at = 0", at, by, device, product)
+}
+
+// SignLeftOut makes a waiting one hold, or refuses it.
+func (tx *Tx) SignLeftOut(id, at int64, by string, agreed bool) error {
+	if agreed {
+		return tx.one("UPDATE left_out SET state = 'holds', signed_by = ?, signed_at = ? WHERE id = ? AND state = 'waiting' AND ended_at = 0", by, at, id)
+	}
+	return tx.one("UPDATE left_out SET state = 'refused', signed_by = ?1, signed_at = ?2, ended_at = ?2, ended_by = ?1 WHERE id = ?3 AND state = 'waiting' AND ended_at = 0", by, at, id)
+}
+
+// Suites reads the suites that users have defined.
+func (tx *Tx) Suites() ([]recognise.Suite, error) {
+	return query(tx, func(r *sql.Rows, v *recognise.Suite) error {
+		var parts string
+		if err := r.Scan(&v.ID, &v.Product, &v.Edition, &v.Version, &v.Need, &parts); err != nil {
+			return err
+		}
+		return json.Unmarshal([]byte(parts), &v.Parts)
+	}, "SELECT id, product_id, edition, version, need, parts FROM suite ORDER BY id")
+}
+
+// PutSuite adds a suite (ID 0) or changes one.
+func (tx *Tx) PutSuite(v *recognise.Suite, author string, at int64) error {
+	parts, err := json.Marshal(v.Parts)
+	if err != nil {
+		return err
+	}
+	if v.ID != 0 {
+		return tx.one("UPDATE suite SET product_id = ?, edition = ?, version = ?, need = ?, parts = ?, author = ?, at = ? WHERE id = ?", v.Product, v.Edition, v.Version, v.Need, string(parts), author, at, v.ID)
+	}
+	res, err := tx.exec("INSERT INTO suite(product_id, edition, version, need, parts, author, at) VALUES (?, ?, ?, ?, ?, ?, ?)", v.Product, v.Edition, v.Version, v.Need, string(parts), author, at)
+	if err != nil {
+		return err
+	}
+	v.ID, err = res.LastInsertId()
+	return err
+}
+
+// DropSuite takes a suite's definition away.
+func (tx *Tx) DropSuite(id int64) error { return tx.one("DELETE FROM suite WHERE id = ?", id) }
+
+// KeptProposal is the first proposal for a name that nobody has recognised, kept until the catalogue changes.
+type KeptProposal struct {
+	Key             string
+	Record, Product int64
+	Edition         string
+	Score           float64
+	Gather          string
+}
+
+// Proposals reads the first proposals that were made for a state of the catalogue.
+func (tx *Tx) Proposals(madeFor string) (map[string]KeptProposal, error) {
+	list, err := query(tx, func(r *sql.Rows, v *KeptProposal) error {
+		return r.Scan(&v.Key, &v.Record, &v.Product, &v.Edition, &v.Score, &v.Gather)
+	}, "SELECT key, record_id, product_id, edition, score, gather FROM proposal WHERE made_for = ?", madeFor)
+	out := make(map[string]KeptProposal, len(list))
+	for _, p := range list {
+		out[p.Key] = p
+	}
+	return out, err
+}
+
+// PutProposals keeps proposals, and forgets those for earlier states of the catalogue.
+func (tx *Tx) PutProposals(list []KeptProposal, madeFor string) error {
+	if _, err := tx.exec("DELETE FROM proposal WHERE made_for <> ?", madeFor); err != nil {
+		return err
+	}
+	b, err := tx.bulk(7, "INSERT OR REPLACE INTO proposal(key, record_id, product_id, edition, score, gather, made_for)", "")
+	if err != nil {
+		return err
+	}
+	for _, p := range list {
+		if err := b.Add(p.Key, p.Record, p.Product, p.Edition, p.Score, p.Gather, madeFor); err != nil {
+			return err
+		}
+	}
+	return b.Flush()
+}
+
+// QueueDay is how many names, and installs of theirs, nobody had recognised on a day.
+type QueueDay struct {
+	Day         civil.Day `json:"-"`
+	On          string    `json:"on"`
+	Names       int64     `json:"names"`
+	Installs    int64     `json:"installs"`
+	AllInstalls int64     `json:"allInstalls"`
+}
+
+// PutQueueDay keeps the state of a day; a later one of the same day takes its place.
+func (tx *Tx) PutQueueDay(day civil.Day) error {
+	_, err := tx.exec(`INSERT OR REPLACE INTO queue_day(day, names, installs, all_installs)
+		SELECT ?, count(*) FILTER (WHERE state IN ('unrecognised', 'later', 'waiting') AND installs > 0), coalesce(sum(installs) FILTER (WHERE state IN ('unrecognised', 'later', 'waiting')), 0), coalesce(sum(installs), 0) FROM name_fact`, day)
+	return err
+}
+
+// QueueDays reads the last days of the queue, oldest first.
+func (tx *Tx) QueueDays(since civil.Day) ([]QueueDay, error) {
+	return query(tx, func(r *sql.Rows, v *QueueDay) error {
+		err := r.Scan(&v.Day, &v.Names, &v.Installs, &v.AllInstalls)
+		v.On = v.Day.String()
+		return err
+	}, "SELECT day, names, installs, all_installs FROM queue_day WHERE day >= ? ORDER BY day", since)
+}
+
+// DecidedSince counts the names that people decided since a time.
+func (tx *Tx) DecidedSince(at int64) (n int64, err error) {
+	err = tx.QueryRowContext(tx.ctx, "SELECT count(DISTINCT key) FROM decision WHERE at >= ? AND (withdrawn_at IS NULL OR ended_batch <> 0)", at).Scan(&n)
+	return n, err
+}
+
+// InstallsOfRecords counts the installs of some records that are there now, and those that were there at any time since another; each device and record once.
+func (tx *Tx) InstallsOfRecords(records []int64, since int64) (now, ever int64, err error) {
+	list, err := json.Marshal(records)
+	if err != nil {
+		return 0, 0, err
+	}
+	err = tx.QueryRowContext(tx.ctx, `SELECT coalesce(sum(here), 0), count(*) FROM (SELECT max(until IS NULL) here FROM install
+		WHERE record_id IN (SELECT value FROM json_each(?1)) AND (until IS NULL OR until > ?2) GROUP BY device_id, record_id)`, string(list), since).Scan(&now, &ever)
+	return now, ever, err
+}
+
+// DevicesOfRecords lists the devices that have any of the records now, with the records, up to a number of pairs.
+func (tx *Tx) DevicesOfRecords(records []int64) (map[int64][]int64, error) {
+	list, err := json.Marshal(records)
+	if err != nil {
+		return nil, err
+	}
+	rows, err := tx.QueryContext(tx.ctx, "SELECT DISTINCT device_id, record_id FROM install WHERE until IS NULL AND record_id IN (SELECT value FROM json_each(?)) ORDER BY 1, 2", string(list))
+	if err != nil {
+		return nil, err
+	}
+	out := map[int64][]int64{}
+	return out, each(rows, func() error {
+		var d, r int64
+		err := rows.Scan(&d, &r)
+		out[d] = append(out[d], r)
+		return err
+	})
+}
+
+// SetNameState writes the state of one name: as given, or where that is empty as its records say.
+func (tx *Tx) SetNameState(key, state string) error {
+	_, err := tx.exec(`UPDATE name_fact SET state = CASE WHEN ?2 <> '' THEN ?2 ELSE coalesce((SELECT CASE WHEN max(product_id = 0 AND not_software = 0) THEN 'unrecognised' WHEN max(step = 'decision') THEN 'decided'
+		WHEN max(step = 'rule') THEN 'rule' ELSE 'recognised' END FROM recognition n WHERE n.key = name_fact.key), state) END WHERE key = ?1`, key, state)
+	return err
+}
+
+// NameCounts sums up the queue of names.
+type NameCounts struct{ Open, OpenInstalls, Installs, Later, Waiting int64 }
+
+// CountNames sums up the queue; names without installs are not waited for.
+func (tx *Tx) CountNames() (c NameCounts, err error) {
+	err = tx.QueryRowContext(tx.ctx, `SELECT count(*) FILTER (WHERE state = 'unrecognised' AND installs > 0), coalesce(sum(installs) FILTER (WHERE state IN ('unrecognised', 'later', 'waiting')), 0), coalesce(sum(installs), 0),
+		count(*) FILTER (WHERE state = 'later' AND installs > 0), count(*) FILTER (WHERE state = 'waiting') FROM name_fact`).Scan(&c.Open, &c.OpenInstalls, &c.Installs, &c.Later, &c.Waiting)
+	return c, err
+}
