@@ -3,6 +3,8 @@ package standin
 import (
 	"context"
 	"fmt"
+	"slices"
+	"strings"
 	"time"
 
 	"ensomet/internal/app"
@@ -72,7 +74,8 @@ func (o *Outside) reportStories(ctx context.Context, a *app.App) ([]Truth, error
 			if err != nil {
 				return err
 			}
-			s.Installs[0].Version = "9.9"
+			first := slices.IndexFunc(s.Installs, func(i formats.ScanInstall) bool { return i.Version != "" && !strings.ContainsAny(i.Name, "0123456789") })
+			s.Installs[first].Version = "9.9"
 			s.Installs, s.Files = s.Installs[:len(s.Installs)-1], nil
 			_, err = a.TakeScan(ctx, "deployment tool", "id", s)
 			return err
