@@ -468,6 +468,38 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/left-out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["leave"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/left-out/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["previewLeaving"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/mail": {
         parameters: {
             query?: never;
@@ -516,6 +548,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/name-rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["nameRules"];
+        put?: never;
+        post: operations["putRule"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/name-rules/change": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["changeRule"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/name-rules/fields": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["recordFields"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/name-rules/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["previewRule"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/names": {
         parameters: {
             query?: never;
@@ -548,6 +644,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/names/later": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["setAside"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/names/one": {
         parameters: {
             query?: never;
@@ -574,6 +686,54 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["previewDecision"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/names/queue": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["queue"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/names/settings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["naming"];
+        put?: never;
+        post: operations["setNaming"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/names/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["undo"];
         delete?: never;
         options?: never;
         head?: never;
@@ -932,6 +1092,38 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/unsigned": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["unsigned"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/unsigned/sign": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["sign"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/use": {
         parameters: {
             query?: never;
@@ -973,6 +1165,14 @@ export interface components {
             reason: string;
             state: string;
         };
+        Batch: {
+            /** Format: int64 */
+            at: number;
+            author: string;
+            /** Format: int64 */
+            id: number;
+            what: string;
+        };
         "BodyStruct { Days int \"json:\\\"days\\\"\" }Body": {
             /** Format: int64 */
             days: number;
@@ -994,6 +1194,18 @@ export interface components {
         };
         "BodyStruct { Key string \"json:\\\"key\\\"\" }Body": {
             key: string;
+        };
+        "BodyStruct { Keys ListString \"json:\\\"keys\\\" minItems:\\\"1\\\" maxItems:\\\"500\\\"\"; Days int \"json:\\\"days\\\" minimum:\\\"1\\\" maximum:\\\"400\\\"\" }Body": {
+            /** Format: int64 */
+            days: number;
+            keys: string[];
+        };
+        "BodyStruct { Kind string \"json:\\\"kind\\\" enum:\\\"nameRuleLeave_out\\\"\"; ID int64 \"json:\\\"id\\\"\"; Agreed bool \"json:\\\"agreed\\\"\" }Body": {
+            agreed: boolean;
+            /** Format: int64 */
+            id: number;
+            /** @enum {string} */
+            kind: "name" | "rule" | "leave_out";
         };
         "BodyStruct { Product int64 \"json:\\\"product\\\"\" }Body": {
             /** Format: int64 */
@@ -1263,10 +1475,14 @@ export interface components {
             at: number;
             author: string;
             edition: string;
+            /** Format: int64 */
+            id: number;
             name: string;
             note: string;
             /** Format: int64 */
             product: number;
+            /** @description who signed it off */
+            signed: string;
         };
         Delivery: {
             /** Format: int64 */
@@ -1441,10 +1657,20 @@ export interface components {
         };
         Effect: {
             /** Format: int64 */
+            batch: number;
+            /** Format: int64 */
             installs: number;
+            /**
+             * Format: int64
+             * @description installs that it touches or would have touched at any time in the last year
+             */
+            lastYear: number;
             moves: components["schemas"]["Move"][];
             /** Format: int64 */
+            names: number;
+            /** Format: int64 */
             records: number;
+            waits: boolean;
         };
         EntitlementRow: {
             author: string;
@@ -1681,6 +1907,8 @@ export interface components {
             /** Format: int64 */
             since: number;
             source: string;
+            /** @description why it folds under a suite on this device, or does not */
+            suites: string;
             title: string;
             /** Format: int64 */
             until: number;
@@ -1695,6 +1923,15 @@ export interface components {
             kind: string;
             /** Format: int64 */
             limit: number;
+        };
+        Leaving: {
+            /** @description count it again */
+            again: boolean;
+            /** @description device_ids */
+            devices: string[];
+            /** Format: int64 */
+            product: number;
+            reason: string;
         };
         Level: {
             detail: string;
@@ -1820,7 +2057,7 @@ export interface components {
         };
         NameDecision: {
             edition: string;
-            key: string;
+            keys: string[];
             note: string;
             /** Format: int64 */
             product: number;
@@ -1829,12 +2066,20 @@ export interface components {
             /** Format: int64 */
             devices: number;
             /** Format: int64 */
+            findings: number;
+            gather: string;
+            /** Format: int64 */
             installs: number;
             key: string;
+            likely: string;
+            /** Format: double */
+            money: number;
             name: string;
             publisher: string;
             /** Format: int64 */
             records: number;
+            /** Format: double */
+            score: number;
             /** Format: int64 */
             stale: number;
             state: string;
@@ -1846,12 +2091,24 @@ export interface components {
             key: string;
             proposals: components["schemas"]["ProposalView"][];
             records: components["schemas"]["RecordView"][];
+            /** @description other names that differ in little and that nobody has recognised either */
+            similar: components["schemas"]["NameRow"][];
             trace: components["schemas"]["TraceStep"][];
+            waiting: components["schemas"]["DecisionView"];
         };
         Named: {
             /** Format: int64 */
             id: number;
             name: string;
+        };
+        NamingSettings: {
+            /**
+             * Format: double
+             * @description score from which a first proposal decides by itself; 0 is never
+             */
+            limit: number;
+            /** @description kinds of decision that a second person signs off before they count: title, nothing, leave_out, rule */
+            signOff: string[];
         };
         NewTitle: {
             category: string;
@@ -2120,6 +2377,8 @@ export interface components {
             id: number;
             /** Format: int64 */
             installs: number;
+            /** Format: int64 */
+            leftOut: number;
             model: string;
             product: string;
             publisher: string;
@@ -2144,6 +2403,8 @@ export interface components {
             id: number;
             /** Format: int64 */
             installs: number;
+            /** Format: int64 */
+            leftOut: number;
             lines: components["schemas"]["TitleLine"][];
             model: string;
             names: components["schemas"]["NameRow"][];
@@ -2161,8 +2422,11 @@ export interface components {
             versions: number;
         };
         ProposalView: {
+            category: string;
             edition: string;
+            extra: string[];
             missing: string[];
+            model: string;
             name: string;
             /** Format: int64 */
             product: number;
@@ -2170,6 +2434,44 @@ export interface components {
             /** Format: double */
             score: number;
             shared: string[];
+        };
+        Queue: {
+            /** Format: int64 */
+            allInstalls: number;
+            days: components["schemas"]["QueueDay"][];
+            /** Format: int64 */
+            installs: number;
+            /**
+             * Format: int64
+             * @description set aside until a day
+             */
+            later: number;
+            /**
+             * Format: int64
+             * @description that nobody has recognised
+             */
+            names: number;
+            /** @description what undoing would take back */
+            undo?: components["schemas"]["Batch"];
+            /**
+             * Format: int64
+             * @description for a second person
+             */
+            waiting: number;
+            /**
+             * Format: int64
+             * @description names decided in the last seven days
+             */
+            week: number;
+        };
+        QueueDay: {
+            /** Format: int64 */
+            allInstalls: number;
+            /** Format: int64 */
+            installs: number;
+            /** Format: int64 */
+            names: number;
+            on: string;
         };
         Quiet: {
             first?: string;
@@ -2204,6 +2506,88 @@ export interface components {
             renewals: number;
             running: boolean;
             step: string;
+        };
+        RuleChange: {
+            /** @enum {string} */
+            change: "on" | "off" | "end" | "order";
+            /** Format: int64 */
+            id: number;
+            /** @description all rules in their new order */
+            order?: number[];
+        };
+        RuleConflict: {
+            /** Format: int64 */
+            records: number;
+            rule: string;
+        };
+        RuleDraft: {
+            /** @description only where installs are left out */
+            devices: components["schemas"]["Condition"];
+            edition: string;
+            /** @description first day, empty is always */
+            from: string;
+            /**
+             * Format: int64
+             * @description 0 is a new one
+             */
+            id: number;
+            name: string;
+            off: boolean;
+            /** @enum {string} */
+            outcome: "title" | "nothing" | "leave_out";
+            /** Format: int64 */
+            product: number;
+            reason: string;
+            records: components["schemas"]["Condition"];
+            /** @description first day on which it holds no more, empty is never */
+            until: string;
+        };
+        RuleView: {
+            /** Format: int64 */
+            at: number;
+            author: string;
+            conflicts: components["schemas"]["RuleConflict"][];
+            /** @description why it decides nothing, empty where it does */
+            dead: string;
+            /**
+             * Format: int64
+             * @description records that it decides, or whose installs it may leave out
+             */
+            decides: number;
+            /** @description only where installs are left out */
+            devices: components["schemas"]["Condition"];
+            edition: string;
+            /**
+             * Format: int64
+             * @description records that its condition fits
+             */
+            fits: number;
+            /** @description first day, empty is always */
+            from: string;
+            /**
+             * Format: int64
+             * @description 0 is a new one
+             */
+            id: number;
+            means: string;
+            name: string;
+            /** @description the titles that its conditions mention */
+            names: {
+                [key: string]: string;
+            };
+            off: boolean;
+            /** @enum {string} */
+            outcome: "title" | "nothing" | "leave_out";
+            /** Format: int64 */
+            product: number;
+            reason: string;
+            records: components["schemas"]["Condition"];
+            signed: string;
+            /** @enum {string} */
+            state: "holds" | "waiting" | "off" | "not_yet" | "over";
+            /** @description first day on which it holds no more, empty is never */
+            until: string;
+            words: string;
         };
         Rules: {
             /**
@@ -2349,6 +2733,11 @@ export interface components {
             outcome: string;
             step: string;
         };
+        Undone: {
+            /** Format: int64 */
+            names: number;
+            what: string;
+        };
         UnitView: {
             device: string;
             deviceName: string;
@@ -2363,6 +2752,19 @@ export interface components {
             user: string;
             userName: string;
             why: string;
+        };
+        Unsigned: {
+            /** Format: int64 */
+            at: number;
+            author: string;
+            /** Format: int64 */
+            id: number;
+            key: string;
+            /** @enum {string} */
+            kind: "name" | "rule" | "leave_out";
+            means: string;
+            note: string;
+            what: string;
         };
         UseRow: {
             age: string;
@@ -3448,6 +3850,72 @@ export interface operations {
             };
         };
     };
+    leave: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Leaving"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Effect"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    previewLeaving: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Leaving"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Effect"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     mail: {
         parameters: {
             query?: {
@@ -3553,6 +4021,163 @@ export interface operations {
             };
         };
     };
+    nameRules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RuleView"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    putRule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RuleDraft"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Effect"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    changeRule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RuleChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    recordFields: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConditionFields"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    previewRule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RuleDraft"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Effect"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     names: {
         parameters: {
             query?: {
@@ -3624,6 +4249,39 @@ export interface operations {
             };
         };
     };
+    setAside: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BodyStruct { Keys ListString \"json:\\\"keys\\\" minItems:\\\"1\\\" maxItems:\\\"500\\\"\"; Days int \"json:\\\"days\\\" minimum:\\\"1\\\" maximum:\\\"400\\\"\" }Body"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     name: {
         parameters: {
             query?: {
@@ -3675,6 +4333,126 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Effect"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    queue: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Queue"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    naming: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NamingSettings"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    setNaming: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NamingSettings"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    undo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Undone"];
                 };
             };
             /** @description Error */
@@ -4541,6 +5319,68 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    unsigned: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Unsigned"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    sign: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BodyStruct { Kind string \"json:\\\"kind\\\" enum:\\\"nameRuleLeave_out\\\"\"; ID int64 \"json:\\\"id\\\"\"; Agreed bool \"json:\\\"agreed\\\"\" }Body"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {

@@ -9,10 +9,19 @@ import { word } from '../lib/format'
 
 /** Edits a condition on devices, nested as deep as one likes: every line asks one thing, every box joins its lines by all, any or none. There is no syntax to learn. */
 type Condition = Schemas['Condition']
-const props = defineProps<{ modelValue: Condition; names: Record<number, string>; depth?: number }>()
+const props = defineProps<{
+  modelValue: Condition
+  names: Record<number, string>
+  depth?: number
+  /** what the condition is about: devices, or raw records */
+  of?: 'records'
+}>()
 const emit = defineEmits<{ 'update:modelValue': [c: Condition]; drop: []; named: [id: number, name: string] }>()
 
-const fields = useQuery({ queryKey: ['condition-fields'], queryFn: () => ask(api.GET('/api/groups/fields')) })
+const fields = useQuery({
+  queryKey: ['condition-fields', props.of],
+  queryFn: () => ask(props.of ? api.GET('/api/name-rules/fields') : api.GET('/api/groups/fields')),
+})
 const known = computed(() => fields.data.value)
 const typeOf = (field?: string) => known.value?.fields.find((f) => f.name === field)?.type ?? 'text'
 const labels: Record<string, string> = {
@@ -73,7 +82,7 @@ const dropLine = (i: number) =>
       lines.value.filter((_, k) => k !== i),
     ),
   )
-const fresh: Condition = { field: 'unit', op: 'under', value: '' }
+const fresh: Condition = props.of ? { field: 'name', op: 'like', value: '' } : { field: 'unit', op: 'under', value: '' }
 const add = (c: Condition) => emit('update:modelValue', made(join.value, [...lines.value, c]))
 
 function setField(field: string) {
@@ -100,7 +109,7 @@ const suggest = (e: { query: string }) => {
   suggestions.value = choices.value.filter((v) => v.toLowerCase().includes(e.query.toLowerCase())).slice(0, 40)
 }
 const hints: Record<string, string> = { network: '10.24.0.0/13 or 2001:db8::/32', name: 'hal-*', like: 'with * and ?' }
-const fixed = ['kind', 'environment', 'status', 'age', 'portable', 'hosting']
+const fixed = ['piece', 'kind', 'environment', 'status', 'age', 'portable', 'hosting']
 </script>
 
 <template>
@@ -115,7 +124,9 @@ const fixed = ['kind', 'environment', 'status', 'age', 'portable', 'hosting']
         aria-label="how the lines are joined"
         @update:model-value="(v: string) => emit('update:modelValue', made(v, lines))"
       />
-      <span v-if="!lines.length" class="soft">{{ depth ? 'an empty box' : 'no line yet: every device is in' }}</span>
+      <span v-if="!lines.length" class="soft">{{
+        depth ? 'an empty box' : of ? 'no line yet: every record fits' : 'no line yet: every device is in'
+      }}</span>
       <span class="grow" />
       <button v-if="depth" class="plain soft" type="button" @click="emit('drop')">take this box away</button>
     </div>
@@ -125,6 +136,7 @@ const fixed = ['kind', 'environment', 'status', 'age', 'portable', 'hosting']
       :model-value="c"
       :names="names"
       :depth="(depth ?? 0) + 1"
+      :of="of"
       @update:model-value="(v: Condition) => setLine(i, v)"
       @drop="dropLine(i)"
       @named="(id: number, name: string) => emit('named', id, name)"
@@ -142,6 +154,7 @@ const fixed = ['kind', 'environment', 'status', 'age', 'portable', 'hosting']
       :model-value="modelValue.not"
       :names="names"
       :depth="(depth ?? 0) + 1"
+      :of="of"
       @update:model-value="(v: Condition) => emit('update:modelValue', { not: v })"
       @drop="emit('drop')"
       @named="(id: number, name: string) => emit('named', id, name)"

@@ -14,14 +14,22 @@ const balance = (n: number) => (n < 0 ? `${whole(-n)} short` : n > 0 ? `${whole(
     <b>{{ press }}</b>
     <span>{{ says }}</span>
     <template v-if="effect">
-      <span>{{ count(effect.records, 'record') }} on {{ count(effect.installs, 'install') }}</span>
-      <span v-for="m in effect.moves" :key="m.product + m.metric" class="move">
+      <span v-if="effect.records"
+        >{{ count(effect.records, 'record') }} on {{ count(effect.installs, 'install')
+        }}<template v-if="effect.lastYear > effect.installs"
+          >, {{ whole(effect.lastYear) }} in the last year</template
+        ></span
+      >
+      <span v-else>{{ count(effect.installs, 'install') }}</span>
+      <span v-for="m in effect.moves.slice(0, 8)" :key="m.product + m.metric" class="move">
         {{ m.product }}, {{ word(m.metric) }}: needed {{ whole(m.neededBefore) }} → {{ whole(m.neededAfter) }},
         <span :class="{ short: m.after < 0, spare: m.after > 0 }"
           >{{ balance(m.before) }} → {{ balance(m.after) }}</span
         >
       </span>
+      <span v-if="effect.moves.length > 8" class="move soft">and {{ effect.moves.length - 8 }} more positions</span>
       <span v-if="!effect.moves.length" class="soft">no position moves</span>
+      <span v-if="effect.waits" class="move soft">It counts once a second person has signed it off.</span>
     </template>
     <span v-else-if="!ready" class="soft">being worked out…</span>
   </button>

@@ -8,6 +8,7 @@ import RecordTrace from '../components/RecordTrace.vue'
 import { count, day, moment, money, whole, word } from '../lib/format'
 import { useSession } from '../lib/session'
 import EvidenceNav from './EvidenceNav.vue'
+import LeaveOut from './LeaveOut.vue'
 
 /** One device: what it is, what is on it and why each counts or not, when it was scanned, and what was found against it. */
 const props = defineProps<{ code: string }>()
@@ -48,6 +49,7 @@ async function scan() {
 const text = ref('')
 const gone = ref(false)
 const record = ref(0)
+const opened = computed(() => d.value?.software.find((s) => s.record === record.value && !s.until))
 const software = computed(() =>
   (d.value?.software ?? []).filter(
     (s) =>
@@ -195,6 +197,14 @@ const facts = computed(() => {
               <h2>Record {{ record }}</h2>
               <span class="grow" /><button class="plain" type="button" @click="record = 0">close</button>
             </div>
+            <LeaveOut
+              v-if="mayWork && opened?.productId && !opened.until"
+              :device="d.code"
+              :product="opened.productId"
+              :title="opened.title"
+              :why-not="opened.whyNot"
+              :suites="opened.suites"
+            />
             <RecordTrace :id="record" :device="d.id" />
           </div>
           <section class="sheet">

@@ -1,21 +1,20 @@
 <script setup lang="ts">
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
-import { refDebounced, useEventListener } from '@vueuse/core'
-import Button from 'primevue/button'
-import InputText from 'primevue/inputtext'
-import Select from 'primevue/select'
+import { useEventListener } from '@vueuse/core'
 import { useToast } from 'primevue/usetoast'
 import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import { api, ask, readList, type Lists, type Schemas } from '../api/client'
-import EffectLine from '../components/EffectLine.vue'
+import { api, ask, type Lists, type Schemas } from '../api/client'
 import ListFilter from '../components/ListFilter.vue'
 import ListTable, { type ListColumn } from '../components/ListTable.vue'
-import { count, day } from '../lib/format'
+import { count, money, whole } from '../lib/format'
 import { useListState } from '../lib/listState'
 import { useSession } from '../lib/session'
+import NamePane from './NamePane.vue'
+import QueueCourse from './QueueCourse.vue'
+import TitlesNav from './TitlesNav.vue'
 
-/** Raw names: those nobody has decided first, by installs. One decision serves every version and spelling of the same name. */
+/** Raw names: those nobody has recognised first, by what a decision changes. One decision serves every version and spelling of a name, and every similar name that is taken along. */
 const client = useQueryClient()
 const toast = useToast()
 const route = useRoute()
@@ -25,300 +24,182 @@ const mayWork = may('work')
 const { change } = useListState({ sort: 'installs', desc: true })
 if (!route.query.f) void router.replace({ query: { ...route.query, f: ['state=unrecognised', 'installs=>0'] } })
 
-const columns: ListColumn[] = [
-  { key: 'name', label: 'raw name', fixed: true },
-  { key: 'publisher', label: 'publisher', width: '24%' },
-  { key: 'records', label: 'spellings', num: true, width: '5.6rem' },
-  { key: 'installs', label: 'installs', num: true, width: '5.2rem' },
-  { key: 'devices', label: 'devices', num: true, width: '5.2rem' },
-  { key: 'stale', label: 'stale', num: true, width: '4.6rem' },
-  { key: 'state', label: 'state', width: '8.2rem' },
-]
 const key = computed(() => String(route.query.key ?? ''))
+const columns = computed<ListColumn[]>(() => [
+  { key: 'name', label: 'raw name', fixed: true },
+  { key: 'publisher', label: 'publisher', width: '20%', hidden: !!key.value },
+  { key: 'likely', label: 'most likely', width: '20%', hidden: !!key.value },
+  { key: 'installs', label: 'installs', num: true, width: '5.2rem' },
+  { key: 'money', label: 'at stake, EUR', num: true, width: '7.4rem' },
+  { key: 'findings', label: 'restricted', num: true, width: '5.9rem', hidden: !!key.value },
+  { key: 'records', label: 'spellings', num: true, width: '5.6rem', hidden: !!key.value },
+  { key: 'devices', label: 'devices', num: true, width: '5.2rem', hidden: true },
+  { key: 'stale', label: 'stale', num: true, width: '4.6rem', hidden: true },
+  { key: 'state', label: 'state', width: '7.2rem' },
+])
+const states = [
+  { label: 'nobody has recognised', value: 'unrecognised' },
+  { label: 'set aside', value: 'later' },
+  { label: 'to be signed off', value: 'waiting' },
+  { label: 'decided by a person', value: 'decided' },
+  { label: 'decided by a rule', value: 'rule' },
+  { label: 'found in the catalogue', value: 'recognised' },
+]
 const open = (k: string) => change({ key: k || undefined })
-const name = useQuery({
-  queryKey: ['name', key],
-  queryFn: () => ask(api.GET('/api/names/one', { params: { query: { key: key.value } } })),
-  enabled: computed(() => key.value !== ''),
-})
-const n = computed(() => (key.value ? name.data.value : undefined))
+const queue = useQuery({ queryKey: ['queue'], queryFn: () => ask(api.GET('/api/names/queue')) })
 
-const text = ref('')
-const late = refDebounced(text, 150)
-const others = useQuery({
-  queryKey: ['choose', late],
-  queryFn: () => readList('products', { q: late.value, sort: 'product' }, '', 8),
-  enabled: computed(() => late.value.trim().length > 1),
-})
-const picked = ref<{ product: number; edition: string; text: string }>()
-watch(key, () => {
-  picked.value = undefined
-  text.value = ''
-  adding.value = false
-  says.value = ''
-})
-const choices = computed(() => {
-  const list = (n.value?.proposals ?? []).map((p) => ({
-    product: p.product,
-    edition: p.edition,
-    text: `${p.publisher} ${p.name} ${p.edition}`.trim(),
-    detail: `shares ${p.shared.join(' ')}` + (p.missing.length ? `, lacks ${p.missing.join(' ')}` : ''),
-  }))
-  const more = (others.data.value?.rows ?? [])
-    .filter((p) => !list.some((l) => l.product === p.id))
-    .map((p: Lists['products']) => ({
-      product: p.id,
-      edition: '',
-      text: `${p.publisher} ${p.product}`,
-      detail: p.category,
-    }))
-  return late.value.trim() ? more : list
-})
-const decision = computed(() =>
-  picked.value ? { key: key.value, product: picked.value.product, edition: picked.value.edition, note: '' } : undefined,
-)
-const effect = useQuery({
-  queryKey: ['preview', decision],
-  queryFn: () => ask(api.POST('/api/names/preview', { body: decision.value! })),
-  enabled: computed(() => !!decision.value && mayWork.value),
-  staleTime: 0,
-})
-const says = ref('')
 const table = ref<{ rows: Lists['names'][] }>()
-function next() {
-  const rows = table.value?.rows ?? []
-  const i = rows.findIndex((r) => r.key === key.value)
-  open(rows[i + 1]?.key ?? rows.find((r) => r.key !== key.value)?.key ?? '')
+const marked = ref<Lists['names'][]>([])
+const rows = computed(() => table.value?.rows ?? [])
+const done = ref(new Set<string>())
+watch(rows, () => (done.value = new Set([...done.value].filter((k) => rows.value.some((r) => r.key === k)))))
+
+function step(by: 1 | -1) {
+  const list = rows.value.filter((r) => !done.value.has(r.key) || r.key === key.value)
+  const i = list.findIndex((r) => r.key === key.value)
+  const next = list[i + by] ?? (by === 1 && i >= 0 ? list[i - 1] : list[0])
+  open(next?.key ?? '')
 }
-async function press() {
-  if (!decision.value) return
-  const done = decision.value
-  try {
-    const e: Schemas['Effect'] = await ask(api.POST('/api/names/decide', { body: done }))
-    toast.add({
-      severity: 'success',
-      summary: `Decided for ${count(e.installs, 'install')}`,
-      detail: 'It holds for every later import. Take it back on the name’s own page.',
-      life: 5000,
-    })
-    next()
-    await client.invalidateQueries({ queryKey: ['list'] })
-    await client.invalidateQueries({ queryKey: ['status'] })
-  } catch (e) {
-    says.value = (e as Error).message
-  }
+/** What was just done leaves the queue; the next name opens. */
+async function settled(keys: string[], says: string, detail: string) {
+  for (const k of keys) done.value.add(k)
+  marked.value = []
+  toast.add({ severity: 'success', summary: says, detail, life: 4000 })
+  step(1)
+  await Promise.all(['list', 'status', 'queue', 'unsigned'].map((k) => client.invalidateQueries({ queryKey: [k] })))
 }
-async function takeBack() {
+function decided(e: Schemas['Effect'], keys: string[]) {
+  void settled(
+    keys,
+    e.waits ? 'Waits to be signed off' : `Decided for ${count(e.installs, 'install')}`,
+    e.waits
+      ? 'Nothing moves until a second person agrees. u takes it back.'
+      : 'It holds for every later import. u takes it back.',
+  )
+}
+async function undo() {
   try {
-    await ask(api.POST('/api/names/withdraw', { body: { key: key.value } }))
+    const u = await ask(api.POST('/api/names/undo'))
+    done.value = new Set()
+    toast.add({ severity: 'info', summary: 'Taken back', detail: `${u.what}: as it was before.`, life: 4000 })
     await client.invalidateQueries()
   } catch (e) {
-    says.value = (e as Error).message
-  }
-}
-const nothing = { product: 0, edition: '', text: 'not software that counts' }
-
-const adding = ref(false)
-const fresh = ref({ publisher: '', product: '', category: '', model: 'commercial' as const })
-function startAdding() {
-  const r = n.value?.records[0]
-  fresh.value = { publisher: r?.publisher ?? '', product: r?.name ?? '', category: '', model: 'commercial' }
-  adding.value = true
-}
-async function addTitle() {
-  try {
-    const { product } = await ask(api.POST('/api/titles', { body: fresh.value }))
-    picked.value = { product, edition: '', text: `${fresh.value.publisher} ${fresh.value.product}` }
-    adding.value = false
-  } catch (e) {
-    says.value = (e as Error).message
+    toast.add({ severity: 'warn', summary: (e as Error).message, life: 5000 })
   }
 }
 useEventListener(window, 'keydown', (e: KeyboardEvent) => {
   if (['INPUT', 'TEXTAREA', 'SELECT'].includes((e.target as HTMLElement).tagName) || e.ctrlKey || e.metaKey || e.altKey)
     return
+  if (document.querySelector('.p-dialog, .p-select-overlay')) return
   if (e.key === 'Escape') open('')
-  if (!n.value || !mayWork.value) return
-  if (e.key === 'n') next()
-  else if (e.key === 'x') picked.value = nothing
-  else if (e.key === 'a') {
-    const first = choices.value[0]
-    if (!picked.value && first) picked.value = first
-    else if (picked.value) void press()
+  else if (e.key === 'n' || e.key === 'j') step(1)
+  else if (e.key === 'p' || e.key === 'k') step(-1)
+  else if (e.key === 'u' && mayWork.value) void undo()
+  else if (e.key === 'm' && key.value) {
+    const row = rows.value.find((r) => r.key === key.value)
+    if (!row) return
+    const had = marked.value.some((r) => r.key === row.key)
+    marked.value = had ? marked.value.filter((r) => r.key !== row.key) : [...marked.value, row]
+    step(1)
   }
 })
+const others = computed(() => marked.value.map((r) => r.key).filter((k) => k !== key.value))
 </script>
 
 <template>
-  <div class="page two">
-    <ListTable
-      ref="table"
-      name="names"
-      :columns="columns"
-      sort="installs"
-      desc
-      what="names"
-      row-key="key"
-      :current="key"
-      empty="No names yet: they come with installs.csv."
-      @open="(r) => open(r.key)"
-    >
-      <template #title><h1>Names</h1></template>
-      <template #filters>
-        <ListFilter
-          column="state"
-          label="state"
-          any="any state"
-          :options="['unrecognised', { label: 'decided by a person', value: 'decided' }, 'recognised']"
-        />
-      </template>
-      <template #actions><RouterLink to="/titles">Titles</RouterLink></template>
-      <template #cell-state="{ row }"
-        ><span :class="{ drop: row.state === 'unrecognised' }">{{ row.state }}</span></template
+  <div class="page fill names">
+    <TitlesNav />
+    <div class="two">
+      <ListTable
+        ref="table"
+        v-model:selection="marked"
+        name="names"
+        :columns="columns"
+        sort="installs"
+        desc
+        what="names"
+        row-key="key"
+        :selectable="mayWork"
+        :current="key"
+        :standing="['state=unrecognised', 'installs=>0']"
+        empty="No names yet: they come with installs.csv."
+        @open="(r) => open(r.key)"
       >
-    </ListTable>
-    <aside v-if="key" class="sheet pane" aria-label="The open name">
-      <p v-if="name.error.value" class="says">{{ name.error.value.message }}</p>
-      <template v-if="n">
-        <div class="row">
-          <h2 class="grow">{{ n.records[0]?.name }}</h2>
-          <button class="plain" type="button" @click="open('')">close</button>
-        </div>
-        <p class="soft">
-          {{ n.records[0]?.publisher || 'no publisher' }} · {{ count(n.records.length, 'spelling') }}:
-          {{
-            n.records
-              .slice(0, 4)
-              .map((r) => `${r.name} ${r.version}`.trim())
-              .join('; ')
-          }}<template v-if="n.records.length > 4"> …</template>
-        </p>
-        <div v-if="n.decision" class="decided">
-          Decided: <b>{{ n.decision.name || 'not software that counts' }} {{ n.decision.edition }}</b
-          >, by {{ n.decision.author }} on {{ day(n.decision.at) }}.
-          <button v-if="mayWork" class="plain" type="button" data-take-back @click="takeBack">Take this back</button>
-        </div>
-        <template v-else-if="mayWork">
-          <h3>What is it?</h3>
-          <InputText
-            v-model="text"
-            size="small"
-            fluid
-            type="search"
-            placeholder="Find another title"
-            aria-label="Find another title"
-            data-find-title
-          />
-          <ul class="choices">
-            <li v-for="(c, i) in choices" :key="c.product">
-              <button
-                type="button"
-                :class="{ on: picked?.product === c.product }"
-                :data-choice="c.product"
-                @click="picked = c"
-              >
-                <kbd v-if="i === 0 && !text">a</kbd> {{ c.text }} <span class="soft">{{ c.detail }}</span>
-              </button>
-            </li>
-            <li>
-              <button type="button" :class="{ on: picked?.product === 0 }" @click="picked = nothing">
-                <kbd>x</kbd> Not software that counts
-              </button>
-            </li>
-            <li><button type="button" @click="startAdding">A title that the catalogue lacks…</button></li>
-          </ul>
-          <form v-if="adding" class="adding" @submit.prevent="addTitle">
-            <label>publisher <InputText v-model="fresh.publisher" size="small" /></label>
-            <label>product <InputText v-model="fresh.product" size="small" /></label>
-            <label>category <InputText v-model="fresh.category" size="small" /></label>
-            <label
-              >licence model
-              <Select
-                v-model="fresh.model"
-                :options="['commercial', 'free', 'open_source', 'trial', 'in_house']"
-                size="small"
-            /></label>
-            <Button type="submit" label="Add this title" size="small" />
-          </form>
-          <EffectLine
-            v-if="picked"
-            :says="`${picked.text}:`"
-            :effect="effect.data.value"
-            :failed="effect.error.value?.message"
-            press="Decide"
-            @press="press"
-          />
+        <template #filters>
+          <ListFilter column="state" label="state" any="any state" :options="states" />
         </template>
-        <p v-else class="soft">Deciding names needs the role “work”.</p>
-        <p v-if="says" class="says" role="alert">{{ says }}</p>
-        <details>
-          <summary>How it was looked at</summary>
-          <ol>
-            <li v-for="(s, i) in n.trace" :key="i">
-              <b>{{ s.step }}</b> <span class="soft">{{ s.lookedAt }}</span> {{ s.outcome }}
-            </li>
-          </ol>
-        </details>
-        <p class="soft">
-          {{ count(n.records.length, 'record') }}:
-          <RouterLink v-for="r in n.records.slice(0, 12)" :key="r.id" :to="`/position?trail=r${r.id}`" class="rec">{{
-            r.id
-          }}</RouterLink>
-        </p>
-      </template>
-    </aside>
+        <template #actions>
+          <button
+            v-if="mayWork && queue.data.value?.undo"
+            class="plain"
+            type="button"
+            data-undo
+            :title="queue.data.value.undo.what"
+            @click="undo"
+          >
+            Undo <kbd>u</kbd>
+          </button>
+        </template>
+        <template #above><QueueCourse v-if="queue.data.value" :queue="queue.data.value" /></template>
+        <template #cell-name="{ row }">
+          <span :title="`${row.publisher} ${row.name}`" :class="{ gone: done.has(row.key) }">{{ row.name }}</span>
+        </template>
+        <template #cell-likely="{ row }">
+          <span v-if="row.score >= 0.2" :title="`${Math.round(100 * row.score)} in 100`"
+            >{{ row.likely }} <span class="soft">{{ Math.round(100 * row.score) }}</span></span
+          ><span v-else class="soft">–</span>
+        </template>
+        <template #cell-money="{ row }"
+          ><template v-if="row.money && row.score >= 0.2">{{ money(row.money) }}</template
+          ><span v-else class="soft">–</span></template
+        >
+        <template #cell-findings="{ row }"
+          ><template v-if="row.findings && row.score >= 0.2">{{ whole(row.findings) }}</template
+          ><span v-else class="soft">–</span></template
+        >
+        <template #cell-state="{ row }"
+          ><span :class="{ drop: row.state === 'unrecognised' }">{{
+            {
+              unrecognised: 'open',
+              later: 'set aside',
+              waiting: 'to sign off',
+              rule: 'by rule',
+              recognised: 'catalogue',
+            }[row.state] ?? row.state
+          }}</span></template
+        >
+      </ListTable>
+      <NamePane
+        v-if="key"
+        :name-key="key"
+        :others="others"
+        :may-work="mayWork"
+        @close="open('')"
+        @decided="decided"
+        @aside="(keys) => settled(keys, 'Set aside', 'It comes back by itself. u takes it back.')"
+      />
+    </div>
   </div>
 </template>
 
 <style scoped>
-.two {
-  display: flex;
-  gap: 1.2rem;
+.names {
   overflow: hidden;
 }
-.pane {
-  width: 27rem;
-  overflow: auto;
-  border-left: 3px solid var(--here);
+.two {
+  display: flex;
+  flex: 1;
+  min-height: 0;
+  gap: 1.2rem;
 }
-.choices {
-  list-style: none;
-  padding: 0;
-  margin: 0.4rem 0;
+.gone {
+  text-decoration: line-through;
+  color: var(--soft);
 }
-.choices button {
-  width: 100%;
-  text-align: left;
-  font: inherit;
-  color: inherit;
-  background: none;
-  border: 0;
-  border-bottom: 1px solid var(--line);
-  padding: 0.3rem 0.3rem;
-  cursor: pointer;
-}
-.choices button.on {
-  background: var(--pick);
-  box-shadow: inset 3px 0 var(--here);
-}
-.adding {
-  display: grid;
-  gap: 0.3rem;
-}
-.adding label {
-  display: grid;
-  grid-template-columns: 7rem 1fr;
-  align-items: center;
-}
-.decided {
-  background: var(--pick);
-  padding: 0.4rem 0.6rem;
-}
-ol {
-  padding-left: 1rem;
-  overflow-wrap: anywhere;
-}
-.rec {
-  margin-right: 0.5em;
+@media (max-width: 820px) {
+  .two {
+    flex-direction: column;
+    overflow: auto;
+  }
 }
 </style>

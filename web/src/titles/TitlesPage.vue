@@ -3,6 +3,7 @@ import { useRouter } from 'vue-router'
 import ListFilter from '../components/ListFilter.vue'
 import ListTable, { type ListColumn } from '../components/ListTable.vue'
 import { whole, word } from '../lib/format'
+import TitlesNav from './TitlesNav.vue'
 
 /** The catalogue, one line for each product. */
 const router = useRouter()
@@ -17,12 +18,14 @@ const columns: ListColumn[] = [
   { key: 'installs', label: 'installs', num: true, width: '5.4rem' },
   { key: 'counted', label: 'need a right', num: true, width: '6.6rem' },
   { key: 'folded', label: 'in suites', num: true, width: '5.4rem' },
+  { key: 'leftOut', label: 'left out', num: true, width: '5rem', hidden: true },
   { key: 'rights', label: 'entitlements', num: true, width: '7.2rem' },
 ]
 </script>
 
 <template>
   <div class="page fill">
+    <TitlesNav />
     <ListTable
       name="products"
       :columns="columns"
@@ -33,7 +36,6 @@ const columns: ListColumn[] = [
       empty="No titles yet: take in a titles.csv."
       @open="(p) => router.push(`/titles/${p.id}`)"
     >
-      <template #title><h1>Titles</h1></template>
       <template #filters>
         <ListFilter
           column="model"
@@ -42,7 +44,6 @@ const columns: ListColumn[] = [
           :options="['commercial', 'free', 'open_source', 'in_house', 'trial']"
         />
       </template>
-      <template #actions><RouterLink to="/titles/names">Names nobody has decided</RouterLink></template>
       <template #cell-product="{ row }"
         ><RouterLink :to="`/titles/${row.id}`" @click.stop>{{ row.product }}</RouterLink></template
       >

@@ -1,0 +1,47 @@
+<script setup lang="ts">
+import { useRoute } from 'vue-router'
+
+/** The ways within one station, in one line; a count beside a way says what waits there. */
+defineProps<{ label: string; ways: { to: string; text: string; waits?: number }[] }>()
+const route = useRoute()
+</script>
+
+<template>
+  <nav class="ways" :aria-label="label">
+    <RouterLink
+      v-for="w in ways"
+      :key="w.to"
+      :to="w.to"
+      :class="{ on: route.path === w.to }"
+      :aria-current="route.path === w.to ? 'page' : undefined"
+      >{{ w.text }}<b v-if="w.waits">{{ w.waits }}</b></RouterLink
+    >
+  </nav>
+</template>
+
+<style scoped>
+.ways {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 0.1rem 1.1rem;
+  padding: 0.1rem 0 0.15rem;
+}
+.ways a {
+  text-decoration: none;
+  color: var(--soft);
+  border-bottom: 2px solid transparent;
+}
+.ways a:hover {
+  color: var(--ink);
+}
+.ways a.on {
+  color: var(--ink);
+  font-weight: 650;
+  border-color: var(--here);
+}
+.ways b {
+  margin-left: 0.35em;
+  color: var(--short);
+  font-weight: 600;
+}
+</style>

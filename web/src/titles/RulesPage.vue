@@ -1,0 +1,362 @@
+<script setup lang="ts">
+import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { refDebounced } from '@vueuse/core'
+import Button from 'primevue/button'
+import InputText from 'primevue/inputtext'
+import Select from 'primevue/select'
+import { computed, ref, watch } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import { api, ask, readList, type Schemas } from '../api/client'
+import ConditionEditor from '../components/ConditionEditor.vue'
+import EffectLine from '../components/EffectLine.vue'
+import TitlePick from '../components/TitlePick.vue'
+import { count, day, whole } from '../lib/format'
+import { useSession } from '../lib/session'
+import TitlesNav from './TitlesNav.vue'
+
+/** Rules that decide about names and counting by themselves, in their order: what each touches, who is before it, and what a new one would change. */
+const client = useQueryClient()
+const route = useRoute()
+const router = useRouter()
+const { may } = useSession()
+const mayWork = may('work')
+const rules = useQuery({ queryKey: ['name-rules'], queryFn: () => ask(api.GET('/api/name-rules')) })
+
+type Draft = Schemas['RuleDraft']
+const names = ref<Record<number, string>>({})
+const draft = ref<Draft>()
+const says = ref('')
+const which = computed(() => String(route.query.rule ?? ''))
+function blank(): Draft {
+  const q = route.query
+  let records: Draft['records'] = { all: [{ field: 'name', op: 'like', value: '' }] }
+  try {
+    if (q.records) records = JSON.parse(String(q.records)) as Draft['records']
+  } catch {
+    says.value = 'The address holds a condition that cannot be read.'
+  }
+  if (q.product && q.title) names.value[Number(q.product)] = String(q.title)
+  return {
+    id: 0,
+    name: '',
+    outcome: (['title', 'nothing', 'leave_out'] as const).find((o) => o === q.outcome) ?? 'title',
+    records,
+    devices: q.devices ? (JSON.parse(String(q.devices)) as Draft['devices']) : { all: [] },
+    product: Number(q.product ?? 0),
+    edition: '',
+    reason: '',
+    from: '',
+    until: '',
+    off: false,
+  }
+}
+const joined = (c: Draft['records']): Draft['records'] =>
+  c.all || c.any || c.not?.any ? c : c.field || c.not ? { all: [c] } : { all: [] }
+watch(
+  [which, rules.data],
+  ([w]) => {
+    if (!w) draft.value = undefined
+    else if (w === 'new') draft.value ??= blank()
+    else {
+      const r = rules.data.value?.find((x) => String(x.id) === w)
+      if (r && draft.value?.id !== r.id) {
+        Object.assign(names.value, r.names)
+        const { id, name, outcome, product, edition, reason, from, until, off } = r
+        draft.value = {
+          id,
+          name,
+          outcome,
+          product,
+          edition,
+          reason,
+          from,
+          until,
+          off,
+          records: joined(r.records),
+          devices: joined(r.devices),
+        }
+      }
+    }
+  },
+  { immediate: true },
+)
+const late = refDebounced(draft, 300, { maxWait: 1500 })
+const ready = computed(
+  () =>
+    !!draft.value &&
+    !!draft.value.name.trim() &&
+    (draft.value.outcome !== 'title' || draft.value.product > 0) &&
+    (draft.value.outcome !== 'leave_out' || !!draft.value.reason.trim()),
+)
+const body = computed(() => JSON.stringify(late.value ?? null))
+const effect = useQuery({
+  queryKey: ['rule-preview', body],
+  queryFn: () => ask(api.POST('/api/name-rules/preview', { body: JSON.parse(body.value) as Draft })),
+  enabled: computed(() => ready.value && mayWork.value && body.value !== 'null'),
+  retry: false,
+  staleTime: 0,
+})
+const open = (w: string) => {
+  draft.value = undefined
+  says.value = ''
+  void router.replace({ query: w ? { rule: w } : {} })
+}
+async function save() {
+  if (!draft.value) return
+  says.value = ''
+  try {
+    const e = await ask(api.POST('/api/name-rules', { body: draft.value }))
+    await client.invalidateQueries()
+    open('')
+    says.value = e.waits
+      ? 'The rule waits to be signed off.'
+      : `The rule is at work: ${count(e.installs, 'install')} now, and whatever arrives from now on.`
+  } catch (e) {
+    says.value = (e as Error).message
+  }
+}
+async function changeRule(id: number, change: 'on' | 'off' | 'end' | 'order', order?: number[]) {
+  says.value = ''
+  try {
+    await ask(api.POST('/api/name-rules/change', { body: { id, change, order } }))
+    await client.invalidateQueries()
+    if (change === 'end') open('')
+  } catch (e) {
+    says.value = (e as Error).message
+  }
+}
+function move(i: number, by: number) {
+  const ids = (rules.data.value ?? []).map((r) => r.id)
+  const [id] = ids.splice(i, 1)
+  ids.splice(i + by, 0, id!)
+  void changeRule(id!, 'order', ids)
+}
+const outcomes = [
+  { label: 'are the title', value: 'title' },
+  { label: 'are not software that counts', value: 'nothing' },
+  { label: 'are left out of the count', value: 'leave_out' },
+]
+const stateWords: Record<string, string> = {
+  holds: 'at work',
+  waiting: 'to be signed off',
+  off: 'off',
+  not_yet: 'not yet in force',
+  over: 'over',
+}
+async function nameOf(id: number) {
+  const page = await readList('products', { f: [`id=${id}`] }, '', 1)
+  if (page.rows[0]) names.value[id] = page.rows[0].product
+}
+watch(
+  () => draft.value?.product,
+  (id) => id && !names.value[id] && void nameOf(id),
+)
+</script>
+
+<template>
+  <div class="page">
+    <TitlesNav />
+    <div class="row head">
+      <p class="grow soft">
+        Asked in this order, after decisions on a single name and before the catalogue; the first that fits decides.
+        Each holds for whatever arrives from then on.
+      </p>
+      <Button v-if="mayWork && !draft" size="small" label="Make a rule" data-make-rule @click="open('new')" />
+    </div>
+    <p v-if="says" role="status" data-says>{{ says }}</p>
+    <table class="lines" data-rules>
+      <thead>
+        <tr>
+          <th class="num"></th>
+          <th>rule</th>
+          <th>of records whose</th>
+          <th>it says</th>
+          <th class="num">decides</th>
+          <th>state</th>
+          <th>by</th>
+          <th></th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr
+          v-for="(r, i) in rules.data.value"
+          :key="r.id"
+          :class="{ here: which === String(r.id), off: r.state !== 'holds' }"
+        >
+          <td class="num">{{ i + 1 }}</td>
+          <td>
+            <button class="plain" type="button" :data-rule="r.name" @click="open(String(r.id))">{{ r.name }}</button>
+          </td>
+          <td>{{ r.words }}</td>
+          <td>
+            {{ r.means }}<span v-if="r.reason" class="soft"> – {{ r.reason }}</span>
+          </td>
+          <td class="num">
+            <RouterLink v-if="r.decides && r.outcome !== 'leave_out'" to="/titles/names?f=state%3Drule">{{
+              whole(r.decides)
+            }}</RouterLink><template v-else>{{ whole(r.decides) }}</template>
+          </td>
+          <td>
+            {{ stateWords[r.state] }}
+            <span v-if="r.dead" class="drop" data-dead>decides nothing: {{ r.dead }}</span>
+            <span v-for="c in r.conflicts" :key="c.rule" class="drop" data-conflict
+              >{{ count(c.records, 'record') }} taken by “{{ c.rule }}”, which says otherwise</span
+            >
+          </td>
+          <td class="soft">
+            {{ r.author }}, {{ day(r.at) }}<template v-if="r.signed">, signed {{ r.signed }}</template>
+          </td>
+          <td class="row ends">
+            <template v-if="mayWork">
+              <button
+                class="plain"
+                type="button"
+                :disabled="i === 0"
+                :aria-label="`${r.name} earlier`"
+                @click="move(i, -1)"
+              >
+                ↑
+              </button>
+              <button
+                class="plain"
+                type="button"
+                :disabled="i === (rules.data.value?.length ?? 0) - 1"
+                :aria-label="`${r.name} later`"
+                @click="move(i, 1)"
+              >
+                ↓
+              </button>
+              <button class="plain" type="button" @click="changeRule(r.id, r.off ? 'on' : 'off')">
+                {{ r.off ? 'switch on' : 'switch off' }}
+              </button>
+              <button class="plain soft" type="button" @click="changeRule(r.id, 'end')">end it</button>
+            </template>
+          </td>
+        </tr>
+        <tr v-if="rules.data.value && !rules.data.value.length">
+          <td colspan="8" class="soft">
+            No rule was made yet. Begin from a raw name (“a rule for names like this”) or from here.
+          </td>
+        </tr>
+      </tbody>
+    </table>
+    <form v-if="draft" class="sheet edit" data-rule-form @submit.prevent="save">
+      <div class="row">
+        <InputText
+          v-model="draft.name"
+          size="small"
+          class="grow"
+          placeholder="name of the rule"
+          aria-label="name of the rule"
+          data-rule-name
+        />
+        <label class="row soft"
+          >from <InputText v-model="draft.from" size="small" type="date" aria-label="from"
+        /></label>
+        <label class="row soft"
+          >until <InputText v-model="draft.until" size="small" type="date" aria-label="until"
+        /></label>
+      </div>
+      <div class="parts">
+        <section>
+          <h3>Records of which</h3>
+          <ConditionEditor
+            v-model="draft.records"
+            of="records"
+            :names="names"
+            @named="(id, name) => (names[id] = name)"
+          />
+        </section>
+        <section>
+          <div class="row">
+            <h3>they</h3>
+            <Select
+              v-model="draft.outcome"
+              :options="outcomes"
+              option-label="label"
+              option-value="value"
+              size="small"
+              aria-label="what follows"
+              data-outcome
+            />
+          </div>
+          <TitlePick
+            v-if="draft.outcome === 'title'"
+            :model-value="draft.product"
+            :name="names[draft.product] ?? ''"
+            @update:model-value="
+              (id, name) => {
+                if (draft) draft.product = id
+                names[id] = name
+              }
+            "
+          />
+          <template v-if="draft.outcome === 'leave_out'">
+            <h3>on devices of which</h3>
+            <ConditionEditor v-model="draft.devices" :names="names" @named="(id, name) => (names[id] = name)" />
+          </template>
+          <label class="why"
+            ><span>{{ draft.outcome === 'leave_out' ? 'because' : 'a note, for others' }}</span>
+            <InputText v-model="draft.reason" size="small" fluid aria-label="reason" data-reason
+          /></label>
+        </section>
+      </div>
+      <p v-if="effect.error.value && ready" class="says" role="alert">{{ effect.error.value.message }}</p>
+      <EffectLine
+        v-else-if="mayWork && ready"
+        :says="draft.outcome === 'leave_out' ? 'leaves out more:' : 'decides otherwise than before:'"
+        :effect="effect.data.value"
+        :press="draft.id ? 'Change this rule' : 'Make this rule'"
+        @press="save"
+      />
+      <p v-else class="soft">
+        Give it a name<template v-if="draft.outcome === 'title'"> and a title</template
+        ><template v-if="draft.outcome === 'leave_out'"> and a reason</template>: then its effect shows here.
+      </p>
+      <button class="plain soft" type="button" @click="open('')">close</button>
+    </form>
+  </div>
+</template>
+
+<style scoped>
+.head {
+  gap: 1rem;
+}
+tr.here td {
+  background: var(--pick);
+}
+tr.off td {
+  color: var(--soft);
+}
+td .drop {
+  display: block;
+}
+.ends {
+  gap: 0.7rem;
+  white-space: nowrap;
+}
+.edit {
+  display: grid;
+  gap: 0.7rem;
+  margin-top: 0.9rem;
+}
+.parts {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 1.4rem;
+  align-items: start;
+}
+.parts section {
+  display: grid;
+  gap: 0.5rem;
+}
+.why {
+  display: grid;
+  gap: 0.15rem;
+}
+@media (max-width: 900px) {
+  .parts {
+    grid-template-columns: 1fr;
+  }
+}
+</style>

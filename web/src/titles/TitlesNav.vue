@@ -1,0 +1,20 @@
+<script setup lang="ts">
+import { useQuery } from '@tanstack/vue-query'
+import { computed } from 'vue'
+import { api, ask } from '../api/client'
+import SectionNav from '../components/SectionNav.vue'
+
+/** The ways around titles: the catalogue, the names that wait for a decision, the rules that decide by themselves, and what a second person must sign. */
+const queue = useQuery({ queryKey: ['queue'], queryFn: () => ask(api.GET('/api/names/queue')) })
+const unsigned = useQuery({ queryKey: ['unsigned'], queryFn: () => ask(api.GET('/api/unsigned')) })
+const ways = computed(() => [
+  { to: '/titles', text: 'Titles' },
+  { to: '/titles/names', text: 'Raw names', waits: queue.data.value?.names },
+  { to: '/titles/rules', text: 'Rules for names' },
+  { to: '/titles/unsigned', text: 'To be signed off', waits: unsigned.data.value?.length },
+])
+</script>
+
+<template>
+  <SectionNav label="Titles" :ways="ways" />
+</template>
