@@ -37,7 +37,10 @@ var pages = []struct{ path, selector, text string }{
 	{"/evidence/compare?left=D0001&right=D0655", "[data-warning]", "days apart"},
 	{"/titles", "tbody tr", "Brineweft"},
 	{"/titles/1", "h1", "Skerrymap Suite"},
-	{"/titles/names", "tbody tr", "unrecognised"},
+	{"/titles/names", "tbody tr", "open"},
+	{"/titles/rules", "[data-rules]", "No rule was made yet"},
+	{"/titles/rules?rule=new", "[data-rule-form]", "Give it a name"},
+	{"/titles/unsigned", ".settings", "never: a person decides"},
 	{"/entitlements", "tbody tr", "L-0001"},
 	{"/use", "tbody tr", "regular"},
 	{"/position", "tbody tr", "short"},
@@ -89,7 +92,7 @@ func TestEveryPageComesUpClean(t *testing.T) {
 func TestEveryPageOfAnEmptyFile(t *testing.T) {
 	page, url := open(t, "run", true)
 	for path, text := range map[string]string{
-		"/": "Nothing is here yet", "/evidence": "take in a devices.csv", "/titles": "take in a titles.csv", "/titles/names": "None of the names fit", "/entitlements": "take in an entitlements.csv",
+		"/": "Nothing is here yet", "/evidence": "take in a devices.csv", "/titles": "take in a titles.csv", "/titles/names": "No names yet", "/titles/rules": "No rule was made yet", "/titles/unsigned": "Nothing waits to be signed off", "/entitlements": "take in an entitlements.csv",
 		"/use": "Nothing to measure yet", "/position": "No position yet", "/worklist": "Nothing is to be done", "/worklist/stances": "Nothing is restricted", "/evidence/files": "No line was ever put aside",
 		"/evidence/where": "Nothing is installed here yet", "/evidence/changes": "Nothing has changed", "/evidence/groups": "No group was made yet", "/evidence/scans": "Nothing is planned", "/evidence/senders": "No scan has come",
 		"/evidence/people": "Nobody has joined", "/evidence/find": "Type a name", "/evidence/compare": "Choose two devices",

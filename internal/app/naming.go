@@ -334,6 +334,7 @@ type ProposalView struct {
 	Model     string   `json:"model"`
 	Score     float64  `json:"score"`
 	Shared    []string `json:"shared"`
+	Near      []string `json:"near"`
 	Missing   []string `json:"missing"`
 	Extra     []string `json:"extra"`
 }
@@ -372,7 +373,7 @@ func (a *App) Name(ctx context.Context, key string) (NameView, error) {
 		_, out.Trace = g.Trace(records[0].Record)
 		for _, p := range g.Propose(records[0].Record, 5) {
 			pr := k.catalogue.Product(p.Product)
-			v := ProposalView{Product: p.Product, Publisher: pr.Publisher, Name: pr.Name, Edition: p.Edition, Score: p.Score, Shared: p.Shared, Missing: p.Missing, Extra: p.Extra}
+			v := ProposalView{Product: p.Product, Publisher: pr.Publisher, Name: pr.Name, Edition: p.Edition, Score: p.Score, Shared: p.Shared, Near: p.Near, Missing: p.Missing, Extra: p.Extra}
 			if len(pr.Titles) > 0 {
 				v.Category, v.Model = pr.Titles[0].Category, string(pr.Titles[0].Model)
 			}

@@ -68,12 +68,12 @@ func (w *world) filler() {
 		}
 		w.buy(right{p: p, quantity: q, kind: kind, end: end, start: "2024-05-01"})
 	}
-	w.strangers()
+	w.strangers(special)
 	w.piecesOf(common)
 }
 
 // strangers are names that the catalogue does not know: a long tail, some of it the same thing under several names.
-func (w *world) strangers() {
+func (w *world) strangers(special []*product) {
 	for i := range 96 {
 		brand := brandHeads[(i*3+5)%len(brandHeads)] + brandTails[(i*7+3)%len(brandTails)]
 		name := brand + []string{" LE", " Helper", " OEM", " Bridge"}[i%4]
@@ -81,13 +81,32 @@ func (w *world) strangers() {
 			name = brand + " " + []string{"Øvingsutgave", "Field Notes", "Chart Converter", "Sounding Log"}[i/5%4]
 		}
 		p := &product{publisher: makers[(i*5)%len(makers)], name: name}
+		really := p
+		if i%2 == 1 { // what the catalogue has, written in a way that it has never seen
+			really = special[(i*7)%len(special)]
+			p = &product{publisher: really.publisher, name: mangled(really.name, i/2)}
+		}
 		for range 2 + max(0, 56-2*i) + (96-i)/12 {
 			d := w.devices[w.r.IntN(1100)]
 			if len(d.scans) > 0 {
-				w.put(d, p, "", "1."+fmt.Sprint(i%4))
+				w.put(d, p, "", "1."+fmt.Sprint(i%4)).product = really
 			}
 		}
 	}
+}
+
+// mangled writes a name as people and packagers do who never saw it written.
+func mangled(name string, how int) string {
+	at := len(name) / 3
+	switch how % 4 {
+	case 0: // a letter too few
+		return name[:at] + name[at+1:]
+	case 1: // two letters swapped
+		return name[:at] + name[at+1:at+2] + name[at:at+1] + name[at+2:]
+	case 2: // parted, with a word of the packager's own
+		return name[:at+1] + " " + name[at+1:] + " Field Build"
+	}
+	return "Halvorsund " + name[:at] + "-" + name[at:] + " image"
 }
 
 // piecesOf puts updates, language packs and the like beside common products: they are no programs of their own.

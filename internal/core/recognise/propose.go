@@ -13,7 +13,8 @@ type Proposal struct {
 	Product int64
 	Edition string
 	Score   float64
-	Shared  []string // words that both have, as the product writes them
+	Shared  []string // words that both have
+	Near    []string // words of the product that the record has nearly: misspelt, cut off, parted or joined
 	Missing []string // words of the product that the record lacks
 	Extra   []string // words of the record that the product lacks
 }
@@ -88,12 +89,15 @@ func (w *Worker) Propose(r *Record, limit int) []Proposal {
 	out := make([]Proposal, 0, len(list))
 	c, x := w.g.catalogue, w.g.catalogue.index()
 	for _, cand := range list {
-		p := Proposal{Product: cand.Product, Edition: c.products[cand.Product].edition(strings.Join(w.apart.Edition, " ")), Score: cand.Features.Score(), Shared: []string{}, Missing: []string{}, Extra: []string{}}
+		p := Proposal{Product: cand.Product, Edition: c.products[cand.Product].edition(strings.Join(w.apart.Edition, " ")), Score: cand.Features.Score(), Shared: []string{}, Near: []string{}, Missing: []string{}, Extra: []string{}}
 		n := &x.names[cand.name]
 		for _, id := range n.words {
-			if w.share(id) > 0 {
+			switch share := w.share(id); {
+			case share == 1:
 				p.Shared = append(p.Shared, x.words[id])
-			} else {
+			case share > 0:
+				p.Near = append(p.Near, x.words[id])
+			default:
 				p.Missing = append(p.Missing, x.words[id])
 			}
 		}

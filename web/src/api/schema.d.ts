@@ -2428,6 +2428,7 @@ export interface components {
             missing: string[];
             model: string;
             name: string;
+            near: string[];
             /** Format: int64 */
             product: number;
             publisher: string;

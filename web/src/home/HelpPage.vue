@@ -7,9 +7,15 @@ const keys = [
   ['↓ ↑', 'in a list: the next and the previous row'],
   ['Enter', 'in a list: open the row'],
   ['Esc', 'close the last step of the trail, or leave the finding line'],
-  ['a', 'in the names: accept the first proposal of the open name'],
-  ['n', 'in the names: go to the next one, and leave this one for later'],
-  ['x', 'in the names: this is not software that counts'],
+  ['n p', 'in the raw names: open the next, the previous one'],
+  ['a … e', 'in the raw names: choose the first to fifth proposal; its effect shows'],
+  ['x', 'in the raw names: this is not software that counts'],
+  ['Enter', 'in the raw names: decide what is chosen, and go on to the next'],
+  ['f t', 'in the raw names: find another title; make a new one'],
+  ['l', 'in the raw names: set it aside for thirty days'],
+  ['s', 'in the raw names: take similar names along, or not'],
+  ['m', 'in the raw names: mark it, so that the next decision is for all that are marked'],
+  ['u', 'in the raw names: take back the last thing you did there'],
   ['?', 'this page'],
 ]
 </script>

@@ -153,10 +153,8 @@ useEventListener(window, 'keydown', (e: KeyboardEvent) => {
     e.preventDefault()
     if (picked.value && effect.data.value && !effect.isFetching.value) void press()
     else if (picked.value) pressed.value = true
-  } else if (e.key >= '1' && e.key <= '5') {
-    const c = choices.value[Number(e.key) - 1]
-    if (c) picked.value = c
-  } else if (e.key === 'a' && choices.value[0]) picked.value = choices.value[0]
+  } else if (e.key >= 'a' && e.key <= 'e' && choices.value['abcde'.indexOf(e.key)])
+    picked.value = choices.value['abcde'.indexOf(e.key)]
   else if (e.key === 'x') picked.value = nothing
   else if (e.key === 'l') void later()
   else if (e.key === 's') along.value = !along.value
@@ -232,7 +230,7 @@ useEventListener(window, 'keydown', (e: KeyboardEvent) => {
               :data-choice="c.product"
               @click="picked = c"
             >
-              <kbd>{{ i + 1 }}</kbd> {{ c.text }} <span class="soft">{{ c.detail }}</span>
+              <kbd v-if="i < 5">{{ 'abcde'[i] }}</kbd> {{ c.text }} <span class="soft">{{ c.detail }}</span>
               <ProposalWords v-if="c.proposal" :proposal="c.proposal" />
             </button>
           </li>
@@ -279,9 +277,9 @@ useEventListener(window, 'keydown', (e: KeyboardEvent) => {
           </li>
         </ol>
       </details>
-      <p class="soft">
+      <p class="soft recs">
         {{ count(n.records.length, 'record') }}:
-        <RouterLink v-for="r in n.records.slice(0, 12)" :key="r.id" :to="`/position?trail=r${r.id}`" class="rec">{{
+        <RouterLink v-for="r in n.records.slice(0, 12)" :key="r.id" :to="`/position?trail=r${r.id}`">{{
           r.id
         }}</RouterLink>
       </p>
@@ -338,7 +336,9 @@ ol {
   padding-left: 1rem;
   overflow-wrap: anywhere;
 }
-.rec {
-  margin-right: 0.5em;
+.recs {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 0 0.5em;
 }
 </style>

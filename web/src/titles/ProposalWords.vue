@@ -11,6 +11,7 @@ defineProps<{ proposal: Schemas['ProposalView'] }>()
       ><i :style="{ width: `${2.7 * proposal.score}rem` }" />{{ Math.round(100 * proposal.score) }} in 100</span
     >
     <span v-if="proposal.shared.length">has {{ proposal.shared.join(' ') }}</span>
+    <span v-if="proposal.near.length">nearly {{ proposal.near.join(' ') }}</span>
     <span v-if="proposal.missing.length" class="lacks">lacks {{ proposal.missing.join(' ') }}</span>
     <span v-if="proposal.extra.length" class="extra">besides {{ proposal.extra.join(' ') }}</span>
   </span>

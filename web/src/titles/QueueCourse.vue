@@ -23,10 +23,12 @@ const points = computed(() => {
 
 <template>
   <p class="course" data-queue>
-    <b>{{ count(queue.names, 'name') }} left</b>, {{ count(queue.installs, 'install') }} ({{
-      share < 0.1 && share > 0 ? 'less than 0.1' : share.toFixed(1)
-    }}
-    % of all).
+    <span
+      ><b>{{ count(queue.names, 'name') }} left</b>, {{ count(queue.installs, 'install') }} ({{
+        share < 0.1 && share > 0 ? 'less than 0.1' : share.toFixed(1)
+      }}
+      % of all).</span
+    >
     <template v-if="queue.week"
       >{{ whole(queue.week) }} decided in seven days<template v-if="weeks && queue.names"
         >: {{ weeks === 1 ? 'done within a week' : `${weeks} weeks` }} at this pace</template
@@ -45,7 +47,7 @@ const points = computed(() => {
     </svg>
     <span class="grow" />
     <span class="soft keys"
-      ><kbd>n</kbd> next <kbd>1</kbd>–<kbd>5</kbd> a title <kbd>x</kbd> nothing <kbd>l</kbd> later
+      ><kbd>n</kbd> next <kbd>a</kbd>–<kbd>e</kbd> a title <kbd>x</kbd> nothing <kbd>l</kbd> later
       <kbd>↵</kbd> decide</span
     >
   </p>
