@@ -9,6 +9,7 @@ import (
 	"net/http/httptest"
 	"os"
 	"path/filepath"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -91,7 +92,11 @@ func open(t *testing.T, role string, empty bool) (*rod.Page, string) {
 	handler := api.New(a, outside)
 	outside.Connect(handler)
 	server := httptest.NewServer(handler)
-	page := chromium.MustIncognito().MustPage(server.URL).Timeout(300 * time.Second)
+	patience := 300 * time.Second
+	if n, err := strconv.Atoi(os.Getenv("E2E_SECONDS")); err == nil { // shorter while one looks for a fault
+		patience = time.Duration(n) * time.Second
+	}
+	page := chromium.MustIncognito().MustPage(server.URL).Timeout(patience)
 	t.Cleanup(func() {
 		if t.Failed() {
 			if img, err := page.CancelTimeout().Screenshot(false, nil); err == nil {

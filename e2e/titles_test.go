@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/go-rod/rod"
 	"github.com/go-rod/rod/lib/input"
@@ -14,19 +15,32 @@ func call(page *rod.Page, method, path, body string) string {
 	return page.MustEval(`(method, path, body) => fetch(path, { method, body: body || undefined, headers: { 'Content-Type': 'application/json' } }).then((r) => r.text())`, method, path, body).Str()
 }
 
+// within waits up to a minute for something to hold, and looks often.
+func within(t *testing.T, page *rod.Page, js string, args ...any) {
+	t.Helper()
+	for deadline := time.Now().Add(60 * time.Second); ; time.Sleep(30 * time.Millisecond) {
+		held, err := page.Eval(js, args...)
+		if err == nil && held.Value.Bool() {
+			return
+		}
+		if time.Now().After(deadline) {
+			t.Fatalf("%s %v never holds: %v", js, args, err)
+		}
+	}
+}
+
 // settle waits until figures are renewed.
 func settle(t *testing.T, page *rod.Page) {
 	t.Helper()
-	if err := page.Wait(rod.Eval(`() => fetch('/api/status').then((r) => r.json()).then((s) => !(s.renewal ?? s).running)`)); err != nil {
-		t.Fatal(err)
-	}
+	time.Sleep(2500 * time.Millisecond) // a renewal waits for a pause first
+	within(t, page, `() => fetch('/api/status').then((r) => r.json()).then((s) => !s.running)`)
 }
 
 // Fifty names go through the queue with nothing but the keyboard; each leaves it, and one of them is taken back.
 func TestFiftyNamesFromTheKeyboard(t *testing.T) {
 	page, url := open(t, "work", false)
 	page.MustNavigate(url + "/titles/names")
-	page.MustElement("section.list tbody tr")
+	row(t, page, "Vaneburrow LE", "open")
 	left := func() int {
 		var n int
 		if _, err := fmt.Sscanf(page.MustEval(`() => fetch('/api/names/queue').then((r) => r.json()).then((q) => String(q.names))`).Str(), "%d", &n); err != nil {
@@ -42,30 +56,30 @@ func TestFiftyNamesFromTheKeyboard(t *testing.T) {
 	gone := map[string]bool{}
 	titles := 0
 	for i := range 50 {
-		page.MustWait(`() => document.querySelector('aside.pane .choices') && document.querySelector('tr.current')`)
+		within(t, page, `() => !!document.querySelector('aside.pane .choices') && !!document.querySelector('tr.current')`)
 		key := open()
 		if key == "" || gone[key] {
 			t.Fatalf("after %d names %q is open", i, key)
 		}
-		page.MustWait(`(k) => fetch('/api/names/one?key=' + encodeURIComponent(k)).then((r) => r.json()).then((n) => document.querySelector('aside.pane h2')?.textContent === n.records[0].name)`, key)
+		within(t, page, `() => document.querySelector('aside.pane h2').textContent.trim() === document.querySelector('tr.current td:nth-child(2)').textContent.trim()`)
 		if page.MustHas("aside.pane [data-choice]") {
 			titles++
 			page.Keyboard.MustType(input.KeyA)
 		} else {
 			page.Keyboard.MustType(input.KeyX)
 		}
-		page.MustElement("[data-effect]")
+		within(t, page, `() => !!document.querySelector('[data-effect]')`)
 		page.Keyboard.MustType(input.Enter) // the effect may still be worked out: Enter waits for it
-		page.MustWait(`(k) => (new URLSearchParams(location.search).get('key') ?? '') !== k`, key)
+		within(t, page, `(k) => (new URLSearchParams(location.search).get('key') ?? '') !== k`, key)
 		gone[key] = true
 	}
 	if titles < 10 || titles > 45 {
 		t.Errorf("%d of fifty were decided to be a title; the test should do both", titles)
 	}
-	if now := left(); now > before-50 {
-		t.Errorf("%d names were left, %d are now", before, now)
-	}
 	last := left()
+	if last > before-50 {
+		t.Errorf("%d names were left, %d are now", before, last)
+	}
 	page.Keyboard.MustType(input.KeyU)
 	says(t, page, ".p-toast", "Taken back")
 	if now := left(); now <= last {
@@ -104,7 +118,7 @@ func TestARuleDecidesTheNextImport(t *testing.T) {
 	page.MustElement("[data-rule-name]").MustInput("late")
 	page.MustElement("[data-rule-form] [data-value]").MustInput("*New Field Build*")
 	page.MustElement("[data-title-pick] input").MustInput("Brineweft")
-	page.MustElementR(".p-autocomplete-option", "Brineweft").MustClick()
+	page.MustElementR(".p-autocomplete-option", "Brineweft").MustEval(`() => this.click()`) // the list still opens while one would aim at it
 	says(t, page, "[data-effect]", "0 installs")
 	page.MustElement("[data-effect]").MustClick()
 	says(t, page, "[data-dead]", "earlier rules decide all that it fits")
@@ -116,7 +130,7 @@ func TestASecondPersonSignsOff(t *testing.T) {
 	page, url := open(t, "run", false)
 	page.MustNavigate(url + "/titles/unsigned")
 	page.MustElement(`[data-kind="title"]`).MustClick()
-	page.MustWait(`() => fetch('/api/names/settings').then((r) => r.json()).then((s) => s.signOff.includes('title'))`)
+	within(t, page, `() => fetch('/api/names/settings').then((r) => r.json()).then((s) => s.signOff.includes('title'))`)
 	page.MustNavigate(url + "/titles/names?f=state%3Dunrecognised&f=installs%3D%3E0&q=LGECHO&key=qstone%7Clgecho+workstation")
 	page.MustElement("aside.pane [data-choice]").MustClick()
 	says(t, page, "[data-effect]", "6 spare → 5 short")
@@ -143,7 +157,7 @@ func TestLeavingAnInstallOut(t *testing.T) {
 	row(t, page, "Lodeglass Echo", "14", "6 spare")
 	device := page.MustEval(`() => fetch('/api/devices?f=' + encodeURIComponent('hasProduct=20') + '&sort=code&limit=1').then((r) => r.json()).then((p) => p.rows[0].code)`).Str()
 	page.MustNavigate(url + "/evidence/" + device)
-	page.MustElementR("td button", "(?i)lodeglass.?echo").MustClick()
+	page.MustElementR("td button", "/lodeglass.?echo/i").MustClick()
 	page.MustElement("[data-leave-open]").MustClick()
 	page.MustElement("[data-leave-reason]").MustInput("kept for the museum")
 	says(t, page, "[data-effect]", "needed 14 → 13")
@@ -153,7 +167,7 @@ func TestLeavingAnInstallOut(t *testing.T) {
 	page.MustNavigate(url + "/position?q=Lodeglass+Echo")
 	row(t, page, "Lodeglass Echo", "13", "7 spare")
 	page.MustNavigate(url + "/evidence/" + device)
-	page.MustElementR("td button", "(?i)lodeglass.?echo").MustClick()
+	page.MustElementR("td button", "/lodeglass.?echo/i").MustClick()
 	page.MustElement("[data-leave-open]").MustClick()
 	page.MustElement("[data-effect]").MustClick()
 	says(t, page, "[data-leave]", "It counts.")

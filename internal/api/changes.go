@@ -28,7 +28,7 @@ func (s *Server) changes() {
 	handle(s, app.Work, post("decide", "/api/names/decide"), func(ctx context.Context, me who, in *body[app.NameDecision]) (*body[app.Effect], error) {
 		e, err := s.app.Decide(ctx, in.Body, me.Name)
 		if err == nil {
-			s.app.RefreshSoon(ctx)
+			s.app.RenewAfter(ctx)
 		}
 		return &body[app.Effect]{e}, err
 	})

@@ -15,7 +15,7 @@ func (s *Server) naming() {
 	handle(s, app.Work, post("undo", "/api/names/undo"), func(ctx context.Context, me who, _ *struct{}) (*body[app.Undone], error) {
 		u, err := s.app.Undo(ctx, me.Name)
 		if err == nil {
-			s.app.RefreshSoon(ctx)
+			s.app.RenewAfter(ctx)
 		}
 		return &body[app.Undone]{u}, err
 	})

@@ -56,7 +56,10 @@ type App struct {
 		renewals int64
 		running  bool
 		pending  bool
-		planned  bool // a renewal waits for its time
+		planned  bool        // a renewal waits for its time
+		quiet    *time.Timer // a renewal waits for a pause
+		asked    time.Time
+		decided  []string // names that somebody decided on since the figures that are being renewed were read
 		step     string
 		err      string
 	}

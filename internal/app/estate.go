@@ -150,15 +150,15 @@ func (a *App) loadEstate(tx *store.Tx, asOf civil.Day, now int64, only []int64) 
 	if e.conditions, err = loadConditions(tx, &e.settings, e.at, asked); err != nil {
 		return nil, err
 	}
-	if err := e.loadRecords(tx); err != nil {
-		return nil, err
-	}
 	if only != nil {
 		var wanted []int64
 		for _, id := range only {
 			wanted = append(wanted, e.catalogue.Kin(id)...)
 		}
-		only = wanted
+		only = compact(wanted)
+	}
+	if err := e.loadRecords(tx, only); err != nil {
+		return nil, err
 	}
 	if err := e.count(tx, only); err != nil {
 		return nil, err
@@ -288,8 +288,12 @@ func (e *estate) userPlace(p *store.PersonFacts) entitle.Place {
 	return at
 }
 
-func (e *estate) loadRecords(tx *store.Tx) error {
-	recognitions, err := tx.Recognitions()
+func (e *estate) loadRecords(tx *store.Tx, only []int64) error {
+	read := tx.Recognitions
+	if only != nil {
+		read = func() ([]store.Recognition, error) { return tx.RecognitionsAs(only) }
+	}
+	recognitions, err := read()
 	if err != nil {
 		return err
 	}

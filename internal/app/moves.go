@@ -43,7 +43,12 @@ func (a *App) positionsAndLeft(tx *store.Tx, products []int64) (out map[productM
 	if err != nil {
 		return nil, 0, err
 	}
-	if _, err := e.loadUse(tx); err != nil {
+	if products == nil {
+		_, err = e.loadUse(tx)
+	} else {
+		err = e.loadUsers(tx, products)
+	}
+	if err != nil {
 		return nil, 0, err
 	}
 	for _, f := range e.ordered() {

@@ -170,6 +170,9 @@ func (a *App) restate(tx *store.Tx, keys []string) error {
 	if err != nil {
 		return err
 	}
+	a.status.Lock()
+	a.status.decided = append(a.status.decided, keys...)
+	a.status.Unlock()
 	states := k.states(later)
 	for _, key := range keys {
 		if err := tx.SetNameState(key, states[key]); err != nil {

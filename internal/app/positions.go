@@ -106,7 +106,7 @@ func (a *App) productEstate(tx *store.Tx, product int64, asOf civil.Day) (*estat
 	if f == nil {
 		return nil, nil, nil, store.ErrNotFound
 	}
-	if _, err := e.loadUse(tx); err != nil {
+	if err := e.loadUsers(tx, []int64{product}); err != nil {
 		return nil, nil, nil, err
 	}
 	yesterday, err := tx.Ways(product)

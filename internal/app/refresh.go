@@ -66,6 +66,29 @@ func (a *App) RefreshSoon(ctx context.Context) {
 	}()
 }
 
+// RenewAfter renews what is marked dirty once nobody has asked for it for a short while: somebody who decides name after name is not slowed down by figures that the next decision
+// changes again. It waits no longer than a while in all.
+func (a *App) RenewAfter(ctx context.Context) {
+	a.status.Lock()
+	defer a.status.Unlock()
+	now := time.Now()
+	if a.status.quiet == nil {
+		a.status.asked = now
+		a.status.quiet = time.AfterFunc(renewAfter, func() {
+			a.status.Lock()
+			a.status.quiet = nil
+			a.status.Unlock()
+			a.RefreshSoon(context.WithoutCancel(ctx))
+		})
+		return
+	}
+	if now.Sub(a.status.asked) < renewEvery {
+		a.status.quiet.Reset(renewAfter)
+	}
+}
+
+const renewAfter = 2 * time.Second
+
 // renewEvery is how long figures may wait while scans keep coming in: each scan alone is not worth a renewal of everything.
 const renewEvery = 20 * time.Second
 
@@ -120,6 +143,9 @@ func (a *App) Refresh(ctx context.Context) error {
 		return fmt.Errorf("names could not be recognised: %w", err)
 	}
 	a.step("counting installs")
+	a.status.Lock()
+	a.status.decided = nil
+	a.status.Unlock()
 	d, err := a.derive(ctx)
 	if err != nil {
 		return err
@@ -146,6 +172,12 @@ func (a *App) Refresh(ctx context.Context) error {
 			return err
 		}
 		if err := tx.PutFacts(d.devices, d.names, d.products, d.idle); err != nil {
+			return err
+		}
+		a.status.Lock()
+		meanwhile := a.status.decided
+		a.status.Unlock()
+		if err := a.restate(tx, meanwhile); err != nil {
 			return err
 		}
 		if err := tx.PutProposals(d.proposals, d.madeFor); err != nil {

@@ -1,6 +1,7 @@
 package app
 
 import (
+	"slices"
 	"time"
 
 	"ensomet/internal/core/civil"
@@ -57,6 +58,23 @@ type use struct {
 }
 
 type devicePair struct{ device, product int64 }
+
+// loadUsers loads use where the position of one of the products counts users, and can be left out where none does.
+func (e *estate) loadUsers(tx *store.Tx, products []int64) error {
+	for _, id := range products {
+		f := e.products[id]
+		if f == nil {
+			continue
+		}
+		byUser := slices.ContainsFunc(f.lines, func(l entitle.Line) bool { return l.Metric == entitle.NamedUser }) ||
+			slices.ContainsFunc(f.product.Titles, func(t recognise.Title) bool { return t.DefaultMetric == string(entitle.NamedUser) })
+		if byUser {
+			_, err := e.loadUse(tx)
+			return err
+		}
+	}
+	return nil
+}
 
 // loadUse reads sessions and last uses and adds the users of the window to demand.
 func (e *estate) loadUse(tx *store.Tx) (map[devicePair]*use, error) {

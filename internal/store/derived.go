@@ -84,6 +84,15 @@ func (tx *Tx) Recognitions() ([]Recognition, error) {
 	return query(tx, scanRecognition, "SELECT "+recognitionColumns+" FROM recognition")
 }
 
+// RecognitionsAs reads the recognitions of records that are one of some products.
+func (tx *Tx) RecognitionsAs(products []int64) ([]Recognition, error) {
+	list, err := json.Marshal(products)
+	if err != nil {
+		return nil, err
+	}
+	return query(tx, scanRecognition, "SELECT "+recognitionColumns+" FROM recognition WHERE product_id IN (SELECT value FROM json_each(?))", string(list))
+}
+
 // RecognitionsOf reads the recognitions of some records.
 func (tx *Tx) RecognitionsOf(records []int64) ([]Recognition, error) {
 	list, err := json.Marshal(records)

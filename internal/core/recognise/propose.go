@@ -239,10 +239,10 @@ func (w *Worker) ask() {
 			if len(text) >= leastNear {
 				x.beginning(text, add)
 			}
-			for cut := 3; cut+3 <= len(text) && len(text) <= 32; cut++ {
+			for cut := 2; cut+2 <= len(text) && len(text) <= 32; cut++ {
 				a, okA := x.ids[text[:cut]]
 				b, okB := x.ids[text[cut:]]
-				if okA && okB {
+				if okA && okB && cut >= 3 && cut+3 <= len(text) {
 					add(a, 0.9)
 					add(b, 0.9)
 				} else if okA && len(x.words[a]) >= leastNear {

@@ -96,8 +96,8 @@ async function press() {
   }
 }
 // Enter that comes before the effect is known waits for it
-watch(effect.data, (e) => {
-  if (e && pressed.value) void press()
+watch([effect.data, effect.isFetching], ([e, fetching]) => {
+  if (e && !fetching && pressed.value) void press()
 })
 async function later() {
   const body = { keys: keys.value, days: 30 }
