@@ -38,7 +38,7 @@ var pages = []struct{ path, selector, text string }{
 	{"/titles", "tbody tr", "Brineweft"},
 	{"/titles/1", "h1", "Skerrymap Suite"},
 	{"/titles/names", "tbody tr", "open"},
-	{"/titles/rules", "[data-rules]", "No rule was made yet"},
+	{"/titles/rules", "[data-rules]", "the bench is no production"},
 	{"/titles/rules?rule=new", "[data-rule-form]", "Give it a name"},
 	{"/titles/unsigned", ".settings", "never: a person decides"},
 	{"/entitlements", "tbody tr", "L-0001"},

@@ -172,3 +172,39 @@ func TestLeavingAnInstallOut(t *testing.T) {
 	page.MustElement("[data-effect]").MustClick()
 	says(t, page, "[data-leave]", "It counts.")
 }
+
+// A suite that is known by its parts folds them once the last one arrives.
+func TestASuiteFoldsWhenItsLastPartArrives(t *testing.T) {
+	page, url := open(t, "run", false)
+	take := func(kind, text string) {
+		t.Helper()
+		if answer := page.MustEval(`(kind, text) => fetch('/api/import/' + kind + '?file=' + kind + '.csv', { method: 'POST', headers: { 'Content-Type': 'text/csv' }, body: text }).then((r) => r.text())`, kind, text).Str(); !strings.Contains(answer, `"setAside":0`) {
+			t.Fatal(answer)
+		}
+		settle(t, page)
+	}
+	take("titles", "publisher,product,licence_model,list_price,currency\nFjordpen,Fjordpen Bundle,commercial,400,EUR\nFjordpen,Fjordpen Writer,commercial,90,EUR\nFjordpen,Fjordpen Table,commercial,80,EUR\n")
+	take("installs", "device_id,publisher,name,version,seen_at,source\nD0002,Fjordpen,Fjordpen Writer,1,2026-06-30T06:00:00Z,hand\n")
+	page.MustNavigate(url + "/titles?q=Fjordpen+Bundle")
+	row(t, page, "Fjordpen Bundle").MustElement("a").MustClick()
+	page.MustElement("[data-suite-open]").MustClick()
+	for i, part := range []string{"Fjordpen Writer", "Fjordpen Table"} {
+		page.MustElement("[data-title-pick] input").MustSelectAllText().MustInput(part)
+		page.MustElementR(".p-autocomplete-option", part).MustEval(`() => this.click()`)
+		within(t, page, `(n) => document.querySelectorAll('[data-suite-part]').length === n`, i+1)
+	}
+	page.MustElement("[data-suite-need]").MustClick()
+	page.MustElementR(".p-select-option", "all 2 parts").MustEval(`() => this.click()`)
+	page.MustElement("[data-suite-save]").MustClick()
+	says(t, page, "[data-suite]", "Contains Fjordpen Writer, Fjordpen Table; also known by all of its 2 parts")
+	settle(t, page)
+	page.MustNavigate(url + "/position?q=Fjordpen")
+	row(t, page, "Fjordpen Writer", "1 short")
+	take("installs", "device_id,publisher,name,version,seen_at,source\nD0002,Fjordpen,Fjordpen Writer,1,2026-06-30T07:00:00Z,hand\nD0002,Fjordpen,Fjordpen Table,1,2026-06-30T07:00:00Z,hand\n")
+	page.MustNavigate(url + "/position?q=Fjordpen")
+	row(t, page, "Fjordpen Bundle", "1 short")
+	within(t, page, `() => ![...document.querySelectorAll('tbody tr')].some((r) => r.textContent.includes('Fjordpen Writer'))`)
+	page.MustNavigate(url + "/evidence/D0002")
+	page.MustElementR("td button", "Fjordpen Writer").MustClick()
+	says(t, page, "[data-leave]", "part of Fjordpen Bundle, which is on this device by 2 of its 2 parts")
+}

@@ -24,6 +24,7 @@ var views = []struct{ name, path, wait string }{
 	{"devices", "/evidence", "tbody tr"},
 	{"device", "/evidence/D0101", "tbody tr"},
 	{"names", "/titles/names?f=state%3Dunrecognised&f=installs%3D%3E0&key=qstone%7Clgecho+workstation", "[data-choice]"},
+	{"rules", "/titles/rules?rule=2", "[data-effect] span + span"},
 	{"titles", "/titles", "tbody tr"},
 	{"entitlements", "/entitlements", "tbody tr"},
 	{"use", "/use?f=class%3Dunused%7Cnever+used%7Clight%7Cregular", "tbody tr"},

@@ -77,6 +77,22 @@ func (s *Server) naming() {
 		}
 		return &body[Done]{Done{1}}, err
 	})
+	handle(s, app.Work, post("putSuite", "/api/suites"), func(ctx context.Context, me who, in *body[app.SuiteDraft]) (*body[Made], error) {
+		id, err := s.app.PutSuite(ctx, in.Body, me.Name)
+		if err == nil {
+			s.app.RefreshSoon(ctx)
+		}
+		return &body[Made]{Made{id}}, err
+	})
+	handle(s, app.Work, post("dropSuite", "/api/suites/{id}/drop"), func(ctx context.Context, me who, in *struct {
+		ID int64 `path:"id"`
+	}) (*body[Done], error) {
+		err := s.app.DropSuite(ctx, in.ID, me.Name)
+		if err == nil {
+			s.app.RefreshSoon(ctx)
+		}
+		return &body[Done]{Done{1}}, err
+	})
 	handle(s, app.Work, post("previewLeaving", "/api/left-out/preview"), func(ctx context.Context, me who, in *body[app.Leaving]) (*body[app.Effect], error) {
 		e, err := s.app.PreviewLeaving(ctx, in.Body, me.Name)
 		return &body[app.Effect]{e}, err

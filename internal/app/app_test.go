@@ -12,6 +12,7 @@ import (
 
 	"ensomet/internal/core/casework"
 	"ensomet/internal/core/civil"
+	"ensomet/internal/core/recognise"
 	"ensomet/internal/formats"
 	"ensomet/internal/store"
 )
@@ -232,8 +233,8 @@ func TestStoredEqualsRecomputedOverRandomChanges(t *testing.T) {
 	r := rand.New(rand.NewPCG(3, 9))
 	names := []string{"Skerrymap", "SKM odd", "Part", "Suite", "Colour Tool", "Prt special"}
 	decided := map[string]int64{}
-	for step := range 40 {
-		switch r.IntN(4) {
+	for step := range 70 {
+		switch r.IntN(7) {
 		case 0, 1:
 			clock.now = clock.now.Add(2 * time.Hour)
 			lines := []string{installHeader}
@@ -247,6 +248,23 @@ func TestStoredEqualsRecomputedOverRandomChanges(t *testing.T) {
 			take(t, a, formats.Installs, lines...)
 		case 2:
 			take(t, a, formats.Entitlements, "entitlement_id,publisher,product,version,metric,quantity,rights", fmt.Sprintf("E%d,Ostwick,%s,%s,%s,%d,%s", r.IntN(6), names[[]int{0, 2, 3}[r.IntN(3)]], []string{"", "6"}[r.IntN(2)], []string{"device", "named_user", "installation"}[r.IntN(3)], r.IntN(4), []string{"", "older_versions"}[r.IntN(2)]))
+		case 4:
+			rule := RuleDraft{Name: fmt.Sprint("rule ", step), Outcome: []string{"title", "nothing", "leave_out"}[r.IntN(3)], Records: asks("name", "like", names[r.IntN(6)]+"*"), Product: int64(1 + r.IntN(3)), Reason: "tried"}
+			if rule.Outcome == "leave_out" {
+				rule.Devices = asks("name", "is", fmt.Sprint("D", 1+r.IntN(3)))
+			}
+			if _, err := a.PutRule(ctx, rule, "test"); err != nil {
+				t.Fatal(err)
+			}
+		case 5:
+			l := Leaving{Devices: []string{fmt.Sprint("D", 1+r.IntN(3))}, Product: int64(1 + r.IntN(3)), Reason: "tried", Again: r.IntN(3) == 0}
+			if _, err := a.Leave(ctx, l, "test"); err != nil && !l.Again {
+				t.Fatal(err)
+			}
+		case 6:
+			if _, err := a.PutSuite(ctx, SuiteDraft{Product: 2, Need: r.IntN(2), Parts: []recognise.SuitePart{{Product: 1, Version: []string{"", "6"}[r.IntN(2)]}, {Product: 3}}}, "test"); err != nil {
+				t.Fatal(err)
+			}
 		case 3:
 			key := "ostwick|" + strings.ToLower(names[[]int{1, 4, 5}[r.IntN(3)]])
 			d := NameDecision{Keys: []string{key}, Product: int64(r.IntN(4))}

@@ -112,6 +112,8 @@ type ProductView struct {
 	Names []store.NameRow `json:"names"`
 	Parts []string        `json:"parts"`
 	Suite []string        `json:"suites"`
+	// what people said that it contains
+	Definitions []SuiteView `json:"definitions"`
 }
 
 // TitleLine is a line of the catalogue.
@@ -157,6 +159,9 @@ func (a *App) Product(ctx context.Context, id int64) (ProductView, error) {
 		}
 		slices.Sort(out.Suite)
 		out.ProductRow.Product = c.Product(id).Name
+		if out.Definitions, err = suitesOf(tx, c, id); err != nil {
+			return err
+		}
 		out.Names, err = tx.NamesOfProduct(id)
 		return err
 	})

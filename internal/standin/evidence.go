@@ -101,6 +101,23 @@ func (o *Outside) reportStories(ctx context.Context, a *app.App) ([]Truth, error
 	}, nil
 }
 
+// makeRules makes the demo's rules for names.
+func makeRules(ctx context.Context, a *app.App) error {
+	tally, err := a.FindProducts(ctx, "Yawltally")
+	if err != nil || len(tally) != 1 {
+		return fmt.Errorf("the demo's catalogue has %d products named Yawltally: %w", len(tally), err)
+	}
+	for _, r := range []app.RuleDraft{
+		{Name: "copies that came with the machine", Outcome: "nothing", Records: condition.Condition{Field: "name", Op: "like", Value: "* oem*"}, Reason: "licensed with the hardware"},
+		{Name: "the bench is no production", Outcome: "leave_out", Reason: "the maker lets test benches run it freely", Records: condition.Condition{Field: "title", Op: "has", Value: fmt.Sprint(tally[0])}, Devices: condition.Condition{Field: "environment", Op: "is", Value: "test"}},
+	} {
+		if _, err := a.PutRule(ctx, r, "Worker"); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 // makeGroups makes the demo's groups.
 func makeGroups(ctx context.Context, a *app.App) error {
 	q := func(field, op, value string) condition.Condition {

@@ -256,5 +256,8 @@ func BuildDemo(ctx context.Context, a *app.App, o *Outside, server http.Handler,
 	if err := makeGroups(ctx, a); err != nil {
 		return nil, err
 	}
+	if err := makeRules(ctx, a); err != nil {
+		return nil, err
+	}
 	return append(truths, more...), a.Refresh(ctx)
 }

@@ -534,5 +534,5 @@ func allDigits(w string) bool {
 
 // Gather is what similar names have in common: the publisher and the product's own words without spaces, accents and endings. Names that nobody has recognised are shown together by it.
 func (a *Apart) Gather() string {
-	return a.maker.core + "|" + Squash(string(a.appendWithout(nil, aside|ofPlatform|ofEdition|ofFront|ofPiece)))
+	return a.maker.core + ": " + Squash(string(a.appendWithout(nil, aside|ofPlatform|ofEdition|ofFront|ofPiece)))
 }

@@ -8,14 +8,14 @@ import (
 	"ensomet/internal/core/version"
 )
 
-// Part is a product that a suite contains, perhaps in one edition or in versions that begin with one.
-type Part struct {
+// SuitePart is a product that a suite contains, perhaps in one edition or in versions that begin with one.
+type SuitePart struct {
 	Product int64  `json:"product"`
 	Edition string `json:"edition"`
 	Version string `json:"version"`
 }
 
-func (p *Part) fits(h *Present) bool {
+func (p *SuitePart) fits(h *Present) bool {
 	return p.Product == h.Product && (p.Edition == "" || p.Edition == h.Edition) && version.Begins(h.Version, p.Version)
 }
 
@@ -27,7 +27,7 @@ type Suite struct {
 	Edition string // empty is any
 	Version string // what versions of the suite begin with; empty is any
 	Need    int
-	Parts   []Part
+	Parts   []SuitePart
 }
 
 // Present is a product on a device as a whole program, in one edition and version.
@@ -44,15 +44,15 @@ type Folds struct {
 
 // setSuites joins users' suites with those that titles name, in a fixed order.
 func (c *Catalogue) setSuites(suites []Suite) {
-	byProduct := map[int64][]Part{}
+	byProduct := map[int64][]SuitePart{}
 	for part, in := range c.suites {
 		for suite := range in {
-			byProduct[suite] = append(byProduct[suite], Part{Product: part})
+			byProduct[suite] = append(byProduct[suite], SuitePart{Product: part})
 		}
 	}
 	all := slices.Clone(suites)
 	for product, parts := range byProduct {
-		slices.SortFunc(parts, func(a, b Part) int { return cmp.Compare(a.Product, b.Product) })
+		slices.SortFunc(parts, func(a, b SuitePart) int { return cmp.Compare(a.Product, b.Product) })
 		all = append(all, Suite{Product: product, Parts: parts})
 	}
 	slices.SortFunc(all, func(a, b Suite) int { return cmp.Or(cmp.Compare(a.Product, b.Product), cmp.Compare(a.ID, b.ID)) })
@@ -130,7 +130,7 @@ func (c *Catalogue) Fold(present []Present) Folds {
 	for i := range present {
 		h := &present[i]
 		for _, s := range c.suiteOf[h.Product] {
-			if !slices.ContainsFunc(s.Parts, func(p Part) bool { return p.fits(h) }) {
+			if !slices.ContainsFunc(s.Parts, func(p SuitePart) bool { return p.fits(h) }) {
 				continue
 			}
 			ok, byParts, _ := s.there(present)
@@ -167,7 +167,7 @@ func (c *Catalogue) WhyFold(h Present, present []Present) []string {
 	for _, s := range c.suiteOf[h.Product] {
 		name := c.products[s.Product].Name
 		switch ok, byParts, have := s.there(present); {
-		case !slices.ContainsFunc(s.Parts, func(p Part) bool { return p.fits(&h) }):
+		case !slices.ContainsFunc(s.Parts, func(p SuitePart) bool { return p.fits(&h) }):
 			out = append(out, fmt.Sprintf("not a part of %s in this edition and version", name))
 		case ok && !byParts:
 			out = append(out, fmt.Sprintf("part of %s, which is on this device", name))

@@ -28,7 +28,7 @@ func under(f Folds, i int) int64 {
 }
 
 func TestSuitesByMarkerPartsVersionAndEdition(t *testing.T) {
-	parts := []Part{{Product: 2}, {Product: 3}, {Product: 4, Version: "16"}, {Product: 5, Edition: "Pro"}}
+	parts := []SuitePart{{Product: 2}, {Product: 3}, {Product: 4, Version: "16"}, {Product: 5, Edition: "Pro"}}
 	for _, c := range []struct {
 		what    string
 		suite   Suite
@@ -85,7 +85,7 @@ func TestFoldAgainstTheDefinition(t *testing.T) {
 		for i := range 1 + r.IntN(3) {
 			s := Suite{ID: int64(i + 1), Product: []int64{1, 6}[r.IntN(2)], Need: r.IntN(4), Version: []string{"", "2"}[r.IntN(2)]}
 			for _, p := range r.Perm(4)[:1+r.IntN(4)] {
-				s.Parts = append(s.Parts, Part{Product: int64(p + 2), Version: []string{"", "", "1", "2"}[r.IntN(4)]})
+				s.Parts = append(s.Parts, SuitePart{Product: int64(p + 2), Version: []string{"", "", "1", "2"}[r.IntN(4)]})
 			}
 			suites = append(suites, s)
 		}

@@ -1044,6 +1044,38 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/suites": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["putSuite"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/suites/{id}/drop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["dropSuite"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/titles": {
         parameters: {
             query?: never;
@@ -2395,6 +2427,7 @@ export interface components {
             category: string;
             /** Format: int64 */
             counted: number;
+            definitions: components["schemas"]["SuiteView"][];
             /** Format: int64 */
             devices: number;
             /** Format: int64 */
@@ -2698,6 +2731,52 @@ export interface components {
             note: string;
             to: string;
             who: string;
+        };
+        SuiteDraft: {
+            /** @description empty is any */
+            edition: string;
+            /**
+             * Format: int64
+             * @description 0 is a new one
+             */
+            id: number;
+            /**
+             * Format: int64
+             * @description so many of its parts on a device are enough; 0 asks for a record of the suite itself
+             */
+            need: number;
+            parts: components["schemas"]["SuitePart"][];
+            /** Format: int64 */
+            product: number;
+            /** @description what the suite's version begins with, empty is any */
+            version: string;
+        };
+        SuitePart: {
+            edition: string;
+            /** Format: int64 */
+            product: number;
+            version: string;
+        };
+        SuiteView: {
+            /** @description empty is any */
+            edition: string;
+            /**
+             * Format: int64
+             * @description 0 is a new one
+             */
+            id: number;
+            /** @description of the parts, in their order */
+            names: string[];
+            /**
+             * Format: int64
+             * @description so many of its parts on a device are enough; 0 asks for a record of the suite itself
+             */
+            need: number;
+            parts: components["schemas"]["SuitePart"][];
+            /** Format: int64 */
+            product: number;
+            /** @description what the suite's version begins with, empty is any */
+            version: string;
         };
         TitleLine: {
             aliases: string;
@@ -5202,6 +5281,70 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RefreshStatus"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    putSuite: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SuiteDraft"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Made"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    dropSuite: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description Error */

@@ -3,6 +3,8 @@ import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
 import { api, ask } from '../api/client'
 import { count, money, whole, word } from '../lib/format'
+import SuiteParts from './SuiteParts.vue'
+import TitlesNav from './TitlesNav.vue'
 
 /** One product: its lines in the catalogue, the raw names it was found under, and the way to its position. */
 const props = defineProps<{ id: string }>()
@@ -15,6 +17,7 @@ const p = computed(() => product.data.value)
 
 <template>
   <div class="page">
+    <TitlesNav />
     <p v-if="product.error.value" class="says">
       {{ product.error.value.message }} <RouterLink to="/titles">Back to the titles</RouterLink>
     </p>
@@ -33,10 +36,12 @@ const p = computed(() => product.data.value)
         <RouterLink v-if="p.counted || p.rights" :to="`/position?trail=p${p.id}`"
           >{{ whole(p.counted) }} need a right</RouterLink
         ><span v-else>none needs a right</span
-        ><template v-if="p.folded">; {{ whole(p.folded) }} fold into a suite</template>.
+        ><template v-if="p.folded">; {{ whole(p.folded) }} fold into a suite</template
+        ><template v-if="p.leftOut">; {{ whole(p.leftOut) }} are left out of the count</template>.
         <template v-if="p.suites.length">It is part of {{ p.suites.join(', ') }}.</template>
         <template v-if="p.parts.length">Its parts: {{ p.parts.join(', ') }}.</template>
       </p>
+      <SuiteParts :product="p.id" :definitions="p.definitions" />
       <div class="two">
         <section>
           <h2>In the catalogue</h2>
