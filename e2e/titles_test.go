@@ -32,7 +32,7 @@ func within(t *testing.T, page *rod.Page, js string, args ...any) {
 // settle waits until figures are renewed.
 func settle(t *testing.T, page *rod.Page) {
 	t.Helper()
-	time.Sleep(2500 * time.Millisecond) // a renewal waits for a pause first
+	time.Sleep(3500 * time.Millisecond) // a renewal waits for a pause first
 	within(t, page, `() => fetch('/api/status').then((r) => r.json()).then((s) => !s.running)`)
 }
 
@@ -178,7 +178,7 @@ func TestASuiteFoldsWhenItsLastPartArrives(t *testing.T) {
 	page, url := open(t, "run", false)
 	take := func(kind, text string) {
 		t.Helper()
-		if answer := page.MustEval(`(kind, text) => fetch('/api/import/' + kind + '?file=' + kind + '.csv', { method: 'POST', headers: { 'Content-Type': 'text/csv' }, body: text }).then((r) => r.text())`, kind, text).Str(); !strings.Contains(answer, `"setAside":0`) {
+		if answer := page.MustEval(`(kind, text) => fetch('/api/import/' + kind + '?file=' + kind + '.csv', { method: 'POST', headers: { 'Content-Type': 'text/csv' }, body: text }).then((r) => r.text())`, kind, text).Str(); !strings.Contains(answer, `"aside":[]`) {
 			t.Fatal(answer)
 		}
 		settle(t, page)
@@ -194,7 +194,7 @@ func TestASuiteFoldsWhenItsLastPartArrives(t *testing.T) {
 		within(t, page, `(n) => document.querySelectorAll('[data-suite-part]').length === n`, i+1)
 	}
 	page.MustElement("[data-suite-need]").MustClick()
-	page.MustElementR(".p-select-option", "all 2 parts").MustEval(`() => this.click()`)
+	page.MustElementR(".p-select-option", "all 2 parts").MustWaitStable().MustClick()
 	page.MustElement("[data-suite-save]").MustClick()
 	says(t, page, "[data-suite]", "Contains Fjordpen Writer, Fjordpen Table; also known by all of its 2 parts")
 	settle(t, page)

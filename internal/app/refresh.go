@@ -87,7 +87,7 @@ func (a *App) RenewAfter(ctx context.Context) {
 	}
 }
 
-const renewAfter = 2 * time.Second
+const renewAfter = 3 * time.Second
 
 // renewEvery is how long figures may wait while scans keep coming in: each scan alone is not worth a renewal of everything.
 const renewEvery = 20 * time.Second

@@ -89,8 +89,8 @@ async function press() {
   pressed.value = false
   try {
     const e = await ask(api.POST('/api/names/decide', { body }))
-    await client.invalidateQueries({ queryKey: ['name'] })
     emit('decided', e, body.keys)
+    void client.invalidateQueries({ queryKey: ['name'], refetchType: 'none' })
   } catch (e) {
     says.value = (e as Error).message
   }

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
-import { useEventListener } from '@vueuse/core'
+import { useDebounceFn, useEventListener } from '@vueuse/core'
 import { useToast } from 'primevue/usetoast'
 import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
@@ -66,8 +66,13 @@ async function settled(keys: string[], says: string, detail: string) {
   marked.value = []
   toast.add({ severity: 'success', summary: says, detail, life: 4000 })
   step(1)
-  await Promise.all(['list', 'status', 'queue', 'unsigned'].map((k) => client.invalidateQueries({ queryKey: [k] })))
+  if (rows.value.length - done.value.size < 12) await renew()
+  else void renewLater()
 }
+const renew = () =>
+  Promise.all(['list', 'status', 'queue', 'unsigned'].map((k) => client.invalidateQueries({ queryKey: [k] })))
+// what is done is struck through at once; the list is read again in a pause, not under somebody's hands
+const renewLater = useDebounceFn(renew, 1500, { maxWait: 8000 })
 function decided(e: Schemas['Effect'], keys: string[]) {
   void settled(
     keys,
