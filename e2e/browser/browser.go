@@ -40,7 +40,7 @@ func Start() (b *rod.Browser, closeAll func(), err error) {
 	if err != nil {
 		return nil, nil, errors.Join(err, os.RemoveAll(profile))
 	}
-	b = rod.New().ControlURL(url).Timeout(10 * time.Minute)
+	b = rod.New().ControlURL(url).Timeout(25 * time.Minute)
 	if err := b.Connect(); err != nil {
 		return nil, nil, err
 	}
