@@ -172,7 +172,7 @@ func (a *App) ruleAndCompare(tx *store.Tx, d RuleDraft, who string, waits bool) 
 				}
 			}
 		}
-		products = compact(products)
+		products, touched = compact(products), compact(touched)
 		if len(products) > mostPreviewed {
 			products = nil
 		}

@@ -382,25 +382,6 @@ func (tx *Tx) InstallsOfRecords(records []int64, since int64) (now, ever int64, 
 	return now, ever, err
 }
 
-// DevicesOfRecords lists the devices that have any of the records now, with the records, up to a number of pairs.
-func (tx *Tx) DevicesOfRecords(records []int64) (map[int64][]int64, error) {
-	list, err := json.Marshal(records)
-	if err != nil {
-		return nil, err
-	}
-	rows, err := tx.QueryContext(tx.ctx, "SELECT DISTINCT device_id, record_id FROM install WHERE until IS NULL AND record_id IN (SELECT value FROM json_each(?)) ORDER BY 1, 2", string(list))
-	if err != nil {
-		return nil, err
-	}
-	out := map[int64][]int64{}
-	return out, each(rows, func() error {
-		var d, r int64
-		err := rows.Scan(&d, &r)
-		out[d] = append(out[d], r)
-		return err
-	})
-}
-
 // SetNameState writes the state of one name: as given, or where that is empty as its records say.
 func (tx *Tx) SetNameState(key, state string) error {
 	_, err := tx.exec(`UPDATE name_fact SET state = CASE WHEN ?2 <> '' THEN ?2 ELSE coalesce((SELECT CASE WHEN max(product_id = 0 AND not_software = 0) THEN 'unrecognised' WHEN max(step = 'decision') THEN 'decided'

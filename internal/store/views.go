@@ -20,12 +20,6 @@ func (tx *Tx) InstallWords(device, record int64) (text string, err error) {
 	return text, err
 }
 
-// InstallsOfKey counts the installs present of the records of a key.
-func (tx *Tx) InstallsOfKey(key string) (n int64, err error) {
-	err = tx.QueryRowContext(tx.ctx, "SELECT count(*) FROM install i WHERE i.until IS NULL AND i.record_id IN (SELECT record_id FROM recognition WHERE key = ?)", key).Scan(&n)
-	return n, err
-}
-
 // SightingRow is where and when a record was seen. Times are in seconds since 1970; Until is 0 while it is there.
 type SightingRow struct {
 	DeviceID    int64     `json:"deviceId"`
