@@ -68,7 +68,7 @@ func (a *App) takeIn(tx *store.Tx, line store.Aside, content, author string) err
 	if err != nil {
 		return err
 	}
-	s, err := a.sink(tx, kind, time.Unix(line.AsOf, 0).UTC(), author)
+	s, err := a.sink(tx, kind, time.Unix(line.AsOf, 0).UTC(), author, line.File)
 	if err != nil {
 		return err
 	}
@@ -116,7 +116,7 @@ func (a *App) retryKind(tx *store.Tx, kind *formats.Kind, lines []store.Aside, a
 		s := sinks[line.AsOf]
 		if s == nil {
 			var err error
-			if s, err = a.sink(tx, kind, time.Unix(line.AsOf, 0).UTC(), author); err != nil {
+			if s, err = a.sink(tx, kind, time.Unix(line.AsOf, 0).UTC(), author, line.File); err != nil {
 				return mended, err
 			}
 			sinks[line.AsOf] = s

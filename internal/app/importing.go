@@ -59,7 +59,7 @@ type ImportResult struct {
 
 // Sample is one of the first lines that a file would add, change or end, so that a person sees what is meant by the numbers.
 type Sample struct {
-	What string `json:"what" enum:"new,changed,gone"`
+	What string `json:"what" enum:"new,changed,gone,kept"`
 	Text string `json:"text"`
 }
 
@@ -152,7 +152,7 @@ func (a *App) importRows(ctx context.Context, req ImportRequest, r formats.Rows)
 }
 
 func (a *App) importInto(tx *store.Tx, req ImportRequest, r formats.Rows, res *ImportResult) error {
-	s, err := a.sink(tx, req.Kind, req.AsOf, req.Author)
+	s, err := a.sink(tx, req.Kind, req.AsOf, req.Author, req.File)
 	if err != nil {
 		return err
 	}
@@ -218,7 +218,7 @@ func (a *App) importInto(tx *store.Tx, req ImportRequest, r formats.Rows, res *I
 	if !res.News() {
 		return nil
 	}
-	return markDirty(tx, req.Kind == formats.Titles)
+	return markDirty(tx, req.Kind == formats.Titles || req.Kind == formats.Publishers)
 }
 
 // News reports whether the import changed anything that figures rest on.
@@ -245,7 +245,7 @@ func (a *App) ImportFile(ctx context.Context, f formats.File, size int64, req Im
 	if err != nil {
 		return ImportResult{Kind: "file", File: req.File}, err
 	}
-	if form.IsScan() {
+	if form.IsScan() && !(req.Kind == formats.Titles && (form == formats.CycloneDXJSON || form == formats.CycloneDXXML)) {
 		scans, bad, err := formats.ReadScans(f, size, form, req.Device, req.AsOf)
 		if err != nil {
 			return ImportResult{Kind: "scan", File: req.File}, err
@@ -258,11 +258,11 @@ func (a *App) ImportFile(ctx context.Context, f formats.File, size int64, req Im
 	if req.Kind == nil {
 		return ImportResult{Kind: "file", File: req.File}, &formats.FileError{Reason: "this is no scan, SWID tag, CycloneDX or SPDX document and no directory: say which kind of table it is"}
 	}
-	if form != formats.LDIF && req.Mapping == nil {
+	if form != formats.LDIF && !form.IsDocument() && req.Mapping == nil {
 		if req.Mapping, err = a.savedMapping(ctx, f, size, form, req.Kind); err != nil {
 			return newResult(req), err
 		}
-	} else if req.Mapping != nil && !req.DryRun {
+	} else if req.Mapping != nil && !form.IsDocument() && !req.DryRun {
 		if err := a.keepMapping(ctx, f, size, form, req); err != nil {
 			return newResult(req), err
 		}

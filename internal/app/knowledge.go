@@ -42,6 +42,9 @@ func (a *App) catalogueOf(tx *store.Tx) (*recognise.Catalogue, error) {
 	if from.Products, err = tx.Products(); err != nil {
 		return nil, err
 	}
+	if from.Publishers, err = tx.Houses(); err != nil {
+		return nil, err
+	}
 	if from.Suites, err = tx.Suites(); err != nil {
 		return nil, err
 	}

@@ -62,6 +62,9 @@ func (a *App) LookAt(ctx context.Context, f formats.File, size int64, kind strin
 	case form.IsScan():
 		out.Kind, out.Device = "scan", form != formats.ScanJSON
 		return out, nil
+	case form == formats.CatalogueJSON:
+		out.Kind = formats.Titles.Name
+		return out, nil
 	case form == formats.LDIF:
 		out.Kind = "directory"
 		return out, nil

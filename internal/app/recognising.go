@@ -1,56 +1,210 @@
 package app
 
 import (
+	"cmp"
 	"context"
+	"fmt"
 	"maps"
+	"runtime"
 	"slices"
+	"sync"
+	"sync/atomic"
+	"time"
 
 	"ensomet/internal/core/recognise"
 	"ensomet/internal/store"
 )
 
-// Recognise recognises new records, or all of them after a change of the catalogue or of rules. It reads and writes in one transaction, so that no decision that is taken
-// meanwhile is overwritten by an older answer, and writes only what changed.
+// Recognise recognises new records, or all of them after a change of the catalogue or of rules. Records are looked at outside of any writing, so that others can write meanwhile; where they did, they are
+// looked at again, so that no decision that was taken meanwhile is overwritten by an older answer. Only what changed is written.
 func (a *App) Recognise(ctx context.Context) error {
-	var needed bool
-	err := a.DB.View(ctx, func(tx *store.Tx) error {
-		all, _, _, err := a.recognisedBefore(tx)
-		if err != nil || all {
-			needed = all
+	for range 3 {
+		done, err := a.recogniseOnce(ctx, a.DB.View)
+		if done || err != nil {
 			return err
 		}
-		fresh, err := tx.AllRecords(true)
-		needed = len(fresh) > 0
-		return err
-	})
-	if err != nil || !needed {
+	}
+	_, err := a.recogniseOnce(ctx, nil)
+	return err
+}
+
+// recogniseOnce looks at records in a transaction of its own, or within the one that writes. It reports whether nothing changed meanwhile.
+func (a *App) recogniseOnce(ctx context.Context, look func(context.Context, func(*store.Tx) error) error) (bool, error) {
+	began := time.Now()
+	var work anew
+	read := func(tx *store.Tx) (err error) {
+		work, err = a.lookAnew(tx)
 		return err
 	}
-	return a.DB.Update(ctx, func(tx *store.Tx) error {
-		all, state, k, err := a.recognisedBefore(tx)
-		if err != nil {
-			return err
+	if look != nil {
+		if err := look(ctx, read); err != nil || !work.needed() {
+			return true, err
 		}
-		if all {
-			if err := a.rekey(tx, k); err != nil {
+	}
+	done := true
+	err := a.DB.Update(ctx, func(tx *store.Tx) error {
+		if look == nil {
+			if err := read(tx); err != nil {
 				return err
 			}
-		}
-		records, err := tx.AllRecords(!all)
-		if err != nil {
+		} else if now, err := tx.Setting(changes); err != nil || now != work.upTo {
+			done = false
 			return err
 		}
-		var before map[int64]store.Recognition
-		if all {
-			if before, err = recognitionsByRecord(tx); err != nil {
-				return err
-			}
-		}
-		if err := putRecognitions(tx, k.recogniser().Worker(), records, before); err != nil {
-			return err
-		}
-		return tx.SetSetting(recognisedFor, state)
+		return a.keepAnew(tx, &work, began)
 	})
+	return done, err
+}
+
+// anew is what records are recognised as now, where that differs from before.
+type anew struct {
+	k           *knowledge
+	all         bool
+	state, upTo string
+	records     int
+	changed     []store.Recognition
+	before      map[int64]store.Recognition
+}
+
+func (w *anew) needed() bool { return w.all || w.records > 0 }
+
+// lookAnew recognises the records that are new, or all of them where what recognition rests on has changed.
+func (a *App) lookAnew(tx *store.Tx) (work anew, err error) {
+	if work.upTo, err = tx.Setting(changes); err != nil {
+		return work, err
+	}
+	if work.all, work.state, work.k, err = a.recognisedBefore(tx); err != nil {
+		return work, err
+	}
+	records, err := tx.AllRecords(!work.all)
+	if err != nil {
+		return work, err
+	}
+	if work.records = len(records); work.all {
+		if work.before, err = recognitionsByRecord(tx); err != nil {
+			return work, err
+		}
+	}
+	work.changed, err = a.decideAll(tx.Context(), work.k.recogniser(), records, work.before)
+	return work, err
+}
+
+// decideAll recognises records on every processor, with progress, and returns those that are not what they were before, in the order of their records.
+func (a *App) decideAll(ctx context.Context, g *recognise.Recogniser, records []store.StoredRecord, before map[int64]store.Recognition) ([]store.Recognition, error) {
+	const batch = 2000
+	batches := (len(records) + batch - 1) / batch
+	found := make([][]store.Recognition, batches)
+	var next, done atomic.Int64
+	var group sync.WaitGroup
+	for range runtime.GOMAXPROCS(0) {
+		group.Go(func() {
+			w := g.Worker()
+			for {
+				i := int(next.Add(1)) - 1
+				if i >= batches || ctx.Err() != nil {
+					return
+				}
+				part := records[i*batch : min((i+1)*batch, len(records))]
+				for j := range part {
+					n := recognition(w, &part[j])
+					if old, known := before[n.Record]; !known || old != n {
+						found[i] = append(found[i], n)
+					}
+				}
+				if n := int(done.Add(int64(len(part)))); len(records) > 10*batch {
+					a.step(fmt.Sprintf("recognising names: %d of %d thousand", n/1000, len(records)/1000))
+				}
+			}
+		})
+	}
+	group.Wait()
+	return slices.Concat(found...), ctx.Err()
+}
+
+// keepAnew writes what differs, and what it amounts to where everything was looked at.
+func (a *App) keepAnew(tx *store.Tx, work *anew, began time.Time) error {
+	if work.all {
+		if err := a.rekey(tx, work.k); err != nil {
+			return err
+		}
+	}
+	b, err := tx.NewRecognitions()
+	if err != nil {
+		return err
+	}
+	for _, n := range work.changed {
+		if err := b.AddRecognition(n); err != nil {
+			return err
+		}
+	}
+	if err := b.Flush(); err != nil {
+		return err
+	}
+	if work.all {
+		run, err := work.run(tx)
+		if err != nil {
+			return err
+		}
+		run.At, run.TookMS = a.Clock.Now().Unix(), time.Since(began).Milliseconds()
+		if run.Found+run.Moved+run.Lost > 0 {
+			if err := tx.AddRecognitionRun(run); err != nil {
+				return err
+			}
+		}
+	}
+	return tx.SetSetting(recognisedFor, work.state)
+}
+
+// mostMoves is how many ways from product to product a summary tells apart.
+const mostMoves = 40
+
+// run sums up which records are another product than before.
+func (w *anew) run(tx *store.Tx) (store.RecognitionRun, error) {
+	run := store.RecognitionRun{Records: int64(w.records), Detail: []store.RecordsMoved{}}
+	moved := map[[2]int64][]int64{}
+	var all []int64
+	for _, n := range w.changed {
+		from := w.before[n.Record].Product
+		switch {
+		case from == n.Product:
+			continue
+		case from == 0:
+			run.Found++
+		case n.Product == 0:
+			run.Lost++
+		default:
+			run.Moved++
+		}
+		way := [2]int64{from, n.Product}
+		moved[way] = append(moved[way], n.Record)
+		all = append(all, n.Record)
+	}
+	if len(all) == 0 || len(w.before) == 0 { // the first time everything is new
+		return run, nil
+	}
+	installs, err := tx.InstallsByRecord(all)
+	if err != nil {
+		return run, err
+	}
+	name := func(id int64) string {
+		if p := w.k.catalogue.Product(id); p != nil {
+			return p.Publisher + " " + p.Name
+		}
+		return ""
+	}
+	for way, records := range moved {
+		m := store.RecordsMoved{From: way[0], To: way[1], FromName: name(way[0]), ToName: name(way[1]), Records: int64(len(records))}
+		for _, id := range records {
+			m.Installs += installs[id]
+		}
+		run.Installs += m.Installs
+		run.Detail = append(run.Detail, m)
+	}
+	slices.SortFunc(run.Detail, func(x, y store.RecordsMoved) int {
+		return cmp.Or(cmp.Compare(y.Installs, x.Installs), cmp.Compare(y.Records, x.Records), cmp.Compare(x.To, y.To), cmp.Compare(x.From, y.From))
+	})
+	run.Detail = run.Detail[:min(len(run.Detail), mostMoves)]
+	return run, nil
 }
 
 // recognisedBefore reports whether anything that recognition rests on has changed since records were recognised, and the state that they are recognised for now.

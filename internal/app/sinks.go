@@ -5,6 +5,7 @@ import (
 	"strings"
 	"time"
 
+	"ensomet/internal/core/catalogue"
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/policy"
 	"ensomet/internal/formats"
@@ -18,7 +19,7 @@ type sink struct {
 }
 
 // sink returns what takes the lines of a kind.
-func (a *App) sink(tx *store.Tx, k *formats.Kind, asOf time.Time, author string) (*sink, error) {
+func (a *App) sink(tx *store.Tx, k *formats.Kind, asOf time.Time, author, file string) (*sink, error) {
 	settings, err := loadSettings(tx)
 	if err != nil {
 		return nil, err
@@ -43,7 +44,9 @@ func (a *App) sink(tx *store.Tx, k *formats.Kind, asOf time.Time, author string)
 			return u.PutUser(p, civil.Of(asOf))
 		})
 	case formats.Titles:
-		return titleSink(tx)
+		return titleSink(tx, store.By{Author: author, File: file, At: a.Clock.Now().Unix()})
+	case formats.Publishers:
+		return publisherSink(tx, store.By{Author: author, File: file, At: a.Clock.Now().Unix()})
 	case formats.Entitlements:
 		products, err := tx.ProductKeys()
 		if err != nil {
@@ -85,12 +88,14 @@ func refuse(row *formats.Row, format string, args ...any) error {
 	return &formats.LineError{Line: row.Line, Content: row.Content, Reason: fmt.Sprintf(format, args...)}
 }
 
-// upsertSink takes lines that stand for one thing each. The same thing twice in one file with other values is refused: nobody can say which is right.
+// upsertSink takes lines that stand for one thing each.
 func upsertSink[T any](tx *store.Tx, prepare func() (*store.Upserter, error), parse func(*formats.Row) (string, T, error), put func(*store.Upserter, T, *formats.Row) (store.Change, error)) (*sink, error) {
 	u, err := prepare()
-	if err != nil {
-		return nil, err
-	}
+	return noTwice(parse, func(v T, row *formats.Row) (store.Change, error) { return put(u, v, row) }), err
+}
+
+// noTwice refuses the same thing twice in one file with other values: nobody can say which is right.
+func noTwice[T any](parse func(*formats.Row) (string, T, error), put func(T, *formats.Row) (store.Change, error)) *sink {
 	type seen struct {
 		line    int
 		content string
@@ -104,12 +109,12 @@ func upsertSink[T any](tx *store.Tx, prepare func() (*store.Upserter, error), pa
 		if b, twice := before[key]; twice && b.content != row.Content {
 			return store.Same, refuse(row, "%s stands already on line %d with other values: one of the two must go", key, b.line)
 		}
-		change, err := put(u, v, row)
+		change, err := put(v, row)
 		if err == nil {
 			before[key] = seen{row.Line, row.Content}
 		}
 		return change, err
-	}), nil
+	})
 }
 
 // findProduct finds a product by publisher and name; without publisher, by a name that one product alone has.
@@ -136,25 +141,35 @@ func findProduct(products map[string]int64, publisher, name string) (int64, stri
 	return found, ""
 }
 
-func titleSink(tx *store.Tx) (*sink, error) {
-	products, err := tx.ProductKeys()
+// titleSink takes titles. What people changed here stays: a file that says otherwise is noted in its result.
+func titleSink(tx *store.Tx, by store.By) (*sink, error) {
+	return bookSink(tx, by, func(row *formats.Row) (string, formats.Entry, error) {
+		t, err := formats.ParseTitle(row)
+		e := t.Entry()
+		return "the title " + e.Key.String(), e, err
+	})
+}
+
+func publisherSink(tx *store.Tx, by store.By) (*sink, error) {
+	return bookSink(tx, by, func(row *formats.Row) (string, formats.Entry, error) {
+		p, err := formats.ParsePublisher(row)
+		return "the publisher " + p.Name, p.Entry(), err
+	})
+}
+
+func bookSink(tx *store.Tx, by store.By, parse func(row *formats.Row) (string, formats.Entry, error)) (*sink, error) {
+	b, err := openBook(tx, by)
 	if err != nil {
 		return nil, err
 	}
-	return upsertSink(tx, tx.Titles, func(row *formats.Row) (string, formats.Title, error) {
-		t, err := formats.ParseTitle(row)
-		return strings.Join(strings.Fields("the title "+t.Publisher+" "+t.Product+" "+t.Edition+" "+t.Version), " "), t, err
-	}, func(u *store.Upserter, t formats.Title, _ *formats.Row) (store.Change, error) {
-		key := store.ProductKey(t.Publisher, t.Product)
-		id := products[key]
-		if id == 0 {
-			if id, err = tx.AddProduct(t.Publisher, t.Product); err != nil {
-				return store.Same, err
-			}
-			products[key] = id
+	s := noTwice(parse, func(e formats.Entry, _ *formats.Row) (store.Change, error) { return b.merge(e, catalogue.Usual) })
+	s.finish = func(res *ImportResult) error {
+		for _, d := range b.kept {
+			res.sampleLine("kept", fmt.Sprintf("%s: %s stays %q, as it was changed here, and not %q", d.Key, strings.ReplaceAll(d.Field, "_", " "), d.Ours, d.Theirs))
 		}
-		return u.PutTitle(id, t)
-	})
+		return nil
+	}
+	return s, nil
 }
 
 func (a *App) transactionSink(tx *store.Tx) (*sink, error) {

@@ -5,8 +5,8 @@ import (
 	"errors"
 	"strings"
 
+	"ensomet/internal/core/catalogue"
 	"ensomet/internal/core/recognise"
-	"ensomet/internal/formats"
 	"ensomet/internal/store"
 )
 
@@ -74,31 +74,22 @@ type NewTitle struct {
 func (a *App) AddTitle(ctx context.Context, t NewTitle, who string) (int64, error) {
 	var id int64
 	err := a.DB.Update(ctx, func(tx *store.Tx) error {
-		keys, err := tx.ProductKeys()
+		b, err := openBook(tx, store.By{Author: who, At: a.Clock.Now().Unix()})
 		if err != nil {
 			return err
 		}
-		if keys[store.ProductKey(t.Publisher, t.Product)] != 0 {
+		if b.products[store.ProductKey(t.Publisher, t.Product)] != 0 {
 			return errors.New("the catalogue has this product already: choose it")
 		}
-		if id, err = tx.AddProduct(t.Publisher, t.Product); err != nil {
+		fresh, _ := catalogue.Edit(&catalogue.Known{Key: catalogue.Key{Publisher: t.Publisher, Product: t.Product}, Base: catalogue.Says{}}, catalogue.Says{"category": t.Category, "licence_model": t.Model})
+		if err := b.put(nil, fresh); err != nil {
 			return err
 		}
-		u, err := tx.Titles()
-		if err != nil {
-			return err
-		}
-		if _, err := u.PutTitle(id, newTitle(t)); err != nil {
-			return err
-		}
+		id = b.products[store.ProductKey(t.Publisher, t.Product)]
 		if err := tx.Note(a.Clock.Now(), who, "added a title", t.Publisher+" "+t.Product, t.Model); err != nil {
 			return err
 		}
 		return markDirty(tx, true)
 	})
 	return id, err
-}
-
-func newTitle(t NewTitle) formats.Title {
-	return formats.Title{Publisher: t.Publisher, Product: t.Product, Title: recognise.Title{Category: t.Category, Model: recognise.LicenceModel(t.Model)}}
 }

@@ -21,9 +21,10 @@ func kind(name, required, columns string) *Kind {
 var (
 	Titles = kind("titles", "publisher product", `publisher product edition edition_rank version category licence_model list_price currency default_metric suite
 		released general_support_end extended_support_end end_of_life aliases`)
-	Rates   = kind("rates", "currency on per_eur", `currency on per_eur`)
-	Users   = kind("users", "user_id", `user_id name email org_unit site status left_on`)
-	Devices = kind("devices", "device_id", `device_id name kind environment org_unit site country ip_address directory_path primary_user os_name os_version
+	Publishers = kind("publishers", "publisher", `publisher aliases successor`)
+	Rates      = kind("rates", "currency on per_eur", `currency on per_eur`)
+	Users      = kind("users", "user_id", `user_id name email org_unit site status left_on`)
+	Devices    = kind("devices", "device_id", `device_id name kind environment org_unit site country ip_address directory_path primary_user os_name os_version
 		processors cores virtual_cores core_factor host_id cluster pinned portable status last_scan`)
 	Entitlements = kind("entitlements", "entitlement_id product metric quantity", `entitlement_id publisher product edition version metric quantity kind start end maintenance_end
 		unit_price currency purchased order contract scope_unit scope_country rights min_per_processor min_per_server pack_size capacity base`)
@@ -34,7 +35,7 @@ var (
 	Usage        = kind("usage", "device_id started_at", `device_id user_id file_name product started_at ended_at active_seconds`)
 	Positions    = kind("position", "product metric", `publisher product metric scope owned needed covered shortfall surplus needed_low needed_high exposure currency as_of`)
 
-	Kinds = []*Kind{Titles, Rates, Users, Devices, Entitlements, Transactions, Assignments, Policies, Installs, Usage}
+	Kinds = []*Kind{Titles, Publishers, Rates, Users, Devices, Entitlements, Transactions, Assignments, Policies, Installs, Usage}
 )
 
 // NotRead are files of a folder that have a place in the contract and are not read yet.

@@ -26,12 +26,16 @@ const (
 	CycloneDXXML  Form = "cyclonedx xml"
 	SPDXJSON      Form = "spdx"
 	ScanJSON      Form = "scan"
+	CatalogueJSON Form = "catalogue"
 )
 
 // IsScan reports whether a file of the form is a report on devices' software rather than a table.
 func (f Form) IsScan() bool {
 	return f == SWID || f == SWIDArchive || f == CycloneDXJSON || f == CycloneDXXML || f == SPDXJSON || f == ScanJSON
 }
+
+// IsDocument reports whether a file of the form has its own names for things, so that there is nothing to map.
+func (f Form) IsDocument() bool { return f.IsScan() || f == CatalogueJSON }
 
 // File is a file that can be read from any place.
 type File interface {
@@ -70,6 +74,8 @@ func Sniff(f File, size int64) (Form, error) {
 		switch {
 		case bytes.Contains(text, []byte(`"`+ScanFormat+`"`)):
 			return ScanJSON, nil
+		case bytes.Contains(text, []byte(`"`+CatalogueFormat+`"`)):
+			return CatalogueJSON, nil
 		case bytes.Contains(text, []byte("bomFormat")) || bytes.Contains(text, []byte("cyclonedx")):
 			return CycloneDXJSON, nil
 		}
@@ -86,6 +92,11 @@ func OpenTable(f File, size int64, form Form, kind *Kind, m *Mapping, at time.Ti
 		return nil, err
 	}
 	switch form {
+	case CatalogueJSON, CycloneDXJSON, CycloneDXXML:
+		if kind != Titles && kind != Publishers {
+			return nil, &FileError{"a catalogue holds titles and publishers, not " + kind.Name}
+		}
+		return documentTable(f, size, form, kind)
 	case XLSX:
 		header, rows, lines, err := readSheet(f, size)
 		if err != nil {

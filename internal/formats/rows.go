@@ -136,11 +136,7 @@ func ParseTitle(row *Row) (Title, error) {
 		Model: recognise.LicenceModel(p.oneOf("licence_model", models, "")), ListPrice: p.money("list_price"), Currency: p.currency("currency"),
 		DefaultMetric: p.oneOf("default_metric", strs(entitle.Metrics), ""), Suite: p.col("suite"), Released: p.day("released"), GeneralEnd: p.day("general_support_end"),
 		ExtendedEnd: p.day("extended_support_end"), EndOfLife: p.day("end_of_life")}
-	for _, a := range strings.Split(p.col("aliases"), "|") {
-		if a = strings.TrimSpace(a); a != "" {
-			t.Aliases = append(t.Aliases, a)
-		}
-	}
+	t.Aliases = parts(p.col("aliases"))
 	if t.ListPrice.Valid && t.Currency == "" {
 		t.Currency = "EUR"
 	}

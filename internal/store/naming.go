@@ -382,6 +382,25 @@ func (tx *Tx) InstallsOfRecords(records []int64, since int64) (now, ever int64, 
 	return now, ever, err
 }
 
+// InstallsByRecord counts the devices that have each of some records now.
+func (tx *Tx) InstallsByRecord(records []int64) (map[int64]int64, error) {
+	list, err := json.Marshal(records)
+	if err != nil {
+		return nil, err
+	}
+	out := make(map[int64]int64, len(records))
+	rows, err := tx.QueryContext(tx.ctx, "SELECT record_id, count(DISTINCT device_id) FROM install WHERE record_id IN (SELECT value FROM json_each(?)) AND until IS NULL GROUP BY record_id", string(list))
+	if err != nil {
+		return nil, err
+	}
+	return out, each(rows, func() error {
+		var id, n int64
+		err := rows.Scan(&id, &n)
+		out[id] = n
+		return err
+	})
+}
+
 // SetNameState writes the state of one name: as given, or where that is empty as its records say.
 func (tx *Tx) SetNameState(key, state string) error {
 	_, err := tx.exec(`UPDATE name_fact SET state = CASE WHEN ?2 <> '' THEN ?2 ELSE coalesce((SELECT CASE WHEN max(product_id = 0 AND not_software = 0) THEN 'unrecognised' WHEN max(step = 'decision') THEN 'decided'

@@ -3,7 +3,6 @@ package store
 import (
 	"database/sql"
 	"encoding/json"
-	"fmt"
 	"strings"
 
 	"ensomet/internal/core/civil"
@@ -44,24 +43,14 @@ func ProductKey(publisher, name string) string {
 
 // AddProduct makes a product and returns its number.
 func (tx *Tx) AddProduct(publisher, name string) (int64, error) {
+	if err := tx.addPublisher(publisher); err != nil {
+		return 0, err
+	}
 	res, err := tx.exec("INSERT INTO product(publisher, name, publisher_key, name_key) VALUES (?, ?, ?, ?)", publisher, name, recognise.CleanPublisher(publisher), recognise.Clean(name))
 	if err != nil {
 		return 0, err
 	}
 	return res.LastInsertId()
-}
-
-// Titles prepares writing the catalogue's lines.
-func (tx *Tx) Titles() (*Upserter, error) {
-	return tx.upserter("title", "product_id || '|' || edition || '|' || version", 16, "product_id", "edition", "edition_rank", "version", "category", "licence_model", "list_price", "currency", "default_metric", "suite",
-		"released", "general_end", "extended_end", "end_of_life", "aliases", "custom")
-}
-
-// PutTitle writes a line of the catalogue.
-func (u *Upserter) PutTitle(product int64, t formats.Title) (Change, error) {
-	_, c, err := u.put(fmt.Sprintf("%d|%s|%s", product, t.Edition, t.Version), product, t.Edition, t.EditionRank, t.Version, t.Category, string(t.Model), money(t.ListPrice), t.Currency, t.DefaultMetric, t.Suite, t.Released,
-		t.GeneralEnd, t.ExtendedEnd, t.EndOfLife, strings.Join(t.Aliases, "|"), custom(t.Custom))
-	return c, err
 }
 
 // Products reads the whole catalogue.

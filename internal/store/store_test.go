@@ -12,6 +12,7 @@ import (
 	"testing"
 	"time"
 
+	"ensomet/internal/core/catalogue"
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/entitle"
 	"ensomet/internal/core/evidence"
@@ -161,11 +162,8 @@ func TestTitlesAndRightsComeBackAsTheyWent(t *testing.T) {
 		if err != nil {
 			return err
 		}
-		u, err := tx.Titles()
-		if err != nil {
-			return err
-		}
-		if _, err := u.PutTitle(id, title); err != nil {
+		entry := title.Entry()
+		if _, err := tx.PutTitle(id, nil, &catalogue.Known{Key: entry.Key, Says: entry.Says}, By{Author: "me", At: 1}); err != nil {
 			return err
 		}
 		e, err := tx.Entitlements()
