@@ -72,6 +72,17 @@ func (d Day) String() string {
 	return time.Unix(int64(d-epoch)*86400, 0).UTC().Format("2006-01-02")
 }
 
+// Year is the calendar year of d.
+func (d Day) Year() int { return time.Unix(int64(d-epoch)*86400, 0).UTC().Year() }
+
+// AddMonths returns the same day of the month n months later, or the last day of that month where it is shorter.
+func (d Day) AddMonths(n int) Day {
+	y, m, day := time.Unix(int64(d-epoch)*86400, 0).UTC().Date()
+	first := time.Date(y, m+time.Month(n), 1, 0, 0, 0, 0, time.UTC)
+	last := first.AddDate(0, 1, -1).Day()
+	return OfUnix(first.AddDate(0, 0, min(day, last)-1).Unix())
+}
+
 // MarshalText writes the day as String does.
 func (d Day) MarshalText() ([]byte, error) { return []byte(d.String()), nil }
 

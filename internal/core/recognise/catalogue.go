@@ -67,7 +67,8 @@ type Catalogue struct {
 	houses   map[string]int64
 	byName   map[string][]target
 	bySquash map[string][]target
-	byID     map[string]target // identifiers, written as swid:, cpe: or pkg: keys
+	byID     map[string]target // identifiers, written as swid: or pkg: keys
+	byCPE    map[string][]cpeAlias
 	byFile   map[string]target
 	editions map[string]bool
 	suites   map[int64]map[int64]bool // by part
@@ -102,13 +103,13 @@ type Source struct {
 	Suites     []Suite // besides those that titles name
 }
 
-// NewCatalogue indexes products. An alias that begins with swid:, cpe:2.3: or pkg: is an identifier; one that ends in
+// NewCatalogue indexes products. An alias that begins with swid:, cpe: or pkg: is an identifier; one that ends in
 // .exe, .app, .bin, .dll or .jar is a file signature; any other is another name of its line.
 func NewCatalogue(from Source) *Catalogue {
 	products := from.Products
 	c := &Catalogue{
 		products: make(map[int64]*entry, len(products)), houses: map[string]int64{},
-		byName: make(map[string][]target, 2*len(products)), bySquash: make(map[string][]target, 2*len(products)), byID: map[string]target{}, byFile: map[string]target{},
+		byName: make(map[string][]target, 2*len(products)), bySquash: make(map[string][]target, 2*len(products)), byID: map[string]target{}, byCPE: map[string][]cpeAlias{}, byFile: map[string]target{},
 		editions: map[string]bool{}, suites: map[int64]map[int64]bool{}, wordOf: map[string]int64{},
 	}
 	c.addPublishers(from.Publishers)
@@ -206,6 +207,7 @@ func (c *Catalogue) maker(raw string) maker {
 func (c *Catalogue) addAlias(p *Product, t Title, alias string) {
 	tg := target{entry: c.products[p.ID], edition: t.Edition, version: t.Version, hasEd: t.Edition != "", alias: alias}
 	switch key := identifierKey(alias); {
+	case strings.HasPrefix(alias, "cpe:") && c.addCPE(alias, tg):
 	case key != "":
 		if _, taken := c.byID[key]; !taken {
 			c.byID[key] = tg

@@ -7,9 +7,6 @@ import (
 	"strings"
 
 	"ensomet/internal/core/civil"
-
-	cpe "github.com/knqyf263/go-cpe/naming"
-	"github.com/package-url/packageurl-go"
 )
 
 // Step names the step of recognition that answered.
@@ -444,67 +441,6 @@ func (c *Catalogue) result(t target, a *Apart, editionWords []string, piece Piec
 func (c *Catalogue) name(r Result) string {
 	p := c.products[r.Product]
 	return strings.Join(strings.Fields(p.Publisher+" "+p.Name+" "+r.Edition+" "+r.TitleVersion), " ")
-}
-
-// identifierKey brings an identifier of the catalogue to the form it is looked up by: a SWID tag as it stands, a CPE as
-// part, vendor and product, a package URL without version and qualifiers. Other text gives "".
-func identifierKey(s string) string {
-	switch {
-	case strings.HasPrefix(s, "swid:"):
-		return s
-	case strings.HasPrefix(s, "cpe:"):
-		return cpeKey(s)
-	case strings.HasPrefix(s, "pkg:"):
-		return purlKey(s)
-	}
-	return ""
-}
-
-func cpeKey(s string) string {
-	wfn, err := cpe.UnbindFS(s)
-	if err != nil {
-		return ""
-	}
-	return "cpe:" + wfn.GetString("part") + ":" + wfn.GetString("vendor") + ":" + wfn.GetString("product")
-}
-
-func purlKey(s string) string {
-	p, err := packageurl.FromString(s)
-	if err != nil {
-		return ""
-	}
-	return "pkg:" + p.Type + "/" + p.Namespace + "/" + p.Name
-}
-
-// byIdentifiers looks a record up by its identifiers. A CPE that is no alias is also tried by its vendor and product as
-// publisher and name, underscores as spaces.
-func (c *Catalogue) byIdentifiers(r *Record) (target, string, bool) {
-	if r.TagID != "" {
-		if t, ok := c.byID["swid:"+r.TagID]; ok {
-			return t, "tag " + r.TagID, true
-		}
-	}
-	if r.PURL != "" {
-		if t, ok := c.byID[purlKey(r.PURL)]; ok {
-			return t, r.PURL, true
-		}
-	}
-	if r.CPE != "" {
-		if t, ok := c.byID[cpeKey(r.CPE)]; ok {
-			return t, r.CPE, true
-		}
-		if wfn, err := cpe.UnbindFS(r.CPE); err == nil {
-			plain := func(attr string) string {
-				return strings.NewReplacer("_", " ", "\\", "").Replace(wfn.GetString(attr))
-			}
-			for _, t := range c.byName[Clean(plain("product"))] {
-				if t.maker.clean == CleanPublisher(plain("vendor")) {
-					return t, r.CPE, true
-				}
-			}
-		}
-	}
-	return target{}, "", false
 }
 
 // generic reports whether a name is a single word that occurs in the names of other products as well.
