@@ -5,7 +5,7 @@ LIMIT ?= timeout 900
 SOURCES := $(shell find cmd internal e2e web/embed.go -name '*.go') $(shell find internal/store/migrations -name '*.sql')
 PAGES := $(shell find web/src web/public -type f) web/index.html web/vite.config.ts web/package.json
 
-.PHONY: build demo test check go-test nocgo-test web-check e2e types shots bench bench-names evaluate load fuzz chromium clean
+.PHONY: build demo test check go-test nocgo-test web-check e2e types shots bench bench-names evaluate starter load fuzz chromium clean
 
 build: bin/ensomet
 
@@ -69,6 +69,11 @@ bench:
 evaluate:
 	@ls /var/lib/apt/lists/*_dep11_Components-* >/dev/null 2>&1 || { apt-get install -y --no-install-recommends appstream && apt-get update; }
 	$(GO) run ./bench/evaluate
+
+# The starter catalogue anew, from this machine's component data; on Debian, as root.
+starter:
+	@ls /var/lib/apt/lists/*_dep11_Components-* >/dev/null 2>&1 || { apt-get install -y --no-install-recommends appstream && apt-get update; }
+	$(GO) run ./internal/starter/make
 
 # Names recognised and proposed per second, with 5,000 and 50,000 products.
 bench-names:

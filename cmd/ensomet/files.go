@@ -16,7 +16,7 @@ import (
 )
 
 type importCmd struct {
-	What   string   `arg:"" help:"A folder, or a kind: titles, rates, users, devices, entitlements, transactions, assignments, policies, installs, usage; scan for a scan, SWID tags, CycloneDX or SPDX; directory for LDIF."`
+	What   string   `arg:"" help:"A folder, or a kind: titles, publishers, rates, users, devices, entitlements, transactions, assignments, policies, installs, usage; scan for a scan, SWID tags, CycloneDX or SPDX; directory for LDIF."`
 	Files  []string `arg:"" optional:"" help:"The files of that kind; - is standard input."`
 	AsOf   string   `help:"The time of the evidence where a line does not say."`
 	Device string   `help:"The device whose software a document is: its device_id, or its name where one alone has it." placeholder:"DEVICE"`

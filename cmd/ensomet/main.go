@@ -34,19 +34,20 @@ type globals struct {
 
 type commandLine struct {
 	globals
-	Serve    serveCmd    `cmd:"" help:"Serve the data file to browsers."`
-	Demo     demoCmd     `cmd:"" help:"Serve a demo with invented data; build it where the file is missing."`
-	Import   importCmd   `cmd:"" help:"Take in files: a folder, or one kind and its files."`
-	Retry    retryCmd    `cmd:"" help:"Try the lines that were put aside again."`
-	Export   exportCmd   `cmd:"" help:"Write a kind of file to standard output."`
-	Position positionCmd `cmd:"" help:"Compute and print the position, or explain that of one product."`
-	Collect  collectCmd  `cmd:"" help:"Read the machine that this runs on: send it to a server, or write it to a file."`
-	Token    tokenCmd    `cmd:"" help:"Manage which sources may send scans."`
-	User     userCmd     `cmd:"" help:"Manage who may sign in."`
-	Backup   backupCmd   `cmd:"" help:"Write a consistent copy of the data file."`
-	Restore  restoreCmd  `cmd:"" help:"Put a copy in place of the data file."`
-	Check    checkCmd    `cmd:"" help:"Check the file, and that stored results equal a full recomputation."`
-	Openapi  openapiCmd  `cmd:"" help:"Print the OpenAPI description of the HTTP API."`
+	Serve     serveCmd     `cmd:"" help:"Serve the data file to browsers."`
+	Demo      demoCmd      `cmd:"" help:"Serve a demo with invented data; build it where the file is missing."`
+	Import    importCmd    `cmd:"" help:"Take in files: a folder, or one kind and its files."`
+	Retry     retryCmd     `cmd:"" help:"Try the lines that were put aside again."`
+	Export    exportCmd    `cmd:"" help:"Write a kind of file to standard output."`
+	Catalogue catalogueCmd `cmd:"" help:"Begin or write the catalogue of titles."`
+	Position  positionCmd  `cmd:"" help:"Compute and print the position, or explain that of one product."`
+	Collect   collectCmd   `cmd:"" help:"Read the machine that this runs on: send it to a server, or write it to a file."`
+	Token     tokenCmd     `cmd:"" help:"Manage which sources may send scans."`
+	User      userCmd      `cmd:"" help:"Manage who may sign in."`
+	Backup    backupCmd    `cmd:"" help:"Write a consistent copy of the data file."`
+	Restore   restoreCmd   `cmd:"" help:"Put a copy in place of the data file."`
+	Check     checkCmd     `cmd:"" help:"Check the file, and that stored results equal a full recomputation."`
+	Openapi   openapiCmd   `cmd:"" help:"Print the OpenAPI description of the HTTP API."`
 }
 
 func main() {

@@ -42,6 +42,7 @@ func (s *Server) changes() {
 		return &body[Done]{Done{1}}, err
 	})
 	s.naming()
+	s.catalogue()
 	handle(s, app.Work, post("addTitle", "/api/titles"), func(ctx context.Context, me who, in *body[app.NewTitle]) (*body[struct {
 		Product int64 `json:"product"`
 	}], error) {

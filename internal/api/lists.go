@@ -144,6 +144,8 @@ func (s *Server) lists() {
 	registerList(s, "devices", view(s.app, (*store.Tx).DevicePage))
 	registerList(s, "names", view(s.app, (*store.Tx).NamePage))
 	registerList(s, "products", view(s.app, (*store.Tx).ProductPage))
+	registerList(s, "publishers", view(s.app, (*store.Tx).PublisherPage))
+	registerList(s, "releases", s.app.Releases)
 	registerList(s, "positions", view(s.app, (*store.Tx).PositionPage))
 	registerList(s, "entitlements", s.app.Entitlements)
 	registerList(s, "cases", view(s.app, (*store.Tx).CasePage))

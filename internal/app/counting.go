@@ -57,9 +57,9 @@ func (e *estate) countDevice(device int64, records []int64) {
 			continue
 		}
 		f.installs++
-		if f.lastVersion != r.version || len(f.versions) == 0 {
-			f.versions[r.version] = true
-			f.lastVersion = r.version
+		r.version.count(device, stale)
+		if r.release != nil {
+			r.release.count(device, stale)
 		}
 		if f.lastDevice != device {
 			f.lastDevice = device

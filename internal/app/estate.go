@@ -23,7 +23,8 @@ type estate struct {
 	rates     money.Rates
 	catalogue *recognise.Catalogue
 	products  map[int64]*productFacts
-	recs      []recFacts // by record number
+	recs      []recFacts      // by record number
+	releases  map[int64]*seen // by title
 	keys      []keyFacts
 	devices   []store.DeviceFacts
 	deviceAt  map[int64]int
@@ -50,7 +51,27 @@ type recFacts struct {
 	need    demand.Priced
 	single  *demand.Set // of this need alone
 	leave   []int32     // rules that leave it out on some devices
-	version string
+	version *seen       // of its product
+	release *seen       // of its line of the catalogue, nil where it has none
+}
+
+// seen counts the installs of one version or release.
+type seen struct {
+	edition, version         string
+	title                    int64
+	installs, devices, stale int64
+	lastDevice               int64
+}
+
+func (s *seen) count(device int64, stale bool) {
+	s.installs++
+	if s.lastDevice != device {
+		s.lastDevice = device
+		s.devices++
+		if stale {
+			s.stale++
+		}
+	}
 }
 
 // keyFacts counts the installs of one raw name.
@@ -78,9 +99,8 @@ type productFacts struct {
 	leftOutBy                          map[string]int64 // by reason
 	stale                              int64            // devices
 	lastDevice, holder                 int64
-	lastVersion                        string
-	versions                           map[string]bool
-	restricting                        bool // some policy restricts it somewhere
+	versions                           map[[2]string]*seen // by edition and version
+	restricting                        bool                // some policy restricts it somewhere
 	policyTitle                        policy.Title
 	metered                            bool
 }
@@ -104,7 +124,7 @@ const tenThousandth = 10_000
 
 // loadEstate loads what the figures of a day rest on. only limits installs to some products and the suites they are parts of; nil is everything.
 func (a *App) loadEstate(tx *store.Tx, asOf civil.Day, now int64, only []int64) (*estate, error) {
-	e := &estate{asOf: asOf, at: min(asOf.EndUnix()-1, now), deviceAt: map[int64]int{}, personAt: map[string]int{}, places: map[string]entitle.Place{}, fleet: map[string]position.Fleet{}, sets: demand.Sets{}, products: map[int64]*productFacts{}}
+	e := &estate{asOf: asOf, at: min(asOf.EndUnix()-1, now), deviceAt: map[int64]int{}, personAt: map[string]int{}, places: map[string]entitle.Place{}, fleet: map[string]position.Fleet{}, sets: demand.Sets{}, releases: map[int64]*seen{}, products: map[int64]*productFacts{}}
 	var err error
 	if e.settings, err = loadSettings(tx); err != nil {
 		return nil, err
@@ -167,7 +187,7 @@ func (a *App) loadEstate(tx *store.Tx, asOf civil.Day, now int64, only []int64) 
 }
 
 func (e *estate) addProduct(p *recognise.Product) {
-	f := &productFacts{id: p.ID, product: p, suites: e.catalogue.SuitesOf(p.ID), versions: map[string]bool{}}
+	f := &productFacts{id: p.ID, product: p, suites: e.catalogue.SuitesOf(p.ID), versions: map[[2]string]*seen{}}
 	f.policyTitle = policy.Title{Product: p.ID, Publisher: recognise.CleanPublisher(p.Publisher)}
 	same := true
 	for _, t := range p.Titles {
@@ -329,7 +349,7 @@ func (e *estate) loadRecords(tx *store.Tx, only []int64) error {
 		if n.Product == 0 && !n.NotSoftware {
 			k.state = "unrecognised"
 		}
-		r.key, r.whole, r.counts, r.version = at, n.Whole, n.WhyNot == "", n.TitleVersion
+		r.key, r.whole, r.counts = at, n.Whole, n.WhyNot == ""
 		r.unknown = n.Product == 0 && !n.NotSoftware
 		if n.Product == 0 {
 			continue
@@ -339,6 +359,18 @@ func (e *estate) loadRecords(tx *store.Tx, only []int64) error {
 			continue
 		}
 		r.product = f
+		r.version = f.versions[[2]string{n.Edition, n.TitleVersion}]
+		if r.version == nil {
+			r.version = &seen{edition: n.Edition, version: n.TitleVersion}
+			f.versions[[2]string{n.Edition, n.TitleVersion}] = r.version
+		}
+		if n.Line != 0 {
+			r.version.title = n.Line
+			if r.release = e.releases[n.Line]; r.release == nil {
+				r.release = &seen{title: n.Line}
+				e.releases[n.Line] = r.release
+			}
+		}
 		var line *recognise.Title
 		for j := range f.product.Titles {
 			if f.product.Titles[j].ID == n.Line {

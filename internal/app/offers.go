@@ -9,6 +9,7 @@ import (
 
 	"ensomet/internal/core/catalogue"
 	"ensomet/internal/formats"
+	"ensomet/internal/starter"
 	"ensomet/internal/store"
 )
 
@@ -247,4 +248,13 @@ func (a *App) Updates(ctx context.Context) (Updates, error) {
 		return err
 	})
 	return out, err
+}
+
+// OfferStarter offers the starter catalogue.
+func (a *App) OfferStarter(ctx context.Context, who string) (int64, error) {
+	entries, err := starter.Entries()
+	if err != nil {
+		return 0, err
+	}
+	return a.offer(ctx, entries, nil, starter.Name, who)
 }

@@ -174,6 +174,9 @@ func (a *App) Refresh(ctx context.Context) error {
 		if err := tx.PutFacts(d.devices, d.names, d.products, d.idle); err != nil {
 			return err
 		}
+		if err := tx.PutReleases(d.versions, d.releases); err != nil {
+			return err
+		}
 		a.status.Lock()
 		meanwhile := a.status.decided
 		a.status.Unlock()
@@ -218,6 +221,8 @@ type derived struct {
 	idle     []store.IdleFact
 	found    []finding
 	members  []store.Member
+	versions []store.VersionFact
+	releases []store.ReleaseFact
 	// first proposals that were made for this state of the catalogue
 	proposals []store.KeptProposal
 	madeFor   string
@@ -262,6 +267,9 @@ func (a *App) derive(ctx context.Context) (*derived, error) {
 		}
 		d.members = e.conditions.members(e.devices)
 		if err := d.facts(tx); err != nil {
+			return err
+		}
+		if err := a.releaseFacts(tx, d); err != nil {
 			return err
 		}
 		d.judgeUse(uses)
@@ -311,7 +319,7 @@ func (d *derived) facts(tx *store.Tx) error {
 	}
 	for _, f := range e.ordered() {
 		if f.installs > 0 {
-			d.products = append(d.products, store.ProductFact{Product: f.id, Installs: f.installs, Devices: f.devices, Stale: f.stale, Counted: f.counted, Folded: f.folded, LeftOut: f.leftOut, Versions: int64(len(f.versions))})
+			d.products = append(d.products, store.ProductFact{Product: f.id, Installs: f.installs, Devices: f.devices, Stale: f.stale, Counted: f.counted, Folded: f.folded, LeftOut: f.leftOut, Versions: d.versionsOf(f)})
 		}
 	}
 	return nil

@@ -4,9 +4,9 @@ import (
 	"context"
 	"fmt"
 	"slices"
-	"strings"
 
 	"ensomet/internal/core/entitle"
+	"ensomet/internal/core/recognise"
 	"ensomet/internal/store"
 )
 
@@ -113,24 +113,28 @@ type ProductView struct {
 	Parts []string        `json:"parts"`
 	Suite []string        `json:"suites"`
 	// what people said that it contains
-	Definitions []SuiteView `json:"definitions"`
+	Definitions []SuiteView             `json:"definitions"`
+	Remarks     []store.Remark          `json:"remarks" doc:"about the title and about single installs"`
+	Changes     []store.CatalogueChange `json:"changes" doc:"of its titles, newest first"`
+	Plans       []PlanView              `json:"plans"`
 }
 
-// TitleLine is a line of the catalogue.
+// TitleLine is a title of a product. Says has the columns of titles.csv by name.
 type TitleLine struct {
-	Edition   string `json:"edition"`
-	Version   string `json:"version"`
-	Model     string `json:"model"`
-	ListPrice string `json:"listPrice"`
-	Currency  string `json:"currency"`
-	Released  string `json:"released"`
-	EndOfLife string `json:"endOfLife"`
-	Aliases   string `json:"aliases"`
+	ID        int64             `json:"id"`
+	Edition   string            `json:"edition"`
+	Version   string            `json:"version"`
+	Says      map[string]string `json:"says"`
+	Touched   []string          `json:"touched" doc:"values that were changed here, and that no file changes"`
+	ChangedAt int64             `json:"changedAt"`
+	Phase     string            `json:"phase" enum:"before,general,extended,ended,unknown"`
+	EndOn     string            `json:"endOn"`
+	Devices   int64             `json:"devices"`
 }
 
 // Product returns a product of the catalogue.
 func (a *App) Product(ctx context.Context, id int64) (ProductView, error) {
-	out := ProductView{Lines: []TitleLine{}, Parts: []string{}, Suite: []string{}}
+	out := ProductView{Lines: []TitleLine{}, Parts: []string{}, Suite: []string{}, Remarks: []store.Remark{}, Changes: []store.CatalogueChange{}}
 	err := a.DB.View(ctx, func(tx *store.Tx) error {
 		page, err := tx.ProductPage(store.ListQuery{Filters: map[string]string{"id": fmt.Sprint(id)}, Limit: 1})
 		if err != nil {
@@ -144,12 +148,8 @@ func (a *App) Product(ctx context.Context, id int64) (ProductView, error) {
 		if err != nil {
 			return err
 		}
-		for _, t := range c.Product(id).Titles {
-			price := ""
-			if t.ListPrice.Valid {
-				price = t.ListPrice.Decimal.String()
-			}
-			out.Lines = append(out.Lines, TitleLine{t.Edition, t.Version, string(t.Model), price, t.Currency, t.Released.String(), t.EndOfLife.String(), strings.Join(t.Aliases, ", ")})
+		if err := a.titleLines(tx, c.Product(id), &out); err != nil {
+			return err
 		}
 		for _, part := range c.PartsOf(id) {
 			out.Parts = append(out.Parts, c.Product(part).Name)
@@ -165,7 +165,41 @@ func (a *App) Product(ctx context.Context, id int64) (ProductView, error) {
 		out.Names, err = tx.NamesOfProduct(id)
 		return err
 	})
+	if err == nil {
+		out.Plans, err = a.Plans(ctx, id)
+	}
 	return out, err
+}
+
+// titleLines adds what the catalogue has of a product, and what people noted about it.
+func (a *App) titleLines(tx *store.Tx, p *recognise.Product, out *ProductView) error {
+	titles, err := tx.KnownTitles(p.ID)
+	if err != nil {
+		return err
+	}
+	facts, err := tx.ReleaseFacts()
+	if err != nil {
+		return err
+	}
+	for _, t := range titles {
+		line := TitleLine{ID: t.ID, Edition: t.Edition, Version: t.Version, Says: t.Says, Touched: t.Touched(), ChangedAt: t.ChangedAt, Devices: facts[t.ID].Devices}
+		for i := range p.Titles {
+			if p.Titles[i].ID == t.ID {
+				dates := datesOf(&p.Titles[i])
+				_, last := dates.Bounds()
+				line.Phase, line.EndOn = string(dates.Phase(a.Today())), last.String()
+			}
+		}
+		out.Lines = append(out.Lines, line)
+	}
+	remarks, err := tx.Remarks(p.ID, 0)
+	if err != nil {
+		return err
+	}
+	out.Remarks = append(out.Remarks, remarks...)
+	changes, err := tx.CatalogueChanges(0, p.ID, 50)
+	out.Changes = append(out.Changes, changes...)
+	return err
 }
 
 // Entitlements reads a page of entitlements with what each comes to today.

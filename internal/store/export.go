@@ -20,6 +20,7 @@ func instant(col string) string {
 func number(col string) string { return "CASE WHEN " + col + " = 0 THEN '' ELSE " + col + " END" }
 
 var exports = map[string]string{
+	"publishers": "SELECT name, aliases, successor FROM publisher ORDER BY name_key",
 	"titles": `SELECT p.publisher, p.name, t.edition, ` + number("t.edition_rank") + `, t.version, t.category, t.licence_model, coalesce(t.list_price, ''), t.currency, t.default_metric, t.suite, ` + date("t.released") + `, ` + date("t.general_end") + `, ` + date("t.extended_end") + `, ` + date("t.end_of_life") + `, t.aliases
 		FROM title t JOIN product p ON p.id = t.product_id ORDER BY p.publisher, p.name, t.edition, t.version`,
 	"rates": "SELECT currency, " + date("on_day") + ", per_eur FROM rate ORDER BY currency, on_day",

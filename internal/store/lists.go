@@ -96,6 +96,8 @@ type ProductRow struct {
 	Folded    int64  `json:"folded"`
 	LeftOut   int64  `json:"leftOut"`
 	Rights    int64  `json:"rights"`
+	Tags      string `json:"tags"`
+	Watched   bool   `json:"watched"`
 }
 
 // ProductPage reads a page of products.
@@ -112,6 +114,11 @@ func (tx *Tx) ProductPage(q ListQuery) (Page[ProductRow], error) {
 		{"stale", "coalesce(f.stale, 0)", func(r *ProductRow) any { return &r.Stale }, false},
 		{"folded", "coalesce(f.folded, 0)", func(r *ProductRow) any { return &r.Folded }, false}, {"leftOut", "coalesce(f.left_out, 0)", func(r *ProductRow) any { return &r.LeftOut }, false},
 		{"rights", "(SELECT count(*) FROM entitlement e WHERE e.product_id = p.id)", func(r *ProductRow) any { return &r.Rights }, false},
+		{"tags", "coalesce((SELECT group_concat(tag, ', ') FROM (SELECT tag FROM tag g WHERE g.product_id = p.id ORDER BY tag)), '')", func(r *ProductRow) any { return &r.Tags }, true},
+		{"watched", "EXISTS (SELECT 1 FROM watch w WHERE w.product_id = p.id)", func(r *ProductRow) any { return &r.Watched }, false},
+	}}
+	l.special = map[string]func(string) (string, []any){"tag": func(v string) (string, []any) {
+		return "EXISTS (SELECT 1 FROM tag g WHERE g.product_id = p.id AND g.tag = ?)", []any{v}
 	}}
 	return l.page(tx, q)
 }

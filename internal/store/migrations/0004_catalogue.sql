@@ -42,6 +42,10 @@ CREATE TABLE recognition_run (
 CREATE TABLE version_fact (
   product_id INTEGER NOT NULL, edition TEXT NOT NULL, version TEXT NOT NULL, title_id INTEGER NOT NULL, installs INTEGER NOT NULL, devices INTEGER NOT NULL, stale INTEGER NOT NULL, PRIMARY KEY (product_id, edition, version)
 ) WITHOUT ROWID;
+-- Of each title: the last days of its general and of all support, and the devices that have it, had it a year ago, and run it as their operating system.
+CREATE TABLE release_fact (
+  title_id INTEGER PRIMARY KEY, general_until INTEGER NOT NULL, end_on INTEGER NOT NULL, installs INTEGER NOT NULL, devices INTEGER NOT NULL, stale INTEGER NOT NULL, year_before INTEGER NOT NULL, systems INTEGER NOT NULL
+);
 INSERT INTO setting(key, value) VALUES ('changes', '1') ON CONFLICT(key) DO UPDATE SET value = CAST(value AS INTEGER) + 1;
 
 -- +goose Down

@@ -116,6 +116,134 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/catalogue/offers/take": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["takeOffer"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/catalogue/offers/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["offer"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/catalogue/offers/{id}/close": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["closeOffer"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/catalogue/products": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["editProduct"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/catalogue/publishers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["editPublisher"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/catalogue/starter": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["offerStarter"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/catalogue/titles": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["editTitle"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/catalogue/updates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["updates"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/change-rules": {
         parameters: {
             query?: never;
@@ -500,6 +628,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/life-cycle": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["lifeCycle"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/mail": {
         parameters: {
             query?: never;
@@ -756,6 +900,38 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/plans": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["putPlan"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{id}/end": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["endPlan"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/policies": {
         parameters: {
             query?: never;
@@ -852,6 +1028,38 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/products/{id}/remarks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["addRemark"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/products/{id}/tags": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["setTags"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/products/{id}/units": {
         parameters: {
             query?: never;
@@ -860,6 +1068,54 @@ export interface paths {
             cookie?: never;
         };
         get: operations["units"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/products/{id}/versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["versions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/products/{id}/watch": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["watch"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/publishers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["publishers"];
         put?: never;
         post?: never;
         delete?: never;
@@ -878,6 +1134,38 @@ export interface paths {
         get: operations["record"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/releases": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["releases"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/remarks/{id}/drop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["dropRemark"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1076,6 +1364,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/tags": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["tags"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/titles": {
         parameters: {
             query?: never;
@@ -1176,6 +1480,11 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        AddRemarkRequest: {
+            /** @description device_id, for a remark about one install */
+            device: string;
+            text: string;
+        };
         AsideLine: {
             content: string;
             file: string;
@@ -1314,6 +1623,70 @@ export interface components {
             unit: string;
             user: string;
             worth: string;
+        };
+        CatalogueChange: {
+            /** Format: int64 */
+            at: number;
+            author: string;
+            field: string;
+            file: string;
+            /** Format: int64 */
+            id: number;
+            /** @description of the title within its product */
+            name: string;
+            now: string;
+            /** Format: int64 */
+            product: number;
+            /** Format: int64 */
+            publisher: number;
+            /** Format: int64 */
+            title: number;
+            was: string;
+        };
+        CatalogueEffect: {
+            /** Format: int64 */
+            batch: number;
+            detail: components["schemas"]["RecordsMoved"][];
+            /**
+             * Format: int64
+             * @description records that are recognised by it
+             */
+            found: number;
+            /**
+             * Format: int64
+             * @description of the title or publisher that was written
+             */
+            id: number;
+            /** Format: int64 */
+            installs: number;
+            /**
+             * Format: int64
+             * @description installs that it touches or would have touched at any time in the last year
+             */
+            lastYear: number;
+            /**
+             * Format: int64
+             * @description records that are no longer recognised
+             */
+            lost: number;
+            /** @description so many products are touched that their positions are worked out only once it is saved */
+            many: boolean;
+            /**
+             * Format: int64
+             * @description records that become something else
+             */
+            moved: number;
+            moves: components["schemas"]["Move"][];
+            /** Format: int64 */
+            names: number;
+            /** Format: int64 */
+            records: number;
+            /**
+             * Format: int64
+             * @description titles and publishers that change
+             */
+            titles: number;
+            waits: boolean;
         };
         ChangeRow: {
             /** Format: int64 */
@@ -1666,6 +2039,23 @@ export interface components {
             /** Format: int64 */
             virtualCores: number;
         };
+        Difference: {
+            /** @description empty for a new title */
+            field: string;
+            id: string;
+            /** @description product, edition and version; empty for a publisher */
+            name: string;
+            ours: string;
+            /**
+             * Format: int64
+             * @description the product in the catalogue, 0 where there is none
+             */
+            product: number;
+            publisher: string;
+            /** @enum {string} */
+            sort: "new" | "changed" | "conflict";
+            theirs: string;
+        };
         Done: {
             /** Format: int64 */
             count: number;
@@ -1703,6 +2093,9 @@ export interface components {
             /** Format: int64 */
             records: number;
             waits: boolean;
+        };
+        EndPlanRequest: {
+            why: string;
         };
         EntitlementRow: {
             author: string;
@@ -1976,6 +2369,14 @@ export interface components {
             /** Format: int64 */
             stale: number;
         };
+        LifeCycle: {
+            months: components["schemas"]["MonthEnding"][];
+            on: string;
+            phases: components["schemas"]["PhaseCount"][];
+            /** @description the end of the months that are looked at */
+            until: string;
+            years: components["schemas"]["Year"][];
+        };
         Limit: {
             /** Format: int64 */
             days: number;
@@ -2062,6 +2463,22 @@ export interface components {
             exposure: number;
             /** Format: double */
             spare: number;
+        };
+        MonthEnding: {
+            /**
+             * Format: int64
+             * @description devices that have a release whose general support ends, while extended support goes on
+             */
+            general: number;
+            /**
+             * Format: int64
+             * @description devices that have a release whose last support ends
+             */
+            last: number;
+            /** @description YYYY-MM */
+            month: string;
+            /** Format: int64 */
+            releases: number;
         };
         Move: {
             /** Format: int64 */
@@ -2153,6 +2570,75 @@ export interface components {
             /** Format: int64 */
             id: number;
             secret: string;
+        };
+        Offer: {
+            /** Format: int64 */
+            at: number;
+            author: string;
+            /** @description the lines that could not be read, one a line */
+            bad: string;
+            /** Format: int64 */
+            closedAt: number;
+            closedBy: string;
+            /** Format: int64 */
+            entries: number;
+            file: string;
+            /** Format: int64 */
+            id: number;
+        };
+        OfferTaking: {
+            /** @description take every new title and every changed value, besides what is named */
+            all: boolean;
+            dry: boolean;
+            /** @description differences in which what is here stays, and that are not asked again until a file says something else */
+            keep: string[];
+            /** @description with all: differences that are left on offer */
+            leave: string[];
+            /** Format: int64 */
+            offer: number;
+            /** @description differences by their id */
+            take: string[];
+        };
+        OfferView: {
+            /** Format: int64 */
+            at: number;
+            author: string;
+            /** @description the lines that could not be read, one a line */
+            bad: string;
+            /**
+             * Format: int64
+             * @description values that nobody touched here
+             */
+            changed: number;
+            /** Format: int64 */
+            closedAt: number;
+            closedBy: string;
+            /**
+             * Format: int64
+             * @description values that somebody changed here, and that the file has otherwise
+             */
+            conflicts: number;
+            /** Format: int64 */
+            entries: number;
+            file: string;
+            /** Format: int64 */
+            id: number;
+            /**
+             * Format: int64
+             * @description titles and publishers that the catalogue does not have
+             */
+            new: number;
+            rows: components["schemas"]["Difference"][];
+            /**
+             * Format: int64
+             * @description titles and publishers that do not differ
+             */
+            same: number;
+            /**
+             * Format: int64
+             * @description differences that fit the search
+             */
+            shown: number;
         };
         OrderCount: {
             /** Format: int64 */
@@ -2317,6 +2803,28 @@ export interface components {
             /** Format: int64 */
             total: number;
         };
+        PagePublisherRow: {
+            /** Format: int64 */
+            never: number;
+            next: string;
+            parts: components["schemas"]["Part"][];
+            rows: components["schemas"]["PublisherRow"][];
+            /** Format: int64 */
+            stale: number;
+            /** Format: int64 */
+            total: number;
+        };
+        PageReleaseRow: {
+            /** Format: int64 */
+            never: number;
+            next: string;
+            parts: components["schemas"]["Part"][];
+            rows: components["schemas"]["ReleaseRow"][];
+            /** Format: int64 */
+            stale: number;
+            /** Format: int64 */
+            total: number;
+        };
         PageUseRow: {
             /** Format: int64 */
             never: number;
@@ -2336,6 +2844,77 @@ export interface components {
             /** Format: int64 */
             stale: number;
             value: string;
+        };
+        PhaseCount: {
+            /**
+             * Format: int64
+             * @description counted for each release
+             */
+            devices: number;
+            /** @enum {string} */
+            phase: "before" | "general" | "extended" | "ended" | "unknown";
+            /** Format: int64 */
+            releases: number;
+        };
+        PlanDraft: {
+            due: string;
+            note: string;
+            owner: string;
+            /**
+             * Format: int64
+             * @description the release
+             */
+            title: number;
+            /**
+             * Format: int64
+             * @description for move: the product it moves to
+             */
+            toProduct: number;
+            toVersion: string;
+            /**
+             * @description move to another release, remove it, buy longer support, or keep it with its risk
+             * @enum {string}
+             */
+            what: "move" | "remove" | "extend" | "keep";
+        };
+        PlanView: {
+            /** Format: int64 */
+            at: number;
+            author: string;
+            /** Format: int64 */
+            devicesThen: number;
+            due: string;
+            edition: string;
+            /** Format: int64 */
+            endedAt: number;
+            endedBy: string;
+            endedWhy: string;
+            /** Format: int64 */
+            id: number;
+            /**
+             * Format: int64
+             * @description devices that have the release now
+             */
+            left: number;
+            note: string;
+            owner: string;
+            /** Format: int64 */
+            product: number;
+            release: string;
+            /**
+             * Format: double
+             * @description how much is done, 0 to 1
+             */
+            share: number;
+            /** @enum {string} */
+            state: "done" | "late" | "open" | "ended";
+            target: string;
+            /** Format: int64 */
+            toProduct: number;
+            toVersion: string;
+            version: string;
+            /** @enum {string} */
+            what: "move" | "remove" | "extend" | "keep";
         };
         PolicyList: {
             categories: string[];
@@ -2385,6 +2964,13 @@ export interface components {
             /** Format: int64 */
             surplus: number;
         };
+        ProductEdit: {
+            dry: boolean;
+            name: string;
+            /** Format: int64 */
+            product: number;
+            publisher: string;
+        };
         ProductPosition: {
             asOf: string;
             excluded: components["schemas"]["Excluded"][];
@@ -2420,11 +3006,15 @@ export interface components {
             rights: number;
             /** Format: int64 */
             stale: number;
+            tags: string;
             /** Format: int64 */
             versions: number;
+            watched: boolean;
         };
         ProductView: {
             category: string;
+            /** @description of its titles, newest first */
+            changes: components["schemas"]["CatalogueChange"][];
             /** Format: int64 */
             counted: number;
             definitions: components["schemas"]["SuiteView"][];
@@ -2442,17 +3032,22 @@ export interface components {
             model: string;
             names: components["schemas"]["NameRow"][];
             parts: string[];
+            plans: components["schemas"]["PlanView"][];
             product: string;
             publisher: string;
             /** Format: int64 */
             releases: number;
+            /** @description about the title and about single installs */
+            remarks: components["schemas"]["Remark"][];
             /** Format: int64 */
             rights: number;
             /** Format: int64 */
             stale: number;
             suites: string[];
+            tags: string;
             /** Format: int64 */
             versions: number;
+            watched: boolean;
         };
         ProposalView: {
             category: string;
@@ -2468,6 +3063,34 @@ export interface components {
             /** Format: double */
             score: number;
             shared: string[];
+        };
+        PublisherEdit: {
+            aliases: string[];
+            dry: boolean;
+            /** @description of a new one; the name of one that is there does not change */
+            name: string;
+            /** Format: int64 */
+            publisher: number;
+            /** @description the publisher that took it over */
+            successor: string;
+        };
+        PublisherRow: {
+            aliases: string;
+            /** Format: int64 */
+            counted: number;
+            /**
+             * Format: int64
+             * @description devices that have a product of it, each product counted by itself
+             */
+            devices: number;
+            /** Format: int64 */
+            id: number;
+            /** Format: int64 */
+            products: number;
+            publisher: string;
+            /** Format: int64 */
+            rights: number;
+            successor: string;
         };
         Queue: {
             /** Format: int64 */
@@ -2514,6 +3137,40 @@ export interface components {
             until: string;
             weekdays?: number[];
         };
+        RecognitionRun: {
+            /** Format: int64 */
+            at: number;
+            detail: components["schemas"]["RecordsMoved"][];
+            /**
+             * Format: int64
+             * @description of them newly recognised
+             */
+            found: number;
+            /** Format: int64 */
+            id: number;
+            /**
+             * Format: int64
+             * @description of all these
+             */
+            installs: number;
+            /**
+             * Format: int64
+             * @description of them no longer recognised
+             */
+            lost: number;
+            /**
+             * Format: int64
+             * @description of them recognised as something else than before
+             */
+            moved: number;
+            /**
+             * Format: int64
+             * @description distinct records that were looked at
+             */
+            records: number;
+            /** Format: int64 */
+            tookMs: number;
+        };
         RecordTrace: {
             installs: components["schemas"]["SightingRow"][];
             key: string;
@@ -2534,12 +3191,85 @@ export interface components {
             publisher: string;
             version: string;
         };
+        RecordsMoved: {
+            /** Format: int64 */
+            from: number;
+            fromName: string;
+            /** Format: int64 */
+            installs: number;
+            /** Format: int64 */
+            records: number;
+            /** Format: int64 */
+            to: number;
+            toName: string;
+        };
         RefreshStatus: {
             error: string;
             /** Format: int64 */
             renewals: number;
             running: boolean;
             step: string;
+        };
+        ReleaseRow: {
+            /**
+             * Format: int64
+             * @description that have it, or run it as their operating system
+             */
+            devices: number;
+            done: string;
+            due: string;
+            edition: string;
+            /** @description the last day of any support */
+            endOn: string;
+            /** @description the last day of general support */
+            general: string;
+            /** Format: int64 */
+            id: number;
+            /** @description the next day on which a phase ends */
+            next: string;
+            owner: string;
+            phase: string;
+            /** @description move, remove, extend or keep; empty where nothing is planned */
+            plan: string;
+            /** Format: int64 */
+            planId: number;
+            /** @description done, late or open */
+            planState: string;
+            product: string;
+            /** Format: int64 */
+            productId: number;
+            publisher: string;
+            released: string;
+            /** Format: int64 */
+            stale: number;
+            target: string;
+            /**
+             * Format: int64
+             * @description devices when the plan was made
+             */
+            then: number;
+            version: string;
+            /** Format: int64 */
+            yearBefore: number;
+        };
+        Remark: {
+            /** Format: int64 */
+            at: number;
+            author: string;
+            /**
+             * Format: int64
+             * @description 0 is the title itself
+             */
+            device: number;
+            deviceCode: string;
+            deviceName: string;
+            /** Format: int64 */
+            id: number;
+            /** @description of the product */
+            name: string;
+            /** Format: int64 */
+            product: number;
+            text: string;
         };
         RuleChange: {
             /** @enum {string} */
@@ -2645,7 +3375,7 @@ export interface components {
         Sample: {
             text: string;
             /** @enum {string} */
-            what: "new" | "changed" | "gone";
+            what: "new" | "changed" | "gone" | "kept";
         };
         ScanRow: {
             /** Format: int64 */
@@ -2697,6 +3427,9 @@ export interface components {
             /** @description when no scan may start, by the clock of each device's site */
             quiet: components["schemas"]["Quiet"][];
             words: string;
+        };
+        SetTagsRequest: {
+            tags: string[];
         };
         SightingRow: {
             device: string;
@@ -2778,14 +3511,50 @@ export interface components {
             /** @description what the suite's version begins with, empty is any */
             version: string;
         };
-        TitleLine: {
-            aliases: string;
-            currency: string;
+        TagCount: {
+            /** Format: int64 */
+            products: number;
+            tag: string;
+        };
+        TitleEdit: {
+            /**
+             * Format: int64
+             * @description of the title as it was read; another tells that somebody changed it meanwhile
+             */
+            changedAt: number;
+            /** @description take the title out of the catalogue */
+            drop: boolean;
+            /** @description say what it would change, and change nothing */
+            dry: boolean;
             edition: string;
-            endOfLife: string;
-            listPrice: string;
-            model: string;
-            released: string;
+            /** Format: int64 */
+            product: number;
+            says: {
+                [key: string]: string;
+            };
+            /**
+             * Format: int64
+             * @description 0 is a new one
+             */
+            title: number;
+            version: string;
+        };
+        TitleLine: {
+            /** Format: int64 */
+            changedAt: number;
+            /** Format: int64 */
+            devices: number;
+            edition: string;
+            endOn: string;
+            /** Format: int64 */
+            id: number;
+            /** @enum {string} */
+            phase: "before" | "general" | "extended" | "ended" | "unknown";
+            says: {
+                [key: string]: string;
+            };
+            /** @description values that were changed here, and that no file changes */
+            touched: string[];
             version: string;
         };
         TokenView: {
@@ -2846,6 +3615,10 @@ export interface components {
             note: string;
             what: string;
         };
+        Updates: {
+            offers: components["schemas"]["Offer"][];
+            runs: components["schemas"]["RecognitionRun"][];
+        };
         UseRow: {
             age: string;
             class: string;
@@ -2864,6 +3637,58 @@ export interface components {
             /** Format: int64 */
             used: number;
             user: string;
+        };
+        VersionView: {
+            /**
+             * Format: int64
+             * @description since its release, or at least since it was first found
+             */
+            ageDays: number;
+            /** @description the age is that since it was first found */
+            atLeast: boolean;
+            /** Format: int64 */
+            devices: number;
+            edition: string;
+            /** @description the last day of its support */
+            endOn: string;
+            /** @description when it was first found on a device */
+            firstSeen: string;
+            /** Format: int64 */
+            installs: number;
+            /** @description the catalogue has it as a release of its own */
+            listed: boolean;
+            /** @enum {string} */
+            phase: "before" | "general" | "extended" | "ended" | "unknown";
+            /** @description empty where the catalogue does not know it */
+            released: string;
+            /**
+             * Format: int64
+             * @description devices among them whose evidence is stale
+             */
+            stale: number;
+            version: string;
+        };
+        WatchRequest: {
+            on: boolean;
+        };
+        Year: {
+            /**
+             * Format: int64
+             * @description that have one of them today, counted for each release
+             */
+            devices: number;
+            /**
+             * Format: int64
+             * @description whose last support ends in the year
+             */
+            releases: number;
+            /** Format: int64 */
+            year: number;
+            /**
+             * Format: int64
+             * @description that had one of them a year ago
+             */
+            yearBefore: number;
         };
     };
     responses: never;
@@ -3096,6 +3921,263 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CaseView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    takeOffer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OfferTaking"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CatalogueEffect"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    offer: {
+        parameters: {
+            query?: {
+                sort?: "new" | "changed" | "conflict" | "";
+                q?: string;
+                after?: number;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OfferView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    closeOffer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    editProduct: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProductEdit"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CatalogueEffect"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    editPublisher: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PublisherEdit"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CatalogueEffect"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    offerStarter: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Made"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    editTitle: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TitleEdit"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CatalogueEffect"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    updates: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Updates"];
                 };
             };
             /** @description Error */
@@ -3996,6 +5078,39 @@ export interface operations {
             };
         };
     };
+    lifeCycle: {
+        parameters: {
+            query?: {
+                /** @description YYYY-MM-DD; empty is today */
+                on?: string;
+                months?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LifeCycle"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     mail: {
         parameters: {
             query?: {
@@ -4579,6 +5694,74 @@ export interface operations {
             };
         };
     };
+    putPlan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlanDraft"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Made"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    endPlan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EndPlanRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     policies: {
         parameters: {
             query?: never;
@@ -4814,6 +5997,76 @@ export interface operations {
             };
         };
     };
+    addRemark: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AddRemarkRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Made"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    setTags: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetTagsRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     units: {
         parameters: {
             query?: {
@@ -4849,6 +6102,110 @@ export interface operations {
             };
         };
     };
+    versions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VersionView"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    watch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WatchRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    publishers: {
+        parameters: {
+            query?: {
+                q?: string;
+                f?: string[];
+                sort?: string;
+                desc?: boolean;
+                cursor?: string;
+                limit?: number;
+                /** @description a column whose values are counted */
+                split?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PagePublisherRow"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     record: {
         parameters: {
             query?: {
@@ -4869,6 +6226,75 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RecordTrace"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    releases: {
+        parameters: {
+            query?: {
+                q?: string;
+                f?: string[];
+                sort?: string;
+                desc?: boolean;
+                cursor?: string;
+                limit?: number;
+                /** @description a column whose values are counted */
+                split?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageReleaseRow"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    dropRemark: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description Error */
@@ -5345,6 +6771,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    tags: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TagCount"][];
                 };
             };
             /** @description Error */

@@ -1,0 +1,160 @@
+package app
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+
+	"ensomet/internal/core/catalogue"
+	"ensomet/internal/core/civil"
+	"ensomet/internal/core/lifecycle"
+	"ensomet/internal/formats"
+	"ensomet/internal/store"
+)
+
+// PlanDraft is what somebody plans about a release whose support ends.
+type PlanDraft struct {
+	Title     int64     `json:"title" doc:"the release"`
+	What      string    `json:"what" enum:"move,remove,extend,keep" doc:"move to another release, remove it, buy longer support, or keep it with its risk"`
+	ToProduct int64     `json:"toProduct" doc:"for move: the product it moves to"`
+	ToVersion string    `json:"toVersion"`
+	Due       civil.Day `json:"due"`
+	Owner     string    `json:"owner"`
+	Note      string    `json:"note"`
+}
+
+// PutPlan plans something about a release. What was planned before ends.
+func (a *App) PutPlan(ctx context.Context, d PlanDraft, who string) (int64, error) {
+	var id int64
+	err := a.DB.Update(ctx, func(tx *store.Tx) error {
+		if strings.TrimSpace(d.Owner) == "" {
+			return errors.New("say who sees to it")
+		}
+		if !d.Due.Known() && d.What != "keep" {
+			return errors.New("say until when it is to be done")
+		}
+		if d.What == "keep" && strings.TrimSpace(d.Note) == "" {
+			return errors.New("say why it may stay without support")
+		}
+		page, err := tx.ReleasePage(store.ListQuery{Filters: map[string]string{"id": fmt.Sprint(d.Title)}, Limit: 1}, a.Today())
+		if err != nil {
+			return err
+		}
+		if len(page.Rows) == 0 {
+			return store.ErrNotFound
+		}
+		r := page.Rows[0]
+		if d.What == "move" {
+			c, err := a.catalogueOf(tx)
+			if err != nil {
+				return err
+			}
+			switch {
+			case c.Product(d.ToProduct) == nil:
+				return errors.New("say where it moves to")
+			case d.ToProduct == r.ProductID && d.ToVersion == r.Version:
+				return errors.New("it cannot move to itself: choose another version or product")
+			}
+		} else {
+			d.ToProduct, d.ToVersion = 0, ""
+		}
+		now := a.Clock.Now()
+		if r.PlanID != 0 {
+			if err := tx.EndPlan(r.PlanID, now.Unix(), who, "planned anew"); err != nil {
+				return err
+			}
+		}
+		id, err = tx.AddPlan(store.Plan{Product: r.ProductID, Edition: r.Edition, Version: r.Version, What: d.What, ToProduct: d.ToProduct, ToVersion: d.ToVersion, Due: d.Due, Owner: d.Owner, Note: d.Note, DevicesThen: r.Devices, Author: who, At: now.Unix()})
+		if err != nil {
+			return err
+		}
+		return tx.Note(now, who, "planned about a release", strings.Join(strings.Fields(r.Product+" "+r.Edition+" "+r.Version), " "), d.What)
+	})
+	return id, err
+}
+
+// EndPlan ends a plan, with the reason.
+func (a *App) EndPlan(ctx context.Context, id int64, why, who string) error {
+	return a.DB.Update(ctx, func(tx *store.Tx) error {
+		now := a.Clock.Now()
+		if err := tx.EndPlan(id, now.Unix(), who, why); err != nil {
+			return err
+		}
+		return tx.Note(now, who, "ended a plan about a release", fmt.Sprint(id), why)
+	})
+}
+
+// PlanView is a plan with how far it is.
+type PlanView struct {
+	store.Plan
+	Release string  `json:"release"`
+	Target  string  `json:"target"`
+	Left    int64   `json:"left" doc:"devices that have the release now"`
+	Share   float64 `json:"share" doc:"how much is done, 0 to 1"`
+	State   string  `json:"state" enum:"done,late,open,ended"`
+}
+
+// Plans lists the plans about a product's releases.
+func (a *App) Plans(ctx context.Context, product int64) ([]PlanView, error) {
+	out := []PlanView{}
+	err := a.DB.View(ctx, func(tx *store.Tx) error {
+		c, err := a.catalogueOf(tx)
+		if err != nil {
+			return err
+		}
+		p := c.Product(product)
+		if p == nil {
+			return store.ErrNotFound
+		}
+		facts, err := tx.ReleaseFacts()
+		if err != nil {
+			return err
+		}
+		plans, err := tx.Plans(product)
+		for _, plan := range plans {
+			v := PlanView{Plan: plan, Release: strings.Join(strings.Fields(p.Name+" "+plan.Edition+" "+plan.Version), " ")}
+			if to := c.Product(plan.ToProduct); to != nil {
+				v.Target = strings.TrimSpace(to.Name + " " + plan.ToVersion)
+			}
+			for i := range p.Titles {
+				if t := &p.Titles[i]; t.Edition == plan.Edition && t.Version == plan.Version {
+					v.Left = facts[t.ID].Devices + facts[t.ID].Systems
+				}
+			}
+			progress := lifecycle.Progress{Then: plan.DevicesThen, Left: v.Left, Due: plan.Due}
+			v.Share, v.State = progress.Share(), progress.State(a.Today())
+			if plan.EndedAt != 0 {
+				v.State = "ended"
+			}
+			out = append(out, v)
+		}
+		return err
+	})
+	return out, err
+}
+
+// TakeEntries takes what an open set says of titles: new ones come in, values that nobody changed here follow, and what people changed stays.
+func (a *App) TakeEntries(ctx context.Context, entries []formats.Entry, file, who string) (ImportResult, error) {
+	out := ImportResult{Kind: formats.Titles.Name, File: file, Aside: []AsideLine{}, Columns: []string{}, Samples: []Sample{}, Lines: len(entries)}
+	err := a.DB.Update(ctx, func(tx *store.Tx) error {
+		by := a.by(who)
+		by.File = file
+		b, err := openBook(tx, by)
+		if err != nil {
+			return err
+		}
+		for _, e := range entries {
+			change, err := b.merge(e, catalogue.Usual)
+			if err != nil {
+				return fmt.Errorf("%s: %w", e.Key, sentence(err))
+			}
+			out.count(change)
+		}
+		if !out.News() {
+			return nil
+		}
+		return markDirty(tx, true)
+	})
+	return out, err
+}
