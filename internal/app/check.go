@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"fmt"
+	"maps"
 	"slices"
 
 	"ensomet/internal/store"
@@ -62,11 +63,35 @@ func (a *App) Check(ctx context.Context) ([]string, error) {
 			return err
 		}
 		wrong = append(wrong, differences(figures, again)...)
+		releases, err := checkReleases(tx, a.Clock.Now().Unix())
+		if err != nil {
+			return err
+		}
+		wrong = append(wrong, releases...)
 		more, err := a.checkEvidence(tx)
 		wrong = append(wrong, more...)
 		return err
 	})
 	return wrong, err
+}
+
+// checkReleases compares the devices stored of each title with those that have it by the evidence.
+func checkReleases(tx *store.Tx, now int64) ([]string, error) {
+	facts, err := tx.ReleaseFacts()
+	if err != nil {
+		return nil, err
+	}
+	devices, err := tx.DevicesOfTitles(slices.Sorted(maps.Keys(facts)), now)
+	if err != nil {
+		return nil, err
+	}
+	var wrong []string
+	for _, id := range slices.Sorted(maps.Keys(facts)) {
+		if f := facts[id]; f.Devices != devices[id] {
+			wrong = append(wrong, fmt.Sprintf("title %d is stored as being on %d devices, and the evidence has it on %d", id, f.Devices, devices[id]))
+		}
+	}
+	return wrong, nil
 }
 
 // checkEvidence compares the stored changes between scans and the members of groups with what a full recomputation gives.

@@ -171,6 +171,18 @@ func measure(t *testing.T, a *app.App, truth Truth) (map[string]int64, string) {
 			got["cases:"+c.Kind]++
 			got["worth:"+c.Worth]++
 		}
+		releases, err := tx.ReleasePage(store.ListQuery{Filters: map[string]string{"productId": product}}, a.Today())
+		if err != nil {
+			return err
+		}
+		facts, err := tx.ReleaseFacts()
+		if err != nil {
+			return err
+		}
+		for _, r := range releases.Rows {
+			name := "release " + r.Version
+			got[name], got[name+" before"], got[name+" systems"], got[name+" "+r.Phase] = facts[r.ID].Devices, r.YearBefore, facts[r.ID].Systems, 1
+		}
 		uses, err := tx.UsePage(store.ListQuery{Filters: map[string]string{"productId": product}})
 		for _, u := range uses.Rows {
 			got["class:"+u.Class]++

@@ -19,6 +19,7 @@ func (w *world) filler() {
 		}
 		p := product{publisher: strings.TrimSpace(maker + " " + forms[i%len(makers)%len(forms)]), name: name, category: categories[i%len(categories)]}
 		p.versions, p.released = []string{"1", "2", "3"}[:1+i%3], []string{"2022-05-01", "2024-01-15", "2025-11-01"}[:1+i%3]
+		p.ends = filledEnds(i, p.released)
 		switch {
 		case i%20 < 9:
 			p.model = []string{"free", "open_source"}[i%2]

@@ -64,6 +64,7 @@ type product struct {
 	editions                                              []string // in order of rank; none is one without edition
 	versions                                              []string
 	released                                              []string
+	ends                                                  [][3]string // general support, extended support, end of life, by version
 	aliases                                               string
 }
 
@@ -76,6 +77,7 @@ type world struct {
 	rights     [][]string
 	assigned   [][]string
 	policies   [][]string
+	publishers [][]string
 	sessions   [][]string
 	truths     []Truth
 	unitsOf    map[string][]*device
@@ -96,6 +98,7 @@ func build() *world {
 	w.stories()
 	w.filler()
 	w.meter()
+	w.lives()
 	return w
 }
 

@@ -16,7 +16,7 @@ import (
 
 // write writes the raw files.
 func (w *world) write(dir string) error {
-	files := map[*formats.Kind][][]string{formats.Users: w.users, formats.Entitlements: w.rights, formats.Assignments: w.assigned, formats.Policies: w.policies, formats.Usage: w.sessions,
+	files := map[*formats.Kind][][]string{formats.Users: w.users, formats.Entitlements: w.rights, formats.Assignments: w.assigned, formats.Policies: w.policies, formats.Publishers: w.publishers, formats.Usage: w.sessions,
 		formats.Rates: {{"NOK", "2025-01-01", "11.70"}, {"NOK", "2026-01-01", "11.45"}, {"ISK", "2025-01-01", "149.5"}}}
 	for _, p := range w.products {
 		editions := p.editions
@@ -35,11 +35,15 @@ func (w *world) write(dir string) error {
 				if i == 0 && rank == 0 {
 					aliases = strings.Trim(p.aliases+"|"+p.file, "|")
 				}
+				var ends [3]string
+				if i < len(p.ends) {
+					ends = p.ends[i]
+				}
 				price := p.price
 				if n, err := strconv.Atoi(p.price); err == nil && rank > 0 {
 					price = strconv.Itoa(n * (1 + rank))
 				}
-				files[formats.Titles] = append(files[formats.Titles], []string{p.publisher, p.name, ed, rankText, v, p.category, p.model, price, map[bool]string{true: p.currency}[price != ""], p.metric, p.suite, released, "", "", "", aliases})
+				files[formats.Titles] = append(files[formats.Titles], []string{p.publisher, p.name, ed, rankText, v, p.category, p.model, price, map[bool]string{true: p.currency}[price != ""], p.metric, p.suite, released, ends[0], ends[1], ends[2], aliases})
 			}
 		}
 	}

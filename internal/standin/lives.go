@@ -1,0 +1,58 @@
+package standin
+
+import (
+	"ensomet/internal/core/civil"
+)
+
+// filledEnds gives the versions of an ordinary product their ends of support: every fourth product tells none, every third goes on for a year of extended support.
+func filledEnds(i int, released []string) [][3]string {
+	if i%4 == 3 {
+		return nil
+	}
+	var out [][3]string
+	for _, r := range released {
+		general := civil.MustParse(r).AddMonths(30 + (i*5)%21)
+		ends := [3]string{general.String(), "", general.String()}
+		if i%3 == 0 {
+			ends[1], ends[2] = general.AddMonths(12).String(), general.AddMonths(12).String()
+		}
+		out = append(out, ends)
+	}
+	return out
+}
+
+// lives plants what the life cycle and the publishers of the catalogue must get right. It comes last, so that the rest of the world stays as it was.
+func (w *world) lives() {
+	watch := w.newProduct(product{publisher: "Grimholm Instruments", name: "Sillwatch Relay", category: "sonar", model: "free", versions: []string{"3", "4"}, released: []string{"2021-10-01", "2025-02-15"},
+		ends: [][3]string{{"2025-03-31", "2026-03-31", "2026-03-31"}, {"2027-09-30", "", ""}}})
+	staff := w.unitsOf["Shore/Workshop"]
+	for i, d := range staff[60:92] {
+		s := w.put(d, watch, "", "3.2")
+		if i >= 14 && i < 22 {
+			s.versions, s.changes, s.names = []string{"3.2", "4.1"}, []civil.Day{w.today - civil.Day(150+i)}, []string{s.names[0], w.spell(watch, "", "4.1")}
+		} else if i >= 22 {
+			s.versions, s.names = []string{"4.1"}, []string{w.spell(watch, "", "4.1")}
+		}
+	}
+	w.truths = append(w.truths,
+		Truth{Story: "a release that lost its last support in the spring is still on fourteen machines; eight have moved in a year", Publisher: watch.publisher, Product: watch.name, Want: map[string]int64{"release 3": 14, "release 3 before": 22, "release 3 ended": 1}},
+		Truth{Story: "a point release joins its release by itself", Publisher: watch.publisher, Product: watch.name, Want: map[string]int64{"release 4": 18, "release 4 general": 1}})
+
+	ledger := w.newProduct(product{publisher: "Tollevik Data AS", name: "Vikbok Ledger", category: "office", price: "260", versions: []string{"2"}, released: []string{"2023-06-01"}})
+	for i, d := range staff[60:70] {
+		s := w.put(d, ledger, "", "2.4")
+		s.pub = "Tollevik Hydrosoft"
+		if i >= 6 {
+			s.pub = "Bjarkvik Soft AB"
+		}
+	}
+	w.buy(right{p: ledger, quantity: 8})
+	w.publishers = append(w.publishers, []string{"Tollevik Data AS", "Tollevik Hydrosoft", ""}, []string{"Bjarkvik Soft AB", "", "Tollevik Data AS"})
+	w.hide("installs under a former name of the publisher, and under one that it took over", ledger, "device", map[string]int64{"owned": 8, "needed": 10, "short": 2})
+
+	w.newProduct(product{publisher: "Vardelaget", name: "Varde Desktop", category: "operating system", model: "open_source", versions: []string{"10", "11"}, released: []string{"2020-04-20", "2024-04-22"},
+		ends: [][3]string{{"2024-10-31", "2025-10-31", "2025-10-31"}, {"2027-04-30", "2028-10-31", "2028-10-31"}}})
+	server := w.newProduct(product{publisher: "Vardelaget", name: "Varde Server", category: "operating system", model: "open_source", versions: []string{"8", "9"}, released: []string{"2018-05-02", "2021-11-10"},
+		ends: [][3]string{{"2023-05-31", "2025-05-31", "2025-05-31"}, {"2026-11-30", "2029-11-30", "2029-11-30"}}})
+	w.truths = append(w.truths, Truth{Story: "an operating system is a release with a life too", Publisher: server.publisher, Product: server.name, Want: map[string]int64{"release 9 systems": 190}})
+}
