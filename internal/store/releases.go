@@ -157,13 +157,13 @@ func (tx *Tx) ReleasePage(q ListQuery, on civil.Day) (Page[ReleaseRow], error) {
 			{"planState", "''", func(r *ReleaseRow) any { return &r.PlanState }, false}, {"done", "''", func(r *ReleaseRow) any { return &r.Done }, false},
 		},
 		special: map[string]func(string) (string, []any){
-			// within=N: a phase ends within so many months
+			// a phase ends until a day
 			"until": func(v string) (string, []any) {
 				last, err := civil.Parse(v)
 				if err != nil {
 					last = 0
 				}
-				return "(f.general_until BETWEEN " + day + " AND ?1 OR f.end_on BETWEEN " + day + " AND ?1)", []any{int64(last)}
+				return "(f.general_until BETWEEN " + day + " AND ? OR f.end_on BETWEEN " + day + " AND ?)", []any{int64(last), int64(last)}
 			},
 		}}
 	return l.page(tx, q)

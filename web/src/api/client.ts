@@ -51,6 +51,8 @@ export interface Lists {
   devices: Schemas['DeviceRow']
   names: Schemas['NameRow']
   products: Schemas['ProductRow']
+  publishers: Schemas['PublisherRow']
+  releases: Schemas['ReleaseRow']
   positions: Schemas['PositionRow']
   entitlements: Schemas['EntitlementRow']
   cases: Schemas['CaseRow']

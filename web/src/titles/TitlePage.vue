@@ -2,11 +2,16 @@
 import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
 import { api, ask } from '../api/client'
-import { count, money, whole, word } from '../lib/format'
+import { count, whole, word } from '../lib/format'
+import CatalogueLog from './CatalogueLog.vue'
+import ProductName from './ProductName.vue'
 import SuiteParts from './SuiteParts.vue'
+import TitleLines from './TitleLines.vue'
+import TitleMarks from './TitleMarks.vue'
 import TitlesNav from './TitlesNav.vue'
+import VersionSpread from './VersionSpread.vue'
 
-/** One product: its lines in the catalogue, the raw names it was found under, and the way to its position. */
+/** One product: its titles in the catalogue, its versions out there, the raw names it was found under, and the way to its position. */
 const props = defineProps<{ id: string }>()
 const product = useQuery({
   queryKey: ['product', computed(() => props.id)],
@@ -28,6 +33,7 @@ const p = computed(() => product.data.value)
         <span class="grow" />
         <RouterLink to="/titles">All titles</RouterLink>
       </div>
+      <ProductName :product="p.id" :publisher="p.publisher" :name="p.product" />
       <p>
         Found on
         <RouterLink :to="`/evidence?split=kind&f=hasProduct%3D${p.id}`">{{ count(p.devices, 'device') }}</RouterLink>
@@ -42,32 +48,11 @@ const p = computed(() => product.data.value)
         <template v-if="p.parts.length">Its parts: {{ p.parts.join(', ') }}.</template>
       </p>
       <SuiteParts :product="p.id" :definitions="p.definitions" />
+      <TitleMarks :product="p" />
+      <TitleLines :product="p.id" :lines="p.lines" />
+      <CatalogueLog :changes="p.changes" />
       <div class="two">
-        <section>
-          <h2>In the catalogue</h2>
-          <table class="lines">
-            <thead>
-              <tr>
-                <th>edition</th>
-                <th>version</th>
-                <th>released</th>
-                <th>licence model</th>
-                <th class="num">list price</th>
-                <th>other names</th>
-              </tr>
-            </thead>
-            <tbody>
-              <tr v-for="l in p.lines" :key="l.edition + '|' + l.version">
-                <td>{{ l.edition || '–' }}</td>
-                <td>{{ l.version || 'every' }}</td>
-                <td>{{ l.released }}</td>
-                <td>{{ word(l.model) }}</td>
-                <td class="num">{{ l.listPrice ? money(l.listPrice) + ' ' + l.currency : '–' }}</td>
-                <td class="soft">{{ l.aliases }}</td>
-              </tr>
-            </tbody>
-          </table>
-        </section>
+        <VersionSpread :product="p.id" />
         <section>
           <h2>{{ count(p.names.length, 'raw name') }}</h2>
           <table class="lines">

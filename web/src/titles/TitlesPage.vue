@@ -1,5 +1,8 @@
 <script setup lang="ts">
+import { useQuery } from '@tanstack/vue-query'
+import { computed } from 'vue'
 import { useRouter } from 'vue-router'
+import { api, ask } from '../api/client'
 import ListFilter from '../components/ListFilter.vue'
 import ListTable, { type ListColumn } from '../components/ListTable.vue'
 import { whole, word } from '../lib/format'
@@ -7,6 +10,8 @@ import TitlesNav from './TitlesNav.vue'
 
 /** The catalogue, one line for each product. */
 const router = useRouter()
+const known = useQuery({ queryKey: ['tags'], queryFn: () => ask(api.GET('/api/tags')) })
+const tags = computed(() => (known.data.value ?? []).map((t) => t.tag))
 const columns: ListColumn[] = [
   { key: 'publisher', label: 'publisher', width: '15%' },
   { key: 'product', label: 'product', fixed: true },
@@ -18,6 +23,7 @@ const columns: ListColumn[] = [
   { key: 'installs', label: 'installs', num: true, width: '5.4rem' },
   { key: 'counted', label: 'need a right', num: true, width: '6.6rem' },
   { key: 'folded', label: 'in suites', num: true, width: '5.4rem' },
+  { key: 'tags', label: 'tags', width: '9rem', hidden: true },
   { key: 'leftOut', label: 'left out', num: true, width: '5rem', hidden: true },
   { key: 'rights', label: 'entitlements', num: true, width: '7.2rem' },
 ]
@@ -33,7 +39,7 @@ const columns: ListColumn[] = [
       desc
       what="products"
       row-key="id"
-      empty="No titles yet: take in a titles.csv."
+      empty="No titles yet: take in a titles.csv, or look at the starter catalogue under Newer catalogue."
       @open="(p) => router.push(`/titles/${p.id}`)"
     >
       <template #filters>
@@ -43,9 +49,17 @@ const columns: ListColumn[] = [
           any="any licence model"
           :options="['commercial', 'free', 'open_source', 'in_house', 'trial']"
         />
+        <ListFilter
+          column="watched"
+          label="watch list"
+          any="watched or not"
+          :options="[{ label: 'on the watch list', value: '1' }]"
+        />
+        <ListFilter v-if="tags.length" column="tag" label="tag" any="any tag" :options="tags" />
       </template>
       <template #cell-product="{ row }"
-        ><RouterLink :to="`/titles/${row.id}`" @click.stop>{{ row.product }}</RouterLink></template
+        ><RouterLink :to="`/titles/${row.id}`" @click.stop>{{ row.product }}</RouterLink
+        ><span v-if="row.watched" title="on the watch list"> ◉</span></template
       >
       <template #cell-model="{ row }">{{ word(row.model) || 'unknown' }}</template>
       <template #cell-counted="{ row }"

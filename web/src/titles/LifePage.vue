@@ -1,0 +1,201 @@
+<script setup lang="ts">
+import { keepPreviousData, useQuery } from '@tanstack/vue-query'
+import InputText from 'primevue/inputtext'
+import { computed, ref } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import { api, ask, type Schemas } from '../api/client'
+import ListTable, { type ListColumn } from '../components/ListTable.vue'
+import { count, whole } from '../lib/format'
+import EndingMonths from './EndingMonths.vue'
+import PlanForm from './PlanForm.vue'
+import TitlesNav from './TitlesNav.vue'
+
+/** How long the releases that are out there are supported: what ends in the next eighteen months, year by year, and what is planned about each. */
+const route = useRoute()
+const router = useRouter()
+const filters = computed(() => [route.query.f ?? []].flat().map(String))
+const filter = (name: string) => filters.value.find((f) => f.startsWith(name + '='))?.slice(name.length + 1) ?? ''
+function put(changes: Record<string, string>) {
+  const kept = filters.value.filter((f) => !Object.keys(changes).some((name) => f.startsWith(name + '=')))
+  for (const [name, v] of Object.entries(changes)) if (v) kept.push(`${name}=${v}`)
+  void router.replace({ query: { ...route.query, f: kept.length ? kept : undefined } })
+}
+const on = computed(() => filter('on'))
+const phase = computed(() => filter('phase'))
+const life = useQuery({
+  queryKey: ['life-cycle', on],
+  queryFn: () => ask(api.GET('/api/life-cycle', { params: { query: { on: on.value, months: 18 } } })),
+  placeholderData: keepPreviousData,
+})
+const l = computed(() => life.data.value)
+const words: Record<string, string> = {
+  before: 'not released yet',
+  general: 'general support',
+  extended: 'extended support',
+  ended: 'support ended',
+  unknown: 'unknown',
+}
+const soon = computed(() => !!filter('until'))
+const list = ref<{ rows: Schemas['ReleaseRow'][] }>()
+const chosen = computed(() => Number(route.query.release ?? 0))
+const release = computed(() => list.value?.rows.find((r) => r.id === chosen.value))
+const open = (id?: number) => void router.replace({ query: { ...route.query, release: id ? String(id) : undefined } })
+const columns: ListColumn[] = [
+  { key: 'publisher', label: 'publisher', width: '13%' },
+  { key: 'product', label: 'product', fixed: true },
+  { key: 'edition', label: 'edition', width: '6rem', hidden: true },
+  { key: 'version', label: 'version', width: '5.2rem' },
+  { key: 'released', label: 'released', width: '6.4rem', hidden: true },
+  { key: 'phase', label: 'today', width: '8.4rem' },
+  { key: 'general', label: 'general until', width: '6.8rem' },
+  { key: 'endOn', label: 'ends', width: '6.4rem' },
+  { key: 'next', label: 'next change', width: '6.8rem', hidden: true },
+  { key: 'devices', label: 'devices', num: true, width: '5.2rem' },
+  { key: 'stale', label: 'stale', num: true, width: '4.4rem', hidden: true },
+  { key: 'yearBefore', label: 'a year ago', num: true, width: '5.8rem' },
+  { key: 'plan', label: 'plan', width: '11rem' },
+]
+const plans: Record<string, string> = { move: 'move to', remove: 'remove', extend: 'longer support', keep: 'keep' }
+</script>
+
+<template>
+  <div class="page fill">
+    <TitlesNav />
+    <div v-if="l" class="top">
+      <EndingMonths :life="l" />
+      <table class="lines years" data-years>
+        <thead>
+          <tr>
+            <th>last support ends in</th>
+            <th class="num">releases</th>
+            <th class="num">devices</th>
+            <th class="num">a year ago</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="y in l.years.slice(-7)" :key="y.year">
+            <td>{{ y.year }}</td>
+            <td class="num">{{ whole(y.releases) }}</td>
+            <td class="num">{{ whole(y.devices) }}</td>
+            <td class="num soft">{{ whole(y.yearBefore) }}</td>
+          </tr>
+        </tbody>
+      </table>
+    </div>
+    <div class="row phases" role="group" aria-label="phase">
+      <button
+        v-for="p in l?.phases ?? []"
+        :key="p.phase"
+        type="button"
+        class="chip"
+        :class="{ on: phase === p.phase }"
+        :aria-pressed="phase === p.phase"
+        :data-phase="p.phase"
+        @click="put({ phase: phase === p.phase ? '' : p.phase, devices: '>0', until: '' })"
+      >
+        {{ words[p.phase] }}
+        <b :class="{ short: p.phase === 'ended' && p.devices }"
+          >{{ count(p.releases, 'release') }} on {{ count(p.devices, 'device') }}</b
+        >
+      </button>
+      <button
+        type="button"
+        class="chip"
+        :class="{ on: soon }"
+        :aria-pressed="soon"
+        data-soon
+        @click="put({ until: soon ? '' : (l?.until ?? ''), phase: '', devices: '>0' })"
+      >
+        ends until {{ l?.until.slice(0, 7) }}
+      </button>
+      <span class="grow" />
+      <label class="row"
+        >as of
+        <InputText
+          :model-value="on || l?.on"
+          type="date"
+          size="small"
+          aria-label="as of"
+          data-on
+          @update:model-value="(d) => put({ on: d ?? '', until: '' })"
+      /></label>
+    </div>
+    <div class="both">
+      <ListTable
+        ref="list"
+        name="releases"
+        :columns="columns"
+        sort="next"
+        desc
+        what="releases"
+        row-key="id"
+        :current="chosen"
+        :standing="['devices=>0']"
+        empty="No release of the catalogue has a date yet: take in a titles.csv with ends of support, or the open sets with  ensomet catalogue distro-info."
+        @open="(r) => open(r.id)"
+      >
+        <template #cell-product="{ row }"
+          ><RouterLink :to="`/titles/${row.productId}`" @click.stop>{{ row.product }}</RouterLink></template
+        >
+        <template #cell-version="{ row }">{{ row.version || 'every' }}</template>
+        <template #cell-phase="{ row }"
+          ><span :class="{ short: row.phase === 'ended' && row.devices, soft: row.phase === 'unknown' }">{{
+            words[row.phase]
+          }}</span></template
+        >
+        <template #cell-plan="{ row }">
+          <span v-if="row.plan" :class="{ short: row.planState === 'late' }" :title="`${row.owner}, until ${row.due}`"
+            >{{ plans[row.plan] }} {{ row.plan === 'move' ? row.target : ''
+            }}<template v-if="row.plan !== 'keep'"
+              >, {{ row.planState === 'late' ? 'late, ' : '' }}{{ row.done }}</template
+            ></span
+          >
+          <span v-else-if="row.phase === 'ended' && row.devices" class="soft">nothing planned</span>
+        </template>
+      </ListTable>
+      <PlanForm v-if="release" :release="release" @close="open()" />
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.top {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 0.5rem 2rem;
+  align-items: start;
+  padding: 0.2rem 0;
+}
+.years {
+  width: auto;
+  flex: 0 0 auto;
+}
+.years td {
+  padding-block: 0.02rem;
+}
+.chip {
+  font: inherit;
+  color: var(--ink);
+  background: none;
+  border: 1px solid var(--line);
+  border-radius: 3px;
+  padding: 0.1rem 0.5rem;
+  cursor: pointer;
+}
+.chip.on {
+  background: var(--pick);
+  border-color: var(--here);
+}
+.both {
+  flex: 1;
+  min-height: 0;
+  display: flex;
+  gap: 1rem;
+}
+@media (max-width: 900px) {
+  .both {
+    flex-direction: column;
+    overflow: auto;
+  }
+}
+</style>
