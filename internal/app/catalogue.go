@@ -45,7 +45,7 @@ func (a *App) previewCatalogue(ctx context.Context, change catalogueChange) (Cat
 		if err := markDirty(tx, true); err != nil {
 			return err
 		}
-		work, err := a.lookAnew(tx)
+		work, err := a.lookAnew(tx, nil)
 		if err != nil {
 			return err
 		}

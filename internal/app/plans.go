@@ -19,6 +19,7 @@ type PlanDraft struct {
 	What      string    `json:"what" enum:"move,remove,extend,keep" doc:"move to another release, remove it, buy longer support, or keep it with its risk"`
 	ToProduct int64     `json:"toProduct" doc:"for move: the product it moves to"`
 	ToVersion string    `json:"toVersion"`
+	Since     civil.Day `json:"since" doc:"the day it begins to be measured from; empty is today"`
 	Due       civil.Day `json:"due"`
 	Owner     string    `json:"owner"`
 	Note      string    `json:"note"`
@@ -59,13 +60,24 @@ func (a *App) PutPlan(ctx context.Context, d PlanDraft, who string) (int64, erro
 		} else {
 			d.ToProduct, d.ToVersion = 0, ""
 		}
+		then := r.Devices
+		if d.Since.Known() {
+			if d.Since > a.Today() {
+				return errors.New("a plan cannot be measured from a day that is still to come")
+			}
+			past, err := tx.DevicesOfTitles([]int64{d.Title}, d.Since.EndUnix()-1)
+			if err != nil {
+				return err
+			}
+			then = past[d.Title]
+		}
 		now := a.Clock.Now()
 		if r.PlanID != 0 {
 			if err := tx.EndPlan(r.PlanID, now.Unix(), who, "planned anew"); err != nil {
 				return err
 			}
 		}
-		id, err = tx.AddPlan(store.Plan{Product: r.ProductID, Edition: r.Edition, Version: r.Version, What: d.What, ToProduct: d.ToProduct, ToVersion: d.ToVersion, Due: d.Due, Owner: d.Owner, Note: d.Note, DevicesThen: r.Devices, Author: who, At: now.Unix()})
+		id, err = tx.AddPlan(store.Plan{Product: r.ProductID, Edition: r.Edition, Version: r.Version, What: d.What, ToProduct: d.ToProduct, ToVersion: d.ToVersion, Due: d.Due, Owner: d.Owner, Note: d.Note, DevicesThen: then, Author: who, At: now.Unix()})
 		if err != nil {
 			return err
 		}

@@ -33,7 +33,7 @@ func (a *App) recogniseOnce(ctx context.Context, look func(context.Context, func
 	began := time.Now()
 	var work anew
 	read := func(tx *store.Tx) (err error) {
-		work, err = a.lookAnew(tx)
+		work, err = a.lookAnew(tx, a.step)
 		return err
 	}
 	if look != nil {
@@ -69,7 +69,7 @@ type anew struct {
 func (w *anew) needed() bool { return w.all || w.records > 0 }
 
 // lookAnew recognises the records that are new, or all of them where what recognition rests on has changed.
-func (a *App) lookAnew(tx *store.Tx) (work anew, err error) {
+func (a *App) lookAnew(tx *store.Tx, progress func(string)) (work anew, err error) {
 	if work.upTo, err = tx.Setting(changes); err != nil {
 		return work, err
 	}
@@ -85,12 +85,12 @@ func (a *App) lookAnew(tx *store.Tx) (work anew, err error) {
 			return work, err
 		}
 	}
-	work.changed, err = a.decideAll(tx.Context(), work.k.recogniser(), records, work.before)
+	work.changed, err = decideAll(tx.Context(), work.k.recogniser(), records, work.before, progress)
 	return work, err
 }
 
-// decideAll recognises records on every processor, with progress, and returns those that are not what they were before, in the order of their records.
-func (a *App) decideAll(ctx context.Context, g *recognise.Recogniser, records []store.StoredRecord, before map[int64]store.Recognition) ([]store.Recognition, error) {
+// decideAll recognises records on every processor, tells how far it is, and returns those that are not what they were before, in the order of their records.
+func decideAll(ctx context.Context, g *recognise.Recogniser, records []store.StoredRecord, before map[int64]store.Recognition, progress func(string)) ([]store.Recognition, error) {
 	const batch = 2000
 	batches := (len(records) + batch - 1) / batch
 	found := make([][]store.Recognition, batches)
@@ -111,8 +111,8 @@ func (a *App) decideAll(ctx context.Context, g *recognise.Recogniser, records []
 						found[i] = append(found[i], n)
 					}
 				}
-				if n := int(done.Add(int64(len(part)))); len(records) > 10*batch {
-					a.step(fmt.Sprintf("recognising names: %d of %d thousand", n/1000, len(records)/1000))
+				if n := int(done.Add(int64(len(part)))); progress != nil && len(records) > 10*batch {
+					progress(fmt.Sprintf("recognising names: %d of %d thousand", n/1000, len(records)/1000))
 				}
 			}
 		})

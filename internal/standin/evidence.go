@@ -108,7 +108,7 @@ func makeRules(ctx context.Context, a *app.App) error {
 		return fmt.Errorf("the demo's catalogue has %d products named Yawltally: %w", len(tally), err)
 	}
 	for _, r := range []app.RuleDraft{
-		{Name: "copies that came with the machine", Outcome: "nothing", Records: condition.Condition{Field: "name", Op: "like", Value: "* oem*"}, Reason: "licensed with the hardware"},
+		{Name: "copies that came with the machine", Outcome: "nothing", Records: condition.Condition{Field: "name", Op: "like", Value: "*oem*"}, Reason: "licensed with the hardware"},
 		{Name: "the bench is no production", Outcome: "leave_out", Reason: "the maker lets test benches run it freely", Records: condition.Condition{Field: "title", Op: "has", Value: fmt.Sprint(tally[0])}, Devices: condition.Condition{Field: "environment", Op: "is", Value: "test"}},
 	} {
 		if _, err := a.PutRule(ctx, r, "Worker"); err != nil {

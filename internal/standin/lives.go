@@ -1,7 +1,12 @@
 package standin
 
 import (
+	"context"
+	"fmt"
+
+	"ensomet/internal/app"
 	"ensomet/internal/core/civil"
+	"ensomet/internal/store"
 )
 
 // filledEnds gives the versions of an ordinary product their ends of support: every fourth product tells none, every third goes on for a year of extended support.
@@ -23,7 +28,7 @@ func filledEnds(i int, released []string) [][3]string {
 
 // lives plants what the life cycle and the publishers of the catalogue must get right. It comes last, so that the rest of the world stays as it was.
 func (w *world) lives() {
-	watch := w.newProduct(product{publisher: "Grimholm Instruments", name: "Sillwatch Relay", category: "sonar", model: "free", versions: []string{"3", "4"}, released: []string{"2021-10-01", "2025-02-15"},
+	watch := w.newProduct(product{publisher: "Grimholm Instruments", name: "Sillwatch Relay", category: "sonar", model: "free", versions: []string{"3", "4"}, released: []string{"2021-10-01", "2024-10-15"},
 		ends: [][3]string{{"2025-03-31", "2026-03-31", "2026-03-31"}, {"2027-09-30", "", ""}}})
 	staff := w.unitsOf["Shore/Workshop"]
 	for i, d := range staff[60:92] {
@@ -55,4 +60,50 @@ func (w *world) lives() {
 	server := w.newProduct(product{publisher: "Vardelaget", name: "Varde Server", category: "operating system", model: "open_source", versions: []string{"8", "9"}, released: []string{"2018-05-02", "2021-11-10"},
 		ends: [][3]string{{"2023-05-31", "2025-05-31", "2025-05-31"}, {"2026-11-30", "2029-11-30", "2029-11-30"}}})
 	w.truths = append(w.truths, Truth{Story: "an operating system is a release with a life too", Publisher: server.publisher, Product: server.name, Want: map[string]int64{"release 9 systems": 190}})
+}
+
+// makePlans makes the demo's plans about releases, its tags, and its watch list.
+func makePlans(ctx context.Context, a *app.App) error {
+	release := func(product, version string) (store.ReleaseRow, error) {
+		page, err := a.Releases(ctx, store.ListQuery{Filters: map[string]string{"product": product, "version": version}})
+		if err == nil && len(page.Rows) != 1 {
+			err = fmt.Errorf("the demo's catalogue has %d releases %s %s", len(page.Rows), product, version)
+		}
+		if err != nil {
+			return store.ReleaseRow{}, err
+		}
+		return page.Rows[0], nil
+	}
+	for _, p := range []struct {
+		product, version string
+		draft            app.PlanDraft
+	}{
+		{"Sillwatch Relay", "3", app.PlanDraft{What: "move", ToVersion: "4", Since: civil.MustParse("2025-12-01"), Due: civil.MustParse("2026-05-31"), Owner: "Workshop", Note: "with the yearly overhaul"}},
+		{"Brineweft", "1", app.PlanDraft{What: "move", ToVersion: "2", Since: civil.MustParse("2026-06-01"), Due: civil.MustParse("2026-12-31"), Owner: "Desktop engineers"}},
+		{"Gyrelatch", "1", app.PlanDraft{What: "remove", Since: civil.MustParse("2026-06-01"), Due: civil.MustParse("2026-09-30"), Owner: "Desktop engineers"}},
+		{"Knollmortise", "1", app.PlanDraft{What: "keep", Owner: "Computing hall", Note: "reads files of instruments that nothing newer reads; the machines have no network"}},
+	} {
+		r, err := release(p.product, p.version)
+		if err != nil {
+			return err
+		}
+		if p.draft.Title = r.ID; p.draft.What == "move" {
+			p.draft.ToProduct = r.ProductID
+		}
+		if _, err := a.PutPlan(ctx, p.draft, "Worker"); err != nil {
+			return err
+		}
+		if p.product == "Sillwatch Relay" {
+			if err := a.SetTags(ctx, r.ProductID, []string{"vessel critical", "overhaul 2026"}, "Worker"); err != nil {
+				return err
+			}
+			if err := a.Watch(ctx, r.ProductID, true, "Worker"); err != nil {
+				return err
+			}
+			if _, err := a.AddRemark(ctx, r.ProductID, "", "Version 4 needs the new antenna cable; the workshop has the list.", "Worker"); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
 }

@@ -259,5 +259,8 @@ func BuildDemo(ctx context.Context, a *app.App, o *Outside, server http.Handler,
 	if err := makeRules(ctx, a); err != nil {
 		return nil, err
 	}
-	return append(truths, more...), a.Refresh(ctx)
+	if err := a.Refresh(ctx); err != nil {
+		return nil, err
+	}
+	return append(truths, more...), makePlans(ctx, a)
 }

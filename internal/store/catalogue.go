@@ -273,7 +273,7 @@ type PublisherRow struct {
 	Aliases   string `json:"aliases"`
 	Successor string `json:"successor"`
 	Products  int64  `json:"products"`
-	Devices   int64  `json:"devices" doc:"devices that have a product of it, each product counted by itself"`
+	Installs  int64  `json:"installs"`
 	Counted   int64  `json:"counted"`
 	Rights    int64  `json:"rights"`
 }
@@ -286,7 +286,7 @@ func (tx *Tx) PublisherPage(q ListQuery) (Page[PublisherRow], error) {
 	l := list[PublisherRow]{from: "publisher b", key: "b.id", sort: "publisher", columns: []column[PublisherRow]{
 		{"id", "b.id", func(r *PublisherRow) any { return &r.ID }, false}, {"publisher", "b.name", func(r *PublisherRow) any { return &r.Publisher }, true}, {"aliases", "b.aliases", func(r *PublisherRow) any { return &r.Aliases }, true},
 		{"successor", "b.successor", func(r *PublisherRow) any { return &r.Successor }, true}, {"products", "(SELECT count(*) FROM product p WHERE p.publisher_key = b.name_key)", func(r *PublisherRow) any { return &r.Products }, false},
-		{"devices", facts("devices"), func(r *PublisherRow) any { return &r.Devices }, false}, {"counted", facts("counted"), func(r *PublisherRow) any { return &r.Counted }, false},
+		{"installs", facts("installs"), func(r *PublisherRow) any { return &r.Installs }, false}, {"counted", facts("counted"), func(r *PublisherRow) any { return &r.Counted }, false},
 		{"rights", "(SELECT count(*) FROM entitlement e JOIN product p ON p.id = e.product_id WHERE p.publisher_key = b.name_key)", func(r *PublisherRow) any { return &r.Rights }, false},
 	}}
 	return l.page(tx, q)

@@ -121,7 +121,7 @@ type ReleaseRow struct {
 	Released   civil.Day `json:"released"`
 	General    civil.Day `json:"general" doc:"the last day of general support"`
 	EndOn      civil.Day `json:"endOn" doc:"the last day of any support"`
-	Next       civil.Day `json:"next" doc:"the next day on which a phase ends"`
+	Next       civil.Day `json:"next" doc:"the next day on which a phase ends, or the last one on which one did; 9999-12-31 where none is known"`
 	Phase      string    `json:"phase"`
 	Devices    int64     `json:"devices" doc:"that have it, or run it as their operating system"`
 	Stale      int64     `json:"stale"`
@@ -147,7 +147,7 @@ func (tx *Tx) ReleasePage(q ListQuery, on civil.Day) (Page[ReleaseRow], error) {
 			{"edition", "t.edition", func(r *ReleaseRow) any { return &r.Edition }, true}, {"version", "t.version", func(r *ReleaseRow) any { return &r.Version }, true},
 			{"released", "t.released", func(r *ReleaseRow) any { return &r.Released }, false}, {"general", "coalesce(f.general_until, 0)", func(r *ReleaseRow) any { return &r.General }, false},
 			{"endOn", "coalesce(f.end_on, 0)", func(r *ReleaseRow) any { return &r.EndOn }, false},
-			{"next", "CASE WHEN f.general_until >= " + day + " THEN f.general_until WHEN f.end_on >= " + day + " THEN f.end_on ELSE coalesce(f.end_on, 0) END", func(r *ReleaseRow) any { return &r.Next }, false},
+			{"next", "CASE WHEN f.general_until >= " + day + " THEN f.general_until WHEN f.end_on >= " + day + " THEN f.end_on WHEN coalesce(f.end_on, 0) = 0 THEN 3652059 ELSE f.end_on END", func(r *ReleaseRow) any { return &r.Next }, false},
 			{"phase", phase, func(r *ReleaseRow) any { return &r.Phase }, false},
 			{"devices", "coalesce(f.devices, 0) + coalesce(f.systems, 0)", func(r *ReleaseRow) any { return &r.Devices }, false}, {"stale", "coalesce(f.stale, 0)", func(r *ReleaseRow) any { return &r.Stale }, false},
 			{"yearBefore", "coalesce(f.year_before, 0)", func(r *ReleaseRow) any { return &r.YearBefore }, false},

@@ -2860,6 +2860,8 @@ export interface components {
             due: string;
             note: string;
             owner: string;
+            /** @description the day it begins to be measured from; empty is today */
+            since: string;
             /**
              * Format: int64
              * @description the release
@@ -3078,13 +3080,10 @@ export interface components {
             aliases: string;
             /** Format: int64 */
             counted: number;
-            /**
-             * Format: int64
-             * @description devices that have a product of it, each product counted by itself
-             */
-            devices: number;
             /** Format: int64 */
             id: number;
+            /** Format: int64 */
+            installs: number;
             /** Format: int64 */
             products: number;
             publisher: string;
@@ -3225,7 +3224,7 @@ export interface components {
             general: string;
             /** Format: int64 */
             id: number;
-            /** @description the next day on which a phase ends */
+            /** @description the next day on which a phase ends, or the last one on which one did; 9999-12-31 where none is known */
             next: string;
             owner: string;
             phase: string;

@@ -12,8 +12,8 @@ const route = useRoute()
       v-for="w in ways"
       :key="w.to"
       :to="w.to"
-      :class="{ on: route.path === w.to }"
-      :aria-current="route.path === w.to ? 'page' : undefined"
+      :class="{ on: route.path === w.to.split('?')[0] }"
+      :aria-current="route.path === w.to.split('?')[0] ? 'page' : undefined"
       >{{ w.text }}<b v-if="w.waits">{{ w.waits }}</b></RouterLink
     >
   </nav>

@@ -29,10 +29,10 @@ const life = useQuery({
 })
 const l = computed(() => life.data.value)
 const words: Record<string, string> = {
-  before: 'not released yet',
-  general: 'general support',
-  extended: 'extended support',
-  ended: 'support ended',
+  before: 'not out yet',
+  general: 'general',
+  extended: 'extended',
+  ended: 'ended',
   unknown: 'unknown',
 }
 const soon = computed(() => !!filter('until'))
@@ -41,19 +41,19 @@ const chosen = computed(() => Number(route.query.release ?? 0))
 const release = computed(() => list.value?.rows.find((r) => r.id === chosen.value))
 const open = (id?: number) => void router.replace({ query: { ...route.query, release: id ? String(id) : undefined } })
 const columns: ListColumn[] = [
-  { key: 'publisher', label: 'publisher', width: '13%' },
+  { key: 'publisher', label: 'publisher', width: '17%' },
   { key: 'product', label: 'product', fixed: true },
   { key: 'edition', label: 'edition', width: '6rem', hidden: true },
-  { key: 'version', label: 'version', width: '5.2rem' },
-  { key: 'released', label: 'released', width: '6.4rem', hidden: true },
-  { key: 'phase', label: 'today', width: '8.4rem' },
-  { key: 'general', label: 'general until', width: '6.8rem' },
-  { key: 'endOn', label: 'ends', width: '6.4rem' },
-  { key: 'next', label: 'next change', width: '6.8rem', hidden: true },
+  { key: 'version', label: 'version', width: '4.9rem' },
+  { key: 'released', label: 'released', width: '7rem', hidden: true },
+  { key: 'phase', label: 'support', width: '5.6rem' },
+  { key: 'general', label: 'general until', width: '7.2rem', hidden: true },
+  { key: 'endOn', label: 'ends', width: '7.6rem' },
+  { key: 'next', label: 'next change', width: '7rem', hidden: true },
   { key: 'devices', label: 'devices', num: true, width: '5.2rem' },
   { key: 'stale', label: 'stale', num: true, width: '4.4rem', hidden: true },
-  { key: 'yearBefore', label: 'a year ago', num: true, width: '5.8rem' },
-  { key: 'plan', label: 'plan', width: '11rem' },
+  { key: 'yearBefore', label: 'a year ago', num: true, width: '5.9rem' },
+  { key: 'plan', label: 'plan', width: '9.5rem' },
 ]
 const plans: Record<string, string> = { move: 'move to', remove: 'remove', extend: 'longer support', keep: 'keep' }
 </script>
@@ -61,28 +61,8 @@ const plans: Record<string, string> = { move: 'move to', remove: 'remove', exten
 <template>
   <div class="page fill">
     <TitlesNav />
-    <div v-if="l" class="top">
-      <EndingMonths :life="l" />
-      <table class="lines years" data-years>
-        <thead>
-          <tr>
-            <th>last support ends in</th>
-            <th class="num">releases</th>
-            <th class="num">devices</th>
-            <th class="num">a year ago</th>
-          </tr>
-        </thead>
-        <tbody>
-          <tr v-for="y in l.years.slice(-7)" :key="y.year">
-            <td>{{ y.year }}</td>
-            <td class="num">{{ whole(y.releases) }}</td>
-            <td class="num">{{ whole(y.devices) }}</td>
-            <td class="num soft">{{ whole(y.yearBefore) }}</td>
-          </tr>
-        </tbody>
-      </table>
-    </div>
-    <div class="row phases" role="group" aria-label="phase">
+    <div class="row phases" role="group" aria-label="support">
+      <span class="soft">Releases by support:</span>
       <button
         v-for="p in l?.phases ?? []"
         :key="p.phase"
@@ -94,8 +74,10 @@ const plans: Record<string, string> = { move: 'move to', remove: 'remove', exten
         @click="put({ phase: phase === p.phase ? '' : p.phase, devices: '>0', until: '' })"
       >
         {{ words[p.phase] }}
-        <b :class="{ short: p.phase === 'ended' && p.devices }"
-          >{{ count(p.releases, 'release') }} on {{ count(p.devices, 'device') }}</b
+        <b
+          :class="{ short: p.phase === 'ended' && p.devices }"
+          :title="`${count(p.releases, 'release')} on ${count(p.devices, 'device')}, counted for each release`"
+          >{{ whole(p.releases) }}</b
         >
       </button>
       <button
@@ -126,7 +108,6 @@ const plans: Record<string, string> = { move: 'move to', remove: 'remove', exten
         name="releases"
         :columns="columns"
         sort="next"
-        desc
         what="releases"
         row-key="id"
         :current="chosen"
@@ -143,36 +124,25 @@ const plans: Record<string, string> = { move: 'move to', remove: 'remove', exten
             words[row.phase]
           }}</span></template
         >
+        <template #cell-next="{ row }">{{ row.next.startsWith('9999') ? '' : row.next }}</template>
         <template #cell-plan="{ row }">
-          <span v-if="row.plan" :class="{ short: row.planState === 'late' }" :title="`${row.owner}, until ${row.due}`"
-            >{{ plans[row.plan] }} {{ row.plan === 'move' ? row.target : ''
-            }}<template v-if="row.plan !== 'keep'"
-              >, {{ row.planState === 'late' ? 'late, ' : '' }}{{ row.done }}</template
-            ></span
+          <span
+            v-if="row.plan"
+            :class="{ short: row.planState === 'late' }"
+            :title="`${plans[row.plan]} ${row.target}, seen to by ${row.owner}${row.due ? ', until ' + row.due : ''}`"
+            >{{ row.plan === 'keep' ? '' : row.done + (row.planState === 'late' ? ', late: ' : ' ')
+            }}{{ row.plan === 'move' ? '→ ' + row.target : plans[row.plan] }}</span
           >
           <span v-else-if="row.phase === 'ended' && row.devices" class="soft">nothing planned</span>
         </template>
       </ListTable>
       <PlanForm v-if="release" :release="release" @close="open()" />
+      <EndingMonths v-else-if="l" :life="l" />
     </div>
   </div>
 </template>
 
 <style scoped>
-.top {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 0.5rem 2rem;
-  align-items: start;
-  padding: 0.2rem 0;
-}
-.years {
-  width: auto;
-  flex: 0 0 auto;
-}
-.years td {
-  padding-block: 0.02rem;
-}
 .chip {
   font: inherit;
   color: var(--ink);

@@ -26,6 +26,7 @@ const blank = (): Schemas['PlanDraft'] => ({
   what: 'move',
   toProduct: props.release.productId,
   toVersion: '',
+  since: '',
   due: props.release.endOn || '',
   owner: '',
   note: '',
@@ -125,6 +126,9 @@ const words: Record<string, string> = {
           data-plan-to
         />
       </template>
+      <label
+        >measured from <InputText v-model="draft.since" type="date" size="small" fluid title="empty is today" />
+      </label>
       <label>until <InputText v-model="draft.due" type="date" size="small" fluid data-plan-due /></label>
       <InputText
         v-model="draft.owner"

@@ -22,7 +22,7 @@ const columns: ListColumn[] = [
   { key: 'aliases', label: 'other names', width: '26%' },
   { key: 'successor', label: 'taken over by', width: '18%' },
   { key: 'products', label: 'products', num: true, width: '5.8rem' },
-  { key: 'devices', label: 'found', num: true, width: '5.4rem' },
+  { key: 'installs', label: 'installs', num: true, width: '5.4rem' },
   { key: 'counted', label: 'need a right', num: true, width: '6.6rem' },
   { key: 'rights', label: 'entitlements', num: true, width: '7.2rem' },
 ]
@@ -93,7 +93,7 @@ function close() {
       <ListTable
         name="publishers"
         :columns="columns"
-        sort="devices"
+        sort="installs"
         desc
         what="publishers"
         row-key="id"

@@ -30,10 +30,10 @@ const p = computed(() => product.data.value)
       <div class="row head">
         <h1>{{ p.product }}</h1>
         <span class="soft">{{ p.publisher }} · {{ p.category }} · {{ word(p.model) }}</span>
+        <ProductName :product="p.id" :publisher="p.publisher" :name="p.product" />
         <span class="grow" />
         <RouterLink to="/titles">All titles</RouterLink>
       </div>
-      <ProductName :product="p.id" :publisher="p.publisher" :name="p.product" />
       <p>
         Found on
         <RouterLink :to="`/evidence?split=kind&f=hasProduct%3D${p.id}`">{{ count(p.devices, 'device') }}</RouterLink>
@@ -89,10 +89,14 @@ const p = computed(() => product.data.value)
 .head {
   padding: 0.3rem 0;
 }
+p {
+  margin: 0.2rem 0;
+}
 .two {
   display: grid;
-  grid-template-columns: 1fr 1fr;
+  grid-template-columns: minmax(0, 1.1fr) minmax(0, 1fr);
   gap: 2rem;
+  margin-top: 0.6rem;
   align-items: start;
 }
 @media (max-width: 900px) {

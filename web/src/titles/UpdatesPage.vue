@@ -117,7 +117,7 @@ const runs = computed(() => updates.data.value?.runs ?? [])
   <div class="page fill" @dragover.prevent @drop.prevent="(e) => mayWork && bring(e.dataTransfer?.files[0])">
     <TitlesNav />
     <div class="row bring">
-      <label v-if="mayWork" class="p-button p-button-sm file"
+      <label v-if="mayWork" class="chip file"
         >Compare a newer catalogue…
         <input
           type="file"
@@ -320,6 +320,7 @@ const runs = computed(() => updates.data.value?.runs ?? [])
 }
 .file {
   position: relative;
+  border-color: var(--here);
   overflow: hidden;
 }
 .file input {
@@ -358,6 +359,10 @@ const runs = computed(() => updates.data.value?.runs ?? [])
 }
 .do {
   white-space: nowrap;
+}
+.do input {
+  vertical-align: -1px;
+  margin: 0 0.15rem 0 0;
 }
 .do label + label {
   margin-left: 0.6rem;

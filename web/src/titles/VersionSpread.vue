@@ -45,6 +45,7 @@ function age(v: Schemas['VersionView']): string {
   const text = months < 1 ? 'under a month' : months < 24 ? count(months, 'month') : `${Math.floor(months / 12)} years`
   return v.atLeast ? `at least ${text}` : text
 }
+const editions = computed(() => list.value.some((v) => v.edition))
 const old = computed(() => {
   const all = list.value.reduce((n, v) => n + v.devices, 0)
   const ended = list.value.filter((v) => v.phase === 'ended').reduce((n, v) => n + v.devices, 0)
@@ -92,7 +93,7 @@ const old = computed(() => {
             </title>
           </rect>
           <text v-if="b.h > 13" :x="b.x + (step - 8) / 2" :y="b.y + 11" text-anchor="middle" :class="'on-' + b.v.phase">
-            {{ b.v.version }}
+            {{ b.v.version || '?' }}: {{ b.v.devices }}
           </text>
         </g>
       </svg>
@@ -108,7 +109,7 @@ const old = computed(() => {
       <thead>
         <tr>
           <th>version</th>
-          <th>edition</th>
+          <th v-if="editions">edition</th>
           <th>age</th>
           <th>released</th>
           <th>first seen</th>
@@ -125,7 +126,7 @@ const old = computed(() => {
               v.version || 'not known'
             }}</RouterLink>
           </td>
-          <td>{{ v.edition || '–' }}</td>
+          <td v-if="editions">{{ v.edition || '–' }}</td>
           <td>{{ age(v) }}</td>
           <td>{{ v.released || 'unknown' }}</td>
           <td>{{ v.firstSeen }}</td>
@@ -153,6 +154,12 @@ svg {
 text {
   font-size: 10.5px;
   fill: var(--soft);
+}
+.lines td {
+  white-space: nowrap;
+}
+p {
+  margin: 0.1rem 0;
 }
 .axis {
   stroke: var(--ink);
@@ -199,7 +206,8 @@ rect,
 .on-ended {
   paint-order: stroke;
   stroke: var(--short-fill);
-  stroke-width: 3px;
+  stroke-width: 5px;
+  font-weight: 600;
 }
 .key {
   white-space: nowrap;
