@@ -234,7 +234,18 @@ func TestStoredEqualsRecomputedOverRandomChanges(t *testing.T) {
 	names := []string{"Skerrymap", "SKM odd", "Part", "Suite", "Colour Tool", "Prt special"}
 	decided := map[string]int64{}
 	for step := range 70 {
-		switch r.IntN(7) {
+		switch r.IntN(8) {
+		case 7:
+			product := int64(1 + r.IntN(3))
+			p, err := a.Product(ctx, product)
+			if err != nil {
+				t.Fatal(err)
+			}
+			l := p.Lines[0]
+			says := []map[string]string{{"aliases": names[r.IntN(6)]}, {"list_price": fmt.Sprint(10+r.IntN(90), " EUR")}, {"released": "2026-01-01", "end_of_life": fmt.Sprintf("2026-0%d-01", 2+r.IntN(8))}, {"licence_model": []string{"free", "commercial"}[r.IntN(2)]}}[r.IntN(4)]
+			if _, err := a.EditTitle(ctx, TitleEdit{Product: product, Title: l.ID, Edition: l.Edition, Version: l.Version, ChangedAt: l.ChangedAt, Says: says}, "test"); err != nil {
+				t.Fatal(err)
+			}
 		case 0, 1:
 			clock.now = clock.now.Add(2 * time.Hour)
 			lines := []string{installHeader}

@@ -64,16 +64,7 @@ func (a *App) previewCatalogue(ctx context.Context, change catalogueChange) (Cat
 			out.Many = true
 			return nil
 		}
-		b, err := tx.NewRecognitions()
-		if err != nil {
-			return err
-		}
-		for _, n := range work.changed {
-			if err := b.AddRecognition(n); err != nil {
-				return err
-			}
-		}
-		if err := b.Flush(); err != nil {
+		if err := storeRecognitions(tx, work.changed, nil); err != nil {
 			return err
 		}
 		after, err = a.positionsOf(tx, touched)

@@ -364,11 +364,11 @@ func (e *estate) loadRecords(tx *store.Tx, only []int64) error {
 			r.version = &seen{edition: n.Edition, version: n.TitleVersion}
 			f.versions[[2]string{n.Edition, n.TitleVersion}] = r.version
 		}
-		if n.Line != 0 {
-			r.version.title = n.Line
-			if r.release = e.releases[n.Line]; r.release == nil {
-				r.release = &seen{title: n.Line}
-				e.releases[n.Line] = r.release
+		if n.Title != 0 {
+			r.version.title = n.Title
+			if r.release = e.releases[n.Title]; r.release == nil {
+				r.release = &seen{title: n.Title}
+				e.releases[n.Title] = r.release
 			}
 		}
 		var line *recognise.Title

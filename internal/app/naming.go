@@ -153,7 +153,7 @@ func (a *App) recogniseKeys(tx *store.Tx, keys []string) error {
 		if err != nil {
 			return err
 		}
-		if err := putRecognitions(tx, w, records, nil); err != nil {
+		if err := putRecognitions(tx, w, records); err != nil {
 			return err
 		}
 	}

@@ -291,7 +291,8 @@ func TestNoDecisionIsLostOverAYear(t *testing.T) {
 		n := words[r.IntN(len(words))] + " " + words[r.IntN(len(words))]
 		return n + []string{"", " 3", " 2024", " x64", " Pro", " Update 4"}[r.IntN(6)]
 	}
-	took := map[int64]string{} // by the record that a decision was taken on: the product and edition decided
+	took := map[int64]string{}  // by the record that a decision was taken on: the product and edition decided
+	said := map[string]string{} // by the title: the category that a person gave it
 	for month := range 12 {
 		var installs, titles []string
 		for range 25 {
@@ -302,6 +303,23 @@ func TestNoDecisionIsLostOverAYear(t *testing.T) {
 			titles = append(titles, fmt.Sprintf("%s,%s,%s,%d,commercial,%s", []string{"Ostwick", "Tarnquist AB", "Notch"}[r.IntN(3)], words[r.IntN(len(words))]+" "+words[r.IntN(len(words))], words[r.IntN(len(words))], r.IntN(5), name()))
 		}
 		take(t, a, formats.Titles, append([]string{"publisher,product,edition,version,licence_model,aliases"}, titles...)...)
+		product := int64(1 + r.IntN(3))
+		p, err := a.Product(ctx, product)
+		if err != nil {
+			t.Fatal(err)
+		}
+		l, category := p.Lines[r.IntN(len(p.Lines))], fmt.Sprint("ours ", month)
+		if _, err := a.EditTitle(ctx, TitleEdit{Product: product, Title: l.ID, Edition: l.Edition, Version: l.Version, ChangedAt: l.ChangedAt, Says: map[string]string{"category": category}}, "me"); err != nil {
+			t.Fatal(err)
+		}
+		said[fmt.Sprint(l.ID)] = category
+		update := []string{"publisher,product,edition,version,category,aliases"}
+		for _, q := range []string{"Skerrymap,,6", "Suite,,", "Part,,"} {
+			update = append(update, fmt.Sprintf("Ostwick,%s,of the file %d,%s", q, month, name()))
+		}
+		if _, err := a.TakeOffer(ctx, OfferTaking{Offer: offer(t, a, update...), All: true}, "me"); err != nil {
+			t.Fatal(err)
+		}
 		if err := a.Refresh(ctx); err != nil {
 			t.Fatal(err)
 		}
@@ -336,6 +354,15 @@ func TestNoDecisionIsLostOverAYear(t *testing.T) {
 				want, decided := took[n.Record]
 				if decided && (n.Step != recognise.ByDecision || fmt.Sprint(n.Product) != want) {
 					t.Errorf("month %d: record %d was decided to be %s, and is %d by %q", month, n.Record, want, n.Product, n.Step)
+				}
+			}
+			if err != nil {
+				return err
+			}
+			titles, err := tx.KnownTitles(0)
+			for _, k := range titles {
+				if want := said[fmt.Sprint(k.ID)]; want != "" && k.Says["category"] != want {
+					t.Errorf("month %d: %s was said to be %q, and is %q", month, k.Key, want, k.Says["category"])
 				}
 			}
 			return err

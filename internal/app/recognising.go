@@ -128,16 +128,7 @@ func (a *App) keepAnew(tx *store.Tx, work *anew, began time.Time) error {
 			return err
 		}
 	}
-	b, err := tx.NewRecognitions()
-	if err != nil {
-		return err
-	}
-	for _, n := range work.changed {
-		if err := b.AddRecognition(n); err != nil {
-			return err
-		}
-	}
-	if err := b.Flush(); err != nil {
+	if err := storeRecognitions(tx, work.changed, work.before); err != nil {
 		return err
 	}
 	if work.all {
@@ -258,21 +249,44 @@ func recognitionsByRecord(tx *store.Tx) (map[int64]store.Recognition, error) {
 }
 
 // putRecognitions recognises records and stores what they are, where that differs from before.
-func putRecognitions(tx *store.Tx, w *recognise.Worker, records []store.StoredRecord, before map[int64]store.Recognition) error {
+func putRecognitions(tx *store.Tx, w *recognise.Worker, records []store.StoredRecord) error {
+	stored, err := tx.RecognitionsOf(ids(records))
+	if err != nil {
+		return err
+	}
+	before := make(map[int64]store.Recognition, len(stored))
+	for _, n := range stored {
+		before[n.Record] = n
+	}
+	var changed []store.Recognition
+	for i := range records {
+		n := recognition(w, &records[i])
+		if old, known := before[n.Record]; !known || old != n {
+			changed = append(changed, n)
+		}
+	}
+	return storeRecognitions(tx, changed, before)
+}
+
+// storeRecognitions writes recognitions. Where a record is another version or goes by another key than before, the changes between scans of the devices that have or had it are worked out anew.
+func storeRecognitions(tx *store.Tx, changed []store.Recognition, before map[int64]store.Recognition) error {
 	b, err := tx.NewRecognitions()
 	if err != nil {
 		return err
 	}
-	for i := range records {
-		n := recognition(w, &records[i])
-		if old, known := before[n.Record]; known && old == n {
-			continue
-		}
+	var otherwise []int64
+	for _, n := range changed {
 		if err := b.AddRecognition(n); err != nil {
 			return err
 		}
+		if old, known := before[n.Record]; known && (old.Version != n.Version || old.Key != n.Key) {
+			otherwise = append(otherwise, n.Record)
+		}
 	}
-	return b.Flush()
+	if err := b.Flush(); err != nil || len(otherwise) == 0 {
+		return err
+	}
+	return tx.MarkDevicesOf(otherwise)
 }
 
 func recognition(w *recognise.Worker, r *store.StoredRecord) store.Recognition {

@@ -70,8 +70,8 @@ func (a *App) operatingSystems(tx *store.Tx) (map[int64]int64, error) {
 	w := k.recogniser().Worker()
 	out := map[int64]int64{}
 	for _, s := range systems {
-		if res, _ := w.Decide(&recognise.Record{Name: s.Name, Version: s.Version}); res.Line != nil {
-			out[res.Line.ID] += s.Devices
+		if res, _ := w.Decide(&recognise.Record{Name: s.Name, Version: s.Version}); res.Title != 0 {
+			out[res.Title] += s.Devices
 		}
 	}
 	return out, nil
@@ -165,7 +165,7 @@ func (a *App) LifeCycle(ctx context.Context, on civil.Day, months int) (LifeCycl
 	if !on.Known() {
 		on = a.Today()
 	}
-	until := on.AddMonths(months)
+	until := civil.MustParse(on.AddMonths(months).String()[:7]+"-01").AddMonths(1) - 1 // whole months
 	out := LifeCycle{On: on.String(), Until: until.String(), Months: []MonthEnding{}, Years: []lifecycle.Year{}, Phases: []PhaseCount{}}
 	err := a.DB.View(ctx, func(tx *store.Tx) error {
 		c, err := a.catalogueOf(tx)

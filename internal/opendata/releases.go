@@ -32,7 +32,11 @@ func ReadDistroInfo(in io.Reader) ([]formats.Entry, error) {
 	if slices.Contains(header, "eol-esm") {
 		key = catalogue.Key{Publisher: "Canonical", Product: "Ubuntu"}
 	}
-	var out []formats.Entry
+	every := formats.Entry{Key: key, Says: catalogue.Says{"licence_model": "open_source", "category": "operating system"}} // versions that the file does not list
+	if key.Product == "Debian" {
+		every.Says[catalogue.Aliases] = "Debian GNU/Linux"
+	}
+	out := []formats.Entry{every}
 	for _, row := range all[1:] {
 		col := func(name string) string {
 			if i := slices.Index(header, name); i >= 0 && i < len(row) {
@@ -44,11 +48,8 @@ func ReadDistroInfo(in io.Reader) ([]formats.Entry, error) {
 			continue
 		}
 		e := formats.Entry{Key: key, Says: catalogue.Says{"released": col("release"), "general_support_end": max(col("eol"), col("eol-server")), "extended_support_end": max(col("eol-lts"), col("eol-esm")),
-			"licence_model": "open_source", "category": "operating system", "codename": col("codename"), catalogue.Aliases: key.Product + " " + col("version")}}
+			"licence_model": "open_source", "category": "operating system", "codename": col("codename")}}
 		e.Version, _, _ = strings.Cut(col("version"), " ")
-		if e.Product == "Debian" {
-			e.Says[catalogue.Aliases] += "|Debian GNU/Linux " + e.Version
-		}
 		for name, v := range e.Says {
 			if v == "" {
 				delete(e.Says, name)

@@ -2,6 +2,7 @@ package store
 
 import (
 	"database/sql"
+	"encoding/json"
 	"errors"
 	"strings"
 
@@ -173,6 +174,16 @@ func (tx *Tx) ScanTimes(device, part, root int64) ([]int64, error) {
 // PartsOn lists the parts of a source's list, the whole apart, that anything was reported for on a device.
 func (tx *Tx) PartsOn(device, root int64) ([]int64, error) {
 	return query(tx, func(r *sql.Rows, v *int64) error { return r.Scan(v) }, "SELECT s.id FROM source s WHERE s.root = ?2 AND s.id <> ?2 AND s.part NOT LIKE '#%' AND EXISTS (SELECT 1 FROM install i WHERE i.device_id = ?1 AND i.source_id = s.id) ORDER BY s.id", device, root)
+}
+
+// MarkDevicesOf notes of all devices that have or had some records that their changes between scans are to be worked out anew, by the renewal that is running if there is one.
+func (tx *Tx) MarkDevicesOf(records []int64) error {
+	list, err := json.Marshal(records)
+	if err != nil {
+		return err
+	}
+	_, err = tx.exec("INSERT INTO dirty_device(device_id, change) SELECT DISTINCT device_id, 0 FROM install WHERE record_id IN (SELECT value FROM json_each(?)) ON CONFLICT DO NOTHING", string(list))
+	return err
 }
 
 // MarkDevice notes that what was reported of a device has changed, so that its changes between scans are worked out anew.

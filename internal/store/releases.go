@@ -73,8 +73,8 @@ func (tx *Tx) DevicesOfTitles(titles []int64, at int64) (map[int64]int64, error)
 	if err != nil {
 		return nil, err
 	}
-	rows, err := tx.QueryContext(tx.ctx, `SELECT n.line_id, count(DISTINCT i.device_id) FROM recognition n JOIN install i ON i.record_id = n.record_id
-		WHERE n.line_id IN (SELECT value FROM json_each(?1)) AND i.since <= ?2 AND (i.until IS NULL OR i.until > ?2) GROUP BY n.line_id`, string(list), at)
+	rows, err := tx.QueryContext(tx.ctx, `SELECT n.title_id, count(DISTINCT i.device_id) FROM recognition n JOIN install i ON i.record_id = n.record_id
+		WHERE n.title_id IN (SELECT value FROM json_each(?1)) AND i.since <= ?2 AND (i.until IS NULL OR i.until > ?2) GROUP BY n.title_id`, string(list), at)
 	if err != nil {
 		return nil, err
 	}
