@@ -5,6 +5,9 @@ LIMIT ?= timeout 900
 SOURCES := $(shell find cmd internal e2e web/embed.go -name '*.go') $(shell find internal/store/migrations -name '*.sql')
 PAGES := $(shell find web/src web/public -type f) web/index.html web/vite.config.ts web/package.json
 
+# The browser tests run in two halves side by side: mostly they wait.
+WALKS := EveryPage|Sticks|TwentyRows|Keyboard|FiftyNames|Shortfall
+
 .PHONY: build demo test check go-test nocgo-test web-check e2e types shots bench bench-names evaluate starter load fuzz chromium clean
 
 build: bin/ensomet
@@ -43,7 +46,9 @@ nocgo-test:
 	CGO_ENABLED=0 $(LIMIT) $(GO) test ./internal/store/... ./internal/app/...
 
 e2e: web/dist/index.html chromium
-	timeout 1500 $(GO) test -count=1 -timeout 24m ./e2e/...
+	$(GO) build ./e2e/...
+	timeout 1500 $(GO) test -count=1 -timeout 24m ./e2e/... -run '$(WALKS)' & \
+	timeout 1500 $(GO) test -count=1 -timeout 24m ./e2e -skip '$(WALKS)'; code=$$?; wait $$! && exit $$code
 
 # Debian's Chromium, where it is missing and may be installed.
 chromium:

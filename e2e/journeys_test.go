@@ -22,6 +22,7 @@ import (
 
 	"github.com/go-rod/rod"
 	"github.com/go-rod/rod/lib/input"
+	"github.com/go-rod/rod/lib/utils"
 )
 
 var (
@@ -96,7 +97,7 @@ func open(t *testing.T, role string, empty bool) (*rod.Page, string) {
 	if n, err := strconv.Atoi(os.Getenv("E2E_SECONDS")); err == nil { // shorter while one looks for a fault
 		patience = time.Duration(n) * time.Second
 	}
-	page := chromium.MustIncognito().MustPage(server.URL).Timeout(patience)
+	page := chromium.MustIncognito().MustPage(server.URL).Timeout(patience).Sleeper(func() utils.Sleeper { return utils.BackoffSleeper(20*time.Millisecond, 150*time.Millisecond, nil) })
 	t.Cleanup(func() {
 		if t.Failed() {
 			if img, err := page.CancelTimeout().Screenshot(false, nil); err == nil {

@@ -41,6 +41,9 @@ var pages = []struct{ path, selector, text string }{
 	{"/titles/rules", "[data-rules]", "the bench is no production"},
 	{"/titles/rules?rule=new", "[data-rule-form]", "Give it a name"},
 	{"/titles/unsigned", ".settings", "never: a person decides"},
+	{"/titles/publishers", "tbody tr", "Ashquill"},
+	{"/titles/life?f=devices%3D%3E0", "[data-ending-months] td", "1"},
+	{"/titles/newer", "[data-runs]", "every name is looked at again"},
 	{"/entitlements", "tbody tr", "L-0001"},
 	{"/use", "tbody tr", "regular"},
 	{"/position", "tbody tr", "short"},
@@ -76,7 +79,11 @@ func TestEveryPageComesUpClean(t *testing.T) {
 			}
 		})()
 		for _, p := range pages {
-			page.MustNavigate(url + p.path)
+			if role == "run" {
+				page.MustNavigate(url + p.path)
+			} else {
+				walk(page, p.path)
+			}
 			says(t, page, p.selector, p.text)
 			mu.Lock()
 			if len(wrong) > 0 {
@@ -88,11 +95,16 @@ func TestEveryPageComesUpClean(t *testing.T) {
 	}
 }
 
+// walk goes to an address as the browser's back and forward do, without loading the program anew.
+func walk(page *rod.Page, path string) {
+	page.MustEval(`(path) => { history.pushState({}, '', path); dispatchEvent(new PopStateEvent('popstate', { state: {} })) }`, path)
+}
+
 // An empty file leads on from every page instead of showing nothing.
 func TestEveryPageOfAnEmptyFile(t *testing.T) {
 	page, url := open(t, "run", true)
 	for path, text := range map[string]string{
-		"/": "Nothing is here yet", "/evidence": "take in a devices.csv", "/titles": "take in a titles.csv", "/titles/names": "No names yet", "/titles/rules": "No rule was made yet", "/titles/unsigned": "Nothing waits to be signed off", "/entitlements": "take in an entitlements.csv",
+		"/": "Nothing is here yet", "/evidence": "take in a devices.csv", "/titles": "take in a titles.csv", "/titles/names": "No names yet", "/titles/rules": "No rule was made yet", "/titles/unsigned": "Nothing waits to be signed off", "/titles/publishers": "No publishers yet", "/titles/life": "No release of the catalogue has a date yet", "/titles/newer": "Drop a titles.csv", "/entitlements": "take in an entitlements.csv",
 		"/use": "Nothing to measure yet", "/position": "No position yet", "/worklist": "Nothing is to be done", "/worklist/stances": "Nothing is restricted", "/evidence/files": "No line was ever put aside",
 		"/evidence/where": "Nothing is installed here yet", "/evidence/changes": "Nothing has changed", "/evidence/groups": "No group was made yet", "/evidence/scans": "Nothing is planned", "/evidence/senders": "No scan has come",
 		"/evidence/people": "Nobody has joined", "/evidence/find": "Type a name", "/evidence/compare": "Choose two devices",
@@ -105,8 +117,9 @@ func TestEveryPageOfAnEmptyFile(t *testing.T) {
 // Nothing is wider than the window, at 1280, at 820 and at 200 % of 1280; wide tables scroll by themselves.
 func TestNothingSticksOut(t *testing.T) {
 	page, url := open(t, "run", false)
+	page.MustNavigate(url + "/help")
 	for _, p := range pages {
-		page.MustNavigate(url + p.path)
+		walk(page, p.path)
 		says(t, page, p.selector, p.text)
 		for _, width := range []int{1280, 820, 640} {
 			if err := browser.Size(page, width, 800); err != nil {
@@ -138,7 +151,7 @@ func tooWide(page *rod.Page) int {
 // At 1280 by 800 a list shows twenty rows or more.
 func TestTwentyRows(t *testing.T) {
 	page, url := open(t, "run", false)
-	for _, path := range []string{"/evidence", "/titles", "/entitlements", "/use", "/position", "/position?trail=p1", "/worklist", "/titles/names"} {
+	for _, path := range []string{"/evidence", "/titles", "/entitlements", "/use", "/position", "/position?trail=p1", "/worklist", "/titles/names", "/titles/publishers", "/titles/life"} {
 		page.MustNavigate(url + path)
 		page.MustElement("section.list tbody tr")
 		if err := page.Wait(rod.Eval(`() => [...document.querySelectorAll('section.list tbody tr')].filter((r) => r.getBoundingClientRect().bottom <= window.innerHeight).length >= 20`)); err != nil {

@@ -2,6 +2,8 @@ package e2e
 
 import (
 	"fmt"
+	"os"
+	"path/filepath"
 	"strings"
 	"testing"
 	"time"
@@ -207,4 +209,74 @@ func TestASuiteFoldsWhenItsLastPartArrives(t *testing.T) {
 	page.MustNavigate(url + "/evidence/D0002")
 	page.MustElementR("td button", "Fjordpen Writer").MustClick()
 	says(t, page, "[data-leave]", "part of Fjordpen Bundle, which is on this device by 2 of its 2 parts")
+}
+
+// A newer catalogue is set beside ours: what was changed here stays, a part of the rest is taken, and the names that it knows are recognised by it.
+func TestANewerCatalogueKeepsALocalDecision(t *testing.T) {
+	page, url := open(t, "run", false)
+	page.MustNavigate(url + "/titles?q=Sillwatch")
+	row(t, page, "Sillwatch Relay").MustElement("a").MustClick()
+	says(t, page, "[data-version-spread]", "14 devices run a version whose support has ended")
+	row(t, page, "2026-03-31", "ended", "change").MustElement("[data-title-change]").MustClick()
+	page.MustElement(`[data-title-form] [data-title-field="category"]`).MustSelectAllText().MustInput("antenna work")
+	says(t, page, "[data-title-form] [data-effect]", "every name stays what it is")
+	page.MustElement("[data-title-form] [data-effect]").MustClick()
+	within(t, page, `() => !document.querySelector('[data-title-form]')`)
+	page.MustElement("[data-catalogue-log] summary").MustClick()
+	says(t, page, "[data-catalogue-log]", "category: sonar → antenna work")
+	settle(t, page)
+
+	page.MustNavigate(url + "/titles/newer")
+	text := "publisher,product,version,category,end_of_life,licence_model,aliases\nGrimholm Instruments,Sillwatch Relay,3,instruments,2026-12-31,free,\nGrimholm Instruments,Sillwatch Relay,4,instruments,,free,\n" +
+		"Aldercombe AS,Vaneburrow LE,1,tools,,free,\nNobody Needs,This One,1,tools,,free,\n"
+	file := filepath.Join(t.TempDir(), "newer.csv")
+	if err := os.WriteFile(file, []byte(text), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	page.MustElement("[data-offer-file]").MustSetFiles(file)
+	row(t, page, "Sillwatch Relay 3", "category", "antenna work", "changed here", "instruments")
+	if n := len(page.MustElements("[data-difference]")); n != 5 {
+		t.Fatalf("%d differences", n)
+	}
+	row(t, page, "This One").MustElement(`input[value="leave"]`).MustClick()
+	says(t, page, "[data-effect]", "3 titles and publishers change")
+	page.MustElement("[data-effect]").MustClick()
+	within(t, page, `() => document.querySelectorAll('[data-difference]').length === 2`)
+	row(t, page, "This One", "new")
+	row(t, page, "Sillwatch Relay 3", "antenna work").MustElement(`input[value="keep"]`).MustClick()
+	says(t, page, "[data-effect]", "1 title or publisher changes") // the one that is left is taken now, with the other kept
+	page.MustElement("[data-effect]").MustClick()
+	says(t, page, ".page", "Nothing in it differs from ours any more")
+	page.MustElement("[data-offer-close]").MustClick()
+	settle(t, page)
+	page.MustNavigate(url + "/titles/newer")
+	says(t, page, "[data-runs]", "not recognised → Aldercombe AS Vaneburrow LE")
+
+	page.MustNavigate(url + "/titles?q=Sillwatch")
+	row(t, page, "Sillwatch Relay").MustElement("a").MustClick()
+	says(t, page, "[data-catalogue-log]", "end of life: 2026-03-31 → 2026-12-31")
+	if says := page.MustElement("[data-catalogue-log]").MustText(); strings.Contains(says, "antenna work → instruments") {
+		t.Error("the newer catalogue has changed what was decided here: " + says)
+	}
+	answer := call(page, "GET", "/api/products?q=Vaneburrow", "")
+	if !strings.Contains(answer, `"product":"Vaneburrow LE"`) {
+		t.Error(answer)
+	}
+}
+
+// What is planned about a release is seen in the list of what ends, with how far it is.
+func TestAPlanAboutARelease(t *testing.T) {
+	page, url := open(t, "work", false)
+	page.MustNavigate(url + "/titles/life?f=devices%3D%3E0&q=Sillwatch")
+	row(t, page, "Sillwatch Relay", "ended", "36 %", "late")
+	page.MustNavigate(url + "/titles/life?f=devices%3D%3E0&q=Skarnmender")
+	row(t, page, "Skarnmender", "ended", "nothing planned").MustClick()
+	says(t, page, "[data-plan]", "a year ago")
+	page.MustElement("[data-plan-to]").MustInput("2")
+	page.MustElement("[data-plan-save]").MustClick()
+	says(t, page, "[data-plan]", "say who sees to it")
+	page.MustElement("[data-plan-owner]").MustInput("Livar")
+	page.MustElement("[data-plan-save]").MustClick()
+	says(t, page, "[data-plan]", "Move to Skarnmender 2")
+	row(t, page, "Skarnmender", "0 %", "late")
 }

@@ -268,9 +268,13 @@ const runs = computed(() => updates.data.value?.runs ?? [])
         Drop a titles.csv, a workbook, a catalogue in JSON or a CycloneDX document here. It is set beside ours first;
         nothing holds until it is taken, and what people decided about names, tags and notes stays in any case.
       </p>
-      <section v-if="runs.length" data-runs>
+      <section data-runs>
         <h2>What recognising everything anew changed</h2>
-        <table class="lines">
+        <p v-if="!runs.length" class="soft">
+          Nothing yet: when the catalogue or a rule changes, every name is looked at again, and what became of them
+          stands here.
+        </p>
+        <table v-else class="lines">
           <thead>
             <tr>
               <th>when</th>
