@@ -67,7 +67,10 @@ func (e *licenceExpression) one() bool {
 	}
 	id := strings.TrimSuffix(e.words[0], "+")
 	e.words = e.words[1:]
-	if e.next("WITH") && len(e.words) > 0 {
+	if e.next("WITH") {
+		if len(e.words) == 0 {
+			return false
+		}
 		e.words = e.words[1:]
 	}
 	for known := range strings.Lines(osiApproved) {

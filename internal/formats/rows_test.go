@@ -13,6 +13,7 @@ import (
 
 // parsers of every kind, for the tests below.
 var parsers = map[*Kind]func(*Row) error{
+	Publishers:   func(r *Row) error { _, err := ParsePublisher(r); return err },
 	Titles:       func(r *Row) error { _, err := ParseTitle(r); return err },
 	Rates:        func(r *Row) error { _, err := ParseRate(r); return err },
 	Users:        func(r *Row) error { _, err := ParseUser(r); return err },
