@@ -55,12 +55,7 @@ func (a *App) previewCatalogue(ctx context.Context, change catalogueChange) (Cat
 		}
 		out.Found, out.Moved, out.Lost, out.Installs, out.LastYear, out.Detail = run.Found, run.Moved, run.Lost, run.Installs, run.Installs, run.Detail
 		out.Records = int(run.Found + run.Moved + run.Lost)
-		for _, n := range work.changed {
-			touched = append(touched, n.Product, work.before[n.Record].Product)
-		}
-		slices.Sort(touched)
-		touched = slices.Compact(touched)
-		if touched = slices.DeleteFunc(touched, func(id int64) bool { return id == 0 }); len(touched) > mostMovesBefore {
+		if touched = compact(append(touched, work.products()...)); len(touched) > mostMovesBefore {
 			out.Many = true
 			return nil
 		}

@@ -524,3 +524,52 @@ func TestTheStarterCatalogue(t *testing.T) {
 		t.Error(wrong, err)
 	}
 }
+
+// The positions that a change of the catalogue touches are there before every list is renewed, and they are those that a full computation gives.
+func TestPositionsThatChangeComeFirst(t *testing.T) {
+	ctx := context.Background()
+	a, clock := desk(t)
+	base(t, a)
+	seen := clock.now.Add(-time.Hour).Format(time.RFC3339)
+	take(t, a, formats.Installs, installHeader, "D1,Ostwick,Suite,1,,,"+seen, "D1,Ostwick,Prt special,1,,,"+seen, "D2,Ostwick,Prt special,1,,,"+seen, "D3,Ostwick,Skerrymap,6,,,"+seen)
+	if err := a.Refresh(ctx); err != nil {
+		t.Fatal(err)
+	}
+	figures := func() map[int64]store.Figure {
+		out := map[int64]store.Figure{}
+		if err := a.DB.View(ctx, func(tx *store.Tx) error {
+			list, err := tx.Figures()
+			for _, f := range list {
+				out[f.Product] = f
+			}
+			return err
+		}); err != nil {
+			t.Fatal(err)
+		}
+		return out
+	}
+	edit(t, a, "Part", "", map[string]string{"aliases": "Prt special"})
+	edit(t, a, "Skerrymap", "6", map[string]string{"list_price": "140 EUR"})
+	if err := a.RenewTouched(ctx); err != nil {
+		t.Fatal(err)
+	}
+	first := figures()
+	if f := first[mustProduct(t, a, "Part")]; f.Needed != 1 || f.Exposure != "50" {
+		t.Errorf("the part, with one of its two under the suite: %+v", f)
+	}
+	if f := first[mustProduct(t, a, "Skerrymap")]; f.Exposure != "140" {
+		t.Errorf("a price that changed: %+v", f)
+	}
+	if dirty, err := a.Dirty(ctx); err != nil || !dirty {
+		t.Errorf("nothing is left to be renewed: %v", err)
+	}
+	if err := a.Refresh(ctx); err != nil {
+		t.Fatal(err)
+	}
+	if again := figures(); !reflect.DeepEqual(first, again) {
+		t.Errorf("first %+v, then %+v", first, again)
+	}
+	if wrong, err := a.Check(ctx); err != nil || len(wrong) > 0 {
+		t.Error(wrong, err)
+	}
+}

@@ -18,18 +18,24 @@ import (
 // Recognise recognises new records, or all of them after a change of the catalogue or of rules. Records are looked at outside of any writing, so that others can write meanwhile; where they did, they are
 // looked at again, so that no decision that was taken meanwhile is overwritten by an older answer. Only what changed is written.
 func (a *App) Recognise(ctx context.Context) error {
-	for range 3 {
-		done, err := a.recogniseOnce(ctx, a.DB.View)
-		if done || err != nil {
-			return err
-		}
-	}
-	_, err := a.recogniseOnce(ctx, nil)
+	_, err := a.recognise(ctx)
 	return err
 }
 
+// recognise is Recognise that returns the products which records became or were before.
+func (a *App) recognise(ctx context.Context) ([]int64, error) {
+	for range 3 {
+		products, done, err := a.recogniseOnce(ctx, a.DB.View)
+		if done || err != nil {
+			return products, err
+		}
+	}
+	products, _, err := a.recogniseOnce(ctx, nil)
+	return products, err
+}
+
 // recogniseOnce looks at records in a transaction of its own, or within the one that writes. It reports whether nothing changed meanwhile.
-func (a *App) recogniseOnce(ctx context.Context, look func(context.Context, func(*store.Tx) error) error) (bool, error) {
+func (a *App) recogniseOnce(ctx context.Context, look func(context.Context, func(*store.Tx) error) error) ([]int64, bool, error) {
 	began := time.Now()
 	var work anew
 	read := func(tx *store.Tx) (err error) {
@@ -38,7 +44,7 @@ func (a *App) recogniseOnce(ctx context.Context, look func(context.Context, func
 	}
 	if look != nil {
 		if err := look(ctx, read); err != nil || !work.needed() {
-			return true, err
+			return nil, true, err
 		}
 	}
 	done := true
@@ -53,7 +59,7 @@ func (a *App) recogniseOnce(ctx context.Context, look func(context.Context, func
 		}
 		return a.keepAnew(tx, &work, began)
 	})
-	return done, err
+	return work.products(), done, err
 }
 
 // anew is what records are recognised as now, where that differs from before.
@@ -64,6 +70,16 @@ type anew struct {
 	records     int
 	changed     []store.Recognition
 	before      map[int64]store.Recognition
+}
+
+// products are those that records became or were before.
+func (w *anew) products() []int64 {
+	touched := map[int64]bool{}
+	for _, n := range w.changed {
+		touched[n.Product], touched[w.before[n.Record].Product] = true, true
+	}
+	delete(touched, 0)
+	return slices.Sorted(maps.Keys(touched))
 }
 
 func (w *anew) needed() bool { return w.all || w.records > 0 }

@@ -4,7 +4,6 @@ import (
 	"cmp"
 	"context"
 	"errors"
-	"fmt"
 	"log"
 	"slices"
 	"strings"
@@ -138,9 +137,8 @@ func (a *App) Refresh(ctx context.Context) error {
 	}); err != nil {
 		return err
 	}
-	a.step("recognising names")
-	if err := a.Recognise(ctx); err != nil {
-		return fmt.Errorf("names could not be recognised: %w", err)
+	if err := a.renewTouched(ctx); err != nil {
+		return err
 	}
 	a.step("counting installs")
 	a.status.Lock()
@@ -168,7 +166,7 @@ func (a *App) Refresh(ctx context.Context) error {
 		if err := tx.PutMembers(d.members); err != nil {
 			return err
 		}
-		if err := tx.PutFigures(d.figures, d.ways, d.amounts); err != nil {
+		if err := tx.PutFigures(nil, d.figures, d.ways, d.amounts); err != nil {
 			return err
 		}
 		if err := tx.PutFacts(d.devices, d.names, d.products, d.idle); err != nil {
@@ -228,14 +226,18 @@ type derived struct {
 	madeFor   string
 }
 
+func (d *derived) begin(e *estate) {
+	d.estate, d.ways, d.amounts = e, map[int64][]position.Way{}, map[int64][]int64{}
+}
+
 func (a *App) derive(ctx context.Context) (*derived, error) {
-	d := &derived{ways: map[int64][]position.Way{}, amounts: map[int64][]int64{}}
+	d := &derived{}
 	err := a.DB.View(ctx, func(tx *store.Tx) error {
 		e, err := a.loadEstate(tx, a.Today(), a.Clock.Now().Unix(), nil)
 		if err != nil {
 			return err
 		}
-		d.estate = e
+		d.begin(e)
 		uses, err := e.loadUse(tx)
 		if err != nil {
 			return err

@@ -156,6 +156,15 @@ func (tx *Tx) CatalogueChanges(publisher, product int64, most int) ([]CatalogueC
 		FROM catalogue_change c LEFT JOIN title t ON t.id = c.title_id WHERE c.publisher_id = ? AND c.product_id = ? ORDER BY c.id DESC LIMIT ?`, publisher, product, most)
 }
 
+// ProductsChangedSince lists the products of which a title changed after a change, and the number of the newest change.
+func (tx *Tx) ProductsChangedSince(change int64) (products []int64, newest int64, err error) {
+	if products, err = query(tx, func(r *sql.Rows, v *int64) error { return r.Scan(v) }, "SELECT DISTINCT product_id FROM catalogue_change WHERE id > ? AND product_id <> 0", change); err != nil {
+		return nil, 0, err
+	}
+	err = tx.QueryRowContext(tx.ctx, "SELECT coalesce(max(id), 0) FROM catalogue_change").Scan(&newest)
+	return products, newest, err
+}
+
 // DropTitle takes a title out of the catalogue.
 func (tx *Tx) DropTitle(product int64, k *catalogue.Known, by By) error {
 	if _, err := tx.exec("DELETE FROM title WHERE id = ?", k.ID); err != nil {

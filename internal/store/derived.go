@@ -271,10 +271,18 @@ type Figure struct {
 	Gaps                                              map[string]int
 }
 
-// PutFigures replaces the stored positions of the products.
-func (tx *Tx) PutFigures(figures []Figure, ways map[int64][]position.Way, amounts map[int64][]int64) error {
+// PutFigures replaces the stored positions and allocations of some products; nil is all of them.
+func (tx *Tx) PutFigures(products []int64, figures []Figure, ways map[int64][]position.Way, amounts map[int64][]int64) error {
+	of, args := "", []any{}
+	if products != nil {
+		list, err := json.Marshal(products)
+		if err != nil {
+			return err
+		}
+		of, args = " WHERE product_id IN (SELECT value FROM json_each(?))", append(args, string(list))
+	}
 	for _, clear := range []string{"DELETE FROM position", "DELETE FROM way"} {
-		if _, err := tx.exec(clear); err != nil {
+		if _, err := tx.exec(clear+of, args...); err != nil {
 			return err
 		}
 	}

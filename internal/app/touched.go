@@ -1,0 +1,103 @@
+package app
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strconv"
+
+	"ensomet/internal/store"
+)
+
+// mostTouched is for how many products positions are worked out ahead of all others.
+const mostTouched = 500
+
+// catalogueSeen is the setting of the newest change of the catalogue whose positions were worked out.
+const catalogueSeen = "catalogue_seen"
+
+// RenewTouched recognises what is new, and everything anew after a change of the catalogue or of rules, and works the positions out of the products that this touches, so that they
+// are there long before every list is renewed.
+func (a *App) RenewTouched(ctx context.Context) error {
+	a.refreshing.Lock()
+	defer a.refreshing.Unlock()
+	defer a.step("")
+	return a.renewTouched(ctx)
+}
+
+func (a *App) renewTouched(ctx context.Context) error {
+	a.step("recognising names")
+	products, err := a.recognise(ctx)
+	if err != nil {
+		return fmt.Errorf("names could not be recognised: %w", err)
+	}
+	d := &derived{}
+	var newest int64
+	err = a.DB.View(ctx, func(tx *store.Tx) error {
+		text, err := tx.Setting(catalogueSeen)
+		if err != nil {
+			return err
+		}
+		seen, _ := strconv.ParseInt(text, 10, 64) // empty is none
+		changed, upTo, err := tx.ProductsChangedSince(seen)
+		if err != nil {
+			return err
+		}
+		newest = upTo
+		computed, err := tx.Setting("computed_for")
+		if err != nil || computed != a.Today().String() { // everything is worked out anew on another day
+			products = nil
+			return err
+		}
+		c, err := a.catalogueOf(tx)
+		if err != nil {
+			return err
+		}
+		var kin []int64
+		for _, id := range compact(append(products, changed...)) {
+			kin = append(kin, c.Kin(id)...) // what folds under it, and what it folds under
+		}
+		if products = compact(kin); len(products) == 0 || len(products) > mostTouched {
+			products = nil
+			return nil
+		}
+		a.step("working out the positions that change")
+		return a.figuresOf(tx, products, d)
+	})
+	if err != nil || newest == 0 && products == nil {
+		return err
+	}
+	return a.DB.Update(ctx, func(tx *store.Tx) error {
+		if products != nil {
+			if err := tx.PutFigures(products, d.figures, d.ways, d.amounts); err != nil {
+				return err
+			}
+		}
+		return tx.SetSetting(catalogueSeen, fmt.Sprint(newest))
+	})
+}
+
+// figuresOf works the positions of some products out.
+func (a *App) figuresOf(tx *store.Tx, products []int64, d *derived) error {
+	e, err := a.loadEstate(tx, a.Today(), a.Clock.Now().Unix(), products)
+	if err != nil {
+		return err
+	}
+	if err := e.loadUsers(tx, products); err != nil {
+		return err
+	}
+	d.begin(e)
+	for _, f := range e.ordered() {
+		if !slices.Contains(products, f.id) {
+			continue
+		}
+		yesterday, err := tx.Ways(f.id)
+		if err != nil {
+			return err
+		}
+		for _, p := range e.compute(f, yesterday[f.id]) {
+			d.figures = append(d.figures, e.figure(f, &p))
+			d.keepWays(f.id, &p)
+		}
+	}
+	return nil
+}
