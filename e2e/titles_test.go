@@ -280,3 +280,15 @@ func TestAPlanAboutARelease(t *testing.T) {
 	says(t, page, "[data-plan]", "Move to Skarnmender 2")
 	row(t, page, "Skarnmender", "0 %", "late")
 }
+
+// A note on one install stands on its device and on its title.
+func TestANoteOnOneInstall(t *testing.T) {
+	page, url := open(t, "work", false)
+	page.MustNavigate(url + "/evidence/D0001")
+	row(t, page, "Skerrymap Suite", "counts").MustElement("button").MustClick()
+	page.MustElement("[data-remarks] [data-note]").MustInput("kept for the archive readings")
+	page.MustElement("[data-remarks] [data-note-save]").MustClick()
+	says(t, page, "[data-remarks] li", "kept for the archive readings")
+	page.MustNavigate(url + "/titles/1")
+	says(t, page, "[data-remarks] li", "on hal-chart-001: kept for the archive readings")
+}

@@ -16,6 +16,7 @@ type DeviceView struct {
 	store.DeviceFull
 	FreshFor int                `json:"freshFor"`
 	Software []store.InstallRow `json:"software"`
+	Remarks  []store.Remark     `json:"remarks" doc:"notes on single installs"`
 	Scans    []store.ScanRow    `json:"scans"`
 	Findings []store.CaseRow    `json:"findings"`
 }
@@ -39,6 +40,11 @@ func (a *App) Device(ctx context.Context, code string) (DeviceView, error) {
 			return err
 		}
 		out.Software = oneOfSeveral(out.Software)
+		remarks, err := tx.Remarks(0, out.ID)
+		if err != nil {
+			return err
+		}
+		out.Remarks = append([]store.Remark{}, remarks...)
 		if out.Scans, err = tx.DeviceScans(out.ID, 30); err != nil {
 			return err
 		}

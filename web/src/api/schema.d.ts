@@ -2026,6 +2026,8 @@ export interface components {
             portable: string;
             /** Format: int64 */
             processors: number;
+            /** @description notes on single installs */
+            remarks: components["schemas"]["Remark"][];
             scans: components["schemas"]["ScanRow"][];
             site: string;
             software: components["schemas"]["InstallRow"][];

@@ -5,6 +5,7 @@ import ToggleSwitch from 'primevue/toggleswitch'
 import { computed, ref } from 'vue'
 import { api, ask, readList } from '../api/client'
 import RecordTrace from '../components/RecordTrace.vue'
+import RemarkList from '../components/RemarkList.vue'
 import { count, day, moment, money, whole, word } from '../lib/format'
 import { useSession } from '../lib/session'
 import EvidenceNav from './EvidenceNav.vue'
@@ -49,6 +50,11 @@ async function scan() {
 const text = ref('')
 const gone = ref(false)
 const record = ref(0)
+const noted = (product: number) =>
+  (product ? (d.value?.remarks ?? []) : [])
+    .filter((m) => m.product === product)
+    .map((m) => m.text)
+    .join('\n')
 const opened = computed(() => d.value?.software.find((s) => s.record === record.value && !s.until))
 const software = computed(() =>
   (d.value?.software ?? []).filter(
@@ -157,6 +163,7 @@ const facts = computed(() => {
               >
                 <td>
                   <button class="plain" type="button" @click="record = s.record">{{ s.name }}</button>
+                  <span v-if="noted(s.productId)" :title="noted(s.productId)"> ✎</span>
                   <div v-if="s.publisher" class="soft small">{{ s.publisher }}, from {{ s.source }}</div>
                 </td>
                 <td>{{ s.version }}</td>
@@ -204,6 +211,13 @@ const facts = computed(() => {
               :title="opened.title"
               :why-not="opened.whyNot"
               :suites="opened.suites"
+            />
+            <RemarkList
+              v-if="opened?.productId"
+              :remarks="d.remarks.filter((m) => m.product === opened?.productId)"
+              :product="opened.productId"
+              :device="d.code"
+              about="a note on this install"
             />
             <RecordTrace :id="record" :device="d.id" />
           </div>

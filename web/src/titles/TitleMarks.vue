@@ -1,12 +1,10 @@
 <script setup lang="ts">
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import AutoComplete from 'primevue/autocomplete'
-import Button from 'primevue/button'
-import Textarea from 'primevue/textarea'
 import ToggleSwitch from 'primevue/toggleswitch'
 import { computed, ref } from 'vue'
 import { api, ask, type Schemas } from '../api/client'
-import { day } from '../lib/format'
+import RemarkList from '../components/RemarkList.vue'
 import { useSession } from '../lib/session'
 
 /** What people add to a title: the watch list, tags, and notes on the title or on one install of it. No newer catalogue touches them. */
@@ -15,7 +13,6 @@ const client = useQueryClient()
 const { may } = useSession()
 const mayWork = may('work')
 const says = ref('')
-const note = ref('')
 const tags = computed(() => (props.product.tags ? props.product.tags.split(', ') : []))
 const known = useQuery({ queryKey: ['tags'], queryFn: () => ask(api.GET('/api/tags')) })
 const offered = ref<string[]>([])
@@ -39,11 +36,6 @@ const path = computed(() => ({ params: { path: { id: props.product.id } } }))
 const setTags = (list: string[]) =>
   act(ask(api.POST('/api/products/{id}/tags', { ...path.value, body: { tags: list } })))
 const watchIt = (on: boolean) => act(ask(api.POST('/api/products/{id}/watch', { ...path.value, body: { on } })))
-async function addNote() {
-  await act(ask(api.POST('/api/products/{id}/remarks', { ...path.value, body: { device: '', text: note.value } })))
-  if (!says.value) note.value = ''
-}
-const drop = (id: number) => act(ask(api.POST('/api/remarks/{id}/drop', { params: { path: { id } } })))
 </script>
 
 <template>
@@ -66,25 +58,7 @@ const drop = (id: number) => act(ask(api.POST('/api/remarks/{id}/drop', { params
         @update:model-value="(v: string[]) => setTags(v)"
       />
     </div>
-    <ul v-if="product.remarks.length">
-      <li v-for="m in product.remarks" :key="m.id">
-        <RouterLink v-if="m.deviceCode" :to="`/evidence/${m.deviceCode}`">on {{ m.deviceName }}</RouterLink>
-        {{ m.text }}
-        <span class="soft">{{ m.author }}, {{ day(m.at) }}</span>
-        <button v-if="mayWork" class="plain soft" type="button" @click="drop(m.id)">drop</button>
-      </li>
-    </ul>
-    <form v-if="mayWork" class="row" @submit.prevent="addNote">
-      <Textarea
-        v-model="note"
-        rows="1"
-        auto-resize
-        placeholder="a note on this title"
-        aria-label="a note on this title"
-        data-note
-      />
-      <Button v-if="note.trim()" type="submit" size="small" label="Note it" data-note-save />
-    </form>
+    <RemarkList :remarks="product.remarks" :product="product.id" device="" about="a note on this title" />
     <p v-if="says" class="says" role="alert">{{ says }}</p>
   </section>
 </template>
@@ -94,13 +68,6 @@ const drop = (id: number) => act(ask(api.POST('/api/remarks/{id}/drop', { params
   display: grid;
   gap: 0.3rem;
   margin: 0.2rem 0 0.4rem;
-}
-ul {
-  margin: 0;
-  padding-left: 1.1rem;
-}
-textarea {
-  width: min(34rem, 100%);
 }
 .marks :deep(.p-autocomplete) {
   width: min(26rem, 100%);
