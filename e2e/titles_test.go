@@ -215,6 +215,8 @@ func TestASuiteFoldsWhenItsLastPartArrives(t *testing.T) {
 func TestANewerCatalogueKeepsALocalDecision(t *testing.T) {
 	page, url := open(t, "run", false)
 	page.MustNavigate(url + "/titles?q=Sillwatch")
+	row(t, page, "Sillwatch Relay").MustElement(".p-datatable-row-toggle-button").MustClick()
+	says(t, page, "[data-version-rows] tr", "ended 2026-03-31")
 	row(t, page, "Sillwatch Relay").MustElement("a").MustClick()
 	says(t, page, "[data-version-spread]", "14 devices run a version whose support has ended")
 	row(t, page, "2026-03-31", "ended", "change").MustElement("[data-title-change]").MustClick()

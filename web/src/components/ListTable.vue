@@ -30,12 +30,15 @@ const props = defineProps<{
   rowKey: string
   selectable?: boolean
   current?: string | number
+  /** a row opens in place to what stands in the slot expansion */
+  opens?: string
   /** filters that are always on, and narrow nothing in people's eyes */
   standing?: string[]
 }>()
 const emit = defineEmits<{ open: [row: Lists[K]] }>()
 const selection = defineModel<Lists[K][]>('selection', { default: () => [] })
 
+const opened = ref<Record<string, boolean>>({})
 const { query, columns: chosen, change } = useListState({ sort: props.sort, desc: props.desc })
 const narrowed = computed(() => !!query.value.q || (query.value.f ?? []).some((f) => !props.standing?.includes(f)))
 const typed = ref(query.value.q ?? '')
@@ -145,6 +148,7 @@ const cell = (row: unknown, key: string) => (row as Record<string, unknown>)[key
     <div ref="frame" class="frame">
       <DataTable
         v-model:selection="selection"
+        v-model:expanded-rows="opened"
         :value="rows"
         :data-key="rowKey"
         lazy
@@ -166,6 +170,7 @@ const cell = (row: unknown, key: string) => (row as Record<string, unknown>)[key
         @keydown.up="(e: KeyboardEvent) => step(e, 'previousElementSibling')"
       >
         <Column v-if="selectable" selection-mode="multiple" header-style="width: 2.2rem" />
+        <Column v-if="opens" expander header-style="width: 2.2rem" :pt="{ bodyCell: { title: opens } }" />
         <Column
           v-for="c in shown"
           :key="c.key"
@@ -182,6 +187,7 @@ const cell = (row: unknown, key: string) => (row as Record<string, unknown>)[key
             </slot>
           </template>
         </Column>
+        <template #expansion="{ data }"><slot name="expansion" :row="data as Lists[K]" /></template>
         <template #empty>
           <p class="soft">
             {{ list.isLoading.value ? 'Reading…' : narrowed ? `None of the ${what} fit this filter.` : empty }}
@@ -266,6 +272,10 @@ function step(e: KeyboardEvent, to: 'nextElementSibling' | 'previousElementSibli
 }
 .frame :deep(tbody tr) {
   cursor: pointer;
+}
+.frame :deep(.p-datatable-row-toggle-button) {
+  width: 1.5rem;
+  height: 1.5rem;
 }
 .frame :deep(tr.current) {
   background: var(--pick) !important;

@@ -7,6 +7,7 @@ import ListFilter from '../components/ListFilter.vue'
 import ListTable, { type ListColumn } from '../components/ListTable.vue'
 import { whole, word } from '../lib/format'
 import TitlesNav from './TitlesNav.vue'
+import VersionRows from './VersionRows.vue'
 
 /** The catalogue, one line for each product. */
 const router = useRouter()
@@ -39,6 +40,7 @@ const columns: ListColumn[] = [
       desc
       what="products"
       row-key="id"
+      opens="its versions"
       empty="No titles yet: take in a titles.csv, or look at the starter catalogue under Newer catalogue."
       @open="(p) => router.push(`/titles/${p.id}`)"
     >
@@ -68,6 +70,15 @@ const columns: ListColumn[] = [
         }}</RouterLink
         ><span v-else class="soft">0</span></template
       >
+      <template #expansion="{ row }"><VersionRows :product="row.id" class="versions" /></template>
     </ListTable>
   </div>
 </template>
+
+<style scoped>
+.versions {
+  width: auto;
+  min-width: 60%;
+  margin: 0.2rem 0 0.4rem 2.2rem;
+}
+</style>

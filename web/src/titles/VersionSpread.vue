@@ -2,7 +2,8 @@
 import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
 import { api, ask, type Schemas } from '../api/client'
-import { count, whole } from '../lib/format'
+import { count } from '../lib/format'
+import VersionRows from './VersionRows.vue'
 
 /** The versions of a product that were found: how old each is and on how many machines, as a picture over the table. */
 const props = defineProps<{ product: number }>()
@@ -45,7 +46,6 @@ function age(v: Schemas['VersionView']): string {
   const text = months < 1 ? 'under a month' : months < 24 ? count(months, 'month') : `${Math.floor(months / 12)} years`
   return v.atLeast ? `at least ${text}` : text
 }
-const editions = computed(() => list.value.some((v) => v.edition))
 const old = computed(() => {
   const all = list.value.reduce((n, v) => n + v.devices, 0)
   const ended = list.value.filter((v) => v.phase === 'ended').reduce((n, v) => n + v.devices, 0)
@@ -105,40 +105,7 @@ const old = computed(() => {
         >
       </figcaption>
     </figure>
-    <table class="lines">
-      <thead>
-        <tr>
-          <th>version</th>
-          <th v-if="editions">edition</th>
-          <th>age</th>
-          <th>released</th>
-          <th>first seen</th>
-          <th>support</th>
-          <th class="num">devices</th>
-          <th class="num">stale</th>
-          <th class="num">installs</th>
-        </tr>
-      </thead>
-      <tbody>
-        <tr v-for="v in list" :key="v.edition + '|' + v.version">
-          <td>
-            <RouterLink :to="`/evidence/where?product=${product}&version=${encodeURIComponent(v.version)}`">{{
-              v.version || 'not known'
-            }}</RouterLink>
-          </td>
-          <td v-if="editions">{{ v.edition || '–' }}</td>
-          <td>{{ age(v) }}</td>
-          <td>{{ v.released || 'unknown' }}</td>
-          <td>{{ v.firstSeen }}</td>
-          <td :class="{ short: v.phase === 'ended' }">
-            {{ v.phase === 'ended' ? 'ended' : v.endOn ? 'until' : 'unknown' }} {{ v.endOn }}
-          </td>
-          <td class="num">{{ whole(v.devices) }}</td>
-          <td class="num" :class="{ drop: v.stale }">{{ whole(v.stale) }}</td>
-          <td class="num">{{ whole(v.installs) }}</td>
-        </tr>
-      </tbody>
-    </table>
+    <VersionRows :product="product" />
   </section>
 </template>
 
@@ -154,9 +121,6 @@ svg {
 text {
   font-size: 10.5px;
   fill: var(--soft);
-}
-.lines td {
-  white-space: nowrap;
 }
 p {
   margin: 0.1rem 0;
