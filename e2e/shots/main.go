@@ -26,6 +26,9 @@ var views = []struct{ name, path, wait string }{
 	{"names", "/titles/names?f=state%3Dunrecognised&f=installs%3D%3E0&key=qstone%7Clgecho+workstation", "[data-choice]"},
 	{"rules", "/titles/rules?rule=2", "[data-effect] span + span"},
 	{"titles", "/titles", "tbody tr"},
+	{"title", "/titles/347", "[data-version-spread] svg"},
+	{"newer-catalogue", "/titles/newer?offer=1", "[data-effect] .move"},
+	{"how-long-supported", "/titles/life?f=devices%3D%3E0", "[data-ending-months] td"},
 	{"entitlements", "/entitlements", "tbody tr"},
 	{"use", "/use?f=class%3Dunused%7Cnever+used%7Clight%7Cregular", "tbody tr"},
 	{"worklist", "/worklist?case=1", "[data-case-state]"},
@@ -42,6 +45,7 @@ func main() {
 	out := flag.String("out", "docs/screenshots", "a folder, or a file with -path")
 	path := flag.String("path", "", "one address instead of the main views")
 	wait := flag.String("wait", "main", "what must be there before the picture")
+	click := flag.String("click", "", "what is clicked before the picture")
 	role := flag.String("role", "run", "look, work or run")
 	dark := flag.Bool("dark", false, "in the dark colours")
 	width := flag.Int("width", 1280, "of the window")
@@ -68,6 +72,9 @@ func main() {
 		page.MustWaitLoad()
 		if _, err := page.Timeout(15 * time.Second).Element(wait); err != nil {
 			log.Printf("%s: %q did not come", address, wait)
+		}
+		if *click != "" {
+			page.MustElement(*click).MustClick()
 		}
 		time.Sleep(900 * time.Millisecond)
 		save(page, file)

@@ -1,13 +1,14 @@
 package app
 
 import (
+	"cmp"
 	"slices"
 	"strings"
 
 	"ensomet/internal/store"
 )
 
-// Move is how one position would change. Before and After are surplus less shortfall.
+// Move is how one position would change. Before and After are surplus less shortfall; a position may also change in money alone.
 type Move struct {
 	Product      string `json:"product"`
 	Metric       string `json:"metric"`
@@ -15,6 +16,9 @@ type Move struct {
 	NeededAfter  int64  `json:"neededAfter"`
 	Before       int64  `json:"before"`
 	After        int64  `json:"after"`
+	MoneyBefore  string `json:"moneyBefore" doc:"what the shortfall is worth at list price"`
+	MoneyAfter   string `json:"moneyAfter"`
+	Currency     string `json:"currency"`
 }
 
 type productMetric struct {
@@ -74,8 +78,8 @@ func moves(before, after map[productMetric]namedFigure) []Move {
 	}
 	for k, name := range keys {
 		b, c := before[k], after[k]
-		if b.Needed != c.Needed || b.Short != c.Short || b.Surplus != c.Surplus {
-			out = append(out, Move{name, k.metric, b.Needed, c.Needed, b.Surplus - b.Short, c.Surplus - c.Short})
+		if b.Needed != c.Needed || b.Short != c.Short || b.Surplus != c.Surplus || b.ExposureBase != c.ExposureBase {
+			out = append(out, Move{name, k.metric, b.Needed, c.Needed, b.Surplus - b.Short, c.Surplus - c.Short, cmp.Or(b.Exposure, "0"), cmp.Or(c.Exposure, "0"), cmp.Or(c.Currency, b.Currency)})
 		}
 	}
 	slices.SortFunc(out, func(x, y Move) int { return strings.Compare(x.Product+x.Metric, y.Product+y.Metric) })

@@ -3,6 +3,7 @@ package standin
 import (
 	"context"
 	"fmt"
+	"strings"
 
 	"ensomet/internal/app"
 	"ensomet/internal/core/civil"
@@ -106,4 +107,39 @@ func makePlans(ctx context.Context, a *app.App) error {
 		}
 	}
 	return nil
+}
+
+// makeOffer changes two titles by hand and brings a newer catalogue, which waits to be looked through: it says otherwise of them, has dates that ours lacks, and knows names that nobody has recognised.
+func makeOffer(ctx context.Context, a *app.App) error {
+	for _, c := range []struct {
+		product string
+		says    map[string]string
+	}{{"Brineweft", map[string]string{"category": "chart work"}}, {"Skerrymap Plotter", map[string]string{"list_price": "255 EUR"}}} {
+		ids, err := a.FindProducts(ctx, c.product)
+		if err != nil || len(ids) != 1 {
+			return fmt.Errorf("the demo's catalogue has %d products %s: %w", len(ids), c.product, err)
+		}
+		p, err := a.Product(ctx, ids[0])
+		if err != nil {
+			return err
+		}
+		l := p.Lines[0]
+		if _, err := a.EditTitle(ctx, app.TitleEdit{Product: ids[0], Title: l.ID, Edition: l.Edition, Version: l.Version, Says: c.says, ChangedAt: l.ChangedAt}, "Worker"); err != nil {
+			return err
+		}
+	}
+	text := `publisher,product,version,category,licence_model,list_price,currency,released,general_support_end,extended_support_end,end_of_life,aliases
+Aldercombe Ltd,Brineweft,1,charting and tides,free,,,,,,,
+Aldercombe Ltd,Brineweft,4,charting,free,,,2026-05-11,2029-05-31,,2029-05-31,
+Ostwick Foundry Ltd,Skerrymap Plotter,6,charting,commercial,270,EUR,2024-09-01,2027-09-30,2028-09-30,2028-09-30,
+Ostwick Foundry Ltd,Skerrymap Viewer,6,charting,commercial,310,EUR,2024-09-01,2027-09-30,2028-09-30,2028-09-30,
+Ostwick Foundry Ltd,Skerrymap Suite,6,charting,commercial,1250,EUR,2024-09-01,2027-09-30,2028-09-30,2028-09-30,
+Ostwick Foundry Ltd,Skerrymap Suite,7,charting,commercial,1400,EUR,2026-06-15,2029-06-30,2030-06-30,2030-06-30,
+Grimholm Instruments,Sillwatch Relay,4,sonar,free,,,2024-10-15,2027-12-31,,2027-12-31,
+Grimholm Instruments,Sillwatch Beacon,1,sonar,commercial,90,EUR,2026-04-01,,,,
+Aldercombe AS,Vaneburrow LE,1,drawing,free,,,,,,,
+Tollevik Data AS,Vikbok Ledger,2,office,commercial,275,EUR,2023-06-01,2026-12-31,,2026-12-31,Tollevik Ledger
+`
+	_, err := a.OfferCatalogue(ctx, strings.NewReader(text), int64(len(text)), "autumn-catalogue.csv", "Worker")
+	return err
 }

@@ -259,6 +259,9 @@ func BuildDemo(ctx context.Context, a *app.App, o *Outside, server http.Handler,
 	if err := makeRules(ctx, a); err != nil {
 		return nil, err
 	}
+	if err := makeOffer(ctx, a); err != nil {
+		return nil, err
+	}
 	if err := a.Refresh(ctx); err != nil {
 		return nil, err
 	}

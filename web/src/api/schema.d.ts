@@ -2487,7 +2487,11 @@ export interface components {
             after: number;
             /** Format: int64 */
             before: number;
+            currency: string;
             metric: string;
+            moneyAfter: string;
+            /** @description what the shortfall is worth at list price */
+            moneyBefore: string;
             /** Format: int64 */
             neededAfter: number;
             /** Format: int64 */

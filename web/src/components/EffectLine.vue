@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import type { Schemas } from '../api/client'
-import { count, whole, word } from '../lib/format'
+import { count, money, whole, word } from '../lib/format'
 
 /** What is about to change, before it does: rows touched and positions that move; or in words alone, once it is ready. Saving is pressing the line. */
 defineProps<{ says: string; effect?: Schemas['Effect']; failed?: string; press: string; ready?: boolean }>()
@@ -22,9 +22,12 @@ const balance = (n: number) => (n < 0 ? `${whole(-n)} short` : n > 0 ? `${whole(
       >
       <span v-else>{{ count(effect.installs, 'install') }}</span>
       <span v-for="m in effect.moves.slice(0, 8)" :key="m.product + m.metric" class="move">
-        {{ m.product }}, {{ word(m.metric) }}: needed {{ whole(m.neededBefore) }} → {{ whole(m.neededAfter) }},
+        {{ m.product }}, {{ word(m.metric) }}: needed
+        {{ m.neededBefore === m.neededAfter ? '' : whole(m.neededBefore) + ' → ' }}{{ whole(m.neededAfter) }},
         <span :class="{ short: m.after < 0, spare: m.after > 0 }"
-          >{{ balance(m.before) }} → {{ balance(m.after) }}</span
+          >{{ m.before === m.after ? '' : balance(m.before) + ' → ' }}{{ balance(m.after) }}</span
+        ><template v-if="m.moneyBefore !== m.moneyAfter"
+          >, at list price {{ money(m.moneyBefore) }} → {{ money(m.moneyAfter) }} {{ m.currency }}</template
         >
       </span>
       <span v-if="effect.moves.length > 8" class="move soft">and {{ effect.moves.length - 8 }} more positions</span>

@@ -239,7 +239,7 @@ function step(e: KeyboardEvent, to: 'nextElementSibling' | 'previousElementSibli
   flex: 1;
   min-height: 12rem;
 }
-.frame :deep(table) {
+.frame :deep(.p-datatable-table) {
   table-layout: fixed;
   width: 100%;
 }

@@ -206,9 +206,9 @@ const runs = computed(() => updates.data.value?.runs ?? [])
               <td>{{ d.field ? word(d.field) : 'new' }}</td>
               <td>
                 <template v-if="d.field">{{ d.ours || 'unknown' }}</template>
-                <b v-if="d.sort === 'conflict'" class="doubt">changed here</b>
+                <b v-if="d.sort === 'conflict'" class="doubt ours">changed here</b>
               </td>
-              <td>{{ d.theirs }}</td>
+              <td class="theirs">{{ d.theirs }}</td>
               <td class="do">
                 <label
                   ><input
@@ -361,8 +361,15 @@ const runs = computed(() => updates.data.value?.runs ?? [])
 .out td {
   color: var(--soft);
 }
-.do {
+.frame td {
   white-space: nowrap;
+}
+.frame td.theirs {
+  white-space: normal;
+  width: 40%;
+}
+.ours {
+  margin-left: 0.5em;
 }
 .do input {
   vertical-align: -1px;
