@@ -1,6 +1,11 @@
 package app
 
 import (
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/recognise"
 	"ensomet/internal/store"
@@ -99,4 +104,94 @@ func (f *productFacts) leaveOut(why string) {
 		f.leftOutBy = map[string]int64{}
 	}
 	f.leftOutBy[why]++
+}
+
+// Leaving is to leave a product on devices out of the count, or to count it again.
+type Leaving struct {
+	Devices []string `json:"devices" minItems:"1" doc:"device_ids"`
+	Product int64    `json:"product"`
+	Reason  string   `json:"reason" maxLength:"500"`
+	Again   bool     `json:"again" doc:"count it again"`
+}
+
+// PreviewLeaving says what leaving out would change, and changes nothing.
+func (a *App) PreviewLeaving(ctx context.Context, l Leaving, who string) (Effect, error) {
+	var out Effect
+	err := a.DB.Rehearse(ctx, func(tx *store.Tx) (err error) {
+		l.Reason = strings.TrimSpace(l.Reason + " ")
+		if l.Reason == "" {
+			l.Reason = "preview"
+		}
+		out, err = a.leaveAndCompare(tx, l, who, false)
+		return err
+	})
+	return out, err
+}
+
+// Leave leaves a product on devices out of the count with a reason, or counts it again.
+func (a *App) Leave(ctx context.Context, l Leaving, who string) (Effect, error) {
+	var out Effect
+	err := a.DB.Update(ctx, func(tx *store.Tx) error {
+		waits, err := a.needsSign(tx, signLeaveOut)
+		if err != nil {
+			return err
+		}
+		if out, err = a.leaveAndCompare(tx, l, who, waits && !l.Again); err != nil {
+			return err
+		}
+		if err := tx.Note(a.Clock.Now(), who, map[bool]string{false: "left out of the count", true: "counts again"}[l.Again], fmt.Sprintf("product %d", l.Product), strings.Join(l.Devices, ", ")); err != nil {
+			return err
+		}
+		return markDirty(tx, false)
+	})
+	return out, err
+}
+
+func (a *App) leaveAndCompare(tx *store.Tx, l Leaving, who string, waits bool) (Effect, error) {
+	out := Effect{Moves: []Move{}, Waits: waits, Installs: int64(len(l.Devices)), LastYear: int64(len(l.Devices))}
+	if strings.TrimSpace(l.Reason) == "" && !l.Again {
+		return out, errors.New("say why these installs are left out: an auditor will ask")
+	}
+	c, err := a.catalogueOf(tx)
+	if err != nil {
+		return out, err
+	}
+	if c.Product(l.Product) == nil {
+		return out, store.ErrNotFound
+	}
+	was, _, err := a.positionsAndLeft(tx, c.Kin(l.Product))
+	if err != nil {
+		return out, err
+	}
+	now := a.Clock.Now().Unix()
+	if out.Batch, err = tx.NewBatch(now, who, fmt.Sprintf("left %d installs out", len(l.Devices))); err != nil {
+		return out, err
+	}
+	state := "holds"
+	if waits {
+		state = "waiting"
+	}
+	for _, code := range l.Devices {
+		d, err := tx.DeviceByCode(code)
+		if err != nil {
+			return out, fmt.Errorf("device %s: %w", code, err)
+		}
+		if l.Again {
+			err = tx.CountAgain(d.ID, l.Product, now, who)
+		} else {
+			err = tx.LeaveOut(store.LeftOut{Device: d.ID, Product: l.Product, Reason: strings.TrimSpace(l.Reason), Author: who, At: now, State: state, Batch: out.Batch})
+		}
+		if err != nil {
+			return out, fmt.Errorf("device %s: %w", code, err)
+		}
+	}
+	if waits {
+		return out, nil
+	}
+	is, _, err := a.positionsAndLeft(tx, c.Kin(l.Product))
+	if err != nil {
+		return out, err
+	}
+	out.Moves = moves(was, is)
+	return out, nil
 }

@@ -93,3 +93,62 @@ func (m *maker) same(o *maker) bool {
 	}
 	return len(short) < len(long)
 }
+
+// findPublisher marks the publisher's name in front of the product's, where words of the product are left after it. Where
+// the source gave no publisher, it is one that the catalogue knows.
+func (a *Apart) findPublisher(c *Catalogue) {
+	if !a.maker.unknown() {
+		a.markPublisher(a.ahead(a.maker.words))
+		return
+	}
+	if len(a.words) < 2 {
+		return
+	}
+	for i := range c.makersByWord[a.words[0].text] {
+		m := &c.makersByWord[a.words[0].text][i]
+		if n := a.ahead(m.words); n > 0 && a.markPublisher(n) {
+			a.front, a.learnt = *m, true
+			return
+		}
+	}
+}
+
+// ahead counts the words in front that are a publisher's name: all its words but those that say little.
+func (a *Apart) ahead(publisher []string) int {
+	i, told := 0, false
+	for _, want := range publisher {
+		for i < len(a.words) && a.words[i].role&legalWord != 0 && a.words[i].text != want {
+			i++
+		}
+		switch {
+		case i < len(a.words) && (a.words[i].text == want || strings.ReplaceAll(a.words[i].text, ".", "") == want || want == "&" && ands[a.words[i].text]):
+			told = told || !sayLittle[want]
+			i++
+		case !sayLittle[want]:
+			return 0
+		}
+	}
+	if !told {
+		return 0
+	}
+	for i < len(a.words)-1 && (a.words[i].role&legalWord != 0) {
+		i++
+	}
+	return i
+}
+
+// markPublisher marks the first n words, if words of the product are left behind them.
+func (a *Apart) markPublisher(n int) bool {
+	if n == 0 || n >= len(a.words) {
+		return false
+	}
+	for _, w := range a.words[n:] {
+		if w.class == ofName || w.class == ofEdition && w.role&editionWord == 0 {
+			for k := range n {
+				a.words[k].class = ofPublisher
+			}
+			return true
+		}
+	}
+	return false
+}

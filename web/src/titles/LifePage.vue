@@ -55,6 +55,8 @@ const columns: ListColumn[] = [
   { key: 'yearBefore', label: 'a year ago', num: true, width: '5.9rem' },
   { key: 'plan', label: 'plan', width: '9.5rem' },
 ]
+const nearer = (r: Schemas['ReleaseRow']) =>
+  r.target.startsWith(r.product + ' ') ? r.target.slice(r.product.length + 1) : r.target
 const plans: Record<string, string> = { move: 'move to', remove: 'remove', extend: 'longer support', keep: 'keep' }
 </script>
 
@@ -131,7 +133,7 @@ const plans: Record<string, string> = { move: 'move to', remove: 'remove', exten
             :class="{ short: row.planState === 'late' }"
             :title="`${plans[row.plan]} ${row.target}, seen to by ${row.owner}${row.due ? ', until ' + row.due : ''}`"
             >{{ row.plan === 'keep' ? '' : row.done + (row.planState === 'late' ? ', late: ' : ' ')
-            }}{{ row.plan === 'move' ? '→ ' + row.target : plans[row.plan] }}</span
+            }}{{ row.plan === 'move' ? '→ ' + nearer(row) : plans[row.plan] }}</span
           >
           <span v-else-if="row.phase === 'ended' && row.devices" class="soft">nothing planned</span>
         </template>
