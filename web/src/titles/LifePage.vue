@@ -104,7 +104,7 @@ const plans: Record<string, string> = { move: 'move to', remove: 'remove', exten
           @update:model-value="(d) => put({ on: d ?? '', until: '' })"
       /></label>
     </div>
-    <div class="both">
+    <div class="beside">
       <ListTable
         ref="list"
         name="releases"
@@ -143,31 +143,3 @@ const plans: Record<string, string> = { move: 'move to', remove: 'remove', exten
     </div>
   </div>
 </template>
-
-<style scoped>
-.chip {
-  font: inherit;
-  color: var(--ink);
-  background: none;
-  border: 1px solid var(--line);
-  border-radius: 3px;
-  padding: 0.1rem 0.5rem;
-  cursor: pointer;
-}
-.chip.on {
-  background: var(--pick);
-  border-color: var(--here);
-}
-.both {
-  flex: 1;
-  min-height: 0;
-  display: flex;
-  gap: 1rem;
-}
-@media (max-width: 900px) {
-  .both {
-    flex-direction: column;
-    overflow: auto;
-  }
-}
-</style>

@@ -1,6 +1,4 @@
 <script setup lang="ts">
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
-import { refDebounced } from '@vueuse/core'
 import InputText from 'primevue/inputtext'
 import Textarea from 'primevue/textarea'
 import { computed, nextTick, ref } from 'vue'
@@ -9,12 +7,12 @@ import { api, ask, readList, type Schemas } from '../api/client'
 import ListTable, { type ListColumn } from '../components/ListTable.vue'
 import { useSession } from '../lib/session'
 import CatalogueLine from './CatalogueLine.vue'
+import { useChange } from './change'
 import TitlesNav from './TitlesNav.vue'
 
 /** The publishers, with the other names that they are found under and the ones that took them over. */
 const route = useRoute()
 const router = useRouter()
-const client = useQueryClient()
 const { may } = useSession()
 const mayWork = may('work')
 const columns: ListColumn[] = [
@@ -28,9 +26,8 @@ const columns: ListColumn[] = [
 ]
 const draft = ref<Schemas['PublisherEdit'] & { text: string }>()
 const pane = ref<HTMLElement>()
-const says = ref('')
 async function open(r?: Schemas['PublisherRow']) {
-  says.value = ''
+  refused.value = ''
   draft.value = {
     publisher: r?.id ?? 0,
     name: r?.publisher ?? '',
@@ -49,7 +46,6 @@ async function fromAddress() {
   const page = await readList('publishers', { f: [`id=${String(id)}`] }, '', 1)
   if (page.rows[0]) await open(page.rows[0])
 }
-void fromAddress()
 const body = computed<Schemas['PublisherEdit'] | undefined>(() => {
   if (!draft.value?.name.trim()) return undefined
   const { text, ...rest } = draft.value
@@ -62,24 +58,13 @@ const body = computed<Schemas['PublisherEdit'] | undefined>(() => {
       .filter(Boolean),
   }
 })
-const late = refDebounced(body, 300)
-const effect = useQuery({
-  queryKey: ['publisher-preview', late],
-  queryFn: ({ signal }) => ask(api.POST('/api/catalogue/publishers', { body: { ...late.value!, dry: true }, signal })),
-  enabled: computed(() => !!late.value),
-  staleTime: 0,
-  retry: false,
-})
-async function save() {
-  says.value = ''
-  try {
-    await ask(api.POST('/api/catalogue/publishers', { body: { ...body.value!, dry: false } }))
-    close()
-    await client.invalidateQueries()
-  } catch (e) {
-    says.value = (e as Error).message
-  }
-}
+const { effect, failed, refused, save } = useChange(
+  'publisher-preview',
+  body,
+  (body, signal) => ask(api.POST('/api/catalogue/publishers', { body, signal })),
+  () => close(),
+)
+void fromAddress()
 function close() {
   draft.value = undefined
   void router.replace({ query: { ...route.query, publisher: undefined } })
@@ -89,7 +74,7 @@ function close() {
 <template>
   <div class="page fill">
     <TitlesNav />
-    <div class="both">
+    <div class="beside">
       <ListTable
         name="publishers"
         :columns="columns"
@@ -139,8 +124,8 @@ function close() {
           /></label>
           <CatalogueLine
             v-if="body"
-            :effect="effect.data.value"
-            :failed="says || effect.error.value?.message"
+            :effect="effect"
+            :failed="failed"
             :press="draft.publisher ? 'Change it' : 'Add it'"
             @press="save"
           />
@@ -152,12 +137,6 @@ function close() {
 </template>
 
 <style scoped>
-.both {
-  flex: 1;
-  min-height: 0;
-  display: flex;
-  gap: 1rem;
-}
 .side {
   width: min(25rem, 100%);
   overflow: auto;
@@ -171,11 +150,5 @@ function close() {
 }
 label {
   color: var(--soft);
-}
-@media (max-width: 900px) {
-  .both {
-    flex-direction: column;
-    overflow: auto;
-  }
 }
 </style>

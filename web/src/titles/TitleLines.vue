@@ -1,6 +1,4 @@
 <script setup lang="ts">
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
-import { refDebounced } from '@vueuse/core'
 import InputText from 'primevue/inputtext'
 import Select from 'primevue/select'
 import Textarea from 'primevue/textarea'
@@ -9,10 +7,10 @@ import { api, ask, type Schemas } from '../api/client'
 import { whole, word } from '../lib/format'
 import { useSession } from '../lib/session'
 import CatalogueLine from './CatalogueLine.vue'
+import { useChange } from './change'
 
 /** The editions and releases of a product as the catalogue has them; each can be changed, with the effect shown before. A value changed here is marked, and no file changes it. */
 const props = defineProps<{ product: number; lines: Schemas['TitleLine'][] }>()
-const client = useQueryClient()
 const { may } = useSession()
 const mayWork = may('work')
 const fields = [
@@ -53,10 +51,9 @@ const isDay = (f: string) => f === 'released' || f.endsWith('_end') || f === 'en
 
 const draft = ref<Schemas['TitleEdit']>()
 const values = ref<Record<string, string>>({})
-const says = ref('')
 const form = ref<HTMLFormElement>()
 async function open(l?: Schemas['TitleLine']) {
-  says.value = ''
+  refused.value = ''
   const first = props.lines[0]
   const from = l?.says ?? { category: first?.says.category ?? '', licence_model: first?.says.licence_model ?? '' }
   const [price, currency] = (from.list_price ?? '').split(' ')
@@ -93,24 +90,12 @@ const body = computed<Schemas['TitleEdit'] | undefined>(() => {
     .join('|')
   return { ...draft.value, says: said }
 })
-const late = refDebounced(body, 300)
-const effect = useQuery({
-  queryKey: ['title-preview', late],
-  queryFn: ({ signal }) => ask(api.POST('/api/catalogue/titles', { body: { ...late.value!, dry: true }, signal })),
-  enabled: computed(() => !!late.value),
-  staleTime: 0,
-  retry: false,
-})
-async function save() {
-  says.value = ''
-  try {
-    await ask(api.POST('/api/catalogue/titles', { body: { ...body.value!, dry: false } }))
-    draft.value = undefined
-    await client.invalidateQueries()
-  } catch (e) {
-    says.value = (e as Error).message
-  }
-}
+const { effect, failed, refused, save } = useChange(
+  'title-preview',
+  body,
+  (body, signal) => ask(api.POST('/api/catalogue/titles', { body, signal })),
+  () => (draft.value = undefined),
+)
 const touched = (l: Schemas['TitleLine'], f: string) => l.touched.includes(f)
 </script>
 
@@ -227,8 +212,8 @@ const touched = (l: Schemas['TitleLine'], f: string) => l.touched.includes(f)
         </label>
       </div>
       <CatalogueLine
-        :effect="effect.data.value"
-        :failed="says || effect.error.value?.message"
+        :effect="effect"
+        :failed="failed"
         :press="draft.drop ? 'Take it out of the catalogue' : draft.title ? 'Change it' : 'Add it'"
         @press="save"
       />

@@ -340,19 +340,6 @@ const runs = computed(() => updates.data.value?.runs ?? [])
 .offers {
   margin: 0;
 }
-.chip {
-  font: inherit;
-  color: var(--ink);
-  background: none;
-  border: 1px solid var(--line);
-  border-radius: 3px;
-  padding: 0.1rem 0.5rem;
-  cursor: pointer;
-}
-.chip.on {
-  background: var(--pick);
-  border-color: var(--here);
-}
 .frame {
   flex: 1;
   min-height: 8rem;
