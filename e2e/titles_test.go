@@ -294,3 +294,41 @@ func TestANoteOnOneInstall(t *testing.T) {
 	page.MustNavigate(url + "/titles/1")
 	says(t, page, "[data-remarks] li", "on hal-chart-001: kept for the archive readings")
 }
+
+// Somebody with an empty file begins with the starter catalogue: its differences are shown, and taken at once.
+func TestBeginWithTheStarterCatalogue(t *testing.T) {
+	page, url := open(t, "run", true)
+	page.MustNavigate(url + "/titles/newer")
+	page.MustElement("[data-starter]").MustClick()
+	row(t, page, "Debian 12", "new")
+	says(t, page, "[data-effect]", "834 titles and publishers change")
+	page.MustElement("[data-effect]").MustClick()
+	says(t, page, ".page", "Nothing in it differs from ours any more")
+	page.MustNavigate(url + "/titles?q=Node.js")
+	row(t, page, "OpenJS Foundation", "Node.js", "open source")
+	page.MustNavigate(url + "/titles/life?q=Debian+12")
+	row(t, page, "Debian", "12", "2028-06-30")
+}
+
+// A publisher is given a name that it is found under, and a title another name of its own; both show what that changes before.
+func TestAPublisherAndATitleUnderOtherNames(t *testing.T) {
+	page, url := open(t, "work", false)
+	page.MustNavigate(url + "/titles/publishers?q=Grimholm")
+	row(t, page, "Grimholm Instruments").MustElement("td:nth-child(3)").MustClick()
+	page.MustElement("[data-publisher] [data-publisher-aliases]").MustInput("Grimholm Marine Works")
+	page.MustElement("[data-publisher] [data-publisher-successor]").MustInput("Nobody At All")
+	says(t, page, "[data-publisher]", "the catalogue has no publisher \"Nobody At All\": add it first")
+	page.MustElement("[data-publisher] [data-publisher-successor]").MustSelectAllText().MustInput("Ostwick Foundry Ltd")
+	says(t, page, "[data-publisher] [data-effect]", "1 title or publisher changes")
+	page.MustElement("[data-publisher] [data-effect]").MustClick()
+	row(t, page, "Grimholm Instruments", "Grimholm Marine Works", "Ostwick Foundry Ltd")
+
+	page.MustNavigate(url + "/titles?q=Sillwatch")
+	row(t, page, "Sillwatch Relay").MustElement("a").MustClick()
+	page.MustElement("[data-rename]").MustClick()
+	page.MustElement("[data-rename-name]").MustSelectAllText().MustInput("Sillwatch Mast")
+	says(t, page, "form [data-effect]", "every name stays what it is")
+	page.MustElement("form [data-effect]").MustClick()
+	says(t, page, "h1", "Sillwatch Mast")
+	says(t, page, "[data-title-lines]", "Sillwatch Relay")
+}
