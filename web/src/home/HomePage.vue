@@ -9,6 +9,11 @@ import { count, day, money, whole, word } from '../lib/format'
 /** The first page answers in this order: what can be trusted, what is new, what waits for a decision, where money and risk are. */
 const course = useQuery({ queryKey: ['course'], queryFn: () => ask(api.GET('/api/course')) })
 const c = computed(() => course.data.value)
+const life = useQuery({
+  queryKey: ['life-cycle', ''],
+  queryFn: () => ask(api.GET('/api/life-cycle', { params: { query: { on: '', months: 18 } } })),
+})
+const ended = computed(() => life.data.value?.phases.find((p) => p.phase === 'ended'))
 const share = computed(() => (c.value?.inService ? (100 * c.value.fresh) / c.value.inService : 0))
 const bring = [
   {
@@ -41,7 +46,10 @@ const bring = [
             </tr>
           </tbody>
         </table>
-        <p><RouterLink to="/evidence/files">Take in files here</RouterLink></p>
+        <p>
+          <RouterLink to="/evidence/files">Take in files here</RouterLink>, or begin the catalogue with
+          <RouterLink to="/titles/newer">the starter catalogue</RouterLink>, which is made from open data.
+        </p>
       </section>
       <div v-else class="four">
         <section>
@@ -148,6 +156,12 @@ const bring = [
                 >, <span class="spare">{{ money(m.spare) }} {{ m.currency }} spare</span></template
               ></template
             >
+          </p>
+          <p v-if="ended?.releases">
+            <RouterLink to="/titles/life?f=devices%3D%3E0&f=phase%3Dended" class="drop">{{
+              count(ended.releases, 'release')
+            }}</RouterLink>
+            in use {{ ended.releases === 1 ? 'has' : 'have' }} lost all support.
           </p>
           <table class="lines">
             <thead>

@@ -189,7 +189,8 @@ watch(
           </td>
           <td>{{ r.words }}</td>
           <td>
-            {{ r.means }}<span v-if="r.reason" class="soft"> – {{ r.reason }}</span>
+            {{ r.means }}
+            <div v-if="r.reason" class="soft">{{ r.reason }}</div>
           </td>
           <td class="num">
             <RouterLink v-if="r.decides && r.outcome !== 'leave_out'" to="/titles/names?f=state%3Drule">{{
@@ -203,7 +204,7 @@ watch(
               >{{ count(c.records, 'record') }} taken by “{{ c.rule }}”, which says otherwise</span
             >
           </td>
-          <td class="soft">
+          <td class="soft by">
             {{ r.author }}, {{ day(r.at) }}<template v-if="r.signed">, signed {{ r.signed }}</template>
           </td>
           <td class="row ends">
@@ -319,6 +320,13 @@ watch(
 </template>
 
 <style scoped>
+.by,
+.ends button {
+  white-space: nowrap;
+}
+td.ends {
+  flex-wrap: nowrap;
+}
 .head {
   gap: 1rem;
 }
