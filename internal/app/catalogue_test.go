@@ -246,6 +246,12 @@ func TestPublishersOfOneHouse(t *testing.T) {
 	if f := figure(t, a, "Skerrymap"); f.Needed != 3 {
 		t.Errorf("%d needed with the one that it took over", f.Needed)
 	}
+	if res := take(t, a, formats.Entitlements, "entitlement_id,publisher,product,metric,quantity", "E1,Nessholm Marine Ltd,Skerrymap,device,1", "E2,Bjark Soft,Skerrymap,device,1", "E3,,Skerrymap,device,1", "E4,Bjark Soft,Ledger,device,1", "E5,Nobody,Skerrymap,device,1"); res.Added != 4 || len(res.Aside) != 1 {
+		t.Errorf("purchases under names of the house: %+v", res)
+	}
+	if f := figure(t, a, "Skerrymap"); f.Owned != 3 || f.Short != 0 {
+		t.Errorf("%+v", f)
+	}
 	for _, bad := range []PublisherEdit{
 		{Publisher: ids["Ostwick"], Name: "Ostwick", Successor: "Bjark Soft"}, {Publisher: ids["Ostwick"], Name: "Ostwick", Successor: "Ostwick Ltd"}, {Publisher: ids["Ostwick"], Name: "Ostwick", Successor: "Nobody"},
 		{Publisher: ids["Ostwick"], Name: "Ostwick", Aliases: []string{"Bjark Soft"}}, {Name: "Ostwick GmbH"}, {Publisher: 99, Name: "Elsewhere"},

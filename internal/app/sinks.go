@@ -48,7 +48,7 @@ func (a *App) sink(tx *store.Tx, k *formats.Kind, asOf time.Time, author, file s
 	case formats.Publishers:
 		return publisherSink(tx, store.By{Author: author, File: file, At: a.Clock.Now().Unix()})
 	case formats.Entitlements:
-		products, err := tx.ProductKeys()
+		products, err := tx.ProductKeysByHouse()
 		if err != nil {
 			return nil, err
 		}
@@ -117,7 +117,7 @@ func noTwice[T any](parse func(*formats.Row) (string, T, error), put func(T, *fo
 	})
 }
 
-// findProduct finds a product by publisher and name; without publisher, by a name that one product alone has.
+// findProduct finds a product by publisher, under any of its names, and name; without publisher, by a name that one product alone has.
 func findProduct(products map[string]int64, publisher, name string) (int64, string) {
 	if publisher != "" {
 		if id := products[store.ProductKey(publisher, name)]; id != 0 {
@@ -129,7 +129,7 @@ func findProduct(products map[string]int64, publisher, name string) (int64, stri
 	suffix := store.ProductKey("", name)
 	for key, id := range products {
 		if strings.HasSuffix(key, suffix) {
-			if found != 0 {
+			if found != 0 && found != id {
 				return 0, fmt.Sprintf("several publishers have a product %q: name the publisher", name)
 			}
 			found = id
@@ -222,7 +222,7 @@ func assignmentSink(tx *store.Tx) (*sink, error) {
 }
 
 func (a *App) policySink(tx *store.Tx, author string) (*sink, error) {
-	products, err := tx.ProductKeys()
+	products, err := tx.ProductKeysByHouse()
 	if err != nil {
 		return nil, err
 	}

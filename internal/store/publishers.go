@@ -2,6 +2,8 @@ package store
 
 import (
 	"database/sql"
+	"maps"
+	"slices"
 	"strings"
 
 	"ensomet/internal/core/catalogue"
@@ -113,4 +115,30 @@ func (tx *Tx) PublisherPage(q ListQuery) (Page[PublisherRow], error) {
 		{"rights", "(SELECT count(*) FROM entitlement e JOIN product p ON p.id = e.product_id WHERE p.publisher_key = b.name_key)", func(r *PublisherRow) any { return &r.Rights }, false},
 	}}
 	return l.page(tx, q)
+}
+
+// ProductKeysByHouse is ProductKeys that also knows products by the other names of their publisher, and by those of the publishers that it took over. A product of that very name comes first.
+func (tx *Tx) ProductKeysByHouse() (map[string]int64, error) {
+	keys, err := tx.ProductKeys()
+	if err != nil {
+		return nil, err
+	}
+	publishers, err := tx.Houses()
+	if err != nil {
+		return nil, err
+	}
+	houses, names := recognise.Houses(publishers), map[int64][]string{}
+	for _, name := range slices.Sorted(maps.Keys(houses)) {
+		names[houses[name]] = append(names[houses[name]], name)
+	}
+	out := maps.Clone(keys)
+	for _, key := range slices.Sorted(maps.Keys(keys)) {
+		publisher, product, _ := strings.Cut(key, "|")
+		for _, other := range names[houses[publisher]] {
+			if _, taken := out[other+"|"+product]; !taken {
+				out[other+"|"+product] = keys[key]
+			}
+		}
+	}
+	return out, nil
 }

@@ -63,11 +63,11 @@ type Source struct {
 func NewCatalogue(from Source) *Catalogue {
 	products := from.Products
 	c := &Catalogue{
-		products: make(map[int64]*entry, len(products)), houses: map[string]int64{},
-		byName: make(map[string][]target, 2*len(products)), bySquash: make(map[string][]target, 2*len(products)), byID: map[string]target{}, byCPE: map[string][]cpeAlias{}, byFile: map[string]target{},
+		products: make(map[int64]*entry, len(products)),
+		byName:   make(map[string][]target, 2*len(products)), bySquash: make(map[string][]target, 2*len(products)), byID: map[string]target{}, byCPE: map[string][]cpeAlias{}, byFile: map[string]target{},
 		editions: map[string]bool{}, suites: map[int64]map[int64]bool{}, wordOf: map[string]int64{},
 	}
-	c.addPublishers(from.Publishers)
+	c.houses = Houses(from.Publishers)
 	products = slices.Clone(products)
 	slices.SortFunc(products, func(a, b Product) int { return cmp.Compare(a.ID, b.ID) })
 	for i := range products {
@@ -103,30 +103,6 @@ func NewCatalogue(from Source) *Catalogue {
 	}
 	c.index = sync.OnceValue(func() *index { return newIndex(products) })
 	return c
-}
-
-// addPublishers numbers the names of publishers; a name that was taken over stands for its last successor.
-func (c *Catalogue) addPublishers(publishers []Publisher) {
-	byID := make(map[int64]*Publisher, len(publishers))
-	for i := range publishers {
-		byID[publishers[i].ID] = &publishers[i]
-	}
-	for i := range publishers {
-		p := &publishers[i]
-		last := p
-		for range len(publishers) { // a circle ends here too
-			next := byID[last.Successor]
-			if next == nil {
-				break
-			}
-			last = next
-		}
-		for _, name := range append([]string{p.Name}, p.Aliases...) {
-			if key := CleanPublisher(name); key != "" && c.houses[key] == 0 {
-				c.houses[key] = last.ID
-			}
-		}
-	}
 }
 
 // indexMakers finds publishers by their first word. One of a single short word is left out: it may as well be a word of a product.

@@ -152,3 +152,29 @@ func (a *Apart) markPublisher(n int) bool {
 	}
 	return false
 }
+
+// Houses numbers the cleaned names of publishers, their other names too: a name stands for the publisher, and one that was taken over for its last successor.
+func Houses(publishers []Publisher) map[string]int64 {
+	out := map[string]int64{}
+	byID := make(map[int64]*Publisher, len(publishers))
+	for i := range publishers {
+		byID[publishers[i].ID] = &publishers[i]
+	}
+	for i := range publishers {
+		p := &publishers[i]
+		last := p
+		for range len(publishers) { // a circle ends here too
+			next := byID[last.Successor]
+			if next == nil {
+				break
+			}
+			last = next
+		}
+		for _, name := range append([]string{p.Name}, p.Aliases...) {
+			if key := CleanPublisher(name); key != "" && out[key] == 0 {
+				out[key] = last.ID
+			}
+		}
+	}
+	return out
+}

@@ -36,7 +36,7 @@ const years = computed(() => props.life.years.filter((y) => y.year >= today.valu
     <table class="lines" data-years>
       <thead>
         <tr>
-          <th>last support ends in</th>
+          <th>ends in</th>
           <th class="num">releases</th>
           <th class="num">devices</th>
           <th class="num">a year ago</th>
@@ -62,6 +62,7 @@ const years = computed(() => props.life.years.filter((y) => y.year >= today.valu
   display: grid;
   gap: 0.4rem;
   align-content: start;
+  padding-top: 0.5rem;
 }
 .months th,
 .months td {

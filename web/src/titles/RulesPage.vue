@@ -207,8 +207,8 @@ watch(
           <td class="soft by">
             {{ r.author }}, {{ day(r.at) }}<template v-if="r.signed">, signed {{ r.signed }}</template>
           </td>
-          <td class="row ends">
-            <template v-if="mayWork">
+          <td>
+            <div v-if="mayWork" class="row ends">
               <button
                 class="plain"
                 type="button"
@@ -231,7 +231,7 @@ watch(
                 {{ r.off ? 'switch on' : 'switch off' }}
               </button>
               <button class="plain soft" type="button" @click="changeRule(r.id, 'end')">end it</button>
-            </template>
+            </div>
           </td>
         </tr>
         <tr v-if="rules.data.value && !rules.data.value.length">
@@ -320,12 +320,12 @@ watch(
 </template>
 
 <style scoped>
+div.ends {
+  flex-wrap: nowrap;
+}
 .by,
 .ends button {
   white-space: nowrap;
-}
-td.ends {
-  flex-wrap: nowrap;
 }
 .head {
   gap: 1rem;
