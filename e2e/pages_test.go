@@ -95,7 +95,7 @@ func TestEveryPageComesUpClean(t *testing.T) {
 	}
 }
 
-// walk goes to an address as the browser's back and forward do, without loading the program anew.
+// walk goes to an address as the browser's back and forward do, without loading the program anew, which must have come up.
 func walk(page *rod.Page, path string) {
 	page.MustEval(`(path) => { history.pushState({}, '', path); dispatchEvent(new PopStateEvent('popstate', { state: {} })) }`, path)
 }
@@ -118,6 +118,7 @@ func TestEveryPageOfAnEmptyFile(t *testing.T) {
 func TestNothingSticksOut(t *testing.T) {
 	page, url := open(t, "run", false)
 	page.MustNavigate(url + "/help")
+	says(t, page, "table", "find a device")
 	for _, p := range pages {
 		walk(page, p.path)
 		says(t, page, p.selector, p.text)

@@ -320,13 +320,6 @@ watch(
 </template>
 
 <style scoped>
-div.ends {
-  flex-wrap: nowrap;
-}
-.by,
-.ends button {
-  white-space: nowrap;
-}
 .head {
   gap: 1rem;
 }
@@ -340,8 +333,16 @@ td .drop {
   display: block;
 }
 .ends {
-  gap: 0.7rem;
-  white-space: nowrap;
+  gap: 0.2rem 0.7rem;
+}
+@media (min-width: 1100px) {
+  .by,
+  .ends {
+    white-space: nowrap;
+  }
+  .ends {
+    flex-wrap: nowrap;
+  }
 }
 .edit {
   display: grid;
