@@ -22,7 +22,7 @@ func (a *App) Recognise(ctx context.Context) error {
 	return err
 }
 
-// recognise is Recognise that returns the products which records became or were before.
+// recognise is Recognise that returns, where everything was looked at anew, the products that records became or were before.
 func (a *App) recognise(ctx context.Context) ([]int64, error) {
 	for range 3 {
 		products, done, err := a.recogniseOnce(ctx, a.DB.View)
@@ -59,6 +59,9 @@ func (a *App) recogniseOnce(ctx context.Context, look func(context.Context, func
 		}
 		return a.keepAnew(tx, &work, began)
 	})
+	if !work.all { // new records alone: everything is renewed right after
+		return nil, done, err
+	}
 	return work.products(), done, err
 }
 

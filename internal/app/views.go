@@ -197,7 +197,7 @@ func (a *App) titleLines(tx *store.Tx, p *recognise.Product, out *ProductView) e
 		return err
 	}
 	out.Remarks = append(out.Remarks, remarks...)
-	changes, err := tx.CatalogueChanges(0, p.ID, 50)
+	changes, err := tx.CatalogueChanges(p.ID, 50)
 	out.Changes = append(out.Changes, changes...)
 	return err
 }

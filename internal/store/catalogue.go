@@ -148,12 +148,12 @@ func (tx *Tx) addChange(of CatalogueChange, field, was, now string, by By) error
 	return err
 }
 
-// CatalogueChanges reads the newest changes of a product, or of a publisher.
-func (tx *Tx) CatalogueChanges(publisher, product int64, most int) ([]CatalogueChange, error) {
+// CatalogueChanges reads the newest changes of a product.
+func (tx *Tx) CatalogueChanges(product int64, most int) ([]CatalogueChange, error) {
 	return query(tx, func(r *sql.Rows, v *CatalogueChange) error {
 		return r.Scan(&v.ID, &v.Publisher, &v.Product, &v.Title, &v.Name, &v.Field, &v.Was, &v.Now, &v.At, &v.Author, &v.File)
 	}, `SELECT c.id, c.publisher_id, c.product_id, c.title_id, trim(coalesce(t.edition, '') || ' ' || coalesce(t.version, '')), c.field, c.was, c.is_now, c.at, c.author, c.file
-		FROM catalogue_change c LEFT JOIN title t ON t.id = c.title_id WHERE c.publisher_id = ? AND c.product_id = ? ORDER BY c.id DESC LIMIT ?`, publisher, product, most)
+		FROM catalogue_change c LEFT JOIN title t ON t.id = c.title_id WHERE c.product_id = ? ORDER BY c.id DESC LIMIT ?`, product, most)
 }
 
 // ProductsChangedSince lists the products of which a title changed after a change, and the number of the newest change.

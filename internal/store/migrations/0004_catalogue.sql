@@ -13,7 +13,6 @@ CREATE TABLE catalogue_change (
   id INTEGER PRIMARY KEY, publisher_id INTEGER NOT NULL, product_id INTEGER NOT NULL, title_id INTEGER NOT NULL, field TEXT NOT NULL, was TEXT NOT NULL, is_now TEXT NOT NULL, at INTEGER NOT NULL, author TEXT NOT NULL, file TEXT NOT NULL
 );
 CREATE INDEX catalogue_change_product ON catalogue_change(product_id, id);
-CREATE INDEX catalogue_change_publisher ON catalogue_change(publisher_id, id);
 -- A newer catalogue whose differences are being looked through.
 CREATE TABLE offer (id INTEGER PRIMARY KEY, file TEXT NOT NULL, at INTEGER NOT NULL, author TEXT NOT NULL, closed_at INTEGER NOT NULL DEFAULT 0, closed_by TEXT NOT NULL DEFAULT '', bad TEXT NOT NULL);
 CREATE TABLE offer_entry (

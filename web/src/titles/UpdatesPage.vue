@@ -50,10 +50,9 @@ const choose = (d: Schemas['Difference'], c: 'take' | 'keep' | 'leave') => {
   if (c === usual(d)) delete choices.value[d.id]
   else choices.value[d.id] = c
 }
-const all = ref(true)
 const taking = computed<Schemas['OfferTaking']>(() => {
   const of = (c: string) => Object.keys(choices.value).filter((k) => choices.value[k] === c)
-  return { offer: id.value, all: all.value, take: of('take'), keep: of('keep'), leave: of('leave'), dry: true }
+  return { offer: id.value, all: true, take: of('take'), keep: of('keep'), leave: of('leave'), dry: true }
 })
 const nothing = computed(() => !!o.value && !o.value.new && !o.value.changed && !o.value.conflicts)
 const late = refDebounced(taking, 300)
