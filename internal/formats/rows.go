@@ -55,9 +55,7 @@ type Rate struct {
 
 // Entitlement is a line of entitlements.csv.
 type Entitlement struct {
-	Publisher, Product            string
-	Order, Contract, Capacity     string
-	MinPerProcessor, MinPerServer int64
+	Publisher, Product string
 	entitle.Line
 	Custom map[string]string
 }
@@ -160,14 +158,14 @@ func ParseRate(row *Row) (Rate, error) {
 // ParseEntitlement reads a line of entitlements.csv.
 func ParseEntitlement(row *Row) (Entitlement, error) {
 	p := &parser{row: row, kind: Entitlements}
-	e := Entitlement{Publisher: p.col("publisher"), Product: p.need("product"), Order: p.col("order"), Contract: p.col("contract"), Capacity: p.oneOf("capacity", []string{"full", "sub"}, "full"),
-		MinPerProcessor: p.whole("min_per_processor", 0), MinPerServer: p.whole("min_per_server", 0), Custom: row.Custom()}
+	e := Entitlement{Publisher: p.col("publisher"), Product: p.need("product"), Custom: row.Custom()}
 	p.need("quantity")
 	p.need("metric")
 	e.Line = entitle.Line{Code: p.need("entitlement_id"), Edition: p.col("edition"), Version: p.col("version"), Metric: entitle.Metric(p.oneOf("metric", strs(entitle.Metrics), "")),
 		Quantity: p.whole("quantity", 0), PackSize: p.whole("pack_size", 1), Kind: entitle.Kind(p.oneOf("kind", strs(entitle.Kinds), string(entitle.Perpetual))), Start: p.day("start"), End: p.day("end"),
 		MaintenanceEnd: p.day("maintenance_end"), Purchased: p.day("purchased"), UnitPrice: p.money("unit_price"), Currency: p.currency("currency"),
-		ScopeUnit: strings.Trim(p.col("scope_unit"), "/"), ScopeCountry: p.col("scope_country"), Base: p.col("base")}
+		ScopeUnit: strings.Trim(p.col("scope_unit"), "/"), ScopeCountry: p.col("scope_country"), Base: p.col("base"), Order: p.col("order"), Contract: p.col("contract"), Capacity: p.oneOf("capacity", []string{"full", "sub"}, "full"),
+		MinPerProcessor: p.whole("min_per_processor", 0), MinPerServer: p.whole("min_per_server", 0)}
 	for _, s := range strings.Split(p.col("rights"), "|") {
 		if s = strings.ToLower(strings.TrimSpace(s)); s == "" {
 			continue

@@ -31,12 +31,12 @@ func TestUnits(t *testing.T) {
 		{Device: 1, User: 7, Fresh: true, Set: one}, {Device: 2, User: 7, Set: two}, {Device: 3, Set: one}, {Device: 4, User: 8, Set: both, Editions: []*Set{one, two}},
 	}
 	persons := []Person{{User: 8, Set: one, Why: "used"}, {User: 9, Set: one, Why: "assigned"}}
-	for m, want := range map[entitle.Metric]int{entitle.Device: 4, entitle.Installation: 5, entitle.NamedUser: 4, entitle.Core: 0} {
-		if got := Units(m, holdings, persons, s); len(got) != want {
+	for m, want := range map[entitle.Metric]int{entitle.Device: 4, entitle.Installation: 5, entitle.NamedUser: 4, entitle.Core: 4, entitle.VirtualMachine: 0} {
+		if got := Of(m, &Found{Holdings: holdings, Persons: persons, Sets: s}, nil).Units; len(got) != want {
 			t.Errorf("%s: %d units, want %d: %+v", m, len(got), want, got)
 		}
 	}
-	for _, u := range Units(entitle.NamedUser, holdings, persons, s) {
+	for _, u := range Of(entitle.NamedUser, &Found{Holdings: holdings, Persons: persons, Sets: s}, nil).Units {
 		if u.User == 7 && (u.Set != both || !u.Fresh) {
 			t.Errorf("the user of two devices needs what both have, and is fresh by one: %+v", u)
 		}
@@ -68,7 +68,7 @@ func TestNamedUsersAgainstANaiveCount(t *testing.T) {
 			persons = append(persons, Person{User: u, Set: s.Of([]Priced{need("", "2", 0)})})
 			users[u] = true
 		}
-		if got := len(Units(entitle.NamedUser, holdings, persons, s)); got != len(users)+nobody {
+		if got := len(Of(entitle.NamedUser, &Found{Holdings: holdings, Persons: persons, Sets: s}, nil).Units); got != len(users)+nobody {
 			t.Fatalf("seed %d: %d, want %d", seed, got, len(users)+nobody)
 		}
 	}

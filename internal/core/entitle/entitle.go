@@ -30,10 +30,6 @@ const (
 // Metrics lists all metrics in the order in which a product owned under several is covered.
 var Metrics = []Metric{Site, NamedUser, Device, Installation, VirtualMachine, Processor, Core, Concurrent, Token}
 
-// Counted lists the metrics whose demand is computed, in the same order. Lines of the other metrics are kept, shown as owned, and
-// cover nothing.
-var Counted = []Metric{NamedUser, Device, Installation}
-
 // Kind says how a right was acquired.
 type Kind string
 
@@ -97,6 +93,9 @@ type Line struct {
 	Currency                              string
 	ScopeUnit, ScopeCountry               string
 	Rights                                []Right
+	MinPerProcessor, MinPerServer         int64  // cores
+	Capacity                              string // full, sub; empty is full
+	Contract, Order                       string
 	Base                                  string // Code of the line that an upgrade upgrades
 	Transactions                          []Transaction
 }
@@ -331,6 +330,36 @@ func (l *Line) coversVersion(n Need) (Reason, Gap) {
 		return NewerVersion, 0
 	}
 	return 0, VersionTooNew
+}
+
+// Terms are the parameters of a metric that lines carry. Lines of a product that disagree are named, and the strictest counts.
+type Terms struct {
+	PerProcessor, PerServer int64 // least cores
+	Pack                    int64 // what one is bought in; at least 1
+	Sub                     bool  // virtual cores count, not those of the host
+	Disagree                []string
+}
+
+// TermsOf gathers the terms of the lines of a metric: the greatest minimums and pack, and full capacity unless every line says sub.
+func TermsOf(lines []*Line) Terms {
+	t := Terms{Pack: 1, Sub: len(lines) > 0}
+	differ := func(what string, differs func(a, b *Line) bool) {
+		for _, l := range lines {
+			if differs(l, lines[0]) {
+				t.Disagree = append(t.Disagree, what)
+				return
+			}
+		}
+	}
+	for _, l := range lines {
+		t.PerProcessor, t.PerServer, t.Pack = max(t.PerProcessor, l.MinPerProcessor), max(t.PerServer, l.MinPerServer), max(t.Pack, l.PackSize)
+		t.Sub = t.Sub && l.Capacity == "sub"
+	}
+	differ("least cores for a processor", func(a, b *Line) bool { return a.MinPerProcessor != b.MinPerProcessor })
+	differ("least cores for a server", func(a, b *Line) bool { return a.MinPerServer != b.MinPerServer })
+	differ("size of a pack", func(a, b *Line) bool { return max(1, a.PackSize) != max(1, b.PackSize) })
+	differ("capacity", func(a, b *Line) bool { return (a.Capacity == "sub") != (b.Capacity == "sub") })
+	return t
 }
 
 // InUnit reports whether unit is scope or lies below it. The empty scope holds everything.

@@ -21,16 +21,24 @@ func Wilson(k, n int64) (low, high float64) {
 // Fleet counts the in-service devices of one kind by the age of their evidence.
 type Fleet struct{ Fresh, Stale, Never int64 }
 
-// unseen is how many units the devices never scanned may add at most: for each kind ceil(N x upper end of the interval of the share of
-// fresh devices of that kind that need the product).
-func unseen(fleet map[string]Fleet, need map[string]int64) int64 {
+// needOf is what the fresh devices of a kind need: so many units, for so many licences.
+type needOf struct{ units, licences int64 }
+
+// unseen is how many licences the devices never scanned may need at most: for each kind ceil(N x upper end of the interval of the share of
+// fresh devices of that kind that need the product), times what one that needs it needs on average, rounded up.
+func unseen(fleet map[string]Fleet, need map[string]needOf) int64 {
 	var sum int64
 	for kind, f := range fleet {
 		if f.Never == 0 {
 			continue
 		}
-		_, high := Wilson(min(need[kind], f.Fresh), f.Fresh)
-		sum += int64(math.Ceil(float64(f.Never)*high - 1e-9))
+		n := need[kind]
+		_, high := Wilson(min(n.units, f.Fresh), f.Fresh)
+		each := int64(1)
+		if n.units > 0 {
+			each = (n.licences + n.units - 1) / n.units
+		}
+		sum += int64(math.Ceil(float64(f.Never)*high-1e-9)) * each
 	}
 	return sum
 }

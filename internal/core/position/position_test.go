@@ -52,7 +52,7 @@ func TestReasonsForWhatIsNotCovered(t *testing.T) {
 		{"metric", entitle.Line{Code: "a", Metric: entitle.Concurrent, Quantity: 9}, 0},
 		{"nothing", entitle.Line{Code: "a", Metric: entitle.Device, Quantity: 9, Start: today + 1}, entitle.NoneOwned},
 	} {
-		in := Input{AsOf: today, Lines: []entitle.Line{c.line}, Sets: sets, Holdings: []demand.Holding{hold(sets, 1, 0, need("6", 100)), hold(sets, 2, 0, need("6", 100))}}
+		in := Input{AsOf: today, Lines: []entitle.Line{c.line}, Found: demand.Found{Sets: sets, Holdings: []demand.Holding{hold(sets, 1, 0, need("6", 100)), hold(sets, 2, 0, need("6", 100))}}}
 		ps := Compute(in)
 		if c.want == 0 {
 			if len(ps) != 1 || ps[0].Counted || ps[0].Owned != 9 {
@@ -68,12 +68,12 @@ func TestReasonsForWhatIsNotCovered(t *testing.T) {
 
 func TestNobodyOwns(t *testing.T) {
 	sets := demand.Sets{}
-	in := Input{AsOf: today, DefaultMetric: entitle.NamedUser, Sets: sets, Holdings: []demand.Holding{hold(sets, 1, 7, need("1", 50)), hold(sets, 2, 7, need("1", 50)), hold(sets, 3, 0, need("1", 50))}}
+	in := Input{AsOf: today, DefaultMetric: entitle.NamedUser, Found: demand.Found{Sets: sets, Holdings: []demand.Holding{hold(sets, 1, 7, need("1", 50)), hold(sets, 2, 7, need("1", 50)), hold(sets, 3, 0, need("1", 50))}}}
 	p := Compute(in)[0]
 	if p.Metric != entitle.NamedUser || p.Needed != 2 || p.Short != 2 || p.Exposure != 100 || p.Units[0].Gap != entitle.NoneOwned {
 		t.Errorf("%+v", p)
 	}
-	if got := Compute(Input{AsOf: today, Sets: sets}); got != nil {
+	if got := Compute(Input{AsOf: today, Found: demand.Found{Sets: sets}}); got != nil {
 		t.Errorf("nothing owned and nothing needed has no position: %v", got)
 	}
 }
@@ -81,9 +81,10 @@ func TestNobodyOwns(t *testing.T) {
 // What named-user rights cover makes no demand on device rights; what neither covers is short once.
 func TestMetricsInOrder(t *testing.T) {
 	sets := demand.Sets{}
-	in := Input{AsOf: today, Sets: sets, Lines: []entitle.Line{
+	in := Input{AsOf: today, Found: demand.Found{Sets: sets}, Lines: []entitle.Line{
 		{Code: "u", Metric: entitle.NamedUser, Quantity: 1, Kind: entitle.Perpetual}, {Code: "d", Metric: entitle.Device, Quantity: 1, Kind: entitle.Perpetual},
-	}, Holdings: []demand.Holding{hold(sets, 1, 7, need("1", 50)), hold(sets, 2, 7, need("1", 50)), hold(sets, 3, 8, need("1", 50)), hold(sets, 4, 9, need("1", 50))}}
+	}}
+	in.Holdings = []demand.Holding{hold(sets, 1, 7, need("1", 50)), hold(sets, 2, 7, need("1", 50)), hold(sets, 3, 8, need("1", 50)), hold(sets, 4, 9, need("1", 50))}
 	ps := Compute(in)
 	if len(ps) != 2 || ps[0].Metric != entitle.NamedUser {
 		t.Fatalf("%+v", ps)
@@ -93,12 +94,13 @@ func TestMetricsInOrder(t *testing.T) {
 	}
 }
 
-// Beside rights whose demand is not computed, nothing may be called short: those rights may cover it.
-func TestNothingIsShortBesideAMetricThatIsNotComputed(t *testing.T) {
+// Beside rights whose use is not measured, nothing may be called short: those rights may cover it.
+func TestNothingIsShortBesideUseThatIsNotMeasured(t *testing.T) {
 	sets := demand.Sets{}
-	in := Input{AsOf: today, Sets: sets, Lines: []entitle.Line{
-		{Code: "c", Metric: entitle.Core, Quantity: 16, Kind: entitle.Perpetual}, {Code: "d", Metric: entitle.Device, Quantity: 1, Kind: entitle.Perpetual},
-	}, Holdings: []demand.Holding{hold(sets, 1, 0, need("1", 50)), hold(sets, 2, 0, need("1", 50)), hold(sets, 3, 0, need("1", 50))}}
+	in := Input{AsOf: today, Found: demand.Found{Sets: sets}, Lines: []entitle.Line{
+		{Code: "c", Metric: entitle.Concurrent, Quantity: 16, Kind: entitle.Perpetual}, {Code: "d", Metric: entitle.Device, Quantity: 1, Kind: entitle.Perpetual},
+	}}
+	in.Holdings = []demand.Holding{hold(sets, 1, 0, need("1", 50)), hold(sets, 2, 0, need("1", 50)), hold(sets, 3, 0, need("1", 50))}
 	ps := Compute(in)
 	if len(ps) != 2 || ps[0].Metric != entitle.Device || ps[0].Needed != 1 || ps[0].Short != 0 || ps[1].Counted || ps[1].Owned != 16 {
 		t.Errorf("%+v", ps)
@@ -107,7 +109,7 @@ func TestNothingIsShortBesideAMetricThatIsNotComputed(t *testing.T) {
 
 func TestDoubt(t *testing.T) {
 	sets := demand.Sets{}
-	in := Input{AsOf: today, Sets: sets, Fleet: map[string]Fleet{"client": {Fresh: 29, Stale: 1, Never: 10}, "server": {Fresh: 4, Never: 0}}}
+	in := Input{AsOf: today, Found: demand.Found{Sets: sets}, Fleet: map[string]Fleet{"client": {Fresh: 29, Stale: 1, Never: 10}, "server": {Fresh: 4, Never: 0}}}
 	in.Holdings = []demand.Holding{hold(sets, 1, 0, need("1", 0)), hold(sets, 2, 0, need("1", 0))}
 	in.Holdings[1].Fresh = false
 	p := Compute(in)[0]
@@ -169,10 +171,10 @@ func sameFigures(a, b []Position) bool {
 
 func randomEstate(r *rand.Rand) Input {
 	sets := demand.Sets{}
-	in := Input{AsOf: today, Sets: sets, DefaultMetric: entitle.Device, Fleet: map[string]Fleet{"client": {Fresh: 30, Never: int64(r.IntN(4))}}}
+	in := Input{AsOf: today, Found: demand.Found{Sets: sets}, DefaultMetric: entitle.Device, Fleet: map[string]Fleet{"client": {Fresh: 30, Never: int64(r.IntN(4))}}}
 	units := []string{"A", "A/B", "C"}
 	for i := range r.IntN(5) {
-		l := entitle.Line{Code: fmt.Sprint("L", i), Metric: entitle.Counted[r.IntN(3)], Quantity: int64(r.IntN(6)), Kind: entitle.Perpetual, ScopeUnit: []string{"", "", "A", "C"}[r.IntN(4)]}
+		l := entitle.Line{Code: fmt.Sprint("L", i), Metric: []entitle.Metric{entitle.NamedUser, entitle.Device, entitle.Installation}[r.IntN(3)], Quantity: int64(r.IntN(6)), Kind: entitle.Perpetual, ScopeUnit: []string{"", "", "A", "C"}[r.IntN(4)]}
 		if r.IntN(2) == 0 {
 			l.Version = fmt.Sprint(3 + r.IntN(3))
 		}

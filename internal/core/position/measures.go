@@ -1,0 +1,183 @@
+package position
+
+import (
+	"fmt"
+	"slices"
+
+	"ensomet/internal/core/civil"
+	"ensomet/internal/core/demand"
+	"ensomet/internal/core/entitle"
+
+	"github.com/shopspring/decimal"
+)
+
+// MeasureKind is something that could be done about a position.
+type MeasureKind string
+
+// The measures.
+const (
+	Remove    MeasureKind = "remove"      // the product from devices
+	Reclaim   MeasureKind = "reclaim"     // seats from users
+	Move      MeasureKind = "move"        // rights of a line to another unit or country
+	Buy       MeasureKind = "buy"         // rights like those of a line, or new ones
+	UpgradeTo MeasureKind = "upgrade"     // rights of a line to another version or edition
+	Reversion MeasureKind = "version"     // the installs on devices to another version
+	Metric    MeasureKind = "metric"      // of a line
+	Right     MeasureKind = "right"       // added to a line
+	Maintain  MeasureKind = "maintenance" // of a line, up to a day
+	Lapse     MeasureKind = "lapse"       // a line ends
+)
+
+// MeasureKinds lists all measures.
+var MeasureKinds = []MeasureKind{Remove, Reclaim, Move, Buy, UpgradeTo, Reversion, Metric, Right, Maintain, Lapse}
+
+// Measure is one thing to be tried. Which of the fields count depends on its kind. Quantity is in the line's own units (packs where it counts packs); Price is for one of them.
+type Measure struct {
+	Kind     MeasureKind
+	Devices  []int64 // remove, version
+	Users    []int64 // reclaim
+	Line     string  // the line that is moved, bought like, upgraded, changed or let lapse
+	Quantity int64
+	Unit     string // move: the scope it goes to
+	Country  string
+	Version  string // upgrade, version, buy
+	Edition  string // upgrade, buy
+	Rank     int    // of the edition
+	Metric   entitle.Metric
+	Right    entitle.Right
+	Until    civil.Day // maintenance
+	Price    decimal.NullDecimal
+	Currency string
+}
+
+// Apply returns the input as it would be once a measure was taken. An error says why it cannot be. The input itself stays as it is.
+func Apply(in Input, m Measure, at int) (Input, error) {
+	lines := slices.Clone(in.Lines)
+	k := slices.IndexFunc(lines, func(l entitle.Line) bool { return l.Code == m.Line })
+	needs := func() error {
+		if k < 0 {
+			return fmt.Errorf("there is no entitlement %q of this product", m.Line)
+		}
+		return nil
+	}
+	code := fmt.Sprintf("measure-%d", at+1)
+	switch m.Kind {
+	case Remove:
+		if len(m.Devices) == 0 {
+			return in, fmt.Errorf("say from which devices it is removed")
+		}
+		in.Holdings = slices.DeleteFunc(slices.Clone(in.Holdings), func(h demand.Holding) bool { return slices.Contains(m.Devices, h.Device) })
+		in.Sessions = slices.DeleteFunc(slices.Clone(in.Sessions), func(s demand.Session) bool { return slices.Contains(m.Devices, s.Device) })
+		in.Sessions = rehold(in.Sessions, in.Holdings)
+	case Reclaim:
+		if len(m.Users) == 0 {
+			return in, fmt.Errorf("say whose seats are taken back")
+		}
+		in.Persons = slices.DeleteFunc(slices.Clone(in.Persons), func(p demand.Person) bool { return p.Why == "assigned" && slices.Contains(m.Users, p.User) })
+	case Reversion:
+		in.Holdings = slices.Clone(in.Holdings)
+		changed := false
+		for i := range in.Holdings {
+			h := &in.Holdings[i]
+			if !slices.Contains(m.Devices, h.Device) {
+				continue
+			}
+			var needs []demand.Priced
+			for _, n := range h.Set.Needs {
+				n.Version, n.Released = m.Version, 0
+				needs = append(needs, demand.Priced{Need: n, Value: h.Set.Value})
+			}
+			h.Set, h.Editions, changed = in.Sets.Of(needs), nil, true
+		}
+		if !changed {
+			return in, fmt.Errorf("none of these devices has it")
+		}
+	case Move:
+		if err := needs(); err != nil {
+			return in, err
+		}
+		if err := split(&lines, k, m.Quantity, in.AsOf, func(l *entitle.Line) { l.Code, l.ScopeUnit, l.ScopeCountry = code, m.Unit, m.Country }); err != nil {
+			return in, err
+		}
+	case UpgradeTo:
+		if err := needs(); err != nil {
+			return in, err
+		}
+		if m.Quantity < 1 {
+			return in, fmt.Errorf("say how many rights are upgraded")
+		}
+		up := lines[k]
+		up.Code, up.Kind, up.Base, up.Version, up.Edition, up.EditionRank = code, entitle.Upgrade, m.Line, m.Version, m.Edition, m.Rank
+		up.Quantity, up.Transactions, up.Start, up.Purchased, up.End = m.Quantity*max(1, lines[k].PackSize), nil, in.AsOf, in.AsOf, 0
+		up.PackSize = 1
+		lines = append(lines, up)
+	case Buy:
+		if m.Quantity < 1 {
+			return in, fmt.Errorf("say how many are bought")
+		}
+		l := entitle.Line{Metric: m.Metric, Kind: entitle.Perpetual, Edition: m.Edition, EditionRank: m.Rank, Version: m.Version}
+		if m.Line != "" {
+			if err := needs(); err != nil {
+				return in, err
+			}
+			l = lines[k]
+		} else {
+			l.ScopeUnit, l.ScopeCountry = m.Unit, m.Country
+		}
+		if l.Metric == "" {
+			return in, fmt.Errorf("say what the bought rights are counted by")
+		}
+		l.Code, l.Quantity, l.Transactions, l.Start, l.Purchased, l.End = code, m.Quantity, nil, in.AsOf, in.AsOf, 0
+		if l.Kind == entitle.Upgrade {
+			l.Kind, l.Base = entitle.Perpetual, ""
+		}
+		lines = append(lines, l)
+	case Metric, Right, Maintain, Lapse:
+		if err := needs(); err != nil {
+			return in, err
+		}
+		l := &lines[k]
+		switch m.Kind {
+		case Metric:
+			l.Metric = m.Metric
+			if m.Quantity > 0 {
+				l.Quantity, l.Transactions = m.Quantity, nil
+			}
+		case Right:
+			if l.Has(m.Right) {
+				return in, fmt.Errorf("%s has this right already", l.Code)
+			}
+			l.Rights = append(slices.Clone(l.Rights), m.Right)
+		case Maintain:
+			l.MaintenanceEnd = m.Until
+		case Lapse:
+			l.End = in.AsOf - 1
+		}
+	default:
+		return in, fmt.Errorf("%q is nothing that can be tried", m.Kind)
+	}
+	in.Lines = lines
+	return in, nil
+}
+
+// split takes quantity of a line for a line of its own.
+func split(lines *[]entitle.Line, k int, quantity int64, on civil.Day, change func(*entitle.Line)) error {
+	from := &(*lines)[k]
+	effect := entitle.Effective(*lines, on)[from.Code]
+	if held := effect.Quantity / max(1, from.PackSize); quantity < 1 || quantity > held {
+		return fmt.Errorf("%s has %d to move, not %d", from.Code, held, quantity)
+	}
+	to := *from
+	to.Quantity, to.Transactions, to.Kind, to.Base = quantity, nil, entitle.Perpetual, ""
+	if from.Kind == entitle.Subscription || from.Kind == entitle.Trial {
+		to.Kind = from.Kind
+	}
+	change(&to)
+	from.Transactions = slices.Clone(from.Transactions)
+	if len(from.Transactions) == 0 {
+		from.Transactions = []entitle.Transaction{{Type: "buy", On: min(on, max(from.Purchased, from.Start)), Quantity: from.Quantity}}
+	}
+	from.Transactions = append(from.Transactions, entitle.Transaction{Type: "transfer_out", On: on, Quantity: quantity})
+	*lines = append(*lines, to)
+	return nil
+}
