@@ -37,10 +37,6 @@ func (c *importCmd) Run(ctx context.Context, g *globals) error {
 	}
 	aside, refused := 0, []error(nil)
 	note := func(file string, res app.ImportResult, err error) {
-		if errors.Is(err, app.ErrNotRead) {
-			say("%s: %v", file, err)
-			return
-		}
 		if err != nil {
 			refused = append(refused, fmt.Errorf("%s: %w", file, err))
 			return

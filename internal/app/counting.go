@@ -167,7 +167,7 @@ func (e *estate) foldedHere(records []int64) (map[int64]*recognise.Suite, []*rec
 
 // hold begins the holding of a product on a device.
 func (e *estate) hold(f *productFacts, d *store.DeviceFacts) {
-	h := demand.Holding{Device: d.ID, Kind: d.Kind, Fresh: e.age(d) == evidence.Fresh, Place: entitle.Place{Unit: d.OrgUnit, Country: d.Country}}
+	h := demand.Holding{Device: d.ID, Kind: d.Kind, Environment: d.Environment, Portable: d.Portable == "true", Fresh: e.age(d) == evidence.Fresh, Place: entitle.Place{Unit: d.OrgUnit, Country: d.Country}}
 	if p, ok := e.personAt[d.PrimaryUser]; ok {
 		h.User, h.UserAt = e.persons[p].ID, e.userPlace(&e.persons[p])
 	}

@@ -33,6 +33,8 @@ type estate struct {
 	places    map[string]entitle.Place // where users belong
 	fleet     map[string]position.Fleet
 	sets      demand.Sets
+	plant     *demand.Plant
+	useNames  map[int64]int64 // by name of a session, its product
 	policies  []policy.Policy
 	// what conditions on devices are asked of
 	conditions *conditionFacts
@@ -93,6 +95,8 @@ type productFacts struct {
 	lines                              []entitle.Line
 	holdings                           []demand.Holding
 	persons                            []demand.Person
+	sessions                           []demand.Session
+	order                              []entitle.Metric
 	units                              []deviceUse // one for each holding, in the same order
 	installs, devices, counted, folded int64
 	leftOut                            int64
@@ -157,6 +161,9 @@ func (a *App) loadEstate(tx *store.Tx, asOf civil.Day, now int64, only []int64) 
 	if err := e.loadDevices(tx); err != nil {
 		return nil, err
 	}
+	if err := e.loadPlant(tx); err != nil {
+		return nil, err
+	}
 	var asked []condition.Condition
 	for _, p := range e.policies {
 		asked = append(asked, p.Group)
@@ -183,7 +190,10 @@ func (a *App) loadEstate(tx *store.Tx, asOf civil.Day, now int64, only []int64) 
 	if err := e.count(tx, only); err != nil {
 		return nil, err
 	}
-	return e, e.loadPersonsOfDemand(tx)
+	if err := e.loadPersonsOfDemand(tx); err != nil {
+		return nil, err
+	}
+	return e, e.loadDemandOfUse(tx, only)
 }
 
 func (e *estate) addProduct(p *recognise.Product) {
@@ -235,7 +245,13 @@ func (e *estate) loadRights(tx *store.Tx) error {
 		l.EditionRank = rankOf(f.product, l.Edition)
 		f.lines = append(f.lines, l.Line)
 	}
-	return nil
+	orders, err := tx.MetricOrders()
+	for id, order := range orders {
+		if f := e.products[id]; f != nil {
+			f.order = order
+		}
+	}
+	return err
 }
 
 func rankOf(p *recognise.Product, edition string) int {

@@ -28,9 +28,6 @@ type ImportRequest struct {
 	Progress func(lines int)
 }
 
-// ErrNotRead says of a file of the contract that this version does not read it.
-var ErrNotRead = errors.New("this version does not read it; it was left alone")
-
 // AsideLine is a line that was put aside.
 type AsideLine struct {
 	File    string `json:"file"`
@@ -315,11 +312,6 @@ func (a *App) ImportDir(ctx context.Context, dir string, req ImportRequest, note
 		res, err := a.Import(ctx, one)
 		f.Close()
 		note(path, res, err)
-	}
-	for _, name := range formats.NotRead {
-		if _, err := os.Stat(filepath.Join(dir, name)); err == nil {
-			note(filepath.Join(dir, name), ImportResult{}, ErrNotRead)
-		}
 	}
 	if found == 0 {
 		var names []string

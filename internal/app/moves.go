@@ -47,14 +47,6 @@ func (a *App) positionsAndLeft(tx *store.Tx, products []int64) (out map[productM
 	if err != nil {
 		return nil, 0, err
 	}
-	if products == nil {
-		_, err = e.loadUse(tx)
-	} else {
-		err = e.loadUsers(tx, products)
-	}
-	if err != nil {
-		return nil, 0, err
-	}
 	for _, f := range e.ordered() {
 		if products != nil && !slices.Contains(products, f.id) {
 			continue

@@ -106,9 +106,6 @@ func (a *App) productEstate(tx *store.Tx, product int64, asOf civil.Day) (*estat
 	if f == nil {
 		return nil, nil, nil, store.ErrNotFound
 	}
-	if err := e.loadUsers(tx, []int64{product}); err != nil {
-		return nil, nil, nil, err
-	}
 	yesterday, err := tx.Ways(product)
 	if err != nil {
 		return nil, nil, nil, err
@@ -187,7 +184,7 @@ func (e *estate) metricView(f *productFacts, p *position.Position) MetricPositio
 			at[key] = k
 			m.Groups = append(m.Groups, GroupView{Key: key, Line: line, Reason: reason})
 		}
-		m.Groups[k].Count++
+		m.Groups[k].Count += int(p.Units[i].Part)
 	}
 	slices.SortFunc(m.Groups, func(a, b GroupView) int {
 		return cmp.Or(cmp.Compare(min(1, len(a.Line)), min(1, len(b.Line))), cmp.Compare(b.Count, a.Count), cmp.Compare(a.Key, b.Key))
@@ -297,9 +294,6 @@ func (a *App) figures(tx *store.Tx, asOf civil.Day) ([]store.Figure, map[int64][
 func (a *App) computeFigures(tx *store.Tx, asOf civil.Day, yesterday map[int64]map[position.Way]int64) ([]store.Figure, error) {
 	e, err := a.loadEstate(tx, asOf, a.Clock.Now().Unix(), nil)
 	if err != nil {
-		return nil, err
-	}
-	if _, err := e.loadUse(tx); err != nil {
 		return nil, err
 	}
 	var out []store.Figure

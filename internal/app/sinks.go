@@ -76,6 +76,10 @@ func (a *App) sink(tx *store.Tx, k *formats.Kind, asOf time.Time, author, file s
 		return assignmentSink(tx)
 	case formats.Policies:
 		return a.policySink(tx, author)
+	case formats.Pools:
+		return poolSink(tx)
+	case formats.PoolEvents:
+		return poolEventSink(tx, &settings)
 	}
 	return nil, fmt.Errorf("%s cannot be imported", k.Name)
 }

@@ -82,9 +82,6 @@ func (a *App) figuresOf(tx *store.Tx, products []int64, d *derived) error {
 	if err != nil {
 		return err
 	}
-	if err := e.loadUsers(tx, products); err != nil {
-		return err
-	}
 	d.begin(e)
 	for _, f := range e.ordered() {
 		if !slices.Contains(products, f.id) {

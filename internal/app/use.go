@@ -59,36 +59,157 @@ type use struct {
 
 type devicePair struct{ device, product int64 }
 
-// loadUsers loads use where the position of one of the products counts users, and can be left out where none does.
-func (e *estate) loadUsers(tx *store.Tx, products []int64) error {
-	for _, id := range products {
-		f := e.products[id]
-		if f == nil {
-			continue
-		}
-		byUser := slices.ContainsFunc(f.lines, func(l entitle.Line) bool { return l.Metric == entitle.NamedUser }) ||
-			slices.ContainsFunc(f.product.Titles, func(t recognise.Title) bool { return t.DefaultMetric == string(entitle.NamedUser) })
-		if byUser {
-			_, err := e.loadUse(tx)
-			return err
+// loadUseNames says which product each name of a session means.
+func (e *estate) loadUseNames(tx *store.Tx) error {
+	names, err := tx.AllUseNames()
+	if err != nil {
+		return err
+	}
+	e.useNames = map[int64]int64{}
+	for _, n := range names {
+		e.useNames[n.ID] = e.productOfUse(n)
+		if f := e.products[e.useNames[n.ID]]; f != nil {
+			f.metered = true
 		}
 	}
 	return nil
 }
 
-// loadUse reads sessions and last uses and adds the users of the window to demand.
-func (e *estate) loadUse(tx *store.Tx) (map[devicePair]*use, error) {
-	names, err := tx.AllUseNames()
+// countsUse reports whether some metric of a product counts users or use at one time.
+func (f *productFacts) countsUse() bool {
+	counts := func(m entitle.Metric) bool {
+		return m == entitle.NamedUser || m == entitle.Concurrent || m == entitle.Token
+	}
+	return slices.ContainsFunc(f.lines, func(l entitle.Line) bool { return counts(l.Metric) }) ||
+		slices.ContainsFunc(f.product.Titles, func(t recognise.Title) bool { return counts(entitle.Metric(t.DefaultMetric)) })
+}
+
+// loadDemandOfUse adds who used a product in the window, and the sessions in it, to the demand of products that are counted by them; only limits it to some products, nil is all. What a licence
+// server reported goes before sessions of use.
+func (e *estate) loadDemandOfUse(tx *store.Tx, only []int64) error {
+	if err := e.loadUseNames(tx); err != nil {
+		return err
+	}
+	wanted := map[int64]bool{}
+	for id, f := range e.products {
+		if (only == nil || slices.Contains(only, id)) && f.countsUse() {
+			wanted[id] = true
+		}
+	}
+	if len(wanted) == 0 {
+		return nil
+	}
+	window := e.asOf - civil.Day(e.settings.DemandDays) + 1
+	from, to := (window - 1).EndUnix(), e.asOf.EndUnix()
+	holding := map[int64]map[int64]int32{}
+	for id := range wanted {
+		at := map[int64]int32{}
+		for i := range e.products[id].holdings {
+			at[e.products[id].holdings[i].Device] = int32(i)
+		}
+		holding[id] = at
+	}
+	add := func(product, device int64, person string, start, end, licences int64) {
+		f := e.products[product]
+		s := demand.Session{Device: device, From: max(start, from), To: min(end, to), Licences: licences, Holding: -1, Fresh: true}
+		if person != "" {
+			i := e.person(person)
+			s.User, s.Place = e.persons[i].ID, e.userPlace(&e.persons[i])
+		}
+		if i, ok := e.deviceAt[device]; ok {
+			d := &e.devices[i]
+			s.Kind, s.Place = d.Kind, entitle.Place{Unit: d.OrgUnit, Country: d.Country}
+		}
+		if h, ok := holding[product][device]; ok {
+			s.Holding, s.Set = h, f.holdings[h].Set
+		} else {
+			s.Set = e.anySet(f)
+		}
+		f.sessions = append(f.sessions, s)
+	}
+	pooled, err := e.loadPools(tx, wanted, from, to, add)
 	if err != nil {
+		return err
+	}
+	var names []int64
+	for name, product := range e.useNames {
+		if wanted[product] {
+			names = append(names, name)
+		}
+	}
+	type user struct{ product, person int64 }
+	users := map[user]bool{}
+	err = tx.EachSessionOf(names, from, to, func(s store.SessionRow) error {
+		i, known := e.deviceAt[s.Device]
+		if !known {
+			return nil
+		}
+		product := e.useNames[s.Name]
+		if !pooled[product] {
+			add(product, s.Device, s.Person, s.Start, s.End, 1)
+		}
+		for _, d := range usage.Days(time.Unix(s.Start, 0), time.Unix(s.End, 0), e.settings.zone(e.devices[i].Site)) {
+			if s.Person != "" && d.Day >= window && d.Day <= e.asOf {
+				users[user{product, e.persons[e.person(s.Person)].ID}] = true
+			}
+		}
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	for id := range wanted {
+		if f := e.products[id]; !pooled[id] {
+			f.sessions = demand.Joined(f.sessions)
+		}
+	}
+	for i := range e.persons { // in the order of persons, so that the answer is always the same
+		p := &e.persons[i]
+		for id := range wanted {
+			if users[user{id, p.ID}] {
+				f := e.products[id]
+				f.persons = append(f.persons, demand.Person{User: p.ID, Place: e.userPlace(p), Set: e.usedSet(f, p), Why: "used"})
+			}
+		}
+	}
+	return nil
+}
+
+// loadPools adds what was out of licence servers' pools, and says which products have a pool. A checkout that nothing ended is out up to the end of the day asked about.
+func (e *estate) loadPools(tx *store.Tx, wanted map[int64]bool, from, to int64, add func(product, device int64, person string, start, end, licences int64)) (map[int64]bool, error) {
+	pools, err := tx.AllPools()
+	if err != nil || len(pools) == 0 {
 		return nil, err
 	}
-	product := map[int64]int64{}
-	for _, n := range names {
-		product[n.ID] = e.productOfUse(n)
-		if f := e.products[product[n.ID]]; f != nil {
+	pooled, product := map[int64]bool{}, map[int64]int64{}
+	for _, p := range pools {
+		pooled[p.Product], product[p.ID] = true, p.Product
+		if f := e.products[p.Product]; f != nil {
 			f.metered = true
 		}
 	}
+	sessions, err := tx.PoolSessions(from, to)
+	if err != nil {
+		return nil, err
+	}
+	codes := map[string]int64{}
+	for i := range e.devices {
+		codes[e.devices[i].Code] = e.devices[i].ID
+	}
+	for _, s := range sessions {
+		end := s.End
+		if end == 0 {
+			end = to
+		}
+		if wanted[product[s.Pool]] {
+			add(product[s.Pool], codes[s.Device], s.Person, s.Start, end, s.Licences)
+		}
+	}
+	return pooled, nil
+}
+
+// loadUse reads sessions and last uses, for the classes of use.
+func (e *estate) loadUse(tx *store.Tx) (map[devicePair]*use, error) {
 	out := map[devicePair]*use{}
 	at := func(device, product int64) *use {
 		k := devicePair{device, product}
@@ -100,21 +221,17 @@ func (e *estate) loadUse(tx *store.Tx) (map[devicePair]*use, error) {
 		return u
 	}
 	first, last := map[int64]civil.Day{}, map[int64]civil.Day{}
-	type user struct{ product, person int64 }
-	users := map[user]bool{}
-	window := e.asOf - civil.Day(e.settings.DemandDays) + 1
-	err = tx.EachSession(e.asOf.EndUnix(), func(s store.SessionRow) error {
+	err := tx.EachSession(e.asOf.EndUnix(), func(s store.SessionRow) error {
 		i, known := e.deviceAt[s.Device]
 		if !known {
 			return nil
 		}
 		var u *use
-		if id := product[s.Name]; id != 0 {
+		if id := e.useNames[s.Name]; id != 0 {
 			u = at(s.Device, id)
 			u.person = s.Person
 		}
-		zone := e.settings.zone(e.devices[i].Site)
-		for _, d := range usage.Days(time.Unix(s.Start, 0), time.Unix(s.End, 0), zone) {
+		for _, d := range usage.Days(time.Unix(s.Start, 0), time.Unix(s.End, 0), e.settings.zone(e.devices[i].Site)) {
 			if first[s.Device] == 0 || d.Day < first[s.Device] {
 				first[s.Device] = d.Day
 			}
@@ -125,22 +242,11 @@ func (e *estate) loadUse(tx *store.Tx) (map[devicePair]*use, error) {
 			if n := len(u.UseDays); n == 0 || u.UseDays[n-1] != d.Day {
 				u.UseDays = append(u.UseDays, d.Day)
 			}
-			if s.Person != "" && d.Day >= window && d.Day <= e.asOf {
-				users[user{product[s.Name], e.persons[e.person(s.Person)].ID}] = true
-			}
 		}
 		return nil
 	})
 	if err != nil {
 		return nil, err
-	}
-	for i := range e.persons { // in the order of persons, so that the answer is always the same
-		p := &e.persons[i]
-		for id, f := range e.products {
-			if users[user{id, p.ID}] {
-				f.persons = append(f.persons, demand.Person{User: p.ID, Place: e.userPlace(p), Set: e.usedSet(f, p), Why: "used"})
-			}
-		}
 	}
 	err = tx.EachLastUse(e.asOf, func(l store.LastUseRow) error {
 		if l.Record < int64(len(e.recs)) && e.recs[l.Record].product != nil {
@@ -170,6 +276,11 @@ func (e *estate) usedSet(f *productFacts, p *store.PersonFacts) *demand.Set {
 			return h.Set
 		}
 	}
+	return e.anySet(f)
+}
+
+// anySet is what a product needs where nobody can say which version or edition.
+func (e *estate) anySet(f *productFacts) *demand.Set {
 	if len(f.holdings) > 0 {
 		return f.holdings[0].Set
 	}

@@ -33,13 +33,12 @@ var (
 	Policies     = kind("policies", "stance", `publisher product category group stance days from_time to_time reason`)
 	Installs     = kind("installs", "device_id name", `device_id publisher name version edition architecture language install_date install_path file_name tag_id purl cpe last_used source seen_at`)
 	Usage        = kind("usage", "device_id started_at", `device_id user_id file_name product started_at ended_at active_seconds`)
+	Pools        = kind("pools", "pool product", `pool publisher product server quantity expires`)
+	PoolEvents   = kind("pool_events", "pool event at", `pool event session user_id device_id at licences`)
 	Positions    = kind("position", "product metric", `publisher product metric scope owned needed covered shortfall surplus needed_low needed_high exposure currency as_of`)
 
-	Kinds = []*Kind{Titles, Publishers, Rates, Users, Devices, Entitlements, Transactions, Assignments, Policies, Installs, Usage}
+	Kinds = []*Kind{Titles, Publishers, Rates, Users, Devices, Entitlements, Transactions, Assignments, Policies, Installs, Usage, Pools, PoolEvents}
 )
-
-// NotRead are files of a folder that have a place in the contract and are not read yet.
-var NotRead = []string{"pools.csv", "pool_events.csv"}
 
 func init() {
 	Installs.OutOnly = strings.Fields("title_publisher title_product title_edition title_version recognised_by suite counted why_not_counted")

@@ -304,3 +304,36 @@ func ParseSession(row *Row, zone *time.Location) (Session, error) {
 	}
 	return s, p.err()
 }
+
+// Pool is a line of pools.csv: concurrent licences of a product on a licence server.
+type Pool struct {
+	Code, Publisher, Product, Server string
+	Quantity                         int64
+	Expires                          civil.Day
+	Custom                           map[string]string
+}
+
+// ParsePool reads a line of pools.csv.
+func ParsePool(row *Row) (Pool, error) {
+	p := &parser{row: row, kind: Pools}
+	v := Pool{Code: p.need("pool"), Publisher: p.col("publisher"), Product: p.need("product"), Server: p.col("server"), Quantity: p.whole("quantity", 0), Expires: p.day("expires"), Custom: row.Custom()}
+	return v, p.err()
+}
+
+// PoolEvent is a line of pool_events.csv. At is in seconds since 1970; Licences is at least 1.
+type PoolEvent struct {
+	Pool, Event, Session, User, Device string
+	At, Licences                       int64
+}
+
+// ParsePoolEvent reads a line of pool_events.csv.
+func ParsePoolEvent(row *Row, zone *time.Location) (PoolEvent, error) {
+	p := &parser{row: row, kind: PoolEvents, zone: zone}
+	v := PoolEvent{Pool: p.need("pool"), Event: p.oneOf("event", []string{"checkout", "return", "denial"}, ""), Session: p.col("session"), User: p.col("user_id"), Device: p.col("device_id"), At: p.instant("at"), Licences: max(1, p.whole("licences", 1))}
+	p.need("event")
+	p.need("at")
+	if v.Event != "denial" && v.Session == "" {
+		p.fail("session is empty: without it nobody can say which checkout a return ends")
+	}
+	return v, p.err()
+}

@@ -24,6 +24,8 @@ var parsers = map[*Kind]func(*Row) error{
 	Policies:     func(r *Row) error { _, err := ParsePolicy(r); return err },
 	Installs:     func(r *Row) error { _, err := ParseInstall(r, time.UTC); return err },
 	Usage:        func(r *Row) error { _, err := ParseSession(r, time.UTC); return err },
+	Pools:        func(r *Row) error { _, err := ParsePool(r); return err },
+	PoolEvents:   func(r *Row) error { _, err := ParsePoolEvent(r, time.UTC); return err },
 }
 
 func TestEveryKindHasAParserAndItsColumns(t *testing.T) {
@@ -40,8 +42,8 @@ func TestEveryKindHasAParserAndItsColumns(t *testing.T) {
 			t.Errorf("%s is not found by its name: %v", k.Name, err)
 		}
 	}
-	if _, err := KindByName("pools"); err == nil {
-		t.Error("a kind that is not read is found")
+	if _, err := KindByName("puddles"); err == nil {
+		t.Error("a kind that does not exist is found")
 	}
 }
 
@@ -52,6 +54,13 @@ func TestLinesOfEveryKind(t *testing.T) {
 		header, line string
 		reason       string
 	}{
+		{Pools, "pool,product,quantity,expires", "sonar,Lodeglass,24,2027-01-31", ""},
+		{Pools, "pool,product,quantity", "sonar,Lodeglass,-1", "quantity is -1"},
+		{PoolEvents, "pool,event,session,at", "sonar,checkout,s1,2026-06-01T10:00:00Z", ""},
+		{PoolEvents, "pool,event,session,at", "sonar,checkout,,2026-06-01T10:00:00Z", "session is empty"},
+		{PoolEvents, "pool,event,session,at", "sonar,denial,,2026-06-01T10:00:00Z", ""},
+		{PoolEvents, "pool,event,session,at", "sonar,borrow,s1,2026-06-01T10:00:00Z", "none of checkout"},
+		{PoolEvents, "pool,event,session,at", "sonar,return,s1,", "at is empty"},
 		{Titles, "publisher,product", "Ostwick,Skerrymap", ""},
 		{Titles, "publisher,product", ",Skerrymap", "publisher is empty"},
 		{Titles, "publisher,product,licence_model", "O,S,leased", "licence_model"},

@@ -106,7 +106,7 @@ func (tx *Tx) RecognitionsOf(records []int64) ([]Recognition, error) {
 type DeviceFacts struct {
 	ID                                                                                        int64
 	Code, Name, Kind, Environment, OrgUnit, Site, Country, DirectoryPath, PrimaryUser, Status string
-	IPAddress, Hosting, OS, Portable, Cluster                                                 string
+	IPAddress, Hosting, OS, Portable, Cluster, HostID, Pinned, CoreFactor                     string
 	Processors, Cores, VirtualCores                                                           int64
 	LastScan                                                                                  int64 // newest of the directory's and the complete scans', up to the time asked about
 	HardwareSeen, UseSeen, ListedAt                                                           int64
@@ -130,9 +130,9 @@ func (tx *Tx) OneDevice(id, now int64) (*DeviceFacts, error) {
 func (tx *Tx) deviceFacts(now int64, where string) ([]DeviceFacts, error) {
 	return query(tx, func(r *sql.Rows, d *DeviceFacts) error {
 		return r.Scan(&d.ID, &d.Code, &d.Name, &d.Kind, &d.Environment, &d.OrgUnit, &d.Site, &d.Country, &d.DirectoryPath, &d.PrimaryUser, &d.Status, &d.IPAddress, &d.Hosting, &d.OS, &d.Portable, &d.Cluster,
-			&d.Processors, &d.Cores, &d.VirtualCores, &d.LastScan, &d.HardwareSeen, &d.UseSeen, &d.ListedAt)
+			&d.HostID, &d.Pinned, &d.CoreFactor, &d.Processors, &d.Cores, &d.VirtualCores, &d.LastScan, &d.HardwareSeen, &d.UseSeen, &d.ListedAt)
 	}, `SELECT d.id, d.code, d.name, d.kind, d.environment, d.org_unit, d.site, d.country, d.directory_path, d.primary_user, d.status, d.ip_address, d.hosting, trim(d.os_name || ' ' || d.os_version), d.portable, d.cluster,
-		d.processors, d.cores, d.virtual_cores,
+		d.host_id, d.pinned, d.core_factor, d.processors, d.cores, d.virtual_cores,
 		max(CASE WHEN d.last_scan <= ?1 THEN d.last_scan ELSE 0 END, coalesce((SELECT max(at) FROM scan s WHERE s.device_id = d.id AND s.at <= ?1 AND s.source_id IN (SELECT id FROM source WHERE part = '')), 0)),
 		coalesce((SELECT max(at) FROM fact_scan s WHERE s.device_id = d.id AND s.at <= ?1 AND s.source_id IN (SELECT id FROM source WHERE part = '#hardware')), 0),
 		coalesce((SELECT max(started_at) FROM use_session u WHERE u.device_id = d.id AND u.started_at <= ?1), 0),
@@ -227,6 +227,26 @@ func (tx *Tx) EachSession(before int64, fn func(SessionRow) error) error {
 	})
 }
 
+// EachSessionOf walks the sessions of some names that lie at least in part in [from, to), by device, name and start.
+func (tx *Tx) EachSessionOf(names []int64, from, to int64, fn func(SessionRow) error) error {
+	list, err := json.Marshal(names)
+	if err != nil || len(names) == 0 {
+		return err
+	}
+	rows, err := tx.QueryContext(tx.ctx, `SELECT device_id, name_id, person_code, started_at, ended_at, active FROM use_session
+		WHERE name_id IN (SELECT value FROM json_each(?1)) AND started_at < ?3 AND ended_at >= ?2 ORDER BY device_id, name_id, started_at`, string(list), from, to)
+	if err != nil {
+		return err
+	}
+	var s SessionRow
+	return each(rows, func() error {
+		if err := rows.Scan(&s.Device, &s.Name, &s.Person, &s.Start, &s.End, &s.Active); err != nil {
+			return err
+		}
+		return fn(s)
+	})
+}
+
 // UseNameRow is what sessions call a piece of software.
 type UseNameRow struct {
 	ID                int64
@@ -261,14 +281,16 @@ func (tx *Tx) EachLastUse(until civil.Day, fn func(LastUseRow) error) error {
 
 // Figure is a position in the form that is stored. Amounts are text with their decimals.
 type Figure struct {
-	Product                                           int64
-	Metric                                            string
-	Counted                                           bool
-	Owned, Needed, Covered, Short, Surplus, Low, High int64
-	Exposure, SpareValue, Currency                    string
-	ExposureBase, SpareBase                           float64 // in euros, for ordering
-	AsOf                                              civil.Day
-	Gaps                                              map[string]int
+	Product                                      int64
+	Metric                                       string
+	Counted                                      bool
+	Owned, Needed, Covered, Short, Surplus, Free int64
+	Low, High, Outside, Pack                     int64
+	Proven                                       bool
+	Exposure, SpareValue, Currency               string
+	ExposureBase, SpareBase                      float64 // in euros, for ordering
+	AsOf                                         civil.Day
+	Gaps                                         map[string]int
 }
 
 // PutFigures replaces the stored positions and allocations of some products; nil is all of them.
@@ -286,7 +308,7 @@ func (tx *Tx) PutFigures(products []int64, figures []Figure, ways map[int64][]po
 			return err
 		}
 	}
-	b, err := tx.bulk(17, "INSERT INTO position(product_id, metric, counted, owned, needed, covered, short, surplus, low, high, exposure, exposure_text, spare_value, spare_text, currency, as_of, gaps)", "")
+	b, err := tx.bulk(21, "INSERT INTO position(product_id, metric, counted, owned, needed, covered, short, surplus, free, low, high, exposure, exposure_text, spare_value, spare_text, currency, as_of, gaps, proven, outside, pack)", "")
 	if err != nil {
 		return err
 	}
@@ -295,7 +317,7 @@ func (tx *Tx) PutFigures(products []int64, figures []Figure, ways map[int64][]po
 		if err != nil {
 			return err
 		}
-		if err := b.Add(f.Product, f.Metric, f.Counted, f.Owned, f.Needed, f.Covered, f.Short, f.Surplus, f.Low, f.High, f.ExposureBase, f.Exposure, f.SpareBase, f.SpareValue, f.Currency, f.AsOf, string(gaps)); err != nil {
+		if err := b.Add(f.Product, f.Metric, f.Counted, f.Owned, f.Needed, f.Covered, f.Short, f.Surplus, f.Free, f.Low, f.High, f.ExposureBase, f.Exposure, f.SpareBase, f.SpareValue, f.Currency, f.AsOf, string(gaps), f.Proven, f.Outside, f.Pack); err != nil {
 			return err
 		}
 	}
@@ -320,11 +342,11 @@ func (tx *Tx) PutFigures(products []int64, figures []Figure, ways map[int64][]po
 func (tx *Tx) Figures() ([]Figure, error) {
 	return query(tx, func(r *sql.Rows, f *Figure) error {
 		var gaps string
-		if err := r.Scan(&f.Product, &f.Metric, &f.Counted, &f.Owned, &f.Needed, &f.Covered, &f.Short, &f.Surplus, &f.Low, &f.High, &f.ExposureBase, &f.Exposure, &f.SpareBase, &f.SpareValue, &f.Currency, &f.AsOf, &gaps); err != nil {
+		if err := r.Scan(&f.Product, &f.Metric, &f.Counted, &f.Owned, &f.Needed, &f.Covered, &f.Short, &f.Surplus, &f.Free, &f.Low, &f.High, &f.ExposureBase, &f.Exposure, &f.SpareBase, &f.SpareValue, &f.Currency, &f.AsOf, &gaps, &f.Proven, &f.Outside, &f.Pack); err != nil {
 			return err
 		}
 		return json.Unmarshal([]byte(gaps), &f.Gaps)
-	}, "SELECT product_id, metric, counted, owned, needed, covered, short, surplus, low, high, exposure, exposure_text, spare_value, spare_text, currency, as_of, gaps FROM position ORDER BY product_id, metric")
+	}, "SELECT product_id, metric, counted, owned, needed, covered, short, surplus, free, low, high, exposure, exposure_text, spare_value, spare_text, currency, as_of, gaps, proven, outside, pack FROM position ORDER BY product_id, metric")
 }
 
 // Ways reads the last allocation, of one product or of all where product is 0.

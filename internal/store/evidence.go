@@ -46,7 +46,10 @@ func (u *Upserter) PutDevice(d formats.Device, listedAt int64) (Change, error) {
 	if err == nil && c == Changed {
 		err = u.tx.ResolveDevice(id)
 	}
-	return c, err
+	if err != nil || c == Same {
+		return c, err
+	}
+	return c, u.tx.noteHost(id, listedAt, d.HostID)
 }
 
 // Persons prepares writing users.

@@ -29,11 +29,13 @@ var exports = map[string]string{
 		core_factor, host_id, cluster, pinned, portable, status, ` + instant("last_scan") + ` FROM device ORDER BY code`,
 	"entitlements": `SELECT e.code, p.publisher, p.name, e.edition, e.version, e.metric, e.quantity, e.kind, ` + date("e.start") + `, ` + date("e.end") + `, ` + date("e.maintenance_end") + `, coalesce(e.unit_price, ''), e.currency, ` + date("e.purchased") + `,
 		e.order_no, e.contract, e.scope_unit, e.scope_country, e.rights, ` + number("e.min_per_processor") + `, ` + number("e.min_per_server") + `, ` + number("e.pack_size") + `, e.capacity, e.base
-		FROM entitlement e JOIN product p ON p.id = e.product_id ORDER BY e.code`,
+		FROM entitlement e JOIN product p ON p.id = e.product_id WHERE e.withdrawn_at = 0 ORDER BY e.code`,
 	"transactions": "SELECT e.code, t.type, " + date("t.on_day") + ", t.quantity, coalesce(t.price, ''), t.currency, t.order_no, t.note FROM txn t JOIN entitlement e ON e.id = t.entitlement_id ORDER BY e.code, t.on_day, t.id",
 	"assignments": `SELECT e.code, coalesce(u.code, ''), coalesce(d.code, ''), ` + date("a.from_day") + `, ` + date("a.until_day") + ` FROM assignment a JOIN entitlement e ON e.id = a.entitlement_id
 		LEFT JOIN person u ON u.id = a.person_id LEFT JOIN device d ON d.id = a.device_id ORDER BY e.code, 2, 3`,
-	"policies": `SELECT coalesce(p.publisher, q.publisher), coalesce(p.name, ''), q.category, q.group_name, q.stance, '', '', '', q.reason FROM policy q LEFT JOIN product p ON p.id = q.product_id WHERE q.ended_at IS NULL ORDER BY q.id`,
+	"policies":    `SELECT coalesce(p.publisher, q.publisher), coalesce(p.name, ''), q.category, q.group_name, q.stance, '', '', '', q.reason FROM policy q LEFT JOIN product p ON p.id = q.product_id WHERE q.ended_at IS NULL ORDER BY q.id`,
+	"pools":       `SELECT l.code, p.publisher, p.name, l.server, l.quantity, ` + date("l.expires") + ` FROM pool l JOIN product p ON p.id = l.product_id ORDER BY l.code`,
+	"pool_events": `SELECT l.code, e.event, e.session, e.person_code, e.device_code, ` + instant("e.at") + `, e.licences FROM pool_event e JOIN pool l ON l.id = e.pool_id ORDER BY l.code, e.at, e.session, e.event`,
 	"usage": `SELECT d.code, s.person_code, n.file_name, n.product, ` + instant("s.started_at") + `, ` + instant("s.ended_at") + `, ` + number("s.active") + ` FROM use_session s JOIN device d ON d.id = s.device_id JOIN use_name n ON n.id = s.name_id
 		ORDER BY d.code, s.started_at`,
 }

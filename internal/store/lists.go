@@ -136,6 +136,7 @@ type PositionRow struct {
 	Covered   int64   `json:"covered"`
 	Short     int64   `json:"short"`
 	Surplus   int64   `json:"surplus"`
+	Free      int64   `json:"free" doc:"covered without a right of its own"`
 	Low       int64   `json:"low"`
 	High      int64   `json:"high"`
 	Exposure  string  `json:"exposure"`
@@ -145,6 +146,8 @@ type PositionRow struct {
 	Balance   int64   `json:"balance"`
 	Money     float64 `json:"money"` // exposure below zero, spare value above; for sorting
 	Doubtful  bool    `json:"doubtful"`
+	Pack      int64   `json:"pack" doc:"what it is bought in"`
+	Watched   bool    `json:"watched"`
 }
 
 // PositionPage reads a page of the position. The default order puts the greatest exposure first.
@@ -153,7 +156,8 @@ func (tx *Tx) PositionPage(q ListQuery) (Page[PositionRow], error) {
 		{"id", "(n.product_id || ':' || n.metric)", func(r *PositionRow) any { return &r.ID }, false}, {"productId", "n.product_id", func(r *PositionRow) any { return &r.ProductID }, false},
 		{"publisher", "p.publisher", func(r *PositionRow) any { return &r.Publisher }, true}, {"product", "p.name", func(r *PositionRow) any { return &r.Product }, true}, {"metric", "n.metric", func(r *PositionRow) any { return &r.Metric }, true},
 		{"counted", "n.counted", func(r *PositionRow) any { return &r.Counted }, false}, {"owned", "n.owned", func(r *PositionRow) any { return &r.Owned }, false}, {"needed", "n.needed", func(r *PositionRow) any { return &r.Needed }, false},
-		{"covered", "n.covered", func(r *PositionRow) any { return &r.Covered }, false}, {"short", "n.short", func(r *PositionRow) any { return &r.Short }, false}, {"surplus", "n.surplus", func(r *PositionRow) any { return &r.Surplus }, false},
+		{"covered", "n.covered", func(r *PositionRow) any { return &r.Covered }, false}, {"short", "n.short", func(r *PositionRow) any { return &r.Short }, false}, {"surplus", "n.surplus", func(r *PositionRow) any { return &r.Surplus }, false}, {"free", "n.free", func(r *PositionRow) any { return &r.Free }, false},
+		{"pack", "n.pack", func(r *PositionRow) any { return &r.Pack }, false}, {"watched", "(n.product_id IN (SELECT product_id FROM watch))", func(r *PositionRow) any { return &r.Watched }, false},
 		{"low", "n.low", func(r *PositionRow) any { return &r.Low }, false}, {"high", "n.high", func(r *PositionRow) any { return &r.High }, false}, {"exposure", "n.exposure_text", func(r *PositionRow) any { return &r.Exposure }, false},
 		{"spare", "n.spare_text", func(r *PositionRow) any { return &r.Spare }, false}, {"currency", "n.currency", func(r *PositionRow) any { return &r.Currency }, false},
 		{"state", "(CASE WHEN n.counted = 0 THEN 'unknown' WHEN n.short > 0 THEN 'short' WHEN n.surplus > 0 THEN 'spare' ELSE 'even' END)", func(r *PositionRow) any { return &r.State }, false},

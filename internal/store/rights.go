@@ -146,7 +146,7 @@ func (tx *Tx) AllEntitlements() ([]StoredEntitlement, error) {
 		return nil
 	}, `SELECT e.id, e.code, e.product_id, p.publisher, p.name, e.edition, e.version, e.metric, e.quantity, e.kind, e.start, e.end, e.maintenance_end, e.unit_price, e.currency, e.purchased, e.order_no, e.contract,
 		e.scope_unit, e.scope_country, e.rights, e.min_per_processor, e.min_per_server, e.pack_size, e.capacity, e.base, e.custom, e.changed_at, e.author
-		FROM entitlement e JOIN product p ON p.id = e.product_id ORDER BY e.code`)
+		FROM entitlement e JOIN product p ON p.id = e.product_id WHERE e.withdrawn_at = 0 ORDER BY e.code`)
 	if err != nil {
 		return nil, err
 	}
@@ -165,8 +165,9 @@ func (tx *Tx) AllEntitlements() ([]StoredEntitlement, error) {
 		return err
 	}, "SELECT id, entitlement_id, type, on_day, quantity, price, currency, order_no, note FROM txn ORDER BY on_day, id")
 	for _, t := range txns {
-		e := &list[at[t.line]]
-		e.Transactions = append(e.Transactions, t.Transaction)
+		if i, ok := at[t.line]; ok {
+			list[i].Transactions = append(list[i].Transactions, t.Transaction)
+		}
 	}
 	return list, err
 }
@@ -285,4 +286,36 @@ func (tx *Tx) AutomaticGroups() (map[string]condition.Condition, error) {
 		}
 	}
 	return out, nil
+}
+
+// MetricOrders reads the order in which the metrics of a product cover, of the products that have one of their own.
+func (tx *Tx) MetricOrders() (map[int64][]entitle.Metric, error) {
+	type row struct {
+		product int64
+		order   string
+	}
+	list, err := query(tx, func(r *sql.Rows, v *row) error { return r.Scan(&v.product, &v.order) }, "SELECT id, metric_order FROM product WHERE metric_order <> ''")
+	out := map[int64][]entitle.Metric{}
+	for _, r := range list {
+		for _, m := range strings.Split(r.order, "|") {
+			out[r.product] = append(out[r.product], entitle.Metric(m))
+		}
+	}
+	return out, err
+}
+
+// SetMetricOrder writes the order in which the metrics of a product cover; none is the usual one.
+func (tx *Tx) SetMetricOrder(product int64, order []entitle.Metric) error {
+	var text []string
+	for _, m := range order {
+		text = append(text, string(m))
+	}
+	res, err := tx.exec("UPDATE product SET metric_order = ? WHERE id = ?", strings.Join(text, "|"), product)
+	if err != nil {
+		return err
+	}
+	if n, _ := res.RowsAffected(); n == 0 {
+		return ErrNotFound
+	}
+	return nil
 }

@@ -153,7 +153,7 @@ func TestTitlesAndRightsComeBackAsTheyWent(t *testing.T) {
 	day := civil.MustParse
 	title := formats.Title{Publisher: "Ostwick Ltd", Product: "Skerrymap", Title: recognise.Title{Edition: "Pro", EditionRank: 2, Version: "6", Category: "charting", Model: recognise.Commercial,
 		ListPrice: decimal.NewNullDecimal(decimal.RequireFromString("99.90")), Currency: "NOK", DefaultMetric: "device", Suite: "Big", Released: day("2024-01-31"), EndOfLife: day("2030-12-31"), Aliases: []string{"a b", "swid:x"}}}
-	right := formats.Entitlement{Order: "PO", Contract: "K"}
+	right := formats.Entitlement{Line: entitle.Line{Order: "PO", Contract: "K"}}
 	right.Code, right.Quantity, right.PackSize, right.Metric, right.Kind = "E1", 7, 2, "core", "subscription"
 	right.Rights = []entitle.Right{"older_versions", "test_use"}
 	right.Start, right.End, right.UnitPrice, right.Currency = day("2025-01-01"), day("2025-12-31"), decimal.NewNullDecimal(decimal.RequireFromString("0.10")), "EUR"
