@@ -47,8 +47,9 @@ type App struct {
 	Mail   Mailer         // nil where none is connected
 	Demo   bool
 
-	numbers *store.Cache
-	made    madeOnce
+	numbers  *store.Cache
+	made     madeOnce
+	machines keptMachines
 
 	refreshing sync.Mutex
 	status     struct {
@@ -220,14 +221,33 @@ const (
 	computedChanges  = "computed_changes"  // the value of changes that stored figures count
 	catalogueChanges = "catalogue_changes" // of the catalogue, after which every record is recognised anew
 	recognisedFor    = "recognised_for"    // the value of catalogueChanges that recognition counts
+	machineChanges   = "machine_changes"   // of devices, people, and how old evidence of them is
 )
 
-// markDirty notes in the changing transaction that derived rows are to be computed again; all says that every record must be recognised anew.
+// markDirty notes in the changing transaction that everything derived is to be computed again; all says that every record must be recognised anew.
 func markDirty(tx *store.Tx, all bool) error {
-	counters := []string{changes}
-	if all {
-		counters = append(counters, catalogueChanges)
+	if err := tx.TouchAll(); err != nil {
+		return err
 	}
+	if all {
+		return count(tx, changes, machineChanges, catalogueChanges)
+	}
+	return count(tx, changes, machineChanges)
+}
+
+// markCatalogue notes that titles changed. Which products that touches follows from the log of the catalogue and from recognition.
+func markCatalogue(tx *store.Tx) error { return count(tx, changes, catalogueChanges) }
+
+// markTouched notes that what the positions of some products rest on has changed, and nothing else.
+func markTouched(tx *store.Tx, products ...int64) error {
+	if err := tx.Touch(products); err != nil {
+		return err
+	}
+	return count(tx, changes)
+}
+
+// count moves counters on.
+func count(tx *store.Tx, counters ...string) error {
 	for _, key := range counters {
 		v, err := tx.Setting(key)
 		if err != nil {

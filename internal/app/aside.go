@@ -36,7 +36,7 @@ func (a *App) Mend(ctx context.Context, id int64, content, author string) error 
 		if err != nil {
 			return err
 		}
-		return markDirty(tx, kind == formats.Titles)
+		return markImport(tx, kind)
 	})
 }
 
@@ -99,7 +99,7 @@ func (a *App) Retry(ctx context.Context, author string) (int, error) {
 			if mended += n; n == 0 || err != nil {
 				return err
 			}
-			return markDirty(tx, kind == formats.Titles)
+			return markImport(tx, kind)
 		})
 		if err != nil {
 			return mended, err

@@ -42,7 +42,7 @@ func (a *App) previewCatalogue(ctx context.Context, change catalogueChange) (Cat
 		if touched, out.Titles, out.ID, err = change(tx); err != nil {
 			return err
 		}
-		if err := markDirty(tx, true); err != nil {
+		if err := markCatalogue(tx); err != nil {
 			return err
 		}
 		work, err := a.lookAnew(tx, nil)
@@ -90,7 +90,7 @@ func (a *App) changeCatalogue(ctx context.Context, who, what, object string, cha
 		if err := tx.Note(a.Clock.Now(), who, what, object, fmt.Sprintf("%d titles and publishers", out.Titles)); err != nil {
 			return err
 		}
-		return markDirty(tx, true)
+		return markCatalogue(tx)
 	})
 	return out, err
 }

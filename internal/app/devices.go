@@ -135,7 +135,7 @@ func (a *App) markNotCounted(tx *store.Tx, device int64, software []store.Instal
 
 // leavingOn returns a function that says why a record recognised as a product is left out of the count on one device.
 func (a *App) leavingOn(tx *store.Tx, device int64) (func(record, product int64) (string, error), error) {
-	e := estate{asOf: a.Today(), at: a.Clock.Now().Unix()}
+	e := estate{asOf: a.Today(), machines: &machines{at: a.Clock.Now().Unix()}}
 	var err error
 	if err = e.leaving.load(tx, e.asOf); err != nil {
 		return nil, err

@@ -5,10 +5,8 @@ import (
 	"ensomet/internal/core/condition"
 	"ensomet/internal/core/demand"
 	"ensomet/internal/core/entitle"
-	"ensomet/internal/core/evidence"
 	"ensomet/internal/core/money"
 	"ensomet/internal/core/policy"
-	"ensomet/internal/core/position"
 	"ensomet/internal/core/recognise"
 	"ensomet/internal/store"
 
@@ -18,7 +16,6 @@ import (
 // estate is everything that figures of one day are computed from, loaded for all products or for some.
 type estate struct {
 	asOf      civil.Day
-	at        int64 // installs present at this second count
 	settings  Settings
 	rates     money.Rates
 	catalogue *recognise.Catalogue
@@ -26,14 +23,10 @@ type estate struct {
 	recs      []recFacts      // by record number
 	releases  map[int64]*seen // by title
 	keys      []keyFacts
-	devices   []store.DeviceFacts
-	deviceAt  map[int64]int
-	persons   []store.PersonFacts
-	personAt  map[string]int           // by user_id
-	places    map[string]entitle.Place // where users belong
-	fleet     map[string]position.Fleet
+	*machines
+	persons   []store.PersonFacts // those of machines, and strangers behind them
+	strangers map[string]int
 	sets      demand.Sets
-	plant     *demand.Plant
 	useNames  map[int64]int64 // by name of a session, its product
 	policies  []policy.Policy
 	// what conditions on devices are asked of
@@ -128,11 +121,15 @@ const tenThousandth = 10_000
 
 // loadEstate loads what the figures of a day rest on. only limits installs to some products and the suites they are parts of; nil is everything.
 func (a *App) loadEstate(tx *store.Tx, asOf civil.Day, now int64, only []int64) (*estate, error) {
-	e := &estate{asOf: asOf, at: min(asOf.EndUnix()-1, now), deviceAt: map[int64]int{}, personAt: map[string]int{}, places: map[string]entitle.Place{}, fleet: map[string]position.Fleet{}, sets: demand.Sets{}, releases: map[int64]*seen{}, products: map[int64]*productFacts{}}
+	e := &estate{asOf: asOf, strangers: map[string]int{}, sets: demand.Sets{}, releases: map[int64]*seen{}, products: map[int64]*productFacts{}}
 	var err error
 	if e.settings, err = loadSettings(tx); err != nil {
 		return nil, err
 	}
+	if e.machines, err = a.machinesOf(tx, &e.settings, asOf, now); err != nil {
+		return nil, err
+	}
+	e.persons, e.facts = e.machines.persons, make([]deviceCount, len(e.devices))
 	rates, err := tx.Rates()
 	if err != nil {
 		return nil, err
@@ -155,13 +152,14 @@ func (a *App) loadEstate(tx *store.Tx, asOf civil.Day, now int64, only []int64) 
 	for _, p := range e.catalogue.Products() {
 		e.addProduct(p)
 	}
-	if err := e.loadRights(tx); err != nil {
-		return nil, err
+	if only != nil {
+		var wanted []int64
+		for _, id := range only {
+			wanted = append(wanted, e.catalogue.Kin(id)...)
+		}
+		only = compact(wanted)
 	}
-	if err := e.loadDevices(tx); err != nil {
-		return nil, err
-	}
-	if err := e.loadPlant(tx); err != nil {
+	if err := e.loadRights(tx, only); err != nil {
 		return nil, err
 	}
 	var asked []condition.Condition
@@ -176,13 +174,6 @@ func (a *App) loadEstate(tx *store.Tx, asOf civil.Day, now int64, only []int64) 
 	}
 	if e.conditions, err = loadConditions(tx, &e.settings, e.at, asked); err != nil {
 		return nil, err
-	}
-	if only != nil {
-		var wanted []int64
-		for _, id := range only {
-			wanted = append(wanted, e.catalogue.Kin(id)...)
-		}
-		only = compact(wanted)
 	}
 	if err := e.loadRecords(tx, only); err != nil {
 		return nil, err
@@ -235,8 +226,8 @@ func (e *estate) price(f *productFacts, t *recognise.Title) int64 {
 	return amount.Mul(decimal.NewFromInt(tenThousandth)).Round(0).IntPart()
 }
 
-func (e *estate) loadRights(tx *store.Tx) error {
-	lines, err := tx.AllEntitlements()
+func (e *estate) loadRights(tx *store.Tx, only []int64) error {
+	lines, err := tx.EntitlementsOf(only)
 	if err != nil {
 		return err
 	}
@@ -261,67 +252,6 @@ func rankOf(p *recognise.Product, edition string) int {
 		}
 	}
 	return 0
-}
-
-func (e *estate) loadDevices(tx *store.Tx) error {
-	var err error
-	if e.persons, err = tx.AllPersons(); err != nil {
-		return err
-	}
-	for i, p := range e.persons {
-		e.personAt[p.Code] = i
-	}
-	if e.devices, err = tx.AllDevices(e.at); err != nil {
-		return err
-	}
-	e.facts = make([]deviceCount, len(e.devices))
-	for i, d := range e.devices {
-		e.deviceAt[d.ID] = i
-		if d.PrimaryUser != "" {
-			e.person(d.PrimaryUser)
-			if _, known := e.places[d.PrimaryUser]; !known {
-				e.places[d.PrimaryUser] = entitle.Place{Unit: d.OrgUnit, Country: d.Country}
-			}
-		}
-		if d.Status != "in_service" {
-			continue
-		}
-		f := e.fleet[d.Kind]
-		switch e.age(&d) {
-		case evidence.Fresh:
-			f.Fresh++
-		case evidence.Stale:
-			f.Stale++
-		default:
-			f.Never++
-		}
-		e.fleet[d.Kind] = f
-	}
-	return nil
-}
-
-// person returns the place in persons of a user_id. One that evidence names and no users.csv does is a user all the same, with a number below zero.
-func (e *estate) person(code string) int {
-	i, known := e.personAt[code]
-	if !known {
-		i = len(e.persons)
-		e.persons = append(e.persons, store.PersonFacts{ID: -int64(i) - 1, Code: code, Name: code})
-		e.personAt[code] = i
-	}
-	return i
-}
-
-func (e *estate) age(d *store.DeviceFacts) evidence.Age {
-	return e.settings.age(d, evidence.OfSoftware, e.at)
-}
-
-// userPlace is where a user belongs: the unit of the directory, the country of a device of his.
-func (e *estate) userPlace(p *store.PersonFacts) entitle.Place {
-	at := e.places[p.Code]
-	if p.OrgUnit != "" {
-		at.Unit = p.OrgUnit
-	}
-	return at
 }
 
 func (e *estate) loadRecords(tx *store.Tx, only []int64) error {

@@ -30,10 +30,6 @@ func (e *estate) unitViews(f *productFacts, positions []position.Position, key s
 	for i, h := range f.holdings {
 		holding[h.Device] = i
 	}
-	person := map[int64]*store.PersonFacts{}
-	for i := range e.persons {
-		person[e.persons[i].ID] = &e.persons[i]
-	}
 	for i := range positions {
 		p := &positions[i]
 		for j := range p.Units {
@@ -46,7 +42,7 @@ func (e *estate) unitViews(f *productFacts, positions []position.Position, key s
 			if d, ok := e.deviceAt[u.Device]; ok {
 				v.Device, v.DeviceName, v.LastSeen = e.devices[d].Code, e.devices[d].Name, e.devices[d].LastScan
 			}
-			if x := person[u.User]; x != nil {
+			if x := e.personByID(u.User); x != nil {
 				v.User, v.UserName = x.Code, x.Name
 			}
 			if h, ok := holding[u.Device]; ok {

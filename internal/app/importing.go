@@ -215,7 +215,18 @@ func (a *App) importInto(tx *store.Tx, req ImportRequest, r formats.Rows, res *I
 	if !res.News() {
 		return nil
 	}
-	return markDirty(tx, req.Kind == formats.Titles || req.Kind == formats.Publishers)
+	return markImport(tx, req.Kind)
+}
+
+// markImport marks what lines of a kind touch. Rights and pools mark their products line by line.
+func markImport(tx *store.Tx, k *formats.Kind) error {
+	switch k {
+	case formats.Entitlements, formats.Transactions, formats.Assignments, formats.Pools, formats.PoolEvents:
+		return count(tx, changes)
+	case formats.Titles, formats.Publishers:
+		return markCatalogue(tx)
+	}
+	return markDirty(tx, false)
 }
 
 // News reports whether the import changed anything that figures rest on.

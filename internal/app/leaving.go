@@ -142,7 +142,7 @@ func (a *App) Leave(ctx context.Context, l Leaving, who string) (Effect, error) 
 		if err := tx.Note(a.Clock.Now(), who, map[bool]string{false: "left out of the count", true: "counts again"}[l.Again], fmt.Sprintf("product %d", l.Product), strings.Join(l.Devices, ", ")); err != nil {
 			return err
 		}
-		return markDirty(tx, false)
+		return markTouched(tx, l.Product)
 	})
 	return out, err
 }

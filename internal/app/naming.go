@@ -58,7 +58,7 @@ func (a *App) Decide(ctx context.Context, d NameDecision, who string) (Effect, e
 				return err
 			}
 		}
-		return markDirty(tx, false)
+		return markTouched(tx) // recognition marks the products
 	})
 	return out, err
 }
@@ -211,7 +211,7 @@ func (a *App) Withdraw(ctx context.Context, key, who string) error {
 		if err := tx.Note(now, who, "withdrew a decision", key, ""); err != nil {
 			return err
 		}
-		return markDirty(tx, false)
+		return markTouched(tx) // recognition marks the products
 	})
 }
 
@@ -244,7 +244,7 @@ func (a *App) Undo(ctx context.Context, who string) (Undone, error) {
 		if err := tx.Note(now, who, "undid", b.What, strings.Join(keys, ", ")); err != nil {
 			return err
 		}
-		return markDirty(tx, false)
+		return markTouched(tx) // recognition marks the products
 	})
 	return out, err
 }

@@ -10,41 +10,43 @@ import (
 	"github.com/shopspring/decimal"
 )
 
-// loadPlant gathers what licences by processor, core and virtual machine depend on, of machines that may matter: those in service and the hosts of others.
-func (e *estate) loadPlant(tx *store.Tx) error {
-	e.plant = &demand.Plant{Machines: make(map[int64]*demand.Machine, len(e.devices)), Clusters: map[string][]int64{}}
-	byCode := make(map[string]int64, len(e.devices))
-	for i := range e.devices {
-		byCode[e.devices[i].Code] = e.devices[i].ID
+// loadPlant gathers what licences by processor, core and virtual machine depend on.
+func (m *machines) loadPlant(tx *store.Tx, settings *Settings, asOf civil.Day) error {
+	m.plant = &demand.Plant{Machines: make(map[int64]*demand.Machine, len(m.devices)), Clusters: map[string][]int64{}}
+	all := make([]demand.Machine, len(m.devices))
+	byCode := make(map[string]int64, len(m.devices))
+	for i := range m.devices {
+		byCode[m.devices[i].Code] = m.devices[i].ID
 	}
-	for i := range e.devices {
-		d := &e.devices[i]
-		m := &demand.Machine{Device: d.ID, Kind: d.Kind, Fresh: e.age(d) == evidence.Fresh, Place: entitle.Place{Unit: d.OrgUnit, Country: d.Country}, Processors: d.Processors, Cores: d.Cores, VirtualCores: d.VirtualCores,
+	for i := range m.devices {
+		d := &m.devices[i]
+		all[i] = demand.Machine{Device: d.ID, Kind: d.Kind, Fresh: settings.age(d, evidence.OfSoftware, m.at) == evidence.Fresh, Place: entitle.Place{Unit: d.OrgUnit, Country: d.Country}, Processors: d.Processors, Cores: d.Cores, VirtualCores: d.VirtualCores,
 			Factor: coreFactor(d.CoreFactor), Host: byCode[d.HostID], Cluster: d.Cluster, Pinned: d.Pinned == "true"}
 		if d.Kind == "vm_host" && d.Cluster != "" && d.Status == "in_service" {
-			e.plant.Clusters[d.Cluster] = append(e.plant.Clusters[d.Cluster], d.ID)
+			m.plant.Clusters[d.Cluster] = append(m.plant.Clusters[d.Cluster], d.ID)
 		}
-		e.plant.Machines[d.ID] = m
+		m.plant.Machines[d.ID] = &all[i]
 	}
 	seen, err := tx.HostsSeen()
 	if err != nil {
 		return err
 	}
-	from := (e.asOf - civil.Day(e.settings.DemandDays) + 1).EndUnix() - 86400
+	from := (asOf - civil.Day(settings.DemandDays)).EndUnix()
 	for i, s := range seen {
-		until := e.at + 1
+		until := m.at + 1
 		if i+1 < len(seen) && seen[i+1].Device == s.Device {
 			until = seen[i+1].Since
 		}
-		m := e.plant.Machines[s.Device]
-		if m == nil || s.Since > e.at || until <= from {
+		x := m.plant.Machines[s.Device]
+		if x == nil || s.Since > m.at || until <= from {
 			continue
 		}
-		if host := byCode[s.Host]; host != 0 {
-			m.SeenOn = append(m.SeenOn, host)
+		host := byCode[s.Host]
+		if host != 0 {
+			x.SeenOn = append(x.SeenOn, host)
 		}
-		if until > e.at { // where it was on that day
-			m.Host = byCode[s.Host]
+		if until > m.at { // where it was on that day
+			x.Host = host
 		}
 	}
 	return nil

@@ -29,7 +29,8 @@ func poolEventSink(tx *store.Tx, settings *Settings) (*sink, error) {
 	if err != nil {
 		return nil, err
 	}
-	return plainSink(func(row *formats.Row) (store.Change, error) {
+	touched := map[int64]bool{}
+	s := plainSink(func(row *formats.Row) (store.Change, error) {
 		e, err := formats.ParsePoolEvent(row, settings.Zone)
 		if err != nil {
 			return store.Same, err
@@ -38,6 +39,10 @@ func poolEventSink(tx *store.Tx, settings *Settings) (*sink, error) {
 		if id == 0 {
 			return store.Same, refuse(row, "there is no pool %q: import the pools first; the line is tried again then", e.Pool)
 		}
-		return tx.PutPoolEvent(id, e)
-	}), nil
+		c, err := tx.PutPoolEvent(id, e)
+		touched[id] = touched[id] || c != store.Same
+		return c, err
+	})
+	s.finish = func(*ImportResult) error { return tx.TouchPools(touched) }
+	return s, nil
 }

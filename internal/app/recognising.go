@@ -59,9 +59,6 @@ func (a *App) recogniseOnce(ctx context.Context, look func(context.Context, func
 		}
 		return a.keepAnew(tx, &work, began)
 	})
-	if !work.all { // new records alone: everything is renewed right after
-		return nil, done, err
-	}
 	return work.products(), done, err
 }
 
@@ -293,13 +290,19 @@ func storeRecognitions(tx *store.Tx, changed []store.Recognition, before map[int
 	if err != nil {
 		return err
 	}
-	var otherwise []int64
+	var otherwise, products []int64
 	for _, n := range changed {
+		products = append(products, n.Product, before[n.Record].Product)
 		if err := b.AddRecognition(n); err != nil {
 			return err
 		}
 		if old, known := before[n.Record]; known && (old.Version != n.Version || old.Key != n.Key) {
 			otherwise = append(otherwise, n.Record)
+		}
+	}
+	if products = slices.DeleteFunc(compact(products), func(id int64) bool { return id == 0 }); len(products) > 0 {
+		if err := tx.Touch(products); err != nil {
+			return err
 		}
 	}
 	if err := b.Flush(); err != nil || len(otherwise) == 0 {

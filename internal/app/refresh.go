@@ -160,6 +160,9 @@ func (a *App) Refresh(ctx context.Context) error {
 		if err := tx.Clean(upTo); err != nil {
 			return err
 		}
+		if err := tx.Untouch(nil, upTo); err != nil {
+			return err
+		}
 		if err := a.queueChangeMail(tx); err != nil {
 			return err
 		}

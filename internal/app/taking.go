@@ -46,6 +46,8 @@ type taker struct {
 	installs *store.Bulk
 	uses     *store.Bulk
 	res      *ImportResult
+	compare  bool               // keep what the device was before
+	was      *store.DeviceFacts // the device before the scan
 }
 
 func (a *App) newTaker(tx *store.Tx, source, findsBy string, res *ImportResult) (*taker, error) {
@@ -58,7 +60,7 @@ func (a *App) newTaker(tx *store.Tx, source, findsBy string, res *ImportResult) 
 		return nil, err
 	}
 	uses, err := tx.NewLastUses()
-	return &taker{a, tx, source, root, findsBy, installs, uses, res}, err
+	return &taker{app: a, tx: tx, source: source, root: root, findsBy: findsBy, installs: installs, uses: uses, res: res}, err
 }
 
 // device finds the device that a scan speaks of, and adds one that nobody has listed.
@@ -112,6 +114,11 @@ func (t *taker) take(s *formats.Scan) (device int64, outcome string, err error) 
 	}
 	if device, err = t.device(&s.Device); err != nil {
 		return 0, "", err
+	}
+	if t.compare {
+		if t.was, err = t.tx.OneDevice(device, t.app.Clock.Now().Unix()); err != nil {
+			return 0, "", err
+		}
 	}
 	before := t.res.Added + t.res.Changed + t.res.Gone
 	newest, err := t.tx.NewestScan(device, t.root)
@@ -396,6 +403,7 @@ func (a *App) takeScan(tx *store.Tx, source, findsBy string, s *formats.Scan) (T
 	if err != nil {
 		return Taken{}, err
 	}
+	t.compare = true
 	device, outcome, err := t.take(s)
 	if err != nil {
 		return Taken{}, err
@@ -411,5 +419,31 @@ func (a *App) takeScan(tx *store.Tx, source, findsBy string, s *formats.Scan) (T
 	if !res.News() {
 		return out, nil
 	}
-	return out, markDirty(tx, false)
+	return out, a.markScan(tx, t.was, device)
+}
+
+// markScan marks what a scan touches: the products on its device, and everything where the device became another kind of machine or its evidence another age, since the doubt in every figure rests on that.
+func (a *App) markScan(tx *store.Tx, was *store.DeviceFacts, device int64) error {
+	now := a.Clock.Now().Unix()
+	is, err := tx.OneDevice(device, now)
+	if err != nil {
+		return err
+	}
+	settings, err := loadSettings(tx)
+	if err != nil {
+		return err
+	}
+	if was == nil || settings.age(was, evidence.OfSoftware, now) != settings.age(is, evidence.OfSoftware, now) || lasting(*was) != lasting(*is) {
+		return markDirty(tx, false)
+	}
+	if err := tx.TouchDevice(device); err != nil {
+		return err
+	}
+	return count(tx, changes, machineChanges)
+}
+
+// lasting is a device without the times of its evidence.
+func lasting(d store.DeviceFacts) store.DeviceFacts {
+	d.LastScan, d.HardwareSeen, d.UseSeen, d.ListedAt = 0, 0, 0, 0
+	return d
 }

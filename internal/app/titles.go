@@ -89,7 +89,7 @@ func (a *App) AddTitle(ctx context.Context, t NewTitle, who string) (int64, erro
 		if err := tx.Note(a.Clock.Now(), who, "added a title", t.Publisher+" "+t.Product, t.Model); err != nil {
 			return err
 		}
-		return markDirty(tx, true)
+		return markCatalogue(tx)
 	})
 	return id, err
 }

@@ -26,37 +26,43 @@ func (a *App) RenewTouched(ctx context.Context) error {
 
 func (a *App) renewTouched(ctx context.Context) error {
 	a.step("recognising names")
-	products, err := a.recognise(ctx)
-	if err != nil {
+	if _, err := a.recognise(ctx); err != nil {
 		return fmt.Errorf("names could not be recognised: %w", err)
 	}
 	d := &derived{}
 	var newest int64
-	err = a.DB.View(ctx, func(tx *store.Tx) error {
+	var upTo string
+	var products, marked []int64
+	err := a.DB.View(ctx, func(tx *store.Tx) error {
+		var err error
+		if upTo, err = tx.Setting(changes); err != nil {
+			return err
+		}
 		text, err := tx.Setting(catalogueSeen)
 		if err != nil {
 			return err
 		}
 		seen, _ := strconv.ParseInt(text, 10, 64) // empty is none
-		changed, upTo, err := tx.ProductsChangedSince(seen)
+		changed, now, err := tx.ProductsChangedSince(seen)
 		if err != nil {
 			return err
 		}
-		newest = upTo
+		if marked, err = tx.Touched(upTo); err != nil {
+			return err
+		}
+		newest = now
 		computed, err := tx.Setting("computed_for")
-		if err != nil || computed != a.Today().String() { // everything is worked out anew on another day
-			products = nil
+		if err != nil || computed != a.Today().String() || slices.Contains(marked, 0) { // everything is worked out anew
 			return err
 		}
 		c, err := a.catalogueOf(tx)
 		if err != nil {
 			return err
 		}
-		var kin []int64
-		for _, id := range compact(append(products, changed...)) {
-			kin = append(kin, c.Kin(id)...) // what folds under it, and what it folds under
+		for _, id := range compact(append(slices.Clone(marked), changed...)) {
+			products = append(products, c.Kin(id)...) // what folds under it, and what it folds under
 		}
-		if products = compact(kin); len(products) == 0 || len(products) > mostTouched {
+		if products = compact(products); len(products) == 0 || len(products) > mostTouched {
 			products = nil
 			return nil
 		}
@@ -69,6 +75,9 @@ func (a *App) renewTouched(ctx context.Context) error {
 	return a.DB.Update(ctx, func(tx *store.Tx) error {
 		if products != nil {
 			if err := tx.PutFigures(products, d.figures, d.ways, d.amounts); err != nil {
+				return err
+			}
+			if err := tx.Untouch(marked, upTo); err != nil {
 				return err
 			}
 		}

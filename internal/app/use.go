@@ -24,12 +24,11 @@ func (e *estate) loadPersonsOfDemand(tx *store.Tx) error {
 			byLine[f.lines[i].ID] = &f.lines[i]
 		}
 	}
-	persons := map[int64]*store.PersonFacts{}
-	for i := range e.persons {
-		persons[e.persons[i].ID] = &e.persons[i]
-	}
 	for _, s := range seats {
-		l, p := byLine[s.Line], persons[s.Person]
+		if s.Person == 0 {
+			continue
+		}
+		l, p := byLine[s.Line], e.personByID(s.Person)
 		if l == nil || p == nil {
 			continue
 		}

@@ -14,6 +14,9 @@ func (tx *Tx) Pools() (*Upserter, error) {
 // PutPool writes a pool.
 func (u *Upserter) PutPool(product int64, p formats.Pool) (Change, error) {
 	_, c, err := u.put(p.Code, p.Code, product, p.Server, p.Quantity, p.Expires, custom(p.Custom))
+	if err == nil && c != Same {
+		err = u.tx.Touch([]int64{product})
+	}
 	return c, err
 }
 
@@ -27,6 +30,21 @@ func (tx *Tx) PutPoolEvent(pool int64, e formats.PoolEvent) (Change, error) {
 		return Same, nil
 	}
 	return Added, nil
+}
+
+// TouchPools marks the products of some pools.
+func (tx *Tx) TouchPools(pools map[int64]bool) error {
+	list, err := tx.AllPools()
+	if err != nil {
+		return err
+	}
+	var products []int64
+	for _, p := range list {
+		if pools[p.ID] {
+			products = append(products, p.Product)
+		}
+	}
+	return tx.Touch(products)
 }
 
 // PoolOf is a pool with its product.

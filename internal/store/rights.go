@@ -111,8 +111,19 @@ func (u *Upserter) PutEntitlement(product int64, e formats.Entitlement, at int64
 	for _, r := range e.Rights {
 		rights = append(rights, string(r))
 	}
+	touched := []int64{product}
+	if known := u.Known(e.Code); known != 0 {
+		var was int64
+		if err := u.tx.QueryRowContext(u.tx.ctx, "SELECT product_id FROM entitlement WHERE id = ?", known).Scan(&was); err != nil {
+			return Same, err
+		}
+		touched = append(touched, was)
+	}
 	_, c, err := u.put(e.Code, e.Code, product, e.Edition, e.Version, string(e.Metric), e.Quantity, string(e.Kind), e.Start, e.End, e.MaintenanceEnd, money(e.UnitPrice), e.Currency, e.Purchased, e.Order, e.Contract,
 		e.ScopeUnit, e.ScopeCountry, strings.Join(rights, "|"), e.MinPerProcessor, e.MinPerServer, e.PackSize, e.Capacity, e.Base, custom(e.Custom), product, at, author)
+	if err == nil && c != Same {
+		err = u.tx.Touch(touched)
+	}
 	return c, err
 }
 
@@ -125,7 +136,19 @@ type StoredEntitlement struct {
 }
 
 // AllEntitlements reads all entitlements with their transactions, by code. Edition ranks are left to the catalogue.
-func (tx *Tx) AllEntitlements() ([]StoredEntitlement, error) {
+func (tx *Tx) AllEntitlements() ([]StoredEntitlement, error) { return tx.EntitlementsOf(nil) }
+
+// EntitlementsOf reads the entitlements of some products; nil is all.
+func (tx *Tx) EntitlementsOf(products []int64) ([]StoredEntitlement, error) {
+	of, ofTxn, args := "", "", []any{}
+	if products != nil {
+		text, err := json.Marshal(products)
+		if err != nil {
+			return nil, err
+		}
+		of, args = " AND e.product_id IN (SELECT value FROM json_each(?))", append(args, string(text))
+		ofTxn = " WHERE entitlement_id IN (SELECT id FROM entitlement WHERE product_id IN (SELECT value FROM json_each(?)))"
+	}
 	list, err := query(tx, func(r *sql.Rows, e *StoredEntitlement) error {
 		var price sql.NullString
 		var rights, fields string
@@ -146,7 +169,7 @@ func (tx *Tx) AllEntitlements() ([]StoredEntitlement, error) {
 		return nil
 	}, `SELECT e.id, e.code, e.product_id, p.publisher, p.name, e.edition, e.version, e.metric, e.quantity, e.kind, e.start, e.end, e.maintenance_end, e.unit_price, e.currency, e.purchased, e.order_no, e.contract,
 		e.scope_unit, e.scope_country, e.rights, e.min_per_processor, e.min_per_server, e.pack_size, e.capacity, e.base, e.custom, e.changed_at, e.author
-		FROM entitlement e JOIN product p ON p.id = e.product_id WHERE e.withdrawn_at = 0 ORDER BY e.code`)
+		FROM entitlement e JOIN product p ON p.id = e.product_id WHERE e.withdrawn_at = 0`+of+` ORDER BY e.code`, args...)
 	if err != nil {
 		return nil, err
 	}
@@ -163,7 +186,7 @@ func (tx *Tx) AllEntitlements() ([]StoredEntitlement, error) {
 		err := r.Scan(&v.ID, &v.line, &v.Type, &v.On, &v.Quantity, &price, &v.Currency, &v.Order, &v.Note)
 		v.Price = readMoney(price)
 		return err
-	}, "SELECT id, entitlement_id, type, on_day, quantity, price, currency, order_no, note FROM txn ORDER BY on_day, id")
+	}, "SELECT id, entitlement_id, type, on_day, quantity, price, currency, order_no, note FROM txn"+ofTxn+" ORDER BY on_day, id", args...)
 	for _, t := range txns {
 		if i, ok := at[t.line]; ok {
 			list[i].Transactions = append(list[i].Transactions, t.Transaction)
@@ -182,7 +205,7 @@ func (tx *Tx) PutTransaction(line int64, t formats.Transaction) (Change, error) 
 	if n, _ := res.RowsAffected(); n == 0 {
 		return Same, nil
 	}
-	return Added, nil
+	return Added, tx.touchLine(line)
 }
 
 // PutAssignment writes an assignment; person or device is 0.
@@ -201,7 +224,16 @@ func (tx *Tx) PutAssignment(line, person, device int64, a formats.Assignment) (C
 	if n, _ := res.RowsAffected(); n == 0 {
 		return Same, nil
 	}
-	return Added, nil
+	return Added, tx.touchLine(line)
+}
+
+// touchLine marks the product of an entitlement.
+func (tx *Tx) touchLine(line int64) error {
+	var product int64
+	if err := tx.QueryRowContext(tx.ctx, "SELECT product_id FROM entitlement WHERE id = ?", line).Scan(&product); err != nil {
+		return err
+	}
+	return tx.Touch([]int64{product})
 }
 
 // Assigned is a seat that a user or a device holds.

@@ -1,0 +1,64 @@
+package store
+
+import (
+	"database/sql"
+	"encoding/json"
+)
+
+// A touched product is one whose position is to be worked out again; product 0 stands for all. The mark carries the change that it was made with, which is the one after the counter's value.
+
+const nextChange = "(SELECT CAST(coalesce((SELECT value FROM setting WHERE key = 'changes'), 0) AS INTEGER) + 1)"
+
+// Touch marks products, in the transaction that changes what their positions rest on, before the change is counted.
+func (tx *Tx) Touch(products []int64) error {
+	if len(products) == 0 {
+		return nil
+	}
+	list, err := json.Marshal(products)
+	if err != nil {
+		return err
+	}
+	_, err = tx.exec("INSERT INTO dirty_product(product_id, change) SELECT value, "+nextChange+" FROM json_each(?) WHERE true ON CONFLICT DO UPDATE SET change = excluded.change", string(list))
+	return err
+}
+
+// TouchAll marks every product.
+func (tx *Tx) TouchAll() error {
+	_, err := tx.exec("INSERT INTO dirty_product(product_id, change) SELECT 0, " + nextChange + " WHERE true ON CONFLICT DO UPDATE SET change = excluded.change")
+	return err
+}
+
+// TouchDevice marks the products that were ever recognised on a device.
+func (tx *Tx) TouchDevice(device int64) error {
+	_, err := tx.exec("INSERT INTO dirty_product(product_id, change) SELECT DISTINCT n.product_id, "+nextChange+" FROM recognition n WHERE n.product_id <> 0 AND n.record_id IN (SELECT record_id FROM install WHERE device_id = ?) "+
+		"ON CONFLICT DO UPDATE SET change = excluded.change", device)
+	return err
+}
+
+// Touched lists the products marked up to a change.
+func (tx *Tx) Touched(upTo string) ([]int64, error) {
+	return query(tx, func(r *sql.Rows, v *int64) error { return r.Scan(v) }, "SELECT product_id FROM dirty_product WHERE change <= CAST(? AS INTEGER) ORDER BY product_id", upTo)
+}
+
+// Untouch forgets the marks up to a change: of some products, or of all where the list is nil.
+func (tx *Tx) Untouch(products []int64, upTo string) error {
+	if products == nil {
+		_, err := tx.exec("DELETE FROM dirty_product WHERE change <= CAST(? AS INTEGER)", upTo)
+		return err
+	}
+	list, err := json.Marshal(products)
+	if err != nil {
+		return err
+	}
+	_, err = tx.exec("DELETE FROM dirty_product WHERE change <= CAST(? AS INTEGER) AND product_id IN (SELECT value FROM json_each(?))", upTo, string(list))
+	return err
+}
+
+// AgeStored is the age of a device's software evidence that the last renewal stored; empty where there is none.
+func (tx *Tx) AgeStored(device int64) (string, error) {
+	list, err := query(tx, func(r *sql.Rows, v *string) error { return r.Scan(v) }, "SELECT age FROM device_fact WHERE device_id = ?", device)
+	if len(list) == 0 {
+		return "", err
+	}
+	return list[0], err
+}
