@@ -137,7 +137,7 @@ func (a *App) Refresh(ctx context.Context) error {
 	}); err != nil {
 		return err
 	}
-	if err := a.renewTouched(ctx); err != nil {
+	if err := a.renewTouched(ctx, false); err != nil {
 		return err
 	}
 	a.step("counting installs")

@@ -21,10 +21,11 @@ func (a *App) RenewTouched(ctx context.Context) error {
 	a.refreshing.Lock()
 	defer a.refreshing.Unlock()
 	defer a.step("")
-	return a.renewTouched(ctx)
+	return a.renewTouched(ctx, true)
 }
 
-func (a *App) renewTouched(ctx context.Context) error {
+// renewTouched leaves it to the renewal of everything that follows where all products, or very many, are touched; where none follows, it works them all out.
+func (a *App) renewTouched(ctx context.Context, alone bool) error {
 	a.step("recognising names")
 	if _, err := a.recognise(ctx); err != nil {
 		return fmt.Errorf("names could not be recognised: %w", err)
@@ -33,6 +34,7 @@ func (a *App) renewTouched(ctx context.Context) error {
 	var newest int64
 	var upTo string
 	var products, marked []int64
+	all := false
 	err := a.DB.View(ctx, func(tx *store.Tx) error {
 		var err error
 		if upTo, err = tx.Setting(changes); err != nil {
@@ -52,8 +54,14 @@ func (a *App) renewTouched(ctx context.Context) error {
 		}
 		newest = now
 		computed, err := tx.Setting("computed_for")
-		if err != nil || computed != a.Today().String() || slices.Contains(marked, 0) { // everything is worked out anew
+		if err != nil {
 			return err
+		}
+		if computed != a.Today().String() || slices.Contains(marked, 0) {
+			if all = alone; all {
+				return a.figuresOf(tx, nil, d)
+			}
+			return nil
 		}
 		c, err := a.catalogueOf(tx)
 		if err != nil {
@@ -62,20 +70,23 @@ func (a *App) renewTouched(ctx context.Context) error {
 		for _, id := range compact(append(slices.Clone(marked), changed...)) {
 			products = append(products, c.Kin(id)...) // what folds under it, and what it folds under
 		}
-		if products = compact(products); len(products) == 0 || len(products) > mostTouched {
+		if products = compact(products); len(products) == 0 || !alone && len(products) > mostTouched {
 			products = nil
 			return nil
 		}
 		a.step("working out the positions that change")
 		return a.figuresOf(tx, products, d)
 	})
-	if err != nil || newest == 0 && products == nil {
+	if err != nil || newest == 0 && products == nil && !all {
 		return err
 	}
 	return a.DB.Update(ctx, func(tx *store.Tx) error {
-		if products != nil {
+		if products != nil || all {
 			if err := tx.PutFigures(products, d.figures, d.ways, d.amounts); err != nil {
 				return err
+			}
+			if all {
+				marked = nil
 			}
 			if err := tx.Untouch(marked, upTo); err != nil {
 				return err
@@ -85,7 +96,7 @@ func (a *App) renewTouched(ctx context.Context) error {
 	})
 }
 
-// figuresOf works the positions of some products out.
+// figuresOf works the positions of some products out; nil is all.
 func (a *App) figuresOf(tx *store.Tx, products []int64, d *derived) error {
 	e, err := a.loadEstate(tx, a.Today(), a.Clock.Now().Unix(), products)
 	if err != nil {
@@ -93,7 +104,7 @@ func (a *App) figuresOf(tx *store.Tx, products []int64, d *derived) error {
 	}
 	d.begin(e)
 	for _, f := range e.ordered() {
-		if !slices.Contains(products, f.id) {
+		if products != nil && !slices.Contains(products, f.id) {
 			continue
 		}
 		yesterday, err := tx.Ways(f.id)
