@@ -27,26 +27,22 @@ func (m *machines) loadPlant(tx *store.Tx, settings *Settings, asOf civil.Day) e
 		}
 		m.plant.Machines[d.ID] = &all[i]
 	}
-	seen, err := tx.HostsSeen()
+	// Where virtual machines were within the window: each state that lists gave holds from the one before it.
+	from := (asOf - civil.Day(settings.DemandDays)).EndUnix()
+	were, err := tx.DevicesWere(from)
 	if err != nil {
 		return err
 	}
-	from := (asOf - civil.Day(settings.DemandDays)).EndUnix()
-	for i, s := range seen {
-		until := m.at + 1
-		if i+1 < len(seen) && seen[i+1].Device == s.Device {
-			until = seen[i+1].Since
+	since := map[int64]int64{}
+	for _, w := range were {
+		if x := m.plant.Machines[w.Device]; x != nil && since[w.Device] <= m.at && byCode[w.HostID] != 0 {
+			x.SeenOn = append(x.SeenOn, byCode[w.HostID])
 		}
-		x := m.plant.Machines[s.Device]
-		if x == nil || s.Since > m.at || until <= from {
-			continue
-		}
-		host := byCode[s.Host]
-		if host != 0 {
-			x.SeenOn = append(x.SeenOn, host)
-		}
-		if until > m.at { // where it was on that day
-			x.Host = host
+		since[w.Device] = w.Until
+	}
+	for i := range all {
+		if x := &all[i]; len(x.SeenOn) > 0 && x.Host != 0 {
+			x.SeenOn = append(x.SeenOn, x.Host)
 		}
 	}
 	return nil

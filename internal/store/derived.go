@@ -128,6 +128,30 @@ func (tx *Tx) OneDevice(id, now int64) (*DeviceFacts, error) {
 }
 
 func (tx *Tx) deviceFacts(now int64, where string) ([]DeviceFacts, error) {
+	list, err := tx.devicesNow(now, where)
+	if err != nil {
+		return nil, err
+	}
+	were, err := tx.DevicesWere(now) // what lists stated then, where they state something else since
+	if err != nil || len(were) == 0 {
+		return list, err
+	}
+	then := map[int64]*DeviceWas{}
+	for i := range were {
+		if w := &were[i]; then[w.Device] == nil {
+			then[w.Device] = w
+		}
+	}
+	for i := range list {
+		d := &list[i]
+		if w := then[d.ID]; w != nil {
+			d.Kind, d.Environment, d.OrgUnit, d.Site, d.Country, d.PrimaryUser, d.Status, d.HostID, d.Cluster, d.Pinned, d.Portable = w.Kind, w.Environment, w.OrgUnit, w.Site, w.Country, w.PrimaryUser, w.Status, w.HostID, w.Cluster, w.Pinned, w.Portable
+		}
+	}
+	return list, nil
+}
+
+func (tx *Tx) devicesNow(now int64, where string) ([]DeviceFacts, error) {
 	return query(tx, func(r *sql.Rows, d *DeviceFacts) error {
 		return r.Scan(&d.ID, &d.Code, &d.Name, &d.Kind, &d.Environment, &d.OrgUnit, &d.Site, &d.Country, &d.DirectoryPath, &d.PrimaryUser, &d.Status, &d.IPAddress, &d.Hosting, &d.OS, &d.Portable, &d.Cluster,
 			&d.HostID, &d.Pinned, &d.CoreFactor, &d.Processors, &d.Cores, &d.VirtualCores, &d.LastScan, &d.HardwareSeen, &d.UseSeen, &d.ListedAt)

@@ -26,7 +26,13 @@ func (tx *Tx) Devices() (*Upserter, error) {
 // PutDevice writes a device as it was listed at a time, and brings it in line with what scans reported of it. A scan time older than the one known never replaces it.
 func (u *Upserter) PutDevice(d formats.Device, listedAt int64) (Change, error) {
 	known := u.Known(d.ID)
+	var was DeviceWas
+	var since int64
 	if known != 0 {
+		var err error
+		if was, err = u.tx.stateOf(known); err != nil {
+			return Same, err
+		}
 		var last, listed int64
 		if err := u.tx.QueryRowContext(u.tx.ctx, "SELECT last_scan, listed_at FROM device WHERE id = ?", known).Scan(&last, &listed); err != nil {
 			return Same, err
@@ -35,7 +41,7 @@ func (u *Upserter) PutDevice(d formats.Device, listedAt int64) (Change, error) {
 		if _, err := u.touch.ExecContext(u.tx.ctx, listedAt, known); err != nil {
 			return Same, err
 		}
-		listedAt = max(listed, listedAt)
+		since, listedAt = listed, max(listed, listedAt)
 	}
 	hosting := "own site"
 	if v := d.Custom["hosting"]; v != "" {
@@ -46,10 +52,10 @@ func (u *Upserter) PutDevice(d formats.Device, listedAt int64) (Change, error) {
 	if err == nil && c == Changed {
 		err = u.tx.ResolveDevice(id)
 	}
-	if err != nil || c == Same {
-		return c, err
+	if err == nil && c == Changed && listedAt > since {
+		err = u.tx.keepState(was, listedAt)
 	}
-	return c, u.tx.noteHost(id, listedAt, d.HostID)
+	return c, err
 }
 
 // Persons prepares writing users.

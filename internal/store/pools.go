@@ -72,22 +72,3 @@ func (tx *Tx) PoolSessions(from, to int64) ([]PoolSession, error) {
 		FROM pool_event c WHERE c.event = 'checkout' AND c.at < ?2) WHERE ended = 0 OR ended > ?1 ORDER BY 1, 4, 2, 3`, from, to)
 }
 
-// HostSeen is a host that a list stated for a device, from a time on; host is empty for none.
-type HostSeen struct {
-	Device int64
-	Since  int64
-	Host   string
-}
-
-// HostsSeen reads which hosts virtual machines were on, by device and time.
-func (tx *Tx) HostsSeen() ([]HostSeen, error) {
-	return query(tx, func(r *sql.Rows, v *HostSeen) error { return r.Scan(&v.Device, &v.Since, &v.Host) }, "SELECT device_id, since, host FROM on_host ORDER BY device_id, since")
-}
-
-// noteHost keeps the host that a list of a time states for a device, where it is another than the one before.
-func (tx *Tx) noteHost(device, at int64, host string) error {
-	_, err := tx.exec(`INSERT INTO on_host(device_id, since, host) SELECT ?1, ?2, ?3
-		WHERE coalesce((SELECT host FROM on_host WHERE device_id = ?1 AND since <= ?2 ORDER BY since DESC LIMIT 1), '') <> ?3
-		ON CONFLICT DO UPDATE SET host = excluded.host`, device, at, host)
-	return err
-}

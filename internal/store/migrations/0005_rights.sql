@@ -2,9 +2,11 @@
 
 -- The order in which the metrics of a product cover, joined by |; empty is the usual one.
 ALTER TABLE product ADD COLUMN metric_order TEXT NOT NULL DEFAULT '';
--- The host that lists stated for a virtual machine, from a time on; empty is none.
-CREATE TABLE on_host (device_id INTEGER NOT NULL, since INTEGER NOT NULL, host TEXT NOT NULL, PRIMARY KEY (device_id, since)) WITHOUT ROWID;
-INSERT INTO on_host(device_id, since, host) SELECT id, listed_at, host_id FROM device WHERE host_id <> '';
+-- What lists stated of a device up to a time, where a later list states something else.
+CREATE TABLE device_was (
+  device_id INTEGER NOT NULL, until INTEGER NOT NULL, kind TEXT NOT NULL, environment TEXT NOT NULL, org_unit TEXT NOT NULL, site TEXT NOT NULL, country TEXT NOT NULL, primary_user TEXT NOT NULL, status TEXT NOT NULL,
+  host_id TEXT NOT NULL, cluster TEXT NOT NULL, pinned TEXT NOT NULL, portable TEXT NOT NULL, PRIMARY KEY (device_id, until)
+) WITHOUT ROWID;
 
 -- Licence servers' pools and what they reported.
 CREATE TABLE pool (id INTEGER PRIMARY KEY, code TEXT NOT NULL UNIQUE, product_id INTEGER NOT NULL REFERENCES product(id), server TEXT NOT NULL, quantity INTEGER NOT NULL, expires INTEGER NOT NULL, custom TEXT NOT NULL, hash BLOB NOT NULL);

@@ -1,0 +1,43 @@
+package store
+
+import (
+	"testing"
+
+	"ensomet/internal/formats"
+)
+
+// A device of a past day is as lists stated it then: its unit, its host, and whether it was in service.
+func TestDevicesOfPastDays(t *testing.T) {
+	db := open(t)
+	list := func(at int64, unit, host, status string) {
+		update(t, db, func(tx *Tx) error {
+			u, err := tx.Devices()
+			if err != nil {
+				return err
+			}
+			_, err = u.PutDevice(formats.Device{ID: "D1", Name: "one", Kind: "virtual_machine", OrgUnit: unit, HostID: host, Status: status}, at)
+			return err
+		})
+	}
+	list(1000, "A", "h1", "in_service")
+	list(2000, "A", "h1", "in_service")
+	list(3000, "B", "h1", "in_service")
+	list(4000, "B", "h2", "retired")
+	list(3500, "C", "h3", "retired") // a list that comes late says nothing of the past
+	view(t, db, func(tx *Tx) error {
+		for at, want := range map[int64][3]string{500: {"A", "h1", "in_service"}, 2999: {"A", "h1", "in_service"}, 3000: {"B", "h1", "in_service"}, 3999: {"B", "h1", "in_service"}} {
+			list, err := tx.AllDevices(at)
+			if err != nil {
+				return err
+			}
+			if d := list[0]; d.OrgUnit != want[0] || d.HostID != want[1] || d.Status != want[2] {
+				t.Errorf("at %d: %s %s %s, want %v", at, d.OrgUnit, d.HostID, d.Status, want)
+			}
+		}
+		were, err := tx.DevicesWere(0)
+		if err != nil || len(were) != 2 {
+			t.Errorf("%d states are kept: %+v, %v", len(were), were, err)
+		}
+		return nil
+	})
+}
