@@ -72,16 +72,20 @@ func (e *estate) countDevice(device int64, records []int64) {
 			e.findings = append(e.findings, present{at, f, id})
 		}
 		if !r.counts || d.Status != "in_service" {
+			f.note(device, presentOther)
 			continue
 		}
 		if folded[id] != nil {
 			f.folded++
+			f.note(device, presentFolded)
 			continue
 		}
 		if why := e.whyLeftOut(at, f.id, r.leave); why != "" {
 			f.leaveOut(why)
+			f.note(device, presentLeft)
 			continue
 		}
+		f.note(device, presentHeld)
 		fact.counted++
 		f.counted++
 		if f.holder != device {
@@ -108,6 +112,13 @@ func (e *estate) countDevice(device int64, records []int64) {
 	}
 }
 
+// note keeps in what way the product is on a device, where that is asked for.
+func (f *productFacts) note(device int64, p presence) {
+	if f.trace != nil {
+		f.trace[device] = max(f.trace[device], p)
+	}
+}
+
 // holdByParts makes the holding of a suite of which only parts were seen on a device.
 func (e *estate) holdByParts(at int, s *recognise.Suite, folded map[int64]*recognise.Suite) {
 	d, f := &e.devices[at], e.products[s.Product]
@@ -120,6 +131,7 @@ func (e *estate) holdByParts(at int, s *recognise.Suite, folded map[int64]*recog
 		return
 	}
 	f.holder = d.ID
+	f.note(d.ID, presentHeld)
 	e.facts[at].counted++
 	f.counted++
 	e.hold(f, d)

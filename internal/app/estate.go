@@ -100,6 +100,7 @@ type productFacts struct {
 	restricting                        bool                // some policy restricts it somewhere
 	policyTitle                        policy.Title
 	metered                            bool
+	trace                              map[int64]presence // by device, where asked for
 }
 
 // deviceUse is what the worklist needs of a holding.
@@ -119,8 +120,28 @@ type present struct {
 
 const tenThousandth = 10_000
 
+// presence is in what way a product is on a device; the greater says more.
+type presence int8
+
+const (
+	presentNot    presence = iota
+	presentOther           // as a piece, or on a machine that is not in service
+	presentFolded          // under a suite
+	presentLeft            // left out of the count
+	presentHeld            // counted
+)
+
+// loadEstateTraced also keeps in what way each product is on each device.
+func (a *App) loadEstateTraced(tx *store.Tx, asOf civil.Day, now int64, only []int64) (*estate, error) {
+	return a.loadEstateOf(tx, asOf, now, only, true)
+}
+
 // loadEstate loads what the figures of a day rest on. only limits installs to some products and the suites they are parts of; nil is everything.
 func (a *App) loadEstate(tx *store.Tx, asOf civil.Day, now int64, only []int64) (*estate, error) {
+	return a.loadEstateOf(tx, asOf, now, only, false)
+}
+
+func (a *App) loadEstateOf(tx *store.Tx, asOf civil.Day, now int64, only []int64, traced bool) (*estate, error) {
 	e := &estate{asOf: asOf, strangers: map[string]int{}, sets: demand.Sets{}, releases: map[int64]*seen{}, products: map[int64]*productFacts{}}
 	var err error
 	if e.settings, err = loadSettings(tx); err != nil {
@@ -151,6 +172,9 @@ func (a *App) loadEstate(tx *store.Tx, asOf civil.Day, now int64, only []int64) 
 	}
 	for _, p := range e.catalogue.Products() {
 		e.addProduct(p)
+		if traced {
+			e.products[p.ID].trace = map[int64]presence{}
+		}
 	}
 	if only != nil {
 		var wanted []int64

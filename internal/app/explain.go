@@ -3,9 +3,11 @@ package app
 import (
 	"context"
 	"slices"
+	"strconv"
 	"strings"
 
 	"ensomet/internal/core/civil"
+	"ensomet/internal/core/demand"
 	"ensomet/internal/core/position"
 	"ensomet/internal/store"
 )
@@ -38,7 +40,21 @@ func (e *estate) unitViews(f *productFacts, positions []position.Position, key s
 			if key != "" && k != key {
 				continue
 			}
-			v := UnitView{Unit: u.Place.Unit, Line: line, Reason: reason, Why: u.Why, Fresh: u.Fresh, Needs: needsWords(u), Records: []int64{}}
+			v := UnitView{Unit: u.Place.Unit, Count: u.Part, Whole: u.Count, Free: u.Free, Line: line, Reason: reason, Why: u.Why, Fresh: u.Fresh, Needs: needsWords(u), Records: []int64{}, Calc: []demand.Line{}, Guests: []GuestView{}}
+			if d, ok := e.deviceAt[u.With]; ok {
+				v.With = e.devices[d].Code
+			}
+			if u.Cores != nil {
+				v.Calc = u.Cores.Lines()
+				for _, g := range u.Cores.Guests {
+					if d, ok := e.deviceAt[g.Device]; ok {
+						v.Guests = append(v.Guests, GuestView{e.devices[d].Code, e.devices[d].Name, g.Cores})
+					}
+				}
+			}
+			if u.Session != nil {
+				v.From, v.To = u.Session.From, u.Session.To
+			}
 			if d, ok := e.deviceAt[u.Device]; ok {
 				v.Device, v.DeviceName, v.LastSeen = e.devices[d].Code, e.devices[d].Name, e.devices[d].LastScan
 			}
@@ -47,6 +63,12 @@ func (e *estate) unitViews(f *productFacts, positions []position.Position, key s
 			}
 			if h, ok := holding[u.Device]; ok {
 				v.Records = f.units[h].records
+			} else if u.Cores != nil { // a host is asked for because of its guests
+				for _, h := range u.Holdings {
+					if h, ok := holding[f.holdings[h].Device]; ok && len(v.Records) < 3 {
+						v.Records = append(v.Records, f.units[h].records...)
+					}
+				}
 			}
 			out = append(out, v)
 			if limit > 0 && len(out) == limit {
@@ -57,9 +79,20 @@ func (e *estate) unitViews(f *productFacts, positions []position.Position, key s
 	return out
 }
 
-func needsWords(u *position.UnitResult) string {
+// calcWords writes a calculation in one line.
+func calcWords(lines []demand.Line) string {
 	var out []string
-	for _, n := range u.Set.Needs {
+	for _, l := range lines {
+		out = append(out, l.What+" = "+l.Result)
+	}
+	return strings.Join(out, "; ")
+}
+
+func needsWords(u *position.UnitResult) string { return setWords(u.Set) }
+
+func setWords(s *demand.Set) string {
+	var out []string
+	for _, n := range s.Needs {
 		if s := strings.TrimSpace(n.Edition + " " + n.Version); s != "" {
 			out = append(out, s)
 		}
@@ -88,7 +121,7 @@ func (a *App) FindProducts(ctx context.Context, text string) ([]int64, error) {
 }
 
 // ExplainColumns are the columns of an explanation, a line for each unit of demand.
-var ExplainColumns = strings.Fields("publisher product metric device_id user_id org_unit needs covered_by reason counted_because fresh last_seen")
+var ExplainColumns = strings.Fields("publisher product metric device_id user_id org_unit needs licences covered_by reason counted_because calculation fresh last_seen")
 
 // Explain writes a line for each unit of demand of a product: what covers it, or the nearest reason why nothing does.
 func (a *App) Explain(ctx context.Context, product int64, asOf civil.Day, write func([]string) error) error {
@@ -103,7 +136,7 @@ func (a *App) Explain(ctx context.Context, product int64, asOf civil.Day, write 
 				if u.Fresh {
 					fresh = "true"
 				}
-				if err := write([]string{f.product.Publisher, f.product.Name, string(positions[i].Metric), u.Device, u.User, u.Unit, u.Needs, u.Line, u.Reason, u.Why, fresh, day(u.LastSeen)}); err != nil {
+				if err := write([]string{f.product.Publisher, f.product.Name, string(positions[i].Metric), u.Device, u.User, u.Unit, u.Needs, strconv.FormatInt(u.Count, 10), u.Line, u.Reason, u.Why, calcWords(u.Calc), fresh, day(u.LastSeen)}); err != nil {
 					return err
 				}
 			}

@@ -10,10 +10,13 @@ import (
 	"strings"
 
 	"ensomet/internal/core/civil"
+	"ensomet/internal/core/demand"
 	"ensomet/internal/core/entitle"
 	"ensomet/internal/core/position"
 	"ensomet/internal/formats"
 	"ensomet/internal/store"
+
+	"github.com/shopspring/decimal"
 )
 
 // ProductPosition is the position of one product, opened into both sides.
@@ -45,12 +48,27 @@ type MetricPosition struct {
 	Surplus  int64       `json:"surplus"`
 	Low      int64       `json:"low"`
 	High     int64       `json:"high"`
+	Free     int64       `json:"free" doc:"covered without a right of its own"`
+	Outside  int64       `json:"outside" doc:"devices that have it and that this metric does not count"`
+	Pack     int64       `json:"pack" doc:"what it is bought in"`
+	Buy      int64       `json:"buy" doc:"packs that would cover what is short"`
+	Terms    []string    `json:"terms"`
+	Disagree []string    `json:"disagree" doc:"terms that its lines disagree on; the strictest counts"`
 	Exposure string      `json:"exposure"`
 	Spare    string      `json:"spare"`
 	Currency string      `json:"currency"`
+	Proof    ProofView   `json:"proof"`
 	Lines    []LineView  `json:"lines"`
 	Groups   []GroupView `json:"groups"`
 	Doubt    []DoubtView `json:"doubt"`
+}
+
+// ProofView shows that an allocation is the best: no allocation covers more than Bound, at list price, and this one covers Covered.
+type ProofView struct {
+	Covered string `json:"covered"`
+	Bound   string `json:"bound"`
+	Best    bool   `json:"best"`
+	Looked  int    `json:"looked" doc:"parts of the search where a right can serve several units; 0 where prices alone show it"`
 }
 
 // LineView is an entitlement in a position.
@@ -62,6 +80,9 @@ type LineView struct {
 	Spare     int64  `json:"spare"`
 	Why       string `json:"why"`
 	Unmatched int64  `json:"unmatched"`
+	Consumed  int64  `json:"consumed" doc:"used up by upgrades"`
+	Contract  string `json:"contract"`
+	Worth     string `json:"worth" doc:"what one more right of it would cover, at list price; empty for nothing"`
 }
 
 // GroupView is demand that is covered by one line for one reason, or not covered for one reason.
@@ -82,18 +103,33 @@ type DoubtView struct {
 
 // UnitView is one unit of demand with what it came to.
 type UnitView struct {
-	Device     string  `json:"device"` // device_id
-	DeviceName string  `json:"deviceName"`
-	User       string  `json:"user"` // user_id
-	UserName   string  `json:"userName"`
-	Unit       string  `json:"unit"`
-	Needs      string  `json:"needs"`
-	Line       string  `json:"line"`
-	Reason     string  `json:"reason"`
-	Why        string  `json:"why"`
-	Fresh      bool    `json:"fresh"`
-	LastSeen   int64   `json:"lastSeen"`
-	Records    []int64 `json:"records"`
+	Device     string        `json:"device"` // device_id
+	DeviceName string        `json:"deviceName"`
+	User       string        `json:"user"` // user_id
+	UserName   string        `json:"userName"`
+	Unit       string        `json:"unit"`
+	Count      int64         `json:"count" doc:"licences of it that this line speaks of"`
+	Whole      int64         `json:"whole" doc:"licences that it needs altogether"`
+	Free       bool          `json:"free" doc:"covered without a right of its own"`
+	With       string        `json:"with" doc:"device_id of the device whose right serves it"`
+	Calc       []demand.Line `json:"calc" doc:"how the count came about"`
+	Guests     []GuestView   `json:"guests"`
+	From       int64         `json:"from" doc:"of a session, in seconds since 1970"`
+	To         int64         `json:"to"`
+	Needs      string        `json:"needs"`
+	Line       string        `json:"line"`
+	Reason     string        `json:"reason"`
+	Why        string        `json:"why"`
+	Fresh      bool          `json:"fresh"`
+	LastSeen   int64         `json:"lastSeen"`
+	Records    []int64       `json:"records"`
+}
+
+// GuestView is a virtual machine that makes demand on a host.
+type GuestView struct {
+	Device string `json:"device"`
+	Name   string `json:"name"`
+	Cores  int64  `json:"cores"`
 }
 
 // productEstate loads one product and computes its positions as of a day.
@@ -158,7 +194,7 @@ func (m *MetricPosition) words() string {
 	metric := strings.ReplaceAll(m.Metric, "_", " ")
 	switch {
 	case !m.Counted:
-		return fmt.Sprintf("%d owned by %s, whose demand is not computed", m.Owned, metric)
+		return fmt.Sprintf("%d owned by %s, whose use is not measured", m.Owned, metric)
 	case m.Short > 0:
 		return fmt.Sprintf("by %s %d needed, %d owned, %d short", metric, m.Needed, m.Owned, m.Short)
 	case m.Surplus > 0:
@@ -170,10 +206,18 @@ func (m *MetricPosition) words() string {
 func (e *estate) metricView(f *productFacts, p *position.Position) MetricPosition {
 	fig := e.figure(f, p)
 	m := MetricPosition{Metric: fig.Metric, Counted: p.Counted, Owned: p.Owned, Needed: p.Needed, Covered: p.Covered, Short: p.Short, Surplus: p.Surplus, Low: p.Low, High: p.High, Exposure: fig.Exposure, Spare: fig.SpareValue, Currency: fig.Currency,
-		Lines: []LineView{}, Groups: []GroupView{}, Doubt: []DoubtView{}}
+		Free: p.Free, Outside: p.Outside, Pack: p.Terms.Pack, Buy: demand.Packs(p.Short, p.Terms.Pack), Terms: termsWords(p), Disagree: p.Terms.Disagree, Lines: []LineView{}, Groups: []GroupView{}, Doubt: []DoubtView{},
+		Proof: ProofView{Covered: decimal.New(p.Proof.Covered, -4).String(), Bound: decimal.New(p.Proof.Bound, -4).String(), Best: p.Proof.Best, Looked: p.Proof.Looked}}
+	if m.Disagree == nil {
+		m.Disagree = []string{}
+	}
 	for _, l := range p.Lines {
 		why := l.Effect.Why
-		m.Lines = append(m.Lines, LineView{l.Line.Code, terms(l.Line), l.Effect.Quantity, l.Used, l.Spare, why, l.Effect.Unmatched})
+		worth := ""
+		if l.Worth > 1 {
+			worth = decimal.New(l.Worth, -4).String()
+		}
+		m.Lines = append(m.Lines, LineView{l.Line.Code, terms(l.Line), l.Effect.Quantity, l.Used, l.Spare, why, l.Effect.Unmatched, l.Effect.Consumed, l.Line.Contract, worth})
 	}
 	at := map[string]int{}
 	for i := range p.Units {
@@ -195,6 +239,26 @@ func (e *estate) metricView(f *productFacts, p *position.Position) MetricPositio
 		}
 	}
 	return m
+}
+
+// termsWords says the terms of a metric by processor or core.
+func termsWords(p *position.Position) []string {
+	out := []string{}
+	if p.Metric != entitle.Core && p.Metric != entitle.Processor {
+		return out
+	}
+	if t := p.Terms; p.Metric == entitle.Core {
+		if t.PerProcessor > 0 {
+			out = append(out, fmt.Sprintf("at least %d cores for a processor", t.PerProcessor))
+		}
+		if t.PerServer > 0 {
+			out = append(out, fmt.Sprintf("at least %d cores for a server", t.PerServer))
+		}
+	}
+	if p.Terms.Sub {
+		return append(out, "sub-capacity: virtual cores count, up to those of the host")
+	}
+	return append(out, "full capacity: all of each host")
 }
 
 // group is the group that a unit belongs to: its line and reason, or its gap.

@@ -208,6 +208,9 @@ func (f *finding) into(c store.Case) store.Case {
 // seeCase lets the newest evidence move one case and keeps a step of it.
 func (a *App) seeCase(tx *store.Tx, d *derived, c *store.Case, f *finding, present bool, now int64) error {
 	e := d.estate
+	if c.Kind == casework.Planned && present { // a decision stands by itself as long as it is there
+		f = &finding{kind: c.Kind, device: c.Device, product: c.Product, worth: reclaim.Worth(c.Worth), currency: c.Currency, moneyOn: c.MoneyOn, proof: c.Proof}
+	}
 	scan := int64(0)
 	if i, ok := e.deviceAt[c.Device]; ok {
 		scan = e.devices[i].LastScan

@@ -71,4 +71,3 @@ func (tx *Tx) PoolSessions(from, to int64) ([]PoolSession, error) {
 			coalesce((SELECT min(r.at) FROM pool_event r WHERE r.pool_id = c.pool_id AND r.session = c.session AND r.event = 'return' AND r.at >= c.at), 0) AS ended
 		FROM pool_event c WHERE c.event = 'checkout' AND c.at < ?2) WHERE ended = 0 OR ended > ?1 ORDER BY 1, 4, 2, 3`, from, to)
 }
-

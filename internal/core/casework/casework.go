@@ -11,6 +11,7 @@ type Kind string
 const (
 	RestrictedTitle Kind = "restricted"
 	IdleLicence     Kind = "idle"
+	Planned         Kind = "planned" // somebody decided to remove it
 )
 
 // State is how far a case is.

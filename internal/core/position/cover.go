@@ -340,8 +340,8 @@ func nearest(m entitle.Metric, k unitKind, lines []entitle.Line, effects map[str
 	return best
 }
 
-// remaining is the demand that a metric left for the next: what it did not cover wholly. What stays in the position is what it covered.
-func (c *cover) remaining() demand.Found {
+// remaining is the demand that a metric left for the next: what it did not cover wholly, and where its holdings come from. What stays in the position is what it covered.
+func (c *cover) remaining(origin []int32) (demand.Found, []int32) {
 	p := c.p
 	covered := make([]bool, len(c.found.Holdings))
 	part := make([]bool, len(c.found.Holdings))
@@ -393,6 +393,7 @@ func (c *cover) remaining() demand.Found {
 	left.Holdings, left.Persons, left.Sessions = nil, nil, nil
 	served := map[int64]bool{} // users of covered devices
 	moved := make([]int32, len(covered))
+	from := []int32{}
 	for i, h := range c.found.Holdings {
 		if covered[i] && !part[i] {
 			moved[i] = -1
@@ -401,6 +402,11 @@ func (c *cover) remaining() demand.Found {
 		}
 		moved[i] = int32(len(left.Holdings))
 		left.Holdings = append(left.Holdings, h)
+		if origin != nil {
+			from = append(from, origin[i])
+		} else {
+			from = append(from, int32(i))
+		}
 	}
 	for _, x := range c.found.Persons {
 		if !people[x.User] && !served[x.User] {
@@ -416,7 +422,7 @@ func (c *cover) remaining() demand.Found {
 		}
 		left.Sessions = append(left.Sessions, s)
 	}
-	return left
+	return left, from
 }
 
 // join makes the key of an option out of the keys of its classes.

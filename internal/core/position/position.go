@@ -91,6 +91,7 @@ func Compute(in Input) []Position {
 		}
 	}
 	found := in.Found
+	var origin []int32 // of found.Holdings in in.Holdings; nil is the same
 	var out []Position
 	for i, m := range metrics {
 		p := Position{Metric: m, Counted: in.counted(m), Ways: map[Way]int64{}}
@@ -110,16 +111,32 @@ func Compute(in Input) []Position {
 		if p.Counted {
 			c := cover{in: &in, p: &p, found: &found, lines: lines, effects: effects, inForce: inForce}
 			c.run()
+			was := origin
 			if i != last {
-				found = c.remaining()
+				found, origin = c.remaining(origin)
 			} else {
 				p.Outside = int64(len(c.outside))
+			}
+			if was != nil {
+				p.renumber(was)
 			}
 			p.figure(in.Fleet, i == last)
 		}
 		out = append(out, p)
 	}
 	return out
+}
+
+// renumber lets units speak of holdings by their places in the input.
+func (p *Position) renumber(origin []int32) {
+	for i := range p.Units {
+		u := &p.Units[i]
+		list := make([]int32, len(u.Holdings))
+		for k, h := range u.Holdings {
+			list[k] = origin[h]
+		}
+		u.Holdings = list
+	}
 }
 
 // counted reports whether the demand of a metric can be known: use at one time is known where it is measured.

@@ -322,6 +322,11 @@ func TestIdentitiesOverAllMetrics(t *testing.T) {
 			if p.Needed > 0 {
 				seen[p.Metric]++
 			}
+			for _, u := range p.Units {
+				if u.Device != 0 && len(u.Holdings) == 1 && u.Cores == nil && u.Session == nil && p.Metric != entitle.Site && in.Holdings[u.Holdings[0]].Device != u.Device {
+					t.Fatalf("seed %d: a unit of device %d points at the holding of another", seed, u.Device)
+				}
+			}
 			if i < len(ps)-1 && p.Short > 0 {
 				t.Fatalf("seed %d: %s is short though %s follows", seed, p.Metric, ps[i+1].Metric)
 			}
