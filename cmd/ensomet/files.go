@@ -216,6 +216,7 @@ func table(out io.Writer, format string, fill func(start func([]string) error, w
 type positionCmd struct {
 	AsOf    string `help:"The day, YYYY-MM-DD; today where empty."`
 	Format  string `help:"csv or json." default:"csv" enum:"csv,json"`
+	By      string `help:"unit, country or contract: the parts of each position follow it." enum:",unit,country,contract" default:""`
 	Explain string `help:"A product: print a line for each unit of its demand." placeholder:"PRODUCT"`
 }
 
@@ -231,6 +232,14 @@ func (c *positionCmd) Run(ctx context.Context, g *globals) error {
 	}
 	if err := renew(ctx, a); err != nil {
 		return err
+	}
+	if c.Explain == "" && c.By != "" {
+		return table(os.Stdout, c.Format, func(start func([]string) error, write func([]string) error) error {
+			if err := start(formats.Positions.Columns); err != nil {
+				return err
+			}
+			return a.PositionsBy(ctx, day, c.By, write)
+		})
 	}
 	if c.Explain == "" {
 		return table(os.Stdout, c.Format, func(start func([]string) error, write func([]string) error) error {

@@ -65,6 +65,9 @@ func (c *cover) run() {
 	}
 	r := allocate.Solve(prob)
 	c.p.Proof = r.Proof
+	if c.in.Verify {
+		c.p.Proof, c.p.Verified = allocate.Check(prob, r)
+	}
 	for i := range c.p.Lines {
 		c.p.Lines[i].Worth = r.Proof.Worth[i]
 	}

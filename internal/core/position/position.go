@@ -27,6 +27,7 @@ type Input struct {
 	demand.Found
 	Fleet     map[string]Fleet // devices in service, by kind
 	Yesterday map[Way]int64
+	Verify    bool // check each allocation without trusting how it was found
 }
 
 // LineResult is what one line came to.
@@ -65,6 +66,7 @@ type Position struct {
 	Units                                        []UnitResult
 	Ways                                         map[Way]int64
 	Proof                                        allocate.Proof
+	Verified                                     bool // the check was asked for, and the allocation is allowed
 }
 
 // Compute returns the positions of a product, one for each metric it is owned under, in the order in which they cover. What the first covers makes

@@ -68,6 +68,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/baskets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["baskets"];
+        put?: never;
+        post: operations["saveBasket"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/baskets/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["tryBasket"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/baskets/{id}/do": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["doBasket"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/baskets/{id}/drop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["dropBasket"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cases": {
         parameters: {
             query?: never;
@@ -340,6 +404,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/contracts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["contracts"];
+        put?: never;
+        post: operations["putContract"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/course": {
         parameters: {
             query?: never;
@@ -484,6 +564,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/entitlements/{code}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["line"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/entitlements/{code}/keys": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["addKey"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/entitlements/{code}/notes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["noteLine"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/entitlements/{code}/withdraw": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["withdrawLine"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/file-search": {
         parameters: {
             query?: never;
@@ -596,6 +740,38 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/keys/{id}/drop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["dropKey"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/keys/{id}/show": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["showKey"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/left-out": {
         parameters: {
             query?: never;
@@ -638,6 +814,38 @@ export interface paths {
         get: operations["lifeCycle"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lines/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["checkLine"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lines/edit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["editLine"];
         delete?: never;
         options?: never;
         head?: never;
@@ -900,6 +1108,38 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/people/{code}/held": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["held"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{code}/held/mail": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["mailHeld"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/plans": {
         parameters: {
             query?: never;
@@ -1012,6 +1252,54 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/products/{id}/give-seats": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["giveWaiting"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/products/{id}/metric-order": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["metricOrder"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/products/{id}/parts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["parts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/products/{id}/position": {
         parameters: {
             query?: never;
@@ -1020,6 +1308,22 @@ export interface paths {
             cookie?: never;
         };
         get: operations["position"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/products/{id}/proof": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["prove"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1038,6 +1342,38 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["addRemark"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/products/{id}/seats": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["freeSeats"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/products/{id}/steps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["productSteps"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1108,6 +1444,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/proofs/{id}/drop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["dropProof"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/publishers": {
         parameters: {
             query?: never;
@@ -1118,6 +1470,38 @@ export interface paths {
         get: operations["publishers"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/purchase-requests": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["purchaseRequests"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/purchase-requests/{id}/end": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["endPurchaseRequest"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1166,6 +1550,22 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["dropRemark"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/renewals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["renewals"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1268,6 +1668,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/seats": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["seats"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/seats/assign": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["assignSeat"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/seats/hand-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["handBack"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/seats/{id}/move": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["moveSeat"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sign-in": {
         parameters: {
             query?: never;
@@ -1316,6 +1780,86 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/spend": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["spend"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/starter-sets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["starterSets"];
+        put?: never;
+        post: operations["putStarterSet"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/starter-sets/{id}/give": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["start"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/statements": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["statements"];
+        put?: never;
+        post: operations["makeStatement"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/statements/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["statement"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/status": {
         parameters: {
             query?: never;
@@ -1324,6 +1868,22 @@ export interface paths {
             cookie?: never;
         };
         get: operations["status"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/steps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["allSteps"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1476,14 +2036,65 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/waiting": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["waiting"];
+        put?: never;
+        post: operations["wait"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/waiting/{id}/end": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["endWait"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        AddKeyRequest: {
+            key: string;
+            note: string;
+        };
         AddRemarkRequest: {
             /** @description device_id, for a remark about one install */
             device: string;
             text: string;
+        };
+        AllSteps: {
+            causes: components["schemas"]["CauseSum"][];
+            /** Format: double */
+            exposureAfter: number;
+            /** Format: double */
+            exposureBefore: number;
+            from: string;
+            positions: components["schemas"]["MovedPosition"][];
+            to: string;
+            /**
+             * Format: int64
+             * @description products whose currency has no rate: they are not in the sum
+             */
+            without: number;
         };
         AsideLine: {
             content: string;
@@ -1506,6 +2117,66 @@ export interface components {
             reason: string;
             state: string;
         };
+        Basket: {
+            /** Format: int64 */
+            at: number;
+            author: string;
+            /** Format: int64 */
+            changedAt: number;
+            /** Format: int64 */
+            doneAt: number;
+            doneBy: string;
+            /** Format: int64 */
+            id: number;
+            measures: components["schemas"]["BasketMeasure"][];
+            name: string;
+            note: string;
+            /**
+             * Format: int64
+             * @description the version that is being changed; another one's changes are not overwritten
+             */
+            version: number;
+        };
+        BasketDone: {
+            /** Format: int64 */
+            cases: number;
+            /** @description measures that somebody has to do elsewhere, such as changing a contract */
+            left: string[];
+            /**
+             * Format: int64
+             * @description purchase requests
+             */
+            requests: number;
+            /**
+             * Format: int64
+             * @description seats that were handed back
+             */
+            seats: number;
+        };
+        BasketMeasure: {
+            country?: string;
+            currency?: string;
+            /** @description device_id */
+            devices?: string[];
+            edition?: string;
+            /** @enum {string} */
+            kind: "remove" | "reclaim" | "move" | "buy" | "upgrade" | "version" | "metric" | "right" | "maintenance" | "lapse";
+            /** @description entitlement_id */
+            line?: string;
+            metric?: string;
+            /** @description of one; empty is the price of the line, else the list price */
+            price?: string;
+            /** Format: int64 */
+            product: number;
+            /** Format: int64 */
+            quantity?: number;
+            right?: string;
+            unit?: string;
+            until?: string;
+            /** @description user_id */
+            users?: string[];
+            version?: string;
+        };
         Batch: {
             /** Format: int64 */
             at: number;
@@ -1520,6 +2191,10 @@ export interface components {
         };
         "BodyStruct { Devices ListString \"json:\\\"devices\\\" minItems:\\\"1\\\" maxItems:\\\"5000\\\"\" }Body": {
             devices: string[];
+        };
+        "BodyStruct { ID int64 \"json:\\\"id\\\"\" }Body": {
+            /** Format: int64 */
+            id: number;
         };
         "BodyStruct { IDs ListInt64 \"json:\\\"ids\\\" minItems:\\\"1\\\"\"; Act string \"json:\\\"act\\\" enum:\\\"againCall off\\\"\" }Body": {
             /** @enum {string} */
@@ -1547,6 +2222,9 @@ export interface components {
             id: number;
             /** @enum {string} */
             kind: "name" | "rule" | "leave_out";
+        };
+        "BodyStruct { Line string \"json:\\\"line\\\"\" }Body": {
+            line: string;
         };
         "BodyStruct { Product int64 \"json:\\\"product\\\"\" }Body": {
             /** Format: int64 */
@@ -1688,6 +2366,34 @@ export interface components {
             titles: number;
             waits: boolean;
         };
+        CauseStep: {
+            cause: string;
+            change: components["schemas"]["StepFigures"];
+            /**
+             * Format: int64
+             * @description devices altogether
+             */
+            count: number;
+            /** @description at most 200 of them */
+            devices: components["schemas"]["StepRef"][];
+            lines: components["schemas"]["StepLine"][];
+            metric: string;
+            users: components["schemas"]["StepRef"][];
+        };
+        CauseSum: {
+            cause: string;
+            /**
+             * Format: double
+             * @description in euros
+             */
+            exposure: number;
+            /** Format: int64 */
+            products: number;
+            /** Format: int64 */
+            short: number;
+            /** Format: int64 */
+            surplus: number;
+        };
         ChangeRow: {
             /** Format: int64 */
             at: number;
@@ -1750,6 +2456,12 @@ export interface components {
             day: string;
             kind: string;
         };
+        CheckLineRequest: {
+            old: string;
+            values: {
+                [key: string]: string;
+            };
+        };
         ComparedDevice: {
             age: string;
             code: string;
@@ -1764,6 +2476,17 @@ export interface components {
             fact: string;
             left: string;
             right: string;
+        };
+        ComparedPosition: {
+            currency: string;
+            differs: boolean;
+            metric: string;
+            now: components["schemas"]["TriedFigures"];
+            product: string;
+            /** Format: int64 */
+            productId: number;
+            publisher: string;
+            said: components["schemas"]["TriedFigures"];
         };
         ComparedTitle: {
             counts: boolean;
@@ -1805,6 +2528,54 @@ export interface components {
             values: {
                 [key: string]: string[];
             };
+        };
+        Contract: {
+            /** Format: int64 */
+            at: number;
+            author: string;
+            code: string;
+            end: string;
+            name: string;
+            note: string;
+            /**
+             * Format: int64
+             * @description how long before its end notice must be given
+             */
+            noticeDays: number;
+            owner: string;
+            publisher: string;
+            /** @description goes on by itself unless notice is given */
+            renews: boolean;
+            start: string;
+        };
+        ContractView: {
+            /** Format: int64 */
+            at: number;
+            author: string;
+            code: string;
+            end: string;
+            /** @description the last day on which a line of it ends */
+            lastEnd: string;
+            /** Format: int64 */
+            lines: number;
+            name: string;
+            note: string;
+            /** @description the last day to give notice */
+            notice: string;
+            /**
+             * Format: int64
+             * @description how long before its end notice must be given
+             */
+            noticeDays: number;
+            owner: string;
+            /** Format: int64 */
+            products: number;
+            publisher: string;
+            /** @description goes on by itself unless notice is given */
+            renews: boolean;
+            start: string;
+            /** @description quantity times price of its lines, in euros */
+            value: string;
         };
         CourseView: {
             /** Format: int64 */
@@ -2058,6 +2829,10 @@ export interface components {
             sort: "new" | "changed" | "conflict";
             theirs: string;
         };
+        DoBasketRequest: {
+            /** Format: int64 */
+            version: number;
+        };
         Done: {
             /** Format: int64 */
             count: number;
@@ -2098,6 +2873,10 @@ export interface components {
         };
         EndPlanRequest: {
             why: string;
+        };
+        EndPurchaseRequestRequest: {
+            /** @enum {string} */
+            how: "bought" | "dropped";
         };
         EntitlementRow: {
             author: string;
@@ -2212,6 +2991,16 @@ export interface components {
             /** Format: int64 */
             unknown: number;
         };
+        FreeSeats: {
+            /** Format: int64 */
+            effective: number;
+            /** Format: int64 */
+            free: number;
+            /** Format: int64 */
+            held: number;
+            line: string;
+            terms: string;
+        };
         GroupDraft: {
             byHand: boolean;
             condition: components["schemas"]["Condition"];
@@ -2258,6 +3047,43 @@ export interface components {
             key: string;
             line: string;
             reason: string;
+        };
+        GuestView: {
+            /** Format: int64 */
+            cores: number;
+            device: string;
+            name: string;
+        };
+        HandBackRequest: {
+            /** @description each goes to whoever waits first */
+            give: boolean;
+            ids: number[];
+        };
+        HandedBack: {
+            /** @description seats that went to whoever waited first */
+            given: components["schemas"]["SeatGift"][];
+            /** Format: int64 */
+            seats: number;
+        };
+        Held: {
+            asOf: string;
+            devices: components["schemas"]["HeldDevice"][];
+            email: string;
+            leftOn: string;
+            name: string;
+            seats: components["schemas"]["SeatRow"][];
+            site: string;
+            status: string;
+            unit: string;
+            user: string;
+            waits: components["schemas"]["WaitRow"][];
+        };
+        HeldDevice: {
+            code: string;
+            kind: string;
+            name: string;
+            status: string;
+            titles: string[];
         };
         Hit: {
             detail: string;
@@ -2343,6 +3169,16 @@ export interface components {
             version: string;
             whyNot: string;
         };
+        KeptKey: {
+            /** Format: int64 */
+            at: number;
+            author: string;
+            /** @description its last signs */
+            hint: string;
+            /** Format: int64 */
+            id: number;
+            note: string;
+        };
         KindAge: {
             age: string;
             /** Format: int64 */
@@ -2386,8 +3222,98 @@ export interface components {
             /** @enum {string} */
             evidence: "software" | "hardware" | "use" | "directory";
         };
+        Line: {
+            result: string;
+            what: string;
+        };
+        LineChange: {
+            /** Format: int64 */
+            at: number;
+            author: string;
+            field: string;
+            is: string;
+            was: string;
+        };
+        LineCheck: {
+            field: string;
+            /** @description the line cannot be kept like this */
+            serious: boolean;
+            text: string;
+        };
+        LineDay: {
+            from: string;
+            /** Format: int64 */
+            quantity: number;
+            why: string;
+        };
+        LineDetail: {
+            /** Format: int64 */
+            changedAt: number;
+            changes: components["schemas"]["LineChange"][];
+            checks: components["schemas"]["LineCheck"][];
+            /** Format: int64 */
+            consumed: number;
+            /** @description what the line came to, from each day on which that changed */
+            days: components["schemas"]["LineDay"][];
+            /** Format: int64 */
+            effective: number;
+            /**
+             * Format: int64
+             * @description seats that are assigned
+             */
+            held: number;
+            keys: components["schemas"]["KeptKey"][];
+            notes: components["schemas"]["LineNote"][];
+            /** Format: int64 */
+            productId: number;
+            proofs: components["schemas"]["Proof"][];
+            transactions: components["schemas"]["LineTransaction"][];
+            /** Format: int64 */
+            unmatched: number;
+            /** @description lines that upgrade this one */
+            upgrades: string[];
+            values: {
+                [key: string]: string;
+            };
+            why: string;
+        };
+        LineEdit: {
+            /**
+             * Format: int64
+             * @description when the line that was looked at was last changed; another one's changes are not overwritten
+             */
+            changedAt: number;
+            /** @description by the columns of entitlements.csv; entitlement_id names the line */
+            values: {
+                [key: string]: string;
+            };
+        };
+        LineNote: {
+            /** Format: int64 */
+            at: number;
+            author: string;
+            /** Format: int64 */
+            id: number;
+            text: string;
+        };
+        LineTransaction: {
+            currency: string;
+            note: string;
+            on: string;
+            order: string;
+            price: string;
+            /** Format: int64 */
+            quantity: number;
+            type: string;
+        };
         LineView: {
             code: string;
+            /**
+             * Format: int64
+             * @description used up by upgrades
+             */
+            consumed: number;
+            contract: string;
             /** Format: int64 */
             effective: number;
             /** Format: int64 */
@@ -2398,6 +3324,8 @@ export interface components {
             /** Format: int64 */
             used: number;
             why: string;
+            /** @description what one more right of it would cover, at list price; empty for nothing */
+            worth: string;
         };
         Made: {
             /** Format: int64 */
@@ -2417,6 +3345,15 @@ export interface components {
             /** Format: int64 */
             tries: number;
         };
+        MailHeldRequest: {
+            address: string;
+        };
+        MakeStatementRequest: {
+            asOf: string;
+            handedTo: string;
+            note: string;
+            products: number[];
+        };
         Me: {
             demo: boolean;
             name: string;
@@ -2428,13 +3365,28 @@ export interface components {
         MendRequest: {
             content: string;
         };
+        MetricOrderRequest: {
+            order: string[];
+        };
         MetricPosition: {
+            /**
+             * Format: int64
+             * @description packs that would cover what is short
+             */
+            buy: number;
             counted: boolean;
             /** Format: int64 */
             covered: number;
             currency: string;
+            /** @description terms that its lines disagree on; the strictest counts */
+            disagree: string[];
             doubt: components["schemas"]["DoubtView"][];
             exposure: string;
+            /**
+             * Format: int64
+             * @description covered without a right of its own
+             */
+            free: number;
             groups: components["schemas"]["GroupView"][];
             /** Format: int64 */
             high: number;
@@ -2444,13 +3396,30 @@ export interface components {
             metric: string;
             /** Format: int64 */
             needed: number;
+            /**
+             * Format: int64
+             * @description devices that have it and that this metric does not count
+             */
+            outside: number;
             /** Format: int64 */
             owned: number;
+            /**
+             * Format: int64
+             * @description what it is bought in
+             */
+            pack: number;
+            proof: components["schemas"]["ProofView"];
             /** Format: int64 */
             short: number;
             spare: string;
             /** Format: int64 */
             surplus: number;
+            terms: string[];
+        };
+        MetricStep: {
+            after: components["schemas"]["StepFigures"];
+            before: components["schemas"]["StepFigures"];
+            metric: string;
         };
         MissingRow: {
             /** Format: int64 */
@@ -2509,6 +3478,26 @@ export interface components {
             seats: number;
             to: string;
             what: string;
+        };
+        MoveSeatRequest: {
+            user: string;
+        };
+        MovedPosition: {
+            after: components["schemas"]["StepFigures"];
+            before: components["schemas"]["StepFigures"];
+            /** @description what moved it, the greatest first */
+            causes: string;
+            currency: string;
+            metric: string;
+            product: string;
+            /** Format: int64 */
+            productId: number;
+            publisher: string;
+            /**
+             * Format: double
+             * @description by how much exposure and spare rights moved, for ordering
+             */
+            weight: number;
         };
         NameDecision: {
             edition: string;
@@ -2576,6 +3565,9 @@ export interface components {
             /** Format: int64 */
             id: number;
             secret: string;
+        };
+        NoteLineRequest: {
+            text: string;
         };
         Offer: {
             /** Format: int64 */
@@ -2831,6 +3823,17 @@ export interface components {
             /** Format: int64 */
             total: number;
         };
+        PageSeatRow: {
+            /** Format: int64 */
+            never: number;
+            next: string;
+            parts: components["schemas"]["Part"][];
+            rows: components["schemas"]["SeatRow"][];
+            /** Format: int64 */
+            stale: number;
+            /** Format: int64 */
+            total: number;
+        };
         PageUseRow: {
             /** Format: int64 */
             never: number;
@@ -2850,6 +3853,32 @@ export interface components {
             /** Format: int64 */
             stale: number;
             value: string;
+        };
+        PartView: {
+            /** Format: int64 */
+            covered: number;
+            exposure: string;
+            /** @description empty is everyone's, or no contract */
+            name: string;
+            /** Format: int64 */
+            needed: number;
+            /**
+             * Format: int64
+             * @description rights used there, and spare ones that are kept for it
+             */
+            owned: number;
+            /** Format: int64 */
+            short: number;
+            /** Format: int64 */
+            surplus: number;
+            /** Format: int64 */
+            used: number;
+        };
+        PartsOfMetric: {
+            currency: string;
+            metric: string;
+            parts: components["schemas"]["PartView"][];
+            transfers: components["schemas"]["TransferView"][];
         };
         PhaseCount: {
             /**
@@ -2949,6 +3978,11 @@ export interface components {
             currency: string;
             doubtful: boolean;
             exposure: string;
+            /**
+             * Format: int64
+             * @description covered without a right of its own
+             */
+            free: number;
             /** Format: int64 */
             high: number;
             id: string;
@@ -2961,6 +3995,11 @@ export interface components {
             needed: number;
             /** Format: int64 */
             owned: number;
+            /**
+             * Format: int64
+             * @description what it is bought in
+             */
+            pack: number;
             product: string;
             /** Format: int64 */
             productId: number;
@@ -2971,6 +4010,7 @@ export interface components {
             state: string;
             /** Format: int64 */
             surplus: number;
+            watched: boolean;
         };
         ProductEdit: {
             dry: boolean;
@@ -3019,6 +4059,17 @@ export interface components {
             versions: number;
             watched: boolean;
         };
+        ProductSteps: {
+            currency: string;
+            from: string;
+            metrics: components["schemas"]["MetricStep"][];
+            product: string;
+            /** Format: int64 */
+            productId: number;
+            publisher: string;
+            steps: components["schemas"]["CauseStep"][];
+            to: string;
+        };
         ProductView: {
             category: string;
             /** @description of its titles, newest first */
@@ -3056,6 +4107,41 @@ export interface components {
             /** Format: int64 */
             versions: number;
             watched: boolean;
+        };
+        Proof: {
+            /** Format: int64 */
+            at: number;
+            author: string;
+            contract: string;
+            /** Format: int64 */
+            id: number;
+            name: string;
+            sha256: string;
+            /** Format: int64 */
+            size: number;
+        };
+        ProofRun: {
+            /** @description no right is given out twice, and none where it may not be */
+            allowed: boolean;
+            /** @description no allocation covers more */
+            best: boolean;
+            bound: string;
+            covered: string;
+            /** @description what one more right of each line would cover */
+            lines: string[];
+            metric: string;
+            /** @description the stored figures are those that come out */
+            same: boolean;
+        };
+        ProofView: {
+            best: boolean;
+            bound: string;
+            covered: string;
+            /**
+             * Format: int64
+             * @description parts of the search where a right can serve several units; 0 where prices alone show it
+             */
+            looked: number;
         };
         ProposalView: {
             category: string;
@@ -3096,6 +4182,28 @@ export interface components {
             /** Format: int64 */
             rights: number;
             successor: string;
+        };
+        PurchaseRequest: {
+            amount: string;
+            /** Format: int64 */
+            at: number;
+            author: string;
+            /** Format: int64 */
+            basket: number;
+            currency: string;
+            /** Format: int64 */
+            endedAt: number;
+            /** @description bought, or dropped */
+            endedHow: string;
+            /** Format: int64 */
+            id: number;
+            product: string;
+            /** Format: int64 */
+            productId: number;
+            publisher: string;
+            /** Format: int64 */
+            quantity: number;
+            what: string;
         };
         Queue: {
             /** Format: int64 */
@@ -3276,6 +4384,48 @@ export interface components {
             product: number;
             text: string;
         };
+        Renewal: {
+            /** @enum {string} */
+            advice: "keep" | "keep what is used" | "let go" | "";
+            contract: string;
+            currency: string;
+            /** Format: int64 */
+            daysLeft: number;
+            /** @description what keeping it costs, at its own price */
+            keep: string;
+            /** @description what keeping just what is used costs */
+            keepUsed: string;
+            /** @description of the right */
+            kind: string;
+            /** @description by how much the exposure grows when it ends */
+            letGo: string;
+            line: string;
+            /** @description the last day to give notice, empty where none is needed */
+            notice: string;
+            /** @description the last day */
+            on: string;
+            product: string;
+            /** Format: int64 */
+            productId: number;
+            publisher: string;
+            /** Format: int64 */
+            quantity: number;
+            /** @description the contract goes on by itself */
+            renews: boolean;
+            /**
+             * Format: int64
+             * @description by how much the shortfall grows when it ends
+             */
+            shortMore: number;
+            unit: string;
+            /**
+             * Format: int64
+             * @description rights of it that cover something
+             */
+            used: number;
+            /** @enum {string} */
+            what: "right" | "maintenance" | "contract";
+        };
         RuleChange: {
             /** @enum {string} */
             change: "on" | "off" | "end" | "order";
@@ -3433,6 +4583,45 @@ export interface components {
             quiet: components["schemas"]["Quiet"][];
             words: string;
         };
+        SeatDraft: {
+            /** @description device_id, where a device holds it */
+            device: string;
+            /** @description empty is any line of the product with a free seat */
+            line: string;
+            /** Format: int64 */
+            product: number;
+            /** @description user_id */
+            user: string;
+        };
+        SeatGift: {
+            line: string;
+            name: string;
+            product: string;
+            user: string;
+        };
+        SeatRow: {
+            device: string;
+            deviceName: string;
+            edition: string;
+            from: string;
+            /** Format: int64 */
+            id: number;
+            line: string;
+            /** Format: int64 */
+            lineId: number;
+            product: string;
+            /** Format: int64 */
+            productId: number;
+            publisher: string;
+            /** @enum {string} */
+            state: "held" | "handed back" | "ended" | "of a leaver";
+            /** @description of the user: active or left */
+            status: string;
+            unit: string;
+            until: string;
+            user: string;
+            userName: string;
+        };
         SetTagsRequest: {
             tags: string[];
         };
@@ -3462,6 +4651,115 @@ export interface components {
                 [key: string]: string;
             };
         };
+        Spend: {
+            rows: components["schemas"]["SpendRow"][];
+            /** Format: int64 */
+            without: number;
+        };
+        SpendRow: {
+            /** @description in euros, at the rate of the day it was spent on */
+            amount: string;
+            kind: string;
+            /** Format: int64 */
+            lines: number;
+            product: string;
+            /** Format: int64 */
+            productId: number;
+            publisher: string;
+            /** @description the scope of the line; empty is everyone */
+            unit: string;
+            /** Format: int64 */
+            year: number;
+        };
+        StartRequest: {
+            dry: boolean;
+            user: string;
+            wait: boolean;
+        };
+        Started: {
+            given: components["schemas"]["SeatGift"][];
+            missing: components["schemas"]["StarterLacks"][];
+        };
+        StarterLacks: {
+            product: string;
+            /** Format: int64 */
+            productId: number;
+            waits: boolean;
+            why: string;
+        };
+        StarterSet: {
+            /** Format: int64 */
+            at: number;
+            author: string;
+            /** Format: int64 */
+            id: number;
+            name: string;
+            note: string;
+            products: number[];
+        };
+        StatementEvidence: {
+            /** @description the number of the last change that was counted */
+            change: string;
+            /** Format: int64 */
+            devices: number;
+            /** Format: int64 */
+            fresh: number;
+            /**
+             * Format: int64
+             * @description the newest scan that was known
+             */
+            lastScan: number;
+            /** Format: int64 */
+            never: number;
+            /** Format: int64 */
+            stale: number;
+        };
+        StatementView: {
+            /** @description the day that it is compared with */
+            against: string;
+            asOf: string;
+            /** Format: int64 */
+            at: number;
+            author: string;
+            compared: components["schemas"]["ComparedPosition"][];
+            /** Format: int64 */
+            differ: number;
+            evidence: components["schemas"]["StatementEvidence"];
+            handedTo: string;
+            /** Format: int64 */
+            id: number;
+            note: string;
+            sha256: string;
+            /** Format: int64 */
+            size: number;
+        };
+        StepFigures: {
+            /** Format: int64 */
+            covered: number;
+            exposure: string;
+            /** Format: int64 */
+            needed: number;
+            /** Format: int64 */
+            owned: number;
+            /** Format: int64 */
+            short: number;
+            /** Format: int64 */
+            surplus: number;
+        };
+        StepLine: {
+            /** Format: int64 */
+            after: number;
+            /** Format: int64 */
+            before: number;
+            code: string;
+            why: string;
+        };
+        StepRef: {
+            code: string;
+            name: string;
+            /** @description what it needs before and after */
+            what: string;
+        };
         StepView: {
             /** Format: int64 */
             at: number;
@@ -3469,6 +4767,21 @@ export interface components {
             note: string;
             to: string;
             who: string;
+        };
+        StoredStatement: {
+            asOf: string;
+            /** Format: int64 */
+            at: number;
+            author: string;
+            handedTo: string;
+            /** Format: int64 */
+            id: number;
+            note: string;
+            /** Format: int64 */
+            positions: number;
+            sha256: string;
+            /** Format: int64 */
+            size: number;
         };
         SuiteDraft: {
             /** @description empty is any */
@@ -3587,25 +4900,115 @@ export interface components {
             outcome: string;
             step: string;
         };
+        TransferView: {
+            country: string;
+            from: string;
+            line: string;
+            /** Format: int64 */
+            quantity: number;
+            unit: string;
+            /** @description list price of what it covers */
+            worth: string;
+        };
+        Tried: {
+            cost: string;
+            exposureAfter: string;
+            exposureBefore: string;
+            measures: components["schemas"]["TriedMeasure"][];
+            positions: components["schemas"]["TriedPosition"][];
+            saves: string;
+            /** Format: int64 */
+            without: number;
+        };
+        TriedFigures: {
+            /** Format: int64 */
+            covered: number;
+            exposure: string;
+            /** Format: int64 */
+            high: number;
+            /** Format: int64 */
+            low: number;
+            /** Format: int64 */
+            needed: number;
+            /** Format: int64 */
+            owned: number;
+            /** Format: int64 */
+            short: number;
+            /** Format: int64 */
+            surplus: number;
+        };
+        TriedMeasure: {
+            cost: string;
+            currency: string;
+            /** @description why it cannot be; then it is passed over */
+            error: string;
+            /** @description what is no longer paid at the next renewal */
+            saves: string;
+            /**
+             * Format: int64
+             * @description by how much the shortfall changes
+             */
+            short: number;
+            /** Format: int64 */
+            surplus: number;
+            words: string;
+        };
+        TriedPosition: {
+            after: components["schemas"]["TriedFigures"];
+            before: components["schemas"]["TriedFigures"];
+            currency: string;
+            metric: string;
+            product: string;
+            /** Format: int64 */
+            productId: number;
+            publisher: string;
+        };
+        TryBasketRequest: {
+            measures: components["schemas"]["BasketMeasure"][];
+        };
         Undone: {
             /** Format: int64 */
             names: number;
             what: string;
         };
         UnitView: {
+            /** @description how the count came about */
+            calc: components["schemas"]["Line"][];
+            /**
+             * Format: int64
+             * @description licences of it that this line speaks of
+             */
+            count: number;
             device: string;
             deviceName: string;
+            /** @description covered without a right of its own */
+            free: boolean;
             fresh: boolean;
+            /**
+             * Format: int64
+             * @description of a session, in seconds since 1970
+             */
+            from: number;
+            guests: components["schemas"]["GuestView"][];
             /** Format: int64 */
             lastSeen: number;
             line: string;
             needs: string;
             reason: string;
             records: number[];
+            /** Format: int64 */
+            to: number;
             unit: string;
             user: string;
             userName: string;
+            /**
+             * Format: int64
+             * @description licences that it needs altogether
+             */
+            whole: number;
             why: string;
+            /** @description device_id of the device whose right serves it */
+            with: string;
         };
         Unsigned: {
             /** Format: int64 */
@@ -3673,8 +5076,33 @@ export interface components {
             stale: number;
             version: string;
         };
+        WaitRequest: {
+            note: string;
+            /** Format: int64 */
+            product: number;
+            user: string;
+        };
+        WaitRow: {
+            author: string;
+            /** Format: int64 */
+            id: number;
+            note: string;
+            product: string;
+            /** Format: int64 */
+            productId: number;
+            publisher: string;
+            /** Format: int64 */
+            since: number;
+            status: string;
+            unit: string;
+            user: string;
+            userName: string;
+        };
         WatchRequest: {
             on: boolean;
+        };
+        WithdrawLineRequest: {
+            why: string;
         };
         Year: {
             /**
@@ -3816,6 +5244,165 @@ export interface operations {
                 "application/json": components["schemas"]["MendRequest"];
             };
         };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    baskets: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Basket"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    saveBasket: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Basket"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Basket"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    tryBasket: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TryBasketRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Tried"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    doBasket: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DoBasketRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BasketDone"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    dropBasket: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description OK */
             200: {
@@ -4430,6 +6017,68 @@ export interface operations {
             };
         };
     };
+    contracts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ContractView"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    putContract: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Contract"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     course: {
         parameters: {
             query?: never;
@@ -4771,6 +6420,136 @@ export interface operations {
             };
         };
     };
+    line: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineDetail"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    addKey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AddKeyRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    noteLine: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NoteLineRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    withdrawLine: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WithdrawLineRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     findFiles: {
         parameters: {
             query: {
@@ -5017,6 +6796,68 @@ export interface operations {
             };
         };
     };
+    dropKey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    showKey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BodyStruct { Key string \"json:\\\"key\\\"\" }Body"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     leave: {
         parameters: {
             query?: never;
@@ -5103,6 +6944,72 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LifeCycle"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    checkLine: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CheckLineRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineCheck"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    editLine: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LineEdit"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description Error */
@@ -5699,6 +7606,70 @@ export interface operations {
             };
         };
     };
+    held: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Held"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    mailHeld: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MailHeldRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     putPlan: {
         parameters: {
             query?: never;
@@ -5969,6 +7940,102 @@ export interface operations {
             };
         };
     };
+    giveWaiting: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandedBack"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    metricOrder: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MetricOrderRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    parts: {
+        parameters: {
+            query?: {
+                by?: "unit" | "country" | "contract";
+                asOf?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartsOfMetric"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     position: {
         parameters: {
             query?: {
@@ -5989,6 +8056,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProductPosition"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    prove: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProofRun"][];
                 };
             };
             /** @description Error */
@@ -6024,6 +8122,69 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Made"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    freeSeats: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FreeSeats"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    productSteps: {
+        parameters: {
+            query: {
+                from: string;
+                to?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProductSteps"];
                 };
             };
             /** @description Error */
@@ -6173,6 +8334,37 @@ export interface operations {
             };
         };
     };
+    dropProof: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     publishers: {
         parameters: {
             query?: {
@@ -6198,6 +8390,68 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PagePublisherRow"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    purchaseRequests: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PurchaseRequest"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    endPurchaseRequest: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EndPurchaseRequestRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description Error */
@@ -6300,6 +8554,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    renewals: {
+        parameters: {
+            query?: {
+                days?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Renewal"][];
                 };
             };
             /** @description Error */
@@ -6601,6 +8886,143 @@ export interface operations {
             };
         };
     };
+    seats: {
+        parameters: {
+            query?: {
+                q?: string;
+                f?: string[];
+                sort?: string;
+                desc?: boolean;
+                cursor?: string;
+                limit?: number;
+                /** @description a column whose values are counted */
+                split?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageSeatRow"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    assignSeat: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SeatDraft"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BodyStruct { Line string \"json:\\\"line\\\"\" }Body"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    handBack: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HandBackRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandedBack"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    moveSeat: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MoveSeatRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     signIn: {
         parameters: {
             query?: never;
@@ -6696,6 +9118,223 @@ export interface operations {
             };
         };
     };
+    spend: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Spend"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    starterSets: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StarterSet"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    putStarterSet: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StarterSet"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    start: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StartRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Started"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    statements: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StoredStatement"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    makeStatement: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MakeStatementRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BodyStruct { ID int64 \"json:\\\"id\\\"\" }Body"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    statement: {
+        parameters: {
+            query?: {
+                today?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StatementView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     status: {
         parameters: {
             query?: never;
@@ -6712,6 +9351,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RefreshStatus"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    allSteps: {
+        parameters: {
+            query: {
+                from: string;
+                to?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AllSteps"];
                 };
             };
             /** @description Error */
@@ -7031,6 +9702,101 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PageUseRow"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    waiting: {
+        parameters: {
+            query?: {
+                product?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WaitRow"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    wait: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WaitRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    endWait: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description Error */

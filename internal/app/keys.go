@@ -1,0 +1,98 @@
+package app
+
+import (
+	"context"
+	"crypto/aes"
+	"crypto/cipher"
+	"crypto/rand"
+	"errors"
+	"fmt"
+	"os"
+	"strings"
+
+	"ensomet/internal/store"
+)
+
+// The secret that licence keys are sealed with lies in a file of its own beside the data, readable by the program's account alone: whoever gets a copy of the data has no key.
+
+// keyFile is where the secret lies.
+func (a *App) keyFile() string { return a.DB.Path + ".key" }
+
+func (a *App) sealer(anew bool) (cipher.AEAD, error) {
+	secret, err := os.ReadFile(a.keyFile())
+	if errors.Is(err, os.ErrNotExist) {
+		if !anew {
+			return nil, fmt.Errorf("the file %s, which opens licence keys, is not there: put it back from where it is kept", a.keyFile())
+		}
+		secret = make([]byte, 32)
+		if _, err := rand.Read(secret); err != nil {
+			return nil, err
+		}
+		err = os.WriteFile(a.keyFile(), secret, 0o600)
+	}
+	if err != nil {
+		return nil, err
+	}
+	if len(secret) != 32 {
+		return nil, fmt.Errorf("the file %s is not what this program wrote: put it back from where it is kept", a.keyFile())
+	}
+	block, err := aes.NewCipher(secret)
+	if err != nil {
+		return nil, err
+	}
+	return cipher.NewGCM(block)
+}
+
+// AddKey keeps a licence key of a line, sealed.
+func (a *App) AddKey(ctx context.Context, code, key, note, who string) error {
+	if key = strings.TrimSpace(key); key == "" {
+		return errors.New("the key is empty")
+	}
+	seal, err := a.sealer(true)
+	if err != nil {
+		return err
+	}
+	nonce := make([]byte, seal.NonceSize())
+	if _, err := rand.Read(nonce); err != nil {
+		return err
+	}
+	hint := key[max(0, len(key)-min(4, len(key)/3)):]
+	return a.onLine(ctx, code, who, "kept a licence key", "…"+hint, func(tx *store.Tx, id int64) error {
+		return tx.AddKey(store.KeptKey{Line: id, Hint: "…" + hint, Note: note, Author: who, At: a.Clock.Now().Unix(), Sealed: seal.Seal(nonce, nonce, []byte(key), nil)})
+	})
+}
+
+// ShowKey opens a licence key. That somebody looked is kept.
+func (a *App) ShowKey(ctx context.Context, id int64, who string) (string, error) {
+	seal, err := a.sealer(false)
+	if err != nil {
+		return "", err
+	}
+	var plain []byte
+	err = a.DB.Update(ctx, func(tx *store.Tx) error {
+		k, err := tx.Key(id)
+		if err != nil {
+			return err
+		}
+		if n := seal.NonceSize(); len(k.Sealed) > n {
+			plain, err = seal.Open(nil, k.Sealed[:n], k.Sealed[n:], nil)
+		} else {
+			err = errors.New("too short")
+		}
+		if err != nil {
+			return fmt.Errorf("the key does not open with %s: it was sealed with another: %w", a.keyFile(), err)
+		}
+		return tx.Note(a.Clock.Now(), who, "looked at a licence key", fmt.Sprint(id), k.Hint)
+	})
+	return string(plain), err
+}
+
+// DropKey takes a key away.
+func (a *App) DropKey(ctx context.Context, id int64, who string) error {
+	return a.DB.Update(ctx, func(tx *store.Tx) error {
+		if err := tx.DropKey(id, a.Clock.Now().Unix(), who); err != nil {
+			return err
+		}
+		return tx.Note(a.Clock.Now(), who, "took a licence key away", fmt.Sprint(id), "")
+	})
+}

@@ -1,0 +1,502 @@
+package app
+
+import (
+	"bytes"
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"io"
+	"slices"
+	"strings"
+
+	"ensomet/internal/core/civil"
+	"ensomet/internal/core/entitle"
+	"ensomet/internal/core/money"
+	"ensomet/internal/formats"
+	"ensomet/internal/store"
+
+	"github.com/shopspring/decimal"
+)
+
+// LineCheck is something about a line that cannot be right, or that is worth a second look.
+type LineCheck struct {
+	Field   string `json:"field"`
+	Text    string `json:"text"`
+	Serious bool   `json:"serious" doc:"the line cannot be kept like this"`
+}
+
+// far is how many years away from today a date is taken for a slip.
+const far = 40
+
+// CheckLine says what of a line, as typed so far, cannot be right. old is the line that is being changed, or empty. Fields that are still empty are left alone.
+func (a *App) CheckLine(ctx context.Context, values map[string]string, old string) ([]LineCheck, error) {
+	out := []LineCheck{}
+	say := func(field string, serious bool, format string, args ...any) {
+		out = append(out, LineCheck{field, fmt.Sprintf(format, args...), serious})
+	}
+	err := a.DB.View(ctx, func(tx *store.Tx) error {
+		typed := map[string]string{}
+		for _, c := range formats.Entitlements.Columns {
+			typed[c] = strings.TrimSpace(values[c])
+		}
+		e, err := parseLine(typed)
+		if err != nil {
+			var bad *formats.LineError
+			if !errors.As(err, &bad) {
+				return err
+			}
+			if !strings.HasSuffix(bad.Reason, " is empty") {
+				field, _, _ := strings.Cut(bad.Reason, " ")
+				say(strings.TrimSuffix(field, ":"), true, "%s", bad.Reason)
+			}
+		}
+		all, err := tx.AllEntitlements()
+		if err != nil {
+			return err
+		}
+		byCode := map[string]*store.StoredEntitlement{}
+		for i := range all {
+			byCode[all[i].Code] = &all[i]
+		}
+		if known := byCode[e.Code]; known != nil && e.Code != old {
+			say("entitlement_id", true, "there is an entitlement %s already, for %s", e.Code, known.Entitlement.Product)
+		}
+		products, err := tx.ProductKeysByHouse()
+		if err != nil {
+			return err
+		}
+		product := int64(0)
+		if typed["product"] != "" {
+			var reason string
+			if product, reason = findProduct(products, typed["publisher"], typed["product"]); reason != "" {
+				say("product", true, "%s", strings.TrimSuffix(reason, "; the line is tried again when titles come in"))
+			}
+		}
+		if e.Kind == entitle.Upgrade {
+			a.checkBase(&e, old, product, byCode, say)
+		} else if e.Base != "" {
+			say("base", false, "only an upgrade has a base; it will be kept and mean nothing")
+		}
+		if known := byCode[old]; old != "" && known != nil {
+			held, err := tx.Assignments(a.Today())
+			if err != nil {
+				return err
+			}
+			n := int64(0)
+			for _, s := range held {
+				if s.Line == known.ID {
+					n++
+				}
+			}
+			if q := e.Quantity * max(1, e.PackSize); typed["quantity"] != "" && q < n && len(known.Transactions) == 0 {
+				say("quantity", true, "%d seats of it are assigned: hand some back before it goes down to %d", n, q)
+			}
+		}
+		for i := range all {
+			if o := &all[i]; e.Order != "" && o.Order == e.Order && o.Code != old && o.Code != e.Code {
+				say("order", false, "%s has this order number too, for %d of %s: is it the same purchase?", o.Code, o.Quantity, o.Entitlement.Product)
+				break
+			}
+		}
+		for field, d := range map[string]civil.Day{"start": e.Start, "end": e.End, "maintenance_end": e.MaintenanceEnd, "purchased": e.Purchased} {
+			if d.Known() && (d < a.Today()-far*366 || d > a.Today()+far*366) {
+				say(field, false, "%s lies more than %d years away: is the year right?", d, far)
+			}
+		}
+		if e.MaintenanceEnd.Known() && e.Start.Known() && e.MaintenanceEnd < e.Start {
+			say("maintenance_end", false, "maintenance ends before the line starts: it gives no release")
+		}
+		if (e.Kind == entitle.Subscription || e.Kind == entitle.Trial) && !e.End.Known() && typed["kind"] != "" && typed["quantity"] != "" {
+			say("end", false, "a %s without an end never runs out here", e.Kind)
+		}
+		if e.Metric != "" && e.Metric != entitle.Core && (e.MinPerProcessor > 0 || e.MinPerServer > 0) {
+			say("min_per_processor", false, "least cores count for the metric core alone")
+		}
+		if e.Metric != "" && e.Metric != entitle.Core && e.Metric != entitle.Processor && e.Capacity == "sub" {
+			say("capacity", false, "sub-capacity counts for processors and cores alone")
+		}
+		if e.UnitPrice.Valid && e.Currency != money.Base {
+			rates, err := loadRates(tx)
+			if err != nil {
+				return err
+			}
+			if _, err := rates.Convert(decimal.NewFromInt(1), e.Currency, money.Base, a.Today()); err != nil {
+				say("currency", false, "no rate is known for %s: its amounts stay out of sums until rates.csv has one", e.Currency)
+			}
+		}
+		if e.ScopeUnit != "" {
+			groups, err := tx.AutomaticGroups()
+			if err != nil {
+				return err
+			}
+			if c, ok := groups[e.ScopeUnit]; !ok || c.Field != "unit" {
+				say("scope_unit", false, "no device is in the unit %q: nothing would be covered", e.ScopeUnit)
+			}
+		}
+		return nil
+	})
+	return out, err
+}
+
+// checkBase says what is wrong with the base of an upgrade.
+func (a *App) checkBase(e *formats.Entitlement, old string, product int64, byCode map[string]*store.StoredEntitlement, say func(field string, serious bool, format string, args ...any)) {
+	if e.Base == "" {
+		say("base", false, "an upgrade counts for nothing without the entitlement that it upgrades")
+		return
+	}
+	base := byCode[e.Base]
+	if base == nil {
+		say("base", true, "there is no entitlement %s to upgrade", e.Base)
+		return
+	}
+	if product != 0 && base.Line.Product != product {
+		say("base", true, "%s is of %s, not of this product", e.Base, base.Entitlement.Product)
+	}
+	for at, n := base, 0; at != nil && at.Kind == entitle.Upgrade && n < 100; at, n = byCode[at.Base], n+1 {
+		if at.Code == e.Code || at.Base == e.Code || old != "" && at.Base == old {
+			say("base", true, "%s upgrades this line in turn: an upgrade cannot rest on itself", at.Code)
+			return
+		}
+	}
+	var family []entitle.Line
+	for _, s := range byCode {
+		if s.Line.Product == base.Line.Product && s.Code != old {
+			family = append(family, s.Line)
+		}
+	}
+	if free := entitle.Effective(family, a.Today())[e.Base].Quantity; e.Quantity > free {
+		say("quantity", false, "%s has %d rights left to upgrade: %d of these will count for nothing", e.Base, free, e.Quantity-free)
+	}
+}
+
+func loadRates(tx *store.Tx) (money.Rates, error) {
+	rates, err := tx.Rates()
+	var list []money.Rate
+	for _, r := range rates {
+		list = append(list, money.Rate(r))
+	}
+	return money.NewRates(list), err
+}
+
+// parseLine reads a line as a line of entitlements.csv.
+func parseLine(values map[string]string) (formats.Entitlement, error) {
+	var buf bytes.Buffer
+	w, err := formats.NewWriter(&buf, "csv", formats.Entitlements.Columns)
+	if err != nil {
+		return formats.Entitlement{}, err
+	}
+	row := make([]string, len(formats.Entitlements.Columns))
+	for i, c := range formats.Entitlements.Columns {
+		row[i] = values[c]
+	}
+	if err := errors.Join(w.Write(row), w.Close()); err != nil {
+		return formats.Entitlement{}, err
+	}
+	r, err := formats.NewReader(&buf, formats.Entitlements)
+	if err != nil {
+		return formats.Entitlement{}, err
+	}
+	next, err := r.Next()
+	if err != nil {
+		return formats.Entitlement{}, err
+	}
+	return formats.ParseEntitlement(next)
+}
+
+// LineEdit changes a line that is booked.
+type LineEdit struct {
+	Values    map[string]string `json:"values" doc:"by the columns of entitlements.csv; entitlement_id names the line"`
+	ChangedAt int64             `json:"changedAt" doc:"when the line that was looked at was last changed; another one's changes are not overwritten"`
+}
+
+// EditLine changes a line. Each value that becomes another is kept with who changed it.
+func (a *App) EditLine(ctx context.Context, e LineEdit, who string) error {
+	code := e.Values["entitlement_id"]
+	checks, err := a.CheckLine(ctx, e.Values, code)
+	if err != nil {
+		return err
+	}
+	for _, c := range checks {
+		if c.Serious {
+			return errors.New(c.Text)
+		}
+	}
+	return a.DB.Update(ctx, func(tx *store.Tx) error {
+		was, id, changedAt, err := tx.EntitlementValues(code, formats.Entitlements.Columns)
+		if err != nil {
+			return err
+		}
+		if changedAt != e.ChangedAt {
+			return ErrChangedMeanwhile
+		}
+		line, err := parseLine(e.Values)
+		if err != nil {
+			return err
+		}
+		products, err := tx.ProductKeysByHouse()
+		if err != nil {
+			return err
+		}
+		product, reason := findProduct(products, line.Publisher, line.Product)
+		if reason != "" {
+			return errors.New(reason)
+		}
+		u, err := tx.Entitlements()
+		if err != nil {
+			return err
+		}
+		now := a.Clock.Now()
+		stored, err := tx.EntitlementsOf([]int64{product})
+		if err != nil {
+			return err
+		}
+		for i := range stored { // what the form does not show stays
+			if stored[i].Code == code {
+				line.Custom = stored[i].Custom
+			}
+		}
+		if _, err := u.PutEntitlement(product, line, now.Unix(), who); err != nil {
+			return err
+		}
+		is, _, _, err := tx.EntitlementValues(code, formats.Entitlements.Columns)
+		if err != nil {
+			return err
+		}
+		for _, c := range formats.Entitlements.Columns {
+			if was[c] != is[c] {
+				if err := tx.AddLineChange(id, store.LineChange{Field: c, Was: was[c], Is: is[c], At: now.Unix(), Author: who}); err != nil {
+					return err
+				}
+			}
+		}
+		if err := tx.Note(now, who, "changed an entitlement", code, ""); err != nil {
+			return err
+		}
+		return markTouched(tx, product)
+	})
+}
+
+// LineDetail is all about one entitlement.
+type LineDetail struct {
+	Values       map[string]string  `json:"values"`
+	ProductID    int64              `json:"productId"`
+	ChangedAt    int64              `json:"changedAt"`
+	Effective    int64              `json:"effective"`
+	Why          string             `json:"why"`
+	Unmatched    int64              `json:"unmatched"`
+	Consumed     int64              `json:"consumed"`
+	Held         int64              `json:"held" doc:"seats that are assigned"`
+	Days         []LineDay          `json:"days" doc:"what the line came to, from each day on which that changed"`
+	Transactions []LineTransaction  `json:"transactions"`
+	Upgrades     []string           `json:"upgrades" doc:"lines that upgrade this one"`
+	Changes      []store.LineChange `json:"changes"`
+	Notes        []store.LineNote   `json:"notes"`
+	Proofs       []store.Proof      `json:"proofs"`
+	Keys         []store.KeptKey    `json:"keys"`
+	Checks       []LineCheck        `json:"checks"`
+}
+
+// LineDay is what a line comes to from a day on.
+type LineDay struct {
+	From     string `json:"from"`
+	Quantity int64  `json:"quantity"`
+	Why      string `json:"why"`
+}
+
+// LineTransaction is a transaction of a line.
+type LineTransaction struct {
+	Type     string `json:"type"`
+	On       string `json:"on"`
+	Quantity int64  `json:"quantity"`
+	Price    string `json:"price"`
+	Currency string `json:"currency"`
+	Order    string `json:"order"`
+	Note     string `json:"note"`
+}
+
+// Line returns all about an entitlement.
+func (a *App) Line(ctx context.Context, code string) (LineDetail, error) {
+	out := LineDetail{Days: []LineDay{}, Transactions: []LineTransaction{}, Upgrades: []string{}, Changes: []store.LineChange{}, Notes: []store.LineNote{}, Proofs: []store.Proof{}, Keys: []store.KeptKey{}}
+	err := a.DB.View(ctx, func(tx *store.Tx) error {
+		var id int64
+		var err error
+		if out.Values, id, out.ChangedAt, err = tx.EntitlementValues(code, formats.Entitlements.Columns); err != nil {
+			return err
+		}
+		if _, out.ProductID, err = tx.LineOf(id); err != nil {
+			return err
+		}
+		stored, err := tx.EntitlementsOf([]int64{out.ProductID})
+		if err != nil {
+			return err
+		}
+		var lines []entitle.Line
+		var line *entitle.Line
+		for i := range stored {
+			lines = append(lines, stored[i].Line)
+			if stored[i].Code == code {
+				line = &stored[i].Line
+			}
+			if stored[i].Base == code {
+				out.Upgrades = append(out.Upgrades, stored[i].Code)
+			}
+		}
+		e := entitle.Effective(lines, a.Today())[code]
+		out.Effective, out.Why, out.Unmatched, out.Consumed = e.Quantity, e.Why, e.Unmatched, e.Consumed
+		out.Days = lineDays(lines, code)
+		for _, t := range line.Transactions {
+			price := ""
+			if t.Price.Valid {
+				price = t.Price.Decimal.String()
+			}
+			out.Transactions = append(out.Transactions, LineTransaction{t.Type, t.On.String(), t.Quantity, price, t.Currency, t.Order, t.Note})
+		}
+		seats, err := tx.Assignments(a.Today())
+		if err != nil {
+			return err
+		}
+		for _, s := range seats {
+			if s.Line == id {
+				out.Held++
+			}
+		}
+		for _, read := range []func() error{
+			func() error { l, err := tx.LineChanges(id); out.Changes = append(out.Changes, l...); return err },
+			func() error { l, err := tx.LineNotes(id); out.Notes = append(out.Notes, l...); return err },
+			func() error { l, err := tx.Proofs(id); out.Proofs = append(out.Proofs, l...); return err },
+			func() error { l, err := tx.Keys(id); out.Keys = append(out.Keys, l...); return err },
+		} {
+			if err := read(); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+	if err == nil {
+		out.Checks, err = a.CheckLine(ctx, out.Values, code)
+	}
+	return out, err
+}
+
+// lineDays finds the days on which a line's effective quantity becomes another: its own dates and transactions, and those of the lines that it upgrades or that upgrade it.
+func lineDays(lines []entitle.Line, code string) []LineDay {
+	var days []civil.Day
+	for i := range lines {
+		l := &lines[i]
+		days = append(days, l.Start, l.Purchased)
+		if l.End.Known() {
+			days = append(days, l.End+1)
+		}
+		for _, t := range l.Transactions {
+			days = append(days, t.On)
+		}
+	}
+	slices.Sort(days)
+	out := []LineDay{}
+	for _, d := range slices.Compact(days) {
+		if !d.Known() {
+			continue
+		}
+		e := entitle.Effective(lines, d)[code]
+		if n := len(out); n == 0 && e.Quantity == 0 || n > 0 && out[n-1].Quantity == e.Quantity {
+			continue
+		}
+		out = append(out, LineDay{d.String(), e.Quantity, e.Why})
+	}
+	return out
+}
+
+// WithdrawLine takes a line that was booked by mistake out of the rights. What was bought and is no longer owned is retired by a transaction instead.
+func (a *App) WithdrawLine(ctx context.Context, code, why, who string) error {
+	if strings.TrimSpace(why) == "" {
+		return errors.New("say why the line goes: it stays on record")
+	}
+	return a.onLine(ctx, code, who, "withdrew an entitlement", why, func(tx *store.Tx, id int64) error {
+		seats, err := tx.Assignments(a.Today())
+		if err != nil {
+			return err
+		}
+		for _, s := range seats {
+			if s.Line == id {
+				return fmt.Errorf("seats of %s are assigned: hand them back first", code)
+			}
+		}
+		return tx.Withdraw(id, a.Clock.Now().Unix())
+	})
+}
+
+// onLine does something with a line and keeps who did it.
+func (a *App) onLine(ctx context.Context, code, who, what, detail string, fn func(tx *store.Tx, id int64) error) error {
+	return a.DB.Update(ctx, func(tx *store.Tx) error {
+		_, id, _, err := tx.EntitlementValues(code, nil)
+		if err != nil {
+			return err
+		}
+		_, product, err := tx.LineOf(id)
+		if err != nil {
+			return err
+		}
+		if err := fn(tx, id); err != nil {
+			return err
+		}
+		if err := tx.Note(a.Clock.Now(), who, what, code, detail); err != nil {
+			return err
+		}
+		return markTouched(tx, product)
+	})
+}
+
+// NoteLine writes a note on a line.
+func (a *App) NoteLine(ctx context.Context, code, text, who string) error {
+	if text = strings.TrimSpace(text); text == "" {
+		return errors.New("the note is empty")
+	}
+	return a.onLine(ctx, code, who, "noted on an entitlement", text, func(tx *store.Tx, id int64) error {
+		return tx.AddLineNote(id, store.LineNote{Text: text, Author: who, At: a.Clock.Now().Unix()})
+	})
+}
+
+// MaxProof is the largest file that is kept as proof, in bytes.
+const MaxProof = 20 << 20
+
+// AddProof keeps a file as proof of a line.
+func (a *App) AddProof(ctx context.Context, code, name string, content io.Reader, who string) error {
+	data, err := io.ReadAll(io.LimitReader(content, MaxProof+1))
+	if err != nil {
+		return err
+	}
+	if len(data) > MaxProof {
+		return fmt.Errorf("%s is larger than %d MB: keep it elsewhere and note where", name, MaxProof>>20)
+	}
+	if len(data) == 0 {
+		return fmt.Errorf("%s is empty", name)
+	}
+	sum := sha256.Sum256(data)
+	return a.onLine(ctx, code, who, "attached proof", name, func(tx *store.Tx, id int64) error {
+		return tx.AddProof(store.Proof{Line: id, Name: name, Size: int64(len(data)), SHA256: hex.EncodeToString(sum[:]), Author: who, At: a.Clock.Now().Unix()}, data)
+	})
+}
+
+// Proof reads a file, after checking that it is what was attached.
+func (a *App) Proof(ctx context.Context, id int64) (p store.Proof, content []byte, err error) {
+	err = a.DB.View(ctx, func(tx *store.Tx) error {
+		p, content, err = tx.ProofContent(id)
+		return err
+	})
+	if sum := sha256.Sum256(content); err == nil && hex.EncodeToString(sum[:]) != p.SHA256 {
+		err = fmt.Errorf("%s is no longer what was attached: its hash differs", p.Name)
+	}
+	return p, content, err
+}
+
+// DropProof takes a file away from its line.
+func (a *App) DropProof(ctx context.Context, id int64, who string) error {
+	return a.DB.Update(ctx, func(tx *store.Tx) error {
+		if err := tx.DropProof(id, a.Clock.Now().Unix(), who); err != nil {
+			return err
+		}
+		return tx.Note(a.Clock.Now(), who, "took proof away", fmt.Sprint(id), "")
+	})
+}
