@@ -35,7 +35,7 @@ func TestPlantedTruths(t *testing.T) {
 		t.Fatal(err)
 	}
 	t.Log("built in", time.Since(start))
-	if len(truths) < 34 {
+	if len(truths) < 60 {
 		t.Fatalf("only %d truths are planted", len(truths))
 	}
 	if now := o.Now(); !now.Equal(Now) {
@@ -152,11 +152,30 @@ func measure(t *testing.T, a *app.App, truth Truth) (map[string]int64, string) {
 				got["needed@"+d] = m.Needed
 				continue
 			}
-			got["owned"], got["needed"], got["covered"], got["short"], got["surplus"], got["low"], got["high"] = m.Owned, m.Needed, m.Covered, m.Short, m.Surplus, m.Low, m.High
+			got["owned"], got["needed"], got["covered"], got["short"], got["surplus"], got["low"], got["high"], got["free"], got["outside"], got["buy"] = m.Owned, m.Needed, m.Covered, m.Short, m.Surplus, m.Low, m.High, m.Free, m.Outside, m.Buy
+			if m.Counted {
+				got["counted"] = 1
+			}
+			if !m.Proof.Best && m.Counted {
+				t.Errorf("%s: the allocation is not shown to be the best: %+v", truth.Story, m.Proof)
+			}
 			exposure = m.Exposure + " " + m.Currency
 			for _, g := range m.Groups {
 				if g.Line == "" {
 					got["gap:"+g.Reason] += int64(g.Count)
+				}
+			}
+		}
+	}
+	for key := range truth.Want {
+		if strings.HasPrefix(key, "renewal:") {
+			list, err := a.Renewals(ctx, 0, 90)
+			if err != nil {
+				t.Fatal(err)
+			}
+			for _, r := range list {
+				if r.ProductID == ids[0] {
+					got["renewal:"+r.Advice]++
 				}
 			}
 		}

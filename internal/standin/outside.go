@@ -7,11 +7,13 @@ import (
 	"fmt"
 	"net/http"
 	"os"
+	"path/filepath"
 	"slices"
 	"sync"
 	"time"
 
 	"ensomet/internal/app"
+	"ensomet/internal/formats"
 )
 
 // Outside is the simulated world around a demo: its clock, the deployment tool with the removals it has taken, and the fleet that carries them out and reports.
@@ -192,6 +194,17 @@ func (o *Outside) passDay(ctx context.Context, a *app.App) (int, error) {
 // firstDays is how many days before its today the demo's fleet begins to follow schedules, so that the queue has a history.
 const firstDays = 4
 
+// importEarlier takes in what a list of twelve days ago said of some devices.
+func importEarlier(ctx context.Context, a *app.App, path string) error {
+	f, err := os.Open(path)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	_, err = a.Import(ctx, app.ImportRequest{Kind: formats.Devices, File: "devices.csv", In: f, AsOf: Now.AddDate(0, 0, -12), Author: "demo"})
+	return err
+}
+
 // BuildDemo generates the demo's raw files, takes them in through the real import, lets the fleet report what files cannot say over HTTP to the server, and computes. The outside's clock ends at the demo's fixed time.
 func BuildDemo(ctx context.Context, a *app.App, o *Outside, server http.Handler, note func(string)) ([]Truth, error) {
 	dir, err := os.MkdirTemp("", "ensomet-demo")
@@ -207,6 +220,9 @@ func BuildDemo(ctx context.Context, a *app.App, o *Outside, server http.Handler,
 		if err := a.SetSiteZone(ctx, site, zone); err != nil {
 			return nil, err
 		}
+	}
+	if err := importEarlier(ctx, a, filepath.Join(dir, EarlierDevices)); err != nil {
+		return nil, err
 	}
 	var failed error
 	err = a.ImportDir(ctx, dir, app.ImportRequest{AsOf: Now, Author: "demo"}, func(file string, res app.ImportResult, err error) {
@@ -265,5 +281,8 @@ func BuildDemo(ctx context.Context, a *app.App, o *Outside, server http.Handler,
 	if err := a.Refresh(ctx); err != nil {
 		return nil, err
 	}
-	return append(truths, more...), makePlans(ctx, a)
+	if err := makePlans(ctx, a); err != nil {
+		return nil, err
+	}
+	return append(truths, more...), makeRights(ctx, a)
 }

@@ -35,7 +35,7 @@ type Truth struct {
 
 type device struct {
 	id, name, kind, env, unit, site, country, user, status string
-	portable, cluster, host, hosting                       string
+	portable, cluster, host, hosting, pinned, factor       string
 	processors, cores, vcores                              int
 	scans                                                  []time.Time // oldest first; none for a device never scanned
 	metered                                                bool
@@ -69,20 +69,24 @@ type product struct {
 }
 
 type world struct {
-	r          *rand.Rand
-	today      civil.Day
-	devices    []*device
-	users      [][]string
-	products   []*product
-	rights     [][]string
-	assigned   [][]string
-	policies   [][]string
-	publishers [][]string
-	sessions   [][]string
-	truths     []Truth
-	unitsOf    map[string][]*device
-	userOf     []string
-	rightsMade int
+	r            *rand.Rand
+	today        civil.Day
+	devices      []*device
+	users        [][]string
+	products     []*product
+	rights       [][]string
+	assigned     [][]string
+	policies     [][]string
+	publishers   [][]string
+	sessions     [][]string
+	pools        [][]string
+	poolEvents   [][]string
+	transactions [][]string
+	earlier      []movedGuest
+	truths       []Truth
+	unitsOf      map[string][]*device
+	userOf       []string
+	rightsMade   int
 }
 
 // Generate writes the demo's raw files into a folder and returns what it hid. The same seed gives the same files.
@@ -99,6 +103,7 @@ func build() *world {
 	w.filler()
 	w.meter()
 	w.lives()
+	w.rightsStories()
 	return w
 }
 
@@ -229,7 +234,7 @@ func (w *world) fleet() {
 	}
 	for i := range 130 {
 		host := i % 20
-		d := w.add(&device{name: fmt.Sprintf("hall-vm-%03d", i+1), kind: "virtual_machine", env: []string{"production", "production", "production", "test", "development", "standby"}[i%6], unit: "Hall", site: "Computing hall", country: "NO", host: fmt.Sprintf("hall-host-%02d", host+1), vcores: 2 + 2*(i%4)})
+		d := w.add(&device{name: fmt.Sprintf("hall-vm-%03d", i+1), kind: "virtual_machine", env: []string{"production", "production", "production", "test", "development", "standby"}[i%6], unit: "Hall", site: "Computing hall", country: "NO", host: hostOf(w, host), vcores: 2 + 2*(i%4)})
 		w.scans(d)
 	}
 	for i := range 10 {
@@ -356,7 +361,8 @@ type right struct {
 	edition, version, metric, kind              string
 	quantity                                    int
 	start, end, maintenance, price, base, scope string
-	rights, currency                            string
+	rights, currency, country, capacity         string
+	minProcessor, minServer, pack               int
 }
 
 // buy books an entitlement and returns its number.
@@ -379,6 +385,6 @@ func (w *world) buy(x right) string {
 		x.currency = x.p.currency
 	}
 	w.rights = append(w.rights, []string{id, x.p.publisher, x.p.name, x.edition, x.version, x.metric, strconv.Itoa(x.quantity), x.kind, x.start, x.end, x.maintenance, x.price, x.currency, x.start,
-		fmt.Sprintf("PO-%05d", 41000+w.rightsMade*7), fmt.Sprintf("K-%02d", 1+w.rightsMade%23), x.scope, "", x.rights, "", "", "", "", x.base})
+		fmt.Sprintf("PO-%05d", 41000+w.rightsMade*7), fmt.Sprintf("K-%02d", 1+w.rightsMade%23), x.scope, x.country, x.rights, zero(x.minProcessor), zero(x.minServer), zero(x.pack), x.capacity, x.base})
 	return id
 }

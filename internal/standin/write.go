@@ -14,9 +14,12 @@ import (
 	"ensomet/internal/formats"
 )
 
+// EarlierDevices is the file with an earlier list of devices.
+const EarlierDevices = "earlier-devices.csv"
+
 // write writes the raw files.
 func (w *world) write(dir string) error {
-	files := map[*formats.Kind][][]string{formats.Users: w.users, formats.Entitlements: w.rights, formats.Assignments: w.assigned, formats.Policies: w.policies, formats.Publishers: w.publishers, formats.Usage: w.sessions,
+	files := map[*formats.Kind][][]string{formats.Users: w.users, formats.Entitlements: w.rights, formats.Assignments: w.assigned, formats.Policies: w.policies, formats.Publishers: w.publishers, formats.Usage: w.sessions, formats.Pools: w.pools, formats.PoolEvents: w.poolEvents, formats.Transactions: w.transactions,
 		formats.Rates: {{"NOK", "2025-01-01", "11.70"}, {"NOK", "2026-01-01", "11.45"}, {"ISK", "2025-01-01", "149.5"}}}
 	for _, p := range w.products {
 		editions := p.editions
@@ -52,8 +55,22 @@ func (w *world) write(dir string) error {
 		if d.kind != "client" {
 			os, osVersion = "Varde Server", "9.4"
 		}
-		files[formats.Devices] = append(files[formats.Devices], []string{d.id, d.name, d.kind, d.env, d.unit, d.site, d.country, d.address(), "halvorsund.example/" + d.unit, d.user, os, osVersion, zero(d.processors), zero(d.cores), zero(d.vcores), "", d.host, d.cluster, "", d.portable, d.status, "", d.hosting})
+		files[formats.Devices] = append(files[formats.Devices], []string{d.id, d.name, d.kind, d.env, d.unit, d.site, d.country, d.address(), "halvorsund.example/" + d.unit, d.user, os, osVersion, zero(d.processors), zero(d.cores), zero(d.vcores), d.factor, d.host, d.cluster, d.pinned, d.portable, d.status, "", d.hosting})
 		files[formats.Installs] = append(files[formats.Installs], d.report()...)
+	}
+	// A list of some weeks ago, of the machines that stood elsewhere then.
+	var earlier [][]string
+	for _, m := range w.earlier {
+		for _, row := range files[formats.Devices] {
+			if row[0] == m.guest.id {
+				row = slices.Clone(row)
+				row[slices.Index(formats.Devices.Columns, "host_id")] = m.host
+				earlier = append(earlier, row)
+			}
+		}
+	}
+	if err := writeCSV(filepath.Join(dir, EarlierDevices), append(slices.Clone(formats.Devices.Columns), "hosting"), earlier); err != nil {
+		return err
 	}
 	for kind, rows := range files {
 		columns := kind.Columns
