@@ -17,11 +17,13 @@ import (
 
 type none struct{}
 
-type byID struct {
+// ByID names a thing by its number.
+type ByID struct {
 	ID int64 `path:"id"`
 }
 
-type byCode struct {
+// ByCode names a thing by its code.
+type ByCode struct {
 	Code string `path:"code"`
 }
 
@@ -38,7 +40,7 @@ func done(err error) (*body[Done], error) { return &body[Done]{Done{Count: 1}}, 
 
 // rights has what people do with entitlements, contracts, dates and money.
 func (s *Server) rights() {
-	handle(s, app.Look, get("line", "/api/entitlements/{code}"), func(ctx context.Context, _ who, in *byCode) (*body[app.LineDetail], error) {
+	handle(s, app.Look, get("line", "/api/entitlements/{code}"), func(ctx context.Context, _ who, in *ByCode) (*body[app.LineDetail], error) {
 		l, err := s.app.Line(ctx, in.Code)
 		return &body[app.LineDetail]{l}, err
 	})
@@ -54,8 +56,11 @@ func (s *Server) rights() {
 	handle(s, app.Work, post("editLine", "/api/lines/edit"), func(ctx context.Context, me who, in *body[app.LineEdit]) (*body[Done], error) {
 		return s.renewed(ctx, s.app.EditLine(ctx, in.Body, me.Name))
 	})
+	handle(s, app.Work, post("trade", "/api/transactions"), func(ctx context.Context, me who, in *body[map[string]string]) (*body[Done], error) {
+		return s.renewed(ctx, s.app.Trade(ctx, in.Body, me.Name))
+	})
 	handle(s, app.Work, post("withdrawLine", "/api/entitlements/{code}/withdraw"), func(ctx context.Context, me who, in *struct {
-		byCode
+		ByCode
 		Body struct {
 			Why string `json:"why"`
 		}
@@ -63,7 +68,7 @@ func (s *Server) rights() {
 		return s.renewed(ctx, s.app.WithdrawLine(ctx, in.Code, in.Body.Why, me.Name))
 	})
 	handle(s, app.Work, post("noteLine", "/api/entitlements/{code}/notes"), func(ctx context.Context, me who, in *struct {
-		byCode
+		ByCode
 		Body struct {
 			Text string `json:"text"`
 		}
@@ -71,7 +76,7 @@ func (s *Server) rights() {
 		return done(s.app.NoteLine(ctx, in.Code, in.Body.Text, me.Name))
 	})
 	handle(s, app.Run, post("addKey", "/api/entitlements/{code}/keys"), func(ctx context.Context, me who, in *struct {
-		byCode
+		ByCode
 		Body struct {
 			Key  string `json:"key"`
 			Note string `json:"note"`
@@ -79,7 +84,7 @@ func (s *Server) rights() {
 	}) (*body[Done], error) {
 		return done(s.app.AddKey(ctx, in.Code, in.Body.Key, in.Body.Note, me.Name))
 	})
-	handle(s, app.Run, post("showKey", "/api/keys/{id}/show"), func(ctx context.Context, me who, in *byID) (*body[struct {
+	handle(s, app.Run, post("showKey", "/api/keys/{id}/show"), func(ctx context.Context, me who, in *ByID) (*body[struct {
 		Key string `json:"key"`
 	}], error) {
 		out := &body[struct {
@@ -89,10 +94,10 @@ func (s *Server) rights() {
 		out.Body.Key, err = s.app.ShowKey(ctx, in.ID, me.Name)
 		return out, err
 	})
-	handle(s, app.Run, post("dropKey", "/api/keys/{id}/drop"), func(ctx context.Context, me who, in *byID) (*body[Done], error) {
+	handle(s, app.Run, post("dropKey", "/api/keys/{id}/drop"), func(ctx context.Context, me who, in *ByID) (*body[Done], error) {
 		return done(s.app.DropKey(ctx, in.ID, me.Name))
 	})
-	handle(s, app.Work, post("dropProof", "/api/proofs/{id}/drop"), func(ctx context.Context, me who, in *byID) (*body[Done], error) {
+	handle(s, app.Work, post("dropProof", "/api/proofs/{id}/drop"), func(ctx context.Context, me who, in *ByID) (*body[Done], error) {
 		return done(s.app.DropProof(ctx, in.ID, me.Name))
 	})
 	s.router.Post("/api/entitlements/{code}/proofs", s.addProof)
@@ -190,7 +195,7 @@ func (s *Server) proof(w http.ResponseWriter, r *http.Request) {
 // seats has who holds what, and who waits.
 func (s *Server) seats() {
 	registerList(s, "seats", s.app.Seats)
-	handle(s, app.Look, get("freeSeats", "/api/products/{id}/seats"), func(ctx context.Context, _ who, in *byID) (*body[[]app.FreeSeats], error) {
+	handle(s, app.Look, get("freeSeats", "/api/products/{id}/seats"), func(ctx context.Context, _ who, in *ByID) (*body[[]app.FreeSeats], error) {
 		f, err := s.app.SeatsOf(ctx, in.ID)
 		return &body[[]app.FreeSeats]{f}, err
 	})
@@ -220,7 +225,7 @@ func (s *Server) seats() {
 		return &body[app.HandedBack]{h}, err
 	})
 	handle(s, app.Work, post("moveSeat", "/api/seats/{id}/move"), func(ctx context.Context, me who, in *struct {
-		byID
+		ByID
 		Body struct {
 			User string `json:"user"`
 		}
@@ -242,22 +247,22 @@ func (s *Server) seats() {
 	}) (*body[Done], error) {
 		return done(s.app.Wait(ctx, in.Body.Product, in.Body.User, in.Body.Note, me.Name))
 	})
-	handle(s, app.Work, post("endWait", "/api/waiting/{id}/end"), func(ctx context.Context, me who, in *byID) (*body[Done], error) {
+	handle(s, app.Work, post("endWait", "/api/waiting/{id}/end"), func(ctx context.Context, me who, in *ByID) (*body[Done], error) {
 		return done(s.app.EndWait(ctx, in.ID, me.Name))
 	})
-	handle(s, app.Work, post("giveWaiting", "/api/products/{id}/give-seats"), func(ctx context.Context, me who, in *byID) (*body[app.HandedBack], error) {
+	handle(s, app.Work, post("giveWaiting", "/api/products/{id}/give-seats"), func(ctx context.Context, me who, in *ByID) (*body[app.HandedBack], error) {
 		h, err := s.app.GiveWaiting(ctx, in.ID, me.Name)
 		if err == nil {
 			s.app.RefreshSoon(ctx)
 		}
 		return &body[app.HandedBack]{h}, err
 	})
-	handle(s, app.Look, get("held", "/api/people/{code}/held"), func(ctx context.Context, _ who, in *byCode) (*body[app.Held], error) {
+	handle(s, app.Look, get("held", "/api/people/{code}/held"), func(ctx context.Context, _ who, in *ByCode) (*body[app.Held], error) {
 		h, err := s.app.Held(ctx, in.Code)
 		return &body[app.Held]{h}, err
 	})
 	handle(s, app.Work, post("mailHeld", "/api/people/{code}/held/mail"), func(ctx context.Context, me who, in *struct {
-		byCode
+		ByCode
 		Body struct {
 			Address string `json:"address"`
 		}
@@ -273,7 +278,7 @@ func (s *Server) seats() {
 		return done(err)
 	})
 	handle(s, app.Work, post("start", "/api/starter-sets/{id}/give"), func(ctx context.Context, me who, in *struct {
-		byID
+		ByID
 		Body struct {
 			User string `json:"user"`
 			Wait bool   `json:"wait"`
@@ -297,7 +302,7 @@ func (s *Server) balance() {
 		return a, b, err
 	}
 	handle(s, app.Look, get("parts", "/api/products/{id}/parts"), func(ctx context.Context, _ who, in *struct {
-		byID
+		ByID
 		By   string `query:"by" enum:"unit,country,contract" default:"unit"`
 		AsOf string `query:"asOf"`
 	}) (*body[[]app.PartsOfMetric], error) {
@@ -308,12 +313,12 @@ func (s *Server) balance() {
 		p, err := s.app.Parts(ctx, in.ID, in.By, day)
 		return &body[[]app.PartsOfMetric]{p}, err
 	})
-	handle(s, app.Look, get("prove", "/api/products/{id}/proof"), func(ctx context.Context, _ who, in *byID) (*body[[]app.ProofRun], error) {
+	handle(s, app.Look, get("prove", "/api/products/{id}/proof"), func(ctx context.Context, _ who, in *ByID) (*body[[]app.ProofRun], error) {
 		p, err := s.app.Prove(ctx, in.ID)
 		return &body[[]app.ProofRun]{p}, err
 	})
 	handle(s, app.Work, post("metricOrder", "/api/products/{id}/metric-order"), func(ctx context.Context, me who, in *struct {
-		byID
+		ByID
 		Body struct {
 			Order []string `json:"order"`
 		}
@@ -321,7 +326,7 @@ func (s *Server) balance() {
 		return s.renewed(ctx, s.app.SetMetricOrder(ctx, in.ID, in.Body.Order, me.Name))
 	})
 	handle(s, app.Look, get("productSteps", "/api/products/{id}/steps"), func(ctx context.Context, _ who, in *struct {
-		byID
+		ByID
 		From string `query:"from" required:"true"`
 		To   string `query:"to"`
 	}) (*body[app.ProductSteps], error) {
@@ -359,11 +364,11 @@ func (s *Server) balance() {
 		b, err := s.app.SaveBasket(ctx, in.Body, me.Name)
 		return &body[app.Basket]{b}, err
 	})
-	handle(s, app.Work, post("dropBasket", "/api/baskets/{id}/drop"), func(ctx context.Context, me who, in *byID) (*body[Done], error) {
+	handle(s, app.Work, post("dropBasket", "/api/baskets/{id}/drop"), func(ctx context.Context, me who, in *ByID) (*body[Done], error) {
 		return done(s.app.DropBasket(ctx, in.ID, me.Name))
 	})
 	handle(s, app.Work, post("doBasket", "/api/baskets/{id}/do"), func(ctx context.Context, me who, in *struct {
-		byID
+		ByID
 		Body struct {
 			Version int64 `json:"version"`
 		}
@@ -379,7 +384,7 @@ func (s *Server) balance() {
 		return &body[[]store.PurchaseRequest]{r}, err
 	})
 	handle(s, app.Work, post("endPurchaseRequest", "/api/purchase-requests/{id}/end"), func(ctx context.Context, me who, in *struct {
-		byID
+		ByID
 		Body struct {
 			How string `json:"how" enum:"bought,dropped"`
 		}
@@ -391,7 +396,7 @@ func (s *Server) balance() {
 		return &body[[]store.StoredStatement]{l}, err
 	})
 	handle(s, app.Look, get("statement", "/api/statements/{id}"), func(ctx context.Context, _ who, in *struct {
-		byID
+		ByID
 		Today bool `query:"today"`
 	}) (*body[app.StatementView], error) {
 		v, err := s.app.Statement(ctx, in.ID, in.Today)

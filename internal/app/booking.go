@@ -21,7 +21,7 @@ func (a *App) Book(ctx context.Context, kindName string, values map[string]strin
 	for _, c := range kind.Columns {
 		header, row = append(header, c), append(row, values[c])
 	}
-	if code := values["entitlement_id"]; code != "" {
+	if code := values["entitlement_id"]; code != "" && kind == formats.Entitlements {
 		if err := a.DB.View(ctx, func(tx *store.Tx) error {
 			codes, err := tx.Codes("entitlement")
 			if err == nil && codes[code] != 0 {

@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"io"
 	"slices"
+	"strconv"
 	"strings"
 
 	"ensomet/internal/core/civil"
@@ -499,4 +500,20 @@ func (a *App) DropProof(ctx context.Context, id int64, who string) error {
 		}
 		return tx.Note(a.Clock.Now(), who, "took proof away", fmt.Sprint(id), "")
 	})
+}
+
+// Trade books a transaction of a line. One that would leave fewer rights than seats that are assigned is refused.
+func (a *App) Trade(ctx context.Context, values map[string]string, who string) error {
+	code := values["entitlement_id"]
+	detail, err := a.Line(ctx, code)
+	if err != nil {
+		return err
+	}
+	if sign := entitle.TransactionTypes[values["type"]]; sign < 0 && len(detail.Transactions) == 0 {
+		return fmt.Errorf("%s has no transactions yet: the first one takes the place of its one purchase, so begin with what was bought", code)
+	} else if n, err := strconv.ParseInt(values["quantity"], 10, 64); err == nil && sign < 0 && detail.Effective-n < detail.Held {
+		return fmt.Errorf("%d seats of %s are assigned, and %d rights would be left: hand some seats back first", detail.Held, code, detail.Effective-n)
+	}
+	_, err = a.Book(ctx, formats.Transactions.Name, values, who)
+	return err
 }

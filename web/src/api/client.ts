@@ -63,6 +63,7 @@ export interface Lists {
   deliveries: Schemas['Delivery']
   moves: Schemas['MoveRow']
   mail: Schemas['Mail']
+  seats: Schemas['SeatRow']
 }
 
 export interface ListQuery {

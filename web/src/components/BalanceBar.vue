@@ -11,20 +11,24 @@ const props = withDefaults(
     owned: number
     needed: number
     covered: number
+    /** part of covered that takes no right of its own */
+    free?: number
     low: number
     high: number
     large?: boolean
   }>(),
-  { large: false },
+  { large: false, free: 0 },
 )
 const W = 1000
+const used = computed(() => Math.min(props.owned, props.covered - props.free))
 const top = computed(() => Math.max(props.owned, props.needed, props.high, 1))
 const x = (n: number) => (n / top.value) * (W - 8)
 const says = computed(
   () =>
     `owned ${whole(props.owned)}, needed ${whole(props.needed)}, covered ${whole(props.covered)}` +
     (props.needed > props.covered ? `, ${whole(props.needed - props.covered)} short` : '') +
-    (props.owned > props.covered ? `, ${whole(props.owned - props.covered)} spare` : '') +
+    (props.free ? `, ${whole(props.free)} of them without a right of their own` : '') +
+    (props.owned > used.value ? `, ${whole(props.owned - used.value)} spare` : '') +
     (props.low !== props.high ? `, need between ${whole(props.low)} and ${whole(props.high)}` : ''),
 )
 const id = `hatch-${Math.random().toString(36).slice(2, 9)}`
@@ -46,12 +50,12 @@ const id = `hatch-${Math.random().toString(36).slice(2, 9)}`
         <rect width="5" height="6" fill="var(--short)" />
       </pattern>
     </defs>
-    <rect x="0" y="2" :width="x(covered)" height="7" fill="var(--owned)" />
+    <rect x="0" y="2" :width="x(used)" height="7" fill="var(--owned)" />
     <rect
-      v-if="owned > covered"
-      :x="x(covered)"
+      v-if="owned > used"
+      :x="x(used)"
       y="2.5"
-      :width="x(owned) - x(covered)"
+      :width="x(owned) - x(used)"
       height="6"
       fill="none"
       stroke="var(--spare)"
@@ -59,7 +63,19 @@ const id = `hatch-${Math.random().toString(36).slice(2, 9)}`
       vector-effect="non-scaling-stroke"
     />
     <line x1="0" y1="10" :x2="W" y2="10" stroke="var(--soft)" stroke-width="1" vector-effect="non-scaling-stroke" />
-    <rect x="0" y="11" :width="x(covered)" height="7" fill="var(--covered)" />
+    <rect x="0" y="11" :width="x(covered - free)" height="7" fill="var(--covered)" />
+    <rect
+      v-if="free"
+      :x="x(covered - free)"
+      y="11.5"
+      :width="x(covered) - x(covered - free)"
+      height="6"
+      fill="var(--covered)"
+      fill-opacity="0.35"
+      stroke="var(--covered)"
+      stroke-width="1"
+      vector-effect="non-scaling-stroke"
+    />
     <rect
       v-if="needed > covered"
       :x="x(covered)"

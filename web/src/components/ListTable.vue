@@ -30,6 +30,8 @@ const props = defineProps<{
   rowKey: string
   selectable?: boolean
   current?: string | number
+  /** what current is compared with, where that is not the row's key */
+  currentBy?: string
   /** a row opens in place to what stands in the slot expansion */
   opens?: string
   /** filters that are always on, and narrow nothing in people's eyes */
@@ -159,7 +161,7 @@ const cell = (row: unknown, key: string) => (row as Record<string, unknown>)[key
         :sort-field="query.sort"
         :sort-order="query.desc ? -1 : 1"
         :meta-key-selection="false"
-        :row-class="(r: Lists[K]) => (cell(r, rowKey) === current ? 'current' : '')"
+        :row-class="(r: Lists[K]) => (cell(r, currentBy ?? rowKey) === current ? 'current' : '')"
         :pt="{ bodyRow: { tabindex: 0 } }"
         @sort="sorted"
         @row-click="(e) => emit('open', e.data as Lists[K])"

@@ -2,7 +2,6 @@
 import { useQueryClient } from '@tanstack/vue-query'
 import Button from 'primevue/button'
 import Dialog from 'primevue/dialog'
-import Select from 'primevue/select'
 import { computed, ref } from 'vue'
 import { useRoute } from 'vue-router'
 import { api, ask } from '../api/client'
@@ -11,6 +10,8 @@ import ListTable, { type ListColumn } from '../components/ListTable.vue'
 import { money, whole, word } from '../lib/format'
 import { useListState } from '../lib/listState'
 import { useSession } from '../lib/session'
+import EntitlementsNav from './EntitlementsNav.vue'
+import LineForm from './LineForm.vue'
 
 /** What is owned: every entitlement with what it comes to today, and booking a new one. */
 const client = useQueryClient()
@@ -35,61 +36,20 @@ const columns: ListColumn[] = [
   { key: 'contract', label: 'contract', width: '6rem', hidden: true },
   { key: 'author', label: 'booked by', width: '7rem', hidden: true },
 ]
-
 const booking = computed({
   get: () => route.query.book === '1' && mayWork.value,
   set: (on) => change({ book: on ? '1' : undefined }),
 })
-const fields = [
-  ['entitlement_id', 'number'],
-  ['publisher', 'publisher'],
-  ['product', 'product'],
-  ['edition', 'edition'],
-  ['version', 'highest version covered'],
-  ['metric', 'counted by'],
-  ['quantity', 'quantity'],
-  ['kind', 'kind'],
-  ['start', 'starts (YYYY-MM-DD)'],
-  ['end', 'ends'],
-  ['maintenance_end', 'maintenance until'],
-  ['unit_price', 'unit price'],
-  ['currency', 'currency'],
-  ['order', 'order'],
-  ['contract', 'contract'],
-  ['scope_unit', 'for the unit'],
-  ['rights', 'rights'],
-  ['base', 'upgrades the entitlement'],
-] as const
-const choices: Record<string, string[]> = {
-  metric: [
-    'device',
-    'installation',
-    'named_user',
-    'concurrent',
-    'token',
-    'processor',
-    'core',
-    'virtual_machine',
-    'site',
-  ],
-  kind: ['perpetual', 'subscription', 'maintenance', 'upgrade', 'trial'],
-}
-const rights = ['older_versions', 'lower_editions', 'second_device', 'test_use', 'standby_use', 'virtual_use']
-const blank = () =>
-  Object.fromEntries(
-    fields.map(([k]) => [k, { metric: 'device', kind: 'perpetual', currency: 'EUR' }[k as string] ?? '']),
-  )
-const values = ref<Record<string, string>>(blank())
-const chosen = ref<string[]>([])
+const blank = (): Record<string, string> => ({ metric: 'device', kind: 'perpetual', currency: 'EUR' })
+const values = ref(blank())
 const says = ref('')
 const rightsOf = (row: { rights: string }) => word(row.rights).replaceAll('|', ', ')
-async function book() {
+async function book(typed: Record<string, string>) {
   says.value = ''
   try {
-    await ask(api.POST('/api/entitlements', { body: { ...values.value, rights: chosen.value.join('|') } }))
-    change({ book: undefined, q: values.value.entitlement_id })
+    await ask(api.POST('/api/entitlements', { body: typed }))
+    change({ book: undefined, q: typed.entitlement_id })
     values.value = blank()
-    chosen.value = []
     await client.invalidateQueries()
   } catch (e) {
     says.value = (e as Error).message
@@ -106,9 +66,10 @@ async function book() {
       what="entitlements"
       row-key="id"
       empty="Nothing is booked yet: take in an entitlements.csv, or book one by hand."
-      @open="(e) => $router.push(`/position?trail=p${e.productId}`)"
+      @open="(e) => $router.push(`/entitlements/line/${encodeURIComponent(e.code)}`)"
     >
       <template #title><h1>Entitlements</h1></template>
+      <template #above><EntitlementsNav /></template>
       <template #filters>
         <ListFilter
           column="kind"
@@ -132,49 +93,10 @@ async function book() {
         ><span v-else :title="rightsOf(row)">{{ rightsOf(row) }}</span></template
       >
     </ListTable>
-    <Dialog v-model:visible="booking" modal header="Book an entitlement" :style="{ width: '46rem' }">
-      <form class="book" @submit.prevent="book">
-        <label v-for="[k, label] in fields" :key="k" :class="{ wide: k === 'rights' }">
-          <span>{{ label }}</span>
-          <Select v-if="choices[k]" v-model="values[k]" :options="choices[k]" :option-label="word" size="small" />
-          <span v-else-if="k === 'rights'" class="row"
-            ><label v-for="r in rights" :key="r" class="row"
-              ><input v-model="chosen" type="checkbox" :value="r" /> {{ word(r) }}</label
-            ></span
-          >
-          <input v-else v-model="values[k]" :name="k" class="p-inputtext p-inputtext-sm" />
-        </label>
-        <p v-if="says" class="says wide" role="alert">{{ says }}</p>
-        <div class="row wide">
-          <Button
-            type="submit"
-            label="Book it"
-            size="small"
-            :disabled="!values.entitlement_id || !values.product || !values.quantity"
-          /><span class="soft">It is checked as a line of entitlements.csv is.</span>
-        </div>
-      </form>
+    <Dialog v-model:visible="booking" modal header="Book an entitlement" :style="{ width: '64rem' }">
+      <LineForm :values="values" old="" press="Book it" :failed="says" @save="book">
+        <span class="soft">It is checked as a line of entitlements.csv is.</span>
+      </LineForm>
     </Dialog>
   </div>
 </template>
-
-<style scoped>
-.fill {
-  display: flex;
-  flex-direction: column;
-  overflow: hidden;
-}
-.book {
-  display: grid;
-  grid-template-columns: 1fr 1fr;
-  gap: 0.4rem 1.2rem;
-}
-.book > label {
-  display: grid;
-  grid-template-columns: 9.5rem 1fr;
-  align-items: center;
-}
-.book .wide {
-  grid-column: 1 / -1;
-}
-</style>

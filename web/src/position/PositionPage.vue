@@ -7,6 +7,7 @@ import ListFilter from '../components/ListFilter.vue'
 import ListTable, { type ListColumn } from '../components/ListTable.vue'
 import { money, whole, word } from '../lib/format'
 import { useListState } from '../lib/listState'
+import PositionNav from './PositionNav.vue'
 import TrailPane from './TrailPane.vue'
 
 /** Owned against needed, product by product. A figure opens the trail at the right. */
@@ -43,18 +44,20 @@ useEventListener(window, 'keydown', (e: KeyboardEvent) => {
       :columns="columns"
       sort="money"
       what="positions"
-      row-key="productId"
+      row-key="id"
+      current-by="productId"
       :current="Number(current)"
       empty="No position yet: it takes installs, titles and entitlements."
       @open="(p) => open([`p${p.productId}`])"
     >
       <template #title><h1>Position</h1></template>
+      <template #above><PositionNav /></template>
       <template #filters>
         <ListFilter
           column="state"
           label="state"
           any="all"
-          :options="['short', 'even', 'spare', { label: 'not computed', value: 'unknown' }]"
+          :options="['short', 'even', 'spare', { label: 'not measured', value: 'unknown' }]"
         />
       </template>
       <template #cell-product="{ row }"
@@ -67,9 +70,10 @@ useEventListener(window, 'keydown', (e: KeyboardEvent) => {
           :owned="row.owned"
           :needed="row.needed"
           :covered="row.covered"
+          :free="row.free"
           :low="row.low"
           :high="row.high"
-        /><span v-else class="soft">demand by {{ word(row.metric) }} is not computed yet</span></template
+        /><span v-else class="soft">its use is not measured, so nobody knows what is needed</span></template
       >
       <template #cell-needed="{ row }"
         ><button v-if="row.counted" class="plain" type="button" @click.stop="open([`p${row.productId}`])">

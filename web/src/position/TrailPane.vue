@@ -8,7 +8,7 @@ import TrailProduct from './TrailProduct.vue'
  * The trail: the steps taken from a figure down to its evidence, one under the other. A step is p for a product's position, g for a group of its demand, and r for a
  * raw record, perhaps on one device.
  */
-const props = defineProps<{ steps: string[] }>()
+const props = defineProps<{ steps: string[]; asOf?: string }>()
 const emit = defineEmits<{ go: [steps: string[]] }>()
 const pane = ref<HTMLElement>()
 const upTo = (i: number, ...more: string[]) => emit('go', [...props.steps.slice(0, i + 1), ...more])
@@ -40,12 +40,14 @@ const product = () => Number(props.steps.find((s) => s.startsWith('p'))?.slice(1
         <TrailProduct
           v-if="kind(s) === 'p'"
           :id="Number(rest(s))"
+          :as-of="asOf ?? ''"
           :open="steps[i + 1]?.startsWith('g') ? rest(steps[i + 1]!) : ''"
           @group="(g) => upTo(i, `g${encodeURIComponent(g)}`)"
         />
         <TrailGroup
           v-else-if="kind(s) === 'g'"
           :product="product()"
+          :as-of="asOf ?? ''"
           :group="rest(s)"
           @record="(r, d) => upTo(i, `r${r}-${d}`)"
         />

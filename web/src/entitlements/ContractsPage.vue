@@ -1,0 +1,174 @@
+<script setup lang="ts">
+import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import Button from 'primevue/button'
+import InputText from 'primevue/inputtext'
+import { computed, ref, watch } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import { api, ask } from '../api/client'
+import { money, whole } from '../lib/format'
+import { useSession } from '../lib/session'
+import EntitlementsNav from './EntitlementsNav.vue'
+
+/** Contracts: when they end, until when notice must be given, who looks after them, and what their lines come to. */
+const route = useRoute()
+const router = useRouter()
+const client = useQueryClient()
+const mayWork = useSession().may('work')
+const list = useQuery({ queryKey: ['contracts'], queryFn: () => ask(api.GET('/api/contracts')) })
+const code = computed(() => String(route.query.code ?? ''))
+const one = computed(() => list.data.value?.find((c) => c.code === code.value))
+const blank = () => ({
+  code: '',
+  publisher: '',
+  name: '',
+  start: '',
+  end: '',
+  noticeDays: '0',
+  renews: false,
+  owner: '',
+  note: '',
+})
+const draft = ref(blank())
+watch(
+  one,
+  (c) => {
+    if (!c) return
+    draft.value = { ...c, noticeDays: String(c.noticeDays) }
+  },
+  { immediate: true },
+)
+const says = ref('')
+async function save() {
+  says.value = ''
+  try {
+    const { code, publisher, name, start, end, renews, owner, note } = draft.value
+    await ask(
+      api.POST('/api/contracts', {
+        body: {
+          code,
+          publisher,
+          name,
+          start,
+          end,
+          renews,
+          owner,
+          note,
+          noticeDays: Number(draft.value.noticeDays) || 0,
+          author: '',
+          at: 0,
+        },
+      }),
+    )
+    await client.invalidateQueries()
+    void router.replace({ query: { code } })
+  } catch (e) {
+    says.value = (e as Error).message
+  }
+}
+</script>
+
+<template>
+  <div class="page fill">
+    <EntitlementsNav />
+    <div class="beside">
+      <div class="list">
+        <div class="row">
+          <h1>Contracts</h1>
+          <Button
+            v-if="mayWork"
+            label="A new contract"
+            size="small"
+            severity="secondary"
+            @click="
+              router.replace({ query: { code: 'new' } })
+              draft = blank()
+            "
+          />
+        </div>
+        <table class="lines" data-contracts>
+          <thead>
+            <tr>
+              <th>number</th>
+              <th>name</th>
+              <th>publisher</th>
+              <th class="num">lines</th>
+              <th class="num">titles</th>
+              <th class="num">worth, EUR</th>
+              <th>ends</th>
+              <th>notice by</th>
+              <th>looked after by</th>
+            </tr>
+          </thead>
+          <tbody>
+            <tr v-for="c in list.data.value ?? []" :key="c.code" :class="{ on: c.code === code }">
+              <td>
+                <button class="plain" type="button" @click="router.replace({ query: { code: c.code } })">
+                  {{ c.code }}
+                </button>
+              </td>
+              <td>{{ c.name }}<span v-if="!c.at" class="soft">known from its lines alone</span></td>
+              <td>{{ c.publisher }}</td>
+              <td class="num">
+                <RouterLink :to="`/entitlements?q=${encodeURIComponent(c.code)}`">{{ whole(c.lines) }}</RouterLink>
+              </td>
+              <td class="num">{{ whole(c.products) }}</td>
+              <td class="num">{{ money(Math.round(Number(c.value))) }}</td>
+              <td>
+                {{ c.end || (c.lastEnd ? 'lines to ' + c.lastEnd : '')
+                }}<span v-if="c.renews" class="soft">, goes on</span>
+              </td>
+              <td>{{ c.notice }}</td>
+              <td>{{ c.owner }}</td>
+            </tr>
+            <tr v-if="list.data.value && !list.data.value.length">
+              <td colspan="9" class="soft">No line names a contract yet.</td>
+            </tr>
+          </tbody>
+        </table>
+      </div>
+      <form v-if="code && mayWork" class="sheet one" @submit.prevent="save">
+        <h2>{{ one ? 'Contract ' + one.code : 'A new contract' }}</h2>
+        <label>number <InputText v-model="draft.code" size="small" :disabled="!!one" name="code" /></label>
+        <label>name <InputText v-model="draft.name" size="small" name="name" /></label>
+        <label>publisher <InputText v-model="draft.publisher" size="small" /></label>
+        <label>from <InputText v-model="draft.start" size="small" type="date" /></label>
+        <label>to <InputText v-model="draft.end" size="small" type="date" /></label>
+        <label>notice, days <InputText v-model="draft.noticeDays" size="small" inputmode="numeric" /></label>
+        <label class="row"
+          ><input v-model="draft.renews" type="checkbox" /> goes on by itself unless notice is given</label
+        >
+        <label>looked after by <InputText v-model="draft.owner" size="small" /></label>
+        <label>note <InputText v-model="draft.note" size="small" /></label>
+        <p v-if="says" class="says" role="alert">{{ says }}</p>
+        <div class="row">
+          <Button type="submit" label="Keep it" size="small" />
+          <button class="plain" type="button" @click="router.replace({ query: {} })">close</button>
+        </div>
+      </form>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.list {
+  flex: 1;
+  min-width: 0;
+  overflow: auto;
+  padding-top: 0.5rem;
+}
+.one {
+  flex: 0 0 24rem;
+  display: grid;
+  gap: 0.35rem;
+  align-content: start;
+  overflow: auto;
+}
+.one label:not(.row) {
+  display: grid;
+  grid-template-columns: 7.5rem minmax(0, 1fr);
+  align-items: center;
+}
+tr.on td {
+  background: var(--pick);
+}
+</style>

@@ -1,0 +1,227 @@
+<script setup lang="ts">
+import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import Button from 'primevue/button'
+import InputText from 'primevue/inputtext'
+import Select from 'primevue/select'
+import { computed, ref } from 'vue'
+import { api, ask } from '../api/client'
+import { day, moment, money, whole, word } from '../lib/format'
+import { useSession } from '../lib/session'
+import EntitlementsNav from './EntitlementsNav.vue'
+import LineForm from './LineForm.vue'
+import LinePapers from './LinePapers.vue'
+
+/** One entitlement: what it comes to over time, its transactions, seats, papers and notes, and what was changed of it. */
+const props = defineProps<{ code: string }>()
+const client = useQueryClient()
+const mayWork = useSession().may('work')
+const line = useQuery({
+  queryKey: ['line', computed(() => props.code)],
+  queryFn: () => ask(api.GET('/api/entitlements/{code}', { params: { path: { code: props.code } } })),
+})
+const l = computed(() => line.data.value)
+const v = computed(() => l.value?.values ?? {})
+const editing = ref(false)
+const says = ref('')
+async function run(what: () => Promise<unknown>) {
+  says.value = ''
+  try {
+    await what()
+    await client.invalidateQueries()
+    return true
+  } catch (e) {
+    says.value = (e as Error).message
+    return false
+  }
+}
+async function save(values: Record<string, string>) {
+  if (await run(() => ask(api.POST('/api/lines/edit', { body: { values, changedAt: l.value!.changedAt } }))))
+    editing.value = false
+}
+const types = ['buy', 'renew', 'true_up', 'transfer_in', 'transfer_out', 'retire']
+const tx = ref({ type: 'true_up', on: '', quantity: '', price: '', note: '' })
+async function trade() {
+  const values = { ...tx.value, entitlement_id: props.code, currency: tx.value.price ? v.value.currency! : '' }
+  if (await run(() => ask(api.POST('/api/transactions', { body: values }))))
+    tx.value = { type: 'true_up', on: '', quantity: '', price: '', note: '' }
+}
+const why = ref('')
+const going = ref(false)
+async function withdraw() {
+  await run(() =>
+    ask(
+      api.POST('/api/entitlements/{code}/withdraw', {
+        params: { path: { code: props.code } },
+        body: { why: why.value },
+      }),
+    ),
+  )
+}
+const terms = computed(() =>
+  [
+    v.value.edition,
+    v.value.version ? `up to version ${v.value.version}` : 'any version',
+    v.value.scope_unit && `for ${v.value.scope_unit}`,
+    v.value.scope_country && `in ${v.value.scope_country}`,
+    v.value.start && `from ${v.value.start}`,
+    v.value.end && `to ${v.value.end}`,
+    v.value.maintenance_end && `maintained until ${v.value.maintenance_end}`,
+    v.value.rights && word(v.value.rights.replaceAll('|', ', ')),
+    v.value.capacity === 'sub' && 'sub-capacity',
+    Number(v.value.pack_size) > 1 && `in packs of ${v.value.pack_size}`,
+  ].filter(Boolean),
+)
+</script>
+
+<template>
+  <div class="page">
+    <EntitlementsNav />
+    <p v-if="line.error.value" class="says">{{ line.error.value.message }}</p>
+    <p v-else-if="!l" class="soft">Reading…</p>
+    <template v-else>
+      <div class="row head">
+        <h1>{{ code }}</h1>
+        <RouterLink :to="`/position/${l.productId}`">{{ v.publisher }} {{ v.product }}</RouterLink>
+        <span class="soft">{{ v.kind }}, by {{ word(v.metric ?? '') }}</span>
+        <span class="grow" />
+        <Button v-if="mayWork" label="Change it" size="small" severity="secondary" @click="editing = !editing" />
+      </div>
+      <p class="now">
+        Counts <b>{{ whole(l.effective) }}</b> today<template v-if="l.why">: {{ l.why }}</template
+        >.<template v-if="l.consumed"> {{ whole(l.consumed) }} were used up by upgrades.</template
+        ><span v-if="l.unmatched" class="drop"> {{ whole(l.unmatched) }} find no base to upgrade.</span
+        ><template v-if="l.held"> {{ whole(l.held) }} seats are assigned.</template>
+        <template v-if="l.upgrades.length">
+          Upgraded by
+          <RouterLink v-for="u in l.upgrades" :key="u" :to="`/entitlements/line/${encodeURIComponent(u)}`"
+            >{{ u }} </RouterLink>.</template
+        ><template v-if="v.base">
+          Upgrades
+          <RouterLink :to="`/entitlements/line/${encodeURIComponent(v.base)}`">{{ v.base }}</RouterLink>.</template
+        >
+      </p>
+      <p class="soft">{{ terms.join(', ') }}.</p>
+      <p v-for="c in l.checks" :key="c.text" :class="c.serious ? 'says' : 'drop'">{{ c.text }}</p>
+      <p v-if="says" class="says" role="alert">{{ says }}</p>
+      <div v-if="editing" class="sheet">
+        <LineForm :values="v" :old="code" press="Keep the change" failed="" @save="save">
+          <button class="plain" type="button" @click="going = !going">it was booked by mistake</button>
+          <template v-if="going">
+            <InputText v-model="why" size="small" placeholder="why it goes" />
+            <Button label="Withdraw it" size="small" severity="secondary" :disabled="!why" @click="withdraw" />
+          </template>
+        </LineForm>
+      </div>
+      <div class="cols">
+        <section>
+          <h2>Over time</h2>
+          <table class="lines" data-days>
+            <thead>
+              <tr>
+                <th>from</th>
+                <th class="num">counts</th>
+                <th />
+              </tr>
+            </thead>
+            <tbody>
+              <tr v-for="d in l.days" :key="d.from">
+                <td>{{ d.from }}</td>
+                <td class="num">{{ whole(d.quantity) }}</td>
+                <td class="soft">{{ d.why }}</td>
+              </tr>
+              <tr v-if="!l.days.length">
+                <td colspan="3" class="soft">It never counts anything.</td>
+              </tr>
+            </tbody>
+          </table>
+          <h2>Transactions</h2>
+          <table class="lines" data-transactions>
+            <tbody>
+              <tr v-for="(t, i) in l.transactions" :key="i">
+                <td>{{ t.on }}</td>
+                <td>{{ word(t.type) }}</td>
+                <td class="num">{{ whole(t.quantity) }}</td>
+                <td class="num">{{ t.price ? money(t.price) + ' ' + t.currency : '' }}</td>
+                <td class="soft">{{ t.order }} {{ t.note }}</td>
+              </tr>
+              <tr v-if="!l.transactions.length">
+                <td class="soft">
+                  One purchase of {{ v.quantity }} on {{ v.purchased || v.start || 'an unknown day'
+                  }}<template v-if="v.unit_price">, {{ money(v.unit_price) }} {{ v.currency }} each</template
+                  ><template v-if="v.order">, order {{ v.order }}</template
+                  >. The first transaction takes its place: begin with what was bought.
+                </td>
+              </tr>
+            </tbody>
+          </table>
+          <form v-if="mayWork" class="row trade" @submit.prevent="trade">
+            <Select v-model="tx.type" :options="types" :option-label="word" size="small" aria-label="what" />
+            <InputText v-model="tx.on" type="date" size="small" aria-label="on" />
+            <InputText v-model="tx.quantity" inputmode="numeric" size="small" placeholder="how many" />
+            <InputText v-model="tx.price" inputmode="decimal" size="small" placeholder="price of one" />
+            <Button
+              type="submit"
+              label="Book it"
+              size="small"
+              severity="secondary"
+              :disabled="!tx.on || !tx.quantity"
+            />
+          </form>
+        </section>
+        <LinePapers :code="code" :line="l" @run="run" />
+      </div>
+      <section v-if="l.changes.length">
+        <h2>Changed here</h2>
+        <table class="lines">
+          <tbody>
+            <tr v-for="(c, i) in l.changes" :key="i">
+              <td>{{ moment(c.at) }}</td>
+              <td>{{ c.author }}</td>
+              <td>{{ word(c.field) }}</td>
+              <td>{{ c.was || '–' }} → {{ c.is || '–' }}</td>
+            </tr>
+          </tbody>
+        </table>
+      </section>
+      <p class="soft">
+        Last changed {{ day(l.changedAt) }}.
+        <RouterLink v-if="v.contract" :to="`/entitlements?q=${encodeURIComponent(v.contract)}`"
+          >Contract {{ v.contract }}</RouterLink
+        >
+      </p>
+    </template>
+  </div>
+</template>
+
+<style scoped>
+.head {
+  padding: 0.4rem 0 0;
+}
+.now {
+  margin: 0.3rem 0 0;
+  font-size: 1.05rem;
+}
+.cols {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 1.8rem;
+  margin-top: 0.6rem;
+}
+h2 {
+  margin: 0.7rem 0 0.2rem;
+}
+.trade {
+  margin-top: 0.5rem;
+}
+.trade :deep(input) {
+  width: 8.2rem;
+}
+p {
+  margin: 0.25rem 0;
+}
+@media (max-width: 900px) {
+  .cols {
+    grid-template-columns: 1fr;
+  }
+}
+</style>

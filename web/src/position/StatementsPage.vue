@@ -1,0 +1,173 @@
+<script setup lang="ts">
+import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import Button from 'primevue/button'
+import InputText from 'primevue/inputtext'
+import { computed, ref } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import { api, ask } from '../api/client'
+import { count, day, money, whole, word } from '../lib/format'
+import { useSession } from '../lib/session'
+import PositionNav from './PositionNav.vue'
+
+/** Positions as they were handed to somebody: what was said, when, by whom and on which evidence. Later knowledge never changes them; they can be compared with it. */
+const route = useRoute()
+const router = useRouter()
+const client = useQueryClient()
+const mayWork = useSession().may('work')
+const list = useQuery({ queryKey: ['statements'], queryFn: () => ask(api.GET('/api/statements')) })
+const id = computed(() => Number(route.query.id ?? 0))
+const today = computed(() => route.query.with === 'today')
+const put = (q: Record<string, string | undefined>) => void router.replace({ query: { ...route.query, ...q } })
+const one = useQuery({
+  queryKey: ['statement', id, today],
+  queryFn: () =>
+    ask(api.GET('/api/statements/{id}', { params: { path: { id: id.value }, query: { today: today.value } } })),
+  enabled: computed(() => id.value > 0),
+})
+const s = computed(() => one.data.value)
+const draft = ref({ handedTo: '', asOf: '', note: '' })
+const says = ref('')
+const busy = ref(false)
+async function make() {
+  says.value = ''
+  busy.value = true
+  try {
+    const made = await ask(api.POST('/api/statements', { body: { ...draft.value, products: [] } }))
+    draft.value = { handedTo: '', asOf: '', note: '' }
+    await client.invalidateQueries({ queryKey: ['statements'] })
+    put({ id: String(made.id) })
+  } catch (e) {
+    says.value = (e as Error).message
+  } finally {
+    busy.value = false
+  }
+}
+</script>
+
+<template>
+  <div class="page fill">
+    <PositionNav />
+    <div class="beside">
+      <div class="list">
+        <h1>Handed over</h1>
+        <form v-if="mayWork" class="make" @submit.prevent="make">
+          <label
+            >to <InputText v-model="draft.handedTo" size="small" name="handedTo" placeholder="who gets it"
+          /></label>
+          <label>as of <InputText v-model="draft.asOf" size="small" type="date" /></label>
+          <label>note <InputText v-model="draft.note" size="small" /></label>
+          <Button type="submit" label="Freeze all positions" size="small" :disabled="!draft.handedTo" :loading="busy" />
+        </form>
+        <p v-if="says" class="says" role="alert">{{ says }}</p>
+        <table class="lines">
+          <thead>
+            <tr>
+              <th>handed to</th>
+              <th>on</th>
+              <th>as of</th>
+              <th class="num">positions</th>
+            </tr>
+          </thead>
+          <tbody>
+            <tr v-for="x in list.data.value ?? []" :key="x.id" :class="{ on: x.id === id }">
+              <td>
+                <button class="plain" type="button" data-statement @click="put({ id: String(x.id) })">
+                  {{ x.handedTo }}
+                </button>
+                <div class="soft">{{ x.author }}{{ x.note ? ': ' + x.note : '' }}</div>
+              </td>
+              <td>{{ day(x.at) }}</td>
+              <td>{{ x.asOf }}</td>
+              <td class="num">{{ whole(x.positions) }}</td>
+            </tr>
+            <tr v-if="list.data.value && !list.data.value.length">
+              <td colspan="4" class="soft">
+                Nothing has been handed over yet. What is frozen here never changes again.
+              </td>
+            </tr>
+          </tbody>
+        </table>
+      </div>
+      <div v-if="id" class="one sheet">
+        <p v-if="one.error.value" class="says">{{ one.error.value.message }}</p>
+        <p v-else-if="!s" class="soft" role="status">Being compared…</p>
+        <template v-else>
+          <h2>As said to {{ s.handedTo }}, beside {{ today ? 'today' : 'what is known now of ' + s.against }}</h2>
+          <p class="soft">
+            Frozen on {{ day(s.at) }} by {{ s.author }}, as of {{ s.asOf }}, on {{ whole(s.evidence.devices) }} devices
+            in service: {{ whole(s.evidence.fresh) }} fresh, {{ whole(s.evidence.stale) }} stale,
+            {{ whole(s.evidence.never) }} never scanned; newest scan {{ day(s.evidence.lastScan) }}. Fingerprint
+            <code>{{ s.sha256.slice(0, 16) }}</code>, unchanged.
+          </p>
+          <div class="row">
+            <button class="chip" type="button" :class="{ on: !today }" @click="put({ with: undefined })">
+              the same day, by what is known now
+            </button>
+            <button class="chip" type="button" :class="{ on: today }" @click="put({ with: 'today' })">today</button>
+            <b>{{ s.differ ? count(s.differ, 'position differs', 'positions differ') : 'Nothing differs' }}</b>
+          </div>
+          <table class="lines">
+            <thead>
+              <tr>
+                <th>product</th>
+                <th>counted by</th>
+                <th class="num">owned</th>
+                <th class="num">needed</th>
+                <th class="num">short</th>
+                <th class="num">at list price</th>
+              </tr>
+            </thead>
+            <tbody>
+              <tr v-for="p in s.compared.slice(0, 300)" :key="p.productId + p.metric" :class="{ soft: !p.differs }">
+                <td>
+                  <RouterLink :to="`/position/${p.productId}?on=${s.against}`">{{ p.product }}</RouterLink>
+                </td>
+                <td>{{ word(p.metric) }}</td>
+                <td v-for="f in ['owned', 'needed', 'short'] as const" :key="f" class="num">
+                  {{ whole(p.said[f]) }}<b v-if="p.said[f] !== p.now[f]"> → {{ whole(p.now[f]) }}</b>
+                </td>
+                <td class="num">
+                  {{ Number(p.said.exposure) || Number(p.now.exposure) ? money(p.said.exposure) : ''
+                  }}<b v-if="Number(p.said.exposure) !== Number(p.now.exposure)"> → {{ money(p.now.exposure) }}</b>
+                  {{ Number(p.said.exposure) || Number(p.now.exposure) ? p.currency : '' }}
+                </td>
+              </tr>
+            </tbody>
+          </table>
+        </template>
+      </div>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.list {
+  flex: 0 0 27rem;
+  overflow: auto;
+  padding-top: 0.5rem;
+}
+.one {
+  flex: 1;
+  min-width: 0;
+  overflow: auto;
+}
+.make {
+  display: grid;
+  gap: 0.3rem;
+  margin: 0.5rem 0 0.8rem;
+  justify-items: start;
+}
+.make label {
+  display: grid;
+  grid-template-columns: 4rem 16rem;
+  align-items: center;
+}
+tr.on td {
+  background: var(--pick);
+}
+@media (max-width: 900px) {
+  .list {
+    flex: none;
+  }
+}
+</style>

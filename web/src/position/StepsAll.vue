@@ -1,0 +1,90 @@
+<script setup lang="ts">
+import { useQuery } from '@tanstack/vue-query'
+import { computed } from 'vue'
+import { api, ask, type Schemas } from '../api/client'
+import { money, whole, word } from '../lib/format'
+import StepBars from './StepBars.vue'
+
+/** What changed of all products between two days: the exposure in steps, and every position that moved. */
+const props = defineProps<{ from: string; to: string }>()
+const emit = defineEmits<{ open: [product: number] }>()
+const steps = useQuery({
+  queryKey: ['all-steps', computed(() => props.from), computed(() => props.to)],
+  queryFn: ({ signal }) =>
+    ask(api.GET('/api/steps', { params: { query: { from: props.from, to: props.to } }, signal })),
+  retry: false,
+})
+const s = computed(() => steps.data.value)
+const balance = (f: Schemas['StepFigures']) =>
+  f.short ? `${whole(f.short)} short` : f.surplus ? `${whole(f.surplus)} spare` : 'even'
+</script>
+
+<template>
+  <p v-if="steps.error.value" class="says" role="alert">{{ steps.error.value.message }}</p>
+  <p v-else-if="!s" class="soft" role="status">Both days are being worked out from the evidence…</p>
+  <template v-else>
+    <h2>Shortfall at list price, EUR</h2>
+    <div class="picture">
+      <StepBars
+        bad
+        :start="s.exposureBefore"
+        :end="s.exposureAfter"
+        :start-label="s.from"
+        :end-label="s.to"
+        :steps="s.causes.filter((c) => c.exposure).map((c) => ({ label: c.cause, change: c.exposure }))"
+        :say="(n) => money(Math.round(n))"
+      />
+    </div>
+    <p v-if="s.without" class="drop">{{ s.without }} products are not in it: their currency has no rate.</p>
+    <h2>{{ whole(s.positions.length) }} positions moved</h2>
+    <table class="lines" data-moved>
+      <thead>
+        <tr>
+          <th>publisher</th>
+          <th>product</th>
+          <th>counted by</th>
+          <th class="num">owned</th>
+          <th class="num">needed</th>
+          <th class="num">balance</th>
+          <th>because of</th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr v-for="p in s.positions.slice(0, 400)" :key="p.productId + p.metric">
+          <td class="soft">{{ p.publisher }}</td>
+          <td>
+            <button class="plain" type="button" @click="emit('open', p.productId)">
+              <b>{{ p.product }}</b>
+            </button>
+          </td>
+          <td>{{ word(p.metric) }}</td>
+          <td class="num">
+            {{ p.before.owned === p.after.owned ? '' : whole(p.before.owned) + ' → ' }}{{ whole(p.after.owned) }}
+          </td>
+          <td class="num">
+            {{ p.before.needed === p.after.needed ? '' : whole(p.before.needed) + ' → ' }}{{ whole(p.after.needed) }}
+          </td>
+          <td class="num">
+            {{ balance(p.before) === balance(p.after) ? '' : balance(p.before) + ' → ' }}
+            <span :class="{ short: p.after.short, spare: !p.after.short && p.after.surplus }">{{
+              balance(p.after)
+            }}</span>
+          </td>
+          <td>{{ p.causes }}</td>
+        </tr>
+      </tbody>
+    </table>
+    <p v-if="s.positions.length > 400" class="soft">
+      and {{ whole(s.positions.length - 400) }} more, whose money moved less
+    </p>
+  </template>
+</template>
+
+<style scoped>
+.picture {
+  max-width: 62rem;
+}
+h2 {
+  margin: 0.6rem 0 0.3rem;
+}
+</style>
