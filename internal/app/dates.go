@@ -406,4 +406,3 @@ func (a *App) PutContract(ctx context.Context, c store.Contract, who string) err
 		return tx.Note(now, who, "kept a contract", c.Code, c.Name)
 	})
 }
-

@@ -62,7 +62,7 @@ type ProductSteps struct {
 	To        string       `json:"to"`
 	Currency  string       `json:"currency"`
 	Metrics   []MetricStep `json:"metrics"`
-	Steps     []CauseStep   `json:"steps"`
+	Steps     []CauseStep  `json:"steps"`
 }
 
 // MetricStep has both ends of a metric.

@@ -182,9 +182,9 @@ func (tx *Tx) DropStarterSet(id int64) error {
 
 // PersonRow is a user with what a page about him needs.
 type PersonRow struct {
-	ID                                     int64
+	ID                                    int64
 	Code, Name, Email, Unit, Site, Status string
-	LeftOn                                 civil.Day
+	LeftOn                                civil.Day
 }
 
 // PersonByCode finds a user.

@@ -37,6 +37,10 @@ watch(
   },
   { immediate: true },
 )
+function anew() {
+  draft.value = blank()
+  void router.replace({ query: { code: 'new' } })
+}
 const says = ref('')
 async function save() {
   says.value = ''
@@ -74,16 +78,7 @@ async function save() {
       <div class="list">
         <div class="row">
           <h1>Contracts</h1>
-          <Button
-            v-if="mayWork"
-            label="A new contract"
-            size="small"
-            severity="secondary"
-            @click="
-              router.replace({ query: { code: 'new' } })
-              draft = blank()
-            "
-          />
+          <Button v-if="mayWork" label="A new contract" size="small" severity="secondary" @click="anew" />
         </div>
         <table class="lines" data-contracts>
           <thead>
