@@ -45,6 +45,17 @@ var pages = []struct{ path, selector, text string }{
 	{"/titles/life?f=devices%3D%3E0", "[data-ending-months] td", "1"},
 	{"/titles/newer", "[data-runs]", "every name is looked at again"},
 	{"/entitlements", "tbody tr", "L-0001"},
+	{"/entitlements/ends", "[data-ends] tbody", "Sternpost Courier"},
+	{"/entitlements/seats", "tbody tr", "Fjordpen Notes"},
+	{"/entitlements/contracts?code=K-11", "[data-contracts] tbody", "Databases of the hall"},
+	{"/entitlements/spend", "[data-spend] tbody tr", "Ltd"},
+	{"/entitlements/held/u0001", "h1", "What Aslo"},
+	{"/entitlements/line/L-0008", "[data-days]", "2024-02-01"},
+	{"/position/352", "[data-parts] tbody tr", "Hall"},
+	{"/position/changes?from=2026-03-31", "[data-step-bars]", "rights expired"},
+	{"/position/changes?from=2025-01-31&product=368", "[data-steps] tbody", "rights transferred"},
+	{"/position/try?basket=1", "[data-tried]", "Gannet Engine"},
+	{"/position/statements?id=1", ".one", "Nothing differs"},
 	{"/use", "tbody tr", "regular"},
 	{"/position", "tbody tr", "short"},
 	{"/position?trail=p1/gdevice%3A%3Aall%20used/r1-0", "aside", "As the source wrote it"},
@@ -105,7 +116,8 @@ func TestEveryPageOfAnEmptyFile(t *testing.T) {
 	page, url := open(t, "run", true)
 	for path, text := range map[string]string{
 		"/": "Nothing is here yet", "/evidence": "take in a devices.csv", "/titles": "take in a titles.csv", "/titles/names": "No names yet", "/titles/rules": "No rule was made yet", "/titles/unsigned": "Nothing waits to be signed off", "/titles/publishers": "No publishers yet", "/titles/life": "No release of the catalogue has a date yet", "/titles/newer": "Drop a titles.csv", "/entitlements": "take in an entitlements.csv",
-		"/use": "Nothing to measure yet", "/position": "No position yet", "/worklist": "Nothing is to be done", "/worklist/stances": "Nothing is restricted", "/evidence/files": "No line was ever put aside",
+		"/entitlements/ends": "Nothing ends in this time", "/entitlements/seats": "Nobody holds a seat yet", "/entitlements/contracts": "No line names a contract yet", "/entitlements/spend": "No entitlement has a price",
+		"/position/changes": "0 positions moved", "/position/try": "Nothing is being tried", "/position/statements": "Nothing has been handed over yet", "/use": "Nothing to measure yet", "/position": "No position yet", "/worklist": "Nothing is to be done", "/worklist/stances": "Nothing is restricted", "/evidence/files": "No line was ever put aside",
 		"/evidence/where": "Nothing is installed here yet", "/evidence/changes": "Nothing has changed", "/evidence/groups": "No group was made yet", "/evidence/scans": "Nothing is planned", "/evidence/senders": "No scan has come",
 		"/evidence/people": "Nobody has joined", "/evidence/find": "Type a name", "/evidence/compare": "Choose two devices",
 	} {

@@ -50,6 +50,9 @@ func (a *App) CheckLine(ctx context.Context, values map[string]string, old strin
 			}
 			if !strings.HasSuffix(bad.Reason, " is empty") {
 				field, _, _ := strings.Cut(bad.Reason, " ")
+				if field == "it" { // it ends before it starts
+					field = "end"
+				}
 				say(strings.TrimSuffix(field, ":"), true, "%s", bad.Reason)
 			}
 		}

@@ -114,12 +114,12 @@ func (d *twoDays) why(product int64) position.Why {
 		case held(from) && !inService(d.after):
 			return position.DevicesOut
 		case held(from):
-			return map[presence]position.Cause{presentNot: position.InstallsGone, presentFolded: position.Folded, presentLeft: position.LeftOut, presentOther: position.RecogniseLost}[to]
+			return map[presence]position.Cause{presentNot: position.InstallsGone, presentFolded: position.Folded, presentLeft: position.LeftOut, presentOther: position.InstallsGone}[to]
 		}
 		if i, ok := d.before.deviceAt[device]; !inService(d.before) || !ok || d.before.devices[i].LastScan == 0 {
 			return position.DevicesIn
 		}
-		return map[presence]position.Cause{presentNot: position.Appeared, presentFolded: position.Unfolded, presentLeft: position.BackIn, presentOther: position.Recognised}[from]
+		return map[presence]position.Cause{presentNot: position.Appeared, presentFolded: position.Unfolded, presentLeft: position.BackIn, presentOther: position.Appeared}[from]
 	}
 }
 
@@ -295,6 +295,9 @@ func (a *App) AllSteps(ctx context.Context, from, to civil.Day) (AllSteps, error
 					c.Short += g.Short
 					c.Surplus += g.Surplus
 					exposure[s.Cause] = exposure[s.Cause].Add(euros(g.Exposure))
+					if g.Low, g.High = 0, 0; g == (position.Figures{}) {
+						continue // the doubt alone
+					}
 					if moved[m] == nil {
 						moved[m] = map[position.Cause]position.Figures{}
 					}

@@ -80,46 +80,48 @@ async function save() {
           <h1>Contracts</h1>
           <Button v-if="mayWork" label="A new contract" size="small" severity="secondary" @click="anew" />
         </div>
-        <table class="lines" data-contracts>
-          <thead>
-            <tr>
-              <th>number</th>
-              <th>name</th>
-              <th>publisher</th>
-              <th class="num">lines</th>
-              <th class="num">titles</th>
-              <th class="num">worth, EUR</th>
-              <th>ends</th>
-              <th>notice by</th>
-              <th>looked after by</th>
-            </tr>
-          </thead>
-          <tbody>
-            <tr v-for="c in list.data.value ?? []" :key="c.code" :class="{ on: c.code === code }">
-              <td>
-                <button class="plain" type="button" @click="router.replace({ query: { code: c.code } })">
-                  {{ c.code }}
-                </button>
-              </td>
-              <td>{{ c.name }}<span v-if="!c.at" class="soft">known from its lines alone</span></td>
-              <td>{{ c.publisher }}</td>
-              <td class="num">
-                <RouterLink :to="`/entitlements?q=${encodeURIComponent(c.code)}`">{{ whole(c.lines) }}</RouterLink>
-              </td>
-              <td class="num">{{ whole(c.products) }}</td>
-              <td class="num">{{ money(Math.round(Number(c.value))) }}</td>
-              <td>
-                {{ c.end || (c.lastEnd ? 'lines to ' + c.lastEnd : '')
-                }}<span v-if="c.renews" class="soft">, goes on</span>
-              </td>
-              <td>{{ c.notice }}</td>
-              <td>{{ c.owner }}</td>
-            </tr>
-            <tr v-if="list.data.value && !list.data.value.length">
-              <td colspan="9" class="soft">No line names a contract yet.</td>
-            </tr>
-          </tbody>
-        </table>
+        <div class="scrolls">
+          <table class="lines" data-contracts>
+            <thead>
+              <tr>
+                <th>number</th>
+                <th>name</th>
+                <th>publisher</th>
+                <th class="num">lines</th>
+                <th class="num">titles</th>
+                <th class="num">worth, EUR</th>
+                <th>ends</th>
+                <th>notice by</th>
+                <th>looked after by</th>
+              </tr>
+            </thead>
+            <tbody>
+              <tr v-for="c in list.data.value ?? []" :key="c.code" :class="{ on: c.code === code }">
+                <td>
+                  <button class="plain" type="button" @click="router.replace({ query: { code: c.code } })">
+                    {{ c.code }}
+                  </button>
+                </td>
+                <td>{{ c.name }}<span v-if="!c.at" class="soft">known from its lines alone</span></td>
+                <td>{{ c.publisher }}</td>
+                <td class="num">
+                  <RouterLink :to="`/entitlements?q=${encodeURIComponent(c.code)}`">{{ whole(c.lines) }}</RouterLink>
+                </td>
+                <td class="num">{{ whole(c.products) }}</td>
+                <td class="num">{{ money(Math.round(Number(c.value))) }}</td>
+                <td>
+                  {{ c.end || (c.lastEnd ? 'lines to ' + c.lastEnd : '')
+                  }}<span v-if="c.renews" class="soft">, goes on</span>
+                </td>
+                <td>{{ c.notice }}</td>
+                <td>{{ c.owner }}</td>
+              </tr>
+              <tr v-if="list.data.value && !list.data.value.length">
+                <td colspan="9" class="soft">No line names a contract yet.</td>
+              </tr>
+            </tbody>
+          </table>
+        </div>
       </div>
       <form v-if="code && mayWork" class="sheet one" @submit.prevent="save">
         <h2>{{ one ? 'Contract ' + one.code : 'A new contract' }}</h2>

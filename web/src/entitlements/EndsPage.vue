@@ -24,13 +24,7 @@ const spans: [string, number][] = [
 ]
 const urgent = computed(() => list.value.filter((r) => r.notice && r.daysLeft >= 0).length)
 const what = (r: Schemas['Renewal']) =>
-  r.what === 'right'
-    ? r.kind
-    : r.what === 'contract'
-      ? r.renews
-        ? 'contract, goes on by itself'
-        : 'contract'
-      : 'maintenance'
+  r.what === 'right' ? r.kind : r.what === 'contract' ? (r.renews ? 'contract, renews' : 'contract') : 'maintenance'
 const late = (r: Schemas['Renewal'], now: string) => !!r.notice && r.notice < now
 const today = computed(() => {
   const r = list.value[0]
@@ -63,57 +57,77 @@ const today = computed(() => {
     </div>
     <p v-if="ends.error.value" class="says">{{ ends.error.value.message }}</p>
     <EndsLine v-if="list.length" :list="list" :today="today" :days="days" />
-    <table class="lines" data-ends>
-      <thead>
-        <tr>
-          <th>last day</th>
-          <th>notice by</th>
-          <th>what</th>
-          <th>product</th>
-          <th>line, contract</th>
-          <th class="num">used of</th>
-          <th class="num">keep all</th>
-          <th class="num">keep what is used</th>
-          <th class="num">let go: short more</th>
-          <th class="num">at list price</th>
-          <th>by the figures</th>
-        </tr>
-      </thead>
-      <tbody>
-        <tr v-for="r in list" :key="r.what + r.line + r.contract + r.on">
-          <td>
-            {{ r.on }} <span class="soft">{{ r.daysLeft >= 0 ? `in ${count(r.daysLeft, 'day')}` : 'past' }}</span>
-          </td>
-          <td :class="{ short: late(r, today) }">{{ r.notice }}{{ late(r, today) ? ', past' : '' }}</td>
-          <td>{{ what(r) }}</td>
-          <td>
-            <RouterLink v-if="r.productId" :to="`/position/${r.productId}`"
-              ><b>{{ r.product }}</b></RouterLink
-            ><b v-else>{{ r.product }}</b> <span class="soft">{{ r.publisher }}</span>
-          </td>
-          <td>
-            <RouterLink v-if="r.line" :to="`/entitlements/line/${encodeURIComponent(r.line)}`">{{ r.line }}</RouterLink>
-            <span class="soft"> {{ r.contract }}</span>
-          </td>
-          <td class="num">{{ r.what === 'contract' ? '' : `${whole(r.used)} of ${whole(r.quantity)}` }}</td>
-          <td class="num">{{ r.keep ? money(r.keep) + ' ' + r.currency : '' }}</td>
-          <td class="num">{{ r.keepUsed && r.keepUsed !== r.keep ? money(r.keepUsed) + ' ' + r.currency : '' }}</td>
-          <td class="num">
-            <span v-if="r.what === 'right'" :class="{ short: r.shortMore }">{{ whole(r.shortMore) }}</span>
-          </td>
-          <td class="num">{{ Number(r.letGo) ? money(r.letGo) : '' }}</td>
-          <td :class="{ spare: r.advice === 'let go' }">{{ r.advice }}</td>
-        </tr>
-        <tr v-if="ends.data.value && !list.length">
-          <td colspan="11" class="soft">Nothing ends in this time.</td>
-        </tr>
-      </tbody>
-    </table>
+    <div class="scrolls">
+      <table class="lines" data-ends>
+        <thead>
+          <tr>
+            <th>last day</th>
+            <th class="num">days</th>
+            <th>notice by</th>
+            <th>what</th>
+            <th>product</th>
+            <th>line</th>
+            <th>contract</th>
+            <th class="num">used of</th>
+            <th class="num">keep all, EUR</th>
+            <th class="num">what is used</th>
+            <th class="num">short if let go</th>
+            <th class="num">worth</th>
+            <th>by the figures</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="r in list" :key="r.what + r.line + r.contract + r.on">
+            <td>{{ r.on }}</td>
+            <td class="num soft">{{ r.daysLeft >= 0 ? whole(r.daysLeft) : 'past' }}</td>
+            <td :class="{ short: late(r, today) }">{{ r.notice }}{{ late(r, today) ? ' past' : '' }}</td>
+            <td>{{ what(r) }}</td>
+            <td class="clip" :title="`${r.product}, ${r.publisher}`">
+              <RouterLink v-if="r.productId" :to="`/position/${r.productId}`"
+                ><b>{{ r.product }}</b></RouterLink
+              ><b v-else>{{ r.product }}</b>
+            </td>
+            <td>
+              <RouterLink v-if="r.line" :to="`/entitlements/line/${encodeURIComponent(r.line)}`">{{
+                r.line
+              }}</RouterLink>
+            </td>
+            <td>
+              <RouterLink
+                v-if="r.contract"
+                class="soft"
+                :to="`/entitlements/contracts?code=${encodeURIComponent(r.contract)}`"
+                >{{ r.contract }}</RouterLink
+              >
+            </td>
+            <td class="num">{{ r.what === 'contract' ? '' : `${whole(r.used)} of ${whole(r.quantity)}` }}</td>
+            <td class="num">{{ r.keep ? money(r.keep) + (r.currency === 'EUR' ? '' : ' ' + r.currency) : '' }}</td>
+            <td class="num">{{ Number(r.keepUsed) && r.keepUsed !== r.keep ? money(r.keepUsed) : '' }}</td>
+            <td class="num">
+              <span v-if="r.what === 'right'" :class="{ short: r.shortMore }">{{ whole(r.shortMore) }}</span>
+            </td>
+            <td class="num">{{ Number(r.letGo) ? money(r.letGo) : '' }}</td>
+            <td :class="{ spare: r.advice === 'let go' }">
+              {{ r.advice.replace('keep what is used', 'keep the used') }}
+            </td>
+          </tr>
+          <tr v-if="ends.data.value && !list.length">
+            <td colspan="13" class="soft">Nothing ends in this time.</td>
+          </tr>
+        </tbody>
+      </table>
+    </div>
   </div>
 </template>
 
 <style scoped>
 .head {
   padding: 0.4rem 0;
+}
+td {
+  white-space: nowrap;
+}
+.clip {
+  max-width: 15rem;
 }
 </style>

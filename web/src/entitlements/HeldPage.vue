@@ -57,7 +57,7 @@ const print = () => window.print()
     <template v-else>
       <div class="row head">
         <h1>What {{ h.name }} holds</h1>
-        <span class="soft">{{ h.user }}, {{ h.unit }}, {{ h.site }}, as of {{ h.asOf }}</span>
+        <span class="soft gap">{{ h.user }}, {{ h.unit }}, {{ h.site }}, as of {{ h.asOf }}</span>
         <b v-if="h.status === 'left'" class="short">left on {{ h.leftOn || 'an unknown day' }}</b>
         <span class="grow" />
         <span class="row screen">
@@ -89,7 +89,7 @@ const print = () => window.print()
               <RouterLink :to="`/position/${s.productId}`"
                 ><b>{{ s.product }}</b></RouterLink
               >
-              {{ s.edition }} <span class="soft">{{ s.publisher }}</span>
+              {{ s.edition }} <span class="soft gap">{{ s.publisher }}</span>
             </td>
             <td>
               of <RouterLink :to="`/entitlements/line/${encodeURIComponent(s.line)}`">{{ s.line }}</RouterLink>
@@ -127,7 +127,7 @@ const print = () => window.print()
       <template v-if="h.waits.length">
         <h2>Waits for</h2>
         <p v-for="w in h.waits" :key="w.id">
-          {{ w.product }} <span class="soft">{{ w.note }}</span>
+          {{ w.product }} <span class="soft gap">{{ w.note }}</span>
         </p>
       </template>
     </template>

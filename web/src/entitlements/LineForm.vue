@@ -115,6 +115,7 @@ const ready = computed(() => !!v.value.entitlement_id && !!v.value.product && !!
           <Select
             v-if="choices[f.key]"
             v-model="v[f.key]"
+            :aria-label="f.label"
             :options="choices[f.key]"
             :option-label="word"
             size="small"
@@ -146,7 +147,15 @@ const ready = computed(() => !!v.value.entitlement_id && !!v.value.product && !!
       <label v-for="[key, label] in rights" :key="key" class="right"
         ><input v-model="chosen" type="checkbox" :value="key" :name="key" /> {{ label }}</label
       >
-      <p v-for="c in others" :key="c.text" :class="c.serious ? 'says' : 'drop'" data-check>{{ c.text }}</p>
+      <p
+        v-for="c in others"
+        :key="c.text"
+        :class="c.serious ? 'says' : 'drop'"
+        :role="c.serious ? 'alert' : undefined"
+        data-check
+      >
+        {{ c.text }}
+      </p>
     </fieldset>
     <div class="row wide">
       <Button type="submit" :label="press" size="small" :disabled="!ready" data-book />

@@ -5,7 +5,7 @@ import InputText from 'primevue/inputtext'
 import Select from 'primevue/select'
 import { computed, ref } from 'vue'
 import { api, ask } from '../api/client'
-import { day, moment, money, whole, word } from '../lib/format'
+import { count, day, moment, money, whole, word } from '../lib/format'
 import { useSession } from '../lib/session'
 import EntitlementsNav from './EntitlementsNav.vue'
 import LineForm from './LineForm.vue'
@@ -82,22 +82,23 @@ const terms = computed(() =>
       <div class="row head">
         <h1>{{ code }}</h1>
         <RouterLink :to="`/position/${l.productId}`">{{ v.publisher }} {{ v.product }}</RouterLink>
-        <span class="soft">{{ v.kind }}, by {{ word(v.metric ?? '') }}</span>
+        <span class="soft gap">{{ v.kind }}, by {{ word(v.metric ?? '') }}</span>
         <span class="grow" />
         <Button v-if="mayWork" label="Change it" size="small" severity="secondary" @click="editing = !editing" />
       </div>
       <p class="now">
-        Counts <b>{{ whole(l.effective) }}</b> today<template v-if="l.why">: {{ l.why }}</template
-        >.<template v-if="l.consumed"> {{ whole(l.consumed) }} were used up by upgrades.</template
-        ><span v-if="l.unmatched" class="drop"> {{ whole(l.unmatched) }} find no base to upgrade.</span
-        ><template v-if="l.held"> {{ whole(l.held) }} seats are assigned.</template>
-        <template v-if="l.upgrades.length">
+        Counts <b>{{ whole(l.effective) }}</b> today{{ l.why ? ': ' + l.why : '' }}.
+        {{ l.consumed ? `${whole(l.consumed)} were used up by upgrades.` : '' }}
+        <span v-if="l.unmatched" class="drop">{{ whole(l.unmatched) }} find no base to upgrade.</span>
+        {{ l.held ? `${count(l.held, 'seat is', 'seats are')} assigned.` : '' }}
+        <span v-if="l.upgrades.length" class="row">
           Upgraded by
-          <RouterLink v-for="u in l.upgrades" :key="u" :to="`/entitlements/line/${encodeURIComponent(u)}`"
-            >{{ u }} </RouterLink>.</template
-        ><template v-if="v.base">
-          Upgrades
-          <RouterLink :to="`/entitlements/line/${encodeURIComponent(v.base)}`">{{ v.base }}</RouterLink>.</template
+          <RouterLink v-for="u in l.upgrades" :key="u" :to="`/entitlements/line/${encodeURIComponent(u)}`">{{
+            u
+          }}</RouterLink>
+        </span>
+        <span v-if="v.base"
+          >Upgrades <RouterLink :to="`/entitlements/line/${encodeURIComponent(v.base)}`">{{ v.base }}</RouterLink></span
         >
       </p>
       <p class="soft">{{ terms.join(', ') }}.</p>

@@ -111,7 +111,7 @@ const size = (n: number) => (n < 2048 ? `${n} bytes` : `${whole(n / 1024)} kB`)
     <p v-else class="soft">Keys are shown to who runs Ensomet here.</p>
     <h2>Notes</h2>
     <p v-for="n in line.notes" :key="n.id">
-      {{ n.text }} <span class="soft">{{ n.author }}, {{ moment(n.at) }}</span>
+      {{ n.text }} <span class="soft gap">{{ n.author }}, {{ moment(n.at) }}</span>
     </p>
     <form v-if="mayWork" class="row" @submit.prevent="addNote">
       <InputText v-model="note" size="small" class="grow" placeholder="a note on this line" name="note" />

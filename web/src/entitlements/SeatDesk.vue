@@ -133,7 +133,7 @@ function keepSet() {
       <ol>
         <li v-for="w in g.rows" :key="w.id">
           <RouterLink :to="`/entitlements/held/${encodeURIComponent(w.user)}`">{{ w.userName }}</RouterLink>
-          <span class="soft"> since {{ day(w.since) }}{{ w.note ? ', ' + w.note : '' }}</span>
+          <span class="soft gap">since {{ day(w.since) }}{{ w.note ? ', ' + w.note : '' }}</span>
           <button
             v-if="mayWork"
             class="plain"
@@ -149,7 +149,7 @@ function keepSet() {
     <PersonPick v-if="mayWork" label="who is new" @choose="(c) => (newcomer = c)" />
     <div v-for="s in sets.data.value ?? []" :key="s.id" class="set">
       <b>{{ s.name }}</b>
-      <span class="soft">{{ count(s.products.length, 'title') }}{{ s.note ? ', ' + s.note : '' }}</span>
+      <span class="soft gap">{{ count(s.products.length, 'title') }}{{ s.note ? ', ' + s.note : '' }}</span>
       <template v-if="mayWork">
         <button class="plain" type="button" :disabled="!newcomer" @click="start(s.id, false)">look what is free</button>
         <button class="plain" type="button" @click="openSet(s)">change</button>

@@ -15,12 +15,12 @@ const client = useQueryClient()
 const mayWork = useSession().may('work')
 const columns: ListColumn[] = [
   { key: 'product', label: 'product', fixed: true },
-  { key: 'line', label: 'line', width: '6rem' },
-  { key: 'userName', label: 'held by', width: '11rem', fixed: true },
-  { key: 'unit', label: 'unit', width: '10rem' },
-  { key: 'from', label: 'since', width: '6.4rem' },
-  { key: 'until', label: 'until', width: '6.4rem', hidden: true },
-  { key: 'state', label: 'state', width: '6.6rem' },
+  { key: 'line', label: 'line', width: '5.4rem' },
+  { key: 'userName', label: 'held by', width: '14rem', fixed: true },
+  { key: 'unit', label: 'unit', width: '9rem' },
+  { key: 'from', label: 'since', width: '7.6rem' },
+  { key: 'until', label: 'until', width: '7.6rem', hidden: true },
+  { key: 'state', label: 'state', width: '7rem' },
   { key: 'publisher', label: 'publisher', width: '9rem', hidden: true },
 ]
 const selection = ref<Lists['seats'][]>([])
@@ -94,10 +94,10 @@ async function back(give: boolean) {
           </p>
         </template>
         <template #cell-product="{ row }"
-          ><b>{{ row.product }}</b> <span class="soft">{{ row.edition }}</span></template
+          ><b>{{ row.product }}</b> <span class="soft gap">{{ row.edition }}</span></template
         >
         <template #cell-userName="{ row }"
-          >{{ row.userName || row.deviceName }} <span class="soft">{{ row.user || row.device }}</span></template
+          >{{ row.userName || row.deviceName }} <span class="soft gap">{{ row.user || row.device }}</span></template
         >
         <template #cell-state="{ row }"
           ><span :class="{ short: row.state === 'of a leaver' }">{{ row.state }}</span></template

@@ -56,48 +56,50 @@ const euros = (n: number | undefined) => (n ? money(Math.round(n)) : '')
       >
     </div>
     <p v-if="spend.error.value" class="says">{{ spend.error.value.message }}</p>
-    <table class="lines" data-spend>
-      <thead>
-        <tr>
-          <th>{{ by }}</th>
-          <th class="share" />
-          <th class="num">altogether</th>
-          <th v-for="y in years" :key="y" class="num">{{ y }}</th>
-        </tr>
-      </thead>
-      <tbody>
-        <tr v-for="l in lines.slice(0, 500)" :key="l.name">
-          <td>
-            <button
-              v-if="by === 'publisher'"
-              class="plain"
-              type="button"
-              @click="put({ by: 'product', publisher: l.name })"
-            >
-              {{ l.name }}
-            </button>
-            <RouterLink v-else-if="l.product" :to="`/position/${l.product}`">{{ l.name }}</RouterLink>
-            <template v-else>{{ l.name }}</template>
-          </td>
-          <td class="share"><i :style="{ width: `${(100 * l.all) / most}%` }" /></td>
-          <td class="num">
-            <b>{{ euros(l.all) }}</b>
-          </td>
-          <td v-for="y in years" :key="y" class="num">{{ euros(l.sums[y]) }}</td>
-        </tr>
-        <tr v-if="spend.data.value && !lines.length">
-          <td colspan="4" class="soft">No entitlement has a price and a day on which it was bought.</td>
-        </tr>
-      </tbody>
-      <tfoot v-if="lines.length">
-        <tr>
-          <td>together</td>
-          <td />
-          <td class="num">{{ euros(years.reduce((n, y) => n + total(y), 0)) }}</td>
-          <td v-for="y in years" :key="y" class="num">{{ euros(total(y)) }}</td>
-        </tr>
-      </tfoot>
-    </table>
+    <div class="scrolls">
+      <table class="lines" data-spend>
+        <thead>
+          <tr>
+            <th>{{ by }}</th>
+            <th class="share" />
+            <th class="num">altogether</th>
+            <th v-for="y in years" :key="y" class="num">{{ y }}</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="l in lines.slice(0, 500)" :key="l.name">
+            <td>
+              <button
+                v-if="by === 'publisher'"
+                class="plain"
+                type="button"
+                @click="put({ by: 'product', publisher: l.name })"
+              >
+                {{ l.name }}
+              </button>
+              <RouterLink v-else-if="l.product" :to="`/position/${l.product}`">{{ l.name }}</RouterLink>
+              <template v-else>{{ l.name }}</template>
+            </td>
+            <td class="share"><i :style="{ width: `${(100 * l.all) / most}%` }" /></td>
+            <td class="num">
+              <b>{{ euros(l.all) }}</b>
+            </td>
+            <td v-for="y in years" :key="y" class="num">{{ euros(l.sums[y]) }}</td>
+          </tr>
+          <tr v-if="spend.data.value && !lines.length">
+            <td colspan="4" class="soft">No entitlement has a price and a day on which it was bought.</td>
+          </tr>
+        </tbody>
+        <tfoot v-if="lines.length">
+          <tr>
+            <td>together</td>
+            <td />
+            <td class="num">{{ euros(years.reduce((n, y) => n + total(y), 0)) }}</td>
+            <td v-for="y in years" :key="y" class="num">{{ euros(total(y)) }}</td>
+          </tr>
+        </tfoot>
+      </table>
+    </div>
     <p class="soft">
       Each purchase at the rate of its day: transactions with a price, else quantity times the price of one on the day
       it was bought.

@@ -92,7 +92,7 @@ function up(i: number) {
           <h1>
             <RouterLink :to="`/titles/${p.productId}`">{{ p.product }}</RouterLink>
           </h1>
-          <span class="soft">{{ p.publisher }}</span>
+          <span class="soft gap">{{ p.publisher }}</span>
           <label class="row"
             >as of
             <InputText
@@ -216,7 +216,7 @@ function up(i: number) {
           }}
         </p>
       </aside>
-      <TrailPane v-else :steps="trail" :as-of="asOf" @go="(s) => put({ trail: s.join('/') || undefined })" />
+      <TrailPane v-else :steps="trail" :as-of="asOf" alone @go="(s) => put({ trail: s.join('/') || undefined })" />
     </div>
   </div>
 </template>

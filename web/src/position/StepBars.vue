@@ -70,7 +70,7 @@ const wide = (n: number) => `${(100 * Math.abs(n)) / range.value.span}%`
 th {
   font-weight: 400;
   text-align: left;
-  width: 17rem;
+  width: 34%;
   padding: 0.12rem 0.6rem 0.12rem 0;
 }
 .end th {

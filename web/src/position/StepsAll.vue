@@ -2,7 +2,7 @@
 import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
 import { api, ask, type Schemas } from '../api/client'
-import { money, whole, word } from '../lib/format'
+import { count, money, whole, word } from '../lib/format'
 import StepBars from './StepBars.vue'
 
 /** What changed of all products between two days: the exposure in steps, and every position that moved. */
@@ -35,45 +35,49 @@ const balance = (f: Schemas['StepFigures']) =>
         :say="(n) => money(Math.round(n))"
       />
     </div>
-    <p v-if="s.without" class="drop">{{ s.without }} products are not in it: their currency has no rate.</p>
+    <p v-if="s.without" class="drop">
+      {{ count(s.without, 'product is', 'products are') }} not in it: no rate is known for the currency.
+    </p>
     <h2>{{ whole(s.positions.length) }} positions moved</h2>
-    <table class="lines" data-moved>
-      <thead>
-        <tr>
-          <th>publisher</th>
-          <th>product</th>
-          <th>counted by</th>
-          <th class="num">owned</th>
-          <th class="num">needed</th>
-          <th class="num">balance</th>
-          <th>because of</th>
-        </tr>
-      </thead>
-      <tbody>
-        <tr v-for="p in s.positions.slice(0, 400)" :key="p.productId + p.metric">
-          <td class="soft">{{ p.publisher }}</td>
-          <td>
-            <button class="plain" type="button" @click="emit('open', p.productId)">
-              <b>{{ p.product }}</b>
-            </button>
-          </td>
-          <td>{{ word(p.metric) }}</td>
-          <td class="num">
-            {{ p.before.owned === p.after.owned ? '' : whole(p.before.owned) + ' → ' }}{{ whole(p.after.owned) }}
-          </td>
-          <td class="num">
-            {{ p.before.needed === p.after.needed ? '' : whole(p.before.needed) + ' → ' }}{{ whole(p.after.needed) }}
-          </td>
-          <td class="num">
-            {{ balance(p.before) === balance(p.after) ? '' : balance(p.before) + ' → ' }}
-            <span :class="{ short: p.after.short, spare: !p.after.short && p.after.surplus }">{{
-              balance(p.after)
-            }}</span>
-          </td>
-          <td>{{ p.causes }}</td>
-        </tr>
-      </tbody>
-    </table>
+    <div class="scrolls">
+      <table class="lines" data-moved>
+        <thead>
+          <tr>
+            <th>publisher</th>
+            <th>product</th>
+            <th>counted by</th>
+            <th class="num">owned</th>
+            <th class="num">needed</th>
+            <th class="num">balance</th>
+            <th>because of</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="p in s.positions.slice(0, 400)" :key="p.productId + p.metric">
+            <td class="soft">{{ p.publisher }}</td>
+            <td>
+              <button class="plain" type="button" @click="emit('open', p.productId)">
+                <b>{{ p.product }}</b>
+              </button>
+            </td>
+            <td>{{ word(p.metric) }}</td>
+            <td class="num">
+              {{ p.before.owned === p.after.owned ? '' : whole(p.before.owned) + ' → ' }}{{ whole(p.after.owned) }}
+            </td>
+            <td class="num">
+              {{ p.before.needed === p.after.needed ? '' : whole(p.before.needed) + ' → ' }}{{ whole(p.after.needed) }}
+            </td>
+            <td class="num">
+              {{ balance(p.before) === balance(p.after) ? '' : balance(p.before) + ' → ' }}
+              <span :class="{ short: p.after.short, spare: !p.after.short && p.after.surplus }">{{
+                balance(p.after)
+              }}</span>
+            </td>
+            <td>{{ p.causes }}</td>
+          </tr>
+        </tbody>
+      </table>
+    </div>
     <p v-if="s.positions.length > 400" class="soft">
       and {{ whole(s.positions.length - 400) }} more, whose money moved less
     </p>

@@ -38,9 +38,9 @@ const sign = (n: number) => (n > 0 ? `+ ${whole(n)}` : n < 0 ? `− ${whole(-n)}
   <p v-if="steps.error.value" class="says" role="alert">{{ steps.error.value.message }}</p>
   <p v-else-if="!s" class="soft" role="status">Being worked out…</p>
   <template v-else>
-    <h2>
+    <h2 class="row">
       <RouterLink :to="`/position/${s.productId}`">{{ s.product }}</RouterLink>
-      <span class="soft">{{ s.publisher }}</span>
+      <span class="soft gap">{{ s.publisher }}</span>
     </h2>
     <p v-if="!s.metrics.length" class="soft">Neither owned nor needed on either day.</p>
     <section v-for="m in s.metrics" :key="m.metric">
@@ -65,87 +65,89 @@ const sign = (n: number) => (n > 0 ? `+ ${whole(n)}` : n < 0 ? `− ${whole(-n)}
           >.
         </p>
       </div>
-      <table v-if="of(m.metric).length" class="lines" data-steps>
-        <thead>
-          <tr>
-            <th>because of</th>
-            <th class="num">needed</th>
-            <th class="num">owned</th>
-            <th class="num">covered</th>
-            <th class="num">short</th>
-            <th class="num">spare</th>
-            <th class="num">at list price, {{ s.currency }}</th>
-            <th />
-          </tr>
-        </thead>
-        <tbody>
-          <template v-for="x in of(m.metric)" :key="x.cause">
+      <div class="scrolls">
+        <table v-if="of(m.metric).length" class="lines" data-steps>
+          <thead>
             <tr>
-              <td>{{ x.cause }}</td>
-              <td class="num">{{ sign(x.change.needed) }}</td>
-              <td class="num">{{ sign(x.change.owned) }}</td>
-              <td class="num">{{ sign(x.change.covered) }}</td>
-              <td class="num">{{ sign(x.change.short) }}</td>
-              <td class="num">{{ sign(x.change.surplus) }}</td>
-              <td class="num">
-                {{ Number(x.change.exposure) > 0 ? '+ ' : ''
-                }}{{ Number(x.change.exposure) ? money(x.change.exposure) : '' }}
-              </td>
-              <td>
-                <button
-                  v-if="x.count + x.lines.length + x.users.length"
-                  class="plain"
-                  type="button"
-                  data-open-step
-                  @click="open = open === m.metric + x.cause ? '' : m.metric + x.cause"
-                >
-                  {{
-                    x.lines.length
-                      ? count(x.lines.length, 'line')
-                      : x.count
-                        ? count(x.count, 'device')
-                        : count(x.users.length, 'user')
-                  }}
-                </button>
-              </td>
+              <th>because of</th>
+              <th class="num">needed</th>
+              <th class="num">owned</th>
+              <th class="num">covered</th>
+              <th class="num">short</th>
+              <th class="num">spare</th>
+              <th class="num">at list price, {{ s.currency }}</th>
+              <th />
             </tr>
-            <tr v-if="open === m.metric + x.cause" data-step-lines>
-              <td colspan="8">
-                <ul>
-                  <li v-for="l in x.lines" :key="l.code">
-                    <RouterLink :to="`/entitlements/line/${encodeURIComponent(l.code)}`">{{ l.code }}</RouterLink>:
-                    counted {{ whole(l.before) }}, counts {{ whole(l.after)
-                    }}<template v-if="l.why">, {{ l.why }}</template>
-                  </li>
-                  <li v-for="d in x.devices" :key="d.code">
-                    <RouterLink :to="`/evidence/${encodeURIComponent(d.code)}`">{{ d.name }}</RouterLink>
-                    <span class="soft"> {{ d.code }}, {{ d.what }}</span>
-                  </li>
-                  <li v-for="u in x.users" :key="u.code">
-                    <RouterLink :to="`/entitlements/held/${encodeURIComponent(u.code)}`">{{ u.name }}</RouterLink>
-                    <span class="soft"> {{ u.code }}</span>
-                  </li>
-                  <li v-if="x.count > x.devices.length" class="soft">
-                    and {{ whole(x.count - x.devices.length) }} more
-                  </li>
-                </ul>
-              </td>
+          </thead>
+          <tbody>
+            <template v-for="x in of(m.metric)" :key="x.cause">
+              <tr>
+                <td>{{ x.cause }}</td>
+                <td class="num">{{ sign(x.change.needed) }}</td>
+                <td class="num">{{ sign(x.change.owned) }}</td>
+                <td class="num">{{ sign(x.change.covered) }}</td>
+                <td class="num">{{ sign(x.change.short) }}</td>
+                <td class="num">{{ sign(x.change.surplus) }}</td>
+                <td class="num">
+                  {{ Number(x.change.exposure) > 0 ? '+ ' : ''
+                  }}{{ Number(x.change.exposure) ? money(x.change.exposure) : '' }}
+                </td>
+                <td>
+                  <button
+                    v-if="x.count + x.lines.length + x.users.length"
+                    class="plain"
+                    type="button"
+                    data-open-step
+                    @click="open = open === m.metric + x.cause ? '' : m.metric + x.cause"
+                  >
+                    {{
+                      x.lines.length
+                        ? count(x.lines.length, 'line')
+                        : x.count
+                          ? count(x.count, 'device')
+                          : count(x.users.length, 'user')
+                    }}
+                  </button>
+                </td>
+              </tr>
+              <tr v-if="open === m.metric + x.cause" data-step-lines>
+                <td colspan="8">
+                  <ul>
+                    <li v-for="l in x.lines" :key="l.code">
+                      <RouterLink :to="`/entitlements/line/${encodeURIComponent(l.code)}`">{{ l.code }}</RouterLink>:
+                      counted {{ whole(l.before) }}, counts {{ whole(l.after)
+                      }}<template v-if="l.why">, {{ l.why }}</template>
+                    </li>
+                    <li v-for="d in x.devices" :key="d.code">
+                      <RouterLink :to="`/evidence/${encodeURIComponent(d.code)}`">{{ d.name }}</RouterLink>
+                      <span class="soft gap">{{ d.code }}, {{ d.what }}</span>
+                    </li>
+                    <li v-for="u in x.users" :key="u.code">
+                      <RouterLink :to="`/entitlements/held/${encodeURIComponent(u.code)}`">{{ u.name }}</RouterLink>
+                      <span class="soft gap">{{ u.code }}</span>
+                    </li>
+                    <li v-if="x.count > x.devices.length" class="soft">
+                      and {{ whole(x.count - x.devices.length) }} more
+                    </li>
+                  </ul>
+                </td>
+              </tr>
+            </template>
+          </tbody>
+          <tfoot>
+            <tr>
+              <td>together</td>
+              <td class="num">{{ sign(m.after.needed - m.before.needed) }}</td>
+              <td class="num">{{ sign(m.after.owned - m.before.owned) }}</td>
+              <td class="num">{{ sign(m.after.covered - m.before.covered) }}</td>
+              <td class="num">{{ sign(m.after.short - m.before.short) }}</td>
+              <td class="num">{{ sign(m.after.surplus - m.before.surplus) }}</td>
+              <td class="num">{{ money(Number(m.after.exposure) - Number(m.before.exposure)) }}</td>
+              <td />
             </tr>
-          </template>
-        </tbody>
-        <tfoot>
-          <tr>
-            <td>together</td>
-            <td class="num">{{ sign(m.after.needed - m.before.needed) }}</td>
-            <td class="num">{{ sign(m.after.owned - m.before.owned) }}</td>
-            <td class="num">{{ sign(m.after.covered - m.before.covered) }}</td>
-            <td class="num">{{ sign(m.after.short - m.before.short) }}</td>
-            <td class="num">{{ sign(m.after.surplus - m.before.surplus) }}</td>
-            <td class="num">{{ money(Number(m.after.exposure) - Number(m.before.exposure)) }}</td>
-            <td />
-          </tr>
-        </tfoot>
-      </table>
+          </tfoot>
+        </table>
+      </div>
     </section>
   </template>
 </template>

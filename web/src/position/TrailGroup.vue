@@ -65,7 +65,7 @@ const title = computed(() => {
           <td v-if="counted" class="num">
             {{ whole(u.count) }}<span v-if="u.count !== u.whole" class="soft"> of {{ whole(u.whole) }}</span>
           </td>
-          <td :class="{ drop: !u.fresh }">{{ u.device ? day(u.lastSeen) : '' }}</td>
+          <td class="seen" :class="{ drop: !u.fresh }">{{ u.device ? day(u.lastSeen) : '' }}</td>
           <td>
             <button
               v-for="r in u.records.slice(0, 3)"
@@ -113,6 +113,9 @@ const title = computed(() => {
 <style scoped>
 .unit {
   font-size: 0.88rem;
+}
+.seen {
+  white-space: nowrap;
 }
 .rec {
   margin-right: 0.4em;

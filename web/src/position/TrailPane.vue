@@ -8,7 +8,7 @@ import TrailProduct from './TrailProduct.vue'
  * The trail: the steps taken from a figure down to its evidence, one under the other. A step is p for a product's position, g for a group of its demand, and r for a
  * raw record, perhaps on one device.
  */
-const props = defineProps<{ steps: string[]; asOf?: string }>()
+const props = defineProps<{ steps: string[]; asOf?: string; alone?: boolean }>()
 const emit = defineEmits<{ go: [steps: string[]] }>()
 const pane = ref<HTMLElement>()
 const upTo = (i: number, ...more: string[]) => emit('go', [...props.steps.slice(0, i + 1), ...more])
@@ -36,9 +36,14 @@ const product = () => Number(props.steps.find((s) => s.startsWith('p'))?.slice(1
       ><button class="plain" type="button" @click="emit('go', [])">close</button>
     </div>
     <ol>
-      <li v-for="(s, i) in steps" :key="s" :class="{ last: i === steps.length - 1 }">
+      <li
+        v-for="(s, i) in steps"
+        v-show="!(alone && kind(s) === 'p')"
+        :key="s"
+        :class="{ last: i === steps.length - 1 }"
+      >
         <TrailProduct
-          v-if="kind(s) === 'p'"
+          v-if="kind(s) === 'p' && !alone"
           :id="Number(rest(s))"
           :as-of="asOf ?? ''"
           :open="steps[i + 1]?.startsWith('g') ? rest(steps[i + 1]!) : ''"

@@ -154,7 +154,7 @@ const waiting = computed(() => requests.data.value?.filter((r) => !r.endedAt) ??
     <div class="cols">
       <div class="left">
         <ol class="measures" data-measures>
-          <li v-for="(m, i) in measures" :key="i">
+          <li v-for="(m, i) in measures" :key="i" class="measure">
             <span class="words">{{ t?.measures[i]?.words ?? m.kind }}</span>
             <span v-if="t?.measures[i]?.error" class="says">: {{ t.measures[i].error }}</span>
             <span v-else-if="t?.measures[i]" class="soft">
@@ -267,6 +267,10 @@ const waiting = computed(() => requests.data.value?.filter((r) => !r.endedAt) ??
 }
 .words {
   font-weight: 600;
+  margin-right: 0.6rem;
+}
+.measure .plain {
+  margin-left: 0.6rem;
 }
 .keep {
   display: grid;
