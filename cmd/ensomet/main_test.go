@@ -434,9 +434,37 @@ func TestDemoAnswers(t *testing.T) {
 			}
 			return v
 		}
-		if n("covered")+n("shortfall") != n("needed") || n("owned")-n("covered") != n("surplus") || n("needed_low") > n("needed") || n("needed_high") < n("needed") {
+		// What is covered without a right of its own uses none: then less is used than covered.
+		if n("covered")+n("shortfall") != n("needed") || n("surplus") < 0 || n("owned")-n("surplus") > n("covered") || n("needed_low") > n("needed") || n("needed_high") < n("needed") {
 			t.Errorf("%v", r)
 		}
+	}
+	// The parts of each position sum up to it.
+	parts, _ := d.must(0, "position", "--db", db, "--by", "unit")
+	whole, sum := map[string]int{}, map[string]int{}
+	for _, r := range rowsOf(t, parts) {
+		key := r["product"] + " " + r["metric"]
+		for _, c := range []string{"owned", "needed", "covered", "shortfall", "surplus"} {
+			var v int
+			if _, err := fmt.Sscan(r[c], &v); err != nil {
+				continue // its use is not measured
+			}
+			if r["scope"] == "" {
+				whole[key+" "+c] = v
+			} else {
+				sum[key+" "+c] += v
+			}
+		}
+	}
+	for key, v := range whole {
+		if sum[key] != v && !strings.HasPrefix(key, "Murrelet Loft") {
+			t.Errorf("%s: the parts come to %d, the whole is %d", key, sum[key], v)
+		}
+	}
+	// A core is explained down to its calculation.
+	why, _ := d.must(0, "position", "--db", db, "--explain", "Gannet Engine", "--as-of", "2026-06-29")
+	if !strings.Contains(why, "1 processor with 8 cores, at least 8 each: 1 × 8 = 8; at least 16 for a server = 16") {
+		t.Errorf("%s", why)
 	}
 	d.must(0, "check", "--db", db)
 	_, says := d.must(1, "serve", "--db", db, "--listen", "nowhere:at:all")

@@ -245,7 +245,7 @@ func (c *Cores) Lines() []Line {
 				say(cores, "a virtual machine whose cores are not known: all of the host")
 			}
 		}
-		say(c.guests(), "virtual cores of %d virtual machines", len(c.Guests))
+		say(c.guests(), "virtual cores of %s", plural(int64(len(c.Guests)), "virtual machine"))
 		if c.Known() {
 			say(c.Sum, "at most the %d cores of the host", cores)
 		}
@@ -263,7 +263,7 @@ func (c *Cores) Lines() []Line {
 				delete(byCores, n)
 			}
 		}
-		text := fmt.Sprintf("%d processors with %d cores", processors, cores)
+		text := fmt.Sprintf("%s with %s", plural(processors, "processor"), plural(cores, "core"))
 		if c.Terms.PerProcessor > 0 {
 			text += fmt.Sprintf(", at least %d each", c.Terms.PerProcessor)
 		}
@@ -280,6 +280,13 @@ func (c *Cores) Lines() []Line {
 		}
 	}
 	return out
+}
+
+func plural(n int64, one string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return fmt.Sprintf("%d %ss", n, one)
 }
 
 // Packs is what there is to buy for so many of a metric.
