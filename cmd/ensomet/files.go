@@ -168,7 +168,7 @@ type exportCmd struct {
 	Kind   string `arg:"" help:"The kind of file: those that can be imported, and position; or cyclonedx, spdx or swid: of --device, or an archive of all devices."`
 	Device string `help:"The device whose software is written." placeholder:"DEVICE"`
 	AsOf   string `help:"The day, YYYY-MM-DD; today where empty."`
-	Format string `help:"csv, json or xlsx." default:"csv" enum:"csv,json,xlsx"`
+	Format string `help:"csv, json or xlsx; for entitlements cyclonedx too." default:"csv" enum:"csv,json,xlsx,cyclonedx"`
 }
 
 func (c *exportCmd) Run(ctx context.Context, g *globals) error {
@@ -180,6 +180,12 @@ func (c *exportCmd) Run(ctx context.Context, g *globals) error {
 	day, err := civil.Parse(c.AsOf)
 	if err != nil {
 		return err
+	}
+	if c.Format == "cyclonedx" {
+		if c.Kind != formats.Entitlements.Name {
+			return errors.New("entitlements alone are written as CycloneDX licences; software is by  export cyclonedx")
+		}
+		return a.WriteLicences(ctx, os.Stdout)
 	}
 	if _, document := app.SoftwareFormats[c.Kind]; document {
 		if c.Device == "" {

@@ -122,6 +122,9 @@ func (s *Server) rights() {
 		}
 		s.give(w, r, "renewals.ics", "text/calendar; charset=utf-8", func(b *bytes.Buffer) error { return s.app.WriteCalendar(r.Context(), b, days) })
 	})
+	s.router.Get("/api/licences.cdx.json", func(w http.ResponseWriter, r *http.Request) {
+		s.give(w, r, "licences.cdx.json", "application/vnd.cyclonedx+json", func(b *bytes.Buffer) error { return s.app.WriteLicences(r.Context(), b) })
+	})
 	handle(s, app.Look, get("spend", "/api/spend"), func(ctx context.Context, _ who, _ *none) (*body[app.Spend], error) {
 		r, err := s.app.Spend(ctx)
 		return &body[app.Spend]{r}, err

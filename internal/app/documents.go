@@ -107,6 +107,22 @@ func (a *App) WriteAllSoftware(ctx context.Context, format string, out io.Writer
 	return z.Close()
 }
 
+// WriteLicences writes the entitlements as a CycloneDX document with their licensing objects.
+func (a *App) WriteLicences(ctx context.Context, out io.Writer) error {
+	var lines []map[string]string
+	if err := a.Export(ctx, formats.Entitlements.Name, 0, func([]string) error { return nil }, func(row []string) error {
+		one := map[string]string{}
+		for i, c := range formats.Entitlements.Columns {
+			one[c] = row[i]
+		}
+		lines = append(lines, one)
+		return nil
+	}); err != nil {
+		return err
+	}
+	return formats.WriteLicences(out, lines, a.Clock.Now())
+}
+
 func writeTags(out io.Writer, scans []*formats.Scan) error {
 	z := zip.NewWriter(out)
 	for _, s := range scans {

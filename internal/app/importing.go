@@ -253,7 +253,7 @@ func (a *App) ImportFile(ctx context.Context, f formats.File, size int64, req Im
 	if err != nil {
 		return ImportResult{Kind: "file", File: req.File}, err
 	}
-	if form.IsScan() && !(req.Kind == formats.Titles && (form == formats.CycloneDXJSON || form == formats.CycloneDXXML)) {
+	if form.IsScan() && !((req.Kind == formats.Titles || req.Kind == formats.Entitlements) && (form == formats.CycloneDXJSON || form == formats.CycloneDXXML)) {
 		scans, bad, err := formats.ReadScans(f, size, form, req.Device, req.AsOf)
 		if err != nil {
 			return ImportResult{Kind: "scan", File: req.File}, err

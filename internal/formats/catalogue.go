@@ -191,7 +191,7 @@ func WriteCatalogueCycloneDX(out io.Writer, entries []Entry, made time.Time) err
 	return cdx.NewBOMEncoder(out, cdx.BOMFileFormatJSON).SetPretty(true).EncodeVersion(bom, cdx.SpecVersion1_6)
 }
 
-// documentTable reads the publishers or the titles of a catalogue in JSON, or the components of a CycloneDX document as titles, as a table of their kind.
+// documentTable reads the publishers or the titles of a catalogue in JSON, or the components of a CycloneDX document as titles or, by their licensing objects, as entitlements, as a table of their kind.
 func documentTable(f File, size int64, form Form, kind *Kind) (Rows, error) {
 	if size > maxDocument {
 		return nil, &FileError{"the document is larger than 64 MB: part it, or write it as CSV"}
@@ -208,6 +208,10 @@ func documentTable(f File, size int64, form Form, kind *Kind) (Rows, error) {
 		}
 		if said = doc.Titles; kind == Publishers {
 			said = doc.Publishers
+		}
+	} else if kind == Entitlements {
+		if said, err = componentLicences(text, form == CycloneDXXML); err != nil {
+			return nil, err
 		}
 	} else if said, err = componentTitles(text, form == CycloneDXXML); err != nil {
 		return nil, err

@@ -93,7 +93,7 @@ func OpenTable(f File, size int64, form Form, kind *Kind, m *Mapping, at time.Ti
 	}
 	switch form {
 	case CatalogueJSON, CycloneDXJSON, CycloneDXXML:
-		if kind != Titles && kind != Publishers {
+		if kind != Titles && kind != Publishers && (kind != Entitlements || form == CatalogueJSON) {
 			return nil, &FileError{"a catalogue holds titles and publishers, not " + kind.Name}
 		}
 		return documentTable(f, size, form, kind)

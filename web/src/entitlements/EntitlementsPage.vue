@@ -79,6 +79,7 @@ async function book(typed: Record<string, string>) {
         />
       </template>
       <template #actions
+        ><a href="/api/licences.cdx.json" download title="all lines with their licensing objects">CycloneDX</a
         ><Button v-if="mayWork" label="Book an entitlement" size="small" @click="booking = true"
       /></template>
       <template #cell-metric="{ row }">{{ word(row.metric) }}</template>
