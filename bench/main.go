@@ -25,7 +25,7 @@ import (
 	"ensomet/internal/store"
 )
 
-const perDevice = 100
+var perDevice = 100
 
 func main() {
 	step := flag.String("step", "", "used by the benchmark itself")
@@ -33,6 +33,7 @@ func main() {
 	devices := flag.Int("devices", 0, "only this size")
 	runs := flag.Int("runs", 3, "the best of so many runs counts")
 	again := flag.Bool("again", false, "what recognising everything anew costs after a change of the catalogue, on 80,000 devices unless said otherwise")
+	rights := flag.Bool("rights", false, "positions over 5,000 lines of all metrics, on 100,000 devices and on 1,000 unless said otherwise")
 	flag.Parse()
 	if *step != "" {
 		if err := child(*step, *dir); err != nil {
@@ -46,6 +47,18 @@ func main() {
 		}
 		if err := measureAgain(*devices); err != nil {
 			log.Fatal(err)
+		}
+		return
+	}
+	if *rights {
+		sizes := []int{1_000, 100_000}
+		if *devices > 0 {
+			sizes = []int{*devices}
+		}
+		for _, n := range sizes {
+			if err := measureRights(n); err != nil {
+				log.Fatal(err)
+			}
 		}
 		return
 	}
@@ -196,6 +209,9 @@ func child(step, dir string) error {
 			})
 		})
 	}
+	if step == "full" || step == "changes" {
+		return rightsSteps(ctx, a, step, timed)
+	}
 	return again(ctx, a, step, timed)
 }
 
@@ -210,7 +226,7 @@ func shell(dir string, keep func(string, float64)) error {
 		return fmt.Errorf("%w: %s", err, out)
 	}
 	table := `CREATE TABLE install (device_id INTEGER NOT NULL, source_id INTEGER NOT NULL, record_id INTEGER NOT NULL, place_id INTEGER NOT NULL, since INTEGER NOT NULL, until INTEGER, install_date INTEGER NOT NULL,
-		PRIMARY KEY (device_id, source_id, record_id, place_id, since)) WITHOUT ROWID; CREATE INDEX install_record ON install(record_id, device_id);`
+		PRIMARY KEY (device_id, source_id, record_id, place_id, since)) WITHOUT ROWID; CREATE INDEX install_record ON install(record_id, device_id, until);`
 	text := "CREATE TABLE raw (" + strings.Join(formats.Installs.Columns, " TEXT, ") + " TEXT); CREATE INDEX raw_device ON raw(device_id); CREATE INDEX raw_name ON raw(name, version);"
 	for _, job := range []struct{ name, table, file, into, skip string }{{"shell install", table, rows, "install", ""}, {"shell text", text, filepath.Join(dir, "installs.csv"), "raw", "--skip 1 "}} {
 		db := filepath.Join(dir, "shell.db")
