@@ -32,12 +32,13 @@ var views = []struct{ name, path, wait string }{
 	{"entitlements", "/entitlements", "tbody tr"},
 	{"use", "/use?f=class%3Dunused%7Cnever+used%7Clight%7Cregular", "tbody tr"},
 	{"worklist", "/worklist?case=1", "[data-case-state]"},
-	{"files", "/evidence/files", ".drop-here"},
+	{"seats", "/entitlements/seats", "tbody tr"},
 	{"changes", "/evidence/changes", ".picture svg"},
-	{"groups", "/evidence/groups?group=3", "[data-preview] td"},
+	{"measures-to-try", "/position/try?basket=1", "[data-tried] svg"},
 	{"scans", "/evidence/scans", "tbody tr"},
-	{"side-by-side", "/evidence/compare?left=D0001&right=D0655", "[data-compared] td"},
-	{"what-is-where", "/evidence/where?publisher=Ostwick+Foundry+Ltd&product=2&version=6", "[data-holders] tr"},
+	{"position-of-cores", "/position/352?trail=p352%2Fgcore%253A%253Aall%2520used", "[data-calc]"},
+	{"between-two-days", "/position/changes?from=2025-12-31", "[data-moved] td"},
+	{"what-ends", "/entitlements/ends", "[data-ends] td"},
 }
 
 func main() {

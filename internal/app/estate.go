@@ -205,7 +205,7 @@ func (a *App) loadEstateOf(tx *store.Tx, asOf civil.Day, now int64, only []int64
 	if err := e.count(tx, only); err != nil {
 		return nil, err
 	}
-	if err := e.loadPersonsOfDemand(tx); err != nil {
+	if err := e.loadPersonsOfDemand(tx, only); err != nil {
 		return nil, err
 	}
 	return e, e.loadDemandOfUse(tx, only)

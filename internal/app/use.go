@@ -13,8 +13,8 @@ import (
 )
 
 // loadPersonsOfDemand adds who holds a seat or used a product in the window, for products that are counted by user.
-func (e *estate) loadPersonsOfDemand(tx *store.Tx) error {
-	seats, err := tx.Assignments(e.asOf)
+func (e *estate) loadPersonsOfDemand(tx *store.Tx, only []int64) error {
+	seats, err := tx.AssignmentsOf(only, e.asOf)
 	if err != nil {
 		return err
 	}
@@ -86,17 +86,17 @@ func (f *productFacts) countsUse() bool {
 // loadDemandOfUse adds who used a product in the window, and the sessions in it, to the demand of products that are counted by them; only limits it to some products, nil is all. What a licence
 // server reported goes before sessions of use.
 func (e *estate) loadDemandOfUse(tx *store.Tx, only []int64) error {
-	if err := e.loadUseNames(tx); err != nil {
-		return err
-	}
 	wanted := map[int64]bool{}
 	for id, f := range e.products {
 		if (only == nil || slices.Contains(only, id)) && f.countsUse() {
 			wanted[id] = true
 		}
 	}
-	if len(wanted) == 0 {
+	if len(wanted) == 0 && only != nil {
 		return nil
+	}
+	if err := e.loadUseNames(tx); err != nil || len(wanted) == 0 {
+		return err
 	}
 	window := e.asOf - civil.Day(e.settings.DemandDays) + 1
 	from, to := (window - 1).EndUnix(), e.asOf.EndUnix()

@@ -3,7 +3,9 @@ package standin
 import (
 	"context"
 	"fmt"
+	"os"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"testing"
 	"time"
@@ -63,8 +65,29 @@ func TestPlantedTruths(t *testing.T) {
 	if wrong, err := a.Check(ctx); err != nil || len(wrong) > 0 {
 		t.Errorf("the check complains: %v %v", wrong, err)
 	}
+	t.Run("the worked examples", func(t *testing.T) { workedExamples(t, a) })
 	t.Run("a decision about one name", func(t *testing.T) { decideEcho(t, a) })
 	t.Run("a removal and its return", func(t *testing.T) { removeGame(t, a, o) })
+}
+
+// workedExamples compares the figures that the documents quote with what the program gives.
+func workedExamples(t *testing.T, a *app.App) {
+	text, err := os.ReadFile("../../docs/worked-examples.md")
+	if err != nil {
+		t.Fatal(err)
+	}
+	lines := regexp.MustCompile(`(?m)^- (.+), by (.+): owned (\d+), needed (\d+), short (\d+), spare (\d+)$`).FindAllStringSubmatch(string(text), -1)
+	if len(lines) < 15 {
+		t.Fatalf("only %d figures are quoted", len(lines))
+	}
+	for _, l := range lines {
+		got, _ := measure(t, a, Truth{Product: l[1], Metric: strings.ReplaceAll(l[2], " ", "_")})
+		for i, key := range []string{"owned", "needed", "short", "surplus"} {
+			if fmt.Sprint(got[key]) != l[3+i] {
+				t.Errorf("%s: %s is %d, the document says %s", l[1], key, got[key], l[3+i])
+			}
+		}
+	}
 }
 
 // observe reads from the program what a truth about evidence is about.

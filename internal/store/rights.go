@@ -243,10 +243,21 @@ type Assigned struct {
 }
 
 // Assignments reads the seats held on a day, all of them where day is unknown.
-func (tx *Tx) Assignments(day civil.Day) ([]Assigned, error) {
+func (tx *Tx) Assignments(day civil.Day) ([]Assigned, error) { return tx.AssignmentsOf(nil, day) }
+
+// AssignmentsOf reads the seats of some products that are held on a day; nil is all products.
+func (tx *Tx) AssignmentsOf(products []int64, day civil.Day) ([]Assigned, error) {
+	of, args := "", []any{day}
+	if products != nil {
+		list, err := json.Marshal(products)
+		if err != nil {
+			return nil, err
+		}
+		of, args = " AND entitlement_id IN (SELECT id FROM entitlement WHERE product_id IN (SELECT value FROM json_each(?2)))", append(args, string(list))
+	}
 	return query(tx, func(r *sql.Rows, v *Assigned) error { return r.Scan(&v.Line, &v.Person, &v.Device, &v.From, &v.Until) },
 		`SELECT entitlement_id, coalesce(person_id, 0), coalesce(device_id, 0), from_day, until_day FROM assignment
-		WHERE ?1 = 0 OR (from_day <= ?1 AND (until_day = 0 OR until_day >= ?1)) ORDER BY id`, day)
+		WHERE (?1 = 0 OR (from_day <= ?1 AND (until_day = 0 OR until_day >= ?1)))`+of+` ORDER BY id`, args...)
 }
 
 // StoredPolicy is a policy with its author.
