@@ -32,7 +32,6 @@ var views = []struct{ name, path, wait string }{
 	{"entitlements", "/entitlements", "tbody tr"},
 	{"use", "/use?f=class%3Dunused%7Cnever+used%7Clight%7Cregular", "tbody tr"},
 	{"worklist", "/worklist?case=1", "[data-case-state]"},
-	{"seats", "/entitlements/seats", "tbody tr"},
 	{"changes", "/evidence/changes", ".picture svg"},
 	{"measures-to-try", "/position/try?basket=1", "[data-tried] svg"},
 	{"scans", "/evidence/scans", "tbody tr"},
