@@ -59,7 +59,7 @@ func (a *App) previewCatalogue(ctx context.Context, change catalogueChange) (Cat
 			out.Many = true
 			return nil
 		}
-		if err := storeRecognitions(tx, work.changed, nil); err != nil {
+		if err := storeRecognitions(tx, tx.Touch, work.changed, nil); err != nil {
 			return err
 		}
 		after, err = a.positionsOf(tx, touched)

@@ -179,11 +179,13 @@ func (e *estate) foldedHere(records []int64) (map[int64]*recognise.Suite, []*rec
 
 // hold begins the holding of a product on a device.
 func (e *estate) hold(f *productFacts, d *store.DeviceFacts) {
-	h := demand.Holding{Device: d.ID, Kind: d.Kind, Environment: d.Environment, Portable: d.Portable == "true", Fresh: e.age(d) == evidence.Fresh, Place: entitle.Place{Unit: d.OrgUnit, Country: d.Country}}
-	if p, ok := e.personAt[d.PrimaryUser]; ok {
-		h.User, h.UserAt = e.persons[p].ID, e.userPlace(&e.persons[p])
+	if e.bearer == nil || e.bearer.Device != d.ID {
+		e.bearer = &demand.Bearer{Device: d.ID, Kind: d.Kind, Environment: d.Environment, Portable: d.Portable == "true", Fresh: e.age(d) == evidence.Fresh, Place: entitle.Place{Unit: d.OrgUnit, Country: d.Country}}
+		if p, ok := e.personAt[d.PrimaryUser]; ok {
+			e.bearer.User, e.bearer.UserAt = e.persons[p].ID, e.userPlace(&e.persons[p])
+		}
 	}
-	f.holdings = append(f.holdings, h)
+	f.holdings = append(f.holdings, demand.Holding{Bearer: e.bearer})
 	f.units = append(f.units, deviceUse{})
 }
 

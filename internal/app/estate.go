@@ -32,7 +32,8 @@ type estate struct {
 	// what conditions on devices are asked of
 	conditions *conditionFacts
 	leaving    leaving
-	facts      []deviceCount // by place in devices
+	facts      []deviceCount  // by place in devices
+	bearer     *demand.Bearer // of the device that is being counted
 	findings   []present
 }
 

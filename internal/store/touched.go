@@ -22,6 +22,16 @@ func (tx *Tx) Touch(products []int64) error {
 	return err
 }
 
+// TouchNow marks products where no change is counted after it: what recognises names anew counts none.
+func (tx *Tx) TouchNow(products []int64) error {
+	list, err := json.Marshal(products)
+	if err != nil || len(products) == 0 {
+		return err
+	}
+	_, err = tx.exec("INSERT INTO dirty_product(product_id, change) SELECT value, "+nextChange+" - 1 FROM json_each(?) WHERE true ON CONFLICT DO UPDATE SET change = max(change, excluded.change)", string(list))
+	return err
+}
+
 // TouchAll marks every product.
 func (tx *Tx) TouchAll() error {
 	_, err := tx.exec("INSERT INTO dirty_product(product_id, change) SELECT 0, " + nextChange + " WHERE true ON CONFLICT DO UPDATE SET change = excluded.change")

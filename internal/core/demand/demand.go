@@ -65,18 +65,22 @@ func (s Sets) Union(list []*Set) *Set {
 	return s.Of(all)
 }
 
-// Holding is one in-service device that has the product counted on it.
+// Bearer is an in-service device that products are on. It is shared by the holdings of all of them.
+type Bearer struct {
+	Device            int64
+	Kind, Environment string
+	Portable          bool
+	Fresh             bool  // its evidence is within the limit of age
+	User              int64 // its main user, 0 where nobody is known
+	Place             entitle.Place
+	UserAt            entitle.Place // where the main user belongs
+}
+
+// Holding is a device that has the product counted on it.
 type Holding struct {
-	Device      int64
-	Kind        string // of the device
-	Environment string // of the device
-	Portable    bool
-	Fresh       bool  // its evidence is within the limit of age
-	User        int64 // its main user, 0 where nobody is known
-	Place       entitle.Place
-	UserAt      entitle.Place // where the main user belongs
-	Set         *Set
-	Editions    []*Set // its needs split by edition, for the installation metric; nil where there is one edition alone
+	*Bearer
+	Set      *Set
+	Editions []*Set // its needs split by edition, for the installation metric; nil where there is one edition alone
 }
 
 // Person is a user who needs the product for another reason than being a main user: it is assigned to him, or he used it in the window.

@@ -10,7 +10,7 @@ import (
 
 func coresOf(m *Machine, l entitle.Line) int64 {
 	s := Sets{}
-	f := &Found{Sets: s, Plant: &Plant{Machines: map[int64]*Machine{m.Device: m}}, Holdings: []Holding{{Device: m.Device, Kind: m.Kind, Set: s.Of([]Priced{{}})}}}
+	f := &Found{Sets: s, Plant: &Plant{Machines: map[int64]*Machine{m.Device: m}}, Holdings: []Holding{{Bearer: &Bearer{Device: m.Device, Kind: m.Kind}, Set: s.Of([]Priced{{}})}}}
 	d := Of(entitle.Core, f, []*entitle.Line{&l})
 	return d.Units[0].Count
 }
@@ -80,10 +80,10 @@ func TestVirtualMachines(t *testing.T) {
 		}
 		for _, m := range c.vms {
 			f.Plant.Machines[m.Device] = m
-			f.Holdings = append(f.Holdings, Holding{Device: m.Device, Kind: m.Kind, Set: set})
+			f.Holdings = append(f.Holdings, Holding{Bearer: &Bearer{Device: m.Device, Kind: m.Kind}, Set: set})
 		}
 		for _, id := range c.own {
-			f.Holdings = append(f.Holdings, Holding{Device: id, Kind: "vm_host", Set: set})
+			f.Holdings = append(f.Holdings, Holding{Bearer: &Bearer{Device: id, Kind: "vm_host"}, Set: set})
 		}
 		got := ""
 		for _, u := range Of(entitle.Core, f, []*entitle.Line{&c.line}).Units {
@@ -97,7 +97,7 @@ func TestVirtualMachines(t *testing.T) {
 			t.Errorf("%s:%s, want %s", c.name, got, c.want)
 		}
 	}
-	f := &Found{Sets: s, Plant: &Plant{Machines: map[int64]*Machine{1: vm(1, 100, 4, "", false), 100: hosts[0]}}, Holdings: []Holding{{Device: 1, Kind: "virtual_machine", Set: set}, {Device: 7, Kind: "client", Set: set}}}
+	f := &Found{Sets: s, Plant: &Plant{Machines: map[int64]*Machine{1: vm(1, 100, 4, "", false), 100: hosts[0]}}, Holdings: []Holding{{Bearer: &Bearer{Device: 1, Kind: "virtual_machine"}, Set: set}, {Bearer: &Bearer{Device: 7, Kind: "client"}, Set: set}}}
 	if d := Of(entitle.VirtualMachine, f, nil); len(d.Units) != 1 || len(d.Outside) != 1 {
 		t.Errorf("one virtual machine and one that is none: %+v", d)
 	}
@@ -133,7 +133,7 @@ func TestFullCapacityAgainstAWalk(t *testing.T) {
 		for id := int64(1); id < 8; id++ {
 			m := &Machine{Device: id, Kind: "virtual_machine", Host: int64(100 + r.IntN(6)), Pinned: r.IntN(2) == 0}
 			f.Plant.Machines[id] = m
-			f.Holdings = append(f.Holdings, Holding{Device: id, Kind: m.Kind, Set: s.Of([]Priced{{}})})
+			f.Holdings = append(f.Holdings, Holding{Bearer: &Bearer{Device: id, Kind: m.Kind}, Set: s.Of([]Priced{{}})})
 			cluster := f.Plant.Machines[m.Host].Cluster
 			for h := int64(100); h < 106; h++ {
 				if h == m.Host || !m.Pinned && cluster != "" && f.Plant.Machines[h].Cluster == cluster {

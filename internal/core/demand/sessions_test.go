@@ -95,7 +95,7 @@ func TestSites(t *testing.T) {
 	s := Sets{}
 	five, six := s.Of([]Priced{{Need: entitle.Need{Version: "5"}}}), s.Of([]Priced{{Need: entitle.Need{Version: "6"}}})
 	at := func(unit string) entitle.Place { return entitle.Place{Unit: unit} }
-	f := &Found{Sets: s, Holdings: []Holding{{Device: 1, Place: at("A"), Set: five}, {Device: 2, Place: at("A/B"), Set: five}, {Device: 3, Place: at("C"), Set: six}}}
+	f := &Found{Sets: s, Holdings: []Holding{{Bearer: &Bearer{Device: 1, Place: at("A")}, Set: five}, {Bearer: &Bearer{Device: 2, Place: at("A/B")}, Set: five}, {Bearer: &Bearer{Device: 3, Place: at("C")}, Set: six}}}
 	everywhere, unitA := &entitle.Line{Code: "x"}, &entitle.Line{Code: "y", ScopeUnit: "A", Version: "5"}
 	for _, c := range []struct {
 		lines []*entitle.Line

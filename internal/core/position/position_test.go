@@ -28,7 +28,7 @@ func TestWilsonPublished(t *testing.T) {
 var today = civil.MustParse("2026-06-30")
 
 func hold(sets demand.Sets, device, user int64, needs ...demand.Priced) demand.Holding {
-	return demand.Holding{Device: device, User: user, Kind: "client", Fresh: true, Set: sets.Of(needs)}
+	return demand.Holding{Bearer: &demand.Bearer{Device: device, User: user, Kind: "client", Fresh: true}, Set: sets.Of(needs)}
 }
 
 func need(v string, price int64) demand.Priced {

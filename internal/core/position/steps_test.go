@@ -23,7 +23,9 @@ func later(r *rand.Rand, in Input) Input {
 		case 1:
 			h.Set = in.Sets.Of([]demand.Priced{need("5", 200)})
 		case 2:
-			h.Place.Unit = "C"
+			b := *h.Bearer
+			b.Place.Unit = "C"
+			h.Bearer = &b
 		}
 		out.Holdings = append(out.Holdings, h)
 	}
