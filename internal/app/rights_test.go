@@ -77,6 +77,21 @@ func TestSeatsFromHandToHand(t *testing.T) {
 	if w, err := a.Waiting(ctx, notes); err != nil || len(w) != 1 || w[0].User != "u4" {
 		t.Errorf("%+v, %v", w, err)
 	}
+	if err := a.MailHeld(ctx, "u1", "nowhere", "test"); err == nil {
+		t.Error("mail to no address")
+	}
+	if err := a.MailHeld(ctx, "u1", "desk@halvorsund.example", "test"); err != nil {
+		t.Fatal(err)
+	}
+	if err := a.DB.View(ctx, func(tx *store.Tx) error {
+		mail, err := tx.MailPage(store.ListQuery{Limit: 10})
+		if err != nil || len(mail.Rows) != 1 || mail.Rows[0].Address != "desk@halvorsund.example" || !strings.Contains(mail.Rows[0].Body, "Brack Notes") {
+			t.Errorf("%+v, %v", mail.Rows, err)
+		}
+		return nil
+	}); err != nil {
+		t.Fatal(err)
+	}
 	page, err := a.Seats(ctx, store.ListQuery{Filters: map[string]string{"user": "u1"}})
 	if err != nil {
 		t.Fatal(err)

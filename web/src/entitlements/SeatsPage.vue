@@ -8,6 +8,7 @@ import ListTable, { type ListColumn } from '../components/ListTable.vue'
 import { count } from '../lib/format'
 import { useSession } from '../lib/session'
 import EntitlementsNav from './EntitlementsNav.vue'
+import PersonPick from './PersonPick.vue'
 import SeatDesk from './SeatDesk.vue'
 
 /** Who holds which seat, who waits for one, and what somebody new gets. Seats that are taken back go to whoever waits first. */
@@ -38,6 +39,17 @@ async function run<T>(what: () => Promise<T>) {
     return out
   } catch (e) {
     says.value = (e as Error).message
+  }
+}
+const other = ref('')
+async function move() {
+  const [seat] = selection.value
+  const moved = await run(() =>
+    ask(api.POST('/api/seats/{id}/move', { params: { path: { id: seat!.id } }, body: { user: other.value } })),
+  )
+  if (moved) {
+    selection.value = []
+    other.value = ''
   }
 }
 async function back(give: boolean) {
@@ -85,6 +97,11 @@ async function back(give: boolean) {
               data-back-give
               @click="back(true)"
             />
+            <template v-if="selection.length === 1 && selection[0]!.user">
+              <span class="soft">or hand it to</span>
+              <span class="pick"><PersonPick label="somebody else" @choose="(c) => (other = c)" /></span>
+              <Button label="Move it" size="small" severity="secondary" :disabled="!other" data-move @click="move" />
+            </template>
           </div>
           <p v-if="says" class="says" role="alert">{{ says }}</p>
           <p v-if="result" role="status" data-handed>
@@ -109,6 +126,9 @@ async function back(give: boolean) {
 </template>
 
 <style scoped>
+.pick {
+  width: 13rem;
+}
 .bar {
   background: var(--pick);
   padding: 0.3rem 0.5rem;
