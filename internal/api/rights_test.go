@@ -1,0 +1,199 @@
+package api
+
+import (
+	"encoding/json"
+	"fmt"
+	"strings"
+	"testing"
+
+	"ensomet/internal/app"
+	"ensomet/internal/formats"
+)
+
+// owner is a house that owns something: device rights under a contract, and seats of which one is held.
+func owner(t *testing.T) (map[app.Role]person, *app.App) {
+	t.Helper()
+	s, a := house(t)
+	take(t, a, formats.Users, "user_id,name,org_unit,status\nu1,Dagne,Unit/1,active\nu2,Livar,Unit/2,active\nu3,Oddny,Unit/2,left\n")
+	take(t, a, formats.Titles, "publisher,product,licence_model,list_price,default_metric\nBrack,Notes,commercial,95,named_user\n")
+	take(t, a, formats.Entitlements, "entitlement_id,publisher,product,metric,quantity,kind,start,end,unit_price,currency,contract,scope_unit\nE-1,Ostwick,Skerrymap,device,30,perpetual,2025-01-01,,80,EUR,K-1,\nE-2,Ostwick,Skerrymap,device,20,perpetual,2025-01-01,,80,EUR,K-1,Unit/0\nN-1,Brack,Notes,named_user,2,subscription,2025-10-01,2026-09-30,60,EUR,K-2,\n")
+	take(t, a, formats.Assignments, "entitlement_id,user_id,from\nN-1,u3,2025-10-01\n")
+	if err := a.Refresh(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	people := map[app.Role]person{}
+	for _, role := range []app.Role{app.Look, app.Work, app.Run} {
+		people[role] = enter(t, s.URL, string(role)+"er")
+	}
+	people[""] = enter(t, s.URL, "")
+	return people, a
+}
+
+// Each address about rights answers nobody, and refuses who may not do what it does.
+func TestRolesAboutRights(t *testing.T) {
+	people, _ := owner(t)
+	for _, path := range []string{"/api/entitlements/E-1", "/api/contracts", "/api/renewals", "/api/renewals.ics", "/api/licences.cdx.json", "/api/spend", "/api/seats", "/api/seats.csv", "/api/waiting", "/api/people/u1/held", "/api/starter-sets", "/api/products/1/parts", "/api/products/1/proof",
+		"/api/products/1/steps?from=2026-06-01", "/api/steps?from=2026-06-01", "/api/baskets", "/api/purchase-requests", "/api/statements"} {
+		if status, text := people[""].do("GET", path, "", nil); status != 401 {
+			t.Errorf("%s answers %d %s to nobody", path, status, text)
+		}
+		if status, text := people[app.Look].do("GET", path, "", nil); status != 200 {
+			t.Errorf("%s answers %d %s to who looks", path, status, text)
+		}
+	}
+	for path, need := range map[string]app.Role{"/api/lines/edit": app.Work, "/api/transactions": app.Work, "/api/entitlements/E-1/withdraw": app.Work, "/api/entitlements/E-1/notes": app.Work, "/api/entitlements/E-1/proofs?name=x": app.Work, "/api/entitlements/E-1/keys": app.Run,
+		"/api/keys/1/show": app.Run, "/api/keys/1/drop": app.Run, "/api/proofs/1/drop": app.Work, "/api/contracts": app.Work, "/api/seats/assign": app.Work, "/api/seats/hand-back": app.Work, "/api/seats/1/move": app.Work, "/api/waiting": app.Work, "/api/people/u1/held/mail": app.Work,
+		"/api/starter-sets": app.Work, "/api/baskets": app.Work, "/api/baskets/1/do": app.Work, "/api/baskets/1/drop": app.Work, "/api/purchase-requests/1/end": app.Work, "/api/statements": app.Work, "/api/products/1/metric-order": app.Work} {
+		for role, p := range people {
+			status, text := p.do("POST", path, "", nil)
+			if role == "" {
+				if status != 401 {
+					t.Errorf("%s answers %d to nobody", path, status)
+				}
+				continue
+			}
+			if refused := status == 403; refused == role.May(need) {
+				t.Errorf("%s for the role %s: %d %s", path, role, status, text)
+			}
+		}
+	}
+	// Who only looks may try, since trying changes nothing.
+	if status, text := people[app.Look].do("POST", "/api/baskets/try", `{"measures":[{"kind":"buy","product":1,"line":"E-1","quantity":5}]}`, nil); status != 200 || !strings.Contains(text, `"cost":"400"`) {
+		t.Errorf("%d %s", status, text)
+	}
+}
+
+func read[T any](t *testing.T, p person, path string) (v T) {
+	t.Helper()
+	status, text := p.do("GET", path, "", nil)
+	if status != 200 {
+		t.Fatalf("%s: %d %s", path, status, text)
+	}
+	if err := json.Unmarshal([]byte(text), &v); err != nil {
+		t.Fatal(path, err)
+	}
+	return v
+}
+
+// A proof comes back as it was attached, for download alone; a key is shown to one role, and not in any other answer.
+func TestPapersOfALine(t *testing.T) {
+	people, _ := owner(t)
+	worker, runner := people[app.Work], people[app.Run]
+	if status, text := worker.do("POST", "/api/entitlements/E-1/proofs?name=invoice+%22x%22.html", "<script>alert(1)</script>", nil); status != 200 {
+		t.Fatal(status, text)
+	}
+	if status, _ := worker.do("POST", "/api/entitlements/E-1/proofs?name=empty.pdf", "", nil); status != 422 {
+		t.Error("an empty file is proof")
+	}
+	line := read[app.LineDetail](t, worker, "/api/entitlements/E-1")
+	if len(line.Proofs) != 1 || len(line.Proofs[0].SHA256) != 64 {
+		t.Fatalf("%+v", line.Proofs)
+	}
+	path := fmt.Sprintf("/api/proofs/%d", line.Proofs[0].ID)
+	res, err := worker.client.Get(worker.base + path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer res.Body.Close()
+	if h := res.Header; !strings.HasPrefix(h.Get("Content-Disposition"), "attachment") || h.Get("Content-Type") != "application/octet-stream" || h.Get("X-Content-Type-Options") != "nosniff" {
+		t.Errorf("%v", h)
+	}
+	if status, text := worker.do("GET", path, "", nil); status != 200 || text != "<script>alert(1)</script>" {
+		t.Errorf("%d %q", status, text)
+	}
+	if status, text := runner.do("POST", "/api/entitlements/E-1/keys", `{"key":"AAAA-BBBB-HIDDEN-CCCC","note":""}`, nil); status != 200 {
+		t.Fatal(status, text)
+	}
+	status, text := runner.do("GET", "/api/entitlements/E-1", "", nil)
+	if status != 200 || strings.Contains(text, "HIDDEN") {
+		t.Errorf("%d %s", status, text)
+	}
+	if status, text := runner.do("POST", "/api/keys/1/show", "", nil); status != 200 || !strings.Contains(text, "HIDDEN") {
+		t.Errorf("%d %s", status, text)
+	}
+	if status, _ := worker.do("GET", "/api/entitlements/Q-9", "", nil); status != 404 {
+		t.Errorf("a line that is not there answers %d", status)
+	}
+}
+
+// Parts, proof, order of metrics and two days, as pages ask for them.
+func TestAPositionFromAllSides(t *testing.T) {
+	people, _ := owner(t)
+	looker, worker := people[app.Look], people[app.Work]
+	p := read[app.ProductPosition](t, looker, "/api/products/1/position")
+	m := p.Metrics[0]
+	if m.Covered+m.Short != m.Needed || !m.Proof.Best || m.Proof.Covered != m.Proof.Bound || len(m.Lines) != 2 {
+		t.Errorf("%+v", m)
+	}
+	var needed, owned int64
+	for _, x := range read[[]app.PartsOfMetric](t, looker, "/api/products/1/parts?by=unit")[0].Parts {
+		needed, owned = needed+x.Needed, owned+x.Owned
+	}
+	if needed != m.Needed || owned > m.Owned {
+		t.Errorf("the parts need %d and own %d, the whole %d and %d", needed, owned, m.Needed, m.Owned)
+	}
+	if status, _ := looker.do("GET", "/api/products/1/parts?by=moon", "", nil); status != 422 {
+		t.Errorf("by something else: %d", status)
+	}
+	for _, r := range read[[]app.ProofRun](t, looker, "/api/products/1/proof") {
+		if !r.Allowed || !r.Best || !r.Same {
+			t.Errorf("%+v", r)
+		}
+	}
+	if status, text := worker.do("POST", "/api/products/1/metric-order", `{"order":["device","device"]}`, nil); status != 422 || !strings.Contains(text, "once") {
+		t.Errorf("%d %s", status, text)
+	}
+	if status, text := worker.do("POST", "/api/products/1/metric-order", `{"order":["core","device"]}`, nil); status != 200 {
+		t.Errorf("%d %s", status, text)
+	}
+	steps := read[app.ProductSteps](t, looker, "/api/products/1/steps?from=2026-05-01")
+	if len(steps.Metrics) != 1 || steps.Metrics[0].Before.Needed != 0 || steps.Metrics[0].After.Needed != m.Needed {
+		t.Errorf("%+v", steps)
+	}
+	for _, bad := range []string{"/api/products/1/steps?from=2026-07-01", "/api/products/1/steps?from=soon", "/api/steps?from=2026-06-30&to=2026-06-01", "/api/products/1/position?asOf=31.12.2025"} {
+		if status, text := looker.do("GET", bad, "", nil); status != 422 {
+			t.Errorf("%s: %d %s", bad, status, text)
+		}
+	}
+	for _, bad := range []string{"/api/products/999/position", "/api/products/999/steps?from=2026-05-01", "/api/statements/7"} {
+		if status, text := looker.do("GET", bad, "", nil); status != 404 {
+			t.Errorf("%s: %d %s", bad, status, text)
+		}
+	}
+}
+
+// Seats and statements over HTTP, and what is said when something cannot be.
+func TestSeatsAndStatements(t *testing.T) {
+	people, _ := owner(t)
+	worker := people[app.Work]
+	notes := read[struct {
+		Rows []struct {
+			ProductID int64 `json:"productId"`
+			ID        int64 `json:"id"`
+		} `json:"rows"`
+	}](t, worker, "/api/seats").Rows[0]
+	for body, want := range map[string]string{`{"product":%d,"line":"","user":"u3","device":""}`: "has left", `{"product":%d,"line":"","user":"u9","device":""}`: "no user", `{"product":%d,"line":"E-1","user":"u1","device":""}`: "gives no seat"} {
+		if status, text := worker.do("POST", "/api/seats/assign", fmt.Sprintf(body, notes.ProductID), nil); status != 422 || !strings.Contains(text, want) {
+			t.Errorf("%s: %d %s", body, status, text)
+		}
+	}
+	if status, text := worker.do("POST", fmt.Sprintf("/api/seats/%d/move", notes.ID), `{"user":"u2"}`, nil); status != 200 {
+		t.Errorf("%d %s", status, text)
+	}
+	if h := read[app.Held](t, worker, "/api/people/u2/held"); len(h.Seats) != 1 {
+		t.Errorf("%+v", h)
+	}
+	if status, text := worker.do("POST", "/api/seats/hand-back", `{"ids":[],"give":true}`, nil); status != 422 {
+		t.Errorf("nothing is handed back: %d %s", status, text)
+	}
+	if status, text := worker.do("POST", "/api/statements", `{"asOf":"2027-01-01","products":[],"handedTo":"auditor","note":""}`, nil); status != 422 || !strings.Contains(text, "has not come yet") {
+		t.Errorf("%d %s", status, text)
+	}
+	if status, text := worker.do("POST", "/api/statements", `{"asOf":"","products":[1],"handedTo":"auditor","note":""}`, nil); status != 200 {
+		t.Fatalf("%d %s", status, text)
+	}
+	v := read[app.StatementView](t, worker, "/api/statements/1?today=true")
+	if v.Differ != 0 || len(v.Positions) != 1 || v.Against != "2026-06-30" {
+		t.Errorf("%+v", v)
+	}
+}
