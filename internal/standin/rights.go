@@ -262,7 +262,7 @@ func makeRights(ctx context.Context, a *app.App) error {
 	if _, err := a.SaveBasket(ctx, app.Basket{Name: "Databases before the audit", Note: "which way out is cheaper?", Measures: []app.BasketMeasure{{Kind: "buy", Product: engine, Line: lineOfEngine(ctx, a, engine), Quantity: 4}}}, "Worker"); err != nil {
 		return err
 	}
-	_, err = a.MakeStatement(ctx, civil.Of(Now)-30, nil, "Havn Revisjon", "for the yearly audit", "Worker")
+	_, err = a.MakeStatement(ctx, civil.Of(Now)-30, nil, "Skrubbholt Revision", "for the yearly audit", "Worker")
 	return err
 }
 
