@@ -184,3 +184,46 @@ func TestALeaversSeatGoesToWhoWaits(t *testing.T) {
 	page.MustNavigate(url + "/entitlements/seats")
 	says(t, page, "[data-waiting]", "needs it")
 }
+
+// What costs money and what saves it are tried beside each other, and each becomes the work that it is.
+func TestTryBuyingAndLettingLapse(t *testing.T) {
+	page, url := open(t, "work", false)
+	page.MustNavigate(url + "/position/try?product=13")
+	form := page.MustElement("form.measure")
+	choose(t, form, "what", "buy more")
+	put(page, "quantity", "4")
+	within(t, page, `() => !document.querySelector('[data-add]').disabled`)
+	page.MustElement("[data-add]").MustClick()
+	says(t, page, "[data-measures]", "buy 4 Saltmark Gauge")
+	says(t, page, "[data-tried]", "5 short")
+	choose(t, form, "what", "let a line lapse")
+	line := page.MustEval(`() => fetch('/api/products/13/position').then((r) => r.json()).then((p) => p.metrics[0].lines[0].code)`).Str()
+	choose(t, form, "line", line)
+	within(t, page, `() => !document.querySelector('[data-add]').disabled`)
+	page.MustElement("[data-add]").MustClick()
+	says(t, page, "[data-measures]", "let "+line+" lapse")
+	put(page, "basket", "Buy some, drop some")
+	within(t, page, `() => !document.querySelector('[data-turn]').disabled`)
+	page.MustElement("[data-turn]").MustClick()
+	says(t, page, "[data-basket-done]", "1 purchase request")
+	says(t, page, "[data-basket-done]", "lapse")
+}
+
+// A seat goes from one person to another in the list of seats.
+func TestASeatMovesToSomebodyElse(t *testing.T) {
+	page, url := open(t, "work", false)
+	page.MustNavigate(url + "/entitlements/seats?f=state%3Dheld")
+	first := page.MustEval(`() => fetch('/api/seats?f=state%3Dheld').then((r) => r.json()).then((p) => { const s = p.rows.find((r) => r.user); return s.userName })`).Str()
+	row(t, page, first).MustElement(`input[type="checkbox"]`).MustClick()
+	says(t, page, "[data-bar]", "1 seat chosen")
+	page.MustElement("[data-bar] [data-person] input").MustInput("u0733")
+	option := page.MustElementR(`[role="option"]`, "u0733").MustWaitStable()
+	name := strings.TrimSuffix(strings.TrimSpace(option.MustText()), " u0733")
+	option.MustClick()
+	within(t, page, `() => !document.querySelector('[data-move]').disabled`)
+	page.MustElement("[data-move]").MustClick()
+	within(t, page, `() => !document.querySelector('[data-bar]')`)
+	page.MustNavigate(url + "/entitlements/held/u0733")
+	says(t, page, ".head", name)
+	within(t, page, `() => !document.querySelector('[data-held-seats]')?.textContent.includes('No seat')`)
+}

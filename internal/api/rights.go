@@ -3,16 +3,11 @@ package api
 import (
 	"bytes"
 	"context"
-	"fmt"
-	"log"
 	"net/http"
 	"strconv"
 
 	"ensomet/internal/app"
-	"ensomet/internal/core/civil"
 	"ensomet/internal/store"
-
-	"github.com/danielgtaylor/huma/v2"
 )
 
 type none struct{}
@@ -131,70 +126,6 @@ func (s *Server) rights() {
 	})
 }
 
-// give answers with a file that is written whole before anything is sent.
-func (s *Server) give(w http.ResponseWriter, r *http.Request, name, kind string, write func(*bytes.Buffer) error) {
-	if _, err := s.need(r.Context(), app.Look); err != nil {
-		problem(w, err)
-		return
-	}
-	var b bytes.Buffer
-	if err := write(&b); err != nil {
-		problem(w, fail(err))
-		return
-	}
-	w.Header().Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", name))
-	w.Header().Set("Content-Type", kind)
-	if _, err := w.Write(b.Bytes()); err != nil {
-		log.Printf("an answer could not be written: %v", err)
-	}
-}
-
-// addProof takes a file as proof of a line.
-func (s *Server) addProof(w http.ResponseWriter, r *http.Request) {
-	me, err := s.need(r.Context(), app.Work)
-	if err != nil {
-		problem(w, err)
-		return
-	}
-	f, _, err := spool(w, r, app.MaxProof+1)
-	if err != nil {
-		problem(w, fail(err))
-		return
-	}
-	defer f.Close()
-	if _, err := f.Seek(0, 0); err != nil {
-		problem(w, fail(err))
-		return
-	}
-	if err := s.app.AddProof(r.Context(), r.PathValue("code"), r.URL.Query().Get("name"), f, me.Name); err != nil {
-		problem(w, fail(err))
-		return
-	}
-	answer(w, Done{Count: 1})
-}
-
-// proof gives a file as it was attached. It is never shown within the program's own pages.
-func (s *Server) proof(w http.ResponseWriter, r *http.Request) {
-	if _, err := s.need(r.Context(), app.Look); err != nil {
-		problem(w, err)
-		return
-	}
-	id, err := strconv.ParseInt(r.PathValue("id"), 10, 64)
-	if err != nil {
-		problem(w, huma.Error400BadRequest("this is no number of a file"))
-		return
-	}
-	p, content, err := s.app.Proof(r.Context(), id)
-	if err != nil {
-		problem(w, fail(err))
-		return
-	}
-	s.give(w, r, p.Name, "application/octet-stream", func(b *bytes.Buffer) error {
-		_, err := b.Write(content)
-		return err
-	})
-}
-
 // seats has who holds what, and who waits.
 func (s *Server) seats() {
 	registerList(s, "seats", s.app.Seats)
@@ -293,136 +224,5 @@ func (s *Server) seats() {
 			s.app.RefreshSoon(ctx)
 		}
 		return &body[app.Started]{st}, err
-	})
-}
-
-// balance has how positions come about, how they change, and what could be done about them.
-func (s *Server) balance() {
-	days := func(from, to string) (a, b civil.Day, err error) {
-		if a, err = civil.Parse(from); err == nil {
-			b, err = civil.Parse(to)
-		}
-		return a, b, err
-	}
-	handle(s, app.Look, get("parts", "/api/products/{id}/parts"), func(ctx context.Context, _ who, in *struct {
-		ByID
-		By   string `query:"by" enum:"unit,country,contract" default:"unit"`
-		AsOf string `query:"asOf"`
-	}) (*body[[]app.PartsOfMetric], error) {
-		day, err := civil.Parse(in.AsOf)
-		if err != nil {
-			return nil, err
-		}
-		p, err := s.app.Parts(ctx, in.ID, in.By, day)
-		return &body[[]app.PartsOfMetric]{p}, err
-	})
-	handle(s, app.Look, get("prove", "/api/products/{id}/proof"), func(ctx context.Context, _ who, in *ByID) (*body[[]app.ProofRun], error) {
-		p, err := s.app.Prove(ctx, in.ID)
-		return &body[[]app.ProofRun]{p}, err
-	})
-	handle(s, app.Work, post("metricOrder", "/api/products/{id}/metric-order"), func(ctx context.Context, me who, in *struct {
-		ByID
-		Body struct {
-			Order []string `json:"order"`
-		}
-	}) (*body[Done], error) {
-		return s.renewed(ctx, s.app.SetMetricOrder(ctx, in.ID, in.Body.Order, me.Name))
-	})
-	handle(s, app.Look, get("productSteps", "/api/products/{id}/steps"), func(ctx context.Context, _ who, in *struct {
-		ByID
-		From string `query:"from" required:"true"`
-		To   string `query:"to"`
-	}) (*body[app.ProductSteps], error) {
-		from, to, err := days(in.From, in.To)
-		if err != nil {
-			return nil, err
-		}
-		p, err := s.app.ProductSteps(ctx, in.ID, from, to)
-		return &body[app.ProductSteps]{p}, err
-	})
-	handle(s, app.Look, get("allSteps", "/api/steps"), func(ctx context.Context, _ who, in *struct {
-		From string `query:"from" required:"true"`
-		To   string `query:"to"`
-	}) (*body[app.AllSteps], error) {
-		from, to, err := days(in.From, in.To)
-		if err != nil {
-			return nil, err
-		}
-		p, err := s.app.AllSteps(ctx, from, to)
-		return &body[app.AllSteps]{p}, err
-	})
-	handle(s, app.Look, get("baskets", "/api/baskets"), func(ctx context.Context, _ who, _ *none) (*body[[]app.Basket], error) {
-		b, err := s.app.Baskets(ctx)
-		return &body[[]app.Basket]{b}, err
-	})
-	handle(s, app.Look, post("tryBasket", "/api/baskets/try"), func(ctx context.Context, _ who, in *struct {
-		Body struct {
-			Measures []app.BasketMeasure `json:"measures"`
-		}
-	}) (*body[app.Tried], error) {
-		t, err := s.app.TryBasket(ctx, in.Body.Measures)
-		return &body[app.Tried]{t}, err
-	})
-	handle(s, app.Work, post("saveBasket", "/api/baskets"), func(ctx context.Context, me who, in *body[app.Basket]) (*body[app.Basket], error) {
-		b, err := s.app.SaveBasket(ctx, in.Body, me.Name)
-		return &body[app.Basket]{b}, err
-	})
-	handle(s, app.Work, post("dropBasket", "/api/baskets/{id}/drop"), func(ctx context.Context, me who, in *ByID) (*body[Done], error) {
-		return done(s.app.DropBasket(ctx, in.ID, me.Name))
-	})
-	handle(s, app.Work, post("doBasket", "/api/baskets/{id}/do"), func(ctx context.Context, me who, in *struct {
-		ByID
-		Body struct {
-			Version int64 `json:"version"`
-		}
-	}) (*body[app.BasketDone], error) {
-		d, err := s.app.DoBasket(ctx, in.ID, in.Body.Version, me.Name)
-		if err == nil {
-			s.app.RefreshSoon(ctx)
-		}
-		return &body[app.BasketDone]{d}, err
-	})
-	handle(s, app.Look, get("purchaseRequests", "/api/purchase-requests"), func(ctx context.Context, _ who, _ *none) (*body[[]store.PurchaseRequest], error) {
-		r, err := s.app.PurchaseRequests(ctx)
-		return &body[[]store.PurchaseRequest]{r}, err
-	})
-	handle(s, app.Work, post("endPurchaseRequest", "/api/purchase-requests/{id}/end"), func(ctx context.Context, me who, in *struct {
-		ByID
-		Body struct {
-			How string `json:"how" enum:"bought,dropped"`
-		}
-	}) (*body[Done], error) {
-		return done(s.app.EndPurchaseRequest(ctx, in.ID, in.Body.How, me.Name))
-	})
-	handle(s, app.Look, get("statements", "/api/statements"), func(ctx context.Context, _ who, _ *none) (*body[[]store.StoredStatement], error) {
-		l, err := s.app.Statements(ctx)
-		return &body[[]store.StoredStatement]{l}, err
-	})
-	handle(s, app.Look, get("statement", "/api/statements/{id}"), func(ctx context.Context, _ who, in *struct {
-		ByID
-		Today bool `query:"today"`
-	}) (*body[app.StatementView], error) {
-		v, err := s.app.Statement(ctx, in.ID, in.Today)
-		return &body[app.StatementView]{v}, err
-	})
-	handle(s, app.Work, post("makeStatement", "/api/statements"), func(ctx context.Context, me who, in *struct {
-		Body struct {
-			AsOf     string  `json:"asOf"`
-			Products []int64 `json:"products"`
-			HandedTo string  `json:"handedTo"`
-			Note     string  `json:"note"`
-		}
-	}) (*body[struct {
-		ID int64 `json:"id"`
-	}], error) {
-		day, err := civil.Parse(in.Body.AsOf)
-		if err != nil {
-			return nil, err
-		}
-		out := &body[struct {
-			ID int64 `json:"id"`
-		}]{}
-		out.Body.ID, err = s.app.MakeStatement(ctx, day, in.Body.Products, in.Body.HandedTo, in.Body.Note, me.Name)
-		return out, err
 	})
 }

@@ -50,6 +50,7 @@ type App struct {
 	numbers  *store.Cache
 	made     madeOnce
 	machines keptMachines
+	watched  sync.Map // words by key, of work that somebody waits for
 
 	refreshing sync.Mutex
 	status     struct {

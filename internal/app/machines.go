@@ -19,6 +19,7 @@ type machines struct {
 	at       int64  // installs present at this second count
 	devices  []store.DeviceFacts
 	deviceAt map[int64]int
+	deviceOf map[string]int64 // by device_id
 	persons  []store.PersonFacts
 	personAt map[string]int           // by user_id
 	personID map[int64]int            // by number
@@ -46,7 +47,7 @@ func (a *App) machinesOf(tx *store.Tx, settings *Settings, asOf civil.Day, now i
 	if kept != nil && kept.state == state {
 		return kept, nil
 	}
-	m := &machines{state: state, at: at, deviceAt: map[int64]int{}, personAt: map[string]int{}, personID: map[int64]int{}, places: map[string]entitle.Place{}, fleet: map[string]position.Fleet{}}
+	m := &machines{state: state, at: at, deviceAt: map[int64]int{}, deviceOf: map[string]int64{}, personAt: map[string]int{}, personID: map[int64]int{}, places: map[string]entitle.Place{}, fleet: map[string]position.Fleet{}}
 	if err := m.load(tx, settings); err != nil {
 		return nil, err
 	}
@@ -74,6 +75,7 @@ func (m *machines) load(tx *store.Tx, settings *Settings) error {
 	}
 	for i, d := range m.devices {
 		m.deviceAt[d.ID] = i
+		m.deviceOf[d.Code] = d.ID
 		if d.PrimaryUser != "" {
 			if _, known := m.personAt[d.PrimaryUser]; !known {
 				m.personAt[d.PrimaryUser] = len(m.persons)

@@ -37,21 +37,14 @@ type StatementEvidence struct {
 
 // StatementPosition is a position as it was said.
 type StatementPosition struct {
-	ProductID int64       `json:"productId"`
-	Publisher string      `json:"publisher"`
-	Product   string      `json:"product"`
-	Metric    string      `json:"metric"`
-	Owned     int64       `json:"owned"`
-	Needed    int64       `json:"needed"`
-	Covered   int64       `json:"covered"`
-	Short     int64       `json:"short"`
-	Surplus   int64       `json:"surplus"`
-	Low       int64       `json:"low"`
-	High      int64       `json:"high"`
-	Exposure  string      `json:"exposure"`
-	Currency  string      `json:"currency"`
-	Lines     []LineView  `json:"lines"`
-	Groups    []GroupView `json:"groups"`
+	ProductID int64  `json:"productId"`
+	Publisher string `json:"publisher"`
+	Product   string `json:"product"`
+	Metric    string `json:"metric"`
+	Figures
+	Currency string      `json:"currency"`
+	Lines    []LineView  `json:"lines"`
+	Groups   []GroupView `json:"groups"`
 }
 
 // MakeStatement freezes the positions of a day as they are handed to somebody. products limits it; none is all.
@@ -100,7 +93,7 @@ func (a *App) MakeStatement(ctx context.Context, asOf civil.Day, products []int6
 			}
 			for _, p := range e.compute(f, ways[f.id]) {
 				m := e.metricView(f, &p)
-				c.Positions = append(c.Positions, StatementPosition{f.id, f.product.Publisher, f.product.Name, m.Metric, m.Owned, m.Needed, m.Covered, m.Short, m.Surplus, m.Low, m.High, m.Exposure, m.Currency, m.Lines, m.Groups})
+				c.Positions = append(c.Positions, StatementPosition{f.id, f.product.Publisher, f.product.Name, m.Metric, figuresOf(p.Figures()), m.Currency, m.Lines, m.Groups})
 			}
 		}
 		return ctx.Err()
@@ -139,14 +132,14 @@ func (a *App) Statements(ctx context.Context) ([]store.StoredStatement, error) {
 
 // ComparedPosition is a position as it was said, and as it is known now for the same day.
 type ComparedPosition struct {
-	ProductID int64        `json:"productId"`
-	Publisher string       `json:"publisher"`
-	Product   string       `json:"product"`
-	Metric    string       `json:"metric"`
-	Currency  string       `json:"currency"`
-	Said      TriedFigures `json:"said"`
-	Now       TriedFigures `json:"now"`
-	Differs   bool         `json:"differs"`
+	ProductID int64   `json:"productId"`
+	Publisher string  `json:"publisher"`
+	Product   string  `json:"product"`
+	Metric    string  `json:"metric"`
+	Currency  string  `json:"currency"`
+	Said      Figures `json:"said"`
+	Now       Figures `json:"now"`
+	Differs   bool    `json:"differs"`
 }
 
 // StatementView is a statement beside what is known now.
@@ -184,7 +177,7 @@ func (a *App) Statement(ctx context.Context, id int64, withToday bool) (Statemen
 		for _, p := range c.Positions {
 			at[key{p.ProductID, p.Metric}] = len(out.Positions)
 			products = append(products, p.ProductID)
-			out.Positions = append(out.Positions, ComparedPosition{p.ProductID, p.Publisher, p.Product, p.Metric, p.Currency, TriedFigures{p.Owned, p.Needed, p.Covered, p.Short, p.Surplus, p.Low, p.High, p.Exposure}, TriedFigures{Exposure: "0"}, false})
+			out.Positions = append(out.Positions, ComparedPosition{p.ProductID, p.Publisher, p.Product, p.Metric, p.Currency, p.Figures, Figures{Exposure: "0"}, false})
 		}
 		if products = compact(products); len(products) > mostTouched {
 			products = nil
@@ -203,9 +196,9 @@ func (a *App) Statement(ctx context.Context, id int64, withToday bool) (Statemen
 				if !known {
 					i = len(out.Positions)
 					at[k] = i
-					out.Positions = append(out.Positions, ComparedPosition{ProductID: f.id, Publisher: f.product.Publisher, Product: f.product.Name, Metric: string(p.Metric), Currency: f.currency, Said: TriedFigures{Exposure: "0"}})
+					out.Positions = append(out.Positions, ComparedPosition{ProductID: f.id, Publisher: f.product.Publisher, Product: f.product.Name, Metric: string(p.Metric), Currency: f.currency, Said: Figures{Exposure: "0"}})
 				}
-				out.Positions[i].Now = tried(&p)
+				out.Positions[i].Now = figuresOf(p.Figures())
 			}
 		}
 		return nil

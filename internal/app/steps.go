@@ -17,25 +17,27 @@ import (
 	"github.com/shopspring/decimal"
 )
 
-// StepFigures are figures of a position, or by how much they changed.
-type StepFigures struct {
+// Figures are figures of a position, or by how much they changed.
+type Figures struct {
 	Owned    int64  `json:"owned"`
 	Needed   int64  `json:"needed"`
 	Covered  int64  `json:"covered"`
 	Short    int64  `json:"short"`
 	Surplus  int64  `json:"surplus"`
+	Low      int64  `json:"low"`
+	High     int64  `json:"high"`
 	Exposure string `json:"exposure"`
 }
 
 // CauseStep is what one cause changed in a metric.
 type CauseStep struct {
-	Cause   string      `json:"cause"`
-	Metric  string      `json:"metric"`
-	Change  StepFigures `json:"change"`
-	Devices []StepRef   `json:"devices" doc:"at most 200 of them"`
-	Count   int         `json:"count" doc:"devices altogether"`
-	Users   []StepRef   `json:"users"`
-	Lines   []StepLine  `json:"lines"`
+	Cause   string     `json:"cause"`
+	Metric  string     `json:"metric"`
+	Change  Figures    `json:"change"`
+	Devices []StepRef  `json:"devices" doc:"at most 200 of them"`
+	Count   int        `json:"count" doc:"devices altogether"`
+	Users   []StepRef  `json:"users"`
+	Lines   []StepLine `json:"lines"`
 }
 
 // StepRef names a device or a user of a step.
@@ -67,13 +69,13 @@ type ProductSteps struct {
 
 // MetricStep has both ends of a metric.
 type MetricStep struct {
-	Metric string      `json:"metric"`
-	Before StepFigures `json:"before"`
-	After  StepFigures `json:"after"`
+	Metric string  `json:"metric"`
+	Before Figures `json:"before"`
+	After  Figures `json:"after"`
 }
 
-func stepFigures(f position.Figures) StepFigures {
-	return StepFigures{f.Owned, f.Needed, f.Covered, f.Short, f.Surplus, decimal.New(f.Exposure, -4).String()}
+func figuresOf(f position.Figures) Figures {
+	return Figures{f.Owned, f.Needed, f.Covered, f.Short, f.Surplus, f.Low, f.High, decimal.New(f.Exposure, -4).String()}
 }
 
 // twoDays are the estates of two days, in one state of knowledge.
@@ -150,14 +152,14 @@ func (a *App) ProductSteps(ctx context.Context, product int64, from, to civil.Da
 		before, after, steps := d.steps(product)
 		ends := map[entitle.Metric]*MetricStep{}
 		for i := range before {
-			ends[before[i].Metric] = &MetricStep{Metric: string(before[i].Metric), Before: stepFigures(before[i].Figures()), After: stepFigures(position.Figures{})}
+			ends[before[i].Metric] = &MetricStep{Metric: string(before[i].Metric), Before: figuresOf(before[i].Figures()), After: figuresOf(position.Figures{})}
 		}
 		for i := range after {
 			m := after[i].Metric
 			if ends[m] == nil {
-				ends[m] = &MetricStep{Metric: string(m), Before: stepFigures(position.Figures{})}
+				ends[m] = &MetricStep{Metric: string(m), Before: figuresOf(position.Figures{})}
 			}
-			ends[m].After = stepFigures(after[i].Figures())
+			ends[m].After = figuresOf(after[i].Figures())
 		}
 		for _, m := range entitle.Metrics {
 			if ends[m] != nil {
@@ -211,12 +213,12 @@ func (d *twoDays) view(f *productFacts, s *position.Step) []CauseStep {
 	for _, m := range entitle.Metrics {
 		if g, ok := s.By[m]; ok {
 			one := v
-			one.Metric, one.Change = string(m), stepFigures(g)
+			one.Metric, one.Change = string(m), figuresOf(g)
 			out = append(out, one)
 		}
 	}
 	if len(out) == 0 { // something happened, and changed no figure
-		v.Change = stepFigures(position.Figures{})
+		v.Change = figuresOf(position.Figures{})
 		out = append(out, v)
 	}
 	return out
@@ -224,15 +226,15 @@ func (d *twoDays) view(f *productFacts, s *position.Step) []CauseStep {
 
 // MovedPosition is a position that is another on the second day.
 type MovedPosition struct {
-	ProductID int64       `json:"productId"`
-	Publisher string      `json:"publisher"`
-	Product   string      `json:"product"`
-	Metric    string      `json:"metric"`
-	Before    StepFigures `json:"before"`
-	After     StepFigures `json:"after"`
-	Currency  string      `json:"currency"`
-	Causes    string      `json:"causes" doc:"what moved it, the greatest first"`
-	Weight    float64     `json:"weight" doc:"by how much exposure and spare rights moved, for ordering"`
+	ProductID int64   `json:"productId"`
+	Publisher string  `json:"publisher"`
+	Product   string  `json:"product"`
+	Metric    string  `json:"metric"`
+	Before    Figures `json:"before"`
+	After     Figures `json:"after"`
+	Currency  string  `json:"currency"`
+	Causes    string  `json:"causes" doc:"what moved it, the greatest first"`
+	Weight    float64 `json:"weight" doc:"by how much exposure and spare rights moved, for ordering"`
 }
 
 // CauseSum is what one cause changed over all products.
@@ -259,6 +261,7 @@ type AllSteps struct {
 func (a *App) AllSteps(ctx context.Context, from, to civil.Day) (AllSteps, error) {
 	out := AllSteps{From: from.String(), Causes: []CauseSum{}, Positions: []MovedPosition{}}
 	err := a.DB.View(ctx, func(tx *store.Tx) error {
+		a.say(ctx, "counting both days")
 		d, err := a.twoDays(tx, from, a.dayOr(to), nil)
 		if err != nil {
 			return err
@@ -267,10 +270,12 @@ func (a *App) AllSteps(ctx context.Context, from, to civil.Day) (AllSteps, error
 		sums := map[position.Cause]*CauseSum{}
 		var before, after decimal.Decimal
 		exposure := map[position.Cause]decimal.Decimal{}
-		for _, f := range d.after.ordered() {
+		list := d.after.ordered()
+		for i, f := range list {
 			if err := ctx.Err(); err != nil {
 				return err
 			}
+			a.say(ctx, "%d of %d products compared", i+1, len(list))
 			was, is, steps := d.steps(f.id)
 			rate := decimal.NewFromInt(1)
 			if f.currency != "" {
@@ -321,7 +326,7 @@ func (a *App) AllSteps(ctx context.Context, from, to civil.Day) (AllSteps, error
 				if x.Owned == y.Owned && x.Needed == y.Needed && x.Short == y.Short && x.Surplus == y.Surplus {
 					continue
 				}
-				p := MovedPosition{f.id, f.product.Publisher, f.product.Name, string(m), stepFigures(x), stepFigures(y), f.currency, causeWords(moved[m]), euros(y.Exposure - x.Exposure).Abs().InexactFloat64()}
+				p := MovedPosition{f.id, f.product.Publisher, f.product.Name, string(m), figuresOf(x), figuresOf(y), f.currency, causeWords(moved[m]), euros(y.Exposure - x.Exposure).Abs().InexactFloat64()}
 				out.Positions = append(out.Positions, p)
 			}
 		}

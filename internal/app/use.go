@@ -191,17 +191,13 @@ func (e *estate) loadPools(tx *store.Tx, wanted map[int64]bool, from, to int64, 
 	if err != nil {
 		return nil, err
 	}
-	codes := map[string]int64{}
-	for i := range e.devices {
-		codes[e.devices[i].Code] = e.devices[i].ID
-	}
 	for _, s := range sessions {
 		end := s.End
 		if end == 0 {
 			end = to
 		}
 		if wanted[product[s.Pool]] {
-			add(product[s.Pool], codes[s.Device], s.Person, s.Start, end, s.Licences)
+			add(product[s.Pool], e.deviceOf[s.Device], s.Person, s.Start, end, s.Licences)
 		}
 	}
 	return pooled, nil

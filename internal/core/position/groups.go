@@ -227,7 +227,7 @@ func (c *cover) hosts(lines []int, collect func([]groupOption, []pick)) {
 				for _, u := range p.units {
 					o.sinks, keys = append(o.sinks, c.of[u]), append(keys, c.classes[c.of[u]].key)
 				}
-				o.key = "host:" + join(keys)
+				o.key = "host:" + strings.Join(keys, "+")
 				if p.host == 0 {
 					o.key = "on " + o.key
 				}

@@ -724,6 +724,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/how-far/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["howFar"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/imports": {
         parameters: {
             query?: never;
@@ -2384,7 +2400,7 @@ export interface components {
         };
         CauseStep: {
             cause: string;
-            change: components["schemas"]["StepFigures"];
+            change: components["schemas"]["Figures"];
             /**
              * Format: int64
              * @description devices altogether
@@ -2497,12 +2513,12 @@ export interface components {
             currency: string;
             differs: boolean;
             metric: string;
-            now: components["schemas"]["TriedFigures"];
+            now: components["schemas"]["Figures"];
             product: string;
             /** Format: int64 */
             productId: number;
             publisher: string;
-            said: components["schemas"]["TriedFigures"];
+            said: components["schemas"]["Figures"];
         };
         ComparedTitle: {
             counts: boolean;
@@ -2985,6 +3001,23 @@ export interface components {
             name: string;
             type: string;
         };
+        Figures: {
+            /** Format: int64 */
+            covered: number;
+            exposure: string;
+            /** Format: int64 */
+            high: number;
+            /** Format: int64 */
+            low: number;
+            /** Format: int64 */
+            needed: number;
+            /** Format: int64 */
+            owned: number;
+            /** Format: int64 */
+            short: number;
+            /** Format: int64 */
+            surplus: number;
+        };
         FileRow: {
             /** Format: int64 */
             devices: number;
@@ -3433,8 +3466,8 @@ export interface components {
             terms: string[];
         };
         MetricStep: {
-            after: components["schemas"]["StepFigures"];
-            before: components["schemas"]["StepFigures"];
+            after: components["schemas"]["Figures"];
+            before: components["schemas"]["Figures"];
             metric: string;
         };
         MissingRow: {
@@ -3499,8 +3532,8 @@ export interface components {
             user: string;
         };
         MovedPosition: {
-            after: components["schemas"]["StepFigures"];
-            before: components["schemas"]["StepFigures"];
+            after: components["schemas"]["Figures"];
+            before: components["schemas"]["Figures"];
             /** @description what moved it, the greatest first */
             causes: string;
             currency: string;
@@ -4543,6 +4576,9 @@ export interface components {
              */
             useWindow: number;
         };
+        Said: {
+            words: string;
+        };
         Sample: {
             text: string;
             /** @enum {string} */
@@ -4749,19 +4785,6 @@ export interface components {
             /** Format: int64 */
             size: number;
         };
-        StepFigures: {
-            /** Format: int64 */
-            covered: number;
-            exposure: string;
-            /** Format: int64 */
-            needed: number;
-            /** Format: int64 */
-            owned: number;
-            /** Format: int64 */
-            short: number;
-            /** Format: int64 */
-            surplus: number;
-        };
         StepLine: {
             /** Format: int64 */
             after: number;
@@ -4936,23 +4959,6 @@ export interface components {
             /** Format: int64 */
             without: number;
         };
-        TriedFigures: {
-            /** Format: int64 */
-            covered: number;
-            exposure: string;
-            /** Format: int64 */
-            high: number;
-            /** Format: int64 */
-            low: number;
-            /** Format: int64 */
-            needed: number;
-            /** Format: int64 */
-            owned: number;
-            /** Format: int64 */
-            short: number;
-            /** Format: int64 */
-            surplus: number;
-        };
         TriedMeasure: {
             cost: string;
             currency: string;
@@ -4970,8 +4976,8 @@ export interface components {
             words: string;
         };
         TriedPosition: {
-            after: components["schemas"]["TriedFigures"];
-            before: components["schemas"]["TriedFigures"];
+            after: components["schemas"]["Figures"];
+            before: components["schemas"]["Figures"];
             currency: string;
             metric: string;
             product: string;
@@ -6778,6 +6784,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    howFar: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
                 };
             };
             /** @description Error */
@@ -9409,6 +9446,8 @@ export interface operations {
             query: {
                 from: string;
                 to?: string;
+                /** @description a key of your own, under which you can ask how far it is */
+                watch?: string;
             };
             header?: never;
             path?: never;

@@ -155,7 +155,15 @@ function add() {
         "
     /></label>
     <label
-      >what <Select v-model="kind" :options="kinds" option-label="label" option-value="value" size="small" data-kind
+      >what
+      <Select
+        v-model="kind"
+        :options="kinds"
+        option-label="label"
+        option-value="value"
+        size="small"
+        aria-label="what"
+        data-kind
     /></label>
     <template v-if="product">
       <label v-if="has('devices')"
@@ -189,7 +197,14 @@ function add() {
           placeholder="whose seats"
       /></label>
       <label v-if="has('line')"
-        >line <Select v-model="v.line" :options="lines" size="small" placeholder="which entitlement" data-line
+        >line
+        <Select
+          v-model="v.line"
+          :options="lines"
+          size="small"
+          placeholder="which entitlement"
+          aria-label="line"
+          data-line
       /></label>
       <label v-if="has('like')"
         >like
@@ -199,6 +214,7 @@ function add() {
           size="small"
           show-clear
           :placeholder="`new, by ${word(metric)}`"
+          aria-label="like"
           data-line
       /></label>
       <label v-if="kind === 'metric'"

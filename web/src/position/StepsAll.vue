@@ -1,27 +1,42 @@
 <script setup lang="ts">
-import { useQuery } from '@tanstack/vue-query'
-import { computed } from 'vue'
+import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import Button from 'primevue/button'
+import { computed, ref } from 'vue'
 import { api, ask, type Schemas } from '../api/client'
+import LongWait from '../components/LongWait.vue'
 import { count, money, whole, word } from '../lib/format'
 import StepBars from './StepBars.vue'
 
 /** What changed of all products between two days: the exposure in steps, and every position that moved. */
 const props = defineProps<{ from: string; to: string }>()
 const emit = defineEmits<{ open: [product: number] }>()
+const key = computed(() => ['all-steps', props.from, props.to])
+const watch = crypto.randomUUID()
+const stopped = ref(false)
 const steps = useQuery({
-  queryKey: ['all-steps', computed(() => props.from), computed(() => props.to)],
-  queryFn: ({ signal }) =>
-    ask(api.GET('/api/steps', { params: { query: { from: props.from, to: props.to } }, signal })),
+  queryKey: key,
+  queryFn: ({ signal }) => {
+    stopped.value = false
+    return ask(api.GET('/api/steps', { params: { query: { from: props.from, to: props.to, watch } }, signal }))
+  },
   retry: false,
 })
+const client = useQueryClient()
+const stop = async () => {
+  await client.cancelQueries({ queryKey: key.value })
+  stopped.value = true
+}
 const s = computed(() => steps.data.value)
-const balance = (f: Schemas['StepFigures']) =>
+const balance = (f: Schemas['Figures']) =>
   f.short ? `${whole(f.short)} short` : f.surplus ? `${whole(f.surplus)} spare` : 'even'
 </script>
 
 <template>
   <p v-if="steps.error.value" class="says" role="alert">{{ steps.error.value.message }}</p>
-  <p v-else-if="!s" class="soft" role="status">Both days are being worked out from the evidence…</p>
+  <p v-else-if="!s && stopped" class="row soft">
+    Stopped. <Button label="Compare the two days" size="small" @click="steps.refetch()" />
+  </p>
+  <LongWait v-else-if="!s" what="Both days are being worked out from the evidence" :watch="watch" @stop="stop" />
   <template v-else>
     <h2>Shortfall at list price, EUR</h2>
     <div class="picture">

@@ -6,7 +6,7 @@ import { money, whole, word } from '../lib/format'
 
 /** What measures would do together: each position before and after, and the money. */
 const props = defineProps<{ tried: Schemas['Tried']; busy: boolean }>()
-const says = (f: Schemas['TriedFigures']) =>
+const says = (f: Schemas['Figures']) =>
   f.short ? `${whole(f.short)} short` : f.surplus ? `${whole(f.surplus)} spare` : 'even'
 const saved = computed(() => Number(props.tried.exposureBefore) - Number(props.tried.exposureAfter))
 </script>

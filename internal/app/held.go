@@ -1,0 +1,207 @@
+package app
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"ensomet/internal/store"
+)
+
+// Held is all that somebody holds.
+type Held struct {
+	User    string          `json:"user"`
+	Name    string          `json:"name"`
+	Email   string          `json:"email"`
+	Unit    string          `json:"unit"`
+	Site    string          `json:"site"`
+	Status  string          `json:"status"`
+	LeftOn  string          `json:"leftOn"`
+	AsOf    string          `json:"asOf"`
+	Seats   []store.SeatRow `json:"seats"`
+	Devices []HeldDevice    `json:"devices"`
+	Waits   []store.WaitRow `json:"waits"`
+}
+
+// HeldDevice is a device that somebody is the main user of, with the titles on it that need a right.
+type HeldDevice struct {
+	Code   string   `json:"code"`
+	Name   string   `json:"name"`
+	Kind   string   `json:"kind"`
+	Status string   `json:"status"`
+	Titles []string `json:"titles"`
+}
+
+// Held gathers all that a user holds: seats, devices with what is licensed on them, and what he waits for.
+func (a *App) Held(ctx context.Context, user string) (Held, error) {
+	var out Held
+	err := a.DB.View(ctx, func(tx *store.Tx) error {
+		p, err := tx.PersonByCode(user)
+		if err != nil {
+			return err
+		}
+		out = Held{User: p.Code, Name: p.Name, Email: p.Email, Unit: p.Unit, Site: p.Site, Status: p.Status, LeftOn: p.LeftOn.String(), AsOf: a.Today().String(), Seats: []store.SeatRow{}, Devices: []HeldDevice{}, Waits: []store.WaitRow{}}
+		page, err := tx.SeatPage(store.ListQuery{Filters: map[string]string{"user": p.Code, "state": "held|of a leaver"}, Limit: 1000}, a.Today())
+		if err != nil {
+			return err
+		}
+		out.Seats = append(out.Seats, page.Rows...)
+		devices, err := tx.DevicesOfUser(p.Code)
+		if err != nil {
+			return err
+		}
+		for _, d := range devices {
+			titles, err := tx.LicensedOn(d.ID)
+			if err != nil {
+				return err
+			}
+			out.Devices = append(out.Devices, HeldDevice{d.Code, d.Name, d.Kind, d.Status, append([]string{}, titles...)})
+		}
+		waiting, err := tx.Waiting(0)
+		for _, w := range waiting {
+			if w.PersonID == p.ID {
+				out.Waits = append(out.Waits, w)
+			}
+		}
+		return err
+	})
+	return out, err
+}
+
+// Words writes what somebody holds as a letter.
+func (h *Held) Words() string {
+	var b strings.Builder
+	fmt.Fprintf(&b, "What %s (%s) of %s holds, as of %s\n", h.Name, h.User, h.Unit, h.AsOf)
+	if h.Status == "left" {
+		fmt.Fprintf(&b, "Left on %s.\n", h.LeftOn)
+	}
+	fmt.Fprintf(&b, "\nSeats: %d\n", len(h.Seats))
+	for _, s := range h.Seats {
+		fmt.Fprintf(&b, "  %s %s %s, of %s, since %s\n", s.Publisher, s.Product, s.Edition, s.Line, s.From)
+	}
+	fmt.Fprintf(&b, "\nDevices: %d\n", len(h.Devices))
+	for _, d := range h.Devices {
+		fmt.Fprintf(&b, "  %s (%s, %s)\n", d.Name, d.Code, strings.ReplaceAll(d.Status, "_", " "))
+		for _, t := range d.Titles {
+			fmt.Fprintf(&b, "    %s\n", t)
+		}
+	}
+	return b.String()
+}
+
+// MailHeld sends what somebody holds to an address.
+func (a *App) MailHeld(ctx context.Context, user, address, who string) error {
+	if !strings.Contains(address, "@") {
+		return fmt.Errorf("%q is no address", address)
+	}
+	h, err := a.Held(ctx, user)
+	if err != nil {
+		return err
+	}
+	if err := a.DB.Update(ctx, func(tx *store.Tx) error {
+		if err := tx.QueueMail(store.Mail{Address: address, Subject: "What " + h.Name + " holds", Body: h.Words(), QueuedAt: a.Clock.Now().Unix()}); err != nil {
+			return err
+		}
+		return tx.Note(a.Clock.Now(), who, "mailed what somebody holds", user, address)
+	}); err != nil {
+		return err
+	}
+	return a.SendMail(ctx)
+}
+
+// StarterSets lists the sets.
+func (a *App) StarterSets(ctx context.Context) ([]store.StarterSet, error) {
+	out := []store.StarterSet{}
+	err := a.DB.View(ctx, func(tx *store.Tx) error {
+		list, err := tx.StarterSets()
+		out = append(out, list...)
+		return err
+	})
+	return out, err
+}
+
+// PutStarterSet keeps a set of products for somebody new; one without products is taken away.
+func (a *App) PutStarterSet(ctx context.Context, s store.StarterSet, who string) (int64, error) {
+	if s.Name = strings.TrimSpace(s.Name); s.Name == "" {
+		return 0, errors.New("give the set the name of a role")
+	}
+	err := a.DB.Update(ctx, func(tx *store.Tx) (err error) {
+		s.Author, s.At = who, a.Clock.Now().Unix()
+		if len(s.Products) == 0 {
+			err = tx.DropStarterSet(s.ID)
+		} else {
+			s.ID, err = tx.PutStarterSet(s)
+		}
+		if err != nil {
+			return err
+		}
+		return tx.Note(a.Clock.Now(), who, "kept a starter's set", s.Name, fmt.Sprint(len(s.Products), " products"))
+	})
+	return s.ID, err
+}
+
+// Started says what somebody new got and what is missing.
+type Started struct {
+	Given   []SeatGift     `json:"given"`
+	Missing []StarterLacks `json:"missing"`
+}
+
+// StarterLacks is a product of a set that somebody did not get.
+type StarterLacks struct {
+	ProductID int64  `json:"productId"`
+	Product   string `json:"product"`
+	Why       string `json:"why"`
+	Waits     bool   `json:"waits"`
+}
+
+// Start gives a new user all that a set has, at once: what is not free is said, and with wait he is put on its list. Dry only says what would happen.
+func (a *App) Start(ctx context.Context, set int64, user string, wait, dry bool, who string) (Started, error) {
+	out := Started{Given: []SeatGift{}, Missing: []StarterLacks{}}
+	run := a.DB.Update
+	if dry {
+		run = a.DB.Rehearse
+	}
+	err := run(ctx, func(tx *store.Tx) error {
+		p, err := tx.PersonByCode(user)
+		if err != nil {
+			return fmt.Errorf("there is no user %q", user)
+		}
+		sets, err := tx.StarterSets()
+		if err != nil {
+			return err
+		}
+		i := slices.IndexFunc(sets, func(s store.StarterSet) bool { return s.ID == set })
+		if i < 0 {
+			return store.ErrNotFound
+		}
+		c, err := a.catalogueOf(tx)
+		if err != nil {
+			return err
+		}
+		for _, id := range sets[i].Products {
+			product := c.Product(id)
+			if product == nil {
+				continue
+			}
+			line, err := a.assign(tx, SeatDraft{Product: id, User: user})
+			if err == nil {
+				out.Given = append(out.Given, SeatGift{p.Code, p.Name, product.Name, line})
+				continue
+			}
+			lacks := StarterLacks{ProductID: id, Product: product.Name, Why: err.Error()}
+			if wait && errors.Is(err, ErrNoSeat) {
+				if lacks.Waits, err = tx.Wait(id, p.ID, a.Clock.Now().Unix(), "new: "+sets[i].Name, who); err != nil {
+					return err
+				}
+			}
+			out.Missing = append(out.Missing, lacks)
+		}
+		if err := tx.Note(a.Clock.Now(), who, "gave a starter's set", sets[i].Name, user); err != nil {
+			return err
+		}
+		return markTouched(tx, sets[i].Products...)
+	})
+	return out, err
+}

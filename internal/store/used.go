@@ -1,0 +1,82 @@
+package store
+
+import (
+	"database/sql"
+	"encoding/json"
+
+	"ensomet/internal/core/civil"
+)
+
+// SessionRow is a session of use. Times are in seconds since 1970.
+type SessionRow struct {
+	Device, Name       int64
+	Person             string
+	Start, End, Active int64
+}
+
+// EachSession walks sessions that start before a time, device by device.
+func (tx *Tx) EachSession(before int64, fn func(SessionRow) error) error {
+	rows, err := tx.QueryContext(tx.ctx, "SELECT device_id, name_id, person_code, started_at, ended_at, active FROM use_session WHERE started_at < ? ORDER BY device_id, name_id, started_at", before)
+	if err != nil {
+		return err
+	}
+	var s SessionRow
+	return each(rows, func() error {
+		if err := rows.Scan(&s.Device, &s.Name, &s.Person, &s.Start, &s.End, &s.Active); err != nil {
+			return err
+		}
+		return fn(s)
+	})
+}
+
+// EachSessionOf walks the sessions of some names that lie at least in part in [from, to), by device, name and start.
+func (tx *Tx) EachSessionOf(names []int64, from, to int64, fn func(SessionRow) error) error {
+	list, err := json.Marshal(names)
+	if err != nil || len(names) == 0 {
+		return err
+	}
+	rows, err := tx.QueryContext(tx.ctx, `SELECT device_id, name_id, person_code, started_at, ended_at, active FROM use_session
+		WHERE name_id IN (SELECT value FROM json_each(?1)) AND started_at < ?3 AND ended_at >= ?2 ORDER BY device_id, name_id, started_at`, string(list), from, to)
+	if err != nil {
+		return err
+	}
+	var s SessionRow
+	return each(rows, func() error {
+		if err := rows.Scan(&s.Device, &s.Name, &s.Person, &s.Start, &s.End, &s.Active); err != nil {
+			return err
+		}
+		return fn(s)
+	})
+}
+
+// UseNameRow is what sessions call a piece of software.
+type UseNameRow struct {
+	ID                int64
+	FileName, Product string
+}
+
+// AllUseNames reads all names that sessions use.
+func (tx *Tx) AllUseNames() ([]UseNameRow, error) {
+	return query(tx, func(r *sql.Rows, v *UseNameRow) error { return r.Scan(&v.ID, &v.FileName, &v.Product) }, "SELECT id, file_name, product FROM use_name")
+}
+
+// LastUseRow is a last use as scans reported it.
+type LastUseRow struct {
+	Device, Record int64
+	UsedOn, SeenOn civil.Day
+}
+
+// EachLastUse walks last uses up to a day.
+func (tx *Tx) EachLastUse(until civil.Day, fn func(LastUseRow) error) error {
+	rows, err := tx.QueryContext(tx.ctx, "SELECT device_id, record_id, used_on, seen_on FROM last_use WHERE used_on <= ?", until)
+	if err != nil {
+		return err
+	}
+	var v LastUseRow
+	return each(rows, func() error {
+		if err := rows.Scan(&v.Device, &v.Record, &v.UsedOn, &v.SeenOn); err != nil {
+			return err
+		}
+		return fn(v)
+	})
+}
