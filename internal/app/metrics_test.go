@@ -3,6 +3,7 @@ package app
 import (
 	"context"
 	"testing"
+	"time"
 
 	"ensomet/internal/core/civil"
 	"ensomet/internal/formats"
@@ -118,5 +119,33 @@ func TestAMachineThatMoved(t *testing.T) {
 	take(t, a, formats.Installs, installHeader, "V1,Harrow,Queue,1,,,2026-08-03T10:00:00Z")
 	if f := figure(t, a, "Queue"); f.Needed != 4 {
 		t.Errorf("once the window has passed: %+v", f)
+	}
+}
+
+// A machine that was given more cores counts with what it had on the day asked about; before its first report it counts with what was known first.
+func TestCoresOfAPastDay(t *testing.T) {
+	a, _ := desk(t)
+	ctx := context.Background()
+	base(t, a)
+	take(t, a, formats.Entitlements, "entitlement_id,publisher,product,metric,quantity,kind,purchased", "E1,Ostwick,Skerrymap,core,8,perpetual,2025-01-01")
+	for month, cores := range map[time.Month]int64{5: 8, 6: 12} {
+		s := scanOf("S1", "hall-1", time.Date(2026, month, 2, 6, 0, 0, 0, time.UTC), "Skerrymap 6.0")
+		s.Device.Cores, s.Device.Processors, s.Device.Kind, s.Installs[0].Publisher = cores, 1, "server", "Ostwick"
+		if _, err := a.TakeScan(ctx, "agent", "device_id", s); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if err := a.Refresh(ctx); err != nil {
+		t.Fatal(err)
+	}
+	product := mustProduct(t, a, "Skerrymap")
+	for day, want := range map[string]int64{"2026-05-20": 8, "2026-06-01": 8, "2026-06-02": 12, "2026-06-30": 12} {
+		p, err := a.ProductPosition(ctx, product, civil.MustParse(day))
+		if err != nil {
+			t.Fatal(err)
+		}
+		if got := p.Metrics[0].Needed; got != want {
+			t.Errorf("on %s %d cores are needed, want %d", day, got, want)
+		}
 	}
 }

@@ -146,6 +146,7 @@ func (tx *Tx) deviceFacts(now int64, where string) ([]DeviceFacts, error) {
 		d := &list[i]
 		if w := then[d.ID]; w != nil {
 			d.Kind, d.Environment, d.OrgUnit, d.Site, d.Country, d.PrimaryUser, d.Status, d.HostID, d.Cluster, d.Pinned, d.Portable = w.Kind, w.Environment, w.OrgUnit, w.Site, w.Country, w.PrimaryUser, w.Status, w.HostID, w.Cluster, w.Pinned, w.Portable
+			d.CoreFactor, d.Processors, d.Cores, d.VirtualCores = w.CoreFactor, w.Processors, w.Cores, w.VirtualCores
 		}
 	}
 	return list, nil

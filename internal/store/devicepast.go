@@ -5,16 +5,18 @@ import (
 	"slices"
 )
 
-// DeviceWas is what lists stated of a device up to a time.
+// DeviceWas is what lists and scans said of a device up to a time.
 type DeviceWas struct {
 	Device, Until                                                                                     int64
 	Kind, Environment, OrgUnit, Site, Country, PrimaryUser, Status, HostID, Cluster, Pinned, Portable string
+	CoreFactor                                                                                        string
+	Processors, Cores, VirtualCores                                                                   int64
 }
 
-const wasColumns = "kind, environment, org_unit, site, country, primary_user, status, host_id, cluster, pinned, portable"
+const wasColumns = "kind, environment, org_unit, site, country, primary_user, status, host_id, cluster, pinned, portable, core_factor, processors, cores, virtual_cores"
 
 func (w *DeviceWas) into() []any {
-	return []any{&w.Kind, &w.Environment, &w.OrgUnit, &w.Site, &w.Country, &w.PrimaryUser, &w.Status, &w.HostID, &w.Cluster, &w.Pinned, &w.Portable}
+	return []any{&w.Kind, &w.Environment, &w.OrgUnit, &w.Site, &w.Country, &w.PrimaryUser, &w.Status, &w.HostID, &w.Cluster, &w.Pinned, &w.Portable, &w.CoreFactor, &w.Processors, &w.Cores, &w.VirtualCores}
 }
 
 // stateOf reads what is stated of a device now.
@@ -23,14 +25,30 @@ func (tx *Tx) stateOf(device int64) (DeviceWas, error) {
 	return w, tx.QueryRowContext(tx.ctx, "SELECT "+wasColumns+" FROM device WHERE id = ?", device).Scan(w.into()...)
 }
 
-// keepState keeps what was stated of a device until a list of a time stated something else.
+// fill takes hardware facts that nobody had stated yet from what was stated first: not known is no state that a machine was in.
+func (w *DeviceWas) fill(is DeviceWas) {
+	for _, n := range [][2]*int64{{&w.Processors, &is.Processors}, {&w.Cores, &is.Cores}, {&w.VirtualCores, &is.VirtualCores}} {
+		if *n[0] == 0 {
+			*n[0] = *n[1]
+		}
+	}
+	if w.CoreFactor == "" {
+		w.CoreFactor = is.CoreFactor
+	}
+}
+
+// keepState keeps what was known of a device until a list or a scan of a time said something else.
 func (tx *Tx) keepState(was DeviceWas, until int64) error {
 	is, err := tx.stateOf(was.Device)
-	if err != nil || is == was {
+	if err != nil {
 		return err
 	}
-	_, err = tx.exec("INSERT OR IGNORE INTO device_was(device_id, until, "+wasColumns+") VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
-		was.Device, until, was.Kind, was.Environment, was.OrgUnit, was.Site, was.Country, was.PrimaryUser, was.Status, was.HostID, was.Cluster, was.Pinned, was.Portable)
+	was.fill(is)
+	if is == was {
+		return nil
+	}
+	_, err = tx.exec("INSERT OR IGNORE INTO device_was(device_id, until, "+wasColumns+") VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+		was.Device, until, was.Kind, was.Environment, was.OrgUnit, was.Site, was.Country, was.PrimaryUser, was.Status, was.HostID, was.Cluster, was.Pinned, was.Portable, was.CoreFactor, was.Processors, was.Cores, was.VirtualCores)
 	return err
 }
 

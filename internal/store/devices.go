@@ -129,6 +129,10 @@ func (tx *Tx) ResolveDevice(device int64) error {
 	if user := evidence.MainUser(logons, newest-MainUserDays*86400); user != "" {
 		now["primary_user"] = user
 	}
+	was, err := tx.stateOf(device)
+	if err != nil {
+		return err
+	}
 	set, args := "", []any{}
 	for _, column := range resolved {
 		v, known := now[column]
@@ -152,8 +156,13 @@ func (tx *Tx) ResolveDevice(device int64) error {
 	if set == "" {
 		return nil
 	}
-	_, err = tx.exec("UPDATE device SET "+set+" WHERE id = ?", append(args, device)...)
-	return err
+	if _, err = tx.exec("UPDATE device SET "+set+" WHERE id = ?", append(args, device)...); err != nil {
+		return err
+	}
+	for _, r := range list {
+		newest = max(newest, r.Since)
+	}
+	return tx.keepState(was, newest)
 }
 
 // Logons lists who was logged on to a device.
