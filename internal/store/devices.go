@@ -159,10 +159,17 @@ func (tx *Tx) ResolveDevice(device int64) error {
 	if _, err = tx.exec("UPDATE device SET "+set+" WHERE id = ?", append(args, device)...); err != nil {
 		return err
 	}
-	for _, r := range list {
-		newest = max(newest, r.Since)
+	if len(list) == 0 {
+		return nil
 	}
-	return tx.keepState(was, newest)
+	changed := int64(0)
+	for _, r := range list {
+		changed = max(changed, r.Since)
+	}
+	if user := now["primary_user"]; user != "" {
+		was.PrimaryUser = user // a main user follows from log-ons over months, not from this scan
+	}
+	return tx.keepState(was, changed)
 }
 
 // Logons lists who was logged on to a device.
