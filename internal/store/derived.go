@@ -133,7 +133,11 @@ func (tx *Tx) deviceFacts(now int64, where string) ([]DeviceFacts, error) {
 		return nil, err
 	}
 	were, err := tx.DevicesWere(now) // what lists stated then, where they state something else since
-	if err != nil || len(were) == 0 {
+	if err != nil {
+		return list, err
+	}
+	reported, err := tx.coresThen(now)
+	if err != nil {
 		return list, err
 	}
 	then := map[int64]*DeviceWas{}
@@ -147,6 +151,13 @@ func (tx *Tx) deviceFacts(now int64, where string) ([]DeviceFacts, error) {
 		if w := then[d.ID]; w != nil {
 			d.Kind, d.Environment, d.OrgUnit, d.Site, d.Country, d.PrimaryUser, d.Status, d.HostID, d.Cluster, d.Pinned, d.Portable = w.Kind, w.Environment, w.OrgUnit, w.Site, w.Country, w.PrimaryUser, w.Status, w.HostID, w.Cluster, w.Pinned, w.Portable
 			d.CoreFactor, d.Processors, d.Cores, d.VirtualCores = w.CoreFactor, w.Processors, w.Cores, w.VirtualCores
+		}
+		if r, changed := reported[d.ID]; changed {
+			for _, n := range []struct{ was, is *int64 }{{&r.Processors, &d.Processors}, {&r.Cores, &d.Cores}, {&r.VirtualCores, &d.VirtualCores}} {
+				if *n.was != 0 {
+					*n.is = *n.was
+				}
+			}
 		}
 	}
 	return list, nil

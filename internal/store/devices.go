@@ -129,10 +129,6 @@ func (tx *Tx) ResolveDevice(device int64) error {
 	if user := evidence.MainUser(logons, newest-MainUserDays*86400); user != "" {
 		now["primary_user"] = user
 	}
-	was, err := tx.stateOf(device)
-	if err != nil {
-		return err
-	}
 	set, args := "", []any{}
 	for _, column := range resolved {
 		v, known := now[column]
@@ -156,20 +152,8 @@ func (tx *Tx) ResolveDevice(device int64) error {
 	if set == "" {
 		return nil
 	}
-	if _, err = tx.exec("UPDATE device SET "+set+" WHERE id = ?", append(args, device)...); err != nil {
-		return err
-	}
-	if len(list) == 0 {
-		return nil
-	}
-	changed := int64(0)
-	for _, r := range list {
-		changed = max(changed, r.Since)
-	}
-	if user := now["primary_user"]; user != "" {
-		was.PrimaryUser = user // a main user follows from log-ons over months, not from this scan
-	}
-	return tx.keepState(was, changed)
+	_, err = tx.exec("UPDATE device SET "+set+" WHERE id = ?", append(args, device)...)
+	return err
 }
 
 // Logons lists who was logged on to a device.
