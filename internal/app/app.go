@@ -58,6 +58,7 @@ type App struct {
 		renewals int64
 		running  bool
 		pending  bool
+		forgot   civil.Day   // when what is older than it is kept was last forgotten
 		planned  bool        // a renewal waits for its time
 		quiet    *time.Timer // a renewal waits for a pause
 		asked    time.Time
@@ -74,20 +75,23 @@ func New(db *store.DB, clock Clock) *App {
 
 // Settings are the numbers that rules use, with their defaults.
 type Settings struct {
-	FreshDays  int                       // evidence older than this is stale, where Limits says nothing else
-	Limits     evidence.Limits           // days after which evidence is stale, by kind of device and of evidence
-	UseWindow  int                       // days that classes of use look at
-	DemandDays int                       // days in which use makes a named user
-	LeastShare float64                   // of the window that must be measured
-	GraceDays  int                       // an install younger than this is not proposed for reclaim
-	Zones      map[string]*time.Location // by site
-	Zone       *time.Location            // where a site has none of its own
+	FreshDays   int                       // evidence older than this is stale, where Limits says nothing else
+	Limits      evidence.Limits           // days after which evidence is stale, by kind of device and of evidence
+	UseWindow   int                       // days that classes of use look at
+	DemandDays  int                       // days in which use makes a named user
+	LeastShare  float64                   // of the window that must be measured
+	EventDays   int                       // how long events of processes are kept
+	SessionDays int                       // how long runs of programs are kept
+	DayDays     int                       // how long days of use are kept
+	GraceDays   int                       // an install younger than this is not proposed for reclaim
+	Zones       map[string]*time.Location // by site
+	Zone        *time.Location            // where a site has none of its own
 }
 
 func loadSettings(tx *store.Tx) (Settings, error) {
-	s := Settings{FreshDays: 30, UseWindow: 90, DemandDays: 30, LeastShare: 0.8, GraceDays: 30, Zones: map[string]*time.Location{}, Zone: time.UTC}
+	s := Settings{FreshDays: 30, UseWindow: 90, DemandDays: 30, LeastShare: 0.8, GraceDays: 30, EventDays: 14, SessionDays: 90, DayDays: 800, Zones: map[string]*time.Location{}, Zone: time.UTC}
 	var err error
-	for key, into := range map[string]*int{"fresh_days": &s.FreshDays, "use_window": &s.UseWindow, "grace_days": &s.GraceDays} {
+	for key, into := range map[string]*int{"fresh_days": &s.FreshDays, "use_window": &s.UseWindow, "grace_days": &s.GraceDays, "event_days": &s.EventDays, "session_days": &s.SessionDays, "day_days": &s.DayDays} {
 		v, err := tx.Setting(key)
 		if err != nil {
 			return s, err
@@ -159,6 +163,14 @@ func (a *App) Rules(ctx context.Context) (Rules, error) {
 // SetRules sets the numbers and marks everything that rests on them to be computed again.
 func (a *App) SetRules(ctx context.Context, r Rules, who string) error {
 	return a.DB.Update(ctx, func(tx *store.Tx) error {
+		s, err := loadSettings(tx)
+		if err != nil {
+			return err
+		}
+		s.UseWindow = r.UseWindow
+		if err := s.keepsEnough(); err != nil {
+			return err
+		}
 		for key, n := range map[string]int{"fresh_days": r.FreshDays, "use_window": r.UseWindow, "grace_days": r.GraceDays} {
 			if err := tx.SetSetting(key, strconv.Itoa(n)); err != nil {
 				return err

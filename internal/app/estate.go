@@ -212,14 +212,22 @@ func (a *App) loadEstateOf(tx *store.Tx, asOf civil.Day, now int64, only []int64
 	return e, e.loadDemandOfUse(tx, only)
 }
 
+// policyTitle is what policy looks at in a product. Its category is the first that one of its titles has.
+func policyTitle(p *recognise.Product) policy.Title {
+	t := policy.Title{Product: p.ID, Publisher: recognise.CleanPublisher(p.Publisher)}
+	for i := range p.Titles {
+		if t.Category == "" {
+			t.Category = p.Titles[i].Category
+		}
+	}
+	return t
+}
+
 func (e *estate) addProduct(p *recognise.Product) {
 	f := &productFacts{id: p.ID, product: p, suites: e.catalogue.SuitesOf(p.ID), versions: map[[2]string]*seen{}}
-	f.policyTitle = policy.Title{Product: p.ID, Publisher: recognise.CleanPublisher(p.Publisher)}
+	f.policyTitle = policyTitle(p)
 	same := true
 	for _, t := range p.Titles {
-		if t.Category != "" && f.policyTitle.Category == "" {
-			f.policyTitle.Category = t.Category
-		}
 		if t.ListPrice.Valid {
 			if f.currency == "" {
 				f.currency = t.Currency

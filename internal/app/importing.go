@@ -176,7 +176,7 @@ func (a *App) importInto(tx *store.Tx, req ImportRequest, r formats.Rows, res *I
 			} else if change == store.Changed {
 				res.sampleLine("changed", row.Content)
 			}
-			if change != store.Same && req.Kind != formats.Usage { // sessions are kept field by field, like installs
+			if change != store.Same && req.Kind != formats.Usage && req.Kind != formats.ProcessEvents && req.Kind != formats.PoolEvents { // sessions are kept field by field, like installs
 				news = append(news, store.Reported{Line: row.Line, Content: row.Content})
 			}
 		}

@@ -65,6 +65,9 @@ func (a *App) LookAt(ctx context.Context, f formats.File, size int64, kind strin
 	case form == formats.CatalogueJSON:
 		out.Kind = formats.Titles.Name
 		return out, nil
+	case form == formats.OSEvents:
+		out.Kind = formats.ProcessEvents.Name
+		return out, nil
 	case form == formats.LDIF:
 		out.Kind = "directory"
 		return out, nil

@@ -130,6 +130,9 @@ func (a *App) Refresh(ctx context.Context) error {
 	a.refreshing.Lock()
 	defer a.refreshing.Unlock()
 	defer a.step("")
+	if err := a.rollDue(ctx); err != nil {
+		return err
+	}
 	var upTo string
 	if err := a.DB.View(ctx, func(tx *store.Tx) (err error) {
 		upTo, err = tx.Setting(changes)
@@ -365,7 +368,7 @@ func (a *App) Tick(ctx context.Context) {
 			if _, err := a.Plan(ctx); err != nil && ctx.Err() == nil {
 				log.Printf("schedules could not be followed: %v", err)
 			}
-			if err := errors.Join(a.SendMail(ctx), a.ForgetDeliveries(ctx)); err != nil && ctx.Err() == nil {
+			if err := errors.Join(a.SendMail(ctx), a.ForgetDeliveries(ctx), a.forgetUseDaily(ctx)); err != nil && ctx.Err() == nil {
 				log.Printf("mail or old notes: %v", err)
 			}
 		}

@@ -28,7 +28,9 @@ func (a *App) sink(tx *store.Tx, k *formats.Kind, asOf time.Time, author, file s
 	case formats.Installs:
 		return installSink(tx, &settings, asOf)
 	case formats.Usage:
-		return usageSink(tx, &settings)
+		return a.usageSink(tx, &settings)
+	case formats.ProcessEvents:
+		return a.processSink(tx, &settings)
 	case formats.Devices:
 		return upsertSink(tx, tx.Devices, func(row *formats.Row) (string, formats.Device, error) {
 			d, err := formats.ParseDevice(row, settings.Zone)
@@ -235,7 +237,7 @@ func (a *App) policySink(tx *store.Tx, author string) (*sink, error) {
 		if err != nil {
 			return store.Same, err
 		}
-		out := store.StoredPolicy{Policy: policy.Policy{Category: p.Category, GroupName: p.Group, Stance: p.Stance, Reason: p.Reason}, Author: author, At: a.Clock.Now().Unix()}
+		out := store.StoredPolicy{Policy: policy.Policy{Category: p.Category, GroupName: p.Group, Stance: p.Stance, Hours: p.Hours, Reason: p.Reason}, Author: author, At: a.Clock.Now().Unix()}
 		if p.Product != "" {
 			id, reason := findProduct(products, p.Publisher, p.Product)
 			if reason != "" {
@@ -254,7 +256,7 @@ func (a *App) policySink(tx *store.Tx, author string) (*sink, error) {
 	}), nil
 }
 
-func usageSink(tx *store.Tx, settings *Settings) (*sink, error) {
+func (a *App) usageSink(tx *store.Tx, settings *Settings) (*sink, error) {
 	devices, err := tx.Codes("device")
 	if err != nil {
 		return nil, err
@@ -267,7 +269,8 @@ func usageSink(tx *store.Tx, settings *Settings) (*sink, error) {
 	if err != nil {
 		return nil, err
 	}
-	return plainSink(func(row *formats.Row) (store.Change, error) {
+	touched := map[int64]bool{}
+	s := plainSink(func(row *formats.Row) (store.Change, error) {
 		code := row.At(0)
 		device := devices[code]
 		s, err := formats.ParseSession(row, settings.zone(zones[device]))
@@ -281,6 +284,10 @@ func usageSink(tx *store.Tx, settings *Settings) (*sink, error) {
 		if err != nil {
 			return store.Same, err
 		}
-		return tx.PutSession(device, name, s.User, s.Start, s.End, s.Active)
-	}), nil
+		c, err := tx.PutSession(device, name, s.User, s.Start, s.End, s.Active)
+		touched[device] = touched[device] || c != store.Same
+		return c, err
+	})
+	s.finish = func(*ImportResult) error { return a.rollUse(tx, touched) }
+	return s, nil
 }

@@ -121,5 +121,8 @@ func (t *taker) use(device, at int64, s *formats.Scan) error {
 			return err
 		}
 	}
-	return nil
+	if len(s.Sessions) == 0 {
+		return nil
+	}
+	return t.tx.MarkUseDue(device)
 }

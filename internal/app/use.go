@@ -2,7 +2,6 @@ package app
 
 import (
 	"slices"
-	"time"
 
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/demand"
@@ -66,7 +65,7 @@ func (e *estate) loadUseNames(tx *store.Tx) error {
 	}
 	e.useNames = map[int64]int64{}
 	for _, n := range names {
-		e.useNames[n.ID] = e.productOfUse(n)
+		e.useNames[n.ID] = productOfUse(e.catalogue, n)
 		if f := e.products[e.useNames[n.ID]]; f != nil {
 			f.metered = true
 		}
@@ -136,21 +135,20 @@ func (e *estate) loadDemandOfUse(tx *store.Tx, only []int64) error {
 			names = append(names, name)
 		}
 	}
+	err = tx.EachSessionOf(names, from, to, func(s store.SessionRow) error {
+		if _, known := e.deviceAt[s.Device]; known && !pooled[e.useNames[s.Name]] {
+			add(e.useNames[s.Name], s.Device, s.Person, s.Start, s.End, 1)
+		}
+		return nil
+	})
+	if err != nil {
+		return err
+	}
 	type user struct{ product, person int64 }
 	users := map[user]bool{}
-	err = tx.EachSessionOf(names, from, to, func(s store.SessionRow) error {
-		i, known := e.deviceAt[s.Device]
-		if !known {
-			return nil
-		}
-		product := e.useNames[s.Name]
-		if !pooled[product] {
-			add(product, s.Device, s.Person, s.Start, s.End, 1)
-		}
-		for _, d := range usage.Days(time.Unix(s.Start, 0), time.Unix(s.End, 0), e.settings.zone(e.devices[i].Site)) {
-			if s.Person != "" && d.Day >= window && d.Day <= e.asOf {
-				users[user{product, e.persons[e.person(s.Person)].ID}] = true
-			}
+	err = tx.EachUseDay(names, window, e.asOf, func(d store.UseDayRow) error {
+		if _, known := e.deviceAt[d.Device]; known && d.Person != "" {
+			users[user{e.useNames[d.Name], e.persons[e.person(d.Person)].ID}] = true
 		}
 		return nil
 	})
@@ -203,7 +201,7 @@ func (e *estate) loadPools(tx *store.Tx, wanted map[int64]bool, from, to int64, 
 	return pooled, nil
 }
 
-// loadUse reads sessions and last uses, for the classes of use.
+// loadUse reads days of use and last uses, for the classes of use.
 func (e *estate) loadUse(tx *store.Tx) (map[devicePair]*use, error) {
 	out := map[devicePair]*use{}
 	at := func(device, product int64) *use {
@@ -215,29 +213,16 @@ func (e *estate) loadUse(tx *store.Tx) (map[devicePair]*use, error) {
 		}
 		return u
 	}
-	first, last := map[int64]civil.Day{}, map[int64]civil.Day{}
-	err := tx.EachSession(e.asOf.EndUnix(), func(s store.SessionRow) error {
-		i, known := e.deviceAt[s.Device]
-		if !known {
+	err := tx.EachUseDay(nil, 0, e.asOf, func(d store.UseDayRow) error {
+		id := e.useNames[d.Name]
+		if _, known := e.deviceAt[d.Device]; !known || id == 0 {
 			return nil
 		}
-		var u *use
-		if id := e.useNames[s.Name]; id != 0 {
-			u = at(s.Device, id)
-			u.person = s.Person
+		u := at(d.Device, id)
+		if n := len(u.UseDays); n == 0 || d.Day >= u.UseDays[n-1] {
+			u.person = d.Person
 		}
-		for _, d := range usage.Days(time.Unix(s.Start, 0), time.Unix(s.End, 0), e.settings.zone(e.devices[i].Site)) {
-			if first[s.Device] == 0 || d.Day < first[s.Device] {
-				first[s.Device] = d.Day
-			}
-			last[s.Device] = max(last[s.Device], d.Day)
-			if u == nil {
-				continue
-			}
-			if n := len(u.UseDays); n == 0 || u.UseDays[n-1] != d.Day {
-				u.UseDays = append(u.UseDays, d.Day)
-			}
-		}
+		u.UseDays = append(u.UseDays, d.Day)
 		return nil
 	})
 	if err != nil {
@@ -250,14 +235,24 @@ func (e *estate) loadUse(tx *store.Tx) (map[devicePair]*use, error) {
 		}
 		return nil
 	})
+	if err != nil {
+		return nil, err
+	}
+	measured, err := loadMeasured(tx, e.asOf)
+	if err != nil {
+		return nil, err
+	}
+	meter, err := loadMeter(tx, &e.settings, e.at)
+	if err != nil {
+		return nil, err
+	}
 	for _, f := range e.products {
-		if !f.metered {
+		if !f.metered && meter.all() {
 			continue
 		}
 		for _, h := range f.holdings {
-			if first[h.Device] != 0 {
-				u := at(h.Device, f.id)
-				u.MeteredFrom, u.MeteredTo = first[h.Device], last[h.Device]
+			if spans := meter.spans(f, &e.devices[e.deviceAt[h.Device]], measured[h.Device]); len(spans) > 0 {
+				at(h.Device, f.id).Metered = spans
 			}
 		}
 	}
@@ -283,15 +278,15 @@ func (e *estate) anySet(f *productFacts) *demand.Set {
 }
 
 // productOfUse finds the product that a session's name means: the product named, else the one whose file it is.
-func (e *estate) productOfUse(n store.UseNameRow) int64 {
+func productOfUse(c *recognise.Catalogue, n store.UseNameRow) int64 {
 	if n.FileName != "" {
-		if id, ok := e.catalogue.ByFile(n.FileName); ok {
+		if id, ok := c.ByFile(n.FileName); ok {
 			return id
 		}
 	}
 	if n.Product == "" {
 		return 0
 	}
-	res, _ := recognise.New(e.catalogue, nil).Decide(recognise.Record{Name: n.Product})
+	res, _ := recognise.New(c, nil).Decide(recognise.Record{Name: n.Product})
 	return res.Product
 }

@@ -28,16 +28,17 @@ var (
 		processors cores virtual_cores core_factor host_id cluster pinned portable status last_scan`)
 	Entitlements = kind("entitlements", "entitlement_id product metric quantity", `entitlement_id publisher product edition version metric quantity kind start end maintenance_end
 		unit_price currency purchased order contract scope_unit scope_country rights min_per_processor min_per_server pack_size capacity base`)
-	Transactions = kind("transactions", "entitlement_id type on quantity", `entitlement_id type on quantity price currency order note`)
-	Assignments  = kind("assignments", "entitlement_id", `entitlement_id user_id device_id from until`)
-	Policies     = kind("policies", "stance", `publisher product category group stance days from_time to_time reason`)
-	Installs     = kind("installs", "device_id name", `device_id publisher name version edition architecture language install_date install_path file_name tag_id purl cpe last_used source seen_at`)
-	Usage        = kind("usage", "device_id started_at", `device_id user_id file_name product started_at ended_at active_seconds`)
-	Pools        = kind("pools", "pool product", `pool publisher product server quantity expires`)
-	PoolEvents   = kind("pool_events", "pool event at", `pool event session user_id device_id at licences`)
-	Positions    = kind("position", "product metric", `publisher product metric scope owned needed covered shortfall surplus needed_low needed_high exposure currency as_of`)
+	Transactions  = kind("transactions", "entitlement_id type on quantity", `entitlement_id type on quantity price currency order note`)
+	Assignments   = kind("assignments", "entitlement_id", `entitlement_id user_id device_id from until`)
+	Policies      = kind("policies", "stance", `publisher product category group stance days from_time to_time reason`)
+	Installs      = kind("installs", "device_id name", `device_id publisher name version edition architecture language install_date install_path file_name tag_id purl cpe last_used source seen_at`)
+	Usage         = kind("usage", "device_id started_at", `device_id user_id file_name product started_at ended_at active_seconds`)
+	ProcessEvents = kind("process_events", "device_id event at", `device_id event at pid file_name user_id started_at active_seconds`)
+	Pools         = kind("pools", "pool product", `pool publisher product server quantity expires`)
+	PoolEvents    = kind("pool_events", "pool event at", `pool event session user_id device_id at licences active_seconds`)
+	Positions     = kind("position", "product metric", `publisher product metric scope owned needed covered shortfall surplus needed_low needed_high exposure currency as_of`)
 
-	Kinds = []*Kind{Titles, Publishers, Rates, Users, Devices, Entitlements, Transactions, Assignments, Policies, Installs, Usage, Pools, PoolEvents}
+	Kinds = []*Kind{Titles, Publishers, Rates, Users, Devices, Entitlements, Transactions, Assignments, Policies, Installs, Usage, ProcessEvents, Pools, PoolEvents}
 )
 
 func init() {

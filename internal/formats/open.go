@@ -3,6 +3,7 @@ package formats
 import (
 	"archive/zip"
 	"bytes"
+	"encoding/json"
 	"errors"
 	"io"
 	"path"
@@ -27,6 +28,8 @@ const (
 	SPDXJSON      Form = "spdx"
 	ScanJSON      Form = "scan"
 	CatalogueJSON Form = "catalogue"
+	JSONLines     Form = "json lines"
+	OSEvents      Form = "operating-system events"
 )
 
 // IsScan reports whether a file of the form is a report on devices' software rather than a table.
@@ -35,7 +38,7 @@ func (f Form) IsScan() bool {
 }
 
 // IsDocument reports whether a file of the form has its own names for things, so that there is nothing to map.
-func (f Form) IsDocument() bool { return f.IsScan() || f == CatalogueJSON }
+func (f Form) IsDocument() bool { return f.IsScan() || f == CatalogueJSON || f == OSEvents }
 
 // File is a file that can be read from any place.
 type File interface {
@@ -69,6 +72,9 @@ func Sniff(f File, size int64) (Form, error) {
 		if bytes.Contains(text, []byte("cyclonedx")) {
 			return CycloneDXXML, nil
 		}
+		if bytes.Contains(text, []byte(osEventSpace)) {
+			return OSEvents, nil
+		}
 		return SWID, nil
 	case bytes.HasPrefix(text, []byte("{")):
 		switch {
@@ -78,12 +84,23 @@ func Sniff(f File, size int64) (Form, error) {
 			return CatalogueJSON, nil
 		case bytes.Contains(text, []byte("bomFormat")) || bytes.Contains(text, []byte("cyclonedx")):
 			return CycloneDXJSON, nil
+		case !bytes.Contains(text, []byte("spdx")) && isJSONLine(text, size):
+			return JSONLines, nil
 		}
 		return SPDXJSON, nil
 	case IsLDIF(head):
 		return LDIF, nil
 	}
 	return CSV, nil
+}
+
+// isJSONLine reports whether the first line of a file is a JSON object of its own, as far as its beginning shows.
+func isJSONLine(text []byte, size int64) bool {
+	line, _, ends := bytes.Cut(text, []byte("\n"))
+	if !ends && size > int64(len(text))+3 {
+		return !bytes.ContainsAny(text, "\n") // longer than what was looked at
+	}
+	return json.Valid(bytes.TrimSpace(line))
 }
 
 // OpenTable reads a table of a kind: CSV, XLSX, or LDIF for users and devices. at is the day of an export that does not say.
@@ -97,6 +114,13 @@ func OpenTable(f File, size int64, form Form, kind *Kind, m *Mapping, at time.Ti
 			return nil, &FileError{"a catalogue holds titles and publishers, not " + kind.Name}
 		}
 		return documentTable(f, size, form, kind)
+	case OSEvents:
+		if kind != ProcessEvents {
+			return nil, &FileError{"an operating system's events are taken in as process_events, not " + kind.Name}
+		}
+		return readOSEvents(f)
+	case JSONLines:
+		return newJSONLines(f, kind, m)
 	case XLSX:
 		header, rows, lines, err := readSheet(f, size)
 		if err != nil {
@@ -158,6 +182,19 @@ func Head(f File, size int64, form Form, n int) (headers []string, samples [][]s
 			row := rows[0]
 			rows = rows[1:]
 			return row, nil
+		}
+	case JSONLines:
+		j, err := newJSONLines(f, &Kind{}, nil)
+		if err != nil {
+			return nil, nil, err
+		}
+		headers = j.names
+		next = func() ([]string, error) {
+			row, err := j.Next()
+			if err != nil {
+				return nil, err
+			}
+			return row.fields, nil
 		}
 	case CSV:
 		r, header, err := openCSV(f, "those to be mapped")

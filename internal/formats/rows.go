@@ -9,6 +9,7 @@ import (
 	"ensomet/internal/core/entitle"
 	"ensomet/internal/core/policy"
 	"ensomet/internal/core/recognise"
+	"ensomet/internal/core/usage"
 
 	"github.com/shopspring/decimal"
 )
@@ -76,7 +77,8 @@ type Assignment struct {
 type Policy struct {
 	Publisher, Product, Category, Group string
 	Stance                              policy.Stance
-	Days, FromTime, ToTime, Reason      string
+	Hours                               policy.Hours
+	Reason                              string
 }
 
 // Install is a line of installs.csv.
@@ -218,12 +220,13 @@ func ParsePolicy(row *Row) (Policy, error) {
 	p.need("stance")
 	out := Policy{Publisher: p.col("publisher"), Product: p.col("product"), Category: p.col("category"), Group: strings.Trim(p.col("group"), "/"),
 		Stance: policy.Stance(p.oneOf("stance", strs([]policy.Stance{policy.Allowed, policy.Restricted, policy.Required}), "")),
-		Days:   p.col("days"), FromTime: p.col("from_time"), ToTime: p.col("to_time"), Reason: p.col("reason")}
+		Reason: p.col("reason")}
+	var err error
+	if out.Hours, err = policy.ParseHours(p.col("days"), p.col("from_time"), p.col("to_time")); err != nil {
+		p.fail("%v", err)
+	}
 	if out.Publisher == "" && out.Product == "" && out.Category == "" {
 		p.fail("it names neither a publisher, nor a product, nor a category")
-	}
-	if out.Days != "" || out.FromTime != "" || out.ToTime != "" {
-		p.fail("a stance that holds at certain hours alone cannot be applied by this version: leave days, from_time and to_time empty")
 	}
 	return out, p.err()
 }
@@ -305,6 +308,39 @@ func ParseSession(row *Row, zone *time.Location) (Session, error) {
 	return s, p.err()
 }
 
+// ProcessEvent is a line of process_events.csv: a process started or stopped, or the device came up. Times are in seconds since 1970.
+type ProcessEvent struct {
+	Device, User, FileName string
+	Kind                   usage.EventKind
+	At, PID                int64
+	Started, Active        int64 // of a stop: when its process started (0 where nobody says), and seconds of work
+}
+
+// ParseProcessEvent reads a line of process_events.csv.
+func ParseProcessEvent(row *Row, zone *time.Location) (ProcessEvent, error) {
+	p := &parser{row: row, kind: ProcessEvents, zone: zone}
+	v := ProcessEvent{Device: p.need("device_id"), User: p.col("user_id"), FileName: p.col("file_name"), At: p.instant("at"), PID: p.whole("pid", 0), Started: p.instant("started_at"), Active: p.whole("active_seconds", 0)}
+	p.need("at")
+	switch what := p.oneOf("event", []string{"start", "stop", "boot"}, ""); {
+	case what == "":
+		p.need("event")
+	case what == "boot":
+		v.Kind = usage.DeviceBoot
+	case p.col("pid") == "":
+		p.fail("pid is empty: without it nobody can say which start a stop belongs to")
+	case what == "start":
+		if v.FileName == "" {
+			p.fail("file_name is empty: nobody can say which program started")
+		}
+	default:
+		v.Kind = usage.ProcessStop
+		if v.Started > v.At {
+			p.fail("it stops before it started")
+		}
+	}
+	return v, p.err()
+}
+
 // Pool is a line of pools.csv: concurrent licences of a product on a licence server.
 type Pool struct {
 	Code, Publisher, Product, Server string
@@ -320,19 +356,23 @@ func ParsePool(row *Row) (Pool, error) {
 	return v, p.err()
 }
 
-// PoolEvent is a line of pool_events.csv. At is in seconds since 1970; Licences is at least 1.
+// PoolEvent is a line of pool_events.csv. Lost and found are the connection to the licence server. At is in seconds since 1970; Licences is at least 1.
 type PoolEvent struct {
 	Pool, Event, Session, User, Device string
 	At, Licences                       int64
+	Active                             int64 // seconds of work, of a return; -1 where the server does not say
 }
 
 // ParsePoolEvent reads a line of pool_events.csv.
 func ParsePoolEvent(row *Row, zone *time.Location) (PoolEvent, error) {
 	p := &parser{row: row, kind: PoolEvents, zone: zone}
-	v := PoolEvent{Pool: p.need("pool"), Event: p.oneOf("event", []string{"checkout", "return", "denial"}, ""), Session: p.col("session"), User: p.col("user_id"), Device: p.col("device_id"), At: p.instant("at"), Licences: max(1, p.whole("licences", 1))}
+	v := PoolEvent{Pool: p.need("pool"), Event: p.oneOf("event", []string{"checkout", "return", "denial", "lost", "found"}, ""), Session: p.col("session"), User: p.col("user_id"), Device: p.col("device_id"), At: p.instant("at"), Licences: max(1, p.whole("licences", 1))}
 	p.need("event")
 	p.need("at")
-	if v.Event != "denial" && v.Session == "" {
+	if v.Active = -1; p.col("active_seconds") != "" {
+		v.Active = p.whole("active_seconds", 0)
+	}
+	if (v.Event == "checkout" || v.Event == "return") && v.Session == "" {
 		p.fail("session is empty: without it nobody can say which checkout a return ends")
 	}
 	return v, p.err()

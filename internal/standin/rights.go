@@ -120,7 +120,7 @@ func (w *world) rightsStories() {
 	checkout := func(n int, at time.Time, minutes int) {
 		d := w.unitsOf["Shore/Charting"][210+n]
 		s := fmt.Sprintf("s%05d", len(w.poolEvents))
-		w.poolEvents = append(w.poolEvents, []string{"sonar-post", "checkout", s, d.user, d.id, at.Format(time.RFC3339), "1"}, []string{"sonar-post", "return", s, d.user, d.id, at.Add(time.Duration(minutes) * time.Minute).Format(time.RFC3339), "1"})
+		w.poolEvents = append(w.poolEvents, []string{"sonar-post", "checkout", s, d.user, d.id, at.Format(time.RFC3339), "1", ""}, []string{"sonar-post", "return", s, d.user, d.id, at.Add(time.Duration(minutes) * time.Minute).Format(time.RFC3339), "1", ""})
 	}
 	for day := 1; day <= 26; day++ {
 		morning := time.Date(2026, 6, 30, 7, 30, 0, 0, time.UTC).AddDate(0, 0, -day)

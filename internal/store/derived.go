@@ -171,7 +171,7 @@ func (tx *Tx) devicesNow(now int64, where string) ([]DeviceFacts, error) {
 		d.host_id, d.pinned, d.core_factor, d.processors, d.cores, d.virtual_cores,
 		max(CASE WHEN d.last_scan <= ?1 THEN d.last_scan ELSE 0 END, coalesce((SELECT max(at) FROM scan s WHERE s.device_id = d.id AND s.at <= ?1 AND s.source_id IN (SELECT id FROM source WHERE part = '')), 0)),
 		coalesce((SELECT max(at) FROM fact_scan s WHERE s.device_id = d.id AND s.at <= ?1 AND s.source_id IN (SELECT id FROM source WHERE part = '#hardware')), 0),
-		coalesce((SELECT max(started_at) FROM use_session u WHERE u.device_id = d.id AND u.started_at <= ?1), 0),
+		coalesce((SELECT max(started_at) FROM use_session u WHERE u.device_id = d.id AND u.started_at <= ?1), (SELECT (max(day) - 719163) * 86400 FROM use_seen u WHERE u.device_id = d.id AND (u.day - 719163) * 86400 <= ?1), 0),
 		CASE WHEN d.listed_at <= ?1 THEN d.listed_at ELSE 0 END
 		FROM device d`+where+` ORDER BY d.id`, now)
 }

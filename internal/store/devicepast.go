@@ -61,7 +61,9 @@ func (tx *Tx) DevicesWere(after int64) ([]DeviceWas, error) {
 
 // coresThen reads the processors and cores that scans reported last up to a time, of devices of which a scan reported something else since; where none had reported by then, what was reported first.
 func (tx *Tx) coresThen(at int64) (map[int64]DeviceWas, error) {
-	list, err := query(tx, func(r *sql.Rows, w *DeviceWas) error { return r.Scan(&w.Device, &w.Until, &w.Processors, &w.Cores, &w.VirtualCores) },
+	list, err := query(tx, func(r *sql.Rows, w *DeviceWas) error {
+		return r.Scan(&w.Device, &w.Until, &w.Processors, &w.Cores, &w.VirtualCores)
+	},
 		`SELECT h.device_id, h.since, coalesce(CAST(f.content ->> '$.processors' AS INTEGER), 0), coalesce(CAST(f.content ->> '$.cores' AS INTEGER), 0), coalesce(CAST(f.content ->> '$.virtual_cores' AS INTEGER), 0)
 		FROM hardware h JOIN fact_set f ON f.id = h.fact_id WHERE h.device_id IN (SELECT device_id FROM hardware WHERE until > ?) ORDER BY h.device_id, h.since`, at)
 	if err != nil {

@@ -264,6 +264,8 @@ func (tx *Tx) AssignmentsOf(products []int64, day civil.Day) ([]Assigned, error)
 type StoredPolicy struct {
 	policy.Policy
 	PublisherName string
+	Owner         string    // who answers for an exception
+	Until         civil.Day // the last day on which it holds, 0 where it has no end
 	Author        string
 	At            int64
 }
@@ -272,12 +274,12 @@ type StoredPolicy struct {
 func (tx *Tx) Policies() ([]StoredPolicy, error) {
 	return query(tx, func(r *sql.Rows, p *StoredPolicy) error {
 		var cond string
-		if err := r.Scan(&p.ID, &p.Product, &p.PublisherName, &p.Category, &p.GroupName, &cond, &p.Stance, &p.Reason, &p.Author, &p.At); err != nil {
+		if err := r.Scan(&p.ID, &p.Product, &p.PublisherName, &p.Category, &p.GroupName, &cond, &p.Stance, &p.Hours.Days, &p.Hours.From, &p.Hours.To, &p.Reason, &p.Owner, &p.Until, &p.Author, &p.At); err != nil {
 			return err
 		}
 		p.Publisher = recognise.CleanPublisher(p.PublisherName)
 		return json.Unmarshal([]byte(cond), &p.Group)
-	}, "SELECT id, product_id, publisher, category, group_name, condition, stance, reason, author, at FROM policy WHERE ended_at IS NULL ORDER BY id")
+	}, "SELECT id, product_id, publisher, category, group_name, condition, stance, days, from_minute, to_minute, reason, owner, until_day, author, at FROM policy WHERE ended_at IS NULL ORDER BY id")
 }
 
 // PutPolicy writes a policy. One that says the same of the same on the same group is not written twice.
@@ -287,13 +289,13 @@ func (tx *Tx) PutPolicy(p StoredPolicy) (Change, error) {
 		return Same, err
 	}
 	var id int64
-	err = tx.QueryRowContext(tx.ctx, `SELECT id FROM policy WHERE ended_at IS NULL AND product_id = ? AND publisher = ? AND category = ? AND group_name = ? AND condition = ? AND stance = ?`,
-		p.Product, p.PublisherName, p.Category, p.GroupName, string(cond), string(p.Stance)).Scan(&id)
+	err = tx.QueryRowContext(tx.ctx, `SELECT id FROM policy WHERE ended_at IS NULL AND product_id = ? AND publisher = ? AND category = ? AND group_name = ? AND condition = ? AND stance = ? AND days = ? AND from_minute = ? AND to_minute = ? AND until_day = ?`,
+		p.Product, p.PublisherName, p.Category, p.GroupName, string(cond), string(p.Stance), p.Hours.Days, p.Hours.From, p.Hours.To, p.Until).Scan(&id)
 	if err == nil {
 		return Same, nil
 	}
-	_, err = tx.exec("INSERT INTO policy(product_id, publisher, category, group_name, condition, stance, reason, author, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
-		p.Product, p.PublisherName, p.Category, p.GroupName, string(cond), string(p.Stance), p.Reason, p.Author, p.At)
+	_, err = tx.exec("INSERT INTO policy(product_id, publisher, category, group_name, condition, stance, days, from_minute, to_minute, reason, owner, until_day, author, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+		p.Product, p.PublisherName, p.Category, p.GroupName, string(cond), string(p.Stance), p.Hours.Days, p.Hours.From, p.Hours.To, p.Reason, p.Owner, p.Until, p.Author, p.At)
 	return Added, err
 }
 

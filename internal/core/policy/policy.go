@@ -1,12 +1,7 @@
 // Package policy decides which stance holds for a title on a device.
 package policy
 
-import (
-	"cmp"
-	"slices"
-
-	"ensomet/internal/core/condition"
-)
+import "ensomet/internal/core/condition"
 
 // Stance is what policy says of a title on a group.
 type Stance string
@@ -18,6 +13,12 @@ const (
 	Required   Stance = "required"
 )
 
+// What may be said of metering; a title is chosen for it in the same way.
+const (
+	Metered    Stance = "metered"
+	NotMetered Stance = "not metered"
+)
+
 // Policy is one rule. It speaks of one product, or of a category, or of a publisher (what it does not speak of is 0 or empty), on the devices of a group.
 type Policy struct {
 	ID        int64
@@ -27,6 +28,7 @@ type Policy struct {
 	GroupName string
 	Group     condition.Condition
 	Stance    Stance
+	Hours     Hours // when it holds
 	Reason    string
 }
 
@@ -59,21 +61,15 @@ func (p *Policy) speaksOf(t Title) bool {
 		(p.Product == 0 || p.Product == t.Product) && (p.Category == "" || p.Category == t.Category) && (p.Publisher == "" || p.Publisher == t.Publisher)
 }
 
-var strictness = map[Stance]int{Restricted: 2, Required: 1, Allowed: 0}
+var strictness = map[Stance]int{Restricted: 2, Required: 1, Allowed: 0, NotMetered: 1, Metered: 0}
 
 // Decide returns the policy that holds for a title on a device, or nil where none speaks of it. The most specific wins; among equals the stricter, then
-// the older.
+// the older. Hours are not looked at: Fit does.
 func Decide(policies []Policy, t Title, f condition.Facts) *Policy {
-	var fit []*Policy
-	for i := range policies {
-		if p := &policies[i]; p.speaksOf(t) && p.Group.Holds(f) {
-			fit = append(fit, p)
+	for _, p := range Ranked(policies, t, f) {
+		if p.Hours.Always() {
+			return p
 		}
 	}
-	if len(fit) == 0 {
-		return nil
-	}
-	return slices.MinFunc(fit, func(a, b *Policy) int {
-		return cmp.Or(cmp.Compare(b.specific(), a.specific()), cmp.Compare(strictness[b.Stance], strictness[a.Stance]), cmp.Compare(a.ID, b.ID))
-	})
+	return nil
 }

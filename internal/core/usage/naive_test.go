@@ -50,16 +50,21 @@ func TestClassifyAgainstTheDefinition(t *testing.T) {
 		w := Window{AsOf: asOf, Days: []int{14, 30, 60, 90}[r.IntN(4)], LeastShare: []float64{0.5, 0.8, 1}[r.IntN(3)]}
 		f := Facts{}
 		if r.IntN(5) > 0 {
-			f.MeteredFrom = asOf - civil.Day(r.IntN(120))
-			f.MeteredTo = min(asOf, f.MeteredFrom+civil.Day(r.IntN(120)))
+			from := asOf - civil.Day(r.IntN(120))
+			f.Metered = []Span{{from, min(asOf, from+civil.Day(r.IntN(120)))}}
+			if r.IntN(3) == 0 {
+				f.Metered = append([]Span{{from - 30, from - civil.Day(2+r.IntN(28))}}, f.Metered...)
+			}
 		}
 		for range r.IntN(8) {
 			f.UseDays = append(f.UseDays, asOf-civil.Day(r.IntN(150)))
 		}
 		measured, used, ever := 0, 0, len(f.UseDays) > 0
 		for d := asOf - civil.Day(w.Days) + 1; d <= asOf; d++ {
-			if f.MeteredFrom.Known() && d >= f.MeteredFrom && d <= f.MeteredTo {
-				measured++
+			for _, s := range f.Metered {
+				if d >= s.From && d <= s.To {
+					measured++
+				}
 			}
 			for _, u := range f.UseDays {
 				if u == d {

@@ -2,9 +2,20 @@ package usage
 
 import (
 	"cmp"
-	"math/rand/v2"
 	"slices"
 )
+
+// draw gives numbers that follow from a seed alone (SplitMix64: Steele, Lea and Flood, 2014, Fast splittable pseudorandom number generators).
+type draw uint64
+
+// below is the next number in 0 to n-1.
+func (d *draw) below(n int) int {
+	*d += 0x9e3779b97f4a7c15
+	z := uint64(*d)
+	z = (z ^ z>>30) * 0xbf58476d1ce4e5b9
+	z = (z ^ z>>27) * 0x94d049bb133111eb
+	return int((z ^ z>>31) % uint64(n))
+}
 
 // Request is somebody who wanted licences. Length is how long they had them, 0 where they were denied.
 type Request struct {
@@ -62,7 +73,7 @@ type Served struct {
 
 // Replay serves requests in their order with n licences. A request whose length is not known takes one out of lengths, drawn with the seed. At one moment ends come before starts.
 func Replay(list []Request, n int64, lengths []int64, seed uint64) Served {
-	r := rand.New(rand.NewPCG(seed, 0x9e3779b97f4a7c15))
+	r := draw(seed)
 	var out Served
 	var busy ends
 	level := int64(0)
@@ -74,7 +85,7 @@ func Replay(list []Request, n int64, lengths []int64, seed uint64) Served {
 		}
 		length := q.Length
 		if length == 0 && len(lengths) > 0 {
-			length = lengths[r.IntN(len(lengths))]
+			length = lengths[r.below(len(lengths))]
 		}
 		if level+q.Licences > n {
 			out.Denied++

@@ -54,12 +54,11 @@ type Window struct {
 // LastUse is what a scan said of a title's last use: used on UsedOn and, up to SeenOn, not after it.
 type LastUse struct{ UsedOn, SeenOn civil.Day }
 
-// Facts is what is known of one title on one device. Metering says on which days the device was metered for the title, both ends included,
-// unknown where never.
+// Facts is what is known of one title on one device. Metered has the days on which the device was metered for the title, in order and apart.
 type Facts struct {
-	MeteredFrom, MeteredTo civil.Day
-	UseDays                []civil.Day // days with sessions
-	LastUses               []LastUse
+	Metered  []Span
+	UseDays  []civil.Day // days with sessions
+	LastUses []LastUse
 }
 
 // Finding is the class with what it rests on: the days used and the days measured in the window, and the last use on record.
@@ -74,7 +73,7 @@ type Finding struct {
 func Classify(f Facts, w Window) Finding {
 	first := w.AsOf - civil.Day(w.Days) + 1
 	within := func(d civil.Day) bool { return d >= first && d <= w.AsOf }
-	metered := overlap(f.MeteredFrom, f.MeteredTo, first, w.AsOf)
+	metered := f.metered(first, w.AsOf)
 	measured := metered
 	var used []civil.Day
 	out := Finding{}
@@ -92,9 +91,9 @@ func Classify(f Facts, w Window) Finding {
 	}
 	for _, l := range f.LastUses {
 		see(l.UsedOn)
-		seen := min(l.SeenOn, w.AsOf)
-		both := overlap(f.MeteredFrom, f.MeteredTo, first, seen)
-		measured = max(measured, overlap(first, seen, first, w.AsOf)+metered-both)
+		if seen := min(l.SeenOn, w.AsOf); seen >= first {
+			measured = max(measured, int(seen-first)+1+metered-f.metered(first, seen))
+		}
 	}
 	slices.Sort(used)
 	out.Used, out.Measured = len(slices.Compact(used)), measured
@@ -114,10 +113,11 @@ func Classify(f Facts, w Window) Finding {
 	return out
 }
 
-// overlap counts the days that [a, b] and [c, d] share, both ends included.
-func overlap(a, b, c, d civil.Day) int {
-	if !a.Known() || !b.Known() {
-		return 0
+// metered counts the metered days from one day to another, both included.
+func (f *Facts) metered(from, to civil.Day) int {
+	n := 0
+	for _, s := range f.Metered {
+		n += max(0, int(min(s.To, to)-max(s.From, from))+1)
 	}
-	return max(0, int(min(b, d)-max(a, c))+1)
+	return n
 }

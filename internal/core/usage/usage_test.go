@@ -48,7 +48,7 @@ func TestDaysKeepEverySecond(t *testing.T) {
 func TestClassify(t *testing.T) {
 	asOf := civil.MustParse("2026-06-30")
 	w := Window{AsOf: asOf, Days: 60, LeastShare: 0.8}
-	all := Facts{MeteredFrom: asOf - 365, MeteredTo: asOf}
+	all := Facts{Metered: []Span{{asOf - 365, asOf}}}
 	with := func(f Facts, days ...civil.Day) Facts { f.UseDays = days; return f }
 	for _, c := range []struct {
 		name string
@@ -56,9 +56,9 @@ func TestClassify(t *testing.T) {
 		want Class
 	}{
 		{"nothing at all known", Facts{}, NotMeasured},
-		{"metered a month of two", Facts{MeteredFrom: asOf - 29, MeteredTo: asOf}, NotMeasured},
-		{"metered 48 days of 60, just enough", Facts{MeteredFrom: asOf - 47, MeteredTo: asOf}, NeverUsed},
-		{"metered 47 days of 60", Facts{MeteredFrom: asOf - 46, MeteredTo: asOf}, NotMeasured},
+		{"metered a month of two", Facts{Metered: []Span{{asOf - 29, asOf}}}, NotMeasured},
+		{"metered 48 days of 60, just enough", Facts{Metered: []Span{{asOf - 47, asOf}}}, NeverUsed},
+		{"metered 47 days of 60", Facts{Metered: []Span{{asOf - 46, asOf}}}, NotMeasured},
 		{"metered, never used", all, NeverUsed},
 		{"metered, used long ago", with(all, asOf-200), Unused},
 		{"used on the day before the window", with(all, asOf-60), Unused},
@@ -82,13 +82,13 @@ func TestLessDataNeverMakesUnused(t *testing.T) {
 	r := rand.New(rand.NewPCG(5, 5))
 	for range 5000 {
 		w := Window{AsOf: asOf, Days: []int{30, 60, 90}[r.IntN(3)], LeastShare: 0.8}
-		f := Facts{MeteredFrom: asOf - civil.Day(r.IntN(150)), MeteredTo: asOf}
+		f := Facts{Metered: []Span{{asOf - civil.Day(r.IntN(150)), asOf}}}
 		for range r.IntN(6) {
-			f.UseDays = append(f.UseDays, f.MeteredFrom+civil.Day(r.IntN(int(asOf-f.MeteredFrom)+1)))
+			f.UseDays = append(f.UseDays, f.Metered[0].From+civil.Day(r.IntN(int(asOf-f.Metered[0].From)+1)))
 		}
 		full := Classify(f, w)
 		less := f
-		less.MeteredFrom += civil.Day(r.IntN(40))
+		less.Metered = []Span{{f.Metered[0].From + civil.Day(r.IntN(40)), asOf}}
 		got := Classify(less, w)
 		idle := func(c Class) bool { return c == Unused || c == NeverUsed }
 		if idle(got.Class) && !idle(full.Class) && full.Class != NotMeasured {

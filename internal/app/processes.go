@@ -1,0 +1,70 @@
+package app
+
+import (
+	"strings"
+
+	"ensomet/internal/core/usage"
+	"ensomet/internal/formats"
+	"ensomet/internal/store"
+)
+
+// processSink takes what operating systems reported of processes. A device may be named by its device_id or, as exports of its own events do, by its name.
+func (a *App) processSink(tx *store.Tx, settings *Settings) (*sink, error) {
+	devices, err := tx.AllDevices(a.Clock.Now().Unix())
+	if err != nil {
+		return nil, err
+	}
+	byCode, byName, twice := map[string]int{}, map[string]int{}, map[string]bool{}
+	for i := range devices {
+		byCode[devices[i].Code] = i
+		name := shortName(devices[i].Name)
+		if _, known := byName[name]; known {
+			twice[name] = true
+		}
+		byName[name] = i
+	}
+	names, err := tx.UseNames()
+	if err != nil {
+		return nil, err
+	}
+	touched := map[int64]bool{}
+	s := plainSink(func(row *formats.Row) (store.Change, error) {
+		code := row.At(0)
+		i, known := byCode[code]
+		if !known {
+			short := shortName(code)
+			if i, known = byName[short]; known && twice[short] {
+				return store.Same, refuse(row, "several devices are named %q: give the device_id", code)
+			}
+		}
+		zone := settings.Zone
+		if known {
+			zone = settings.zone(devices[i].Site)
+		}
+		e, err := formats.ParseProcessEvent(row, zone)
+		if err != nil {
+			return store.Same, err
+		}
+		if !known {
+			return store.Same, refuse(row, "there is no device %q: import the devices first; the line is tried again then", code)
+		}
+		name := int64(0)
+		if e.FileName != "" {
+			if name, err = names.UseName(e.FileName, ""); err != nil {
+				return store.Same, err
+			}
+		}
+		device := devices[i].ID
+		c, err := tx.PutProcessEvent(device, name, usage.Event{At: e.At, Kind: e.Kind, PID: e.PID, Program: name, User: e.User, Started: e.Started, Active: e.Active})
+		touched[device] = touched[device] || c != store.Same
+		return c, err
+	})
+	s.finish = func(*ImportResult) error { return a.rollUse(tx, touched) }
+	return s, nil
+}
+
+// shortName is a machine's name without its domain, in small letters.
+func shortName(name string) string {
+	short, _, _ := strings.Cut(strings.ToLower(strings.TrimSpace(name)), ".")
+	return short
+}

@@ -1,0 +1,267 @@
+package app
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"maps"
+	"slices"
+	"strconv"
+	"time"
+
+	"ensomet/internal/core/civil"
+	"ensomet/internal/core/policy"
+	"ensomet/internal/core/usage"
+	"ensomet/internal/store"
+)
+
+// longestRun is how many seconds a process whose end nobody saw is taken to have run at most.
+const longestRun = 12 * 3600
+
+// Settings that say how far back what was measured is there.
+const (
+	sessionsFrom = "sessions_from" // the first day whose runs are kept whole; days of use before it stand as they were rolled up
+	eventsFrom   = "events_from"   // the first day whose events are kept
+)
+
+// roller turns events into runs and runs into days of use.
+type roller struct {
+	tx       *store.Tx
+	settings *Settings
+	now      int64
+	names    map[int64]int64 // by name, its product
+	titles   map[int64]policy.Title
+	meter    *meter
+	devices  map[int64]*store.DeviceFacts
+	sessions civil.Day
+	events   civil.Day
+}
+
+func (a *App) newRoller(tx *store.Tx) (*roller, error) {
+	settings, err := loadSettings(tx)
+	if err != nil {
+		return nil, err
+	}
+	r := &roller{tx: tx, settings: &settings, now: a.Clock.Now().Unix(), names: map[int64]int64{}, titles: map[int64]policy.Title{}, devices: map[int64]*store.DeviceFacts{}}
+	for key, into := range map[string]*civil.Day{sessionsFrom: &r.sessions, eventsFrom: &r.events} {
+		v, err := tx.Setting(key)
+		if err != nil {
+			return nil, err
+		}
+		if *into, err = civil.Parse(v); err != nil {
+			return nil, err
+		}
+	}
+	c, err := a.catalogueOf(tx)
+	if err != nil {
+		return nil, err
+	}
+	names, err := tx.AllUseNames()
+	if err != nil {
+		return nil, err
+	}
+	for _, n := range names {
+		if r.names[n.ID] = productOfUse(c, n); r.names[n.ID] != 0 {
+			if p := c.Product(r.names[n.ID]); p != nil {
+				r.titles[p.ID] = policyTitle(p)
+			}
+		}
+	}
+	devices, err := tx.AllDevices(r.now)
+	if err != nil {
+		return nil, err
+	}
+	for i := range devices {
+		r.devices[devices[i].ID] = &devices[i]
+	}
+	r.meter, err = loadMeter(tx, &settings, r.now)
+	return r, err
+}
+
+// roll brings the runs and days of one device in line with its events and sessions.
+func (r *roller) roll(device int64) error {
+	d := r.devices[device]
+	if d == nil {
+		return nil
+	}
+	zone := r.settings.zone(d.Site)
+	events, err := r.tx.ProcessEvents(device)
+	if err != nil {
+		return err
+	}
+	if len(events) > 0 {
+		p := usage.Pair(events, longestRun, r.now)
+		if err := r.tx.PutMade(device, max(0, r.events.Start(zone).Unix()), &p); err != nil {
+			return err
+		}
+	}
+	sessions, err := r.tx.SessionsOn(device, 0)
+	if err != nil {
+		return err
+	}
+	var seen []civil.Day
+	var unwanted []int64
+	kept := sessions[:0]
+	for _, s := range sessions {
+		s.Title = r.names[s.Program]
+		if s.End > r.now { // a clock that is ahead: what lies in the future has not been
+			s.End, s.Open = max(s.Start, r.now), true
+		}
+		if s.Start > r.now {
+			continue
+		}
+		for _, x := range usage.Days(time.Unix(s.Start, 0), time.Unix(s.End, 0), zone) {
+			if s.Cut && len(seen) > 0 && seen[len(seen)-1] == civil.Of(time.Unix(s.Start, 0).In(zone)) {
+				break
+			}
+			seen = append(seen, x.Day)
+		}
+		if !r.meter.all() {
+			if _, on := r.meter.from(r.titles[s.Title], d); !on || s.Title == 0 {
+				unwanted = append(unwanted, s.Program)
+				continue
+			}
+		}
+		kept = append(kept, s)
+	}
+	slices.Sort(seen)
+	if err := r.tx.PutUseSeen(device, slices.Compact(seen)); err != nil {
+		return err
+	}
+	if err := r.tx.PutUseDays(device, r.sessions, usage.Roll(kept, zone)); err != nil {
+		return err
+	}
+	if len(unwanted) > 0 {
+		slices.Sort(unwanted)
+		return r.tx.DropSessionsOf(device, slices.Compact(unwanted))
+	}
+	return nil
+}
+
+// rollUse rolls up some devices.
+func (a *App) rollUse(tx *store.Tx, devices map[int64]bool) error {
+	if len(devices) == 0 {
+		return nil
+	}
+	r, err := a.newRoller(tx)
+	if err != nil {
+		return err
+	}
+	for _, d := range slices.Sorted(maps.Keys(devices)) {
+		if err := errors.Join(tx.Context().Err(), r.roll(d), tx.UseRolled(d)); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// rollStep is how many devices are rolled up before others may write.
+const rollStep = 500
+
+// rollDue rolls up the devices that scans have marked, some at a time.
+func (a *App) rollDue(ctx context.Context) error {
+	for done := 0; ; done += rollStep {
+		var due []int64
+		if err := a.DB.View(ctx, func(tx *store.Tx) (err error) {
+			due, err = tx.UseDue(rollStep)
+			return err
+		}); err != nil || len(due) == 0 {
+			return err
+		}
+		a.step(fmt.Sprintf("rolling up use: %d devices", done+len(due)))
+		if err := a.DB.Update(ctx, func(tx *store.Tx) error {
+			devices := map[int64]bool{}
+			for _, d := range due {
+				devices[d] = true
+			}
+			return a.rollUse(tx, devices)
+		}); err != nil {
+			return err
+		}
+	}
+}
+
+// ForgetUse deletes what was measured and is older than it is kept: events first, then runs, then days. The days of what goes stay.
+func (a *App) ForgetUse(ctx context.Context) (gone [3]int64, err error) {
+	err = a.DB.Update(ctx, func(tx *store.Tx) error {
+		s, err := loadSettings(tx)
+		if err != nil {
+			return err
+		}
+		today := a.Today()
+		events, sessions, days := today-civil.Day(s.EventDays)+1, today-civil.Day(s.SessionDays)+1, today-civil.Day(s.DayDays)+1
+		if gone, err = tx.ForgetUse(events.Start(s.Zone).Unix(), sessions.Start(s.Zone).Unix(), days); err != nil {
+			return err
+		}
+		for key, day := range map[string]civil.Day{eventsFrom: events, sessionsFrom: sessions} {
+			had, err := tx.Setting(key)
+			if err != nil {
+				return err
+			}
+			if was, err := civil.Parse(had); err != nil || was >= day {
+				continue // longer now than before does not bring back what went
+			}
+			if err := tx.SetSetting(key, day.String()); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+	return gone, err
+}
+
+// UseKept says how long what was measured is kept, in days.
+type UseKept struct {
+	EventDays   int `json:"eventDays" minimum:"1" maximum:"4000" doc:"raw events of processes"`
+	SessionDays int `json:"sessionDays" minimum:"1" maximum:"4000" doc:"runs of programs"`
+	DayDays     int `json:"dayDays" minimum:"1" maximum:"4000" doc:"days of use"`
+}
+
+// KeepUse sets how long what was measured is kept. Nobody may look at a window longer than that.
+func (a *App) KeepUse(ctx context.Context, k UseKept, who string) error {
+	return a.DB.Update(ctx, func(tx *store.Tx) error {
+		s, err := loadSettings(tx)
+		if err != nil {
+			return err
+		}
+		s.EventDays, s.SessionDays, s.DayDays = k.EventDays, k.SessionDays, k.DayDays
+		if err := s.keepsEnough(); err != nil {
+			return err
+		}
+		for key, n := range map[string]int{"event_days": k.EventDays, "session_days": k.SessionDays, "day_days": k.DayDays} {
+			if err := tx.SetSetting(key, strconv.Itoa(n)); err != nil {
+				return err
+			}
+		}
+		return tx.Note(a.Clock.Now(), who, "set how long use is kept", "", fmt.Sprintf("%+v", k))
+	})
+}
+
+// keepsEnough refuses windows that look back further than what was measured is kept: "no data" would be read as "not used".
+func (s *Settings) keepsEnough() error {
+	switch {
+	case s.UseWindow > s.DayDays:
+		return fmt.Errorf("classes of use look at %d days, but days of use are kept for %d: keep them longer, or look at a shorter window", s.UseWindow, s.DayDays)
+	case s.DemandDays > s.SessionDays:
+		return fmt.Errorf("demand looks at %d days of runs, but they are kept for %d: keep them longer", s.DemandDays, s.SessionDays)
+	case s.SessionDays > s.DayDays:
+		return fmt.Errorf("runs are kept for %d days and the days of use made of them for %d: the days must be kept at least as long", s.SessionDays, s.DayDays)
+	case s.EventDays > s.SessionDays:
+		return fmt.Errorf("raw events are kept for %d days and the runs made of them for %d: the runs must be kept at least as long", s.EventDays, s.SessionDays)
+	}
+	return nil
+}
+
+// forgetUseDaily forgets use once a day.
+func (a *App) forgetUseDaily(ctx context.Context) error {
+	today := a.Today()
+	a.status.Lock()
+	done := a.status.forgot == today
+	a.status.forgot = today
+	a.status.Unlock()
+	if done {
+		return nil
+	}
+	_, err := a.ForgetUse(ctx)
+	return err
+}

@@ -1,0 +1,261 @@
+package store
+
+import (
+	"database/sql"
+	"encoding/json"
+
+	"ensomet/internal/core/civil"
+	"ensomet/internal/core/policy"
+	"ensomet/internal/core/recognise"
+	"ensomet/internal/core/usage"
+)
+
+// PutProcessEvent writes what an operating system reported. The same twice is one.
+func (tx *Tx) PutProcessEvent(device, name int64, e usage.Event) (Change, error) {
+	res, err := tx.exec("INSERT OR IGNORE INTO process_event(device_id, at, kind, pid, name_id, person_code, started, active) VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+		device, e.At, int64(e.Kind), e.PID, name, e.User, e.Started, e.Active)
+	if err != nil {
+		return Same, err
+	}
+	if n, _ := res.RowsAffected(); n == 0 {
+		return Same, nil
+	}
+	return Added, nil
+}
+
+// ProcessEvents reads the events of a device that are kept, in order.
+func (tx *Tx) ProcessEvents(device int64) ([]usage.Event, error) {
+	return query(tx, func(r *sql.Rows, e *usage.Event) error {
+		return r.Scan(&e.At, &e.Kind, &e.PID, &e.Program, &e.User, &e.Started, &e.Active)
+	}, "SELECT at, kind, pid, name_id, person_code, started, active FROM process_event WHERE device_id = ? ORDER BY at", device)
+}
+
+// PutMade replaces the runs that events of a device made from a time on, and how much of them was lost.
+func (tx *Tx) PutMade(device, from int64, p *usage.Paired) error {
+	if _, err := tx.exec("DELETE FROM use_session WHERE device_id = ? AND made = 1 AND started_at >= ?", device, from); err != nil {
+		return err
+	}
+	for i := range p.Sessions {
+		s := &p.Sessions[i]
+		cut := 0
+		if s.Cut {
+			cut = 1
+		} else if s.Open {
+			cut = 2
+		}
+		// two processes of one program that start in one second are one run, the longer
+		if _, err := tx.exec(`INSERT INTO use_session(device_id, name_id, person_code, started_at, ended_at, active, cut, made) VALUES (?, ?, ?, ?, ?, ?, ?, 1)
+			ON CONFLICT DO UPDATE SET ended_at = max(ended_at, excluded.ended_at), active = max(active, excluded.active), cut = CASE WHEN made = 1 THEN min(cut, excluded.cut) ELSE cut END`,
+			device, s.Program, s.User, s.Start, s.End, s.Active, cut); err != nil {
+			return err
+		}
+	}
+	_, err := tx.exec(`INSERT INTO use_lost(device_id, starts, strays, cut, future) VALUES (?, ?, ?, ?, ?)
+		ON CONFLICT DO UPDATE SET starts = excluded.starts, strays = excluded.strays, cut = excluded.cut, future = excluded.future`, device, p.Starts, p.Strays, p.Cut, p.Future)
+	return err
+}
+
+// UseLost is how much of what events spoke of was not seen whole.
+type UseLost struct{ Starts, Strays, Cut, Future int64 }
+
+// UseLostOf sums up what was lost on a device, or on all where device is 0.
+func (tx *Tx) UseLostOf(device int64) (v UseLost, err error) {
+	err = tx.QueryRowContext(tx.ctx, "SELECT coalesce(sum(starts), 0), coalesce(sum(strays), 0), coalesce(sum(cut), 0), coalesce(sum(future), 0) FROM use_lost WHERE ?1 = 0 OR device_id = ?1", device).Scan(&v.Starts, &v.Strays, &v.Cut, &v.Future)
+	return v, err
+}
+
+// SessionsOn reads the runs of programs on a device that ended at a time or later. Program is the number of the name.
+func (tx *Tx) SessionsOn(device, from int64) ([]usage.Session, error) {
+	return query(tx, func(r *sql.Rows, s *usage.Session) error {
+		var cut int
+		err := r.Scan(&s.Program, &s.User, &s.Start, &s.End, &s.Active, &cut)
+		s.Cut, s.Open = cut == 1, cut == 2
+		return err
+	}, "SELECT name_id, person_code, started_at, ended_at, active, cut FROM use_session WHERE device_id = ? AND ended_at >= ?", device, from)
+}
+
+// NamesUsedOn lists the names that sessions or days of a device have.
+func (tx *Tx) NamesUsedOn(device int64) ([]int64, error) {
+	return query(tx, func(r *sql.Rows, v *int64) error { return r.Scan(v) },
+		"SELECT id FROM use_name n WHERE EXISTS (SELECT 1 FROM use_day d WHERE d.name_id = n.id AND d.device_id = ?)", device)
+}
+
+// PutUseDays replaces the days of use of a device from a day on. Earlier ones, whose runs may be gone, grow where days say more, and never shrink.
+func (tx *Tx) PutUseDays(device int64, from civil.Day, days []usage.Day) error {
+	names, err := tx.NamesUsedOn(device)
+	if err != nil {
+		return err
+	}
+	for _, n := range names {
+		if _, err := tx.exec("DELETE FROM use_day WHERE name_id = ? AND device_id = ? AND day >= ?", n, device, from); err != nil {
+			return err
+		}
+	}
+	for i := range days {
+		d := &days[i]
+		if _, err := tx.exec(`INSERT INTO use_day(name_id, device_id, day, person_code, run, active, sessions, cut) VALUES (?, ?, ?, ?, ?, ?, ?, ?)
+			ON CONFLICT DO UPDATE SET run = max(run, excluded.run), active = max(active, excluded.active), sessions = max(sessions, excluded.sessions), cut = max(cut, excluded.cut)`,
+			d.Program, device, d.Day, d.User, d.Run, d.Active, d.Sessions, d.Cut); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// PutUseSeen notes on which days a device reported any use.
+func (tx *Tx) PutUseSeen(device int64, days []civil.Day) error {
+	for _, d := range days {
+		if _, err := tx.exec("INSERT OR IGNORE INTO use_seen(device_id, day) VALUES (?, ?)", device, d); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// EachUseSeen walks the days on which devices reported use, up to a day.
+func (tx *Tx) EachUseSeen(until civil.Day, fn func(device int64, day civil.Day) error) error {
+	rows, err := tx.QueryContext(tx.ctx, "SELECT device_id, day FROM use_seen WHERE day <= ? ORDER BY device_id, day", until)
+	if err != nil {
+		return err
+	}
+	return each(rows, func() error {
+		var device int64
+		var day civil.Day
+		if err := rows.Scan(&device, &day); err != nil {
+			return err
+		}
+		return fn(device, day)
+	})
+}
+
+// UseDayRow is what one user did with a program on a device on one day. Run and Active are seconds.
+type UseDayRow struct {
+	Name, Device int64
+	Day          civil.Day
+	Person       string
+	Run, Active  int64
+	Sessions     int64
+}
+
+// EachUseDay walks days of use up to a day, by name, device and day; only some names where names is not nil.
+func (tx *Tx) EachUseDay(names []int64, from, until civil.Day, fn func(UseDayRow) error) error {
+	of, args := "", []any{from, until}
+	if names != nil {
+		list, err := json.Marshal(names)
+		if err != nil {
+			return err
+		}
+		of, args = "name_id IN (SELECT value FROM json_each(?3)) AND ", append(args, string(list))
+	}
+	rows, err := tx.QueryContext(tx.ctx, "SELECT name_id, device_id, day, person_code, run, active, sessions FROM use_day WHERE "+of+"day >= ?1 AND day <= ?2 ORDER BY name_id, device_id, day, person_code", args...)
+	if err != nil {
+		return err
+	}
+	var v UseDayRow
+	return each(rows, func() error {
+		if err := rows.Scan(&v.Name, &v.Device, &v.Day, &v.Person, &v.Run, &v.Active, &v.Sessions); err != nil {
+			return err
+		}
+		return fn(v)
+	})
+}
+
+// MarkUseDue notes that the runs of a device are to be rolled up.
+func (tx *Tx) MarkUseDue(device int64) error {
+	_, err := tx.exec("INSERT OR IGNORE INTO use_due(device_id) VALUES (?)", device)
+	return err
+}
+
+// UseDue lists up to n devices whose runs are to be rolled up.
+func (tx *Tx) UseDue(n int) ([]int64, error) {
+	return query(tx, func(r *sql.Rows, v *int64) error { return r.Scan(v) }, "SELECT device_id FROM use_due ORDER BY device_id LIMIT ?", n)
+}
+
+// UseRolled notes that the runs of a device are rolled up.
+func (tx *Tx) UseRolled(device int64) error {
+	_, err := tx.exec("DELETE FROM use_due WHERE device_id = ?", device)
+	return err
+}
+
+// ForgetUse deletes events before one time, runs that ended before another, and days before a third. It returns how many of each went.
+func (tx *Tx) ForgetUse(events, sessions int64, days civil.Day) (gone [3]int64, err error) {
+	for i, step := range []struct {
+		sql string
+		arg any
+	}{{"DELETE FROM process_event WHERE at < ?", events}, {"DELETE FROM use_session WHERE ended_at < ?", sessions}, {"DELETE FROM use_day WHERE day < ?", days}} {
+		res, err := tx.exec(step.sql, step.arg)
+		if err != nil {
+			return gone, err
+		}
+		gone[i], _ = res.RowsAffected()
+	}
+	_, err = tx.exec("DELETE FROM use_seen WHERE day < ?", days)
+	return gone, err
+}
+
+// DropSessionsOf deletes the runs of some names on a device that nobody asked to be metered.
+func (tx *Tx) DropSessionsOf(device int64, names []int64) error {
+	list, err := json.Marshal(names)
+	if err != nil {
+		return err
+	}
+	for _, table := range []string{"use_session", "process_event"} {
+		if _, err := tx.exec("DELETE FROM "+table+" WHERE device_id = ? AND name_id IN (SELECT value FROM json_each(?))", device, string(list)); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// Metering says that titles are metered on devices of a group, or not, from a day on. Its stance is policy.Metered or policy.NotMetered.
+type Metering struct {
+	policy.Policy
+	PublisherName string
+	From          civil.Day
+	Author        string
+	At            int64
+}
+
+// Meterings reads what is to be metered.
+func (tx *Tx) Meterings() ([]Metering, error) {
+	return query(tx, func(r *sql.Rows, m *Metering) error {
+		var cond string
+		if err := r.Scan(&m.ID, &m.Product, &m.PublisherName, &m.Category, &m.GroupName, &cond, &m.Stance, &m.From, &m.Reason, &m.Author, &m.At); err != nil {
+			return err
+		}
+		m.Publisher = recognise.CleanPublisher(m.PublisherName)
+		return json.Unmarshal([]byte(cond), &m.Group)
+	}, "SELECT id, product_id, publisher, category, group_name, condition, stance, from_day, note, author, at FROM metering WHERE ended_at = 0 ORDER BY id")
+}
+
+// PutMetering writes what is to be metered.
+func (tx *Tx) PutMetering(m Metering) (int64, error) {
+	cond, err := json.Marshal(m.Group)
+	if err != nil {
+		return 0, err
+	}
+	res, err := tx.exec("INSERT INTO metering(product_id, publisher, category, group_name, condition, stance, from_day, note, author, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+		m.Product, m.PublisherName, m.Category, m.GroupName, string(cond), string(m.Stance), m.From, m.Reason, m.Author, m.At)
+	if err != nil {
+		return 0, err
+	}
+	return res.LastInsertId()
+}
+
+// EndMetering ends one.
+func (tx *Tx) EndMetering(id, at int64, by string) error {
+	return tx.one("UPDATE metering SET ended_at = ?, ended_by = ? WHERE id = ? AND ended_at = 0", at, by, id)
+}
+
+// UseCounts is how much of what was measured is kept.
+type UseCounts struct {
+	Devices, InService, Sessions, Events, Days int64
+	First                                      civil.Day
+}
+
+// CountUse counts what was measured.
+func (tx *Tx) CountUse() (c UseCounts, err error) {
+	err = tx.QueryRowContext(tx.ctx, `SELECT (SELECT count(DISTINCT device_id) FROM use_seen), (SELECT count(*) FROM device WHERE status = 'in_service'), (SELECT count(*) FROM use_session), (SELECT count(*) FROM process_event),
+		(SELECT count(*) FROM use_day), (SELECT coalesce(min(day), 0) FROM use_seen)`).Scan(&c.Devices, &c.InService, &c.Sessions, &c.Events, &c.Days, &c.First)
+	return c, err
+}
