@@ -5,8 +5,6 @@ import (
 	"net/http"
 
 	"ensomet/internal/app"
-	"ensomet/internal/core/casework"
-	"ensomet/internal/core/civil"
 
 	"github.com/danielgtaylor/huma/v2"
 )
@@ -56,41 +54,12 @@ func (s *Server) changes() {
 		}
 		return out, err
 	})
-	handle(s, app.Work, post("caseAct", "/api/cases/act"), func(ctx context.Context, me who, in *body[struct {
-		IDs   []int64 `json:"ids" minItems:"1"`
-		Act   string  `json:"act" enum:"agree,send,reopen,keep"`
-		Note  string  `json:"note,omitempty"`
-		Until string  `json:"until,omitempty"`
-	}]) (*body[Done], error) {
-		until, err := civil.Parse(in.Body.Until)
-		if err != nil {
-			return nil, err
-		}
-		n, err := s.app.CaseAct(ctx, in.Body.IDs, casework.Act(in.Body.Act), me.Name, in.Body.Note, until)
-		return &body[Done]{Done{n}}, err
-	})
 	handle(s, app.Work, post("bookEntitlement", "/api/entitlements"), func(ctx context.Context, me who, in *body[map[string]string]) (*body[app.ImportResult], error) {
 		res, err := s.app.Book(ctx, "entitlements", in.Body, me.Name)
 		if err == nil {
 			s.app.RefreshSoon(ctx)
 		}
 		return &body[app.ImportResult]{res}, err
-	})
-	handle(s, app.Work, post("addPolicy", "/api/policies"), func(ctx context.Context, me who, in *body[map[string]string]) (*body[app.ImportResult], error) {
-		res, err := s.app.Book(ctx, "policies", in.Body, me.Name)
-		if err == nil {
-			s.app.RefreshSoon(ctx)
-		}
-		return &body[app.ImportResult]{res}, err
-	})
-	handle(s, app.Work, post("endPolicy", "/api/policies/{id}/end"), func(ctx context.Context, me who, in *struct {
-		ID int64 `path:"id"`
-	}) (*body[Done], error) {
-		err := s.app.EndPolicy(ctx, in.ID, me.Name)
-		if err == nil {
-			s.app.RefreshSoon(ctx)
-		}
-		return &body[Done]{Done{1}}, err
 	})
 	handle(s, app.Work, huma.Operation{OperationID: "setRules", Method: http.MethodPut, Path: "/api/rules"}, func(ctx context.Context, me who, in *body[app.Rules]) (*body[app.Rules], error) {
 		err := s.app.SetRules(ctx, in.Body, me.Name)

@@ -53,7 +53,7 @@ func New(a *app.App, mover Mover) *Server {
 	s.sessions.Cookie.SameSite = http.SameSiteLaxMode
 
 	r := s.router
-	r.Use(middleware.Recoverer, headers, http.NewCrossOriginProtection().Handler, middleware.Compress(5), s.sessions.LoadAndSave)
+	r.Use(middleware.Recoverer, headers, http.NewCrossOriginProtection().Handler, middleware.Compress(5), withBase, s.sessions.LoadAndSave)
 	huma.DefaultArrayNullable = false // every list is sent as a list, empty or not
 	config := huma.DefaultConfig("Ensomet", "0.1")
 	config.DocsPath, config.SchemasPath = "", ""
@@ -65,6 +65,8 @@ func New(a *app.App, mover Mover) *Server {
 	s.rights()
 	s.seats()
 	s.balance()
+	s.worklist()
+	s.use()
 	s.changes()
 	s.files()
 	s.collecting()

@@ -25,20 +25,6 @@ type WallClock struct{}
 // Now returns the time.
 func (WallClock) Now() time.Time { return time.Now().UTC() }
 
-// Removal is an order to take a product off a device.
-type Removal struct {
-	Case    int64    `json:"case"`
-	Device  string   `json:"device"` // device_id
-	Product string   `json:"product"`
-	Names   []string `json:"names"` // the raw names that the device reported
-	SentAt  int64    `json:"sentAt"`
-}
-
-// DeploymentTool takes removals. An error means that it did not take the order.
-type DeploymentTool interface {
-	Remove(ctx context.Context, order Removal) error
-}
-
 // App joins the core with storage and the outside.
 type App struct {
 	DB     *store.DB
@@ -52,8 +38,9 @@ type App struct {
 	machines keptMachines
 	watched  sync.Map // words by key, of work that somebody waits for
 
-	refreshing sync.Mutex
-	status     struct {
+	refreshing  sync.Mutex
+	dispatching sync.Mutex
+	status      struct {
 		sync.Mutex
 		renewals int64
 		running  bool

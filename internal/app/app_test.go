@@ -11,7 +11,6 @@ import (
 	"time"
 
 	"ensomet/internal/core/casework"
-	"ensomet/internal/core/civil"
 	"ensomet/internal/core/recognise"
 	"ensomet/internal/formats"
 	"ensomet/internal/store"
@@ -203,11 +202,11 @@ func TestKeepingNeedsAReasonAndAnEnd(t *testing.T) {
 		t.Fatal(s)
 	}
 	for _, bad := range []struct{ note, until string }{{"", "2026-12-31"}, {"needed", ""}, {"needed", "2026-06-30"}} {
-		if _, err := a.CaseAct(ctx, []int64{1}, casework.Keep, "test", bad.note, civil.MustParse(bad.until)); err == nil {
+		if _, err := a.CaseAct(ctx, CaseDeed{IDs: []int64{1}, Act: casework.Keep, Note: bad.note, Until: bad.until}, "test"); err == nil {
 			t.Errorf("kept with %+v", bad)
 		}
 	}
-	if _, err := a.CaseAct(ctx, []int64{1}, casework.Keep, "test", "needed for the survey", civil.MustParse("2026-07-05")); err != nil {
+	if _, err := a.CaseAct(ctx, CaseDeed{IDs: []int64{1}, Act: casework.Keep, Note: "needed for the survey", Until: "2026-07-05"}, "test"); err != nil {
 		t.Fatal(err)
 	}
 	if s := state(); s != casework.Kept {
@@ -217,10 +216,10 @@ func TestKeepingNeedsAReasonAndAnEnd(t *testing.T) {
 	if s := state(); s != casework.Open {
 		t.Errorf("the exception has ended and the case is %s", s)
 	}
-	if _, err := a.CaseAct(ctx, []int64{1}, casework.Agree, "test", "", 0); err != nil {
+	if _, err := a.CaseAct(ctx, CaseDeed{IDs: []int64{1}, Act: casework.Agree}, "test"); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := a.CaseAct(ctx, []int64{1}, casework.Send, "test", "", 0); err == nil || !strings.Contains(err.Error(), "no deployment tool") {
+	if _, err := a.CaseAct(ctx, CaseDeed{IDs: []int64{1}, Act: casework.Send}, "test"); err == nil || !strings.Contains(err.Error(), "no deployment tool") {
 		t.Errorf("sent without a deployment tool: %v", err)
 	}
 }

@@ -56,6 +56,15 @@ func (a *App) queueChangeMail(tx *store.Tx) error {
 	return nil
 }
 
+// mailLeaves notes that a message is about to leave, so that it cannot be called back any more; it reports false where it was called back meanwhile.
+func (a *App) mailLeaves(ctx context.Context, id int64) (leaves bool, err error) {
+	err = a.DB.Update(ctx, func(tx *store.Tx) (err error) {
+		leaves, err = tx.MailLeaves(id)
+		return err
+	})
+	return leaves, err
+}
+
 // SendMail sends the messages that wait. One that cannot be sent waits for the next time, up to ten tries.
 func (a *App) SendMail(ctx context.Context) error {
 	if a.Mail == nil {
@@ -70,11 +79,21 @@ func (a *App) SendMail(ctx context.Context) error {
 		return err
 	}
 	for _, m := range waiting.Rows {
-		if m.Tries >= 10 {
+		if m.Tries >= 10 || m.After > a.Clock.Now().Unix() {
+			continue
+		}
+		body, err := a.withLink(ctx, &m)
+		if err != nil {
+			return err
+		}
+		if left, err := a.mailLeaves(ctx, m.ID); err != nil || !left {
+			if err != nil {
+				return err
+			}
 			continue
 		}
 		reason := ""
-		if err := a.Mail.Send(ctx, m.Address, m.Subject, m.Body); err != nil {
+		if err := a.Mail.Send(ctx, m.Address, m.Subject, body); err != nil {
 			reason = err.Error()
 		}
 		if err := a.DB.Update(ctx, func(tx *store.Tx) error { return tx.MailSent(m.ID, a.Clock.Now().Unix(), reason) }); err != nil {

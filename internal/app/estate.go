@@ -134,15 +134,23 @@ const (
 
 // loadEstateTraced also keeps in what way each product is on each device.
 func (a *App) loadEstateTraced(tx *store.Tx, asOf civil.Day, now int64, only []int64) (*estate, error) {
-	return a.loadEstateOf(tx, asOf, now, only, true)
+	return a.loadEstateOf(tx, asOf, now, only, true, nil)
 }
 
 // loadEstate loads what the figures of a day rest on. only limits installs to some products and the suites they are parts of; nil is everything.
 func (a *App) loadEstate(tx *store.Tx, asOf civil.Day, now int64, only []int64) (*estate, error) {
-	return a.loadEstateOf(tx, asOf, now, only, false)
+	return a.loadEstateOf(tx, asOf, now, only, false, nil)
 }
 
-func (a *App) loadEstateOf(tx *store.Tx, asOf civil.Day, now int64, only []int64, traced bool) (*estate, error) {
+// loadEstateBy loads everything under other policies than those in force.
+func (a *App) loadEstateBy(tx *store.Tx, asOf civil.Day, now int64, policies []policy.Policy) (*estate, error) {
+	if policies == nil {
+		policies = []policy.Policy{}
+	}
+	return a.loadEstateOf(tx, asOf, now, nil, false, policies)
+}
+
+func (a *App) loadEstateOf(tx *store.Tx, asOf civil.Day, now int64, only []int64, traced bool, policies []policy.Policy) (*estate, error) {
 	e := &estate{asOf: asOf, strangers: map[string]int{}, sets: demand.Sets{}, releases: map[int64]*seen{}, products: map[int64]*productFacts{}}
 	var err error
 	if e.settings, err = loadSettings(tx); err != nil {
@@ -164,12 +172,10 @@ func (a *App) loadEstateOf(tx *store.Tx, asOf civil.Day, now int64, only []int64
 	if e.catalogue, err = a.catalogueOf(tx); err != nil {
 		return nil, err
 	}
-	policies, err := tx.Policies()
-	if err != nil {
-		return nil, err
-	}
-	for _, p := range policies {
-		e.policies = append(e.policies, p.Policy)
+	if e.policies = policies; policies == nil {
+		if e.policies, err = policiesInForce(tx, a); err != nil {
+			return nil, err
+		}
 	}
 	for _, p := range e.catalogue.Products() {
 		e.addProduct(p)

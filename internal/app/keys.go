@@ -18,11 +18,12 @@ import (
 // keyFile is where the secret lies.
 func (a *App) keyFile() string { return a.DB.Path + ".key" }
 
-func (a *App) sealer(anew bool) (cipher.AEAD, error) {
+// houseSecret reads the secret; with anew it is made where it is not there.
+func (a *App) houseSecret(anew bool) ([]byte, error) {
 	secret, err := os.ReadFile(a.keyFile())
 	if errors.Is(err, os.ErrNotExist) {
 		if !anew {
-			return nil, fmt.Errorf("the file %s, which opens licence keys, is not there: put it back from where it is kept", a.keyFile())
+			return nil, fmt.Errorf("the file %s, which opens licence keys and users' answers, is not there: put it back from where it is kept", a.keyFile())
 		}
 		secret = make([]byte, 32)
 		if _, err := rand.Read(secret); err != nil {
@@ -35,6 +36,14 @@ func (a *App) sealer(anew bool) (cipher.AEAD, error) {
 	}
 	if len(secret) != 32 {
 		return nil, fmt.Errorf("the file %s is not what this program wrote: put it back from where it is kept", a.keyFile())
+	}
+	return secret, nil
+}
+
+func (a *App) sealer(anew bool) (cipher.AEAD, error) {
+	secret, err := a.houseSecret(anew)
+	if err != nil {
+		return nil, err
 	}
 	block, err := aes.NewCipher(secret)
 	if err != nil {

@@ -81,7 +81,10 @@ func (a *App) PutPlan(ctx context.Context, d PlanDraft, who string) (int64, erro
 		if err != nil {
 			return err
 		}
-		return tx.Note(now, who, "planned about a release", strings.Join(strings.Fields(r.Product+" "+r.Edition+" "+r.Version), " "), d.What)
+		if err := tx.Note(now, who, "planned about a release", strings.Join(strings.Fields(r.Product+" "+r.Edition+" "+r.Version), " "), d.What); err != nil {
+			return err
+		}
+		return markDirty(tx, false) // moving and removing are work
 	})
 	return id, err
 }
@@ -93,7 +96,10 @@ func (a *App) EndPlan(ctx context.Context, id int64, why, who string) error {
 		if err := tx.EndPlan(id, now.Unix(), who, why); err != nil {
 			return err
 		}
-		return tx.Note(now, who, "ended a plan about a release", fmt.Sprint(id), why)
+		if err := tx.Note(now, who, "ended a plan about a release", fmt.Sprint(id), why); err != nil {
+			return err
+		}
+		return markDirty(tx, false)
 	})
 }
 

@@ -224,6 +224,7 @@ type derived struct {
 	products []store.ProductFact
 	idle     []store.IdleFact
 	found    []finding
+	ended    map[devicePair]bool // releases whose support ends and that it is planned to move off, by device and product
 	members  []store.Member
 	versions []store.VersionFact
 	releases []store.ReleaseFact
@@ -253,22 +254,7 @@ func (a *App) derive(ctx context.Context) (*derived, error) {
 			return err
 		}
 		a.step("setting owned against needed")
-		open := map[int64]int64{}
-		lines := map[devicePair]*position.LineResult{}
-		for _, f := range e.ordered() {
-			positions := e.compute(f, yesterday[f.id])
-			for i := range positions {
-				p := &positions[i]
-				d.figures = append(d.figures, e.figure(f, p))
-				open[f.id] += p.Short
-				d.keepWays(f.id, p)
-				for _, u := range p.Units {
-					if u.Line >= 0 && u.Device != 0 {
-						lines[devicePair{u.Device, f.id}] = &p.Lines[u.Line]
-					}
-				}
-			}
-		}
+		open, lines := d.computeAll(yesterday)
 		a.step("proposing titles")
 		if err := a.nameFacts(tx, d); err != nil {
 			return err
@@ -284,6 +270,27 @@ func (a *App) derive(ctx context.Context) (*derived, error) {
 		return d.find(tx, uses, open, lines)
 	})
 	return d, err
+}
+
+// computeAll works out every position. It returns how much of each product is short, and which line covers each device.
+func (d *derived) computeAll(yesterday map[int64]map[position.Way]int64) (open map[int64]int64, lines map[devicePair]*position.LineResult) {
+	e := d.estate
+	open, lines = map[int64]int64{}, map[devicePair]*position.LineResult{}
+	for _, f := range e.ordered() {
+		positions := e.compute(f, yesterday[f.id])
+		for i := range positions {
+			p := &positions[i]
+			d.figures = append(d.figures, e.figure(f, p))
+			open[f.id] += p.Short
+			d.keepWays(f.id, p)
+			for _, u := range p.Units {
+				if u.Line >= 0 && u.Device != 0 {
+					lines[devicePair{u.Device, f.id}] = &p.Lines[u.Line]
+				}
+			}
+		}
+	}
+	return open, lines
 }
 
 // keepWays gathers an allocation in a fixed order.
@@ -368,8 +375,8 @@ func (a *App) Tick(ctx context.Context) {
 			if _, err := a.Plan(ctx); err != nil && ctx.Err() == nil {
 				log.Printf("schedules could not be followed: %v", err)
 			}
-			if err := errors.Join(a.SendMail(ctx), a.ForgetDeliveries(ctx), a.forgetUseDaily(ctx)); err != nil && ctx.Err() == nil {
-				log.Printf("mail or old notes: %v", err)
+			if err := errors.Join(a.FollowUp(ctx), a.SendMail(ctx), a.ForgetDeliveries(ctx), a.forgetUseDaily(ctx)); err != nil && ctx.Err() == nil {
+				log.Printf("worklist, mail or old notes: %v", err)
 			}
 		}
 	}

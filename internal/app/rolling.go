@@ -225,6 +225,13 @@ func (a *App) KeepUse(ctx context.Context, k UseKept, who string) error {
 			return err
 		}
 		s.EventDays, s.SessionDays, s.DayDays = k.EventDays, k.SessionDays, k.DayDays
+		rules, err := tx.ReclaimRules()
+		if err != nil {
+			return err
+		}
+		for i := range rules {
+			s.UseWindow = max(s.UseWindow, rules[i].Window)
+		}
 		if err := s.keepsEnough(); err != nil {
 			return err
 		}

@@ -79,9 +79,9 @@ func (a *App) sink(tx *store.Tx, k *formats.Kind, asOf time.Time, author, file s
 	case formats.Policies:
 		return a.policySink(tx, author)
 	case formats.Pools:
-		return poolSink(tx)
+		return a.poolSink(tx)
 	case formats.PoolEvents:
-		return poolEventSink(tx, &settings)
+		return a.poolEventSink(tx, &settings)
 	}
 	return nil, fmt.Errorf("%s cannot be imported", k.Name)
 }

@@ -248,6 +248,9 @@ type StepView struct {
 	From string `json:"from"`
 	To   string `json:"to"`
 	Note string `json:"note"`
+	Act  string `json:"act"`
+
+	Undone bool `json:"undone"`
 }
 
 // Case returns a case.
@@ -269,7 +272,7 @@ func (a *App) Case(ctx context.Context, id int64) (CaseView, error) {
 		out.Proof = append(out.Proof, c.Proof...)
 		steps, err := tx.Steps(id)
 		for _, s := range steps {
-			out.Steps = append(out.Steps, StepView(s))
+			out.Steps = append(out.Steps, StepView{s.At, s.Who, s.From, s.To, s.Note, s.Act, s.Undone})
 		}
 		if err != nil {
 			return err

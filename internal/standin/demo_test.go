@@ -6,6 +6,7 @@ import (
 	"os"
 	"path/filepath"
 	"regexp"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -37,7 +38,7 @@ func TestPlantedTruths(t *testing.T) {
 		t.Fatal(err)
 	}
 	t.Log("built in", time.Since(start))
-	if len(truths) < 60 {
+	if len(truths) < 80 {
 		t.Fatalf("only %d truths are planted", len(truths))
 	}
 	if now := o.Now(); !now.Equal(Now) {
@@ -143,6 +144,74 @@ func observe(t *testing.T, a *app.App, device, key, want string) string {
 	return ""
 }
 
+// measureUse reads what measuring says of a product: its ledger, its pools, and its days of use on each device.
+func measureUse(tx *store.Tx, a *app.App, product int64, got map[string]int64) error {
+	ctx := context.Background()
+	booked, err := tx.AllBooked()
+	if err != nil {
+		return err
+	}
+	for _, b := range booked {
+		if b.Product == product {
+			if strings.HasPrefix(b.Amount, "-") {
+				got["realised"]--
+			} else {
+				got["realised"]++
+			}
+		}
+	}
+	lost, err := tx.UseLostOf(0)
+	if err != nil {
+		return err
+	}
+	got["use:future"], got["use:cut"] = lost.Future, lost.Cut
+	names, err := tx.AllUseNames()
+	if err != nil {
+		return err
+	}
+	codes, err := tx.CodesOfDevices()
+	if err != nil {
+		return err
+	}
+	use, err := a.UseOver(ctx, product, 1)
+	if err != nil {
+		return err
+	}
+	for _, n := range names {
+		if !slices.Contains(use.Files, n.FileName) {
+			continue
+		}
+		if err := tx.EachUseDay([]int64{n.ID}, 0, a.Today(), func(d store.UseDayRow) error {
+			got["days:"+codes[d.Device]]++
+			got["minutes:"+codes[d.Device]] += d.Run / 60
+			return nil
+		}); err != nil {
+			return err
+		}
+	}
+	pools, err := tx.PoolPage(store.ListQuery{Filters: map[string]string{"productId": fmt.Sprint(product)}}, a.Today())
+	if err != nil {
+		return err
+	}
+	for _, p := range pools.Rows {
+		got["alert:"+p.Alert]++
+		v, err := a.Pool(ctx, p.ID, 30)
+		if err != nil {
+			return err
+		}
+		if v.Hours[9].Denials+v.Hours[10].Denials > 20 {
+			got["pool:denied at ten"] = 1
+		}
+		if v.Hours[12].Mean < 1 && v.Hours[12].Denials == 0 {
+			got["pool:idle at noon"] = 1
+		}
+		if p.Peak == got["needed"] {
+			got["pool:peak is needed"] = 1
+		}
+	}
+	return nil
+}
+
 // measure reads from the program what a truth is about.
 func measure(t *testing.T, a *app.App, truth Truth) (map[string]int64, string) {
 	t.Helper()
@@ -212,6 +281,14 @@ func measure(t *testing.T, a *app.App, truth Truth) (map[string]int64, string) {
 		for _, c := range cases.Rows {
 			got["cases:"+c.Kind]++
 			got["worth:"+c.Worth]++
+			got[c.State]++
+			got["back"] += c.CameBack
+			if c.Kind == "pool" {
+				got["quantity:pool"] = c.Quantity
+			}
+		}
+		if err := measureUse(tx, a, ids[0], got); err != nil {
+			return err
 		}
 		releases, err := tx.ReleasePage(store.ListQuery{Filters: map[string]string{"productId": product}}, a.Today())
 		if err != nil {

@@ -8,7 +8,6 @@ import (
 	"net/http"
 	"os"
 	"path/filepath"
-	"slices"
 	"sync"
 	"time"
 
@@ -26,10 +25,13 @@ type Outside struct {
 }
 
 type outsideState struct {
-	Now    time.Time     `json:"now"`
-	Orders []app.Removal `json:"orders"`
-	Token  string        `json:"token"` // the fleet's
-	Mail   []Letter      `json:"mail"`
+	Now    time.Time `json:"now"`
+	Orders []held    `json:"orders"`
+	Known  []int64   `json:"known"` // numbers of the orders that were ever taken
+	Token  string    `json:"token"` // the fleet's
+	Mail   []Letter  `json:"mail"`
+
+	ToolToken string `json:"toolToken"` // the deployment tool's
 }
 
 // Letter is a message that the stand-in mail box took.
@@ -89,19 +91,6 @@ func (o *Outside) Now() time.Time {
 	return o.state.Now
 }
 
-// Remove takes a removal. An order that is already there is not taken twice.
-func (o *Outside) Remove(_ context.Context, order app.Removal) error {
-	o.mu.Lock()
-	defer o.mu.Unlock()
-	for _, known := range o.state.Orders {
-		if known.Case == order.Case {
-			return nil
-		}
-	}
-	o.state.Orders = append(o.state.Orders, order)
-	return o.save()
-}
-
 // Connect lets the fleet talk to a server.
 func (o *Outside) Connect(server http.Handler) {
 	o.mu.Lock()
@@ -135,9 +124,13 @@ func (o *Outside) signIn(ctx context.Context, a *app.App) error {
 	if err != nil {
 		return err
 	}
+	tool, _, err := a.NewToken(ctx, "deployment", "id", "demo")
+	if err != nil {
+		return err
+	}
 	o.mu.Lock()
 	defer o.mu.Unlock()
-	o.state.Token = secret
+	o.state.Token, o.state.ToolToken = secret, tool
 	return nil
 }
 
@@ -150,11 +143,17 @@ func (o *Outside) passDay(ctx context.Context, a *app.App) (int, error) {
 		o.mu.Unlock()
 		return 0, errors.New("the fleet is not connected to a server")
 	}
-	o.state.Now = o.state.Now.AddDate(0, 0, 1)
-	removals, now := slices.Clone(o.state.Orders), o.state.Now
-	o.state.Orders = nil
-	g := gateway{o.fleet.client, o.state.Token}
+	o.state.Now = o.state.Now.Add(12 * time.Hour) // mail and orders leave in the evening
 	err := o.save()
+	o.mu.Unlock()
+	if err := errors.Join(err, a.FollowUp(ctx), a.SendMail(ctx)); err != nil {
+		return 0, err
+	}
+	o.mu.Lock()
+	o.state.Now = o.state.Now.Add(12 * time.Hour)
+	now := o.state.Now
+	g := gateway{o.fleet.client, o.state.Token}
+	err = o.save()
 	o.mu.Unlock()
 	if err != nil {
 		return 0, err
@@ -166,29 +165,15 @@ func (o *Outside) passDay(ctx context.Context, a *app.App) (int, error) {
 	if err != nil {
 		return 0, err
 	}
-	done, err := g.answerOrders(ctx, a, fleet, now)
+	done, err := o.work(ctx, a, &g, fleet, now)
 	if err != nil {
 		return done, err
 	}
-	byDevice := map[string][]string{}
-	for _, r := range removals {
-		byDevice[r.Device] = append(byDevice[r.Device], r.Names...)
+	n, err := g.answerOrders(ctx, a, fleet, now)
+	if err != nil {
+		return done + n, err
 	}
-	for _, m := range fleet {
-		names, concerned := byDevice[m.code]
-		if !concerned {
-			continue
-		}
-		s, err := look(ctx, a, m, now.Add(-time.Hour/2), names)
-		if err != nil {
-			return done, err
-		}
-		if _, err := g.send(ctx, s); err != nil {
-			return done, err
-		}
-		done++
-	}
-	return done, nil
+	return done + n, errors.Join(reportUse(ctx, a, now), sizePools(ctx, a))
 }
 
 // firstDays is how many days before its today the demo's fleet begins to follow schedules, so that the queue has a history.
@@ -207,6 +192,12 @@ func importEarlier(ctx context.Context, a *app.App, path string) error {
 
 // BuildDemo generates the demo's raw files, takes them in through the real import, lets the fleet report what files cannot say over HTTP to the server, and computes. The outside's clock ends at the demo's fixed time.
 func BuildDemo(ctx context.Context, a *app.App, o *Outside, server http.Handler, note func(string)) ([]Truth, error) {
+	if a.Deploy == nil {
+		a.Deploy = o
+	}
+	if a.Mail == nil {
+		a.Mail = o
+	}
 	dir, err := os.MkdirTemp("", "ensomet-demo")
 	if err != nil {
 		return nil, err
@@ -261,11 +252,19 @@ func BuildDemo(ctx context.Context, a *app.App, o *Outside, server http.Handler,
 	if err != nil {
 		return nil, err
 	}
-	n, err := o.MoveOn(ctx, a, firstDays)
-	if err != nil {
+	scans, passed := 0, 0
+	days := func(n int) error {
+		came, err := o.MoveOn(ctx, a, n)
+		scans, passed = scans+came, passed+n
+		return err
+	}
+	if err := o.beginWork(ctx, a, days); err != nil {
 		return nil, err
 	}
-	note(fmt.Sprintf("scans over HTTP: %d", n))
+	if err := days(firstDays - passed); err != nil {
+		return nil, err
+	}
+	note(fmt.Sprintf("scans over HTTP: %d", scans))
 	if err := plan("age"); err != nil { // only now: most of its scans lie after the clock's first days
 		return nil, err
 	}
@@ -284,5 +283,5 @@ func BuildDemo(ctx context.Context, a *app.App, o *Outside, server http.Handler,
 	if err := makePlans(ctx, a); err != nil {
 		return nil, err
 	}
-	return append(truths, more...), makeRights(ctx, a)
+	return append(truths, more...), errors.Join(makeRights(ctx, a), a.Refresh(ctx))
 }

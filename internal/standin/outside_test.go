@@ -45,7 +45,7 @@ func removeGame(t *testing.T, a *app.App, o *Outside) {
 		t.Fatal(err)
 	}
 	act := func(what casework.Act) error {
-		_, err := a.CaseAct(ctx, []int64{first.ID}, what, "tester", "", 0)
+		_, err := a.CaseAct(ctx, app.CaseDeed{IDs: []int64{first.ID}, Act: what}, "tester")
 		return err
 	}
 	if act(casework.Send) == nil {
@@ -64,7 +64,7 @@ func removeGame(t *testing.T, a *app.App, o *Outside) {
 	}); err != nil {
 		t.Fatal(err)
 	}
-	if err := a.Refresh(ctx); err != nil || caseOf(t, a, first.ID).State != casework.Sent {
+	if err := a.Refresh(ctx); err != nil || caseOf(t, a, first.ID).State != casework.Waiting {
 		t.Fatalf("without later evidence the case is %s, %v", caseOf(t, a, first.ID).State, err)
 	}
 	if n, err := o.MoveOn(ctx, a, 1); err != nil || n < 1 {
@@ -106,7 +106,7 @@ func removeGame(t *testing.T, a *app.App, o *Outside) {
 	for _, s := range steps {
 		path = append(path, s.To)
 	}
-	if !slices.Equal(path, []string{"open", "agreed", "sent", "gone", "open"}) {
+	if !slices.Equal(path, []string{"open", "agreed", "waiting", "sent", "sent", "gone", "open"}) {
 		t.Errorf("the case went %v", path)
 	}
 }
@@ -153,9 +153,9 @@ func TestOutsideRemembers(t *testing.T) {
 	if _, err := a.Import(ctx, app.ImportRequest{Kind: formats.Installs, File: "x", In: strings.NewReader("device_id,publisher,name,version,install_path,last_used,source,seen_at\nD1,O,S one,1,/opt/s,2026-06-01,collector,2026-06-28T10:00:00Z\nD1,O,Other,1,,,collector,2026-06-28T10:00:00Z\nD2,O,S one,1,,,collector,2026-06-28T10:00:00Z\n")}); err != nil {
 		t.Fatal(err)
 	}
-	order := app.Removal{Case: 7, Device: "D1", Product: "S", Names: []string{"S one"}}
+	order := app.Order{ID: 7, Case: 7, What: "remove", Device: "D1", Product: "S", Names: []string{"S one"}}
 	for range 2 { // the same order again is one order
-		if err := o.Remove(ctx, order); err != nil {
+		if err := o.Take(ctx, order); err != nil {
 			t.Fatal(err)
 		}
 	}

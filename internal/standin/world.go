@@ -79,6 +79,7 @@ type world struct {
 	policies     [][]string
 	publishers   [][]string
 	sessions     [][]string
+	processes    [][]string
 	pools        [][]string
 	poolEvents   [][]string
 	transactions [][]string
@@ -104,6 +105,7 @@ func build() *world {
 	w.meter()
 	w.lives()
 	w.rightsStories()
+	w.useStories()
 	return w
 }
 

@@ -19,7 +19,7 @@ const EarlierDevices = "earlier-devices.csv"
 
 // write writes the raw files.
 func (w *world) write(dir string) error {
-	files := map[*formats.Kind][][]string{formats.Users: w.users, formats.Entitlements: w.rights, formats.Assignments: w.assigned, formats.Policies: w.policies, formats.Publishers: w.publishers, formats.Usage: w.sessions, formats.Pools: w.pools, formats.PoolEvents: w.poolEvents, formats.Transactions: w.transactions,
+	files := map[*formats.Kind][][]string{formats.Users: w.users, formats.Entitlements: w.rights, formats.Assignments: w.assigned, formats.Policies: w.policies, formats.Publishers: w.publishers, formats.Usage: w.sessions, formats.ProcessEvents: w.processes, formats.Pools: w.pools, formats.PoolEvents: w.poolEvents, formats.Transactions: w.transactions,
 		formats.Rates: {{"NOK", "2025-01-01", "11.70"}, {"NOK", "2026-01-01", "11.45"}, {"ISK", "2025-01-01", "149.5"}}}
 	for _, p := range w.products {
 		editions := p.editions

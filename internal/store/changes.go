@@ -206,11 +206,13 @@ type Mail struct {
 	SentAt   int64  `json:"sentAt"`
 	Tries    int64  `json:"tries"`
 	Error    string `json:"error"`
+	After    int64  `json:"after" doc:"it leaves at this time or later, and can be called back until then"`
+	Question int64  `json:"question" doc:"the question that it asks, 0 where it asks none"`
 }
 
 // QueueMail lets a message wait to be sent.
 func (tx *Tx) QueueMail(m Mail) error {
-	_, err := tx.exec("INSERT INTO mail(address, subject, body, queued_at) VALUES (?, ?, ?, ?)", m.Address, m.Subject, m.Body, m.QueuedAt)
+	_, err := tx.exec("INSERT INTO mail(address, subject, body, queued_at, after, question_id) VALUES (?, ?, ?, ?, ?, ?)", m.Address, m.Subject, m.Body, m.QueuedAt, m.After, m.Question)
 	return err
 }
 
@@ -220,8 +222,28 @@ func (tx *Tx) MailPage(q ListQuery) (Page[Mail], error) {
 		{"id", "m.id", func(r *Mail) any { return &r.ID }, false}, {"address", "m.address", func(r *Mail) any { return &r.Address }, true}, {"subject", "m.subject", func(r *Mail) any { return &r.Subject }, true},
 		{"body", "m.body", func(r *Mail) any { return &r.Body }, true}, {"queuedAt", "m.queued_at", func(r *Mail) any { return &r.QueuedAt }, false}, {"sentAt", "m.sent_at", func(r *Mail) any { return &r.SentAt }, false},
 		{"tries", "m.tries", func(r *Mail) any { return &r.Tries }, false}, {"error", "m.error", func(r *Mail) any { return &r.Error }, false},
+		{"after", "m.after", func(r *Mail) any { return &r.After }, false}, {"question", "m.question_id", func(r *Mail) any { return &r.Question }, false},
 	}}
 	return l.page(tx, q)
+}
+
+// CallBackMail takes back the mail of a question that has not left. It reports how many have left already.
+func (tx *Tx) CallBackMail(question int64) (left int64, err error) {
+	if _, err = tx.exec("DELETE FROM mail WHERE question_id = ? AND sent_at = 0 AND tries = 0", question); err != nil {
+		return 0, err
+	}
+	err = tx.QueryRowContext(tx.ctx, "SELECT count(*) FROM mail WHERE question_id = ?", question).Scan(&left)
+	return left, err
+}
+
+// MailLeaves counts one more try to send a message. It reports false where the message is not there any more, or was sent.
+func (tx *Tx) MailLeaves(id int64) (bool, error) {
+	res, err := tx.exec("UPDATE mail SET tries = tries + 1 WHERE id = ? AND sent_at = 0", id)
+	if err != nil {
+		return false, err
+	}
+	n, err := res.RowsAffected()
+	return n > 0, err
 }
 
 // MailSent notes how sending a message went.
@@ -229,7 +251,7 @@ func (tx *Tx) MailSent(id, at int64, reason string) error {
 	if reason != "" {
 		at = 0
 	}
-	return tx.one("UPDATE mail SET sent_at = ?, tries = tries + 1, error = ? WHERE id = ?", at, reason, id)
+	return tx.one("UPDATE mail SET sent_at = ?, error = ? WHERE id = ?", at, reason, id)
 }
 
 // one runs a change that must touch one row.

@@ -230,15 +230,27 @@ type CaseRow struct {
 	OpenedAt  int64     `json:"openedAt"`
 	ChangedAt int64     `json:"changedAt"`
 	CameBack  int64     `json:"cameBack"`
+	Person    string    `json:"person" doc:"user_id of who holds the seat, or is asked"`
+	PersonID  int64     `json:"personId"`
+	Pool      string    `json:"pool"`
+	About     string    `json:"about" doc:"the device, person, pool or product that it is about"`
+	Quantity  int64     `json:"quantity"`
+	Answer    string    `json:"answer"`
+	AnswerBy  civil.Day `json:"answerBy"`
+	KeptUntil civil.Day `json:"keptUntil"`
+	Owner     string    `json:"owner"`
 }
 
 // CasePage reads a page of the worklist.
 func (tx *Tx) CasePage(q ListQuery) (Page[CaseRow], error) {
-	l := list[CaseRow]{from: "worklist_case c JOIN device d ON d.id = c.device_id JOIN product p ON p.id = c.product_id LEFT JOIN device_fact f ON f.device_id = d.id", key: "c.id", sort: "-amount", special: deviceFilters("d"), columns: []column[CaseRow]{
+	l := list[CaseRow]{from: "worklist_case c JOIN product p ON p.id = c.product_id LEFT JOIN device d ON d.id = c.device_id LEFT JOIN device_fact f ON f.device_id = d.id LEFT JOIN person u ON u.id = c.person_id LEFT JOIN pool o ON o.id = c.pool_id", key: "c.id", sort: "-amount", special: deviceFilters("d"), columns: []column[CaseRow]{
 		{"id", "c.id", func(r *CaseRow) any { return &r.ID }, false}, {"kind", "c.kind", func(r *CaseRow) any { return &r.Kind }, false}, {"state", "c.state", func(r *CaseRow) any { return &r.State }, false},
 		{"ended", "(c.state IN ('gone', 'lapsed', 'kept'))", func(r *CaseRow) any { return &r.Ended }, false}, {"deviceId", "c.device_id", func(r *CaseRow) any { return &r.DeviceID }, false},
-		{"device", "d.name", func(r *CaseRow) any { return &r.Device }, true}, {"unit", "d.org_unit", func(r *CaseRow) any { return &r.Unit }, true}, {"user", "d.primary_user", func(r *CaseRow) any { return &r.User }, true},
-		{"age", "coalesce(f.age, 'never')", func(r *CaseRow) any { return &r.Age }, false},
+		{"device", "coalesce(d.name, '')", func(r *CaseRow) any { return &r.Device }, true}, {"unit", "coalesce(d.org_unit, u.org_unit, '')", func(r *CaseRow) any { return &r.Unit }, true}, {"user", "coalesce(d.primary_user, u.code, '')", func(r *CaseRow) any { return &r.User }, true},
+		{"person", "coalesce(u.code, '')", func(r *CaseRow) any { return &r.Person }, false}, {"personId", "c.person_id", func(r *CaseRow) any { return &r.PersonID }, false}, {"pool", "coalesce(o.code, '')", func(r *CaseRow) any { return &r.Pool }, true},
+		{"about", "coalesce(d.name, u.name, o.code, '')", func(r *CaseRow) any { return &r.About }, true}, {"quantity", "c.quantity", func(r *CaseRow) any { return &r.Quantity }, false}, {"answer", "c.answer", func(r *CaseRow) any { return &r.Answer }, false},
+		{"answerBy", "c.answer_by", func(r *CaseRow) any { return &r.AnswerBy }, false}, {"keptUntil", "c.keep_until", func(r *CaseRow) any { return &r.KeptUntil }, false}, {"owner", "c.owner", func(r *CaseRow) any { return &r.Owner }, false},
+		{"age", "(CASE WHEN d.id IS NULL THEN 'fresh' ELSE coalesce(f.age, 'never') END)", func(r *CaseRow) any { return &r.Age }, false},
 		{"productId", "c.product_id", func(r *CaseRow) any { return &r.ProductID }, false}, {"publisher", "p.publisher", func(r *CaseRow) any { return &r.Publisher }, true}, {"product", "p.name", func(r *CaseRow) any { return &r.Product }, true},
 		{"worth", "c.worth", func(r *CaseRow) any { return &r.Worth }, false}, {"amount", "CAST(c.amount AS REAL)", func(r *CaseRow) any { return &r.Amount }, false}, {"currency", "c.currency", func(r *CaseRow) any { return &r.Currency }, false},
 		{"moneyOn", "c.money_on", func(r *CaseRow) any { return &r.MoneyOn }, false}, {"openedAt", "c.opened_at", func(r *CaseRow) any { return &r.OpenedAt }, false}, {"changedAt", "c.changed_at", func(r *CaseRow) any { return &r.ChangedAt }, false},

@@ -191,9 +191,24 @@ type Plan struct {
 
 // Plans reads the plans about a product's releases, the ended ones too, newest first.
 func (tx *Tx) Plans(product int64) ([]Plan, error) {
-	return query(tx, func(r *sql.Rows, p *Plan) error {
-		return r.Scan(&p.ID, &p.Product, &p.Edition, &p.Version, &p.What, &p.ToProduct, &p.ToVersion, &p.Due, &p.Owner, &p.Note, &p.DevicesThen, &p.Author, &p.At, &p.EndedAt, &p.EndedBy, &p.EndedWhy)
-	}, `SELECT id, product_id, edition, version, what, to_product, to_version, due, owner, note, devices_then, author, at, ended_at, ended_by, ended_why FROM release_plan WHERE product_id = ? ORDER BY ended_at = 0 DESC, id DESC`, product)
+	return query(tx, scanPlan, planColumns+" WHERE product_id = ? ORDER BY ended_at = 0 DESC, id DESC", product)
+}
+
+// OpenPlans reads the plans about all products that have not ended.
+func (tx *Tx) OpenPlans() ([]Plan, error) {
+	return query(tx, scanPlan, planColumns+" WHERE ended_at = 0 ORDER BY product_id, id")
+}
+
+const planColumns = "SELECT id, product_id, edition, version, what, to_product, to_version, due, owner, note, devices_then, author, at, ended_at, ended_by, ended_why FROM release_plan"
+
+func scanPlan(r *sql.Rows, p *Plan) error {
+	return r.Scan(&p.ID, &p.Product, &p.Edition, &p.Version, &p.What, &p.ToProduct, &p.ToVersion, &p.Due, &p.Owner, &p.Note, &p.DevicesThen, &p.Author, &p.At, &p.EndedAt, &p.EndedBy, &p.EndedWhy)
+}
+
+// DevicesOfTitle lists the devices on which a title was at a second.
+func (tx *Tx) DevicesOfTitle(title, at int64) ([]int64, error) {
+	return query(tx, func(r *sql.Rows, v *int64) error { return r.Scan(v) }, `SELECT DISTINCT i.device_id FROM recognition n JOIN install i ON i.record_id = n.record_id
+		WHERE n.title_id = ?1 AND i.since <= ?2 AND (i.until IS NULL OR i.until > ?2) ORDER BY 1`, title, at)
 }
 
 // AddPlan writes a plan; one about the same release must have been ended before.

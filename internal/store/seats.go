@@ -3,6 +3,7 @@ package store
 import (
 	"database/sql"
 	"encoding/json"
+	"errors"
 
 	"ensomet/internal/core/civil"
 )
@@ -88,6 +89,14 @@ func (tx *Tx) HandBackSeats(product int64, persons []int64, last civil.Day) (int
 		}
 	}
 	return len(ids), nil
+}
+
+// SeatsFreedBy lists the seats of a product that nobody needs once it is off a device: the device's own, and that of its user where none of his devices has it.
+func (tx *Tx) SeatsFreedBy(device, product int64, today civil.Day) ([]int64, error) {
+	return query(tx, func(r *sql.Rows, v *int64) error { return r.Scan(v) }, `SELECT a.id FROM assignment a JOIN entitlement e ON e.id = a.entitlement_id AND e.withdrawn_at = 0
+		WHERE e.product_id = ?2 AND a.from_day <= ?3 AND (a.until_day = 0 OR a.until_day >= ?3) AND (a.device_id = ?1 OR a.person_id = (SELECT u.id FROM device d JOIN person u ON u.code = d.primary_user WHERE d.id = ?1)
+			AND NOT EXISTS (SELECT 1 FROM device o JOIN install i ON i.device_id = o.id AND i.until IS NULL JOIN recognition n ON n.record_id = i.record_id AND n.product_id = ?2
+				WHERE o.primary_user = (SELECT primary_user FROM device WHERE id = ?1) AND o.status <> 'retired')) ORDER BY a.id`, device, product, today)
 }
 
 // WaitRow is somebody who waits for a seat.
@@ -188,10 +197,15 @@ type PersonRow struct {
 }
 
 // PersonByCode finds a user.
-func (tx *Tx) PersonByCode(code string) (PersonRow, error) {
+func (tx *Tx) PersonByCode(code string) (PersonRow, error) { return tx.person("code = ?", code) }
+
+// Person reads one user.
+func (tx *Tx) Person(id int64) (PersonRow, error) { return tx.person("id = ?", id) }
+
+func (tx *Tx) person(where string, arg any) (PersonRow, error) {
 	list, err := query(tx, func(r *sql.Rows, v *PersonRow) error {
 		return r.Scan(&v.ID, &v.Code, &v.Name, &v.Email, &v.Unit, &v.Site, &v.Status, &v.LeftOn)
-	}, "SELECT id, code, name, email, org_unit, site, status, left_on FROM person WHERE code = ?", code)
+	}, "SELECT id, code, name, email, org_unit, site, status, left_on FROM person WHERE "+where, arg)
 	if err == nil && len(list) == 0 {
 		err = ErrNotFound
 	}
@@ -199,6 +213,15 @@ func (tx *Tx) PersonByCode(code string) (PersonRow, error) {
 		return PersonRow{}, err
 	}
 	return list[0], nil
+}
+
+// UserOfDevice is the main user of a device with the mail address, empty where nobody is known or the user has left.
+func (tx *Tx) UserOfDevice(device int64) (person int64, address, name string, err error) {
+	p, err := tx.person("status <> 'left' AND code = (SELECT primary_user FROM device WHERE id = ?)", device)
+	if errors.Is(err, ErrNotFound) {
+		err = nil
+	}
+	return p.ID, p.Email, p.Name, err
 }
 
 // LineOf returns the code and the product of an entitlement.

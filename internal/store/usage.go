@@ -259,3 +259,12 @@ func (tx *Tx) CountUse() (c UseCounts, err error) {
 		(SELECT count(*) FROM use_day), (SELECT coalesce(min(day), 0) FROM use_seen)`).Scan(&c.Devices, &c.InService, &c.Sessions, &c.Events, &c.Days, &c.First)
 	return c, err
 }
+
+// MeteredDevice is a device that reports use, with its main user.
+type MeteredDevice struct{ Code, User string }
+
+// DevicesMeteredSince lists the devices that reported any use on a day or later.
+func (tx *Tx) DevicesMeteredSince(day civil.Day) ([]MeteredDevice, error) {
+	return query(tx, func(r *sql.Rows, v *MeteredDevice) error { return r.Scan(&v.Code, &v.User) },
+		"SELECT d.code, d.primary_user FROM device d WHERE EXISTS (SELECT 1 FROM use_seen u WHERE u.device_id = d.id AND u.day >= ?) ORDER BY d.id", day)
+}

@@ -12,21 +12,7 @@ type SessionRow struct {
 	Device, Name       int64
 	Person             string
 	Start, End, Active int64
-}
-
-// EachSession walks sessions that start before a time, device by device.
-func (tx *Tx) EachSession(before int64, fn func(SessionRow) error) error {
-	rows, err := tx.QueryContext(tx.ctx, "SELECT device_id, name_id, person_code, started_at, ended_at, active FROM use_session WHERE started_at < ? ORDER BY device_id, name_id, started_at", before)
-	if err != nil {
-		return err
-	}
-	var s SessionRow
-	return each(rows, func() error {
-		if err := rows.Scan(&s.Device, &s.Name, &s.Person, &s.Start, &s.End, &s.Active); err != nil {
-			return err
-		}
-		return fn(s)
-	})
+	Cut                bool // nobody saw its end
 }
 
 // EachSessionOf walks the sessions of some names that lie at least in part in [from, to), by device, name and start.
@@ -35,14 +21,14 @@ func (tx *Tx) EachSessionOf(names []int64, from, to int64, fn func(SessionRow) e
 	if err != nil || len(names) == 0 {
 		return err
 	}
-	rows, err := tx.QueryContext(tx.ctx, `SELECT device_id, name_id, person_code, started_at, ended_at, active FROM use_session
+	rows, err := tx.QueryContext(tx.ctx, `SELECT device_id, name_id, person_code, started_at, ended_at, active, cut = 1 FROM use_session
 		WHERE name_id IN (SELECT value FROM json_each(?1)) AND started_at < ?3 AND ended_at >= ?2 ORDER BY device_id, name_id, started_at`, string(list), from, to)
 	if err != nil {
 		return err
 	}
 	var s SessionRow
 	return each(rows, func() error {
-		if err := rows.Scan(&s.Device, &s.Name, &s.Person, &s.Start, &s.End, &s.Active); err != nil {
+		if err := rows.Scan(&s.Device, &s.Name, &s.Person, &s.Start, &s.End, &s.Active, &s.Cut); err != nil {
 			return err
 		}
 		return fn(s)
@@ -79,4 +65,10 @@ func (tx *Tx) EachLastUse(until civil.Day, fn func(LastUseRow) error) error {
 		}
 		return fn(v)
 	})
+}
+
+// LastUsesOf reads the last uses of one product up to a day.
+func (tx *Tx) LastUsesOf(product int64, until civil.Day) ([]LastUseRow, error) {
+	return query(tx, func(r *sql.Rows, v *LastUseRow) error { return r.Scan(&v.Device, &v.Record, &v.UsedOn, &v.SeenOn) },
+		"SELECT l.device_id, l.record_id, l.used_on, l.seen_on FROM last_use l JOIN recognition n ON n.record_id = l.record_id WHERE n.product_id = ? AND l.used_on <= ?", product, until)
 }

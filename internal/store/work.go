@@ -1,35 +1,37 @@
 package store
 
 import (
-	"context"
 	"database/sql"
 	"encoding/json"
-	"errors"
-	"time"
 
 	"ensomet/internal/core/casework"
 	"ensomet/internal/core/civil"
 )
 
-// Case is a case of the worklist. Times are in seconds since 1970.
+// Case is a case of the worklist: about a product on a device, a seat that a person holds, a pool, or a product as a whole; what it is not about is 0. Times are in seconds since 1970.
 type Case struct {
-	ID                          int64
-	Kind                        casework.Kind
-	Device, Product             int64
-	State                       casework.State
-	OpenedAt, ChangedAt, SentAt int64
-	Worth, Amount, Currency     string
-	MoneyOn                     civil.Day
-	Proof                       []string
-	CameBack                    int64
-	KeepUntil                   civil.Day
+	ID                            int64
+	Kind                          casework.Kind
+	Device, Product, Person, Pool int64
+	State                         casework.State
+	OpenedAt, ChangedAt, SentAt   int64
+	Worth, Amount, Currency       string
+	MoneyOn                       civil.Day
+	Proof                         []string
+	CameBack                      int64
+	KeepUntil                     civil.Day
+	Owner                         string // who answers for an exception
+	AgreedBy                      string
+	Answer                        string    // what the user said
+	AnswerBy                      civil.Day // until when the user may answer
+	Quantity                      int64     // how many licences it is about
 }
 
-const caseColumns = "SELECT id, kind, device_id, product_id, state, opened_at, changed_at, sent_at, worth, amount, currency, money_on, proof, came_back, keep_until FROM worklist_case"
+const caseColumns = "SELECT id, kind, device_id, product_id, person_id, pool_id, state, opened_at, changed_at, sent_at, worth, amount, currency, money_on, proof, came_back, keep_until, owner, agreed_by, answer, answer_by, quantity FROM worklist_case"
 
 func scanCase(r *sql.Rows, c *Case) error {
 	var proof string
-	if err := r.Scan(&c.ID, &c.Kind, &c.Device, &c.Product, &c.State, &c.OpenedAt, &c.ChangedAt, &c.SentAt, &c.Worth, &c.Amount, &c.Currency, &c.MoneyOn, &proof, &c.CameBack, &c.KeepUntil); err != nil {
+	if err := r.Scan(&c.ID, &c.Kind, &c.Device, &c.Product, &c.Person, &c.Pool, &c.State, &c.OpenedAt, &c.ChangedAt, &c.SentAt, &c.Worth, &c.Amount, &c.Currency, &c.MoneyOn, &proof, &c.CameBack, &c.KeepUntil, &c.Owner, &c.AgreedBy, &c.Answer, &c.AnswerBy, &c.Quantity); err != nil {
 		return err
 	}
 	return json.Unmarshal([]byte(proof), &c.Proof)
@@ -37,6 +39,15 @@ func scanCase(r *sql.Rows, c *Case) error {
 
 // Cases reads all cases, those that ended too.
 func (tx *Tx) Cases() ([]Case, error) { return query(tx, scanCase, caseColumns+" ORDER BY id") }
+
+// CasesOf reads some cases.
+func (tx *Tx) CasesOf(ids []int64) ([]Case, error) {
+	list, err := json.Marshal(ids)
+	if err != nil {
+		return nil, err
+	}
+	return query(tx, scanCase, caseColumns+" WHERE id IN (SELECT value FROM json_each(?)) ORDER BY id", string(list))
+}
 
 // Case reads one case.
 func (tx *Tx) Case(id int64) (Case, error) {
@@ -57,107 +68,44 @@ func (tx *Tx) PutCase(c Case) (int64, error) {
 		return 0, err
 	}
 	if c.ID != 0 {
-		_, err = tx.exec(`UPDATE worklist_case SET state = ?, opened_at = ?, changed_at = ?, sent_at = ?, worth = ?, amount = ?, currency = ?, money_on = ?, proof = ?, came_back = ?, keep_until = ? WHERE id = ?`,
-			string(c.State), c.OpenedAt, c.ChangedAt, c.SentAt, c.Worth, c.Amount, c.Currency, c.MoneyOn, string(proof), c.CameBack, c.KeepUntil, c.ID)
+		_, err = tx.exec(`UPDATE worklist_case SET state = ?, opened_at = ?, changed_at = ?, sent_at = ?, worth = ?, amount = ?, currency = ?, money_on = ?, proof = ?, came_back = ?, keep_until = ?, owner = ?, agreed_by = ?, answer = ?, answer_by = ?, quantity = ? WHERE id = ?`,
+			string(c.State), c.OpenedAt, c.ChangedAt, c.SentAt, c.Worth, c.Amount, c.Currency, c.MoneyOn, string(proof), c.CameBack, c.KeepUntil, c.Owner, c.AgreedBy, c.Answer, c.AnswerBy, c.Quantity, c.ID)
 		return c.ID, err
 	}
-	res, err := tx.exec("INSERT INTO worklist_case(kind, device_id, product_id, state, opened_at, changed_at, sent_at, worth, amount, currency, money_on, proof, came_back, keep_until) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
-		string(c.Kind), c.Device, c.Product, string(c.State), c.OpenedAt, c.ChangedAt, c.SentAt, c.Worth, c.Amount, c.Currency, c.MoneyOn, string(proof), c.CameBack, c.KeepUntil)
+	res, err := tx.exec("INSERT INTO worklist_case(kind, device_id, product_id, person_id, pool_id, state, opened_at, changed_at, sent_at, worth, amount, currency, money_on, proof, came_back, keep_until, quantity) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+		string(c.Kind), c.Device, c.Product, c.Person, c.Pool, string(c.State), c.OpenedAt, c.ChangedAt, c.SentAt, c.Worth, c.Amount, c.Currency, c.MoneyOn, string(proof), c.CameBack, c.KeepUntil, max(1, c.Quantity))
 	if err != nil {
 		return 0, err
 	}
 	return res.LastInsertId()
 }
 
-// CaseStep is one step of a case.
+// CaseStep is one step of a case. Act is what somebody did, empty for evidence. An undone one stays on record.
 type CaseStep struct {
+	ID            int64
 	At            int64
 	Who, From, To string
 	Note          string
+	Act           string
+	Undone        bool
 }
 
 // AddStep keeps a step of a case.
 func (tx *Tx) AddStep(id int64, s CaseStep) error {
-	_, err := tx.exec("INSERT INTO case_step(case_id, at, who, from_state, to_state, note) VALUES (?, ?, ?, ?, ?, ?)", id, s.At, s.Who, s.From, s.To, s.Note)
+	_, err := tx.exec("INSERT INTO case_step(case_id, at, who, from_state, to_state, note, act) VALUES (?, ?, ?, ?, ?, ?, ?)", id, s.At, s.Who, s.From, s.To, s.Note, s.Act)
 	return err
 }
 
 // Steps reads the steps of a case in order.
 func (tx *Tx) Steps(id int64) ([]CaseStep, error) {
-	return query(tx, func(r *sql.Rows, s *CaseStep) error { return r.Scan(&s.At, &s.Who, &s.From, &s.To, &s.Note) }, "SELECT at, who, from_state, to_state, note FROM case_step WHERE case_id = ? ORDER BY id", id)
+	return query(tx, func(r *sql.Rows, s *CaseStep) error {
+		return r.Scan(&s.ID, &s.At, &s.Who, &s.From, &s.To, &s.Note, &s.Act, &s.Undone)
+	}, "SELECT id, at, who, from_state, to_state, note, act, undone FROM case_step WHERE case_id = ? ORDER BY id", id)
 }
 
-// Account is a person who may sign in. Role is look, work or run.
-type Account struct {
-	Name, Role, Hash string
-	CreatedAt        int64
-}
-
-// Accounts reads all accounts.
-func (tx *Tx) Accounts() ([]Account, error) {
-	return query(tx, func(r *sql.Rows, a *Account) error { return r.Scan(&a.Name, &a.Role, &a.Hash, &a.CreatedAt) }, "SELECT name, role, hash, created_at FROM account ORDER BY name")
-}
-
-// Account reads one account.
-func (tx *Tx) Account(name string) (Account, error) {
-	list, err := query(tx, func(r *sql.Rows, a *Account) error { return r.Scan(&a.Name, &a.Role, &a.Hash, &a.CreatedAt) }, "SELECT name, role, hash, created_at FROM account WHERE name = ?", name)
-	if err == nil && len(list) == 0 {
-		err = ErrNotFound
-	}
-	if err != nil {
-		return Account{}, err
-	}
-	return list[0], nil
-}
-
-// PutAccount writes an account.
-func (tx *Tx) PutAccount(a Account) error {
-	_, err := tx.exec("INSERT INTO account(name, role, hash, created_at) VALUES (?, ?, ?, ?) ON CONFLICT(name) DO UPDATE SET role = excluded.role, hash = excluded.hash", a.Name, a.Role, a.Hash, a.CreatedAt)
-	return err
-}
-
-// DropAccount removes an account.
-func (tx *Tx) DropAccount(name string) error {
-	res, err := tx.exec("DELETE FROM account WHERE name = ?", name)
-	if err != nil {
-		return err
-	}
-	if n, _ := res.RowsAffected(); n == 0 {
-		return ErrNotFound
-	}
-	return nil
-}
-
-// WebSessions keeps signed-in browsers; it serves as the store of the session package, so that a restart signs nobody out.
-type WebSessions struct{ DB *DB }
-
-// Find returns the data of a session that has not ended.
-func (w WebSessions) Find(token string) ([]byte, bool, error) {
-	var data []byte
-	err := w.DB.read.QueryRow("SELECT data FROM web_session WHERE token = ? AND expiry > ?", token, time.Now().Unix()).Scan(&data)
-	if errors.Is(err, sql.ErrNoRows) {
-		return nil, false, nil
-	}
-	return data, err == nil, err
-}
-
-// Commit keeps a session and forgets those that have ended.
-func (w WebSessions) Commit(token string, data []byte, expiry time.Time) error {
-	return w.DB.Update(context.Background(), func(tx *Tx) error {
-		if _, err := tx.exec("DELETE FROM web_session WHERE expiry <= ?", time.Now().Unix()); err != nil {
-			return err
-		}
-		_, err := tx.exec("INSERT INTO web_session(token, data, expiry) VALUES (?, ?, ?) ON CONFLICT(token) DO UPDATE SET data = excluded.data, expiry = excluded.expiry", token, data, expiry.Unix())
-		return err
-	})
-}
-
-// Delete ends a session.
-func (w WebSessions) Delete(token string) error {
-	return w.DB.Update(context.Background(), func(tx *Tx) error {
-		_, err := tx.exec("DELETE FROM web_session WHERE token = ?", token)
-		return err
-	})
+// UndoStep marks a step as undone.
+func (tx *Tx) UndoStep(id int64) error {
+	return tx.one("UPDATE case_step SET undone = 1 WHERE id = ? AND undone = 0", id)
 }
 
 // CountCases writes the number of unfinished cases beside each device.

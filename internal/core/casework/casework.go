@@ -2,81 +2,165 @@
 // behind it falls away.
 package casework
 
-import "fmt"
+import (
+	"fmt"
+	"slices"
+)
 
 // Kind says what a case is about.
 type Kind string
 
 // The kinds.
 const (
-	RestrictedTitle Kind = "restricted"
-	IdleLicence     Kind = "idle"
-	Planned         Kind = "planned" // somebody decided to remove it
+	RestrictedTitle Kind = "restricted" // it is there and must not be
+	ForbiddenHours  Kind = "hours"      // it was used at a time at which it must not be
+	Missing         Kind = "missing"    // it is required and not there
+	IdleLicence     Kind = "idle"       // it costs money and nobody uses it
+	IdlePool        Kind = "pool"       // a pool has more licences than anybody ever had out
+	Leaver          Kind = "leaver"     // somebody who left holds a seat
+	Uncovered       Kind = "uncovered"  // a product has a shortfall
+	EndOfLife       Kind = "ended"      // its support has ended, and it was planned to go
+	Planned         Kind = "planned"    // somebody decided to remove it
 )
+
+// Kinds lists all kinds in the order of the worklist.
+var Kinds = []Kind{RestrictedTitle, ForbiddenHours, Missing, Uncovered, Leaver, IdleLicence, IdlePool, EndOfLife, Planned}
+
+// Removes reports whether the work of the kind takes software off a device.
+func (k Kind) Removes() bool {
+	return k == RestrictedTitle || k == IdleLicence || k == EndOfLife || k == Planned || k == ForbiddenHours
+}
+
+// Installs reports whether the work of the kind puts software on a device.
+func (k Kind) Installs() bool { return k == Missing }
+
+// Asks reports whether a user can be asked about a case of the kind.
+func (k Kind) Asks() bool { return k.Removes() && k != Planned }
 
 // State is how far a case is.
 type State string
 
-// The states. Gone and Lapsed are ends; a case that ended opens again when the finding comes back.
+// The states. Gone, Lapsed and Kept are ends; a case that ended opens again when the finding comes back.
 const (
-	Open   State = "open"   // found, nobody has decided
-	Agreed State = "agreed" // somebody decided to remove it
-	Sent   State = "sent"   // the deployment tool has the order
-	Failed State = "failed" // the deployment tool said that it could not
-	Gone   State = "gone"   // later evidence no longer has it
-	Lapsed State = "lapsed" // the reason fell away: used again, allowed now, device retired
-	Kept   State = "kept"   // left in place for a reason, until a date
+	Open     State = "open"     // found, nobody has decided
+	Asked    State = "asked"    // the user was asked and may answer
+	Answered State = "answered" // the user wants to keep it: somebody decides
+	Silent   State = "silent"   // the user did not answer in time: somebody decides
+	Agreed   State = "agreed"   // somebody decided to do it
+	Approved State = "approved" // a second person has agreed
+	Waiting  State = "waiting"  // the order waits to leave the house
+	Sent     State = "sent"     // the deployment tool has the order
+	Failed   State = "failed"   // the deployment tool said that it could not, or nothing at all
+	Gone     State = "gone"     // later evidence shows that it is done
+	Lapsed   State = "lapsed"   // the reason fell away: used again, allowed now, device retired
+	Kept     State = "kept"     // left as it is for a reason, until a date
 )
 
 // States lists all states in the order of the work.
-var States = []State{Open, Agreed, Sent, Failed, Gone, Kept, Lapsed}
+var States = []State{Open, Asked, Answered, Silent, Agreed, Approved, Waiting, Sent, Failed, Gone, Kept, Lapsed}
 
 // Ended reports whether nothing is left to do.
 func (s State) Ended() bool { return s == Gone || s == Lapsed || s == Kept }
 
-// Act is something a person does with a case.
-type Act string
-
-// The acts.
-const (
-	Agree  Act = "agree"
-	Send   Act = "send"
-	Reopen Act = "reopen"
-	Keep   Act = "keep"
-)
-
-var moves = map[Act]map[State]State{
-	Agree:  {Open: Agreed},
-	Send:   {Agreed: Sent, Failed: Sent},
-	Reopen: {Agreed: Open, Failed: Open, Kept: Open},
-	Keep:   {Open: Kept, Agreed: Kept, Failed: Kept},
+// Decides reports whether a case in the state waits for somebody here to decide.
+func (s State) Decides() bool {
+	return s == Open || s == Answered || s == Silent || s == Failed
 }
 
-// Do returns the state after an act, or says why the act is not possible now.
-func Do(s State, a Act) (State, error) {
+// Act is something that is done with a case.
+type Act string
+
+// The acts of people here. Undo is no move of its own: it goes back to where the last one came from.
+const (
+	Ask     Act = "ask"
+	Agree   Act = "agree"
+	Approve Act = "approve"
+	Send    Act = "send"
+	Keep    Act = "keep"
+	Reopen  Act = "reopen"
+	Undo    Act = "undo"
+)
+
+// The acts of others: the user that was asked, the passing of time, and the deployment tool.
+const (
+	SaysNo   Act = "not needed"
+	SaysYes  Act = "needed"
+	TimeOver Act = "no answer"
+	Leaves   Act = "leaves"
+	Fails    Act = "fails"
+	Halts    Act = "halts" // a wave was paused or called off before the order left
+)
+
+// ByHand lists the acts of people here, in the order in which they are offered.
+var ByHand = []Act{Ask, Agree, Approve, Send, Keep, Reopen}
+
+var moves = map[Act]map[State]State{
+	Ask:      {Open: Asked, Answered: Asked, Silent: Asked},
+	Agree:    {Open: Agreed, Asked: Agreed, Answered: Agreed, Silent: Agreed},
+	Approve:  {Agreed: Approved},
+	Send:     {Agreed: Waiting, Approved: Waiting, Failed: Waiting},
+	Keep:     {Open: Kept, Asked: Kept, Answered: Kept, Silent: Kept, Agreed: Kept, Approved: Kept, Failed: Kept},
+	Reopen:   {Asked: Open, Answered: Open, Silent: Open, Agreed: Open, Approved: Open, Failed: Open, Kept: Open},
+	SaysNo:   {Asked: Agreed, Silent: Agreed, Answered: Agreed},
+	SaysYes:  {Asked: Answered, Silent: Answered},
+	TimeOver: {Asked: Silent},
+	Leaves:   {Waiting: Sent},
+	Fails:    {Sent: Failed, Waiting: Failed},
+	Halts:    {Waiting: Agreed},
+}
+
+// Rules is what a house asks of its own people.
+type Rules struct {
+	TwoPersons bool // what is sent must be approved by somebody else than who agreed
+}
+
+// Do returns the state of a case of a kind after an act, or says why the act is not possible now.
+func Do(k Kind, s State, a Act, r Rules) (State, error) {
+	switch {
+	case a == Ask && !k.Asks():
+		return s, fmt.Errorf("there is nobody to ask about it")
+	case a == Send && !k.Removes() && !k.Installs():
+		return s, fmt.Errorf("this is no work for the deployment tool")
+	case a == Send && r.TwoPersons && s == Agreed:
+		return s, fmt.Errorf("it must be approved by a second person before it is sent")
+	}
 	to, ok := moves[a][s]
 	if ok {
 		return to, nil
 	}
 	if s == Sent {
-		return s, fmt.Errorf("the removal has left the house: the next scan of the device decides")
+		return s, fmt.Errorf("the order has left the house: the next scan of the device decides")
 	}
 	return s, fmt.Errorf("a case that is %s cannot be changed by %q", s, a)
 }
 
-// Evidence is what the newest evidence says about a case. Times are in seconds since 1970.
-type Evidence struct {
-	Found    bool  // the finding stands
-	Present  bool  // the install is still there
-	ScanAt   int64 // the newest complete scan of the device
-	Returned bool  // found again after the case had ended as gone
+// Can lists what people here may do with a case of a kind now.
+func Can(k Kind, s State, r Rules) []Act {
+	return slices.DeleteFunc(slices.Clone(ByHand), func(a Act) bool {
+		_, err := Do(k, s, a, r)
+		return err != nil || a == Approve && !r.TwoPersons
+	})
 }
 
-// See returns the state that evidence leads to. A removal that was sent is only judged by a scan taken after it was sent; a scan older than that proves nothing.
+// Evidence is what the newest evidence says about a case. Times are in seconds since 1970.
+type Evidence struct {
+	Found   bool  // the finding stands
+	Present bool  // what the work is to change is still as it was: the install is there, the required one is not, the seat is held
+	ScanAt  int64 // the newest complete scan of the device
+	GoneAt  int64 // when the case ended as gone
+}
+
+// Stands is how many seconds a thing must stay away for what was saved by it to stand; what is there again before that has come back.
+const Stands = 90 * 86400
+
+// See returns the state that evidence leads to. An order that was sent is only judged by a scan taken after it was sent; a scan older than that proves nothing.
 func See(s State, sentAt int64, e Evidence) State {
 	if s.Ended() {
 		if e.Found && (s == Gone || s == Lapsed) {
 			return Open
+		}
+		if s == Gone && e.Present && e.ScanAt < e.GoneAt+Stands {
+			return Lapsed // it is back, though nothing is wrong with it now
 		}
 		return s
 	}

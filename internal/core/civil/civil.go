@@ -83,6 +83,12 @@ func (d Day) AddMonths(n int) Day {
 	return OfUnix(first.AddDate(0, 0, min(day, last)-1).Unix())
 }
 
+// MonthStart is the first day of the day's month.
+func (d Day) MonthStart() Day {
+	t := time.Unix(int64(d-epoch)*86400, 0).UTC()
+	return d - Day(t.Day()) + 1
+}
+
 // MarshalText writes the day as String does.
 func (d Day) MarshalText() ([]byte, error) { return []byte(d.String()), nil }
 

@@ -146,7 +146,7 @@ func Fit(policies []Policy, t Title, f condition.Facts) Week {
 func Ranked(policies []Policy, t Title, f condition.Facts) []*Policy {
 	var fit []*Policy
 	for i := range policies {
-		if p := &policies[i]; p.speaksOf(t) && p.Group.Holds(f) {
+		if p := &policies[i]; p.SpeaksOf(t) && p.Group.Holds(f) {
 			fit = append(fit, p)
 		}
 	}

@@ -19,6 +19,12 @@ const (
 	NotMetered Stance = "not metered"
 )
 
+// What may be said of reclaiming; a title is chosen for it in the same way.
+const (
+	Proposed    Stance = "proposed"
+	NotProposed Stance = "not proposed"
+)
+
 // Policy is one rule. It speaks of one product, or of a category, or of a publisher (what it does not speak of is 0 or empty), on the devices of a group.
 type Policy struct {
 	ID        int64
@@ -56,12 +62,13 @@ func (p *Policy) specific() int {
 	return n
 }
 
-func (p *Policy) speaksOf(t Title) bool {
+// SpeaksOf reports whether a policy speaks of a title, on whatever device.
+func (p *Policy) SpeaksOf(t Title) bool {
 	return (p.Product != 0 || p.Category != "" || p.Publisher != "") &&
 		(p.Product == 0 || p.Product == t.Product) && (p.Category == "" || p.Category == t.Category) && (p.Publisher == "" || p.Publisher == t.Publisher)
 }
 
-var strictness = map[Stance]int{Restricted: 2, Required: 1, Allowed: 0, NotMetered: 1, Metered: 0}
+var strictness = map[Stance]int{Restricted: 2, Required: 1, Allowed: 0, NotMetered: 1, Metered: 0, NotProposed: 1, Proposed: 0}
 
 // Decide returns the policy that holds for a title on a device, or nil where none speaks of it. The most specific wins; among equals the stricter, then
 // the older. Hours are not looked at: Fit does.

@@ -20,6 +20,9 @@ const (
 	Reuse           Worth = "reuse"
 )
 
+// Exposure is what a shortfall is worth at list price: nothing that is saved, but what it would cost.
+const Exposure Worth = "exposure"
+
 // Install is what a proposal looks at: one licensable product on one device.
 type Install struct {
 	InstalledOn civil.Day // the first day it is known of, where no date was reported
@@ -29,12 +32,20 @@ type Install struct {
 	Excepted    bool
 }
 
-// Rule sets the least age of an install in days before it may be proposed.
-type Rule struct{ GraceDays int }
+// Rule sets when licences are proposed.
+type Rule struct {
+	Window     int     // days that are looked at
+	LeastShare float64 // of them that must be measured
+	GraceDays  int     // least age of an install in days before it may be proposed
+	PoolShare  float64 // a pool whose peak lies below this share of its quantity is proposed
+	Never      bool    // nothing is proposed at all
+}
 
 // Propose reports whether an install may be proposed on a day, or why not.
 func Propose(in Install, r Rule, day civil.Day) (bool, string) {
 	switch {
+	case r.Never:
+		return false, "a rule leaves it alone"
 	case in.Use.Class != usage.NeverUsed && in.Use.Class != usage.Unused:
 		return false, string(in.Use.Class)
 	case in.Stance == policy.Required:

@@ -121,3 +121,10 @@ func (f *Facts) metered(from, to civil.Day) int {
 	}
 	return n
 }
+
+// Until is what speaks of the days up to a day. A last use after it says nothing of those before it.
+func (f Facts) Until(day civil.Day) Facts {
+	f.UseDays = slices.DeleteFunc(slices.Clone(f.UseDays), func(d civil.Day) bool { return d > day })
+	f.LastUses = slices.DeleteFunc(slices.Clone(f.LastUses), func(l LastUse) bool { return l.UsedOn > day })
+	return f
+}

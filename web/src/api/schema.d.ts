@@ -132,6 +132,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/case-rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["caseRules"];
+        put: operations["setCaseRules"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cases": {
         parameters: {
             query?: never;
@@ -158,6 +174,22 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["caseAct"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cases/counts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["caseCounts"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -788,6 +820,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/ledger": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["ledgerSums"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/left-out": {
         parameters: {
             query?: never;
@@ -894,6 +942,54 @@ export interface paths {
         get: operations["me"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/metering": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["metering"];
+        put?: never;
+        post: operations["meter"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/metering/kept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["keepUse"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/metering/{id}/end": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["endMeter"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1204,6 +1300,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/policies/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["previewPolicy"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/policies/{id}/end": {
         parameters: {
             query?: never;
@@ -1220,6 +1332,102 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/pools": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["pools"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pools/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["pool"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pools/{id}/complaints": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["complain"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pools/{id}/days": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["poolDays"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pools/{id}/size": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["sizePool"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pools/{id}/sizing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["poolSizing"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/positions": {
         parameters: {
             query?: never;
@@ -1228,6 +1436,22 @@ export interface paths {
             cookie?: never;
         };
         get: operations["positions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/potential": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["potential"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1380,6 +1604,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/products/{id}/stance": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["stance"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/products/{id}/steps": {
         parameters: {
             query?: never;
@@ -1428,6 +1668,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/products/{id}/use": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["useOver"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/products/{id}/versions": {
         parameters: {
             query?: never;
@@ -1454,6 +1710,22 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["watch"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/products/{id}/ways-out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["waysOut"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1518,6 +1790,54 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["endPurchaseRequest"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reclaim-rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["reclaimRules"];
+        put?: never;
+        post: operations["putReclaimRule"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reclaim-rules/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["previewReclaim"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reclaim-rules/{id}/end": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["endReclaimRule"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1597,6 +1917,22 @@ export interface paths {
         };
         get: operations["rules"];
         put: operations["setRules"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/savings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["savings"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -2100,6 +2436,38 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/waves": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["waves"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/waves/{id}/steer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["steerWave"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -2217,6 +2585,46 @@ export interface components {
             id: number;
             what: string;
         };
+        "BodyReclaimDraft; End int64 \"json:\\\"endOmitempty\\\" doc:\\\"the number of a rule that would end instead of setting one\\\"\" }Body": {
+            category?: string;
+            /**
+             * Format: int64
+             * @description the number of a rule that would end, instead of setting one
+             */
+            end?: number;
+            /**
+             * Format: int64
+             * @description an install younger than this is left alone
+             */
+            grace: number;
+            group?: string;
+            /**
+             * Format: double
+             * @description share of the window that must be measured
+             */
+            least: number;
+            note?: string;
+            /**
+             * Format: double
+             * @description a pool whose peak lies below this share of its quantity is proposed
+             */
+            poolShare: number;
+            /** Format: int64 */
+            product?: number;
+            /** @description false leaves them alone */
+            propose: boolean;
+            publisher?: string;
+            /**
+             * Format: int64
+             * @description the number of the rule that it takes the place of
+             */
+            replaces?: number;
+            /**
+             * Format: int64
+             * @description days that are looked at
+             */
+            window: number;
+        };
         "BodyStruct { Days int \"json:\\\"days\\\"\" }Body": {
             /** Format: int64 */
             days: number;
@@ -2232,13 +2640,6 @@ export interface components {
             /** @enum {string} */
             act: "again" | "call off";
             ids: number[];
-        };
-        "BodyStruct { IDs ListInt64 \"json:\\\"ids\\\" minItems:\\\"1\\\"\"; Act string \"json:\\\"act\\\" enum:\\\"agreeSendReopenKeep\\\"\"; Note string \"json:\\\"noteOmitempty\\\"\"; Until string \"json:\\\"untilOmitempty\\\"\" }Body": {
-            /** @enum {string} */
-            act: "agree" | "send" | "reopen" | "keep";
-            ids: number[];
-            note?: string;
-            until?: string;
         };
         "BodyStruct { Key string \"json:\\\"key\\\"\" }Body": {
             key: string;
@@ -2272,10 +2673,43 @@ export interface components {
             monthDays?: number[];
             weekdays?: number[];
         };
+        CaseCount: {
+            /** Format: int64 */
+            count: number;
+            kind: string;
+            state: string;
+        };
+        CaseDeed: {
+            /** @enum {string} */
+            act: "ask" | "agree" | "approve" | "send" | "keep" | "reopen" | "undo";
+            ids: number[];
+            note?: string;
+            /** @description for keep: who answers for the exception; empty is who keeps it */
+            owner?: string;
+            /** @description for keep: the last day of the exception */
+            until?: string;
+            /** @description for send: a few at a time */
+            wave?: components["schemas"]["WaveSettings"];
+        };
+        CaseDone: {
+            /** Format: int64 */
+            count: number;
+            /**
+             * Format: int64
+             * @description when what was done leaves the house; 0 where nothing does
+             */
+            leaves: number;
+            /** @description why others were not, each reason once */
+            refused: string[];
+        };
         CaseRow: {
+            /** @description the device, person, pool or product that it is about */
+            about: string;
             age: string;
             /** Format: double */
             amount: number;
+            answer: string;
+            answerBy: string;
             /** Format: int64 */
             cameBack: number;
             /** Format: int64 */
@@ -2287,23 +2721,60 @@ export interface components {
             ended: boolean;
             /** Format: int64 */
             id: number;
+            keptUntil: string;
             kind: string;
             moneyOn: string;
             /** Format: int64 */
             openedAt: number;
+            owner: string;
+            /** @description user_id of who holds the seat, or is asked */
+            person: string;
+            /** Format: int64 */
+            personId: number;
+            pool: string;
             product: string;
             /** Format: int64 */
             productId: number;
             publisher: string;
+            /** Format: int64 */
+            quantity: number;
             state: string;
             unit: string;
             user: string;
             worth: string;
         };
+        CaseRules: {
+            /**
+             * Format: int64
+             * @description how long a user may take to answer
+             */
+            answerDays: number;
+            /**
+             * Format: int64
+             * @description how long mail and orders wait before they leave the house, so that they can be called back
+             */
+            holdMinutes: number;
+            /**
+             * Format: int64
+             * @description how often a user is reminded, each time with as many days
+             */
+            reminders: number;
+            /**
+             * Format: int64
+             * @description how long the deployment tool may say nothing before an order counts as failed
+             */
+            silentDays: number;
+            /** @description what is sent must be approved by somebody else than who agreed */
+            twoPersons: boolean;
+        };
         CaseView: {
+            /** @description the device, person, pool or product that it is about */
+            about: string;
             age: string;
             /** Format: double */
             amount: number;
+            answer: string;
+            answerBy: string;
             /** Format: int64 */
             cameBack: number;
             /** Format: int64 */
@@ -2317,17 +2788,26 @@ export interface components {
             /** Format: int64 */
             id: number;
             keepUntil: string;
+            keptUntil: string;
             kind: string;
             /** Format: int64 */
             lastSeen: number;
             moneyOn: string;
             /** Format: int64 */
             openedAt: number;
+            owner: string;
+            /** @description user_id of who holds the seat, or is asked */
+            person: string;
+            /** Format: int64 */
+            personId: number;
+            pool: string;
             product: string;
             /** Format: int64 */
             productId: number;
             proof: string[];
             publisher: string;
+            /** Format: int64 */
+            quantity: number;
             state: string;
             steps: components["schemas"]["StepView"][];
             unit: string;
@@ -2542,6 +3022,10 @@ export interface components {
             same: number;
             software: components["schemas"]["ComparedTitle"][];
             warning: string;
+        };
+        ComplainRequest: {
+            text: string;
+            user: string;
         };
         Condition: {
             all?: components["schemas"]["Condition"][];
@@ -2877,6 +3361,28 @@ export interface components {
             never: number;
             /** Format: int64 */
             stale: number;
+        };
+        Draft: {
+            category?: string;
+            /** @description such as mon-fri or sat|sun; empty is every day */
+            days?: string;
+            /**
+             * Format: int64
+             * @description in a preview: the number of a policy that would end, instead of setting one
+             */
+            end?: number;
+            /** @description such as 08:00 */
+            from?: string;
+            group?: string;
+            owner?: string;
+            /** Format: int64 */
+            product?: number;
+            publisher?: string;
+            reason: string;
+            /** @enum {string} */
+            stance: "allowed" | "restricted" | "required";
+            to?: string;
+            until?: string;
         };
         Drill: {
             holders: components["schemas"]["HolderRow"][];
@@ -3245,6 +3751,16 @@ export interface components {
             product: number;
             reason: string;
         };
+        LedgerSum: {
+            /** Format: int64 */
+            cases: number;
+            currency: string;
+            /** Format: int64 */
+            lines: number;
+            potential: string;
+            realised: string;
+            worth: string;
+        };
         Level: {
             detail: string;
             /** Format: int64 */
@@ -3382,10 +3898,20 @@ export interface components {
         };
         Mail: {
             address: string;
+            /**
+             * Format: int64
+             * @description it leaves at this time or later, and can be called back until then
+             */
+            after: number;
             body: string;
             error: string;
             /** Format: int64 */
             id: number;
+            /**
+             * Format: int64
+             * @description the question that it asks, 0 where it asks none
+             */
+            question: number;
             /** Format: int64 */
             queuedAt: number;
             /** Format: int64 */
@@ -3413,6 +3939,77 @@ export interface components {
         };
         MendRequest: {
             content: string;
+        };
+        Metered: {
+            /** @description none is that every title is metered on every device that reports use */
+            choices: components["schemas"]["MeteringView"][];
+            /** Format: int64 */
+            dayDays: number;
+            /**
+             * Format: int64
+             * @description days of use that are kept
+             */
+            days: number;
+            /**
+             * Format: int64
+             * @description that have ever reported use
+             */
+            devices: number;
+            /** Format: int64 */
+            eventDays: number;
+            /**
+             * Format: int64
+             * @description raw events that are kept
+             */
+            events: number;
+            /** @description the first of them */
+            firstDay: string;
+            /**
+             * Format: int64
+             * @description events whose clock is ahead: they wait for their time
+             */
+            future: number;
+            /** Format: int64 */
+            inService: number;
+            /**
+             * Format: int64
+             * @description of them, those that were not seen whole
+             */
+            lost: number;
+            /** Format: int64 */
+            sessionDays: number;
+            /**
+             * Format: int64
+             * @description runs that are kept
+             */
+            sessions: number;
+            /**
+             * Format: int64
+             * @description runs that raw events spoke of
+             */
+            starts: number;
+        };
+        MeteringDraft: {
+            category: string;
+            group: string;
+            note: string;
+            /** @description false leaves them out of a wider choice */
+            on: boolean;
+            /** Format: int64 */
+            product: number;
+            publisher: string;
+        };
+        MeteringView: {
+            /** Format: int64 */
+            at: number;
+            author: string;
+            from: string;
+            group: string;
+            /** Format: int64 */
+            id: number;
+            note: string;
+            on: boolean;
+            what: string;
         };
         MetricOrderRequest: {
             order: string[];
@@ -3828,6 +4425,17 @@ export interface components {
             /** Format: int64 */
             total: number;
         };
+        PagePoolRow: {
+            /** Format: int64 */
+            never: number;
+            next: string;
+            parts: components["schemas"]["Part"][];
+            rows: components["schemas"]["PoolRow"][];
+            /** Format: int64 */
+            stale: number;
+            /** Format: int64 */
+            total: number;
+        };
         PagePositionRow: {
             /** Format: int64 */
             never: number;
@@ -3867,6 +4475,17 @@ export interface components {
             next: string;
             parts: components["schemas"]["Part"][];
             rows: components["schemas"]["ReleaseRow"][];
+            /** Format: int64 */
+            stale: number;
+            /** Format: int64 */
+            total: number;
+        };
+        PageSavingRow: {
+            /** Format: int64 */
+            never: number;
+            next: string;
+            parts: components["schemas"]["Part"][];
+            rows: components["schemas"]["SavingRow"][];
             /** Format: int64 */
             stale: number;
             /** Format: int64 */
@@ -4002,6 +4621,36 @@ export interface components {
             /** @enum {string} */
             what: "move" | "remove" | "extend" | "keep";
         };
+        PolicyDraft: {
+            category?: string;
+            /** @description such as mon-fri or sat|sun; empty is every day */
+            days?: string;
+            /** @description such as 08:00 */
+            from?: string;
+            group?: string;
+            owner?: string;
+            /** Format: int64 */
+            product?: number;
+            publisher?: string;
+            reason: string;
+            /** @enum {string} */
+            stance: "allowed" | "restricted" | "required";
+            to?: string;
+            until?: string;
+        };
+        PolicyEffect: {
+            /**
+             * Format: int64
+             * @description findings that it brings
+             */
+            comes: number;
+            /**
+             * Format: int64
+             * @description findings that it ends
+             */
+            goes: number;
+            samples: string[];
+        };
         PolicyList: {
             categories: string[];
             groups: string[];
@@ -4012,11 +4661,294 @@ export interface components {
             at: number;
             author: string;
             group: string;
+            /** @description when it holds; empty is always */
+            hours: string;
+            /** Format: int64 */
+            id: number;
+            /** @description its last day is past */
+            over: boolean;
+            /** @description who answers for an exception */
+            owner: string;
+            reason: string;
+            stance: string;
+            /** @description its last day */
+            until: string;
+            what: string;
+        };
+        PoolComplaint: {
+            /** Format: int64 */
+            at: number;
+            author: string;
+            /** Format: int64 */
+            endedAt: number;
+            endedHow: string;
+            /** Format: int64 */
+            id: number;
+            text: string;
+            user: string;
+        };
+        PoolDayView: {
+            /** Format: int64 */
+            checkouts: number;
+            day: string;
+            /** Format: int64 */
+            denials: number;
+            /**
+             * Format: double
+             * @description licence-hours out
+             */
+            hours: number;
+            /** Format: int64 */
+            peak: number;
+            /**
+             * Format: int64
+             * @description licences that the pool had on the day
+             */
+            quantity: number;
+            /** Format: int64 */
+            users: number;
+        };
+        PoolHour: {
+            /** Format: int64 */
+            denials: number;
+            /** Format: int64 */
+            hour: number;
+            /** Format: double */
+            mean: number;
+            /** Format: int64 */
+            peak: number;
+        };
+        PoolLost: {
+            /** Format: int64 */
+            from: number;
+            /** Format: int64 */
+            to: number;
+        };
+        PoolOut: {
+            /**
+             * Format: int64
+             * @description seconds of work; -1 where the server does not say
+             */
+            active: number;
+            device: string;
+            /** Format: int64 */
+            licences: number;
+            open: boolean;
+            /** Format: int64 */
+            seconds: number;
+            /** Format: int64 */
+            start: number;
+            user: string;
+        };
+        PoolRow: {
+            /** @enum {string} */
+            alert: "lost" | "expired" | "expires soon" | "denied" | "silent" | "";
+            /**
+             * Format: int64
+             * @description complaints that nobody has answered
+             */
+            asked: number;
+            /** Format: int64 */
+            cases: number;
+            code: string;
+            /** Format: int64 */
+            denials: number;
+            expires: string;
+            /** Format: int64 */
+            id: number;
+            /** @description the last day on which it reported */
+            lastDay: string;
+            /** @description the connection to its server is lost */
+            lost: boolean;
+            /** Format: int64 */
+            peak: number;
+            product: string;
+            /** Format: int64 */
+            productId: number;
+            publisher: string;
+            /** Format: int64 */
+            quantity: number;
+            server: string;
+            /**
+             * Format: double
+             * @description utilisation: peak divided by quantity
+             */
+            used: number;
+        };
+        PoolShare: {
+            /** Format: int64 */
+            denials: number;
+            /**
+             * Format: double
+             * @description licence-hours out
+             */
+            hours: number;
+            /**
+             * Format: double
+             * @description of them, hours in which nobody worked, where the server says so
+             */
+            idle: number;
+            name: string;
+            /** Format: int64 */
+            times: number;
+            who: string;
+        };
+        PoolSize: {
+            /** Format: int64 */
+            at: number;
+            author: string;
+            /** @description what replay and formula said at the time */
+            basis: string;
             /** Format: int64 */
             id: number;
             reason: string;
-            stance: string;
-            what: string;
+            /** Format: int64 */
+            size: number;
+            /** Format: int64 */
+            was: number;
+        };
+        PoolSizeView: {
+            /** @description a year: the licences, and the denials at what one of them costs */
+            cost: string;
+            /**
+             * Format: double
+             * @description share by the formula, at the load of the busiest hours
+             */
+            erlang: number;
+            /** Format: double */
+            high: number;
+            /** Format: int64 */
+            licences: number;
+            /** Format: double */
+            low: number;
+            /**
+             * Format: double
+             * @description denials a day, by replay
+             */
+            perDay: number;
+            /** Format: double */
+            share: number;
+        };
+        PoolSizing: {
+            /**
+             * Format: double
+             * @description variance of arrivals by the hour divided by their mean: 1 at random, more where they come together
+             */
+            bunched: number;
+            /** @description the hours of the workday that the formula looks at */
+            busyHours: string;
+            currency: string;
+            /** Format: int64 */
+            days: number;
+            /** @description price of one licence a year, where a line or the catalogue says */
+            licence: string;
+            /**
+             * Format: double
+             * @description offered in the busiest hours, in erlangs
+             */
+            load: number;
+            /**
+             * Format: int64
+             * @description denied requests that were made again within minutes: they wanted once
+             */
+            repeats: number;
+            /** Format: int64 */
+            requests: number;
+            /** Format: int64 */
+            seeds: number;
+            sizes: components["schemas"]["PoolSizeView"][];
+            /**
+             * Format: int64
+             * @description the least size at which at most target of the requests are denied
+             */
+            suggested: number;
+            /** Format: double */
+            target: number;
+            /** @enum {string} */
+            trust: "replay" | "both" | "neither";
+            /**
+             * Format: int64
+             * @description requests that were denied, so that nobody knows how long they would have lasted: their length is drawn from the served ones
+             */
+            unknown: number;
+            why: string;
+        };
+        PoolView: {
+            /** @enum {string} */
+            alert: "lost" | "expired" | "expires soon" | "denied" | "silent" | "";
+            /** Format: int64 */
+            arrivals: number;
+            /**
+             * Format: int64
+             * @description complaints that nobody has answered
+             */
+            asked: number;
+            /** Format: int64 */
+            cases: number;
+            code: string;
+            complaints: components["schemas"]["PoolComplaint"][];
+            days: components["schemas"]["PoolDayView"][];
+            /** Format: int64 */
+            denials: number;
+            expires: string;
+            from: string;
+            /** @description of workdays, by the clock */
+            hours: components["schemas"]["PoolHour"][];
+            /** Format: int64 */
+            id: number;
+            /**
+             * Format: double
+             * @description licence-hours out in which nobody worked, of the sessions whose server says so
+             */
+            idleHours: number;
+            /** @description the last day on which it reported */
+            lastDay: string;
+            /** Format: double */
+            licenceHours: number;
+            longest: components["schemas"]["PoolOut"][];
+            /** @description the connection to its server is lost */
+            lost: boolean;
+            /** @description times without a connection to the server: nothing is known of them */
+            lostSpans: components["schemas"]["PoolLost"][];
+            /**
+             * Format: double
+             * @description seconds of a session
+             */
+            meanLength: number;
+            /**
+             * Format: double
+             * @description licences out on average; arrivals times mean length over the time, by Little's law
+             */
+            meanOut: number;
+            /** Format: int64 */
+            peak: number;
+            product: string;
+            /** Format: int64 */
+            productId: number;
+            publisher: string;
+            /** Format: int64 */
+            quantity: number;
+            /**
+             * Format: double
+             * @description licence-hours of the sessions whose server says how much was worked
+             */
+            saysIdleHours: number;
+            server: string;
+            sites: components["schemas"]["PoolShare"][];
+            sizes: components["schemas"]["PoolSize"][];
+            /**
+             * Format: int64
+             * @description licences that could be given back by the usual share
+             */
+            spare: number;
+            to: string;
+            /**
+             * Format: double
+             * @description utilisation: peak divided by quantity
+             */
+            used: number;
+            /** @description most denied first, then most hours */
+            users: components["schemas"]["PoolShare"][];
         };
         PositionRow: {
             /** Format: int64 */
@@ -4298,6 +5230,88 @@ export interface components {
             last?: string;
             until: string;
             weekdays?: number[];
+        };
+        ReclaimDifferent: {
+            about: string;
+            comes: boolean;
+            product: string;
+            why: string;
+        };
+        ReclaimDraft: {
+            category?: string;
+            /**
+             * Format: int64
+             * @description an install younger than this is left alone
+             */
+            grace: number;
+            group?: string;
+            /**
+             * Format: double
+             * @description share of the window that must be measured
+             */
+            least: number;
+            note?: string;
+            /**
+             * Format: double
+             * @description a pool whose peak lies below this share of its quantity is proposed
+             */
+            poolShare: number;
+            /** Format: int64 */
+            product?: number;
+            /** @description false leaves them alone */
+            propose: boolean;
+            publisher?: string;
+            /**
+             * Format: int64
+             * @description the number of the rule that it takes the place of
+             */
+            replaces?: number;
+            /**
+             * Format: int64
+             * @description days that are looked at
+             */
+            window: number;
+        };
+        ReclaimEffect: {
+            /** Format: int64 */
+            comes: number;
+            /** Format: int64 */
+            goes: number;
+            /** @description what the proposals are worth, now and then, by currency */
+            money: components["schemas"]["ReclaimMoney"][];
+            /**
+             * Format: int64
+             * @description idle licences that are proposed now
+             */
+            now: number;
+            /** @description the first of those that come or go */
+            samples: components["schemas"]["ReclaimDifferent"][];
+            /** Format: int64 */
+            then: number;
+        };
+        ReclaimMoney: {
+            currency: string;
+            now: string;
+            then: string;
+        };
+        ReclaimView: {
+            /** Format: int64 */
+            at: number;
+            author: string;
+            /** Format: int64 */
+            grace: number;
+            group: string;
+            /** Format: int64 */
+            id: number;
+            /** Format: double */
+            least: number;
+            note: string;
+            /** Format: double */
+            poolShare: number;
+            propose: boolean;
+            what: string;
+            /** Format: int64 */
+            window: number;
         };
         RecognitionRun: {
             /** Format: int64 */
@@ -4584,6 +5598,32 @@ export interface components {
             /** @enum {string} */
             what: "new" | "changed" | "gone" | "kept";
         };
+        SavingRow: {
+            /** Format: double */
+            amount: number;
+            /** Format: int64 */
+            at: number;
+            /** Format: int64 */
+            caseId: number;
+            currency: string;
+            device: string;
+            /** Format: int64 */
+            id: number;
+            moneyOn: string;
+            note: string;
+            product: string;
+            /** Format: int64 */
+            productId: number;
+            publisher: string;
+            /**
+             * Format: int64
+             * @description the scan that showed it
+             */
+            scanAt: number;
+            state: string;
+            unit: string;
+            worth: string;
+        };
         ScanRow: {
             /** Format: int64 */
             at: number;
@@ -4697,6 +5737,12 @@ export interface components {
             name: string;
             password: string;
         };
+        SizePoolRequest: {
+            basis: string;
+            reason: string;
+            /** Format: int64 */
+            size: number;
+        };
         SourceDiffer: {
             name: string;
             versions: {
@@ -4722,6 +5768,15 @@ export interface components {
             unit: string;
             /** Format: int64 */
             year: number;
+        };
+        StanceView: {
+            /** @description its use depends on the hour */
+            hours: boolean;
+            /** @description all that speak of it, the one that goes first first */
+            policies: components["schemas"]["PolicyView"][];
+            /** @description what holds for its being there; empty where nothing speaks of it */
+            stance: string;
+            why: string;
         };
         StartRequest: {
             dry: boolean;
@@ -4785,6 +5840,10 @@ export interface components {
             /** Format: int64 */
             size: number;
         };
+        SteerWaveRequest: {
+            /** @enum {string} */
+            to: "pause" | "go on" | "call off";
+        };
         StepLine: {
             /** Format: int64 */
             after: number;
@@ -4800,11 +5859,13 @@ export interface components {
             what: string;
         };
         StepView: {
+            act: string;
             /** Format: int64 */
             at: number;
             from: string;
             note: string;
             to: string;
+            undone: boolean;
             who: string;
         };
         StoredStatement: {
@@ -5049,6 +6110,62 @@ export interface components {
             offers: components["schemas"]["Offer"][];
             runs: components["schemas"]["RecognitionRun"][];
         };
+        UseKept: {
+            /**
+             * Format: int64
+             * @description days of use
+             */
+            dayDays: number;
+            /**
+             * Format: int64
+             * @description raw events of processes
+             */
+            eventDays: number;
+            /**
+             * Format: int64
+             * @description runs of programs
+             */
+            sessionDays: number;
+        };
+        UseMonth: {
+            /**
+             * Format: double
+             * @description of them, hours in which somebody worked, where it was measured
+             */
+            activeHours: number;
+            asOf: string;
+            /**
+             * Format: int64
+             * @description that had it
+             */
+            devices: number;
+            /** Format: int64 */
+            light: number;
+            month: string;
+            /** Format: int64 */
+            neverUsed: number;
+            /** Format: int64 */
+            notMeasured: number;
+            /**
+             * Format: int64
+             * @description rights in force
+             */
+            owned: number;
+            /** Format: int64 */
+            regular: number;
+            /**
+             * Format: double
+             * @description in the month
+             */
+            runHours: number;
+            /** Format: int64 */
+            unused: number;
+            /**
+             * Format: int64
+             * @description different users in the month
+             */
+            users: number;
+        };
         UseRow: {
             age: string;
             class: string;
@@ -5066,6 +6183,33 @@ export interface components {
             unit: string;
             /** Format: int64 */
             used: number;
+            user: string;
+        };
+        UseView: {
+            /** @description names of its programs */
+            files: string[];
+            /** @description some name of a program is known for it */
+            metered: boolean;
+            months: components["schemas"]["UseMonth"][];
+            product: string;
+            /** Format: int64 */
+            productId: number;
+            publisher: string;
+            /** @description most days first */
+            users: components["schemas"]["UserOfTitle"][];
+            /** Format: int64 */
+            window: number;
+        };
+        UserOfTitle: {
+            /** Format: double */
+            activeHours: number;
+            /** Format: int64 */
+            days: number;
+            last: string;
+            name: string;
+            /** Format: double */
+            runHours: number;
+            unit: string;
             user: string;
         };
         VersionView: {
@@ -5122,6 +6266,83 @@ export interface components {
         };
         WatchRequest: {
             on: boolean;
+        };
+        WaveSettings: {
+            /**
+             * Format: int64
+             * @description percent of the answered ones that may fail before it pauses
+             */
+            maxFails: number;
+            name: string;
+            /**
+             * Format: int64
+             * @description how many leave on one day; 0 is all at once
+             */
+            perDay: number;
+        };
+        WaveView: {
+            /** Format: int64 */
+            at: number;
+            author: string;
+            /**
+             * Format: int64
+             * @description the tool says that it did them; evidence decides
+             */
+            done: number;
+            /** Format: int64 */
+            failed: number;
+            /** Format: int64 */
+            id: number;
+            /**
+             * Format: int64
+             * @description percent of the answered ones that may fail before it pauses
+             */
+            maxFails: number;
+            name: string;
+            /**
+             * Format: int64
+             * @description sent, without an answer
+             */
+            out: number;
+            /**
+             * Format: int64
+             * @description how many leave on one day; 0 is all at once
+             */
+            perDay: number;
+            /** @enum {string} */
+            state: "running" | "paused" | "called off";
+            /** Format: int64 */
+            today: number;
+            /** Format: int64 */
+            waiting: number;
+            /** @description why it paused */
+            why: string;
+        };
+        WayOut: {
+            /** @description cases that do it */
+            cases: number[];
+            /** @description 0 where it costs nothing, empty where nobody knows */
+            cost: string;
+            /**
+             * Format: int64
+             * @description by how much the shortfall shrinks
+             */
+            covers: number;
+            currency: string;
+            /** @description why it cannot be */
+            error: string;
+            /**
+             * Format: int64
+             * @description what stays short
+             */
+            left: number;
+            /** @description to be tried together with others */
+            measures: components["schemas"]["BasketMeasure"][];
+            saves: string;
+            time: string;
+            /** @enum {string} */
+            what: "take back" | "remove" | "transfer" | "renew maintenance" | "widen" | "buy";
+            words: string;
         };
         WithdrawLineRequest: {
             why: string;
@@ -5448,6 +6669,68 @@ export interface operations {
             };
         };
     };
+    caseRules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaseRules"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    setCaseRules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CaseRules"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaseRules"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     cases: {
         parameters: {
             query?: {
@@ -5495,7 +6778,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["BodyStruct { IDs ListInt64 \"json:\\\"ids\\\" minItems:\\\"1\\\"\"; Act string \"json:\\\"act\\\" enum:\\\"agreeSendReopenKeep\\\"\"; Note string \"json:\\\"noteOmitempty\\\"\"; Until string \"json:\\\"untilOmitempty\\\"\" }Body"];
+                "application/json": components["schemas"]["CaseDeed"];
             };
         };
         responses: {
@@ -5505,7 +6788,36 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Done"];
+                    "application/json": components["schemas"]["CaseDone"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    caseCounts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaseCount"][];
                 };
             };
             /** @description Error */
@@ -6919,6 +8231,35 @@ export interface operations {
             };
         };
     };
+    ledgerSums: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LedgerSum"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     leave: {
         parameters: {
             query?: never;
@@ -7138,6 +8479,132 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Me"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    metering: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Metered"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    meter: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MeteringDraft"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    keepUse: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UseKept"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UseKept"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    endMeter: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description Error */
@@ -7839,9 +9306,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": {
-                    [key: string]: string;
-                };
+                "application/json": components["schemas"]["PolicyDraft"];
             };
         };
         responses: {
@@ -7851,7 +9316,40 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ImportResult"];
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    previewPolicy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Draft"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PolicyEffect"];
                 };
             };
             /** @description Error */
@@ -7896,6 +9394,214 @@ export interface operations {
             };
         };
     };
+    pools: {
+        parameters: {
+            query?: {
+                q?: string;
+                f?: string[];
+                sort?: string;
+                desc?: boolean;
+                cursor?: string;
+                limit?: number;
+                /** @description a column whose values are counted */
+                split?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PagePoolRow"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    pool: {
+        parameters: {
+            query?: {
+                days?: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PoolView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    complain: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ComplainRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    poolDays: {
+        parameters: {
+            query?: {
+                days?: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PoolDayView"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    sizePool: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SizePoolRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    poolSizing: {
+        parameters: {
+            query?: {
+                target?: number;
+                denialCost?: number;
+                /** @description a key of your own, under which you can ask how far it is */
+                watch?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PoolSizing"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     positions: {
         parameters: {
             query?: {
@@ -7921,6 +9627,44 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PagePositionRow"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    potential: {
+        parameters: {
+            query?: {
+                q?: string;
+                f?: string[];
+                sort?: string;
+                desc?: boolean;
+                cursor?: string;
+                limit?: number;
+                /** @description a column whose values are counted */
+                split?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageSavingRow"];
                 };
             };
             /** @description Error */
@@ -8233,6 +9977,40 @@ export interface operations {
             };
         };
     };
+    stance: {
+        parameters: {
+            query: {
+                /** @description device_id */
+                device: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StanceView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     productSteps: {
         parameters: {
             query: {
@@ -8337,6 +10115,39 @@ export interface operations {
             };
         };
     };
+    useOver: {
+        parameters: {
+            query?: {
+                months?: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UseView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     versions: {
         parameters: {
             query?: never;
@@ -8390,6 +10201,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    waysOut: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WayOut"][];
                 };
             };
             /** @description Error */
@@ -8515,6 +10357,132 @@ export interface operations {
                 "application/json": components["schemas"]["EndPurchaseRequestRequest"];
             };
         };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    reclaimRules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReclaimView"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    putReclaimRule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReclaimDraft"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    previewReclaim: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BodyReclaimDraft; End int64 \"json:\\\"endOmitempty\\\" doc:\\\"the number of a rule that would end instead of setting one\\\"\" }Body"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReclaimEffect"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    endReclaimRule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description OK */
             200: {
@@ -8718,6 +10686,44 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Rules"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    savings: {
+        parameters: {
+            query?: {
+                q?: string;
+                f?: string[];
+                sort?: string;
+                desc?: boolean;
+                cursor?: string;
+                limit?: number;
+                /** @description a column whose values are counted */
+                split?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageSavingRow"];
                 };
             };
             /** @description Error */
@@ -9903,6 +11909,70 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    waves: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WaveView"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    steerWave: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SteerWaveRequest"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {

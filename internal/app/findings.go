@@ -1,0 +1,372 @@
+package app
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+	"strings"
+
+	"ensomet/internal/core/casework"
+	"ensomet/internal/core/civil"
+	"ensomet/internal/core/entitle"
+	"ensomet/internal/core/lifecycle"
+	"ensomet/internal/core/policy"
+	"ensomet/internal/core/position"
+	"ensomet/internal/core/reclaim"
+	"ensomet/internal/core/recognise"
+	"ensomet/internal/store"
+
+	"github.com/shopspring/decimal"
+)
+
+// finding is a fact that wants a case: about a product on a device, a seat that a person holds, a pool, or a product as a whole.
+type finding struct {
+	kind                          casework.Kind
+	device, product, person, pool int64
+	quantity                      int64 // licences
+	worth                         reclaim.Worth
+	amount                        decimal.Decimal
+	currency                      string
+	moneyOn                       civil.Day
+	proof                         []string
+}
+
+// find gathers the findings of a computation. A title that is restricted on a device is found for that alone.
+func (d *derived) find(tx *store.Tx, uses map[devicePair]*use, open map[int64]int64, lines map[devicePair]*position.LineResult) error {
+	taken, err := d.findRestricted(tx)
+	if err != nil {
+		return err
+	}
+	if err := d.findHours(tx); err != nil {
+		return err
+	}
+	if err := d.findMissing(tx); err != nil {
+		return err
+	}
+	d.findUncovered()
+	if err := d.findLeavers(tx); err != nil {
+		return err
+	}
+	rules, err := loadReclaim(tx, d.estate)
+	if err != nil {
+		return err
+	}
+	for _, f := range d.estate.ordered() {
+		if err := d.findIdle(tx, f, rules, uses, open, lines, taken); err != nil {
+			return err
+		}
+	}
+	if err := d.findIdlePools(tx, rules); err != nil {
+		return err
+	}
+	return d.findEnded(tx, taken)
+}
+
+// findRestricted finds titles on devices on which they must not be.
+func (d *derived) findRestricted(tx *store.Tx) (map[devicePair]bool, error) {
+	e := d.estate
+	taken := map[devicePair]bool{}
+	for _, p := range e.findings {
+		dev := &e.devices[p.device]
+		key := devicePair{dev.ID, p.product.id}
+		if taken[key] || dev.Status == "retired" {
+			continue
+		}
+		by := e.stance(p.product, dev)
+		if by == nil || by.Stance != policy.Restricted {
+			continue
+		}
+		taken[key] = true
+		since, _, err := tx.InstalledSince(dev.ID, []int64{p.record}, e.at)
+		if err != nil {
+			return nil, err
+		}
+		proof := []string{
+			fmt.Sprintf("Record %d is on %s since %s; the newest scan was on %s.", p.record, dev.Name, day(since), day(dev.LastScan)),
+			fmt.Sprintf("%s is restricted on %s: %s", p.product.product.Name, groupWords(by), cmp.Or(by.Reason, "no reason was given")),
+		}
+		d.found = append(d.found, finding{kind: casework.RestrictedTitle, device: dev.ID, product: p.product.id, worth: reclaim.Reuse, currency: p.product.currency, proof: proof})
+	}
+	return taken, nil
+}
+
+func groupWords(p *policy.Policy) string { return cmp.Or(p.GroupName, "all devices") }
+
+func day(unix int64) string {
+	if unix == 0 {
+		return "never"
+	}
+	return civil.OfUnix(unix).String()
+}
+
+// stance is the policy that says whether a product may be on a device.
+func (e *estate) stance(f *productFacts, dev *store.DeviceFacts) *policy.Policy {
+	return policy.Fit(e.policies, f.policyTitle, e.conditions.of(dev)).Presence()
+}
+
+// hoursWindow is how many days back a use in restricted hours is a finding.
+const hoursWindow = 30
+
+// findHours finds use at times at which a title must not be used, in the zone of the device.
+func (d *derived) findHours(tx *store.Tx) error {
+	e := d.estate
+	if !slices.ContainsFunc(e.policies, func(p policy.Policy) bool { return !p.Hours.Always() }) {
+		return nil
+	}
+	var names []int64
+	for name, product := range e.useNames {
+		if f := e.products[product]; f != nil && slices.ContainsFunc(e.policies, func(p policy.Policy) bool { return !p.Hours.Always() && p.SpeaksOf(f.policyTitle) }) {
+			names = append(names, name)
+		}
+	}
+	slices.Sort(names)
+	type breach struct {
+		seconds int64
+		times   int
+		latest  []string
+		by      *policy.Policy
+		person  string
+	}
+	weeks := map[devicePair]policy.Week{}
+	found := map[devicePair]*breach{}
+	var order []devicePair
+	from, to := (e.asOf - hoursWindow).EndUnix(), e.asOf.EndUnix()
+	err := tx.EachSessionOf(names, from, to, func(s store.SessionRow) error {
+		i, known := e.deviceAt[s.Device]
+		if !known || s.Start > e.at {
+			return nil
+		}
+		dev := &e.devices[i]
+		key := devicePair{s.Device, e.useNames[s.Name]}
+		w, seen := weeks[key]
+		if !seen {
+			w = policy.Fit(e.policies, e.products[key.product].policyTitle, e.conditions.of(dev))
+			weeks[key] = w
+		}
+		end := min(s.End, e.at)
+		if s.Cut {
+			end = s.Start // nobody knows how long it ran
+		}
+		zone := e.settings.zone(dev.Site)
+		for _, b := range w.Breaches(s.Start, end, zone) {
+			v := found[key]
+			if v == nil {
+				v = &breach{}
+				found[key] = v
+				order = append(order, key)
+			}
+			v.seconds += b.End - b.Start
+			v.times++
+			v.by, v.person = b.By, s.Person
+			v.latest = append(v.latest, fmt.Sprintf("%s for %s", civilMoment(b.Start, zone), lengthWords(b.End-b.Start)))
+		}
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	slices.SortFunc(order, func(a, b devicePair) int {
+		return cmp.Or(cmp.Compare(a.device, b.device), cmp.Compare(a.product, b.product))
+	})
+	for _, key := range order {
+		v, f, dev := found[key], e.products[key.product], &e.devices[e.deviceAt[key.device]]
+		if dev.Status == "retired" {
+			continue
+		}
+		slices.Reverse(v.latest)
+		shown := v.latest[:min(5, len(v.latest))]
+		proof := []string{
+			fmt.Sprintf("Used in restricted hours %d times in %d days, %s in all, last by %s.", v.times, hoursWindow, lengthWords(v.seconds), cmp.Or(v.person, "nobody known")),
+			fmt.Sprintf("%s is restricted on %s at these times (%s): %s", f.product.Name, groupWords(v.by), cmp.Or(v.by.Hours.String(), "outside of the hours that allow it"), cmp.Or(v.by.Reason, "no reason was given")),
+		}
+		for _, s := range shown {
+			proof = append(proof, "It ran on "+s+".")
+		}
+		d.found = append(d.found, finding{kind: casework.ForbiddenHours, device: key.device, product: key.product, worth: reclaim.Reuse, currency: f.currency, proof: proof})
+	}
+	return nil
+}
+
+// findMissing finds devices that lack a title which is required on them. Of a category or a publisher any title will do. A device that nobody has ever looked at lacks nothing that anybody knows of.
+func (d *derived) findMissing(tx *store.Tx) error {
+	e := d.estate
+	for i := range e.policies {
+		p := &e.policies[i]
+		if p.Stance != policy.Required || !p.Hours.Always() {
+			continue
+		}
+		var fits []*productFacts
+		var ids []int64
+		for _, f := range e.ordered() {
+			if p.SpeaksOf(f.policyTitle) {
+				fits = append(fits, f)
+				ids = append(ids, f.id)
+			}
+		}
+		if len(fits) == 0 {
+			continue
+		}
+		here, err := d.presentOf(tx, ids)
+		if err != nil {
+			return err
+		}
+		has := map[int64]bool{}
+		for pair := range here {
+			has[pair.device] = true
+		}
+		what := fits[0].product.Name
+		if p.Product == 0 {
+			what = "a title of " + cmp.Or(p.Category, p.Publisher)
+		}
+		for k := range e.devices {
+			dev := &e.devices[k]
+			if dev.Status != "in_service" || dev.LastScan == 0 || has[dev.ID] || !p.Group.Holds(e.conditions.of(dev)) {
+				continue
+			}
+			if by := e.stance(fits[0], dev); by == nil || by.ID != p.ID {
+				continue // something more specific says otherwise
+			}
+			d.found = append(d.found, finding{kind: casework.Missing, device: dev.ID, product: fits[0].id, worth: reclaim.Reuse, currency: fits[0].currency, proof: []string{
+				fmt.Sprintf("The scan of %s on %s does not have %s.", dev.Name, day(dev.LastScan), what),
+				fmt.Sprintf("It is required on %s: %s", groupWords(p), cmp.Or(p.Reason, "no reason was given")),
+			}})
+		}
+	}
+	// several policies may ask for one title on one device
+	seen := map[caseKey]bool{}
+	d.found = slices.DeleteFunc(d.found, func(f finding) bool {
+		k := f.key()
+		was := seen[k]
+		seen[k] = true
+		return was
+	})
+	return nil
+}
+
+// findUncovered finds products that are short.
+func (d *derived) findUncovered() {
+	e := d.estate
+	at := map[int64]int{}
+	for i := range d.figures {
+		p := &d.figures[i]
+		if p.Short == 0 || !p.Counted {
+			continue
+		}
+		metric := strings.ReplaceAll(p.Metric, "_", " ")
+		line := fmt.Sprintf("By %s: needed %d, owned %d, short %d.", metric, p.Needed, p.Owned, p.Short)
+		amount := amountOf(p.Exposure)
+		if k, known := at[p.Product]; known {
+			f := &d.found[k]
+			f.quantity, f.amount, f.proof = f.quantity+p.Short, f.amount.Add(amount), append(f.proof, line)
+			continue
+		}
+		at[p.Product] = len(d.found)
+		d.found = append(d.found, finding{kind: casework.Uncovered, product: p.Product, quantity: p.Short, worth: reclaim.Exposure, amount: amount, currency: cmp.Or(p.Currency, e.products[p.Product].currency), proof: []string{line}})
+	}
+}
+
+// findLeavers finds seats of people who have left.
+func (d *derived) findLeavers(tx *store.Tx) error {
+	e := d.estate
+	seats, err := tx.Assignments(e.asOf)
+	if err != nil {
+		return err
+	}
+	lines := map[int64]*entitle.Line{}
+	for _, f := range e.products {
+		for i := range f.lines {
+			lines[f.lines[i].ID] = &f.lines[i]
+		}
+	}
+	at := map[caseKey]int{}
+	for _, s := range seats {
+		p, l := e.personByID(s.Person), lines[s.Line]
+		if s.Person <= 0 || p == nil || l == nil || p.Status != "left" {
+			continue
+		}
+		f := finding{kind: casework.Leaver, product: l.Product, person: p.ID, quantity: 1, currency: l.Currency}
+		f.worth, f.amount, f.moneyOn = reclaim.Value(0, decimal.NullDecimal{}, l, e.asOf)
+		line := fmt.Sprintf("%s has left and holds a seat of %s since %s.", p.Name, l.Code, s.From)
+		if k, known := at[f.key()]; known {
+			d.found[k].quantity++
+			d.found[k].amount = d.found[k].amount.Add(f.amount)
+			d.found[k].proof = append(d.found[k].proof, line)
+			continue
+		}
+		at[f.key()] = len(d.found)
+		f.proof = []string{line}
+		d.found = append(d.found, f)
+	}
+	return nil
+}
+
+// findEnded finds the releases that it was planned to move off or to remove. Only a plan makes work of an end of support.
+func (d *derived) findEnded(tx *store.Tx, taken map[devicePair]bool) error {
+	e := d.estate
+	d.ended = map[devicePair]bool{}
+	plans, err := tx.OpenPlans()
+	if err != nil {
+		return err
+	}
+	for _, plan := range plans {
+		p := e.catalogue.Product(plan.Product)
+		if p == nil || plan.What != "move" && plan.What != "remove" {
+			continue
+		}
+		t := titleOf(p, plan.Edition, plan.Version)
+		if t == nil {
+			continue
+		}
+		devices, err := tx.DevicesOfTitle(t.ID, e.at)
+		if err != nil {
+			return err
+		}
+		_, last := datesOf(t).Bounds()
+		words := "Nobody knows when its support ends."
+		if last.Known() {
+			words = fmt.Sprintf("Its last support ends on %s.", last)
+			if datesOf(t).Phase(e.asOf) == lifecycle.Ended {
+				words = fmt.Sprintf("Its last support ended on %s.", last)
+			}
+		}
+		do := "to remove it"
+		if to := e.catalogue.Product(plan.ToProduct); to != nil && plan.What == "move" {
+			do = "to move to " + to.Name + " " + plan.ToVersion
+		}
+		for _, device := range devices {
+			key := devicePair{device, p.ID}
+			i, known := e.deviceAt[device]
+			if !known || e.devices[i].Status == "retired" {
+				continue
+			}
+			if d.ended[key] {
+				continue
+			}
+			d.ended[key] = true
+			if taken[key] {
+				continue
+			}
+			d.found = append(d.found, finding{kind: casework.EndOfLife, device: device, product: p.ID, worth: reclaim.Reuse, currency: e.products[p.ID].currency, moneyOn: plan.Due, proof: []string{
+				fmt.Sprintf("%s has version %s. %s", e.devices[i].Name, cmp.Or(t.Version, "of any kind"), words),
+				fmt.Sprintf("It was planned %s by %s; %s sees to it.", do, plan.Due, plan.Owner),
+			}})
+		}
+	}
+	return nil
+}
+
+func titleOf(p *recognise.Product, edition, version string) *recognise.Title {
+	for i := range p.Titles {
+		if t := &p.Titles[i]; t.Edition == edition && t.Version == version {
+			return t
+		}
+	}
+	return nil
+}
+
+// sortFindings puts findings into the order of products, devices, people and pools.
+func sortFindings(list []*finding) {
+	slices.SortFunc(list, func(a, b *finding) int {
+		return cmp.Or(cmp.Compare(a.product, b.product), cmp.Compare(a.device, b.device), cmp.Compare(a.person, b.person), cmp.Compare(a.pool, b.pool), cmp.Compare(a.kind, b.kind))
+	})
+}

@@ -1,0 +1,206 @@
+package app
+
+import (
+	"context"
+	"fmt"
+	"strings"
+
+	"ensomet/internal/core/casework"
+	"ensomet/internal/core/entitle"
+	"ensomet/internal/store"
+)
+
+// WayOut is one way out of a shortfall, worked out as a measure on its own.
+type WayOut struct {
+	What     string          `json:"what" enum:"take back,remove,transfer,renew maintenance,widen,buy"`
+	Words    string          `json:"words"`
+	Covers   int64           `json:"covers" doc:"by how much the shortfall shrinks"`
+	Left     int64           `json:"left" doc:"what stays short"`
+	Cost     string          `json:"cost" doc:"0 where it costs nothing, empty where nobody knows"`
+	Currency string          `json:"currency"`
+	Saves    string          `json:"saves"`
+	Time     string          `json:"time"`
+	Error    string          `json:"error" doc:"why it cannot be"`
+	Measures []BasketMeasure `json:"measures" doc:"to be tried together with others"`
+	Cases    []int64         `json:"cases" doc:"cases that do it"`
+}
+
+// WaysOut lists the ways out of a product's shortfall, each by itself, with what it covers, costs, and how long it takes. The one that covers most for least comes first where the reader sorts so; here they stand in the
+// order of what they cost the house in effort: take back, remove, transfer, renew, widen, buy.
+func (a *App) WaysOut(ctx context.Context, product int64) ([]WayOut, error) {
+	out := []WayOut{}
+	p, err := a.ProductPosition(ctx, product, 0)
+	if err != nil {
+		return out, err
+	}
+	short := int64(0)
+	for _, m := range p.Metrics {
+		short += m.Short
+	}
+	if short == 0 {
+		return out, nil
+	}
+	if out, err = a.waysByCases(ctx, product); err != nil {
+		return out, err
+	}
+	parts, err := a.Parts(ctx, product, "unit", 0)
+	if err != nil {
+		return out, err
+	}
+	var moves []BasketMeasure
+	for _, m := range parts {
+		for _, t := range m.Transfers {
+			moves = append(moves, BasketMeasure{Kind: "move", Product: product, Line: t.Line, Quantity: t.Quantity, Unit: t.Unit, Country: t.Country})
+		}
+	}
+	if len(moves) > 0 {
+		out = append(out, WayOut{What: "transfer", Words: fmt.Sprintf("Transfer rights that are spare elsewhere: %d transfers", len(moves)), Time: "at once, once the contract allows it", Measures: moves})
+	}
+	renew := func(what, words string, ms []BasketMeasure) {
+		if len(ms) > 0 {
+			out = append(out, WayOut{What: what, Words: words, Time: "as long as the publisher takes", Measures: ms})
+		}
+	}
+	for _, m := range p.Metrics {
+		var again, wider []BasketMeasure
+		for _, l := range m.Lines {
+			for _, g := range m.Groups {
+				if g.Line != "" || l.Effective == 0 {
+					continue
+				}
+				switch g.Reason {
+				case entitle.VersionTooNew.String():
+					again = append(again, BasketMeasure{Kind: "maintenance", Product: product, Line: l.Code, Until: (a.Today() + 365).String()})
+				case entitle.OutOfScope.String():
+					wider = append(wider, BasketMeasure{Kind: "move", Product: product, Line: l.Code, Quantity: min(l.Spare, m.Short), Unit: "", Country: ""})
+				}
+			}
+		}
+		renew("renew maintenance", "Renew maintenance, so that newer versions are covered: "+linesOf(again), again)
+		for i := 0; i < len(wider); i++ {
+			if wider[i].Quantity == 0 {
+				wider = append(wider[:i], wider[i+1:]...)
+				i--
+			}
+		}
+		if len(moves) == 0 {
+			renew("widen", "Agree on a wider scope for what is spare: "+linesOf(wider), wider)
+		}
+		if m.Short > 0 && m.Counted {
+			buy := BasketMeasure{Kind: "buy", Product: product, Quantity: max(1, m.Buy), Metric: m.Metric}
+			if len(m.Lines) > 0 {
+				buy.Line = m.Lines[0].Code
+			}
+			out = append(out, WayOut{What: "buy", Words: fmt.Sprintf("Buy %d by %s", max(1, m.Buy), strings.ReplaceAll(m.Metric, "_", " ")), Time: "as long as buying takes", Measures: []BasketMeasure{buy}})
+		}
+	}
+	for i := range out {
+		w := &out[i]
+		t, err := a.TryBasket(ctx, w.Measures)
+		if err != nil {
+			return out, err
+		}
+		after := int64(0)
+		for _, x := range t.Positions {
+			after += x.After.Short
+		}
+		w.Left, w.Covers = after, short-after
+		for _, m := range t.Measures {
+			if m.Error != "" && w.Error == "" {
+				w.Error = m.Error
+			}
+			if m.Currency != "" {
+				w.Currency = m.Currency
+			}
+		}
+		w.Cost, w.Saves = t.Cost, t.Saves
+		if w.Currency != "" {
+			w.Currency = "EUR"
+		}
+		if t.Without > 0 {
+			w.Cost = ""
+		}
+	}
+	return out, nil
+}
+
+func linesOf(ms []BasketMeasure) string {
+	var codes []string
+	for _, m := range ms {
+		codes = append(codes, m.Line)
+	}
+	return strings.Join(codes, ", ")
+}
+
+// waysByCases are the ways that cases of the worklist open: idle licences to take back, and what must go anyway.
+func (a *App) waysByCases(ctx context.Context, product int64) ([]WayOut, error) {
+	out := []WayOut{}
+	err := a.DB.View(ctx, func(tx *store.Tx) error {
+		page, err := tx.CasePage(store.ListQuery{Filters: map[string]string{"productId": fmt.Sprint(product), "ended": "0"}, Sort: "id"})
+		if err != nil {
+			return err
+		}
+		codes, err := tx.CodesOfDevices()
+		if err != nil {
+			return err
+		}
+		add := func(kinds map[string]bool, what, words, time string) {
+			w := WayOut{What: what, Time: time, Measures: []BasketMeasure{{Kind: "remove", Product: product}}}
+			for _, c := range page.Rows {
+				if kinds[c.Kind] && c.DeviceID != 0 {
+					w.Measures[0].Devices = append(w.Measures[0].Devices, codes[c.DeviceID])
+					w.Cases = append(w.Cases, c.ID)
+				}
+			}
+			if len(w.Cases) > 0 {
+				w.Words = fmt.Sprintf(words, len(w.Cases))
+				out = append(out, w)
+			}
+		}
+		add(map[string]bool{string(casework.IdleLicence): true}, "take back", "Take back the %d that nobody uses", "as soon as the deployment tool and the next scan have done it: days")
+		add(map[string]bool{string(casework.RestrictedTitle): true, string(casework.EndOfLife): true, string(casework.Planned): true}, "remove", "Remove the %d that are to go anyway", "as soon as the deployment tool and the next scan have done it: days")
+		return nil
+	})
+	return out, err
+}
+
+// StanceView says which of the policies that speak of a title on a device holds, and why.
+type StanceView struct {
+	Stance   string       `json:"stance" doc:"what holds for its being there; empty where nothing speaks of it"`
+	Why      string       `json:"why"`
+	Hours    bool         `json:"hours" doc:"its use depends on the hour"`
+	Policies []PolicyView `json:"policies" doc:"all that speak of it, the one that goes first first"`
+}
+
+// Stance explains what policy says of a product on a device.
+func (a *App) Stance(ctx context.Context, product int64, device string) (StanceView, error) {
+	out := StanceView{Policies: []PolicyView{}}
+	err := a.DB.View(ctx, func(tx *store.Tx) error {
+		s, err := loadSettings(tx)
+		if err != nil {
+			return err
+		}
+		id, err := tx.FindDevice(device)
+		if err != nil {
+			return err
+		}
+		if id == 0 {
+			return store.ErrNotFound
+		}
+		dev, err := tx.OneDevice(id, a.Clock.Now().Unix())
+		if err != nil {
+			return err
+		}
+		c, err := a.catalogueOf(tx)
+		if err != nil {
+			return err
+		}
+		p := c.Product(product)
+		if p == nil {
+			return store.ErrNotFound
+		}
+		out, err = a.explainStance(tx, &s, policyTitle(p), dev)
+		return err
+	})
+	return out, err
+}

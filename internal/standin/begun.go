@@ -1,0 +1,194 @@
+package standin
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"ensomet/internal/app"
+	"ensomet/internal/core/casework"
+	"ensomet/internal/formats"
+	"ensomet/internal/store"
+)
+
+// begunProduct is the product about which the demo's work has begun before its today.
+const begunProduct = "Bollardkit"
+
+// beginWork does what the people of the demo did in the days before its today: they ask users, decide, send, and one removal comes back. days lets so many days pass.
+func (o *Outside) beginWork(ctx context.Context, a *app.App, days func(n int) error) error {
+	ids, err := a.FindProducts(ctx, "Frostsounder")
+	if err != nil || len(ids) != 1 {
+		return fmt.Errorf("the demo's catalogue has %d products named Frostsounder: %w", len(ids), err)
+	}
+	if err := a.PutReclaimRule(ctx, app.ReclaimDraft{Product: ids[0], Propose: true, Window: 365, Grace: 60, Least: 0.8, PoolShare: 0.6, Note: "used in winter alone"}, "Worker"); err != nil {
+		return err
+	}
+	if err := a.Refresh(ctx); err != nil {
+		return err
+	}
+	cases, err := o.casesOf(ctx, a, begunProduct)
+	if err != nil {
+		return err
+	}
+	if len(cases) != 14 {
+		return fmt.Errorf("the demo begins with %d cases of %s", len(cases), begunProduct)
+	}
+	// Those whose device has no user that could be asked are left aside; of the others the outcome with the deployment tool is known from the order alone.
+	var fine, stays, fails []int64
+	for _, c := range cases {
+		if !c.user {
+			continue
+		}
+		switch outcome(app.Order{Device: c.code, Product: begunProduct}) {
+		case "done", "answers twice":
+			if luck(10, "delay", c.code, begunProduct) <= 1 {
+				continue
+			}
+			if c.told {
+				stays = append(stays, c.id)
+			} else {
+				fine = append(fine, c.id)
+			}
+		case "fails":
+			if luck(10, "delay", c.code, begunProduct) > 1 {
+				fails = append(fails, c.id)
+			}
+		}
+	}
+	if len(fine) < 2 || len(stays) < 2 || len(fails) < 1 {
+		return fmt.Errorf("the demo's deployment tool would do %d and %d, and fail at %d", len(fine), len(stays), len(fails))
+	}
+	act := func(act casework.Act, note string, ids ...int64) error {
+		done, err := a.CaseAct(ctx, app.CaseDeed{IDs: ids, Act: act, Note: note, Base: "http://127.0.0.1:8321"}, "Worker")
+		if err == nil && done.Count != len(ids) {
+			err = errors.New(strings.Join(done.Refused, "; "))
+		}
+		return err
+	}
+	goes, keeps, waits := fine[:2], stays[0], stays[1]
+	usual, err := a.CaseRules(ctx)
+	if err != nil {
+		return err
+	}
+	hurry := usual
+	hurry.AnswerDays, hurry.Reminders = 1, 0
+	if err := a.SetCaseRules(ctx, hurry, "Runner"); err != nil {
+		return err
+	}
+	if err := act(casework.Agree, "", append(slices.Clone(goes), fails[0])...); err != nil {
+		return err
+	}
+	if err := act(casework.Send, "", append(slices.Clone(goes), fails[0])...); err != nil {
+		return err
+	}
+	if err := act(casework.Ask, "", keeps); err != nil {
+		return err
+	}
+	if err := act(casework.Ask, "", waits); err != nil {
+		return err
+	}
+	if err := days(1); err != nil {
+		return err
+	}
+	o.mu.Lock()
+	letters := slices.Clone(o.state.Mail)
+	o.mu.Unlock()
+	for _, l := range letters {
+		who, err := o.userOfCase(ctx, a, keeps)
+		if err != nil {
+			return err
+		}
+		if strings.HasPrefix(l.To, who+"@") && letterKey(l.Body) != "" {
+			if err := o.answer(ctx, a, l, true, "the autumn drawings"); err != nil {
+				return err
+			}
+		}
+	}
+	if err := errors.Join(a.Refresh(ctx), days(1)); err != nil {
+		return err
+	}
+	if err := o.putBack(ctx, a, goes[1]); err != nil {
+		return err
+	}
+	if err := errors.Join(a.Refresh(ctx), days(1)); err != nil {
+		return err
+	}
+	return a.SetCaseRules(ctx, usual, "Runner")
+}
+
+type begunCase struct {
+	id   int64
+	code string // of the device
+	user bool   // its user can be asked
+	told bool   // the files have scans of it up to today: what is taken off it before would be there again
+}
+
+func (o *Outside) casesOf(ctx context.Context, a *app.App, product string) ([]begunCase, error) {
+	var out []begunCase
+	err := a.DB.View(ctx, func(tx *store.Tx) error {
+		codes, err := tx.CodesOfDevices()
+		if err != nil {
+			return err
+		}
+		last := map[int64]int64{}
+		devices, err := tx.AllDevices(Now.Unix())
+		if err != nil {
+			return err
+		}
+		for i := range devices {
+			last[devices[i].ID] = devices[i].LastScan
+		}
+		page, err := tx.CasePage(store.ListQuery{Search: product, Sort: "id", Filters: map[string]string{"kind": "idle"}})
+		for _, c := range page.Rows {
+			_, address, _, err := tx.UserOfDevice(c.DeviceID)
+			if err != nil {
+				return err
+			}
+			out = append(out, begunCase{c.ID, codes[c.DeviceID], address != "", last[c.DeviceID] > o.Now().Unix()})
+		}
+		return err
+	})
+	return out, err
+}
+
+func (o *Outside) userOfCase(ctx context.Context, a *app.App, id int64) (user string, err error) {
+	err = a.DB.View(ctx, func(tx *store.Tx) error {
+		page, err := tx.CasePage(store.ListQuery{Filters: map[string]string{"id": fmt.Sprint(id)}, Limit: 1})
+		if err == nil && len(page.Rows) == 1 {
+			user = page.Rows[0].User
+		}
+		return err
+	})
+	return user, err
+}
+
+// putBack lets a device's user install again what was taken off it: its next scan has it.
+func (o *Outside) putBack(ctx context.Context, a *app.App, id int64) error {
+	c, err := a.Case(ctx, id)
+	if err != nil {
+		return err
+	}
+	fleet, err := machines(ctx, a)
+	if err != nil {
+		return err
+	}
+	for _, m := range fleet {
+		if m.code != c.DeviceCode {
+			continue
+		}
+		s, err := look(ctx, a, m, o.Now().Add(-5*time.Minute), nil)
+		if err != nil {
+			return err
+		}
+		s.Installs = append(s.Installs, formats.ScanInstall{Publisher: "Dunlaw Tools", Name: begunProduct, Version: "6.1", FileName: "bollard.exe"})
+		o.mu.Lock()
+		g := gateway{o.fleet.client, o.state.Token}
+		o.mu.Unlock()
+		_, err = g.send(ctx, s)
+		return err
+	}
+	return fmt.Errorf("the fleet has no device %s", c.DeviceCode)
+}

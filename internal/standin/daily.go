@@ -1,0 +1,74 @@
+package standin
+
+import (
+	"bytes"
+	"context"
+	"encoding/csv"
+	"fmt"
+	"time"
+
+	"ensomet/internal/app"
+	"ensomet/internal/formats"
+	"ensomet/internal/store"
+)
+
+// take lets lines of a file in.
+func take(ctx context.Context, a *app.App, kind *formats.Kind, rows [][]string) error {
+	if len(rows) == 0 {
+		return nil
+	}
+	var b bytes.Buffer
+	w := csv.NewWriter(&b)
+	if err := w.WriteAll(append([][]string{kind.Columns}, rows...)); err != nil {
+		return err
+	}
+	res, err := a.Import(ctx, app.ImportRequest{Kind: kind, File: kind.Name + ".csv", In: &b, AsOf: a.Clock.Now(), Author: "demo"})
+	if err == nil && len(res.Aside) > 0 {
+		err = fmt.Errorf("%s: line %d: %s", kind.Name, res.Aside[0].Line, res.Aside[0].Reason)
+	}
+	return err
+}
+
+// reportUse lets the devices that were metered until now report an ordinary program as a day passes, so that measuring goes on.
+func reportUse(ctx context.Context, a *app.App, now time.Time) error {
+	var rows [][]string
+	err := a.DB.View(ctx, func(tx *store.Tx) error {
+		list, err := tx.DevicesMeteredSince(a.Today() - 9)
+		for _, d := range list {
+			if luck(5, "use", d.Code, now.Format(time.DateOnly)) == 0 {
+				start := now.Add(-time.Duration(30+luck(90, d.Code)) * time.Minute)
+				rows = append(rows, []string{d.Code, d.User, "hvbrowse.exe", "", start.Format(time.RFC3339), start.Add(20 * time.Minute).Format(time.RFC3339), "600"})
+			}
+		}
+		return err
+	})
+	if err != nil {
+		return err
+	}
+	return take(ctx, a, formats.Usage, rows)
+}
+
+// sizePools lets the owners of licence servers set their pools to the sizes that were decided on: the next list of pools shows it.
+func sizePools(ctx context.Context, a *app.App) error {
+	var rows [][]string
+	err := a.DB.View(ctx, func(tx *store.Tx) error {
+		page, err := tx.PoolPage(store.ListQuery{}, a.Today())
+		if err != nil {
+			return err
+		}
+		for _, p := range page.Rows {
+			sizes, err := tx.PoolSizes(p.ID)
+			if err != nil {
+				return err
+			}
+			if len(sizes) > 0 && sizes[0].Size != p.Quantity {
+				rows = append(rows, []string{p.Code, p.Publisher, p.Product, p.Server, fmt.Sprint(sizes[0].Size), p.Expires.String()})
+			}
+		}
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	return take(ctx, a, formats.Pools, rows)
+}

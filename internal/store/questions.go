@@ -1,0 +1,112 @@
+package store
+
+import (
+	"database/sql"
+
+	"ensomet/internal/core/civil"
+)
+
+// Question is what a user is asked about cases. The key of its page is kept as a hash alone.
+type Question struct {
+	ID, Person int64
+	Address    string
+	Base       string // where the program is reached
+	AskedAt    int64
+	AskedBy    string
+	AnswerBy   civil.Day
+	Reminders  int64
+	EndedAt    int64
+}
+
+const questionColumns = "SELECT id, person_id, address, base, asked_at, asked_by, answer_by, reminders, ended_at FROM question"
+
+func scanQuestion(r *sql.Rows, q *Question) error {
+	return r.Scan(&q.ID, &q.Person, &q.Address, &q.Base, &q.AskedAt, &q.AskedBy, &q.AnswerBy, &q.Reminders, &q.EndedAt)
+}
+
+func oneQuestion(list []Question, err error) (Question, error) {
+	if err == nil && len(list) == 0 {
+		err = ErrNotFound
+	}
+	if err != nil {
+		return Question{}, err
+	}
+	return list[0], nil
+}
+
+// AddQuestion writes a question and the cases that it is about, and returns its number.
+func (tx *Tx) AddQuestion(q Question, cases []int64) (int64, error) {
+	res, err := tx.exec("INSERT INTO question(person_id, address, base, asked_at, asked_by, answer_by) VALUES (?, ?, ?, ?, ?, ?)", q.Person, q.Address, q.Base, q.AskedAt, q.AskedBy, q.AnswerBy)
+	if err != nil {
+		return 0, err
+	}
+	id, err := res.LastInsertId()
+	if err != nil {
+		return 0, err
+	}
+	for _, c := range cases {
+		if _, err := tx.exec("INSERT INTO question_case(question_id, case_id) VALUES (?, ?)", id, c); err != nil {
+			return 0, err
+		}
+	}
+	return id, nil
+}
+
+// SetQuestionHash writes the hash of a question's key.
+func (tx *Tx) SetQuestionHash(id int64, hash []byte) error {
+	return tx.one("UPDATE question SET hash = ? WHERE id = ?", hash, id)
+}
+
+// Question reads one question.
+func (tx *Tx) Question(id int64) (Question, error) {
+	return oneQuestion(query(tx, scanQuestion, questionColumns+" WHERE id = ?", id))
+}
+
+// QuestionByHash finds the question that a key opens.
+func (tx *Tx) QuestionByHash(hash []byte) (Question, error) {
+	return oneQuestion(query(tx, scanQuestion, questionColumns+" WHERE hash = ?", hash))
+}
+
+// OpenQuestions reads the questions that may still be answered in time.
+func (tx *Tx) OpenQuestions() ([]Question, error) {
+	return query(tx, scanQuestion, questionColumns+" WHERE ended_at = 0 ORDER BY id")
+}
+
+// PutQuestion writes until when a question may be answered, how often its user was reminded, and whether it has ended.
+func (tx *Tx) PutQuestion(q Question) error {
+	return tx.one("UPDATE question SET answer_by = ?, reminders = ?, ended_at = ? WHERE id = ?", q.AnswerBy, q.Reminders, q.EndedAt, q.ID)
+}
+
+// Asking is one case of a question, with what was answered.
+type Asking struct {
+	Case       int64
+	Answer     string // needed, not needed, or empty
+	Note       string
+	AnsweredAt int64
+}
+
+// Askings reads the cases of a question.
+func (tx *Tx) Askings(question int64) ([]Asking, error) {
+	return query(tx, func(r *sql.Rows, v *Asking) error { return r.Scan(&v.Case, &v.Answer, &v.Note, &v.AnsweredAt) },
+		"SELECT case_id, answer, note, answered_at FROM question_case WHERE question_id = ? ORDER BY case_id", question)
+}
+
+// PutAnswer writes what was answered about a case.
+func (tx *Tx) PutAnswer(question int64, a Asking) error {
+	return tx.one("UPDATE question_case SET answer = ?, note = ?, answered_at = ? WHERE question_id = ? AND case_id = ?", a.Answer, a.Note, a.AnsweredAt, question, a.Case)
+}
+
+// QuestionOf is the newest question about a case that has not ended, or 0.
+func (tx *Tx) QuestionOf(id int64) (question int64, err error) {
+	err = tx.QueryRowContext(tx.ctx, "SELECT coalesce(max(q.id), 0) FROM question q JOIN question_case c ON c.question_id = q.id WHERE c.case_id = ? AND q.ended_at = 0", id).Scan(&question)
+	return question, err
+}
+
+// DropAsking takes a case out of a question; a question without cases is gone, with its mail that has not left.
+func (tx *Tx) DropAsking(question, id int64) error {
+	if _, err := tx.exec("DELETE FROM question_case WHERE question_id = ? AND case_id = ?", question, id); err != nil {
+		return err
+	}
+	_, err := tx.exec("DELETE FROM question WHERE id = ?1 AND NOT EXISTS (SELECT 1 FROM question_case WHERE question_id = ?1)", question)
+	return err
+}

@@ -1,0 +1,99 @@
+package store
+
+import (
+	"database/sql"
+
+	"ensomet/internal/core/civil"
+)
+
+// Booked is a line of the ledger of savings. Amount is decimal, below zero where a saving came back.
+type Booked struct {
+	Case, Product, At       int64
+	Worth, Amount, Currency string
+	MoneyOn                 civil.Day
+	ScanAt                  int64
+	Note                    string
+}
+
+// BookSaving adds a line to the ledger.
+func (tx *Tx) BookSaving(b Booked) error {
+	_, err := tx.exec("INSERT INTO saving(case_id, product_id, at, worth, amount, currency, money_on, scan_at, note) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)", b.Case, b.Product, b.At, b.Worth, b.Amount, b.Currency, b.MoneyOn, b.ScanAt, b.Note)
+	return err
+}
+
+// BookedOf is the last line of the ledger about a case, or one with Case 0.
+func (tx *Tx) BookedOf(id int64) (b Booked, err error) {
+	rows, err := tx.QueryContext(tx.ctx, "SELECT case_id, product_id, at, worth, amount, currency, money_on, scan_at, note FROM saving WHERE case_id = ? ORDER BY id DESC LIMIT 1", id)
+	if err != nil {
+		return b, err
+	}
+	err = each(rows, func() error {
+		return rows.Scan(&b.Case, &b.Product, &b.At, &b.Worth, &b.Amount, &b.Currency, &b.MoneyOn, &b.ScanAt, &b.Note)
+	})
+	return b, err
+}
+
+// SavingRow is a line of a ledger as it is shown: of what could be saved, or of what was.
+type SavingRow struct {
+	ID        int64     `json:"id"`
+	CaseID    int64     `json:"caseId"`
+	ProductID int64     `json:"productId"`
+	Publisher string    `json:"publisher"`
+	Product   string    `json:"product"`
+	Device    string    `json:"device"`
+	Unit      string    `json:"unit"`
+	Worth     string    `json:"worth"`
+	Amount    float64   `json:"amount"`
+	Currency  string    `json:"currency"`
+	MoneyOn   civil.Day `json:"moneyOn"`
+	At        int64     `json:"at"`
+	ScanAt    int64     `json:"scanAt" doc:"the scan that showed it"`
+	State     string    `json:"state"`
+	Note      string    `json:"note"`
+}
+
+// SavingPage reads a page of the ledger of what was saved.
+func (tx *Tx) SavingPage(q ListQuery) (Page[SavingRow], error) {
+	l := list[SavingRow]{from: "saving s JOIN product p ON p.id = s.product_id JOIN worklist_case c ON c.id = s.case_id LEFT JOIN device d ON d.id = c.device_id", key: "s.id", sort: "-at", columns: savingColumns("s.id", "s.case_id", "s.worth", "s.amount", "s.currency", "s.money_on", "s.at", "s.scan_at", "s.note")}
+	return l.page(tx, q)
+}
+
+// PotentialPage reads a page of the ledger of what could be saved: cases that are not done and are worth money.
+func (tx *Tx) PotentialPage(q ListQuery) (Page[SavingRow], error) {
+	l := list[SavingRow]{from: "worklist_case c JOIN product p ON p.id = c.product_id LEFT JOIN device d ON d.id = c.device_id", where: "c.state NOT IN ('gone', 'lapsed', 'kept') AND CAST(c.amount AS REAL) > 0 AND c.kind IN ('idle', 'pool', 'planned', 'leaver')", key: "c.id", sort: "-amount",
+		columns: savingColumns("c.id", "c.id", "c.worth", "c.amount", "c.currency", "c.money_on", "c.opened_at", "0", "''")}
+	return l.page(tx, q)
+}
+
+func savingColumns(id, caseID, worth, amount, currency, moneyOn, at, scanAt, note string) []column[SavingRow] {
+	return []column[SavingRow]{
+		{"id", id, func(r *SavingRow) any { return &r.ID }, false}, {"caseId", caseID, func(r *SavingRow) any { return &r.CaseID }, false}, {"productId", "p.id", func(r *SavingRow) any { return &r.ProductID }, false},
+		{"publisher", "p.publisher", func(r *SavingRow) any { return &r.Publisher }, true}, {"product", "p.name", func(r *SavingRow) any { return &r.Product }, true}, {"device", "coalesce(d.name, '')", func(r *SavingRow) any { return &r.Device }, true},
+		{"unit", "coalesce(d.org_unit, '')", func(r *SavingRow) any { return &r.Unit }, true}, {"worth", worth, func(r *SavingRow) any { return &r.Worth }, false}, {"amount", "CAST(" + amount + " AS REAL)", func(r *SavingRow) any { return &r.Amount }, false},
+		{"currency", currency, func(r *SavingRow) any { return &r.Currency }, false}, {"moneyOn", moneyOn, func(r *SavingRow) any { return &r.MoneyOn }, false}, {"at", at, func(r *SavingRow) any { return &r.At }, false},
+		{"scanAt", scanAt, func(r *SavingRow) any { return &r.ScanAt }, false}, {"state", "c.state", func(r *SavingRow) any { return &r.State }, false}, {"note", note, func(r *SavingRow) any { return &r.Note }, false},
+	}
+}
+
+// AllBooked reads the whole ledger.
+func (tx *Tx) AllBooked() ([]Booked, error) {
+	return query(tx, func(r *sql.Rows, b *Booked) error {
+		return r.Scan(&b.Case, &b.Product, &b.At, &b.Worth, &b.Amount, &b.Currency, &b.MoneyOn, &b.ScanAt, &b.Note)
+	}, "SELECT case_id, product_id, at, worth, amount, currency, money_on, scan_at, note FROM saving ORDER BY id")
+}
+
+// CaseCounts counts cases by kind and state.
+func (tx *Tx) CaseCounts() (map[[2]string]int64, error) {
+	rows, err := tx.QueryContext(tx.ctx, "SELECT kind, state, count(*) FROM worklist_case GROUP BY 1, 2")
+	if err != nil {
+		return nil, err
+	}
+	out := map[[2]string]int64{}
+	return out, each(rows, func() error {
+		var k [2]string
+		var n int64
+		err := rows.Scan(&k[0], &k[1], &n)
+		out[k] = n
+		return err
+	})
+}
