@@ -93,11 +93,8 @@ func open(t *testing.T, role string, empty bool) (*rod.Page, string) {
 	handler := api.New(a, outside)
 	outside.Connect(handler)
 	server := httptest.NewServer(handler)
-	patience := 300 * time.Second
-	if n, err := strconv.Atoi(os.Getenv("E2E_SECONDS")); err == nil { // shorter while one looks for a fault
-		patience = time.Duration(n) * time.Second
-	}
-	page := chromium.MustIncognito().MustPage(server.URL).Timeout(patience).Sleeper(func() utils.Sleeper { return utils.BackoffSleeper(20*time.Millisecond, 150*time.Millisecond, nil) })
+	outsides[server.URL] = outside
+	page := chromium.MustIncognito().MustPage(server.URL).Timeout(patience()).Sleeper(func() utils.Sleeper { return utils.BackoffSleeper(20*time.Millisecond, 150*time.Millisecond, nil) })
 	t.Cleanup(func() {
 		if t.Failed() {
 			if img, err := page.CancelTimeout().Screenshot(false, nil); err == nil {
@@ -122,6 +119,17 @@ func open(t *testing.T, role string, empty bool) (*rod.Page, string) {
 	page.MustElement(`[data-enter="` + role + `"]`).MustClick()
 	page.MustElement("header")
 	return page, server.URL
+}
+
+// outsides are the stand-ins of the servers that were opened, by their addresses.
+var outsides = map[string]*standin.Outside{}
+
+// patience is how long a test waits for anything.
+func patience() time.Duration {
+	if n, err := strconv.Atoi(os.Getenv("E2E_SECONDS")); err == nil { // shorter while one looks for a fault
+		return time.Duration(n) * time.Second
+	}
+	return 300 * time.Second
 }
 
 func copyFile(t *testing.T, from, to string) {
@@ -263,27 +271,10 @@ func TestOpenAShortfallDownToItsEvidence(t *testing.T) {
 	says(t, page, "aside", "As the source wrote it")
 }
 
-// A restricted install goes from finding to gone, by a later scan and by nothing else.
-func TestRestrictedInstallToGone(t *testing.T) {
-	page, url := open(t, "work", false)
-	page.MustNavigate(url + "/worklist?f=kind%3Drestricted")
-	row(t, page, "Puffin Derby").MustClick()
-	says(t, page, "[data-case-state]", "open")
-	page.MustElement(`[data-act="agree"]`).MustClick()
-	says(t, page, "[data-case-state]", "agreed")
-	page.MustElement(`[data-act="send"]`).MustClick()
-	says(t, page, "[data-case-state]", "sent")
-	page.MustReload()
-	says(t, page, "[data-case-state]", "sent")
-	page.MustElement("[data-move-on]").MustClick()
-	says(t, page, "[data-case-state]", "gone")
-	says(t, page, ".steps", "no longer has it")
-}
-
 // Who may only look finds nothing to press, and the server refuses what the page does not offer.
 func TestLookingChangesNothing(t *testing.T) {
 	page, url := open(t, "look", false)
-	page.MustNavigate(url + "/worklist")
+	page.MustNavigate(url + "/worklist?f=kind%3Didle")
 	row(t, page, "Murrelet Survey").MustClick()
 	says(t, page, "aside", "Working on cases needs the role")
 	if page.MustHas("[data-act]") || page.MustHas(`input[type="checkbox"]`) {
@@ -348,15 +339,18 @@ func TestSetAStance(t *testing.T) {
 	page, url := open(t, "work", false)
 	page.MustNavigate(url + "/worklist/stances")
 	says(t, page, "tbody", "category game")
-	page.MustElement(`input[aria-label="product"]`).MustInput("Clampweave")
+	pickTitle(t, page, "[data-stance-form]", "Clampweave")
 	page.MustElement(`input[aria-label="reason"]`).MustInput("superseded")
-	page.MustElementR("button", "Set it").MustClick()
+	says(t, page, "[data-effect]", "5 findings come")
+	page.MustElement("[data-effect]").MustClick()
 	row(t, page, "Clampweave", "superseded", "Worker")
 	page.MustNavigate(url + "/worklist?f=kind%3Drestricted&q=Clampweave")
 	row(t, page, "Clampweave", "open")
 	says(t, page, "[data-total]", "5 cases")
 	page.MustNavigate(url + "/worklist/stances")
 	row(t, page, "Clampweave").MustElement("button").MustClick()
+	says(t, page, "[data-end-stance]", "5 go")
+	page.MustElement("[data-end-stance]").MustClick()
 	if err := page.Wait(rod.Eval(`() => !document.querySelector('tbody').textContent.includes('Clampweave')`)); err != nil {
 		t.Fatal("the stance is still there")
 	}
@@ -384,10 +378,10 @@ func TestManyCasesAtOnce(t *testing.T) {
 	says(t, page, "[data-says]", "Done for 8 cases")
 	row(t, page, "Kelpline Profiler", "agreed", "at renewal 2026-09-30", "240 EUR")
 	page.MustElement(`thead input[type="checkbox"]`).MustClick()
-	page.MustElementR("button", `Leave in place… \(8\)`).MustClick()
+	page.MustElementR("button", `Leave as it is… \(8\)`).MustClick()
 	page.MustElement(".keep input").MustInput("the course in autumn needs them")
 	page.MustElement(`.keep input[type="date"]`).MustEval(`(v) => { this.value = v; this.dispatchEvent(new Event("input")) }`, "2026-12-01")
-	page.MustElementR("button", "Leave 8 installs in place").MustClick()
+	page.MustElementR("button", "Leave 8 cases as they are").MustClick()
 	row(t, page, "Kelpline Profiler", "kept")
 }
 

@@ -109,7 +109,7 @@ func (c *demoCmd) Run(ctx context.Context, g *globals) error {
 	}
 	if missing {
 		building := g.DB + ".building"
-		for _, end := range []string{"", "-wal", "-shm", ".outside.json"} {
+		for _, end := range []string{"", "-wal", "-shm", ".outside.json", ".key"} {
 			if err := os.Remove(building + end); err != nil && !errors.Is(err, os.ErrNotExist) {
 				return err
 			}
@@ -120,8 +120,10 @@ func (c *demoCmd) Run(ctx context.Context, g *globals) error {
 		if err := os.Rename(building, g.DB); err != nil {
 			return err
 		}
-		if err := os.Rename(building+".outside.json", g.DB+".outside.json"); err != nil { // other commands on this file go by the demo's clock
-			return err
+		for _, end := range []string{".outside.json", ".key"} { // other commands on this file go by the demo's clock, and letters that have left open with its secret
+			if err := os.Rename(building+end, g.DB+end); err != nil {
+				return err
+			}
 		}
 	}
 	db, err := store.Open(ctx, g.DB)

@@ -6,6 +6,7 @@ import (
 	"net/http"
 
 	"ensomet/internal/app"
+	"ensomet/internal/store"
 
 	"github.com/danielgtaylor/huma/v2"
 )
@@ -39,6 +40,10 @@ func (s *Server) worklist() {
 	handle(s, app.Look, get("caseCounts", "/api/cases/counts"), func(ctx context.Context, _ who, _ *none) (*body[[]app.CaseCount], error) {
 		c, err := s.app.CaseCounts(ctx)
 		return &body[[]app.CaseCount]{c}, err
+	})
+	handle(s, app.Look, get("caseGroups", "/api/cases/groups"), func(ctx context.Context, _ who, _ *none) (*body[[]store.CaseGroup], error) {
+		g, err := s.app.CaseGroups(ctx)
+		return &body[[]store.CaseGroup]{g}, err
 	})
 	handle(s, app.Look, get("caseRules", "/api/case-rules"), func(ctx context.Context, _ who, _ *none) (*body[app.CaseRules], error) {
 		r, err := s.app.CaseRules(ctx)
@@ -136,6 +141,12 @@ func (s *Server) reclaim() {
 	})
 }
 
+// OfPool names a pool, and how many days up to today are looked at.
+type OfPool struct {
+	ByID
+	Days int `query:"days" default:"90" minimum:"1" maximum:"800"`
+}
+
 // use has what is metered, use over time, and pools.
 func (s *Server) use() {
 	handle(s, app.Look, get("metering", "/api/metering"), func(ctx context.Context, _ who, _ *none) (*body[app.Metered], error) {
@@ -158,20 +169,16 @@ func (s *Server) use() {
 		v, err := s.app.UseOver(ctx, in.ID, in.Months)
 		return &body[app.UseView]{v}, err
 	})
-	type ofPool struct {
-		ByID
-		Days int `query:"days" default:"90" minimum:"1" maximum:"800"`
-	}
-	handle(s, app.Look, get("pool", "/api/pools/{id}"), func(ctx context.Context, _ who, in *ofPool) (*body[app.PoolView], error) {
+	handle(s, app.Look, get("pool", "/api/pools/{id}"), func(ctx context.Context, _ who, in *OfPool) (*body[app.PoolView], error) {
 		v, err := s.app.Pool(ctx, in.ID, in.Days)
 		return &body[app.PoolView]{v}, err
 	})
-	handle(s, app.Look, get("poolDays", "/api/pools/{id}/days"), func(ctx context.Context, _ who, in *ofPool) (*body[[]app.PoolDayView], error) {
+	handle(s, app.Look, get("poolDays", "/api/pools/{id}/days"), func(ctx context.Context, _ who, in *OfPool) (*body[[]app.PoolDayView], error) {
 		v, err := s.app.PoolDays(ctx, in.ID, in.Days)
 		return &body[[]app.PoolDayView]{v}, err
 	})
 	handle(s, app.Look, get("poolSizing", "/api/pools/{id}/sizing"), func(ctx context.Context, _ who, in *struct {
-		ofPool
+		OfPool
 		Target     float64 `query:"target" default:"0.01" minimum:"0" maximum:"1"`
 		DenialCost float64 `query:"denialCost" default:"0" minimum:"0"`
 		Watch      string  `query:"watch" maxLength:"60" doc:"a key of your own, under which you can ask how far it is"`

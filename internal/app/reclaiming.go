@@ -361,3 +361,14 @@ func (a *App) CaseCounts(ctx context.Context) ([]CaseCount, error) {
 	})
 	return out, err
 }
+
+// CaseGroups gathers cases that one decision may serve.
+func (a *App) CaseGroups(ctx context.Context) ([]store.CaseGroup, error) {
+	out := []store.CaseGroup{}
+	err := a.DB.View(ctx, func(tx *store.Tx) error {
+		list, err := tx.CaseGroups(300)
+		out = append(out, list...)
+		return err
+	})
+	return out, err
+}

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"path"
 	"slices"
 	"strings"
 	"time"
@@ -93,16 +94,13 @@ func (o *Outside) beginWork(ctx context.Context, a *app.App, days func(n int) er
 	if err := days(1); err != nil {
 		return err
 	}
-	o.mu.Lock()
-	letters := slices.Clone(o.state.Mail)
-	o.mu.Unlock()
-	for _, l := range letters {
+	for _, l := range o.Letters() {
 		who, err := o.userOfCase(ctx, a, keeps)
 		if err != nil {
 			return err
 		}
-		if strings.HasPrefix(l.To, who+"@") && letterKey(l.Body) != "" {
-			if err := o.answer(ctx, a, l, true, "the autumn drawings"); err != nil {
+		if strings.HasPrefix(l.To, who+"@") && l.AnswerAt() != "" {
+			if err := a.Answer(ctx, path.Base(l.AnswerAt()), 0, true, "the autumn drawings"); err != nil {
 				return err
 			}
 		}

@@ -8,6 +8,8 @@ import (
 	"net/http"
 	"os"
 	"path/filepath"
+	"slices"
+	"strings"
 	"sync"
 	"time"
 
@@ -48,6 +50,23 @@ func (o *Outside) Send(_ context.Context, to, subject, body string) error {
 	defer o.mu.Unlock()
 	o.state.Mail = append(o.state.Mail, Letter{o.state.Now, to, subject, body})
 	return o.save()
+}
+
+// Letters lists what the mail box has taken.
+func (o *Outside) Letters() []Letter {
+	o.mu.Lock()
+	defer o.mu.Unlock()
+	return slices.Clone(o.state.Mail)
+}
+
+// AnswerAt finds the address of the answer page in a letter, empty where it asks nothing.
+func (l *Letter) AnswerAt() string {
+	for _, line := range strings.Split(l.Body, "\n") {
+		if strings.Contains(line, "/answer/") {
+			return strings.TrimSpace(line)
+		}
+	}
+	return ""
 }
 
 // OpenOutside reads the outside of a demo, or begins a new one at the demo's fixed time.

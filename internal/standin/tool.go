@@ -3,7 +3,6 @@ package standin
 import (
 	"context"
 	"encoding/json"
-	"fmt"
 	"slices"
 	"strings"
 	"time"
@@ -122,23 +121,4 @@ func (o *Outside) work(ctx context.Context, a *app.App, g *gateway, fleet []mach
 		done++
 	}
 	return done, nil
-}
-
-// letterKey finds the address of the answer page in a letter.
-func letterKey(body string) string {
-	_, after, found := strings.Cut(body, "/answer/")
-	if !found {
-		return ""
-	}
-	key, _, _ := strings.Cut(after, "\n")
-	return strings.TrimSpace(key)
-}
-
-// answer lets a user press a button of the answer page.
-func (o *Outside) answer(ctx context.Context, a *app.App, letter Letter, needed bool, note string) error {
-	key := letterKey(letter.Body)
-	if key == "" {
-		return fmt.Errorf("the letter to %s has no address to answer at", letter.To)
-	}
-	return a.Answer(ctx, key, 0, needed, note)
 }

@@ -110,3 +110,29 @@ func (tx *Tx) DropAsking(question, id int64) error {
 	_, err := tx.exec("DELETE FROM question WHERE id = ?1 AND NOT EXISTS (SELECT 1 FROM question_case WHERE question_id = ?1)", question)
 	return err
 }
+
+// MailWaits is when the mail of a question leaves, 0 where it has left.
+func (tx *Tx) MailWaits(question int64) (after int64, err error) {
+	err = tx.QueryRowContext(tx.ctx, "SELECT coalesce(max(max(after, 1)), 0) FROM mail WHERE question_id = ? AND sent_at = 0 AND tries = 0", question).Scan(&after)
+	return after, err
+}
+
+// CaseGroup is cases that one decision may serve: of one kind, about one product, in one state.
+type CaseGroup struct {
+	Kind      string  `json:"kind"`
+	State     string  `json:"state"`
+	ProductID int64   `json:"productId"`
+	Product   string  `json:"product"`
+	Publisher string  `json:"publisher"`
+	Count     int64   `json:"count"`
+	Amount    float64 `json:"amount"`
+	Currency  string  `json:"currency"`
+}
+
+// CaseGroups gathers the cases that wait for a decision or are under way, the largest lots first.
+func (tx *Tx) CaseGroups(limit int) ([]CaseGroup, error) {
+	return query(tx, func(r *sql.Rows, g *CaseGroup) error {
+		return r.Scan(&g.Kind, &g.State, &g.ProductID, &g.Product, &g.Publisher, &g.Count, &g.Amount, &g.Currency)
+	}, `SELECT c.kind, c.state, c.product_id, p.name, p.publisher, count(*), sum(CAST(c.amount AS REAL)), max(c.currency) FROM worklist_case c JOIN product p ON p.id = c.product_id
+		WHERE c.state NOT IN ('gone', 'lapsed', 'kept') GROUP BY c.kind, c.state, c.product_id ORDER BY c.state IN ('open', 'answered', 'silent', 'failed') DESC, count(*) DESC, sum(CAST(c.amount AS REAL)) DESC, p.name LIMIT ?`, limit)
+}

@@ -169,7 +169,7 @@ func (tx *Tx) Course(today, soon civil.Day) (Course, error) {
 		(SELECT count(*) FROM idle_fact WHERE class <> 'not measured'), (SELECT count(*) FROM idle_fact WHERE class = 'not measured'), (SELECT count(*) FROM idle_fact WHERE class IN ('unused', 'never used')),
 		(SELECT count(*) FROM position), (SELECT coalesce(sum(needed), 0) FROM position), (SELECT coalesce(sum(covered), 0) FROM position), (SELECT count(*) FROM position WHERE short > 0),
 		(SELECT count(*) FROM position WHERE counted AND short = 0 AND surplus > 0), (SELECT count(*) FROM position WHERE (low <= owned) <> (high <= owned)),
-		(SELECT count(*) FROM worklist_case WHERE state IN ('open', 'failed')), (SELECT count(*) FROM worklist_case WHERE state = 'agreed'), (SELECT count(*) FROM worklist_case WHERE state = 'sent'), (SELECT count(*) FROM worklist_case WHERE state = 'gone'),
+		(SELECT count(*) FROM worklist_case WHERE state IN ('open', 'answered', 'silent', 'failed')), (SELECT count(*) FROM worklist_case WHERE state IN ('agreed', 'approved', 'asked')), (SELECT count(*) FROM worklist_case WHERE state IN ('waiting', 'sent')), (SELECT count(*) FROM worklist_case WHERE state = 'gone'),
 		(SELECT count(*) FROM worklist_case WHERE came_back > 0 AND state NOT IN ('gone', 'lapsed', 'kept'))`, today, soon).Scan(
 		&c.Devices, &c.InService, &c.Fresh, &c.Stale, &c.Never, &c.Installs, &c.Aside, &c.Unrecognised, &c.Names, &c.Counted, &c.Folded, &c.Entitlements, &c.EndingSoon, &c.Measured, &c.NotMeasured, &c.Idle,
 		&c.Positions, &c.Needed, &c.Covered, &c.Short, &c.Spare, &c.Doubtful, &c.OpenCases, &c.AgreedCases, &c.SentCases, &c.GoneCases, &c.BackCases)

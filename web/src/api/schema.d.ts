@@ -196,6 +196,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cases/groups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["caseGroups"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cases/{id}": {
         parameters: {
             query?: never;
@@ -2702,6 +2718,19 @@ export interface components {
             /** @description why others were not, each reason once */
             refused: string[];
         };
+        CaseGroup: {
+            /** Format: double */
+            amount: number;
+            /** Format: int64 */
+            count: number;
+            currency: string;
+            kind: string;
+            product: string;
+            /** Format: int64 */
+            productId: number;
+            publisher: string;
+            state: string;
+        };
         CaseRow: {
             /** @description the device, person, pool or product that it is about */
             about: string;
@@ -2771,12 +2800,15 @@ export interface components {
             /** @description the device, person, pool or product that it is about */
             about: string;
             age: string;
+            agreedBy: string;
             /** Format: double */
             amount: number;
             answer: string;
             answerBy: string;
             /** Format: int64 */
             cameBack: number;
+            /** @description what people may do with it now */
+            can: string[];
             /** Format: int64 */
             changedAt: number;
             currency: string;
@@ -2792,9 +2824,16 @@ export interface components {
             kind: string;
             /** Format: int64 */
             lastSeen: number;
+            /**
+             * Format: int64
+             * @description when its mail or order leaves the house, 0 where nothing waits
+             */
+            leaves: number;
             moneyOn: string;
             /** Format: int64 */
             openedAt: number;
+            /** @description how its newest order stands: waiting, sent, done, failed, withdrawn */
+            order: string;
             owner: string;
             /** @description user_id of who holds the seat, or is asked */
             person: string;
@@ -2810,8 +2849,14 @@ export interface components {
             quantity: number;
             state: string;
             steps: components["schemas"]["StepView"][];
+            /** @description the last deed that can still be taken back, empty where there is none */
+            undo: string;
             unit: string;
             user: string;
+            /** Format: int64 */
+            waveId: number;
+            /** @description what it is about, in words */
+            words: string;
             worth: string;
         };
         CatalogueChange: {
@@ -6831,6 +6876,35 @@ export interface operations {
             };
         };
     };
+    caseGroups: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaseGroup"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     case: {
         parameters: {
             query?: never;
@@ -9571,13 +9645,16 @@ export interface operations {
     poolSizing: {
         parameters: {
             query?: {
+                days?: number;
                 target?: number;
                 denialCost?: number;
                 /** @description a key of your own, under which you can ask how far it is */
                 watch?: string;
             };
             header?: never;
-            path?: never;
+            path: {
+                id: number;
+            };
             cookie?: never;
         };
         requestBody?: never;

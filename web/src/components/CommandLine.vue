@@ -43,9 +43,15 @@ const actions = computed(() => [
   { text: 'Go to entitlements', to: '/entitlements' },
   { text: 'Book an entitlement', to: '/entitlements?book=1' },
   { text: 'Go to use', to: '/use' },
+  { text: 'Go to shared licences', to: '/use/pools' },
+  { text: 'Choose what is measured', to: '/use/measured' },
   { text: 'Go to the position', to: '/position' },
   { text: 'Go to the worklist', to: '/worklist' },
-  { text: 'Set what is restricted', to: '/worklist/stances' },
+  { text: 'Decide about many cases together', to: '/worklist/together' },
+  { text: 'Follow orders to the deployment tool', to: '/worklist/orders' },
+  { text: 'Set what is restricted or required', to: '/worklist/stances' },
+  { text: 'Set when to reclaim', to: '/worklist/reclaim' },
+  { text: 'See what was saved', to: '/worklist/saved' },
   { text: 'Keys and help', to: '/help' },
 ])
 const hits = computed(() => {

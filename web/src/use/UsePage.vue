@@ -8,6 +8,7 @@ import ListFilter from '../components/ListFilter.vue'
 import ListTable, { type ListColumn } from '../components/ListTable.vue'
 import { whole } from '../lib/format'
 import { useSession } from '../lib/session'
+import UseNav from './UseNav.vue'
 
 /** The use of each counted product on each device in the window, with the days that were really measured beside it. */
 const client = useQueryClient()
@@ -52,6 +53,7 @@ async function look(days: number) {
 
 <template>
   <div class="page fill">
+    <UseNav />
     <ListTable
       name="use"
       :columns="columns"
@@ -60,7 +62,7 @@ async function look(days: number) {
       what="installs"
       row-key="id"
       empty="Nothing to measure yet: it takes counted installs, and a usage.csv or last-use dates of scans."
-      @open="(u) => $router.push(`/position?trail=p${u.productId}`)"
+      @open="(u) => $router.push(`/use/title/${u.productId}`)"
     >
       <template #title><h1>Use</h1></template>
       <template #filters>

@@ -1,104 +1,109 @@
 <script setup lang="ts">
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useQuery } from '@tanstack/vue-query'
 import Button from 'primevue/button'
-import Dialog from 'primevue/dialog'
-import InputText from 'primevue/inputtext'
 import { computed, ref } from 'vue'
 import { useRoute } from 'vue-router'
-import { api, ask, type Lists } from '../api/client'
+import { api, ask, readList, type Lists, type Schemas } from '../api/client'
 import GroupFilter from '../components/GroupFilter.vue'
 import ListFilter from '../components/ListFilter.vue'
 import ListTable, { type ListColumn } from '../components/ListTable.vue'
-import { count, day, moment, money } from '../lib/format'
+import { count, day, money } from '../lib/format'
 import { useListState } from '../lib/listState'
 import { useSession } from '../lib/session'
+import CasePane from './CasePane.vue'
+import DeedDialog from './DeedDialog.vue'
+import WorkNav from './WorkNav.vue'
+import { acts, kinds, marks, stateWord } from './cases'
+import { useDeed } from './useDeed'
 
-/** What is to be done: restricted software and idle licences, each with its proof and worth. Only later evidence ends a case as gone. */
-const client = useQueryClient()
+/** What is to be done, of every kind in one list, each with its proof and worth. Only later evidence ends a case. */
 const route = useRoute()
 const { may } = useSession()
 const mayWork = may('work')
-const { change } = useListState({ sort: 'amount', desc: true })
+const { query, change } = useListState({ sort: 'amount', desc: true })
 const id = computed(() => Number(route.query.case ?? 0))
 const columns = computed<ListColumn[]>(() => [
   { key: 'product', label: 'product', fixed: true },
   { key: 'publisher', label: 'publisher', width: '10rem', hidden: true },
-  { key: 'device', label: 'device', width: '8.4rem' },
+  { key: 'about', label: 'on, of or in', width: '9.6rem' },
   { key: 'user', label: 'user', width: '5rem', hidden: id.value > 0 },
   { key: 'unit', label: 'unit', width: '10rem', hidden: true },
-  { key: 'kind', label: 'why', width: '6.4rem' },
-  { key: 'state', label: 'state', width: '6.4rem' },
-  { key: 'worth', label: 'becomes money', width: '13.4rem' },
-  { key: 'amount', label: 'worth', num: true, width: '7rem' },
-  { key: 'changedAt', label: 'since', width: '7.6rem', hidden: id.value > 0 },
+  { key: 'kind', label: 'why', width: '8rem' },
+  { key: 'state', label: 'state', width: '7.4rem' },
+  { key: 'worth', label: 'becomes money', width: '13rem', hidden: id.value > 0 },
+  { key: 'amount', label: 'worth', num: true, width: '7.6rem' },
+  { key: 'changedAt', label: 'since', width: '7.9rem', hidden: id.value > 0 },
 ])
 const states = [
-  { label: 'wait for a decision', value: 'open|failed' },
-  { label: 'under way', value: 'open|failed|agreed|sent' },
-  ...['open', 'agreed', 'sent', 'failed', 'gone', 'kept', 'lapsed'],
+  { label: 'wait for a decision', value: 'open|answered|silent|failed' },
+  { label: 'under way', value: 'open|asked|answered|silent|agreed|approved|waiting|sent|failed' },
+  ...Object.keys(marks),
 ]
-const marks: Record<string, string> = {
-  open: '◇',
-  agreed: '◆',
-  sent: '➤',
-  failed: '✕',
-  gone: '✓',
-  kept: '‖',
-  lapsed: '–',
-}
-
-const one = useQuery({
-  queryKey: ['case', id],
-  queryFn: () => ask(api.GET('/api/cases/{id}', { params: { path: { id: id.value } } })),
-  enabled: computed(() => id.value > 0),
-})
-const c = computed(() => (id.value ? one.data.value : undefined))
+const kindChoices = Object.entries(kinds).map(([value, label]) => ({ label, value }))
+const rules = useQuery({ queryKey: ['case-rules'], queryFn: () => ask(api.GET('/api/case-rules')) })
 
 const selection = ref<Lists['cases'][]>([])
-const says = ref('')
-const keeping = ref(false)
-const reason = ref('')
-const until = ref('')
-type Act = 'agree' | 'send' | 'reopen' | 'keep'
-const acts: { act: Act; label: string; from: string[] }[] = [
-  { act: 'agree', label: 'Agree to remove', from: ['open'] },
-  { act: 'send', label: 'Send to deployment', from: ['agreed', 'failed'] },
-  { act: 'keep', label: 'Leave in place…', from: ['open', 'agreed', 'failed'] },
-  { act: 'reopen', label: 'Back to open', from: ['agreed', 'failed', 'kept'] },
-]
-const targets = computed(() => (selection.value.length ? selection.value : c.value ? [c.value] : []))
+const opened = ref<'keep' | 'ask' | 'send' | ''>('')
+const { says, deed } = useDeed(() => {
+  selection.value = []
+  opened.value = ''
+})
+const from: Record<string, (s: string, two: boolean) => boolean> = {
+  ask: (s) => ['open', 'answered', 'silent'].includes(s),
+  agree: (s) => ['open', 'asked', 'answered', 'silent'].includes(s),
+  approve: (s, two) => two && s === 'agreed',
+  send: (s, two) => ['approved', 'failed', ...(two ? [] : ['agreed'])].includes(s),
+  keep: (s) => ['open', 'asked', 'answered', 'silent', 'agreed', 'approved', 'failed'].includes(s),
+  reopen: (s) => ['asked', 'answered', 'silent', 'agreed', 'approved', 'failed', 'kept'].includes(s),
+}
+const asks = ['restricted', 'hours', 'idle', 'ended']
 const possible = computed(() =>
   acts
-    .map((a) => ({ ...a, ids: targets.value.filter((t) => a.from.includes(t.state)).map((t) => t.id) }))
+    .map((a) => ({
+      ...a,
+      ids: selection.value
+        .filter(
+          (t) =>
+            from[a.act]?.(t.state, rules.data.value?.twoPersons ?? false) &&
+            (a.act !== 'ask' || asks.includes(t.kind)) &&
+            (a.act !== 'send' || !['leaver', 'uncovered', 'pool'].includes(t.kind)),
+        )
+        .map((t) => t.id),
+    }))
     .filter((a) => a.ids.length),
 )
-async function act(a: Act, ids: number[]) {
-  says.value = ''
-  try {
-    const done = await ask(
-      api.POST('/api/cases/act', { body: { ids, act: a, note: reason.value, until: until.value } }),
-    )
-    says.value = `Done for ${count(done.count, 'case')}.`
-    keeping.value = false
-    reason.value = ''
-    selection.value = []
-    await client.invalidateQueries()
-  } catch (e) {
-    says.value = (e as Error).message
-    await client.invalidateQueries()
+const one = computed(() =>
+  selection.value.every((r) => r.kind === selection.value[0]?.kind) ? (selection.value[0]?.kind ?? '') : '',
+)
+const chosen = computed(() => possible.value.find((a) => a.act === opened.value)?.ids ?? [])
+function press(a: (typeof possible.value)[number]) {
+  if (a.opens) opened.value = a.act as 'keep' | 'ask' | 'send'
+  else void deed(a.ids, { act: a.act })
+}
+function done(d: Omit<Schemas['CaseDeed'], 'ids'>) {
+  void deed(chosen.value, d)
+}
+async function chooseAll() {
+  const all: Lists['cases'][] = []
+  for (let cursor = ''; all.length < 5000;) {
+    const page = await readList('cases', query.value, cursor, 1000)
+    all.push(...page.rows)
+    if (!(cursor = page.next)) break
   }
+  selection.value = all
 }
-const keepIds = ref<number[]>([])
-function press(a: { act: Act; ids: number[] }) {
-  if (a.act !== 'keep') return void act(a.act, a.ids)
-  keepIds.value = a.ids
-  keeping.value = true
-}
+const sums = computed(() => {
+  const by = new Map<string, number>()
+  for (const r of selection.value)
+    if (r.amount && r.kind !== 'uncovered') by.set(r.currency, (by.get(r.currency) ?? 0) + r.amount)
+  return [...by].map(([c, n]) => `${money(n)} ${c}`).join(', ')
+})
 </script>
 
 <template>
   <div class="page two">
     <div class="left">
+      <WorkNav />
       <ListTable
         v-model:selection="selection"
         name="cases"
@@ -109,102 +114,54 @@ function press(a: { act: Act; ids: number[] }) {
         row-key="id"
         :selectable="mayWork"
         :current="id"
-        empty="Nothing is to be done: no restricted software was found, and no paid licence idles."
+        empty="Nothing is to be done: nothing is restricted, missing, short or idle, and no leaver holds a seat."
         @open="(r) => change({ case: String(r.id) })"
       >
         <template #title><h1>Worklist</h1></template>
         <template #filters>
           <ListFilter column="state" label="state" any="any state" :options="states" />
-          <ListFilter column="kind" label="reason" any="any reason" :options="['restricted', 'idle']" />
+          <ListFilter column="kind" label="reason" any="any reason" :options="kindChoices" />
           <GroupFilter />
         </template>
-        <template #actions><RouterLink to="/worklist/stances">What is restricted</RouterLink></template>
+        <template #cell-kind="{ row }">{{ kinds[row.kind] }}</template>
         <template #cell-state="{ row }"
-          ><span :class="{ drop: row.state === 'failed', spare: row.state === 'gone' }"
-            >{{ marks[row.state] }} {{ row.state }}</span
+          ><span :class="{ drop: ['failed', 'silent'].includes(row.state), spare: row.state === 'gone' }"
+            >{{ marks[row.state] }} {{ stateWord(row.kind, row.state) }}</span
           ><span v-if="row.cameBack" class="drop"> back</span></template
         >
         <template #cell-worth="{ row }">{{
-          row.kind === 'restricted' ? '' : row.worth === 'at renewal' ? `at renewal ${row.moneyOn}` : row.worth
+          row.kind === 'uncovered'
+            ? `${row.quantity} short`
+            : ['restricted', 'hours', 'missing', 'ended'].includes(row.kind)
+              ? ''
+              : row.worth === 'at renewal'
+                ? `at renewal ${row.moneyOn}`
+                : row.worth
         }}</template>
-        <template #cell-amount="{ row }">{{ row.amount ? money(row.amount) + ' ' + row.currency : '–' }}</template>
+        <template #cell-amount="{ row }"
+          ><span :class="{ short: row.kind === 'uncovered' }">{{
+            row.amount ? (row.kind === 'uncovered' ? '− ' : '') + money(row.amount) + ' ' + row.currency : '–'
+          }}</span></template
+        >
         <template #cell-changedAt="{ row }">{{ day(row.changedAt) }}</template>
       </ListTable>
       <div v-if="mayWork && selection.length" class="effect row" role="region" aria-label="Chosen cases">
         <b>{{ count(selection.length, 'case') }}</b>
-        <span>worth {{ money(selection.reduce((s, r) => s + r.amount, 0)) }}</span>
+        <span v-if="sums">worth {{ sums }}</span>
         <Button
           v-for="a in possible"
           :key="a.act"
-          :label="`${a.label} (${a.ids.length})`"
+          :label="`${a.label(one)} (${a.ids.length})`"
           size="small"
           @click="press(a)"
         />
+        <button class="plain" type="button" data-choose-all @click="chooseAll">choose all that fit</button>
         <button class="plain" type="button" @click="selection = []">choose none</button>
       </div>
       <p v-if="says" role="status" class="status" data-says>{{ says }}</p>
     </div>
-    <aside v-if="c" class="sheet pane" aria-label="The open case">
-      <div class="row">
-        <h2 class="grow">{{ c.product }} on {{ c.device }}</h2>
-        <button class="plain" type="button" @click="change({ case: undefined })">close</button>
-      </div>
-      <p data-case-state>
-        {{ c.kind === 'restricted' ? 'Restricted software' : 'Idle licence' }}, <b>{{ marks[c.state] }} {{ c.state }}</b
-        ><template v-if="c.keepUntil && c.state === 'kept'"> until {{ c.keepUntil }}</template
-        >.
-        <template v-if="c.amount"
-          >Worth {{ money(c.amount) }} {{ c.currency }}, {{ c.worth
-          }}<template v-if="c.worth === 'at renewal'"> on {{ c.moneyOn }}</template
-          >.</template
-        >
-        <template v-else-if="c.kind === 'idle'">The right goes back for reuse; no money is claimed.</template>
-      </p>
-      <h3>Proof</h3>
-      <ul>
-        <li v-for="p in c.proof" :key="p">{{ p }}</li>
-      </ul>
-      <p>
-        <RouterLink :to="`/evidence/${encodeURIComponent(c.deviceCode)}`">The device and its records</RouterLink> ·
-        <RouterLink :to="`/position?trail=p${c.productId}`">the position</RouterLink>
-      </p>
-      <div v-if="mayWork && !selection.length" class="row">
-        <Button
-          v-for="a in possible"
-          :key="a.act"
-          :label="a.label"
-          size="small"
-          :data-act="a.act"
-          :severity="a.act === 'reopen' || a.act === 'keep' ? 'secondary' : undefined"
-          @click="press(a)"
-        />
-      </div>
-      <p v-if="c.state === 'sent'" class="soft">
-        The deployment tool has it. It cannot be taken back from here; the next scan of {{ c.device }} decides. The last
-        one was on {{ day(c.lastSeen) }}.
-      </p>
-      <p v-if="!mayWork" class="soft">Working on cases needs the role “work”.</p>
-      <h3>What happened</h3>
-      <ol class="steps">
-        <li v-for="(s, i) in c.steps" :key="i">
-          <b>{{ s.to }}</b> by {{ s.who }}, <span class="soft">{{ moment(s.at) }}</span>
-          <div class="soft">{{ s.note }}</div>
-        </li>
-      </ol>
-    </aside>
-    <Dialog v-model:visible="keeping" modal header="Leave it in place" :style="{ width: '30rem' }">
-      <form class="keep" @submit.prevent="act('keep', keepIds)">
-        <label>Why <InputText v-model="reason" fluid autofocus /></label>
-        <label
-          >Until (the case opens again the day after) <input v-model="until" type="date" class="p-inputtext"
-        /></label>
-        <Button
-          type="submit"
-          :label="`Leave ${count(keepIds.length, 'install')} in place`"
-          :disabled="!reason || !until"
-        />
-      </form>
-    </Dialog>
+    <CasePane v-if="id" :id="id" :busy="selection.length > 0" @close="change({ case: undefined })" />
+    <DeedDialog :act="opened" :cases="chosen.length" @close="opened = ''" @deed="done" />
   </div>
 </template>
 
@@ -221,12 +178,6 @@ function press(a: { act: Act; ids: number[] }) {
   display: flex;
   flex-direction: column;
 }
-.pane {
-  width: 25rem;
-  flex: none;
-  overflow: auto;
-  border-left: 3px solid var(--here);
-}
 .effect {
   border: 1px solid var(--here);
   border-left-width: 5px;
@@ -235,31 +186,5 @@ function press(a: { act: Act; ids: number[] }) {
 }
 .status {
   margin: 0.3rem 0 0;
-}
-ul {
-  padding-left: 1.1rem;
-  margin: 0.2rem 0;
-}
-.pane h3 {
-  margin-top: 0.8rem;
-}
-.steps {
-  list-style: none;
-  margin: 0.2rem 0;
-  padding-left: 0.8rem;
-  border-left: 1px solid var(--soft);
-}
-.steps li {
-  padding-bottom: 0.4rem;
-}
-.keep {
-  display: grid;
-  gap: 0.6rem;
-  justify-items: start;
-}
-.keep label {
-  width: 100%;
-  display: grid;
-  gap: 0.2rem;
 }
 </style>

@@ -1,0 +1,201 @@
+package e2e
+
+import (
+	"strings"
+	"testing"
+
+	"ensomet/internal/standin"
+
+	"github.com/go-rod/rod"
+)
+
+// fill types into a field.
+func fill(page *rod.Page, selector, value string) {
+	page.MustElement(selector).MustSelectAllText().MustInput(value)
+}
+
+// pickTitle chooses a title of the catalogue in a form.
+func pickTitle(t *testing.T, page *rod.Page, form, name string) {
+	t.Helper()
+	page.MustElement(form + " [data-title-pick] input, " + form + " input[data-title-pick]").MustInput(name)
+	option, err := page.ElementR(".p-autocomplete-option", name)
+	if err != nil {
+		t.Fatalf("no title %s is offered: %v", name, err)
+	}
+	option.MustClick()
+}
+
+// send presses what sends an open case's order, and says yes.
+func send(page *rod.Page) {
+	page.MustElement(`[data-act="send"]`).MustClick()
+	page.MustElement("[data-send]").MustClick()
+}
+
+// A restricted install goes from finding to gone, by a later scan and by nothing else; until the order has left it can be called back.
+func TestRestrictedInstallToGone(t *testing.T) {
+	page, url := open(t, "work", false)
+	page.MustNavigate(url + "/worklist?f=kind%3Drestricted&q=Puffin")
+	row(t, page, "Puffin Derby", "open").MustClick()
+	says(t, page, "[data-case-state]", "open")
+	page.MustElement(`[data-act="agree"]`).MustClick()
+	says(t, page, "[data-case-state]", "agreed")
+	send(page)
+	says(t, page, "[data-case-state]", "waiting")
+	says(t, page, "[data-leaves]", "leaves the house at")
+	page.MustElement("[data-undo]").MustClick()
+	says(t, page, "[data-case-state]", "agreed")
+	says(t, page, ".steps", "taken back")
+	send(page)
+	says(t, page, "[data-case-state]", "waiting")
+	page.MustReload()
+	says(t, page, "[data-case-state]", "waiting")
+	page.MustElement("[data-move-on]").MustClick()
+	says(t, page, "[data-case-state]", "gone")
+	says(t, page, ".steps", "no longer has it")
+	says(t, page, ".steps", "cannot be called back any more")
+}
+
+// An idle licence goes from its proposal through the user's answer by mail to a saving that is booked; nobody signs in for the answer.
+func TestIdleLicenceThroughMailToSaving(t *testing.T) {
+	page, url := open(t, "work", false)
+	outside := outsides[url]
+	page.MustNavigate(url + "/worklist?f=kind%3Didle&f=state%3Dopen&q=Bollardkit")
+	row(t, page, "Bollardkit", "hal-admin-148").MustClick()
+	page.MustElement(`[data-act="ask"]`).MustClick()
+	page.MustElement("[data-ask-note]").MustInput("It costs 150 euros a year.")
+	before := len(outside.Letters())
+	page.MustElement("[data-ask]").MustClick()
+	says(t, page, "[data-case-state]", "asked until 2026-07-07")
+	says(t, page, "[data-leaves]", "The letter leaves the house")
+	if n := len(outside.Letters()); n != before {
+		t.Fatal("the letter has left at once")
+	}
+	page.MustElement("[data-move-on]").MustClick()
+	within(t, page, `() => !document.querySelector('[data-leaves]')`)
+	var letter standin.Letter
+	for _, l := range outside.Letters()[before:] {
+		if l.AnswerAt() != "" {
+			letter = l
+		}
+	}
+	if !strings.Contains(letter.Body, "It costs 150 euros a year.") || !strings.HasPrefix(letter.AnswerAt(), url+"/answer/") {
+		t.Fatalf("the letter: %+v", letter)
+	}
+	user := chromium.MustIncognito().MustPage(letter.AnswerAt()).Timeout(patience())
+	defer user.MustClose()
+	says(t, user, "section", "Bollardkit")
+	if user.MustHas("script") || strings.Contains(user.MustHTML(), "hal-admin-146") {
+		t.Error("the page of an answer has a script, or speaks of others")
+	}
+	user.MustElementR("button", "I do not need it").MustClick()
+	says(t, user, ".said", "You said that you do not need it")
+	user.MustNavigate(url + "/answer/" + strings.Repeat("0", 64))
+	says(t, user, "h1", "Nothing is asked here")
+
+	page.MustReload()
+	says(t, page, "[data-case-state]", "agreed")
+	says(t, page, ".steps", "says that it is not needed")
+	send(page)
+	says(t, page, "[data-case-state]", "waiting")
+	page.MustElement("[data-move-on]").MustClick()
+	says(t, page, "[data-case-state]", "gone")
+	page.MustNavigate(url + "/worklist/saved")
+	row(t, page, "Bollardkit", "hal-admin-148", "at renewal", "2026-10-31", "150 EUR")
+	row(t, page, "at renewal", "300 EUR")
+}
+
+// What a user still needs is kept with a reason, an owner and an end.
+func TestKeptWithAReasonAndAnEnd(t *testing.T) {
+	page, url := open(t, "work", false)
+	page.MustNavigate(url + "/worklist?f=state%3Danswered")
+	row(t, page, "Bollardkit").MustClick()
+	says(t, page, ".steps", "the autumn drawings")
+	page.MustElement(`[data-act="keep"]`).MustClick()
+	page.MustElement(".keep input").MustInput("the autumn drawings")
+	page.MustElement(`.keep input[type="date"]`).MustEval(`(v) => { this.value = v; this.dispatchEvent(new Event("input")) }`, "2026-11-30")
+	page.MustElement(`.keep input[placeholder="you, if left empty"]`).MustInput("Dagne Laverud")
+	page.MustElementR(".keep button", "Leave 1 case as it is").MustClick()
+	says(t, page, "[data-case-state]", "kept until 2026-11-30, Dagne Laverud answers for it")
+	page.MustElement("[data-undo]").MustClick()
+	says(t, page, "[data-case-state]", "answered")
+}
+
+// A pool goes from a complaint to a size with its reason, and its licence server follows.
+func TestPoolFromComplaintToSize(t *testing.T) {
+	page, url := open(t, "work", false)
+	page.MustNavigate(url + "/use/pools")
+	row(t, page, "tide-harmonic", "100 %", "denied").MustClick()
+	says(t, page, "[data-pool]", "6 of 6 out in the last month")
+	fill(page, `[data-complaint] input[aria-label="user"]`, "u0050")
+	fill(page, `[data-complaint] input[aria-label="what happened"]`, "denied three mornings in a row")
+	page.MustElementR("[data-complaint] button", "Note it").MustClick()
+	says(t, page, "[data-pool]", "denied three mornings in a row")
+	says(t, page, "[data-sizing]", "Go by the replay.")
+	says(t, page, "[data-sizing] tbody", "11")
+	page.MustElementR("[data-sizing] tbody tr", `^\s*10`).MustClick()
+	fill(page, "[data-size-reason]", "one morning in twenty may wait")
+	says(t, page, "[data-sizing] [data-effect]", "at 10 licences replay denies")
+	page.MustElement("[data-sizing] [data-effect]").MustClick()
+	says(t, page, "[data-size-says]", "Decided: 10 licences")
+	says(t, page, "[data-pool]", "10 instead of 6 by Worker")
+	says(t, page, "[data-pool]", "The server still has 6.")
+	says(t, page, "[data-pool]", "answered: 10 licences instead of 6")
+	page.MustElement("[data-move-on]").MustClick()
+	says(t, page, "[data-pool]", "6 of 10 out in the last month")
+}
+
+// Use in forbidden hours is a finding of its own, with the hours and the stance that it goes against; a stance with hours shows its effect before it is set.
+func TestForbiddenHours(t *testing.T) {
+	page, url := open(t, "work", false)
+	page.MustNavigate(url + "/worklist?f=kind%3Dhours")
+	says(t, page, "[data-total]", "5 cases")
+	row(t, page, "Ternvision", "hal-works").MustClick()
+	says(t, page, "[data-case-state]", "Used in restricted hours")
+	says(t, page, "aside", "It ran on Fri 2026-06-26 15:30 for 30 min")
+	says(t, page, "aside", "mon-fri 08:00-16:00")
+	page.MustElementR("aside a", "which stance says so").MustClick()
+	says(t, page, "[data-stance-why]", "not spoken of")
+	says(t, page, "[data-stance-why]", "Its use depends on the hour")
+	pickTitle(t, page, "[data-stance-form]", "Kelpline Profiler")
+	page.MustElement(`[data-stance-form] input[type="time"]`).MustEval(`() => { this.value = "00:00"; this.dispatchEvent(new Event("input")) }`)
+	page.MustElements(`[data-stance-form] input[type="time"]`)[1].MustEval(`() => { this.value = "23:59"; this.dispatchEvent(new Event("input")) }`)
+	fill(page, `[data-stance-form] input[aria-label="reason"]`, "not by day")
+	says(t, page, "[data-stance-form] [data-effect]", "come")
+	says(t, page, "[data-stance-form] [data-effect]", "Kelpline Profiler was used in restricted hours on")
+	page.MustElement("[data-stance-form] [data-effect]").MustClick()
+	row(t, page, "Kelpline Profiler", "00:00-23:59", "not by day")
+	page.MustNavigate(url + "/worklist?f=kind%3Dhours&q=Kelpline")
+	row(t, page, "Kelpline Profiler", "forbidden hours")
+}
+
+// A required title that is missing is ordered, and the case ends when a scan has it.
+func TestRequiredAndMissingArrives(t *testing.T) {
+	page, url := open(t, "work", false)
+	page.MustNavigate(url + "/worklist?f=kind%3Dmissing")
+	row(t, page, "Sternpost Guard", "required, missing").MustClick()
+	says(t, page, "aside", "does not have Sternpost Guard")
+	page.MustElement(`[data-act="agree"]`).MustClick()
+	says(t, page, "[data-case-state]", "agreed")
+	send(page)
+	says(t, page, "[data-case-state]", "waiting")
+	page.MustElement("[data-move-on]").MustClick()
+	says(t, page, "[data-case-state]", "arrived")
+}
+
+// A rule for reclaim shows what it would propose before it is set, and what nobody keeps long enough is refused.
+func TestReclaimRuleAndRetention(t *testing.T) {
+	page, url := open(t, "run", false)
+	page.MustNavigate(url + "/worklist/reclaim")
+	row(t, page, "Frostsounder", "365", "used in winter alone")
+	pickTitle(t, page, "[data-reclaim-form]", "Bollardkit")
+	says(t, page, "[data-reclaim-form] [data-effect]", "proposals → ")
+	page.MustElement(`[data-reclaim-form] [aria-label="propose or not"]`).MustClick()
+	page.MustElementR("li", "Never propose").MustClick()
+	says(t, page, "[data-reclaim-form] [data-effect]", "0 come, 12 go")
+	page.MustElement("[data-reclaim-form] [data-effect]").MustClick()
+	row(t, page, "Dunlaw Tools Bollardkit", "never")
+	page.MustNavigate(url + "/use/measured")
+	fill(page, "[data-day-days] input, input[data-day-days]", "60")
+	page.MustElement("[data-keep]").MustClick()
+	says(t, page, "[data-says]", "but days of use are kept for 60")
+}

@@ -1,0 +1,146 @@
+<script setup lang="ts">
+import { useQuery } from '@tanstack/vue-query'
+import Button from 'primevue/button'
+import { computed, ref } from 'vue'
+import { api, ask } from '../api/client'
+import { day, moment, money } from '../lib/format'
+import { useSession } from '../lib/session'
+import DeedDialog from './DeedDialog.vue'
+import WaysOut from './WaysOut.vue'
+import { acts, marks, stateWord } from './cases'
+import { useDeed } from './useDeed'
+
+/** One case: its proof, what can be done, what can be taken back, and what happened. */
+const props = defineProps<{ id: number; busy: boolean }>()
+const emit = defineEmits<{ close: [] }>()
+const { may } = useSession()
+const mayWork = may('work')
+const one = useQuery({
+  queryKey: ['case', computed(() => props.id)],
+  queryFn: () => ask(api.GET('/api/cases/{id}', { params: { path: { id: props.id } } })),
+})
+const c = computed(() => one.data.value)
+const { says, deed } = useDeed(() => (opened.value = ''))
+const opened = ref<'keep' | 'ask' | 'send' | ''>('')
+const possible = computed(() => acts.filter((a) => c.value?.can.includes(a.act)))
+function press(a: (typeof acts)[number]) {
+  if (a.opens) opened.value = a.act as 'keep' | 'ask' | 'send'
+  else void deed([props.id], { act: a.act })
+}
+</script>
+
+<template>
+  <aside v-if="c" class="sheet pane" aria-label="The open case">
+    <div class="row">
+      <h2 class="grow">{{ c.product }} {{ c.about && `${c.pool ? 'in' : c.person ? 'of' : 'on'} ${c.about}` }}</h2>
+      <button class="plain" type="button" @click="emit('close')">close</button>
+    </div>
+    <p data-case-state>
+      {{ c.words }}, <b>{{ marks[c.state] }} {{ stateWord(c.kind, c.state) }}</b
+      ><template v-if="c.state === 'kept'"> until {{ c.keepUntil }}, {{ c.owner }} answers for it</template
+      ><template v-else-if="c.state === 'asked'"> until {{ c.answerBy }}</template
+      >.
+      <template v-if="c.kind === 'uncovered'"
+        >{{ c.quantity }} short, {{ money(c.amount) }} {{ c.currency }} at list price.</template
+      >
+      <template v-else-if="c.amount"
+        >Worth {{ money(c.amount) }} {{ c.currency }}, {{ c.worth
+        }}<template v-if="c.worth === 'at renewal'"> on {{ c.moneyOn }}</template
+        >.</template
+      >
+      <template v-else-if="['idle', 'pool', 'leaver'].includes(c.kind)"
+        >The right goes back for reuse; no money is claimed.</template
+      >
+    </p>
+    <p v-if="c.leaves" class="drop" data-leaves>
+      {{ c.state === 'asked' ? 'The letter' : 'The order' }} leaves the house at {{ moment(c.leaves) }} UTC.
+    </p>
+    <h3>Proof</h3>
+    <ul>
+      <li v-for="p in c.proof" :key="p">{{ p }}</li>
+    </ul>
+    <p class="links">
+      <RouterLink v-if="c.deviceCode" :to="`/evidence/${encodeURIComponent(c.deviceCode)}`"
+        >The device and its records</RouterLink
+      >
+      <RouterLink :to="`/position?trail=p${c.productId}`">the position</RouterLink>
+      <RouterLink v-if="['idle', 'pool', 'hours'].includes(c.kind)" :to="`/use/title/${c.productId}`"
+        >its use</RouterLink
+      >
+      <RouterLink v-if="c.pool" :to="`/use/pools?pool=${c.pool}`" data-to-pool>choose the pool’s size</RouterLink>
+      <RouterLink v-if="c.person" :to="`/entitlements/held/${c.person}`">all that {{ c.about }} holds</RouterLink>
+      <RouterLink
+        v-if="c.kind === 'hours' || c.kind === 'restricted' || c.kind === 'missing'"
+        :to="`/worklist/stances?product=${c.productId}&device=${c.deviceCode}`"
+        >which stance says so</RouterLink
+      >
+    </p>
+    <WaysOut v-if="c.kind === 'uncovered'" :product="c.productId" />
+    <div v-if="mayWork && !busy" class="row">
+      <Button
+        v-for="a in possible"
+        :key="a.act"
+        :label="a.label(c.kind)"
+        size="small"
+        :data-act="a.act"
+        :severity="a.act === 'reopen' || a.act === 'keep' ? 'secondary' : undefined"
+        @click="press(a)"
+      />
+      <button v-if="c.undo" class="plain" type="button" data-undo @click="deed([id], { act: 'undo' })">
+        take “{{ c.undo }}” back
+      </button>
+    </div>
+    <p v-if="says" role="status" data-case-says>{{ says }}</p>
+    <p v-if="c.state === 'sent'" class="soft">
+      The deployment tool has it{{ c.order === 'done' ? ' and says that it is done' : '' }}. It cannot be taken back
+      from here; the next scan of {{ c.device }} decides. The last one was on {{ day(c.lastSeen) }}.
+    </p>
+    <p v-if="!mayWork" class="soft">Working on cases needs the role “work”.</p>
+    <h3>What happened</h3>
+    <ol class="steps">
+      <li v-for="(s, i) in c.steps" :key="i" :class="{ undone: s.undone }">
+        <b>{{ stateWord(c.kind, s.to) }}</b> by {{ s.who }}, <span class="soft">{{ moment(s.at) }}</span><span
+          v-if="s.undone"
+          class="soft"
+        >
+          (taken back)</span
+        >
+        <div class="soft">{{ s.note }}</div>
+      </li>
+    </ol>
+    <DeedDialog :act="opened" :cases="1" @close="opened = ''" @deed="(d) => deed([id], d)" />
+  </aside>
+</template>
+
+<style scoped>
+.pane {
+  width: 27rem;
+  flex: none;
+  overflow: auto;
+  border-left: 3px solid var(--here);
+}
+ul {
+  padding-left: 1.1rem;
+  margin: 0.2rem 0;
+}
+.pane h3 {
+  margin-top: 0.8rem;
+}
+.links {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 0.1rem 1rem;
+}
+.steps {
+  list-style: none;
+  margin: 0.2rem 0;
+  padding-left: 0.8rem;
+  border-left: 1px solid var(--soft);
+}
+.steps li {
+  padding-bottom: 0.4rem;
+}
+.undone b {
+  text-decoration: line-through;
+}
+</style>

@@ -1,0 +1,197 @@
+<script setup lang="ts">
+import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import Button from 'primevue/button'
+import Checkbox from 'primevue/checkbox'
+import InputNumber from 'primevue/inputnumber'
+import { ref, watch } from 'vue'
+import { api, ask, type Schemas } from '../api/client'
+import { moment, whole } from '../lib/format'
+import { useSession } from '../lib/session'
+import WorkNav from './WorkNav.vue'
+
+/** Orders to the deployment tool in their waves, and what the house asks of its own people. */
+const client = useQueryClient()
+const { may } = useSession()
+const mayWork = may('work')
+const mayRun = may('run')
+const waves = useQuery({ queryKey: ['waves'], queryFn: () => ask(api.GET('/api/waves')) })
+const rules = useQuery({ queryKey: ['case-rules'], queryFn: () => ask(api.GET('/api/case-rules')) })
+const draft = ref<Schemas['CaseRules']>()
+watch(
+  () => rules.data.value,
+  (r) => r && (draft.value = { ...r }),
+  { immediate: true },
+)
+const says = ref('')
+async function steer(id: number, to: 'pause' | 'go on' | 'call off') {
+  says.value = ''
+  try {
+    await ask(api.POST('/api/waves/{id}/steer', { params: { path: { id } }, body: { to } }))
+  } catch (e) {
+    says.value = (e as Error).message
+  }
+  await client.invalidateQueries()
+}
+async function save() {
+  says.value = ''
+  try {
+    await ask(api.PUT('/api/case-rules', { body: draft.value! }))
+    says.value = 'These rules hold from now on.'
+  } catch (e) {
+    says.value = (e as Error).message
+  }
+  await client.invalidateQueries({ queryKey: ['case-rules'] })
+}
+const parts = (w: Schemas['WaveView']) =>
+  [
+    { key: 'done', n: w.done, word: 'done by its word' },
+    { key: 'failed', n: w.failed, word: 'failed' },
+    { key: 'out', n: w.out, word: 'out' },
+    { key: 'waiting', n: w.waiting, word: 'waiting' },
+  ].filter((p) => p.n)
+const all = (w: Schemas['WaveView']) => Math.max(1, w.done + w.failed + w.out + w.waiting)
+</script>
+
+<template>
+  <div class="page">
+    <WorkNav />
+    <h1 class="head">Orders to the deployment tool</h1>
+    <p class="soft">
+      Orders leave in waves, a few a day where somebody asked for that; a wave pauses by itself when too many fail. What
+      the tool says is kept as its word; only a scan ends a case.
+    </p>
+    <p v-if="waves.data.value && !waves.data.value.length" class="soft">
+      No order was ever sent: agree to cases on the worklist and send them.
+    </p>
+    <div class="scrolls">
+      <table v-if="waves.data.value?.length" class="lines" data-waves>
+        <thead>
+          <tr>
+            <th>wave</th>
+            <th>by</th>
+            <th>since</th>
+            <th class="num">a day</th>
+            <th class="wide">how far it is</th>
+            <th>state</th>
+            <th></th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="w in waves.data.value" :key="w.id">
+            <td>
+              <b>{{ w.name }}</b>
+            </td>
+            <td>{{ w.author }}</td>
+            <td>{{ moment(w.at) }}</td>
+            <td class="num">{{ w.perDay ? whole(w.perDay) : 'all' }}</td>
+            <td class="wide">
+              <div
+                class="bar"
+                role="img"
+                :aria-label="
+                  parts(w)
+                    .map((p) => `${p.n} ${p.word}`)
+                    .join(', ')
+                "
+              >
+                <i v-for="p in parts(w)" :key="p.key" :class="p.key" :style="{ flexGrow: p.n / all(w) }" />
+              </div>
+              <span v-for="p in parts(w)" :key="p.key" class="gap" :class="{ drop: p.key === 'failed' }"
+                >{{ whole(p.n) }} {{ p.word }}</span
+              >
+            </td>
+            <td>
+              <b :class="{ drop: w.state === 'paused' }">{{
+                w.state === 'running' && !w.waiting && !w.out ? 'over' : w.state
+              }}</b>
+              <div v-if="w.why" class="soft">{{ w.why }}</div>
+            </td>
+            <td>
+              <template v-if="mayWork && w.waiting">
+                <button v-if="w.state === 'running'" class="plain" type="button" @click="steer(w.id, 'pause')">
+                  pause
+                </button>
+                <button v-if="w.state === 'paused'" class="plain" type="button" @click="steer(w.id, 'go on')">
+                  go on
+                </button>
+                <button class="plain gap" type="button" @click="steer(w.id, 'call off')">call off the rest</button>
+              </template>
+            </td>
+          </tr>
+        </tbody>
+      </table>
+    </div>
+    <form v-if="draft" class="sheet rules" @submit.prevent="save">
+      <h2>What the house asks of its own people</h2>
+      <label class="row"
+        ><Checkbox v-model="draft.twoPersons" binary :disabled="!mayRun" /> whoever agrees to an order does not approve
+        it: a second person does</label
+      >
+      <label class="row"
+        >A user may take
+        <InputNumber v-model="draft.answerDays" :min="1" :max="60" size="small" input-class="few" :disabled="!mayRun" />
+        days to answer and is reminded
+        <InputNumber v-model="draft.reminders" :min="0" :max="5" size="small" input-class="few" :disabled="!mayRun" />
+        times before somebody here decides</label
+      >
+      <label class="row"
+        >Letters and orders wait
+        <InputNumber
+          v-model="draft.holdMinutes"
+          :min="0"
+          :max="1440"
+          size="small"
+          input-class="few"
+          :disabled="!mayRun"
+        />
+        minutes before they leave the house, so that they can be called back</label
+      >
+      <label class="row"
+        >An order of which nobody says anything for
+        <InputNumber v-model="draft.silentDays" :min="1" :max="60" size="small" input-class="few" :disabled="!mayRun" />
+        days counts as failed</label
+      >
+      <Button v-if="mayRun" type="submit" label="Keep these rules" size="small" />
+    </form>
+    <p v-if="says" role="status">{{ says }}</p>
+  </div>
+</template>
+
+<style scoped>
+.head {
+  padding: 0.4rem 0 0.1rem;
+}
+p {
+  margin: 0.2rem 0 0.5rem;
+}
+.wide {
+  min-width: 16rem;
+}
+.bar {
+  display: flex;
+  height: 0.7rem;
+  border: 1px solid var(--ink);
+  margin: 0.15rem 0;
+}
+.done {
+  background: var(--owned);
+}
+.failed {
+  background: repeating-linear-gradient(45deg, var(--short) 0 1px, var(--short-fill) 1px 4px);
+}
+.out {
+  background: var(--covered);
+}
+.waiting {
+  background: var(--sheet);
+}
+.rules {
+  margin-top: 1.2rem;
+  display: grid;
+  gap: 0.5rem;
+  justify-items: start;
+}
+:deep(.few) {
+  width: 4rem;
+}
+</style>

@@ -1,0 +1,198 @@
+<script setup lang="ts">
+import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { refDebounced } from '@vueuse/core'
+import InputNumber from 'primevue/inputnumber'
+import InputText from 'primevue/inputtext'
+import Select from 'primevue/select'
+import { computed, ref } from 'vue'
+import { api, ask, type Schemas } from '../api/client'
+import EffectLine from '../components/EffectLine.vue'
+import ScopePick, { noScope, scopeBody, scopeReady, type Scope } from '../components/ScopePick.vue'
+import { count, day, money } from '../lib/format'
+import { useSession } from '../lib/session'
+import WorkNav from './WorkNav.vue'
+
+/** When licences are proposed for reclaim: how far back one looks, how much of it must be measured, how young an install is left alone. */
+const client = useQueryClient()
+const { may } = useSession()
+const mayWork = may('work')
+const rules = useQuery({ queryKey: ['reclaim-rules'], queryFn: () => ask(api.GET('/api/reclaim-rules')) })
+const scope = ref<Scope>(noScope())
+const form = ref({ propose: true, window: 90, grace: 30, least: 80, poolShare: 60, note: '' })
+const body = computed(() => ({
+  ...scopeBody(scope.value),
+  ...form.value,
+  least: form.value.least / 100,
+  poolShare: form.value.poolShare / 100,
+}))
+const late = refDebounced(body, 400)
+const ready = computed(() => scopeReady(scope.value))
+const effect = useQuery({
+  queryKey: ['reclaim-effect', late],
+  queryFn: () => ask(api.POST('/api/reclaim-rules/preview', { body: late.value })),
+  enabled: computed(() => ready.value && mayWork.value),
+  retry: false,
+})
+const ending = ref(0)
+const endEffect = useQuery({
+  queryKey: ['reclaim-end', ending],
+  queryFn: () => ask(api.POST('/api/reclaim-rules/preview', { body: { ...body.value, end: ending.value } })),
+  enabled: computed(() => ending.value > 0),
+  retry: false,
+})
+function words(e?: Schemas['ReclaimEffect']) {
+  if (!e) return 'being worked out…'
+  const sums = e.money
+    .filter((m) => m.now !== m.then)
+    .map((m) => `worth ${money(m.now)} → ${money(m.then)} ${m.currency}`)
+  const samples = e.samples.slice(0, 4).map((s) => `${s.comes ? '+' : '−'} ${s.product} on ${s.about}`)
+  return [`${count(e.now, 'proposal')} → ${e.then}: ${e.comes} come, ${e.goes} go`, ...sums, ...samples].join('; ')
+}
+const says = ref('')
+async function save() {
+  says.value = ''
+  try {
+    await ask(api.POST('/api/reclaim-rules', { body: body.value }))
+    scope.value = noScope()
+    await client.invalidateQueries()
+  } catch (e) {
+    says.value = (e as Error).message
+  }
+}
+async function end(id: number) {
+  says.value = ''
+  try {
+    await ask(api.POST('/api/reclaim-rules/{id}/end', { params: { path: { id } } }))
+    ending.value = 0
+    await client.invalidateQueries()
+  } catch (e) {
+    says.value = (e as Error).message
+  }
+}
+const percent = (n: number) => `${Math.round(n * 100)} %`
+</script>
+
+<template>
+  <div class="page">
+    <WorkNav />
+    <div class="row head">
+      <h1>When to reclaim</h1>
+      <span class="soft"
+        >A licence is proposed when it is unused or was never used; light use never is, and what was not measured never
+        is. The most specific rule holds.</span
+      >
+    </div>
+    <div class="scrolls">
+      <table class="lines" data-reclaim>
+        <thead>
+          <tr>
+            <th>of</th>
+            <th>on</th>
+            <th>propose</th>
+            <th class="num">looks back, days</th>
+            <th class="num">of them measured</th>
+            <th class="num">grace, days</th>
+            <th class="num">pool idle below</th>
+            <th>note</th>
+            <th>by</th>
+            <th>since</th>
+            <th></th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="r in rules.data.value" :key="r.id">
+            <td>
+              <b>{{ r.what }}</b>
+            </td>
+            <td>{{ r.group }}</td>
+            <td>{{ r.propose ? 'yes' : 'never' }}</td>
+            <td class="num">{{ r.window }}</td>
+            <td class="num">{{ percent(r.least) }}</td>
+            <td class="num">{{ r.grace }}</td>
+            <td class="num">{{ percent(r.poolShare) }}</td>
+            <td>{{ r.note }}</td>
+            <td>{{ r.author }}</td>
+            <td>{{ day(r.at) }}</td>
+            <td>
+              <button v-if="mayWork && r.id" class="plain" type="button" @click="ending = ending === r.id ? 0 : r.id">
+                end it
+              </button>
+            </td>
+          </tr>
+        </tbody>
+      </table>
+    </div>
+    <EffectLine
+      v-if="ending"
+      press="End this rule"
+      :ready="!!endEffect.data.value"
+      :says="words(endEffect.data.value)"
+      :failed="endEffect.error.value?.message"
+      @press="end(ending)"
+    />
+    <form v-if="mayWork" class="sheet form" data-reclaim-form @submit.prevent="save">
+      <div class="row">
+        <Select
+          v-model="form.propose"
+          :options="[
+            { l: 'Propose', v: true },
+            { l: 'Never propose', v: false },
+          ]"
+          option-label="l"
+          option-value="v"
+          size="small"
+          aria-label="propose or not"
+        />
+        <span>the</span>
+        <ScopePick v-model="scope" />
+      </div>
+      <div v-if="form.propose" class="row">
+        <label
+          >looking back
+          <InputNumber v-model="form.window" :min="7" :max="730" size="small" input-class="few" /> days</label
+        >
+        <label
+          >of which
+          <InputNumber v-model="form.least" :min="10" :max="100" suffix=" %" size="small" input-class="few" /> must be
+          measured,</label
+        >
+        <label
+          >installed over <InputNumber v-model="form.grace" :min="0" :max="730" size="small" input-class="few" /> days
+          ago;</label
+        >
+        <label
+          >a pool below
+          <InputNumber v-model="form.poolShare" :min="0" :max="100" suffix=" %" size="small" input-class="few"
+        /></label>
+      </div>
+      <InputText v-model="form.note" size="small" fluid placeholder="why, if you like" aria-label="note" />
+      <EffectLine
+        v-if="ready"
+        press="Set this rule"
+        :ready="!!effect.data.value"
+        :says="words(effect.data.value)"
+        :failed="effect.error.value?.message"
+        @press="save"
+      />
+      <p v-else class="soft">Say what it is about; what it changes is shown here before it is set.</p>
+    </form>
+    <p v-if="says" class="says" role="alert">{{ says }}</p>
+  </div>
+</template>
+
+<style scoped>
+.head {
+  padding: 0.4rem 0 0.5rem;
+}
+.form {
+  margin-top: 1rem;
+  display: grid;
+  gap: 0.6rem;
+}
+.form p {
+  margin: 0;
+}
+:deep(.few) {
+  width: 5rem;
+}
+</style>

@@ -1,0 +1,64 @@
+import type { Schemas } from '../api/client'
+
+/** The kinds of cases in words, in the order of the worklist. */
+export const kinds: Record<string, string> = {
+  restricted: 'restricted',
+  hours: 'forbidden hours',
+  missing: 'required, missing',
+  uncovered: 'not covered',
+  leaver: 'leaver’s seat',
+  idle: 'idle licence',
+  pool: 'idle pool',
+  ended: 'support ends',
+  planned: 'planned removal',
+}
+
+/** The states with their mark; what differs by kind is said by stateWord. */
+export const marks: Record<string, string> = {
+  open: '◇',
+  asked: '✉',
+  answered: '✎',
+  silent: '…',
+  agreed: '◆',
+  approved: '◈',
+  waiting: '◷',
+  sent: '➤',
+  failed: '✕',
+  gone: '✓',
+  kept: '‖',
+  lapsed: '–',
+}
+
+const done: Record<string, string> = {
+  missing: 'arrived',
+  uncovered: 'covered',
+  leaver: 'handed back',
+  pool: 'given back',
+}
+
+/** A state in words; what is done is called by what was done. */
+export function stateWord(kind: string, state: string): string {
+  return state === 'gone' ? (done[kind] ?? 'gone') : state
+}
+
+/** What people may do, and how its button is called for a kind. */
+export const acts: { act: Schemas['CaseDeed']['act']; label: (kind: string) => string; opens?: boolean }[] = [
+  { act: 'ask', label: () => 'Ask the user…', opens: true },
+  {
+    act: 'agree',
+    label: (k) =>
+      k === 'missing'
+        ? 'Agree to install'
+        : k === 'pool'
+          ? 'Agree to give back'
+          : k === 'leaver'
+            ? 'Agree to take back'
+            : k === 'uncovered'
+              ? 'See to it'
+              : 'Agree to remove',
+  },
+  { act: 'approve', label: () => 'Approve as second person' },
+  { act: 'send', label: () => 'Send to deployment…', opens: true },
+  { act: 'keep', label: () => 'Leave as it is…', opens: true },
+  { act: 'reopen', label: () => 'Back to open' },
+]
