@@ -367,5 +367,5 @@ func (e *estate) loadRecords(tx *store.Tx, only []int64) error {
 			r.need.Released = line.Released
 		}
 	}
-	return e.matchLeaving(tx)
+	return e.matchLeaving(tx, only)
 }

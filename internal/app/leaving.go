@@ -43,7 +43,7 @@ func (l *leaving) load(tx *store.Tx, asOf civil.Day) error {
 }
 
 // matchLeaving finds for each record the rules that may leave its installs out.
-func (e *estate) matchLeaving(tx *store.Tx) error {
+func (e *estate) matchLeaving(tx *store.Tx, only []int64) error {
 	e.leaving.on = make([][]int8, len(e.leaving.rules))
 	for i := range e.leaving.on {
 		e.leaving.on[i] = make([]int8, len(e.devices))
@@ -51,7 +51,11 @@ func (e *estate) matchLeaving(tx *store.Tx) error {
 	if len(e.leaving.rules) == 0 {
 		return nil
 	}
-	records, err := tx.AllRecords(false)
+	read := func() ([]store.StoredRecord, error) { return tx.AllRecords(false) }
+	if only != nil {
+		read = func() ([]store.StoredRecord, error) { return tx.RecordsOf(only) }
+	}
+	records, err := read()
 	if err != nil {
 		return err
 	}

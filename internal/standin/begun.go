@@ -111,7 +111,7 @@ func (o *Outside) beginWork(ctx context.Context, a *app.App, days func(n int) er
 	if err := o.putBack(ctx, a, goes[1]); err != nil {
 		return err
 	}
-	if err := errors.Join(a.Refresh(ctx), days(1)); err != nil {
+	if err := days(1); err != nil {
 		return err
 	}
 	return a.SetCaseRules(ctx, usual, "Runner")

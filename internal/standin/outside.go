@@ -296,9 +296,6 @@ func BuildDemo(ctx context.Context, a *app.App, o *Outside, server http.Handler,
 	if err := makeOffer(ctx, a); err != nil {
 		return nil, err
 	}
-	if err := a.Refresh(ctx); err != nil {
-		return nil, err
-	}
 	if err := makePlans(ctx, a); err != nil {
 		return nil, err
 	}
