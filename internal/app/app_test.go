@@ -193,7 +193,7 @@ func TestKeepingNeedsAReasonAndAnEnd(t *testing.T) {
 		if err := a.DB.View(ctx, func(tx *store.Tx) (err error) {
 			list, err = tx.Cases()
 			return err
-		}); err != nil || len(list) != 1 {
+		}); err != nil || len(list) != 2 || list[1].Kind != casework.Uncovered {
 			t.Fatal(list, err)
 		}
 		return list[0].State

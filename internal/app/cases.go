@@ -184,7 +184,7 @@ func (d *derived) unchanged(tx *store.Tx, cases []store.Case) (map[int64]bool, e
 		pair := devicePair{c.Device, c.Product}
 		switch c.Kind {
 		case casework.Missing:
-			out[c.ID] = found[keyOf(c)] || !here[pair]
+			out[c.ID] = found[keyOf(c)] || !here[pair] && !d.arrived[pair]
 		case casework.Leaver, casework.Uncovered:
 			out[c.ID] = found[keyOf(c)]
 		case casework.EndOfLife:

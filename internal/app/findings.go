@@ -190,6 +190,7 @@ func (d *derived) findHours(tx *store.Tx) error {
 // findMissing finds devices that lack a title which is required on them. Of a category or a publisher any title will do. A device that nobody has ever looked at lacks nothing that anybody knows of.
 func (d *derived) findMissing(tx *store.Tx) error {
 	e := d.estate
+	d.arrived = map[devicePair]bool{}
 	for i := range e.policies {
 		p := &e.policies[i]
 		if p.Stance != policy.Required || !p.Hours.Always() {
@@ -213,6 +214,7 @@ func (d *derived) findMissing(tx *store.Tx) error {
 		has := map[int64]bool{}
 		for pair := range here {
 			has[pair.device] = true
+			d.arrived[devicePair{pair.device, fits[0].id}] = true
 		}
 		what := fits[0].product.Name
 		if p.Product == 0 {

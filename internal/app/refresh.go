@@ -224,6 +224,7 @@ type derived struct {
 	products []store.ProductFact
 	idle     []store.IdleFact
 	found    []finding
+	arrived  map[devicePair]bool // devices that have what is required, by the product that its cases name
 	ended    map[devicePair]bool // releases whose support ends and that it is planned to move off, by device and product
 	members  []store.Member
 	versions []store.VersionFact

@@ -201,7 +201,7 @@ func TestPolicyListAndItsCases(t *testing.T) {
 			t.Fatal(err)
 		}
 		if err := a.DB.View(ctx, func(tx *store.Tx) error {
-			page, err := tx.CasePage(store.ListQuery{Filters: map[string]string{"state": string(casework.Open)}, Sort: "device"})
+			page, err := tx.CasePage(store.ListQuery{Filters: map[string]string{"state": string(casework.Open), "kind": string(casework.RestrictedTitle)}, Sort: "device"})
 			for _, c := range page.Rows {
 				devices = append(devices, c.Device)
 			}
