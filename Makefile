@@ -8,7 +8,7 @@ PAGES := $(shell find web/src web/public -type f) web/index.html web/vite.config
 # The browser tests run in two halves side by side: mostly they wait.
 WALKS := EveryPage|Sticks|TwentyRows|Keyboard|FiftyNames|Shortfall
 
-.PHONY: build demo test check go-test nocgo-test web-check e2e types shots bench bench-again bench-rights bench-names evaluate starter load fuzz chromium clean
+.PHONY: build demo test check go-test nocgo-test web-check e2e types shots bench bench-again bench-rights bench-use bench-names evaluate starter load fuzz chromium clean
 
 build: bin/ensomet
 
@@ -77,6 +77,10 @@ bench-again:
 # Positions over five thousand lines of all metrics, on 8 million installs: some ten minutes.
 bench-rights:
 	$(GO) run ./bench -rights
+
+# Use of 1,000 machines over 400 days, and a year of a pool's events: some ten minutes.
+bench-use:
+	$(GO) run ./bench -use
 
 # How well names are recognised, on the demo's names, on open data and on the packages of this machine; on Debian, as root.
 evaluate:

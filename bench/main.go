@@ -34,7 +34,25 @@ func main() {
 	runs := flag.Int("runs", 3, "the best of so many runs counts")
 	again := flag.Bool("again", false, "what recognising everything anew costs after a change of the catalogue, on 80,000 devices unless said otherwise")
 	rights := flag.Bool("rights", false, "positions over 5,000 lines of all metrics, on 100,000 devices and on 1,000 unless said otherwise")
+	use := flag.Bool("use", false, "use of 1,000 machines over 400 days, and a year of a pool's events")
+	machines := flag.Int("machines", 0, "with -use: only so many machines")
+	events := flag.Int("events", 5_000_000, "with -use: events of the pool")
 	flag.Parse()
+	if *use {
+		sizes := []int{100, 1_000}
+		if *machines > 0 {
+			sizes = []int{*machines}
+		}
+		for _, n := range sizes {
+			if err := measureUse(n); err != nil {
+				log.Fatal(err)
+			}
+		}
+		if err := measurePool(*events); err != nil {
+			log.Fatal(err)
+		}
+		return
+	}
 	if *step != "" {
 		if err := child(*step, *dir); err != nil {
 			log.Fatal(err)

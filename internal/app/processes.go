@@ -27,7 +27,7 @@ func (a *App) processSink(tx *store.Tx, settings *Settings) (*sink, error) {
 	if err != nil {
 		return nil, err
 	}
-	touched := map[int64]bool{}
+	touched := map[int64]int64{}
 	s := plainSink(func(row *formats.Row) (store.Change, error) {
 		code := row.At(0)
 		i, known := byCode[code]
@@ -56,7 +56,9 @@ func (a *App) processSink(tx *store.Tx, settings *Settings) (*sink, error) {
 		}
 		device := devices[i].ID
 		c, err := tx.PutProcessEvent(device, name, usage.Event{At: e.At, Kind: e.Kind, PID: e.PID, Program: name, User: e.User, Started: e.Started, Active: e.Active})
-		touched[device] = touched[device] || c != store.Same
+		if c != store.Same {
+			touched[device] = byEvents
+		}
 		return c, err
 	})
 	s.finish = func(*ImportResult) error { return a.rollUse(tx, touched) }

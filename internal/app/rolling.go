@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"maps"
+	"math"
 	"slices"
 	"strconv"
 	"time"
@@ -78,8 +79,11 @@ func (a *App) newRoller(tx *store.Tx) (*roller, error) {
 	return r, err
 }
 
-// roll brings the runs and days of one device in line with its events and sessions.
-func (r *roller) roll(device int64) error {
+// byEvents says that only events of a device have come, which say by themselves what they change.
+const byEvents = int64(math.MaxInt64)
+
+// roll brings the runs and days of one device in line with its events and sessions. since is the earliest start of a session that came or changed, or byEvents; days before it stay as they are.
+func (r *roller) roll(device, since int64) error {
 	d := r.devices[device]
 	if d == nil {
 		return nil
@@ -89,13 +93,23 @@ func (r *roller) roll(device int64) error {
 	if err != nil {
 		return err
 	}
+	var names []int64
 	if len(events) > 0 {
 		p := usage.Pair(events, longestRun, r.now)
-		if err := r.tx.PutMade(device, max(0, r.events.Start(zone).Unix()), &p); err != nil {
+		made, gone, err := r.tx.PutMade(device, max(0, r.events.Start(zone).Unix()), &p)
+		if err != nil {
 			return err
 		}
+		if made != 0 {
+			since = min(since, made)
+		}
+		names = gone
 	}
-	sessions, err := r.tx.SessionsOn(device, 0)
+	if since == byEvents {
+		return nil
+	}
+	from := civil.Of(time.Unix(since, 0).In(zone))
+	sessions, err := r.tx.SessionsOn(device, from.Start(zone).Unix())
 	if err != nil {
 		return err
 	}
@@ -103,6 +117,7 @@ func (r *roller) roll(device int64) error {
 	var unwanted []int64
 	kept := sessions[:0]
 	for _, s := range sessions {
+		names = append(names, s.Program)
 		s.Title = r.names[s.Program]
 		if s.End > r.now { // a clock that is ahead: what lies in the future has not been
 			s.End, s.Open = max(s.Start, r.now), true
@@ -110,11 +125,10 @@ func (r *roller) roll(device int64) error {
 		if s.Start > r.now {
 			continue
 		}
-		for _, x := range usage.Days(time.Unix(s.Start, 0), time.Unix(s.End, 0), zone) {
-			if s.Cut && len(seen) > 0 && seen[len(seen)-1] == civil.Of(time.Unix(s.Start, 0).In(zone)) {
-				break
+		for i, x := range usage.Days(time.Unix(s.Start, 0), time.Unix(s.End, 0), zone) {
+			if i == 0 || !s.Cut { // of a run whose end nobody saw, only its start was
+				seen = append(seen, x.Day)
 			}
-			seen = append(seen, x.Day)
 		}
 		if !r.meter.all() {
 			if _, on := r.meter.from(r.titles[s.Title], d); !on || s.Title == 0 {
@@ -128,18 +142,17 @@ func (r *roller) roll(device int64) error {
 	if err := r.tx.PutUseSeen(device, slices.Compact(seen)); err != nil {
 		return err
 	}
-	if err := r.tx.PutUseDays(device, r.sessions, usage.Roll(kept, zone)); err != nil {
+	if err := r.tx.PutUseDays(device, from, max(from, r.sessions), compact(names), usage.Roll(kept, zone)); err != nil {
 		return err
 	}
 	if len(unwanted) > 0 {
-		slices.Sort(unwanted)
-		return r.tx.DropSessionsOf(device, slices.Compact(unwanted))
+		return r.tx.DropSessionsOf(device, compact(unwanted))
 	}
 	return nil
 }
 
-// rollUse rolls up some devices.
-func (a *App) rollUse(tx *store.Tx, devices map[int64]bool) error {
+// rollUse rolls up some devices, each from the earliest start of a session that came or changed.
+func (a *App) rollUse(tx *store.Tx, devices map[int64]int64) error {
 	if len(devices) == 0 {
 		return nil
 	}
@@ -148,7 +161,7 @@ func (a *App) rollUse(tx *store.Tx, devices map[int64]bool) error {
 		return err
 	}
 	for _, d := range slices.Sorted(maps.Keys(devices)) {
-		if err := errors.Join(tx.Context().Err(), r.roll(d), tx.UseRolled(d)); err != nil {
+		if err := errors.Join(tx.Context().Err(), r.roll(d, devices[d]), tx.UseRolled(d)); err != nil {
 			return err
 		}
 	}
@@ -161,7 +174,7 @@ const rollStep = 500
 // rollDue rolls up the devices that scans have marked, some at a time.
 func (a *App) rollDue(ctx context.Context) error {
 	for done := 0; ; done += rollStep {
-		var due []int64
+		var due map[int64]int64
 		if err := a.DB.View(ctx, func(tx *store.Tx) (err error) {
 			due, err = tx.UseDue(rollStep)
 			return err
@@ -170,11 +183,7 @@ func (a *App) rollDue(ctx context.Context) error {
 		}
 		a.step(fmt.Sprintf("rolling up use: %d devices", done+len(due)))
 		if err := a.DB.Update(ctx, func(tx *store.Tx) error {
-			devices := map[int64]bool{}
-			for _, d := range due {
-				devices[d] = true
-			}
-			return a.rollUse(tx, devices)
+			return a.rollUse(tx, due)
 		}); err != nil {
 			return err
 		}

@@ -269,7 +269,7 @@ func (a *App) usageSink(tx *store.Tx, settings *Settings) (*sink, error) {
 	if err != nil {
 		return nil, err
 	}
-	touched := map[int64]bool{}
+	touched := map[int64]int64{}
 	s := plainSink(func(row *formats.Row) (store.Change, error) {
 		code := row.At(0)
 		device := devices[code]
@@ -285,7 +285,11 @@ func (a *App) usageSink(tx *store.Tx, settings *Settings) (*sink, error) {
 			return store.Same, err
 		}
 		c, err := tx.PutSession(device, name, s.User, s.Start, s.End, s.Active)
-		touched[device] = touched[device] || c != store.Same
+		if c != store.Same {
+			if had, known := touched[device]; !known || s.Start < had {
+				touched[device] = s.Start
+			}
+		}
 		return c, err
 	})
 	s.finish = func(*ImportResult) error { return a.rollUse(tx, touched) }

@@ -124,5 +124,9 @@ func (t *taker) use(device, at int64, s *formats.Scan) error {
 	if len(s.Sessions) == 0 {
 		return nil
 	}
-	return t.tx.MarkUseDue(device)
+	since := s.Sessions[0].Start.Unix()
+	for _, x := range s.Sessions {
+		since = min(since, x.Start.Unix())
+	}
+	return t.tx.MarkUseDue(device, since)
 }

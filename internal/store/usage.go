@@ -30,29 +30,73 @@ func (tx *Tx) ProcessEvents(device int64) ([]usage.Event, error) {
 	}, "SELECT at, kind, pid, name_id, person_code, started, active FROM process_event WHERE device_id = ? ORDER BY at", device)
 }
 
-// PutMade replaces the runs that events of a device made from a time on, and how much of them was lost.
-func (tx *Tx) PutMade(device, from int64, p *usage.Paired) error {
-	if _, err := tx.exec("DELETE FROM use_session WHERE device_id = ? AND made = 1 AND started_at >= ?", device, from); err != nil {
-		return err
+// PutMade brings the runs that events of a device made, from a time on, in line with what they make now, and notes how much of them was lost. It writes what differs alone, and returns the earliest start of that
+// (0 where nothing differs) and the names of what went.
+func (tx *Tx) PutMade(device, from int64, p *usage.Paired) (since int64, gone []int64, err error) {
+	type key struct {
+		program, start int64
+		user           string
 	}
+	type was struct {
+		usage.Session
+		state int
+	}
+	had := map[key]was{}
+	list, err := query(tx, func(r *sql.Rows, w *was) error {
+		return r.Scan(&w.Program, &w.User, &w.Start, &w.End, &w.Active, &w.state)
+	}, "SELECT name_id, person_code, started_at, ended_at, active, cut FROM use_session WHERE device_id = ? AND made = 1 AND started_at >= ?", device, from)
+	if err != nil {
+		return 0, nil, err
+	}
+	for _, w := range list {
+		had[key{w.Program, w.Start, w.User}] = w
+	}
+	earlier := func(start int64) {
+		if since == 0 || start < since {
+			since = start
+		}
+	}
+	now := map[key]was{}
 	for i := range p.Sessions {
-		s := &p.Sessions[i]
-		cut := 0
-		if s.Cut {
-			cut = 1
-		} else if s.Open {
-			cut = 2
+		s := was{Session: p.Sessions[i]}
+		if s.Start < from {
+			continue // what made it is gone in part: it stands as it was
 		}
-		// two processes of one program that start in one second are one run, the longer
-		if _, err := tx.exec(`INSERT INTO use_session(device_id, name_id, person_code, started_at, ended_at, active, cut, made) VALUES (?, ?, ?, ?, ?, ?, ?, 1)
-			ON CONFLICT DO UPDATE SET ended_at = max(ended_at, excluded.ended_at), active = max(active, excluded.active), cut = CASE WHEN made = 1 THEN min(cut, excluded.cut) ELSE cut END`,
-			device, s.Program, s.User, s.Start, s.End, s.Active, cut); err != nil {
-			return err
+		if s.Cut {
+			s.state = 1
+		} else if s.Open {
+			s.state = 2
+		}
+		k := key{s.Program, s.Start, s.User}
+		if old, twice := now[k]; twice { // two processes of one program that start in one second are one run, the longer
+			s.End, s.Active, s.state = max(s.End, old.End), max(s.Active, old.Active), min(s.state, old.state)
+		}
+		now[k] = s
+	}
+	for k, w := range had {
+		if _, still := now[k]; still {
+			continue
+		}
+		earlier(k.start)
+		gone = append(gone, k.program)
+		if _, err := tx.exec("DELETE FROM use_session WHERE device_id = ? AND name_id = ? AND person_code = ? AND started_at = ? AND made = 1", device, k.program, k.user, w.Start); err != nil {
+			return 0, nil, err
 		}
 	}
-	_, err := tx.exec(`INSERT INTO use_lost(device_id, starts, strays, cut, future) VALUES (?, ?, ?, ?, ?)
+	for k, s := range now {
+		if old, known := had[k]; known && old.End == s.End && old.Active == s.Active && old.state == s.state {
+			continue
+		}
+		earlier(k.start)
+		if _, err := tx.exec(`INSERT INTO use_session(device_id, name_id, person_code, started_at, ended_at, active, cut, made) VALUES (?, ?, ?, ?, ?, ?, ?, 1)
+			ON CONFLICT DO UPDATE SET ended_at = CASE WHEN made = 1 THEN excluded.ended_at ELSE max(ended_at, excluded.ended_at) END, active = CASE WHEN made = 1 THEN excluded.active ELSE max(active, excluded.active) END, cut = CASE WHEN made = 1 THEN excluded.cut ELSE cut END`,
+			device, s.Program, s.User, s.Start, s.End, s.Active, s.state); err != nil {
+			return 0, nil, err
+		}
+	}
+	_, err = tx.exec(`INSERT INTO use_lost(device_id, starts, strays, cut, future) VALUES (?, ?, ?, ?, ?)
 		ON CONFLICT DO UPDATE SET starts = excluded.starts, strays = excluded.strays, cut = excluded.cut, future = excluded.future`, device, p.Starts, p.Strays, p.Cut, p.Future)
-	return err
+	return since, gone, err
 }
 
 // UseLost is how much of what events spoke of was not seen whole.
@@ -74,25 +118,18 @@ func (tx *Tx) SessionsOn(device, from int64) ([]usage.Session, error) {
 	}, "SELECT name_id, person_code, started_at, ended_at, active, cut FROM use_session WHERE device_id = ? AND ended_at >= ?", device, from)
 }
 
-// NamesUsedOn lists the names that sessions or days of a device have.
-func (tx *Tx) NamesUsedOn(device int64) ([]int64, error) {
-	return query(tx, func(r *sql.Rows, v *int64) error { return r.Scan(v) },
-		"SELECT id FROM use_name n WHERE EXISTS (SELECT 1 FROM use_day d WHERE d.name_id = n.id AND d.device_id = ?)", device)
-}
-
-// PutUseDays replaces the days of use of a device from a day on. Earlier ones, whose runs may be gone, grow where days say more, and never shrink.
-func (tx *Tx) PutUseDays(device int64, from civil.Day, days []usage.Day) error {
-	names, err := tx.NamesUsedOn(device)
-	if err != nil {
-		return err
-	}
+// PutUseDays brings the days of use of a device in line from a day on: those from the day whole on, whose runs are all kept, are replaced for the names that are given; earlier ones grow where days say more, and never shrink.
+func (tx *Tx) PutUseDays(device int64, from, whole civil.Day, names []int64, days []usage.Day) error {
 	for _, n := range names {
-		if _, err := tx.exec("DELETE FROM use_day WHERE name_id = ? AND device_id = ? AND day >= ?", n, device, from); err != nil {
+		if _, err := tx.exec("DELETE FROM use_day WHERE name_id = ? AND device_id = ? AND day >= ?", n, device, whole); err != nil {
 			return err
 		}
 	}
 	for i := range days {
 		d := &days[i]
+		if d.Day < from {
+			continue
+		}
 		if _, err := tx.exec(`INSERT INTO use_day(name_id, device_id, day, person_code, run, active, sessions, cut) VALUES (?, ?, ?, ?, ?, ?, ?, ?)
 			ON CONFLICT DO UPDATE SET run = max(run, excluded.run), active = max(active, excluded.active), sessions = max(sessions, excluded.sessions), cut = max(cut, excluded.cut)`,
 			d.Program, device, d.Day, d.User, d.Run, d.Active, d.Sessions, d.Cut); err != nil {
@@ -160,15 +197,25 @@ func (tx *Tx) EachUseDay(names []int64, from, until civil.Day, fn func(UseDayRow
 	})
 }
 
-// MarkUseDue notes that the runs of a device are to be rolled up.
-func (tx *Tx) MarkUseDue(device int64) error {
-	_, err := tx.exec("INSERT OR IGNORE INTO use_due(device_id) VALUES (?)", device)
+// MarkUseDue notes that the runs of a device are to be rolled up, from a start on.
+func (tx *Tx) MarkUseDue(device, since int64) error {
+	_, err := tx.exec("INSERT INTO use_due(device_id, since) VALUES (?, ?) ON CONFLICT DO UPDATE SET since = min(since, excluded.since)", device, since)
 	return err
 }
 
-// UseDue lists up to n devices whose runs are to be rolled up.
-func (tx *Tx) UseDue(n int) ([]int64, error) {
-	return query(tx, func(r *sql.Rows, v *int64) error { return r.Scan(v) }, "SELECT device_id FROM use_due ORDER BY device_id LIMIT ?", n)
+// UseDue lists up to n devices whose runs are to be rolled up, each with the start from which on.
+func (tx *Tx) UseDue(n int) (map[int64]int64, error) {
+	rows, err := tx.QueryContext(tx.ctx, "SELECT device_id, since FROM use_due ORDER BY device_id LIMIT ?", n)
+	if err != nil {
+		return nil, err
+	}
+	out := map[int64]int64{}
+	return out, each(rows, func() error {
+		var device, since int64
+		err := rows.Scan(&device, &since)
+		out[device] = since
+		return err
+	})
 }
 
 // UseRolled notes that the runs of a device are rolled up.
