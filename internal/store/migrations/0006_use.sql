@@ -28,8 +28,8 @@ CREATE TABLE metering (
   author TEXT NOT NULL, at INTEGER NOT NULL, ended_at INTEGER NOT NULL DEFAULT 0, ended_by TEXT NOT NULL DEFAULT ''
 );
 -- Devices whose runs are to be rolled up into days.
-CREATE TABLE use_due (device_id INTEGER PRIMARY KEY);
-INSERT INTO use_due SELECT DISTINCT device_id FROM use_session;
+CREATE TABLE use_due (device_id INTEGER PRIMARY KEY, since INTEGER NOT NULL);
+INSERT INTO use_due SELECT device_id, min(started_at) FROM use_session GROUP BY device_id;
 
 -- Pools: seconds of work of a return (-1 where the server does not say), sums by days, and what was decided about a size.
 ALTER TABLE pool ADD COLUMN zone TEXT NOT NULL DEFAULT '';

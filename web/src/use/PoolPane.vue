@@ -24,6 +24,13 @@ const pool = useQuery({
   placeholderData: (before) => before,
 })
 const p = computed(() => pool.data.value)
+// the daily sums come at once, however many events a page has to read
+const peaks = useQuery({
+  queryKey: ['pool-days', computed(() => props.id), days],
+  queryFn: () =>
+    ask(api.GET('/api/pools/{id}/days', { params: { path: { id: props.id }, query: { days: days.value } } })),
+  placeholderData: (before) => before,
+})
 const user = ref('')
 const text = ref('')
 const says = ref('')
@@ -54,6 +61,9 @@ const alerts: Record<string, string> = {
 </script>
 
 <template>
+  <PoolDays v-if="peaks.data.value && !p" :days="peaks.data.value" />
+  <p v-if="!p && !pool.error.value" class="soft" role="status">Reading what the licence server reported…</p>
+  <p v-if="pool.error.value" class="says" role="alert">{{ pool.error.value.message }}</p>
   <article v-if="p" class="pool" data-pool>
     <div class="row">
       <h1>{{ p.code }}</h1>

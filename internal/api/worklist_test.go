@@ -1,0 +1,213 @@
+package api
+
+import (
+	"context"
+	"fmt"
+	"net/http"
+	"net/url"
+	"strings"
+	"testing"
+
+	"ensomet/internal/app"
+	"ensomet/internal/core/casework"
+	"ensomet/internal/formats"
+)
+
+// post box and tool that take everything at once.
+type outside struct {
+	letters []string
+	orders  []app.Order
+}
+
+func (o *outside) Send(_ context.Context, _, _, body string) error {
+	o.letters = append(o.letters, body)
+	return nil
+}
+
+func (o *outside) Take(_ context.Context, order app.Order) error {
+	o.orders = append(o.orders, order)
+	return nil
+}
+
+// Each address about the worklist, use and pools answers nobody, and refuses who may not do what it does.
+func TestRolesAboutTheWorklist(t *testing.T) {
+	people, a := owner(t)
+	take(t, a, formats.Pools, "pool,publisher,product,quantity\nhall,Ostwick,Skerrymap,5\n")
+	for _, path := range []string{"/api/cases/counts", "/api/cases/groups", "/api/case-rules", "/api/waves", "/api/ledger", "/api/savings", "/api/savings.csv", "/api/potential", "/api/products/1/ways-out", "/api/products/1/stance?device=D01", "/api/reclaim-rules", "/api/metering", "/api/products/1/use",
+		"/api/pools", "/api/pools/1", "/api/pools/1/days", "/api/pools/1/sizing"} {
+		if status, text := people[""].do("GET", path, "", nil); status != 401 {
+			t.Errorf("%s answers %d %s to nobody", path, status, text)
+		}
+		if status, text := people[app.Look].do("GET", path, "", nil); status != 200 {
+			t.Errorf("%s answers %d %s to who looks", path, status, text)
+		}
+	}
+	for path, need := range map[string]app.Role{"/api/waves/1/steer": app.Work, "/api/policies": app.Work, "/api/policies/preview": app.Work, "/api/policies/1/end": app.Work, "/api/reclaim-rules": app.Work, "/api/reclaim-rules/preview": app.Work, "/api/reclaim-rules/1/end": app.Work,
+		"/api/metering": app.Work, "/api/metering/1/end": app.Work, "/api/pools/1/complaints": app.Work, "/api/pools/1/size": app.Work} {
+		for role, p := range people {
+			status, text := p.do("POST", path, "", nil)
+			if role == "" && status != 401 || role != "" && (status == 403) == role.May(need) {
+				t.Errorf("%s for the role %q: %d %s", path, role, status, text)
+			}
+		}
+	}
+	for _, path := range []string{"/api/case-rules", "/api/metering/kept"} {
+		if status, _ := people[app.Work].do("PUT", path, "{}", nil); status != 403 {
+			t.Errorf("%s answers %d to who works", path, status)
+		}
+	}
+}
+
+// The ways out of a shortfall stand side by side, each worked out by itself.
+func TestWaysOut(t *testing.T) {
+	people, a := owner(t)
+	take(t, a, formats.Titles, "publisher,product,licence_model,list_price,currency\nOstwick,Plot,commercial,70,EUR\n")
+	take(t, a, formats.Entitlements, "entitlement_id,publisher,product,metric,quantity,kind,start,unit_price,currency\nP-1,Ostwick,Plot,device,2,perpetual,2025-01-01,60,EUR\n")
+	take(t, a, formats.Installs, "device_id,publisher,name,version,source,seen_at\nD01,Ostwick,Plot,1,second,2026-06-29T10:00:00Z\nD02,Ostwick,Plot,1,second,2026-06-29T10:00:00Z\nD03,Ostwick,Plot,1,second,2026-06-29T10:00:00Z\nD04,Ostwick,Plot,1,second,2026-06-29T10:00:00Z\nD05,Ostwick,Plot,1,second,2026-06-29T10:00:00Z\n")
+	if err := a.Refresh(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	ids, err := a.FindProducts(t.Context(), "Ostwick Plot")
+	if err != nil || len(ids) != 1 {
+		t.Fatal(ids, err)
+	}
+	ways := read[[]app.WayOut](t, people[app.Look], fmt.Sprintf("/api/products/%d/ways-out", ids[0]))
+	var words []string
+	for _, w := range ways {
+		words = append(words, fmt.Sprintf("%s covers %d, left %d, cost %s", w.What, w.Covers, w.Left, w.Cost))
+		if w.Error != "" {
+			t.Errorf("%+v", w)
+		}
+	}
+	p, err := a.ProductPosition(t.Context(), ids[0], 0)
+	if err != nil {
+		t.Fatal(err)
+	}
+	short := p.Metrics[0].Short
+	text := strings.Join(words, "; ")
+	if short != 3 || !strings.Contains(text, "buy covers 3, left 0, cost 180") {
+		t.Errorf("short %d: %s", short, text)
+	}
+}
+
+// The answer page needs no account and no script, shows nothing to a wrong key, changes nothing by being looked at, and takes one click.
+func TestAnswerPage(t *testing.T) {
+	people, a := owner(t)
+	o := &outside{}
+	a.Mail, a.Deploy = o, o
+	take(t, a, formats.Users, "user_id,name,email\nu1,Dagne,dagne@x.example\n")
+	take(t, a, formats.Devices, "device_id,name,kind,primary_user\nD01,box-55,server,u1\nD02,box-54,client,u2\n")
+	boss := people[app.Run]
+	if status, text := boss.do("POST", "/api/policies", `{"product":1,"stance":"restricted","reason":"<b>not here</b>"}`, nil); status != 200 {
+		t.Fatal(status, text)
+	}
+	if err := a.Refresh(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	cases, err := a.CaseCounts(t.Context())
+	if err != nil || len(cases) == 0 || cases[0].Kind != casework.RestrictedTitle {
+		t.Fatal(cases, err)
+	}
+	id := int64(0)
+	for _, c := range read[struct {
+		Rows []struct {
+			ID     int64
+			Device string
+		}
+	}](t, boss, "/api/cases?f=kind%3Drestricted").Rows {
+		if c.Device == "box-55" { // D01
+			id = c.ID
+		}
+	}
+	if status, text := boss.do("PUT", "/api/case-rules", `{"twoPersons":false,"answerDays":7,"reminders":1,"holdMinutes":0,"silentDays":14}`, nil); status != 200 {
+		t.Fatal(status, text)
+	}
+	if status, text := people[app.Work].do("POST", "/api/cases/act", fmt.Sprintf(`{"ids":[%d],"act":"ask"}`, id), nil); status != 200 || !strings.Contains(text, `"count":1`) {
+		t.Fatal(status, text)
+	}
+	if err := a.SendMail(t.Context()); err != nil || len(o.letters) != 1 {
+		t.Fatal(o.letters, err)
+	}
+	if status, text := boss.do("GET", "/api/mail", "", nil); status != 200 || strings.Contains(text, "/answer/") {
+		t.Errorf("the list of mail holds the key: %d %s", status, text)
+	}
+	_, after, _ := strings.Cut(o.letters[0], boss.base)
+	address, _, _ := strings.Cut(after, "\n")
+	nobody := enter(t, boss.base, "")
+	get := func(path string) (*http.Response, string) {
+		res, err := http.Get(boss.base + path)
+		if err != nil {
+			t.Fatal(err)
+		}
+		defer res.Body.Close()
+		_, text := nobody.do("GET", path, "", nil)
+		return res, text
+	}
+	res, text := get(address)
+	if res.StatusCode != 200 || res.Header.Get("Referrer-Policy") != "no-referrer" || res.Header.Get("Cache-Control") != "no-store" || !strings.Contains(res.Header.Get("Content-Security-Policy"), "default-src 'none'") || len(res.Cookies()) > 0 {
+		t.Errorf("%d %v", res.StatusCode, res.Header)
+	}
+	if !strings.Contains(text, "Skerrymap") || strings.Contains(text, "<script") || strings.Contains(text, "Dagne") || strings.Contains(text, "D02") {
+		t.Errorf("%s", text)
+	}
+	wrong, wrongText := get("/answer/" + strings.Repeat("ab", 32))
+	short, shortText := get("/answer/x")
+	if wrong.StatusCode != 404 || short.StatusCode != 404 || wrongText != shortText {
+		t.Errorf("wrong keys look different: %d %d", wrong.StatusCode, short.StatusCode)
+	}
+	if c, err := a.Case(t.Context(), id); err != nil || c.State != "asked" {
+		t.Errorf("looking has changed the case: %s, %v", c.State, err)
+	}
+	press := func(form url.Values, header http.Header) int {
+		req, err := http.NewRequest("POST", boss.base+address, strings.NewReader(form.Encode()))
+		if err != nil {
+			t.Fatal(err)
+		}
+		req.Header = header
+		req.Header.Set("Content-Type", "application/x-www-form-urlencoded")
+		res, err := http.DefaultClient.Do(req)
+		if err != nil {
+			t.Fatal(err)
+		}
+		res.Body.Close()
+		return res.StatusCode
+	}
+	if status := press(url.Values{"case": {fmt.Sprint(id)}, "needed": {"perhaps"}}, http.Header{}); status != 400 {
+		t.Errorf("an answer that is none: %d", status)
+	}
+	if status := press(url.Values{"case": {fmt.Sprint(id)}, "needed": {"no"}}, http.Header{"Sec-Fetch-Site": {"cross-site"}}); status != 403 {
+		t.Errorf("an answer from another site: %d", status)
+	}
+	if status := press(url.Values{"case": {fmt.Sprint(id)}, "needed": {"no"}, "note": {"<script>alert(1)</script>"}}, http.Header{}); status != 200 {
+		t.Errorf("the answer: %d", status)
+	}
+	if c, err := a.Case(t.Context(), id); err != nil || c.State != "agreed" || c.AgreedBy != "Dagne" {
+		t.Errorf("%+v, %v", c, err)
+	}
+	if _, text := get(address); !strings.Contains(text, "You said that you do not need it") {
+		t.Errorf("%s", text)
+	}
+}
+
+// Only the deployment tool's own token may say what became of an order.
+func TestOutcomes(t *testing.T) {
+	people, a := owner(t)
+	ctx := t.Context()
+	base := people[app.Run].base
+	fleet, _, err := a.NewToken(ctx, "collector", "id", "me")
+	if err != nil {
+		t.Fatal(err)
+	}
+	tool, _, err := a.NewToken(ctx, "deployment", "id", "me")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, c := range []struct {
+		token, body string
+		code        int
+	}{{"", `{"order":1,"done":true}`, 401}, {"wrong", `{"order":1,"done":true}`, 401}, {fleet, `{"order":1,"done":true}`, 403}, {tool, `{"order":1,"done":true}`, 404}, {tool, `{"order":`, 400}, {tool, strings.Repeat("x", 100_000), 400}} {
+		if code, text := machine(t, base, "/api/deployment/outcome", c.token, "", []byte(c.body)); code != c.code {
+			t.Errorf("%.40s: %d %s, want %d", c.body, code, text, c.code)
+		}
+	}
+}
