@@ -71,6 +71,8 @@ var pages = []struct{ path, selector, text string }{
 	{"/worklist/saved", "[data-sums]", "at renewal"},
 	{"/worklist/saved?ledger=potential", "section.list tbody tr", "Mosaic"},
 	{"/worklist?f=kind%3Duncovered&q=Saltmark+Gauge", "section.list tbody tr", "not covered"},
+	{"/position/14", "[data-ways]", "Renew maintenance"},
+	{"/position/22", "[data-ways]", "Take back the 4 that nobody uses"},
 	{"/worklist/stances", "tbody tr", "category game"},
 	{"/help", "table", "find a device"},
 	{"/nowhere/at/all", "h1", "There is no such page"},
@@ -93,6 +95,10 @@ func TestEveryPageComesUpClean(t *testing.T) {
 		}, func(e *proto.LogEntryAdded) {
 			if e.Entry.Level == proto.LogLogEntryLevelError && !strings.Contains(e.Entry.Text, "404") {
 				note("logged: " + e.Entry.Text)
+			}
+		}, func(e *proto.RuntimeConsoleAPICalled) {
+			if e.Type == proto.RuntimeConsoleAPICalledTypeError && len(e.Args) > 0 {
+				note("said: " + e.Args[0].Description + e.Args[0].Value.Str())
 			}
 		}, func(e *proto.NetworkRequestWillBeSent) {
 			if !strings.HasPrefix(e.Request.URL, url) && !strings.HasPrefix(e.Request.URL, "data:") {

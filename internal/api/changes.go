@@ -92,6 +92,13 @@ func (s *Server) changes() {
 		}
 		return &body[Done]{Done{n}}, err
 	})
+	handle(s, app.Work, get("demoLetters", "/api/demo/letters"), func(context.Context, who, *none) (*body[[]DemoLetter], error) {
+		out := []DemoLetter{}
+		if s.mover != nil {
+			out = append(out, s.mover.Post()...)
+		}
+		return &body[[]DemoLetter]{out}, nil
+	})
 	handle(s, app.Work, post("moveOn", "/api/demo/move-on"), func(ctx context.Context, me who, in *body[struct {
 		Days int `json:"days"`
 	}]) (*body[Done], error) {

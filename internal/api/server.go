@@ -28,6 +28,17 @@ import (
 // Mover moves a demo's clock on and lets its stand-in fleet report.
 type Mover interface {
 	MoveOn(ctx context.Context, a *app.App, days int) (int, error)
+	// Post lists the letters that have left and ask their readers something, the newest first.
+	Post() []DemoLetter
+}
+
+// DemoLetter is a letter in the demo's mail box, as the user who got it sees it.
+type DemoLetter struct {
+	At      int64  `json:"at"`
+	To      string `json:"to"`
+	Subject string `json:"subject"`
+	Body    string `json:"body"`
+	Answer  string `json:"answer" doc:"the address of the page for the answer"`
 }
 
 // Server answers over HTTP.

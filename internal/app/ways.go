@@ -87,15 +87,15 @@ func (a *App) WaysOut(ctx context.Context, product int64) ([]WayOut, error) {
 			renew("widen", "Agree on a wider scope for what is spare: "+linesOf(wider), wider)
 		}
 		if m.Short > 0 && m.Counted {
-			buy := BasketMeasure{Kind: "buy", Product: product, Quantity: max(1, m.Buy), Metric: m.Metric}
-			if len(m.Lines) > 0 {
-				buy.Line = m.Lines[0].Code
-			}
+			buy := BasketMeasure{Kind: "buy", Product: product, Quantity: max(1, m.Buy), Metric: m.Metric} // for any version and unit, at list price
 			out = append(out, WayOut{What: "buy", Words: fmt.Sprintf("Buy %d by %s", max(1, m.Buy), strings.ReplaceAll(m.Metric, "_", " ")), Time: "as long as buying takes", Measures: []BasketMeasure{buy}})
 		}
 	}
 	for i := range out {
 		w := &out[i]
+		if w.Cases == nil {
+			w.Cases = []int64{}
+		}
 		t, err := a.TryBasket(ctx, w.Measures)
 		if err != nil {
 			return out, err
@@ -117,7 +117,7 @@ func (a *App) WaysOut(ctx context.Context, product int64) ([]WayOut, error) {
 		if w.Currency != "" {
 			w.Currency = "EUR"
 		}
-		if t.Without > 0 {
+		if t.Without > 0 || t.Cost == "0" && (w.What == "renew maintenance" || w.What == "widen") { // no price is on record
 			w.Cost = ""
 		}
 	}
@@ -157,8 +157,8 @@ func (a *App) waysByCases(ctx context.Context, product int64) ([]WayOut, error) 
 				out = append(out, w)
 			}
 		}
-		add(map[string]bool{string(casework.IdleLicence): true}, "take back", "Take back the %d that nobody uses", "as soon as the deployment tool and the next scan have done it: days")
-		add(map[string]bool{string(casework.RestrictedTitle): true, string(casework.EndOfLife): true, string(casework.Planned): true}, "remove", "Remove the %d that are to go anyway", "as soon as the deployment tool and the next scan have done it: days")
+		add(map[string]bool{string(casework.IdleLicence): true}, "take back", "Take back the %d that nobody uses", "days: until the next scan shows it")
+		add(map[string]bool{string(casework.RestrictedTitle): true, string(casework.EndOfLife): true, string(casework.Planned): true}, "remove", "Remove the %d that are to go anyway", "days: until the next scan shows it")
 		return nil
 	})
 	return out, err

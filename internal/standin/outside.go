@@ -13,6 +13,7 @@ import (
 	"sync"
 	"time"
 
+	"ensomet/internal/api"
 	"ensomet/internal/app"
 	"ensomet/internal/formats"
 )
@@ -67,6 +68,18 @@ func (l *Letter) AnswerAt() string {
 		}
 	}
 	return ""
+}
+
+// Post lists the letters that ask their readers something, the newest first.
+func (o *Outside) Post() []api.DemoLetter {
+	var out []api.DemoLetter
+	for _, l := range slices.Backward(o.Letters()) {
+		if at := l.AnswerAt(); at != "" {
+			_, path, _ := strings.Cut(at, "/answer/")
+			out = append(out, api.DemoLetter{At: l.At.Unix(), To: l.To, Subject: l.Subject, Body: l.Body, Answer: "/answer/" + path})
+		}
+	}
+	return out
 }
 
 // OpenOutside reads the outside of a demo, or begins a new one at the demo's fixed time.

@@ -19,6 +19,15 @@ func instant(col string) string {
 
 func number(col string) string { return "CASE WHEN " + col + " = 0 THEN '' ELSE " + col + " END" }
 
+// weekdays writes the days of a policy as mon|tue.
+var weekdays = func() string {
+	text := "trim("
+	for i, d := range []string{"mon", "tue", "wed", "thu", "fri", "sat", "sun"} {
+		text += fmt.Sprintf("CASE WHEN q.days >> %d & 1 THEN '%s|' ELSE '' END || ", i, d)
+	}
+	return text + "'', '|')"
+}()
+
 var exports = map[string]string{
 	"publishers": "SELECT name, aliases, successor FROM publisher ORDER BY name_key",
 	"titles": `SELECT p.publisher, p.name, t.edition, ` + number("t.edition_rank") + `, t.version, t.category, t.licence_model, coalesce(t.list_price, ''), t.currency, t.default_metric, t.suite, ` + date("t.released") + `, ` + date("t.general_end") + `, ` + date("t.extended_end") + `, ` + date("t.end_of_life") + `, t.aliases
@@ -33,9 +42,11 @@ var exports = map[string]string{
 	"transactions": "SELECT e.code, t.type, " + date("t.on_day") + ", t.quantity, coalesce(t.price, ''), t.currency, t.order_no, t.note FROM txn t JOIN entitlement e ON e.id = t.entitlement_id ORDER BY e.code, t.on_day, t.id",
 	"assignments": `SELECT e.code, coalesce(u.code, ''), coalesce(d.code, ''), ` + date("a.from_day") + `, ` + date("a.until_day") + ` FROM assignment a JOIN entitlement e ON e.id = a.entitlement_id
 		LEFT JOIN person u ON u.id = a.person_id LEFT JOIN device d ON d.id = a.device_id ORDER BY e.code, 2, 3`,
-	"policies":    `SELECT coalesce(p.publisher, q.publisher), coalesce(p.name, ''), q.category, q.group_name, q.stance, '', '', '', q.reason FROM policy q LEFT JOIN product p ON p.id = q.product_id WHERE q.ended_at IS NULL ORDER BY q.id`,
+	"policies":    `SELECT coalesce(p.publisher, q.publisher), coalesce(p.name, ''), q.category, q.group_name, q.stance, ` + weekdays + `, CASE WHEN q.from_minute = 0 AND q.to_minute = 0 THEN '' ELSE printf('%02d:%02d', q.from_minute / 60, q.from_minute % 60) END, CASE WHEN q.from_minute = 0 AND q.to_minute = 0 THEN '' ELSE printf('%02d:%02d', q.to_minute / 60, q.to_minute % 60) END, q.reason FROM policy q LEFT JOIN product p ON p.id = q.product_id WHERE q.ended_at IS NULL ORDER BY q.id`,
 	"pools":       `SELECT l.code, p.publisher, p.name, l.server, l.quantity, ` + date("l.expires") + ` FROM pool l JOIN product p ON p.id = l.product_id ORDER BY l.code`,
-	"pool_events": `SELECT l.code, e.event, e.session, e.person_code, e.device_code, ` + instant("e.at") + `, e.licences FROM pool_event e JOIN pool l ON l.id = e.pool_id ORDER BY l.code, e.at, e.session, e.event`,
+	"pool_events": `SELECT l.code, e.event, e.session, e.person_code, e.device_code, ` + instant("e.at") + `, e.licences, CASE WHEN e.active < 0 THEN '' ELSE e.active END FROM pool_event e JOIN pool l ON l.id = e.pool_id ORDER BY l.code, e.at, e.session, e.event`,
+	"process_events": `SELECT d.code, CASE e.kind WHEN 0 THEN 'start' WHEN 1 THEN 'stop' ELSE 'boot' END, ` + instant("e.at") + `, CASE WHEN e.kind = 2 THEN '' ELSE e.pid END, coalesce(n.file_name, ''), e.person_code, ` + instant("e.started") + `, ` + number("e.active") + ` FROM process_event e JOIN device d ON d.id = e.device_id
+		LEFT JOIN use_name n ON n.id = e.name_id ORDER BY d.code, e.at, e.kind`,
 	"usage": `SELECT d.code, s.person_code, n.file_name, n.product, ` + instant("s.started_at") + `, ` + instant("s.ended_at") + `, ` + number("s.active") + ` FROM use_session s JOIN device d ON d.id = s.device_id JOIN use_name n ON n.id = s.name_id
 		ORDER BY d.code, s.started_at`,
 }

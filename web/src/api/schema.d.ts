@@ -500,6 +500,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/demo/letters": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["demoLetters"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/demo/move-on": {
         parameters: {
             query?: never;
@@ -3237,6 +3253,15 @@ export interface components {
             /** Format: int64 */
             scanAt: number;
             source: string;
+        };
+        DemoLetter: {
+            /** @description the address of the page for the answer */
+            answer: string;
+            /** Format: int64 */
+            at: number;
+            body: string;
+            subject: string;
+            to: string;
         };
         DeviceEvidence: {
             ages: components["schemas"]["KindAge"][];
@@ -7543,6 +7568,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PageDelivery"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    demoLetters: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DemoLetter"][];
                 };
             };
             /** @description Error */

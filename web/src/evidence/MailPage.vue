@@ -1,8 +1,10 @@
 <script setup lang="ts">
-import { ref } from 'vue'
+import { useQuery } from '@tanstack/vue-query'
+import { computed, ref } from 'vue'
+import { api, ask, type Lists } from '../api/client'
 import ListTable, { type ListColumn } from '../components/ListTable.vue'
-import type { Lists } from '../api/client'
 import { moment } from '../lib/format'
+import { useSession } from '../lib/session'
 import EvidenceNav from './EvidenceNav.vue'
 
 /** Mail that went out, or waits to. */
@@ -14,11 +16,24 @@ const columns: ListColumn[] = [
   { key: 'error', label: 'why not', width: '16rem' },
 ]
 const open = ref<Lists['mail']>()
+const { me, may } = useSession()
+const mayWork = may('work')
+const letters = useQuery({
+  queryKey: ['demo-letters'],
+  queryFn: () => ask(api.GET('/api/demo/letters')),
+  enabled: computed(() => !!me.value?.demo && mayWork.value),
+})
 </script>
 
 <template>
   <div class="page fill">
     <EvidenceNav />
+    <section v-if="letters.data.value?.length" class="sheet letters" data-letters>
+      <h2>The demo’s mail box: what users were asked</h2>
+      <p v-for="l in letters.data.value.slice(0, 6)" :key="l.answer">
+        {{ moment(l.at) }}, to {{ l.to }}: <a :href="l.answer" target="_blank" rel="noreferrer">{{ l.subject }}</a>
+      </p>
+    </section>
     <div class="parts">
       <ListTable
         name="mail"
@@ -43,6 +58,12 @@ const open = ref<Lists['mail']>()
 </template>
 
 <style scoped>
+.letters {
+  margin: 0.4rem 0;
+}
+.letters p {
+  margin: 0.15rem 0;
+}
 .parts {
   flex: 1;
   min-height: 0;

@@ -9,6 +9,7 @@ import { api, ask } from '../api/client'
 import { count, money, whole, word } from '../lib/format'
 import { useSession } from '../lib/session'
 import BothSides from './BothSides.vue'
+import WaysOut from '../worklist/WaysOut.vue'
 import PositionNav from './PositionNav.vue'
 import TrailPane from './TrailPane.vue'
 
@@ -135,6 +136,7 @@ function up(i: number) {
           </ol>
           <p v-if="moved" class="says">{{ moved }}</p>
         </template>
+        <WaysOut v-if="!asOf && p.metrics.some((m) => m.short > 0)" :product="p.productId" />
         <div v-if="p.excluded.length">
           <h3>Not counted</h3>
           <p v-for="e in p.excluded" :key="e.reason" class="soft">{{ count(e.count, 'install') }}: {{ e.reason }}</p>

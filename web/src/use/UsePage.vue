@@ -6,6 +6,7 @@ import { api, ask } from '../api/client'
 import GroupFilter from '../components/GroupFilter.vue'
 import ListFilter from '../components/ListFilter.vue'
 import ListTable, { type ListColumn } from '../components/ListTable.vue'
+import SplitLine from '../components/SplitLine.vue'
 import { whole } from '../lib/format'
 import { useSession } from '../lib/session'
 import UseNav from './UseNav.vue'
@@ -34,6 +35,10 @@ const classes = [
   'regular',
   'not measured',
 ]
+const splits = ['class', 'product', 'unit', 'user'].map((value) => ({
+  label: `split by ${value === 'class' ? 'use' : value}`,
+  value,
+}))
 const mark: Record<string, string> = { regular: '●', light: '◐', unused: '○', 'never used': '✕', 'not measured': '?' }
 
 const rules = useQuery({ queryKey: ['rules'], queryFn: () => ask(api.GET('/api/rules')) })
@@ -83,6 +88,7 @@ async function look(days: number) {
         </label>
       </template>
       <template #actions><span class="soft">Not measured is not unused.</span></template>
+      <template #above><SplitLine name="use" :ways="splits" /></template>
       <template #cell-class="{ row }"
         ><span
           :class="{ drop: row.class === 'unused' || row.class === 'never used', soft: row.class === 'not measured' }"
