@@ -530,3 +530,82 @@ func TestHoursLapse(t *testing.T) {
 		t.Error(h, err)
 	}
 }
+
+// A reclaimed licence is a saving once a scan shows that it is gone, its seat goes to whoever waits first, and what comes back within days is booked out; two ledgers say so line by line.
+func TestSavingsAndTheSeatThatBecomesFree(t *testing.T) {
+	ctx := context.Background()
+	a, clock := desk(t)
+	take(t, a, formats.Titles, "publisher,product,licence_model,list_price,currency,default_metric", "Ostwick,Draw,commercial,100,EUR,named_user")
+	take(t, a, formats.Users, "user_id,name", "u1,Dagne", "u2,Livar", "u3,Oddny")
+	take(t, a, formats.Devices, "device_id,kind,primary_user", "D1,client,u1", "D2,client,u3")
+	take(t, a, formats.Entitlements, "entitlement_id,publisher,product,metric,quantity,kind,start,end,unit_price,currency", "N-1,Ostwick,Draw,named_user,2,subscription,2025-10-01,2026-09-30,60,EUR")
+	take(t, a, formats.Assignments, "entitlement_id,user_id,from", "N-1,u1,2025-10-01", "N-1,u3,2025-10-01")
+	take(t, a, formats.Installs, installHeader, "D1,Ostwick,Draw,1,2026-01-10,scan,2026-01-20T10:00:00Z", "D2,Ostwick,Draw,1,2026-06-28,scan,2026-01-20T10:00:00Z")
+	take(t, a, formats.Installs, installHeader, "D1,Ostwick,Draw,1,2026-01-10,scan,2026-06-29T10:00:00Z", "D2,Ostwick,Draw,1,2026-06-28,scan,2026-06-29T10:00:00Z")
+	if err := a.Wait(ctx, 1, "u2", "", "w"); err != nil {
+		t.Fatal(err)
+	}
+	renew(t, a)
+	cases := casesOf(t, a)
+	if len(cases) != 1 || cases[0].Kind != casework.IdleLicence || cases[0].Worth != "at renewal" || cases[0].Amount != "60" {
+		t.Fatalf("%+v", cases)
+	}
+	sums := func() LedgerSum {
+		list, err := a.LedgerSums(ctx)
+		if err != nil || len(list) != 1 {
+			t.Fatal(list, err)
+		}
+		return list[0]
+	}
+	if s := sums(); s.Potential != "60" || s.Realised != "0" || s.Cases != 1 {
+		t.Errorf("%+v", s)
+	}
+	do(t, a, "w", CaseDeed{IDs: []int64{1}, Act: casework.Agree})
+	if s := sums(); s.Realised != "0" {
+		t.Errorf("a click is a saving: %+v", s)
+	}
+	holders := func() string {
+		page, err := a.Seats(ctx, store.ListQuery{Filters: map[string]string{"state": "held"}, Sort: "user"})
+		if err != nil {
+			t.Fatal(err)
+		}
+		var out []string
+		for _, s := range page.Rows {
+			out = append(out, s.User)
+		}
+		return strings.Join(out, " ")
+	}
+	clock.now = clock.now.AddDate(0, 0, 2)
+	take(t, a, formats.Devices, "device_id,primary_user,kind,last_scan", "D1,u1,client,2026-07-02T07:00:00Z")
+	take(t, a, formats.Installs, installHeader, "D1,Ostwick,Other,1,,scan,2026-07-02T07:00:00Z")
+	renew(t, a)
+	if c := casesOf(t, a)[0]; c.State != casework.Gone {
+		t.Fatalf("%+v", c)
+	}
+	if s := sums(); s.Potential != "0" || s.Realised != "60" || s.Lines != 1 {
+		t.Errorf("%+v", s)
+	}
+	if h := holders(); h != "u2 u3" {
+		t.Errorf("seats are held by %s", h)
+	}
+	renew(t, a)
+	if s := sums(); s.Lines != 1 {
+		t.Errorf("booked twice: %+v", s)
+	}
+	clock.now = clock.now.AddDate(0, 0, 3)
+	take(t, a, formats.Installs, installHeader, "D1,Ostwick,Other,1,,scan,2026-07-05T07:00:00Z", "D1,Ostwick,Draw,1,,scan,2026-07-05T07:00:00Z")
+	renew(t, a)
+	if c := casesOf(t, a)[0]; c.CameBack != 1 || c.State != casework.Lapsed && c.State != casework.Open {
+		t.Errorf("%+v", c)
+	}
+	if s := sums(); s.Realised != "0" || s.Lines != 2 {
+		t.Errorf("%+v", s)
+	}
+	page := store.Page[store.SavingRow]{}
+	if err := a.DB.View(ctx, func(tx *store.Tx) (err error) {
+		page, err = tx.SavingPage(store.ListQuery{Sort: "id"})
+		return err
+	}); err != nil || len(page.Rows) != 2 || page.Rows[0].Amount != 60 || page.Rows[1].Amount != -60 || page.Rows[1].CaseID != 1 {
+		t.Errorf("%+v, %v", page.Rows, err)
+	}
+}
