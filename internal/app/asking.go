@@ -10,7 +10,6 @@ import (
 	"maps"
 	"slices"
 	"strings"
-	"time"
 
 	"ensomet/internal/core/casework"
 	"ensomet/internal/core/civil"
@@ -199,148 +198,6 @@ func (a *App) endAsking(tx *store.Tx, id int64) error {
 	return tx.PutQuestion(q)
 }
 
-// AskingLine is one thing that a user is asked about, as his page shows it. It says nothing of anybody else.
-type AskingLine struct {
-	Case    int64
-	Product string
-	Device  string
-	Why     string
-	Answer  string
-	Closed  bool // decided meanwhile: an answer changes nothing any more
-}
-
-func (a *App) askingLines(tx *store.Tx, question int64) ([]AskingLine, error) {
-	list, err := tx.Askings(question)
-	if err != nil {
-		return nil, err
-	}
-	var out []AskingLine
-	for _, x := range list {
-		c, err := tx.Case(x.Case)
-		if err != nil {
-			return nil, err
-		}
-		device, product, _, err := tx.NamesOnDevice(c.Device, c.Product)
-		if err != nil {
-			return nil, err
-		}
-		why := map[casework.Kind]string{casework.IdleLicence: "it seems not to be used", casework.RestrictedTitle: "our rules do not allow it there", casework.ForbiddenHours: "it runs at times at which our rules do not allow it", casework.EndOfLife: "its support ends"}[c.Kind]
-		out = append(out, AskingLine{c.ID, product, device, why, x.Answer, x.Answer == "" && c.State != casework.Asked && c.State != casework.Silent})
-	}
-	return out, nil
-}
-
-// AnswerPage is what the page of a question shows.
-type AnswerPage struct {
-	Until string
-	Over  bool // the time is over
-	Lines []AskingLine
-}
-
-// ErrNoQuestion says that a key opens nothing: it is wrong, or the question is long over. Both look the same from outside.
-var ErrNoQuestion = errors.New("this address opens nothing, or no longer")
-
-// answerGrace is how many days after its last day a question can still be opened.
-const answerGrace = 30
-
-func (a *App) questionOf(tx *store.Tx, key string) (store.Question, error) {
-	q, err := tx.QuestionByHash(hashOf(key))
-	if errors.Is(err, store.ErrNotFound) || err == nil && q.AnswerBy+answerGrace < a.Today() {
-		err = ErrNoQuestion
-	}
-	return q, err
-}
-
-// AnswerPage opens the page of a question with its key.
-func (a *App) AnswerPage(ctx context.Context, key string) (AnswerPage, error) {
-	var out AnswerPage
-	err := a.DB.View(ctx, func(tx *store.Tx) error {
-		q, err := a.questionOf(tx, key)
-		if err != nil {
-			return err
-		}
-		out.Until, out.Over = q.AnswerBy.String(), q.AnswerBy < a.Today()
-		out.Lines, err = a.askingLines(tx, q.ID)
-		return err
-	})
-	return out, err
-}
-
-// Answer takes a user's answer about one case, or about all where id is 0. An answer can be changed as long as nobody has decided on it; after that it changes nothing.
-func (a *App) Answer(ctx context.Context, key string, id int64, needed bool, note string) error {
-	if len(note) > 500 {
-		note = note[:500]
-	}
-	return a.DB.Update(ctx, func(tx *store.Tx) error {
-		q, err := a.questionOf(tx, key)
-		if err != nil {
-			return err
-		}
-		list, err := tx.Askings(q.ID)
-		if err != nil {
-			return err
-		}
-		p, err := tx.Person(q.Person)
-		if err != nil {
-			return err
-		}
-		now := a.Clock.Now().Unix()
-		act, word := casework.SaysNo, "not needed"
-		if needed {
-			act, word = casework.SaysYes, "needed"
-		}
-		open := 0
-		for _, x := range list {
-			if id != 0 && x.Case != id || id == 0 && x.AnsweredAt != 0 {
-				if x.AnsweredAt == 0 {
-					open++
-				}
-				continue
-			}
-			c, err := tx.Case(x.Case)
-			if err != nil {
-				return err
-			}
-			from := c.State
-			again := x.AnsweredAt != 0 && (from == casework.Agreed && c.AgreedBy == p.Name || from == casework.Answered)
-			if from != casework.Asked && from != casework.Silent && !again {
-				continue
-			}
-			to := map[casework.Act]casework.State{casework.SaysNo: casework.Agreed, casework.SaysYes: casework.Answered}[act]
-			if x.Answer == word && x.Note == note {
-				continue // pressed twice
-			}
-			c.State, c.ChangedAt, c.Answer, c.AgreedBy = to, now, strings.TrimSpace(word+" "+note), ""
-			if act == casework.SaysNo {
-				c.AgreedBy = p.Name
-			}
-			if err := tx.PutAnswer(q.ID, store.Asking{Case: c.ID, Answer: word, Note: note, AnsweredAt: now}); err != nil {
-				return err
-			}
-			if _, err := tx.PutCase(c); err != nil {
-				return err
-			}
-			says := fmt.Sprintf("%s says that it is %s.", p.Name, word)
-			if note != "" {
-				says += " “" + note + "”"
-			}
-			if err := tx.AddStep(c.ID, store.CaseStep{At: now, Who: p.Name, From: string(from), To: string(to), Note: says, Act: string(act)}); err != nil {
-				return err
-			}
-		}
-		if open == 0 && q.EndedAt == 0 {
-			q.EndedAt = now
-			if _, err := tx.CallBackMail(q.ID); err != nil { // a reminder that waits is not wanted any more
-				return err
-			}
-			if err := tx.PutQuestion(q); err != nil {
-				return err
-			}
-		}
-		return tx.CountCases()
-	})
-}
-
 // followQuestions reminds users who have not answered, and after that lets the cases wait for a decision here.
 func (a *App) followQuestions(ctx context.Context) error {
 	return a.DB.Update(ctx, func(tx *store.Tx) error {
@@ -406,20 +263,4 @@ func (a *App) followQuestions(ctx context.Context) error {
 		}
 		return nil
 	})
-}
-
-// lengthWords writes a length of time as people say it.
-func lengthWords(seconds int64) string {
-	switch {
-	case seconds < 60:
-		return fmt.Sprintf("%d s", seconds)
-	case seconds < 3600:
-		return fmt.Sprintf("%d min", seconds/60)
-	}
-	return fmt.Sprintf("%d h %02d min", seconds/3600, seconds%3600/60)
-}
-
-// civilMoment writes a moment by the clock of a zone.
-func civilMoment(unix int64, zone *time.Location) string {
-	return time.Unix(unix, 0).In(zone).Format("Mon 2006-01-02 15:04")
 }

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 
 	"ensomet/internal/core/casework"
 	"ensomet/internal/core/civil"
@@ -371,4 +372,20 @@ func sortFindings(list []*finding) {
 	slices.SortFunc(list, func(a, b *finding) int {
 		return cmp.Or(cmp.Compare(a.product, b.product), cmp.Compare(a.device, b.device), cmp.Compare(a.person, b.person), cmp.Compare(a.pool, b.pool), cmp.Compare(a.kind, b.kind))
 	})
+}
+
+// lengthWords writes a length of time as people say it.
+func lengthWords(seconds int64) string {
+	switch {
+	case seconds < 60:
+		return fmt.Sprintf("%d s", seconds)
+	case seconds < 3600:
+		return fmt.Sprintf("%d min", seconds/60)
+	}
+	return fmt.Sprintf("%d h %02d min", seconds/3600, seconds%3600/60)
+}
+
+// civilMoment writes a moment by the clock of a zone.
+func civilMoment(unix int64, zone *time.Location) string {
+	return time.Unix(unix, 0).In(zone).Format("Mon 2006-01-02 15:04")
 }

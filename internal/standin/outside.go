@@ -25,6 +25,8 @@ type Outside struct {
 	mu    sync.Mutex
 	state outsideState
 	fleet gateway
+
+	servers []pool // the licence servers' pools, once they have reported a day
 }
 
 type outsideState struct {
@@ -205,7 +207,7 @@ func (o *Outside) passDay(ctx context.Context, a *app.App) (int, error) {
 	if err != nil {
 		return done + n, err
 	}
-	return done + n, errors.Join(reportUse(ctx, a, now), sizePools(ctx, a))
+	return done + n, errors.Join(reportUse(ctx, a, now), sizePools(ctx, a), o.reportPools(ctx, a, now))
 }
 
 // firstDays is how many days before its today the demo's fleet begins to follow schedules, so that the queue has a history.

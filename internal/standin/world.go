@@ -81,6 +81,7 @@ type world struct {
 	sessions     [][]string
 	processes    [][]string
 	pools        [][]string
+	servers      []pool
 	poolEvents   [][]string
 	transactions [][]string
 	earlier      []movedGuest

@@ -44,15 +44,6 @@ func (tx *Tx) Record(id int64) (StoredRecord, error) {
 	return list[0], nil
 }
 
-// RecordsOf reads the records that are recognised as some products.
-func (tx *Tx) RecordsOf(products []int64) ([]StoredRecord, error) {
-	list, err := json.Marshal(products)
-	if err != nil {
-		return nil, err
-	}
-	return query(tx, scanRecord, "SELECT "+recordColumns+" FROM recognition n JOIN record r ON r.id = n.record_id WHERE n.product_id IN (SELECT value FROM json_each(?)) ORDER BY r.id", string(list))
-}
-
 // RecordsOfKey reads the records that one decision holds for.
 func (tx *Tx) RecordsOfKey(key string) ([]StoredRecord, error) {
 	return query(tx, scanRecord, "SELECT "+recordColumns+" FROM recognition n JOIN record r ON r.id = n.record_id WHERE n.key = ? ORDER BY r.id", key)
