@@ -343,6 +343,7 @@ type CaseCount struct {
 	Kind  casework.Kind  `json:"kind"`
 	State casework.State `json:"state"`
 	Count int64          `json:"count"`
+	Back  int64          `json:"back" doc:"of them, those that came back"`
 }
 
 // CaseCounts counts the cases by kind and state, in the order of the worklist.
@@ -352,8 +353,8 @@ func (a *App) CaseCounts(ctx context.Context) ([]CaseCount, error) {
 		counts, err := tx.CaseCounts()
 		for _, k := range casework.Kinds {
 			for _, s := range casework.States {
-				if n := counts[[2]string{string(k), string(s)}]; n > 0 {
-					out = append(out, CaseCount{k, s, n})
+				if n := counts[[2]string{string(k), string(s)}]; n[0] > 0 {
+					out = append(out, CaseCount{k, s, n[0], n[1]})
 				}
 			}
 		}

@@ -19,7 +19,6 @@ type CourseView struct {
 	Shortest []store.PositionRow `json:"shortest"`
 	Silent   []store.DeviceRow   `json:"silent"`
 	TopNames []store.NameRow     `json:"topNames"`
-	TopCases []store.CaseRow     `json:"topCases"`
 	Imports  []ImportView        `json:"imports"`
 	FreshFor int                 `json:"freshFor"`
 	Window   int                 `json:"window"`
@@ -54,11 +53,7 @@ func (a *App) Course(ctx context.Context) (CourseView, error) {
 		if err != nil {
 			return err
 		}
-		cases, err := tx.CasePage(store.ListQuery{Filters: map[string]string{"state": "open|failed"}, Limit: 6})
-		if err != nil {
-			return err
-		}
-		out.Shortest, out.Silent, out.TopNames, out.TopCases = short.Rows, silent.Rows, names.Rows, cases.Rows
+		out.Shortest, out.Silent, out.TopNames = short.Rows, silent.Rows, names.Rows
 		out.Imports, err = imports(tx, 5)
 		return err
 	})

@@ -82,17 +82,17 @@ func (tx *Tx) AllBooked() ([]Booked, error) {
 	}, "SELECT case_id, product_id, at, worth, amount, currency, money_on, scan_at, note FROM saving ORDER BY id")
 }
 
-// CaseCounts counts cases by kind and state.
-func (tx *Tx) CaseCounts() (map[[2]string]int64, error) {
-	rows, err := tx.QueryContext(tx.ctx, "SELECT kind, state, count(*) FROM worklist_case GROUP BY 1, 2")
+// CaseCounts counts cases by kind and state: how many there are, and how many of them came back.
+func (tx *Tx) CaseCounts() (map[[2]string][2]int64, error) {
+	rows, err := tx.QueryContext(tx.ctx, "SELECT kind, state, count(*), sum(came_back > 0) FROM worklist_case GROUP BY 1, 2")
 	if err != nil {
 		return nil, err
 	}
-	out := map[[2]string]int64{}
+	out := map[[2]string][2]int64{}
 	return out, each(rows, func() error {
 		var k [2]string
-		var n int64
-		err := rows.Scan(&k[0], &k[1], &n)
+		var n [2]int64
+		err := rows.Scan(&k[0], &k[1], &n[0], &n[1])
 		out[k] = n
 		return err
 	})

@@ -2706,6 +2706,11 @@ export interface components {
             weekdays?: number[];
         };
         CaseCount: {
+            /**
+             * Format: int64
+             * @description of them, those that came back
+             */
+            back: number;
             /** Format: int64 */
             count: number;
             kind: string;
@@ -3216,7 +3221,6 @@ export interface components {
             spare: number;
             /** Format: int64 */
             stale: number;
-            topCases: components["schemas"]["CaseRow"][];
             topNames: components["schemas"]["NameRow"][];
             /** Format: int64 */
             unrecognised: number;

@@ -5,6 +5,7 @@ import { api, ask } from '../api/client'
 import BalanceBar from '../components/BalanceBar.vue'
 import CourseBand from '../components/CourseBand.vue'
 import { count, day, money, whole, word } from '../lib/format'
+import { kinds } from '../worklist/cases'
 
 /** The first page answers in this order: what can be trusted, what is new, what waits for a decision, where money and risk are. */
 const course = useQuery({ queryKey: ['course'], queryFn: () => ask(api.GET('/api/course')) })
@@ -13,6 +14,22 @@ const life = useQuery({
   queryKey: ['life-cycle', ''],
   queryFn: () => ask(api.GET('/api/life-cycle', { params: { query: { on: '', months: 18 } } })),
 })
+const counts = useQuery({ queryKey: ['case-counts'], queryFn: () => ask(api.GET('/api/cases/counts')) })
+const waits = computed(() =>
+  Object.keys(kinds)
+    .map((kind) => {
+      const of = (counts.data.value ?? []).filter((x) => x.kind === kind)
+      const sum = (...states: string[]) => of.filter((x) => states.includes(x.state)).reduce((n, x) => n + x.count, 0)
+      return {
+        kind,
+        waits: sum('open', 'answered', 'silent', 'failed'),
+        way: sum('asked', 'agreed', 'approved', 'waiting', 'sent'),
+        gone: sum('gone'),
+        back: of.reduce((n, x) => n + x.back, 0),
+      }
+    })
+    .filter((k) => k.waits + k.way + k.gone > 0),
+)
 const ended = computed(() => life.data.value?.phases.find((p) => p.phase === 'ended'))
 const share = computed(() => (c.value?.inService ? (100 * c.value.fresh) / c.value.inService : 0))
 const bring = [
@@ -22,9 +39,12 @@ const bring = [
   },
   { name: 'Titles', text: 'titles.csv: what the names mean, what it costs, and which parts belong to which suite' },
   { name: 'Entitlements', text: 'entitlements.csv: what was bought, by which metric, with which rights' },
-  { name: 'Use', text: 'usage.csv: when programs ran' },
+  {
+    name: 'Use',
+    text: 'usage.csv or process_events.csv: when programs ran; pools.csv and pool_events.csv of licence servers',
+  },
   { name: 'Position', text: 'comes by itself from the four before' },
-  { name: 'Worklist', text: 'comes by itself: what is restricted, and what idles' },
+  { name: 'Worklist', text: 'comes by itself: what is restricted, missing, short or idle' },
 ]
 </script>
 
@@ -120,29 +140,36 @@ const bring = [
         <section>
           <h2>What waits for a decision?</h2>
           <p>
-            <RouterLink to="/worklist?f=state%3Dopen%7Cfailed" class="drop">{{
+            <RouterLink to="/worklist?f=state%3Dopen%7Canswered%7Csilent%7Cfailed" class="drop">{{
               count(c.openCases, 'case')
             }}</RouterLink>
-            {{ c.openCases === 1 ? 'waits' : 'wait' }}; {{ whole(c.agreedCases) }} agreed,
-            {{ whole(c.sentCases) }} sent, {{ whole(c.goneCases) }} gone by evidence.
+            {{ c.openCases === 1 ? 'waits' : 'wait' }}; <RouterLink to="/worklist/together">together</RouterLink> it is
+            fewer decisions.
           </p>
-          <table class="lines">
+          <table class="lines" data-waits>
             <thead>
               <tr>
-                <th>product</th>
-                <th>device</th>
                 <th>why</th>
-                <th class="num">worth</th>
+                <th class="num">wait</th>
+                <th class="num">under way</th>
+                <th class="num">done by evidence</th>
+                <th class="num">came back</th>
               </tr>
             </thead>
             <tbody>
-              <tr v-for="x in c.topCases" :key="x.id">
+              <tr v-for="k in waits" :key="k.kind">
                 <td>
-                  <RouterLink :to="`/worklist?case=${x.id}`">{{ x.product }}</RouterLink>
+                  <RouterLink :to="`/worklist?f=kind%3D${k.kind}`">{{ kinds[k.kind] }}</RouterLink>
                 </td>
-                <td>{{ x.device }}</td>
-                <td>{{ x.kind }}</td>
-                <td class="num">{{ x.amount ? money(x.amount) + ' ' + x.currency : '–' }}</td>
+                <td class="num">
+                  <RouterLink
+                    v-if="k.waits"
+                    :to="`/worklist?f=kind%3D${k.kind}&f=state%3Dopen%7Canswered%7Csilent%7Cfailed`"
+                    >{{ whole(k.waits) }}</RouterLink><template v-else>0</template>
+                </td>
+                <td class="num">{{ whole(k.way) }}</td>
+                <td class="num">{{ whole(k.gone) }}</td>
+                <td class="num">{{ whole(k.back) }}</td>
               </tr>
             </tbody>
           </table>

@@ -115,13 +115,13 @@ const alerts: Record<string, string> = {
             </tr>
           </thead>
           <tbody>
-            <tr v-for="u in p.users" :key="u.who">
+            <tr v-for="u in p.users.slice(0, 6)" :key="u.who">
               <td>{{ u.name || u.who || 'nobody known' }}</td>
               <td class="num" :class="{ short: u.denials }">{{ u.denials }}</td>
               <td class="num">{{ hours(u.hours) }}</td>
               <td class="num soft">{{ u.idle ? hours(u.idle) : '' }}</td>
             </tr>
-            <tr v-for="u in p.sites" :key="'s' + u.who" class="site">
+            <tr v-for="u in p.sites.slice(0, 3)" :key="'s' + u.who" class="site">
               <td>at {{ u.who }}</td>
               <td class="num" :class="{ short: u.denials }">{{ u.denials }}</td>
               <td class="num">{{ hours(u.hours) }}</td>
@@ -134,7 +134,7 @@ const alerts: Record<string, string> = {
         <h2>Longest sessions</h2>
         <table class="lines">
           <tbody>
-            <tr v-for="o in p.longest" :key="o.user + o.start">
+            <tr v-for="o in p.longest.slice(0, 5)" :key="o.user + o.start">
               <td>{{ o.user }}</td>
               <td>{{ moment(o.start) }}</td>
               <td class="num">{{ length(o.seconds) }}</td>
