@@ -132,6 +132,8 @@ func TestPoolFromComplaintToSize(t *testing.T) {
 	says(t, page, "[data-pool]", "denied three mornings in a row")
 	says(t, page, "[data-sizing]", "Go by the replay.")
 	says(t, page, "[data-sizing] tbody", "11")
+	fill(page, `[data-sizing] input[aria-label="what a denial costs"], [data-sizing] [aria-label="what a denial costs"] input`, "40")
+	says(t, page, "[data-cost-curve]", "The least is at")
 	page.MustElementR("[data-sizing] tbody tr", `^\s*10`).MustClick()
 	fill(page, "[data-size-reason]", "one morning in twenty may wait")
 	says(t, page, "[data-sizing] [data-effect]", "at 10 licences replay denies")

@@ -27,7 +27,8 @@ type PoolSizing struct {
 	Why       string         `json:"why"`
 	Seeds     int            `json:"seeds"`
 	Sizes     []PoolSizeView `json:"sizes"`
-	Licence   string         `json:"licence" doc:"price of one licence a year, where a line or the catalogue says"`
+	Licence   string         `json:"licence" doc:"price of one licence, where a line or the catalogue says"`
+	PaidEach  string         `json:"paidEach" enum:"a year,once," doc:"how often that is paid"`
 	Currency  string         `json:"currency"`
 	Suggested int64          `json:"suggested" doc:"the least size at which at most target of the requests are denied"`
 	Target    float64        `json:"target"`
@@ -41,7 +42,7 @@ type PoolSizeView struct {
 	High     float64 `json:"high"`
 	PerDay   float64 `json:"perDay" doc:"denials a day, by replay"`
 	Erlang   float64 `json:"erlang" doc:"share by the formula, at the load of the busiest hours"`
-	Cost     string  `json:"cost" doc:"a year: the licences, and the denials at what one of them costs"`
+	Cost     string  `json:"cost" doc:"the licences at their price, and the denials of a year at what one of them costs"`
 }
 
 // retryWithin is how many seconds after a denial the same user's next request is the same wish.
@@ -55,12 +56,12 @@ func (a *App) PoolSizing(ctx context.Context, id int64, days int, target, denial
 	var events []usage.PoolEvent
 	to := a.Today()
 	from := to - civil.Day(days) + 1
-	price, currency := 0.0, ""
+	price, currency, paid := 0.0, "", ""
 	err := a.DB.View(ctx, func(tx *store.Tx) (err error) {
 		if row, settings, events, err = a.poolEvents(tx, id, from, to); err != nil {
 			return err
 		}
-		price, currency, err = a.priceOfLicence(tx, row.ProductID)
+		price, currency, paid, err = a.priceOfLicence(tx, row.ProductID)
 		return err
 	})
 	if err != nil {
@@ -93,6 +94,11 @@ func (a *App) PoolSizing(ctx context.Context, id int64, days int, target, denial
 		most = max(most, d.Peak)
 	}
 	most = max(most, int64(usage.ErlangSize(out.Load, 0.001))) + 2
+	for limit := 20 * most; most < limit; most += max(1, most/4) { // up to where nearly all are served
+		if denied := usage.Replay(list, most, lengths, 1).Denied; float64(denied) <= min(target, 0.001)*float64(len(list)) {
+			break
+		}
+	}
 	step := max(1, most/40)
 	var sizes []int64
 	for n := step; n <= most; n += step {
@@ -111,7 +117,7 @@ func (a *App) PoolSizing(ctx context.Context, id int64, days int, target, denial
 	}
 	out.Currency = currency
 	if price > 0 {
-		out.Licence = fmt.Sprintf("%.2f", price)
+		out.Licence, out.PaidEach = fmt.Sprintf("%.2f", price), paid
 	}
 	for _, s := range got {
 		v := PoolSizeView{Licences: s.Licences, Share: s.Share, Low: s.ReplayLow, High: s.ReplayHigh, PerDay: s.PerDay, Erlang: s.Erlang}
@@ -175,29 +181,34 @@ func trust(s *PoolSizing) (which, why string) {
 	return "both", "Requests come as at random and both say nearly the same. The formula also speaks for weeks that have not been yet."
 }
 
-// priceOfLicence is what one concurrent licence of a product costs a year: the price of its newest line, else its list price; 0 where neither is known.
-func (a *App) priceOfLicence(tx *store.Tx, product int64) (float64, string, error) {
+// priceOfLicence is what one concurrent licence of a product costs, and how often that is paid: the price of its newest line, else its list price; 0 where neither is known.
+func (a *App) priceOfLicence(tx *store.Tx, product int64) (price float64, currency, paid string, err error) {
 	lines, err := tx.EntitlementsOf([]int64{product})
 	if err != nil {
-		return 0, "", err
+		return 0, "", "", err
 	}
 	for i := len(lines) - 1; i >= 0; i-- {
-		if l := &lines[i]; l.Metric == entitle.Concurrent && l.UnitPrice.Valid {
-			return l.UnitPrice.Decimal.InexactFloat64(), l.Currency, nil
+		l := &lines[i]
+		if l.Metric != entitle.Concurrent || !l.UnitPrice.Valid {
+			continue
 		}
+		if paid = "once"; l.Kind == entitle.Subscription {
+			paid = "a year"
+		}
+		return l.UnitPrice.Decimal.InexactFloat64(), l.Currency, paid, nil
 	}
 	c, err := a.catalogueOf(tx)
 	if err != nil {
-		return 0, "", err
+		return 0, "", "", err
 	}
 	if p := c.Product(product); p != nil {
 		for i := range p.Titles {
 			if t := &p.Titles[i]; t.ListPrice.Valid {
-				return t.ListPrice.Decimal.InexactFloat64(), t.Currency, nil
+				return t.ListPrice.Decimal.InexactFloat64(), t.Currency, "once", nil
 			}
 		}
 	}
-	return 0, "", nil
+	return 0, "", "", nil
 }
 
 // Complain keeps somebody's word that he got no licence.

@@ -4882,7 +4882,7 @@ export interface components {
             was: number;
         };
         PoolSizeView: {
-            /** @description a year: the licences, and the denials at what one of them costs */
+            /** @description the licences at their price, and the denials of a year at what one of them costs */
             cost: string;
             /**
              * Format: double
@@ -4914,13 +4914,18 @@ export interface components {
             currency: string;
             /** Format: int64 */
             days: number;
-            /** @description price of one licence a year, where a line or the catalogue says */
+            /** @description price of one licence, where a line or the catalogue says */
             licence: string;
             /**
              * Format: double
              * @description offered in the busiest hours, in erlangs
              */
             load: number;
+            /**
+             * @description how often that is paid
+             * @enum {string}
+             */
+            paidEach: "a year" | "once" | "";
             /**
              * Format: int64
              * @description denied requests that were made again within minutes: they wanted once

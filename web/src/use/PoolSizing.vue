@@ -9,6 +9,7 @@ import EffectLine from '../components/EffectLine.vue'
 import LongWait from '../components/LongWait.vue'
 import { money, whole } from '../lib/format'
 import { useSession } from '../lib/session'
+import CostCurve from './CostCurve.vue'
 import SizingCurve from './SizingCurve.vue'
 
 /** The right size of a pool: what its requests would have met at other sizes, and what the formula says; a size is decided on with its reason. */
@@ -86,7 +87,14 @@ function stop() {
       >
       <label class="soft"
         >a denial costs
-        <InputNumber v-model="denial" :min="0" :max="100000" size="small" input-class="few" />
+        <InputNumber
+          v-model="denial"
+          aria-label="what a denial costs"
+          :min="0"
+          :max="100000"
+          size="small"
+          input-class="few"
+        />
         {{ s?.currency }}</label
       >
     </div>
@@ -112,6 +120,13 @@ function stop() {
             formula takes requests to come at random at {{ s.load.toFixed(1) }} erlangs, the load of {{ s.busyHours }},
             and whoever is denied to go away.
           </figcaption>
+          <CostCurve
+            v-if="denial > 0 && Number(s.licence)"
+            :sizing="s"
+            :denial="asked.denialCost"
+            :chosen="chosen"
+            @choose="(n) => (chosen = n)"
+          />
         </figure>
         <div class="scrolls">
           <table class="lines sizes">
@@ -122,7 +137,7 @@ function stop() {
                 <th class="num">spread</th>
                 <th class="num">a day</th>
                 <th class="num">formula</th>
-                <th class="num">cost a year</th>
+                <th class="num">cost</th>
               </tr>
             </thead>
             <tbody>
