@@ -70,6 +70,11 @@ func (a *App) Check(ctx context.Context) ([]string, error) {
 		wrong = append(wrong, releases...)
 		more, err := a.checkEvidence(tx)
 		wrong = append(wrong, more...)
+		if err != nil {
+			return err
+		}
+		more, err = a.checkUse(tx)
+		wrong = append(wrong, more...)
 		return err
 	})
 	return wrong, err

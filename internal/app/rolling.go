@@ -34,6 +34,7 @@ type roller struct {
 	titles   map[int64]policy.Title
 	meter    *meter
 	devices  map[int64]*store.DeviceFacts
+	zones    map[int64]string // by device, the zone whose days its use was rolled up by
 	sessions civil.Day
 	events   civil.Day
 }
@@ -62,11 +63,18 @@ func (a *App) newRoller(tx *store.Tx) (*roller, error) {
 		return nil, err
 	}
 	for _, n := range names {
-		if r.names[n.ID] = productOfUse(c, n); r.names[n.ID] != 0 {
-			if p := c.Product(r.names[n.ID]); p != nil {
-				r.titles[p.ID] = policyTitle(p)
+		r.names[n.ID] = productOfUse(c, n)
+		if p := c.Product(r.names[n.ID]); p != nil {
+			r.titles[p.ID] = policyTitle(p)
+		}
+		if !tx.ReadOnly() && n.RolledAs != r.names[n.ID] {
+			if err := tx.UseNameMeans(n.ID, r.names[n.ID], n.RolledAs >= 0); err != nil {
+				return nil, err
 			}
 		}
+	}
+	if r.zones, err = tx.UseZones(); err != nil {
+		return nil, err
 	}
 	devices, err := tx.AllDevices(r.now)
 	if err != nil {
@@ -85,13 +93,31 @@ const byEvents = int64(math.MaxInt64)
 // roll brings the runs and days of one device in line with its events and sessions. since is the earliest start of a session that came or changed, or byEvents; days before it stay as they are.
 func (r *roller) roll(device, since int64) error {
 	d := r.devices[device]
-	if d == nil {
-		return nil
+	waited, err := r.tx.TakeUseDue(device, byEvents)
+	if err != nil || d == nil {
+		return err
 	}
+	since = min(since, waited)
 	zone := r.settings.zone(d.Site)
+	if was := r.zones[device]; was != zone.String() {
+		if was != "" {
+			since = 0 // its days are others now
+		}
+		if err := r.tx.PutUseZone(device, zone.String()); err != nil {
+			return err
+		}
+	}
 	events, err := r.tx.ProcessEvents(device)
 	if err != nil {
 		return err
+	}
+	for _, e := range events {
+		if e.At > r.now { // it waits for its time
+			if err := r.tx.MarkUseDue(device, byEvents, e.At); err != nil {
+				return err
+			}
+			break
+		}
 	}
 	var names []int64
 	if len(events) > 0 {
@@ -102,6 +128,13 @@ func (r *roller) roll(device, since int64) error {
 		}
 		if made != 0 {
 			since = min(since, made)
+		}
+		for i := range p.Sessions {
+			if x := &p.Sessions[i]; x.Open { // without a word of its end it is cut in time
+				if err := r.tx.MarkUseDue(device, byEvents, x.Start+longestRun+1); err != nil {
+					return err
+				}
+			}
 		}
 		names = gone
 	}
@@ -119,7 +152,10 @@ func (r *roller) roll(device, since int64) error {
 	for _, s := range sessions {
 		names = append(names, s.Program)
 		s.Title = r.names[s.Program]
-		if s.End > r.now { // a clock that is ahead: what lies in the future has not been
+		if s.End > r.now { // a clock that is ahead: what lies in the future has not been, and waits for its time
+			if err := r.tx.MarkUseDue(device, s.Start, s.End); err != nil {
+				return err
+			}
 			s.End, s.Open = max(s.Start, r.now), true
 		}
 		if s.Start > r.now {
@@ -161,7 +197,7 @@ func (a *App) rollUse(tx *store.Tx, devices map[int64]int64) error {
 		return err
 	}
 	for _, d := range slices.Sorted(maps.Keys(devices)) {
-		if err := errors.Join(tx.Context().Err(), r.roll(d, devices[d]), tx.UseRolled(d)); err != nil {
+		if err := errors.Join(tx.Context().Err(), r.roll(d, devices[d])); err != nil {
 			return err
 		}
 	}
@@ -171,12 +207,61 @@ func (a *App) rollUse(tx *store.Tx, devices map[int64]int64) error {
 // rollStep is how many devices are rolled up before others may write.
 const rollStep = 500
 
+// rollsAnew marks the devices whose days of use rest on another zone or another meaning of a name than now.
+func (a *App) rollsAnew(ctx context.Context) error {
+	changed := false
+	var moved []int64
+	err := a.DB.View(ctx, func(tx *store.Tx) error {
+		names, err := tx.AllUseNames()
+		if err != nil || len(names) == 0 {
+			return err
+		}
+		c, err := a.catalogueOf(tx)
+		if err != nil {
+			return err
+		}
+		for _, n := range names {
+			changed = changed || n.RolledAs >= 0 && n.RolledAs != productOfUse(c, n)
+		}
+		settings, err := loadSettings(tx)
+		if err != nil {
+			return err
+		}
+		zones, err := tx.UseZones()
+		if err != nil {
+			return err
+		}
+		devices, err := tx.AllDevices(a.Clock.Now().Unix())
+		for i := range devices {
+			if was := zones[devices[i].ID]; was != "" && was != settings.zone(devices[i].Site).String() {
+				moved = append(moved, devices[i].ID)
+			}
+		}
+		return err
+	})
+	if err != nil || !changed && len(moved) == 0 {
+		return err
+	}
+	return a.DB.Update(ctx, func(tx *store.Tx) error {
+		for _, d := range moved {
+			if err := tx.MarkUseDue(d, 0, 0); err != nil {
+				return err
+			}
+		}
+		_, err := a.newRoller(tx)
+		return err
+	})
+}
+
 // rollDue rolls up the devices that scans have marked, some at a time.
 func (a *App) rollDue(ctx context.Context) error {
+	if err := a.rollsAnew(ctx); err != nil {
+		return err
+	}
 	for done := 0; ; done += rollStep {
 		var due map[int64]int64
 		if err := a.DB.View(ctx, func(tx *store.Tx) (err error) {
-			due, err = tx.UseDue(rollStep)
+			due, err = tx.UseDue(rollStep, a.Clock.Now().Unix())
 			return err
 		}); err != nil || len(due) == 0 {
 			return err

@@ -128,5 +128,5 @@ func (t *taker) use(device, at int64, s *formats.Scan) error {
 	for _, x := range s.Sessions {
 		since = min(since, x.Start.Unix())
 	}
-	return t.tx.MarkUseDue(device, since)
+	return t.tx.MarkUseDue(device, since, 0)
 }

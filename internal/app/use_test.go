@@ -123,6 +123,20 @@ func TestDaysOfSites(t *testing.T) {
 	if !reflect.DeepEqual(got, want) {
 		t.Errorf("%v", got)
 	}
+	// A site that turns out to lie in another zone, and a name that comes to mean another title: what was rolled up follows by itself.
+	take(t, a, formats.ProcessEvents, eventHeader, "D1,start,2026-10-20T10:00:00Z,6,gauge.exe,u1,,", "D1,stop,2026-10-20T11:00:00Z,6,gauge.exe,u1,,", "D1,start,2026-10-20T10:30:00Z,7,other.exe,u1,,", "D1,stop,2026-10-20T11:30:00Z,7,other.exe,u1,,")
+	if err := a.SetSiteZone(context.Background(), "Quay", "Pacific/Auckland"); err != nil {
+		t.Fatal(err)
+	}
+	take(t, a, formats.Titles, "publisher,product,aliases", "Dunlaw,Gauge,gauge.exe|gaugex.exe|other.exe", "Dunlaw,Other,another.exe")
+	if wrong, err := a.Check(context.Background()); err != nil || len(wrong) > 0 {
+		t.Errorf("%v, %v", wrong, err)
+	}
+	want = map[string]string{"D1 gauge.exe 2026-10-20 u1": "3600 s, 0 worked, 1 runs", "D1 other.exe 2026-10-20 u1": "0 s, 0 worked, 1 runs", "D1 other.exe 2026-10-21 u1": "1800 s, 0 worked, 0 runs", // midnight is at 11:00 UTC
+		"D1 gauge.exe 2026-10-25 u1": "46800 s, 0 worked, 1 runs", "D1 gauge.exe 2026-10-26 u1": "43200 s, 0 worked, 0 runs", "D2 gauge.exe 2026-10-25 u2": "86400 s, 0 worked, 1 runs"}
+	if got := dayRows(t, a); !reflect.DeepEqual(got, want) {
+		t.Errorf("%v", got)
+	}
 }
 
 // Floods, clocks in the future and machines that nobody knows: nothing is invented, nothing is lost.
@@ -147,7 +161,7 @@ func TestBadEvents(t *testing.T) {
 		t.Errorf("%+v, %v", m, err)
 	}
 	clock.now = time.Date(2026, 8, 2, 8, 0, 0, 0, time.UTC) // the time of what came early
-	take(t, a, formats.ProcessEvents, eventHeader, "D1,boot,2026-08-01T18:00:00Z,,,,,")
+	renew(t, a)
 	if got := dayRows(t, a); got["D1 gauge.exe 2026-08-01 u1"] != "1800 s, 0 worked, 1 runs" {
 		t.Errorf("%v", got)
 	}

@@ -67,7 +67,7 @@ func TestAFileOfTheVersionBefore(t *testing.T) {
 		if err != nil || len(policies) != 1 || !policies[0].Hours.Always() || policies[0].Until.Known() {
 			t.Errorf("%+v, %v", policies, err)
 		}
-		due, err := tx.UseDue(10)
+		due, err := tx.UseDue(10, 1000)
 		if err != nil || len(due) != 1 || due[7] != 100 {
 			t.Errorf("%v, %v", due, err)
 		}

@@ -3,6 +3,7 @@ package store
 import (
 	"database/sql"
 	"encoding/json"
+	"errors"
 
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/policy"
@@ -197,15 +198,46 @@ func (tx *Tx) EachUseDay(names []int64, from, until civil.Day, fn func(UseDayRow
 	})
 }
 
-// MarkUseDue notes that the runs of a device are to be rolled up, from a start on.
-func (tx *Tx) MarkUseDue(device, since int64) error {
-	_, err := tx.exec("INSERT INTO use_due(device_id, since) VALUES (?, ?) ON CONFLICT DO UPDATE SET since = min(since, excluded.since)", device, since)
+// MarkUseDue notes that the runs of a device are to be rolled up, from a start on, at a time or later.
+func (tx *Tx) MarkUseDue(device, since, after int64) error {
+	_, err := tx.exec("INSERT INTO use_due(device_id, since, after) VALUES (?, ?, ?) ON CONFLICT DO UPDATE SET since = min(since, excluded.since), after = min(after, excluded.after)", device, since, after)
 	return err
 }
 
-// UseDue lists up to n devices whose runs are to be rolled up, each with the start from which on.
-func (tx *Tx) UseDue(n int) (map[int64]int64, error) {
-	rows, err := tx.QueryContext(tx.ctx, "SELECT device_id, since FROM use_due ORDER BY device_id LIMIT ?", n)
+// UseNameMeans notes which product a name means from now on, and that the devices which have runs of it are to be rolled up anew where it meant another.
+func (tx *Tx) UseNameMeans(name, product int64, anew bool) error {
+	if _, err := tx.exec("UPDATE use_name SET product_id = ? WHERE id = ?", product, name); err != nil || !anew {
+		return err
+	}
+	_, err := tx.exec("INSERT INTO use_due(device_id, since) SELECT device_id, min(started_at) FROM use_session WHERE name_id = ? GROUP BY device_id ON CONFLICT DO UPDATE SET since = min(since, excluded.since), after = 0", name)
+	return err
+}
+
+// UseZones gives the zones whose days the devices' use was rolled up by.
+func (tx *Tx) UseZones() (map[int64]string, error) {
+	rows, err := tx.QueryContext(tx.ctx, "SELECT device_id, zone FROM use_zone")
+	if err != nil {
+		return nil, err
+	}
+	out := map[int64]string{}
+	return out, each(rows, func() error {
+		var device int64
+		var zone string
+		err := rows.Scan(&device, &zone)
+		out[device] = zone
+		return err
+	})
+}
+
+// PutUseZone notes the zone whose days a device's use was rolled up by.
+func (tx *Tx) PutUseZone(device int64, zone string) error {
+	_, err := tx.exec("INSERT INTO use_zone(device_id, zone) VALUES (?1, ?2) ON CONFLICT DO UPDATE SET zone = ?2", device, zone)
+	return err
+}
+
+// UseDue lists up to n devices whose runs are to be rolled up by a time, each with the start from which on.
+func (tx *Tx) UseDue(n int, by int64) (map[int64]int64, error) {
+	rows, err := tx.QueryContext(tx.ctx, "SELECT device_id, since FROM use_due WHERE after <= ? ORDER BY device_id LIMIT ?", by, n)
 	if err != nil {
 		return nil, err
 	}
@@ -218,10 +250,13 @@ func (tx *Tx) UseDue(n int) (map[int64]int64, error) {
 	})
 }
 
-// UseRolled notes that the runs of a device are rolled up.
-func (tx *Tx) UseRolled(device int64) error {
-	_, err := tx.exec("DELETE FROM use_due WHERE device_id = ?", device)
-	return err
+// TakeUseDue takes a device off the list of those that are to be rolled up, and says from which start on it was to be: none where it was not on it.
+func (tx *Tx) TakeUseDue(device, none int64) (since int64, err error) {
+	err = tx.QueryRowContext(tx.ctx, "DELETE FROM use_due WHERE device_id = ? RETURNING since", device).Scan(&since)
+	if errors.Is(err, sql.ErrNoRows) {
+		return none, nil
+	}
+	return since, err
 }
 
 // ForgetUse deletes events before one time, runs that ended before another, and days before a third. It returns how many of each went.

@@ -39,11 +39,12 @@ func (tx *Tx) EachSessionOf(names []int64, from, to int64, fn func(SessionRow) e
 type UseNameRow struct {
 	ID                int64
 	FileName, Product string
+	RolledAs          int64 // the product that it meant when days of use were rolled up, -1 for not yet
 }
 
 // AllUseNames reads all names that sessions use.
 func (tx *Tx) AllUseNames() ([]UseNameRow, error) {
-	return query(tx, func(r *sql.Rows, v *UseNameRow) error { return r.Scan(&v.ID, &v.FileName, &v.Product) }, "SELECT id, file_name, product FROM use_name")
+	return query(tx, func(r *sql.Rows, v *UseNameRow) error { return r.Scan(&v.ID, &v.FileName, &v.Product, &v.RolledAs) }, "SELECT id, file_name, product, product_id FROM use_name")
 }
 
 // LastUseRow is a last use as scans reported it.

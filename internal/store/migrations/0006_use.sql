@@ -20,6 +20,9 @@ CREATE TABLE use_day (
   PRIMARY KEY (name_id, device_id, day, person_code)
 ) WITHOUT ROWID;
 CREATE TABLE use_seen (device_id INTEGER NOT NULL, day INTEGER NOT NULL, PRIMARY KEY (device_id, day)) WITHOUT ROWID;
+-- What days of use were rolled up by: the product that a name meant (-1 is not yet), and the zone of a device.
+ALTER TABLE use_name ADD COLUMN product_id INTEGER NOT NULL DEFAULT -1;
+CREATE TABLE use_zone (device_id INTEGER PRIMARY KEY, zone TEXT NOT NULL);
 -- How much of what events spoke of was not seen whole, by device.
 CREATE TABLE use_lost (device_id INTEGER PRIMARY KEY, starts INTEGER NOT NULL, strays INTEGER NOT NULL, cut INTEGER NOT NULL, future INTEGER NOT NULL);
 -- Which titles are metered on which devices; none is all on all.
@@ -27,9 +30,9 @@ CREATE TABLE metering (
   id INTEGER PRIMARY KEY, product_id INTEGER NOT NULL, publisher TEXT NOT NULL, category TEXT NOT NULL, group_name TEXT NOT NULL, condition TEXT NOT NULL, stance TEXT NOT NULL, from_day INTEGER NOT NULL, note TEXT NOT NULL,
   author TEXT NOT NULL, at INTEGER NOT NULL, ended_at INTEGER NOT NULL DEFAULT 0, ended_by TEXT NOT NULL DEFAULT ''
 );
--- Devices whose runs are to be rolled up into days.
-CREATE TABLE use_due (device_id INTEGER PRIMARY KEY, since INTEGER NOT NULL);
-INSERT INTO use_due SELECT device_id, min(started_at) FROM use_session GROUP BY device_id;
+-- Devices whose runs are to be rolled up, from the earliest start of one that came; not before a time, where what came lies in the future.
+CREATE TABLE use_due (device_id INTEGER PRIMARY KEY, since INTEGER NOT NULL, after INTEGER NOT NULL DEFAULT 0);
+INSERT INTO use_due(device_id, since) SELECT device_id, min(started_at) FROM use_session GROUP BY device_id;
 
 -- Pools: seconds of work of a return (-1 where the server does not say), sums by days, and what was decided about a size.
 ALTER TABLE pool ADD COLUMN zone TEXT NOT NULL DEFAULT '';
