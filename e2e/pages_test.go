@@ -29,7 +29,7 @@ var pages = []struct{ path, selector, text string }{
 	{"/evidence/find?name=*.exe", "[data-found]", "devices"},
 	{"/evidence/changes", "tbody tr", "installed"},
 	{"/evidence/changes?rules=yes", "[data-rule-form]", "ip address"},
-	{"/evidence/changes/mail", ".page", "No mail was written yet"},
+	{"/evidence/changes/mail", "tbody tr", "Do you still need it?"},
 	{"/evidence/groups?group=new", "[data-box]", "all of these hold"},
 	{"/evidence/scans", "[data-plan]", "Vessels"},
 	{"/evidence/people", ".page", "Nobody has joined"},

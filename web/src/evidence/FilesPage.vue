@@ -334,34 +334,36 @@ async function act(what: () => Promise<unknown>, done: string) {
       </ListTable>
     </div>
     <h2>Taken in before</h2>
-    <table class="lines">
-      <thead>
-        <tr>
-          <th>when</th>
-          <th>file</th>
-          <th>kind</th>
-          <th>by</th>
-          <th class="num">lines</th>
-          <th class="num">new</th>
-          <th class="num">changed</th>
-          <th class="num">gone</th>
-          <th class="num">put aside</th>
-        </tr>
-      </thead>
-      <tbody>
-        <tr v-for="i in imports.data.value" :key="i.id">
-          <td>{{ moment(i.at) }}</td>
-          <td>{{ i.file }}</td>
-          <td>{{ i.kind }}</td>
-          <td>{{ i.author }}</td>
-          <td class="num">{{ whole(i.lines) }}</td>
-          <td class="num">{{ whole(i.added) }}</td>
-          <td class="num">{{ whole(i.changed) }}</td>
-          <td class="num">{{ whole(i.gone) }}</td>
-          <td class="num">{{ whole(i.setAside) }}</td>
-        </tr>
-      </tbody>
-    </table>
+    <div class="scrolls">
+      <table class="lines">
+        <thead>
+          <tr>
+            <th>when</th>
+            <th>file</th>
+            <th>kind</th>
+            <th>by</th>
+            <th class="num">lines</th>
+            <th class="num">new</th>
+            <th class="num">changed</th>
+            <th class="num">gone</th>
+            <th class="num">put aside</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="i in imports.data.value" :key="i.id">
+            <td>{{ moment(i.at) }}</td>
+            <td>{{ i.file }}</td>
+            <td>{{ i.kind }}</td>
+            <td>{{ i.author }}</td>
+            <td class="num">{{ whole(i.lines) }}</td>
+            <td class="num">{{ whole(i.added) }}</td>
+            <td class="num">{{ whole(i.changed) }}</td>
+            <td class="num">{{ whole(i.gone) }}</td>
+            <td class="num">{{ whole(i.setAside) }}</td>
+          </tr>
+        </tbody>
+      </table>
+    </div>
   </div>
 </template>
 
