@@ -141,7 +141,7 @@ func (a *App) Answer(ctx context.Context, key string, id int64, needed bool, not
 		}
 		if open == 0 && q.EndedAt == 0 {
 			q.EndedAt = now
-			if _, err := tx.CallBackMail(q.ID); err != nil { // a reminder that waits is not wanted any more
+			if err := tx.CallBackMail(q.ID); err != nil { // a reminder that waits is not wanted any more
 				return err
 			}
 			if err := tx.PutQuestion(q); err != nil {

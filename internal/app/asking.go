@@ -141,12 +141,15 @@ func (w *caseWorker) callBack(c *store.Case) error {
 	if err != nil {
 		return err
 	}
-	left, err := w.tx.CallBackMail(id)
+	left, err := w.tx.MailLeft(id)
 	if err != nil {
 		return err
 	}
 	if left > 0 {
 		return refuseCase("the mail has left the house: open the case again instead, and tell the user")
+	}
+	if err := w.tx.CallBackMail(id); err != nil {
+		return err
 	}
 	c.AnswerBy = 0
 	if err := w.tx.DropAsking(id, c.ID); err != nil {
@@ -192,7 +195,7 @@ func (a *App) endAsking(tx *store.Tx, id int64) error {
 		return err
 	}
 	q.EndedAt = a.Clock.Now().Unix()
-	if _, err := tx.CallBackMail(question); err != nil {
+	if err := tx.CallBackMail(question); err != nil {
 		return err
 	}
 	return tx.PutQuestion(q)

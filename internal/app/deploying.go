@@ -73,6 +73,11 @@ func (a *App) orderOf(tx *store.Tx, c *store.Case, id int64) (Order, error) {
 		o.Names = nil
 		return o, nil
 	}
+	if c.Kind == casework.EndOfLife { // other releases of the product stay
+		if o.Names, err = tx.NamesToGo(c.Device, c.Product); err != nil {
+			return o, err
+		}
+	}
 	if len(o.Names) == 0 {
 		return o, errors.New("the newest evidence has no install of it any more")
 	}

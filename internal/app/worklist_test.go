@@ -609,3 +609,43 @@ func TestSavingsAndTheSeatThatBecomesFree(t *testing.T) {
 		t.Errorf("%+v, %v", page.Rows, err)
 	}
 }
+
+// Work of an end of support takes off the release that is to go, and no other.
+func TestEndOfSupportTakesOffItsRelease(t *testing.T) {
+	ctx := context.Background()
+	a, clock, _, d := house(t, 1)
+	take(t, a, formats.Titles, "publisher,product,version,licence_model,end_of_life", "Grim,Relay,3,free,2026-03-31", "Grim,Relay,4,free,")
+	take(t, a, formats.Installs, installHeader, "D0,Ostwick,Derby,1,,scan,2026-06-29T12:00:00Z", "D0,Grim,Relay 3,3.1,,scan,2026-06-29T12:00:00Z", "D0,Grim,Relay 4,4.0,,scan,2026-06-29T12:00:00Z")
+	renew(t, a)
+	page, err := a.Releases(ctx, store.ListQuery{Filters: map[string]string{"product": "Relay", "version": "3"}})
+	if err != nil || len(page.Rows) != 1 {
+		t.Fatal(page.Rows, err)
+	}
+	if _, err := a.PutPlan(ctx, PlanDraft{Title: page.Rows[0].ID, What: "move", ToProduct: page.Rows[0].ProductID, ToVersion: "4", Due: a.Today() + 30, Owner: "Workshop"}, "w"); err != nil {
+		t.Fatal(err)
+	}
+	renew(t, a)
+	var c store.Case
+	for _, x := range casesOf(t, a) {
+		if x.Kind == casework.EndOfLife {
+			c = x
+		}
+	}
+	if c.ID == 0 || !strings.Contains(strings.Join(c.Proof, " "), "ended on 2026-03-31") || !strings.Contains(strings.Join(c.Proof, " "), "to move to Relay 4") {
+		t.Fatalf("%+v", c)
+	}
+	do(t, a, "w", CaseDeed{IDs: []int64{c.ID}, Act: casework.Agree})
+	do(t, a, "w", CaseDeed{IDs: []int64{c.ID}, Act: casework.Send})
+	pass(t, a, clock, time.Hour)
+	if len(d.taken) != 1 || len(d.taken[0].Names) != 1 || d.taken[0].Names[0] != "Relay 3" {
+		t.Fatalf("%+v", d.taken)
+	}
+	clock.now = clock.now.Add(2 * time.Hour)
+	take(t, a, formats.Installs, installHeader, "D0,Ostwick,Derby,1,,scan,2026-06-30T10:30:00Z", "D0,Grim,Relay 4,4.0,,scan,2026-06-30T10:30:00Z")
+	renew(t, a)
+	for _, x := range casesOf(t, a) {
+		if x.ID == c.ID && x.State != casework.Gone {
+			t.Errorf("%+v", x)
+		}
+	}
+}

@@ -227,12 +227,15 @@ func (tx *Tx) MailPage(q ListQuery) (Page[Mail], error) {
 	return l.page(tx, q)
 }
 
-// CallBackMail takes back the mail of a question that has not left. It reports how many have left already.
-func (tx *Tx) CallBackMail(question int64) (left int64, err error) {
-	if _, err = tx.exec("DELETE FROM mail WHERE question_id = ? AND sent_at = 0 AND tries = 0", question); err != nil {
-		return 0, err
-	}
-	err = tx.QueryRowContext(tx.ctx, "SELECT count(*) FROM mail WHERE question_id = ?", question).Scan(&left)
+// CallBackMail takes back the mail of a question that has not left.
+func (tx *Tx) CallBackMail(question int64) error {
+	_, err := tx.exec("DELETE FROM mail WHERE question_id = ? AND sent_at = 0 AND tries = 0", question)
+	return err
+}
+
+// MailLeft counts the mail of a question that has left, or may have.
+func (tx *Tx) MailLeft(question int64) (left int64, err error) {
+	err = tx.QueryRowContext(tx.ctx, "SELECT count(*) FROM mail WHERE question_id = ? AND (sent_at <> 0 OR tries > 0)", question).Scan(&left)
 	return left, err
 }
 

@@ -124,3 +124,10 @@ func (tx *Tx) NamesOnDevice(device, product int64) (code, name string, raw []str
 		WHERE i.device_id = ? AND i.until IS NULL AND n.product_id = ? ORDER BY r.name`, device, product)
 	return
 }
+
+// NamesToGo lists the raw names under which those releases of a product are on a device now that it is planned to move off or to remove.
+func (tx *Tx) NamesToGo(device, product int64) ([]string, error) {
+	return query(tx, func(r *sql.Rows, v *string) error { return r.Scan(v) }, `SELECT DISTINCT r.name FROM install i JOIN record r ON r.id = i.record_id JOIN recognition n ON n.record_id = r.id JOIN title t ON t.id = n.title_id
+		JOIN release_plan p ON p.product_id = t.product_id AND p.edition = t.edition AND p.version = t.version AND p.ended_at = 0 AND p.what IN ('move', 'remove')
+		WHERE i.device_id = ? AND i.until IS NULL AND n.product_id = ? ORDER BY r.name`, device, product)
+}
