@@ -96,3 +96,26 @@ func TestLessDataNeverMakesUnused(t *testing.T) {
 		}
 	}
 }
+
+// A program that runs through the night on which the clock is changed runs 23 hours, or 25, on that day (IANA data, in two zones that change on different days).
+func TestDaysOnWhichTheClockIsChanged(t *testing.T) {
+	for _, c := range []struct {
+		zone, day string
+		hours     int64
+	}{{"Europe/Oslo", "2026-03-29", 23}, {"Europe/Oslo", "2026-10-25", 25}, {"Europe/Oslo", "2026-11-01", 24}, {"America/St_Johns", "2026-03-08", 23}, {"America/St_Johns", "2026-11-01", 25}, {"America/St_Johns", "2026-10-25", 24}} {
+		loc, err := time.LoadLocation(c.zone)
+		if err != nil {
+			t.Fatal(err)
+		}
+		day := civil.MustParse(c.day)
+		start, end := day.Start(loc), (day + 1).Start(loc)
+		got := Days(start.Add(-time.Hour), end.Add(time.Hour), loc)
+		if len(got) != 3 || got[0].Seconds != 3600 || got[1] != (DayUse{day, c.hours * 3600}) || got[2].Seconds != 3600 {
+			t.Errorf("%s, %s: %v", c.zone, c.day, got)
+		}
+		rolled := Roll([]Session{{Program: 1, User: "u", Start: start.Unix(), End: end.Unix()}}, loc)
+		if len(rolled) != 1 || rolled[0].Run != c.hours*3600 {
+			t.Errorf("%s, %s: %+v", c.zone, c.day, rolled)
+		}
+	}
+}
