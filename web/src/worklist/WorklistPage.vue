@@ -25,7 +25,7 @@ const id = computed(() => Number(route.query.case ?? 0))
 const columns = computed<ListColumn[]>(() => [
   { key: 'product', label: 'product', fixed: true },
   { key: 'publisher', label: 'publisher', width: '10rem', hidden: true },
-  { key: 'about', label: 'on, of or in', width: '9.6rem' },
+  { key: 'about', label: 'about', width: '9.6rem' },
   { key: 'user', label: 'user', width: '5rem', hidden: id.value > 0 },
   { key: 'unit', label: 'unit', width: '10rem', hidden: true },
   { key: 'kind', label: 'why', width: '8rem' },
