@@ -233,24 +233,6 @@ func (a *App) SaveGroup(ctx context.Context, draft GroupDraft, who string) (int6
 	return id, err
 }
 
-// keepsItsName refuses a new name for a group that something asks for by its name.
-func keepsItsName(tx *store.Tx, draft GroupDraft) error {
-	groups, err := tx.DeviceGroups()
-	if err != nil {
-		return err
-	}
-	users, err := groupUsers(tx, groups)
-	if err != nil {
-		return err
-	}
-	for _, g := range groups {
-		if g.ID == draft.ID && g.Name != draft.Name && len(users[g.Name]) > 0 {
-			return fmt.Errorf("%s rests on the group %q: it keeps its name", strings.Join(users[g.Name], "; "), g.Name)
-		}
-	}
-	return nil
-}
-
 // DropGroup deletes a group that nothing rests on.
 func (a *App) DropGroup(ctx context.Context, id int64, who string) error {
 	return a.DB.Update(ctx, func(tx *store.Tx) error {
@@ -274,44 +256,6 @@ func (a *App) DropGroup(ctx context.Context, id int64, who string) error {
 		}
 		return tx.Note(a.Clock.Now(), who, "deleted a group", groups[i].Name, "")
 	})
-}
-
-// groupUsers says what rests on each group.
-func groupUsers(tx *store.Tx, groups []store.DeviceGroup) (map[string][]string, error) {
-	out := map[string][]string{}
-	for _, g := range groups {
-		for _, other := range g.Condition.Groups() {
-			out[other] = append(out[other], "the group "+g.Name)
-		}
-	}
-	policies, err := tx.Policies()
-	if err != nil {
-		return nil, err
-	}
-	for _, p := range policies {
-		for _, g := range p.Group.Groups() {
-			out[g] = append(out[g], fmt.Sprintf("a stance (%s, %s)", p.Stance, p.Reason))
-		}
-	}
-	schedules, err := tx.Schedules()
-	if err != nil {
-		return nil, err
-	}
-	for _, s := range schedules {
-		if s.Group != "" {
-			out[s.Group] = append(out[s.Group], "the schedule "+s.Name)
-		}
-	}
-	rules, err := tx.ChangeRules()
-	if err != nil {
-		return nil, err
-	}
-	for _, r := range rules {
-		if r.Group != "" {
-			out[r.Group] = append(out[r.Group], "a rule for changes")
-		}
-	}
-	return out, nil
 }
 
 // DeviceGroups lists the groups that people made.
