@@ -199,7 +199,7 @@ func TestReclaimRuleAndRetention(t *testing.T) {
 	page.MustElement("[data-reclaim-form] [data-effect]").MustClick()
 	row(t, page, "Dunlaw Tools Bollardkit", "never")
 	page.MustNavigate(url + "/use/measured")
-	fill(page, "[data-day-days] input, input[data-day-days]", "60")
+	fill(page, "[data-kept='days'] input, input[data-kept='days']", "60")
 	page.MustElement("[data-keep]").MustClick()
 	says(t, page, "[data-says]", "but days of use are kept for 60")
 }

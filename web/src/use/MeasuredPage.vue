@@ -21,6 +21,11 @@ const m = computed(() => measured.data.value)
 const scope = ref<Scope>(noScope())
 const on = ref(true)
 const note = ref('')
+const keeping = [
+  { of: 'events', days: 'eventDays', word: 'raw events of processes' },
+  { of: 'sessions', days: 'sessionDays', word: 'runs of programs' },
+  { of: 'days', days: 'dayDays', word: 'days of use' },
+] as const
 const kept = ref({ eventDays: 14, sessionDays: 90, dayDays: 800 })
 watch(m, (v) => v && (kept.value = { eventDays: v.eventDays, sessionDays: v.sessionDays, dayDays: v.dayDays }), {
   immediate: true,
@@ -126,48 +131,19 @@ const keep = () => run(() => ask(api.PUT('/api/metering/kept', { body: kept.valu
         <h2>How long it is kept</h2>
         <table class="lines">
           <tbody>
-            <tr>
-              <td>raw events of processes</td>
-              <td class="num">{{ whole(m.events) }}</td>
+            <tr v-for="k in keeping" :key="k.of">
+              <td>{{ k.word }}</td>
+              <td class="num">{{ whole(m[k.of]) }}</td>
               <td>
                 <InputNumber
-                  v-model="kept.eventDays"
+                  v-model="kept[k.days]"
                   :min="1"
                   :max="4000"
                   size="small"
                   input-class="few"
                   :disabled="!mayRun"
-                />
-                days
-              </td>
-            </tr>
-            <tr>
-              <td>runs of programs</td>
-              <td class="num">{{ whole(m.sessions) }}</td>
-              <td>
-                <InputNumber
-                  v-model="kept.sessionDays"
-                  :min="1"
-                  :max="4000"
-                  size="small"
-                  input-class="few"
-                  :disabled="!mayRun"
-                />
-                days
-              </td>
-            </tr>
-            <tr>
-              <td>days of use</td>
-              <td class="num">{{ whole(m.days) }}</td>
-              <td>
-                <InputNumber
-                  v-model="kept.dayDays"
-                  :min="1"
-                  :max="4000"
-                  size="small"
-                  input-class="few"
-                  :disabled="!mayRun"
-                  data-day-days
+                  :aria-label="`days to keep ${k.word}`"
+                  :data-kept="k.of"
                 />
                 days
               </td>
