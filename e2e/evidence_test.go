@@ -3,6 +3,7 @@ package e2e
 import (
 	"os"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"testing"
 
@@ -15,11 +16,7 @@ func choose(t *testing.T, box *rod.Element, label, option string) {
 	t.Helper()
 	box.MustElement(`[aria-label="` + label + `"]`).MustClick()
 	page := box.Page()
-	el, err := page.ElementByJS(rod.Eval(`(o) => [...document.querySelectorAll('[role="option"]')].find((e) => e.textContent.trim() === o) ?? null`, option))
-	if err != nil {
-		t.Fatalf("%s cannot be chosen for %s: %v", option, label, err)
-	}
-	el.MustWaitStable().MustClick()
+	press(t, page, `[role="option"]`, "^"+regexp.QuoteMeta(option)+"$")
 	if err := page.Wait(rod.Eval(`() => !document.querySelector('[role="listbox"]')`)); err != nil {
 		t.Fatalf("the choices of %s stay open: %v", label, err)
 	}
@@ -42,10 +39,10 @@ func TestMapAForeignFile(t *testing.T) {
 	says(t, page, "[data-map]", "a word for the device")
 	says(t, page, `[data-column="rel."]`, "keep it as a custom field")
 	choose(t, page.MustElement(`[data-column="rel."]`), "what rel. is here", "version")
-	page.MustElement("[data-mapped]").MustClick()
+	press(t, page, "[data-mapped]")
 	says(t, page, `[data-file="old inventory.csv"]`, "not stored yet")
 	says(t, page, ".drop", "it has 2 fields and the header has 5")
-	page.MustElement("[data-take]").MustClick()
+	press(t, page, "[data-take]")
 	says(t, page, `[data-file="old inventory.csv"]`, "taken in")
 	sendFile(t, page, "newer inventory.csv", "Vendor;Computer;Application;Rel.;Scan Date\nFjordwright;D0003;Tide Abacus;3.3;2026-06-29\n")
 	says(t, page, `[data-file="newer inventory.csv"]`, "not stored yet")
@@ -60,12 +57,12 @@ func TestADocumentAsksForItsDevice(t *testing.T) {
 	sendFile(t, page, "bom.json", `{"bomFormat":"CycloneDX","specVersion":"1.6","components":[{"type":"application","name":"Tide Abacus","version":"3.1","publisher":"Fjordwright"}]}`)
 	says(t, page, "td", "It is the software of")
 	page.MustElement(`[aria-label="the device"]`).MustInput("hal-lost-01")
-	page.MustElement(`[role="option"]`).MustWaitStable().MustClick()
+	press(t, page, `[role="option"]`)
 	says(t, page, `[data-file="bom.json"]`, "not stored yet")
-	page.MustElement("[data-take]").MustClick()
+	press(t, page, "[data-take]")
 	says(t, page, `[data-file="bom.json"]`, "taken in")
 	page.MustNavigate(url + "/evidence?q=hal-lost-01")
-	row(t, page, "hal-lost-01").MustElement("a").MustClick()
+	pressIn(t, page, "a", "hal-lost-01")
 	row(t, page, "Tide Abacus", "3.1")
 }
 
@@ -73,24 +70,24 @@ func TestADocumentAsksForItsDevice(t *testing.T) {
 func TestCompareTwoDevices(t *testing.T) {
 	page, url := open(t, "look", false)
 	page.MustNavigate(url + "/evidence?q=-00&sort=lastSeen")
-	row(t, page, "hal-eider-00").MustElement("input").MustClick()
+	pressIn(t, page, "input", "hal-eider-00")
 	page.MustNavigate(url + "/evidence?q=hal-eider-001")
 	page.MustNavigate(url + "/evidence/compare?left=D0001")
 	page.MustElement(`[aria-label="the right device"]`).MustInput("hal-eider-001")
-	page.MustElement(`[role="option"]`).MustWaitStable().MustClick()
+	press(t, page, `[role="option"]`)
 	says(t, page, "[data-warning]", "days apart")
 	row(t, page, "unit", "Shore/Charting", "Sea/Eider", "differs")
 	if n := len(page.MustElements(`[data-what="same"]`)); n != 0 {
 		t.Errorf("%d programs that are the same stand among what differs", n)
 	}
-	page.MustElement(".p-toggleswitch").MustClick()
+	press(t, page, ".p-toggleswitch")
 	page.MustElement(`[data-what="same"]`)
 	// ticking two in the list leads to the same page
 	page.MustNavigate(url + "/evidence?q=hal-chart-00")
 	for _, name := range []string{"hal-chart-001", "hal-chart-002"} {
-		row(t, page, name).MustElement(`input[type="checkbox"]`).MustClick()
+		pressIn(t, page, `input[type="checkbox"]`, name)
 	}
-	page.MustElement("[data-compare]").MustClick()
+	press(t, page, "[data-compare]")
 	says(t, page, "th", "hal-chart-002")
 }
 
@@ -99,23 +96,23 @@ func TestMakeAGroupByConditions(t *testing.T) {
 	page, url := open(t, "work", false)
 	page.MustNavigate(url + "/evidence/groups")
 	row(t, page, "vessels", "192")
-	page.MustElement("[data-new-group]").MustClick()
+	press(t, page, "[data-new-group]")
 	page.MustElement("[data-group-name]").MustInput("wide machines of the hall")
 	says(t, page, "[data-preview] h2", "1\u202f224 devices")
-	page.MustElement("[data-add-line]").MustClick()
+	press(t, page, "[data-add-line]")
 	line := page.MustElement("[data-line]")
 	choose(t, line, "what is asked about", "address")
 	page.MustElement(`[data-line] [data-value]`).MustInput("10.24.0.0/13")
-	page.MustElement("[data-add-box]").MustClick()
+	press(t, page, "[data-add-box]")
 	says(t, page, "[data-box] [data-box]", "any of these holds")
 	inner := page.MustElement("[data-box] [data-box] [data-line]")
 	choose(t, inner, "what is asked about", "virtual cores")
 	page.MustElement("[data-box] [data-box] [data-line] [data-value]").MustInput("8")
 	says(t, page, "[data-preview] h2", "32 devices")
 	says(t, page, "[data-preview]", "lies in 10.24.0.0/13; virtual cores 8")
-	page.MustElement("[data-effect]").MustClick()
+	press(t, page, "[data-effect]")
 	says(t, page, "[data-says]", "The group is set")
-	row(t, page, "wide machines of the hall", "32").MustElement(".num a").MustClick()
+	pressIn(t, page, ".num a", "wide machines of the hall", "32")
 	says(t, page, "[data-total]", "32 devices")
 	row(t, page, "hall-vm-004")
 }
@@ -126,12 +123,11 @@ func TestFindAFile(t *testing.T) {
 	page.MustElement("[data-file-name]").MustInput("jettytal??.exe")
 	says(t, page, "[data-found]", "have a file of that name")
 	says(t, page, "[data-found]", "no file is known at all")
-	first := row(t, page, "jettytally.exe")
-	count := first.MustElement("a").MustText()
-	first.MustElement("a").MustClick()
+	count := row(t, page, "jettytally.exe").MustElement("a").MustText()
+	pressIn(t, page, "a", "jettytally.exe")
 	says(t, page, "[data-total]", count+" device")
 	says(t, page, "[data-having]", "have the file jettytally.exe 1.")
-	page.MustElement("[data-having] button").MustClick()
+	press(t, page, "[data-having] button")
 	says(t, page, "[data-total]", "1\u202f22")
 }
 
@@ -139,12 +135,11 @@ func TestFindAFile(t *testing.T) {
 func TestDownToTheRecordAndBack(t *testing.T) {
 	page, url := open(t, "look", false)
 	page.MustNavigate(url + "/evidence/where")
-	row(t, page, "Ostwick Foundry").MustElement("button").MustClick()
-	row(t, page, "Skerrymap Viewer").MustElement("button").MustClick()
+	pressIn(t, page, "button", "Ostwick Foundry")
+	pressIn(t, page, "button", "Skerrymap Viewer")
 	says(t, page, "[aria-current=step]", "Skerrymap Viewer")
-	page.MustElement("[data-levels] tbody tr button").MustClick()
-	holder := page.MustElement("[data-holders] tbody tr")
-	holder.MustClick()
+	press(t, page, "[data-levels] tbody tr button")
+	press(t, page, "[data-holders] tbody tr")
 	says(t, page, "[data-record]", "As the source wrote it")
 	says(t, page, "[data-record] h3", "file")
 	page.MustNavigateBack()
@@ -166,7 +161,7 @@ func TestAPlanCatchesUpAVesselInPort(t *testing.T) {
 		t.Error("the vessel's machines are not stale to begin with")
 	}
 	for range 3 { // Eider comes in on the third day
-		page.MustElement("[data-move-on]:not([disabled])").MustClick()
+		press(t, page, "[data-move-on]:not([disabled])")
 		page.MustElement("[data-move-on][disabled]")
 		page.MustElement("[data-move-on]:not([disabled])")
 	}
@@ -180,14 +175,14 @@ func TestAPlanCatchesUpAVesselInPort(t *testing.T) {
 func TestAskForScansAndPlan(t *testing.T) {
 	page, url := open(t, "work", false)
 	page.MustNavigate(url + "/evidence?q=bench-0")
-	row(t, page, "bench-01").MustElement(`input[type="checkbox"]`).MustClick()
-	page.MustElement("[data-ask]").MustClick()
+	pressIn(t, page, `input[type="checkbox"]`, "bench-01")
+	press(t, page, "[data-ask]")
 	says(t, page, ".p-toast", "1 scan asked for")
 	page.MustNavigate(url + "/evidence/scans?q=bench-01")
 	row(t, page, "bench-01", "waiting", "asked for")
-	page.MustElement("[data-new-plan]").MustClick()
+	press(t, page, "[data-new-plan]")
 	page.MustElement("[data-plan-name]").MustInput("the bench")
-	page.MustElement("[data-save-plan]").MustClick()
+	press(t, page, "[data-save-plan]")
 	says(t, page, "[data-says]", "is set")
 	row(t, page, "the bench", "every device in service", "14 days old")
 }
@@ -197,7 +192,7 @@ func TestGiveATokenAndQuietenNoise(t *testing.T) {
 	page, url := open(t, "run", false)
 	page.MustNavigate(url + "/evidence/senders")
 	page.MustElement("[data-source]").MustInput("harbour gateway")
-	page.MustElement("[data-give]").MustClick()
+	press(t, page, "[data-give]")
 	says(t, page, "[data-secret]", "ensomet_")
 	says(t, page, `[data-token="harbour gateway"]`, "never")
 	page.MustReload()
@@ -209,12 +204,12 @@ func TestGiveATokenAndQuietenNoise(t *testing.T) {
 	first := row(t, page, "Jettytally")
 	before := page.MustElement("[data-total]").MustText()
 	first.MustHover()
-	first.MustElement(".hush").MustClick()
+	pressIn(t, page, ".hush", "Jettytally")
 	says(t, page, "[data-add-rule]", "Quieten")
 	if err := page.Wait(rod.Eval(`() => /Quieten \d/.test(document.querySelector('[data-add-rule]').textContent)`)); err != nil {
 		t.Fatal("the effect of the rule is not shown")
 	}
-	page.MustElement("[data-add-rule]").MustClick()
+	press(t, page, "[data-add-rule]")
 	says(t, page, "[role=status]", "went quiet")
 	if err := page.Wait(rod.Eval(`(b) => document.querySelector('[data-total]').textContent !== b`, before)); err != nil {
 		t.Error("the list still has what is noise")

@@ -57,7 +57,9 @@ func run(m *testing.M) (int, error) {
 		return 1, err
 	}
 	a := app.New(db, outside)
-	if _, err := standin.BuildDemo(ctx, a, outside, api.New(a, outside), func(string) {}); err != nil {
+	_, err = standin.BuildDemo(ctx, a, outside, api.New(a, outside), func(string) {})
+	a.Close()
+	if err != nil {
 		return 1, err
 	}
 	if err := errors.Join(db.Backup(ctx, demoFile), db.Close()); err != nil {
@@ -105,18 +107,13 @@ func open(t *testing.T, role string, empty bool) (*rod.Page, string) {
 		}
 		_ = page.Close()
 		server.Close()
-		for range 100 { // figures may still be renewed
-			if !a.Status().Running {
-				break
-			}
-			time.Sleep(50 * time.Millisecond)
-		}
+		a.Close()
 		db.Close()
 	})
 	if err := browser.Size(page, 1280, 800); err != nil {
 		t.Fatal(err)
 	}
-	page.MustElement(`[data-enter="` + role + `"]`).MustClick()
+	press(t, page, `[data-enter="`+role+`"]`)
 	page.MustElement("header")
 	return page, server.URL
 }
@@ -204,16 +201,16 @@ func TestImportAFolderAndMendALine(t *testing.T) {
 	}
 	page.MustElement(`input[type="file"]`).MustSetFiles(files...)
 	says(t, page, `[data-file="installs.csv"]`, "not stored yet")
-	page.MustElement("[data-take]").MustClick()
+	press(t, page, "[data-take]")
 	says(t, page, `[data-file="installs.csv"]`, "taken in")
 	row(t, page, "entitlements.csv", "quantity is -3")
 	row(t, page, "installs.csv", `no device "D9"`)
-	row(t, page, "entitlements.csv", "quantity is -3").MustClick()
+	pressIn(t, page, "", "entitlements.csv", "quantity is -3")
 	page.MustElement("[data-mend-text]").MustSelectAllText().MustInput("E2,Ostwick,Skerrymap,device,x,2025-01-01")
-	page.MustElement("[data-mend]").MustClick()
+	press(t, page, "[data-mend]")
 	says(t, page, "[data-says]", "not a whole number")
 	page.MustElement("[data-mend-text]").MustSelectAllText().MustInput("E2,Ostwick,Skerrymap,device,3,2025-01-01")
-	page.MustElement("[data-mend]").MustClick()
+	press(t, page, "[data-mend]")
 	says(t, page, "[data-says]", "The line went in")
 	row(t, page, "entitlements.csv", "mended")
 	page.MustNavigate(url + "/position")
@@ -227,9 +224,9 @@ func TestRecogniseANameAndSeeThePositionMove(t *testing.T) {
 	row(t, page, "Lodeglass Echo", "6 spare")
 	page.MustNavigate(url + "/titles/names")
 	page.MustElement("[data-list-search]").MustInput("LGECHO")
-	row(t, page, "LGECHO").MustClick()
+	pressIn(t, page, "", "LGECHO")
 	page.MustElement("[data-choice]")
-	page.MustElement("[data-queue]").MustClick()
+	press(t, page, "[data-queue]")
 	page.Keyboard.MustType(input.KeyA)
 	says(t, page, "[data-effect]", "needed 14 → 25")
 	says(t, page, "[data-effect]", "6 spare → 5 short")
@@ -239,7 +236,7 @@ func TestRecogniseANameAndSeeThePositionMove(t *testing.T) {
 	row(t, page, "Lodeglass Echo", "5 short")
 	page.MustNavigate(url + "/titles/names?f=state%3Ddecided&key=qstone%7Clgecho+workstation")
 	says(t, page, ".decided", "by Worker on 2026-06-30")
-	page.MustElement("[data-take-back]").MustClick()
+	press(t, page, "[data-take-back]")
 	page.MustElement("[data-choice]")
 	page.MustNavigate(url + "/position?q=Lodeglass+Echo")
 	row(t, page, "Lodeglass Echo", "6 spare")
@@ -249,14 +246,14 @@ func TestRecogniseANameAndSeeThePositionMove(t *testing.T) {
 func TestOpenAShortfallDownToItsEvidence(t *testing.T) {
 	page, url := open(t, "look", false)
 	page.MustNavigate(url + "/position")
-	row(t, page, "Saltmark Gauge", "9 short").MustClick()
+	pressIn(t, page, "", "Saltmark Gauge", "9 short")
 	says(t, page, "aside", "12")
-	page.MustElement(`[data-group="device::out of scope"]`).MustClick()
+	press(t, page, `[data-group="device::out of scope"]`)
 	page.MustElement("[data-unit]")
 	if n := len(page.MustElements("[data-unit]")); n != 9 {
 		t.Fatalf("the group shows %d machines, 9 are short", n)
 	}
-	page.MustElement("[data-record]").MustClick()
+	press(t, page, "[data-record]")
 	says(t, page, "aside", "As the source wrote it")
 	says(t, page, "aside", "Saltmark Gauge")
 	if at := page.MustInfo().URL; !strings.Contains(at, "trail=") || !strings.Contains(at, "r") {
@@ -264,7 +261,7 @@ func TestOpenAShortfallDownToItsEvidence(t *testing.T) {
 	}
 	page.MustReload()
 	says(t, page, "aside", "As the source wrote it")
-	page.MustElement("[data-unit] a").MustClick()
+	press(t, page, "[data-unit] a")
 	says(t, page, "h1", "hal-")
 	row(t, page, "Saltmark Gauge", "counts")
 	page.MustNavigateBack()
@@ -275,7 +272,7 @@ func TestOpenAShortfallDownToItsEvidence(t *testing.T) {
 func TestLookingChangesNothing(t *testing.T) {
 	page, url := open(t, "look", false)
 	page.MustNavigate(url + "/worklist?f=kind%3Didle")
-	row(t, page, "Murrelet Survey").MustClick()
+	pressIn(t, page, "", "Murrelet Survey")
 	says(t, page, "aside", "Working on cases needs the role")
 	if page.MustHas("[data-act]") || page.MustHas(`input[type="checkbox"]`) {
 		t.Error("a case can be worked on")
@@ -304,7 +301,7 @@ func TestFindFromTheKeyboard(t *testing.T) {
 	says(t, page, "#found", "hall-host-07")
 	page.Keyboard.MustType(input.Enter)
 	says(t, page, "h1", "hall-host-07")
-	page.MustElement("h1").MustClick()
+	press(t, page, "h1")
 	page.Keyboard.MustType(input.Digit5)
 	says(t, page, "h1", "Position")
 }
@@ -326,7 +323,7 @@ func TestBookAnEntitlement(t *testing.T) {
 	says(t, page, `[role="alert"]`, "the catalogue has no product")
 	fill("product", "Gannet Pilot")
 	within(t, page, `() => !document.querySelector('[data-book]').disabled`)
-	page.MustElement("[data-book]").MustClick()
+	press(t, page, "[data-book]")
 	row(t, page, "X-1")
 	page.MustNavigate(url + "/entitlements/line/X-1")
 	says(t, page, ".now", "Counts 3 today")
@@ -342,15 +339,15 @@ func TestSetAStance(t *testing.T) {
 	pickTitle(t, page, "[data-stance-form]", "Clampweave")
 	page.MustElement(`input[aria-label="reason"]`).MustInput("superseded")
 	says(t, page, "[data-effect]", "5 findings come")
-	page.MustElement("[data-effect]").MustClick()
+	press(t, page, "[data-effect]")
 	row(t, page, "Clampweave", "superseded", "Worker")
 	page.MustNavigate(url + "/worklist?f=kind%3Drestricted&q=Clampweave")
 	row(t, page, "Clampweave", "open")
 	says(t, page, "[data-total]", "5 cases")
 	page.MustNavigate(url + "/worklist/stances")
-	row(t, page, "Clampweave").MustElement("button").MustClick()
+	pressIn(t, page, "button", "Clampweave")
 	says(t, page, "[data-end-stance]", "5 go")
-	page.MustElement("[data-end-stance]").MustClick()
+	press(t, page, "[data-end-stance]")
 	if err := page.Wait(rod.Eval(`() => !document.querySelector('tbody').textContent.includes('Clampweave')`)); err != nil {
 		t.Fatal("the stance is still there")
 	}
@@ -363,8 +360,8 @@ func TestChooseTheWindow(t *testing.T) {
 	page, url := open(t, "work", false)
 	page.MustNavigate(url + "/use?q=Saltmark+Bench")
 	row(t, page, "Saltmark Bench", "not measured")
-	page.MustElement("[data-window]").MustClick()
-	page.MustElementR("li", "^30$").MustClick()
+	press(t, page, "[data-window]")
+	press(t, page, "li", "^30$")
 	row(t, page, "Saltmark Bench", "unused")
 }
 
@@ -373,15 +370,15 @@ func TestManyCasesAtOnce(t *testing.T) {
 	page, url := open(t, "work", false)
 	page.MustNavigate(url + "/worklist?q=Kelpline+Profiler")
 	says(t, page, "[data-total]", "8 cases")
-	page.MustElement(`thead input[type="checkbox"]`).MustClick()
-	page.MustElementR("button", `Agree to remove \(8\)`).MustClick()
+	press(t, page, `thead input[type="checkbox"]`)
+	press(t, page, "button", `Agree to remove \(8\)`)
 	says(t, page, "[data-says]", "Done for 8 cases")
 	row(t, page, "Kelpline Profiler", "agreed", "at renewal 2026-09-30", "240 EUR")
-	page.MustElement(`thead input[type="checkbox"]`).MustClick()
-	page.MustElementR("button", `Leave as it is… \(8\)`).MustClick()
+	press(t, page, `thead input[type="checkbox"]`)
+	press(t, page, "button", `Leave as it is… \(8\)`)
 	page.MustElement(".keep input").MustInput("the course in autumn needs them")
 	page.MustElement(`.keep input[type="date"]`).MustEval(`(v) => { this.value = v; this.dispatchEvent(new Event("input")) }`, "2026-12-01")
-	page.MustElementR("button", "Leave 8 cases as they are").MustClick()
+	press(t, page, "button", "Leave 8 cases as they are")
 	row(t, page, "Kelpline Profiler", "kept")
 }
 
@@ -401,6 +398,6 @@ func TestListsAsFiles(t *testing.T) {
 	if at := page.MustInfo().URL; !strings.Contains(at, "q=lost-07") || !strings.Contains(at, "age") {
 		t.Errorf("the address is %s", at)
 	}
-	page.MustElement("tbody tr a").MustClick()
+	press(t, page, "tbody tr a")
 	says(t, page, ".page", "not that the device is clean")
 }

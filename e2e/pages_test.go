@@ -207,7 +207,7 @@ func TestKeyboardAndColours(t *testing.T) {
 	}
 	isDark := func() bool { return page.MustEval(`() => document.documentElement.classList.contains('dark')`).Bool() }
 	before := isDark()
-	page.MustElementR("header button", "^(Dark|Light)$").MustClick()
+	press(t, page, "header button", "^(Dark|Light)$")
 	if isDark() == before {
 		t.Error("the colours do not change")
 	}

@@ -27,6 +27,7 @@ func (c *serveCmd) Run(ctx context.Context, g *globals) error {
 		return err
 	}
 	defer a.DB.Close()
+	defer a.Close()
 	if a.Mail, err = c.mailer(); err != nil {
 		return err
 	}
@@ -53,7 +54,7 @@ func serve(ctx context.Context, a *app.App, server http.Handler, listen string) 
 	if dirty, err := a.Dirty(ctx); err != nil {
 		return err
 	} else if dirty {
-		a.RefreshSoon(ctx)
+		a.RefreshSoon()
 	}
 	go a.Tick(ctx)
 	failed := make(chan error, 1)
@@ -136,6 +137,7 @@ func (c *demoCmd) Run(ctx context.Context, g *globals) error {
 		return err
 	}
 	a := app.New(db, outside)
+	defer a.Close()
 	a.Deploy, a.Mail, a.Demo = outside, outside, true
 	server := api.New(a, outside)
 	outside.Connect(server)
@@ -162,6 +164,7 @@ func buildDemo(ctx context.Context, path string) error {
 	a := app.New(db, outside)
 	a.Mail = outside
 	_, err = standin.BuildDemo(ctx, a, outside, api.New(a, outside), func(s string) { say("  %s", s) })
+	a.Close()
 	if err := errors.Join(err, db.Close()); err != nil {
 		return err
 	}

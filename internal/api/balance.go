@@ -98,7 +98,7 @@ func (s *Server) balance() {
 	}) (*body[app.BasketDone], error) {
 		d, err := s.app.DoBasket(ctx, in.ID, in.Body.Version, me.Name)
 		if err == nil {
-			s.app.RefreshSoon(ctx)
+			s.app.RefreshSoon()
 		}
 		return &body[app.BasketDone]{d}, err
 	})

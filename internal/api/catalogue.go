@@ -16,7 +16,7 @@ import (
 func (s *Server) catalogue() {
 	changed := func(ctx context.Context, dry bool, e app.CatalogueEffect, err error) (*body[app.CatalogueEffect], error) {
 		if err == nil && !dry {
-			s.app.RefreshSoon(ctx)
+			s.app.RefreshSoon()
 		}
 		return &body[app.CatalogueEffect]{e}, err
 	}

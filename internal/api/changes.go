@@ -26,7 +26,7 @@ func (s *Server) changes() {
 	handle(s, app.Work, post("decide", "/api/names/decide"), func(ctx context.Context, me who, in *body[app.NameDecision]) (*body[app.Effect], error) {
 		e, err := s.app.Decide(ctx, in.Body, me.Name)
 		if err == nil {
-			s.app.RenewAfter(ctx)
+			s.app.RenewAfter()
 		}
 		return &body[app.Effect]{e}, err
 	})
@@ -35,7 +35,7 @@ func (s *Server) changes() {
 	}]) (*body[Done], error) {
 		err := s.app.Withdraw(ctx, in.Body.Key, me.Name)
 		if err == nil {
-			s.app.RefreshSoon(ctx)
+			s.app.RefreshSoon()
 		}
 		return &body[Done]{Done{1}}, err
 	})
@@ -50,21 +50,21 @@ func (s *Server) changes() {
 		}]{}
 		out.Body.Product = id
 		if err == nil {
-			s.app.RefreshSoon(ctx)
+			s.app.RefreshSoon()
 		}
 		return out, err
 	})
 	handle(s, app.Work, post("bookEntitlement", "/api/entitlements"), func(ctx context.Context, me who, in *body[map[string]string]) (*body[app.ImportResult], error) {
 		res, err := s.app.Book(ctx, "entitlements", in.Body, me.Name)
 		if err == nil {
-			s.app.RefreshSoon(ctx)
+			s.app.RefreshSoon()
 		}
 		return &body[app.ImportResult]{res}, err
 	})
 	handle(s, app.Work, huma.Operation{OperationID: "setRules", Method: http.MethodPut, Path: "/api/rules"}, func(ctx context.Context, me who, in *body[app.Rules]) (*body[app.Rules], error) {
 		err := s.app.SetRules(ctx, in.Body, me.Name)
 		if err == nil {
-			s.app.RefreshSoon(ctx)
+			s.app.RefreshSoon()
 		}
 		return &body[app.Rules]{in.Body}, err
 	})
@@ -76,7 +76,7 @@ func (s *Server) changes() {
 	}) (*body[Done], error) {
 		err := s.app.Mend(ctx, in.ID, in.Body.Content, me.Name)
 		if err == nil {
-			s.app.RefreshSoon(ctx)
+			s.app.RefreshSoon()
 		}
 		return &body[Done]{Done{1}}, err
 	})
@@ -88,7 +88,7 @@ func (s *Server) changes() {
 	handle(s, app.Run, post("retry", "/api/asides/retry"), func(ctx context.Context, me who, _ *struct{}) (*body[Done], error) {
 		n, err := s.app.Retry(ctx, me.Name)
 		if err == nil && n > 0 {
-			s.app.RefreshSoon(ctx)
+			s.app.RefreshSoon()
 		}
 		return &body[Done]{Done{n}}, err
 	})
@@ -107,7 +107,7 @@ func (s *Server) changes() {
 		}
 		n, err := s.mover.MoveOn(ctx, s.app, in.Body.Days)
 		if err == nil {
-			s.app.RefreshSoon(ctx)
+			s.app.RefreshSoon()
 		}
 		return &body[Done]{Done{n}}, err
 	})

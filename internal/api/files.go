@@ -111,7 +111,7 @@ func (s *Server) importFile(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	if !req.DryRun && res.News() {
-		s.app.RefreshSoon(r.Context())
+		s.app.RefreshSoon()
 	}
 	answer(w, res)
 }

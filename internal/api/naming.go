@@ -15,7 +15,7 @@ func (s *Server) naming() {
 	handle(s, app.Work, post("undo", "/api/names/undo"), func(ctx context.Context, me who, _ *struct{}) (*body[app.Undone], error) {
 		u, err := s.app.Undo(ctx, me.Name)
 		if err == nil {
-			s.app.RenewAfter(ctx)
+			s.app.RenewAfter()
 		}
 		return &body[app.Undone]{u}, err
 	})
@@ -33,7 +33,7 @@ func (s *Server) naming() {
 	handle(s, app.Run, post("setNaming", "/api/names/settings"), func(ctx context.Context, me who, in *body[app.NamingSettings]) (*body[Done], error) {
 		err := s.app.SetNaming(ctx, in.Body, me.Name)
 		if err == nil {
-			s.app.RefreshSoon(ctx)
+			s.app.RefreshSoon()
 		}
 		return &body[Done]{Done{1}}, err
 	})
@@ -48,7 +48,7 @@ func (s *Server) naming() {
 	}]) (*body[Done], error) {
 		err := s.app.Sign(ctx, in.Body.Kind, in.Body.ID, in.Body.Agreed, me.Name)
 		if err == nil {
-			s.app.RefreshSoon(ctx)
+			s.app.RefreshSoon()
 		}
 		return &body[Done]{Done{1}}, err
 	})
@@ -66,21 +66,21 @@ func (s *Server) naming() {
 	handle(s, app.Work, post("putRule", "/api/name-rules"), func(ctx context.Context, me who, in *body[app.RuleDraft]) (*body[app.Effect], error) {
 		e, err := s.app.PutRule(ctx, in.Body, me.Name)
 		if err == nil {
-			s.app.RefreshSoon(ctx)
+			s.app.RefreshSoon()
 		}
 		return &body[app.Effect]{e}, err
 	})
 	handle(s, app.Work, post("changeRule", "/api/name-rules/change"), func(ctx context.Context, me who, in *body[app.RuleChange]) (*body[Done], error) {
 		err := s.app.ChangeRule(ctx, in.Body, me.Name)
 		if err == nil {
-			s.app.RefreshSoon(ctx)
+			s.app.RefreshSoon()
 		}
 		return &body[Done]{Done{1}}, err
 	})
 	handle(s, app.Work, post("putSuite", "/api/suites"), func(ctx context.Context, me who, in *body[app.SuiteDraft]) (*body[Made], error) {
 		id, err := s.app.PutSuite(ctx, in.Body, me.Name)
 		if err == nil {
-			s.app.RefreshSoon(ctx)
+			s.app.RefreshSoon()
 		}
 		return &body[Made]{Made{id}}, err
 	})
@@ -89,7 +89,7 @@ func (s *Server) naming() {
 	}) (*body[Done], error) {
 		err := s.app.DropSuite(ctx, in.ID, me.Name)
 		if err == nil {
-			s.app.RefreshSoon(ctx)
+			s.app.RefreshSoon()
 		}
 		return &body[Done]{Done{1}}, err
 	})
@@ -100,7 +100,7 @@ func (s *Server) naming() {
 	handle(s, app.Work, post("leave", "/api/left-out"), func(ctx context.Context, me who, in *body[app.Leaving]) (*body[app.Effect], error) {
 		e, err := s.app.Leave(ctx, in.Body, me.Name)
 		if err == nil {
-			s.app.RefreshSoon(ctx)
+			s.app.RefreshSoon()
 		}
 		return &body[app.Effect]{e}, err
 	})

@@ -27,7 +27,7 @@ func (s *Server) renewed(ctx context.Context, err error) (*body[Done], error) {
 	if err != nil {
 		return nil, err
 	}
-	s.app.RefreshSoon(ctx)
+	s.app.RefreshSoon()
 	return &body[Done]{Done{Count: 1}}, nil
 }
 
@@ -143,7 +143,7 @@ func (s *Server) seats() {
 		if out.Body.Line, err = s.app.Assign(ctx, in.Body, me.Name); err != nil {
 			return nil, err
 		}
-		s.app.RefreshSoon(ctx)
+		s.app.RefreshSoon()
 		return out, nil
 	})
 	handle(s, app.Work, post("handBack", "/api/seats/hand-back"), func(ctx context.Context, me who, in *struct {
@@ -154,7 +154,7 @@ func (s *Server) seats() {
 	}) (*body[app.HandedBack], error) {
 		h, err := s.app.HandBack(ctx, in.Body.IDs, in.Body.Give, me.Name)
 		if err == nil {
-			s.app.RefreshSoon(ctx)
+			s.app.RefreshSoon()
 		}
 		return &body[app.HandedBack]{h}, err
 	})
@@ -187,7 +187,7 @@ func (s *Server) seats() {
 	handle(s, app.Work, post("giveWaiting", "/api/products/{id}/give-seats"), func(ctx context.Context, me who, in *ByID) (*body[app.HandedBack], error) {
 		h, err := s.app.GiveWaiting(ctx, in.ID, me.Name)
 		if err == nil {
-			s.app.RefreshSoon(ctx)
+			s.app.RefreshSoon()
 		}
 		return &body[app.HandedBack]{h}, err
 	})
@@ -221,7 +221,7 @@ func (s *Server) seats() {
 	}) (*body[app.Started], error) {
 		st, err := s.app.Start(ctx, in.ID, in.Body.User, in.Body.Wait, in.Body.Dry, me.Name)
 		if err == nil && !in.Body.Dry {
-			s.app.RefreshSoon(ctx)
+			s.app.RefreshSoon()
 		}
 		return &body[app.Started]{st}, err
 	})

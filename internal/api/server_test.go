@@ -58,9 +58,7 @@ func house(t *testing.T) (*httptest.Server, *app.App) {
 	s := httptest.NewServer(New(a, nil))
 	t.Cleanup(func() {
 		s.Close()
-		for a.Status().Running {
-			time.Sleep(10 * time.Millisecond)
-		}
+		a.Close()
 		db.Close()
 	})
 	return s, a

@@ -40,24 +40,14 @@ type App struct {
 
 	refreshing  sync.Mutex
 	dispatching sync.Mutex
-	status      struct {
-		sync.Mutex
-		renewals int64
-		running  bool
-		pending  bool
-		forgot   civil.Day   // when what is older than it is kept was last forgotten
-		planned  bool        // a renewal waits for its time
-		quiet    *time.Timer // a renewal waits for a pause
-		asked    time.Time
-		decided  []string // names that somebody decided on since the figures that are being renewed were read
-		step     string
-		err      string
-	}
+	status      background
 }
 
-// New makes an application on an open file.
+// New makes an application on an open file. It is closed before the file is.
 func New(db *store.DB, clock Clock) *App {
-	return &App{DB: db, Clock: clock, numbers: store.NewCache()}
+	a := &App{DB: db, Clock: clock, numbers: store.NewCache()}
+	a.status.ctx, a.status.end = context.WithCancel(context.Background())
+	return a
 }
 
 // Settings are the numbers that rules use, with their defaults.

@@ -26,9 +26,13 @@ func desk(t *testing.T) (*App, *movable) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	t.Cleanup(func() { db.Close() })
 	clock := &movable{time.Date(2026, 6, 30, 8, 0, 0, 0, time.UTC)}
-	return New(db, clock), clock
+	a := New(db, clock)
+	t.Cleanup(func() {
+		a.Close()
+		db.Close()
+	})
+	return a, clock
 }
 
 func take(t *testing.T, a *App, kind *formats.Kind, lines ...string) ImportResult {

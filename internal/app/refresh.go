@@ -15,98 +15,6 @@ import (
 	"ensomet/internal/store"
 )
 
-// RefreshStatus says whether figures are being renewed, and how often they have been since the program started.
-type RefreshStatus struct {
-	Renewals int64  `json:"renewals"`
-	Running  bool   `json:"running"`
-	Step     string `json:"step"`
-	Error    string `json:"error"`
-}
-
-// Status returns whether figures are being renewed.
-func (a *App) Status() RefreshStatus {
-	a.status.Lock()
-	defer a.status.Unlock()
-	return RefreshStatus{a.status.renewals, a.status.running, a.status.step, a.status.err}
-}
-
-func (a *App) step(text string) {
-	a.status.Lock()
-	a.status.step = text
-	a.status.Unlock()
-}
-
-// RefreshSoon renews what is marked dirty in the background. Calls while one runs are gathered into one more.
-func (a *App) RefreshSoon(ctx context.Context) {
-	a.status.Lock()
-	defer a.status.Unlock()
-	if a.status.running {
-		a.status.pending = true
-		return
-	}
-	a.status.running, a.status.err = true, ""
-	go func() {
-		for {
-			err := a.Refresh(context.WithoutCancel(ctx))
-			a.status.Lock()
-			if err != nil {
-				a.status.err = err.Error()
-				log.Printf("figures could not be renewed: %v", err)
-			}
-			again := a.status.pending
-			a.status.pending = false
-			if !again {
-				a.status.running, a.status.step = false, ""
-				a.status.Unlock()
-				return
-			}
-			a.status.Unlock()
-		}
-	}()
-}
-
-// RenewAfter renews what is marked dirty once nobody has asked for it for a short while: somebody who decides name after name is not slowed down by figures that the next decision
-// changes again. It waits no longer than a while in all.
-func (a *App) RenewAfter(ctx context.Context) {
-	a.status.Lock()
-	defer a.status.Unlock()
-	now := time.Now()
-	if a.status.quiet == nil {
-		a.status.asked = now
-		a.status.quiet = time.AfterFunc(renewAfter, func() {
-			a.status.Lock()
-			a.status.quiet = nil
-			a.status.Unlock()
-			a.RefreshSoon(context.WithoutCancel(ctx))
-		})
-		return
-	}
-	if now.Sub(a.status.asked) < renewEvery {
-		a.status.quiet.Reset(renewAfter)
-	}
-}
-
-const renewAfter = 3 * time.Second
-
-// renewEvery is how long figures may wait while scans keep coming in: each scan alone is not worth a renewal of everything.
-const renewEvery = 20 * time.Second
-
-// RenewLater renews what is marked dirty within a while. Calls meanwhile are gathered.
-func (a *App) RenewLater(ctx context.Context) {
-	a.status.Lock()
-	defer a.status.Unlock()
-	if a.status.planned {
-		return
-	}
-	a.status.planned = true
-	time.AfterFunc(renewEvery, func() {
-		a.status.Lock()
-		a.status.planned = false
-		a.status.Unlock()
-		a.RefreshSoon(context.WithoutCancel(ctx))
-	})
-}
-
 // Dirty reports whether anything has changed since figures were computed, or a day has passed.
 func (a *App) Dirty(ctx context.Context) (dirty bool, err error) {
 	err = a.DB.View(ctx, func(tx *store.Tx) error {
@@ -371,7 +279,7 @@ func (a *App) Tick(ctx context.Context) {
 			return
 		case <-t.C:
 			if dirty, err := a.Dirty(ctx); err == nil && dirty {
-				a.RefreshSoon(ctx)
+				a.RefreshSoon()
 			}
 			if _, err := a.Plan(ctx); err != nil && ctx.Err() == nil {
 				log.Printf("schedules could not be followed: %v", err)

@@ -232,6 +232,7 @@ func BuildDemo(ctx context.Context, a *app.App, o *Outside, server http.Handler,
 	if a.Mail == nil {
 		a.Mail = o
 	}
+	defer a.Hold()()
 	dir, err := os.MkdirTemp("", "ensomet-demo")
 	if err != nil {
 		return nil, err

@@ -1,16 +1,16 @@
 <script setup lang="ts">
-import { keepPreviousData, useQuery, useQueryClient } from '@tanstack/vue-query'
-import { refDebounced } from '@vueuse/core'
+import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import Button from 'primevue/button'
 import InputText from 'primevue/inputtext'
 import ToggleSwitch from 'primevue/toggleswitch'
-import { computed, ref, watch } from 'vue'
+import { computed, ref, shallowRef, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, ask, type Schemas } from '../api/client'
 import ConditionEditor from '../components/ConditionEditor.vue'
 import DevicePick from '../components/DevicePick.vue'
 import EffectLine from '../components/EffectLine.vue'
 import { count, whole } from '../lib/format'
+import { usePreview } from '../lib/preview'
 import { useSession } from '../lib/session'
 import EvidenceNav from './EvidenceNav.vue'
 
@@ -75,15 +75,15 @@ function finished(c: Condition): Condition | undefined {
   return list.length ? { all: list } : {}
 }
 const wanted = computed(() => draft.value && { ...draft.value, condition: finished(draft.value.condition) ?? {} })
-const late = refDebounced(wanted, 250)
-const preview = useQuery({
-  queryKey: ['group-preview', late],
-  queryFn: () => ask(api.POST('/api/groups/preview', { body: late.value! })),
-  enabled: computed(() => !!late.value),
-  placeholderData: keepPreviousData,
-  retry: false,
+const { effect: current, failed } = usePreview('group-preview', wanted, (b) =>
+  ask(api.POST('/api/groups/preview', { body: b })),
+)
+// who is in it stays on the page until it is known who is in it now
+const p = shallowRef<Schemas['GroupPreview']>()
+watch([current, failed, wanted], () => {
+  if (current.value) p.value = current.value
+  else if (failed.value || !wanted.value) p.value = undefined
 })
-const p = computed(() => (preview.isError.value ? undefined : preview.data.value))
 const effect = computed(() => {
   if (!p.value || !draft.value) return ''
   const moves = draft.value.id ? `, ${whole(p.value.joins)} join and ${whole(p.value.leaves)} leave` : ''
@@ -214,15 +214,16 @@ const devicesOf = (name: string) => `/evidence?${new URLSearchParams({ f: `group
             </button>
           </div>
         </div>
-        <p v-if="preview.error.value" class="says" role="alert">{{ preview.error.value.message }}</p>
+        <p v-if="failed" class="says" role="alert">{{ failed }}</p>
         <p v-if="says" role="status" data-says>{{ says }}</p>
         <EffectLine
-          v-if="mayWork"
+          v-if="mayWork && draft.name.trim()"
           :says="effect"
-          :ready="!!p && !!draft.name"
+          :ready="!!current"
           :press="draft.id ? 'Set the group so' : 'Make this group'"
           @press="save"
         />
+        <p v-else-if="mayWork" class="soft">Give it a name, and it can be made.</p>
         <div class="row">
           <button v-if="draft.id && mayWork" class="plain soft" type="button" @click="drop">delete the group</button>
           <button class="plain soft" type="button" @click="open('')">close</button>

@@ -1,10 +1,10 @@
 <script setup lang="ts">
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
-import { refDebounced } from '@vueuse/core'
+import { useQueryClient } from '@tanstack/vue-query'
 import InputText from 'primevue/inputtext'
 import { computed, ref, watch } from 'vue'
 import { api, ask } from '../api/client'
 import EffectLine from '../components/EffectLine.vue'
+import { usePreview } from '../lib/preview'
 
 /** Leaves a title on a device out of the count with a reason, or counts it again; the effect shows before. */
 const props = defineProps<{ device: string; product: number; title: string; whyNot: string; suites: string }>()
@@ -26,14 +26,8 @@ const body = computed(() => ({
   reason: out.value ? '' : reason.value,
   again: out.value,
 }))
-const late = refDebounced(body, 250)
-const effect = useQuery({
-  queryKey: ['leave-preview', late],
-  queryFn: () => ask(api.POST('/api/left-out/preview', { body: late.value })),
-  enabled: open,
-  staleTime: 0,
-  retry: false,
-})
+const said = computed(() => (open.value && (out.value || reason.value.trim()) ? body.value : undefined))
+const { effect, failed } = usePreview('leave-preview', said, (b) => ask(api.POST('/api/left-out/preview', { body: b })))
 async function press() {
   says.value = ''
   try {
@@ -67,8 +61,8 @@ async function press() {
       />
       <EffectLine
         :says="`${title} on ${device}:`"
-        :effect="out || reason.trim() ? effect.data.value : undefined"
-        :failed="effect.error.value?.message"
+        :effect="effect"
+        :failed="failed"
         :press="out ? 'Count it again' : 'Leave it out'"
         @press="press"
       />

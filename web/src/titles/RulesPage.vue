@@ -1,6 +1,5 @@
 <script setup lang="ts">
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
-import { refDebounced } from '@vueuse/core'
 import Button from 'primevue/button'
 import InputText from 'primevue/inputtext'
 import Select from 'primevue/select'
@@ -11,6 +10,7 @@ import ConditionEditor from '../components/ConditionEditor.vue'
 import EffectLine from '../components/EffectLine.vue'
 import TitlePick from '../components/TitlePick.vue'
 import { count, day, whole } from '../lib/format'
+import { usePreview } from '../lib/preview'
 import { useSession } from '../lib/session'
 import TitlesNav from './TitlesNav.vue'
 
@@ -80,7 +80,6 @@ watch(
   },
   { immediate: true },
 )
-const late = refDebounced(draft, 300, { maxWait: 1500 })
 const ready = computed(
   () =>
     !!draft.value &&
@@ -88,21 +87,18 @@ const ready = computed(
     (draft.value.outcome !== 'title' || draft.value.product > 0) &&
     (draft.value.outcome !== 'leave_out' || !!draft.value.reason.trim()),
 )
-const body = computed(() => JSON.stringify(late.value ?? null))
-const effect = useQuery({
-  queryKey: ['rule-preview', body],
-  queryFn: () => ask(api.POST('/api/name-rules/preview', { body: JSON.parse(body.value) as Draft })),
-  enabled: computed(() => ready.value && mayWork.value && body.value !== 'null'),
-  retry: false,
-  staleTime: 0,
-})
+const { effect, failed } = usePreview(
+  'rule-preview',
+  computed(() => (ready.value && mayWork.value ? draft.value : undefined)),
+  (b) => ask(api.POST('/api/name-rules/preview', { body: b })),
+)
 const open = (w: string) => {
   draft.value = undefined
   says.value = ''
   void router.replace({ query: w ? { rule: w } : {} })
 }
 async function save() {
-  if (!draft.value) return
+  if (!draft.value || !effect.value) return
   says.value = ''
   try {
     const e = await ask(api.POST('/api/name-rules', { body: draft.value }))
@@ -302,11 +298,11 @@ watch(
           /></label>
         </section>
       </div>
-      <p v-if="effect.error.value && ready" class="says" role="alert">{{ effect.error.value.message }}</p>
+      <p v-if="failed" class="says" role="alert">{{ failed }}</p>
       <EffectLine
         v-else-if="mayWork && ready"
         :says="draft.outcome === 'leave_out' ? 'leaves out more:' : 'decides otherwise than before:'"
-        :effect="effect.data.value"
+        :effect="effect"
         :press="draft.id ? 'Change this rule' : 'Make this rule'"
         @press="save"
       />

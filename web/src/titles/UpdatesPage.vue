@@ -6,6 +6,7 @@ import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, ask, Problem, problemOf, type Schemas } from '../api/client'
 import { count, day, moment, whole, word } from '../lib/format'
+import { usePreview } from '../lib/preview'
 import { useSession } from '../lib/session'
 import CatalogueLine from './CatalogueLine.vue'
 import TitlesNav from './TitlesNav.vue'
@@ -55,14 +56,12 @@ const taking = computed<Schemas['OfferTaking']>(() => {
   return { offer: id.value, all: true, take: of('take'), keep: of('keep'), leave: of('leave'), dry: true }
 })
 const nothing = computed(() => !!o.value && !o.value.new && !o.value.changed && !o.value.conflicts)
-const late = refDebounced(taking, 300)
-const effect = useQuery({
-  queryKey: ['offer-preview', late, computed(() => offer.dataUpdatedAt.value)],
-  queryFn: ({ signal }) => ask(api.POST('/api/catalogue/offers/take', { body: late.value, signal })),
-  enabled: computed(() => !!o.value && !o.value.closedAt && !nothing.value && late.value.offer > 0),
-  staleTime: 0,
-  retry: false,
-})
+const { effect, failed } = usePreview(
+  'offer-preview',
+  computed(() => (o.value && !o.value.closedAt && !nothing.value ? taking.value : undefined)),
+  (body, signal) => ask(api.POST('/api/catalogue/offers/take', { body, signal })),
+  computed(() => offer.dataUpdatedAt.value),
+)
 async function act(what: () => Promise<unknown>, doing: string) {
   says.value = ''
   busy.value = doing
@@ -256,8 +255,8 @@ const runs = computed(() => updates.data.value?.runs ?? [])
       </div>
       <CatalogueLine
         v-if="mayWork && !nothing"
-        :effect="effect.data.value"
-        :failed="effect.error.value?.message"
+        :effect="effect"
+        :failed="failed"
         press="Take what is chosen"
         @press="take"
       />

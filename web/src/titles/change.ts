@@ -1,7 +1,7 @@
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
-import { refDebounced } from '@vueuse/core'
+import { useQueryClient } from '@tanstack/vue-query'
 import { computed, ref, type Ref } from 'vue'
 import type { Schemas } from '../api/client'
+import { usePreview } from '../lib/preview'
 
 /** A change of the catalogue that shows its effect while it is being written, and is made by pressing it. Without a body there is nothing to change yet. */
 export function useChange<B extends { dry: boolean }>(
@@ -12,14 +12,7 @@ export function useChange<B extends { dry: boolean }>(
 ) {
   const client = useQueryClient()
   const refused = ref('')
-  const late = refDebounced(body, 300)
-  const preview = useQuery({
-    queryKey: [name, late],
-    queryFn: ({ signal }) => send({ ...late.value!, dry: true }, signal),
-    enabled: computed(() => !!late.value),
-    staleTime: 0,
-    retry: false,
-  })
+  const { effect, failed } = usePreview(name, body, (b, signal) => send({ ...b, dry: true }, signal))
   async function save() {
     if (!body.value) return
     refused.value = ''
@@ -32,8 +25,8 @@ export function useChange<B extends { dry: boolean }>(
     }
   }
   return {
-    effect: preview.data,
-    failed: computed(() => refused.value || preview.error.value?.message),
+    effect,
+    failed: computed(() => refused.value || failed.value),
     refused,
     save,
   }

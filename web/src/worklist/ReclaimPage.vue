@@ -1,6 +1,5 @@
 <script setup lang="ts">
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
-import { refDebounced } from '@vueuse/core'
 import InputNumber from 'primevue/inputnumber'
 import InputText from 'primevue/inputtext'
 import Select from 'primevue/select'
@@ -9,6 +8,7 @@ import { api, ask, type Schemas } from '../api/client'
 import EffectLine from '../components/EffectLine.vue'
 import ScopePick, { noScope, scopeBody, scopeReady, type Scope } from '../components/ScopePick.vue'
 import { count, day, money } from '../lib/format'
+import { usePreview } from '../lib/preview'
 import { useSession } from '../lib/session'
 import WorkNav from './WorkNav.vue'
 
@@ -25,21 +25,18 @@ const body = computed(() => ({
   least: form.value.least / 100,
   poolShare: form.value.poolShare / 100,
 }))
-const late = refDebounced(body, 400)
 const ready = computed(() => scopeReady(scope.value))
-const effect = useQuery({
-  queryKey: ['reclaim-effect', late],
-  queryFn: () => ask(api.POST('/api/reclaim-rules/preview', { body: late.value })),
-  enabled: computed(() => ready.value && mayWork.value),
-  retry: false,
-})
+const { effect, failed } = usePreview(
+  'reclaim-effect',
+  computed(() => (ready.value && mayWork.value ? body.value : undefined)),
+  (b) => ask(api.POST('/api/reclaim-rules/preview', { body: b })),
+)
 const ending = ref(0)
-const endEffect = useQuery({
-  queryKey: ['reclaim-end', ending],
-  queryFn: () => ask(api.POST('/api/reclaim-rules/preview', { body: { ...body.value, end: ending.value } })),
-  enabled: computed(() => ending.value > 0),
-  retry: false,
-})
+const { effect: endEffect, failed: endFailed } = usePreview(
+  'reclaim-end',
+  computed(() => (ending.value ? { ...body.value, end: ending.value } : undefined)),
+  (b) => ask(api.POST('/api/reclaim-rules/preview', { body: b })),
+)
 function words(e?: Schemas['ReclaimEffect']) {
   if (!e) return 'being worked out…'
   const sums = e.money
@@ -50,6 +47,7 @@ function words(e?: Schemas['ReclaimEffect']) {
 }
 const says = ref('')
 async function save() {
+  if (!effect.value) return
   says.value = ''
   try {
     await ask(api.POST('/api/reclaim-rules', { body: body.value }))
@@ -125,9 +123,9 @@ const percent = (n: number) => `${Math.round(n * 100)} %`
     <EffectLine
       v-if="ending"
       press="End this rule"
-      :ready="!!endEffect.data.value"
-      :says="words(endEffect.data.value)"
-      :failed="endEffect.error.value?.message"
+      :ready="!!endEffect"
+      :says="words(endEffect)"
+      :failed="endFailed"
       @press="end(ending)"
     />
     <form v-if="mayWork" class="sheet form" data-reclaim-form @submit.prevent="save">
@@ -169,9 +167,9 @@ const percent = (n: number) => `${Math.round(n * 100)} %`
       <EffectLine
         v-if="ready"
         press="Set this rule"
-        :ready="!!effect.data.value"
-        :says="words(effect.data.value)"
-        :failed="effect.error.value?.message"
+        :ready="!!effect"
+        :says="words(effect)"
+        :failed="failed"
         @press="save"
       />
       <p v-else class="soft">Say what it is about; what it changes is shown here before it is set.</p>

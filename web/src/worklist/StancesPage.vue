@@ -1,6 +1,5 @@
 <script setup lang="ts">
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
-import { refDebounced } from '@vueuse/core'
 import InputText from 'primevue/inputtext'
 import Select from 'primevue/select'
 import { computed, ref } from 'vue'
@@ -9,6 +8,7 @@ import { api, ask } from '../api/client'
 import EffectLine from '../components/EffectLine.vue'
 import ScopePick, { noScope, scopeBody, scopeReady, type Scope } from '../components/ScopePick.vue'
 import { count, day } from '../lib/format'
+import { usePreview } from '../lib/preview'
 import { useSession } from '../lib/session'
 import StanceWhy from './StanceWhy.vue'
 import WorkNav from './WorkNav.vue'
@@ -31,26 +31,23 @@ const days = [
 const says = ref('')
 const ready = computed(() => scopeReady(scope.value) && form.value.reason.trim() !== '')
 const body = computed(() => ({ ...scopeBody(scope.value), stance: stance.value, ...form.value }))
-const late = refDebounced(body, 350)
-const effect = useQuery({
-  queryKey: ['policy-effect', late],
-  queryFn: () => ask(api.POST('/api/policies/preview', { body: late.value })),
-  enabled: computed(() => ready.value && mayWork.value),
-  retry: false,
-})
+const { effect, failed } = usePreview(
+  'policy-effect',
+  computed(() => (ready.value && mayWork.value ? body.value : undefined)),
+  (b) => ask(api.POST('/api/policies/preview', { body: b })),
+)
 const ending = ref(0)
-const endEffect = useQuery({
-  queryKey: ['policy-end-effect', ending],
-  queryFn: () =>
-    ask(api.POST('/api/policies/preview', { body: { stance: 'allowed', reason: 'its end', end: ending.value } })),
-  enabled: computed(() => ending.value > 0),
-  retry: false,
-})
+const { effect: endEffect, failed: endFailed } = usePreview(
+  'policy-end-effect',
+  computed(() => ending.value || undefined),
+  (end) => ask(api.POST('/api/policies/preview', { body: { stance: 'allowed', reason: 'its end', end } })),
+)
 const words = (e?: { comes: number; goes: number; samples: string[] }) =>
   e
     ? `${count(e.comes, 'finding')} ${e.comes === 1 ? 'comes' : 'come'}, ${e.goes} ${e.goes === 1 ? 'goes' : 'go'}${e.samples.length ? ': ' + e.samples.join('; ') : '.'}`
     : 'being worked out…'
 async function save() {
+  if (!effect.value) return
   says.value = ''
   try {
     await ask(api.POST('/api/policies', { body: body.value }))
@@ -133,9 +130,9 @@ const asked = computed(() => ({ product: Number(route.query.product ?? 0), devic
     <EffectLine
       v-if="ending"
       press="End this stance"
-      :ready="!!endEffect.data.value"
-      :says="words(endEffect.data.value)"
-      :failed="endEffect.error.value?.message"
+      :ready="!!endEffect"
+      :says="words(endEffect)"
+      :failed="endFailed"
       data-end-stance
       @press="end(ending)"
     />
@@ -176,14 +173,7 @@ const asked = computed(() => ({ product: Number(route.query.product ?? 0), devic
           >for which <InputText v-model="form.owner" size="small" placeholder="who answers for it" /> answers</label
         >
       </div>
-      <EffectLine
-        v-if="ready"
-        press="Set it"
-        :ready="!!effect.data.value"
-        :says="words(effect.data.value)"
-        :failed="effect.error.value?.message"
-        @press="save"
-      />
+      <EffectLine v-if="ready" press="Set it" :ready="!!effect" :says="words(effect)" :failed="failed" @press="save" />
       <p v-else class="soft">Say what it is about and why; what it changes is shown here before it is set.</p>
     </form>
     <p v-if="says" class="says" role="alert">{{ says }}</p>
