@@ -141,8 +141,14 @@ func TestPoolFromComplaintToSize(t *testing.T) {
 	says(t, page, "[data-pool]", "10 instead of 6 by Worker")
 	says(t, page, "[data-pool]", "The server still has 6.")
 	says(t, page, "[data-pool]", "answered: 10 licences instead of 6")
+	says(t, page, "[data-watchers]", "licences@halvorsund.example (every pool)")
+	fill(page, "[data-watch-address]", "tides@halvorsund.example")
+	press(t, page, "[data-watch]")
+	says(t, page, "[data-watcher]", "tides@halvorsund.example")
 	press(t, page, "[data-move-on]")
 	says(t, page, "[data-pool]", "of 10 out in the last month")
+	page.MustNavigate(url + "/evidence/changes/mail?q=tides@")
+	row(t, page, "tides@halvorsund.example", "Shared licences: 1 to look at")
 }
 
 // Use in forbidden hours is a finding of its own, with the hours and the stance that it goes against; a stance with hours shows its effect before it is set.

@@ -171,7 +171,8 @@ func TestExportsComeBackTheSame(t *testing.T) {
 	}
 	before, _ := d.must(0, "position")
 	again := desk{t, t.TempDir()}
-	for _, kind := range []string{"titles", "devices", "users", "entitlements", "assignments", "transactions", "policies", "rates", "installs", "usage"} {
+	kinds := []string{"titles", "devices", "users", "entitlements", "assignments", "transactions", "policies", "rates", "installs", "usage"}
+	for _, kind := range kinds {
 		out, _ := d.must(0, "export", kind)
 		again.file(kind+".csv", out)
 	}
@@ -179,6 +180,12 @@ func TestExportsComeBackTheSame(t *testing.T) {
 	after, _ := again.must(0, "position")
 	if before != after {
 		t.Errorf("before:\n%s\nafter:\n%s", before, after)
+	}
+	for _, kind := range kinds { // each file itself comes back as it was
+		out, _ := d.must(0, "export", kind)
+		if back, _ := again.must(0, "export", kind); back != out {
+			t.Errorf("%s.csv was\n%s\nand comes back as\n%s", kind, out, back)
+		}
 	}
 	for _, format := range []string{"json", "xlsx"} {
 		if out, _ := d.must(0, "export", "devices", "--format", format); !strings.HasPrefix(out, map[string]string{"json": "[", "xlsx": "PK"}[format]) {

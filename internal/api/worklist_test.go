@@ -34,7 +34,7 @@ func TestRolesAboutTheWorklist(t *testing.T) {
 	people, a := owner(t)
 	take(t, a, formats.Pools, "pool,publisher,product,quantity\nhall,Ostwick,Skerrymap,5\n")
 	for _, path := range []string{"/api/cases/counts", "/api/cases/groups", "/api/case-rules", "/api/waves", "/api/ledger", "/api/savings", "/api/savings.csv", "/api/potential", "/api/products/1/ways-out", "/api/products/1/stance?device=D01", "/api/reclaim-rules", "/api/metering", "/api/products/1/use",
-		"/api/pools", "/api/pools/1", "/api/pools/1/days", "/api/pools/1/sizing"} {
+		"/api/pools", "/api/pools/1", "/api/pools/1/days", "/api/pools/1/sizing", "/api/pool-watches"} {
 		if status, text := people[""].do("GET", path, "", nil); status != 401 {
 			t.Errorf("%s answers %d %s to nobody", path, status, text)
 		}
@@ -43,7 +43,7 @@ func TestRolesAboutTheWorklist(t *testing.T) {
 		}
 	}
 	for path, need := range map[string]app.Role{"/api/waves/1/steer": app.Work, "/api/policies": app.Work, "/api/policies/preview": app.Work, "/api/policies/1/end": app.Work, "/api/reclaim-rules": app.Work, "/api/reclaim-rules/preview": app.Work, "/api/reclaim-rules/1/end": app.Work,
-		"/api/metering": app.Work, "/api/metering/1/end": app.Work, "/api/pools/1/complaints": app.Work, "/api/pools/1/size": app.Work} {
+		"/api/metering": app.Work, "/api/metering/1/end": app.Work, "/api/pools/1/complaints": app.Work, "/api/pools/1/size": app.Work, "/api/pool-watches": app.Work, "/api/pool-watches/1/end": app.Work} {
 		for role, p := range people {
 			status, text := p.do("POST", path, "", nil)
 			if role == "" && status != 401 || role != "" && (status == 403) == role.May(need) {

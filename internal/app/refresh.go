@@ -74,7 +74,7 @@ func (a *App) Refresh(ctx context.Context) error {
 		if err := tx.Untouch(nil, upTo); err != nil {
 			return err
 		}
-		if err := a.queueChangeMail(tx); err != nil {
+		if err := errors.Join(a.queueChangeMail(tx), a.queuePoolMail(tx)); err != nil {
 			return err
 		}
 		if err := tx.PutMembers(d.members); err != nil {

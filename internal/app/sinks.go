@@ -237,7 +237,7 @@ func (a *App) policySink(tx *store.Tx, author string) (*sink, error) {
 		if err != nil {
 			return store.Same, err
 		}
-		out := store.StoredPolicy{Policy: policy.Policy{Category: p.Category, GroupName: p.Group, Stance: p.Stance, Hours: p.Hours, Reason: p.Reason}, Author: author, At: a.Clock.Now().Unix()}
+		out := store.StoredPolicy{Policy: policy.Policy{Category: p.Category, GroupName: p.Group, Stance: p.Stance, Hours: p.Hours, Reason: p.Reason}, Owner: p.Owner, Until: p.Until, Author: author, At: a.Clock.Now().Unix()}
 		if p.Product != "" {
 			id, reason := findProduct(products, p.Publisher, p.Product)
 			if reason != "" {

@@ -30,7 +30,7 @@ var (
 		unit_price currency purchased order contract scope_unit scope_country rights min_per_processor min_per_server pack_size capacity base`)
 	Transactions  = kind("transactions", "entitlement_id type on quantity", `entitlement_id type on quantity price currency order note`)
 	Assignments   = kind("assignments", "entitlement_id", `entitlement_id user_id device_id from until`)
-	Policies      = kind("policies", "stance", `publisher product category group stance days from_time to_time reason`)
+	Policies      = kind("policies", "stance", `publisher product category group stance days from_time to_time reason owner until`)
 	Installs      = kind("installs", "device_id name", `device_id publisher name version edition architecture language install_date install_path file_name tag_id purl cpe last_used source seen_at`)
 	Usage         = kind("usage", "device_id started_at", `device_id user_id file_name product started_at ended_at active_seconds`)
 	ProcessEvents = kind("process_events", "device_id event at", `device_id event at pid file_name user_id started_at active_seconds`)

@@ -79,6 +79,8 @@ type Policy struct {
 	Stance                              policy.Stance
 	Hours                               policy.Hours
 	Reason                              string
+	Owner                               string    // who answers for an exception
+	Until                               civil.Day // its last day
 }
 
 // Install is a line of installs.csv.
@@ -220,7 +222,10 @@ func ParsePolicy(row *Row) (Policy, error) {
 	p.need("stance")
 	out := Policy{Publisher: p.col("publisher"), Product: p.col("product"), Category: p.col("category"), Group: strings.Trim(p.col("group"), "/"),
 		Stance: policy.Stance(p.oneOf("stance", strs([]policy.Stance{policy.Allowed, policy.Restricted, policy.Required}), "")),
-		Reason: p.col("reason")}
+		Reason: p.col("reason"), Owner: p.col("owner"), Until: p.day("until")}
+	if out.Until.Known() && out.Owner == "" {
+		p.fail("it ends on %s, so it is an exception: name its owner", out.Until)
+	}
 	var err error
 	if out.Hours, err = policy.ParseHours(p.col("days"), p.col("from_time"), p.col("to_time")); err != nil {
 		p.fail("%v", err)

@@ -195,6 +195,11 @@ func measureUse(tx *store.Tx, a *app.App, product int64, got map[string]int64) e
 	}
 	for _, p := range pools.Rows {
 		got["alert:"+p.Alert]++
+		if mail, err := tx.MailPage(store.ListQuery{Search: "Shared licences", Limit: 50}); err != nil {
+			return err
+		} else if slices.ContainsFunc(mail.Rows, func(m store.Mail) bool { return strings.Contains(m.Body, "\n"+p.Code+" (") }) {
+			got["told:"+p.Alert]++
+		}
 		v, err := a.Pool(ctx, p.ID, 30)
 		if err != nil {
 			return err

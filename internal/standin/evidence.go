@@ -101,7 +101,7 @@ func (o *Outside) reportStories(ctx context.Context, a *app.App) ([]Truth, error
 	}, nil
 }
 
-// makeRules makes the demo's rules for names.
+// makeRules makes the demo's rules for names, and lets who keeps the licences be told of its pools.
 func makeRules(ctx context.Context, a *app.App) error {
 	tally, err := a.FindProducts(ctx, "Yawltally")
 	if err != nil || len(tally) != 1 {
@@ -115,7 +115,7 @@ func makeRules(ctx context.Context, a *app.App) error {
 			return err
 		}
 	}
-	return nil
+	return a.WatchPool(ctx, 0, "licences@halvorsund.example", "demo")
 }
 
 // makeGroups makes the demo's groups.

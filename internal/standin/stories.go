@@ -207,7 +207,7 @@ func (w *world) stories() {
 
 func (w *world) games() {
 	game := w.newProduct(product{publisher: "Fennick Play", name: "Puffin Derby", category: "game", model: "free"})
-	w.policies = append(w.policies, []string{"", "", "game", "", "restricted", "", "", "", "Games have no place on work machines"}, []string{"", "", "game", "training", "allowed", "", "", "", "Used in the school's reaction course"})
+	w.policies = append(w.policies, []string{"", "", "game", "", "restricted", "", "", "", "Games have no place on work machines", "", ""}, []string{"", "", "game", "training", "allowed", "", "", "", "Used in the school's reaction course", "", ""})
 	devices := append(append([]*device{}, w.unitsOf["Shore/Charting"][200:206]...), w.unitsOf["Sea/Lomvi"][20:23]...)
 	for _, d := range append(devices, w.unitsOf["School"][:6]...) {
 		w.put(d, game, "", "1.3")

@@ -114,7 +114,7 @@ func (w *world) useStories() {
 
 	// Forbidden hours, in the zone of each device: 15:30 UTC is 17:30 in Halvorsund and 15:30 in Reyksker.
 	tern := w.newProduct(product{publisher: "Fennick Play", name: "Ternvision", category: "pastime", model: "free", file: "ternvis.exe"})
-	w.policies = append(w.policies, []string{tern.publisher, tern.name, "", "", "restricted", "mon-fri", "08:00", "16:00", "Films may be watched in free time only"})
+	w.policies = append(w.policies, []string{tern.publisher, tern.name, "", "", "restricted", "mon-fri", "08:00", "16:00", "Films may be watched in free time only", "", ""})
 	at := func(d *device, start time.Time, minutes int) {
 		w.sessions = append(w.sessions, []string{d.id, d.user, tern.file, "", start.Format(time.RFC3339), start.Add(time.Duration(minutes) * time.Minute).Format(time.RFC3339), ""})
 	}
@@ -135,7 +135,7 @@ func (w *world) useStories() {
 
 	// Required, and missing on some; one of those was never scanned, which says nothing.
 	guard := w.newProduct(product{publisher: "Vestermoor BV", name: "Sternpost Guard", category: "security", model: "free"})
-	w.policies = append(w.policies, []string{guard.publisher, guard.name, "", "Shore/Workshop", "required", "", "", "", "Every machine of the workshop is guarded"})
+	w.policies = append(w.policies, []string{guard.publisher, guard.name, "", "Shore/Workshop", "required", "", "", "", "Every machine of the workshop is guarded", "", ""})
 	with := map[*device]bool{}
 	for i, d := range append(append([]*device{}, workshop...), w.unitsOf["Shore/Workshop/Bench"]...) {
 		if i%30 != 7 && len(d.scans) > 0 {
@@ -154,7 +154,7 @@ func (w *world) useStories() {
 	// What a licence does on a machine where it must not be is one case, not two.
 	plume := w.newProduct(product{publisher: "Fennick Play", name: "Plumecaster", category: "pastime", price: "60", file: "plume.exe"})
 	w.buy(right{p: plume, quantity: 6})
-	w.policies = append(w.policies, []string{plume.publisher, plume.name, "", "Shore/Administration", "restricted", "", "", "", "Bought for the school alone"})
+	w.policies = append(w.policies, []string{plume.publisher, plume.name, "", "Shore/Administration", "restricted", "", "", "", "Bought for the school alone", "", ""})
 	for i, d := range admin[131:137] {
 		w.put(d, plume, "", "1.0")
 		if i < 2 {
@@ -200,7 +200,7 @@ func (w *world) poolStories(r *rand.Rand) {
 	}
 	solver := concurrent(product{publisher: "Pelmar & Voss GmbH", name: "Tidewheel Harmonic", category: "tide", price: "5200"}, 6, "")
 	w.serve(r, pool{code: "tide-harmonic", server: "lic-1.halvorsund.example", product: solver, quantity: 6, expires: "2027-03-31", devices: staff[40:70], mornings: 11, spread: 5, minutes: 75, tokens: 1, days: 120})
-	w.truths = append(w.truths, Truth{Story: "a pool that denies at ten and idles at noon", Publisher: solver.publisher, Product: solver.name, Want: map[string]int64{"pool:denied at ten": 1, "pool:idle at noon": 1, "alert:denied": 1, "cases:pool": 0}})
+	w.truths = append(w.truths, Truth{Story: "a pool that denies at ten and idles at noon", Publisher: solver.publisher, Product: solver.name, Want: map[string]int64{"pool:denied at ten": 1, "pool:idle at noon": 1, "alert:denied": 1, "told:denied": 1, "cases:pool": 0}})
 
 	mosaic := concurrent(product{publisher: "Quernstone AS", name: "Lodeglass Mosaic", category: "sonar", price: "2400"}, 20, "900")
 	w.serve(r, pool{code: "sonar-mosaic", server: "lic-1.halvorsund.example", product: mosaic, quantity: 20, expires: "2026-11-30", devices: staff[70:95], spread: 14, minutes: 60, tokens: 1, days: 120})
@@ -213,11 +213,11 @@ func (w *world) poolStories(r *rand.Rand) {
 
 	hull := concurrent(product{publisher: "Harrowmere plc", name: "Gannet Hull", category: "drawing", price: "3300"}, 12, "")
 	w.serve(r, pool{code: "hull", server: "lic-3.halvorsund.example", product: hull, quantity: 12, expires: "2027-06-30", devices: staff[125:140], spread: 6, minutes: 60, tokens: 1, days: 90, lost: 20})
-	w.truths = append(w.truths, Truth{Story: "a pool whose server is silent is not idle", Publisher: hull.publisher, Product: hull.name, Want: map[string]int64{"cases:pool": 0, "alert:lost": 1}})
+	w.truths = append(w.truths, Truth{Story: "a pool whose server is silent is not idle", Publisher: hull.publisher, Product: hull.name, Want: map[string]int64{"cases:pool": 0, "alert:lost": 1, "told:lost": 1}})
 
 	wave := concurrent(product{publisher: "Tarnquist AB", name: "Oyster Wave", category: "tide", price: "1900"}, 5, "")
 	w.serve(r, pool{code: "wave-lab", server: "lic-2.halvorsund.example", product: wave, quantity: 5, expires: "2026-07-25", devices: staff[140:155], spread: 9, minutes: 60, tokens: 1, days: 90, lost: 40, found: 38})
-	w.truths = append(w.truths, Truth{Story: "a pool whose licences expire soon", Publisher: wave.publisher, Product: wave.name, Want: map[string]int64{"alert:expires soon": 1}})
+	w.truths = append(w.truths, Truth{Story: "a pool whose licences expire soon", Publisher: wave.publisher, Product: wave.name, Want: map[string]int64{"alert:expires soon": 1, "told:expires soon": 1}})
 }
 
 // useAt books sessions as use does, by a chance of its own.

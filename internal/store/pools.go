@@ -205,7 +205,7 @@ func (tx *Tx) PoolPage(q ListQuery, today civil.Day) (Page[PoolRow], error) {
 		{"lastDay", lastDay, func(r *PoolRow) any { return &r.LastDay }, false}, {"lost", lost, func(r *PoolRow) any { return &r.Lost }, false},
 		{"cases", "(SELECT count(*) FROM worklist_case c WHERE c.pool_id = o.id AND c.state NOT IN ('gone', 'lapsed', 'kept'))", func(r *PoolRow) any { return &r.Cases }, false},
 		{"asked", "(SELECT count(*) FROM pool_complaint c WHERE c.pool_id = o.id AND c.ended_at = 0)", func(r *PoolRow) any { return &r.Asked }, false},
-		{"alert", "(CASE WHEN " + lost + " THEN 'lost' WHEN o.expires <> 0 AND o.expires < " + itoa(int64(today)) + " THEN 'expired' WHEN o.expires <> 0 AND o.expires <= " + itoa(int64(today+60)) + " THEN 'expires soon' WHEN " + denials + " > 0 THEN 'denied' WHEN " + lastDay + " < " + itoa(int64(today-7)) + " THEN 'silent' ELSE '' END)",
+		{"alert", "(CASE WHEN " + lost + " THEN 'lost' WHEN o.expires <> 0 AND o.expires < " + itoa(int64(today)) + " THEN 'expired' WHEN o.expires <> 0 AND o.expires <= " + itoa(int64(today+usage.ExpiryDays)) + " THEN 'expires soon' WHEN " + denials + " > 0 THEN 'denied' WHEN " + lastDay + " < " + itoa(int64(today-usage.SilentDays)) + " THEN 'silent' ELSE '' END)",
 			func(r *PoolRow) any { return &r.Alert }, false},
 	}}
 	return l.page(tx, q)

@@ -3,6 +3,7 @@ package store
 import (
 	"database/sql"
 	"encoding/json"
+	"errors"
 	"strings"
 
 	"ensomet/internal/core/civil"
@@ -291,8 +292,8 @@ func (tx *Tx) PutPolicy(p StoredPolicy) (Change, error) {
 	var id int64
 	err = tx.QueryRowContext(tx.ctx, `SELECT id FROM policy WHERE ended_at IS NULL AND product_id = ? AND publisher = ? AND category = ? AND group_name = ? AND condition = ? AND stance = ? AND days = ? AND from_minute = ? AND to_minute = ? AND until_day = ?`,
 		p.Product, p.PublisherName, p.Category, p.GroupName, string(cond), string(p.Stance), p.Hours.Days, p.Hours.From, p.Hours.To, p.Until).Scan(&id)
-	if err == nil {
-		return Same, nil
+	if !errors.Is(err, sql.ErrNoRows) {
+		return Same, err
 	}
 	_, err = tx.exec("INSERT INTO policy(product_id, publisher, category, group_name, condition, stance, days, from_minute, to_minute, reason, owner, until_day, author, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
 		p.Product, p.PublisherName, p.Category, p.GroupName, string(cond), string(p.Stance), p.Hours.Days, p.Hours.From, p.Hours.To, p.Reason, p.Owner, p.Until, p.Author, p.At)

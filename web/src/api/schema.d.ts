@@ -1364,6 +1364,38 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/pool-watches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["poolWatches"];
+        put?: never;
+        post: operations["watchPool"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pool-watches/{id}/end": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["endPoolWatch"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/pools": {
         parameters: {
             query?: never;
@@ -5029,6 +5061,21 @@ export interface components {
             /** @description most denied first, then most hours */
             users: components["schemas"]["PoolShare"][];
         };
+        PoolWatch: {
+            address: string;
+            /** Format: int64 */
+            at: number;
+            author: string;
+            /** @description the pool's; empty is every pool */
+            code: string;
+            /** Format: int64 */
+            id: number;
+            /**
+             * Format: int64
+             * @description 0 is every pool
+             */
+            pool: number;
+        };
         PositionRow: {
             /** Format: int64 */
             balance: number;
@@ -6342,6 +6389,14 @@ export interface components {
             unit: string;
             user: string;
             userName: string;
+        };
+        WatchDraft: {
+            address: string;
+            /**
+             * Format: int64
+             * @description 0 is every pool
+             */
+            pool: number;
         };
         WatchRequest: {
             on: boolean;
@@ -9501,6 +9556,99 @@ export interface operations {
         };
     };
     endPolicy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    poolWatches: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PoolWatch"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    watchPool: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WatchDraft"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    endPoolWatch: {
         parameters: {
             query?: never;
             header?: never;

@@ -14,7 +14,7 @@ const y = (n: number) => high - (n / most.value) * high
 
 <template>
   <svg
-    :viewBox="`-26 -10 ${24 * step + 40} ${high + low + 30}`"
+    :viewBox="`-26 -10 ${24 * step + 40} ${high + low + 36}`"
     role="img"
     data-pool-hours
     :aria-label="`by the hour: ${hours
@@ -40,10 +40,16 @@ const y = (n: number) => high - (n / most.value) * high
         :height="(h.denials / denied) * low"
         class="denied"
       />
-      <text v-if="h.denials" :x="h.hour * step + step / 2" :y="high + 12" text-anchor="middle" class="on">
-        {{ h.denials }}
+      <text
+        v-if="h.denials"
+        :x="h.hour * step + step / 2"
+        :y="high + (h.denials / denied) * low + 10"
+        text-anchor="middle"
+        class="on"
+      >
+        {{ h.denials < 10_000 ? h.denials : `${Math.round(h.denials / 1000)}k` }}
       </text>
-      <text v-if="h.hour % 2 === 0" :x="h.hour * step + step / 2" :y="high + low + 15" text-anchor="middle">
+      <text v-if="h.hour % 2 === 0" :x="h.hour * step + step / 2" :y="high + low + 22" text-anchor="middle">
         {{ h.hour }}
       </text>
     </g>
@@ -61,11 +67,9 @@ text {
   fill: var(--soft);
 }
 .on {
-  fill: var(--ink);
+  font-size: 8px;
+  fill: var(--short);
   font-weight: 600;
-  paint-order: stroke;
-  stroke: var(--short-fill);
-  stroke-width: 3px;
 }
 .axis {
   stroke: var(--ink);

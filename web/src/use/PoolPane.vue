@@ -10,6 +10,7 @@ import { useSession } from '../lib/session'
 import PoolDays from './PoolDays.vue'
 import PoolHours from './PoolHours.vue'
 import PoolSizing from './PoolSizing.vue'
+import PoolWatchers from './PoolWatchers.vue'
 
 /** One pool: its days and hours, who is denied and who holds, what people said, and its right size. */
 const props = defineProps<{ id: number }>()
@@ -83,10 +84,14 @@ const alerts: Record<string, string> = {
       >
       <button class="plain" type="button" @click="emit('close')">all pools</button>
     </div>
-    <p v-if="p.alert" class="drop">
-      {{ alerts[p.alert]
-      }}<template v-if="p.expires && p.alert.startsWith('expire')"> The last day is {{ p.expires }}.</template>
-    </p>
+    <div class="row">
+      <span v-if="p.alert" class="drop"
+        >{{ alerts[p.alert]
+        }}<template v-if="p.expires && p.alert.startsWith('expire')"> The last day is {{ p.expires }}.</template></span
+      >
+      <span class="grow" />
+      <PoolWatchers :pool="id" />
+    </div>
     <PoolDays :days="p.days" />
     <div class="three">
       <section>

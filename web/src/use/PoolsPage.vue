@@ -5,6 +5,7 @@ import ListFilter from '../components/ListFilter.vue'
 import ListTable, { type ListColumn } from '../components/ListTable.vue'
 import { useListState } from '../lib/listState'
 import PoolPane from './PoolPane.vue'
+import PoolWatchers from './PoolWatchers.vue'
 import UseNav from './UseNav.vue'
 
 /** Shared licences: every pool with its peak against its quantity, and what is wrong with it. */
@@ -15,7 +16,7 @@ const columns: ListColumn[] = [
   { key: 'code', label: 'pool', fixed: true, width: '9.4rem' },
   { key: 'publisher', label: 'publisher', width: '11rem', hidden: true },
   { key: 'product', label: 'product' },
-  { key: 'server', label: 'server', width: '12.6rem' },
+  { key: 'server', label: 'server', width: '15rem' },
   { key: 'quantity', label: 'licences', num: true, width: '5.6rem' },
   { key: 'peak', label: 'peak', num: true, width: '4.4rem' },
   { key: 'used', label: 'utilisation, 30 days', width: '10.6rem' },
@@ -70,6 +71,7 @@ const alert: Record<string, string> = {
         ><span class="drop">{{ alert[row.alert] }}</span></template
       >
     </ListTable>
+    <PoolWatchers v-if="!id" />
   </div>
 </template>
 

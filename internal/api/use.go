@@ -1,0 +1,95 @@
+package api
+
+import (
+	"context"
+	"net/http"
+
+	"ensomet/internal/app"
+	"ensomet/internal/store"
+
+	"github.com/danielgtaylor/huma/v2"
+)
+
+// OfPool names a pool, and how many days up to today are looked at.
+type OfPool struct {
+	ByID
+	Days int `query:"days" default:"90" minimum:"1" maximum:"800"`
+}
+
+// WatchDraft says who is to be told by mail of what is to be looked at in a pool.
+type WatchDraft struct {
+	Pool    int64  `json:"pool" doc:"0 is every pool"`
+	Address string `json:"address" minLength:"1" maxLength:"200"`
+}
+
+// use has what is metered, use over time, and pools.
+func (s *Server) use() {
+	handle(s, app.Look, get("metering", "/api/metering"), func(ctx context.Context, _ who, _ *none) (*body[app.Metered], error) {
+		m, err := s.app.Metering(ctx)
+		return &body[app.Metered]{m}, err
+	})
+	handle(s, app.Work, post("meter", "/api/metering"), func(ctx context.Context, me who, in *body[app.MeteringDraft]) (*body[Done], error) {
+		return s.renewed(ctx, s.app.Meter(ctx, in.Body, me.Name))
+	})
+	handle(s, app.Work, post("endMeter", "/api/metering/{id}/end"), func(ctx context.Context, me who, in *ByID) (*body[Done], error) {
+		return s.renewed(ctx, s.app.EndMeter(ctx, in.ID, me.Name))
+	})
+	handle(s, app.Run, huma.Operation{OperationID: "keepUse", Method: http.MethodPut, Path: "/api/metering/kept"}, func(ctx context.Context, me who, in *body[app.UseKept]) (*body[app.UseKept], error) {
+		return in, s.app.KeepUse(ctx, in.Body, me.Name)
+	})
+	handle(s, app.Look, get("useOver", "/api/products/{id}/use"), func(ctx context.Context, _ who, in *struct {
+		ByID
+		Months int `query:"months" default:"12" minimum:"1" maximum:"60"`
+	}) (*body[app.UseView], error) {
+		v, err := s.app.UseOver(ctx, in.ID, in.Months)
+		return &body[app.UseView]{v}, err
+	})
+	handle(s, app.Look, get("pool", "/api/pools/{id}"), func(ctx context.Context, _ who, in *OfPool) (*body[app.PoolView], error) {
+		v, err := s.app.Pool(ctx, in.ID, in.Days)
+		return &body[app.PoolView]{v}, err
+	})
+	handle(s, app.Look, get("poolDays", "/api/pools/{id}/days"), func(ctx context.Context, _ who, in *OfPool) (*body[[]app.PoolDayView], error) {
+		v, err := s.app.PoolDays(ctx, in.ID, in.Days)
+		return &body[[]app.PoolDayView]{v}, err
+	})
+	handle(s, app.Look, get("poolSizing", "/api/pools/{id}/sizing"), func(ctx context.Context, _ who, in *struct {
+		OfPool
+		Target     float64 `query:"target" default:"0.01" minimum:"0" maximum:"1"`
+		DenialCost float64 `query:"denialCost" default:"0" minimum:"0"`
+		Watch      string  `query:"watch" maxLength:"60" doc:"a key of your own, under which you can ask how far it is"`
+	}) (*body[app.PoolSizing], error) {
+		ctx, end := s.app.Follow(ctx, in.Watch)
+		defer end()
+		v, err := s.app.PoolSizing(ctx, in.ID, in.Days, in.Target, in.DenialCost)
+		return &body[app.PoolSizing]{v}, err
+	})
+	handle(s, app.Work, post("complain", "/api/pools/{id}/complaints"), func(ctx context.Context, me who, in *struct {
+		ByID
+		Body struct {
+			User string `json:"user"`
+			Text string `json:"text" maxLength:"500"`
+		}
+	}) (*body[Done], error) {
+		return done(s.app.Complain(ctx, in.ID, in.Body.User, in.Body.Text, me.Name))
+	})
+	handle(s, app.Work, post("sizePool", "/api/pools/{id}/size"), func(ctx context.Context, me who, in *struct {
+		ByID
+		Body struct {
+			Size   int64  `json:"size" minimum:"0"`
+			Reason string `json:"reason" minLength:"1" maxLength:"500"`
+			Basis  string `json:"basis" maxLength:"1000"`
+		}
+	}) (*body[Done], error) {
+		return done(s.app.SizePool(ctx, in.ID, in.Body.Size, in.Body.Reason, in.Body.Basis, me.Name))
+	})
+	handle(s, app.Look, get("poolWatches", "/api/pool-watches"), func(ctx context.Context, _ who, _ *none) (*body[[]store.PoolWatch], error) {
+		list, err := s.app.PoolWatches(ctx)
+		return &body[[]store.PoolWatch]{list}, err
+	})
+	handle(s, app.Work, post("watchPool", "/api/pool-watches"), func(ctx context.Context, me who, in *body[WatchDraft]) (*body[Done], error) {
+		return done(s.app.WatchPool(ctx, in.Body.Pool, in.Body.Address, me.Name))
+	})
+	handle(s, app.Work, post("endPoolWatch", "/api/pool-watches/{id}/end"), func(ctx context.Context, me who, in *ByID) (*body[Done], error) {
+		return done(s.app.EndPoolWatch(ctx, in.ID, me.Name))
+	})
+}
