@@ -1,6 +1,8 @@
 package e2e
 
 import (
+	"cmp"
+	"fmt"
 	"testing"
 	"time"
 
@@ -62,8 +64,29 @@ func pressIn(t *testing.T, page *rod.Page, selector string, parts ...string) {
 	pressAt(t, page, selector, "", toAny(parts))
 }
 
+// pickOption types into a field that offers what fits, and presses the offer; where the offers went away meanwhile, it types again.
+func pickOption(t *testing.T, page *rod.Page, field, text, option string) {
+	t.Helper()
+	for {
+		page.MustElement(field).MustSelectAllText().MustInput(text)
+		err := tryPress(page.Timeout(8*time.Second), ".p-autocomplete-option", option, []any{})
+		if err == nil {
+			return
+		}
+		if page.GetContext().Err() != nil {
+			t.Fatalf("%q is not offered as %q: %v", text, option, err)
+		}
+	}
+}
+
 func pressAt(t *testing.T, page *rod.Page, selector, text string, parts []any) {
 	t.Helper()
+	if err := tryPress(page, selector, text, parts); err != nil {
+		t.Fatal(err)
+	}
+}
+
+func tryPress(page *rod.Page, selector, text string, parts []any) error {
 	for {
 		at, err := page.Eval(aim, selector, text, parts)
 		if err == nil && !at.Value.Nil() {
@@ -74,13 +97,13 @@ func pressAt(t *testing.T, page *rod.Page, selector, text string, parts []any) {
 			if err == nil {
 				// another page has no note of it: the click has led there
 				if met, e := page.Eval(`() => window.pressed !== false`); e != nil || met.Value.Bool() {
-					return
+					return nil
 				}
 			}
 		}
 		select {
 		case <-page.GetContext().Done():
-			t.Fatalf("%q %q in the row %v cannot be pressed: %v", selector, text, parts, err)
+			return fmt.Errorf("%q %q in the row %v cannot be pressed: %w", selector, text, parts, cmp.Or(err, page.GetContext().Err()))
 		case <-time.After(50 * time.Millisecond):
 		}
 	}

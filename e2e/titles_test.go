@@ -119,8 +119,7 @@ func TestARuleDecidesTheNextImport(t *testing.T) {
 	page.MustNavigate(url + "/titles/rules?rule=new")
 	page.MustElement("[data-rule-name]").MustInput("late")
 	page.MustElement("[data-rule-form] [data-value]").MustInput("*New Field Build*")
-	page.MustElement("[data-title-pick] input").MustInput("Brineweft")
-	press(t, page, ".p-autocomplete-option", "Brineweft")
+	pickOption(t, page, "[data-title-pick] input", "Brineweft", "Brineweft")
 	says(t, page, "[data-effect]", "0 installs")
 	press(t, page, "[data-effect]")
 	says(t, page, "[data-dead]", "earlier rules decide all that it fits")
@@ -191,8 +190,7 @@ func TestASuiteFoldsWhenItsLastPartArrives(t *testing.T) {
 	pressIn(t, page, "a", "Fjordpen Bundle")
 	press(t, page, "[data-suite-open]")
 	for i, part := range []string{"Fjordpen Writer", "Fjordpen Table"} {
-		page.MustElement("[data-title-pick] input").MustSelectAllText().MustInput(part)
-		press(t, page, ".p-autocomplete-option", part)
+		pickOption(t, page, "[data-title-pick] input", part, part)
 		within(t, page, `(n) => document.querySelectorAll('[data-suite-part]').length === n`, i+1)
 	}
 	press(t, page, "[data-suite-need]")

@@ -18,8 +18,7 @@ func fill(page *rod.Page, selector, value string) {
 // pickTitle chooses a title of the catalogue in a form.
 func pickTitle(t *testing.T, page *rod.Page, form, name string) {
 	t.Helper()
-	page.MustElement(form + " [data-title-pick] input, " + form + " input[data-title-pick]").MustInput(name)
-	press(t, page, ".p-autocomplete-option", name)
+	pickOption(t, page, form+" [data-title-pick] input, "+form+" input[data-title-pick]", name, name)
 }
 
 // send presses what sends an open case's order, and says yes.

@@ -36,8 +36,16 @@ const sizing = useQuery({
   retry: false,
 })
 const s = computed(() => sizing.data.value)
-const chosen = ref(0)
-watch(s, (v) => (chosen.value = v?.suggested || props.quantity), { immediate: true })
+// what is proposed, until somebody says otherwise: an answer that comes later leaves that alone
+const said = ref<number>()
+watch(
+  () => props.pool,
+  () => (said.value = undefined),
+)
+const chosen = computed({
+  get: () => said.value ?? (s.value?.suggested || props.quantity),
+  set: (n) => (said.value = n),
+})
 const reason = ref('')
 const says = ref('')
 const at = computed(() => s.value?.sizes.find((x) => x.licences === chosen.value))
