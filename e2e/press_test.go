@@ -3,6 +3,8 @@ package e2e
 import (
 	"cmp"
 	"fmt"
+	"os"
+	"path/filepath"
 	"testing"
 	"time"
 
@@ -106,5 +108,13 @@ func tryPress(page *rod.Page, selector, text string, parts []any) error {
 			return fmt.Errorf("%q %q in the row %v cannot be pressed: %w", selector, text, parts, cmp.Or(err, page.GetContext().Err()))
 		case <-time.After(50 * time.Millisecond):
 		}
+	}
+}
+
+// look keeps a picture of the page at a step in the folder that E2E_LOOK names, for whoever wants to see what a journey sees.
+func look(t *testing.T, page *rod.Page, name string) {
+	t.Helper()
+	if dir := os.Getenv("E2E_LOOK"); dir != "" {
+		page.MustScreenshot(filepath.Join(dir, name+".png"))
 	}
 }

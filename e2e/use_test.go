@@ -205,3 +205,22 @@ func TestReclaimRuleAndRetention(t *testing.T) {
 	press(t, page, "[data-keep]")
 	says(t, page, "[data-says]", "but days of use are kept for 60")
 }
+
+// To choose what is measured takes the rest out of sight: that shows before, and so does the end of the choice.
+func TestChoosingWhatIsMeasured(t *testing.T) {
+	page, url := open(t, "work", false)
+	page.MustNavigate(url + "/use/measured")
+	says(t, page, ".page", "Every title is measured on every device that reports use")
+	form := page.MustElement("[data-meter-form]")
+	choose(t, form, "what kind", "publisher")
+	fill(page, `[data-meter-form] [aria-label="publisher"]`, "Brackwell Office Inc.")
+	says(t, page, "[data-meter-form] [data-effect]", "no longer")
+	says(t, page, "[data-meter-form] [data-effect]", "can be judged today and will not be for long")
+	look(t, page, "measured")
+	press(t, page, "[data-meter-form] [data-effect]")
+	row(t, page, "Brackwell Office Inc.", "all devices", "the beginning")
+	press(t, page, "[data-choices] button", "end it")
+	says(t, page, "[data-end-choice]", "from tomorrow on")
+	press(t, page, "[data-end-choice]")
+	says(t, page, ".page", "Every title is measured on every device that reports use")
+}

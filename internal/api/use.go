@@ -31,6 +31,13 @@ func (s *Server) use() {
 	handle(s, app.Work, post("meter", "/api/metering"), func(ctx context.Context, me who, in *body[app.MeteringDraft]) (*body[Done], error) {
 		return s.renewed(ctx, s.app.Meter(ctx, in.Body, me.Name))
 	})
+	handle(s, app.Work, post("previewMeter", "/api/metering/preview"), func(ctx context.Context, _ who, in *body[struct {
+		app.MeteringDraft
+		End int64 `json:"end,omitempty" doc:"a choice whose end is looked at instead"`
+	}]) (*body[app.MeteringEffect], error) {
+		v, err := s.app.PreviewMeter(ctx, in.Body.MeteringDraft, in.Body.End)
+		return &body[app.MeteringEffect]{v}, err
+	})
 	handle(s, app.Work, post("endMeter", "/api/metering/{id}/end"), func(ctx context.Context, me who, in *ByID) (*body[Done], error) {
 		return s.renewed(ctx, s.app.EndMeter(ctx, in.ID, me.Name))
 	})

@@ -43,7 +43,7 @@ func TestRolesAboutTheWorklist(t *testing.T) {
 		}
 	}
 	for path, need := range map[string]app.Role{"/api/waves/1/steer": app.Work, "/api/policies": app.Work, "/api/policies/preview": app.Work, "/api/policies/1/end": app.Work, "/api/reclaim-rules": app.Work, "/api/reclaim-rules/preview": app.Work, "/api/reclaim-rules/1/end": app.Work,
-		"/api/metering": app.Work, "/api/metering/1/end": app.Work, "/api/pools/1/complaints": app.Work, "/api/pools/1/size": app.Work, "/api/pool-watches": app.Work, "/api/pool-watches/1/end": app.Work} {
+		"/api/metering": app.Work, "/api/metering/preview": app.Work, "/api/metering/1/end": app.Work, "/api/pools/1/complaints": app.Work, "/api/pools/1/size": app.Work, "/api/pool-watches": app.Work, "/api/pool-watches/1/end": app.Work} {
 		for role, p := range people {
 			status, text := p.do("POST", path, "", nil)
 			if role == "" && status != 401 || role != "" && (status == 403) == role.May(need) {

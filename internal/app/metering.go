@@ -4,103 +4,21 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"slices"
 	"strings"
 
-	"ensomet/internal/core/civil"
-	"ensomet/internal/core/condition"
 	"ensomet/internal/core/policy"
-	"ensomet/internal/core/usage"
+	"ensomet/internal/core/recognise"
 	"ensomet/internal/store"
 )
 
-// pause is how many days may lie between two reports of use for those between to be measured: what ran in them would stand in the later report. After a longer silence nobody knows what it hides.
-const pause = 14
-
-// loadMeasured reads on which days each device was measured at all.
-func loadMeasured(tx *store.Tx, until civil.Day) (map[int64][]usage.Span, error) {
-	out := map[int64][]usage.Span{}
-	var of int64
-	var days []civil.Day
-	flush := func() {
-		if len(days) > 0 {
-			out[of] = usage.Measured(days, pause)
-			days = days[:0]
-		}
-	}
-	err := tx.EachUseSeen(until, func(device int64, day civil.Day) error {
-		if device != of {
-			flush()
-			of = device
-		}
-		days = append(days, day)
-		return nil
-	})
-	flush()
-	return out, err
-}
-
-// meter says which titles are metered on which devices.
-type meter struct {
-	list       []store.Metering
-	policies   []policy.Policy
-	conditions *conditionFacts
-}
-
-func loadMeter(tx *store.Tx, settings *Settings, now int64) (*meter, error) {
-	m := &meter{}
-	var err error
-	if m.list, err = tx.Meterings(); err != nil || len(m.list) == 0 {
-		return m, err
-	}
-	var conditions []condition.Condition
-	for i := range m.list {
-		m.policies = append(m.policies, m.list[i].Policy)
-		conditions = append(conditions, m.list[i].Group)
-	}
-	m.conditions, err = loadConditions(tx, settings, now, conditions)
-	return m, err
-}
-
-// all reports whether everything is metered, since nobody has chosen.
-func (m *meter) all() bool { return len(m.list) == 0 }
-
-// from is the day from which a title is metered on a device, or false where it is not.
-func (m *meter) from(t policy.Title, d *store.DeviceFacts) (civil.Day, bool) {
-	if m.all() {
-		return 0, true
-	}
-	p := policy.Decide(m.policies, t, m.conditions.of(d))
-	if p == nil || p.Stance != policy.Metered {
-		return 0, false
-	}
-	i := slices.IndexFunc(m.list, func(x store.Metering) bool { return x.ID == p.ID })
-	return m.list[i].From, true
-}
-
-// spans are the days on which a device was measured for a title.
-func (m *meter) spans(f *productFacts, d *store.DeviceFacts, measured []usage.Span) []usage.Span {
-	from, on := m.from(f.policyTitle, d)
-	if !on {
-		return nil
-	}
-	var out []usage.Span
-	for _, s := range measured {
-		if s.From = max(s.From, from); s.From <= s.To {
-			out = append(out, s)
-		}
-	}
-	return out
-}
-
 // MeteringDraft chooses titles that are metered on the devices of a group, or not.
 type MeteringDraft struct {
-	Product   int64  `json:"product"`
-	Publisher string `json:"publisher"`
-	Category  string `json:"category"`
-	Group     string `json:"group"`
-	On        bool   `json:"on" doc:"false leaves them out of a wider choice"`
-	Note      string `json:"note"`
+	Product   int64  `json:"product,omitempty"`
+	Publisher string `json:"publisher,omitempty"`
+	Category  string `json:"category,omitempty"`
+	Group     string `json:"group,omitempty"`
+	On        bool   `json:"on,omitempty" doc:"false leaves them out of a wider choice"`
+	Note      string `json:"note,omitempty"`
 }
 
 // MeteringView is a choice in words.
@@ -176,32 +94,38 @@ func (a *App) Metering(ctx context.Context) (Metered, error) {
 	return out, err
 }
 
+// meteringOf checks a choice beside those there are.
+func (a *App) meteringOf(tx *store.Tx, d MeteringDraft, who string) (store.Metering, error) {
+	had, err := tx.Meterings()
+	if err != nil {
+		return store.Metering{}, err
+	}
+	m := store.Metering{Policy: policy.Policy{Product: d.Product, Category: d.Category, GroupName: d.Group, Stance: policy.NotMetered, Reason: d.Note}, PublisherName: d.Publisher, From: a.Today(), Author: who, At: a.Clock.Now().Unix()}
+	m.Publisher = recognise.CleanPublisher(d.Publisher)
+	switch {
+	case d.Product == 0 && d.Publisher == "" && d.Category == "":
+		return m, errors.New("say what is metered: a title, a category or a publisher")
+	case len(had) == 0 && !d.On:
+		return m, errors.New("everything is metered as long as nothing is chosen: choose first what is, then what is not")
+	case len(had) == 0:
+		m.From = 0 // it was metered all along, with everything else
+	}
+	if d.On {
+		m.Stance = policy.Metered
+	}
+	if d.Group != "" {
+		m.Group, err = groupByName(tx, d.Group)
+	}
+	return m, err
+}
+
 // Meter chooses titles to be metered from today on. Days before were not asked for, so they do not count as measured.
 func (a *App) Meter(ctx context.Context, d MeteringDraft, who string) error {
-	if d.Product == 0 && d.Publisher == "" && d.Category == "" {
-		return errors.New("say what is metered: a title, a category or a publisher")
-	}
 	return a.DB.Update(ctx, func(tx *store.Tx) error {
 		now := a.Clock.Now()
-		m := store.Metering{Policy: policy.Policy{Product: d.Product, Category: d.Category, GroupName: d.Group, Stance: policy.NotMetered, Reason: d.Note}, PublisherName: d.Publisher, From: a.Today(), Author: who, At: now.Unix()}
-		if d.On {
-			m.Stance = policy.Metered
-		}
-		var err error
-		if d.Group != "" {
-			if m.Group, err = groupByName(tx, d.Group); err != nil {
-				return err
-			}
-		}
-		had, err := tx.Meterings()
+		m, err := a.meteringOf(tx, d, who)
 		if err != nil {
 			return err
-		}
-		if len(had) == 0 && !d.On {
-			return errors.New("everything is metered as long as nothing is chosen: choose first what is, then what is not")
-		}
-		if len(had) == 0 {
-			m.From = 0 // it was metered all along, with everything else
 		}
 		if _, err := tx.PutMetering(m); err != nil {
 			return err

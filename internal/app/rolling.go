@@ -147,11 +147,12 @@ func (r *roller) roll(device, since int64) error {
 		return err
 	}
 	var seen []civil.Day
-	var unwanted []int64
+	var unwanted []usage.Session
 	kept := sessions[:0]
 	for _, s := range sessions {
 		names = append(names, s.Program)
 		s.Title = r.names[s.Program]
+		whole := s
 		if s.End > r.now { // a clock that is ahead: what lies in the future has not been, and waits for its time
 			if err := r.tx.MarkUseDue(device, s.Start, s.End); err != nil {
 				return err
@@ -167,8 +168,8 @@ func (r *roller) roll(device, since int64) error {
 			}
 		}
 		if !r.meter.all() {
-			if _, on := r.meter.from(r.titles[s.Title], d); !on || s.Title == 0 {
-				unwanted = append(unwanted, s.Program)
+			if day := civil.Of(time.Unix(s.Start, 0).In(zone)); !r.meter.on(r.titles[s.Title], d, day) {
+				unwanted = append(unwanted, whole)
 				continue
 			}
 		}
@@ -181,10 +182,7 @@ func (r *roller) roll(device, since int64) error {
 	if err := r.tx.PutUseDays(device, from, max(from, r.sessions), compact(names), usage.Roll(kept, zone)); err != nil {
 		return err
 	}
-	if len(unwanted) > 0 {
-		return r.tx.DropSessionsOf(device, compact(unwanted))
-	}
-	return nil
+	return r.tx.DropSessions(device, unwanted)
 }
 
 // rollUse rolls up some devices, each from the earliest start of a session that came or changed.

@@ -247,11 +247,11 @@ func (e *estate) loadUse(tx *store.Tx) (map[devicePair]*use, error) {
 		return nil, err
 	}
 	for _, f := range e.products {
-		if !f.metered && meter.all() {
+		if !meter.measurable(f.metered, f.product, e.catalogue) {
 			continue
 		}
 		for _, h := range f.holdings {
-			if spans := meter.spans(f, &e.devices[e.deviceAt[h.Device]], measured[h.Device]); len(spans) > 0 {
+			if spans := meter.spans(f.policyTitle, &e.devices[e.deviceAt[h.Device]], measured[h.Device]); len(spans) > 0 {
 				at(h.Device, f.id).Metered = spans
 			}
 		}

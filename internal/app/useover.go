@@ -129,7 +129,7 @@ func (a *App) UseOver(ctx context.Context, product int64, months int) (UseView, 
 		for _, l := range lines {
 			rights = append(rights, l.Line)
 		}
-		asked := &productFacts{policyTitle: policyTitle(p)}
+		asked := policyTitle(p)
 		first := today.AddMonths(-months + 1).MonthStart()
 		for m := first; m <= today; m = m.AddMonths(1) {
 			end := min(m.AddMonths(1)-1, today)
@@ -147,7 +147,7 @@ func (a *App) UseOver(ctx context.Context, product int64, months int) (UseView, 
 				if known := facts[device]; known != nil {
 					f = *known
 				}
-				if out.Metered || !meter.all() {
+				if meter.measurable(out.Metered, p, c) {
 					f.Metered = meter.spans(asked, d, measured[device])
 				}
 				v.Devices++

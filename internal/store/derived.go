@@ -310,3 +310,18 @@ func (tx *Tx) PutFacts(devices []DeviceFact, names []NameFact, products []Produc
 		}),
 	)
 }
+
+// EachIdle walks the classes of use by device.
+func (tx *Tx) EachIdle(fn func(IdleFact) error) error {
+	rows, err := tx.QueryContext(tx.ctx, "SELECT device_id, product_id, person_code, class, used, measured, last_use FROM idle_fact ORDER BY device_id, product_id")
+	if err != nil {
+		return err
+	}
+	return each(rows, func() error {
+		var f IdleFact
+		if err := rows.Scan(&f.Device, &f.Product, &f.Person, &f.Class, &f.Used, &f.Measured, &f.Last); err != nil {
+			return err
+		}
+		return fn(f)
+	})
+}

@@ -275,14 +275,13 @@ func (tx *Tx) ForgetUse(events, sessions int64, days civil.Day) (gone [3]int64, 
 	return gone, err
 }
 
-// DropSessionsOf deletes the runs of some names on a device that nobody asked to be metered.
-func (tx *Tx) DropSessionsOf(device int64, names []int64) error {
-	list, err := json.Marshal(names)
-	if err != nil {
-		return err
-	}
-	for _, table := range []string{"use_session", "process_event"} {
-		if _, err := tx.exec("DELETE FROM "+table+" WHERE device_id = ? AND name_id IN (SELECT value FROM json_each(?))", device, string(list)); err != nil {
+// DropSessions deletes runs on a device that nobody had asked to be metered, with the events that they were made of.
+func (tx *Tx) DropSessions(device int64, runs []usage.Session) error {
+	for _, s := range runs {
+		if _, err := tx.exec("DELETE FROM use_session WHERE device_id = ? AND name_id = ? AND person_code = ? AND started_at = ?", device, s.Program, s.User, s.Start); err != nil {
+			return err
+		}
+		if _, err := tx.exec("DELETE FROM process_event WHERE device_id = ? AND at BETWEEN ? AND ? AND name_id = ?", device, s.Start, s.End, s.Program); err != nil {
 			return err
 		}
 	}
@@ -295,19 +294,24 @@ type Metering struct {
 	PublisherName string
 	From          civil.Day
 	Author        string
-	At            int64
+	At, EndedAt   int64
 }
 
 // Meterings reads what is to be metered.
-func (tx *Tx) Meterings() ([]Metering, error) {
+func (tx *Tx) Meterings() ([]Metering, error) { return tx.meterings(" WHERE ended_at = 0") }
+
+// MeteringsEver reads what is to be metered, and what was.
+func (tx *Tx) MeteringsEver() ([]Metering, error) { return tx.meterings("") }
+
+func (tx *Tx) meterings(where string) ([]Metering, error) {
 	return query(tx, func(r *sql.Rows, m *Metering) error {
 		var cond string
-		if err := r.Scan(&m.ID, &m.Product, &m.PublisherName, &m.Category, &m.GroupName, &cond, &m.Stance, &m.From, &m.Reason, &m.Author, &m.At); err != nil {
+		if err := r.Scan(&m.ID, &m.Product, &m.PublisherName, &m.Category, &m.GroupName, &cond, &m.Stance, &m.From, &m.Reason, &m.Author, &m.At, &m.EndedAt); err != nil {
 			return err
 		}
 		m.Publisher = recognise.CleanPublisher(m.PublisherName)
 		return json.Unmarshal([]byte(cond), &m.Group)
-	}, "SELECT id, product_id, publisher, category, group_name, condition, stance, from_day, note, author, at FROM metering WHERE ended_at = 0 ORDER BY id")
+	}, "SELECT id, product_id, publisher, category, group_name, condition, stance, from_day, note, author, at, ended_at FROM metering"+where+" ORDER BY id")
 }
 
 // PutMetering writes what is to be metered.

@@ -270,6 +270,18 @@ func (c *Catalogue) FindProduct(publisher, name string) *Product {
 	return nil
 }
 
+// KnowsProgramOf reports whether a file name is a signature of a product.
+func (c *Catalogue) KnowsProgramOf(p *Product) bool {
+	for i := range p.Titles {
+		for _, alias := range p.Titles[i].Aliases {
+			if tg, ok := c.byFile[Clean(alias)]; ok && tg.ID == p.ID {
+				return true
+			}
+		}
+	}
+	return false
+}
+
 // ByFile returns the product that a file name is a signature of.
 func (c *Catalogue) ByFile(name string) (int64, bool) {
 	tg, ok := c.byFile[Clean(name)]

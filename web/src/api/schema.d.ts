@@ -1012,6 +1012,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/metering/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["previewMeter"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/metering/{id}/end": {
         parameters: {
             query?: never;
@@ -2649,6 +2665,21 @@ export interface components {
             id: number;
             what: string;
         };
+        "BodyMeteringDraft; End int64 \"json:\\\"endOmitempty\\\" doc:\\\"a choice whose end is looked at instead\\\"\" }Body": {
+            category?: string;
+            /**
+             * Format: int64
+             * @description a choice whose end is looked at instead
+             */
+            end?: number;
+            group?: string;
+            note?: string;
+            /** @description false leaves them out of a wider choice */
+            on?: boolean;
+            /** Format: int64 */
+            product?: number;
+            publisher?: string;
+        };
         "BodyReclaimDraft; End int64 \"json:\\\"endOmitempty\\\" doc:\\\"the number of a rule that would end instead of setting one\\\"\" }Body": {
             category?: string;
             /**
@@ -4096,14 +4127,36 @@ export interface components {
             starts: number;
         };
         MeteringDraft: {
-            category: string;
-            group: string;
-            note: string;
+            category?: string;
+            group?: string;
+            note?: string;
             /** @description false leaves them out of a wider choice */
-            on: boolean;
+            on?: boolean;
             /** Format: int64 */
-            product: number;
-            publisher: string;
+            product?: number;
+            publisher?: string;
+        };
+        MeteringEffect: {
+            /**
+             * Format: int64
+             * @description of those that stop, the ones whose class of use is known today, and would no longer be
+             */
+            judged: number;
+            /**
+             * Format: int64
+             * @description installs whose use is measured
+             */
+            now: number;
+            /** @description titles that most installs of start or stop */
+            samples: string[];
+            /** Format: int64 */
+            starts: number;
+            /** Format: int64 */
+            stops: number;
+            /** Format: int64 */
+            then: number;
+            /** @description no program of the title asked for is known, so its use cannot be seen */
+            unknown: boolean;
         };
         MeteringView: {
             /** Format: int64 */
@@ -8766,6 +8819,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["UseKept"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    previewMeter: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BodyMeteringDraft; End int64 \"json:\\\"endOmitempty\\\" doc:\\\"a choice whose end is looked at instead\\\"\" }Body"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeteringEffect"];
                 };
             };
             /** @description Error */

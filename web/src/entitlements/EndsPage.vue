@@ -121,9 +121,6 @@ const today = computed(() => {
 </template>
 
 <style scoped>
-.head {
-  padding: 0.4rem 0;
-}
 td {
   white-space: nowrap;
 }

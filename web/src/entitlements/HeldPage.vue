@@ -138,9 +138,6 @@ const print = () => window.print()
 .held {
   max-width: 72rem;
 }
-.head {
-  padding: 0.4rem 0;
-}
 h2 {
   margin: 0.9rem 0 0.2rem;
 }

@@ -195,9 +195,6 @@ const terms = computed(() =>
 </template>
 
 <style scoped>
-.head {
-  padding: 0.4rem 0 0;
-}
 .now {
   margin: 0.3rem 0 0;
   font-size: 1.05rem;

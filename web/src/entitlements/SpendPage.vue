@@ -108,9 +108,6 @@ const euros = (n: number | undefined) => (n ? money(Math.round(n)) : '')
 </template>
 
 <style scoped>
-.head {
-  padding: 0.4rem 0;
-}
 .share {
   width: 12rem;
 }

@@ -98,9 +98,6 @@ function pick(side: 'left' | 'right', code: string) {
 </template>
 
 <style scoped>
-.head {
-  padding: 0.3rem 0 0.5rem;
-}
 .what {
   width: 32%;
 }

@@ -332,9 +332,6 @@ const facts = computed(() => {
 </template>
 
 <style scoped>
-.head {
-  padding: 0.3rem 0 0.6rem;
-}
 .parts {
   display: grid;
   grid-template-columns: minmax(0, 1fr) 21rem;

@@ -88,9 +88,6 @@ const devices = (pattern: string) => `/evidence?${new URLSearchParams({ f: `hasF
 </template>
 
 <style scoped>
-.head {
-  padding: 0.3rem 0 0.5rem;
-}
 .pattern {
   width: 18rem;
 }

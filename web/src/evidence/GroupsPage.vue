@@ -270,9 +270,6 @@ const devicesOf = (name: string) => `/evidence?${new URLSearchParams({ f: `group
 </template>
 
 <style scoped>
-.head {
-  padding: 0.3rem 0 0.5rem;
-}
 .parts {
   display: grid;
   grid-template-columns: minmax(0, 1fr) minmax(22rem, 0.8fr);

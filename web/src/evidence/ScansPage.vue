@@ -304,16 +304,10 @@ const open = computed(() => selection.value.filter((o) => o.state === 'waiting' 
 </template>
 
 <style scoped>
-.head {
-  padding: 0.3rem 0 0.4rem;
-}
 .edit {
   display: grid;
   gap: 0.5rem;
   margin-top: 0.5rem;
-}
-.edit :deep(.few) {
-  width: 4.5rem;
 }
 .end {
   white-space: nowrap;

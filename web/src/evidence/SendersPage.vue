@@ -153,9 +153,6 @@ const server = window.location.origin
 </template>
 
 <style scoped>
-.head {
-  padding: 0.3rem 0 0.3rem;
-}
 .tokens {
   margin-bottom: 0.5rem;
 }

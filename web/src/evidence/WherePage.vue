@@ -215,9 +215,6 @@ const what = computed(() => (product.value ? 'version' : publisher.value ? 'titl
 </template>
 
 <style scoped>
-.head {
-  padding: 0.3rem 0 0.4rem;
-}
 .steps {
   gap: 0.45rem;
 }

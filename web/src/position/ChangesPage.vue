@@ -89,9 +89,6 @@ const spans: [string, number][] = [
 </template>
 
 <style scoped>
-.head {
-  padding: 0.4rem 0;
-}
 .pick {
   width: 16rem;
 }

@@ -229,9 +229,6 @@ function up(i: number) {
   min-width: 0;
   overflow: auto;
 }
-.head {
-  padding: 0.4rem 0;
-}
 .cols {
   max-width: 52rem;
 }

@@ -246,9 +246,6 @@ const waiting = computed(() => requests.data.value?.filter((r) => !r.endedAt) ??
 </template>
 
 <style scoped>
-.head {
-  padding: 0.4rem 0;
-}
 .cols {
   display: grid;
   grid-template-columns: minmax(22rem, 2fr) 3fr;

@@ -86,9 +86,6 @@ const p = computed(() => product.data.value)
 </template>
 
 <style scoped>
-.head {
-  padding: 0.3rem 0;
-}
 p {
   margin: 0.2rem 0;
 }

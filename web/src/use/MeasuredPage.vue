@@ -2,34 +2,28 @@
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import Button from 'primevue/button'
 import InputNumber from 'primevue/inputnumber'
-import InputText from 'primevue/inputtext'
-import Select from 'primevue/select'
 import { computed, ref, watch } from 'vue'
 import { api, ask } from '../api/client'
-import ScopePick, { noScope, scopeBody, scopeReady, type Scope } from '../components/ScopePick.vue'
-import { count, day, whole } from '../lib/format'
+import { count, whole } from '../lib/format'
 import { useSession } from '../lib/session'
+import MeterChoices from './MeterChoices.vue'
 import UseNav from './UseNav.vue'
 
 /** What is measured, on which devices, how long it is kept, and how much of it was lost on the way. */
 const client = useQueryClient()
 const { may } = useSession()
-const mayWork = may('work')
 const mayRun = may('run')
 const measured = useQuery({ queryKey: ['metering'], queryFn: () => ask(api.GET('/api/metering')) })
 const m = computed(() => measured.data.value)
-const scope = ref<Scope>(noScope())
-const on = ref(true)
-const note = ref('')
 const keeping = [
   { of: 'events', days: 'eventDays', word: 'raw events of processes' },
   { of: 'sessions', days: 'sessionDays', word: 'runs of programs' },
   { of: 'days', days: 'dayDays', word: 'days of use' },
 ] as const
 const kept = ref({ eventDays: 14, sessionDays: 90, dayDays: 800 })
-watch(m, (v) => v && (kept.value = { eventDays: v.eventDays, sessionDays: v.sessionDays, dayDays: v.dayDays }), {
-  immediate: true,
-})
+// only what somebody set: figures that are renewed meanwhile leave alone what is being typed
+const set = computed(() => keeping.map((k) => m.value?.[k.days]).join())
+watch(set, () => m.value && keeping.forEach((k) => (kept.value[k.days] = m.value![k.days])), { immediate: true })
 const says = ref('')
 async function run(call: () => Promise<unknown>, done = '') {
   says.value = ''
@@ -41,25 +35,6 @@ async function run(call: () => Promise<unknown>, done = '') {
     says.value = (e as Error).message
   }
 }
-const save = () =>
-  run(async () => {
-    await ask(
-      api.POST('/api/metering', {
-        body: {
-          product: 0,
-          category: '',
-          publisher: '',
-          group: '',
-          ...scopeBody(scope.value),
-          on: on.value,
-          note: note.value,
-        },
-      }),
-    )
-    scope.value = noScope()
-    note.value = ''
-  })
-const end = (id: number) => run(() => ask(api.POST('/api/metering/{id}/end', { params: { path: { id } } })))
 const keep = () => run(() => ask(api.PUT('/api/metering/kept', { body: kept.value })), 'Kept so long from now on.')
 </script>
 
@@ -75,61 +50,11 @@ const keep = () => run(() => ask(api.PUT('/api/metering/kept', { body: kept.valu
         >.</span
       >
     </div>
-    <p v-if="m && !m.choices.length">
-      Every title is measured on every device that reports use. Choose some, and only those are: what nobody asked for
-      is then not kept.
-    </p>
-    <div v-else-if="m" class="scrolls">
-      <table class="lines" data-choices>
-        <thead>
-          <tr>
-            <th>measured</th>
-            <th>of</th>
-            <th>on</th>
-            <th>from</th>
-            <th>note</th>
-            <th>by</th>
-            <th>since</th>
-            <th></th>
-          </tr>
-        </thead>
-        <tbody>
-          <tr v-for="c in m.choices" :key="c.id">
-            <td>
-              <b>{{ c.on ? 'yes' : 'no' }}</b>
-            </td>
-            <td>{{ c.what }}</td>
-            <td>{{ c.group }}</td>
-            <td>{{ c.from || 'the beginning' }}</td>
-            <td>{{ c.note }}</td>
-            <td>{{ c.author }}</td>
-            <td>{{ day(c.at) }}</td>
-            <td><button v-if="mayWork" class="plain" type="button" @click="end(c.id)">end it</button></td>
-          </tr>
-        </tbody>
-      </table>
-    </div>
-    <form v-if="mayWork" class="sheet row form" data-meter-form @submit.prevent="save">
-      <Select
-        v-model="on"
-        :options="[
-          { l: 'Measure', v: true },
-          { l: 'Do not measure', v: false },
-        ]"
-        option-label="l"
-        option-value="v"
-        size="small"
-        aria-label="measure or not"
-      />
-      <span>the</span>
-      <ScopePick v-model="scope" />
-      <InputText v-model="note" size="small" class="grow" placeholder="why, if you like" aria-label="note" />
-      <Button type="submit" label="Choose it" size="small" :disabled="!scopeReady(scope)" />
-    </form>
+    <MeterChoices v-if="m" :choices="m.choices" />
     <div v-if="m" class="two">
       <form class="sheet" @submit.prevent="keep">
         <h2>How long it is kept</h2>
-        <table class="lines">
+        <table class="lines fields">
           <tbody>
             <tr v-for="k in keeping" :key="k.of">
               <td>{{ k.word }}</td>
@@ -179,13 +104,8 @@ const keep = () => run(() => ask(api.PUT('/api/metering/kept', { body: kept.valu
 </template>
 
 <style scoped>
-.head {
-  padding: 0.4rem 0 0.3rem;
-}
-.form {
-  margin: 0.8rem 0;
-}
 .two {
+  margin-top: 1rem;
   display: grid;
   grid-template-columns: 1fr 1fr;
   gap: 1rem;
@@ -195,8 +115,5 @@ const keep = () => run(() => ask(api.PUT('/api/metering/kept', { body: kept.valu
   .two {
     grid-template-columns: 1fr;
   }
-}
-:deep(.few) {
-  width: 5rem;
 }
 </style>

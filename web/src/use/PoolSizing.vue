@@ -231,7 +231,4 @@ p {
   gap: 0.5rem;
   margin-top: 0.5rem;
 }
-:deep(.few) {
-  width: 4.6rem;
-}
 </style>

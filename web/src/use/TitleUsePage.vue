@@ -113,9 +113,6 @@ const hours = (n: number) => (n >= 10 ? whole(n) : n.toFixed(1))
 </template>
 
 <style scoped>
-.head {
-  padding: 0.4rem 0 0.1rem;
-}
 p {
   margin: 0.1rem 0;
 }

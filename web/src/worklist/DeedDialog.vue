@@ -110,7 +110,4 @@ function press() {
 p {
   margin: 0;
 }
-:deep(.few) {
-  width: 5rem;
-}
 </style>

@@ -158,9 +158,6 @@ const all = (w: Schemas['WaveView']) => Math.max(1, w.done + w.failed + w.out + 
 </template>
 
 <style scoped>
-.head {
-  padding: 0.4rem 0 0.1rem;
-}
 p {
   margin: 0.2rem 0 0.5rem;
 }
@@ -190,8 +187,5 @@ p {
   display: grid;
   gap: 0.5rem;
   justify-items: start;
-}
-:deep(.few) {
-  width: 4rem;
 }
 </style>

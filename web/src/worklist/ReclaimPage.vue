@@ -177,20 +177,3 @@ const percent = (n: number) => `${Math.round(n * 100)} %`
     <p v-if="says" class="says" role="alert">{{ says }}</p>
   </div>
 </template>
-
-<style scoped>
-.head {
-  padding: 0.4rem 0 0.5rem;
-}
-.form {
-  margin-top: 1rem;
-  display: grid;
-  gap: 0.6rem;
-}
-.form p {
-  margin: 0;
-}
-:deep(.few) {
-  width: 5rem;
-}
-</style>

@@ -117,9 +117,6 @@ const open = (id: number) => router.push(`/worklist?case=${id}`)
 </template>
 
 <style scoped>
-.head {
-  padding: 0.4rem 0;
-}
 .sums {
   max-width: 46rem;
 }

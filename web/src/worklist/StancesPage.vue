@@ -179,17 +179,3 @@ const asked = computed(() => ({ product: Number(route.query.product ?? 0), devic
     <p v-if="says" class="says" role="alert">{{ says }}</p>
   </div>
 </template>
-
-<style scoped>
-.head {
-  padding: 0.4rem 0 0.5rem;
-}
-.form {
-  margin-top: 1rem;
-  display: grid;
-  gap: 0.6rem;
-}
-.form p {
-  margin: 0;
-}
-</style>

@@ -68,9 +68,6 @@ const most = computed(() => Math.max(1, ...(groups.data.value ?? []).map((g) => 
 </template>
 
 <style scoped>
-.head {
-  padding: 0.4rem 0;
-}
 h2 {
   margin: 0.6rem 0 0.2rem;
 }
