@@ -189,6 +189,7 @@ func TestImportAFolderAndMendALine(t *testing.T) {
 		"devices.csv":      "device_id,name,kind,last_scan\nD1,alpha,client,2026-06-29\nD2,beta,client,2026-06-29\n",
 		"entitlements.csv": "entitlement_id,publisher,product,metric,quantity,purchased\nE1,Ostwick,Skerrymap,device,1,2025-01-01\nE2,Ostwick,Skerrymap,device,-3,2025-01-01\n",
 		"installs.csv":     "device_id,publisher,name,version,seen_at\nD1,Ostwick,Skerrymap 6,6.1,2026-06-29T10:00:00Z\nD2,Ostwick,Skerrymap 6,6.1,2026-06-29T10:00:00Z\nD9,Ostwick,Skerrymap 6,6.1,2026-06-29T10:00:00Z\n",
+		"pools.csv":        "pool,publisher,product,server,quantity\nhall,Ostwick,Skerrymap,lic-1,2\n",
 	} {
 		if err := os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644); err != nil {
 			t.Fatal(err)
@@ -196,13 +197,13 @@ func TestImportAFolderAndMendALine(t *testing.T) {
 	}
 	page.MustNavigate(url + "/evidence/files")
 	files := []string{}
-	for _, n := range []string{"installs.csv", "entitlements.csv", "devices.csv", "titles.csv"} {
+	for _, n := range []string{"pools.csv", "installs.csv", "entitlements.csv", "devices.csv", "titles.csv"} {
 		files = append(files, filepath.Join(dir, n))
 	}
 	page.MustElement(`input[type="file"]`).MustSetFiles(files...)
-	says(t, page, `[data-file="installs.csv"]`, "not stored yet")
+	says(t, page, `[data-file="pools.csv"]`, "not stored yet") // the last of them in their order
 	press(t, page, "[data-take]")
-	says(t, page, `[data-file="installs.csv"]`, "taken in")
+	says(t, page, `[data-file="pools.csv"]`, "taken in")
 	row(t, page, "entitlements.csv", "quantity is -3")
 	row(t, page, "installs.csv", `no device "D9"`)
 	pressIn(t, page, "", "entitlements.csv", "quantity is -3")

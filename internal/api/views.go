@@ -92,6 +92,9 @@ func (s *Server) views() {
 		r, err := s.app.Rules(ctx)
 		return &body[app.Rules]{r}, err
 	})
+	handle(s, app.Look, get("importKinds", "/api/import-kinds"), func(context.Context, who, *none) (*body[[]string], error) {
+		return &body[[]string]{app.ImportKinds()}, nil
+	})
 	handle(s, app.Look, get("imports", "/api/imports"), func(ctx context.Context, _ who, _ *struct{}) (*body[[]app.ImportView], error) {
 		p, err := s.app.Imports(ctx)
 		return &body[[]app.ImportView]{p}, err

@@ -305,6 +305,15 @@ func (a *App) importDirectory(ctx context.Context, f formats.File, size int64, r
 	return out, nil
 }
 
+// ImportKinds names the kinds of tables that can be taken in, in the order in which they build on one another.
+func ImportKinds() []string {
+	var out []string
+	for _, k := range formats.Kinds {
+		out = append(out, k.Name)
+	}
+	return out
+}
+
 // ImportDir takes in the files of a folder that have a known name, what others refer to first. note is told each result, or why a file was refused; the rest goes on.
 func (a *App) ImportDir(ctx context.Context, dir string, req ImportRequest, note func(file string, res ImportResult, err error)) error {
 	found := 0

@@ -2,33 +2,25 @@
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import Button from 'primevue/button'
 import Select from 'primevue/select'
-import Textarea from 'primevue/textarea'
 import { computed, ref } from 'vue'
-import { api, ask, lookAtFile, sendFile, type FileLook, type Lists, type Mapping, type Schemas } from '../api/client'
+import { api, ask, lookAtFile, sendFile, type FileLook, type Mapping, type Schemas } from '../api/client'
 import DevicePick from '../components/DevicePick.vue'
-import ListFilter from '../components/ListFilter.vue'
-import ListTable, { type ListColumn } from '../components/ListTable.vue'
 import { count, moment, whole } from '../lib/format'
 import { useSession } from '../lib/session'
+import AsideLines from './AsideLines.vue'
 import ColumnMap from './ColumnMap.vue'
 import EvidenceNav from './EvidenceNav.vue'
 
-/** Files: look first at what one would do, then take it in; and the lines that were put aside, mended in place. */
+/** Files: look first at what one would do, then take it in; and what was taken in before. */
 const client = useQueryClient()
 const { may } = useSession()
 const mayRun = may('run')
-const kinds = [
-  'titles',
-  'rates',
-  'users',
-  'devices',
-  'entitlements',
-  'transactions',
-  'assignments',
-  'policies',
-  'installs',
-  'usage',
-]
+const known = useQuery({
+  queryKey: ['import-kinds'],
+  queryFn: () => ask(api.GET('/api/import-kinds')),
+  staleTime: Infinity,
+})
+const kinds = computed(() => known.data.value ?? [])
 
 interface Waiting {
   file: File
@@ -46,11 +38,11 @@ const over = ref(false)
 
 function guess(name: string): string {
   const bare = name.toLowerCase().replace(/\.(csv|xlsx|tsv|txt)$/, '')
-  return kinds.find((k) => bare === k) ?? kinds.find((k) => bare.includes(k)) ?? ''
+  return kinds.value.find((k) => bare === k) ?? kinds.value.find((k) => bare.includes(k)) ?? ''
 }
 async function add(list: FileList | null) {
   const fresh = [...(list ?? [])].map((file): Waiting => ({ file, kind: guess(file.name), state: 'looking' }))
-  fresh.sort((a, b) => kinds.indexOf(a.kind) - kinds.indexOf(b.kind))
+  fresh.sort((a, b) => kinds.value.indexOf(a.kind) - kinds.value.indexOf(b.kind))
   files.value = [...fresh, ...files.value.filter((f) => f.state !== 'taken')]
   for (const f of files.value.filter((x) => x.state === 'looking')) await inspect(f)
 }
@@ -98,34 +90,6 @@ async function takeAll() {
   for (const f of takeable.value) await send(f, false)
 }
 const imports = useQuery({ queryKey: ['imports'], queryFn: () => ask(api.GET('/api/imports')) })
-
-const columns: ListColumn[] = [
-  { key: 'file', label: 'file', width: '10rem', fixed: true },
-  { key: 'line', label: 'line', num: true, width: '4.5rem' },
-  { key: 'reason', label: 'why it was put aside' },
-  { key: 'content', label: 'the line', width: '34%' },
-  { key: 'state', label: 'state', width: '5.4rem' },
-  { key: 'author', label: 'by', width: '6rem', hidden: true },
-]
-const open = ref<Lists['asides']>()
-const text = ref('')
-const says = ref('')
-function look(a: Lists['asides']) {
-  open.value = a
-  text.value = a.content
-  says.value = ''
-}
-async function act(what: () => Promise<unknown>, done: string) {
-  says.value = ''
-  try {
-    await what()
-    says.value = done
-    open.value = undefined
-    await client.invalidateQueries()
-  } catch (e) {
-    says.value = (e as Error).message
-  }
-}
 </script>
 
 <template>
@@ -266,73 +230,7 @@ async function act(what: () => Promise<unknown>, done: string) {
         </template>
       </tbody>
     </table>
-    <div v-if="open" class="sheet mend">
-      <h2>{{ open.file }}, line {{ open.line }}</h2>
-      <p class="drop">{{ open.reason }}</p>
-      <Textarea
-        v-model="text"
-        rows="3"
-        fluid
-        aria-label="the line"
-        :readonly="!mayRun || open.state !== 'waiting'"
-        data-mend-text
-      />
-      <div v-if="mayRun && open.state === 'waiting'" class="row">
-        <Button
-          label="Take in the mended line"
-          size="small"
-          data-mend
-          @click="
-            act(
-              () =>
-                ask(api.POST('/api/asides/{id}/mend', { params: { path: { id: open!.id } }, body: { content: text } })),
-              'The line went in.',
-            )
-          "
-        />
-        <Button
-          label="Give this line up"
-          size="small"
-          severity="secondary"
-          variant="outlined"
-          @click="
-            act(
-              () => ask(api.POST('/api/asides/{id}/drop', { params: { path: { id: open!.id } } })),
-              'The line was given up; it stays on record.',
-            )
-          "
-        />
-        <button class="plain" type="button" @click="open = undefined">close</button>
-      </div>
-    </div>
-    <p v-if="says" role="status" class="mend-says" data-says>{{ says }}</p>
-    <div class="aside">
-      <ListTable
-        name="asides"
-        :columns="columns"
-        sort="id"
-        what="lines put aside"
-        row-key="id"
-        :current="open?.id"
-        empty="No line was ever put aside."
-        @open="look"
-      >
-        <template #title><h2>Put aside</h2></template>
-        <template #filters>
-          <ListFilter column="state" label="state" any="any state" :options="['waiting', 'mended', 'dropped']" />
-        </template>
-        <template #actions>
-          <Button
-            v-if="mayRun"
-            label="Try all that wait again"
-            size="small"
-            severity="secondary"
-            variant="outlined"
-            @click="act(() => ask(api.POST('/api/asides/retry')), 'Tried again: what still waits stands below.')"
-          />
-        </template>
-      </ListTable>
-    </div>
+    <AsideLines />
     <h2>Taken in before</h2>
     <div class="scrolls">
       <table class="lines">
@@ -393,20 +291,5 @@ async function act(what: () => Promise<unknown>, done: string) {
 }
 summary {
   cursor: pointer;
-}
-.aside {
-  display: flex;
-  min-height: 15rem;
-  max-height: 26rem;
-}
-.mend {
-  display: grid;
-  gap: 0.4rem;
-}
-.mend p {
-  margin: 0;
-}
-.mend-says {
-  margin: 0;
 }
 </style>

@@ -21,7 +21,8 @@ const mayWork = may('work')
 const days = ref(90)
 const pool = useQuery({
   queryKey: ['pool', computed(() => props.id), days],
-  queryFn: () => ask(api.GET('/api/pools/{id}', { params: { path: { id: props.id }, query: { days: days.value } } })),
+  queryFn: ({ signal }) =>
+    ask(api.GET('/api/pools/{id}', { params: { path: { id: props.id }, query: { days: days.value } }, signal })),
   placeholderData: (before) => before,
 })
 const p = computed(() => pool.data.value)

@@ -90,7 +90,7 @@ const percent = (n: number) => `${Math.round(n * 100)} %`
             <th class="num">looks back, days</th>
             <th class="num">of them measured</th>
             <th class="num">grace, days</th>
-            <th class="num">pool idle below</th>
+            <th class="num">of a pool, above</th>
             <th>note</th>
             <th>by</th>
             <th>since</th>
@@ -159,9 +159,10 @@ const percent = (n: number) => `${Math.round(n * 100)} %`
           ago;</label
         >
         <label
-          >a pool below
-          <InputNumber v-model="form.poolShare" :min="0" :max="100" suffix=" %" size="small" input-class="few"
-        /></label>
+          >or of a pool, what it never needs above
+          <InputNumber v-model="form.poolShare" :min="0" :max="100" suffix=" %" size="small" input-class="few" /> of
+          it</label
+        >
       </div>
       <InputText v-model="form.note" size="small" fluid placeholder="why, if you like" aria-label="note" />
       <EffectLine
