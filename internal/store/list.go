@@ -56,7 +56,13 @@ type list[T any] struct {
 	where     string
 	sort      string
 	columns   []column[T]
+	orders    map[string]string                             // what a column is sorted by, where that is not what it shows
 	special   map[string]func(value string) (string, []any) // filters that are no columns
+}
+
+// inEUR is an amount in euros at the newest rate on the table, in SQL: amounts of several currencies are put in order by it, never shown. Without a rate it is the amount itself.
+func inEUR(amount, currency string) string {
+	return "CAST(" + amount + " AS REAL) / coalesce((SELECT CAST(r.per_eur AS REAL) FROM rate r WHERE r.currency = " + currency + " ORDER BY r.on_day DESC LIMIT 1), 1.0)"
 }
 
 // ErrQuery says that a list was asked for in a way it has not.
@@ -180,6 +186,10 @@ func (l *list[T]) page(tx *Tx, q ListQuery) (Page[T], error) {
 	if err != nil {
 		return out, err
 	}
+	order := sc.sql
+	if other := l.orders[sortBy]; other != "" {
+		order = other
+	}
 	dir, cmp := "ASC", ">"
 	if descending {
 		dir, cmp = "DESC", "<"
@@ -189,14 +199,14 @@ func (l *list[T]) page(tx *Tx, q ListQuery) (Page[T], error) {
 		if err != nil {
 			return out, err
 		}
-		base += fmt.Sprintf(" AND ((%s) %s ? OR ((%s) = ? AND %s > ?))", sc.sql, cmp, sc.sql, l.key)
+		base += fmt.Sprintf(" AND ((%s) %s ? OR ((%s) = ? AND %s > ?))", order, cmp, order, l.key)
 		args = append(args, last[0], last[0], last[1])
 	}
 	var cols []string
 	for _, c := range l.columns {
 		cols = append(cols, c.sql)
 	}
-	text := "SELECT " + strings.Join(cols, ", ") + ", " + sc.sql + ", " + l.key + base + " ORDER BY (" + sc.sql + ") " + dir + ", " + l.key
+	text := "SELECT " + strings.Join(cols, ", ") + ", " + order + ", " + l.key + base + " ORDER BY (" + order + ") " + dir + ", " + l.key
 	if q.Limit > 0 {
 		text += fmt.Sprintf(" LIMIT %d", q.Limit+1)
 	}

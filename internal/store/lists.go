@@ -243,7 +243,7 @@ type CaseRow struct {
 
 // CasePage reads a page of the worklist.
 func (tx *Tx) CasePage(q ListQuery) (Page[CaseRow], error) {
-	l := list[CaseRow]{from: "worklist_case c JOIN product p ON p.id = c.product_id LEFT JOIN device d ON d.id = c.device_id LEFT JOIN device_fact f ON f.device_id = d.id LEFT JOIN person u ON u.id = c.person_id LEFT JOIN pool o ON o.id = c.pool_id", key: "c.id", sort: "-amount", special: deviceFilters("d"), columns: []column[CaseRow]{
+	l := list[CaseRow]{from: "worklist_case c JOIN product p ON p.id = c.product_id LEFT JOIN device d ON d.id = c.device_id LEFT JOIN device_fact f ON f.device_id = d.id LEFT JOIN person u ON u.id = c.person_id LEFT JOIN pool o ON o.id = c.pool_id", key: "c.id", sort: "-amount", orders: map[string]string{"amount": inEUR("c.amount", "c.currency")}, special: deviceFilters("d"), columns: []column[CaseRow]{
 		{"id", "c.id", func(r *CaseRow) any { return &r.ID }, false}, {"kind", "c.kind", func(r *CaseRow) any { return &r.Kind }, false}, {"state", "c.state", func(r *CaseRow) any { return &r.State }, false},
 		{"ended", "(c.state IN ('gone', 'lapsed', 'kept'))", func(r *CaseRow) any { return &r.Ended }, false}, {"deviceId", "c.device_id", func(r *CaseRow) any { return &r.DeviceID }, false},
 		{"device", "coalesce(d.name, '')", func(r *CaseRow) any { return &r.Device }, true}, {"unit", "coalesce(d.org_unit, u.org_unit, '')", func(r *CaseRow) any { return &r.Unit }, true}, {"user", "coalesce(d.primary_user, u.code, '')", func(r *CaseRow) any { return &r.User }, true},

@@ -129,10 +129,14 @@ type CaseGroup struct {
 	Currency  string  `json:"currency"`
 }
 
-// CaseGroups gathers the cases that wait for a decision or are under way, the largest lots first.
+// CaseGroups gathers the cases that wait for a decision or are under way, the largest lots first. A lot of several currencies is summed up in euros.
 func (tx *Tx) CaseGroups(limit int) ([]CaseGroup, error) {
+	euros := "sum(" + inEUR("c.amount", "c.currency") + ")"
+	mixed := "count(DISTINCT CASE WHEN CAST(c.amount AS REAL) <> 0 THEN c.currency END) > 1"
 	return query(tx, func(r *sql.Rows, g *CaseGroup) error {
 		return r.Scan(&g.Kind, &g.State, &g.ProductID, &g.Product, &g.Publisher, &g.Count, &g.Amount, &g.Currency)
-	}, `SELECT c.kind, c.state, c.product_id, p.name, p.publisher, count(*), sum(CAST(c.amount AS REAL)), max(c.currency) FROM worklist_case c JOIN product p ON p.id = c.product_id
-		WHERE c.state NOT IN ('gone', 'lapsed', 'kept') GROUP BY c.kind, c.state, c.product_id ORDER BY c.state IN ('open', 'answered', 'silent', 'failed') DESC, count(*) DESC, sum(CAST(c.amount AS REAL)) DESC, p.name LIMIT ?`, limit)
+	}, `SELECT c.kind, c.state, c.product_id, p.name, p.publisher, count(*), CASE WHEN `+mixed+` THEN round(`+euros+`, 2) ELSE sum(CAST(c.amount AS REAL)) END,
+		CASE WHEN `+mixed+` THEN 'EUR' ELSE coalesce(max(CASE WHEN CAST(c.amount AS REAL) <> 0 THEN c.currency END), max(c.currency)) END
+		FROM worklist_case c JOIN product p ON p.id = c.product_id
+		WHERE c.state NOT IN ('gone', 'lapsed', 'kept') GROUP BY c.kind, c.state, c.product_id ORDER BY c.state IN ('open', 'answered', 'silent', 'failed') DESC, count(*) DESC, `+euros+` DESC, p.name LIMIT ?`, limit)
 }

@@ -54,13 +54,13 @@ type SavingRow struct {
 
 // SavingPage reads a page of the ledger of what was saved.
 func (tx *Tx) SavingPage(q ListQuery) (Page[SavingRow], error) {
-	l := list[SavingRow]{from: "saving s JOIN product p ON p.id = s.product_id JOIN worklist_case c ON c.id = s.case_id LEFT JOIN device d ON d.id = c.device_id", key: "s.id", sort: "-at", columns: savingColumns("s.id", "s.case_id", "s.worth", "s.amount", "s.currency", "s.money_on", "s.at", "s.scan_at", "s.note")}
+	l := list[SavingRow]{from: "saving s JOIN product p ON p.id = s.product_id JOIN worklist_case c ON c.id = s.case_id LEFT JOIN device d ON d.id = c.device_id", key: "s.id", sort: "-at", orders: map[string]string{"amount": inEUR("s.amount", "s.currency")}, columns: savingColumns("s.id", "s.case_id", "s.worth", "s.amount", "s.currency", "s.money_on", "s.at", "s.scan_at", "s.note")}
 	return l.page(tx, q)
 }
 
 // PotentialPage reads a page of the ledger of what could be saved: cases that are not done and are worth money.
 func (tx *Tx) PotentialPage(q ListQuery) (Page[SavingRow], error) {
-	l := list[SavingRow]{from: "worklist_case c JOIN product p ON p.id = c.product_id LEFT JOIN device d ON d.id = c.device_id", where: "c.state NOT IN ('gone', 'lapsed', 'kept') AND CAST(c.amount AS REAL) > 0 AND c.kind IN ('idle', 'pool', 'planned', 'leaver')", key: "c.id", sort: "-amount",
+	l := list[SavingRow]{from: "worklist_case c JOIN product p ON p.id = c.product_id LEFT JOIN device d ON d.id = c.device_id", where: "c.state NOT IN ('gone', 'lapsed', 'kept') AND CAST(c.amount AS REAL) > 0 AND c.kind IN ('idle', 'pool', 'planned', 'leaver')", key: "c.id", sort: "-amount", orders: map[string]string{"amount": inEUR("c.amount", "c.currency")},
 		columns: savingColumns("c.id", "c.id", "c.worth", "c.amount", "c.currency", "c.money_on", "c.opened_at", "0", "''")}
 	return l.page(tx, q)
 }

@@ -90,7 +90,7 @@ const percent = (n: number) => `${Math.round(n * 100)} %`
             <th class="num">looks back, days</th>
             <th class="num">of them measured</th>
             <th class="num">grace, days</th>
-            <th class="num">of a pool, above</th>
+            <th class="num">pool peak under</th>
             <th>note</th>
             <th>by</th>
             <th>since</th>
@@ -159,7 +159,7 @@ const percent = (n: number) => `${Math.round(n * 100)} %`
           ago;</label
         >
         <label
-          >or of a pool, what it never needs above
+          >or a pool whose peak stays under
           <InputNumber v-model="form.poolShare" :min="0" :max="100" suffix=" %" size="small" input-class="few" /> of
           it</label
         >
