@@ -1,33 +1,37 @@
 <script setup lang="ts">
-import { useQueryClient } from '@tanstack/vue-query'
 import InputText from 'primevue/inputtext'
-import Select from 'primevue/select'
 import { computed, ref } from 'vue'
 import { api, ask, type Schemas } from '../api/client'
 import EffectLine from '../components/EffectLine.vue'
-import ScopePick, { noScope, scopeBody, scopeReady, type Scope } from '../components/ScopePick.vue'
+import RuleForm from '../components/RuleForm.vue'
+import { noScope, scopeBody, scopeReady, type Scope } from '../components/ScopePick.vue'
 import { count, day, whole } from '../lib/format'
-import { usePreview } from '../lib/preview'
+import { useRuleDesk } from '../lib/ruleDesk'
 import { useSession } from '../lib/session'
 
 /** Which titles are measured on which devices; what another choice or the end of one would change shows before. */
 defineProps<{ choices: Schemas['MeteringView'][] }>()
-const client = useQueryClient()
 const { may } = useSession()
 const mayWork = may('work')
 const scope = ref<Scope>(noScope())
 const on = ref(true)
 const note = ref('')
-const says = ref('')
 const body = computed(() =>
-  mayWork.value && scopeReady(scope.value) ? { ...scopeBody(scope.value), on: on.value } : undefined,
+  mayWork.value && scopeReady(scope.value) ? { ...scopeBody(scope.value), on: on.value, note: note.value } : undefined,
 )
-const { effect, failed } = usePreview('meter-effect', body, (b) => ask(api.POST('/api/metering/preview', { body: b })))
-const ending = ref(0)
-const { effect: endEffect, failed: endFailed } = usePreview(
-  'meter-end-effect',
-  computed(() => ending.value || undefined),
-  (end) => ask(api.POST('/api/metering/preview', { body: { end } })),
+const { effect, failed, ending, endEffect, endFailed, askEnd, says, save, end } = useRuleDesk(
+  'meter',
+  body,
+  {
+    preview: (b) => ask(api.POST('/api/metering/preview', { body: b })),
+    previewEnd: (end) => ask(api.POST('/api/metering/preview', { body: { end } })),
+    save: (b) => ask(api.POST('/api/metering', { body: b })),
+    end: (id) => ask(api.POST('/api/metering/{id}/end', { params: { path: { id } } })),
+  },
+  () => {
+    scope.value = noScope()
+    note.value = ''
+  },
 )
 function words(e?: Schemas['MeteringEffect']) {
   if (!e) return 'being worked out…'
@@ -43,27 +47,6 @@ function words(e?: Schemas['MeteringEffect']) {
     : ''
   return parts.join(', ') + (e.samples.length ? `. Most: ${e.samples.join(', ')}.` : '.') + unknown
 }
-async function run(call: () => Promise<unknown>) {
-  says.value = ''
-  try {
-    await call()
-    await client.invalidateQueries()
-  } catch (e) {
-    says.value = (e as Error).message
-  }
-}
-const save = () =>
-  run(async () => {
-    if (!effect.value || !body.value) return
-    await ask(api.POST('/api/metering', { body: { ...body.value, note: note.value } }))
-    scope.value = noScope()
-    note.value = ''
-  })
-const end = () =>
-  run(async () => {
-    await ask(api.POST('/api/metering/{id}/end', { params: { path: { id: ending.value } } }))
-    ending.value = 0
-  })
 </script>
 
 <template>
@@ -97,9 +80,7 @@ const end = () =>
           <td>{{ c.author }}</td>
           <td>{{ day(c.at) }}</td>
           <td>
-            <button v-if="mayWork" class="plain" type="button" @click="ending = ending === c.id ? 0 : c.id">
-              end it
-            </button>
+            <button v-if="mayWork" class="plain" type="button" @click="askEnd(c.id)">end it</button>
           </td>
         </tr>
       </tbody>
@@ -114,25 +95,28 @@ const end = () =>
     data-end-choice
     @press="end"
   />
-  <form v-if="mayWork" class="sheet form" data-meter-form @submit.prevent="save">
-    <div class="row">
-      <Select
-        v-model="on"
-        :options="[
-          { l: 'Measure', v: true },
-          { l: 'Do not measure', v: false },
-        ]"
-        option-label="l"
-        option-value="v"
-        size="small"
-        aria-label="measure or not"
-      />
-      <span>the</span>
-      <ScopePick v-model="scope" />
+  <RuleForm
+    v-if="mayWork"
+    v-model="on"
+    v-model:scope="scope"
+    :options="[
+      { l: 'Measure', v: true },
+      { l: 'Do not measure', v: false },
+    ]"
+    label="measure or not"
+    joint="the"
+    :ready="!!body"
+    :known="!!effect"
+    :says="words(effect)"
+    :failed="failed"
+    press="Choose it"
+    hint="Say what it is about; what it changes is shown here before it is chosen."
+    data-meter-form
+    @save="save"
+  >
+    <template #beside>
       <InputText v-model="note" size="small" class="grow" placeholder="why, if you like" aria-label="note" />
-    </div>
-    <EffectLine v-if="body" press="Choose it" :ready="!!effect" :says="words(effect)" :failed="failed" @press="save" />
-    <p v-else class="soft">Say what it is about; what it changes is shown here before it is chosen.</p>
-  </form>
+    </template>
+  </RuleForm>
   <p v-if="says" class="says" role="alert">{{ says }}</p>
 </template>

@@ -1,41 +1,40 @@
 <script setup lang="ts">
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useQuery } from '@tanstack/vue-query'
 import InputNumber from 'primevue/inputnumber'
 import InputText from 'primevue/inputtext'
-import Select from 'primevue/select'
 import { computed, ref } from 'vue'
 import { api, ask, type Schemas } from '../api/client'
 import EffectLine from '../components/EffectLine.vue'
-import ScopePick, { noScope, scopeBody, scopeReady, type Scope } from '../components/ScopePick.vue'
+import RuleForm from '../components/RuleForm.vue'
+import { noScope, scopeBody, scopeReady, type Scope } from '../components/ScopePick.vue'
 import { count, day, money } from '../lib/format'
-import { usePreview } from '../lib/preview'
+import { useRuleDesk } from '../lib/ruleDesk'
 import { useSession } from '../lib/session'
 import WorkNav from './WorkNav.vue'
 
 /** When licences are proposed for reclaim: how far back one looks, how much of it must be measured, how young an install is left alone. */
-const client = useQueryClient()
 const { may } = useSession()
 const mayWork = may('work')
 const rules = useQuery({ queryKey: ['reclaim-rules'], queryFn: () => ask(api.GET('/api/reclaim-rules')) })
 const scope = ref<Scope>(noScope())
 const form = ref({ propose: true, window: 90, grace: 30, least: 80, poolShare: 60, note: '' })
-const body = computed(() => ({
+const draft = computed(() => ({
   ...scopeBody(scope.value),
   ...form.value,
   least: form.value.least / 100,
   poolShare: form.value.poolShare / 100,
 }))
-const ready = computed(() => scopeReady(scope.value))
-const { effect, failed } = usePreview(
-  'reclaim-effect',
-  computed(() => (ready.value && mayWork.value ? body.value : undefined)),
-  (b) => ask(api.POST('/api/reclaim-rules/preview', { body: b })),
-)
-const ending = ref(0)
-const { effect: endEffect, failed: endFailed } = usePreview(
-  'reclaim-end',
-  computed(() => (ending.value ? { ...body.value, end: ending.value } : undefined)),
-  (b) => ask(api.POST('/api/reclaim-rules/preview', { body: b })),
+const body = computed(() => (mayWork.value && scopeReady(scope.value) ? draft.value : undefined))
+const { effect, failed, ending, endEffect, endFailed, askEnd, says, save, end } = useRuleDesk(
+  'reclaim',
+  body,
+  {
+    preview: (b) => ask(api.POST('/api/reclaim-rules/preview', { body: b })),
+    previewEnd: (end) => ask(api.POST('/api/reclaim-rules/preview', { body: { ...draft.value, end } })),
+    save: (b) => ask(api.POST('/api/reclaim-rules', { body: b })),
+    end: (id) => ask(api.POST('/api/reclaim-rules/{id}/end', { params: { path: { id } } })),
+  },
+  () => (scope.value = noScope()),
 )
 function words(e?: Schemas['ReclaimEffect']) {
   if (!e) return 'being worked out…'
@@ -44,28 +43,6 @@ function words(e?: Schemas['ReclaimEffect']) {
     .map((m) => `worth ${money(m.now)} → ${money(m.then)} ${m.currency}`)
   const samples = e.samples.slice(0, 4).map((s) => `${s.comes ? '+' : '−'} ${s.product} on ${s.about}`)
   return [`${count(e.now, 'proposal')} → ${e.then}: ${e.comes} come, ${e.goes} go`, ...sums, ...samples].join('; ')
-}
-const says = ref('')
-async function save() {
-  if (!effect.value) return
-  says.value = ''
-  try {
-    await ask(api.POST('/api/reclaim-rules', { body: body.value }))
-    scope.value = noScope()
-    await client.invalidateQueries()
-  } catch (e) {
-    says.value = (e as Error).message
-  }
-}
-async function end(id: number) {
-  says.value = ''
-  try {
-    await ask(api.POST('/api/reclaim-rules/{id}/end', { params: { path: { id } } }))
-    ending.value = 0
-    await client.invalidateQueries()
-  } catch (e) {
-    says.value = (e as Error).message
-  }
 }
 const percent = (n: number) => `${Math.round(n * 100)} %`
 </script>
@@ -112,9 +89,7 @@ const percent = (n: number) => `${Math.round(n * 100)} %`
             <td>{{ r.author }}</td>
             <td>{{ day(r.at) }}</td>
             <td>
-              <button v-if="mayWork && r.id" class="plain" type="button" @click="ending = ending === r.id ? 0 : r.id">
-                end it
-              </button>
+              <button v-if="mayWork && r.id" class="plain" type="button" @click="askEnd(r.id)">end it</button>
             </td>
           </tr>
         </tbody>
@@ -126,24 +101,27 @@ const percent = (n: number) => `${Math.round(n * 100)} %`
       :ready="!!endEffect"
       :says="words(endEffect)"
       :failed="endFailed"
-      @press="end(ending)"
+      @press="end"
     />
-    <form v-if="mayWork" class="sheet form" data-reclaim-form @submit.prevent="save">
-      <div class="row">
-        <Select
-          v-model="form.propose"
-          :options="[
-            { l: 'Propose', v: true },
-            { l: 'Never propose', v: false },
-          ]"
-          option-label="l"
-          option-value="v"
-          size="small"
-          aria-label="propose or not"
-        />
-        <span>the</span>
-        <ScopePick v-model="scope" />
-      </div>
+    <RuleForm
+      v-if="mayWork"
+      v-model="form.propose"
+      v-model:scope="scope"
+      :options="[
+        { l: 'Propose', v: true },
+        { l: 'Never propose', v: false },
+      ]"
+      label="propose or not"
+      joint="the"
+      :ready="!!body"
+      :known="!!effect"
+      :says="words(effect)"
+      :failed="failed"
+      press="Set this rule"
+      hint="Say what it is about; what it changes is shown here before it is set."
+      data-reclaim-form
+      @save="save"
+    >
       <div v-if="form.propose" class="row">
         <label
           >looking back
@@ -165,16 +143,7 @@ const percent = (n: number) => `${Math.round(n * 100)} %`
         >
       </div>
       <InputText v-model="form.note" size="small" fluid placeholder="why, if you like" aria-label="note" />
-      <EffectLine
-        v-if="ready"
-        press="Set this rule"
-        :ready="!!effect"
-        :says="words(effect)"
-        :failed="failed"
-        @press="save"
-      />
-      <p v-else class="soft">Say what it is about; what it changes is shown here before it is set.</p>
-    </form>
+    </RuleForm>
     <p v-if="says" class="says" role="alert">{{ says }}</p>
   </div>
 </template>

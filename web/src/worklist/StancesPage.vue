@@ -1,72 +1,60 @@
 <script setup lang="ts">
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useQuery } from '@tanstack/vue-query'
 import InputText from 'primevue/inputtext'
 import Select from 'primevue/select'
 import { computed, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, ask } from '../api/client'
 import EffectLine from '../components/EffectLine.vue'
-import ScopePick, { noScope, scopeBody, scopeReady, type Scope } from '../components/ScopePick.vue'
+import RuleForm from '../components/RuleForm.vue'
+import { noScope, scopeBody, scopeReady, type Scope } from '../components/ScopePick.vue'
 import { count, day } from '../lib/format'
-import { usePreview } from '../lib/preview'
+import { useRuleDesk } from '../lib/ruleDesk'
 import { useSession } from '../lib/session'
 import StanceWhy from './StanceWhy.vue'
 import WorkNav from './WorkNav.vue'
 
 /** What is allowed, restricted or required, where, and at which hours. The most specific holds. */
-const client = useQueryClient()
 const route = useRoute()
 const router = useRouter()
 const { may } = useSession()
 const mayWork = may('work')
 const policies = useQuery({ queryKey: ['policies'], queryFn: () => ask(api.GET('/api/policies')) })
-const stance = ref<'restricted' | 'allowed' | 'required'>('restricted')
+type Stance = 'restricted' | 'allowed' | 'required'
+const stance = ref<Stance>('restricted')
+const stances = (['restricted', 'allowed', 'required'] as Stance[]).map((v) => ({ l: v, v }))
 const scope = ref<Scope>(noScope())
-const form = ref({ days: '', from: '', to: '', reason: '', owner: '', until: '' })
+const blank = () => ({ days: '', from: '', to: '', reason: '', owner: '', until: '' })
+const form = ref(blank())
 const days = [
   { l: 'on every day', v: '' },
   { l: 'Monday to Friday', v: 'mon-fri' },
   { l: 'Saturday and Sunday', v: 'sat|sun' },
 ]
-const says = ref('')
-const ready = computed(() => scopeReady(scope.value) && form.value.reason.trim() !== '')
-const body = computed(() => ({ ...scopeBody(scope.value), stance: stance.value, ...form.value }))
-const { effect, failed } = usePreview(
-  'policy-effect',
-  computed(() => (ready.value && mayWork.value ? body.value : undefined)),
-  (b) => ask(api.POST('/api/policies/preview', { body: b })),
+const body = computed(() =>
+  mayWork.value && scopeReady(scope.value) && form.value.reason.trim() !== ''
+    ? { ...scopeBody(scope.value), stance: stance.value, ...form.value }
+    : undefined,
 )
-const ending = ref(0)
-const { effect: endEffect, failed: endFailed } = usePreview(
-  'policy-end-effect',
-  computed(() => ending.value || undefined),
-  (end) => ask(api.POST('/api/policies/preview', { body: { stance: 'allowed', reason: 'its end', end } })),
+const { effect, failed, ending, endEffect, endFailed, askEnd, says, save, end } = useRuleDesk(
+  'stance',
+  body,
+  {
+    preview: (b) => ask(api.POST('/api/policies/preview', { body: b })),
+    previewEnd: (end) =>
+      ask(api.POST('/api/policies/preview', { body: { stance: 'allowed', reason: 'its end', end } })),
+    save: (b) => ask(api.POST('/api/policies', { body: b })),
+    end: (id) => ask(api.POST('/api/policies/{id}/end', { params: { path: { id } } })),
+  },
+  () => {
+    scope.value = noScope()
+    form.value = blank()
+  },
 )
 const words = (e?: { comes: number; goes: number; samples: string[] }) =>
   e
     ? `${count(e.comes, 'finding')} ${e.comes === 1 ? 'comes' : 'come'}, ${e.goes} ${e.goes === 1 ? 'goes' : 'go'}${e.samples.length ? ': ' + e.samples.join('; ') : '.'}`
     : 'being worked out…'
-async function save() {
-  if (!effect.value) return
-  says.value = ''
-  try {
-    await ask(api.POST('/api/policies', { body: body.value }))
-    scope.value = noScope()
-    form.value = { days: '', from: '', to: '', reason: '', owner: '', until: '' }
-    await client.invalidateQueries()
-  } catch (e) {
-    says.value = (e as Error).message
-  }
-}
-async function end(id: number) {
-  try {
-    await ask(api.POST('/api/policies/{id}/end', { params: { path: { id } } }))
-    ending.value = 0
-    await client.invalidateQueries()
-  } catch (e) {
-    says.value = (e as Error).message
-  }
-}
 const asked = computed(() => ({ product: Number(route.query.product ?? 0), device: String(route.query.device ?? '') }))
 </script>
 
@@ -116,9 +104,7 @@ const asked = computed(() => ({ product: Number(route.query.product ?? 0), devic
             <td>{{ p.author }}</td>
             <td>{{ day(p.at) }}</td>
             <td>
-              <button v-if="mayWork" class="plain" type="button" @click="ending = ending === p.id ? 0 : p.id">
-                end it
-              </button>
+              <button v-if="mayWork" class="plain" type="button" @click="askEnd(p.id)">end it</button>
             </td>
           </tr>
           <tr v-if="policies.data.value && !policies.data.value.policies.length">
@@ -134,14 +120,24 @@ const asked = computed(() => ({ product: Number(route.query.product ?? 0), devic
       :says="words(endEffect)"
       :failed="endFailed"
       data-end-stance
-      @press="end(ending)"
+      @press="end"
     />
-    <form v-if="mayWork" class="sheet form" data-stance-form @submit.prevent="save">
-      <div class="row">
-        <Select v-model="stance" :options="['restricted', 'allowed', 'required']" size="small" aria-label="stance" />
-        <span>is the</span>
-        <ScopePick v-model="scope" />
-      </div>
+    <RuleForm
+      v-if="mayWork"
+      v-model="stance"
+      v-model:scope="scope"
+      :options="stances"
+      label="stance"
+      joint="is the"
+      :ready="!!body"
+      :known="!!effect"
+      :says="words(effect)"
+      :failed="failed"
+      press="Set it"
+      hint="Say what it is about and why; what it changes is shown here before it is set."
+      data-stance-form
+      @save="save"
+    >
       <div class="row">
         <template v-if="stance !== 'required'">
           <Select
@@ -173,9 +169,7 @@ const asked = computed(() => ({ product: Number(route.query.product ?? 0), devic
           >for which <InputText v-model="form.owner" size="small" placeholder="who answers for it" /> answers</label
         >
       </div>
-      <EffectLine v-if="ready" press="Set it" :ready="!!effect" :says="words(effect)" :failed="failed" @press="save" />
-      <p v-else class="soft">Say what it is about and why; what it changes is shown here before it is set.</p>
-    </form>
+    </RuleForm>
     <p v-if="says" class="says" role="alert">{{ says }}</p>
   </div>
 </template>
