@@ -5,7 +5,7 @@ import { computed, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, ask } from '../api/client'
 import DevicePick from '../components/DevicePick.vue'
-import { moment, whole } from '../lib/format'
+import { count, moment, whole } from '../lib/format'
 import EvidenceNav from './EvidenceNav.vue'
 
 /** Two devices side by side: what differs first, with the date of each one's evidence and a warning where the dates lie too far apart. */
@@ -59,7 +59,7 @@ function pick(side: 'left' | 'right', code: string) {
               <RouterLink :to="`/evidence/${encodeURIComponent(d.code)}`">{{ d.name }}</RouterLink>
               <div :class="d.age === 'fresh' ? 'soft' : 'drop'">
                 {{ d.lastSeen ? `evidence of ${moment(d.lastSeen)}, ${d.age}` : 'never scanned' }},
-                {{ whole(d.installs) }} installs
+                {{ count(d.installs, 'install') }}
               </div>
             </th>
             <th class="says-col"></th>

@@ -109,7 +109,7 @@ const bring = [
           <h2>What is new?</h2>
           <p>
             <RouterLink to="/titles/names" class="drop">{{ count(c.names, 'name') }}</RouterLink> on
-            {{ whole(c.unrecognised) }} installs {{ c.names === 1 ? 'is' : 'are' }} not recognised yet.
+            {{ count(c.unrecognised, 'install') }} {{ c.names === 1 ? 'is' : 'are' }} not recognised yet.
           </p>
           <table class="lines">
             <thead>

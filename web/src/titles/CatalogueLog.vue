@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import type { Schemas } from '../api/client'
-import { day, word } from '../lib/format'
+import { count, day, word } from '../lib/format'
 
 /** What changed in the catalogue, by whom, and out of which file. */
 defineProps<{ changes: Schemas['CatalogueChange'][] }>()
@@ -11,7 +11,7 @@ const what = (c: Schemas['CatalogueChange']) =>
 <template>
   <details v-if="changes.length" data-catalogue-log>
     <summary>
-      How it came to be so: {{ changes.length === 50 ? 'the last 50 changes' : changes.length + ' changes' }}
+      How it came to be so: {{ changes.length === 50 ? 'the last 50 changes' : count(changes.length, 'change') }}
     </summary>
     <table class="lines">
       <tbody>

@@ -2,6 +2,7 @@
 import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
 import { api, ask, type Schemas } from '../api/client'
+import ShortHatch from '../components/ShortHatch.vue'
 import { count } from '../lib/format'
 import VersionRows from './VersionRows.vue'
 
@@ -66,10 +67,7 @@ const old = computed(() => {
         :aria-label="`versions by age: ${list.map((v) => `${v.version} on ${v.devices}, ${age(v)} old`).join('; ')}`"
       >
         <defs>
-          <pattern id="ended" width="5" height="5" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
-            <rect width="5" height="5" class="hollow" />
-            <line y2="5" class="hatch" />
-          </pattern>
+          <ShortHatch id="ended" />
         </defs>
         <line x1="0" :x2="wide" :y1="high" :y2="high" class="axis" />
         <g v-for="b in bins + 1" :key="b">
@@ -149,14 +147,6 @@ rect,
 .before {
   fill: var(--sheet);
   background: var(--sheet);
-}
-.hollow {
-  fill: var(--short-fill);
-  stroke: none;
-}
-.hatch {
-  stroke: var(--short);
-  stroke-width: 1.5;
 }
 .on-general {
   fill: var(--here-ink);

@@ -1,7 +1,8 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import type { Schemas } from '../api/client'
-import { money } from '../lib/format'
+import ShortHatch from '../components/ShortHatch.vue'
+import { count, money } from '../lib/format'
 
 /** What each size costs: its licences below, its denials above them; the least sum is marked. */
 const props = defineProps<{ sizing: Schemas['PoolSizing']; denial: number; chosen: number }>()
@@ -33,10 +34,7 @@ const every = computed(() => Math.max(1, Math.ceil(bars.value.length / 14)))
       :aria-label="`cost by size: ${bars.map((b) => `${b.n} licences ${money(b.licences)} and denials ${money(b.denials)}`).join('; ')}`"
     >
       <defs>
-        <pattern id="denial-cost" width="5" height="5" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
-          <rect width="5" height="5" class="hollow" />
-          <line y2="5" class="hatch" />
-        </pattern>
+        <ShortHatch id="denial-cost" />
       </defs>
       <line x1="0" :x2="wide" :y1="high" :y2="high" class="axis" />
       <text x="-6" :y="y(most) + 4" text-anchor="end">{{ money(Math.round(most)) }}</text>
@@ -51,8 +49,8 @@ const every = computed(() => Math.max(1, Math.ceil(bars.value.length / 14)))
           class="denials"
         />
         <title>
-          {{ b.n }} licences: {{ money(Math.round(b.licences)) }} for them, {{ money(Math.round(b.denials)) }} for
-          denials
+          {{ count(b.n, 'licence') }}: {{ money(Math.round(b.licences)) }} for them,
+          {{ money(Math.round(b.denials)) }} for denials
         </title>
         <text v-if="i % every === 0" :x="i * step + step / 2" :y="high + 15" text-anchor="middle">{{ b.n }}</text>
         <text
@@ -69,7 +67,7 @@ const every = computed(() => Math.max(1, Math.ceil(bars.value.length / 14)))
     <figcaption class="soft">
       What it costs in {{ sizing.currency }}: filled the licences at {{ money(sizing.licence) }} each, paid
       {{ sizing.paidEach }}; hatched a year’s denials at {{ money(denial) }} each. The least is at
-      <b>{{ least.n }} licences</b>.
+      <b>{{ count(least.n, 'licence') }}</b>.
     </figcaption>
   </figure>
 </template>
@@ -105,12 +103,5 @@ text {
 }
 .denials {
   fill: url(#denial-cost);
-}
-.hollow {
-  fill: var(--short-fill);
-}
-.hatch {
-  stroke: var(--short);
-  stroke-width: 1.5;
 }
 </style>

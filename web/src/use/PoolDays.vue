@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import type { Schemas } from '../api/client'
+import ShortHatch from '../components/ShortHatch.vue'
 
 /** The peak of each day against the quantity of the pool; what was denied hangs below. */
 const props = defineProps<{ days: Schemas['PoolDayView'][] }>()
@@ -33,10 +34,7 @@ const anyDenied = computed(() => props.days.some((d) => d.denials > 0))
         .join('; ')}`"
     >
       <defs>
-        <pattern id="denied-hatch" width="4" height="4" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
-          <rect width="4" height="4" class="hollow" />
-          <line y2="4" class="hatch" />
-        </pattern>
+        <ShortHatch id="denied-hatch" :size="4" />
       </defs>
       <text x="-6" :y="y(most) + 4" text-anchor="end">{{ most }}</text>
       <text x="-6" :y="high + 4" text-anchor="end">0</text>
@@ -102,13 +100,6 @@ text {
 }
 .denied {
   fill: url(#denied-hatch);
-}
-.hollow {
-  fill: var(--short-fill);
-}
-.hatch {
-  stroke: var(--short);
-  stroke-width: 1.6;
 }
 .quantity {
   fill: none;

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import type { Schemas } from '../api/client'
+import { count } from '../lib/format'
 
 /** The share of requests denied by the number of licences: by replay with its spread, and by the formula. */
 const props = defineProps<{ sizing: Schemas['PoolSizing']; quantity: number; chosen: number }>()
@@ -70,7 +71,7 @@ const labels = computed(() => {
     <g v-for="s in sizes" :key="s.licences">
       <circle :cx="x(s.licences)" :cy="y(s.share)" r="3.2" class="point" @click="emit('choose', s.licences)">
         <title>
-          {{ s.licences }} licences: {{ (s.share * 100).toFixed(2) }} % denied by replay,
+          {{ count(s.licences, 'licence') }}: {{ (s.share * 100).toFixed(2) }} % denied by replay,
           {{ (s.erlang * 100).toFixed(2) }} % by the formula
         </title>
       </circle>

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import type { Schemas } from '../api/client'
+import ShortHatch from '../components/ShortHatch.vue'
 
 /** Use by month: the machines that had it by how much they used it, against the rights owned as a line. */
 const props = defineProps<{ months: Schemas['UseMonth'][] }>()
@@ -47,10 +48,7 @@ const ticks = computed(() => [...new Set([0, Math.round(most.value / 2), most.va
       :aria-label="`use by month: ${months.map((m) => `${m.month} ${m.regular} regular, ${m.light} light, ${m.unused + m.neverUsed} idle, ${m.notMeasured} not measured, ${m.owned} owned`).join('; ')}`"
     >
       <defs>
-        <pattern id="idle-hatch" width="5" height="5" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
-          <rect width="5" height="5" class="hollow" />
-          <line y2="5" class="hatch" />
-        </pattern>
+        <ShortHatch id="idle-hatch" />
         <pattern id="unknown-dots" width="5" height="5" patternUnits="userSpaceOnUse">
           <rect width="5" height="5" class="blank" />
           <circle cx="2.5" cy="2.5" r="0.9" class="dot" />
@@ -119,20 +117,12 @@ rect {
 .unknown {
   background: radial-gradient(circle, var(--soft) 1px, var(--sheet) 1.3px) 0 0/5px 5px;
 }
-.hollow {
-  fill: var(--short-fill);
-  stroke: none;
-}
 .blank {
   fill: var(--sheet);
   stroke: none;
 }
 .dot {
   fill: var(--soft);
-}
-.hatch {
-  stroke: var(--short);
-  stroke-width: 1.5;
 }
 .owned {
   fill: none;

@@ -2,7 +2,7 @@
 import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
 import { api, ask, type Schemas } from '../api/client'
-import { money, whole } from '../lib/format'
+import { count, money, whole } from '../lib/format'
 import WorkNav from './WorkNav.vue'
 import { kinds, marks } from './cases'
 
@@ -27,7 +27,14 @@ const most = computed(() => Math.max(1, ...(groups.data.value ?? []).map((g) => 
     <p v-if="groups.data.value && !groups.data.value.length" class="soft">Nothing is to be done.</p>
     <section v-for="p in parts" :key="p.name">
       <h2 v-if="p.list.length">
-        {{ p.name }}: {{ whole(p.list.reduce((n, g) => n + g.count, 0)) }} cases in {{ p.list.length }} lots
+        {{ p.name }}:
+        {{
+          count(
+            p.list.reduce((n, g) => n + g.count, 0),
+            'case',
+          )
+        }}
+        in {{ count(p.list.length, 'lot') }}
       </h2>
       <div class="scrolls">
         <table v-if="p.list.length" class="lines" data-lots>
