@@ -135,6 +135,13 @@ func (m *meter) onIn(s *spell, t policy.Title, d *store.DeviceFacts) bool {
 	if len(s.list) == 0 {
 		return false
 	}
+	for i := range s.list { // a group that is gone since: nobody can say any more who was in it
+		for _, g := range s.list[i].Group.Groups() {
+			if m.conditions.sets[g] == nil {
+				return false
+			}
+		}
+	}
 	p := policy.Decide(s.list, t, m.conditions.of(d))
 	return p != nil && p.Stance == policy.Metered
 }

@@ -281,6 +281,65 @@ func TestPausedMeteringIsNotDisuse(t *testing.T) {
 	}
 }
 
+// Days on which a choice spoke of a group that is gone since are measured for nobody: nobody can say who was in it.
+func TestAPastChoiceOfAGroupThatIsGone(t *testing.T) {
+	ctx := context.Background()
+	a, clock := meterDesk(t)
+	clock.now = time.Date(2026, 6, 1, 20, 0, 0, 0, time.UTC)
+	draft := GroupDraft{Name: "spared", ByHand: true, Picked: []GroupPick{{Device: "D2", Inside: true}}}
+	var err error
+	if draft.ID, err = a.SaveGroup(ctx, draft, "w"); err != nil {
+		t.Fatal(err)
+	}
+	for _, d := range []MeteringDraft{{Publisher: "Dunlaw", On: true}, {Product: 1, Group: "spared"}} {
+		if err := a.Meter(ctx, d, "w"); err != nil {
+			t.Fatal(err)
+		}
+	}
+	measured := func(device int64) (days int) {
+		t.Helper()
+		if err := a.DB.View(ctx, func(tx *store.Tx) error {
+			s, err := loadSettings(tx)
+			if err != nil {
+				return err
+			}
+			m, err := loadMeter(tx, &s, clock.now.Unix())
+			if err != nil {
+				return err
+			}
+			d, err := tx.OneDevice(device, clock.now.Unix())
+			if err != nil {
+				return err
+			}
+			for _, span := range m.spans(policy.Title{Product: 1, Publisher: "dunlaw"}, d, []usage.Span{{From: a.Today() - 40, To: a.Today()}}) {
+				days += int(span.To - span.From + 1)
+			}
+			return nil
+		}); err != nil {
+			t.Fatal(err)
+		}
+		return days
+	}
+	clock.now = clock.now.AddDate(0, 0, 20)
+	m, err := a.Metering(ctx)
+	if err != nil || len(m.Choices) != 2 {
+		t.Fatal(m.Choices, err)
+	}
+	if err := a.EndMeter(ctx, m.Choices[1].ID, "w"); err != nil {
+		t.Fatal(err)
+	}
+	clock.now = clock.now.AddDate(0, 0, 10)
+	if one, two := measured(1), measured(2); one != 41 || two != 20 { // of 41 days, 20 were spared and the day on which that ended was not whole
+		t.Errorf("%d days of the one, %d of the spared", one, two)
+	}
+	if err := a.DropGroup(ctx, draft.ID, "w"); err != nil {
+		t.Fatal(err)
+	}
+	if one, two := measured(1), measured(2); one != 20 || two != 20 {
+		t.Errorf("once the group is gone: %d and %d", one, two)
+	}
+}
+
 // Use of a title whose program nobody knows cannot be seen: to ask for it does not make it unused.
 func TestATitleWhoseProgramNobodyKnows(t *testing.T) {
 	ctx := context.Background()
