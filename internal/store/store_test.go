@@ -81,7 +81,7 @@ func TestAnErrorRollsBack(t *testing.T) {
 func TestReadersDoNotWaitForAWriter(t *testing.T) {
 	db := open(t)
 	update(t, db, func(tx *Tx) error { return tx.SetSetting("n", "before") })
-	inside, done := make(chan struct{}), make(chan struct{})
+	inside, seen, done := make(chan struct{}), make(chan struct{}), make(chan struct{})
 	go func() {
 		defer close(done)
 		_ = db.Update(context.Background(), func(tx *Tx) error {
@@ -89,7 +89,7 @@ func TestReadersDoNotWaitForAWriter(t *testing.T) {
 				return err
 			}
 			close(inside)
-			time.Sleep(200 * time.Millisecond)
+			<-seen // the write stays open until every reader has read
 			return nil
 		})
 	}()
@@ -108,6 +108,7 @@ func TestReadersDoNotWaitForAWriter(t *testing.T) {
 		}()
 	}
 	wg.Wait()
+	close(seen)
 	<-done
 	view(t, db, func(tx *Tx) error {
 		if v, _ := tx.Setting("n"); v != "after" {
