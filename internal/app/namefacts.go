@@ -41,6 +41,9 @@ func (a *App) nameFacts(tx *store.Tx, d *derived) error {
 		}
 		n := store.NameFact{Key: key.key, Publisher: r.Publisher, Name: r.Name, Versions: int64(len(key.versions)), Records: key.records, Installs: key.installs, Devices: key.devices, Stale: key.stale, State: key.state}
 		if n.State == "unrecognised" {
+			if err := tx.Context().Err(); err != nil { // proposing takes long where many names wait
+				return err
+			}
 			p, known := kept[n.Key]
 			if !known || p.Record != r.ID {
 				p = firstProposal(w, n.Key, r)

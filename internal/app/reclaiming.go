@@ -238,7 +238,10 @@ func (a *App) proposals(tx *store.Tx, e *estate, list []store.ReclaimRule) (map[
 	if err != nil {
 		return nil, err
 	}
-	open, lines := d.computeAll(ways)
+	open, lines, err := d.computeAll(tx.Context(), ways)
+	if err != nil {
+		return nil, err
+	}
 	for _, f := range e.ordered() {
 		if err := d.findIdle(tx, f, rules, uses, open, lines, taken); err != nil {
 			return nil, err

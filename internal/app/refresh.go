@@ -163,7 +163,10 @@ func (a *App) derive(ctx context.Context) (*derived, error) {
 			return err
 		}
 		a.step("setting owned against needed")
-		open, lines := d.computeAll(yesterday)
+		open, lines, err := d.computeAll(ctx, yesterday)
+		if err != nil {
+			return err
+		}
 		a.step("proposing titles")
 		if err := a.nameFacts(tx, d); err != nil {
 			return err
@@ -181,11 +184,14 @@ func (a *App) derive(ctx context.Context) (*derived, error) {
 	return d, err
 }
 
-// computeAll works out every position. It returns how much of each product is short, and which line covers each device.
-func (d *derived) computeAll(yesterday map[int64]map[position.Way]int64) (open map[int64]int64, lines map[devicePair]*position.LineResult) {
+// computeAll works out every position, until ctx ends. It returns how much of each product is short, and which line covers each device.
+func (d *derived) computeAll(ctx context.Context, yesterday map[int64]map[position.Way]int64) (open map[int64]int64, lines map[devicePair]*position.LineResult, err error) {
 	e := d.estate
 	open, lines = map[int64]int64{}, map[devicePair]*position.LineResult{}
 	for _, f := range e.ordered() {
+		if err := ctx.Err(); err != nil {
+			return nil, nil, err
+		}
 		positions := e.compute(f, yesterday[f.id])
 		for i := range positions {
 			p := &positions[i]
@@ -199,7 +205,7 @@ func (d *derived) computeAll(yesterday map[int64]map[position.Way]int64) (open m
 			}
 		}
 	}
-	return open, lines
+	return open, lines, nil
 }
 
 // keepWays gathers an allocation in a fixed order.
