@@ -195,7 +195,7 @@ func fail(err error) error {
 		return huma.Error422UnprocessableEntity(file.Reason)
 	case errors.Is(err, context.Canceled):
 		return huma.NewError(499, "Stopped; nothing was stored.")
-	case strings.Contains(err.Error(), "SQL") || strings.Contains(err.Error(), "database"):
+	case store.Fault(err):
 		log.Printf("a request failed: %v", err)
 		return huma.Error500InternalServerError("The data file could not be read or written. Nothing was changed; see the program's output, then try again.")
 	}

@@ -11,6 +11,7 @@ import (
 	"ensomet/internal/app"
 	"ensomet/internal/core/casework"
 	"ensomet/internal/formats"
+	"ensomet/internal/store"
 )
 
 // post box and tool that take everything at once.
@@ -209,5 +210,35 @@ func TestOutcomes(t *testing.T) {
 		if code, text := machine(t, base, "/api/deployment/outcome", c.token, "", []byte(c.body)); code != c.code {
 			t.Errorf("%.40s: %d %s, want %d", c.body, code, text, c.code)
 		}
+	}
+}
+
+// Who is told of a pool is set, refused with a sentence and ended over HTTP; a word that the file's driver uses too is no fault of the file.
+func TestWatchingPools(t *testing.T) {
+	people, a := owner(t)
+	take(t, a, formats.Pools, "pool,publisher,product,quantity\nhall,Ostwick,Skerrymap,5\n")
+	w := people[app.Work]
+	for _, c := range []struct {
+		path, body, says string
+		status           int
+	}{
+		{"/api/pool-watches", `{"pool":1,"address":"nobody"}`, "is not a mail address", 422},
+		{"/api/pool-watches", `{"pool":9,"address":"a@hho.example"}`, "no such thing", 404},
+		{"/api/pool-watches", `{"address":"a@hho.example"}`, "pool", 422},
+		{"/api/pool-watches", `{"pool":1,"address":"a@hho.example"}`, "", 200},
+		{"/api/pool-watches", `{"pool":1,"address":"a@hho.example"}`, "told of it already", 422},
+		{"/api/pool-watches/1/end", ``, "", 200},
+		{"/api/pool-watches/1/end", ``, "no such thing", 404},
+		{"/api/metering/preview", `{"product":1,"on":true,"group":"database"}`, `there is no group \"database\"`, 422},
+		{"/api/metering/preview", `{"product":1,"on":false}`, "choose first what is", 422},
+		{"/api/metering/preview", `{"product":1,"on":true}`, `"now":0`, 200},
+	} {
+		status, text := w.do("POST", c.path, c.body, nil)
+		if status != c.status && (c.status != 200 || status != 204) || !strings.Contains(text, c.says) {
+			t.Errorf("%s %s: %d %s", c.path, c.body, status, text)
+		}
+	}
+	if list := read[[]store.PoolWatch](t, people[app.Look], "/api/pool-watches"); len(list) != 0 {
+		t.Errorf("%+v are told still", list)
 	}
 }

@@ -2,9 +2,18 @@
 
 package store
 
-import _ "github.com/mattn/go-sqlite3" // the SQLite driver where cgo is on
+import (
+	"errors"
+
+	"github.com/mattn/go-sqlite3" // the SQLite driver where cgo is on
+)
 
 const driverName = "sqlite3"
+
+func ofDriver(err error) bool {
+	var e sqlite3.Error
+	return errors.As(err, &e)
+}
 
 // dsn writes a data source name for the driver. Pragmas go with it, so that each connection has them.
 func dsn(path string, readOnly bool) string {

@@ -2,9 +2,18 @@
 
 package store
 
-import _ "modernc.org/sqlite" // the SQLite driver where cgo is off
+import (
+	"errors"
+
+	"modernc.org/sqlite" // the SQLite driver where cgo is off
+)
 
 const driverName = "sqlite"
+
+func ofDriver(err error) bool {
+	var e *sqlite.Error
+	return errors.As(err, &e)
+}
 
 // dsn writes a data source name for the driver. Pragmas go with it, so that each connection has them.
 func dsn(path string, readOnly bool) string {

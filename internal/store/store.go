@@ -51,6 +51,11 @@ func (t *Tx) exec(query string, args ...any) (sql.Result, error) {
 	return t.ExecContext(t.ctx, query, args...)
 }
 
+// Fault reports whether an error is one of the file or of its driver, which says nothing to whoever uses the program.
+func Fault(err error) bool {
+	return err != nil && (ofDriver(err) || errors.Is(err, sql.ErrConnDone) || errors.Is(err, sql.ErrTxDone) || errors.Is(err, sql.ErrNoRows) || strings.Contains(err.Error(), "sql: "))
+}
+
 func escapePath(p string) string {
 	return strings.NewReplacer("%", "%25", "?", "%3f", "#", "%23").Replace(p)
 }

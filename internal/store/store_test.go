@@ -483,3 +483,34 @@ func TestBackupIsWholeAndDoesNotOverwrite(t *testing.T) {
 		return nil
 	})
 }
+
+// What the file or its driver says is told apart from what is said to people, whatever words that has.
+func TestFaults(t *testing.T) {
+	db := open(t)
+	tell := func(text string) error {
+		return db.View(context.Background(), func(tx *Tx) error {
+			_, err := tx.ExecContext(tx.Context(), text)
+			if err != nil {
+				return fmt.Errorf("the lines could not be read: %w", err)
+			}
+			return nil
+		})
+	}
+	for _, text := range []string{"no SQL at all", "INSERT INTO nowhere VALUES (1)", "INSERT INTO setting(key, value) VALUES ('a', 'b')"} {
+		if err := tell(text); err == nil || !Fault(err) {
+			t.Errorf("%s: %v is no fault", text, err)
+		}
+	}
+	closed := open(t)
+	if err := closed.Close(); err != nil {
+		t.Fatal(err)
+	}
+	if err := closed.View(context.Background(), func(*Tx) error { return nil }); !Fault(err) {
+		t.Errorf("%v is no fault", err)
+	}
+	for _, err := range []error{nil, ErrNotFound, errors.New("the catalogue has no publisher \"SQL & database house\": add it first")} {
+		if Fault(err) {
+			t.Errorf("%v is a fault", err)
+		}
+	}
+}
