@@ -46,8 +46,8 @@ const notices = computed(() =>
   >
     <line x1="0" :x2="W" y1="58" y2="58" stroke="var(--ink)" />
     <g v-for="m in months" :key="m.label">
-      <line :x1="m.x" :x2="m.x" y1="58" y2="63" stroke="var(--soft)" />
-      <text :x="m.x + 2" y="74" font-size="11" fill="var(--soft)">{{ m.label }}</text>
+      <line :x1="m.x" :x2="m.x" y1="58" y2="69" stroke="var(--soft)" />
+      <text :x="m.x + 2" y="81" font-size="11" fill="var(--soft)">{{ m.label }}</text>
     </g>
     <g v-for="(k, i) in marks" :key="i">
       <title>{{ k.says }}</title>

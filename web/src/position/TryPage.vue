@@ -131,6 +131,18 @@ async function end(id: number, how: 'bought' | 'dropped') {
   }
 }
 const waiting = computed(() => requests.data.value?.filter((r) => !r.endedAt) ?? [])
+/** What a measure does, in words. */
+function outcome(m: Schemas['TriedMeasure']) {
+  const change = (n: number, of: string) => (n ? `${whole(Math.abs(n))} ${n > 0 ? 'more' : 'fewer'} ${of}` : '')
+  return [
+    change(m.short, 'short'),
+    change(m.surplus, 'spare'),
+    Number(m.cost) ? `costs ${money(m.cost)} ${m.currency}` : '',
+    Number(m.saves) ? `saves ${money(m.saves)} ${m.currency} at renewal` : '',
+  ]
+    .filter(Boolean)
+    .join(', ')
+}
 </script>
 
 <template>
@@ -157,24 +169,7 @@ const waiting = computed(() => requests.data.value?.filter((r) => !r.endedAt) ??
           <li v-for="(m, i) in measures" :key="i" class="measure">
             <span class="words">{{ t?.measures[i]?.words ?? m.kind }}</span>
             <span v-if="t?.measures[i]?.error" class="says">: {{ t.measures[i].error }}</span>
-            <span v-else-if="t?.measures[i]" class="soft">
-              {{
-                t.measures[i].short
-                  ? (t.measures[i].short > 0 ? '+ ' : '− ') + whole(Math.abs(t.measures[i].short)) + ' short'
-                  : ''
-              }}
-              {{
-                t.measures[i].surplus
-                  ? (t.measures[i].surplus > 0 ? '+ ' : '− ') + whole(Math.abs(t.measures[i].surplus)) + ' spare'
-                  : ''
-              }}
-              <template v-if="Number(t.measures[i].cost)"
-                >costs {{ money(t.measures[i].cost) }} {{ t.measures[i].currency }}</template
-              >
-              <template v-if="Number(t.measures[i].saves)"
-                >saves {{ money(t.measures[i].saves) }} {{ t.measures[i].currency }} at renewal</template
-              >
-            </span>
+            <span v-else-if="t?.measures[i]" class="soft">{{ outcome(t.measures[i]) }}</span>
             <button v-if="!basket?.doneAt" class="plain" type="button" @click="drop(i)">take out</button>
           </li>
           <li v-if="!measures.length" class="soft empty">
