@@ -6,6 +6,10 @@ CREATE TABLE pool_watch (
 );
 CREATE TABLE pool_told (watch_id INTEGER NOT NULL REFERENCES pool_watch(id), pool_id INTEGER NOT NULL, alert TEXT NOT NULL, at INTEGER NOT NULL, PRIMARY KEY (watch_id, pool_id, alert)) WITHOUT ROWID;
 
+-- The connection to a licence server is asked for whenever its pools are listed, among millions of other events.
+CREATE INDEX pool_connection ON pool_event(pool_id, at) WHERE event IN ('lost', 'found');
+
 -- +goose Down
+DROP INDEX pool_connection;
 DROP TABLE pool_told;
 DROP TABLE pool_watch;
