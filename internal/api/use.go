@@ -13,7 +13,8 @@ import (
 // OfPool names a pool, and how many days up to today are looked at.
 type OfPool struct {
 	ByID
-	Days int `query:"days" default:"90" minimum:"1" maximum:"800"`
+	Days  int    `query:"days" default:"90" minimum:"1" maximum:"800"`
+	Watch string `query:"watch" maxLength:"60" doc:"a key of your own, under which you can ask how far it is"`
 }
 
 // WatchDraft says who is to be told by mail of what is to be looked at in a pool.
@@ -52,6 +53,8 @@ func (s *Server) use() {
 		return &body[app.UseView]{v}, err
 	})
 	handle(s, app.Look, get("pool", "/api/pools/{id}"), func(ctx context.Context, _ who, in *OfPool) (*body[app.PoolView], error) {
+		ctx, end := s.app.Follow(ctx, in.Watch)
+		defer end()
 		v, err := s.app.Pool(ctx, in.ID, in.Days)
 		return &body[app.PoolView]{v}, err
 	})
@@ -63,7 +66,6 @@ func (s *Server) use() {
 		OfPool
 		Target     float64 `query:"target" default:"0.01" minimum:"0" maximum:"1"`
 		DenialCost float64 `query:"denialCost" default:"0" minimum:"0"`
-		Watch      string  `query:"watch" maxLength:"60" doc:"a key of your own, under which you can ask how far it is"`
 	}) (*body[app.PoolSizing], error) {
 		ctx, end := s.app.Follow(ctx, in.Watch)
 		defer end()

@@ -9852,6 +9852,8 @@ export interface operations {
         parameters: {
             query?: {
                 days?: number;
+                /** @description a key of your own, under which you can ask how far it is */
+                watch?: string;
             };
             header?: never;
             path: {
@@ -9920,6 +9922,8 @@ export interface operations {
         parameters: {
             query?: {
                 days?: number;
+                /** @description a key of your own, under which you can ask how far it is */
+                watch?: string;
             };
             header?: never;
             path: {
@@ -9988,10 +9992,10 @@ export interface operations {
         parameters: {
             query?: {
                 days?: number;
-                target?: number;
-                denialCost?: number;
                 /** @description a key of your own, under which you can ask how far it is */
                 watch?: string;
+                target?: number;
+                denialCost?: number;
             };
             header?: never;
             path: {

@@ -5,6 +5,7 @@ import InputText from 'primevue/inputtext'
 import Select from 'primevue/select'
 import { computed, ref } from 'vue'
 import { api, ask } from '../api/client'
+import LongWait from '../components/LongWait.vue'
 import { count, moment, whole } from '../lib/format'
 import { useSession } from '../lib/session'
 import PoolDays from './PoolDays.vue'
@@ -19,10 +20,13 @@ const client = useQueryClient()
 const { may } = useSession()
 const mayWork = may('work')
 const days = ref(90)
+const watch = `pool-${Math.random().toString(36).slice(2)}`
+const stop = () => void client.cancelQueries({ queryKey: ['pool'] })
 const pool = useQuery({
   queryKey: ['pool', computed(() => props.id), days],
   queryFn: ({ signal }) =>
-    ask(api.GET('/api/pools/{id}', { params: { path: { id: props.id }, query: { days: days.value } }, signal })),
+    ask(api.GET('/api/pools/{id}', { params: { path: { id: props.id }, query: { days: days.value, watch } }, signal })),
+  retry: false,
   placeholderData: (before) => before,
 })
 const p = computed(() => pool.data.value)
@@ -64,7 +68,16 @@ const alerts: Record<string, string> = {
 
 <template>
   <PoolDays v-if="peaks.data.value && !p" :days="peaks.data.value" />
-  <p v-if="!p && !pool.error.value" class="soft" role="status">Reading what the licence server reported…</p>
+  <LongWait
+    v-if="pool.isFetching.value && !p"
+    :watch="watch"
+    what="Working out what the licence server reported"
+    @stop="stop"
+  />
+  <p v-else-if="!p && !pool.error.value" class="row">
+    Stopped. <button class="plain" type="button" @click="pool.refetch()">Read it after all</button>
+    <button class="plain" type="button" @click="emit('close')">all pools</button>
+  </p>
   <p v-if="pool.error.value" class="says" role="alert">{{ pool.error.value.message }}</p>
   <article v-if="p" class="pool" data-pool>
     <div class="row">
