@@ -59,6 +59,7 @@ async function book(typed: Record<string, string>) {
 
 <template>
   <div class="page fill">
+    <EntitlementsNav />
     <ListTable
       name="entitlements"
       :columns="columns"
@@ -69,7 +70,6 @@ async function book(typed: Record<string, string>) {
       @open="(e) => $router.push(`/entitlements/line/${encodeURIComponent(e.code)}`)"
     >
       <template #title><h1>Entitlements</h1></template>
-      <template #above><EntitlementsNav /></template>
       <template #filters>
         <ListFilter
           column="kind"

@@ -39,71 +39,65 @@ useEventListener(window, 'keydown', (e: KeyboardEvent) => {
 
 <template>
   <div class="page two">
-    <ListTable
-      name="positions"
-      :columns="columns"
-      sort="money"
-      what="positions"
-      row-key="id"
-      current-by="productId"
-      :current="Number(current)"
-      empty="No position yet: it takes installs, titles and entitlements."
-      @open="(p) => open([`p${p.productId}`])"
-    >
-      <template #title><h1>Position</h1></template>
-      <template #above><PositionNav /></template>
-      <template #filters>
-        <ListFilter
-          column="state"
-          label="state"
-          any="all"
-          :options="['short', 'even', 'spare', { label: 'not measured', value: 'unknown' }]"
-        />
-      </template>
-      <template #cell-product="{ row }"
-        ><b>{{ row.product }}</b></template
+    <div class="left">
+      <PositionNav />
+      <ListTable
+        name="positions"
+        :columns="columns"
+        sort="money"
+        what="positions"
+        row-key="id"
+        current-by="productId"
+        :current="Number(current)"
+        empty="No position yet: it takes installs, titles and entitlements."
+        @open="(p) => open([`p${p.productId}`])"
       >
-      <template #cell-metric="{ row }">{{ word(row.metric) }}</template>
-      <template #cell-covered="{ row }"
-        ><BalanceBar
-          v-if="row.counted"
-          :owned="row.owned"
-          :needed="row.needed"
-          :covered="row.covered"
-          :free="row.free"
-          :low="row.low"
-          :high="row.high"
-        /><span v-else class="soft">its use is not measured, so nobody knows what is needed</span></template
-      >
-      <template #cell-needed="{ row }"
-        ><button v-if="row.counted" class="plain" type="button" @click.stop="open([`p${row.productId}`])">
-          {{ whole(row.needed) }}
-        </button></template
-      >
-      <template #cell-balance="{ row }">
-        <span v-if="row.state === 'short'" class="short">{{ whole(row.short) }} short</span
-        ><span v-else-if="row.state === 'spare'" class="spare">{{ whole(row.surplus) }} spare</span
-        ><span v-else class="soft">{{ row.state === 'even' ? 'even' : '' }}</span>
-      </template>
-      <template #cell-high="{ row }"
-        ><span v-if="row.counted" class="doubt">{{
-          row.low === row.high ? whole(row.low) : `${whole(row.low)}–${whole(row.high)}`
-        }}</span></template
-      >
-      <template #cell-money="{ row }">
-        <span v-if="row.state === 'short'" class="short">− {{ money(row.exposure) }} {{ row.currency }}</span
-        ><span v-else-if="Number(row.spare) > 0" class="spare">+ {{ money(row.spare) }} {{ row.currency }}</span
-        ><span v-else class="soft">–</span>
-      </template>
-    </ListTable>
+        <template #title><h1>Position</h1></template>
+        <template #filters>
+          <ListFilter
+            column="state"
+            label="state"
+            any="all"
+            :options="['short', 'even', 'spare', { label: 'not measured', value: 'unknown' }]"
+          />
+        </template>
+        <template #cell-product="{ row }"
+          ><b>{{ row.product }}</b></template
+        >
+        <template #cell-metric="{ row }">{{ word(row.metric) }}</template>
+        <template #cell-covered="{ row }"
+          ><BalanceBar
+            v-if="row.counted"
+            :owned="row.owned"
+            :needed="row.needed"
+            :covered="row.covered"
+            :free="row.free"
+            :low="row.low"
+            :high="row.high"
+          /><span v-else class="soft">its use is not measured, so nobody knows what is needed</span></template
+        >
+        <template #cell-needed="{ row }"
+          ><button v-if="row.counted" class="plain" type="button" @click.stop="open([`p${row.productId}`])">
+            {{ whole(row.needed) }}
+          </button></template
+        >
+        <template #cell-balance="{ row }">
+          <span v-if="row.state === 'short'" class="short">{{ whole(row.short) }} short</span
+          ><span v-else-if="row.state === 'spare'" class="spare">{{ whole(row.surplus) }} spare</span
+          ><span v-else class="soft">{{ row.state === 'even' ? 'even' : '' }}</span>
+        </template>
+        <template #cell-high="{ row }"
+          ><span v-if="row.counted" class="doubt">{{
+            row.low === row.high ? whole(row.low) : `${whole(row.low)}–${whole(row.high)}`
+          }}</span></template
+        >
+        <template #cell-money="{ row }">
+          <span v-if="row.state === 'short'" class="short">− {{ money(row.exposure) }} {{ row.currency }}</span
+          ><span v-else-if="Number(row.spare) > 0" class="spare">+ {{ money(row.spare) }} {{ row.currency }}</span
+          ><span v-else class="soft">–</span>
+        </template>
+      </ListTable>
+    </div>
     <TrailPane v-if="trail.length" :steps="trail" @go="open" />
   </div>
 </template>
-
-<style scoped>
-.two {
-  display: flex;
-  gap: 1rem;
-  overflow: hidden;
-}
-</style>

@@ -166,18 +166,6 @@ const sums = computed(() => {
 </template>
 
 <style scoped>
-.two {
-  display: flex;
-  gap: 1rem;
-  overflow: hidden;
-}
-.left {
-  flex: 1;
-  min-width: 0;
-  min-height: 0;
-  display: flex;
-  flex-direction: column;
-}
 .effect {
   border: 1px solid var(--here);
   border-left-width: 5px;
