@@ -128,20 +128,20 @@ const cell = (row: unknown, key: string) => (row as Record<string, unknown>)[key
       >
       <span class="grow" />
       <slot name="actions" />
-      <MultiSelect
-        v-model="picked"
-        :options="columns.filter((c) => !c.fixed)"
-        option-label="label"
-        option-value="key"
-        size="small"
-        :max-selected-labels="0"
-        selected-items-label="Columns"
-        placeholder="Columns"
-        aria-label="Columns"
-        class="cols"
-      />
-      <span class="file"
-        ><a :href="listFile(name, query, 'csv')" download>CSV</a>
+      <span class="ways"
+        ><MultiSelect
+          v-model="picked"
+          :options="columns.filter((c) => !c.fixed)"
+          option-label="label"
+          option-value="key"
+          size="small"
+          :max-selected-labels="0"
+          selected-items-label="Columns"
+          placeholder="Columns"
+          aria-label="Columns"
+          class="cols"
+        />
+        <a :href="listFile(name, query, 'csv')" download>CSV</a>
         <a :href="listFile(name, query, 'xlsx')" download>XLSX</a></span
       >
     </div>
@@ -220,6 +220,7 @@ function step(e: KeyboardEvent, to: 'nextElementSibling' | 'previousElementSibli
   min-width: 0;
   display: flex;
   flex-direction: column;
+  container-type: inline-size;
 }
 .tools {
   padding: 0.45rem 0 0.35rem;
@@ -230,12 +231,16 @@ function step(e: KeyboardEvent, to: 'nextElementSibling' | 'previousElementSibli
 .cols {
   width: 7.9rem;
 }
-.file a + a {
-  margin-left: 0.6rem;
-}
-.file {
-  white-space: nowrap;
+.ways {
+  display: inline-flex;
+  align-items: center;
+  gap: 0.6rem;
   font-size: 0.93rem;
+}
+@container (max-width: 64rem) {
+  .tools :deep(input[type='search']) {
+    width: 9rem;
+  }
 }
 .frame {
   flex: 1;

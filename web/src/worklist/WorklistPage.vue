@@ -31,7 +31,7 @@ const columns = computed<ListColumn[]>(() => [
   { key: 'kind', label: 'why', width: '8rem' },
   { key: 'state', label: 'state', width: '7.4rem' },
   { key: 'worth', label: 'becomes money', width: '13rem', hidden: id.value > 0 },
-  { key: 'amount', label: 'worth', num: true, width: '7.6rem' },
+  { key: 'amount', label: 'worth', num: true, width: '8.2rem' },
   { key: 'changedAt', label: 'since', width: '7.9rem', hidden: id.value > 0 },
 ])
 const states = [
