@@ -66,6 +66,10 @@ func TestPlantedTruths(t *testing.T) {
 	if wrong, err := a.Check(ctx); err != nil || len(wrong) > 0 {
 		t.Errorf("the check complains: %v %v", wrong, err)
 	}
+	t.Run("every list in every order", func(t *testing.T) {
+		a.Demo = true // one may enter without an account
+		everyList(t, api.New(a, o))
+	})
 	t.Run("the worked examples", func(t *testing.T) { workedExamples(t, a) })
 	t.Run("a decision about one name", func(t *testing.T) { decideEcho(t, a) })
 	t.Run("a removal and its return", func(t *testing.T) { removeGame(t, a, o) })

@@ -206,7 +206,7 @@ func (l *list[T]) page(tx *Tx, q ListQuery) (Page[T], error) {
 	for _, c := range l.columns {
 		cols = append(cols, c.sql)
 	}
-	text := "SELECT " + strings.Join(cols, ", ") + ", " + order + ", " + l.key + base + " ORDER BY (" + order + ") " + dir + ", " + l.key
+	text := "SELECT " + strings.Join(cols, ", ") + ", " + order + ", " + l.key + base + fmt.Sprintf(" ORDER BY %d %s, %d", len(cols)+1, dir, len(cols)+2) // by their places: a column that is a mere number would be taken for one
 	if q.Limit > 0 {
 		text += fmt.Sprintf(" LIMIT %d", q.Limit+1)
 	}
