@@ -7,6 +7,7 @@ import (
 	"net/http"
 	"reflect"
 	"strings"
+	"time"
 
 	"ensomet/internal/app"
 	"ensomet/internal/core/civil"
@@ -64,7 +65,7 @@ func registerList[T any](s *Server, name string, read pager[T]) {
 	})
 }
 
-// writeRows writes rows as a table whose columns are the rows' JSON names.
+// writeRows writes rows as a table whose columns are the rows' JSON names: days and times as ISO 8601 has them, in UTC, and nothing where there was none. A field of seconds since 1970 says so by its tag unit.
 func writeRows[T any](rows []T, start func([]string) error, write func([]string) error) error {
 	t := reflect.TypeFor[T]()
 	var columns []string
@@ -79,8 +80,13 @@ func writeRows[T any](rows []T, start func([]string) error, write func([]string)
 		values := make([]string, len(columns))
 		for i := range columns {
 			values[i] = fmt.Sprint(v.Field(i).Interface())
-			if d, ok := v.Field(i).Interface().(civil.Day); ok {
-				values[i] = d.String()
+			switch x := v.Field(i).Interface().(type) {
+			case civil.Day:
+				values[i] = x.String()
+			case int64:
+				if t.Field(i).Tag.Get("unit") == "unix" {
+					values[i] = isoTime(x)
+				}
 			}
 		}
 		if err := write(values); err != nil {
@@ -88,6 +94,13 @@ func writeRows[T any](rows []T, start func([]string) error, write func([]string)
 		}
 	}
 	return nil
+}
+
+func isoTime(unix int64) string {
+	if unix == 0 {
+		return ""
+	}
+	return time.Unix(unix, 0).UTC().Format(time.RFC3339)
 }
 
 func (s *Server) exportList(w http.ResponseWriter, r *http.Request, name string, read func(q store.ListQuery, start func([]string) error, write func([]string) error) error) {

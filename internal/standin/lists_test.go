@@ -8,6 +8,7 @@ import (
 	"net/http/httptest"
 	"net/url"
 	"slices"
+	"strconv"
 	"strings"
 	"testing"
 
@@ -175,6 +176,11 @@ func (l *listReader) file(path string, want listPage) {
 	for _, name := range rows[0] {
 		if name == "" || strings.Contains(name, ",") {
 			l.t.Errorf("%s.csv has a column without a name of its own: %q", path, rows[0])
+		}
+	}
+	for i, name := range rows[0] { // a time is written as people read it
+		if value, err := strconv.ParseInt(rows[1][i], 10, 64); err == nil && value > 1_000_000_000 {
+			l.t.Errorf("%s.csv: %s is %d", path, name, value)
 		}
 	}
 	for name := range want.Rows[0] {

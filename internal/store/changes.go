@@ -81,7 +81,7 @@ func (tx *Tx) Changes(device int64) ([]LoggedChange, error) {
 // ChangeRow is a line of the list of changes between scans. Was and Now are versions, or values of a hardware fact.
 type ChangeRow struct {
 	ID          int64  `json:"id"`
-	At          int64  `json:"at"`
+	At          int64  `json:"at" unit:"unix"`
 	Kind        string `json:"kind"`
 	DeviceID    int64  `json:"deviceId"`
 	Code        string `json:"code"`
@@ -202,11 +202,11 @@ type Mail struct {
 	Address  string `json:"address"`
 	Subject  string `json:"subject"`
 	Body     string `json:"body"`
-	QueuedAt int64  `json:"queuedAt"`
-	SentAt   int64  `json:"sentAt"`
+	QueuedAt int64  `json:"queuedAt" unit:"unix"`
+	SentAt   int64  `json:"sentAt" unit:"unix"`
 	Tries    int64  `json:"tries"`
 	Error    string `json:"error"`
-	After    int64  `json:"after" doc:"it leaves at this time or later, and can be called back until then"`
+	After    int64  `json:"after" unit:"unix" doc:"it leaves at this time or later, and can be called back until then"`
 	Question int64  `json:"question" doc:"the question that it asks, 0 where it asks none"`
 }
 

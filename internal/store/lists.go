@@ -17,7 +17,7 @@ type DeviceRow struct {
 	Hosting      string `json:"hosting"`
 	OS           string `json:"os"`
 	Cluster      string `json:"cluster"`
-	LastSeen     int64  `json:"lastSeen"`
+	LastSeen     int64  `json:"lastSeen" unit:"unix"`
 	Age          string `json:"age"`
 	HardwareAge  string `json:"hardwareAge"`
 	UseAge       string `json:"useAge"`
@@ -191,7 +191,7 @@ type EntitlementRow struct {
 	Rights    string    `json:"rights"`
 	Contract  string    `json:"contract"`
 	Author    string    `json:"author"`
-	ChangedAt int64     `json:"changedAt"`
+	ChangedAt int64     `json:"changedAt" unit:"unix"`
 }
 
 // EntitlementPage reads a page of entitlements.
@@ -227,8 +227,8 @@ type CaseRow struct {
 	Amount    float64   `json:"amount"`
 	Currency  string    `json:"currency"`
 	MoneyOn   civil.Day `json:"moneyOn"`
-	OpenedAt  int64     `json:"openedAt"`
-	ChangedAt int64     `json:"changedAt"`
+	OpenedAt  int64     `json:"openedAt" unit:"unix"`
+	ChangedAt int64     `json:"changedAt" unit:"unix"`
 	CameBack  int64     `json:"cameBack"`
 	Person    string    `json:"person" doc:"user_id of who holds the seat, or is asked"`
 	PersonID  int64     `json:"personId"`
@@ -298,7 +298,7 @@ type AsideRow struct {
 	Content   string `json:"content"`
 	Reason    string `json:"reason"`
 	State     string `json:"state"`
-	ChangedAt int64  `json:"changedAt"`
+	ChangedAt int64  `json:"changedAt" unit:"unix"`
 	Author    string `json:"author"`
 }
 

@@ -46,8 +46,8 @@ type SavingRow struct {
 	Amount    float64   `json:"amount"`
 	Currency  string    `json:"currency"`
 	MoneyOn   civil.Day `json:"moneyOn"`
-	At        int64     `json:"at"`
-	ScanAt    int64     `json:"scanAt" doc:"the scan that showed it"`
+	At        int64     `json:"at" unit:"unix"`
+	ScanAt    int64     `json:"scanAt" unit:"unix" doc:"the scan that showed it"`
 	State     string    `json:"state"`
 	Note      string    `json:"note"`
 }

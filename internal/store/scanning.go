@@ -73,12 +73,12 @@ func (tx *Tx) RevokeToken(id, at int64, who string) error {
 // Delivery is a scan that came over HTTP. Outcome is new, late, again or refused.
 type Delivery struct {
 	ID         int64  `json:"id"`
-	ReceivedAt int64  `json:"receivedAt"`
+	ReceivedAt int64  `json:"receivedAt" unit:"unix"`
 	Source     string `json:"source"`
 	DeviceID   int64  `json:"deviceId"`
 	Code       string `json:"code"`
 	Device     string `json:"device"`
-	ScanAt     int64  `json:"scanAt"`
+	ScanAt     int64  `json:"scanAt" unit:"unix"`
 	Bytes      int64  `json:"bytes"`
 	Outcome    string `json:"outcome"`
 	Detail     string `json:"detail"`
@@ -241,10 +241,10 @@ type OrderRow struct {
 	Why       string `json:"why"`
 	State     string `json:"state"`
 	Tries     int64  `json:"tries"`
-	AskedAt   int64  `json:"askedAt"`
-	NotBefore int64  `json:"notBefore"`
-	TakenAt   int64  `json:"takenAt"`
-	EndedAt   int64  `json:"endedAt"`
+	AskedAt   int64  `json:"askedAt" unit:"unix"`
+	NotBefore int64  `json:"notBefore" unit:"unix"`
+	TakenAt   int64  `json:"takenAt" unit:"unix"`
+	EndedAt   int64  `json:"endedAt" unit:"unix"`
 	Reason    string `json:"reason"`
 	Detail    string `json:"detail"`
 	Author    string `json:"author"`
