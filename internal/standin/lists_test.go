@@ -70,7 +70,7 @@ func everyList(t *testing.T, server *api.Server) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	lists, orders := 0, 0
+	lists, orders, filters := 0, 0, 0
 	for path, methods := range description.Paths {
 		has := func(name string) bool {
 			for _, p := range methods["get"].Parameters {
@@ -98,6 +98,7 @@ func everyList(t *testing.T, server *api.Server) {
 		}
 		if first.Total <= 1000 {
 			l.file(path, first)
+			filters += l.filter(path, first)
 		}
 		for column := range first.Rows[0] {
 			if status, _ := l.ask(path, url.Values{"sort": {column}, "limit": {"1"}}); status != http.StatusOK {
@@ -109,10 +110,10 @@ func everyList(t *testing.T, server *api.Server) {
 			}
 		}
 	}
-	if lists < 15 || orders < 250 {
-		t.Errorf("only %d lists in %d orders", lists, orders)
+	if lists < 15 || orders < 250 || filters < 140 {
+		t.Errorf("only %d lists in %d orders, by %d filters", lists, orders, filters)
 	}
-	t.Logf("%d lists in %d orders", lists, orders)
+	t.Logf("%d lists in %d orders, by %d filters", lists, orders, filters)
 }
 
 // walk reads the first rows of a list in one order in pages of an odd length, and holds them against one long page.
@@ -188,4 +189,61 @@ func (l *listReader) file(path string, want listPage) {
 			l.t.Errorf("%s.csv lacks %s", path, name)
 		}
 	}
+}
+
+// filter narrows a list to values that its rows have, column by column, and to a part of a text, and counts by hand what must be left. It returns how many filters were tried.
+func (l *listReader) filter(path string, all listPage) (tried int) {
+	l.t.Helper()
+	for column := range all.Rows[0] {
+		text := func(row map[string]any) string { // as the list's own column has it
+			switch v := row[column].(type) {
+			case string:
+				return v
+			case float64:
+				if v == float64(int64(v)) {
+					return strconv.FormatInt(int64(v), 10)
+				}
+			}
+			return ""
+		}
+		value := text(all.Rows[len(all.Rows)/2])
+		if value == "" || strings.ContainsAny(value, "*|>/") || strings.Count(value, "-") == 2 { // words of the filter itself, and days, which are numbers inside
+			continue
+		}
+		count := func(fits func(string) bool) (n int) {
+			for _, row := range all.Rows {
+				if fits(text(row)) {
+					n++
+				}
+			}
+			return n
+		}
+		status, body := l.ask(path, url.Values{"f": {column + "=" + value}, "limit": {"1"}})
+		if status != http.StatusOK {
+			continue // no column of the list
+		}
+		var p listPage
+		if err := json.Unmarshal(body, &p); err != nil {
+			l.t.Fatal(err)
+		}
+		tried++
+		if want := count(func(s string) bool { return s == value }); p.Total != want {
+			l.t.Errorf("%s where %s is %s: %d rows, by hand %d", path, column, value, p.Total, want)
+		}
+		if _, isText := all.Rows[0][column].(string); !isText {
+			continue
+		}
+		part := []rune(value)[len([]rune(value))/2:]
+		p = l.page(path, url.Values{"f": {column + "=*" + string(part)}, "limit": {"1"}})
+		if want := count(func(s string) bool { return strings.Contains(strings.ToLower(s), strings.ToLower(string(part))) }); p.Total != want {
+			l.t.Errorf("%s where %s has %s: %d rows, by hand %d", path, column, string(part), p.Total, want)
+		}
+		if other := text(all.Rows[0]); other != value && other != "" && !strings.ContainsAny(other, "*|>/") {
+			p = l.page(path, url.Values{"f": {column + "=" + value + "|" + other}, "limit": {"1"}})
+			if want := count(func(s string) bool { return s == value || s == other }); p.Total != want {
+				l.t.Errorf("%s where %s is %s or %s: %d rows, by hand %d", path, column, value, other, p.Total, want)
+			}
+		}
+	}
+	return tried
 }

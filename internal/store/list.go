@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 )
 
@@ -116,6 +117,10 @@ func (l *list[T]) conditions(q ListQuery) (string, []any, error) {
 		case strings.HasPrefix(v, ">"):
 			where, args = append(where, c.sql+" > CAST(? AS REAL)"), append(args, v[1:])
 		default:
+			if _, err := strconv.ParseFloat(v, 64); err == nil { // 150 is 150.0
+				where, args = append(where, "(CAST("+c.sql+" AS TEXT) = ? OR typeof("+c.sql+") = 'real' AND "+c.sql+" = CAST(? AS REAL))"), append(args, v, v)
+				continue
+			}
 			where, args = append(where, "CAST("+c.sql+" AS TEXT) = ?"), append(args, v)
 		}
 	}
