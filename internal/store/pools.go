@@ -128,12 +128,6 @@ func (tx *Tx) PoolEvents(pool, from, to int64) ([]usage.PoolEvent, error) {
 		WHERE pool_id = ? AND at >= ? AND at < ? ORDER BY at`, pool, from, to)
 }
 
-// PoolSpan is the time of the first and of the last event of a pool, 0 where it has none.
-func (tx *Tx) PoolSpan(pool int64) (first, last int64, err error) {
-	err = tx.QueryRowContext(tx.ctx, "SELECT coalesce(min(at), 0), coalesce(max(at), 0) FROM pool_event WHERE pool_id = ?", pool).Scan(&first, &last)
-	return first, last, err
-}
-
 // PutPoolDays replaces the days of a pool from a day on.
 func (tx *Tx) PutPoolDays(pool int64, from civil.Day, days []usage.PoolDay) error {
 	if _, err := tx.exec("DELETE FROM pool_day WHERE pool_id = ? AND day >= ?", pool, from); err != nil {

@@ -63,12 +63,3 @@ func (tx *Tx) Untouch(products []int64, upTo string) error {
 	_, err = tx.exec("DELETE FROM dirty_product WHERE change <= CAST(? AS INTEGER) AND product_id IN (SELECT value FROM json_each(?))", upTo, string(list))
 	return err
 }
-
-// AgeStored is the age of a device's software evidence that the last renewal stored; empty where there is none.
-func (tx *Tx) AgeStored(device int64) (string, error) {
-	list, err := query(tx, func(r *sql.Rows, v *string) error { return r.Scan(v) }, "SELECT age FROM device_fact WHERE device_id = ?", device)
-	if len(list) == 0 {
-		return "", err
-	}
-	return list[0], err
-}

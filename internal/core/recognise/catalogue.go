@@ -259,17 +259,6 @@ func (c *Catalogue) PartsOf(suite int64) []int64 {
 	return out
 }
 
-// FindProduct returns the product with exactly this publisher and name after cleaning.
-func (c *Catalogue) FindProduct(publisher, name string) *Product {
-	pub := CleanPublisher(publisher)
-	for _, tg := range c.byName[Clean(name)] {
-		if tg.alias == "" && CleanPublisher(tg.Publisher) == pub {
-			return tg.Product
-		}
-	}
-	return nil
-}
-
 // KnowsProgramOf reports whether a file name is a signature of a product.
 func (c *Catalogue) KnowsProgramOf(p *Product) bool {
 	for i := range p.Titles {

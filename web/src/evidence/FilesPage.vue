@@ -40,9 +40,13 @@ function guess(name: string): string {
   const bare = name.toLowerCase().replace(/\.(csv|xlsx|tsv|txt)$/, '')
   return kinds.value.find((k) => bare === k) ?? kinds.value.find((k) => bare.includes(k)) ?? ''
 }
+/** Tables build on one another: titles come before the rights to them. */
+const inOrder = (a: Waiting, b: Waiting) => kinds.value.indexOf(a.kind) - kinds.value.indexOf(b.kind)
 async function add(list: FileList | null) {
-  const fresh = [...(list ?? [])].map((file): Waiting => ({ file, kind: guess(file.name), state: 'looking' }))
-  fresh.sort((a, b) => kinds.value.indexOf(a.kind) - kinds.value.indexOf(b.kind))
+  const dropped = [...(list ?? [])]
+  await known.suspense() // their order is known only then
+  const fresh = dropped.map((file): Waiting => ({ file, kind: guess(file.name), state: 'looking' }))
+  fresh.sort(inOrder)
   files.value = [...fresh, ...files.value.filter((f) => f.state !== 'taken')]
   for (const f of files.value.filter((x) => x.state === 'looking')) await inspect(f)
 }
@@ -85,7 +89,7 @@ function mapped(f: Waiting, m: Mapping) {
   f.mapping = m
   void send(f, true)
 }
-const takeable = computed(() => files.value.filter((f) => f.state === 'seen'))
+const takeable = computed(() => files.value.filter((f) => f.state === 'seen').sort(inOrder))
 async function takeAll() {
   for (const f of takeable.value) await send(f, false)
 }
