@@ -185,7 +185,7 @@ func (a *App) Start(ctx context.Context, set int64, user string, wait, dry bool,
 			if product == nil {
 				continue
 			}
-			line, err := a.assign(tx, SeatDraft{Product: id, User: user})
+			line, err := a.assign(tx, SeatDraft{Product: id, User: user}, who)
 			if err == nil {
 				out.Given = append(out.Given, SeatGift{p.Code, p.Name, product.Name, line})
 				continue

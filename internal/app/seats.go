@@ -86,8 +86,8 @@ type SeatDraft struct {
 // ErrNoSeat says that no seat is free.
 var ErrNoSeat = errors.New("no seat of it is free")
 
-// assign gives a seat and returns the line's code.
-func (a *App) assign(tx *store.Tx, d SeatDraft) (string, error) {
+// assign gives a seat and returns the line's code. Who gets one no longer waits for it.
+func (a *App) assign(tx *store.Tx, d SeatDraft, who string) (string, error) {
 	free, ids, err := a.seatsOf(tx, d.Product, d.Device != "")
 	if err != nil {
 		return "", err
@@ -107,16 +107,12 @@ func (a *App) assign(tx *store.Tx, d SeatDraft) (string, error) {
 		}
 		person = p.ID
 	}
-	seats, err := tx.Assignments(a.Today())
-	if err != nil {
-		return "", err
+	line, err := a.holds(tx, ids, person, device)
+	if err == nil && line != "" {
+		err = fmt.Errorf("%s holds a seat of %s already", d.User+d.Device, line)
 	}
-	for _, s := range seats {
-		for _, f := range free {
-			if s.Line == ids[f.Line] && s.Person == person && s.Device == device {
-				return f.Line, fmt.Errorf("%s holds a seat of %s already", d.User+d.Device, f.Line)
-			}
-		}
+	if err != nil {
+		return line, err
 	}
 	for _, f := range free {
 		if d.Line != "" && f.Line != d.Line {
@@ -125,8 +121,10 @@ func (a *App) assign(tx *store.Tx, d SeatDraft) (string, error) {
 		if f.Free == 0 {
 			return "", ErrNoSeat
 		}
-		_, err := tx.PutAssignment(ids[f.Line], person, device, formats.Assignment{From: a.Today()})
-		return f.Line, err
+		if _, err := tx.PutAssignment(ids[f.Line], person, device, formats.Assignment{From: a.Today()}); err != nil || person == 0 {
+			return f.Line, err
+		}
+		return f.Line, tx.EndWaitOf(d.Product, person, a.Clock.Now().Unix(), "got a seat", who)
 	}
 	if d.Line != "" {
 		return "", fmt.Errorf("%s gives no seat that can be held today", d.Line)
@@ -134,10 +132,26 @@ func (a *App) assign(tx *store.Tx, d SeatDraft) (string, error) {
 	return "", ErrNoSeat
 }
 
+// holds returns the line, of some, of which somebody holds a seat today, or nothing.
+func (a *App) holds(tx *store.Tx, ids map[string]int64, person, device int64) (string, error) {
+	seats, err := tx.Assignments(a.Today())
+	if err != nil {
+		return "", err
+	}
+	for _, line := range sortedKeys(ids) {
+		for _, s := range seats {
+			if s.Line == ids[line] && s.Person == person && s.Device == device {
+				return line, nil
+			}
+		}
+	}
+	return "", nil
+}
+
 // Assign gives a seat to a user or a device, and returns the line that it is of.
 func (a *App) Assign(ctx context.Context, d SeatDraft, who string) (line string, err error) {
 	err = a.DB.Update(ctx, func(tx *store.Tx) error {
-		if line, err = a.assign(tx, d); err != nil {
+		if line, err = a.assign(tx, d, who); err != nil {
 			return err
 		}
 		if person, err := tx.PersonByCode(d.User); err == nil { // who was waiting waits no longer
@@ -223,15 +237,12 @@ func (a *App) giveWaiting(tx *store.Tx, product int64, who string) ([]SeatGift, 
 	}
 	var out []SeatGift
 	for _, w := range waiting {
-		line, err := a.assign(tx, SeatDraft{Product: product, User: w.User})
+		line, err := a.assign(tx, SeatDraft{Product: product, User: w.User}, who)
 		if errors.Is(err, ErrNoSeat) {
 			break
 		}
 		if err != nil { // somebody who left, or holds one: the next
 			continue
-		}
-		if err := tx.EndWait(w.ID, a.Clock.Now().Unix(), "got a seat", who); err != nil {
-			return out, err
 		}
 		if err := tx.Note(a.Clock.Now(), who, "gave a seat to who waited", line, w.User); err != nil {
 			return out, err
@@ -272,7 +283,7 @@ func (a *App) MoveSeat(ctx context.Context, id int64, user, who string) error {
 		if err := tx.EndSeat(id, a.Today()-1); err != nil {
 			return err
 		}
-		if _, err := a.assign(tx, SeatDraft{Product: product, Line: code, User: user}); err != nil {
+		if _, err := a.assign(tx, SeatDraft{Product: product, Line: code, User: user}, who); err != nil {
 			return err
 		}
 		if err := tx.Note(a.Clock.Now(), who, "moved a seat", code, user); err != nil {
@@ -302,6 +313,17 @@ func (a *App) Wait(ctx context.Context, product int64, user, note, who string) e
 		}
 		if p.Status == "left" {
 			return fmt.Errorf("%s has left", p.Name)
+		}
+		_, ids, err := a.seatsOf(tx, product, false)
+		if err != nil {
+			return err
+		}
+		line, err := a.holds(tx, ids, p.ID, 0)
+		if err == nil && line != "" {
+			err = fmt.Errorf("%s holds a seat of %s already", p.Name, line)
+		}
+		if err != nil {
+			return err
 		}
 		added, err := tx.Wait(product, p.ID, a.Clock.Now().Unix(), note, who)
 		if err == nil && !added {

@@ -133,6 +133,12 @@ func (tx *Tx) Wait(product, person, at int64, note, author string) (bool, error)
 	return n == 1, err
 }
 
+// EndWaitOf takes a user off the list of a product, where he is on it.
+func (tx *Tx) EndWaitOf(product, person, at int64, how, by string) error {
+	_, err := tx.exec("UPDATE seat_wait SET ended_at = ?, ended_how = ?, ended_by = ? WHERE product_id = ? AND person_id = ? AND ended_at = 0", at, how, by, product, person)
+	return err
+}
+
 // EndWait takes somebody off the list.
 func (tx *Tx) EndWait(id, at int64, how, by string) error {
 	res, err := tx.exec("UPDATE seat_wait SET ended_at = ?, ended_how = ?, ended_by = ? WHERE id = ? AND ended_at = 0", at, how, by, id)
