@@ -351,16 +351,20 @@ func (s *Settings) keepsEnough() error {
 	return nil
 }
 
-// forgetUseDaily forgets use once a day.
+// forgetUseDaily forgets use once a day; a day on which that failed tries again.
 func (a *App) forgetUseDaily(ctx context.Context) error {
 	today := a.Today()
 	a.status.Lock()
 	done := a.status.forgot == today
-	a.status.forgot = today
 	a.status.Unlock()
 	if done {
 		return nil
 	}
-	_, err := a.ForgetUse(ctx)
-	return err
+	if _, err := a.ForgetUse(ctx); err != nil {
+		return err
+	}
+	a.status.Lock()
+	a.status.forgot = today
+	a.status.Unlock()
+	return nil
 }
