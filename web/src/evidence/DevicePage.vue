@@ -2,7 +2,7 @@
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import InputText from 'primevue/inputtext'
 import ToggleSwitch from 'primevue/toggleswitch'
-import { computed, ref } from 'vue'
+import { computed, ref, watch } from 'vue'
 import { api, ask, readList } from '../api/client'
 import RecordTrace from '../components/RecordTrace.vue'
 import RemarkList from '../components/RemarkList.vue'
@@ -56,6 +56,9 @@ const noted = (product: number) =>
     .map((m) => m.text)
     .join('\n')
 const opened = computed(() => d.value?.software.find((s) => s.record === record.value && !s.until))
+// of a machine with very many installs the first are drawn, and more when asked for
+const drawn = ref(500)
+watch([() => props.code, text], () => (drawn.value = 500))
 const software = computed(() =>
   (d.value?.software ?? []).filter(
     (s) =>
@@ -152,12 +155,12 @@ const facts = computed(() => {
                 <th>recognised as</th>
                 <th>counts?</th>
                 <th class="use">use</th>
-                <th>since</th>
+                <th class="num">since</th>
               </tr>
             </thead>
             <tbody>
               <tr
-                v-for="s in software"
+                v-for="s in software.slice(0, drawn)"
                 :key="`${s.record}-${s.since}-${s.source}-${s.path}`"
                 :class="{ gone: s.until, here: s.record === record }"
               >
@@ -190,6 +193,11 @@ const facts = computed(() => {
               </tr>
             </tbody>
           </table>
+          <p v-if="software.length > drawn" class="soft">
+            {{ whole(software.length - drawn) }} more:
+            <button class="plain" type="button" @click="drawn += 1000">show a thousand of them</button>, or find one
+            above.
+          </p>
           <p v-if="!software.length && d.age === 'never'" class="drop">
             An empty list here means that nobody has looked, not that the device is clean. Once a scan of it comes in,
             its software stands here.
