@@ -7,6 +7,7 @@ import (
 	"maps"
 	"slices"
 
+	"ensomet/internal/core/policy"
 	"ensomet/internal/core/usage"
 	"ensomet/internal/store"
 )
@@ -82,8 +83,10 @@ func (a *App) PreviewMeter(ctx context.Context, d MeteringDraft, end int64) (Met
 				devices[list[i].ID] = &list[i]
 			}
 		}
-		type change struct {
+		type change struct { // of one product
+			title         policy.Title
 			name          string
+			is, will      bool // its use can be seen
 			starts, stops int64
 		}
 		changes := map[int64]*change{}
@@ -92,9 +95,13 @@ func (a *App) PreviewMeter(ctx context.Context, d MeteringDraft, end int64) (Met
 			if dev == nil || p == nil {
 				return nil
 			}
-			title := policyTitle(p)
-			is := before.measurable(seen[p.ID], p, c) && before.on(title, dev, a.Today())
-			will := after.measurable(seen[p.ID], p, c) && after.on(title, dev, a.Today())
+			of := changes[f.Product]
+			if of == nil {
+				of = &change{title: policyTitle(p), name: p.Publisher + " " + p.Name, is: before.measurable(seen[p.ID], p, c), will: after.measurable(seen[p.ID], p, c)}
+				changes[f.Product] = of
+			}
+			is := of.is && before.on(of.title, dev, a.Today())
+			will := of.will && after.on(of.title, dev, a.Today())
 			if is {
 				out.Now++
 			}
@@ -103,11 +110,6 @@ func (a *App) PreviewMeter(ctx context.Context, d MeteringDraft, end int64) (Met
 			}
 			if is == will {
 				return nil
-			}
-			of := changes[f.Product]
-			if of == nil {
-				of = &change{name: p.Publisher + " " + p.Name}
-				changes[f.Product] = of
 			}
 			if will {
 				out.Starts++
@@ -128,6 +130,9 @@ func (a *App) PreviewMeter(ctx context.Context, d MeteringDraft, end int64) (Met
 			return cmp.Or(cmp.Compare(y.starts+y.stops, x.starts+x.stops), cmp.Compare(x.name, y.name))
 		})
 		for _, of := range most[:min(len(most), 6)] {
+			if of.starts+of.stops == 0 {
+				break
+			}
 			text := fmt.Sprintf("%s −%d", of.name, of.stops)
 			if of.starts > 0 {
 				text = fmt.Sprintf("%s +%d", of.name, of.starts)
