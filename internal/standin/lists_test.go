@@ -48,14 +48,7 @@ func (l *listReader) page(path string, query url.Values) (p listPage) {
 // everyList walks every list of the program over the demo: page by page it is, in the order of each of its columns up and down, the list as a whole; what it counts is what it gives; a file of it has the same rows; and what it
 // does not have is refused.
 func everyList(t *testing.T, server *api.Server) {
-	r := httptest.NewRequest(http.MethodPost, "/api/sign-in/demo", strings.NewReader(`{"role":"look"}`))
-	r.Header.Set("Content-Type", "application/json")
-	w := httptest.NewRecorder()
-	server.ServeHTTP(w, r)
-	if w.Code >= 300 {
-		t.Fatal(w.Code, w.Body)
-	}
-	l := &listReader{t, server, w.Header().Get("Set-Cookie")}
+	l := signedIn(t, server)
 	var description struct {
 		Paths map[string]map[string]struct {
 			Parameters []struct {
