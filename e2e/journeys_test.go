@@ -94,6 +94,7 @@ func open(t *testing.T, role string, empty bool) (*rod.Page, string) {
 	a.Deploy, a.Mail, a.Demo = outside, outside, true
 	handler := api.New(a, outside)
 	outside.Connect(handler)
+	a.Begin()
 	server := httptest.NewServer(handler)
 	outsides[server.URL] = outside
 	page := chromium.MustIncognito().MustPage(server.URL).Timeout(patience()).Sleeper(func() utils.Sleeper { return utils.BackoffSleeper(20*time.Millisecond, 150*time.Millisecond, nil) })

@@ -27,6 +27,7 @@ import (
 
 	"ensomet/internal/api"
 	"ensomet/internal/app"
+	"ensomet/internal/clock"
 	"ensomet/internal/formats"
 	"ensomet/internal/store"
 )
@@ -128,7 +129,9 @@ func run(devices, seconds, rate int, profile string) error {
 		return err
 	}
 	defer db.Close()
-	a := app.New(db, app.WallClock{})
+	a := app.New(db, clock.Wall{})
+	a.Begin()
+	defer a.Close()
 	token, _, err := a.NewToken(ctx, "load", "id", "bench")
 	if err != nil {
 		return err

@@ -11,6 +11,7 @@ import (
 
 	"ensomet/internal/api"
 	"ensomet/internal/app"
+	"ensomet/internal/clock"
 	"ensomet/internal/store"
 )
 
@@ -168,7 +169,7 @@ func (c *openapiCmd) Run(_ context.Context, _ *globals) error {
 		return err
 	}
 	defer db.Close()
-	text, err := api.New(app.New(db, app.WallClock{}), nil).Description()
+	text, err := api.New(app.New(db, clock.Wall{}), nil).Description()
 	if err != nil {
 		return err
 	}

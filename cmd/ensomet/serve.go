@@ -11,6 +11,7 @@ import (
 
 	"ensomet/internal/api"
 	"ensomet/internal/app"
+	"ensomet/internal/clock"
 	"ensomet/internal/collect"
 	"ensomet/internal/standin"
 	"ensomet/internal/store"
@@ -51,12 +52,7 @@ func serve(ctx context.Context, a *app.App, server http.Handler, listen string) 
 		return fmt.Errorf("%s cannot be listened on: %w; choose another with --listen", listen, err)
 	}
 	srv := &http.Server{Handler: server, ReadHeaderTimeout: 10 * time.Second}
-	if dirty, err := a.Dirty(ctx); err != nil {
-		return err
-	} else if dirty {
-		a.RefreshSoon()
-	}
-	go a.Tick(ctx)
+	a.Begin()
 	failed := make(chan error, 1)
 	go func() { failed <- srv.Serve(l) }()
 	say("Ensomet answers at http://%s", l.Addr())
@@ -173,9 +169,9 @@ func buildDemo(ctx context.Context, path string) error {
 }
 
 // demoClock is the clock of a data file: the demo's own where it is a demo, else the machine's.
-func demoClock(path string) (app.Clock, error) {
+func demoClock(path string) (clock.Clock, error) {
 	if _, err := os.Stat(path + ".outside.json"); err == nil {
 		return standin.OpenOutside(path)
 	}
-	return app.WallClock{}, nil
+	return clock.Wall{}, nil
 }

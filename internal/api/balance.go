@@ -38,7 +38,7 @@ func (s *Server) balance() {
 			Order []string `json:"order"`
 		}
 	}) (*body[Done], error) {
-		return s.renewed(ctx, s.app.SetMetricOrder(ctx, in.ID, in.Body.Order, me.Name))
+		return done(s.app.SetMetricOrder(ctx, in.ID, in.Body.Order, me.Name))
 	})
 	handle(s, app.Look, get("productSteps", "/api/products/{id}/steps"), func(ctx context.Context, _ who, in *struct {
 		ByID
@@ -61,7 +61,7 @@ func (s *Server) balance() {
 		if err != nil {
 			return nil, err
 		}
-		ctx, end := s.app.Follow(ctx, in.Watch)
+		ctx, end := s.app.Progress.Follow(ctx, in.Watch)
 		defer end()
 		p, err := s.app.AllSteps(ctx, from, to)
 		return &body[app.AllSteps]{p}, err
@@ -69,7 +69,7 @@ func (s *Server) balance() {
 	handle(s, app.Look, get("howFar", "/api/how-far/{key}"), func(_ context.Context, _ who, in *struct {
 		Key string `path:"key" maxLength:"60"`
 	}) (*body[Said], error) {
-		return &body[Said]{Said{s.app.HowFar(in.Key)}}, nil
+		return &body[Said]{Said{s.app.Progress.HowFar(in.Key)}}, nil
 	})
 	handle(s, app.Look, get("baskets", "/api/baskets"), func(ctx context.Context, _ who, _ *none) (*body[[]app.Basket], error) {
 		b, err := s.app.Baskets(ctx)
@@ -97,9 +97,6 @@ func (s *Server) balance() {
 		}
 	}) (*body[app.BasketDone], error) {
 		d, err := s.app.DoBasket(ctx, in.ID, in.Body.Version, me.Name)
-		if err == nil {
-			s.app.RefreshSoon()
-		}
 		return &body[app.BasketDone]{d}, err
 	})
 	handle(s, app.Look, get("purchaseRequests", "/api/purchase-requests"), func(ctx context.Context, _ who, _ *none) (*body[[]store.PurchaseRequest], error) {

@@ -15,9 +15,6 @@ import (
 // catalogue has what people do with titles and publishers: changing them, taking newer ones, tags, remarks, and plans about releases.
 func (s *Server) catalogue() {
 	changed := func(ctx context.Context, dry bool, e app.CatalogueEffect, err error) (*body[app.CatalogueEffect], error) {
-		if err == nil && !dry {
-			s.app.RefreshSoon()
-		}
 		return &body[app.CatalogueEffect]{e}, err
 	}
 	handle(s, app.Work, post("editTitle", "/api/catalogue/titles"), func(ctx context.Context, me who, in *body[app.TitleEdit]) (*body[app.CatalogueEffect], error) {

@@ -7,11 +7,12 @@ import (
 	"net/http"
 	"strings"
 	"testing"
+	"time"
 )
 
 // What changes the catalogue is for those who work; a look is for everybody; every refusal is a plain sentence.
 func TestTheCatalogueOverHTTP(t *testing.T) {
-	s, _ := house(t)
+	s, a := house(t)
 	look, work := enter(t, s.URL, "looker"), enter(t, s.URL, "worker")
 	for path, body := range map[string]string{
 		"/api/catalogue/titles":        `{"product":1,"title":0,"edition":"","version":"9","says":{},"changedAt":0,"drop":false,"dry":true}`,
@@ -122,6 +123,9 @@ func TestTheCatalogueOverHTTP(t *testing.T) {
 	ask(look, "/api/devices/D01", &d)
 	if len(d.Remarks) != 1 || d.Remarks[0].Text != "kept" {
 		t.Errorf("%+v", d)
+	}
+	for wait := time.Now(); a.Status().Running && time.Since(wait) < time.Minute; { // figures follow a moment later
+		time.Sleep(10 * time.Millisecond)
 	}
 	var list bytes.Buffer
 	code, text := look.do("GET", "/api/releases.csv", "", nil)

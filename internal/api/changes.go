@@ -25,18 +25,12 @@ func (s *Server) changes() {
 	})
 	handle(s, app.Work, post("decide", "/api/names/decide"), func(ctx context.Context, me who, in *body[app.NameDecision]) (*body[app.Effect], error) {
 		e, err := s.app.Decide(ctx, in.Body, me.Name)
-		if err == nil {
-			s.app.RenewAfter()
-		}
 		return &body[app.Effect]{e}, err
 	})
 	handle(s, app.Work, post("withdraw", "/api/names/withdraw"), func(ctx context.Context, me who, in *body[struct {
 		Key string `json:"key"`
 	}]) (*body[Done], error) {
 		err := s.app.Withdraw(ctx, in.Body.Key, me.Name)
-		if err == nil {
-			s.app.RefreshSoon()
-		}
 		return &body[Done]{Done{1}}, err
 	})
 	s.naming()
@@ -49,23 +43,14 @@ func (s *Server) changes() {
 			Product int64 `json:"product"`
 		}]{}
 		out.Body.Product = id
-		if err == nil {
-			s.app.RefreshSoon()
-		}
 		return out, err
 	})
 	handle(s, app.Work, post("bookEntitlement", "/api/entitlements"), func(ctx context.Context, me who, in *body[map[string]string]) (*body[app.ImportResult], error) {
 		res, err := s.app.Book(ctx, "entitlements", in.Body, me.Name)
-		if err == nil {
-			s.app.RefreshSoon()
-		}
 		return &body[app.ImportResult]{res}, err
 	})
 	handle(s, app.Work, huma.Operation{OperationID: "setRules", Method: http.MethodPut, Path: "/api/rules"}, func(ctx context.Context, me who, in *body[app.Rules]) (*body[app.Rules], error) {
 		err := s.app.SetRules(ctx, in.Body, me.Name)
-		if err == nil {
-			s.app.RefreshSoon()
-		}
 		return &body[app.Rules]{in.Body}, err
 	})
 	handle(s, app.Run, post("mend", "/api/asides/{id}/mend"), func(ctx context.Context, me who, in *struct {
@@ -75,9 +60,6 @@ func (s *Server) changes() {
 		}
 	}) (*body[Done], error) {
 		err := s.app.Mend(ctx, in.ID, in.Body.Content, me.Name)
-		if err == nil {
-			s.app.RefreshSoon()
-		}
 		return &body[Done]{Done{1}}, err
 	})
 	handle(s, app.Run, post("drop", "/api/asides/{id}/drop"), func(ctx context.Context, me who, in *struct {
@@ -87,9 +69,6 @@ func (s *Server) changes() {
 	})
 	handle(s, app.Run, post("retry", "/api/asides/retry"), func(ctx context.Context, me who, _ *struct{}) (*body[Done], error) {
 		n, err := s.app.Retry(ctx, me.Name)
-		if err == nil && n > 0 {
-			s.app.RefreshSoon()
-		}
 		return &body[Done]{Done{n}}, err
 	})
 	handle(s, app.Work, get("demoLetters", "/api/demo/letters"), func(context.Context, who, *none) (*body[[]DemoLetter], error) {
@@ -106,9 +85,6 @@ func (s *Server) changes() {
 			return nil, huma.Error404NotFound("The clock can be moved on in a demo alone.")
 		}
 		n, err := s.mover.MoveOn(ctx, s.app, in.Body.Days)
-		if err == nil {
-			s.app.RefreshSoon()
-		}
 		return &body[Done]{Done{n}}, err
 	})
 }

@@ -140,7 +140,6 @@ func (s *Server) takeScan(w http.ResponseWriter, r *http.Request, from app.Sende
 		s.refuse(w, r, from, scan, raw.n, err)
 		return
 	}
-	s.app.RenewLater()
 	answer(w, taken)
 }
 
@@ -299,9 +298,6 @@ func (s *Server) sourcesAndSchedules() {
 	})
 	handle(s, app.Work, post("saveGroup", "/api/groups"), func(ctx context.Context, me who, in *body[app.GroupDraft]) (*body[Made], error) {
 		id, err := s.app.SaveGroup(ctx, in.Body, me.Name)
-		if err == nil {
-			s.app.RefreshSoon()
-		}
 		return &body[Made]{Made{id}}, err
 	})
 	handle(s, app.Work, post("dropGroup", "/api/groups/{id}/drop"), func(ctx context.Context, me who, in *struct {

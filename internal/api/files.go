@@ -110,9 +110,6 @@ func (s *Server) importFile(w http.ResponseWriter, r *http.Request) {
 		problem(w, fail(err))
 		return
 	}
-	if !req.DryRun && res.News() {
-		s.app.RefreshSoon()
-	}
 	answer(w, res)
 }
 

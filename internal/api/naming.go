@@ -14,9 +14,6 @@ func (s *Server) naming() {
 	})
 	handle(s, app.Work, post("undo", "/api/names/undo"), func(ctx context.Context, me who, _ *struct{}) (*body[app.Undone], error) {
 		u, err := s.app.Undo(ctx, me.Name)
-		if err == nil {
-			s.app.RenewAfter()
-		}
 		return &body[app.Undone]{u}, err
 	})
 	handle(s, app.Work, post("setAside", "/api/names/later"), func(ctx context.Context, me who, in *body[struct {
@@ -32,9 +29,6 @@ func (s *Server) naming() {
 	})
 	handle(s, app.Run, post("setNaming", "/api/names/settings"), func(ctx context.Context, me who, in *body[app.NamingSettings]) (*body[Done], error) {
 		err := s.app.SetNaming(ctx, in.Body, me.Name)
-		if err == nil {
-			s.app.RefreshSoon()
-		}
 		return &body[Done]{Done{1}}, err
 	})
 	handle(s, app.Look, get("unsigned", "/api/unsigned"), func(ctx context.Context, _ who, _ *struct{}) (*body[[]app.Unsigned], error) {
@@ -47,9 +41,6 @@ func (s *Server) naming() {
 		Agreed bool   `json:"agreed"`
 	}]) (*body[Done], error) {
 		err := s.app.Sign(ctx, in.Body.Kind, in.Body.ID, in.Body.Agreed, me.Name)
-		if err == nil {
-			s.app.RefreshSoon()
-		}
 		return &body[Done]{Done{1}}, err
 	})
 	handle(s, app.Look, get("recordFields", "/api/name-rules/fields"), func(context.Context, who, *struct{}) (*body[app.ConditionFields], error) {
@@ -65,32 +56,20 @@ func (s *Server) naming() {
 	})
 	handle(s, app.Work, post("putRule", "/api/name-rules"), func(ctx context.Context, me who, in *body[app.RuleDraft]) (*body[app.Effect], error) {
 		e, err := s.app.PutRule(ctx, in.Body, me.Name)
-		if err == nil {
-			s.app.RefreshSoon()
-		}
 		return &body[app.Effect]{e}, err
 	})
 	handle(s, app.Work, post("changeRule", "/api/name-rules/change"), func(ctx context.Context, me who, in *body[app.RuleChange]) (*body[Done], error) {
 		err := s.app.ChangeRule(ctx, in.Body, me.Name)
-		if err == nil {
-			s.app.RefreshSoon()
-		}
 		return &body[Done]{Done{1}}, err
 	})
 	handle(s, app.Work, post("putSuite", "/api/suites"), func(ctx context.Context, me who, in *body[app.SuiteDraft]) (*body[Made], error) {
 		id, err := s.app.PutSuite(ctx, in.Body, me.Name)
-		if err == nil {
-			s.app.RefreshSoon()
-		}
 		return &body[Made]{Made{id}}, err
 	})
 	handle(s, app.Work, post("dropSuite", "/api/suites/{id}/drop"), func(ctx context.Context, me who, in *struct {
 		ID int64 `path:"id"`
 	}) (*body[Done], error) {
 		err := s.app.DropSuite(ctx, in.ID, me.Name)
-		if err == nil {
-			s.app.RefreshSoon()
-		}
 		return &body[Done]{Done{1}}, err
 	})
 	handle(s, app.Work, post("previewLeaving", "/api/left-out/preview"), func(ctx context.Context, me who, in *body[app.Leaving]) (*body[app.Effect], error) {
@@ -99,9 +78,6 @@ func (s *Server) naming() {
 	})
 	handle(s, app.Work, post("leave", "/api/left-out"), func(ctx context.Context, me who, in *body[app.Leaving]) (*body[app.Effect], error) {
 		e, err := s.app.Leave(ctx, in.Body, me.Name)
-		if err == nil {
-			s.app.RefreshSoon()
-		}
 		return &body[app.Effect]{e}, err
 	})
 }

@@ -22,15 +22,6 @@ type ByCode struct {
 	Code string `path:"code"`
 }
 
-// renewed answers after a change that touches positions, and lets them be renewed.
-func (s *Server) renewed(ctx context.Context, err error) (*body[Done], error) {
-	if err != nil {
-		return nil, err
-	}
-	s.app.RefreshSoon()
-	return &body[Done]{Done{Count: 1}}, nil
-}
-
 func done(err error) (*body[Done], error) { return &body[Done]{Done{Count: 1}}, err }
 
 // rights has what people do with entitlements, contracts, dates and money.
@@ -49,10 +40,10 @@ func (s *Server) rights() {
 		return &body[[]app.LineCheck]{c}, err
 	})
 	handle(s, app.Work, post("editLine", "/api/lines/edit"), func(ctx context.Context, me who, in *body[app.LineEdit]) (*body[Done], error) {
-		return s.renewed(ctx, s.app.EditLine(ctx, in.Body, me.Name))
+		return done(s.app.EditLine(ctx, in.Body, me.Name))
 	})
 	handle(s, app.Work, post("trade", "/api/transactions"), func(ctx context.Context, me who, in *body[map[string]string]) (*body[Done], error) {
-		return s.renewed(ctx, s.app.Trade(ctx, in.Body, me.Name))
+		return done(s.app.Trade(ctx, in.Body, me.Name))
 	})
 	handle(s, app.Work, post("withdrawLine", "/api/entitlements/{code}/withdraw"), func(ctx context.Context, me who, in *struct {
 		ByCode
@@ -60,7 +51,7 @@ func (s *Server) rights() {
 			Why string `json:"why"`
 		}
 	}) (*body[Done], error) {
-		return s.renewed(ctx, s.app.WithdrawLine(ctx, in.Code, in.Body.Why, me.Name))
+		return done(s.app.WithdrawLine(ctx, in.Code, in.Body.Why, me.Name))
 	})
 	handle(s, app.Work, post("noteLine", "/api/entitlements/{code}/notes"), func(ctx context.Context, me who, in *struct {
 		ByCode
@@ -143,7 +134,6 @@ func (s *Server) seats() {
 		if out.Body.Line, err = s.app.Assign(ctx, in.Body, me.Name); err != nil {
 			return nil, err
 		}
-		s.app.RefreshSoon()
 		return out, nil
 	})
 	handle(s, app.Work, post("handBack", "/api/seats/hand-back"), func(ctx context.Context, me who, in *struct {
@@ -153,9 +143,6 @@ func (s *Server) seats() {
 		}
 	}) (*body[app.HandedBack], error) {
 		h, err := s.app.HandBack(ctx, in.Body.IDs, in.Body.Give, me.Name)
-		if err == nil {
-			s.app.RefreshSoon()
-		}
 		return &body[app.HandedBack]{h}, err
 	})
 	handle(s, app.Work, post("moveSeat", "/api/seats/{id}/move"), func(ctx context.Context, me who, in *struct {
@@ -164,7 +151,7 @@ func (s *Server) seats() {
 			User string `json:"user"`
 		}
 	}) (*body[Done], error) {
-		return s.renewed(ctx, s.app.MoveSeat(ctx, in.ID, in.Body.User, me.Name))
+		return done(s.app.MoveSeat(ctx, in.ID, in.Body.User, me.Name))
 	})
 	handle(s, app.Look, get("waiting", "/api/waiting"), func(ctx context.Context, _ who, in *struct {
 		Product int64 `query:"product"`
@@ -186,9 +173,6 @@ func (s *Server) seats() {
 	})
 	handle(s, app.Work, post("giveWaiting", "/api/products/{id}/give-seats"), func(ctx context.Context, me who, in *ByID) (*body[app.HandedBack], error) {
 		h, err := s.app.GiveWaiting(ctx, in.ID, me.Name)
-		if err == nil {
-			s.app.RefreshSoon()
-		}
 		return &body[app.HandedBack]{h}, err
 	})
 	handle(s, app.Look, get("held", "/api/people/{code}/held"), func(ctx context.Context, _ who, in *ByCode) (*body[app.Held], error) {
@@ -220,9 +204,6 @@ func (s *Server) seats() {
 		}
 	}) (*body[app.Started], error) {
 		st, err := s.app.Start(ctx, in.ID, in.Body.User, in.Body.Wait, in.Body.Dry, me.Name)
-		if err == nil && !in.Body.Dry {
-			s.app.RefreshSoon()
-		}
 		return &body[app.Started]{st}, err
 	})
 }

@@ -55,6 +55,7 @@ func house(t *testing.T) (*httptest.Server, *app.App) {
 	if err := a.Refresh(ctx); err != nil {
 		t.Fatal(err)
 	}
+	a.Begin()
 	s := httptest.NewServer(New(a, nil))
 	t.Cleanup(func() {
 		s.Close()

@@ -30,7 +30,7 @@ func (s *Server) use() {
 		return &body[app.Metered]{m}, err
 	})
 	handle(s, app.Work, post("meter", "/api/metering"), func(ctx context.Context, me who, in *body[app.MeteringDraft]) (*body[Done], error) {
-		return s.renewed(ctx, s.app.Meter(ctx, in.Body, me.Name))
+		return done(s.app.Meter(ctx, in.Body, me.Name))
 	})
 	handle(s, app.Work, post("previewMeter", "/api/metering/preview"), func(ctx context.Context, _ who, in *body[struct {
 		app.MeteringDraft
@@ -40,7 +40,7 @@ func (s *Server) use() {
 		return &body[app.MeteringEffect]{v}, err
 	})
 	handle(s, app.Work, post("endMeter", "/api/metering/{id}/end"), func(ctx context.Context, me who, in *ByID) (*body[Done], error) {
-		return s.renewed(ctx, s.app.EndMeter(ctx, in.ID, me.Name))
+		return done(s.app.EndMeter(ctx, in.ID, me.Name))
 	})
 	handle(s, app.Run, huma.Operation{OperationID: "keepUse", Method: http.MethodPut, Path: "/api/metering/kept"}, func(ctx context.Context, me who, in *body[app.UseKept]) (*body[app.UseKept], error) {
 		return in, s.app.KeepUse(ctx, in.Body, me.Name)
@@ -53,7 +53,7 @@ func (s *Server) use() {
 		return &body[app.UseView]{v}, err
 	})
 	handle(s, app.Look, get("pool", "/api/pools/{id}"), func(ctx context.Context, _ who, in *OfPool) (*body[app.PoolView], error) {
-		ctx, end := s.app.Follow(ctx, in.Watch)
+		ctx, end := s.app.Progress.Follow(ctx, in.Watch)
 		defer end()
 		v, err := s.app.Pool(ctx, in.ID, in.Days)
 		return &body[app.PoolView]{v}, err
@@ -67,7 +67,7 @@ func (s *Server) use() {
 		Target     float64 `query:"target" default:"0.01" minimum:"0" maximum:"1"`
 		DenialCost float64 `query:"denialCost" default:"0" minimum:"0"`
 	}) (*body[app.PoolSizing], error) {
-		ctx, end := s.app.Follow(ctx, in.Watch)
+		ctx, end := s.app.Progress.Follow(ctx, in.Watch)
 		defer end()
 		v, err := s.app.PoolSizing(ctx, in.ID, in.Days, in.Target, in.DenialCost)
 		return &body[app.PoolSizing]{v}, err

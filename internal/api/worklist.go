@@ -103,14 +103,14 @@ func (s *Server) stances() {
 		End int64 `json:"end,omitempty" doc:"in a preview: the number of a policy that would end, instead of setting one"`
 	}
 	handle(s, app.Work, post("addPolicy", "/api/policies"), func(ctx context.Context, me who, in *body[app.PolicyDraft]) (*body[Done], error) {
-		return s.renewed(ctx, s.app.SetPolicy(ctx, in.Body, me.Name))
+		return done(s.app.SetPolicy(ctx, in.Body, me.Name))
 	})
 	handle(s, app.Work, post("previewPolicy", "/api/policies/preview"), func(ctx context.Context, _ who, in *body[draft]) (*body[app.PolicyEffect], error) {
 		e, err := s.app.PreviewPolicy(ctx, in.Body.PolicyDraft, in.Body.End)
 		return &body[app.PolicyEffect]{e}, err
 	})
 	handle(s, app.Work, post("endPolicy", "/api/policies/{id}/end"), func(ctx context.Context, me who, in *ByID) (*body[Done], error) {
-		return s.renewed(ctx, s.app.EndPolicy(ctx, in.ID, me.Name))
+		return done(s.app.EndPolicy(ctx, in.ID, me.Name))
 	})
 	handle(s, app.Look, get("stance", "/api/products/{id}/stance"), func(ctx context.Context, _ who, in *struct {
 		ByID
@@ -134,9 +134,9 @@ func (s *Server) reclaim() {
 		return &body[app.ReclaimEffect]{e}, err
 	})
 	handle(s, app.Work, post("putReclaimRule", "/api/reclaim-rules"), func(ctx context.Context, me who, in *body[app.ReclaimDraft]) (*body[Done], error) {
-		return s.renewed(ctx, s.app.PutReclaimRule(ctx, in.Body, me.Name))
+		return done(s.app.PutReclaimRule(ctx, in.Body, me.Name))
 	})
 	handle(s, app.Work, post("endReclaimRule", "/api/reclaim-rules/{id}/end"), func(ctx context.Context, me who, in *ByID) (*body[Done], error) {
-		return s.renewed(ctx, s.app.EndReclaimRule(ctx, in.ID, me.Name))
+		return done(s.app.EndReclaimRule(ctx, in.ID, me.Name))
 	})
 }

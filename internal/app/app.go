@@ -10,43 +10,40 @@ import (
 	"sync"
 	"time"
 
+	"ensomet/internal/clock"
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/evidence"
 	"ensomet/internal/formats"
+	"ensomet/internal/progress"
+	"ensomet/internal/secret"
 	"ensomet/internal/store"
 )
 
-// Clock tells the time.
-type Clock interface{ Now() time.Time }
-
-// WallClock is the machine's own clock.
-type WallClock struct{}
-
-// Now returns the time.
-func (WallClock) Now() time.Time { return time.Now().UTC() }
-
 // App joins the core with storage and the outside.
 type App struct {
-	DB     *store.DB
-	Clock  Clock
-	Deploy DeploymentTool // nil where none is connected
-	Mail   Mailer         // nil where none is connected
-	Demo   bool
+	DB       *store.DB
+	Clock    clock.Clock
+	Secret   secret.File
+	Progress *progress.Board
+	Deploy   DeploymentTool // nil where none is connected
+	Mail     Mailer         // nil where none is connected
+	Demo     bool
 
 	numbers  *store.Cache
 	made     madeOnce
 	machines keptMachines
-	watched  sync.Map // words by key, of work that somebody waits for
 
 	refreshing  sync.Mutex
 	dispatching sync.Mutex
-	status      background
+	status      renewal
 }
 
 // New makes an application on an open file. It is closed before the file is.
-func New(db *store.DB, clock Clock) *App {
-	a := &App{DB: db, Clock: clock, numbers: store.NewCache()}
+func New(db *store.DB, clock clock.Clock) *App {
+	a := &App{DB: db, Clock: clock, Secret: secret.Beside(db.Path), Progress: &progress.Board{}, numbers: store.NewCache()}
 	a.status.ctx, a.status.end = context.WithCancel(context.Background())
+	a.status.woken = make(chan struct{}, 1)
+	db.OnChange(a.wake)
 	return a
 }
 
@@ -238,6 +235,7 @@ func markTouched(tx *store.Tx, products ...int64) error {
 
 // count moves counters on.
 func count(tx *store.Tx, counters ...string) error {
+	tx.Changed()
 	for _, key := range counters {
 		v, err := tx.Setting(key)
 		if err != nil {

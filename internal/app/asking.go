@@ -21,7 +21,7 @@ const answerLink = "[the page for your answer]"
 
 // answerKey is what opens the page of a question: 256 bits that follow from the house's own secret, so that nothing in the data file opens it.
 func (a *App) answerKey(question int64) (string, error) {
-	secret, err := a.houseSecret(true)
+	secret, err := a.Secret.ReadOrMake()
 	if err != nil {
 		return "", err
 	}

@@ -2,6 +2,7 @@ package app
 
 import (
 	"context"
+	"errors"
 	"log"
 	"sync"
 	"time"
@@ -9,25 +10,30 @@ import (
 	"ensomet/internal/core/civil"
 )
 
-// background is the program's own work of renewing figures: when it is asked for, and how far it is.
-type background struct {
+// renewal is the program's own work of renewing figures: whether it is asked for, and how far it is.
+type renewal struct {
 	sync.Mutex
-	ctx      context.Context // of the renewals; it ends when the application is closed
+	ctx      context.Context // of the work; it ends when the application is closed
 	end      context.CancelFunc
-	at       sync.WaitGroup // the renewal that runs
-	renewals int64
+	work     sync.WaitGroup
+	woken    chan struct{} // holds one where a change waits
+	started  bool
+	held     int
+	since    time.Time // of the oldest change that waits, by the machine's clock; zero where none does
 	running  bool
-	pending  bool
-	held     bool
-	closed   bool
-	forgot   civil.Day   // when what is older than it is kept was last forgotten
-	later    *time.Timer // a renewal waits for its time
-	quiet    *time.Timer // a renewal waits for a pause
-	asked    time.Time
-	decided  []string // names that somebody decided on since the figures that are being renewed were read
-	step     string
+	took     time.Duration // of the last renewal
+	renewals int64
 	err      string
+	forgot   civil.Day // when what is older than it is kept was last forgotten
+	decided  []string  // names that somebody decided on since the figures that are being renewed were read
 }
+
+// A change waits for others that come with it, and figures that take long wait longer, so that no more than half of the
+// time goes into renewing them.
+const (
+	leastPause = 250 * time.Millisecond
+	mostPause  = 20 * time.Second
+)
 
 // RefreshStatus says whether figures are being renewed, and how often they have been since the program started.
 type RefreshStatus struct {
@@ -37,123 +43,155 @@ type RefreshStatus struct {
 	Error    string `json:"error"`
 }
 
-// Status returns whether figures are being renewed.
+// Status returns whether figures are being renewed, or wait to be.
 func (a *App) Status() RefreshStatus {
-	a.status.Lock()
-	defer a.status.Unlock()
-	return RefreshStatus{a.status.renewals, a.status.running, a.status.step, a.status.err}
-}
-
-func (a *App) step(text string) {
-	a.status.Lock()
-	a.status.step = text
-	a.status.Unlock()
-}
-
-// RefreshSoon renews what is marked dirty in the background. Calls while one runs are gathered into one more.
-func (a *App) RefreshSoon() {
 	b := &a.status
 	b.Lock()
 	defer b.Unlock()
-	if b.held || b.closed {
+	waits := b.started && b.held == 0 && !b.since.IsZero()
+	return RefreshStatus{b.renewals, b.running || waits, a.Progress.Doing(), b.err}
+}
+
+// wake tells the loop that a transaction has changed what figures rest on.
+func (a *App) wake() {
+	b := &a.status
+	b.Lock()
+	if b.since.IsZero() {
+		b.since = time.Now()
+	}
+	b.Unlock()
+	select {
+	case b.woken <- struct{}{}:
+	default: // it is awake
+	}
+}
+
+// Begin lets every transaction that changes what figures rest on renew them in the background, and lets time do its work:
+// days that pass, scans that are due, mail and orders. It ends with Close.
+func (a *App) Begin() {
+	b := &a.status
+	b.Lock()
+	defer b.Unlock()
+	if b.started || b.ctx.Err() != nil {
 		return
 	}
-	if b.running {
-		b.pending = true
+	b.started = true
+	b.work.Go(a.renewChanges)
+	b.work.Go(a.followTime)
+	if dirty, err := a.Dirty(b.ctx); err == nil && !dirty {
+		b.since = time.Time{}
 		return
 	}
-	b.running, b.err = true, ""
-	b.at.Add(1)
-	go func() {
-		defer b.at.Done()
-		for {
-			err := a.Refresh(b.ctx)
-			b.Lock()
-			if err != nil && b.ctx.Err() == nil {
-				b.err = err.Error()
-				log.Printf("figures could not be renewed: %v", err)
-			}
-			again := b.pending && !b.closed
-			b.pending = false
-			if !again {
-				b.running, b.step = false, ""
-				b.Unlock()
-				return
-			}
-			b.Unlock()
+	b.since = time.Now()
+	select {
+	case b.woken <- struct{}{}:
+	default:
+	}
+}
+
+// renewChanges renews figures a short while after each change, until the application is closed. There is one of it.
+func (a *App) renewChanges() {
+	b := &a.status
+	for {
+		select {
+		case <-b.ctx.Done():
+			return
+		case <-b.woken:
 		}
-	}()
-}
-
-// RenewAfter renews what is marked dirty once nobody has asked for it for a short while: somebody who decides name after name is not slowed down by figures that the next decision
-// changes again. It waits no longer than a while in all.
-func (a *App) RenewAfter() {
-	b := &a.status
-	b.Lock()
-	defer b.Unlock()
-	if b.closed {
-		return
-	}
-	now := time.Now()
-	if b.quiet == nil {
-		b.asked = now
-		b.quiet = time.AfterFunc(renewAfter, func() {
-			b.Lock()
-			b.quiet = nil
-			b.Unlock()
-			a.RefreshSoon()
-		})
-		return
-	}
-	if now.Sub(b.asked) < renewEvery {
-		b.quiet.Reset(renewAfter)
-	}
-}
-
-const renewAfter = 3 * time.Second
-
-// renewEvery is how long figures may wait while scans keep coming in: each scan alone is not worth a renewal of everything.
-const renewEvery = 20 * time.Second
-
-// RenewLater renews what is marked dirty within a while. Calls meanwhile are gathered.
-func (a *App) RenewLater() {
-	b := &a.status
-	b.Lock()
-	defer b.Unlock()
-	if b.closed || b.later != nil {
-		return
-	}
-	b.later = time.AfterFunc(renewEvery, func() {
+		if !b.pause() {
+			return
+		}
 		b.Lock()
-		b.later = nil
+		held := b.held > 0
+		if !held {
+			b.since, b.running = time.Time{}, true
+		}
 		b.Unlock()
-		a.RefreshSoon()
+		if held {
+			continue // release wakes it again
+		}
+		began := time.Now()
+		err := a.renewDirty(b.ctx)
+		b.Lock()
+		b.running, b.took, b.err = false, time.Since(began), ""
+		if err != nil && b.ctx.Err() == nil {
+			b.err = err.Error()
+			log.Printf("figures could not be renewed: %v", err)
+		}
+		b.Unlock()
+	}
+}
+
+// pause waits until a change has waited long enough. It reports false when the application is closed.
+func (b *renewal) pause() bool {
+	b.Lock()
+	wait := time.Until(b.since.Add(min(max(leastPause, b.took), mostPause)))
+	b.Unlock()
+	select {
+	case <-b.ctx.Done():
+		return false
+	case <-time.After(wait):
+		return true
+	}
+}
+
+// renewDirty computes every figure anew where one rests on something that has changed, or on another day.
+func (a *App) renewDirty(ctx context.Context) error {
+	dirty, err := a.Dirty(ctx)
+	if err != nil || !dirty {
+		return err
+	}
+	return a.Refresh(ctx)
+}
+
+// Hold keeps figures from being renewed in the background until release is called: whoever builds something step by step
+// renews them where the steps need it, and gets the same result on a slow machine as on a fast one.
+func (a *App) Hold() (release func()) {
+	hold := func(n int) {
+		a.status.Lock()
+		a.status.held += n
+		a.status.Unlock()
+	}
+	hold(1)
+	return sync.OnceFunc(func() {
+		hold(-1)
+		a.wake()
 	})
 }
 
-// Hold keeps figures from being renewed in the background until release is called: whoever builds something step by step renews them where the steps need it, and gets the same
-// result on a slow machine as on a fast one.
-func (a *App) Hold() (release func()) {
-	hold := func(held bool) {
-		a.status.Lock()
-		a.status.held = held
-		a.status.Unlock()
-	}
-	hold(true)
-	return func() { hold(false) }
-}
-
-// Close ends what runs in the background and waits until it has ended. What was not renewed stays marked, and is renewed at the next start.
-func (a *App) Close() {
-	b := &a.status
-	b.Lock()
-	b.closed = true
-	for _, t := range []*time.Timer{b.later, b.quiet} {
-		if t != nil {
-			t.Stop()
+// followTime turns what is due into orders for scans, carries out what waits in the worklist, and renews figures when a
+// day has passed, each minute until the application is closed.
+func (a *App) followTime() {
+	ctx := a.status.ctx
+	t := time.NewTicker(time.Minute)
+	defer t.Stop()
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-t.C:
+			a.EachMinute(ctx)
 		}
 	}
-	b.Unlock()
-	b.end()
-	b.at.Wait()
+}
+
+// EachMinute does what time asks for.
+func (a *App) EachMinute(ctx context.Context) {
+	if dirty, err := a.Dirty(ctx); err == nil && dirty {
+		a.wake()
+	}
+	if _, err := a.Plan(ctx); err != nil && ctx.Err() == nil {
+		log.Printf("schedules could not be followed: %v", err)
+	}
+	err := errors.Join(a.FollowUp(ctx), a.SendMail(ctx), a.ForgetDeliveries(ctx), a.forgetUseDaily(ctx))
+	if err != nil && ctx.Err() == nil {
+		log.Printf("worklist, mail or old notes: %v", err)
+	}
+}
+
+// Close ends what runs in the background and waits until it has ended. What was not renewed stays marked, and is renewed
+// at the next start.
+func (a *App) Close() {
+	a.status.end()
+	a.status.work.Wait()
 }

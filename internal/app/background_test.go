@@ -2,16 +2,17 @@ package app
 
 import (
 	"context"
+	"fmt"
 	"testing"
 	"time"
 
 	"ensomet/internal/formats"
 )
 
-// rests waits until nothing is renewed in the background.
+// rests waits until nothing is renewed in the background, nor waits to be.
 func rests(t *testing.T, a *App) {
 	t.Helper()
-	for range 2000 {
+	for range 4000 {
 		if !a.Status().Running {
 			return
 		}
@@ -29,33 +30,77 @@ func dirty(t *testing.T, a *App) bool {
 	return d
 }
 
-func TestFiguresAreRenewedInTheBackground(t *testing.T) {
+// install brings one install by file, and so one change.
+func install(t *testing.T, a *App, n int) {
+	t.Helper()
+	take(t, a, formats.Installs, installHeader, fmt.Sprintf("D1,Ostwick,Skerrymap,6,,,2026-06-2%dT10:00:00Z", n))
+}
+
+// What changes figures renews them without anybody asking for it, and changes that come together are renewed together.
+func TestACommitRenews(t *testing.T) {
 	a, _ := desk(t)
+	a.Begin()
+	defer a.Close()
 	base(t, a)
-	for range 5 { // gathered into one, or into one more
-		a.RefreshSoon()
+	rests(t, a)
+	before := a.Status().Renewals
+	for i := range 5 {
+		install(t, a, i)
+	}
+	if !a.Status().Running {
+		t.Error("nothing says that figures wait to be renewed")
 	}
 	rests(t, a)
-	if n := a.Status().Renewals; n < 1 || n > 2 {
-		t.Errorf("renewed %d times", n)
+	if n := a.Status().Renewals - before; n < 1 || n > 2 {
+		t.Errorf("renewed %d times for five changes at once", n)
 	}
-	if dirty(t, a) {
-		t.Error("something is still marked")
+	if f := figure(t, a, "Skerrymap"); f.Needed != 1 || dirty(t, a) {
+		t.Errorf("needed %d, still marked: %v", f.Needed, dirty(t, a))
 	}
 }
 
-// Whoever builds something step by step is not disturbed, and what waits for its time does nothing either.
+// One change is one renewal, whatever else looks whether there is something to renew.
+func TestOneChangeIsOneRenewal(t *testing.T) {
+	ctx := context.Background()
+	a, _ := desk(t)
+	base(t, a)
+	a.Begin()
+	defer a.Close()
+	rests(t, a)
+	before := a.Status().Renewals
+	install(t, a, 1)
+	for range 3 {
+		a.EachMinute(ctx)
+		time.Sleep(50 * time.Millisecond)
+	}
+	rests(t, a)
+	a.EachMinute(ctx)
+	rests(t, a)
+	if n := a.Status().Renewals - before; n != 1 {
+		t.Errorf("renewed %d times", n)
+	}
+	if err := a.EditLine(ctx, LineEdit{}, "test"); err == nil {
+		t.Fatal("a line that is not there was changed")
+	}
+	rests(t, a)
+	if n := a.Status().Renewals - before; n != 1 {
+		t.Error("what failed renewed figures")
+	}
+}
+
+// Whoever builds something step by step is not disturbed; what came meanwhile is renewed after it.
 func TestHeldFiguresStay(t *testing.T) {
 	a, _ := desk(t)
+	a.Begin()
+	defer a.Close()
 	release := a.Hold()
 	base(t, a)
-	a.RefreshSoon()
+	time.Sleep(2 * leastPause)
 	rests(t, a)
 	if n := a.Status().Renewals; n != 0 || !dirty(t, a) {
 		t.Errorf("renewed %d times while held", n)
 	}
 	release()
-	a.RefreshSoon()
 	rests(t, a)
 	if n := a.Status().Renewals; n != 1 || dirty(t, a) {
 		t.Errorf("renewed %d times after it", n)
@@ -65,32 +110,33 @@ func TestHeldFiguresStay(t *testing.T) {
 // Closing ends a renewal that runs, and nothing begins after it; what it had not done stays marked for the next start.
 func TestClosingEndsWhatRuns(t *testing.T) {
 	a, clock := desk(t)
+	a.Begin()
 	base(t, a)
-	take(t, a, formats.Installs, installHeader, "D1,Ostwick,Skerrymap,6,,,2026-06-29T10:00:00Z")
-	a.RenewLater()
-	a.RenewAfter()
-	a.RefreshSoon()
+	install(t, a, 9)
+	for a.Status().Renewals == 0 && !a.status.isRunning() {
+		time.Sleep(time.Millisecond)
+	}
 	a.Close()
-	if s := a.Status(); s.Running || s.Error != "" {
+	if s := a.Status(); s.Error != "" || a.status.isRunning() {
 		t.Errorf("after closing: %+v", s)
 	}
 	n := a.Status().Renewals
-	a.RefreshSoon()
-	a.RenewAfter()
-	a.RenewLater()
-	rests(t, a)
-	if a.Status().Renewals != n || a.status.later != nil && a.status.later.Stop() || a.status.quiet != nil && a.status.quiet.Stop() {
+	install(t, a, 8)
+	time.Sleep(2 * leastPause)
+	if a.Status().Renewals != n || a.status.isRunning() {
 		t.Error("something begins after closing")
 	}
 	again := New(a.DB, clock)
+	again.Begin()
 	defer again.Close()
-	if n == 0 && !dirty(t, again) {
-		t.Error("what was not renewed is not marked")
+	rests(t, again)
+	if f := figure(t, again, "Skerrymap"); f.Needed != 1 || dirty(t, again) {
+		t.Errorf("after the next start: needed %d, still marked: %v", f.Needed, dirty(t, again))
 	}
-	if err := again.Refresh(context.Background()); err != nil {
-		t.Fatal(err)
-	}
-	if f := figure(t, again, "Skerrymap"); f.Needed != 1 {
-		t.Errorf("needed %d", f.Needed)
-	}
+}
+
+func (b *renewal) isRunning() bool {
+	b.Lock()
+	defer b.Unlock()
+	return b.running
 }

@@ -157,7 +157,7 @@ func (a *App) DoBasket(ctx context.Context, id, version int64, who string) (Bask
 		for _, m := range b.Measures {
 			products = append(products, m.Product)
 		}
-		e, err := a.loadEstate(tx, a.Today(), a.Clock.Now().Unix(), compact(products))
+		e, err := a.loadEstate(tx, a.Today(), a.Clock.Now().Unix(), distinct(products))
 		if err != nil {
 			return err
 		}
@@ -208,7 +208,7 @@ func (a *App) DoBasket(ctx context.Context, id, version int64, who string) (Bask
 		if err := tx.Note(a.Clock.Now(), who, "did a basket of measures", b.Name, fmt.Sprintf("%d cases, %d seats, %d requests", done.Cases, done.Seats, done.Requests)); err != nil {
 			return err
 		}
-		return markTouched(tx, compact(products)...)
+		return markTouched(tx, distinct(products)...)
 	})
 	return done, err
 }

@@ -50,7 +50,7 @@ func (a *App) Book(ctx context.Context, kindName string, values map[string]strin
 
 // ImportWatched is ImportFile with its progress in Status.
 func (a *App) ImportWatched(ctx context.Context, f formats.File, size int64, req ImportRequest) (ImportResult, error) {
-	req.Progress = func(lines int) { a.step(fmt.Sprintf("reading %s: %d lines", req.File, lines)) }
-	defer a.step("")
+	req.Progress = func(lines int) { a.Progress.Step(fmt.Sprintf("reading %s: %d lines", req.File, lines)) }
+	defer a.Progress.Step("")
 	return a.ImportFile(ctx, f, size, req)
 }

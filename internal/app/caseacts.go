@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
 	"slices"
 	"strconv"
 	"time"
@@ -113,7 +114,7 @@ func (a *App) CaseAct(ctx context.Context, deed CaseDeed, who string) (CaseDone,
 		if err != nil {
 			return err
 		}
-		cases, err := tx.CasesOf(compact(slices.Clone(deed.IDs)))
+		cases, err := tx.CasesOf(distinct(slices.Clone(deed.IDs)))
 		if err != nil {
 			return err
 		}
@@ -130,7 +131,7 @@ func (a *App) CaseAct(ctx context.Context, deed CaseDeed, who string) (CaseDone,
 				out.Count++
 			}
 		}
-		for _, why := range sortedKeys(refused) {
+		for _, why := range slices.Sorted(maps.Keys(refused)) {
 			if n := refused[why]; n > 1 || len(cases) > 1 {
 				why = fmt.Sprintf("%d not done: %s", n, why)
 			}
@@ -161,15 +162,6 @@ func (a *App) CaseAct(ctx context.Context, deed CaseDeed, who string) (CaseDone,
 type refusal struct{ error }
 
 func refuseCase(format string, args ...any) error { return refusal{fmt.Errorf(format, args...)} }
-
-func sortedKeys[V any](m map[string]V) []string {
-	out := make([]string, 0, len(m))
-	for k := range m {
-		out = append(out, k)
-	}
-	slices.Sort(out)
-	return out
-}
 
 // caseWorker does one deed with cases, one after the other.
 type caseWorker struct {

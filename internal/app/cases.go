@@ -21,7 +21,7 @@ func keyOf(c *store.Case) caseKey { return caseKey{c.Kind, c.Device, c.Product, 
 func (f *finding) key() caseKey { return caseKey{f.kind, f.device, f.product, f.person, f.pool} }
 
 // updateCases opens cases for new findings and lets evidence move the others. No case ends here but by evidence or because its finding fell away.
-func (a *App) updateCases(tx *store.Tx, d *derived) error {
+func (a *App) updateCases(tx *store.Tx, d *findings) error {
 	cases, err := tx.Cases()
 	if err != nil {
 		return err
@@ -80,7 +80,7 @@ func gone(c *store.Case, scan int64) string {
 }
 
 // seeCase lets the newest evidence move one case and keeps a step of it.
-func (a *App) seeCase(tx *store.Tx, d *derived, c *store.Case, f *finding, present bool, now int64) error {
+func (a *App) seeCase(tx *store.Tx, d *findings, c *store.Case, f *finding, present bool, now int64) error {
 	e := d.estate
 	if c.Kind == casework.Planned && present { // a decision stands by itself as long as it is there
 		f = &finding{kind: c.Kind, device: c.Device, product: c.Product, worth: reclaim.Worth(c.Worth), currency: c.Currency, moneyOn: c.MoneyOn, proof: c.Proof}
@@ -161,7 +161,7 @@ func (a *App) closeUp(tx *store.Tx, c *store.Case) error {
 }
 
 // unchanged says of each case whether what its work is to change is still as it was.
-func (d *derived) unchanged(tx *store.Tx, cases []store.Case) (map[int64]bool, error) {
+func (d *findings) unchanged(tx *store.Tx, cases []store.Case) (map[int64]bool, error) {
 	here, err := d.presentProducts(tx, cases)
 	if err != nil {
 		return nil, err
@@ -203,18 +203,18 @@ func (d *derived) unchanged(tx *store.Tx, cases []store.Case) (map[int64]bool, e
 }
 
 // presentProducts says for the pairs of the cases whether the product is on the device by the newest evidence.
-func (d *derived) presentProducts(tx *store.Tx, cases []store.Case) (map[devicePair]bool, error) {
+func (d *findings) presentProducts(tx *store.Tx, cases []store.Case) (map[devicePair]bool, error) {
 	var products []int64
 	for _, c := range cases {
 		if c.Device != 0 {
 			products = append(products, c.Product)
 		}
 	}
-	return d.presentOf(tx, compact(products))
+	return d.presentOf(tx, distinct(products))
 }
 
 // presentOf says on which devices some products are by the newest evidence.
-func (d *derived) presentOf(tx *store.Tx, products []int64) (map[devicePair]bool, error) {
+func (d *findings) presentOf(tx *store.Tx, products []int64) (map[devicePair]bool, error) {
 	out := map[devicePair]bool{}
 	if len(products) == 0 {
 		return out, nil

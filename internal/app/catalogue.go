@@ -55,7 +55,7 @@ func (a *App) previewCatalogue(ctx context.Context, change catalogueChange) (Cat
 		}
 		out.Found, out.Moved, out.Lost, out.Installs, out.LastYear, out.Detail = run.Found, run.Moved, run.Lost, run.Installs, run.Installs, run.Detail
 		out.Records = int(run.Found + run.Moved + run.Lost)
-		if touched = compact(append(touched, work.products()...)); len(touched) > mostMovesBefore {
+		if touched = distinct(append(touched, work.products()...)); len(touched) > mostMovesBefore {
 			out.Many = true
 			return nil
 		}

@@ -65,7 +65,7 @@ func (a *App) Renewals(ctx context.Context, from civil.Day, days int) ([]Renewal
 				products = append(products, l.Line.Product)
 			}
 		}
-		if products = compact(products); len(products) > 0 {
+		if products = distinct(products); len(products) > 0 {
 			e, err := a.loadEstate(tx, a.Today(), a.Clock.Now().Unix(), products)
 			if err != nil {
 				return err

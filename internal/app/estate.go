@@ -1,6 +1,7 @@
 package app
 
 import (
+	"cmp"
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/condition"
 	"ensomet/internal/core/demand"
@@ -9,6 +10,7 @@ import (
 	"ensomet/internal/core/policy"
 	"ensomet/internal/core/recognise"
 	"ensomet/internal/store"
+	"slices"
 
 	"github.com/shopspring/decimal"
 )
@@ -188,7 +190,7 @@ func (a *App) loadEstateOf(tx *store.Tx, asOf civil.Day, now int64, only []int64
 		for _, id := range only {
 			wanted = append(wanted, e.catalogue.Kin(id)...)
 		}
-		only = compact(wanted)
+		only = distinct(wanted)
 	}
 	if err := e.loadRights(tx, only); err != nil {
 		return nil, err
@@ -368,4 +370,14 @@ func (e *estate) loadRecords(tx *store.Tx, only []int64) error {
 		}
 	}
 	return e.matchLeaving(tx, only)
+}
+
+// ordered lists the products by their numbers.
+func (e *estate) ordered() []*productFacts {
+	out := make([]*productFacts, 0, len(e.products))
+	for _, f := range e.products {
+		out = append(out, f)
+	}
+	slices.SortFunc(out, func(a, b *productFacts) int { return cmp.Compare(a.id, b.id) })
+	return out
 }

@@ -32,8 +32,16 @@ type finding struct {
 	proof                         []string
 }
 
+// findings is what a computation found, and what shows that cases are done.
+type findings struct {
+	*computed
+	found   []finding
+	arrived map[devicePair]bool // devices that have what is required, by the product that its cases name
+	ended   map[devicePair]bool // releases whose support ends and that it is planned to move off, by device and product
+}
+
 // find gathers the findings of a computation. A title that is restricted on a device is found for that alone.
-func (d *derived) find(tx *store.Tx, uses map[devicePair]*use, open map[int64]int64, lines map[devicePair]*position.LineResult) error {
+func (d *findings) find(tx *store.Tx, uses map[devicePair]*use, open map[int64]int64, lines map[devicePair]*position.LineResult) error {
 	taken, err := d.findRestricted(tx)
 	if err != nil {
 		return err
@@ -64,7 +72,7 @@ func (d *derived) find(tx *store.Tx, uses map[devicePair]*use, open map[int64]in
 }
 
 // findRestricted finds titles on devices on which they must not be.
-func (d *derived) findRestricted(tx *store.Tx) (map[devicePair]bool, error) {
+func (d *findings) findRestricted(tx *store.Tx) (map[devicePair]bool, error) {
 	e := d.estate
 	taken := map[devicePair]bool{}
 	for _, p := range e.findings {
@@ -109,7 +117,7 @@ func (e *estate) stance(f *productFacts, dev *store.DeviceFacts) *policy.Policy 
 const hoursWindow = 30
 
 // findHours finds use at times at which a title must not be used, in the zone of the device.
-func (d *derived) findHours(tx *store.Tx) error {
+func (d *findings) findHours(tx *store.Tx) error {
 	e := d.estate
 	if !slices.ContainsFunc(e.policies, func(p policy.Policy) bool { return !p.Hours.Always() }) {
 		return nil
@@ -189,7 +197,7 @@ func (d *derived) findHours(tx *store.Tx) error {
 }
 
 // findMissing finds devices that lack a title which is required on them. Of a category or a publisher any title will do. A device that nobody has ever looked at lacks nothing that anybody knows of.
-func (d *derived) findMissing(tx *store.Tx) error {
+func (d *findings) findMissing(tx *store.Tx) error {
 	e := d.estate
 	d.arrived = map[devicePair]bool{}
 	for i := range e.policies {
@@ -247,7 +255,7 @@ func (d *derived) findMissing(tx *store.Tx) error {
 }
 
 // findUncovered finds products that are short.
-func (d *derived) findUncovered() {
+func (d *findings) findUncovered() {
 	e := d.estate
 	at := map[int64]int{}
 	for i := range d.figures {
@@ -269,7 +277,7 @@ func (d *derived) findUncovered() {
 }
 
 // findLeavers finds seats of people who have left.
-func (d *derived) findLeavers(tx *store.Tx) error {
+func (d *findings) findLeavers(tx *store.Tx) error {
 	e := d.estate
 	seats, err := tx.Assignments(e.asOf)
 	if err != nil {
@@ -304,7 +312,7 @@ func (d *derived) findLeavers(tx *store.Tx) error {
 }
 
 // findEnded finds the releases that it was planned to move off or to remove. Only a plan makes work of an end of support.
-func (d *derived) findEnded(tx *store.Tx, taken map[devicePair]bool) error {
+func (d *findings) findEnded(tx *store.Tx, taken map[devicePair]bool) error {
 	e := d.estate
 	d.ended = map[devicePair]bool{}
 	plans, err := tx.OpenPlans()

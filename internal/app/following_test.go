@@ -15,18 +15,18 @@ func TestWorkCanBeWatched(t *testing.T) {
 	base(t, a)
 	take(t, a, formats.Installs, installHeader, "D1,Ostwick,Skerrymap,6,,agent,2026-06-20T08:00:00Z")
 	figure(t, a, "Skerrymap")
-	ctx, end := a.Follow(context.Background(), "mine")
+	ctx, end := a.Progress.Follow(context.Background(), "mine")
 	if _, err := a.AllSteps(ctx, civil.MustParse("2026-06-01"), 0); err != nil {
 		t.Fatal(err)
 	}
-	if said := a.HowFar("mine"); !strings.Contains(said, "of 3 products compared") {
+	if said := a.Progress.HowFar("mine"); !strings.Contains(said, "of 3 products compared") {
 		t.Errorf("said %q", said)
 	}
-	if said := a.HowFar("another's"); said != "" {
+	if said := a.Progress.HowFar("another's"); said != "" {
 		t.Errorf("somebody else's work says %q", said)
 	}
 	end()
-	if said := a.HowFar("mine"); said != "" {
+	if said := a.Progress.HowFar("mine"); said != "" {
 		t.Errorf("work that ended still says %q", said)
 	}
 	if _, err := a.AllSteps(context.Background(), civil.MustParse("2026-06-01"), 0); err != nil {

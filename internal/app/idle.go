@@ -26,11 +26,8 @@ type reclaimRules struct {
 	conditions *conditionFacts
 }
 
-// poolShare is the share of its quantity below which the peak of a pool makes it idle, where no rule says otherwise (common practice).
-const poolShare = 0.6
-
 func usualRule(s *Settings) reclaim.Rule {
-	return reclaim.Rule{Window: s.UseWindow, LeastShare: s.LeastShare, GraceDays: s.GraceDays, PoolShare: poolShare}
+	return reclaim.Rule{Window: s.UseWindow, LeastShare: s.LeastShare, GraceDays: s.GraceDays, PoolShare: usage.IdleShare}
 }
 
 func loadReclaim(tx *store.Tx, e *estate) (*reclaimRules, error) {
@@ -78,7 +75,7 @@ func (r *reclaimRules) of(t policy.Title, d *store.DeviceFacts) reclaim.Rule {
 }
 
 // findIdle proposes the licences of a product that nobody uses.
-func (d *derived) findIdle(tx *store.Tx, f *productFacts, rules *reclaimRules, uses map[devicePair]*use, open map[int64]int64, lines map[devicePair]*position.LineResult, taken map[devicePair]bool) error {
+func (d *findings) findIdle(tx *store.Tx, f *productFacts, rules *reclaimRules, uses map[devicePair]*use, open map[int64]int64, lines map[devicePair]*position.LineResult, taken map[devicePair]bool) error {
 	e := d.estate
 	for i, h := range f.holdings {
 		key := devicePair{h.Device, f.id}
@@ -153,7 +150,7 @@ func capital(s string) string {
 const poolWindow = 30
 
 // findIdlePools proposes the licences of pools that nobody ever had out. A pool that reported less than the rule asks for says nothing.
-func (d *derived) findIdlePools(tx *store.Tx, rules *reclaimRules) error {
+func (d *findings) findIdlePools(tx *store.Tx, rules *reclaimRules) error {
 	e := d.estate
 	pools, err := tx.AllPools()
 	if err != nil {

@@ -7,41 +7,17 @@ import (
 	"crypto/rand"
 	"errors"
 	"fmt"
-	"os"
 	"strings"
 
 	"ensomet/internal/store"
 )
 
-// The secret that licence keys are sealed with lies in a file of its own beside the data, readable by the program's account alone: whoever gets a copy of the data has no key.
-
-// keyFile is where the secret lies.
-func (a *App) keyFile() string { return a.DB.Path + ".key" }
-
-// houseSecret reads the secret; with anew it is made where it is not there.
-func (a *App) houseSecret(anew bool) ([]byte, error) {
-	secret, err := os.ReadFile(a.keyFile())
-	if errors.Is(err, os.ErrNotExist) {
-		if !anew {
-			return nil, fmt.Errorf("the file %s, which opens licence keys and users' answers, is not there: put it back from where it is kept", a.keyFile())
-		}
-		secret = make([]byte, 32)
-		if _, err := rand.Read(secret); err != nil {
-			return nil, err
-		}
-		err = os.WriteFile(a.keyFile(), secret, 0o600)
-	}
-	if err != nil {
-		return nil, err
-	}
-	if len(secret) != 32 {
-		return nil, fmt.Errorf("the file %s is not what this program wrote: put it back from where it is kept", a.keyFile())
-	}
-	return secret, nil
-}
-
 func (a *App) sealer(anew bool) (cipher.AEAD, error) {
-	secret, err := a.houseSecret(anew)
+	read := a.Secret.Read
+	if anew {
+		read = a.Secret.ReadOrMake
+	}
+	secret, err := read()
 	if err != nil {
 		return nil, err
 	}
@@ -89,7 +65,7 @@ func (a *App) ShowKey(ctx context.Context, id int64, who string) (string, error)
 			err = errors.New("too short")
 		}
 		if err != nil {
-			return fmt.Errorf("the key does not open with %s: it was sealed with another: %w", a.keyFile(), err)
+			return fmt.Errorf("the key does not open with %s: it was sealed with another: %w", a.Secret, err)
 		}
 		return tx.Note(a.Clock.Now(), who, "looked at a licence key", fmt.Sprint(id), k.Hint)
 	})

@@ -6,29 +6,36 @@ import (
 	"ensomet/internal/store"
 )
 
-// nameFacts sums up the raw names; those that nobody has recognised get their first proposal, and what would follow if it were right.
-func (a *App) nameFacts(tx *store.Tx, d *derived) error {
-	e := d.estate
+// nameFacts sums up the raw names.
+type nameFacts struct {
+	names []store.NameFact
+	// first proposals that were made for this state of the catalogue
+	proposals []store.KeptProposal
+	madeFor   string
+}
+
+// sumUpNames sums up the raw names; those that nobody has recognised get their first proposal, and what would follow if it were right.
+func (a *App) sumUpNames(tx *store.Tx, e *estate) (d nameFacts, err error) {
 	k, err := a.know(tx)
 	if err != nil {
-		return err
+		return d, err
 	}
 	if d.madeFor, err = tx.Setting(catalogueChanges); err != nil {
-		return err
+		return d, err
 	}
 	kept, err := tx.Proposals(d.madeFor)
 	if err != nil {
-		return err
+		return d, err
 	}
 	later, err := tx.Later()
 	if err != nil {
-		return err
+		return d, err
 	}
 	states := k.states(later)
 	w := k.recogniser().Worker()
 	records, err := tx.AllRecords(false)
 	if err != nil {
-		return err
+		return d, err
 	}
 	for i := range records {
 		r := &records[i]
@@ -42,7 +49,7 @@ func (a *App) nameFacts(tx *store.Tx, d *derived) error {
 		n := store.NameFact{Key: key.key, Publisher: r.Publisher, Name: r.Name, Versions: int64(len(key.versions)), Records: key.records, Installs: key.installs, Devices: key.devices, Stale: key.stale, State: key.state}
 		if n.State == "unrecognised" {
 			if err := tx.Context().Err(); err != nil { // proposing takes long where many names wait
-				return err
+				return d, err
 			}
 			p, known := kept[n.Key]
 			if !known || p.Record != r.ID {
@@ -56,7 +63,7 @@ func (a *App) nameFacts(tx *store.Tx, d *derived) error {
 		}
 		d.names = append(d.names, n)
 	}
-	return nil
+	return d, nil
 }
 
 func firstProposal(w *recognise.Worker, key string, r *store.StoredRecord) store.KeptProposal {

@@ -221,8 +221,7 @@ func (a *App) policyFindings(tx *store.Tx, policies []policy.Policy) (map[caseKe
 	if err != nil {
 		return nil, nil, err
 	}
-	d := &derived{}
-	d.begin(e)
+	d := &findings{computed: newComputed(e)}
 	if _, err := d.findRestricted(tx); err != nil {
 		return nil, nil, err
 	}

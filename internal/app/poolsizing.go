@@ -109,7 +109,7 @@ func (a *App) PoolSizing(ctx context.Context, id int64, days int, target, denial
 		slices.Sort(sizes)
 	}
 	got, err := usage.Sizes(list, sizes, out.Seeds, float64(days), out.Load, func(done, of int) error {
-		a.say(ctx, "replaying %d requests: %d of %d sizes", len(list), done, of)
+		a.Progress.Say(ctx, "replaying %d requests: %d of %d sizes", len(list), done, of)
 		return ctx.Err()
 	})
 	if err != nil {

@@ -174,12 +174,12 @@ func (a *App) Pool(ctx context.Context, id int64, days int) (PoolView, error) {
 	to := a.Today()
 	from := to - civil.Day(days) + 1
 	err := a.DB.View(ctx, func(tx *store.Tx) error {
-		a.say(ctx, "reading the events of %d days", days)
+		a.Progress.Say(ctx, "reading the events of %d days", days)
 		row, s, events, err := a.poolEvents(tx, id, from, to)
 		if err != nil {
 			return err
 		}
-		a.say(ctx, "%d events read, pairing what was out with what came back", len(events))
+		a.Progress.Say(ctx, "%d events read, pairing what was out with what came back", len(events))
 		out.PoolRow, out.From, out.To = row, from.String(), to.String()
 		now := a.Clock.Now().Unix()
 		start, end := from.Start(s.Zone).Unix(), min((to+1).Start(s.Zone).Unix(), now)
@@ -190,7 +190,7 @@ func (a *App) Pool(ctx context.Context, id int64, days int) (PoolView, error) {
 		if err := ctx.Err(); err != nil {
 			return err
 		}
-		a.say(ctx, "%d sessions, hour by hour", len(outs))
+		a.Progress.Say(ctx, "%d sessions, hour by hour", len(outs))
 		for h, v := range usage.Hours(outs, denials, start, end, true, s.Zone) {
 			out.Hours = append(out.Hours, PoolHour{h, v.Peak, v.Mean, v.Denials})
 		}
@@ -201,7 +201,7 @@ func (a *App) Pool(ctx context.Context, id int64, days int) (PoolView, error) {
 		if err := ctx.Err(); err != nil {
 			return err
 		}
-		a.say(ctx, "%d sessions, by users and sites", len(outs))
+		a.Progress.Say(ctx, "%d sessions, by users and sites", len(outs))
 		out.share(outs, denials, start, end, sites)
 		for i := range out.Users {
 			if p, err := tx.PersonByCode(out.Users[i].Who); err == nil {
@@ -216,7 +216,7 @@ func (a *App) Pool(ctx context.Context, id int64, days int) (PoolView, error) {
 				out.LostSpans[len(out.LostSpans)-1].To = e.At
 			}
 		}
-		out.Spare = usage.Spare(row.Quantity, row.Peak, poolShare)
+		out.Spare = usage.Spare(row.Quantity, row.Peak, usage.IdleShare)
 		complaints, err := tx.PoolComplaints(id)
 		if err != nil {
 			return err

@@ -4,6 +4,8 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
+	"slices"
 	"strings"
 
 	"ensomet/internal/core/casework"
@@ -179,7 +181,7 @@ func (a *App) PreviewReclaim(ctx context.Context, d ReclaimDraft, end int64) (Re
 		}
 		add(a1, 0)
 		add(a2, 1)
-		for _, c := range sortedKeys(sums) {
+		for _, c := range slices.Sorted(maps.Keys(sums)) {
 			out.Money = append(out.Money, ReclaimMoney{c, sums[c][0].String(), sums[c][1].String()})
 		}
 		differ := func(one, other map[caseKey]*finding, comes bool) int {
@@ -219,8 +221,7 @@ func (e *estate) aboutWords(f *finding) string {
 
 // proposals works out what is proposed for reclaim by some rules.
 func (a *App) proposals(tx *store.Tx, e *estate, list []store.ReclaimRule) (map[caseKey]*finding, error) {
-	d := &derived{}
-	d.begin(e)
+	d := &findings{computed: newComputed(e)}
 	uses, err := e.loadUse(tx)
 	if err != nil {
 		return nil, err

@@ -39,7 +39,7 @@ func (a *App) recogniseOnce(ctx context.Context, look func(context.Context, func
 	began := time.Now()
 	var work anew
 	read := func(tx *store.Tx) (err error) {
-		work, err = a.lookAnew(tx, a.step)
+		work, err = a.lookAnew(tx, a.Progress.Step)
 		return err
 	}
 	if look != nil {
@@ -300,7 +300,7 @@ func storeRecognitions(tx *store.Tx, touch func([]int64) error, changed []store.
 			otherwise = append(otherwise, n.Record)
 		}
 	}
-	if products = slices.DeleteFunc(compact(products), func(id int64) bool { return id == 0 }); len(products) > 0 {
+	if products = slices.DeleteFunc(distinct(products), func(id int64) bool { return id == 0 }); len(products) > 0 {
 		if err := touch(products); err != nil {
 			return err
 		}

@@ -1,17 +1,11 @@
 package app
 
 import (
-	"cmp"
 	"context"
 	"errors"
-	"log"
-	"slices"
 	"strings"
-	"time"
 
 	"ensomet/internal/core/evidence"
-	"ensomet/internal/core/position"
-	"ensomet/internal/core/usage"
 	"ensomet/internal/store"
 )
 
@@ -37,7 +31,7 @@ func (a *App) Dirty(ctx context.Context) (dirty bool, err error) {
 func (a *App) Refresh(ctx context.Context) error {
 	a.refreshing.Lock()
 	defer a.refreshing.Unlock()
-	defer a.step("")
+	defer a.Progress.Step("")
 	if err := a.rollDue(ctx); err != nil {
 		return err
 	}
@@ -51,7 +45,7 @@ func (a *App) Refresh(ctx context.Context) error {
 	if err := a.renewTouched(ctx, false); err != nil {
 		return err
 	}
-	a.step("counting installs")
+	a.Progress.Step("counting installs")
 	a.status.Lock()
 	a.status.decided = nil
 	a.status.Unlock()
@@ -59,7 +53,7 @@ func (a *App) Refresh(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	a.step("storing figures")
+	a.Progress.Step("storing figures")
 	err = a.DB.Update(ctx, func(tx *store.Tx) error {
 		dirty, err := tx.DirtyDevices(upTo)
 		if err != nil {
@@ -101,7 +95,7 @@ func (a *App) Refresh(ctx context.Context) error {
 		if err := tx.PutQueueDay(d.estate.asOf); err != nil {
 			return err
 		}
-		if err := a.updateCases(tx, d); err != nil {
+		if err := a.updateCases(tx, &d.findings); err != nil {
 			return err
 		}
 		if err := tx.CountCases(); err != nil {
@@ -123,27 +117,14 @@ func (a *App) Refresh(ctx context.Context) error {
 
 // derived is the result of a full computation, ready to be stored.
 type derived struct {
-	estate   *estate
-	figures  []store.Figure
-	ways     map[int64][]position.Way
-	amounts  map[int64][]int64
+	*computed
+	findings
+	nameFacts
+	releaseFacts
 	devices  []store.DeviceFact
-	names    []store.NameFact
 	products []store.ProductFact
 	idle     []store.IdleFact
-	found    []finding
-	arrived  map[devicePair]bool // devices that have what is required, by the product that its cases name
-	ended    map[devicePair]bool // releases whose support ends and that it is planned to move off, by device and product
 	members  []store.Member
-	versions []store.VersionFact
-	releases []store.ReleaseFact
-	// first proposals that were made for this state of the catalogue
-	proposals []store.KeptProposal
-	madeFor   string
-}
-
-func (d *derived) begin(e *estate) {
-	d.estate, d.ways, d.amounts = e, map[int64][]position.Way{}, map[int64][]int64{}
 }
 
 func (a *App) derive(ctx context.Context) (*derived, error) {
@@ -153,7 +134,7 @@ func (a *App) derive(ctx context.Context) (*derived, error) {
 		if err != nil {
 			return err
 		}
-		d.begin(e)
+		d.computed = newComputed(e)
 		uses, err := e.loadUse(tx)
 		if err != nil {
 			return err
@@ -162,73 +143,27 @@ func (a *App) derive(ctx context.Context) (*derived, error) {
 		if err != nil {
 			return err
 		}
-		a.step("setting owned against needed")
+		a.Progress.Step("setting owned against needed")
 		open, lines, err := d.computeAll(ctx, yesterday)
 		if err != nil {
 			return err
 		}
-		a.step("proposing titles")
-		if err := a.nameFacts(tx, d); err != nil {
+		a.Progress.Step("proposing titles")
+		if d.nameFacts, err = a.sumUpNames(tx, e); err != nil {
 			return err
 		}
 		d.members = e.conditions.members(e.devices)
 		if err := d.facts(tx); err != nil {
 			return err
 		}
-		if err := a.releaseFacts(tx, d); err != nil {
+		if d.releaseFacts, err = a.sumUpReleases(tx, e); err != nil {
 			return err
 		}
-		d.judgeUse(uses)
+		d.idle = judgeUse(e, uses)
+		d.findings = findings{computed: d.computed}
 		return d.find(tx, uses, open, lines)
 	})
 	return d, err
-}
-
-// computeAll works out every position, until ctx ends. It returns how much of each product is short, and which line covers each device.
-func (d *derived) computeAll(ctx context.Context, yesterday map[int64]map[position.Way]int64) (open map[int64]int64, lines map[devicePair]*position.LineResult, err error) {
-	e := d.estate
-	open, lines = map[int64]int64{}, map[devicePair]*position.LineResult{}
-	for _, f := range e.ordered() {
-		if err := ctx.Err(); err != nil {
-			return nil, nil, err
-		}
-		positions := e.compute(f, yesterday[f.id])
-		for i := range positions {
-			p := &positions[i]
-			d.figures = append(d.figures, e.figure(f, p))
-			open[f.id] += p.Short
-			d.keepWays(f.id, p)
-			for _, u := range p.Units {
-				if u.Line >= 0 && u.Device != 0 {
-					lines[devicePair{u.Device, f.id}] = &p.Lines[u.Line]
-				}
-			}
-		}
-	}
-	return open, lines, nil
-}
-
-// keepWays gathers an allocation in a fixed order.
-func (d *derived) keepWays(product int64, p *position.Position) {
-	var list []position.Way
-	for w := range p.Ways {
-		list = append(list, w)
-	}
-	slices.SortFunc(list, func(a, b position.Way) int { return cmp.Or(cmp.Compare(a.Line, b.Line), cmp.Compare(a.Class, b.Class)) })
-	for _, w := range list {
-		d.ways[product] = append(d.ways[product], w)
-		d.amounts[product] = append(d.amounts[product], p.Ways[w])
-	}
-}
-
-// ordered lists the products by their numbers.
-func (e *estate) ordered() []*productFacts {
-	out := make([]*productFacts, 0, len(e.products))
-	for _, f := range e.products {
-		out = append(out, f)
-	}
-	slices.SortFunc(out, func(a, b *productFacts) int { return cmp.Compare(a.id, b.id) })
-	return out
 }
 
 func (d *derived) facts(tx *store.Tx) error {
@@ -249,50 +184,8 @@ func (d *derived) facts(tx *store.Tx) error {
 	}
 	for _, f := range e.ordered() {
 		if f.installs > 0 {
-			d.products = append(d.products, store.ProductFact{Product: f.id, Installs: f.installs, Devices: f.devices, Stale: f.stale, Counted: f.counted, Folded: f.folded, LeftOut: f.leftOut, Versions: d.versionsOf(f)})
+			d.products = append(d.products, store.ProductFact{Product: f.id, Installs: f.installs, Devices: f.devices, Stale: f.stale, Counted: f.counted, Folded: f.folded, LeftOut: f.leftOut, Versions: f.versionCount()})
 		}
 	}
 	return nil
-}
-
-// judgeUse classifies the use of every counted product on every device.
-func (d *derived) judgeUse(uses map[devicePair]*use) {
-	e := d.estate
-	w := usage.Window{AsOf: e.asOf, Days: e.settings.UseWindow, LeastShare: e.settings.LeastShare}
-	for _, f := range e.ordered() {
-		for _, h := range f.holdings {
-			u := uses[devicePair{h.Device, f.id}]
-			if u == nil {
-				u = &use{}
-			}
-			person := u.person
-			if person == "" {
-				person = e.devices[e.deviceAt[h.Device]].PrimaryUser
-			}
-			c := usage.Classify(u.Facts, w)
-			d.idle = append(d.idle, store.IdleFact{Device: h.Device, Product: f.id, Person: person, Class: string(c.Class), Used: c.Used, Measured: c.Measured, Last: c.Last})
-		}
-	}
-}
-
-// Tick renews figures when a day has passed, and turns what is due into orders for scans, until ctx ends.
-func (a *App) Tick(ctx context.Context) {
-	t := time.NewTicker(time.Minute)
-	defer t.Stop()
-	for {
-		select {
-		case <-ctx.Done():
-			return
-		case <-t.C:
-			if dirty, err := a.Dirty(ctx); err == nil && dirty {
-				a.RefreshSoon()
-			}
-			if _, err := a.Plan(ctx); err != nil && ctx.Err() == nil {
-				log.Printf("schedules could not be followed: %v", err)
-			}
-			if err := errors.Join(a.FollowUp(ctx), a.SendMail(ctx), a.ForgetDeliveries(ctx), a.forgetUseDaily(ctx)); err != nil && ctx.Err() == nil {
-				log.Printf("worklist, mail or old notes: %v", err)
-			}
-		}
-	}
 }

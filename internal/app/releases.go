@@ -13,13 +13,18 @@ import (
 	"ensomet/internal/store"
 )
 
-// versionsOf keeps what was found of each version of a product, and counts the versions.
-func (d *derived) versionsOf(f *productFacts) int64 {
+// releaseFacts sums up the versions that were found, and the releases of the catalogue.
+type releaseFacts struct {
+	versions []store.VersionFact
+	releases []store.ReleaseFact
+}
+
+// versionCount counts the versions of a product that were found.
+func (f *productFacts) versionCount() int64 {
 	different := map[string]bool{}
 	for _, s := range f.versions {
 		if s.installs > 0 {
 			different[s.version] = true
-			d.versions = append(d.versions, store.VersionFact{Product: f.id, Edition: s.edition, Version: s.version, Title: s.title, Installs: s.installs, Devices: s.devices, Stale: s.stale})
 		}
 	}
 	return int64(len(different))
@@ -29,19 +34,26 @@ func datesOf(t *recognise.Title) lifecycle.Dates {
 	return lifecycle.Dates{Released: t.Released, General: t.GeneralEnd, Extended: t.ExtendedEnd, End: t.EndOfLife}
 }
 
-// releaseFacts says of each title how long it is supported and on how many devices it is, was a year ago, and runs as their operating system.
-func (a *App) releaseFacts(tx *store.Tx, d *derived) error {
+// sumUpReleases says of each title how long it is supported and on how many devices it is, was a year ago, and runs as their operating system.
+func (a *App) sumUpReleases(tx *store.Tx, e *estate) (d releaseFacts, err error) {
+	for _, f := range e.ordered() {
+		for _, s := range f.versions {
+			if s.installs > 0 {
+				d.versions = append(d.versions, store.VersionFact{Product: f.id, Edition: s.edition, Version: s.version, Title: s.title, Installs: s.installs, Devices: s.devices, Stale: s.stale})
+			}
+		}
+	}
 	systems, err := a.operatingSystems(tx)
 	if err != nil {
-		return err
+		return d, err
 	}
 	var dated []int64
-	for _, p := range d.estate.catalogue.Products() {
+	for _, p := range e.catalogue.Products() {
 		for i := range p.Titles {
 			t := &p.Titles[i]
 			general, last := datesOf(t).Bounds()
 			r := store.ReleaseFact{Title: t.ID, GeneralUntil: general, EndOn: last, Systems: systems[t.ID]}
-			if s := d.estate.releases[t.ID]; s != nil {
+			if s := e.releases[t.ID]; s != nil {
 				r.Installs, r.Devices, r.Stale = s.installs, s.devices, s.stale
 			}
 			if last.Known() {
@@ -50,11 +62,11 @@ func (a *App) releaseFacts(tx *store.Tx, d *derived) error {
 			d.releases = append(d.releases, r)
 		}
 	}
-	before, err := tx.DevicesOfTitles(dated, d.estate.asOf.AddMonths(-12).EndUnix()-1)
+	before, err := tx.DevicesOfTitles(dated, e.asOf.AddMonths(-12).EndUnix()-1)
 	for i := range d.releases {
 		d.releases[i].YearBefore = before[d.releases[i].Title]
 	}
-	return err
+	return d, err
 }
 
 // operatingSystems counts the devices in service that run each title as their operating system, which is recognised like any other name.

@@ -264,13 +264,13 @@ func TestKeysAreSealed(t *testing.T) {
 	if data, err := os.ReadFile(copied); err != nil || bytes.Contains(data, []byte("SECRET")) {
 		t.Error("the key stands in the data", err)
 	}
-	if info, err := os.Stat(a.keyFile()); err != nil || info.Mode().Perm() != 0o600 {
+	if info, err := os.Stat(string(a.Secret)); err != nil || info.Mode().Perm() != 0o600 {
 		t.Errorf("%v, %v", info, err)
 	}
 	if got, err := a.ShowKey(ctx, l.Keys[0].ID, "runner"); err != nil || got != key {
 		t.Errorf("%q, %v", got, err)
 	}
-	if err := os.Remove(a.keyFile()); err != nil {
+	if err := os.Remove(string(a.Secret)); err != nil {
 		t.Fatal(err)
 	}
 	if _, err := a.ShowKey(ctx, l.Keys[0].ID, "runner"); err == nil || !strings.Contains(err.Error(), "put it back") {

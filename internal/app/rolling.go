@@ -179,7 +179,7 @@ func (r *roller) roll(device, since int64) error {
 	if err := r.tx.PutUseSeen(device, slices.Compact(seen)); err != nil {
 		return err
 	}
-	if err := r.tx.PutUseDays(device, from, max(from, r.sessions), compact(names), usage.Roll(kept, zone)); err != nil {
+	if err := r.tx.PutUseDays(device, from, max(from, r.sessions), distinct(names), usage.Roll(kept, zone)); err != nil {
 		return err
 	}
 	return r.tx.DropSessions(device, unwanted)
@@ -264,7 +264,7 @@ func (a *App) rollDue(ctx context.Context) error {
 		}); err != nil || len(due) == 0 {
 			return err
 		}
-		a.step(fmt.Sprintf("rolling up use: %d devices", done+len(due)))
+		a.Progress.Step(fmt.Sprintf("rolling up use: %d devices", done+len(due)))
 		if err := a.DB.Update(ctx, func(tx *store.Tx) error {
 			return a.rollUse(tx, due)
 		}); err != nil {

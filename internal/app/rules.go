@@ -150,7 +150,7 @@ func (a *App) ruleAndCompare(tx *store.Tx, d RuleDraft, who string, waits bool) 
 				}
 			}
 		}
-		products, touched = compact(products), compact(touched)
+		products, touched = distinct(products), distinct(touched)
 		if len(products) > mostPreviewed {
 			products = nil
 		}
@@ -209,7 +209,7 @@ func (a *App) ruleAndCompare(tx *store.Tx, d RuleDraft, who string, waits bool) 
 // mostPreviewed is how many positions a preview computes before it computes all of them at once.
 const mostPreviewed = 400
 
-func compact(list []int64) []int64 {
+func distinct(list []int64) []int64 {
 	slices.Sort(list)
 	return slices.Compact(list)
 }
@@ -222,7 +222,7 @@ func fittingRecords(r *recognise.Rule, records []store.StoredRecord, as map[int6
 			fit, products = append(fit, n.Record), append(products, n.Product)
 		}
 	}
-	return fit, compact(products)
+	return fit, distinct(products)
 }
 
 // replace puts a rule in its place, or at the end.

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
 	"slices"
 
 	"ensomet/internal/core/entitle"
@@ -138,7 +139,7 @@ func (a *App) holds(tx *store.Tx, ids map[string]int64, person, device int64) (s
 	if err != nil {
 		return "", err
 	}
-	for _, line := range sortedKeys(ids) {
+	for _, line := range slices.Sorted(maps.Keys(ids)) {
 		for _, s := range seats {
 			if s.Line == ids[line] && s.Person == person && s.Device == device {
 				return line, nil
@@ -216,7 +217,7 @@ func (a *App) HandBack(ctx context.Context, ids []int64, give bool, who string) 
 			}
 		}
 		if give {
-			for _, product := range compact(slices.Clone(products)) {
+			for _, product := range distinct(slices.Clone(products)) {
 				gifts, err := a.giveWaiting(tx, product, who)
 				if err != nil {
 					return err
@@ -224,7 +225,7 @@ func (a *App) HandBack(ctx context.Context, ids []int64, give bool, who string) 
 				out.Given = append(out.Given, gifts...)
 			}
 		}
-		return markTouched(tx, compact(products)...)
+		return markTouched(tx, distinct(products)...)
 	})
 	return out, err
 }

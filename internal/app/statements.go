@@ -67,7 +67,7 @@ func (a *App) MakeStatement(ctx context.Context, asOf civil.Day, products []int6
 	err := a.DB.View(ctx, func(tx *store.Tx) error {
 		var only []int64
 		if len(products) > 0 {
-			only = compact(slices.Clone(products))
+			only = distinct(slices.Clone(products))
 		}
 		e, err := a.loadEstate(tx, asOf, a.Clock.Now().Unix(), only)
 		if err != nil {
@@ -179,7 +179,7 @@ func (a *App) Statement(ctx context.Context, id int64, withToday bool) (Statemen
 			products = append(products, p.ProductID)
 			out.Positions = append(out.Positions, ComparedPosition{p.ProductID, p.Publisher, p.Product, p.Metric, p.Currency, p.Figures, Figures{Exposure: "0"}, false})
 		}
-		if products = compact(products); len(products) > mostTouched {
+		if products = distinct(products); len(products) > mostTouched {
 			products = nil
 		}
 		e, err := a.loadEstate(tx, day, a.Clock.Now().Unix(), products)

@@ -261,7 +261,7 @@ type AllSteps struct {
 func (a *App) AllSteps(ctx context.Context, from, to civil.Day) (AllSteps, error) {
 	out := AllSteps{From: from.String(), Causes: []CauseSum{}, Positions: []MovedPosition{}}
 	err := a.DB.View(ctx, func(tx *store.Tx) error {
-		a.say(ctx, "counting both days")
+		a.Progress.Say(ctx, "counting both days")
 		d, err := a.twoDays(tx, from, a.dayOr(to), nil)
 		if err != nil {
 			return err
@@ -275,7 +275,7 @@ func (a *App) AllSteps(ctx context.Context, from, to civil.Day) (AllSteps, error
 			if err := ctx.Err(); err != nil {
 				return err
 			}
-			a.say(ctx, "%d of %d products compared", i+1, len(list))
+			a.Progress.Say(ctx, "%d of %d products compared", i+1, len(list))
 			was, is, steps := d.steps(f.id)
 			rate := decimal.NewFromInt(1)
 			if f.currency != "" {

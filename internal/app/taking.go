@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 	"time"
@@ -219,7 +220,7 @@ func (t *taker) software(device, at int64, s *formats.Scan) error {
 	}
 	m := merging{t.tx, device, t.root, t.installs, t.res}
 	done := map[int64]bool{}
-	for _, p := range sorted(items) {
+	for _, p := range slices.Sorted(maps.Keys(items)) {
 		id, err := t.part(p)
 		if err != nil {
 			return err
@@ -236,15 +237,6 @@ func (t *taker) software(device, at int64, s *formats.Scan) error {
 		return nil
 	}
 	return m.otherParts([]evidence.Scan{{At: at}}, done)
-}
-
-func sorted[V any](m map[string]V) []string {
-	out := make([]string, 0, len(m))
-	for k := range m {
-		out = append(out, k)
-	}
-	slices.Sort(out)
-	return out
 }
 
 var recordColumns = []string{"publisher", "name", "version", "edition", "architecture", "language", "file_name", "tag_id", "purl", "cpe"}

@@ -2,6 +2,8 @@ package app
 
 import (
 	"encoding/json"
+	"maps"
+	"slices"
 	"strings"
 
 	"ensomet/internal/core/evidence"
@@ -43,7 +45,7 @@ func (t *taker) files(device, at int64, s *formats.Scan) error {
 		done[part] = true
 		return t.tx.Files().Merge(device, part, root, []evidence.Scan{{At: at, Items: list}})
 	}
-	for _, p := range sorted(items) {
+	for _, p := range slices.Sorted(maps.Keys(items)) {
 		id := root
 		if p != "" {
 			if id, err = t.tx.Source(t.source, filesPart+" "+p); err != nil {

@@ -20,17 +20,17 @@ const catalogueSeen = "catalogue_seen"
 func (a *App) RenewTouched(ctx context.Context) error {
 	a.refreshing.Lock()
 	defer a.refreshing.Unlock()
-	defer a.step("")
+	defer a.Progress.Step("")
 	return a.renewTouched(ctx, true)
 }
 
 // renewTouched leaves it to the renewal of everything that follows where all products, or very many, are touched; where none follows, it works them all out.
 func (a *App) renewTouched(ctx context.Context, alone bool) error {
-	a.step("recognising names")
+	a.Progress.Step("recognising names")
 	if _, err := a.recognise(ctx); err != nil {
 		return fmt.Errorf("names could not be recognised: %w", err)
 	}
-	d := &derived{}
+	var d *computed
 	var newest int64
 	var upTo string
 	var products, marked []int64
@@ -59,7 +59,8 @@ func (a *App) renewTouched(ctx context.Context, alone bool) error {
 		}
 		if computed != a.Today().String() || slices.Contains(marked, 0) {
 			if all = alone; all {
-				return a.figuresOf(tx, nil, d)
+				d, err = a.figuresOf(tx, nil)
+				return err
 			}
 			return nil
 		}
@@ -67,15 +68,16 @@ func (a *App) renewTouched(ctx context.Context, alone bool) error {
 		if err != nil {
 			return err
 		}
-		for _, id := range compact(append(slices.Clone(marked), changed...)) {
+		for _, id := range distinct(append(slices.Clone(marked), changed...)) {
 			products = append(products, c.Kin(id)...) // what folds under it, and what it folds under
 		}
-		if products = compact(products); len(products) == 0 || !alone && len(products) > mostTouched {
+		if products = distinct(products); len(products) == 0 || !alone && len(products) > mostTouched {
 			products = nil
 			return nil
 		}
-		a.step("working out the positions that change")
-		return a.figuresOf(tx, products, d)
+		a.Progress.Step("working out the positions that change")
+		d, err = a.figuresOf(tx, products)
+		return err
 	})
 	if err != nil || newest == 0 && products == nil && !all {
 		return err
@@ -94,27 +96,4 @@ func (a *App) renewTouched(ctx context.Context, alone bool) error {
 		}
 		return tx.SetSetting(catalogueSeen, fmt.Sprint(newest))
 	})
-}
-
-// figuresOf works the positions of some products out; nil is all.
-func (a *App) figuresOf(tx *store.Tx, products []int64, d *derived) error {
-	e, err := a.loadEstate(tx, a.Today(), a.Clock.Now().Unix(), products)
-	if err != nil {
-		return err
-	}
-	d.begin(e)
-	for _, f := range e.ordered() {
-		if products != nil && !slices.Contains(products, f.id) {
-			continue
-		}
-		yesterday, err := tx.Ways(f.id)
-		if err != nil {
-			return err
-		}
-		for _, p := range e.compute(f, yesterday[f.id]) {
-			d.figures = append(d.figures, e.figure(f, &p))
-			d.keepWays(f.id, &p)
-		}
-	}
-	return nil
 }

@@ -55,7 +55,7 @@ func (a *App) TryBasket(ctx context.Context, measures []BasketMeasure) (Tried, e
 	for _, m := range measures {
 		products = append(products, m.Product)
 	}
-	if products = compact(products); len(products) == 0 {
+	if products = distinct(products); len(products) == 0 {
 		out.ExposureBefore, out.ExposureAfter, out.Cost, out.Saves = "0", "0", "0", "0"
 		return out, nil
 	}

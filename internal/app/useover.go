@@ -2,6 +2,7 @@ package app
 
 import (
 	"context"
+	"maps"
 	"slices"
 
 	"ensomet/internal/core/civil"
@@ -208,7 +209,7 @@ func (a *App) usersOf(tx *store.Tx, days []store.UseDayRow, from civil.Day) ([]U
 		s.run, s.active, s.last = s.run+d.Run, s.active+d.Active, max(s.last, d.Day)
 	}
 	out := []UserOfTitle{}
-	for _, code := range sortedKeys(by) {
+	for _, code := range slices.Sorted(maps.Keys(by)) {
 		s := by[code]
 		v := UserOfTitle{User: code, Days: len(s.days), RunHours: float64(s.run) / 3600, ActiveHours: float64(s.active) / 3600, Last: s.last.String()}
 		if p, err := tx.PersonByCode(code); err == nil {

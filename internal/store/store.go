@@ -11,8 +11,10 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
+	"sync"
 	"time"
 
 	"ensomet/internal/core/evidence"
@@ -31,6 +33,25 @@ type DB struct {
 	Path  string
 	write *sql.DB
 	read  *sql.DB
+
+	mu       sync.Mutex
+	onChange []func()
+}
+
+// OnChange lets fn be called after each transaction that changed what is derived from the file, once it is written.
+func (db *DB) OnChange(fn func()) {
+	db.mu.Lock()
+	defer db.mu.Unlock()
+	db.onChange = append(db.onChange, fn)
+}
+
+func (db *DB) changed() {
+	db.mu.Lock()
+	calls := slices.Clone(db.onChange)
+	db.mu.Unlock()
+	for _, fn := range calls {
+		fn()
+	}
 }
 
 // Tx is what queries need: a transaction for reading or writing.
@@ -39,7 +60,12 @@ type Tx struct {
 	ctx       context.Context
 	readOnly  bool
 	committed []func() // run once the transaction has been written
+	changed   bool
 }
+
+// Changed notes that the transaction changes what something derived rests on: whoever waits for that is told when it is
+// written.
+func (t *Tx) Changed() { t.changed = true }
 
 // ReadOnly reports whether the transaction sees only what is committed and stays.
 func (t *Tx) ReadOnly() bool { return t.readOnly }
@@ -100,7 +126,16 @@ func (db *DB) Close() error { return errors.Join(db.read.Close(), db.write.Close
 
 // Update runs fn in a writing transaction. An error rolls everything back.
 func (db *DB) Update(ctx context.Context, fn func(tx *Tx) error) error {
-	return within(ctx, db.write, false, fn)
+	changed := false
+	err := within(ctx, db.write, false, func(tx *Tx) error {
+		err := fn(tx)
+		changed = tx.changed
+		return err
+	})
+	if err == nil && changed {
+		db.changed()
+	}
+	return err
 }
 
 // Rehearse runs fn in a writing transaction and rolls it back whatever it says.

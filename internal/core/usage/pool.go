@@ -248,6 +248,10 @@ func Hours(outs []Out, denials []PoolEvent, from, to int64, workdays bool, loc *
 	return out
 }
 
+// IdleShare is the share of its quantity below which the peak of a pool makes it idle, where no rule says otherwise
+// (common practice).
+const IdleShare = 0.6
+
 // Spare says how many licences of a pool could be given back: where the peak of a period lies below the share t of the quantity, all but the greater of the peak and that share (common practice, with
 // t = 0.6).
 func Spare(quantity, peak int64, t float64) int64 {
