@@ -21,30 +21,30 @@ func owner(t *testing.T) (map[app.Role]person, *app.App) {
 	if err := a.Refresh(t.Context()); err != nil {
 		t.Fatal(err)
 	}
-	people := map[app.Role]person{}
+	persons := map[app.Role]person{}
 	for _, role := range []app.Role{app.Look, app.Work, app.Run} {
-		people[role] = enter(t, s.URL, string(role)+"er")
+		persons[role] = enter(t, s.URL, string(role)+"er")
 	}
-	people[""] = enter(t, s.URL, "")
-	return people, a
+	persons[""] = enter(t, s.URL, "")
+	return persons, a
 }
 
 // Each address about rights answers nobody, and refuses who may not do what it does.
 func TestRolesAboutRights(t *testing.T) {
-	people, _ := owner(t)
+	persons, _ := owner(t)
 	for _, path := range []string{"/api/entitlements/E-1", "/api/contracts", "/api/renewals", "/api/renewals.ics", "/api/licences.cdx.json", "/api/spend", "/api/seats", "/api/seats.csv", "/api/waiting", "/api/people/u1/held", "/api/starter-sets", "/api/products/1/parts", "/api/products/1/proof",
 		"/api/products/1/steps?from=2026-06-01", "/api/steps?from=2026-06-01", "/api/baskets", "/api/purchase-requests", "/api/statements"} {
-		if status, text := people[""].do("GET", path, "", nil); status != 401 {
+		if status, text := persons[""].do("GET", path, "", nil); status != 401 {
 			t.Errorf("%s answers %d %s to nobody", path, status, text)
 		}
-		if status, text := people[app.Look].do("GET", path, "", nil); status != 200 {
+		if status, text := persons[app.Look].do("GET", path, "", nil); status != 200 {
 			t.Errorf("%s answers %d %s to who looks", path, status, text)
 		}
 	}
 	for path, need := range map[string]app.Role{"/api/lines/edit": app.Work, "/api/transactions": app.Work, "/api/entitlements/E-1/withdraw": app.Work, "/api/entitlements/E-1/notes": app.Work, "/api/entitlements/E-1/proofs?name=x": app.Work, "/api/entitlements/E-1/keys": app.Run,
 		"/api/keys/1/show": app.Run, "/api/keys/1/drop": app.Run, "/api/proofs/1/drop": app.Work, "/api/contracts": app.Work, "/api/seats/assign": app.Work, "/api/seats/hand-back": app.Work, "/api/seats/1/move": app.Work, "/api/waiting": app.Work, "/api/people/u1/held/mail": app.Work,
 		"/api/starter-sets": app.Work, "/api/baskets": app.Work, "/api/baskets/1/do": app.Work, "/api/baskets/1/drop": app.Work, "/api/purchase-requests/1/end": app.Work, "/api/statements": app.Work, "/api/products/1/metric-order": app.Work} {
-		for role, p := range people {
+		for role, p := range persons {
 			status, text := p.do("POST", path, "", nil)
 			if role == "" {
 				if status != 401 {
@@ -58,7 +58,7 @@ func TestRolesAboutRights(t *testing.T) {
 		}
 	}
 	// Who only looks may try, since trying changes nothing.
-	if status, text := people[app.Look].do("POST", "/api/baskets/try", `{"measures":[{"kind":"buy","product":1,"line":"E-1","quantity":5}]}`, nil); status != 200 || !strings.Contains(text, `"cost":"400"`) {
+	if status, text := persons[app.Look].do("POST", "/api/baskets/try", `{"measures":[{"kind":"buy","product":1,"line":"E-1","quantity":5}]}`, nil); status != 200 || !strings.Contains(text, `"cost":"400"`) {
 		t.Errorf("%d %s", status, text)
 	}
 }
@@ -77,8 +77,8 @@ func read[T any](t *testing.T, p person, path string) (v T) {
 
 // A proof comes back as it was attached, for download alone; a key is shown to one role, and not in any other answer.
 func TestPapersOfALine(t *testing.T) {
-	people, _ := owner(t)
-	worker, runner := people[app.Work], people[app.Run]
+	persons, _ := owner(t)
+	worker, runner := persons[app.Work], persons[app.Run]
 	if status, text := worker.do("POST", "/api/entitlements/E-1/proofs?name=invoice+%22x%22.html", "<script>alert(1)</script>", nil); status != 200 {
 		t.Fatal(status, text)
 	}
@@ -118,8 +118,8 @@ func TestPapersOfALine(t *testing.T) {
 
 // Parts, proof, order of metrics and two days, as pages ask for them.
 func TestAPositionFromAllSides(t *testing.T) {
-	people, _ := owner(t)
-	looker, worker := people[app.Look], people[app.Work]
+	persons, _ := owner(t)
+	looker, worker := persons[app.Look], persons[app.Work]
 	p := read[app.ProductPosition](t, looker, "/api/products/1/position")
 	m := p.Metrics[0]
 	if m.Covered+m.Short != m.Needed || !m.Proof.Best || m.Proof.Covered != m.Proof.Bound || len(m.Lines) != 2 {
@@ -164,8 +164,8 @@ func TestAPositionFromAllSides(t *testing.T) {
 
 // Seats and statements over HTTP, and what is said when something cannot be.
 func TestSeatsAndStatements(t *testing.T) {
-	people, _ := owner(t)
-	worker := people[app.Work]
+	persons, _ := owner(t)
+	worker := persons[app.Work]
 	notes := read[struct {
 		Rows []struct {
 			ProductID int64 `json:"productId"`

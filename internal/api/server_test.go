@@ -144,15 +144,15 @@ func TestSignIn(t *testing.T) {
 
 func TestRoles(t *testing.T) {
 	s, _ := house(t)
-	people := map[app.Role]person{}
+	persons := map[app.Role]person{}
 	for _, role := range []app.Role{app.Look, app.Work, app.Run} {
-		people[role] = enter(t, s.URL, string(role)+"er")
+		persons[role] = enter(t, s.URL, string(role)+"er")
 	}
 	for _, c := range []struct {
 		path string
 		need app.Role
 	}{{"/api/names/decide", app.Work}, {"/api/names/preview", app.Work}, {"/api/cases/act", app.Work}, {"/api/entitlements", app.Work}, {"/api/policies", app.Work}, {"/api/titles", app.Work}, {"/api/asides/retry", app.Run}, {"/api/import/devices", app.Run}} {
-		for role, p := range people {
+		for role, p := range persons {
 			status, text := p.do("POST", c.path, "", nil)
 			if refused := status == 403; refused == role.May(c.need) {
 				t.Errorf("%s for the role %s: %d %s", c.path, role, status, text)

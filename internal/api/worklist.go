@@ -69,7 +69,11 @@ func (s *Server) worklist() {
 		return &body[[]app.LedgerSum]{l}, err
 	})
 	handle(s, app.Look, get("waysOut", "/api/products/{id}/ways-out"), func(ctx context.Context, _ who, in *ByID) (*body[[]app.WayOut], error) {
-		w, err := s.app.WaysOut(ctx, in.ID)
+		removals, err := s.app.OpenRemovals(ctx, in.ID)
+		if err != nil {
+			return nil, err
+		}
+		w, err := s.app.WaysOut(ctx, in.ID, removals)
 		return &body[[]app.WayOut]{w}, err
 	})
 	s.stances()

@@ -32,20 +32,20 @@ func (o *outside) Take(_ context.Context, order app.Order) error {
 
 // Each address about the worklist, use and pools answers nobody, and refuses who may not do what it does.
 func TestRolesAboutTheWorklist(t *testing.T) {
-	people, a := owner(t)
+	persons, a := owner(t)
 	take(t, a, formats.Pools, "pool,publisher,product,quantity\nhall,Ostwick,Skerrymap,5\n")
 	for _, path := range []string{"/api/cases/counts", "/api/cases/groups", "/api/case-rules", "/api/waves", "/api/ledger", "/api/savings", "/api/savings.csv", "/api/potential", "/api/products/1/ways-out", "/api/products/1/stance?device=D01", "/api/reclaim-rules", "/api/metering", "/api/products/1/use",
 		"/api/pools", "/api/pools/1", "/api/pools/1/days", "/api/pools/1/sizing", "/api/pool-watches"} {
-		if status, text := people[""].do("GET", path, "", nil); status != 401 {
+		if status, text := persons[""].do("GET", path, "", nil); status != 401 {
 			t.Errorf("%s answers %d %s to nobody", path, status, text)
 		}
-		if status, text := people[app.Look].do("GET", path, "", nil); status != 200 {
+		if status, text := persons[app.Look].do("GET", path, "", nil); status != 200 {
 			t.Errorf("%s answers %d %s to who looks", path, status, text)
 		}
 	}
 	for path, need := range map[string]app.Role{"/api/waves/1/steer": app.Work, "/api/policies": app.Work, "/api/policies/preview": app.Work, "/api/policies/1/end": app.Work, "/api/reclaim-rules": app.Work, "/api/reclaim-rules/preview": app.Work, "/api/reclaim-rules/1/end": app.Work,
 		"/api/metering": app.Work, "/api/metering/preview": app.Work, "/api/metering/1/end": app.Work, "/api/pools/1/complaints": app.Work, "/api/pools/1/size": app.Work, "/api/pool-watches": app.Work, "/api/pool-watches/1/end": app.Work} {
-		for role, p := range people {
+		for role, p := range persons {
 			status, text := p.do("POST", path, "", nil)
 			if role == "" && status != 401 || role != "" && (status == 403) == role.May(need) {
 				t.Errorf("%s for the role %q: %d %s", path, role, status, text)
@@ -53,7 +53,7 @@ func TestRolesAboutTheWorklist(t *testing.T) {
 		}
 	}
 	for _, path := range []string{"/api/case-rules", "/api/metering/kept"} {
-		if status, _ := people[app.Work].do("PUT", path, "{}", nil); status != 403 {
+		if status, _ := persons[app.Work].do("PUT", path, "{}", nil); status != 403 {
 			t.Errorf("%s answers %d to who works", path, status)
 		}
 	}
@@ -61,7 +61,7 @@ func TestRolesAboutTheWorklist(t *testing.T) {
 
 // The ways out of a shortfall stand side by side, each worked out by itself.
 func TestWaysOut(t *testing.T) {
-	people, a := owner(t)
+	persons, a := owner(t)
 	take(t, a, formats.Titles, "publisher,product,licence_model,list_price,currency\nOstwick,Plot,commercial,70,EUR\n")
 	take(t, a, formats.Entitlements, "entitlement_id,publisher,product,metric,quantity,kind,start,unit_price,currency\nP-1,Ostwick,Plot,device,2,perpetual,2025-01-01,60,EUR\n")
 	take(t, a, formats.Installs, "device_id,publisher,name,version,source,seen_at\nD01,Ostwick,Plot,1,second,2026-06-29T10:00:00Z\nD02,Ostwick,Plot,1,second,2026-06-29T10:00:00Z\nD03,Ostwick,Plot,1,second,2026-06-29T10:00:00Z\nD04,Ostwick,Plot,1,second,2026-06-29T10:00:00Z\nD05,Ostwick,Plot,1,second,2026-06-29T10:00:00Z\n")
@@ -72,7 +72,7 @@ func TestWaysOut(t *testing.T) {
 	if err != nil || len(ids) != 1 {
 		t.Fatal(ids, err)
 	}
-	ways := read[[]app.WayOut](t, people[app.Look], fmt.Sprintf("/api/products/%d/ways-out", ids[0]))
+	ways := read[[]app.WayOut](t, persons[app.Look], fmt.Sprintf("/api/products/%d/ways-out", ids[0]))
 	var words []string
 	for _, w := range ways {
 		words = append(words, fmt.Sprintf("%s covers %d, left %d, cost %s", w.What, w.Covers, w.Left, w.Cost))
@@ -93,12 +93,12 @@ func TestWaysOut(t *testing.T) {
 
 // The answer page needs no account and no script, shows nothing to a wrong key, changes nothing by being looked at, and takes one click.
 func TestAnswerPage(t *testing.T) {
-	people, a := owner(t)
+	persons, a := owner(t)
 	o := &outside{}
 	a.Mail, a.Deploy = o, o
 	take(t, a, formats.Users, "user_id,name,email\nu1,Dagne,dagne@x.example\n")
 	take(t, a, formats.Devices, "device_id,name,kind,primary_user\nD01,box-55,server,u1\nD02,box-54,client,u2\n")
-	boss := people[app.Run]
+	boss := persons[app.Run]
 	if status, text := boss.do("POST", "/api/policies", `{"product":1,"stance":"restricted","reason":"<b>not here</b>"}`, nil); status != 200 {
 		t.Fatal(status, text)
 	}
@@ -123,7 +123,7 @@ func TestAnswerPage(t *testing.T) {
 	if status, text := boss.do("PUT", "/api/case-rules", `{"twoPersons":false,"answerDays":7,"reminders":1,"holdMinutes":0,"silentDays":14}`, nil); status != 200 {
 		t.Fatal(status, text)
 	}
-	if status, text := people[app.Work].do("POST", "/api/cases/act", fmt.Sprintf(`{"ids":[%d],"act":"ask"}`, id), nil); status != 200 || !strings.Contains(text, `"count":1`) {
+	if status, text := persons[app.Work].do("POST", "/api/cases/act", fmt.Sprintf(`{"ids":[%d],"act":"ask"}`, id), nil); status != 200 || !strings.Contains(text, `"count":1`) {
 		t.Fatal(status, text)
 	}
 	if err := a.SendMail(t.Context()); err != nil || len(o.letters) != 1 {
@@ -192,9 +192,9 @@ func TestAnswerPage(t *testing.T) {
 
 // Only the deployment tool's own token may say what became of an order.
 func TestOutcomes(t *testing.T) {
-	people, a := owner(t)
+	persons, a := owner(t)
 	ctx := t.Context()
-	base := people[app.Run].base
+	base := persons[app.Run].base
 	fleet, _, err := a.NewToken(ctx, "collector", "id", "me")
 	if err != nil {
 		t.Fatal(err)
@@ -215,9 +215,9 @@ func TestOutcomes(t *testing.T) {
 
 // Who is told of a pool is set, refused with a sentence and ended over HTTP; a word that the file's driver uses too is no fault of the file.
 func TestWatchingPools(t *testing.T) {
-	people, a := owner(t)
+	persons, a := owner(t)
 	take(t, a, formats.Pools, "pool,publisher,product,quantity\nhall,Ostwick,Skerrymap,5\n")
-	w := people[app.Work]
+	w := persons[app.Work]
 	for _, c := range []struct {
 		path, body, says string
 		status           int
@@ -238,7 +238,7 @@ func TestWatchingPools(t *testing.T) {
 			t.Errorf("%s %s: %d %s", c.path, c.body, status, text)
 		}
 	}
-	if list := read[[]store.PoolWatch](t, people[app.Look], "/api/pool-watches"); len(list) != 0 {
+	if list := read[[]store.PoolWatch](t, persons[app.Look], "/api/pool-watches"); len(list) != 0 {
 		t.Errorf("%+v are told still", list)
 	}
 }

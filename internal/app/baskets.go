@@ -181,7 +181,7 @@ func (a *App) DoBasket(ctx context.Context, id, version int64, who string) (Bask
 				}
 				done.Cases += n
 			case position.Reclaim:
-				n, err := tx.HandBackSeats(f.id, core.Users, a.Today()-1)
+				n, err := a.takeBackSeats(tx, f.id, core.Users)
 				if err != nil {
 					return err
 				}

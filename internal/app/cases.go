@@ -267,18 +267,13 @@ func (a *App) freeSeat(tx *store.Tx, c *store.Case, now int64) error {
 	if err != nil || len(seats) == 0 {
 		return err
 	}
-	for _, id := range seats {
-		if err := tx.EndSeat(id, a.Today()-1); err != nil {
-			return err
-		}
-	}
-	gifts, err := a.giveWaiting(tx, c.Product, "evidence")
+	gotOne, err := a.freeSeats(tx, c.Product, seats, "evidence")
 	if err != nil {
 		return err
 	}
 	note := fmt.Sprintf("Seats that went back for reuse: %d.", len(seats))
-	for _, g := range gifts {
-		note = fmt.Sprintf("The seat went to %s, who waited for one.", g.Name)
+	for _, name := range gotOne {
+		note = fmt.Sprintf("The seat went to %s, who waited for one.", name)
 	}
 	if err := tx.AddStep(c.ID, store.CaseStep{At: now, Who: "evidence", From: string(c.State), To: string(c.State), Note: note}); err != nil {
 		return err

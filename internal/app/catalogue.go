@@ -59,7 +59,7 @@ func (a *App) previewCatalogue(ctx context.Context, change catalogueChange) (Cat
 			out.Many = true
 			return nil
 		}
-		if err := storeRecognitions(tx, tx.Touch, work.changed, nil); err != nil {
+		if err := storeRecognitions(tx, (*store.Tx).Touch, work.changed, nil); err != nil {
 			return err
 		}
 		after, err = a.positionsOf(tx, touched)
@@ -280,12 +280,11 @@ func productsOf(b *book, publisher string) []int64 {
 // WriteCatalogue writes the catalogue: csv and xlsx the titles alone, json and cyclonedx as those forms have it.
 func (a *App) WriteCatalogue(ctx context.Context, format string, out io.Writer) error {
 	if format != "json" && format != "cyclonedx" {
-		var w formats.Writer
-		err := a.Export(ctx, formats.Titles.Name, 0, func(columns []string) (err error) {
-			w, err = formats.NewWriter(out, format, columns)
-			return err
-		}, func(row []string) error { return w.Write(row) })
+		w, err := formats.NewWriter(out, format, formats.Titles.Columns)
 		if err != nil {
+			return err
+		}
+		if err := a.DB.View(ctx, func(tx *store.Tx) error { return tx.Export(formats.Titles.Name, w.Write) }); err != nil {
 			return err
 		}
 		return w.Close()

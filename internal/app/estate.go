@@ -296,11 +296,13 @@ func rankOf(p *recognise.Product, edition string) int {
 }
 
 func (e *estate) loadRecords(tx *store.Tx, only []int64) error {
-	read := tx.Recognitions
-	if only != nil {
-		read = func() ([]store.Recognition, error) { return tx.RecognitionsAs(only) }
+	var recognitions []store.Recognition
+	var err error
+	if only == nil {
+		recognitions, err = tx.Recognitions()
+	} else {
+		recognitions, err = tx.RecognitionsAs(only)
 	}
-	recognitions, err := read()
 	if err != nil {
 		return err
 	}

@@ -30,7 +30,7 @@ func (a *App) entitlementSink(in arrival) (*sink, error) {
 	if err != nil {
 		return nil, err
 	}
-	return upsertSink(in.tx, in.tx.Entitlements, func(row *formats.Row) (string, formats.Entitlement, error) {
+	return upsertSink(in.tx, (*store.Tx).Entitlements, func(row *formats.Row) (string, formats.Entitlement, error) {
 		e, err := formats.ParseEntitlement(row)
 		return "entitlement_id " + e.Code, e, err
 	}, func(u *store.Upserter, e formats.Entitlement, row *formats.Row) (store.Change, error) {

@@ -294,15 +294,15 @@ func TestNoDecisionIsLostOverAYear(t *testing.T) {
 	took := map[int64]string{}  // by the record that a decision was taken on: the product and edition decided
 	said := map[string]string{} // by the title: the category that a person gave it
 	for month := range 12 {
-		var installs, titles []string
+		var installs, catalogue []string
 		for range 25 {
 			installs = append(installs, fmt.Sprintf("D%d,%s,%s,%d.%d,,,%s", 1+r.IntN(3), makers[r.IntN(len(makers))], name(), r.IntN(9), r.IntN(9), clock.now.Format(time.RFC3339)))
 		}
 		take(t, a, formats.Installs, append([]string{installHeader}, installs...)...)
 		for range 4 {
-			titles = append(titles, fmt.Sprintf("%s,%s,%s,%d,commercial,%s", []string{"Ostwick", "Tarnquist AB", "Notch"}[r.IntN(3)], words[r.IntN(len(words))]+" "+words[r.IntN(len(words))], words[r.IntN(len(words))], r.IntN(5), name()))
+			catalogue = append(catalogue, fmt.Sprintf("%s,%s,%s,%d,commercial,%s", []string{"Ostwick", "Tarnquist AB", "Notch"}[r.IntN(3)], words[r.IntN(len(words))]+" "+words[r.IntN(len(words))], words[r.IntN(len(words))], r.IntN(5), name()))
 		}
-		take(t, a, formats.Titles, append([]string{"publisher,product,edition,version,licence_model,aliases"}, titles...)...)
+		take(t, a, formats.Titles, append([]string{"publisher,product,edition,version,licence_model,aliases"}, catalogue...)...)
 		product := int64(1 + r.IntN(3))
 		p, err := a.Product(ctx, product)
 		if err != nil {
@@ -359,8 +359,8 @@ func TestNoDecisionIsLostOverAYear(t *testing.T) {
 			if err != nil {
 				return err
 			}
-			titles, err := tx.KnownTitles(0)
-			for _, k := range titles {
+			known, err := tx.KnownTitles(0)
+			for _, k := range known {
 				if want := said[fmt.Sprint(k.ID)]; want != "" && k.Says["category"] != want {
 					t.Errorf("month %d: %s was said to be %q, and is %q", month, k.Key, want, k.Says["category"])
 				}

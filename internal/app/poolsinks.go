@@ -19,7 +19,7 @@ func (a *App) poolSink(tx *store.Tx) (*sink, error) {
 	if err != nil {
 		return nil, err
 	}
-	return upsertSink(tx, tx.Pools, func(row *formats.Row) (string, formats.Pool, error) {
+	return upsertSink(tx, (*store.Tx).Pools, func(row *formats.Row) (string, formats.Pool, error) {
 		p, err := formats.ParsePool(row)
 		return "pool " + p.Code, p, err
 	}, func(u *store.Upserter, p formats.Pool, row *formats.Row) (store.Change, error) {

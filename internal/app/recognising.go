@@ -144,7 +144,7 @@ func (a *App) keepAnew(tx *store.Tx, work *anew, began time.Time) error {
 			return err
 		}
 	}
-	if err := storeRecognitions(tx, tx.TouchNow, work.changed, work.before); err != nil {
+	if err := storeRecognitions(tx, (*store.Tx).TouchNow, work.changed, work.before); err != nil {
 		return err
 	}
 	if work.all {
@@ -281,11 +281,11 @@ func putRecognitions(tx *store.Tx, w *recognise.Worker, records []store.StoredRe
 			changed = append(changed, n)
 		}
 	}
-	return storeRecognitions(tx, tx.Touch, changed, before)
+	return storeRecognitions(tx, (*store.Tx).Touch, changed, before)
 }
 
 // storeRecognitions writes recognitions, and marks the products that they were or are by touch. Where a record is another version or goes by another key than before, the changes between scans of the devices that have or had it are worked out anew.
-func storeRecognitions(tx *store.Tx, touch func([]int64) error, changed []store.Recognition, before map[int64]store.Recognition) error {
+func storeRecognitions(tx *store.Tx, touch func(*store.Tx, []int64) error, changed []store.Recognition, before map[int64]store.Recognition) error {
 	b, err := tx.NewRecognitions()
 	if err != nil {
 		return err
@@ -301,7 +301,7 @@ func storeRecognitions(tx *store.Tx, touch func([]int64) error, changed []store.
 		}
 	}
 	if products = slices.DeleteFunc(distinct(products), func(id int64) bool { return id == 0 }); len(products) > 0 {
-		if err := touch(products); err != nil {
+		if err := touch(tx, products); err != nil {
 			return err
 		}
 	}

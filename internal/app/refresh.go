@@ -3,9 +3,7 @@ package app
 import (
 	"context"
 	"errors"
-	"strings"
 
-	"ensomet/internal/core/evidence"
 	"ensomet/internal/store"
 )
 
@@ -153,9 +151,10 @@ func (a *App) derive(ctx context.Context) (*derived, error) {
 			return err
 		}
 		d.members = e.conditions.members(e.devices)
-		if err := d.facts(tx); err != nil {
+		if d.devices, err = sumUpDevices(tx, e); err != nil {
 			return err
 		}
+		d.products = e.sumUpProducts()
 		if d.releaseFacts, err = a.sumUpReleases(tx, e); err != nil {
 			return err
 		}
@@ -164,28 +163,4 @@ func (a *App) derive(ctx context.Context) (*derived, error) {
 		return d.find(tx, uses, open, lines)
 	})
 	return d, err
-}
-
-func (d *derived) facts(tx *store.Tx) error {
-	e := d.estate
-	differ, err := disagreements(tx)
-	if err != nil {
-		return err
-	}
-	named := map[string]int64{}
-	for i := range e.devices {
-		named[strings.ToLower(e.devices[i].Name)]++
-	}
-	for i := range e.devices {
-		dev, c := &e.devices[i], e.facts[i]
-		age := func(k evidence.Kind) string { return string(e.settings.age(dev, k, e.at)) }
-		d.devices = append(d.devices, store.DeviceFact{Device: dev.ID, LastSeen: dev.LastScan, Age: age(evidence.OfSoftware), HardwareSeen: dev.HardwareSeen, HardwareAge: age(evidence.OfHardware), UseSeen: dev.UseSeen, UseAge: age(evidence.OfUse),
-			ListedAt: dev.ListedAt, DirectoryAge: age(evidence.OfDirectory), Installs: c.installs, Unrecognised: c.unrecognised, Counted: c.counted, Namesakes: named[strings.ToLower(dev.Name)] - 1, Disagreements: differ[dev.ID]})
-	}
-	for _, f := range e.ordered() {
-		if f.installs > 0 {
-			d.products = append(d.products, store.ProductFact{Product: f.id, Installs: f.installs, Devices: f.devices, Stale: f.stale, Counted: f.counted, Folded: f.folded, LeftOut: f.leftOut, Versions: f.versionCount()})
-		}
-	}
-	return nil
 }

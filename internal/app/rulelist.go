@@ -131,7 +131,7 @@ func (a *App) ruleView(k *knowledge, r *store.NameRule) RuleView {
 			v.Names[id] = p.Name
 		}
 	}
-	v.Words = r.Records.Words(k.name)
+	v.Words = r.Records.Words(func(product int64) string { return k.name(product) })
 	if empty(r.Records) {
 		v.Words = "every record"
 	}
@@ -147,7 +147,7 @@ func (a *App) ruleWords(k *knowledge, r *store.NameRule) string {
 	case recognise.IsNothing:
 		return "is not software that counts"
 	}
-	on := "on " + r.Devices.Words(k.name)
+	on := "on " + r.Devices.Words(func(product int64) string { return k.name(product) })
 	if empty(r.Devices) {
 		on = "on every device"
 	}

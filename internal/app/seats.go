@@ -230,6 +230,25 @@ func (a *App) HandBack(ctx context.Context, ids []int64, give bool, who string) 
 	return out, err
 }
 
+// freeSeats ends seats of a product, and gives what becomes free to whoever waits first. It returns the names of those who got one.
+func (a *App) freeSeats(tx *store.Tx, product int64, seats []int64, who string) (gotOne []string, err error) {
+	for _, id := range seats {
+		if err := tx.EndSeat(id, a.Today()-1); err != nil {
+			return nil, err
+		}
+	}
+	gifts, err := a.giveWaiting(tx, product, who)
+	for _, g := range gifts {
+		gotOne = append(gotOne, g.Name)
+	}
+	return gotOne, err
+}
+
+// takeBackSeats ends the seats of a product that people hold. It returns how many.
+func (a *App) takeBackSeats(tx *store.Tx, product int64, users []int64) (int, error) {
+	return tx.HandBackSeats(product, users, a.Today()-1)
+}
+
 // giveWaiting gives free seats of a product to those who wait, the first first.
 func (a *App) giveWaiting(tx *store.Tx, product int64, who string) ([]SeatGift, error) {
 	waiting, err := tx.Waiting(product)

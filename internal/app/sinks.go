@@ -51,7 +51,7 @@ func (a *App) evidenceKinds() map[*formats.Kind]sinkMaker {
 }
 
 func deviceSink(in arrival) (*sink, error) {
-	return upsertSink(in.tx, in.tx.Devices, func(row *formats.Row) (string, formats.Device, error) {
+	return upsertSink(in.tx, (*store.Tx).Devices, func(row *formats.Row) (string, formats.Device, error) {
 		d, err := formats.ParseDevice(row, in.settings.Zone)
 		return "device_id " + d.ID, d, err
 	}, func(u *store.Upserter, d formats.Device, _ *formats.Row) (store.Change, error) {
@@ -60,7 +60,7 @@ func deviceSink(in arrival) (*sink, error) {
 }
 
 func userSink(in arrival) (*sink, error) {
-	return upsertSink(in.tx, in.tx.Persons, func(row *formats.Row) (string, formats.User, error) {
+	return upsertSink(in.tx, (*store.Tx).Persons, func(row *formats.Row) (string, formats.User, error) {
 		u, err := formats.ParseUser(row)
 		return "user_id " + u.ID, u, err
 	}, func(u *store.Upserter, p formats.User, _ *formats.Row) (store.Change, error) {
@@ -77,8 +77,8 @@ func refuse(row *formats.Row, format string, args ...any) error {
 }
 
 // upsertSink takes lines that stand for one thing each.
-func upsertSink[T any](tx *store.Tx, prepare func() (*store.Upserter, error), parse func(*formats.Row) (string, T, error), put func(*store.Upserter, T, *formats.Row) (store.Change, error)) (*sink, error) {
-	u, err := prepare()
+func upsertSink[T any](tx *store.Tx, prepare func(*store.Tx) (*store.Upserter, error), parse func(*formats.Row) (string, T, error), put func(*store.Upserter, T, *formats.Row) (store.Change, error)) (*sink, error) {
+	u, err := prepare(tx)
 	return noTwice(parse, func(v T, row *formats.Row) (store.Change, error) { return put(u, v, row) }), err
 }
 

@@ -17,16 +17,16 @@ func TestTouchedPositionsEqualAFullRecomputation(t *testing.T) {
 	ctx := context.Background()
 	a, clock := desk(t)
 	r := rand.New(rand.NewPCG(2026, 5))
-	var titles, devices, users []string
+	var catalogue, devices, users []string
 	products := []string{"Skerrymap", "Suite", "Part", "Gannet", "Oyster", "Kelpline"}
 	for i, p := range products {
 		suite := ""
 		if p == "Part" {
 			suite = "Suite"
 		}
-		titles = append(titles, fmt.Sprintf("Ostwick,%s,6,commercial,%d,%s,%s", p, 100*(i+1), []string{"EUR", "NOK"}[i%2], suite))
+		catalogue = append(catalogue, fmt.Sprintf("Ostwick,%s,6,commercial,%d,%s,%s", p, 100*(i+1), []string{"EUR", "NOK"}[i%2], suite))
 	}
-	take(t, a, formats.Titles, append([]string{"publisher,product,version,licence_model,list_price,currency,suite"}, titles...)...)
+	take(t, a, formats.Titles, append([]string{"publisher,product,version,licence_model,list_price,currency,suite"}, catalogue...)...)
 	take(t, a, formats.Rates, "currency,on,per_eur", "NOK,2026-01-01,11.5")
 	kinds := []string{"client", "client", "server", "virtual_machine", "vm_host"}
 	device := func(i int) string {

@@ -3,11 +3,11 @@ package app
 import (
 	"context"
 	"fmt"
+	"slices"
 	"strings"
 
 	"ensomet/internal/core/casework"
 	"ensomet/internal/core/entitle"
-	"ensomet/internal/store"
 )
 
 // WayOut is one way out of a shortfall, worked out as a measure on its own.
@@ -27,7 +27,8 @@ type WayOut struct {
 
 // WaysOut lists the ways out of a product's shortfall, each by itself, with what it covers, costs, and how long it takes. The one that covers most for least comes first where the reader sorts so; here they stand in the
 // order of what they cost the house in effort: take back, remove, transfer, renew, widen, buy.
-func (a *App) WaysOut(ctx context.Context, product int64) ([]WayOut, error) {
+// removals are what cases of the worklist would remove anyway.
+func (a *App) WaysOut(ctx context.Context, product int64, removals []casework.Removal) ([]WayOut, error) {
 	out := []WayOut{}
 	p, err := a.ProductPosition(ctx, product, 0)
 	if err != nil {
@@ -40,9 +41,7 @@ func (a *App) WaysOut(ctx context.Context, product int64) ([]WayOut, error) {
 	if short == 0 {
 		return out, nil
 	}
-	if out, err = a.waysByCases(ctx, product); err != nil {
-		return out, err
-	}
+	out = waysByCases(product, removals)
 	parts, err := a.Parts(ctx, product, "unit", 0)
 	if err != nil {
 		return out, err
@@ -133,74 +132,23 @@ func linesOf(ms []BasketMeasure) string {
 }
 
 // waysByCases are the ways that cases of the worklist open: idle licences to take back, and what must go anyway.
-func (a *App) waysByCases(ctx context.Context, product int64) ([]WayOut, error) {
+func waysByCases(product int64, removals []casework.Removal) []WayOut {
 	out := []WayOut{}
-	err := a.DB.View(ctx, func(tx *store.Tx) error {
-		page, err := tx.CasePage(store.ListQuery{Filters: map[string]string{"productId": fmt.Sprint(product), "ended": "0"}, Sort: "id"})
-		if err != nil {
-			return err
-		}
-		codes, err := tx.CodesOfDevices()
-		if err != nil {
-			return err
-		}
-		add := func(kinds map[string]bool, what, words, time string) {
-			w := WayOut{What: what, Time: time, Measures: []BasketMeasure{{Kind: "remove", Product: product}}}
-			for _, c := range page.Rows {
-				if kinds[c.Kind] && c.DeviceID != 0 {
-					w.Measures[0].Devices = append(w.Measures[0].Devices, codes[c.DeviceID])
-					w.Cases = append(w.Cases, c.ID)
-				}
-			}
-			if len(w.Cases) > 0 {
-				w.Words = fmt.Sprintf(words, len(w.Cases))
-				out = append(out, w)
+	add := func(kinds []casework.Kind, what, words string) {
+		w := WayOut{What: what, Time: "days: until the next scan shows it"}
+		remove := BasketMeasure{Kind: "remove", Product: product}
+		for _, r := range removals {
+			if slices.Contains(kinds, r.Kind) {
+				remove.Devices = append(remove.Devices, r.Device)
+				w.Cases = append(w.Cases, r.Case)
 			}
 		}
-		add(map[string]bool{string(casework.IdleLicence): true}, "take back", "Take back the %d that nobody uses", "days: until the next scan shows it")
-		add(map[string]bool{string(casework.RestrictedTitle): true, string(casework.EndOfLife): true, string(casework.Planned): true}, "remove", "Remove the %d that are to go anyway", "days: until the next scan shows it")
-		return nil
-	})
-	return out, err
-}
-
-// StanceView says which of the policies that speak of a title on a device holds, and why.
-type StanceView struct {
-	Stance   string       `json:"stance" doc:"what holds for its being there; empty where nothing speaks of it"`
-	Why      string       `json:"why"`
-	Hours    bool         `json:"hours" doc:"its use depends on the hour"`
-	Policies []PolicyView `json:"policies" doc:"all that speak of it, the one that goes first first"`
-}
-
-// Stance explains what policy says of a product on a device.
-func (a *App) Stance(ctx context.Context, product int64, device string) (StanceView, error) {
-	out := StanceView{Policies: []PolicyView{}}
-	err := a.DB.View(ctx, func(tx *store.Tx) error {
-		s, err := loadSettings(tx)
-		if err != nil {
-			return err
+		if len(w.Cases) > 0 {
+			w.Words, w.Measures = fmt.Sprintf(words, len(w.Cases)), []BasketMeasure{remove}
+			out = append(out, w)
 		}
-		id, err := tx.FindDevice(device)
-		if err != nil {
-			return err
-		}
-		if id == 0 {
-			return store.ErrNotFound
-		}
-		dev, err := tx.OneDevice(id, a.Clock.Now().Unix())
-		if err != nil {
-			return err
-		}
-		c, err := a.catalogueOf(tx)
-		if err != nil {
-			return err
-		}
-		p := c.Product(product)
-		if p == nil {
-			return store.ErrNotFound
-		}
-		out, err = a.explainStance(tx, &s, policyTitle(p), dev)
-		return err
-	})
-	return out, err
+	}
+	add([]casework.Kind{casework.IdleLicence}, "take back", "Take back the %d that nobody uses")
+	add([]casework.Kind{casework.RestrictedTitle, casework.EndOfLife, casework.Planned}, "remove", "Remove the %d that are to go anyway")
+	return out
 }

@@ -175,3 +175,10 @@ func See(s State, sentAt int64, e Evidence) State {
 	}
 	return s
 }
+
+// Removal is a case that would take a product off a device.
+type Removal struct {
+	Case   int64
+	Kind   Kind
+	Device string // its device_id
+}
