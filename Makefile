@@ -2,7 +2,7 @@
 
 GO ?= go
 LIMIT ?= timeout 900
-SOURCES := $(shell find cmd internal e2e web/embed.go -name '*.go') $(shell find internal/store/migrations -name '*.sql')
+SOURCES := $(shell find cmd internal e2e web/embed.go -name '*.go') $(shell find internal/sqlite/migrations -name '*.sql')
 PAGES := $(shell find web/src web/public -type f) web/index.html web/vite.config.ts web/package.json
 
 # The browser tests run in two halves side by side: mostly they wait.
@@ -45,7 +45,7 @@ go-test:
 
 nocgo-test:
 	CGO_ENABLED=0 $(GO) build -o /dev/null ./cmd/ensomet
-	CGO_ENABLED=0 $(LIMIT) $(GO) test ./internal/store/... ./internal/app/...
+	CGO_ENABLED=0 $(LIMIT) $(GO) test ./internal/sqlite/... ./internal/program/...
 
 e2e: web/dist/index.html chromium
 	$(GO) build ./e2e/...

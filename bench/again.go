@@ -2,10 +2,10 @@ package main
 
 import (
 	"context"
+	"ensomet/internal/program"
+	"ensomet/internal/titles"
 	"fmt"
 	"os"
-
-	"ensomet/internal/app"
 )
 
 // measureAgain measures what a change of the catalogue costs on an estate whose installs are some 104,000 raw records.
@@ -35,11 +35,11 @@ func measureAgain(devices int) error {
 }
 
 // again are the steps of measureAgain: the file is opened, something of the catalogue changes, and names and figures follow.
-func again(ctx context.Context, a *app.App, step string, timed func(string, func() error) error) error {
+func again(ctx context.Context, a *program.Program, step string, timed func(string, func() error) error) error {
 	products := 0
 	switch step {
 	case "renew":
-		return timed("renew", func() error { return a.Refresh(ctx) })
+		return timed("renew", func() error { return a.Pipeline.Refresh(ctx) })
 	case "one":
 		products = 1
 	case "twenty":
@@ -50,18 +50,18 @@ func again(ctx context.Context, a *app.App, step string, timed func(string, func
 		return fmt.Errorf("there is no step %q", step)
 	}
 	for p := range products {
-		ids, err := a.FindProducts(ctx, fmt.Sprintf("Weft%04d Loom", (p*97)%2000))
+		ids, err := a.Position.FindProducts(ctx, fmt.Sprintf("Weft%04d Loom", (p*97)%2000))
 		if err != nil || len(ids) != 1 {
 			return fmt.Errorf("products %v: %w", ids, err)
 		}
 		// a release of its own for version 3: every record of that version becomes another title
-		edit := app.TitleEdit{Product: ids[0], Version: map[int]string{1: "3", 20: "3.1", 2000: "4"}[products], Says: map[string]string{"list_price": "90 EUR", "category": "utility", "licence_model": "commercial"}}
-		if _, err := a.EditTitle(ctx, edit, "bench"); err != nil {
+		edit := titles.TitleEdit{Product: ids[0], Version: map[int]string{1: "3", 20: "3.1", 2000: "4"}[products], Says: map[string]string{"list_price": "90 EUR", "category": "utility", "licence_model": "commercial"}}
+		if _, err := a.Titles.EditTitle(ctx, edit, "bench"); err != nil {
 			return err
 		}
 	}
-	if err := timed(step+" recognised", func() error { return a.RenewTouched(ctx) }); err != nil {
+	if err := timed(step+" recognised", func() error { return a.Pipeline.RenewTouched(ctx) }); err != nil {
 		return err
 	}
-	return timed(step+" renewed", func() error { return a.Refresh(ctx) })
+	return timed(step+" renewed", func() error { return a.Pipeline.Refresh(ctx) })
 }

@@ -7,6 +7,9 @@ import (
 	"bufio"
 	"context"
 	"encoding/csv"
+	"ensomet/internal/intake"
+	"ensomet/internal/program"
+	"ensomet/internal/sqlite"
 	"flag"
 	"fmt"
 	"log"
@@ -19,10 +22,8 @@ import (
 	"syscall"
 	"time"
 
-	"ensomet/internal/app"
 	"ensomet/internal/core/civil"
 	"ensomet/internal/formats"
-	"ensomet/internal/store"
 )
 
 var perDevice = 100
@@ -163,12 +164,12 @@ func child(step, dir string) error {
 			_ = os.Remove(path + end)
 		}
 	}
-	db, err := store.Open(ctx, path)
+	db, err := sqlite.Open(ctx, path)
 	if err != nil {
 		return err
 	}
 	defer db.Close()
-	a := app.New(db, clock{})
+	a := program.New(db, clock{})
 	timed := func(name string, fn func() error) error {
 		start := time.Now()
 		err := fn()
@@ -181,7 +182,7 @@ func child(step, dir string) error {
 			return err
 		}
 		defer f.Close()
-		res, err := a.Import(ctx, app.ImportRequest{Kind: k, File: k.Name, In: f, Author: "bench"})
+		res, err := a.Evidence.Import(ctx, intake.ImportRequest{Kind: k, File: k.Name, In: f, Author: "bench"})
 		if err == nil && len(res.Aside) > 0 {
 			err = fmt.Errorf("%v", res.Aside[0])
 		}
@@ -200,17 +201,20 @@ func child(step, dir string) error {
 			if err := file(formats.Installs); err != nil {
 				return err
 			}
-			return timed("recognise", func() error { return a.Recognise(ctx) })
+			return timed("recognise", func() error {
+				_, err := a.Titles.Recognise(ctx)
+				return err
+			})
 		})
 	case "position":
-		if err := timed("renewal", func() error { return a.Refresh(ctx) }); err != nil {
+		if err := timed("renewal", func() error { return a.Pipeline.Refresh(ctx) }); err != nil {
 			return err
 		}
 		return timed("position", func() error {
-			return a.Positions(ctx, civil.MustParse("2026-06-29"), func([]string) error { return nil }) // another day than today's is computed from the start
+			return a.Position.Positions(ctx, civil.MustParse("2026-06-29"), func([]string) error { return nil }) // another day than today's is computed from the start
 		})
 	case "read":
-		return db.View(ctx, func(tx *store.Tx) error {
+		return db.View(ctx, func(tx *sqlite.Tx) error {
 			return timed("read", func() error {
 				rows, err := tx.QueryContext(ctx, "SELECT device_id, source_id, record_id, place_id, since, until, install_date FROM install")
 				if err != nil {

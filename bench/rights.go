@@ -2,6 +2,9 @@ package main
 
 import (
 	"context"
+	"ensomet/internal/program"
+	"ensomet/internal/snapshot"
+	"ensomet/internal/sqlite"
 	"fmt"
 	"math/rand/v2"
 	"os"
@@ -11,10 +14,8 @@ import (
 	"strconv"
 	"time"
 
-	"ensomet/internal/app"
 	"ensomet/internal/core/civil"
 	"ensomet/internal/formats"
-	"ensomet/internal/store"
 )
 
 // measureRights measures positions over some 5,000 entitlement lines of several metrics, rights and scopes: from nothing, after one change, and as they are opened; beside the sqlite3 shell's best single query for the same device
@@ -100,10 +101,10 @@ func generateRights(dir string, devices int) (int, error) {
 }
 
 // rightsSteps are the steps of measureRights that need the program.
-func rightsSteps(ctx context.Context, a *app.App, step string, timed func(string, func() error) error) error {
+func rightsSteps(ctx context.Context, a *program.Program, step string, timed func(string, func() error) error) error {
 	if step == "full" {
 		return timed("full", func() error {
-			return a.Positions(ctx, civil.MustParse("2026-06-29"), func([]string) error { return nil }) // another day than today's is computed from the start
+			return a.Position.Positions(ctx, civil.MustParse("2026-06-29"), func([]string) error { return nil }) // another day than today's is computed from the start
 		})
 	}
 	var changes, pages, lists []float64
@@ -116,24 +117,24 @@ func rightsSteps(ctx context.Context, a *app.App, step string, timed func(string
 	for i := range 31 {
 		p := i * 63
 		values := map[string]string{"entitlement_id": fmt.Sprintf("NEW-%d", i), "publisher": fmt.Sprintf("Maker%03d AS", p%150), "product": fmt.Sprintf("Weft%04d Loom", p), "metric": "device", "quantity": "5", "purchased": "2026-01-01"}
-		if _, err := a.Book(ctx, formats.Entitlements.Name, values, "bench"); err != nil {
+		if _, err := a.Evidence.Book(ctx, formats.Entitlements.Name, values, "bench"); err != nil {
 			return err
 		}
-		if err := one(&changes, func() error { return a.RenewTouched(ctx) }); err != nil {
+		if err := one(&changes, func() error { return a.Pipeline.RenewTouched(ctx) }); err != nil {
 			return err
 		}
 	}
 	for i := range 200 {
-		ids, err := a.FindProducts(ctx, fmt.Sprintf("Weft%04d Loom", (i*97)%2000))
+		ids, err := a.Position.FindProducts(ctx, fmt.Sprintf("Weft%04d Loom", (i*97)%2000))
 		if err != nil || len(ids) != 1 {
 			return fmt.Errorf("products %v: %w", ids, err)
 		}
-		if err := one(&pages, func() error { _, err := a.ProductPosition(ctx, ids[0], 0); return err }); err != nil {
+		if err := one(&pages, func() error { _, err := a.Position.ProductPosition(ctx, ids[0], 0); return err }); err != nil {
 			return err
 		}
 		if err := one(&lists, func() error {
-			return a.DB.View(ctx, func(tx *store.Tx) error {
-				_, err := tx.PositionPage(store.ListQuery{Sort: []string{"money", "product", "balance"}[i%3], Limit: 100})
+			return a.DB.View(ctx, func(tx *sqlite.Tx) error {
+				_, err := snapshot.PositionPage(tx, sqlite.ListQuery{Sort: []string{"money", "product", "balance"}[i%3], Limit: 100})
 				return err
 			})
 		}); err != nil {

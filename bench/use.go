@@ -3,6 +3,9 @@ package main
 import (
 	"bytes"
 	"context"
+	"ensomet/internal/intake"
+	"ensomet/internal/program"
+	"ensomet/internal/sqlite"
 	"fmt"
 	"math/rand/v2"
 	"os"
@@ -10,9 +13,7 @@ import (
 	"slices"
 	"time"
 
-	"ensomet/internal/app"
 	"ensomet/internal/formats"
-	"ensomet/internal/store"
 )
 
 // moving is a clock that the benchmark moves.
@@ -29,18 +30,18 @@ func measureUse(machines int) error {
 	}
 	defer os.RemoveAll(dir)
 	path := filepath.Join(dir, "use.db")
-	db, err := store.Open(ctx, path)
+	db, err := sqlite.Open(ctx, path)
 	if err != nil {
 		return err
 	}
 	defer db.Close()
 	clock := &moving{time.Date(2025, 5, 26, 20, 0, 0, 0, time.UTC)}
-	a := app.New(db, clock)
+	a := program.New(db, clock)
 	r := rand.New(rand.NewPCG(400, uint64(machines)))
 	const titles, ownPrograms, days = 300, 40, 400
 	var text bytes.Buffer
 	take := func(kind *formats.Kind) error {
-		res, err := a.Import(ctx, app.ImportRequest{Kind: kind, File: kind.Name + ".csv", In: &text, AsOf: clock.now, Author: "bench"})
+		res, err := a.Evidence.Import(ctx, intake.ImportRequest{Kind: kind, File: kind.Name + ".csv", In: &text, AsOf: clock.now, Author: "bench"})
 		if err == nil && len(res.Aside) > 0 {
 			err = fmt.Errorf("%s: %s", kind.Name, res.Aside[0].Reason)
 		}
@@ -87,14 +88,14 @@ func measureUse(machines int) error {
 		if err := take(formats.ProcessEvents); err != nil {
 			return err
 		}
-		if _, err := a.ForgetUse(ctx); err != nil {
+		if _, err := a.Use.ForgetUse(ctx); err != nil {
 			return err
 		}
 		spent += time.Since(began)
 		clock.now = was
 	}
 	clock.now = clock.now.AddDate(0, 0, days)
-	m, err := a.Metering(ctx)
+	m, err := a.Use.Metering(ctx)
 	if err != nil {
 		return err
 	}
@@ -116,7 +117,7 @@ func measureUse(machines int) error {
 	fmt.Printf("  days of use take %.0f MB, with the runs and events that are kept %.0f MB\n", mb(rolled-none), mb(whole-none))
 	fmt.Printf("  for 1,000 machines: days of use %.0f MB, all %.0f MB\n", mb(rolled-none)*1000/float64(machines), mb(whole-none)*1000/float64(machines))
 	began := time.Now()
-	if _, err := a.UseOver(ctx, 1, 12); err != nil {
+	if _, err := a.Use.UseOver(ctx, 1, 12); err != nil {
 		return err
 	}
 	fmt.Printf("  the page of one title's use over a year: %.0f ms\n", float64(time.Since(began).Milliseconds()))
@@ -126,13 +127,13 @@ func measureUse(machines int) error {
 func mb(n int64) float64 { return float64(n) / (1 << 20) }
 
 // packed is the size of a copy of the file, without what some statements delete.
-func packed(ctx context.Context, db *store.DB, dir, name string, without []string) (int64, error) {
+func packed(ctx context.Context, db *sqlite.DB, dir, name string, without []string) (int64, error) {
 	path := filepath.Join(dir, name+".db")
 	if err := db.Backup(ctx, path); err != nil {
 		return 0, err
 	}
 	defer os.Remove(path)
-	if err := store.Trim(ctx, path, without); err != nil {
+	if err := sqlite.Trim(ctx, path, without); err != nil {
 		return 0, err
 	}
 	s, err := os.Stat(path)
@@ -150,16 +151,16 @@ func measurePool(events int) error {
 		return err
 	}
 	defer os.RemoveAll(dir)
-	db, err := store.Open(ctx, filepath.Join(dir, "pool.db"))
+	db, err := sqlite.Open(ctx, filepath.Join(dir, "pool.db"))
 	if err != nil {
 		return err
 	}
 	defer db.Close()
 	clock := &moving{time.Date(2026, 6, 30, 20, 0, 0, 0, time.UTC)}
-	a := app.New(db, clock)
+	a := program.New(db, clock)
 	var text bytes.Buffer
 	take := func(kind *formats.Kind) error {
-		res, err := a.Import(ctx, app.ImportRequest{Kind: kind, File: kind.Name + ".csv", In: &text, AsOf: clock.now, Author: "bench"})
+		res, err := a.Evidence.Import(ctx, intake.ImportRequest{Kind: kind, File: kind.Name + ".csv", In: &text, AsOf: clock.now, Author: "bench"})
 		if err == nil && len(res.Aside) > 0 {
 			err = fmt.Errorf("%s: %s", kind.Name, res.Aside[0].Reason)
 		}
@@ -206,7 +207,7 @@ func measurePool(events int) error {
 		return err
 	}
 	if err := timed("its daily peaks over the year, to be drawn", func() error {
-		days, err := a.PoolDays(ctx, 1, 365)
+		days, err := a.Use.PoolDays(ctx, 1, 365)
 		if err == nil && len(days) != 365 {
 			err = fmt.Errorf("%d days", len(days))
 		}
@@ -215,13 +216,13 @@ func measurePool(events int) error {
 		return err
 	}
 	if err := timed("its page over 30 days, from the events themselves", func() error {
-		_, err := a.Pool(ctx, 1, 30)
+		_, err := a.Use.Pool(ctx, 1, 30)
 		return err
 	}); err != nil {
 		return err
 	}
 	return timed("its right size, from the requests of 7 days", func() error {
-		_, err := a.PoolSizing(ctx, 1, 7, 0.01, 0)
+		_, err := a.Use.PoolSizing(ctx, 1, 7, 0.01, 0)
 		return err
 	})
 }

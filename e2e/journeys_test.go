@@ -3,6 +3,8 @@ package e2e
 
 import (
 	"context"
+	"ensomet/internal/program"
+	"ensomet/internal/sqlite"
 	"errors"
 	"fmt"
 	"io"
@@ -16,9 +18,7 @@ import (
 
 	"ensomet/e2e/browser"
 	"ensomet/internal/api"
-	"ensomet/internal/app"
 	"ensomet/internal/standin"
-	"ensomet/internal/store"
 
 	"github.com/go-rod/rod"
 	"github.com/go-rod/rod/lib/input"
@@ -48,7 +48,7 @@ func run(m *testing.M) (int, error) {
 	}
 	defer os.RemoveAll(dir)
 	demoFile = filepath.Join(dir, "demo.db")
-	db, err := store.Open(ctx, filepath.Join(dir, "building.db"))
+	db, err := sqlite.Open(ctx, filepath.Join(dir, "building.db"))
 	if err != nil {
 		return 1, err
 	}
@@ -56,7 +56,7 @@ func run(m *testing.M) (int, error) {
 	if err != nil {
 		return 1, err
 	}
-	a := app.New(db, outside)
+	a := program.New(db, outside)
 	_, err = standin.BuildDemo(ctx, a, outside, api.New(a, outside), func(string) {})
 	a.Close()
 	if err != nil {
@@ -82,7 +82,7 @@ func open(t *testing.T, role string, empty bool) (*rod.Page, string) {
 	if !empty {
 		copyFile(t, demoFile, path)
 	}
-	db, err := store.Open(ctx, path)
+	db, err := sqlite.Open(ctx, path)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -90,8 +90,8 @@ func open(t *testing.T, role string, empty bool) (*rod.Page, string) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	a := app.New(db, outside)
-	a.Deploy, a.Mail, a.Demo = outside, outside, true
+	a := program.New(db, outside)
+	a.Worklist.Deploy, a.Outbox.Mail, a.Demo = outside, outside, true
 	handler := api.New(a, outside)
 	outside.Connect(handler)
 	a.Begin()

@@ -8,6 +8,9 @@ import (
 	"compress/gzip"
 	"context"
 	"encoding/json"
+	"ensomet/internal/people"
+	"ensomet/internal/program"
+	"ensomet/internal/sqlite"
 	"errors"
 	"flag"
 	"fmt"
@@ -26,10 +29,8 @@ import (
 	"time"
 
 	"ensomet/internal/api"
-	"ensomet/internal/app"
 	"ensomet/internal/clock"
 	"ensomet/internal/formats"
-	"ensomet/internal/store"
 )
 
 const installs = 80
@@ -124,19 +125,19 @@ func run(devices, seconds, rate int, profile string) error {
 		return err
 	}
 	defer os.RemoveAll(dir)
-	db, err := store.Open(ctx, filepath.Join(dir, "load.db"))
+	db, err := sqlite.Open(ctx, filepath.Join(dir, "load.db"))
 	if err != nil {
 		return err
 	}
 	defer db.Close()
-	a := app.New(db, clock.Wall{})
+	a := program.New(db, clock.Wall{})
 	a.Begin()
 	defer a.Close()
-	token, _, err := a.NewToken(ctx, "load", "id", "bench")
+	token, _, err := a.Evidence.NewToken(ctx, "load", "id", "bench")
 	if err != nil {
 		return err
 	}
-	if err := a.SaveAccount(ctx, "reader", app.Look, "a long enough password"); err != nil {
+	if err := a.People.SaveAccount(ctx, "reader", people.Look, "a long enough password"); err != nil {
 		return err
 	}
 	l, err := net.Listen("tcp", "127.0.0.1:0")

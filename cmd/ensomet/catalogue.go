@@ -2,12 +2,12 @@ package main
 
 import (
 	"context"
+	"ensomet/internal/program"
 	"errors"
 	"io"
 	"os"
 	"path/filepath"
 
-	"ensomet/internal/app"
 	"ensomet/internal/formats"
 	"ensomet/internal/opendata"
 	"ensomet/internal/starter"
@@ -27,7 +27,7 @@ func takeEntries(ctx context.Context, g *globals, name string, entries []formats
 		return err
 	}
 	defer a.DB.Close()
-	res, err := a.TakeEntries(ctx, entries, name, "command line")
+	res, err := a.Titles.TakeEntries(ctx, entries, name, "command line")
 	if err != nil {
 		return err
 	}
@@ -95,10 +95,10 @@ type catalogueWriteCmd struct {
 }
 
 func (c *catalogueWriteCmd) Run(ctx context.Context, g *globals) error {
-	return withApp(ctx, g, func(a *app.App) error { return a.WriteCatalogue(ctx, c.Format, os.Stdout) })
+	return withApp(ctx, g, func(a *program.Program) error { return a.Titles.WriteCatalogue(ctx, c.Format, os.Stdout) })
 }
 
-func withApp(ctx context.Context, g *globals, do func(a *app.App) error) error {
+func withApp(ctx context.Context, g *globals, do func(a *program.Program) error) error {
 	a, err := g.open(ctx)
 	if err != nil {
 		return err

@@ -2,6 +2,12 @@ package main
 
 import (
 	"context"
+	"ensomet/internal/evidence"
+	"ensomet/internal/evidence/evidencedb"
+	"ensomet/internal/intake"
+	"ensomet/internal/position"
+	"ensomet/internal/program"
+	"ensomet/internal/sqlite"
 	"errors"
 	"fmt"
 	"io"
@@ -9,10 +15,8 @@ import (
 	"path/filepath"
 	"time"
 
-	"ensomet/internal/app"
 	"ensomet/internal/core/civil"
 	"ensomet/internal/formats"
-	"ensomet/internal/store"
 )
 
 type importCmd struct {
@@ -29,14 +33,14 @@ func (c *importCmd) Run(ctx context.Context, g *globals) error {
 		return err
 	}
 	defer a.DB.Close()
-	req := app.ImportRequest{DryRun: c.DryRun, Device: c.Device, Author: "command line"}
+	req := intake.ImportRequest{DryRun: c.DryRun, Device: c.Device, Author: "command line"}
 	if c.AsOf != "" {
 		if req.AsOf, err = formats.ParseTime(c.AsOf, time.UTC); err != nil {
 			return err
 		}
 	}
 	aside, refused := 0, []error(nil)
-	note := func(file string, res app.ImportResult, err error) {
+	note := func(file string, res intake.ImportResult, err error) {
 		if err != nil {
 			refused = append(refused, fmt.Errorf("%s: %w", file, err))
 			return
@@ -52,7 +56,7 @@ func (c *importCmd) Run(ctx context.Context, g *globals) error {
 		say("%s %s: %d lines, %d new, %d changed, %d gone, %d put aside%s", file, verb, res.Lines, res.Added, res.Changed, res.Gone, len(res.Aside), kept(res))
 	}
 	if info, err := os.Stat(c.What); err == nil && info.IsDir() && len(c.Files) == 0 {
-		if err := a.ImportDir(ctx, c.What, req, note); err != nil {
+		if err := a.Evidence.ImportDir(ctx, c.What, req, note); err != nil {
 			return err
 		}
 	} else {
@@ -86,7 +90,7 @@ func (c *importCmd) Run(ctx context.Context, g *globals) error {
 	return nil
 }
 
-func kept(res app.ImportResult) string {
+func kept(res intake.ImportResult) string {
 	out := ""
 	if res.Settled > 0 {
 		out += fmt.Sprintf(", %d mended or dropped before", res.Settled)
@@ -97,39 +101,39 @@ func kept(res app.ImportResult) string {
 	return out
 }
 
-func importFile(ctx context.Context, a *app.App, req app.ImportRequest, path string) (app.ImportResult, error) {
+func importFile(ctx context.Context, a *program.Program, req intake.ImportRequest, path string) (intake.ImportResult, error) {
 	var f *os.File
 	if path == "-" { // a form is told by more than a stream can give back
 		spooled, err := os.CreateTemp("", "ensomet-stdin-*")
 		if err != nil {
-			return app.ImportResult{}, err
+			return intake.ImportResult{}, err
 		}
 		defer os.Remove(spooled.Name())
 		if _, err := io.Copy(spooled, os.Stdin); err != nil {
-			return app.ImportResult{}, errors.Join(err, spooled.Close())
+			return intake.ImportResult{}, errors.Join(err, spooled.Close())
 		}
 		f = spooled
 	} else {
 		var err error
 		if f, err = os.Open(path); err != nil {
-			return app.ImportResult{}, err
+			return intake.ImportResult{}, err
 		}
 	}
 	defer f.Close()
 	info, err := f.Stat()
 	if err != nil {
-		return app.ImportResult{}, err
+		return intake.ImportResult{}, err
 	}
-	return a.ImportFile(ctx, f, info.Size(), req)
+	return a.Evidence.ImportFile(ctx, f, info.Size(), req)
 }
 
 // renew computes figures anew where something has changed.
-func renew(ctx context.Context, a *app.App) error {
-	dirty, err := a.Dirty(ctx)
+func renew(ctx context.Context, a *program.Program) error {
+	dirty, err := a.Renewal.Dirty(ctx)
 	if err != nil || !dirty {
 		return err
 	}
-	return a.Refresh(ctx)
+	return a.Pipeline.Refresh(ctx)
 }
 
 type retryCmd struct{}
@@ -140,13 +144,13 @@ func (c *retryCmd) Run(ctx context.Context, g *globals) error {
 		return err
 	}
 	defer a.DB.Close()
-	n, err := a.Retry(ctx, "command line")
+	n, err := a.Evidence.Retry(ctx, "command line")
 	if err != nil {
 		return err
 	}
-	var left []store.Aside
-	if err := a.DB.View(ctx, func(tx *store.Tx) (err error) {
-		left, err = tx.Asides("waiting")
+	var left []evidencedb.Aside
+	if err := a.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
+		left, err = evidencedb.Asides(tx, "waiting")
 		return err
 	}); err != nil {
 		return err
@@ -185,16 +189,16 @@ func (c *exportCmd) Run(ctx context.Context, g *globals) error {
 		if c.Kind != formats.Entitlements.Name {
 			return errors.New("entitlements alone are written as CycloneDX licences; software is by  export cyclonedx")
 		}
-		return a.WriteLicences(ctx, os.Stdout)
+		return a.Reports.WriteLicences(ctx, os.Stdout)
 	}
-	if _, document := app.SoftwareFormats[c.Kind]; document {
+	if _, document := evidence.SoftwareFormats[c.Kind]; document {
 		if c.Device == "" {
-			return a.WriteAllSoftware(ctx, c.Kind, os.Stdout)
+			return a.Evidence.WriteAllSoftware(ctx, c.Kind, os.Stdout)
 		}
-		return a.WriteSoftware(ctx, c.Device, c.Kind, os.Stdout)
+		return a.Evidence.WriteSoftware(ctx, c.Device, c.Kind, os.Stdout)
 	}
 	return table(os.Stdout, c.Format, func(start func([]string) error, write func([]string) error) error {
-		return a.Export(ctx, c.Kind, day, start, write)
+		return a.Reports.Export(ctx, c.Kind, day, start, write)
 	})
 }
 
@@ -244,15 +248,15 @@ func (c *positionCmd) Run(ctx context.Context, g *globals) error {
 			if err := start(formats.Positions.Columns); err != nil {
 				return err
 			}
-			return a.PositionsBy(ctx, day, c.By, write)
+			return a.Position.PositionsBy(ctx, day, c.By, write)
 		})
 	}
 	if c.Explain == "" {
 		return table(os.Stdout, c.Format, func(start func([]string) error, write func([]string) error) error {
-			return a.Export(ctx, formats.Positions.Name, day, start, write)
+			return a.Reports.Export(ctx, formats.Positions.Name, day, start, write)
 		})
 	}
-	products, err := a.FindProducts(ctx, c.Explain)
+	products, err := a.Position.FindProducts(ctx, c.Explain)
 	if err != nil {
 		return err
 	}
@@ -260,11 +264,11 @@ func (c *positionCmd) Run(ctx context.Context, g *globals) error {
 		return fmt.Errorf("the catalogue has no product %q", c.Explain)
 	}
 	return table(os.Stdout, c.Format, func(start func([]string) error, write func([]string) error) error {
-		if err := start(app.ExplainColumns); err != nil {
+		if err := start(position.ExplainColumns); err != nil {
 			return err
 		}
 		for _, p := range products {
-			if err := a.Explain(ctx, p, day, write); err != nil {
+			if err := a.Position.Explain(ctx, p, day, write); err != nil {
 				return err
 			}
 		}

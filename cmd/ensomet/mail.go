@@ -2,12 +2,11 @@ package main
 
 import (
 	"context"
+	"ensomet/internal/outbox"
 	"fmt"
 	"net/url"
 	"strconv"
 	"time"
-
-	"ensomet/internal/app"
 
 	"github.com/wneessen/go-mail"
 )
@@ -27,7 +26,7 @@ type smtpMailer struct {
 const mailTimeout = 20 * time.Second
 
 // mailer makes a mailer, or nil where no server is named.
-func (f mailFlags) mailer() (app.Mailer, error) {
+func (f mailFlags) mailer() (outbox.Mailer, error) {
 	if f.SMTP == "" {
 		return nil, nil
 	}

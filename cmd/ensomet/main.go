@@ -3,6 +3,8 @@ package main
 
 import (
 	"context"
+	"ensomet/internal/program"
+	"ensomet/internal/sqlite"
 	"errors"
 	"fmt"
 	"os"
@@ -10,9 +12,6 @@ import (
 	"syscall"
 
 	_ "time/tzdata" // zones of sites, on machines without them
-
-	"ensomet/internal/app"
-	"ensomet/internal/store"
 
 	"github.com/alecthomas/kong"
 )
@@ -76,8 +75,8 @@ func main() {
 func say(format string, args ...any) { fmt.Fprintf(os.Stderr, format+"\n", args...) }
 
 // open opens the data file for a command that works on real data.
-func (g *globals) open(ctx context.Context) (*app.App, error) {
-	db, err := store.Open(ctx, g.DB)
+func (g *globals) open(ctx context.Context) (*program.Program, error) {
+	db, err := sqlite.Open(ctx, g.DB)
 	if err != nil {
 		return nil, err
 	}
@@ -85,5 +84,5 @@ func (g *globals) open(ctx context.Context) (*app.App, error) {
 	if err != nil {
 		return nil, err
 	}
-	return app.New(db, clock), nil
+	return program.New(db, clock), nil
 }

@@ -3,6 +3,10 @@ package main
 import (
 	"bufio"
 	"context"
+	"ensomet/internal/people"
+	"ensomet/internal/people/peopledb"
+	"ensomet/internal/program"
+	"ensomet/internal/sqlite"
 	"errors"
 	"fmt"
 	"os"
@@ -10,9 +14,7 @@ import (
 	"strings"
 
 	"ensomet/internal/api"
-	"ensomet/internal/app"
 	"ensomet/internal/clock"
-	"ensomet/internal/store"
 )
 
 func defaultDB() string {
@@ -47,7 +49,7 @@ func (c *userAddCmd) Run(ctx context.Context, g *globals) error {
 	if err != nil && password == "" {
 		return errors.New("no password was given on standard input")
 	}
-	if err := a.SaveAccount(ctx, c.Name, app.Role(c.Role), strings.TrimRight(password, "\r\n")); err != nil {
+	if err := a.People.SaveAccount(ctx, c.Name, people.Role(c.Role), strings.TrimRight(password, "\r\n")); err != nil {
 		return err
 	}
 	say("%s may sign in with the role %s", c.Name, c.Role)
@@ -62,8 +64,8 @@ func (c *userListCmd) Run(ctx context.Context, g *globals) error {
 		return err
 	}
 	defer a.DB.Close()
-	return a.DB.View(ctx, func(tx *store.Tx) error {
-		list, err := tx.Accounts()
+	return a.DB.View(ctx, func(tx *sqlite.Tx) error {
+		list, err := peopledb.Accounts(tx)
 		for _, acc := range list {
 			fmt.Printf("%s\t%s\n", acc.Name, acc.Role)
 		}
@@ -81,8 +83,8 @@ func (c *userRemoveCmd) Run(ctx context.Context, g *globals) error {
 		return err
 	}
 	defer a.DB.Close()
-	err = a.DB.Update(ctx, func(tx *store.Tx) error { return tx.DropAccount(c.Name) })
-	if errors.Is(err, store.ErrNotFound) {
+	err = a.DB.Update(ctx, func(tx *sqlite.Tx) error { return peopledb.DropAccount(tx, c.Name) })
+	if errors.Is(err, sqlite.ErrNotFound) {
 		return fmt.Errorf("there is no account %q", c.Name)
 	}
 	if err == nil {
@@ -116,7 +118,7 @@ func (c *restoreCmd) Run(ctx context.Context, g *globals) error {
 	if _, err := os.Stat(g.DB); err == nil {
 		return fmt.Errorf("%s exists: move it away first, so that nothing is lost", g.DB)
 	}
-	from, err := store.Open(ctx, c.File)
+	from, err := sqlite.Open(ctx, c.File)
 	if err != nil {
 		return err
 	}
@@ -142,7 +144,7 @@ func (c *checkCmd) Run(ctx context.Context, g *globals) error {
 		return err
 	}
 	defer a.DB.Close()
-	wrong, err := a.Check(ctx)
+	wrong, err := a.Pipeline.Check(ctx)
 	if err != nil {
 		return err
 	}
@@ -164,12 +166,12 @@ func (c *openapiCmd) Run(_ context.Context, _ *globals) error {
 		return err
 	}
 	defer os.RemoveAll(dir)
-	db, err := store.Open(context.Background(), filepath.Join(dir, "empty.db"))
+	db, err := sqlite.Open(context.Background(), filepath.Join(dir, "empty.db"))
 	if err != nil {
 		return err
 	}
 	defer db.Close()
-	text, err := api.New(app.New(db, clock.Wall{}), nil).Description()
+	text, err := api.New(program.New(db, clock.Wall{}), nil).Description()
 	if err != nil {
 		return err
 	}

@@ -2,6 +2,9 @@ package main
 
 import (
 	"context"
+	"ensomet/internal/people/peopledb"
+	"ensomet/internal/program"
+	"ensomet/internal/sqlite"
 	"errors"
 	"fmt"
 	"net"
@@ -10,11 +13,9 @@ import (
 	"time"
 
 	"ensomet/internal/api"
-	"ensomet/internal/app"
 	"ensomet/internal/clock"
 	"ensomet/internal/collect"
 	"ensomet/internal/standin"
-	"ensomet/internal/store"
 )
 
 type serveCmd struct {
@@ -29,12 +30,12 @@ func (c *serveCmd) Run(ctx context.Context, g *globals) error {
 	}
 	defer a.DB.Close()
 	defer a.Close()
-	if a.Mail, err = c.mailer(); err != nil {
+	if a.Outbox.Mail, err = c.mailer(); err != nil {
 		return err
 	}
-	var accounts []store.Account
-	if err := a.DB.View(ctx, func(tx *store.Tx) (err error) {
-		accounts, err = tx.Accounts()
+	var accounts []peopledb.Account
+	if err := a.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
+		accounts, err = peopledb.Accounts(tx)
 		return err
 	}); err != nil {
 		return err
@@ -46,7 +47,7 @@ func (c *serveCmd) Run(ctx context.Context, g *globals) error {
 }
 
 // serve answers until ctx ends.
-func serve(ctx context.Context, a *app.App, server http.Handler, listen string) error {
+func serve(ctx context.Context, a *program.Program, server http.Handler, listen string) error {
 	l, err := net.Listen("tcp", listen)
 	if err != nil {
 		return fmt.Errorf("%s cannot be listened on: %w; choose another with --listen", listen, err)
@@ -72,7 +73,7 @@ type demoCmd struct {
 }
 
 // addThisMachine lets the collector read this machine and takes its scan in, at the demo's time.
-func addThisMachine(ctx context.Context, a *app.App) error {
+func addThisMachine(ctx context.Context, a *program.Program) error {
 	scan, _, err := read(ctx, &collect.Machine{})
 	if err != nil {
 		return err
@@ -85,12 +86,12 @@ func addThisMachine(ctx context.Context, a *app.App) error {
 	for i := range scan.Logons {
 		scan.Logons[i].At = scan.Logons[i].At.Add(shift)
 	}
-	got, err := a.TakeScan(ctx, "collector on this machine", "id", scan)
+	got, err := a.Evidence.TakeScan(ctx, "collector on this machine", "id", scan)
 	if err != nil {
 		return err
 	}
 	say("This machine is the device %s (%s).", scan.Device.Name, got.Device)
-	return a.Refresh(ctx)
+	return a.Pipeline.Refresh(ctx)
 }
 
 func (c *demoCmd) Run(ctx context.Context, g *globals) error {
@@ -123,7 +124,7 @@ func (c *demoCmd) Run(ctx context.Context, g *globals) error {
 			}
 		}
 	}
-	db, err := store.Open(ctx, g.DB)
+	db, err := sqlite.Open(ctx, g.DB)
 	if err != nil {
 		return err
 	}
@@ -132,9 +133,9 @@ func (c *demoCmd) Run(ctx context.Context, g *globals) error {
 	if err != nil {
 		return err
 	}
-	a := app.New(db, outside)
+	a := program.New(db, outside)
 	defer a.Close()
-	a.Deploy, a.Mail, a.Demo = outside, outside, true
+	a.Worklist.Deploy, a.Outbox.Mail, a.Demo = outside, outside, true
 	server := api.New(a, outside)
 	outside.Connect(server)
 	if c.ThisMachine {
@@ -148,7 +149,7 @@ func (c *demoCmd) Run(ctx context.Context, g *globals) error {
 // buildDemo builds a demo in a file of its own, which takes its place when it is whole.
 func buildDemo(ctx context.Context, path string) error {
 	start := time.Now()
-	db, err := store.Open(ctx, path)
+	db, err := sqlite.Open(ctx, path)
 	if err != nil {
 		return err
 	}
@@ -157,8 +158,8 @@ func buildDemo(ctx context.Context, path string) error {
 		return errors.Join(err, db.Close())
 	}
 	say("Building the demo: invented data, generated and taken in through the real import.")
-	a := app.New(db, outside)
-	a.Mail = outside
+	a := program.New(db, outside)
+	a.Outbox.Mail = outside
 	_, err = standin.BuildDemo(ctx, a, outside, api.New(a, outside), func(s string) { say("  %s", s) })
 	a.Close()
 	if err := errors.Join(err, db.Close()); err != nil {

@@ -1,14 +1,13 @@
 package api
 
 import (
+	"ensomet/internal/worklist"
 	"errors"
 	"html/template"
 	"log"
 	"net/http"
 	"strconv"
 	"time"
-
-	"ensomet/internal/app"
 
 	"github.com/go-chi/chi/v5"
 	"github.com/go-chi/httprate"
@@ -52,11 +51,11 @@ func (s *Server) answers() {
 }
 
 func (s *Server) showAnswer(w http.ResponseWriter, r *http.Request) {
-	page, err := s.app.AnswerPage(r.Context(), chi.URLParam(r, "key"))
+	page, err := s.app.Worklist.AnswerPage(r.Context(), chi.URLParam(r, "key"))
 	s.writeAnswer(w, page, err)
 }
 
-func (s *Server) writeAnswer(w http.ResponseWriter, page app.AnswerPage, err error) {
+func (s *Server) writeAnswer(w http.ResponseWriter, page worklist.AnswerPage, err error) {
 	h := w.Header()
 	h.Set("Content-Security-Policy", answerPolicy)
 	h.Set("Referrer-Policy", "no-referrer")
@@ -65,14 +64,14 @@ func (s *Server) writeAnswer(w http.ResponseWriter, page app.AnswerPage, err err
 	h.Set("Content-Type", "text/html; charset=utf-8")
 	gone := err != nil
 	if gone {
-		if !errors.Is(err, app.ErrNoQuestion) {
+		if !errors.Is(err, worklist.ErrNoQuestion) {
 			log.Printf("a user's page could not be shown: %v", err)
 		}
 		w.WriteHeader(http.StatusNotFound)
 	}
 	if err := answerPage.Execute(w, struct {
 		Gone bool
-		Page app.AnswerPage
+		Page worklist.AnswerPage
 	}{gone, page}); err != nil {
 		log.Printf("a user's page could not be written: %v", err)
 	}
@@ -87,8 +86,8 @@ func (s *Server) takeAnswer(w http.ResponseWriter, r *http.Request) {
 		http.Error(w, "press one of the two buttons", http.StatusBadRequest)
 		return
 	}
-	if err := s.app.Answer(r.Context(), key, id, needed == "yes", r.FormValue("note")); err != nil {
-		s.writeAnswer(w, app.AnswerPage{}, err)
+	if err := s.app.Worklist.Answer(r.Context(), key, id, needed == "yes", r.FormValue("note")); err != nil {
+		s.writeAnswer(w, worklist.AnswerPage{}, err)
 		return
 	}
 	http.Redirect(w, r, "/answer/"+key, http.StatusSeeOther)

@@ -3,10 +3,11 @@ package api
 import (
 	"bytes"
 	"context"
+	"ensomet/internal/people"
+	"ensomet/internal/titles"
 	"fmt"
 	"net/http"
 
-	"ensomet/internal/app"
 	"ensomet/internal/core/civil"
 
 	"github.com/go-chi/chi/v5"
@@ -14,111 +15,111 @@ import (
 
 // catalogue has what people do with titles and publishers: changing them, taking newer ones, tags, remarks, and plans about releases.
 func (s *Server) catalogue() {
-	changed := func(ctx context.Context, dry bool, e app.CatalogueEffect, err error) (*body[app.CatalogueEffect], error) {
-		return &body[app.CatalogueEffect]{e}, err
+	changed := func(ctx context.Context, dry bool, e titles.CatalogueEffect, err error) (*body[titles.CatalogueEffect], error) {
+		return &body[titles.CatalogueEffect]{e}, err
 	}
-	handle(s, app.Work, post("editTitle", "/api/catalogue/titles"), func(ctx context.Context, me who, in *body[app.TitleEdit]) (*body[app.CatalogueEffect], error) {
-		e, err := s.app.EditTitle(ctx, in.Body, me.Name)
+	handle(s, people.Work, post("editTitle", "/api/catalogue/titles"), func(ctx context.Context, me who, in *body[titles.TitleEdit]) (*body[titles.CatalogueEffect], error) {
+		e, err := s.app.Titles.EditTitle(ctx, in.Body, me.Name)
 		return changed(ctx, in.Body.Dry, e, err)
 	})
-	handle(s, app.Work, post("editProduct", "/api/catalogue/products"), func(ctx context.Context, me who, in *body[app.ProductEdit]) (*body[app.CatalogueEffect], error) {
-		e, err := s.app.EditProduct(ctx, in.Body, me.Name)
+	handle(s, people.Work, post("editProduct", "/api/catalogue/products"), func(ctx context.Context, me who, in *body[titles.ProductEdit]) (*body[titles.CatalogueEffect], error) {
+		e, err := s.app.Titles.EditProduct(ctx, in.Body, me.Name)
 		return changed(ctx, in.Body.Dry, e, err)
 	})
-	handle(s, app.Work, post("editPublisher", "/api/catalogue/publishers"), func(ctx context.Context, me who, in *body[app.PublisherEdit]) (*body[app.CatalogueEffect], error) {
-		e, err := s.app.EditPublisher(ctx, in.Body, me.Name)
+	handle(s, people.Work, post("editPublisher", "/api/catalogue/publishers"), func(ctx context.Context, me who, in *body[titles.PublisherEdit]) (*body[titles.CatalogueEffect], error) {
+		e, err := s.app.Titles.EditPublisher(ctx, in.Body, me.Name)
 		return changed(ctx, in.Body.Dry, e, err)
 	})
-	handle(s, app.Work, post("takeOffer", "/api/catalogue/offers/take"), func(ctx context.Context, me who, in *body[app.OfferTaking]) (*body[app.CatalogueEffect], error) {
-		e, err := s.app.TakeOffer(ctx, in.Body, me.Name)
+	handle(s, people.Work, post("takeOffer", "/api/catalogue/offers/take"), func(ctx context.Context, me who, in *body[titles.OfferTaking]) (*body[titles.CatalogueEffect], error) {
+		e, err := s.app.Titles.TakeOffer(ctx, in.Body, me.Name)
 		return changed(ctx, in.Body.Dry, e, err)
 	})
-	handle(s, app.Look, get("updates", "/api/catalogue/updates"), func(ctx context.Context, _ who, _ *struct{}) (*body[app.Updates], error) {
-		u, err := s.app.Updates(ctx)
-		return &body[app.Updates]{u}, err
+	handle(s, people.Look, get("updates", "/api/catalogue/updates"), func(ctx context.Context, _ who, _ *struct{}) (*body[titles.Updates], error) {
+		u, err := s.app.Titles.Updates(ctx)
+		return &body[titles.Updates]{u}, err
 	})
-	handle(s, app.Look, get("offer", "/api/catalogue/offers/{id}"), func(ctx context.Context, _ who, in *struct {
+	handle(s, people.Look, get("offer", "/api/catalogue/offers/{id}"), func(ctx context.Context, _ who, in *struct {
 		ID     int64  `path:"id"`
 		Sort   string `query:"sort" enum:"new,changed,conflict,"`
 		Search string `query:"q"`
 		After  int    `query:"after" minimum:"0"`
 		Limit  int    `query:"limit" default:"200" minimum:"1" maximum:"2000"`
-	}) (*body[app.OfferView], error) {
-		o, err := s.app.Offer(ctx, app.OfferQuery{ID: in.ID, Sort: in.Sort, Search: in.Search, After: in.After, Limit: in.Limit})
-		return &body[app.OfferView]{o}, err
+	}) (*body[titles.OfferView], error) {
+		o, err := s.app.Titles.Offer(ctx, titles.OfferQuery{ID: in.ID, Sort: in.Sort, Search: in.Search, After: in.After, Limit: in.Limit})
+		return &body[titles.OfferView]{o}, err
 	})
-	handle(s, app.Work, post("closeOffer", "/api/catalogue/offers/{id}/close"), func(ctx context.Context, me who, in *struct {
+	handle(s, people.Work, post("closeOffer", "/api/catalogue/offers/{id}/close"), func(ctx context.Context, me who, in *struct {
 		ID int64 `path:"id"`
 	}) (*body[Done], error) {
-		return &body[Done]{Done{1}}, s.app.CloseOffer(ctx, in.ID, me.Name)
+		return &body[Done]{Done{1}}, s.app.Titles.CloseOffer(ctx, in.ID, me.Name)
 	})
-	handle(s, app.Work, post("offerStarter", "/api/catalogue/starter"), func(ctx context.Context, me who, _ *struct{}) (*body[Made], error) {
-		id, err := s.app.OfferStarter(ctx, me.Name)
+	handle(s, people.Work, post("offerStarter", "/api/catalogue/starter"), func(ctx context.Context, me who, _ *struct{}) (*body[Made], error) {
+		id, err := s.app.Titles.OfferStarter(ctx, me.Name)
 		return &body[Made]{Made{id}}, err
 	})
-	handle(s, app.Work, post("setTags", "/api/products/{id}/tags"), func(ctx context.Context, me who, in *struct {
+	handle(s, people.Work, post("setTags", "/api/products/{id}/tags"), func(ctx context.Context, me who, in *struct {
 		ID   int64 `path:"id"`
 		Body struct {
 			Tags []string `json:"tags" maxItems:"50"`
 		}
 	}) (*body[Done], error) {
-		return &body[Done]{Done{1}}, s.app.SetTags(ctx, in.ID, in.Body.Tags, me.Name)
+		return &body[Done]{Done{1}}, s.app.Titles.SetTags(ctx, in.ID, in.Body.Tags, me.Name)
 	})
-	handle(s, app.Look, get("tags", "/api/tags"), func(ctx context.Context, _ who, _ *struct{}) (*body[[]app.TagCount], error) {
-		list, err := s.app.Tags(ctx)
-		return &body[[]app.TagCount]{list}, err
+	handle(s, people.Look, get("tags", "/api/tags"), func(ctx context.Context, _ who, _ *struct{}) (*body[[]titles.TagCount], error) {
+		list, err := s.app.Titles.Tags(ctx)
+		return &body[[]titles.TagCount]{list}, err
 	})
-	handle(s, app.Work, post("watch", "/api/products/{id}/watch"), func(ctx context.Context, me who, in *struct {
+	handle(s, people.Work, post("watch", "/api/products/{id}/watch"), func(ctx context.Context, me who, in *struct {
 		ID   int64 `path:"id"`
 		Body struct {
 			On bool `json:"on"`
 		}
 	}) (*body[Done], error) {
-		return &body[Done]{Done{1}}, s.app.Watch(ctx, in.ID, in.Body.On, me.Name)
+		return &body[Done]{Done{1}}, s.app.Titles.Watch(ctx, in.ID, in.Body.On, me.Name)
 	})
-	handle(s, app.Work, post("addRemark", "/api/products/{id}/remarks"), func(ctx context.Context, me who, in *struct {
+	handle(s, people.Work, post("addRemark", "/api/products/{id}/remarks"), func(ctx context.Context, me who, in *struct {
 		ID   int64 `path:"id"`
 		Body struct {
 			Device string `json:"device" doc:"device_id, for a remark about one install"`
 			Text   string `json:"text" maxLength:"4000"`
 		}
 	}) (*body[Made], error) {
-		id, err := s.app.AddRemark(ctx, in.ID, in.Body.Device, in.Body.Text, me.Name)
+		id, err := s.app.Titles.AddRemark(ctx, in.ID, in.Body.Device, in.Body.Text, me.Name)
 		return &body[Made]{Made{id}}, err
 	})
-	handle(s, app.Work, post("dropRemark", "/api/remarks/{id}/drop"), func(ctx context.Context, me who, in *struct {
+	handle(s, people.Work, post("dropRemark", "/api/remarks/{id}/drop"), func(ctx context.Context, me who, in *struct {
 		ID int64 `path:"id"`
 	}) (*body[Done], error) {
-		return &body[Done]{Done{1}}, s.app.DropRemark(ctx, in.ID, me.Name)
+		return &body[Done]{Done{1}}, s.app.Titles.DropRemark(ctx, in.ID, me.Name)
 	})
-	handle(s, app.Look, get("versions", "/api/products/{id}/versions"), func(ctx context.Context, _ who, in *struct {
+	handle(s, people.Look, get("versions", "/api/products/{id}/versions"), func(ctx context.Context, _ who, in *struct {
 		ID int64 `path:"id"`
-	}) (*body[[]app.VersionView], error) {
-		list, err := s.app.Versions(ctx, in.ID)
-		return &body[[]app.VersionView]{list}, err
+	}) (*body[[]titles.VersionView], error) {
+		list, err := s.app.Titles.Versions(ctx, in.ID)
+		return &body[[]titles.VersionView]{list}, err
 	})
-	handle(s, app.Look, get("lifeCycle", "/api/life-cycle"), func(ctx context.Context, _ who, in *struct {
+	handle(s, people.Look, get("lifeCycle", "/api/life-cycle"), func(ctx context.Context, _ who, in *struct {
 		On     string `query:"on" doc:"YYYY-MM-DD; empty is today"`
 		Months int    `query:"months" default:"18" minimum:"1" maximum:"120"`
-	}) (*body[app.LifeCycle], error) {
+	}) (*body[titles.LifeCycle], error) {
 		day, err := civil.Parse(in.On)
 		if err != nil {
 			return nil, err
 		}
-		l, err := s.app.LifeCycle(ctx, day, in.Months)
-		return &body[app.LifeCycle]{l}, err
+		l, err := s.app.Titles.LifeCycle(ctx, day, in.Months)
+		return &body[titles.LifeCycle]{l}, err
 	})
-	handle(s, app.Work, post("putPlan", "/api/plans"), func(ctx context.Context, me who, in *body[app.PlanDraft]) (*body[Made], error) {
-		id, err := s.app.PutPlan(ctx, in.Body, me.Name)
+	handle(s, people.Work, post("putPlan", "/api/plans"), func(ctx context.Context, me who, in *body[titles.PlanDraft]) (*body[Made], error) {
+		id, err := s.app.Titles.PutPlan(ctx, in.Body, me.Name)
 		return &body[Made]{Made{id}}, err
 	})
-	handle(s, app.Work, post("endPlan", "/api/plans/{id}/end"), func(ctx context.Context, me who, in *struct {
+	handle(s, people.Work, post("endPlan", "/api/plans/{id}/end"), func(ctx context.Context, me who, in *struct {
 		ID   int64 `path:"id"`
 		Body struct {
 			Why string `json:"why" minLength:"1"`
 		}
 	}) (*body[Done], error) {
-		return &body[Done]{Done{1}}, s.app.EndPlan(ctx, in.ID, in.Body.Why, me.Name)
+		return &body[Done]{Done{1}}, s.app.Titles.EndPlan(ctx, in.ID, in.Body.Why, me.Name)
 	})
 	s.router.Post("/api/catalogue/offers", s.offerFile)
 	s.router.Get("/api/catalogue.{format}", s.catalogueFile)
@@ -126,7 +127,7 @@ func (s *Server) catalogue() {
 
 // offerFile takes a newer catalogue to look its differences through.
 func (s *Server) offerFile(w http.ResponseWriter, r *http.Request) {
-	me, err := s.need(r.Context(), app.Work)
+	me, err := s.need(r.Context(), people.Work)
 	if err != nil {
 		problem(w, err)
 		return
@@ -137,7 +138,7 @@ func (s *Server) offerFile(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	defer f.Close()
-	id, err := s.app.OfferCatalogue(r.Context(), f, size, r.URL.Query().Get("file"), me.Name)
+	id, err := s.app.Titles.OfferCatalogue(r.Context(), f, size, r.URL.Query().Get("file"), me.Name)
 	if err != nil {
 		problem(w, fail(err))
 		return
@@ -147,7 +148,7 @@ func (s *Server) offerFile(w http.ResponseWriter, r *http.Request) {
 
 // catalogueFile gives the whole catalogue: csv and xlsx the titles, json and cyclonedx besides.
 func (s *Server) catalogueFile(w http.ResponseWriter, r *http.Request) {
-	if _, err := s.need(r.Context(), app.Look); err != nil {
+	if _, err := s.need(r.Context(), people.Look); err != nil {
 		problem(w, err)
 		return
 	}
@@ -159,7 +160,7 @@ func (s *Server) catalogueFile(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	var b bytes.Buffer
-	if err := s.app.WriteCatalogue(r.Context(), format, &b); err != nil {
+	if err := s.app.Titles.WriteCatalogue(r.Context(), format, &b); err != nil {
 		problem(w, fail(err))
 		return
 	}

@@ -124,7 +124,7 @@ func TestTheCatalogueOverHTTP(t *testing.T) {
 	if len(d.Remarks) != 1 || d.Remarks[0].Text != "kept" {
 		t.Errorf("%+v", d)
 	}
-	for wait := time.Now(); a.Status().Running && time.Since(wait) < time.Minute; { // figures follow a moment later
+	for wait := time.Now(); a.Renewal.Status().Running && time.Since(wait) < time.Minute; { // figures follow a moment later
 		time.Sleep(10 * time.Millisecond)
 	}
 	var list bytes.Buffer

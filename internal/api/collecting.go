@@ -4,6 +4,9 @@ import (
 	"compress/gzip"
 	"context"
 	"encoding/json"
+	"ensomet/internal/evidence"
+	"ensomet/internal/evidence/evidencedb"
+	"ensomet/internal/people"
 	"errors"
 	"fmt"
 	"io"
@@ -13,9 +16,7 @@ import (
 	"sync"
 	"time"
 
-	"ensomet/internal/app"
 	"ensomet/internal/formats"
-	"ensomet/internal/store"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/go-chi/chi/v5"
@@ -44,7 +45,7 @@ func (s *Server) collecting() {
 }
 
 // withToken lets a request through that shows a token in use.
-func (s *Server) withToken(next func(w http.ResponseWriter, r *http.Request, from app.Sender)) http.HandlerFunc {
+func (s *Server) withToken(next func(w http.ResponseWriter, r *http.Request, from evidence.Sender)) http.HandlerFunc {
 	return func(w http.ResponseWriter, r *http.Request) {
 		secret, ok := strings.CutPrefix(r.Header.Get("Authorization"), "Bearer ")
 		if !ok {
@@ -61,8 +62,8 @@ func (s *Server) withToken(next func(w http.ResponseWriter, r *http.Request, fro
 			problem(w, huma.NewError(http.StatusTooManyRequests, "Too many wrong tokens came from this address: wait a minute."))
 			return
 		}
-		from, err := s.app.Sender(r.Context(), strings.TrimSpace(secret), address)
-		if errors.Is(err, app.ErrToken) {
+		from, err := s.app.Evidence.Sender(r.Context(), strings.TrimSpace(secret), address)
+		if errors.Is(err, evidence.ErrToken) {
 			s.wrong.note(address, s.app.Clock.Now())
 			w.Header().Set("WWW-Authenticate", "Bearer")
 			problem(w, huma.Error401Unauthorized("This token is not known here, or was revoked. Ask for a new one and give it to the collector; what it holds is kept until then."))
@@ -126,15 +127,15 @@ func (s *Server) body(w http.ResponseWriter, r *http.Request) (io.Reader, *count
 	return nil, raw, huma.NewError(http.StatusUnsupportedMediaType, "Send the body as it is, or packed with gzip.")
 }
 
-func (s *Server) takeScan(w http.ResponseWriter, r *http.Request, from app.Sender) {
+func (s *Server) takeScan(w http.ResponseWriter, r *http.Request, from evidence.Sender) {
 	in, raw, err := s.body(w, r)
 	var scan *formats.Scan
 	if err == nil {
 		scan, err = formats.ReadScan(in)
 	}
-	var taken app.Taken
+	var taken evidence.Taken
 	if err == nil {
-		taken, err = s.app.Deliver(r.Context(), from, scan, raw.n)
+		taken, err = s.app.Evidence.Deliver(r.Context(), from, scan, raw.n)
 	}
 	if err != nil {
 		s.refuse(w, r, from, scan, raw.n, err)
@@ -144,14 +145,14 @@ func (s *Server) takeScan(w http.ResponseWriter, r *http.Request, from app.Sende
 }
 
 // refuse answers for a scan that is not taken, and keeps on record why.
-func (s *Server) refuse(w http.ResponseWriter, r *http.Request, from app.Sender, scan *formats.Scan, bytes int64, err error) {
+func (s *Server) refuse(w http.ResponseWriter, r *http.Request, from evidence.Sender, scan *formats.Scan, bytes int64, err error) {
 	var large *http.MaxBytesError
 	switch {
 	case errors.As(err, &large):
 		err = huma.NewError(http.StatusRequestEntityTooLarge, fmt.Sprintf("The scan is larger than %d MB as it comes.", maxScanBody>>20))
 	case errors.Is(err, gzip.ErrChecksum), errors.Is(err, gzip.ErrHeader), errors.Is(err, io.ErrUnexpectedEOF):
 		err = huma.Error422UnprocessableEntity("The scan is cut off: send it again whole.")
-	case errors.Is(err, app.ErrAmbiguous):
+	case errors.Is(err, evidence.ErrAmbiguous):
 		err = huma.Error409Conflict(err.Error())
 	}
 	device := ""
@@ -160,7 +161,7 @@ func (s *Server) refuse(w http.ResponseWriter, r *http.Request, from app.Sender,
 	}
 	err = fail(err)
 	if status, ok := err.(huma.StatusError); ok && status.GetStatus() < 500 && r.Context().Err() == nil {
-		if err := s.app.Refuse(r.Context(), from, device, bytes, status.Error()); err != nil {
+		if err := s.app.Evidence.Refuse(r.Context(), from, device, bytes, status.Error()); err != nil {
 			log.Printf("a refused scan could not be noted: %v", err)
 		}
 	}
@@ -192,20 +193,20 @@ const maxAsked = 5_000
 
 // Tasks answers a collector that asks what to do.
 type Tasks struct {
-	Orders []app.ScanTask `json:"orders"`
-	Again  int            `json:"again"` // seconds until it should ask again
+	Orders []evidence.ScanTask `json:"orders"`
+	Again  int                 `json:"again"` // seconds until it should ask again
 }
 
-func (s *Server) giveTasks(w http.ResponseWriter, r *http.Request, from app.Sender) {
+func (s *Server) giveTasks(w http.ResponseWriter, r *http.Request, from evidence.Sender) {
 	in, err := request[struct {
 		Devices []string `json:"devices"`
 	}](s, w, r)
 	if err == nil && len(in.Devices) > maxAsked {
 		err = huma.Error422UnprocessableEntity(fmt.Sprintf("Ask for at most %d devices at once.", maxAsked))
 	}
-	var tasks []app.ScanTask
+	var tasks []evidence.ScanTask
 	if err == nil {
-		tasks, err = s.app.Tasks(r.Context(), from, in.Devices)
+		tasks, err = s.app.Evidence.Tasks(r.Context(), from, in.Devices)
 	}
 	if err != nil {
 		problem(w, fail(err))
@@ -214,16 +215,16 @@ func (s *Server) giveTasks(w http.ResponseWriter, r *http.Request, from app.Send
 	answer(w, Tasks{tasks, 900})
 }
 
-func (s *Server) taskFailed(w http.ResponseWriter, r *http.Request, from app.Sender) {
+func (s *Server) taskFailed(w http.ResponseWriter, r *http.Request, from evidence.Sender) {
 	in, err := request[struct {
 		Order  int64  `json:"order"`
 		Reason string `json:"reason"`
 		Detail string `json:"detail"`
 	}](s, w, r)
 	if err == nil {
-		err = s.app.TaskFailed(r.Context(), from, in.Order, in.Reason, in.Detail)
+		err = s.app.Evidence.TaskFailed(r.Context(), from, in.Order, in.Reason, in.Detail)
 	}
-	if errors.Is(err, app.ErrNoOrder) {
+	if errors.Is(err, evidence.ErrNoOrder) {
 		err = huma.Error404NotFound("There is no such order for a scan.")
 	}
 	if err != nil {
@@ -235,135 +236,135 @@ func (s *Server) taskFailed(w http.ResponseWriter, r *http.Request, from app.Sen
 
 // sourcesAndSchedules registers what people see and set of tokens, schedules, groups and changes.
 func (s *Server) sourcesAndSchedules() {
-	handle(s, app.Run, get("tokens", "/api/tokens"), func(ctx context.Context, _ who, _ *struct{}) (*body[[]app.TokenView], error) {
-		t, err := s.app.Tokens(ctx)
-		return &body[[]app.TokenView]{t}, err
+	handle(s, people.Run, get("tokens", "/api/tokens"), func(ctx context.Context, _ who, _ *struct{}) (*body[[]evidence.TokenView], error) {
+		t, err := s.app.Evidence.Tokens(ctx)
+		return &body[[]evidence.TokenView]{t}, err
 	})
-	handle(s, app.Run, post("addToken", "/api/tokens"), func(ctx context.Context, me who, in *body[struct {
+	handle(s, people.Run, post("addToken", "/api/tokens"), func(ctx context.Context, me who, in *body[struct {
 		Source  string `json:"source"`
 		FindsBy string `json:"findsBy" enum:"id,name"`
 	}]) (*body[NewToken], error) {
-		secret, id, err := s.app.NewToken(ctx, in.Body.Source, in.Body.FindsBy, me.Name)
+		secret, id, err := s.app.Evidence.NewToken(ctx, in.Body.Source, in.Body.FindsBy, me.Name)
 		return &body[NewToken]{NewToken{id, secret}}, err
 	})
-	handle(s, app.Run, post("revokeToken", "/api/tokens/{id}/revoke"), func(ctx context.Context, me who, in *struct {
+	handle(s, people.Run, post("revokeToken", "/api/tokens/{id}/revoke"), func(ctx context.Context, me who, in *struct {
 		ID int64 `path:"id"`
 	}) (*body[Done], error) {
-		return &body[Done]{Done{1}}, s.app.RevokeToken(ctx, in.ID, me.Name)
+		return &body[Done]{Done{1}}, s.app.Evidence.RevokeToken(ctx, in.ID, me.Name)
 	})
-	handle(s, app.Look, get("schedules", "/api/schedules"), func(ctx context.Context, _ who, _ *struct{}) (*body[[]app.ScheduleView], error) {
-		l, err := s.app.Schedules(ctx)
-		return &body[[]app.ScheduleView]{l}, err
+	handle(s, people.Look, get("schedules", "/api/schedules"), func(ctx context.Context, _ who, _ *struct{}) (*body[[]evidence.ScheduleView], error) {
+		l, err := s.app.Evidence.Schedules(ctx)
+		return &body[[]evidence.ScheduleView]{l}, err
 	})
-	handle(s, app.Work, post("saveSchedule", "/api/schedules"), func(ctx context.Context, me who, in *body[app.ScheduleDraft]) (*body[Made], error) {
-		id, err := s.app.SaveSchedule(ctx, in.Body, me.Name)
+	handle(s, people.Work, post("saveSchedule", "/api/schedules"), func(ctx context.Context, me who, in *body[evidence.ScheduleDraft]) (*body[Made], error) {
+		id, err := s.app.Evidence.SaveSchedule(ctx, in.Body, me.Name)
 		if err == nil {
-			_, err = s.app.Plan(ctx)
+			_, err = s.app.Evidence.Plan(ctx)
 		}
 		return &body[Made]{Made{id}}, err
 	})
-	handle(s, app.Work, post("dropSchedule", "/api/schedules/{id}/drop"), func(ctx context.Context, me who, in *struct {
+	handle(s, people.Work, post("dropSchedule", "/api/schedules/{id}/drop"), func(ctx context.Context, me who, in *struct {
 		ID int64 `path:"id"`
 	}) (*body[Done], error) {
-		return &body[Done]{Done{1}}, s.app.DropSchedule(ctx, in.ID, me.Name)
+		return &body[Done]{Done{1}}, s.app.Evidence.DropSchedule(ctx, in.ID, me.Name)
 	})
-	handle(s, app.Work, post("askScans", "/api/scan-orders"), func(ctx context.Context, me who, in *body[struct {
+	handle(s, people.Work, post("askScans", "/api/scan-orders"), func(ctx context.Context, me who, in *body[struct {
 		Devices []string `json:"devices" minItems:"1" maxItems:"5000"`
 	}]) (*body[Done], error) {
-		n, err := s.app.AskScans(ctx, in.Body.Devices, me.Name)
+		n, err := s.app.Evidence.AskScans(ctx, in.Body.Devices, me.Name)
 		return &body[Done]{Done{n}}, err
 	})
-	handle(s, app.Work, post("orderAct", "/api/scan-orders/act"), func(ctx context.Context, _ who, in *body[struct {
+	handle(s, people.Work, post("orderAct", "/api/scan-orders/act"), func(ctx context.Context, _ who, in *body[struct {
 		IDs []int64 `json:"ids" minItems:"1"`
 		Act string  `json:"act" enum:"again,call off"`
 	}]) (*body[Done], error) {
-		n, err := s.app.OrderAct(ctx, in.Body.IDs, in.Body.Act)
+		n, err := s.app.Evidence.OrderAct(ctx, in.Body.IDs, in.Body.Act)
 		return &body[Done]{Done{n}}, err
 	})
-	handle(s, app.Look, get("orderCounts", "/api/scan-orders/counts"), func(ctx context.Context, _ who, _ *struct{}) (*body[[]store.OrderCount], error) {
-		c, err := s.app.OrderCounts(ctx)
-		return &body[[]store.OrderCount]{c}, err
+	handle(s, people.Look, get("orderCounts", "/api/scan-orders/counts"), func(ctx context.Context, _ who, _ *struct{}) (*body[[]evidencedb.OrderCount], error) {
+		c, err := s.app.Evidence.OrderCounts(ctx)
+		return &body[[]evidencedb.OrderCount]{c}, err
 	})
-	handle(s, app.Look, get("groups", "/api/groups"), func(ctx context.Context, _ who, _ *struct{}) (*body[[]app.DeviceGroupView], error) {
-		g, err := s.app.DeviceGroups(ctx)
-		return &body[[]app.DeviceGroupView]{g}, err
+	handle(s, people.Look, get("groups", "/api/groups"), func(ctx context.Context, _ who, _ *struct{}) (*body[[]evidence.DeviceGroupView], error) {
+		g, err := s.app.Evidence.DeviceGroups(ctx)
+		return &body[[]evidence.DeviceGroupView]{g}, err
 	})
-	handle(s, app.Look, get("conditionFields", "/api/groups/fields"), func(ctx context.Context, _ who, _ *struct{}) (*body[app.ConditionFields], error) {
-		f, err := s.app.ConditionFields(ctx)
-		return &body[app.ConditionFields]{f}, err
+	handle(s, people.Look, get("conditionFields", "/api/groups/fields"), func(ctx context.Context, _ who, _ *struct{}) (*body[evidence.ConditionFields], error) {
+		f, err := s.app.Evidence.ConditionFields(ctx)
+		return &body[evidence.ConditionFields]{f}, err
 	})
-	handle(s, app.Look, post("previewGroup", "/api/groups/preview"), func(ctx context.Context, _ who, in *body[app.GroupDraft]) (*body[app.GroupPreview], error) {
-		p, err := s.app.PreviewGroup(ctx, in.Body)
-		return &body[app.GroupPreview]{p}, err
+	handle(s, people.Look, post("previewGroup", "/api/groups/preview"), func(ctx context.Context, _ who, in *body[evidence.GroupDraft]) (*body[evidence.GroupPreview], error) {
+		p, err := s.app.Evidence.PreviewGroup(ctx, in.Body)
+		return &body[evidence.GroupPreview]{p}, err
 	})
-	handle(s, app.Work, post("saveGroup", "/api/groups"), func(ctx context.Context, me who, in *body[app.GroupDraft]) (*body[Made], error) {
-		id, err := s.app.SaveGroup(ctx, in.Body, me.Name)
+	handle(s, people.Work, post("saveGroup", "/api/groups"), func(ctx context.Context, me who, in *body[evidence.GroupDraft]) (*body[Made], error) {
+		id, err := s.app.Evidence.SaveGroup(ctx, in.Body, me.Name)
 		return &body[Made]{Made{id}}, err
 	})
-	handle(s, app.Work, post("dropGroup", "/api/groups/{id}/drop"), func(ctx context.Context, me who, in *struct {
+	handle(s, people.Work, post("dropGroup", "/api/groups/{id}/drop"), func(ctx context.Context, me who, in *struct {
 		ID int64 `path:"id"`
 	}) (*body[Done], error) {
-		return &body[Done]{Done{1}}, s.app.DropGroup(ctx, in.ID, me.Name)
+		return &body[Done]{Done{1}}, s.app.Evidence.DropGroup(ctx, in.ID, me.Name)
 	})
-	handle(s, app.Look, get("changeRules", "/api/change-rules"), func(ctx context.Context, _ who, _ *struct{}) (*body[[]app.ChangeRuleView], error) {
-		l, err := s.app.ChangeRules(ctx)
-		return &body[[]app.ChangeRuleView]{l}, err
+	handle(s, people.Look, get("changeRules", "/api/change-rules"), func(ctx context.Context, _ who, _ *struct{}) (*body[[]evidence.ChangeRuleView], error) {
+		l, err := s.app.Evidence.ChangeRules(ctx)
+		return &body[[]evidence.ChangeRuleView]{l}, err
 	})
-	handle(s, app.Look, post("previewChangeRule", "/api/change-rules/preview"), func(ctx context.Context, _ who, in *body[app.ChangeRuleDraft]) (*body[Done], error) {
-		n, err := s.app.PreviewChangeRule(ctx, in.Body)
+	handle(s, people.Look, post("previewChangeRule", "/api/change-rules/preview"), func(ctx context.Context, _ who, in *body[evidence.ChangeRuleDraft]) (*body[Done], error) {
+		n, err := s.app.Evidence.PreviewChangeRule(ctx, in.Body)
 		return &body[Done]{Done{n}}, err
 	})
-	handle(s, app.Work, post("addChangeRule", "/api/change-rules"), func(ctx context.Context, me who, in *body[app.ChangeRuleDraft]) (*body[Done], error) {
-		n, err := s.app.AddChangeRule(ctx, in.Body, me.Name)
+	handle(s, people.Work, post("addChangeRule", "/api/change-rules"), func(ctx context.Context, me who, in *body[evidence.ChangeRuleDraft]) (*body[Done], error) {
+		n, err := s.app.Evidence.AddChangeRule(ctx, in.Body, me.Name)
 		return &body[Done]{Done{n}}, err
 	})
-	handle(s, app.Work, post("endChangeRule", "/api/change-rules/{id}/end"), func(ctx context.Context, me who, in *struct {
+	handle(s, people.Work, post("endChangeRule", "/api/change-rules/{id}/end"), func(ctx context.Context, me who, in *struct {
 		ID int64 `path:"id"`
 	}) (*body[Done], error) {
-		return &body[Done]{Done{1}}, s.app.EndChangeRule(ctx, in.ID, me.Name)
+		return &body[Done]{Done{1}}, s.app.Evidence.EndChangeRule(ctx, in.ID, me.Name)
 	})
-	handle(s, app.Look, get("changesByDay", "/api/changes/by-day"), func(ctx context.Context, _ who, in *listInput) (*body[[]store.ChangeTally], error) {
+	handle(s, people.Look, get("changesByDay", "/api/changes/by-day"), func(ctx context.Context, _ who, in *listInput) (*body[[]evidencedb.ChangeTally], error) {
 		q, err := in.query()
 		if err != nil {
 			return nil, err
 		}
-		t, err := s.app.ChangesByDay(ctx, q)
-		return &body[[]store.ChangeTally]{t}, err
+		t, err := s.app.Evidence.ChangesByDay(ctx, q)
+		return &body[[]evidencedb.ChangeTally]{t}, err
 	})
-	handle(s, app.Look, get("deviceEvidence", "/api/devices/{code}/evidence"), func(ctx context.Context, _ who, in *struct {
+	handle(s, people.Look, get("deviceEvidence", "/api/devices/{code}/evidence"), func(ctx context.Context, _ who, in *struct {
 		Code string `path:"code"`
-	}) (*body[app.DeviceEvidence], error) {
-		e, err := s.app.DeviceEvidence(ctx, in.Code)
-		return &body[app.DeviceEvidence]{e}, err
+	}) (*body[evidence.DeviceEvidence], error) {
+		e, err := s.app.Evidence.DeviceEvidence(ctx, in.Code)
+		return &body[evidence.DeviceEvidence]{e}, err
 	})
-	handle(s, app.Look, get("deviceFiles", "/api/devices/{code}/files"), func(ctx context.Context, _ who, in *struct {
+	handle(s, people.Look, get("deviceFiles", "/api/devices/{code}/files"), func(ctx context.Context, _ who, in *struct {
 		Code   string `path:"code"`
 		Record int64  `query:"record"`
-	}) (*body[[]store.DeviceFileRow], error) {
-		f, err := s.app.DeviceFiles(ctx, in.Code, in.Record)
-		return &body[[]store.DeviceFileRow]{f}, err
+	}) (*body[[]evidencedb.DeviceFileRow], error) {
+		f, err := s.app.Evidence.DeviceFiles(ctx, in.Code, in.Record)
+		return &body[[]evidencedb.DeviceFileRow]{f}, err
 	})
-	handle(s, app.Look, get("compare", "/api/compare"), func(ctx context.Context, _ who, in *struct {
+	handle(s, people.Look, get("compare", "/api/compare"), func(ctx context.Context, _ who, in *struct {
 		Left  string `query:"left" required:"true"`
 		Right string `query:"right" required:"true"`
-	}) (*body[app.Comparison], error) {
-		c, err := s.app.Compare(ctx, in.Left, in.Right)
-		return &body[app.Comparison]{c}, err
+	}) (*body[evidence.Comparison], error) {
+		c, err := s.app.Evidence.Compare(ctx, in.Left, in.Right)
+		return &body[evidence.Comparison]{c}, err
 	})
-	handle(s, app.Look, get("findFiles", "/api/file-search"), func(ctx context.Context, _ who, in *struct {
+	handle(s, people.Look, get("findFiles", "/api/file-search"), func(ctx context.Context, _ who, in *struct {
 		Name string `query:"name" required:"true"`
-	}) (*body[app.FileSearch], error) {
-		f, err := s.app.FindFiles(ctx, in.Name)
-		return &body[app.FileSearch]{f}, err
+	}) (*body[evidence.FileSearch], error) {
+		f, err := s.app.Evidence.FindFiles(ctx, in.Name)
+		return &body[evidence.FileSearch]{f}, err
 	})
-	handle(s, app.Look, get("drill", "/api/drill"), func(ctx context.Context, _ who, in *struct {
+	handle(s, people.Look, get("drill", "/api/drill"), func(ctx context.Context, _ who, in *struct {
 		Publisher string `query:"publisher"`
 		Product   int64  `query:"product"`
 		Version   string `query:"version"`
 		Down      bool   `query:"down" doc:"list the devices that have the version, which may be empty"`
-	}) (*body[app.Drill], error) {
-		d, err := s.app.Drill(ctx, in.Publisher, in.Product, in.Version, in.Down)
-		return &body[app.Drill]{d}, err
+	}) (*body[evidence.Drill], error) {
+		d, err := s.app.Evidence.Drill(ctx, in.Publisher, in.Product, in.Version, in.Down)
+		return &body[evidence.Drill]{d}, err
 	})
 }
 

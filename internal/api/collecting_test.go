@@ -5,15 +5,15 @@ import (
 	"compress/gzip"
 	"context"
 	"encoding/json"
+	"ensomet/internal/evidence"
+	"ensomet/internal/evidence/evidencedb"
+	"ensomet/internal/sqlite"
 	"fmt"
 	"io"
 	"net/http"
 	"net/url"
 	"strings"
 	"testing"
-
-	"ensomet/internal/app"
-	"ensomet/internal/store"
 )
 
 func packed(t *testing.T, text string) []byte {
@@ -67,7 +67,7 @@ func TestScansOverHTTP(t *testing.T) {
 	if code, text := boss.do(http.MethodGet, "/api/tokens", "", nil); code != http.StatusOK || strings.Contains(text, token.Secret) {
 		t.Errorf("%d %s", code, text)
 	}
-	byName, _, err := a.NewToken(context.Background(), "gateway", "name", "me")
+	byName, _, err := a.Evidence.NewToken(context.Background(), "gateway", "name", "me")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -105,7 +105,7 @@ func TestScansOverHTTP(t *testing.T) {
 	if code, text := machine(t, s.URL, "/api/scans", byName, "", []byte(fmt.Sprintf(scanText, "", "new-box"))); code != http.StatusConflict || !strings.Contains(text, "device_id") {
 		t.Errorf("%d %s", code, text)
 	}
-	var refused store.Page[store.Delivery]
+	var refused sqlite.Page[evidencedb.Delivery]
 	if code, text := boss.do(http.MethodGet, "/api/deliveries?f=outcome%3Drefused", "", nil); code != http.StatusOK || json.Unmarshal([]byte(text), &refused) != nil || refused.Total != 8 {
 		t.Errorf("refused deliveries on record: %d %s", refused.Total, text)
 	}
@@ -135,7 +135,7 @@ func TestScansOverHTTP(t *testing.T) {
 func TestACollectorIsAskedAndFails(t *testing.T) {
 	s, a := house(t)
 	ctx := context.Background()
-	token, _, err := a.NewToken(ctx, "shore", "id", "me")
+	token, _, err := a.Evidence.NewToken(ctx, "shore", "id", "me")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -156,7 +156,7 @@ func TestACollectorIsAskedAndFails(t *testing.T) {
 			t.Errorf("%s: %d %s", body, code, text)
 		}
 	}
-	var page store.Page[store.OrderRow]
+	var page sqlite.Page[evidencedb.OrderRow]
 	if _, text := worker.do(http.MethodGet, "/api/scan-orders?sort=id&f=code%3DD01", "", nil); json.Unmarshal([]byte(text), &page) != nil || page.Rows[0].Reason != "no route" || page.Rows[0].State != "waiting" || page.Rows[0].Detail != "three calls" {
 		t.Errorf("%+v", page)
 	}
@@ -171,7 +171,7 @@ func TestForeignFilesAndDocuments(t *testing.T) {
 	boss := enter(t, s.URL, "runer")
 	text := "Computer;Application;Rel.\nD01;Tide;3.1\n"
 	code, body := boss.do(http.MethodPost, "/api/files/look", text, nil)
-	var look app.FileLook
+	var look evidence.FileLook
 	if err := json.Unmarshal([]byte(body), &look); err != nil || code != 200 || look.Kind != "installs" || !look.Needs || look.Columns[0].Column != "device_id" || look.Columns[2].Column != "+" {
 		t.Fatal(code, body)
 	}
@@ -217,7 +217,7 @@ func TestGroupsPlansAndRulesOverHTTP(t *testing.T) {
 	worker, looker := enter(t, s.URL, "worker"), enter(t, s.URL, "looker")
 	group := `{"id":0,"name":"servers of one","note":"","byHand":false,"picked":[],"condition":{"all":[{"field":"kind","op":"is","value":"server"},{"field":"unit","op":"under","value":"Unit/1"}]}}`
 	code, text := looker.do(http.MethodPost, "/api/groups/preview", group, nil)
-	var preview app.GroupPreview
+	var preview evidence.GroupPreview
 	if err := json.Unmarshal([]byte(text), &preview); err != nil || code != 200 || preview.Members == 0 || preview.Joins != preview.Members || !strings.HasPrefix(preview.In[0].Why, "kind server; unit Unit/1") {
 		t.Fatal(code, text)
 	}

@@ -4,6 +4,10 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
+	"ensomet/internal/evidence"
+	"ensomet/internal/intake"
+	"ensomet/internal/people"
+	"ensomet/internal/position"
 	"errors"
 	"fmt"
 	"io"
@@ -12,7 +16,6 @@ import (
 	"os"
 	"strconv"
 
-	"ensomet/internal/app"
 	"ensomet/internal/formats"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -28,7 +31,7 @@ func (s *Server) files() {
 	s.router.Post("/api/files/look", s.lookAtFile)
 	s.router.Get("/api/devices/{code}/software.{format}", s.deviceSoftware)
 	s.router.Get("/api/products/{id}/units.csv", func(w http.ResponseWriter, r *http.Request) {
-		if _, err := s.need(r.Context(), app.Look); err != nil {
+		if _, err := s.need(r.Context(), people.Look); err != nil {
 			problem(w, err)
 			return
 		}
@@ -39,9 +42,9 @@ func (s *Server) files() {
 		}
 		w.Header().Set("Content-Type", "text/csv; charset=utf-8")
 		w.Header().Set("Content-Disposition", `attachment; filename="demand.csv"`)
-		out, err := formats.NewWriter(w, "csv", app.ExplainColumns)
+		out, err := formats.NewWriter(w, "csv", position.ExplainColumns)
 		if err == nil {
-			err = s.app.Explain(r.Context(), id, 0, out.Write)
+			err = s.app.Position.Explain(r.Context(), id, 0, out.Write)
 		}
 		if err == nil {
 			err = out.Close()
@@ -79,13 +82,13 @@ func spool(w http.ResponseWriter, r *http.Request, most int64) (*os.File, int64,
 
 // importFile takes in a file, or says what it would do. The kind is scan or directory for files whose form says what they are.
 func (s *Server) importFile(w http.ResponseWriter, r *http.Request) {
-	me, err := s.need(r.Context(), app.Run)
+	me, err := s.need(r.Context(), people.Run)
 	if err != nil {
 		problem(w, err)
 		return
 	}
 	v := r.URL.Query()
-	req := app.ImportRequest{File: v.Get("file"), Device: v.Get("device"), DryRun: v.Get("dry") == "true", Author: me.Name}
+	req := intake.ImportRequest{File: v.Get("file"), Device: v.Get("device"), DryRun: v.Get("dry") == "true", Author: me.Name}
 	if name := r.PathValue("kind"); name != "scan" && name != "directory" {
 		if req.Kind, err = formats.KindByName(name); err != nil {
 			problem(w, fail(err))
@@ -105,7 +108,7 @@ func (s *Server) importFile(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	defer f.Close()
-	res, err := s.app.ImportWatched(r.Context(), f, size, req)
+	res, err := s.app.Evidence.ImportWatched(r.Context(), f, size, req)
 	if err != nil {
 		problem(w, fail(err))
 		return
@@ -117,7 +120,7 @@ func (s *Server) importFile(w http.ResponseWriter, r *http.Request) {
 const maxLook = 64 << 20
 
 func (s *Server) lookAtFile(w http.ResponseWriter, r *http.Request) {
-	if _, err := s.need(r.Context(), app.Run); err != nil {
+	if _, err := s.need(r.Context(), people.Run); err != nil {
 		problem(w, err)
 		return
 	}
@@ -127,7 +130,7 @@ func (s *Server) lookAtFile(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	defer f.Close()
-	look, err := s.app.LookAt(r.Context(), f, size, r.URL.Query().Get("kind"))
+	look, err := s.app.Evidence.LookAt(r.Context(), f, size, r.URL.Query().Get("kind"))
 	if err != nil {
 		problem(w, fail(err))
 		return
@@ -137,18 +140,18 @@ func (s *Server) lookAtFile(w http.ResponseWriter, r *http.Request) {
 
 // deviceSoftware gives a device's software as an open document.
 func (s *Server) deviceSoftware(w http.ResponseWriter, r *http.Request) {
-	if _, err := s.need(r.Context(), app.Look); err != nil {
+	if _, err := s.need(r.Context(), people.Look); err != nil {
 		problem(w, err)
 		return
 	}
 	code, format := chi.URLParam(r, "code"), chi.URLParam(r, "format")
 	var b bytes.Buffer
-	if err := s.app.WriteSoftware(r.Context(), code, format, &b); err != nil {
+	if err := s.app.Evidence.WriteSoftware(r.Context(), code, format, &b); err != nil {
 		problem(w, fail(err))
 		return
 	}
-	w.Header().Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", code+"."+app.SoftwareFormats[format].Ending))
-	w.Header().Set("Content-Type", app.SoftwareFormats[format].Type)
+	w.Header().Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", code+"."+evidence.SoftwareFormats[format].Ending))
+	w.Header().Set("Content-Type", evidence.SoftwareFormats[format].Type)
 	if _, err := w.Write(b.Bytes()); err != nil {
 		log.Printf("an answer could not be written: %v", err)
 	}

@@ -3,30 +3,31 @@ package api
 import (
 	"context"
 	"encoding/json"
+	"ensomet/internal/evidence/evidencedb"
+	"ensomet/internal/intake"
+	"ensomet/internal/snapshot"
+	"ensomet/internal/sqlite"
 	"fmt"
 	"io"
 	"net/http"
 	"strings"
 	"testing"
 	"time"
-
-	"ensomet/internal/app"
-	"ensomet/internal/store"
 )
 
 func TestFilesOverHTTP(t *testing.T) {
 	s, _ := house(t)
 	p := enter(t, s.URL, "runer")
 	text := "device_id,name,shelf\nD90,new one,4\nD91,\"broken\n"
-	send := func(dry bool, text string) (int, app.ImportResult, string) {
+	send := func(dry bool, text string) (int, intake.ImportResult, string) {
 		status, answer := p.do("POST", fmt.Sprintf("/api/import/devices?file=more.csv&dry=%v", dry), text, nil)
-		var res app.ImportResult
+		var res intake.ImportResult
 		_ = json.Unmarshal([]byte(answer), &res)
 		return status, res, answer
 	}
 	devices := func() int {
 		_, answer := p.do("GET", "/api/devices?limit=1", "", nil)
-		var page store.Page[store.DeviceRow]
+		var page sqlite.Page[snapshot.DeviceRow]
 		if err := json.Unmarshal([]byte(answer), &page); err != nil {
 			t.Fatal(err)
 		}
@@ -50,7 +51,7 @@ func TestFilesOverHTTP(t *testing.T) {
 		t.Errorf("%d %s", status, answer)
 	}
 	_, answer := p.do("GET", "/api/asides?f=state%3Dwaiting", "", nil)
-	var page store.Page[store.AsideRow]
+	var page sqlite.Page[evidencedb.AsideRow]
 	if err := json.Unmarshal([]byte(answer), &page); err != nil || page.Total != 1 {
 		t.Fatal(answer)
 	}
@@ -106,7 +107,7 @@ func TestAStoppedUploadStoresNothing(t *testing.T) {
 		t.Fatal("the upload neither stops nor ends")
 	}
 	deadline := time.Now().Add(10 * time.Second)
-	for a.DB.Update(context.Background(), func(tx *store.Tx) error { return nil }) != nil && time.Now().Before(deadline) {
+	for a.DB.Update(context.Background(), func(tx *sqlite.Tx) error { return nil }) != nil && time.Now().Before(deadline) {
 		time.Sleep(20 * time.Millisecond)
 	}
 	if _, answer := p.do("GET", "/api/devices?q=never&limit=1", "", nil); !strings.Contains(answer, `"total":0`) {

@@ -3,16 +3,23 @@ package api
 import (
 	"context"
 	"encoding/json"
+	"ensomet/internal/evidence/evidencedb"
+	"ensomet/internal/outbox"
+	"ensomet/internal/people"
+	"ensomet/internal/program"
+	"ensomet/internal/snapshot"
+	"ensomet/internal/sqlite"
+	"ensomet/internal/titles/titlesdb"
+	"ensomet/internal/use/usedb"
+	"ensomet/internal/worklist/worklistdb"
 	"fmt"
 	"net/http"
 	"reflect"
 	"strings"
 	"time"
 
-	"ensomet/internal/app"
 	"ensomet/internal/core/civil"
 	"ensomet/internal/formats"
-	"ensomet/internal/store"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/go-chi/chi/v5"
@@ -30,12 +37,12 @@ type listInput struct {
 	Split      string   `query:"split" doc:"a column whose values are counted"`
 }
 
-func (in *listInput) query() (store.ListQuery, error) {
-	q := store.ListQuery{Search: in.Search, Filters: map[string]string{}, Sort: in.Sort, Descending: in.Descending, Cursor: in.Cursor, Limit: in.Limit, Split: in.Split}
+func (in *listInput) query() (sqlite.ListQuery, error) {
+	q := sqlite.ListQuery{Search: in.Search, Filters: map[string]string{}, Sort: in.Sort, Descending: in.Descending, Cursor: in.Cursor, Limit: in.Limit, Split: in.Split}
 	for _, f := range in.Filter {
 		column, value, ok := strings.Cut(f, "=")
 		if !ok {
-			return q, &store.ErrQuery{Reason: fmt.Sprintf("the filter %q is not written as column=value", f)}
+			return q, &sqlite.ErrQuery{Reason: fmt.Sprintf("the filter %q is not written as column=value", f)}
 		}
 		q.Filters[column] = value
 	}
@@ -43,19 +50,19 @@ func (in *listInput) query() (store.ListQuery, error) {
 }
 
 // pager reads a page of a list.
-type pager[T any] func(ctx context.Context, q store.ListQuery) (store.Page[T], error)
+type pager[T any] func(ctx context.Context, q sqlite.ListQuery) (sqlite.Page[T], error)
 
 func registerList[T any](s *Server, name string, read pager[T]) {
-	handle(s, app.Look, huma.Operation{OperationID: name, Method: http.MethodGet, Path: "/api/" + name}, func(ctx context.Context, _ who, in *listInput) (*body[store.Page[T]], error) {
+	handle(s, people.Look, huma.Operation{OperationID: name, Method: http.MethodGet, Path: "/api/" + name}, func(ctx context.Context, _ who, in *listInput) (*body[sqlite.Page[T]], error) {
 		q, err := in.query()
 		if err != nil {
 			return nil, err
 		}
 		page, err := read(ctx, q)
-		return &body[store.Page[T]]{page}, err
+		return &body[sqlite.Page[T]]{page}, err
 	})
 	s.router.Get("/api/"+name+".{format}", func(w http.ResponseWriter, r *http.Request) {
-		s.exportList(w, r, name, func(q store.ListQuery, start func([]string) error, write func([]string) error) error {
+		s.exportList(w, r, name, func(q sqlite.ListQuery, start func([]string) error, write func([]string) error) error {
 			page, err := read(r.Context(), q)
 			if err != nil {
 				return err
@@ -103,8 +110,8 @@ func isoTime(unix int64) string {
 	return time.Unix(unix, 0).UTC().Format(time.RFC3339)
 }
 
-func (s *Server) exportList(w http.ResponseWriter, r *http.Request, name string, read func(q store.ListQuery, start func([]string) error, write func([]string) error) error) {
-	if _, err := s.need(r.Context(), app.Look); err != nil {
+func (s *Server) exportList(w http.ResponseWriter, r *http.Request, name string, read func(q sqlite.ListQuery, start func([]string) error, write func([]string) error) error) {
+	if _, err := s.need(r.Context(), people.Look); err != nil {
 		problem(w, err)
 		return
 	}
@@ -143,9 +150,9 @@ func problem(w http.ResponseWriter, err error) {
 	json.NewEncoder(w).Encode(err)
 }
 
-func view[T any](a *app.App, read func(tx *store.Tx, q store.ListQuery) (store.Page[T], error)) pager[T] {
-	return func(ctx context.Context, q store.ListQuery) (page store.Page[T], err error) {
-		err = a.DB.View(ctx, func(tx *store.Tx) (err error) {
+func view[T any](a *program.Program, read func(tx *sqlite.Tx, q sqlite.ListQuery) (sqlite.Page[T], error)) pager[T] {
+	return func(ctx context.Context, q sqlite.ListQuery) (page sqlite.Page[T], err error) {
+		err = a.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
 			page, err = read(tx, q)
 			return err
 		})
@@ -154,22 +161,22 @@ func view[T any](a *app.App, read func(tx *store.Tx, q store.ListQuery) (store.P
 }
 
 func (s *Server) lists() {
-	registerList(s, "devices", view(s.app, (*store.Tx).DevicePage))
-	registerList(s, "names", view(s.app, (*store.Tx).NamePage))
-	registerList(s, "products", view(s.app, (*store.Tx).ProductPage))
-	registerList(s, "publishers", view(s.app, (*store.Tx).PublisherPage))
-	registerList(s, "releases", s.app.Releases)
-	registerList(s, "positions", view(s.app, (*store.Tx).PositionPage))
-	registerList(s, "entitlements", s.app.Entitlements)
-	registerList(s, "cases", view(s.app, (*store.Tx).CasePage))
-	registerList(s, "use", view(s.app, (*store.Tx).UsePage))
-	registerList(s, "pools", s.app.Pools)
-	registerList(s, "savings", view(s.app, (*store.Tx).SavingPage))
-	registerList(s, "potential", view(s.app, (*store.Tx).PotentialPage))
-	registerList(s, "asides", view(s.app, (*store.Tx).AsidePage))
-	registerList(s, "changes", view(s.app, (*store.Tx).ChangePage))
-	registerList(s, "scan-orders", view(s.app, (*store.Tx).OrderPage))
-	registerList(s, "deliveries", view(s.app, (*store.Tx).DeliveryPage))
-	registerList(s, "moves", view(s.app, (*store.Tx).MovePage))
-	registerList(s, "mail", view(s.app, (*store.Tx).MailPage))
+	registerList(s, "devices", view(s.app, snapshot.DevicePage))
+	registerList(s, "names", view(s.app, snapshot.NamePage))
+	registerList(s, "products", view(s.app, snapshot.ProductPage))
+	registerList(s, "publishers", view(s.app, titlesdb.PublisherPage))
+	registerList(s, "releases", s.app.Titles.Releases)
+	registerList(s, "positions", view(s.app, snapshot.PositionPage))
+	registerList(s, "entitlements", s.app.Entitlements.Entitlements)
+	registerList(s, "cases", view(s.app, snapshot.CasePage))
+	registerList(s, "use", view(s.app, usedb.UsePage))
+	registerList(s, "pools", s.app.Use.Pools)
+	registerList(s, "savings", view(s.app, worklistdb.SavingPage))
+	registerList(s, "potential", view(s.app, worklistdb.PotentialPage))
+	registerList(s, "asides", view(s.app, evidencedb.AsidePage))
+	registerList(s, "changes", view(s.app, evidencedb.ChangePage))
+	registerList(s, "scan-orders", view(s.app, evidencedb.OrderPage))
+	registerList(s, "deliveries", view(s.app, evidencedb.DeliveryPage))
+	registerList(s, "moves", view(s.app, evidencedb.MovePage))
+	registerList(s, "mail", view(s.app, outbox.MailPage))
 }

@@ -2,19 +2,19 @@ package api
 
 import (
 	"bytes"
+	"ensomet/internal/entitlements"
+	"ensomet/internal/people"
 	"fmt"
 	"log"
 	"net/http"
 	"strconv"
-
-	"ensomet/internal/app"
 
 	"github.com/danielgtaylor/huma/v2"
 )
 
 // give answers with a file that is written whole before anything is sent.
 func (s *Server) give(w http.ResponseWriter, r *http.Request, name, kind string, write func(*bytes.Buffer) error) {
-	if _, err := s.need(r.Context(), app.Look); err != nil {
+	if _, err := s.need(r.Context(), people.Look); err != nil {
 		problem(w, err)
 		return
 	}
@@ -32,12 +32,12 @@ func (s *Server) give(w http.ResponseWriter, r *http.Request, name, kind string,
 
 // addProof takes a file as proof of a line.
 func (s *Server) addProof(w http.ResponseWriter, r *http.Request) {
-	me, err := s.need(r.Context(), app.Work)
+	me, err := s.need(r.Context(), people.Work)
 	if err != nil {
 		problem(w, err)
 		return
 	}
-	f, _, err := spool(w, r, app.MaxProof+1)
+	f, _, err := spool(w, r, entitlements.MaxProof+1)
 	if err != nil {
 		problem(w, fail(err))
 		return
@@ -47,7 +47,7 @@ func (s *Server) addProof(w http.ResponseWriter, r *http.Request) {
 		problem(w, fail(err))
 		return
 	}
-	if err := s.app.AddProof(r.Context(), r.PathValue("code"), r.URL.Query().Get("name"), f, me.Name); err != nil {
+	if err := s.app.Entitlements.AddProof(r.Context(), r.PathValue("code"), r.URL.Query().Get("name"), f, me.Name); err != nil {
 		problem(w, fail(err))
 		return
 	}
@@ -56,7 +56,7 @@ func (s *Server) addProof(w http.ResponseWriter, r *http.Request) {
 
 // proof gives a file as it was attached. It is never shown within the program's own pages.
 func (s *Server) proof(w http.ResponseWriter, r *http.Request) {
-	if _, err := s.need(r.Context(), app.Look); err != nil {
+	if _, err := s.need(r.Context(), people.Look); err != nil {
 		problem(w, err)
 		return
 	}
@@ -65,7 +65,7 @@ func (s *Server) proof(w http.ResponseWriter, r *http.Request) {
 		problem(w, huma.Error400BadRequest("this is no number of a file"))
 		return
 	}
-	p, content, err := s.app.Proof(r.Context(), id)
+	p, content, err := s.app.Entitlements.Proof(r.Context(), id)
 	if err != nil {
 		problem(w, fail(err))
 		return

@@ -2,27 +2,30 @@ package api
 
 import (
 	"encoding/json"
+	"ensomet/internal/entitlements"
+	"ensomet/internal/people"
+	"ensomet/internal/position"
+	"ensomet/internal/program"
 	"fmt"
 	"strings"
 	"testing"
 
-	"ensomet/internal/app"
 	"ensomet/internal/formats"
 )
 
 // owner is a house that owns something: device rights under a contract, and seats of which one is held.
-func owner(t *testing.T) (map[app.Role]person, *app.App) {
+func owner(t *testing.T) (map[people.Role]person, *program.Program) {
 	t.Helper()
 	s, a := house(t)
 	take(t, a, formats.Users, "user_id,name,org_unit,status\nu1,Dagne,Unit/1,active\nu2,Livar,Unit/2,active\nu3,Oddny,Unit/2,left\n")
 	take(t, a, formats.Titles, "publisher,product,licence_model,list_price,default_metric\nBrack,Notes,commercial,95,named_user\n")
 	take(t, a, formats.Entitlements, "entitlement_id,publisher,product,metric,quantity,kind,start,end,unit_price,currency,contract,scope_unit\nE-1,Ostwick,Skerrymap,device,30,perpetual,2025-01-01,,80,EUR,K-1,\nE-2,Ostwick,Skerrymap,device,20,perpetual,2025-01-01,,80,EUR,K-1,Unit/0\nN-1,Brack,Notes,named_user,2,subscription,2025-10-01,2026-09-30,60,EUR,K-2,\n")
 	take(t, a, formats.Assignments, "entitlement_id,user_id,from\nN-1,u3,2025-10-01\n")
-	if err := a.Refresh(t.Context()); err != nil {
+	if err := a.Pipeline.Refresh(t.Context()); err != nil {
 		t.Fatal(err)
 	}
-	persons := map[app.Role]person{}
-	for _, role := range []app.Role{app.Look, app.Work, app.Run} {
+	persons := map[people.Role]person{}
+	for _, role := range []people.Role{people.Look, people.Work, people.Run} {
 		persons[role] = enter(t, s.URL, string(role)+"er")
 	}
 	persons[""] = enter(t, s.URL, "")
@@ -37,13 +40,13 @@ func TestRolesAboutRights(t *testing.T) {
 		if status, text := persons[""].do("GET", path, "", nil); status != 401 {
 			t.Errorf("%s answers %d %s to nobody", path, status, text)
 		}
-		if status, text := persons[app.Look].do("GET", path, "", nil); status != 200 {
+		if status, text := persons[people.Look].do("GET", path, "", nil); status != 200 {
 			t.Errorf("%s answers %d %s to who looks", path, status, text)
 		}
 	}
-	for path, need := range map[string]app.Role{"/api/lines/edit": app.Work, "/api/transactions": app.Work, "/api/entitlements/E-1/withdraw": app.Work, "/api/entitlements/E-1/notes": app.Work, "/api/entitlements/E-1/proofs?name=x": app.Work, "/api/entitlements/E-1/keys": app.Run,
-		"/api/keys/1/show": app.Run, "/api/keys/1/drop": app.Run, "/api/proofs/1/drop": app.Work, "/api/contracts": app.Work, "/api/seats/assign": app.Work, "/api/seats/hand-back": app.Work, "/api/seats/1/move": app.Work, "/api/waiting": app.Work, "/api/people/u1/held/mail": app.Work,
-		"/api/starter-sets": app.Work, "/api/baskets": app.Work, "/api/baskets/1/do": app.Work, "/api/baskets/1/drop": app.Work, "/api/purchase-requests/1/end": app.Work, "/api/statements": app.Work, "/api/products/1/metric-order": app.Work} {
+	for path, need := range map[string]people.Role{"/api/lines/edit": people.Work, "/api/transactions": people.Work, "/api/entitlements/E-1/withdraw": people.Work, "/api/entitlements/E-1/notes": people.Work, "/api/entitlements/E-1/proofs?name=x": people.Work, "/api/entitlements/E-1/keys": people.Run,
+		"/api/keys/1/show": people.Run, "/api/keys/1/drop": people.Run, "/api/proofs/1/drop": people.Work, "/api/contracts": people.Work, "/api/seats/assign": people.Work, "/api/seats/hand-back": people.Work, "/api/seats/1/move": people.Work, "/api/waiting": people.Work, "/api/people/u1/held/mail": people.Work,
+		"/api/starter-sets": people.Work, "/api/baskets": people.Work, "/api/baskets/1/do": people.Work, "/api/baskets/1/drop": people.Work, "/api/purchase-requests/1/end": people.Work, "/api/statements": people.Work, "/api/products/1/metric-order": people.Work} {
 		for role, p := range persons {
 			status, text := p.do("POST", path, "", nil)
 			if role == "" {
@@ -58,7 +61,7 @@ func TestRolesAboutRights(t *testing.T) {
 		}
 	}
 	// Who only looks may try, since trying changes nothing.
-	if status, text := persons[app.Look].do("POST", "/api/baskets/try", `{"measures":[{"kind":"buy","product":1,"line":"E-1","quantity":5}]}`, nil); status != 200 || !strings.Contains(text, `"cost":"400"`) {
+	if status, text := persons[people.Look].do("POST", "/api/baskets/try", `{"measures":[{"kind":"buy","product":1,"line":"E-1","quantity":5}]}`, nil); status != 200 || !strings.Contains(text, `"cost":"400"`) {
 		t.Errorf("%d %s", status, text)
 	}
 }
@@ -78,14 +81,14 @@ func read[T any](t *testing.T, p person, path string) (v T) {
 // A proof comes back as it was attached, for download alone; a key is shown to one role, and not in any other answer.
 func TestPapersOfALine(t *testing.T) {
 	persons, _ := owner(t)
-	worker, runner := persons[app.Work], persons[app.Run]
+	worker, runner := persons[people.Work], persons[people.Run]
 	if status, text := worker.do("POST", "/api/entitlements/E-1/proofs?name=invoice+%22x%22.html", "<script>alert(1)</script>", nil); status != 200 {
 		t.Fatal(status, text)
 	}
 	if status, _ := worker.do("POST", "/api/entitlements/E-1/proofs?name=empty.pdf", "", nil); status != 422 {
 		t.Error("an empty file is proof")
 	}
-	line := read[app.LineDetail](t, worker, "/api/entitlements/E-1")
+	line := read[entitlements.LineDetail](t, worker, "/api/entitlements/E-1")
 	if len(line.Proofs) != 1 || len(line.Proofs[0].SHA256) != 64 {
 		t.Fatalf("%+v", line.Proofs)
 	}
@@ -119,14 +122,14 @@ func TestPapersOfALine(t *testing.T) {
 // Parts, proof, order of metrics and two days, as pages ask for them.
 func TestAPositionFromAllSides(t *testing.T) {
 	persons, _ := owner(t)
-	looker, worker := persons[app.Look], persons[app.Work]
-	p := read[app.ProductPosition](t, looker, "/api/products/1/position")
+	looker, worker := persons[people.Look], persons[people.Work]
+	p := read[position.ProductPosition](t, looker, "/api/products/1/position")
 	m := p.Metrics[0]
 	if m.Covered+m.Short != m.Needed || !m.Proof.Best || m.Proof.Covered != m.Proof.Bound || len(m.Lines) != 2 {
 		t.Errorf("%+v", m)
 	}
 	var needed, owned int64
-	for _, x := range read[[]app.PartsOfMetric](t, looker, "/api/products/1/parts?by=unit")[0].Parts {
+	for _, x := range read[[]position.PartsOfMetric](t, looker, "/api/products/1/parts?by=unit")[0].Parts {
 		needed, owned = needed+x.Needed, owned+x.Owned
 	}
 	if needed != m.Needed || owned > m.Owned {
@@ -135,7 +138,7 @@ func TestAPositionFromAllSides(t *testing.T) {
 	if status, _ := looker.do("GET", "/api/products/1/parts?by=moon", "", nil); status != 422 {
 		t.Errorf("by something else: %d", status)
 	}
-	for _, r := range read[[]app.ProofRun](t, looker, "/api/products/1/proof") {
+	for _, r := range read[[]position.ProofRun](t, looker, "/api/products/1/proof") {
 		if !r.Allowed || !r.Best || !r.Same {
 			t.Errorf("%+v", r)
 		}
@@ -146,7 +149,7 @@ func TestAPositionFromAllSides(t *testing.T) {
 	if status, text := worker.do("POST", "/api/products/1/metric-order", `{"order":["core","device"]}`, nil); status != 200 {
 		t.Errorf("%d %s", status, text)
 	}
-	steps := read[app.ProductSteps](t, looker, "/api/products/1/steps?from=2026-05-01")
+	steps := read[position.ProductSteps](t, looker, "/api/products/1/steps?from=2026-05-01")
 	if len(steps.Metrics) != 1 || steps.Metrics[0].Before.Needed != 0 || steps.Metrics[0].After.Needed != m.Needed {
 		t.Errorf("%+v", steps)
 	}
@@ -165,7 +168,7 @@ func TestAPositionFromAllSides(t *testing.T) {
 // Seats and statements over HTTP, and what is said when something cannot be.
 func TestSeatsAndStatements(t *testing.T) {
 	persons, _ := owner(t)
-	worker := persons[app.Work]
+	worker := persons[people.Work]
 	notes := read[struct {
 		Rows []struct {
 			ProductID int64 `json:"productId"`
@@ -180,7 +183,7 @@ func TestSeatsAndStatements(t *testing.T) {
 	if status, text := worker.do("POST", fmt.Sprintf("/api/seats/%d/move", notes.ID), `{"user":"u2"}`, nil); status != 200 {
 		t.Errorf("%d %s", status, text)
 	}
-	if h := read[app.Held](t, worker, "/api/people/u2/held"); len(h.Seats) != 1 {
+	if h := read[entitlements.Held](t, worker, "/api/people/u2/held"); len(h.Seats) != 1 {
 		t.Errorf("%+v", h)
 	}
 	if status, text := worker.do("POST", "/api/seats/hand-back", `{"ids":[],"give":true}`, nil); status != 422 {
@@ -192,7 +195,7 @@ func TestSeatsAndStatements(t *testing.T) {
 	if status, text := worker.do("POST", "/api/statements", `{"asOf":"","products":[1],"handedTo":"auditor","note":""}`, nil); status != 200 {
 		t.Fatalf("%d %s", status, text)
 	}
-	v := read[app.StatementView](t, worker, "/api/statements/1?today=true")
+	v := read[position.StatementView](t, worker, "/api/statements/1?today=true")
 	if v.Differ != 0 || len(v.Positions) != 1 || v.Against != "2026-06-30" {
 		t.Errorf("%+v", v)
 	}

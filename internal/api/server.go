@@ -3,6 +3,10 @@ package api
 
 import (
 	"context"
+	"ensomet/internal/people"
+	"ensomet/internal/people/peopledb"
+	"ensomet/internal/program"
+	"ensomet/internal/sqlite"
 	"errors"
 	"io/fs"
 	"log"
@@ -12,9 +16,7 @@ import (
 	"strings"
 	"time"
 
-	"ensomet/internal/app"
 	"ensomet/internal/formats"
-	"ensomet/internal/store"
 	"ensomet/web"
 
 	"github.com/alexedwards/scs/v2"
@@ -27,7 +29,7 @@ import (
 
 // Mover moves a demo's clock on and lets its stand-in fleet report.
 type Mover interface {
-	MoveOn(ctx context.Context, a *app.App, days int) (int, error)
+	MoveOn(ctx context.Context, a *program.Program, days int) (int, error)
 	// Post lists the letters that have left and ask their readers something, the newest first.
 	Post() []DemoLetter
 }
@@ -43,7 +45,7 @@ type DemoLetter struct {
 
 // Server answers over HTTP.
 type Server struct {
-	app      *app.App
+	app      *program.Program
 	mover    Mover // nil outside a demo
 	sessions *scs.SessionManager
 	api      huma.API
@@ -55,9 +57,9 @@ type Server struct {
 const contentPolicy = "default-src 'self'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self'; connect-src 'self'; frame-ancestors 'none'; base-uri 'none'; form-action 'self'"
 
 // New makes a server. mover is nil outside a demo.
-func New(a *app.App, mover Mover) *Server {
+func New(a *program.Program, mover Mover) *Server {
 	s := &Server{app: a, mover: mover, sessions: scs.New(), router: chi.NewRouter()}
-	s.sessions.Store = store.WebSessions{DB: a.DB}
+	s.sessions.Store = peopledb.WebSessions{DB: a.DB}
 	s.sessions.Lifetime = 14 * time.Hour
 	s.sessions.Cookie.Name = "ensomet"
 	s.sessions.Cookie.HttpOnly = true
@@ -136,15 +138,15 @@ func (s *Server) static(w http.ResponseWriter, r *http.Request) {
 // who is the signed-in account of a request.
 type who struct {
 	Name string
-	Role app.Role
+	Role people.Role
 }
 
 func (s *Server) who(ctx context.Context) who {
-	return who{s.sessions.GetString(ctx, "name"), app.Role(s.sessions.GetString(ctx, "role"))}
+	return who{s.sessions.GetString(ctx, "name"), people.Role(s.sessions.GetString(ctx, "role"))}
 }
 
 // need refuses a request whose account may not do what it asks.
-func (s *Server) need(ctx context.Context, role app.Role) (who, error) {
+func (s *Server) need(ctx context.Context, role people.Role) (who, error) {
 	me := s.who(ctx)
 	if me.Name == "" {
 		return me, huma.Error401Unauthorized("Sign in first.")
@@ -156,7 +158,7 @@ func (s *Server) need(ctx context.Context, role app.Role) (who, error) {
 }
 
 // handle registers an operation that needs a role. The role is asked before anything else is looked at.
-func handle[I, O any](s *Server, role app.Role, op huma.Operation, fn func(ctx context.Context, me who, in *I) (*O, error)) {
+func handle[I, O any](s *Server, role people.Role, op huma.Operation, fn func(ctx context.Context, me who, in *I) (*O, error)) {
 	op.Middlewares = append(op.Middlewares, func(ctx huma.Context, next func(huma.Context)) {
 		_, err := s.need(ctx.Context(), role)
 		var refused huma.StatusError
@@ -176,7 +178,7 @@ func handle[I, O any](s *Server, role app.Role, op huma.Operation, fn func(ctx c
 
 // fail turns an error into a problem that a person can read.
 func fail(err error) error {
-	var query *store.ErrQuery
+	var query *sqlite.ErrQuery
 	var line *formats.LineError
 	var file *formats.FileError
 	var status huma.StatusError
@@ -185,7 +187,7 @@ func fail(err error) error {
 		return nil
 	case errors.As(err, &status):
 		return err
-	case errors.Is(err, store.ErrNotFound):
+	case errors.Is(err, sqlite.ErrNotFound):
 		return huma.Error404NotFound("There is no such thing here (any more).")
 	case errors.As(err, &query):
 		return huma.Error400BadRequest(query.Reason)
@@ -195,7 +197,7 @@ func fail(err error) error {
 		return huma.Error422UnprocessableEntity(file.Reason)
 	case errors.Is(err, context.Canceled):
 		return huma.NewError(499, "Stopped; nothing was stored.")
-	case store.Fault(err):
+	case sqlite.Fault(err):
 		log.Printf("a request failed: %v", err)
 		return huma.Error500InternalServerError("The data file could not be read or written. Nothing was changed; see the program's output, then try again.")
 	}
@@ -247,8 +249,8 @@ func (s *Server) signIn() {
 			Password string `json:"password"`
 		}
 	}) (*body[Me], error) {
-		acc, err := s.app.SignIn(ctx, in.Body.Name, in.Body.Password)
-		if errors.Is(err, app.ErrSignIn) {
+		acc, err := s.app.People.SignIn(ctx, in.Body.Name, in.Body.Password)
+		if errors.Is(err, people.ErrSignIn) {
 			return nil, huma.Error401Unauthorized("No account has this name and password. Try again, or ask whoever runs Ensomet here for a new one.")
 		}
 		if err != nil {

@@ -3,6 +3,11 @@ package api
 import (
 	"context"
 	"encoding/json"
+	"ensomet/internal/intake"
+	"ensomet/internal/people"
+	"ensomet/internal/program"
+	"ensomet/internal/snapshot"
+	"ensomet/internal/sqlite"
 	"fmt"
 	"io"
 	"net/http"
@@ -15,9 +20,7 @@ import (
 	"testing"
 	"time"
 
-	"ensomet/internal/app"
 	"ensomet/internal/formats"
-	"ensomet/internal/store"
 )
 
 type fixed struct{}
@@ -25,16 +28,16 @@ type fixed struct{}
 func (fixed) Now() time.Time { return time.Date(2026, 6, 30, 8, 0, 0, 0, time.UTC) }
 
 // house is a server with a small estate and one account for each role.
-func house(t *testing.T) (*httptest.Server, *app.App) {
+func house(t *testing.T) (*httptest.Server, *program.Program) {
 	t.Helper()
 	ctx := context.Background()
-	db, err := store.Open(ctx, filepath.Join(t.TempDir(), "test.db"))
+	db, err := sqlite.Open(ctx, filepath.Join(t.TempDir(), "test.db"))
 	if err != nil {
 		t.Fatal(err)
 	}
-	a := app.New(db, fixed{})
-	for _, role := range []app.Role{app.Look, app.Work, app.Run} {
-		if err := a.SaveAccount(ctx, string(role)+"er", role, "a long password"); err != nil {
+	a := program.New(db, fixed{})
+	for _, role := range []people.Role{people.Look, people.Work, people.Run} {
+		if err := a.People.SaveAccount(ctx, string(role)+"er", role, "a long password"); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -52,7 +55,7 @@ func house(t *testing.T) (*httptest.Server, *app.App) {
 	}
 	take(t, a, formats.Devices, devices.String())
 	take(t, a, formats.Installs, installs.String())
-	if err := a.Refresh(ctx); err != nil {
+	if err := a.Pipeline.Refresh(ctx); err != nil {
 		t.Fatal(err)
 	}
 	a.Begin()
@@ -65,9 +68,9 @@ func house(t *testing.T) (*httptest.Server, *app.App) {
 	return s, a
 }
 
-func take(t *testing.T, a *app.App, k *formats.Kind, text string) {
+func take(t *testing.T, a *program.Program, k *formats.Kind, text string) {
 	t.Helper()
-	res, err := a.Import(context.Background(), app.ImportRequest{Kind: k, File: k.Name, In: strings.NewReader(text), Author: "test"})
+	res, err := a.Evidence.Import(context.Background(), intake.ImportRequest{Kind: k, File: k.Name, In: strings.NewReader(text), Author: "test"})
 	if err != nil || len(res.Aside) > 0 {
 		t.Fatal(err, res.Aside)
 	}
@@ -144,14 +147,14 @@ func TestSignIn(t *testing.T) {
 
 func TestRoles(t *testing.T) {
 	s, _ := house(t)
-	persons := map[app.Role]person{}
-	for _, role := range []app.Role{app.Look, app.Work, app.Run} {
+	persons := map[people.Role]person{}
+	for _, role := range []people.Role{people.Look, people.Work, people.Run} {
 		persons[role] = enter(t, s.URL, string(role)+"er")
 	}
 	for _, c := range []struct {
 		path string
-		need app.Role
-	}{{"/api/names/decide", app.Work}, {"/api/names/preview", app.Work}, {"/api/cases/act", app.Work}, {"/api/entitlements", app.Work}, {"/api/policies", app.Work}, {"/api/titles", app.Work}, {"/api/asides/retry", app.Run}, {"/api/import/devices", app.Run}} {
+		need people.Role
+	}{{"/api/names/decide", people.Work}, {"/api/names/preview", people.Work}, {"/api/cases/act", people.Work}, {"/api/entitlements", people.Work}, {"/api/policies", people.Work}, {"/api/titles", people.Work}, {"/api/asides/retry", people.Run}, {"/api/import/devices", people.Run}} {
 		for role, p := range persons {
 			status, text := p.do("POST", c.path, "", nil)
 			if refused := status == 403; refused == role.May(c.need) {
@@ -199,7 +202,7 @@ func TestPagesMakeTheWholeList(t *testing.T) {
 		var whole, parts []string
 		read := func(limit int, cursor string) (names []string, next string, total int) {
 			_, text := p.do("GET", fmt.Sprintf("/api/devices?%s&limit=%d&cursor=%s", query, limit, cursor), "", nil)
-			var page store.Page[store.DeviceRow]
+			var page sqlite.Page[snapshot.DeviceRow]
 			if err := json.Unmarshal([]byte(text), &page); err != nil {
 				t.Fatal(err, text)
 			}

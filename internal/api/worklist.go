@@ -3,10 +3,12 @@ package api
 import (
 	"context"
 	"encoding/json"
+	"ensomet/internal/evidence"
+	"ensomet/internal/people"
+	"ensomet/internal/position"
+	"ensomet/internal/worklist"
+	"ensomet/internal/worklist/worklistdb"
 	"net/http"
-
-	"ensomet/internal/app"
-	"ensomet/internal/store"
 
 	"github.com/danielgtaylor/huma/v2"
 )
@@ -32,49 +34,49 @@ func baseOf(ctx context.Context) string {
 
 // worklist has cases, what is done with them, and the money that they come to.
 func (s *Server) worklist() {
-	handle(s, app.Work, post("caseAct", "/api/cases/act"), func(ctx context.Context, me who, in *body[app.CaseDeed]) (*body[app.CaseDone], error) {
+	handle(s, people.Work, post("caseAct", "/api/cases/act"), func(ctx context.Context, me who, in *body[worklist.CaseAction]) (*body[worklist.CaseDone], error) {
 		in.Body.Base = baseOf(ctx)
-		done, err := s.app.CaseAct(ctx, in.Body, me.Name)
-		return &body[app.CaseDone]{done}, err
+		done, err := s.app.Worklist.CaseAct(ctx, in.Body, me.Name)
+		return &body[worklist.CaseDone]{done}, err
 	})
-	handle(s, app.Look, get("caseCounts", "/api/cases/counts"), func(ctx context.Context, _ who, _ *none) (*body[[]app.CaseCount], error) {
-		c, err := s.app.CaseCounts(ctx)
-		return &body[[]app.CaseCount]{c}, err
+	handle(s, people.Look, get("caseCounts", "/api/cases/counts"), func(ctx context.Context, _ who, _ *none) (*body[[]worklist.CaseCount], error) {
+		c, err := s.app.Worklist.CaseCounts(ctx)
+		return &body[[]worklist.CaseCount]{c}, err
 	})
-	handle(s, app.Look, get("caseGroups", "/api/cases/groups"), func(ctx context.Context, _ who, _ *none) (*body[[]store.CaseGroup], error) {
-		g, err := s.app.CaseGroups(ctx)
-		return &body[[]store.CaseGroup]{g}, err
+	handle(s, people.Look, get("caseGroups", "/api/cases/groups"), func(ctx context.Context, _ who, _ *none) (*body[[]worklistdb.CaseGroup], error) {
+		g, err := s.app.Worklist.CaseGroups(ctx)
+		return &body[[]worklistdb.CaseGroup]{g}, err
 	})
-	handle(s, app.Look, get("caseRules", "/api/case-rules"), func(ctx context.Context, _ who, _ *none) (*body[app.CaseRules], error) {
-		r, err := s.app.CaseRules(ctx)
-		return &body[app.CaseRules]{r}, err
+	handle(s, people.Look, get("caseRules", "/api/case-rules"), func(ctx context.Context, _ who, _ *none) (*body[worklist.CaseRules], error) {
+		r, err := s.app.Worklist.CaseRules(ctx)
+		return &body[worklist.CaseRules]{r}, err
 	})
-	handle(s, app.Run, huma.Operation{OperationID: "setCaseRules", Method: http.MethodPut, Path: "/api/case-rules"}, func(ctx context.Context, me who, in *body[app.CaseRules]) (*body[app.CaseRules], error) {
-		return in, s.app.SetCaseRules(ctx, in.Body, me.Name)
+	handle(s, people.Run, huma.Operation{OperationID: "setCaseRules", Method: http.MethodPut, Path: "/api/case-rules"}, func(ctx context.Context, me who, in *body[worklist.CaseRules]) (*body[worklist.CaseRules], error) {
+		return in, s.app.Worklist.SetCaseRules(ctx, in.Body, me.Name)
 	})
-	handle(s, app.Look, get("waves", "/api/waves"), func(ctx context.Context, _ who, _ *none) (*body[[]app.WaveView], error) {
-		w, err := s.app.Waves(ctx)
-		return &body[[]app.WaveView]{w}, err
+	handle(s, people.Look, get("waves", "/api/waves"), func(ctx context.Context, _ who, _ *none) (*body[[]worklist.WaveView], error) {
+		w, err := s.app.Worklist.Waves(ctx)
+		return &body[[]worklist.WaveView]{w}, err
 	})
-	handle(s, app.Work, post("steerWave", "/api/waves/{id}/steer"), func(ctx context.Context, me who, in *struct {
+	handle(s, people.Work, post("steerWave", "/api/waves/{id}/steer"), func(ctx context.Context, me who, in *struct {
 		ByID
 		Body struct {
 			To string `json:"to" enum:"pause,go on,call off"`
 		}
 	}) (*body[Done], error) {
-		return done(s.app.SteerWave(ctx, in.ID, in.Body.To, me.Name))
+		return done(s.app.Worklist.SteerWave(ctx, in.ID, in.Body.To, me.Name))
 	})
-	handle(s, app.Look, get("ledgerSums", "/api/ledger"), func(ctx context.Context, _ who, _ *none) (*body[[]app.LedgerSum], error) {
-		l, err := s.app.LedgerSums(ctx)
-		return &body[[]app.LedgerSum]{l}, err
+	handle(s, people.Look, get("ledgerSums", "/api/ledger"), func(ctx context.Context, _ who, _ *none) (*body[[]worklist.LedgerSum], error) {
+		l, err := s.app.Worklist.LedgerSums(ctx)
+		return &body[[]worklist.LedgerSum]{l}, err
 	})
-	handle(s, app.Look, get("waysOut", "/api/products/{id}/ways-out"), func(ctx context.Context, _ who, in *ByID) (*body[[]app.WayOut], error) {
-		removals, err := s.app.OpenRemovals(ctx, in.ID)
+	handle(s, people.Look, get("waysOut", "/api/products/{id}/ways-out"), func(ctx context.Context, _ who, in *ByID) (*body[[]position.WayOut], error) {
+		removals, err := s.app.Worklist.OpenRemovals(ctx, in.ID)
 		if err != nil {
 			return nil, err
 		}
-		w, err := s.app.WaysOut(ctx, in.ID, removals)
-		return &body[[]app.WayOut]{w}, err
+		w, err := s.app.Position.WaysOut(ctx, in.ID, removals)
+		return &body[[]position.WayOut]{w}, err
 	})
 	s.stances()
 	s.reclaim()
@@ -83,17 +85,17 @@ func (s *Server) worklist() {
 }
 
 // takeOutcome takes what the deployment tool says of an order. Only a token of a source named deployment may.
-func (s *Server) takeOutcome(w http.ResponseWriter, r *http.Request, from app.Sender) {
+func (s *Server) takeOutcome(w http.ResponseWriter, r *http.Request, from evidence.Sender) {
 	if from.Source != "deployment" {
 		problem(w, huma.Error403Forbidden("Only a token of the source “deployment” may say what became of orders."))
 		return
 	}
-	var o app.Outcome
+	var o worklist.Outcome
 	if err := json.NewDecoder(http.MaxBytesReader(w, r.Body, 64<<10)).Decode(&o); err != nil {
 		problem(w, huma.Error400BadRequest("The outcome is no JSON that can be read: "+err.Error()))
 		return
 	}
-	if err := s.app.TakeOutcome(r.Context(), o, "deployment"); err != nil {
+	if err := s.app.Worklist.TakeOutcome(r.Context(), o, "deployment"); err != nil {
 		problem(w, fail(err))
 		return
 	}
@@ -103,44 +105,44 @@ func (s *Server) takeOutcome(w http.ResponseWriter, r *http.Request, from app.Se
 
 func (s *Server) stances() {
 	type draft struct {
-		app.PolicyDraft
+		worklist.PolicyDraft
 		End int64 `json:"end,omitempty" doc:"in a preview: the number of a policy that would end, instead of setting one"`
 	}
-	handle(s, app.Work, post("addPolicy", "/api/policies"), func(ctx context.Context, me who, in *body[app.PolicyDraft]) (*body[Done], error) {
-		return done(s.app.SetPolicy(ctx, in.Body, me.Name))
+	handle(s, people.Work, post("addPolicy", "/api/policies"), func(ctx context.Context, me who, in *body[worklist.PolicyDraft]) (*body[Done], error) {
+		return done(s.app.Worklist.SetPolicy(ctx, in.Body, me.Name))
 	})
-	handle(s, app.Work, post("previewPolicy", "/api/policies/preview"), func(ctx context.Context, _ who, in *body[draft]) (*body[app.PolicyEffect], error) {
-		e, err := s.app.PreviewPolicy(ctx, in.Body.PolicyDraft, in.Body.End)
-		return &body[app.PolicyEffect]{e}, err
+	handle(s, people.Work, post("previewPolicy", "/api/policies/preview"), func(ctx context.Context, _ who, in *body[draft]) (*body[worklist.PolicyEffect], error) {
+		e, err := s.app.Worklist.PreviewPolicy(ctx, in.Body.PolicyDraft, in.Body.End)
+		return &body[worklist.PolicyEffect]{e}, err
 	})
-	handle(s, app.Work, post("endPolicy", "/api/policies/{id}/end"), func(ctx context.Context, me who, in *ByID) (*body[Done], error) {
-		return done(s.app.EndPolicy(ctx, in.ID, me.Name))
+	handle(s, people.Work, post("endPolicy", "/api/policies/{id}/end"), func(ctx context.Context, me who, in *ByID) (*body[Done], error) {
+		return done(s.app.Worklist.EndPolicy(ctx, in.ID, me.Name))
 	})
-	handle(s, app.Look, get("stance", "/api/products/{id}/stance"), func(ctx context.Context, _ who, in *struct {
+	handle(s, people.Look, get("stance", "/api/products/{id}/stance"), func(ctx context.Context, _ who, in *struct {
 		ByID
 		Device string `query:"device" required:"true" doc:"device_id"`
-	}) (*body[app.StanceView], error) {
-		v, err := s.app.Stance(ctx, in.ID, in.Device)
-		return &body[app.StanceView]{v}, err
+	}) (*body[worklist.StanceView], error) {
+		v, err := s.app.Worklist.Stance(ctx, in.ID, in.Device)
+		return &body[worklist.StanceView]{v}, err
 	})
 }
 
 func (s *Server) reclaim() {
-	handle(s, app.Look, get("reclaimRules", "/api/reclaim-rules"), func(ctx context.Context, _ who, _ *none) (*body[[]app.ReclaimView], error) {
-		l, err := s.app.ReclaimRules(ctx)
-		return &body[[]app.ReclaimView]{l}, err
+	handle(s, people.Look, get("reclaimRules", "/api/reclaim-rules"), func(ctx context.Context, _ who, _ *none) (*body[[]worklist.ReclaimView], error) {
+		l, err := s.app.Worklist.ReclaimRules(ctx)
+		return &body[[]worklist.ReclaimView]{l}, err
 	})
-	handle(s, app.Work, post("previewReclaim", "/api/reclaim-rules/preview"), func(ctx context.Context, _ who, in *body[struct {
-		app.ReclaimDraft
+	handle(s, people.Work, post("previewReclaim", "/api/reclaim-rules/preview"), func(ctx context.Context, _ who, in *body[struct {
+		worklist.ReclaimDraft
 		End int64 `json:"end,omitempty" doc:"the number of a rule that would end, instead of setting one"`
-	}]) (*body[app.ReclaimEffect], error) {
-		e, err := s.app.PreviewReclaim(ctx, in.Body.ReclaimDraft, in.Body.End)
-		return &body[app.ReclaimEffect]{e}, err
+	}]) (*body[worklist.ReclaimEffect], error) {
+		e, err := s.app.Worklist.PreviewReclaim(ctx, in.Body.ReclaimDraft, in.Body.End)
+		return &body[worklist.ReclaimEffect]{e}, err
 	})
-	handle(s, app.Work, post("putReclaimRule", "/api/reclaim-rules"), func(ctx context.Context, me who, in *body[app.ReclaimDraft]) (*body[Done], error) {
-		return done(s.app.PutReclaimRule(ctx, in.Body, me.Name))
+	handle(s, people.Work, post("putReclaimRule", "/api/reclaim-rules"), func(ctx context.Context, me who, in *body[worklist.ReclaimDraft]) (*body[Done], error) {
+		return done(s.app.Worklist.PutReclaimRule(ctx, in.Body, me.Name))
 	})
-	handle(s, app.Work, post("endReclaimRule", "/api/reclaim-rules/{id}/end"), func(ctx context.Context, me who, in *ByID) (*body[Done], error) {
-		return done(s.app.EndReclaimRule(ctx, in.ID, me.Name))
+	handle(s, people.Work, post("endReclaimRule", "/api/reclaim-rules/{id}/end"), func(ctx context.Context, me who, in *ByID) (*body[Done], error) {
+		return done(s.app.Worklist.EndReclaimRule(ctx, in.ID, me.Name))
 	})
 }

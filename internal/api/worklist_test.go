@@ -2,22 +2,24 @@ package api
 
 import (
 	"context"
+	"ensomet/internal/people"
+	"ensomet/internal/position"
+	"ensomet/internal/use/usedb"
+	"ensomet/internal/worklist"
 	"fmt"
 	"net/http"
 	"net/url"
 	"strings"
 	"testing"
 
-	"ensomet/internal/app"
 	"ensomet/internal/core/casework"
 	"ensomet/internal/formats"
-	"ensomet/internal/store"
 )
 
 // post box and tool that take everything at once.
 type outside struct {
 	letters []string
-	orders  []app.Order
+	orders  []worklist.Order
 }
 
 func (o *outside) Send(_ context.Context, _, _, body string) error {
@@ -25,7 +27,7 @@ func (o *outside) Send(_ context.Context, _, _, body string) error {
 	return nil
 }
 
-func (o *outside) Take(_ context.Context, order app.Order) error {
+func (o *outside) Take(_ context.Context, order worklist.Order) error {
 	o.orders = append(o.orders, order)
 	return nil
 }
@@ -39,12 +41,12 @@ func TestRolesAboutTheWorklist(t *testing.T) {
 		if status, text := persons[""].do("GET", path, "", nil); status != 401 {
 			t.Errorf("%s answers %d %s to nobody", path, status, text)
 		}
-		if status, text := persons[app.Look].do("GET", path, "", nil); status != 200 {
+		if status, text := persons[people.Look].do("GET", path, "", nil); status != 200 {
 			t.Errorf("%s answers %d %s to who looks", path, status, text)
 		}
 	}
-	for path, need := range map[string]app.Role{"/api/waves/1/steer": app.Work, "/api/policies": app.Work, "/api/policies/preview": app.Work, "/api/policies/1/end": app.Work, "/api/reclaim-rules": app.Work, "/api/reclaim-rules/preview": app.Work, "/api/reclaim-rules/1/end": app.Work,
-		"/api/metering": app.Work, "/api/metering/preview": app.Work, "/api/metering/1/end": app.Work, "/api/pools/1/complaints": app.Work, "/api/pools/1/size": app.Work, "/api/pool-watches": app.Work, "/api/pool-watches/1/end": app.Work} {
+	for path, need := range map[string]people.Role{"/api/waves/1/steer": people.Work, "/api/policies": people.Work, "/api/policies/preview": people.Work, "/api/policies/1/end": people.Work, "/api/reclaim-rules": people.Work, "/api/reclaim-rules/preview": people.Work, "/api/reclaim-rules/1/end": people.Work,
+		"/api/metering": people.Work, "/api/metering/preview": people.Work, "/api/metering/1/end": people.Work, "/api/pools/1/complaints": people.Work, "/api/pools/1/size": people.Work, "/api/pool-watches": people.Work, "/api/pool-watches/1/end": people.Work} {
 		for role, p := range persons {
 			status, text := p.do("POST", path, "", nil)
 			if role == "" && status != 401 || role != "" && (status == 403) == role.May(need) {
@@ -53,7 +55,7 @@ func TestRolesAboutTheWorklist(t *testing.T) {
 		}
 	}
 	for _, path := range []string{"/api/case-rules", "/api/metering/kept"} {
-		if status, _ := persons[app.Work].do("PUT", path, "{}", nil); status != 403 {
+		if status, _ := persons[people.Work].do("PUT", path, "{}", nil); status != 403 {
 			t.Errorf("%s answers %d to who works", path, status)
 		}
 	}
@@ -65,14 +67,14 @@ func TestWaysOut(t *testing.T) {
 	take(t, a, formats.Titles, "publisher,product,licence_model,list_price,currency\nOstwick,Plot,commercial,70,EUR\n")
 	take(t, a, formats.Entitlements, "entitlement_id,publisher,product,metric,quantity,kind,start,unit_price,currency\nP-1,Ostwick,Plot,device,2,perpetual,2025-01-01,60,EUR\n")
 	take(t, a, formats.Installs, "device_id,publisher,name,version,source,seen_at\nD01,Ostwick,Plot,1,second,2026-06-29T10:00:00Z\nD02,Ostwick,Plot,1,second,2026-06-29T10:00:00Z\nD03,Ostwick,Plot,1,second,2026-06-29T10:00:00Z\nD04,Ostwick,Plot,1,second,2026-06-29T10:00:00Z\nD05,Ostwick,Plot,1,second,2026-06-29T10:00:00Z\n")
-	if err := a.Refresh(t.Context()); err != nil {
+	if err := a.Pipeline.Refresh(t.Context()); err != nil {
 		t.Fatal(err)
 	}
-	ids, err := a.FindProducts(t.Context(), "Ostwick Plot")
+	ids, err := a.Position.FindProducts(t.Context(), "Ostwick Plot")
 	if err != nil || len(ids) != 1 {
 		t.Fatal(ids, err)
 	}
-	ways := read[[]app.WayOut](t, persons[app.Look], fmt.Sprintf("/api/products/%d/ways-out", ids[0]))
+	ways := read[[]position.WayOut](t, persons[people.Look], fmt.Sprintf("/api/products/%d/ways-out", ids[0]))
 	var words []string
 	for _, w := range ways {
 		words = append(words, fmt.Sprintf("%s covers %d, left %d, cost %s", w.What, w.Covers, w.Left, w.Cost))
@@ -80,7 +82,7 @@ func TestWaysOut(t *testing.T) {
 			t.Errorf("%+v", w)
 		}
 	}
-	p, err := a.ProductPosition(t.Context(), ids[0], 0)
+	p, err := a.Position.ProductPosition(t.Context(), ids[0], 0)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -95,17 +97,17 @@ func TestWaysOut(t *testing.T) {
 func TestAnswerPage(t *testing.T) {
 	persons, a := owner(t)
 	o := &outside{}
-	a.Mail, a.Deploy = o, o
+	a.Outbox.Mail, a.Worklist.Deploy = o, o
 	take(t, a, formats.Users, "user_id,name,email\nu1,Dagne,dagne@x.example\n")
 	take(t, a, formats.Devices, "device_id,name,kind,primary_user\nD01,box-55,server,u1\nD02,box-54,client,u2\n")
-	boss := persons[app.Run]
+	boss := persons[people.Run]
 	if status, text := boss.do("POST", "/api/policies", `{"product":1,"stance":"restricted","reason":"<b>not here</b>"}`, nil); status != 200 {
 		t.Fatal(status, text)
 	}
-	if err := a.Refresh(t.Context()); err != nil {
+	if err := a.Pipeline.Refresh(t.Context()); err != nil {
 		t.Fatal(err)
 	}
-	cases, err := a.CaseCounts(t.Context())
+	cases, err := a.Worklist.CaseCounts(t.Context())
 	if err != nil || len(cases) == 0 || cases[0].Kind != casework.RestrictedTitle {
 		t.Fatal(cases, err)
 	}
@@ -123,10 +125,10 @@ func TestAnswerPage(t *testing.T) {
 	if status, text := boss.do("PUT", "/api/case-rules", `{"twoPersons":false,"answerDays":7,"reminders":1,"holdMinutes":0,"silentDays":14}`, nil); status != 200 {
 		t.Fatal(status, text)
 	}
-	if status, text := persons[app.Work].do("POST", "/api/cases/act", fmt.Sprintf(`{"ids":[%d],"act":"ask"}`, id), nil); status != 200 || !strings.Contains(text, `"count":1`) {
+	if status, text := persons[people.Work].do("POST", "/api/cases/act", fmt.Sprintf(`{"ids":[%d],"act":"ask"}`, id), nil); status != 200 || !strings.Contains(text, `"count":1`) {
 		t.Fatal(status, text)
 	}
-	if err := a.SendMail(t.Context()); err != nil || len(o.letters) != 1 {
+	if err := a.Outbox.SendMail(t.Context()); err != nil || len(o.letters) != 1 {
 		t.Fatal(o.letters, err)
 	}
 	if status, text := boss.do("GET", "/api/mail", "", nil); status != 200 || strings.Contains(text, "/answer/") {
@@ -156,7 +158,7 @@ func TestAnswerPage(t *testing.T) {
 	if wrong.StatusCode != 404 || short.StatusCode != 404 || wrongText != shortText {
 		t.Errorf("wrong keys look different: %d %d", wrong.StatusCode, short.StatusCode)
 	}
-	if c, err := a.Case(t.Context(), id); err != nil || c.State != "asked" {
+	if c, err := a.Worklist.Case(t.Context(), id); err != nil || c.State != "asked" {
 		t.Errorf("looking has changed the case: %s, %v", c.State, err)
 	}
 	press := func(form url.Values, header http.Header) int {
@@ -182,7 +184,7 @@ func TestAnswerPage(t *testing.T) {
 	if status := press(url.Values{"case": {fmt.Sprint(id)}, "needed": {"no"}, "note": {"<script>alert(1)</script>"}}, http.Header{}); status != 200 {
 		t.Errorf("the answer: %d", status)
 	}
-	if c, err := a.Case(t.Context(), id); err != nil || c.State != "agreed" || c.AgreedBy != "Dagne" {
+	if c, err := a.Worklist.Case(t.Context(), id); err != nil || c.State != "agreed" || c.AgreedBy != "Dagne" {
 		t.Errorf("%+v, %v", c, err)
 	}
 	if _, text := get(address); !strings.Contains(text, "You said that you do not need it") {
@@ -194,12 +196,12 @@ func TestAnswerPage(t *testing.T) {
 func TestOutcomes(t *testing.T) {
 	persons, a := owner(t)
 	ctx := t.Context()
-	base := persons[app.Run].base
-	fleet, _, err := a.NewToken(ctx, "collector", "id", "me")
+	base := persons[people.Run].base
+	fleet, _, err := a.Evidence.NewToken(ctx, "collector", "id", "me")
 	if err != nil {
 		t.Fatal(err)
 	}
-	tool, _, err := a.NewToken(ctx, "deployment", "id", "me")
+	tool, _, err := a.Evidence.NewToken(ctx, "deployment", "id", "me")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -217,7 +219,7 @@ func TestOutcomes(t *testing.T) {
 func TestWatchingPools(t *testing.T) {
 	persons, a := owner(t)
 	take(t, a, formats.Pools, "pool,publisher,product,quantity\nhall,Ostwick,Skerrymap,5\n")
-	w := persons[app.Work]
+	w := persons[people.Work]
 	for _, c := range []struct {
 		path, body, says string
 		status           int
@@ -238,7 +240,7 @@ func TestWatchingPools(t *testing.T) {
 			t.Errorf("%s %s: %d %s", c.path, c.body, status, text)
 		}
 	}
-	if list := read[[]store.PoolWatch](t, persons[app.Look], "/api/pool-watches"); len(list) != 0 {
+	if list := read[[]usedb.PoolWatch](t, persons[people.Look], "/api/pool-watches"); len(list) != 0 {
 		t.Errorf("%+v are told still", list)
 	}
 }

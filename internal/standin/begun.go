@@ -2,6 +2,11 @@ package standin
 
 import (
 	"context"
+	"ensomet/internal/program"
+	"ensomet/internal/snapshot"
+	"ensomet/internal/sqlite"
+	"ensomet/internal/worklist"
+	"ensomet/internal/worklist/worklistdb"
 	"errors"
 	"fmt"
 	"path"
@@ -9,25 +14,23 @@ import (
 	"strings"
 	"time"
 
-	"ensomet/internal/app"
 	"ensomet/internal/core/casework"
 	"ensomet/internal/formats"
-	"ensomet/internal/store"
 )
 
 // begunProduct is the product about which the demo's work has begun before its today.
 const begunProduct = "Bollardkit"
 
 // beginWork does what the people of the demo did in the days before its today: they ask users, decide, send, and one removal comes back. days lets so many days pass.
-func (o *Outside) beginWork(ctx context.Context, a *app.App, days func(n int) error) error {
-	ids, err := a.FindProducts(ctx, "Frostsounder")
+func (o *Outside) beginWork(ctx context.Context, a *program.Program, days func(n int) error) error {
+	ids, err := a.Position.FindProducts(ctx, "Frostsounder")
 	if err != nil || len(ids) != 1 {
 		return fmt.Errorf("the demo's catalogue has %d products named Frostsounder: %w", len(ids), err)
 	}
-	if err := a.PutReclaimRule(ctx, app.ReclaimDraft{Product: ids[0], Propose: true, Window: 365, Grace: 60, Least: 0.8, PoolShare: 0.6, Note: "used in winter alone"}, "Worker"); err != nil {
+	if err := a.Worklist.PutReclaimRule(ctx, worklist.ReclaimDraft{Product: ids[0], Propose: true, Window: 365, Grace: 60, Least: 0.8, PoolShare: 0.6, Note: "used in winter alone"}, "Worker"); err != nil {
 		return err
 	}
-	if err := a.Refresh(ctx); err != nil {
+	if err := a.Pipeline.Refresh(ctx); err != nil {
 		return err
 	}
 	cases, err := o.casesOf(ctx, a, begunProduct)
@@ -43,7 +46,7 @@ func (o *Outside) beginWork(ctx context.Context, a *app.App, days func(n int) er
 		if !c.user {
 			continue
 		}
-		switch outcome(app.Order{Device: c.code, Product: begunProduct}) {
+		switch outcome(worklist.Order{Device: c.code, Product: begunProduct}) {
 		case "done", "answers twice":
 			if luck(10, "delay", c.code, begunProduct) <= 1 {
 				continue
@@ -63,20 +66,20 @@ func (o *Outside) beginWork(ctx context.Context, a *app.App, days func(n int) er
 		return fmt.Errorf("the demo's deployment tool would do %d and %d, and fail at %d", len(fine), len(stays), len(fails))
 	}
 	act := func(act casework.Act, note string, ids ...int64) error {
-		done, err := a.CaseAct(ctx, app.CaseDeed{IDs: ids, Act: act, Note: note, Base: "http://127.0.0.1:8321"}, "Worker")
+		done, err := a.Worklist.CaseAct(ctx, worklist.CaseAction{IDs: ids, Act: act, Note: note, Base: "http://127.0.0.1:8321"}, "Worker")
 		if err == nil && done.Count != len(ids) {
 			err = errors.New(strings.Join(done.Refused, "; "))
 		}
 		return err
 	}
 	goes, keeps, waits := fine[:2], stays[0], stays[1]
-	usual, err := a.CaseRules(ctx)
+	usual, err := a.Worklist.CaseRules(ctx)
 	if err != nil {
 		return err
 	}
 	hurry := usual
 	hurry.AnswerDays, hurry.Reminders = 1, 0
-	if err := a.SetCaseRules(ctx, hurry, "Runner"); err != nil {
+	if err := a.Worklist.SetCaseRules(ctx, hurry, "Runner"); err != nil {
 		return err
 	}
 	if err := act(casework.Agree, "", append(slices.Clone(goes), fails[0])...); err != nil {
@@ -100,12 +103,12 @@ func (o *Outside) beginWork(ctx context.Context, a *app.App, days func(n int) er
 			return err
 		}
 		if strings.HasPrefix(l.To, who+"@") && l.AnswerAt() != "" {
-			if err := a.Answer(ctx, path.Base(l.AnswerAt()), 0, true, "the autumn drawings"); err != nil {
+			if err := a.Worklist.Answer(ctx, path.Base(l.AnswerAt()), 0, true, "the autumn drawings"); err != nil {
 				return err
 			}
 		}
 	}
-	if err := errors.Join(a.Refresh(ctx), days(1)); err != nil {
+	if err := errors.Join(a.Pipeline.Refresh(ctx), days(1)); err != nil {
 		return err
 	}
 	if err := o.putBack(ctx, a, goes[1]); err != nil {
@@ -114,7 +117,7 @@ func (o *Outside) beginWork(ctx context.Context, a *app.App, days func(n int) er
 	if err := days(1); err != nil {
 		return err
 	}
-	return a.SetCaseRules(ctx, usual, "Runner")
+	return a.Worklist.SetCaseRules(ctx, usual, "Runner")
 }
 
 type begunCase struct {
@@ -124,24 +127,24 @@ type begunCase struct {
 	told bool   // the files have scans of it up to today: what is taken off it before would be there again
 }
 
-func (o *Outside) casesOf(ctx context.Context, a *app.App, product string) ([]begunCase, error) {
+func (o *Outside) casesOf(ctx context.Context, a *program.Program, product string) ([]begunCase, error) {
 	var out []begunCase
-	err := a.DB.View(ctx, func(tx *store.Tx) error {
-		codes, err := tx.CodesOfDevices()
+	err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
+		codes, err := snapshot.CodesOfDevices(tx)
 		if err != nil {
 			return err
 		}
 		last := map[int64]int64{}
-		devices, err := tx.AllDevices(Now.Unix())
+		devices, err := snapshot.AllDevices(tx, Now.Unix())
 		if err != nil {
 			return err
 		}
 		for i := range devices {
 			last[devices[i].ID] = devices[i].LastScan
 		}
-		page, err := tx.CasePage(store.ListQuery{Search: product, Sort: "id", Filters: map[string]string{"kind": "idle"}})
+		page, err := snapshot.CasePage(tx, sqlite.ListQuery{Search: product, Sort: "id", Filters: map[string]string{"kind": "idle"}})
 		for _, c := range page.Rows {
-			_, address, _, err := tx.UserOfDevice(c.DeviceID)
+			_, address, _, err := worklistdb.UserOfDevice(tx, c.DeviceID)
 			if err != nil {
 				return err
 			}
@@ -152,9 +155,9 @@ func (o *Outside) casesOf(ctx context.Context, a *app.App, product string) ([]be
 	return out, err
 }
 
-func (o *Outside) userOfCase(ctx context.Context, a *app.App, id int64) (user string, err error) {
-	err = a.DB.View(ctx, func(tx *store.Tx) error {
-		page, err := tx.CasePage(store.ListQuery{Filters: map[string]string{"id": fmt.Sprint(id)}, Limit: 1})
+func (o *Outside) userOfCase(ctx context.Context, a *program.Program, id int64) (user string, err error) {
+	err = a.DB.View(ctx, func(tx *sqlite.Tx) error {
+		page, err := snapshot.CasePage(tx, sqlite.ListQuery{Filters: map[string]string{"id": fmt.Sprint(id)}, Limit: 1})
 		if err == nil && len(page.Rows) == 1 {
 			user = page.Rows[0].User
 		}
@@ -164,8 +167,8 @@ func (o *Outside) userOfCase(ctx context.Context, a *app.App, id int64) (user st
 }
 
 // putBack lets a device's user install again what was taken off it: its next scan has it.
-func (o *Outside) putBack(ctx context.Context, a *app.App, id int64) error {
-	c, err := a.Case(ctx, id)
+func (o *Outside) putBack(ctx context.Context, a *program.Program, id int64) error {
+	c, err := a.Worklist.Case(ctx, id)
 	if err != nil {
 		return err
 	}

@@ -4,16 +4,18 @@ import (
 	"bytes"
 	"context"
 	"encoding/csv"
+	"ensomet/internal/intake"
+	"ensomet/internal/program"
+	"ensomet/internal/sqlite"
+	"ensomet/internal/use/usedb"
 	"fmt"
 	"time"
 
-	"ensomet/internal/app"
 	"ensomet/internal/formats"
-	"ensomet/internal/store"
 )
 
 // take lets lines of a file in.
-func take(ctx context.Context, a *app.App, kind *formats.Kind, rows [][]string) error {
+func take(ctx context.Context, a *program.Program, kind *formats.Kind, rows [][]string) error {
 	if len(rows) == 0 {
 		return nil
 	}
@@ -22,7 +24,7 @@ func take(ctx context.Context, a *app.App, kind *formats.Kind, rows [][]string) 
 	if err := w.WriteAll(append([][]string{kind.Columns}, rows...)); err != nil {
 		return err
 	}
-	res, err := a.Import(ctx, app.ImportRequest{Kind: kind, File: kind.Name + ".csv", In: &b, AsOf: a.Clock.Now(), Author: "demo"})
+	res, err := a.Evidence.Import(ctx, intake.ImportRequest{Kind: kind, File: kind.Name + ".csv", In: &b, AsOf: a.Clock.Now(), Author: "demo"})
 	if err == nil && len(res.Aside) > 0 {
 		err = fmt.Errorf("%s: line %d: %s", kind.Name, res.Aside[0].Line, res.Aside[0].Reason)
 	}
@@ -30,10 +32,10 @@ func take(ctx context.Context, a *app.App, kind *formats.Kind, rows [][]string) 
 }
 
 // reportUse lets the devices that were metered until now report an ordinary program as a day passes, so that measuring goes on.
-func reportUse(ctx context.Context, a *app.App, now time.Time) error {
+func reportUse(ctx context.Context, a *program.Program, now time.Time) error {
 	var rows [][]string
-	err := a.DB.View(ctx, func(tx *store.Tx) error {
-		list, err := tx.DevicesMeteredSince(a.Today() - 9)
+	err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
+		list, err := usedb.DevicesMeteredSince(tx, a.Snapshots.Today()-9)
 		for _, d := range list {
 			if luck(5, "use", d.Code, now.Format(time.DateOnly)) == 0 {
 				start := now.Add(-time.Duration(30+luck(90, d.Code)) * time.Minute)
@@ -49,15 +51,15 @@ func reportUse(ctx context.Context, a *app.App, now time.Time) error {
 }
 
 // sizePools lets the owners of licence servers set their pools to the sizes that were decided on: the next list of pools shows it.
-func sizePools(ctx context.Context, a *app.App) error {
+func sizePools(ctx context.Context, a *program.Program) error {
 	var rows [][]string
-	err := a.DB.View(ctx, func(tx *store.Tx) error {
-		page, err := tx.PoolPage(store.ListQuery{}, a.Today())
+	err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
+		page, err := usedb.PoolPage(tx, sqlite.ListQuery{}, a.Snapshots.Today())
 		if err != nil {
 			return err
 		}
 		for _, p := range page.Rows {
-			sizes, err := tx.PoolSizes(p.ID)
+			sizes, err := usedb.PoolSizes(tx, p.ID)
 			if err != nil {
 				return err
 			}

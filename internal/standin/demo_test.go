@@ -2,6 +2,15 @@ package standin
 
 import (
 	"context"
+	"ensomet/internal/evidence/evidencedb"
+	"ensomet/internal/outbox"
+	"ensomet/internal/program"
+	"ensomet/internal/snapshot"
+	"ensomet/internal/sqlite"
+	"ensomet/internal/titles"
+	"ensomet/internal/titles/titlesdb"
+	"ensomet/internal/use/usedb"
+	"ensomet/internal/worklist/worklistdb"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -12,16 +21,14 @@ import (
 	"time"
 
 	"ensomet/internal/api"
-	"ensomet/internal/app"
 	"ensomet/internal/core/civil"
-	"ensomet/internal/store"
 )
 
 // The whole program over the demo: every planted truth is found.
 func TestPlantedTruths(t *testing.T) {
 	ctx := context.Background()
 	path := filepath.Join(t.TempDir(), "demo.db")
-	db, err := store.Open(ctx, path)
+	db, err := sqlite.Open(ctx, path)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -30,8 +37,8 @@ func TestPlantedTruths(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	a := app.New(db, o)
-	a.Deploy, a.Mail = o, o
+	a := program.New(db, o)
+	a.Worklist.Deploy, a.Outbox.Mail = o, o
 	start := time.Now()
 	truths, err := BuildDemo(ctx, a, o, api.New(a, o), func(s string) { t.Log(time.Since(start).Round(time.Millisecond), s) })
 	if err != nil {
@@ -63,7 +70,7 @@ func TestPlantedTruths(t *testing.T) {
 			t.Errorf("%s: exposure %s, the truth is %s", truth.Story, exposure, truth.Exposure)
 		}
 	}
-	if wrong, err := a.Check(ctx); err != nil || len(wrong) > 0 {
+	if wrong, err := a.Pipeline.Check(ctx); err != nil || len(wrong) > 0 {
 		t.Errorf("the check complains: %v %v", wrong, err)
 	}
 	t.Run("every list in every order", func(t *testing.T) {
@@ -76,7 +83,7 @@ func TestPlantedTruths(t *testing.T) {
 }
 
 // workedExamples compares the figures that the documents quote with what the program gives.
-func workedExamples(t *testing.T, a *app.App) {
+func workedExamples(t *testing.T, a *program.Program) {
 	text, err := os.ReadFile("../../docs/worked-examples.md")
 	if err != nil {
 		t.Fatal(err)
@@ -96,22 +103,22 @@ func workedExamples(t *testing.T, a *app.App) {
 }
 
 // observe reads from the program what a truth about evidence is about.
-func observe(t *testing.T, a *app.App, device, key, want string) string {
+func observe(t *testing.T, a *program.Program, device, key, want string) string {
 	t.Helper()
 	ctx := context.Background()
-	e, err := a.DeviceEvidence(ctx, device)
+	e, err := a.Evidence.DeviceEvidence(ctx, device)
 	if err != nil {
 		t.Fatal(err)
 	}
-	var row store.DeviceRow
-	var changes []store.ChangeRow
-	if err := a.DB.View(ctx, func(tx *store.Tx) error {
-		page, err := tx.DevicePage(store.ListQuery{Filters: map[string]string{"code": device}})
+	var row snapshot.DeviceRow
+	var changes []evidencedb.ChangeRow
+	if err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
+		page, err := snapshot.DevicePage(tx, sqlite.ListQuery{Filters: map[string]string{"code": device}})
 		if err != nil {
 			return err
 		}
 		row = page.Rows[0]
-		log, err := tx.ChangePage(store.ListQuery{Filters: map[string]string{"code": device}})
+		log, err := evidencedb.ChangePage(tx, sqlite.ListQuery{Filters: map[string]string{"code": device}})
 		changes = log.Rows
 		return err
 	}); err != nil {
@@ -149,9 +156,9 @@ func observe(t *testing.T, a *app.App, device, key, want string) string {
 }
 
 // measureUse reads what measuring says of a product: its ledger, its pools, and its days of use on each device.
-func measureUse(tx *store.Tx, a *app.App, product int64, got map[string]int64) error {
+func measureUse(tx *sqlite.Tx, a *program.Program, product int64, got map[string]int64) error {
 	ctx := context.Background()
-	booked, err := tx.AllBooked()
+	booked, err := worklistdb.AllBooked(tx)
 	if err != nil {
 		return err
 	}
@@ -164,20 +171,20 @@ func measureUse(tx *store.Tx, a *app.App, product int64, got map[string]int64) e
 			}
 		}
 	}
-	lost, err := tx.UseLostOf(0)
+	lost, err := usedb.UseLostOf(tx, 0)
 	if err != nil {
 		return err
 	}
 	got["use:future"], got["use:cut"] = lost.Future, lost.Cut
-	names, err := tx.AllUseNames()
+	names, err := snapshot.AllUseNames(tx)
 	if err != nil {
 		return err
 	}
-	codes, err := tx.CodesOfDevices()
+	codes, err := snapshot.CodesOfDevices(tx)
 	if err != nil {
 		return err
 	}
-	use, err := a.UseOver(ctx, product, 1)
+	use, err := a.Use.UseOver(ctx, product, 1)
 	if err != nil {
 		return err
 	}
@@ -185,7 +192,7 @@ func measureUse(tx *store.Tx, a *app.App, product int64, got map[string]int64) e
 		if !slices.Contains(use.Files, n.FileName) {
 			continue
 		}
-		if err := tx.EachUseDay([]int64{n.ID}, 0, a.Today(), func(d store.UseDayRow) error {
+		if err := snapshot.EachUseDay(tx, []int64{n.ID}, 0, a.Snapshots.Today(), func(d snapshot.UseDayRow) error {
 			got["days:"+codes[d.Device]]++
 			got["minutes:"+codes[d.Device]] += d.Run / 60
 			return nil
@@ -193,18 +200,18 @@ func measureUse(tx *store.Tx, a *app.App, product int64, got map[string]int64) e
 			return err
 		}
 	}
-	pools, err := tx.PoolPage(store.ListQuery{Filters: map[string]string{"productId": fmt.Sprint(product)}}, a.Today())
+	pools, err := usedb.PoolPage(tx, sqlite.ListQuery{Filters: map[string]string{"productId": fmt.Sprint(product)}}, a.Snapshots.Today())
 	if err != nil {
 		return err
 	}
 	for _, p := range pools.Rows {
 		got["alert:"+p.Alert]++
-		if mail, err := tx.MailPage(store.ListQuery{Search: "Shared licences", Limit: 50}); err != nil {
+		if mail, err := outbox.MailPage(tx, sqlite.ListQuery{Search: "Shared licences", Limit: 50}); err != nil {
 			return err
-		} else if slices.ContainsFunc(mail.Rows, func(m store.Mail) bool { return strings.Contains(m.Body, "\n"+p.Code+" (") }) {
+		} else if slices.ContainsFunc(mail.Rows, func(m outbox.Mail) bool { return strings.Contains(m.Body, "\n"+p.Code+" (") }) {
 			got["told:"+p.Alert]++
 		}
-		v, err := a.Pool(ctx, p.ID, 30)
+		v, err := a.Use.Pool(ctx, p.ID, 30)
 		if err != nil {
 			return err
 		}
@@ -222,14 +229,14 @@ func measureUse(tx *store.Tx, a *app.App, product int64, got map[string]int64) e
 }
 
 // measure reads from the program what a truth is about.
-func measure(t *testing.T, a *app.App, truth Truth) (map[string]int64, string) {
+func measure(t *testing.T, a *program.Program, truth Truth) (map[string]int64, string) {
 	t.Helper()
 	ctx := context.Background()
 	got := map[string]int64{}
 	exposure := ""
-	ids, err := a.FindProducts(ctx, truth.Publisher+" "+truth.Product)
+	ids, err := a.Position.FindProducts(ctx, truth.Publisher+" "+truth.Product)
 	if err != nil || len(ids) != 1 {
-		ids, err = a.FindProducts(ctx, truth.Product)
+		ids, err = a.Position.FindProducts(ctx, truth.Product)
 	}
 	if err != nil || len(ids) != 1 {
 		t.Fatalf("%s: products %v, %v", truth.Product, ids, err)
@@ -241,7 +248,7 @@ func measure(t *testing.T, a *app.App, truth Truth) (map[string]int64, string) {
 		}
 	}
 	for _, d := range days {
-		p, err := a.ProductPosition(ctx, ids[0], civil.MustParse(d))
+		p, err := a.Position.ProductPosition(ctx, ids[0], civil.MustParse(d))
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -270,7 +277,7 @@ func measure(t *testing.T, a *app.App, truth Truth) (map[string]int64, string) {
 	}
 	for key := range truth.Want {
 		if strings.HasPrefix(key, "renewal:") {
-			list, err := a.Renewals(ctx, 0, 90)
+			list, err := a.Entitlements.Renewals(ctx, 0, 90)
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -281,9 +288,9 @@ func measure(t *testing.T, a *app.App, truth Truth) (map[string]int64, string) {
 			}
 		}
 	}
-	err = a.DB.View(ctx, func(tx *store.Tx) error {
+	err = a.DB.View(ctx, func(tx *sqlite.Tx) error {
 		product := fmt.Sprint(ids[0])
-		cases, err := tx.CasePage(store.ListQuery{Filters: map[string]string{"productId": product}})
+		cases, err := snapshot.CasePage(tx, sqlite.ListQuery{Filters: map[string]string{"productId": product}})
 		if err != nil {
 			return err
 		}
@@ -299,11 +306,11 @@ func measure(t *testing.T, a *app.App, truth Truth) (map[string]int64, string) {
 		if err := measureUse(tx, a, ids[0], got); err != nil {
 			return err
 		}
-		releases, err := tx.ReleasePage(store.ListQuery{Filters: map[string]string{"productId": product}}, a.Today())
+		releases, err := titlesdb.ReleasePage(tx, sqlite.ListQuery{Filters: map[string]string{"productId": product}}, a.Snapshots.Today())
 		if err != nil {
 			return err
 		}
-		facts, err := tx.ReleaseFacts()
+		facts, err := titlesdb.ReleaseFacts(tx)
 		if err != nil {
 			return err
 		}
@@ -311,7 +318,7 @@ func measure(t *testing.T, a *app.App, truth Truth) (map[string]int64, string) {
 			name := "release " + r.Version
 			got[name], got[name+" before"], got[name+" systems"], got[name+" "+r.Phase] = facts[r.ID].Devices, r.YearBefore, facts[r.ID].Systems, 1
 		}
-		uses, err := tx.UsePage(store.ListQuery{Filters: map[string]string{"productId": product}})
+		uses, err := usedb.UsePage(tx, sqlite.ListQuery{Filters: map[string]string{"productId": product}})
 		for _, u := range uses.Rows {
 			got["class:"+u.Class]++
 		}
@@ -324,19 +331,19 @@ func measure(t *testing.T, a *app.App, truth Truth) (map[string]int64, string) {
 }
 
 // decideEcho decides the name that hides a shortfall: 11 devices join, 25 are needed and 20 owned.
-func decideEcho(t *testing.T, a *app.App) {
+func decideEcho(t *testing.T, a *program.Program) {
 	ctx := context.Background()
-	ids, err := a.FindProducts(ctx, "Lodeglass Echo")
+	ids, err := a.Position.FindProducts(ctx, "Lodeglass Echo")
 	if err != nil || len(ids) != 1 {
 		t.Fatal(ids, err)
 	}
-	d := app.NameDecision{Keys: []string{"qstone|lgecho workstation"}, Product: ids[0]}
-	effect, err := a.PreviewDecision(ctx, d, "tester")
+	d := titles.NameDecision{Keys: []string{"qstone|lgecho workstation"}, Product: ids[0]}
+	effect, err := a.Titles.PreviewDecision(ctx, d, "tester")
 	if err != nil || len(effect.Moves) != 1 || effect.Moves[0].NeededAfter != 25 || effect.Moves[0].After != -5 {
 		t.Fatalf("%+v, %v", effect, err)
 	}
 	short := func() int64 {
-		p, err := a.ProductPosition(ctx, ids[0], 0)
+		p, err := a.Position.ProductPosition(ctx, ids[0], 0)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -345,13 +352,13 @@ func decideEcho(t *testing.T, a *app.App) {
 	if short() != 0 {
 		t.Error("the preview has changed the position")
 	}
-	if _, err := a.Decide(ctx, d, "tester"); err != nil {
+	if _, err := a.Titles.Decide(ctx, d, "tester"); err != nil {
 		t.Fatal(err)
 	}
 	if short() != 5 {
 		t.Errorf("after the decision %d are short", short())
 	}
-	if err := a.Withdraw(ctx, d.Keys[0], "tester"); err != nil || short() != 0 {
+	if err := a.Titles.Withdraw(ctx, d.Keys[0], "tester"); err != nil || short() != 0 {
 		t.Errorf("after taking it back %d are short, %v", short(), err)
 	}
 }

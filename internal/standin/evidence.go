@@ -2,12 +2,14 @@ package standin
 
 import (
 	"context"
+	"ensomet/internal/evidence"
+	"ensomet/internal/program"
+	"ensomet/internal/titles"
 	"fmt"
 	"slices"
 	"strings"
 	"time"
 
-	"ensomet/internal/app"
 	"ensomet/internal/core/condition"
 	"ensomet/internal/formats"
 )
@@ -24,7 +26,7 @@ const (
 )
 
 // reportStories lets the fleet report what the stories about evidence need, and says what must be seen of it.
-func (o *Outside) reportStories(ctx context.Context, a *app.App) ([]Truth, error) {
+func (o *Outside) reportStories(ctx context.Context, a *program.Program) ([]Truth, error) {
 	g := &gateway{o.fleet.client, o.state.Token}
 	fleet, err := machines(ctx, a)
 	if err != nil {
@@ -77,7 +79,7 @@ func (o *Outside) reportStories(ctx context.Context, a *app.App) ([]Truth, error
 			first := slices.IndexFunc(s.Installs, func(i formats.ScanInstall) bool { return i.Version != "" && !strings.ContainsAny(i.Name, "0123456789") })
 			s.Installs[first].Version = "9.9"
 			s.Installs, s.Files = s.Installs[:len(s.Installs)-1], nil
-			_, err = a.TakeScan(ctx, "deployment tool", "id", s)
+			_, err = a.Evidence.TakeScan(ctx, "deployment tool", "id", s)
 			return err
 		},
 	}
@@ -102,37 +104,37 @@ func (o *Outside) reportStories(ctx context.Context, a *app.App) ([]Truth, error
 }
 
 // makeRules makes the demo's rules for names, and lets who keeps the licences be told of its pools.
-func makeRules(ctx context.Context, a *app.App) error {
-	tally, err := a.FindProducts(ctx, "Yawltally")
+func makeRules(ctx context.Context, a *program.Program) error {
+	tally, err := a.Position.FindProducts(ctx, "Yawltally")
 	if err != nil || len(tally) != 1 {
 		return fmt.Errorf("the demo's catalogue has %d products named Yawltally: %w", len(tally), err)
 	}
-	for _, r := range []app.RuleDraft{
+	for _, r := range []titles.RuleDraft{
 		{Name: "copies that came with the machine", Outcome: "nothing", Records: condition.Condition{Field: "name", Op: "like", Value: "*oem*"}, Reason: "licensed with the hardware"},
 		{Name: "the bench is no production", Outcome: "leave_out", Reason: "the maker lets test benches run it freely", Records: condition.Condition{Field: "title", Op: "has", Value: fmt.Sprint(tally[0])}, Devices: condition.Condition{Field: "environment", Op: "is", Value: "test"}},
 	} {
-		if _, err := a.PutRule(ctx, r, "Worker"); err != nil {
+		if _, err := a.Titles.PutRule(ctx, r, "Worker"); err != nil {
 			return err
 		}
 	}
-	return a.WatchPool(ctx, 0, "licences@halvorsund.example", "demo")
+	return a.Use.WatchPool(ctx, 0, "licences@halvorsund.example", "demo")
 }
 
 // makeGroups makes the demo's groups.
-func makeGroups(ctx context.Context, a *app.App) error {
+func makeGroups(ctx context.Context, a *program.Program) error {
 	q := func(field, op, value string) condition.Condition {
 		return condition.Condition{Field: field, Op: op, Value: value}
 	}
-	for _, g := range []app.GroupDraft{
+	for _, g := range []evidence.GroupDraft{
 		{Name: "vessels", Note: "what is at sea", Condition: q("unit", "under", "Sea")},
 		{Name: "not in production", Note: "the bench, training and standby", Condition: condition.Condition{Not: &condition.Condition{Field: "environment", Op: "is", Value: "production"}}},
 		{Name: "large machines ashore", Condition: condition.Condition{All: []condition.Condition{q("cores", "at_least", "8"), {Not: &condition.Condition{Field: "group", Op: "in", Value: "vessels"}}}}},
-		{Name: "on loan", Note: "kept by hand", ByHand: true, Picked: []app.GroupPick{{Device: "D0020", Inside: true}, {Device: "D0021", Inside: true}}},
+		{Name: "on loan", Note: "kept by hand", ByHand: true, Picked: []evidence.GroupPick{{Device: "D0020", Inside: true}, {Device: "D0021", Inside: true}}},
 	} {
-		if _, err := a.SaveGroup(ctx, g, "demo"); err != nil {
+		if _, err := a.Evidence.SaveGroup(ctx, g, "demo"); err != nil {
 			return err
 		}
 	}
-	_, err := a.AddChangeRule(ctx, app.ChangeRuleDraft{What: "quiet", Kinds: []string{"hardware"}, Name: "ip address"}, "demo")
+	_, err := a.Evidence.AddChangeRule(ctx, evidence.ChangeRuleDraft{What: "quiet", Kinds: []string{"hardware"}, Name: "ip address"}, "demo")
 	return err
 }

@@ -5,6 +5,10 @@ import (
 	"compress/gzip"
 	"context"
 	"encoding/json"
+	"ensomet/internal/evidence"
+	"ensomet/internal/program"
+	"ensomet/internal/snapshot"
+	"ensomet/internal/sqlite"
 	"errors"
 	"fmt"
 	"hash/fnv"
@@ -14,10 +18,8 @@ import (
 	"strings"
 	"time"
 
-	"ensomet/internal/app"
 	"ensomet/internal/core/schedule"
 	"ensomet/internal/formats"
-	"ensomet/internal/store"
 )
 
 // loop carries requests to a handler in this program, as a network would to a server.
@@ -88,8 +90,8 @@ func pack(s *formats.Scan) ([]byte, error) {
 	return b.Bytes(), err
 }
 
-func (g *gateway) send(ctx context.Context, s *formats.Scan) (app.Taken, error) {
-	var out app.Taken
+func (g *gateway) send(ctx context.Context, s *formats.Scan) (evidence.Taken, error) {
+	var out evidence.Taken
 	packed, err := pack(s)
 	if err != nil {
 		return out, err
@@ -101,10 +103,10 @@ func (g *gateway) send(ctx context.Context, s *formats.Scan) (app.Taken, error) 
 type machine struct{ code, name, unit, kind string }
 
 // machines lists the fleet.
-func machines(ctx context.Context, a *app.App) ([]machine, error) {
+func machines(ctx context.Context, a *program.Program) ([]machine, error) {
 	var out []machine
-	err := a.DB.View(ctx, func(tx *store.Tx) error {
-		page, err := tx.DevicePage(store.ListQuery{Filters: map[string]string{"status": "in_service"}, Sort: "code"})
+	err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
+		page, err := snapshot.DevicePage(tx, sqlite.ListQuery{Filters: map[string]string{"status": "in_service"}, Sort: "code"})
 		for _, d := range page.Rows {
 			if !strings.HasPrefix(d.Name, "hal-lost") { // in the directory alone; nobody knows where they are
 				out = append(out, machine{d.Code, d.Name, d.Unit, d.Kind})
@@ -132,10 +134,10 @@ func InPort(unit string, day time.Time) bool {
 }
 
 // look is what a machine would report at a time: what is known of it, less what the deployment tool has removed, with its hardware and the programs' files.
-func look(ctx context.Context, a *app.App, m machine, at time.Time, removed []string) (*formats.Scan, error) {
+func look(ctx context.Context, a *program.Program, m machine, at time.Time, removed []string) (*formats.Scan, error) {
 	s := &formats.Scan{Format: formats.ScanFormat, ID: m.code + "@" + at.Format(time.RFC3339), At: at, Device: formats.ScanDevice{ID: m.code, Name: m.name, Kind: m.kind}}
-	err := a.DB.View(ctx, func(tx *store.Tx) error {
-		d, err := tx.DeviceByCode(m.code)
+	err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
+		d, err := snapshot.DeviceByCode(tx, m.code)
 		if err != nil {
 			return err
 		}
@@ -148,7 +150,7 @@ func look(ctx context.Context, a *app.App, m machine, at time.Time, removed []st
 		if d.User != "" {
 			s.Logons = []formats.ScanLogon{{User: d.User, At: at}}
 		}
-		lines, err := tx.DeviceLines(m.code, at)
+		lines, err := snapshot.DeviceLines(tx, m.code, at)
 		for _, l := range lines {
 			if l[14] != "collector" || slices.Contains(removed, l[2]) {
 				continue
@@ -172,7 +174,7 @@ func look(ctx context.Context, a *app.App, m machine, at time.Time, removed []st
 }
 
 // answerOrders lets the fleet ask what is wanted, and do it: those that can be reached scan, some of them fail in one way or another. It returns how many scans came.
-func (g *gateway) answerOrders(ctx context.Context, a *app.App, fleet []machine, now time.Time) (int, error) {
+func (g *gateway) answerOrders(ctx context.Context, a *program.Program, fleet []machine, now time.Time) (int, error) {
 	at := map[string]machine{}
 	var codes []string
 	for _, m := range fleet {
@@ -188,7 +190,7 @@ func (g *gateway) answerOrders(ctx context.Context, a *app.App, fleet []machine,
 			return done, err
 		}
 		var tasks struct {
-			Orders []app.ScanTask `json:"orders"`
+			Orders []evidence.ScanTask `json:"orders"`
 		}
 		if err := g.post(ctx, "/api/collector/ask", body, false, &tasks); err != nil {
 			return done, err
@@ -207,7 +209,7 @@ func (g *gateway) answerOrders(ctx context.Context, a *app.App, fleet []machine,
 }
 
 // answerOrder does one scan, or fails at it.
-func (g *gateway) answerOrder(ctx context.Context, a *app.App, m machine, t app.ScanTask, now time.Time) (bool, error) {
+func (g *gateway) answerOrder(ctx context.Context, a *program.Program, m machine, t evidence.ScanTask, now time.Time) (bool, error) {
 	failed := func(reason, detail string) (bool, error) {
 		body, err := json.Marshal(map[string]any{"order": t.Order, "reason": reason, "detail": detail})
 		if err != nil {
@@ -232,7 +234,7 @@ func (g *gateway) answerOrder(ctx context.Context, a *app.App, m machine, t app.
 		if err != nil {
 			return false, err
 		}
-		var out app.Taken
+		var out evidence.Taken
 		if err := g.post(ctx, "/api/scans", packed[:len(packed)/2], true, &out); err == nil {
 			return false, errors.New("half a scan was taken for a whole one")
 		}
@@ -258,7 +260,7 @@ func (g *gateway) answerOrder(ctx context.Context, a *app.App, m machine, t app.
 }
 
 // Plans are the schedules that the demo begins with.
-var Plans = []app.ScheduleDraft{
+var Plans = []evidence.ScheduleDraft{
 	{Name: "Ashore, every fortnight", Basis: "age", AgeDays: 14, Group: "Shore", Quiet: []schedule.Quiet{{Weekdays: []time.Weekday{1, 2, 3, 4, 5}, From: "11:00", Until: "15:00"}}},
 	{Name: "Vessels, each Monday", Basis: "calendar", Calendar: schedule.Calendar{At: "02:00", Weekdays: []time.Weekday{time.Monday}}, Group: "Sea"},
 	{Name: "Computing hall, each Friday", Basis: "calendar", Calendar: schedule.Calendar{At: "05:30", Weekdays: []time.Weekday{time.Friday}}, Group: "Hall"},

@@ -5,6 +5,8 @@ import (
 	"context"
 	"crypto/sha256"
 	"encoding/json"
+	"ensomet/internal/program"
+	"ensomet/internal/sqlite"
 	"flag"
 	"fmt"
 	"net/http"
@@ -17,9 +19,7 @@ import (
 	"testing"
 
 	"ensomet/internal/api"
-	"ensomet/internal/app"
 	"ensomet/internal/formats"
-	"ensomet/internal/store"
 )
 
 var (
@@ -39,7 +39,7 @@ var volatile = []string{"/api/status", "/api/me", "/api/tokens", "/api/how-far/{
 func TestGolden(t *testing.T) {
 	ctx := context.Background()
 	path := filepath.Join(t.TempDir(), "demo.db")
-	db, err := store.Open(ctx, path)
+	db, err := sqlite.Open(ctx, path)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -48,7 +48,7 @@ func TestGolden(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	a := app.New(db, o)
+	a := program.New(db, o)
 	defer a.Close()
 	a.Demo = true
 	server := api.New(a, o)
@@ -56,7 +56,7 @@ func TestGolden(t *testing.T) {
 		t.Fatal(err)
 	}
 	g := &golden{listReader: signedIn(t, server), sums: &bytes.Buffer{}}
-	defer a.Hold()()
+	defer a.Renewal.Hold()()
 	for _, days := range goldenDays {
 		if days > 0 {
 			if !*goldenAll {
@@ -65,7 +65,7 @@ func TestGolden(t *testing.T) {
 			if _, err := o.MoveOn(ctx, a, days); err != nil {
 				t.Fatal(err)
 			}
-			if err := a.Refresh(ctx); err != nil {
+			if err := a.Pipeline.Refresh(ctx); err != nil {
 				t.Fatal(err)
 			}
 		}
@@ -76,7 +76,7 @@ func TestGolden(t *testing.T) {
 				_, err := fmt.Fprintf(&file, "%q\n", row)
 				return err
 			}
-			if err := a.Export(ctx, k.Name, 0, write, write); err != nil {
+			if err := a.Reports.Export(ctx, k.Name, 0, write, write); err != nil {
 				t.Fatal(k.Name, err)
 			}
 			g.keep("export "+k.Name, file.Bytes())

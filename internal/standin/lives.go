@@ -2,12 +2,14 @@ package standin
 
 import (
 	"context"
+	"ensomet/internal/program"
+	"ensomet/internal/sqlite"
+	"ensomet/internal/titles"
+	"ensomet/internal/titles/titlesdb"
 	"fmt"
 	"strings"
 
-	"ensomet/internal/app"
 	"ensomet/internal/core/civil"
-	"ensomet/internal/store"
 )
 
 // filledEnds gives the versions of an ordinary product their ends of support: every fourth product tells none, every third goes on for a year of extended support.
@@ -64,25 +66,25 @@ func (w *world) lives() {
 }
 
 // makePlans makes the demo's plans about releases, its tags, and its watch list.
-func makePlans(ctx context.Context, a *app.App) error {
-	release := func(product, version string) (store.ReleaseRow, error) {
-		page, err := a.Releases(ctx, store.ListQuery{Filters: map[string]string{"product": product, "version": version}})
+func makePlans(ctx context.Context, a *program.Program) error {
+	release := func(product, version string) (titlesdb.ReleaseRow, error) {
+		page, err := a.Titles.Releases(ctx, sqlite.ListQuery{Filters: map[string]string{"product": product, "version": version}})
 		if err == nil && len(page.Rows) != 1 {
 			err = fmt.Errorf("the demo's catalogue has %d releases %s %s", len(page.Rows), product, version)
 		}
 		if err != nil {
-			return store.ReleaseRow{}, err
+			return titlesdb.ReleaseRow{}, err
 		}
 		return page.Rows[0], nil
 	}
 	for _, p := range []struct {
 		product, version string
-		draft            app.PlanDraft
+		draft            titles.PlanDraft
 	}{
-		{"Sillwatch Relay", "3", app.PlanDraft{What: "move", ToVersion: "4", Since: civil.MustParse("2025-12-01"), Due: civil.MustParse("2026-05-31"), Owner: "Workshop", Note: "with the yearly overhaul"}},
-		{"Brineweft", "1", app.PlanDraft{What: "move", ToVersion: "2", Since: civil.MustParse("2026-06-01"), Due: civil.MustParse("2026-12-31"), Owner: "Desktop engineers"}},
-		{"Gyrelatch", "1", app.PlanDraft{What: "remove", Since: civil.MustParse("2026-06-01"), Due: civil.MustParse("2026-09-30"), Owner: "Desktop engineers"}},
-		{"Knollmortise", "1", app.PlanDraft{What: "keep", Owner: "Computing hall", Note: "reads files of instruments that nothing newer reads; the machines have no network"}},
+		{"Sillwatch Relay", "3", titles.PlanDraft{What: "move", ToVersion: "4", Since: civil.MustParse("2025-12-01"), Due: civil.MustParse("2026-05-31"), Owner: "Workshop", Note: "with the yearly overhaul"}},
+		{"Brineweft", "1", titles.PlanDraft{What: "move", ToVersion: "2", Since: civil.MustParse("2026-06-01"), Due: civil.MustParse("2026-12-31"), Owner: "Desktop engineers"}},
+		{"Gyrelatch", "1", titles.PlanDraft{What: "remove", Since: civil.MustParse("2026-06-01"), Due: civil.MustParse("2026-09-30"), Owner: "Desktop engineers"}},
+		{"Knollmortise", "1", titles.PlanDraft{What: "keep", Owner: "Computing hall", Note: "reads files of instruments that nothing newer reads; the machines have no network"}},
 	} {
 		r, err := release(p.product, p.version)
 		if err != nil {
@@ -91,17 +93,17 @@ func makePlans(ctx context.Context, a *app.App) error {
 		if p.draft.Title = r.ID; p.draft.What == "move" {
 			p.draft.ToProduct = r.ProductID
 		}
-		if _, err := a.PutPlan(ctx, p.draft, "Worker"); err != nil {
+		if _, err := a.Titles.PutPlan(ctx, p.draft, "Worker"); err != nil {
 			return err
 		}
 		if p.product == "Sillwatch Relay" {
-			if err := a.SetTags(ctx, r.ProductID, []string{"vessel critical", "overhaul 2026"}, "Worker"); err != nil {
+			if err := a.Titles.SetTags(ctx, r.ProductID, []string{"vessel critical", "overhaul 2026"}, "Worker"); err != nil {
 				return err
 			}
-			if err := a.Watch(ctx, r.ProductID, true, "Worker"); err != nil {
+			if err := a.Titles.Watch(ctx, r.ProductID, true, "Worker"); err != nil {
 				return err
 			}
-			if _, err := a.AddRemark(ctx, r.ProductID, "", "Version 4 needs the new antenna cable; the workshop has the list.", "Worker"); err != nil {
+			if _, err := a.Titles.AddRemark(ctx, r.ProductID, "", "Version 4 needs the new antenna cable; the workshop has the list.", "Worker"); err != nil {
 				return err
 			}
 		}
@@ -110,21 +112,21 @@ func makePlans(ctx context.Context, a *app.App) error {
 }
 
 // makeOffer changes two titles by hand and brings a newer catalogue, which waits to be looked through: it says otherwise of them, has dates that ours lacks, and knows names that nobody has recognised.
-func makeOffer(ctx context.Context, a *app.App) error {
+func makeOffer(ctx context.Context, a *program.Program) error {
 	for _, c := range []struct {
 		product string
 		says    map[string]string
 	}{{"Brineweft", map[string]string{"category": "chart work"}}, {"Skerrymap Plotter", map[string]string{"list_price": "255 EUR"}}} {
-		ids, err := a.FindProducts(ctx, c.product)
+		ids, err := a.Position.FindProducts(ctx, c.product)
 		if err != nil || len(ids) != 1 {
 			return fmt.Errorf("the demo's catalogue has %d products %s: %w", len(ids), c.product, err)
 		}
-		p, err := a.Product(ctx, ids[0])
+		p, err := a.Titles.Product(ctx, ids[0])
 		if err != nil {
 			return err
 		}
 		l := p.Lines[0]
-		if _, err := a.EditTitle(ctx, app.TitleEdit{Product: ids[0], Title: l.ID, Edition: l.Edition, Version: l.Version, Says: c.says, ChangedAt: l.ChangedAt}, "Worker"); err != nil {
+		if _, err := a.Titles.EditTitle(ctx, titles.TitleEdit{Product: ids[0], Title: l.ID, Edition: l.Edition, Version: l.Version, Says: c.says, ChangedAt: l.ChangedAt}, "Worker"); err != nil {
 			return err
 		}
 	}
@@ -140,6 +142,6 @@ Grimholm Instruments,Sillwatch Beacon,1,sonar,commercial,90,EUR,2026-04-01,,,,
 Aldercombe AS,Vaneburrow LE,1,drawing,free,,,,,,,
 Tollevik Data AS,Vikbok Ledger,2,office,commercial,275,EUR,2023-06-01,2026-12-31,,2026-12-31,Tollevik Ledger
 `
-	_, err := a.OfferCatalogue(ctx, strings.NewReader(text), int64(len(text)), "autumn-catalogue.csv", "Worker")
+	_, err := a.Titles.OfferCatalogue(ctx, strings.NewReader(text), int64(len(text)), "autumn-catalogue.csv", "Worker")
 	return err
 }

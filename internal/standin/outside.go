@@ -3,6 +3,8 @@ package standin
 import (
 	"context"
 	"encoding/json"
+	"ensomet/internal/intake"
+	"ensomet/internal/program"
 	"errors"
 	"fmt"
 	"net/http"
@@ -14,7 +16,6 @@ import (
 	"time"
 
 	"ensomet/internal/api"
-	"ensomet/internal/app"
 	"ensomet/internal/formats"
 )
 
@@ -134,7 +135,7 @@ func (o *Outside) Connect(server http.Handler) {
 
 // MoveOn moves the clock on by whole days. Each day schedules are followed, the fleet answers as far as it can be reached, and the deployment tool carries out what it was sent: the devices concerned report by a scan. All of it
 // goes over the same HTTP interface as a collector's scans. It returns how many scans came.
-func (o *Outside) MoveOn(ctx context.Context, a *app.App, days int) (int, error) {
+func (o *Outside) MoveOn(ctx context.Context, a *program.Program, days int) (int, error) {
 	if days < 1 || days > 400 {
 		return 0, errors.New("the clock moves on by 1 to 400 days")
 	}
@@ -150,15 +151,15 @@ func (o *Outside) MoveOn(ctx context.Context, a *app.App, days int) (int, error)
 }
 
 // signIn gets the fleet a token where it has none.
-func (o *Outside) signIn(ctx context.Context, a *app.App) error {
+func (o *Outside) signIn(ctx context.Context, a *program.Program) error {
 	if o.state.Token != "" {
 		return nil
 	}
-	secret, _, err := a.NewToken(ctx, "collector", "id", "demo")
+	secret, _, err := a.Evidence.NewToken(ctx, "collector", "id", "demo")
 	if err != nil {
 		return err
 	}
-	tool, _, err := a.NewToken(ctx, "deployment", "id", "demo")
+	tool, _, err := a.Evidence.NewToken(ctx, "deployment", "id", "demo")
 	if err != nil {
 		return err
 	}
@@ -168,7 +169,7 @@ func (o *Outside) signIn(ctx context.Context, a *app.App) error {
 	return nil
 }
 
-func (o *Outside) passDay(ctx context.Context, a *app.App) (int, error) {
+func (o *Outside) passDay(ctx context.Context, a *program.Program) (int, error) {
 	if err := o.signIn(ctx, a); err != nil {
 		return 0, err
 	}
@@ -180,7 +181,7 @@ func (o *Outside) passDay(ctx context.Context, a *app.App) (int, error) {
 	o.state.Now = o.state.Now.Add(12 * time.Hour) // mail and orders leave in the evening
 	err := o.save()
 	o.mu.Unlock()
-	if err := errors.Join(err, a.FollowUp(ctx), a.SendMail(ctx)); err != nil {
+	if err := errors.Join(err, a.Worklist.FollowUp(ctx), a.Outbox.SendMail(ctx)); err != nil {
 		return 0, err
 	}
 	o.mu.Lock()
@@ -192,7 +193,7 @@ func (o *Outside) passDay(ctx context.Context, a *app.App) (int, error) {
 	if err != nil {
 		return 0, err
 	}
-	if _, err := a.Plan(ctx); err != nil {
+	if _, err := a.Evidence.Plan(ctx); err != nil {
 		return 0, err
 	}
 	fleet, err := machines(ctx, a)
@@ -214,25 +215,25 @@ func (o *Outside) passDay(ctx context.Context, a *app.App) (int, error) {
 const firstDays = 4
 
 // importEarlier takes in what a list of twelve days ago said of some devices.
-func importEarlier(ctx context.Context, a *app.App, path string) error {
+func importEarlier(ctx context.Context, a *program.Program, path string) error {
 	f, err := os.Open(path)
 	if err != nil {
 		return err
 	}
 	defer f.Close()
-	_, err = a.Import(ctx, app.ImportRequest{Kind: formats.Devices, File: "devices.csv", In: f, AsOf: Now.AddDate(0, 0, -12), Author: "demo"})
+	_, err = a.Evidence.Import(ctx, intake.ImportRequest{Kind: formats.Devices, File: "devices.csv", In: f, AsOf: Now.AddDate(0, 0, -12), Author: "demo"})
 	return err
 }
 
 // BuildDemo generates the demo's raw files, takes them in through the real import, lets the fleet report what files cannot say over HTTP to the server, and computes. The outside's clock ends at the demo's fixed time.
-func BuildDemo(ctx context.Context, a *app.App, o *Outside, server http.Handler, note func(string)) ([]Truth, error) {
-	if a.Deploy == nil {
-		a.Deploy = o
+func BuildDemo(ctx context.Context, a *program.Program, o *Outside, server http.Handler, note func(string)) ([]Truth, error) {
+	if a.Worklist.Deploy == nil {
+		a.Worklist.Deploy = o
 	}
-	if a.Mail == nil {
-		a.Mail = o
+	if a.Outbox.Mail == nil {
+		a.Outbox.Mail = o
 	}
-	defer a.Hold()()
+	defer a.Renewal.Hold()()
 	dir, err := os.MkdirTemp("", "ensomet-demo")
 	if err != nil {
 		return nil, err
@@ -243,7 +244,7 @@ func BuildDemo(ctx context.Context, a *app.App, o *Outside, server http.Handler,
 		return nil, err
 	}
 	for site, zone := range Zones {
-		if err := a.SetSiteZone(ctx, site, zone); err != nil {
+		if err := a.Evidence.SetSiteZone(ctx, site, zone); err != nil {
 			return nil, err
 		}
 	}
@@ -251,7 +252,7 @@ func BuildDemo(ctx context.Context, a *app.App, o *Outside, server http.Handler,
 		return nil, err
 	}
 	var failed error
-	err = a.ImportDir(ctx, dir, app.ImportRequest{AsOf: Now, Author: "demo"}, func(file string, res app.ImportResult, err error) {
+	err = a.Evidence.ImportDir(ctx, dir, intake.ImportRequest{AsOf: Now, Author: "demo"}, func(file string, res intake.ImportResult, err error) {
 		if err == nil && len(res.Aside) > 0 {
 			err = fmt.Errorf("line %d: %s", res.Aside[0].Line, res.Aside[0].Reason)
 		}
@@ -273,7 +274,7 @@ func BuildDemo(ctx context.Context, a *app.App, o *Outside, server http.Handler,
 	plan := func(basis string) error {
 		for _, p := range Plans {
 			if p.Basis == basis {
-				if _, err := a.SaveSchedule(ctx, p, "demo"); err != nil {
+				if _, err := a.Evidence.SaveSchedule(ctx, p, "demo"); err != nil {
 					return err
 				}
 			}
@@ -315,5 +316,5 @@ func BuildDemo(ctx context.Context, a *app.App, o *Outside, server http.Handler,
 	if err := makePlans(ctx, a); err != nil {
 		return nil, err
 	}
-	return append(truths, more...), errors.Join(makeRights(ctx, a), a.Refresh(ctx))
+	return append(truths, more...), errors.Join(makeRights(ctx, a), a.Pipeline.Refresh(ctx))
 }

@@ -4,6 +4,12 @@ import (
 	"bytes"
 	"context"
 	"encoding/csv"
+	"ensomet/internal/intake"
+	"ensomet/internal/program"
+	"ensomet/internal/snapshot"
+	"ensomet/internal/sqlite"
+	"ensomet/internal/worklist"
+	"ensomet/internal/worklist/worklistdb"
 	"os"
 	"path/filepath"
 	"slices"
@@ -13,17 +19,15 @@ import (
 	"time"
 
 	"ensomet/internal/api"
-	"ensomet/internal/app"
 	"ensomet/internal/core/casework"
 	"ensomet/internal/formats"
-	"ensomet/internal/store"
 )
 
-func caseOf(t *testing.T, a *app.App, id int64) store.Case {
+func caseOf(t *testing.T, a *program.Program, id int64) worklistdb.Case {
 	t.Helper()
-	var c store.Case
-	if err := a.DB.View(context.Background(), func(tx *store.Tx) (err error) {
-		c, err = tx.Case(id)
+	var c worklistdb.Case
+	if err := a.DB.View(context.Background(), func(tx *sqlite.Tx) (err error) {
+		c, err = worklistdb.CaseByID(tx, id)
 		return err
 	}); err != nil {
 		t.Fatal(err)
@@ -32,11 +36,11 @@ func caseOf(t *testing.T, a *app.App, id int64) store.Case {
 }
 
 // removeGame takes one restricted install through to gone by a later scan, and back again by a scan after that.
-func removeGame(t *testing.T, a *app.App, o *Outside) {
+func removeGame(t *testing.T, a *program.Program, o *Outside) {
 	ctx := context.Background()
-	var first store.CaseRow
-	if err := a.DB.View(ctx, func(tx *store.Tx) error {
-		page, err := tx.CasePage(store.ListQuery{Filters: map[string]string{"kind": "restricted"}, Sort: "id", Limit: 1})
+	var first snapshot.CaseRow
+	if err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
+		page, err := snapshot.CasePage(tx, sqlite.ListQuery{Filters: map[string]string{"kind": "restricted"}, Sort: "id", Limit: 1})
 		if err == nil {
 			first = page.Rows[0]
 		}
@@ -45,7 +49,7 @@ func removeGame(t *testing.T, a *app.App, o *Outside) {
 		t.Fatal(err)
 	}
 	act := func(what casework.Act) error {
-		_, err := a.CaseAct(ctx, app.CaseDeed{IDs: []int64{first.ID}, Act: what}, "tester")
+		_, err := a.Worklist.CaseAct(ctx, worklist.CaseAction{IDs: []int64{first.ID}, Act: what}, "tester")
 		return err
 	}
 	if act(casework.Send) == nil {
@@ -58,19 +62,19 @@ func removeGame(t *testing.T, a *app.App, o *Outside) {
 	}
 	var before [][]string
 	device := caseDevice(t, a, first.DeviceID)
-	if err := a.DB.View(ctx, func(tx *store.Tx) (err error) {
-		before, err = tx.DeviceLines(device, Now)
+	if err := a.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
+		before, err = snapshot.DeviceLines(tx, device, Now)
 		return err
 	}); err != nil {
 		t.Fatal(err)
 	}
-	if err := a.Refresh(ctx); err != nil || caseOf(t, a, first.ID).State != casework.Waiting {
+	if err := a.Pipeline.Refresh(ctx); err != nil || caseOf(t, a, first.ID).State != casework.Waiting {
 		t.Fatalf("without later evidence the case is %s, %v", caseOf(t, a, first.ID).State, err)
 	}
 	if n, err := o.MoveOn(ctx, a, 1); err != nil || n < 1 {
 		t.Fatalf("%d scans came, %v", n, err)
 	}
-	if err := a.Refresh(ctx); err != nil || caseOf(t, a, first.ID).State != casework.Gone {
+	if err := a.Pipeline.Refresh(ctx); err != nil || caseOf(t, a, first.ID).State != casework.Gone {
 		t.Fatalf("after the scan the case is %s, %v", caseOf(t, a, first.ID).State, err)
 	}
 	// A later scan finds it again: somebody has put it back.
@@ -83,21 +87,21 @@ func removeGame(t *testing.T, a *app.App, o *Outside) {
 		w.Write(line)
 	}
 	w.Flush()
-	if _, err := a.Import(ctx, app.ImportRequest{Kind: formats.Installs, File: "late", In: &buf, Author: "tester"}); err != nil {
+	if _, err := a.Evidence.Import(ctx, intake.ImportRequest{Kind: formats.Installs, File: "late", In: &buf, Author: "tester"}); err != nil {
 		t.Fatal(err)
 	}
 	if _, err := o.MoveOn(ctx, a, 1); err != nil {
 		t.Fatal(err)
 	}
-	if err := a.Refresh(ctx); err != nil {
+	if err := a.Pipeline.Refresh(ctx); err != nil {
 		t.Fatal(err)
 	}
 	if c := caseOf(t, a, first.ID); c.State != casework.Open || c.CameBack != 1 {
 		t.Errorf("back again, the case is %s and came back %d times", c.State, c.CameBack)
 	}
-	var steps []store.CaseStep
-	if err := a.DB.View(ctx, func(tx *store.Tx) (err error) {
-		steps, err = tx.Steps(first.ID)
+	var steps []worklistdb.CaseStep
+	if err := a.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
+		steps, err = worklistdb.Steps(tx, first.ID)
 		return err
 	}); err != nil {
 		t.Fatal(err)
@@ -111,11 +115,11 @@ func removeGame(t *testing.T, a *app.App, o *Outside) {
 	}
 }
 
-func caseDevice(t *testing.T, a *app.App, id int64) string {
+func caseDevice(t *testing.T, a *program.Program, id int64) string {
 	t.Helper()
 	code := ""
-	if err := a.DB.View(context.Background(), func(tx *store.Tx) error {
-		page, err := tx.DevicePage(store.ListQuery{Filters: map[string]string{"id": strconv.FormatInt(id, 10)}})
+	if err := a.DB.View(context.Background(), func(tx *sqlite.Tx) error {
+		page, err := snapshot.DevicePage(tx, sqlite.ListQuery{Filters: map[string]string{"id": strconv.FormatInt(id, 10)}})
 		if err == nil {
 			code = page.Rows[0].Code
 		}
@@ -130,7 +134,7 @@ func caseDevice(t *testing.T, a *app.App, id int64) string {
 func TestOutsideRemembers(t *testing.T) {
 	ctx := context.Background()
 	path := filepath.Join(t.TempDir(), "x.db")
-	db, err := store.Open(ctx, path)
+	db, err := sqlite.Open(ctx, path)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -142,18 +146,18 @@ func TestOutsideRemembers(t *testing.T) {
 	if !o.Now().Equal(Now) {
 		t.Errorf("a new demo begins at %v", o.Now())
 	}
-	a := app.New(db, o)
+	a := program.New(db, o)
 	for kind, text := range map[*formats.Kind]string{
 		formats.Devices: "device_id\nD1\nD2\n", formats.Titles: "publisher,product\nO,S\n",
 	} {
-		if _, err := a.Import(ctx, app.ImportRequest{Kind: kind, File: "x", In: strings.NewReader(text)}); err != nil {
+		if _, err := a.Evidence.Import(ctx, intake.ImportRequest{Kind: kind, File: "x", In: strings.NewReader(text)}); err != nil {
 			t.Fatal(err)
 		}
 	}
-	if _, err := a.Import(ctx, app.ImportRequest{Kind: formats.Installs, File: "x", In: strings.NewReader("device_id,publisher,name,version,install_path,last_used,source,seen_at\nD1,O,S one,1,/opt/s,2026-06-01,collector,2026-06-28T10:00:00Z\nD1,O,Other,1,,,collector,2026-06-28T10:00:00Z\nD2,O,S one,1,,,collector,2026-06-28T10:00:00Z\n")}); err != nil {
+	if _, err := a.Evidence.Import(ctx, intake.ImportRequest{Kind: formats.Installs, File: "x", In: strings.NewReader("device_id,publisher,name,version,install_path,last_used,source,seen_at\nD1,O,S one,1,/opt/s,2026-06-01,collector,2026-06-28T10:00:00Z\nD1,O,Other,1,,,collector,2026-06-28T10:00:00Z\nD2,O,S one,1,,,collector,2026-06-28T10:00:00Z\n")}); err != nil {
 		t.Fatal(err)
 	}
-	order := app.Order{ID: 7, Case: 7, What: "remove", Device: "D1", Product: "S", Names: []string{"S one"}}
+	order := worklist.Order{ID: 7, Case: 7, What: "remove", Device: "D1", Product: "S", Names: []string{"S one"}}
 	for range 2 { // the same order again is one order
 		if err := o.Take(ctx, order); err != nil {
 			t.Fatal(err)
@@ -183,9 +187,9 @@ func TestOutsideRemembers(t *testing.T) {
 		t.Errorf("%+v, %v", third, err)
 	}
 	left := map[string]string{}
-	if err := db.View(ctx, func(tx *store.Tx) error {
+	if err := db.View(ctx, func(tx *sqlite.Tx) error {
 		for _, d := range []string{"D1", "D2"} {
-			lines, err := tx.DeviceLines(d, again.Now())
+			lines, err := snapshot.DeviceLines(tx, d, again.Now())
 			if err != nil {
 				return err
 			}

@@ -2,13 +2,15 @@ package standin
 
 import (
 	"context"
+	"ensomet/internal/entitlements/entitlementsdb"
+	"ensomet/internal/program"
+	"ensomet/internal/snapshot"
+	"ensomet/internal/worklist"
 	"fmt"
 	"math/rand/v2"
 	"time"
 
-	"ensomet/internal/app"
 	"ensomet/internal/core/civil"
-	"ensomet/internal/store"
 )
 
 // rightsStories plants the traps of metrics and rights: cores and clusters, second devices, test and standby machines, use at one time, sites, scopes and dates. They draw from chance of their own, so
@@ -221,19 +223,19 @@ func hostOf(w *world, n int) string {
 }
 
 // makeRights makes what people keep about rights: contracts, a set for starters, who waits, a basket, and a statement that was handed over.
-func makeRights(ctx context.Context, a *app.App) error {
+func makeRights(ctx context.Context, a *program.Program) error {
 	day := civil.MustParse
-	for _, c := range []store.Contract{
+	for _, c := range []entitlementsdb.Contract{
 		{Code: "K-05", Publisher: "Quernstone AS", Name: "Sonar frame agreement", Start: day("2024-01-01"), End: day("2026-12-31"), NoticeDays: 90, Renews: true, Owner: "Dagne Laverud"},
 		{Code: "K-11", Publisher: "Harrowmere plc", Name: "Databases of the hall", Start: day("2025-09-01"), End: day("2026-08-31"), NoticeDays: 45, Owner: "Kettil Pilskog", Note: "terms by core are in annex 2"},
 		{Code: "K-17", Publisher: "Brackwell Office Inc.", Name: "Office seats", Start: day("2025-10-01"), End: day("2026-09-30"), NoticeDays: 60, Renews: true, Owner: "Dagne Laverud"},
 	} {
-		if err := a.PutContract(ctx, c, "Worker"); err != nil {
+		if err := a.Entitlements.PutContract(ctx, c, "Worker"); err != nil {
 			return err
 		}
 	}
 	id := func(name string) (int64, error) {
-		ids, err := a.FindProducts(ctx, name)
+		ids, err := a.Position.FindProducts(ctx, name)
 		if err != nil || len(ids) != 1 {
 			return 0, fmt.Errorf("the demo's catalogue has %d products named %s: %w", len(ids), name, err)
 		}
@@ -247,11 +249,11 @@ func makeRights(ctx context.Context, a *app.App) error {
 	if err != nil {
 		return err
 	}
-	if _, err := a.PutStarterSet(ctx, store.StarterSet{Name: "charting, first day", Note: "agreed with the head of charting", Products: []int64{notes, ledger}}, "Worker"); err != nil {
+	if _, err := a.Entitlements.PutStarterSet(ctx, entitlementsdb.StarterSet{Name: "charting, first day", Note: "agreed with the head of charting", Products: []int64{notes, ledger}}, "Worker"); err != nil {
 		return err
 	}
 	for i, user := range []string{"u0301", "u0312"} {
-		if err := a.Wait(ctx, ledger, user, []string{"works on the tide tables", "asked twice"}[i], "Worker"); err != nil {
+		if err := a.Entitlements.Wait(ctx, ledger, user, []string{"works on the tide tables", "asked twice"}[i], "Worker"); err != nil {
 			return err
 		}
 	}
@@ -259,15 +261,15 @@ func makeRights(ctx context.Context, a *app.App) error {
 	if err != nil {
 		return err
 	}
-	if _, err := a.SaveBasket(ctx, app.Basket{Name: "Databases before the audit", Note: "which way out is cheaper?", Measures: []app.BasketMeasure{{Kind: "buy", Product: engine, Line: lineOfEngine(ctx, a, engine), Quantity: 4}}}, "Worker"); err != nil {
+	if _, err := a.Worklist.SaveBasket(ctx, worklist.Basket{Name: "Databases before the audit", Note: "which way out is cheaper?", Measures: []snapshot.BasketMeasure{{Kind: "buy", Product: engine, Line: lineOfEngine(ctx, a, engine), Quantity: 4}}}, "Worker"); err != nil {
 		return err
 	}
-	_, err = a.MakeStatement(ctx, civil.Of(Now)-30, nil, "Skrubbholt Revision", "for the yearly audit", "Worker")
+	_, err = a.Position.MakeStatement(ctx, civil.Of(Now)-30, nil, "Skrubbholt Revision", "for the yearly audit", "Worker")
 	return err
 }
 
-func lineOfEngine(ctx context.Context, a *app.App, product int64) string {
-	p, err := a.ProductPosition(ctx, product, 0)
+func lineOfEngine(ctx context.Context, a *program.Program, product int64) string {
+	p, err := a.Position.ProductPosition(ctx, product, 0)
 	if err != nil || len(p.Metrics) == 0 || len(p.Metrics[0].Lines) == 0 {
 		return ""
 	}

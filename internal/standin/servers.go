@@ -2,14 +2,15 @@ package standin
 
 import (
 	"context"
+	"ensomet/internal/program"
+	"ensomet/internal/snapshot"
+	"ensomet/internal/sqlite"
 	"fmt"
 	"math/rand/v2"
 	"slices"
 	"time"
 
-	"ensomet/internal/app"
 	"ensomet/internal/formats"
-	"ensomet/internal/store"
 )
 
 // pool is a pool of a simulated licence server: who asks for it, when and for how long.
@@ -124,7 +125,7 @@ func (p *pool) day(r *rand.Rand, midnight time.Time) (events [][]string) {
 }
 
 // reportPools lets the licence servers report the day that has passed; one whose connection is lost stays silent. Their pools have the quantities that the program knows of.
-func (o *Outside) reportPools(ctx context.Context, a *app.App, now time.Time) error {
+func (o *Outside) reportPools(ctx context.Context, a *program.Program, now time.Time) error {
 	if !now.After(Now) { // the files have the days up to the demo's today
 		return nil
 	}
@@ -135,8 +136,8 @@ func (o *Outside) reportPools(ctx context.Context, a *app.App, now time.Time) er
 	servers := slices.Clone(o.servers)
 	o.mu.Unlock()
 	has := map[string]int{}
-	if err := a.DB.View(ctx, func(tx *store.Tx) error {
-		pools, err := tx.AllPools()
+	if err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
+		pools, err := snapshot.AllPools(tx)
 		for _, p := range pools {
 			has[p.Code] = int(p.Quantity)
 		}

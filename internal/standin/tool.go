@@ -3,22 +3,23 @@ package standin
 import (
 	"context"
 	"encoding/json"
+	"ensomet/internal/program"
+	"ensomet/internal/worklist"
 	"slices"
 	"strings"
 	"time"
 
-	"ensomet/internal/app"
 	"ensomet/internal/formats"
 )
 
 // held is an order that the deployment tool has taken and not finished.
 type held struct {
-	app.Order
+	worklist.Order
 	Due time.Time `json:"due"`
 }
 
 // Take takes an order. One whose number it knows is not taken twice.
-func (o *Outside) Take(_ context.Context, order app.Order) error {
+func (o *Outside) Take(_ context.Context, order worklist.Order) error {
 	o.mu.Lock()
 	defer o.mu.Unlock()
 	if slices.Contains(o.state.Known, order.ID) {
@@ -37,7 +38,7 @@ func (o *Outside) Take(_ context.Context, order app.Order) error {
 }
 
 // outcome is what the tool will make of an order, which depends on the device and the product alone.
-func outcome(order app.Order) string {
+func outcome(order worklist.Order) string {
 	switch luck(24, "wrench", order.Device, order.Product) {
 	case 0, 1:
 		return "fails"
@@ -50,7 +51,7 @@ func outcome(order app.Order) string {
 }
 
 // work lets the deployment tool do what is due on devices that can be reached, and say what became of it. It returns the scans that the changed devices report then.
-func (o *Outside) work(ctx context.Context, a *app.App, g *gateway, fleet []machine, now time.Time) (int, error) {
+func (o *Outside) work(ctx context.Context, a *program.Program, g *gateway, fleet []machine, now time.Time) (int, error) {
 	at := map[string]machine{}
 	for _, m := range fleet {
 		at[m.code] = m
@@ -76,7 +77,7 @@ func (o *Outside) work(ctx context.Context, a *app.App, g *gateway, fleet []mach
 	var order []string
 	for _, h := range due {
 		what := outcome(h.Order)
-		say := app.Outcome{Order: h.ID, Done: what != "fails"}
+		say := worklist.Outcome{Order: h.ID, Done: what != "fails"}
 		switch what {
 		case "fails":
 			say.Reason = []string{"the program was open", "the disk is full", "the device is locked"}[luck(3, "reason", h.Device)]

@@ -1,0 +1,214 @@
+package entitlementsdb
+
+import (
+	"database/sql"
+	"encoding/json"
+
+	"ensomet/internal/core/civil"
+	"ensomet/internal/snapshot"
+	"ensomet/internal/sqlite"
+)
+
+// SeatRow is a line of the list of seats: who holds which right.
+type SeatRow struct {
+	ID         int64     `json:"id"`
+	Line       string    `json:"line"`
+	LineID     int64     `json:"lineId"`
+	ProductID  int64     `json:"productId"`
+	Publisher  string    `json:"publisher"`
+	Product    string    `json:"product"`
+	Edition    string    `json:"edition"`
+	User       string    `json:"user"`
+	UserName   string    `json:"userName"`
+	Status     string    `json:"status" doc:"of the user: active or left"`
+	Device     string    `json:"device"`
+	DeviceName string    `json:"deviceName"`
+	Unit       string    `json:"unit"`
+	From       civil.Day `json:"from"`
+	Until      civil.Day `json:"until"`
+	State      string    `json:"state" enum:"held,handed back,ended,of a leaver"`
+}
+
+// SeatPage reads a page of seats. A seat whose entitlement has ended is ended.
+func SeatPage(tx *sqlite.Tx, q sqlite.ListQuery, today civil.Day) (sqlite.Page[SeatRow], error) {
+	day := sqlite.Itoa(int64(today))
+	l := sqlite.List[SeatRow]{From: `assignment a JOIN entitlement e ON e.id = a.entitlement_id AND e.withdrawn_at = 0 JOIN product p ON p.id = e.product_id LEFT JOIN person u ON u.id = a.person_id LEFT JOIN device d ON d.id = a.device_id`,
+		Key: "a.id", Sort: "product", Columns: []sqlite.Column[SeatRow]{
+			{Name: "id", Sql: "a.id", Into: func(r *SeatRow) any { return &r.ID }, Search: false}, {Name: "line", Sql: "e.code", Into: func(r *SeatRow) any { return &r.Line }, Search: true}, {Name: "lineId", Sql: "e.id", Into: func(r *SeatRow) any { return &r.LineID }, Search: false},
+			{Name: "productId", Sql: "p.id", Into: func(r *SeatRow) any { return &r.ProductID }, Search: false}, {Name: "publisher", Sql: "p.publisher", Into: func(r *SeatRow) any { return &r.Publisher }, Search: true}, {Name: "product", Sql: "p.name", Into: func(r *SeatRow) any { return &r.Product }, Search: true},
+			{Name: "edition", Sql: "e.edition", Into: func(r *SeatRow) any { return &r.Edition }, Search: false}, {Name: "user", Sql: "coalesce(u.code, '')", Into: func(r *SeatRow) any { return &r.User }, Search: true}, {Name: "userName", Sql: "coalesce(u.name, '')", Into: func(r *SeatRow) any { return &r.UserName }, Search: true},
+			{Name: "status", Sql: "coalesce(u.status, '')", Into: func(r *SeatRow) any { return &r.Status }, Search: false}, {Name: "device", Sql: "coalesce(d.code, '')", Into: func(r *SeatRow) any { return &r.Device }, Search: true}, {Name: "deviceName", Sql: "coalesce(d.name, '')", Into: func(r *SeatRow) any { return &r.DeviceName }, Search: true},
+			{Name: "unit", Sql: "coalesce(u.org_unit, d.org_unit, '')", Into: func(r *SeatRow) any { return &r.Unit }, Search: true}, {Name: "from", Sql: "a.from_day", Into: func(r *SeatRow) any { return &r.From }, Search: false}, {Name: "until", Sql: "a.until_day", Into: func(r *SeatRow) any { return &r.Until }, Search: false},
+			{Name: "state", Sql: "(CASE WHEN a.until_day <> 0 AND a.until_day < " + day + " THEN 'handed back' WHEN e.end <> 0 AND e.end < " + day + " THEN 'ended' WHEN coalesce(u.status, '') = 'left' THEN 'of a leaver' ELSE 'held' END)", Into: func(r *SeatRow) any { return &r.State }, Search: false},
+		}}
+	return l.Page(tx, q)
+}
+
+// Seat reads one seat.
+func Seat(tx *sqlite.Tx, id int64) (snapshot.Assigned, error) {
+	list, err := sqlite.Query(tx, func(r *sql.Rows, v *snapshot.Assigned) error {
+		return r.Scan(&v.Line, &v.Person, &v.Device, &v.From, &v.Until)
+	},
+		"SELECT entitlement_id, coalesce(person_id, 0), coalesce(device_id, 0), from_day, until_day FROM assignment WHERE id = ?", id)
+	if err == nil && len(list) == 0 {
+		err = sqlite.ErrNotFound
+	}
+	if err != nil {
+		return snapshot.Assigned{}, err
+	}
+	return list[0], nil
+}
+
+// EndSeat says the last day on which a seat is held; one that would end before it began is taken away.
+func EndSeat(tx *sqlite.Tx, id int64, last civil.Day) error {
+	s, err := Seat(tx, id)
+	if err != nil {
+		return err
+	}
+	if s.From > last {
+		_, err = tx.Exec("DELETE FROM assignment WHERE id = ?", id)
+	} else {
+		_, err = tx.Exec("UPDATE assignment SET until_day = ? WHERE id = ?", last, id)
+	}
+	if err != nil {
+		return err
+	}
+	return snapshot.TouchLine(tx, s.Line)
+}
+
+// HandBackSeats ends the seats that users hold of a product after a day, and returns how many there were.
+func HandBackSeats(tx *sqlite.Tx, product int64, persons []int64, last civil.Day) (int, error) {
+	list, err := json.Marshal(persons)
+	if err != nil {
+		return 0, err
+	}
+	ids, err := sqlite.Query(tx, func(r *sql.Rows, v *int64) error { return r.Scan(v) }, `SELECT a.id FROM assignment a JOIN entitlement e ON e.id = a.entitlement_id WHERE e.product_id = ? AND a.person_id IN (SELECT value FROM json_each(?)) AND (a.until_day = 0 OR a.until_day > ?)`, product, string(list), last)
+	if err != nil {
+		return 0, err
+	}
+	for _, id := range ids {
+		if err := EndSeat(tx, id, last); err != nil {
+			return 0, err
+		}
+	}
+	return len(ids), nil
+}
+
+// WaitRow is somebody who waits for a seat.
+type WaitRow struct {
+	ID        int64  `json:"id"`
+	ProductID int64  `json:"productId"`
+	Publisher string `json:"publisher"`
+	Product   string `json:"product"`
+	PersonID  int64  `json:"-"`
+	User      string `json:"user"`
+	UserName  string `json:"userName"`
+	Unit      string `json:"unit"`
+	Status    string `json:"status"`
+	Since     int64  `json:"since"`
+	Note      string `json:"note"`
+	Author    string `json:"author"`
+}
+
+// Waiting reads who waits for a seat, the first first, of one product or of all where product is 0.
+func Waiting(tx *sqlite.Tx, product int64) ([]WaitRow, error) {
+	return sqlite.Query(tx, func(r *sql.Rows, v *WaitRow) error {
+		return r.Scan(&v.ID, &v.ProductID, &v.Publisher, &v.Product, &v.PersonID, &v.User, &v.UserName, &v.Unit, &v.Status, &v.Since, &v.Note, &v.Author)
+	}, `SELECT w.id, p.id, p.publisher, p.name, u.id, u.code, u.name, u.org_unit, u.status, w.since, w.note, w.author FROM seat_wait w JOIN product p ON p.id = w.product_id JOIN person u ON u.id = w.person_id
+		WHERE w.ended_at = 0 AND (?1 = 0 OR w.product_id = ?1) ORDER BY p.name, w.since, w.id`, product)
+}
+
+// Wait puts somebody on the list. It reports false where he is on it.
+func Wait(tx *sqlite.Tx, product, person, at int64, note, author string) (bool, error) {
+	res, err := tx.Exec("INSERT INTO seat_wait(product_id, person_id, since, note, author) VALUES (?, ?, ?, ?, ?) ON CONFLICT DO NOTHING", product, person, at, note, author)
+	if err != nil {
+		return false, err
+	}
+	n, err := res.RowsAffected()
+	return n == 1, err
+}
+
+// EndWaitOf takes a user off the list of a product, where he is on it.
+func EndWaitOf(tx *sqlite.Tx, product, person, at int64, how, by string) error {
+	_, err := tx.Exec("UPDATE seat_wait SET ended_at = ?, ended_how = ?, ended_by = ? WHERE product_id = ? AND person_id = ? AND ended_at = 0", at, how, by, product, person)
+	return err
+}
+
+// EndWait takes somebody off the list.
+func EndWait(tx *sqlite.Tx, id, at int64, how, by string) error {
+	res, err := tx.Exec("UPDATE seat_wait SET ended_at = ?, ended_how = ?, ended_by = ? WHERE id = ? AND ended_at = 0", at, how, by, id)
+	if err != nil {
+		return err
+	}
+	if n, _ := res.RowsAffected(); n == 0 {
+		return sqlite.ErrNotFound
+	}
+	return nil
+}
+
+// StarterSet is the products that somebody new in a role gets.
+type StarterSet struct {
+	ID       int64   `json:"id"`
+	Name     string  `json:"name"`
+	Note     string  `json:"note"`
+	Products []int64 `json:"products"`
+	Author   string  `json:"author"`
+	At       int64   `json:"at"`
+}
+
+// StarterSets reads all sets by name.
+func StarterSets(tx *sqlite.Tx) ([]StarterSet, error) {
+	return sqlite.Query(tx, func(r *sql.Rows, v *StarterSet) error {
+		var products string
+		if err := r.Scan(&v.ID, &v.Name, &v.Note, &products, &v.Author, &v.At); err != nil {
+			return err
+		}
+		return json.Unmarshal([]byte(products), &v.Products)
+	}, "SELECT id, name, note, products, author, at FROM starter_set ORDER BY name")
+}
+
+// PutStarterSet writes a set; one without number is new.
+func PutStarterSet(tx *sqlite.Tx, s StarterSet) (int64, error) {
+	products, err := json.Marshal(s.Products)
+	if err != nil {
+		return 0, err
+	}
+	if s.ID == 0 {
+		res, err := tx.Exec("INSERT INTO starter_set(name, note, products, author, at) VALUES (?, ?, ?, ?, ?)", s.Name, s.Note, string(products), s.Author, s.At)
+		if err != nil {
+			return 0, err
+		}
+		return res.LastInsertId()
+	}
+	_, err = tx.Exec("UPDATE starter_set SET name = ?, note = ?, products = ?, author = ?, at = ? WHERE id = ?", s.Name, s.Note, string(products), s.Author, s.At, s.ID)
+	return s.ID, err
+}
+
+// DropStarterSet takes a set away.
+func DropStarterSet(tx *sqlite.Tx, id int64) error {
+	_, err := tx.Exec("DELETE FROM starter_set WHERE id = ?", id)
+	return err
+}
+
+// LineOf returns the code and the product of an entitlement.
+func LineOf(tx *sqlite.Tx, id int64) (code string, product int64, err error) {
+	err = tx.QueryRowContext(tx.Ctx, "SELECT code, product_id FROM entitlement WHERE id = ?", id).Scan(&code, &product)
+	return code, product, err
+}
+
+// OwnDevice is a device of a user.
+type OwnDevice struct {
+	ID                       int64
+	Code, Name, Kind, Status string
+}
+
+// DevicesOfUser reads the devices that somebody is the main user of.
+func DevicesOfUser(tx *sqlite.Tx, code string) ([]OwnDevice, error) {
+	return sqlite.Query(tx, func(r *sql.Rows, v *OwnDevice) error { return r.Scan(&v.ID, &v.Code, &v.Name, &v.Kind, &v.Status) }, "SELECT id, code, name, kind, status FROM device WHERE primary_user = ? ORDER BY name", code)
+}
+
+// LicensedOn names the products on a device that somebody owns or that cost something.
+func LicensedOn(tx *sqlite.Tx, device int64) ([]string, error) {
+	return sqlite.Query(tx, func(r *sql.Rows, v *string) error { return r.Scan(v) }, `SELECT DISTINCT p.publisher || ' ' || p.name FROM install i JOIN recognition n ON n.record_id = i.record_id JOIN product p ON p.id = n.product_id
+		WHERE i.device_id = ? AND i.until IS NULL AND n.why_not = '' AND EXISTS (SELECT 1 FROM position q WHERE q.product_id = p.id) ORDER BY 1`, device)
+}

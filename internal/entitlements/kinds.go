@@ -1,0 +1,95 @@
+package entitlements
+
+import (
+	"ensomet/internal/entitlements/entitlementsdb"
+	"ensomet/internal/formats"
+	"ensomet/internal/intake"
+	"ensomet/internal/snapshot"
+	"ensomet/internal/sqlite"
+)
+
+// entitlementKinds are the kinds of files that say what was bought, and for whom.
+func (svc *Service) Kinds() map[*formats.Kind]intake.SinkMaker {
+	return map[*formats.Kind]intake.SinkMaker{
+		formats.Entitlements: svc.entitlementSink,
+		formats.Transactions: func(in intake.Arrival) (*intake.Sink, error) { return transactionSink(in.Tx) },
+		formats.Assignments:  func(in intake.Arrival) (*intake.Sink, error) { return assignmentSink(in.Tx) },
+		formats.Rates:        rateSink,
+	}
+}
+
+func rateSink(in intake.Arrival) (*intake.Sink, error) {
+	return intake.PlainSink(func(row *formats.Row) (sqlite.Change, error) {
+		r, err := formats.ParseRate(row)
+		if err != nil {
+			return sqlite.Same, err
+		}
+		return entitlementsdb.PutRate(in.Tx, r)
+	}), nil
+}
+
+func (svc *Service) entitlementSink(in intake.Arrival) (*intake.Sink, error) {
+	products, err := snapshot.ProductKeysByHouse(in.Tx)
+	if err != nil {
+		return nil, err
+	}
+	return intake.UpsertSink(in.Tx, entitlementsdb.Entitlements, func(row *formats.Row) (string, formats.Entitlement, error) {
+		e, err := formats.ParseEntitlement(row)
+		return "entitlement_id " + e.Code, e, err
+	}, func(u *sqlite.Upserter, e formats.Entitlement, row *formats.Row) (sqlite.Change, error) {
+		product, reason := snapshot.FindProduct(products, e.Publisher, e.Product)
+		if reason != "" {
+			return sqlite.Same, intake.Refuse(row, "%s", reason)
+		}
+		return entitlementsdb.PutEntitlement(u, product, e, svc.Clock.Now().Unix(), in.Author)
+	})
+}
+
+func transactionSink(tx *sqlite.Tx) (*intake.Sink, error) {
+	lines, err := snapshot.Codes(tx, "entitlement")
+	if err != nil {
+		return nil, err
+	}
+	return intake.PlainSink(func(row *formats.Row) (sqlite.Change, error) {
+		t, err := formats.ParseTransaction(row)
+		if err != nil {
+			return sqlite.Same, err
+		}
+		id := lines[t.Entitlement]
+		if id == 0 {
+			return sqlite.Same, intake.Refuse(row, "there is no entitlement %q: import it first; the line is tried again then", t.Entitlement)
+		}
+		return entitlementsdb.PutTransaction(tx, id, t)
+	}), nil
+}
+
+func assignmentSink(tx *sqlite.Tx) (*intake.Sink, error) {
+	lines, err := snapshot.Codes(tx, "entitlement")
+	if err != nil {
+		return nil, err
+	}
+	users, err := snapshot.Codes(tx, "person")
+	if err != nil {
+		return nil, err
+	}
+	devices, err := snapshot.Codes(tx, "device")
+	if err != nil {
+		return nil, err
+	}
+	return intake.PlainSink(func(row *formats.Row) (sqlite.Change, error) {
+		as, err := formats.ParseAssignment(row)
+		if err != nil {
+			return sqlite.Same, err
+		}
+		line, user, device := lines[as.Entitlement], users[as.User], devices[as.Device]
+		switch {
+		case line == 0:
+			return sqlite.Same, intake.Refuse(row, "there is no entitlement %q: import it first; the line is tried again then", as.Entitlement)
+		case as.User != "" && user == 0:
+			return sqlite.Same, intake.Refuse(row, "there is no user %q: import the users first; the line is tried again then", as.User)
+		case as.Device != "" && device == 0:
+			return sqlite.Same, intake.Refuse(row, "there is no device %q: import the devices first; the line is tried again then", as.Device)
+		}
+		return entitlementsdb.PutAssignment(tx, line, user, device, as)
+	}), nil
+}

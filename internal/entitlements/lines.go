@@ -1,0 +1,348 @@
+package entitlements
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"io"
+	"slices"
+	"strconv"
+	"strings"
+
+	"ensomet/internal/core/civil"
+	"ensomet/internal/core/entitle"
+	"ensomet/internal/entitlements/entitlementsdb"
+	"ensomet/internal/formats"
+	"ensomet/internal/renewal"
+	"ensomet/internal/snapshot"
+	"ensomet/internal/sqlite"
+)
+
+// far is how many years away from today a date is taken for a slip.
+const far = 40
+
+// LineEdit changes a line that is booked.
+type LineEdit struct {
+	Values    map[string]string `json:"values" doc:"by the columns of entitlements.csv; entitlement_id names the line"`
+	ChangedAt int64             `json:"changedAt" doc:"when the line that was looked at was last changed; another one's changes are not overwritten"`
+}
+
+// EditLine changes a line. Each value that becomes another is kept with who changed it.
+func (svc *Service) EditLine(ctx context.Context, e LineEdit, who string) error {
+	code := e.Values["entitlement_id"]
+	checks, err := svc.CheckLine(ctx, e.Values, code)
+	if err != nil {
+		return err
+	}
+	for _, c := range checks {
+		if c.Serious {
+			return errors.New(c.Text)
+		}
+	}
+	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
+		was, id, changedAt, err := entitlementsdb.EntitlementValues(tx, code, formats.Entitlements.Columns)
+		if err != nil {
+			return err
+		}
+		if changedAt != e.ChangedAt {
+			return sqlite.ErrChangedMeanwhile
+		}
+		line, err := parseLine(e.Values)
+		if err != nil {
+			return err
+		}
+		products, err := snapshot.ProductKeysByHouse(tx)
+		if err != nil {
+			return err
+		}
+		product, reason := snapshot.FindProduct(products, line.Publisher, line.Product)
+		if reason != "" {
+			return errors.New(reason)
+		}
+		u, err := entitlementsdb.Entitlements(tx)
+		if err != nil {
+			return err
+		}
+		now := svc.Clock.Now()
+		stored, err := snapshot.EntitlementsOf(tx, []int64{product})
+		if err != nil {
+			return err
+		}
+		for i := range stored { // what the form does not show stays
+			if stored[i].Code == code {
+				line.Custom = stored[i].Custom
+			}
+		}
+		if _, err := entitlementsdb.PutEntitlement(u, product, line, now.Unix(), who); err != nil {
+			return err
+		}
+		is, _, _, err := entitlementsdb.EntitlementValues(tx, code, formats.Entitlements.Columns)
+		if err != nil {
+			return err
+		}
+		for _, c := range formats.Entitlements.Columns {
+			if was[c] != is[c] {
+				if err := entitlementsdb.AddLineChange(tx, id, entitlementsdb.LineChange{Field: c, Was: was[c], Is: is[c], At: now.Unix(), Author: who}); err != nil {
+					return err
+				}
+			}
+		}
+		if err := tx.Note(now, who, "changed an entitlement", code, ""); err != nil {
+			return err
+		}
+		return renewal.MarkProducts(tx, product)
+	})
+}
+
+// LineDetail is all about one entitlement.
+type LineDetail struct {
+	Values       map[string]string           `json:"values"`
+	ProductID    int64                       `json:"productId"`
+	ChangedAt    int64                       `json:"changedAt"`
+	Effective    int64                       `json:"effective"`
+	Why          string                      `json:"why"`
+	Unmatched    int64                       `json:"unmatched"`
+	Consumed     int64                       `json:"consumed"`
+	Held         int64                       `json:"held" doc:"seats that are assigned"`
+	Days         []LineDay                   `json:"days" doc:"what the line came to, from each day on which that changed"`
+	Transactions []LineTransaction           `json:"transactions"`
+	Upgrades     []string                    `json:"upgrades" doc:"lines that upgrade this one"`
+	Changes      []entitlementsdb.LineChange `json:"changes"`
+	Notes        []entitlementsdb.LineNote   `json:"notes"`
+	Proofs       []entitlementsdb.Proof      `json:"proofs"`
+	Keys         []entitlementsdb.KeptKey    `json:"keys"`
+	Checks       []LineCheck                 `json:"checks"`
+}
+
+// LineDay is what a line comes to from a day on.
+type LineDay struct {
+	From     string `json:"from"`
+	Quantity int64  `json:"quantity"`
+	Why      string `json:"why"`
+}
+
+// LineTransaction is a transaction of a line.
+type LineTransaction struct {
+	Type     string `json:"type"`
+	On       string `json:"on"`
+	Quantity int64  `json:"quantity"`
+	Price    string `json:"price"`
+	Currency string `json:"currency"`
+	Order    string `json:"order"`
+	Note     string `json:"note"`
+}
+
+// Line returns all about an entitlement.
+func (svc *Service) Line(ctx context.Context, code string) (LineDetail, error) {
+	out := LineDetail{Days: []LineDay{}, Transactions: []LineTransaction{}, Upgrades: []string{}, Changes: []entitlementsdb.LineChange{}, Notes: []entitlementsdb.LineNote{}, Proofs: []entitlementsdb.Proof{}, Keys: []entitlementsdb.KeptKey{}}
+	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
+		var id int64
+		var err error
+		if out.Values, id, out.ChangedAt, err = entitlementsdb.EntitlementValues(tx, code, formats.Entitlements.Columns); err != nil {
+			return err
+		}
+		if _, out.ProductID, err = entitlementsdb.LineOf(tx, id); err != nil {
+			return err
+		}
+		stored, err := snapshot.EntitlementsOf(tx, []int64{out.ProductID})
+		if err != nil {
+			return err
+		}
+		var lines []entitle.Line
+		var line *entitle.Line
+		for i := range stored {
+			lines = append(lines, stored[i].Line)
+			if stored[i].Code == code {
+				line = &stored[i].Line
+			}
+			if stored[i].Base == code {
+				out.Upgrades = append(out.Upgrades, stored[i].Code)
+			}
+		}
+		e := entitle.Effective(lines, svc.Snapshots.Today())[code]
+		out.Effective, out.Why, out.Unmatched, out.Consumed = e.Quantity, e.Why, e.Unmatched, e.Consumed
+		out.Days = lineDays(lines, code)
+		for _, t := range line.Transactions {
+			price := ""
+			if t.Price.Valid {
+				price = t.Price.Decimal.String()
+			}
+			out.Transactions = append(out.Transactions, LineTransaction{t.Type, t.On.String(), t.Quantity, price, t.Currency, t.Order, t.Note})
+		}
+		seats, err := snapshot.Assignments(tx, svc.Snapshots.Today())
+		if err != nil {
+			return err
+		}
+		for _, s := range seats {
+			if s.Line == id {
+				out.Held++
+			}
+		}
+		for _, read := range []func() error{
+			func() error {
+				l, err := entitlementsdb.LineChanges(tx, id)
+				out.Changes = append(out.Changes, l...)
+				return err
+			},
+			func() error {
+				l, err := entitlementsdb.LineNotes(tx, id)
+				out.Notes = append(out.Notes, l...)
+				return err
+			},
+			func() error {
+				l, err := entitlementsdb.Proofs(tx, id)
+				out.Proofs = append(out.Proofs, l...)
+				return err
+			},
+			func() error { l, err := entitlementsdb.Keys(tx, id); out.Keys = append(out.Keys, l...); return err },
+		} {
+			if err := read(); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+	if err == nil {
+		out.Checks, err = svc.CheckLine(ctx, out.Values, code)
+	}
+	return out, err
+}
+
+// lineDays finds the days on which a line's effective quantity becomes another: its own dates and transactions, and those of the lines that it upgrades or that upgrade it.
+func lineDays(lines []entitle.Line, code string) []LineDay {
+	var days []civil.Day
+	for i := range lines {
+		l := &lines[i]
+		days = append(days, l.Start, l.Purchased)
+		if l.End.Known() {
+			days = append(days, l.End+1)
+		}
+		for _, t := range l.Transactions {
+			days = append(days, t.On)
+		}
+	}
+	slices.Sort(days)
+	out := []LineDay{}
+	for _, d := range slices.Compact(days) {
+		if !d.Known() {
+			continue
+		}
+		e := entitle.Effective(lines, d)[code]
+		if n := len(out); n == 0 && e.Quantity == 0 || n > 0 && out[n-1].Quantity == e.Quantity {
+			continue
+		}
+		out = append(out, LineDay{d.String(), e.Quantity, e.Why})
+	}
+	return out
+}
+
+// WithdrawLine takes a line that was booked by mistake out of the rights. What was bought and is no longer owned is retired by a transaction instead.
+func (svc *Service) WithdrawLine(ctx context.Context, code, why, who string) error {
+	if strings.TrimSpace(why) == "" {
+		return errors.New("say why the line goes: it stays on record")
+	}
+	return svc.onLine(ctx, code, who, "withdrew an entitlement", why, func(tx *sqlite.Tx, id int64) error {
+		seats, err := snapshot.Assignments(tx, svc.Snapshots.Today())
+		if err != nil {
+			return err
+		}
+		for _, s := range seats {
+			if s.Line == id {
+				return fmt.Errorf("seats of %s are assigned: hand them back first", code)
+			}
+		}
+		return entitlementsdb.Withdraw(tx, id, svc.Clock.Now().Unix())
+	})
+}
+
+// onLine does something with a line and keeps who did it.
+func (svc *Service) onLine(ctx context.Context, code, who, what, detail string, fn func(tx *sqlite.Tx, id int64) error) error {
+	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
+		_, id, _, err := entitlementsdb.EntitlementValues(tx, code, nil)
+		if err != nil {
+			return err
+		}
+		_, product, err := entitlementsdb.LineOf(tx, id)
+		if err != nil {
+			return err
+		}
+		if err := fn(tx, id); err != nil {
+			return err
+		}
+		if err := tx.Note(svc.Clock.Now(), who, what, code, detail); err != nil {
+			return err
+		}
+		return renewal.MarkProducts(tx, product)
+	})
+}
+
+// NoteLine writes a note on a line.
+func (svc *Service) NoteLine(ctx context.Context, code, text, who string) error {
+	if text = strings.TrimSpace(text); text == "" {
+		return errors.New("the note is empty")
+	}
+	return svc.onLine(ctx, code, who, "noted on an entitlement", text, func(tx *sqlite.Tx, id int64) error {
+		return entitlementsdb.AddLineNote(tx, id, entitlementsdb.LineNote{Text: text, Author: who, At: svc.Clock.Now().Unix()})
+	})
+}
+
+// MaxProof is the largest file that is kept as proof, in bytes.
+const MaxProof = 20 << 20
+
+// AddProof keeps a file as proof of a line.
+func (svc *Service) AddProof(ctx context.Context, code, name string, content io.Reader, who string) error {
+	data, err := io.ReadAll(io.LimitReader(content, MaxProof+1))
+	if err != nil {
+		return err
+	}
+	if len(data) > MaxProof {
+		return fmt.Errorf("%s is larger than %d MB: keep it elsewhere and note where", name, MaxProof>>20)
+	}
+	if len(data) == 0 {
+		return fmt.Errorf("%s is empty", name)
+	}
+	sum := sha256.Sum256(data)
+	return svc.onLine(ctx, code, who, "attached proof", name, func(tx *sqlite.Tx, id int64) error {
+		return entitlementsdb.AddProof(tx, entitlementsdb.Proof{Line: id, Name: name, Size: int64(len(data)), SHA256: hex.EncodeToString(sum[:]), Author: who, At: svc.Clock.Now().Unix()}, data)
+	})
+}
+
+// Proof reads a file, after checking that it is what was attached.
+func (svc *Service) Proof(ctx context.Context, id int64) (p entitlementsdb.Proof, content []byte, err error) {
+	err = svc.DB.View(ctx, func(tx *sqlite.Tx) error {
+		p, content, err = entitlementsdb.ProofContent(tx, id)
+		return err
+	})
+	if sum := sha256.Sum256(content); err == nil && hex.EncodeToString(sum[:]) != p.SHA256 {
+		err = fmt.Errorf("%s is no longer what was attached: its hash differs", p.Name)
+	}
+	return p, content, err
+}
+
+// DropProof takes a file away from its line.
+func (svc *Service) DropProof(ctx context.Context, id int64, who string) error {
+	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
+		if err := entitlementsdb.DropProof(tx, id, svc.Clock.Now().Unix(), who); err != nil {
+			return err
+		}
+		return tx.Note(svc.Clock.Now(), who, "took proof away", fmt.Sprint(id), "")
+	})
+}
+
+// Trade books a transaction of a line. One that would leave fewer rights than seats that are assigned is refused.
+func (svc *Service) Trade(ctx context.Context, values map[string]string, who string) error {
+	code := values["entitlement_id"]
+	detail, err := svc.Line(ctx, code)
+	if err != nil {
+		return err
+	}
+	if sign := entitle.TransactionTypes[values["type"]]; sign < 0 && len(detail.Transactions) == 0 {
+		return fmt.Errorf("%s has no transactions yet: the first one takes the place of its one purchase, so begin with what was bought", code)
+	} else if n, err := strconv.ParseInt(values["quantity"], 10, 64); err == nil && sign < 0 && detail.Effective-n < detail.Held {
+		return fmt.Errorf("%d seats of %s are assigned, and %d rights would be left: hand some seats back first", detail.Held, code, detail.Effective-n)
+	}
+	_, err = svc.Evidence.Book(ctx, formats.Transactions.Name, values, who)
+	return err
+}

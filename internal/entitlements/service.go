@@ -1,0 +1,31 @@
+// Package entitlements is the third station: what was bought, on which terms, and who holds it.
+package entitlements
+
+import (
+	"context"
+	"ensomet/internal/clock"
+	"ensomet/internal/intake"
+	"ensomet/internal/secret"
+	"ensomet/internal/snapshot"
+	"ensomet/internal/sqlite"
+)
+
+// Service does what can be done there.
+type Service struct {
+	DB        *sqlite.DB
+	Clock     clock.Clock
+	Snapshots *snapshot.Loader
+	Secret    secret.File
+	Evidence  Booker
+	Outbox    Sender
+}
+
+// Booker takes in one thing that somebody typed, by the same way and with the same checks as a line of a file.
+type Booker interface {
+	Book(ctx context.Context, kind string, values map[string]string, who string) (intake.ImportResult, error)
+}
+
+// Sender sends the letters that wait.
+type Sender interface {
+	SendMail(ctx context.Context) error
+}

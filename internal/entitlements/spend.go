@@ -1,0 +1,178 @@
+package entitlements
+
+import (
+	"cmp"
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"ensomet/internal/core/civil"
+	"ensomet/internal/core/entitle"
+	"ensomet/internal/core/money"
+	"ensomet/internal/entitlements/entitlementsdb"
+	"ensomet/internal/snapshot"
+	"ensomet/internal/sqlite"
+
+	"github.com/shopspring/decimal"
+)
+
+// SpendRow is what was spent in a year.
+type SpendRow struct {
+	Year      int    `json:"year"`
+	Publisher string `json:"publisher"`
+	ProductID int64  `json:"productId"`
+	Product   string `json:"product"`
+	Unit      string `json:"unit" doc:"the scope of the line; empty is everyone"`
+	Kind      string `json:"kind"`
+	Amount    string `json:"amount" doc:"in euros, at the rate of the day it was spent on"`
+	Lines     int    `json:"lines"`
+}
+
+// Spend is what was spent, by publisher, product, unit, kind and year. Without counts amounts whose currency had no rate on their day.
+type Spend struct {
+	Rows    []SpendRow `json:"rows"`
+	Without int        `json:"without"`
+}
+
+// Spend sums what lines cost on the days they were bought: their transactions with prices where they have any, else quantity times price on the day of purchase.
+func (svc *Service) Spend(ctx context.Context) (Spend, error) {
+	out := Spend{Rows: []SpendRow{}}
+	type key struct {
+		year    int
+		product int64
+		unit    string
+		kind    entitle.Kind
+	}
+	sums := map[key]decimal.Decimal{}
+	rows := map[key]*SpendRow{}
+	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
+		all, err := entitlementsdb.AllEntitlements(tx)
+		if err != nil {
+			return err
+		}
+		rates, err := snapshot.LoadRates(tx)
+		if err != nil {
+			return err
+		}
+		for i := range all {
+			l := &all[i]
+			add := func(on civil.Day, amount decimal.Decimal, currency string) {
+				if !on.Known() || on > svc.Snapshots.Today() || amount.IsZero() {
+					return
+				}
+				euros, err := rates.Convert(amount, cmp.Or(currency, l.Currency, money.Base), money.Base, on)
+				if err != nil {
+					out.Without++
+					return
+				}
+				k := key{on.Year(), l.Line.Product, l.ScopeUnit, l.Kind}
+				sums[k] = sums[k].Add(euros)
+				if rows[k] == nil {
+					rows[k] = &SpendRow{Year: k.year, Publisher: l.Publisher, ProductID: k.product, Product: l.Entitlement.Product, Unit: k.unit, Kind: string(k.kind)}
+				}
+				rows[k].Lines++
+			}
+			priced := slices.ContainsFunc(l.Transactions, func(t entitle.Transaction) bool { return t.Price.Valid })
+			if !priced {
+				if l.UnitPrice.Valid {
+					add(cmp.Or(l.Purchased, l.Start), l.UnitPrice.Decimal.Mul(decimal.NewFromInt(l.Quantity)), l.Currency)
+				}
+				continue
+			}
+			for _, t := range l.Transactions {
+				if t.Price.Valid && (entitle.TransactionTypes[t.Type] > 0 || t.Type == "renew") && t.Type != "transfer_in" {
+					add(t.On, t.Price.Decimal.Mul(decimal.NewFromInt(t.Quantity)), t.Currency)
+				}
+			}
+		}
+		return nil
+	})
+	for k, r := range rows {
+		r.Amount = sums[k].Round(2).String()
+		out.Rows = append(out.Rows, *r)
+	}
+	slices.SortFunc(out.Rows, func(x, y SpendRow) int {
+		return cmp.Or(cmp.Compare(y.Year, x.Year), cmp.Compare(x.Publisher, y.Publisher), cmp.Compare(x.Product, y.Product), cmp.Compare(x.Unit, y.Unit), cmp.Compare(x.Kind, y.Kind))
+	})
+	return out, err
+}
+
+// ContractView is a contract with what its lines come to.
+type ContractView struct {
+	entitlementsdb.Contract
+	Lines    int    `json:"lines"`
+	Products int    `json:"products"`
+	Value    string `json:"value" doc:"quantity times price of its lines, in euros"`
+	Notice   string `json:"notice" doc:"the last day to give notice"`
+	LastEnd  string `json:"lastEnd" doc:"the last day on which a line of it ends"`
+}
+
+// Contracts lists the contracts, those too that only lines name.
+func (svc *Service) Contracts(ctx context.Context) ([]ContractView, error) {
+	out := []ContractView{}
+	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
+		list, err := entitlementsdb.Contracts(tx)
+		if err != nil {
+			return err
+		}
+		all, err := entitlementsdb.AllEntitlements(tx)
+		if err != nil {
+			return err
+		}
+		rates, err := snapshot.LoadRates(tx)
+		if err != nil {
+			return err
+		}
+		for i := range list {
+			v := ContractView{Contract: list[i], Notice: noticeDay(&list[i])}
+			products := map[int64]bool{}
+			var last civil.Day
+			value := decimal.Zero
+			for k := range all {
+				l := &all[k]
+				if l.Contract != v.Code {
+					continue
+				}
+				v.Lines++
+				products[l.Line.Product] = true
+				last = max(last, l.End)
+				if l.UnitPrice.Valid {
+					if c, err := rates.Convert(l.UnitPrice.Decimal.Mul(decimal.NewFromInt(l.Quantity)), l.Currency, money.Base, svc.Snapshots.Today()); err == nil {
+						value = value.Add(c)
+					}
+				}
+				v.Publisher = cmp.Or(v.Publisher, l.Publisher)
+			}
+			v.Products, v.Value = len(products), value.Round(2).String()
+			if last.Known() {
+				v.LastEnd = last.String()
+			}
+			out = append(out, v)
+		}
+		return nil
+	})
+	return out, err
+}
+
+// PutContract keeps what is known of a contract.
+func (svc *Service) PutContract(ctx context.Context, c entitlementsdb.Contract, who string) error {
+	if c.Code = strings.TrimSpace(c.Code); c.Code == "" {
+		return errors.New("give the contract its number")
+	}
+	if c.Start.Known() && c.End.Known() && c.End < c.Start {
+		return fmt.Errorf("it ends on %s, before it starts on %s", c.End, c.Start)
+	}
+	if c.NoticeDays < 0 || c.NoticeDays > 3700 {
+		return errors.New("notice is given between no days and ten years ahead")
+	}
+	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
+		now := svc.Clock.Now()
+		c.Author, c.At = who, now.Unix()
+		if err := entitlementsdb.PutContract(tx, c); err != nil {
+			return err
+		}
+		return tx.Note(now, who, "kept a contract", c.Code, c.Name)
+	})
+}

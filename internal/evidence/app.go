@@ -1,0 +1,105 @@
+package evidence
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"slices"
+	"strconv"
+	"time"
+
+	"ensomet/internal/core/evidence"
+	"ensomet/internal/formats"
+	"ensomet/internal/renewal"
+	"ensomet/internal/snapshot"
+	"ensomet/internal/sqlite"
+)
+
+// Rules are the numbers that people may set.
+type Rules struct {
+	FreshDays int     `json:"freshDays" minimum:"1" maximum:"1000" doc:"evidence older than this is stale, where limits say nothing else"`
+	UseWindow int     `json:"useWindow" minimum:"7" maximum:"1000" doc:"days that classes of use look at"`
+	GraceDays int     `json:"graceDays" minimum:"0" maximum:"1000" doc:"an install younger than this is not proposed for reclaim"`
+	Limits    []Limit `json:"limits,omitempty" doc:"none leaves them as they are"`
+}
+
+// Limit is after how many days a kind of evidence on a kind of device is stale. An empty kind of device is every one that has no limit of its own.
+type Limit struct {
+	Device   string `json:"device"`
+	Evidence string `json:"evidence" enum:"software,hardware,use,directory"`
+	Days     int    `json:"days" minimum:"1" maximum:"1000"`
+}
+
+// Rules returns the numbers in force.
+func (svc *Service) Rules(ctx context.Context) (Rules, error) {
+	var out Rules
+	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
+		s, err := snapshot.LoadSettings(tx)
+		if err != nil {
+			return err
+		}
+		out = Rules{s.FreshDays, s.UseWindow, s.GraceDays, []Limit{}}
+		set, err := snapshot.Limits(tx)
+		for device, by := range set {
+			for kind, days := range by {
+				out.Limits = append(out.Limits, Limit{device, string(kind), days})
+			}
+		}
+		slices.SortFunc(out.Limits, func(a, b Limit) int {
+			return cmp.Or(cmp.Compare(a.Device, b.Device), cmp.Compare(a.Evidence, b.Evidence))
+		})
+		return err
+	})
+	return out, err
+}
+
+// SetRules sets the numbers and marks everything that rests on them to be computed again.
+func (svc *Service) SetRules(ctx context.Context, r Rules, who string) error {
+	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
+		s, err := snapshot.LoadSettings(tx)
+		if err != nil {
+			return err
+		}
+		s.UseWindow = r.UseWindow
+		if err := s.KeepsEnough(); err != nil {
+			return err
+		}
+		for key, n := range map[string]int{"fresh_days": r.FreshDays, "use_window": r.UseWindow, "grace_days": r.GraceDays} {
+			if err := tx.SetSetting(key, strconv.Itoa(n)); err != nil {
+				return err
+			}
+		}
+		if r.Limits != nil {
+			if err := setLimits(tx, r.Limits); err != nil {
+				return err
+			}
+		}
+		if err := tx.Note(svc.Clock.Now(), who, "set the rules", "", fmt.Sprintf("%+v", r)); err != nil {
+			return err
+		}
+		return renewal.Mark(tx, false)
+	})
+}
+
+// setLimits replaces the limits of age.
+func setLimits(tx *sqlite.Tx, list []Limit) error {
+	limits := evidence.Limits{}
+	for _, l := range list {
+		if l.Device != "" && !slices.Contains(formats.DeviceKinds, l.Device) {
+			return fmt.Errorf("%q is no kind of device", l.Device)
+		}
+		if limits[l.Device] == nil {
+			limits[l.Device] = map[evidence.Kind]int{}
+		}
+		limits[l.Device][evidence.Kind(l.Evidence)] = l.Days
+	}
+	return snapshot.SetLimits(tx, limits)
+}
+
+// SetSiteZone says in which time zone (an IANA name) a site lies.
+func (svc *Service) SetSiteZone(ctx context.Context, site, zone string) error {
+	if _, err := time.LoadLocation(zone); err != nil {
+		return fmt.Errorf("%q is not a time zone: give a name such as Europe/Oslo", zone)
+	}
+	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error { return tx.SetSetting("zone:"+site, zone) })
+}

@@ -1,0 +1,24 @@
+// Package evidence is the first station: what sources report of devices, people and software, and how far it can be trusted.
+package evidence
+
+import (
+	"ensomet/internal/clock"
+	"ensomet/internal/evidence/evidencedb"
+	"ensomet/internal/formats"
+	"ensomet/internal/intake"
+	"ensomet/internal/progress"
+	"ensomet/internal/snapshot"
+	"ensomet/internal/sqlite"
+)
+
+// Service does what can be done there.
+type Service struct {
+	DB        *sqlite.DB
+	Clock     clock.Clock
+	Snapshots *snapshot.Loader
+	Progress  *progress.Board
+	// Kinds are the kinds of files that other stations take in.
+	Kinds []map[*formats.Kind]intake.SinkMaker
+
+	Numbers *evidencedb.Cache // of records, places and files that were numbered
+}

@@ -1,0 +1,54 @@
+package evidence
+
+import (
+	"fmt"
+	"time"
+
+	"ensomet/internal/core/civil"
+	"ensomet/internal/evidence/evidencedb"
+	"ensomet/internal/formats"
+	"ensomet/internal/intake"
+	"ensomet/internal/snapshot"
+	"ensomet/internal/sqlite"
+)
+
+// sink returns what takes the lines of a kind.
+func (svc *Service) sink(tx *sqlite.Tx, k *formats.Kind, asOf time.Time, author, file string) (*intake.Sink, error) {
+	settings, err := snapshot.LoadSettings(tx)
+	if err != nil {
+		return nil, err
+	}
+	for _, kinds := range append([]map[*formats.Kind]intake.SinkMaker{svc.evidenceKinds()}, svc.Kinds...) {
+		if make := kinds[k]; make != nil {
+			return make(intake.Arrival{Tx: tx, Settings: &settings, AsOf: asOf, Author: author, File: file})
+		}
+	}
+	return nil, fmt.Errorf("%s cannot be imported", k.Name)
+}
+
+// evidenceKinds are the kinds of files that say what is there.
+func (svc *Service) evidenceKinds() map[*formats.Kind]intake.SinkMaker {
+	return map[*formats.Kind]intake.SinkMaker{
+		formats.Installs: func(in intake.Arrival) (*intake.Sink, error) { return installSink(in.Tx, in.Settings, in.AsOf) },
+		formats.Devices:  deviceSink,
+		formats.Users:    userSink,
+	}
+}
+
+func deviceSink(in intake.Arrival) (*intake.Sink, error) {
+	return intake.UpsertSink(in.Tx, evidencedb.Devices, func(row *formats.Row) (string, formats.Device, error) {
+		d, err := formats.ParseDevice(row, in.Settings.Zone)
+		return "device_id " + d.ID, d, err
+	}, func(u *sqlite.Upserter, d formats.Device, _ *formats.Row) (sqlite.Change, error) {
+		return evidencedb.PutDevice(u, d, in.AsOf.Unix())
+	})
+}
+
+func userSink(in intake.Arrival) (*intake.Sink, error) {
+	return intake.UpsertSink(in.Tx, evidencedb.Persons, func(row *formats.Row) (string, formats.User, error) {
+		u, err := formats.ParseUser(row)
+		return "user_id " + u.ID, u, err
+	}, func(u *sqlite.Upserter, p formats.User, _ *formats.Row) (sqlite.Change, error) {
+		return evidencedb.PutUser(u, p, civil.Of(in.AsOf))
+	})
+}

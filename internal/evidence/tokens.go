@@ -1,0 +1,156 @@
+package evidence
+
+import (
+	"context"
+	"crypto/rand"
+	"crypto/sha256"
+	"encoding/base64"
+	"errors"
+	"fmt"
+	"strings"
+	"time"
+
+	"ensomet/internal/evidence/evidencedb"
+	"ensomet/internal/formats"
+	"ensomet/internal/snapshot"
+	"ensomet/internal/sqlite"
+)
+
+// ErrToken says that a token is not known or was revoked.
+var ErrToken = errors.New("this token is not known here, or was revoked: ask for a new one and give it to the collector")
+
+// tokenPrefix begins every token, so that one is known when it is found where it should not be.
+const tokenPrefix = "ensomet_"
+
+// NewToken makes a token for a source. The secret is returned once and kept as a hash alone: it has 256 random bits, so that a plain SHA-256 is enough.
+func (svc *Service) NewToken(ctx context.Context, source, findsBy, who string) (secret string, id int64, err error) {
+	source = strings.TrimSpace(source)
+	switch {
+	case source == "":
+		return "", 0, errors.New("name the source: what is it that sends scans?")
+	case findsBy != "id" && findsBy != "name":
+		return "", 0, fmt.Errorf("devices are found by id or by name, not by %q", findsBy)
+	}
+	raw := make([]byte, 32)
+	if _, err := rand.Read(raw); err != nil {
+		return "", 0, err
+	}
+	secret = tokenPrefix + base64.RawURLEncoding.EncodeToString(raw)
+	hash := sha256.Sum256([]byte(secret))
+	err = svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
+		now := svc.Clock.Now()
+		if id, err = evidencedb.AddToken(tx, evidencedb.Token{Source: source, Hint: secret[:len(tokenPrefix)+4], FindsBy: findsBy, CreatedAt: now.Unix(), Author: who}, hash[:]); err != nil {
+			return err
+		}
+		return tx.Note(now, who, "made a token", source, "")
+	})
+	return secret, id, err
+}
+
+// TokenView is a token without its secret.
+type TokenView struct {
+	ID        int64  `json:"id"`
+	Source    string `json:"source"`
+	Hint      string `json:"hint"`
+	FindsBy   string `json:"findsBy"`
+	CreatedAt int64  `json:"createdAt"`
+	Author    string `json:"author"`
+	LastUsed  int64  `json:"lastUsed"`
+	LastFrom  string `json:"lastFrom"`
+	RevokedAt int64  `json:"revokedAt"`
+	RevokedBy string `json:"revokedBy"`
+	Scans     int64  `json:"scans"`
+	Devices   int64  `json:"devices"`
+}
+
+// Tokens lists all tokens.
+func (svc *Service) Tokens(ctx context.Context) ([]TokenView, error) {
+	out := []TokenView{}
+	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
+		list, err := evidencedb.Tokens(tx)
+		for _, t := range list {
+			out = append(out, TokenView(t))
+		}
+		return err
+	})
+	return out, err
+}
+
+// RevokeToken takes a token out of use.
+func (svc *Service) RevokeToken(ctx context.Context, id int64, who string) error {
+	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
+		now := svc.Clock.Now()
+		if err := evidencedb.RevokeToken(tx, id, now.Unix(), who); err != nil {
+			return err
+		}
+		return tx.Note(now, who, "revoked a token", fmt.Sprint(id), "")
+	})
+}
+
+// Sender is a source that has shown its token.
+type Sender struct {
+	Token   int64
+	Source  string
+	FindsBy string
+	From    string // the address it came from
+}
+
+// Sender finds the source of a token. It returns ErrToken where there is none.
+func (svc *Service) Sender(ctx context.Context, secret, from string) (Sender, error) {
+	var out Sender
+	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
+		hash := sha256.Sum256([]byte(secret))
+		t, err := evidencedb.TokenByHash(tx, hash[:])
+		if errors.Is(err, sqlite.ErrNotFound) || err == nil && t.RevokedAt != 0 {
+			return ErrToken
+		}
+		out = Sender{t.ID, t.Source, t.FindsBy, from}
+		return err
+	})
+	return out, err
+}
+
+// Deliver takes in a scan that came over HTTP, and notes that it came. A scan is stored whole or not at all; what was wrong with one that is refused is noted too.
+func (svc *Service) Deliver(ctx context.Context, from Sender, s *formats.Scan, bytes int64) (Taken, error) {
+	var out Taken
+	now := svc.Clock.Now().Unix()
+	err := svc.DB.Update(ctx, func(tx *sqlite.Tx) (err error) {
+		if out, err = svc.takeScan(tx, from.Source, from.FindsBy, s); err != nil {
+			return err
+		}
+		device, err := snapshot.FindDevice(tx, out.Device)
+		if err != nil {
+			return err
+		}
+		if err := evidencedb.TokenUsed(tx, from.Token, now, from.From); err != nil {
+			return err
+		}
+		return evidencedb.AddDelivery(tx, from.Token, evidencedb.Delivery{ReceivedAt: now, DeviceID: device, ScanAt: s.At.Unix(), Bytes: bytes, Outcome: out.Outcome})
+	})
+	return out, err
+}
+
+// Refuse notes that a delivery was refused, and why.
+func (svc *Service) Refuse(ctx context.Context, from Sender, device string, bytes int64, reason string) error {
+	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
+		id, err := snapshot.FindDevice(tx, device)
+		if err != nil {
+			return err
+		}
+		now := svc.Clock.Now().Unix()
+		if err := evidencedb.TokenUsed(tx, from.Token, now, from.From); err != nil {
+			return err
+		}
+		return evidencedb.AddDelivery(tx, from.Token, evidencedb.Delivery{ReceivedAt: now, DeviceID: id, Bytes: bytes, Outcome: "refused", Detail: reason})
+	})
+}
+
+// keepDeliveries is how long it is remembered which scan came when; the scans themselves stay.
+const keepDeliveries = 90 * 24 * time.Hour
+
+// ForgetDeliveries deletes old notes of deliveries.
+func (svc *Service) ForgetDeliveries(ctx context.Context) error {
+	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
+		return evidencedb.ForgetDeliveries(tx, svc.Clock.Now().Add(-keepDeliveries).Unix())
+	})
+}

@@ -1,0 +1,120 @@
+package intake
+
+import (
+	"io"
+	"time"
+
+	"ensomet/internal/formats"
+	"ensomet/internal/snapshot"
+	"ensomet/internal/sqlite"
+)
+
+// ImportRequest is one file to take in.
+type ImportRequest struct {
+	Kind     *formats.Kind
+	File     string // its name, for people
+	In       io.Reader
+	Mapping  *formats.Mapping
+	Device   string    // whose software a document is that does not say
+	AsOf     time.Time // the time of the evidence where a line does not say; zero is now
+	DryRun   bool
+	Author   string
+	Progress func(lines int)
+}
+
+// AsideLine is a line that was put aside.
+type AsideLine struct {
+	File    string `json:"file"`
+	Line    int    `json:"line"`
+	Content string `json:"content"`
+	Reason  string `json:"reason"`
+}
+
+// ImportResult says what an import did, or would do. Settled lines were put aside in an earlier import and mended or dropped since.
+type ImportResult struct {
+	Kind    string      `json:"kind"`
+	File    string      `json:"file"`
+	Lines   int         `json:"lines"`
+	Added   int         `json:"added"`
+	Changed int         `json:"changed"`
+	Same    int         `json:"same"`
+	Gone    int         `json:"gone"`
+	Scans   int         `json:"scans"` // that were not known before; evidence is newer even where nothing differs
+	Settled int         `json:"settled"`
+	Aside   []AsideLine `json:"aside"`
+	Columns []string    `json:"columns"` // custom columns that were kept
+	Samples []Sample    `json:"samples"`
+
+	seen []seenSample
+}
+
+// Sample is one of the first lines that a file would add, change or end, so that a person sees what is meant by the numbers.
+type Sample struct {
+	What string `json:"what" enum:"new,changed,gone,kept"`
+	Text string `json:"text"`
+}
+
+type seenSample struct {
+	what           string
+	device, record int64
+}
+
+// maxSamples is how many lines of each sort are shown.
+const maxSamples = 8
+
+// Sample remembers an install for the samples; its names are looked up at the end.
+func (r *ImportResult) Sample(what string, device, record int64) {
+	n := 0
+	for _, s := range r.seen {
+		if s.what == what {
+			n++
+		}
+	}
+	if n < maxSamples {
+		r.seen = append(r.seen, seenSample{what, device, record})
+	}
+}
+
+// SampleLine shows a line of a table.
+func (r *ImportResult) SampleLine(what, text string) {
+	n := 0
+	for _, s := range r.Samples {
+		if s.What == what {
+			n++
+		}
+	}
+	if n < maxSamples {
+		r.Samples = append(r.Samples, Sample{what, text})
+	}
+}
+
+// NameSamples puts names to the installs that were remembered.
+func (r *ImportResult) NameSamples(tx *sqlite.Tx) error {
+	for _, s := range r.seen {
+		text, err := snapshot.InstallWords(tx, s.device, s.record)
+		if err != nil {
+			return err
+		}
+		r.SampleLine(s.what, text)
+	}
+	r.seen = nil
+	return nil
+}
+
+func NewResult(req ImportRequest) ImportResult {
+	return ImportResult{Kind: req.Kind.Name, File: req.File, Aside: []AsideLine{}, Columns: []string{}, Samples: []Sample{}}
+}
+
+// News reports whether the import changed anything that figures rest on.
+func (r *ImportResult) News() bool { return r.Added+r.Changed+r.Gone+r.Scans > 0 }
+
+func (r *ImportResult) Count(c sqlite.Change) {
+	switch c {
+	case sqlite.Added:
+		r.Added++
+	case sqlite.Changed:
+		r.Changed++
+	default:
+		r.Same++
+	}
+}

@@ -1,0 +1,64 @@
+package intake
+
+import (
+	"fmt"
+	"time"
+
+	"ensomet/internal/formats"
+	"ensomet/internal/snapshot"
+	"ensomet/internal/sqlite"
+)
+
+// Sink takes the lines of one kind. put returns a *formats.LineError for a line that cannot go in; finish writes what put has gathered.
+type Sink struct {
+	Put    func(row *formats.Row) (sqlite.Change, error)
+	Finish func(res *ImportResult) error
+}
+
+// Arrival is what is known of lines that arrive, besides themselves: when they hold where they do not say, who brought them, and from which file.
+type Arrival struct {
+	Tx           *sqlite.Tx
+	Settings     *snapshot.Settings
+	AsOf         time.Time
+	Author, File string
+}
+
+// SinkMaker makes what takes the lines of a kind.
+type SinkMaker func(in Arrival) (*Sink, error)
+
+func PlainSink(put func(row *formats.Row) (sqlite.Change, error)) *Sink {
+	return &Sink{put, func(*ImportResult) error { return nil }}
+}
+
+func Refuse(row *formats.Row, format string, args ...any) error {
+	return &formats.LineError{Line: row.Line, Content: row.Content, Reason: fmt.Sprintf(format, args...)}
+}
+
+// UpsertSink takes lines that stand for one thing each.
+func UpsertSink[T any](tx *sqlite.Tx, prepare func(*sqlite.Tx) (*sqlite.Upserter, error), parse func(*formats.Row) (string, T, error), put func(*sqlite.Upserter, T, *formats.Row) (sqlite.Change, error)) (*Sink, error) {
+	u, err := prepare(tx)
+	return NoTwice(parse, func(v T, row *formats.Row) (sqlite.Change, error) { return put(u, v, row) }), err
+}
+
+// NoTwice refuses the same thing twice in one file with other values: nobody can say which is right.
+func NoTwice[T any](parse func(*formats.Row) (string, T, error), put func(T, *formats.Row) (sqlite.Change, error)) *Sink {
+	type seen struct {
+		line    int
+		content string
+	}
+	before := map[string]seen{}
+	return PlainSink(func(row *formats.Row) (sqlite.Change, error) {
+		key, v, err := parse(row)
+		if err != nil {
+			return sqlite.Same, err
+		}
+		if b, twice := before[key]; twice && b.content != row.Content {
+			return sqlite.Same, Refuse(row, "%s stands already on line %d with other values: one of the two must go", key, b.line)
+		}
+		change, err := put(v, row)
+		if err == nil {
+			before[key] = seen{row.Line, row.Content}
+		}
+		return change, err
+	})
+}

@@ -1,0 +1,102 @@
+package pipeline
+
+import (
+	"context"
+	"fmt"
+
+	"ensomet/internal/snapshot"
+	"ensomet/internal/sqlite"
+	"ensomet/internal/titles"
+)
+
+// Check returns what is wrong with the file: SQLite's own complaints, and every stored figure that a full recomputation does not give.
+func (svc *Service) Check(ctx context.Context) ([]string, error) {
+	wrong, err := svc.DB.Integrity(ctx)
+	if err != nil {
+		return nil, err
+	}
+	dirty, err := svc.Renewal.Dirty(ctx)
+	if err != nil {
+		return nil, err
+	}
+	if dirty {
+		if err := svc.Refresh(ctx); err != nil {
+			return nil, err
+		}
+	}
+	err = svc.DB.View(ctx, func(tx *sqlite.Tx) error {
+		k, err := svc.Snapshots.Knowledge(tx)
+		if err != nil {
+			return err
+		}
+		w := k.Recogniser().Worker()
+		stored, err := snapshot.Recognitions(tx)
+		if err != nil {
+			return err
+		}
+		records, err := snapshot.AllRecords(tx, false)
+		if err != nil {
+			return err
+		}
+		byRecord := make(map[int64]snapshot.Recognition, len(stored))
+		for _, n := range stored {
+			byRecord[n.Record] = n
+		}
+		for i := range records {
+			if got := titles.Recognition(w, &records[i]); byRecord[records[i].ID] != got {
+				wrong = append(wrong, fmt.Sprintf("record %d is stored as another title than it is recognised as", records[i].ID))
+			}
+		}
+		ways, err := snapshot.Ways(tx, 0)
+		if err != nil {
+			return err
+		}
+		figures, err := snapshot.StoredFigures(tx)
+		if err != nil {
+			return err
+		}
+		again, err := svc.Position.ComputeFigures(tx, svc.Snapshots.Today(), ways)
+		if err != nil {
+			return err
+		}
+		wrong = append(wrong, Differences(figures, again)...)
+		releases, err := titles.CheckReleases(tx, svc.Clock.Now().Unix())
+		if err != nil {
+			return err
+		}
+		wrong = append(wrong, releases...)
+		more, err := svc.Evidence.CheckEvidence(tx)
+		wrong = append(wrong, more...)
+		if err != nil {
+			return err
+		}
+		more, err = svc.Use.CheckUse(tx)
+		wrong = append(wrong, more...)
+		return err
+	})
+	return wrong, err
+}
+
+func Differences(stored, again []snapshot.Figure) []string {
+	type id struct {
+		product int64
+		metric  string
+	}
+	var out []string
+	known := map[id]snapshot.Figure{}
+	for _, f := range stored {
+		known[id{f.Product, f.Metric}] = f
+	}
+	for _, f := range again {
+		k := id{f.Product, f.Metric}
+		s, ok := known[k]
+		delete(known, k)
+		if !ok || fmt.Sprint(snapshot.PlainFigure(s)) != fmt.Sprint(snapshot.PlainFigure(f)) {
+			out = append(out, fmt.Sprintf("the stored position of product %d by %s is not what a full recomputation gives", f.Product, f.Metric))
+		}
+	}
+	for k := range known {
+		out = append(out, fmt.Sprintf("the stored position of product %d by %s does not exist in a full recomputation", k.product, k.metric))
+	}
+	return out
+}

@@ -1,0 +1,35 @@
+// Package pipeline computes everything that is derived, station by station, in the order of the work, and checks that what is stored is what would be computed.
+package pipeline
+
+import (
+	"ensomet/internal/clock"
+	"ensomet/internal/evidence"
+	"ensomet/internal/outbox"
+	"ensomet/internal/position"
+	"ensomet/internal/progress"
+	"ensomet/internal/renewal"
+	"ensomet/internal/snapshot"
+	"ensomet/internal/sqlite"
+	"ensomet/internal/titles"
+	"ensomet/internal/use"
+	"ensomet/internal/worklist"
+	"sync"
+)
+
+// Service does what can be done there.
+type Service struct {
+	DB        *sqlite.DB
+	Clock     clock.Clock
+	Snapshots *snapshot.Loader
+	Progress  *progress.Board
+	Renewal   *renewal.Loop
+
+	Evidence *evidence.Service
+	Titles   *titles.Service
+	Use      *use.Service
+	Position *position.Service
+	Worklist *worklist.Service
+	Outbox   *outbox.Service
+
+	refreshing sync.Mutex
+}

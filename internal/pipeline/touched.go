@@ -1,0 +1,99 @@
+package pipeline
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strconv"
+
+	"ensomet/internal/renewal"
+	"ensomet/internal/snapshot"
+	"ensomet/internal/sqlite"
+	"ensomet/internal/titles/titlesdb"
+)
+
+// catalogueSeen is the setting of the newest change of the catalogue whose positions were worked out.
+const catalogueSeen = "catalogue_seen"
+
+// RenewTouched recognises what is new, and everything anew after a change of the catalogue or of rules, and works the positions out of the products that this touches, so that they
+// are there long before every list is renewed.
+func (svc *Service) RenewTouched(ctx context.Context) error {
+	svc.refreshing.Lock()
+	defer svc.refreshing.Unlock()
+	defer svc.Progress.Step("")
+	return svc.renewTouched(ctx, true)
+}
+
+// renewTouched leaves it to the renewal of everything that follows where all products, or very many, are touched; where none follows, it works them all out.
+func (svc *Service) renewTouched(ctx context.Context, alone bool) error {
+	svc.Progress.Step("recognising names")
+	if _, err := svc.Titles.Recognise(ctx); err != nil {
+		return fmt.Errorf("names could not be recognised: %w", err)
+	}
+	var d *snapshot.Positions
+	var newest int64
+	var upTo string
+	var products, marked []int64
+	all := false
+	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
+		var err error
+		if upTo, err = tx.Setting(renewal.Changes); err != nil {
+			return err
+		}
+		text, err := tx.Setting(catalogueSeen)
+		if err != nil {
+			return err
+		}
+		seen, _ := strconv.ParseInt(text, 10, 64) // empty is none
+		changed, now, err := titlesdb.ProductsChangedSince(tx, seen)
+		if err != nil {
+			return err
+		}
+		if marked, err = renewal.Touched(tx, upTo); err != nil {
+			return err
+		}
+		newest = now
+		computed, err := tx.Setting("computed_for")
+		if err != nil {
+			return err
+		}
+		if computed != svc.Snapshots.Today().String() || slices.Contains(marked, 0) {
+			if all = alone; all {
+				d, err = svc.Snapshots.Compute(tx, nil)
+				return err
+			}
+			return nil
+		}
+		c, err := svc.Snapshots.Catalogue(tx)
+		if err != nil {
+			return err
+		}
+		for _, id := range snapshot.Distinct(append(slices.Clone(marked), changed...)) {
+			products = append(products, c.Kin(id)...) // what folds under it, and what it folds under
+		}
+		if products = snapshot.Distinct(products); len(products) == 0 || !alone && len(products) > snapshot.MostTouched {
+			products = nil
+			return nil
+		}
+		svc.Progress.Step("working out the positions that change")
+		d, err = svc.Snapshots.Compute(tx, products)
+		return err
+	})
+	if err != nil || newest == 0 && products == nil && !all {
+		return err
+	}
+	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
+		if products != nil || all {
+			if err := snapshot.PutFigures(tx, products, d.Figures, d.Ways, d.Amounts); err != nil {
+				return err
+			}
+			if all {
+				marked = nil
+			}
+			if err := renewal.Untouch(tx, marked, upTo); err != nil {
+				return err
+			}
+		}
+		return tx.SetSetting(catalogueSeen, fmt.Sprint(newest))
+	})
+}

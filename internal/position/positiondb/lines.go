@@ -1,0 +1,48 @@
+package positiondb
+
+import (
+	"database/sql"
+	"errors"
+
+	"ensomet/internal/core/civil"
+	"ensomet/internal/sqlite"
+)
+
+// StoredStatement is positions as they were handed to somebody. Content is compressed; SHA256 is of it.
+type StoredStatement struct {
+	ID        int64  `json:"id"`
+	At        int64  `json:"at"`
+	Author    string `json:"author"`
+	HandedTo  string `json:"handedTo"`
+	Note      string `json:"note"`
+	AsOf      string `json:"asOf"`
+	Positions int64  `json:"positions"`
+	Size      int64  `json:"size"`
+	SHA256    string `json:"sha256"`
+	Content   []byte `json:"-"`
+}
+
+// AddStatement keeps a statement.
+func AddStatement(tx *sqlite.Tx, s StoredStatement, asOf civil.Day) (int64, error) {
+	res, err := tx.Exec("INSERT INTO statement(at, author, handed_to, note, as_of, positions, content, sha256) VALUES (?, ?, ?, ?, ?, ?, ?, ?)", s.At, s.Author, s.HandedTo, s.Note, asOf, s.Positions, s.Content, s.SHA256)
+	if err != nil {
+		return 0, err
+	}
+	return res.LastInsertId()
+}
+
+// Statements reads all statements without their content, the newest first.
+func Statements(tx *sqlite.Tx) ([]StoredStatement, error) {
+	return sqlite.Query(tx, func(r *sql.Rows, v *StoredStatement) error {
+		return r.Scan(&v.ID, &v.At, &v.Author, &v.HandedTo, &v.Note, &v.AsOf, &v.Positions, &v.Size, &v.SHA256)
+	}, "SELECT id, at, author, handed_to, note, "+sqlite.Date("as_of")+", positions, length(content), sha256 FROM statement ORDER BY id DESC")
+}
+
+// Statement reads a statement with its content.
+func Statement(tx *sqlite.Tx, id int64) (v StoredStatement, err error) {
+	err = tx.QueryRowContext(tx.Ctx, "SELECT id, at, author, handed_to, note, "+sqlite.Date("as_of")+", positions, length(content), sha256, content FROM statement WHERE id = ?", id).Scan(&v.ID, &v.At, &v.Author, &v.HandedTo, &v.Note, &v.AsOf, &v.Positions, &v.Size, &v.SHA256, &v.Content)
+	if errors.Is(err, sql.ErrNoRows) {
+		err = sqlite.ErrNotFound
+	}
+	return v, err
+}

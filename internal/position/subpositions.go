@@ -1,0 +1,201 @@
+package position
+
+import (
+	"cmp"
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strconv"
+
+	"ensomet/internal/core/civil"
+	"ensomet/internal/core/entitle"
+	"ensomet/internal/core/position"
+	"ensomet/internal/position/positiondb"
+	"ensomet/internal/renewal"
+	"ensomet/internal/snapshot"
+	"ensomet/internal/sqlite"
+
+	"github.com/shopspring/decimal"
+)
+
+// PartView is the part of a position that belongs to a unit, a country or a contract.
+type PartView struct {
+	Name     string `json:"name" doc:"empty is everyone's, or no contract"`
+	Owned    int64  `json:"owned" doc:"rights used there, and spare ones that are kept for it"`
+	Used     int64  `json:"used"`
+	Needed   int64  `json:"needed"`
+	Covered  int64  `json:"covered"`
+	Short    int64  `json:"short"`
+	Surplus  int64  `json:"surplus"`
+	Exposure string `json:"exposure"`
+}
+
+// TransferView proposes to move spare rights to where something is short.
+type TransferView struct {
+	Line     string `json:"line"`
+	From     string `json:"from"`
+	Unit     string `json:"unit"`
+	Country  string `json:"country"`
+	Quantity int64  `json:"quantity"`
+	Worth    string `json:"worth" doc:"list price of what it covers"`
+}
+
+// PartsOfMetric are the parts of one metric.
+type PartsOfMetric struct {
+	Metric    string         `json:"metric"`
+	Currency  string         `json:"currency"`
+	Parts     []PartView     `json:"parts"`
+	Transfers []TransferView `json:"transfers"`
+}
+
+// Parts splits the position of a product by unit, country or contract.
+func (svc *Service) Parts(ctx context.Context, product int64, by string, asOf civil.Day) ([]PartsOfMetric, error) {
+	out := []PartsOfMetric{}
+	if !slices.Contains([]string{"unit", "country", "contract"}, by) {
+		return out, fmt.Errorf("a position is split by unit, country or contract, not by %q", by)
+	}
+	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
+		_, f, positions, err := svc.productEstate(tx, product, svc.Snapshots.DayOr(asOf))
+		if err != nil {
+			return err
+		}
+		for i := range positions {
+			p := &positions[i]
+			m := PartsOfMetric{Metric: string(p.Metric), Currency: f.Currency, Parts: []PartView{}, Transfers: []TransferView{}}
+			for _, s := range p.By(by) {
+				m.Parts = append(m.Parts, PartView{s.Name, s.Owned, s.Used, s.Needed, s.Covered, s.Short, s.Surplus, decimal.New(s.Exposure, -4).String()})
+			}
+			for _, t := range p.Transfers() {
+				v := TransferView{Line: t.Line, Unit: t.Unit, Country: t.Country, Quantity: t.Quantity}
+				for k := range p.Lines {
+					if l := p.Lines[k].Line; l.Code == t.Line {
+						v.From = l.ScopeUnit + l.ScopeCountry
+					}
+				}
+				if p.Short > 0 {
+					v.Worth = decimal.New(p.Exposure/p.Short*t.Quantity, -4).String()
+				}
+				m.Transfers = append(m.Transfers, v)
+			}
+			out = append(out, m)
+		}
+		return nil
+	})
+	return out, err
+}
+
+// ProofRun is what doing an allocation again, by another way, found.
+type ProofRun struct {
+	Metric  string   `json:"metric"`
+	Allowed bool     `json:"allowed" doc:"no right is given out twice, and none where it may not be"`
+	Best    bool     `json:"best" doc:"no allocation covers more"`
+	Covered string   `json:"covered"`
+	Bound   string   `json:"bound"`
+	Same    bool     `json:"same" doc:"the stored figures are those that come out"`
+	Lines   []string `json:"lines" doc:"what one more right of each line would cover"`
+}
+
+// Prove works the position of a product out again from its evidence, checks the allocation without trusting how it was found, and compares the stored figures.
+func (svc *Service) Prove(ctx context.Context, product int64) ([]ProofRun, error) {
+	out := []ProofRun{}
+	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
+		e, f, _, err := svc.productEstate(tx, product, svc.Snapshots.Today())
+		if err != nil {
+			return err
+		}
+		ways, err := snapshot.Ways(tx, product)
+		if err != nil {
+			return err
+		}
+		in := e.Input(f, ways[product])
+		in.Verify = true
+		stored, err := snapshot.StoredFigures(tx)
+		if err != nil {
+			return err
+		}
+		for _, p := range position.Compute(in) {
+			r := ProofRun{Metric: string(p.Metric), Allowed: p.Verified || !p.Counted, Best: p.Proof.Best || !p.Counted, Covered: decimal.New(p.Proof.Covered, -4).String(), Bound: decimal.New(p.Proof.Bound, -4).String(), Lines: []string{}}
+			now := e.Figure(f, &p)
+			for _, s := range stored {
+				if s.Product == product && s.Metric == r.Metric {
+					r.Same = fmt.Sprint(snapshot.PlainFigure(s)) == fmt.Sprint(snapshot.PlainFigure(now))
+				}
+			}
+			for _, l := range p.Lines {
+				if l.Worth > 1 {
+					r.Lines = append(r.Lines, fmt.Sprintf("one more of %s would cover %s %s", l.Line.Code, decimal.New(l.Worth, -4), f.Currency))
+				}
+			}
+			out = append(out, r)
+		}
+		return nil
+	})
+	return out, err
+}
+
+// SetMetricOrder says in which order the metrics of a product cover; none is the usual one.
+func (svc *Service) SetMetricOrder(ctx context.Context, product int64, order []string, who string) error {
+	var metrics []entitle.Metric
+	for _, m := range order {
+		if !slices.Contains(entitle.Metrics, entitle.Metric(m)) {
+			return fmt.Errorf("%q is no metric", m)
+		}
+		if slices.Contains(metrics, entitle.Metric(m)) {
+			return errors.New("name each metric once")
+		}
+		metrics = append(metrics, entitle.Metric(m))
+	}
+	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
+		if err := positiondb.SetMetricOrder(tx, product, metrics); err != nil {
+			return err
+		}
+		if err := tx.Note(svc.Clock.Now(), who, "set the order of metrics", fmt.Sprint("product ", product), fmt.Sprint(order)); err != nil {
+			return err
+		}
+		return renewal.MarkProducts(tx, product)
+	})
+}
+
+// PositionsBy writes the lines of position.csv as of a day, each position followed by its parts by unit, country or contract: scope says which.
+func (svc *Service) PositionsBy(ctx context.Context, asOf civil.Day, by string, write func([]string) error) error {
+	asOf = svc.Snapshots.DayOr(asOf)
+	return svc.DB.View(ctx, func(tx *sqlite.Tx) error {
+		e, err := svc.Snapshots.Load(tx, asOf, svc.Clock.Now().Unix(), nil)
+		if err != nil {
+			return err
+		}
+		ways, err := snapshot.Ways(tx, 0)
+		if err != nil {
+			return err
+		}
+		n := func(v int64) string { return strconv.FormatInt(v, 10) }
+		list := e.Ordered()
+		slices.SortFunc(list, func(x, y *snapshot.ProductFacts) int {
+			return cmp.Or(cmp.Compare(x.Product.Publisher, y.Product.Publisher), cmp.Compare(x.Product.Name, y.Product.Name))
+		})
+		for _, f := range list {
+			for _, p := range e.Compute(f, ways[f.Id]) {
+				fig := e.Figure(f, &p)
+				row := []string{f.Product.Publisher, f.Product.Name, fig.Metric, "", n(p.Owned), n(p.Needed), n(p.Covered), n(p.Short), n(p.Surplus), n(p.Low), n(p.High), fig.Exposure, fig.Currency, asOf.String()}
+				if !p.Counted {
+					for i := 5; i < 12; i++ {
+						row[i] = ""
+					}
+				}
+				if err := write(row); err != nil {
+					return err
+				}
+				if !p.Counted {
+					continue
+				}
+				for _, s := range p.By(by) {
+					if err := write([]string{f.Product.Publisher, f.Product.Name, fig.Metric, cmp.Or(s.Name, "(none)"), n(s.Owned), n(s.Needed), n(s.Covered), n(s.Short), n(s.Surplus), "", "", decimal.New(s.Exposure, -4).String(), fig.Currency, asOf.String()}); err != nil {
+						return err
+					}
+				}
+			}
+		}
+		return nil
+	})
+}

@@ -1,0 +1,155 @@
+package position
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"ensomet/internal/core/casework"
+	"ensomet/internal/core/entitle"
+	"ensomet/internal/snapshot"
+)
+
+// WayOut is one way out of a shortfall, worked out as a measure on its own.
+type WayOut struct {
+	What     string                   `json:"what" enum:"take back,remove,transfer,renew maintenance,widen,buy"`
+	Words    string                   `json:"words"`
+	Covers   int64                    `json:"covers" doc:"by how much the shortfall shrinks"`
+	Left     int64                    `json:"left" doc:"what stays short"`
+	Cost     string                   `json:"cost" doc:"0 where it costs nothing, empty where nobody knows"`
+	Currency string                   `json:"currency"`
+	Saves    string                   `json:"saves"`
+	Time     string                   `json:"time"`
+	Error    string                   `json:"error" doc:"why it cannot be"`
+	Measures []snapshot.BasketMeasure `json:"measures" doc:"to be tried together with others"`
+	Cases    []int64                  `json:"cases" doc:"cases that do it"`
+}
+
+// WaysOut lists the ways out of a product's shortfall, each by itself, with what it covers, costs, and how long it takes. The one that covers most for least comes first where the reader sorts so; here they stand in the
+// order of what they cost the house in effort: take back, remove, transfer, renew, widen, buy.
+// removals are what cases of the worklist would remove anyway.
+func (svc *Service) WaysOut(ctx context.Context, product int64, removals []casework.Removal) ([]WayOut, error) {
+	out := []WayOut{}
+	p, err := svc.ProductPosition(ctx, product, 0)
+	if err != nil {
+		return out, err
+	}
+	short := int64(0)
+	for _, m := range p.Metrics {
+		short += m.Short
+	}
+	if short == 0 {
+		return out, nil
+	}
+	out = waysByCases(product, removals)
+	parts, err := svc.Parts(ctx, product, "unit", 0)
+	if err != nil {
+		return out, err
+	}
+	var moves []snapshot.BasketMeasure
+	for _, m := range parts {
+		for _, t := range m.Transfers {
+			moves = append(moves, snapshot.BasketMeasure{Kind: "move", Product: product, Line: t.Line, Quantity: t.Quantity, Unit: t.Unit, Country: t.Country})
+		}
+	}
+	if len(moves) > 0 {
+		out = append(out, WayOut{What: "transfer", Words: fmt.Sprintf("Transfer rights that are spare elsewhere: %d transfers", len(moves)), Time: "at once, once the contract allows it", Measures: moves})
+	}
+	renew := func(what, words string, ms []snapshot.BasketMeasure) {
+		if len(ms) > 0 {
+			out = append(out, WayOut{What: what, Words: words, Time: "as long as the publisher takes", Measures: ms})
+		}
+	}
+	for _, m := range p.Metrics {
+		var again, wider []snapshot.BasketMeasure
+		for _, l := range m.Lines {
+			for _, g := range m.Groups {
+				if g.Line != "" || l.Effective == 0 {
+					continue
+				}
+				switch g.Reason {
+				case entitle.VersionTooNew.String():
+					again = append(again, snapshot.BasketMeasure{Kind: "maintenance", Product: product, Line: l.Code, Until: (svc.Snapshots.Today() + 365).String()})
+				case entitle.OutOfScope.String():
+					wider = append(wider, snapshot.BasketMeasure{Kind: "move", Product: product, Line: l.Code, Quantity: min(l.Spare, m.Short), Unit: "", Country: ""})
+				}
+			}
+		}
+		renew("renew maintenance", "Renew maintenance, so that newer versions are covered: "+linesOf(again), again)
+		for i := 0; i < len(wider); i++ {
+			if wider[i].Quantity == 0 {
+				wider = append(wider[:i], wider[i+1:]...)
+				i--
+			}
+		}
+		if len(moves) == 0 {
+			renew("widen", "Agree on a wider scope for what is spare: "+linesOf(wider), wider)
+		}
+		if m.Short > 0 && m.Counted {
+			buy := snapshot.BasketMeasure{Kind: "buy", Product: product, Quantity: max(1, m.Buy), Metric: m.Metric} // for any version and unit, at list price
+			out = append(out, WayOut{What: "buy", Words: fmt.Sprintf("Buy %d by %s", max(1, m.Buy), strings.ReplaceAll(m.Metric, "_", " ")), Time: "as long as buying takes", Measures: []snapshot.BasketMeasure{buy}})
+		}
+	}
+	for i := range out {
+		w := &out[i]
+		if w.Cases == nil {
+			w.Cases = []int64{}
+		}
+		t, err := svc.TryBasket(ctx, w.Measures)
+		if err != nil {
+			return out, err
+		}
+		after := int64(0)
+		for _, x := range t.Positions {
+			after += x.After.Short
+		}
+		w.Left, w.Covers = after, short-after
+		for _, m := range t.Measures {
+			if m.Error != "" && w.Error == "" {
+				w.Error = m.Error
+			}
+			if m.Currency != "" {
+				w.Currency = m.Currency
+			}
+		}
+		w.Cost, w.Saves = t.Cost, t.Saves
+		if w.Currency != "" {
+			w.Currency = "EUR"
+		}
+		if t.Without > 0 || t.Cost == "0" && (w.What == "renew maintenance" || w.What == "widen") { // no price is on record
+			w.Cost = ""
+		}
+	}
+	return out, nil
+}
+
+func linesOf(ms []snapshot.BasketMeasure) string {
+	var codes []string
+	for _, m := range ms {
+		codes = append(codes, m.Line)
+	}
+	return strings.Join(codes, ", ")
+}
+
+// waysByCases are the ways that cases of the worklist open: idle licences to take back, and what must go anyway.
+func waysByCases(product int64, removals []casework.Removal) []WayOut {
+	out := []WayOut{}
+	add := func(kinds []casework.Kind, what, words string) {
+		w := WayOut{What: what, Time: "days: until the next scan shows it"}
+		remove := snapshot.BasketMeasure{Kind: "remove", Product: product}
+		for _, r := range removals {
+			if slices.Contains(kinds, r.Kind) {
+				remove.Devices = append(remove.Devices, r.Device)
+				w.Cases = append(w.Cases, r.Case)
+			}
+		}
+		if len(w.Cases) > 0 {
+			w.Words, w.Measures = fmt.Sprintf(words, len(w.Cases)), []snapshot.BasketMeasure{remove}
+			out = append(out, w)
+		}
+	}
+	add([]casework.Kind{casework.IdleLicence}, "take back", "Take back the %d that nobody uses")
+	add([]casework.Kind{casework.RestrictedTitle, casework.EndOfLife, casework.Planned}, "remove", "Remove the %d that are to go anyway")
+	return out
+}

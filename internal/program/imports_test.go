@@ -1,0 +1,93 @@
+package program
+
+import (
+	"os/exec"
+	"slices"
+	"strings"
+	"testing"
+)
+
+const module = "ensomet/internal/"
+
+// stations stand in the order of the work. None imports another: what one needs of another it declares as an interface.
+var stations = []string{
+	"evidence", "titles", "entitlements", "use", "position", "worklist", "reports", "people",
+}
+
+// allowed says what a package of the project may import of the project, core and what lies below it apart.
+var allowed = map[string][]string{
+	"clock":    {},
+	"progress": {},
+	"secret":   {},
+	"formats":  {},
+	"sqlite":   {},
+	"renewal":  {"sqlite", "progress"},
+	"snapshot": {"sqlite", "renewal", "formats", "clock"},
+	"intake":   {"sqlite", "snapshot", "formats"},
+	"outbox":   {"sqlite", "clock"},
+	"opendata": {"formats"},
+	"starter":  {"formats"},
+	"collect":  {"formats"},
+}
+
+// service is what a station's service may import besides its own tables.
+var service = []string{
+	"snapshot", "outbox", "intake", "renewal", "sqlite", "formats", "clock", "progress", "secret", "starter",
+}
+
+// tables is what a station's tables may import.
+var tables = []string{"snapshot", "renewal", "sqlite", "formats"}
+
+// outside is what the core must not reach: no SQL, HTTP, files, clock of its own or randomness.
+var outside = []string{"database/sql", "net/http", "os", "math/rand", "math/rand/v2"}
+
+// Imports point one way: commands to stations, stations to what all of them stand on, all of it to the core, and the core
+// to nothing.
+func TestImportsPointOneWay(t *testing.T) {
+	out, err := exec.Command("go", "list", "-f", "{{.ImportPath}}: {{join .Imports \" \"}}", "ensomet/...").Output()
+	if err != nil {
+		t.Fatal(err)
+	}
+	looked := map[string]bool{}
+	for line := range strings.Lines(string(out)) {
+		path, imports, _ := strings.Cut(strings.TrimSpace(line), ": ")
+		pkg, ours := strings.CutPrefix(path, module)
+		if !ours {
+			continue
+		}
+		may, judged := mayImport(pkg)
+		looked[pkg] = judged
+		for _, im := range strings.Fields(imports) {
+			to, project := strings.CutPrefix(im, module)
+			switch {
+			case strings.HasPrefix(pkg, "core/") && (slices.Contains(outside, im) || project && !strings.HasPrefix(to, "core/")):
+				t.Errorf("the core's %s imports %s", pkg, im)
+			case judged && project && !strings.HasPrefix(to, "core/") && !slices.Contains(may, to):
+				t.Errorf("%s imports %s", pkg, to)
+			case im == "database/sql" && !strings.HasSuffix(pkg, "db") && !slices.Contains([]string{"sqlite", "snapshot", "renewal", "outbox"}, pkg):
+				t.Errorf("%s has SQL", pkg)
+			case im == "net/http" && slices.Contains(stations, pkg):
+				t.Errorf("the service %s knows HTTP", pkg)
+			}
+		}
+	}
+	for _, s := range stations {
+		if !looked[s] {
+			t.Errorf("there is no station %s", s)
+		}
+	}
+}
+
+func mayImport(pkg string) (may []string, judged bool) {
+	if may, ok := allowed[pkg]; ok {
+		return may, true
+	}
+	station, rest, inside := strings.Cut(pkg, "/")
+	if !slices.Contains(stations, station) {
+		return nil, false
+	}
+	if !inside {
+		return append(slices.Clone(service), station+"/"+station+"db"), true
+	}
+	return tables, rest == station+"db"
+}

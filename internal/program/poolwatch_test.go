@@ -1,0 +1,161 @@
+package program
+
+import (
+	"context"
+	"errors"
+	"strings"
+	"testing"
+	"time"
+
+	"ensomet/internal/core/usage"
+	"ensomet/internal/formats"
+	"ensomet/internal/outbox"
+	"ensomet/internal/sqlite"
+)
+
+// letters reads the mail that waits or has gone, the oldest first.
+func letters(t *testing.T, a *Program) []outbox.Mail {
+	t.Helper()
+	var page sqlite.Page[outbox.Mail]
+	if err := a.DB.View(context.Background(), func(tx *sqlite.Tx) (err error) {
+		page, err = outbox.MailPage(tx, sqlite.ListQuery{Sort: "id", Limit: 100})
+		return err
+	}); err != nil {
+		t.Fatal(err)
+	}
+	return page.Rows
+}
+
+// Who watches a pool is told of what is there at once, of what comes and goes as it does, and of nothing twice.
+func TestPoolAlertsByMail(t *testing.T) {
+	ctx := context.Background()
+	a, clock := meterDesk(t)
+	clock.now = time.Date(2026, 6, 30, 20, 0, 0, 0, time.UTC)
+	header := "pool,event,session,user_id,device_id,at,licences"
+	take(t, a, formats.Pools, "pool,publisher,product,server,quantity,expires", "hall,Dunlaw,Gauge,lic-1,9,2026-07-10", "dry,Dunlaw,Gauge,lic-2,3,")
+	take(t, a, formats.PoolEvents, header, "hall,checkout,s1,u1,D1,2026-06-30T08:00:00Z,1", "hall,return,s1,u1,D1,2026-06-30T09:00:00Z,", "dry,checkout,s1,u1,D1,2026-06-30T08:00:00Z,1", "dry,return,s1,u1,D1,2026-06-30T09:00:00Z,")
+	for _, bad := range []struct {
+		pool int64
+		to   string
+	}{{1, ""}, {1, "not an address"}, {7, "owner@hho.example"}} {
+		if err := a.Use.WatchPool(ctx, bad.pool, bad.to, "w"); err == nil {
+			t.Errorf("%+v is taken", bad)
+		}
+	}
+	for _, pool := range []int64{1, 0} {
+		if err := a.Use.WatchPool(ctx, pool, []string{"all@hho.example", "owner@hho.example"}[pool], "Livar"); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if err := a.Use.WatchPool(ctx, 1, "all@hho.example", "w"); err == nil {
+		t.Error("somebody who is told of every pool is told of one twice")
+	}
+	told := 0
+	next := func(when, who, subject string, parts ...string) {
+		t.Helper()
+		list := letters(t, a)[told:]
+		found := false
+		for _, m := range list {
+			if m.Address != who {
+				continue
+			}
+			found = true
+			if m.Subject != subject {
+				t.Errorf("%s: %s gets %q, want %q", when, who, m.Subject, subject)
+			}
+			for _, p := range parts {
+				if !strings.Contains(m.Body, p) {
+					t.Errorf("%s: %s is not told %q:\n%s", when, who, p, m.Body)
+				}
+			}
+		}
+		if !found {
+			t.Errorf("%s: %s gets nothing of %d", when, who, len(list))
+		}
+	}
+	quiet := func(when string) {
+		t.Helper()
+		if err := a.Pipeline.Refresh(ctx); err != nil {
+			t.Fatal(err)
+		}
+		if list := letters(t, a); len(list) != told {
+			t.Errorf("%s: %d letters, %d before: %+v", when, len(list), told, list[len(list)-1])
+		}
+	}
+	move := func(days int) {
+		t.Helper()
+		clock.now = clock.now.AddDate(0, 0, days)
+		if err := a.Pipeline.Refresh(ctx); err != nil {
+			t.Fatal(err)
+		}
+	}
+
+	next("at once", "owner@hho.example", "Shared licences: 1 to look at", "hall (Dunlaw Gauge, on lic-1): its licences expire on 2026-07-10", "because Livar asked that you are told of the pool hall")
+	next("at once", "all@hho.example", "Shared licences: 1 to look at", "told of every pool")
+	told = 2
+	quiet("nothing has changed")
+
+	take(t, a, formats.PoolEvents, header, "hall,lost,,,,2026-06-30T19:00:00Z,", "dry,denial,,u2,D1,2026-06-30T10:00:00Z,1", "dry,denial,,u2,D1,2026-06-30T10:05:00Z,1")
+	move(0)
+	next("lost and denied", "owner@hho.example", "Shared licences: 1 to look at", "hall (Dunlaw Gauge, on lic-1): the connection to its server is lost")
+	next("lost and denied", "all@hho.example", "Shared licences: 2 to look at", "connection to its server is lost", "dry (Dunlaw Gauge, on lic-2): denied 2 times in 30 days, at a peak of 1 of 3")
+	told = 4
+	quiet("told already")
+
+	move(1)
+	take(t, a, formats.PoolEvents, header, "hall,found,,,,2026-07-01T10:00:00Z,")
+	take(t, a, formats.Pools, "pool,publisher,product,server,quantity,expires", "hall,Dunlaw,Gauge,lic-1,9,2027-07-10")
+	move(0)
+	next("found and renewed", "owner@hho.example", "Shared licences: 2 over", "Over:", "is there again", "no longer expire soon")
+	told = 6
+	list, err := a.Use.PoolWatches(ctx)
+	if err != nil || len(list) != 2 || list[1].Code != "hall" && list[0].Code != "hall" {
+		t.Fatalf("%+v, %v", list, err)
+	}
+	for _, w := range list {
+		if w.Pool == 1 {
+			if err := a.Use.EndPoolWatch(ctx, w.ID, "w"); err != nil {
+				t.Fatal(err)
+			}
+			if err := a.Use.EndPoolWatch(ctx, w.ID, "w"); !errors.Is(err, sqlite.ErrNotFound) {
+				t.Errorf("ended twice: %v", err)
+			}
+		}
+	}
+	move(9)
+	next("silent", "all@hho.example", "Shared licences: 2 to look at", "hall (Dunlaw Gauge, on lic-1): its server has told nothing since 2026-06-30", "dry")
+	told = 7
+	quiet("the other is told no longer")
+	move(30)
+	next("denials are long ago", "all@hho.example", "Shared licences: 1 over", "nobody has been denied for 30 days")
+}
+
+// The list's word for a pool is the gravest of its alerts.
+func TestTheListSaysTheGravestAlert(t *testing.T) {
+	ctx := context.Background()
+	a, clock := meterDesk(t)
+	clock.now = time.Date(2026, 6, 30, 20, 0, 0, 0, time.UTC)
+	header := "pool,event,session,user_id,device_id,at,licences"
+	take(t, a, formats.Pools, "pool,publisher,product,server,quantity,expires",
+		"a,Dunlaw,Gauge,s1,9,", "b,Dunlaw,Gauge,s2,9,2026-08-29", "c,Dunlaw,Gauge,s3,9,2026-08-30", "d,Dunlaw,Gauge,s4,9,2026-06-29", "e,Dunlaw,Gauge,s5,9,2026-06-30", "f,Dunlaw,Gauge,s6,9,", "g,Dunlaw,Gauge,s7,9,2026-06-01")
+	take(t, a, formats.PoolEvents, header, "a,denial,,u1,D1,2026-06-22T08:00:00Z,1", "b,checkout,x,u1,D1,2026-06-29T08:00:00Z,1", "c,checkout,x,u1,D1,2026-06-23T08:00:00Z,1", "d,denial,,u1,D1,2026-06-29T08:00:00Z,1", "e,lost,,,,2026-06-30T08:00:00Z,", "f,checkout,x,u1,D1,2026-06-22T08:00:00Z,1", "f,return,x,u1,D1,2026-06-22T09:00:00Z,", "g,lost,,,,2026-06-20T08:00:00Z,", "g,found,,,,2026-06-21T08:00:00Z,")
+	page, err := a.Use.Pools(ctx, sqlite.ListQuery{Sort: "code"})
+	if err != nil || len(page.Rows) != 7 {
+		t.Fatalf("%+v, %v", page, err)
+	}
+	seen := map[string]bool{}
+	for _, r := range page.Rows {
+		state := usage.PoolState{Lost: r.Lost, Expires: r.Expires, Denials: r.Denials, LastDay: r.LastDay}
+		want := ""
+		if all := state.Alerts(a.Snapshots.Today()); len(all) > 0 {
+			want = string(all[0])
+		}
+		if r.Alert != want {
+			t.Errorf("%s: the list says %q, its state is %q: %+v", r.Code, r.Alert, want, r)
+		}
+		seen[r.Alert] = true
+	}
+	if len(seen) != 6 {
+		t.Errorf("the pools show %v; the test should have every alert and none", seen)
+	}
+}

@@ -1,0 +1,135 @@
+// Package program puts the stations together.
+package program
+
+import (
+	"context"
+	"errors"
+	"log"
+	"sync"
+	"time"
+
+	"ensomet/internal/clock"
+	"ensomet/internal/entitlements"
+	"ensomet/internal/evidence"
+	"ensomet/internal/evidence/evidencedb"
+	"ensomet/internal/formats"
+	"ensomet/internal/intake"
+	"ensomet/internal/outbox"
+	"ensomet/internal/people"
+	"ensomet/internal/pipeline"
+	"ensomet/internal/position"
+	"ensomet/internal/progress"
+	"ensomet/internal/renewal"
+	"ensomet/internal/reports"
+	"ensomet/internal/secret"
+	"ensomet/internal/snapshot"
+	"ensomet/internal/sqlite"
+	"ensomet/internal/titles"
+	"ensomet/internal/use"
+	"ensomet/internal/worklist"
+)
+
+// Program is the stations, on one file.
+type Program struct {
+	DB       *sqlite.DB
+	Clock    clock.Clock
+	Secret   secret.File
+	Progress *progress.Board
+	Demo     bool
+
+	Evidence     *evidence.Service
+	Titles       *titles.Service
+	Entitlements *entitlements.Service
+	Use          *use.Service
+	Position     *position.Service
+	Worklist     *worklist.Service
+	Reports      *reports.Service
+	People       *people.Service
+
+	Snapshots *snapshot.Loader
+	Outbox    *outbox.Service
+	Renewal   *renewal.Loop
+	Pipeline  *pipeline.Service
+
+	ctx  context.Context // of what runs in the background; it ends when the program is closed
+	end  context.CancelFunc
+	work sync.WaitGroup
+}
+
+// New makes a program on an open file. It is closed before the file is.
+func New(db *sqlite.DB, clock clock.Clock) *Program {
+	p := &Program{DB: db, Clock: clock, Secret: secret.Beside(db.Path), Progress: &progress.Board{}}
+	p.ctx, p.end = context.WithCancel(context.Background())
+	p.Snapshots = &snapshot.Loader{Clock: clock}
+	p.Renewal = renewal.NewLoop(db, p.Progress, p.Snapshots.Today)
+	p.Outbox = &outbox.Service{DB: db, Clock: clock}
+
+	p.People = &people.Service{DB: db, Clock: clock}
+	p.Evidence = &evidence.Service{DB: db, Clock: clock, Snapshots: p.Snapshots, Progress: p.Progress, Numbers: evidencedb.NewCache()}
+	p.Titles = &titles.Service{DB: db, Clock: clock, Snapshots: p.Snapshots, Progress: p.Progress}
+	p.Entitlements = &entitlements.Service{DB: db, Clock: clock, Snapshots: p.Snapshots, Secret: p.Secret, Evidence: p.Evidence, Outbox: p.Outbox}
+	p.Use = &use.Service{DB: db, Clock: clock, Snapshots: p.Snapshots, Progress: p.Progress}
+	p.Position = &position.Service{DB: db, Clock: clock, Snapshots: p.Snapshots, Progress: p.Progress, Renewal: p.Renewal}
+	p.Worklist = &worklist.Service{DB: db, Clock: clock, Snapshots: p.Snapshots, Secret: p.Secret, Entitlements: p.Entitlements, Outbox: p.Outbox}
+	p.Reports = &reports.Service{DB: db, Clock: clock, Snapshots: p.Snapshots, Renewal: p.Renewal, Position: p.Position}
+	p.Evidence.Kinds = []map[*formats.Kind]intake.SinkMaker{p.Titles.Kinds(), p.Entitlements.Kinds(), p.Use.Kinds(), p.Worklist.Kinds()}
+	p.Outbox.Finish = p.Worklist.WithLink
+
+	p.Pipeline = &pipeline.Service{
+		DB:        db,
+		Clock:     clock,
+		Snapshots: p.Snapshots,
+		Progress:  p.Progress,
+		Renewal:   p.Renewal,
+		Evidence:  p.Evidence,
+		Titles:    p.Titles,
+		Use:       p.Use,
+		Position:  p.Position,
+		Worklist:  p.Worklist,
+		Outbox:    p.Outbox,
+	}
+	p.Renewal.Renew = p.Pipeline.Refresh
+	return p
+}
+
+// Begin lets every transaction that changes what figures rest on renew them in the background, and lets time do its work:
+// days that pass, scans that are due, mail and orders. It ends with Close.
+func (p *Program) Begin() {
+	p.work.Go(p.Renewal.Start(p.ctx))
+	p.work.Go(p.followTime)
+}
+
+func (p *Program) followTime() {
+	t := time.NewTicker(time.Minute)
+	defer t.Stop()
+	for {
+		select {
+		case <-p.ctx.Done():
+			return
+		case <-t.C:
+			p.EachMinute(p.ctx)
+		}
+	}
+}
+
+// EachMinute does what time asks for: it renews figures when a day has passed, turns what is due into orders for scans,
+// and carries out what waits in the worklist.
+func (p *Program) EachMinute(ctx context.Context) {
+	if dirty, err := p.Renewal.Dirty(ctx); err == nil && dirty {
+		p.Renewal.Wake()
+	}
+	if _, err := p.Evidence.Plan(ctx); err != nil && ctx.Err() == nil {
+		log.Printf("schedules could not be followed: %v", err)
+	}
+	err := errors.Join(p.Worklist.FollowUp(ctx), p.Outbox.SendMail(ctx), p.Evidence.ForgetDeliveries(ctx), p.Use.ForgetUseDaily(ctx))
+	if err != nil && ctx.Err() == nil {
+		log.Printf("worklist, mail or old notes: %v", err)
+	}
+}
+
+// Close ends what runs in the background and waits until it has ended. What was not renewed stays marked, and is renewed
+// at the next start.
+func (p *Program) Close() {
+	p.end()
+	p.work.Wait()
+}

@@ -1,0 +1,55 @@
+package renewal
+
+import (
+	"strconv"
+
+	"ensomet/internal/sqlite"
+)
+
+// The counters of changes. What is derived remembers up to which change it counts, so that a change that comes in while figures are being computed, by this program or by another on the
+// same file, is not taken for done.
+const (
+	Changes          = "changes"           // of anything that figures rest on
+	ComputedChanges  = "computed_changes"  // the value of changes that stored figures count
+	CatalogueChanges = "catalogue_changes" // of the catalogue, after which every record is recognised anew
+	RecognisedFor    = "recognised_for"    // the value of catalogueChanges that recognition counts
+	MachineChanges   = "machine_changes"   // of devices, people, and how old evidence of them is
+)
+
+// Mark notes in the changing transaction that everything derived is to be computed again; all says that every record must be recognised anew.
+func Mark(tx *sqlite.Tx, all bool) error {
+	if err := TouchAll(tx); err != nil {
+		return err
+	}
+	if all {
+		return Count(tx, Changes, MachineChanges, CatalogueChanges)
+	}
+	return Count(tx, Changes, MachineChanges)
+}
+
+// MarkCatalogue notes that titles changed. Which products that touches follows from the log of the catalogue and from recognition.
+func MarkCatalogue(tx *sqlite.Tx) error { return Count(tx, Changes, CatalogueChanges) }
+
+// MarkProducts notes that what the positions of some products rest on has changed, and nothing else.
+func MarkProducts(tx *sqlite.Tx, products ...int64) error {
+	if err := Touch(tx, products); err != nil {
+		return err
+	}
+	return Count(tx, Changes)
+}
+
+// Count moves counters on.
+func Count(tx *sqlite.Tx, counters ...string) error {
+	tx.Changed()
+	for _, key := range counters {
+		v, err := tx.Setting(key)
+		if err != nil {
+			return err
+		}
+		n, _ := strconv.Atoi(v) // empty is the first change
+		if err := tx.SetSetting(key, strconv.Itoa(n+1)); err != nil {
+			return err
+		}
+	}
+	return nil
+}

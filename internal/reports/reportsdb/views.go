@@ -1,0 +1,115 @@
+package reportsdb
+
+import (
+	"database/sql"
+
+	"ensomet/internal/core/civil"
+	"ensomet/internal/snapshot"
+	"ensomet/internal/sqlite"
+)
+
+// Course is how much stands at each station of the work.
+type Course struct {
+	Devices      int64 `json:"devices"`
+	InService    int64 `json:"inService"`
+	Fresh        int64 `json:"fresh"`
+	Stale        int64 `json:"stale"`
+	Never        int64 `json:"never"`
+	Installs     int64 `json:"installs"`
+	Aside        int64 `json:"aside"`
+	Unrecognised int64 `json:"unrecognised"`
+	Names        int64 `json:"names"`
+	Counted      int64 `json:"counted"`
+	Folded       int64 `json:"folded"`
+	Entitlements int64 `json:"entitlements"`
+	EndingSoon   int64 `json:"endingSoon"`
+	Measured     int64 `json:"measured"`
+	NotMeasured  int64 `json:"notMeasured"`
+	Idle         int64 `json:"idle"`
+	Positions    int64 `json:"positions"`
+	Needed       int64 `json:"needed"`
+	Covered      int64 `json:"covered"`
+	Short        int64 `json:"short"`
+	Spare        int64 `json:"spare"`
+	Doubtful     int64 `json:"doubtful"`
+	OpenCases    int64 `json:"openCases"`
+	AgreedCases  int64 `json:"agreedCases"`
+	SentCases    int64 `json:"sentCases"`
+	GoneCases    int64 `json:"goneCases"`
+	BackCases    int64 `json:"backCases"`
+}
+
+// CountCourse counts what stands at each station; soon is the last day of "ends soon", today its first.
+func CountCourse(tx *sqlite.Tx, today, soon civil.Day) (Course, error) {
+	var c Course
+	err := tx.QueryRowContext(tx.Ctx, `SELECT (SELECT count(*) FROM device), (SELECT count(*) FROM device WHERE status = 'in_service'),
+		(SELECT count(*) FROM device_fact f JOIN device d ON d.id = f.device_id WHERE f.age = 'fresh' AND d.status = 'in_service'), (SELECT count(*) FROM device_fact f JOIN device d ON d.id = f.device_id WHERE f.age = 'stale' AND d.status = 'in_service'),
+		(SELECT count(*) FROM device d LEFT JOIN device_fact f ON f.device_id = d.id WHERE coalesce(f.age, 'never') = 'never' AND d.status = 'in_service'),
+		(SELECT coalesce(sum(installs), 0) FROM device_fact), (SELECT count(*) FROM set_aside WHERE state = 'waiting'),
+		(SELECT coalesce(sum(unrecognised), 0) FROM device_fact), (SELECT count(*) FROM name_fact WHERE state = 'unrecognised' AND installs > 0), (SELECT coalesce(sum(counted), 0) FROM product_fact), (SELECT coalesce(sum(folded), 0) FROM product_fact),
+		(SELECT count(*) FROM entitlement), (SELECT count(*) FROM entitlement WHERE end BETWEEN ?1 AND ?2),
+		(SELECT count(*) FROM idle_fact WHERE class <> 'not measured'), (SELECT count(*) FROM idle_fact WHERE class = 'not measured'), (SELECT count(*) FROM idle_fact WHERE class IN ('unused', 'never used')),
+		(SELECT count(*) FROM position), (SELECT coalesce(sum(needed), 0) FROM position), (SELECT coalesce(sum(covered), 0) FROM position), (SELECT count(*) FROM position WHERE short > 0),
+		(SELECT count(*) FROM position WHERE counted AND short = 0 AND surplus > 0), (SELECT count(*) FROM position WHERE (low <= owned) <> (high <= owned)),
+		(SELECT count(*) FROM worklist_case WHERE state IN ('open', 'answered', 'silent', 'failed')), (SELECT count(*) FROM worklist_case WHERE state IN ('agreed', 'approved', 'asked')), (SELECT count(*) FROM worklist_case WHERE state IN ('waiting', 'sent')), (SELECT count(*) FROM worklist_case WHERE state = 'gone'),
+		(SELECT count(*) FROM worklist_case WHERE came_back > 0 AND state NOT IN ('gone', 'lapsed', 'kept'))`, today, soon).Scan(
+		&c.Devices, &c.InService, &c.Fresh, &c.Stale, &c.Never, &c.Installs, &c.Aside, &c.Unrecognised, &c.Names, &c.Counted, &c.Folded, &c.Entitlements, &c.EndingSoon, &c.Measured, &c.NotMeasured, &c.Idle,
+		&c.Positions, &c.Needed, &c.Covered, &c.Short, &c.Spare, &c.Doubtful, &c.OpenCases, &c.AgreedCases, &c.SentCases, &c.GoneCases, &c.BackCases)
+	return c, err
+}
+
+// MoneyRow sums the position by currency.
+type MoneyRow struct {
+	Currency string  `json:"currency"`
+	Exposure float64 `json:"exposure"`
+	Spare    float64 `json:"spare"`
+}
+
+// MoneyByCurrency sums exposure and spare value by currency.
+func MoneyByCurrency(tx *sqlite.Tx) ([]MoneyRow, error) {
+	list, err := sqlite.Query(tx, func(r *sql.Rows, v *MoneyRow) error { return r.Scan(&v.Currency, &v.Exposure, &v.Spare) },
+		"SELECT currency, sum(CAST(exposure_text AS REAL)), sum(CAST(spare_text AS REAL)) FROM position WHERE currency <> '' GROUP BY currency ORDER BY 2 DESC")
+	if list == nil {
+		list = []MoneyRow{}
+	}
+	return list, err
+}
+
+// Hit is something that the command line found.
+type Hit struct {
+	Kind   string `json:"kind"` // device, title, entitlement, person
+	ID     string `json:"id"`
+	Text   string `json:"text"`
+	Detail string `json:"detail"`
+}
+
+// Find looks for devices, titles, entitlements and persons whose name holds every word.
+func Find(tx *sqlite.Tx, text string, limit int) ([]Hit, error) {
+	out := []Hit{}
+	devices, err := snapshot.DevicePage(tx, sqlite.ListQuery{Search: text, Limit: limit})
+	if err != nil {
+		return nil, err
+	}
+	for _, d := range devices.Rows {
+		out = append(out, Hit{"device", d.Code, d.Name, d.Unit})
+	}
+	products, err := snapshot.ProductPage(tx, sqlite.ListQuery{Search: text, Limit: limit})
+	if err != nil {
+		return nil, err
+	}
+	for _, p := range products.Rows {
+		out = append(out, Hit{"title", sqlite.Itoa(p.ID), p.Product, p.Publisher})
+	}
+	rights, err := snapshot.EntitlementPage(tx, sqlite.ListQuery{Search: text, Limit: limit})
+	if err != nil {
+		return nil, err
+	}
+	for _, e := range rights.Rows {
+		out = append(out, Hit{"entitlement", e.Code, e.Code, e.Publisher + " " + e.Product})
+	}
+	persons, err := sqlite.Query(tx, func(r *sql.Rows, h *Hit) error {
+		h.Kind = "person"
+		return r.Scan(&h.ID, &h.Text, &h.Detail)
+	}, "SELECT code, name, org_unit FROM person WHERE name LIKE ?1 ESCAPE '\\' OR code LIKE ?1 ESCAPE '\\' ORDER BY name LIMIT ?2", "%"+sqlite.EscapeLike(text)+"%", limit)
+	return append(out, persons...), err
+}

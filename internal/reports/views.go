@@ -1,0 +1,99 @@
+package reports
+
+import (
+	"context"
+
+	"ensomet/internal/reports/reportsdb"
+	"ensomet/internal/snapshot"
+	"ensomet/internal/sqlite"
+)
+
+// CourseView is what stands at each station of the work, and the money by currency.
+type CourseView struct {
+	reportsdb.Course
+	AsOf     string                 `json:"asOf"`
+	Money    []reportsdb.MoneyRow   `json:"money"`
+	Shortest []snapshot.PositionRow `json:"shortest"`
+	Silent   []snapshot.DeviceRow   `json:"silent"`
+	TopNames []snapshot.NameRow     `json:"topNames"`
+	Imports  []ImportView           `json:"imports"`
+	FreshFor int                    `json:"freshFor"`
+	Window   int                    `json:"window"`
+	Grace    int                    `json:"grace"`
+}
+
+// Course counts what stands at each station.
+func (svc *Service) Course(ctx context.Context) (CourseView, error) {
+	var out CourseView
+	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
+		today := svc.Snapshots.Today()
+		s, err := snapshot.LoadSettings(tx)
+		if err != nil {
+			return err
+		}
+		out.AsOf, out.FreshFor, out.Window, out.Grace = today.String(), s.FreshDays, s.UseWindow, s.GraceDays
+		if out.Course, err = reportsdb.CountCourse(tx, today, today+90); err != nil {
+			return err
+		}
+		if out.Money, err = reportsdb.MoneyByCurrency(tx); err != nil {
+			return err
+		}
+		short, err := snapshot.PositionPage(tx, sqlite.ListQuery{Filters: map[string]string{"state": "short"}, Limit: 8})
+		if err != nil {
+			return err
+		}
+		silent, err := snapshot.DevicePage(tx, sqlite.ListQuery{Filters: map[string]string{"age": "stale|never", "status": "in_service"}, Sort: "lastSeen", Limit: 6})
+		if err != nil {
+			return err
+		}
+		names, err := snapshot.NamePage(tx, sqlite.ListQuery{Filters: map[string]string{"state": "unrecognised", "installs": ">0"}, Limit: 6})
+		if err != nil {
+			return err
+		}
+		out.Shortest, out.Silent, out.TopNames = short.Rows, silent.Rows, names.Rows
+		out.Imports, err = imports(tx, 5)
+		return err
+	})
+	return out, err
+}
+
+// ImportView is one import of one file.
+type ImportView struct {
+	ID       int64  `json:"id"`
+	Kind     string `json:"kind"`
+	File     string `json:"file"`
+	Author   string `json:"author"`
+	At       int64  `json:"at"`
+	Lines    int64  `json:"lines"`
+	Added    int64  `json:"added"`
+	Changed  int64  `json:"changed"`
+	Gone     int64  `json:"gone"`
+	SetAside int64  `json:"setAside"`
+}
+
+func imports(tx *sqlite.Tx, limit int) ([]ImportView, error) {
+	list, err := snapshot.Imports(tx, limit)
+	out := []ImportView{}
+	for _, im := range list {
+		out = append(out, ImportView{im.ID, im.Kind, im.File, im.Author, im.At, im.Lines, im.Added, im.Changed, im.Gone, im.SetAside})
+	}
+	return out, err
+}
+
+// Imports lists the newest imports.
+func (svc *Service) Imports(ctx context.Context) (out []ImportView, err error) {
+	err = svc.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
+		out, err = imports(tx, 50)
+		return err
+	})
+	return out, err
+}
+
+// Find looks for devices, titles, entitlements and persons.
+func (svc *Service) Find(ctx context.Context, text string) (out []reportsdb.Hit, err error) {
+	err = svc.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
+		out, err = reportsdb.Find(tx, text, 6)
+		return err
+	})
+	return out, err
+}

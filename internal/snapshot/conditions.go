@@ -1,0 +1,121 @@
+package snapshot
+
+import (
+	"slices"
+
+	"ensomet/internal/core/condition"
+	"ensomet/internal/core/evidence"
+	"ensomet/internal/sqlite"
+)
+
+// ConditionFacts is what conditions on devices are asked of: the titles that they mention with the devices that have them, and the groups.
+type ConditionFacts struct {
+	Settings *Settings
+	Now      int64
+	Sets     map[string]*condition.Set
+	Ids      map[string]int64
+	has      map[int64]map[int64]bool // by product, the devices
+}
+
+// LoadConditions loads the groups, and what they and more conditions mention.
+func LoadConditions(tx *sqlite.Tx, settings *Settings, now int64, more []condition.Condition) (*ConditionFacts, error) {
+	groups, err := DeviceGroups(tx)
+	if err != nil {
+		return nil, err
+	}
+	c := &ConditionFacts{Settings: settings, Now: now, Sets: map[string]*condition.Set{}, Ids: map[string]int64{}, has: map[int64]map[int64]bool{}}
+	var titles []int64
+	for i := range groups {
+		g := &groups[i]
+		c.Sets[g.Name], c.Ids[g.Name] = &g.Set, g.ID
+		titles = append(titles, g.Condition.Titles()...)
+	}
+	for _, m := range more {
+		titles = append(titles, m.Titles()...)
+	}
+	slices.Sort(titles)
+	for _, id := range slices.Compact(titles) {
+		if c.has[id], err = DevicesWith(tx, id, now); err != nil {
+			return nil, err
+		}
+	}
+	return c, nil
+}
+
+// deviceFacts answers conditions for one device.
+type deviceFacts struct {
+	d *DeviceFacts
+	c *ConditionFacts
+}
+
+func (c *ConditionFacts) Of(d *DeviceFacts) condition.Facts {
+	return condition.WithGroups(d.ID, deviceFacts{d, c}, c.Sets)
+}
+
+// Text returns a fact of the device.
+func (f deviceFacts) Text(field string) string {
+	d := f.d
+	switch field {
+	case "name":
+		return d.Name
+	case "unit":
+		return d.OrgUnit
+	case "site":
+		return d.Site
+	case "country":
+		return d.Country
+	case "environment":
+		return d.Environment
+	case "kind":
+		return d.Kind
+	case "status":
+		return d.Status
+	case "directory_path":
+		return d.DirectoryPath
+	case "user":
+		return d.PrimaryUser
+	case "network":
+		return d.IPAddress
+	case "hosting":
+		return d.Hosting
+	case "os":
+		return d.OS
+	case "portable":
+		return d.Portable
+	case "cluster":
+		return d.Cluster
+	case "age":
+		return string(f.c.Settings.Age(d, evidence.OfSoftware, f.c.Now))
+	}
+	return ""
+}
+
+// Number returns a figure of the device.
+func (f deviceFacts) Number(field string) int64 {
+	return map[string]int64{"processors": f.d.Processors, "cores": f.d.Cores, "virtual_cores": f.d.VirtualCores}[field]
+}
+
+// Has reports whether the product is on the device.
+func (f deviceFacts) Has(product int64) bool { return f.c.has[product][f.d.ID] }
+
+// In is answered by condition.WithGroups.
+func (f deviceFacts) In(string) bool { return false }
+
+// Members works out who is in which group.
+func (c *ConditionFacts) Members(devices []DeviceFacts) []Member {
+	var out []Member
+	names := make([]string, 0, len(c.Sets))
+	for name := range c.Sets {
+		names = append(names, name)
+	}
+	slices.Sort(names)
+	for i := range devices {
+		f := c.Of(&devices[i])
+		for _, name := range names {
+			if f.In(name) {
+				out = append(out, Member{Group: c.Ids[name], Device: devices[i].ID})
+			}
+		}
+	}
+	return out
+}

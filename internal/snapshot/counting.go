@@ -1,0 +1,257 @@
+package snapshot
+
+import (
+	"database/sql"
+	"encoding/json"
+	"slices"
+
+	"ensomet/internal/core/demand"
+	"ensomet/internal/core/entitle"
+	"ensomet/internal/core/evidence"
+	"ensomet/internal/core/recognise"
+	"ensomet/internal/sqlite"
+)
+
+// count walks the installs once, device by device, and makes holdings of what counts.
+func (e *Snapshot) count(tx *sqlite.Tx, only []int64) error {
+	return EachDevice(tx, e.At, only, func(device int64, records []int64) error {
+		known := records[:0]
+		for _, id := range records {
+			if id < int64(len(e.Recs)) { // others came in since the records were read
+				known = append(known, id)
+			}
+		}
+		e.countDevice(device, known)
+		return nil
+	})
+}
+
+// countDevice counts the installs of one device: which products are there, which of them fold under a suite, and which make a holding.
+func (e *Snapshot) countDevice(device int64, records []int64) {
+	at, known := e.DeviceAt[device]
+	if !known {
+		return
+	}
+	d := &e.Devices[at]
+	fact := &e.Facts[at]
+	folded, inferred := e.foldedHere(records)
+	stale := e.age(d) == evidence.Stale
+	var touched []*ProductFacts
+	for _, id := range records {
+		r := &e.Recs[id]
+		fact.Installs++
+		if r.Key >= 0 {
+			k := &e.Keys[r.Key]
+			k.Installs++
+			if stale {
+				k.Stale++
+			}
+			if k.lastDevice != device {
+				k.lastDevice = device
+				k.Devices++
+			}
+		}
+		if r.unknown {
+			fact.Unrecognised++
+		}
+		f := r.Product
+		if f == nil {
+			continue
+		}
+		f.installs++
+		r.version.count(device, stale)
+		if r.release != nil {
+			r.release.count(device, stale)
+		}
+		if f.lastDevice != device {
+			f.lastDevice = device
+			f.devices++
+			if stale {
+				f.stale++
+			}
+		}
+		if f.Restricting && r.Whole {
+			e.Findings = append(e.Findings, present{at, f, id})
+		}
+		if !r.counts || d.Status != "in_service" {
+			f.note(device, PresentOther)
+			continue
+		}
+		if folded[id] != nil {
+			f.Folded++
+			f.note(device, PresentFolded)
+			continue
+		}
+		if why := e.WhyLeftOut(at, f.Id, r.leave); why != "" {
+			f.leaveOut(why)
+			f.note(device, PresentLeft)
+			continue
+		}
+		f.note(device, PresentHeld)
+		fact.Counted++
+		f.counted++
+		if f.holder != device {
+			f.holder = device
+			touched = append(touched, f)
+			e.hold(f, d)
+		}
+		u := &f.Units[len(f.Units)-1]
+		u.Records = append(u.Records, id)
+	}
+	for _, f := range touched {
+		e.settle(f)
+	}
+	for _, s := range inferred {
+		e.holdByParts(at, s, folded)
+	}
+	for id, s := range folded {
+		if f := e.Products[s.Product]; f.holder == device {
+			u := &f.Units[len(f.Units)-1]
+			if part := e.Recs[id].Product.Id; !slices.Contains(u.Parts, part) {
+				u.Parts = append(u.Parts, part)
+			}
+		}
+	}
+}
+
+// note keeps in what way the product is on a device, where that is asked for.
+func (f *ProductFacts) note(device int64, p Presence) {
+	if f.Trace != nil {
+		f.Trace[device] = max(f.Trace[device], p)
+	}
+}
+
+// holdByParts makes the holding of a suite of which only parts were seen on a device.
+func (e *Snapshot) holdByParts(at int, s *recognise.Suite, folded map[int64]*recognise.Suite) {
+	d, f := &e.Devices[at], e.Products[s.Product]
+	as := e.Catalogue.As(s.Product, s.Edition, s.Version)
+	if d.Status != "in_service" || f.holder == d.ID || as.WhyNot() != "" {
+		return
+	}
+	if why := e.WhyLeftOut(at, f.Id, nil); why != "" {
+		f.leaveOut(why)
+		return
+	}
+	f.holder = d.ID
+	f.note(d.ID, PresentHeld)
+	e.Facts[at].Counted++
+	f.counted++
+	e.hold(f, d)
+	u := &f.Units[len(f.Units)-1]
+	for id, under := range folded {
+		if under.Product == s.Product {
+			u.Records = append(u.Records, id)
+		}
+	}
+	slices.Sort(u.Records)
+	need := demand.Priced{Need: entitle.Need{Edition: as.Edition, EditionRank: as.EditionRank, Version: as.Version, Released: as.Released}, Value: e.price(f, as.Line)}
+	f.Holdings[len(f.Holdings)-1].Set = e.sets.Of([]demand.Priced{need})
+}
+
+// foldedHere says which records on a device fold under which suite there, and which suites are there by their parts alone.
+func (e *Snapshot) foldedHere(records []int64) (map[int64]*recognise.Suite, []*recognise.Suite) {
+	suites := false
+	for _, id := range records {
+		if r := &e.Recs[id]; r.Product != nil && r.Whole && len(r.Product.suites) > 0 {
+			suites = true
+			break
+		}
+	}
+	if !suites {
+		return nil, nil
+	}
+	here, of := make([]recognise.Present, 0, len(records)), make([]int64, 0, len(records))
+	for _, id := range records {
+		if r := &e.Recs[id]; r.Product != nil && r.Whole {
+			here, of = append(here, recognise.Present{Product: r.Product.Id, Edition: r.need.Edition, Version: r.need.Version}), append(of, id)
+		}
+	}
+	folds := e.Catalogue.Fold(here)
+	if folds.Under == nil {
+		return nil, nil
+	}
+	out := map[int64]*recognise.Suite{}
+	for i, s := range folds.Under {
+		if s != nil {
+			out[of[i]] = s
+		}
+	}
+	return out, folds.Inferred
+}
+
+// hold begins the holding of a product on a device.
+func (e *Snapshot) hold(f *ProductFacts, d *DeviceFacts) {
+	if e.bearer == nil || e.bearer.Device != d.ID {
+		e.bearer = &demand.Bearer{Device: d.ID, Kind: d.Kind, Environment: d.Environment, Portable: d.Portable == "true", Fresh: e.age(d) == evidence.Fresh, Place: entitle.Place{Unit: d.OrgUnit, Country: d.Country}}
+		if p, ok := e.personAt[d.PrimaryUser]; ok {
+			e.bearer.User, e.bearer.UserAt = e.persons[p].ID, e.userPlace(&e.persons[p])
+		}
+	}
+	f.Holdings = append(f.Holdings, demand.Holding{Bearer: e.bearer})
+	f.Units = append(f.Units, deviceUse{})
+}
+
+// settle gives the newest holding of a product the set of what its records need.
+func (e *Snapshot) settle(f *ProductFacts) {
+	h, u := &f.Holdings[len(f.Holdings)-1], &f.Units[len(f.Units)-1]
+	if len(u.Records) == 1 {
+		r := &e.Recs[u.Records[0]]
+		if r.single == nil {
+			r.single = e.sets.Of([]demand.Priced{r.need})
+		}
+		h.Set = r.single
+		return
+	}
+	needs := make([]demand.Priced, 0, len(u.Records))
+	for _, id := range u.Records {
+		needs = append(needs, e.Recs[id].need)
+	}
+	h.Set, h.Editions = e.sets.Of(needs), e.editions(needs)
+}
+
+// editions splits needs by edition; nil where there is one alone.
+func (e *Snapshot) editions(needs []demand.Priced) []*demand.Set {
+	by := map[string][]demand.Priced{}
+	var order []string
+	for _, n := range needs {
+		if by[n.Edition] == nil {
+			order = append(order, n.Edition)
+		}
+		by[n.Edition] = append(by[n.Edition], n)
+	}
+	if len(order) < 2 {
+		return nil
+	}
+	var out []*demand.Set
+	for _, ed := range order {
+		out = append(out, e.sets.Of(by[ed]))
+	}
+	return out
+}
+
+// LeftOut is a product on a device that somebody left out of the count by hand.
+type LeftOut struct {
+	ID, Device, Product int64
+	Reason, Author      string
+	At                  int64
+	State               string
+	Batch               int64
+}
+
+// LeftOuts reads what is left out by hand and not ended.
+func LeftOuts(tx *sqlite.Tx) ([]LeftOut, error) {
+	return sqlite.Query(tx, func(r *sql.Rows, v *LeftOut) error {
+		return r.Scan(&v.ID, &v.Device, &v.Product, &v.Reason, &v.Author, &v.At, &v.State, &v.Batch)
+	}, "SELECT id, device_id, product_id, reason, author, at, state, batch FROM left_out WHERE ended_at = 0 ORDER BY id")
+}
+
+// Suites reads the suites that users have defined.
+func Suites(tx *sqlite.Tx) ([]recognise.Suite, error) {
+	return sqlite.Query(tx, func(r *sql.Rows, v *recognise.Suite) error {
+		var parts string
+		if err := r.Scan(&v.ID, &v.Product, &v.Edition, &v.Version, &v.Need, &parts); err != nil {
+			return err
+		}
+		return json.Unmarshal([]byte(parts), &v.Parts)
+	}, "SELECT id, product_id, edition, version, need, parts FROM suite ORDER BY id")
+}

@@ -1,0 +1,79 @@
+package snapshot
+
+import (
+	"cmp"
+	"slices"
+	"strings"
+
+	"ensomet/internal/sqlite"
+)
+
+// Move is how one position would change. Before and After are surplus less shortfall; a position may also change in money alone.
+type Move struct {
+	Product      string `json:"product"`
+	Metric       string `json:"metric"`
+	NeededBefore int64  `json:"neededBefore"`
+	NeededAfter  int64  `json:"neededAfter"`
+	Before       int64  `json:"before"`
+	After        int64  `json:"after"`
+	MoneyBefore  string `json:"moneyBefore" doc:"what the shortfall is worth at list price"`
+	MoneyAfter   string `json:"moneyAfter"`
+	Currency     string `json:"currency"`
+}
+
+type ProductMetric struct {
+	product int64
+	metric  string
+}
+
+type NamedFigure struct {
+	Figure
+	name string
+}
+
+// FiguresOf computes the positions of some products within a transaction.
+func (svc *Loader) FiguresOf(tx *sqlite.Tx, products []int64) (map[ProductMetric]NamedFigure, error) {
+	out, _, err := svc.FiguresAndLeftOut(tx, append([]int64{}, products...))
+	return out, err
+}
+
+// FiguresAndLeftOut also counts the installs of the products that are left out of the count. No list is all products.
+func (svc *Loader) FiguresAndLeftOut(tx *sqlite.Tx, products []int64) (out map[ProductMetric]NamedFigure, left int64, err error) {
+	out = map[ProductMetric]NamedFigure{}
+	if products != nil && len(products) == 0 {
+		return out, 0, nil
+	}
+	e, err := svc.Load(tx, svc.Today(), svc.Clock.Now().Unix(), products)
+	if err != nil {
+		return nil, 0, err
+	}
+	for _, f := range e.Ordered() {
+		if products != nil && !slices.Contains(products, f.Id) {
+			continue
+		}
+		left += f.leftOut
+		for _, p := range e.Compute(f, nil) {
+			out[ProductMetric{f.Id, string(p.Metric)}] = NamedFigure{e.Figure(f, &p), f.Product.Name}
+		}
+	}
+	return out, left, nil
+}
+
+func Moves(before, after map[ProductMetric]NamedFigure) []Move {
+	out := []Move{}
+	keys := map[ProductMetric]string{}
+	for k, v := range before {
+		keys[k] = v.name
+	}
+	for k, v := range after {
+		keys[k] = v.name
+	}
+	for k, name := range keys {
+		b, c := before[k], after[k]
+		if b.Needed != c.Needed || b.Short != c.Short || b.Surplus != c.Surplus || b.ExposureBase != c.ExposureBase {
+			out = append(out, Move{name, k.metric, b.Needed, c.Needed, b.Surplus - b.Short, c.Surplus - c.Short, cmp.Or(b.Exposure, "0"), cmp.Or(c.Exposure, "0"), cmp.Or(c.Currency, b.Currency)})
+		}
+	}
+	slices.SortFunc(out, func(x, y Move) int { return strings.Compare(x.Product+x.Metric, y.Product+y.Metric) })
+	return out
+}

@@ -1,0 +1,161 @@
+package snapshot
+
+import (
+	"database/sql"
+	"encoding/json"
+
+	"ensomet/internal/core/civil"
+	"ensomet/internal/core/demand"
+	"ensomet/internal/core/entitle"
+	"ensomet/internal/core/money"
+	"ensomet/internal/core/position"
+	"ensomet/internal/sqlite"
+
+	"github.com/shopspring/decimal"
+)
+
+// Compute returns the positions of one product.
+func (e *Snapshot) Compute(f *ProductFacts, yesterday map[position.Way]int64) []position.Position {
+	return position.Compute(e.Input(f, yesterday))
+}
+
+// Input is what the position of a product depends on.
+func (e *Snapshot) Input(f *ProductFacts, yesterday map[position.Way]int64) position.Input {
+	in := position.Input{AsOf: e.AsOf, DefaultMetric: entitle.Device, Order: f.order, Lines: f.Lines, Fleet: e.Fleet, Yesterday: yesterday,
+		Found: demand.Found{Holdings: f.Holdings, Persons: f.persons, Sessions: f.sessions, Measured: f.metered || len(f.sessions) > 0, Plant: e.plant, Sets: e.sets}}
+	for _, t := range f.Product.Titles {
+		if t.DefaultMetric != "" {
+			in.DefaultMetric = entitle.Metric(t.DefaultMetric)
+			break
+		}
+	}
+	if len(f.Lines) == 0 && len(f.Holdings) == 0 { // assigned or used by the record alone, nothing is there to license
+		in.Persons, in.Sessions = nil, nil
+	}
+	return in
+}
+
+// Figure brings a position to the form that is stored.
+func (e *Snapshot) Figure(f *ProductFacts, p *position.Position) Figure {
+	out := Figure{Product: f.Id, Metric: string(p.Metric), Counted: p.Counted, Owned: p.Owned, Needed: p.Needed, Covered: p.Covered, Short: p.Short, Surplus: p.Surplus, Free: p.Free, Low: p.Low, High: p.High, Outside: p.Outside, Pack: p.Terms.Pack, Proven: p.Proof.Best, Currency: f.Currency, AsOf: e.AsOf, Gaps: map[string]int{}}
+	out.Exposure = decimal.New(p.Exposure, -4).String()
+	spare := decimal.Zero
+	for _, l := range p.Lines {
+		if out.Currency == "" {
+			out.Currency = l.Line.Currency
+		}
+		if l.Spare > 0 && l.Line.UnitPrice.Valid && p.Counted {
+			if amount, err := e.Rates.Convert(l.Line.UnitPrice.Decimal, l.Line.Currency, out.Currency, e.AsOf); err == nil {
+				spare = spare.Add(amount.Mul(decimal.NewFromInt(l.Spare)).Div(decimal.NewFromInt(max(1, l.Line.PackSize))))
+			}
+		}
+	}
+	spare = spare.Round(4)
+	out.SpareValue = spare.String()
+	out.ExposureBase, out.SpareBase = e.inBase(decimal.New(p.Exposure, -4), out.Currency), e.inBase(spare, out.Currency)
+	for _, u := range p.Units {
+		if u.Line < 0 {
+			out.Gaps[u.Gap.String()] += int(u.Part)
+		}
+	}
+	return out
+}
+
+// inBase is an amount in the currency that positions are ordered by; where there is no rate, the bare amount.
+func (e *Snapshot) inBase(amount decimal.Decimal, currency string) float64 {
+	if c, err := e.Rates.Convert(amount, currency, money.Base, e.AsOf); err == nil {
+		amount = c
+	}
+	return amount.InexactFloat64()
+}
+
+// Figure is a position in the form that is stored. Amounts are text with their decimals.
+type Figure struct {
+	Product                                      int64
+	Metric                                       string
+	Counted                                      bool
+	Owned, Needed, Covered, Short, Surplus, Free int64
+	Low, High, Outside, Pack                     int64
+	Proven                                       bool
+	Exposure, SpareValue, Currency               string
+	ExposureBase, SpareBase                      float64 // in euros, for ordering
+	AsOf                                         civil.Day
+	Gaps                                         map[string]int
+}
+
+// PutFigures replaces the stored positions and allocations of some products; nil is all of them.
+func PutFigures(tx *sqlite.Tx, products []int64, figures []Figure, ways map[int64][]position.Way, amounts map[int64][]int64) error {
+	of, args := "", []any{}
+	if products != nil {
+		list, err := json.Marshal(products)
+		if err != nil {
+			return err
+		}
+		of, args = " WHERE product_id IN (SELECT value FROM json_each(?))", append(args, string(list))
+	}
+	for _, clear := range []string{"DELETE FROM position", "DELETE FROM way"} {
+		if _, err := tx.Exec(clear+of, args...); err != nil {
+			return err
+		}
+	}
+	b, err := tx.Bulk(21, "INSERT INTO position(product_id, metric, counted, owned, needed, covered, short, surplus, free, low, high, exposure, exposure_text, spare_value, spare_text, currency, as_of, gaps, proven, outside, pack)", "")
+	if err != nil {
+		return err
+	}
+	for _, f := range figures {
+		gaps, err := json.Marshal(f.Gaps)
+		if err != nil {
+			return err
+		}
+		if err := b.Add(f.Product, f.Metric, f.Counted, f.Owned, f.Needed, f.Covered, f.Short, f.Surplus, f.Free, f.Low, f.High, f.ExposureBase, f.Exposure, f.SpareBase, f.SpareValue, f.Currency, f.AsOf, string(gaps), f.Proven, f.Outside, f.Pack); err != nil {
+			return err
+		}
+	}
+	if err := b.Flush(); err != nil {
+		return err
+	}
+	w, err := tx.Bulk(5, "INSERT INTO way(product_id, metric, class, line, amount)", "")
+	if err != nil {
+		return err
+	}
+	for product, list := range ways {
+		for i, way := range list {
+			if err := w.Add(product, string(way.Metric), way.Class, way.Line, amounts[product][i]); err != nil {
+				return err
+			}
+		}
+	}
+	return w.Flush()
+}
+
+// StoredFigures reads the stored positions by product and metric.
+func StoredFigures(tx *sqlite.Tx) ([]Figure, error) {
+	return sqlite.Query(tx, func(r *sql.Rows, f *Figure) error {
+		var gaps string
+		if err := r.Scan(&f.Product, &f.Metric, &f.Counted, &f.Owned, &f.Needed, &f.Covered, &f.Short, &f.Surplus, &f.Free, &f.Low, &f.High, &f.ExposureBase, &f.Exposure, &f.SpareBase, &f.SpareValue, &f.Currency, &f.AsOf, &gaps, &f.Proven, &f.Outside, &f.Pack); err != nil {
+			return err
+		}
+		return json.Unmarshal([]byte(gaps), &f.Gaps)
+	}, "SELECT product_id, metric, counted, owned, needed, covered, short, surplus, free, low, high, exposure, exposure_text, spare_value, spare_text, currency, as_of, gaps, proven, outside, pack FROM position ORDER BY product_id, metric")
+}
+
+// Ways reads the last allocation, of one product or of all where product is 0.
+func Ways(tx *sqlite.Tx, product int64) (map[int64]map[position.Way]int64, error) {
+	out := map[int64]map[position.Way]int64{}
+	rows, err := tx.QueryContext(tx.Ctx, "SELECT product_id, metric, class, line, amount FROM way WHERE ?1 = 0 OR product_id = ?1", product)
+	if err != nil {
+		return nil, err
+	}
+	return out, sqlite.Each(rows, func() error {
+		var p, n int64
+		var w position.Way
+		if err := rows.Scan(&p, &w.Metric, &w.Class, &w.Line, &n); err != nil {
+			return err
+		}
+		if out[p] == nil {
+			out[p] = map[position.Way]int64{}
+		}
+		out[p][w] = n
+		return nil
+	})
+}

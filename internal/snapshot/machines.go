@@ -1,0 +1,151 @@
+package snapshot
+
+import (
+	"fmt"
+	"sync"
+
+	"ensomet/internal/core/civil"
+	"ensomet/internal/core/demand"
+	"ensomet/internal/core/entitle"
+	"ensomet/internal/core/evidence"
+	"ensomet/internal/core/position"
+	"ensomet/internal/renewal"
+	"ensomet/internal/sqlite"
+)
+
+// Machines is what is known of devices and people on a day. It is the same for every product, does not change once it is made, and is kept until something of it changes: working one product out again
+// needs no more than that product's own installs and rights.
+type Machines struct {
+	state    string // what it was made for
+	At       int64  // installs present at this second count
+	Devices  []DeviceFacts
+	DeviceAt map[int64]int
+	deviceOf map[string]int64 // by device_id
+	persons  []PersonFacts
+	personAt map[string]int           // by user_id
+	personID map[int64]int            // by number
+	places   map[string]entitle.Place // where users belong
+	Fleet    map[string]position.Fleet
+	plant    *demand.Plant
+}
+
+type keptMachines struct {
+	sync.Mutex
+	kept *Machines
+}
+
+// machinesOf returns the machines of a day, made anew where something changed since, or an hour has passed.
+func (svc *Loader) machinesOf(tx *sqlite.Tx, settings *Settings, asOf civil.Day, now int64) (*Machines, error) {
+	at := min(asOf.EndUnix()-1, now)
+	counter, err := tx.Setting(renewal.MachineChanges)
+	if err != nil {
+		return nil, err
+	}
+	state := fmt.Sprintf("%s|%s|%d", counter, asOf, at/3600)
+	svc.machines.Lock()
+	kept := svc.machines.kept
+	svc.machines.Unlock()
+	if kept != nil && kept.state == state {
+		return kept, nil
+	}
+	m := &Machines{state: state, At: at, DeviceAt: map[int64]int{}, deviceOf: map[string]int64{}, personAt: map[string]int{}, personID: map[int64]int{}, places: map[string]entitle.Place{}, Fleet: map[string]position.Fleet{}}
+	if err := m.load(tx, settings); err != nil {
+		return nil, err
+	}
+	if err := m.loadPlant(tx, settings, asOf); err != nil {
+		return nil, err
+	}
+	if tx.ReadOnly() && asOf == svc.Today() {
+		svc.machines.Lock()
+		svc.machines.kept = m
+		svc.machines.Unlock()
+	}
+	return m, nil
+}
+
+func (m *Machines) load(tx *sqlite.Tx, settings *Settings) error {
+	var err error
+	if m.persons, err = AllPersons(tx); err != nil {
+		return err
+	}
+	for i, p := range m.persons {
+		m.personAt[p.Code] = i
+	}
+	if m.Devices, err = AllDevices(tx, m.At); err != nil {
+		return err
+	}
+	for i, d := range m.Devices {
+		m.DeviceAt[d.ID] = i
+		m.deviceOf[d.Code] = d.ID
+		if d.PrimaryUser != "" {
+			if _, known := m.personAt[d.PrimaryUser]; !known {
+				m.personAt[d.PrimaryUser] = len(m.persons)
+				m.persons = append(m.persons, stranger(d.PrimaryUser, len(m.persons)))
+			}
+			if _, known := m.places[d.PrimaryUser]; !known {
+				m.places[d.PrimaryUser] = entitle.Place{Unit: d.OrgUnit, Country: d.Country}
+			}
+		}
+		if d.Status != "in_service" {
+			continue
+		}
+		f := m.Fleet[d.Kind]
+		switch settings.Age(&d, evidence.OfSoftware, m.At) {
+		case evidence.Fresh:
+			f.Fresh++
+		case evidence.Stale:
+			f.Stale++
+		default:
+			f.Never++
+		}
+		m.Fleet[d.Kind] = f
+	}
+	for i := range m.persons {
+		m.personID[m.persons[i].ID] = i
+	}
+	m.persons = m.persons[:len(m.persons):len(m.persons)] // whoever adds one adds to a copy
+	return nil
+}
+
+// stranger is a user that evidence names and no list of users does: a user all the same, with a number below zero.
+func stranger(code string, place int) PersonFacts {
+	return PersonFacts{ID: -int64(place) - 1, Code: code, Name: code}
+}
+
+// person returns the place in persons of a user_id.
+func (e *Snapshot) person(code string) int {
+	i, known := e.personAt[code]
+	if !known {
+		i, known = e.strangers[code]
+	}
+	if !known {
+		i = len(e.persons)
+		e.persons = append(e.persons, stranger(code, i))
+		e.strangers[code] = i
+	}
+	return i
+}
+
+// PersonByID finds a person by number.
+func (e *Snapshot) PersonByID(id int64) *PersonFacts {
+	if i, ok := e.personID[id]; ok {
+		return &e.persons[i]
+	}
+	if i := int(-id) - 1; id < 0 && i < len(e.persons) {
+		return &e.persons[i]
+	}
+	return nil
+}
+
+func (e *Snapshot) age(d *DeviceFacts) evidence.Age {
+	return e.Settings.Age(d, evidence.OfSoftware, e.At)
+}
+
+// userPlace is where a user belongs: the unit of the directory, the country of a device of his.
+func (e *Snapshot) userPlace(p *PersonFacts) entitle.Place {
+	at := e.places[p.Code]
+	if p.OrgUnit != "" {
+		at.Unit = p.OrgUnit
+	}
+	return at
+}

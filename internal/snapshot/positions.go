@@ -1,0 +1,116 @@
+package snapshot
+
+import (
+	"cmp"
+	"context"
+	"slices"
+	"strings"
+
+	"ensomet/internal/core/civil"
+	"ensomet/internal/core/entitle"
+	"ensomet/internal/core/position"
+	"ensomet/internal/sqlite"
+)
+
+// Positions is the positions that follow from an estate, with the allocations behind them.
+type Positions struct {
+	Estate  *Snapshot
+	Figures []Figure
+	Ways    map[int64][]position.Way
+	Amounts map[int64][]int64
+}
+
+func NewPositions(e *Snapshot) *Positions {
+	return &Positions{Estate: e, Ways: map[int64][]position.Way{}, Amounts: map[int64][]int64{}}
+}
+
+// ComputeAll works out every position, until ctx ends. It returns how much of each product is short, and which line covers each device.
+func (d *Positions) ComputeAll(ctx context.Context, yesterday map[int64]map[position.Way]int64) (open map[int64]int64, lines map[DevicePair]*position.LineResult, err error) {
+	e := d.Estate
+	open, lines = map[int64]int64{}, map[DevicePair]*position.LineResult{}
+	for _, f := range e.Ordered() {
+		if err := ctx.Err(); err != nil {
+			return nil, nil, err
+		}
+		positions := e.Compute(f, yesterday[f.Id])
+		for i := range positions {
+			p := &positions[i]
+			d.Figures = append(d.Figures, e.Figure(f, p))
+			open[f.Id] += p.Short
+			d.keepWays(f.Id, p)
+			for _, u := range p.Units {
+				if u.Line >= 0 && u.Device != 0 {
+					lines[DevicePair{u.Device, f.Id}] = &p.Lines[u.Line]
+				}
+			}
+		}
+	}
+	return open, lines, nil
+}
+
+// keepWays gathers an allocation in a fixed order.
+func (d *Positions) keepWays(product int64, p *position.Position) {
+	var list []position.Way
+	for w := range p.Ways {
+		list = append(list, w)
+	}
+	slices.SortFunc(list, func(a, b position.Way) int { return cmp.Or(cmp.Compare(a.Line, b.Line), cmp.Compare(a.Class, b.Class)) })
+	for _, w := range list {
+		d.Ways[product] = append(d.Ways[product], w)
+		d.Amounts[product] = append(d.Amounts[product], p.Ways[w])
+	}
+}
+
+// Compute works the positions of some products out; nil is all.
+func (svc *Loader) Compute(tx *sqlite.Tx, products []int64) (*Positions, error) {
+	e, err := svc.Load(tx, svc.Today(), svc.Clock.Now().Unix(), products)
+	if err != nil {
+		return nil, err
+	}
+	d := NewPositions(e)
+	for _, f := range e.Ordered() {
+		if products != nil && !slices.Contains(products, f.Id) {
+			continue
+		}
+		yesterday, err := Ways(tx, f.Id)
+		if err != nil {
+			return nil, err
+		}
+		for _, p := range e.Compute(f, yesterday[f.Id]) {
+			d.Figures = append(d.Figures, e.Figure(f, &p))
+			d.keepWays(f.Id, &p)
+		}
+	}
+	return d, nil
+}
+
+func (svc *Loader) DayOr(asOf civil.Day) civil.Day {
+	if asOf.Known() {
+		return asOf
+	}
+	return svc.Today()
+}
+
+// Terms says a line in words.
+func Terms(l *entitle.Line) string {
+	parts := []string{string(l.Kind)}
+	if l.Edition != "" {
+		parts = append(parts, l.Edition)
+	}
+	if l.Version != "" {
+		parts = append(parts, "version "+l.Version)
+	}
+	for _, r := range l.Rights {
+		parts = append(parts, strings.ReplaceAll(string(r), "_", " "))
+	}
+	if l.MaintenanceEnd.Known() {
+		parts = append(parts, "maintenance to "+l.MaintenanceEnd.String())
+	}
+	if l.End.Known() {
+		parts = append(parts, "ends "+l.End.String())
+	}
+	if s := strings.TrimSpace(l.ScopeUnit + " " + l.ScopeCountry); s != "" {
+		parts = append(parts, "for "+s)
+	}
+	return strings.Join(parts, ", ")
+}

@@ -1,0 +1,36 @@
+package snapshot
+
+import (
+	"database/sql"
+
+	"ensomet/internal/core/civil"
+	"ensomet/internal/sqlite"
+)
+
+// PersonRow is a user with what a page about him needs.
+type PersonRow struct {
+	ID                                    int64
+	Code, Name, Email, Unit, Site, Status string
+	LeftOn                                civil.Day
+}
+
+// PersonByCode finds a user.
+func PersonByCode(tx *sqlite.Tx, code string) (PersonRow, error) {
+	return PersonWhere(tx, "code = ?", code)
+}
+
+// Person reads one user.
+func Person(tx *sqlite.Tx, id int64) (PersonRow, error) { return PersonWhere(tx, "id = ?", id) }
+
+func PersonWhere(tx *sqlite.Tx, where string, arg any) (PersonRow, error) {
+	list, err := sqlite.Query(tx, func(r *sql.Rows, v *PersonRow) error {
+		return r.Scan(&v.ID, &v.Code, &v.Name, &v.Email, &v.Unit, &v.Site, &v.Status, &v.LeftOn)
+	}, "SELECT id, code, name, email, org_unit, site, status, left_on FROM person WHERE "+where, arg)
+	if err == nil && len(list) == 0 {
+		err = sqlite.ErrNotFound
+	}
+	if err != nil {
+		return PersonRow{}, err
+	}
+	return list[0], nil
+}

@@ -1,0 +1,386 @@
+package snapshot
+
+import (
+	"cmp"
+	"slices"
+
+	"ensomet/internal/core/civil"
+	"ensomet/internal/core/condition"
+	"ensomet/internal/core/demand"
+	"ensomet/internal/core/entitle"
+	"ensomet/internal/core/money"
+	"ensomet/internal/core/policy"
+	"ensomet/internal/core/recognise"
+	"ensomet/internal/sqlite"
+
+	"github.com/shopspring/decimal"
+)
+
+// Snapshot is everything that figures of one day are computed from, loaded for all products or for some.
+type Snapshot struct {
+	AsOf      civil.Day
+	Settings  Settings
+	Rates     money.Rates
+	Catalogue *recognise.Catalogue
+	Products  map[int64]*ProductFacts
+	Recs      []recFacts      // by record number
+	Releases  map[int64]*seen // by title
+	Keys      []keyFacts
+	*Machines
+	persons   []PersonFacts // those of machines, and strangers behind them
+	strangers map[string]int
+	sets      demand.Sets
+	UseNames  map[int64]int64 // by name of a session, its product
+	Policies  []policy.Policy
+	// what conditions on devices are asked of
+	Conditions *ConditionFacts
+	Leaving    leaving
+	Facts      []deviceCount  // by place in devices
+	bearer     *demand.Bearer // of the device that is being counted
+	Findings   []present
+}
+
+// recFacts is a record's recognition in the form that counting needs.
+type recFacts struct {
+	Product *ProductFacts
+	Key     int32 // into keys, -1 where the record has no recognition
+	Whole   bool
+	counts  bool
+	unknown bool
+	need    demand.Priced
+	single  *demand.Set // of this need alone
+	leave   []int32     // rules that leave it out on some devices
+	version *seen       // of its product
+	release *seen       // of its line of the catalogue, nil where it has none
+}
+
+// seen counts the installs of one version or release.
+type seen struct {
+	Edition, Version         string
+	Title                    int64
+	Installs, Devices, Stale int64
+	lastDevice               int64
+}
+
+func (s *seen) count(device int64, stale bool) {
+	s.Installs++
+	if s.lastDevice != device {
+		s.lastDevice = device
+		s.Devices++
+		if stale {
+			s.Stale++
+		}
+	}
+}
+
+// keyFacts counts the installs of one raw name.
+type keyFacts struct {
+	Sample                     int64 // the first record
+	Key, State                 string
+	Records, Installs, Devices int64
+	Stale                      int64
+	lastDevice                 int64
+	Versions                   map[string]bool
+}
+
+// ProductFacts gathers what one product's position and lists need.
+type ProductFacts struct {
+	Id                                 int64
+	Product                            *recognise.Product
+	Currency                           string
+	suites                             map[int64]bool
+	Lines                              []entitle.Line
+	Holdings                           []demand.Holding
+	persons                            []demand.Person
+	sessions                           []demand.Session
+	order                              []entitle.Metric
+	Units                              []deviceUse // one for each holding, in the same order
+	installs, devices, counted, Folded int64
+	leftOut                            int64
+	LeftOutBy                          map[string]int64 // by reason
+	stale                              int64            // devices
+	lastDevice, holder                 int64
+	Versions                           map[[2]string]*seen // by edition and version
+	Restricting                        bool                // some policy restricts it somewhere
+	PolicyTitle                        policy.Title
+	metered                            bool
+	Trace                              map[int64]Presence // by device, where asked for
+}
+
+// deviceUse is what the worklist needs of a holding.
+type deviceUse struct {
+	Records []int64
+	Parts   []int64 // products folded under it on this device
+}
+
+type deviceCount struct{ Installs, Unrecognised, Counted int64 }
+
+// present is a product found on a device, whether it counts or not.
+type present struct {
+	Device  int
+	Product *ProductFacts
+	Record  int64
+}
+
+const tenThousandth = 10_000
+
+// Presence is in what way a product is on a device; the greater says more.
+type Presence int8
+
+const (
+	PresentNot    Presence = iota
+	PresentOther           // as a piece, or on a machine that is not in service
+	PresentFolded          // under a suite
+	PresentLeft            // left out of the count
+	PresentHeld            // counted
+)
+
+// LoadTraced also keeps in what way each product is on each device.
+func (svc *Loader) LoadTraced(tx *sqlite.Tx, asOf civil.Day, now int64, only []int64) (*Snapshot, error) {
+	return svc.load(tx, asOf, now, only, true, nil)
+}
+
+// Load loads what the figures of a day rest on. only limits installs to some products and the suites they are parts of; nil is everything.
+func (svc *Loader) Load(tx *sqlite.Tx, asOf civil.Day, now int64, only []int64) (*Snapshot, error) {
+	return svc.load(tx, asOf, now, only, false, nil)
+}
+
+// LoadUnder loads everything under other policies than those in force.
+func (svc *Loader) LoadUnder(tx *sqlite.Tx, asOf civil.Day, now int64, policies []policy.Policy) (*Snapshot, error) {
+	if policies == nil {
+		policies = []policy.Policy{}
+	}
+	return svc.load(tx, asOf, now, nil, false, policies)
+}
+
+func (svc *Loader) load(tx *sqlite.Tx, asOf civil.Day, now int64, only []int64, traced bool, policies []policy.Policy) (*Snapshot, error) {
+	e := &Snapshot{AsOf: asOf, strangers: map[string]int{}, sets: demand.Sets{}, Releases: map[int64]*seen{}, Products: map[int64]*ProductFacts{}}
+	var err error
+	if e.Settings, err = LoadSettings(tx); err != nil {
+		return nil, err
+	}
+	if e.Machines, err = svc.machinesOf(tx, &e.Settings, asOf, now); err != nil {
+		return nil, err
+	}
+	e.persons, e.Facts = e.Machines.persons, make([]deviceCount, len(e.Devices))
+	rates, err := Rates(tx)
+	if err != nil {
+		return nil, err
+	}
+	var list []money.Rate
+	for _, r := range rates {
+		list = append(list, money.Rate(r))
+	}
+	e.Rates = money.NewRates(list)
+	if e.Catalogue, err = svc.Catalogue(tx); err != nil {
+		return nil, err
+	}
+	if e.Policies = policies; policies == nil {
+		if e.Policies, err = PoliciesInForce(tx, svc.Today()); err != nil {
+			return nil, err
+		}
+	}
+	for _, p := range e.Catalogue.Products() {
+		e.addProduct(p)
+		if traced {
+			e.Products[p.ID].Trace = map[int64]Presence{}
+		}
+	}
+	if only != nil {
+		var wanted []int64
+		for _, id := range only {
+			wanted = append(wanted, e.Catalogue.Kin(id)...)
+		}
+		only = Distinct(wanted)
+	}
+	if err := e.loadRights(tx, only); err != nil {
+		return nil, err
+	}
+	var asked []condition.Condition
+	for _, p := range e.Policies {
+		asked = append(asked, p.Group)
+	}
+	if err := e.Leaving.Load(tx, e.AsOf); err != nil {
+		return nil, err
+	}
+	for i := range e.Leaving.Rules {
+		asked = append(asked, e.Leaving.Rules[i].Devices)
+	}
+	if e.Conditions, err = LoadConditions(tx, &e.Settings, e.At, asked); err != nil {
+		return nil, err
+	}
+	if err := e.loadRecords(tx, only); err != nil {
+		return nil, err
+	}
+	if err := e.count(tx, only); err != nil {
+		return nil, err
+	}
+	if err := e.loadPersonsOfDemand(tx, only); err != nil {
+		return nil, err
+	}
+	return e, e.loadDemandOfUse(tx, only)
+}
+
+// PolicyTitle is what policy looks at in a product. Its category is the first that one of its titles has.
+func PolicyTitle(p *recognise.Product) policy.Title {
+	t := policy.Title{Product: p.ID, Publisher: recognise.CleanPublisher(p.Publisher)}
+	for i := range p.Titles {
+		if t.Category == "" {
+			t.Category = p.Titles[i].Category
+		}
+	}
+	return t
+}
+
+func (e *Snapshot) addProduct(p *recognise.Product) {
+	f := &ProductFacts{Id: p.ID, Product: p, suites: e.Catalogue.SuitesOf(p.ID), Versions: map[[2]string]*seen{}}
+	f.PolicyTitle = PolicyTitle(p)
+	same := true
+	for _, t := range p.Titles {
+		if t.ListPrice.Valid {
+			if f.Currency == "" {
+				f.Currency = t.Currency
+			}
+			same = same && f.Currency == t.Currency
+		}
+	}
+	if !same {
+		f.Currency = money.Base
+	}
+	for i := range e.Policies {
+		q := &e.Policies[i]
+		if q.Stance == policy.Restricted && (q.Product == p.ID || q.Product == 0 && (q.Category == "" || q.Category == f.PolicyTitle.Category) && (q.Publisher == "" || q.Publisher == f.PolicyTitle.Publisher)) {
+			f.Restricting = true
+		}
+	}
+	e.Products[p.ID] = f
+}
+
+// price is a list price in ten-thousandths of the product's currency, 0 where there is none or no rate.
+func (e *Snapshot) price(f *ProductFacts, t *recognise.Title) int64 {
+	if t == nil || !t.ListPrice.Valid {
+		return 0
+	}
+	amount, err := e.Rates.Convert(t.ListPrice.Decimal, t.Currency, f.Currency, e.AsOf)
+	if err != nil {
+		return 0
+	}
+	return amount.Mul(decimal.NewFromInt(tenThousandth)).Round(0).IntPart()
+}
+
+func (e *Snapshot) loadRights(tx *sqlite.Tx, only []int64) error {
+	lines, err := EntitlementsOf(tx, only)
+	if err != nil {
+		return err
+	}
+	for _, l := range lines {
+		f := e.Products[l.Line.Product]
+		l.EditionRank = rankOf(f.Product, l.Edition)
+		f.Lines = append(f.Lines, l.Line)
+	}
+	orders, err := MetricOrders(tx)
+	for id, order := range orders {
+		if f := e.Products[id]; f != nil {
+			f.order = order
+		}
+	}
+	return err
+}
+
+func rankOf(p *recognise.Product, edition string) int {
+	for _, t := range p.Titles {
+		if t.Edition == edition {
+			return t.EditionRank
+		}
+	}
+	return 0
+}
+
+func (e *Snapshot) loadRecords(tx *sqlite.Tx, only []int64) error {
+	var recognitions []Recognition
+	var err error
+	if only == nil {
+		recognitions, err = Recognitions(tx)
+	} else {
+		recognitions, err = RecognitionsAs(tx, only)
+	}
+	if err != nil {
+		return err
+	}
+	most := int64(0)
+	for i := range recognitions {
+		most = max(most, recognitions[i].Record)
+	}
+	e.Recs = make([]recFacts, most+1)
+	for i := range e.Recs {
+		e.Recs[i].Key = -1
+	}
+	keys := map[string]int32{}
+	for i := range recognitions {
+		n := &recognitions[i]
+		r := &e.Recs[n.Record]
+		at, known := keys[n.Key]
+		if !known {
+			at = int32(len(e.Keys))
+			keys[n.Key] = at
+			state := "recognised"
+			if n.Step == recognise.ByDecision {
+				state = "decided"
+			} else if n.Step == recognise.ByRule {
+				state = "rule"
+			} else if n.Product == 0 && !n.NotSoftware {
+				state = "unrecognised"
+			}
+			e.Keys = append(e.Keys, keyFacts{Sample: n.Record, Key: n.Key, State: state, Versions: map[string]bool{}})
+		}
+		k := &e.Keys[at]
+		k.Records++
+		k.Versions[n.TitleVersion] = true
+		if n.Product == 0 && !n.NotSoftware {
+			k.State = "unrecognised"
+		}
+		r.Key, r.Whole, r.counts = at, n.Whole, n.WhyNot == ""
+		r.unknown = n.Product == 0 && !n.NotSoftware
+		if n.Product == 0 {
+			continue
+		}
+		f := e.Products[n.Product]
+		if f == nil {
+			continue
+		}
+		r.Product = f
+		r.version = f.Versions[[2]string{n.Edition, n.TitleVersion}]
+		if r.version == nil {
+			r.version = &seen{Edition: n.Edition, Version: n.TitleVersion}
+			f.Versions[[2]string{n.Edition, n.TitleVersion}] = r.version
+		}
+		if n.Title != 0 {
+			r.version.Title = n.Title
+			if r.release = e.Releases[n.Title]; r.release == nil {
+				r.release = &seen{Title: n.Title}
+				e.Releases[n.Title] = r.release
+			}
+		}
+		var line *recognise.Title
+		for j := range f.Product.Titles {
+			if f.Product.Titles[j].ID == n.Line {
+				line = &f.Product.Titles[j]
+			}
+		}
+		r.need = demand.Priced{Need: entitle.Need{Edition: n.Edition, EditionRank: n.EditionRank, Version: n.Version}, Value: e.price(f, line)}
+		if line != nil && line.ID == n.Title {
+			r.need.Released = line.Released
+		}
+	}
+	return e.matchLeaving(tx, only)
+}
+
+// Ordered lists the products by their numbers.
+func (e *Snapshot) Ordered() []*ProductFacts {
+	out := make([]*ProductFacts, 0, len(e.Products))
+	for _, f := range e.Products {
+		out = append(out, f)
+	}
+	slices.SortFunc(out, func(a, b *ProductFacts) int { return cmp.Compare(a.Id, b.Id) })
+	return out
+}

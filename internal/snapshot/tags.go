@@ -1,0 +1,28 @@
+package snapshot
+
+import (
+	"database/sql"
+
+	"ensomet/internal/sqlite"
+)
+
+// Remark is what somebody noted about a product, or about its install on a device.
+type Remark struct {
+	ID         int64  `json:"id"`
+	Product    int64  `json:"product"`
+	Device     int64  `json:"device" doc:"0 is the title itself"`
+	DeviceCode string `json:"deviceCode"`
+	DeviceName string `json:"deviceName"`
+	Name       string `json:"name" doc:"of the product"`
+	Text       string `json:"text"`
+	Author     string `json:"author"`
+	At         int64  `json:"at"`
+}
+
+// Remarks reads the remarks about a product and its installs, or about the installs of a device; the other is 0.
+func Remarks(tx *sqlite.Tx, product, device int64) ([]Remark, error) {
+	return sqlite.Query(tx, func(r *sql.Rows, v *Remark) error {
+		return r.Scan(&v.ID, &v.Product, &v.Device, &v.DeviceCode, &v.DeviceName, &v.Name, &v.Text, &v.Author, &v.At)
+	}, `SELECT m.id, m.product_id, m.device_id, coalesce(d.code, ''), coalesce(d.name, ''), p.name, m.text, m.author, m.at FROM remark m JOIN product p ON p.id = m.product_id LEFT JOIN device d ON d.id = m.device_id
+		WHERE m.dropped_at = 0 AND (?1 = 0 OR m.product_id = ?1) AND (?2 = 0 OR m.device_id = ?2) ORDER BY m.id`, product, device)
+}

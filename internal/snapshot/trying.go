@@ -1,0 +1,153 @@
+package snapshot
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"ensomet/internal/core/civil"
+	"ensomet/internal/core/entitle"
+	"ensomet/internal/core/position"
+
+	"github.com/shopspring/decimal"
+)
+
+func SumShort(ps []position.Position) (n int64) {
+	for i := range ps {
+		n += ps[i].Short
+	}
+	return n
+}
+
+func SumSurplus(ps []position.Position) (n int64) {
+	for i := range ps {
+		n += ps[i].Surplus
+	}
+	return n
+}
+
+// Measure turns words into numbers.
+func (e *Snapshot) Measure(f *ProductFacts, m *BasketMeasure) (position.Measure, error) {
+	out := position.Measure{Kind: position.MeasureKind(m.Kind), Line: m.Line, Quantity: m.Quantity, Unit: m.Unit, Country: m.Country, Version: m.Version, Edition: m.Edition, Metric: entitle.Metric(m.Metric), Right: entitle.Right(m.Right), Currency: m.Currency}
+	out.Rank = rankOf(f.Product, m.Edition)
+	if m.Edition == "" && m.Line != "" {
+		for i := range f.Lines {
+			if l := &f.Lines[i]; l.Code == m.Line {
+				out.Edition, out.Rank = l.Edition, l.EditionRank
+			}
+		}
+	}
+	for _, code := range m.Devices {
+		id, known := e.deviceOf[code]
+		if !known {
+			return out, fmt.Errorf("there is no device %q", code)
+		}
+		out.Devices = append(out.Devices, id)
+	}
+	for _, code := range m.Users {
+		i, known := e.personAt[code]
+		if !known {
+			return out, fmt.Errorf("there is no user %q", code)
+		}
+		out.Users = append(out.Users, e.persons[i].ID)
+	}
+	if out.Metric != "" && !slices.Contains(entitle.Metrics, out.Metric) {
+		return out, fmt.Errorf("%q is no metric", m.Metric)
+	}
+	if out.Right != "" && !slices.Contains(entitle.Rights, out.Right) {
+		return out, fmt.Errorf("%q is no right", m.Right)
+	}
+	var err error
+	if out.Until, err = civil.Parse(m.Until); err != nil {
+		return out, err
+	}
+	if m.Price != "" {
+		d, err := decimal.NewFromString(m.Price)
+		if err != nil || d.IsNegative() {
+			return out, fmt.Errorf("%q is not a price", m.Price)
+		}
+		out.Price = decimal.NewNullDecimal(d)
+	}
+	return out, nil
+}
+
+// CostOf is what a measure costs once, and what it saves at the next renewal. Without a price of its own, what is bought like a line costs what that line did, else the list price.
+func (e *Snapshot) CostOf(f *ProductFacts, m *position.Measure) (cost, saves decimal.Decimal, currency string) {
+	var line *entitle.Line
+	for i := range f.Lines {
+		if f.Lines[i].Code == m.Line {
+			line = &f.Lines[i]
+		}
+	}
+	currency = f.Currency
+	if m.Currency != "" {
+		currency = m.Currency
+	}
+	times := func(price decimal.Decimal, n int64) decimal.Decimal { return price.Mul(decimal.NewFromInt(n)) }
+	switch m.Kind {
+	case position.Buy, position.UpgradeTo, position.Maintain:
+		quantity := m.Quantity
+		if m.Kind == position.Maintain && quantity == 0 && line != nil {
+			quantity = line.Quantity
+		}
+		switch {
+		case m.Price.Valid:
+			return times(m.Price.Decimal, quantity), decimal.Zero, currency
+		case m.Kind == position.Buy && line != nil && line.UnitPrice.Valid:
+			return times(line.UnitPrice.Decimal, quantity), decimal.Zero, line.Currency
+		case m.Kind == position.Buy:
+			value := int64(0)
+			for i := range f.Product.Titles {
+				if t := &f.Product.Titles[i]; t.Edition == m.Edition || m.Edition == "" {
+					value = max(value, e.price(f, t))
+				}
+			}
+			pack := int64(1)
+			if line != nil {
+				pack = max(1, line.PackSize)
+			}
+			return times(decimal.New(value, -4), quantity*pack), decimal.Zero, f.Currency
+		}
+	case position.Lapse:
+		if line != nil && line.UnitPrice.Valid {
+			return decimal.Zero, times(line.UnitPrice.Decimal, line.Quantity), line.Currency
+		}
+	}
+	return decimal.Zero, decimal.Zero, currency
+}
+
+func MeasureWords(m *BasketMeasure, product string) string {
+	n := func(k int, one string) string {
+		if k == 1 {
+			return "1 " + one
+		}
+		return fmt.Sprintf("%d %ss", k, one)
+	}
+	scope := strings.TrimSpace(m.Unit + " " + m.Country)
+	switch position.MeasureKind(m.Kind) {
+	case position.Remove:
+		return fmt.Sprintf("remove %s from %s", product, n(len(m.Devices), "device"))
+	case position.Reclaim:
+		return fmt.Sprintf("take back %s of %s", n(len(m.Users), "seat"), product)
+	case position.Move:
+		return fmt.Sprintf("move %d of %s to %s", m.Quantity, m.Line, scope)
+	case position.Buy:
+		if m.Line != "" {
+			return fmt.Sprintf("buy %d %s like %s", m.Quantity, product, m.Line)
+		}
+		return strings.TrimSpace(fmt.Sprintf("buy %d %s %s by %s", m.Quantity, product, strings.TrimSpace(m.Edition+" "+m.Version), strings.ReplaceAll(m.Metric, "_", " ")))
+	case position.UpgradeTo:
+		return fmt.Sprintf("upgrade %d of %s to %s", m.Quantity, m.Line, strings.TrimSpace(m.Edition+" "+m.Version))
+	case position.Reversion:
+		return fmt.Sprintf("put version %s of %s on %s", m.Version, product, n(len(m.Devices), "device"))
+	case position.Metric:
+		return fmt.Sprintf("count %s by %s", m.Line, strings.ReplaceAll(m.Metric, "_", " "))
+	case position.Right:
+		return fmt.Sprintf("give %s the right to %s", m.Line, strings.ReplaceAll(m.Right, "_", " "))
+	case position.Maintain:
+		return fmt.Sprintf("keep maintenance of %s up to %s", m.Line, m.Until)
+	case position.Lapse:
+		return fmt.Sprintf("let %s lapse", m.Line)
+	}
+	return m.Kind
+}

@@ -1,0 +1,292 @@
+package snapshot
+
+import (
+	"slices"
+
+	"ensomet/internal/core/civil"
+	"ensomet/internal/core/demand"
+	"ensomet/internal/core/entitle"
+	"ensomet/internal/core/recognise"
+	"ensomet/internal/core/usage"
+	"ensomet/internal/sqlite"
+)
+
+// loadPersonsOfDemand adds who holds a seat or used a product in the window, for products that are counted by user.
+func (e *Snapshot) loadPersonsOfDemand(tx *sqlite.Tx, only []int64) error {
+	seats, err := AssignmentsOf(tx, only, e.AsOf)
+	if err != nil {
+		return err
+	}
+	byLine := map[int64]*entitle.Line{}
+	for _, f := range e.Products {
+		for i := range f.Lines {
+			byLine[f.Lines[i].ID] = &f.Lines[i]
+		}
+	}
+	for _, s := range seats {
+		if s.Person == 0 {
+			continue
+		}
+		l, p := byLine[s.Line], e.PersonByID(s.Person)
+		if l == nil || p == nil {
+			continue
+		}
+		f := e.Products[l.Product]
+		need := demand.Priced{Need: entitle.Need{Edition: l.Edition, EditionRank: l.EditionRank, Version: l.Version}, Value: e.lineValue(f, l)}
+		f.persons = append(f.persons, demand.Person{User: p.ID, Place: e.userPlace(p), Set: e.sets.Of([]demand.Priced{need}), Why: "assigned"})
+	}
+	return nil
+}
+
+// lineValue is the list price that fits a line's edition.
+func (e *Snapshot) lineValue(f *ProductFacts, l *entitle.Line) int64 {
+	var v int64
+	for i := range f.Product.Titles {
+		if t := &f.Product.Titles[i]; t.Edition == l.Edition {
+			v = max(v, e.price(f, t))
+		}
+	}
+	return v
+}
+
+// Use is what is known of the use of one product on one device.
+type Use struct {
+	usage.Facts
+	person string // who used it last
+}
+
+type DevicePair struct{ Device, Product int64 }
+
+// loadUseNames says which product each name of a session means.
+func (e *Snapshot) loadUseNames(tx *sqlite.Tx) error {
+	names, err := AllUseNames(tx)
+	if err != nil {
+		return err
+	}
+	e.UseNames = map[int64]int64{}
+	for _, n := range names {
+		e.UseNames[n.ID] = ProductOfUse(e.Catalogue, n)
+		if f := e.Products[e.UseNames[n.ID]]; f != nil {
+			f.metered = true
+		}
+	}
+	return nil
+}
+
+// countsUse reports whether some metric of a product counts users or use at one time.
+func (f *ProductFacts) countsUse() bool {
+	counts := func(m entitle.Metric) bool {
+		return m == entitle.NamedUser || m == entitle.Concurrent || m == entitle.Token
+	}
+	return slices.ContainsFunc(f.Lines, func(l entitle.Line) bool { return counts(l.Metric) }) ||
+		slices.ContainsFunc(f.Product.Titles, func(t recognise.Title) bool { return counts(entitle.Metric(t.DefaultMetric)) })
+}
+
+// loadDemandOfUse adds who used a product in the window, and the sessions in it, to the demand of products that are counted by them; only limits it to some products, nil is all. What a licence
+// server reported goes before sessions of use.
+func (e *Snapshot) loadDemandOfUse(tx *sqlite.Tx, only []int64) error {
+	wanted := map[int64]bool{}
+	for id, f := range e.Products {
+		if (only == nil || slices.Contains(only, id)) && f.countsUse() {
+			wanted[id] = true
+		}
+	}
+	if len(wanted) == 0 && only != nil {
+		return nil
+	}
+	if err := e.loadUseNames(tx); err != nil || len(wanted) == 0 {
+		return err
+	}
+	window := e.AsOf - civil.Day(e.Settings.DemandDays) + 1
+	from, to := (window - 1).EndUnix(), e.AsOf.EndUnix()
+	holding := map[int64]map[int64]int32{}
+	for id := range wanted {
+		at := map[int64]int32{}
+		for i := range e.Products[id].Holdings {
+			at[e.Products[id].Holdings[i].Device] = int32(i)
+		}
+		holding[id] = at
+	}
+	add := func(product, device int64, person string, start, end, licences int64) {
+		f := e.Products[product]
+		s := demand.Session{Device: device, From: max(start, from), To: min(end, to), Licences: licences, Holding: -1, Fresh: true}
+		if person != "" {
+			i := e.person(person)
+			s.User, s.Place = e.persons[i].ID, e.userPlace(&e.persons[i])
+		}
+		if i, ok := e.DeviceAt[device]; ok {
+			d := &e.Devices[i]
+			s.Kind, s.Place = d.Kind, entitle.Place{Unit: d.OrgUnit, Country: d.Country}
+		}
+		if h, ok := holding[product][device]; ok {
+			s.Holding, s.Set = h, f.Holdings[h].Set
+		} else {
+			s.Set = e.anySet(f)
+		}
+		f.sessions = append(f.sessions, s)
+	}
+	pooled, err := e.loadPools(tx, wanted, from, to, add)
+	if err != nil {
+		return err
+	}
+	var names []int64
+	for name, product := range e.UseNames {
+		if wanted[product] {
+			names = append(names, name)
+		}
+	}
+	err = EachSessionOf(tx, names, from, to, func(s SessionRow) error {
+		if _, known := e.DeviceAt[s.Device]; known && !pooled[e.UseNames[s.Name]] {
+			add(e.UseNames[s.Name], s.Device, s.Person, s.Start, s.End, 1)
+		}
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	type user struct{ product, person int64 }
+	users := map[user]bool{}
+	err = EachUseDay(tx, names, window, e.AsOf, func(d UseDayRow) error {
+		if _, known := e.DeviceAt[d.Device]; known && d.Person != "" {
+			users[user{e.UseNames[d.Name], e.persons[e.person(d.Person)].ID}] = true
+		}
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	for id := range wanted {
+		if f := e.Products[id]; !pooled[id] {
+			f.sessions = demand.Joined(f.sessions)
+		}
+	}
+	for i := range e.persons { // in the order of persons, so that the answer is always the same
+		p := &e.persons[i]
+		for id := range wanted {
+			if users[user{id, p.ID}] {
+				f := e.Products[id]
+				f.persons = append(f.persons, demand.Person{User: p.ID, Place: e.userPlace(p), Set: e.usedSet(f, p), Why: "used"})
+			}
+		}
+	}
+	return nil
+}
+
+// loadPools adds what was out of licence servers' pools, and says which products have a pool. A checkout that nothing ended is out up to the end of the day asked about.
+func (e *Snapshot) loadPools(tx *sqlite.Tx, wanted map[int64]bool, from, to int64, add func(product, device int64, person string, start, end, licences int64)) (map[int64]bool, error) {
+	pools, err := AllPools(tx)
+	if err != nil || len(pools) == 0 {
+		return nil, err
+	}
+	pooled, product := map[int64]bool{}, map[int64]int64{}
+	for _, p := range pools {
+		pooled[p.Product], product[p.ID] = true, p.Product
+		if f := e.Products[p.Product]; f != nil {
+			f.metered = true
+		}
+	}
+	sessions, err := PoolSessions(tx, from, to)
+	if err != nil {
+		return nil, err
+	}
+	for _, s := range sessions {
+		end := s.End
+		if end == 0 {
+			end = to
+		}
+		if wanted[product[s.Pool]] {
+			add(product[s.Pool], e.deviceOf[s.Device], s.Person, s.Start, end, s.Licences)
+		}
+	}
+	return pooled, nil
+}
+
+// LoadUse reads days of use and last uses, for the classes of use.
+func (e *Snapshot) LoadUse(tx *sqlite.Tx) (map[DevicePair]*Use, error) {
+	out := map[DevicePair]*Use{}
+	at := func(device, product int64) *Use {
+		k := DevicePair{device, product}
+		u := out[k]
+		if u == nil {
+			u = &Use{}
+			out[k] = u
+		}
+		return u
+	}
+	err := EachUseDay(tx, nil, 0, e.AsOf, func(d UseDayRow) error {
+		id := e.UseNames[d.Name]
+		if _, known := e.DeviceAt[d.Device]; !known || id == 0 {
+			return nil
+		}
+		u := at(d.Device, id)
+		if n := len(u.UseDays); n == 0 || d.Day >= u.UseDays[n-1] {
+			u.person = d.Person
+		}
+		u.UseDays = append(u.UseDays, d.Day)
+		return nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	err = EachLastUse(tx, e.AsOf, func(l LastUseRow) error {
+		if l.Record < int64(len(e.Recs)) && e.Recs[l.Record].Product != nil {
+			u := at(l.Device, e.Recs[l.Record].Product.Id)
+			u.LastUses = append(u.LastUses, usage.LastUse{UsedOn: l.UsedOn, SeenOn: l.SeenOn})
+		}
+		return nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	measured, err := LoadMeasured(tx, e.AsOf)
+	if err != nil {
+		return nil, err
+	}
+	meter, err := LoadMeter(tx, &e.Settings, e.At)
+	if err != nil {
+		return nil, err
+	}
+	for _, f := range e.Products {
+		if !meter.Measurable(f.metered, f.Product, e.Catalogue) {
+			continue
+		}
+		for _, h := range f.Holdings {
+			if spans := meter.Spans(f.PolicyTitle, &e.Devices[e.DeviceAt[h.Device]], measured[h.Device]); len(spans) > 0 {
+				at(h.Device, f.Id).Metered = spans
+			}
+		}
+	}
+	return out, err
+}
+
+// usedSet is what a user who used a product needs: what the devices that have it demand, else the product in general.
+func (e *Snapshot) usedSet(f *ProductFacts, p *PersonFacts) *demand.Set {
+	for _, h := range f.Holdings {
+		if h.User == p.ID {
+			return h.Set
+		}
+	}
+	return e.anySet(f)
+}
+
+// anySet is what a product needs where nobody can say which version or edition.
+func (e *Snapshot) anySet(f *ProductFacts) *demand.Set {
+	if len(f.Holdings) > 0 {
+		return f.Holdings[0].Set
+	}
+	return e.sets.Of([]demand.Priced{{}})
+}
+
+// ProductOfUse finds the product that a session's name means: the product named, else the one whose file it is.
+func ProductOfUse(c *recognise.Catalogue, n UseNameRow) int64 {
+	if n.FileName != "" {
+		if id, ok := c.ByFile(n.FileName); ok {
+			return id
+		}
+	}
+	if n.Product == "" {
+		return 0
+	}
+	res, _ := recognise.New(c, nil).Decide(recognise.Record{Name: n.Product})
+	return res.Product
+}

@@ -1,0 +1,256 @@
+package sqlite
+
+import (
+	"context"
+	"database/sql"
+	"embed"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"slices"
+	"strconv"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/pressly/goose/v3"
+)
+
+//go:embed migrations/*.sql
+var migrations embed.FS
+
+// ErrNotFound says that there is no such thing.
+var ErrNotFound = errors.New("there is no such thing")
+
+// DB is the open file: one writing connection and a pool of readers on a write-ahead log.
+type DB struct {
+	Path  string
+	write *sql.DB
+	read  *sql.DB
+
+	mu       sync.Mutex
+	onChange []func()
+}
+
+// OnChange lets fn be called after each transaction that changed what is derived from the file, once it is written.
+func (db *DB) OnChange(fn func()) {
+	db.mu.Lock()
+	defer db.mu.Unlock()
+	db.onChange = append(db.onChange, fn)
+}
+
+func (db *DB) changed() {
+	db.mu.Lock()
+	calls := slices.Clone(db.onChange)
+	db.mu.Unlock()
+	for _, fn := range calls {
+		fn()
+	}
+}
+
+// Tx is what queries need: a transaction for reading or writing.
+type Tx struct {
+	*sql.Tx
+	Ctx       context.Context
+	readOnly  bool
+	Committed []func() // run once the transaction has been written
+	changed   bool
+}
+
+// Changed notes that the transaction changes what something derived rests on: whoever waits for that is told when it is
+// written.
+func (t *Tx) Changed() { t.changed = true }
+
+// ReadOnly reports whether the transaction sees only what is committed and stays.
+func (t *Tx) ReadOnly() bool { return t.readOnly }
+
+// Context returns the transaction's context.
+func (t *Tx) Context() context.Context { return t.Ctx }
+
+func (t *Tx) Exec(query string, args ...any) (sql.Result, error) {
+	return t.ExecContext(t.Ctx, query, args...)
+}
+
+// Fault reports whether an error is one of the file or of its driver, which says nothing to whoever uses the program.
+func Fault(err error) bool {
+	return err != nil && (ofDriver(err) || errors.Is(err, sql.ErrConnDone) || errors.Is(err, sql.ErrTxDone) || errors.Is(err, sql.ErrNoRows) || strings.Contains(err.Error(), "sql: "))
+}
+
+func escapePath(p string) string {
+	return strings.NewReplacer("%", "%25", "?", "%3f", "#", "%23").Replace(p)
+}
+
+// Open opens a file, makes it with its folder where it is missing, and brings its tables up to date.
+func Open(ctx context.Context, path string) (*DB, error) {
+	if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
+		return nil, fmt.Errorf("the folder of %s cannot be made: %w", path, err)
+	}
+	db := &DB{Path: path}
+	var err error
+	if db.write, err = sql.Open(driverName, dsn(path, false)); err != nil {
+		return nil, err
+	}
+	db.write.SetMaxOpenConns(1)
+	if err := db.migrate(ctx); err != nil {
+		db.write.Close()
+		return nil, fmt.Errorf("%s cannot be opened: %w", path, err)
+	}
+	if db.read, err = sql.Open(driverName, dsn(path, true)); err != nil {
+		return nil, err
+	}
+	db.read.SetMaxOpenConns(8)
+	return db, nil
+}
+
+func (db *DB) migrate(ctx context.Context) error {
+	files, err := fs.Sub(migrations, "migrations")
+	if err != nil {
+		return err
+	}
+	p, err := goose.NewProvider(goose.DialectSQLite3, db.write, files)
+	if err != nil {
+		return err
+	}
+	_, err = p.Up(ctx)
+	return err
+}
+
+// Close closes all connections.
+func (db *DB) Close() error { return errors.Join(db.read.Close(), db.write.Close()) }
+
+// Update runs fn in a writing transaction. An error rolls everything back.
+func (db *DB) Update(ctx context.Context, fn func(tx *Tx) error) error {
+	changed := false
+	err := within(ctx, db.write, false, func(tx *Tx) error {
+		err := fn(tx)
+		changed = tx.changed
+		return err
+	})
+	if err == nil && changed {
+		db.changed()
+	}
+	return err
+}
+
+// Rehearse runs fn in a writing transaction and rolls it back whatever it says.
+func (db *DB) Rehearse(ctx context.Context, fn func(tx *Tx) error) error {
+	done := errors.New("rehearsed")
+	err := db.Update(ctx, func(tx *Tx) error {
+		if err := fn(tx); err != nil {
+			return err
+		}
+		return done
+	})
+	if errors.Is(err, done) {
+		return nil
+	}
+	return err
+}
+
+// View runs fn in a reading transaction, which sees one consistent state.
+func (db *DB) View(ctx context.Context, fn func(tx *Tx) error) error {
+	return within(ctx, db.read, true, fn)
+}
+
+func within(ctx context.Context, pool *sql.DB, readOnly bool, fn func(tx *Tx) error) error {
+	tx, err := pool.BeginTx(ctx, nil)
+	if err != nil {
+		return err
+	}
+	defer tx.Rollback()
+	t := &Tx{Tx: tx, Ctx: ctx, readOnly: readOnly}
+	if err := fn(t); err != nil {
+		return err
+	}
+	if err := tx.Commit(); err != nil {
+		return err
+	}
+	for _, done := range t.Committed {
+		done()
+	}
+	return nil
+}
+
+// Backup writes a consistent copy of the file while others work.
+func (db *DB) Backup(ctx context.Context, to string) error {
+	if _, err := os.Stat(to); err == nil {
+		return fmt.Errorf("%s exists already: name a file that does not", to)
+	}
+	_, err := db.write.ExecContext(ctx, "VACUUM INTO ?", to)
+	return err
+}
+
+// Integrity runs SQLite's own check and returns what it complains about.
+func (db *DB) Integrity(ctx context.Context) ([]string, error) {
+	rows, err := db.read.QueryContext(ctx, "PRAGMA integrity_check")
+	if err != nil {
+		return nil, err
+	}
+	var out []string
+	err = Each(rows, func() error {
+		var s string
+		if err := rows.Scan(&s); err != nil {
+			return err
+		}
+		if s != "ok" {
+			out = append(out, s)
+		}
+		return nil
+	})
+	return out, err
+}
+
+// Each walks rows and closes them.
+func Each(rows *sql.Rows, fn func() error) error {
+	defer rows.Close()
+	for rows.Next() {
+		if err := fn(); err != nil {
+			return err
+		}
+	}
+	return rows.Err()
+}
+
+// Query collects one value for each row.
+func Query[T any](tx *Tx, scan func(row *sql.Rows, v *T) error, text string, args ...any) ([]T, error) {
+	rows, err := tx.QueryContext(tx.Ctx, text, args...)
+	if err != nil {
+		return nil, err
+	}
+	var out []T
+	err = Each(rows, func() error {
+		var v T
+		if err := scan(rows, &v); err != nil {
+			return err
+		}
+		out = append(out, v)
+		return nil
+	})
+	return out, err
+}
+
+// Setting reads a setting, or "".
+func (tx *Tx) Setting(key string) (string, error) {
+	var v string
+	err := tx.QueryRowContext(tx.Ctx, "SELECT value FROM setting WHERE key = ?", key).Scan(&v)
+	if errors.Is(err, sql.ErrNoRows) {
+		return "", nil
+	}
+	return v, err
+}
+
+// SetSetting writes a setting.
+func (tx *Tx) SetSetting(key, value string) error {
+	_, err := tx.Exec("INSERT INTO setting(key, value) VALUES (?, ?) ON CONFLICT(key) DO UPDATE SET value = excluded.value", key, value)
+	return err
+}
+
+// Note keeps who did what, when, to which thing.
+func (tx *Tx) Note(at time.Time, who, what, object, detail string) error {
+	_, err := tx.Exec("INSERT INTO audit(at, who, what, object, detail) VALUES (?, ?, ?, ?, ?)", at.Unix(), who, what, object, detail)
+	return err
+}
+
+func Itoa(n int64) string { return strconv.FormatInt(n, 10) }

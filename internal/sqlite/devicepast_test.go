@@ -1,0 +1,46 @@
+package sqlite_test
+
+import (
+	"testing"
+
+	"ensomet/internal/evidence/evidencedb"
+	"ensomet/internal/formats"
+	"ensomet/internal/snapshot"
+	"ensomet/internal/sqlite"
+)
+
+// A device of a past day is as lists stated it then: its unit, its host, and whether it was in service.
+func TestDevicesOfPastDays(t *testing.T) {
+	db := open(t)
+	list := func(at int64, unit, host, status string) {
+		update(t, db, func(tx *sqlite.Tx) error {
+			u, err := evidencedb.Devices(tx)
+			if err != nil {
+				return err
+			}
+			_, err = evidencedb.PutDevice(u, formats.Device{ID: "D1", Name: "one", Kind: "virtual_machine", OrgUnit: unit, HostID: host, Status: status}, at)
+			return err
+		})
+	}
+	list(1000, "A", "h1", "in_service")
+	list(2000, "A", "h1", "in_service")
+	list(3000, "B", "h1", "in_service")
+	list(4000, "B", "h2", "retired")
+	list(3500, "C", "h3", "retired") // a list that comes late says nothing of the past
+	view(t, db, func(tx *sqlite.Tx) error {
+		for at, want := range map[int64][3]string{500: {"A", "h1", "in_service"}, 2999: {"A", "h1", "in_service"}, 3000: {"B", "h1", "in_service"}, 3999: {"B", "h1", "in_service"}} {
+			list, err := snapshot.AllDevices(tx, at)
+			if err != nil {
+				return err
+			}
+			if d := list[0]; d.OrgUnit != want[0] || d.HostID != want[1] || d.Status != want[2] {
+				t.Errorf("at %d: %s %s %s, want %v", at, d.OrgUnit, d.HostID, d.Status, want)
+			}
+		}
+		were, err := snapshot.DevicesWere(tx, 0)
+		if err != nil || len(were) != 2 {
+			t.Errorf("%d states are kept: %+v, %v", len(were), were, err)
+		}
+		return nil
+	})
+}

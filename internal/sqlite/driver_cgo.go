@@ -1,0 +1,23 @@
+package sqlite
+
+import (
+	"errors"
+
+	"github.com/mattn/go-sqlite3"
+)
+
+const driverName = "sqlite3"
+
+func ofDriver(err error) bool {
+	var e sqlite3.Error
+	return errors.As(err, &e)
+}
+
+// dsn writes a data source name for the driver. Pragmas go with it, so that each connection has them.
+func dsn(path string, readOnly bool) string {
+	q := "file:" + escapePath(path) + "?_busy_timeout=10000&_journal_mode=WAL&_synchronous=NORMAL&_foreign_keys=on&_cache_size=-64000&_stmt_cache_size=200"
+	if readOnly {
+		return q + "&_query_only=true"
+	}
+	return q + "&_txlock=immediate"
+}

@@ -1,0 +1,9 @@
+package sqlite
+
+// What tests of a file of an earlier version need.
+const DriverName = driverName
+
+var (
+	Migrations = migrations
+	DSN        = dsn
+)

@@ -1,0 +1,147 @@
+package sqlite
+
+import (
+	"crypto/sha256"
+	"database/sql"
+	"encoding/json"
+	"strings"
+)
+
+// Change says what a line did to what is stored.
+type Change int
+
+// The changes.
+const (
+	Same Change = iota
+	Added
+	Changed
+)
+
+// Upserter writes lines of one table by their key and notices which of them change nothing.
+type Upserter struct {
+	Tx             *Tx
+	known          map[string]knownRow
+	insert, update *sql.Stmt
+	Touch          *sql.Stmt // what a line that changes nothing writes all the same
+	hashed         int
+	Before         int // rows that were there at the beginning
+}
+
+type knownRow struct {
+	id   int64
+	hash string
+}
+
+// Upserter prepares writing to a table. keyExpr is the key as SQL; columns are written in order, of which the first hashed ones decide whether a line changed anything.
+func (tx *Tx) Upserter(table, keyExpr string, hashed int, columns ...string) (*Upserter, error) {
+	u := &Upserter{Tx: tx, known: map[string]knownRow{}, hashed: hashed}
+	rows, err := tx.QueryContext(tx.Ctx, "SELECT id, hash, "+keyExpr+" FROM "+table)
+	if err != nil {
+		return nil, err
+	}
+	err = Each(rows, func() error {
+		var k knownRow
+		var hash []byte
+		var key string
+		if err := rows.Scan(&k.id, &hash, &key); err != nil {
+			return err
+		}
+		k.hash = string(hash)
+		u.known[key] = k
+		return nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	u.Before = len(u.known)
+	columns = append(columns, "hash")
+	marks := strings.TrimSuffix(strings.Repeat("?, ", len(columns)), ", ")
+	if u.insert, err = tx.PrepareContext(tx.Ctx, "INSERT INTO "+table+"("+strings.Join(columns, ", ")+") VALUES ("+marks+")"); err != nil {
+		return nil, err
+	}
+	u.update, err = tx.PrepareContext(tx.Ctx, "UPDATE "+table+" SET "+strings.Join(columns, " = ?, ")+" = ? WHERE id = ?")
+	return u, err
+}
+
+// Known returns the number of the row with a key, or 0.
+func (u *Upserter) Known(key string) int64 { return u.known[key].id }
+
+// Put writes a line and returns its row's number and what changed.
+func (u *Upserter) Put(key string, values ...any) (int64, Change, error) {
+	text, err := json.Marshal(values[:u.hashed])
+	if err != nil {
+		return 0, Same, err
+	}
+	sum := sha256.Sum256(text)
+	hash := string(sum[:16])
+	values = append(values, []byte(hash))
+	old, known := u.known[key]
+	switch {
+	case known && old.hash == hash:
+		return old.id, Same, nil
+	case known:
+		_, err = u.update.ExecContext(u.Tx.Ctx, append(values, old.id)...)
+		u.known[key] = knownRow{old.id, hash}
+		return old.id, Changed, err
+	}
+	res, err := u.insert.ExecContext(u.Tx.Ctx, values...)
+	if err != nil {
+		return 0, Same, err
+	}
+	id, err := res.LastInsertId()
+	u.known[key] = knownRow{id, hash}
+	return id, Added, err
+}
+
+func Custom(m map[string]string) string {
+	if len(m) == 0 {
+		return ""
+	}
+	b, _ := json.Marshal(m)
+	return string(b)
+}
+
+// Numbers reads a table of names and numbers.
+func (tx *Tx) Numbers(text string, args ...any) (map[string]int64, error) {
+	rows, err := tx.QueryContext(tx.Ctx, text, args...)
+	if err != nil {
+		return nil, err
+	}
+	out := map[string]int64{}
+	return out, Each(rows, func() error {
+		var name string
+		var id int64
+		err := rows.Scan(&name, &id)
+		out[name] = id
+		return err
+	})
+}
+
+// Numbered gives each distinct value of a table one number.
+type Numbered struct {
+	tx     *Tx
+	Known  map[string]int64
+	insert *sql.Stmt
+}
+
+func (tx *Tx) Numbered(keyExpr, table, columns, marks string) (*Numbered, error) {
+	known, err := tx.Numbers("SELECT " + keyExpr + ", id FROM " + table)
+	if err != nil {
+		return nil, err
+	}
+	stmt, err := tx.PrepareContext(tx.Ctx, "INSERT INTO "+table+"("+columns+") VALUES ("+marks+")")
+	return &Numbered{tx, known, stmt}, err
+}
+
+func (n *Numbered) Number(key string, values ...any) (int64, error) {
+	if id, ok := n.Known[key]; ok {
+		return id, nil
+	}
+	res, err := n.insert.ExecContext(n.tx.Ctx, values...)
+	if err != nil {
+		return 0, err
+	}
+	id, err := res.LastInsertId()
+	n.Known[key] = id
+	return id, err
+}

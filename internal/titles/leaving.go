@@ -1,0 +1,103 @@
+package titles
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+
+	"ensomet/internal/renewal"
+	"ensomet/internal/snapshot"
+	"ensomet/internal/sqlite"
+	"ensomet/internal/titles/titlesdb"
+)
+
+// Leaving is to leave a product on devices out of the count, or to count it again.
+type Leaving struct {
+	Devices []string `json:"devices" minItems:"1" doc:"device_ids"`
+	Product int64    `json:"product"`
+	Reason  string   `json:"reason" maxLength:"500"`
+	Again   bool     `json:"again" doc:"count it again"`
+}
+
+// PreviewLeaving says what leaving out would change, and changes nothing.
+func (svc *Service) PreviewLeaving(ctx context.Context, l Leaving, who string) (Effect, error) {
+	var out Effect
+	err := svc.DB.Rehearse(ctx, func(tx *sqlite.Tx) (err error) {
+		l.Reason = strings.TrimSpace(l.Reason + " ")
+		if l.Reason == "" {
+			l.Reason = "preview"
+		}
+		out, err = svc.leaveAndCompare(tx, l, who, false)
+		return err
+	})
+	return out, err
+}
+
+// Leave leaves a product on devices out of the count with a reason, or counts it again.
+func (svc *Service) Leave(ctx context.Context, l Leaving, who string) (Effect, error) {
+	var out Effect
+	err := svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
+		waits, err := svc.needsSign(tx, signLeaveOut)
+		if err != nil {
+			return err
+		}
+		if out, err = svc.leaveAndCompare(tx, l, who, waits && !l.Again); err != nil {
+			return err
+		}
+		if err := tx.Note(svc.Clock.Now(), who, map[bool]string{false: "left out of the count", true: "counts again"}[l.Again], fmt.Sprintf("product %d", l.Product), strings.Join(l.Devices, ", ")); err != nil {
+			return err
+		}
+		return renewal.MarkProducts(tx, l.Product)
+	})
+	return out, err
+}
+
+func (svc *Service) leaveAndCompare(tx *sqlite.Tx, l Leaving, who string, waits bool) (Effect, error) {
+	out := Effect{Moves: []snapshot.Move{}, Waits: waits, Installs: int64(len(l.Devices)), LastYear: int64(len(l.Devices))}
+	if strings.TrimSpace(l.Reason) == "" && !l.Again {
+		return out, errors.New("say why these installs are left out: an auditor will ask")
+	}
+	c, err := svc.Snapshots.Catalogue(tx)
+	if err != nil {
+		return out, err
+	}
+	if c.Product(l.Product) == nil {
+		return out, sqlite.ErrNotFound
+	}
+	was, _, err := svc.Snapshots.FiguresAndLeftOut(tx, c.Kin(l.Product))
+	if err != nil {
+		return out, err
+	}
+	now := svc.Clock.Now().Unix()
+	if out.Batch, err = titlesdb.NewBatch(tx, now, who, fmt.Sprintf("left %d installs out", len(l.Devices))); err != nil {
+		return out, err
+	}
+	state := "holds"
+	if waits {
+		state = "waiting"
+	}
+	for _, code := range l.Devices {
+		d, err := snapshot.DeviceByCode(tx, code)
+		if err != nil {
+			return out, fmt.Errorf("device %s: %w", code, err)
+		}
+		if l.Again {
+			err = titlesdb.CountAgain(tx, d.ID, l.Product, now, who)
+		} else {
+			err = titlesdb.LeaveOut(tx, snapshot.LeftOut{Device: d.ID, Product: l.Product, Reason: strings.TrimSpace(l.Reason), Author: who, At: now, State: state, Batch: out.Batch})
+		}
+		if err != nil {
+			return out, fmt.Errorf("device %s: %w", code, err)
+		}
+	}
+	if waits {
+		return out, nil
+	}
+	is, _, err := svc.Snapshots.FiguresAndLeftOut(tx, c.Kin(l.Product))
+	if err != nil {
+		return out, err
+	}
+	out.Moves = snapshot.Moves(was, is)
+	return out, nil
+}

@@ -1,0 +1,318 @@
+package titles
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"ensomet/internal/core/civil"
+	"ensomet/internal/core/recognise"
+	"ensomet/internal/renewal"
+	"ensomet/internal/snapshot"
+	"ensomet/internal/sqlite"
+	"ensomet/internal/titles/titlesdb"
+)
+
+// NameDecision is what a person says of raw names: a product, perhaps in one edition, or that they are not software that counts (Product 0).
+type NameDecision struct {
+	Keys    []string `json:"keys" minItems:"1" maxItems:"500"`
+	Product int64    `json:"product"`
+	Edition string   `json:"edition"`
+	Note    string   `json:"note"`
+}
+
+// Effect is what a decision would change, or has changed. Waits says that a second person must sign it off before it counts.
+type Effect struct {
+	Names    int             `json:"names"`
+	Records  int             `json:"records"`
+	Installs int64           `json:"installs"`
+	LastYear int64           `json:"lastYear" doc:"installs that it touches or would have touched at any time in the last year"`
+	Moves    []snapshot.Move `json:"moves"`
+	Waits    bool            `json:"waits"`
+	Batch    int64           `json:"batch"`
+}
+
+// PreviewDecision says what a decision would change, and changes nothing.
+func (svc *Service) PreviewDecision(ctx context.Context, d NameDecision, who string) (Effect, error) {
+	var out Effect
+	err := svc.DB.Rehearse(ctx, func(tx *sqlite.Tx) (err error) {
+		out, err = svc.decideAndCompare(tx, d, who, false)
+		return err
+	})
+	return out, err
+}
+
+// Decide keeps a decision on one or more names and recognises their records anew. It holds for every later import until it is taken back. Where decisions of its kind need a
+// second person, it waits, and what held before goes on holding.
+func (svc *Service) Decide(ctx context.Context, d NameDecision, who string) (Effect, error) {
+	var out Effect
+	err := svc.DB.Update(ctx, func(tx *sqlite.Tx) (err error) {
+		waits, err := svc.needsSign(tx, kindOf(d.Product))
+		if err != nil {
+			return err
+		}
+		if out, err = svc.decideAndCompare(tx, d, who, waits); err != nil {
+			return err
+		}
+		for _, key := range d.Keys {
+			if err := tx.Note(svc.Clock.Now(), who, "decided a name", key, fmt.Sprintf("product %d %s", d.Product, d.Edition)); err != nil {
+				return err
+			}
+		}
+		return renewal.MarkProducts(tx) // recognition marks the products
+	})
+	return out, err
+}
+
+func kindOf(product int64) string {
+	if product == 0 {
+		return signNothing
+	}
+	return signTitle
+}
+
+// decideAndCompare keeps the decision and says what moved. With waits it is kept for a second person, and nothing moves yet.
+func (svc *Service) decideAndCompare(tx *sqlite.Tx, d NameDecision, who string, waits bool) (Effect, error) {
+	out := Effect{Names: len(d.Keys), Moves: []snapshot.Move{}, Waits: waits}
+	var records []snapshot.StoredRecord
+	first := map[string]int64{}
+	products := []int64{}
+	if d.Product != 0 {
+		products = append(products, d.Product)
+	}
+	for _, key := range d.Keys {
+		list, err := snapshot.RecordsOfKey(tx, key)
+		if err != nil {
+			return out, err
+		}
+		if len(list) == 0 {
+			return out, fmt.Errorf("no record has the name %q", key)
+		}
+		first[key] = list[0].ID
+		records = append(records, list...)
+		touched, err := titlesdb.ProductsOfKey(tx, key)
+		if err != nil {
+			return out, err
+		}
+		products = append(products, touched...)
+	}
+	slices.Sort(products)
+	products = slices.Compact(products)
+	out.Records = len(records)
+	var err error
+	if out.Installs, out.LastYear, err = titlesdb.InstallsOfRecords(tx, ids(records), svc.Clock.Now().Unix()-365*24*3600); err != nil {
+		return out, err
+	}
+	before, err := svc.Snapshots.FiguresOf(tx, products)
+	if err != nil {
+		return out, err
+	}
+	now := svc.Clock.Now().Unix()
+	if out.Batch, err = titlesdb.NewBatch(tx, now, who, fmt.Sprintf("decided %d names", len(d.Keys))); err != nil {
+		return out, err
+	}
+	state := "holds"
+	if waits {
+		state = "waiting"
+	}
+	for _, key := range d.Keys {
+		if _, err := titlesdb.Decide(tx, snapshot.Decided{Decision: recognise.Decision{Key: key, Product: d.Product, Edition: d.Edition}, Record: first[key], State: state, Batch: out.Batch, Author: who, At: now, Note: d.Note}); err != nil {
+			return out, err
+		}
+	}
+	if waits {
+		return out, svc.Restate(tx, d.Keys)
+	}
+	if err := svc.recogniseKeys(tx, d.Keys); err != nil {
+		return out, err
+	}
+	after, err := svc.Snapshots.FiguresOf(tx, products)
+	if err != nil {
+		return out, err
+	}
+	out.Moves = snapshot.Moves(before, after)
+	return out, nil
+}
+
+func ids(records []snapshot.StoredRecord) []int64 {
+	out := make([]int64, len(records))
+	for i := range records {
+		out[i] = records[i].ID
+	}
+	return out
+}
+
+// recogniseKeys recognises the records of some keys anew, and brings the list of names up to date with it.
+func (svc *Service) recogniseKeys(tx *sqlite.Tx, keys []string) error {
+	k, err := svc.Snapshots.Knowledge(tx)
+	if err != nil {
+		return err
+	}
+	w := k.Recogniser().Worker()
+	for _, key := range keys {
+		records, err := snapshot.RecordsOfKey(tx, key)
+		if err != nil {
+			return err
+		}
+		if err := putRecognitions(tx, w, records); err != nil {
+			return err
+		}
+	}
+	return svc.Restate(tx, keys)
+}
+
+// Restate writes the states of names at once, so that the queue need not wait for the figures.
+func (svc *Service) Restate(tx *sqlite.Tx, keys []string) error {
+	k, err := svc.Snapshots.Knowledge(tx)
+	if err != nil {
+		return err
+	}
+	later, err := titlesdb.Later(tx)
+	if err != nil {
+		return err
+	}
+	svc.noteDecided(keys)
+	states := states(k, later)
+	for _, key := range keys {
+		if err := titlesdb.SetNameState(tx, key, states[key]); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// states are those of names that recognition alone does not tell: waiting for a second person, or set aside.
+func states(k *snapshot.Knowledge, later map[string]civil.Day) map[string]string {
+	out := map[string]string{}
+	for key, until := range later {
+		if k.Today < until {
+			out[key] = "later"
+		}
+	}
+	for _, d := range k.Decisions {
+		if d.State == "waiting" {
+			out[d.Key] = "waiting"
+		}
+	}
+	return out
+}
+
+// Withdraw takes the decisions about a name back.
+func (svc *Service) Withdraw(ctx context.Context, key, who string) error {
+	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
+		now := svc.Clock.Now()
+		if err := titlesdb.WithdrawDecision(tx, key, now.Unix(), who); err != nil {
+			return err
+		}
+		if err := svc.recogniseKeys(tx, []string{key}); err != nil {
+			return err
+		}
+		if err := tx.Note(now, who, "withdrew a decision", key, ""); err != nil {
+			return err
+		}
+		return renewal.MarkProducts(tx) // recognition marks the products
+	})
+}
+
+// Undone says what was undone.
+type Undone struct {
+	What  string `json:"what"`
+	Names int    `json:"names"`
+}
+
+// Undo takes back the newest thing that somebody did in the queue: what it decided is withdrawn, and what it took the place of holds again.
+func (svc *Service) Undo(ctx context.Context, who string) (Undone, error) {
+	var out Undone
+	err := svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
+		b, err := titlesdb.LastBatch(tx, who)
+		if errors.Is(err, sqlite.ErrNotFound) {
+			return errors.New("there is nothing of yours left to undo")
+		}
+		if err != nil {
+			return err
+		}
+		now := svc.Clock.Now()
+		keys, err := titlesdb.UndoBatch(tx, b.ID, now.Unix(), who)
+		if err != nil {
+			return err
+		}
+		if err := svc.recogniseKeys(tx, keys); err != nil {
+			return err
+		}
+		out = Undone{b.What, len(keys)}
+		if err := tx.Note(now, who, "undid", b.What, strings.Join(keys, ", ")); err != nil {
+			return err
+		}
+		return renewal.MarkProducts(tx) // recognition marks the products
+	})
+	return out, err
+}
+
+// SetAside puts names at the end of the queue until a day.
+func (svc *Service) SetAside(ctx context.Context, keys []string, days int, who string) (int64, error) {
+	var batch int64
+	err := svc.DB.Update(ctx, func(tx *sqlite.Tx) (err error) {
+		now := svc.Clock.Now()
+		if batch, err = titlesdb.NewBatch(tx, now.Unix(), who, fmt.Sprintf("set %d names aside", len(keys))); err != nil {
+			return err
+		}
+		for _, key := range keys {
+			records, err := snapshot.RecordsOfKey(tx, key)
+			if err != nil {
+				return err
+			}
+			if len(records) == 0 {
+				return fmt.Errorf("no record has the name %q", key)
+			}
+			if err := titlesdb.PutLater(tx, key, records[0].ID, svc.Snapshots.Today()+civil.Day(days), who, now.Unix(), batch); err != nil {
+				return err
+			}
+		}
+		return svc.Restate(tx, keys)
+	})
+	return batch, err
+}
+
+// Queue says how much is left to decide and how fast that shrinks.
+type Queue struct {
+	Names       int64               `json:"names" doc:"that nobody has recognised"`
+	Installs    int64               `json:"installs"`
+	AllInstalls int64               `json:"allInstalls"`
+	Later       int64               `json:"later" doc:"set aside until a day"`
+	Waiting     int64               `json:"waiting" doc:"for a second person"`
+	Week        int64               `json:"week" doc:"names decided in the last seven days"`
+	Days        []titlesdb.QueueDay `json:"days"`
+	Undo        *titlesdb.Batch     `json:"undo,omitempty" doc:"what undoing would take back"`
+}
+
+// Queue returns the state of the queue of names.
+func (svc *Service) Queue(ctx context.Context, who string) (Queue, error) {
+	out := Queue{Days: []titlesdb.QueueDay{}}
+	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
+		c, err := titlesdb.CountNames(tx)
+		if err != nil {
+			return err
+		}
+		out.Names, out.Installs, out.AllInstalls, out.Later, out.Waiting = c.Open, c.OpenInstalls, c.Installs, c.Later, c.Waiting
+		if out.Week, err = titlesdb.DecidedSince(tx, svc.Clock.Now().Unix()-7*24*3600); err != nil {
+			return err
+		}
+		days, err := titlesdb.QueueDays(tx, svc.Snapshots.Today()-90)
+		if days != nil {
+			out.Days = days
+		}
+		if err != nil {
+			return err
+		}
+		b, err := titlesdb.LastBatch(tx, who)
+		if err == nil {
+			out.Undo = &b
+		} else if errors.Is(err, sqlite.ErrNotFound) {
+			err = nil
+		}
+		return err
+	})
+	return out, err
+}

@@ -1,0 +1,262 @@
+package titles
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"ensomet/internal/core/catalogue"
+	"ensomet/internal/formats"
+	"ensomet/internal/snapshot"
+	"ensomet/internal/sqlite"
+	"ensomet/internal/starter"
+	"ensomet/internal/titles/titlesdb"
+)
+
+// OfferCatalogue reads a newer catalogue, to look its differences through. Nothing of it holds until it is taken.
+func (svc *Service) OfferCatalogue(ctx context.Context, f formats.File, size int64, file, who string) (int64, error) {
+	form, err := formats.Sniff(f, size)
+	if err != nil {
+		return 0, err
+	}
+	entries, bad, err := formats.ReadCatalogue(f, size, form)
+	if err != nil {
+		return 0, err
+	}
+	return svc.offer(ctx, entries, bad, file, who)
+}
+
+func (svc *Service) offer(ctx context.Context, entries []formats.Entry, bad []*formats.LineError, file, who string) (id int64, err error) {
+	if len(entries) == 0 {
+		return 0, &formats.FileError{Reason: "it has no title that can be read"}
+	}
+	var lines []string
+	for _, b := range bad[:min(len(bad), 200)] {
+		lines = append(lines, b.Error())
+	}
+	return id, svc.DB.Update(ctx, func(tx *sqlite.Tx) (err error) {
+		id, err = titlesdb.AddOffer(tx, titlesdb.Offer{File: file, At: svc.Clock.Now().Unix(), Author: who, Bad: strings.Join(lines, "\n")}, entries)
+		return err
+	})
+}
+
+// OfferView is a newer catalogue with its differences.
+type OfferView struct {
+	titlesdb.Offer
+	New       int          `json:"new" doc:"titles and publishers that the catalogue does not have"`
+	Changed   int          `json:"changed" doc:"values that nobody touched here"`
+	Conflicts int          `json:"conflicts" doc:"values that somebody changed here, and that the file has otherwise"`
+	Same      int          `json:"same" doc:"titles and publishers that do not differ"`
+	Shown     int          `json:"shown" doc:"differences that fit the search"`
+	Rows      []Difference `json:"rows"`
+}
+
+// Difference is one difference of an offer.
+type Difference struct {
+	ID        string `json:"id"`
+	Publisher string `json:"publisher"`
+	Name      string `json:"name" doc:"product, edition and version; empty for a publisher"`
+	Field     string `json:"field" doc:"empty for a new title"`
+	Ours      string `json:"ours"`
+	Theirs    string `json:"theirs"`
+	Sort      string `json:"sort" enum:"new,changed,conflict"`
+	Product   int64  `json:"product" doc:"the product in the catalogue, 0 where there is none"`
+}
+
+// OfferQuery is which differences of an offer are shown.
+type OfferQuery struct {
+	ID     int64
+	Sort   string // empty is every sort
+	Search string
+	After  int
+	Limit  int
+}
+
+// Offer returns an offer with a page of its differences, in the order of their names.
+func (svc *Service) Offer(ctx context.Context, q OfferQuery) (OfferView, error) {
+	out := OfferView{Rows: []Difference{}}
+	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
+		offers, err := titlesdb.Offers(tx, 1000)
+		if err != nil {
+			return err
+		}
+		at := slices.IndexFunc(offers, func(o titlesdb.Offer) bool { return o.ID == q.ID })
+		if at < 0 {
+			return sqlite.ErrNotFound
+		}
+		out.Offer = offers[at]
+		b, differences, same, err := compareOffer(tx, q.ID)
+		if err != nil {
+			return err
+		}
+		out.Same = same
+		for _, d := range differences {
+			switch d.Sort {
+			case catalogue.New:
+				out.New++
+			case catalogue.Changed:
+				out.Changed++
+			default:
+				out.Conflicts++
+			}
+			if q.Sort != "" && string(d.Sort) != q.Sort || !matches(&d, q.Search) {
+				continue
+			}
+			if out.Shown++; out.Shown > q.After && len(out.Rows) < q.Limit {
+				out.Rows = append(out.Rows, b.view(&d))
+			}
+		}
+		return nil
+	})
+	return out, err
+}
+
+func matches(d *catalogue.Difference, search string) bool {
+	text := strings.ToLower(d.Key.String() + " " + d.Field + " " + d.Ours + " " + d.Theirs)
+	for _, w := range strings.Fields(strings.ToLower(search)) {
+		if !strings.Contains(text, w) {
+			return false
+		}
+	}
+	return true
+}
+
+func (b *editor) view(d *catalogue.Difference) Difference {
+	return Difference{ID: d.ID(), Publisher: d.Publisher, Name: strings.Join(strings.Fields(d.Product+" "+d.Edition+" "+d.Version), " "), Field: d.Field, Ours: d.Ours, Theirs: d.Theirs, Sort: string(d.Sort),
+		Product: b.products[snapshot.ProductKey(d.Publisher, d.Product)]}
+}
+
+// compareOffer lists the differences of an offer by their names, conflicts first.
+func compareOffer(tx *sqlite.Tx, offer int64) (b *editor, out []catalogue.Difference, same int, err error) {
+	if b, err = newEditor(tx, titlesdb.By{}); err != nil {
+		return nil, nil, 0, err
+	}
+	entries, err := titlesdb.OfferEntries(tx, offer)
+	for _, e := range entries {
+		differences := catalogue.Compare(b.known(e.Key), e.Key, e.Says)
+		if len(differences) == 0 {
+			same++
+		}
+		out = append(out, differences...)
+	}
+	rank := map[catalogue.Sort]int{catalogue.Conflict: 0, catalogue.Changed: 1, catalogue.New: 2}
+	slices.SortStableFunc(out, func(x, y catalogue.Difference) int {
+		if x.Sort != y.Sort {
+			return rank[x.Sort] - rank[y.Sort]
+		}
+		return strings.Compare(x.Key.String()+x.Field, y.Key.String()+y.Field)
+	})
+	return b, out, same, err
+}
+
+// OfferTaking says which differences of an offer are taken. What is not named stays on offer.
+type OfferTaking struct {
+	Offer int64    `json:"offer"`
+	All   bool     `json:"all" doc:"take every new title and every changed value, besides what is named"`
+	Take  []string `json:"take" doc:"differences by their id"`
+	Keep  []string `json:"keep" doc:"differences in which what is here stays, and that are not asked again until a file says something else"`
+	Leave []string `json:"leave" doc:"with all: differences that are left on offer"`
+	Dry   bool     `json:"dry"`
+}
+
+// TakeOffer takes differences of an offer into the catalogue, or says what that would change. Values that people changed here stay unless they are named.
+func (svc *Service) TakeOffer(ctx context.Context, d OfferTaking, who string) (CatalogueEffect, error) {
+	take, keep, leave := setOf(d.Take), setOf(d.Keep), setOf(d.Leave)
+	choose := func(x *catalogue.Difference) catalogue.Choice {
+		id := x.ID()
+		switch {
+		case keep[id]:
+			return catalogue.Keep
+		case take[id]:
+			return catalogue.Take
+		case d.All && !leave[id]:
+			return catalogue.Usual(x)
+		}
+		return catalogue.Later
+	}
+	return svc.either(ctx, d.Dry, who, "took a newer catalogue", fmt.Sprintf("offer %d", d.Offer), func(tx *sqlite.Tx) ([]int64, int, int64, error) {
+		offers, err := titlesdb.Offers(tx, 1000)
+		if err != nil {
+			return nil, 0, 0, err
+		}
+		at := slices.IndexFunc(offers, func(o titlesdb.Offer) bool { return o.ID == d.Offer && o.ClosedAt == 0 })
+		if at < 0 {
+			return nil, 0, 0, errors.New("the file was put away meanwhile: bring it again")
+		}
+		by := svc.by(who)
+		by.File = offers[at].File
+		b, err := newEditor(tx, by)
+		if err != nil {
+			return nil, 0, 0, err
+		}
+		entries, err := titlesdb.OfferEntries(tx, d.Offer)
+		if err != nil {
+			return nil, 0, 0, err
+		}
+		for i, e := range entries {
+			if _, err := b.merge(e, choose); err != nil {
+				return nil, 0, 0, err
+			}
+			if i%5000 == 0 && ctx.Err() != nil {
+				return nil, 0, 0, ctx.Err()
+			}
+		}
+		var touched []int64
+		for id := range b.touched {
+			touched = append(touched, id)
+		}
+		return touched, b.written, 0, nil
+	})
+}
+
+func setOf(list []string) map[string]bool {
+	out := make(map[string]bool, len(list))
+	for _, s := range list {
+		out[s] = true
+	}
+	return out
+}
+
+// CloseOffer puts an offer away.
+func (svc *Service) CloseOffer(ctx context.Context, id int64, who string) error {
+	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
+		now := svc.Clock.Now()
+		if err := titlesdb.CloseOffer(tx, id, now.Unix(), who); err != nil {
+			return err
+		}
+		return tx.Note(now, who, "put a newer catalogue away", fmt.Sprint(id), "")
+	})
+}
+
+// Updates are the newer catalogues that came, and what recognising everything anew changed.
+type Updates struct {
+	Offers []titlesdb.Offer          `json:"offers"`
+	Runs   []titlesdb.RecognitionRun `json:"runs"`
+}
+
+// Updates returns the newest offers and runs.
+func (svc *Service) Updates(ctx context.Context) (Updates, error) {
+	out := Updates{Offers: []titlesdb.Offer{}, Runs: []titlesdb.RecognitionRun{}}
+	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
+		offers, err := titlesdb.Offers(tx, 20)
+		if err != nil {
+			return err
+		}
+		out.Offers = append(out.Offers, offers...)
+		runs, err := titlesdb.RecognitionRuns(tx, 20)
+		out.Runs = append(out.Runs, runs...)
+		return err
+	})
+	return out, err
+}
+
+// OfferStarter offers the starter catalogue.
+func (svc *Service) OfferStarter(ctx context.Context, who string) (int64, error) {
+	entries, err := starter.Entries()
+	if err != nil {
+		return 0, err
+	}
+	return svc.offer(ctx, entries, nil, starter.Name, who)
+}

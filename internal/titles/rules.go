@@ -1,0 +1,274 @@
+package titles
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"ensomet/internal/core/civil"
+	"ensomet/internal/core/condition"
+	"ensomet/internal/core/recognise"
+	"ensomet/internal/renewal"
+	"ensomet/internal/snapshot"
+	"ensomet/internal/sqlite"
+	"ensomet/internal/titles/titlesdb"
+)
+
+// RuleDraft is a rule as somebody writes it: which records, on which devices, and what follows.
+type RuleDraft struct {
+	ID      int64               `json:"id" doc:"0 is a new one"`
+	Name    string              `json:"name" maxLength:"200"`
+	Outcome string              `json:"outcome" enum:"title,nothing,leave_out"`
+	Records condition.Condition `json:"records"`
+	Devices condition.Condition `json:"devices" doc:"only where installs are left out"`
+	Product int64               `json:"product"`
+	Edition string              `json:"edition"`
+	Reason  string              `json:"reason" maxLength:"500"`
+	From    string              `json:"from" doc:"first day, empty is always"`
+	Until   string              `json:"until" doc:"first day on which it holds no more, empty is never"`
+	Off     bool                `json:"off"`
+}
+
+func (d *RuleDraft) rule() (recognise.Rule, error) {
+	r := recognise.Rule{ID: d.ID, Name: strings.TrimSpace(d.Name), Outcome: recognise.Outcome(d.Outcome), Records: d.Records, Product: d.Product, Edition: d.Edition, Reason: strings.TrimSpace(d.Reason)}
+	if r.Name == "" {
+		return r, errors.New("give the rule a name")
+	}
+	if err := d.Records.CheckRecord(r.Outcome == recognise.IsLeftOut); err != nil {
+		return r, err
+	}
+	switch r.Outcome {
+	case recognise.IsTitle:
+		if d.Product == 0 {
+			return r, errors.New("choose the title that the records are")
+		}
+	case recognise.IsLeftOut:
+		r.Product, r.Edition, r.Devices = 0, "", d.Devices
+		if err := d.Devices.Check(); err != nil {
+			return r, err
+		}
+		if r.Reason == "" {
+			return r, errors.New("say why these installs are left out: an auditor will ask")
+		}
+	default:
+		r.Product, r.Edition = 0, ""
+	}
+	if r.Outcome != recognise.IsLeftOut && empty(d.Records) {
+		return r, errors.New("say which records: a rule without a condition would decide every name")
+	}
+	for _, day := range []struct {
+		text string
+		into *civil.Day
+	}{{d.From, &r.From}, {d.Until, &r.Until}} {
+		if day.text == "" {
+			continue
+		}
+		var err error
+		if *day.into, err = civil.Parse(day.text); err != nil {
+			return r, err
+		}
+	}
+	if r.From != 0 && r.Until != 0 && r.Until <= r.From {
+		return r, errors.New("the rule ends before it begins")
+	}
+	return r, nil
+}
+
+// empty reports whether a condition asks nothing.
+func empty(c condition.Condition) bool {
+	return c.Field == "" && c.Not == nil && !slices.ContainsFunc(append(slices.Clone(c.All), c.Any...), func(p condition.Condition) bool { return !empty(p) })
+}
+
+// PreviewRule says what a rule would change now, what it would have touched in the last year, and which positions move. It changes nothing.
+func (svc *Service) PreviewRule(ctx context.Context, d RuleDraft, who string) (Effect, error) {
+	var out Effect
+	err := svc.DB.Rehearse(ctx, func(tx *sqlite.Tx) (err error) {
+		out, err = svc.ruleAndCompare(tx, d, who, false)
+		return err
+	})
+	return out, err
+}
+
+// PutRule adds a rule at the end of the list or changes one. Where rules need a second person it waits.
+func (svc *Service) PutRule(ctx context.Context, d RuleDraft, who string) (Effect, error) {
+	var out Effect
+	err := svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
+		waits, err := svc.needsSign(tx, signRule)
+		if err != nil {
+			return err
+		}
+		if out, err = svc.ruleAndCompare(tx, d, who, waits); err != nil {
+			return err
+		}
+		if err := tx.Note(svc.Clock.Now(), who, "made a rule", d.Name, d.Outcome); err != nil {
+			return err
+		}
+		return renewal.Mark(tx, false)
+	})
+	return out, err
+}
+
+// ruleAndCompare keeps the rule and says what moved. What it touches is what is recognised otherwise than before, or left out otherwise.
+func (svc *Service) ruleAndCompare(tx *sqlite.Tx, d RuleDraft, who string, waits bool) (Effect, error) {
+	out := Effect{Moves: []snapshot.Move{}, Waits: waits}
+	r, err := d.rule()
+	if err != nil {
+		return out, err
+	}
+	v := snapshot.NameRule{Rule: r, On: !d.Off, State: "holds", Author: who, At: svc.Clock.Now().Unix()}
+	if waits {
+		v.State = "waiting"
+	}
+	records, err := snapshot.AllRecords(tx, false)
+	if err != nil {
+		return out, err
+	}
+	before, err := recognitionsByRecord(tx)
+	if err != nil {
+		return out, err
+	}
+	k, err := svc.Snapshots.Knowledge(tx)
+	if err != nil {
+		return out, err
+	}
+	if k.Catalogue.Product(v.Product) == nil && v.Product != 0 {
+		return out, errors.New("the catalogue has no such title")
+	}
+	replace(k, v)
+	var changed []snapshot.Recognition
+	var products, touched []int64
+	if r.Outcome == recognise.IsLeftOut {
+		touched, products = fittingRecords(&r, records, before)
+		if d.ID != 0 { // of the rule as it was, too
+			old, err := svc.Snapshots.Knowledge(tx)
+			if err != nil {
+				return out, err
+			}
+			for i := range old.Rules {
+				if old.Rules[i].ID == d.ID {
+					more, of := fittingRecords(&old.Rules[i].Rule, records, before)
+					touched, products = append(touched, more...), append(products, of...)
+				}
+			}
+		}
+		products, touched = snapshot.Distinct(products), snapshot.Distinct(touched)
+		if len(products) > mostPreviewed {
+			products = nil
+		}
+	} else {
+		changed, products = recognisedAnew(k.Recogniser().Worker(), records, before)
+		for _, n := range changed {
+			touched = append(touched, n.Record)
+		}
+	}
+	out.Records = len(touched)
+	keys := map[string]bool{}
+	for _, id := range touched {
+		keys[before[id].Key] = true
+	}
+	out.Names = len(keys)
+	if r.Outcome != recognise.IsLeftOut {
+		if out.Installs, out.LastYear, err = titlesdb.InstallsOfRecords(tx, touched, svc.Clock.Now().Unix()-365*24*3600); err != nil {
+			return out, err
+		}
+	}
+	var was map[snapshot.ProductMetric]snapshot.NamedFigure
+	var counts [2]int64
+	if was, counts[0], err = svc.Snapshots.FiguresAndLeftOut(tx, products); err != nil {
+		return out, err
+	}
+	if err := titlesdb.PutNameRule(tx, &v); err != nil {
+		return out, err
+	}
+	if waits {
+		return out, nil
+	}
+	b, err := snapshot.NewRecognitions(tx)
+	if err != nil {
+		return out, err
+	}
+	for _, n := range changed {
+		if err := snapshot.AddRecognition(b, n); err != nil {
+			return out, err
+		}
+	}
+	if err := b.Flush(); err != nil {
+		return out, err
+	}
+	is, left, err := svc.Snapshots.FiguresAndLeftOut(tx, products)
+	if err != nil {
+		return out, err
+	}
+	counts[1] = left
+	if r.Outcome == recognise.IsLeftOut {
+		out.Installs, out.LastYear = counts[1]-counts[0], counts[1]-counts[0]
+	}
+	out.Moves = snapshot.Moves(was, is)
+	return out, nil
+}
+
+// mostPreviewed is how many positions a preview computes before it computes all of them at once.
+const mostPreviewed = 400
+
+// fittingRecords lists the records that a rule fits, and the products that they are.
+func fittingRecords(r *recognise.Rule, records []snapshot.StoredRecord, as map[int64]snapshot.Recognition) (fit, products []int64) {
+	for i := range records {
+		n := as[records[i].ID]
+		if n.Product != 0 && n.WhyNot == "" && r.Records.Holds(recognise.FactsOf(&records[i].Record, "", n.Product)) {
+			fit, products = append(fit, n.Record), append(products, n.Product)
+		}
+	}
+	return fit, snapshot.Distinct(products)
+}
+
+// replace puts a rule in its place, or at the end.
+func replace(k *snapshot.Knowledge, v snapshot.NameRule) {
+	k.Rules = slices.Clone(k.Rules)
+	for i := range k.Rules {
+		if k.Rules[i].ID == v.ID {
+			v.Place = k.Rules[i].Place
+			k.Rules[i] = v
+			return
+		}
+	}
+	k.Rules = append(k.Rules, v)
+}
+
+func name(k *snapshot.Knowledge, product int64) string {
+	if p := k.Catalogue.Product(product); p != nil {
+		return p.Name
+	}
+	return fmt.Sprintf("title %d", product)
+}
+
+// RuleChange switches a rule, ends it, or moves it before another.
+type RuleChange struct {
+	ID     int64   `json:"id"`
+	Change string  `json:"change" enum:"on,off,end,order"`
+	Order  []int64 `json:"order,omitempty" doc:"all rules in their new order"`
+}
+
+// ChangeRule switches a rule on or off, ends it, or gives all rules another order.
+func (svc *Service) ChangeRule(ctx context.Context, c RuleChange, who string) error {
+	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
+		now := svc.Clock.Now()
+		var err error
+		switch c.Change {
+		case "on", "off":
+			err = titlesdb.SetRuleState(tx, c.ID, c.Change == "on")
+		case "end":
+			err = titlesdb.EndRule(tx, c.ID, now.Unix(), who)
+		default:
+			err = titlesdb.OrderRules(tx, c.Order)
+		}
+		if err != nil {
+			return err
+		}
+		if err := tx.Note(now, who, "changed a rule", fmt.Sprint(c.ID), c.Change); err != nil {
+			return err
+		}
+		return renewal.Mark(tx, false)
+	})
+}

@@ -1,0 +1,193 @@
+package titles
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"slices"
+	"strconv"
+
+	"ensomet/internal/renewal"
+	"ensomet/internal/snapshot"
+	"ensomet/internal/sqlite"
+	"ensomet/internal/titles/titlesdb"
+)
+
+// The kinds of decision that may need a second person.
+const (
+	signTitle    = "title"     // a name is a title
+	signNothing  = "nothing"   // a name is not software that counts
+	signLeaveOut = "leave_out" // installs are left out of the count
+	signRule     = "rule"
+)
+
+// NamingSettings are how decisions about names are taken.
+type NamingSettings struct {
+	SignOff []string `json:"signOff" doc:"kinds of decision that a second person signs off before they count: title, nothing, leave_out, rule"`
+	Limit   float64  `json:"limit" minimum:"0" maximum:"1" doc:"score from which a first proposal decides by itself; 0 is never"`
+}
+
+func signOff(tx *sqlite.Tx) ([]string, error) {
+	text, err := tx.Setting("sign_off")
+	if err != nil || text == "" {
+		return []string{}, err
+	}
+	var list []string
+	return list, json.Unmarshal([]byte(text), &list)
+}
+
+func (svc *Service) needsSign(tx *sqlite.Tx, kind string) (bool, error) {
+	list, err := signOff(tx)
+	return slices.Contains(list, kind), err
+}
+
+// Naming returns how decisions about names are taken.
+func (svc *Service) Naming(ctx context.Context) (out NamingSettings, err error) {
+	err = svc.DB.View(ctx, func(tx *sqlite.Tx) error {
+		if out.SignOff, err = signOff(tx); err != nil {
+			return err
+		}
+		text, err := tx.Setting(snapshot.ScoreLimit)
+		out.Limit, _ = strconv.ParseFloat(text, 64) // empty is never
+		return err
+	})
+	return out, err
+}
+
+// SetNaming changes how decisions about names are taken. What was decided before stays.
+func (svc *Service) SetNaming(ctx context.Context, n NamingSettings, who string) error {
+	for _, kind := range n.SignOff {
+		if !slices.Contains([]string{signTitle, signNothing, signLeaveOut, signRule}, kind) {
+			return fmt.Errorf("there is no kind of decision %q; there are title, nothing, leave_out and rule", kind)
+		}
+	}
+	text, err := json.Marshal(n.SignOff)
+	if err != nil {
+		return err
+	}
+	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
+		limit := ""
+		if n.Limit > 0 {
+			limit = strconv.FormatFloat(n.Limit, 'g', -1, 64)
+		}
+		if err := errors.Join(tx.SetSetting("sign_off", string(text)), tx.SetSetting(snapshot.ScoreLimit, limit)); err != nil {
+			return err
+		}
+		if err := tx.Note(svc.Clock.Now(), who, "set how names are decided", "", fmt.Sprintf("signed off: %s, limit %s", text, limit)); err != nil {
+			return err
+		}
+		return renewal.Mark(tx, false)
+	})
+}
+
+// Unsigned is something that waits for a second person.
+type Unsigned struct {
+	Kind   string `json:"kind" enum:"name,rule,leave_out"`
+	ID     int64  `json:"id"`
+	What   string `json:"what"`
+	Means  string `json:"means"`
+	Note   string `json:"note"`
+	Author string `json:"author"`
+	At     int64  `json:"at"`
+	Key    string `json:"key"`
+}
+
+// Unsigned lists what waits for a second person, oldest first.
+func (svc *Service) Unsigned(ctx context.Context) ([]Unsigned, error) {
+	out := []Unsigned{}
+	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
+		k, err := svc.Snapshots.Knowledge(tx)
+		if err != nil {
+			return err
+		}
+		name := func(product int64, edition string) string {
+			if p := k.Catalogue.Product(product); p != nil {
+				return p.Publisher + " " + p.Name + " " + edition
+			}
+			return "not software that counts"
+		}
+		for _, d := range k.Decisions {
+			if d.State != "waiting" {
+				continue
+			}
+			what := d.Key
+			if r, err := snapshot.Record(tx, d.Record); err == nil {
+				what = r.Publisher + " " + r.Name
+			}
+			out = append(out, Unsigned{"name", d.ID, what, name(d.Product, d.Edition), d.Note, d.Author, d.At, d.Key})
+		}
+		for i := range k.Rules {
+			if r := &k.Rules[i]; r.State == "waiting" {
+				out = append(out, Unsigned{"rule", r.ID, r.Name, svc.ruleWords(k, r), r.Reason, r.Author, r.At, ""})
+			}
+		}
+		list, err := snapshot.LeftOuts(tx)
+		if err != nil {
+			return err
+		}
+		for _, l := range list {
+			if l.State != "waiting" {
+				continue
+			}
+			d, err := snapshot.OneDevice(tx, l.Device, svc.Clock.Now().Unix())
+			if err != nil {
+				return err
+			}
+			out = append(out, Unsigned{"leave_out", l.ID, name(l.Product, "") + " on " + d.Name, "left out of the count", l.Reason, l.Author, l.At, ""})
+		}
+		slices.SortStableFunc(out, func(a, b Unsigned) int { return int(a.At - b.At) })
+		return nil
+	})
+	return out, err
+}
+
+// Sign signs off what waits for a second person, or refuses it. Nobody signs what is his own.
+func (svc *Service) Sign(ctx context.Context, kind string, id int64, agreed bool, who string) error {
+	list, err := svc.Unsigned(ctx)
+	if err != nil {
+		return err
+	}
+	i := slices.IndexFunc(list, func(u Unsigned) bool { return u.Kind == kind && u.ID == id })
+	if i < 0 {
+		return sqlite.ErrNotFound
+	}
+	if list[i].Author == who && agreed {
+		return errors.New("a second person signs off, not the one who decided: ask somebody else")
+	}
+	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
+		now := svc.Clock.Now()
+		word := "signed off"
+		if !agreed {
+			word = "refused"
+		}
+		if err := tx.Note(now, who, word, list[i].What, list[i].Means); err != nil {
+			return err
+		}
+		switch kind {
+		case "name":
+			d, err := titlesdb.SignDecision(tx, id, now.Unix(), who, agreed)
+			if err != nil {
+				return err
+			}
+			if err := svc.recogniseKeys(tx, []string{d.Key}); err != nil {
+				return err
+			}
+		case "rule":
+			var err error
+			if agreed {
+				err = titlesdb.SignRule(tx, id, now.Unix(), who)
+			} else {
+				err = titlesdb.EndRule(tx, id, now.Unix(), who)
+			}
+			if err != nil {
+				return err
+			}
+		default:
+			if err := titlesdb.SignLeftOut(tx, id, now.Unix(), who, agreed); err != nil {
+				return err
+			}
+		}
+		return renewal.Mark(tx, false)
+	})
+}

@@ -1,0 +1,98 @@
+package titles
+
+import (
+	"context"
+	"errors"
+	"strings"
+
+	"ensomet/internal/core/catalogue"
+	"ensomet/internal/core/recognise"
+	"ensomet/internal/renewal"
+	"ensomet/internal/snapshot"
+	"ensomet/internal/sqlite"
+	"ensomet/internal/titles/titlesdb"
+)
+
+// RecordView is a raw record as its source wrote it.
+type RecordView struct {
+	ID           int64  `json:"id"`
+	Publisher    string `json:"publisher"`
+	Name         string `json:"name"`
+	Version      string `json:"version"`
+	Edition      string `json:"edition"`
+	Architecture string `json:"architecture"`
+	Language     string `json:"language"`
+	FileName     string `json:"fileName"`
+	Identifiers  string `json:"identifiers"`
+}
+
+func recordView(r snapshot.StoredRecord) RecordView {
+	return RecordView{r.ID, r.Publisher, r.Name, r.Version, r.Edition, r.Architecture, r.Language, r.FileName, strings.TrimSpace(r.TagID + " " + r.PURL + " " + r.CPE)}
+}
+
+// RecordTrace is a record with the trace of its recognition and where it was seen.
+type RecordTrace struct {
+	Record   RecordView             `json:"record"`
+	Trace    []recognise.TraceStep  `json:"trace"`
+	Title    string                 `json:"title"`
+	WhyNot   string                 `json:"whyNot"`
+	Key      string                 `json:"key"`
+	Installs []titlesdb.SightingRow `json:"installs"`
+}
+
+// Record returns a raw record, how it was recognised, and on which device it was seen when; device 0 is every device.
+func (svc *Service) Record(ctx context.Context, id, device int64) (RecordTrace, error) {
+	var out RecordTrace
+	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
+		r, err := snapshot.Record(tx, id)
+		if err != nil {
+			return err
+		}
+		k, err := svc.Snapshots.Knowledge(tx)
+		if err != nil {
+			return err
+		}
+		g, c := k.Recogniser(), k.Catalogue
+		res, steps := g.Trace(r.Record)
+		_, apart := g.Decide(r.Record)
+		out = RecordTrace{Record: recordView(r), Trace: steps, WhyNot: res.WhyNot(), Key: apart.Key()}
+		if p := c.Product(res.Product); p != nil {
+			out.Title = strings.Join(strings.Fields(p.Publisher+" "+p.Name+" "+res.Edition+" "+res.TitleVersion), " ")
+		}
+		out.Installs, err = titlesdb.Sightings(tx, id, device, 200)
+		return err
+	})
+	return out, err
+}
+
+// NewTitle adds a product with one line to the catalogue.
+type NewTitle struct {
+	Publisher string `json:"publisher" minLength:"1"`
+	Product   string `json:"product" minLength:"1"`
+	Category  string `json:"category"`
+	Model     string `json:"model" enum:"commercial,free,open_source,trial,in_house"`
+}
+
+// AddTitle adds a title by hand and returns its product.
+func (svc *Service) AddTitle(ctx context.Context, t NewTitle, who string) (int64, error) {
+	var id int64
+	err := svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
+		b, err := newEditor(tx, titlesdb.By{Author: who, At: svc.Clock.Now().Unix()})
+		if err != nil {
+			return err
+		}
+		if b.products[snapshot.ProductKey(t.Publisher, t.Product)] != 0 {
+			return errors.New("the catalogue has this product already: choose it")
+		}
+		fresh, _ := catalogue.Edit(&catalogue.Known{Key: catalogue.Key{Publisher: t.Publisher, Product: t.Product}, Base: catalogue.Says{}}, catalogue.Says{"category": t.Category, "licence_model": t.Model})
+		if err := b.put(nil, fresh); err != nil {
+			return err
+		}
+		id = b.products[snapshot.ProductKey(t.Publisher, t.Product)]
+		if err := tx.Note(svc.Clock.Now(), who, "added a title", t.Publisher+" "+t.Product, t.Model); err != nil {
+			return err
+		}
+		return renewal.MarkCatalogue(tx)
+	})
+	return id, err
+}

@@ -1,0 +1,78 @@
+package titlesdb
+
+import (
+	"database/sql"
+	"encoding/json"
+
+	"ensomet/internal/formats"
+	"ensomet/internal/sqlite"
+)
+
+// Offer is a newer catalogue whose differences are being looked through.
+type Offer struct {
+	ID       int64  `json:"id"`
+	File     string `json:"file"`
+	At       int64  `json:"at"`
+	Author   string `json:"author"`
+	Entries  int64  `json:"entries"`
+	ClosedAt int64  `json:"closedAt"`
+	ClosedBy string `json:"closedBy"`
+	Bad      string `json:"bad" doc:"the lines that could not be read, one a line"`
+}
+
+// AddOffer keeps a newer catalogue.
+func AddOffer(tx *sqlite.Tx, o Offer, entries []formats.Entry) (int64, error) {
+	res, err := tx.Exec("INSERT INTO offer(file, at, author, bad) VALUES (?, ?, ?, ?)", o.File, o.At, o.Author, o.Bad)
+	if err != nil {
+		return 0, err
+	}
+	id, err := res.LastInsertId()
+	if err != nil {
+		return 0, err
+	}
+	b, err := tx.Bulk(7, "INSERT INTO offer_entry(offer_id, place, publisher, product, edition, version, says)", "")
+	if err != nil {
+		return 0, err
+	}
+	for i, e := range entries {
+		says, err := json.Marshal(e.Says)
+		if err != nil {
+			return 0, err
+		}
+		if err := b.Add(id, i, e.Publisher, e.Product, e.Edition, e.Version, string(says)); err != nil {
+			return 0, err
+		}
+	}
+	return id, b.Flush()
+}
+
+// Offers reads the newest offers.
+func Offers(tx *sqlite.Tx, most int) ([]Offer, error) {
+	return sqlite.Query(tx, func(r *sql.Rows, o *Offer) error {
+		return r.Scan(&o.ID, &o.File, &o.At, &o.Author, &o.Entries, &o.ClosedAt, &o.ClosedBy, &o.Bad)
+	}, "SELECT o.id, o.file, o.at, o.author, (SELECT count(*) FROM offer_entry e WHERE e.offer_id = o.id), o.closed_at, o.closed_by, o.bad FROM offer o ORDER BY o.id DESC LIMIT ?", most)
+}
+
+// OfferEntries reads what an offer says, in the order of its file.
+func OfferEntries(tx *sqlite.Tx, offer int64) ([]formats.Entry, error) {
+	return sqlite.Query(tx, func(r *sql.Rows, e *formats.Entry) error {
+		var says string
+		if err := r.Scan(&e.Publisher, &e.Product, &e.Edition, &e.Version, &says); err != nil {
+			return err
+		}
+		return json.Unmarshal([]byte(says), &e.Says)
+	}, "SELECT publisher, product, edition, version, says FROM offer_entry WHERE offer_id = ? ORDER BY place", offer)
+}
+
+// CloseOffer puts an offer away. What it said is no longer kept then.
+func CloseOffer(tx *sqlite.Tx, id, at int64, by string) error {
+	res, err := tx.Exec("UPDATE offer SET closed_at = ?, closed_by = ? WHERE id = ? AND closed_at = 0", at, by, id)
+	if err != nil {
+		return err
+	}
+	if n, _ := res.RowsAffected(); n == 0 {
+		return sqlite.ErrNotFound
+	}
+	_, err = tx.Exec("DELETE FROM offer_entry WHERE offer_id = ?", id)
+	return err
+}

@@ -1,0 +1,62 @@
+package titlesdb
+
+import (
+	"ensomet/internal/core/catalogue"
+	"ensomet/internal/core/recognise"
+	"ensomet/internal/snapshot"
+	"ensomet/internal/sqlite"
+)
+
+// addPublisher makes sure that a publisher that has products is listed.
+func addPublisher(tx *sqlite.Tx, name string) error {
+	_, err := tx.Exec("INSERT INTO publisher(name, name_key) VALUES (?, ?) ON CONFLICT DO NOTHING", name, recognise.CleanPublisher(name))
+	return err
+}
+
+// PutPublisher writes a publisher as it is known now, and keeps which values changed. before is nil for a new one.
+func PutPublisher(tx *sqlite.Tx, before, now *catalogue.Known, by By) (int64, error) {
+	base, err := snapshot.WriteBase(now)
+	if err != nil {
+		return 0, err
+	}
+	id := now.ID
+	aliases, successor := now.Says[catalogue.Aliases], now.Says[catalogue.Successor]
+	if id == 0 {
+		res, err := tx.Exec("INSERT INTO publisher(name, name_key, aliases, successor, base, changed_at) VALUES (?, ?, ?, ?, ?, ?)", now.Publisher, recognise.CleanPublisher(now.Publisher), aliases, successor, base, by.At)
+		if err != nil {
+			return 0, err
+		}
+		if id, err = res.LastInsertId(); err != nil {
+			return 0, err
+		}
+	} else if _, err := tx.Exec("UPDATE publisher SET aliases = ?, successor = ?, base = ?, changed_at = ? WHERE id = ?", aliases, successor, base, by.At, id); err != nil {
+		return 0, err
+	}
+	return id, keepChanges(tx, CatalogueChange{Publisher: id}, before, now, by)
+}
+
+// PublisherRow is a publisher with what the catalogue and the evidence have of it.
+type PublisherRow struct {
+	ID        int64  `json:"id"`
+	Publisher string `json:"publisher"`
+	Aliases   string `json:"aliases"`
+	Successor string `json:"successor"`
+	Products  int64  `json:"products"`
+	Installs  int64  `json:"installs"`
+	Counted   int64  `json:"counted"`
+	Rights    int64  `json:"rights"`
+}
+
+// PublisherPage reads a page of publishers.
+func PublisherPage(tx *sqlite.Tx, q sqlite.ListQuery) (sqlite.Page[PublisherRow], error) {
+	facts := func(col string) string {
+		return "coalesce((SELECT sum(f." + col + ") FROM product p JOIN product_fact f ON f.product_id = p.id WHERE p.publisher_key = b.name_key), 0)"
+	}
+	l := sqlite.List[PublisherRow]{From: "publisher b", Key: "b.id", Sort: "publisher", Columns: []sqlite.Column[PublisherRow]{
+		{Name: "id", Sql: "b.id", Into: func(r *PublisherRow) any { return &r.ID }, Search: false}, {Name: "publisher", Sql: "b.name", Into: func(r *PublisherRow) any { return &r.Publisher }, Search: true}, {Name: "aliases", Sql: "b.aliases", Into: func(r *PublisherRow) any { return &r.Aliases }, Search: true},
+		{Name: "successor", Sql: "b.successor", Into: func(r *PublisherRow) any { return &r.Successor }, Search: true}, {Name: "products", Sql: "(SELECT count(*) FROM product p WHERE p.publisher_key = b.name_key)", Into: func(r *PublisherRow) any { return &r.Products }, Search: false},
+		{Name: "installs", Sql: facts("installs"), Into: func(r *PublisherRow) any { return &r.Installs }, Search: false}, {Name: "counted", Sql: facts("counted"), Into: func(r *PublisherRow) any { return &r.Counted }, Search: false},
+		{Name: "rights", Sql: "(SELECT count(*) FROM entitlement e JOIN product p ON p.id = e.product_id WHERE p.publisher_key = b.name_key)", Into: func(r *PublisherRow) any { return &r.Rights }, Search: false},
+	}}
+	return l.Page(tx, q)
+}

@@ -1,0 +1,199 @@
+package titlesdb
+
+import (
+	"database/sql"
+	"encoding/json"
+	"fmt"
+
+	"ensomet/internal/core/civil"
+	"ensomet/internal/snapshot"
+	"ensomet/internal/sqlite"
+)
+
+// VersionFact is what was found of one version of a product. Title is its line of the catalogue, 0 for none.
+type VersionFact struct {
+	Product                  int64
+	Edition, Version         string
+	Title                    int64
+	Installs, Devices, Stale int64
+	FirstSeen                civil.Day // only where it is asked for
+}
+
+// ReleaseFact is what is known of one title of the catalogue: the last days of its general and of all support, and the devices that have it.
+type ReleaseFact struct {
+	Title                                         int64
+	GeneralUntil, EndOn                           civil.Day
+	Installs, Devices, Stale, YearBefore, Systems int64
+}
+
+// PutReleases replaces the derived rows about versions and releases.
+func PutReleases(tx *sqlite.Tx, versions []VersionFact, releases []ReleaseFact) error {
+	if _, err := tx.Exec("DELETE FROM version_fact"); err != nil {
+		return err
+	}
+	b, err := tx.Bulk(7, "INSERT INTO version_fact(product_id, edition, version, title_id, installs, devices, stale)", "")
+	if err != nil {
+		return err
+	}
+	for _, v := range versions {
+		if err := b.Add(v.Product, v.Edition, v.Version, v.Title, v.Installs, v.Devices, v.Stale); err != nil {
+			return err
+		}
+	}
+	if err := b.Flush(); err != nil {
+		return err
+	}
+	if _, err := tx.Exec("DELETE FROM release_fact"); err != nil {
+		return err
+	}
+	if b, err = tx.Bulk(8, "INSERT INTO release_fact(title_id, general_until, end_on, installs, devices, stale, year_before, systems)", ""); err != nil {
+		return err
+	}
+	for _, r := range releases {
+		if err := b.Add(r.Title, r.GeneralUntil, r.EndOn, r.Installs, r.Devices, r.Stale, r.YearBefore, r.Systems); err != nil {
+			return err
+		}
+	}
+	return b.Flush()
+}
+
+// ReleaseFacts reads what is known of the titles, by their numbers.
+func ReleaseFacts(tx *sqlite.Tx) (map[int64]ReleaseFact, error) {
+	list, err := sqlite.Query(tx, func(r *sql.Rows, v *ReleaseFact) error {
+		return r.Scan(&v.Title, &v.GeneralUntil, &v.EndOn, &v.Installs, &v.Devices, &v.Stale, &v.YearBefore, &v.Systems)
+	}, "SELECT title_id, general_until, end_on, installs, devices, stale, year_before, systems FROM release_fact")
+	out := make(map[int64]ReleaseFact, len(list))
+	for _, f := range list {
+		out[f.Title] = f
+	}
+	return out, err
+}
+
+// DevicesOfTitles counts the devices on which each of some titles was at a second.
+func DevicesOfTitles(tx *sqlite.Tx, titles []int64, at int64) (map[int64]int64, error) {
+	list, err := json.Marshal(titles)
+	if err != nil {
+		return nil, err
+	}
+	rows, err := tx.QueryContext(tx.Ctx, `SELECT n.title_id, count(DISTINCT i.device_id) FROM recognition n JOIN install i ON i.record_id = n.record_id
+		WHERE n.title_id IN (SELECT value FROM json_each(?1)) AND i.since <= ?2 AND (i.until IS NULL OR i.until > ?2) GROUP BY n.title_id`, string(list), at)
+	if err != nil {
+		return nil, err
+	}
+	out := map[int64]int64{}
+	return out, sqlite.Each(rows, func() error {
+		var title, n int64
+		err := rows.Scan(&title, &n)
+		out[title] = n
+		return err
+	})
+}
+
+// OperatingSystem is an operating system as devices report it, with the number of devices in service that run it.
+type OperatingSystem struct {
+	Name, Version string
+	Devices       int64
+}
+
+// OperatingSystems counts the devices in service by their operating system.
+func OperatingSystems(tx *sqlite.Tx) ([]OperatingSystem, error) {
+	return sqlite.Query(tx, func(r *sql.Rows, v *OperatingSystem) error { return r.Scan(&v.Name, &v.Version, &v.Devices) },
+		"SELECT os_name, os_version, count(*) FROM device WHERE status = 'in_service' AND os_name <> '' GROUP BY os_name, os_version ORDER BY os_name, os_version")
+}
+
+// VersionsFound reads the versions of a product that were found, with the day each was first seen on.
+func VersionsFound(tx *sqlite.Tx, product int64) ([]VersionFact, error) {
+	return sqlite.Query(tx, func(r *sql.Rows, v *VersionFact) error {
+		var first int64
+		err := r.Scan(&v.Product, &v.Edition, &v.Version, &v.Title, &v.Installs, &v.Devices, &v.Stale, &first)
+		v.FirstSeen = civil.OfUnix(first)
+		return err
+	}, `SELECT f.product_id, f.edition, f.version, f.title_id, f.installs, f.devices, f.stale, coalesce((SELECT min(i.since) FROM recognition n JOIN install i ON i.record_id = n.record_id
+		WHERE n.product_id = f.product_id AND n.edition = f.edition AND n.title_version = f.version), 0) FROM version_fact f WHERE f.product_id = ?`, product)
+}
+
+// ReleaseRow is a release with its life and what is planned about it.
+type ReleaseRow struct {
+	ID         int64     `json:"id"`
+	ProductID  int64     `json:"productId"`
+	Publisher  string    `json:"publisher"`
+	Product    string    `json:"product"`
+	Edition    string    `json:"edition"`
+	Version    string    `json:"version"`
+	Released   civil.Day `json:"released"`
+	General    civil.Day `json:"general" doc:"the last day of general support"`
+	EndOn      civil.Day `json:"endOn" doc:"the last day of any support"`
+	Next       civil.Day `json:"next" doc:"the next day on which a phase ends, or the last one on which one did; 9999-12-31 where none is known"`
+	Phase      string    `json:"phase"`
+	Devices    int64     `json:"devices" doc:"that have it, or run it as their operating system"`
+	Stale      int64     `json:"stale"`
+	YearBefore int64     `json:"yearBefore"`
+	Plan       string    `json:"plan" doc:"move, remove, extend or keep; empty where nothing is planned"`
+	PlanID     int64     `json:"planId"`
+	Target     string    `json:"target"`
+	Due        civil.Day `json:"due"`
+	Owner      string    `json:"owner"`
+	Then       int64     `json:"then" doc:"devices when the plan was made"`
+	PlanState  string    `json:"planState" doc:"done, late or open"`
+	Done       string    `json:"done"`
+}
+
+// ReleasePage reads a page of releases as of a day.
+func ReleasePage(tx *sqlite.Tx, q sqlite.ListQuery, on civil.Day) (sqlite.Page[ReleaseRow], error) {
+	day := fmt.Sprint(int64(on))
+	phase := "CASE WHEN t.released > " + day + " THEN 'before' WHEN coalesce(f.end_on, 0) = 0 THEN 'unknown' WHEN " + day + " <= f.general_until THEN 'general' WHEN " + day + " <= f.end_on THEN 'extended' ELSE 'ended' END"
+	l := sqlite.List[ReleaseRow]{From: "title t JOIN product p ON p.id = t.product_id LEFT JOIN release_fact f ON f.title_id = t.id LEFT JOIN release_plan r ON r.product_id = t.product_id AND r.edition = t.edition AND r.version = t.version AND r.ended_at = 0 LEFT JOIN product tp ON tp.id = r.to_product",
+		Key: "t.id", Sort: "next", Columns: []sqlite.Column[ReleaseRow]{
+			{Name: "id", Sql: "t.id", Into: func(r *ReleaseRow) any { return &r.ID }, Search: false}, {Name: "productId", Sql: "p.id", Into: func(r *ReleaseRow) any { return &r.ProductID }, Search: false},
+			{Name: "publisher", Sql: "p.publisher", Into: func(r *ReleaseRow) any { return &r.Publisher }, Search: true}, {Name: "product", Sql: "p.name", Into: func(r *ReleaseRow) any { return &r.Product }, Search: true},
+			{Name: "edition", Sql: "t.edition", Into: func(r *ReleaseRow) any { return &r.Edition }, Search: true}, {Name: "version", Sql: "t.version", Into: func(r *ReleaseRow) any { return &r.Version }, Search: true},
+			{Name: "released", Sql: "t.released", Into: func(r *ReleaseRow) any { return &r.Released }, Search: false}, {Name: "general", Sql: "coalesce(f.general_until, 0)", Into: func(r *ReleaseRow) any { return &r.General }, Search: false},
+			{Name: "endOn", Sql: "coalesce(f.end_on, 0)", Into: func(r *ReleaseRow) any { return &r.EndOn }, Search: false},
+			{Name: "next", Sql: "CASE WHEN f.general_until >= " + day + " THEN f.general_until WHEN f.end_on >= " + day + " THEN f.end_on WHEN coalesce(f.end_on, 0) = 0 THEN 3652059 ELSE f.end_on END", Into: func(r *ReleaseRow) any { return &r.Next }, Search: false},
+			{Name: "phase", Sql: phase, Into: func(r *ReleaseRow) any { return &r.Phase }, Search: false},
+			{Name: "devices", Sql: "coalesce(f.devices, 0) + coalesce(f.systems, 0)", Into: func(r *ReleaseRow) any { return &r.Devices }, Search: false}, {Name: "stale", Sql: "coalesce(f.stale, 0)", Into: func(r *ReleaseRow) any { return &r.Stale }, Search: false},
+			{Name: "yearBefore", Sql: "coalesce(f.year_before, 0)", Into: func(r *ReleaseRow) any { return &r.YearBefore }, Search: false},
+			{Name: "plan", Sql: "coalesce(r.what, '')", Into: func(r *ReleaseRow) any { return &r.Plan }, Search: false}, {Name: "planId", Sql: "coalesce(r.id, 0)", Into: func(r *ReleaseRow) any { return &r.PlanID }, Search: false},
+			{Name: "target", Sql: "trim(coalesce(tp.name, '') || ' ' || coalesce(r.to_version, ''))", Into: func(r *ReleaseRow) any { return &r.Target }, Search: false}, {Name: "due", Sql: "coalesce(r.due, 0)", Into: func(r *ReleaseRow) any { return &r.Due }, Search: false},
+			{Name: "owner", Sql: "coalesce(r.owner, '')", Into: func(r *ReleaseRow) any { return &r.Owner }, Search: true}, {Name: "then", Sql: "coalesce(r.devices_then, 0)", Into: func(r *ReleaseRow) any { return &r.Then }, Search: false},
+			{Name: "planState", Sql: "''", Into: func(r *ReleaseRow) any { return &r.PlanState }, Search: false}, {Name: "done", Sql: "''", Into: func(r *ReleaseRow) any { return &r.Done }, Search: false},
+		},
+		Special: map[string]func(string) (string, []any){
+			// a phase ends until a day
+			"until": func(v string) (string, []any) {
+				last, err := civil.Parse(v)
+				if err != nil {
+					last = 0
+				}
+				return "(f.general_until BETWEEN " + day + " AND ? OR f.end_on BETWEEN " + day + " AND ?)", []any{int64(last), int64(last)}
+			},
+		}}
+	return l.Page(tx, q)
+}
+
+// Plans reads the plans about a product's releases, the ended ones too, newest first.
+func Plans(tx *sqlite.Tx, product int64) ([]snapshot.Plan, error) {
+	return sqlite.Query(tx, snapshot.ScanPlan, snapshot.PlanColumns+" WHERE product_id = ? ORDER BY ended_at = 0 DESC, id DESC", product)
+}
+
+// AddPlan writes a plan; one about the same release must have been ended before.
+func AddPlan(tx *sqlite.Tx, p snapshot.Plan) (int64, error) {
+	res, err := tx.Exec(`INSERT INTO release_plan(product_id, edition, version, what, to_product, to_version, due, owner, note, devices_then, author, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+		p.Product, p.Edition, p.Version, p.What, p.ToProduct, p.ToVersion, p.Due, p.Owner, p.Note, p.DevicesThen, p.Author, p.At)
+	if err != nil {
+		return 0, err
+	}
+	return res.LastInsertId()
+}
+
+// EndPlan ends a plan; it stays in the file.
+func EndPlan(tx *sqlite.Tx, id, at int64, by, why string) error {
+	res, err := tx.Exec("UPDATE release_plan SET ended_at = ?, ended_by = ?, ended_why = ? WHERE id = ? AND ended_at = 0", at, by, why, id)
+	if err != nil {
+		return err
+	}
+	if n, _ := res.RowsAffected(); n == 0 {
+		return sqlite.ErrNotFound
+	}
+	return nil
+}

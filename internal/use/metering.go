@@ -1,0 +1,155 @@
+package use
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+
+	"ensomet/internal/core/policy"
+	"ensomet/internal/core/recognise"
+	"ensomet/internal/renewal"
+	"ensomet/internal/snapshot"
+	"ensomet/internal/sqlite"
+	"ensomet/internal/use/usedb"
+)
+
+// MeteringDraft chooses titles that are metered on the devices of a group, or not.
+type MeteringDraft struct {
+	Product   int64  `json:"product,omitempty"`
+	Publisher string `json:"publisher,omitempty"`
+	Category  string `json:"category,omitempty"`
+	Group     string `json:"group,omitempty"`
+	On        bool   `json:"on,omitempty" doc:"false leaves them out of a wider choice"`
+	Note      string `json:"note,omitempty"`
+}
+
+// MeteringView is a choice in words.
+type MeteringView struct {
+	ID     int64  `json:"id"`
+	What   string `json:"what"`
+	Group  string `json:"group"`
+	On     bool   `json:"on"`
+	From   string `json:"from"`
+	Note   string `json:"note"`
+	Author string `json:"author"`
+	At     int64  `json:"at"`
+}
+
+// Metered says what is measured and how long it is kept.
+type Metered struct {
+	Choices     []MeteringView `json:"choices" doc:"none is that every title is metered on every device that reports use"`
+	Devices     int64          `json:"devices" doc:"that have ever reported use"`
+	InService   int64          `json:"inService"`
+	Sessions    int64          `json:"sessions" doc:"runs that are kept"`
+	Events      int64          `json:"events" doc:"raw events that are kept"`
+	Days        int64          `json:"days" doc:"days of use that are kept"`
+	FirstDay    string         `json:"firstDay" doc:"the first of them"`
+	Starts      int64          `json:"starts" doc:"runs that raw events spoke of"`
+	Lost        int64          `json:"lost" doc:"of them, those that were not seen whole"`
+	Future      int64          `json:"future" doc:"events whose clock is ahead: they wait for their time"`
+	EventDays   int            `json:"eventDays"`
+	SessionDays int            `json:"sessionDays"`
+	DayDays     int            `json:"dayDays"`
+}
+
+// Metering lists what is metered.
+func (svc *Service) Metering(ctx context.Context) (Metered, error) {
+	out := Metered{Choices: []MeteringView{}}
+	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
+		list, err := snapshot.Meterings(tx)
+		if err != nil {
+			return err
+		}
+		c, err := svc.Snapshots.Catalogue(tx)
+		if err != nil {
+			return err
+		}
+		for i := range list {
+			m := &list[i]
+			what := strings.TrimSpace(m.PublisherName + " " + m.Category)
+			if pr := c.Product(m.Product); pr != nil {
+				what = pr.Publisher + " " + pr.Name
+			}
+			group := m.GroupName
+			if group == "" {
+				group = "all devices"
+			}
+			out.Choices = append(out.Choices, MeteringView{m.ID, what, group, m.Stance == policy.Metered, m.From.String(), m.Reason, m.Author, m.At})
+		}
+		kept, err := usedb.CountUse(tx)
+		if err != nil {
+			return err
+		}
+		out.Devices, out.InService, out.Sessions, out.Events, out.Days = kept.Devices, kept.InService, kept.Sessions, kept.Events, kept.Days
+		if kept.First.Known() {
+			out.FirstDay = kept.First.String()
+		}
+		lost, err := usedb.UseLostOf(tx, 0)
+		if err != nil {
+			return err
+		}
+		out.Starts, out.Lost, out.Future = lost.Starts+lost.Strays, lost.Strays+lost.Cut, lost.Future
+		s, err := snapshot.LoadSettings(tx)
+		out.EventDays, out.SessionDays, out.DayDays = s.EventDays, s.SessionDays, s.DayDays
+		return err
+	})
+	return out, err
+}
+
+// meteringOf checks a choice beside those there are.
+func (svc *Service) meteringOf(tx *sqlite.Tx, d MeteringDraft, who string) (snapshot.Metering, error) {
+	had, err := snapshot.Meterings(tx)
+	if err != nil {
+		return snapshot.Metering{}, err
+	}
+	m := snapshot.Metering{Policy: policy.Policy{Product: d.Product, Category: d.Category, GroupName: d.Group, Stance: policy.NotMetered, Reason: d.Note}, PublisherName: d.Publisher, From: svc.Snapshots.Today(), Author: who, At: svc.Clock.Now().Unix()}
+	m.Publisher = recognise.CleanPublisher(d.Publisher)
+	switch {
+	case d.Product == 0 && d.Publisher == "" && d.Category == "":
+		return m, errors.New("say what is metered: a title, a category or a publisher")
+	case len(had) == 0 && !d.On:
+		return m, errors.New("everything is metered as long as nothing is chosen: choose first what is, then what is not")
+	case len(had) == 0:
+		m.From = 0 // it was metered all along, with everything else
+	}
+	if d.On {
+		m.Stance = policy.Metered
+	}
+	if d.Group != "" {
+		m.Group, err = snapshot.GroupByName(tx, d.Group)
+	}
+	return m, err
+}
+
+// Meter chooses titles to be metered from today on. Days before were not asked for, so they do not count as measured.
+func (svc *Service) Meter(ctx context.Context, d MeteringDraft, who string) error {
+	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
+		now := svc.Clock.Now()
+		m, err := svc.meteringOf(tx, d, who)
+		if err != nil {
+			return err
+		}
+		if _, err := usedb.PutMetering(tx, m); err != nil {
+			return err
+		}
+		if err := tx.Note(now, who, "chose what is metered", fmt.Sprint(d.Product, d.Publisher, d.Category), d.Group); err != nil {
+			return err
+		}
+		return renewal.Mark(tx, false)
+	})
+}
+
+// EndMeter takes a choice back.
+func (svc *Service) EndMeter(ctx context.Context, id int64, who string) error {
+	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
+		now := svc.Clock.Now()
+		if err := usedb.EndMetering(tx, id, now.Unix(), who); err != nil {
+			return err
+		}
+		if err := tx.Note(now, who, "took back what is metered", fmt.Sprint(id), ""); err != nil {
+			return err
+		}
+		return renewal.Mark(tx, false)
+	})
+}

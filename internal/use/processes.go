@@ -1,0 +1,75 @@
+package use
+
+import (
+	"strings"
+
+	"ensomet/internal/core/usage"
+	"ensomet/internal/formats"
+	"ensomet/internal/intake"
+	"ensomet/internal/snapshot"
+	"ensomet/internal/sqlite"
+	"ensomet/internal/use/usedb"
+)
+
+// processSink takes what operating systems reported of processes. A device may be named by its device_id or, as exports of its own events do, by its name.
+func (svc *Service) processSink(tx *sqlite.Tx, settings *snapshot.Settings) (*intake.Sink, error) {
+	devices, err := snapshot.AllDevices(tx, svc.Clock.Now().Unix())
+	if err != nil {
+		return nil, err
+	}
+	byCode, byName, twice := map[string]int{}, map[string]int{}, map[string]bool{}
+	for i := range devices {
+		byCode[devices[i].Code] = i
+		name := shortName(devices[i].Name)
+		if _, known := byName[name]; known {
+			twice[name] = true
+		}
+		byName[name] = i
+	}
+	names, err := snapshot.UseNames(tx)
+	if err != nil {
+		return nil, err
+	}
+	touched := map[int64]int64{}
+	s := intake.PlainSink(func(row *formats.Row) (sqlite.Change, error) {
+		code := row.At(0)
+		i, known := byCode[code]
+		if !known {
+			short := shortName(code)
+			if i, known = byName[short]; known && twice[short] {
+				return sqlite.Same, intake.Refuse(row, "several devices are named %q: give the device_id", code)
+			}
+		}
+		zone := settings.Zone
+		if known {
+			zone = settings.ZoneOf(devices[i].Site)
+		}
+		e, err := formats.ParseProcessEvent(row, zone)
+		if err != nil {
+			return sqlite.Same, err
+		}
+		if !known {
+			return sqlite.Same, intake.Refuse(row, "there is no device %q: import the devices first; the line is tried again then", code)
+		}
+		name := int64(0)
+		if e.FileName != "" {
+			if name, err = snapshot.UseName(names, e.FileName, ""); err != nil {
+				return sqlite.Same, err
+			}
+		}
+		device := devices[i].ID
+		c, err := usedb.PutProcessEvent(tx, device, name, usage.Event{At: e.At, Kind: e.Kind, PID: e.PID, Program: name, User: e.User, Started: e.Started, Active: e.Active})
+		if c != sqlite.Same {
+			touched[device] = byEvents
+		}
+		return c, err
+	})
+	s.Finish = func(*intake.ImportResult) error { return svc.rollUse(tx, touched) }
+	return s, nil
+}
+
+// shortName is a machine's name without its domain, in small letters.
+func shortName(name string) string {
+	short, _, _ := strings.Cut(strings.ToLower(strings.TrimSpace(name)), ".")
+	return short
+}

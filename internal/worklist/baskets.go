@@ -1,0 +1,268 @@
+package worklist
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"strings"
+
+	"ensomet/internal/core/casework"
+	"ensomet/internal/core/position"
+	"ensomet/internal/renewal"
+	"ensomet/internal/snapshot"
+	"ensomet/internal/sqlite"
+	"ensomet/internal/worklist/worklistdb"
+)
+
+// Basket is measures that are tried together.
+type Basket struct {
+	ID        int64                    `json:"id"`
+	Name      string                   `json:"name"`
+	Note      string                   `json:"note"`
+	Measures  []snapshot.BasketMeasure `json:"measures"`
+	Author    string                   `json:"author"`
+	At        int64                    `json:"at"`
+	ChangedAt int64                    `json:"changedAt"`
+	Version   int64                    `json:"version" doc:"the version that is being changed; another one's changes are not overwritten"`
+	DoneAt    int64                    `json:"doneAt"`
+	DoneBy    string                   `json:"doneBy"`
+}
+
+func basketOf(b worklistdb.StoredBasket) (Basket, error) {
+	out := Basket{ID: b.ID, Name: b.Name, Note: b.Note, Measures: []snapshot.BasketMeasure{}, Author: b.Author, At: b.At, ChangedAt: b.ChangedAt, Version: b.Version, DoneAt: b.DoneAt, DoneBy: b.DoneBy}
+	return out, json.Unmarshal([]byte(b.Measures), &out.Measures)
+}
+
+// Baskets lists the baskets.
+func (svc *Service) Baskets(ctx context.Context) ([]Basket, error) {
+	out := []Basket{}
+	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
+		list, err := worklistdb.Baskets(tx)
+		if err != nil {
+			return err
+		}
+		for _, b := range list {
+			one, err := basketOf(b)
+			if err != nil {
+				return err
+			}
+			out = append(out, one)
+		}
+		return nil
+	})
+	return out, err
+}
+
+// SaveBasket keeps a basket; one without number is new.
+func (svc *Service) SaveBasket(ctx context.Context, b Basket, who string) (Basket, error) {
+	if b.Name = strings.TrimSpace(b.Name); b.Name == "" {
+		return b, errors.New("give the basket a name, so that others find it")
+	}
+	measures, err := json.Marshal(b.Measures)
+	if err != nil {
+		return b, err
+	}
+	err = svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
+		now := svc.Clock.Now()
+		s := worklistdb.StoredBasket{ID: b.ID, Name: b.Name, Note: b.Note, Measures: string(measures), Author: who, At: now.Unix(), ChangedAt: now.Unix(), Version: b.Version}
+		if b.ID != 0 {
+			old, err := worklistdb.Basket(tx, b.ID)
+			if err != nil {
+				return err
+			}
+			if old.DoneAt != 0 {
+				return errors.New("this basket has been done: make a new one")
+			}
+		}
+		id, fits, err := worklistdb.PutBasket(tx, s)
+		if err != nil {
+			return err
+		}
+		if !fits {
+			return sqlite.ErrChangedMeanwhile
+		}
+		if s, err = worklistdb.Basket(tx, id); err != nil {
+			return err
+		}
+		if b, err = basketOf(s); err != nil {
+			return err
+		}
+		return tx.Note(now, who, "kept a basket of measures", b.Name, fmt.Sprintf("%d measures", len(b.Measures)))
+	})
+	return b, err
+}
+
+// DropBasket puts a basket away.
+func (svc *Service) DropBasket(ctx context.Context, id int64, who string) error {
+	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
+		b, err := worklistdb.Basket(tx, id)
+		if err != nil {
+			return err
+		}
+		now := svc.Clock.Now()
+		if err := worklistdb.DropBasket(tx, id, now.Unix()); err != nil {
+			return err
+		}
+		return tx.Note(now, who, "dropped a basket of measures", b.Name, "")
+	})
+}
+
+// BasketDone says what a basket was turned into.
+type BasketDone struct {
+	Cases    int      `json:"cases"`
+	Seats    int      `json:"seats" doc:"seats that were handed back"`
+	Requests int      `json:"requests" doc:"purchase requests"`
+	Left     []string `json:"left" doc:"measures that somebody has to do elsewhere, such as changing a contract"`
+}
+
+// DoBasket turns a basket into work: removals into cases that are agreed to, seats into seats handed back, and what costs money into purchase requests. The rest is said.
+func (svc *Service) DoBasket(ctx context.Context, id, version int64, who string) (BasketDone, error) {
+	done := BasketDone{Left: []string{}}
+	err := svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
+		s, err := worklistdb.Basket(tx, id)
+		if err != nil {
+			return err
+		}
+		if s.DoneAt != 0 {
+			return errors.New("this basket has been done already")
+		}
+		b, err := basketOf(s)
+		if err != nil {
+			return err
+		}
+		if len(b.Measures) == 0 {
+			return errors.New("there is nothing in this basket")
+		}
+		var products []int64
+		for _, m := range b.Measures {
+			products = append(products, m.Product)
+		}
+		e, err := svc.Snapshots.Load(tx, svc.Snapshots.Today(), svc.Clock.Now().Unix(), snapshot.Distinct(products))
+		if err != nil {
+			return err
+		}
+		now := svc.Clock.Now().Unix()
+		for i := range b.Measures {
+			m := &b.Measures[i]
+			f := e.Products[m.Product]
+			if f == nil {
+				return sqlite.ErrNotFound
+			}
+			core, err := e.Measure(f, m)
+			if err != nil {
+				return fmt.Errorf("measure %d: %w", i+1, err)
+			}
+			words := snapshot.MeasureWords(m, f.Product.Name)
+			switch core.Kind {
+			case position.Remove:
+				n, err := svc.planRemovals(tx, e, f, core.Devices, b.Name, who, now)
+				if err != nil {
+					return err
+				}
+				done.Cases += n
+			case position.Reclaim:
+				n, err := svc.Entitlements.TakeBackSeats(tx, f.Id, core.Users)
+				if err != nil {
+					return err
+				}
+				done.Seats += n
+			case position.Buy, position.UpgradeTo, position.Maintain:
+				cost, _, currency := e.CostOf(f, &core)
+				if err := worklistdb.AddPurchaseRequest(tx, worklistdb.PurchaseRequest{Basket: id, ProductID: f.Id, What: words, Quantity: m.Quantity, Amount: cost.String(), Currency: currency, Author: who, At: now}); err != nil {
+					return err
+				}
+				done.Requests++
+			default:
+				done.Left = append(done.Left, words)
+			}
+		}
+		s.DoneAt, s.DoneBy, s.ChangedAt, s.Version = now, who, now, version
+		if _, fits, err := worklistdb.PutBasket(tx, s); err != nil {
+			return err
+		} else if !fits {
+			return sqlite.ErrChangedMeanwhile
+		}
+		if err := worklistdb.CountCases(tx); err != nil {
+			return err
+		}
+		if err := tx.Note(svc.Clock.Now(), who, "did a basket of measures", b.Name, fmt.Sprintf("%d cases, %d seats, %d requests", done.Cases, done.Seats, done.Requests)); err != nil {
+			return err
+		}
+		return renewal.MarkProducts(tx, snapshot.Distinct(products)...)
+	})
+	return done, err
+}
+
+// planRemovals makes a case, agreed to, for each device that has the product and no case about it that is still open.
+func (svc *Service) planRemovals(tx *sqlite.Tx, e *snapshot.Snapshot, f *snapshot.ProductFacts, devices []int64, basket, who string, now int64) (int, error) {
+	cases, err := worklistdb.Cases(tx)
+	if err != nil {
+		return 0, err
+	}
+	known := map[int64]*worklistdb.Case{}
+	for i := range cases {
+		if c := &cases[i]; c.Product == f.Id && (!c.State.Ended() || known[c.Device] == nil && c.Kind == casework.Planned) {
+			known[c.Device] = c
+		}
+	}
+	n := 0
+	for _, device := range devices {
+		if holderAt(f, device) < 0 {
+			continue
+		}
+		c := worklistdb.Case{Kind: casework.Planned, Device: device, Product: f.Id, OpenedAt: now}
+		from := ""
+		if old := known[device]; old != nil {
+			if old.State != casework.Open && !old.State.Ended() {
+				continue // it is on its way
+			}
+			from, c = string(old.State), *old
+		}
+		c.State, c.ChangedAt, c.Currency, c.Amount = casework.Agreed, now, f.Currency, "0"
+		c.Worth, c.Proof = "reuse", []string{fmt.Sprintf("%s decided to remove it, in the basket “%s”.", who, basket), fmt.Sprintf("%s is on %s.", f.Product.Name, e.Devices[e.DeviceAt[device]].Name)}
+		id, err := worklistdb.PutCase(tx, c)
+		if err != nil {
+			return n, err
+		}
+		if c.ID != 0 {
+			id = c.ID
+		}
+		if err := worklistdb.AddStep(tx, id, worklistdb.CaseStep{At: now, Who: who, From: from, To: string(casework.Agreed), Note: "basket “" + basket + "”"}); err != nil {
+			return n, err
+		}
+		n++
+	}
+	return n, nil
+}
+
+// holderAt is the place of a device's holding, -1 where it has none.
+func holderAt(f *snapshot.ProductFacts, device int64) int {
+	for i := range f.Holdings {
+		if f.Holdings[i].Device == device {
+			return i
+		}
+	}
+	return -1
+}
+
+// PurchaseRequests lists what was asked to be bought.
+func (svc *Service) PurchaseRequests(ctx context.Context) ([]worklistdb.PurchaseRequest, error) {
+	out := []worklistdb.PurchaseRequest{}
+	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
+		list, err := worklistdb.PurchaseRequests(tx)
+		out = append(out, list...)
+		return err
+	})
+	return out, err
+}
+
+// EndPurchaseRequest says that a request was bought or dropped.
+func (svc *Service) EndPurchaseRequest(ctx context.Context, id int64, how, who string) error {
+	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
+		if err := worklistdb.EndPurchaseRequest(tx, id, svc.Clock.Now().Unix(), how); err != nil {
+			return err
+		}
+		return tx.Note(svc.Clock.Now(), who, how+" a purchase request", fmt.Sprint(id), "")
+	})
+}

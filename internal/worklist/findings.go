@@ -1,0 +1,384 @@
+package worklist
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"ensomet/internal/core/casework"
+	"ensomet/internal/core/civil"
+	"ensomet/internal/core/entitle"
+	"ensomet/internal/core/lifecycle"
+	"ensomet/internal/core/policy"
+	"ensomet/internal/core/position"
+	"ensomet/internal/core/reclaim"
+	"ensomet/internal/snapshot"
+	"ensomet/internal/sqlite"
+	"ensomet/internal/worklist/worklistdb"
+
+	"github.com/shopspring/decimal"
+)
+
+// finding is a fact that wants a case: about a product on a device, a seat that a person holds, a pool, or a product as a whole.
+type finding struct {
+	kind                          casework.Kind
+	device, product, person, pool int64
+	quantity                      int64 // licences
+	worth                         reclaim.Worth
+	amount                        decimal.Decimal
+	currency                      string
+	moneyOn                       civil.Day
+	proof                         []string
+}
+
+// Findings is what a computation found, and what shows that cases are done.
+type Findings struct {
+	*snapshot.Positions
+	found   []finding
+	arrived map[snapshot.DevicePair]bool // devices that have what is required, by the product that its cases name
+	ended   map[snapshot.DevicePair]bool // releases whose support ends and that it is planned to move off, by device and product
+}
+
+// Find gathers the findings of a computation. A title that is restricted on a device is found for that alone.
+func (d *Findings) Find(tx *sqlite.Tx, uses map[snapshot.DevicePair]*snapshot.Use, open map[int64]int64, lines map[snapshot.DevicePair]*position.LineResult) error {
+	taken, err := d.findRestricted(tx)
+	if err != nil {
+		return err
+	}
+	if err := d.findHours(tx); err != nil {
+		return err
+	}
+	if err := d.findMissing(tx); err != nil {
+		return err
+	}
+	d.findUncovered()
+	if err := d.findLeavers(tx); err != nil {
+		return err
+	}
+	rules, err := loadReclaim(tx, d.Estate)
+	if err != nil {
+		return err
+	}
+	for _, f := range d.Estate.Ordered() {
+		if err := d.findIdle(tx, f, rules, uses, open, lines, taken); err != nil {
+			return err
+		}
+	}
+	if err := d.findIdlePools(tx, rules); err != nil {
+		return err
+	}
+	return d.findEnded(tx, taken)
+}
+
+// findRestricted finds titles on devices on which they must not be.
+func (d *Findings) findRestricted(tx *sqlite.Tx) (map[snapshot.DevicePair]bool, error) {
+	e := d.Estate
+	taken := map[snapshot.DevicePair]bool{}
+	for _, p := range e.Findings {
+		dev := &e.Devices[p.Device]
+		key := snapshot.DevicePair{Device: dev.ID, Product: p.Product.Id}
+		if taken[key] || dev.Status == "retired" {
+			continue
+		}
+		by := stance(e, p.Product, dev)
+		if by == nil || by.Stance != policy.Restricted {
+			continue
+		}
+		taken[key] = true
+		since, _, err := snapshot.InstalledSince(tx, dev.ID, []int64{p.Record}, e.At)
+		if err != nil {
+			return nil, err
+		}
+		proof := []string{
+			fmt.Sprintf("Record %d is on %s since %s; the newest scan was on %s.", p.Record, dev.Name, snapshot.Day(since), snapshot.Day(dev.LastScan)),
+			fmt.Sprintf("%s is restricted on %s: %s", p.Product.Product.Name, groupWords(by), cmp.Or(by.Reason, "no reason was given")),
+		}
+		d.found = append(d.found, finding{kind: casework.RestrictedTitle, device: dev.ID, product: p.Product.Id, worth: reclaim.Reuse, currency: p.Product.Currency, proof: proof})
+	}
+	return taken, nil
+}
+
+func groupWords(p *policy.Policy) string { return cmp.Or(p.GroupName, "all devices") }
+
+// stance is the policy that says whether a product may be on a device.
+func stance(e *snapshot.Snapshot, f *snapshot.ProductFacts, dev *snapshot.DeviceFacts) *policy.Policy {
+	return policy.Fit(e.Policies, f.PolicyTitle, e.Conditions.Of(dev)).Presence()
+}
+
+// hoursWindow is how many days back a use in restricted hours is a finding.
+const hoursWindow = 30
+
+// findHours finds use at times at which a title must not be used, in the zone of the device.
+func (d *Findings) findHours(tx *sqlite.Tx) error {
+	e := d.Estate
+	if !slices.ContainsFunc(e.Policies, func(p policy.Policy) bool { return !p.Hours.Always() }) {
+		return nil
+	}
+	var names []int64
+	for name, product := range e.UseNames {
+		if f := e.Products[product]; f != nil && slices.ContainsFunc(e.Policies, func(p policy.Policy) bool { return !p.Hours.Always() && p.SpeaksOf(f.PolicyTitle) }) {
+			names = append(names, name)
+		}
+	}
+	slices.Sort(names)
+	type breach struct {
+		seconds int64
+		times   int
+		latest  []string
+		by      *policy.Policy
+		person  string
+	}
+	weeks := map[snapshot.DevicePair]policy.Week{}
+	found := map[snapshot.DevicePair]*breach{}
+	var order []snapshot.DevicePair
+	from, to := (e.AsOf - hoursWindow).EndUnix(), e.AsOf.EndUnix()
+	err := snapshot.EachSessionOf(tx, names, from, to, func(s snapshot.SessionRow) error {
+		i, known := e.DeviceAt[s.Device]
+		if !known || s.Start > e.At {
+			return nil
+		}
+		dev := &e.Devices[i]
+		key := snapshot.DevicePair{Device: s.Device, Product: e.UseNames[s.Name]}
+		w, seen := weeks[key]
+		if !seen {
+			w = policy.Fit(e.Policies, e.Products[key.Product].PolicyTitle, e.Conditions.Of(dev))
+			weeks[key] = w
+		}
+		end := min(s.End, e.At)
+		if s.Cut {
+			end = s.Start // nobody knows how long it ran
+		}
+		zone := e.Settings.ZoneOf(dev.Site)
+		for _, b := range w.Breaches(s.Start, end, zone) {
+			v := found[key]
+			if v == nil {
+				v = &breach{}
+				found[key] = v
+				order = append(order, key)
+			}
+			v.seconds += b.End - b.Start
+			v.times++
+			v.by, v.person = b.By, s.Person
+			v.latest = append(v.latest, fmt.Sprintf("%s for %s", civilMoment(b.Start, zone), lengthWords(b.End-b.Start)))
+		}
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	slices.SortFunc(order, func(a, b snapshot.DevicePair) int {
+		return cmp.Or(cmp.Compare(a.Device, b.Device), cmp.Compare(a.Product, b.Product))
+	})
+	for _, key := range order {
+		v, f, dev := found[key], e.Products[key.Product], &e.Devices[e.DeviceAt[key.Device]]
+		if dev.Status == "retired" {
+			continue
+		}
+		slices.Reverse(v.latest)
+		shown := v.latest[:min(5, len(v.latest))]
+		proof := []string{
+			fmt.Sprintf("Used in restricted hours %d times in %d days, %s in all, last by %s.", v.times, hoursWindow, lengthWords(v.seconds), cmp.Or(v.person, "nobody known")),
+			fmt.Sprintf("%s is restricted on %s at these times (%s): %s", f.Product.Name, groupWords(v.by), cmp.Or(v.by.Hours.String(), "outside of the hours that allow it"), cmp.Or(v.by.Reason, "no reason was given")),
+		}
+		for _, s := range shown {
+			proof = append(proof, "It ran on "+s+".")
+		}
+		d.found = append(d.found, finding{kind: casework.ForbiddenHours, device: key.Device, product: key.Product, worth: reclaim.Reuse, currency: f.Currency, proof: proof})
+	}
+	return nil
+}
+
+// findMissing finds devices that lack a title which is required on them. Of a category or a publisher any title will do. A device that nobody has ever looked at lacks nothing that anybody knows of.
+func (d *Findings) findMissing(tx *sqlite.Tx) error {
+	e := d.Estate
+	d.arrived = map[snapshot.DevicePair]bool{}
+	for i := range e.Policies {
+		p := &e.Policies[i]
+		if p.Stance != policy.Required || !p.Hours.Always() {
+			continue
+		}
+		var fits []*snapshot.ProductFacts
+		var ids []int64
+		for _, f := range e.Ordered() {
+			if p.SpeaksOf(f.PolicyTitle) {
+				fits = append(fits, f)
+				ids = append(ids, f.Id)
+			}
+		}
+		if len(fits) == 0 {
+			continue
+		}
+		here, err := d.presentOf(tx, ids)
+		if err != nil {
+			return err
+		}
+		has := map[int64]bool{}
+		for pair := range here {
+			has[pair.Device] = true
+			d.arrived[snapshot.DevicePair{Device: pair.Device, Product: fits[0].Id}] = true
+		}
+		what := fits[0].Product.Name
+		if p.Product == 0 {
+			what = "a title of " + cmp.Or(p.Category, p.Publisher)
+		}
+		for k := range e.Devices {
+			dev := &e.Devices[k]
+			if dev.Status != "in_service" || dev.LastScan == 0 || has[dev.ID] || !p.Group.Holds(e.Conditions.Of(dev)) {
+				continue
+			}
+			if by := stance(e, fits[0], dev); by == nil || by.ID != p.ID {
+				continue // something more specific says otherwise
+			}
+			d.found = append(d.found, finding{kind: casework.Missing, device: dev.ID, product: fits[0].Id, worth: reclaim.Reuse, currency: fits[0].Currency, proof: []string{
+				fmt.Sprintf("The scan of %s on %s does not have %s.", dev.Name, snapshot.Day(dev.LastScan), what),
+				fmt.Sprintf("It is required on %s: %s", groupWords(p), cmp.Or(p.Reason, "no reason was given")),
+			}})
+		}
+	}
+	// several policies may ask for one title on one device
+	seen := map[caseKey]bool{}
+	d.found = slices.DeleteFunc(d.found, func(f finding) bool {
+		k := f.key()
+		was := seen[k]
+		seen[k] = true
+		return was
+	})
+	return nil
+}
+
+// findUncovered finds products that are short.
+func (d *Findings) findUncovered() {
+	e := d.Estate
+	at := map[int64]int{}
+	for i := range d.Figures {
+		p := &d.Figures[i]
+		if p.Short == 0 || !p.Counted {
+			continue
+		}
+		metric := strings.ReplaceAll(p.Metric, "_", " ")
+		line := fmt.Sprintf("By %s: needed %d, owned %d, short %d.", metric, p.Needed, p.Owned, p.Short)
+		amount := amountOf(p.Exposure)
+		if k, known := at[p.Product]; known {
+			f := &d.found[k]
+			f.quantity, f.amount, f.proof = f.quantity+p.Short, f.amount.Add(amount), append(f.proof, line)
+			continue
+		}
+		at[p.Product] = len(d.found)
+		d.found = append(d.found, finding{kind: casework.Uncovered, product: p.Product, quantity: p.Short, worth: reclaim.Exposure, amount: amount, currency: cmp.Or(p.Currency, e.Products[p.Product].Currency), proof: []string{line}})
+	}
+}
+
+// findLeavers finds seats of people who have left.
+func (d *Findings) findLeavers(tx *sqlite.Tx) error {
+	e := d.Estate
+	seats, err := snapshot.Assignments(tx, e.AsOf)
+	if err != nil {
+		return err
+	}
+	lines := map[int64]*entitle.Line{}
+	for _, f := range e.Products {
+		for i := range f.Lines {
+			lines[f.Lines[i].ID] = &f.Lines[i]
+		}
+	}
+	at := map[caseKey]int{}
+	for _, s := range seats {
+		p, l := e.PersonByID(s.Person), lines[s.Line]
+		if s.Person <= 0 || p == nil || l == nil || p.Status != "left" {
+			continue
+		}
+		f := finding{kind: casework.Leaver, product: l.Product, person: p.ID, quantity: 1, currency: l.Currency}
+		f.worth, f.amount, f.moneyOn = reclaim.Value(0, decimal.NullDecimal{}, l, e.AsOf)
+		line := fmt.Sprintf("%s has left and holds a seat of %s since %s.", p.Name, l.Code, s.From)
+		if k, known := at[f.key()]; known {
+			d.found[k].quantity++
+			d.found[k].amount = d.found[k].amount.Add(f.amount)
+			d.found[k].proof = append(d.found[k].proof, line)
+			continue
+		}
+		at[f.key()] = len(d.found)
+		f.proof = []string{line}
+		d.found = append(d.found, f)
+	}
+	return nil
+}
+
+// findEnded finds the releases that it was planned to move off or to remove. Only a plan makes work of an end of support.
+func (d *Findings) findEnded(tx *sqlite.Tx, taken map[snapshot.DevicePair]bool) error {
+	e := d.Estate
+	d.ended = map[snapshot.DevicePair]bool{}
+	plans, err := worklistdb.OpenPlans(tx)
+	if err != nil {
+		return err
+	}
+	for _, plan := range plans {
+		p := e.Catalogue.Product(plan.Product)
+		if p == nil || plan.What != "move" && plan.What != "remove" {
+			continue
+		}
+		t := snapshot.TitleOf(p, plan.Edition, plan.Version)
+		if t == nil {
+			continue
+		}
+		devices, err := worklistdb.DevicesOfTitle(tx, t.ID, e.At)
+		if err != nil {
+			return err
+		}
+		_, last := snapshot.DatesOf(t).Bounds()
+		words := "Nobody knows when its support ends."
+		if last.Known() {
+			words = fmt.Sprintf("Its last support ends on %s.", last)
+			if snapshot.DatesOf(t).Phase(e.AsOf) == lifecycle.Ended {
+				words = fmt.Sprintf("Its last support ended on %s.", last)
+			}
+		}
+		do := "to remove it"
+		if to := e.Catalogue.Product(plan.ToProduct); to != nil && plan.What == "move" {
+			do = "to move to " + to.Name + " " + plan.ToVersion
+		}
+		for _, device := range devices {
+			key := snapshot.DevicePair{Device: device, Product: p.ID}
+			i, known := e.DeviceAt[device]
+			if !known || e.Devices[i].Status == "retired" {
+				continue
+			}
+			if d.ended[key] {
+				continue
+			}
+			d.ended[key] = true
+			if taken[key] {
+				continue
+			}
+			d.found = append(d.found, finding{kind: casework.EndOfLife, device: device, product: p.ID, worth: reclaim.Reuse, currency: e.Products[p.ID].Currency, moneyOn: plan.Due, proof: []string{
+				fmt.Sprintf("%s has version %s. %s", e.Devices[i].Name, cmp.Or(t.Version, "of any kind"), words),
+				fmt.Sprintf("It was planned %s by %s; %s sees to it.", do, plan.Due, plan.Owner),
+			}})
+		}
+	}
+	return nil
+}
+
+// sortFindings puts findings into the order of products, devices, people and pools.
+func sortFindings(list []*finding) {
+	slices.SortFunc(list, func(a, b *finding) int {
+		return cmp.Or(cmp.Compare(a.product, b.product), cmp.Compare(a.device, b.device), cmp.Compare(a.person, b.person), cmp.Compare(a.pool, b.pool), cmp.Compare(a.kind, b.kind))
+	})
+}
+
+// lengthWords writes a length of time as people say it.
+func lengthWords(seconds int64) string {
+	switch {
+	case seconds < 60:
+		return fmt.Sprintf("%d s", seconds)
+	case seconds < 3600:
+		return fmt.Sprintf("%d min", seconds/60)
+	}
+	return fmt.Sprintf("%d h %02d min", seconds/3600, seconds%3600/60)
+}
+
+// civilMoment writes a moment by the clock of a zone.
+func civilMoment(unix int64, zone *time.Location) string {
+	return time.Unix(unix, 0).In(zone).Format("Mon 2006-01-02 15:04")
+}

@@ -1,0 +1,200 @@
+package worklist
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+
+	"ensomet/internal/core/casework"
+	"ensomet/internal/core/civil"
+	"ensomet/internal/core/condition"
+	"ensomet/internal/core/entitle"
+	"ensomet/internal/core/policy"
+	"ensomet/internal/core/position"
+	"ensomet/internal/core/reclaim"
+	"ensomet/internal/core/usage"
+	"ensomet/internal/snapshot"
+	"ensomet/internal/sqlite"
+	"ensomet/internal/worklist/worklistdb"
+
+	"github.com/shopspring/decimal"
+)
+
+// reclaimRules says by which rule a title on a device is proposed for reclaim.
+type reclaimRules struct {
+	usual      reclaim.Rule
+	list       []snapshot.ReclaimRule
+	policies   []policy.Policy
+	conditions *snapshot.ConditionFacts
+}
+
+func usualRule(s *snapshot.Settings) reclaim.Rule {
+	return reclaim.Rule{Window: s.UseWindow, LeastShare: s.LeastShare, GraceDays: s.GraceDays, PoolShare: usage.IdleShare}
+}
+
+func loadReclaim(tx *sqlite.Tx, e *snapshot.Snapshot) (*reclaimRules, error) {
+	list, err := snapshot.ReclaimRules(tx)
+	if err != nil {
+		return nil, err
+	}
+	return newReclaimRules(tx, e, list)
+}
+
+func newReclaimRules(tx *sqlite.Tx, e *snapshot.Snapshot, list []snapshot.ReclaimRule) (*reclaimRules, error) {
+	r := &reclaimRules{usual: usualRule(&e.Settings), list: list}
+	var conditions []condition.Condition
+	for i := range list {
+		r.policies = append(r.policies, list[i].Policy)
+		conditions = append(conditions, list[i].Group)
+	}
+	if len(list) == 0 {
+		return r, nil
+	}
+	var err error
+	r.conditions, err = snapshot.LoadConditions(tx, &e.Settings, e.At, conditions)
+	return r, err
+}
+
+// of is the rule for a title on a device; the most specific goes first. Without a device only rules for all devices speak.
+func (r *reclaimRules) of(t policy.Title, d *snapshot.DeviceFacts) reclaim.Rule {
+	if len(r.list) == 0 {
+		return r.usual
+	}
+	var facts condition.Facts
+	policies := r.policies
+	if d != nil {
+		facts = r.conditions.Of(d)
+	} else {
+		policies = slices.DeleteFunc(slices.Clone(policies), func(p policy.Policy) bool { return p.GroupName != "" })
+	}
+	p := policy.Decide(policies, t, facts)
+	if p == nil {
+		return r.usual
+	}
+	i := slices.IndexFunc(r.list, func(x snapshot.ReclaimRule) bool { return x.ID == p.ID })
+	m := &r.list[i]
+	return reclaim.Rule{Window: m.Window, LeastShare: m.LeastShare, GraceDays: m.Grace, PoolShare: m.PoolShare, Never: m.Stance == policy.NotProposed}
+}
+
+// findIdle proposes the licences of a product that nobody uses.
+func (d *Findings) findIdle(tx *sqlite.Tx, f *snapshot.ProductFacts, rules *reclaimRules, uses map[snapshot.DevicePair]*snapshot.Use, open map[int64]int64, lines map[snapshot.DevicePair]*position.LineResult, taken map[snapshot.DevicePair]bool) error {
+	e := d.Estate
+	for i, h := range f.Holdings {
+		key := snapshot.DevicePair{Device: h.Device, Product: f.Id}
+		u := uses[key]
+		if taken[key] || u == nil { // restricted anyway, or nothing was measured
+			continue
+		}
+		dev := &e.Devices[e.DeviceAt[h.Device]]
+		rule := rules.of(f.PolicyTitle, dev)
+		w := usage.Window{AsOf: e.AsOf, Days: rule.Window, LeastShare: rule.LeastShare}
+		c := usage.Classify(u.Facts, w)
+		if c.Class != usage.Unused && c.Class != usage.NeverUsed {
+			continue
+		}
+		since, installed, err := snapshot.InstalledSince(tx, h.Device, f.Units[i].Records, e.At)
+		if err != nil {
+			return err
+		}
+		in := reclaim.Install{InstalledOn: installed, Use: c}
+		if !installed.Known() {
+			in.InstalledOn = civil.OfUnix(since)
+		}
+		if by := stance(e, f, dev); by != nil {
+			in.Stance = by.Stance
+		}
+		for _, part := range f.Units[i].Parts {
+			if pu := uses[snapshot.DevicePair{Device: h.Device, Product: part}]; pu != nil {
+				in.SuiteUsed = in.SuiteUsed || usage.Classify(pu.Facts, w).Used > 0
+			}
+		}
+		if ok, _ := reclaim.Propose(in, rule, e.AsOf); !ok {
+			continue
+		}
+		var line *entitle.Line
+		covered := "no right covers it"
+		if l := lines[key]; l != nil {
+			line = l.Line
+			covered = "entitlement " + l.Line.Code + " covers it"
+		}
+		var list decimal.NullDecimal
+		if h.Set.Value > 0 {
+			list = decimal.NewNullDecimal(decimal.New(h.Set.Value, -4))
+		}
+		worth, amount, on := reclaim.Value(open[f.Id], list, line, e.AsOf)
+		currency := f.Currency
+		switch worth {
+		case reclaim.PurchaseAvoided:
+			open[f.Id]--
+		case reclaim.AtRenewal:
+			currency = line.Currency
+		}
+		last := "no use of it is on record"
+		if c.Last.Known() {
+			last = "it was last used on " + c.Last.String()
+		}
+		d.found = append(d.found, finding{kind: casework.IdleLicence, device: h.Device, product: f.Id, worth: worth, amount: amount, currency: currency, moneyOn: on, proof: []string{
+			fmt.Sprintf("%s: %s; %d of the %d days up to %s were measured.", capital(string(c.Class)), last, c.Measured, rule.Window, e.AsOf),
+			fmt.Sprintf("Installed on %s, longer ago than the grace of %d days; %s.", in.InstalledOn, rule.GraceDays, covered),
+		}})
+	}
+	return nil
+}
+
+func capital(s string) string {
+	if s == "" {
+		return s
+	}
+	return string(s[0]-'a'+'A') + s[1:]
+}
+
+// poolWindow is how many days the peak of a pool is looked for in: the last month.
+const poolWindow = 30
+
+// findIdlePools proposes the licences of pools that nobody ever had out. A pool that reported less than the rule asks for says nothing.
+func (d *Findings) findIdlePools(tx *sqlite.Tx, rules *reclaimRules) error {
+	e := d.Estate
+	pools, err := snapshot.AllPools(tx)
+	if err != nil {
+		return err
+	}
+	for _, p := range pools {
+		f := e.Products[p.Product]
+		if f == nil {
+			continue
+		}
+		rule := rules.of(f.PolicyTitle, nil)
+		seen, err := worklistdb.PoolSeenIn(tx, p.ID, e.AsOf-poolWindow+1, e.AsOf)
+		if err != nil {
+			return err
+		}
+		if rule.Never || float64(seen.Measured) < rule.LeastShare*poolWindow {
+			continue
+		}
+		spare := usage.Spare(p.Quantity, seen.Peak, rule.PoolShare)
+		if spare == 0 {
+			continue
+		}
+		v := finding{kind: casework.IdlePool, product: p.Product, pool: p.ID, quantity: spare, worth: reclaim.Reuse, currency: f.Currency}
+		for i := range f.Lines {
+			l := &f.Lines[i]
+			if l.Metric != entitle.Concurrent {
+				continue
+			}
+			if worth, amount, on := reclaim.Value(0, decimal.NullDecimal{}, l, e.AsOf); worth == reclaim.AtRenewal {
+				v.worth, v.amount, v.moneyOn, v.currency = worth, amount.Mul(decimal.NewFromInt(spare)), on, cmp.Or(l.Currency, f.Currency)
+				break
+			}
+		}
+		denied := "nobody was denied"
+		if seen.Denials > 0 {
+			denied = fmt.Sprintf("%d requests were denied", seen.Denials)
+		}
+		v.proof = []string{
+			fmt.Sprintf("At most %d of %d licences were out at once in the %d days up to %s, of which %d were measured; %s.", seen.Peak, p.Quantity, poolWindow, e.AsOf, seen.Measured, denied),
+			fmt.Sprintf("That is below %.0f %%; %d licences can be given back, and %d stay.", rule.PoolShare*100, spare, p.Quantity-spare),
+		}
+		d.found = append(d.found, v)
+	}
+	return nil
+}

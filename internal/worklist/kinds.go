@@ -1,0 +1,46 @@
+package worklist
+
+import (
+	"ensomet/internal/core/policy"
+	"ensomet/internal/formats"
+	"ensomet/internal/intake"
+	"ensomet/internal/snapshot"
+	"ensomet/internal/sqlite"
+	"ensomet/internal/worklist/worklistdb"
+)
+
+// policyKinds are the kinds of files that say what is allowed.
+func (svc *Service) Kinds() map[*formats.Kind]intake.SinkMaker {
+	return map[*formats.Kind]intake.SinkMaker{
+		formats.Policies: func(in intake.Arrival) (*intake.Sink, error) { return svc.policySink(in.Tx, in.Author) },
+	}
+}
+
+func (svc *Service) policySink(tx *sqlite.Tx, author string) (*intake.Sink, error) {
+	products, err := snapshot.ProductKeysByHouse(tx)
+	if err != nil {
+		return nil, err
+	}
+	return intake.PlainSink(func(row *formats.Row) (sqlite.Change, error) {
+		p, err := formats.ParsePolicy(row)
+		if err != nil {
+			return sqlite.Same, err
+		}
+		out := snapshot.StoredPolicy{Policy: policy.Policy{Category: p.Category, GroupName: p.Group, Stance: p.Stance, Hours: p.Hours, Reason: p.Reason}, Owner: p.Owner, Until: p.Until, Author: author, At: svc.Clock.Now().Unix()}
+		if p.Product != "" {
+			id, reason := snapshot.FindProduct(products, p.Publisher, p.Product)
+			if reason != "" {
+				return sqlite.Same, intake.Refuse(row, "%s", reason)
+			}
+			out.Product = id
+		} else {
+			out.PublisherName = p.Publisher
+		}
+		if p.Group != "" {
+			if out.Group, err = snapshot.GroupByName(tx, p.Group); err != nil {
+				return sqlite.Same, intake.Refuse(row, "%v", err)
+			}
+		}
+		return worklistdb.PutPolicy(tx, out)
+	}), nil
+}

@@ -1,0 +1,274 @@
+package worklist
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+
+	"ensomet/internal/core/civil"
+	"ensomet/internal/core/condition"
+	"ensomet/internal/core/policy"
+	"ensomet/internal/core/recognise"
+	"ensomet/internal/renewal"
+	"ensomet/internal/snapshot"
+	"ensomet/internal/sqlite"
+	"ensomet/internal/worklist/worklistdb"
+)
+
+// PolicyList is the policies in force, the groups and categories that one may name.
+type PolicyList struct {
+	Policies   []PolicyView `json:"policies"`
+	Groups     []string     `json:"groups"`
+	Categories []string     `json:"categories"`
+}
+
+// PolicyView is a policy in words.
+type PolicyView struct {
+	ID     int64  `json:"id"`
+	What   string `json:"what"`
+	Group  string `json:"group"`
+	Stance string `json:"stance"`
+	Hours  string `json:"hours" doc:"when it holds; empty is always"`
+	Reason string `json:"reason"`
+	Owner  string `json:"owner" doc:"who answers for an exception"`
+	Until  string `json:"until" doc:"its last day"`
+	Over   bool   `json:"over" doc:"its last day is past"`
+	Author string `json:"author"`
+	At     int64  `json:"at"`
+}
+
+// PolicyDraft is a stance to be set. With an owner and a last day it is an exception.
+type PolicyDraft struct {
+	Product   int64  `json:"product,omitempty"`
+	Publisher string `json:"publisher,omitempty"`
+	Category  string `json:"category,omitempty"`
+	Group     string `json:"group,omitempty"`
+	Stance    string `json:"stance" enum:"allowed,restricted,required"`
+	Days      string `json:"days,omitempty" doc:"such as mon-fri or sat|sun; empty is every day"`
+	From      string `json:"from,omitempty" doc:"such as 08:00"`
+	To        string `json:"to,omitempty"`
+	Reason    string `json:"reason" minLength:"1"`
+	Owner     string `json:"owner,omitempty"`
+	Until     string `json:"until,omitempty"`
+}
+
+func (svc *Service) policyView(tx *sqlite.Tx, p *snapshot.StoredPolicy) (PolicyView, error) {
+	v := PolicyView{ID: p.ID, Stance: string(p.Stance), Hours: p.Hours.String(), Reason: p.Reason, Owner: p.Owner, Until: p.Until.String(), Author: p.Author, At: p.At, Over: p.Until.Known() && p.Until < svc.Snapshots.Today()}
+	var err error
+	v.What, v.Group, err = svc.scopeWords(tx, &p.Policy, p.PublisherName)
+	return v, err
+}
+
+// Policies lists the policies in force, and exceptions that are over.
+func (svc *Service) Policies(ctx context.Context) (PolicyList, error) {
+	out := PolicyList{Policies: []PolicyView{}, Groups: []string{}, Categories: []string{}}
+	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
+		list, err := snapshot.Policies(tx)
+		if err != nil {
+			return err
+		}
+		for i := range list {
+			v, err := svc.policyView(tx, &list[i])
+			if err != nil {
+				return err
+			}
+			out.Policies = append(out.Policies, v)
+		}
+		if out.Groups, err = snapshot.GroupNames(tx); err != nil {
+			return err
+		}
+		categories, err := worklistdb.Categories(tx)
+		if categories != nil {
+			out.Categories = categories
+		}
+		return err
+	})
+	return out, err
+}
+
+// policyOf checks a draft.
+func (svc *Service) policyOf(tx *sqlite.Tx, d PolicyDraft, who string) (snapshot.StoredPolicy, error) {
+	p := snapshot.StoredPolicy{Policy: policy.Policy{Product: d.Product, Category: d.Category, GroupName: d.Group, Stance: policy.Stance(d.Stance), Reason: d.Reason}, PublisherName: d.Publisher, Owner: d.Owner, Author: who, At: svc.Clock.Now().Unix()}
+	if d.Product == 0 && d.Publisher == "" && d.Category == "" {
+		return p, errors.New("say what it is about: a title, a category or a publisher")
+	}
+	p.Publisher = recognise.CleanPublisher(d.Publisher)
+	var err error
+	if p.Hours, err = policy.ParseHours(d.Days, d.From, d.To); err != nil {
+		return p, err
+	}
+	if p.Stance == policy.Required && !p.Hours.Always() {
+		return p, errors.New("a title is required always or not at all: leave the hours empty")
+	}
+	if p.Until, err = civil.Parse(d.Until); err != nil {
+		return p, err
+	}
+	switch {
+	case p.Until.Known() && p.Until < svc.Snapshots.Today():
+		return p, errors.New("its last day is past")
+	case p.Until.Known() && strings.TrimSpace(d.Owner) == "":
+		return p, errors.New("say who answers for the exception")
+	}
+	if d.Group != "" {
+		p.Group, err = snapshot.GroupByName(tx, d.Group)
+	}
+	return p, err
+}
+
+// SetPolicy sets a stance.
+func (svc *Service) SetPolicy(ctx context.Context, d PolicyDraft, who string) error {
+	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
+		p, err := svc.policyOf(tx, d, who)
+		if err != nil {
+			return err
+		}
+		c, err := worklistdb.PutPolicy(tx, p)
+		if err != nil {
+			return err
+		}
+		if c == sqlite.Same {
+			return errors.New("that is in force already")
+		}
+		if err := tx.Note(svc.Clock.Now(), who, "set a stance", d.Stance, fmt.Sprint(d.Product, d.Publisher, d.Category, " ", d.Group)); err != nil {
+			return err
+		}
+		return renewal.Mark(tx, false)
+	})
+}
+
+// EndPolicy takes a policy out of force.
+func (svc *Service) EndPolicy(ctx context.Context, id int64, who string) error {
+	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
+		now := svc.Clock.Now()
+		if err := worklistdb.EndPolicy(tx, id, now.Unix(), who); err != nil {
+			return err
+		}
+		if err := tx.Note(now, who, "ended a policy", fmt.Sprint(id), ""); err != nil {
+			return err
+		}
+		return renewal.Mark(tx, false)
+	})
+}
+
+// PolicyEffect says what findings a stance would bring and end.
+type PolicyEffect struct {
+	Comes   int      `json:"comes" doc:"findings that it brings"`
+	Goes    int      `json:"goes" doc:"findings that it ends"`
+	Samples []string `json:"samples"`
+}
+
+// PreviewPolicy works out what a stance would change in the findings, or what ending one would. Nothing is stored.
+func (svc *Service) PreviewPolicy(ctx context.Context, d PolicyDraft, end int64) (PolicyEffect, error) {
+	out := PolicyEffect{Samples: []string{}}
+	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
+		now, err := snapshot.PoliciesInForce(tx, svc.Snapshots.Today())
+		if err != nil {
+			return err
+		}
+		var then []policy.Policy
+		for _, p := range now {
+			if p.ID != end {
+				then = append(then, p)
+			}
+		}
+		if end == 0 {
+			p, err := svc.policyOf(tx, d, "")
+			if err != nil {
+				return err
+			}
+			p.ID = 1 << 60
+			then = append(then, p.Policy)
+		}
+		before, _, err := svc.policyFindings(tx, now)
+		if err != nil {
+			return err
+		}
+		after, e, err := svc.policyFindings(tx, then)
+		if err != nil {
+			return err
+		}
+		words := map[string]string{"restricted": "must not be on", "hours": "was used in restricted hours on", "missing": "is missing on"}
+		differ := func(one, other map[caseKey]*finding, sign string) int {
+			n := 0
+			for _, f := range inOrder(e, one) {
+				if other[f.key()] == nil {
+					if n++; n <= 6 {
+						out.Samples = append(out.Samples, fmt.Sprintf("%s %s %s %s", sign, e.Products[f.product].Product.Name, words[string(f.kind)], aboutWords(e, f)))
+					}
+				}
+			}
+			return n
+		}
+		out.Comes, out.Goes = differ(after, before, "+"), differ(before, after, "−")
+		return nil
+	})
+	return out, err
+}
+
+// policyFindings works out what some policies find.
+func (svc *Service) policyFindings(tx *sqlite.Tx, policies []policy.Policy) (map[caseKey]*finding, *snapshot.Snapshot, error) {
+	e, err := svc.Snapshots.LoadUnder(tx, svc.Snapshots.Today(), svc.Clock.Now().Unix(), policies)
+	if err != nil {
+		return nil, nil, err
+	}
+	d := &Findings{Positions: snapshot.NewPositions(e)}
+	if _, err := d.findRestricted(tx); err != nil {
+		return nil, nil, err
+	}
+	if err := errors.Join(d.findHours(tx), d.findMissing(tx)); err != nil {
+		return nil, nil, err
+	}
+	out := map[caseKey]*finding{}
+	for i := range d.found {
+		out[d.found[i].key()] = &d.found[i]
+	}
+	return out, e, nil
+}
+
+// explainStance lists all that speaks of a title on a device, and says why the first holds.
+func (svc *Service) explainStance(tx *sqlite.Tx, s *snapshot.Settings, t policy.Title, dev *snapshot.DeviceFacts) (StanceView, error) {
+	out := StanceView{Policies: []PolicyView{}}
+	list, err := snapshot.Policies(tx)
+	if err != nil {
+		return out, err
+	}
+	stored := map[int64]*snapshot.StoredPolicy{}
+	for i := range list {
+		stored[list[i].ID] = &list[i]
+	}
+	policies, err := snapshot.PoliciesInForce(tx, svc.Snapshots.Today())
+	if err != nil {
+		return out, err
+	}
+	var conditions []condition.Condition
+	for i := range policies {
+		conditions = append(conditions, policies[i].Group)
+	}
+	c, err := snapshot.LoadConditions(tx, s, svc.Clock.Now().Unix(), conditions)
+	if err != nil {
+		return out, err
+	}
+	facts := c.Of(dev)
+	for _, p := range policy.Ranked(policies, t, facts) {
+		v, err := svc.policyView(tx, stored[p.ID])
+		if err != nil {
+			return out, err
+		}
+		out.Policies = append(out.Policies, v)
+	}
+	w := policy.Fit(policies, t, facts)
+	out.Hours = w.HasHours()
+	if p := w.Presence(); p != nil {
+		out.Stance = string(p.Stance)
+		switch {
+		case len(out.Policies) == 1:
+			out.Why = "It is the only one that speaks of it here."
+		case !p.Hours.Always():
+			out.Why = "It is allowed at some hours, so it may be there; use at other hours is a finding."
+		default:
+			out.Why = "It is the most specific: a title goes before its category, a category before its publisher, a group before all devices; among equals the stricter goes first."
+		}
+	}
+	return out, nil
+}

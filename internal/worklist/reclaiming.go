@@ -1,0 +1,382 @@
+package worklist
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+
+	"ensomet/internal/core/casework"
+	"ensomet/internal/core/policy"
+	"ensomet/internal/core/recognise"
+	"ensomet/internal/renewal"
+	"ensomet/internal/snapshot"
+	"ensomet/internal/sqlite"
+	"ensomet/internal/worklist/worklistdb"
+
+	"github.com/shopspring/decimal"
+)
+
+// ReclaimDraft says when licences of titles are proposed for reclaim.
+type ReclaimDraft struct {
+	Product   int64   `json:"product,omitempty"`
+	Publisher string  `json:"publisher,omitempty"`
+	Category  string  `json:"category,omitempty"`
+	Group     string  `json:"group,omitempty"`
+	Propose   bool    `json:"propose" doc:"false leaves them alone"`
+	Window    int     `json:"window" minimum:"7" maximum:"730" doc:"days that are looked at"`
+	Grace     int     `json:"grace" minimum:"0" maximum:"730" doc:"an install younger than this is left alone"`
+	Least     float64 `json:"least" minimum:"0.1" maximum:"1" doc:"share of the window that must be measured"`
+	PoolShare float64 `json:"poolShare" minimum:"0" maximum:"1" doc:"a pool whose peak lies below this share of its quantity is proposed"`
+	Note      string  `json:"note,omitempty"`
+	Replaces  int64   `json:"replaces,omitempty" doc:"the number of the rule that it takes the place of"`
+}
+
+// ReclaimView is a rule in words.
+type ReclaimView struct {
+	ID        int64   `json:"id"`
+	What      string  `json:"what"`
+	Group     string  `json:"group"`
+	Propose   bool    `json:"propose"`
+	Window    int     `json:"window"`
+	Grace     int     `json:"grace"`
+	Least     float64 `json:"least"`
+	PoolShare float64 `json:"poolShare"`
+	Note      string  `json:"note"`
+	Author    string  `json:"author"`
+	At        int64   `json:"at"`
+}
+
+// scopeWords says in words what a policy-like rule speaks of.
+func (svc *Service) scopeWords(tx *sqlite.Tx, p *policy.Policy, publisher string) (what, group string, err error) {
+	c, err := svc.Snapshots.Catalogue(tx)
+	if err != nil {
+		return "", "", err
+	}
+	what = strings.TrimSpace(publisher + " " + p.Category)
+	if p.Category != "" && publisher == "" {
+		what = "category " + p.Category
+	}
+	if pr := c.Product(p.Product); pr != nil {
+		what = pr.Publisher + " " + pr.Name
+	}
+	return what, groupWords(p), nil
+}
+
+// ReclaimRules lists the rules in force; what none speaks of goes by the usual numbers, which come first with number 0.
+func (svc *Service) ReclaimRules(ctx context.Context) ([]ReclaimView, error) {
+	var out []ReclaimView
+	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
+		s, err := snapshot.LoadSettings(tx)
+		if err != nil {
+			return err
+		}
+		u := usualRule(&s)
+		out = append(out, ReclaimView{What: "everything else", Group: "all devices", Propose: true, Window: u.Window, Grace: u.GraceDays, Least: u.LeastShare, PoolShare: u.PoolShare})
+		list, err := snapshot.ReclaimRules(tx)
+		for i := range list {
+			m := &list[i]
+			v := ReclaimView{ID: m.ID, Propose: m.Stance == policy.Proposed, Window: m.Window, Grace: m.Grace, Least: m.LeastShare, PoolShare: m.PoolShare, Note: m.Reason, Author: m.Author, At: m.At}
+			if v.What, v.Group, err = svc.scopeWords(tx, &m.Policy, m.PublisherName); err != nil {
+				return err
+			}
+			out = append(out, v)
+		}
+		return err
+	})
+	return out, err
+}
+
+func (svc *Service) reclaimRule(tx *sqlite.Tx, d ReclaimDraft, who string) (snapshot.ReclaimRule, error) {
+	m := snapshot.ReclaimRule{Policy: policy.Policy{Product: d.Product, Category: d.Category, GroupName: d.Group, Stance: policy.NotProposed, Reason: d.Note}, PublisherName: d.Publisher, Window: d.Window, Grace: d.Grace, LeastShare: d.Least, PoolShare: d.PoolShare, Author: who, At: svc.Clock.Now().Unix()}
+	if d.Product == 0 && d.Publisher == "" && d.Category == "" {
+		return m, errors.New("say what it is about: a title, a category or a publisher")
+	}
+	if d.Propose {
+		m.Stance = policy.Proposed
+	}
+	m.Publisher = recognise.CleanPublisher(d.Publisher)
+	s, err := snapshot.LoadSettings(tx)
+	if err != nil {
+		return m, err
+	}
+	s.UseWindow = d.Window
+	if err := s.KeepsEnough(); err != nil {
+		return m, err
+	}
+	if d.Group != "" {
+		m.Group, err = snapshot.GroupByName(tx, d.Group)
+	}
+	return m, err
+}
+
+// ReclaimEffect says what a rule would propose beside what is proposed now.
+type ReclaimEffect struct {
+	Now     int                `json:"now" doc:"idle licences that are proposed now"`
+	Then    int                `json:"then"`
+	Comes   int                `json:"comes"`
+	Goes    int                `json:"goes"`
+	Money   []ReclaimMoney     `json:"money" doc:"what the proposals are worth, now and then, by currency"`
+	Samples []ReclaimDifferent `json:"samples" doc:"the first of those that come or go"`
+}
+
+// ReclaimMoney is what proposals are worth in one currency.
+type ReclaimMoney struct {
+	Currency string `json:"currency"`
+	Now      string `json:"now"`
+	Then     string `json:"then"`
+}
+
+// ReclaimDifferent is a proposal that comes or goes.
+type ReclaimDifferent struct {
+	Product string `json:"product"`
+	About   string `json:"about"`
+	Comes   bool   `json:"comes"`
+	Why     string `json:"why"`
+}
+
+// PreviewReclaim works out what a rule would change, before it is saved. Nothing is stored.
+func (svc *Service) PreviewReclaim(ctx context.Context, d ReclaimDraft, end int64) (ReclaimEffect, error) {
+	out := ReclaimEffect{Money: []ReclaimMoney{}, Samples: []ReclaimDifferent{}}
+	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
+		list, err := snapshot.ReclaimRules(tx)
+		if err != nil {
+			return err
+		}
+		var then []snapshot.ReclaimRule
+		for _, m := range list {
+			if m.ID != d.Replaces && m.ID != end {
+				then = append(then, m)
+			}
+		}
+		if end == 0 {
+			m, err := svc.reclaimRule(tx, d, "")
+			if err != nil {
+				return err
+			}
+			m.ID = 1 << 60
+			then = append(then, m)
+		}
+		e, err := svc.Snapshots.Load(tx, svc.Snapshots.Today(), svc.Clock.Now().Unix(), nil)
+		if err != nil {
+			return err
+		}
+		a1, err := svc.proposals(tx, e, list)
+		if err != nil {
+			return err
+		}
+		a2, err := svc.proposals(tx, e, then)
+		if err != nil {
+			return err
+		}
+		out.Now, out.Then = len(a1), len(a2)
+		sums := map[string][2]decimal.Decimal{}
+		add := func(found map[caseKey]*finding, at int) {
+			for _, f := range found {
+				if f.amount.IsPositive() {
+					s := sums[f.currency]
+					s[at] = s[at].Add(f.amount)
+					sums[f.currency] = s
+				}
+			}
+		}
+		add(a1, 0)
+		add(a2, 1)
+		for _, c := range slices.Sorted(maps.Keys(sums)) {
+			out.Money = append(out.Money, ReclaimMoney{c, sums[c][0].String(), sums[c][1].String()})
+		}
+		differ := func(one, other map[caseKey]*finding, comes bool) int {
+			n := 0
+			for _, f := range inOrder(e, one) {
+				if other[f.key()] != nil {
+					continue
+				}
+				if n++; n <= 8 {
+					out.Samples = append(out.Samples, ReclaimDifferent{e.Products[f.product].Product.Name, aboutWords(e, f), comes, f.proof[0]})
+				}
+			}
+			return n
+		}
+		out.Comes, out.Goes = differ(a2, a1, true), differ(a1, a2, false)
+		return nil
+	})
+	return out, err
+}
+
+// inOrder lists findings as they are in the worklist: by product and device.
+func inOrder(e *snapshot.Snapshot, found map[caseKey]*finding) []*finding {
+	out := make([]*finding, 0, len(found))
+	for _, f := range found {
+		out = append(out, f)
+	}
+	sortFindings(out)
+	return out
+}
+
+func aboutWords(e *snapshot.Snapshot, f *finding) string {
+	if i, known := e.DeviceAt[f.device]; known {
+		return e.Devices[i].Name
+	}
+	return fmt.Sprintf("a pool, %d licences", f.quantity)
+}
+
+// proposals works out what is proposed for reclaim by some rules.
+func (svc *Service) proposals(tx *sqlite.Tx, e *snapshot.Snapshot, list []snapshot.ReclaimRule) (map[caseKey]*finding, error) {
+	d := &Findings{Positions: snapshot.NewPositions(e)}
+	uses, err := e.LoadUse(tx)
+	if err != nil {
+		return nil, err
+	}
+	rules, err := newReclaimRules(tx, e, list)
+	if err != nil {
+		return nil, err
+	}
+	taken, err := d.findRestricted(tx)
+	if err != nil {
+		return nil, err
+	}
+	d.found = nil
+	ways, err := snapshot.Ways(tx, 0)
+	if err != nil {
+		return nil, err
+	}
+	open, lines, err := d.ComputeAll(tx.Context(), ways)
+	if err != nil {
+		return nil, err
+	}
+	for _, f := range e.Ordered() {
+		if err := d.findIdle(tx, f, rules, uses, open, lines, taken); err != nil {
+			return nil, err
+		}
+	}
+	if err := d.findIdlePools(tx, rules); err != nil {
+		return nil, err
+	}
+	out := map[caseKey]*finding{}
+	for i := range d.found {
+		out[d.found[i].key()] = &d.found[i]
+	}
+	return out, nil
+}
+
+// PutReclaimRule sets a rule.
+func (svc *Service) PutReclaimRule(ctx context.Context, d ReclaimDraft, who string) error {
+	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
+		m, err := svc.reclaimRule(tx, d, who)
+		if err != nil {
+			return err
+		}
+		now := svc.Clock.Now()
+		if d.Replaces != 0 {
+			if err := worklistdb.EndReclaimRule(tx, d.Replaces, now.Unix(), who); err != nil {
+				return err
+			}
+		}
+		if _, err := worklistdb.PutReclaimRule(tx, m); err != nil {
+			return err
+		}
+		if err := tx.Note(now, who, "set when to propose reclaim", fmt.Sprint(d.Product, d.Publisher, d.Category), d.Note); err != nil {
+			return err
+		}
+		return renewal.Mark(tx, false)
+	})
+}
+
+// EndReclaimRule takes a rule out of force.
+func (svc *Service) EndReclaimRule(ctx context.Context, id int64, who string) error {
+	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
+		now := svc.Clock.Now()
+		if err := worklistdb.EndReclaimRule(tx, id, now.Unix(), who); err != nil {
+			return err
+		}
+		if err := tx.Note(now, who, "ended a rule for reclaim", fmt.Sprint(id), ""); err != nil {
+			return err
+		}
+		return renewal.Mark(tx, false)
+	})
+}
+
+// LedgerSum is what one kind of worth comes to in one currency.
+type LedgerSum struct {
+	Worth     string `json:"worth"`
+	Currency  string `json:"currency"`
+	Potential string `json:"potential"`
+	Cases     int    `json:"cases"`
+	Realised  string `json:"realised"`
+	Lines     int    `json:"lines"`
+}
+
+// LedgerSums adds both ledgers up: what could be saved, and what evidence has shown to be saved.
+func (svc *Service) LedgerSums(ctx context.Context) ([]LedgerSum, error) {
+	out := []LedgerSum{}
+	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
+		type key struct{ worth, currency string }
+		at := map[key]int{}
+		of := func(worth, currency string) *LedgerSum {
+			k := key{worth, currency}
+			i, known := at[k]
+			if !known {
+				i = len(out)
+				at[k] = i
+				out = append(out, LedgerSum{Worth: worth, Currency: currency, Potential: "0", Realised: "0"})
+			}
+			return &out[i]
+		}
+		cases, err := worklistdb.Cases(tx)
+		if err != nil {
+			return err
+		}
+		for i := range cases {
+			c := &cases[i]
+			if amount := amountOf(c.Amount); !c.State.Ended() && saves(c.Kind) && amount.IsPositive() {
+				s := of(c.Worth, c.Currency)
+				s.Potential, s.Cases = amountOf(s.Potential).Add(amount).String(), s.Cases+1
+			}
+		}
+		booked, err := worklistdb.AllBooked(tx)
+		for _, b := range booked {
+			s := of(b.Worth, b.Currency)
+			s.Realised, s.Lines = amountOf(s.Realised).Add(amountOf(b.Amount)).String(), s.Lines+1
+		}
+		return err
+	})
+	return out, err
+}
+
+// CaseCount counts cases of one kind in one state.
+type CaseCount struct {
+	Kind  casework.Kind  `json:"kind"`
+	State casework.State `json:"state"`
+	Count int64          `json:"count"`
+	Back  int64          `json:"back" doc:"of them, those that came back"`
+}
+
+// CaseCounts counts the cases by kind and state, in the order of the worklist.
+func (svc *Service) CaseCounts(ctx context.Context) ([]CaseCount, error) {
+	out := []CaseCount{}
+	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
+		counts, err := worklistdb.CaseCounts(tx)
+		for _, k := range casework.Kinds {
+			for _, s := range casework.States {
+				if n := counts[[2]string{string(k), string(s)}]; n[0] > 0 {
+					out = append(out, CaseCount{k, s, n[0], n[1]})
+				}
+			}
+		}
+		return err
+	})
+	return out, err
+}
+
+// CaseGroups gathers cases that one decision may serve.
+func (svc *Service) CaseGroups(ctx context.Context) ([]worklistdb.CaseGroup, error) {
+	out := []worklistdb.CaseGroup{}
+	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
+		list, err := worklistdb.CaseGroups(tx, 300)
+		out = append(out, list...)
+		return err
+	})
+	return out, err
+}

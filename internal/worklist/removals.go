@@ -1,0 +1,31 @@
+package worklist
+
+import (
+	"context"
+	"fmt"
+
+	"ensomet/internal/core/casework"
+	"ensomet/internal/snapshot"
+	"ensomet/internal/sqlite"
+)
+
+// OpenRemovals lists what open cases about a product would take off devices, in the order of the cases.
+func (svc *Service) OpenRemovals(ctx context.Context, product int64) (out []casework.Removal, err error) {
+	err = svc.DB.View(ctx, func(tx *sqlite.Tx) error {
+		page, err := snapshot.CasePage(tx, sqlite.ListQuery{Filters: map[string]string{"productId": fmt.Sprint(product), "ended": "0"}, Sort: "id"})
+		if err != nil {
+			return err
+		}
+		codes, err := snapshot.CodesOfDevices(tx)
+		if err != nil {
+			return err
+		}
+		for _, c := range page.Rows {
+			if c.DeviceID != 0 {
+				out = append(out, casework.Removal{Case: c.ID, Kind: casework.Kind(c.Kind), Device: codes[c.DeviceID]})
+			}
+		}
+		return nil
+	})
+	return out, err
+}

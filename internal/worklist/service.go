@@ -1,0 +1,32 @@
+// Package worklist is the sixth station: what is to be done, by whom, and whether later evidence shows that it was.
+package worklist
+
+import (
+	"ensomet/internal/clock"
+	"ensomet/internal/secret"
+	"ensomet/internal/snapshot"
+	"ensomet/internal/sqlite"
+	"sync"
+)
+
+// Service does what can be done there.
+type Service struct {
+	DB           *sqlite.DB
+	Clock        clock.Clock
+	Snapshots    *snapshot.Loader
+	Secret       secret.File
+	Deploy       DeploymentTool // nil where none is connected
+	Entitlements Seats
+	Outbox       Letters
+
+	dispatching sync.Mutex
+}
+
+// Letters says whether letters can leave.
+type Letters interface{ Connected() bool }
+
+// Seats ends seats, and gives what becomes free to whoever waits.
+type Seats interface {
+	FreeSeats(tx *sqlite.Tx, product int64, seats []int64, who string) (gotOne []string, err error)
+	TakeBackSeats(tx *sqlite.Tx, product int64, users []int64) (int, error)
+}

@@ -1,0 +1,127 @@
+package worklist
+
+import (
+	"context"
+	"fmt"
+	"slices"
+
+	"ensomet/internal/core/casework"
+	"ensomet/internal/outbox"
+	"ensomet/internal/snapshot"
+	"ensomet/internal/sqlite"
+	"ensomet/internal/worklist/worklistdb"
+)
+
+// CaseView is a case with its proof and its steps.
+type CaseView struct {
+	snapshot.CaseRow
+	DeviceCode string     `json:"deviceCode"`
+	Proof      []string   `json:"proof"`
+	Steps      []StepView `json:"steps"`
+	KeepUntil  string     `json:"keepUntil"`
+	LastSeen   int64      `json:"lastSeen"`
+	AgreedBy   string     `json:"agreedBy"`
+	Can        []string   `json:"can" doc:"what people may do with it now"`
+	Undo       string     `json:"undo" doc:"the last deed that can still be taken back, empty where there is none"`
+	Leaves     int64      `json:"leaves" doc:"when its mail or order leaves the house, 0 where nothing waits"`
+	Order      string     `json:"order" doc:"how its newest order stands: waiting, sent, done, failed, withdrawn"`
+	WaveID     int64      `json:"waveId"`
+	Words      string     `json:"words" doc:"what it is about, in words"`
+}
+
+// StepView is a step of a case.
+type StepView struct {
+	At   int64  `json:"at"`
+	Who  string `json:"who"`
+	From string `json:"from"`
+	To   string `json:"to"`
+	Note string `json:"note"`
+	Act  string `json:"act"`
+
+	Undone bool `json:"undone"`
+}
+
+// Case returns a case.
+func (svc *Service) Case(ctx context.Context, id int64) (CaseView, error) {
+	out := CaseView{Proof: []string{}, Steps: []StepView{}, Can: []string{}}
+	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
+		c, err := worklistdb.CaseByID(tx, id)
+		if err != nil {
+			return err
+		}
+		page, err := snapshot.CasePage(tx, sqlite.ListQuery{Filters: map[string]string{"id": fmt.Sprint(id)}, Limit: 1})
+		if err != nil {
+			return err
+		}
+		if len(page.Rows) == 0 {
+			return sqlite.ErrNotFound
+		}
+		out.CaseRow, out.KeepUntil = page.Rows[0], c.KeepUntil.String()
+		out.Proof = append(out.Proof, c.Proof...)
+		steps, err := worklistdb.Steps(tx, id)
+		for _, s := range steps {
+			out.Steps = append(out.Steps, StepView{s.At, s.Who, s.From, s.To, s.Note, s.Act, s.Undone})
+		}
+		if err != nil {
+			return err
+		}
+		d, err := snapshot.DevicePage(tx, sqlite.ListQuery{Filters: map[string]string{"id": fmt.Sprint(c.Device)}, Limit: 1})
+		if err != nil {
+			return err
+		}
+		if len(d.Rows) > 0 {
+			out.DeviceCode, out.LastSeen = d.Rows[0].Code, d.Rows[0].LastSeen
+		}
+		out.AgreedBy, out.Words = c.AgreedBy, caseWords(&out.CaseRow)
+		return out.outlook(tx, &c)
+	})
+	return out, err
+}
+
+// caseWords says in words what a case is about.
+func caseWords(c *snapshot.CaseRow) string {
+	return map[casework.Kind]string{
+		casework.RestrictedTitle: "Restricted software", casework.ForbiddenHours: "Used in restricted hours", casework.Missing: "Required and missing", casework.IdleLicence: "Idle licence",
+		casework.IdlePool: "Pool with idle licences", casework.Leaver: "Seat of a leaver", casework.Uncovered: "Not covered", casework.EndOfLife: "To go, since its support ends", casework.Planned: "Removal that was planned",
+	}[casework.Kind(c.Kind)]
+}
+
+// outlook says what may be done with a case, what can be taken back, and when what was done leaves the house.
+func (v *CaseView) outlook(tx *sqlite.Tx, c *worklistdb.Case) error {
+	v.Can = []string{}
+	rules, err := loadCaseRules(tx)
+	if err != nil {
+		return err
+	}
+	for _, a := range casework.Can(c.Kind, c.State, rules.core()) {
+		v.Can = append(v.Can, string(a))
+	}
+	order, err := worklistdb.DeploymentOf(tx, c.ID)
+	if err != nil {
+		return err
+	}
+	if order.ID != 0 {
+		v.Order, v.WaveID = order.State, order.Wave
+	}
+	if order.State == "waiting" && c.State == casework.Waiting {
+		v.Leaves = order.After
+	}
+	if question, err := worklistdb.QuestionOf(tx, c.ID); err != nil {
+		return err
+	} else if question != 0 && c.State == casework.Asked {
+		if v.Leaves, err = outbox.MailWaits(tx, question); err != nil {
+			return err
+		}
+	}
+	for i := len(v.Steps) - 1; i >= 0; i-- {
+		s := &v.Steps[i]
+		if s.Undone || s.Act == string(casework.Undo) {
+			continue
+		}
+		if s.To == v.State && slices.Contains(casework.ByHand, casework.Act(s.Act)) && (v.Leaves != 0 || c.State != casework.Asked && c.State != casework.Waiting) {
+			v.Undo = s.Act
+		}
+		break
+	}
+	return nil
+}

@@ -1,0 +1,124 @@
+package worklistdb
+
+import (
+	"database/sql"
+
+	"ensomet/internal/sqlite"
+)
+
+// Wave is orders that leave a few at a time. Its state is running, paused or called off.
+type Wave struct {
+	ID       int64  `json:"id"`
+	Name     string `json:"name"`
+	PerDay   int64  `json:"perDay" doc:"how many leave on one day; 0 is all at once"`
+	MaxFails int64  `json:"maxFails" doc:"percent of the answered ones that may fail before it pauses"`
+	State    string `json:"state" enum:"running,paused,called off"`
+	Why      string `json:"why" doc:"why it paused"`
+	Author   string `json:"author"`
+	At       int64  `json:"at"`
+}
+
+// AddWave writes a wave and returns its number.
+func AddWave(tx *sqlite.Tx, w Wave) (int64, error) {
+	res, err := tx.Exec("INSERT INTO wave(name, per_day, max_fails, state, author, at) VALUES (?, ?, ?, 'running', ?, ?)", w.Name, w.PerDay, w.MaxFails, w.Author, w.At)
+	if err != nil {
+		return 0, err
+	}
+	return res.LastInsertId()
+}
+
+// SetWave writes the state of a wave, and why it has it.
+func SetWave(tx *sqlite.Tx, id int64, state, why string) error {
+	return tx.One("UPDATE wave SET state = ?, why = ? WHERE id = ?", state, why, id)
+}
+
+func scanWave(r *sql.Rows, w *Wave) error {
+	return r.Scan(&w.ID, &w.Name, &w.PerDay, &w.MaxFails, &w.State, &w.Why, &w.Author, &w.At)
+}
+
+// Waves reads all waves, the newest first.
+func Waves(tx *sqlite.Tx) ([]Wave, error) {
+	return sqlite.Query(tx, scanWave, "SELECT id, name, per_day, max_fails, state, why, author, at FROM wave ORDER BY id DESC")
+}
+
+// WaveByID reads one wave.
+func WaveByID(tx *sqlite.Tx, id int64) (Wave, error) {
+	list, err := sqlite.Query(tx, scanWave, "SELECT id, name, per_day, max_fails, state, why, author, at FROM wave WHERE id = ?", id)
+	if err == nil && len(list) == 0 {
+		err = sqlite.ErrNotFound
+	}
+	if err != nil {
+		return Wave{}, err
+	}
+	return list[0], nil
+}
+
+// Deployment is an order to the deployment tool about a case. Its state is waiting, sent, done, failed or withdrawn. Times are in seconds since 1970.
+type Deployment struct {
+	ID, Case, Wave           int64
+	State                    string
+	After, SentAt, Tries, At int64 // it leaves at After or later; At is when the tool answered
+	Reason                   string
+}
+
+const deploymentColumns = "SELECT id, case_id, wave_id, state, after, sent_at, tries, answered_at, reason FROM deployment"
+
+func scanDeployment(r *sql.Rows, d *Deployment) error {
+	return r.Scan(&d.ID, &d.Case, &d.Wave, &d.State, &d.After, &d.SentAt, &d.Tries, &d.At, &d.Reason)
+}
+
+// AddDeployment writes an order that waits, and returns its number.
+func AddDeployment(tx *sqlite.Tx, d Deployment) (int64, error) {
+	res, err := tx.Exec("INSERT INTO deployment(case_id, wave_id, state, after) VALUES (?, ?, 'waiting', ?)", d.Case, d.Wave, d.After)
+	if err != nil {
+		return 0, err
+	}
+	return res.LastInsertId()
+}
+
+// PutDeployment writes how an order stands.
+func PutDeployment(tx *sqlite.Tx, d Deployment) error {
+	return tx.One("UPDATE deployment SET state = ?, sent_at = ?, tries = ?, answered_at = ?, reason = ? WHERE id = ?", d.State, d.SentAt, d.Tries, d.At, d.Reason, d.ID)
+}
+
+// DeploymentByID reads one order.
+func DeploymentByID(tx *sqlite.Tx, id int64) (Deployment, error) {
+	list, err := sqlite.Query(tx, scanDeployment, deploymentColumns+" WHERE id = ?", id)
+	if err == nil && len(list) == 0 {
+		err = sqlite.ErrNotFound
+	}
+	if err != nil {
+		return Deployment{}, err
+	}
+	return list[0], nil
+}
+
+// DeploymentsIn reads the orders in a state, the oldest first.
+func DeploymentsIn(tx *sqlite.Tx, state string) ([]Deployment, error) {
+	return sqlite.Query(tx, scanDeployment, deploymentColumns+" WHERE state = ? ORDER BY id", state)
+}
+
+// DeploymentOf is the newest order about a case, or one with ID 0.
+func DeploymentOf(tx *sqlite.Tx, id int64) (Deployment, error) {
+	list, err := sqlite.Query(tx, scanDeployment, deploymentColumns+" WHERE case_id = ? ORDER BY id DESC LIMIT 1", id)
+	if err != nil || len(list) == 0 {
+		return Deployment{}, err
+	}
+	return list[0], nil
+}
+
+// WaveSofar counts the orders of a wave by their states; Today is those sent at a time or later.
+type WaveSofar struct {
+	Waiting int `json:"waiting"`
+	Out     int `json:"out" doc:"sent, without an answer"`
+	Today   int `json:"today"`
+	Done    int `json:"done" doc:"the tool says that it did them; evidence decides"`
+	Failed  int `json:"failed"`
+}
+
+// CountWave counts the orders of a wave.
+func CountWave(tx *sqlite.Tx, wave, since int64) (s WaveSofar, err error) {
+	err = tx.QueryRowContext(tx.Ctx, `SELECT coalesce(sum(state = 'waiting'), 0), coalesce(sum(state = 'sent'), 0), coalesce(sum(sent_at >= ?2), 0), coalesce(sum(state = 'done'), 0), coalesce(sum(state = 'failed'), 0)
+		FROM deployment WHERE wave_id = ?1`, wave, since).Scan(&s.Waiting, &s.Out, &s.Today, &s.Done, &s.Failed)
+	return s, err
+}

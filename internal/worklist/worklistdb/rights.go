@@ -1,0 +1,39 @@
+package worklistdb
+
+import (
+	"database/sql"
+	"encoding/json"
+	"errors"
+
+	"ensomet/internal/snapshot"
+	"ensomet/internal/sqlite"
+)
+
+// PutPolicy writes a policy. One that says the same of the same on the same group is not written twice.
+func PutPolicy(tx *sqlite.Tx, p snapshot.StoredPolicy) (sqlite.Change, error) {
+	cond, err := json.Marshal(p.Group)
+	if err != nil {
+		return sqlite.Same, err
+	}
+	var id int64
+	err = tx.QueryRowContext(tx.Ctx, `SELECT id FROM policy WHERE ended_at IS NULL AND product_id = ? AND publisher = ? AND category = ? AND group_name = ? AND condition = ? AND stance = ? AND days = ? AND from_minute = ? AND to_minute = ? AND until_day = ?`,
+		p.Product, p.PublisherName, p.Category, p.GroupName, string(cond), string(p.Stance), p.Hours.Days, p.Hours.From, p.Hours.To, p.Until).Scan(&id)
+	if !errors.Is(err, sql.ErrNoRows) {
+		return sqlite.Same, err
+	}
+	_, err = tx.Exec("INSERT INTO policy(product_id, publisher, category, group_name, condition, stance, days, from_minute, to_minute, reason, owner, until_day, author, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+		p.Product, p.PublisherName, p.Category, p.GroupName, string(cond), string(p.Stance), p.Hours.Days, p.Hours.From, p.Hours.To, p.Reason, p.Owner, p.Until, p.Author, p.At)
+	return sqlite.Added, err
+}
+
+// EndPolicy takes a policy out of force.
+func EndPolicy(tx *sqlite.Tx, id, at int64, by string) error {
+	res, err := tx.Exec("UPDATE policy SET ended_at = ?, ended_by = ? WHERE id = ? AND ended_at IS NULL", at, by, id)
+	if err != nil {
+		return err
+	}
+	if n, _ := res.RowsAffected(); n == 0 {
+		return sqlite.ErrNotFound
+	}
+	return nil
+}

@@ -1,0 +1,100 @@
+package worklistdb
+
+import (
+	"database/sql"
+
+	"ensomet/internal/core/civil"
+	"ensomet/internal/sqlite"
+)
+
+// Booked is a line of the ledger of savings. Amount is decimal, below zero where a saving came back.
+type Booked struct {
+	Case, Product, At       int64
+	Worth, Amount, Currency string
+	MoneyOn                 civil.Day
+	ScanAt                  int64
+	Note                    string
+}
+
+// BookSaving adds a line to the ledger.
+func BookSaving(tx *sqlite.Tx, b Booked) error {
+	_, err := tx.Exec("INSERT INTO saving(case_id, product_id, at, worth, amount, currency, money_on, scan_at, note) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)", b.Case, b.Product, b.At, b.Worth, b.Amount, b.Currency, b.MoneyOn, b.ScanAt, b.Note)
+	return err
+}
+
+// BookedOf is the last line of the ledger about a case, or one with Case 0.
+func BookedOf(tx *sqlite.Tx, id int64) (b Booked, err error) {
+	rows, err := tx.QueryContext(tx.Ctx, "SELECT case_id, product_id, at, worth, amount, currency, money_on, scan_at, note FROM saving WHERE case_id = ? ORDER BY id DESC LIMIT 1", id)
+	if err != nil {
+		return b, err
+	}
+	err = sqlite.Each(rows, func() error {
+		return rows.Scan(&b.Case, &b.Product, &b.At, &b.Worth, &b.Amount, &b.Currency, &b.MoneyOn, &b.ScanAt, &b.Note)
+	})
+	return b, err
+}
+
+// SavingRow is a line of a ledger as it is shown: of what could be saved, or of what was.
+type SavingRow struct {
+	ID        int64     `json:"id"`
+	CaseID    int64     `json:"caseId"`
+	ProductID int64     `json:"productId"`
+	Publisher string    `json:"publisher"`
+	Product   string    `json:"product"`
+	Device    string    `json:"device"`
+	Unit      string    `json:"unit"`
+	Worth     string    `json:"worth"`
+	Amount    float64   `json:"amount"`
+	Currency  string    `json:"currency"`
+	MoneyOn   civil.Day `json:"moneyOn"`
+	At        int64     `json:"at" unit:"unix"`
+	ScanAt    int64     `json:"scanAt" unit:"unix" doc:"the scan that showed it"`
+	State     string    `json:"state"`
+	Note      string    `json:"note"`
+}
+
+// SavingPage reads a page of the ledger of what was saved.
+func SavingPage(tx *sqlite.Tx, q sqlite.ListQuery) (sqlite.Page[SavingRow], error) {
+	l := sqlite.List[SavingRow]{From: "saving s JOIN product p ON p.id = s.product_id JOIN worklist_case c ON c.id = s.case_id LEFT JOIN device d ON d.id = c.device_id", Key: "s.id", Sort: "-at", Orders: map[string]string{"amount": sqlite.InEUR("s.amount", "s.currency")}, Columns: savingColumns("s.id", "s.case_id", "s.worth", "s.amount", "s.currency", "s.money_on", "s.at", "s.scan_at", "s.note")}
+	return l.Page(tx, q)
+}
+
+// PotentialPage reads a page of the ledger of what could be saved: cases that are not done and are worth money.
+func PotentialPage(tx *sqlite.Tx, q sqlite.ListQuery) (sqlite.Page[SavingRow], error) {
+	l := sqlite.List[SavingRow]{From: "worklist_case c JOIN product p ON p.id = c.product_id LEFT JOIN device d ON d.id = c.device_id", Where: "c.state NOT IN ('gone', 'lapsed', 'kept') AND CAST(c.amount AS REAL) > 0 AND c.kind IN ('idle', 'pool', 'planned', 'leaver')", Key: "c.id", Sort: "-amount", Orders: map[string]string{"amount": sqlite.InEUR("c.amount", "c.currency")},
+		Columns: savingColumns("c.id", "c.id", "c.worth", "c.amount", "c.currency", "c.money_on", "c.opened_at", "0", "''")}
+	return l.Page(tx, q)
+}
+
+func savingColumns(id, caseID, worth, amount, currency, moneyOn, at, scanAt, note string) []sqlite.Column[SavingRow] {
+	return []sqlite.Column[SavingRow]{
+		{Name: "id", Sql: id, Into: func(r *SavingRow) any { return &r.ID }, Search: false}, {Name: "caseId", Sql: caseID, Into: func(r *SavingRow) any { return &r.CaseID }, Search: false}, {Name: "productId", Sql: "p.id", Into: func(r *SavingRow) any { return &r.ProductID }, Search: false},
+		{Name: "publisher", Sql: "p.publisher", Into: func(r *SavingRow) any { return &r.Publisher }, Search: true}, {Name: "product", Sql: "p.name", Into: func(r *SavingRow) any { return &r.Product }, Search: true}, {Name: "device", Sql: "coalesce(d.name, '')", Into: func(r *SavingRow) any { return &r.Device }, Search: true},
+		{Name: "unit", Sql: "coalesce(d.org_unit, '')", Into: func(r *SavingRow) any { return &r.Unit }, Search: true}, {Name: "worth", Sql: worth, Into: func(r *SavingRow) any { return &r.Worth }, Search: false}, {Name: "amount", Sql: "CAST(" + amount + " AS REAL)", Into: func(r *SavingRow) any { return &r.Amount }, Search: false},
+		{Name: "currency", Sql: currency, Into: func(r *SavingRow) any { return &r.Currency }, Search: false}, {Name: "moneyOn", Sql: moneyOn, Into: func(r *SavingRow) any { return &r.MoneyOn }, Search: false}, {Name: "at", Sql: at, Into: func(r *SavingRow) any { return &r.At }, Search: false},
+		{Name: "scanAt", Sql: scanAt, Into: func(r *SavingRow) any { return &r.ScanAt }, Search: false}, {Name: "state", Sql: "c.state", Into: func(r *SavingRow) any { return &r.State }, Search: false}, {Name: "note", Sql: note, Into: func(r *SavingRow) any { return &r.Note }, Search: false},
+	}
+}
+
+// AllBooked reads the whole ledger.
+func AllBooked(tx *sqlite.Tx) ([]Booked, error) {
+	return sqlite.Query(tx, func(r *sql.Rows, b *Booked) error {
+		return r.Scan(&b.Case, &b.Product, &b.At, &b.Worth, &b.Amount, &b.Currency, &b.MoneyOn, &b.ScanAt, &b.Note)
+	}, "SELECT case_id, product_id, at, worth, amount, currency, money_on, scan_at, note FROM saving ORDER BY id")
+}
+
+// CaseCounts counts cases by kind and state: how many there are, and how many of them came back.
+func CaseCounts(tx *sqlite.Tx) (map[[2]string][2]int64, error) {
+	rows, err := tx.QueryContext(tx.Ctx, "SELECT kind, state, count(*), sum(came_back > 0) FROM worklist_case GROUP BY 1, 2")
+	if err != nil {
+		return nil, err
+	}
+	out := map[[2]string][2]int64{}
+	return out, sqlite.Each(rows, func() error {
+		var k [2]string
+		var n [2]int64
+		err := rows.Scan(&k[0], &k[1], &n[0], &n[1])
+		out[k] = n
+		return err
+	})
+}

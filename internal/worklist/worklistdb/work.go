@@ -1,0 +1,136 @@
+package worklistdb
+
+import (
+	"database/sql"
+	"encoding/json"
+
+	"ensomet/internal/core/casework"
+	"ensomet/internal/core/civil"
+	"ensomet/internal/sqlite"
+)
+
+// Case is a case of the worklist: about a product on a device, a seat that a person holds, a pool, or a product as a whole; what it is not about is 0. Times are in seconds since 1970.
+type Case struct {
+	ID                            int64
+	Kind                          casework.Kind
+	Device, Product, Person, Pool int64
+	State                         casework.State
+	OpenedAt, ChangedAt, SentAt   int64
+	Worth, Amount, Currency       string
+	MoneyOn                       civil.Day
+	Proof                         []string
+	CameBack                      int64
+	KeepUntil                     civil.Day
+	Owner                         string // who answers for an exception
+	AgreedBy                      string
+	Answer                        string    // what the user said
+	AnswerBy                      civil.Day // until when the user may answer
+	Quantity                      int64     // how many licences it is about
+}
+
+const caseColumns = "SELECT id, kind, device_id, product_id, person_id, pool_id, state, opened_at, changed_at, sent_at, worth, amount, currency, money_on, proof, came_back, keep_until, owner, agreed_by, answer, answer_by, quantity FROM worklist_case"
+
+func scanCase(r *sql.Rows, c *Case) error {
+	var proof string
+	if err := r.Scan(&c.ID, &c.Kind, &c.Device, &c.Product, &c.Person, &c.Pool, &c.State, &c.OpenedAt, &c.ChangedAt, &c.SentAt, &c.Worth, &c.Amount, &c.Currency, &c.MoneyOn, &proof, &c.CameBack, &c.KeepUntil, &c.Owner, &c.AgreedBy, &c.Answer, &c.AnswerBy, &c.Quantity); err != nil {
+		return err
+	}
+	return json.Unmarshal([]byte(proof), &c.Proof)
+}
+
+// Cases reads all cases, those that ended too.
+func Cases(tx *sqlite.Tx) ([]Case, error) {
+	return sqlite.Query(tx, scanCase, caseColumns+" ORDER BY id")
+}
+
+// CasesOf reads some cases.
+func CasesOf(tx *sqlite.Tx, ids []int64) ([]Case, error) {
+	list, err := json.Marshal(ids)
+	if err != nil {
+		return nil, err
+	}
+	return sqlite.Query(tx, scanCase, caseColumns+" WHERE id IN (SELECT value FROM json_each(?)) ORDER BY id", string(list))
+}
+
+// CaseByID reads one case.
+func CaseByID(tx *sqlite.Tx, id int64) (Case, error) {
+	list, err := sqlite.Query(tx, scanCase, caseColumns+" WHERE id = ?", id)
+	if err == nil && len(list) == 0 {
+		err = sqlite.ErrNotFound
+	}
+	if err != nil {
+		return Case{}, err
+	}
+	return list[0], nil
+}
+
+// PutCase writes a case; one with ID 0 is new. It returns its number.
+func PutCase(tx *sqlite.Tx, c Case) (int64, error) {
+	proof, err := json.Marshal(c.Proof)
+	if err != nil {
+		return 0, err
+	}
+	if c.ID != 0 {
+		_, err = tx.Exec(`UPDATE worklist_case SET state = ?, opened_at = ?, changed_at = ?, sent_at = ?, worth = ?, amount = ?, currency = ?, money_on = ?, proof = ?, came_back = ?, keep_until = ?, owner = ?, agreed_by = ?, answer = ?, answer_by = ?, quantity = ? WHERE id = ?`,
+			string(c.State), c.OpenedAt, c.ChangedAt, c.SentAt, c.Worth, c.Amount, c.Currency, c.MoneyOn, string(proof), c.CameBack, c.KeepUntil, c.Owner, c.AgreedBy, c.Answer, c.AnswerBy, c.Quantity, c.ID)
+		return c.ID, err
+	}
+	res, err := tx.Exec("INSERT INTO worklist_case(kind, device_id, product_id, person_id, pool_id, state, opened_at, changed_at, sent_at, worth, amount, currency, money_on, proof, came_back, keep_until, quantity) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+		string(c.Kind), c.Device, c.Product, c.Person, c.Pool, string(c.State), c.OpenedAt, c.ChangedAt, c.SentAt, c.Worth, c.Amount, c.Currency, c.MoneyOn, string(proof), c.CameBack, c.KeepUntil, max(1, c.Quantity))
+	if err != nil {
+		return 0, err
+	}
+	return res.LastInsertId()
+}
+
+// CaseStep is one step of a case. Act is what somebody did, empty for evidence. An undone one stays on record.
+type CaseStep struct {
+	ID            int64
+	At            int64
+	Who, From, To string
+	Note          string
+	Act           string
+	Undone        bool
+}
+
+// AddStep keeps a step of a case.
+func AddStep(tx *sqlite.Tx, id int64, s CaseStep) error {
+	_, err := tx.Exec("INSERT INTO case_step(case_id, at, who, from_state, to_state, note, act) VALUES (?, ?, ?, ?, ?, ?, ?)", id, s.At, s.Who, s.From, s.To, s.Note, s.Act)
+	return err
+}
+
+// Steps reads the steps of a case in order.
+func Steps(tx *sqlite.Tx, id int64) ([]CaseStep, error) {
+	return sqlite.Query(tx, func(r *sql.Rows, s *CaseStep) error {
+		return r.Scan(&s.ID, &s.At, &s.Who, &s.From, &s.To, &s.Note, &s.Act, &s.Undone)
+	}, "SELECT id, at, who, from_state, to_state, note, act, undone FROM case_step WHERE case_id = ? ORDER BY id", id)
+}
+
+// UndoStep marks a step as undone.
+func UndoStep(tx *sqlite.Tx, id int64) error {
+	return tx.One("UPDATE case_step SET undone = 1 WHERE id = ? AND undone = 0", id)
+}
+
+// CountCases writes the number of unfinished cases beside each device.
+func CountCases(tx *sqlite.Tx) error {
+	_, err := tx.Exec(`UPDATE device_fact SET cases = (SELECT count(*) FROM worklist_case c WHERE c.device_id = device_fact.device_id AND c.state NOT IN ('gone', 'lapsed', 'kept'))
+		WHERE cases > 0 OR device_id IN (SELECT device_id FROM worklist_case)`)
+	return err
+}
+
+// NamesOnDevice returns a device's and a product's name and the raw names under which the product is on the device now.
+func NamesOnDevice(tx *sqlite.Tx, device, product int64) (code, name string, raw []string, err error) {
+	if err = tx.QueryRowContext(tx.Ctx, "SELECT (SELECT code FROM device WHERE id = ?), (SELECT name FROM product WHERE id = ?)", device, product).Scan(&code, &name); err != nil {
+		return
+	}
+	raw, err = sqlite.Query(tx, func(r *sql.Rows, v *string) error { return r.Scan(v) }, `SELECT DISTINCT r.name FROM install i JOIN record r ON r.id = i.record_id JOIN recognition n ON n.record_id = r.id
+		WHERE i.device_id = ? AND i.until IS NULL AND n.product_id = ? ORDER BY r.name`, device, product)
+	return
+}
+
+// NamesToGo lists the raw names under which those releases of a product are on a device now that it is planned to move off or to remove.
+func NamesToGo(tx *sqlite.Tx, device, product int64) ([]string, error) {
+	return sqlite.Query(tx, func(r *sql.Rows, v *string) error { return r.Scan(v) }, `SELECT DISTINCT r.name FROM install i JOIN record r ON r.id = i.record_id JOIN recognition n ON n.record_id = r.id JOIN title t ON t.id = n.title_id
+		JOIN release_plan p ON p.product_id = t.product_id AND p.edition = t.edition AND p.version = t.version AND p.ended_at = 0 AND p.what IN ('move', 'remove')
+		WHERE i.device_id = ? AND i.until IS NULL AND n.product_id = ? ORDER BY r.name`, device, product)
+}
