@@ -2,10 +2,11 @@ package main
 
 import (
 	"context"
-	"ensomet/internal/program"
-	"ensomet/internal/titles"
 	"fmt"
 	"os"
+
+	"ensomet/internal/program"
+	"ensomet/internal/titles"
 )
 
 // measureAgain measures what a change of the catalogue costs on an estate whose installs are some 104,000 raw records.

@@ -7,9 +7,6 @@ import (
 	"bufio"
 	"context"
 	"encoding/csv"
-	"ensomet/internal/intake"
-	"ensomet/internal/program"
-	"ensomet/internal/sqlite"
 	"flag"
 	"fmt"
 	"log"
@@ -24,6 +21,9 @@ import (
 
 	"ensomet/internal/core/civil"
 	"ensomet/internal/formats"
+	"ensomet/internal/intake"
+	"ensomet/internal/program"
+	"ensomet/internal/sqlite"
 )
 
 var perDevice = 100

@@ -2,9 +2,6 @@ package main
 
 import (
 	"context"
-	"ensomet/internal/program"
-	"ensomet/internal/snapshot"
-	"ensomet/internal/sqlite"
 	"fmt"
 	"math/rand/v2"
 	"os"
@@ -16,6 +13,9 @@ import (
 
 	"ensomet/internal/core/civil"
 	"ensomet/internal/formats"
+	"ensomet/internal/program"
+	"ensomet/internal/snapshot"
+	"ensomet/internal/sqlite"
 )
 
 // measureRights measures positions over some 5,000 entitlement lines of several metrics, rights and scopes: from nothing, after one change, and as they are opened; beside the sqlite3 shell's best single query for the same device

@@ -3,9 +3,6 @@ package main
 import (
 	"bytes"
 	"context"
-	"ensomet/internal/intake"
-	"ensomet/internal/program"
-	"ensomet/internal/sqlite"
 	"fmt"
 	"math/rand/v2"
 	"os"
@@ -14,6 +11,9 @@ import (
 	"time"
 
 	"ensomet/internal/formats"
+	"ensomet/internal/intake"
+	"ensomet/internal/program"
+	"ensomet/internal/sqlite"
 )
 
 // moving is a clock that the benchmark moves.

@@ -3,8 +3,6 @@ package e2e
 
 import (
 	"context"
-	"ensomet/internal/program"
-	"ensomet/internal/sqlite"
 	"errors"
 	"fmt"
 	"io"
@@ -18,6 +16,8 @@ import (
 
 	"ensomet/e2e/browser"
 	"ensomet/internal/api"
+	"ensomet/internal/program"
+	"ensomet/internal/sqlite"
 	"ensomet/internal/standin"
 
 	"github.com/go-rod/rod"

@@ -6,11 +6,11 @@ import (
 	"strings"
 	"unicode"
 
+	"ensomet/internal/core/recognise"
+
 	"golang.org/x/text/runes"
 	"golang.org/x/text/transform"
 	"golang.org/x/text/unicode/norm"
-
-	"ensomet/internal/core/recognise"
 )
 
 // distortion is something that installers, collectors and people do to names. share is how often it is met.

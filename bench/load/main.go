@@ -8,9 +8,6 @@ import (
 	"compress/gzip"
 	"context"
 	"encoding/json"
-	"ensomet/internal/people"
-	"ensomet/internal/program"
-	"ensomet/internal/sqlite"
 	"errors"
 	"flag"
 	"fmt"
@@ -30,7 +27,10 @@ import (
 
 	"ensomet/internal/api"
 	"ensomet/internal/clock"
+	"ensomet/internal/core/access"
 	"ensomet/internal/formats"
+	"ensomet/internal/program"
+	"ensomet/internal/sqlite"
 )
 
 const installs = 80
@@ -137,7 +137,7 @@ func run(devices, seconds, rate int, profile string) error {
 	if err != nil {
 		return err
 	}
-	if err := a.People.SaveAccount(ctx, "reader", people.Look, "a long enough password"); err != nil {
+	if err := a.People.SaveAccount(ctx, "reader", access.Look, "a long enough password"); err != nil {
 		return err
 	}
 	l, err := net.Listen("tcp", "127.0.0.1:0")

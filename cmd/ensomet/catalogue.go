@@ -2,7 +2,6 @@ package main
 
 import (
 	"context"
-	"ensomet/internal/program"
 	"errors"
 	"io"
 	"os"
@@ -10,6 +9,7 @@ import (
 
 	"ensomet/internal/formats"
 	"ensomet/internal/opendata"
+	"ensomet/internal/program"
 	"ensomet/internal/starter"
 )
 

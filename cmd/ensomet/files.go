@@ -2,12 +2,6 @@ package main
 
 import (
 	"context"
-	"ensomet/internal/evidence"
-	"ensomet/internal/evidence/evidencedb"
-	"ensomet/internal/intake"
-	"ensomet/internal/position"
-	"ensomet/internal/program"
-	"ensomet/internal/sqlite"
 	"errors"
 	"fmt"
 	"io"
@@ -16,7 +10,13 @@ import (
 	"time"
 
 	"ensomet/internal/core/civil"
+	"ensomet/internal/evidence"
+	"ensomet/internal/evidence/evidencedb"
 	"ensomet/internal/formats"
+	"ensomet/internal/intake"
+	"ensomet/internal/position"
+	"ensomet/internal/program"
+	"ensomet/internal/sqlite"
 )
 
 type importCmd struct {

@@ -2,11 +2,12 @@ package main
 
 import (
 	"context"
-	"ensomet/internal/outbox"
 	"fmt"
 	"net/url"
 	"strconv"
 	"time"
+
+	"ensomet/internal/outbox"
 
 	"github.com/wneessen/go-mail"
 )

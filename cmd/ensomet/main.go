@@ -3,15 +3,15 @@ package main
 
 import (
 	"context"
-	"ensomet/internal/program"
-	"ensomet/internal/sqlite"
 	"errors"
 	"fmt"
 	"os"
 	"os/signal"
 	"syscall"
-
 	_ "time/tzdata" // zones of sites, on machines without them
+
+	"ensomet/internal/program"
+	"ensomet/internal/sqlite"
 
 	"github.com/alecthomas/kong"
 )

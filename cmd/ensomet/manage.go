@@ -3,10 +3,6 @@ package main
 import (
 	"bufio"
 	"context"
-	"ensomet/internal/people"
-	"ensomet/internal/people/peopledb"
-	"ensomet/internal/program"
-	"ensomet/internal/sqlite"
 	"errors"
 	"fmt"
 	"os"
@@ -15,6 +11,10 @@ import (
 
 	"ensomet/internal/api"
 	"ensomet/internal/clock"
+	"ensomet/internal/core/access"
+	"ensomet/internal/people/peopledb"
+	"ensomet/internal/program"
+	"ensomet/internal/sqlite"
 )
 
 func defaultDB() string {
@@ -49,7 +49,7 @@ func (c *userAddCmd) Run(ctx context.Context, g *globals) error {
 	if err != nil && password == "" {
 		return errors.New("no password was given on standard input")
 	}
-	if err := a.People.SaveAccount(ctx, c.Name, people.Role(c.Role), strings.TrimRight(password, "\r\n")); err != nil {
+	if err := a.People.SaveAccount(ctx, c.Name, access.Role(c.Role), strings.TrimRight(password, "\r\n")); err != nil {
 		return err
 	}
 	say("%s may sign in with the role %s", c.Name, c.Role)

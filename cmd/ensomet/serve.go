@@ -2,9 +2,6 @@ package main
 
 import (
 	"context"
-	"ensomet/internal/people/peopledb"
-	"ensomet/internal/program"
-	"ensomet/internal/sqlite"
 	"errors"
 	"fmt"
 	"net"
@@ -15,6 +12,9 @@ import (
 	"ensomet/internal/api"
 	"ensomet/internal/clock"
 	"ensomet/internal/collect"
+	"ensomet/internal/people/peopledb"
+	"ensomet/internal/program"
+	"ensomet/internal/sqlite"
 	"ensomet/internal/standin"
 )
 

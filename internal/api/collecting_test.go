@@ -5,15 +5,18 @@ import (
 	"compress/gzip"
 	"context"
 	"encoding/json"
-	"ensomet/internal/evidence"
-	"ensomet/internal/evidence/evidencedb"
-	"ensomet/internal/sqlite"
 	"fmt"
 	"io"
 	"net/http"
 	"net/url"
 	"strings"
 	"testing"
+
+	"ensomet/internal/evidence"
+	"ensomet/internal/evidence/evidencedb"
+	"ensomet/internal/evidence/evidencehttp"
+	"ensomet/internal/rest"
+	"ensomet/internal/sqlite"
 )
 
 func packed(t *testing.T, text string) []byte {
@@ -60,7 +63,7 @@ func TestScansOverHTTP(t *testing.T) {
 	s, a := house(t)
 	boss := enter(t, s.URL, "runer")
 	code, text := boss.do(http.MethodPost, "/api/tokens", `{"source":"shore","findsBy":"id"}`, nil)
-	var token NewToken
+	var token evidencehttp.NewToken
 	if err := json.Unmarshal([]byte(text), &token); err != nil || code != http.StatusOK || !strings.HasPrefix(token.Secret, "ensomet_") {
 		t.Fatal(code, text)
 	}
@@ -88,7 +91,7 @@ func TestScansOverHTTP(t *testing.T) {
 		{"packed in a way of its own", token.Secret, "br", good, 415, "gzip"},
 		{"no scan", token.Secret, "", []byte("hello"), 422, "cannot be read"},
 		{"nothing", token.Secret, "", nil, 422, "empty"},
-		{"too large as it comes", token.Secret, "", bytes.Repeat([]byte(" "), maxScanBody+10), 413, "larger than"},
+		{"too large as it comes", token.Secret, "", bytes.Repeat([]byte(" "), rest.MaxScanBody+10), 413, "larger than"},
 		{"too large once unpacked", token.Secret, "gzip", packed(t, `{"format":"`+strings.Repeat("x", 17<<20)), 422, "larger than"},
 		{"a device that nobody listed", token.Secret, "", []byte(fmt.Sprintf(scanText, "N1", "new-box")), 200, `"device":"N1"`},
 		{"by name", byName, "", []byte(fmt.Sprintf(scanText, "", "new-box")), 200, `"device":"N1"`},
@@ -116,7 +119,7 @@ func TestScansOverHTTP(t *testing.T) {
 		t.Errorf("a revoked token: %d %s", code, text)
 	}
 	limited := 0
-	for range badPerMinute + 5 {
+	for range rest.BadPerMinute + 5 {
 		if code, _ := machine(t, s.URL, "/api/scans", "ensomet_guess", "", nil); code == http.StatusTooManyRequests {
 			limited++
 		}
@@ -144,7 +147,7 @@ func TestACollectorIsAskedAndFails(t *testing.T) {
 		t.Fatal(code, text)
 	}
 	code, text := machine(t, s.URL, "/api/collector/ask", token, "", []byte(`{"devices":["D01","D99"]}`))
-	var tasks Tasks
+	var tasks evidencehttp.Tasks
 	if err := json.Unmarshal([]byte(text), &tasks); err != nil || code != 200 || len(tasks.Orders) != 1 || tasks.Orders[0].Device != "D01" || tasks.Again < 60 {
 		t.Fatal(code, text)
 	}

@@ -3,16 +3,17 @@ package api
 import (
 	"context"
 	"encoding/json"
-	"ensomet/internal/evidence/evidencedb"
-	"ensomet/internal/intake"
-	"ensomet/internal/snapshot"
-	"ensomet/internal/sqlite"
 	"fmt"
 	"io"
 	"net/http"
 	"strings"
 	"testing"
 	"time"
+
+	"ensomet/internal/evidence/evidencedb"
+	"ensomet/internal/intake"
+	"ensomet/internal/snapshot"
+	"ensomet/internal/sqlite"
 )
 
 func TestFilesOverHTTP(t *testing.T) {

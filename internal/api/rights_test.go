@@ -2,19 +2,19 @@ package api
 
 import (
 	"encoding/json"
-	"ensomet/internal/entitlements"
-	"ensomet/internal/people"
-	"ensomet/internal/position"
-	"ensomet/internal/program"
 	"fmt"
 	"strings"
 	"testing"
 
+	"ensomet/internal/core/access"
+	"ensomet/internal/entitlements"
 	"ensomet/internal/formats"
+	"ensomet/internal/position"
+	"ensomet/internal/program"
 )
 
 // owner is a house that owns something: device rights under a contract, and seats of which one is held.
-func owner(t *testing.T) (map[people.Role]person, *program.Program) {
+func owner(t *testing.T) (map[access.Role]person, *program.Program) {
 	t.Helper()
 	s, a := house(t)
 	take(t, a, formats.Users, "user_id,name,org_unit,status\nu1,Dagne,Unit/1,active\nu2,Livar,Unit/2,active\nu3,Oddny,Unit/2,left\n")
@@ -24,8 +24,8 @@ func owner(t *testing.T) (map[people.Role]person, *program.Program) {
 	if err := a.Pipeline.Refresh(t.Context()); err != nil {
 		t.Fatal(err)
 	}
-	persons := map[people.Role]person{}
-	for _, role := range []people.Role{people.Look, people.Work, people.Run} {
+	persons := map[access.Role]person{}
+	for _, role := range []access.Role{access.Look, access.Work, access.Run} {
 		persons[role] = enter(t, s.URL, string(role)+"er")
 	}
 	persons[""] = enter(t, s.URL, "")
@@ -40,13 +40,13 @@ func TestRolesAboutRights(t *testing.T) {
 		if status, text := persons[""].do("GET", path, "", nil); status != 401 {
 			t.Errorf("%s answers %d %s to nobody", path, status, text)
 		}
-		if status, text := persons[people.Look].do("GET", path, "", nil); status != 200 {
+		if status, text := persons[access.Look].do("GET", path, "", nil); status != 200 {
 			t.Errorf("%s answers %d %s to who looks", path, status, text)
 		}
 	}
-	for path, need := range map[string]people.Role{"/api/lines/edit": people.Work, "/api/transactions": people.Work, "/api/entitlements/E-1/withdraw": people.Work, "/api/entitlements/E-1/notes": people.Work, "/api/entitlements/E-1/proofs?name=x": people.Work, "/api/entitlements/E-1/keys": people.Run,
-		"/api/keys/1/show": people.Run, "/api/keys/1/drop": people.Run, "/api/proofs/1/drop": people.Work, "/api/contracts": people.Work, "/api/seats/assign": people.Work, "/api/seats/hand-back": people.Work, "/api/seats/1/move": people.Work, "/api/waiting": people.Work, "/api/people/u1/held/mail": people.Work,
-		"/api/starter-sets": people.Work, "/api/baskets": people.Work, "/api/baskets/1/do": people.Work, "/api/baskets/1/drop": people.Work, "/api/purchase-requests/1/end": people.Work, "/api/statements": people.Work, "/api/products/1/metric-order": people.Work} {
+	for path, need := range map[string]access.Role{"/api/lines/edit": access.Work, "/api/transactions": access.Work, "/api/entitlements/E-1/withdraw": access.Work, "/api/entitlements/E-1/notes": access.Work, "/api/entitlements/E-1/proofs?name=x": access.Work, "/api/entitlements/E-1/keys": access.Run,
+		"/api/keys/1/show": access.Run, "/api/keys/1/drop": access.Run, "/api/proofs/1/drop": access.Work, "/api/contracts": access.Work, "/api/seats/assign": access.Work, "/api/seats/hand-back": access.Work, "/api/seats/1/move": access.Work, "/api/waiting": access.Work, "/api/people/u1/held/mail": access.Work,
+		"/api/starter-sets": access.Work, "/api/baskets": access.Work, "/api/baskets/1/do": access.Work, "/api/baskets/1/drop": access.Work, "/api/purchase-requests/1/end": access.Work, "/api/statements": access.Work, "/api/products/1/metric-order": access.Work} {
 		for role, p := range persons {
 			status, text := p.do("POST", path, "", nil)
 			if role == "" {
@@ -61,7 +61,7 @@ func TestRolesAboutRights(t *testing.T) {
 		}
 	}
 	// Who only looks may try, since trying changes nothing.
-	if status, text := persons[people.Look].do("POST", "/api/baskets/try", `{"measures":[{"kind":"buy","product":1,"line":"E-1","quantity":5}]}`, nil); status != 200 || !strings.Contains(text, `"cost":"400"`) {
+	if status, text := persons[access.Look].do("POST", "/api/baskets/try", `{"measures":[{"kind":"buy","product":1,"line":"E-1","quantity":5}]}`, nil); status != 200 || !strings.Contains(text, `"cost":"400"`) {
 		t.Errorf("%d %s", status, text)
 	}
 }
@@ -81,7 +81,7 @@ func read[T any](t *testing.T, p person, path string) (v T) {
 // A proof comes back as it was attached, for download alone; a key is shown to one role, and not in any other answer.
 func TestPapersOfALine(t *testing.T) {
 	persons, _ := owner(t)
-	worker, runner := persons[people.Work], persons[people.Run]
+	worker, runner := persons[access.Work], persons[access.Run]
 	if status, text := worker.do("POST", "/api/entitlements/E-1/proofs?name=invoice+%22x%22.html", "<script>alert(1)</script>", nil); status != 200 {
 		t.Fatal(status, text)
 	}
@@ -122,7 +122,7 @@ func TestPapersOfALine(t *testing.T) {
 // Parts, proof, order of metrics and two days, as pages ask for them.
 func TestAPositionFromAllSides(t *testing.T) {
 	persons, _ := owner(t)
-	looker, worker := persons[people.Look], persons[people.Work]
+	looker, worker := persons[access.Look], persons[access.Work]
 	p := read[position.ProductPosition](t, looker, "/api/products/1/position")
 	m := p.Metrics[0]
 	if m.Covered+m.Short != m.Needed || !m.Proof.Best || m.Proof.Covered != m.Proof.Bound || len(m.Lines) != 2 {
@@ -168,7 +168,7 @@ func TestAPositionFromAllSides(t *testing.T) {
 // Seats and statements over HTTP, and what is said when something cannot be.
 func TestSeatsAndStatements(t *testing.T) {
 	persons, _ := owner(t)
-	worker := persons[people.Work]
+	worker := persons[access.Work]
 	notes := read[struct {
 		Rows []struct {
 			ProductID int64 `json:"productId"`

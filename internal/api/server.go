@@ -1,30 +1,28 @@
-// Package api is the HTTP side: routes, handlers, sign-in. It knows the use cases and not storage's tables.
+// Package api puts the routes of all stations together, with the pages beside them.
 package api
 
 import (
 	"context"
-	"ensomet/internal/people"
-	"ensomet/internal/people/peopledb"
-	"ensomet/internal/program"
-	"ensomet/internal/sqlite"
-	"errors"
 	"io/fs"
-	"log"
-	"net"
 	"net/http"
 	"path"
 	"strings"
-	"time"
 
-	"ensomet/internal/formats"
+	"ensomet/internal/core/access"
+	"ensomet/internal/entitlements/entitlementshttp"
+	"ensomet/internal/evidence/evidencehttp"
+	"ensomet/internal/people/peopledb"
+	"ensomet/internal/people/peoplehttp"
+	"ensomet/internal/position/positionhttp"
+	"ensomet/internal/program"
+	"ensomet/internal/reports/reportshttp"
+	"ensomet/internal/rest"
+	"ensomet/internal/titles/titleshttp"
+	"ensomet/internal/use/usehttp"
+	"ensomet/internal/worklist/worklisthttp"
 	"ensomet/web"
 
-	"github.com/alexedwards/scs/v2"
 	"github.com/danielgtaylor/huma/v2"
-	"github.com/danielgtaylor/huma/v2/adapters/humachi"
-	"github.com/go-chi/chi/v5"
-	"github.com/go-chi/chi/v5/middleware"
-	"github.com/go-chi/httprate"
 )
 
 // Mover moves a demo's clock on and lets its stand-in fleet report.
@@ -45,70 +43,49 @@ type DemoLetter struct {
 
 // Server answers over HTTP.
 type Server struct {
-	app      *program.Program
-	mover    Mover // nil outside a demo
-	sessions *scs.SessionManager
-	api      huma.API
-	router   chi.Router
-	wrong    wrongTokens
+	*rest.Server
+	program *program.Program
+	mover   Mover // nil outside a demo
 }
 
-// contentPolicy lets the page load its own files alone: no inline script, nothing from elsewhere. Component styles are written into the page at run time.
-const contentPolicy = "default-src 'self'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self'; connect-src 'self'; frame-ancestors 'none'; base-uri 'none'; form-action 'self'"
-
 // New makes a server. mover is nil outside a demo.
-func New(a *program.Program, mover Mover) *Server {
-	s := &Server{app: a, mover: mover, sessions: scs.New(), router: chi.NewRouter()}
-	s.sessions.Store = peopledb.WebSessions{DB: a.DB}
-	s.sessions.Lifetime = 14 * time.Hour
-	s.sessions.Cookie.Name = "ensomet"
-	s.sessions.Cookie.HttpOnly = true
-	s.sessions.Cookie.SameSite = http.SameSiteLaxMode
-
-	r := s.router
-	r.Use(middleware.Recoverer, headers, http.NewCrossOriginProtection().Handler, middleware.Compress(5), withBase, s.sessions.LoadAndSave)
-	huma.DefaultArrayNullable = false // every list is sent as a list, empty or not
-	config := huma.DefaultConfig("Ensomet", "0.1")
-	config.DocsPath, config.SchemasPath = "", ""
-	config.CreateHooks = nil
-	s.api = humachi.New(r, config)
-	s.signIn()
-	s.lists()
-	s.views()
-	s.rights()
-	s.seats()
-	s.balance()
-	s.worklist()
-	s.use()
-	s.changes()
-	s.files()
-	s.collecting()
-	s.sourcesAndSchedules()
-	r.NotFound(s.static)
+func New(p *program.Program, mover Mover) *Server {
+	s := &Server{rest.New(p.DB, p.Clock, peopledb.WebSessions{DB: p.DB}, p.Evidence), p, mover}
+	peoplehttp.Register(s.Server, p.People, p.Demo)
+	evidencehttp.Register(s.Server, evidencehttp.Stations{Evidence: p.Evidence})
+	titleshttp.Register(s.Server, titleshttp.Stations{Titles: p.Titles})
+	entitlementshttp.Register(s.Server, entitlementshttp.Stations{Entitlements: p.Entitlements})
+	usehttp.Register(s.Server, usehttp.Stations{Use: p.Use, Progress: p.Progress})
+	positionhttp.Register(s.Server, positionhttp.Stations{Position: p.Position, Progress: p.Progress, Worklist: p.Worklist})
+	worklisthttp.Register(s.Server, worklisthttp.Stations{Worklist: p.Worklist})
+	reportshttp.Register(s.Server, reportshttp.Stations{Reports: p.Reports, Progress: p.Progress, Renewal: p.Renewal})
+	s.demo()
+	s.Router.NotFound(static)
 	return s
 }
 
-// Description returns the OpenAPI 3.1 description of the API as JSON.
-func (s *Server) Description() ([]byte, error) { return s.api.OpenAPI().MarshalJSON() }
-
-// ServeHTTP answers a request.
-func (s *Server) ServeHTTP(w http.ResponseWriter, r *http.Request) { s.router.ServeHTTP(w, r) }
-
-func headers(next http.Handler) http.Handler {
-	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		h := w.Header()
-		h.Set("Content-Security-Policy", contentPolicy)
-		h.Set("X-Content-Type-Options", "nosniff")
-		h.Set("Referrer-Policy", "same-origin")
-		if strings.HasPrefix(r.URL.Path, "/api/") {
-			h.Set("Cache-Control", "no-store")
+// demo registers what a demo alone can do.
+func (s *Server) demo() {
+	rest.Handle(s.Server, access.Work, rest.Get("demoLetters", "/api/demo/letters"), func(context.Context, rest.Who, *rest.None) (*rest.Body[[]DemoLetter], error) {
+		out := []DemoLetter{}
+		if s.mover != nil {
+			out = append(out, s.mover.Post()...)
 		}
-		next.ServeHTTP(w, r)
+		return &rest.Body[[]DemoLetter]{Body: out}, nil
+	})
+	rest.Handle(s.Server, access.Work, rest.Post("moveOn", "/api/demo/move-on"), func(ctx context.Context, _ rest.Who, in *rest.Body[struct {
+		Days int `json:"days"`
+	}]) (*rest.Body[rest.Done], error) {
+		if s.mover == nil {
+			return nil, huma.Error404NotFound("The clock can be moved on in a demo alone.")
+		}
+		n, err := s.mover.MoveOn(ctx, s.program, in.Body.Days)
+		return &rest.Body[rest.Done]{Body: rest.Done{Count: n}}, err
 	})
 }
 
 // static serves the front end; every other path is one of its pages.
-func (s *Server) static(w http.ResponseWriter, r *http.Request) {
+func static(w http.ResponseWriter, r *http.Request) {
 	if strings.HasPrefix(r.URL.Path, "/api/") {
 		http.Error(w, "there is no such address in the API", http.StatusNotFound)
 		return
@@ -133,145 +110,4 @@ func (s *Server) static(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	http.ServeFileFS(w, r, dist, name)
-}
-
-// who is the signed-in account of a request.
-type who struct {
-	Name string
-	Role people.Role
-}
-
-func (s *Server) who(ctx context.Context) who {
-	return who{s.sessions.GetString(ctx, "name"), people.Role(s.sessions.GetString(ctx, "role"))}
-}
-
-// need refuses a request whose account may not do what it asks.
-func (s *Server) need(ctx context.Context, role people.Role) (who, error) {
-	me := s.who(ctx)
-	if me.Name == "" {
-		return me, huma.Error401Unauthorized("Sign in first.")
-	}
-	if !me.Role.May(role) {
-		return me, huma.Error403Forbidden("The role “" + string(me.Role) + "” may look but not change this. Ask somebody with the role “" + string(role) + "”.")
-	}
-	return me, nil
-}
-
-// handle registers an operation that needs a role. The role is asked before anything else is looked at.
-func handle[I, O any](s *Server, role people.Role, op huma.Operation, fn func(ctx context.Context, me who, in *I) (*O, error)) {
-	op.Middlewares = append(op.Middlewares, func(ctx huma.Context, next func(huma.Context)) {
-		_, err := s.need(ctx.Context(), role)
-		var refused huma.StatusError
-		if errors.As(err, &refused) {
-			if err := huma.WriteErr(s.api, ctx, refused.GetStatus(), refused.Error()); err != nil {
-				log.Printf("an answer could not be written: %v", err)
-			}
-			return
-		}
-		next(ctx)
-	})
-	huma.Register(s.api, op, func(ctx context.Context, in *I) (*O, error) {
-		out, err := fn(ctx, s.who(ctx), in)
-		return out, fail(err)
-	})
-}
-
-// fail turns an error into a problem that a person can read.
-func fail(err error) error {
-	var query *sqlite.ErrQuery
-	var line *formats.LineError
-	var file *formats.FileError
-	var status huma.StatusError
-	switch {
-	case err == nil:
-		return nil
-	case errors.As(err, &status):
-		return err
-	case errors.Is(err, sqlite.ErrNotFound):
-		return huma.Error404NotFound("There is no such thing here (any more).")
-	case errors.As(err, &query):
-		return huma.Error400BadRequest(query.Reason)
-	case errors.As(err, &line):
-		return huma.Error422UnprocessableEntity(line.Reason)
-	case errors.As(err, &file):
-		return huma.Error422UnprocessableEntity(file.Reason)
-	case errors.Is(err, context.Canceled):
-		return huma.NewError(499, "Stopped; nothing was stored.")
-	case sqlite.Fault(err):
-		log.Printf("a request failed: %v", err)
-		return huma.Error500InternalServerError("The data file could not be read or written. Nothing was changed; see the program's output, then try again.")
-	}
-	return huma.Error422UnprocessableEntity(err.Error())
-}
-
-// Me says who is signed in.
-type Me struct {
-	Name string `json:"name"`
-	Role string `json:"role" enum:"look,work,run,"`
-	Demo bool   `json:"demo"`
-	Now  int64  `json:"now"`
-}
-
-type body[T any] struct{ Body T }
-
-func (s *Server) me(ctx context.Context) *body[Me] {
-	m := s.who(ctx)
-	return &body[Me]{Me{m.Name, string(m.Role), s.app.Demo, s.app.Clock.Now().Unix()}}
-}
-
-func (s *Server) enter(ctx context.Context, name, role string) (*body[Me], error) {
-	if err := s.sessions.RenewToken(ctx); err != nil {
-		return nil, err
-	}
-	s.sessions.Put(ctx, "name", name)
-	s.sessions.Put(ctx, "role", role)
-	return s.me(ctx), nil
-}
-
-// byAddress limits by the address that the connection comes from: the program answers browsers itself, and trusts no header that a proxy might add.
-func byAddress(r *http.Request) (string, error) {
-	host, _, err := net.SplitHostPort(r.RemoteAddr)
-	return host, err
-}
-
-func (s *Server) signIn() {
-	huma.Register(s.api, huma.Operation{OperationID: "me", Method: http.MethodGet, Path: "/api/me"}, func(ctx context.Context, _ *struct{}) (*body[Me], error) { return s.me(ctx), nil })
-	limited := s.router.With(httprate.LimitBy(20, time.Minute, byAddress))
-	api := humachi.New(limited, func() huma.Config {
-		c := huma.DefaultConfig("Ensomet", "0.1")
-		c.DocsPath, c.OpenAPIPath, c.SchemasPath, c.CreateHooks = "", "", "", nil
-		c.OpenAPI = s.api.OpenAPI()
-		return c
-	}())
-	huma.Register(api, huma.Operation{OperationID: "signIn", Method: http.MethodPost, Path: "/api/sign-in"}, func(ctx context.Context, in *struct {
-		Body struct {
-			Name     string `json:"name"`
-			Password string `json:"password"`
-		}
-	}) (*body[Me], error) {
-		acc, err := s.app.People.SignIn(ctx, in.Body.Name, in.Body.Password)
-		if errors.Is(err, people.ErrSignIn) {
-			return nil, huma.Error401Unauthorized("No account has this name and password. Try again, or ask whoever runs Ensomet here for a new one.")
-		}
-		if err != nil {
-			return nil, fail(err)
-		}
-		return s.enter(ctx, acc.Name, acc.Role)
-	})
-	huma.Register(s.api, huma.Operation{OperationID: "signInDemo", Method: http.MethodPost, Path: "/api/sign-in/demo"}, func(ctx context.Context, in *struct {
-		Body struct {
-			Role string `json:"role" enum:"look,work,run"`
-		}
-	}) (*body[Me], error) {
-		if !s.app.Demo {
-			return nil, huma.Error404NotFound("This is no demo: sign in with a name and a password.")
-		}
-		return s.enter(ctx, map[string]string{"look": "Looker", "work": "Worker", "run": "Runner"}[in.Body.Role], in.Body.Role)
-	})
-	huma.Register(s.api, huma.Operation{OperationID: "signOut", Method: http.MethodPost, Path: "/api/sign-out"}, func(ctx context.Context, _ *struct{}) (*body[Me], error) {
-		if err := s.sessions.Destroy(ctx); err != nil {
-			return nil, err
-		}
-		return &body[Me]{Me{Demo: s.app.Demo, Now: s.app.Clock.Now().Unix()}}, nil
-	})
 }

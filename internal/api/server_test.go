@@ -3,11 +3,6 @@ package api
 import (
 	"context"
 	"encoding/json"
-	"ensomet/internal/intake"
-	"ensomet/internal/people"
-	"ensomet/internal/program"
-	"ensomet/internal/snapshot"
-	"ensomet/internal/sqlite"
 	"fmt"
 	"io"
 	"net/http"
@@ -20,7 +15,12 @@ import (
 	"testing"
 	"time"
 
+	"ensomet/internal/core/access"
 	"ensomet/internal/formats"
+	"ensomet/internal/intake"
+	"ensomet/internal/program"
+	"ensomet/internal/snapshot"
+	"ensomet/internal/sqlite"
 )
 
 type fixed struct{}
@@ -36,7 +36,7 @@ func house(t *testing.T) (*httptest.Server, *program.Program) {
 		t.Fatal(err)
 	}
 	a := program.New(db, fixed{})
-	for _, role := range []people.Role{people.Look, people.Work, people.Run} {
+	for _, role := range []access.Role{access.Look, access.Work, access.Run} {
 		if err := a.People.SaveAccount(ctx, string(role)+"er", role, "a long password"); err != nil {
 			t.Fatal(err)
 		}
@@ -147,14 +147,14 @@ func TestSignIn(t *testing.T) {
 
 func TestRoles(t *testing.T) {
 	s, _ := house(t)
-	persons := map[people.Role]person{}
-	for _, role := range []people.Role{people.Look, people.Work, people.Run} {
+	persons := map[access.Role]person{}
+	for _, role := range []access.Role{access.Look, access.Work, access.Run} {
 		persons[role] = enter(t, s.URL, string(role)+"er")
 	}
 	for _, c := range []struct {
 		path string
-		need people.Role
-	}{{"/api/names/decide", people.Work}, {"/api/names/preview", people.Work}, {"/api/cases/act", people.Work}, {"/api/entitlements", people.Work}, {"/api/policies", people.Work}, {"/api/titles", people.Work}, {"/api/asides/retry", people.Run}, {"/api/import/devices", people.Run}} {
+		need access.Role
+	}{{"/api/names/decide", access.Work}, {"/api/names/preview", access.Work}, {"/api/cases/act", access.Work}, {"/api/entitlements", access.Work}, {"/api/policies", access.Work}, {"/api/titles", access.Work}, {"/api/asides/retry", access.Run}, {"/api/import/devices", access.Run}} {
 		for role, p := range persons {
 			status, text := p.do("POST", c.path, "", nil)
 			if refused := status == 403; refused == role.May(c.need) {

@@ -2,18 +2,18 @@ package api
 
 import (
 	"context"
-	"ensomet/internal/people"
-	"ensomet/internal/position"
-	"ensomet/internal/use/usedb"
-	"ensomet/internal/worklist"
 	"fmt"
 	"net/http"
 	"net/url"
 	"strings"
 	"testing"
 
+	"ensomet/internal/core/access"
 	"ensomet/internal/core/casework"
 	"ensomet/internal/formats"
+	"ensomet/internal/position"
+	"ensomet/internal/use/usedb"
+	"ensomet/internal/worklist"
 )
 
 // post box and tool that take everything at once.
@@ -41,12 +41,12 @@ func TestRolesAboutTheWorklist(t *testing.T) {
 		if status, text := persons[""].do("GET", path, "", nil); status != 401 {
 			t.Errorf("%s answers %d %s to nobody", path, status, text)
 		}
-		if status, text := persons[people.Look].do("GET", path, "", nil); status != 200 {
+		if status, text := persons[access.Look].do("GET", path, "", nil); status != 200 {
 			t.Errorf("%s answers %d %s to who looks", path, status, text)
 		}
 	}
-	for path, need := range map[string]people.Role{"/api/waves/1/steer": people.Work, "/api/policies": people.Work, "/api/policies/preview": people.Work, "/api/policies/1/end": people.Work, "/api/reclaim-rules": people.Work, "/api/reclaim-rules/preview": people.Work, "/api/reclaim-rules/1/end": people.Work,
-		"/api/metering": people.Work, "/api/metering/preview": people.Work, "/api/metering/1/end": people.Work, "/api/pools/1/complaints": people.Work, "/api/pools/1/size": people.Work, "/api/pool-watches": people.Work, "/api/pool-watches/1/end": people.Work} {
+	for path, need := range map[string]access.Role{"/api/waves/1/steer": access.Work, "/api/policies": access.Work, "/api/policies/preview": access.Work, "/api/policies/1/end": access.Work, "/api/reclaim-rules": access.Work, "/api/reclaim-rules/preview": access.Work, "/api/reclaim-rules/1/end": access.Work,
+		"/api/metering": access.Work, "/api/metering/preview": access.Work, "/api/metering/1/end": access.Work, "/api/pools/1/complaints": access.Work, "/api/pools/1/size": access.Work, "/api/pool-watches": access.Work, "/api/pool-watches/1/end": access.Work} {
 		for role, p := range persons {
 			status, text := p.do("POST", path, "", nil)
 			if role == "" && status != 401 || role != "" && (status == 403) == role.May(need) {
@@ -55,7 +55,7 @@ func TestRolesAboutTheWorklist(t *testing.T) {
 		}
 	}
 	for _, path := range []string{"/api/case-rules", "/api/metering/kept"} {
-		if status, _ := persons[people.Work].do("PUT", path, "{}", nil); status != 403 {
+		if status, _ := persons[access.Work].do("PUT", path, "{}", nil); status != 403 {
 			t.Errorf("%s answers %d to who works", path, status)
 		}
 	}
@@ -74,7 +74,7 @@ func TestWaysOut(t *testing.T) {
 	if err != nil || len(ids) != 1 {
 		t.Fatal(ids, err)
 	}
-	ways := read[[]position.WayOut](t, persons[people.Look], fmt.Sprintf("/api/products/%d/ways-out", ids[0]))
+	ways := read[[]position.WayOut](t, persons[access.Look], fmt.Sprintf("/api/products/%d/ways-out", ids[0]))
 	var words []string
 	for _, w := range ways {
 		words = append(words, fmt.Sprintf("%s covers %d, left %d, cost %s", w.What, w.Covers, w.Left, w.Cost))
@@ -100,7 +100,7 @@ func TestAnswerPage(t *testing.T) {
 	a.Outbox.Mail, a.Worklist.Deploy = o, o
 	take(t, a, formats.Users, "user_id,name,email\nu1,Dagne,dagne@x.example\n")
 	take(t, a, formats.Devices, "device_id,name,kind,primary_user\nD01,box-55,server,u1\nD02,box-54,client,u2\n")
-	boss := persons[people.Run]
+	boss := persons[access.Run]
 	if status, text := boss.do("POST", "/api/policies", `{"product":1,"stance":"restricted","reason":"<b>not here</b>"}`, nil); status != 200 {
 		t.Fatal(status, text)
 	}
@@ -125,7 +125,7 @@ func TestAnswerPage(t *testing.T) {
 	if status, text := boss.do("PUT", "/api/case-rules", `{"twoPersons":false,"answerDays":7,"reminders":1,"holdMinutes":0,"silentDays":14}`, nil); status != 200 {
 		t.Fatal(status, text)
 	}
-	if status, text := persons[people.Work].do("POST", "/api/cases/act", fmt.Sprintf(`{"ids":[%d],"act":"ask"}`, id), nil); status != 200 || !strings.Contains(text, `"count":1`) {
+	if status, text := persons[access.Work].do("POST", "/api/cases/act", fmt.Sprintf(`{"ids":[%d],"act":"ask"}`, id), nil); status != 200 || !strings.Contains(text, `"count":1`) {
 		t.Fatal(status, text)
 	}
 	if err := a.Outbox.SendMail(t.Context()); err != nil || len(o.letters) != 1 {
@@ -196,7 +196,7 @@ func TestAnswerPage(t *testing.T) {
 func TestOutcomes(t *testing.T) {
 	persons, a := owner(t)
 	ctx := t.Context()
-	base := persons[people.Run].base
+	base := persons[access.Run].base
 	fleet, _, err := a.Evidence.NewToken(ctx, "collector", "id", "me")
 	if err != nil {
 		t.Fatal(err)
@@ -219,7 +219,7 @@ func TestOutcomes(t *testing.T) {
 func TestWatchingPools(t *testing.T) {
 	persons, a := owner(t)
 	take(t, a, formats.Pools, "pool,publisher,product,quantity\nhall,Ostwick,Skerrymap,5\n")
-	w := persons[people.Work]
+	w := persons[access.Work]
 	for _, c := range []struct {
 		path, body, says string
 		status           int
@@ -240,7 +240,7 @@ func TestWatchingPools(t *testing.T) {
 			t.Errorf("%s %s: %d %s", c.path, c.body, status, text)
 		}
 	}
-	if list := read[[]usedb.PoolWatch](t, persons[people.Look], "/api/pool-watches"); len(list) != 0 {
+	if list := read[[]usedb.PoolWatch](t, persons[access.Look], "/api/pool-watches"); len(list) != 0 {
 		t.Errorf("%+v are told still", list)
 	}
 }

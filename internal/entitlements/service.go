@@ -3,6 +3,7 @@ package entitlements
 
 import (
 	"context"
+
 	"ensomet/internal/clock"
 	"ensomet/internal/intake"
 	"ensomet/internal/secret"

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"ensomet/internal/core/access"
 	"ensomet/internal/core/schedule"
 	"ensomet/internal/evidence/evidencedb"
 	"ensomet/internal/snapshot"
@@ -52,7 +53,7 @@ type ScanTask struct {
 }
 
 // Tasks hands the orders that may start now for some devices, named by device_id, to the collector that asks.
-func (svc *Service) Tasks(ctx context.Context, from Sender, codes []string) ([]ScanTask, error) {
+func (svc *Service) Tasks(ctx context.Context, from access.Sender, codes []string) ([]ScanTask, error) {
 	out := []ScanTask{}
 	err := svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		out = out[:0]
@@ -100,7 +101,7 @@ func (svc *Service) Tasks(ctx context.Context, from Sender, codes []string) ([]S
 }
 
 // TaskFailed notes why a collector could not do a scan.
-func (svc *Service) TaskFailed(ctx context.Context, from Sender, order int64, reason, detail string) error {
+func (svc *Service) TaskFailed(ctx context.Context, from access.Sender, order int64, reason, detail string) error {
 	if !slices.Contains(schedule.Reasons, reason) {
 		return fmt.Errorf("the reason %q is none of %s", reason, strings.Join(schedule.Reasons, ", "))
 	}

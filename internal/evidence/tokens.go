@@ -10,14 +10,12 @@ import (
 	"strings"
 	"time"
 
+	"ensomet/internal/core/access"
 	"ensomet/internal/evidence/evidencedb"
 	"ensomet/internal/formats"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 )
-
-// ErrToken says that a token is not known or was revoked.
-var ErrToken = errors.New("this token is not known here, or was revoked: ask for a new one and give it to the collector")
 
 // tokenPrefix begins every token, so that one is known when it is found where it should not be.
 const tokenPrefix = "ensomet_"
@@ -87,31 +85,23 @@ func (svc *Service) RevokeToken(ctx context.Context, id int64, who string) error
 	})
 }
 
-// Sender is a source that has shown its token.
-type Sender struct {
-	Token   int64
-	Source  string
-	FindsBy string
-	From    string // the address it came from
-}
-
 // Sender finds the source of a token. It returns ErrToken where there is none.
-func (svc *Service) Sender(ctx context.Context, secret, from string) (Sender, error) {
-	var out Sender
+func (svc *Service) Sender(ctx context.Context, secret, from string) (access.Sender, error) {
+	var out access.Sender
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
 		hash := sha256.Sum256([]byte(secret))
 		t, err := evidencedb.TokenByHash(tx, hash[:])
 		if errors.Is(err, sqlite.ErrNotFound) || err == nil && t.RevokedAt != 0 {
-			return ErrToken
+			return access.ErrToken
 		}
-		out = Sender{t.ID, t.Source, t.FindsBy, from}
+		out = access.Sender{Token: t.ID, Source: t.Source, FindsBy: t.FindsBy, From: from}
 		return err
 	})
 	return out, err
 }
 
 // Deliver takes in a scan that came over HTTP, and notes that it came. A scan is stored whole or not at all; what was wrong with one that is refused is noted too.
-func (svc *Service) Deliver(ctx context.Context, from Sender, s *formats.Scan, bytes int64) (Taken, error) {
+func (svc *Service) Deliver(ctx context.Context, from access.Sender, s *formats.Scan, bytes int64) (Taken, error) {
 	var out Taken
 	now := svc.Clock.Now().Unix()
 	err := svc.DB.Update(ctx, func(tx *sqlite.Tx) (err error) {
@@ -131,7 +121,7 @@ func (svc *Service) Deliver(ctx context.Context, from Sender, s *formats.Scan, b
 }
 
 // Refuse notes that a delivery was refused, and why.
-func (svc *Service) Refuse(ctx context.Context, from Sender, device string, bytes int64, reason string) error {
+func (svc *Service) Refuse(ctx context.Context, from access.Sender, device string, bytes int64, reason string) error {
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		id, err := snapshot.FindDevice(tx, device)
 		if err != nil {

@@ -1,3 +1,4 @@
+// Package intake is how the lines of files come in: each station says what takes the lines of its kinds.
 package intake
 
 import (

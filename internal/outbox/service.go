@@ -3,6 +3,7 @@ package outbox
 
 import (
 	"context"
+
 	"ensomet/internal/clock"
 	"ensomet/internal/sqlite"
 )

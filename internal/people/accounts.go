@@ -6,37 +6,23 @@ import (
 	"fmt"
 	"strings"
 
+	"ensomet/internal/core/access"
 	"ensomet/internal/people/peopledb"
 	"ensomet/internal/sqlite"
 
 	"github.com/alexedwards/argon2id"
 )
 
-// Role says what an account may do: look, also work on titles, rights and cases, or also run imports and accounts.
-type Role string
-
-// The roles, from the least to the most.
-const (
-	Look Role = "look"
-	Work Role = "work"
-	Run  Role = "run"
-)
-
-var roleRank = map[Role]int{Look: 1, Work: 2, Run: 3}
-
-// May reports whether a role may do what another may.
-func (r Role) May(need Role) bool { return roleRank[r] >= roleRank[need] }
-
 // ErrSignIn says that name and password do not fit together; it does not say which is wrong.
 var ErrSignIn = errors.New("no account has this name and password")
 
 // SaveAccount makes an account, or gives it a new role and password.
-func (svc *Service) SaveAccount(ctx context.Context, name string, role Role, password string) error {
+func (svc *Service) SaveAccount(ctx context.Context, name string, role access.Role, password string) error {
 	name = strings.TrimSpace(name)
 	if name == "" {
 		return errors.New("an account needs a name")
 	}
-	if roleRank[role] == 0 {
+	if !role.Known() {
 		return fmt.Errorf("there is no role %q; there are look, work, run", role)
 	}
 	if len(password) < 10 {

@@ -2,6 +2,8 @@
 package pipeline
 
 import (
+	"sync"
+
 	"ensomet/internal/clock"
 	"ensomet/internal/evidence"
 	"ensomet/internal/outbox"
@@ -13,7 +15,6 @@ import (
 	"ensomet/internal/titles"
 	"ensomet/internal/use"
 	"ensomet/internal/worklist"
-	"sync"
 )
 
 // Service does what can be done there.

@@ -3,6 +3,7 @@ package position
 
 import (
 	"context"
+
 	"ensomet/internal/clock"
 	"ensomet/internal/progress"
 	"ensomet/internal/snapshot"

@@ -28,6 +28,7 @@ var allowed = map[string][]string{
 	"opendata": {"formats"},
 	"starter":  {"formats"},
 	"collect":  {"formats"},
+	"rest":     {"sqlite", "formats", "clock"},
 }
 
 // service is what a station's service may import besides its own tables.
@@ -37,6 +38,9 @@ var service = []string{
 
 // tables is what a station's tables may import.
 var tables = []string{"snapshot", "renewal", "sqlite", "formats"}
+
+// routes is what a station's routes may import besides the station itself.
+var routes = []string{"rest", "snapshot", "intake", "outbox", "renewal", "formats", "progress"}
 
 // outside is what the core must not reach: no SQL, HTTP, files, clock of its own or randomness.
 var outside = []string{"database/sql", "net/http", "os", "math/rand", "math/rand/v2"}
@@ -88,6 +92,9 @@ func mayImport(pkg string) (may []string, judged bool) {
 	}
 	if !inside {
 		return append(slices.Clone(service), station+"/"+station+"db"), true
+	}
+	if rest == station+"http" {
+		return append(slices.Clone(routes), station, station+"/"+station+"db"), true
 	}
 	return tables, rest == station+"db"
 }

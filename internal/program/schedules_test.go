@@ -8,6 +8,7 @@ import (
 	"testing"
 	"time"
 
+	"ensomet/internal/core/access"
 	"ensomet/internal/core/condition"
 	"ensomet/internal/core/schedule"
 	"ensomet/internal/evidence"
@@ -111,7 +112,7 @@ func TestByAgeQuietAndFailure(t *testing.T) {
 	if err != nil || view[0].Due != 2 || view[0].Open != 2 || view[0].Devices != 3 {
 		t.Errorf("%+v %v", view, err)
 	}
-	from := evidence.Sender{Source: "x", FindsBy: "id"}
+	from := access.Sender{Source: "x", FindsBy: "id"}
 	if from.Token, err = firstToken(ctx, a); err != nil {
 		t.Fatal(err)
 	}

@@ -11,6 +11,7 @@ import (
 	"testing"
 	"time"
 
+	"ensomet/internal/core/access"
 	"ensomet/internal/evidence"
 	"ensomet/internal/formats"
 	"ensomet/internal/snapshot"
@@ -301,7 +302,7 @@ func TestTokens(t *testing.T) {
 		t.Fatal(err)
 	}
 	for _, bad := range []string{secret, "", "ensomet_x"} {
-		if _, err := a.Evidence.Sender(ctx, bad, ""); !errors.Is(err, evidence.ErrToken) {
+		if _, err := a.Evidence.Sender(ctx, bad, ""); !errors.Is(err, access.ErrToken) {
 			t.Errorf("%q: %v", bad, err)
 		}
 	}

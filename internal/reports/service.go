@@ -3,6 +3,7 @@ package reports
 
 import (
 	"context"
+
 	"ensomet/internal/clock"
 	"ensomet/internal/core/civil"
 	"ensomet/internal/snapshot"

@@ -2,11 +2,6 @@ package standin
 
 import (
 	"context"
-	"ensomet/internal/program"
-	"ensomet/internal/snapshot"
-	"ensomet/internal/sqlite"
-	"ensomet/internal/worklist"
-	"ensomet/internal/worklist/worklistdb"
 	"errors"
 	"fmt"
 	"path"
@@ -16,6 +11,11 @@ import (
 
 	"ensomet/internal/core/casework"
 	"ensomet/internal/formats"
+	"ensomet/internal/program"
+	"ensomet/internal/snapshot"
+	"ensomet/internal/sqlite"
+	"ensomet/internal/worklist"
+	"ensomet/internal/worklist/worklistdb"
 )
 
 // begunProduct is the product about which the demo's work has begun before its today.

@@ -4,14 +4,14 @@ import (
 	"bytes"
 	"context"
 	"encoding/csv"
-	"ensomet/internal/intake"
-	"ensomet/internal/program"
-	"ensomet/internal/sqlite"
-	"ensomet/internal/use/usedb"
 	"fmt"
 	"time"
 
 	"ensomet/internal/formats"
+	"ensomet/internal/intake"
+	"ensomet/internal/program"
+	"ensomet/internal/sqlite"
+	"ensomet/internal/use/usedb"
 )
 
 // take lets lines of a file in.

@@ -2,15 +2,6 @@ package standin
 
 import (
 	"context"
-	"ensomet/internal/evidence/evidencedb"
-	"ensomet/internal/outbox"
-	"ensomet/internal/program"
-	"ensomet/internal/snapshot"
-	"ensomet/internal/sqlite"
-	"ensomet/internal/titles"
-	"ensomet/internal/titles/titlesdb"
-	"ensomet/internal/use/usedb"
-	"ensomet/internal/worklist/worklistdb"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -22,6 +13,15 @@ import (
 
 	"ensomet/internal/api"
 	"ensomet/internal/core/civil"
+	"ensomet/internal/evidence/evidencedb"
+	"ensomet/internal/outbox"
+	"ensomet/internal/program"
+	"ensomet/internal/snapshot"
+	"ensomet/internal/sqlite"
+	"ensomet/internal/titles"
+	"ensomet/internal/titles/titlesdb"
+	"ensomet/internal/use/usedb"
+	"ensomet/internal/worklist/worklistdb"
 )
 
 // The whole program over the demo: every planted truth is found.

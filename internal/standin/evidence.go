@@ -2,16 +2,16 @@ package standin
 
 import (
 	"context"
-	"ensomet/internal/evidence"
-	"ensomet/internal/program"
-	"ensomet/internal/titles"
 	"fmt"
 	"slices"
 	"strings"
 	"time"
 
 	"ensomet/internal/core/condition"
+	"ensomet/internal/evidence"
 	"ensomet/internal/formats"
+	"ensomet/internal/program"
+	"ensomet/internal/titles"
 )
 
 // The devices of the stories about evidence, by their device_id. No story about figures uses them.

@@ -5,10 +5,6 @@ import (
 	"compress/gzip"
 	"context"
 	"encoding/json"
-	"ensomet/internal/evidence"
-	"ensomet/internal/program"
-	"ensomet/internal/snapshot"
-	"ensomet/internal/sqlite"
 	"errors"
 	"fmt"
 	"hash/fnv"
@@ -19,7 +15,11 @@ import (
 	"time"
 
 	"ensomet/internal/core/schedule"
+	"ensomet/internal/evidence"
 	"ensomet/internal/formats"
+	"ensomet/internal/program"
+	"ensomet/internal/snapshot"
+	"ensomet/internal/sqlite"
 )
 
 // loop carries requests to a handler in this program, as a network would to a server.

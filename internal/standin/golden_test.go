@@ -5,8 +5,6 @@ import (
 	"context"
 	"crypto/sha256"
 	"encoding/json"
-	"ensomet/internal/program"
-	"ensomet/internal/sqlite"
 	"flag"
 	"fmt"
 	"net/http"
@@ -20,6 +18,8 @@ import (
 
 	"ensomet/internal/api"
 	"ensomet/internal/formats"
+	"ensomet/internal/program"
+	"ensomet/internal/sqlite"
 )
 
 var (

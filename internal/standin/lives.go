@@ -2,14 +2,14 @@ package standin
 
 import (
 	"context"
-	"ensomet/internal/program"
-	"ensomet/internal/sqlite"
-	"ensomet/internal/titles"
-	"ensomet/internal/titles/titlesdb"
 	"fmt"
 	"strings"
 
 	"ensomet/internal/core/civil"
+	"ensomet/internal/program"
+	"ensomet/internal/sqlite"
+	"ensomet/internal/titles"
+	"ensomet/internal/titles/titlesdb"
 )
 
 // filledEnds gives the versions of an ordinary product their ends of support: every fourth product tells none, every third goes on for a year of extended support.

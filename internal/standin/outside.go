@@ -3,8 +3,6 @@ package standin
 import (
 	"context"
 	"encoding/json"
-	"ensomet/internal/intake"
-	"ensomet/internal/program"
 	"errors"
 	"fmt"
 	"net/http"
@@ -17,6 +15,8 @@ import (
 
 	"ensomet/internal/api"
 	"ensomet/internal/formats"
+	"ensomet/internal/intake"
+	"ensomet/internal/program"
 )
 
 // Outside is the simulated world around a demo: its clock, the deployment tool with the removals it has taken, and the fleet that carries them out and reports.

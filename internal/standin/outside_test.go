@@ -4,12 +4,6 @@ import (
 	"bytes"
 	"context"
 	"encoding/csv"
-	"ensomet/internal/intake"
-	"ensomet/internal/program"
-	"ensomet/internal/snapshot"
-	"ensomet/internal/sqlite"
-	"ensomet/internal/worklist"
-	"ensomet/internal/worklist/worklistdb"
 	"os"
 	"path/filepath"
 	"slices"
@@ -21,6 +15,12 @@ import (
 	"ensomet/internal/api"
 	"ensomet/internal/core/casework"
 	"ensomet/internal/formats"
+	"ensomet/internal/intake"
+	"ensomet/internal/program"
+	"ensomet/internal/snapshot"
+	"ensomet/internal/sqlite"
+	"ensomet/internal/worklist"
+	"ensomet/internal/worklist/worklistdb"
 )
 
 func caseOf(t *testing.T, a *program.Program, id int64) worklistdb.Case {

@@ -2,15 +2,15 @@ package standin
 
 import (
 	"context"
-	"ensomet/internal/entitlements/entitlementsdb"
-	"ensomet/internal/program"
-	"ensomet/internal/snapshot"
-	"ensomet/internal/worklist"
 	"fmt"
 	"math/rand/v2"
 	"time"
 
 	"ensomet/internal/core/civil"
+	"ensomet/internal/entitlements/entitlementsdb"
+	"ensomet/internal/program"
+	"ensomet/internal/snapshot"
+	"ensomet/internal/worklist"
 )
 
 // rightsStories plants the traps of metrics and rights: cores and clusters, second devices, test and standby machines, use at one time, sites, scopes and dates. They draw from chance of their own, so

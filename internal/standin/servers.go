@@ -2,15 +2,15 @@ package standin
 
 import (
 	"context"
-	"ensomet/internal/program"
-	"ensomet/internal/snapshot"
-	"ensomet/internal/sqlite"
 	"fmt"
 	"math/rand/v2"
 	"slices"
 	"time"
 
 	"ensomet/internal/formats"
+	"ensomet/internal/program"
+	"ensomet/internal/snapshot"
+	"ensomet/internal/sqlite"
 )
 
 // pool is a pool of a simulated licence server: who asks for it, when and for how long.

@@ -3,13 +3,13 @@ package standin
 import (
 	"context"
 	"encoding/json"
-	"ensomet/internal/program"
-	"ensomet/internal/worklist"
 	"slices"
 	"strings"
 	"time"
 
 	"ensomet/internal/formats"
+	"ensomet/internal/program"
+	"ensomet/internal/worklist"
 )
 
 // held is an order that the deployment tool has taken and not finished.

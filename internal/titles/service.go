@@ -2,12 +2,13 @@
 package titles
 
 import (
+	"slices"
+	"sync"
+
 	"ensomet/internal/clock"
 	"ensomet/internal/progress"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
-	"slices"
-	"sync"
 )
 
 // Service does what can be done there.

@@ -2,12 +2,13 @@
 package use
 
 import (
+	"sync"
+
 	"ensomet/internal/clock"
 	"ensomet/internal/core/civil"
 	"ensomet/internal/progress"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
-	"sync"
 )
 
 // Service does what can be done there.

@@ -2,11 +2,12 @@
 package worklist
 
 import (
+	"sync"
+
 	"ensomet/internal/clock"
 	"ensomet/internal/secret"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
-	"sync"
 )
 
 // Service does what can be done there.

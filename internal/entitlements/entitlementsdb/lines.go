@@ -1,3 +1,4 @@
+// Package entitlementsdb has the tables of lines, transactions, contracts, seats and keys.
 package entitlementsdb
 
 import (

@@ -1,3 +1,4 @@
+// Package evidencedb has the tables of devices, people, scans, installs and files, imports, groups, schedules and tokens.
 package evidencedb
 
 import (

@@ -1,3 +1,4 @@
+// Package peopledb has the tables of accounts and browsers that are signed in.
 package peopledb
 
 import (

@@ -1,3 +1,4 @@
+// Package positiondb has the tables of statements and the order of metrics.
 package positiondb
 
 import (

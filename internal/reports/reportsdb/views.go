@@ -1,3 +1,4 @@
+// Package reportsdb has the tables of what is counted and found over all tables.
 package reportsdb
 
 import (

@@ -1,3 +1,4 @@
+// Package titlesdb has the tables of the catalogue, recognitions, decisions, rules, plans and releases.
 package titlesdb
 
 import (

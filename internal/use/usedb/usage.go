@@ -1,3 +1,4 @@
+// Package usedb has the tables of events, runs and days of use, and pools.
 package usedb
 
 import (

@@ -1,3 +1,4 @@
+// Package worklistdb has the tables of cases, orders, questions, baskets, policies and savings.
 package worklistdb
 
 import (

@@ -2784,18 +2784,7 @@ export interface components {
             monthDays?: number[];
             weekdays?: number[];
         };
-        CaseCount: {
-            /**
-             * Format: int64
-             * @description of them, those that came back
-             */
-            back: number;
-            /** Format: int64 */
-            count: number;
-            kind: string;
-            state: string;
-        };
-        CaseDeed: {
+        CaseAction: {
             /** @enum {string} */
             act: "ask" | "agree" | "approve" | "send" | "keep" | "reopen" | "undo";
             ids: number[];
@@ -2806,6 +2795,17 @@ export interface components {
             until?: string;
             /** @description for send: a few at a time */
             wave?: components["schemas"]["WaveSettings"];
+        };
+        CaseCount: {
+            /**
+             * Format: int64
+             * @description of them, those that came back
+             */
+            back: number;
+            /** Format: int64 */
+            count: number;
+            kind: string;
+            state: string;
         };
         CaseDone: {
             /** Format: int64 */
@@ -6981,7 +6981,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["CaseDeed"];
+                "application/json": components["schemas"]["CaseAction"];
             };
         };
         responses: {

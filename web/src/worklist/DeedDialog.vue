@@ -10,7 +10,7 @@ import { count } from '../lib/format'
 
 /** What has to be said before cases are kept, asked about, or sent: a reason and an end, a few words to the user, or how many orders leave a day. */
 const props = defineProps<{ act: 'keep' | 'ask' | 'send' | ''; cases: number }>()
-const emit = defineEmits<{ close: []; deed: [deed: Omit<Schemas['CaseDeed'], 'ids'>] }>()
+const emit = defineEmits<{ close: []; deed: [deed: Omit<Schemas['CaseAction'], 'ids'>] }>()
 const note = ref('')
 const until = ref('')
 const owner = ref('')

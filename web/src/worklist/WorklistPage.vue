@@ -80,7 +80,7 @@ function press(a: (typeof possible.value)[number]) {
   if (a.opens) opened.value = a.act as 'keep' | 'ask' | 'send'
   else void deed(a.ids, { act: a.act })
 }
-function done(d: Omit<Schemas['CaseDeed'], 'ids'>) {
+function done(d: Omit<Schemas['CaseAction'], 'ids'>) {
   void deed(chosen.value, d)
 }
 async function chooseAll() {

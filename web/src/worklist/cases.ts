@@ -42,7 +42,7 @@ export function stateWord(kind: string, state: string): string {
 }
 
 /** What people may do, and how its button is called for a kind. */
-export const acts: { act: Schemas['CaseDeed']['act']; label: (kind: string) => string; opens?: boolean }[] = [
+export const acts: { act: Schemas['CaseAction']['act']; label: (kind: string) => string; opens?: boolean }[] = [
   { act: 'ask', label: () => 'Ask the user…', opens: true },
   {
     act: 'agree',

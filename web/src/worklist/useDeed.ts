@@ -8,7 +8,7 @@ export function useDeed(after?: () => void) {
   const client = useQueryClient()
   const says = ref('')
   const busy = ref(false)
-  async function deed(ids: number[], d: Omit<Schemas['CaseDeed'], 'ids'>) {
+  async function deed(ids: number[], d: Omit<Schemas['CaseAction'], 'ids'>) {
     says.value = ''
     busy.value = true
     try {

@@ -1,25 +1,17 @@
-package api
+package rest
 
 import (
 	"context"
-	"encoding/json"
-	"ensomet/internal/evidence/evidencedb"
-	"ensomet/internal/outbox"
-	"ensomet/internal/people"
-	"ensomet/internal/program"
-	"ensomet/internal/snapshot"
-	"ensomet/internal/sqlite"
-	"ensomet/internal/titles/titlesdb"
-	"ensomet/internal/use/usedb"
-	"ensomet/internal/worklist/worklistdb"
 	"fmt"
 	"net/http"
 	"reflect"
 	"strings"
 	"time"
 
+	"ensomet/internal/core/access"
 	"ensomet/internal/core/civil"
 	"ensomet/internal/formats"
+	"ensomet/internal/sqlite"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/go-chi/chi/v5"
@@ -27,7 +19,7 @@ import (
 
 // listInput is how every list is asked for. Filter is column=value; a value that begins with * is a part it must contain, one with | any of several, one that begins with > a number to exceed, and one that ends in /* a path with all below
 // it.
-type listInput struct {
+type ListInput struct {
 	Search     string   `query:"q"`
 	Filter     []string `query:"f,explode"`
 	Sort       string   `query:"sort"`
@@ -37,7 +29,7 @@ type listInput struct {
 	Split      string   `query:"split" doc:"a column whose values are counted"`
 }
 
-func (in *listInput) query() (sqlite.ListQuery, error) {
+func (in *ListInput) Query() (sqlite.ListQuery, error) {
 	q := sqlite.ListQuery{Search: in.Search, Filters: map[string]string{}, Sort: in.Sort, Descending: in.Descending, Cursor: in.Cursor, Limit: in.Limit, Split: in.Split}
 	for _, f := range in.Filter {
 		column, value, ok := strings.Cut(f, "=")
@@ -50,18 +42,18 @@ func (in *listInput) query() (sqlite.ListQuery, error) {
 }
 
 // pager reads a page of a list.
-type pager[T any] func(ctx context.Context, q sqlite.ListQuery) (sqlite.Page[T], error)
+type Pager[T any] func(ctx context.Context, q sqlite.ListQuery) (sqlite.Page[T], error)
 
-func registerList[T any](s *Server, name string, read pager[T]) {
-	handle(s, people.Look, huma.Operation{OperationID: name, Method: http.MethodGet, Path: "/api/" + name}, func(ctx context.Context, _ who, in *listInput) (*body[sqlite.Page[T]], error) {
-		q, err := in.query()
+func List[T any](s *Server, name string, read Pager[T]) {
+	Handle(s, access.Look, huma.Operation{OperationID: name, Method: http.MethodGet, Path: "/api/" + name}, func(ctx context.Context, _ Who, in *ListInput) (*Body[sqlite.Page[T]], error) {
+		q, err := in.Query()
 		if err != nil {
 			return nil, err
 		}
 		page, err := read(ctx, q)
-		return &body[sqlite.Page[T]]{page}, err
+		return &Body[sqlite.Page[T]]{page}, err
 	})
-	s.router.Get("/api/"+name+".{format}", func(w http.ResponseWriter, r *http.Request) {
+	s.Router.Get("/api/"+name+".{format}", func(w http.ResponseWriter, r *http.Request) {
 		s.exportList(w, r, name, func(q sqlite.ListQuery, start func([]string) error, write func([]string) error) error {
 			page, err := read(r.Context(), q)
 			if err != nil {
@@ -72,7 +64,7 @@ func registerList[T any](s *Server, name string, read pager[T]) {
 	})
 }
 
-// writeRows writes rows as a table whose columns are the rows' JSON names: days and times as ISO 8601 has them, in UTC, and nothing where there was none. A field of seconds since 1970 says so by its tag unit.
+// writeRows writes rows as a table whose columns are the rows' JSON names: days and times as ISO 8601 has them, in UTC, and nothing where there was None. A field of seconds since 1970 says so by its tag unit.
 func writeRows[T any](rows []T, start func([]string) error, write func([]string) error) error {
 	t := reflect.TypeFor[T]()
 	var columns []string
@@ -111,15 +103,15 @@ func isoTime(unix int64) string {
 }
 
 func (s *Server) exportList(w http.ResponseWriter, r *http.Request, name string, read func(q sqlite.ListQuery, start func([]string) error, write func([]string) error) error) {
-	if _, err := s.need(r.Context(), people.Look); err != nil {
-		problem(w, err)
+	if _, err := s.Need(r.Context(), access.Look); err != nil {
+		Problem(w, err)
 		return
 	}
 	v := r.URL.Query()
-	in := listInput{Search: v.Get("q"), Filter: v["f"], Sort: v.Get("sort"), Descending: v.Get("desc") == "true"}
-	q, err := in.query()
+	in := ListInput{Search: v.Get("q"), Filter: v["f"], Sort: v.Get("sort"), Descending: v.Get("desc") == "true"}
+	q, err := in.Query()
 	if err != nil {
-		problem(w, fail(err))
+		Problem(w, Fail(err))
 		return
 	}
 	format := chi.URLParam(r, "format")
@@ -135,48 +127,16 @@ func (s *Server) exportList(w http.ResponseWriter, r *http.Request, name string,
 	}
 	if err != nil {
 		w.Header().Del("Content-Disposition")
-		problem(w, fail(err))
+		Problem(w, Fail(err))
 	}
 }
 
-// problem answers with RFC 9457 problem details.
-func problem(w http.ResponseWriter, err error) {
-	status := http.StatusInternalServerError
-	if e, ok := err.(huma.StatusError); ok {
-		status = e.GetStatus()
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(status)
-	json.NewEncoder(w).Encode(err)
-}
-
-func view[T any](a *program.Program, read func(tx *sqlite.Tx, q sqlite.ListQuery) (sqlite.Page[T], error)) pager[T] {
+func View[T any](s *Server, read func(tx *sqlite.Tx, q sqlite.ListQuery) (sqlite.Page[T], error)) Pager[T] {
 	return func(ctx context.Context, q sqlite.ListQuery) (page sqlite.Page[T], err error) {
-		err = a.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
+		err = s.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
 			page, err = read(tx, q)
 			return err
 		})
 		return page, err
 	}
-}
-
-func (s *Server) lists() {
-	registerList(s, "devices", view(s.app, snapshot.DevicePage))
-	registerList(s, "names", view(s.app, snapshot.NamePage))
-	registerList(s, "products", view(s.app, snapshot.ProductPage))
-	registerList(s, "publishers", view(s.app, titlesdb.PublisherPage))
-	registerList(s, "releases", s.app.Titles.Releases)
-	registerList(s, "positions", view(s.app, snapshot.PositionPage))
-	registerList(s, "entitlements", s.app.Entitlements.Entitlements)
-	registerList(s, "cases", view(s.app, snapshot.CasePage))
-	registerList(s, "use", view(s.app, usedb.UsePage))
-	registerList(s, "pools", s.app.Use.Pools)
-	registerList(s, "savings", view(s.app, worklistdb.SavingPage))
-	registerList(s, "potential", view(s.app, worklistdb.PotentialPage))
-	registerList(s, "asides", view(s.app, evidencedb.AsidePage))
-	registerList(s, "changes", view(s.app, evidencedb.ChangePage))
-	registerList(s, "scan-orders", view(s.app, evidencedb.OrderPage))
-	registerList(s, "deliveries", view(s.app, evidencedb.DeliveryPage))
-	registerList(s, "moves", view(s.app, evidencedb.MovePage))
-	registerList(s, "mail", view(s.app, outbox.MailPage))
 }

@@ -1,13 +1,15 @@
-package api
+package worklisthttp
 
 import (
-	"ensomet/internal/worklist"
 	"errors"
 	"html/template"
 	"log"
 	"net/http"
 	"strconv"
 	"time"
+
+	"ensomet/internal/rest"
+	"ensomet/internal/worklist"
 
 	"github.com/go-chi/chi/v5"
 	"github.com/go-chi/httprate"
@@ -42,20 +44,20 @@ input { font: inherit; padding: 0.4rem 0.6rem; flex: 1 1 14rem; border: 1px soli
 `))
 
 // answers registers the page.
-func (s *Server) answers() {
-	s.router.Group(func(r chi.Router) {
-		r.Use(httprate.LimitBy(answersPerMinute, time.Minute, byAddress))
+func (s *routes) answers() {
+	s.Router.Group(func(r chi.Router) {
+		r.Use(httprate.LimitBy(answersPerMinute, time.Minute, rest.ByAddress))
 		r.Get("/answer/{key}", s.showAnswer)
 		r.Post("/answer/{key}", s.takeAnswer)
 	})
 }
 
-func (s *Server) showAnswer(w http.ResponseWriter, r *http.Request) {
-	page, err := s.app.Worklist.AnswerPage(r.Context(), chi.URLParam(r, "key"))
+func (s *routes) showAnswer(w http.ResponseWriter, r *http.Request) {
+	page, err := s.Worklist.AnswerPage(r.Context(), chi.URLParam(r, "key"))
 	s.writeAnswer(w, page, err)
 }
 
-func (s *Server) writeAnswer(w http.ResponseWriter, page worklist.AnswerPage, err error) {
+func (s *routes) writeAnswer(w http.ResponseWriter, page worklist.AnswerPage, err error) {
 	h := w.Header()
 	h.Set("Content-Security-Policy", answerPolicy)
 	h.Set("Referrer-Policy", "no-referrer")
@@ -77,7 +79,7 @@ func (s *Server) writeAnswer(w http.ResponseWriter, page worklist.AnswerPage, er
 	}
 }
 
-func (s *Server) takeAnswer(w http.ResponseWriter, r *http.Request) {
+func (s *routes) takeAnswer(w http.ResponseWriter, r *http.Request) {
 	key := chi.URLParam(r, "key")
 	r.Body = http.MaxBytesReader(w, r.Body, 16<<10)
 	id, err := strconv.ParseInt(r.FormValue("case"), 10, 64)
@@ -86,7 +88,7 @@ func (s *Server) takeAnswer(w http.ResponseWriter, r *http.Request) {
 		http.Error(w, "press one of the two buttons", http.StatusBadRequest)
 		return
 	}
-	if err := s.app.Worklist.Answer(r.Context(), key, id, needed == "yes", r.FormValue("note")); err != nil {
+	if err := s.Worklist.Answer(r.Context(), key, id, needed == "yes", r.FormValue("note")); err != nil {
 		s.writeAnswer(w, worklist.AnswerPage{}, err)
 		return
 	}

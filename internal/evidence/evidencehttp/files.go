@@ -1,0 +1,92 @@
+package evidencehttp
+
+import (
+	"bytes"
+	"encoding/json"
+	"fmt"
+	"log"
+	"net/http"
+
+	"ensomet/internal/core/access"
+	"ensomet/internal/evidence"
+	"ensomet/internal/formats"
+	"ensomet/internal/intake"
+	"ensomet/internal/rest"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/go-chi/chi/v5"
+)
+
+// importFile takes in a file, or says what it would do. The kind is scan or directory for files whose form says what they are.
+func (s *routes) importFile(w http.ResponseWriter, r *http.Request) {
+	me, err := s.Need(r.Context(), access.Run)
+	if err != nil {
+		rest.Problem(w, err)
+		return
+	}
+	v := r.URL.Query()
+	req := intake.ImportRequest{File: v.Get("file"), Device: v.Get("device"), DryRun: v.Get("dry") == "true", Author: me.Name}
+	if name := r.PathValue("kind"); name != "scan" && name != "directory" {
+		if req.Kind, err = formats.KindByName(name); err != nil {
+			rest.Problem(w, rest.Fail(err))
+			return
+		}
+	}
+	if text := v.Get("mapping"); text != "" {
+		req.Mapping = &formats.Mapping{}
+		if err := json.Unmarshal([]byte(text), req.Mapping); err != nil {
+			rest.Problem(w, huma.Error400BadRequest("The mapping cannot be read: "+err.Error()))
+			return
+		}
+	}
+	f, size, err := rest.Spool(w, r, rest.MaxUpload)
+	if err != nil {
+		rest.Problem(w, rest.Fail(err))
+		return
+	}
+	defer f.Close()
+	res, err := s.Evidence.ImportWatched(r.Context(), f, size, req)
+	if err != nil {
+		rest.Problem(w, rest.Fail(err))
+		return
+	}
+	rest.Answer(w, res)
+}
+
+func (s *routes) lookAtFile(w http.ResponseWriter, r *http.Request) {
+	if _, err := s.Need(r.Context(), access.Run); err != nil {
+		rest.Problem(w, err)
+		return
+	}
+	f, size, err := rest.Spool(w, r, rest.MaxLook)
+	if err != nil {
+		rest.Problem(w, rest.Fail(err))
+		return
+	}
+	defer f.Close()
+	look, err := s.Evidence.LookAt(r.Context(), f, size, r.URL.Query().Get("kind"))
+	if err != nil {
+		rest.Problem(w, rest.Fail(err))
+		return
+	}
+	rest.Answer(w, look)
+}
+
+// deviceSoftware gives a device's software as an open document.
+func (s *routes) deviceSoftware(w http.ResponseWriter, r *http.Request) {
+	if _, err := s.Need(r.Context(), access.Look); err != nil {
+		rest.Problem(w, err)
+		return
+	}
+	code, format := chi.URLParam(r, "code"), chi.URLParam(r, "format")
+	var b bytes.Buffer
+	if err := s.Evidence.WriteSoftware(r.Context(), code, format, &b); err != nil {
+		rest.Problem(w, rest.Fail(err))
+		return
+	}
+	w.Header().Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", code+"."+evidence.SoftwareFormats[format].Ending))
+	w.Header().Set("Content-Type", evidence.SoftwareFormats[format].Type)
+	if _, err := w.Write(b.Bytes()); err != nil {
+		log.Printf("an answer could not be written: %v", err)
+	}
+}

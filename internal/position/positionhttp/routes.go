@@ -1,0 +1,211 @@
+// Package positionhttp has the routes of what is owned against what is needed.
+package positionhttp
+
+import (
+	"context"
+	"net/http"
+	"strconv"
+
+	"ensomet/internal/core/access"
+	"ensomet/internal/core/casework"
+	"ensomet/internal/core/civil"
+	"ensomet/internal/formats"
+	"ensomet/internal/position"
+	"ensomet/internal/position/positiondb"
+	"ensomet/internal/progress"
+	"ensomet/internal/rest"
+	"ensomet/internal/snapshot"
+)
+
+// Stations is what the routes of this station ask.
+type Stations struct {
+	Position *position.Service
+	Progress *progress.Board
+	Worklist Removals
+}
+
+// Removals lists what open cases about a product would take off devices.
+type Removals interface {
+	OpenRemovals(ctx context.Context, product int64) ([]casework.Removal, error)
+}
+
+type routes struct {
+	*rest.Server
+	Stations
+}
+
+// Register registers the routes of what is owned against what is needed.
+func Register(server *rest.Server, stations Stations) {
+	s := &routes{server, stations}
+	s.positions()
+	s.units()
+	s.lists()
+	s.products()
+	s.waysOut()
+}
+
+func (s *routes) positions() {
+	days := func(from, to string) (a, b civil.Day, err error) {
+		if a, err = civil.Parse(from); err == nil {
+			b, err = civil.Parse(to)
+		}
+		return a, b, err
+	}
+	rest.Handle(s.Server, access.Look, rest.Get("parts", "/api/products/{id}/parts"), func(ctx context.Context, _ rest.Who, in *struct {
+		rest.ByID
+		By   string `query:"by" enum:"unit,country,contract" default:"unit"`
+		AsOf string `query:"asOf"`
+	}) (*rest.Body[[]position.PartsOfMetric], error) {
+		day, err := civil.Parse(in.AsOf)
+		if err != nil {
+			return nil, err
+		}
+		p, err := s.Position.Parts(ctx, in.ID, in.By, day)
+		return &rest.Body[[]position.PartsOfMetric]{Body: p}, err
+	})
+	rest.Handle(s.Server, access.Look, rest.Get("prove", "/api/products/{id}/proof"), func(ctx context.Context, _ rest.Who, in *rest.ByID) (*rest.Body[[]position.ProofRun], error) {
+		p, err := s.Position.Prove(ctx, in.ID)
+		return &rest.Body[[]position.ProofRun]{Body: p}, err
+	})
+	rest.Handle(s.Server, access.Work, rest.Post("metricOrder", "/api/products/{id}/metric-order"), func(ctx context.Context, me rest.Who, in *struct {
+		rest.ByID
+		Body struct {
+			Order []string `json:"order"`
+		}
+	}) (*rest.Body[rest.Done], error) {
+		return rest.DoneOr(s.Position.SetMetricOrder(ctx, in.ID, in.Body.Order, me.Name))
+	})
+	rest.Handle(s.Server, access.Look, rest.Get("productSteps", "/api/products/{id}/steps"), func(ctx context.Context, _ rest.Who, in *struct {
+		rest.ByID
+		From string `query:"from" required:"true"`
+		To   string `query:"to"`
+	}) (*rest.Body[position.ProductSteps], error) {
+		from, to, err := days(in.From, in.To)
+		if err != nil {
+			return nil, err
+		}
+		p, err := s.Position.ProductSteps(ctx, in.ID, from, to)
+		return &rest.Body[position.ProductSteps]{Body: p}, err
+	})
+	rest.Handle(s.Server, access.Look, rest.Get("allSteps", "/api/steps"), func(ctx context.Context, _ rest.Who, in *struct {
+		From  string `query:"from" required:"true"`
+		To    string `query:"to"`
+		Watch string `query:"watch" maxLength:"60" doc:"a key of your own, under which you can ask how far it is"`
+	}) (*rest.Body[position.AllSteps], error) {
+		from, to, err := days(in.From, in.To)
+		if err != nil {
+			return nil, err
+		}
+		ctx, end := s.Progress.Follow(ctx, in.Watch)
+		defer end()
+		p, err := s.Position.AllSteps(ctx, from, to)
+		return &rest.Body[position.AllSteps]{Body: p}, err
+	})
+	rest.Handle(s.Server, access.Look, rest.Post("tryBasket", "/api/baskets/try"), func(ctx context.Context, _ rest.Who, in *struct {
+		Body struct {
+			Measures []snapshot.BasketMeasure `json:"measures"`
+		}
+	}) (*rest.Body[position.Tried], error) {
+		t, err := s.Position.TryBasket(ctx, in.Body.Measures)
+		return &rest.Body[position.Tried]{Body: t}, err
+	})
+	rest.Handle(s.Server, access.Look, rest.Get("statements", "/api/statements"), func(ctx context.Context, _ rest.Who, _ *rest.None) (*rest.Body[[]positiondb.StoredStatement], error) {
+		l, err := s.Position.Statements(ctx)
+		return &rest.Body[[]positiondb.StoredStatement]{Body: l}, err
+	})
+	rest.Handle(s.Server, access.Look, rest.Get("statement", "/api/statements/{id}"), func(ctx context.Context, _ rest.Who, in *struct {
+		rest.ByID
+		Today bool `query:"today"`
+	}) (*rest.Body[position.StatementView], error) {
+		v, err := s.Position.Statement(ctx, in.ID, in.Today)
+		return &rest.Body[position.StatementView]{Body: v}, err
+	})
+	rest.Handle(s.Server, access.Work, rest.Post("makeStatement", "/api/statements"), func(ctx context.Context, me rest.Who, in *struct {
+		Body struct {
+			AsOf     string  `json:"asOf"`
+			Products []int64 `json:"products"`
+			HandedTo string  `json:"handedTo"`
+			Note     string  `json:"note"`
+		}
+	}) (*rest.Body[struct {
+		ID int64 `json:"id"`
+	}], error) {
+		day, err := civil.Parse(in.Body.AsOf)
+		if err != nil {
+			return nil, err
+		}
+		out := &rest.Body[struct {
+			ID int64 `json:"id"`
+		}]{}
+		out.Body.ID, err = s.Position.MakeStatement(ctx, day, in.Body.Products, in.Body.HandedTo, in.Body.Note, me.Name)
+		return out, err
+	})
+}
+
+func (s *routes) units() {
+	s.Router.Get("/api/products/{id}/units.csv", func(w http.ResponseWriter, r *http.Request) {
+		if _, err := s.Need(r.Context(), access.Look); err != nil {
+			rest.Problem(w, err)
+			return
+		}
+		id, err := strconv.ParseInt(r.PathValue("id"), 10, 64)
+		if err != nil {
+			rest.Problem(w, rest.Fail(err))
+			return
+		}
+		w.Header().Set("Content-Type", "text/csv; charset=utf-8")
+		w.Header().Set("Content-Disposition", `attachment; filename="demand.csv"`)
+		out, err := formats.NewWriter(w, "csv", position.ExplainColumns)
+		if err == nil {
+			err = s.Position.Explain(r.Context(), id, 0, out.Write)
+		}
+		if err == nil {
+			err = out.Close()
+		}
+		if err != nil {
+			rest.Problem(w, rest.Fail(err))
+		}
+	})
+}
+
+func (s *routes) lists() {
+	rest.List(s.Server, "positions", rest.View(s.Server, snapshot.PositionPage))
+}
+
+func (s *routes) products() {
+	rest.Handle(s.Server, access.Look, rest.Get("position", "/api/products/{id}/position"), func(ctx context.Context, _ rest.Who, in *struct {
+		ID   int64  `path:"id"`
+		AsOf string `query:"asOf"`
+	}) (*rest.Body[position.ProductPosition], error) {
+		day, err := civil.Parse(in.AsOf)
+		if err != nil {
+			return nil, err
+		}
+		p, err := s.Position.ProductPosition(ctx, in.ID, day)
+		return &rest.Body[position.ProductPosition]{Body: p}, err
+	})
+	rest.Handle(s.Server, access.Look, rest.Get("units", "/api/products/{id}/units"), func(ctx context.Context, _ rest.Who, in *struct {
+		ID    int64  `path:"id"`
+		Group string `query:"group"`
+		AsOf  string `query:"asOf"`
+		Limit int    `query:"limit" default:"500" minimum:"1" maximum:"100000"`
+	}) (*rest.Body[[]position.UnitView], error) {
+		day, err := civil.Parse(in.AsOf)
+		if err != nil {
+			return nil, err
+		}
+		u, err := s.Position.Units(ctx, in.ID, in.Group, day, in.Limit)
+		return &rest.Body[[]position.UnitView]{Body: u}, err
+	})
+}
+
+func (s *routes) waysOut() {
+	rest.Handle(s.Server, access.Look, rest.Get("waysOut", "/api/products/{id}/ways-out"), func(ctx context.Context, _ rest.Who, in *rest.ByID) (*rest.Body[[]position.WayOut], error) {
+		removals, err := s.Worklist.OpenRemovals(ctx, in.ID)
+		if err != nil {
+			return nil, err
+		}
+		w, err := s.Position.WaysOut(ctx, in.ID, removals)
+		return &rest.Body[[]position.WayOut]{Body: w}, err
+	})
+}

@@ -1,0 +1,84 @@
+package rest
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"log"
+	"net/http"
+	"os"
+
+	"ensomet/internal/core/access"
+
+	"github.com/danielgtaylor/huma/v2"
+)
+
+func Answer(w http.ResponseWriter, v any) {
+	w.Header().Set("Content-Type", "application/json")
+	if err := json.NewEncoder(w).Encode(v); err != nil {
+		log.Printf("an Answer could not be written: %v", err)
+	}
+}
+
+// maxUpload is the largest file that is taken over HTTP; larger ones go through the command line.
+const MaxUpload = 4 << 30
+
+// Spool keeps an upload in a file of its own until it has come whole, so that nothing waits for a slow sender.
+func Spool(w http.ResponseWriter, r *http.Request, most int64) (*os.File, int64, error) {
+	f, err := os.CreateTemp("", "ensomet-upload-*")
+	if err != nil {
+		return nil, 0, err
+	}
+	if err := os.Remove(f.Name()); err != nil { // it goes when it is closed
+		return nil, 0, errors.Join(err, f.Close())
+	}
+	n, err := io.Copy(f, http.MaxBytesReader(w, r.Body, most))
+	var large *http.MaxBytesError
+	switch {
+	case errors.As(err, &large):
+		err = huma.NewError(http.StatusRequestEntityTooLarge, fmt.Sprintf("The file is larger than %d MB.", most>>20))
+	case err != nil && r.Context().Err() != nil:
+		err = context.Canceled
+	case err != nil:
+		err = huma.Error400BadRequest("The file did not come whole: send it again.")
+	}
+	if err != nil {
+		return nil, 0, errors.Join(err, f.Close())
+	}
+	return f, n, nil
+}
+
+// maxLook is how much of a file is looked at to tell what it is.
+const MaxLook = 64 << 20
+
+// Problem answers with RFC 9457 Problem details.
+func Problem(w http.ResponseWriter, err error) {
+	status := http.StatusInternalServerError
+	if e, ok := err.(huma.StatusError); ok {
+		status = e.GetStatus()
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(status)
+	json.NewEncoder(w).Encode(err)
+}
+
+// give answers with a file that is written whole before anything is sent.
+func (s *Server) Give(w http.ResponseWriter, r *http.Request, name, kind string, write func(*bytes.Buffer) error) {
+	if _, err := s.Need(r.Context(), access.Look); err != nil {
+		Problem(w, err)
+		return
+	}
+	var b bytes.Buffer
+	if err := write(&b); err != nil {
+		Problem(w, Fail(err))
+		return
+	}
+	w.Header().Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", name))
+	w.Header().Set("Content-Type", kind)
+	if _, err := w.Write(b.Bytes()); err != nil {
+		log.Printf("an Answer could not be written: %v", err)
+	}
+}

@@ -1,0 +1,119 @@
+package rest
+
+import (
+	"compress/gzip"
+	"encoding/json"
+	"errors"
+	"io"
+	"net/http"
+	"strings"
+	"sync"
+	"time"
+
+	"ensomet/internal/core/access"
+	"ensomet/internal/formats"
+
+	"github.com/danielgtaylor/huma/v2"
+)
+
+// The limits of what one source may send: bytes of one scan as it comes, and wrong tokens of one address a minute.
+const (
+	MaxScanBody  = 4 << 20
+	BadPerMinute = 60
+)
+
+// WithToken lets a request through that shows a token in use.
+func (s *Server) WithToken(next func(w http.ResponseWriter, r *http.Request, from access.Sender)) http.HandlerFunc {
+	return func(w http.ResponseWriter, r *http.Request) {
+		secret, ok := strings.CutPrefix(r.Header.Get("Authorization"), "Bearer ")
+		if !ok {
+			w.Header().Set("WWW-Authenticate", "Bearer")
+			Problem(w, huma.Error401Unauthorized("Show a token: Authorization: Bearer TOKEN."))
+			return
+		}
+		address, err := ByAddress(r)
+		if err != nil {
+			address = ""
+		}
+		if !s.wrong.may(address, s.Clock.Now()) {
+			w.Header().Set("Retry-After", "60")
+			Problem(w, huma.NewError(http.StatusTooManyRequests, "Too many wrong tokens came from this address: wait a minute."))
+			return
+		}
+		from, err := s.Tokens.Sender(r.Context(), strings.TrimSpace(secret), address)
+		if errors.Is(err, access.ErrToken) {
+			s.wrong.note(address, s.Clock.Now())
+			w.Header().Set("WWW-Authenticate", "Bearer")
+			Problem(w, huma.Error401Unauthorized("This token is not known here, or was revoked. Ask for a new one and give it to the collector; what it holds is kept until then."))
+			return
+		}
+		if err != nil {
+			Problem(w, Fail(err))
+			return
+		}
+		next(w, r, from)
+	}
+}
+
+// wrongTokens counts wrong tokens by address within a minute.
+type wrongTokens struct {
+	sync.Mutex
+	minute int64
+	count  map[string]int
+}
+
+func (t *wrongTokens) may(address string, now time.Time) bool {
+	t.Lock()
+	defer t.Unlock()
+	return t.minute != now.Unix()/60 || t.count[address] < BadPerMinute
+}
+
+func (t *wrongTokens) note(address string, now time.Time) {
+	t.Lock()
+	defer t.Unlock()
+	if m := now.Unix() / 60; m != t.minute || t.count == nil {
+		t.minute, t.count = m, map[string]int{}
+	}
+	t.count[address]++
+}
+
+// Counted counts the bytes that pass.
+type Counted struct {
+	io.Reader
+	N int64
+}
+
+func (c *Counted) Read(p []byte) (int, error) {
+	n, err := c.Reader.Read(p)
+	c.N += int64(n)
+	return n, err
+}
+
+// ReadBody reads a request's body, packed or not, within the limits.
+func ReadBody(w http.ResponseWriter, r *http.Request) (io.Reader, *Counted, error) {
+	raw := &Counted{Reader: http.MaxBytesReader(w, r.Body, MaxScanBody)}
+	switch strings.ToLower(r.Header.Get("Content-Encoding")) {
+	case "", "identity":
+		return raw, raw, nil
+	case "gzip":
+		z, err := gzip.NewReader(raw)
+		if err != nil {
+			return nil, raw, &formats.FileError{Reason: "the body is not gzip, though its header says so"}
+		}
+		return z, raw, nil
+	}
+	return nil, raw, huma.NewError(http.StatusUnsupportedMediaType, "Send the body as it is, or packed with gzip.")
+}
+
+// Request decodes a small request of a collector.
+func Request[T any](w http.ResponseWriter, r *http.Request) (T, error) {
+	var v T
+	in, _, err := ReadBody(w, r)
+	if err != nil {
+		return v, err
+	}
+	if err := json.NewDecoder(in).Decode(&v); err != nil {
+		return v, huma.Error422UnprocessableEntity("The request cannot be read: " + err.Error())
+	}
+	return v, nil
+}
