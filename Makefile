@@ -32,6 +32,8 @@ check:
 	@out=$$(gofmt -l cmd internal e2e web/embed.go); if [ -n "$$out" ]; then echo "gofmt these:"; echo "$$out"; exit 1; fi
 	$(GO) vet ./...
 	$(GO) tool staticcheck ./...
+	@out=$$($(GO) test ./internal/program -count=1 -v -run '^(TestLinesEnd|TestRoomsAreSmall|TestImportsPointOneWay)$$'); code=$$?; \
+	echo "$$out" | grep -v '^=== RUN'; exit $$code
 	@big=$$(git ls-files -s | awk '$$1 != "160000" {print $$4}' | grep -v '\.png$$' | while read -r f; do [ -f "$$f" ] && [ $$(wc -c <"$$f") -gt 1000000 ] && echo "$$f"; done; true); \
 	if [ -n "$$big" ]; then echo "over 1 MB, and not a picture: leave these out of the repository:"; echo "$$big"; exit 1; fi
 

@@ -26,16 +26,32 @@ func measureAgain(devices int) error {
 			return err
 		}
 	}
-	fmt.Printf("  import                                                     %7.2f s, peak %d MB\n", took["import"], peak["import"])
+	fmt.Printf(
+		"  import                                                     %7.2f s, peak %d MB\n",
+		took["import"],
+		peak["import"],
+	)
 	fmt.Printf("  recognising every record from nothing                      %7.2f s\n", took["recognise"])
-	fmt.Printf("  renewing every figure                                      %7.2f s, peak %d MB\n", took["renew"], peak["renew"])
+	fmt.Printf(
+		"  renewing every figure                                      %7.2f s, peak %d MB\n",
+		took["renew"],
+		peak["renew"],
+	)
 	for _, step := range []string{"one", "twenty", "all"} {
-		fmt.Printf("  %-6s titles changed: names and the positions that change %6.2f s, ratio to everything %.3f; then every list and figure in the background %6.2f s\n", step, took[step+" recognised"], took[step+" recognised"]/(took["recognise"]+took["renew"]), took[step+" renewed"])
+		fmt.Printf(
+			"  %-6s titles changed: names and the positions that change %6.2f s, ratio to everything %.3f; then "+
+				"every list and figure in the background %6.2f s\n",
+			step,
+			took[step+" recognised"],
+			took[step+" recognised"]/(took["recognise"]+took["renew"]),
+			took[step+" renewed"],
+		)
 	}
 	return nil
 }
 
-// again are the steps of measureAgain: the file is opened, something of the catalogue changes, and names and figures follow.
+// again are the steps of measureAgain: the file is opened, something of the catalogue changes, and names and figures
+// follow.
 func again(ctx context.Context, a *program.Program, step string, timed func(string, func() error) error) error {
 	products := 0
 	switch step {
@@ -56,8 +72,12 @@ func again(ctx context.Context, a *program.Program, step string, timed func(stri
 			return fmt.Errorf("products %v: %w", ids, err)
 		}
 		// a release of its own for version 3: every record of that version becomes another title
-		edit := titles.TitleEdit{Product: ids[0], Version: map[int]string{1: "3", 20: "3.1", 2000: "4"}[products], Says: map[string]string{"list_price": "90 EUR", "category": "utility", "licence_model": "commercial"}}
-		if _, err := a.Titles.EditTitle(ctx, edit, "bench"); err != nil {
+		edit := titles.TitleEdit{
+			Product: ids[0],
+			Version: map[int]string{1: "3", 20: "3.1", 2000: "4"}[products],
+			Says:    map[string]string{"list_price": "90 EUR", "category": "utility", "licence_model": "commercial"},
+		}
+		if _, err := a.Catalogue.EditTitle(ctx, edit, "bench"); err != nil {
 			return err
 		}
 	}

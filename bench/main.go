@@ -1,4 +1,5 @@
-// Command bench measures the program against the sqlite3 shell on generated estates, as ratios in one run. It prints what docs/benchmarks.md quotes.
+// Command bench measures the program against the sqlite3 shell on generated estates, as ratios in one run. It prints
+// what docs/benchmarks.md quotes.
 //
 //	make bench
 package main
@@ -33,8 +34,17 @@ func main() {
 	dir := flag.String("dir", "", "a folder for the files")
 	devices := flag.Int("devices", 0, "only this size")
 	runs := flag.Int("runs", 3, "the best of so many runs counts")
-	again := flag.Bool("again", false, "what recognising everything anew costs after a change of the catalogue, on 80,000 devices unless said otherwise")
-	rights := flag.Bool("rights", false, "positions over 5,000 lines of all metrics, on 100,000 devices and on 1,000 unless said otherwise")
+	again := flag.Bool(
+		"again",
+		false,
+		"what recognising everything anew costs after a change of the catalogue, on 80,000 devices unless said "+
+			"otherwise",
+	)
+	rights := flag.Bool(
+		"rights",
+		false,
+		"positions over 5,000 lines of all metrics, on 100,000 devices and on 1,000 unless said otherwise",
+	)
 	use := flag.Bool("use", false, "use of 1,000 machines over 400 days, and a year of a pool's events")
 	machines := flag.Int("machines", 0, "with -use: only so many machines")
 	events := flag.Int("events", 5_000_000, "with -use: events of the pool")
@@ -124,10 +134,25 @@ func measure(devices, runs int) error {
 	}
 	fmt.Printf("  import with recognition   %6.2f s, peak %d MB\n", best["import"], peak["import"])
 	fmt.Printf("    of it recognition       %6.2f s\n", best["recognise"])
-	fmt.Printf("  sqlite3 .import, our rows into our install table   %6.2f s  ratio %.2f\n", best["shell install"], best["import"]/best["shell install"])
-	fmt.Printf("  sqlite3 .import, the CSV into a text table with two indexes   %6.2f s  ratio %.2f\n", best["shell text"], best["import"]/best["shell text"])
-	fmt.Printf("  full position from the start %6.2f s, peak %d MB (with the renewal below)\n", best["position"], peak["position"])
-	fmt.Printf("  renewing all that is stored: positions, use of every install, lists, worklist %6.2f s\n", best["renewal"])
+	fmt.Printf(
+		"  sqlite3 .import, our rows into our install table   %6.2f s  ratio %.2f\n",
+		best["shell install"],
+		best["import"]/best["shell install"],
+	)
+	fmt.Printf(
+		"  sqlite3 .import, the CSV into a text table with two indexes   %6.2f s  ratio %.2f\n",
+		best["shell text"],
+		best["import"]/best["shell text"],
+	)
+	fmt.Printf(
+		"  full position from the start %6.2f s, peak %d MB (with the renewal below)\n",
+		best["position"],
+		peak["position"],
+	)
+	fmt.Printf(
+		"  renewing all that is stored: positions, use of every install, lists, worklist %6.2f s\n",
+		best["renewal"],
+	)
 	fmt.Printf("  reading all install rows once %6.2f s  ratio %.2f\n", best["read"], best["position"]/best["read"])
 	return nil
 }
@@ -211,12 +236,16 @@ func child(step, dir string) error {
 			return err
 		}
 		return timed("position", func() error {
-			return a.Position.Positions(ctx, civil.MustParse("2026-06-29"), func([]string) error { return nil }) // another day than today's is computed from the start
+			// another day than today's is computed from the start
+			return a.Position.Positions(ctx, civil.MustParse("2026-06-29"), func([]string) error { return nil })
 		})
 	case "read":
 		return db.View(ctx, func(tx *sqlite.Tx) error {
 			return timed("read", func() error {
-				rows, err := tx.QueryContext(ctx, "SELECT device_id, source_id, record_id, place_id, since, until, install_date FROM install")
+				rows, err := tx.QueryContext(
+					ctx,
+					"SELECT device_id, source_id, record_id, place_id, since, until, install_date FROM install",
+				)
 				if err != nil {
 					return err
 				}
@@ -241,22 +270,33 @@ type clock struct{}
 
 func (clock) Now() time.Time { return time.Date(2026, 6, 30, 8, 0, 0, 0, time.UTC) }
 
-// shell times the sqlite3 shell: the rows of our install table into the same table with its index, and the CSV as it stands into a text table with two indexes.
+// shell times the sqlite3 shell: the rows of our install table into the same table with its index, and the CSV as it
+// stands into a text table with two indexes.
 func shell(dir string, keep func(string, float64)) error {
 	rows := filepath.Join(dir, "rows.csv")
-	if out, err := exec.Command("sqlite3", filepath.Join(dir, "bench.db"), ".mode csv", ".once "+rows, "SELECT device_id, source_id, record_id, place_id, since, until, install_date FROM install").CombinedOutput(); err != nil {
+	all := "SELECT device_id, source_id, record_id, place_id, since, until, install_date FROM install"
+	export := exec.Command("sqlite3", filepath.Join(dir, "bench.db"), ".mode csv", ".once "+rows, all)
+	if out, err := export.CombinedOutput(); err != nil {
 		return fmt.Errorf("%w: %s", err, out)
 	}
-	table := `CREATE TABLE install (device_id INTEGER NOT NULL, source_id INTEGER NOT NULL, record_id INTEGER NOT NULL, place_id INTEGER NOT NULL, since INTEGER NOT NULL, until INTEGER, install_date INTEGER NOT NULL,
-		PRIMARY KEY (device_id, source_id, record_id, place_id, since)) WITHOUT ROWID; CREATE INDEX install_record ON install(record_id, device_id, until);`
-	text := "CREATE TABLE raw (" + strings.Join(formats.Installs.Columns, " TEXT, ") + " TEXT); CREATE INDEX raw_device ON raw(device_id); CREATE INDEX raw_name ON raw(name, version);"
-	for _, job := range []struct{ name, table, file, into, skip string }{{"shell install", table, rows, "install", ""}, {"shell text", text, filepath.Join(dir, "installs.csv"), "raw", "--skip 1 "}} {
+	table := `CREATE TABLE install (device_id INTEGER NOT NULL, source_id INTEGER NOT NULL, record_id INTEGER NOT
+		NULL, place_id INTEGER NOT NULL, since INTEGER NOT NULL, until INTEGER, install_date INTEGER NOT NULL,
+		PRIMARY KEY (device_id, source_id, record_id, place_id, since)) WITHOUT ROWID; CREATE INDEX install_record ON
+		install(record_id, device_id, until);`
+	text := "CREATE TABLE raw (" + strings.Join(
+		formats.Installs.Columns,
+		" TEXT, ",
+	) + " TEXT); CREATE INDEX raw_device ON raw(device_id); CREATE INDEX raw_name ON raw(name, version);"
+	for _, job := range []struct{ name, table, file, into, skip string }{{"shell install", table, rows, "install", ""},
+		{"shell text", text, filepath.Join(dir, "installs.csv"), "raw", "--skip 1 "}} {
 		db := filepath.Join(dir, "shell.db")
 		for _, end := range []string{"", "-wal", "-shm"} {
 			_ = os.Remove(db + end)
 		}
 		start := time.Now()
-		out, err := exec.Command("sqlite3", db, "PRAGMA journal_mode=WAL", "PRAGMA synchronous=NORMAL", "PRAGMA cache_size=-64000", job.table, ".import --csv "+job.skip+job.file+" "+job.into).CombinedOutput()
+		out, err := exec.Command("sqlite3", db, "PRAGMA journal_mode=WAL", "PRAGMA synchronous=NORMAL",
+			"PRAGMA cache_size=-64000", job.table, ".import --csv "+job.skip+job.file+" "+job.into).
+			CombinedOutput()
 		if err != nil {
 			return fmt.Errorf("%w: %s", err, out)
 		}
@@ -265,7 +305,8 @@ func shell(dir string, keep func(string, float64)) error {
 	return nil
 }
 
-// generate writes an estate of 2,000 products under about 8,000 raw records for each of the minors that a version can have.
+// generate writes an estate of 2,000 products under about 8,000 raw records for each of the minors that a version can
+// have.
 func generate(dir string, devices, minors int) error {
 	r := rand.New(rand.NewPCG(1, 10))
 	const products = 2000
@@ -277,21 +318,60 @@ func generate(dir string, devices, minors int) error {
 		if p%20 == 3 {
 			suite = fmt.Sprintf("Weft%04d Loom", p-3)
 		}
-		titles = append(titles, []string{fmt.Sprintf("Maker%03d AS", p%150), name, "", "", "", "utility", model, "100", "EUR", "", suite, "", "", "", "", ""})
+		titles = append(
+			titles,
+			[]string{
+				fmt.Sprintf("Maker%03d AS", p%150),
+				name,
+				"",
+				"",
+				"",
+				"utility",
+				model,
+				"100",
+				"EUR",
+				"",
+				suite,
+				"",
+				"",
+				"",
+				"",
+				"",
+			},
+		)
 		if model == "commercial" {
-			rights = append(rights, []string{fmt.Sprintf("E%d", p), fmt.Sprintf("Maker%03d AS", p%150), name, "", "4", "device", strconv.Itoa(devices / 20), "perpetual", "2024-01-01"})
+			rights = append(
+				rights,
+				[]string{
+					fmt.Sprintf("E%d", p),
+					fmt.Sprintf("Maker%03d AS", p%150),
+					name,
+					"",
+					"4",
+					"device",
+					strconv.Itoa(devices / 20),
+					"perpetual",
+					"2024-01-01",
+				},
+			)
 		}
 	}
 	for d := range devices {
-		machines = append(machines, []string{fmt.Sprintf("D%06d", d), "client", fmt.Sprintf("Unit/%02d", d%40), "2026-06-29"})
+		machines = append(
+			machines,
+			[]string{fmt.Sprintf("D%06d", d), "client", fmt.Sprintf("Unit/%02d", d%40), "2026-06-29"},
+		)
 	}
 	if err := write(filepath.Join(dir, "titles.csv"), formats.Titles.Columns, titles); err != nil {
 		return err
 	}
-	if err := write(filepath.Join(dir, "entitlements.csv"), []string{"entitlement_id", "publisher", "product", "edition", "version", "metric", "quantity", "kind", "purchased"}, rights); err != nil {
+	if err := write(filepath.Join(dir, "entitlements.csv"),
+		[]string{"entitlement_id", "publisher", "product", "edition", "version", "metric", "quantity", "kind",
+			"purchased"}, rights); err != nil {
 		return err
 	}
-	if err := write(filepath.Join(dir, "devices.csv"), []string{"device_id", "kind", "org_unit", "last_scan"}, machines); err != nil {
+	if err := write(filepath.Join(dir, "devices.csv"), []string{"device_id", "kind", "org_unit", "last_scan"},
+		machines); err != nil {
 		return err
 	}
 	f, err := os.Create(filepath.Join(dir, "installs.csv"))
@@ -312,7 +392,8 @@ func generate(dir string, devices, minors int) error {
 			if i%10 == 0 {
 				last = (civil.MustParse("2026-06-29") - civil.Day(r.IntN(200))).String()
 			}
-			if err := c.Write([]string{fmt.Sprintf("D%06d", d), fmt.Sprintf("Maker%03d", p%150), name, version, "", "x64", "", "", "", "", "", "", "", last, "collector", "2026-06-29T10:00:00Z"}); err != nil {
+			if err := c.Write([]string{fmt.Sprintf("D%06d", d), fmt.Sprintf("Maker%03d", p%150), name, version, "",
+				"x64", "", "", "", "", "", "", "", last, "collector", "2026-06-29T10:00:00Z"}); err != nil {
 				return err
 			}
 		}

@@ -21,7 +21,8 @@ type moving struct{ now time.Time }
 
 func (m *moving) Now() time.Time { return m.now }
 
-// measureUse takes in what machines report of processes, week by week over 400 days, lets raw events and runs be forgotten as usual, and says what is kept; then a year of a pool's events, and how fast its chart comes.
+// measureUse takes in what machines report of processes, week by week over 400 days, lets raw events and runs be
+// forgotten as usual, and says what is kept; then a year of a pool's events, and how fast its chart comes.
 func measureUse(machines int) error {
 	ctx := context.Background()
 	dir, err := os.MkdirTemp("", "ensomet-bench")
@@ -41,7 +42,10 @@ func measureUse(machines int) error {
 	const titles, ownPrograms, days = 300, 40, 400
 	var text bytes.Buffer
 	take := func(kind *formats.Kind) error {
-		res, err := a.Evidence.Import(ctx, intake.ImportRequest{Kind: kind, File: kind.Name + ".csv", In: &text, AsOf: clock.now, Author: "bench"})
+		res, err := a.Evidence.Import(
+			ctx,
+			intake.ImportRequest{Kind: kind, File: kind.Name + ".csv", In: &text, AsOf: clock.now, Author: "bench"},
+		)
 		if err == nil && len(res.Aside) > 0 {
 			err = fmt.Errorf("%s: %s", kind.Name, res.Aside[0].Reason)
 		}
@@ -76,8 +80,25 @@ func measureUse(machines int) error {
 					length := 60 + r.IntN(7000)
 					program := (m*7 + r.IntN(ownPrograms)) % titles
 					pid := day*100 + d*40 + n
-					fmt.Fprintf(&text, "M%05d,start,%s,%d,prog%03d.exe,u%05d,\n", m, start.Format(time.RFC3339), pid, program, m)
-					fmt.Fprintf(&text, "M%05d,stop,%s,%d,prog%03d.exe,u%05d,%d\n", m, start.Add(time.Duration(length)*time.Second).Format(time.RFC3339), pid, program, m, length/2)
+					fmt.Fprintf(
+						&text,
+						"M%05d,start,%s,%d,prog%03d.exe,u%05d,\n",
+						m,
+						start.Format(time.RFC3339),
+						pid,
+						program,
+						m,
+					)
+					fmt.Fprintf(
+						&text,
+						"M%05d,stop,%s,%d,prog%03d.exe,u%05d,%d\n",
+						m,
+						start.Add(time.Duration(length)*time.Second).Format(time.RFC3339),
+						pid,
+						program,
+						m,
+						length/2,
+					)
 					events += 2
 				}
 			}
@@ -107,15 +128,41 @@ func measureUse(machines int) error {
 	if err != nil {
 		return err
 	}
-	none, err := packed(ctx, db, dir, "none", []string{"DELETE FROM process_event", "DELETE FROM use_session", "DELETE FROM use_day", "DELETE FROM use_seen"})
+	none, err := packed(
+		ctx,
+		db,
+		dir,
+		"none",
+		[]string{"DELETE FROM process_event", "DELETE FROM use_session", "DELETE FROM use_day",
+			"DELETE FROM use_seen"},
+	)
 	if err != nil {
 		return err
 	}
 	fmt.Printf("\n%d machines over %d days, %d raw events of processes, week by week\n", machines, days, events)
-	fmt.Printf("  taken in, paired, rolled up and forgotten: %.0f s, %.0f events a second\n", spent.Seconds(), float64(events)/spent.Seconds())
-	fmt.Printf("  kept: %d days of use, %d runs of the last %d days, %d events of the last %d days\n", m.Days, m.Sessions, m.SessionDays, m.Events, m.EventDays)
-	fmt.Printf("  days of use take %.0f MB, with the runs and events that are kept %.0f MB\n", mb(rolled-none), mb(whole-none))
-	fmt.Printf("  for 1,000 machines: days of use %.0f MB, all %.0f MB\n", mb(rolled-none)*1000/float64(machines), mb(whole-none)*1000/float64(machines))
+	fmt.Printf(
+		"  taken in, paired, rolled up and forgotten: %.0f s, %.0f events a second\n",
+		spent.Seconds(),
+		float64(events)/spent.Seconds(),
+	)
+	fmt.Printf(
+		"  kept: %d days of use, %d runs of the last %d days, %d events of the last %d days\n",
+		m.Days,
+		m.Sessions,
+		m.SessionDays,
+		m.Events,
+		m.EventDays,
+	)
+	fmt.Printf(
+		"  days of use take %.0f MB, with the runs and events that are kept %.0f MB\n",
+		mb(rolled-none),
+		mb(whole-none),
+	)
+	fmt.Printf(
+		"  for 1,000 machines: days of use %.0f MB, all %.0f MB\n",
+		mb(rolled-none)*1000/float64(machines),
+		mb(whole-none)*1000/float64(machines),
+	)
 	began := time.Now()
 	if _, err := a.Use.UseOver(ctx, 1, 12); err != nil {
 		return err
@@ -160,7 +207,10 @@ func measurePool(events int) error {
 	a := program.New(db, clock)
 	var text bytes.Buffer
 	take := func(kind *formats.Kind) error {
-		res, err := a.Evidence.Import(ctx, intake.ImportRequest{Kind: kind, File: kind.Name + ".csv", In: &text, AsOf: clock.now, Author: "bench"})
+		res, err := a.Evidence.Import(
+			ctx,
+			intake.ImportRequest{Kind: kind, File: kind.Name + ".csv", In: &text, AsOf: clock.now, Author: "bench"},
+		)
 		if err == nil && len(res.Aside) > 0 {
 			err = fmt.Errorf("%s: %s", kind.Name, res.Aside[0].Reason)
 		}
@@ -189,7 +239,18 @@ func measurePool(events int) error {
 		}
 		slices.Sort(starts)
 		for i, s := range starts {
-			fmt.Fprintf(&text, "big,checkout,s%d-%d,u%04d,%s,1\nbig,return,s%d-%d,u%04d,%s,1\n", month, i, i%3000, at(s), month, i, i%3000, at(s+600+r.Int64N(7200)))
+			fmt.Fprintf(
+				&text,
+				"big,checkout,s%d-%d,u%04d,%s,1\nbig,return,s%d-%d,u%04d,%s,1\n",
+				month,
+				i,
+				i%3000,
+				at(s),
+				month,
+				i,
+				i%3000,
+				at(s+600+r.Int64N(7200)),
+			)
 		}
 		began := time.Now()
 		if err := take(formats.PoolEvents); err != nil {
@@ -199,7 +260,11 @@ func measurePool(events int) error {
 	}
 	_ = began
 	fmt.Printf("\na pool with %d events in a year\n", sessions/12*12*2)
-	fmt.Printf("  taken in and summed up by days: %.0f s, %.0f events a second\n", spent.Seconds(), float64(sessions/12*12*2)/spent.Seconds())
+	fmt.Printf(
+		"  taken in and summed up by days: %.0f s, %.0f events a second\n",
+		spent.Seconds(),
+		float64(sessions/12*12*2)/spent.Seconds(),
+	)
 	timed := func(name string, fn func() error) error {
 		began := time.Now()
 		err := fn()

@@ -40,11 +40,18 @@ func sendFile(t *testing.T, page *rod.Page, name, text string) {
 	page.MustElement(`input[type="file"]`).MustSetFiles(path)
 }
 
-// A list under foreign headers: what they mean is proposed, corrected, looked at, taken in; and the next file with the same headers needs no answer.
+// A list under foreign headers: what they mean is proposed, corrected, looked at, taken in; and the next file with
+// the same headers needs no answer.
 func TestMapAForeignFile(t *testing.T) {
 	page, url := open(t, "run", false)
 	page.MustNavigate(url + "/evidence/files")
-	sendFile(t, page, "old inventory.csv", "Computer;Vendor;Application;Rel.;Scan Date\nD0001;Fjordwright;Tide Abacus;3.1;2026-06-29\nD0002;Fjordwright;Tide Abacus;3.2;2026-06-29\nD0002;Fjordwright\n")
+	sendFile(
+		t,
+		page,
+		"old inventory.csv",
+		"Computer;Vendor;Application;Rel.;Scan Date\nD0001;Fjordwright;Tide Abacus;3.1;2026-06-29\n"+
+			"D0002;Fjordwright;Tide Abacus;3.2;2026-06-29\nD0002;Fjordwright\n",
+	)
 	says(t, page, "[data-map]", "a word for the device")
 	says(t, page, `[data-column="rel."]`, "keep it as a custom field")
 	choose(t, page.MustElement(`[data-column="rel."]`), "what rel. is here", "version")
@@ -53,7 +60,12 @@ func TestMapAForeignFile(t *testing.T) {
 	says(t, page, ".drop", "it has 2 fields and the header has 5")
 	press(t, page, "[data-take]")
 	says(t, page, `[data-file="old inventory.csv"]`, "taken in")
-	sendFile(t, page, "newer inventory.csv", "Vendor;Computer;Application;Rel.;Scan Date\nFjordwright;D0003;Tide Abacus;3.3;2026-06-29\n")
+	sendFile(
+		t,
+		page,
+		"newer inventory.csv",
+		"Vendor;Computer;Application;Rel.;Scan Date\nFjordwright;D0003;Tide Abacus;3.3;2026-06-29\n",
+	)
 	says(t, page, `[data-file="newer inventory.csv"]`, "not stored yet")
 	page.MustNavigate(url + "/evidence/D0002")
 	row(t, page, "Tide Abacus", "3.2")
@@ -63,7 +75,12 @@ func TestMapAForeignFile(t *testing.T) {
 func TestADocumentAsksForItsDevice(t *testing.T) {
 	page, url := open(t, "run", false)
 	page.MustNavigate(url + "/evidence/files")
-	sendFile(t, page, "bom.json", `{"bomFormat":"CycloneDX","specVersion":"1.6","components":[{"type":"application","name":"Tide Abacus","version":"3.1","publisher":"Fjordwright"}]}`)
+	sendFile(
+		t,
+		page,
+		"bom.json",
+		`{"bomFormat":"CycloneDX","specVersion":"1.6","components":[{"type":"application","name":"Tide Abacus","version":"3.1","publisher":"Fjordwright"}]}`,
+	)
 	says(t, page, "td", "It is the software of")
 	pickOption(t, page, `[aria-label="the device"]`, "hal-lost-01", "hal-lost-01")
 	says(t, page, `[data-file="bom.json"]`, "not stored yet")
@@ -154,7 +171,8 @@ func TestDownToTheRecordAndBack(t *testing.T) {
 	says(t, page, "nav[aria-label='the way down']", "All publishers")
 }
 
-// A vessel at sea is asked for scans by its plan; when it comes into port, its machines answer what they missed, and the list says what went wrong with some.
+// A vessel at sea is asked for scans by its plan; when it comes into port, its machines answer what they missed, and
+// the list says what went wrong with some.
 func TestAPlanCatchesUpAVesselInPort(t *testing.T) {
 	page, url := open(t, "work", false)
 	page.MustNavigate(url + "/evidence/scans?q=eider&f=state%3Dwaiting")
@@ -218,7 +236,8 @@ func TestGiveATokenAndQuietenNoise(t *testing.T) {
 	}
 	press(t, page, "[data-add-rule]")
 	says(t, page, "[role=status]", "went quiet")
-	if err := page.Wait(rod.Eval(`(b) => document.querySelector('[data-total]').textContent !== b`, before)); err != nil {
+	if err := page.Wait(rod.Eval(`(b) => document.querySelector('[data-total]').textContent !== b`,
+		before)); err != nil {
 		t.Error("the list still has what is noise")
 	}
 }

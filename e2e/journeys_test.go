@@ -97,7 +97,10 @@ func open(t *testing.T, role string, empty bool) (*rod.Page, string) {
 	a.Begin()
 	server := httptest.NewServer(handler)
 	outsides[server.URL] = outside
-	page := chromium.MustIncognito().MustPage(server.URL).Timeout(patience()).Sleeper(func() utils.Sleeper { return utils.BackoffSleeper(20*time.Millisecond, 150*time.Millisecond, nil) })
+	page := chromium.MustIncognito().
+		MustPage(server.URL).
+		Timeout(patience()).
+		Sleeper(func() utils.Sleeper { return utils.BackoffSleeper(20*time.Millisecond, 150*time.Millisecond, nil) })
 	t.Cleanup(func() {
 		if t.Failed() {
 			if img, err := page.CancelTimeout().Screenshot(false, nil); err == nil {
@@ -152,7 +155,11 @@ func copyFile(t *testing.T, from, to string) {
 // row waits for a row of a list whose text has all the parts.
 func row(t *testing.T, page *rod.Page, parts ...string) *rod.Element {
 	t.Helper()
-	el, err := page.ElementByJS(rod.Eval(`(...parts) => [...document.querySelectorAll('tbody tr')].find((r) => parts.every((p) => r.textContent.includes(p))) ?? null`, toAny(parts)...))
+	el, err := page.ElementByJS(
+		rod.Eval(
+			`(...parts) => [...document.querySelectorAll('tbody tr')].find((r) => parts.every((p) => r.textContent.includes(p))) ?? null`,
+			toAny(parts)...),
+	)
 	if err != nil {
 		t.Fatalf("no row has %v: %v", parts, err)
 	}
@@ -170,7 +177,9 @@ func toAny(list []string) []any {
 // says waits until an element's text has a part.
 func says(t *testing.T, page *rod.Page, selector, part string) {
 	t.Helper()
-	err := page.Wait(rod.Eval(`(s, p) => [...document.querySelectorAll(s)].some((e) => e.textContent.includes(p))`, selector, part))
+	err := page.Wait(
+		rod.Eval(`(s, p) => [...document.querySelectorAll(s)].some((e) => e.textContent.includes(p))`, selector, part),
+	)
 	if err != nil {
 		text := "nothing"
 		if els, err := page.CancelTimeout().Elements(selector); err == nil && len(els) > 0 {
@@ -186,11 +195,14 @@ func TestImportAFolderAndMendALine(t *testing.T) {
 	says(t, page, ".first", "Nothing is here yet")
 	dir := t.TempDir()
 	for name, text := range map[string]string{
-		"titles.csv":       "publisher,product,version,licence_model,list_price,currency\nOstwick,Skerrymap,6,commercial,100,EUR\n",
-		"devices.csv":      "device_id,name,kind,last_scan\nD1,alpha,client,2026-06-29\nD2,beta,client,2026-06-29\n",
-		"entitlements.csv": "entitlement_id,publisher,product,metric,quantity,purchased\nE1,Ostwick,Skerrymap,device,1,2025-01-01\nE2,Ostwick,Skerrymap,device,-3,2025-01-01\n",
-		"installs.csv":     "device_id,publisher,name,version,seen_at\nD1,Ostwick,Skerrymap 6,6.1,2026-06-29T10:00:00Z\nD2,Ostwick,Skerrymap 6,6.1,2026-06-29T10:00:00Z\nD9,Ostwick,Skerrymap 6,6.1,2026-06-29T10:00:00Z\n",
-		"pools.csv":        "pool,publisher,product,server,quantity\nhall,Ostwick,Skerrymap,lic-1,2\n",
+		"titles.csv": "publisher,product,version,licence_model,list_price,currency\n" +
+			"Ostwick,Skerrymap,6,commercial,100,EUR\n",
+		"devices.csv": "device_id,name,kind,last_scan\nD1,alpha,client,2026-06-29\nD2,beta,client,2026-06-29\n",
+		"entitlements.csv": "entitlement_id,publisher,product,metric,quantity,purchased\n" +
+			"E1,Ostwick,Skerrymap,device,1,2025-01-01\nE2,Ostwick,Skerrymap,device,-3,2025-01-01\n",
+		"installs.csv": "device_id,publisher,name,version,seen_at\nD1,Ostwick,Skerrymap 6,6.1,2026-06-29T10:00:00Z\n" +
+			"D2,Ostwick,Skerrymap 6,6.1,2026-06-29T10:00:00Z\nD9,Ostwick,Skerrymap 6,6.1,2026-06-29T10:00:00Z\n",
+		"pools.csv": "pool,publisher,product,server,quantity\nhall,Ostwick,Skerrymap,lic-1,2\n",
 	} {
 		if err := os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644); err != nil {
 			t.Fatal(err)
@@ -284,8 +296,10 @@ func TestLookingChangesNothing(t *testing.T) {
 	if page.MustHas(`input[type="file"]`) {
 		t.Error("a file can be sent")
 	}
-	for _, call := range []string{"/api/cases/act", "/api/names/decide", "/api/entitlements", "/api/policies", "/api/demo/move-on", "/api/asides/1/mend", "/api/import/devices?file=x.csv"} {
-		status := page.MustEval(`async (path) => (await fetch(path, {method: 'POST', headers: {'Content-Type': 'application/json'}, body: JSON.stringify({ids: [1], act: 'agree', key: 'x', product: 1, edition: '', note: '', days: 1, content: 'x', until: ''})})).status`, call).Int()
+	for _, call := range []string{"/api/cases/act", "/api/names/decide", "/api/entitlements", "/api/policies",
+		"/api/demo/move-on", "/api/asides/1/mend", "/api/import/devices?file=x.csv"} {
+		status := page.MustEval(`async (path) => (await fetch(path, {method: 'POST', headers: {'Content-Type': 'application/json'}, body: JSON.stringify({ids: [1], act: 'agree', key: 'x', product: 1, edition: '', note: '', days: 1, content: 'x', until: ''})})).status`, call).
+			Int()
 		if status != 403 {
 			t.Errorf("%s answers %d to somebody who may only look", call, status)
 		}
@@ -379,7 +393,8 @@ func TestManyCasesAtOnce(t *testing.T) {
 	press(t, page, `thead input[type="checkbox"]`)
 	press(t, page, "button", `Leave as it is… \(8\)`)
 	page.MustElement(".keep input").MustInput("the course in autumn needs them")
-	page.MustElement(`.keep input[type="date"]`).MustEval(`(v) => { this.value = v; this.dispatchEvent(new Event("input")) }`, "2026-12-01")
+	page.MustElement(`.keep input[type="date"]`).
+		MustEval(`(v) => { this.value = v; this.dispatchEvent(new Event("input")) }`, "2026-12-01")
 	press(t, page, "button", "Leave 8 cases as they are")
 	row(t, page, "Kelpline Profiler", "kept")
 }

@@ -78,8 +78,8 @@ var pages = []struct{ path, selector, text string }{
 	{"/nowhere/at/all", "h1", "There is no such page"},
 }
 
-// Every page comes up as somebody who may do everything and as somebody who may only look: nothing is thrown, nothing breaks the content policy, and nothing is asked of
-// another host.
+// Every page comes up as somebody who may do everything and as somebody who may only look: nothing is thrown, nothing
+// breaks the content policy, and nothing is asked of another host.
 func TestEveryPageComesUpClean(t *testing.T) {
 	for _, role := range []string{"run", "look"} {
 		page, url := open(t, role, false)
@@ -122,20 +122,38 @@ func TestEveryPageComesUpClean(t *testing.T) {
 	}
 }
 
-// walk goes to an address as the browser's back and forward do, without loading the program anew, which must have come up.
+// walk goes to an address as the browser's back and forward do, without loading the program anew, which must have
+// come up.
 func walk(page *rod.Page, path string) {
-	page.MustEval(`(path) => { history.pushState({}, '', path); dispatchEvent(new PopStateEvent('popstate', { state: {} })) }`, path)
+	page.MustEval(
+		`(path) => { history.pushState({}, '', path); dispatchEvent(new PopStateEvent('popstate', { state: {} })) }`,
+		path,
+	)
 }
 
 // An empty file leads on from every page instead of showing nothing.
 func TestEveryPageOfAnEmptyFile(t *testing.T) {
 	page, url := open(t, "run", true)
 	for path, text := range map[string]string{
-		"/": "Nothing is here yet", "/evidence": "take in a devices.csv", "/titles": "take in a titles.csv", "/titles/names": "No names yet", "/titles/rules": "No rule was made yet", "/titles/unsigned": "Nothing waits to be signed off", "/titles/publishers": "No publishers yet", "/titles/life": "No release of the catalogue has a date yet", "/titles/newer": "Drop a titles.csv", "/entitlements": "take in an entitlements.csv",
-		"/entitlements/ends": "Nothing ends in this time", "/entitlements/seats": "Nobody holds a seat yet", "/entitlements/contracts": "No line names a contract yet", "/entitlements/spend": "No entitlement has a price",
-		"/position/changes": "0 positions moved", "/position/try": "Nothing is being tried", "/position/statements": "Nothing has been handed over yet", "/use": "Nothing to measure yet", "/position": "No position yet", "/worklist": "Nothing is to be done", "/worklist/stances": "Nothing is restricted", "/worklist/together": "Nothing is to be done", "/worklist/orders": "No order was ever sent", "/worklist/reclaim": "everything else", "/worklist/saved": "Nothing was saved yet", "/use/pools": "No licence server has told", "/use/measured": "Every title is measured", "/evidence/files": "No line was ever put aside",
-		"/evidence/where": "Nothing is installed here yet", "/evidence/changes": "Nothing has changed", "/evidence/groups": "No group was made yet", "/evidence/scans": "Nothing is planned", "/evidence/senders": "No scan has come",
-		"/evidence/people": "Nobody has joined", "/evidence/find": "Type a name", "/evidence/compare": "Choose two devices",
+		"/": "Nothing is here yet", "/evidence": "take in a devices.csv", "/titles": "take in a titles.csv",
+		"/titles/names": "No names yet", "/titles/rules": "No rule was made yet",
+		"/titles/unsigned": "Nothing waits to be signed off", "/titles/publishers": "No publishers yet",
+		"/titles/life": "No release of the catalogue has a date yet", "/titles/newer": "Drop a titles.csv",
+		"/entitlements":      "take in an entitlements.csv",
+		"/entitlements/ends": "Nothing ends in this time", "/entitlements/seats": "Nobody holds a seat yet",
+		"/entitlements/contracts": "No line names a contract yet", "/entitlements/spend": "No entitlement has a price",
+		"/position/changes": "0 positions moved", "/position/try": "Nothing is being tried",
+		"/position/statements": "Nothing has been handed over yet", "/use": "Nothing to measure yet",
+		"/position": "No position yet", "/worklist": "Nothing is to be done",
+		"/worklist/stances": "Nothing is restricted", "/worklist/together": "Nothing is to be done",
+		"/worklist/orders": "No order was ever sent", "/worklist/reclaim": "everything else",
+		"/worklist/saved": "Nothing was saved yet", "/use/pools": "No licence server has told",
+		"/use/measured": "Every title is measured", "/evidence/files": "No line was ever put aside",
+		"/evidence/where": "Nothing is installed here yet", "/evidence/changes": "Nothing has changed",
+		"/evidence/groups": "No group was made yet", "/evidence/scans": "Nothing is planned",
+		"/evidence/senders": "No scan has come",
+		"/evidence/people":  "Nobody has joined", "/evidence/find": "Type a name",
+		"/evidence/compare": "Choose two devices",
 	} {
 		page.MustNavigate(url + path)
 		says(t, page, ".page", text)
@@ -164,7 +182,8 @@ func TestNothingSticksOut(t *testing.T) {
 	}
 }
 
-// tooWide says by how many pixels the page sticks out of the window once its layout rests: a picture follows the window some frames later, on a busy machine many.
+// tooWide says by how many pixels the page sticks out of the window once its layout rests: a picture follows the
+// window some frames later, on a busy machine many.
 func tooWide(page *rod.Page) int {
 	return page.MustEval(`async () => {
 		const frame = () => new Promise((done) => requestAnimationFrame(done));
@@ -180,7 +199,8 @@ func tooWide(page *rod.Page) int {
 // At 1280 by 800 a list shows twenty rows or more.
 func TestTwentyRows(t *testing.T) {
 	page, url := open(t, "run", false)
-	for _, path := range []string{"/evidence", "/titles", "/entitlements", "/use", "/position", "/position?trail=p1", "/worklist", "/titles/names", "/titles/publishers", "/titles/life"} {
+	for _, path := range []string{"/evidence", "/titles", "/entitlements", "/use", "/position", "/position?trail=p1",
+		"/worklist", "/titles/names", "/titles/publishers", "/titles/life"} {
 		page.MustNavigate(url + path)
 		page.MustElement("section.list tbody tr")
 		if err := page.Wait(rod.Eval(`() => [...document.querySelectorAll('section.list tbody tr')].filter((r) => r.getBoundingClientRect().bottom <= window.innerHeight).length >= 20`)); err != nil {
@@ -197,7 +217,8 @@ func TestKeyboardAndColours(t *testing.T) {
 	page.MustElement("section.list tbody tr").MustFocus()
 	page.Keyboard.MustType(input.ArrowDown, input.ArrowDown, input.ArrowUp, input.Enter)
 	page.MustElement("aside [data-group]")
-	second := page.MustEval(`() => document.querySelectorAll('section.list tbody tr')[1].textContent.includes(document.querySelector('aside h2').textContent.trim())`).Bool()
+	second := page.MustEval(`() => document.querySelectorAll('section.list tbody tr')[1].textContent.includes(document.querySelector('aside h2').textContent.trim())`).
+		Bool()
 	if !second {
 		t.Error("Enter has not opened the second row")
 	}

@@ -12,8 +12,9 @@ import (
 	"github.com/go-rod/rod/lib/proto"
 )
 
-// aim finds the element that is meant, waits for it to stand still where a pointer reaches it, and gives the point to press; a listener notes whether
-// the click met it. A page that is drawn anew in between moves its parts: a click that met nothing, or something else, may be tried again.
+// aim finds the element that is meant, waits for it to stand still where a pointer reaches it, and gives the point to
+// press; a listener notes whether the click met it. A page that is drawn anew in between moves its parts: a click
+// that met nothing, or something else, may be tried again.
 const aim = `async (selector, text, parts) => {
 	const pattern = text.match(/^\/(.*)\/(\w*)$/)
 	const fits = text ? new RegExp(pattern ? pattern[1] : text, pattern ? pattern[2] : '') : null
@@ -50,7 +51,8 @@ const aim = `async (selector, text, parts) => {
 	return { x: then.x, y: then.y }
 }`
 
-// press clicks the first element of a selector, if need be the first whose text fits a pattern, and sees that the click met it.
+// press clicks the first element of a selector, if need be the first whose text fits a pattern, and sees that the
+// click met it.
 func press(t *testing.T, page *rod.Page, selector string, text ...string) {
 	t.Helper()
 	pattern := ""
@@ -66,7 +68,8 @@ func pressIn(t *testing.T, page *rod.Page, selector string, parts ...string) {
 	pressAt(t, page, selector, "", toAny(parts))
 }
 
-// pickOption types into a field that offers what fits, and presses the offer; where the offers went away meanwhile, it types again.
+// pickOption types into a field that offers what fits, and presses the offer; where the offers went away meanwhile,
+// it types again.
 func pickOption(t *testing.T, page *rod.Page, field, text, option string) {
 	t.Helper()
 	for {
@@ -105,13 +108,20 @@ func tryPress(page *rod.Page, selector, text string, parts []any) error {
 		}
 		select {
 		case <-page.GetContext().Done():
-			return fmt.Errorf("%q %q in the row %v cannot be pressed: %w", selector, text, parts, cmp.Or(err, page.GetContext().Err()))
+			return fmt.Errorf(
+				"%q %q in the row %v cannot be pressed: %w",
+				selector,
+				text,
+				parts,
+				cmp.Or(err, page.GetContext().Err()),
+			)
 		case <-time.After(50 * time.Millisecond):
 		}
 	}
 }
 
-// look keeps a picture of the page at a step in the folder that E2E_LOOK names, for whoever wants to see what a journey sees.
+// look keeps a picture of the page at a step in the folder that E2E_LOOK names, for whoever wants to see what a
+// journey sees.
 func look(t *testing.T, page *rod.Page, name string) {
 	t.Helper()
 	if dir := os.Getenv("E2E_LOOK"); dir != "" {

@@ -10,10 +10,12 @@ import (
 
 // put writes into a field of a form, a date too.
 func put(page *rod.Page, name, value string) {
-	page.MustElement(`input[name="`+name+`"]`).MustEval(`(v) => { this.value = v; this.dispatchEvent(new Event('input', { bubbles: true })); this.dispatchEvent(new Event('change', { bubbles: true })) }`, value)
+	page.MustElement(`input[name="`+name+`"]`).
+		MustEval(`(v) => { this.value = v; this.dispatchEvent(new Event('input', { bubbles: true })); this.dispatchEvent(new Event('change', { bubbles: true })) }`, value)
 }
 
-// A contract is kept, then a base and the upgrade of it are booked under it; what cannot be right is said while it is typed, and the position counts just what there is to upgrade.
+// A contract is kept, then a base and the upgrade of it are booked under it; what cannot be right is said while it is
+// typed, and the position counts just what there is to upgrade.
 func TestBookAContractWithAnUpgradeAndItsBase(t *testing.T) {
 	page, url := open(t, "work", false)
 	page.MustNavigate(url + "/entitlements/contracts")
@@ -33,12 +35,24 @@ func TestBookAContractWithAnUpgradeAndItsBase(t *testing.T) {
 	}
 	page.MustNavigate(url + "/entitlements?book=1")
 	page.MustElement("[data-book]")
-	book(map[string]string{"entitlement_id": "B-1", "publisher": "Wexcombe Systems", "product": "Murrelet Draft", "version": "3", "quantity": "8", "start": "2024-01-01", "contract": "K-90", "unit_price": "500"})
+	book(
+		map[string]string{
+			"entitlement_id": "B-1",
+			"publisher":      "Wexcombe Systems",
+			"product":        "Murrelet Draft",
+			"version":        "3",
+			"quantity":       "8",
+			"start":          "2024-01-01",
+			"contract":       "K-90",
+			"unit_price":     "500",
+		},
+	)
 
 	page.MustNavigate(url + "/entitlements?book=1")
 	page.MustElement("[data-book]")
 	choose(t, page.MustElement("form.book"), "kind", "upgrade")
-	for name, v := range map[string]string{"entitlement_id": "U-1", "publisher": "Wexcombe Systems", "product": "Murrelet Draft", "version": "4", "quantity": "10"} {
+	for name, v := range map[string]string{"entitlement_id": "U-1", "publisher": "Wexcombe Systems",
+		"product": "Murrelet Draft", "version": "4", "quantity": "10"} {
 		put(page, name, v)
 	}
 	says(t, page, ".book", "an upgrade counts for nothing without the entitlement that it upgrades")
@@ -112,7 +126,8 @@ func TestCompareTwoDays(t *testing.T) {
 	says(t, page, ".now", "Counts 0 today")
 }
 
-// A shortfall is closed in a basket: what nothing covers is removed, and the money is seen before; turned into work, each removal is a case that is agreed to.
+// A shortfall is closed in a basket: what nothing covers is removed, and the money is seen before; turned into work,
+// each removal is a case that is agreed to.
 func TestTryMeasuresAndTurnThemIntoCases(t *testing.T) {
 	page, url := open(t, "work", false)
 	page.MustNavigate(url + "/position?q=Saltmark+Gauge")
@@ -149,28 +164,43 @@ func TestALeaversSeatGoesToWhoWaits(t *testing.T) {
 	page, url := open(t, "work", false)
 	page.MustNavigate(url + "/entitlements/seats?f=state%3Dof+a+leaver")
 	page.MustElement("tbody tr")
-	leaver := page.MustEval(`() => fetch('/api/seats?f=state%3Dof+a+leaver').then((r) => r.json()).then((p) => JSON.stringify([p.total, p.rows[0].user, p.rows[0].productId]))`).Str()
+	leaver := page.MustEval(`() => fetch('/api/seats?f=state%3Dof+a+leaver').then((r) => r.json()).then((p) => JSON.stringify([p.total, p.rows[0].user, p.rows[0].productId]))`).
+		Str()
 	var before, product int
 	var user string
-	if _, err := fmt.Sscanf(strings.NewReplacer(`[`, ``, `]`, ``, `"`, ``, `,`, ` `).Replace(leaver), "%d %s %d", &before, &user, &product); err != nil {
+	if _, err := fmt.Sscanf(strings.NewReplacer(`[`, ``, `]`, ``, `"`, ``, `,`, ` `).Replace(leaver), "%d %s %d",
+		&before, &user, &product); err != nil {
 		t.Fatal(leaver, err)
 	}
 	// All other seats are taken: only what the leaver hands back is free.
 	for range 40 {
-		free := page.MustEval(`(p) => fetch('/api/products/' + p + '/seats').then((r) => r.json()).then((l) => l[0].free)`, product).Int()
+		free := page.MustEval(`(p) => fetch('/api/products/' + p + '/seats').then((r) => r.json()).then((l) => l[0].free)`, product).
+			Int()
 		if free == 0 {
 			break
 		}
-		if got := call(page, "POST", "/api/seats/assign", fmt.Sprintf(`{"product":%d,"line":"","user":"u%04d","device":""}`, product, 200+free)); !strings.Contains(got, "line") {
+		if got := call(page, "POST", "/api/seats/assign",
+			fmt.Sprintf(`{"product":%d,"line":"","user":"u%04d","device":""}`, product, 200+free)); !strings.Contains(
+			got,
+			"line",
+		) {
 			t.Fatal(got)
 		}
 	}
 	for _, u := range []string{"u0310", "u0311"} {
-		if got := call(page, "POST", "/api/waiting", fmt.Sprintf(`{"product":%d,"user":%q,"note":"needs it"}`, product, u)); !strings.Contains(got, "count") {
+		if got := call(page, "POST", "/api/waiting",
+			fmt.Sprintf(`{"product":%d,"user":%q,"note":"needs it"}`, product, u)); !strings.Contains(
+			got,
+			"count",
+		) {
 			t.Fatal(got)
 		}
 	}
-	if got := call(page, "POST", "/api/seats/assign", fmt.Sprintf(`{"product":%d,"line":"","user":"u0312","device":""}`, product)); !strings.Contains(got, "no seat of it is free") {
+	if got := call(page, "POST", "/api/seats/assign",
+		fmt.Sprintf(`{"product":%d,"line":"","user":"u0312","device":""}`, product)); !strings.Contains(
+		got,
+		"no seat of it is free",
+	) {
 		t.Fatalf("a seat that is not there is given: %s", got)
 	}
 	page.MustNavigate(url + "/entitlements/held/" + user)
@@ -197,7 +227,8 @@ func TestTryBuyingAndLettingLapse(t *testing.T) {
 	says(t, page, "[data-measures]", "buy 4 Saltmark Gauge")
 	says(t, page, "[data-tried]", "5 short")
 	choose(t, form, "what", "let a line lapse")
-	line := page.MustEval(`() => fetch('/api/products/13/position').then((r) => r.json()).then((p) => p.metrics[0].lines[0].code)`).Str()
+	line := page.MustEval(`() => fetch('/api/products/13/position').then((r) => r.json()).then((p) => p.metrics[0].lines[0].code)`).
+		Str()
 	choose(t, form, "line", line)
 	within(t, page, `() => !document.querySelector('[data-add]').disabled`)
 	press(t, page, "[data-add]")
@@ -213,7 +244,8 @@ func TestTryBuyingAndLettingLapse(t *testing.T) {
 func TestASeatMovesToSomebodyElse(t *testing.T) {
 	page, url := open(t, "work", false)
 	page.MustNavigate(url + "/entitlements/seats?f=state%3Dheld")
-	first := page.MustEval(`() => fetch('/api/seats?f=state%3Dheld').then((r) => r.json()).then((p) => { const s = p.rows.find((r) => r.user); return s.userName })`).Str()
+	first := page.MustEval(`() => fetch('/api/seats?f=state%3Dheld').then((r) => r.json()).then((p) => { const s = p.rows.find((r) => r.user); return s.userName })`).
+		Str()
 	pressIn(t, page, `input[type="checkbox"]`, first)
 	says(t, page, "[data-bar]", "1 seat chosen")
 	pickOption(t, page, "[data-bar] [data-person] input", "u0733", "u0733")

@@ -14,7 +14,8 @@ import (
 
 // call sends JSON to the API as the page would, and returns the answer's text.
 func call(page *rod.Page, method, path, body string) string {
-	return page.MustEval(`(method, path, body) => fetch(path, { method, body: body || undefined, headers: { 'Content-Type': 'application/json' } }).then((r) => r.text())`, method, path, body).Str()
+	return page.MustEval(`(method, path, body) => fetch(path, { method, body: body || undefined, headers: { 'Content-Type': 'application/json' } }).then((r) => r.text())`, method, path, body).
+		Str()
 }
 
 // within waits up to a minute for something to hold, and looks often.
@@ -58,12 +59,20 @@ func TestFiftyNamesFromTheKeyboard(t *testing.T) {
 	gone := map[string]bool{}
 	titles := 0
 	for i := range 50 {
-		within(t, page, `() => !!document.querySelector('aside.pane .choices') && !!document.querySelector('tr.current')`)
+		within(
+			t,
+			page,
+			`() => !!document.querySelector('aside.pane .choices') && !!document.querySelector('tr.current')`,
+		)
 		key := open()
 		if key == "" || gone[key] {
 			t.Fatalf("after %d names %q is open", i, key)
 		}
-		within(t, page, `() => document.querySelector('aside.pane h2').textContent.trim() === document.querySelector('tr.current td:nth-child(2)').textContent.trim()`)
+		within(
+			t,
+			page,
+			`() => document.querySelector('aside.pane h2').textContent.trim() === document.querySelector('tr.current td:nth-child(2)').textContent.trim()`,
+		)
 		if page.MustHas("aside.pane [data-choice]") {
 			titles++
 			page.Keyboard.MustType(input.KeyA)
@@ -106,7 +115,8 @@ func TestARuleDecidesTheNextImport(t *testing.T) {
 	says(t, page, "[data-says]", "The rule is at work")
 	row(t, page, "field builds are nothing", "name like *Field Build*", "at work")
 	settle(t, page)
-	answer := page.MustEval(`() => fetch('/api/import/installs?file=next.csv', { method: 'POST', headers: { 'Content-Type': 'text/csv' }, body: 'device_id,publisher,name,version,seen_at,source\nD0002,Nobody Known,Brand New Field Build,7,2026-06-30T08:00:00Z,extra\n' }).then((r) => r.text())`).Str()
+	answer := page.MustEval(`() => fetch('/api/import/installs?file=next.csv', { method: 'POST', headers: { 'Content-Type': 'text/csv' }, body: 'device_id,publisher,name,version,seen_at,source\nD0002,Nobody Known,Brand New Field Build,7,2026-06-30T08:00:00Z,extra\n' }).then((r) => r.text())`).
+		Str()
 	if !strings.Contains(answer, `"added":1`) {
 		t.Fatal(answer)
 	}
@@ -131,8 +141,11 @@ func TestASecondPersonSignsOff(t *testing.T) {
 	page, url := open(t, "run", false)
 	page.MustNavigate(url + "/titles/unsigned")
 	press(t, page, `[data-kind="title"]`)
-	within(t, page, `() => fetch('/api/names/settings').then((r) => r.json()).then((s) => s.signOff.includes('title'))`)
-	page.MustNavigate(url + "/titles/names?f=state%3Dunrecognised&f=installs%3D%3E0&q=LGECHO&key=qstone%7Clgecho+workstation")
+	within(t, page,
+		`() => fetch('/api/names/settings').then((r) => r.json()).then((s) => s.signOff.includes('title'))`)
+	page.MustNavigate(
+		url + "/titles/names?f=state%3Dunrecognised&f=installs%3D%3E0&q=LGECHO&key=qstone%7Clgecho+workstation",
+	)
 	press(t, page, "aside.pane [data-choice]")
 	says(t, page, "[data-effect]", "6 spare → 5 short")
 	press(t, page, "[data-effect]")
@@ -151,12 +164,14 @@ func TestASecondPersonSignsOff(t *testing.T) {
 	row(t, page, "Lodeglass Echo", "5 short")
 }
 
-// An install is left out of the count with a reason: the effect shows first, the device says why, and it counts again when asked.
+// An install is left out of the count with a reason: the effect shows first, the device says why, and it counts again
+// when asked.
 func TestLeavingAnInstallOut(t *testing.T) {
 	page, url := open(t, "work", false)
 	page.MustNavigate(url + "/position?q=Lodeglass+Echo&trail=p20")
 	row(t, page, "Lodeglass Echo", "14", "6 spare")
-	device := page.MustEval(`() => fetch('/api/devices?f=' + encodeURIComponent('hasProduct=20') + '&sort=code&limit=1').then((r) => r.json()).then((p) => p.rows[0].code)`).Str()
+	device := page.MustEval(`() => fetch('/api/devices?f=' + encodeURIComponent('hasProduct=20') + '&sort=code&limit=1').then((r) => r.json()).then((p) => p.rows[0].code)`).
+		Str()
 	page.MustNavigate(url + "/evidence/" + device)
 	press(t, page, "td button", "/lodeglass.?echo/i")
 	press(t, page, "[data-leave-open]")
@@ -179,13 +194,24 @@ func TestASuiteFoldsWhenItsLastPartArrives(t *testing.T) {
 	page, url := open(t, "run", false)
 	take := func(kind, text string) {
 		t.Helper()
-		if answer := page.MustEval(`(kind, text) => fetch('/api/import/' + kind + '?file=' + kind + '.csv', { method: 'POST', headers: { 'Content-Type': 'text/csv' }, body: text }).then((r) => r.text())`, kind, text).Str(); !strings.Contains(answer, `"aside":[]`) {
+		if answer := page.MustEval(`(kind, text) => fetch('/api/import/' + kind + '?file=' + kind + '.csv', { method: 'POST', headers: { 'Content-Type': 'text/csv' }, body: text }).then((r) => r.text())`, kind, text).Str(); !strings.Contains(
+			answer,
+			`"aside":[]`,
+		) {
 			t.Fatal(answer)
 		}
 		settle(t, page)
 	}
-	take("titles", "publisher,product,licence_model,list_price,currency\nFjordpen,Fjordpen Bundle,commercial,400,EUR\nFjordpen,Fjordpen Writer,commercial,90,EUR\nFjordpen,Fjordpen Table,commercial,80,EUR\n")
-	take("installs", "device_id,publisher,name,version,seen_at,source\nD0002,Fjordpen,Fjordpen Writer,1,2026-06-30T06:00:00Z,hand\n")
+	take(
+		"titles",
+		"publisher,product,licence_model,list_price,currency\nFjordpen,Fjordpen Bundle,commercial,400,EUR\n"+
+			"Fjordpen,Fjordpen Writer,commercial,90,EUR\nFjordpen,Fjordpen Table,commercial,80,EUR\n",
+	)
+	take(
+		"installs",
+		"device_id,publisher,name,version,seen_at,source\nD0002,Fjordpen,Fjordpen "+
+			"Writer,1,2026-06-30T06:00:00Z,hand\n",
+	)
 	page.MustNavigate(url + "/titles?q=Fjordpen+Bundle")
 	pressIn(t, page, "a", "Fjordpen Bundle")
 	press(t, page, "[data-suite-open]")
@@ -200,16 +226,26 @@ func TestASuiteFoldsWhenItsLastPartArrives(t *testing.T) {
 	settle(t, page)
 	page.MustNavigate(url + "/position?q=Fjordpen")
 	row(t, page, "Fjordpen Writer", "1 short")
-	take("installs", "device_id,publisher,name,version,seen_at,source\nD0002,Fjordpen,Fjordpen Writer,1,2026-06-30T07:00:00Z,hand\nD0002,Fjordpen,Fjordpen Table,1,2026-06-30T07:00:00Z,hand\n")
+	take(
+		"installs",
+		"device_id,publisher,name,version,seen_at,source\nD0002,Fjordpen,Fjordpen "+
+			"Writer,1,2026-06-30T07:00:00Z,hand\n"+
+			"D0002,Fjordpen,Fjordpen Table,1,2026-06-30T07:00:00Z,hand\n",
+	)
 	page.MustNavigate(url + "/position?q=Fjordpen")
 	row(t, page, "Fjordpen Bundle", "1 short")
-	within(t, page, `() => ![...document.querySelectorAll('tbody tr')].some((r) => r.textContent.includes('Fjordpen Writer'))`)
+	within(
+		t,
+		page,
+		`() => ![...document.querySelectorAll('tbody tr')].some((r) => r.textContent.includes('Fjordpen Writer'))`,
+	)
 	page.MustNavigate(url + "/evidence/D0002")
 	press(t, page, "td button", "Fjordpen Writer")
 	says(t, page, "[data-leave]", "part of Fjordpen Bundle, which is on this device by 2 of its 2 parts")
 }
 
-// A newer catalogue is set beside ours: what was changed here stays, a part of the rest is taken, and the names that it knows are recognised by it.
+// A newer catalogue is set beside ours: what was changed here stays, a part of the rest is taken, and the names that
+// it knows are recognised by it.
 func TestANewerCatalogueKeepsALocalDecision(t *testing.T) {
 	page, url := open(t, "run", false)
 	page.MustNavigate(url + "/titles?q=Sillwatch")
@@ -227,7 +263,8 @@ func TestANewerCatalogueKeepsALocalDecision(t *testing.T) {
 	settle(t, page)
 
 	page.MustNavigate(url + "/titles/newer")
-	text := "publisher,product,version,category,end_of_life,licence_model,aliases\nGrimholm Instruments,Sillwatch Relay,3,instruments,2026-12-31,free,\nGrimholm Instruments,Sillwatch Relay,4,instruments,,free,\n" +
+	text := "publisher,product,version,category,end_of_life,licence_model,aliases\nGrimholm Instruments,Sillwatch " +
+		"Relay,3,instruments,2026-12-31,free,\nGrimholm Instruments,Sillwatch Relay,4,instruments,,free,\n" +
 		"Aldercombe AS,Vaneburrow LE,1,tools,,free,\nNobody Needs,This One,1,tools,,free,\n"
 	file := filepath.Join(t.TempDir(), "newer.csv")
 	if err := os.WriteFile(file, []byte(text), 0o600); err != nil {
@@ -244,7 +281,8 @@ func TestANewerCatalogueKeepsALocalDecision(t *testing.T) {
 	within(t, page, `() => document.querySelectorAll('[data-difference]').length === 2`)
 	row(t, page, "This One", "new")
 	pressIn(t, page, `input[value="keep"]`, "Sillwatch Relay 3", "antenna work")
-	says(t, page, "[data-effect]", "1 title or publisher changes") // the one that is left is taken now, with the other kept
+	// the one that is left is taken now, with the other kept
+	says(t, page, "[data-effect]", "1 title or publisher changes")
 	press(t, page, "[data-effect]")
 	says(t, page, ".page", "Nothing in it differs from ours any more")
 	press(t, page, "[data-offer-close]")
@@ -255,7 +293,10 @@ func TestANewerCatalogueKeepsALocalDecision(t *testing.T) {
 	page.MustNavigate(url + "/titles?q=Sillwatch")
 	pressIn(t, page, "a", "Sillwatch Relay")
 	says(t, page, "[data-catalogue-log]", "end of life: 2026-03-31 → 2026-12-31")
-	if says := page.MustElement("[data-catalogue-log]").MustText(); strings.Contains(says, "antenna work → instruments") {
+	if says := page.MustElement("[data-catalogue-log]").MustText(); strings.Contains(
+		says,
+		"antenna work → instruments",
+	) {
 		t.Error("the newer catalogue has changed what was decided here: " + says)
 	}
 	answer := call(page, "GET", "/api/products?q=Vaneburrow", "")
@@ -308,7 +349,8 @@ func TestBeginWithTheStarterCatalogue(t *testing.T) {
 	row(t, page, "Debian", "12", "2028-06-30")
 }
 
-// A publisher is given a name that it is found under, and a title another name of its own; both show what that changes before.
+// A publisher is given a name that it is found under, and a title another name of its own; both show what that
+// changes before.
 func TestAPublisherAndATitleUnderOtherNames(t *testing.T) {
 	page, url := open(t, "work", false)
 	page.MustNavigate(url + "/titles/publishers?q=Grimholm")
@@ -316,13 +358,15 @@ func TestAPublisherAndATitleUnderOtherNames(t *testing.T) {
 	page.MustElement("[data-publisher] [data-publisher-aliases]").MustInput("Grimholm Marine Works")
 	page.MustElement("[data-publisher] [data-publisher-successor]").MustInput("Nobody At All")
 	says(t, page, "[data-publisher]", "the catalogue has no publisher \"Nobody At All\": add it first")
-	page.MustElement("[data-publisher] [data-publisher-successor]").MustSelectAllText().MustInput("Ostwick Foundry Ltd")
+	page.MustElement("[data-publisher] [data-publisher-successor]").MustSelectAllText().MustInput("Ostwick Foundry " +
+		"Ltd")
 	says(t, page, "[data-publisher] [data-effect]", "1 title or publisher changes")
 	press(t, page, "[data-publisher] [data-effect]")
 	row(t, page, "Grimholm Instruments", "Grimholm Marine Works", "Ostwick Foundry Ltd")
 
 	page.MustNavigate(url + "/titles?q=Sillwatch")
-	page.MustNavigate(url + *row(t, page, "Sillwatch Relay").MustElement("a").MustAttribute("href")) // the list is drawn anew while figures are renewed, and a click may meet a row that is gone
+	// the list is drawn anew while figures are renewed, and a click may meet a row that is gone
+	page.MustNavigate(url + *row(t, page, "Sillwatch Relay").MustElement("a").MustAttribute("href"))
 	press(t, page, "[data-rename]")
 	page.MustElement("[data-rename-name]").MustSelectAllText().MustInput("Sillwatch Mast")
 	says(t, page, "form [data-effect]", "every name stays what it is")

@@ -28,7 +28,8 @@ func send(t *testing.T, page *rod.Page) {
 	press(t, page, "[data-send]")
 }
 
-// A restricted install goes from finding to gone, by a later scan and by nothing else; until the order has left it can be called back.
+// A restricted install goes from finding to gone, by a later scan and by nothing else; until the order has left it
+// can be called back.
 func TestRestrictedInstallToGone(t *testing.T) {
 	page, url := open(t, "work", false)
 	page.MustNavigate(url + "/worklist?f=kind%3Drestricted&q=Puffin")
@@ -52,7 +53,8 @@ func TestRestrictedInstallToGone(t *testing.T) {
 	says(t, page, ".steps", "cannot be called back any more")
 }
 
-// An idle licence goes from its proposal through the user's answer by mail to a saving that is booked; nobody signs in for the answer.
+// An idle licence goes from its proposal through the user's answer by mail to a saving that is booked; nobody signs
+// in for the answer.
 func TestIdleLicenceThroughMailToSaving(t *testing.T) {
 	page, url := open(t, "work", false)
 	outside := outsides[url]
@@ -75,7 +77,8 @@ func TestIdleLicenceThroughMailToSaving(t *testing.T) {
 			letter = l
 		}
 	}
-	if !strings.Contains(letter.Body, "It costs 150 euros a year.") || !strings.HasPrefix(letter.AnswerAt(), url+"/answer/") {
+	if !strings.Contains(letter.Body, "It costs 150 euros a year.") ||
+		!strings.HasPrefix(letter.AnswerAt(), url+"/answer/") {
 		t.Fatalf("the letter: %+v", letter)
 	}
 	user := chromium.MustIncognito().MustPage(letter.AnswerAt()).Timeout(patience())
@@ -109,7 +112,8 @@ func TestKeptWithAReasonAndAnEnd(t *testing.T) {
 	says(t, page, ".steps", "the autumn drawings")
 	press(t, page, `[data-act="keep"]`)
 	page.MustElement(".keep input").MustInput("the autumn drawings")
-	page.MustElement(`.keep input[type="date"]`).MustEval(`(v) => { this.value = v; this.dispatchEvent(new Event("input")) }`, "2026-11-30")
+	page.MustElement(`.keep input[type="date"]`).
+		MustEval(`(v) => { this.value = v; this.dispatchEvent(new Event("input")) }`, "2026-11-30")
 	page.MustElement(`.keep input[placeholder="you, if left empty"]`).MustInput("Dagne Laverud")
 	press(t, page, ".keep button", "Leave 1 case as it is")
 	says(t, page, "[data-case-state]", "kept until 2026-11-30, Dagne Laverud answers for it")
@@ -129,7 +133,11 @@ func TestPoolFromComplaintToSize(t *testing.T) {
 	says(t, page, "[data-pool]", "denied three mornings in a row")
 	says(t, page, "[data-sizing]", "Go by the replay.")
 	says(t, page, "[data-sizing] tbody", "11")
-	fill(page, `[data-sizing] input[aria-label="what a denial costs"], [data-sizing] [aria-label="what a denial costs"] input`, "40")
+	fill(
+		page,
+		`[data-sizing] input[aria-label="what a denial costs"], [data-sizing] [aria-label="what a denial costs"] input`,
+		"40",
+	)
 	page.Keyboard.MustType(input.Tab)
 	says(t, page, "[data-cost-curve]", "The least is at")
 	press(t, page, "[data-sizing] tbody tr", `^\s*10`)
@@ -150,7 +158,8 @@ func TestPoolFromComplaintToSize(t *testing.T) {
 	row(t, page, "tides@halvorsund.example", "Shared licences: 1 to look at")
 }
 
-// Use in forbidden hours is a finding of its own, with the hours and the stance that it goes against; a stance with hours shows its effect before it is set.
+// Use in forbidden hours is a finding of its own, with the hours and the stance that it goes against; a stance with
+// hours shows its effect before it is set.
 func TestForbiddenHours(t *testing.T) {
 	page, url := open(t, "work", false)
 	page.MustNavigate(url + "/worklist?f=kind%3Dhours")
@@ -163,8 +172,11 @@ func TestForbiddenHours(t *testing.T) {
 	says(t, page, "[data-stance-why]", "not spoken of")
 	says(t, page, "[data-stance-why]", "Its use depends on the hour")
 	pickTitle(t, page, "[data-stance-form]", "Kelpline Profiler")
-	page.MustElement(`[data-stance-form] input[type="time"]`).MustEval(`() => { this.value = "00:00"; this.dispatchEvent(new Event("input")) }`)
-	page.MustElements(`[data-stance-form] input[type="time"]`)[1].MustEval(`() => { this.value = "23:59"; this.dispatchEvent(new Event("input")) }`)
+	page.MustElement(`[data-stance-form] input[type="time"]`).
+		MustEval(`() => { this.value = "00:00"; this.dispatchEvent(new Event("input")) }`)
+	page.MustElements(`[data-stance-form] input[type="time"]`)[1].MustEval(
+		`() => { this.value = "23:59"; this.dispatchEvent(new Event("input")) }`,
+	)
 	fill(page, `[data-stance-form] input[aria-label="reason"]`, "not by day")
 	says(t, page, "[data-stance-form] [data-effect]", "come")
 	says(t, page, "[data-stance-form] [data-effect]", "Kelpline Profiler was used in restricted hours on")

@@ -26,7 +26,14 @@ func demoNames() (products []recognise.Product, list []named) {
 		ids[[2]string{p.Publisher, p.Name}] = id
 	}
 	for _, n := range standin.Names() {
-		list = append(list, named{recognise.Record{Publisher: n.Publisher, Name: n.Name, Version: n.Version}, ids[[2]string{n.Maker, n.Product}], n.Installs})
+		list = append(
+			list,
+			named{
+				recognise.Record{Publisher: n.Publisher, Name: n.Name, Version: n.Version},
+				ids[[2]string{n.Maker, n.Product}],
+				n.Installs,
+			},
+		)
 	}
 	return products, list
 }

@@ -22,7 +22,8 @@ type distortion struct {
 
 func pick(r *rand.Rand, list ...string) string { return list[r.IntN(len(list))] }
 
-// distortions are applied in this order, each by its share. They are common practice of installers, from memory; the names that they work on are real.
+// distortions are applied in this order, each by its share. They are common practice of installers, from memory; the
+// names that they work on are real.
 var distortions = []distortion{
 	{"an edition behind", 0.04, func(r *rand.Rand, rec *recognise.Record, _ string) {
 		rec.Name += " " + pick(r, "Professional", "Standard Edition", "Community Edition", "Enterprise")
@@ -30,14 +31,19 @@ var distortions = []distortion{
 	{"a platform behind", 0.03, func(r *rand.Rand, rec *recognise.Record, _ string) {
 		rec.Name += " " + pick(r, "for Linux", "for Windows", "(Windows)", "(Linux)")
 	}},
-	{"a letter wrong", 0.015, func(r *rand.Rand, rec *recognise.Record, _ string) { rec.Name = misspell(r, rec.Name) }},
+	{"a letter wrong", 0.015,
+		func(r *rand.Rand, rec *recognise.Record, _ string) { rec.Name = misspell(r, rec.Name) }},
 	{"the end cut off", 0.005, func(r *rand.Rand, rec *recognise.Record, _ string) {
 		if rs := []rune(rec.Name); len(rs) > 12 {
 			rec.Name = string(rs[:len(rs)*3/4])
 		}
 	}},
 	{"accents lost", 0.05, func(_ *rand.Rand, rec *recognise.Record, _ string) { rec.Name = bare(rec.Name) }},
-	{"spaces lost", 0.02, func(_ *rand.Rand, rec *recognise.Record, _ string) { rec.Name = strings.ReplaceAll(rec.Name, " ", "") }},
+	{
+		"spaces lost",
+		0.02,
+		func(_ *rand.Rand, rec *recognise.Record, _ string) { rec.Name = strings.ReplaceAll(rec.Name, " ", "") },
+	},
 	{"other separators", 0.06, func(r *rand.Rand, rec *recognise.Record, _ string) {
 		rec.Name = strings.ReplaceAll(rec.Name, " ", pick(r, "-", "_", "  "))
 	}},
@@ -70,7 +76,17 @@ var distortions = []distortion{
 		rec.Name += pick(r, " (64-bit)", " x64", " (x86)", " 32-bit", " (x86_64)", " amd64", " - 64 bits", " [arm64]")
 	}},
 	{"a language", 0.15, func(r *rand.Rand, rec *recognise.Record, lang string) {
-		rec.Name += pick(r, " "+lang, " ("+lang+")", " (Deutsch)", " - English", " de-DE", " (français)", " [pt-BR]", " Svenska")
+		rec.Name += pick(
+			r,
+			" "+lang,
+			" ("+lang+")",
+			" (Deutsch)",
+			" - English",
+			" de-DE",
+			" (français)",
+			" [pt-BR]",
+			" Svenska",
+		)
 	}},
 	{"capitals", 0.1, func(r *rand.Rand, rec *recognise.Record, _ string) {
 		if r.IntN(2) == 0 {
@@ -89,17 +105,40 @@ var distortions = []distortion{
 	}},
 	{"a legal form", 0.3, func(r *rand.Rand, rec *recognise.Record, _ string) {
 		if rec.Publisher != "" {
-			rec.Publisher += pick(r, " Ltd", ", Inc.", " GmbH", " e.V.", " S.A.", " AB", " Foundation", " Project", " Team")
+			rec.Publisher += pick(
+				r,
+				" Ltd",
+				", Inc.",
+				" GmbH",
+				" e.V.",
+				" S.A.",
+				" AB",
+				" Foundation",
+				" Project",
+				" Team",
+			)
 		}
 	}},
-	{"a publisher in capitals", 0.1, func(_ *rand.Rand, rec *recognise.Record, _ string) { rec.Publisher = strings.ToUpper(rec.Publisher) }},
-	{"no publisher", 0.08, func(r *rand.Rand, rec *recognise.Record, _ string) { rec.Publisher = pick(r, "", "", "Unknown", "n/a") }},
+	{
+		"a publisher in capitals",
+		0.1,
+		func(_ *rand.Rand, rec *recognise.Record, _ string) { rec.Publisher = strings.ToUpper(rec.Publisher) },
+	},
+	{
+		"no publisher",
+		0.08,
+		func(r *rand.Rand, rec *recognise.Record, _ string) { rec.Publisher = pick(r, "", "", "Unknown", "n/a") },
+	},
 	{"no version field", 0.2, func(_ *rand.Rand, rec *recognise.Record, _ string) { rec.Version = "" }},
 }
 
 // distort makes a messy record of a clean one.
 func distort(r *rand.Rand, publisher, name, lang string) recognise.Record {
-	rec := recognise.Record{Publisher: publisher, Name: name, Version: fmt.Sprintf("%d.%d.%d", 1+r.IntN(20), r.IntN(20), r.IntN(400))}
+	rec := recognise.Record{
+		Publisher: publisher,
+		Name:      name,
+		Version:   fmt.Sprintf("%d.%d.%d", 1+r.IntN(20), r.IntN(20), r.IntN(400)),
+	}
 	for i := range distortions {
 		if r.Float64() < distortions[i].share {
 			distortions[i].do(r, &rec, lang)

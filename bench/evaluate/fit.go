@@ -7,7 +7,8 @@ import (
 	"ensomet/internal/core/recognise"
 )
 
-// fit finds the weights of the score by logistic regression (gradient descent with a small penalty on size) on proposals for names that were not decided.
+// fit finds the weights of the score by logistic regression (gradient descent with a small penalty on size) on
+// proposals for names that were not decided.
 func fit(path string) error {
 	type row struct {
 		x [7]float64
@@ -53,9 +54,21 @@ func fit(path string) error {
 			grad[i] = grad[i]/float64(len(rows)) + 1e-4*beta[i]
 			m[i] = 0.9*m[i] + 0.1*grad[i]
 			v[i] = 0.999*v[i] + 0.001*grad[i]*grad[i]
-			beta[i] -= 0.05 * m[i] / (1 - math.Pow(0.9, float64(step))) / (math.Sqrt(v[i]/(1-math.Pow(0.999, float64(step)))) + 1e-9)
+			beta[i] -= 0.05 * m[i] / (1 - math.Pow(0.9,
+				float64(step))) / (math.Sqrt(v[i]/(1-math.Pow(0.999, float64(step)))) + 1e-9)
 		}
 	}
-	fmt.Printf("fitted on %d proposals\nscoreBias    = %.3f\nscoreWeights = [...]float64{%.3f, %.3f, %.3f, %.3f, %.3f, %.3f}\n", len(rows), beta[0], beta[1], beta[2], beta[3], beta[4], beta[5], beta[6])
+	fmt.Printf(
+		"fitted on %d proposals\nscoreBias    = %.3f\nscoreWeights = [...]float64{%.3f, %.3f, %.3f, %.3f, %.3f, "+
+			"%.3f}\n",
+		len(rows),
+		beta[0],
+		beta[1],
+		beta[2],
+		beta[3],
+		beta[4],
+		beta[5],
+		beta[6],
+	)
 	return nil
 }

@@ -1,5 +1,5 @@
-// Evaluate measures how well names are recognised: what is decided without a person, what is proposed for the rest, and how
-// far scores can be believed. Run it with  make evaluate.
+// Evaluate measures how well names are recognised: what is decided without a person, what is proposed for the rest,
+// and how far scores can be believed. Run it with make evaluate.
 package main
 
 import (
@@ -56,12 +56,17 @@ func run(appstream string, fitting bool, show int) (err error) {
 		base.plain(products, report)
 	}
 	reported.print("(b) open data, the half that is reported, over ten folds", show)
-	fmt.Printf("plain keys after cleaning      precision %s, recall %s\n", share(base.right, base.decided), share(base.right, base.known))
+	fmt.Printf(
+		"plain keys after cleaning      precision %s, recall %s\n",
+		share(base.right, base.decided),
+		share(base.right, base.known),
+	)
 	chosen.print("(b) open data, the half that weights were chosen on", show)
 	return nil
 }
 
-// plain decides by the cleaned name alone, taken apart, where one product has it and the publisher does not speak against it: what a program with a table of names would do.
+// plain decides by the cleaned name alone, taken apart, where one product has it and the publisher does not speak
+// against it: what a program with a table of names would do.
 func (t *tally) plain(products []recognise.Product, list []named) {
 	byKey := map[string]map[int64]bool{}
 	add := func(publisher, name string, id int64) {

@@ -26,13 +26,14 @@ type scored struct {
 type tally struct {
 	names, known, decided, right int
 	strangers, strangersDecided  int
-	left, first, five            int // known names that were not decided, and how often the first or one of five proposals was right
-	proposals                    []scored
-	wrong                        []string
-	missed, open                 []string
-	decisions                    int // that a person takes until 95 % of installs are recognised, by names gathered
-	runs                         int
-	names95                      int // the same, name by name
+	// known names that were not decided, and how often the first or one of five proposals was right
+	left, first, five int
+	proposals         []scored
+	wrong             []string
+	missed, open      []string
+	decisions         int // that a person takes until 95 % of installs are recognised, by names gathered
+	runs              int
+	names95           int // the same, name by name
 }
 
 // measure adds how a list was recognised to a tally.
@@ -63,9 +64,15 @@ func (t *tally) measure(g *recognise.Recogniser, list []named) {
 				t.right++
 			case n.product == 0:
 				t.strangersDecided++
-				t.wrong = append(t.wrong, fmt.Sprintf("stranger %q of %q -> %d", n.record.Name, n.record.Publisher, res.Product))
+				t.wrong = append(
+					t.wrong,
+					fmt.Sprintf("stranger %q of %q -> %d", n.record.Name, n.record.Publisher, res.Product),
+				)
 			default:
-				t.wrong = append(t.wrong, fmt.Sprintf("%q of %q -> %d, is %d", n.record.Name, n.record.Publisher, res.Product, n.product))
+				t.wrong = append(
+					t.wrong,
+					fmt.Sprintf("%q of %q -> %d, is %d", n.record.Name, n.record.Publisher, res.Product, n.product),
+				)
 			}
 			continue
 		}
@@ -87,7 +94,8 @@ func (t *tally) measure(g *recognise.Recogniser, list []named) {
 			t.left++
 			t.open = append(t.open, fmt.Sprintf("%q of %q", n.record.Name, n.record.Publisher))
 			if !slices.ContainsFunc(cands, func(c recognise.Candidate) bool { return c.Product == n.product }) {
-				t.missed = append(t.missed, fmt.Sprintf("%q of %q is %d", n.record.Name, n.record.Publisher, n.product))
+				t.missed = append(t.missed,
+					fmt.Sprintf("%q of %q is %d", n.record.Name, n.record.Publisher, n.product))
 			}
 		}
 	}
@@ -113,8 +121,8 @@ func (t *tally) measure(g *recognise.Recogniser, list []named) {
 	t.runs++
 }
 
-// calibrationError is the expected calibration error: scores in ten bins of equal width, the distances between mean score and share of right answers, weighted by how many fell
-// into each (Naeini, Cooper, Hauskrecht 2015).
+// calibrationError is the expected calibration error: scores in ten bins of equal width, the distances between mean
+// score and share of right answers, weighted by how many fell into each (Naeini, Cooper, Hauskrecht 2015).
 func calibrationError(list []scored) float64 {
 	e := 0.0
 	for _, b := range bins(list) {
@@ -150,14 +158,44 @@ func share(a, b int) string {
 
 func (t *tally) print(title string, show int) {
 	fmt.Printf("\n%s\n%s\n", title, strings.Repeat("-", len(title)))
-	fmt.Printf("names                        %d (%d of them of products that the catalogue lacks)\n", t.names, t.strangers)
-	fmt.Printf("decided without a person     precision %s, recall %s (%d of %d)\n", share(t.right, t.decided), share(t.right, t.known), t.right, t.known)
-	fmt.Printf("unknown to the catalogue     decided %s (%d of %d)\n", share(t.strangersDecided, t.strangers), t.strangersDecided, t.strangers)
-	fmt.Printf("of the rest                  right first %s, among five %s (%d names)\n", share(t.first, t.left), share(t.five, t.left), t.left)
-	fmt.Printf("expected calibration error   %.3f over %d first proposals\n", calibrationError(t.proposals), len(t.proposals))
+	fmt.Printf(
+		"names                        %d (%d of them of products that the catalogue lacks)\n",
+		t.names,
+		t.strangers,
+	)
+	fmt.Printf(
+		"decided without a person     precision %s, recall %s (%d of %d)\n",
+		share(t.right, t.decided),
+		share(t.right, t.known),
+		t.right,
+		t.known,
+	)
+	fmt.Printf(
+		"unknown to the catalogue     decided %s (%d of %d)\n",
+		share(t.strangersDecided, t.strangers),
+		t.strangersDecided,
+		t.strangers,
+	)
+	fmt.Printf(
+		"of the rest                  right first %s, among five %s (%d names)\n",
+		share(t.first, t.left),
+		share(t.five, t.left),
+		t.left,
+	)
+	fmt.Printf(
+		"expected calibration error   %.3f over %d first proposals\n",
+		calibrationError(t.proposals),
+		len(t.proposals),
+	)
 	for b, c := range bins(t.proposals) {
 		if c.n > 0 {
-			fmt.Printf("  scored %.1f to %.1f            %d, right %s\n", float64(b)/10, float64(b+1)/10, c.n, share(c.right, c.n))
+			fmt.Printf(
+				"  scored %.1f to %.1f            %d, right %s\n",
+				float64(b)/10,
+				float64(b+1)/10,
+				c.n,
+				share(c.right, c.n),
+			)
 		}
 	}
 	fmt.Printf("decisions to 95 %% of installs %d (name by name %d)\n", t.decisions/t.runs, t.names95/t.runs)

@@ -11,8 +11,9 @@ import (
 	"ensomet/internal/opendata"
 )
 
-// openData makes a catalogue of AppStream components with their names in all languages, and messy records of them. Each product belongs to one of two halves: choose, which
-// weights and thresholds may be chosen on, and report. One product in ten is left out of the catalogue; which tenth is the fold.
+// openData makes a catalogue of AppStream components with their names in all languages, and messy records of them.
+// Each product belongs to one of two halves: choose, which weights and thresholds may be chosen on, and report. One
+// product in ten is left out of the catalogue; which tenth is the fold.
 func openData(path string, fold uint32) (products []recognise.Product, choose, report []named, err error) {
 	list, err := opendata.ReadComponents(path)
 	if err != nil {
@@ -32,8 +33,10 @@ func openData(path string, fold uint32) (products []recognise.Product, choose, r
 		var s *software
 		for _, lang := range slices.Sorted(maps.Keys(c.Names)) {
 			for _, o := range byName[recognise.Clean(c.Names[lang])] { // one program that two components describe
-				oneMaker := o.maker == "" || c.Maker() == "" || recognise.CleanPublisher(o.maker) == recognise.CleanPublisher(c.Maker())
-				if o.pkg == c.Package && o.names[c.Names[lang]] == lang || lang == "C" && oneMaker && recognise.Clean(o.name) == recognise.Clean(c.Names["C"]) {
+				oneMaker := o.maker == "" || c.Maker() == "" ||
+					recognise.CleanPublisher(o.maker) == recognise.CleanPublisher(c.Maker())
+				if o.pkg == c.Package && o.names[c.Names[lang]] == lang ||
+					lang == "C" && oneMaker && recognise.Clean(o.name) == recognise.Clean(c.Names["C"]) {
 					s = o
 				}
 			}
@@ -62,7 +65,12 @@ func openData(path string, fold uint32) (products []recognise.Product, choose, r
 		stranger := h.Sum32()/32%10 == fold
 		names := slices.Sorted(maps.Keys(s.names))
 		if !stranger {
-			p := recognise.Product{ID: id, Publisher: s.maker, Name: s.name, Titles: []recognise.Title{{ID: id, Product: id}}}
+			p := recognise.Product{
+				ID:        id,
+				Publisher: s.maker,
+				Name:      s.name,
+				Titles:    []recognise.Title{{ID: id, Product: id}},
+			}
 			for _, n := range names {
 				if n != s.name {
 					p.Titles[0].Aliases = append(p.Titles[0].Aliases, n)
@@ -75,7 +83,11 @@ func openData(path string, fold uint32) (products []recognise.Product, choose, r
 			if k >= 6 {
 				name = names[r.IntN(len(names))]
 			}
-			n := named{distort(r, s.maker, name, strings.ReplaceAll(untranslated(s.names[name]), "_", "-")), id, 1 + r.IntN(40)}
+			n := named{
+				distort(r, s.maker, name, strings.ReplaceAll(untranslated(s.names[name]), "_", "-")),
+				id,
+				1 + r.IntN(40),
+			}
 			if stranger {
 				n.product = 0
 			}

@@ -1,4 +1,5 @@
-// Command load measures the server under a fleet that reports: simulated devices send scans of 80 installs over real TCP while lists are read. It prints what docs/benchmarks.md quotes.
+// Command load measures the server under a fleet that reports: simulated devices send scans of 80 installs over real
+// TCP while lists are read. It prints what docs/benchmarks.md quotes.
 //
 //	make load
 package main
@@ -54,14 +55,34 @@ type bench struct {
 
 // scan is a device's report: most programs are on many devices, each device lacks some, and each round upgrades a few.
 func (b *bench) scan(device, round int) *formats.Scan {
-	s := &formats.Scan{Format: formats.ScanFormat, At: b.base.Add(time.Duration(round) * time.Hour), Device: formats.ScanDevice{ID: fmt.Sprintf("L%05d", device), Name: fmt.Sprintf("load-%05d", device), OSName: "Varde", Processors: 1, Cores: 4}}
+	s := &formats.Scan{
+		Format: formats.ScanFormat,
+		At:     b.base.Add(time.Duration(round) * time.Hour),
+		Device: formats.ScanDevice{
+			ID:         fmt.Sprintf("L%05d", device),
+			Name:       fmt.Sprintf("load-%05d", device),
+			OSName:     "Varde",
+			Processors: 1,
+			Cores:      4,
+		},
+	}
 	for i := range installs {
 		p := (device*7 + i*13) % 400
 		version := 1
 		if (p+device+round)%20 == 0 {
 			version = 2 + round
 		}
-		s.Installs = append(s.Installs, formats.ScanInstall{Part: "dpkg", Publisher: fmt.Sprintf("Maker %d", p%40), Name: fmt.Sprintf("Program %d", p), Version: fmt.Sprintf("%d.0", version), Architecture: "x64", PURL: fmt.Sprintf("pkg:generic/program%d@%d.0", p, version)})
+		s.Installs = append(
+			s.Installs,
+			formats.ScanInstall{
+				Part:         "dpkg",
+				Publisher:    fmt.Sprintf("Maker %d", p%40),
+				Name:         fmt.Sprintf("Program %d", p),
+				Version:      fmt.Sprintf("%d.0", version),
+				Architecture: "x64",
+				PURL:         fmt.Sprintf("pkg:generic/program%d@%d.0", p, version),
+			},
+		)
 	}
 	return s
 }
@@ -133,7 +154,7 @@ func run(devices, seconds, rate int, profile string) error {
 	a := program.New(db, clock.Wall{})
 	a.Begin()
 	defer a.Close()
-	token, _, err := a.Evidence.NewToken(ctx, "load", "id", "bench")
+	token, _, err := a.Collecting.NewToken(ctx, "load", "id", "bench")
 	if err != nil {
 		return err
 	}
@@ -146,8 +167,14 @@ func run(devices, seconds, rate int, profile string) error {
 	}
 	srv := &http.Server{Handler: api.New(a, nil)}
 	go srv.Serve(l) // it ends with the program
-	b := &bench{url: "http://" + l.Addr().String(), token: token, base: time.Now().Add(-200 * time.Hour).Truncate(time.Second), client: &http.Client{Transport: &http.Transport{MaxIdleConnsPerHost: devices, MaxIdleConns: devices}}}
-	fmt.Printf("%d devices, %d installs each; a scan is %d bytes on the wire\n", devices, installs, len(b.packed(0, 0)))
+	b := &bench{
+		url:    "http://" + l.Addr().String(),
+		token:  token,
+		base:   time.Now().Add(-200 * time.Hour).Truncate(time.Second),
+		client: &http.Client{Transport: &http.Transport{MaxIdleConnsPerHost: devices, MaxIdleConns: devices}},
+	}
+	fmt.Printf("%d devices, %d installs each; a scan is %d bytes on the wire\n", devices, installs,
+		len(b.packed(0, 0)))
 	if profile != "" {
 		f, err := os.Create(profile)
 		if err != nil {
@@ -158,7 +185,8 @@ func run(devices, seconds, rate int, profile string) error {
 			return err
 		}
 	}
-	for round, what := range []string{"first scans, all at once", "second scans, all at once", "the same scans again, all at once"} {
+	for round, what := range []string{"first scans, all at once", "second scans, all at once",
+		"the same scans again, all at once"} {
 		bodies := make([][]byte, devices)
 		for d := range devices {
 			bodies[d] = b.packed(d, min(round, 1))
@@ -167,7 +195,13 @@ func run(devices, seconds, rate int, profile string) error {
 		if err != nil {
 			return err
 		}
-		fmt.Printf("%-36s %6.0f scans/s, the slowest answer after %v, half within %v\n", what, float64(devices)/took.Seconds(), at(waits, 1), at(waits, 0.5))
+		fmt.Printf(
+			"%-36s %6.0f scans/s, the slowest answer after %v, half within %v\n",
+			what,
+			float64(devices)/took.Seconds(),
+			at(waits, 1),
+			at(waits, 0.5),
+		)
 	}
 	if profile != "" {
 		pprof.StopCPUProfile()
@@ -182,7 +216,11 @@ func (b *bench) sustained(devices, seconds, rate int) error {
 		return err
 	}
 	reader := &http.Client{Jar: jar}
-	res, err := reader.Post(b.url+"/api/sign-in", "application/json", strings.NewReader(`{"name":"reader","password":"a long enough password"}`))
+	res, err := reader.Post(
+		b.url+"/api/sign-in",
+		"application/json",
+		strings.NewReader(`{"name":"reader","password":"a long enough password"}`),
+	)
 	if err != nil {
 		return err
 	}
@@ -198,7 +236,15 @@ func (b *bench) sustained(devices, seconds, rate int) error {
 	reading.Add(1)
 	go func() {
 		defer reading.Done()
-		paths := []string{"/api/devices?limit=100", "/api/devices?limit=100&split=age&sort=installs&desc=true", "/api/names?limit=100", "/api/products?limit=100", "/api/changes?limit=100", "/api/deliveries?limit=100", "/api/devices?limit=100&q=load-000"}
+		paths := []string{
+			"/api/devices?limit=100",
+			"/api/devices?limit=100&split=age&sort=installs&desc=true",
+			"/api/names?limit=100",
+			"/api/products?limit=100",
+			"/api/changes?limit=100",
+			"/api/deliveries?limit=100",
+			"/api/devices?limit=100&q=load-000",
+		}
 		for i := 0; ; i++ {
 			select {
 			case <-stop:
@@ -244,7 +290,23 @@ func (b *bench) sustained(devices, seconds, rate int) error {
 	took := time.Since(begin)
 	close(stop)
 	reading.Wait()
-	fmt.Printf("%d scans at %d a second asked: %.0f a second taken, %d failed; answers: half within %v, 95 %% within %v, the slowest %v\n", len(bodies), rate, float64(len(bodies))/took.Seconds(), failed.Load(), at(waits, 0.5), at(waits, 0.95), at(waits, 1))
-	fmt.Printf("%d lists read meanwhile: half within %v, 95 %% within %v, the slowest %v\n", len(lists), at(lists, 0.5), at(lists, 0.95), at(lists, 1))
+	fmt.Printf(
+		"%d scans at %d a second asked: %.0f a second taken, %d failed; answers: half within %v, 95 %% within %v, "+
+			"the slowest %v\n",
+		len(bodies),
+		rate,
+		float64(len(bodies))/took.Seconds(),
+		failed.Load(),
+		at(waits, 0.5),
+		at(waits, 0.95),
+		at(waits, 1),
+	)
+	fmt.Printf(
+		"%d lists read meanwhile: half within %v, 95 %% within %v, the slowest %v\n",
+		len(lists),
+		at(lists, 0.5),
+		at(lists, 0.95),
+		at(lists, 1),
+	)
 	return nil
 }

@@ -27,7 +27,7 @@ func takeEntries(ctx context.Context, g *globals, name string, entries []formats
 		return err
 	}
 	defer a.DB.Close()
-	res, err := a.Titles.TakeEntries(ctx, entries, name, "command line")
+	res, err := a.Catalogue.TakeEntries(ctx, entries, name, "command line")
 	if err != nil {
 		return err
 	}
@@ -59,7 +59,10 @@ func (c *distroInfoCmd) Run(ctx context.Context, g *globals) error {
 	for _, name := range []string{"debian.csv", "ubuntu.csv"} {
 		entries, err := readSet(filepath.Join(c.Dir, name), opendata.ReadDistroInfo)
 		if errors.Is(err, os.ErrNotExist) {
-			return errors.New(c.Dir + " has no " + name + ": on Debian,  apt-get install distro-info-data  brings it; or name another folder")
+			return errors.New(
+				c.Dir + " has no " + name +
+					": on Debian,  apt-get install distro-info-data  brings it; or name another folder",
+			)
 		}
 		if err != nil {
 			return err
@@ -95,7 +98,8 @@ type catalogueWriteCmd struct {
 }
 
 func (c *catalogueWriteCmd) Run(ctx context.Context, g *globals) error {
-	return withApp(ctx, g, func(a *program.Program) error { return a.Titles.WriteCatalogue(ctx, c.Format, os.Stdout) })
+	return withApp(ctx, g,
+		func(a *program.Program) error { return a.Catalogue.WriteCatalogue(ctx, c.Format, os.Stdout) })
 }
 
 func withApp(ctx context.Context, g *globals, do func(a *program.Program) error) error {

@@ -101,7 +101,14 @@ func read(ctx context.Context, m *collect.Machine) (*formats.Scan, []byte, error
 
 // tell says what a scan found, and what it could not see.
 func tell(s *formats.Scan, size int) {
-	say("%s: %d installs, %d files, %d programs running, %.1f kB on the wire", s.Device.Name, len(s.Installs), len(s.Files), len(s.Sessions), float64(size)/1000)
+	say(
+		"%s: %d installs, %d files, %d programs running, %.1f kB on the wire",
+		s.Device.Name,
+		len(s.Installs),
+		len(s.Files),
+		len(s.Sessions),
+		float64(size)/1000,
+	)
 	for _, m := range s.Missing {
 		say("  not seen: %s: %s", m.Part, m.Reason)
 	}
@@ -125,12 +132,23 @@ func (c *collectCmd) write(ctx context.Context, m *collect.Machine) error {
 	return os.WriteFile(c.Out, text, 0o600)
 }
 
-func (c *collectCmd) serve(ctx context.Context, m *collect.Machine, client *collect.Client, spool collect.Spool) error {
+func (c *collectCmd) serve(ctx context.Context, m *collect.Machine, client *collect.Client,
+	spool collect.Spool) error {
 	first, err := m.Scan(ctx)
 	if err != nil {
 		return err
 	}
 	say("Scanning %s every %s; the server is asked every quarter of an hour.", first.Device.Name, c.Every)
-	s := &collect.Service{Scan: m.Scan, Device: first.Device.ID, Client: client, Spool: spool, Every: c.Every, Spread: c.Spread, Now: time.Now, Wait: collect.Sleep, Say: say}
+	s := &collect.Service{
+		Scan:   m.Scan,
+		Device: first.Device.ID,
+		Client: client,
+		Spool:  spool,
+		Every:  c.Every,
+		Spread: c.Spread,
+		Now:    time.Now,
+		Wait:   collect.Sleep,
+		Say:    say,
+	}
 	return s.Run(ctx)
 }

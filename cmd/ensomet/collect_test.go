@@ -41,7 +41,8 @@ func serveFile(t *testing.T, db string) (string, *exec.Cmd) {
 	return "", nil
 }
 
-// The machine that runs this test: its scan is written, taken in and shown as a device with as many installs as dpkg-query counts; sent to a server it is the same device.
+// The machine that runs this test: its scan is written, taken in and shown as a device with as many installs as
+// dpkg-query counts; sent to a server it is the same device.
 func TestCollectThisMachine(t *testing.T) {
 	d := desk{t, t.TempDir()}
 	file := filepath.Join(d.dir, "this.json")
@@ -84,7 +85,16 @@ func TestCollectThisMachine(t *testing.T) {
 	db := filepath.Join(d.dir, "served.db")
 	secret, _ := d.must(0, "token", "add", "shore", "--db", db)
 	spool := filepath.Join(d.dir, "spool")
-	_, says = d.must(1, "collect", "--server", "http://127.0.0.1:1", "--token", strings.TrimSpace(secret), "--spool", spool)
+	_, says = d.must(
+		1,
+		"collect",
+		"--server",
+		"http://127.0.0.1:1",
+		"--token",
+		strings.TrimSpace(secret),
+		"--spool",
+		spool,
+	)
 	if !strings.Contains(says, "waits in") {
 		t.Errorf("without server it says %s", says)
 	}
@@ -99,7 +109,8 @@ func TestCollectThisMachine(t *testing.T) {
 	}
 	_ = server.Wait()
 	list, _ := d.must(0, "token", "list", "--db", db)
-	if !strings.Contains(list, "shore") || !strings.Contains(list, "used 20") || strings.Contains(list, strings.TrimSpace(secret)) {
+	if !strings.Contains(list, "shore") || !strings.Contains(list, "used 20") ||
+		strings.Contains(list, strings.TrimSpace(secret)) {
 		t.Errorf("%s", list)
 	}
 	d.must(0, "token", "revoke", "1", "--db", db)
@@ -107,14 +118,19 @@ func TestCollectThisMachine(t *testing.T) {
 	d.must(0, "check", "--db", db)
 }
 
-// A server killed in the middle of a hundred simultaneous scans has each of them whole or not at all; sent again, all are there.
+// A server killed in the middle of a hundred simultaneous scans has each of them whole or not at all; sent again, all
+// are there.
 func TestKilledAmidAHundredScans(t *testing.T) {
 	d := desk{t, t.TempDir()}
 	db := filepath.Join(d.dir, "test.db")
 	secret, _ := d.must(0, "token", "add", "fleet", "--db", db)
 	bodies := make([][]byte, 100)
 	for i := range bodies {
-		scan := map[string]any{"format": "ensomet-scan/1", "at": "2026-06-29T10:00:00Z", "device": map[string]any{"id": fmt.Sprintf("D%03d", i), "name": fmt.Sprintf("box-%03d", i), "cores": 4}}
+		scan := map[string]any{
+			"format": "ensomet-scan/1",
+			"at":     "2026-06-29T10:00:00Z",
+			"device": map[string]any{"id": fmt.Sprintf("D%03d", i), "name": fmt.Sprintf("box-%03d", i), "cores": 4},
+		}
 		var list []map[string]string
 		for k := range 400 {
 			list = append(list, map[string]string{"name": fmt.Sprintf("Program %d %d", i, k), "version": "1"})

@@ -53,7 +53,17 @@ func (c *importCmd) Run(ctx context.Context, g *globals) error {
 		if c.DryRun {
 			verb = "would be taken in"
 		}
-		say("%s %s: %d lines, %d new, %d changed, %d gone, %d put aside%s", file, verb, res.Lines, res.Added, res.Changed, res.Gone, len(res.Aside), kept(res))
+		say(
+			"%s %s: %d lines, %d new, %d changed, %d gone, %d put aside%s",
+			file,
+			verb,
+			res.Lines,
+			res.Added,
+			res.Changed,
+			res.Gone,
+			len(res.Aside),
+			kept(res),
+		)
 	}
 	if info, err := os.Stat(c.What); err == nil && info.IsDir() && len(c.Files) == 0 {
 		if err := a.Evidence.ImportDir(ctx, c.What, req, note); err != nil {
@@ -85,7 +95,13 @@ func (c *importCmd) Run(ctx context.Context, g *globals) error {
 		return errors.Join(refused...)
 	}
 	if aside > 0 {
-		return &exitError{codeAside, fmt.Sprintf("%d lines were put aside; mend them and run the import again, or mend them on the import page", aside)}
+		return &exitError{
+			codeAside,
+			fmt.Sprintf(
+				"%d lines were put aside; mend them and run the import again, or mend them on the import page",
+				aside,
+			),
+		}
 	}
 	return nil
 }
@@ -101,7 +117,12 @@ func kept(res intake.ImportResult) string {
 	return out
 }
 
-func importFile(ctx context.Context, a *program.Program, req intake.ImportRequest, path string) (intake.ImportResult, error) {
+func importFile(
+	ctx context.Context,
+	a *program.Program,
+	req intake.ImportRequest,
+	path string,
+) (intake.ImportResult, error) {
 	var f *os.File
 	if path == "-" { // a form is told by more than a stream can give back
 		spooled, err := os.CreateTemp("", "ensomet-stdin-*")
@@ -203,7 +224,11 @@ func (c *exportCmd) Run(ctx context.Context, g *globals) error {
 }
 
 // table writes a table to out in a format.
-func table(out io.Writer, format string, fill func(start func([]string) error, write func([]string) error) error) error {
+func table(
+	out io.Writer,
+	format string,
+	fill func(start func([]string) error, write func([]string) error) error,
+) error {
 	var w formats.Writer
 	rows := 0
 	err := fill(func(columns []string) (err error) {

@@ -55,7 +55,12 @@ func (f mailFlags) mailer() (outbox.Mailer, error) {
 	}
 	if name := u.User.Username(); name != "" {
 		password, _ := u.User.Password()
-		opts = append(opts, mail.WithSMTPAuth(mail.SMTPAuthAutoDiscover), mail.WithUsername(name), mail.WithPassword(password))
+		opts = append(
+			opts,
+			mail.WithSMTPAuth(mail.SMTPAuthAutoDiscover),
+			mail.WithUsername(name),
+			mail.WithPassword(password),
+		)
 	}
 	client, err := mail.NewClient(u.Hostname(), opts...)
 	if err != nil {

@@ -53,10 +53,12 @@ func TestMailGoesThroughAServer(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if err := m.Send(context.Background(), "desk@halvorsund.example", "Changes on devices: 2", "one\ntwo, på norsk\n"); err != nil {
+	if err := m.Send(context.Background(), "desk@halvorsund.example", "Changes on devices: 2",
+		"one\ntwo, på norsk\n"); err != nil {
 		t.Fatal(err)
 	}
-	if len(b.got) != 1 || !strings.Contains(b.got[0], "Subject: Changes on devices: 2") || b.from != "ensomet@halvorsund.example" {
+	if len(b.got) != 1 || !strings.Contains(b.got[0], "Subject: Changes on devices: 2") ||
+		b.from != "ensomet@halvorsund.example" {
 		t.Errorf("%q from %q", b.got, b.from)
 	}
 	if err := m.Send(context.Background(), "nobody@halvorsund.example", "x", "y"); err == nil {

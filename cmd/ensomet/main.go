@@ -51,7 +51,14 @@ type commandLine struct {
 
 func main() {
 	var cli commandLine
-	parser := kong.Must(&cli, kong.Name("ensomet"), kong.Description("Software asset management: what runs, what is owned, what is used, and what to do about it."), kong.UsageOnError(), kong.Vars{"spool": spoolDir()}, kong.Writers(os.Stdout, os.Stderr))
+	parser := kong.Must(
+		&cli,
+		kong.Name("ensomet"),
+		kong.Description("Software asset management: what runs, what is owned, what is used, and what to do about it."),
+		kong.UsageOnError(),
+		kong.Vars{"spool": spoolDir()},
+		kong.Writers(os.Stdout, os.Stderr),
+	)
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
 	kctx, err := parser.Parse(os.Args[1:])

@@ -79,10 +79,14 @@ func (d desk) must(code int, args ...string) (string, string) {
 }
 
 const (
-	titles       = "publisher,product,version,licence_model,list_price,currency\nOstwick,Skerrymap,6,commercial,100,EUR\n"
-	devices      = "device_id,name,kind,org_unit,last_scan\nD1,alpha,client,Shore/A,2026-06-29\nD2,beta,client,Shore/B,2026-06-29\nD3,gamma,client,Shore/B,\n"
-	entitlements = "entitlement_id,publisher,product,metric,quantity,purchased\nE1,Ostwick,Skerrymap,device,1,2025-01-01\n"
-	installs     = "device_id,publisher,name,version,seen_at\nD1,Ostwick Ltd,Skerrymap 6 (64-bit),6.1,2026-06-29T10:00:00Z\nD2,Ostwick,Skerrymap,6.0,2026-06-29T10:00:00Z\n"
+	titles = "publisher,product,version,licence_model,list_price,currency\n" +
+		"Ostwick,Skerrymap,6,commercial,100,EUR\n"
+	devices = "device_id,name,kind,org_unit,last_scan\nD1,alpha,client,Shore/A,2026-06-29\n" +
+		"D2,beta,client,Shore/B,2026-06-29\nD3,gamma,client,Shore/B,\n"
+	entitlements = "entitlement_id,publisher,product,metric,quantity,purchased\n" +
+		"E1,Ostwick,Skerrymap,device,1,2025-01-01\n"
+	installs = "device_id,publisher,name,version,seen_at\nD1,Ostwick Ltd,Skerrymap 6 " +
+		"(64-bit),6.1,2026-06-29T10:00:00Z\nD2,Ostwick,Skerrymap,6.0,2026-06-29T10:00:00Z\n"
 )
 
 func small(t *testing.T) desk {
@@ -91,7 +95,8 @@ func small(t *testing.T) desk {
 	if err := os.Mkdir(in, 0o755); err != nil {
 		t.Fatal(err)
 	}
-	for name, text := range map[string]string{"titles.csv": titles, "devices.csv": devices, "entitlements.csv": entitlements, "installs.csv": installs} {
+	for name, text := range map[string]string{"titles.csv": titles, "devices.csv": devices,
+		"entitlements.csv": entitlements, "installs.csv": installs} {
 		d.file("in/"+name, text)
 	}
 	return d
@@ -122,22 +127,28 @@ func TestFromAFolderToAPositionAndItsReasons(t *testing.T) {
 	if len(rows) != 1 {
 		t.Fatal(out)
 	}
-	for column, want := range map[string]string{"publisher": "Ostwick", "product": "Skerrymap", "metric": "device", "owned": "1", "needed": "2", "covered": "1", "shortfall": "1", "surplus": "0", "exposure": "100", "currency": "EUR"} {
+	for column, want := range map[string]string{"publisher": "Ostwick", "product": "Skerrymap", "metric": "device",
+		"owned": "1", "needed": "2", "covered": "1", "shortfall": "1", "surplus": "0", "exposure": "100",
+		"currency": "EUR"} {
 		if rows[0][column] != want {
 			t.Errorf("%s is %q, want %q", column, rows[0][column], want)
 		}
 	}
 	out, _ = d.must(0, "position", "--explain", "Skerrymap")
 	reasons := rowsOf(t, out)
-	if len(reasons) != 2 || reasons[0]["covered_by"] != "E1" || reasons[0]["reason"] != "exact" || reasons[1]["covered_by"] != "" || reasons[1]["reason"] != "all used" {
+	if len(reasons) != 2 || reasons[0]["covered_by"] != "E1" || reasons[0]["reason"] != "exact" ||
+		reasons[1]["covered_by"] != "" ||
+		reasons[1]["reason"] != "all used" {
 		t.Errorf("%v", reasons)
 	}
-	if out, _ = d.must(0, "position", "--as-of", "2026-06-28"); len(rowsOf(t, out)) != 1 || rowsOf(t, out)[0]["needed"] != "0" {
+	if out, _ = d.must(0, "position", "--as-of", "2026-06-28"); len(rowsOf(t, out)) != 1 ||
+		rowsOf(t, out)[0]["needed"] != "0" {
 		t.Errorf("the day before the scans: %s", out)
 	}
 	out, _ = d.must(0, "export", "installs")
 	for _, r := range rowsOf(t, out) {
-		if r["title_product"] != "Skerrymap" || r["title_version"] != "6" || r["recognised_by"] != "catalogue" || r["counted"] != "true" {
+		if r["title_product"] != "Skerrymap" || r["title_version"] != "6" || r["recognised_by"] != "catalogue" ||
+			r["counted"] != "true" {
 			t.Errorf("%v", r)
 		}
 	}
@@ -158,7 +169,8 @@ func TestFromAFolderToAPositionAndItsReasons(t *testing.T) {
 	}
 }
 
-// What was exported and taken in again elsewhere gives the same position; and a second import of the same files changes nothing.
+// What was exported and taken in again elsewhere gives the same position; and a second import of the same files
+// changes nothing.
 func TestExportsComeBackTheSame(t *testing.T) {
 	d := small(t)
 	in := filepath.Join(d.dir, "in")
@@ -171,7 +183,18 @@ func TestExportsComeBackTheSame(t *testing.T) {
 	}
 	before, _ := d.must(0, "position")
 	again := desk{t, t.TempDir()}
-	kinds := []string{"titles", "devices", "users", "entitlements", "assignments", "transactions", "policies", "rates", "installs", "usage"}
+	kinds := []string{
+		"titles",
+		"devices",
+		"users",
+		"entitlements",
+		"assignments",
+		"transactions",
+		"policies",
+		"rates",
+		"installs",
+		"usage",
+	}
 	for _, kind := range kinds {
 		out, _ := d.must(0, "export", kind)
 		again.file(kind+".csv", out)
@@ -188,7 +211,10 @@ func TestExportsComeBackTheSame(t *testing.T) {
 		}
 	}
 	for _, format := range []string{"json", "xlsx"} {
-		if out, _ := d.must(0, "export", "devices", "--format", format); !strings.HasPrefix(out, map[string]string{"json": "[", "xlsx": "PK"}[format]) {
+		if out, _ := d.must(0, "export", "devices", "--format", format); !strings.HasPrefix(
+			out,
+			map[string]string{"json": "[", "xlsx": "PK"}[format],
+		) {
 			t.Errorf("%s begins with %q", format, out[:2])
 		}
 	}
@@ -202,13 +228,22 @@ func TestBadInputIsSaidAndNothingIsHalfStored(t *testing.T) {
 	}{
 		{"wrong header", "devices", "machine,owner\nD1,x\n", 1, "lacks the column device_id"},
 		{"wrong encoding", "devices", "\xff\xfed\x00e\x00v\x00", 1, "UTF-16"},
-		{"one line in another encoding", "devices", "device_id,name\nD7,Havn\xf8y\nD8,ok\n", 3, "devices.csv:2: it is not UTF-8"},
-		{"a date that is none", "entitlements", "entitlement_id,publisher,product,metric,quantity,start\nE7,Ostwick,Skerrymap,device,1,2026-02-30\n", 3, "not a date"},
-		{"a quantity of -3", "entitlements", "entitlement_id,publisher,product,metric,quantity\nE7,Ostwick,Skerrymap,device,-3\n", 3, "quantity is -3"},
+		{"one line in another encoding", "devices", "device_id,name\nD7,Havn\xf8y\nD8,ok\n", 3,
+			"devices.csv:2: it is not UTF-8"},
+		{"a date that is none", "entitlements",
+			"entitlement_id,publisher,product,metric,quantity,start\nE7,Ostwick,Skerrymap,device,1,2026-02-30\n", 3,
+			"not a date"},
+		{"a quantity of -3", "entitlements",
+			"entitlement_id,publisher,product,metric,quantity\nE7,Ostwick,Skerrymap,device,-3\n", 3, "quantity is -3"},
 		{"two devices with one id", "devices", "device_id,name\nD7,one\nD7,two\n", 3, "stands already on line 2"},
-		{"a product nobody knows", "entitlements", "entitlement_id,publisher,product,metric,quantity\nE7,Nobody,Nothing,device,3\n", 3, "the catalogue has no product"},
-		{"cut off in the middle", "installs", "device_id,publisher,name,version,seen_at\nD1,Ostwick,Skerrymap,6.1,2026-06-30T10:00:00Z\nD2,Ostw", 1, "ends in the middle of line 3"},
-		{"cut off inside quotes", "installs", "device_id,publisher,name,version,seen_at\nD1,Ostwick,\"Skerry", 1, "cut off"},
+		{"a product nobody knows", "entitlements",
+			"entitlement_id,publisher,product,metric,quantity\nE7,Nobody,Nothing,device,3\n", 3,
+			"the catalogue has no product"},
+		{"cut off in the middle", "installs",
+			"device_id,publisher,name,version,seen_at\nD1,Ostwick,Skerrymap,6.1,2026-06-30T10:00:00Z\nD2,Ostw", 1,
+			"ends in the middle of line 3"},
+		{"cut off inside quotes", "installs", "device_id,publisher,name,version,seen_at\nD1,Ostwick,\"Skerry", 1,
+			"cut off"},
 		{"empty", "users", "", 1, "empty"},
 		{"no such kind", "gadgets", "x\n", 1, "no kind of file"},
 	} {
@@ -248,7 +283,8 @@ func TestGiantLine(t *testing.T) {
 	}
 	cmd := exec.Command(binary, "import", "devices", path, "--db", filepath.Join(d.dir, "x.db"))
 	out, _ := cmd.CombinedOutput()
-	if cmd.ProcessState.ExitCode() != 3 || !strings.Contains(string(out), "devices.csv:2: it is longer than") || !strings.Contains(string(out), "1 new") {
+	if cmd.ProcessState.ExitCode() != 3 || !strings.Contains(string(out), "devices.csv:2: it is longer than") ||
+		!strings.Contains(string(out), "1 new") {
 		t.Errorf("%d: %s", cmd.ProcessState.ExitCode(), out)
 	}
 	if mb := cmd.ProcessState.SysUsage().(*syscall.Rusage).Maxrss / 1024; mb > 150 {
@@ -331,7 +367,16 @@ func TestKilledInTheMiddle(t *testing.T) {
 func TestAccounts(t *testing.T) {
 	d := small(t)
 	add := func(name, role, password string) error {
-		cmd := exec.Command(binary, "user", "add", name, "--role", role, "--db", filepath.Join(d.dir, "data", "test.db"))
+		cmd := exec.Command(
+			binary,
+			"user",
+			"add",
+			name,
+			"--role",
+			role,
+			"--db",
+			filepath.Join(d.dir, "data", "test.db"),
+		)
 		cmd.Stdin = strings.NewReader(password + "\n")
 		return cmd.Run()
 	}
@@ -352,7 +397,11 @@ func TestAccounts(t *testing.T) {
 func TestInstallsOfSeveralScans(t *testing.T) {
 	d := small(t)
 	d.must(0, "import", filepath.Join(d.dir, "in"))
-	lines := []string{"D1,Ostwick,Skerrymap,6.1,2026-06-20T10:00:00Z", "D1,Ostwick,Skerrymap,5.0,2026-06-10T10:00:00Z", "D1,Ostwick,Weft,1,2026-06-20T10:00:00Z"}
+	lines := []string{
+		"D1,Ostwick,Skerrymap,6.1,2026-06-20T10:00:00Z",
+		"D1,Ostwick,Skerrymap,5.0,2026-06-10T10:00:00Z",
+		"D1,Ostwick,Weft,1,2026-06-20T10:00:00Z",
+	}
 	slices.Reverse(lines)
 	path := d.file("installs.csv", "device_id,publisher,name,version,seen_at\n"+strings.Join(lines, "\n")+"\n")
 	d.must(0, "import", "installs", path)
@@ -367,14 +416,16 @@ func TestInstallsOfSeveralScans(t *testing.T) {
 		slices.Sort(list)
 		return strings.Join(list, ", ")
 	}
-	for day, want := range map[string]string{"2026-06-12": "Skerrymap 5.0", "2026-06-25": "Skerrymap 6.1, Weft 1", "2026-06-30": "Skerrymap 6 (64-bit) 6.1"} {
+	for day, want := range map[string]string{"2026-06-12": "Skerrymap 5.0", "2026-06-25": "Skerrymap 6.1, Weft 1",
+		"2026-06-30": "Skerrymap 6 (64-bit) 6.1"} {
 		if got := versions(day); got != want {
 			t.Errorf("on %s: %q, want %q", day, got, want)
 		}
 	}
 }
 
-// The demo builds itself where its file is missing, answers, is there at once the second time, and other commands on its file go by its clock.
+// The demo builds itself where its file is missing, answers, is there at once the second time, and other commands on
+// its file go by its clock.
 func TestDemoAnswers(t *testing.T) {
 	d := desk{t, t.TempDir()}
 	db := filepath.Join(d.dir, "demo.db")
@@ -420,10 +471,17 @@ func TestDemoAnswers(t *testing.T) {
 		t.Error(text)
 	}
 	before, _ := d.must(0, "export", "devices", "--db", db)
-	if text := start("--this-machine"); strings.Contains(text, "Building") || !strings.Contains(text, "This machine is the device") {
+	if text := start("--this-machine"); strings.Contains(text, "Building") ||
+		!strings.Contains(text, "This machine is the device") {
 		t.Errorf("built again, or without this machine: %s", text)
 	}
-	if after, _ := d.must(0, "export", "devices", "--db", db); strings.Count(after, "\n") != strings.Count(before, "\n")+1 {
+	if after, _ := d.must(0, "export", "devices", "--db", db); strings.Count(
+		after,
+		"\n",
+	) != strings.Count(
+		before,
+		"\n",
+	)+1 {
 		t.Errorf("%d devices, before %d", strings.Count(after, "\n"), strings.Count(before, "\n"))
 	}
 	out, _ := d.must(0, "position", "--db", db)
@@ -442,7 +500,9 @@ func TestDemoAnswers(t *testing.T) {
 			return v
 		}
 		// What is covered without a right of its own uses none: then less is used than covered.
-		if n("covered")+n("shortfall") != n("needed") || n("surplus") < 0 || n("owned")-n("surplus") > n("covered") || n("needed_low") > n("needed") || n("needed_high") < n("needed") {
+		if n("covered")+n("shortfall") != n("needed") || n("surplus") < 0 || n("owned")-n("surplus") > n("covered") ||
+			n("needed_low") > n("needed") ||
+			n("needed_high") < n("needed") {
 			t.Errorf("%v", r)
 		}
 	}

@@ -9,7 +9,8 @@ import (
 	"testing"
 )
 
-// Rights that cannot be right are said with their line, and nothing else is lost: the good lines count, and what rests on itself is no right.
+// Rights that cannot be right are said with their line, and nothing else is lost: the good lines count, and what
+// rests on itself is no right.
 func TestBadRights(t *testing.T) {
 	d := small(t)
 	d.must(0, "import", filepath.Join(d.dir, "in"))
@@ -30,8 +31,12 @@ func TestBadRights(t *testing.T) {
 		"NOBODY,Ostwick,Skerrymap Ultra,device,1,perpetual,,,,,,",
 	}, "\n")+"\n")
 	_, says := d.must(3, "import", "entitlements", file)
-	for line, reason := range map[int]string{3: "quantity is -4: it must be 0 or more", 4: "is not a whole number", 5: "more than a million million cannot be meant", 6: "it ends on 2025-01-01, before it starts on 2026-01-01", 7: "is not a date", 8: `"flying" is none of`, 9: "base names the entitlement itself", 14: "the catalogue has no product"} {
-		if want := fmt.Sprintf("bad.csv:%d: ", line); !strings.Contains(says, want) || !strings.Contains(says[strings.Index(says, want):], reason) {
+	for line, reason := range map[int]string{3: "quantity is -4: it must be 0 or more", 4: "is not a whole number",
+		5: "more than a million million cannot be meant", 6: "it ends on 2025-01-01, before it starts on 2026-01-01",
+		7: "is not a date", 8: `"flying" is none of`, 9: "base names the entitlement itself",
+		14: "the catalogue has no product"} {
+		if want := fmt.Sprintf("bad.csv:%d: ", line); !strings.Contains(says, want) ||
+			!strings.Contains(says[strings.Index(says, want):], reason) {
 			t.Errorf("line %d does not say %q:\n%s", line, reason, says)
 		}
 	}
@@ -42,7 +47,10 @@ func TestBadRights(t *testing.T) {
 	d.must(0, "check")
 	// As CycloneDX licences they go out and come back without a change.
 	text, _ := d.must(0, "export", "entitlements", "--format", "cyclonedx")
-	if _, says = d.must(0, "import", "entitlements", d.file("licences.cdx.json", text)); !strings.Contains(says, "0 new, 0 changed") {
+	if _, says = d.must(0, "import", "entitlements", d.file("licences.cdx.json", text)); !strings.Contains(
+		says,
+		"0 new, 0 changed",
+	) {
 		t.Errorf("there and back: %s", says)
 	}
 	d.must(1, "export", "devices", "--format", "cyclonedx")
@@ -76,7 +84,8 @@ func TestAMillionLinesAndABadLast(t *testing.T) {
 		t.Fatal(err)
 	}
 	_, says := d.must(3, "import", "installs", f.Name())
-	if !strings.Contains(says, fmt.Sprintf("large.csv:%d: there is no device", lines+1)) || !strings.Contains(says, "1000000 lines") {
+	if !strings.Contains(says, fmt.Sprintf("large.csv:%d: there is no device", lines+1)) ||
+		!strings.Contains(says, "1000000 lines") {
 		t.Errorf("%s", says)
 	}
 	d.must(0, "check")

@@ -23,7 +23,7 @@ func (c *tokenAddCmd) Run(ctx context.Context, g *globals) error {
 		return err
 	}
 	defer a.DB.Close()
-	secret, id, err := a.Evidence.NewToken(ctx, c.Source, c.Finds, "command line")
+	secret, id, err := a.Collecting.NewToken(ctx, c.Source, c.Finds, "command line")
 	if err != nil {
 		return err
 	}
@@ -40,7 +40,7 @@ func (c *tokenListCmd) Run(ctx context.Context, g *globals) error {
 		return err
 	}
 	defer a.DB.Close()
-	list, err := a.Evidence.Tokens(ctx)
+	list, err := a.Collecting.Tokens(ctx)
 	if err != nil {
 		return err
 	}
@@ -67,7 +67,7 @@ func (c *tokenRevokeCmd) Run(ctx context.Context, g *globals) error {
 		return err
 	}
 	defer a.DB.Close()
-	if err := a.Evidence.RevokeToken(ctx, c.ID, "command line"); err != nil {
+	if err := a.Collecting.RevokeToken(ctx, c.ID, "command line"); err != nil {
 		return fmt.Errorf("token %d: %w (or revoked already)", c.ID, err)
 	}
 	say("Token %d is out of use.", c.ID)

@@ -16,7 +16,8 @@ import (
 // ErrMissing says that there is no Chromium on this machine.
 var ErrMissing = errors.New("there is no Chromium on this machine: apt-get install chromium")
 
-// Start starts a browser with an empty profile and nothing that would reach out of the machine. close ends it and removes the profile.
+// Start starts a browser with an empty profile and nothing that would reach out of the machine. close ends it and
+// removes the profile.
 func Start() (b *rod.Browser, closeAll func(), err error) {
 	path := ""
 	for _, name := range []string{"chromium", "chromium-browser", "google-chrome"} {
@@ -33,7 +34,8 @@ func Start() (b *rod.Browser, closeAll func(), err error) {
 		return nil, nil, err
 	}
 	l := launcher.New().Bin(path).UserDataDir(profile).Headless(true).NoSandbox(true)
-	for _, flag := range []string{"disable-background-networking", "disable-component-update", "disable-sync", "disable-quic", "no-first-run", "disable-gpu", "hide-scrollbars"} {
+	for _, flag := range []string{"disable-background-networking", "disable-component-update", "disable-sync",
+		"disable-quic", "no-first-run", "disable-gpu", "hide-scrollbars"} {
 		l.Set(flags.Flag(flag))
 	}
 	url, err := l.Launch()

@@ -23,7 +23,11 @@ var views = []struct{ name, path, wait string }{
 	{"position", "/position?trail=p1/gdevice%3A%3Aall%20used", "[data-unit]"},
 	{"devices", "/evidence", "tbody tr"},
 	{"device", "/evidence/D0101", "tbody tr"},
-	{"names", "/titles/names?f=state%3Dunrecognised&f=installs%3D%3E0&key=qstone%7Clgecho+workstation", "[data-choice]"},
+	{
+		"names",
+		"/titles/names?f=state%3Dunrecognised&f=installs%3D%3E0&key=qstone%7Clgecho+workstation",
+		"[data-choice]",
+	},
 	{"rules", "/titles/rules?rule=2", "[data-effect] span + span"},
 	{"title", "/titles/347", "[data-version-spread] svg"},
 	{"how-long-supported", "/titles/life?f=devices%3D%3E0", "[data-ending-months] td"},

@@ -49,7 +49,11 @@ func TestTheCatalogueOverHTTP(t *testing.T) {
 		return text
 	}
 
-	made := tell("/api/catalogue/offers?file=newer.csv", "publisher,product,version,category\nOstwick,Skerrymap,,charts\nOstwick,Newcomer,,\n", 200)
+	made := tell(
+		"/api/catalogue/offers?file=newer.csv",
+		"publisher,product,version,category\nOstwick,Skerrymap,,charts\nOstwick,Newcomer,,\n",
+		200,
+	)
 	var offer struct {
 		New, Changed, Conflicts, Shown int
 		File                           string
@@ -59,10 +63,15 @@ func TestTheCatalogueOverHTTP(t *testing.T) {
 		t.Error(made)
 	}
 	ask(look, "/api/catalogue/offers/1?sort=changed", &offer)
-	if offer.New != 1 || offer.Changed != 1 || offer.Shown != 1 || offer.File != "newer.csv" || offer.Rows[0].Theirs != "charts" {
+	if offer.New != 1 || offer.Changed != 1 || offer.Shown != 1 || offer.File != "newer.csv" ||
+		offer.Rows[0].Theirs != "charts" {
 		t.Errorf("%+v", offer)
 	}
-	if text := tell("/api/catalogue/offers/take", `{"offer":1,"all":true,"take":[],"keep":[],"leave":[],"dry":false}`, 200); !strings.Contains(text, `"titles":2`) {
+	if text := tell("/api/catalogue/offers/take", `{"offer":1,"all":true,"take":[],"keep":[],"leave":[],"dry":false}`,
+		200); !strings.Contains(
+		text,
+		`"titles":2`,
+	) {
 		t.Error(text)
 	}
 	ask(look, "/api/catalogue/offers/1", &offer)
@@ -71,16 +80,29 @@ func TestTheCatalogueOverHTTP(t *testing.T) {
 	}
 	tell("/api/catalogue/offers/1/close", "", 200)
 	tell("/api/catalogue/offers/1/close", "", 404)
-	if text := tell("/api/catalogue/offers?file=x.txt", "neither,nor\n1,2\n", 422); !strings.Contains(text, "publisher") {
+	if text := tell("/api/catalogue/offers?file=x.txt", "neither,nor\n1,2\n", 422); !strings.Contains(
+		text,
+		"publisher",
+	) {
 		t.Error(text)
 	}
-	if text := tell("/api/catalogue/titles", `{"product":1,"title":0,"edition":"","version":"9","says":{"released":"soon"},"changedAt":0,"drop":false,"dry":false}`, 422); !strings.Contains(text, "not a date") {
+	if text := tell("/api/catalogue/titles",
+		`{"product":1,"title":0,"edition":"","version":"9","says":{"released":"soon"},"changedAt":0,"drop":false,"dry":false}`, 422); !strings.Contains(
+		text,
+		"not a date",
+	) {
 		t.Error(text)
 	}
-	tell("/api/catalogue/titles", `{"product":1,"title":0,"edition":"","version":"9","says":{"released":"2026-01-01","end_of_life":"2027-01-31"},"changedAt":0,"drop":false,"dry":false}`, 200)
+	tell(
+		"/api/catalogue/titles",
+		`{"product":1,"title":0,"edition":"","version":"9","says":{"released":"2026-01-01","end_of_life":"2027-01-31"},"changedAt":0,"drop":false,"dry":false}`,
+		200,
+	)
 
-	for format, begins := range map[string]string{"csv": "publisher,product,", "xlsx": "PK", "json": "{\n \"format\": \"ensomet-catalogue-1\"", "cyclonedx": "{\n  \"$schema\""} {
-		if code, text := look.do("GET", "/api/catalogue."+format, "", nil); code != 200 || !strings.HasPrefix(text, begins) {
+	for format, begins := range map[string]string{"csv": "publisher,product,", "xlsx": "PK",
+		"json": "{\n \"format\": \"ensomet-catalogue-1\"", "cyclonedx": "{\n  \"$schema\""} {
+		if code, text := look.do("GET", "/api/catalogue."+format, "", nil); code != 200 ||
+			!strings.HasPrefix(text, begins) {
 			t.Errorf("%s: %d %.60s", format, code, text)
 		}
 	}
@@ -96,7 +118,8 @@ func TestTheCatalogueOverHTTP(t *testing.T) {
 	if life.On != "2026-02-28" || life.Until != "2027-02-28" {
 		t.Errorf("%+v", life)
 	}
-	if code, text := look.do("GET", "/api/life-cycle?on=soon", "", nil); code != 422 || !strings.Contains(text, "not a date") {
+	if code, text := look.do("GET", "/api/life-cycle?on=soon", "", nil); code != 422 ||
+		!strings.Contains(text, "not a date") {
 		t.Errorf("%d %s", code, text)
 	}
 	var versions []struct{ Version string }
@@ -124,7 +147,8 @@ func TestTheCatalogueOverHTTP(t *testing.T) {
 	if len(d.Remarks) != 1 || d.Remarks[0].Text != "kept" {
 		t.Errorf("%+v", d)
 	}
-	for wait := time.Now(); a.Renewal.Status().Running && time.Since(wait) < time.Minute; { // figures follow a moment later
+	// figures follow a moment later
+	for wait := time.Now(); a.Renewal.Status().Running && time.Since(wait) < time.Minute; {
 		time.Sleep(10 * time.Millisecond)
 	}
 	var list bytes.Buffer

@@ -36,19 +36,22 @@ func TestFilesOverHTTP(t *testing.T) {
 	}
 	for _, dry := range []bool{true, true, false} {
 		status, res, answer := send(dry, text)
-		if status != 200 || res.Added != 1 || len(res.Aside) != 1 || res.Aside[0].Line != 3 || strings.Join(res.Columns, "") != "shelf" {
+		if status != 200 || res.Added != 1 || len(res.Aside) != 1 || res.Aside[0].Line != 3 ||
+			strings.Join(res.Columns, "") != "shelf" {
 			t.Fatalf("dry %v: %d %s", dry, status, answer)
 		}
 	}
 	if n := devices(); n != 58 {
 		t.Errorf("%d devices after looking twice and taking in once", n)
 	}
-	for text, want := range map[string]string{"": "empty", "a,b\n1,2\n": "lacks the column device_id", "device_id,name\nD1,x\nD2": "cut off"} {
+	for text, want := range map[string]string{"": "empty", "a,b\n1,2\n": "lacks the column device_id",
+		"device_id,name\nD1,x\nD2": "cut off"} {
 		if status, _, answer := send(false, text); status != 422 || !strings.Contains(answer, want) {
 			t.Errorf("%q: %d %s", text, status, answer)
 		}
 	}
-	if status, answer := p.do("POST", "/api/import/gadgets", "x", nil); status != 422 || !strings.Contains(answer, "no kind of file") {
+	if status, answer := p.do("POST", "/api/import/gadgets", "x", nil); status != 422 ||
+		!strings.Contains(answer, "no kind of file") {
 		t.Errorf("%d %s", status, answer)
 	}
 	_, answer := p.do("GET", "/api/asides?f=state%3Dwaiting", "", nil)
@@ -60,7 +63,8 @@ func TestFilesOverHTTP(t *testing.T) {
 		body, _ := json.Marshal(map[string]string{"content": content})
 		return p.do("POST", fmt.Sprintf("/api/asides/%d/mend", page.Rows[0].ID), string(body), nil)
 	}
-	if status, answer := mend("D91,two,fields,too many"); status != 422 || !strings.Contains(answer, "4 fields and the header has 3") {
+	if status, answer := mend("D91,two,fields,too many"); status != 422 ||
+		!strings.Contains(answer, "4 fields and the header has 3") {
 		t.Errorf("%d %s", status, answer)
 	}
 	if status, answer := mend("D91,mended,5"); status != 200 {
@@ -108,7 +112,8 @@ func TestAStoppedUploadStoresNothing(t *testing.T) {
 		t.Fatal("the upload neither stops nor ends")
 	}
 	deadline := time.Now().Add(10 * time.Second)
-	for a.DB.Update(context.Background(), func(tx *sqlite.Tx) error { return nil }) != nil && time.Now().Before(deadline) {
+	for a.DB.Update(context.Background(), func(tx *sqlite.Tx) error { return nil }) != nil &&
+		time.Now().Before(deadline) {
 		time.Sleep(20 * time.Millisecond)
 	}
 	if _, answer := p.do("GET", "/api/devices?q=never&limit=1", "", nil); !strings.Contains(answer, `"total":0`) {
@@ -134,12 +139,15 @@ func TestDescription(t *testing.T) {
 		t.Errorf("only %d addresses are described", len(doc.Paths))
 	}
 	p := enter(t, s.URL, "worker")
-	for _, body := range []string{`{"ids":[],"act":"agree"}`, `{"ids":[1],"act":"burn"}`, `{"ids":"all"}`, `not json`, `{"ids":[1],"act":"keep","until":"tomorrow"}`} {
-		if status, answer := p.do("POST", "/api/cases/act", body, nil); status != 422 && status != 400 || !strings.Contains(answer, `"detail"`) {
+	for _, body := range []string{`{"ids":[],"act":"agree"}`, `{"ids":[1],"act":"burn"}`, `{"ids":"all"}`, `not json`,
+		`{"ids":[1],"act":"keep","until":"tomorrow"}`} {
+		if status, answer := p.do("POST", "/api/cases/act", body, nil); status != 422 && status != 400 ||
+			!strings.Contains(answer, `"detail"`) {
 			t.Errorf("%s: %d %s", body, status, answer)
 		}
 	}
-	for _, path := range []string{"/api/devices/D999", "/api/products/999/position", "/api/products/999", "/api/records/99999", "/api/cases/99", "/api/names/one?key=x"} {
+	for _, path := range []string{"/api/devices/D999", "/api/products/999/position", "/api/products/999",
+		"/api/records/99999", "/api/cases/99", "/api/names/one?key=x"} {
 		if status, answer := p.do("GET", path, "", nil); status != 404 || !strings.Contains(answer, "no such thing") {
 			t.Errorf("%s: %d %s", path, status, answer)
 		}
@@ -159,7 +167,8 @@ func TestRulesOverHTTP(t *testing.T) {
 	if status, answer := worker.do("PUT", "/api/rules", body, nil); status != 200 {
 		t.Errorf("%d %s", status, answer)
 	}
-	if status, _ := worker.do("PUT", "/api/rules", `{"freshDays":0,"useWindow":60,"graceDays":10}`, nil); status != 422 {
+	if status, _ := worker.do("PUT", "/api/rules", `{"freshDays":0,"useWindow":60,"graceDays":10}`,
+		nil); status != 422 {
 		t.Errorf("evidence that is never fresh is allowed: %d", status)
 	}
 	if _, answer := looker.do("GET", "/api/rules", "", nil); !strings.Contains(answer, `"useWindow":60`) {

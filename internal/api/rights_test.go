@@ -17,9 +17,27 @@ import (
 func owner(t *testing.T) (map[access.Role]person, *program.Program) {
 	t.Helper()
 	s, a := house(t)
-	take(t, a, formats.Users, "user_id,name,org_unit,status\nu1,Dagne,Unit/1,active\nu2,Livar,Unit/2,active\nu3,Oddny,Unit/2,left\n")
-	take(t, a, formats.Titles, "publisher,product,licence_model,list_price,default_metric\nBrack,Notes,commercial,95,named_user\n")
-	take(t, a, formats.Entitlements, "entitlement_id,publisher,product,metric,quantity,kind,start,end,unit_price,currency,contract,scope_unit\nE-1,Ostwick,Skerrymap,device,30,perpetual,2025-01-01,,80,EUR,K-1,\nE-2,Ostwick,Skerrymap,device,20,perpetual,2025-01-01,,80,EUR,K-1,Unit/0\nN-1,Brack,Notes,named_user,2,subscription,2025-10-01,2026-09-30,60,EUR,K-2,\n")
+	take(
+		t,
+		a,
+		formats.Users,
+		"user_id,name,org_unit,status\nu1,Dagne,Unit/1,active\nu2,Livar,Unit/2,active\nu3,Oddny,Unit/2,left\n",
+	)
+	take(
+		t,
+		a,
+		formats.Titles,
+		"publisher,product,licence_model,list_price,default_metric\nBrack,Notes,commercial,95,named_user\n",
+	)
+	take(
+		t,
+		a,
+		formats.Entitlements,
+		"entitlement_id,publisher,product,metric,quantity,kind,start,end,unit_price,currency,contract,scope_unit\n"+
+			"E-1,Ostwick,Skerrymap,device,30,perpetual,2025-01-01,,80,EUR,K-1,\n"+
+			"E-2,Ostwick,Skerrymap,device,20,perpetual,2025-01-01,,80,EUR,K-1,Unit/0\n"+
+			"N-1,Brack,Notes,named_user,2,subscription,2025-10-01,2026-09-30,60,EUR,K-2,\n",
+	)
 	take(t, a, formats.Assignments, "entitlement_id,user_id,from\nN-1,u3,2025-10-01\n")
 	if err := a.Pipeline.Refresh(t.Context()); err != nil {
 		t.Fatal(err)
@@ -35,8 +53,11 @@ func owner(t *testing.T) (map[access.Role]person, *program.Program) {
 // Each address about rights answers nobody, and refuses who may not do what it does.
 func TestRolesAboutRights(t *testing.T) {
 	persons, _ := owner(t)
-	for _, path := range []string{"/api/entitlements/E-1", "/api/contracts", "/api/renewals", "/api/renewals.ics", "/api/licences.cdx.json", "/api/spend", "/api/seats", "/api/seats.csv", "/api/waiting", "/api/people/u1/held", "/api/starter-sets", "/api/products/1/parts", "/api/products/1/proof",
-		"/api/products/1/steps?from=2026-06-01", "/api/steps?from=2026-06-01", "/api/baskets", "/api/purchase-requests", "/api/statements"} {
+	for _, path := range []string{"/api/entitlements/E-1", "/api/contracts", "/api/renewals", "/api/renewals.ics",
+		"/api/licences.cdx.json", "/api/spend", "/api/seats", "/api/seats.csv", "/api/waiting", "/api/people/u1/held",
+		"/api/starter-sets", "/api/products/1/parts", "/api/products/1/proof",
+		"/api/products/1/steps?from=2026-06-01", "/api/steps?from=2026-06-01", "/api/baskets",
+		"/api/purchase-requests", "/api/statements"} {
 		if status, text := persons[""].do("GET", path, "", nil); status != 401 {
 			t.Errorf("%s answers %d %s to nobody", path, status, text)
 		}
@@ -44,9 +65,15 @@ func TestRolesAboutRights(t *testing.T) {
 			t.Errorf("%s answers %d %s to who looks", path, status, text)
 		}
 	}
-	for path, need := range map[string]access.Role{"/api/lines/edit": access.Work, "/api/transactions": access.Work, "/api/entitlements/E-1/withdraw": access.Work, "/api/entitlements/E-1/notes": access.Work, "/api/entitlements/E-1/proofs?name=x": access.Work, "/api/entitlements/E-1/keys": access.Run,
-		"/api/keys/1/show": access.Run, "/api/keys/1/drop": access.Run, "/api/proofs/1/drop": access.Work, "/api/contracts": access.Work, "/api/seats/assign": access.Work, "/api/seats/hand-back": access.Work, "/api/seats/1/move": access.Work, "/api/waiting": access.Work, "/api/people/u1/held/mail": access.Work,
-		"/api/starter-sets": access.Work, "/api/baskets": access.Work, "/api/baskets/1/do": access.Work, "/api/baskets/1/drop": access.Work, "/api/purchase-requests/1/end": access.Work, "/api/statements": access.Work, "/api/products/1/metric-order": access.Work} {
+	for path, need := range map[string]access.Role{"/api/lines/edit": access.Work, "/api/transactions": access.Work,
+		"/api/entitlements/E-1/withdraw": access.Work, "/api/entitlements/E-1/notes": access.Work,
+		"/api/entitlements/E-1/proofs?name=x": access.Work, "/api/entitlements/E-1/keys": access.Run,
+		"/api/keys/1/show": access.Run, "/api/keys/1/drop": access.Run, "/api/proofs/1/drop": access.Work,
+		"/api/contracts": access.Work, "/api/seats/assign": access.Work, "/api/seats/hand-back": access.Work,
+		"/api/seats/1/move": access.Work, "/api/waiting": access.Work, "/api/people/u1/held/mail": access.Work,
+		"/api/starter-sets": access.Work, "/api/baskets": access.Work, "/api/baskets/1/do": access.Work,
+		"/api/baskets/1/drop": access.Work, "/api/purchase-requests/1/end": access.Work,
+		"/api/statements": access.Work, "/api/products/1/metric-order": access.Work} {
 		for role, p := range persons {
 			status, text := p.do("POST", path, "", nil)
 			if role == "" {
@@ -61,7 +88,9 @@ func TestRolesAboutRights(t *testing.T) {
 		}
 	}
 	// Who only looks may try, since trying changes nothing.
-	if status, text := persons[access.Look].do("POST", "/api/baskets/try", `{"measures":[{"kind":"buy","product":1,"line":"E-1","quantity":5}]}`, nil); status != 200 || !strings.Contains(text, `"cost":"400"`) {
+	if status, text := persons[access.Look].do("POST", "/api/baskets/try",
+		`{"measures":[{"kind":"buy","product":1,"line":"E-1","quantity":5}]}`, nil); status != 200 ||
+		!strings.Contains(text, `"cost":"400"`) {
 		t.Errorf("%d %s", status, text)
 	}
 }
@@ -82,7 +111,8 @@ func read[T any](t *testing.T, p person, path string) (v T) {
 func TestPapersOfALine(t *testing.T) {
 	persons, _ := owner(t)
 	worker, runner := persons[access.Work], persons[access.Run]
-	if status, text := worker.do("POST", "/api/entitlements/E-1/proofs?name=invoice+%22x%22.html", "<script>alert(1)</script>", nil); status != 200 {
+	if status, text := worker.do("POST", "/api/entitlements/E-1/proofs?name=invoice+%22x%22.html",
+		"<script>alert(1)</script>", nil); status != 200 {
 		t.Fatal(status, text)
 	}
 	if status, _ := worker.do("POST", "/api/entitlements/E-1/proofs?name=empty.pdf", "", nil); status != 422 {
@@ -98,20 +128,24 @@ func TestPapersOfALine(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer res.Body.Close()
-	if h := res.Header; !strings.HasPrefix(h.Get("Content-Disposition"), "attachment") || h.Get("Content-Type") != "application/octet-stream" || h.Get("X-Content-Type-Options") != "nosniff" {
+	if h := res.Header; !strings.HasPrefix(h.Get("Content-Disposition"), "attachment") ||
+		h.Get("Content-Type") != "application/octet-stream" ||
+		h.Get("X-Content-Type-Options") != "nosniff" {
 		t.Errorf("%v", h)
 	}
 	if status, text := worker.do("GET", path, "", nil); status != 200 || text != "<script>alert(1)</script>" {
 		t.Errorf("%d %q", status, text)
 	}
-	if status, text := runner.do("POST", "/api/entitlements/E-1/keys", `{"key":"AAAA-BBBB-HIDDEN-CCCC","note":""}`, nil); status != 200 {
+	if status, text := runner.do("POST", "/api/entitlements/E-1/keys", `{"key":"AAAA-BBBB-HIDDEN-CCCC","note":""}`,
+		nil); status != 200 {
 		t.Fatal(status, text)
 	}
 	status, text := runner.do("GET", "/api/entitlements/E-1", "", nil)
 	if status != 200 || strings.Contains(text, "HIDDEN") {
 		t.Errorf("%d %s", status, text)
 	}
-	if status, text := runner.do("POST", "/api/keys/1/show", "", nil); status != 200 || !strings.Contains(text, "HIDDEN") {
+	if status, text := runner.do("POST", "/api/keys/1/show", "", nil); status != 200 ||
+		!strings.Contains(text, "HIDDEN") {
 		t.Errorf("%d %s", status, text)
 	}
 	if status, _ := worker.do("GET", "/api/entitlements/Q-9", "", nil); status != 404 {
@@ -143,22 +177,27 @@ func TestAPositionFromAllSides(t *testing.T) {
 			t.Errorf("%+v", r)
 		}
 	}
-	if status, text := worker.do("POST", "/api/products/1/metric-order", `{"order":["device","device"]}`, nil); status != 422 || !strings.Contains(text, "once") {
+	if status, text := worker.do("POST", "/api/products/1/metric-order", `{"order":["device","device"]}`,
+		nil); status != 422 ||
+		!strings.Contains(text, "once") {
 		t.Errorf("%d %s", status, text)
 	}
-	if status, text := worker.do("POST", "/api/products/1/metric-order", `{"order":["core","device"]}`, nil); status != 200 {
+	if status, text := worker.do("POST", "/api/products/1/metric-order", `{"order":["core","device"]}`,
+		nil); status != 200 {
 		t.Errorf("%d %s", status, text)
 	}
 	steps := read[position.ProductSteps](t, looker, "/api/products/1/steps?from=2026-05-01")
 	if len(steps.Metrics) != 1 || steps.Metrics[0].Before.Needed != 0 || steps.Metrics[0].After.Needed != m.Needed {
 		t.Errorf("%+v", steps)
 	}
-	for _, bad := range []string{"/api/products/1/steps?from=2026-07-01", "/api/products/1/steps?from=soon", "/api/steps?from=2026-06-30&to=2026-06-01", "/api/products/1/position?asOf=31.12.2025"} {
+	for _, bad := range []string{"/api/products/1/steps?from=2026-07-01", "/api/products/1/steps?from=soon",
+		"/api/steps?from=2026-06-30&to=2026-06-01", "/api/products/1/position?asOf=31.12.2025"} {
 		if status, text := looker.do("GET", bad, "", nil); status != 422 {
 			t.Errorf("%s: %d %s", bad, status, text)
 		}
 	}
-	for _, bad := range []string{"/api/products/999/position", "/api/products/999/steps?from=2026-05-01", "/api/statements/7"} {
+	for _, bad := range []string{"/api/products/999/position", "/api/products/999/steps?from=2026-05-01",
+		"/api/statements/7"} {
 		if status, text := looker.do("GET", bad, "", nil); status != 404 {
 			t.Errorf("%s: %d %s", bad, status, text)
 		}
@@ -175,12 +214,17 @@ func TestSeatsAndStatements(t *testing.T) {
 			ID        int64 `json:"id"`
 		} `json:"rows"`
 	}](t, worker, "/api/seats").Rows[0]
-	for body, want := range map[string]string{`{"product":%d,"line":"","user":"u3","device":""}`: "has left", `{"product":%d,"line":"","user":"u9","device":""}`: "no user", `{"product":%d,"line":"E-1","user":"u1","device":""}`: "gives no seat"} {
-		if status, text := worker.do("POST", "/api/seats/assign", fmt.Sprintf(body, notes.ProductID), nil); status != 422 || !strings.Contains(text, want) {
+	for body, want := range map[string]string{`{"product":%d,"line":"","user":"u3","device":""}`: "has left",
+		`{"product":%d,"line":"","user":"u9","device":""}`:    "no user",
+		`{"product":%d,"line":"E-1","user":"u1","device":""}`: "gives no seat"} {
+		if status, text := worker.do("POST", "/api/seats/assign", fmt.Sprintf(body, notes.ProductID),
+			nil); status != 422 ||
+			!strings.Contains(text, want) {
 			t.Errorf("%s: %d %s", body, status, text)
 		}
 	}
-	if status, text := worker.do("POST", fmt.Sprintf("/api/seats/%d/move", notes.ID), `{"user":"u2"}`, nil); status != 200 {
+	if status, text := worker.do("POST", fmt.Sprintf("/api/seats/%d/move", notes.ID), `{"user":"u2"}`,
+		nil); status != 200 {
 		t.Errorf("%d %s", status, text)
 	}
 	if h := read[entitlements.Held](t, worker, "/api/people/u2/held"); len(h.Seats) != 1 {
@@ -189,10 +233,13 @@ func TestSeatsAndStatements(t *testing.T) {
 	if status, text := worker.do("POST", "/api/seats/hand-back", `{"ids":[],"give":true}`, nil); status != 422 {
 		t.Errorf("nothing is handed back: %d %s", status, text)
 	}
-	if status, text := worker.do("POST", "/api/statements", `{"asOf":"2027-01-01","products":[],"handedTo":"auditor","note":""}`, nil); status != 422 || !strings.Contains(text, "has not come yet") {
+	if status, text := worker.do("POST", "/api/statements",
+		`{"asOf":"2027-01-01","products":[],"handedTo":"auditor","note":""}`, nil); status != 422 ||
+		!strings.Contains(text, "has not come yet") {
 		t.Errorf("%d %s", status, text)
 	}
-	if status, text := worker.do("POST", "/api/statements", `{"asOf":"","products":[1],"handedTo":"auditor","note":""}`, nil); status != 200 {
+	if status, text := worker.do("POST", "/api/statements",
+		`{"asOf":"","products":[1],"handedTo":"auditor","note":""}`, nil); status != 200 {
 		t.Fatalf("%d %s", status, text)
 	}
 	v := read[position.StatementView](t, worker, "/api/statements/1?today=true")

@@ -50,13 +50,16 @@ type Server struct {
 
 // New makes a server. mover is nil outside a demo.
 func New(p *program.Program, mover Mover) *Server {
-	s := &Server{rest.New(p.DB, p.Clock, peopledb.WebSessions{DB: p.DB}, p.Evidence), p, mover}
+	s := &Server{rest.New(p.DB, p.Clock, peopledb.WebSessions{DB: p.DB}, p.Collecting), p, mover}
 	peoplehttp.Register(s.Server, p.People, p.Demo)
-	evidencehttp.Register(s.Server, evidencehttp.Stations{Evidence: p.Evidence})
-	titleshttp.Register(s.Server, titleshttp.Stations{Titles: p.Titles})
+	evidencehttp.Register(s.Server, evidencehttp.Stations{Evidence: p.Evidence, Collecting: p.Collecting})
+	titleshttp.Register(s.Server, titleshttp.Stations{Titles: p.Titles, Catalogue: p.Catalogue})
 	entitlementshttp.Register(s.Server, entitlementshttp.Stations{Entitlements: p.Entitlements})
 	usehttp.Register(s.Server, usehttp.Stations{Use: p.Use, Progress: p.Progress})
-	positionhttp.Register(s.Server, positionhttp.Stations{Position: p.Position, Progress: p.Progress, Worklist: p.Worklist})
+	positionhttp.Register(
+		s.Server,
+		positionhttp.Stations{Position: p.Position, Progress: p.Progress, Worklist: p.Worklist},
+	)
 	worklisthttp.Register(s.Server, worklisthttp.Stations{Worklist: p.Worklist})
 	reportshttp.Register(s.Server, reportshttp.Stations{Reports: p.Reports, Progress: p.Progress, Renewal: p.Renewal})
 	s.demo()
@@ -66,22 +69,32 @@ func New(p *program.Program, mover Mover) *Server {
 
 // demo registers what a demo alone can do.
 func (s *Server) demo() {
-	rest.Handle(s.Server, access.Work, rest.Get("demoLetters", "/api/demo/letters"), func(context.Context, rest.Who, *rest.None) (*rest.Body[[]DemoLetter], error) {
-		out := []DemoLetter{}
-		if s.mover != nil {
-			out = append(out, s.mover.Post()...)
-		}
-		return &rest.Body[[]DemoLetter]{Body: out}, nil
-	})
-	rest.Handle(s.Server, access.Work, rest.Post("moveOn", "/api/demo/move-on"), func(ctx context.Context, _ rest.Who, in *rest.Body[struct {
-		Days int `json:"days"`
-	}]) (*rest.Body[rest.Done], error) {
-		if s.mover == nil {
-			return nil, huma.Error404NotFound("The clock can be moved on in a demo alone.")
-		}
-		n, err := s.mover.MoveOn(ctx, s.program, in.Body.Days)
-		return &rest.Body[rest.Done]{Body: rest.Done{Count: n}}, err
-	})
+	rest.Handle(
+		s.Server,
+		access.Work,
+		rest.Get("demoLetters", "/api/demo/letters"),
+		func(context.Context, rest.Who, *rest.None) (*rest.Body[[]DemoLetter], error) {
+			out := []DemoLetter{}
+			if s.mover != nil {
+				out = append(out, s.mover.Post()...)
+			}
+			return &rest.Body[[]DemoLetter]{Body: out}, nil
+		},
+	)
+	rest.Handle(
+		s.Server,
+		access.Work,
+		rest.Post("moveOn", "/api/demo/move-on"),
+		func(ctx context.Context, _ rest.Who, in *rest.Body[struct {
+			Days int `json:"days"`
+		}]) (*rest.Body[rest.Done], error) {
+			if s.mover == nil {
+				return nil, huma.Error404NotFound("The clock can be moved on in a demo alone.")
+			}
+			n, err := s.mover.MoveOn(ctx, s.program, in.Body.Days)
+			return &rest.Body[rest.Done]{Body: rest.Done{Count: n}}, err
+		},
+	)
 }
 
 // static serves the front end; every other path is one of its pages.

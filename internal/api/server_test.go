@@ -50,7 +50,8 @@ func house(t *testing.T) (*httptest.Server, *program.Program) {
 			fmt.Fprintf(&installs, "D%02d,Ostwick,Skerrymap,%d,2026-06-29T10:00:00Z\n", i, k)
 		}
 	}
-	for kind, text := range map[*formats.Kind]string{formats.Titles: "publisher,product,licence_model,list_price\nOstwick,Skerrymap,commercial,100\n"} {
+	for kind, text := range map[*formats.Kind]string{formats.Titles: "publisher,product,licence_model,list_price\n" +
+		"Ostwick,Skerrymap,commercial,100\n"} {
 		take(t, a, kind, text)
 	}
 	take(t, a, formats.Devices, devices.String())
@@ -70,7 +71,10 @@ func house(t *testing.T) (*httptest.Server, *program.Program) {
 
 func take(t *testing.T, a *program.Program, k *formats.Kind, text string) {
 	t.Helper()
-	res, err := a.Evidence.Import(context.Background(), intake.ImportRequest{Kind: k, File: k.Name, In: strings.NewReader(text), Author: "test"})
+	res, err := a.Evidence.Import(
+		context.Background(),
+		intake.ImportRequest{Kind: k, File: k.Name, In: strings.NewReader(text), Author: "test"},
+	)
 	if err != nil || len(res.Aside) > 0 {
 		t.Fatal(err, res.Aside)
 	}
@@ -87,7 +91,8 @@ func enter(t *testing.T, base, name string) person {
 	jar, _ := cookiejar.New(nil)
 	p := person{t, base, &http.Client{Jar: jar}}
 	if name != "" {
-		if status, text := p.do("POST", "/api/sign-in", fmt.Sprintf(`{"name":%q,"password":"a long password"}`, name), nil); status != 200 {
+		if status, text := p.do("POST", "/api/sign-in", fmt.Sprintf(`{"name":%q,"password":"a long password"}`, name),
+			nil); status != 200 {
 			t.Fatalf("%s cannot sign in: %s", name, text)
 		}
 	}
@@ -120,21 +125,25 @@ func (p person) do(method, path, body string, header http.Header) (int, string) 
 func TestSignIn(t *testing.T) {
 	s, _ := house(t)
 	nobody := enter(t, s.URL, "")
-	for _, body := range []string{`{"name":"looker","password":"wrong password"}`, `{"name":"nobody","password":"a long password"}`} {
-		if status, text := nobody.do("POST", "/api/sign-in", body, nil); status != 401 || !strings.Contains(text, "No account has this name and password") {
+	for _, body := range []string{`{"name":"looker","password":"wrong password"}`,
+		`{"name":"nobody","password":"a long password"}`} {
+		if status, text := nobody.do("POST", "/api/sign-in", body, nil); status != 401 ||
+			!strings.Contains(text, "No account has this name and password") {
 			t.Errorf("%s: %d %s", body, status, text)
 		}
 	}
 	if status, _ := nobody.do("POST", "/api/sign-in/demo", `{"role":"run"}`, nil); status != 404 {
 		t.Errorf("entering by one click answers %d outside a demo", status)
 	}
-	for _, path := range []string{"/api/course", "/api/devices", "/api/devices.csv", "/api/products/1/position", "/api/products/1/units.csv"} {
+	for _, path := range []string{"/api/course", "/api/devices", "/api/devices.csv", "/api/products/1/position",
+		"/api/products/1/units.csv"} {
 		if status, _ := nobody.do("GET", path, "", nil); status != 401 {
 			t.Errorf("%s answers %d to nobody", path, status)
 		}
 	}
 	looker := enter(t, s.URL, "looker")
-	if status, text := looker.do("GET", "/api/me", "", nil); status != 200 || !strings.Contains(text, `"role":"look"`) {
+	if status, text := looker.do("GET", "/api/me", "", nil); status != 200 ||
+		!strings.Contains(text, `"role":"look"`) {
 		t.Errorf("%d %s", status, text)
 	}
 	if status, _ := looker.do("POST", "/api/sign-out", "", nil); status != 200 {
@@ -154,7 +163,9 @@ func TestRoles(t *testing.T) {
 	for _, c := range []struct {
 		path string
 		need access.Role
-	}{{"/api/names/decide", access.Work}, {"/api/names/preview", access.Work}, {"/api/cases/act", access.Work}, {"/api/entitlements", access.Work}, {"/api/policies", access.Work}, {"/api/titles", access.Work}, {"/api/asides/retry", access.Run}, {"/api/import/devices", access.Run}} {
+	}{{"/api/names/decide", access.Work}, {"/api/names/preview", access.Work}, {"/api/cases/act", access.Work},
+		{"/api/entitlements", access.Work}, {"/api/policies", access.Work}, {"/api/titles", access.Work},
+		{"/api/asides/retry", access.Run}, {"/api/import/devices", access.Run}} {
 		for role, p := range persons {
 			status, text := p.do("POST", c.path, "", nil)
 			if refused := status == 403; refused == role.May(c.need) {
@@ -179,7 +190,11 @@ func TestHeadersAndOrigins(t *testing.T) {
 	if len(p.client.Jar.Cookies(u)) != 1 {
 		t.Error("there is no session cookie")
 	}
-	res, err = http.Post(s.URL+"/api/sign-in", "application/json", strings.NewReader(`{"name":"worker","password":"a long password"}`))
+	res, err = http.Post(
+		s.URL+"/api/sign-in",
+		"application/json",
+		strings.NewReader(`{"name":"worker","password":"a long password"}`),
+	)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -198,7 +213,8 @@ func TestHeadersAndOrigins(t *testing.T) {
 func TestPagesMakeTheWholeList(t *testing.T) {
 	s, _ := house(t)
 	p := enter(t, s.URL, "looker")
-	for _, query := range []string{"sort=name", "sort=installs", "sort=installs&desc=true", "sort=unit&desc=true", "sort=kind&f=kind%3Dclient", "sort=lastSeen", "q=box-1"} {
+	for _, query := range []string{"sort=name", "sort=installs", "sort=installs&desc=true", "sort=unit&desc=true",
+		"sort=kind&f=kind%3Dclient", "sort=lastSeen", "q=box-1"} {
 		var whole, parts []string
 		read := func(limit int, cursor string) (names []string, next string, total int) {
 			_, text := p.do("GET", fmt.Sprintf("/api/devices?%s&limit=%d&cursor=%s", query, limit, cursor), "", nil)
@@ -235,7 +251,8 @@ func TestPagesMakeTheWholeList(t *testing.T) {
 			t.Errorf("%s: %d %s", bad, status, text)
 		}
 	}
-	if status, text := p.do("GET", "/api/devices.csv?f=kind%3Dclient", "", nil); status != 200 || strings.Count(text, "\n") != 30 {
+	if status, text := p.do("GET", "/api/devices.csv?f=kind%3Dclient", "", nil); status != 200 ||
+		strings.Count(text, "\n") != 30 {
 		t.Errorf("%d, %d lines", status, strings.Count(text, "\n"))
 	}
 }
@@ -250,14 +267,16 @@ func TestBookingIsCheckedLikeAFile(t *testing.T) {
 		strings.Replace(good, `"device"`, `"wheel"`, 1):             "metric",
 		strings.Replace(good, `"kind"`, `"start":"soon","kind"`, 1): "not a date",
 	} {
-		if status, text := p.do("POST", "/api/entitlements", body, nil); status != 422 || !strings.Contains(text, want) {
+		if status, text := p.do("POST", "/api/entitlements", body, nil); status != 422 ||
+			!strings.Contains(text, want) {
 			t.Errorf("%s: %d %s", body, status, text)
 		}
 	}
 	if status, text := p.do("POST", "/api/entitlements", good, nil); status != 200 {
 		t.Errorf("%d %s", status, text)
 	}
-	if status, text := p.do("POST", "/api/entitlements", good, nil); status != 422 || !strings.Contains(text, "already") {
+	if status, text := p.do("POST", "/api/entitlements", good, nil); status != 422 ||
+		!strings.Contains(text, "already") {
 		t.Errorf("twice: %d %s", status, text)
 	}
 	_, text := p.do("GET", "/api/entitlements", "", nil)

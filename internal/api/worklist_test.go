@@ -36,7 +36,9 @@ func (o *outside) Take(_ context.Context, order worklist.Order) error {
 func TestRolesAboutTheWorklist(t *testing.T) {
 	persons, a := owner(t)
 	take(t, a, formats.Pools, "pool,publisher,product,quantity\nhall,Ostwick,Skerrymap,5\n")
-	for _, path := range []string{"/api/cases/counts", "/api/cases/groups", "/api/case-rules", "/api/waves", "/api/ledger", "/api/savings", "/api/savings.csv", "/api/potential", "/api/products/1/ways-out", "/api/products/1/stance?device=D01", "/api/reclaim-rules", "/api/metering", "/api/products/1/use",
+	for _, path := range []string{"/api/cases/counts", "/api/cases/groups", "/api/case-rules", "/api/waves",
+		"/api/ledger", "/api/savings", "/api/savings.csv", "/api/potential", "/api/products/1/ways-out",
+		"/api/products/1/stance?device=D01", "/api/reclaim-rules", "/api/metering", "/api/products/1/use",
 		"/api/pools", "/api/pools/1", "/api/pools/1/days", "/api/pools/1/sizing", "/api/pool-watches"} {
 		if status, text := persons[""].do("GET", path, "", nil); status != 401 {
 			t.Errorf("%s answers %d %s to nobody", path, status, text)
@@ -45,8 +47,12 @@ func TestRolesAboutTheWorklist(t *testing.T) {
 			t.Errorf("%s answers %d %s to who looks", path, status, text)
 		}
 	}
-	for path, need := range map[string]access.Role{"/api/waves/1/steer": access.Work, "/api/policies": access.Work, "/api/policies/preview": access.Work, "/api/policies/1/end": access.Work, "/api/reclaim-rules": access.Work, "/api/reclaim-rules/preview": access.Work, "/api/reclaim-rules/1/end": access.Work,
-		"/api/metering": access.Work, "/api/metering/preview": access.Work, "/api/metering/1/end": access.Work, "/api/pools/1/complaints": access.Work, "/api/pools/1/size": access.Work, "/api/pool-watches": access.Work, "/api/pool-watches/1/end": access.Work} {
+	for path, need := range map[string]access.Role{"/api/waves/1/steer": access.Work, "/api/policies": access.Work,
+		"/api/policies/preview": access.Work, "/api/policies/1/end": access.Work, "/api/reclaim-rules": access.Work,
+		"/api/reclaim-rules/preview": access.Work, "/api/reclaim-rules/1/end": access.Work,
+		"/api/metering": access.Work, "/api/metering/preview": access.Work, "/api/metering/1/end": access.Work,
+		"/api/pools/1/complaints": access.Work, "/api/pools/1/size": access.Work, "/api/pool-watches": access.Work,
+		"/api/pool-watches/1/end": access.Work} {
 		for role, p := range persons {
 			status, text := p.do("POST", path, "", nil)
 			if role == "" && status != 401 || role != "" && (status == 403) == role.May(need) {
@@ -65,8 +71,21 @@ func TestRolesAboutTheWorklist(t *testing.T) {
 func TestWaysOut(t *testing.T) {
 	persons, a := owner(t)
 	take(t, a, formats.Titles, "publisher,product,licence_model,list_price,currency\nOstwick,Plot,commercial,70,EUR\n")
-	take(t, a, formats.Entitlements, "entitlement_id,publisher,product,metric,quantity,kind,start,unit_price,currency\nP-1,Ostwick,Plot,device,2,perpetual,2025-01-01,60,EUR\n")
-	take(t, a, formats.Installs, "device_id,publisher,name,version,source,seen_at\nD01,Ostwick,Plot,1,second,2026-06-29T10:00:00Z\nD02,Ostwick,Plot,1,second,2026-06-29T10:00:00Z\nD03,Ostwick,Plot,1,second,2026-06-29T10:00:00Z\nD04,Ostwick,Plot,1,second,2026-06-29T10:00:00Z\nD05,Ostwick,Plot,1,second,2026-06-29T10:00:00Z\n")
+	take(
+		t,
+		a,
+		formats.Entitlements,
+		"entitlement_id,publisher,product,metric,quantity,kind,start,unit_price,currency\n"+
+			"P-1,Ostwick,Plot,device,2,perpetual,2025-01-01,60,EUR\n",
+	)
+	take(
+		t,
+		a,
+		formats.Installs,
+		"device_id,publisher,name,version,source,seen_at\nD01,Ostwick,Plot,1,second,2026-06-29T10:00:00Z\n"+
+			"D02,Ostwick,Plot,1,second,2026-06-29T10:00:00Z\nD03,Ostwick,Plot,1,second,2026-06-29T10:00:00Z\n"+
+			"D04,Ostwick,Plot,1,second,2026-06-29T10:00:00Z\nD05,Ostwick,Plot,1,second,2026-06-29T10:00:00Z\n",
+	)
 	if err := a.Pipeline.Refresh(t.Context()); err != nil {
 		t.Fatal(err)
 	}
@@ -93,7 +112,8 @@ func TestWaysOut(t *testing.T) {
 	}
 }
 
-// The answer page needs no account and no script, shows nothing to a wrong key, changes nothing by being looked at, and takes one click.
+// The answer page needs no account and no script, shows nothing to a wrong key, changes nothing by being looked at,
+// and takes one click.
 func TestAnswerPage(t *testing.T) {
 	persons, a := owner(t)
 	o := &outside{}
@@ -101,7 +121,8 @@ func TestAnswerPage(t *testing.T) {
 	take(t, a, formats.Users, "user_id,name,email\nu1,Dagne,dagne@x.example\n")
 	take(t, a, formats.Devices, "device_id,name,kind,primary_user\nD01,box-55,server,u1\nD02,box-54,client,u2\n")
 	boss := persons[access.Run]
-	if status, text := boss.do("POST", "/api/policies", `{"product":1,"stance":"restricted","reason":"<b>not here</b>"}`, nil); status != 200 {
+	if status, text := boss.do("POST", "/api/policies",
+		`{"product":1,"stance":"restricted","reason":"<b>not here</b>"}`, nil); status != 200 {
 		t.Fatal(status, text)
 	}
 	if err := a.Pipeline.Refresh(t.Context()); err != nil {
@@ -122,10 +143,13 @@ func TestAnswerPage(t *testing.T) {
 			id = c.ID
 		}
 	}
-	if status, text := boss.do("PUT", "/api/case-rules", `{"twoPersons":false,"answerDays":7,"reminders":1,"holdMinutes":0,"silentDays":14}`, nil); status != 200 {
+	if status, text := boss.do("PUT", "/api/case-rules",
+		`{"twoPersons":false,"answerDays":7,"reminders":1,"holdMinutes":0,"silentDays":14}`, nil); status != 200 {
 		t.Fatal(status, text)
 	}
-	if status, text := persons[access.Work].do("POST", "/api/cases/act", fmt.Sprintf(`{"ids":[%d],"act":"ask"}`, id), nil); status != 200 || !strings.Contains(text, `"count":1`) {
+	if status, text := persons[access.Work].do("POST", "/api/cases/act", fmt.Sprintf(`{"ids":[%d],"act":"ask"}`, id),
+		nil); status != 200 ||
+		!strings.Contains(text, `"count":1`) {
 		t.Fatal(status, text)
 	}
 	if err := a.Outbox.SendMail(t.Context()); err != nil || len(o.letters) != 1 {
@@ -147,10 +171,14 @@ func TestAnswerPage(t *testing.T) {
 		return res, text
 	}
 	res, text := get(address)
-	if res.StatusCode != 200 || res.Header.Get("Referrer-Policy") != "no-referrer" || res.Header.Get("Cache-Control") != "no-store" || !strings.Contains(res.Header.Get("Content-Security-Policy"), "default-src 'none'") || len(res.Cookies()) > 0 {
+	if res.StatusCode != 200 || res.Header.Get("Referrer-Policy") != "no-referrer" ||
+		res.Header.Get("Cache-Control") != "no-store" ||
+		!strings.Contains(res.Header.Get("Content-Security-Policy"), "default-src 'none'") ||
+		len(res.Cookies()) > 0 {
 		t.Errorf("%d %v", res.StatusCode, res.Header)
 	}
-	if !strings.Contains(text, "Skerrymap") || strings.Contains(text, "<script") || strings.Contains(text, "Dagne") || strings.Contains(text, "D02") {
+	if !strings.Contains(text, "Skerrymap") || strings.Contains(text, "<script") || strings.Contains(text, "Dagne") ||
+		strings.Contains(text, "D02") {
 		t.Errorf("%s", text)
 	}
 	wrong, wrongText := get("/answer/" + strings.Repeat("ab", 32))
@@ -178,10 +206,12 @@ func TestAnswerPage(t *testing.T) {
 	if status := press(url.Values{"case": {fmt.Sprint(id)}, "needed": {"perhaps"}}, http.Header{}); status != 400 {
 		t.Errorf("an answer that is none: %d", status)
 	}
-	if status := press(url.Values{"case": {fmt.Sprint(id)}, "needed": {"no"}}, http.Header{"Sec-Fetch-Site": {"cross-site"}}); status != 403 {
+	if status := press(url.Values{"case": {fmt.Sprint(id)}, "needed": {"no"}},
+		http.Header{"Sec-Fetch-Site": {"cross-site"}}); status != 403 {
 		t.Errorf("an answer from another site: %d", status)
 	}
-	if status := press(url.Values{"case": {fmt.Sprint(id)}, "needed": {"no"}, "note": {"<script>alert(1)</script>"}}, http.Header{}); status != 200 {
+	if status := press(url.Values{"case": {fmt.Sprint(id)}, "needed": {"no"}, "note": {"<script>alert(1)</script>"}},
+		http.Header{}); status != 200 {
 		t.Errorf("the answer: %d", status)
 	}
 	if c, err := a.Worklist.Case(t.Context(), id); err != nil || c.State != "agreed" || c.AgreedBy != "Dagne" {
@@ -197,25 +227,28 @@ func TestOutcomes(t *testing.T) {
 	persons, a := owner(t)
 	ctx := t.Context()
 	base := persons[access.Run].base
-	fleet, _, err := a.Evidence.NewToken(ctx, "collector", "id", "me")
+	fleet, _, err := a.Collecting.NewToken(ctx, "collector", "id", "me")
 	if err != nil {
 		t.Fatal(err)
 	}
-	tool, _, err := a.Evidence.NewToken(ctx, "deployment", "id", "me")
+	tool, _, err := a.Collecting.NewToken(ctx, "deployment", "id", "me")
 	if err != nil {
 		t.Fatal(err)
 	}
 	for _, c := range []struct {
 		token, body string
 		code        int
-	}{{"", `{"order":1,"done":true}`, 401}, {"wrong", `{"order":1,"done":true}`, 401}, {fleet, `{"order":1,"done":true}`, 403}, {tool, `{"order":1,"done":true}`, 404}, {tool, `{"order":`, 400}, {tool, strings.Repeat("x", 100_000), 400}} {
+	}{{"", `{"order":1,"done":true}`, 401}, {"wrong", `{"order":1,"done":true}`, 401},
+		{fleet, `{"order":1,"done":true}`, 403}, {tool, `{"order":1,"done":true}`, 404}, {tool, `{"order":`, 400},
+		{tool, strings.Repeat("x", 100_000), 400}} {
 		if code, text := machine(t, base, "/api/deployment/outcome", c.token, "", []byte(c.body)); code != c.code {
 			t.Errorf("%.40s: %d %s, want %d", c.body, code, text, c.code)
 		}
 	}
 }
 
-// Who is told of a pool is set, refused with a sentence and ended over HTTP; a word that the file's driver uses too is no fault of the file.
+// Who is told of a pool is set, refused with a sentence and ended over HTTP; a word that the file's driver uses too
+// is no fault of the file.
 func TestWatchingPools(t *testing.T) {
 	persons, a := owner(t)
 	take(t, a, formats.Pools, "pool,publisher,product,quantity\nhall,Ostwick,Skerrymap,5\n")

@@ -1,5 +1,6 @@
-// Package collect reads the machine it runs on: installed packages, SWID tags, desktop entries, programs that no package owns, hardware, who is logged on and what runs. It works as a plain user with what that
-// user may see, and says what it could not.
+// Package collect reads the machine it runs on: installed packages, SWID tags, desktop entries, programs that no
+// package owns, hardware, who is logged on and what runs. It works as a plain user with what that user may see, and
+// says what it could not.
 package collect
 
 import (
@@ -74,7 +75,8 @@ func (m *Machine) run(ctx context.Context, name string, args ...string) ([]byte,
 	return c.Output()
 }
 
-// Scan reads the machine. A part that cannot be read is left out of what the scan covers, so that nothing of it is taken for gone.
+// Scan reads the machine. A part that cannot be read is left out of what the scan covers, so that nothing of it is
+// taken for gone.
 func (m *Machine) Scan(ctx context.Context) (*formats.Scan, error) {
 	at := m.now().Truncate(time.Second)
 	s := &formats.Scan{Format: formats.ScanFormat, At: at}
@@ -144,8 +146,16 @@ func (m *Machine) osRelease() map[string]string {
 	return out
 }
 
-// swidFolders are where ISO/IEC 19770-2 tags are kept on Linux: the standard's folder under the file system's root of each installation, and those that package managers use (common practice).
-var swidFolders = []string{"/usr/share/swidtag", "/usr/lib/swidtag", "/usr/local/share/swidtag", "/var/lib/swidtag", "/opt/*/swidtag", "/etc/swid/swidtags.d"}
+// swidFolders are where ISO/IEC 19770-2 tags are kept on Linux: the standard's folder under the file system's root of
+// each installation, and those that package managers use (common practice).
+var swidFolders = []string{
+	"/usr/share/swidtag",
+	"/usr/lib/swidtag",
+	"/usr/local/share/swidtag",
+	"/var/lib/swidtag",
+	"/opt/*/swidtag",
+	"/etc/swid/swidtags.d",
+}
 
 const (
 	maxTags     = 5_000
@@ -167,7 +177,10 @@ func (m *Machine) tags(ctx context.Context, s *formats.Scan) error {
 				}
 				n++
 				if err := m.tag(path, s); err != nil {
-					s.Missing = append(s.Missing, formats.ScanMissing{Part: partSWID, Reason: m.shown(path) + ": " + err.Error()})
+					s.Missing = append(
+						s.Missing,
+						formats.ScanMissing{Part: partSWID, Reason: m.shown(path) + ": " + err.Error()},
+					)
 				}
 				return ctx.Err()
 			})
@@ -218,7 +231,15 @@ func (m *Machine) shown(path string) string {
 
 // desktop reads the desktop entries of programs that people start, by the freedesktop.org Desktop Entry Specification.
 func (m *Machine) desktop(_ context.Context, s *formats.Scan) error {
-	folders := []string{"/usr/share/applications", "/usr/local/share/applications", "/var/lib/flatpak/exports/share/applications", "/var/lib/snapd/desktop/applications", "/opt/*/share/applications", "/home/*/.local/share/applications", "/root/.local/share/applications"}
+	folders := []string{
+		"/usr/share/applications",
+		"/usr/local/share/applications",
+		"/var/lib/flatpak/exports/share/applications",
+		"/var/lib/snapd/desktop/applications",
+		"/opt/*/share/applications",
+		"/home/*/.local/share/applications",
+		"/root/.local/share/applications",
+	}
 	for _, pattern := range folders {
 		files, err := filepath.Glob(m.path(pattern) + "/*.desktop")
 		if err != nil {
@@ -243,7 +264,13 @@ func (m *Machine) desktop(_ context.Context, s *formats.Scan) error {
 	if homes, err := os.ReadDir(m.path("/home")); err == nil && m.Root == "" {
 		for _, h := range homes {
 			if _, err := os.ReadDir(m.path("/home/" + h.Name())); errors.Is(err, fs.ErrPermission) {
-				s.Missing = append(s.Missing, formats.ScanMissing{Part: partDesktop, Reason: "programs that " + h.Name() + " installed in the own folder: it may not be read"})
+				s.Missing = append(
+					s.Missing,
+					formats.ScanMissing{
+						Part:   partDesktop,
+						Reason: "programs that " + h.Name() + " installed in the own folder: it may not be read",
+					},
+				)
 			}
 		}
 	}
@@ -264,7 +291,8 @@ func parseDesktop(in interface{ Read([]byte) (int, error) }) (out formats.ScanIn
 			values[strings.TrimSpace(name)] = strings.TrimSpace(value)
 		}
 	}
-	if values["Type"] != "Application" || values["Name"] == "" || values["NoDisplay"] == "true" || values["Hidden"] == "true" {
+	if values["Type"] != "Application" || values["Name"] == "" || values["NoDisplay"] == "true" ||
+		values["Hidden"] == "true" {
 		return out, false
 	}
 	out.Name, out.Version = values["Name"], values["X-AppVersion"]
@@ -295,7 +323,10 @@ func (m *Machine) programs(ctx context.Context, s *formats.Scan) error {
 				return ctx.Err()
 			case err != nil:
 				if errors.Is(err, fs.ErrPermission) {
-					s.Missing = append(s.Missing, formats.ScanMissing{Part: partFiles, Reason: m.shown(path) + " may not be read"})
+					s.Missing = append(
+						s.Missing,
+						formats.ScanMissing{Part: partFiles, Reason: m.shown(path) + " may not be read"},
+					)
 				}
 				return nil
 			case !d.Type().IsRegular() || n >= maxPrograms:
@@ -306,7 +337,15 @@ func (m *Machine) programs(ctx context.Context, s *formats.Scan) error {
 				return nil // it went while we looked
 			}
 			n++
-			s.Files = append(s.Files, formats.ScanFile{Part: partFiles, Folder: m.shown(filepath.Dir(path)), Name: filepath.Base(path), Size: info.Size()})
+			s.Files = append(
+				s.Files,
+				formats.ScanFile{
+					Part:   partFiles,
+					Folder: m.shown(filepath.Dir(path)),
+					Name:   filepath.Base(path),
+					Size:   info.Size(),
+				},
+			)
 			return nil
 		})
 		if err != nil {

@@ -48,15 +48,24 @@ const tag = `<SoftwareIdentity xmlns="http://standards.iso.org/iso/19770/-2/2015
 
 func TestWhatAMachineHas(t *testing.T) {
 	files := map[string]string{
-		"etc/os-release":                                         "ID=debian\nNAME=\"Debian GNU/Linux\"\nVERSION_ID=\"12\"\n",
-		"etc/machine-id":                                         "0123456789abcdef0123456789abcdef\n",
-		"var/lib/dpkg/status":                                    "Package: adduser\nStatus: install ok installed\nVersion: 3.134\nArchitecture: all\nMaintainer: Debian Adduser Developers <adduser@x>\nDescription: add\n and: remove\n\nPackage: gone\nStatus: deinstall ok config-files\nVersion: 1\nArchitecture: amd64\n\nPackage: epoch\nStatus: hold ok installed\nVersion: 1:2.0+b~rc1-3\nArchitecture: amd64\n",
-		"var/lib/dpkg/status.d/tzdata":                           "Package: tzdata\nVersion: 2026a\nArchitecture: all\n",
-		"usr/share/swidtag/pelmar/tw.swidtag":                    tag,
-		"usr/share/swidtag/broken.swidtag":                       "<SoftwareIdentity",
-		"opt/gauge/swidtag/g.swidtag":                            strings.ReplaceAll(tag, `tagId="pelmar-tw"`, `tagId="g" corpus="true"`),
-		"usr/share/applications/draft.desktop":                   "# x\n[Desktop Entry]\nType=Application\nName=Murrelet Draft\nExec=/opt/draft/bin/draft %U\n[Desktop Action new]\nName=New window\n",
-		"usr/share/applications/hidden.desktop":                  "[Desktop Entry]\nType=Application\nName=Helper\nNoDisplay=true\nExec=helper\n",
+		"etc/os-release": "ID=debian\nNAME=\"Debian GNU/Linux\"\nVERSION_ID=\"12\"\n",
+		"etc/machine-id": "0123456789abcdef0123456789abcdef\n",
+		"var/lib/dpkg/status": "Package: adduser\nStatus: install ok installed\nVersion: 3.134\n" +
+			"Architecture: all\nMaintainer: Debian Adduser Developers <adduser@x>\nDescription: add\n and: remove\n\n" +
+			"Package: gone\nStatus: deinstall ok config-files\nVersion: 1\nArchitecture: amd64\n\nPackage: epoch\n" +
+			"Status: hold ok installed\nVersion: 1:2.0+b~rc1-3\nArchitecture: amd64\n",
+		"var/lib/dpkg/status.d/tzdata":        "Package: tzdata\nVersion: 2026a\nArchitecture: all\n",
+		"usr/share/swidtag/pelmar/tw.swidtag": tag,
+		"usr/share/swidtag/broken.swidtag":    "<SoftwareIdentity",
+		"opt/gauge/swidtag/g.swidtag": strings.ReplaceAll(
+			tag,
+			`tagId="pelmar-tw"`,
+			`tagId="g" corpus="true"`,
+		),
+		"usr/share/applications/draft.desktop": "# x\n[Desktop Entry]\nType=Application\n" +
+			"Name=Murrelet Draft\nExec=/opt/draft/bin/draft %U\n[Desktop Action new]\nName=New window\n",
+		"usr/share/applications/hidden.desktop": "[Desktop Entry]\nType=Application\nName=Helper\n" +
+			"NoDisplay=true\nExec=helper\n",
 		"usr/share/applications/link.desktop":                    "[Desktop Entry]\nType=Link\nName=Manual\n",
 		"usr/local/bin/scan-tide":                                "#!/bin/sh\n",
 		"usr/local/share/doc/readme":                             "x",
@@ -70,14 +79,23 @@ func TestWhatAMachineHas(t *testing.T) {
 		"sys/devices/system/cpu/cpu3/topology/package_cpus_list": "3",
 		"sys/devices/system/cpu/cpu3/online":                     "0",
 	}
-	m := &Machine{Root: root(t, files), Now: func() time.Time { return noon }, Look: func(string) (string, error) { return "", errors.New("no") }}
+	m := &Machine{
+		Root: root(t, files),
+		Now:  func() time.Time { return noon },
+		Look: func(string) (string, error) { return "", errors.New("no") },
+	}
 	s, err := m.Scan(context.Background())
 	if err != nil {
 		t.Fatal(err)
 	}
 	var got []string
 	for _, in := range s.Installs {
-		got = append(got, strings.TrimSpace(strings.Join([]string{in.Part, in.Publisher, in.Name, in.Version, in.FileName, in.PURL}, " ")))
+		got = append(
+			got,
+			strings.TrimSpace(
+				strings.Join([]string{in.Part, in.Publisher, in.Name, in.Version, in.FileName, in.PURL}, " "),
+			),
+		)
 	}
 	slices.Sort(got)
 	want := []string{
@@ -96,7 +114,9 @@ func TestWhatAMachineHas(t *testing.T) {
 	if s.Covers != nil {
 		t.Errorf("a whole scan says it covers %v", s.Covers)
 	}
-	if len(s.Device.ID) != 24 || strings.Contains(s.Device.ID, "0123456789abcdef") || s.Device.OSVersion != "12" || s.Device.Processors != 1 || s.Device.Cores != 2 {
+	if len(s.Device.ID) != 24 || strings.Contains(s.Device.ID, "0123456789abcdef") || s.Device.OSVersion != "12" ||
+		s.Device.Processors != 1 ||
+		s.Device.Cores != 2 {
 		t.Errorf("device %+v", s.Device)
 	}
 	broken := false
@@ -110,19 +130,36 @@ func TestWhatAMachineHas(t *testing.T) {
 
 // A part that cannot be read is not covered, so that nothing of it is taken for gone.
 func TestAPartThatFails(t *testing.T) {
-	m := &Machine{Root: root(t, map[string]string{"var/lib/rpm/rpmdb.sqlite": "x", "etc/os-release": "ID=fedora\n"}), Look: func(string) (string, error) { return "/usr/bin/rpm", nil }}
+	m := &Machine{
+		Root: root(t, map[string]string{"var/lib/rpm/rpmdb.sqlite": "x", "etc/os-release": "ID=fedora\n"}),
+		Look: func(string) (string, error) { return "/usr/bin/rpm", nil },
+	}
 	m.Run = func(context.Context, string, ...string) ([]byte, error) { return nil, errors.New("database is locked") }
 	s, err := m.Scan(context.Background())
 	if err != nil || slices.Contains(s.Covers, partRPM) || !slices.Contains(s.Covers, partDpkg) {
 		t.Errorf("covers %v, %v", s.Covers, err)
 	}
 	m.Run = func(context.Context, string, ...string) ([]byte, error) {
-		return []byte("bash\t5.2.26-1.fc40\tx86_64\tFedora Project\t1718000000\ngpg-pubkey\t1-2\t(none)\t(none)\t0\nepoched\t1:2-3\tnoarch\t(none)\t1718000000\n"), nil
+		return []byte(
+			"bash\t5.2.26-1.fc40\tx86_64\tFedora Project\t1718000000\ngpg-pubkey\t1-2\t(none)\t(none)\t0\n" +
+				"epoched\t1:2-3\tnoarch\t(none)\t1718000000\n",
+		), nil
 	}
 	if s, err = m.Scan(context.Background()); err != nil || len(s.Installs) != 2 || s.Covers != nil {
 		t.Fatalf("%+v %v", s, err)
 	}
-	if in := s.Installs[0]; !reflect.DeepEqual(in, formats.ScanInstall{Part: partRPM, Publisher: "Fedora Project", Name: "bash", Version: "5.2.26-1.fc40", Architecture: "x86_64", InstallDate: "2024-06-10", PURL: "pkg:rpm/fedora/bash@5.2.26-1.fc40?arch=x86_64"}) {
+	if in := s.Installs[0]; !reflect.DeepEqual(
+		in,
+		formats.ScanInstall{
+			Part:         partRPM,
+			Publisher:    "Fedora Project",
+			Name:         "bash",
+			Version:      "5.2.26-1.fc40",
+			Architecture: "x86_64",
+			InstallDate:  "2024-06-10",
+			PURL:         "pkg:rpm/fedora/bash@5.2.26-1.fc40?arch=x86_64",
+		},
+	) {
 		t.Errorf("%+v", in)
 	}
 	if s.Installs[1].Publisher != "" || s.Installs[1].Version != "1:2-3" {
@@ -140,11 +177,18 @@ func TestAgainstTheMachinesOwnTools(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	t.Logf("%d installs, %d files, %d programs running, %d bytes packed", len(s.Installs), len(s.Files), len(s.Sessions), len(packed))
+	t.Logf(
+		"%d installs, %d files, %d programs running, %d bytes packed",
+		len(s.Installs),
+		len(s.Files),
+		len(s.Sessions),
+		len(packed),
+	)
 	if len(s.Installs) < 1500 && len(packed) > 50_000 {
 		t.Errorf("the scan is %d bytes on the wire", len(packed))
 	}
-	if out, err := exec.Command("dpkg-query", "-W", "-f", "${Package}\t${Version}\t${Architecture}\t${db:Status-Status}\n").Output(); err == nil {
+	if out, err := exec.Command("dpkg-query", "-W", "-f",
+		"${Package}\t${Version}\t${Architecture}\t${db:Status-Status}\n").Output(); err == nil {
 		var want, got []string
 		for _, line := range strings.Split(strings.TrimSpace(string(out)), "\n") {
 			if rest, ok := strings.CutSuffix(line, "\tinstalled"); ok {
@@ -181,8 +225,15 @@ func TestAgainstTheMachinesOwnTools(t *testing.T) {
 			fields[strings.TrimSuffix(f.Field, ":")] = n
 		}
 	}
-	if fields["Socket(s)"] != s.Device.Processors || fields["Socket(s)"]*fields["Core(s) per socket"] != s.Device.Cores {
-		t.Errorf("%d processors with %d cores, lscpu has %d with %d each", s.Device.Processors, s.Device.Cores, fields["Socket(s)"], fields["Core(s) per socket"])
+	if fields["Socket(s)"] != s.Device.Processors ||
+		fields["Socket(s)"]*fields["Core(s) per socket"] != s.Device.Cores {
+		t.Errorf(
+			"%d processors with %d cores, lscpu has %d with %d each",
+			s.Device.Processors,
+			s.Device.Cores,
+			fields["Socket(s)"],
+			fields["Core(s) per socket"],
+		)
 	}
 	if s.Device.Virtual != "" && s.Device.VirtualCores != fields["CPU(s)"] {
 		t.Errorf("%d virtual cores, lscpu has %d", s.Device.VirtualCores, fields["CPU(s)"])
@@ -228,7 +279,8 @@ func (s *server) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	fmt.Fprint(w, "{}")
 }
 
-// Two days without server lose nothing: every scan is on disk, and all arrive, in order, within an hour of its return. It is asked for a scan and answers.
+// Two days without server lose nothing: every scan is on disk, and all arrive, in order, within an hour of its
+// return. It is asked for a scan and answers.
 func TestTwoDaysWithoutServer(t *testing.T) {
 	ctx, stop := context.WithCancel(context.Background())
 	defer stop()
@@ -238,11 +290,18 @@ func TestTwoDaysWithoutServer(t *testing.T) {
 	now := noon
 	dir := t.TempDir()
 	var tries []time.Time
-	s := &Service{Device: "D1", Client: &Client{Server: web.URL, Token: "T"}, Spool: Spool{dir}, Every: 6 * time.Hour, Now: func() time.Time { return now }, Say: func(f string, a ...any) {
-		if strings.Contains(fmt.Sprintf(f, a...), "tried again") {
-			tries = append(tries, now)
-		}
-	}}
+	s := &Service{
+		Device: "D1",
+		Client: &Client{Server: web.URL, Token: "T"},
+		Spool:  Spool{dir},
+		Every:  6 * time.Hour,
+		Now:    func() time.Time { return now },
+		Say: func(f string, a ...any) {
+			if strings.Contains(fmt.Sprintf(f, a...), "tried again") {
+				tries = append(tries, now)
+			}
+		},
+	}
 	s.Scan = func(context.Context) (*formats.Scan, error) {
 		return &formats.Scan{Format: formats.ScanFormat, At: now, Device: formats.ScanDevice{ID: "D1"}}, nil
 	}
@@ -264,7 +323,8 @@ func TestTwoDaysWithoutServer(t *testing.T) {
 	if err := s.Run(ctx); err != nil {
 		t.Fatal(err)
 	}
-	if got := strings.Join(away.taken, " "); got != "30T12 30T18 01T00 01T06 01T12 01T18 02T00 02T06 02T12 02T16 02T22" {
+	if got := strings.Join(away.taken,
+		" "); got != "30T12 30T18 01T00 01T06 01T12 01T18 02T00 02T06 02T12 02T16 02T22" {
 		t.Errorf("taken: %s", got)
 	}
 	for i := 1; i < len(tries); i++ {
@@ -278,7 +338,8 @@ func TestTwoDaysWithoutServer(t *testing.T) {
 }
 
 func TestWhatTheServerSays(t *testing.T) {
-	for status, want := range map[int]struct{ waits, refused int }{200: {0, 0}, 401: {2, 0}, 429: {2, 0}, 500: {2, 0}, 503: {2, 0}, 409: {0, 2}, 413: {0, 2}, 422: {0, 2}} {
+	for status, want := range map[int]struct{ waits, refused int }{200: {0, 0}, 401: {2, 0}, 429: {2, 0}, 500: {2, 0},
+		503: {2, 0}, 409: {0, 2}, 413: {0, 2}, 422: {0, 2}} {
 		h := &server{status: status}
 		if status == 200 {
 			h.status = 0
@@ -286,7 +347,13 @@ func TestWhatTheServerSays(t *testing.T) {
 		web := httptest.NewServer(h)
 		spool := Spool{t.TempDir()}
 		for i := range 2 {
-			packed, err := Pack(&formats.Scan{Format: formats.ScanFormat, At: noon.Add(time.Duration(i) * time.Hour), Device: formats.ScanDevice{ID: "D1"}})
+			packed, err := Pack(
+				&formats.Scan{
+					Format: formats.ScanFormat,
+					At:     noon.Add(time.Duration(i) * time.Hour),
+					Device: formats.ScanDevice{ID: "D1"},
+				},
+			)
 			if err == nil {
 				err = spool.Keep(noon.Add(time.Duration(i)*time.Hour), packed)
 			}
@@ -310,7 +377,10 @@ func TestWhatTheServerSays(t *testing.T) {
 	if err := spool.Keep(noon, []byte("x")); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := (&Client{Server: "http://127.0.0.1:1", Token: "T"}).Send(context.Background(), spool); !errors.Is(err, ErrAway) {
+	if _, err := (&Client{Server: "http://127.0.0.1:1", Token: "T"}).Send(context.Background(), spool); !errors.Is(
+		err,
+		ErrAway,
+	) {
 		t.Errorf("nobody there: %v", err)
 	}
 }

@@ -18,7 +18,8 @@ import (
 	"github.com/shirou/gopsutil/v4/process"
 )
 
-// device reads what licences depend on: processors, cores, whether the machine is virtual; and what tells it from others.
+// device reads what licences depend on: processors, cores, whether the machine is virtual; and what tells it from
+// others.
 func (m *Machine) device(ctx context.Context, s *formats.Scan) formats.ScanDevice {
 	d := formats.ScanDevice{}
 	miss := func(what string, err error) {
@@ -76,7 +77,8 @@ func (m *Machine) device(ctx context.Context, s *formats.Scan) formats.ScanDevic
 			miss("the serial number", err)
 		}
 	}
-	if chassis, err := os.ReadFile(m.path("/sys/class/dmi/id/chassis_type")); err == nil { // SMBIOS: 8 to 11, 14, 30 to 32 are portable
+	// SMBIOS: 8 to 11, 14, 30 to 32 are portable
+	if chassis, err := os.ReadFile(m.path("/sys/class/dmi/id/chassis_type")); err == nil {
 		n, err := strconv.Atoi(strings.TrimSpace(string(chassis)))
 		if err == nil {
 			d.Portable = strconv.FormatBool(slices.Contains([]int{8, 9, 10, 11, 14, 30, 31, 32}, n))
@@ -89,7 +91,8 @@ func (m *Machine) device(ctx context.Context, s *formats.Scan) formats.ScanDevic
 	return d
 }
 
-// topology counts the processors (sockets), their cores and the logical processors that are online, as the kernel lays them out.
+// topology counts the processors (sockets), their cores and the logical processors that are online, as the kernel
+// lays them out.
 func (m *Machine) topology() (sockets, cores int64, logical int) {
 	files, err := filepath.Glob(m.path("/sys/devices/system/cpu/cpu[0-9]*/topology"))
 	if err != nil {
@@ -105,7 +108,8 @@ func (m *Machine) topology() (sockets, cores int64, logical int) {
 		return ""
 	}
 	for _, f := range files {
-		if on, err := os.ReadFile(filepath.Join(filepath.Dir(f), "online")); err == nil && strings.TrimSpace(string(on)) == "0" {
+		if on, err := os.ReadFile(filepath.Join(filepath.Dir(f), "online")); err == nil &&
+			strings.TrimSpace(string(on)) == "0" {
 			continue
 		}
 		logical++
@@ -214,6 +218,12 @@ func (m *Machine) processes(ctx context.Context, s *formats.Scan) {
 		s.Sessions = s.Sessions[:maxSessions]
 	}
 	if hidden > 0 {
-		s.Missing = append(s.Missing, formats.ScanMissing{Part: "processes", Reason: strconv.Itoa(hidden) + " processes of other users: known by their short names alone"})
+		s.Missing = append(
+			s.Missing,
+			formats.ScanMissing{
+				Part:   "processes",
+				Reason: strconv.Itoa(hidden) + " processes of other users: known by their short names alone",
+			},
+		)
 	}
 }

@@ -43,7 +43,14 @@ func (m *Machine) dpkg(_ context.Context, s *formats.Scan) error {
 			return err
 		}
 		for _, p := range list {
-			in := formats.ScanInstall{Part: partDpkg, Publisher: p.maintainer, Name: p.name, Version: p.version, Architecture: p.arch, PURL: "pkg:deb/" + distro + "/" + p.name + "@" + purlEscape(p.version) + "?arch=" + p.arch}
+			in := formats.ScanInstall{
+				Part:         partDpkg,
+				Publisher:    p.maintainer,
+				Name:         p.name,
+				Version:      p.version,
+				Architecture: p.arch,
+				PURL:         "pkg:deb/" + distro + "/" + p.name + "@" + purlEscape(p.version) + "?arch=" + p.arch,
+			}
 			for _, list := range []string{p.name + ".list", p.name + ":" + p.arch + ".list"} {
 				if info, err := os.Stat(m.path("/var/lib/dpkg/info/" + list)); err == nil {
 					in.InstallDate = info.ModTime().UTC().Format(time.DateOnly)
@@ -57,7 +64,9 @@ func (m *Machine) dpkg(_ context.Context, s *formats.Scan) error {
 
 // purlEscape writes a version into a package URL.
 func purlEscape(v string) string {
-	return strings.NewReplacer("%", "%25", ":", "%3A", "+", "%2B", "~", "~", " ", "%20", "?", "%3F", "#", "%23", "@", "%40").Replace(v)
+	return strings.NewReplacer("%", "%25", ":", "%3A", "+", "%2B", "~", "~", " ", "%20", "?", "%3F", "#", "%23", "@",
+		"%40").
+		Replace(v)
 }
 
 type dpkgEntry struct{ name, version, arch, maintainer string }
@@ -130,7 +139,14 @@ func (m *Machine) rpm(ctx context.Context, s *formats.Scan) error {
 				f[i] = ""
 			}
 		}
-		in := formats.ScanInstall{Part: partRPM, Name: f[0], Version: f[1], Architecture: f[2], Publisher: f[3], PURL: "pkg:rpm/" + distro + "/" + f[0] + "@" + purlEscape(f[1]) + "?arch=" + f[2]}
+		in := formats.ScanInstall{
+			Part:         partRPM,
+			Name:         f[0],
+			Version:      f[1],
+			Architecture: f[2],
+			Publisher:    f[3],
+			PURL:         "pkg:rpm/" + distro + "/" + f[0] + "@" + purlEscape(f[1]) + "?arch=" + f[2],
+		}
 		var unix int64
 		if _, err := fmt.Sscan(f[4], &unix); err == nil && unix > 0 {
 			in.InstallDate = time.Unix(unix, 0).UTC().Format(time.DateOnly)

@@ -94,7 +94,12 @@ type Client struct {
 var ErrAway = errors.New("the server could not take it now")
 
 func (c *Client) post(ctx context.Context, path string, body []byte, packed bool) ([]byte, int, error) {
-	req, err := http.NewRequestWithContext(ctx, http.MethodPost, strings.TrimSuffix(c.Server, "/")+path, bytes.NewReader(body))
+	req, err := http.NewRequestWithContext(
+		ctx,
+		http.MethodPost,
+		strings.TrimSuffix(c.Server, "/")+path,
+		bytes.NewReader(body),
+	)
 	if err != nil {
 		return nil, 0, err
 	}
@@ -130,7 +135,8 @@ func refusal(text []byte, status int) string {
 	return fmt.Sprintf("the server answered with status %d", status)
 }
 
-// Send sends what waits, the oldest first. What the server took is deleted; what it will never take is put by; with anything else, ErrAway among it, the rest waits. It returns how many went.
+// Send sends what waits, the oldest first. What the server took is deleted; what it will never take is put by; with
+// anything else, ErrAway among it, the rest waits. It returns how many went.
 func (c *Client) Send(ctx context.Context, p Spool) (int, error) {
 	list, err := p.Waiting()
 	if err != nil {
@@ -151,7 +157,10 @@ func (c *Client) Send(ctx context.Context, p Spool) (int, error) {
 			if err := os.Remove(path); err != nil {
 				return sent, err
 			}
-		case status == http.StatusConflict, status == http.StatusRequestEntityTooLarge, status == http.StatusUnprocessableEntity, status == http.StatusBadRequest:
+		case status == http.StatusConflict,
+			status == http.StatusRequestEntityTooLarge,
+			status == http.StatusUnprocessableEntity,
+			status == http.StatusBadRequest:
 			if err := p.refuse(path, refusal(text, status)); err != nil {
 				return sent, err
 			}
@@ -197,7 +206,8 @@ type Service struct {
 	Say    func(format string, args ...any)
 }
 
-// RetryEvery is how long the service waits before it tries again to send what waits; askEvery how often it asks whether a scan is wanted.
+// RetryEvery is how long the service waits before it tries again to send what waits; askEvery how often it asks
+// whether a scan is wanted.
 const (
 	RetryEvery = time.Hour
 	askEvery   = 15 * time.Minute

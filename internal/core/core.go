@@ -1,2 +1,3 @@
-// Package core is the root of the rules and computation: one package for each step of the job, without SQL, HTTP, files, clock or randomness.
+// Package core is the root of the rules and computation: one package for each step of the job, without SQL, HTTP,
+// files, clock or randomness.
 package core

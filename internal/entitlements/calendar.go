@@ -10,7 +10,8 @@ import (
 	"ensomet/internal/core/civil"
 )
 
-// WriteCalendar writes what ends as an iCalendar file (RFC 5545): a day for each end, with an alarm on the last day to give notice where there is one.
+// WriteCalendar writes what ends as an iCalendar file (RFC 5545): a day for each end, with an alarm on the last day
+// to give notice where there is one.
 func (svc *Service) WriteCalendar(ctx context.Context, w io.Writer, days int) error {
 	list, err := svc.Renewals(ctx, 0, days)
 	if err != nil {
@@ -24,7 +25,18 @@ func (svc *Service) WriteCalendar(ctx context.Context, w io.Writer, days int) er
 			return
 		}
 		basic := func(d civil.Day) string { return strings.ReplaceAll(d.String(), "-", "") }
-		lines = append(lines, "BEGIN:VEVENT", "UID:"+uid, "DTSTAMP:"+stamp, "DTSTART;VALUE=DATE:"+basic(d), "DTEND;VALUE=DATE:"+basic(d+1), "SUMMARY:"+calendarText(title), "DESCRIPTION:"+calendarText(text), "TRANSP:TRANSPARENT", "END:VEVENT")
+		lines = append(
+			lines,
+			"BEGIN:VEVENT",
+			"UID:"+uid,
+			"DTSTAMP:"+stamp,
+			"DTSTART;VALUE=DATE:"+basic(d),
+			"DTEND;VALUE=DATE:"+basic(d+1),
+			"SUMMARY:"+calendarText(title),
+			"DESCRIPTION:"+calendarText(text),
+			"TRANSP:TRANSPARENT",
+			"END:VEVENT",
+		)
 	}
 	for _, r := range list {
 		name := strings.TrimSpace(r.Publisher + " " + r.Product)

@@ -39,7 +39,8 @@ type Renewal struct {
 	Advice    string `json:"advice" enum:"keep,keep what is used,let go,"`
 }
 
-// Renewals lists what ends from a day on within so many days, by date, each with what it costs to let go or to keep. A right is judged by the position without it.
+// Renewals lists what ends from a day on within so many days, by date, each with what it costs to let go or to keep.
+// A right is judged by the position without it.
 func (svc *Service) Renewals(ctx context.Context, from civil.Day, days int) ([]Renewal, error) {
 	out := []Renewal{}
 	if days < 1 || days > 3700 {
@@ -84,7 +85,15 @@ func (svc *Service) Renewals(ctx context.Context, from civil.Day, days int) ([]R
 			if !within(c.End) && !(c.NoticeDays > 0 && within(c.End-civil.Day(c.NoticeDays))) {
 				continue
 			}
-			r := Renewal{On: c.End.String(), What: "contract", Contract: c.Code, Renews: c.Renews, Publisher: c.Publisher, Product: c.Name, Notice: noticeDay(c)}
+			r := Renewal{
+				On:        c.End.String(),
+				What:      "contract",
+				Contract:  c.Code,
+				Renews:    c.Renews,
+				Publisher: c.Publisher,
+				Product:   c.Name,
+				Notice:    noticeDay(c),
+			}
 			sum, currency := decimal.Zero, ""
 			mixed := false
 			for k := range all {
@@ -123,7 +132,12 @@ func noticeDay(c *entitlementsdb.Contract) string {
 }
 
 // renewals judges what ends of one product.
-func renewals(e *snapshot.Snapshot, f *snapshot.ProductFacts, contracts map[string]*entitlementsdb.Contract, within func(civil.Day) bool) []Renewal {
+func renewals(
+	e *snapshot.Snapshot,
+	f *snapshot.ProductFacts,
+	contracts map[string]*entitlementsdb.Contract,
+	within func(civil.Day) bool,
+) []Renewal {
 	var out []Renewal
 	in := e.Input(f, nil)
 	now := position.Compute(in)
@@ -142,7 +156,18 @@ func renewals(e *snapshot.Snapshot, f *snapshot.ProductFacts, contracts map[stri
 	}
 	for i := range f.Lines {
 		l := &f.Lines[i]
-		r := Renewal{Kind: string(l.Kind), Line: l.Code, Contract: l.Contract, ProductID: f.Id, Publisher: f.Product.Publisher, Product: f.Product.Name, Unit: l.ScopeUnit, Quantity: effective[l.Code], Used: used[l.Code], Currency: l.Currency}
+		r := Renewal{
+			Kind:      string(l.Kind),
+			Line:      l.Code,
+			Contract:  l.Contract,
+			ProductID: f.Id,
+			Publisher: f.Product.Publisher,
+			Product:   f.Product.Name,
+			Unit:      l.ScopeUnit,
+			Quantity:  effective[l.Code],
+			Used:      used[l.Code],
+			Currency:  l.Currency,
+		}
 		if c := contracts[l.Contract]; c != nil {
 			r.Renews = c.Renews
 			if c.NoticeDays > 0 && l.End.Known() {

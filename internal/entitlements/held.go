@@ -46,8 +46,24 @@ func (svc *Service) Held(ctx context.Context, user string) (Held, error) {
 		if err != nil {
 			return err
 		}
-		out = Held{User: p.Code, Name: p.Name, Email: p.Email, Unit: p.Unit, Site: p.Site, Status: p.Status, LeftOn: p.LeftOn.String(), AsOf: svc.Snapshots.Today().String(), Seats: []entitlementsdb.SeatRow{}, Devices: []HeldDevice{}, Waits: []entitlementsdb.WaitRow{}}
-		page, err := entitlementsdb.SeatPage(tx, sqlite.ListQuery{Filters: map[string]string{"user": p.Code, "state": "held|of a leaver"}, Limit: 1000}, svc.Snapshots.Today())
+		out = Held{
+			User:    p.Code,
+			Name:    p.Name,
+			Email:   p.Email,
+			Unit:    p.Unit,
+			Site:    p.Site,
+			Status:  p.Status,
+			LeftOn:  p.LeftOn.String(),
+			AsOf:    svc.Snapshots.Today().String(),
+			Seats:   []entitlementsdb.SeatRow{},
+			Devices: []HeldDevice{},
+			Waits:   []entitlementsdb.WaitRow{},
+		}
+		page, err := entitlementsdb.SeatPage(
+			tx,
+			sqlite.ListQuery{Filters: map[string]string{"user": p.Code, "state": "held|of a leaver"}, Limit: 1000},
+			svc.Snapshots.Today(),
+		)
 		if err != nil {
 			return err
 		}
@@ -61,7 +77,10 @@ func (svc *Service) Held(ctx context.Context, user string) (Held, error) {
 			if err != nil {
 				return err
 			}
-			out.Devices = append(out.Devices, HeldDevice{d.Code, d.Name, d.Kind, d.Status, append([]string{}, titles...)})
+			out.Devices = append(
+				out.Devices,
+				HeldDevice{d.Code, d.Name, d.Kind, d.Status, append([]string{}, titles...)},
+			)
 		}
 		waiting, err := entitlementsdb.Waiting(tx, 0)
 		for _, w := range waiting {
@@ -105,7 +124,9 @@ func (svc *Service) MailHeld(ctx context.Context, user, address, who string) err
 		return err
 	}
 	if err := svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
-		if err := outbox.QueueMail(tx, outbox.Mail{Address: address, Subject: "What " + h.Name + " holds", Body: h.Words(), QueuedAt: svc.Clock.Now().Unix()}); err != nil {
+		if err := outbox.QueueMail(tx,
+			outbox.Mail{Address: address, Subject: "What " + h.Name + " holds", Body: h.Words(),
+				QueuedAt: svc.Clock.Now().Unix()}); err != nil {
 			return err
 		}
 		return tx.Note(svc.Clock.Now(), who, "mailed what somebody holds", user, address)
@@ -160,7 +181,8 @@ type StarterLacks struct {
 	Waits     bool   `json:"waits"`
 }
 
-// Start gives a new user all that a set has, at once: what is not free is said, and with wait he is put on its list. Dry only says what would happen.
+// Start gives a new user all that a set has, at once: what is not free is said, and with wait he is put on its list.
+// Dry only says what would happen.
 func (svc *Service) Start(ctx context.Context, set int64, user string, wait, dry bool, who string) (Started, error) {
 	out := Started{Given: []SeatGift{}, Missing: []StarterLacks{}}
 	run := svc.DB.Update
@@ -196,7 +218,8 @@ func (svc *Service) Start(ctx context.Context, set int64, user string, wait, dry
 			}
 			lacks := StarterLacks{ProductID: id, Product: product.Name, Why: err.Error()}
 			if wait && errors.Is(err, ErrNoSeat) {
-				if lacks.Waits, err = entitlementsdb.Wait(tx, id, p.ID, svc.Clock.Now().Unix(), "new: "+sets[i].Name, who); err != nil {
+				if lacks.Waits, err = entitlementsdb.Wait(tx, id, p.ID, svc.Clock.Now().Unix(), "new: "+sets[i].Name,
+					who); err != nil {
 					return err
 				}
 			}

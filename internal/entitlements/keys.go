@@ -44,7 +44,17 @@ func (svc *Service) AddKey(ctx context.Context, code, key, note, who string) err
 	}
 	hint := key[max(0, len(key)-min(4, len(key)/3)):]
 	return svc.onLine(ctx, code, who, "kept a licence key", "…"+hint, func(tx *sqlite.Tx, id int64) error {
-		return entitlementsdb.AddKey(tx, entitlementsdb.KeptKey{Line: id, Hint: "…" + hint, Note: note, Author: who, At: svc.Clock.Now().Unix(), Sealed: seal.Seal(nonce, nonce, []byte(key), nil)})
+		return entitlementsdb.AddKey(
+			tx,
+			entitlementsdb.KeptKey{
+				Line:   id,
+				Hint:   "…" + hint,
+				Note:   note,
+				Author: who,
+				At:     svc.Clock.Now().Unix(),
+				Sealed: seal.Seal(nonce, nonce, []byte(key), nil),
+			},
+		)
 	})
 }
 

@@ -33,16 +33,21 @@ func (svc *Service) entitlementSink(in intake.Arrival) (*intake.Sink, error) {
 	if err != nil {
 		return nil, err
 	}
-	return intake.UpsertSink(in.Tx, entitlementsdb.Entitlements, func(row *formats.Row) (string, formats.Entitlement, error) {
-		e, err := formats.ParseEntitlement(row)
-		return "entitlement_id " + e.Code, e, err
-	}, func(u *sqlite.Upserter, e formats.Entitlement, row *formats.Row) (sqlite.Change, error) {
-		product, reason := snapshot.FindProduct(products, e.Publisher, e.Product)
-		if reason != "" {
-			return sqlite.Same, intake.Refuse(row, "%s", reason)
-		}
-		return entitlementsdb.PutEntitlement(u, product, e, svc.Clock.Now().Unix(), in.Author)
-	})
+	return intake.UpsertSink(
+		in.Tx,
+		entitlementsdb.Entitlements,
+		func(row *formats.Row) (string, formats.Entitlement, error) {
+			e, err := formats.ParseEntitlement(row)
+			return "entitlement_id " + e.Code, e, err
+		},
+		func(u *sqlite.Upserter, e formats.Entitlement, row *formats.Row) (sqlite.Change, error) {
+			product, reason := snapshot.FindProduct(products, e.Publisher, e.Product)
+			if reason != "" {
+				return sqlite.Same, intake.Refuse(row, "%s", reason)
+			}
+			return entitlementsdb.PutEntitlement(u, product, e, svc.Clock.Now().Unix(), in.Author)
+		},
+	)
 }
 
 func transactionSink(tx *sqlite.Tx) (*intake.Sink, error) {
@@ -57,7 +62,11 @@ func transactionSink(tx *sqlite.Tx) (*intake.Sink, error) {
 		}
 		id := lines[t.Entitlement]
 		if id == 0 {
-			return sqlite.Same, intake.Refuse(row, "there is no entitlement %q: import it first; the line is tried again then", t.Entitlement)
+			return sqlite.Same, intake.Refuse(
+				row,
+				"there is no entitlement %q: import it first; the line is tried again then",
+				t.Entitlement,
+			)
 		}
 		return entitlementsdb.PutTransaction(tx, id, t)
 	}), nil
@@ -84,11 +93,23 @@ func assignmentSink(tx *sqlite.Tx) (*intake.Sink, error) {
 		line, user, device := lines[as.Entitlement], users[as.User], devices[as.Device]
 		switch {
 		case line == 0:
-			return sqlite.Same, intake.Refuse(row, "there is no entitlement %q: import it first; the line is tried again then", as.Entitlement)
+			return sqlite.Same, intake.Refuse(
+				row,
+				"there is no entitlement %q: import it first; the line is tried again then",
+				as.Entitlement,
+			)
 		case as.User != "" && user == 0:
-			return sqlite.Same, intake.Refuse(row, "there is no user %q: import the users first; the line is tried again then", as.User)
+			return sqlite.Same, intake.Refuse(
+				row,
+				"there is no user %q: import the users first; the line is tried again then",
+				as.User,
+			)
 		case as.Device != "" && device == 0:
-			return sqlite.Same, intake.Refuse(row, "there is no device %q: import the devices first; the line is tried again then", as.Device)
+			return sqlite.Same, intake.Refuse(
+				row,
+				"there is no device %q: import the devices first; the line is tried again then",
+				as.Device,
+			)
 		}
 		return entitlementsdb.PutAssignment(tx, line, user, device, as)
 	}), nil

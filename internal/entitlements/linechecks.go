@@ -25,7 +25,8 @@ type LineCheck struct {
 	Serious bool   `json:"serious" doc:"the line cannot be kept like this"`
 }
 
-// CheckLine says what of a line, as typed so far, cannot be right. old is the line that is being changed, or empty. Fields that are still empty are left alone.
+// CheckLine says what of a line, as typed so far, cannot be right. old is the line that is being changed, or empty.
+// Fields that are still empty are left alone.
 func (svc *Service) CheckLine(ctx context.Context, values map[string]string, old string) ([]LineCheck, error) {
 	out := []LineCheck{}
 	say := func(field string, serious bool, format string, args ...any) {
@@ -59,7 +60,8 @@ func (svc *Service) CheckLine(ctx context.Context, values map[string]string, old
 			byCode[all[i].Code] = &all[i]
 		}
 		if known := byCode[e.Code]; known != nil && e.Code != old {
-			say("entitlement_id", true, "there is an entitlement %s already, for %s", e.Code, known.Entitlement.Product)
+			say("entitlement_id", true, "there is an entitlement %s already, for %s", e.Code,
+				known.Entitlement.Product)
 		}
 		products, err := snapshot.ProductKeysByHouse(tx)
 		if err != nil {
@@ -94,11 +96,19 @@ func (svc *Service) CheckLine(ctx context.Context, values map[string]string, old
 		}
 		for i := range all {
 			if o := &all[i]; e.Order != "" && o.Order == e.Order && o.Code != old && o.Code != e.Code {
-				say("order", false, "%s has this order number too, for %d of %s: is it the same purchase?", o.Code, o.Quantity, o.Entitlement.Product)
+				say(
+					"order",
+					false,
+					"%s has this order number too, for %d of %s: is it the same purchase?",
+					o.Code,
+					o.Quantity,
+					o.Entitlement.Product,
+				)
 				break
 			}
 		}
-		for field, d := range map[string]civil.Day{"start": e.Start, "end": e.End, "maintenance_end": e.MaintenanceEnd, "purchased": e.Purchased} {
+		for field, d := range map[string]civil.Day{"start": e.Start, "end": e.End, "maintenance_end": e.MaintenanceEnd,
+			"purchased": e.Purchased} {
 			if d.Known() && (d < svc.Snapshots.Today()-far*366 || d > svc.Snapshots.Today()+far*366) {
 				say(field, false, "%s lies more than %d years away: is the year right?", d, far)
 			}
@@ -106,7 +116,8 @@ func (svc *Service) CheckLine(ctx context.Context, values map[string]string, old
 		if e.MaintenanceEnd.Known() && e.Start.Known() && e.MaintenanceEnd < e.Start {
 			say("maintenance_end", false, "maintenance ends before the line starts: it gives no release")
 		}
-		if (e.Kind == entitle.Subscription || e.Kind == entitle.Trial) && !e.End.Known() && typed["kind"] != "" && typed["quantity"] != "" {
+		if (e.Kind == entitle.Subscription || e.Kind == entitle.Trial) && !e.End.Known() && typed["kind"] != "" &&
+			typed["quantity"] != "" {
 			say("end", false, "a %s without an end never runs out here", e.Kind)
 		}
 		if e.Metric != "" && e.Metric != entitle.Core && (e.MinPerProcessor > 0 || e.MinPerServer > 0) {
@@ -120,8 +131,14 @@ func (svc *Service) CheckLine(ctx context.Context, values map[string]string, old
 			if err != nil {
 				return err
 			}
-			if _, err := rates.Convert(decimal.NewFromInt(1), e.Currency, money.Base, svc.Snapshots.Today()); err != nil {
-				say("currency", false, "no rate is known for %s: its amounts stay out of sums until rates.csv has one", e.Currency)
+			if _, err := rates.Convert(decimal.NewFromInt(1), e.Currency, money.Base,
+				svc.Snapshots.Today()); err != nil {
+				say(
+					"currency",
+					false,
+					"no rate is known for %s: its amounts stay out of sums until rates.csv has one",
+					e.Currency,
+				)
 			}
 		}
 		if e.ScopeUnit != "" {
@@ -139,7 +156,13 @@ func (svc *Service) CheckLine(ctx context.Context, values map[string]string, old
 }
 
 // checkBase says what is wrong with the base of an upgrade.
-func (svc *Service) checkBase(e *formats.Entitlement, old string, product int64, byCode map[string]*snapshot.StoredEntitlement, say func(field string, serious bool, format string, args ...any)) {
+func (svc *Service) checkBase(
+	e *formats.Entitlement,
+	old string,
+	product int64,
+	byCode map[string]*snapshot.StoredEntitlement,
+	say func(field string, serious bool, format string, args ...any),
+) {
 	if e.Base == "" {
 		say("base", false, "an upgrade counts for nothing without the entitlement that it upgrades")
 		return
@@ -165,7 +188,14 @@ func (svc *Service) checkBase(e *formats.Entitlement, old string, product int64,
 		}
 	}
 	if free := entitle.Effective(family, svc.Snapshots.Today())[e.Base].Quantity; e.Quantity > free {
-		say("quantity", false, "%s has %d rights left to upgrade: %d of these will count for nothing", e.Base, free, e.Quantity-free)
+		say(
+			"quantity",
+			false,
+			"%s has %d rights left to upgrade: %d of these will count for nothing",
+			e.Base,
+			free,
+			e.Quantity-free,
+		)
 	}
 }
 

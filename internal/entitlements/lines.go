@@ -84,7 +84,9 @@ func (svc *Service) EditLine(ctx context.Context, e LineEdit, who string) error 
 		}
 		for _, c := range formats.Entitlements.Columns {
 			if was[c] != is[c] {
-				if err := entitlementsdb.AddLineChange(tx, id, entitlementsdb.LineChange{Field: c, Was: was[c], Is: is[c], At: now.Unix(), Author: who}); err != nil {
+				if err := entitlementsdb.AddLineChange(tx, id,
+					entitlementsdb.LineChange{Field: c, Was: was[c], Is: is[c], At: now.Unix(),
+						Author: who}); err != nil {
 					return err
 				}
 			}
@@ -136,11 +138,20 @@ type LineTransaction struct {
 
 // Line returns all about an entitlement.
 func (svc *Service) Line(ctx context.Context, code string) (LineDetail, error) {
-	out := LineDetail{Days: []LineDay{}, Transactions: []LineTransaction{}, Upgrades: []string{}, Changes: []entitlementsdb.LineChange{}, Notes: []entitlementsdb.LineNote{}, Proofs: []entitlementsdb.Proof{}, Keys: []entitlementsdb.KeptKey{}}
+	out := LineDetail{
+		Days:         []LineDay{},
+		Transactions: []LineTransaction{},
+		Upgrades:     []string{},
+		Changes:      []entitlementsdb.LineChange{},
+		Notes:        []entitlementsdb.LineNote{},
+		Proofs:       []entitlementsdb.Proof{},
+		Keys:         []entitlementsdb.KeptKey{},
+	}
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
 		var id int64
 		var err error
-		if out.Values, id, out.ChangedAt, err = entitlementsdb.EntitlementValues(tx, code, formats.Entitlements.Columns); err != nil {
+		if out.Values, id, out.ChangedAt, err = entitlementsdb.EntitlementValues(tx, code,
+			formats.Entitlements.Columns); err != nil {
 			return err
 		}
 		if _, out.ProductID, err = entitlementsdb.LineOf(tx, id); err != nil {
@@ -169,7 +180,10 @@ func (svc *Service) Line(ctx context.Context, code string) (LineDetail, error) {
 			if t.Price.Valid {
 				price = t.Price.Decimal.String()
 			}
-			out.Transactions = append(out.Transactions, LineTransaction{t.Type, t.On.String(), t.Quantity, price, t.Currency, t.Order, t.Note})
+			out.Transactions = append(
+				out.Transactions,
+				LineTransaction{t.Type, t.On.String(), t.Quantity, price, t.Currency, t.Order, t.Note},
+			)
 		}
 		seats, err := snapshot.Assignments(tx, svc.Snapshots.Today())
 		if err != nil {
@@ -210,7 +224,8 @@ func (svc *Service) Line(ctx context.Context, code string) (LineDetail, error) {
 	return out, err
 }
 
-// lineDays finds the days on which a line's effective quantity becomes another: its own dates and transactions, and those of the lines that it upgrades or that upgrade it.
+// lineDays finds the days on which a line's effective quantity becomes another: its own dates and transactions, and
+// those of the lines that it upgrades or that upgrade it.
 func lineDays(lines []entitle.Line, code string) []LineDay {
 	var days []civil.Day
 	for i := range lines {
@@ -238,7 +253,8 @@ func lineDays(lines []entitle.Line, code string) []LineDay {
 	return out
 }
 
-// WithdrawLine takes a line that was booked by mistake out of the rights. What was bought and is no longer owned is retired by a transaction instead.
+// WithdrawLine takes a line that was booked by mistake out of the rights. What was bought and is no longer owned is
+// retired by a transaction instead.
 func (svc *Service) WithdrawLine(ctx context.Context, code, why, who string) error {
 	if strings.TrimSpace(why) == "" {
 		return errors.New("say why the line goes: it stays on record")
@@ -258,7 +274,11 @@ func (svc *Service) WithdrawLine(ctx context.Context, code, why, who string) err
 }
 
 // onLine does something with a line and keeps who did it.
-func (svc *Service) onLine(ctx context.Context, code, who, what, detail string, fn func(tx *sqlite.Tx, id int64) error) error {
+func (svc *Service) onLine(
+	ctx context.Context,
+	code, who, what, detail string,
+	fn func(tx *sqlite.Tx, id int64) error,
+) error {
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		_, id, _, err := entitlementsdb.EntitlementValues(tx, code, nil)
 		if err != nil {
@@ -284,7 +304,11 @@ func (svc *Service) NoteLine(ctx context.Context, code, text, who string) error 
 		return errors.New("the note is empty")
 	}
 	return svc.onLine(ctx, code, who, "noted on an entitlement", text, func(tx *sqlite.Tx, id int64) error {
-		return entitlementsdb.AddLineNote(tx, id, entitlementsdb.LineNote{Text: text, Author: who, At: svc.Clock.Now().Unix()})
+		return entitlementsdb.AddLineNote(
+			tx,
+			id,
+			entitlementsdb.LineNote{Text: text, Author: who, At: svc.Clock.Now().Unix()},
+		)
 	})
 }
 
@@ -305,7 +329,18 @@ func (svc *Service) AddProof(ctx context.Context, code, name string, content io.
 	}
 	sum := sha256.Sum256(data)
 	return svc.onLine(ctx, code, who, "attached proof", name, func(tx *sqlite.Tx, id int64) error {
-		return entitlementsdb.AddProof(tx, entitlementsdb.Proof{Line: id, Name: name, Size: int64(len(data)), SHA256: hex.EncodeToString(sum[:]), Author: who, At: svc.Clock.Now().Unix()}, data)
+		return entitlementsdb.AddProof(
+			tx,
+			entitlementsdb.Proof{
+				Line:   id,
+				Name:   name,
+				Size:   int64(len(data)),
+				SHA256: hex.EncodeToString(sum[:]),
+				Author: who,
+				At:     svc.Clock.Now().Unix(),
+			},
+			data,
+		)
 	})
 }
 
@@ -339,9 +374,15 @@ func (svc *Service) Trade(ctx context.Context, values map[string]string, who str
 		return err
 	}
 	if sign := entitle.TransactionTypes[values["type"]]; sign < 0 && len(detail.Transactions) == 0 {
-		return fmt.Errorf("%s has no transactions yet: the first one takes the place of its one purchase, so begin with what was bought", code)
-	} else if n, err := strconv.ParseInt(values["quantity"], 10, 64); err == nil && sign < 0 && detail.Effective-n < detail.Held {
-		return fmt.Errorf("%d seats of %s are assigned, and %d rights would be left: hand some seats back first", detail.Held, code, detail.Effective-n)
+		return fmt.Errorf(
+			"%s has no transactions yet: the first one takes the place of its one purchase, so begin with what was "+
+				"bought",
+			code,
+		)
+	} else if n, err := strconv.ParseInt(values["quantity"], 10, 64); err == nil && sign < 0 &&
+		detail.Effective-n < detail.Held {
+		return fmt.Errorf("%d seats of %s are assigned, and %d rights would be left: hand some seats back first",
+			detail.Held, code, detail.Effective-n)
 	}
 	_, err = svc.Evidence.Book(ctx, formats.Transactions.Name, values, who)
 	return err

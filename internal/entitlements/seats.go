@@ -16,7 +16,10 @@ import (
 )
 
 // Seats reads a page of the list of seats.
-func (svc *Service) Seats(ctx context.Context, q sqlite.ListQuery) (page sqlite.Page[entitlementsdb.SeatRow], err error) {
+func (svc *Service) Seats(
+	ctx context.Context,
+	q sqlite.ListQuery,
+) (page sqlite.Page[entitlementsdb.SeatRow], err error) {
 	err = svc.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
 		page, err = entitlementsdb.SeatPage(tx, q, svc.Snapshots.Today())
 		return err
@@ -33,7 +36,8 @@ type FreeSeats struct {
 	Free      int64  `json:"free"`
 }
 
-// seatsOf lists the lines of a product whose seats somebody can hold, today, the ones with free seats first. A line is held by users or by devices.
+// seatsOf lists the lines of a product whose seats somebody can hold, today, the ones with free seats first. A line
+// is held by users or by devices.
 func (svc *Service) seatsOf(tx *sqlite.Tx, product int64, device bool) ([]FreeSeats, map[string]int64, error) {
 	stored, err := snapshot.EntitlementsOf(tx, []int64{product})
 	if err != nil {
@@ -125,7 +129,9 @@ func (svc *Service) assign(tx *sqlite.Tx, d SeatDraft, who string) (string, erro
 		if f.Free == 0 {
 			return "", ErrNoSeat
 		}
-		if _, err := entitlementsdb.PutAssignment(tx, ids[f.Line], person, device, formats.Assignment{From: svc.Snapshots.Today()}); err != nil || person == 0 {
+		if _, err := entitlementsdb.PutAssignment(tx, ids[f.Line], person, device,
+			formats.Assignment{From: svc.Snapshots.Today()}); err != nil ||
+			person == 0 {
 			return f.Line, err
 		}
 		return f.Line, entitlementsdb.EndWaitOf(tx, d.Product, person, svc.Clock.Now().Unix(), "got a seat", who)
@@ -233,7 +239,8 @@ func (svc *Service) HandBack(ctx context.Context, ids []int64, give bool, who st
 	return out, err
 }
 
-// FreeSeats ends seats of a product, and gives what becomes free to whoever waits first. It returns the names of those who got one.
+// FreeSeats ends seats of a product, and gives what becomes free to whoever waits first. It returns the names of
+// those who got one.
 func (svc *Service) FreeSeats(tx *sqlite.Tx, product int64, seats []int64, who string) (gotOne []string, err error) {
 	for _, id := range seats {
 		if err := entitlementsdb.EndSeat(tx, id, svc.Snapshots.Today()-1); err != nil {

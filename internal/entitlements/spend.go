@@ -30,13 +30,15 @@ type SpendRow struct {
 	Lines     int    `json:"lines"`
 }
 
-// Spend is what was spent, by publisher, product, unit, kind and year. Without counts amounts whose currency had no rate on their day.
+// Spend is what was spent, by publisher, product, unit, kind and year. Without counts amounts whose currency had no
+// rate on their day.
 type Spend struct {
 	Rows    []SpendRow `json:"rows"`
 	Without int        `json:"without"`
 }
 
-// Spend sums what lines cost on the days they were bought: their transactions with prices where they have any, else quantity times price on the day of purchase.
+// Spend sums what lines cost on the days they were bought: their transactions with prices where they have any, else
+// quantity times price on the day of purchase.
 func (svc *Service) Spend(ctx context.Context) (Spend, error) {
 	out := Spend{Rows: []SpendRow{}}
 	type key struct {
@@ -70,19 +72,31 @@ func (svc *Service) Spend(ctx context.Context) (Spend, error) {
 				k := key{on.Year(), l.Line.Product, l.ScopeUnit, l.Kind}
 				sums[k] = sums[k].Add(euros)
 				if rows[k] == nil {
-					rows[k] = &SpendRow{Year: k.year, Publisher: l.Publisher, ProductID: k.product, Product: l.Entitlement.Product, Unit: k.unit, Kind: string(k.kind)}
+					rows[k] = &SpendRow{
+						Year:      k.year,
+						Publisher: l.Publisher,
+						ProductID: k.product,
+						Product:   l.Entitlement.Product,
+						Unit:      k.unit,
+						Kind:      string(k.kind),
+					}
 				}
 				rows[k].Lines++
 			}
 			priced := slices.ContainsFunc(l.Transactions, func(t entitle.Transaction) bool { return t.Price.Valid })
 			if !priced {
 				if l.UnitPrice.Valid {
-					add(cmp.Or(l.Purchased, l.Start), l.UnitPrice.Decimal.Mul(decimal.NewFromInt(l.Quantity)), l.Currency)
+					add(
+						cmp.Or(l.Purchased, l.Start),
+						l.UnitPrice.Decimal.Mul(decimal.NewFromInt(l.Quantity)),
+						l.Currency,
+					)
 				}
 				continue
 			}
 			for _, t := range l.Transactions {
-				if t.Price.Valid && (entitle.TransactionTypes[t.Type] > 0 || t.Type == "renew") && t.Type != "transfer_in" {
+				if t.Price.Valid && (entitle.TransactionTypes[t.Type] > 0 || t.Type == "renew") &&
+					t.Type != "transfer_in" {
 					add(t.On, t.Price.Decimal.Mul(decimal.NewFromInt(t.Quantity)), t.Currency)
 				}
 			}
@@ -94,7 +108,13 @@ func (svc *Service) Spend(ctx context.Context) (Spend, error) {
 		out.Rows = append(out.Rows, *r)
 	}
 	slices.SortFunc(out.Rows, func(x, y SpendRow) int {
-		return cmp.Or(cmp.Compare(y.Year, x.Year), cmp.Compare(x.Publisher, y.Publisher), cmp.Compare(x.Product, y.Product), cmp.Compare(x.Unit, y.Unit), cmp.Compare(x.Kind, y.Kind))
+		return cmp.Or(
+			cmp.Compare(y.Year, x.Year),
+			cmp.Compare(x.Publisher, y.Publisher),
+			cmp.Compare(x.Product, y.Product),
+			cmp.Compare(x.Unit, y.Unit),
+			cmp.Compare(x.Kind, y.Kind),
+		)
 	})
 	return out, err
 }
@@ -139,7 +159,8 @@ func (svc *Service) Contracts(ctx context.Context) ([]ContractView, error) {
 				products[l.Line.Product] = true
 				last = max(last, l.End)
 				if l.UnitPrice.Valid {
-					if c, err := rates.Convert(l.UnitPrice.Decimal.Mul(decimal.NewFromInt(l.Quantity)), l.Currency, money.Base, svc.Snapshots.Today()); err == nil {
+					if c, err := rates.Convert(l.UnitPrice.Decimal.Mul(decimal.NewFromInt(l.Quantity)), l.Currency,
+						money.Base, svc.Snapshots.Today()); err == nil {
 						value = value.Add(c)
 					}
 				}

@@ -10,7 +10,10 @@ import (
 )
 
 // Entitlements reads a page of entitlements with what each comes to today.
-func (svc *Service) Entitlements(ctx context.Context, q sqlite.ListQuery) (sqlite.Page[snapshot.EntitlementRow], error) {
+func (svc *Service) Entitlements(
+	ctx context.Context,
+	q sqlite.ListQuery,
+) (sqlite.Page[snapshot.EntitlementRow], error) {
 	var page sqlite.Page[snapshot.EntitlementRow]
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
 		if page, err = snapshot.EntitlementPage(tx, q); err != nil {

@@ -23,7 +23,8 @@ type Rules struct {
 	Limits    []Limit `json:"limits,omitempty" doc:"none leaves them as they are"`
 }
 
-// Limit is after how many days a kind of evidence on a kind of device is stale. An empty kind of device is every one that has no limit of its own.
+// Limit is after how many days a kind of evidence on a kind of device is stale. An empty kind of device is every one
+// that has no limit of its own.
 type Limit struct {
 	Device   string `json:"device"`
 	Evidence string `json:"evidence" enum:"software,hardware,use,directory"`
@@ -64,7 +65,8 @@ func (svc *Service) SetRules(ctx context.Context, r Rules, who string) error {
 		if err := s.KeepsEnough(); err != nil {
 			return err
 		}
-		for key, n := range map[string]int{"fresh_days": r.FreshDays, "use_window": r.UseWindow, "grace_days": r.GraceDays} {
+		for key, n := range map[string]int{"fresh_days": r.FreshDays, "use_window": r.UseWindow,
+			"grace_days": r.GraceDays} {
 			if err := tx.SetSetting(key, strconv.Itoa(n)); err != nil {
 				return err
 			}

@@ -14,7 +14,8 @@ import (
 	"ensomet/internal/sqlite"
 )
 
-// Mend takes in a line that was put aside, in its mended form. Where it still cannot go in, the reason comes back as a *formats.LineError and the line stays.
+// Mend takes in a line that was put aside, in its mended form. Where it still cannot go in, the reason comes back as
+// a *formats.LineError and the line stays.
 func (svc *Service) Mend(ctx context.Context, id int64, content, author string) error {
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		line, err := evidencedb.AsideByID(tx, id)
@@ -31,7 +32,8 @@ func (svc *Service) Mend(ctx context.Context, id int64, content, author string) 
 		if err := evidencedb.SetAsideState(tx, id, "mended", "", author, now); err != nil {
 			return err
 		}
-		if err := tx.Note(now, author, "mended a line", fmt.Sprintf("%s:%d", line.File, line.Line), content); err != nil {
+		if err := tx.Note(now, author, "mended a line", fmt.Sprintf("%s:%d", line.File, line.Line),
+			content); err != nil {
 			return err
 		}
 		kind, err := formats.KindByName(line.Kind)
@@ -111,7 +113,8 @@ func (svc *Service) Retry(ctx context.Context, author string) (int, error) {
 }
 
 // retryKind tries the waiting lines of one kind, each as of its own time.
-func (svc *Service) retryKind(tx *sqlite.Tx, kind *formats.Kind, lines []evidencedb.Aside, author string) (int, error) {
+func (svc *Service) retryKind(tx *sqlite.Tx, kind *formats.Kind, lines []evidencedb.Aside, author string) (int,
+	error) {
 	mended := 0
 	sinks := map[int64]*intake.Sink{}
 	for _, line := range lines {

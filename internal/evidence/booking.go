@@ -14,7 +14,12 @@ import (
 )
 
 // Book takes in one thing that somebody typed, by the same way and with the same checks as a line of a file.
-func (svc *Service) Book(ctx context.Context, kindName string, values map[string]string, who string) (intake.ImportResult, error) {
+func (svc *Service) Book(
+	ctx context.Context,
+	kindName string,
+	values map[string]string,
+	who string,
+) (intake.ImportResult, error) {
 	kind, err := formats.KindByName(kindName)
 	if err != nil {
 		return intake.ImportResult{}, err
@@ -40,7 +45,11 @@ func (svc *Service) Book(ctx context.Context, kindName string, values map[string
 		return intake.ImportResult{}, err
 	}
 	w.Flush()
-	rehearsal, err := svc.Import(ctx, intake.ImportRequest{Kind: kind, File: "typed in", In: bytes.NewReader(buf.Bytes()), Author: who, DryRun: true})
+	rehearsal, err := svc.Import(
+		ctx,
+		intake.ImportRequest{Kind: kind, File: "typed in", In: bytes.NewReader(buf.Bytes()), Author: who,
+			DryRun: true},
+	)
 	if err != nil {
 		return rehearsal, err
 	}
@@ -51,7 +60,12 @@ func (svc *Service) Book(ctx context.Context, kindName string, values map[string
 }
 
 // ImportWatched is ImportFile with its progress in Status.
-func (svc *Service) ImportWatched(ctx context.Context, f formats.File, size int64, req intake.ImportRequest) (intake.ImportResult, error) {
+func (svc *Service) ImportWatched(
+	ctx context.Context,
+	f formats.File,
+	size int64,
+	req intake.ImportRequest,
+) (intake.ImportResult, error) {
 	req.Progress = func(lines int) { svc.Progress.Step(fmt.Sprintf("reading %s: %d lines", req.File, lines)) }
 	defer svc.Progress.Step("")
 	return svc.ImportFile(ctx, f, size, req)

@@ -219,7 +219,10 @@ func (svc *Service) PreviewChangeRule(ctx context.Context, d ChangeRuleDraft) (t
 		return 0, err
 	}
 	err = svc.DB.View(ctx, func(tx *sqlite.Tx) error {
-		_, list, err := touches(tx, evidencedb.ChangeRule{What: d.What, Kinds: d.Kinds, Name: d.Name, Publisher: d.Publisher, Group: d.Group})
+		_, list, err := touches(
+			tx,
+			evidencedb.ChangeRule{What: d.What, Kinds: d.Kinds, Name: d.Name, Publisher: d.Publisher, Group: d.Group},
+		)
 		touched = len(list)
 		return err
 	})
@@ -228,7 +231,11 @@ func (svc *Service) PreviewChangeRule(ctx context.Context, d ChangeRuleDraft) (t
 
 // touches lists the changes on record that a rule speaks of and no other rule has quietened.
 func touches(tx *sqlite.Tx, r evidencedb.ChangeRule) (*quietRules, []evidencedb.StoredChange, error) {
-	q := &quietRules{rules: []evidencedb.ChangeRule{r}, members: map[string]map[int64]bool{}, words: map[int64]changeWords{}}
+	q := &quietRules{
+		rules:   []evidencedb.ChangeRule{r},
+		members: map[string]map[int64]bool{},
+		words:   map[int64]changeWords{},
+	}
 	if err := q.load(tx); err != nil {
 		return nil, nil, err
 	}
@@ -241,7 +248,8 @@ func touches(tx *sqlite.Tx, r evidencedb.ChangeRule) (*quietRules, []evidencedb.
 	}), nil
 }
 
-// AddChangeRule puts a rule in force. Noise goes quiet at once, what is on record too; mail goes out for what happens from now on.
+// AddChangeRule puts a rule in force. Noise goes quiet at once, what is on record too; mail goes out for what happens
+// from now on.
 func (svc *Service) AddChangeRule(ctx context.Context, d ChangeRuleDraft, who string) (int, error) {
 	if err := d.check(); err != nil {
 		return 0, err
@@ -252,7 +260,16 @@ func (svc *Service) AddChangeRule(ctx context.Context, d ChangeRuleDraft, who st
 			return err
 		}
 		now := svc.Clock.Now()
-		r := evidencedb.ChangeRule{What: d.What, Kinds: d.Kinds, Name: strings.TrimSpace(d.Name), Publisher: strings.TrimSpace(d.Publisher), Group: d.Group, Address: d.Address, Author: who, At: now.Unix()}
+		r := evidencedb.ChangeRule{
+			What:      d.What,
+			Kinds:     d.Kinds,
+			Name:      strings.TrimSpace(d.Name),
+			Publisher: strings.TrimSpace(d.Publisher),
+			Group:     d.Group,
+			Address:   d.Address,
+			Author:    who,
+			At:        now.Unix(),
+		}
 		_, list, err := touches(tx, r)
 		if err != nil {
 			return err
@@ -327,7 +344,17 @@ func (svc *Service) ChangeRules(ctx context.Context) ([]ChangeRuleView, error) {
 			if err != nil {
 				return err
 			}
-			out = append(out, ChangeRuleView{ChangeRuleDraft{r.What, r.Kinds, r.Name, r.Publisher, r.Group, r.Address}, r.ID, ruleWords(r), len(list), r.Author, r.At})
+			out = append(
+				out,
+				ChangeRuleView{
+					ChangeRuleDraft{r.What, r.Kinds, r.Name, r.Publisher, r.Group, r.Address},
+					r.ID,
+					ruleWords(r),
+					len(list),
+					r.Author,
+					r.At,
+				},
+			)
 		}
 		return nil
 	})

@@ -49,8 +49,16 @@ func (svc *Service) QueueChangeMail(tx *sqlite.Tx) error {
 		if fresh > maxMailLines {
 			lines = append(lines, fmt.Sprintf("and %d more", fresh-maxMailLines))
 		}
-		body := fmt.Sprintf("Since the last message, as of %s:\n\n%s\n\nYou get this because of a rule that %s set: %s.\n", svc.Clock.Now().Format("2006-01-02 15:04"), strings.Join(lines, "\n"), r.Author, ruleWords(r))
-		if err := outbox.QueueMail(tx, outbox.Mail{Address: r.Address, Subject: fmt.Sprintf("Changes on devices: %d", fresh), Body: body, QueuedAt: svc.Clock.Now().Unix()}); err != nil {
+		body := fmt.Sprintf(
+			"Since the last message, as of %s:\n\n%s\n\nYou get this because of a rule that %s set: %s.\n",
+			svc.Clock.Now().Format("2006-01-02 15:04"),
+			strings.Join(lines, "\n"),
+			r.Author,
+			ruleWords(r),
+		)
+		if err := outbox.QueueMail(tx,
+			outbox.Mail{Address: r.Address, Subject: fmt.Sprintf("Changes on devices: %d", fresh), Body: body,
+				QueuedAt: svc.Clock.Now().Unix()}); err != nil {
 			return err
 		}
 	}

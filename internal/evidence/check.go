@@ -10,7 +10,8 @@ import (
 	"ensomet/internal/sqlite"
 )
 
-// CheckEvidence compares the stored changes between scans and the members of groups with what a full recomputation gives.
+// CheckEvidence compares the stored changes between scans and the members of groups with what a full recomputation
+// gives.
 func (svc *Service) CheckEvidence(tx *sqlite.Tx) ([]string, error) {
 	var wrong []string
 	settings, err := snapshot.LoadSettings(tx)

@@ -41,7 +41,8 @@ type ComparedFact struct {
 	Differ bool   `json:"differ"`
 }
 
-// ComparedTitle is a program with its versions on both; empty is not there. What is left, right, newer left, newer right, or same.
+// ComparedTitle is a program with its versions on both; empty is not there. What is left, right, newer left, newer
+// right, or same.
 type ComparedTitle struct {
 	Key       string `json:"key"`
 	Name      string `json:"name"`
@@ -68,7 +69,19 @@ func (svc *Service) Compare(ctx context.Context, left, right string) (Comparison
 		if err != nil {
 			return err
 		}
-		out.Left, out.Right = ComparedDevice{l.Code, l.Name, l.LastSeen, l.Age, l.Installs}, ComparedDevice{r.Code, r.Name, r.LastSeen, r.Age, r.Installs}
+		out.Left, out.Right = ComparedDevice{
+			l.Code,
+			l.Name,
+			l.LastSeen,
+			l.Age,
+			l.Installs,
+		}, ComparedDevice{
+			r.Code,
+			r.Name,
+			r.LastSeen,
+			r.Age,
+			r.Installs,
+		}
 		out.DaysOff = int(max(l.LastSeen-r.LastSeen, r.LastSeen-l.LastSeen) / 86400)
 		switch {
 		case l.LastSeen == 0 || r.LastSeen == 0:
@@ -78,7 +91,10 @@ func (svc *Service) Compare(ctx context.Context, left, right string) (Comparison
 			}
 			out.Warning = none + " was never scanned: what stands here as missing on it may well be there"
 		case out.DaysOff > apart:
-			out.Warning = fmt.Sprintf("the evidence of the two is %d days apart: what differs may have changed in between", out.DaysOff)
+			out.Warning = fmt.Sprintf(
+				"the evidence of the two is %d days apart: what differs may have changed in between",
+				out.DaysOff,
+			)
 		}
 		n := func(v int64) string {
 			if v == 0 {
@@ -86,8 +102,12 @@ func (svc *Service) Compare(ctx context.Context, left, right string) (Comparison
 			}
 			return fmt.Sprint(v)
 		}
-		for _, f := range [][3]string{{"kind", l.Kind, r.Kind}, {"environment", l.Environment, r.Environment}, {"unit", l.Unit, r.Unit}, {"site", l.Site, r.Site}, {"hosting", l.Hosting, r.Hosting}, {"operating system", l.OS, r.OS},
-			{"processors", n(l.Processors), n(r.Processors)}, {"cores", n(l.Cores), n(r.Cores)}, {"virtual cores", n(l.VirtualCores), n(r.VirtualCores)}, {"host", l.HostID, r.HostID}, {"cluster", l.Cluster, r.Cluster}, {"main user", l.User, r.User}, {"portable", l.Portable, r.Portable}} {
+		for _, f := range [][3]string{{"kind", l.Kind, r.Kind}, {"environment", l.Environment, r.Environment},
+			{"unit", l.Unit, r.Unit}, {"site", l.Site, r.Site}, {"hosting", l.Hosting, r.Hosting},
+			{"operating system", l.OS, r.OS},
+			{"processors", n(l.Processors), n(r.Processors)}, {"cores", n(l.Cores), n(r.Cores)},
+			{"virtual cores", n(l.VirtualCores), n(r.VirtualCores)}, {"host", l.HostID, r.HostID},
+			{"cluster", l.Cluster, r.Cluster}, {"main user", l.User, r.User}, {"portable", l.Portable, r.Portable}} {
 			if f[1] != "" || f[2] != "" {
 				out.Facts = append(out.Facts, ComparedFact{f[0], f[1], f[2], f[1] != f[2]})
 			}
@@ -106,7 +126,8 @@ func (svc *Service) Compare(ctx context.Context, left, right string) (Comparison
 	return out, err
 }
 
-// compareSoftware sets the programs of two devices side by side: by product where they are recognised, else by their cleaned names.
+// compareSoftware sets the programs of two devices side by side: by product where they are recognised, else by their
+// cleaned names.
 func compareSoftware(left, right []evidencedb.InstallRow) ([]ComparedTitle, int) {
 	type pair struct {
 		row         evidencedb.InstallRow
@@ -142,7 +163,15 @@ func compareSoftware(left, right []evidencedb.InstallRow) ([]ComparedTitle, int)
 	for key, p := range by {
 		slices.Sort(p.left)
 		slices.Sort(p.right)
-		t := ComparedTitle{Key: key, Name: p.row.Name, Publisher: p.row.Publisher, ProductID: p.row.ProductID, Left: strings.Join(p.left, ", "), Right: strings.Join(p.right, ", "), Counts: p.row.WhyNot == ""}
+		t := ComparedTitle{
+			Key:       key,
+			Name:      p.row.Name,
+			Publisher: p.row.Publisher,
+			ProductID: p.row.ProductID,
+			Left:      strings.Join(p.left, ", "),
+			Right:     strings.Join(p.right, ", "),
+			Counts:    p.row.WhyNot == "",
+		}
 		if p.row.Title != "" {
 			t.Name = p.row.Title
 		}
@@ -155,7 +184,8 @@ func compareSoftware(left, right []evidencedb.InstallRow) ([]ComparedTitle, int)
 		case t.Right == "":
 			t.What = "left"
 		case len(p.left) == 1 && len(p.right) == 1:
-			t.What = map[int]string{-1: "newer right", 0: "differ", 1: "newer left"}[version.Compare(version.Dotted, p.left[0], p.right[0])]
+			t.What = map[int]string{-1: "newer right", 0: "differ",
+				1: "newer left"}[version.Compare(version.Dotted, p.left[0], p.right[0])]
 		default:
 			t.What = "differ"
 		}
@@ -163,7 +193,11 @@ func compareSoftware(left, right []evidencedb.InstallRow) ([]ComparedTitle, int)
 	}
 	rank := func(t ComparedTitle) int { return map[bool]int{true: 1, false: 0}[t.What == "same"] }
 	slices.SortFunc(out, func(a, b ComparedTitle) int {
-		return cmp.Or(cmp.Compare(rank(a), rank(b)), cmp.Compare(strings.ToLower(a.Name), strings.ToLower(b.Name)), cmp.Compare(a.Key, b.Key))
+		return cmp.Or(
+			cmp.Compare(rank(a), rank(b)),
+			cmp.Compare(strings.ToLower(a.Name), strings.ToLower(b.Name)),
+			cmp.Compare(a.Key, b.Key),
+		)
 	})
 	return out, same
 }

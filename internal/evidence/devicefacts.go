@@ -8,7 +8,8 @@ import (
 	"ensomet/internal/sqlite"
 )
 
-// SumUpDevices says of each device how old its evidence is, how many installs it has, and on how many facts its sources disagree.
+// SumUpDevices says of each device how old its evidence is, how many installs it has, and on how many facts its
+// sources disagree.
 func SumUpDevices(tx *sqlite.Tx, e *snapshot.Snapshot) (out []snapshot.DeviceFact, err error) {
 	differ, err := disagreements(tx)
 	if err != nil {

@@ -50,7 +50,8 @@ func (svc *Service) Device(ctx context.Context, code string) (DeviceView, error)
 		if out.Scans, err = evidencedb.DeviceScans(tx, out.ID, 30); err != nil {
 			return err
 		}
-		page, err := snapshot.CasePage(tx, sqlite.ListQuery{Filters: map[string]string{"deviceId": fmt.Sprint(out.ID)}})
+		page, err := snapshot.CasePage(tx,
+			sqlite.ListQuery{Filters: map[string]string{"deviceId": fmt.Sprint(out.ID)}})
 		out.Findings = page.Rows
 		return err
 	})
@@ -74,7 +75,16 @@ func oneOfSeveral(list []evidencedb.InstallRow) []evidencedb.InstallRow {
 		if !slices.Contains(strings.Split(o.Source, " and "), i.Source) {
 			o.Source += " and " + i.Source
 		}
-		o.Since, o.InstallDate, o.LastUsed = min(o.Since, i.Since), max(o.InstallDate, i.InstallDate), max(o.LastUsed, i.LastUsed)
+		o.Since, o.InstallDate, o.LastUsed = min(
+			o.Since,
+			i.Since,
+		), max(
+			o.InstallDate,
+			i.InstallDate,
+		), max(
+			o.LastUsed,
+			i.LastUsed,
+		)
 		if o.Path == "" {
 			o.Path = i.Path
 		}

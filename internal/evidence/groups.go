@@ -15,7 +15,8 @@ import (
 	"ensomet/internal/sqlite"
 )
 
-// GroupDraft is a group as somebody wants it. Picked devices are put in by hand (true) or taken out (false), whatever the condition says.
+// GroupDraft is a group as somebody wants it. Picked devices are put in by hand (true) or taken out (false), whatever
+// the condition says.
 type GroupDraft struct {
 	ID        int64               `json:"id" doc:"0 for a new one"`
 	Name      string              `json:"name"`
@@ -111,7 +112,13 @@ func (svc *Service) PreviewGroup(ctx context.Context, draft GroupDraft) (GroupPr
 			d := &devices[i]
 			in, why := set.Why(d.ID, c.Of(d), names)
 			age := c.Settings.Age(d, evidence.OfSoftware, c.Now)
-			m := GroupMember{Device: d.Code, Name: d.Name, Unit: d.OrgUnit, Age: string(age), Why: strings.Join(why, "; ")}
+			m := GroupMember{
+				Device: d.Code,
+				Name:   d.Name,
+				Unit:   d.OrgUnit,
+				Age:    string(age),
+				Why:    strings.Join(why, "; "),
+			}
 			switch {
 			case in && !before[d.ID]:
 				out.Joins++
@@ -141,7 +148,10 @@ func (svc *Service) PreviewGroup(ctx context.Context, draft GroupDraft) (GroupPr
 }
 
 // draftFacts is what the drafted group is asked of, with the draft among the groups, and who is in it as it is stored.
-func (svc *Service) draftFacts(tx *sqlite.Tx, draft GroupDraft) (*snapshot.ConditionFacts, *condition.Set, map[int64]bool, error) {
+func (svc *Service) draftFacts(
+	tx *sqlite.Tx,
+	draft GroupDraft,
+) (*snapshot.ConditionFacts, *condition.Set, map[int64]bool, error) {
 	settings, err := snapshot.LoadSettings(tx)
 	if err != nil {
 		return nil, nil, nil, err
@@ -203,7 +213,10 @@ func (svc *Service) SaveGroup(ctx context.Context, draft GroupDraft, who string)
 			return err
 		}
 		if _, taken := automatic[draft.Name]; taken {
-			return fmt.Errorf("%q is a unit, site, kind or environment already: give the group another name", draft.Name)
+			return fmt.Errorf(
+				"%q is a unit, site, kind or environment already: give the group another name",
+				draft.Name,
+			)
 		}
 		if err := keepsItsName(tx, draft); err != nil {
 			return err
@@ -212,7 +225,9 @@ func (svc *Service) SaveGroup(ctx context.Context, draft GroupDraft, who string)
 		if err != nil {
 			return err
 		}
-		if id, err = evidencedb.PutGroup(tx, snapshot.DeviceGroup{ID: draft.ID, Note: draft.Note, Author: who, At: svc.Clock.Now().Unix(), Set: *set}); err != nil {
+		if id, err = evidencedb.PutGroup(tx,
+			snapshot.DeviceGroup{ID: draft.ID, Note: draft.Note, Author: who, At: svc.Clock.Now().Unix(),
+				Set: *set}); err != nil {
 			return err
 		}
 		for name := range c.Ids {
@@ -228,7 +243,8 @@ func (svc *Service) SaveGroup(ctx context.Context, draft GroupDraft, who string)
 		if err := evidencedb.PutMembers(tx, c.Members(devices)); err != nil {
 			return err
 		}
-		if err := tx.Note(svc.Clock.Now(), who, "set a group", draft.Name, set.Condition.Words(func(id int64) string { return fmt.Sprint("title ", id) })); err != nil {
+		if err := tx.Note(svc.Clock.Now(), who, "set a group", draft.Name,
+			set.Condition.Words(func(id int64) string { return fmt.Sprint("title ", id) })); err != nil {
 			return err
 		}
 		return renewal.Mark(tx, false)
@@ -282,7 +298,21 @@ func (svc *Service) DeviceGroups(ctx context.Context) ([]DeviceGroupView, error)
 			return err
 		}
 		for _, g := range groups {
-			v := DeviceGroupView{GroupDraft: GroupDraft{ID: g.ID, Name: g.Name, Note: g.Note, ByHand: g.ByHand, Condition: g.Condition, Picked: []GroupPick{}}, Words: g.Condition.Words(names), Author: g.Author, At: g.At, UsedBy: []string{}, Titles: []Named{}}
+			v := DeviceGroupView{
+				GroupDraft: GroupDraft{
+					ID:        g.ID,
+					Name:      g.Name,
+					Note:      g.Note,
+					ByHand:    g.ByHand,
+					Condition: g.Condition,
+					Picked:    []GroupPick{},
+				},
+				Words:  g.Condition.Words(names),
+				Author: g.Author,
+				At:     g.At,
+				UsedBy: []string{},
+				Titles: []Named{},
+			}
 			if g.ByHand {
 				v.Words = "by hand"
 			}

@@ -18,7 +18,8 @@ import (
 	"ensomet/internal/sqlite"
 )
 
-// Import takes in one table, in one transaction. Lines that cannot go in are put aside with their reason; a *formats.FileError means that nothing of the file was stored.
+// Import takes in one table, in one transaction. Lines that cannot go in are put aside with their reason; a
+// *formats.FileError means that nothing of the file was stored.
 func (svc *Service) Import(ctx context.Context, req intake.ImportRequest) (intake.ImportResult, error) {
 	rows, err := formats.NewReader(req.In, req.Kind)
 	if err != nil {
@@ -27,7 +28,11 @@ func (svc *Service) Import(ctx context.Context, req intake.ImportRequest) (intak
 	return svc.importRows(ctx, req, rows)
 }
 
-func (svc *Service) importRows(ctx context.Context, req intake.ImportRequest, r formats.Rows) (intake.ImportResult, error) {
+func (svc *Service) importRows(
+	ctx context.Context,
+	req intake.ImportRequest,
+	r formats.Rows,
+) (intake.ImportResult, error) {
 	res := intake.NewResult(req)
 	if req.AsOf.IsZero() {
 		req.AsOf = svc.Clock.Now()
@@ -55,7 +60,12 @@ func (svc *Service) importRows(ctx context.Context, req intake.ImportRequest, r 
 	return res, err
 }
 
-func (svc *Service) ImportInto(tx *sqlite.Tx, req intake.ImportRequest, r formats.Rows, res *intake.ImportResult) error {
+func (svc *Service) ImportInto(
+	tx *sqlite.Tx,
+	req intake.ImportRequest,
+	r formats.Rows,
+	res *intake.ImportResult,
+) error {
 	s, err := svc.sink(tx, req.Kind, req.AsOf, req.Author, req.File)
 	if err != nil {
 		return err
@@ -83,7 +93,9 @@ func (svc *Service) ImportInto(tx *sqlite.Tx, req intake.ImportRequest, r format
 			} else if change == sqlite.Changed {
 				res.SampleLine("changed", row.Content)
 			}
-			if change != sqlite.Same && req.Kind != formats.Usage && req.Kind != formats.ProcessEvents && req.Kind != formats.PoolEvents { // sessions are kept field by field, like installs
+			// sessions are kept field by field, like installs
+			if change != sqlite.Same && req.Kind != formats.Usage && req.Kind != formats.ProcessEvents &&
+				req.Kind != formats.PoolEvents {
 				news = append(news, evidencedb.Reported{Line: row.Line, Content: row.Content})
 			}
 		}
@@ -100,7 +112,17 @@ func (svc *Service) ImportInto(tx *sqlite.Tx, req intake.ImportRequest, r format
 		return err
 	}
 	now := svc.Clock.Now()
-	im := snapshot.Import{Kind: req.Kind.Name, File: req.File, Author: req.Author, At: now.Unix(), Lines: int64(res.Lines), Added: int64(res.Added), Changed: int64(res.Changed), Gone: int64(res.Gone), SetAside: int64(len(aside))}
+	im := snapshot.Import{
+		Kind:     req.Kind.Name,
+		File:     req.File,
+		Author:   req.Author,
+		At:       now.Unix(),
+		Lines:    int64(res.Lines),
+		Added:    int64(res.Added),
+		Changed:  int64(res.Changed),
+		Gone:     int64(res.Gone),
+		SetAside: int64(len(aside)),
+	}
 	id, err := evidencedb.AddImport(tx, im)
 	if err != nil {
 		return err
@@ -109,14 +131,28 @@ func (svc *Service) ImportInto(tx *sqlite.Tx, req intake.ImportRequest, r format
 		return err
 	}
 	for _, bad := range aside {
-		known, err := evidencedb.AddAside(tx, evidencedb.Aside{ImportID: id, Kind: req.Kind.Name, File: req.File, Line: bad.Line, Header: r.Header(), Content: bad.Content, Reason: bad.Reason, AsOf: req.AsOf.Unix(), ChangedAt: now.Unix()})
+		known, err := evidencedb.AddAside(
+			tx,
+			evidencedb.Aside{
+				ImportID:  id,
+				Kind:      req.Kind.Name,
+				File:      req.File,
+				Line:      bad.Line,
+				Header:    r.Header(),
+				Content:   bad.Content,
+				Reason:    bad.Reason,
+				AsOf:      req.AsOf.Unix(),
+				ChangedAt: now.Unix(),
+			},
+		)
 		if err != nil {
 			return err
 		}
 		if known {
 			res.Settled++
 		} else {
-			res.Aside = append(res.Aside, intake.AsideLine{File: req.File, Line: bad.Line, Content: bad.Content, Reason: bad.Reason})
+			res.Aside = append(res.Aside,
+				intake.AsideLine{File: req.File, Line: bad.Line, Content: bad.Content, Reason: bad.Reason})
 		}
 	}
 	if !res.News() {
@@ -136,9 +172,15 @@ func markImport(tx *sqlite.Tx, k *formats.Kind) error {
 	return renewal.Mark(tx, false)
 }
 
-// ImportFile takes in a file of any form: a table of req.Kind (CSV, XLSX, or LDIF for users and devices), or a report on devices' software (a scan, SWID tags, CycloneDX, SPDX), for which the kind does
-// not matter. Without a mapping, one that was saved for the same header is used where the header needs one.
-func (svc *Service) ImportFile(ctx context.Context, f formats.File, size int64, req intake.ImportRequest) (intake.ImportResult, error) {
+// ImportFile takes in a file of any form: a table of req.Kind (CSV, XLSX, or LDIF for users and devices), or a report
+// on devices' software (a scan, SWID tags, CycloneDX, SPDX), for which the kind does not matter. Without a mapping,
+// one that was saved for the same header is used where the header needs one.
+func (svc *Service) ImportFile(
+	ctx context.Context,
+	f formats.File,
+	size int64,
+	req intake.ImportRequest,
+) (intake.ImportResult, error) {
 	if req.AsOf.IsZero() {
 		req.AsOf = svc.Clock.Now()
 	}
@@ -146,7 +188,9 @@ func (svc *Service) ImportFile(ctx context.Context, f formats.File, size int64, 
 	if err != nil {
 		return intake.ImportResult{Kind: "file", File: req.File}, err
 	}
-	if form.IsScan() && !((req.Kind == formats.Titles || req.Kind == formats.Entitlements) && (form == formats.CycloneDXJSON || form == formats.CycloneDXXML)) {
+	if form.IsScan() &&
+		!((req.Kind == formats.Titles || req.Kind == formats.Entitlements) &&
+			(form == formats.CycloneDXJSON || form == formats.CycloneDXXML)) {
 		scans, bad, err := formats.ReadScans(f, size, form, req.Device, req.AsOf)
 		if err != nil {
 			return intake.ImportResult{Kind: "scan", File: req.File}, err
@@ -157,7 +201,13 @@ func (svc *Service) ImportFile(ctx context.Context, f formats.File, size int64, 
 		return svc.importDirectory(ctx, f, size, req)
 	}
 	if req.Kind == nil {
-		return intake.ImportResult{Kind: "file", File: req.File}, &formats.FileError{Reason: "this is no scan, SWID tag, CycloneDX or SPDX document and no directory: say which kind of table it is"}
+		return intake.ImportResult{
+				Kind: "file",
+				File: req.File,
+			}, &formats.FileError{
+				Reason: "this is no scan, SWID tag, CycloneDX or SPDX document and no directory: say which kind of " +
+					"table it is",
+			}
 	}
 	if form != formats.LDIF && !form.IsDocument() && req.Mapping == nil {
 		if req.Mapping, err = svc.savedMapping(ctx, f, size, form, req.Kind); err != nil {
@@ -176,8 +226,19 @@ func (svc *Service) ImportFile(ctx context.Context, f formats.File, size int64, 
 }
 
 // importDirectory takes in the users and then the devices of a directory export.
-func (svc *Service) importDirectory(ctx context.Context, f formats.File, size int64, req intake.ImportRequest) (intake.ImportResult, error) {
-	out := intake.ImportResult{Kind: "directory", File: req.File, Aside: []intake.AsideLine{}, Columns: []string{}, Samples: []intake.Sample{}}
+func (svc *Service) importDirectory(
+	ctx context.Context,
+	f formats.File,
+	size int64,
+	req intake.ImportRequest,
+) (intake.ImportResult, error) {
+	out := intake.ImportResult{
+		Kind:    "directory",
+		File:    req.File,
+		Aside:   []intake.AsideLine{},
+		Columns: []string{},
+		Samples: []intake.Sample{},
+	}
 	for i, kind := range []*formats.Kind{formats.Users, formats.Devices} {
 		one := req
 		one.Kind = kind
@@ -189,7 +250,8 @@ func (svc *Service) importDirectory(ctx context.Context, f formats.File, size in
 		if err != nil {
 			return out, err
 		}
-		out.Lines, out.Added, out.Changed, out.Same, out.Gone, out.Settled = out.Lines+res.Lines, out.Added+res.Added, out.Changed+res.Changed, out.Same+res.Same, out.Gone+res.Gone, out.Settled+res.Settled
+		out.Lines, out.Added, out.Changed, out.Same, out.Gone, out.Settled = out.Lines+res.Lines, out.Added+
+			res.Added, out.Changed+res.Changed, out.Same+res.Same, out.Gone+res.Gone, out.Settled+res.Settled
 		out.Samples = append(out.Samples, res.Samples...)
 		if i == 0 { // records that cannot be read are the same both times
 			out.Aside = res.Aside
@@ -207,8 +269,14 @@ func ImportKinds() []string {
 	return out
 }
 
-// ImportDir takes in the files of a folder that have a known name, what others refer to first. note is told each result, or why a file was refused; the rest goes on.
-func (svc *Service) ImportDir(ctx context.Context, dir string, req intake.ImportRequest, note func(file string, res intake.ImportResult, err error)) error {
+// ImportDir takes in the files of a folder that have a known name, what others refer to first. note is told each
+// result, or why a file was refused; the rest goes on.
+func (svc *Service) ImportDir(
+	ctx context.Context,
+	dir string,
+	req intake.ImportRequest,
+	note func(file string, res intake.ImportResult, err error),
+) error {
 	found := 0
 	for _, k := range formats.Kinds {
 		path := filepath.Join(dir, k.Name+".csv")

@@ -10,7 +10,13 @@ import (
 )
 
 // savedMapping finds the mapping of a header that lacks what its kind needs.
-func (svc *Service) savedMapping(ctx context.Context, f formats.File, size int64, form formats.Form, kind *formats.Kind) (*formats.Mapping, error) {
+func (svc *Service) savedMapping(
+	ctx context.Context,
+	f formats.File,
+	size int64,
+	form formats.Form,
+	kind *formats.Kind,
+) (*formats.Mapping, error) {
 	headers, _, err := formats.Head(f, size, form, 0)
 	if err != nil {
 		return nil, err
@@ -26,7 +32,13 @@ func (svc *Service) savedMapping(ctx context.Context, f formats.File, size int64
 	return m, err
 }
 
-func (svc *Service) keepMapping(ctx context.Context, f formats.File, size int64, form formats.Form, req intake.ImportRequest) error {
+func (svc *Service) keepMapping(
+	ctx context.Context,
+	f formats.File,
+	size int64,
+	form formats.Form,
+	req intake.ImportRequest,
+) error {
 	headers, _, err := formats.Head(f, size, form, 0)
 	if err != nil {
 		return err
@@ -35,14 +47,22 @@ func (svc *Service) keepMapping(ctx context.Context, f formats.File, size int64,
 		return err
 	}
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
-		return evidencedb.SetMapping(tx, req.Kind.Name, formats.HeaderKey(headers), req.Mapping, req.Author, svc.Clock.Now().Unix())
+		return evidencedb.SetMapping(
+			tx,
+			req.Kind.Name,
+			formats.HeaderKey(headers),
+			req.Mapping,
+			req.Author,
+			svc.Clock.Now().Unix(),
+		)
 	})
 }
 
 // FileLook is what a file seems to be, before anything is taken in.
 type FileLook struct {
-	Form     string             `json:"form"`
-	Kind     string             `json:"kind"`   // the kind that fits its columns best; scan or directory where the form says it
+	Form string `json:"form"`
+	// the kind that fits its columns best; scan or directory where the form says it
+	Kind     string             `json:"kind"`
 	Needs    bool               `json:"needs"`  // its columns must be mapped
 	Saved    bool               `json:"saved"`  // a mapping for this header is on record
 	Device   bool               `json:"device"` // it may not say of which device it is

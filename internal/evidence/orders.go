@@ -14,8 +14,9 @@ import (
 	"ensomet/internal/sqlite"
 )
 
-// AskScans asks for scans of devices now. A device that waits or runs already is not asked twice. It returns how many were asked for.
-func (svc *Service) AskScans(ctx context.Context, codes []string, who string) (int, error) {
+// AskScans asks for scans of devices now. A device that waits or runs already is not asked twice. It returns how many
+// were asked for.
+func (svc *Collecting) AskScans(ctx context.Context, codes []string, who string) (int, error) {
 	asked := 0
 	err := svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		asked = 0
@@ -36,7 +37,9 @@ func (svc *Service) AskScans(ctx context.Context, codes []string, who string) (i
 				continue
 			}
 			asked++
-			if err := evidencedb.PutOrder(tx, evidencedb.ScanOrder{Device: id, Why: "asked for", AskedAt: now, Author: who, Order: schedule.Order{State: schedule.Waiting, NotBefore: now}}); err != nil {
+			if err := evidencedb.PutOrder(tx,
+				evidencedb.ScanOrder{Device: id, Why: "asked for", AskedAt: now, Author: who,
+					Order: schedule.Order{State: schedule.Waiting, NotBefore: now}}); err != nil {
 				return err
 			}
 		}
@@ -53,7 +56,7 @@ type ScanTask struct {
 }
 
 // Tasks hands the orders that may start now for some devices, named by device_id, to the collector that asks.
-func (svc *Service) Tasks(ctx context.Context, from access.Sender, codes []string) ([]ScanTask, error) {
+func (svc *Collecting) Tasks(ctx context.Context, from access.Sender, codes []string) ([]ScanTask, error) {
 	out := []ScanTask{}
 	err := svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		out = out[:0]
@@ -101,7 +104,7 @@ func (svc *Service) Tasks(ctx context.Context, from access.Sender, codes []strin
 }
 
 // TaskFailed notes why a collector could not do a scan.
-func (svc *Service) TaskFailed(ctx context.Context, from access.Sender, order int64, reason, detail string) error {
+func (svc *Collecting) TaskFailed(ctx context.Context, from access.Sender, order int64, reason, detail string) error {
 	if !slices.Contains(schedule.Reasons, reason) {
 		return fmt.Errorf("the reason %q is none of %s", reason, strings.Join(schedule.Reasons, ", "))
 	}
@@ -124,7 +127,8 @@ func (svc *Service) TaskFailed(ctx context.Context, from access.Sender, order in
 	})
 }
 
-// finishOrders ends the orders that a scan fulfils: it was taken after it was asked for, or after its collector took it.
+// finishOrders ends the orders that a scan fulfils: it was taken after it was asked for, or after its collector took
+// it.
 func (svc *Service) finishOrders(tx *sqlite.Tx, device, scanAt int64) error {
 	open, err := evidencedb.OpenOrders(tx, []int64{device})
 	if err != nil {
@@ -144,7 +148,7 @@ func (svc *Service) finishOrders(tx *sqlite.Tx, device, scanAt int64) error {
 }
 
 // OrderAct asks for failed scans again, or calls off what waits.
-func (svc *Service) OrderAct(ctx context.Context, ids []int64, act string) (int, error) {
+func (svc *Collecting) OrderAct(ctx context.Context, ids []int64, act string) (int, error) {
 	done := 0
 	err := svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		done = 0
@@ -188,7 +192,7 @@ func (svc *Service) OrderAct(ctx context.Context, ids []int64, act string) (int,
 }
 
 // OrderCounts counts the orders by state; those that ended, of the last thirty days.
-func (svc *Service) OrderCounts(ctx context.Context) (out []evidencedb.OrderCount, err error) {
+func (svc *Collecting) OrderCounts(ctx context.Context) (out []evidencedb.OrderCount, err error) {
 	err = svc.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
 		out, err = evidencedb.OrderCounts(tx, svc.Clock.Now().AddDate(0, 0, -30).Unix())
 		return err

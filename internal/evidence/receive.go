@@ -20,7 +20,8 @@ import (
 	"ensomet/internal/sqlite"
 )
 
-// Taken says what a scan did. Outcome is new; late, where a newer one is known; or again, where this very scan is known.
+// Taken says what a scan did. Outcome is new; late, where a newer one is known; or again, where this very scan is
+// known.
 type Taken struct {
 	Device  string `json:"device"` // device_id
 	Outcome string `json:"outcome" enum:"new,late,again"`
@@ -65,7 +66,16 @@ func (svc *Service) newReceiver(tx *sqlite.Tx, source, findsBy string, res *inta
 		return nil, err
 	}
 	uses, err := evidencedb.NewLastUses(tx)
-	return &receiver{app: svc, tx: tx, source: source, root: root, findsBy: findsBy, installs: installs, uses: uses, res: res}, err
+	return &receiver{
+		app:      svc,
+		tx:       tx,
+		source:   source,
+		root:     root,
+		findsBy:  findsBy,
+		installs: installs,
+		uses:     uses,
+		res:      res,
+	}, err
 }
 
 // device finds the device that a scan speaks of, and adds one that nobody has listed.
@@ -115,7 +125,14 @@ func (t *receiver) add(code string, d *formats.ScanDevice) (int64, error) {
 func (t *receiver) take(s *formats.Scan) (device int64, outcome string, err error) {
 	at := s.At.Unix()
 	if now := t.app.Clock.Now(); s.At.After(now.Add(ahead)) {
-		return 0, "", &formats.FileError{Reason: fmt.Sprintf("the scan says it was taken at %s, which lies more than a day ahead of the clock here (%s): set the device's clock right", s.At.Format(time.RFC3339), now.Format(time.RFC3339))}
+		return 0, "", &formats.FileError{
+			Reason: fmt.Sprintf(
+				"the scan says it was taken at %s, which lies more than a day ahead of the clock here (%s): set the "+
+					"device's clock right",
+				s.At.Format(time.RFC3339),
+				now.Format(time.RFC3339),
+			),
+		}
 	}
 	if device, err = t.device(&s.Device); err != nil {
 		return 0, "", err
@@ -135,7 +152,8 @@ func (t *receiver) take(s *formats.Scan) (device int64, outcome string, err erro
 			return 0, "", err
 		}
 	}
-	if outcome, err = t.cover(device, at, s.Covers); err != nil { // only now, since merging goes by the times that were known before
+	// only now, since merging goes by the times that were known before
+	if outcome, err = t.cover(device, at, s.Covers); err != nil {
 		return 0, "", err
 	}
 	if outcome == "new" && newest > at {
@@ -243,11 +261,37 @@ func (t *receiver) software(device, at int64, s *formats.Scan) error {
 	return m.otherParts([]evidence.Scan{{At: at}}, done)
 }
 
-var recordColumns = []string{"publisher", "name", "version", "edition", "architecture", "language", "file_name", "tag_id", "purl", "cpe"}
+var recordColumns = []string{
+	"publisher",
+	"name",
+	"version",
+	"edition",
+	"architecture",
+	"language",
+	"file_name",
+	"tag_id",
+	"purl",
+	"cpe",
+}
 
 func (t *receiver) item(in *formats.ScanInstall) (evidence.Item, error) {
 	r := in.Record()
-	record, err := evidencedb.Number(t.tx, t.app.Numbers, "record", recordColumns, r.Publisher, r.Name, r.Version, r.Edition, r.Architecture, r.Language, r.FileName, r.TagID, r.PURL, r.CPE)
+	record, err := evidencedb.Number(
+		t.tx,
+		t.app.Numbers,
+		"record",
+		recordColumns,
+		r.Publisher,
+		r.Name,
+		r.Version,
+		r.Edition,
+		r.Architecture,
+		r.Language,
+		r.FileName,
+		r.TagID,
+		r.PURL,
+		r.CPE,
+	)
 	if err != nil {
 		return evidence.Item{}, err
 	}
@@ -267,7 +311,8 @@ func (t *receiver) place(path string, custom map[string]string) (int64, error) {
 	return evidencedb.Number(t.tx, t.app.Numbers, "place", []string{"path", "custom"}, path, text)
 }
 
-// TakeScan takes in one scan, whole or not at all. findsBy says whether the device is found by its device_id or by its name.
+// TakeScan takes in one scan, whole or not at all. findsBy says whether the device is found by its device_id or by
+// its name.
 func (svc *Service) TakeScan(ctx context.Context, source, findsBy string, s *formats.Scan) (Taken, error) {
 	var out Taken
 	err := svc.DB.Update(ctx, func(tx *sqlite.Tx) (err error) {
@@ -302,7 +347,8 @@ func (svc *Service) takeScan(tx *sqlite.Tx, source, findsBy string, s *formats.S
 	return out, svc.markScan(tx, t.was, device)
 }
 
-// markScan marks what a scan touches: the products on its device, and everything where the device became another kind of machine or its evidence another age, since the doubt in every figure rests on that.
+// markScan marks what a scan touches: the products on its device, and everything where the device became another kind
+// of machine or its evidence another age, since the doubt in every figure rests on that.
 func (svc *Service) markScan(tx *sqlite.Tx, was *snapshot.DeviceFacts, device int64) error {
 	now := svc.Clock.Now().Unix()
 	is, err := snapshot.OneDevice(tx, device, now)
@@ -313,7 +359,8 @@ func (svc *Service) markScan(tx *sqlite.Tx, was *snapshot.DeviceFacts, device in
 	if err != nil {
 		return err
 	}
-	if was == nil || settings.Age(was, evidence.OfSoftware, now) != settings.Age(is, evidence.OfSoftware, now) || lasting(*was) != lasting(*is) {
+	if was == nil || settings.Age(was, evidence.OfSoftware, now) != settings.Age(is, evidence.OfSoftware, now) ||
+		lasting(*was) != lasting(*is) {
 		return renewal.Mark(tx, false)
 	}
 	if err := renewal.TouchDevice(tx, device); err != nil {

@@ -27,7 +27,15 @@ func (t *receiver) files(device, at int64, s *formats.Scan) error {
 	}
 	for i := range s.Files {
 		f := &s.Files[i]
-		file, err := evidencedb.Number(t.tx, t.app.Numbers, "file", []string{"name", "size", "version"}, strings.TrimSpace(f.Name), f.Size, strings.TrimSpace(f.Version))
+		file, err := evidencedb.Number(
+			t.tx,
+			t.app.Numbers,
+			"file",
+			[]string{"name", "size", "version"},
+			strings.TrimSpace(f.Name),
+			f.Size,
+			strings.TrimSpace(f.Version),
+		)
 		if err != nil {
 			return err
 		}
@@ -98,7 +106,8 @@ func (t *receiver) facts(device, at int64, s *formats.Scan) error {
 	if err != nil {
 		return err
 	}
-	if err := evidencedb.Hardware(t.tx).Merge(device, part, part, []evidence.Scan{{At: at, Items: []evidence.Item{{Record: set}}}}); err != nil {
+	if err := evidencedb.Hardware(t.tx).Merge(device, part, part,
+		[]evidence.Scan{{At: at, Items: []evidence.Item{{Record: set}}}}); err != nil {
 		return err
 	}
 	return evidencedb.PutFactScan(t.tx, device, part, at)
@@ -112,7 +121,14 @@ func (t *receiver) use(device, at int64, s *formats.Scan) error {
 		}
 	}
 	for _, r := range s.Sessions {
-		name, err := evidencedb.Number(t.tx, t.app.Numbers, "use_name", []string{"file_name", "product"}, strings.TrimSpace(r.FileName), "")
+		name, err := evidencedb.Number(
+			t.tx,
+			t.app.Numbers,
+			"use_name",
+			[]string{"file_name", "product"},
+			strings.TrimSpace(r.FileName),
+			"",
+		)
 		if err != nil {
 			return err
 		}
@@ -121,7 +137,8 @@ func (t *receiver) use(device, at int64, s *formats.Scan) error {
 			end = r.End.Unix()
 		}
 		start := r.Start.Unix()
-		if _, err := evidencedb.ProlongSession(t.tx, device, name, strings.TrimSpace(r.User), start, max(start, end), r.Active); err != nil {
+		if _, err := evidencedb.ProlongSession(t.tx, device, name, strings.TrimSpace(r.User), start, max(start, end),
+			r.Active); err != nil {
 			return err
 		}
 	}

@@ -15,8 +15,19 @@ import (
 )
 
 // importScans takes in a report on devices' software from a file, in one transaction.
-func (svc *Service) importScans(ctx context.Context, req intake.ImportRequest, scans []*formats.Scan, bad []*formats.LineError) (intake.ImportResult, error) {
-	res := intake.ImportResult{Kind: "scan", File: req.File, Aside: []intake.AsideLine{}, Columns: []string{}, Samples: []intake.Sample{}}
+func (svc *Service) importScans(
+	ctx context.Context,
+	req intake.ImportRequest,
+	scans []*formats.Scan,
+	bad []*formats.LineError,
+) (intake.ImportResult, error) {
+	res := intake.ImportResult{
+		Kind:    "scan",
+		File:    req.File,
+		Aside:   []intake.AsideLine{},
+		Columns: []string{},
+		Samples: []intake.Sample{},
+	}
 	run := svc.DB.Update
 	if req.DryRun {
 		run = svc.DB.Rehearse
@@ -45,19 +56,46 @@ func (svc *Service) importScans(ctx context.Context, req intake.ImportRequest, s
 			}
 		}
 		now := svc.Clock.Now().Unix()
-		id, err := evidencedb.AddImport(tx, snapshot.Import{Kind: res.Kind, File: req.File, Author: req.Author, At: now, Lines: int64(res.Lines), Added: int64(res.Added), Changed: int64(res.Changed), Gone: int64(res.Gone), SetAside: int64(len(bad))})
+		id, err := evidencedb.AddImport(
+			tx,
+			snapshot.Import{
+				Kind:     res.Kind,
+				File:     req.File,
+				Author:   req.Author,
+				At:       now,
+				Lines:    int64(res.Lines),
+				Added:    int64(res.Added),
+				Changed:  int64(res.Changed),
+				Gone:     int64(res.Gone),
+				SetAside: int64(len(bad)),
+			},
+		)
 		if err != nil {
 			return err
 		}
 		for _, b := range bad {
-			known, err := evidencedb.AddAside(tx, evidencedb.Aside{ImportID: id, Kind: formats.Installs.Name, File: req.File, Line: b.Line, Header: formats.Installs.Columns, Content: b.Content, Reason: b.Reason, AsOf: req.AsOf.Unix(), ChangedAt: now})
+			known, err := evidencedb.AddAside(
+				tx,
+				evidencedb.Aside{
+					ImportID:  id,
+					Kind:      formats.Installs.Name,
+					File:      req.File,
+					Line:      b.Line,
+					Header:    formats.Installs.Columns,
+					Content:   b.Content,
+					Reason:    b.Reason,
+					AsOf:      req.AsOf.Unix(),
+					ChangedAt: now,
+				},
+			)
 			if err != nil {
 				return err
 			}
 			if known {
 				res.Settled++
 			} else {
-				res.Aside = append(res.Aside, intake.AsideLine{File: req.File, Line: b.Line, Content: b.Content, Reason: b.Reason})
+				res.Aside = append(res.Aside,
+					intake.AsideLine{File: req.File, Line: b.Line, Content: b.Content, Reason: b.Reason})
 			}
 		}
 		if err := res.NameSamples(tx); err != nil {

@@ -55,9 +55,14 @@ func installSink(tx *sqlite.Tx, settings *snapshot.Settings, asOf time.Time) (*i
 		}
 		device := devices[in.Device]
 		if device == 0 {
-			return sqlite.Same, intake.Refuse(row, "there is no device %q: import the devices first; the line is tried again then", in.Device)
+			return sqlite.Same, intake.Refuse(
+				row,
+				"there is no device %q: import the devices first; the line is tried again then",
+				in.Device,
+			)
 		}
-		if zone := settings.ZoneOf(zones[device]); zone != settings.Zone { // times without offset are of the device's site
+		// times without offset are of the device's site
+		if zone := settings.ZoneOf(zones[device]); zone != settings.Zone {
 			if in, err = formats.ParseInstall(row, zone); err != nil {
 				return sqlite.Same, err
 			}
@@ -83,15 +88,28 @@ func installSink(tx *sqlite.Tx, settings *snapshot.Settings, asOf time.Time) (*i
 		if err != nil {
 			return sqlite.Same, err
 		}
-		lines = append(lines, scanLine{int32(device), int32(source), int32(record), int32(place), in.SeenAt, in.InstallDate, in.LastUsed})
+		lines = append(
+			lines,
+			scanLine{int32(device), int32(source), int32(record), int32(place), in.SeenAt, in.InstallDate,
+				in.LastUsed},
+		)
 		return sqlite.Same, nil
 	}
-	return &intake.Sink{Put: put, Finish: func(res *intake.ImportResult) error { return writeScans(tx, lines, res) }}, nil
+	return &intake.Sink{
+		Put:    put,
+		Finish: func(res *intake.ImportResult) error { return writeScans(tx, lines, res) },
+	}, nil
 }
 
 func writeScans(tx *sqlite.Tx, lines []scanLine, res *intake.ImportResult) error {
 	order := func(a, b scanLine) int {
-		return cmp.Or(cmp.Compare(a.device, b.device), cmp.Compare(a.source, b.source), cmp.Compare(a.at, b.at), cmp.Compare(a.record, b.record), cmp.Compare(a.place, b.place))
+		return cmp.Or(
+			cmp.Compare(a.device, b.device),
+			cmp.Compare(a.source, b.source),
+			cmp.Compare(a.at, b.at),
+			cmp.Compare(a.record, b.record),
+			cmp.Compare(a.place, b.place),
+		)
 	}
 	if !slices.IsSortedFunc(lines, order) {
 		slices.SortFunc(lines, order)
@@ -127,7 +145,13 @@ func writeScans(tx *sqlite.Tx, lines []scanLine, res *intake.ImportResult) error
 }
 
 // writeDevice merges the scans of one source on one device into what is known.
-func writeDevice(tx *sqlite.Tx, lines []scanLine, scanned map[[2]int64]bool, installs, scans, uses *sqlite.Bulk, res *intake.ImportResult) error {
+func writeDevice(
+	tx *sqlite.Tx,
+	lines []scanLine,
+	scanned map[[2]int64]bool,
+	installs, scans, uses *sqlite.Bulk,
+	res *intake.ImportResult,
+) error {
 	device, source := int64(lines[0].device), int64(lines[0].source)
 	var list []evidence.Scan
 	dates := map[evidence.Item]civil.Day{}
@@ -164,7 +188,10 @@ func writeDevice(tx *sqlite.Tx, lines []scanLine, scanned map[[2]int64]bool, ins
 				res.Same++
 				continue
 			}
-			iv := evidencedb.StoredInterval{Interval: evidence.Interval{Item: it, Since: list[0].At, Until: evidence.Forever}, InstallDate: dates[it]}
+			iv := evidencedb.StoredInterval{
+				Interval:    evidence.Interval{Item: it, Since: list[0].At, Until: evidence.Forever},
+				InstallDate: dates[it],
+			}
 			if err := evidencedb.AddInstall(installs, device, source, iv); err != nil {
 				return err
 			}

@@ -55,7 +55,7 @@ func scheduleWords(s *evidencedb.Schedule) string {
 }
 
 // SaveSchedule stores a schedule.
-func (svc *Service) SaveSchedule(ctx context.Context, d ScheduleDraft, who string) (int64, error) {
+func (svc *Collecting) SaveSchedule(ctx context.Context, d ScheduleDraft, who string) (int64, error) {
 	d.Name = strings.TrimSpace(d.Name)
 	if d.Name == "" {
 		return 0, errors.New("give the schedule a name")
@@ -95,7 +95,10 @@ func (svc *Service) SaveSchedule(ctx context.Context, d ScheduleDraft, who strin
 			}
 		}
 		now := svc.Clock.Now()
-		if id, err = evidencedb.PutSchedule(tx, evidencedb.Schedule{ID: d.ID, Name: d.Name, Basis: d.Basis, Calendar: d.Calendar, AgeDays: d.AgeDays, Group: d.Group, Quiet: d.Quiet, ConsideredAt: now.Unix(), Author: who, At: now.Unix(), Paused: d.Paused}); err != nil {
+		if id, err = evidencedb.PutSchedule(tx,
+			evidencedb.Schedule{ID: d.ID, Name: d.Name, Basis: d.Basis, Calendar: d.Calendar, AgeDays: d.AgeDays,
+				Group: d.Group, Quiet: d.Quiet, ConsideredAt: now.Unix(), Author: who, At: now.Unix(),
+				Paused: d.Paused}); err != nil {
 			return err
 		}
 		return tx.Note(now, who, "set a schedule", d.Name, "")
@@ -104,7 +107,7 @@ func (svc *Service) SaveSchedule(ctx context.Context, d ScheduleDraft, who strin
 }
 
 // DropSchedule deletes a schedule, and calls off its orders that wait.
-func (svc *Service) DropSchedule(ctx context.Context, id int64, who string) error {
+func (svc *Collecting) DropSchedule(ctx context.Context, id int64, who string) error {
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		open, err := evidencedb.OpenOrders(tx, nil)
 		if err != nil {
@@ -138,7 +141,7 @@ type fleet struct {
 	now      int64
 }
 
-func (svc *Service) loadFleet(tx *sqlite.Tx) (*fleet, error) {
+func (svc *Collecting) loadFleet(tx *sqlite.Tx) (*fleet, error) {
 	f := &fleet{now: svc.Clock.Now().Unix()}
 	var err error
 	if f.settings, err = snapshot.LoadSettings(tx); err != nil {
@@ -205,7 +208,7 @@ func (f *fleet) due(tx *sqlite.Tx, s *evidencedb.Schedule) (map[int64]string, er
 }
 
 // Schedules lists the schedules.
-func (svc *Service) Schedules(ctx context.Context) ([]ScheduleView, error) {
+func (svc *Collecting) Schedules(ctx context.Context) ([]ScheduleView, error) {
 	out := []ScheduleView{}
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
 		list, err := evidencedb.Schedules(tx)
@@ -222,7 +225,20 @@ func (svc *Service) Schedules(ctx context.Context) ([]ScheduleView, error) {
 		}
 		for i := range list {
 			s := &list[i]
-			v := ScheduleView{ScheduleDraft: ScheduleDraft{ID: s.ID, Name: s.Name, Basis: s.Basis, Calendar: s.Calendar, AgeDays: s.AgeDays, Group: s.Group, Quiet: s.Quiet, Paused: s.Paused}, Words: scheduleWords(s), Author: s.Author}
+			v := ScheduleView{
+				ScheduleDraft: ScheduleDraft{
+					ID:       s.ID,
+					Name:     s.Name,
+					Basis:    s.Basis,
+					Calendar: s.Calendar,
+					AgeDays:  s.AgeDays,
+					Group:    s.Group,
+					Quiet:    s.Quiet,
+					Paused:   s.Paused,
+				},
+				Words:  scheduleWords(s),
+				Author: s.Author,
+			}
 			if v.Quiet == nil {
 				v.Quiet = []schedule.Quiet{}
 			}
@@ -252,9 +268,10 @@ func (svc *Service) Schedules(ctx context.Context) ([]ScheduleView, error) {
 	return out, err
 }
 
-// Plan turns what is due into orders, and gives up what has not answered in time. A device has one open order at most: starts that were missed are made up for by one
-// scan. What falls into a quiet span is shifted to its end. It returns how many orders it made.
-func (svc *Service) Plan(ctx context.Context) (int, error) {
+// Plan turns what is due into orders, and gives up what has not answered in time. A device has one open order at
+// most: starts that were missed are made up for by one scan. What falls into a quiet span is shifted to its end. It
+// returns how many orders it made.
+func (svc *Collecting) Plan(ctx context.Context) (int, error) {
 	made := 0
 	err := svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		made = 0
@@ -316,7 +333,9 @@ func (svc *Service) Plan(ctx context.Context) (int, error) {
 				}
 				busy[id] = true
 				made++
-				if err := evidencedb.PutOrder(tx, evidencedb.ScanOrder{Device: id, Schedule: s.ID, Why: due[id], AskedAt: f.now, Author: "schedule", Order: schedule.Order{State: schedule.Waiting, NotBefore: start.Unix()}}); err != nil {
+				if err := evidencedb.PutOrder(tx,
+					evidencedb.ScanOrder{Device: id, Schedule: s.ID, Why: due[id], AskedAt: f.now, Author: "schedule",
+						Order: schedule.Order{State: schedule.Waiting, NotBefore: start.Unix()}}); err != nil {
 					return err
 				}
 			}

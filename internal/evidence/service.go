@@ -1,4 +1,5 @@
-// Package evidence is the first station: what sources report of devices, people and software, and how far it can be trusted.
+// Package evidence is the first station: what sources report of devices, people and software, and how far it can be
+// trusted.
 package evidence
 
 import (
@@ -22,3 +23,6 @@ type Service struct {
 
 	Numbers *evidencedb.Cache // of records, places and files that were numbered
 }
+
+// Collecting does what can be done with those who send scans: their tokens, and the scans that they are asked for.
+type Collecting struct{ *Service }

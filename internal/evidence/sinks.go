@@ -29,9 +29,12 @@ func (svc *Service) sink(tx *sqlite.Tx, k *formats.Kind, asOf time.Time, author,
 // evidenceKinds are the kinds of files that say what is there.
 func (svc *Service) evidenceKinds() map[*formats.Kind]intake.SinkMaker {
 	return map[*formats.Kind]intake.SinkMaker{
-		formats.Installs: func(in intake.Arrival) (*intake.Sink, error) { return installSink(in.Tx, in.Settings, in.AsOf) },
-		formats.Devices:  deviceSink,
-		formats.Users:    userSink,
+		formats.Installs: func(in intake.Arrival) (*intake.Sink,
+			error) {
+			return installSink(in.Tx, in.Settings, in.AsOf)
+		},
+		formats.Devices: deviceSink,
+		formats.Users:   userSink,
 	}
 }
 

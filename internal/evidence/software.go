@@ -20,7 +20,11 @@ import (
 type SoftwareFormat struct{ Ending, Type string }
 
 // SoftwareFormats are the documents that a device's software can be written as.
-var SoftwareFormats = map[string]SoftwareFormat{"cyclonedx": {"cdx.json", "application/vnd.cyclonedx+json"}, "spdx": {"spdx.json", "application/spdx+json"}, "swid": {"swid.zip", "application/zip"}}
+var SoftwareFormats = map[string]SoftwareFormat{
+	"cyclonedx": {"cdx.json", "application/vnd.cyclonedx+json"},
+	"spdx":      {"spdx.json", "application/spdx+json"},
+	"swid":      {"swid.zip", "application/zip"},
+}
 
 // DeviceScan puts what is known of a device's software now in the form of a scan.
 func (svc *Service) DeviceScan(ctx context.Context, code string) (*formats.Scan, error) {
@@ -38,8 +42,23 @@ func (svc *Service) DeviceScan(ctx context.Context, code string) (*formats.Scan,
 		seen := map[string]bool{}
 		return snapshot.ExportInstalls(tx, svc.Clock.Now().Unix(), code, func(e snapshot.ExportedInstall) error {
 			v := e.Values
-			in := formats.ScanInstall{Publisher: v[1], Name: v[2], Version: v[3], Edition: v[4], Architecture: v[5], Language: v[6], InstallDate: v[7], InstallPath: v[8], FileName: v[9], TagID: v[10], PURL: v[11], CPE: v[12], LastUsed: v[13]}
-			if key := strings.Join(append(v[1:7:7], v[8:13]...), "\x1f"); !seen[key] { // several sources of one install are one
+			in := formats.ScanInstall{
+				Publisher:    v[1],
+				Name:         v[2],
+				Version:      v[3],
+				Edition:      v[4],
+				Architecture: v[5],
+				Language:     v[6],
+				InstallDate:  v[7],
+				InstallPath:  v[8],
+				FileName:     v[9],
+				TagID:        v[10],
+				PURL:         v[11],
+				CPE:          v[12],
+				LastUsed:     v[13],
+			}
+			// several sources of one install are one
+			if key := strings.Join(append(v[1:7:7], v[8:13]...), "\x1f"); !seen[key] {
 				seen[key] = true
 				s.Installs = append(s.Installs, in)
 			}
@@ -66,7 +85,8 @@ func (svc *Service) WriteSoftware(ctx context.Context, code, format string, out 
 	return fmt.Errorf("software can be written as cyclonedx, spdx or swid, not as %q", format)
 }
 
-// WriteAllSoftware writes the software of every device that was scanned: an archive of tags, or of one document for each device.
+// WriteAllSoftware writes the software of every device that was scanned: an archive of tags, or of one document for
+// each device.
 func (svc *Service) WriteAllSoftware(ctx context.Context, format string, out io.Writer) error {
 	var codes []string
 	if err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
@@ -136,7 +156,16 @@ type ConditionFields struct {
 // RecordFields lists what conditions on records may ask about.
 func (svc *Service) RecordFields() ConditionFields {
 	out := ConditionFields{Fields: condition.RecordFields, Operators: map[string][]string{}, Groups: []string{},
-		Values: map[string][]string{"piece": {string(recognise.Update), string(recognise.LanguagePack), string(recognise.Runtime), string(recognise.Driver), string(recognise.PlugIn), string(recognise.Trial)}}}
+		Values: map[string][]string{
+			"piece": {
+				string(recognise.Update),
+				string(recognise.LanguagePack),
+				string(recognise.Runtime),
+				string(recognise.Driver),
+				string(recognise.PlugIn),
+				string(recognise.Trial),
+			},
+		}}
 	for t, ops := range condition.Operators {
 		out.Operators[string(t)] = ops
 	}
@@ -145,12 +174,24 @@ func (svc *Service) RecordFields() ConditionFields {
 
 // ConditionFields lists what conditions on devices may ask about.
 func (svc *Service) ConditionFields(ctx context.Context) (ConditionFields, error) {
-	out := ConditionFields{Fields: condition.Fields, Operators: map[string][]string{}, Values: map[string][]string{"kind": formats.DeviceKinds, "environment": formats.Environments, "status": formats.Statuses, "age": {"fresh", "stale", "never"}, "portable": {"true", "false"}}, Groups: []string{}}
+	out := ConditionFields{
+		Fields:    condition.Fields,
+		Operators: map[string][]string{},
+		Values: map[string][]string{
+			"kind":        formats.DeviceKinds,
+			"environment": formats.Environments,
+			"status":      formats.Statuses,
+			"age":         {"fresh", "stale", "never"},
+			"portable":    {"true", "false"},
+		},
+		Groups: []string{},
+	}
 	for t, ops := range condition.Operators {
 		out.Operators[string(t)] = ops
 	}
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
-		for field, column := range map[string]string{"unit": "org_unit", "site": "site", "country": "country", "hosting": "hosting", "cluster": "cluster"} {
+		for field, column := range map[string]string{"unit": "org_unit", "site": "site", "country": "country",
+			"hosting": "hosting", "cluster": "cluster"} {
 			list, err := evidencedb.DeviceValues(tx, column)
 			if err != nil {
 				return err
@@ -176,7 +217,11 @@ func (svc *Service) ChangesByDay(ctx context.Context, q sqlite.ListQuery) (out [
 }
 
 // DeviceFiles lists the files of a device, or those of one record on it.
-func (svc *Service) DeviceFiles(ctx context.Context, code string, record int64) (out []evidencedb.DeviceFileRow, err error) {
+func (svc *Service) DeviceFiles(
+	ctx context.Context,
+	code string,
+	record int64,
+) (out []evidencedb.DeviceFileRow, err error) {
 	err = svc.DB.View(ctx, func(tx *sqlite.Tx) error {
 		id, err := snapshot.FindDevice(tx, code)
 		if err != nil {

@@ -13,8 +13,23 @@ import (
 	"ensomet/internal/sqlite"
 )
 
-// comparable are the hardware facts on which sources are compared; where a device lies and who uses it is for directories alone to say.
-var comparableFacts = []string{"name", "kind", "os_name", "os_version", "ip_address", "processors", "cores", "virtual_cores", "processor", "memory_mb", "model", "serial", "virtual"}
+// comparable are the hardware facts on which sources are compared; where a device lies and who uses it is for
+// directories alone to say.
+var comparableFacts = []string{
+	"name",
+	"kind",
+	"os_name",
+	"os_version",
+	"ip_address",
+	"processors",
+	"cores",
+	"virtual_cores",
+	"processor",
+	"memory_mb",
+	"model",
+	"serial",
+	"virtual",
+}
 
 // FactView is a hardware fact with what each source says of it.
 type FactView struct {
@@ -91,7 +106,8 @@ func disagreements(tx *sqlite.Tx) (map[int64]int64, error) {
 	return out, nil
 }
 
-// SourceDiffer is a program that the sources of a device see differently. Versions is what each source sees, by its name; a source that sees none is left out.
+// SourceDiffer is a program that the sources of a device see differently. Versions is what each source sees, by its
+// name; a source that sees none is left out.
 type SourceDiffer struct {
 	Name     string            `json:"name"`
 	Versions map[string]string `json:"versions"`
@@ -151,13 +167,16 @@ func (svc *Service) FindFiles(ctx context.Context, pattern string) (FileSearch, 
 	out := FileSearch{Files: []evidencedb.FileRow{}}
 	pattern = strings.TrimSpace(pattern)
 	if strings.Trim(pattern, "*? ") == "" {
-		return out, &sqlite.ErrQuery{Reason: "name at least one letter of the file; * stands for any run of letters, ? for one"}
+		return out, &sqlite.ErrQuery{
+			Reason: "name at least one letter of the file; * stands for any run of letters, ? for one",
+		}
 	}
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
 		if out.Files, out.Total, err = evidencedb.FindFiles(tx, pattern, shownFiles); err != nil {
 			return err
 		}
-		page, err := snapshot.DevicePage(tx, sqlite.ListQuery{Filters: map[string]string{"hasFile": pattern}, Limit: 1})
+		page, err := snapshot.DevicePage(tx,
+			sqlite.ListQuery{Filters: map[string]string{"hasFile": pattern}, Limit: 1})
 		if err != nil {
 			return err
 		}
@@ -180,13 +199,22 @@ type Drill struct {
 // shownHolders is how many devices a version lists.
 const shownHolders = 2000
 
-// Drill returns the publishers; with a publisher its products; with a product its versions; with a version (which may be empty) the devices that have it.
+// Drill returns the publishers; with a publisher its products; with a product its versions; with a version (which may
+// be empty) the devices that have it.
 func (svc *Service) Drill(ctx context.Context, publisher string, product int64, ver string, down bool) (Drill, error) {
-	out := Drill{Publisher: publisher, ProductID: product, Levels: []evidencedb.Level{}, Holders: []evidencedb.HolderRow{}}
+	out := Drill{
+		Publisher: publisher,
+		ProductID: product,
+		Levels:    []evidencedb.Level{},
+		Holders:   []evidencedb.HolderRow{},
+	}
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
 		switch {
 		case product != 0:
-			page, err := snapshot.ProductPage(tx, sqlite.ListQuery{Filters: map[string]string{"id": fmt.Sprint(product)}, Limit: 1})
+			page, err := snapshot.ProductPage(
+				tx,
+				sqlite.ListQuery{Filters: map[string]string{"id": fmt.Sprint(product)}, Limit: 1},
+			)
 			if err != nil {
 				return err
 			}
@@ -201,7 +229,10 @@ func (svc *Service) Drill(ctx context.Context, publisher string, product int64, 
 			if out.Levels, err = evidencedb.VersionsOf(tx, product); err != nil {
 				return err
 			}
-			slices.SortStableFunc(out.Levels, func(a, b evidencedb.Level) int { return version.Compare(version.Dotted, b.Key, a.Key) })
+			slices.SortStableFunc(
+				out.Levels,
+				func(a, b evidencedb.Level) int { return version.Compare(version.Dotted, b.Key, a.Key) },
+			)
 			return nil
 		case publisher != "":
 			out.Levels, err = evidencedb.ProductsOf(tx, publisher)
@@ -253,8 +284,12 @@ func (svc *Service) DeviceEvidence(ctx context.Context, code string) (DeviceEvid
 			return err
 		}
 		for _, k := range evidence.Kinds {
-			at := map[evidence.Kind]int64{evidence.OfSoftware: f.LastScan, evidence.OfHardware: f.HardwareSeen, evidence.OfUse: f.UseSeen, evidence.OfDirectory: f.ListedAt}[k]
-			out.Ages = append(out.Ages, KindAge{string(k), at, string(s.Age(f, k, svc.Clock.Now().Unix())), s.Limits.Days(f.Kind, k)})
+			at := map[evidence.Kind]int64{evidence.OfSoftware: f.LastScan, evidence.OfHardware: f.HardwareSeen,
+				evidence.OfUse: f.UseSeen, evidence.OfDirectory: f.ListedAt}[k]
+			out.Ages = append(
+				out.Ages,
+				KindAge{string(k), at, string(s.Age(f, k, svc.Clock.Now().Unix())), s.Limits.Days(f.Kind, k)},
+			)
 		}
 		said, err := evidencedb.SaidOf(tx, id)
 		if err != nil {

@@ -20,8 +20,10 @@ import (
 // tokenPrefix begins every token, so that one is known when it is found where it should not be.
 const tokenPrefix = "ensomet_"
 
-// NewToken makes a token for a source. The secret is returned once and kept as a hash alone: it has 256 random bits, so that a plain SHA-256 is enough.
-func (svc *Service) NewToken(ctx context.Context, source, findsBy, who string) (secret string, id int64, err error) {
+// NewToken makes a token for a source. The secret is returned once and kept as a hash alone: it has 256 random bits,
+// so that a plain SHA-256 is enough.
+func (svc *Collecting) NewToken(ctx context.Context, source, findsBy, who string) (secret string, id int64,
+	err error) {
 	source = strings.TrimSpace(source)
 	switch {
 	case source == "":
@@ -37,7 +39,9 @@ func (svc *Service) NewToken(ctx context.Context, source, findsBy, who string) (
 	hash := sha256.Sum256([]byte(secret))
 	err = svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		now := svc.Clock.Now()
-		if id, err = evidencedb.AddToken(tx, evidencedb.Token{Source: source, Hint: secret[:len(tokenPrefix)+4], FindsBy: findsBy, CreatedAt: now.Unix(), Author: who}, hash[:]); err != nil {
+		if id, err = evidencedb.AddToken(tx,
+			evidencedb.Token{Source: source, Hint: secret[:len(tokenPrefix)+4], FindsBy: findsBy,
+				CreatedAt: now.Unix(), Author: who}, hash[:]); err != nil {
 			return err
 		}
 		return tx.Note(now, who, "made a token", source, "")
@@ -62,7 +66,7 @@ type TokenView struct {
 }
 
 // Tokens lists all tokens.
-func (svc *Service) Tokens(ctx context.Context) ([]TokenView, error) {
+func (svc *Collecting) Tokens(ctx context.Context) ([]TokenView, error) {
 	out := []TokenView{}
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
 		list, err := evidencedb.Tokens(tx)
@@ -75,7 +79,7 @@ func (svc *Service) Tokens(ctx context.Context) ([]TokenView, error) {
 }
 
 // RevokeToken takes a token out of use.
-func (svc *Service) RevokeToken(ctx context.Context, id int64, who string) error {
+func (svc *Collecting) RevokeToken(ctx context.Context, id int64, who string) error {
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		now := svc.Clock.Now()
 		if err := evidencedb.RevokeToken(tx, id, now.Unix(), who); err != nil {
@@ -86,7 +90,7 @@ func (svc *Service) RevokeToken(ctx context.Context, id int64, who string) error
 }
 
 // Sender finds the source of a token. It returns ErrToken where there is none.
-func (svc *Service) Sender(ctx context.Context, secret, from string) (access.Sender, error) {
+func (svc *Collecting) Sender(ctx context.Context, secret, from string) (access.Sender, error) {
 	var out access.Sender
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
 		hash := sha256.Sum256([]byte(secret))
@@ -100,8 +104,9 @@ func (svc *Service) Sender(ctx context.Context, secret, from string) (access.Sen
 	return out, err
 }
 
-// Deliver takes in a scan that came over HTTP, and notes that it came. A scan is stored whole or not at all; what was wrong with one that is refused is noted too.
-func (svc *Service) Deliver(ctx context.Context, from access.Sender, s *formats.Scan, bytes int64) (Taken, error) {
+// Deliver takes in a scan that came over HTTP, and notes that it came. A scan is stored whole or not at all; what was
+// wrong with one that is refused is noted too.
+func (svc *Collecting) Deliver(ctx context.Context, from access.Sender, s *formats.Scan, bytes int64) (Taken, error) {
 	var out Taken
 	now := svc.Clock.Now().Unix()
 	err := svc.DB.Update(ctx, func(tx *sqlite.Tx) (err error) {
@@ -115,13 +120,24 @@ func (svc *Service) Deliver(ctx context.Context, from access.Sender, s *formats.
 		if err := evidencedb.TokenUsed(tx, from.Token, now, from.From); err != nil {
 			return err
 		}
-		return evidencedb.AddDelivery(tx, from.Token, evidencedb.Delivery{ReceivedAt: now, DeviceID: device, ScanAt: s.At.Unix(), Bytes: bytes, Outcome: out.Outcome})
+		return evidencedb.AddDelivery(
+			tx,
+			from.Token,
+			evidencedb.Delivery{
+				ReceivedAt: now,
+				DeviceID:   device,
+				ScanAt:     s.At.Unix(),
+				Bytes:      bytes,
+				Outcome:    out.Outcome,
+			},
+		)
 	})
 	return out, err
 }
 
 // Refuse notes that a delivery was refused, and why.
-func (svc *Service) Refuse(ctx context.Context, from access.Sender, device string, bytes int64, reason string) error {
+func (svc *Collecting) Refuse(ctx context.Context, from access.Sender, device string, bytes int64,
+	reason string) error {
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		id, err := snapshot.FindDevice(tx, device)
 		if err != nil {
@@ -131,7 +147,11 @@ func (svc *Service) Refuse(ctx context.Context, from access.Sender, device strin
 		if err := evidencedb.TokenUsed(tx, from.Token, now, from.From); err != nil {
 			return err
 		}
-		return evidencedb.AddDelivery(tx, from.Token, evidencedb.Delivery{ReceivedAt: now, DeviceID: id, Bytes: bytes, Outcome: "refused", Detail: reason})
+		return evidencedb.AddDelivery(
+			tx,
+			from.Token,
+			evidencedb.Delivery{ReceivedAt: now, DeviceID: id, Bytes: bytes, Outcome: "refused", Detail: reason},
+		)
 	})
 }
 
@@ -139,7 +159,7 @@ func (svc *Service) Refuse(ctx context.Context, from access.Sender, device strin
 const keepDeliveries = 90 * 24 * time.Hour
 
 // ForgetDeliveries deletes old notes of deliveries.
-func (svc *Service) ForgetDeliveries(ctx context.Context) error {
+func (svc *Collecting) ForgetDeliveries(ctx context.Context) error {
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		return evidencedb.ForgetDeliveries(tx, svc.Clock.Now().Add(-keepDeliveries).Unix())
 	})

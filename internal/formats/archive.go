@@ -13,7 +13,8 @@ const (
 	maxGrowth   = 200
 )
 
-// openArchive opens a zip and refuses one that expands beyond the limits. What the archive says of its sizes holds: the reader ends a member that is larger than it says.
+// openArchive opens a zip and refuses one that expands beyond the limits. What the archive says of its sizes holds:
+// the reader ends a member that is larger than it says.
 func openArchive(in io.ReaderAt, size int64) (*zip.Reader, error) {
 	z, err := zip.NewReader(in, size)
 	if err != nil {
@@ -30,7 +31,10 @@ func openArchive(in io.ReaderAt, size int64) (*zip.Reader, error) {
 		}
 	}
 	if whole > 1<<20 && whole > uint64(size)*maxGrowth {
-		return nil, &FileError{fmt.Sprintf("the archive would expand to more than %d times its size: no list of software does", maxGrowth)}
+		return nil, &FileError{
+			fmt.Sprintf("the archive would expand to more than %d times its size: no list of software does",
+				maxGrowth),
+		}
 	}
 	return z, nil
 }

@@ -21,7 +21,9 @@ const ours = "ensomet:"
 // extras are such values of an install.
 func extras(in *ScanInstall) [][2]string {
 	var out [][2]string
-	for _, x := range [][2]string{{"edition", in.Edition}, {"architecture", in.Architecture}, {"language", in.Language}, {"install_date", in.InstallDate}, {"install_path", in.InstallPath}, {"file_name", in.FileName}, {"last_used", in.LastUsed}, {"part", in.Part}} {
+	for _, x := range [][2]string{{"edition", in.Edition}, {"architecture", in.Architecture},
+		{"language", in.Language}, {"install_date", in.InstallDate}, {"install_path", in.InstallPath},
+		{"file_name", in.FileName}, {"last_used", in.LastUsed}, {"part", in.Part}} {
 		if x[1] != "" {
 			out = append(out, x)
 		}
@@ -30,7 +32,9 @@ func extras(in *ScanInstall) [][2]string {
 }
 
 func setExtra(in *ScanInstall, name, value string) {
-	for n, into := range map[string]*string{"edition": &in.Edition, "architecture": &in.Architecture, "language": &in.Language, "install_date": &in.InstallDate, "install_path": &in.InstallPath, "file_name": &in.FileName, "last_used": &in.LastUsed, "part": &in.Part} {
+	for n, into := range map[string]*string{"edition": &in.Edition, "architecture": &in.Architecture,
+		"language": &in.Language, "install_date": &in.InstallDate, "install_path": &in.InstallPath,
+		"file_name": &in.FileName, "last_used": &in.LastUsed, "part": &in.Part} {
 		if n == name {
 			*into = value
 		}
@@ -40,12 +44,24 @@ func setExtra(in *ScanInstall, name, value string) {
 // WriteCycloneDX writes a device's software as a CycloneDX 1.6 bill of materials in JSON, or in XML.
 func WriteCycloneDX(out io.Writer, s *Scan, asXML bool) error {
 	bom := cdx.NewBOM()
-	bom.Metadata = &cdx.Metadata{Timestamp: s.At.UTC().Format(time.RFC3339), Component: &cdx.Component{BOMRef: "device", Type: cdx.ComponentTypeDevice, Name: s.Device.Name,
-		Properties: &[]cdx.Property{{Name: ours + "device_id", Value: s.Device.ID}, {Name: ours + "source", Value: s.Source}}}}
+	bom.Metadata = &cdx.Metadata{
+		Timestamp: s.At.UTC().Format(time.RFC3339),
+		Component: &cdx.Component{BOMRef: "device", Type: cdx.ComponentTypeDevice, Name: s.Device.Name,
+			Properties: &[]cdx.Property{{Name: ours + "device_id", Value: s.Device.ID},
+				{Name: ours + "source", Value: s.Source}}},
+	}
 	list := []cdx.Component{}
 	for i := range s.Installs {
 		in := &s.Installs[i]
-		c := cdx.Component{BOMRef: fmt.Sprintf("c%d", i+1), Type: cdx.ComponentTypeApplication, Name: in.Name, Version: in.Version, Publisher: in.Publisher, CPE: in.CPE, PackageURL: in.PURL}
+		c := cdx.Component{
+			BOMRef:     fmt.Sprintf("c%d", i+1),
+			Type:       cdx.ComponentTypeApplication,
+			Name:       in.Name,
+			Version:    in.Version,
+			Publisher:  in.Publisher,
+			CPE:        in.CPE,
+			PackageURL: in.PURL,
+		}
 		if in.TagID != "" {
 			c.SWID = &cdx.SWID{TagID: in.TagID, Name: in.Name, Version: in.Version}
 		}
@@ -66,7 +82,8 @@ func WriteCycloneDX(out io.Writer, s *Scan, asXML bool) error {
 	return cdx.NewBOMEncoder(out, format).SetPretty(true).EncodeVersion(bom, cdx.SpecVersion1_6)
 }
 
-// ReadCycloneDX reads a CycloneDX bill of materials as the complete software of a device. device names it where the document does not; at is the time where the document has none.
+// ReadCycloneDX reads a CycloneDX bill of materials as the complete software of a device. device names it where the
+// document does not; at is the time where the document has none.
 func ReadCycloneDX(text []byte, asXML bool, device string, at time.Time) (*Scan, error) {
 	var bom cdx.BOM
 	format := cdx.BOMFileFormatJSON
@@ -157,25 +174,61 @@ func splitPath(p string) (folder, name string) {
 	return "", p
 }
 
-// WriteSPDX writes a device's software as an SPDX 2.3 document in JSON: the device is a package that contains the others.
+// WriteSPDX writes a device's software as an SPDX 2.3 document in JSON: the device is a package that contains the
+// others.
 func WriteSPDX(out io.Writer, s *Scan) error {
-	doc := &spdx.Document{SPDXVersion: spdx.Version, DataLicense: spdx.DataLicense, SPDXIdentifier: "DOCUMENT", DocumentName: "software of " + s.Device.Name, DocumentNamespace: "urn:ensomet:device:" + s.Device.ID + ":" + s.At.UTC().Format(time.RFC3339),
-		CreationInfo: &spdx.CreationInfo{Created: s.At.UTC().Format(time.RFC3339), Creators: []common.Creator{{CreatorType: "Tool", Creator: "Ensomet"}}}}
+	doc := &spdx.Document{
+		SPDXVersion:       spdx.Version,
+		DataLicense:       spdx.DataLicense,
+		SPDXIdentifier:    "DOCUMENT",
+		DocumentName:      "software of " + s.Device.Name,
+		DocumentNamespace: "urn:ensomet:device:" + s.Device.ID + ":" + s.At.UTC().Format(time.RFC3339),
+		CreationInfo: &spdx.CreationInfo{
+			Created:  s.At.UTC().Format(time.RFC3339),
+			Creators: []common.Creator{{CreatorType: "Tool", Creator: "Ensomet"}},
+		},
+	}
 	device := common.ElementID("Device")
 	comment, err := json.Marshal(map[string]string{ours + "device_id": s.Device.ID, ours + "source": s.Source})
 	if err != nil {
 		return err
 	}
-	doc.Packages = append(doc.Packages, &spdx.Package{PackageName: s.Device.Name, PackageSPDXIdentifier: device, PackageDownloadLocation: "NOASSERTION", PrimaryPackagePurpose: "DEVICE", PackageComment: string(comment), IsFilesAnalyzedTagPresent: true})
-	doc.Relationships = append(doc.Relationships, &spdx.Relationship{RefA: common.MakeDocElementID("", "DOCUMENT"), RefB: common.MakeDocElementID("", string(device)), Relationship: "DESCRIBES"})
+	doc.Packages = append(
+		doc.Packages,
+		&spdx.Package{
+			PackageName:               s.Device.Name,
+			PackageSPDXIdentifier:     device,
+			PackageDownloadLocation:   "NOASSERTION",
+			PrimaryPackagePurpose:     "DEVICE",
+			PackageComment:            string(comment),
+			IsFilesAnalyzedTagPresent: true,
+		},
+	)
+	doc.Relationships = append(
+		doc.Relationships,
+		&spdx.Relationship{
+			RefA:         common.MakeDocElementID("", "DOCUMENT"),
+			RefB:         common.MakeDocElementID("", string(device)),
+			Relationship: "DESCRIBES",
+		},
+	)
 	for i := range s.Installs {
 		in := &s.Installs[i]
 		id := fmt.Sprintf("Package-%d", i+1)
-		p := &spdx.Package{PackageName: in.Name, PackageSPDXIdentifier: common.ElementID(id), PackageVersion: in.Version, PackageDownloadLocation: "NOASSERTION", PrimaryPackagePurpose: "APPLICATION", IsFilesAnalyzedTagPresent: true}
+		p := &spdx.Package{
+			PackageName:               in.Name,
+			PackageSPDXIdentifier:     common.ElementID(id),
+			PackageVersion:            in.Version,
+			PackageDownloadLocation:   "NOASSERTION",
+			PrimaryPackagePurpose:     "APPLICATION",
+			IsFilesAnalyzedTagPresent: true,
+		}
 		if in.Publisher != "" {
 			p.PackageSupplier = &common.Supplier{SupplierType: "Organization", Supplier: in.Publisher}
 		}
-		for _, ref := range []spdx.PackageExternalReference{{Category: "PACKAGE-MANAGER", RefType: "purl", Locator: in.PURL}, {Category: "SECURITY", RefType: "cpe23Type", Locator: in.CPE}, {Category: "SECURITY", RefType: "swid", Locator: in.TagID}} {
+		for _, ref := range []spdx.PackageExternalReference{{Category: "PACKAGE-MANAGER", RefType: "purl",
+			Locator: in.PURL}, {Category: "SECURITY", RefType: "cpe23Type", Locator: in.CPE},
+			{Category: "SECURITY", RefType: "swid", Locator: in.TagID}} {
 			if ref.Locator != "" {
 				p.PackageExternalReferences = append(p.PackageExternalReferences, &ref)
 			}
@@ -192,12 +245,20 @@ func WriteSPDX(out io.Writer, s *Scan) error {
 			p.PackageComment = string(text)
 		}
 		doc.Packages = append(doc.Packages, p)
-		doc.Relationships = append(doc.Relationships, &spdx.Relationship{RefA: common.MakeDocElementID("", string(device)), RefB: common.MakeDocElementID("", id), Relationship: "CONTAINS"})
+		doc.Relationships = append(
+			doc.Relationships,
+			&spdx.Relationship{
+				RefA:         common.MakeDocElementID("", string(device)),
+				RefB:         common.MakeDocElementID("", id),
+				Relationship: "CONTAINS",
+			},
+		)
 	}
 	return spdxjson.Write(doc, out, spdxjson.Indent(" "))
 }
 
-// ReadSPDX reads an SPDX 2.3 document as the complete software of a device. device names it where the document does not.
+// ReadSPDX reads an SPDX 2.3 document as the complete software of a device. device names it where the document does
+// not.
 func ReadSPDX(text []byte, device string, at time.Time) (s *Scan, err error) {
 	var doc spdx.Document
 	if err := spdxjson.ReadInto(bytes.NewReader(text), &doc); err != nil {

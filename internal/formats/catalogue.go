@@ -53,13 +53,26 @@ func parts(s string) []string {
 
 // Entry is what a line of publishers.csv says.
 func (p *Publisher) Entry() Entry {
-	return Entry{catalogue.Key{Publisher: p.Name}, known(catalogue.Says{catalogue.Aliases: strings.Join(p.Aliases, "|"), catalogue.Successor: p.Successor})}
+	return Entry{
+		catalogue.Key{Publisher: p.Name},
+		known(catalogue.Says{catalogue.Aliases: strings.Join(p.Aliases, "|"), catalogue.Successor: p.Successor}),
+	}
 }
 
-// Entry is what a line of titles.csv says: the columns of the file by name, the price with its currency, and its custom fields.
+// Entry is what a line of titles.csv says: the columns of the file by name, the price with its currency, and its
+// custom fields.
 func (t *Title) Entry() Entry {
-	says := catalogue.Says{"category": t.Category, "licence_model": string(t.Model), "default_metric": t.DefaultMetric, "suite": t.Suite,
-		"released": t.Released.String(), "general_support_end": t.GeneralEnd.String(), "extended_support_end": t.ExtendedEnd.String(), "end_of_life": t.EndOfLife.String(), catalogue.Aliases: strings.Join(t.Aliases, "|")}
+	says := catalogue.Says{
+		"category":             t.Category,
+		"licence_model":        string(t.Model),
+		"default_metric":       t.DefaultMetric,
+		"suite":                t.Suite,
+		"released":             t.Released.String(),
+		"general_support_end":  t.GeneralEnd.String(),
+		"extended_support_end": t.ExtendedEnd.String(),
+		"end_of_life":          t.EndOfLife.String(),
+		catalogue.Aliases:      strings.Join(t.Aliases, "|"),
+	}
 	if t.EditionRank > 0 {
 		says["edition_rank"] = strconv.Itoa(t.EditionRank)
 	}
@@ -69,7 +82,10 @@ func (t *Title) Entry() Entry {
 	for name, v := range t.Custom {
 		says[name] = v
 	}
-	return Entry{catalogue.Key{Publisher: t.Publisher, Product: t.Product, Edition: t.Edition, Version: t.Version}, known(says)}
+	return Entry{
+		catalogue.Key{Publisher: t.Publisher, Product: t.Product, Edition: t.Edition, Version: t.Version},
+		known(says),
+	}
 }
 
 func known(says catalogue.Says) catalogue.Says {
@@ -77,7 +93,8 @@ func known(says catalogue.Says) catalogue.Says {
 	return says
 }
 
-// TitleOf reads a title out of what is said of it, as a line of titles.csv is read; the error says which value cannot be and why.
+// TitleOf reads a title out of what is said of it, as a line of titles.csv is read; the error says which value cannot
+// be and why.
 func TitleOf(e Entry) (Title, error) {
 	row := titleRow(e)
 	return ParseTitle(row)
@@ -86,7 +103,12 @@ func TitleOf(e Entry) (Title, error) {
 // titleRow writes what is said of a title as a line of titles.csv.
 func titleRow(e Entry) *Row {
 	header := slices.Clone(Titles.Columns)
-	values := map[string]string{"publisher": e.Publisher, "product": e.Product, "edition": e.Edition, "version": e.Version}
+	values := map[string]string{
+		"publisher": e.Publisher,
+		"product":   e.Product,
+		"edition":   e.Edition,
+		"version":   e.Version,
+	}
 	for name, v := range e.Says {
 		if name == "list_price" {
 			price, currency, _ := strings.Cut(v, " ")
@@ -112,7 +134,8 @@ func titleRow(e Entry) *Row {
 	return row
 }
 
-// catalogueDocument is a catalogue in JSON. Fields of a title have the names of the columns of titles.csv, other names besides.
+// catalogueDocument is a catalogue in JSON. Fields of a title have the names of the columns of titles.csv, other
+// names besides.
 type catalogueDocument struct {
 	Format     string              `json:"format"`
 	Made       string              `json:"made,omitempty"`
@@ -120,9 +143,15 @@ type catalogueDocument struct {
 	Titles     []map[string]string `json:"titles"`
 }
 
-// WriteCatalogueJSON writes a catalogue in JSON: what is known of publishers and titles by the names of the columns of titles.csv and publishers.csv.
+// WriteCatalogueJSON writes a catalogue in JSON: what is known of publishers and titles by the names of the columns
+// of titles.csv and publishers.csv.
 func WriteCatalogueJSON(out io.Writer, entries []Entry, made time.Time) error {
-	doc := catalogueDocument{Format: CatalogueFormat, Made: made.UTC().Format(time.RFC3339), Publishers: []map[string]string{}, Titles: []map[string]string{}}
+	doc := catalogueDocument{
+		Format:     CatalogueFormat,
+		Made:       made.UTC().Format(time.RFC3339),
+		Publishers: []map[string]string{},
+		Titles:     []map[string]string{},
+	}
 	for _, e := range entries {
 		one := maps.Clone(map[string]string(e.Says))
 		if one == nil {
@@ -150,16 +179,26 @@ func WriteCatalogueJSON(out io.Writer, entries []Entry, made time.Time) error {
 	return enc.Encode(doc)
 }
 
-// WriteCatalogueCycloneDX writes titles as the components of a CycloneDX 1.6 document in JSON; what it has no place for stands in properties.
+// WriteCatalogueCycloneDX writes titles as the components of a CycloneDX 1.6 document in JSON; what it has no place
+// for stands in properties.
 func WriteCatalogueCycloneDX(out io.Writer, entries []Entry, made time.Time) error {
 	bom := cdx.NewBOM()
-	bom.Metadata = &cdx.Metadata{Timestamp: made.UTC().Format(time.RFC3339), Component: &cdx.Component{BOMRef: "catalogue", Type: cdx.ComponentTypeData, Name: "catalogue of titles"}}
+	bom.Metadata = &cdx.Metadata{
+		Timestamp: made.UTC().Format(time.RFC3339),
+		Component: &cdx.Component{BOMRef: "catalogue", Type: cdx.ComponentTypeData, Name: "catalogue of titles"},
+	}
 	list := []cdx.Component{}
 	for i, e := range entries {
 		if e.Product == "" {
 			continue
 		}
-		c := cdx.Component{BOMRef: "t" + strconv.Itoa(i+1), Type: cdx.ComponentTypeApplication, Publisher: e.Publisher, Name: e.Product, Version: e.Version}
+		c := cdx.Component{
+			BOMRef:    "t" + strconv.Itoa(i+1),
+			Type:      cdx.ComponentTypeApplication,
+			Publisher: e.Publisher,
+			Name:      e.Product,
+			Version:   e.Version,
+		}
 		props := []cdx.Property{}
 		if e.Edition != "" {
 			props = append(props, cdx.Property{Name: ours + "edition", Value: e.Edition})
@@ -191,7 +230,8 @@ func WriteCatalogueCycloneDX(out io.Writer, entries []Entry, made time.Time) err
 	return cdx.NewBOMEncoder(out, cdx.BOMFileFormatJSON).SetPretty(true).EncodeVersion(bom, cdx.SpecVersion1_6)
 }
 
-// documentTable reads the publishers or the titles of a catalogue in JSON, or the components of a CycloneDX document as titles or, by their licensing objects, as entitlements, as a table of their kind.
+// documentTable reads the publishers or the titles of a catalogue in JSON, or the components of a CycloneDX document
+// as titles or, by their licensing objects, as entitlements, as a table of their kind.
 func documentTable(f File, size int64, form Form, kind *Kind) (Rows, error) {
 	if size > maxDocument {
 		return nil, &FileError{"the document is larger than 64 MB: part it, or write it as CSV"}
@@ -253,7 +293,8 @@ func componentTitles(text []byte, asXML bool) ([]map[string]string, error) {
 	var out []map[string]string
 	for _, c := range *bom.Components {
 		switch c.Type {
-		case cdx.ComponentTypeFile, cdx.ComponentTypeDevice, cdx.ComponentTypeData, cdx.ComponentTypeCryptographicAsset:
+		case cdx.ComponentTypeFile, cdx.ComponentTypeDevice, cdx.ComponentTypeData,
+			cdx.ComponentTypeCryptographicAsset:
 			continue
 		}
 		one := map[string]string{"publisher": c.Publisher, "product": c.Name, "version": c.Version}
@@ -304,8 +345,9 @@ func componentTitles(text []byte, asXML bool) ([]map[string]string, error) {
 	return out, nil
 }
 
-// ReadCatalogue reads a whole catalogue: a catalogue in JSON with its publishers and titles, a CycloneDX document, or a table of titles or, if it has no column for products, of publishers.
-// Lines that cannot be read are returned apart.
+// ReadCatalogue reads a whole catalogue: a catalogue in JSON with its publishers and titles, a CycloneDX document, or
+// a table of titles or, if it has no column for products, of publishers. Lines that cannot be read are returned
+// apart.
 func ReadCatalogue(f File, size int64, form Form) (entries []Entry, bad []*LineError, err error) {
 	kinds := []*Kind{Titles}
 	switch form {

@@ -12,7 +12,8 @@ import (
 	"unicode/utf8"
 )
 
-// MaxLine is the longest line of a CSV file that is read, in bytes; a longer one is put aside without being held in memory.
+// MaxLine is the longest line of a CSV file that is read, in bytes; a longer one is put aside without being held in
+// memory.
 const MaxLine = 1 << 20
 
 // FileError says that a whole file cannot be read. Nothing of it may be stored.
@@ -20,7 +21,8 @@ type FileError struct{ Reason string }
 
 func (e *FileError) Error() string { return e.Reason }
 
-// LineError says that one line cannot be taken in. Content is the line as it stands, or its beginning where it is longer than MaxLine.
+// LineError says that one line cannot be taken in. Content is the line as it stands, or its beginning where it is
+// longer than MaxLine.
 type LineError struct {
 	Line    int
 	Content string
@@ -47,7 +49,8 @@ func (r *Row) At(i int) string {
 	return strings.TrimSpace(unguard(r.fields[r.pos[i]]))
 }
 
-// Custom returns the values of columns that the kind does not know, by name, without empty ones; nil where there are none.
+// Custom returns the values of columns that the kind does not know, by name, without empty ones; nil where there are
+// none.
 func (r *Row) Custom() map[string]string {
 	var out map[string]string
 	for _, i := range r.custom {
@@ -68,8 +71,9 @@ type physical struct {
 	newline bool
 }
 
-// Reader reads a CSV file by RFC 4180, line by line. What RFC 4180 leaves open: a line feed alone ends a line too, a byte-order mark is skipped, empty lines
-// are skipped, and a quotation mark inside a field that does not begin with one is an error of that line.
+// Reader reads a CSV file by RFC 4180, line by line. What RFC 4180 leaves open: a line feed alone ends a line too, a
+// byte-order mark is skipped, empty lines are skipped, and a quotation mark inside a field that does not begin with
+// one is an error of that line.
 type Reader struct {
 	layout
 	in      *bufio.Reader
@@ -87,17 +91,22 @@ type layout struct {
 	constants []string // values that every line has besides
 }
 
-// NewReader reads the header and maps it onto the kind's columns. A header that lacks a required column, or a file that is not text, is a *FileError.
+// NewReader reads the header and maps it onto the kind's columns. A header that lacks a required column, or a file
+// that is not text, is a *FileError.
 func NewReader(in io.Reader, kind *Kind) (*Reader, error) { return newMapped(in, kind, nil) }
 
-// newMapped is NewReader for a foreign file: its columns are mapped, and where its header has no comma, a semicolon or a tab parts the fields.
+// newMapped is NewReader for a foreign file: its columns are mapped, and where its header has no comma, a semicolon
+// or a tab parts the fields.
 func newMapped(in io.Reader, kind *Kind, m *Mapping) (*Reader, error) {
 	r, header, err := openCSV(in, strings.Join(kind.Required, ", "))
 	if err != nil {
 		return nil, err
 	}
 	if m == nil && r.comma != ',' && len(header) > 1 && slices.Contains(kind.Columns, strings.ToLower(header[0])) {
-		return nil, &FileError{"its fields are parted by semicolons or tabs: save it with commas, or map its columns when it is taken in on the page Files"}
+		return nil, &FileError{
+			"its fields are parted by semicolons or tabs: save it with commas, or map its columns when it is taken " +
+				"in on the page Files",
+		}
 	}
 	return r, r.setHeader(header, kind, m)
 }
@@ -110,11 +119,15 @@ func openCSV(in io.Reader, wanted string) (*Reader, []string, error) {
 	} else if bytes.HasPrefix(head, []byte("\xff\xfe")) || bytes.HasPrefix(head, []byte("\xfe\xff")) {
 		return nil, nil, &FileError{"the file is written in UTF-16: save it as UTF-8 and send it again"}
 	} else if bytes.HasPrefix(head, []byte("PK\x03")) {
-		return nil, nil, &FileError{"this is a workbook or an archive, not a CSV file: save the sheet as CSV (UTF-8) and send it again"}
+		return nil, nil,
+			&FileError{"this is a workbook or an archive, not a CSV file: save the sheet as CSV (UTF-8) " +
+				"and send it again"}
 	}
 	row, err := r.next()
 	if err == io.EOF {
-		return nil, nil, &FileError{"the file is empty: its first line must name the columns, " + wanted + " among them"}
+		return nil, nil, &FileError{
+			"the file is empty: its first line must name the columns, " + wanted + " among them",
+		}
 	}
 	if err != nil {
 		var le *LineError
@@ -182,13 +195,20 @@ func (r *layout) setHeader(fields []string, kind *Kind, m *Mapping) error {
 		}
 	}
 	if missing != nil {
-		return &FileError{fmt.Sprintf("the header lacks the column %s that %s needs (it has %s)", strings.Join(missing, ", "), kind.Name, clip(strings.Join(r.header, ", "), 200))}
+		return &FileError{
+			fmt.Sprintf(
+				"the header lacks the column %s that %s needs (it has %s)",
+				strings.Join(missing, ", "),
+				kind.Name,
+				clip(strings.Join(r.header, ", "), 200),
+			),
+		}
 	}
 	return nil
 }
 
-// Next returns the next record. It returns io.EOF at the end, a *LineError for a line that cannot be read (go on after it), and a *FileError for a file that ends in the middle of
-// a line.
+// Next returns the next record. It returns io.EOF at the end, a *LineError for a line that cannot be read (go on
+// after it), and a *FileError for a file that ends in the middle of a line.
 func (r *Reader) Next() (*Row, error) {
 	row, err := r.next()
 	if err != nil {
@@ -200,7 +220,11 @@ func (r *Reader) Next() (*Row, error) {
 // finish lays the columns over a line as the file has it.
 func (r *layout) finish(row *Row) (*Row, error) {
 	if len(row.fields) != r.width {
-		return nil, &LineError{row.Line, row.Content, fmt.Sprintf("it has %d fields and the header has %d", len(row.fields), r.width)}
+		return nil, &LineError{
+			row.Line,
+			row.Content,
+			fmt.Sprintf("it has %d fields and the header has %d", len(row.fields), r.width),
+		}
 	}
 	if r.constants != nil {
 		row.fields = append(row.fields, r.constants...)
@@ -217,7 +241,11 @@ func (r *Reader) next() (*Row, error) {
 			return nil, err
 		}
 		if first.tooLong {
-			return nil, &LineError{first.line, clip(first.text, 500), fmt.Sprintf("it is longer than %d bytes; only its beginning is kept here", MaxLine)}
+			return nil, &LineError{
+				first.line,
+				clip(first.text, 500),
+				fmt.Sprintf("it is longer than %d bytes; only its beginning is kept here", MaxLine),
+			}
 		}
 		if first.text == "" {
 			continue
@@ -226,7 +254,8 @@ func (r *Reader) next() (*Row, error) {
 	}
 }
 
-// record reads a record that begins with a physical line and goes on over more where a quoted field has line ends in it.
+// record reads a record that begins with a physical line and goes on over more where a quoted field has line ends in
+// it.
 func (r *Reader) record(first physical) (*Row, error) {
 	text := first.text
 	last := first
@@ -235,10 +264,22 @@ func (r *Reader) record(first physical) (*Row, error) {
 		fields, open, err := split(text, r.comma)
 		if err == nil && !open {
 			if !utf8.ValidString(text) {
-				return nil, &LineError{first.line, strings.ToValidUTF8(text, "\uFFFD"), "it is not UTF-8: save the file as UTF-8, or mend the marked letters here"}
+				return nil, &LineError{
+					first.line,
+					strings.ToValidUTF8(text, "\uFFFD"),
+					"it is not UTF-8: save the file as UTF-8, or mend the marked letters here",
+				}
 			}
 			if !last.newline && r.header != nil && len(fields) < r.width {
-				return nil, &FileError{fmt.Sprintf("the file ends in the middle of line %d (%d fields of %d): it looks cut off, so nothing of it was stored; send it again whole", first.line, len(fields), r.width)}
+				return nil, &FileError{
+					fmt.Sprintf(
+						"the file ends in the middle of line %d (%d fields of %d): it looks cut off, so nothing of "+
+							"it was stored; send it again whole",
+						first.line,
+						len(fields),
+						r.width,
+					),
+				}
 			}
 			if r.comma != ',' && r.header != nil { // lines are kept and mended with commas
 				text = csvLine(fields)
@@ -251,7 +292,13 @@ func (r *Reader) record(first physical) (*Row, error) {
 		}
 		next, ioErr := r.physical()
 		if ioErr == io.EOF && !last.newline {
-			return nil, &FileError{fmt.Sprintf("the file ends inside a quoted field that begins on line %d: it looks cut off, so nothing of it was stored; send it again whole", first.line)}
+			return nil, &FileError{
+				fmt.Sprintf(
+					"the file ends inside a quoted field that begins on line %d: it looks cut off, so nothing of it "+
+						"was stored; send it again whole",
+					first.line,
+				),
+			}
 		}
 		if ioErr != nil && ioErr != io.EOF {
 			return nil, ioErr
@@ -261,7 +308,11 @@ func (r *Reader) record(first physical) (*Row, error) {
 				more = append(more, next)
 			}
 			r.pending = append(more, r.pending...)
-			return nil, &LineError{first.line, strings.ToValidUTF8(first.text, "\uFFFD"), "a quotation mark opens here and is never closed"}
+			return nil, &LineError{
+				first.line,
+				strings.ToValidUTF8(first.text, "\uFFFD"),
+				"a quotation mark opens here and is never closed",
+			}
 		}
 		more = append(more, next)
 		last = next
@@ -338,7 +389,10 @@ func split(text string, comma byte) (fields []string, open bool, err error) {
 				return fields, false, nil
 			}
 			if text[i] != comma {
-				return nil, false, fmt.Errorf("after the closing quotation mark of field %d a comma must follow", len(fields))
+				return nil, false, fmt.Errorf(
+					"after the closing quotation mark of field %d a comma must follow",
+					len(fields),
+				)
 			}
 			i++
 			continue
@@ -349,7 +403,11 @@ func split(text string, comma byte) (fields []string, open bool, err error) {
 			field = text[i : i+c]
 		}
 		if strings.IndexByte(field, '"') >= 0 {
-			return nil, false, fmt.Errorf("field %d has a quotation mark inside: put the whole field in quotation marks and double the one inside", len(fields)+1)
+			return nil, false, fmt.Errorf(
+				"field %d has a quotation mark inside: put the whole field in quotation marks and double the one "+
+					"inside",
+				len(fields)+1,
+			)
 		}
 		fields = append(fields, field)
 		if c < 0 {

@@ -47,9 +47,11 @@ func TestRFC4180(t *testing.T) {
 		{"1: lines end in CRLF", "aaa,bbb,ccc\r\nzzz,yyy,xxx\r\n", [][]string{{"zzz", "yyy", "xxx"}}},
 		{"2: the last line may lack its end", "aaa,bbb,ccc\r\nzzz,yyy,xxx", [][]string{{"zzz", "yyy", "xxx"}}},
 		{"5: fields may be quoted", "\"aaa\",\"bbb\",\"ccc\"\r\nzzz,yyy,xxx\r\n", [][]string{{"zzz", "yyy", "xxx"}}},
-		{"6: line ends inside quotes", "aaa,bbb,ccc\r\n\"aaa\",\"b\r\nbb\",\"ccc\"\r\nzzz,yyy,xxx\r\n", [][]string{{"aaa", "b\nbb", "ccc"}, {"zzz", "yyy", "xxx"}}},
+		{"6: line ends inside quotes", "aaa,bbb,ccc\r\n\"aaa\",\"b\r\nbb\",\"ccc\"\r\nzzz,yyy,xxx\r\n",
+			[][]string{{"aaa", "b\nbb", "ccc"}, {"zzz", "yyy", "xxx"}}},
 		{"6: commas inside quotes", "aaa,bbb,ccc\r\n\"a,a\",b,c\r\n", [][]string{{"a,a", "b", "c"}}},
-		{"7: doubled quotation marks", "aaa,bbb,ccc\r\n\"aaa\",\"b\"\"bb\",\"ccc\"\r\n", [][]string{{"aaa", "b\"bb", "ccc"}}},
+		{"7: doubled quotation marks", "aaa,bbb,ccc\r\n\"aaa\",\"b\"\"bb\",\"ccc\"\r\n",
+			[][]string{{"aaa", "b\"bb", "ccc"}}},
 		{"a byte-order mark", "\xef\xbb\xbfaaa,bbb,ccc\nz,y,x\n", [][]string{{"z", "y", "x"}}},
 		{"empty fields", "aaa,bbb,ccc\n,,\n\n", [][]string{{"", "", ""}}},
 		{"columns in another order, one unknown, one missing", "other,ccc,aaa\n1,2,3\n", [][]string{{"3", "", "2"}}},
@@ -62,7 +64,10 @@ func TestRFC4180(t *testing.T) {
 }
 
 func TestBadLinesAreSaidAndTheRestGoesIn(t *testing.T) {
-	text := "aaa,bbb,ccc\n1,2,3\n1,2\nx\"y,2,3\n\"a\"b,2,3\n4,5,6\n\xff\xfe,2,3\n\"open,2,3\n" + strings.Repeat("long", MaxLine/3) + "\n7,8,9\n"
+	text := "aaa,bbb,ccc\n1,2,3\n1,2\nx\"y,2,3\n\"a\"b,2,3\n4,5,6\n\xff\xfe,2,3\n\"open,2,3\n" + strings.Repeat(
+		"long",
+		MaxLine/3,
+	) + "\n7,8,9\n"
 	rows, lines, bad, err := readAll(t, text)
 	if err != nil {
 		t.Fatal(err)
@@ -76,7 +81,8 @@ func TestBadLinesAreSaidAndTheRestGoesIn(t *testing.T) {
 	want := []struct {
 		line   int
 		reason string
-	}{{3, "2 fields"}, {4, "quotation mark inside"}, {5, "comma must follow"}, {7, "not UTF-8"}, {8, "never closed"}, {9, "longer than"}}
+	}{{3, "2 fields"}, {4, "quotation mark inside"}, {5, "comma must follow"}, {7, "not UTF-8"}, {8, "never closed"},
+		{9, "longer than"}}
 	if len(bad) != len(want) {
 		t.Fatalf("put aside %v", bad)
 	}
@@ -89,7 +95,8 @@ func TestBadLinesAreSaidAndTheRestGoesIn(t *testing.T) {
 
 func TestWholeFilesRefused(t *testing.T) {
 	for _, c := range []struct{ text, reason string }{
-		{"", "empty"}, {"bbb,ccc\n1,2\n", "lacks the column aaa"}, {"aaa,aaa\n", "twice"}, {"\xff\xfea\x00", "UTF-16"}, {"PK\x03\x04", "workbook"},
+		{"", "empty"}, {"bbb,ccc\n1,2\n", "lacks the column aaa"}, {"aaa,aaa\n", "twice"}, {"\xff\xfea\x00", "UTF-16"},
+		{"PK\x03\x04", "workbook"},
 		{"aaa,bbb,ccc\n1,2,3\n4,5", "middle of line 3"}, {"aaa,bbb,ccc\n1,2,3\n4,\"5", "begins on line 3"},
 	} {
 		_, _, _, err := readAll(t, c.text)
@@ -102,7 +109,11 @@ func TestWholeFilesRefused(t *testing.T) {
 
 // A line of 200 MB is put aside without being held in memory.
 func TestGiantLine(t *testing.T) {
-	in := io.MultiReader(strings.NewReader("aaa,bbb,ccc\n"), io.LimitReader(repeat('x'), 200<<20), strings.NewReader("\n1,2,3\n"))
+	in := io.MultiReader(
+		strings.NewReader("aaa,bbb,ccc\n"),
+		io.LimitReader(repeat('x'), 200<<20),
+		strings.NewReader("\n1,2,3\n"),
+	)
 	r, err := NewReader(in, three)
 	if err != nil {
 		t.Fatal(err)
@@ -186,13 +197,21 @@ func parse[T any](t *testing.T, k *Kind, text string, read func(*Row) (T, error)
 
 func TestReasons(t *testing.T) {
 	ent := func(values string) error {
-		_, err := parse(t, Entitlements, "entitlement_id,product,metric,quantity,start,end,rights,unit_price,currency\n"+values+"\n", ParseEntitlement)
+		_, err := parse(
+			t,
+			Entitlements,
+			"entitlement_id,product,metric,quantity,start,end,rights,unit_price,currency\n"+values+"\n",
+			ParseEntitlement,
+		)
 		return err
 	}
 	for values, want := range map[string]string{
-		"E1,P,device,5,,,,,": "", "E1,P,device,-3,,,,,": "quantity is -3", "E1,P,device,,,,,,": "quantity is empty", "E1,P,device,many,,,,,": "not a whole number",
-		"E1,P,machine,5,,,,,": "metric", "E1,P,device,5,2026-02-30,,,,": "not a date", "E1,P,device,5,2026-03-01,2026-02-01,,,": "before it starts", "E1,P,device,5,,,older_versions|fly,,": "rights",
-		"E1,P,device,5,,,,\"1,50\",": "decimal point", "E1,P,device,5,,,,10,EURO": "three letters", ",P,device,5,,,,,": "entitlement_id is empty", "E1,P,device,99999999999999,,,,,": "cannot be meant",
+		"E1,P,device,5,,,,,": "", "E1,P,device,-3,,,,,": "quantity is -3", "E1,P,device,,,,,,": "quantity is empty",
+		"E1,P,device,many,,,,,": "not a whole number",
+		"E1,P,machine,5,,,,,":   "metric", "E1,P,device,5,2026-02-30,,,,": "not a date",
+		"E1,P,device,5,2026-03-01,2026-02-01,,,": "before it starts", "E1,P,device,5,,,older_versions|fly,,": "rights",
+		"E1,P,device,5,,,,\"1,50\",": "decimal point", "E1,P,device,5,,,,10,EURO": "three letters",
+		",P,device,5,,,,,": "entitlement_id is empty", "E1,P,device,99999999999999,,,,,": "cannot be meant",
 	} {
 		err := ent(values)
 		if want == "" && err != nil || want != "" && (err == nil || !strings.Contains(err.Error(), want)) {
@@ -200,14 +219,21 @@ func TestReasons(t *testing.T) {
 		}
 	}
 	oslo := time.FixedZone("", 7200)
-	in, err := parse(t, Installs, "name,device_id,last_used,seen_at,shelf\nX,D1,2026-06-01T23:30:00,2026-06-02T08:00:00,B4\n", func(r *Row) (Install, error) { return ParseInstall(r, oslo) })
+	in, err := parse(
+		t,
+		Installs,
+		"name,device_id,last_used,seen_at,shelf\nX,D1,2026-06-01T23:30:00,2026-06-02T08:00:00,B4\n",
+		func(r *Row) (Install, error) { return ParseInstall(r, oslo) },
+	)
 	if err != nil || in.LastUsed.String() != "2026-06-01" || in.SeenAt != 1780380000 || in.Custom["shelf"] != "B4" {
 		t.Errorf("%+v, %v", in, err)
 	}
 }
 
 func TestInstallColumnsStandWhereTheConstantsSay(t *testing.T) {
-	if Installs.Columns[inDevice] != "device_id" || Installs.Columns[inCPE] != "cpe" || Installs.Columns[inSeenAt] != "seen_at" || len(Installs.Columns) != inSeenAt+1 {
+	if Installs.Columns[inDevice] != "device_id" || Installs.Columns[inCPE] != "cpe" ||
+		Installs.Columns[inSeenAt] != "seen_at" ||
+		len(Installs.Columns) != inSeenAt+1 {
 		t.Error("the constants of installs.csv do not match its columns")
 	}
 }
@@ -222,7 +248,8 @@ func TestNoFormulasAndBack(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if want := []string{"'=HYPERLINK(\"x\")", "+4", "-3.5", "'@sum", "'-a", "plain"}; !reflect.DeepEqual(got[1], want) {
+	if want := []string{"'=HYPERLINK(\"x\")", "+4", "-3.5", "'@sum", "'-a", "plain"}; !reflect.DeepEqual(got[1],
+		want) {
 		t.Errorf("%q", got[1])
 	}
 	for i, v := range got[1] {

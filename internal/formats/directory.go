@@ -43,7 +43,17 @@ func isHex(c byte) bool {
 }
 
 // containers are names of folders of a directory that say what is in them, not where it belongs (common practice).
-var containers = []string{"people", "users", "accounts", "computers", "devices", "machines", "hosts", "workstations", "servers"}
+var containers = []string{
+	"people",
+	"users",
+	"accounts",
+	"computers",
+	"devices",
+	"machines",
+	"hosts",
+	"workstations",
+	"servers",
+}
 
 // places reads from a distinguished name the unit (its ou parts from the top) and the whole path from the domain down.
 func places(dn string) (unit, path string) {
@@ -62,17 +72,38 @@ func places(dn string) (unit, path string) {
 	}
 	slices.Reverse(units)
 	slices.Reverse(all)
-	return strings.Join(units, "/"), strings.Trim(strings.Join(append([]string{strings.Join(domain, ".")}, all...), "/"), "/")
+	return strings.Join(
+			units,
+			"/",
+		), strings.Trim(
+			strings.Join(append([]string{strings.Join(domain, ".")}, all...), "/"),
+			"/",
+		)
 }
 
-// DirectoryRows makes lines of users.csv or devices.csv of the entries of a directory. Persons are entries of the classes person, inetOrgPerson, organizationalPerson, posixAccount or user; devices of the
-// classes device, ipHost or computer. A person who is deleted, or whose account is locked, has left. at is the day of the export.
+// DirectoryRows makes lines of users.csv or devices.csv of the entries of a directory. Persons are entries of the
+// classes person, inetOrgPerson, organizationalPerson, posixAccount or user; devices of the classes device, ipHost or
+// computer. A person who is deleted, or whose account is locked, has left. at is the day of the export.
 func DirectoryRows(entries []*LDIFEntry, kind *Kind, at civil.Day) (Rows, error) {
 	var rows [][]string
 	var lines []int
 	header := []string{"user_id", "name", "email", "org_unit", "site", "status", "left_on"}
 	if kind == Devices {
-		header = []string{"device_id", "name", "kind", "environment", "org_unit", "site", "country", "ip_address", "directory_path", "primary_user", "os_name", "os_version", "status"}
+		header = []string{
+			"device_id",
+			"name",
+			"kind",
+			"environment",
+			"org_unit",
+			"site",
+			"country",
+			"ip_address",
+			"directory_path",
+			"primary_user",
+			"os_name",
+			"os_version",
+			"status",
+		}
 	}
 	for _, e := range entries {
 		var row []string
@@ -123,13 +154,23 @@ func directoryUser(e *LDIFEntry, at civil.Day) []string {
 	switch {
 	case err == nil && expire > 0 && civil.OfUnix(int64(expire)*86400) <= at:
 		status, left = "left", civil.OfUnix(int64(expire)*86400).String()
-	case flags&2 != 0, strings.EqualFold(e.First("nsaccountlock", "logindisabled"), "true"), e.First("pwdaccountlockedtime") != "":
+	case flags&2 != 0,
+		strings.EqualFold(e.First("nsaccountlock", "logindisabled"), "true"),
+		e.First("pwdaccountlockedtime") != "":
 		status = "left"
 	}
 	if status == "left" && left == "" {
 		left = at.String()
 	}
-	return []string{id, e.First("displayname", "cn", "gecos"), e.First("mail", "rfc822mailbox"), unit, e.First("l", "localityname", "physicaldeliveryofficename"), status, left}
+	return []string{
+		id,
+		e.First("displayname", "cn", "gecos"),
+		e.First("mail", "rfc822mailbox"),
+		unit,
+		e.First("l", "localityname", "physicaldeliveryofficename"),
+		status,
+		left,
+	}
 }
 
 func directoryDevice(e *LDIFEntry) []string {
@@ -166,7 +207,21 @@ func directoryDevice(e *LDIFEntry) []string {
 	if flags, err := strconv.Atoi(e.First("useraccountcontrol")); err == nil && flags&2 != 0 {
 		status = "retired"
 	}
-	return []string{e.firstID(id), name, kind, "", unit, e.First("l", "localityname"), e.First("c", "countryname"), strings.Join(e.Values("iphostnumber"), " "), path, user, e.First("operatingsystem"), e.First("operatingsystemversion"), status}
+	return []string{
+		e.firstID(id),
+		name,
+		kind,
+		"",
+		unit,
+		e.First("l", "localityname"),
+		e.First("c", "countryname"),
+		strings.Join(e.Values("iphostnumber"), " "),
+		path,
+		user,
+		e.First("operatingsystem"),
+		e.First("operatingsystemversion"),
+		status,
+	}
 }
 
 // firstID is what identifies a device: its serial number where the directory has it, else the name of its entry.

@@ -76,7 +76,10 @@ func TestJSONLines(t *testing.T) {
 ["D1"]
 
 {"device_id":"D2","started_at":"2026-06-29T10:00:00Z"}
-` + `{"device_id":"` + strings.Repeat("x", 1<<20) + "\"}\n" + `{"device_id":"D3","started_at":"2026-06-29T10:00:00Z","product":"A, B"}`
+` + `{"device_id":"` + strings.Repeat(
+		"x",
+		1<<20,
+	) + "\"}\n" + `{"device_id":"D3","started_at":"2026-06-29T10:00:00Z","product":"A, B"}`
 	rows, wrong := rowsOf(t, text, JSONLines, Usage)
 	if len(rows) != 3 || len(wrong) != 3 || !strings.Contains(strings.Join(wrong, "; "), "longer than a million") {
 		t.Fatalf("%d rows, %v", len(rows), wrong)

@@ -14,8 +14,9 @@ import (
 // maxJSONLine is how long a line of JSON may be, in bytes.
 const maxJSONLine = 1 << 20
 
-// jsonLines reads a table whose lines are JSON objects, one for each line of the kind. The names in the first object beside the kind's own columns are custom columns; numbers and true or false stand as
-// they are written, nested values as JSON. Lines are kept and mended as CSV.
+// jsonLines reads a table whose lines are JSON objects, one for each line of the kind. The names in the first object
+// beside the kind's own columns are custom columns; numbers and true or false stand as they are written, nested
+// values as JSON. Lines are kept and mended as CSV.
 type jsonLines struct {
 	layout
 	in    *bufio.Reader
@@ -78,7 +79,11 @@ func (j *jsonLines) read() ([]byte, error) {
 		}
 		j.line++
 		if long {
-			return nil, &LineError{Line: j.line, Content: clip(string(line), 200), Reason: "the line is longer than a million characters"}
+			return nil, &LineError{
+				Line:    j.line,
+				Content: clip(string(line), 200),
+				Reason:  "the line is longer than a million characters",
+			}
 		}
 		if line = bytes.TrimSpace(line); len(line) > 0 {
 			return line, nil
@@ -93,7 +98,11 @@ func (j *jsonLines) Next() (*Row, error) {
 	}
 	var object map[string]json.RawMessage
 	if err := json.Unmarshal(line, &object); err != nil {
-		return nil, &LineError{Line: j.line, Content: clip(string(line), 2000), Reason: "this is no JSON object: " + err.Error()}
+		return nil, &LineError{
+			Line:    j.line,
+			Content: clip(string(line), 2000),
+			Reason:  "this is no JSON object: " + err.Error(),
+		}
 	}
 	fields := make([]string, len(j.names))
 	for k, raw := range object {
@@ -103,7 +112,11 @@ func (j *jsonLines) Next() (*Row, error) {
 		}
 		if raw[0] == '"' {
 			if err := json.Unmarshal(raw, &fields[i]); err != nil {
-				return nil, &LineError{Line: j.line, Content: clip(string(line), 2000), Reason: fmt.Sprintf("%s: %v", k, err)}
+				return nil, &LineError{
+					Line:    j.line,
+					Content: clip(string(line), 2000),
+					Reason:  fmt.Sprintf("%s: %v", k, err),
+				}
 			}
 			continue
 		}

@@ -5,8 +5,8 @@ import (
 	"strings"
 )
 
-// Kind is a kind of file: its name, its columns in the order of the contract, and the columns that it cannot do without. OutOnly are columns that an export adds
-// and an import passes over.
+// Kind is a kind of file: its name, its columns in the order of the contract, and the columns that it cannot do
+// without. OutOnly are columns that an export adds and an import passes over.
 type Kind struct {
 	Name              string
 	Columns, Required []string
@@ -19,30 +19,87 @@ func kind(name, required, columns string) *Kind {
 
 // The kinds of files, in the order in which a folder is read: what others refer to comes first.
 var (
-	Titles = kind("titles", "publisher product", `publisher product edition edition_rank version category licence_model list_price currency default_metric suite
-		released general_support_end extended_support_end end_of_life aliases`)
+	Titles = kind(
+		"titles",
+		"publisher product",
+		`publisher product edition edition_rank version category licence_model list_price currency default_metric suite
+		released general_support_end extended_support_end end_of_life aliases`,
+	)
 	Publishers = kind("publishers", "publisher", `publisher aliases successor`)
 	Rates      = kind("rates", "currency on per_eur", `currency on per_eur`)
 	Users      = kind("users", "user_id", `user_id name email org_unit site status left_on`)
-	Devices    = kind("devices", "device_id", `device_id name kind environment org_unit site country ip_address directory_path primary_user os_name os_version
-		processors cores virtual_cores core_factor host_id cluster pinned portable status last_scan`)
-	Entitlements = kind("entitlements", "entitlement_id product metric quantity", `entitlement_id publisher product edition version metric quantity kind start end maintenance_end
-		unit_price currency purchased order contract scope_unit scope_country rights min_per_processor min_per_server pack_size capacity base`)
-	Transactions  = kind("transactions", "entitlement_id type on quantity", `entitlement_id type on quantity price currency order note`)
-	Assignments   = kind("assignments", "entitlement_id", `entitlement_id user_id device_id from until`)
-	Policies      = kind("policies", "stance", `publisher product category group stance days from_time to_time reason owner until`)
-	Installs      = kind("installs", "device_id name", `device_id publisher name version edition architecture language install_date install_path file_name tag_id purl cpe last_used source seen_at`)
-	Usage         = kind("usage", "device_id started_at", `device_id user_id file_name product started_at ended_at active_seconds`)
-	ProcessEvents = kind("process_events", "device_id event at", `device_id event at pid file_name user_id started_at active_seconds`)
-	Pools         = kind("pools", "pool product", `pool publisher product server quantity expires`)
-	PoolEvents    = kind("pool_events", "pool event at", `pool event session user_id device_id at licences active_seconds`)
-	Positions     = kind("position", "product metric", `publisher product metric scope owned needed covered shortfall surplus needed_low needed_high exposure currency as_of`)
+	Devices    = kind(
+		"devices",
+		"device_id",
+		`device_id name kind environment org_unit site country ip_address directory_path primary_user os_name os_version
+		processors cores virtual_cores core_factor host_id cluster pinned portable status last_scan`,
+	)
+	Entitlements = kind(
+		"entitlements",
+		"entitlement_id product metric quantity",
+		`entitlement_id publisher product edition version metric quantity kind start end maintenance_end
+		unit_price currency purchased order contract scope_unit scope_country rights min_per_processor min_per_server pack_size capacity base`,
+	)
+	Transactions = kind(
+		"transactions",
+		"entitlement_id type on quantity",
+		`entitlement_id type on quantity price currency order note`,
+	)
+	Assignments = kind("assignments", "entitlement_id", `entitlement_id user_id device_id from until`)
+	Policies    = kind(
+		"policies",
+		"stance",
+		`publisher product category group stance days from_time to_time reason owner until`,
+	)
+	Installs = kind(
+		"installs",
+		"device_id name",
+		`device_id publisher name version edition architecture language install_date install_path file_name tag_id purl cpe last_used source seen_at`,
+	)
+	Usage = kind(
+		"usage",
+		"device_id started_at",
+		`device_id user_id file_name product started_at ended_at active_seconds`,
+	)
+	ProcessEvents = kind(
+		"process_events",
+		"device_id event at",
+		`device_id event at pid file_name user_id started_at active_seconds`,
+	)
+	Pools      = kind("pools", "pool product", `pool publisher product server quantity expires`)
+	PoolEvents = kind(
+		"pool_events",
+		"pool event at",
+		`pool event session user_id device_id at licences active_seconds`,
+	)
+	Positions = kind(
+		"position",
+		"product metric",
+		`publisher product metric scope owned needed covered shortfall surplus needed_low needed_high exposure currency as_of`,
+	)
 
-	Kinds = []*Kind{Titles, Publishers, Rates, Users, Devices, Entitlements, Transactions, Assignments, Policies, Installs, Usage, ProcessEvents, Pools, PoolEvents}
+	Kinds = []*Kind{
+		Titles,
+		Publishers,
+		Rates,
+		Users,
+		Devices,
+		Entitlements,
+		Transactions,
+		Assignments,
+		Policies,
+		Installs,
+		Usage,
+		ProcessEvents,
+		Pools,
+		PoolEvents,
+	}
 )
 
 func init() {
-	Installs.OutOnly = strings.Fields("title_publisher title_product title_edition title_version recognised_by suite counted why_not_counted")
+	Installs.OutOnly = strings.Fields(
+		"title_publisher title_product title_edition title_version recognised_by suite counted why_not_counted",
+	)
 }
 
 // KindByName finds a kind by its name, with or without .csv.
@@ -72,7 +129,8 @@ func (k *Kind) Lacks(headers []string) bool {
 	return false
 }
 
-// GuessKind returns the kind that most of a header's columns fit, by our names for them or by words that the trade uses.
+// GuessKind returns the kind that most of a header's columns fit, by our names for them or by words that the trade
+// uses.
 func GuessKind(headers []string) *Kind {
 	best, most := Installs, -1
 	for _, k := range Kinds {

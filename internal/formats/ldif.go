@@ -61,8 +61,8 @@ func (e *LDIFEntry) First(names ...string) string {
 	return ""
 }
 
-// ReadLDIF reads LDIF by RFC 2849: folded lines, comments, base64, URLs (which are kept and not fetched), entries and changes. A record that cannot be read is a *LineError among bad; a file that is not LDIF
-// at all is a *FileError.
+// ReadLDIF reads LDIF by RFC 2849: folded lines, comments, base64, URLs (which are kept and not fetched), entries and
+// changes. A record that cannot be read is a *LineError among bad; a file that is not LDIF at all is a *FileError.
 func ReadLDIF(in io.Reader) (entries []*LDIFEntry, bad []*LineError, err error) {
 	r := bufio.NewReaderSize(in, 1<<16)
 	if head, _ := r.Peek(3); bytes.HasPrefix(head, []byte("\xef\xbb\xbf")) {
@@ -86,7 +86,12 @@ func ReadLDIF(in io.Reader) (entries []*LDIFEntry, bad []*LineError, err error) 
 			first = false
 			if name, value, _ := strings.Cut(lines[0].text, ":"); strings.EqualFold(name, "version") {
 				if strings.TrimSpace(value) != "1" {
-					err = &FileError{fmt.Sprintf("the file is LDIF version %q; version 1 is read", clip(strings.TrimSpace(value), 20))}
+					err = &FileError{
+						fmt.Sprintf(
+							"the file is LDIF version %q; version 1 is read",
+							clip(strings.TrimSpace(value), 20),
+						),
+					}
 					return
 				}
 				if lines = lines[1:]; len(lines) == 0 {
@@ -100,7 +105,8 @@ func ReadLDIF(in io.Reader) (entries []*LDIFEntry, bad []*LineError, err error) 
 		}
 		e, reason := parseLDIF(texts)
 		if reason != "" {
-			bad = append(bad, &LineError{lines[0].at, strings.ToValidUTF8(strings.Join(texts, "\n"), "\uFFFD"), reason})
+			bad = append(bad,
+				&LineError{lines[0].at, strings.ToValidUTF8(strings.Join(texts, "\n"), "\uFFFD"), reason})
 			return
 		}
 		e.Line = lines[0].at
@@ -126,10 +132,14 @@ func ReadLDIF(in io.Reader) (entries []*LDIFEntry, bad []*LineError, err error) 
 				break
 			}
 			if len(record) == 0 {
-				return nil, nil, &FileError{fmt.Sprintf("line %d goes on from a line that is not there: this is no LDIF file", no)}
+				return nil, nil, &FileError{
+					fmt.Sprintf("line %d goes on from a line that is not there: this is no LDIF file", no),
+				}
 			}
 			if record[len(record)-1].text += text[1:]; len(record[len(record)-1].text) > MaxLine {
-				return nil, nil, &FileError{fmt.Sprintf("the value that ends on line %d is longer than %d bytes", no, MaxLine)}
+				return nil, nil, &FileError{
+					fmt.Sprintf("the value that ends on line %d is longer than %d bytes", no, MaxLine),
+				}
 			}
 		case strings.HasPrefix(text, "#"):
 			comment = true

@@ -27,20 +27,30 @@ func readLDIF(t *testing.T, name string) []*LDIFEntry {
 	return entries
 }
 
-// The seven examples of RFC 2849 (the files are written from memory of its text, examples 4 and 6 with the values that the text gives).
+// The seven examples of RFC 2849 (the files are written from memory of its text, examples 4 and 6 with the values
+// that the text gives).
 func TestExamplesOfRFC2849(t *testing.T) {
 	first := readLDIF(t, "rfc2849-1.ldif")
-	if len(first) != 2 || first[0].DN != "cn=Barbara Jensen, ou=Product Development, dc=airius, dc=com" || !reflect.DeepEqual(first[0].Values("cn"), []string{"Barbara Jensen", "Barbara J Jensen", "Babs Jensen"}) || first[1].First("telephonenumber") != "+1 408 555 1212" {
+	if len(first) != 2 || first[0].DN != "cn=Barbara Jensen, ou=Product Development, dc=airius, dc=com" ||
+		!reflect.DeepEqual(first[0].Values("cn"), []string{"Barbara Jensen", "Barbara J Jensen", "Babs Jensen"}) ||
+		first[1].First("telephonenumber") != "+1 408 555 1212" {
 		t.Errorf("example 1: %+v", first)
 	}
-	if e := readLDIF(t, "rfc2849-2.ldif")[0]; e.First("description") != "Babs is a big sailing fan, and travels extensively in search of perfect sailing conditions." || e.First("title") != "Product Manager, Rod and Reel Division" {
+	if e := readLDIF(t, "rfc2849-2.ldif")[0]; e.First(
+		"description",
+	) != "Babs is a big sailing fan, and travels extensively in search of perfect sailing conditions." ||
+		e.First("title") != "Product Manager, Rod and Reel Division" {
 		t.Errorf("example 2: %+v", e)
 	}
-	if e := readLDIF(t, "rfc2849-3.ldif")[0]; e.First("description") != "What a careful reader you are!  This value is base-64-encoded because it has a control character in it (a CR).\r  By the way, you should really get out more." {
+	if e := readLDIF(t, "rfc2849-3.ldif")[0]; e.First(
+		"description",
+	) != "What a careful reader you are!  This value is base-64-encoded because it has a control character in it (a "+
+		"CR).\r  By the way, you should really get out more." {
 		t.Errorf("example 3: %q", e.First("description"))
 	}
 	fourth := readLDIF(t, "rfc2849-4.ldif")
-	if len(fourth) != 2 || fourth[0].DN != "ou=営業部,o=Airius" || fourth[1].DN != "uid=rogasawara,ou=営業部,o=Airius" || fourth[1].First("cn") != "小笠原 ロドニー" {
+	if len(fourth) != 2 || fourth[0].DN != "ou=営業部,o=Airius" || fourth[1].DN != "uid=rogasawara,ou=営業部,o=Airius" ||
+		fourth[1].First("cn") != "小笠原 ロドニー" {
 		t.Errorf("example 4: %+v", fourth)
 	}
 	options := map[string]bool{}
@@ -50,7 +60,8 @@ func TestExamplesOfRFC2849(t *testing.T) {
 	if !options["lang-ja;phonetic"] || !options["lang-en"] || !options[""] {
 		t.Errorf("example 4: options %v", options)
 	}
-	if e := readLDIF(t, "rfc2849-5.ldif")[0]; e.First("jpegphoto") != "" || !e.Attrs[len(e.Attrs)-1].URL || e.Attrs[len(e.Attrs)-1].Value != "file:///usr/local/directory/photos/hjensen.jpg" {
+	if e := readLDIF(t, "rfc2849-5.ldif")[0]; e.First("jpegphoto") != "" || !e.Attrs[len(e.Attrs)-1].URL ||
+		e.Attrs[len(e.Attrs)-1].Value != "file:///usr/local/directory/photos/hjensen.jpg" {
 		t.Errorf("example 5: %+v", e)
 	}
 	sixth := readLDIF(t, "rfc2849-6.ldif")
@@ -58,17 +69,23 @@ func TestExamplesOfRFC2849(t *testing.T) {
 	for _, e := range sixth {
 		kinds = append(kinds, e.Change)
 	}
-	if strings.Join(kinds, " ") != "add delete modrdn modrdn modify modify" || sixth[2].NewRDN != "cn=Paula Jensen" || sixth[2].KeepOld || !sixth[3].KeepOld || sixth[3].Superior != "ou=Accounting, dc=airius, dc=com" {
+	if strings.Join(kinds, " ") != "add delete modrdn modrdn modify modify" || sixth[2].NewRDN != "cn=Paula Jensen" ||
+		sixth[2].KeepOld ||
+		!sixth[3].KeepOld ||
+		sixth[3].Superior != "ou=Accounting, dc=airius, dc=com" {
 		t.Errorf("example 6: %v", kinds)
 	}
 	var steps []string
 	for _, m := range append(sixth[4].Mods, sixth[5].Mods...) {
 		steps = append(steps, fmt.Sprintf("%s %s %d", m.Op, m.Attr, len(m.Values)))
 	}
-	if got := strings.Join(steps, ", "); got != "add postaladdress 1, delete description 0, replace telephonenumber 2, delete facsimiletelephonenumber 1, replace postaladdress 0, delete description 0" {
+	if got := strings.Join(steps,
+		", "); got != "add postaladdress 1, delete description 0, replace telephonenumber 2, delete "+
+		"facsimiletelephonenumber 1, replace postaladdress 0, delete description 0" {
 		t.Errorf("example 6: %s", got)
 	}
-	if e := readLDIF(t, "rfc2849-7.ldif")[0]; e.Change != "delete" || len(e.Controls) != 1 || e.Controls[0] != "1.2.840.113556.1.4.805 true" {
+	if e := readLDIF(t, "rfc2849-7.ldif")[0]; e.Change != "delete" || len(e.Controls) != 1 ||
+		e.Controls[0] != "1.2.840.113556.1.4.805 true" {
 		t.Errorf("example 7: %+v", e)
 	}
 }
@@ -91,23 +108,39 @@ func TestDirectory(t *testing.T) {
 			}
 			if kind == Users {
 				u, err := ParseUser(row)
-				out = append(out, fmt.Sprint(u.ID, "|", u.Name, "|", u.OrgUnit, "|", u.Status, "|", u.LeftOn, "|", err))
+				out = append(out,
+					fmt.Sprint(u.ID, "|", u.Name, "|", u.OrgUnit, "|", u.Status, "|", u.LeftOn, "|", err))
 			} else {
 				d, err := ParseDevice(row, nil)
-				out = append(out, fmt.Sprint(d.ID, "|", d.Name, "|", d.OrgUnit, "|", d.DirectoryPath, "|", d.IPAddress, "|", d.PrimaryUser, "|", err))
+				out = append(out,
+					fmt.Sprint(d.ID, "|", d.Name, "|", d.OrgUnit, "|", d.DirectoryPath, "|", d.IPAddress, "|",
+						d.PrimaryUser, "|", err))
 			}
 		}
 	}
-	if got := read(Users); !reflect.DeepEqual(got, []string{"u7001|Aslaug Trøndvik|Shore/Charting|active||<nil>", "u7002|Odd Skarv\\, junior|School|left|2026-04-02|<nil>"}) {
+	if got := read(Users); !reflect.DeepEqual(
+		got,
+		[]string{
+			"u7001|Aslaug Trøndvik|Shore/Charting|active||<nil>",
+			"u7002|Odd Skarv\\, junior|School|left|2026-04-02|<nil>",
+		},
+	) {
 		t.Errorf("users: %q", got)
 	}
-	if got := read(Devices); !reflect.DeepEqual(got, []string{"SN-4711|hal-new-01|Shore/Charting|halvorsund.example/Computers/Shore/Charting|10.24.3.9 2001:db8::9|u7001|<nil>"}) {
+	if got := read(Devices); !reflect.DeepEqual(
+		got,
+		[]string{
+			"SN-4711|hal-new-01|Shore/Charting|halvorsund.example/Computers/Shore/Charting|10.24.3.9 " +
+				"2001:db8::9|u7001|<nil>",
+		},
+	) {
 		t.Errorf("devices: %q", got)
 	}
 }
 
 func TestRecordsThatCannotBeRead(t *testing.T) {
-	text := "version: 1\n\ndn: cn=a\nno colon here\n\ndn: cn=b\nchangetype: explode\n\nx: y\n\ndn: cn=c\ncn:: !!!\n\ndn: cn=d\ncn: d\n"
+	text := "version: 1\n\ndn: cn=a\nno colon here\n\ndn: cn=b\nchangetype: explode\n\nx: y\n\ndn: cn=c\ncn:: !!!\n\n" +
+		"dn: cn=d\ncn: d\n"
 	entries, bad, err := ReadLDIF(strings.NewReader(text))
 	if err != nil || len(entries) != 1 || entries[0].Line != 14 || len(bad) != 4 || bad[0].Line != 3 {
 		t.Errorf("%v %v %v", entries, bad, err)

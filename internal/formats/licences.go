@@ -7,13 +7,15 @@ import (
 	"ensomet/internal/core/recognise"
 )
 
-// osiApproved are the identifiers of the SPDX licence list 3.28 that the Open Source Initiative has approved, one a line.
+// osiApproved are the identifiers of the SPDX licence list 3.28 that the Open Source Initiative has approved, one a
+// line.
 //
 //go:embed osi.txt
 var osiApproved string
 
-// ModelOfLicence reads the licence model out of an SPDX licence expression (SPDX 2.3, annex D): open source where each part
-// that must hold is an approved licence, and of several to choose from at least one is. Anything else is unknown.
+// ModelOfLicence reads the licence model out of an SPDX licence expression (SPDX 2.3, annex D): open source where
+// each part that must hold is an approved licence, and of several to choose from at least one is. Anything else is
+// unknown.
 func ModelOfLicence(expression string) recognise.LicenceModel {
 	words := strings.Fields(strings.NewReplacer("(", " ( ", ")", " ) ").Replace(expression))
 	e := licenceExpression{words: words}

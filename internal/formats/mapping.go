@@ -9,7 +9,8 @@ import (
 
 // Mapping says how the columns of a foreign file are called here.
 type Mapping struct {
-	Columns   map[string]string `json:"columns"`             // a header in small letters -> a column of the kind, Leave, or Keep
+	// a header in small letters -> a column of the kind, Leave, or Keep
+	Columns   map[string]string `json:"columns"`
 	Constants map[string]string `json:"constants,omitempty"` // a column of the kind -> its value on every line
 }
 
@@ -39,7 +40,9 @@ func (m *Mapping) Check(kind *Kind) error {
 			return &FileError{fmt.Sprintf("%s has no column %q", kind.Name, column)}
 		}
 		if _, twice := from[column]; twice {
-			return &FileError{fmt.Sprintf("%s comes from a column and has a value for every line: keep one of the two", column)}
+			return &FileError{
+				fmt.Sprintf("%s comes from a column and has a value for every line: keep one of the two", column),
+			}
 		}
 	}
 	return nil
@@ -72,35 +75,131 @@ type Proposal struct {
 
 // synonyms are words of the trade for the columns (common practice), in the form that plain makes of them.
 var synonyms = map[string][]string{
-	"device_id":      {"computerid", "machineid", "assetid", "assettag", "hostid", "deviceid", "resourceid", "machinekey", "assetnumber", "inventorynumber"},
-	"name":           {"displayname", "productname", "softwarename", "software", "application", "applicationname", "app", "program", "programname", "title", "package", "packagename", "fullname", "username", "computername", "computer", "hostname", "host", "machine", "machinename", "devicename", "device", "asset", "workstation"},
-	"publisher":      {"vendor", "manufacturer", "maker", "company", "developer", "supplier", "vendorname", "publishername", "manufacturername"},
-	"product":        {"productname", "productfamily", "application", "software", "title"},
-	"version":        {"productversion", "displayversion", "softwareversion", "applicationversion", "ver", "versionnumber", "release", "build"},
-	"edition":        {"productedition", "variant"},
-	"architecture":   {"arch", "platform", "bitness"},
-	"language":       {"lang", "locale"},
-	"install_date":   {"installed", "installedon", "dateinstalled", "installationdate", "installdate"},
-	"install_path":   {"path", "location", "installlocation", "folder", "directory", "installpath"},
-	"file_name":      {"executable", "exe", "binary", "process", "processname", "image", "file", "filename"},
-	"last_used":      {"lastuse", "lastusage", "lastrun", "lastlaunched", "lastaccessed"},
-	"seen_at":        {"scandate", "scanned", "scantime", "lastseen", "inventorydate", "collected", "collectedat", "discovered", "reported", "timestamp"},
-	"last_scan":      {"lastscan", "lastseen", "lastinventory", "lasthardwarescan", "lastreported", "scandate", "lastcontact"},
-	"source":         {"origin", "datasource", "tool"},
-	"kind":           {"type", "devicetype", "chassis", "formfactor", "licencetype", "licensetype"},
-	"environment":    {"env", "stage", "tier"},
-	"org_unit":       {"unit", "department", "dept", "organisation", "organization", "ou", "division", "businessunit", "costcentre", "costcenter", "team"},
-	"site":           {"location", "office", "building", "city", "place"},
-	"country":        {"countrycode", "nation"},
-	"ip_address":     {"ip", "ipv4", "ipaddress", "address", "networkaddress"},
-	"primary_user":   {"user", "mainuser", "owner", "assignedto", "lastuser", "lastloggedonuser", "username"},
-	"os_name":        {"os", "operatingsystem", "osname", "platform"},
-	"os_version":     {"osversion", "operatingsystemversion", "osbuild"},
-	"processors":     {"cpus", "sockets", "cpucount", "processorcount", "physicalprocessors"},
-	"cores":          {"corecount", "cpucores", "physicalcores", "numberofcores", "totalcores"},
-	"virtual_cores":  {"vcpu", "vcpus", "vcores", "logicalprocessors", "virtualcpus"},
-	"host_id":        {"host", "hypervisor", "vmhost", "parenthost"},
-	"user_id":        {"userid", "login", "loginname", "account", "accountname", "username", "uid", "employeeid", "personnelnumber"},
+	"device_id": {
+		"computerid",
+		"machineid",
+		"assetid",
+		"assettag",
+		"hostid",
+		"deviceid",
+		"resourceid",
+		"machinekey",
+		"assetnumber",
+		"inventorynumber",
+	},
+	"name": {
+		"displayname",
+		"productname",
+		"softwarename",
+		"software",
+		"application",
+		"applicationname",
+		"app",
+		"program",
+		"programname",
+		"title",
+		"package",
+		"packagename",
+		"fullname",
+		"username",
+		"computername",
+		"computer",
+		"hostname",
+		"host",
+		"machine",
+		"machinename",
+		"devicename",
+		"device",
+		"asset",
+		"workstation",
+	},
+	"publisher": {
+		"vendor",
+		"manufacturer",
+		"maker",
+		"company",
+		"developer",
+		"supplier",
+		"vendorname",
+		"publishername",
+		"manufacturername",
+	},
+	"product": {"productname", "productfamily", "application", "software", "title"},
+	"version": {
+		"productversion",
+		"displayversion",
+		"softwareversion",
+		"applicationversion",
+		"ver",
+		"versionnumber",
+		"release",
+		"build",
+	},
+	"edition":      {"productedition", "variant"},
+	"architecture": {"arch", "platform", "bitness"},
+	"language":     {"lang", "locale"},
+	"install_date": {"installed", "installedon", "dateinstalled", "installationdate", "installdate"},
+	"install_path": {"path", "location", "installlocation", "folder", "directory", "installpath"},
+	"file_name":    {"executable", "exe", "binary", "process", "processname", "image", "file", "filename"},
+	"last_used":    {"lastuse", "lastusage", "lastrun", "lastlaunched", "lastaccessed"},
+	"seen_at": {
+		"scandate",
+		"scanned",
+		"scantime",
+		"lastseen",
+		"inventorydate",
+		"collected",
+		"collectedat",
+		"discovered",
+		"reported",
+		"timestamp",
+	},
+	"last_scan": {
+		"lastscan",
+		"lastseen",
+		"lastinventory",
+		"lasthardwarescan",
+		"lastreported",
+		"scandate",
+		"lastcontact",
+	},
+	"source":      {"origin", "datasource", "tool"},
+	"kind":        {"type", "devicetype", "chassis", "formfactor", "licencetype", "licensetype"},
+	"environment": {"env", "stage", "tier"},
+	"org_unit": {
+		"unit",
+		"department",
+		"dept",
+		"organisation",
+		"organization",
+		"ou",
+		"division",
+		"businessunit",
+		"costcentre",
+		"costcenter",
+		"team",
+	},
+	"site":          {"location", "office", "building", "city", "place"},
+	"country":       {"countrycode", "nation"},
+	"ip_address":    {"ip", "ipv4", "ipaddress", "address", "networkaddress"},
+	"primary_user":  {"user", "mainuser", "owner", "assignedto", "lastuser", "lastloggedonuser", "username"},
+	"os_name":       {"os", "operatingsystem", "osname", "platform"},
+	"os_version":    {"osversion", "operatingsystemversion", "osbuild"},
+	"processors":    {"cpus", "sockets", "cpucount", "processorcount", "physicalprocessors"},
+	"cores":         {"corecount", "cpucores", "physicalcores", "numberofcores", "totalcores"},
+	"virtual_cores": {"vcpu", "vcpus", "vcores", "logicalprocessors", "virtualcpus"},
+	"host_id":       {"host", "hypervisor", "vmhost", "parenthost"},
+	"user_id": {
+		"userid",
+		"login",
+		"loginname",
+		"account",
+		"accountname",
+		"username",
+		"uid",
+		"employeeid",
+		"personnelnumber",
+	},
 	"email":          {"mail", "emailaddress", "smtp"},
 	"status":         {"state", "lifecycle", "assetstatus"},
 	"left_on":        {"leavingdate", "terminationdate", "enddate", "leftdate", "lastday"},
@@ -129,13 +228,19 @@ func plain(s string) string {
 	}, s)
 }
 
-// Propose proposes a mapping for the headers of a foreign file onto a kind, each column at most once: the kind's own names first, then words that the trade uses, then headers that hold a word of the trade. samples are values
-// of each header.
+// Propose proposes a mapping for the headers of a foreign file onto a kind, each column at most once: the kind's own
+// names first, then words that the trade uses, then headers that hold a word of the trade. samples are values of each
+// header.
 func Propose(kind *Kind, headers []string, samples [][]string) []Proposal {
 	out := make([]Proposal, len(headers))
 	taken := map[string]bool{}
 	for i, h := range headers {
-		out[i] = Proposal{Header: strings.ToLower(strings.TrimSpace(h)), Column: Keep, Why: "nothing here fits; it is kept as a custom field", Sample: []string{}}
+		out[i] = Proposal{
+			Header: strings.ToLower(strings.TrimSpace(h)),
+			Column: Keep,
+			Why:    "nothing here fits; it is kept as a custom field",
+			Sample: []string{},
+		}
 		if i < len(samples) && samples[i] != nil {
 			out[i].Sample = samples[i]
 		}
@@ -159,7 +264,8 @@ func Propose(kind *Kind, headers []string, samples [][]string) []Proposal {
 			}
 		}
 	}
-	subject := map[string][]string{"installs": {"computer", "machine", "host", "device", "asset", "workstation"}, "usage": {"computer", "machine", "host", "device", "asset"}}[kind.Name]
+	subject := map[string][]string{"installs": {"computer", "machine", "host", "device", "asset", "workstation"},
+		"usage": {"computer", "machine", "host", "device", "asset"}}[kind.Name]
 	pass(func(h, c string) (string, bool) { return "the same name", h == c })
 	pass(func(h, c string) (string, bool) { return "the same name", plain(h) == plain(c) })
 	if len(subject) > 0 { // in lists of software the machine is the device, and never the name of a program

@@ -103,7 +103,8 @@ func isJSONLine(text []byte, size int64) bool {
 	return json.Valid(bytes.TrimSpace(line))
 }
 
-// OpenTable reads a table of a kind: CSV, XLSX, or LDIF for users and devices. at is the day of an export that does not say.
+// OpenTable reads a table of a kind: CSV, XLSX, or LDIF for users and devices. at is the day of an export that does
+// not say.
 func OpenTable(f File, size int64, form Form, kind *Kind, m *Mapping, at time.Time) (Rows, error) {
 	if _, err := f.Seek(0, io.SeekStart); err != nil {
 		return nil, err
@@ -222,7 +223,8 @@ func Head(f File, size int64, form Form, n int) (headers []string, samples [][]s
 			continue
 		}
 		for i, v := range row {
-			if v = strings.TrimSpace(v); i < len(samples) && v != "" && len(samples[i]) < n && !contains(samples[i], clip(v, 60)) {
+			if v = strings.TrimSpace(v); i < len(samples) && v != "" && len(samples[i]) < n &&
+				!contains(samples[i], clip(v, 60)) {
 				samples[i] = append(samples[i], clip(v, 60))
 			}
 		}
@@ -239,8 +241,15 @@ func contains(list []string, v string) bool {
 	return false
 }
 
-// ReadScans reads a report on devices' software. device names the device where the file does not, at is the time where it has none. Parts that cannot be read come as bad.
-func ReadScans(f File, size int64, form Form, device string, at time.Time) (scans []*Scan, bad []*LineError, err error) {
+// ReadScans reads a report on devices' software. device names the device where the file does not, at is the time
+// where it has none. Parts that cannot be read come as bad.
+func ReadScans(
+	f File,
+	size int64,
+	form Form,
+	device string,
+	at time.Time,
+) (scans []*Scan, bad []*LineError, err error) {
 	if form == SWIDArchive {
 		z, err := openArchive(f, size)
 		if err != nil {
@@ -264,7 +273,9 @@ func ReadScans(f File, size int64, form Form, device string, at time.Time) (scan
 			return nil, nil, tag.err
 		}
 		if tag.tag.isCorpus() {
-			return nil, nil, &FileError{"the tag describes installation media (corpus), not an install: there is nothing to take in"}
+			return nil, nil, &FileError{
+				"the tag describes installation media (corpus), not an install: there is nothing to take in",
+			}
 		}
 		return swidScans([]namedTag{tag}, true, device, at)
 	case CycloneDXJSON, CycloneDXXML:

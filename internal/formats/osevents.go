@@ -27,7 +27,8 @@ type osEvent struct {
 	} `xml:"EventData>Data"`
 }
 
-// The numbers of the events that speak of processes (from memory): a process was created, one ended, the system began to audit after a start, the event service began.
+// The numbers of the events that speak of processes (from memory): a process was created, one ended, the system began
+// to audit after a start, the event service began.
 const (
 	processCreated = "4688"
 	processEnded   = "4689"
@@ -65,7 +66,8 @@ func (e *osEvent) user() string {
 	return ""
 }
 
-// readOSEvents reads an export of an operating system's events as lines of process_events.csv. Events of other things are passed over.
+// readOSEvents reads an export of an operating system's events as lines of process_events.csv. Events of other things
+// are passed over.
 func readOSEvents(in io.Reader) (*table, error) {
 	d := safeXML(in)
 	var rows [][]string

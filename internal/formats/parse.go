@@ -110,7 +110,8 @@ func ParseTime(v string, zone *time.Location) (time.Time, error) {
 	if zone == nil {
 		zone = time.UTC
 	}
-	for _, layout := range []string{time.RFC3339, "2006-01-02T15:04:05", "2006-01-02 15:04:05", "2006-01-02T15:04", "2006-01-02 15:04", "2006-01-02"} {
+	for _, layout := range []string{time.RFC3339, "2006-01-02T15:04:05", "2006-01-02 15:04:05", "2006-01-02T15:04",
+		"2006-01-02 15:04", "2006-01-02"} {
 		if t, err := time.ParseInLocation(layout, v, zone); err == nil {
 			return t, nil
 		}

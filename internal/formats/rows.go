@@ -16,14 +16,17 @@ import (
 
 // Device is a line of devices.csv.
 type Device struct {
-	ID, Name, Kind, Environment, OrgUnit, Site, Country, IPAddress, DirectoryPath, PrimaryUser, OSName, OSVersion string
-	Processors, Cores, VirtualCores                                                                               int64
-	CoreFactor                                                                                                    string
-	HostID, Cluster                                                                                               string
-	Pinned, Portable                                                                                              string // true, false or unknown
-	Status                                                                                                        string
-	LastScan                                                                                                      int64 // seconds since 1970, 0 unknown
-	Custom                                                                                                        map[string]string
+	ID, Name, Kind, Environment, OrgUnit, Site, Country, IPAddress, DirectoryPath, PrimaryUser, OSName,
+	OSVersion string
+	Processors, Cores, VirtualCores int64
+	CoreFactor                      string
+	HostID, Cluster                 string
+	// true, false or unknown
+	Pinned, Portable string
+	Status           string
+	// seconds since 1970, 0 unknown
+	LastScan int64
+	Custom   map[string]string
 }
 
 // The values that devices.csv allows.
@@ -106,11 +109,25 @@ func ParseDevice(row *Row, zone *time.Location) (Device, error) {
 	p := &parser{row: row, kind: Devices, zone: zone}
 	flag := []string{"true", "false"}
 	d := Device{
-		ID: p.need("device_id"), Name: p.col("name"), Kind: p.oneOf("kind", DeviceKinds, "client"), Environment: p.oneOf("environment", Environments, "production"),
-		OrgUnit: strings.Trim(p.col("org_unit"), "/"), Site: p.col("site"), Country: p.col("country"), IPAddress: p.col("ip_address"), DirectoryPath: p.col("directory_path"),
-		PrimaryUser: p.col("primary_user"), OSName: p.col("os_name"), OSVersion: p.col("os_version"), Processors: p.whole("processors", 0), Cores: p.whole("cores", 0),
-		VirtualCores: p.whole("virtual_cores", 0), HostID: p.col("host_id"), Cluster: p.col("cluster"), Pinned: p.oneOf("pinned", flag, ""), Portable: p.oneOf("portable", flag, ""),
-		Status: p.oneOf("status", Statuses, "in_service"), LastScan: p.instant("last_scan"), Custom: row.Custom(),
+		ID: p.need(
+			"device_id",
+		), Name: p.col("name"), Kind: p.oneOf("kind", DeviceKinds, "client"),
+		Environment: p.oneOf("environment", Environments, "production"),
+		OrgUnit: strings.Trim(
+			p.col("org_unit"),
+			"/",
+		), Site: p.col("site"), Country: p.col("country"), IPAddress: p.col("ip_address"),
+		DirectoryPath: p.col("directory_path"),
+		PrimaryUser: p.col(
+			"primary_user",
+		), OSName: p.col("os_name"), OSVersion: p.col("os_version"), Processors: p.whole("processors", 0),
+		Cores: p.whole("cores", 0),
+		VirtualCores: p.whole(
+			"virtual_cores",
+			0,
+		), HostID: p.col("host_id"), Cluster: p.col("cluster"), Pinned: p.oneOf("pinned", flag, ""),
+		Portable: p.oneOf("portable", flag, ""),
+		Status:   p.oneOf("status", Statuses, "in_service"), LastScan: p.instant("last_scan"), Custom: row.Custom(),
 	}
 	if f := p.money("core_factor"); f.Valid {
 		d.CoreFactor = f.Decimal.String()
@@ -124,20 +141,53 @@ func ParseDevice(row *Row, zone *time.Location) (Device, error) {
 // ParseUser reads a line of users.csv.
 func ParseUser(row *Row) (User, error) {
 	p := &parser{row: row, kind: Users}
-	u := User{ID: p.need("user_id"), Name: p.col("name"), Email: p.col("email"), OrgUnit: strings.Trim(p.col("org_unit"), "/"), Site: p.col("site"),
-		Status: p.oneOf("status", []string{"active", "left"}, "active"), LeftOn: p.day("left_on"), Custom: row.Custom()}
+	u := User{
+		ID:      p.need("user_id"),
+		Name:    p.col("name"),
+		Email:   p.col("email"),
+		OrgUnit: strings.Trim(p.col("org_unit"), "/"),
+		Site:    p.col("site"),
+		Status:  p.oneOf("status", []string{"active", "left"}, "active"),
+		LeftOn:  p.day("left_on"),
+		Custom:  row.Custom(),
+	}
 	return u, p.err()
 }
 
 // ParseTitle reads a line of titles.csv.
 func ParseTitle(row *Row) (Title, error) {
 	p := &parser{row: row, kind: Titles}
-	models := strs([]recognise.LicenceModel{recognise.Commercial, recognise.Free, recognise.OpenSource, recognise.TrialModel, recognise.InHouse})
+	models := strs(
+		[]recognise.LicenceModel{
+			recognise.Commercial,
+			recognise.Free,
+			recognise.OpenSource,
+			recognise.TrialModel,
+			recognise.InHouse,
+		},
+	)
 	t := Title{Publisher: p.need("publisher"), Product: p.need("product"), Custom: row.Custom()}
-	t.Title = recognise.Title{Edition: p.col("edition"), EditionRank: int(p.whole("edition_rank", 0)), Version: p.col("version"), Category: p.col("category"),
-		Model: recognise.LicenceModel(p.oneOf("licence_model", models, "")), ListPrice: p.money("list_price"), Currency: p.currency("currency"),
-		DefaultMetric: p.oneOf("default_metric", strs(entitle.Metrics), ""), Suite: p.col("suite"), Released: p.day("released"), GeneralEnd: p.day("general_support_end"),
-		ExtendedEnd: p.day("extended_support_end"), EndOfLife: p.day("end_of_life")}
+	t.Title = recognise.Title{
+		Edition:     p.col("edition"),
+		EditionRank: int(p.whole("edition_rank", 0)),
+		Version:     p.col("version"),
+		Category:    p.col("category"),
+		Model: recognise.LicenceModel(
+			p.oneOf("licence_model", models, ""),
+		),
+		ListPrice: p.money("list_price"),
+		Currency:  p.currency("currency"),
+		DefaultMetric: p.oneOf(
+			"default_metric",
+			strs(entitle.Metrics),
+			"",
+		),
+		Suite:       p.col("suite"),
+		Released:    p.day("released"),
+		GeneralEnd:  p.day("general_support_end"),
+		ExtendedEnd: p.day("extended_support_end"),
+		EndOfLife:   p.day("end_of_life"),
+	}
 	t.Aliases = parts(p.col("aliases"))
 	if t.ListPrice.Valid && t.Currency == "" {
 		t.Currency = "EUR"
@@ -165,11 +215,37 @@ func ParseEntitlement(row *Row) (Entitlement, error) {
 	e := Entitlement{Publisher: p.col("publisher"), Product: p.need("product"), Custom: row.Custom()}
 	p.need("quantity")
 	p.need("metric")
-	e.Line = entitle.Line{Code: p.need("entitlement_id"), Edition: p.col("edition"), Version: p.col("version"), Metric: entitle.Metric(p.oneOf("metric", strs(entitle.Metrics), "")),
-		Quantity: p.whole("quantity", 0), PackSize: p.whole("pack_size", 1), Kind: entitle.Kind(p.oneOf("kind", strs(entitle.Kinds), string(entitle.Perpetual))), Start: p.day("start"), End: p.day("end"),
-		MaintenanceEnd: p.day("maintenance_end"), Purchased: p.day("purchased"), UnitPrice: p.money("unit_price"), Currency: p.currency("currency"),
-		ScopeUnit: strings.Trim(p.col("scope_unit"), "/"), ScopeCountry: p.col("scope_country"), Base: p.col("base"), Order: p.col("order"), Contract: p.col("contract"), Capacity: p.oneOf("capacity", []string{"full", "sub"}, "full"),
-		MinPerProcessor: p.whole("min_per_processor", 0), MinPerServer: p.whole("min_per_server", 0)}
+	e.Line = entitle.Line{
+		Code:    p.need("entitlement_id"),
+		Edition: p.col("edition"),
+		Version: p.col("version"),
+		Metric:  entitle.Metric(p.oneOf("metric", strs(entitle.Metrics), "")),
+		Quantity: p.whole(
+			"quantity",
+			0,
+		),
+		PackSize: p.whole("pack_size", 1),
+		Kind:     entitle.Kind(p.oneOf("kind", strs(entitle.Kinds), string(entitle.Perpetual))),
+		Start:    p.day("start"),
+		End:      p.day("end"),
+		MaintenanceEnd: p.day(
+			"maintenance_end",
+		),
+		Purchased: p.day("purchased"),
+		UnitPrice: p.money("unit_price"),
+		Currency:  p.currency("currency"),
+		ScopeUnit: strings.Trim(
+			p.col("scope_unit"),
+			"/",
+		),
+		ScopeCountry:    p.col("scope_country"),
+		Base:            p.col("base"),
+		Order:           p.col("order"),
+		Contract:        p.col("contract"),
+		Capacity:        p.oneOf("capacity", []string{"full", "sub"}, "full"),
+		MinPerProcessor: p.whole("min_per_processor", 0),
+		MinPerServer:    p.whole("min_per_server", 0),
+	}
 	for _, s := range strings.Split(p.col("rights"), "|") {
 		if s = strings.ToLower(strings.TrimSpace(s)); s == "" {
 			continue
@@ -198,15 +274,31 @@ func ParseTransaction(row *Row) (Transaction, error) {
 	p.need("type")
 	p.need("quantity")
 	p.need("on")
-	t := Transaction{Entitlement: p.need("entitlement_id"), Transaction: entitle.Transaction{Type: p.oneOf("type", types, ""), On: p.day("on"), Quantity: p.whole("quantity", 0), Price: p.money("price"),
-		Currency: p.currency("currency"), Order: p.col("order"), Note: p.col("note")}}
+	t := Transaction{
+		Entitlement: p.need("entitlement_id"),
+		Transaction: entitle.Transaction{
+			Type:     p.oneOf("type", types, ""),
+			On:       p.day("on"),
+			Quantity: p.whole("quantity", 0),
+			Price:    p.money("price"),
+			Currency: p.currency("currency"),
+			Order:    p.col("order"),
+			Note:     p.col("note"),
+		},
+	}
 	return t, p.err()
 }
 
 // ParseAssignment reads a line of assignments.csv.
 func ParseAssignment(row *Row) (Assignment, error) {
 	p := &parser{row: row, kind: Assignments}
-	a := Assignment{Entitlement: p.need("entitlement_id"), User: p.col("user_id"), Device: p.col("device_id"), From: p.day("from"), Until: p.day("until")}
+	a := Assignment{
+		Entitlement: p.need("entitlement_id"),
+		User:        p.col("user_id"),
+		Device:      p.col("device_id"),
+		From:        p.day("from"),
+		Until:       p.day("until"),
+	}
 	if (a.User == "") == (a.Device == "") {
 		p.fail("an assignment names either a user or a device")
 	}
@@ -220,9 +312,18 @@ func ParseAssignment(row *Row) (Assignment, error) {
 func ParsePolicy(row *Row) (Policy, error) {
 	p := &parser{row: row, kind: Policies}
 	p.need("stance")
-	out := Policy{Publisher: p.col("publisher"), Product: p.col("product"), Category: p.col("category"), Group: strings.Trim(p.col("group"), "/"),
-		Stance: policy.Stance(p.oneOf("stance", strs([]policy.Stance{policy.Allowed, policy.Restricted, policy.Required}), "")),
-		Reason: p.col("reason"), Owner: p.col("owner"), Until: p.day("until")}
+	out := Policy{
+		Publisher: p.col("publisher"),
+		Product:   p.col("product"),
+		Category:  p.col("category"),
+		Group:     strings.Trim(p.col("group"), "/"),
+		Stance: policy.Stance(
+			p.oneOf("stance", strs([]policy.Stance{policy.Allowed, policy.Restricted, policy.Required}), ""),
+		),
+		Reason: p.col("reason"),
+		Owner:  p.col("owner"),
+		Until:  p.day("until"),
+	}
 	if out.Until.Known() && out.Owner == "" {
 		p.fail("it ends on %s, so it is an exception: name its owner", out.Until)
 	}
@@ -256,12 +357,23 @@ const (
 	inSeenAt
 )
 
-// ParseInstall reads a line of installs.csv. zone serves times without offset. last_used may be a date or a time; its day counts.
+// ParseInstall reads a line of installs.csv. zone serves times without offset. last_used may be a date or a time; its
+// day counts.
 func ParseInstall(row *Row, zone *time.Location) (Install, error) {
 	in := Install{
 		Device: row.At(inDevice),
-		Record: recognise.Record{Publisher: row.At(inPublisher), Name: row.At(inName), Version: row.At(inVersion), Edition: row.At(inEdition), Architecture: row.At(inArchitecture), Language: row.At(inLanguage),
-			FileName: row.At(inFileName), TagID: row.At(inTagID), PURL: row.At(inPURL), CPE: row.At(inCPE)},
+		Record: recognise.Record{
+			Publisher:    row.At(inPublisher),
+			Name:         row.At(inName),
+			Version:      row.At(inVersion),
+			Edition:      row.At(inEdition),
+			Architecture: row.At(inArchitecture),
+			Language:     row.At(inLanguage),
+			FileName:     row.At(inFileName),
+			TagID:        row.At(inTagID),
+			PURL:         row.At(inPURL),
+			CPE:          row.At(inCPE),
+		},
 		InstallPath: row.At(inInstallPath), Source: row.At(inSource), Custom: row.Custom(),
 	}
 	bad := func(reason string) error { return &LineError{row.Line, row.Content, reason} }
@@ -299,7 +411,15 @@ func ParseInstall(row *Row, zone *time.Location) (Install, error) {
 // ParseSession reads a line of usage.csv.
 func ParseSession(row *Row, zone *time.Location) (Session, error) {
 	p := &parser{row: row, kind: Usage, zone: zone}
-	s := Session{Device: p.need("device_id"), User: p.col("user_id"), FileName: p.col("file_name"), Product: p.col("product"), Start: p.instant("started_at"), End: p.instant("ended_at"), Active: p.whole("active_seconds", 0)}
+	s := Session{
+		Device:   p.need("device_id"),
+		User:     p.col("user_id"),
+		FileName: p.col("file_name"),
+		Product:  p.col("product"),
+		Start:    p.instant("started_at"),
+		End:      p.instant("ended_at"),
+		Active:   p.whole("active_seconds", 0),
+	}
 	p.need("started_at")
 	if s.FileName == "" && s.Product == "" {
 		p.fail("it names neither a file nor a product")
@@ -313,7 +433,8 @@ func ParseSession(row *Row, zone *time.Location) (Session, error) {
 	return s, p.err()
 }
 
-// ProcessEvent is a line of process_events.csv: a process started or stopped, or the device came up. Times are in seconds since 1970.
+// ProcessEvent is a line of process_events.csv: a process started or stopped, or the device came up. Times are in
+// seconds since 1970.
 type ProcessEvent struct {
 	Device, User, FileName string
 	Kind                   usage.EventKind
@@ -324,7 +445,15 @@ type ProcessEvent struct {
 // ParseProcessEvent reads a line of process_events.csv.
 func ParseProcessEvent(row *Row, zone *time.Location) (ProcessEvent, error) {
 	p := &parser{row: row, kind: ProcessEvents, zone: zone}
-	v := ProcessEvent{Device: p.need("device_id"), User: p.col("user_id"), FileName: p.col("file_name"), At: p.instant("at"), PID: p.whole("pid", 0), Started: p.instant("started_at"), Active: p.whole("active_seconds", 0)}
+	v := ProcessEvent{
+		Device:   p.need("device_id"),
+		User:     p.col("user_id"),
+		FileName: p.col("file_name"),
+		At:       p.instant("at"),
+		PID:      p.whole("pid", 0),
+		Started:  p.instant("started_at"),
+		Active:   p.whole("active_seconds", 0),
+	}
 	p.need("at")
 	switch what := p.oneOf("event", []string{"start", "stop", "boot"}, ""); {
 	case what == "":
@@ -357,11 +486,20 @@ type Pool struct {
 // ParsePool reads a line of pools.csv.
 func ParsePool(row *Row) (Pool, error) {
 	p := &parser{row: row, kind: Pools}
-	v := Pool{Code: p.need("pool"), Publisher: p.col("publisher"), Product: p.need("product"), Server: p.col("server"), Quantity: p.whole("quantity", 0), Expires: p.day("expires"), Custom: row.Custom()}
+	v := Pool{
+		Code:      p.need("pool"),
+		Publisher: p.col("publisher"),
+		Product:   p.need("product"),
+		Server:    p.col("server"),
+		Quantity:  p.whole("quantity", 0),
+		Expires:   p.day("expires"),
+		Custom:    row.Custom(),
+	}
 	return v, p.err()
 }
 
-// PoolEvent is a line of pool_events.csv. Lost and found are the connection to the licence server. At is in seconds since 1970; Licences is at least 1.
+// PoolEvent is a line of pool_events.csv. Lost and found are the connection to the licence server. At is in seconds
+// since 1970; Licences is at least 1.
 type PoolEvent struct {
 	Pool, Event, Session, User, Device string
 	At, Licences                       int64
@@ -371,7 +509,15 @@ type PoolEvent struct {
 // ParsePoolEvent reads a line of pool_events.csv.
 func ParsePoolEvent(row *Row, zone *time.Location) (PoolEvent, error) {
 	p := &parser{row: row, kind: PoolEvents, zone: zone}
-	v := PoolEvent{Pool: p.need("pool"), Event: p.oneOf("event", []string{"checkout", "return", "denial", "lost", "found"}, ""), Session: p.col("session"), User: p.col("user_id"), Device: p.col("device_id"), At: p.instant("at"), Licences: max(1, p.whole("licences", 1))}
+	v := PoolEvent{
+		Pool:     p.need("pool"),
+		Event:    p.oneOf("event", []string{"checkout", "return", "denial", "lost", "found"}, ""),
+		Session:  p.col("session"),
+		User:     p.col("user_id"),
+		Device:   p.col("device_id"),
+		At:       p.instant("at"),
+		Licences: max(1, p.whole("licences", 1)),
+	}
 	p.need("event")
 	p.need("at")
 	if v.Active = -1; p.col("active_seconds") != "" {

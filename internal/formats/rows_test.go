@@ -62,10 +62,12 @@ func TestLinesOfEveryKind(t *testing.T) {
 		{ProcessEvents, "device_id,event,at,pid,file_name", "D1,start,2026-06-01T10:00:00Z,77,klprof.exe", ""},
 		{ProcessEvents, "device_id,event,at,pid,file_name", "D1,stop,2026-06-01T10:00:00Z,77,", ""},
 		{ProcessEvents, "device_id,event,at", "D1,boot,2026-06-01T10:00:00Z", ""},
-		{ProcessEvents, "device_id,event,at,pid,file_name", "D1,start,2026-06-01T10:00:00Z,77,", "nobody can say which program"},
+		{ProcessEvents, "device_id,event,at,pid,file_name", "D1,start,2026-06-01T10:00:00Z,77,",
+			"nobody can say which program"},
 		{ProcessEvents, "device_id,event,at,pid,file_name", "D1,start,2026-06-01T10:00:00Z,,a.exe", "pid is empty"},
 		{ProcessEvents, "device_id,event,at,pid,file_name", "D1,pause,2026-06-01T10:00:00Z,7,a.exe", "pause"},
-		{ProcessEvents, "device_id,event,at,pid,started_at", "D1,stop,2026-06-01T10:00:00Z,7,2026-06-01T11:00:00Z", "stops before it started"},
+		{ProcessEvents, "device_id,event,at,pid,started_at", "D1,stop,2026-06-01T10:00:00Z,7,2026-06-01T11:00:00Z",
+			"stops before it started"},
 		{ProcessEvents, "device_id,event,at,pid,file_name", "D1,start,half past nine,7,a.exe", "half past nine"},
 		{Policies, "product,stance,days,from_time,to_time", "Skerry,restricted,mon-fri,08:00,16:00", ""},
 		{Policies, "product,stance,days,from_time,to_time", "Skerry,restricted,weekdays,08:00,16:00", "write days as"},
@@ -116,15 +118,23 @@ func TestLinesOfEveryKind(t *testing.T) {
 		{Usage, "device_id,product,started_at", "D1,S,2026-06-01T10:00:00+02:00", ""},
 		{Usage, "device_id,product,started_at", "D1,,2026-06-01T10:00:00Z", "neither a file nor a product"},
 		{Usage, "device_id,product,started_at", "D1,S,", "started_at is empty"},
-		{Usage, "device_id,product,started_at,ended_at", "D1,S,2026-06-01T10:00:00Z,2026-06-01T09:00:00Z", "ends before it starts"},
-		{Entitlements, "entitlement_id,product,metric,quantity,base", "E1,P,device,1,E1", "names the entitlement itself"},
+		{Usage, "device_id,product,started_at,ended_at", "D1,S,2026-06-01T10:00:00Z,2026-06-01T09:00:00Z",
+			"ends before it starts"},
+		{Entitlements, "entitlement_id,product,metric,quantity,base", "E1,P,device,1,E1",
+			"names the entitlement itself"},
 	} {
-		_, err := parse(t, c.kind, c.header+"\n"+c.line+"\n", func(r *Row) (struct{}, error) { return struct{}{}, parsers[c.kind](r) })
+		_, err := parse(
+			t,
+			c.kind,
+			c.header+"\n"+c.line+"\n",
+			func(r *Row) (struct{}, error) { return struct{}{}, parsers[c.kind](r) },
+		)
 		var le *LineError
 		switch {
 		case c.reason == "" && err != nil:
 			t.Errorf("%s: %s: %v", c.kind.Name, c.line, err)
-		case c.reason != "" && (!errors.As(err, &le) || !strings.Contains(le.Reason, c.reason) || le.Content != c.line || le.Line != 2):
+		case c.reason != "" &&
+			(!errors.As(err, &le) || !strings.Contains(le.Reason, c.reason) || le.Content != c.line || le.Line != 2):
 			t.Errorf("%s: %s: %v, want %q", c.kind.Name, c.line, err, c.reason)
 		}
 	}
@@ -136,7 +146,9 @@ func TestTimesWithAndWithoutOffset(t *testing.T) {
 		t.Fatal(err)
 	}
 	for v, want := range map[string]string{
-		"2026-06-01T10:00:00Z": "2026-06-01T10:00:00Z", "2026-06-01T10:00:00+02:00": "2026-06-01T08:00:00Z", "2026-06-01T10:00:00": "2026-06-01T08:00:00Z", "2026-01-01 10:00": "2026-01-01T09:00:00Z", "2026-06-01": "2026-05-31T22:00:00Z",
+		"2026-06-01T10:00:00Z": "2026-06-01T10:00:00Z", "2026-06-01T10:00:00+02:00": "2026-06-01T08:00:00Z",
+		"2026-06-01T10:00:00": "2026-06-01T08:00:00Z", "2026-01-01 10:00": "2026-01-01T09:00:00Z",
+		"2026-06-01": "2026-05-31T22:00:00Z",
 	} {
 		got, err := ParseTime(v, oslo)
 		if err != nil || got.UTC().Format(time.RFC3339) != want {
@@ -146,16 +158,45 @@ func TestTimesWithAndWithoutOffset(t *testing.T) {
 }
 
 func TestValuesAreReadIntoTheirPlaces(t *testing.T) {
-	title, err := parse(t, Titles, "publisher,product,edition,edition_rank,version,licence_model,list_price,aliases,end_of_life,colour\nO,S,Pro,2,6,open_source,99.50,a | b||c,2030-01-01,blue\n", ParseTitle)
-	if err != nil || title.EditionRank != 2 || title.Model != recognise.OpenSource || title.ListPrice.Decimal.String() != "99.5" || title.Currency != "EUR" || strings.Join(title.Aliases, "+") != "a+b+c" || title.EndOfLife != civil.MustParse("2030-01-01") || title.Custom["colour"] != "blue" {
+	title, err := parse(
+		t,
+		Titles,
+		"publisher,product,edition,edition_rank,version,licence_model,list_price,aliases,end_of_life,colour\n"+
+			"O,S,Pro,2,6,open_source,99.50,a | b||c,2030-01-01,blue\n",
+		ParseTitle,
+	)
+	if err != nil || title.EditionRank != 2 || title.Model != recognise.OpenSource ||
+		title.ListPrice.Decimal.String() != "99.5" ||
+		title.Currency != "EUR" ||
+		strings.Join(title.Aliases, "+") != "a+b+c" ||
+		title.EndOfLife != civil.MustParse("2030-01-01") ||
+		title.Custom["colour"] != "blue" {
 		t.Errorf("%+v, %v", title, err)
 	}
-	e, err := parse(t, Entitlements, "entitlement_id,product,metric,quantity,rights,pack_size,scope_unit\nE1,P,named_user,12,older_versions | lower_editions,2,/Shore/A/\n", ParseEntitlement)
-	if err != nil || e.Metric != entitle.NamedUser || e.Quantity != 12 || e.PackSize != 2 || !e.Has(entitle.LowerEditions) || e.ScopeUnit != "Shore/A" || e.Kind != entitle.Perpetual || e.Capacity != "full" {
+	e, err := parse(
+		t,
+		Entitlements,
+		"entitlement_id,product,metric,quantity,rights,pack_size,scope_unit\nE1,P,named_user,12,older_versions | "+
+			"lower_editions,2,/Shore/A/\n",
+		ParseEntitlement,
+	)
+	if err != nil || e.Metric != entitle.NamedUser || e.Quantity != 12 || e.PackSize != 2 ||
+		!e.Has(entitle.LowerEditions) ||
+		e.ScopeUnit != "Shore/A" ||
+		e.Kind != entitle.Perpetual ||
+		e.Capacity != "full" {
 		t.Errorf("%+v, %v", e, err)
 	}
-	d, err := parse(t, Devices, "device_id,core_factor,portable\nD1,0.50,TRUE\n", func(r *Row) (Device, error) { return ParseDevice(r, time.UTC) })
-	if err != nil || d.Name != "D1" || d.Kind != "client" || d.Environment != "production" || d.Status != "in_service" || d.CoreFactor != "0.5" || d.Portable != "true" {
+	d, err := parse(
+		t,
+		Devices,
+		"device_id,core_factor,portable\nD1,0.50,TRUE\n",
+		func(r *Row) (Device, error) { return ParseDevice(r, time.UTC) },
+	)
+	if err != nil || d.Name != "D1" || d.Kind != "client" || d.Environment != "production" ||
+		d.Status != "in_service" ||
+		d.CoreFactor != "0.5" ||
+		d.Portable != "true" {
 		t.Errorf("%+v, %v", d, err)
 	}
 }

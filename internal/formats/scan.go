@@ -124,7 +124,9 @@ func ReadScan(in io.Reader) (*Scan, error) {
 		}
 		var syntax *json.SyntaxError
 		var typ *json.UnmarshalTypeError
-		if errors.As(err, &syntax) || errors.As(err, &typ) || strings.HasPrefix(err.Error(), "parsing time") || strings.HasPrefix(err.Error(), "Time.UnmarshalJSON") || strings.HasPrefix(err.Error(), "json:") {
+		if errors.As(err, &syntax) || errors.As(err, &typ) || strings.HasPrefix(err.Error(), "parsing time") ||
+			strings.HasPrefix(err.Error(), "Time.UnmarshalJSON") ||
+			strings.HasPrefix(err.Error(), "json:") {
 			return nil, &FileError{"the scan cannot be read: " + err.Error()}
 		}
 		return nil, err
@@ -154,7 +156,8 @@ func (s *Scan) Check() error {
 	if s.Device.Kind != "" && !slices.Contains(DeviceKinds, s.Device.Kind) {
 		return bad("the device's kind %q is none of %s", clip(s.Device.Kind, 40), strings.Join(DeviceKinds, ", "))
 	}
-	for what, n := range map[string]int{"installs": len(s.Installs), "files": len(s.Files), "logons": len(s.Logons), "sessions": len(s.Sessions), "parts": len(s.Covers)} {
+	for what, n := range map[string]int{"installs": len(s.Installs), "files": len(s.Files), "logons": len(s.Logons),
+		"sessions": len(s.Sessions), "parts": len(s.Covers)} {
 		if n > MaxScanList {
 			return bad("the scan has %d %s, more than %d", n, what, MaxScanList)
 		}
@@ -165,7 +168,8 @@ func (s *Scan) Check() error {
 			return bad("a figure of the device is %d", n)
 		}
 	}
-	if err := texts("the device", s.ID, s.Source, d.ID, d.Name, d.OSName, d.OSVersion, d.IPAddress, d.Processor, d.Model, d.Serial, d.Virtual, d.Portable); err != nil {
+	if err := texts("the device", s.ID, s.Source, d.ID, d.Name, d.OSName, d.OSVersion, d.IPAddress, d.Processor,
+		d.Model, d.Serial, d.Virtual, d.Portable); err != nil {
 		return err
 	}
 	covered := func(part string) bool { return len(s.Covers) == 0 || slices.Contains(s.Covers, part) }
@@ -177,7 +181,8 @@ func (s *Scan) Check() error {
 		if !covered(in.Part) {
 			return bad("install %d is of the part %q, which the scan does not say it covers", i+1, clip(in.Part, 40))
 		}
-		if err := texts(fmt.Sprintf("install %d", i+1), in.Part, in.Publisher, in.Name, in.Version, in.Edition, in.Architecture, in.Language, in.InstallPath, in.FileName, in.TagID, in.PURL, in.CPE); err != nil {
+		if err := texts(fmt.Sprintf("install %d", i+1), in.Part, in.Publisher, in.Name, in.Version, in.Edition,
+			in.Architecture, in.Language, in.InstallPath, in.FileName, in.TagID, in.PURL, in.CPE); err != nil {
 			return err
 		}
 		for _, day := range []string{in.InstallDate, in.LastUsed} {
@@ -230,18 +235,32 @@ func texts(what string, values ...string) error {
 // Record is the raw record of an install, cleaned of white space around its values.
 func (in *ScanInstall) Record() recognise.Record {
 	t := strings.TrimSpace
-	return recognise.Record{Publisher: t(in.Publisher), Name: t(in.Name), Version: t(in.Version), Edition: t(in.Edition), Architecture: t(in.Architecture), Language: t(in.Language), FileName: t(in.FileName), TagID: t(in.TagID), PURL: t(in.PURL), CPE: t(in.CPE)}
+	return recognise.Record{
+		Publisher:    t(in.Publisher),
+		Name:         t(in.Name),
+		Version:      t(in.Version),
+		Edition:      t(in.Edition),
+		Architecture: t(in.Architecture),
+		Language:     t(in.Language),
+		FileName:     t(in.FileName),
+		TagID:        t(in.TagID),
+		PURL:         t(in.PURL),
+		CPE:          t(in.CPE),
+	}
 }
 
 // Facts are the hardware facts that the scan reports, without unknown ones.
 func (d *ScanDevice) Facts() evidence.Facts {
 	f := evidence.Facts{}
-	for k, v := range map[string]string{"name": d.Name, "kind": d.Kind, "os_name": d.OSName, "os_version": d.OSVersion, "ip_address": d.IPAddress, "processor": d.Processor, "model": d.Model, "serial": d.Serial, "virtual": d.Virtual, "portable": d.Portable} {
+	for k, v := range map[string]string{"name": d.Name, "kind": d.Kind, "os_name": d.OSName, "os_version": d.OSVersion,
+		"ip_address": d.IPAddress, "processor": d.Processor, "model": d.Model, "serial": d.Serial,
+		"virtual": d.Virtual, "portable": d.Portable} {
 		if v = strings.TrimSpace(v); v != "" {
 			f[k] = v
 		}
 	}
-	for k, n := range map[string]int64{"processors": d.Processors, "cores": d.Cores, "virtual_cores": d.VirtualCores, "memory_mb": d.MemoryMB} {
+	for k, n := range map[string]int64{"processors": d.Processors, "cores": d.Cores, "virtual_cores": d.VirtualCores,
+		"memory_mb": d.MemoryMB} {
 		if n > 0 {
 			f[k] = fmt.Sprint(n)
 		}

@@ -31,10 +31,12 @@ func tagFile(t testing.TB, name string) []byte {
 	return text
 }
 
-// The example tags of NIST IR 8060 for the fictional Roadrunner Detector: primary, patch, supplemental and corpus tag, and a tag made by a discovery tool (written from memory of its text,
-// shortened; the hashes are not those of the text). Read, written and read again they mean the same.
+// The example tags of NIST IR 8060 for the fictional Roadrunner Detector: primary, patch, supplemental and corpus
+// tag, and a tag made by a discovery tool (written from memory of its text, shortened; the hashes are not those of
+// the text). Read, written and read again they mean the same.
 func TestTagsOfNISTIR8060(t *testing.T) {
-	for _, name := range []string{"roadrunner-primary.swidtag", "roadrunner-patch.swidtag", "roadrunner-supplemental.swidtag", "roadrunner-corpus.swidtag", "evidence.swidtag"} {
+	for _, name := range []string{"roadrunner-primary.swidtag", "roadrunner-patch.swidtag",
+		"roadrunner-supplemental.swidtag", "roadrunner-corpus.swidtag", "evidence.swidtag"} {
 		tag, err := ReadSWID(bytes.NewReader(tagFile(t, name)))
 		if err != nil {
 			t.Fatalf("%s: %v", name, err)
@@ -53,11 +55,20 @@ func TestTagsOfNISTIR8060(t *testing.T) {
 	}
 	tag, _ := ReadSWID(bytes.NewReader(tagFile(t, "roadrunner-primary.swidtag"))) // read above
 	in := tag.Install("")
-	want := ScanInstall{Publisher: "The ACME Corporation", Name: "ACME Roadrunner Detector 2013 Coyote Edition SP1", Version: "4.1.5", Edition: "coyote", TagID: "com.acme.rrd2013-ce-sp1-v4-1-5-0", FileName: "rrdetector.exe", InstallPath: "%programdata%/rrdetector/bin"}
+	want := ScanInstall{
+		Publisher:   "The ACME Corporation",
+		Name:        "ACME Roadrunner Detector 2013 Coyote Edition SP1",
+		Version:     "4.1.5",
+		Edition:     "coyote",
+		TagID:       "com.acme.rrd2013-ce-sp1-v4-1-5-0",
+		FileName:    "rrdetector.exe",
+		InstallPath: "%programdata%/rrdetector/bin",
+	}
 	if !reflect.DeepEqual(in, want) {
 		t.Errorf("got %+v", in)
 	}
-	if len(tag.Files("")) != 2 || tag.Links[0].Rel != "license" || tag.Meta[0].Get("revision") != "sp1" || tag.Entities[1].RegID != "mycoyote.com" {
+	if len(tag.Files("")) != 2 || tag.Links[0].Rel != "license" || tag.Meta[0].Get("revision") != "sp1" ||
+		tag.Entities[1].RegID != "mycoyote.com" {
 		t.Errorf("%+v", tag)
 	}
 	hash := ""
@@ -74,7 +85,8 @@ func TestTagsOfNISTIR8060(t *testing.T) {
 		t.Errorf("a patch is called %q", got)
 	}
 	found, _ := ReadSWID(bytes.NewReader(tagFile(t, "evidence.swidtag"))) // read above
-	if in := found.Install(""); in.FileName != "gauge" || in.InstallPath != "/opt/gauge/bin" || in.Publisher != "Example Inventory" {
+	if in := found.Install(""); in.FileName != "gauge" || in.InstallPath != "/opt/gauge/bin" ||
+		in.Publisher != "Example Inventory" {
 		t.Errorf("%+v", in)
 	}
 }
@@ -91,18 +103,24 @@ func readScansOf(t *testing.T, text []byte, device string) ([]*Scan, []*LineErro
 
 func TestTagsBecomeScans(t *testing.T) {
 	one, _, err := readScansOf(t, tagFile(t, "evidence.swidtag"), "")
-	if err != nil || len(one) != 1 || one[0].Device.ID != "mm123-pc.acme.com" || one[0].At.Hour() != 10 || !reflect.DeepEqual(one[0].Covers, []string{"tag legacy-gauge-1"}) || len(one[0].Files) != 2 {
+	if err != nil || len(one) != 1 || one[0].Device.ID != "mm123-pc.acme.com" || one[0].At.Hour() != 10 ||
+		!reflect.DeepEqual(one[0].Covers, []string{"tag legacy-gauge-1"}) ||
+		len(one[0].Files) != 2 {
 		t.Errorf("%+v %v", one, err)
 	}
-	if _, _, err := readScansOf(t, tagFile(t, "roadrunner-primary.swidtag"), ""); err == nil || !strings.Contains(err.Error(), "choose the device") {
+	if _, _, err := readScansOf(t, tagFile(t, "roadrunner-primary.swidtag"), ""); err == nil ||
+		!strings.Contains(err.Error(), "choose the device") {
 		t.Errorf("a tag of no device: %v", err)
 	}
-	if _, _, err := readScansOf(t, tagFile(t, "roadrunner-corpus.swidtag"), "D1"); err == nil || !strings.Contains(err.Error(), "corpus") {
+	if _, _, err := readScansOf(t, tagFile(t, "roadrunner-corpus.swidtag"), "D1"); err == nil ||
+		!strings.Contains(err.Error(), "corpus") {
 		t.Errorf("a corpus tag: %v", err)
 	}
 	var b bytes.Buffer
 	z := zip.NewWriter(&b)
-	for _, m := range []struct{ name, from string }{{"D1/regid/a.swidtag", "roadrunner-primary.swidtag"}, {"D1/b.swidtag", "roadrunner-patch.swidtag"}, {"D2/a.swidtag", "roadrunner-primary.swidtag"}, {"D2/c.swidtag", "roadrunner-corpus.swidtag"}} {
+	for _, m := range []struct{ name, from string }{{"D1/regid/a.swidtag", "roadrunner-primary.swidtag"},
+		{"D1/b.swidtag", "roadrunner-patch.swidtag"}, {"D2/a.swidtag", "roadrunner-primary.swidtag"},
+		{"D2/c.swidtag", "roadrunner-corpus.swidtag"}} {
 		w, err := z.Create(m.name)
 		if err != nil {
 			t.Fatal(err)
@@ -115,16 +133,42 @@ func TestTagsBecomeScans(t *testing.T) {
 		t.Fatal(err)
 	}
 	many, bad, err := readScansOf(t, b.Bytes(), "")
-	if err != nil || len(many) != 2 || len(many[0].Installs) != 2 || len(many[1].Installs) != 1 || many[0].Covers != nil || len(bad) != 1 {
+	if err != nil || len(many) != 2 || len(many[0].Installs) != 2 || len(many[1].Installs) != 1 ||
+		many[0].Covers != nil ||
+		len(bad) != 1 {
 		t.Errorf("%+v %v %v", many, bad, err)
 	}
 }
 
 func sample() *Scan {
-	return &Scan{Format: ScanFormat, At: noon, Source: "collector", Device: ScanDevice{ID: "D0007", Name: "hal-tide-07"}, Installs: []ScanInstall{
-		{Publisher: "Pelmar & Voss GmbH", Name: "Tidewheel Desk <4>", Version: "4.2.1", Edition: "Professional", Architecture: "x64", Language: "nb-NO", InstallDate: "2026-01-02", InstallPath: "/opt/tidewheel", FileName: "twdesk", TagID: "pelmar-tidewheel-4", LastUsed: "2026-05-01", Part: "packages"},
-		{Name: "libtide", Version: "1:2.0-3", PURL: "pkg:deb/debian/libtide@1%3A2.0-3?arch=amd64", CPE: "cpe:2.3:a:pelmar:libtide:2.0:*:*:*:*:*:*:*"},
-	}}
+	return &Scan{
+		Format: ScanFormat,
+		At:     noon,
+		Source: "collector",
+		Device: ScanDevice{ID: "D0007", Name: "hal-tide-07"},
+		Installs: []ScanInstall{
+			{
+				Publisher:    "Pelmar & Voss GmbH",
+				Name:         "Tidewheel Desk <4>",
+				Version:      "4.2.1",
+				Edition:      "Professional",
+				Architecture: "x64",
+				Language:     "nb-NO",
+				InstallDate:  "2026-01-02",
+				InstallPath:  "/opt/tidewheel",
+				FileName:     "twdesk",
+				TagID:        "pelmar-tidewheel-4",
+				LastUsed:     "2026-05-01",
+				Part:         "packages",
+			},
+			{
+				Name:    "libtide",
+				Version: "1:2.0-3",
+				PURL:    "pkg:deb/debian/libtide@1%3A2.0-3?arch=amd64",
+				CPE:     "cpe:2.3:a:pelmar:libtide:2.0:*:*:*:*:*:*:*",
+			},
+		},
+	}
 }
 
 // A device's software goes out and comes back through the documents, and the reference libraries read what is written.
@@ -134,19 +178,21 @@ func TestBillsOfMaterialsRoundTrip(t *testing.T) {
 		write func(*bytes.Buffer, *Scan) error
 		check func([]byte) (int, error)
 	}{
-		{"CycloneDX JSON", func(b *bytes.Buffer, s *Scan) error { return WriteCycloneDX(b, s, false) }, func(text []byte) (int, error) {
-			var bom cdx.BOM
-			err := cdx.NewBOMDecoder(bytes.NewReader(text), cdx.BOMFileFormatJSON).Decode(&bom)
-			if err == nil && bom.SpecVersion != cdx.SpecVersion1_6 {
-				err = fmt.Errorf("version %v", bom.SpecVersion)
-			}
-			return len(*bom.Components), err
-		}},
-		{"CycloneDX XML", func(b *bytes.Buffer, s *Scan) error { return WriteCycloneDX(b, s, true) }, func(text []byte) (int, error) {
-			var bom cdx.BOM
-			err := cdx.NewBOMDecoder(bytes.NewReader(text), cdx.BOMFileFormatXML).Decode(&bom)
-			return len(*bom.Components), err
-		}},
+		{"CycloneDX JSON", func(b *bytes.Buffer, s *Scan) error { return WriteCycloneDX(b, s, false) },
+			func(text []byte) (int, error) {
+				var bom cdx.BOM
+				err := cdx.NewBOMDecoder(bytes.NewReader(text), cdx.BOMFileFormatJSON).Decode(&bom)
+				if err == nil && bom.SpecVersion != cdx.SpecVersion1_6 {
+					err = fmt.Errorf("version %v", bom.SpecVersion)
+				}
+				return len(*bom.Components), err
+			}},
+		{"CycloneDX XML", func(b *bytes.Buffer, s *Scan) error { return WriteCycloneDX(b, s, true) },
+			func(text []byte) (int, error) {
+				var bom cdx.BOM
+				err := cdx.NewBOMDecoder(bytes.NewReader(text), cdx.BOMFileFormatXML).Decode(&bom)
+				return len(*bom.Components), err
+			}},
 		{"SPDX", func(b *bytes.Buffer, s *Scan) error { return WriteSPDX(b, s) }, func(text []byte) (int, error) {
 			var doc spdx.Document
 			err := spdxjson.ReadInto(bytes.NewReader(text), &doc)
@@ -195,7 +241,9 @@ func TestDocumentsOfOthers(t *testing.T) {
 		t.Error("a document of no device was taken")
 	}
 	s, _, err := readScansOf(t, []byte(cyclone), "D1")
-	if err != nil || len(s[0].Installs) != 2 || s[0].Installs[1].Publisher != "Example Org" || s[0].Files[0] != (ScanFile{Folder: "/opt/tide/bin", Name: "tide"}) || !s[0].At.Equal(noon) {
+	if err != nil || len(s[0].Installs) != 2 || s[0].Installs[1].Publisher != "Example Org" ||
+		s[0].Files[0] != (ScanFile{Folder: "/opt/tide/bin", Name: "tide"}) ||
+		!s[0].At.Equal(noon) {
 		t.Errorf("%+v %v", s, err)
 	}
 	spdxText := `{"spdxVersion":"SPDX-2.3","dataLicense":"CC0-1.0","SPDXID":"SPDXRef-DOCUMENT","name":"x","documentNamespace":"urn:x","creationInfo":{"created":"2026-05-04T10:00:00Z","creators":["Tool: x"]},
@@ -209,7 +257,12 @@ func TestDocumentsOfOthers(t *testing.T) {
 
 func TestScansThatAreRefused(t *testing.T) {
 	ok := func() map[string]any {
-		return map[string]any{"format": ScanFormat, "at": "2026-05-04T10:00:00Z", "device": map[string]any{"id": "D1"}, "installs": []any{map[string]any{"name": "a"}}}
+		return map[string]any{
+			"format":   ScanFormat,
+			"at":       "2026-05-04T10:00:00Z",
+			"device":   map[string]any{"id": "D1"},
+			"installs": []any{map[string]any{"name": "a"}},
+		}
 	}
 	for name, change := range map[string]func(m map[string]any){
 		"another format":     func(m map[string]any) { m["format"] = "x/9" },
@@ -217,12 +270,19 @@ func TestScansThatAreRefused(t *testing.T) {
 		"a time in no form":  func(m map[string]any) { m["at"] = "yesterday" },
 		"no device":          func(m map[string]any) { m["device"] = map[string]any{} },
 		"a nameless install": func(m map[string]any) { m["installs"] = []any{map[string]any{"version": "1"}} },
-		"a text too long":    func(m map[string]any) { m["installs"] = []any{map[string]any{"name": strings.Repeat("x", 5000)}} },
-		"outside its parts":  func(m map[string]any) { m["covers"] = []string{"dpkg"} },
-		"a list of numbers":  func(m map[string]any) { m["installs"] = []int{1} },
-		"a date in no form":  func(m map[string]any) { m["installs"] = []any{map[string]any{"name": "a", "install_date": "1/2/26"}} },
+		"a text too long": func(m map[string]any) {
+			m["installs"] = []any{map[string]any{"name": strings.Repeat("x",
+				5000)}}
+		},
+		"outside its parts": func(m map[string]any) { m["covers"] = []string{"dpkg"} },
+		"a list of numbers": func(m map[string]any) { m["installs"] = []int{1} },
+		"a date in no form": func(m map[string]any) {
+			m["installs"] = []any{map[string]any{"name": "a",
+				"install_date": "1/2/26"}}
+		},
 		"backwards session": func(m map[string]any) {
-			m["sessions"] = []any{map[string]any{"file_name": "a", "start": "2026-05-04T10:00:00Z", "end": "2026-05-03T10:00:00Z"}}
+			m["sessions"] = []any{map[string]any{"file_name": "a", "start": "2026-05-04T10:00:00Z",
+				"end": "2026-05-03T10:00:00Z"}}
 		},
 		"cores below zero": func(m map[string]any) { m["device"] = map[string]any{"id": "D1", "cores": -4} },
 	} {
@@ -252,7 +312,8 @@ func TestScansThatAreRefused(t *testing.T) {
 	if _, err := ReadScan(bytes.NewReader(append(good, good...))); err == nil {
 		t.Error("two scans in one were taken")
 	}
-	if _, err := ReadScan(strings.NewReader(`{"format":"` + strings.Repeat("x", MaxScan+10))); err == nil || !strings.Contains(err.Error(), "larger") {
+	if _, err := ReadScan(strings.NewReader(`{"format":"` + strings.Repeat("x", MaxScan+10))); err == nil ||
+		!strings.Contains(err.Error(), "larger") {
 		t.Errorf("a scan without end: %v", err)
 	}
 }
@@ -262,7 +323,8 @@ func TestBombs(t *testing.T) {
 	laughs := `<?xml version="1.0"?><!DOCTYPE x [<!ENTITY a "ha"><!ENTITY b "&a;&a;&a;&a;&a;&a;&a;&a;">]><SoftwareIdentity xmlns="` + swidSpace + `" name="&b;" tagId="x"><Entity name="x" role="tagCreator"/></SoftwareIdentity>`
 	outside := strings.Replace(laughs, `"ha"`, `SYSTEM "file:///etc/passwd"`, 1)
 	cyclone := `<?xml version="1.0"?><!DOCTYPE bom [<!ENTITY a "ha">]><bom xmlns="http://cyclonedx.org/schema/bom/1.6"><components/></bom>`
-	for _, text := range []string{laughs, outside, cyclone, strings.Repeat("<a>", 1000), `<?xml version="1.0" encoding="utf-16"?><a/>`} {
+	for _, text := range []string{laughs, outside, cyclone, strings.Repeat("<a>", 1000),
+		`<?xml version="1.0" encoding="utf-16"?><a/>`} {
 		if _, _, err := readScansOf(t, []byte(text), "D1"); err == nil {
 			t.Errorf("%.80q was read", text)
 		}
@@ -283,7 +345,8 @@ func TestBombs(t *testing.T) {
 		}
 		return b.Bytes()
 	}
-	for _, text := range [][]byte{bomb("D1/a.swidtag", 64<<20), bomb("xl/worksheets/sheet1.xml", 64<<20), bomb("D1/a.swidtag", 300<<20)} {
+	for _, text := range [][]byte{bomb("D1/a.swidtag", 64<<20), bomb("xl/worksheets/sheet1.xml", 64<<20),
+		bomb("D1/a.swidtag", 300<<20)} {
 		r := bytes.NewReader(text)
 		if form, err := Sniff(r, int64(len(text))); err == nil || !strings.Contains(err.Error(), "expand") {
 			t.Errorf("%d bytes that expand were taken for %s: %v", len(text), form, err)
@@ -308,7 +371,8 @@ func TestBombs(t *testing.T) {
 }
 
 func FuzzScanDocuments(f *testing.F) {
-	for _, name := range []string{"roadrunner-primary.swidtag", "roadrunner-patch.swidtag", "roadrunner-supplemental.swidtag", "roadrunner-corpus.swidtag", "evidence.swidtag"} {
+	for _, name := range []string{"roadrunner-primary.swidtag", "roadrunner-patch.swidtag",
+		"roadrunner-supplemental.swidtag", "roadrunner-corpus.swidtag", "evidence.swidtag"} {
 		f.Add(tagFile(f, name))
 	}
 	documents, err := filepath.Glob("testdata/documents/*")

@@ -14,7 +14,8 @@ import (
 // swidSpace is the name space of ISO/IEC 19770-2:2015.
 const swidSpace = "http://standards.iso.org/iso/19770/-2/2015/schema.xsd"
 
-// SWIDTag is a software identification tag by ISO/IEC 19770-2:2015. What the schema leaves to others (further attributes and elements) is kept as it is.
+// SWIDTag is a software identification tag by ISO/IEC 19770-2:2015. What the schema leaves to others (further
+// attributes and elements) is kept as it is.
 type SWIDTag struct {
 	XMLName       xml.Name     `xml:"http://standards.iso.org/iso/19770/-2/2015/schema.xsd SoftwareIdentity"`
 	Name          string       `xml:"name,attr"`
@@ -35,7 +36,8 @@ type SWIDTag struct {
 	Other         []SWIDAny    `xml:",any"`
 }
 
-// SWIDEntity is an organisation in its roles: softwareCreator, tagCreator, licensor, aggregator, distributor, maintainer.
+// SWIDEntity is an organisation in its roles: softwareCreator, tagCreator, licensor, aggregator, distributor,
+// maintainer.
 type SWIDEntity struct {
 	Name       string     `xml:"name,attr"`
 	RegID      string     `xml:"regid,attr,omitempty"`
@@ -150,7 +152,10 @@ func WriteSWID(out io.Writer, t *SWIDTag) error {
 // tidy takes away the declarations of name spaces, which writing makes anew.
 func (t *SWIDTag) tidy() {
 	clean := func(list *[]xml.Attr) {
-		*list = slices.DeleteFunc(*list, func(a xml.Attr) bool { return a.Name.Space == "xmlns" || a.Name.Local == "xmlns" })
+		*list = slices.DeleteFunc(
+			*list,
+			func(a xml.Attr) bool { return a.Name.Space == "xmlns" || a.Name.Local == "xmlns" },
+		)
 		if len(*list) == 0 {
 			*list = nil
 		}
@@ -220,10 +225,12 @@ func (t *SWIDTag) Publisher() string {
 // Corpus tags describe media from which something can be installed, not an install.
 func (t *SWIDTag) isCorpus() bool { return t.Corpus == "true" || t.Corpus == "1" }
 
-// Install is the raw record that a tag stands for, at its part of the list. A patch says so in its name, since it is a piece of another product.
+// Install is the raw record that a tag stands for, at its part of the list. A patch says so in its name, since it is
+// a piece of another product.
 func (t *SWIDTag) Install(part string) ScanInstall {
 	in := ScanInstall{Part: part, Publisher: t.Publisher(), Name: t.Name, Version: t.Version, TagID: t.TagID}
-	if (t.Patch == "true" || t.Patch == "1") && !strings.Contains(strings.ToLower(t.Name), "patch") && !strings.Contains(strings.ToLower(t.Name), "update") {
+	if (t.Patch == "true" || t.Patch == "1") && !strings.Contains(strings.ToLower(t.Name), "patch") &&
+		!strings.Contains(strings.ToLower(t.Name), "update") {
 		in.Name += " patch"
 	}
 	for _, m := range t.Meta {
@@ -243,7 +250,8 @@ func (t *SWIDTag) Install(part string) ScanInstall {
 
 // runs reports whether a file looks like a program: by its ending, or by a folder for programs (common practice).
 func (f ScanFile) runs() bool {
-	return strings.HasSuffix(strings.ToLower(f.Name), ".exe") || !strings.Contains(f.Name, ".") && (strings.HasSuffix(f.Folder, "/bin") || strings.HasSuffix(f.Folder, "/sbin"))
+	return strings.HasSuffix(strings.ToLower(f.Name), ".exe") ||
+		!strings.Contains(f.Name, ".") && (strings.HasSuffix(f.Folder, "/bin") || strings.HasSuffix(f.Folder, "/sbin"))
 }
 
 // Files lists the files of the payload or of the evidence, with their folders.
@@ -251,7 +259,16 @@ func (t *SWIDTag) Files(part string) []ScanFile {
 	var out []ScanFile
 	add := func(folder string, files []SWIDFile) {
 		for _, f := range files {
-			out = append(out, ScanFile{Part: part, Folder: joinPath(folder, f.Root, f.Location), Name: f.Name, Size: f.Size, Version: f.Version})
+			out = append(
+				out,
+				ScanFile{
+					Part:    part,
+					Folder:  joinPath(folder, f.Root, f.Location),
+					Name:    f.Name,
+					Size:    f.Size,
+					Version: f.Version,
+				},
+			)
 		}
 	}
 	var walk func(folder string, list []SWIDDirectory)
@@ -284,17 +301,27 @@ func joinPath(parts ...string) string {
 	return strings.Join(out, "/")
 }
 
-// TagOf makes a tag of a raw record. Without a tagId of its own it has one made of publisher, name and version, and Ensomet's user stands as nobody: the tag's creator is the publisher
-// as far as is known.
+// TagOf makes a tag of a raw record. Without a tagId of its own it has one made of publisher, name and version, and
+// Ensomet's user stands as nobody: the tag's creator is the publisher as far as is known.
 func TagOf(r recognise.Record, seenAt time.Time, device string) *SWIDTag {
 	publisher := r.Publisher
 	if publisher == "" {
 		publisher = "unknown"
 	}
-	t := &SWIDTag{Name: r.Name, TagID: r.TagID, Version: r.Version, Entities: []SWIDEntity{{Name: publisher, Role: "softwareCreator tagCreator"}}}
+	t := &SWIDTag{
+		Name:     r.Name,
+		TagID:    r.TagID,
+		Version:  r.Version,
+		Entities: []SWIDEntity{{Name: publisher, Role: "softwareCreator tagCreator"}},
+	}
 	t.XMLName = xml.Name{Space: swidSpace, Local: "SoftwareIdentity"}
 	if t.TagID == "" {
-		t.TagID = strings.ToLower(strings.Join(strings.Fields(publisher+" "+r.Name+" "+r.Version+" "+r.Edition+" "+r.Architecture+" "+r.Language), "-"))
+		t.TagID = strings.ToLower(
+			strings.Join(
+				strings.Fields(publisher+" "+r.Name+" "+r.Version+" "+r.Edition+" "+r.Architecture+" "+r.Language),
+				"-",
+			),
+		)
 	}
 	if r.Edition != "" {
 		t.Meta = []SWIDMeta{{Attrs: []xml.Attr{{Name: xml.Name{Local: "edition"}, Value: r.Edition}}}}
@@ -306,15 +333,23 @@ func TagOf(r recognise.Record, seenAt time.Time, device string) *SWIDTag {
 	return t
 }
 
-// swidScans makes scans of tags. One tag alone speaks for itself; many in an archive are the complete list of each device in it. device serves tags whose evidence names none, and members of
-// an archive that lie in no folder; a folder's name is a device otherwise.
+// swidScans makes scans of tags. One tag alone speaks for itself; many in an archive are the complete list of each
+// device in it. device serves tags whose evidence names none, and members of an archive that lie in no folder; a
+// folder's name is a device otherwise.
 func swidScans(tags []namedTag, alone bool, device string, at time.Time) ([]*Scan, []*LineError, error) {
 	by := map[string]*Scan{}
 	var order []*Scan
 	var bad []*LineError
 	for i, n := range tags {
 		if n.err != nil {
-			bad = append(bad, &LineError{Line: i + 1, Content: unreadTag(n, device, at), Reason: clip(n.file, 200) + ": " + n.err.Error()})
+			bad = append(
+				bad,
+				&LineError{
+					Line:    i + 1,
+					Content: unreadTag(n, device, at),
+					Reason:  clip(n.file, 200) + ": " + n.err.Error(),
+				},
+			)
 			continue
 		}
 		if n.tag.isCorpus() {
@@ -333,7 +368,10 @@ func swidScans(tags []namedTag, alone bool, device string, at time.Time) ([]*Sca
 			}
 		}
 		if d == "" {
-			return nil, nil, &FileError{"the tag does not say on which device it was found: choose the device, or put the tags of each device in a folder named after it"}
+			return nil, nil, &FileError{
+				"the tag does not say on which device it was found: choose the device, or put the tags of each " +
+					"device in a folder named after it",
+			}
 		}
 		part := ""
 		if alone {
@@ -357,7 +395,8 @@ func swidScans(tags []namedTag, alone bool, device string, at time.Time) ([]*Sca
 	return order, bad, nil
 }
 
-// unreadTag is what is known of a tag that cannot be read, as a line of installs.csv: somebody who can read it writes the name in, and the line joins the scan.
+// unreadTag is what is known of a tag that cannot be read, as a line of installs.csv: somebody who can read it writes
+// the name in, and the line joins the scan.
 func unreadTag(n namedTag, device string, at time.Time) string {
 	if device == "" {
 		device = n.folder

@@ -11,7 +11,8 @@ import (
 type Rows interface {
 	// Header returns the columns as they are called after the mapping.
 	Header() []string
-	// Next returns the next line. It returns io.EOF at the end, a *LineError for a line that cannot be read, and a *FileError where the file as a whole cannot.
+	// Next returns the next line. It returns io.EOF at the end, a *LineError for a line that cannot be read, and a
+	// *FileError where the file as a whole cannot.
 	Next() (*Row, error)
 }
 

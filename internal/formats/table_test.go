@@ -66,7 +66,9 @@ func all(t *testing.T, rows Rows, kind *Kind) (out []string, reasons []string) {
 }
 
 func TestWorkbook(t *testing.T) {
-	text := workbook(t, [][]any{{}, {"Device_ID", "name", "version", "install_date", "seats"}, {"D1", "Tide", 4.2, 46027, "007"}, {}, {"D2", "Tide", "4.10"}}, map[string]string{"D3": `dd.mm.yyyy;@`, "C3": `0.0" Red"`})
+	text := workbook(t, [][]any{{}, {"Device_ID", "name", "version", "install_date", "seats"},
+		{"D1", "Tide", 4.2, 46027, "007"}, {},
+		{"D2", "Tide", "4.10"}}, map[string]string{"D3": `dd.mm.yyyy;@`, "C3": `0.0" Red"`})
 	r := bytes.NewReader(text)
 	form, err := Sniff(r, int64(len(text)))
 	if err != nil || form != XLSX {
@@ -77,10 +79,16 @@ func TestWorkbook(t *testing.T) {
 		t.Fatal(err)
 	}
 	got, reasons := all(t, rows, Installs)
-	if want := []string{"device_id=D1 name=Tide version=4.2 install_date=2026-01-05 +seats=007", "device_id=D2 name=Tide version=4.10"}; !reflect.DeepEqual(got, want) || reasons != nil {
+	if want := []string{"device_id=D1 name=Tide version=4.2 install_date=2026-01-05 +seats=007",
+		"device_id=D2 name=Tide version=4.10"}; !reflect.DeepEqual(
+		got,
+		want,
+	) ||
+		reasons != nil {
 		t.Errorf("%q %v", got, reasons)
 	}
-	for _, bad := range [][]byte{[]byte("PK\x03\x04 and no more"), workbook(t, nil, nil), workbook(t, [][]any{{"a"}, {"1", "2"}}, nil)} {
+	for _, bad := range [][]byte{[]byte("PK\x03\x04 and no more"), workbook(t, nil, nil), workbook(t, [][]any{{"a"},
+		{"1", "2"}}, nil)} {
 		if _, _, _, err := readSheet(bytes.NewReader(bad), int64(len(bad))); err == nil {
 			t.Error("a damaged, empty or overlong workbook was read")
 		}
@@ -88,7 +96,8 @@ func TestWorkbook(t *testing.T) {
 }
 
 func TestForeignFileIsMapped(t *testing.T) {
-	text := "Computer Name;Vendor;Application;Ver.;Scan Date;Price Class;Note\nhal-1;Pelmar;\"Tide; the desk\";4,2;2026-05-04;A;x\nhal-2;Pelmar;Tide\n"
+	text := "Computer Name;Vendor;Application;Ver.;Scan Date;Price Class;Note\nhal-1;Pelmar;\"Tide; the " +
+		"desk\";4,2;2026-05-04;A;x\nhal-2;Pelmar;Tide\n"
 	r := bytes.NewReader([]byte(text))
 	headers, samples, err := Head(r, int64(len(text)), CSV, 3)
 	if err != nil || len(headers) != 7 || !reflect.DeepEqual(samples[2], []string{"Tide; the desk", "Tide"}) {
@@ -104,7 +113,13 @@ func TestForeignFileIsMapped(t *testing.T) {
 		t.Fatal(err)
 	}
 	got, reasons := all(t, rows, Installs)
-	if want := []string{"device_id=hal-1 publisher=Pelmar name=Tide; the desk version=4,2 source=old list seen_at=2026-05-04 +price class=A"}; !reflect.DeepEqual(got, want) || len(reasons) != 1 || !strings.Contains(reasons[0], "3 fields") {
+	if want := []string{"device_id=hal-1 publisher=Pelmar name=Tide; the desk version=4,2 source=old list " +
+		"seen_at=2026-05-04 +price class=A"}; !reflect.DeepEqual(
+		got,
+		want,
+	) ||
+		len(reasons) != 1 ||
+		!strings.Contains(reasons[0], "3 fields") {
 		t.Errorf("%q %q", got, reasons)
 	}
 	// a line is kept with commas and with the constants, so that it can be mended under the header as it is called here
@@ -127,7 +142,9 @@ func TestForeignFileIsMapped(t *testing.T) {
 
 func TestMappingsThatCannotBe(t *testing.T) {
 	for _, m := range []Mapping{
-		{Columns: map[string]string{"a": "colour"}}, {Columns: map[string]string{"a": "name", "b": "name"}}, {Columns: map[string]string{"a": "name"}, Constants: map[string]string{"name": "x"}}, {Constants: map[string]string{"colour": "x"}},
+		{Columns: map[string]string{"a": "colour"}}, {Columns: map[string]string{"a": "name", "b": "name"}},
+		{Columns: map[string]string{"a": "name"}, Constants: map[string]string{"name": "x"}},
+		{Constants: map[string]string{"colour": "x"}},
 	} {
 		if m.Check(Installs) == nil {
 			t.Errorf("%+v was taken", m)
@@ -142,11 +159,14 @@ func TestProposals(t *testing.T) {
 		want    string
 	}{
 		{Installs, "device_id,name,version", "device_id,name,version"},
-		{Installs, "Hostname,Software Name,Manufacturer,Version,Installed On", "device_id,name,publisher,version,install_date"},
+		{Installs, "Hostname,Software Name,Manufacturer,Version,Installed On",
+			"device_id,name,publisher,version,install_date"},
 		{Installs, "Machine,Product,Rel,Path", "device_id,+,+,install_path"},
-		{Devices, "Asset Tag,Computer Name,Department,Office,IP,OS,CPU Cores,Last Seen", "device_id,name,org_unit,site,ip_address,os_name,cores,last_scan"},
+		{Devices, "Asset Tag,Computer Name,Department,Office,IP,OS,CPU Cores,Last Seen",
+			"device_id,name,org_unit,site,ip_address,os_name,cores,last_scan"},
 		{Users, "Login,Full Name,E-Mail Address,Team,State", "user_id,name,email,org_unit,status"},
-		{Entitlements, "Licence ID,Vendor,Product Name,Qty,Metric,PO Number,Expiry Date", "entitlement_id,publisher,product,quantity,metric,order,end"},
+		{Entitlements, "Licence ID,Vendor,Product Name,Qty,Metric,PO Number,Expiry Date",
+			"entitlement_id,publisher,product,quantity,metric,order,end"},
 		{Installs, "name,name of computer,", "name,device_id,-"},
 	} {
 		var got []string
@@ -157,7 +177,8 @@ func TestProposals(t *testing.T) {
 			t.Errorf("%s: %s, want %s", c.headers, strings.Join(got, ","), c.want)
 		}
 	}
-	if HeaderKey([]string{"B ", "a"}) != HeaderKey([]string{"A", "b"}) || HeaderKey([]string{"ab"}) == HeaderKey([]string{"a", "b"}) {
+	if HeaderKey([]string{"B ", "a"}) != HeaderKey([]string{"A", "b"}) ||
+		HeaderKey([]string{"ab"}) == HeaderKey([]string{"a", "b"}) {
 		t.Error("the key of headers")
 	}
 }

@@ -15,12 +15,16 @@ import (
 // maxSheetRows is how many lines of a sheet are read; more belong into a CSV file.
 const maxSheetRows = 1_048_576
 
-// readSheet reads the first sheet of a workbook that has anything in it: its first line that is not empty is the header. Cells that are dates by their form come as ISO 8601 dates or times.
+// readSheet reads the first sheet of a workbook that has anything in it: its first line that is not empty is the
+// header. Cells that are dates by their form come as ISO 8601 dates or times.
 func readSheet(in io.ReaderAt, size int64) (header []string, rows [][]string, lines []int, err error) {
 	if _, err := openArchive(in, size); err != nil {
 		return nil, nil, nil, err
 	}
-	book, err := excelize.OpenReader(io.NewSectionReader(in, 0, size), excelize.Options{RawCellValue: true, UnzipSizeLimit: maxExpanded, UnzipXMLSizeLimit: maxExpanded})
+	book, err := excelize.OpenReader(
+		io.NewSectionReader(in, 0, size),
+		excelize.Options{RawCellValue: true, UnzipSizeLimit: maxExpanded, UnzipXMLSizeLimit: maxExpanded},
+	)
 	if err != nil {
 		return nil, nil, nil, &FileError{"the workbook cannot be read: " + err.Error()}
 	}
@@ -35,7 +39,9 @@ func readSheet(in io.ReaderAt, size int64) (header []string, rows [][]string, li
 			return nil, nil, nil, &FileError{fmt.Sprintf("the sheet %q cannot be read: %v", clip(sheet, 60), err)}
 		}
 		if len(list) > maxSheetRows {
-			return nil, nil, nil, &FileError{fmt.Sprintf("the sheet %q has more than %d lines: save it as CSV", clip(sheet, 60), maxSheetRows)}
+			return nil, nil, nil, &FileError{
+				fmt.Sprintf("the sheet %q has more than %d lines: save it as CSV", clip(sheet, 60), maxSheetRows),
+			}
 		}
 		for i, row := range list {
 			if strings.TrimSpace(strings.Join(row, "")) == "" {
@@ -47,7 +53,13 @@ func readSheet(in io.ReaderAt, size int64) (header []string, rows [][]string, li
 			}
 			if len(row) > len(header) {
 				if strings.TrimSpace(strings.Join(row[len(header):], "")) != "" {
-					return nil, nil, nil, &FileError{fmt.Sprintf("line %d of the sheet %q goes on beyond the header's last column", i+1, clip(sheet, 60))}
+					return nil, nil, nil, &FileError{
+						fmt.Sprintf(
+							"line %d of the sheet %q goes on beyond the header's last column",
+							i+1,
+							clip(sheet, 60),
+						),
+					}
 				}
 				row = row[:len(header)]
 			}

@@ -13,7 +13,8 @@ const (
 	maxXMLTokens = 4_000_000
 )
 
-// safeTokens hands XML on and refuses what no evidence needs: document types (and with them entities of one's own), and endless nesting.
+// safeTokens hands XML on and refuses what no evidence needs: document types (and with them entities of one's own),
+// and endless nesting.
 type safeTokens struct {
 	d      *xml.Decoder
 	depth  int
@@ -28,18 +29,24 @@ func (s *safeTokens) Token() (xml.Token, error) {
 	s.tokens++
 	switch t := t.(type) {
 	case xml.Directive:
-		return nil, &FileError{"the file declares a document type or entities: these are not read; take them out and send it again"}
+		return nil,
+			&FileError{"the file declares a document type or entities: these are not read; take them out and " +
+				"send it again"}
 	case xml.StartElement:
 		s.depth++
 	case xml.EndElement:
 		s.depth--
 	case xml.ProcInst:
-		if t.Target == "xml" && bytes.Contains(bytes.ToLower(t.Inst), []byte("encoding")) && !bytes.Contains(bytes.ToLower(t.Inst), []byte("utf-8")) && !bytes.Contains(bytes.ToLower(t.Inst), []byte("us-ascii")) {
+		if t.Target == "xml" && bytes.Contains(bytes.ToLower(t.Inst), []byte("encoding")) &&
+			!bytes.Contains(bytes.ToLower(t.Inst), []byte("utf-8")) &&
+			!bytes.Contains(bytes.ToLower(t.Inst), []byte("us-ascii")) {
 			return nil, &FileError{"the file is not written in UTF-8: save it as UTF-8 and send it again"}
 		}
 	}
 	if s.depth > maxXMLDepth || s.tokens > maxXMLTokens {
-		return nil, &FileError{fmt.Sprintf("the file is nested more than %d deep or has more than %d parts", maxXMLDepth, maxXMLTokens)}
+		return nil, &FileError{
+			fmt.Sprintf("the file is nested more than %d deep or has more than %d parts", maxXMLDepth, maxXMLTokens),
+		}
 	}
 	return t, nil
 }
@@ -47,7 +54,8 @@ func (s *safeTokens) Token() (xml.Token, error) {
 // safeXML decodes XML without document types.
 func safeXML(in io.Reader) *xml.Decoder {
 	raw := xml.NewDecoder(in)
-	raw.CharsetReader = func(_ string, in io.Reader) (io.Reader, error) { return in, nil } // safeTokens has refused others
+	// safeTokens has refused others
+	raw.CharsetReader = func(_ string, in io.Reader) (io.Reader, error) { return in, nil }
 	return xml.NewTokenDecoder(&safeTokens{d: raw})
 }
 

@@ -31,7 +31,8 @@ type AsideLine struct {
 	Reason  string `json:"reason"`
 }
 
-// ImportResult says what an import did, or would do. Settled lines were put aside in an earlier import and mended or dropped since.
+// ImportResult says what an import did, or would do. Settled lines were put aside in an earlier import and mended or
+// dropped since.
 type ImportResult struct {
 	Kind    string      `json:"kind"`
 	File    string      `json:"file"`
@@ -49,7 +50,8 @@ type ImportResult struct {
 	seen []seenSample
 }
 
-// Sample is one of the first lines that a file would add, change or end, so that a person sees what is meant by the numbers.
+// Sample is one of the first lines that a file would add, change or end, so that a person sees what is meant by the
+// numbers.
 type Sample struct {
 	What string `json:"what" enum:"new,changed,gone,kept"`
 	Text string `json:"text"`
@@ -103,7 +105,13 @@ func (r *ImportResult) NameSamples(tx *sqlite.Tx) error {
 }
 
 func NewResult(req ImportRequest) ImportResult {
-	return ImportResult{Kind: req.Kind.Name, File: req.File, Aside: []AsideLine{}, Columns: []string{}, Samples: []Sample{}}
+	return ImportResult{
+		Kind:    req.Kind.Name,
+		File:    req.File,
+		Aside:   []AsideLine{},
+		Columns: []string{},
+		Samples: []Sample{},
+	}
 }
 
 // News reports whether the import changed anything that figures rest on.

@@ -9,13 +9,15 @@ import (
 	"ensomet/internal/sqlite"
 )
 
-// Sink takes the lines of one kind. put returns a *formats.LineError for a line that cannot go in; finish writes what put has gathered.
+// Sink takes the lines of one kind. put returns a *formats.LineError for a line that cannot go in; finish writes what
+// put has gathered.
 type Sink struct {
 	Put    func(row *formats.Row) (sqlite.Change, error)
 	Finish func(res *ImportResult) error
 }
 
-// Arrival is what is known of lines that arrive, besides themselves: when they hold where they do not say, who brought them, and from which file.
+// Arrival is what is known of lines that arrive, besides themselves: when they hold where they do not say, who
+// brought them, and from which file.
 type Arrival struct {
 	Tx           *sqlite.Tx
 	Settings     *snapshot.Settings
@@ -35,13 +37,21 @@ func Refuse(row *formats.Row, format string, args ...any) error {
 }
 
 // UpsertSink takes lines that stand for one thing each.
-func UpsertSink[T any](tx *sqlite.Tx, prepare func(*sqlite.Tx) (*sqlite.Upserter, error), parse func(*formats.Row) (string, T, error), put func(*sqlite.Upserter, T, *formats.Row) (sqlite.Change, error)) (*Sink, error) {
+func UpsertSink[T any](
+	tx *sqlite.Tx,
+	prepare func(*sqlite.Tx) (*sqlite.Upserter, error),
+	parse func(*formats.Row) (string, T, error),
+	put func(*sqlite.Upserter, T, *formats.Row) (sqlite.Change, error),
+) (*Sink, error) {
 	u, err := prepare(tx)
 	return NoTwice(parse, func(v T, row *formats.Row) (sqlite.Change, error) { return put(u, v, row) }), err
 }
 
 // NoTwice refuses the same thing twice in one file with other values: nobody can say which is right.
-func NoTwice[T any](parse func(*formats.Row) (string, T, error), put func(T, *formats.Row) (sqlite.Change, error)) *Sink {
+func NoTwice[T any](
+	parse func(*formats.Row) (string, T, error),
+	put func(T, *formats.Row) (sqlite.Change, error),
+) *Sink {
 	type seen struct {
 		line    int
 		content string
@@ -53,7 +63,12 @@ func NoTwice[T any](parse func(*formats.Row) (string, T, error), put func(T, *fo
 			return sqlite.Same, err
 		}
 		if b, twice := before[key]; twice && b.content != row.Content {
-			return sqlite.Same, Refuse(row, "%s stands already on line %d with other values: one of the two must go", key, b.line)
+			return sqlite.Same, Refuse(
+				row,
+				"%s stands already on line %d with other values: one of the two must go",
+				key,
+				b.line,
+			)
 		}
 		change, err := put(v, row)
 		if err == nil {

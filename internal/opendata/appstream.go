@@ -1,5 +1,6 @@
 // Package opendata reads data that others publish: component data of AppStream, release dates of distributions and of
-// Node.js, and the packages of a Debian machine. It serves the evaluation, the starter catalogue and dates of the life cycle.
+// Node.js, and the packages of a Debian machine. It serves the evaluation, the starter catalogue and dates of the
+// life cycle.
 package opendata
 
 import (
@@ -17,7 +18,8 @@ import (
 	"go.yaml.in/yaml/v3"
 )
 
-// Component is a piece of software as AppStream describes it (DEP-11, the YAML form of the AppStream specification 0.16).
+// Component is a piece of software as AppStream describes it (DEP-11, the YAML form of the AppStream specification
+// 0.16).
 type Component struct {
 	ID        string
 	Type      string
@@ -83,7 +85,17 @@ func parseComponents(text []byte) ([]Component, error) {
 		if raw.Name["C"] == "" {
 			continue
 		}
-		c := Component{ID: raw.ID, Type: raw.Type, Package: raw.Package, Developer: raw.DeveloperName["C"], Group: raw.ProjectGroup, Names: raw.Name, Licence: raw.ProjectLicense, Homepage: raw.Url["homepage"], Category: raw.Categories}
+		c := Component{
+			ID:        raw.ID,
+			Type:      raw.Type,
+			Package:   raw.Package,
+			Developer: raw.DeveloperName["C"],
+			Group:     raw.ProjectGroup,
+			Names:     raw.Name,
+			Licence:   raw.ProjectLicense,
+			Homepage:  raw.Url["homepage"],
+			Category:  raw.Categories,
+		}
 		for _, r := range raw.Releases {
 			c.Releases = append(c.Releases, Release{r.Version, time.Unix(r.Unix, 0).UTC()})
 		}
@@ -95,7 +107,18 @@ func parseComponents(text []byte) ([]Component, error) {
 
 // wanted keeps the keys that are read, since descriptions and screenshots in forty languages are most of the text.
 func wanted(doc []byte) []byte {
-	keys := []string{"ID:", "Type:", "Package:", "Name:", "DeveloperName:", "ProjectGroup:", "ProjectLicense:", "Url:", "Categories:", "Releases:"}
+	keys := []string{
+		"ID:",
+		"Type:",
+		"Package:",
+		"Name:",
+		"DeveloperName:",
+		"ProjectGroup:",
+		"ProjectLicense:",
+		"Url:",
+		"Categories:",
+		"Releases:",
+	}
 	var out bytes.Buffer
 	keep := false
 	for line := range bytes.Lines(doc) {
@@ -109,7 +132,8 @@ func wanted(doc []byte) []byte {
 	return out.Bytes()
 }
 
-// Maker is who makes a component: its developer, else its project, else the owner in its reversed domain name, else nobody known.
+// Maker is who makes a component: its developer, else its project, else the owner in its reversed domain name, else
+// nobody known.
 func (c *Component) Maker() string {
 	if c.Developer != "" {
 		return c.Developer
@@ -118,7 +142,8 @@ func (c *Component) Maker() string {
 		return c.Group
 	}
 	parts := strings.Split(c.ID, ".")
-	if len(parts) < 3 || !slices.Contains([]string{"org", "com", "net", "io", "de", "fr", "eu", "info", "app", "dev"}, parts[0]) {
+	if len(parts) < 3 ||
+		!slices.Contains([]string{"org", "com", "net", "io", "de", "fr", "eu", "info", "app", "dev"}, parts[0]) {
 		return ""
 	}
 	if slices.Contains([]string{"github", "gitlab", "sourceforge", "codeberg", "bitbucket", "freedesktop"}, parts[1]) {
@@ -130,11 +155,14 @@ func (c *Component) Maker() string {
 	return parts[1]
 }
 
-// FindComponents returns the component data that apt has fetched on this machine, and how to get it where there is none.
+// FindComponents returns the component data that apt has fetched on this machine, and how to get it where there is
+// none.
 func FindComponents() (string, error) {
 	list, err := filepath.Glob("/var/lib/apt/lists/*_dep11_Components-*.yml*")
 	if err != nil || len(list) == 0 {
-		return "", fmt.Errorf("there is no component data here: on Debian,  apt-get install appstream && apt-get update  fetches it")
+		return "", fmt.Errorf(
+			"there is no component data here: on Debian,  apt-get install appstream && apt-get update  fetches it",
+		)
 	}
 	return slices.Max(list), nil
 }

@@ -61,7 +61,10 @@ func TestReadComponents(t *testing.T) {
 			t.Fatalf("%s: %+v, %v", path, list, err)
 		}
 		m, k := list[0], list[1]
-		if k.Names["de"] != "Tanglinie" || k.Maker() != "The Kelp People" || k.Licence != "GPL-3.0+" || len(k.Category) != 1 || len(k.Releases) != 1 || k.Releases[0].On.Format("2006-01-02") != "2020-09-15" {
+		if k.Names["de"] != "Tanglinie" || k.Maker() != "The Kelp People" || k.Licence != "GPL-3.0+" ||
+			len(k.Category) != 1 ||
+			len(k.Releases) != 1 ||
+			k.Releases[0].On.Format("2006-01-02") != "2020-09-15" {
 			t.Errorf("%+v", k)
 		}
 		if m.Maker() != "someone" || m.Names["C"] != "Murrelet" {

@@ -18,7 +18,12 @@ func dates(t *testing.T, e formats.Entry) lifecycle.Dates {
 	if err != nil {
 		t.Fatal(err)
 	}
-	return lifecycle.Dates{Released: title.Released, General: title.GeneralEnd, Extended: title.ExtendedEnd, End: title.EndOfLife}
+	return lifecycle.Dates{
+		Released: title.Released,
+		General:  title.GeneralEnd,
+		Extended: title.ExtendedEnd,
+		End:      title.EndOfLife,
+	}
 }
 
 func distro(t *testing.T, name string) []formats.Entry {
@@ -35,8 +40,10 @@ func distro(t *testing.T, name string) []formats.Entry {
 	return list
 }
 
-// The phases of Debian's and Ubuntu's releases, by the dates of the Debian package distro-info-data 0.58, against what the tools of the package distro-info 1.5 answer, on the first
-// and the last day of each phase since 1996. On the very day of an end the tools take support to be over already, where here it is the last day of it; what ends that day is left out.
+// The phases of Debian's and Ubuntu's releases, by the dates of the Debian package distro-info-data 0.58, against
+// what the tools of the package distro-info 1.5 answer, on the first and the last day of each phase since 1996. On
+// the very day of an end the tools take support to be over already, where here it is the last day of it; what ends
+// that day is left out.
 func TestPhasesOfDistributions(t *testing.T) {
 	releases := map[string][]formats.Entry{"debian": distro(t, "debian"), "ubuntu": distro(t, "ubuntu")}
 	f, err := os.Open("testdata/distro-info-tool.txt")
@@ -85,9 +92,14 @@ func TestPhasesOfNode(t *testing.T) {
 		version, day string
 		want         lifecycle.Phase
 	}{
-		{"6", "2016-04-25", lifecycle.Before}, {"6", "2016-04-26", lifecycle.General}, {"6", "2018-04-29", lifecycle.General}, {"6", "2018-04-30", lifecycle.Extended}, {"6", "2019-04-30", lifecycle.Extended},
-		{"6", "2019-05-01", lifecycle.Ended}, {"0.12", "2016-12-31", lifecycle.General}, {"0.12", "2017-01-01", lifecycle.Ended}, {"4", "2018-04-30", lifecycle.Extended}, {"4", "2018-05-01", lifecycle.Ended},
-		{"18", "2025-04-30", lifecycle.Extended}, {"18", "2025-05-01", lifecycle.Ended}, {"20", "2026-04-30", lifecycle.Extended}, {"20", "2026-05-01", lifecycle.Ended},
+		{"6", "2016-04-25", lifecycle.Before}, {"6", "2016-04-26", lifecycle.General},
+		{"6", "2018-04-29", lifecycle.General}, {"6", "2018-04-30", lifecycle.Extended},
+		{"6", "2019-04-30", lifecycle.Extended},
+		{"6", "2019-05-01", lifecycle.Ended}, {"0.12", "2016-12-31", lifecycle.General},
+		{"0.12", "2017-01-01", lifecycle.Ended}, {"4", "2018-04-30", lifecycle.Extended},
+		{"4", "2018-05-01", lifecycle.Ended},
+		{"18", "2025-04-30", lifecycle.Extended}, {"18", "2025-05-01", lifecycle.Ended},
+		{"20", "2026-04-30", lifecycle.Extended}, {"20", "2026-05-01", lifecycle.Ended},
 	} {
 		at := slices.IndexFunc(list, func(e formats.Entry) bool { return e.Version == c.version })
 		if at < 0 {
@@ -100,12 +112,14 @@ func TestPhasesOfNode(t *testing.T) {
 }
 
 func TestReleasesThatAreNone(t *testing.T) {
-	for _, text := range []string{"", "a,b\n1,2\n", "version,codename,series,created,release,eol\n1,A,a,,soon,later\n"} {
+	for _, text := range []string{"", "a,b\n1,2\n",
+		"version,codename,series,created,release,eol\n1,A,a,,soon,later\n"} {
 		if _, err := ReadDistroInfo(strings.NewReader(text)); err == nil {
 			t.Errorf("%q was read", text)
 		}
 	}
-	for _, text := range []string{"", "[]", `{"v9":{}}`, `{"v9":{"start":"2020-01-01","end":"2021-01-01","maintenance":"soon"}}`} {
+	for _, text := range []string{"", "[]", `{"v9":{}}`,
+		`{"v9":{"start":"2020-01-01","end":"2021-01-01","maintenance":"soon"}}`} {
 		if _, err := ReadNodeReleases(strings.NewReader(text)); err == nil {
 			t.Errorf("%q was read", text)
 		}

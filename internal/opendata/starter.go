@@ -11,14 +11,17 @@ import (
 	"ensomet/internal/formats"
 )
 
-// categories are the registered main categories of desktop entries (freedesktop.org, Desktop Menu Specification, appendix A), in our words, the telling ones first.
+// categories are the registered main categories of desktop entries (freedesktop.org, Desktop Menu Specification,
+// appendix A), in our words, the telling ones first.
 var categories = [][2]string{
-	{"Game", "games"}, {"Education", "education"}, {"Science", "science"}, {"Development", "development"}, {"Graphics", "graphics"}, {"AudioVideo", "audio and video"}, {"Audio", "audio and video"}, {"Video", "audio and video"},
+	{"Game", "games"}, {"Education", "education"}, {"Science", "science"}, {"Development", "development"},
+	{"Graphics", "graphics"}, {"AudioVideo", "audio and video"}, {"Audio", "audio and video"},
+	{"Video", "audio and video"},
 	{"Office", "office"}, {"Network", "network"}, {"Settings", "system"}, {"System", "system"}, {"Utility", "tools"},
 }
 
-// StarterEntries makes a catalogue of titles out of components: programs whose maker is known, with their names in other languages where those mean nothing else, their category and their licence
-// model.
+// StarterEntries makes a catalogue of titles out of components: programs whose maker is known, with their names in
+// other languages where those mean nothing else, their category and their licence model.
 func StarterEntries(components []Component) []formats.Entry {
 	byKey := map[string]*formats.Entry{}
 	owner := map[string]string{} // of a cleaned name: the key of its title, "" for several
@@ -34,10 +37,16 @@ func StarterEntries(components []Component) []formats.Entry {
 	for i := range components {
 		c := &components[i]
 		maker := strings.TrimSpace(c.Maker())
-		if maker == "" || !slices.Contains([]string{"desktop-application", "console-application", "desktop", "service"}, c.Type) || recognise.CleanPublisher(maker) == "" || recognise.Clean(c.Names["C"]) == "" {
+		if maker == "" ||
+			!slices.Contains([]string{"desktop-application", "console-application", "desktop", "service"}, c.Type) ||
+			recognise.CleanPublisher(maker) == "" ||
+			recognise.Clean(c.Names["C"]) == "" {
 			continue
 		}
-		e := formats.Entry{Key: catalogue.Key{Publisher: maker, Product: strings.Join(strings.Fields(c.Names["C"]), " ")}, Says: catalogue.Says{}}
+		e := formats.Entry{
+			Key:  catalogue.Key{Publisher: maker, Product: strings.Join(strings.Fields(c.Names["C"]), " ")},
+			Says: catalogue.Says{},
+		}
 		key := e.Key.ID()
 		if known := byKey[key]; known != nil {
 			e = *known
@@ -66,7 +75,11 @@ func StarterEntries(components []Component) []formats.Entry {
 	for key, e := range byKey {
 		var aliases []string
 		for _, name := range names[key] {
-			if owner[recognise.Clean(name)] == key && !slices.ContainsFunc(aliases, func(a string) bool { return recognise.Clean(a) == recognise.Clean(name) }) {
+			if owner[recognise.Clean(name)] == key &&
+				!slices.ContainsFunc(
+					aliases,
+					func(a string) bool { return recognise.Clean(a) == recognise.Clean(name) },
+				) {
 				aliases = append(aliases, name)
 			}
 		}

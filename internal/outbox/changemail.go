@@ -6,7 +6,8 @@ import (
 	"ensomet/internal/sqlite"
 )
 
-// mailLeaves notes that a message is about to leave, so that it cannot be called back any more; it reports false where it was called back meanwhile.
+// mailLeaves notes that a message is about to leave, so that it cannot be called back any more; it reports false
+// where it was called back meanwhile.
 func (svc *Service) mailLeaves(ctx context.Context, id int64) (leaves bool, err error) {
 	err = svc.DB.Update(ctx, func(tx *sqlite.Tx) (err error) {
 		leaves, err = MailLeaves(tx, id)
@@ -22,7 +23,8 @@ func (svc *Service) SendMail(ctx context.Context) error {
 	}
 	var waiting sqlite.Page[Mail]
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
-		waiting, err = MailPage(tx, sqlite.ListQuery{Filters: map[string]string{"sentAt": "0"}, Sort: "id", Limit: 200})
+		waiting, err = MailPage(tx,
+			sqlite.ListQuery{Filters: map[string]string{"sentAt": "0"}, Sort: "id", Limit: 200})
 		return err
 	})
 	if err != nil {
@@ -46,7 +48,8 @@ func (svc *Service) SendMail(ctx context.Context) error {
 		if err := svc.Mail.Send(ctx, m.Address, m.Subject, body); err != nil {
 			reason = err.Error()
 		}
-		if err := svc.DB.Update(ctx, func(tx *sqlite.Tx) error { return MailSent(tx, m.ID, svc.Clock.Now().Unix(), reason) }); err != nil {
+		if err := svc.DB.Update(ctx,
+			func(tx *sqlite.Tx) error { return MailSent(tx, m.ID, svc.Clock.Now().Unix(), reason) }); err != nil {
 			return err
 		}
 	}

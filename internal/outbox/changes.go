@@ -20,17 +20,31 @@ type Mail struct {
 
 // QueueMail lets a message wait to be sent.
 func QueueMail(tx *sqlite.Tx, m Mail) error {
-	_, err := tx.Exec("INSERT INTO mail(address, subject, body, queued_at, after, question_id) VALUES (?, ?, ?, ?, ?, ?)", m.Address, m.Subject, m.Body, m.QueuedAt, m.After, m.Question)
+	_, err := tx.Exec(
+		"INSERT INTO mail(address, subject, body, queued_at, after, question_id) VALUES (?, ?, ?, ?, ?, ?)",
+		m.Address,
+		m.Subject,
+		m.Body,
+		m.QueuedAt,
+		m.After,
+		m.Question,
+	)
 	return err
 }
 
 // MailPage reads a page of messages.
 func MailPage(tx *sqlite.Tx, q sqlite.ListQuery) (sqlite.Page[Mail], error) {
 	l := sqlite.List[Mail]{From: "mail m", Key: "m.id", Sort: "-id", Columns: []sqlite.Column[Mail]{
-		{Name: "id", Sql: "m.id", Into: func(r *Mail) any { return &r.ID }, Search: false}, {Name: "address", Sql: "m.address", Into: func(r *Mail) any { return &r.Address }, Search: true}, {Name: "subject", Sql: "m.subject", Into: func(r *Mail) any { return &r.Subject }, Search: true},
-		{Name: "body", Sql: "m.body", Into: func(r *Mail) any { return &r.Body }, Search: true}, {Name: "queuedAt", Sql: "m.queued_at", Into: func(r *Mail) any { return &r.QueuedAt }, Search: false}, {Name: "sentAt", Sql: "m.sent_at", Into: func(r *Mail) any { return &r.SentAt }, Search: false},
-		{Name: "tries", Sql: "m.tries", Into: func(r *Mail) any { return &r.Tries }, Search: false}, {Name: "error", Sql: "m.error", Into: func(r *Mail) any { return &r.Error }, Search: false},
-		{Name: "after", Sql: "m.after", Into: func(r *Mail) any { return &r.After }, Search: false}, {Name: "question", Sql: "m.question_id", Into: func(r *Mail) any { return &r.Question }, Search: false},
+		sqlite.Plain("id", "m.id", func(r *Mail) any { return &r.ID }),
+		sqlite.Searched("address", "m.address", func(r *Mail) any { return &r.Address }),
+		sqlite.Searched("subject", "m.subject", func(r *Mail) any { return &r.Subject }),
+		sqlite.Searched("body", "m.body", func(r *Mail) any { return &r.Body }),
+		sqlite.Plain("queuedAt", "m.queued_at", func(r *Mail) any { return &r.QueuedAt }),
+		sqlite.Plain("sentAt", "m.sent_at", func(r *Mail) any { return &r.SentAt }),
+		sqlite.Plain("tries", "m.tries", func(r *Mail) any { return &r.Tries }),
+		sqlite.Plain("error", "m.error", func(r *Mail) any { return &r.Error }),
+		sqlite.Plain("after", "m.after", func(r *Mail) any { return &r.After }),
+		sqlite.Plain("question", "m.question_id", func(r *Mail) any { return &r.Question }),
 	}}
 	return l.Page(tx, q)
 }
@@ -43,11 +57,14 @@ func CallBackMail(tx *sqlite.Tx, question int64) error {
 
 // MailLeft counts the mail of a question that has left, or may have.
 func MailLeft(tx *sqlite.Tx, question int64) (left int64, err error) {
-	err = tx.QueryRowContext(tx.Ctx, "SELECT count(*) FROM mail WHERE question_id = ? AND (sent_at <> 0 OR tries > 0)", question).Scan(&left)
+	err = tx.QueryRowContext(tx.Ctx, "SELECT count(*) FROM mail WHERE question_id = ? AND (sent_at <> 0 OR tries > 0)",
+		question).
+		Scan(&left)
 	return left, err
 }
 
-// MailLeaves counts one more try to send a message. It reports false where the message is not there any more, or was sent.
+// MailLeaves counts one more try to send a message. It reports false where the message is not there any more, or was
+// sent.
 func MailLeaves(tx *sqlite.Tx, id int64) (bool, error) {
 	res, err := tx.Exec("UPDATE mail SET tries = tries + 1 WHERE id = ? AND sent_at = 0", id)
 	if err != nil {

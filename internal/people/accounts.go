@@ -34,14 +34,16 @@ func (svc *Service) SaveAccount(ctx context.Context, name string, role access.Ro
 	}
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		now := svc.Clock.Now()
-		if err := peopledb.PutAccount(tx, peopledb.Account{Name: name, Role: string(role), Hash: hash, CreatedAt: now.Unix()}); err != nil {
+		if err := peopledb.PutAccount(tx,
+			peopledb.Account{Name: name, Role: string(role), Hash: hash, CreatedAt: now.Unix()}); err != nil {
 			return err
 		}
 		return tx.Note(now, "command line", "saved an account", name, string(role))
 	})
 }
 
-// noAccount is a hash that no password fits; checking it takes as long as a real one, so that a name cannot be guessed by time.
+// noAccount is a hash that no password fits; checking it takes as long as a real one, so that a name cannot be
+// guessed by time.
 const noAccount = "$argon2id$v=19$m=65536,t=1,p=2$c2FsdHNhbHRzYWx0c2FsdA$AAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAA"
 
 // SignIn returns the account with this name and password.

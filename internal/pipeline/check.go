@@ -9,7 +9,8 @@ import (
 	"ensomet/internal/titles"
 )
 
-// Check returns what is wrong with the file: SQLite's own complaints, and every stored figure that a full recomputation does not give.
+// Check returns what is wrong with the file: SQLite's own complaints, and every stored figure that a full
+// recomputation does not give.
 func (svc *Service) Check(ctx context.Context) ([]string, error) {
 	wrong, err := svc.DB.Integrity(ctx)
 	if err != nil {
@@ -44,7 +45,10 @@ func (svc *Service) Check(ctx context.Context) ([]string, error) {
 		}
 		for i := range records {
 			if got := titles.Recognition(w, &records[i]); byRecord[records[i].ID] != got {
-				wrong = append(wrong, fmt.Sprintf("record %d is stored as another title than it is recognised as", records[i].ID))
+				wrong = append(
+					wrong,
+					fmt.Sprintf("record %d is stored as another title than it is recognised as", records[i].ID),
+				)
 			}
 		}
 		ways, err := snapshot.Ways(tx, 0)
@@ -92,11 +96,25 @@ func Differences(stored, again []snapshot.Figure) []string {
 		s, ok := known[k]
 		delete(known, k)
 		if !ok || fmt.Sprint(snapshot.PlainFigure(s)) != fmt.Sprint(snapshot.PlainFigure(f)) {
-			out = append(out, fmt.Sprintf("the stored position of product %d by %s is not what a full recomputation gives", f.Product, f.Metric))
+			out = append(
+				out,
+				fmt.Sprintf(
+					"the stored position of product %d by %s is not what a full recomputation gives",
+					f.Product,
+					f.Metric,
+				),
+			)
 		}
 	}
 	for k := range known {
-		out = append(out, fmt.Sprintf("the stored position of product %d by %s does not exist in a full recomputation", k.product, k.metric))
+		out = append(
+			out,
+			fmt.Sprintf(
+				"the stored position of product %d by %s does not exist in a full recomputation",
+				k.product,
+				k.metric,
+			),
+		)
 	}
 	return out
 }

@@ -15,7 +15,8 @@ import (
 	"ensomet/internal/worklist/worklistdb"
 )
 
-// Refresh recognises what is new and computes every figure anew as of today. It reads one consistent state and makes the result visible at once at the end.
+// Refresh recognises what is new and computes every figure anew as of today. It reads one consistent state and makes
+// the result visible at once at the end.
 func (svc *Service) Refresh(ctx context.Context) error {
 	svc.refreshing.Lock()
 	defer svc.refreshing.Unlock()
@@ -138,7 +139,7 @@ func (svc *Service) derive(ctx context.Context) (*derived, error) {
 			return err
 		}
 		d.products = e.SumUpProducts()
-		if d.ReleaseFacts, err = svc.Titles.SumUpReleases(tx, e); err != nil {
+		if d.ReleaseFacts, err = svc.Catalogue.SumUpReleases(tx, e); err != nil {
 			return err
 		}
 		d.idle = snapshot.JudgeUse(e, uses)

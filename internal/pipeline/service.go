@@ -1,4 +1,5 @@
-// Package pipeline computes everything that is derived, station by station, in the order of the work, and checks that what is stored is what would be computed.
+// Package pipeline computes everything that is derived, station by station, in the order of the work, and checks that
+// what is stored is what would be computed.
 package pipeline
 
 import (
@@ -25,12 +26,13 @@ type Service struct {
 	Progress  *progress.Board
 	Renewal   *renewal.Loop
 
-	Evidence *evidence.Service
-	Titles   *titles.Service
-	Use      *use.Service
-	Position *position.Service
-	Worklist *worklist.Service
-	Outbox   *outbox.Service
+	Evidence  *evidence.Service
+	Titles    *titles.Service
+	Catalogue *titles.Catalogue
+	Use       *use.Service
+	Position  *position.Service
+	Worklist  *worklist.Service
+	Outbox    *outbox.Service
 
 	refreshing sync.Mutex
 }

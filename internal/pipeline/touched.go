@@ -15,8 +15,8 @@ import (
 // catalogueSeen is the setting of the newest change of the catalogue whose positions were worked out.
 const catalogueSeen = "catalogue_seen"
 
-// RenewTouched recognises what is new, and everything anew after a change of the catalogue or of rules, and works the positions out of the products that this touches, so that they
-// are there long before every list is renewed.
+// RenewTouched recognises what is new, and everything anew after a change of the catalogue or of rules, and works the
+// positions out of the products that this touches, so that they are there long before every list is renewed.
 func (svc *Service) RenewTouched(ctx context.Context) error {
 	svc.refreshing.Lock()
 	defer svc.refreshing.Unlock()
@@ -24,7 +24,8 @@ func (svc *Service) RenewTouched(ctx context.Context) error {
 	return svc.renewTouched(ctx, true)
 }
 
-// renewTouched leaves it to the renewal of everything that follows where all products, or very many, are touched; where none follows, it works them all out.
+// renewTouched leaves it to the renewal of everything that follows where all products, or very many, are touched;
+// where none follows, it works them all out.
 func (svc *Service) renewTouched(ctx context.Context, alone bool) error {
 	svc.Progress.Step("recognising names")
 	if _, err := svc.Titles.Recognise(ctx); err != nil {
@@ -71,7 +72,8 @@ func (svc *Service) renewTouched(ctx context.Context, alone bool) error {
 		for _, id := range snapshot.Distinct(append(slices.Clone(marked), changed...)) {
 			products = append(products, c.Kin(id)...) // what folds under it, and what it folds under
 		}
-		if products = snapshot.Distinct(products); len(products) == 0 || !alone && len(products) > snapshot.MostTouched {
+		if products = snapshot.Distinct(products); len(products) == 0 ||
+			!alone && len(products) > snapshot.MostTouched {
 			products = nil
 			return nil
 		}

@@ -13,8 +13,15 @@ import (
 	"ensomet/internal/sqlite"
 )
 
-// Units returns the units of one group of a product's position, or of all groups where key is empty, up to limit (0 is all).
-func (svc *Service) Units(ctx context.Context, product int64, key string, asOf civil.Day, limit int) ([]UnitView, error) {
+// Units returns the units of one group of a product's position, or of all groups where key is empty, up to limit (0
+// is all).
+func (svc *Service) Units(
+	ctx context.Context,
+	product int64,
+	key string,
+	asOf civil.Day,
+	limit int,
+) ([]UnitView, error) {
 	out := []UnitView{}
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
 		e, f, positions, err := svc.productEstate(tx, product, svc.Snapshots.DayOr(asOf))
@@ -27,7 +34,13 @@ func (svc *Service) Units(ctx context.Context, product int64, key string, asOf c
 	return out, err
 }
 
-func unitViews(e *snapshot.Snapshot, f *snapshot.ProductFacts, positions []position.Position, key string, limit int) []UnitView {
+func unitViews(
+	e *snapshot.Snapshot,
+	f *snapshot.ProductFacts,
+	positions []position.Position,
+	key string,
+	limit int,
+) []UnitView {
 	out := []UnitView{}
 	holding := map[int64]int{}
 	for i, h := range f.Holdings {
@@ -41,7 +54,20 @@ func unitViews(e *snapshot.Snapshot, f *snapshot.ProductFacts, positions []posit
 			if key != "" && k != key {
 				continue
 			}
-			v := UnitView{Unit: u.Place.Unit, Count: u.Part, Whole: u.Count, Free: u.Free, Line: line, Reason: reason, Why: u.Why, Fresh: u.Fresh, Needs: needsWords(u), Records: []int64{}, Calc: []demand.Line{}, Guests: []GuestView{}}
+			v := UnitView{
+				Unit:    u.Place.Unit,
+				Count:   u.Part,
+				Whole:   u.Count,
+				Free:    u.Free,
+				Line:    line,
+				Reason:  reason,
+				Why:     u.Why,
+				Fresh:   u.Fresh,
+				Needs:   needsWords(u),
+				Records: []int64{},
+				Calc:    []demand.Line{},
+				Guests:  []GuestView{},
+			}
 			if d, ok := e.DeviceAt[u.With]; ok {
 				v.With = e.Devices[d].Code
 			}
@@ -101,7 +127,8 @@ func setWords(s *demand.Set) string {
 	return strings.Join(out, ", ")
 }
 
-// FindProducts returns the products whose name, or publisher and name, is exactly text after cleaning; it serves the command line.
+// FindProducts returns the products whose name, or publisher and name, is exactly text after cleaning; it serves the
+// command line.
 func (svc *Service) FindProducts(ctx context.Context, text string) ([]int64, error) {
 	var out []int64
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
@@ -122,7 +149,10 @@ func (svc *Service) FindProducts(ctx context.Context, text string) ([]int64, err
 }
 
 // ExplainColumns are the columns of an explanation, a line for each unit of demand.
-var ExplainColumns = strings.Fields("publisher product metric device_id user_id org_unit needs licences covered_by reason counted_because calculation fresh last_seen")
+var ExplainColumns = strings.Fields(
+	"publisher product metric device_id user_id org_unit needs licences covered_by reason counted_because " +
+		"calculation fresh last_seen",
+)
 
 // Explain writes a line for each unit of demand of a product: what covers it, or the nearest reason why nothing does.
 func (svc *Service) Explain(ctx context.Context, product int64, asOf civil.Day, write func([]string) error) error {
@@ -137,7 +167,9 @@ func (svc *Service) Explain(ctx context.Context, product int64, asOf civil.Day, 
 				if u.Fresh {
 					fresh = "true"
 				}
-				if err := write([]string{f.Product.Publisher, f.Product.Name, string(positions[i].Metric), u.Device, u.User, u.Unit, u.Needs, strconv.FormatInt(u.Count, 10), u.Line, u.Reason, u.Why, calcWords(u.Calc), fresh, snapshot.Day(u.LastSeen)}); err != nil {
+				if err := write([]string{f.Product.Publisher, f.Product.Name, string(positions[i].Metric), u.Device,
+					u.User, u.Unit, u.Needs, strconv.FormatInt(u.Count, 10), u.Line, u.Reason, u.Why,
+					calcWords(u.Calc), fresh, snapshot.Day(u.LastSeen)}); err != nil {
 					return err
 				}
 			}

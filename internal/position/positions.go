@@ -65,7 +65,8 @@ type MetricPosition struct {
 	Doubt    []DoubtView `json:"doubt"`
 }
 
-// ProofView shows that an allocation is the best: no allocation covers more than Bound, at list price, and this one covers Covered.
+// ProofView shows that an allocation is the best: no allocation covers more than Bound, at list price, and this one
+// covers Covered.
 type ProofView struct {
 	Covered string `json:"covered"`
 	Bound   string `json:"bound"`
@@ -135,7 +136,11 @@ type GuestView struct {
 }
 
 // productEstate loads one product and computes its positions as of a day.
-func (svc *Service) productEstate(tx *sqlite.Tx, product int64, asOf civil.Day) (*snapshot.Snapshot, *snapshot.ProductFacts, []position.Position, error) {
+func (svc *Service) productEstate(
+	tx *sqlite.Tx,
+	product int64,
+	asOf civil.Day,
+) (*snapshot.Snapshot, *snapshot.ProductFacts, []position.Position, error) {
 	e, err := svc.Snapshots.Load(tx, asOf, svc.Clock.Now().Unix(), []int64{product})
 	if err != nil {
 		return nil, nil, nil, err
@@ -159,7 +164,15 @@ func (svc *Service) ProductPosition(ctx context.Context, product int64, asOf civ
 		if err != nil {
 			return err
 		}
-		out = ProductPosition{ProductID: f.Id, Publisher: f.Product.Publisher, Product: f.Product.Name, AsOf: e.AsOf.String(), Metrics: []MetricPosition{}, Folded: f.Folded, Excluded: []Excluded{}}
+		out = ProductPosition{
+			ProductID: f.Id,
+			Publisher: f.Product.Publisher,
+			Product:   f.Product.Name,
+			AsOf:      e.AsOf.String(),
+			Metrics:   []MetricPosition{},
+			Folded:    f.Folded,
+			Excluded:  []Excluded{},
+		}
 		if f.Folded > 0 {
 			out.Excluded = append(out.Excluded, Excluded{"part of a suite on the same device", f.Folded})
 		}
@@ -200,9 +213,35 @@ func (m *MetricPosition) words() string {
 
 func metricView(e *snapshot.Snapshot, f *snapshot.ProductFacts, p *position.Position) MetricPosition {
 	fig := e.Figure(f, p)
-	m := MetricPosition{Metric: fig.Metric, Counted: p.Counted, Owned: p.Owned, Needed: p.Needed, Covered: p.Covered, Short: p.Short, Surplus: p.Surplus, Low: p.Low, High: p.High, Exposure: fig.Exposure, Spare: fig.SpareValue, Currency: fig.Currency,
-		Free: p.Free, Outside: p.Outside, Pack: p.Terms.Pack, Buy: demand.Packs(p.Short, p.Terms.Pack), Terms: termsWords(p), Disagree: p.Terms.Disagree, Lines: []LineView{}, Groups: []GroupView{}, Doubt: []DoubtView{},
-		Proof: ProofView{Covered: decimal.New(p.Proof.Covered, -4).String(), Bound: decimal.New(p.Proof.Bound, -4).String(), Best: p.Proof.Best, Looked: p.Proof.Looked}}
+	m := MetricPosition{
+		Metric:   fig.Metric,
+		Counted:  p.Counted,
+		Owned:    p.Owned,
+		Needed:   p.Needed,
+		Covered:  p.Covered,
+		Short:    p.Short,
+		Surplus:  p.Surplus,
+		Low:      p.Low,
+		High:     p.High,
+		Exposure: fig.Exposure,
+		Spare:    fig.SpareValue,
+		Currency: fig.Currency,
+		Free:     p.Free,
+		Outside:  p.Outside,
+		Pack:     p.Terms.Pack,
+		Buy:      demand.Packs(p.Short, p.Terms.Pack),
+		Terms:    termsWords(p),
+		Disagree: p.Terms.Disagree,
+		Lines:    []LineView{},
+		Groups:   []GroupView{},
+		Doubt:    []DoubtView{},
+		Proof: ProofView{
+			Covered: decimal.New(p.Proof.Covered, -4).String(),
+			Bound:   decimal.New(p.Proof.Bound, -4).String(),
+			Best:    p.Proof.Best,
+			Looked:  p.Proof.Looked,
+		},
+	}
 	if m.Disagree == nil {
 		m.Disagree = []string{}
 	}
@@ -212,7 +251,21 @@ func metricView(e *snapshot.Snapshot, f *snapshot.ProductFacts, p *position.Posi
 		if l.Worth > 1 {
 			worth = decimal.New(l.Worth, -4).String()
 		}
-		m.Lines = append(m.Lines, LineView{l.Line.Code, snapshot.Terms(l.Line), l.Effect.Quantity, l.Used, l.Spare, why, l.Effect.Unmatched, l.Effect.Consumed, l.Line.Contract, worth})
+		m.Lines = append(
+			m.Lines,
+			LineView{
+				l.Line.Code,
+				snapshot.Terms(l.Line),
+				l.Effect.Quantity,
+				l.Used,
+				l.Spare,
+				why,
+				l.Effect.Unmatched,
+				l.Effect.Consumed,
+				l.Line.Contract,
+				worth,
+			},
+		)
 	}
 	at := map[string]int{}
 	for i := range p.Units {
@@ -226,7 +279,11 @@ func metricView(e *snapshot.Snapshot, f *snapshot.ProductFacts, p *position.Posi
 		m.Groups[k].Count += int(p.Units[i].Part)
 	}
 	slices.SortFunc(m.Groups, func(a, b GroupView) int {
-		return cmp.Or(cmp.Compare(min(1, len(a.Line)), min(1, len(b.Line))), cmp.Compare(b.Count, a.Count), cmp.Compare(a.Key, b.Key))
+		return cmp.Or(
+			cmp.Compare(min(1, len(a.Line)), min(1, len(b.Line))),
+			cmp.Compare(b.Count, a.Count),
+			cmp.Compare(a.Key, b.Key),
+		)
 	})
 	for _, kind := range formats.DeviceKinds {
 		if fl := e.Fleet[kind]; fl.Stale+fl.Never > 0 {
@@ -266,7 +323,8 @@ func group(p *position.Position, u *position.UnitResult) (key, line, reason stri
 	return string(p.Metric) + ":" + line + ":" + reason, line, reason
 }
 
-// Positions writes the lines of position.csv as of a day (unknown is today). Figures of today come from storage where they are up to date; others are computed.
+// Positions writes the lines of position.csv as of a day (unknown is today). Figures of today come from storage where
+// they are up to date; others are computed.
 func (svc *Service) Positions(ctx context.Context, asOf civil.Day, write func([]string) error) error {
 	asOf = svc.Snapshots.DayOr(asOf)
 	if err := svc.Renewal.Current(ctx); err != nil { // records that came in since are not recognised yet
@@ -316,13 +374,21 @@ func (svc *Service) figures(tx *sqlite.Tx, asOf civil.Day) ([]snapshot.Figure, m
 		figures, err = svc.ComputeFigures(tx, asOf, nil)
 	}
 	slices.SortFunc(figures, func(x, y snapshot.Figure) int {
-		return cmp.Or(cmp.Compare(names[x.Product][0], names[y.Product][0]), cmp.Compare(names[x.Product][1], names[y.Product][1]), cmp.Compare(x.Metric, y.Metric))
+		return cmp.Or(
+			cmp.Compare(names[x.Product][0], names[y.Product][0]),
+			cmp.Compare(names[x.Product][1], names[y.Product][1]),
+			cmp.Compare(x.Metric, y.Metric),
+		)
 	})
 	return figures, names, err
 }
 
 // ComputeFigures computes every figure of a day from the start.
-func (svc *Service) ComputeFigures(tx *sqlite.Tx, asOf civil.Day, yesterday map[int64]map[position.Way]int64) ([]snapshot.Figure, error) {
+func (svc *Service) ComputeFigures(
+	tx *sqlite.Tx,
+	asOf civil.Day,
+	yesterday map[int64]map[position.Way]int64,
+) ([]snapshot.Figure, error) {
 	e, err := svc.Snapshots.Load(tx, asOf, svc.Clock.Now().Unix(), nil)
 	if err != nil {
 		return nil, err

@@ -21,7 +21,8 @@ import (
 	"ensomet/internal/sqlite"
 )
 
-// StatementContent is what a statement keeps: the figures as they were said, what each line came to, what demand was in groups, and what was known then.
+// StatementContent is what a statement keeps: the figures as they were said, what each line came to, what demand was
+// in groups, and what was known then.
 type StatementContent struct {
 	AsOf      string              `json:"asOf"`
 	Evidence  StatementEvidence   `json:"evidence"`
@@ -51,7 +52,12 @@ type StatementPosition struct {
 }
 
 // MakeStatement freezes the positions of a day as they are handed to somebody. products limits it; none is all.
-func (svc *Service) MakeStatement(ctx context.Context, asOf civil.Day, products []int64, handedTo, note, who string) (int64, error) {
+func (svc *Service) MakeStatement(
+	ctx context.Context,
+	asOf civil.Day,
+	products []int64,
+	handedTo, note, who string,
+) (int64, error) {
 	if handedTo = strings.TrimSpace(handedTo); handedTo == "" {
 		return 0, errors.New("say to whom it is handed")
 	}
@@ -73,7 +79,8 @@ func (svc *Service) MakeStatement(ctx context.Context, asOf civil.Day, products 
 			return err
 		}
 		for _, f := range e.Fleet {
-			c.Evidence.Fresh, c.Evidence.Stale, c.Evidence.Never = c.Evidence.Fresh+f.Fresh, c.Evidence.Stale+f.Stale, c.Evidence.Never+f.Never
+			c.Evidence.Fresh, c.Evidence.Stale, c.Evidence.Never = c.Evidence.Fresh+f.Fresh, c.Evidence.Stale+
+				f.Stale, c.Evidence.Never+f.Never
 		}
 		c.Evidence.Devices = c.Evidence.Fresh + c.Evidence.Stale + c.Evidence.Never
 		for i := range e.Devices {
@@ -92,7 +99,19 @@ func (svc *Service) MakeStatement(ctx context.Context, asOf civil.Day, products 
 			}
 			for _, p := range e.Compute(f, ways[f.Id]) {
 				m := metricView(e, f, &p)
-				c.Positions = append(c.Positions, StatementPosition{f.Id, f.Product.Publisher, f.Product.Name, m.Metric, snapshot.FiguresOf(p.Figures()), m.Currency, m.Lines, m.Groups})
+				c.Positions = append(
+					c.Positions,
+					StatementPosition{
+						f.Id,
+						f.Product.Publisher,
+						f.Product.Name,
+						m.Metric,
+						snapshot.FiguresOf(p.Figures()),
+						m.Currency,
+						m.Lines,
+						m.Groups,
+					},
+				)
 			}
 		}
 		return ctx.Err()
@@ -109,11 +128,29 @@ func (svc *Service) MakeStatement(ctx context.Context, asOf civil.Day, products 
 	var id int64
 	err = svc.DB.Update(ctx, func(tx *sqlite.Tx) (err error) {
 		now := svc.Clock.Now()
-		id, err = positiondb.AddStatement(tx, positiondb.StoredStatement{At: now.Unix(), Author: who, HandedTo: handedTo, Note: note, Positions: int64(len(c.Positions)), Content: packed.Bytes(), SHA256: hex.EncodeToString(sum[:])}, asOf)
+		id, err = positiondb.AddStatement(
+			tx,
+			positiondb.StoredStatement{
+				At:        now.Unix(),
+				Author:    who,
+				HandedTo:  handedTo,
+				Note:      note,
+				Positions: int64(len(c.Positions)),
+				Content:   packed.Bytes(),
+				SHA256:    hex.EncodeToString(sum[:]),
+			},
+			asOf,
+		)
 		if err != nil {
 			return err
 		}
-		return tx.Note(now, who, "handed a statement", handedTo, fmt.Sprintf("%d positions as of %s", len(c.Positions), asOf))
+		return tx.Note(
+			now,
+			who,
+			"handed a statement",
+			handedTo,
+			fmt.Sprintf("%d positions as of %s", len(c.Positions), asOf),
+		)
 	})
 	return id, err
 }
@@ -176,7 +213,19 @@ func (svc *Service) Statement(ctx context.Context, id int64, withToday bool) (St
 		for _, p := range c.Positions {
 			at[key{p.ProductID, p.Metric}] = len(out.Positions)
 			products = append(products, p.ProductID)
-			out.Positions = append(out.Positions, ComparedPosition{p.ProductID, p.Publisher, p.Product, p.Metric, p.Currency, p.Figures, snapshot.Figures{Exposure: "0"}, false})
+			out.Positions = append(
+				out.Positions,
+				ComparedPosition{
+					p.ProductID,
+					p.Publisher,
+					p.Product,
+					p.Metric,
+					p.Currency,
+					p.Figures,
+					snapshot.Figures{Exposure: "0"},
+					false,
+				},
+			)
 		}
 		if products = snapshot.Distinct(products); len(products) > snapshot.MostTouched {
 			products = nil
@@ -195,7 +244,17 @@ func (svc *Service) Statement(ctx context.Context, id int64, withToday bool) (St
 				if !known {
 					i = len(out.Positions)
 					at[k] = i
-					out.Positions = append(out.Positions, ComparedPosition{ProductID: f.Id, Publisher: f.Product.Publisher, Product: f.Product.Name, Metric: string(p.Metric), Currency: f.Currency, Said: snapshot.Figures{Exposure: "0"}})
+					out.Positions = append(
+						out.Positions,
+						ComparedPosition{
+							ProductID: f.Id,
+							Publisher: f.Product.Publisher,
+							Product:   f.Product.Name,
+							Metric:    string(p.Metric),
+							Currency:  f.Currency,
+							Said:      snapshot.Figures{Exposure: "0"},
+						},
+					)
 				}
 				out.Positions[i].Now = snapshot.FiguresOf(p.Figures())
 			}
@@ -204,7 +263,8 @@ func (svc *Service) Statement(ctx context.Context, id int64, withToday bool) (St
 	})
 	for i := range out.Positions {
 		p := &out.Positions[i]
-		p.Differs = p.Said.Owned != p.Now.Owned || p.Said.Needed != p.Now.Needed || p.Said.Short != p.Now.Short || p.Said.Surplus != p.Now.Surplus
+		p.Differs = p.Said.Owned != p.Now.Owned || p.Said.Needed != p.Now.Needed || p.Said.Short != p.Now.Short ||
+			p.Said.Surplus != p.Now.Surplus
 		if p.Differs {
 			out.Differ++
 		}
@@ -216,7 +276,15 @@ func (svc *Service) Statement(ctx context.Context, id int64, withToday bool) (St
 			}
 			return 1
 		}
-		return cmp.Or(cmp.Compare(rank(&x), rank(&y)), cmp.Compare(x.Publisher, y.Publisher), cmp.Compare(x.Product, y.Product), cmp.Compare(slices.Index(entitle.Metrics, entitle.Metric(x.Metric)), slices.Index(entitle.Metrics, entitle.Metric(y.Metric))))
+		return cmp.Or(
+			cmp.Compare(rank(&x), rank(&y)),
+			cmp.Compare(x.Publisher, y.Publisher),
+			cmp.Compare(x.Product, y.Product),
+			cmp.Compare(
+				slices.Index(entitle.Metrics, entitle.Metric(x.Metric)),
+				slices.Index(entitle.Metrics, entitle.Metric(y.Metric)),
+			),
+		)
 	})
 	return out, err
 }

@@ -101,12 +101,16 @@ func (d *twoDays) why(product int64) position.Why {
 		case held(from) && !inService(d.after):
 			return position.DevicesOut
 		case held(from):
-			return map[snapshot.Presence]position.Cause{snapshot.PresentNot: position.InstallsGone, snapshot.PresentFolded: position.Folded, snapshot.PresentLeft: position.LeftOut, snapshot.PresentOther: position.InstallsGone}[to]
+			return map[snapshot.Presence]position.Cause{snapshot.PresentNot: position.InstallsGone,
+				snapshot.PresentFolded: position.Folded, snapshot.PresentLeft: position.LeftOut,
+				snapshot.PresentOther: position.InstallsGone}[to]
 		}
 		if i, ok := d.before.DeviceAt[device]; !inService(d.before) || !ok || d.before.Devices[i].LastScan == 0 {
 			return position.DevicesIn
 		}
-		return map[snapshot.Presence]position.Cause{snapshot.PresentNot: position.Appeared, snapshot.PresentFolded: position.Unfolded, snapshot.PresentLeft: position.BackIn, snapshot.PresentOther: position.Appeared}[from]
+		return map[snapshot.Presence]position.Cause{snapshot.PresentNot: position.Appeared,
+			snapshot.PresentFolded: position.Unfolded, snapshot.PresentLeft: position.BackIn,
+			snapshot.PresentOther: position.Appeared}[from]
 	}
 }
 
@@ -122,7 +126,13 @@ const mostRefs = 200
 
 // ProductSteps compares the position of a product on two days, by what is known now.
 func (svc *Service) ProductSteps(ctx context.Context, product int64, from, to civil.Day) (ProductSteps, error) {
-	out := ProductSteps{ProductID: product, From: from.String(), To: to.String(), Metrics: []MetricStep{}, Steps: []CauseStep{}}
+	out := ProductSteps{
+		ProductID: product,
+		From:      from.String(),
+		To:        to.String(),
+		Metrics:   []MetricStep{},
+		Steps:     []CauseStep{},
+	}
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
 		d, err := svc.twoDays(tx, from, svc.Snapshots.DayOr(to), []int64{product})
 		if err != nil {
@@ -137,7 +147,11 @@ func (svc *Service) ProductSteps(ctx context.Context, product int64, from, to ci
 		before, after, steps := d.steps(product)
 		ends := map[entitle.Metric]*MetricStep{}
 		for i := range before {
-			ends[before[i].Metric] = &MetricStep{Metric: string(before[i].Metric), Before: snapshot.FiguresOf(before[i].Figures()), After: snapshot.FiguresOf(position.Figures{})}
+			ends[before[i].Metric] = &MetricStep{
+				Metric: string(before[i].Metric),
+				Before: snapshot.FiguresOf(before[i].Figures()),
+				After:  snapshot.FiguresOf(position.Figures{}),
+			}
 		}
 		for i := range after {
 			m := after[i].Metric
@@ -161,7 +175,13 @@ func (svc *Service) ProductSteps(ctx context.Context, product int64, from, to ci
 
 // view writes a step down, a line for each metric that it changed.
 func (d *twoDays) view(f *snapshot.ProductFacts, s *position.Step) []CauseStep {
-	v := CauseStep{Cause: string(s.Cause), Devices: []StepRef{}, Count: len(s.Devices), Users: []StepRef{}, Lines: []StepLine{}}
+	v := CauseStep{
+		Cause:   string(s.Cause),
+		Devices: []StepRef{},
+		Count:   len(s.Devices),
+		Users:   []StepRef{},
+		Lines:   []StepLine{},
+	}
 	need := func(e *snapshot.Snapshot, device int64) string {
 		g := e.Products[f.Id]
 		for i := range g.Holdings {
@@ -181,7 +201,10 @@ func (d *twoDays) view(f *snapshot.ProductFacts, s *position.Step) []CauseStep {
 			e = d.before
 			at = e.DeviceAt[id]
 		}
-		v.Devices = append(v.Devices, StepRef{e.Devices[at].Code, e.Devices[at].Name, need(d.before, id) + " → " + need(d.after, id)})
+		v.Devices = append(
+			v.Devices,
+			StepRef{e.Devices[at].Code, e.Devices[at].Name, need(d.before, id) + " → " + need(d.after, id)},
+		)
 	}
 	for _, id := range s.Users {
 		if p := d.after.PersonByID(id); p != nil && len(v.Users) < mostRefs {
@@ -189,7 +212,13 @@ func (d *twoDays) view(f *snapshot.ProductFacts, s *position.Step) []CauseStep {
 		}
 	}
 	if len(s.Lines) > 0 {
-		was, is := entitle.Effective(d.before.Products[f.Id].Lines, d.before.AsOf), entitle.Effective(f.Lines, d.after.AsOf)
+		was, is := entitle.Effective(
+			d.before.Products[f.Id].Lines,
+			d.before.AsOf,
+		), entitle.Effective(
+			f.Lines,
+			d.after.AsOf,
+		)
 		for _, code := range s.Lines {
 			v.Lines = append(v.Lines, StepLine{code, was[code].Quantity, is[code].Quantity, is[code].Why})
 		}
@@ -231,7 +260,8 @@ type CauseSum struct {
 	Surplus  int64   `json:"surplus"`
 }
 
-// AllSteps is how the positions of all products came from one day to another. Exposure is in euros and adds up: ExposureBefore and the causes give ExposureAfter.
+// AllSteps is how the positions of all products came from one day to another. Exposure is in euros and adds up:
+// ExposureBefore and the causes give ExposureAfter.
 type AllSteps struct {
 	From           string          `json:"from"`
 	To             string          `json:"to"`
@@ -242,7 +272,8 @@ type AllSteps struct {
 	Without        int             `json:"without" doc:"products whose currency has no rate: they are not in the sum"`
 }
 
-// AllSteps compares all positions on two days, by what is known now. It takes about twice as long as working all of them out.
+// AllSteps compares all positions on two days, by what is known now. It takes about twice as long as working all of
+// them out.
 func (svc *Service) AllSteps(ctx context.Context, from, to civil.Day) (AllSteps, error) {
 	out := AllSteps{From: from.String(), Causes: []CauseSum{}, Positions: []MovedPosition{}}
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
@@ -311,7 +342,17 @@ func (svc *Service) AllSteps(ctx context.Context, from, to civil.Day) (AllSteps,
 				if x.Owned == y.Owned && x.Needed == y.Needed && x.Short == y.Short && x.Surplus == y.Surplus {
 					continue
 				}
-				p := MovedPosition{f.Id, f.Product.Publisher, f.Product.Name, string(m), snapshot.FiguresOf(x), snapshot.FiguresOf(y), f.Currency, causeWords(moved[m]), euros(y.Exposure - x.Exposure).Abs().InexactFloat64()}
+				p := MovedPosition{
+					f.Id,
+					f.Product.Publisher,
+					f.Product.Name,
+					string(m),
+					snapshot.FiguresOf(x),
+					snapshot.FiguresOf(y),
+					f.Currency,
+					causeWords(moved[m]),
+					euros(y.Exposure - x.Exposure).Abs().InexactFloat64(),
+				}
 				out.Positions = append(out.Positions, p)
 			}
 		}
@@ -337,7 +378,10 @@ func causeWords(by map[position.Cause]position.Figures) string {
 		return max(g.Needed, -g.Needed) + max(g.Owned, -g.Owned)
 	}
 	list := slices.SortedFunc(maps.Keys(by), func(x, y position.Cause) int {
-		return cmp.Or(cmp.Compare(size(y), size(x)), cmp.Compare(slices.Index(position.Causes, x), slices.Index(position.Causes, y)))
+		return cmp.Or(
+			cmp.Compare(size(y), size(x)),
+			cmp.Compare(slices.Index(position.Causes, x), slices.Index(position.Causes, y)),
+		)
 	})
 	var out []string
 	for _, c := range list {

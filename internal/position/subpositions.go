@@ -62,9 +62,26 @@ func (svc *Service) Parts(ctx context.Context, product int64, by string, asOf ci
 		}
 		for i := range positions {
 			p := &positions[i]
-			m := PartsOfMetric{Metric: string(p.Metric), Currency: f.Currency, Parts: []PartView{}, Transfers: []TransferView{}}
+			m := PartsOfMetric{
+				Metric:    string(p.Metric),
+				Currency:  f.Currency,
+				Parts:     []PartView{},
+				Transfers: []TransferView{},
+			}
 			for _, s := range p.By(by) {
-				m.Parts = append(m.Parts, PartView{s.Name, s.Owned, s.Used, s.Needed, s.Covered, s.Short, s.Surplus, decimal.New(s.Exposure, -4).String()})
+				m.Parts = append(
+					m.Parts,
+					PartView{
+						s.Name,
+						s.Owned,
+						s.Used,
+						s.Needed,
+						s.Covered,
+						s.Short,
+						s.Surplus,
+						decimal.New(s.Exposure, -4).String(),
+					},
+				)
 			}
 			for _, t := range p.Transfers() {
 				v := TransferView{Line: t.Line, Unit: t.Unit, Country: t.Country, Quantity: t.Quantity}
@@ -96,7 +113,8 @@ type ProofRun struct {
 	Lines   []string `json:"lines" doc:"what one more right of each line would cover"`
 }
 
-// Prove works the position of a product out again from its evidence, checks the allocation without trusting how it was found, and compares the stored figures.
+// Prove works the position of a product out again from its evidence, checks the allocation without trusting how it
+// was found, and compares the stored figures.
 func (svc *Service) Prove(ctx context.Context, product int64) ([]ProofRun, error) {
 	out := []ProofRun{}
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
@@ -115,7 +133,14 @@ func (svc *Service) Prove(ctx context.Context, product int64) ([]ProofRun, error
 			return err
 		}
 		for _, p := range position.Compute(in) {
-			r := ProofRun{Metric: string(p.Metric), Allowed: p.Verified || !p.Counted, Best: p.Proof.Best || !p.Counted, Covered: decimal.New(p.Proof.Covered, -4).String(), Bound: decimal.New(p.Proof.Bound, -4).String(), Lines: []string{}}
+			r := ProofRun{
+				Metric:  string(p.Metric),
+				Allowed: p.Verified || !p.Counted,
+				Best:    p.Proof.Best || !p.Counted,
+				Covered: decimal.New(p.Proof.Covered, -4).String(),
+				Bound:   decimal.New(p.Proof.Bound, -4).String(),
+				Lines:   []string{},
+			}
 			now := e.Figure(f, &p)
 			for _, s := range stored {
 				if s.Product == product && s.Metric == r.Metric {
@@ -124,7 +149,15 @@ func (svc *Service) Prove(ctx context.Context, product int64) ([]ProofRun, error
 			}
 			for _, l := range p.Lines {
 				if l.Worth > 1 {
-					r.Lines = append(r.Lines, fmt.Sprintf("one more of %s would cover %s %s", l.Line.Code, decimal.New(l.Worth, -4), f.Currency))
+					r.Lines = append(
+						r.Lines,
+						fmt.Sprintf(
+							"one more of %s would cover %s %s",
+							l.Line.Code,
+							decimal.New(l.Worth, -4),
+							f.Currency,
+						),
+					)
 				}
 			}
 			out = append(out, r)
@@ -150,14 +183,16 @@ func (svc *Service) SetMetricOrder(ctx context.Context, product int64, order []s
 		if err := positiondb.SetMetricOrder(tx, product, metrics); err != nil {
 			return err
 		}
-		if err := tx.Note(svc.Clock.Now(), who, "set the order of metrics", fmt.Sprint("product ", product), fmt.Sprint(order)); err != nil {
+		if err := tx.Note(svc.Clock.Now(), who, "set the order of metrics", fmt.Sprint("product ", product),
+			fmt.Sprint(order)); err != nil {
 			return err
 		}
 		return renewal.MarkProducts(tx, product)
 	})
 }
 
-// PositionsBy writes the lines of position.csv as of a day, each position followed by its parts by unit, country or contract: scope says which.
+// PositionsBy writes the lines of position.csv as of a day, each position followed by its parts by unit, country or
+// contract: scope says which.
 func (svc *Service) PositionsBy(ctx context.Context, asOf civil.Day, by string, write func([]string) error) error {
 	asOf = svc.Snapshots.DayOr(asOf)
 	return svc.DB.View(ctx, func(tx *sqlite.Tx) error {
@@ -172,12 +207,30 @@ func (svc *Service) PositionsBy(ctx context.Context, asOf civil.Day, by string, 
 		n := func(v int64) string { return strconv.FormatInt(v, 10) }
 		list := e.Ordered()
 		slices.SortFunc(list, func(x, y *snapshot.ProductFacts) int {
-			return cmp.Or(cmp.Compare(x.Product.Publisher, y.Product.Publisher), cmp.Compare(x.Product.Name, y.Product.Name))
+			return cmp.Or(
+				cmp.Compare(x.Product.Publisher, y.Product.Publisher),
+				cmp.Compare(x.Product.Name, y.Product.Name),
+			)
 		})
 		for _, f := range list {
 			for _, p := range e.Compute(f, ways[f.Id]) {
 				fig := e.Figure(f, &p)
-				row := []string{f.Product.Publisher, f.Product.Name, fig.Metric, "", n(p.Owned), n(p.Needed), n(p.Covered), n(p.Short), n(p.Surplus), n(p.Low), n(p.High), fig.Exposure, fig.Currency, asOf.String()}
+				row := []string{
+					f.Product.Publisher,
+					f.Product.Name,
+					fig.Metric,
+					"",
+					n(p.Owned),
+					n(p.Needed),
+					n(p.Covered),
+					n(p.Short),
+					n(p.Surplus),
+					n(p.Low),
+					n(p.High),
+					fig.Exposure,
+					fig.Currency,
+					asOf.String(),
+				}
 				if !p.Counted {
 					for i := 5; i < 12; i++ {
 						row[i] = ""
@@ -190,7 +243,9 @@ func (svc *Service) PositionsBy(ctx context.Context, asOf civil.Day, by string, 
 					continue
 				}
 				for _, s := range p.By(by) {
-					if err := write([]string{f.Product.Publisher, f.Product.Name, fig.Metric, cmp.Or(s.Name, "(none)"), n(s.Owned), n(s.Needed), n(s.Covered), n(s.Short), n(s.Surplus), "", "", decimal.New(s.Exposure, -4).String(), fig.Currency, asOf.String()}); err != nil {
+					if err := write([]string{f.Product.Publisher, f.Product.Name, fig.Metric, cmp.Or(s.Name, "(none)"),
+						n(s.Owned), n(s.Needed), n(s.Covered), n(s.Short), n(s.Surplus), "", "",
+						decimal.New(s.Exposure, -4).String(), fig.Currency, asOf.String()}); err != nil {
 						return err
 					}
 				}

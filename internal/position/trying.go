@@ -100,7 +100,15 @@ func (svc *Service) TryBasket(ctx context.Context, measures []snapshot.BasketMea
 					t.Cost, t.Saves, t.Currency = c.String(), s.String(), currency
 					cost, saves = cost.Add(euros(c, currency)), saves.Add(euros(s, currency))
 					ps := position.Compute(next)
-					t.Short, t.Surplus = snapshot.SumShort(ps)-snapshot.SumShort(now[m.Product]), snapshot.SumSurplus(ps)-snapshot.SumSurplus(now[m.Product])
+					t.Short, t.Surplus = snapshot.SumShort(
+						ps,
+					)-snapshot.SumShort(
+						now[m.Product],
+					), snapshot.SumSurplus(
+						ps,
+					)-snapshot.SumSurplus(
+						now[m.Product],
+					)
 					inputs[m.Product], now[m.Product] = next, ps
 				}
 			}
@@ -115,7 +123,15 @@ func (svc *Service) TryBasket(ctx context.Context, measures []snapshot.BasketMea
 			at := func(m entitle.Metric) *TriedPosition {
 				if by[m] == nil {
 					zero := snapshot.Figures{Exposure: "0"}
-					by[m] = &TriedPosition{ProductID: id, Publisher: f.Product.Publisher, Product: f.Product.Name, Metric: string(m), Currency: f.Currency, Before: zero, After: zero}
+					by[m] = &TriedPosition{
+						ProductID: id,
+						Publisher: f.Product.Publisher,
+						Product:   f.Product.Name,
+						Metric:    string(m),
+						Currency:  f.Currency,
+						Before:    zero,
+						After:     zero,
+					}
 				}
 				return by[m]
 			}
@@ -135,7 +151,14 @@ func (svc *Service) TryBasket(ctx context.Context, measures []snapshot.BasketMea
 				}
 			}
 		}
-		out.ExposureBefore, out.ExposureAfter, out.Cost, out.Saves = before.Round(2).String(), after.Round(2).String(), cost.Round(2).String(), saves.Round(2).String()
+		out.ExposureBefore, out.ExposureAfter, out.Cost, out.Saves = before.Round(2).
+			String(),
+			after.Round(2).
+				String(),
+			cost.Round(2).
+				String(),
+			saves.Round(2).
+				String()
 		return nil
 	})
 	return out, err

@@ -26,9 +26,10 @@ type WayOut struct {
 	Cases    []int64                  `json:"cases" doc:"cases that do it"`
 }
 
-// WaysOut lists the ways out of a product's shortfall, each by itself, with what it covers, costs, and how long it takes. The one that covers most for least comes first where the reader sorts so; here they stand in the
-// order of what they cost the house in effort: take back, remove, transfer, renew, widen, buy.
-// removals are what cases of the worklist would remove anyway.
+// WaysOut lists the ways out of a product's shortfall, each by itself, with what it covers, costs, and how long it
+// takes. The one that covers most for least comes first where the reader sorts so; here they stand in the order of
+// what they cost the house in effort: take back, remove, transfer, renew, widen, buy. removals are what cases of the
+// worklist would remove anyway.
 func (svc *Service) WaysOut(ctx context.Context, product int64, removals []casework.Removal) ([]WayOut, error) {
 	out := []WayOut{}
 	p, err := svc.ProductPosition(ctx, product, 0)
@@ -50,11 +51,29 @@ func (svc *Service) WaysOut(ctx context.Context, product int64, removals []casew
 	var moves []snapshot.BasketMeasure
 	for _, m := range parts {
 		for _, t := range m.Transfers {
-			moves = append(moves, snapshot.BasketMeasure{Kind: "move", Product: product, Line: t.Line, Quantity: t.Quantity, Unit: t.Unit, Country: t.Country})
+			moves = append(
+				moves,
+				snapshot.BasketMeasure{
+					Kind:     "move",
+					Product:  product,
+					Line:     t.Line,
+					Quantity: t.Quantity,
+					Unit:     t.Unit,
+					Country:  t.Country,
+				},
+			)
 		}
 	}
 	if len(moves) > 0 {
-		out = append(out, WayOut{What: "transfer", Words: fmt.Sprintf("Transfer rights that are spare elsewhere: %d transfers", len(moves)), Time: "at once, once the contract allows it", Measures: moves})
+		out = append(
+			out,
+			WayOut{
+				What:     "transfer",
+				Words:    fmt.Sprintf("Transfer rights that are spare elsewhere: %d transfers", len(moves)),
+				Time:     "at once, once the contract allows it",
+				Measures: moves,
+			},
+		)
 	}
 	renew := func(what, words string, ms []snapshot.BasketMeasure) {
 		if len(ms) > 0 {
@@ -70,9 +89,27 @@ func (svc *Service) WaysOut(ctx context.Context, product int64, removals []casew
 				}
 				switch g.Reason {
 				case entitle.VersionTooNew.String():
-					again = append(again, snapshot.BasketMeasure{Kind: "maintenance", Product: product, Line: l.Code, Until: (svc.Snapshots.Today() + 365).String()})
+					again = append(
+						again,
+						snapshot.BasketMeasure{
+							Kind:    "maintenance",
+							Product: product,
+							Line:    l.Code,
+							Until:   (svc.Snapshots.Today() + 365).String(),
+						},
+					)
 				case entitle.OutOfScope.String():
-					wider = append(wider, snapshot.BasketMeasure{Kind: "move", Product: product, Line: l.Code, Quantity: min(l.Spare, m.Short), Unit: "", Country: ""})
+					wider = append(
+						wider,
+						snapshot.BasketMeasure{
+							Kind:     "move",
+							Product:  product,
+							Line:     l.Code,
+							Quantity: min(l.Spare, m.Short),
+							Unit:     "",
+							Country:  "",
+						},
+					)
 				}
 			}
 		}
@@ -87,8 +124,17 @@ func (svc *Service) WaysOut(ctx context.Context, product int64, removals []casew
 			renew("widen", "Agree on a wider scope for what is spare: "+linesOf(wider), wider)
 		}
 		if m.Short > 0 && m.Counted {
-			buy := snapshot.BasketMeasure{Kind: "buy", Product: product, Quantity: max(1, m.Buy), Metric: m.Metric} // for any version and unit, at list price
-			out = append(out, WayOut{What: "buy", Words: fmt.Sprintf("Buy %d by %s", max(1, m.Buy), strings.ReplaceAll(m.Metric, "_", " ")), Time: "as long as buying takes", Measures: []snapshot.BasketMeasure{buy}})
+			// for any version and unit, at list price
+			buy := snapshot.BasketMeasure{Kind: "buy", Product: product, Quantity: max(1, m.Buy), Metric: m.Metric}
+			out = append(
+				out,
+				WayOut{
+					What:     "buy",
+					Words:    fmt.Sprintf("Buy %d by %s", max(1, m.Buy), strings.ReplaceAll(m.Metric, "_", " ")),
+					Time:     "as long as buying takes",
+					Measures: []snapshot.BasketMeasure{buy},
+				},
+			)
 		}
 	}
 	for i := range out {
@@ -117,7 +163,8 @@ func (svc *Service) WaysOut(ctx context.Context, product int64, removals []casew
 		if w.Currency != "" {
 			w.Currency = "EUR"
 		}
-		if t.Without > 0 || t.Cost == "0" && (w.What == "renew maintenance" || w.What == "widen") { // no price is on record
+		// no price is on record
+		if t.Without > 0 || t.Cost == "0" && (w.What == "renew maintenance" || w.What == "widen") {
 			w.Cost = ""
 		}
 	}
@@ -150,6 +197,10 @@ func waysByCases(product int64, removals []casework.Removal) []WayOut {
 		}
 	}
 	add([]casework.Kind{casework.IdleLicence}, "take back", "Take back the %d that nobody uses")
-	add([]casework.Kind{casework.RestrictedTitle, casework.EndOfLife, casework.Planned}, "remove", "Remove the %d that are to go anyway")
+	add(
+		[]casework.Kind{casework.RestrictedTitle, casework.EndOfLife, casework.Planned},
+		"remove",
+		"Remove the %d that are to go anyway",
+	)
 	return out
 }

@@ -43,7 +43,15 @@ func desk(t *testing.T) (*Program, *movable) {
 
 func take(t *testing.T, a *Program, kind *formats.Kind, lines ...string) intake.ImportResult {
 	t.Helper()
-	res, err := a.Evidence.Import(context.Background(), intake.ImportRequest{Kind: kind, File: kind.Name + ".csv", In: strings.NewReader(strings.Join(lines, "\n") + "\n"), Author: "test"})
+	res, err := a.Evidence.Import(
+		context.Background(),
+		intake.ImportRequest{
+			Kind:   kind,
+			File:   kind.Name + ".csv",
+			In:     strings.NewReader(strings.Join(lines, "\n") + "\n"),
+			Author: "test",
+		},
+	)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -54,8 +62,24 @@ const installHeader = "device_id,publisher,name,version,last_used,source,seen_at
 
 func base(t *testing.T, a *Program) {
 	t.Helper()
-	take(t, a, formats.Titles, "publisher,product,version,licence_model,list_price,currency,suite", "Ostwick,Skerrymap,6,commercial,100,EUR,", "Ostwick,Suite,,commercial,500,EUR,", "Ostwick,Part,,commercial,50,EUR,Suite")
-	take(t, a, formats.Devices, "device_id,kind,primary_user,org_unit", "D1,client,u1,A", "D2,client,u2,A/B", "D3,client,,C")
+	take(
+		t,
+		a,
+		formats.Titles,
+		"publisher,product,version,licence_model,list_price,currency,suite",
+		"Ostwick,Skerrymap,6,commercial,100,EUR,",
+		"Ostwick,Suite,,commercial,500,EUR,",
+		"Ostwick,Part,,commercial,50,EUR,Suite",
+	)
+	take(
+		t,
+		a,
+		formats.Devices,
+		"device_id,kind,primary_user,org_unit",
+		"D1,client,u1,A",
+		"D2,client,u2,A/B",
+		"D3,client,,C",
+	)
 	take(t, a, formats.Users, "user_id,name,org_unit", "u1,Dagne,A", "u2,Livar,A/B")
 }
 
@@ -86,12 +110,27 @@ func figure(t *testing.T, a *Program, product string) snapshot.Figure {
 func TestSuiteFoldsWhereItIsPresent(t *testing.T) {
 	a, _ := desk(t)
 	base(t, a)
-	take(t, a, formats.Installs, installHeader, "D1,Ostwick,Suite,1,,,2026-06-29T10:00:00Z", "D1,Ostwick,Part,1,,,2026-06-29T10:00:00Z", "D2,Ostwick,Part,1,,,2026-06-29T10:00:00Z")
+	take(
+		t,
+		a,
+		formats.Installs,
+		installHeader,
+		"D1,Ostwick,Suite,1,,,2026-06-29T10:00:00Z",
+		"D1,Ostwick,Part,1,,,2026-06-29T10:00:00Z",
+		"D2,Ostwick,Part,1,,,2026-06-29T10:00:00Z",
+	)
 	if f := figure(t, a, "Part"); f.Needed != 1 {
 		t.Errorf("the part is needed %d times", f.Needed)
 	}
 	// Its last part arrives later: a scan of D2 that has the suite too.
-	take(t, a, formats.Installs, installHeader, "D2,Ostwick,Suite,1,,,2026-06-30T06:00:00Z", "D2,Ostwick,Part,1,,,2026-06-30T06:00:00Z")
+	take(
+		t,
+		a,
+		formats.Installs,
+		installHeader,
+		"D2,Ostwick,Suite,1,,,2026-06-30T06:00:00Z",
+		"D2,Ostwick,Part,1,,,2026-06-30T06:00:00Z",
+	)
 	if f := figure(t, a, "Part"); f.Needed != 0 {
 		t.Errorf("beside its suite on every device, the part is still needed %d times", f.Needed)
 	}
@@ -103,7 +142,14 @@ func TestSuiteFoldsWhereItIsPresent(t *testing.T) {
 func TestTwoSourcesCountOnceAndGoOneByOne(t *testing.T) {
 	a, _ := desk(t)
 	base(t, a)
-	take(t, a, formats.Installs, installHeader, "D1,Ostwick,Skerrymap,6.1,,one,2026-06-29T10:00:00Z", "D1,OSTWICK,Skerrymap 6,6.1,,two,2026-06-29T11:00:00Z")
+	take(
+		t,
+		a,
+		formats.Installs,
+		installHeader,
+		"D1,Ostwick,Skerrymap,6.1,,one,2026-06-29T10:00:00Z",
+		"D1,OSTWICK,Skerrymap 6,6.1,,two,2026-06-29T11:00:00Z",
+	)
 	if f := figure(t, a, "Skerrymap"); f.Needed != 1 {
 		t.Errorf("%d needed", f.Needed)
 	}
@@ -117,12 +163,17 @@ func TestTwoSourcesCountOnceAndGoOneByOne(t *testing.T) {
 	}
 }
 
-// A line that is mended belongs to the scan it came with: nothing else of that scan goes, and the same file again changes nothing.
+// A line that is mended belongs to the scan it came with: nothing else of that scan goes, and the same file again
+// changes nothing.
 func TestMendedLineJoinsItsScan(t *testing.T) {
 	ctx := context.Background()
 	a, _ := desk(t)
 	base(t, a)
-	lines := []string{installHeader, "D1,Ostwick,Skerrymap,6.1,,,2026-06-29T10:00:00Z", "D1,Ostwick,Part,1,soon,,2026-06-29T10:00:00Z"}
+	lines := []string{
+		installHeader,
+		"D1,Ostwick,Skerrymap,6.1,,,2026-06-29T10:00:00Z",
+		"D1,Ostwick,Part,1,soon,,2026-06-29T10:00:00Z",
+	}
 	if res := take(t, a, formats.Installs, lines...); len(res.Aside) != 1 || res.Aside[0].Line != 3 {
 		t.Fatalf("%+v", res)
 	}
@@ -134,10 +185,14 @@ func TestMendedLineJoinsItsScan(t *testing.T) {
 		t.Fatal(waiting, err)
 	}
 	var bad *formats.LineError
-	if err := a.Evidence.Mend(ctx, waiting[0].ID, "D1,Ostwick,Part,1,later,,2026-06-29T10:00:00Z", "test"); !errors.As(err, &bad) {
+	if err := a.Evidence.Mend(ctx, waiting[0].ID, "D1,Ostwick,Part,1,later,,2026-06-29T10:00:00Z", "test"); !errors.As(
+		err,
+		&bad,
+	) {
 		t.Errorf("a line that is still wrong: %v", err)
 	}
-	if err := a.Evidence.Mend(ctx, waiting[0].ID, "D1,Ostwick,Part,1,2026-06-01,,2026-06-29T10:00:00Z", "test"); err != nil {
+	if err := a.Evidence.Mend(ctx, waiting[0].ID, "D1,Ostwick,Part,1,2026-06-01,,2026-06-29T10:00:00Z",
+		"test"); err != nil {
 		t.Fatal(err)
 	}
 	if figure(t, a, "Part").Needed != 1 || figure(t, a, "Skerrymap").Needed != 1 {
@@ -156,14 +211,42 @@ func TestNamedUsersComeFromDevicesSeatsAndUse(t *testing.T) {
 	a, _ := desk(t)
 	base(t, a)
 	take(t, a, formats.Users, "user_id,name", "u3,Perlo", "u4,Quille")
-	take(t, a, formats.Entitlements, "entitlement_id,publisher,product,metric,quantity", "E1,Ostwick,Skerrymap,named_user,3")
-	take(t, a, formats.Assignments, "entitlement_id,user_id,from,until", "E1,u3,2026-01-01,", "E1,u4,2025-01-01,2025-12-31")
-	take(t, a, formats.Installs, installHeader, "D1,Ostwick,Skerrymap,6.1,,,2026-06-29T10:00:00Z", "D2,Ostwick,Skerrymap,6.1,,,2026-06-29T10:00:00Z", "D3,Ostwick,Skerrymap,6.1,,,2026-06-29T10:00:00Z")
+	take(
+		t,
+		a,
+		formats.Entitlements,
+		"entitlement_id,publisher,product,metric,quantity",
+		"E1,Ostwick,Skerrymap,named_user,3",
+	)
+	take(
+		t,
+		a,
+		formats.Assignments,
+		"entitlement_id,user_id,from,until",
+		"E1,u3,2026-01-01,",
+		"E1,u4,2025-01-01,2025-12-31",
+	)
+	take(
+		t,
+		a,
+		formats.Installs,
+		installHeader,
+		"D1,Ostwick,Skerrymap,6.1,,,2026-06-29T10:00:00Z",
+		"D2,Ostwick,Skerrymap,6.1,,,2026-06-29T10:00:00Z",
+		"D3,Ostwick,Skerrymap,6.1,,,2026-06-29T10:00:00Z",
+	)
 	// u1 and u2 by their devices, u3 by a seat; D3 has no known user and counts as one; u4's seat has ended.
 	if f := figure(t, a, "Skerrymap"); f.Needed != 4 || f.Short != 1 {
 		t.Errorf("%+v", f)
 	}
-	take(t, a, formats.Usage, "device_id,user_id,product,started_at,ended_at", "D3,u4,Skerrymap,2026-06-20T10:00:00Z,2026-06-20T11:00:00Z", "D3,u1,Skerrymap,2026-06-20T10:00:00Z,2026-06-20T11:00:00Z")
+	take(
+		t,
+		a,
+		formats.Usage,
+		"device_id,user_id,product,started_at,ended_at",
+		"D3,u4,Skerrymap,2026-06-20T10:00:00Z,2026-06-20T11:00:00Z",
+		"D3,u1,Skerrymap,2026-06-20T10:00:00Z,2026-06-20T11:00:00Z",
+	)
 	if f := figure(t, a, "Skerrymap"); f.Needed != 5 {
 		t.Errorf("u4 used it in the window, u1 counts already: %+v", f)
 	}
@@ -193,7 +276,14 @@ func TestKeepingNeedsAReasonAndAnEnd(t *testing.T) {
 	a, clock := desk(t)
 	base(t, a)
 	take(t, a, formats.Policies, "publisher,product,stance,reason,group", "Ostwick,Part,restricted,not here,A")
-	take(t, a, formats.Installs, installHeader, "D2,Ostwick,Part,1,,,2026-06-29T10:00:00Z", "D3,Ostwick,Part,1,,,2026-06-29T10:00:00Z")
+	take(
+		t,
+		a,
+		formats.Installs,
+		installHeader,
+		"D2,Ostwick,Part,1,,,2026-06-29T10:00:00Z",
+		"D3,Ostwick,Part,1,,,2026-06-29T10:00:00Z",
+	)
 	state := func() casework.State {
 		t.Helper()
 		if err := a.Pipeline.Refresh(ctx); err != nil {
@@ -212,11 +302,15 @@ func TestKeepingNeedsAReasonAndAnEnd(t *testing.T) {
 		t.Fatal(s)
 	}
 	for _, bad := range []struct{ note, until string }{{"", "2026-12-31"}, {"needed", ""}, {"needed", "2026-06-30"}} {
-		if _, err := a.Worklist.CaseAct(ctx, worklist.CaseAction{IDs: []int64{1}, Act: casework.Keep, Note: bad.note, Until: bad.until}, "test"); err == nil {
+		if _, err := a.Worklist.CaseAct(ctx,
+			worklist.CaseAction{IDs: []int64{1}, Act: casework.Keep, Note: bad.note, Until: bad.until},
+			"test"); err == nil {
 			t.Errorf("kept with %+v", bad)
 		}
 	}
-	if _, err := a.Worklist.CaseAct(ctx, worklist.CaseAction{IDs: []int64{1}, Act: casework.Keep, Note: "needed for the survey", Until: "2026-07-05"}, "test"); err != nil {
+	if _, err := a.Worklist.CaseAct(ctx,
+		worklist.CaseAction{IDs: []int64{1}, Act: casework.Keep, Note: "needed for the survey", Until: "2026-07-05"},
+		"test"); err != nil {
 		t.Fatal(err)
 	}
 	if s := state(); s != casework.Kept {
@@ -226,10 +320,13 @@ func TestKeepingNeedsAReasonAndAnEnd(t *testing.T) {
 	if s := state(); s != casework.Open {
 		t.Errorf("the exception has ended and the case is %s", s)
 	}
-	if _, err := a.Worklist.CaseAct(ctx, worklist.CaseAction{IDs: []int64{1}, Act: casework.Agree}, "test"); err != nil {
+	if _, err := a.Worklist.CaseAct(ctx, worklist.CaseAction{IDs: []int64{1}, Act: casework.Agree},
+		"test"); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := a.Worklist.CaseAct(ctx, worklist.CaseAction{IDs: []int64{1}, Act: casework.Send}, "test"); err == nil || !strings.Contains(err.Error(), "no deployment tool") {
+	if _, err := a.Worklist.CaseAct(ctx, worklist.CaseAction{IDs: []int64{1}, Act: casework.Send},
+		"test"); err == nil ||
+		!strings.Contains(err.Error(), "no deployment tool") {
 		t.Errorf("sent without a deployment tool: %v", err)
 	}
 }
@@ -246,13 +343,18 @@ func TestStoredEqualsRecomputedOverRandomChanges(t *testing.T) {
 		switch r.IntN(8) {
 		case 7:
 			product := int64(1 + r.IntN(3))
-			p, err := a.Titles.Product(ctx, product)
+			p, err := a.Catalogue.Product(ctx, product)
 			if err != nil {
 				t.Fatal(err)
 			}
 			l := p.Lines[0]
-			says := []map[string]string{{"aliases": names[r.IntN(6)]}, {"list_price": fmt.Sprint(10+r.IntN(90), " EUR")}, {"released": "2026-01-01", "end_of_life": fmt.Sprintf("2026-0%d-01", 2+r.IntN(8))}, {"licence_model": []string{"free", "commercial"}[r.IntN(2)]}}[r.IntN(4)]
-			if _, err := a.Titles.EditTitle(ctx, titles.TitleEdit{Product: product, Title: l.ID, Edition: l.Edition, Version: l.Version, ChangedAt: l.ChangedAt, Says: says}, "test"); err != nil {
+			says := []map[string]string{{"aliases": names[r.IntN(6)]},
+				{"list_price": fmt.Sprint(10+r.IntN(90), " EUR")},
+				{"released": "2026-01-01", "end_of_life": fmt.Sprintf("2026-0%d-01", 2+r.IntN(8))},
+				{"licence_model": []string{"free", "commercial"}[r.IntN(2)]}}[r.IntN(4)]
+			if _, err := a.Catalogue.EditTitle(ctx,
+				titles.TitleEdit{Product: product, Title: l.ID, Edition: l.Edition, Version: l.Version,
+					ChangedAt: l.ChangedAt, Says: says}, "test"); err != nil {
 				t.Fatal(err)
 			}
 		case 0, 1:
@@ -261,15 +363,44 @@ func TestStoredEqualsRecomputedOverRandomChanges(t *testing.T) {
 			for _, d := range []string{"D1", "D2", "D3"} {
 				for _, n := range names {
 					if r.IntN(2) == 0 {
-						lines = append(lines, fmt.Sprintf("%s,Ostwick,%s,%d,,,%s", d, n, 5+r.IntN(3), clock.now.Add(-time.Duration(r.IntN(300))*time.Minute).Format(time.RFC3339)))
+						lines = append(
+							lines,
+							fmt.Sprintf(
+								"%s,Ostwick,%s,%d,,,%s",
+								d,
+								n,
+								5+r.IntN(3),
+								clock.now.Add(-time.Duration(r.IntN(300))*time.Minute).Format(time.RFC3339),
+							),
+						)
 					}
 				}
 			}
 			take(t, a, formats.Installs, lines...)
 		case 2:
-			take(t, a, formats.Entitlements, "entitlement_id,publisher,product,version,metric,quantity,rights", fmt.Sprintf("E%d,Ostwick,%s,%s,%s,%d,%s", r.IntN(6), names[[]int{0, 2, 3}[r.IntN(3)]], []string{"", "6"}[r.IntN(2)], []string{"device", "named_user", "installation"}[r.IntN(3)], r.IntN(4), []string{"", "older_versions"}[r.IntN(2)]))
+			take(
+				t,
+				a,
+				formats.Entitlements,
+				"entitlement_id,publisher,product,version,metric,quantity,rights",
+				fmt.Sprintf(
+					"E%d,Ostwick,%s,%s,%s,%d,%s",
+					r.IntN(6),
+					names[[]int{0, 2, 3}[r.IntN(3)]],
+					[]string{"", "6"}[r.IntN(2)],
+					[]string{"device", "named_user", "installation"}[r.IntN(3)],
+					r.IntN(4),
+					[]string{"", "older_versions"}[r.IntN(2)],
+				),
+			)
 		case 4:
-			rule := titles.RuleDraft{Name: fmt.Sprint("rule ", step), Outcome: []string{"title", "nothing", "leave_out"}[r.IntN(3)], Records: asks("name", "like", names[r.IntN(6)]+"*"), Product: int64(1 + r.IntN(3)), Reason: "tried"}
+			rule := titles.RuleDraft{
+				Name:    fmt.Sprint("rule ", step),
+				Outcome: []string{"title", "nothing", "leave_out"}[r.IntN(3)],
+				Records: asks("name", "like", names[r.IntN(6)]+"*"),
+				Product: int64(1 + r.IntN(3)),
+				Reason:  "tried",
+			}
 			if rule.Outcome == "leave_out" {
 				rule.Devices = asks("name", "is", fmt.Sprint("D", 1+r.IntN(3)))
 			}
@@ -277,12 +408,20 @@ func TestStoredEqualsRecomputedOverRandomChanges(t *testing.T) {
 				t.Fatal(err)
 			}
 		case 5:
-			l := titles.Leaving{Devices: []string{fmt.Sprint("D", 1+r.IntN(3))}, Product: int64(1 + r.IntN(3)), Reason: "tried", Again: r.IntN(3) == 0}
+			l := titles.Leaving{
+				Devices: []string{fmt.Sprint("D", 1+r.IntN(3))},
+				Product: int64(1 + r.IntN(3)),
+				Reason:  "tried",
+				Again:   r.IntN(3) == 0,
+			}
 			if _, err := a.Titles.Leave(ctx, l, "test"); err != nil && !l.Again {
 				t.Fatal(err)
 			}
 		case 6:
-			if _, err := a.Titles.PutSuite(ctx, titles.SuiteDraft{Product: 2, Need: r.IntN(2), Parts: []recognise.SuitePart{{Product: 1, Version: []string{"", "6"}[r.IntN(2)]}, {Product: 3}}}, "test"); err != nil {
+			if _, err := a.Catalogue.PutSuite(ctx,
+				titles.SuiteDraft{Product: 2, Need: r.IntN(2),
+					Parts: []recognise.SuitePart{{Product: 1, Version: []string{"", "6"}[r.IntN(2)]}, {Product: 3}}},
+				"test"); err != nil {
 				t.Fatal(err)
 			}
 		case 3:

@@ -12,15 +12,26 @@ import (
 	"ensomet/internal/worklist/worklistdb"
 )
 
-// Cases are put in order by what they are worth in one currency, page by page; a lot of several currencies is summed up in euros.
+// Cases are put in order by what they are worth in one currency, page by page; a lot of several currencies is summed
+// up in euros.
 func TestCasesOfSeveralCurrenciesInOrder(t *testing.T) {
 	ctx := context.Background()
 	a, _ := desk(t)
-	take(t, a, formats.Rates, "currency,on,per_eur", "NOK,2026-01-01,11.5", "SEK,2025-01-01,9", "SEK,2026-01-01,11", "XXX,2026-01-01,0.5")
+	take(
+		t,
+		a,
+		formats.Rates,
+		"currency,on,per_eur",
+		"NOK,2026-01-01,11.5",
+		"SEK,2025-01-01,9",
+		"SEK,2026-01-01,11",
+		"XXX,2026-01-01,0.5",
+	)
 	titles := []string{"publisher,product,licence_model,list_price,currency"}
 	installs := []string{"device_id,publisher,name,version,seen_at,source"}
 	devices := []string{"device_id,kind"}
-	for i, price := range []string{"1000,NOK", "95,EUR", "1100,SEK", "40,XXX", "30,USD"} { // 86.96, 95, 100, 80 and, without a rate, 30
+	// 86.96, 95, 100, 80 and, without a rate, 30
+	for i, price := range []string{"1000,NOK", "95,EUR", "1100,SEK", "40,XXX", "30,USD"} {
 		titles = append(titles, fmt.Sprintf("Ostwick,Prod %d,commercial,%s", i, price))
 		installs = append(installs, fmt.Sprintf("D%d,Ostwick,Prod %d,1,2026-06-29T10:00:00Z,s", i, i))
 		devices = append(devices, fmt.Sprintf("D%d,client", i))
@@ -41,7 +52,9 @@ func TestCasesOfSeveralCurrenciesInOrder(t *testing.T) {
 		for range 10 {
 			var page sqlite.Page[snapshot.CaseRow]
 			if err := a.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
-				page, err = snapshot.CasePage(tx, sqlite.ListQuery{Sort: "amount", Descending: down, Limit: 1, Cursor: cursor, Filters: map[string]string{"kind": "uncovered"}})
+				page, err = snapshot.CasePage(tx,
+					sqlite.ListQuery{Sort: "amount", Descending: down, Limit: 1, Cursor: cursor,
+						Filters: map[string]string{"kind": "uncovered"}})
 				return err
 			}); err != nil {
 				t.Fatal(err)
@@ -57,8 +70,10 @@ func TestCasesOfSeveralCurrenciesInOrder(t *testing.T) {
 			t.Errorf("down %v: %v, want %v", down, got, want)
 		}
 	}
-	if err := a.DB.Update(ctx, func(tx *sqlite.Tx) error { // two cases of one product in two currencies, and one that is worth nothing
-		for i, c := range []worklistdb.Case{{Amount: "115", Currency: "NOK"}, {Amount: "7", Currency: "EUR"}, {Amount: "0", Currency: "SEK"}} {
+	// two cases of one product in two currencies, and one that is worth nothing
+	if err := a.DB.Update(ctx, func(tx *sqlite.Tx) error {
+		for i, c := range []worklistdb.Case{{Amount: "115", Currency: "NOK"}, {Amount: "7", Currency: "EUR"},
+			{Amount: "0", Currency: "SEK"}} {
 			c.Kind, c.Device, c.Product, c.State, c.Worth = "idle", int64(i+1), 1, "open", "reuse"
 			if _, err := worklistdb.PutCase(tx, c); err != nil {
 				return err

@@ -23,7 +23,7 @@ import (
 // line is a title of a product as the page shows it.
 func line(t *testing.T, a *Program, product, edition, version string) titles.TitleLine {
 	t.Helper()
-	p, err := a.Titles.Product(context.Background(), mustProduct(t, a, product))
+	p, err := a.Catalogue.Product(context.Background(), mustProduct(t, a, product))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -39,7 +39,17 @@ func line(t *testing.T, a *Program, product, edition, version string) titles.Tit
 func edit(t *testing.T, a *Program, product, version string, says map[string]string) titles.CatalogueEffect {
 	t.Helper()
 	l := line(t, a, product, "", version)
-	e, err := a.Titles.EditTitle(context.Background(), titles.TitleEdit{Product: mustProduct(t, a, product), Title: l.ID, Version: version, Says: says, ChangedAt: l.ChangedAt}, "me")
+	e, err := a.Catalogue.EditTitle(
+		context.Background(),
+		titles.TitleEdit{
+			Product:   mustProduct(t, a, product),
+			Title:     l.ID,
+			Version:   version,
+			Says:      says,
+			ChangedAt: l.ChangedAt,
+		},
+		"me",
+	)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -49,19 +59,32 @@ func edit(t *testing.T, a *Program, product, version string, says map[string]str
 func offer(t *testing.T, a *Program, lines ...string) int64 {
 	t.Helper()
 	text := strings.Join(lines, "\n") + "\n"
-	id, err := a.Titles.OfferCatalogue(context.Background(), strings.NewReader(text), int64(len(text)), "newer.csv", "me")
+	id, err := a.Catalogue.OfferCatalogue(
+		context.Background(),
+		strings.NewReader(text),
+		int64(len(text)),
+		"newer.csv",
+		"me",
+	)
 	if err != nil {
 		t.Fatal(err)
 	}
 	return id
 }
 
-// A newer catalogue comes in in part; what was changed here stays until somebody takes the file's word for it; what is kept is not asked again.
+// A newer catalogue comes in in part; what was changed here stays until somebody takes the file's word for it; what
+// is kept is not asked again.
 func TestANewerCatalogue(t *testing.T) {
 	ctx := context.Background()
 	a, clock := desk(t)
 	base(t, a)
-	take(t, a, formats.Installs, installHeader, "D1,Ostwick,Kelp Reader,2,,,"+clock.now.Add(-time.Hour).Format(time.RFC3339))
+	take(
+		t,
+		a,
+		formats.Installs,
+		installHeader,
+		"D1,Ostwick,Kelp Reader,2,,,"+clock.now.Add(-time.Hour).Format(time.RFC3339),
+	)
 	take(t, a, formats.Entitlements, "entitlement_id,publisher,product,metric,quantity", "E1,Ostwick,Part,device,1")
 	if err := a.Pipeline.Refresh(ctx); err != nil {
 		t.Fatal(err)
@@ -70,12 +93,25 @@ func TestANewerCatalogue(t *testing.T) {
 	edit(t, a, "Skerrymap", "6", map[string]string{"category": "our charts", "list_price": "130 EUR"})
 
 	header := "publisher,product,version,licence_model,list_price,currency,category,suite,aliases"
-	id := offer(t, a, header, "OSTWICK,Skerrymap,6,commercial,110,EUR,charting,,", "Ostwick,Part,,commercial,55,EUR,,Suite,Kelp Reader", "Nessholm,Kelp,1,free,,,,,", "Ostwick,,1,,,,,,")
-	view, err := a.Titles.Offer(ctx, titles.OfferQuery{ID: id, Limit: 10})
-	if err != nil || view.Conflicts != 2 || view.Changed != 2 || view.New != 1 || view.Same != 0 || len(view.Rows) != 5 || view.Rows[0].Sort != "conflict" || !strings.Contains(view.Bad, "product is empty") {
+	id := offer(
+		t,
+		a,
+		header,
+		"OSTWICK,Skerrymap,6,commercial,110,EUR,charting,,",
+		"Ostwick,Part,,commercial,55,EUR,,Suite,Kelp Reader",
+		"Nessholm,Kelp,1,free,,,,,",
+		"Ostwick,,1,,,,,,",
+	)
+	view, err := a.Catalogue.Offer(ctx, titles.OfferQuery{ID: id, Limit: 10})
+	if err != nil || view.Conflicts != 2 || view.Changed != 2 || view.New != 1 || view.Same != 0 ||
+		len(view.Rows) != 5 ||
+		view.Rows[0].Sort != "conflict" ||
+		!strings.Contains(view.Bad, "product is empty") {
 		t.Fatalf("%+v, %v", view, err)
 	}
-	if found, err := a.Titles.Offer(ctx, titles.OfferQuery{ID: id, Search: "nessholm kelp", Limit: 10}); err != nil || found.Shown != 1 {
+	if found, err := a.Catalogue.Offer(ctx,
+		titles.OfferQuery{ID: id, Search: "nessholm kelp", Limit: 10}); err != nil ||
+		found.Shown != 1 {
 		t.Errorf("%+v, %v", found, err)
 	}
 	var price, kelp, category string
@@ -90,57 +126,69 @@ func TestANewerCatalogue(t *testing.T) {
 		}
 	}
 	dry := titles.OfferTaking{Offer: id, All: true, Leave: []string{kelp}, Keep: []string{price}, Dry: true}
-	e, err := a.Titles.TakeOffer(ctx, dry, "me")
-	if err != nil || e.Titles != 1 || e.Found != 1 || e.Records != 1 || e.Installs != 1 || len(e.Moves) != 1 || e.Moves[0].NeededAfter != 1 {
+	e, err := a.Catalogue.TakeOffer(ctx, dry, "me")
+	if err != nil || e.Titles != 1 || e.Found != 1 || e.Records != 1 || e.Installs != 1 || len(e.Moves) != 1 ||
+		e.Moves[0].NeededAfter != 1 {
 		t.Fatalf("%+v, %v", e, err)
 	}
 	if line(t, a, "Part", "", "").Says["list_price"] != "50 EUR" {
 		t.Fatal("the preview changed something")
 	}
 	dry.Dry = false
-	if _, err := a.Titles.TakeOffer(ctx, dry, "me"); err != nil {
+	if _, err := a.Catalogue.TakeOffer(ctx, dry, "me"); err != nil {
 		t.Fatal(err)
 	}
 	if f := figure(t, a, "Part"); f.Needed != 1 {
 		t.Errorf("%d needed of the part", f.Needed)
 	}
 	l := line(t, a, "Skerrymap", "", "6")
-	if l.Says["list_price"] != "130 EUR" || l.Says["category"] != "our charts" || !reflect.DeepEqual(l.Touched, []string{"category", "list_price"}) {
+	if l.Says["list_price"] != "130 EUR" || l.Says["category"] != "our charts" ||
+		!reflect.DeepEqual(l.Touched, []string{"category", "list_price"}) {
 		t.Errorf("%+v", l)
 	}
-	view, err = a.Titles.Offer(ctx, titles.OfferQuery{ID: id, Limit: 10})
+	view, err = a.Catalogue.Offer(ctx, titles.OfferQuery{ID: id, Limit: 10})
 	if err != nil || view.Conflicts != 1 || view.Changed != 0 || view.New != 1 || view.Rows[0].ID != category {
 		t.Fatalf("after taking a part: %+v, %v", view, err)
 	}
-	if _, err := a.Titles.TakeOffer(ctx, titles.OfferTaking{Offer: id, Take: []string{category}}, "me"); err != nil {
+	if _, err := a.Catalogue.TakeOffer(ctx, titles.OfferTaking{Offer: id, Take: []string{category}},
+		"me"); err != nil {
 		t.Fatal(err)
 	}
 	if l = line(t, a, "Skerrymap", "", "6"); l.Says["category"] != "charting" || l.Says["list_price"] != "130 EUR" {
 		t.Errorf("%+v", l)
 	}
-	if err := a.Titles.CloseOffer(ctx, id, "me"); err != nil {
+	if err := a.Catalogue.CloseOffer(ctx, id, "me"); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := a.Titles.TakeOffer(ctx, titles.OfferTaking{Offer: id, All: true}, "me"); err == nil {
+	if _, err := a.Catalogue.TakeOffer(ctx, titles.OfferTaking{Offer: id, All: true}, "me"); err == nil {
 		t.Error("an offer that was put away was taken")
 	}
 	again := offer(t, a, header, "Ostwick,Skerrymap,6,commercial,110,EUR,charting,,")
-	if view, err = a.Titles.Offer(ctx, titles.OfferQuery{ID: again, Limit: 10}); err != nil || len(view.Rows) != 0 || view.Same != 1 {
+	if view, err = a.Catalogue.Offer(ctx, titles.OfferQuery{ID: again, Limit: 10}); err != nil ||
+		len(view.Rows) != 0 ||
+		view.Same != 1 {
 		t.Errorf("what was kept is asked again: %+v, %v", view, err)
 	}
-	if res := take(t, a, formats.Titles, header, "Ostwick,Skerrymap,6,commercial,150,EUR,charting,,", "Nessholm,Kelp,1,free,,,,,"); res.Added != 1 || res.Changed != 0 || len(res.Samples) != 2 || res.Samples[1].What != "kept" {
+	if res := take(t, a, formats.Titles, header, "Ostwick,Skerrymap,6,commercial,150,EUR,charting,,",
+		"Nessholm,Kelp,1,free,,,,,"); res.Added != 1 ||
+		res.Changed != 0 ||
+		len(res.Samples) != 2 ||
+		res.Samples[1].What != "kept" {
 		t.Errorf("an import over a value changed here: %+v", res)
 	}
-	p, err := a.Titles.Product(ctx, mustProduct(t, a, "Skerrymap"))
-	if err != nil || len(p.Changes) != 4 || p.Changes[0].File != "newer.csv" || p.Changes[0].Was != "our charts" || p.Changes[3].Now != "added" {
+	p, err := a.Catalogue.Product(ctx, mustProduct(t, a, "Skerrymap"))
+	if err != nil || len(p.Changes) != 4 || p.Changes[0].File != "newer.csv" || p.Changes[0].Was != "our charts" ||
+		p.Changes[3].Now != "added" {
 		t.Errorf("%+v, %v", p.Changes, err)
 	}
-	u, err := a.Titles.Updates(ctx)
-	if err != nil || len(u.Offers) != 2 || len(u.Runs) == 0 || u.Runs[0].Found != 1 || u.Runs[0].Detail[0].ToName != "Ostwick Part" {
+	u, err := a.Catalogue.Updates(ctx)
+	if err != nil || len(u.Offers) != 2 || len(u.Runs) == 0 || u.Runs[0].Found != 1 ||
+		u.Runs[0].Detail[0].ToName != "Ostwick Part" {
 		t.Errorf("%+v, %v", u, err)
 	}
 	for _, text := range []string{"", "publisher,product\n", "{}", "a,b\n1,2\n"} {
-		if _, err := a.Titles.OfferCatalogue(ctx, strings.NewReader(text), int64(len(text)), "x", "me"); err == nil {
+		if _, err := a.Catalogue.OfferCatalogue(ctx, strings.NewReader(text), int64(len(text)), "x",
+			"me"); err == nil {
 			t.Errorf("%q is an offer", text)
 		}
 	}
@@ -151,54 +199,83 @@ func TestChangingTitles(t *testing.T) {
 	a, clock := desk(t)
 	base(t, a)
 	seen := clock.now.Add(-time.Hour).Format(time.RFC3339)
-	take(t, a, formats.Installs, installHeader, "D1,Ostwick,Skerrymap,6,,,"+seen, "D2,Ostwick,Skerry Chart Maker,7.1,,,"+seen)
+	take(
+		t,
+		a,
+		formats.Installs,
+		installHeader,
+		"D1,Ostwick,Skerrymap,6,,,"+seen,
+		"D2,Ostwick,Skerry Chart Maker,7.1,,,"+seen,
+	)
 	if f := figure(t, a, "Skerrymap"); f.Needed != 1 || f.Exposure != "100" {
 		t.Fatalf("%+v", f)
 	}
 	id := mustProduct(t, a, "Skerrymap")
 	l := line(t, a, "Skerrymap", "", "6")
-	draft := titles.TitleEdit{Product: id, Title: l.ID, Version: "6", ChangedAt: l.ChangedAt, Says: map[string]string{"aliases": "Skerry Chart Maker", "list_price": "120 EUR"}, Dry: true}
-	e, err := a.Titles.EditTitle(ctx, draft, "me")
+	draft := titles.TitleEdit{
+		Product:   id,
+		Title:     l.ID,
+		Version:   "6",
+		ChangedAt: l.ChangedAt,
+		Says:      map[string]string{"aliases": "Skerry Chart Maker", "list_price": "120 EUR"},
+		Dry:       true,
+	}
+	e, err := a.Catalogue.EditTitle(ctx, draft, "me")
 	if err != nil || e.Found != 1 || len(e.Moves) != 1 || e.Moves[0].NeededAfter != 2 {
 		t.Fatalf("%+v, %v", e, err)
 	}
 	draft.Dry = false
-	if _, err := a.Titles.EditTitle(ctx, draft, "me"); err != nil {
+	if _, err := a.Catalogue.EditTitle(ctx, draft, "me"); err != nil {
 		t.Fatal(err)
 	}
 	if f := figure(t, a, "Skerrymap"); f.Needed != 2 || f.Exposure != "240" {
 		t.Errorf("%+v", f)
 	}
 	clock.now = clock.now.Add(time.Minute)
-	if _, err := a.Titles.EditTitle(ctx, titles.TitleEdit{Product: id, Title: l.ID, Version: "6", ChangedAt: l.ChangedAt - 1, Says: map[string]string{"category": "x"}}, "me"); err == nil || !strings.Contains(err.Error(), "meanwhile") {
+	if _, err := a.Catalogue.EditTitle(ctx,
+		titles.TitleEdit{Product: id, Title: l.ID, Version: "6", ChangedAt: l.ChangedAt - 1,
+			Says: map[string]string{"category": "x"}}, "me"); err == nil ||
+		!strings.Contains(err.Error(), "meanwhile") {
 		t.Errorf("two people at once: %v", err)
 	}
-	if _, err := a.Titles.EditTitle(ctx, titles.TitleEdit{Product: id, Version: "7", Says: map[string]string{"released": "2026-01-01", "licence_model": "commercial", "list_price": "200 EUR"}}, "me"); err != nil {
+	if _, err := a.Catalogue.EditTitle(ctx,
+		titles.TitleEdit{Product: id, Version: "7",
+			Says: map[string]string{"released": "2026-01-01", "licence_model": "commercial", "list_price": "200 EUR"}},
+		"me"); err != nil {
 		t.Fatal(err)
 	}
 	if f := figure(t, a, "Skerrymap"); f.Exposure != "320" {
 		t.Errorf("a release of its own has a price of its own: %+v", f)
 	}
 	for _, bad := range []titles.TitleEdit{
-		{Product: id, Version: "7"}, {Product: 99, Version: "8"}, {Product: id, Title: 77, Version: "8"}, {Product: id, Version: "8", Says: map[string]string{"released": "soon"}},
-		{Product: id, Version: "8", Says: map[string]string{"licence_model": "odd"}}, {Product: id, Version: "8", Says: map[string]string{"list_price": "many EUR"}},
-		{Product: mustProduct(t, a, "Part"), Title: line(t, a, "Part", "", "").ID, Drop: true, ChangedAt: line(t, a, "Part", "", "").ChangedAt},
+		{Product: id, Version: "7"}, {Product: 99, Version: "8"}, {Product: id, Title: 77, Version: "8"},
+		{Product: id, Version: "8", Says: map[string]string{"released": "soon"}},
+		{Product: id, Version: "8", Says: map[string]string{"licence_model": "odd"}},
+		{Product: id, Version: "8", Says: map[string]string{"list_price": "many EUR"}},
+		{Product: mustProduct(t, a, "Part"), Title: line(t, a, "Part", "", "").ID, Drop: true,
+			ChangedAt: line(t, a, "Part", "", "").ChangedAt},
 	} {
-		if _, err := a.Titles.EditTitle(ctx, bad, "me"); err == nil || strings.Contains(err.Error(), "line ") {
+		if _, err := a.Catalogue.EditTitle(ctx, bad, "me"); err == nil || strings.Contains(err.Error(), "line ") {
 			t.Errorf("%+v: %v", bad, err)
 		}
 	}
 	seven := line(t, a, "Skerrymap", "", "7")
-	if _, err := a.Titles.EditTitle(ctx, titles.TitleEdit{Product: id, Title: seven.ID, Version: "7", ChangedAt: seven.ChangedAt, Drop: true}, "me"); err != nil {
+	if _, err := a.Catalogue.EditTitle(ctx,
+		titles.TitleEdit{Product: id, Title: seven.ID, Version: "7", ChangedAt: seven.ChangedAt, Drop: true},
+		"me"); err != nil {
 		t.Fatal(err)
 	}
-	if e, err = a.Titles.EditProduct(ctx, titles.ProductEdit{Product: id, Publisher: "Ostwick", Name: "Skerry Atlas", Dry: true}, "me"); err != nil || e.Lost+e.Moved != 0 {
+	if e, err = a.Catalogue.EditProduct(ctx,
+		titles.ProductEdit{Product: id, Publisher: "Ostwick", Name: "Skerry Atlas", Dry: true}, "me"); err != nil ||
+		e.Lost+e.Moved != 0 {
 		t.Errorf("%+v, %v", e, err)
 	}
-	if _, err := a.Titles.EditProduct(ctx, titles.ProductEdit{Product: id, Publisher: "Ostwick", Name: "Part"}, "me"); err == nil {
+	if _, err := a.Catalogue.EditProduct(ctx, titles.ProductEdit{Product: id, Publisher: "Ostwick", Name: "Part"},
+		"me"); err == nil {
 		t.Error("two products of one name")
 	}
-	if _, err := a.Titles.EditProduct(ctx, titles.ProductEdit{Product: id, Publisher: "Ostwick Atlas House", Name: "Skerry Atlas"}, "me"); err != nil {
+	if _, err := a.Catalogue.EditProduct(ctx,
+		titles.ProductEdit{Product: id, Publisher: "Ostwick Atlas House", Name: "Skerry Atlas"}, "me"); err != nil {
 		t.Fatal(err)
 	}
 	if f := figure(t, a, "Skerry Atlas"); f.Product != id {
@@ -212,14 +289,23 @@ func TestChangingTitles(t *testing.T) {
 	}
 }
 
-// Installs under a former name of a publisher, and under a publisher that was taken over, are recognised once the catalogue knows.
+// Installs under a former name of a publisher, and under a publisher that was taken over, are recognised once the
+// catalogue knows.
 func TestPublishersOfOneHouse(t *testing.T) {
 	ctx := context.Background()
 	a, clock := desk(t)
 	base(t, a)
 	seen := clock.now.Add(-time.Hour).Format(time.RFC3339)
 	take(t, a, formats.Titles, "publisher,product", "Bjark Soft,Ledger")
-	take(t, a, formats.Installs, installHeader, "D1,Nessholm Marine,Skerrymap,6,,,"+seen, "D2,Bjark Soft AB,Skerrymap,6,,,"+seen, "D3,Ostwick GmbH,Skerrymap,6,,,"+seen)
+	take(
+		t,
+		a,
+		formats.Installs,
+		installHeader,
+		"D1,Nessholm Marine,Skerrymap,6,,,"+seen,
+		"D2,Bjark Soft AB,Skerrymap,6,,,"+seen,
+		"D3,Ostwick GmbH,Skerrymap,6,,,"+seen,
+	)
 	if f := figure(t, a, "Skerrymap"); f.Needed != 1 {
 		t.Fatalf("%d needed at the start", f.Needed)
 	}
@@ -233,33 +319,52 @@ func TestPublishersOfOneHouse(t *testing.T) {
 	}); err != nil {
 		t.Fatal(err)
 	}
-	e, err := a.Titles.EditPublisher(ctx, titles.PublisherEdit{Publisher: ids["Ostwick"], Name: "Ostwick", Aliases: []string{"Nessholm Marine"}, Dry: true}, "me")
+	e, err := a.Catalogue.EditPublisher(
+		ctx,
+		titles.PublisherEdit{
+			Publisher: ids["Ostwick"],
+			Name:      "Ostwick",
+			Aliases:   []string{"Nessholm Marine"},
+			Dry:       true,
+		},
+		"me",
+	)
 	if err != nil || e.Found != 1 {
 		t.Fatalf("%+v, %v", e, err)
 	}
-	if _, err := a.Titles.EditPublisher(ctx, titles.PublisherEdit{Publisher: ids["Ostwick"], Name: "Ostwick", Aliases: []string{"Nessholm Marine"}}, "me"); err != nil {
+	if _, err := a.Catalogue.EditPublisher(ctx,
+		titles.PublisherEdit{Publisher: ids["Ostwick"], Name: "Ostwick", Aliases: []string{"Nessholm Marine"}},
+		"me"); err != nil {
 		t.Fatal(err)
 	}
 	if f := figure(t, a, "Skerrymap"); f.Needed != 2 {
 		t.Errorf("%d needed with the former name", f.Needed)
 	}
-	if _, err := a.Titles.EditPublisher(ctx, titles.PublisherEdit{Publisher: ids["Bjark Soft"], Name: "Bjark Soft", Successor: "Ostwick"}, "me"); err != nil {
+	if _, err := a.Catalogue.EditPublisher(ctx,
+		titles.PublisherEdit{Publisher: ids["Bjark Soft"], Name: "Bjark Soft", Successor: "Ostwick"},
+		"me"); err != nil {
 		t.Fatal(err)
 	}
 	if f := figure(t, a, "Skerrymap"); f.Needed != 3 {
 		t.Errorf("%d needed with the one that it took over", f.Needed)
 	}
-	if res := take(t, a, formats.Entitlements, "entitlement_id,publisher,product,metric,quantity", "E1,Nessholm Marine Ltd,Skerrymap,device,1", "E2,Bjark Soft,Skerrymap,device,1", "E3,,Skerrymap,device,1", "E4,Bjark Soft,Ledger,device,1", "E5,Nobody,Skerrymap,device,1"); res.Added != 4 || len(res.Aside) != 1 {
+	if res := take(t, a, formats.Entitlements, "entitlement_id,publisher,product,metric,quantity",
+		"E1,Nessholm Marine Ltd,Skerrymap,device,1", "E2,Bjark Soft,Skerrymap,device,1", "E3,,Skerrymap,device,1",
+		"E4,Bjark Soft,Ledger,device,1", "E5,Nobody,Skerrymap,device,1"); res.Added != 4 ||
+		len(res.Aside) != 1 {
 		t.Errorf("purchases under names of the house: %+v", res)
 	}
 	if f := figure(t, a, "Skerrymap"); f.Owned != 3 || f.Short != 0 {
 		t.Errorf("%+v", f)
 	}
 	for _, bad := range []titles.PublisherEdit{
-		{Publisher: ids["Ostwick"], Name: "Ostwick", Successor: "Bjark Soft"}, {Publisher: ids["Ostwick"], Name: "Ostwick", Successor: "Ostwick Ltd"}, {Publisher: ids["Ostwick"], Name: "Ostwick", Successor: "Nobody"},
-		{Publisher: ids["Ostwick"], Name: "Ostwick", Aliases: []string{"Bjark Soft"}}, {Name: "Ostwick GmbH"}, {Publisher: 99, Name: "Elsewhere"},
+		{Publisher: ids["Ostwick"], Name: "Ostwick", Successor: "Bjark Soft"},
+		{Publisher: ids["Ostwick"], Name: "Ostwick", Successor: "Ostwick Ltd"},
+		{Publisher: ids["Ostwick"], Name: "Ostwick", Successor: "Nobody"},
+		{Publisher: ids["Ostwick"], Name: "Ostwick", Aliases: []string{"Bjark Soft"}}, {Name: "Ostwick GmbH"},
+		{Publisher: 99, Name: "Elsewhere"},
 	} {
-		if _, err := a.Titles.EditPublisher(ctx, bad, "me"); err == nil {
+		if _, err := a.Catalogue.EditPublisher(ctx, bad, "me"); err == nil {
 			t.Errorf("%+v is taken", bad)
 		}
 	}
@@ -273,8 +378,16 @@ func TestPublishersOfOneHouse(t *testing.T) {
 func TestTheCatalogueComesBack(t *testing.T) {
 	ctx := context.Background()
 	a, _ := desk(t)
-	take(t, a, formats.Titles, "publisher,product,edition,edition_rank,version,category,licence_model,list_price,currency,default_metric,suite,released,general_support_end,extended_support_end,end_of_life,aliases,our_code",
-		`Ostwick Ltd,Skerrymap,Pro,2,6,charting,commercial,99.90,NOK,core,Big,2024-01-31,2026-01-31,2027-01-31,2028-01-31,"a b|swid:x|pkg:deb/debian/skerry|cpe:2.3:a:ostwick:skerry:*:*:*:*:*:*:*:*|sk.exe",K7`, "Åse & Sønn,Ølbrett <3>,,,,,,,,,,,,,,,", `"Com, ma",Quote "q",,,1,,free,,,,,,,,,,`)
+	take(
+		t,
+		a,
+		formats.Titles,
+		"publisher,product,edition,edition_rank,version,category,licence_model,list_price,currency,default_metric,"+
+			"suite,released,general_support_end,extended_support_end,end_of_life,aliases,our_code",
+		`Ostwick Ltd,Skerrymap,Pro,2,6,charting,commercial,99.90,NOK,core,Big,2024-01-31,2026-01-31,2027-01-31,2028-01-31,"a b|swid:x|pkg:deb/debian/skerry|cpe:2.3:a:ostwick:skerry:*:*:*:*:*:*:*:*|sk.exe",K7`,
+		"Åse & Sønn,Ølbrett <3>,,,,,,,,,,,,,,,",
+		`"Com, ma",Quote "q",,,1,,free,,,,,,,,,,`,
+	)
 	take(t, a, formats.Publishers, "publisher,aliases,successor", "Ostwick Ltd,Old Wick|Owk,", "Gone,,Ostwick Ltd")
 	known := func(a *Program) map[string]map[string]string {
 		out := map[string]map[string]string{}
@@ -299,21 +412,23 @@ func TestTheCatalogueComesBack(t *testing.T) {
 	want := known(a)
 	for _, format := range []string{"json", "cyclonedx", "csv", "xlsx"} {
 		var b bytes.Buffer
-		if err := a.Titles.WriteCatalogue(ctx, format, &b); err != nil {
+		if err := a.Catalogue.WriteCatalogue(ctx, format, &b); err != nil {
 			t.Fatal(err)
 		}
 		other, _ := desk(t)
 		text := b.Bytes()
-		id, err := other.Titles.OfferCatalogue(ctx, bytes.NewReader(text), int64(len(text)), "catalogue", "me")
+		id, err := other.Catalogue.OfferCatalogue(ctx, bytes.NewReader(text), int64(len(text)), "catalogue", "me")
 		if err != nil {
 			t.Fatalf("%s: %v\n%s", format, err, text)
 		}
-		if _, err := other.Titles.TakeOffer(ctx, titles.OfferTaking{Offer: id, All: true}, "me"); err != nil {
+		if _, err := other.Catalogue.TakeOffer(ctx, titles.OfferTaking{Offer: id, All: true}, "me"); err != nil {
 			t.Fatal(err)
 		}
 		got := known(other)
 		for key, says := range want {
-			if strings.HasPrefix(key, "publisher ") && format != "json" || format != "json" && format != "cyclonedx" && says["our_code"] != "" { // tables of titles have neither publishers' names nor custom fields
+			// tables of titles have neither publishers' names nor custom fields
+			if strings.HasPrefix(key, "publisher ") && format != "json" ||
+				format != "json" && format != "cyclonedx" && says["our_code"] != "" {
 				continue
 			}
 			if format == "cyclonedx" { // identifiers come back behind the names
@@ -331,28 +446,66 @@ func TestTheCatalogueComesBack(t *testing.T) {
 	}
 }
 
-// Releases: the phase that the list shows is the core's on any day and dates; devices a year ago; plans go on by evidence alone.
+// Releases: the phase that the list shows is the core's on any day and dates; devices a year ago; plans go on by
+// evidence alone.
 func TestReleasesAndPlans(t *testing.T) {
 	ctx := context.Background()
 	a, clock := desk(t)
-	take(t, a, formats.Devices, "device_id,kind,os_name,os_version", "D1,client,Varde,11.2", "D2,client,Varde,11.4", "D3,client,Varde,10.1")
-	take(t, a, formats.Titles, "publisher,product,version,licence_model,released,general_support_end,end_of_life", "Ostwick,Skerrymap,5,free,2020-01-01,2023-01-31,2025-12-31", "Ostwick,Skerrymap,6,free,2024-01-01,2027-01-31,", "Vardelaget,Varde,11,free,,,2027-12-31", "Ostwick,Odd,1,free,,,")
+	take(
+		t,
+		a,
+		formats.Devices,
+		"device_id,kind,os_name,os_version",
+		"D1,client,Varde,11.2",
+		"D2,client,Varde,11.4",
+		"D3,client,Varde,10.1",
+	)
+	take(
+		t,
+		a,
+		formats.Titles,
+		"publisher,product,version,licence_model,released,general_support_end,end_of_life",
+		"Ostwick,Skerrymap,5,free,2020-01-01,2023-01-31,2025-12-31",
+		"Ostwick,Skerrymap,6,free,2024-01-01,2027-01-31,",
+		"Vardelaget,Varde,11,free,,,2027-12-31",
+		"Ostwick,Odd,1,free,,,",
+	)
 	year := clock.now.AddDate(0, -13, 0).Format(time.RFC3339)
 	seen := clock.now.Add(-time.Hour).Format(time.RFC3339)
-	take(t, a, formats.Installs, installHeader, "D1,Ostwick,Skerrymap,5.1,,,"+year, "D2,Ostwick,Skerrymap,5.1,,,"+year, "D3,Ostwick,Skerrymap,5.2,,,"+year)
-	take(t, a, formats.Installs, installHeader, "D1,Ostwick,Skerrymap,5.1,,,"+seen, "D2,Ostwick,Skerrymap,6.1,,,"+seen, "D3,Ostwick,Skerrymap,5.2,,,"+seen)
+	take(
+		t,
+		a,
+		formats.Installs,
+		installHeader,
+		"D1,Ostwick,Skerrymap,5.1,,,"+year,
+		"D2,Ostwick,Skerrymap,5.1,,,"+year,
+		"D3,Ostwick,Skerrymap,5.2,,,"+year,
+	)
+	take(
+		t,
+		a,
+		formats.Installs,
+		installHeader,
+		"D1,Ostwick,Skerrymap,5.1,,,"+seen,
+		"D2,Ostwick,Skerrymap,6.1,,,"+seen,
+		"D3,Ostwick,Skerrymap,5.2,,,"+seen,
+	)
 	if err := a.Pipeline.Refresh(ctx); err != nil {
 		t.Fatal(err)
 	}
 	row := func(product, version string) titlesdb.ReleaseRow {
-		page, err := a.Titles.Releases(ctx, sqlite.ListQuery{Filters: map[string]string{"product": product, "version": version}})
+		page, err := a.Catalogue.Releases(
+			ctx,
+			sqlite.ListQuery{Filters: map[string]string{"product": product, "version": version}},
+		)
 		if err != nil || len(page.Rows) != 1 {
 			t.Fatalf("%s %s: %+v, %v", product, version, page, err)
 		}
 		return page.Rows[0]
 	}
 	five := row("Skerrymap", "5")
-	if five.Phase != "ended" || five.Devices != 2 || five.YearBefore != 3 || five.EndOn.String() != "2025-12-31" || five.General.String() != "2023-01-31" {
+	if five.Phase != "ended" || five.Devices != 2 || five.YearBefore != 3 || five.EndOn.String() != "2025-12-31" ||
+		five.General.String() != "2023-01-31" {
 		t.Errorf("%+v", five)
 	}
 	if v := row("Varde", "11"); v.Devices != 2 || v.Phase != "general" {
@@ -361,32 +514,51 @@ func TestReleasesAndPlans(t *testing.T) {
 	if o := row("Odd", "1"); o.Phase != "unknown" || o.EndOn.Known() {
 		t.Errorf("%+v", o)
 	}
-	page, err := a.Titles.Releases(ctx, sqlite.ListQuery{Filters: map[string]string{"on": "2024-06-01", "phase": "extended"}})
+	page, err := a.Catalogue.Releases(
+		ctx,
+		sqlite.ListQuery{Filters: map[string]string{"on": "2024-06-01", "phase": "extended"}},
+	)
 	if err != nil || len(page.Rows) != 1 || page.Rows[0].Version != "5" {
 		t.Errorf("on a past day: %+v, %v", page, err)
 	}
-	if page, err = a.Titles.Releases(ctx, sqlite.ListQuery{Filters: map[string]string{"until": "2027-02-01"}}); err != nil || len(page.Rows) != 1 || page.Rows[0].Version != "6" {
+	if page, err = a.Catalogue.Releases(ctx,
+		sqlite.ListQuery{Filters: map[string]string{"until": "2027-02-01"}}); err != nil ||
+		len(page.Rows) != 1 ||
+		page.Rows[0].Version != "6" {
 		t.Errorf("what ends soon: %+v, %v", page, err)
 	}
-	life, err := a.Titles.LifeCycle(ctx, 0, 18)
-	if err != nil || len(life.Months) != 19 || life.Months[7].Month != "2027-01" || life.Months[7].Last != 1 || life.Months[18].Last != 2 || life.Years[0] != (lifecycle.Year{Year: 2025, Releases: 1, Devices: 2, YearBefore: 3}) {
+	life, err := a.Catalogue.LifeCycle(ctx, 0, 18)
+	if err != nil || len(life.Months) != 19 || life.Months[7].Month != "2027-01" || life.Months[7].Last != 1 ||
+		life.Months[18].Last != 2 ||
+		life.Years[0] != (lifecycle.Year{Year: 2025, Releases: 1, Devices: 2, YearBefore: 3}) {
 		t.Errorf("%+v, %v", life, err)
 	}
-	versions, err := a.Titles.Versions(ctx, five.ProductID)
-	if err != nil || len(versions) != 2 || versions[0].Version != "6" || versions[1].Devices != 2 || versions[1].AtLeast || versions[1].Released != "2020-01-01" || versions[1].FirstSeen != clock.now.AddDate(0, -13, 0).Format("2006-01-02") {
+	versions, err := a.Catalogue.Versions(ctx, five.ProductID)
+	if err != nil || len(versions) != 2 || versions[0].Version != "6" || versions[1].Devices != 2 ||
+		versions[1].AtLeast ||
+		versions[1].Released != "2020-01-01" ||
+		versions[1].FirstSeen != clock.now.AddDate(0, -13, 0).Format("2006-01-02") {
 		t.Errorf("%+v, %v", versions, err)
 	}
 
-	for _, bad := range []titles.PlanDraft{{Title: five.ID, What: "remove", Owner: "Livar"}, {Title: five.ID, What: "remove", Due: civil.Of(clock.now)}, {Title: five.ID, What: "keep", Owner: "Livar"}, {Title: 999, What: "remove", Owner: "Livar", Due: civil.Of(clock.now)},
-		{Title: five.ID, What: "move", ToProduct: five.ProductID, ToVersion: "5", Owner: "Livar", Due: civil.Of(clock.now)}, {Title: five.ID, What: "move", Owner: "Livar", Due: civil.Of(clock.now)}, {Title: five.ID, What: "remove", Owner: "Livar", Due: civil.Of(clock.now), Since: civil.Of(clock.now) + 1}} {
-		if _, err := a.Titles.PutPlan(ctx, bad, "me"); err == nil {
+	for _, bad := range []titles.PlanDraft{{Title: five.ID, What: "remove", Owner: "Livar"},
+		{Title: five.ID, What: "remove", Due: civil.Of(clock.now)}, {Title: five.ID, What: "keep", Owner: "Livar"},
+		{Title: 999, What: "remove", Owner: "Livar", Due: civil.Of(clock.now)},
+		{Title: five.ID, What: "move", ToProduct: five.ProductID, ToVersion: "5", Owner: "Livar",
+			Due: civil.Of(clock.now)}, {Title: five.ID, What: "move", Owner: "Livar", Due: civil.Of(clock.now)},
+		{Title: five.ID, What: "remove", Owner: "Livar", Due: civil.Of(clock.now), Since: civil.Of(clock.now) + 1}} {
+		if _, err := a.Catalogue.PutPlan(ctx, bad, "me"); err == nil {
 			t.Errorf("%+v is a plan", bad)
 		}
 	}
-	if _, err := a.Titles.PutPlan(ctx, titles.PlanDraft{Title: five.ID, What: "move", ToProduct: five.ProductID, ToVersion: "6", Owner: "Livar", Due: civil.Of(clock.now) + 30, Since: civil.Of(clock.now.AddDate(0, -12, 0))}, "me"); err != nil {
+	if _, err := a.Catalogue.PutPlan(ctx,
+		titles.PlanDraft{Title: five.ID, What: "move", ToProduct: five.ProductID, ToVersion: "6", Owner: "Livar",
+			Due: civil.Of(clock.now) + 30, Since: civil.Of(clock.now.AddDate(0, -12, 0))}, "me"); err != nil {
 		t.Fatal(err)
 	}
-	if five = row("Skerrymap", "5"); five.Plan != "move" || five.Then != 3 || five.Done != "33 %" || five.PlanState != "open" || five.Target != "Skerrymap 6" {
+	if five = row("Skerrymap", "5"); five.Plan != "move" || five.Then != 3 || five.Done != "33 %" ||
+		five.PlanState != "open" ||
+		five.Target != "Skerrymap 6" {
 		t.Errorf("%+v", five)
 	}
 	clock.now = clock.now.AddDate(0, 0, 40)
@@ -396,17 +568,24 @@ func TestReleasesAndPlans(t *testing.T) {
 	if five = row("Skerrymap", "5"); five.PlanState != "late" {
 		t.Errorf("%+v", five)
 	}
-	take(t, a, formats.Installs, installHeader, "D1,Ostwick,Skerrymap,6.1,,,"+clock.now.Format(time.RFC3339), "D3,Ostwick,Skerrymap,6.1,,,"+clock.now.Format(time.RFC3339))
+	take(
+		t,
+		a,
+		formats.Installs,
+		installHeader,
+		"D1,Ostwick,Skerrymap,6.1,,,"+clock.now.Format(time.RFC3339),
+		"D3,Ostwick,Skerrymap,6.1,,,"+clock.now.Format(time.RFC3339),
+	)
 	if err := a.Pipeline.Refresh(ctx); err != nil {
 		t.Fatal(err)
 	}
 	if five = row("Skerrymap", "5"); five.PlanState != "done" || five.Done != "100 %" || five.Devices != 0 {
 		t.Errorf("%+v", five)
 	}
-	if err := a.Titles.EndPlan(ctx, five.PlanID, "it is done", "me"); err != nil {
+	if err := a.Catalogue.EndPlan(ctx, five.PlanID, "it is done", "me"); err != nil {
 		t.Fatal(err)
 	}
-	plans, err := a.Titles.Plans(ctx, five.ProductID)
+	plans, err := a.Catalogue.Plans(ctx, five.ProductID)
 	if err != nil || len(plans) != 1 || plans[0].State != "ended" || plans[0].EndedWhy != "it is done" {
 		t.Errorf("%+v, %v", plans, err)
 	}
@@ -422,7 +601,10 @@ func TestPhasesOfTheListAreTheCores(t *testing.T) {
 		day := func() civil.Day { return civil.Day(r.IntN(2)) * (civil.Of(clock.now) + civil.Day(r.IntN(900)-450)) }
 		d := lifecycle.Dates{Released: day(), General: day(), Extended: day(), End: day()}
 		dates[fmt.Sprint(i)] = d
-		lines = append(lines, fmt.Sprintf("Ostwick,Skerrymap,%d,%s,%s,%s,%s", i, d.Released, d.General, d.Extended, d.End))
+		lines = append(
+			lines,
+			fmt.Sprintf("Ostwick,Skerrymap,%d,%s,%s,%s,%s", i, d.Released, d.General, d.Extended, d.End),
+		)
 	}
 	take(t, a, formats.Titles, lines...)
 	if err := a.Pipeline.Refresh(ctx); err != nil {
@@ -430,7 +612,7 @@ func TestPhasesOfTheListAreTheCores(t *testing.T) {
 	}
 	for range 40 {
 		on := civil.Of(clock.now) + civil.Day(r.IntN(1000)-500)
-		page, err := a.Titles.Releases(ctx, sqlite.ListQuery{Filters: map[string]string{"on": on.String()}})
+		page, err := a.Catalogue.Releases(ctx, sqlite.ListQuery{Filters: map[string]string{"on": on.String()}})
 		if err != nil || len(page.Rows) != 120 {
 			t.Fatal(len(page.Rows), err)
 		}
@@ -454,19 +636,20 @@ func TestTagsNotesAndTheWatchList(t *testing.T) {
 	a, _ := desk(t)
 	base(t, a)
 	id := mustProduct(t, a, "Skerrymap")
-	if err := a.Titles.SetTags(ctx, id, []string{" vessel  critical ", "Vessel Critical", "audit", ""}, "me"); err != nil {
+	if err := a.Catalogue.SetTags(ctx, id, []string{" vessel  critical ", "Vessel Critical", "audit", ""},
+		"me"); err != nil {
 		t.Fatal(err)
 	}
-	if err := a.Titles.SetTags(ctx, id, []string{"a,b"}, "me"); err == nil {
+	if err := a.Catalogue.SetTags(ctx, id, []string{"a,b"}, "me"); err == nil {
 		t.Error("a tag with a comma")
 	}
-	if err := a.Titles.Watch(ctx, id, true, "me"); err != nil {
+	if err := a.Catalogue.Watch(ctx, id, true, "me"); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := a.Titles.AddRemark(ctx, id, "", "asked the maker", "me"); err != nil {
+	if _, err := a.Catalogue.AddRemark(ctx, id, "", "asked the maker", "me"); err != nil {
 		t.Fatal(err)
 	}
-	drop, err := a.Titles.AddRemark(ctx, id, "D1", "stays for the trial", "me")
+	drop, err := a.Catalogue.AddRemark(ctx, id, "D1", "stays for the trial", "me")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -474,30 +657,39 @@ func TestTagsNotesAndTheWatchList(t *testing.T) {
 		product      int64
 		device, text string
 	}{{id, "", " "}, {id, "D9", "x"}, {99, "", "x"}} {
-		if _, err := a.Titles.AddRemark(ctx, bad.product, bad.device, bad.text, "me"); err == nil {
+		if _, err := a.Catalogue.AddRemark(ctx, bad.product, bad.device, bad.text, "me"); err == nil {
 			t.Errorf("%+v is noted", bad)
 		}
 	}
-	take(t, a, formats.Titles, "publisher,product,version,category", "Ostwick,Skerrymap,6,charts", "Ostwick,Skerrymap,7,charts")
-	p, err := a.Titles.Product(ctx, id)
-	if err != nil || p.Tags != "audit, vessel critical" || !p.Watched || len(p.Remarks) != 2 || p.Remarks[1].DeviceCode != "D1" {
+	take(
+		t,
+		a,
+		formats.Titles,
+		"publisher,product,version,category",
+		"Ostwick,Skerrymap,6,charts",
+		"Ostwick,Skerrymap,7,charts",
+	)
+	p, err := a.Catalogue.Product(ctx, id)
+	if err != nil || p.Tags != "audit, vessel critical" || !p.Watched || len(p.Remarks) != 2 ||
+		p.Remarks[1].DeviceCode != "D1" {
 		t.Errorf("%+v, %v", p, err)
 	}
-	if err := a.Titles.DropRemark(ctx, drop, "me"); err != nil {
+	if err := a.Catalogue.DropRemark(ctx, drop, "me"); err != nil {
 		t.Fatal(err)
 	}
-	if err := a.Titles.Watch(ctx, id, false, "me"); err != nil {
+	if err := a.Catalogue.Watch(ctx, id, false, "me"); err != nil {
 		t.Fatal(err)
 	}
 	var rows []snapshot.ProductRow
 	if err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
-		page, err := snapshot.ProductPage(tx, sqlite.ListQuery{Filters: map[string]string{"tag": "audit", "watched": "0"}})
+		page, err := snapshot.ProductPage(tx,
+			sqlite.ListQuery{Filters: map[string]string{"tag": "audit", "watched": "0"}})
 		rows = page.Rows
 		return err
 	}); err != nil || len(rows) != 1 || rows[0].ID != id {
 		t.Errorf("%+v, %v", rows, err)
 	}
-	tags, err := a.Titles.Tags(ctx)
+	tags, err := a.Catalogue.Tags(ctx)
 	if err != nil || len(tags) != 2 || tags[0] != (titles.TagCount{Tag: "audit", Products: 1}) {
 		t.Errorf("%+v, %v", tags, err)
 	}
@@ -508,23 +700,28 @@ func TestTheStarterCatalogue(t *testing.T) {
 	ctx := context.Background()
 	a, clock := desk(t)
 	take(t, a, formats.Devices, "device_id,kind,os_name,os_version", "D1,server,Debian GNU/Linux,12")
-	take(t, a, formats.Installs, installHeader, "D1,,Node.js,20.11.1,,,"+clock.now.Add(-time.Hour).Format(time.RFC3339))
-	id, err := a.Titles.OfferStarter(ctx, "me")
+	take(t, a, formats.Installs, installHeader,
+		"D1,,Node.js,20.11.1,,,"+clock.now.Add(-time.Hour).Format(time.RFC3339))
+	id, err := a.Catalogue.OfferStarter(ctx, "me")
 	if err != nil {
 		t.Fatal(err)
 	}
-	e, err := a.Titles.TakeOffer(ctx, titles.OfferTaking{Offer: id, All: true}, "me")
+	e, err := a.Catalogue.TakeOffer(ctx, titles.OfferTaking{Offer: id, All: true}, "me")
 	if err != nil || e.Titles < 700 {
 		t.Fatalf("%d titles, %v", e.Titles, err)
 	}
-	if view, err := a.Titles.Offer(ctx, titles.OfferQuery{ID: id, Limit: 5}); err != nil || len(view.Rows) != 0 {
+	if view, err := a.Catalogue.Offer(ctx, titles.OfferQuery{ID: id, Limit: 5}); err != nil || len(view.Rows) != 0 {
 		t.Errorf("%+v, %v", view, err)
 	}
 	if err := a.Pipeline.Refresh(ctx); err != nil {
 		t.Fatal(err)
 	}
-	for _, want := range []struct{ product, version, end string }{{"Node.js", "20", "2026-04-30"}, {"Debian", "12", "2028-06-30"}} {
-		page, err := a.Titles.Releases(ctx, sqlite.ListQuery{Filters: map[string]string{"product": want.product, "version": want.version}})
+	for _, want := range []struct{ product, version, end string }{{"Node.js", "20", "2026-04-30"},
+		{"Debian", "12", "2028-06-30"}} {
+		page, err := a.Catalogue.Releases(
+			ctx,
+			sqlite.ListQuery{Filters: map[string]string{"product": want.product, "version": want.version}},
+		)
 		if err != nil || len(page.Rows) != 1 || page.Rows[0].Devices != 1 || page.Rows[0].EndOn.String() != want.end {
 			t.Errorf("%+v: %+v, %v", want, page.Rows, err)
 		}
@@ -534,13 +731,23 @@ func TestTheStarterCatalogue(t *testing.T) {
 	}
 }
 
-// The positions that a change of the catalogue touches are there before every list is renewed, and they are those that a full computation gives.
+// The positions that a change of the catalogue touches are there before every list is renewed, and they are those
+// that a full computation gives.
 func TestPositionsThatChangeComeFirst(t *testing.T) {
 	ctx := context.Background()
 	a, clock := desk(t)
 	base(t, a)
 	seen := clock.now.Add(-time.Hour).Format(time.RFC3339)
-	take(t, a, formats.Installs, installHeader, "D1,Ostwick,Suite,1,,,"+seen, "D1,Ostwick,Prt special,1,,,"+seen, "D2,Ostwick,Prt special,1,,,"+seen, "D3,Ostwick,Skerrymap,6,,,"+seen)
+	take(
+		t,
+		a,
+		formats.Installs,
+		installHeader,
+		"D1,Ostwick,Suite,1,,,"+seen,
+		"D1,Ostwick,Prt special,1,,,"+seen,
+		"D2,Ostwick,Prt special,1,,,"+seen,
+		"D3,Ostwick,Skerrymap,6,,,"+seen,
+	)
 	if err := a.Pipeline.Refresh(ctx); err != nil {
 		t.Fatal(err)
 	}

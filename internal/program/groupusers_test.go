@@ -10,12 +10,14 @@ import (
 	"ensomet/internal/worklist"
 )
 
-// A group that a rule speaks of neither goes nor changes its name; otherwise the rule would fall silent and what it keeps back be proposed.
+// A group that a rule speaks of neither goes nor changes its name; otherwise the rule would fall silent and what it
+// keeps back be proposed.
 func TestAGroupStaysWhileARuleSpeaksOfIt(t *testing.T) {
 	ctx := context.Background()
 	for word, rest := range map[string]func(a *Program) (end func() error, err error){
 		"a reclaim rule": func(a *Program) (func() error, error) {
-			err := a.Worklist.PutReclaimRule(ctx, worklist.ReclaimDraft{Publisher: "Ostwick", Group: "kept back", Window: 90, Least: 0.6}, "me")
+			err := a.Worklist.PutReclaimRule(ctx,
+				worklist.ReclaimDraft{Publisher: "Ostwick", Group: "kept back", Window: 90, Least: 0.6}, "me")
 			return func() error {
 				rules, err := a.Worklist.ReclaimRules(ctx)
 				if err != nil {
@@ -54,7 +56,8 @@ func TestAGroupStaysWhileARuleSpeaksOfIt(t *testing.T) {
 			if _, err := a.Evidence.SaveGroup(ctx, renamed, "me"); err == nil || !strings.Contains(err.Error(), word) {
 				t.Errorf("renamed: %v", err)
 			}
-			if groups, err := a.Evidence.DeviceGroups(ctx); err != nil || len(groups) != 1 || strings.Join(groups[0].UsedBy, ";") != word {
+			if groups, err := a.Evidence.DeviceGroups(ctx); err != nil || len(groups) != 1 ||
+				strings.Join(groups[0].UsedBy, ";") != word {
 				t.Errorf("%+v, %v", groups, err)
 			}
 			if err := end(); err != nil {

@@ -45,8 +45,8 @@ var routes = []string{"rest", "snapshot", "intake", "outbox", "renewal", "format
 // outside is what the core must not reach: no SQL, HTTP, files, clock of its own or randomness.
 var outside = []string{"database/sql", "net/http", "os", "math/rand", "math/rand/v2"}
 
-// Imports point one way: commands to stations, stations to what all of them stand on, all of it to the core, and the core
-// to nothing.
+// Imports point one way: commands to stations, stations to what all of them stand on, all of it to the core, and the
+// core to nothing.
 func TestImportsPointOneWay(t *testing.T) {
 	out, err := exec.Command("go", "list", "-f", "{{.ImportPath}}: {{join .Imports \" \"}}", "ensomet/...").Output()
 	if err != nil {
@@ -64,11 +64,13 @@ func TestImportsPointOneWay(t *testing.T) {
 		for _, im := range strings.Fields(imports) {
 			to, project := strings.CutPrefix(im, module)
 			switch {
-			case strings.HasPrefix(pkg, "core/") && (slices.Contains(outside, im) || project && !strings.HasPrefix(to, "core/")):
+			case strings.HasPrefix(pkg, "core/") &&
+				(slices.Contains(outside, im) || project && !strings.HasPrefix(to, "core/")):
 				t.Errorf("the core's %s imports %s", pkg, im)
 			case judged && project && !strings.HasPrefix(to, "core/") && !slices.Contains(may, to):
 				t.Errorf("%s imports %s", pkg, to)
-			case im == "database/sql" && !strings.HasSuffix(pkg, "db") && !slices.Contains([]string{"sqlite", "snapshot", "renewal", "outbox"}, pkg):
+			case im == "database/sql" && !strings.HasSuffix(pkg, "db") &&
+				!slices.Contains([]string{"sqlite", "snapshot", "renewal", "outbox"}, pkg):
 				t.Errorf("%s has SQL", pkg)
 			case im == "net/http" && slices.Contains(stations, pkg):
 				t.Errorf("the service %s knows HTTP", pkg)

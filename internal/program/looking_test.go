@@ -50,20 +50,57 @@ func fleet6(t *testing.T) (*Program, *movable) {
 	t.Helper()
 	a, clock := desk(t)
 	ctx := context.Background()
-	take(t, a, formats.Titles, "publisher,product,version,licence_model", "Ostwick,Skerrymap,6,commercial", "Ostwick,Skerrymap,7,commercial", "Pelmar,Tidewheel,,free")
-	take(t, a, formats.Devices, "device_id,name,kind,environment,org_unit,site,hosting,last_scan", "D1,one,client,production,Shore,North,,", "D2,two,server,test,Shore,North,cloud,", "D3,three,server,production,Sea,Sea,,", "D4,four,client,production,Sea,Sea,,")
-	for i, software := range [][]string{{"Skerrymap 6.1", "Tidewheel 2"}, {"Skerrymap 7.0", "Gauge 1"}, {"Skerrymap 6.1"}} {
-		s := scanOf(fmt.Sprintf("D%d", i+1), []string{"one", "two", "three"}[i], clock.now.AddDate(0, 0, -[]int{1, 2, 60}[i]), software...)
+	take(
+		t,
+		a,
+		formats.Titles,
+		"publisher,product,version,licence_model",
+		"Ostwick,Skerrymap,6,commercial",
+		"Ostwick,Skerrymap,7,commercial",
+		"Pelmar,Tidewheel,,free",
+	)
+	take(
+		t,
+		a,
+		formats.Devices,
+		"device_id,name,kind,environment,org_unit,site,hosting,last_scan",
+		"D1,one,client,production,Shore,North,,",
+		"D2,two,server,test,Shore,North,cloud,",
+		"D3,three,server,production,Sea,Sea,,",
+		"D4,four,client,production,Sea,Sea,,",
+	)
+	for i, software := range [][]string{{"Skerrymap 6.1", "Tidewheel 2"}, {"Skerrymap 7.0", "Gauge 1"},
+		{"Skerrymap 6.1"}} {
+		s := scanOf(
+			fmt.Sprintf("D%d", i+1),
+			[]string{"one", "two", "three"}[i],
+			clock.now.AddDate(0, 0, -[]int{1, 2, 60}[i]),
+			software...)
 		for k := range s.Installs {
-			s.Installs[k].Publisher = map[string]string{"Skerrymap": "Ostwick", "Tidewheel": "Pelmar"}[s.Installs[k].Name]
+			s.Installs[k].Publisher = map[string]string{"Skerrymap": "Ostwick",
+				"Tidewheel": "Pelmar"}[s.Installs[k].Name]
 			s.Installs[k].InstallPath = "/opt/" + strings.ToLower(s.Installs[k].Name)
-			s.Files = append(s.Files, formats.ScanFile{Folder: s.Installs[k].InstallPath + "/bin", Name: strings.ToLower(s.Installs[k].Name) + ".exe", Version: s.Installs[k].Version, Size: int64(1000 + k)})
+			s.Files = append(
+				s.Files,
+				formats.ScanFile{
+					Folder:  s.Installs[k].InstallPath + "/bin",
+					Name:    strings.ToLower(s.Installs[k].Name) + ".exe",
+					Version: s.Installs[k].Version,
+					Size:    int64(1000 + k),
+				},
+			)
 		}
 		if _, err := a.Evidence.TakeScan(ctx, "collector", "id", s); err != nil {
 			t.Fatal(err)
 		}
 	}
-	take(t, a, formats.Installs, "device_id,publisher,name,version,file_name,source,seen_at", "D2,Ostwick,Skerrymap,7.0,skerry.bin,deployment,2026-06-29T08:00:00Z")
+	take(
+		t,
+		a,
+		formats.Installs,
+		"device_id,publisher,name,version,file_name,source,seen_at",
+		"D2,Ostwick,Skerrymap,7.0,skerry.bin,deployment,2026-06-29T08:00:00Z",
+	)
 	if err := a.Pipeline.Refresh(ctx); err != nil {
 		t.Fatal(err)
 	}
@@ -114,7 +151,9 @@ func TestEveryCountSplitsAndNarrows(t *testing.T) {
 			parts = append(parts, fmt.Sprintf("%s %d %d %d", p.Value, p.Count, p.Stale, p.Never))
 			sum += p.Count
 		}
-		if got := fmt.Sprintf("%d (%d stale, %d never): %s", page.Total, page.Stale, page.Never, strings.Join(parts, ", ")); got != c.want || sum != page.Total {
+		if got := fmt.Sprintf("%d (%d stale, %d never): %s", page.Total, page.Stale, page.Never,
+			strings.Join(parts, ", ")); got != c.want ||
+			sum != page.Total {
 			t.Errorf("%v by %s: %s, want %s", c.filters, c.split, got, c.want)
 		}
 	}
@@ -140,8 +179,16 @@ func TestTheWayDownAddsUp(t *testing.T) {
 			if _, err := fmt.Sscan(pr.Key, &id); err != nil {
 				t.Fatal(err)
 			}
-			if n := devicesWith(t, a, map[string]string{"hasProduct": pr.Key}, ""); int64(n.Total) != pr.Devices || int64(n.Stale) != pr.Stale {
-				t.Errorf("%s: %d devices, %d stale; the list has %d and %d", pr.Label, pr.Devices, pr.Stale, n.Total, n.Stale)
+			if n := devicesWith(t, a, map[string]string{"hasProduct": pr.Key}, ""); int64(n.Total) != pr.Devices ||
+				int64(n.Stale) != pr.Stale {
+				t.Errorf(
+					"%s: %d devices, %d stale; the list has %d and %d",
+					pr.Label,
+					pr.Devices,
+					pr.Stale,
+					n.Total,
+					n.Stale,
+				)
 			}
 			versions, err := a.Evidence.Drill(ctx, p.Key, id, "", false)
 			if err != nil {
@@ -159,7 +206,8 @@ func TestTheWayDownAddsUp(t *testing.T) {
 					if err != nil {
 						t.Fatal(err)
 					}
-					if h.Source == "collector" && (len(files) != 1 || files[0].Name != strings.ToLower(h.Name)+".exe") {
+					if h.Source == "collector" &&
+						(len(files) != 1 || files[0].Name != strings.ToLower(h.Name)+".exe") {
 						t.Errorf("%s on %s: files %v", h.Name, h.Code, files)
 					}
 				}
@@ -191,7 +239,10 @@ func TestComparison(t *testing.T) {
 		}
 		return strings.Join(out, "; ")
 	}
-	if got := what(c); got != "Gauge [|1] right; Ostwick Skerrymap 6 [6.1|7.0] newer right; Pelmar Tidewheel 2 [2|] left" || c.Warning != "" || c.Same != 0 {
+	if got := what(c); got != "Gauge [|1] right; Ostwick Skerrymap 6 [6.1|7.0] newer right; Pelmar Tidewheel 2 [2|] "+
+		"left" ||
+		c.Warning != "" ||
+		c.Same != 0 {
 		t.Errorf("%s %+v", got, c)
 	}
 	differ := map[string]bool{}
@@ -201,10 +252,12 @@ func TestComparison(t *testing.T) {
 	if !differ["kind"] || !differ["hosting"] || differ["unit"] {
 		t.Errorf("facts %v", differ)
 	}
-	if c, err = a.Evidence.Compare(ctx, "D1", "D3"); err != nil || !strings.Contains(c.Warning, "59 days apart") || c.Same != 1 {
+	if c, err = a.Evidence.Compare(ctx, "D1", "D3"); err != nil || !strings.Contains(c.Warning, "59 days apart") ||
+		c.Same != 1 {
 		t.Errorf("%s: %s %v", what(c), c.Warning, err)
 	}
-	if c, err = a.Evidence.Compare(ctx, "D4", "D1"); err != nil || !strings.Contains(c.Warning, "four was never scanned") {
+	if c, err = a.Evidence.Compare(ctx, "D4", "D1"); err != nil ||
+		!strings.Contains(c.Warning, "four was never scanned") {
 		t.Errorf("%s %v", c.Warning, err)
 	}
 	if _, err := a.Evidence.Compare(ctx, "D1", "D9"); !errors.Is(err, sqlite.ErrNotFound) {
@@ -227,11 +280,20 @@ func TestFileSearch(t *testing.T) {
 	var rows []string
 	for _, f := range got.Files {
 		rows = append(rows, fmt.Sprintf("%s %s %d %d", f.Name, f.Version, f.Devices, f.Stale))
-		if n := devicesWith(t, a, map[string]string{"hasFile": f.Name + ";v=" + f.Version}, ""); int64(n.Total) != f.Devices {
+		if n := devicesWith(t, a, map[string]string{"hasFile": f.Name + ";v=" + f.Version}, ""); int64(
+			n.Total,
+		) != f.Devices {
 			t.Errorf("%s %s: %d devices, the list has %d", f.Name, f.Version, f.Devices, n.Total)
 		}
 	}
-	if want := []string{"skerrymap.exe 6.1 2 1", "skerry.bin  1 0", "skerrymap.exe 7.0 1 0"}; !reflect.DeepEqual(rows, want) || got.Devices != 3 || got.Stale != 1 || got.Unknown != 1 || got.Total != 3 {
+	if want := []string{"skerrymap.exe 6.1 2 1", "skerry.bin  1 0", "skerrymap.exe 7.0 1 0"}; !reflect.DeepEqual(
+		rows,
+		want,
+	) ||
+		got.Devices != 3 ||
+		got.Stale != 1 ||
+		got.Unknown != 1 ||
+		got.Total != 3 {
 		t.Errorf("%q %+v", rows, got)
 	}
 	for _, bad := range []string{"", "*", " ?* "} {
@@ -259,7 +321,8 @@ func TestDocumentsOfADevice(t *testing.T) {
 		if len(page.Rows) != 1 || page.Rows[0].Code != "D2" {
 			t.Errorf("%s: %+v", format, page.Rows)
 		}
-		if again, err := bring(t, other, intake.ImportRequest{}, b.String()); err != nil || again.Added+again.Changed+again.Gone != 0 {
+		if again, err := bring(t, other, intake.ImportRequest{}, b.String()); err != nil ||
+			again.Added+again.Changed+again.Gone != 0 {
 			t.Errorf("%s again: %+v %v", format, again, err)
 		}
 		b.Reset()
@@ -267,18 +330,28 @@ func TestDocumentsOfADevice(t *testing.T) {
 			t.Errorf("all as %s: %v", format, err)
 		}
 	}
-	if err := a.Evidence.WriteSoftware(ctx, "D4", "spdx", &bytes.Buffer{}); err == nil || !strings.Contains(err.Error(), "never scanned") {
+	if err := a.Evidence.WriteSoftware(ctx, "D4", "spdx", &bytes.Buffer{}); err == nil ||
+		!strings.Contains(err.Error(), "never scanned") {
 		t.Errorf("of a device never scanned: %v", err)
 	}
 }
 
-// A directory goes in as users and devices; the next one says who joined, moved and left; devices that it alone knows were never scanned.
+// A directory goes in as users and devices; the next one says who joined, moved and left; devices that it alone knows
+// were never scanned.
 func TestDirectoryImport(t *testing.T) {
 	a, clock := desk(t)
 	person := func(id, unit, more string) string {
-		return fmt.Sprintf("dn: uid=%s,ou=%s,ou=People,dc=x,dc=example\nobjectClass: inetOrgPerson\nuid: %s\ncn: Person %s\n%s\n", id, unit, id, id, more)
+		return fmt.Sprintf(
+			"dn: uid=%s,ou=%s,ou=People,dc=x,dc=example\nobjectClass: inetOrgPerson\nuid: %s\ncn: Person %s\n%s\n",
+			id,
+			unit,
+			id,
+			id,
+			more,
+		)
 	}
-	device := "dn: cn=hal-9,ou=Shore,ou=Computers,dc=x,dc=example\nobjectClass: device\ncn: hal-9\nowner: uid=u1,ou=Shore,dc=x,dc=example\n\n"
+	device := "dn: cn=hal-9,ou=Shore,ou=Computers,dc=x,dc=example\nobjectClass: device\ncn: hal-9\nowner: " +
+		"uid=u1,ou=Shore,dc=x,dc=example\n\n"
 	first := "version: 1\n" + person("u1", "Shore", "") + person("u2", "Shore", "") + person("u3", "Sea", "") + device
 	res, err := bring(t, a, intake.ImportRequest{}, first)
 	if err != nil || res.Added != 4 || res.Kind != "directory" {
@@ -288,7 +361,19 @@ func TestDirectoryImport(t *testing.T) {
 		t.Errorf("the same again: %+v %v", res, err)
 	}
 	clock.now = clock.now.AddDate(0, 0, 1)
-	second := "version: 1\n" + person("u1", "Sea", "") + person("u2", "Shore", "nsAccountLock: TRUE\n") + "dn: uid=u3,ou=Sea,dc=x,dc=example\nchangetype: delete\n\n" + person("u4", "Shore", "") + "dn: broken\nno colon\n\n"
+	second := "version: 1\n" + person(
+		"u1",
+		"Sea",
+		"",
+	) + person(
+		"u2",
+		"Shore",
+		"nsAccountLock: TRUE\n",
+	) + "dn: uid=u3,ou=Sea,dc=x,dc=example\nchangetype: delete\n\n" + person(
+		"u4",
+		"Shore",
+		"",
+	) + "dn: broken\nno colon\n\n"
 	if res, err = bring(t, a, intake.ImportRequest{}, second); err != nil || len(res.Aside) != 1 {
 		t.Fatalf("%+v %v", res, err)
 	}
@@ -296,19 +381,25 @@ func TestDirectoryImport(t *testing.T) {
 	if err := a.DB.View(context.Background(), func(tx *sqlite.Tx) error {
 		page, err := evidencedb.MovePage(tx, sqlite.ListQuery{Sort: "person"})
 		for _, m := range page.Rows {
-			moves = append(moves, strings.TrimSpace(fmt.Sprint(m.Person, " ", m.What, " ", m.From, " ", m.To, " ", m.On)))
+			moves = append(moves,
+				strings.TrimSpace(fmt.Sprint(m.Person, " ", m.What, " ", m.From, " ", m.To, " ", m.On)))
 		}
 		return err
 	}); err != nil {
 		t.Fatal(err)
 	}
-	if want := []string{"u1 moved Shore Sea 2026-07-01", "u2 left Shore  2026-07-01", "u3 left Sea  2026-07-01", "u4 joined  Shore 2026-07-01"}; !reflect.DeepEqual(moves, want) {
+	if want := []string{"u1 moved Shore Sea 2026-07-01", "u2 left Shore  2026-07-01", "u3 left Sea  2026-07-01",
+		"u4 joined  Shore 2026-07-01"}; !reflect.DeepEqual(
+		moves,
+		want,
+	) {
 		t.Errorf("%q", moves)
 	}
 	if err := a.Pipeline.Refresh(context.Background()); err != nil {
 		t.Fatal(err)
 	}
-	if d := devicesWith(t, a, nil, "").Rows[0]; d.Age != "never" || d.User != "u1" || d.Unit != "Shore" || d.DirectoryAge != "fresh" {
+	if d := devicesWith(t, a, nil, "").Rows[0]; d.Age != "never" || d.User != "u1" || d.Unit != "Shore" ||
+		d.DirectoryAge != "fresh" {
 		t.Errorf("%+v", d)
 	}
 }
@@ -317,7 +408,15 @@ func TestDirectoryImport(t *testing.T) {
 func TestLimitsOfAge(t *testing.T) {
 	ctx := context.Background()
 	a, _ := fleet6(t)
-	rules := evidence.Rules{FreshDays: 30, UseWindow: 90, GraceDays: 30, Limits: []evidence.Limit{{Device: "server", Evidence: "software", Days: 1}, {Device: "", Evidence: "hardware", Days: 90}}}
+	rules := evidence.Rules{
+		FreshDays: 30,
+		UseWindow: 90,
+		GraceDays: 30,
+		Limits: []evidence.Limit{
+			{Device: "server", Evidence: "software", Days: 1},
+			{Device: "", Evidence: "hardware", Days: 90},
+		},
+	}
 	if err := a.Evidence.SetRules(ctx, rules, "me"); err != nil {
 		t.Fatal(err)
 	}
@@ -328,7 +427,11 @@ func TestLimitsOfAge(t *testing.T) {
 	for _, d := range devicesWith(t, a, nil, "").Rows {
 		got[d.Code] = d.Age + " " + d.HardwareAge + " " + d.UseAge
 	}
-	if want := map[string]string{"D1": "fresh fresh never", "D2": "fresh fresh never", "D3": "stale fresh never", "D4": "never never never"}; !reflect.DeepEqual(got, want) {
+	if want := map[string]string{"D1": "fresh fresh never", "D2": "fresh fresh never", "D3": "stale fresh never",
+		"D4": "never never never"}; !reflect.DeepEqual(
+		got,
+		want,
+	) {
 		t.Errorf("%v", got)
 	}
 	rules.Limits = nil // says nothing of them
@@ -344,7 +447,8 @@ func TestLimitsOfAge(t *testing.T) {
 	}
 }
 
-// A tag and a directory record that cannot be read are kept as lines that somebody completes; the line then joins the scan that its tag belongs to.
+// A tag and a directory record that cannot be read are kept as lines that somebody completes; the line then joins the
+// scan that its tag belongs to.
 func TestWhatCannotBeReadIsMended(t *testing.T) {
 	ctx := context.Background()
 	a, clock := desk(t)
@@ -369,7 +473,11 @@ func TestWhatCannotBeReadIsMended(t *testing.T) {
 	if err != nil || len(res.Aside) != 1 || !strings.Contains(res.Aside[0].Reason, "D1/broken.swidtag") {
 		t.Fatalf("%+v %v", res, err)
 	}
-	if res, err = bring(t, a, intake.ImportRequest{}, "version: 1\n\ndn: uid=u7,ou=Shore\nno colon\n\ndn: uid=u8,ou=Shore\nobjectClass: person\nuid: u8\n"); err != nil || len(res.Aside) != 1 || !strings.HasPrefix(res.Aside[0].Content, ",u7,") || !strings.Contains(res.Aside[0].Reason, "no colon") {
+	ldif := "version: 1\n\ndn: uid=u7,ou=Shore\nno colon\n\ndn: uid=u8,ou=Shore\nobjectClass: person\nuid: u8\n"
+	if res, err = bring(t, a, intake.ImportRequest{}, ldif); err != nil ||
+		len(res.Aside) != 1 ||
+		!strings.HasPrefix(res.Aside[0].Content, ",u7,") ||
+		!strings.Contains(res.Aside[0].Reason, "no colon") {
 		t.Fatalf("%+v %v", res, err)
 	}
 	var waiting []evidencedb.Aside
@@ -387,7 +495,8 @@ func TestWhatCannotBeReadIsMended(t *testing.T) {
 	if err := a.Evidence.Mend(ctx, waiting[0].ID, strings.Join(fields, ","), "me"); err != nil {
 		t.Fatal(err)
 	}
-	if err := a.Evidence.Mend(ctx, waiting[1].ID, strings.Replace(waiting[1].Content, ",u7,", "u7,Person Seven,", 1), "me"); err != nil {
+	if err := a.Evidence.Mend(ctx, waiting[1].ID, strings.Replace(waiting[1].Content, ",u7,", "u7,Person Seven,", 1),
+		"me"); err != nil {
 		t.Fatal(err)
 	}
 	if err := a.Pipeline.Refresh(ctx); err != nil {

@@ -36,7 +36,8 @@ func classes(t *testing.T, a *Program) map[string]string {
 	return out
 }
 
-// What a choice of what is metered would change is what it changes: whatever is chosen and ended in whatever order, as many installs are measured as was said before.
+// What a choice of what is metered would change is what it changes: whatever is chosen and ended in whatever order,
+// as many installs are measured as was said before.
 func TestTheEffectOfMeteringIsWhatHappens(t *testing.T) {
 	ctx := context.Background()
 	r := rand.New(rand.NewPCG(6, 9))
@@ -51,21 +52,36 @@ func TestTheEffectOfMeteringIsWhatHappens(t *testing.T) {
 			devices = append(devices, fmt.Sprintf("D%d,dev%d,client,Unit%d", d, d, d%2))
 			for p := range 5 {
 				if r.IntN(3) > 0 {
-					installs = append(installs, fmt.Sprintf("D%d,House %d,Prod %d,1,2026-06-29T10:00:00Z,s", d, p%2, p))
+					installs = append(installs,
+						fmt.Sprintf("D%d,House %d,Prod %d,1,2026-06-29T10:00:00Z,s", d, p%2, p))
 				}
 			}
 			if d > 0 { // D0 never reports use
 				for day := range 12 {
 					at := time.Date(2026, 3, 20, 9, 0, 0, 0, time.UTC).AddDate(0, 0, 10*day)
 					if at.Before(clock.now) {
-						sessions = append(sessions, fmt.Sprintf("D%d,u%d,p%d.exe,%s,%s", d, d, r.IntN(5), at.Format(time.RFC3339), at.Add(time.Hour).Format(time.RFC3339)))
+						sessions = append(
+							sessions,
+							fmt.Sprintf(
+								"D%d,u%d,p%d.exe,%s,%s",
+								d,
+								d,
+								r.IntN(5),
+								at.Format(time.RFC3339),
+								at.Add(time.Hour).Format(time.RFC3339),
+							),
+						)
 					}
 				}
 			}
 		}
 		take(t, a, formats.Titles, append([]string{"publisher,product,aliases,licence_model,category"}, titles...)...)
 		take(t, a, formats.Devices, append([]string{"device_id,name,kind,org_unit"}, devices...)...)
-		take(t, a, formats.Installs, append([]string{"device_id,publisher,name,version,seen_at,source"}, installs...)...)
+		take(
+			t,
+			a,
+			formats.Installs,
+			append([]string{"device_id,publisher,name,version,seen_at,source"}, installs...)...)
 		take(t, a, formats.Usage, append([]string{"device_id,user_id,file_name,started_at,ended_at"}, sessions...)...)
 		if err := a.Pipeline.Refresh(ctx); err != nil {
 			t.Fatal(err)
@@ -109,7 +125,8 @@ func TestTheEffectOfMeteringIsWhatHappens(t *testing.T) {
 			if err != nil {
 				t.Fatal(d, err)
 			}
-			if effect.Then != effect.Now+effect.Starts-effect.Stops || effect.Judged > effect.Stops || (effect.Starts+effect.Stops > 0) != (len(effect.Samples) > 0) {
+			if effect.Then != effect.Now+effect.Starts-effect.Stops || effect.Judged > effect.Stops ||
+				(effect.Starts+effect.Stops > 0) != (len(effect.Samples) > 0) {
 				t.Errorf("round %d, %+v: %+v does not add up", round, d, effect)
 			}
 			if step > 0 && effect.Now != last.Then {
@@ -148,7 +165,8 @@ func TestTheEffectOfMeteringIsWhatHappens(t *testing.T) {
 	}
 }
 
-// A day counts as measured for a title on a device if the choices of that day said so, whatever was chosen before and after: against a walk over all days.
+// A day counts as measured for a title on a device if the choices of that day said so, whatever was chosen before and
+// after: against a walk over all days.
 func TestMeteredDaysAgainstAWalk(t *testing.T) {
 	r := rand.New(rand.NewPCG(6, 10))
 	const first, last = civil.Day(100), civil.Day(160)
@@ -156,7 +174,10 @@ func TestMeteredDaysAgainstAWalk(t *testing.T) {
 	for round := range 400 {
 		var list []snapshot.Metering
 		for i := range r.IntN(6) {
-			m := snapshot.Metering{Policy: policy.Policy{ID: int64(i + 1), Stance: policy.Metered}, At: at(first + civil.Day(r.IntN(60)))}
+			m := snapshot.Metering{
+				Policy: policy.Policy{ID: int64(i + 1), Stance: policy.Metered},
+				At:     at(first + civil.Day(r.IntN(60))),
+			}
 			if r.IntN(3) == 0 {
 				m.Stance = policy.NotMetered
 			}
@@ -174,7 +195,11 @@ func TestMeteredDaysAgainstAWalk(t *testing.T) {
 			list = append(list, m)
 		}
 		slices.SortFunc(list, func(x, y snapshot.Metering) int { return cmp.Compare(x.At, y.At) })
-		m := &snapshot.Meter{Spells: snapshot.SpellsOf(list), Of: map[policy.Title][]snapshot.Spell{}, Conditions: &snapshot.ConditionFacts{Sets: map[string]*condition.Set{}}}
+		m := &snapshot.Meter{
+			Spells:     snapshot.SpellsOf(list),
+			Of:         map[policy.Title][]snapshot.Spell{},
+			Conditions: &snapshot.ConditionFacts{Sets: map[string]*condition.Set{}},
+		}
 		title := policy.Title{Product: 1, Publisher: "ostwick", Category: []string{"sonar", "office"}[r.IntN(2)]}
 		day := func(unix int64) civil.Day { return civil.Of(time.Unix(unix, 0).UTC()) }
 		walk := func(d civil.Day) bool {
@@ -200,7 +225,8 @@ func TestMeteredDaysAgainstAWalk(t *testing.T) {
 			}
 		}
 		got := map[civil.Day]bool{}
-		for _, s := range m.Spans(title, &snapshot.DeviceFacts{}, []usage.Span{{From: first, To: first + 30}, {From: first + 40, To: last}}) {
+		for _, s := range m.Spans(title, &snapshot.DeviceFacts{}, []usage.Span{{From: first, To: first + 30},
+			{From: first + 40, To: last}}) {
 			for d := s.From; d <= s.To; d++ {
 				if got[d] {
 					t.Fatalf("round %d: day %d is measured twice", round, d)
@@ -211,23 +237,41 @@ func TestMeteredDaysAgainstAWalk(t *testing.T) {
 		for d := first; d <= last; d++ {
 			measured := d <= first+30 || d >= first+40
 			if got[d] != (want[d] && measured) {
-				t.Fatalf("round %d, day %d: measured %v, by the walk %v: %+v", round, d, got[d], want[d] && measured, list)
+				t.Fatalf(
+					"round %d, day %d: measured %v, by the walk %v: %+v",
+					round,
+					d,
+					got[d],
+					want[d] && measured,
+					list,
+				)
 			}
 		}
 	}
 }
 
-// What is no longer metered goes out of sight as its measured days leave the window, and what was not kept meanwhile is never read as not used.
+// What is no longer metered goes out of sight as its measured days leave the window, and what was not kept meanwhile
+// is never read as not used.
 func TestPausedMeteringIsNotDisuse(t *testing.T) {
 	ctx := context.Background()
 	a, clock := meterDesk(t)
 	clock.now = time.Date(2026, 6, 30, 20, 0, 0, 0, time.UTC)
-	take(t, a, formats.Installs, "device_id,publisher,name,version,seen_at,source", "D1,Dunlaw,Gauge,1,2026-01-01T10:00:00Z,s", "D1,Dunlaw,Other,1,2026-01-01T10:00:00Z,s")
+	take(
+		t,
+		a,
+		formats.Installs,
+		"device_id,publisher,name,version,seen_at,source",
+		"D1,Dunlaw,Gauge,1,2026-01-01T10:00:00Z,s",
+		"D1,Dunlaw,Other,1,2026-01-01T10:00:00Z,s",
+	)
 	report := func(file string, from, to time.Time) {
 		t.Helper()
 		lines := []string{"device_id,user_id,file_name,started_at,ended_at"}
 		for day := from; day.Before(to); day = day.AddDate(0, 0, 5) {
-			lines = append(lines, fmt.Sprintf("D1,u1,%s,%s,%s", file, day.Format(time.RFC3339), day.Add(time.Hour).Format(time.RFC3339)))
+			lines = append(
+				lines,
+				fmt.Sprintf("D1,u1,%s,%s,%s", file, day.Format(time.RFC3339), day.Add(time.Hour).Format(time.RFC3339)),
+			)
 		}
 		take(t, a, formats.Usage, lines...)
 	}
@@ -238,7 +282,8 @@ func TestPausedMeteringIsNotDisuse(t *testing.T) {
 		}
 		return classes(t, a)[fmt.Sprint("1/", product)]
 	}
-	report("gauge.exe", time.Date(2026, 3, 1, 9, 0, 0, 0, time.UTC), time.Date(2026, 4, 1, 0, 0, 0, 0, time.UTC)) // then no more
+	// then no more
+	report("gauge.exe", time.Date(2026, 3, 1, 9, 0, 0, 0, time.UTC), time.Date(2026, 4, 1, 0, 0, 0, 0, time.UTC))
 	report("other.exe", time.Date(2026, 3, 2, 9, 0, 0, 0, time.UTC), clock.now)
 	if got := class(1); got != string(usage.Unused) {
 		t.Fatalf("before any choice: %s", got)
@@ -289,7 +334,11 @@ func TestAPastChoiceOfAGroupThatIsGone(t *testing.T) {
 	ctx := context.Background()
 	a, clock := meterDesk(t)
 	clock.now = time.Date(2026, 6, 1, 20, 0, 0, 0, time.UTC)
-	draft := evidence.GroupDraft{Name: "spared", ByHand: true, Picked: []evidence.GroupPick{{Device: "D2", Inside: true}}}
+	draft := evidence.GroupDraft{
+		Name:   "spared",
+		ByHand: true,
+		Picked: []evidence.GroupPick{{Device: "D2", Inside: true}},
+	}
 	var err error
 	if draft.ID, err = a.Evidence.SaveGroup(ctx, draft, "w"); err != nil {
 		t.Fatal(err)
@@ -314,7 +363,8 @@ func TestAPastChoiceOfAGroupThatIsGone(t *testing.T) {
 			if err != nil {
 				return err
 			}
-			for _, span := range m.Spans(policy.Title{Product: 1, Publisher: "dunlaw"}, d, []usage.Span{{From: a.Snapshots.Today() - 40, To: a.Snapshots.Today()}}) {
+			for _, span := range m.Spans(policy.Title{Product: 1, Publisher: "dunlaw"}, d,
+				[]usage.Span{{From: a.Snapshots.Today() - 40, To: a.Snapshots.Today()}}) {
 				days += int(span.To - span.From + 1)
 			}
 			return nil
@@ -332,7 +382,8 @@ func TestAPastChoiceOfAGroupThatIsGone(t *testing.T) {
 		t.Fatal(err)
 	}
 	clock.now = clock.now.AddDate(0, 0, 10)
-	if one, two := measured(1), measured(2); one != 41 || two != 20 { // of 41 days, 20 were spared and the day on which that ended was not whole
+	// of 41 days, 20 were spared and the day on which that ended was not whole
+	if one, two := measured(1), measured(2); one != 41 || two != 20 {
 		t.Errorf("%d days of the one, %d of the spared", one, two)
 	}
 	if err := a.Evidence.DropGroup(ctx, draft.ID, "w"); err != nil {
@@ -348,11 +399,28 @@ func TestATitleWhoseProgramNobodyKnows(t *testing.T) {
 	ctx := context.Background()
 	a, clock := meterDesk(t)
 	clock.now = time.Date(2026, 6, 30, 20, 0, 0, 0, time.UTC)
-	take(t, a, formats.Titles, "publisher,product,aliases,licence_model", "Dunlaw,Mute,Mute Tool,commercial", "Dunlaw,Shelf,shelf.exe,commercial")
-	take(t, a, formats.Installs, "device_id,publisher,name,version,seen_at,source", "D1,Dunlaw,Mute,1,2026-01-01T10:00:00Z,s", "D1,Dunlaw,Shelf,1,2026-01-01T10:00:00Z,s")
+	take(
+		t,
+		a,
+		formats.Titles,
+		"publisher,product,aliases,licence_model",
+		"Dunlaw,Mute,Mute Tool,commercial",
+		"Dunlaw,Shelf,shelf.exe,commercial",
+	)
+	take(
+		t,
+		a,
+		formats.Installs,
+		"device_id,publisher,name,version,seen_at,source",
+		"D1,Dunlaw,Mute,1,2026-01-01T10:00:00Z,s",
+		"D1,Dunlaw,Shelf,1,2026-01-01T10:00:00Z,s",
+	)
 	lines := []string{"device_id,user_id,file_name,started_at,ended_at"}
 	for day := clock.now.AddDate(0, 0, -120); day.Before(clock.now); day = day.AddDate(0, 0, 5) {
-		lines = append(lines, fmt.Sprintf("D1,u1,gauge.exe,%s,%s", day.Format(time.RFC3339), day.Add(time.Hour).Format(time.RFC3339)))
+		lines = append(
+			lines,
+			fmt.Sprintf("D1,u1,gauge.exe,%s,%s", day.Format(time.RFC3339), day.Add(time.Hour).Format(time.RFC3339)),
+		)
 	}
 	take(t, a, formats.Usage, lines...)
 	for name, unknown := range map[string]bool{"Dunlaw Mute": true, "Dunlaw Shelf": false} {

@@ -11,12 +11,19 @@ import (
 
 const poolHeader = "pool,event,session,user_id,device_id,at,licences"
 
-// What a licence server reported makes the demand: the busiest moment of the window, a lost return lasts, an older day falls out of the window.
+// What a licence server reported makes the demand: the busiest moment of the window, a lost return lasts, an older
+// day falls out of the window.
 func TestConcurrentUseFromALicenceServer(t *testing.T) {
 	ctx := context.Background()
 	a, _ := desk(t)
 	base(t, a)
-	take(t, a, formats.Entitlements, "entitlement_id,publisher,product,metric,quantity", "C,Ostwick,Skerrymap,concurrent,2")
+	take(
+		t,
+		a,
+		formats.Entitlements,
+		"entitlement_id,publisher,product,metric,quantity",
+		"C,Ostwick,Skerrymap,concurrent,2",
+	)
 	take(t, a, formats.Installs, installHeader, "D1,Ostwick,Skerrymap,6.1,,,2026-06-29T10:00:00Z")
 	if f := figure(t, a, "Skerrymap"); f.Counted || f.Owned != 2 || f.Short != 0 {
 		t.Errorf("use that nobody measured: %+v", f)
@@ -28,13 +35,22 @@ func TestConcurrentUseFromALicenceServer(t *testing.T) {
 	take(t, a, formats.PoolEvents, poolHeader,
 		"p,checkout,a,u1,D1,2026-06-10T10:00:00Z,1", "p,return,a,u1,D1,2026-06-10T12:00:00Z,1",
 		"p,checkout,b,u2,D2,2026-06-10T11:00:00Z,1", "p,return,b,u2,D2,2026-06-10T11:30:00Z,1",
-		"p,checkout,c,u3,D9,2026-06-10T11:30:00Z,1", "p,return,c,u3,D9,2026-06-10T13:00:00Z,1", // begins as another ends
-		"p,checkout,old,u1,D1,2026-05-01T10:00:00Z,9", "p,return,old,u1,D1,2026-05-01T12:00:00Z,9", // before the window
+		// begins as another ends
+		"p,checkout,c,u3,D9,2026-06-10T11:30:00Z,1", "p,return,c,u3,D9,2026-06-10T13:00:00Z,1",
+		"p,checkout,old,u1,D1,2026-05-01T10:00:00Z,9", "p,return,old,u1,D1,2026-05-01T12:00:00Z,9",
+		// before the window
 		"p,denial,,u4,,2026-06-10T11:15:00Z,1")
 	if f := figure(t, a, "Skerrymap"); f.Needed != 2 || f.Short != 0 {
 		t.Errorf("two at once: %+v", f)
 	}
-	res := take(t, a, formats.PoolEvents, poolHeader, "p,checkout,lost,u3,D3,2026-06-09T10:00:00Z,1", "p,checkout,lost,u3,D3,2026-06-09T10:00:00Z,1")
+	res := take(
+		t,
+		a,
+		formats.PoolEvents,
+		poolHeader,
+		"p,checkout,lost,u3,D3,2026-06-09T10:00:00Z,1",
+		"p,checkout,lost,u3,D3,2026-06-09T10:00:00Z,1",
+	)
 	if res.Added != 1 || res.Same != 1 {
 		t.Errorf("the same event twice: %+v", res)
 	}
@@ -57,8 +73,22 @@ func TestTheOrderOfMetrics(t *testing.T) {
 	ctx := context.Background()
 	a, _ := desk(t)
 	base(t, a)
-	take(t, a, formats.Entitlements, "entitlement_id,publisher,product,metric,quantity", "U,Ostwick,Skerrymap,named_user,1", "D,Ostwick,Skerrymap,device,1")
-	take(t, a, formats.Installs, installHeader, "D1,Ostwick,Skerrymap,6.1,,,2026-06-29T10:00:00Z", "D2,Ostwick,Skerrymap,6.1,,,2026-06-29T10:00:00Z")
+	take(
+		t,
+		a,
+		formats.Entitlements,
+		"entitlement_id,publisher,product,metric,quantity",
+		"U,Ostwick,Skerrymap,named_user,1",
+		"D,Ostwick,Skerrymap,device,1",
+	)
+	take(
+		t,
+		a,
+		formats.Installs,
+		installHeader,
+		"D1,Ostwick,Skerrymap,6.1,,,2026-06-29T10:00:00Z",
+		"D2,Ostwick,Skerrymap,6.1,,,2026-06-29T10:00:00Z",
+	)
 	id := mustProduct(t, a, "Skerrymap")
 	last := func() string {
 		if err := a.Pipeline.RenewTouched(ctx); err != nil {
@@ -99,8 +129,15 @@ func TestAMachineThatMoved(t *testing.T) {
 	take(t, a, formats.Titles, "publisher,product,list_price,currency,default_metric", "Harrow,Queue,290,EUR,core")
 	header := "device_id,kind,cores,virtual_cores,host_id,org_unit"
 	clock.now = clock.now.AddDate(0, 0, -20)
-	take(t, a, formats.Devices, header, "H1,vm_host,16,,,Hall", "H2,vm_host,16,,,Hall", "V1,virtual_machine,,4,H1,Hall")
-	take(t, a, formats.Entitlements, "entitlement_id,publisher,product,metric,quantity,capacity", "Q,Harrow,Queue,core,4,sub")
+	take(t, a, formats.Devices, header, "H1,vm_host,16,,,Hall", "H2,vm_host,16,,,Hall",
+		"V1,virtual_machine,,4,H1,Hall")
+	take(
+		t,
+		a,
+		formats.Entitlements,
+		"entitlement_id,publisher,product,metric,quantity,capacity",
+		"Q,Harrow,Queue,core,4,sub",
+	)
 	take(t, a, formats.Installs, installHeader, "V1,Harrow,Queue,1,,,2026-06-09T10:00:00Z")
 	if f := figure(t, a, "Queue"); f.Needed != 4 || f.Short != 0 {
 		t.Errorf("before it moves: %+v", f)
@@ -122,12 +159,19 @@ func TestAMachineThatMoved(t *testing.T) {
 	}
 }
 
-// A machine that was given more cores counts with what it had on the day asked about; before its first report it counts with what was known first.
+// A machine that was given more cores counts with what it had on the day asked about; before its first report it
+// counts with what was known first.
 func TestCoresOfAPastDay(t *testing.T) {
 	a, _ := desk(t)
 	ctx := context.Background()
 	base(t, a)
-	take(t, a, formats.Entitlements, "entitlement_id,publisher,product,metric,quantity,kind,purchased", "E1,Ostwick,Skerrymap,core,8,perpetual,2025-01-01")
+	take(
+		t,
+		a,
+		formats.Entitlements,
+		"entitlement_id,publisher,product,metric,quantity,kind,purchased",
+		"E1,Ostwick,Skerrymap,core,8,perpetual,2025-01-01",
+	)
 	for month, cores := range map[time.Month]int64{5: 8, 6: 12} {
 		s := scanOf("S1", "hall-1", time.Date(2026, month, 2, 6, 0, 0, 0, time.UTC), "Skerrymap 6.0")
 		s.Device.Cores, s.Device.Processors, s.Device.Kind, s.Installs[0].Publisher = cores, 1, "server", "Ostwick"

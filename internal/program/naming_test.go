@@ -22,19 +22,39 @@ func asks(field, op, value string) condition.Condition {
 	return condition.Condition{All: []condition.Condition{{Field: field, Op: op, Value: value}}}
 }
 
-// A rule shows what it touches before it is made, decides at once and for later imports, and says when it decides nothing. A rule that leaves out needs a reason.
+// A rule shows what it touches before it is made, decides at once and for later imports, and says when it decides
+// nothing. A rule that leaves out needs a reason.
 func TestRules(t *testing.T) {
 	ctx := context.Background()
 	a, clock := desk(t)
 	base(t, a)
 	seen := clock.now.Add(-time.Hour).Format(time.RFC3339)
-	take(t, a, formats.Installs, installHeader, "D1,Ostwick,Skerry Field Build 6,6.1,,,"+seen, "D2,Ostwick,Skerry Field Build 6,6.1,,,"+seen, "D3,Ostwick,Skerrymap,6,,,"+seen)
-	take(t, a, formats.Entitlements, "entitlement_id,publisher,product,metric,quantity", "E1,Ostwick,Skerrymap,device,3")
+	take(
+		t,
+		a,
+		formats.Installs,
+		installHeader,
+		"D1,Ostwick,Skerry Field Build 6,6.1,,,"+seen,
+		"D2,Ostwick,Skerry Field Build 6,6.1,,,"+seen,
+		"D3,Ostwick,Skerrymap,6,,,"+seen,
+	)
+	take(
+		t,
+		a,
+		formats.Entitlements,
+		"entitlement_id,publisher,product,metric,quantity",
+		"E1,Ostwick,Skerrymap,device,3",
+	)
 	skerry := mustProduct(t, a, "Skerrymap")
 	if f := figure(t, a, "Skerrymap"); f.Needed != 1 {
 		t.Fatalf("%d needed at the start", f.Needed)
 	}
-	rule := titles.RuleDraft{Name: "builds of our own", Outcome: "title", Records: asks("name", "like", "skerry field*"), Product: skerry}
+	rule := titles.RuleDraft{
+		Name:    "builds of our own",
+		Outcome: "title",
+		Records: asks("name", "like", "skerry field*"),
+		Product: skerry,
+	}
 	e, err := a.Titles.PreviewRule(ctx, rule, "me")
 	if err != nil || e.Installs != 2 || e.Records != 1 || len(e.Moves) != 1 || e.Moves[0].NeededAfter != 3 {
 		t.Fatalf("preview %+v, %v", e, err)
@@ -53,7 +73,12 @@ func TestRules(t *testing.T) {
 	if f := figure(t, a, "Skerrymap"); f.Needed != 4 || f.Short != 1 {
 		t.Errorf("needed %d, short %d after the next import", f.Needed, f.Short)
 	}
-	left := titles.RuleDraft{Name: "the bench", Outcome: "leave_out", Records: asks("title", "has", fmt.Sprint(skerry)), Devices: asks("environment", "is", "test")}
+	left := titles.RuleDraft{
+		Name:    "the bench",
+		Outcome: "leave_out",
+		Records: asks("title", "has", fmt.Sprint(skerry)),
+		Devices: asks("environment", "is", "test"),
+	}
 	if _, err := a.Titles.PreviewRule(ctx, left, "me"); err == nil || !strings.Contains(err.Error(), "auditor") {
 		t.Errorf("left out without a reason: %v", err)
 	}
@@ -65,7 +90,8 @@ func TestRules(t *testing.T) {
 		t.Errorf("needed %d, short %d with the bench left out", f.Needed, f.Short)
 	}
 	for _, r := range exported(t, a, "installs", "") {
-		if want := map[bool]string{true: "left out: not in production"}[r["device_id"] == "D4"]; r["why_not_counted"] != want {
+		want := map[bool]string{true: "left out: not in production"}[r["device_id"] == "D4"]
+		if r["why_not_counted"] != want {
 			t.Errorf("%s: %q", r["device_id"], r["why_not_counted"])
 		}
 	}
@@ -73,14 +99,19 @@ func TestRules(t *testing.T) {
 	if err != nil || d.Software[0].WhyNot != "left out: not in production" {
 		t.Errorf("%+v, %v", d.Software, err)
 	}
-	if _, err := a.Titles.PutRule(ctx, titles.RuleDraft{Name: "too late", Outcome: "nothing", Records: asks("name", "like", "*field notes*")}, "me"); err != nil {
+	if _, err := a.Titles.PutRule(ctx,
+		titles.RuleDraft{Name: "too late", Outcome: "nothing", Records: asks("name", "like", "*field notes*")},
+		"me"); err != nil {
 		t.Fatal(err)
 	}
 	list, err := a.Titles.NameRules(ctx)
-	if err != nil || len(list) != 3 || list[0].Decides != 2 || list[0].Dead != "" || list[2].Dead == "" || len(list[2].Conflict) != 1 || list[2].Conflict[0].Records != 1 {
+	if err != nil || len(list) != 3 || list[0].Decides != 2 || list[0].Dead != "" || list[2].Dead == "" ||
+		len(list[2].Conflict) != 1 ||
+		list[2].Conflict[0].Records != 1 {
 		t.Fatalf("%+v, %v", list, err)
 	}
-	if err := a.Titles.ChangeRule(ctx, titles.RuleChange{Change: "order", Order: []int64{list[2].ID, list[0].ID, list[1].ID}}, "me"); err != nil {
+	if err := a.Titles.ChangeRule(ctx,
+		titles.RuleChange{Change: "order", Order: []int64{list[2].ID, list[0].ID, list[1].ID}}, "me"); err != nil {
 		t.Fatal(err)
 	}
 	if f := figure(t, a, "Skerrymap"); f.Needed != 3 || f.Counted == false {
@@ -96,9 +127,12 @@ func TestRules(t *testing.T) {
 		t.Errorf("%d needed without the rule", f.Needed)
 	}
 	for _, bad := range []titles.RuleDraft{
-		{Name: "", Outcome: "nothing", Records: asks("name", "is", "x")}, {Name: "x", Outcome: "nothing"}, {Name: "x", Outcome: "title", Records: asks("name", "is", "x")},
-		{Name: "x", Outcome: "title", Product: 999, Records: asks("name", "is", "x")}, {Name: "x", Outcome: "nothing", Records: asks("cores", "is", "2")},
-		{Name: "x", Outcome: "nothing", Records: asks("name", "is", "x"), From: "2026-05-01", Until: "2026-04-01"}, {Name: "x", Outcome: "nothing", Records: asks("name", "is", "x"), From: "soon"},
+		{Name: "", Outcome: "nothing", Records: asks("name", "is", "x")}, {Name: "x", Outcome: "nothing"},
+		{Name: "x", Outcome: "title", Records: asks("name", "is", "x")},
+		{Name: "x", Outcome: "title", Product: 999, Records: asks("name", "is", "x")},
+		{Name: "x", Outcome: "nothing", Records: asks("cores", "is", "2")},
+		{Name: "x", Outcome: "nothing", Records: asks("name", "is", "x"), From: "2026-05-01", Until: "2026-04-01"},
+		{Name: "x", Outcome: "nothing", Records: asks("name", "is", "x"), From: "soon"},
 	} {
 		if _, err := a.Titles.PutRule(ctx, bad, "me"); err == nil {
 			t.Errorf("%+v is taken", bad)
@@ -114,8 +148,16 @@ func TestARuleIsDated(t *testing.T) {
 	ctx := context.Background()
 	a, clock := desk(t)
 	base(t, a)
-	take(t, a, formats.Installs, installHeader, "D1,Ostwick,Odd Thing,1,,,"+clock.now.Add(-time.Hour).Format(time.RFC3339))
-	if _, err := a.Titles.PutRule(ctx, titles.RuleDraft{Name: "for July", Outcome: "title", Product: mustProduct(t, a, "Skerrymap"), Records: asks("name", "is", "Odd Thing"), From: "2026-07-01", Until: "2026-07-03"}, "me"); err != nil {
+	take(
+		t,
+		a,
+		formats.Installs,
+		installHeader,
+		"D1,Ostwick,Odd Thing,1,,,"+clock.now.Add(-time.Hour).Format(time.RFC3339),
+	)
+	if _, err := a.Titles.PutRule(ctx,
+		titles.RuleDraft{Name: "for July", Outcome: "title", Product: mustProduct(t, a, "Skerrymap"),
+			Records: asks("name", "is", "Odd Thing"), From: "2026-07-01", Until: "2026-07-03"}, "me"); err != nil {
 		t.Fatal(err)
 	}
 	for day, want := range []int64{0, 1, 1, 0} {
@@ -126,12 +168,20 @@ func TestARuleIsDated(t *testing.T) {
 	}
 }
 
-// What needs a second person waits, and nothing moves; nobody signs his own; undoing takes back the newest thing of one's own.
+// What needs a second person waits, and nothing moves; nobody signs his own; undoing takes back the newest thing of
+// one's own.
 func TestSigningOffAndUndoing(t *testing.T) {
 	ctx := context.Background()
 	a, clock := desk(t)
 	base(t, a)
-	take(t, a, formats.Installs, installHeader, "D1,Ostwick,Odd Thing,1,,,"+clock.now.Add(-time.Hour).Format(time.RFC3339), "D2,Ostwick,Skerrymap,6,,,"+clock.now.Add(-time.Hour).Format(time.RFC3339))
+	take(
+		t,
+		a,
+		formats.Installs,
+		installHeader,
+		"D1,Ostwick,Odd Thing,1,,,"+clock.now.Add(-time.Hour).Format(time.RFC3339),
+		"D2,Ostwick,Skerrymap,6,,,"+clock.now.Add(-time.Hour).Format(time.RFC3339),
+	)
 	skerry := mustProduct(t, a, "Skerrymap")
 	needs := func(want int64) {
 		t.Helper()
@@ -140,7 +190,8 @@ func TestSigningOffAndUndoing(t *testing.T) {
 		}
 	}
 	needs(1)
-	if err := a.Titles.SetNaming(ctx, titles.NamingSettings{SignOff: []string{"title", "rule", "leave_out"}}, "boss"); err != nil {
+	if err := a.Titles.SetNaming(ctx, titles.NamingSettings{SignOff: []string{"title", "rule", "leave_out"}},
+		"boss"); err != nil {
 		t.Fatal(err)
 	}
 	if err := a.Titles.SetNaming(ctx, titles.NamingSettings{SignOff: []string{"everything"}}, "boss"); err == nil {
@@ -151,10 +202,13 @@ func TestSigningOffAndUndoing(t *testing.T) {
 	if err != nil || !e.Waits || len(e.Moves) != 0 {
 		t.Fatalf("%+v, %v", e, err)
 	}
-	if _, err := a.Titles.PutRule(ctx, titles.RuleDraft{Name: "r", Outcome: "nothing", Records: asks("name", "is", "Skerrymap")}, "me"); err != nil {
+	if _, err := a.Titles.PutRule(ctx,
+		titles.RuleDraft{Name: "r", Outcome: "nothing", Records: asks("name", "is", "Skerrymap")}, "me"); err != nil {
 		t.Fatal(err)
 	}
-	if e, err := a.Titles.Leave(ctx, titles.Leaving{Devices: []string{"D2"}, Product: skerry, Reason: "museum"}, "me"); err != nil || !e.Waits {
+	if e, err := a.Titles.Leave(ctx, titles.Leaving{Devices: []string{"D2"}, Product: skerry, Reason: "museum"},
+		"me"); err != nil ||
+		!e.Waits {
 		t.Fatalf("%+v, %v", e, err)
 	}
 	needs(1)
@@ -217,37 +271,62 @@ func TestSigningOffAndUndoing(t *testing.T) {
 	if s := state(); s != "unrecognised" {
 		t.Errorf("after its day it is %s", s)
 	}
-	if _, err := a.Titles.Leave(ctx, titles.Leaving{Devices: []string{"D2"}, Product: skerry, Reason: " "}, "me"); err == nil {
+	if _, err := a.Titles.Leave(ctx, titles.Leaving{Devices: []string{"D2"}, Product: skerry, Reason: " "},
+		"me"); err == nil {
 		t.Error("left out without a reason")
 	}
-	if _, err := a.Titles.Leave(ctx, titles.Leaving{Devices: []string{"D2", "D99"}, Product: skerry, Reason: "museum"}, "me"); err == nil {
+	if _, err := a.Titles.Leave(ctx,
+		titles.Leaving{Devices: []string{"D2", "D99"}, Product: skerry, Reason: "museum"}, "me"); err == nil {
 		t.Error("left out on a device that there is not")
 	}
 	needs(1) // nothing of it was kept
 	// names that differ in little are shown together, and one decision serves them all
-	take(t, a, formats.Installs, installHeader, "D3,Ostwick Ltd,Odd-Thing Professional,2,,,"+clock.now.Format(time.RFC3339), "D3,OSTWICK,OddThing for Windows,2,,,"+clock.now.Format(time.RFC3339), "D3,Other,Odd Thing,2,,,"+clock.now.Format(time.RFC3339))
+	take(
+		t,
+		a,
+		formats.Installs,
+		installHeader,
+		"D3,Ostwick Ltd,Odd-Thing Professional,2,,,"+clock.now.Format(time.RFC3339),
+		"D3,OSTWICK,OddThing for Windows,2,,,"+clock.now.Format(time.RFC3339),
+		"D3,Other,Odd Thing,2,,,"+clock.now.Format(time.RFC3339),
+	)
 	needs(1)
 	v, err := a.Titles.Name(ctx, key)
 	if err != nil || len(v.Similar) != 2 {
 		t.Fatalf("similar: %+v, %v", v.Similar, err)
 	}
-	if e, err := a.Titles.Decide(ctx, titles.NameDecision{Keys: []string{key, v.Similar[0].Key, v.Similar[1].Key}, Product: skerry}, "me"); err != nil || e.Names != 3 || e.Installs != 3 {
+	if e, err := a.Titles.Decide(ctx,
+		titles.NameDecision{Keys: []string{key, v.Similar[0].Key, v.Similar[1].Key}, Product: skerry},
+		"me"); err != nil ||
+		e.Names != 3 ||
+		e.Installs != 3 {
 		t.Errorf("%+v, %v", e, err)
 	}
 	needs(3)
 }
 
-// A suite that is known by its parts is there, and folds them, once the last part that is needed arrives; it needs a right then, and its parts none.
+// A suite that is known by its parts is there, and folds them, once the last part that is needed arrives; it needs a
+// right then, and its parts none.
 func TestASuiteFoldsWhenItsLastPartArrives(t *testing.T) {
 	ctx := context.Background()
 	a, clock := desk(t)
 	base(t, a)
-	take(t, a, formats.Titles, "publisher,product,licence_model,list_price,currency", "Ostwick,Writer,commercial,90,EUR", "Ostwick,Table,commercial,80,EUR")
+	take(
+		t,
+		a,
+		formats.Titles,
+		"publisher,product,licence_model,list_price,currency",
+		"Ostwick,Writer,commercial,90,EUR",
+		"Ostwick,Table,commercial,80,EUR",
+	)
 	at := func(hours int) string {
 		return clock.now.Add(time.Duration(hours-10) * time.Hour).Format(time.RFC3339)
 	}
 	product := func(n string) int64 { return mustProduct(t, a, n) }
-	if _, err := a.Titles.PutSuite(ctx, titles.SuiteDraft{Product: product("Suite"), Need: 3, Parts: []recognise.SuitePart{{Product: product("Part")}, {Product: product("Writer")}, {Product: product("Table")}}}, "me"); err != nil {
+	if _, err := a.Catalogue.PutSuite(ctx,
+		titles.SuiteDraft{Product: product("Suite"), Need: 3,
+			Parts: []recognise.SuitePart{{Product: product("Part")}, {Product: product("Writer")},
+				{Product: product("Table")}}}, "me"); err != nil {
 		t.Fatal(err)
 	}
 	take(t, a, formats.Installs, installHeader, "D1,Ostwick,Part,1,,,"+at(1), "D1,Ostwick,Writer,1,,,"+at(1))
@@ -260,7 +339,15 @@ func TestASuiteFoldsWhenItsLastPartArrives(t *testing.T) {
 	if err != nil || !strings.Contains(d.Software[0].Suites, "2 of its 3 parts are, of which 3 are needed") {
 		t.Errorf("%+v, %v", d.Software, err)
 	}
-	take(t, a, formats.Installs, installHeader, "D1,Ostwick,Part,1,,,"+at(2), "D1,Ostwick,Writer,1,,,"+at(2), "D1,Ostwick,Table,1,,,"+at(2))
+	take(
+		t,
+		a,
+		formats.Installs,
+		installHeader,
+		"D1,Ostwick,Part,1,,,"+at(2),
+		"D1,Ostwick,Writer,1,,,"+at(2),
+		"D1,Ostwick,Table,1,,,"+at(2),
+	)
 	for name, want := range map[string]int64{"Part": 0, "Writer": 0, "Table": 0, "Suite": 1} {
 		if f := figure(t, a, name); f.Needed != want {
 			t.Errorf("%s with all its parts: %d needed, want %d", name, f.Needed, want)
@@ -275,20 +362,25 @@ func TestASuiteFoldsWhenItsLastPartArrives(t *testing.T) {
 	if wrong, err := a.Pipeline.Check(ctx); err != nil || len(wrong) > 0 {
 		t.Error(wrong, err)
 	}
-	for _, bad := range []titles.SuiteDraft{{Product: 999, Parts: []recognise.SuitePart{{Product: 1}}}, {Product: product("Suite"), Need: 2, Parts: []recognise.SuitePart{{Product: product("Part")}}}, {Product: product("Suite"), Parts: []recognise.SuitePart{{Product: product("Suite")}}}} {
-		if _, err := a.Titles.PutSuite(ctx, bad, "me"); err == nil {
+	for _, bad := range []titles.SuiteDraft{{Product: 999, Parts: []recognise.SuitePart{{Product: 1}}},
+		{Product: product("Suite"), Need: 2, Parts: []recognise.SuitePart{{Product: product("Part")}}},
+		{Product: product("Suite"), Parts: []recognise.SuitePart{{Product: product("Suite")}}}} {
+		if _, err := a.Catalogue.PutSuite(ctx, bad, "me"); err == nil {
 			t.Errorf("%+v is taken", bad)
 		}
 	}
 }
 
-// Over a year of imports, of titles.csv that renames, adds, splits editions off and brings other names, and of decisions, no decision is lost or changed by anything but a person.
+// Over a year of imports, of titles.csv that renames, adds, splits editions off and brings other names, and of
+// decisions, no decision is lost or changed by anything but a person.
 func TestNoDecisionIsLostOverAYear(t *testing.T) {
 	ctx := context.Background()
 	a, clock := desk(t)
 	base(t, a)
 	r := rand.New(rand.NewPCG(365, 1))
-	words := strings.Fields("Oyster Ledger Murrelet Payroll Notch Modeller Viewer Kelp Compiler Sounding Skerrymap Suite Ostwick")
+	words := strings.Fields(
+		"Oyster Ledger Murrelet Payroll Notch Modeller Viewer Kelp Compiler Sounding Skerrymap Suite Ostwick",
+	)
 	makers := []string{"Ostwick", "Tarnquist AB", "", "Notch", "Ostwick Foundry Ltd"}
 	name := func() string {
 		n := words[r.IntN(len(words))] + " " + words[r.IntN(len(words))]
@@ -299,20 +391,47 @@ func TestNoDecisionIsLostOverAYear(t *testing.T) {
 	for month := range 12 {
 		var installs, catalogue []string
 		for range 25 {
-			installs = append(installs, fmt.Sprintf("D%d,%s,%s,%d.%d,,,%s", 1+r.IntN(3), makers[r.IntN(len(makers))], name(), r.IntN(9), r.IntN(9), clock.now.Format(time.RFC3339)))
+			installs = append(
+				installs,
+				fmt.Sprintf(
+					"D%d,%s,%s,%d.%d,,,%s",
+					1+r.IntN(3),
+					makers[r.IntN(len(makers))],
+					name(),
+					r.IntN(9),
+					r.IntN(9),
+					clock.now.Format(time.RFC3339),
+				),
+			)
 		}
 		take(t, a, formats.Installs, append([]string{installHeader}, installs...)...)
 		for range 4 {
-			catalogue = append(catalogue, fmt.Sprintf("%s,%s,%s,%d,commercial,%s", []string{"Ostwick", "Tarnquist AB", "Notch"}[r.IntN(3)], words[r.IntN(len(words))]+" "+words[r.IntN(len(words))], words[r.IntN(len(words))], r.IntN(5), name()))
+			catalogue = append(
+				catalogue,
+				fmt.Sprintf(
+					"%s,%s,%s,%d,commercial,%s",
+					[]string{"Ostwick", "Tarnquist AB", "Notch"}[r.IntN(3)],
+					words[r.IntN(len(words))]+" "+words[r.IntN(len(words))],
+					words[r.IntN(len(words))],
+					r.IntN(5),
+					name(),
+				),
+			)
 		}
-		take(t, a, formats.Titles, append([]string{"publisher,product,edition,version,licence_model,aliases"}, catalogue...)...)
+		take(
+			t,
+			a,
+			formats.Titles,
+			append([]string{"publisher,product,edition,version,licence_model,aliases"}, catalogue...)...)
 		product := int64(1 + r.IntN(3))
-		p, err := a.Titles.Product(ctx, product)
+		p, err := a.Catalogue.Product(ctx, product)
 		if err != nil {
 			t.Fatal(err)
 		}
 		l, category := p.Lines[r.IntN(len(p.Lines))], fmt.Sprint("ours ", month)
-		if _, err := a.Titles.EditTitle(ctx, titles.TitleEdit{Product: product, Title: l.ID, Edition: l.Edition, Version: l.Version, ChangedAt: l.ChangedAt, Says: map[string]string{"category": category}}, "me"); err != nil {
+		if _, err := a.Catalogue.EditTitle(ctx,
+			titles.TitleEdit{Product: product, Title: l.ID, Edition: l.Edition, Version: l.Version,
+				ChangedAt: l.ChangedAt, Says: map[string]string{"category": category}}, "me"); err != nil {
 			t.Fatal(err)
 		}
 		said[fmt.Sprint(l.ID)] = category
@@ -320,7 +439,8 @@ func TestNoDecisionIsLostOverAYear(t *testing.T) {
 		for _, q := range []string{"Skerrymap,,6", "Suite,,", "Part,,"} {
 			update = append(update, fmt.Sprintf("Ostwick,%s,of the file %d,%s", q, month, name()))
 		}
-		if _, err := a.Titles.TakeOffer(ctx, titles.OfferTaking{Offer: offer(t, a, update...), All: true}, "me"); err != nil {
+		if _, err := a.Catalogue.TakeOffer(ctx, titles.OfferTaking{Offer: offer(t, a, update...), All: true},
+			"me"); err != nil {
 			t.Fatal(err)
 		}
 		if err := a.Pipeline.Refresh(ctx); err != nil {
@@ -328,7 +448,8 @@ func TestNoDecisionIsLostOverAYear(t *testing.T) {
 		}
 		var open []snapshot.NameRow
 		if err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
-			page, err := snapshot.NamePage(tx, sqlite.ListQuery{Filters: map[string]string{"state": "unrecognised"}, Limit: 5})
+			page, err := snapshot.NamePage(tx,
+				sqlite.ListQuery{Filters: map[string]string{"state": "unrecognised"}, Limit: 5})
 			open = page.Rows
 			return err
 		}); err != nil {
@@ -336,7 +457,8 @@ func TestNoDecisionIsLostOverAYear(t *testing.T) {
 		}
 		for _, row := range open {
 			product := int64(r.IntN(4))
-			if _, err := a.Titles.Decide(ctx, titles.NameDecision{Keys: []string{row.Key}, Product: product}, "me"); err != nil {
+			if _, err := a.Titles.Decide(ctx, titles.NameDecision{Keys: []string{row.Key}, Product: product},
+				"me"); err != nil {
 				t.Fatal(err)
 			}
 			view, err := a.Titles.Name(ctx, row.Key)
@@ -356,7 +478,8 @@ func TestNoDecisionIsLostOverAYear(t *testing.T) {
 			for _, n := range list {
 				want, decided := took[n.Record]
 				if decided && (n.Step != recognise.ByDecision || fmt.Sprint(n.Product) != want) {
-					t.Errorf("month %d: record %d was decided to be %s, and is %d by %q", month, n.Record, want, n.Product, n.Step)
+					t.Errorf("month %d: record %d was decided to be %s, and is %d by %q", month, n.Record, want,
+						n.Product, n.Step)
 				}
 			}
 			if err != nil {

@@ -32,8 +32,24 @@ func TestPoolAlertsByMail(t *testing.T) {
 	a, clock := meterDesk(t)
 	clock.now = time.Date(2026, 6, 30, 20, 0, 0, 0, time.UTC)
 	header := "pool,event,session,user_id,device_id,at,licences"
-	take(t, a, formats.Pools, "pool,publisher,product,server,quantity,expires", "hall,Dunlaw,Gauge,lic-1,9,2026-07-10", "dry,Dunlaw,Gauge,lic-2,3,")
-	take(t, a, formats.PoolEvents, header, "hall,checkout,s1,u1,D1,2026-06-30T08:00:00Z,1", "hall,return,s1,u1,D1,2026-06-30T09:00:00Z,", "dry,checkout,s1,u1,D1,2026-06-30T08:00:00Z,1", "dry,return,s1,u1,D1,2026-06-30T09:00:00Z,")
+	take(
+		t,
+		a,
+		formats.Pools,
+		"pool,publisher,product,server,quantity,expires",
+		"hall,Dunlaw,Gauge,lic-1,9,2026-07-10",
+		"dry,Dunlaw,Gauge,lic-2,3,",
+	)
+	take(
+		t,
+		a,
+		formats.PoolEvents,
+		header,
+		"hall,checkout,s1,u1,D1,2026-06-30T08:00:00Z,1",
+		"hall,return,s1,u1,D1,2026-06-30T09:00:00Z,",
+		"dry,checkout,s1,u1,D1,2026-06-30T08:00:00Z,1",
+		"dry,return,s1,u1,D1,2026-06-30T09:00:00Z,",
+	)
 	for _, bad := range []struct {
 		pool int64
 		to   string
@@ -43,7 +59,8 @@ func TestPoolAlertsByMail(t *testing.T) {
 		}
 	}
 	for _, pool := range []int64{1, 0} {
-		if err := a.Use.WatchPool(ctx, pool, []string{"all@hho.example", "owner@hho.example"}[pool], "Livar"); err != nil {
+		if err := a.Use.WatchPool(ctx, pool, []string{"all@hho.example", "owner@hho.example"}[pool],
+			"Livar"); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -90,15 +107,40 @@ func TestPoolAlertsByMail(t *testing.T) {
 		}
 	}
 
-	next("at once", "owner@hho.example", "Shared licences: 1 to look at", "hall (Dunlaw Gauge, on lic-1): its licences expire on 2026-07-10", "because Livar asked that you are told of the pool hall")
+	next(
+		"at once",
+		"owner@hho.example",
+		"Shared licences: 1 to look at",
+		"hall (Dunlaw Gauge, on lic-1): its licences expire on 2026-07-10",
+		"because Livar asked that you are told of the pool hall",
+	)
 	next("at once", "all@hho.example", "Shared licences: 1 to look at", "told of every pool")
 	told = 2
 	quiet("nothing has changed")
 
-	take(t, a, formats.PoolEvents, header, "hall,lost,,,,2026-06-30T19:00:00Z,", "dry,denial,,u2,D1,2026-06-30T10:00:00Z,1", "dry,denial,,u2,D1,2026-06-30T10:05:00Z,1")
+	take(
+		t,
+		a,
+		formats.PoolEvents,
+		header,
+		"hall,lost,,,,2026-06-30T19:00:00Z,",
+		"dry,denial,,u2,D1,2026-06-30T10:00:00Z,1",
+		"dry,denial,,u2,D1,2026-06-30T10:05:00Z,1",
+	)
 	move(0)
-	next("lost and denied", "owner@hho.example", "Shared licences: 1 to look at", "hall (Dunlaw Gauge, on lic-1): the connection to its server is lost")
-	next("lost and denied", "all@hho.example", "Shared licences: 2 to look at", "connection to its server is lost", "dry (Dunlaw Gauge, on lic-2): denied 2 times in 30 days, at a peak of 1 of 3")
+	next(
+		"lost and denied",
+		"owner@hho.example",
+		"Shared licences: 1 to look at",
+		"hall (Dunlaw Gauge, on lic-1): the connection to its server is lost",
+	)
+	next(
+		"lost and denied",
+		"all@hho.example",
+		"Shared licences: 2 to look at",
+		"connection to its server is lost",
+		"dry (Dunlaw Gauge, on lic-2): denied 2 times in 30 days, at a peak of 1 of 3",
+	)
 	told = 4
 	quiet("told already")
 
@@ -106,7 +148,14 @@ func TestPoolAlertsByMail(t *testing.T) {
 	take(t, a, formats.PoolEvents, header, "hall,found,,,,2026-07-01T10:00:00Z,")
 	take(t, a, formats.Pools, "pool,publisher,product,server,quantity,expires", "hall,Dunlaw,Gauge,lic-1,9,2027-07-10")
 	move(0)
-	next("found and renewed", "owner@hho.example", "Shared licences: 2 over", "Over:", "is there again", "no longer expire soon")
+	next(
+		"found and renewed",
+		"owner@hho.example",
+		"Shared licences: 2 over",
+		"Over:",
+		"is there again",
+		"no longer expire soon",
+	)
 	told = 6
 	list, err := a.Use.PoolWatches(ctx)
 	if err != nil || len(list) != 2 || list[1].Code != "hall" && list[0].Code != "hall" {
@@ -123,7 +172,13 @@ func TestPoolAlertsByMail(t *testing.T) {
 		}
 	}
 	move(9)
-	next("silent", "all@hho.example", "Shared licences: 2 to look at", "hall (Dunlaw Gauge, on lic-1): its server has told nothing since 2026-06-30", "dry")
+	next(
+		"silent",
+		"all@hho.example",
+		"Shared licences: 2 to look at",
+		"hall (Dunlaw Gauge, on lic-1): its server has told nothing since 2026-06-30",
+		"dry",
+	)
 	told = 7
 	quiet("the other is told no longer")
 	move(30)
@@ -136,9 +191,34 @@ func TestTheListSaysTheGravestAlert(t *testing.T) {
 	a, clock := meterDesk(t)
 	clock.now = time.Date(2026, 6, 30, 20, 0, 0, 0, time.UTC)
 	header := "pool,event,session,user_id,device_id,at,licences"
-	take(t, a, formats.Pools, "pool,publisher,product,server,quantity,expires",
-		"a,Dunlaw,Gauge,s1,9,", "b,Dunlaw,Gauge,s2,9,2026-08-29", "c,Dunlaw,Gauge,s3,9,2026-08-30", "d,Dunlaw,Gauge,s4,9,2026-06-29", "e,Dunlaw,Gauge,s5,9,2026-06-30", "f,Dunlaw,Gauge,s6,9,", "g,Dunlaw,Gauge,s7,9,2026-06-01")
-	take(t, a, formats.PoolEvents, header, "a,denial,,u1,D1,2026-06-22T08:00:00Z,1", "b,checkout,x,u1,D1,2026-06-29T08:00:00Z,1", "c,checkout,x,u1,D1,2026-06-23T08:00:00Z,1", "d,denial,,u1,D1,2026-06-29T08:00:00Z,1", "e,lost,,,,2026-06-30T08:00:00Z,", "f,checkout,x,u1,D1,2026-06-22T08:00:00Z,1", "f,return,x,u1,D1,2026-06-22T09:00:00Z,", "g,lost,,,,2026-06-20T08:00:00Z,", "g,found,,,,2026-06-21T08:00:00Z,")
+	take(
+		t,
+		a,
+		formats.Pools,
+		"pool,publisher,product,server,quantity,expires",
+		"a,Dunlaw,Gauge,s1,9,",
+		"b,Dunlaw,Gauge,s2,9,2026-08-29",
+		"c,Dunlaw,Gauge,s3,9,2026-08-30",
+		"d,Dunlaw,Gauge,s4,9,2026-06-29",
+		"e,Dunlaw,Gauge,s5,9,2026-06-30",
+		"f,Dunlaw,Gauge,s6,9,",
+		"g,Dunlaw,Gauge,s7,9,2026-06-01",
+	)
+	take(
+		t,
+		a,
+		formats.PoolEvents,
+		header,
+		"a,denial,,u1,D1,2026-06-22T08:00:00Z,1",
+		"b,checkout,x,u1,D1,2026-06-29T08:00:00Z,1",
+		"c,checkout,x,u1,D1,2026-06-23T08:00:00Z,1",
+		"d,denial,,u1,D1,2026-06-29T08:00:00Z,1",
+		"e,lost,,,,2026-06-30T08:00:00Z,",
+		"f,checkout,x,u1,D1,2026-06-22T08:00:00Z,1",
+		"f,return,x,u1,D1,2026-06-22T09:00:00Z,",
+		"g,lost,,,,2026-06-20T08:00:00Z,",
+		"g,found,,,,2026-06-21T08:00:00Z,",
+	)
 	page, err := a.Use.Pools(ctx, sqlite.ListQuery{Sort: "code"})
 	if err != nil || len(page.Rows) != 7 {
 		t.Fatalf("%+v, %v", page, err)

@@ -28,25 +28,70 @@ func idleEstate(t *testing.T, r *rand.Rand) (*Program, *movable) {
 	sessions := []string{"device_id,user_id,file_name,started_at,ended_at"}
 	rights := []string{"entitlement_id,publisher,product,metric,quantity,kind,start,end,unit_price,currency"}
 	for p := range 6 {
-		titles = append(titles, fmt.Sprintf("House %d,Prod %d,p%d.exe,commercial,cat%d,%d,%s", p%2, p, p, p%3, 50+10*p, []string{"EUR", "NOK"}[p%2]))
+		titles = append(
+			titles,
+			fmt.Sprintf(
+				"House %d,Prod %d,p%d.exe,commercial,cat%d,%d,%s",
+				p%2,
+				p,
+				p,
+				p%3,
+				50+10*p,
+				[]string{"EUR", "NOK"}[p%2],
+			),
+		)
 		end := ""
 		kind := "perpetual"
 		if p%2 == 0 {
 			kind, end = "subscription", "2026-12-31"
 		}
-		rights = append(rights, fmt.Sprintf("E%d,House %d,Prod %d,device,%d,%s,2025-01-01,%s,%d,EUR", p, p%2, p, 2+r.IntN(8), kind, end, 40+p))
+		rights = append(
+			rights,
+			fmt.Sprintf(
+				"E%d,House %d,Prod %d,device,%d,%s,2025-01-01,%s,%d,EUR",
+				p,
+				p%2,
+				p,
+				2+r.IntN(8),
+				kind,
+				end,
+				40+p,
+			),
+		)
 	}
 	for d := range 10 {
 		devices = append(devices, fmt.Sprintf("D%d,dev%d,client,Unit%d,u%d", d, d, d%2, d))
 		sessions = append(sessions, fmt.Sprintf("D%d,u%d,other.exe,2026-02-01T09:00:00Z,2026-02-01T10:00:00Z", d, d))
 		for day := range 14 {
 			at := time.Date(2026, 2, 10, 9, 0, 0, 0, time.UTC).AddDate(0, 0, 10*day)
-			sessions = append(sessions, fmt.Sprintf("D%d,u%d,p%d.exe,%s,%s", d, d, r.IntN(3), at.Format(time.RFC3339), at.Add(time.Hour).Format(time.RFC3339)))
+			sessions = append(
+				sessions,
+				fmt.Sprintf(
+					"D%d,u%d,p%d.exe,%s,%s",
+					d,
+					d,
+					r.IntN(3),
+					at.Format(time.RFC3339),
+					at.Add(time.Hour).Format(time.RFC3339),
+				),
+			)
 		}
-		sessions = append(sessions, fmt.Sprintf("D%d,u%d,p%d.exe,2026-02-03T09:00:00Z,2026-02-03T10:00:00Z", d, d, 3+r.IntN(3)))
+		sessions = append(
+			sessions,
+			fmt.Sprintf("D%d,u%d,p%d.exe,2026-02-03T09:00:00Z,2026-02-03T10:00:00Z", d, d, 3+r.IntN(3)),
+		)
 		for p := range 6 {
 			if r.IntN(3) > 0 {
-				installs = append(installs, fmt.Sprintf("D%d,House %d,Prod %d,1,%s,2026-06-29T10:00:00Z,s", d, p%2, p, []string{"2025-03-01", "2026-05-20"}[r.IntN(2)]))
+				installs = append(
+					installs,
+					fmt.Sprintf(
+						"D%d,House %d,Prod %d,1,%s,2026-06-29T10:00:00Z,s",
+						d,
+						p%2,
+						p,
+						[]string{"2025-03-01", "2026-05-20"}[r.IntN(2)],
+					),
+				)
 			}
 		}
 	}
@@ -81,7 +126,8 @@ func proposed(t *testing.T, a *Program) map[string]bool {
 	return out
 }
 
-// What a reclaim rule would change is what it changes: after any rules in any order, as many proposals come and go as was said before, and the end of each undoes it.
+// What a reclaim rule would change is what it changes: after any rules in any order, as many proposals come and go as
+// was said before, and the end of each undoes it.
 func TestTheEffectOfAReclaimRuleIsWhatHappens(t *testing.T) {
 	ctx := context.Background()
 	r := rand.New(rand.NewPCG(6, 11))
@@ -98,8 +144,21 @@ func TestTheEffectOfAReclaimRuleIsWhatHappens(t *testing.T) {
 		}
 		hold := func(what string, e worklist.ReclaimEffect, before, after map[string]bool) {
 			t.Helper()
-			if e.Now != len(before) || e.Then != len(after) || e.Comes != differ(after, before) || e.Goes != differ(before, after) {
-				t.Errorf("round %d, %s: said %d → %d, %d come, %d go; it was %d → %d, %d, %d", round, what, e.Now, e.Then, e.Comes, e.Goes, len(before), len(after), differ(after, before), differ(before, after))
+			if e.Now != len(before) || e.Then != len(after) || e.Comes != differ(after, before) ||
+				e.Goes != differ(before, after) {
+				t.Errorf(
+					"round %d, %s: said %d → %d, %d come, %d go; it was %d → %d, %d, %d",
+					round,
+					what,
+					e.Now,
+					e.Then,
+					e.Comes,
+					e.Goes,
+					len(before),
+					len(after),
+					differ(after, before),
+					differ(before, after),
+				)
 			}
 			if n := len(e.Samples); n != min(8, e.Comes)+min(8, e.Goes) {
 				t.Errorf("round %d, %s: %d samples of %d and %d", round, what, n, e.Comes, e.Goes)
@@ -107,7 +166,13 @@ func TestTheEffectOfAReclaimRuleIsWhatHappens(t *testing.T) {
 			came, went = came+e.Comes, went+e.Goes
 		}
 		for step := range 6 {
-			d := worklist.ReclaimDraft{Propose: r.IntN(4) > 0, Window: []int{30, 60, 90, 140}[r.IntN(4)], Grace: []int{0, 30, 60}[r.IntN(3)], Least: []float64{0.5, 0.8, 1}[r.IntN(3)], PoolShare: 0.6}
+			d := worklist.ReclaimDraft{
+				Propose:   r.IntN(4) > 0,
+				Window:    []int{30, 60, 90, 140}[r.IntN(4)],
+				Grace:     []int{0, 30, 60}[r.IntN(3)],
+				Least:     []float64{0.5, 0.8, 1}[r.IntN(3)],
+				PoolShare: 0.6,
+			}
 			switch r.IntN(3) {
 			case 0:
 				d.Category = fmt.Sprintf("cat%d", r.IntN(3))
@@ -161,7 +226,8 @@ func TestTheEffectOfAReclaimRuleIsWhatHappens(t *testing.T) {
 	}
 }
 
-// To leave installs out of the count shows the positions that move before, changes nothing by looking, and moves just those.
+// To leave installs out of the count shows the positions that move before, changes nothing by looking, and moves just
+// those.
 func TestTheEffectOfLeavingOutIsWhatHappens(t *testing.T) {
 	ctx := context.Background()
 	r := rand.New(rand.NewPCG(6, 12))
@@ -183,7 +249,11 @@ func TestTheEffectOfLeavingOutIsWhatHappens(t *testing.T) {
 	out := map[string]bool{}
 	for range 25 {
 		product := int64(1 + r.IntN(6))
-		l := titles.Leaving{Devices: []string{fmt.Sprintf("D%d", r.IntN(10))}, Product: product, Reason: "a spare machine"}
+		l := titles.Leaving{
+			Devices: []string{fmt.Sprintf("D%d", r.IntN(10))},
+			Product: product,
+			Reason:  "a spare machine",
+		}
 		key := fmt.Sprint(product, l.Devices)
 		if l.Again = out[key]; l.Again {
 			l.Reason = ""
@@ -213,7 +283,8 @@ func TestTheEffectOfLeavingOutIsWhatHappens(t *testing.T) {
 			moved[m.Product] = true
 		}
 		for id, f := range after {
-			if changed := f.Needed != before[id].Needed || f.Covered != before[id].Covered; changed != (id == product && len(moved) > 0) {
+			if changed := f.Needed != before[id].Needed ||
+				f.Covered != before[id].Covered; changed != (id == product && len(moved) > 0) {
 				t.Errorf("%+v: product %d moves %v; said %v", l, id, changed, effect.Moves)
 			}
 		}

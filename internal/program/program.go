@@ -38,7 +38,9 @@ type Program struct {
 	Demo     bool
 
 	Evidence     *evidence.Service
+	Collecting   *evidence.Collecting
 	Titles       *titles.Service
+	Catalogue    *titles.Catalogue
 	Entitlements *entitlements.Service
 	Use          *use.Service
 	Position     *position.Service
@@ -65,14 +67,48 @@ func New(db *sqlite.DB, clock clock.Clock) *Program {
 	p.Outbox = &outbox.Service{DB: db, Clock: clock}
 
 	p.People = &people.Service{DB: db, Clock: clock}
-	p.Evidence = &evidence.Service{DB: db, Clock: clock, Snapshots: p.Snapshots, Progress: p.Progress, Numbers: evidencedb.NewCache()}
+	p.Evidence = &evidence.Service{
+		DB:        db,
+		Clock:     clock,
+		Snapshots: p.Snapshots,
+		Progress:  p.Progress,
+		Numbers:   evidencedb.NewCache(),
+	}
 	p.Titles = &titles.Service{DB: db, Clock: clock, Snapshots: p.Snapshots, Progress: p.Progress}
-	p.Entitlements = &entitlements.Service{DB: db, Clock: clock, Snapshots: p.Snapshots, Secret: p.Secret, Evidence: p.Evidence, Outbox: p.Outbox}
+	p.Collecting = &evidence.Collecting{Service: p.Evidence}
+	p.Catalogue = &titles.Catalogue{Service: p.Titles}
+	p.Entitlements = &entitlements.Service{
+		DB:        db,
+		Clock:     clock,
+		Snapshots: p.Snapshots,
+		Secret:    p.Secret,
+		Evidence:  p.Evidence,
+		Outbox:    p.Outbox,
+	}
 	p.Use = &use.Service{DB: db, Clock: clock, Snapshots: p.Snapshots, Progress: p.Progress}
-	p.Position = &position.Service{DB: db, Clock: clock, Snapshots: p.Snapshots, Progress: p.Progress, Renewal: p.Renewal}
-	p.Worklist = &worklist.Service{DB: db, Clock: clock, Snapshots: p.Snapshots, Secret: p.Secret, Entitlements: p.Entitlements, Outbox: p.Outbox}
-	p.Reports = &reports.Service{DB: db, Clock: clock, Snapshots: p.Snapshots, Renewal: p.Renewal, Position: p.Position}
-	p.Evidence.Kinds = []map[*formats.Kind]intake.SinkMaker{p.Titles.Kinds(), p.Entitlements.Kinds(), p.Use.Kinds(), p.Worklist.Kinds()}
+	p.Position = &position.Service{
+		DB:        db,
+		Clock:     clock,
+		Snapshots: p.Snapshots,
+		Progress:  p.Progress,
+		Renewal:   p.Renewal,
+	}
+	p.Worklist = &worklist.Service{
+		DB:           db,
+		Clock:        clock,
+		Snapshots:    p.Snapshots,
+		Secret:       p.Secret,
+		Entitlements: p.Entitlements,
+		Outbox:       p.Outbox,
+	}
+	p.Reports = &reports.Service{DB: db, Clock: clock, Snapshots: p.Snapshots, Renewal: p.Renewal,
+		Position: p.Position}
+	p.Evidence.Kinds = []map[*formats.Kind]intake.SinkMaker{
+		p.Catalogue.Kinds(),
+		p.Entitlements.Kinds(),
+		p.Use.Kinds(),
+		p.Worklist.Kinds(),
+	}
 	p.Outbox.Finish = p.Worklist.WithLink
 
 	p.Pipeline = &pipeline.Service{
@@ -83,6 +119,7 @@ func New(db *sqlite.DB, clock clock.Clock) *Program {
 		Renewal:   p.Renewal,
 		Evidence:  p.Evidence,
 		Titles:    p.Titles,
+		Catalogue: p.Catalogue,
 		Use:       p.Use,
 		Position:  p.Position,
 		Worklist:  p.Worklist,
@@ -92,8 +129,8 @@ func New(db *sqlite.DB, clock clock.Clock) *Program {
 	return p
 }
 
-// Begin lets every transaction that changes what figures rest on renew them in the background, and lets time do its work:
-// days that pass, scans that are due, mail and orders. It ends with Close.
+// Begin lets every transaction that changes what figures rest on renew them in the background, and lets time do its
+// work: days that pass, scans that are due, mail and orders. It ends with Close.
 func (p *Program) Begin() {
 	p.work.Go(p.Renewal.Start(p.ctx))
 	p.work.Go(p.followTime)
@@ -118,17 +155,22 @@ func (p *Program) EachMinute(ctx context.Context) {
 	if dirty, err := p.Renewal.Dirty(ctx); err == nil && dirty {
 		p.Renewal.Wake()
 	}
-	if _, err := p.Evidence.Plan(ctx); err != nil && ctx.Err() == nil {
+	if _, err := p.Collecting.Plan(ctx); err != nil && ctx.Err() == nil {
 		log.Printf("schedules could not be followed: %v", err)
 	}
-	err := errors.Join(p.Worklist.FollowUp(ctx), p.Outbox.SendMail(ctx), p.Evidence.ForgetDeliveries(ctx), p.Use.ForgetUseDaily(ctx))
+	err := errors.Join(
+		p.Worklist.FollowUp(ctx),
+		p.Outbox.SendMail(ctx),
+		p.Collecting.ForgetDeliveries(ctx),
+		p.Use.ForgetUseDaily(ctx),
+	)
 	if err != nil && ctx.Err() == nil {
 		log.Printf("worklist, mail or old notes: %v", err)
 	}
 }
 
-// Close ends what runs in the background and waits until it has ended. What was not renewed stays marked, and is renewed
-// at the next start.
+// Close ends what runs in the background and waits until it has ended. What was not renewed stays marked, and is
+// renewed at the next start.
 func (p *Program) Close() {
 	p.end()
 	p.work.Wait()

@@ -18,9 +18,25 @@ import (
 func TestASuiteThatIsTakenAway(t *testing.T) {
 	ctx := context.Background()
 	a, _ := desk(t)
-	take(t, a, formats.Titles, "publisher,product,licence_model,list_price,currency", "Fjord,Bundle,commercial,400,EUR", "Fjord,Writer,commercial,90,EUR", "Fjord,Table,commercial,80,EUR")
+	take(
+		t,
+		a,
+		formats.Titles,
+		"publisher,product,licence_model,list_price,currency",
+		"Fjord,Bundle,commercial,400,EUR",
+		"Fjord,Writer,commercial,90,EUR",
+		"Fjord,Table,commercial,80,EUR",
+	)
 	take(t, a, formats.Devices, "device_id", "D1", "D2")
-	take(t, a, formats.Installs, installHeader, "D1,Fjord,Writer,1,,,2026-06-29T10:00:00Z", "D1,Fjord,Table,1,,,2026-06-29T10:00:00Z", "D2,Fjord,Writer,1,,,2026-06-29T10:00:00Z")
+	take(
+		t,
+		a,
+		formats.Installs,
+		installHeader,
+		"D1,Fjord,Writer,1,,,2026-06-29T10:00:00Z",
+		"D1,Fjord,Table,1,,,2026-06-29T10:00:00Z",
+		"D2,Fjord,Writer,1,,,2026-06-29T10:00:00Z",
+	)
 	id := map[string]int64{}
 	for _, name := range []string{"Bundle", "Writer", "Table"} {
 		ids, err := a.Position.FindProducts(ctx, "Fjord "+name)
@@ -31,7 +47,8 @@ func TestASuiteThatIsTakenAway(t *testing.T) {
 	}
 	needs := func(bundle, writer, table int64) {
 		t.Helper()
-		for name, want := range map[string]int64{"Fjord Bundle": bundle, "Fjord Writer": writer, "Fjord Table": table} {
+		for name, want := range map[string]int64{"Fjord Bundle": bundle, "Fjord Writer": writer,
+			"Fjord Table": table} {
 			if f := figure(t, a, name); f.Needed != want {
 				t.Errorf("%s: needed %d, want %d", name, f.Needed, want)
 			}
@@ -39,21 +56,23 @@ func TestASuiteThatIsTakenAway(t *testing.T) {
 	}
 	needs(0, 2, 1)
 	parts := []recognise.SuitePart{{Product: id["Writer"]}, {Product: id["Table"]}}
-	for _, bad := range []titles.SuiteDraft{{Product: 99, Parts: parts}, {Product: id["Bundle"], Parts: []recognise.SuitePart{{Product: 99}}}, {Product: id["Writer"], Parts: parts}, {Product: id["Bundle"], Need: 3, Parts: parts}} {
-		if _, err := a.Titles.PutSuite(ctx, bad, "w"); err == nil {
+	for _, bad := range []titles.SuiteDraft{{Product: 99, Parts: parts},
+		{Product: id["Bundle"], Parts: []recognise.SuitePart{{Product: 99}}}, {Product: id["Writer"], Parts: parts},
+		{Product: id["Bundle"], Need: 3, Parts: parts}} {
+		if _, err := a.Catalogue.PutSuite(ctx, bad, "w"); err == nil {
 			t.Errorf("%+v is taken", bad)
 		}
 	}
-	suite, err := a.Titles.PutSuite(ctx, titles.SuiteDraft{Product: id["Bundle"], Need: 2, Parts: parts}, "w")
+	suite, err := a.Catalogue.PutSuite(ctx, titles.SuiteDraft{Product: id["Bundle"], Need: 2, Parts: parts}, "w")
 	if err != nil {
 		t.Fatal(err)
 	}
 	needs(1, 1, 0)
-	if err := a.Titles.DropSuite(ctx, suite, "w"); err != nil {
+	if err := a.Catalogue.DropSuite(ctx, suite, "w"); err != nil {
 		t.Fatal(err)
 	}
 	needs(0, 2, 1)
-	if err := a.Titles.DropSuite(ctx, suite, "w"); !errors.Is(err, sqlite.ErrNotFound) {
+	if err := a.Catalogue.DropSuite(ctx, suite, "w"); !errors.Is(err, sqlite.ErrNotFound) {
 		t.Errorf("taken away twice: %v", err)
 	}
 }
@@ -63,7 +82,14 @@ func TestALineThatIsGivenUp(t *testing.T) {
 	ctx := context.Background()
 	a, _ := desk(t)
 	base(t, a)
-	res := take(t, a, formats.Installs, installHeader, "D9,Ostwick,Skerrymap,6,,,2026-06-29T10:00:00Z", "D8,Ostwick,Skerrymap,6,,,2026-06-29T10:00:00Z")
+	res := take(
+		t,
+		a,
+		formats.Installs,
+		installHeader,
+		"D9,Ostwick,Skerrymap,6,,,2026-06-29T10:00:00Z",
+		"D8,Ostwick,Skerrymap,6,,,2026-06-29T10:00:00Z",
+	)
 	if len(res.Aside) != 2 {
 		t.Fatalf("%+v", res)
 	}
@@ -71,7 +97,8 @@ func TestALineThatIsGivenUp(t *testing.T) {
 		t.Helper()
 		var page sqlite.Page[evidencedb.AsideRow]
 		if err := a.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
-			page, err = evidencedb.AsidePage(tx, sqlite.ListQuery{Sort: "id", Filters: map[string]string{"state": state}})
+			page, err = evidencedb.AsidePage(tx,
+				sqlite.ListQuery{Sort: "id", Filters: map[string]string{"state": state}})
 			return err
 		}); err != nil {
 			t.Fatal(err)
@@ -111,7 +138,13 @@ func TestUseIsForgottenOnceADay(t *testing.T) {
 		t.Fatal(err)
 	}
 	clock.now = time.Date(2026, 7, 1, 8, 0, 0, 0, time.UTC)
-	take(t, a, formats.Usage, "device_id,user_id,file_name,started_at,ended_at", "D1,u1,gauge.exe,2026-06-29T10:00:00Z,2026-06-29T10:30:00Z")
+	take(
+		t,
+		a,
+		formats.Usage,
+		"device_id,user_id,file_name,started_at,ended_at",
+		"D1,u1,gauge.exe,2026-06-29T10:00:00Z,2026-06-29T10:30:00Z",
+	)
 	kept := func() int64 {
 		t.Helper()
 		m, err := a.Use.Metering(ctx)
@@ -135,7 +168,13 @@ func TestUseIsForgottenOnceADay(t *testing.T) {
 	if err := a.Use.ForgetUseDaily(ctx); err != nil || kept() != 0 {
 		t.Errorf("%d are kept, %v", kept(), err)
 	}
-	take(t, a, formats.Usage, "device_id,user_id,file_name,started_at,ended_at", "D1,u1,gauge.exe,2026-06-29T12:00:00Z,2026-06-29T12:30:00Z")
+	take(
+		t,
+		a,
+		formats.Usage,
+		"device_id,user_id,file_name,started_at,ended_at",
+		"D1,u1,gauge.exe,2026-06-29T12:00:00Z,2026-06-29T12:30:00Z",
+	)
 	before := kept()
 	if err := a.Use.ForgetUseDaily(ctx); err != nil || kept() != before {
 		t.Errorf("twice on a day: %d are kept, %d before, %v", kept(), before, err)

@@ -23,9 +23,30 @@ func office(t *testing.T) (*Program, int64) {
 	t.Helper()
 	a, _ := desk(t)
 	base(t, a)
-	take(t, a, formats.Titles, "publisher,product,list_price,currency,default_metric", "Brack,Notes,95,EUR,named_user", "Brack,Sheet,40,EUR,named_user")
-	take(t, a, formats.Users, "user_id,name,org_unit,status", "u3,Oddny,A,left", "u4,Perlo,A,active", "u5,Runvar,C,active")
-	take(t, a, formats.Entitlements, "entitlement_id,publisher,product,metric,quantity,kind,start,end,unit_price,currency,contract,order", "N-1,Brack,Notes,named_user,3,subscription,2025-10-01,2026-09-30,60,EUR,K-1,PO-1")
+	take(
+		t,
+		a,
+		formats.Titles,
+		"publisher,product,list_price,currency,default_metric",
+		"Brack,Notes,95,EUR,named_user",
+		"Brack,Sheet,40,EUR,named_user",
+	)
+	take(
+		t,
+		a,
+		formats.Users,
+		"user_id,name,org_unit,status",
+		"u3,Oddny,A,left",
+		"u4,Perlo,A,active",
+		"u5,Runvar,C,active",
+	)
+	take(
+		t,
+		a,
+		formats.Entitlements,
+		"entitlement_id,publisher,product,metric,quantity,kind,start,end,unit_price,currency,contract,order",
+		"N-1,Brack,Notes,named_user,3,subscription,2025-10-01,2026-09-30,60,EUR,K-1,PO-1",
+	)
 	take(t, a, formats.Assignments, "entitlement_id,user_id,from", "N-1,u1,2025-10-01", "N-1,u3,2025-10-01")
 	return a, mustProduct(t, a, "Notes")
 }
@@ -45,19 +66,25 @@ func seatsHeld(t *testing.T, a *Program) map[string]string {
 	return out
 }
 
-// Seats are given while there are any, not to leavers and not twice; what a leaver hands back goes to the first who waits.
+// Seats are given while there are any, not to leavers and not twice; what a leaver hands back goes to the first who
+// waits.
 func TestSeatsFromHandToHand(t *testing.T) {
 	ctx := context.Background()
 	a, notes := office(t)
 	for user, want := range map[string]string{"u1": "holds a seat", "u3": "has left", "nobody": "no user"} {
-		if _, err := a.Entitlements.Assign(ctx, entitlements.SeatDraft{Product: notes, User: user}, "test"); err == nil || !strings.Contains(err.Error(), want) {
+		if _, err := a.Entitlements.Assign(ctx, entitlements.SeatDraft{Product: notes, User: user},
+			"test"); err == nil ||
+			!strings.Contains(err.Error(), want) {
 			t.Errorf("a seat for %s: %v, want %q", user, err, want)
 		}
 	}
-	if line, err := a.Entitlements.Assign(ctx, entitlements.SeatDraft{Product: notes, User: "u2"}, "test"); err != nil || line != "N-1" {
+	if line, err := a.Entitlements.Assign(ctx, entitlements.SeatDraft{Product: notes, User: "u2"},
+		"test"); err != nil ||
+		line != "N-1" {
 		t.Fatal(line, err)
 	}
-	if _, err := a.Entitlements.Assign(ctx, entitlements.SeatDraft{Product: notes, User: "u4"}, "test"); err != entitlements.ErrNoSeat {
+	if _, err := a.Entitlements.Assign(ctx, entitlements.SeatDraft{Product: notes, User: "u4"},
+		"test"); err != entitlements.ErrNoSeat {
 		t.Errorf("a fourth seat of three: %v", err)
 	}
 	for _, user := range []string{"u5", "u4"} {
@@ -90,7 +117,8 @@ func TestSeatsFromHandToHand(t *testing.T) {
 	}
 	if err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
 		mail, err := outbox.MailPage(tx, sqlite.ListQuery{Limit: 10})
-		if err != nil || len(mail.Rows) != 1 || mail.Rows[0].Address != "desk@halvorsund.example" || !strings.Contains(mail.Rows[0].Body, "Brack Notes") {
+		if err != nil || len(mail.Rows) != 1 || mail.Rows[0].Address != "desk@halvorsund.example" ||
+			!strings.Contains(mail.Rows[0].Body, "Brack Notes") {
 			t.Errorf("%+v, %v", mail.Rows, err)
 		}
 		return nil
@@ -117,16 +145,22 @@ func TestStarterSet(t *testing.T) {
 	ctx := context.Background()
 	a, notes := office(t)
 	sheet := mustProduct(t, a, "Sheet")
-	if _, err := a.Entitlements.PutStarterSet(ctx, entitlementsdb.StarterSet{Name: " ", Products: []int64{notes}}, "test"); err == nil {
+	if _, err := a.Entitlements.PutStarterSet(ctx, entitlementsdb.StarterSet{Name: " ", Products: []int64{notes}},
+		"test"); err == nil {
 		t.Error("a set without a name")
 	}
-	id, err := a.Entitlements.PutStarterSet(ctx, entitlementsdb.StarterSet{Name: "office", Products: []int64{notes, sheet}}, "test")
+	id, err := a.Entitlements.PutStarterSet(
+		ctx,
+		entitlementsdb.StarterSet{Name: "office", Products: []int64{notes, sheet}},
+		"test",
+	)
 	if err != nil {
 		t.Fatal(err)
 	}
 	for _, dry := range []bool{true, false} {
 		got, err := a.Entitlements.Start(ctx, id, "u4", true, dry, "test")
-		if err != nil || len(got.Given) != 1 || len(got.Missing) != 1 || got.Missing[0].Product != "Sheet" || !got.Missing[0].Waits {
+		if err != nil || len(got.Given) != 1 || len(got.Missing) != 1 || got.Missing[0].Product != "Sheet" ||
+			!got.Missing[0].Waits {
 			t.Fatalf("dry %v: %+v, %v", dry, got, err)
 		}
 		if held := seatsHeld(t, a)["u4"] != ""; held == dry {
@@ -142,9 +176,23 @@ func TestStarterSet(t *testing.T) {
 func TestLinesAreCheckedWhileTyped(t *testing.T) {
 	ctx := context.Background()
 	a, _ := office(t)
-	take(t, a, formats.Entitlements, "entitlement_id,publisher,product,metric,quantity,kind,base", "B-1,Ostwick,Skerrymap,device,4,perpetual,", "U-1,Ostwick,Skerrymap,device,3,upgrade,B-1")
+	take(
+		t,
+		a,
+		formats.Entitlements,
+		"entitlement_id,publisher,product,metric,quantity,kind,base",
+		"B-1,Ostwick,Skerrymap,device,4,perpetual,",
+		"U-1,Ostwick,Skerrymap,device,3,upgrade,B-1",
+	)
 	line := func(more ...string) map[string]string {
-		v := map[string]string{"entitlement_id": "X-1", "publisher": "Ostwick", "product": "Skerrymap", "metric": "device", "quantity": "2", "kind": "perpetual"}
+		v := map[string]string{
+			"entitlement_id": "X-1",
+			"publisher":      "Ostwick",
+			"product":        "Skerrymap",
+			"metric":         "device",
+			"quantity":       "2",
+			"kind":           "perpetual",
+		}
 		for i := 0; i+1 < len(more); i += 2 {
 			v[more[i]] = more[i+1]
 		}
@@ -170,9 +218,11 @@ func TestLinesAreCheckedWhileTyped(t *testing.T) {
 		{line("kind", "upgrade"), "", "base", "counts for nothing", false},
 		{line("kind", "upgrade", "base", "Q-9"), "", "base", "there is no entitlement Q-9", true},
 		{line("kind", "upgrade", "base", "N-1"), "", "base", "is of Notes", true},
-		{line("kind", "upgrade", "base", "B-1"), "", "quantity", "B-1 has 1 rights left to upgrade: 1 of these", false},
+		{line("kind", "upgrade", "base", "B-1"), "", "quantity", "B-1 has 1 rights left to upgrade: 1 of these",
+			false},
 		{line("entitlement_id", "B-1", "kind", "upgrade", "base", "U-1"), "B-1", "base", "rest on itself", true},
-		{line("entitlement_id", "N-1", "publisher", "Brack", "product", "Notes", "metric", "named_user", "quantity", "1"), "N-1", "quantity", "2 seats of it are assigned", true},
+		{line("entitlement_id", "N-1", "publisher", "Brack", "product", "Notes", "metric", "named_user", "quantity",
+			"1"), "N-1", "quantity", "2 seats of it are assigned", true},
 		{line("order", "PO-1"), "", "order", "N-1 has this order number too", false},
 		{line("unit_price", "10", "currency", "SEK"), "", "currency", "no rate is known for SEK", false},
 		{line("scope_unit", "Nowhere"), "", "scope_unit", "no device is in the unit", false},
@@ -199,7 +249,8 @@ func TestLinesAreCheckedWhileTyped(t *testing.T) {
 	}
 }
 
-// A line is changed with what it was kept; another one's change is not overwritten; a transaction cannot leave fewer rights than seats.
+// A line is changed with what it was kept; another one's change is not overwritten; a transaction cannot leave fewer
+// rights than seats.
 func TestALineIsChanged(t *testing.T) {
 	ctx := context.Background()
 	a, _ := office(t)
@@ -209,17 +260,24 @@ func TestALineIsChanged(t *testing.T) {
 	}
 	values := l.Values
 	values["quantity"], values["rights"] = "5", "older_versions"
-	if err := a.Entitlements.EditLine(ctx, entitlements.LineEdit{Values: values, ChangedAt: l.ChangedAt - 1}, "me"); err != sqlite.ErrChangedMeanwhile {
+	if err := a.Entitlements.EditLine(ctx, entitlements.LineEdit{Values: values, ChangedAt: l.ChangedAt - 1},
+		"me"); err != sqlite.ErrChangedMeanwhile {
 		t.Errorf("an old version is changed: %v", err)
 	}
-	if err := a.Entitlements.EditLine(ctx, entitlements.LineEdit{Values: values, ChangedAt: l.ChangedAt}, "me"); err != nil {
+	if err := a.Entitlements.EditLine(ctx, entitlements.LineEdit{Values: values, ChangedAt: l.ChangedAt},
+		"me"); err != nil {
 		t.Fatal(err)
 	}
-	if l, err = a.Entitlements.Line(ctx, "N-1"); err != nil || l.Effective != 5 || len(l.Changes) != 2 || l.Changes[0].Author != "me" {
+	if l, err = a.Entitlements.Line(ctx, "N-1"); err != nil || l.Effective != 5 || len(l.Changes) != 2 ||
+		l.Changes[0].Author != "me" {
 		t.Errorf("%+v, %v", l, err)
 	}
 	trade := func(kind, quantity string) error {
-		return a.Entitlements.Trade(ctx, map[string]string{"entitlement_id": "N-1", "type": kind, "on": "2026-01-01", "quantity": quantity}, "me")
+		return a.Entitlements.Trade(
+			ctx,
+			map[string]string{"entitlement_id": "N-1", "type": kind, "on": "2026-01-01", "quantity": quantity},
+			"me",
+		)
 	}
 	if err := trade("retire", "1"); err == nil {
 		t.Error("a line without a purchase gives something away")
@@ -242,10 +300,12 @@ func TestALineIsChanged(t *testing.T) {
 	if err := a.Entitlements.AddProof(ctx, "N-1", "invoice.pdf", strings.NewReader("paid"), "me"); err != nil {
 		t.Fatal(err)
 	}
-	if l, err = a.Entitlements.Line(ctx, "N-1"); err != nil || len(l.Notes) != 1 || len(l.Proofs) != 1 || l.Effective != 2 {
+	if l, err = a.Entitlements.Line(ctx, "N-1"); err != nil || len(l.Notes) != 1 || len(l.Proofs) != 1 ||
+		l.Effective != 2 {
 		t.Fatalf("%+v, %v", l, err)
 	}
-	if p, content, err := a.Entitlements.Proof(ctx, l.Proofs[0].ID); err != nil || string(content) != "paid" || p.Name != "invoice.pdf" {
+	if p, content, err := a.Entitlements.Proof(ctx, l.Proofs[0].ID); err != nil || string(content) != "paid" ||
+		p.Name != "invoice.pdf" {
 		t.Errorf("%+v %q %v", p, content, err)
 	}
 }
@@ -259,7 +319,8 @@ func TestKeysAreSealed(t *testing.T) {
 		t.Fatal(err)
 	}
 	l, err := a.Entitlements.Line(ctx, "N-1")
-	if err != nil || len(l.Keys) != 1 || strings.Contains(fmt.Sprintf("%+v", l.Keys), "SECRET") || l.Keys[0].Hint != "…9876" {
+	if err != nil || len(l.Keys) != 1 || strings.Contains(fmt.Sprintf("%+v", l.Keys), "SECRET") ||
+		l.Keys[0].Hint != "…9876" {
 		t.Fatalf("%+v, %v", l.Keys, err)
 	}
 	copied := t.TempDir() + "/copy.db"
@@ -278,7 +339,8 @@ func TestKeysAreSealed(t *testing.T) {
 	if err := os.Remove(string(a.Secret)); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := a.Entitlements.ShowKey(ctx, l.Keys[0].ID, "runner"); err == nil || !strings.Contains(err.Error(), "put it back") {
+	if _, err := a.Entitlements.ShowKey(ctx, l.Keys[0].ID, "runner"); err == nil ||
+		!strings.Contains(err.Error(), "put it back") {
 		t.Errorf("without its file: %v", err)
 	}
 }
@@ -287,8 +349,17 @@ func TestKeysAreSealed(t *testing.T) {
 func TestWhatEnds(t *testing.T) {
 	ctx := context.Background()
 	a, _ := office(t)
-	take(t, a, formats.Entitlements, "entitlement_id,publisher,product,metric,quantity,kind,end,unit_price,currency", "N-2,Brack,Notes,named_user,7,subscription,2026-08-01,50,EUR")
-	if err := a.Entitlements.PutContract(ctx, entitlementsdb.Contract{Code: "K-1", Name: "Office, with a name; long enough that its line in a calendar has to be folded once or twice", End: civil.MustParse("2026-09-30"), NoticeDays: 60}, "test"); err != nil {
+	take(
+		t,
+		a,
+		formats.Entitlements,
+		"entitlement_id,publisher,product,metric,quantity,kind,end,unit_price,currency",
+		"N-2,Brack,Notes,named_user,7,subscription,2026-08-01,50,EUR",
+	)
+	if err := a.Entitlements.PutContract(ctx,
+		entitlementsdb.Contract{Code: "K-1",
+			Name: "Office, with a name; long enough that its line in a calendar has to be folded once or twice",
+			End:  civil.MustParse("2026-09-30"), NoticeDays: 60}, "test"); err != nil {
 		t.Fatal(err)
 	}
 	list, err := a.Entitlements.Renewals(ctx, 0, 365)
@@ -311,7 +382,10 @@ func TestWhatEnds(t *testing.T) {
 		t.Fatal(err)
 	}
 	text := b.String()
-	if !strings.HasPrefix(text, "BEGIN:VCALENDAR\r\nVERSION:2.0\r\n") || !strings.HasSuffix(text, "END:VCALENDAR\r\n") || strings.Count(text, "BEGIN:VEVENT") != 5 || !strings.Contains(text, "DTSTART;VALUE=DATE:20260801") {
+	if !strings.HasPrefix(text, "BEGIN:VCALENDAR\r\nVERSION:2.0\r\n") ||
+		!strings.HasSuffix(text, "END:VCALENDAR\r\n") ||
+		strings.Count(text, "BEGIN:VEVENT") != 5 ||
+		!strings.Contains(text, "DTSTART;VALUE=DATE:20260801") {
 		t.Error(text)
 	}
 	for _, l := range strings.Split(text, "\r\n") {
@@ -329,8 +403,25 @@ func TestSpend(t *testing.T) {
 	ctx := context.Background()
 	a, _ := office(t)
 	take(t, a, formats.Rates, "currency,on,per_eur", "NOK,2025-01-01,10", "NOK,2026-01-01,20")
-	take(t, a, formats.Entitlements, "entitlement_id,publisher,product,metric,quantity,purchased,unit_price,currency", "A,Ostwick,Skerrymap,device,2,2025-03-01,100,NOK", "B,Ostwick,Skerrymap,device,2,2026-03-01,100,NOK", "C,Ostwick,Skerrymap,device,2,2026-03-01,100,SEK", "D,Ostwick,Suite,device,9,2025-03-01,1,EUR")
-	take(t, a, formats.Transactions, "entitlement_id,type,on,quantity,price,currency", "D,buy,2025-03-01,9,10,EUR", "D,renew,2026-03-01,9,3,EUR", "D,retire,2026-04-01,2,99,EUR")
+	take(
+		t,
+		a,
+		formats.Entitlements,
+		"entitlement_id,publisher,product,metric,quantity,purchased,unit_price,currency",
+		"A,Ostwick,Skerrymap,device,2,2025-03-01,100,NOK",
+		"B,Ostwick,Skerrymap,device,2,2026-03-01,100,NOK",
+		"C,Ostwick,Skerrymap,device,2,2026-03-01,100,SEK",
+		"D,Ostwick,Suite,device,9,2025-03-01,1,EUR",
+	)
+	take(
+		t,
+		a,
+		formats.Transactions,
+		"entitlement_id,type,on,quantity,price,currency",
+		"D,buy,2025-03-01,9,10,EUR",
+		"D,renew,2026-03-01,9,3,EUR",
+		"D,retire,2026-04-01,2,99,EUR",
+	)
 	s, err := a.Entitlements.Spend(ctx)
 	if err != nil || s.Without != 1 {
 		t.Fatalf("%+v, %v", s, err)
@@ -339,7 +430,8 @@ func TestSpend(t *testing.T) {
 	for _, r := range s.Rows {
 		got[fmt.Sprint(r.Year, " ", r.Product)] = r.Amount
 	}
-	for what, want := range map[string]string{"2025 Skerrymap": "20", "2026 Skerrymap": "10", "2025 Suite": "90", "2026 Suite": "27", "2025 Notes": "180"} {
+	for what, want := range map[string]string{"2025 Skerrymap": "20", "2026 Skerrymap": "10", "2025 Suite": "90",
+		"2026 Suite": "27", "2025 Notes": "180"} {
 		if got[what] != want {
 			t.Errorf("%s: %s, want %s", what, got[what], want)
 		}
@@ -352,7 +444,8 @@ func TestStatements(t *testing.T) {
 	a, clock := desk(t)
 	base(t, a)
 	take(t, a, formats.Installs, installHeader, "D1,Ostwick,Skerrymap,6.1,,,2026-06-20T10:00:00Z")
-	take(t, a, formats.Entitlements, "entitlement_id,publisher,product,metric,quantity", "E,Ostwick,Skerrymap,device,1")
+	take(t, a, formats.Entitlements, "entitlement_id,publisher,product,metric,quantity",
+		"E,Ostwick,Skerrymap,device,1")
 	if _, err := a.Position.MakeStatement(ctx, 0, nil, " ", "", "me"); err == nil {
 		t.Error("a statement to nobody")
 	}
@@ -373,7 +466,9 @@ func TestStatements(t *testing.T) {
 	if err := a.Pipeline.Refresh(ctx); err != nil {
 		t.Fatal(err)
 	}
-	if v, err = a.Position.Statement(ctx, id, false); err != nil || v.Differ != 1 || v.Positions[0].Said.Needed != 1 || v.Positions[0].Now.Needed != 2 || v.Positions[0].Now.Short != 1 {
+	if v, err = a.Position.Statement(ctx, id, false); err != nil || v.Differ != 1 || v.Positions[0].Said.Needed != 1 ||
+		v.Positions[0].Now.Needed != 2 ||
+		v.Positions[0].Now.Short != 1 {
 		t.Fatalf("%+v, %v", v, err)
 	}
 	if err := a.DB.Update(ctx, func(tx *sqlite.Tx) error {
@@ -387,20 +482,40 @@ func TestStatements(t *testing.T) {
 	}
 }
 
-// What a basket says is what happens once it is done: for removals after a scan, for bought rights once they are booked. Trying changes nothing.
+// What a basket says is what happens once it is done: for removals after a scan, for bought rights once they are
+// booked. Trying changes nothing.
 func TestBaskets(t *testing.T) {
 	ctx := context.Background()
 	a, clock := desk(t)
 	base(t, a)
-	take(t, a, formats.Installs, installHeader, "D1,Ostwick,Skerrymap,6.1,,,2026-06-29T10:00:00Z", "D2,Ostwick,Skerrymap,6.1,,,2026-06-29T10:00:00Z", "D3,Ostwick,Skerrymap,6.1,,,2026-06-29T10:00:00Z")
-	take(t, a, formats.Entitlements, "entitlement_id,publisher,product,metric,quantity,unit_price,currency", "E,Ostwick,Skerrymap,device,1,80,EUR")
+	take(
+		t,
+		a,
+		formats.Installs,
+		installHeader,
+		"D1,Ostwick,Skerrymap,6.1,,,2026-06-29T10:00:00Z",
+		"D2,Ostwick,Skerrymap,6.1,,,2026-06-29T10:00:00Z",
+		"D3,Ostwick,Skerrymap,6.1,,,2026-06-29T10:00:00Z",
+	)
+	take(
+		t,
+		a,
+		formats.Entitlements,
+		"entitlement_id,publisher,product,metric,quantity,unit_price,currency",
+		"E,Ostwick,Skerrymap,device,1,80,EUR",
+	)
 	if f := figure(t, a, "Skerrymap"); f.Short != 2 {
 		t.Fatalf("%+v", f)
 	}
 	id := mustProduct(t, a, "Skerrymap")
-	measures := []snapshot.BasketMeasure{{Kind: "remove", Product: id, Devices: []string{"D3"}}, {Kind: "buy", Product: id, Line: "E", Quantity: 1}, {Kind: "lapse", Product: id, Line: "nothing"}}
+	measures := []snapshot.BasketMeasure{{Kind: "remove", Product: id, Devices: []string{"D3"}},
+		{Kind: "buy", Product: id, Line: "E", Quantity: 1}, {Kind: "lapse", Product: id, Line: "nothing"}}
 	got, err := a.Position.TryBasket(ctx, measures)
-	if err != nil || len(got.Positions) != 1 || got.Positions[0].Before.Short != 2 || got.Positions[0].After.Short != 0 || got.ExposureBefore != "200" || got.ExposureAfter != "0" || got.Cost != "80" {
+	if err != nil || len(got.Positions) != 1 || got.Positions[0].Before.Short != 2 ||
+		got.Positions[0].After.Short != 0 ||
+		got.ExposureBefore != "200" ||
+		got.ExposureAfter != "0" ||
+		got.Cost != "80" {
 		t.Fatalf("%+v, %v", got, err)
 	}
 	if got.Measures[0].Short != -1 || got.Measures[2].Error == "" {
@@ -413,7 +528,8 @@ func TestBaskets(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := a.Worklist.SaveBasket(ctx, worklist.Basket{ID: b.ID, Version: b.Version + 1, Name: "late"}, "you"); err != sqlite.ErrChangedMeanwhile {
+	if _, err := a.Worklist.SaveBasket(ctx, worklist.Basket{ID: b.ID, Version: b.Version + 1, Name: "late"},
+		"you"); err != sqlite.ErrChangedMeanwhile {
 		t.Errorf("%v", err)
 	}
 	done, err := a.Worklist.DoBasket(ctx, b.ID, b.Version, "me")
@@ -465,11 +581,32 @@ func TestStepsBetweenTwoDays(t *testing.T) {
 	a, clock := desk(t)
 	clock.now = clock.now.AddDate(0, 0, -60) // 1 May
 	base(t, a)
-	take(t, a, formats.Installs, installHeader, "D1,Ostwick,Skerrymap,6.1,,,2026-04-20T10:00:00Z", "D2,Ostwick,Skerrymap,6.1,,,2026-04-20T10:00:00Z")
-	take(t, a, formats.Entitlements, "entitlement_id,publisher,product,metric,quantity,purchased,end", "E,Ostwick,Skerrymap,device,5,2026-01-01,2026-06-01", "F,Ostwick,Skerrymap,device,1,2026-06-10,")
+	take(
+		t,
+		a,
+		formats.Installs,
+		installHeader,
+		"D1,Ostwick,Skerrymap,6.1,,,2026-04-20T10:00:00Z",
+		"D2,Ostwick,Skerrymap,6.1,,,2026-04-20T10:00:00Z",
+	)
+	take(
+		t,
+		a,
+		formats.Entitlements,
+		"entitlement_id,publisher,product,metric,quantity,purchased,end",
+		"E,Ostwick,Skerrymap,device,5,2026-01-01,2026-06-01",
+		"F,Ostwick,Skerrymap,device,1,2026-06-10,",
+	)
 	clock.now = clock.now.AddDate(0, 0, 60)
 	take(t, a, formats.Devices, "device_id,kind,primary_user,org_unit,status", "D1,client,u1,A,retired")
-	take(t, a, formats.Installs, installHeader, "D2,Ostwick,Skerrymap,7.0,,,2026-06-20T10:00:00Z", "D3,Ostwick,Skerrymap,6.1,,,2026-06-20T10:00:00Z")
+	take(
+		t,
+		a,
+		formats.Installs,
+		installHeader,
+		"D2,Ostwick,Skerrymap,7.0,,,2026-06-20T10:00:00Z",
+		"D3,Ostwick,Skerrymap,6.1,,,2026-06-20T10:00:00Z",
+	)
 	if err := a.Pipeline.Refresh(ctx); err != nil {
 		t.Fatal(err)
 	}
@@ -482,7 +619,8 @@ func TestStepsBetweenTwoDays(t *testing.T) {
 	for _, x := range s.Steps {
 		got[x.Cause] = [3]int64{x.Change.Needed, x.Change.Owned, x.Change.Short}
 	}
-	for cause, want := range map[string][3]int64{"devices out of service": {-1, 0, 0}, "devices came into service": {1, 0, 0}, "rights expired": {0, -5, 2}, "rights bought or begun": {0, 1, -1}} {
+	for cause, want := range map[string][3]int64{"devices out of service": {-1, 0, 0},
+		"devices came into service": {1, 0, 0}, "rights expired": {0, -5, 2}, "rights bought or begun": {0, 1, -1}} {
 		if got[cause] != want {
 			t.Errorf("%s: %v, want %v (all: %v)", cause, got[cause], want, got)
 		}
@@ -498,7 +636,8 @@ func TestStepsBetweenTwoDays(t *testing.T) {
 	if sum != all.ExposureAfter {
 		t.Errorf("the causes come to %v, not to %v", sum, all.ExposureAfter)
 	}
-	if _, err := a.Position.ProductSteps(ctx, id, civil.MustParse("2026-06-30"), civil.MustParse("2026-06-30")); err == nil {
+	if _, err := a.Position.ProductSteps(ctx, id, civil.MustParse("2026-06-30"),
+		civil.MustParse("2026-06-30")); err == nil {
 		t.Error("a day is compared with itself")
 	}
 }

@@ -35,7 +35,7 @@ func orders(t *testing.T, a *Program) string {
 
 func plan(t *testing.T, a *Program) int {
 	t.Helper()
-	n, err := a.Evidence.Plan(context.Background())
+	n, err := a.Collecting.Plan(context.Background())
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -46,41 +46,53 @@ func plan(t *testing.T, a *Program) int {
 func TestMissedStartsAreCaughtUpOnce(t *testing.T) {
 	ctx := context.Background()
 	a, clock := desk(t)
-	take(t, a, formats.Devices, "device_id,name,org_unit,site,status", "D1,eider-1,Sea/Eider,Sea,in_service", "D2,eider-2,Sea/Eider,Sea,retired", "D3,shore-1,Shore,Halvorsund,in_service")
-	secret, _, err := a.Evidence.NewToken(ctx, "gateway", "id", "me")
+	take(
+		t,
+		a,
+		formats.Devices,
+		"device_id,name,org_unit,site,status",
+		"D1,eider-1,Sea/Eider,Sea,in_service",
+		"D2,eider-2,Sea/Eider,Sea,retired",
+		"D3,shore-1,Shore,Halvorsund,in_service",
+	)
+	secret, _, err := a.Collecting.NewToken(ctx, "gateway", "id", "me")
 	if err != nil {
 		t.Fatal(err)
 	}
-	from, err := a.Evidence.Sender(ctx, secret, "")
+	from, err := a.Collecting.Sender(ctx, secret, "")
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := a.Evidence.SaveSchedule(ctx, evidence.ScheduleDraft{Name: "weekly", Basis: "calendar", Calendar: schedule.Calendar{At: "02:00", Weekdays: []time.Weekday{time.Monday}}, Group: "Sea"}, "me"); err != nil {
+	if _, err := a.Collecting.SaveSchedule(ctx,
+		evidence.ScheduleDraft{Name: "weekly", Basis: "calendar",
+			Calendar: schedule.Calendar{At: "02:00", Weekdays: []time.Weekday{time.Monday}}, Group: "Sea"},
+		"me"); err != nil {
 		t.Fatal(err)
 	}
 	for range 5 {
 		clock.now = clock.now.AddDate(0, 0, 7)
 		plan(t, a)
 	}
-	if got := orders(t, a); !strings.HasPrefix(got, "D1 waiting start of 2026-07-06 02:00") || strings.Contains(got, ";") {
+	if got := orders(t, a); !strings.HasPrefix(got, "D1 waiting start of 2026-07-06 02:00") ||
+		strings.Contains(got, ";") {
 		t.Fatalf("after five weeks: %s", got)
 	}
 	// back in port: the gateway asks, takes the order, and the scan comes
-	tasks, err := a.Evidence.Tasks(ctx, from, []string{"D1", "D3", "no such"})
+	tasks, err := a.Collecting.Tasks(ctx, from, []string{"D1", "D3", "no such"})
 	if err != nil || len(tasks) != 1 || tasks[0].Device != "D1" {
 		t.Fatalf("%+v %v", tasks, err)
 	}
-	if again, err := a.Evidence.Tasks(ctx, from, []string{"D1"}); err != nil || len(again) != 0 {
+	if again, err := a.Collecting.Tasks(ctx, from, []string{"D1"}); err != nil || len(again) != 0 {
 		t.Errorf("a running order was given twice: %+v %v", again, err)
 	}
 	old := scanOf("D1", "eider-1", clock.now.AddDate(0, 0, -40))
-	if _, err := a.Evidence.Deliver(ctx, from, old, 1); err != nil {
+	if _, err := a.Collecting.Deliver(ctx, from, old, 1); err != nil {
 		t.Fatal(err)
 	}
 	if got := orders(t, a); !strings.HasPrefix(got, "D1 running") {
 		t.Errorf("a scan from before it was asked for fulfilled it: %s", got)
 	}
-	if _, err := a.Evidence.Deliver(ctx, from, scanOf("D1", "eider-1", clock.now), 1); err != nil {
+	if _, err := a.Collecting.Deliver(ctx, from, scanOf("D1", "eider-1", clock.now), 1); err != nil {
 		t.Fatal(err)
 	}
 	if got := orders(t, a); !strings.HasPrefix(got, "D1 done") {
@@ -94,11 +106,28 @@ func TestMissedStartsAreCaughtUpOnce(t *testing.T) {
 func TestByAgeQuietAndFailure(t *testing.T) {
 	ctx := context.Background()
 	a, clock := desk(t)
-	take(t, a, formats.Devices, "device_id,name,site,last_scan", "D1,a,North,2026-06-20T08:00:00Z", "D2,b,North,2026-06-28T08:00:00Z", "D3,c,North,")
+	take(
+		t,
+		a,
+		formats.Devices,
+		"device_id,name,site,last_scan",
+		"D1,a,North,2026-06-20T08:00:00Z",
+		"D2,b,North,2026-06-28T08:00:00Z",
+		"D3,c,North,",
+	)
 	if err := a.Evidence.SetSiteZone(ctx, "North", "Europe/Oslo"); err != nil {
 		t.Fatal(err)
 	}
-	id, err := a.Evidence.SaveSchedule(ctx, evidence.ScheduleDraft{Name: "old", Basis: "age", AgeDays: 7, Quiet: []schedule.Quiet{{From: "08:00", Until: "18:00"}}}, "me")
+	id, err := a.Collecting.SaveSchedule(
+		ctx,
+		evidence.ScheduleDraft{
+			Name:    "old",
+			Basis:   "age",
+			AgeDays: 7,
+			Quiet:   []schedule.Quiet{{From: "08:00", Until: "18:00"}},
+		},
+		"me",
+	)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -108,7 +137,7 @@ func TestByAgeQuietAndFailure(t *testing.T) {
 	if got := orders(t, a); got != "D1 waiting last scan 10 days old  0; D3 waiting never scanned  0" {
 		t.Errorf("%s", got)
 	}
-	view, err := a.Evidence.Schedules(ctx)
+	view, err := a.Collecting.Schedules(ctx)
 	if err != nil || view[0].Due != 2 || view[0].Open != 2 || view[0].Devices != 3 {
 		t.Errorf("%+v %v", view, err)
 	}
@@ -117,16 +146,16 @@ func TestByAgeQuietAndFailure(t *testing.T) {
 		t.Fatal(err)
 	}
 	// ten in the morning by the site's clock: nothing may start; it is shifted, not dropped
-	if tasks, err := a.Evidence.Tasks(ctx, from, []string{"D1", "D2", "D3"}); err != nil || len(tasks) != 0 {
+	if tasks, err := a.Collecting.Tasks(ctx, from, []string{"D1", "D2", "D3"}); err != nil || len(tasks) != 0 {
 		t.Fatalf("started in a quiet span: %+v %v", tasks, err)
 	}
 	clock.now = clock.now.Add(8 * time.Hour)
-	tasks, err := a.Evidence.Tasks(ctx, from, []string{"D1", "D2", "D3"})
+	tasks, err := a.Collecting.Tasks(ctx, from, []string{"D1", "D2", "D3"})
 	if err != nil || len(tasks) != 2 {
 		t.Fatalf("at six in the evening: %+v %v", tasks, err)
 	}
 	for try := 1; ; try++ {
-		if err := a.Evidence.TaskFailed(ctx, from, tasks[0].Order, "no route", "pinged thrice"); err != nil {
+		if err := a.Collecting.TaskFailed(ctx, from, tasks[0].Order, "no route", "pinged thrice"); err != nil {
 			t.Fatal(err)
 		}
 		if strings.HasPrefix(orders(t, a), "D1 failed") {
@@ -136,14 +165,14 @@ func TestByAgeQuietAndFailure(t *testing.T) {
 			break
 		}
 		clock.now = clock.now.Add(schedule.RetryAfter)
-		if tasks, err = a.Evidence.Tasks(ctx, from, []string{"D1"}); err != nil || len(tasks) != 1 {
+		if tasks, err = a.Collecting.Tasks(ctx, from, []string{"D1"}); err != nil || len(tasks) != 1 {
 			t.Fatalf("try %d: %+v %v: %s", try, tasks, err, orders(t, a))
 		}
 	}
-	if err := a.Evidence.TaskFailed(ctx, from, 999, "no route", ""); err == nil {
+	if err := a.Collecting.TaskFailed(ctx, from, 999, "no route", ""); err == nil {
 		t.Error("an order that is not there failed")
 	}
-	if err := a.Evidence.TaskFailed(ctx, from, 1, "the dog ate it", ""); err == nil {
+	if err := a.Collecting.TaskFailed(ctx, from, 1, "the dog ate it", ""); err == nil {
 		t.Error("a reason that is none was taken")
 	}
 	clock.now = clock.now.Add(3 * time.Hour)
@@ -151,32 +180,34 @@ func TestByAgeQuietAndFailure(t *testing.T) {
 	if got := orders(t, a); !strings.Contains(got, "D3 waiting never scanned timed out 1") {
 		t.Errorf("%s", got)
 	}
-	if n, err := a.Evidence.OrderAct(ctx, []int64{1}, "again"); err != nil || n != 0 && n != 1 {
+	if n, err := a.Collecting.OrderAct(ctx, []int64{1}, "again"); err != nil || n != 0 && n != 1 {
 		t.Errorf("%d %v", n, err)
 	}
-	if err := a.Evidence.DropSchedule(ctx, id, "me"); err != nil {
+	if err := a.Collecting.DropSchedule(ctx, id, "me"); err != nil {
 		t.Fatal(err)
 	}
 	if got := orders(t, a); strings.Contains(got, "D3 waiting") {
 		t.Errorf("an order of a schedule that is gone waits: %s", got)
 	}
-	if n, err := a.Evidence.AskScans(ctx, []string{"D2", "D2"}, "me"); err != nil || n != 1 {
+	if n, err := a.Collecting.AskScans(ctx, []string{"D2", "D2"}, "me"); err != nil || n != 1 {
 		t.Errorf("asked for %d scans, %v", n, err)
 	}
 }
 
 func firstToken(ctx context.Context, a *Program) (int64, error) {
-	_, id, err := a.Evidence.NewToken(ctx, "x", "id", "me")
+	_, id, err := a.Collecting.NewToken(ctx, "x", "id", "me")
 	return id, err
 }
 
 func TestSchedulesThatCannotBe(t *testing.T) {
 	a, _ := desk(t)
 	for _, d := range []evidence.ScheduleDraft{
-		{Basis: "age", AgeDays: 1}, {Name: "x", Basis: "age"}, {Name: "x", Basis: "moon"}, {Name: "x", Basis: "calendar", Calendar: schedule.Calendar{At: "25:00"}},
-		{Name: "x", Basis: "age", AgeDays: 1, Group: "nobody"}, {Name: "x", Basis: "age", AgeDays: 1, Quiet: []schedule.Quiet{{From: "00:00", Until: "00:00"}}},
+		{Basis: "age", AgeDays: 1}, {Name: "x", Basis: "age"}, {Name: "x", Basis: "moon"},
+		{Name: "x", Basis: "calendar", Calendar: schedule.Calendar{At: "25:00"}},
+		{Name: "x", Basis: "age", AgeDays: 1, Group: "nobody"},
+		{Name: "x", Basis: "age", AgeDays: 1, Quiet: []schedule.Quiet{{From: "00:00", Until: "00:00"}}},
 	} {
-		if _, err := a.Evidence.SaveSchedule(context.Background(), d, "me"); err == nil {
+		if _, err := a.Collecting.SaveSchedule(context.Background(), d, "me"); err == nil {
 			t.Errorf("%+v was taken", d)
 		}
 	}
@@ -186,8 +217,17 @@ func TestGroups(t *testing.T) {
 	ctx := context.Background()
 	a, _ := desk(t)
 	base(t, a)
-	take(t, a, formats.Devices, "device_id,name,kind,org_unit,ip_address,cores", "D4,d,server,A,10.24.3.9,16", "D5,e,server,A,2001:db8::9,4", "D6,f,client,A,10.24.9.1,4")
-	take(t, a, formats.Installs, "device_id,publisher,name,version", "D1,Ostwick,Skerrymap,6", "D4,Ostwick,Skerrymap,6")
+	take(
+		t,
+		a,
+		formats.Devices,
+		"device_id,name,kind,org_unit,ip_address,cores",
+		"D4,d,server,A,10.24.3.9,16",
+		"D5,e,server,A,2001:db8::9,4",
+		"D6,f,client,A,10.24.9.1,4",
+	)
+	take(t, a, formats.Installs, "device_id,publisher,name,version", "D1,Ostwick,Skerrymap,6",
+		"D4,Ostwick,Skerrymap,6")
 	if err := a.Pipeline.Refresh(ctx); err != nil {
 		t.Fatal(err)
 	}
@@ -196,7 +236,22 @@ func TestGroups(t *testing.T) {
 		t.Fatal(ids, err)
 	}
 	q := func(f, op, v string) condition.Condition { return condition.Condition{Field: f, Op: op, Value: v} }
-	draft := evidence.GroupDraft{Name: "large or mapped", Condition: condition.Condition{All: []condition.Condition{q("unit", "under", "A"), {Any: []condition.Condition{q("cores", "at_least", "8"), q("title", "has", fmt.Sprint(ids[0])), q("network", "within", "2001:db8::/32")}}}}, Picked: []evidence.GroupPick{{Device: "D6", Inside: true}, {Device: "D5", Inside: false}}}
+	draft := evidence.GroupDraft{
+		Name: "large or mapped",
+		Condition: condition.Condition{
+			All: []condition.Condition{
+				q("unit", "under", "A"),
+				{
+					Any: []condition.Condition{
+						q("cores", "at_least", "8"),
+						q("title", "has", fmt.Sprint(ids[0])),
+						q("network", "within", "2001:db8::/32"),
+					},
+				},
+			},
+		},
+		Picked: []evidence.GroupPick{{Device: "D6", Inside: true}, {Device: "D5", Inside: false}},
+	}
 	p, err := a.Evidence.PreviewGroup(ctx, draft)
 	if err != nil {
 		t.Fatal(err)
@@ -205,20 +260,27 @@ func TestGroups(t *testing.T) {
 	for _, m := range p.In {
 		in = append(in, m.Device+": "+m.Why)
 	}
-	if got := strings.Join(in, " | "); got != "D1: unit A; has Skerrymap | D4: unit A; cores 16 | D6: put in by hand" || p.Members != 3 || p.Joins != 3 {
+	if got := strings.Join(in,
+		" | "); got != "D1: unit A; has Skerrymap | D4: unit A; cores 16 | D6: put in by hand" ||
+		p.Members != 3 ||
+		p.Joins != 3 {
 		t.Errorf("%s %+v", got, p)
 	}
 	id, err := a.Evidence.SaveGroup(ctx, draft, "me")
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := a.Evidence.SaveGroup(ctx, evidence.GroupDraft{Name: "others", Condition: condition.Condition{All: []condition.Condition{{Not: &condition.Condition{Field: "group", Op: "in", Value: draft.Name}}, q("kind", "is", "client")}}}, "me"); err != nil {
+	if _, err := a.Evidence.SaveGroup(ctx,
+		evidence.GroupDraft{Name: "others",
+			Condition: condition.Condition{All: []condition.Condition{{Not: &condition.Condition{Field: "group",
+				Op: "in", Value: draft.Name}}, q("kind", "is", "client")}}}, "me"); err != nil {
 		t.Fatal(err)
 	}
 	members := func(group string) string {
 		var out []string
 		if err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
-			page, err := snapshot.DevicePage(tx, sqlite.ListQuery{Filters: map[string]string{"group": group}, Sort: "code"})
+			page, err := snapshot.DevicePage(tx,
+				sqlite.ListQuery{Filters: map[string]string{"group": group}, Sort: "code"})
 			for _, d := range page.Rows {
 				out = append(out, d.Code)
 			}
@@ -240,7 +302,10 @@ func TestGroups(t *testing.T) {
 		t.Errorf("members later: %s", got)
 	}
 	// the same group serves a stance
-	if res := take(t, a, formats.Policies, "publisher,product,stance,group,reason", "Ostwick,Skerrymap,restricted,large or mapped,no maps here", "Ostwick,Skerrymap,restricted,nobody,x"); len(res.Aside) != 1 {
+	if res := take(t, a, formats.Policies, "publisher,product,stance,group,reason",
+		"Ostwick,Skerrymap,restricted,large or mapped,no maps here", "Ostwick,Skerrymap,restricted,nobody,x"); len(
+		res.Aside,
+	) != 1 {
 		t.Errorf("%+v", res)
 	}
 	if err := a.Pipeline.Refresh(ctx); err != nil {
@@ -260,14 +325,17 @@ func TestGroups(t *testing.T) {
 	if strings.Join(found, " ") != "D1 D2 d" {
 		t.Errorf("restricted on %v", found)
 	}
-	if err := a.Evidence.DropGroup(ctx, id, "me"); err == nil || !strings.Contains(err.Error(), "the group others") || !strings.Contains(err.Error(), "stance") {
+	if err := a.Evidence.DropGroup(ctx, id, "me"); err == nil || !strings.Contains(err.Error(), "the group others") ||
+		!strings.Contains(err.Error(), "stance") {
 		t.Errorf("a group that others rest on was deleted: %v", err)
 	}
 	draft.ID, draft.Name = id, "renamed"
 	if _, err := a.Evidence.SaveGroup(ctx, draft, "me"); err == nil {
 		t.Error("a group that others ask for was renamed")
 	}
-	for _, bad := range []evidence.GroupDraft{{Name: ""}, {Name: "client"}, {Name: "others"}, {Name: "a|b"}, {Name: "x", Condition: q("cores", "at_least", "many")}, {Name: "x", Condition: q("group", "in", "x")}, {Name: "x", Picked: []evidence.GroupPick{{Device: "D99", Inside: true}}}} {
+	for _, bad := range []evidence.GroupDraft{{Name: ""}, {Name: "client"}, {Name: "others"}, {Name: "a|b"},
+		{Name: "x", Condition: q("cores", "at_least", "many")}, {Name: "x", Condition: q("group", "in", "x")},
+		{Name: "x", Picked: []evidence.GroupPick{{Device: "D99", Inside: true}}}} {
 		if _, err := a.Evidence.SaveGroup(ctx, bad, "me"); err == nil {
 			t.Errorf("%+v was taken", bad)
 		}
@@ -306,7 +374,8 @@ func TestChangesAreQuietenedAndSent(t *testing.T) {
 		}
 		var out []string
 		if err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
-			page, err := evidencedb.ChangePage(tx, sqlite.ListQuery{Filters: map[string]string{"quiet": quiet}, Sort: "name"})
+			page, err := evidencedb.ChangePage(tx,
+				sqlite.ListQuery{Filters: map[string]string{"quiet": quiet}, Sort: "name"})
 			for _, c := range page.Rows {
 				out = append(out, fmt.Sprintf("%s %s %s>%s", c.Kind, c.Name, c.Was, c.Now))
 			}
@@ -316,7 +385,8 @@ func TestChangesAreQuietenedAndSent(t *testing.T) {
 		}
 		return strings.Join(out, ", ")
 	}
-	if got := list("0"); got != "upgraded Updater 1>2, installed draft >1, hardware memory mb 1000>2000, upgraded tide 1>2" {
+	if got := list("0"); got != "upgraded Updater 1>2, installed draft >1, hardware memory mb 1000>2000, upgraded "+
+		"tide 1>2" {
 		t.Fatalf("%s", got)
 	}
 	noise := evidence.ChangeRuleDraft{What: "quiet", Kinds: []string{"upgraded"}, Name: "updat*"}
@@ -326,7 +396,9 @@ func TestChangesAreQuietenedAndSent(t *testing.T) {
 	if n, err := a.Evidence.AddChangeRule(ctx, noise, "me"); err != nil || n != 1 {
 		t.Errorf("touched %d, %v", n, err)
 	}
-	if _, err := a.Evidence.AddChangeRule(ctx, evidence.ChangeRuleDraft{What: "mail", Kinds: []string{"installed", "upgraded"}, Address: "desk@halvorsund.example"}, "me"); err != nil {
+	if _, err := a.Evidence.AddChangeRule(ctx,
+		evidence.ChangeRuleDraft{What: "mail", Kinds: []string{"installed", "upgraded"},
+			Address: "desk@halvorsund.example"}, "me"); err != nil {
 		t.Fatal(err)
 	}
 	if got := list("0"); strings.Contains(got, "Updater") || len(box.sent) != 0 {
@@ -334,18 +406,23 @@ func TestChangesAreQuietenedAndSent(t *testing.T) {
 	}
 	// what comes from now on is quiet or sent by itself, a scan of yesterday too; and nothing twice
 	box.fail = true
-	if _, err := a.Evidence.TakeScan(ctx, "collector", "id", scanOf("D1", "hal-1", morning.AddDate(0, 0, 2), "tide 3", "Updater 3", "draft 1")); err != nil {
+	if _, err := a.Evidence.TakeScan(ctx, "collector", "id",
+		scanOf("D1", "hal-1", morning.AddDate(0, 0, 2), "tide 3", "Updater 3", "draft 1")); err != nil {
 		t.Fatal(err)
 	}
 	list("0")
 	box.fail = false
-	if _, err := a.Evidence.TakeScan(ctx, "collector", "id", scanOf("D1", "hal-1", morning.Add(36*time.Hour), "tide 2", "Updater 2", "draft 1", "gauge 1")); err != nil {
+	if _, err := a.Evidence.TakeScan(ctx, "collector", "id",
+		scanOf("D1", "hal-1", morning.Add(36*time.Hour), "tide 2", "Updater 2", "draft 1", "gauge 1")); err != nil {
 		t.Fatal(err)
 	}
 	list("0")
 	list("0")
 	all := strings.Join(box.sent, "\n---\n")
-	if len(box.sent) != 2 || strings.Count(all, "upgraded tide 2 to 3") != 1 || strings.Count(all, "installed gauge 1") != 1 || strings.Contains(all, "Updater") || strings.Contains(all, "draft") {
+	if len(box.sent) != 2 || strings.Count(all, "upgraded tide 2 to 3") != 1 ||
+		strings.Count(all, "installed gauge 1") != 1 ||
+		strings.Contains(all, "Updater") ||
+		strings.Contains(all, "draft") {
 		t.Errorf("%d messages:\n%s", len(box.sent), all)
 	}
 	rules, err := a.Evidence.ChangeRules(ctx)
@@ -358,7 +435,8 @@ func TestChangesAreQuietenedAndSent(t *testing.T) {
 	if got := list("0"); !strings.Contains(got, "Updater") {
 		t.Errorf("the rule has ended, and %s", got)
 	}
-	for _, bad := range []evidence.ChangeRuleDraft{{What: "quiet"}, {What: "mail", Address: "nobody"}, {What: "shout"}, {What: "quiet", Kinds: []string{"moved"}}, {What: "quiet", Group: "no such group"}} {
+	for _, bad := range []evidence.ChangeRuleDraft{{What: "quiet"}, {What: "mail", Address: "nobody"}, {What: "shout"},
+		{What: "quiet", Kinds: []string{"moved"}}, {What: "quiet", Group: "no such group"}} {
 		if _, err := a.Evidence.AddChangeRule(ctx, bad, "me"); err == nil {
 			t.Errorf("%+v was taken", bad)
 		}
@@ -371,11 +449,14 @@ func TestCheckOfEvidence(t *testing.T) {
 	a, clock := desk(t)
 	clock.now = morning.AddDate(0, 0, 3)
 	for i, software := range [][]string{{"tide 1"}, {"tide 2"}} {
-		if _, err := a.Evidence.TakeScan(ctx, "collector", "id", scanOf("D1", "hal-1", morning.AddDate(0, 0, i), software...)); err != nil {
+		if _, err := a.Evidence.TakeScan(ctx, "collector", "id",
+			scanOf("D1", "hal-1", morning.AddDate(0, 0, i), software...)); err != nil {
 			t.Fatal(err)
 		}
 	}
-	if _, err := a.Evidence.SaveGroup(ctx, evidence.GroupDraft{Name: "small", Condition: condition.Condition{Field: "cores", Op: "at_most", Value: "4"}}, "me"); err != nil {
+	if _, err := a.Evidence.SaveGroup(ctx,
+		evidence.GroupDraft{Name: "small", Condition: condition.Condition{Field: "cores", Op: "at_most", Value: "4"}},
+		"me"); err != nil {
 		t.Fatal(err)
 	}
 	if wrong, err := a.Pipeline.Check(ctx); err != nil || len(wrong) > 0 {

@@ -13,14 +13,22 @@ import (
 	"ensomet/internal/sqlite"
 )
 
-// Whatever people do with seats, day after day: no line gives more than it has, nobody holds two of one product, nobody who left gets one, who holds does not wait, and no seat lies idle while somebody waits and it was to be given.
+// Whatever people do with seats, day after day: no line gives more than it has, nobody holds two of one product,
+// nobody who left gets one, who holds does not wait, and no seat lies idle while somebody waits and it was to be
+// given.
 func TestSeatsThroughManyHands(t *testing.T) {
 	ctx := context.Background()
 	r := rand.New(rand.NewPCG(6, 13))
 	done := map[string]int{}
 	for round := range 14 {
 		a, clock := desk(t)
-		take(t, a, formats.Titles, "publisher,product,licence_model,default_metric", "Brack,Notes,commercial,named_user")
+		take(
+			t,
+			a,
+			formats.Titles,
+			"publisher,product,licence_model,default_metric",
+			"Brack,Notes,commercial,named_user",
+		)
 		users := []string{"user_id,name,status,left_on"}
 		for u := range 9 {
 			state := "active,"
@@ -30,7 +38,14 @@ func TestSeatsThroughManyHands(t *testing.T) {
 			users = append(users, fmt.Sprintf("u%d,User %d,%s", u, u, state))
 		}
 		take(t, a, formats.Users, users...)
-		take(t, a, formats.Entitlements, "entitlement_id,publisher,product,metric,quantity,kind,start,end", "L1,Brack,Notes,named_user,2,perpetual,2025-01-01,", fmt.Sprintf("L2,Brack,Notes,named_user,%d,subscription,2025-01-01,2026-07-%02d", 1+r.IntN(3), 3+r.IntN(6)))
+		take(
+			t,
+			a,
+			formats.Entitlements,
+			"entitlement_id,publisher,product,metric,quantity,kind,start,end",
+			"L1,Brack,Notes,named_user,2,perpetual,2025-01-01,",
+			fmt.Sprintf("L2,Brack,Notes,named_user,%d,subscription,2025-01-01,2026-07-%02d", 1+r.IntN(3), 3+r.IntN(6)),
+		)
 		ids, err := a.Position.FindProducts(ctx, "Brack Notes")
 		if err != nil || len(ids) != 1 {
 			t.Fatal(ids, err)
@@ -38,7 +53,10 @@ func TestSeatsThroughManyHands(t *testing.T) {
 		notes := ids[0]
 		held := func() (out []entitlementsdb.SeatRow) {
 			t.Helper()
-			page, err := a.Entitlements.Seats(ctx, sqlite.ListQuery{Filters: map[string]string{"state": "held|of a leaver"}, Sort: "id"})
+			page, err := a.Entitlements.Seats(
+				ctx,
+				sqlite.ListQuery{Filters: map[string]string{"state": "held|of a leaver"}, Sort: "id"},
+			)
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -96,7 +114,15 @@ func TestSeatsThroughManyHands(t *testing.T) {
 				for _, f := range free {
 					for _, w := range waiting {
 						if f.Free > 0 && w.User != "u8" {
-							t.Fatalf("round %d, step %d: %s waits while %s has %d free (%v)", round, step, w.User, f.Line, f.Free, err)
+							t.Fatalf(
+								"round %d, step %d: %s waits while %s has %d free (%v)",
+								round,
+								step,
+								w.User,
+								f.Line,
+								f.Free,
+								err,
+							)
 						}
 					}
 				}

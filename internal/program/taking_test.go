@@ -21,7 +21,11 @@ import (
 var morning = time.Date(2026, 6, 1, 6, 0, 0, 0, time.UTC)
 
 func scanOf(device, name string, at time.Time, software ...string) *formats.Scan {
-	s := &formats.Scan{Format: formats.ScanFormat, At: at, Device: formats.ScanDevice{ID: device, Name: name, Cores: 4, OSName: "Varde"}}
+	s := &formats.Scan{
+		Format: formats.ScanFormat,
+		At:     at,
+		Device: formats.ScanDevice{ID: device, Name: name, Cores: 4, OSName: "Varde"},
+	}
 	for _, x := range software {
 		n, v, _ := strings.Cut(x, " ")
 		s.Installs = append(s.Installs, formats.ScanInstall{Name: n, Version: v})
@@ -38,15 +42,29 @@ func state(t *testing.T, a *Program) string {
 	var out []string
 	err := a.DB.View(context.Background(), func(tx *sqlite.Tx) error {
 		for _, q := range []string{
-			"SELECT 'device ' || code || '|' || name || '|' || kind || '|' || cores || '|' || os_name || '|' || primary_user FROM device",
-			"SELECT 'install ' || d.code || '|' || s.name || '|' || s.part || '|' || r.name || ' ' || r.version || '|' || p.path || '|' || i.since || '|' || coalesce(i.until, '') || '|' || i.install_date FROM install i JOIN device d ON d.id = i.device_id JOIN source s ON s.id = i.source_id JOIN record r ON r.id = i.record_id JOIN place p ON p.id = i.place_id",
-			"SELECT 'hardware ' || d.code || '|' || s.name || '|' || f.content || '|' || h.since || '|' || coalesce(h.until, '') FROM hardware h JOIN device d ON d.id = h.device_id JOIN source s ON s.id = h.source_id JOIN fact_set f ON f.id = h.fact_id",
-			"SELECT 'file ' || d.code || '|' || s.part || '|' || f.name || '|' || p.path || '|' || t.since || '|' || coalesce(t.until, '') FROM device_file t JOIN device d ON d.id = t.device_id JOIN source s ON s.id = t.source_id JOIN file f ON f.id = t.file_id JOIN place p ON p.id = t.place_id",
-			"SELECT 'session ' || d.code || '|' || n.file_name || '|' || u.person_code || '|' || u.started_at || '|' || u.ended_at FROM use_session u JOIN device d ON d.id = u.device_id JOIN use_name n ON n.id = u.name_id",
-			"SELECT 'scan ' || d.code || '|' || s.part || '|' || c.at FROM scan c JOIN device d ON d.id = c.device_id JOIN source s ON s.id = c.source_id",
-			"SELECT 'change ' || d.code || '|' || c.at || '|' || c.kind || '|' || c.key || '|' || c.from_value || '|' || c.to_value FROM change_log c JOIN device d ON d.id = c.device_id",
-			"SELECT 'fact ' || d.code || '|' || f.age || '|' || f.last_seen || '|' || f.installs FROM device_fact f JOIN device d ON d.id = f.device_id",
-			"SELECT 'missing ' || d.code || '|' || m.part || '|' || m.reason FROM missing_part m JOIN device d ON d.id = m.device_id",
+			"SELECT 'device ' || code || '|' || name || '|' || kind || '|' || cores || '|' || os_name || '|' || " +
+				"primary_user FROM device",
+			"SELECT 'install ' || d.code || '|' || s.name || '|' || s.part || '|' || r.name || ' ' || r.version || " +
+				"'|' || p.path || '|' || i.since || '|' || coalesce(i.until, '') || '|' || i.install_date FROM " +
+				"install i JOIN device d ON d.id = i.device_id JOIN source s ON s.id = i.source_id JOIN record r ON " +
+				"r.id = i.record_id JOIN place p ON p.id = i.place_id",
+			"SELECT 'hardware ' || d.code || '|' || s.name || '|' || f.content || '|' || h.since || '|' || " +
+				"coalesce(h.until, '') FROM hardware h JOIN device d ON d.id = h.device_id JOIN source s ON s.id = " +
+				"h.source_id JOIN fact_set f ON f.id = h.fact_id",
+			"SELECT 'file ' || d.code || '|' || s.part || '|' || f.name || '|' || p.path || '|' || t.since || '|' || " +
+				"coalesce(t.until, '') FROM device_file t JOIN device d ON d.id = t.device_id JOIN source s ON s.id " +
+				"= t.source_id JOIN file f ON f.id = t.file_id JOIN place p ON p.id = t.place_id",
+			"SELECT 'session ' || d.code || '|' || n.file_name || '|' || u.person_code || '|' || u.started_at || '|' " +
+				"|| u.ended_at FROM use_session u JOIN device d ON d.id = u.device_id JOIN use_name n ON n.id = " +
+				"u.name_id",
+			"SELECT 'scan ' || d.code || '|' || s.part || '|' || c.at FROM scan c JOIN device d ON d.id = " +
+				"c.device_id JOIN source s ON s.id = c.source_id",
+			"SELECT 'change ' || d.code || '|' || c.at || '|' || c.kind || '|' || c.key || '|' || c.from_value || " +
+				"'|' || c.to_value FROM change_log c JOIN device d ON d.id = c.device_id",
+			"SELECT 'fact ' || d.code || '|' || f.age || '|' || f.last_seen || '|' || f.installs FROM device_fact f " +
+				"JOIN device d ON d.id = f.device_id",
+			"SELECT 'missing ' || d.code || '|' || m.part || '|' || m.reason FROM missing_part m JOIN device d ON " +
+				"d.id = m.device_id",
 		} {
 			rows, err := tx.Query(q)
 			if err != nil {
@@ -80,7 +98,11 @@ func TestScansInAnyOrderEndTheSame(t *testing.T) {
 		var scans []*formats.Scan
 		for d := range 3 {
 			for i := range 2 + r.IntN(5) {
-				s := scanOf(fmt.Sprintf("D%d", d), fmt.Sprintf("hal-%d-%d", d, r.IntN(2)), morning.Add(time.Duration(i*24+r.IntN(5))*time.Hour))
+				s := scanOf(
+					fmt.Sprintf("D%d", d),
+					fmt.Sprintf("hal-%d-%d", d, r.IntN(2)),
+					morning.Add(time.Duration(i*24+r.IntN(5))*time.Hour),
+				)
 				s.Device.Cores = int64(4 + 4*r.IntN(2))
 				part := func() string { return []string{"packages", "tags"}[r.IntN(2)] }
 				if r.IntN(3) == 0 {
@@ -92,7 +114,11 @@ func TestScansInAnyOrderEndTheSame(t *testing.T) {
 						if s.Covers != nil {
 							p = s.Covers[0]
 						}
-						in := formats.ScanInstall{Name: fmt.Sprintf("prog%d", n), Version: fmt.Sprint(1 + r.IntN(2)), Part: p}
+						in := formats.ScanInstall{
+							Name:    fmt.Sprintf("prog%d", n),
+							Version: fmt.Sprint(1 + r.IntN(2)),
+							Part:    p,
+						}
 						if r.IntN(3) == 0 {
 							in.InstallDate = fmt.Sprintf("2026-01-%02d", 1+r.IntN(20))
 						}
@@ -146,10 +172,12 @@ func TestScanOutcomes(t *testing.T) {
 		}
 		return got
 	}
-	if got := send(scanOf("D1", "hal-1", morning.Add(48*time.Hour), "tide 1", "draft 1")); got != (evidence.Taken{Device: "D1", Outcome: "new", Added: 2, Changed: 0, Gone: 0}) {
+	if got := send(scanOf("D1", "hal-1", morning.Add(48*time.Hour), "tide 1",
+		"draft 1")); got != (evidence.Taken{Device: "D1", Outcome: "new", Added: 2, Changed: 0, Gone: 0}) {
 		t.Errorf("%+v", got)
 	}
-	if got := send(scanOf("D1", "hal-1", morning.Add(48*time.Hour), "tide 1", "draft 1")); got.Outcome != "again" || got.Added+got.Gone+got.Changed != 0 {
+	if got := send(scanOf("D1", "hal-1", morning.Add(48*time.Hour), "tide 1", "draft 1")); got.Outcome != "again" ||
+		got.Added+got.Gone+got.Changed != 0 {
 		t.Errorf("the same again: %+v", got)
 	}
 	if got := send(scanOf("D1", "hal-1", morning, "tide 1")); got.Outcome != "late" {
@@ -158,32 +186,44 @@ func TestScanOutcomes(t *testing.T) {
 	if got := send(scanOf("D1", "hal-1", morning.Add(72*time.Hour), "tide 1")); got.Gone != 1 {
 		t.Errorf("a program less: %+v", got)
 	}
-	if _, err := a.Evidence.TakeScan(ctx, "collector", "id", scanOf("D1", "hal-1", clock.now.Add(25*time.Hour))); err == nil || !strings.Contains(err.Error(), "clock") {
+	if _, err := a.Evidence.TakeScan(ctx, "collector", "id",
+		scanOf("D1", "hal-1", clock.now.Add(25*time.Hour))); err == nil ||
+		!strings.Contains(err.Error(), "clock") {
 		t.Errorf("a scan from the future: %v", err)
 	}
 }
 
-// A machine renamed is one device; two machines of one name are two, and a source that finds devices by name is told so.
+// A machine renamed is one device; two machines of one name are two, and a source that finds devices by name is told
+// so.
 func TestNamesAndMachines(t *testing.T) {
 	ctx := context.Background()
 	a, clock := desk(t)
 	clock.now = morning.AddDate(0, 0, 9)
-	for _, s := range []*formats.Scan{scanOf("D1", "hal-old", morning), scanOf("D1", "hal-new", morning.Add(time.Hour)), scanOf("D2", "twin", morning), scanOf("D3", "TWIN", morning)} {
+	for _, s := range []*formats.Scan{scanOf("D1", "hal-old", morning),
+		scanOf("D1", "hal-new", morning.Add(time.Hour)), scanOf("D2", "twin", morning),
+		scanOf("D3", "TWIN", morning)} {
 		if _, err := a.Evidence.TakeScan(ctx, "collector", "id", s); err != nil {
 			t.Fatal(err)
 		}
 	}
-	if got, err := a.Evidence.TakeScan(ctx, "gateway", "name", scanOf("", "HAL-NEW", morning.Add(2*time.Hour))); err != nil || got.Device != "D1" {
+	if got, err := a.Evidence.TakeScan(ctx, "gateway", "name",
+		scanOf("", "HAL-NEW", morning.Add(2*time.Hour))); err != nil ||
+		got.Device != "D1" {
 		t.Errorf("by name: %+v %v", got, err)
 	}
-	if _, err := a.Evidence.TakeScan(ctx, "gateway", "name", scanOf("", "twin", morning.Add(2*time.Hour))); !errors.Is(err, evidence.ErrAmbiguous) {
+	if _, err := a.Evidence.TakeScan(ctx, "gateway", "name", scanOf("", "twin", morning.Add(2*time.Hour))); !errors.Is(
+		err,
+		evidence.ErrAmbiguous,
+	) {
 		t.Errorf("two of one name: %v", err)
 	}
-	if got, err := a.Evidence.TakeScan(ctx, "gateway", "name", scanOf("", "nobody", morning)); err != nil || got.Device != "nobody" {
+	if got, err := a.Evidence.TakeScan(ctx, "gateway", "name", scanOf("", "nobody", morning)); err != nil ||
+		got.Device != "nobody" {
 		t.Errorf("a new name: %+v %v", got, err)
 	}
 	got := state(t, a)
-	for _, want := range []string{"device D1|HAL-NEW|", "change D1|" + fmt.Sprint(morning.Add(time.Hour).Unix()) + "|hardware|name|hal-old|hal-new"} {
+	for _, want := range []string{"device D1|HAL-NEW|",
+		"change D1|" + fmt.Sprint(morning.Add(time.Hour).Unix()) + "|hardware|name|hal-old|hal-new"} {
 		if !strings.Contains(got, want) {
 			t.Errorf("%q is missing from\n%s", want, got)
 		}
@@ -198,7 +238,11 @@ func TestNamesAndMachines(t *testing.T) {
 func TestSourcesDisagree(t *testing.T) {
 	ctx := context.Background()
 	list := func(a *Program) {
-		if res := take(t, a, formats.Devices, strings.Split(strings.TrimSpace("device_id,name,kind,cores,os_name,primary_user,org_unit\nD1,hal-1,server,2,Varde,boss,Shore\n"), "\n")...); len(res.Aside) > 0 {
+		if res := take(t, a, formats.Devices,
+			strings.Split(strings.TrimSpace("device_id,name,kind,cores,os_name,primary_user,org_unit\n"+
+				"D1,hal-1,server,2,Varde,boss,Shore\n"), "\n")...); len(
+			res.Aside,
+		) > 0 {
 			t.Fatal(res.Aside)
 		}
 	}
@@ -209,7 +253,12 @@ func TestSourcesDisagree(t *testing.T) {
 		if _, err := a.Evidence.TakeScan(ctx, "collector", "id", s); err != nil {
 			t.Fatal(err)
 		}
-		if res := take(t, a, formats.Installs, strings.Split(strings.TrimSpace(fmt.Sprintf("device_id,name,version,source,seen_at\nD1,tide,1,deployment,%s\nD1,draft,3,deployment,%s\n", morning.Format(time.RFC3339), morning.Format(time.RFC3339))), "\n")...); len(res.Aside) > 0 {
+		if res := take(t, a, formats.Installs,
+			strings.Split(strings.TrimSpace(fmt.Sprintf("device_id,name,version,source,seen_at\n"+
+				"D1,tide,1,deployment,%s\nD1,draft,3,deployment,%s\n", morning.Format(time.RFC3339),
+				morning.Format(time.RFC3339))), "\n")...); len(
+			res.Aside,
+		) > 0 {
 			t.Fatal(res.Aside)
 		}
 	}
@@ -224,7 +273,8 @@ func TestSourcesDisagree(t *testing.T) {
 			step(a)
 		}
 		got := state(t, a)
-		if !strings.Contains(got, "device D1|hal-1|server|4|Varde|u7") || !strings.Contains(got, "fact D1|fresh") || !strings.HasSuffix(strings.Split(got, "\n")[2], "|3") && strings.Count(got, "install D1") != 4 {
+		if !strings.Contains(got, "device D1|hal-1|server|4|Varde|u7") || !strings.Contains(got, "fact D1|fresh") ||
+			!strings.HasSuffix(strings.Split(got, "\n")[2], "|3") && strings.Count(got, "install D1") != 4 {
 			t.Errorf("%s", got)
 		}
 		e, err := a.Evidence.DeviceEvidence(ctx, "D1")
@@ -238,7 +288,13 @@ func TestSourcesDisagree(t *testing.T) {
 				t.Errorf("cores: %+v", f)
 			}
 		}
-		if !facts["cores"] || facts["name"] || !reflect.DeepEqual(e.Differ, []evidence.SourceDiffer{{Name: "draft", Versions: map[string]string{"collector": "2", "deployment": "3"}}}) {
+		if !facts["cores"] || facts["name"] ||
+			!reflect.DeepEqual(
+				e.Differ,
+				[]evidence.SourceDiffer{
+					{Name: "draft", Versions: map[string]string{"collector": "2", "deployment": "3"}},
+				},
+			) {
 			t.Errorf("%+v %+v", facts, e.Differ)
 		}
 		var page sqlite.Page[snapshot.DeviceRow]
@@ -274,44 +330,50 @@ func TestTokens(t *testing.T) {
 	ctx := context.Background()
 	a, clock := desk(t)
 	clock.now = morning.Add(time.Hour)
-	secret, id, err := a.Evidence.NewToken(ctx, "shore collector", "id", "me")
+	secret, id, err := a.Collecting.NewToken(ctx, "shore collector", "id", "me")
 	if err != nil {
 		t.Fatal(err)
 	}
-	from, err := a.Evidence.Sender(ctx, secret, "192.0.2.7")
+	from, err := a.Collecting.Sender(ctx, secret, "192.0.2.7")
 	if err != nil || from.Source != "shore collector" {
 		t.Fatalf("%+v %v", from, err)
 	}
-	if _, err := a.Evidence.Deliver(ctx, from, scanOf("D1", "hal-1", morning, "tide 1"), 900); err != nil {
+	if _, err := a.Collecting.Deliver(ctx, from, scanOf("D1", "hal-1", morning, "tide 1"), 900); err != nil {
 		t.Fatal(err)
 	}
-	if err := a.Evidence.Refuse(ctx, from, "D1", 3, "half a scan"); err != nil {
+	if err := a.Collecting.Refuse(ctx, from, "D1", 3, "half a scan"); err != nil {
 		t.Fatal(err)
 	}
-	list, err := a.Evidence.Tokens(ctx)
-	if err != nil || len(list) != 1 || list[0].Scans != 1 || list[0].Devices != 1 || list[0].LastUsed != clock.now.Unix() || list[0].LastFrom != "192.0.2.7" || !strings.HasPrefix(secret, list[0].Hint) || len(list[0].Hint) > 14 {
+	list, err := a.Collecting.Tokens(ctx)
+	if err != nil || len(list) != 1 || list[0].Scans != 1 || list[0].Devices != 1 ||
+		list[0].LastUsed != clock.now.Unix() ||
+		list[0].LastFrom != "192.0.2.7" ||
+		!strings.HasPrefix(secret, list[0].Hint) ||
+		len(list[0].Hint) > 14 {
 		t.Errorf("%+v %v", list, err)
 	}
 	var kept int
 	if err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
-		return tx.QueryRow("SELECT count(*) FROM token WHERE hash = ? OR instr(hint, ?) > 0", secret, secret).Scan(&kept)
+		return tx.QueryRow("SELECT count(*) FROM token WHERE hash = ? OR instr(hint, ?) > 0", secret,
+			secret).Scan(&kept)
 	}); err != nil || kept != 0 {
 		t.Errorf("the secret itself is kept: %d %v", kept, err)
 	}
-	if err := a.Evidence.RevokeToken(ctx, id, "me"); err != nil {
+	if err := a.Collecting.RevokeToken(ctx, id, "me"); err != nil {
 		t.Fatal(err)
 	}
 	for _, bad := range []string{secret, "", "ensomet_x"} {
-		if _, err := a.Evidence.Sender(ctx, bad, ""); !errors.Is(err, access.ErrToken) {
+		if _, err := a.Collecting.Sender(ctx, bad, ""); !errors.Is(err, access.ErrToken) {
 			t.Errorf("%q: %v", bad, err)
 		}
 	}
-	if _, _, err := a.Evidence.NewToken(ctx, " ", "id", "me"); err == nil {
+	if _, _, err := a.Collecting.NewToken(ctx, " ", "id", "me"); err == nil {
 		t.Error("a token without source was made")
 	}
 }
 
-// A later scan that finds the same changes no line, and yet the evidence is fresh again; the same file twice changes nothing at all.
+// A later scan that finds the same changes no line, and yet the evidence is fresh again; the same file twice changes
+// nothing at all.
 func TestALaterScanOfTheSameIsNews(t *testing.T) {
 	ctx := context.Background()
 	a, clock := desk(t)
@@ -338,7 +400,8 @@ func TestALaterScanOfTheSameIsNews(t *testing.T) {
 	if dirty, err := a.Renewal.Dirty(ctx); err != nil || dirty {
 		t.Errorf("the same file makes the figures old: %v", err)
 	}
-	if res := take(t, a, formats.Installs, first[0], strings.Replace(first[1], "05-01", "06-29", 1)); res.Scans != 1 || res.Added+res.Changed+res.Gone != 0 {
+	if res := take(t, a, formats.Installs, first[0], strings.Replace(first[1], "05-01", "06-29", 1)); res.Scans != 1 ||
+		res.Added+res.Changed+res.Gone != 0 {
 		t.Errorf("a later scan: %+v", res)
 	}
 	if got := age(); got != "fresh" {

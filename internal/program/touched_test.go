@@ -15,7 +15,8 @@ import (
 	"ensomet/internal/titles"
 )
 
-// Over a long random sequence of changes of every sort, working out just the positions that each touches gives what a full recomputation gives.
+// Over a long random sequence of changes of every sort, working out just the positions that each touches gives what a
+// full recomputation gives.
 func TestTouchedPositionsEqualAFullRecomputation(t *testing.T) {
 	ctx := context.Background()
 	a, clock := desk(t)
@@ -27,9 +28,16 @@ func TestTouchedPositionsEqualAFullRecomputation(t *testing.T) {
 		if p == "Part" {
 			suite = "Suite"
 		}
-		catalogue = append(catalogue, fmt.Sprintf("Ostwick,%s,6,commercial,%d,%s,%s", p, 100*(i+1), []string{"EUR", "NOK"}[i%2], suite))
+		catalogue = append(
+			catalogue,
+			fmt.Sprintf("Ostwick,%s,6,commercial,%d,%s,%s", p, 100*(i+1), []string{"EUR", "NOK"}[i%2], suite),
+		)
 	}
-	take(t, a, formats.Titles, append([]string{"publisher,product,version,licence_model,list_price,currency,suite"}, catalogue...)...)
+	take(
+		t,
+		a,
+		formats.Titles,
+		append([]string{"publisher,product,version,licence_model,list_price,currency,suite"}, catalogue...)...)
 	take(t, a, formats.Rates, "currency,on,per_eur", "NOK,2026-01-01,11.5")
 	kinds := []string{"client", "client", "server", "virtual_machine", "vm_host"}
 	device := func(i int) string {
@@ -38,18 +46,54 @@ func TestTouchedPositionsEqualAFullRecomputation(t *testing.T) {
 		if kind == "virtual_machine" {
 			host = fmt.Sprintf("D%d", 4+5*r.IntN(4))
 		}
-		return fmt.Sprintf("D%d,%s,u%d,%s,%d,%d,%d,%s,%s,%v", i, kind, r.IntN(8), []string{"A", "A/B", "C"}[r.IntN(3)], 1+r.IntN(2), 2+r.IntN(12), 1+r.IntN(4), host, []string{"", "K"}[r.IntN(2)], r.IntN(2) == 0)
+		return fmt.Sprintf(
+			"D%d,%s,u%d,%s,%d,%d,%d,%s,%s,%v",
+			i,
+			kind,
+			r.IntN(8),
+			[]string{"A", "A/B", "C"}[r.IntN(3)],
+			1+r.IntN(2),
+			2+r.IntN(12),
+			1+r.IntN(4),
+			host,
+			[]string{"", "K"}[r.IntN(2)],
+			r.IntN(2) == 0,
+		)
 	}
 	const deviceHeader = "device_id,kind,primary_user,org_unit,processors,cores,virtual_cores,host_id,cluster,portable"
 	for i := range 20 {
-		devices, users = append(devices, device(i)), append(users, fmt.Sprintf("u%d,N%d,%s", i, i, []string{"A", "C"}[i%2]))
+		devices, users = append(
+			devices,
+			device(i),
+		), append(
+			users,
+			fmt.Sprintf("u%d,N%d,%s", i, i, []string{"A", "C"}[i%2]),
+		)
 	}
 	take(t, a, formats.Devices, append([]string{deviceHeader}, devices...)...)
 	take(t, a, formats.Users, append([]string{"user_id,name,org_unit"}, users...)...)
-	metrics := []entitle.Metric{entitle.Device, entitle.NamedUser, entitle.Core, entitle.Installation, entitle.VirtualMachine, entitle.Processor, entitle.Concurrent, entitle.Site}
+	metrics := []entitle.Metric{
+		entitle.Device,
+		entitle.NamedUser,
+		entitle.Core,
+		entitle.Installation,
+		entitle.VirtualMachine,
+		entitle.Processor,
+		entitle.Concurrent,
+		entitle.Site,
+	}
 	seen := clock.now.Add(-400 * time.Hour)
 	entitlement := func() string {
-		return fmt.Sprintf("E%d,Ostwick,%s,%s,%d,%s,%s,%s", r.IntN(14), products[r.IntN(6)], metrics[r.IntN(len(metrics))], r.IntN(9), []string{"", "A", "C"}[r.IntN(3)], []string{"", "2026-06-01", "2026-12-31"}[r.IntN(3)], []string{"", "second_device", "virtual_use", "older_versions"}[r.IntN(4)])
+		return fmt.Sprintf(
+			"E%d,Ostwick,%s,%s,%d,%s,%s,%s",
+			r.IntN(14),
+			products[r.IntN(6)],
+			metrics[r.IntN(len(metrics))],
+			r.IntN(9),
+			[]string{"", "A", "C"}[r.IntN(3)],
+			[]string{"", "2026-06-01", "2026-12-31"}[r.IntN(3)],
+			[]string{"", "second_device", "virtual_use", "older_versions"}[r.IntN(4)],
+		)
 	}
 	scan := func() []string {
 		seen = seen.Add(time.Duration(1+r.IntN(20)) * time.Minute)
@@ -57,7 +101,10 @@ func TestTouchedPositionsEqualAFullRecomputation(t *testing.T) {
 		lines := []string{installHeader}
 		for _, p := range products {
 			if r.IntN(2) == 0 {
-				lines = append(lines, fmt.Sprintf("%s,Ostwick,%s,%d.1,,,%s", d, p, 5+r.IntN(3), seen.Format(time.RFC3339)))
+				lines = append(
+					lines,
+					fmt.Sprintf("%s,Ostwick,%s,%d.1,,,%s", d, p, 5+r.IntN(3), seen.Format(time.RFC3339)),
+				)
 			}
 		}
 		return lines
@@ -68,13 +115,38 @@ func TestTouchedPositionsEqualAFullRecomputation(t *testing.T) {
 		switch r.IntN(12) {
 		case 0, 1, 2:
 			what = "rights"
-			take(t, a, formats.Entitlements, "entitlement_id,publisher,product,metric,quantity,scope_unit,end,rights", entitlement())
+			take(
+				t,
+				a,
+				formats.Entitlements,
+				"entitlement_id,publisher,product,metric,quantity,scope_unit,end,rights",
+				entitlement(),
+			)
 		case 3:
 			what = "transactions"
-			take(t, a, formats.Transactions, "entitlement_id,type,on,quantity,note", fmt.Sprintf("E%d,%s,2026-0%d-01,%d,%d", r.IntN(14), []string{"buy", "true_up", "retire", "transfer_out"}[r.IntN(4)], 1+r.IntN(6), r.IntN(5), n))
+			take(
+				t,
+				a,
+				formats.Transactions,
+				"entitlement_id,type,on,quantity,note",
+				fmt.Sprintf(
+					"E%d,%s,2026-0%d-01,%d,%d",
+					r.IntN(14),
+					[]string{"buy", "true_up", "retire", "transfer_out"}[r.IntN(4)],
+					1+r.IntN(6),
+					r.IntN(5),
+					n,
+				),
+			)
 		case 4:
 			what = "seats"
-			take(t, a, formats.Assignments, "entitlement_id,user_id,from,until", fmt.Sprintf("E%d,u%d,2026-01-01,%s", r.IntN(14), r.IntN(20), []string{"", "2026-05-01"}[r.IntN(2)]))
+			take(
+				t,
+				a,
+				formats.Assignments,
+				"entitlement_id,user_id,from,until",
+				fmt.Sprintf("E%d,u%d,2026-01-01,%s", r.IntN(14), r.IntN(20), []string{"", "2026-05-01"}[r.IntN(2)]),
+			)
 		case 5, 6:
 			if lines := scan(); len(lines) > 1 {
 				what = "a file of installs"
@@ -83,7 +155,13 @@ func TestTouchedPositionsEqualAFullRecomputation(t *testing.T) {
 		case 7, 8:
 			what = "a scan"
 			seen = seen.Add(time.Minute)
-			s := scanOf(fmt.Sprintf("D%d", r.IntN(20)), "", seen, products[r.IntN(6)]+" 6.1", products[r.IntN(6)]+" 7.0")
+			s := scanOf(
+				fmt.Sprintf("D%d", r.IntN(20)),
+				"",
+				seen,
+				products[r.IntN(6)]+" 6.1",
+				products[r.IntN(6)]+" 7.0",
+			)
 			for i := range s.Installs {
 				s.Installs[i].Publisher = "Ostwick"
 			}
@@ -95,11 +173,26 @@ func TestTouchedPositionsEqualAFullRecomputation(t *testing.T) {
 			take(t, a, formats.Devices, deviceHeader, device(r.IntN(20)))
 		case 10:
 			what = "use"
-			take(t, a, formats.Usage, "device_id,user_id,product,started_at,ended_at", fmt.Sprintf("D%d,u%d,%s,%s,%s", r.IntN(20), r.IntN(8), products[r.IntN(6)], seen.Format(time.RFC3339), seen.Add(time.Hour).Format(time.RFC3339)))
+			take(
+				t,
+				a,
+				formats.Usage,
+				"device_id,user_id,product,started_at,ended_at",
+				fmt.Sprintf(
+					"D%d,u%d,%s,%s,%s",
+					r.IntN(20),
+					r.IntN(8),
+					products[r.IntN(6)],
+					seen.Format(time.RFC3339),
+					seen.Add(time.Hour).Format(time.RFC3339),
+				),
+			)
 		case 11:
 			what = "left out"
 			id := mustProduct(t, a, products[r.IntN(6)])
-			if _, err := a.Titles.Leave(ctx, titles.Leaving{Product: id, Devices: []string{fmt.Sprintf("D%d", r.IntN(20))}, Reason: "test", Again: r.IntN(2) == 0}, "test"); err != nil {
+			if _, err := a.Titles.Leave(ctx,
+				titles.Leaving{Product: id, Devices: []string{fmt.Sprintf("D%d", r.IntN(20))}, Reason: "test",
+					Again: r.IntN(2) == 0}, "test"); err != nil {
 				what = ""
 			}
 		}
@@ -133,7 +226,8 @@ func TestTouchedPositionsEqualAFullRecomputation(t *testing.T) {
 			}
 		}
 	}
-	for _, what := range []string{"rights", "transactions", "seats", "a file of installs", "a scan", "a device", "use"} {
+	for _, what := range []string{"rights", "transactions", "seats", "a file of installs", "a scan", "a device",
+		"use"} {
 		if kindsOfChange[what] < 30 {
 			t.Errorf("only %d changes were of the sort %q: %v", kindsOfChange[what], what, kindsOfChange)
 		}

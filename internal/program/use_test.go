@@ -36,7 +36,8 @@ func dayRows(t *testing.T, a *Program) map[string]string {
 			return err
 		}
 		return snapshot.EachUseDay(tx, nil, 0, a.Snapshots.Today()+4000, func(d snapshot.UseDayRow) error {
-			out[fmt.Sprintf("%s %s %s %s", codes[d.Device], name[d.Name], d.Day, d.Person)] = fmt.Sprintf("%d s, %d worked, %d runs", d.Run, d.Active, d.Sessions)
+			out[fmt.Sprintf("%s %s %s %s", codes[d.Device], name[d.Name], d.Day,
+				d.Person)] = fmt.Sprintf("%d s, %d worked, %d runs", d.Run, d.Active, d.Sessions)
 			return nil
 		})
 	}); err != nil {
@@ -49,7 +50,14 @@ func dayRows(t *testing.T, a *Program) map[string]string {
 func meterDesk(t *testing.T) (*Program, *movable) {
 	t.Helper()
 	a, clock := desk(t)
-	take(t, a, formats.Titles, "publisher,product,aliases,licence_model", "Dunlaw,Gauge,gauge.exe|gaugex.exe,commercial", "Dunlaw,Other,other.exe,commercial")
+	take(
+		t,
+		a,
+		formats.Titles,
+		"publisher,product,aliases,licence_model",
+		"Dunlaw,Gauge,gauge.exe|gaugex.exe,commercial",
+		"Dunlaw,Other,other.exe,commercial",
+	)
 	take(t, a, formats.Devices, "device_id,name,kind,site", "D1,one.quay.example,client,Quay", "D2,two,client,Isle")
 	for site, zone := range map[string]string{"Quay": "Europe/Oslo", "Isle": "Atlantic/Reykjavik"} {
 		if err := a.Evidence.SetSiteZone(context.Background(), site, zone); err != nil {
@@ -61,7 +69,8 @@ func meterDesk(t *testing.T) (*Program, *movable) {
 
 const eventHeader = "device_id,event,at,pid,file_name,user_id,started_at,active_seconds"
 
-// However events come, in whatever parts and order and however often, the days of use are those that all of them at once make.
+// However events come, in whatever parts and order and however often, the days of use are those that all of them at
+// once make.
 func TestEventsInPartsMakeTheSameDays(t *testing.T) {
 	r := rand.New(rand.NewPCG(6, 1))
 	for round := range 12 {
@@ -76,10 +85,25 @@ func TestEventsInPartsMakeTheSameDays(t *testing.T) {
 					start := morning.Add(time.Duration(r.IntN(20*3600)) * time.Second)
 					file := []string{"gauge.exe", "gaugex.exe", "other.exe"}[r.IntN(3)]
 					pid := 1 + r.IntN(4)
-					lines = append(lines, fmt.Sprintf("D%d,start,%s,%d,%s,u%d,,", d, start.Format(time.RFC3339), pid, file, n%2))
+					lines = append(
+						lines,
+						fmt.Sprintf("D%d,start,%s,%d,%s,u%d,,", d, start.Format(time.RFC3339), pid, file, n%2),
+					)
 					if r.IntN(5) > 0 {
 						stop := start.Add(time.Duration(60+r.IntN(40000)) * time.Second)
-						lines = append(lines, fmt.Sprintf("D%d,stop,%s,%d,%s,u%d,%s,%d", d, stop.Format(time.RFC3339), pid, file, n%2, start.Format(time.RFC3339), r.IntN(3000)))
+						lines = append(
+							lines,
+							fmt.Sprintf(
+								"D%d,stop,%s,%d,%s,u%d,%s,%d",
+								d,
+								stop.Format(time.RFC3339),
+								pid,
+								file,
+								n%2,
+								start.Format(time.RFC3339),
+								r.IntN(3000),
+							),
+						)
 					}
 				}
 			}
@@ -115,7 +139,8 @@ func TestEventsInPartsMakeTheSameDays(t *testing.T) {
 	}
 }
 
-// Days are days of the device's site: the night of 25 October 2026 has an hour more in Oslo and none more in Reykjavik (IANA data).
+// Days are days of the device's site: the night of 25 October 2026 has an hour more in Oslo and none more in
+// Reykjavik (IANA data).
 func TestDaysOfSites(t *testing.T) {
 	a, clock := meterDesk(t)
 	clock.now = time.Date(2026, 10, 27, 8, 0, 0, 0, time.UTC)
@@ -123,21 +148,48 @@ func TestDaysOfSites(t *testing.T) {
 		"D1,start,2026-10-24T22:00:00Z,5,gauge.exe,u1,,", "D1,stop,2026-10-25T23:00:00Z,5,gauge.exe,u1,,",
 		"D2,start,2026-10-25T00:00:00Z,5,gauge.exe,u2,,", "D2,stop,2026-10-26T00:00:00Z,5,gauge.exe,u2,,")
 	got := dayRows(t, a)
-	want := map[string]string{"D1 gauge.exe 2026-10-25 u1": "90000 s, 0 worked, 1 runs", "D2 gauge.exe 2026-10-25 u2": "86400 s, 0 worked, 1 runs"}
+	want := map[string]string{
+		"D1 gauge.exe 2026-10-25 u1": "90000 s, 0 worked, 1 runs",
+		"D2 gauge.exe 2026-10-25 u2": "86400 s, 0 worked, 1 runs",
+	}
 	if !reflect.DeepEqual(got, want) {
 		t.Errorf("%v", got)
 	}
-	// A site that turns out to lie in another zone, and a name that comes to mean another title: what was rolled up follows by itself.
-	take(t, a, formats.ProcessEvents, eventHeader, "D1,start,2026-10-20T10:00:00Z,6,gauge.exe,u1,,", "D1,stop,2026-10-20T11:00:00Z,6,gauge.exe,u1,,", "D1,start,2026-10-20T10:30:00Z,7,other.exe,u1,,", "D1,stop,2026-10-20T11:30:00Z,7,other.exe,u1,,")
+	// A site that turns out to lie in another zone, and a name that comes to mean another title: what was rolled up
+	// follows by itself.
+	take(
+		t,
+		a,
+		formats.ProcessEvents,
+		eventHeader,
+		"D1,start,2026-10-20T10:00:00Z,6,gauge.exe,u1,,",
+		"D1,stop,2026-10-20T11:00:00Z,6,gauge.exe,u1,,",
+		"D1,start,2026-10-20T10:30:00Z,7,other.exe,u1,,",
+		"D1,stop,2026-10-20T11:30:00Z,7,other.exe,u1,,",
+	)
 	if err := a.Evidence.SetSiteZone(context.Background(), "Quay", "Pacific/Auckland"); err != nil {
 		t.Fatal(err)
 	}
-	take(t, a, formats.Titles, "publisher,product,aliases", "Dunlaw,Gauge,gauge.exe|gaugex.exe|other.exe", "Dunlaw,Other,another.exe")
+	take(
+		t,
+		a,
+		formats.Titles,
+		"publisher,product,aliases",
+		"Dunlaw,Gauge,gauge.exe|gaugex.exe|other.exe",
+		"Dunlaw,Other,another.exe",
+	)
 	if wrong, err := a.Pipeline.Check(context.Background()); err != nil || len(wrong) > 0 {
 		t.Errorf("%v, %v", wrong, err)
 	}
-	want = map[string]string{"D1 gauge.exe 2026-10-20 u1": "3600 s, 0 worked, 1 runs", "D1 other.exe 2026-10-20 u1": "0 s, 0 worked, 1 runs", "D1 other.exe 2026-10-21 u1": "1800 s, 0 worked, 0 runs", // midnight is at 11:00 UTC
-		"D1 gauge.exe 2026-10-25 u1": "46800 s, 0 worked, 1 runs", "D1 gauge.exe 2026-10-26 u1": "43200 s, 0 worked, 0 runs", "D2 gauge.exe 2026-10-25 u2": "86400 s, 0 worked, 1 runs"}
+	// midnight is at 11:00 UTC
+	want = map[string]string{
+		"D1 gauge.exe 2026-10-20 u1": "3600 s, 0 worked, 1 runs",
+		"D1 other.exe 2026-10-20 u1": "0 s, 0 worked, 1 runs",
+		"D1 other.exe 2026-10-21 u1": "1800 s, 0 worked, 0 runs",
+		"D1 gauge.exe 2026-10-25 u1": "46800 s, 0 worked, 1 runs",
+		"D1 gauge.exe 2026-10-26 u1": "43200 s, 0 worked, 0 runs",
+		"D2 gauge.exe 2026-10-25 u2": "86400 s, 0 worked, 1 runs",
+	}
 	if got := dayRows(t, a); !reflect.DeepEqual(got, want) {
 		t.Errorf("%v", got)
 	}
@@ -149,15 +201,30 @@ func TestBadEvents(t *testing.T) {
 	a, clock := meterDesk(t)
 	flood := []string{eventHeader}
 	for range 5000 {
-		flood = append(flood, "D1,start,2026-06-29T10:00:00Z,5,gauge.exe,u1,,", "D1,stop,2026-06-29T11:00:00Z,5,gauge.exe,u1,,")
+		flood = append(
+			flood,
+			"D1,start,2026-06-29T10:00:00Z,5,gauge.exe,u1,,",
+			"D1,stop,2026-06-29T11:00:00Z,5,gauge.exe,u1,,",
+		)
 	}
 	take(t, a, formats.ProcessEvents, flood...)
-	res := take(t, a, formats.ProcessEvents, eventHeader, "D1,start,2026-08-01T10:00:00Z,6,gauge.exe,u1,,", "D1,stop,2026-08-01T10:30:00Z,6,gauge.exe,u1,,", "ghost,start,2026-06-29T10:00:00Z,6,gauge.exe,u1,,", "D2,stop,2026-06-29T10:00:00Z,6,gauge.exe,u2,,",
-		"ONE,start,2026-06-28T10:00:00Z,8,gauge.exe,u1,,", "one.quay.example,stop,2026-06-28T10:10:00Z,8,gauge.exe,u1,,")
+	res := take(
+		t,
+		a,
+		formats.ProcessEvents,
+		eventHeader,
+		"D1,start,2026-08-01T10:00:00Z,6,gauge.exe,u1,,",
+		"D1,stop,2026-08-01T10:30:00Z,6,gauge.exe,u1,,",
+		"ghost,start,2026-06-29T10:00:00Z,6,gauge.exe,u1,,",
+		"D2,stop,2026-06-29T10:00:00Z,6,gauge.exe,u2,,",
+		"ONE,start,2026-06-28T10:00:00Z,8,gauge.exe,u1,,",
+		"one.quay.example,stop,2026-06-28T10:10:00Z,8,gauge.exe,u1,,",
+	)
 	if len(res.Aside) != 1 || !strings.Contains(res.Aside[0].Reason, `no device "ghost"`) {
 		t.Errorf("%+v", res.Aside)
 	}
-	if got := dayRows(t, a); len(got) != 2 || got["D1 gauge.exe 2026-06-29 u1"] != "3600 s, 0 worked, 1 runs" || got["D1 gauge.exe 2026-06-28 u1"] != "600 s, 0 worked, 1 runs" {
+	if got := dayRows(t, a); len(got) != 2 || got["D1 gauge.exe 2026-06-29 u1"] != "3600 s, 0 worked, 1 runs" ||
+		got["D1 gauge.exe 2026-06-28 u1"] != "600 s, 0 worked, 1 runs" {
 		t.Errorf("%v", got)
 	}
 	m, err := a.Use.Metering(ctx)
@@ -205,31 +272,53 @@ func TestOtherFormsOfUse(t *testing.T) {
 		}
 		var res intake.ImportResult
 		if err := a.DB.Update(ctx, func(tx *sqlite.Tx) error {
-			return a.Evidence.ImportInto(tx, intake.ImportRequest{Kind: formats.ProcessEvents, File: name, AsOf: a.Clock.Now()}, rows, &res)
+			return a.Evidence.ImportInto(tx,
+				intake.ImportRequest{Kind: formats.ProcessEvents, File: name, AsOf: a.Clock.Now()}, rows, &res)
 		}); err != nil || len(res.Aside) > 0 {
 			t.Fatalf("%s: %+v, %v", name, res.Aside, err)
 		}
-		if got := dayRows(t, a); len(got) != 1 || got["D1 gauge.exe 2026-06-29 u1"] != "1200 s, 0 worked, 1 runs" && got["D1 gauge.exe 2026-06-29 u1"] != "1199 s, 0 worked, 1 runs" {
+		if got := dayRows(t, a); len(got) != 1 ||
+			got["D1 gauge.exe 2026-06-29 u1"] != "1200 s, 0 worked, 1 runs" &&
+				got["D1 gauge.exe 2026-06-29 u1"] != "1199 s, 0 worked, 1 runs" {
 			t.Errorf("%s: %v", name, got)
 		}
 	}
 }
 
-// Once titles are chosen, others are not kept; a title chosen today was not measured yesterday; and days outlive what they were made of.
+// Once titles are chosen, others are not kept; a title chosen today was not measured yesterday; and days outlive what
+// they were made of.
 func TestChoosingWhatIsMeasured(t *testing.T) {
 	ctx := context.Background()
 	a, clock := meterDesk(t)
 	if err := a.Use.Meter(ctx, use.MeteringDraft{Product: 1, On: false}, "w"); err == nil {
 		t.Error("something was left out of nothing")
 	}
-	take(t, a, formats.Usage, "device_id,user_id,file_name,started_at,ended_at", "D1,u1,gauge.exe,2026-06-28T10:00:00Z,2026-06-28T10:30:00Z", "D1,u1,other.exe,2026-06-28T10:00:00Z,2026-06-28T10:30:00Z")
+	take(
+		t,
+		a,
+		formats.Usage,
+		"device_id,user_id,file_name,started_at,ended_at",
+		"D1,u1,gauge.exe,2026-06-28T10:00:00Z,2026-06-28T10:30:00Z",
+		"D1,u1,other.exe,2026-06-28T10:00:00Z,2026-06-28T10:30:00Z",
+	)
 	if err := a.Use.Meter(ctx, use.MeteringDraft{Product: 1, On: true, Group: "Quay", Note: "dear"}, "w"); err != nil {
 		t.Fatal(err)
 	}
-	take(t, a, formats.Usage, "device_id,user_id,file_name,started_at,ended_at", "D1,u1,gauge.exe,2026-06-29T10:00:00Z,2026-06-29T10:30:00Z", "D1,u1,other.exe,2026-06-29T10:00:00Z,2026-06-29T10:30:00Z",
-		"D1,u1,gauge.exe,2026-06-30T07:00:00Z,2026-06-30T07:30:00Z", "D1,u1,other.exe,2026-06-30T07:00:00Z,2026-06-30T07:30:00Z", "D2,u2,gauge.exe,2026-06-30T07:00:00Z,2026-06-30T07:30:00Z")
+	take(
+		t,
+		a,
+		formats.Usage,
+		"device_id,user_id,file_name,started_at,ended_at",
+		"D1,u1,gauge.exe,2026-06-29T10:00:00Z,2026-06-29T10:30:00Z",
+		"D1,u1,other.exe,2026-06-29T10:00:00Z,2026-06-29T10:30:00Z",
+		"D1,u1,gauge.exe,2026-06-30T07:00:00Z,2026-06-30T07:30:00Z",
+		"D1,u1,other.exe,2026-06-30T07:00:00Z,2026-06-30T07:30:00Z",
+		"D2,u2,gauge.exe,2026-06-30T07:00:00Z,2026-06-30T07:30:00Z",
+	)
 	got := dayRows(t, a)
-	for row, want := range map[string]bool{"D1 gauge.exe 2026-06-30 u1": true, "D1 other.exe 2026-06-30 u1": false, "D2 gauge.exe 2026-06-30 u2": false, "D1 other.exe 2026-06-28 u1": true, // of the day before, everything was asked for, however late it comes
+	// of the day before, everything was asked for, however late it comes
+	for row, want := range map[string]bool{"D1 gauge.exe 2026-06-30 u1": true, "D1 other.exe 2026-06-30 u1": false,
+		"D2 gauge.exe 2026-06-30 u2": false, "D1 other.exe 2026-06-28 u1": true,
 		"D1 gauge.exe 2026-06-29 u1": true, "D1 other.exe 2026-06-29 u1": true} {
 		if (got[row] != "") != want {
 			t.Errorf("%s: %q", row, got[row])
@@ -239,10 +328,13 @@ func TestChoosingWhatIsMeasured(t *testing.T) {
 		t.Fatal(err)
 	}
 	m, err := a.Use.Metering(ctx)
-	if err != nil || len(m.Choices) != 2 || m.Choices[0].From != "" || m.Choices[1].From != "2026-06-30" || m.Choices[0].What != "Dunlaw Gauge" {
+	if err != nil || len(m.Choices) != 2 || m.Choices[0].From != "" || m.Choices[1].From != "2026-06-30" ||
+		m.Choices[0].What != "Dunlaw Gauge" {
 		t.Errorf("%+v, %v", m.Choices, err)
 	}
-	for _, bad := range []use.UseKept{{EventDays: 14, SessionDays: 90, DayDays: 60}, {EventDays: 100, SessionDays: 90, DayDays: 800}, {EventDays: 14, SessionDays: 20, DayDays: 800}, {EventDays: 14, SessionDays: 90, DayDays: 89}} {
+	for _, bad := range []use.UseKept{{EventDays: 14, SessionDays: 90, DayDays: 60},
+		{EventDays: 100, SessionDays: 90, DayDays: 800}, {EventDays: 14, SessionDays: 20, DayDays: 800},
+		{EventDays: 14, SessionDays: 90, DayDays: 89}} {
 		if err := a.Use.KeepUse(ctx, bad, "w"); err == nil {
 			t.Errorf("%+v is taken", bad)
 		}
@@ -258,7 +350,8 @@ func TestChoosingWhatIsMeasured(t *testing.T) {
 	if err := a.Evidence.SetRules(ctx, rules, "w"); err == nil || !strings.Contains(err.Error(), "kept for 100") {
 		t.Errorf("a window longer than the data: %v", err)
 	}
-	if err := a.Worklist.PutReclaimRule(ctx, worklist.ReclaimDraft{Product: 1, Propose: true, Window: 120, Least: 0.8}, "w"); err == nil {
+	if err := a.Worklist.PutReclaimRule(ctx, worklist.ReclaimDraft{Product: 1, Propose: true, Window: 120, Least: 0.8},
+		"w"); err == nil {
 		t.Error("a rule that looks further back than days are kept")
 	}
 	clock.now = clock.now.AddDate(0, 0, 40)
@@ -266,7 +359,14 @@ func TestChoosingWhatIsMeasured(t *testing.T) {
 	if err != nil || gone[1] == 0 || len(dayRows(t, a)) != len(got) {
 		t.Errorf("%v, %d days of %d, %v", gone, len(dayRows(t, a)), len(got), err)
 	}
-	take(t, a, formats.Usage, "device_id,user_id,file_name,started_at,ended_at", "D1,u1,gauge.exe,2026-06-29T12:00:00Z,2026-06-29T12:05:00Z") // late, about a day whose runs are gone
+	// late, about a day whose runs are gone
+	take(
+		t,
+		a,
+		formats.Usage,
+		"device_id,user_id,file_name,started_at,ended_at",
+		"D1,u1,gauge.exe,2026-06-29T12:00:00Z,2026-06-29T12:05:00Z",
+	)
 	if again := dayRows(t, a); again["D1 gauge.exe 2026-06-29 u1"] != got["D1 gauge.exe 2026-06-29 u1"] {
 		t.Errorf("a late session has shrunk its day: %v", again)
 	}
@@ -276,7 +376,8 @@ func TestChoosingWhatIsMeasured(t *testing.T) {
 	}
 }
 
-// A pool's daily sums are what all of its events at once make, in whatever parts they come; a lost connection, other sizes and people's words are on record.
+// A pool's daily sums are what all of its events at once make, in whatever parts they come; a lost connection, other
+// sizes and people's words are on record.
 func TestPools(t *testing.T) {
 	ctx := context.Background()
 	r := rand.New(rand.NewPCG(6, 2))
@@ -285,15 +386,28 @@ func TestPools(t *testing.T) {
 	for n := range 120 {
 		start := time.Date(2026, 6, 1, 6, 0, 0, 0, time.UTC).Add(time.Duration(r.IntN(27*24*3600)) * time.Second)
 		end := start.Add(time.Duration(60+r.IntN(100_000)) * time.Second)
-		lines = append(lines, fmt.Sprintf("hall,checkout,s%d,u%d,D1,%s,%d,", n, n%5, start.Format(time.RFC3339), 1+n%2), fmt.Sprintf("hall,return,s%d,u%d,D1,%s,,600", n, n%5, end.Format(time.RFC3339)))
+		lines = append(
+			lines,
+			fmt.Sprintf("hall,checkout,s%d,u%d,D1,%s,%d,", n, n%5, start.Format(time.RFC3339), 1+n%2),
+			fmt.Sprintf("hall,return,s%d,u%d,D1,%s,,600", n, n%5, end.Format(time.RFC3339)),
+		)
 		if n%6 == 0 {
-			lines = append(lines, fmt.Sprintf("hall,denial,,u%d,D1,%s,1,", n%5, start.Add(time.Minute).Format(time.RFC3339)))
+			lines = append(
+				lines,
+				fmt.Sprintf("hall,denial,,u%d,D1,%s,1,", n%5, start.Add(time.Minute).Format(time.RFC3339)),
+			)
 		}
 	}
 	build := func(shuffled bool) *Program {
 		a, clock := meterDesk(t)
 		clock.now = time.Date(2026, 6, 30, 20, 0, 0, 0, time.UTC)
-		take(t, a, formats.Pools, "pool,publisher,product,server,quantity,expires", "hall,Dunlaw,Gauge,lic-1,9,2026-07-10")
+		take(
+			t,
+			a,
+			formats.Pools,
+			"pool,publisher,product,server,quantity,expires",
+			"hall,Dunlaw,Gauge,lic-1,9,2026-07-10",
+		)
 		rest := append([]string{}, lines...)
 		if !shuffled {
 			take(t, a, formats.PoolEvents, append([]string{header}, rest...)...)
@@ -328,7 +442,11 @@ func TestPools(t *testing.T) {
 	if err != nil || v.Alert != "expires soon" || v.Denials != 20 || len(v.Users) != 5 || v.SaysIdleH == 0 {
 		t.Errorf("%+v, %v", v, err)
 	}
-	little := float64(v.Arrivals) * v.MeanLength / float64(a.Clock.Now().Unix()-time.Date(2026, 5, 31, 22, 0, 0, 0, time.UTC).Unix())
+	little := float64(
+		v.Arrivals,
+	) * v.MeanLength / float64(
+		a.Clock.Now().Unix()-time.Date(2026, 5, 31, 22, 0, 0, 0, time.UTC).Unix(),
+	)
 	if v.MeanOut < little || v.MeanOut > 2*little { // half of the sessions have two licences
 		t.Errorf("%v out on average; arrivals times length over time is %v", v.MeanOut, little)
 	}
@@ -358,10 +476,15 @@ func TestPools(t *testing.T) {
 	if err := a.Use.SizePool(ctx, 1, 12, "mornings", "replay", "w"); err != nil {
 		t.Fatal(err)
 	}
-	take(t, a, formats.Pools, "pool,publisher,product,server,quantity,expires", "hall,Dunlaw,Gauge,lic-1,12,2026-12-10")
+	take(t, a, formats.Pools, "pool,publisher,product,server,quantity,expires",
+		"hall,Dunlaw,Gauge,lic-1,12,2026-12-10")
 	take(t, a, formats.PoolEvents, header, "hall,lost,,,,2026-06-30T19:00:00Z,,")
 	v, err = a.Use.Pool(ctx, 1, 30)
-	if err != nil || v.Quantity != 12 || v.Alert != "lost" || len(v.Sizes) != 1 || v.Sizes[0].Was != 9 || v.Complaints[0].EndedAt == 0 || len(v.LostSpans) != 1 || v.Days[0].Quantity != 9 || v.Days[29].Quantity != 9 {
+	if err != nil || v.Quantity != 12 || v.Alert != "lost" || len(v.Sizes) != 1 || v.Sizes[0].Was != 9 ||
+		v.Complaints[0].EndedAt == 0 ||
+		len(v.LostSpans) != 1 ||
+		v.Days[0].Quantity != 9 ||
+		v.Days[29].Quantity != 9 {
 		t.Errorf("%+v, %v", v, err)
 	}
 }

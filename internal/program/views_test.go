@@ -55,9 +55,22 @@ func TestExportSaysWhatCountsAndWhyNot(t *testing.T) {
 	take(t, a, formats.Devices, "device_id,status", "D7,in_store")
 	take(t, a, formats.Titles, "publisher,product,licence_model", "Fennick,Derby,free")
 	at := ",,,2026-06-29T10:00:00Z"
-	take(t, a, formats.Installs, installHeader, "D1,Ostwick,Suite,1"+at, "D1,Ostwick,Part,1"+at, "D2,Ostwick,Part,1"+at, "D2,Ostwick,Skerrymap 6 Update 2,6"+at, "D2,Fennick,Derby,1"+at, "D3,?,What is this,1"+at, "D7,Ostwick,Part,1"+at)
+	take(
+		t,
+		a,
+		formats.Installs,
+		installHeader,
+		"D1,Ostwick,Suite,1"+at,
+		"D1,Ostwick,Part,1"+at,
+		"D2,Ostwick,Part,1"+at,
+		"D2,Ostwick,Skerrymap 6 Update 2,6"+at,
+		"D2,Fennick,Derby,1"+at,
+		"D3,?,What is this,1"+at,
+		"D7,Ostwick,Part,1"+at,
+	)
 	want := map[string]string{
-		"D1 Suite": "true  ", "D1 Part": "false Suite part of Suite on this device", "D2 Part": "true  ", "D2 Skerrymap 6 Update 2": "false  an update, not the program itself", "D2 Derby": "false  licence model free",
+		"D1 Suite": "true  ", "D1 Part": "false Suite part of Suite on this device", "D2 Part": "true  ",
+		"D2 Skerrymap 6 Update 2": "false  an update, not the program itself", "D2 Derby": "false  licence model free",
 		"D3 What is this": "false  not recognised", "D7 Part": "false  the device is in store",
 	}
 	rows := exported(t, a, "installs", "")
@@ -85,9 +98,26 @@ func TestExportSaysWhatCountsAndWhyNot(t *testing.T) {
 func TestPositionOnPastDays(t *testing.T) {
 	a, _ := desk(t)
 	base(t, a)
-	take(t, a, formats.Entitlements, "entitlement_id,publisher,product,metric,quantity,kind,start,end", "E1,Ostwick,Skerrymap,device,2,subscription,2026-02-01,2026-05-31", "E2,Ostwick,Skerrymap,device,1,perpetual,2026-04-01,")
-	take(t, a, formats.Installs, installHeader, "D1,Ostwick,Skerrymap,6,,,2026-01-10T10:00:00Z", "D2,Ostwick,Skerrymap,6,,,2026-03-10T10:00:00Z", "D1,x,Other,1,,,2026-06-10T10:00:00Z")
-	for day, want := range map[string][3]string{"2026-01-09": {}, "2026-01-15": {"0", "1", "1"}, "2026-02-15": {"2", "1", "0"}, "2026-03-15": {"2", "2", "0"}, "2026-04-15": {"3", "2", "0"}, "2026-06-05": {"1", "2", "1"}, "": {"1", "1", "0"}} {
+	take(
+		t,
+		a,
+		formats.Entitlements,
+		"entitlement_id,publisher,product,metric,quantity,kind,start,end",
+		"E1,Ostwick,Skerrymap,device,2,subscription,2026-02-01,2026-05-31",
+		"E2,Ostwick,Skerrymap,device,1,perpetual,2026-04-01,",
+	)
+	take(
+		t,
+		a,
+		formats.Installs,
+		installHeader,
+		"D1,Ostwick,Skerrymap,6,,,2026-01-10T10:00:00Z",
+		"D2,Ostwick,Skerrymap,6,,,2026-03-10T10:00:00Z",
+		"D1,x,Other,1,,,2026-06-10T10:00:00Z",
+	)
+	for day, want := range map[string][3]string{"2026-01-09": {}, "2026-01-15": {"0", "1", "1"},
+		"2026-02-15": {"2", "1", "0"}, "2026-03-15": {"2", "2", "0"}, "2026-04-15": {"3", "2", "0"},
+		"2026-06-05": {"1", "2", "1"}, "": {"1", "1", "0"}} {
 		rows := exported(t, a, "position", day)
 		got := [3]string{}
 		for _, r := range rows {
@@ -126,7 +156,13 @@ func TestADecisionHoldsForTheNextImport(t *testing.T) {
 	if err != nil || n.Decision == nil || n.Decision.Author != "me" || len(n.Records) != 2 {
 		t.Errorf("%+v, %v", n, err)
 	}
-	take(t, a, formats.Titles, "publisher,product,version,licence_model,list_price,currency", "Ostwick,Skerrymap,7,commercial,120,EUR")
+	take(
+		t,
+		a,
+		formats.Titles,
+		"publisher,product,version,licence_model,list_price,currency",
+		"Ostwick,Skerrymap,7,commercial,120,EUR",
+	)
 	if f := figure(t, a, "Skerrymap"); f.Needed != 2 || f.Exposure != "220" {
 		t.Errorf("after the catalogue grew: %+v", f)
 	}
@@ -148,9 +184,22 @@ func TestRulesMoveWhatRestsOnThem(t *testing.T) {
 	ctx := context.Background()
 	a, _ := desk(t)
 	base(t, a)
-	take(t, a, formats.Entitlements, "entitlement_id,publisher,product,metric,quantity", "E1,Ostwick,Skerrymap,device,5")
+	take(
+		t,
+		a,
+		formats.Entitlements,
+		"entitlement_id,publisher,product,metric,quantity",
+		"E1,Ostwick,Skerrymap,device,5",
+	)
 	// Last used 50 days ago, said by a scan of yesterday; scanned 20 days ago, D2.
-	take(t, a, formats.Installs, installHeader, "D1,Ostwick,Skerrymap,6,2026-05-11,,2026-06-29T10:00:00Z", "D2,Ostwick,Skerrymap,6,,,2026-06-10T10:00:00Z")
+	take(
+		t,
+		a,
+		formats.Installs,
+		installHeader,
+		"D1,Ostwick,Skerrymap,6,2026-05-11,,2026-06-29T10:00:00Z",
+		"D2,Ostwick,Skerrymap,6,,,2026-06-10T10:00:00Z",
+	)
 	class := func() string {
 		t.Helper()
 		if err := a.Pipeline.Refresh(ctx); err != nil {
@@ -172,7 +221,9 @@ func TestRulesMoveWhatRestsOnThem(t *testing.T) {
 		rules evidence.Rules
 		class string
 		low   int64
-	}{{evidence.Rules{FreshDays: 30, UseWindow: 90, GraceDays: 30, Limits: nil}, "regular", 2}, {evidence.Rules{FreshDays: 30, UseWindow: 30, GraceDays: 30, Limits: nil}, "unused", 2}, {evidence.Rules{FreshDays: 15, UseWindow: 60, GraceDays: 30, Limits: nil}, "regular", 1}} {
+	}{{evidence.Rules{FreshDays: 30, UseWindow: 90, GraceDays: 30, Limits: nil}, "regular", 2},
+		{evidence.Rules{FreshDays: 30, UseWindow: 30, GraceDays: 30, Limits: nil}, "unused", 2},
+		{evidence.Rules{FreshDays: 15, UseWindow: 60, GraceDays: 30, Limits: nil}, "regular", 1}} {
 		if err := a.Evidence.SetRules(ctx, c.rules, "me"); err != nil {
 			t.Fatal(err)
 		}
@@ -189,13 +240,23 @@ func TestPolicyListAndItsCases(t *testing.T) {
 	ctx := context.Background()
 	a, _ := desk(t)
 	base(t, a)
-	take(t, a, formats.Installs, installHeader, "D1,Ostwick,Part,1,,,2026-06-29T10:00:00Z", "D2,Ostwick,Part,1,,,2026-06-29T10:00:00Z", "D3,Ostwick,Part,1,,,2026-06-29T10:00:00Z")
-	for _, bad := range []map[string]string{{"product": "Part", "stance": "restricted", "group": "Nowhere"}, {"product": "Nothing", "stance": "restricted"}, {"stance": "restricted"}} {
+	take(
+		t,
+		a,
+		formats.Installs,
+		installHeader,
+		"D1,Ostwick,Part,1,,,2026-06-29T10:00:00Z",
+		"D2,Ostwick,Part,1,,,2026-06-29T10:00:00Z",
+		"D3,Ostwick,Part,1,,,2026-06-29T10:00:00Z",
+	)
+	for _, bad := range []map[string]string{{"product": "Part", "stance": "restricted", "group": "Nowhere"},
+		{"product": "Nothing", "stance": "restricted"}, {"stance": "restricted"}} {
 		if _, err := a.Evidence.Book(ctx, "policies", bad, "me"); err == nil {
 			t.Errorf("%v was set", bad)
 		}
 	}
-	for _, good := range []map[string]string{{"publisher": "Ostwick", "stance": "restricted", "reason": "all of it"}, {"product": "Part", "stance": "allowed", "group": "A/B", "reason": "but here"}} {
+	for _, good := range []map[string]string{{"publisher": "Ostwick", "stance": "restricted", "reason": "all of it"},
+		{"product": "Part", "stance": "allowed", "group": "A/B", "reason": "but here"}} {
 		if _, err := a.Evidence.Book(ctx, "policies", good, "me"); err != nil {
 			t.Fatal(err)
 		}
@@ -206,7 +267,9 @@ func TestPolicyListAndItsCases(t *testing.T) {
 			t.Fatal(err)
 		}
 		if err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
-			page, err := snapshot.CasePage(tx, sqlite.ListQuery{Filters: map[string]string{"state": string(casework.Open), "kind": string(casework.RestrictedTitle)}, Sort: "device"})
+			page, err := snapshot.CasePage(tx,
+				sqlite.ListQuery{Filters: map[string]string{"state": string(casework.Open),
+					"kind": string(casework.RestrictedTitle)}, Sort: "device"})
 			for _, c := range page.Rows {
 				devices = append(devices, c.Device)
 			}
@@ -220,7 +283,8 @@ func TestPolicyListAndItsCases(t *testing.T) {
 		t.Errorf("cases on %s", got)
 	}
 	list, err := a.Worklist.Policies(ctx)
-	if err != nil || len(list.Policies) != 2 || list.Policies[0].Author != "me" || list.Policies[1].What != "Ostwick Part" {
+	if err != nil || len(list.Policies) != 2 || list.Policies[0].Author != "me" ||
+		list.Policies[1].What != "Ostwick Part" {
 		t.Fatalf("%+v, %v", list, err)
 	}
 	if err := a.Worklist.EndPolicy(ctx, list.Policies[1].ID, "me"); err != nil {
@@ -241,12 +305,26 @@ func TestFindAndTheCourse(t *testing.T) {
 	ctx := context.Background()
 	a, _ := desk(t)
 	base(t, a)
-	take(t, a, formats.Entitlements, "entitlement_id,publisher,product,metric,quantity", "E1,Ostwick,Skerrymap,device,5")
-	take(t, a, formats.Installs, installHeader, "D1,Ostwick,Skerrymap,6,,,2026-06-29T10:00:00Z", "D1,?,Odd,1,,,2026-06-29T10:00:00Z")
+	take(
+		t,
+		a,
+		formats.Entitlements,
+		"entitlement_id,publisher,product,metric,quantity",
+		"E1,Ostwick,Skerrymap,device,5",
+	)
+	take(
+		t,
+		a,
+		formats.Installs,
+		installHeader,
+		"D1,Ostwick,Skerrymap,6,,,2026-06-29T10:00:00Z",
+		"D1,?,Odd,1,,,2026-06-29T10:00:00Z",
+	)
 	if err := a.Pipeline.Refresh(ctx); err != nil {
 		t.Fatal(err)
 	}
-	for text, want := range map[string]string{"Skerry": "title entitlement", "D1": "device", "Dagne": "person", "E1": "entitlement", "%": "", "nothing here": ""} {
+	for text, want := range map[string]string{"Skerry": "title entitlement", "D1": "device", "Dagne": "person",
+		"E1": "entitlement", "%": "", "nothing here": ""} {
 		hits, err := a.Reports.Find(ctx, text)
 		if err != nil {
 			t.Fatal(err)
@@ -260,7 +338,12 @@ func TestFindAndTheCourse(t *testing.T) {
 		}
 	}
 	c, err := a.Reports.Course(ctx)
-	if err != nil || c.Devices != 3 || c.Fresh != 1 || c.Never != 2 || c.Installs != 2 || c.Unrecognised != 1 || c.Names != 1 || c.Counted != 1 || c.Positions != 1 || c.Spare != 1 || c.AsOf != "2026-06-30" {
+	if err != nil || c.Devices != 3 || c.Fresh != 1 || c.Never != 2 || c.Installs != 2 || c.Unrecognised != 1 ||
+		c.Names != 1 ||
+		c.Counted != 1 ||
+		c.Positions != 1 ||
+		c.Spare != 1 ||
+		c.AsOf != "2026-06-30" {
 		t.Errorf("%+v, %v", c, err)
 	}
 }
@@ -270,17 +353,22 @@ func TestTitlesAddedByHand(t *testing.T) {
 	a, _ := desk(t)
 	base(t, a)
 	take(t, a, formats.Installs, installHeader, "D1,Strange AS,Oddwork 2,2,,,2026-06-29T10:00:00Z")
-	if _, err := a.Titles.AddTitle(ctx, titles.NewTitle{Publisher: "OSTWICK", Product: "skerrymap", Model: "commercial"}, "me"); err == nil {
+	if _, err := a.Titles.AddTitle(ctx,
+		titles.NewTitle{Publisher: "OSTWICK", Product: "skerrymap", Model: "commercial"}, "me"); err == nil {
 		t.Error("a product that is there already was added")
 	}
-	id, err := a.Titles.AddTitle(ctx, titles.NewTitle{Publisher: "Strange", Product: "Oddwork", Model: "commercial", Category: "odd"}, "me")
+	id, err := a.Titles.AddTitle(
+		ctx,
+		titles.NewTitle{Publisher: "Strange", Product: "Oddwork", Model: "commercial", Category: "odd"},
+		"me",
+	)
 	if err != nil {
 		t.Fatal(err)
 	}
 	if f := figure(t, a, "Oddwork"); f.Product != id || f.Needed != 1 || f.Short != 1 {
 		t.Errorf("%+v", f)
 	}
-	p, err := a.Titles.Product(ctx, id)
+	p, err := a.Catalogue.Product(ctx, id)
 	if err != nil || p.Category != "odd" || len(p.Names) != 1 || p.Names[0].State != "recognised" {
 		t.Errorf("%+v, %v", p, err)
 	}
@@ -290,8 +378,22 @@ func TestUnitsAndExplanationAgree(t *testing.T) {
 	ctx := context.Background()
 	a, _ := desk(t)
 	base(t, a)
-	take(t, a, formats.Entitlements, "entitlement_id,publisher,product,metric,quantity,scope_unit", "E1,Ostwick,Skerrymap,device,5,A")
-	take(t, a, formats.Installs, installHeader, "D1,Ostwick,Skerrymap,6,,,2026-06-29T10:00:00Z", "D2,Ostwick,Skerrymap,5,,,2026-06-29T10:00:00Z", "D3,Ostwick,Skerrymap,6,,,2026-06-29T10:00:00Z")
+	take(
+		t,
+		a,
+		formats.Entitlements,
+		"entitlement_id,publisher,product,metric,quantity,scope_unit",
+		"E1,Ostwick,Skerrymap,device,5,A",
+	)
+	take(
+		t,
+		a,
+		formats.Installs,
+		installHeader,
+		"D1,Ostwick,Skerrymap,6,,,2026-06-29T10:00:00Z",
+		"D2,Ostwick,Skerrymap,5,,,2026-06-29T10:00:00Z",
+		"D3,Ostwick,Skerrymap,6,,,2026-06-29T10:00:00Z",
+	)
 	if err := a.Pipeline.Refresh(ctx); err != nil {
 		t.Fatal(err)
 	}
@@ -323,7 +425,8 @@ func TestUnitsAndExplanationAgree(t *testing.T) {
 	}); err != nil || lines != sum || int64(sum) != p.Metrics[0].Needed {
 		t.Errorf("%d units, %d lines, %d needed, %v", sum, lines, p.Metrics[0].Needed, err)
 	}
-	if units, _ := a.Position.Units(ctx, id, "device::out of scope", 0, 0); len(units) != 1 || units[0].Device != "D3" {
+	if units, _ := a.Position.Units(ctx, id, "device::out of scope", 0, 0); len(units) != 1 ||
+		units[0].Device != "D3" {
 		t.Errorf("%+v", units)
 	}
 }

@@ -38,14 +38,21 @@ func (d *tool) Take(_ context.Context, o worklist.Order) error {
 	return d.down
 }
 
-// house is a desk with a fleet of n devices on which a restricted title is, each with a user of its own, a mail box and a deployment tool.
+// house is a desk with a fleet of n devices on which a restricted title is, each with a user of its own, a mail box
+// and a deployment tool.
 func house(t *testing.T, n int) (*Program, *movable, *letterbox, *tool) {
 	t.Helper()
 	a, clock := desk(t)
 	box, d := &letterbox{}, &tool{}
 	a.Outbox.Mail, a.Worklist.Deploy = box, d
 	take(t, a, formats.Titles, "publisher,product,category,licence_model", "Ostwick,Derby,game,free")
-	devices, users, installs := []string{"device_id,name,kind,primary_user,site"}, []string{"user_id,name,email"}, []string{installHeader}
+	devices, users, installs := []string{
+		"device_id,name,kind,primary_user,site",
+	}, []string{
+		"user_id,name,email",
+	}, []string{
+		installHeader,
+	}
 	for i := range n {
 		devices = append(devices, fmt.Sprintf("D%d,dev-%d,client,u%d,Quay", i, i, i))
 		users = append(users, fmt.Sprintf("u%d,User %d,u%d@x.example", i, i, i))
@@ -93,7 +100,8 @@ func do(t *testing.T, a *Program, who string, deed worklist.CaseAction) worklist
 func pass(t *testing.T, a *Program, clock *movable, d time.Duration) {
 	t.Helper()
 	clock.now = clock.now.Add(d)
-	if err := errors.Join(a.Worklist.FollowUp(context.Background()), a.Outbox.SendMail(context.Background())); err != nil {
+	if err := errors.Join(a.Worklist.FollowUp(context.Background()),
+		a.Outbox.SendMail(context.Background())); err != nil {
 		t.Fatal(err)
 	}
 }
@@ -110,13 +118,21 @@ func keyIn(t *testing.T, text string) string {
 
 const day24 = 24 * time.Hour
 
-// A user is asked once, by one letter for all his cases; the letter can be called back until it leaves; an answer is taken once, may be changed until somebody acts on it, and a wrong key opens nothing.
+// A user is asked once, by one letter for all his cases; the letter can be called back until it leaves; an answer is
+// taken once, may be changed until somebody acts on it, and a wrong key opens nothing.
 func TestAskingAUser(t *testing.T) {
 	ctx := context.Background()
 	a, clock, box, _ := house(t, 2)
 	take(t, a, formats.Titles, "publisher,product,category,licence_model", "Ostwick,Regatta,game,free")
 	take(t, a, formats.Policies, "category,stance,reason", "game,restricted,no games")
-	take(t, a, formats.Installs, installHeader, "D0,Ostwick,Derby,1,,scan,2026-06-29T11:00:00Z", "D0,Ostwick,Regatta,1,,scan,2026-06-29T11:00:00Z")
+	take(
+		t,
+		a,
+		formats.Installs,
+		installHeader,
+		"D0,Ostwick,Derby,1,,scan,2026-06-29T11:00:00Z",
+		"D0,Ostwick,Regatta,1,,scan,2026-06-29T11:00:00Z",
+	)
 	renew(t, a)
 	if n := len(casesOf(t, a)); n != 3 {
 		t.Fatalf("%d cases", n)
@@ -130,10 +146,13 @@ func TestAskingAUser(t *testing.T) {
 	}
 	do(t, a, "w", worklist.CaseAction{IDs: []int64{2}, Act: casework.Undo})
 	pass(t, a, clock, 11*time.Minute)
-	if len(box.sent) != 1 || strings.Count(box.sent[0], "/answer/") != 1 || !strings.Contains(box.sent[0], "Derby on D0") || !strings.Contains(box.sent[0], "Regatta on D0") {
+	if len(box.sent) != 1 || strings.Count(box.sent[0], "/answer/") != 1 ||
+		!strings.Contains(box.sent[0], "Derby on D0") ||
+		!strings.Contains(box.sent[0], "Regatta on D0") {
 		t.Fatalf("letters: %q", box.sent)
 	}
-	if done, err := a.Worklist.CaseAct(ctx, worklist.CaseAction{IDs: []int64{1}, Act: casework.Undo}, "w"); err == nil {
+	if done, err := a.Worklist.CaseAct(ctx, worklist.CaseAction{IDs: []int64{1}, Act: casework.Undo},
+		"w"); err == nil {
 		t.Errorf("a letter that has left was called back: %+v", done)
 	}
 	key := keyIn(t, box.sent[0])
@@ -170,15 +189,18 @@ func TestAskingAUser(t *testing.T) {
 	if c := state(mine); c.State != casework.Answered || c.Answer != "needed for the regatta" {
 		t.Errorf("%+v", c)
 	}
-	if err := a.Worklist.Answer(ctx, key, mine, false, ""); err != nil || state(mine).State != casework.Agreed || state(mine).AgreedBy != "User 0" {
+	if err := a.Worklist.Answer(ctx, key, mine, false, ""); err != nil || state(mine).State != casework.Agreed ||
+		state(mine).AgreedBy != "User 0" {
 		t.Errorf("the answer cannot be changed: %+v, %v", state(mine), err)
 	}
 	do(t, a, "w", worklist.CaseAction{IDs: []int64{mine}, Act: casework.Send})
-	if err := a.Worklist.Answer(ctx, key, mine, true, "after all"); err != nil || state(mine).State != casework.Waiting {
+	if err := a.Worklist.Answer(ctx, key, mine, true, "after all"); err != nil ||
+		state(mine).State != casework.Waiting {
 		t.Errorf("an answer that came too late has moved the case: %+v, %v", state(mine), err)
 	}
 	do(t, a, "w", worklist.CaseAction{IDs: []int64{other}, Act: casework.Agree})
-	if page, err := a.Worklist.AnswerPage(ctx, key); err != nil || !strings.Contains(page.Lines[1].Answer+page.Lines[0].Answer, "no longer asked") {
+	if page, err := a.Worklist.AnswerPage(ctx, key); err != nil ||
+		!strings.Contains(page.Lines[1].Answer+page.Lines[0].Answer, "no longer asked") {
 		t.Errorf("%+v, %v", page, err)
 	}
 	steps := 0
@@ -199,7 +221,8 @@ func TestAskingAUser(t *testing.T) {
 	}
 }
 
-// Whoever does not answer is reminded, and then somebody here decides. A mail box that is down loses nothing, and nothing is sent twice.
+// Whoever does not answer is reminded, and then somebody here decides. A mail box that is down loses nothing, and
+// nothing is sent twice.
 func TestRemindersAndAMailBoxThatIsDown(t *testing.T) {
 	a, clock, box, _ := house(t, 1)
 	do(t, a, "w", worklist.CaseAction{IDs: []int64{1}, Act: casework.Ask})
@@ -223,7 +246,8 @@ func TestRemindersAndAMailBoxThatIsDown(t *testing.T) {
 	}
 	pass(t, a, clock, day24)
 	pass(t, a, clock, time.Hour)
-	if len(box.sent) != 2 || !strings.Contains(box.sent[1], "we have not heard from you") || keyIn(t, box.sent[0]) != keyIn(t, box.sent[1]) {
+	if len(box.sent) != 2 || !strings.Contains(box.sent[1], "we have not heard from you") ||
+		keyIn(t, box.sent[0]) != keyIn(t, box.sent[1]) {
 		t.Fatalf("letters: %q", box.sent)
 	}
 	if c := casesOf(t, a)[0]; c.State != casework.Asked || c.AnswerBy != a.Snapshots.Today()+7 {
@@ -233,10 +257,12 @@ func TestRemindersAndAMailBoxThatIsDown(t *testing.T) {
 	if c := casesOf(t, a)[0]; c.State != casework.Silent {
 		t.Errorf("%+v", c)
 	}
-	if err := a.Worklist.Answer(context.Background(), keyIn(t, box.sent[1]), 0, false, ""); err == nil && casesOf(t, a)[0].State != casework.Silent {
+	if err := a.Worklist.Answer(context.Background(), keyIn(t, box.sent[1]), 0, false, ""); err == nil &&
+		casesOf(t, a)[0].State != casework.Silent {
 		t.Log("an answer that comes late is taken") // all were answered: nothing is open
 	}
-	if err := a.Worklist.Answer(context.Background(), keyIn(t, box.sent[1]), 1, false, ""); err != nil || casesOf(t, a)[0].State != casework.Agreed {
+	if err := a.Worklist.Answer(context.Background(), keyIn(t, box.sent[1]), 1, false, ""); err != nil ||
+		casesOf(t, a)[0].State != casework.Agreed {
 		t.Errorf("a late answer is lost: %v", err)
 	}
 }
@@ -246,12 +272,14 @@ func TestNobodyToAsk(t *testing.T) {
 	a, _, _, _ := house(t, 3)
 	take(t, a, formats.Users, "user_id,name,email,status", "u0,User 0,,active", "u1,User 1,u1@x.example,left")
 	done := do(t, a, "w", worklist.CaseAction{IDs: []int64{1, 2, 3}, Act: casework.Ask})
-	if done.Count != 1 || len(done.Refused) != 2 || !strings.Contains(strings.Join(done.Refused, " "), "no mail address") {
+	if done.Count != 1 || len(done.Refused) != 2 ||
+		!strings.Contains(strings.Join(done.Refused, " "), "no mail address") {
 		t.Errorf("%+v", done)
 	}
 }
 
-// An order leaves once: a tool that is down gets it later under the same number, one that lies about it does not do it twice, and after ten tries it has failed.
+// An order leaves once: a tool that is down gets it later under the same number, one that lies about it does not do
+// it twice, and after ten tries it has failed.
 func TestOrdersLeaveOnce(t *testing.T) {
 	a, clock, _, d := house(t, 2)
 	do(t, a, "w", worklist.CaseAction{IDs: []int64{1, 2}, Act: casework.Agree})
@@ -264,13 +292,15 @@ func TestOrdersLeaveOnce(t *testing.T) {
 	if c := casesOf(t, a)[0]; c.State != casework.Waiting {
 		t.Fatalf("%+v", c)
 	}
-	if _, err := a.Worklist.CaseAct(context.Background(), worklist.CaseAction{IDs: []int64{1}, Act: casework.Undo}, "w"); err == nil {
+	if _, err := a.Worklist.CaseAct(context.Background(), worklist.CaseAction{IDs: []int64{1}, Act: casework.Undo},
+		"w"); err == nil {
 		t.Error("an order that may have left was called back")
 	}
 	d.down = nil
 	pass(t, a, clock, time.Minute)
 	pass(t, a, clock, time.Minute)
-	if c := casesOf(t, a)[0]; c.State != casework.Sent || len(d.taken) != 1 || d.taken[0].What != "remove" || d.taken[0].Names[0] != "Derby" {
+	if c := casesOf(t, a)[0]; c.State != casework.Sent || len(d.taken) != 1 || d.taken[0].What != "remove" ||
+		d.taken[0].Names[0] != "Derby" {
 		t.Fatalf("%+v, %+v", c, d.taken)
 	}
 	d.down, d.lies = errors.New("no route"), false
@@ -295,7 +325,10 @@ func TestAnswersOfTheTool(t *testing.T) {
 	a, clock, _, d := house(t, 4)
 	ids := []int64{1, 2, 3, 4}
 	do(t, a, "w", worklist.CaseAction{IDs: ids, Act: casework.Agree})
-	if err := a.Worklist.TakeOutcome(ctx, worklist.Outcome{Order: 1, Done: true}, "tool"); !errors.Is(err, sqlite.ErrNotFound) {
+	if err := a.Worklist.TakeOutcome(ctx, worklist.Outcome{Order: 1, Done: true}, "tool"); !errors.Is(
+		err,
+		sqlite.ErrNotFound,
+	) {
 		t.Errorf("an order that was never made: %v", err)
 	}
 	do(t, a, "w", worklist.CaseAction{IDs: ids, Act: casework.Send})
@@ -303,7 +336,9 @@ func TestAnswersOfTheTool(t *testing.T) {
 		t.Error("an answer to an order that has not left")
 	}
 	pass(t, a, clock, 11*time.Minute)
-	for _, o := range []worklist.Outcome{{Order: 1, Done: true}, {Order: 1, Done: true}, {Order: 2, Reason: "disk full"}, {Order: 2, Reason: "disk full"}, {Order: 3, Done: true}, {Order: 3, Reason: "on second thoughts"}} {
+	for _, o := range []worklist.Outcome{{Order: 1, Done: true}, {Order: 1, Done: true},
+		{Order: 2, Reason: "disk full"}, {Order: 2, Reason: "disk full"}, {Order: 3, Done: true},
+		{Order: 3, Reason: "on second thoughts"}} {
 		if err := a.Worklist.TakeOutcome(ctx, o, "tool"); err != nil {
 			t.Fatal(err)
 		}
@@ -363,7 +398,16 @@ func TestWaves(t *testing.T) {
 		ids = append(ids, int64(i+1))
 	}
 	do(t, a, "w", worklist.CaseAction{IDs: ids, Act: casework.Agree})
-	do(t, a, "w", worklist.CaseAction{IDs: ids, Act: casework.Send, Wave: &worklist.WaveSettings{Name: "first", PerDay: 4, MaxFails: 25}})
+	do(
+		t,
+		a,
+		"w",
+		worklist.CaseAction{
+			IDs:  ids,
+			Act:  casework.Send,
+			Wave: &worklist.WaveSettings{Name: "first", PerDay: 4, MaxFails: 25},
+		},
+	)
 	for range 3 {
 		pass(t, a, clock, time.Hour)
 	}
@@ -371,13 +415,15 @@ func TestWaves(t *testing.T) {
 		t.Fatalf("%d have left on the first day", len(d.taken))
 	}
 	for i, o := range d.taken {
-		if err := a.Worklist.TakeOutcome(ctx, worklist.Outcome{Order: o.ID, Done: i > 1, Reason: "locked"}, "tool"); err != nil {
+		if err := a.Worklist.TakeOutcome(ctx, worklist.Outcome{Order: o.ID, Done: i > 1, Reason: "locked"},
+			"tool"); err != nil {
 			t.Fatal(err)
 		}
 	}
 	pass(t, a, clock, day24)
 	waves, err := a.Worklist.Waves(ctx)
-	if err != nil || len(waves) != 1 || waves[0].State != "paused" || len(d.taken) != 4 || !strings.Contains(waves[0].Why, "2 of 4") {
+	if err != nil || len(waves) != 1 || waves[0].State != "paused" || len(d.taken) != 4 ||
+		!strings.Contains(waves[0].Why, "2 of 4") {
 		t.Fatalf("%+v, %d have left, %v", waves, len(d.taken), err)
 	}
 	pass(t, a, clock, day24)
@@ -430,14 +476,25 @@ func TestExceptionsEndAndStancesAreExplained(t *testing.T) {
 	ctx := context.Background()
 	a, clock, _, _ := house(t, 1)
 	for _, bad := range []worklist.PolicyDraft{
-		{Product: 1, Stance: "allowed", Reason: "x", Until: "2026-07-02"}, {Product: 1, Stance: "allowed", Reason: "x", Until: "2026-06-29", Owner: "o"}, {Stance: "allowed", Reason: "x"},
-		{Product: 1, Stance: "required", Reason: "x", Days: "mon"}, {Product: 1, Stance: "restricted", Reason: "x", From: "08:00"}, {Product: 1, Stance: "allowed", Reason: "x", Group: "nowhere"},
+		{Product: 1, Stance: "allowed", Reason: "x", Until: "2026-07-02"},
+		{Product: 1, Stance: "allowed", Reason: "x", Until: "2026-06-29", Owner: "o"},
+		{Stance: "allowed", Reason: "x"},
+		{Product: 1, Stance: "required", Reason: "x", Days: "mon"},
+		{Product: 1, Stance: "restricted", Reason: "x", From: "08:00"},
+		{Product: 1, Stance: "allowed", Reason: "x", Group: "nowhere"},
 	} {
 		if err := a.Worklist.SetPolicy(ctx, bad, "w"); err == nil {
 			t.Errorf("%+v was set", bad)
 		}
 	}
-	d := worklist.PolicyDraft{Product: 1, Stance: "allowed", Reason: "a course", Owner: "Dagne", Until: "2026-07-02", Group: "Quay"}
+	d := worklist.PolicyDraft{
+		Product: 1,
+		Stance:  "allowed",
+		Reason:  "a course",
+		Owner:   "Dagne",
+		Until:   "2026-07-02",
+		Group:   "Quay",
+	}
 	e, err := a.Worklist.PreviewPolicy(ctx, d, 0)
 	if err != nil || e.Goes != 1 || e.Comes != 0 {
 		t.Errorf("%+v, %v", e, err)
@@ -453,7 +510,8 @@ func TestExceptionsEndAndStancesAreExplained(t *testing.T) {
 		t.Errorf("under the exception the case is %s", c.State)
 	}
 	why, err := a.Worklist.Stance(ctx, 1, "D0")
-	if err != nil || why.Stance != "allowed" || len(why.Policies) != 2 || why.Policies[0].Owner != "Dagne" || !strings.Contains(why.Why, "most specific") {
+	if err != nil || why.Stance != "allowed" || len(why.Policies) != 2 || why.Policies[0].Owner != "Dagne" ||
+		!strings.Contains(why.Why, "most specific") {
 		t.Errorf("%+v, %v", why, err)
 	}
 	clock.now = clock.now.AddDate(0, 0, 3)
@@ -466,12 +524,27 @@ func TestExceptionsEndAndStancesAreExplained(t *testing.T) {
 	}
 }
 
-// Required titles are missing where somebody has looked; any title of a category will do; what is ordered is an install.
+// Required titles are missing where somebody has looked; any title of a category will do; what is ordered is an
+// install.
 func TestMissing(t *testing.T) {
 	a, clock, _, d := house(t, 3)
-	take(t, a, formats.Titles, "publisher,product,category,licence_model", "V,Guard,security,free", "V,Ward,security,free")
+	take(
+		t,
+		a,
+		formats.Titles,
+		"publisher,product,category,licence_model",
+		"V,Guard,security,free",
+		"V,Ward,security,free",
+	)
 	take(t, a, formats.Devices, "device_id,kind", "D9,client") // never scanned
-	take(t, a, formats.Installs, installHeader, "D1,Ostwick,Derby,1,,scan,2026-06-29T12:00:00Z", "D1,V,Ward,1,,scan,2026-06-29T12:00:00Z")
+	take(
+		t,
+		a,
+		formats.Installs,
+		installHeader,
+		"D1,Ostwick,Derby,1,,scan,2026-06-29T12:00:00Z",
+		"D1,V,Ward,1,,scan,2026-06-29T12:00:00Z",
+	)
 	take(t, a, formats.Policies, "category,stance,reason", "security,required,guard every machine")
 	renew(t, a)
 	var missing []worklistdb.Case
@@ -490,9 +563,24 @@ func TestMissing(t *testing.T) {
 	if len(d.taken) != 2 || d.taken[0].What != "install" || d.taken[0].Product != "Guard" {
 		t.Fatalf("%+v", d.taken)
 	}
-	take(t, a, formats.Installs, installHeader, "D0,Ostwick,Derby,1,,scan,2026-06-30T08:50:00Z", "D0,V,Guard,1,,scan,2026-06-30T08:50:00Z") // an hour before the order left
+	// an hour before the order left
+	take(
+		t,
+		a,
+		formats.Installs,
+		installHeader,
+		"D0,Ostwick,Derby,1,,scan,2026-06-30T08:50:00Z",
+		"D0,V,Guard,1,,scan,2026-06-30T08:50:00Z",
+	)
 	clock.now = clock.now.Add(2 * time.Hour)
-	take(t, a, formats.Installs, installHeader, "D2,Ostwick,Derby,1,,scan,2026-06-30T10:30:00Z", "D2,V,Ward,1,,scan,2026-06-30T10:30:00Z")
+	take(
+		t,
+		a,
+		formats.Installs,
+		installHeader,
+		"D2,Ostwick,Derby,1,,scan,2026-06-30T10:30:00Z",
+		"D2,V,Ward,1,,scan,2026-06-30T10:30:00Z",
+	)
 	renew(t, a)
 	for _, c := range casesOf(t, a) {
 		if c.ID == missing[0].ID && c.State != casework.Sent || c.ID == missing[1].ID && c.State != casework.Gone {
@@ -501,17 +589,45 @@ func TestMissing(t *testing.T) {
 	}
 }
 
-// A stance at certain hours makes a case of use in them, which lapses when it stops; nothing is invented of a run whose end nobody saw.
+// A stance at certain hours makes a case of use in them, which lapses when it stops; nothing is invented of a run
+// whose end nobody saw.
 func TestHoursLapse(t *testing.T) {
 	a, clock, _, _ := house(t, 1)
 	take(t, a, formats.Titles, "publisher,product,aliases,licence_model", "Fenn,Tern,tern.exe,free")
-	take(t, a, formats.Installs, installHeader, "D0,Ostwick,Derby,1,,scan,2026-06-29T12:00:00Z", "D0,Fenn,Tern,1,,scan,2026-06-29T12:00:00Z")
-	take(t, a, formats.Policies, "product,publisher,stance,days,from_time,to_time,reason", "Tern,Fenn,restricted,mon-fri,08:00,16:00,not at work")
+	take(
+		t,
+		a,
+		formats.Installs,
+		installHeader,
+		"D0,Ostwick,Derby,1,,scan,2026-06-29T12:00:00Z",
+		"D0,Fenn,Tern,1,,scan,2026-06-29T12:00:00Z",
+	)
+	take(
+		t,
+		a,
+		formats.Policies,
+		"product,publisher,stance,days,from_time,to_time,reason",
+		"Tern,Fenn,restricted,mon-fri,08:00,16:00,not at work",
+	)
 	if err := a.Evidence.SetSiteZone(context.Background(), "Quay", "Atlantic/Reykjavik"); err != nil {
 		t.Fatal(err)
 	}
-	take(t, a, formats.Usage, "device_id,user_id,file_name,started_at,ended_at", "D0,u0,tern.exe,2026-06-26T15:50:00Z,2026-06-26T16:30:00Z", "D0,u0,tern.exe,2026-06-27T10:00:00Z,2026-06-27T11:00:00Z")
-	take(t, a, formats.ProcessEvents, "device_id,event,at,pid,file_name,user_id", "D0,start,2026-06-25T16:10:00Z,9,tern.exe,u0") // after hours, and nobody saw its end
+	take(
+		t,
+		a,
+		formats.Usage,
+		"device_id,user_id,file_name,started_at,ended_at",
+		"D0,u0,tern.exe,2026-06-26T15:50:00Z,2026-06-26T16:30:00Z",
+		"D0,u0,tern.exe,2026-06-27T10:00:00Z,2026-06-27T11:00:00Z",
+	)
+	// after hours, and nobody saw its end
+	take(
+		t,
+		a,
+		formats.ProcessEvents,
+		"device_id,event,at,pid,file_name,user_id",
+		"D0,start,2026-06-25T16:10:00Z,9,tern.exe,u0",
+	)
 	renew(t, a)
 	var c worklistdb.Case
 	for _, x := range casesOf(t, a) {
@@ -534,23 +650,51 @@ func TestHoursLapse(t *testing.T) {
 	}
 }
 
-// A reclaimed licence is a saving once a scan shows that it is gone, its seat goes to whoever waits first, and what comes back within days is booked out; two ledgers say so line by line.
+// A reclaimed licence is a saving once a scan shows that it is gone, its seat goes to whoever waits first, and what
+// comes back within days is booked out; two ledgers say so line by line.
 func TestSavingsAndTheSeatThatBecomesFree(t *testing.T) {
 	ctx := context.Background()
 	a, clock := desk(t)
-	take(t, a, formats.Titles, "publisher,product,licence_model,list_price,currency,default_metric", "Ostwick,Draw,commercial,100,EUR,named_user")
+	take(
+		t,
+		a,
+		formats.Titles,
+		"publisher,product,licence_model,list_price,currency,default_metric",
+		"Ostwick,Draw,commercial,100,EUR,named_user",
+	)
 	take(t, a, formats.Users, "user_id,name", "u1,Dagne", "u2,Livar", "u3,Oddny")
 	take(t, a, formats.Devices, "device_id,kind,primary_user", "D1,client,u1", "D2,client,u3")
-	take(t, a, formats.Entitlements, "entitlement_id,publisher,product,metric,quantity,kind,start,end,unit_price,currency", "N-1,Ostwick,Draw,named_user,2,subscription,2025-10-01,2026-09-30,60,EUR")
+	take(
+		t,
+		a,
+		formats.Entitlements,
+		"entitlement_id,publisher,product,metric,quantity,kind,start,end,unit_price,currency",
+		"N-1,Ostwick,Draw,named_user,2,subscription,2025-10-01,2026-09-30,60,EUR",
+	)
 	take(t, a, formats.Assignments, "entitlement_id,user_id,from", "N-1,u1,2025-10-01", "N-1,u3,2025-10-01")
-	take(t, a, formats.Installs, installHeader, "D1,Ostwick,Draw,1,2026-01-10,scan,2026-01-20T10:00:00Z", "D2,Ostwick,Draw,1,2026-06-28,scan,2026-01-20T10:00:00Z")
-	take(t, a, formats.Installs, installHeader, "D1,Ostwick,Draw,1,2026-01-10,scan,2026-06-29T10:00:00Z", "D2,Ostwick,Draw,1,2026-06-28,scan,2026-06-29T10:00:00Z")
+	take(
+		t,
+		a,
+		formats.Installs,
+		installHeader,
+		"D1,Ostwick,Draw,1,2026-01-10,scan,2026-01-20T10:00:00Z",
+		"D2,Ostwick,Draw,1,2026-06-28,scan,2026-01-20T10:00:00Z",
+	)
+	take(
+		t,
+		a,
+		formats.Installs,
+		installHeader,
+		"D1,Ostwick,Draw,1,2026-01-10,scan,2026-06-29T10:00:00Z",
+		"D2,Ostwick,Draw,1,2026-06-28,scan,2026-06-29T10:00:00Z",
+	)
 	if err := a.Entitlements.Wait(ctx, 1, "u2", "", "w"); err != nil {
 		t.Fatal(err)
 	}
 	renew(t, a)
 	cases := casesOf(t, a)
-	if len(cases) != 1 || cases[0].Kind != casework.IdleLicence || cases[0].Worth != "at renewal" || cases[0].Amount != "60" {
+	if len(cases) != 1 || cases[0].Kind != casework.IdleLicence || cases[0].Worth != "at renewal" ||
+		cases[0].Amount != "60" {
 		t.Fatalf("%+v", cases)
 	}
 	sums := func() worklist.LedgerSum {
@@ -568,7 +712,10 @@ func TestSavingsAndTheSeatThatBecomesFree(t *testing.T) {
 		t.Errorf("a click is a saving: %+v", s)
 	}
 	holders := func() string {
-		page, err := a.Entitlements.Seats(ctx, sqlite.ListQuery{Filters: map[string]string{"state": "held"}, Sort: "user"})
+		page, err := a.Entitlements.Seats(
+			ctx,
+			sqlite.ListQuery{Filters: map[string]string{"state": "held"}, Sort: "user"},
+		)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -596,7 +743,14 @@ func TestSavingsAndTheSeatThatBecomesFree(t *testing.T) {
 		t.Errorf("booked twice: %+v", s)
 	}
 	clock.now = clock.now.AddDate(0, 0, 3)
-	take(t, a, formats.Installs, installHeader, "D1,Ostwick,Other,1,,scan,2026-07-05T07:00:00Z", "D1,Ostwick,Draw,1,,scan,2026-07-05T07:00:00Z")
+	take(
+		t,
+		a,
+		formats.Installs,
+		installHeader,
+		"D1,Ostwick,Other,1,,scan,2026-07-05T07:00:00Z",
+		"D1,Ostwick,Draw,1,,scan,2026-07-05T07:00:00Z",
+	)
 	renew(t, a)
 	if c := casesOf(t, a)[0]; c.CameBack != 1 || c.State != casework.Lapsed && c.State != casework.Open {
 		t.Errorf("%+v", c)
@@ -608,7 +762,8 @@ func TestSavingsAndTheSeatThatBecomesFree(t *testing.T) {
 	if err := a.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
 		page, err = worklistdb.SavingPage(tx, sqlite.ListQuery{Sort: "id"})
 		return err
-	}); err != nil || len(page.Rows) != 2 || page.Rows[0].Amount != 60 || page.Rows[1].Amount != -60 || page.Rows[1].CaseID != 1 {
+	}); err != nil || len(page.Rows) != 2 || page.Rows[0].Amount != 60 || page.Rows[1].Amount != -60 ||
+		page.Rows[1].CaseID != 1 {
 		t.Errorf("%+v, %v", page.Rows, err)
 	}
 }
@@ -617,14 +772,34 @@ func TestSavingsAndTheSeatThatBecomesFree(t *testing.T) {
 func TestEndOfSupportTakesOffItsRelease(t *testing.T) {
 	ctx := context.Background()
 	a, clock, _, d := house(t, 1)
-	take(t, a, formats.Titles, "publisher,product,version,licence_model,end_of_life", "Grim,Relay,3,free,2026-03-31", "Grim,Relay,4,free,")
-	take(t, a, formats.Installs, installHeader, "D0,Ostwick,Derby,1,,scan,2026-06-29T12:00:00Z", "D0,Grim,Relay 3,3.1,,scan,2026-06-29T12:00:00Z", "D0,Grim,Relay 4,4.0,,scan,2026-06-29T12:00:00Z")
+	take(
+		t,
+		a,
+		formats.Titles,
+		"publisher,product,version,licence_model,end_of_life",
+		"Grim,Relay,3,free,2026-03-31",
+		"Grim,Relay,4,free,",
+	)
+	take(
+		t,
+		a,
+		formats.Installs,
+		installHeader,
+		"D0,Ostwick,Derby,1,,scan,2026-06-29T12:00:00Z",
+		"D0,Grim,Relay 3,3.1,,scan,2026-06-29T12:00:00Z",
+		"D0,Grim,Relay 4,4.0,,scan,2026-06-29T12:00:00Z",
+	)
 	renew(t, a)
-	page, err := a.Titles.Releases(ctx, sqlite.ListQuery{Filters: map[string]string{"product": "Relay", "version": "3"}})
+	page, err := a.Catalogue.Releases(
+		ctx,
+		sqlite.ListQuery{Filters: map[string]string{"product": "Relay", "version": "3"}},
+	)
 	if err != nil || len(page.Rows) != 1 {
 		t.Fatal(page.Rows, err)
 	}
-	if _, err := a.Titles.PutPlan(ctx, titles.PlanDraft{Title: page.Rows[0].ID, What: "move", ToProduct: page.Rows[0].ProductID, ToVersion: "4", Due: a.Snapshots.Today() + 30, Owner: "Workshop"}, "w"); err != nil {
+	if _, err := a.Catalogue.PutPlan(ctx,
+		titles.PlanDraft{Title: page.Rows[0].ID, What: "move", ToProduct: page.Rows[0].ProductID, ToVersion: "4",
+			Due: a.Snapshots.Today() + 30, Owner: "Workshop"}, "w"); err != nil {
 		t.Fatal(err)
 	}
 	renew(t, a)
@@ -634,7 +809,8 @@ func TestEndOfSupportTakesOffItsRelease(t *testing.T) {
 			c = x
 		}
 	}
-	if c.ID == 0 || !strings.Contains(strings.Join(c.Proof, " "), "ended on 2026-03-31") || !strings.Contains(strings.Join(c.Proof, " "), "to move to Relay 4") {
+	if c.ID == 0 || !strings.Contains(strings.Join(c.Proof, " "), "ended on 2026-03-31") ||
+		!strings.Contains(strings.Join(c.Proof, " "), "to move to Relay 4") {
 		t.Fatalf("%+v", c)
 	}
 	do(t, a, "w", worklist.CaseAction{IDs: []int64{c.ID}, Act: casework.Agree})
@@ -644,7 +820,14 @@ func TestEndOfSupportTakesOffItsRelease(t *testing.T) {
 		t.Fatalf("%+v", d.taken)
 	}
 	clock.now = clock.now.Add(2 * time.Hour)
-	take(t, a, formats.Installs, installHeader, "D0,Ostwick,Derby,1,,scan,2026-06-30T10:30:00Z", "D0,Grim,Relay 4,4.0,,scan,2026-06-30T10:30:00Z")
+	take(
+		t,
+		a,
+		formats.Installs,
+		installHeader,
+		"D0,Ostwick,Derby,1,,scan,2026-06-30T10:30:00Z",
+		"D0,Grim,Relay 4,4.0,,scan,2026-06-30T10:30:00Z",
+	)
 	renew(t, a)
 	for _, x := range casesOf(t, a) {
 		if x.ID == c.ID && x.State != casework.Gone {

@@ -164,8 +164,8 @@ func (l *Loop) Current(ctx context.Context) error {
 	return l.Renew(ctx)
 }
 
-// Hold keeps figures from being renewed in the background until release is called: whoever builds something step by step
-// renews them where the steps need it, and gets the same result on a slow machine as on a fast one.
+// Hold keeps figures from being renewed in the background until release is called: whoever builds something step by
+// step renews them where the steps need it, and gets the same result on a slow machine as on a fast one.
 func (l *Loop) Hold() (release func()) {
 	hold := func(n int) {
 		l.mu.Lock()

@@ -6,8 +6,8 @@ import (
 	"ensomet/internal/sqlite"
 )
 
-// The counters of changes. What is derived remembers up to which change it counts, so that a change that comes in while figures are being computed, by this program or by another on the
-// same file, is not taken for done.
+// The counters of changes. What is derived remembers up to which change it counts, so that a change that comes in
+// while figures are being computed, by this program or by another on the same file, is not taken for done.
 const (
 	Changes          = "changes"           // of anything that figures rest on
 	ComputedChanges  = "computed_changes"  // the value of changes that stored figures count
@@ -16,7 +16,8 @@ const (
 	MachineChanges   = "machine_changes"   // of devices, people, and how old evidence of them is
 )
 
-// Mark notes in the changing transaction that everything derived is to be computed again; all says that every record must be recognised anew.
+// Mark notes in the changing transaction that everything derived is to be computed again; all says that every record
+// must be recognised anew.
 func Mark(tx *sqlite.Tx, all bool) error {
 	if err := TouchAll(tx); err != nil {
 		return err
@@ -27,7 +28,8 @@ func Mark(tx *sqlite.Tx, all bool) error {
 	return Count(tx, Changes, MachineChanges)
 }
 
-// MarkCatalogue notes that titles changed. Which products that touches follows from the log of the catalogue and from recognition.
+// MarkCatalogue notes that titles changed. Which products that touches follows from the log of the catalogue and from
+// recognition.
 func MarkCatalogue(tx *sqlite.Tx) error { return Count(tx, Changes, CatalogueChanges) }
 
 // MarkProducts notes that what the positions of some products rest on has changed, and nothing else.

@@ -18,7 +18,11 @@ func Touch(tx *sqlite.Tx, products []int64) error {
 	if err != nil {
 		return err
 	}
-	_, err = tx.Exec("INSERT INTO dirty_product(product_id, change) SELECT value, "+nextChange+" FROM json_each(?) WHERE true ON CONFLICT DO UPDATE SET change = excluded.change", string(list))
+	_, err = tx.Exec(
+		"INSERT INTO dirty_product(product_id, change) SELECT value, "+nextChange+
+			" FROM json_each(?) WHERE true ON CONFLICT DO UPDATE SET change = excluded.change",
+		string(list),
+	)
 	return err
 }
 
@@ -28,26 +32,43 @@ func TouchNow(tx *sqlite.Tx, products []int64) error {
 	if err != nil || len(products) == 0 {
 		return err
 	}
-	_, err = tx.Exec("INSERT INTO dirty_product(product_id, change) SELECT value, "+nextChange+" - 1 FROM json_each(?) WHERE true ON CONFLICT DO UPDATE SET change = max(change, excluded.change)", string(list))
+	_, err = tx.Exec(
+		"INSERT INTO dirty_product(product_id, change) SELECT value, "+nextChange+
+			" - 1 FROM json_each(?) WHERE true ON CONFLICT DO UPDATE SET change = max(change, excluded.change)",
+		string(list),
+	)
 	return err
 }
 
 // TouchAll marks every product.
 func TouchAll(tx *sqlite.Tx) error {
-	_, err := tx.Exec("INSERT INTO dirty_product(product_id, change) SELECT 0, " + nextChange + " WHERE true ON CONFLICT DO UPDATE SET change = excluded.change")
+	_, err := tx.Exec(
+		"INSERT INTO dirty_product(product_id, change) SELECT 0, " + nextChange +
+			" WHERE true ON CONFLICT DO UPDATE SET change = excluded.change",
+	)
 	return err
 }
 
 // TouchDevice marks the products that were ever recognised on a device.
 func TouchDevice(tx *sqlite.Tx, device int64) error {
-	_, err := tx.Exec("INSERT INTO dirty_product(product_id, change) SELECT DISTINCT n.product_id, "+nextChange+" FROM recognition n WHERE n.product_id <> 0 AND n.record_id IN (SELECT record_id FROM install WHERE device_id = ?) "+
-		"ON CONFLICT DO UPDATE SET change = excluded.change", device)
+	_, err := tx.Exec(
+		"INSERT INTO dirty_product(product_id, change) SELECT DISTINCT n.product_id, "+nextChange+
+			" FROM recognition n WHERE n.product_id <> 0 AND n.record_id IN (SELECT record_id FROM install WHERE "+
+			"device_id = ?) "+
+			"ON CONFLICT DO UPDATE SET change = excluded.change",
+		device,
+	)
 	return err
 }
 
 // Touched lists the products marked up to a change.
 func Touched(tx *sqlite.Tx, upTo string) ([]int64, error) {
-	return sqlite.Query(tx, func(r *sql.Rows, v *int64) error { return r.Scan(v) }, "SELECT product_id FROM dirty_product WHERE change <= CAST(? AS INTEGER) ORDER BY product_id", upTo)
+	return sqlite.Query(
+		tx,
+		func(r *sql.Rows, v *int64) error { return r.Scan(v) },
+		"SELECT product_id FROM dirty_product WHERE change <= CAST(? AS INTEGER) ORDER BY product_id",
+		upTo,
+	)
 }
 
 // Untouch forgets the marks up to a change: of some products, or of all where the list is nil.
@@ -60,6 +81,11 @@ func Untouch(tx *sqlite.Tx, products []int64, upTo string) error {
 	if err != nil {
 		return err
 	}
-	_, err = tx.Exec("DELETE FROM dirty_product WHERE change <= CAST(? AS INTEGER) AND product_id IN (SELECT value FROM json_each(?))", upTo, string(list))
+	_, err = tx.Exec(
+		"DELETE FROM dirty_product WHERE change <= CAST(? AS INTEGER) AND product_id IN (SELECT value FROM "+
+			"json_each(?))",
+		upTo,
+		string(list),
+	)
 	return err
 }

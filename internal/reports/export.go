@@ -9,8 +9,15 @@ import (
 	"ensomet/internal/sqlite"
 )
 
-// Export writes a kind of file as of a day (unknown is today) row by row: first the columns by start, then each row by write.
-func (svc *Service) Export(ctx context.Context, kind string, asOf civil.Day, start func(columns []string) error, write func([]string) error) error {
+// Export writes a kind of file as of a day (unknown is today) row by row: first the columns by start, then each row
+// by write.
+func (svc *Service) Export(
+	ctx context.Context,
+	kind string,
+	asOf civil.Day,
+	start func(columns []string) error,
+	write func([]string) error,
+) error {
 	if kind == formats.Positions.Name {
 		if err := start(formats.Positions.Columns); err != nil {
 			return err

@@ -38,15 +38,28 @@ func (svc *Service) Course(ctx context.Context) (CourseView, error) {
 		if out.Money, err = reportsdb.MoneyByCurrency(tx); err != nil {
 			return err
 		}
-		short, err := snapshot.PositionPage(tx, sqlite.ListQuery{Filters: map[string]string{"state": "short"}, Limit: 8})
+		short, err := snapshot.PositionPage(
+			tx,
+			sqlite.ListQuery{Filters: map[string]string{"state": "short"}, Limit: 8},
+		)
 		if err != nil {
 			return err
 		}
-		silent, err := snapshot.DevicePage(tx, sqlite.ListQuery{Filters: map[string]string{"age": "stale|never", "status": "in_service"}, Sort: "lastSeen", Limit: 6})
+		silent, err := snapshot.DevicePage(
+			tx,
+			sqlite.ListQuery{
+				Filters: map[string]string{"age": "stale|never", "status": "in_service"},
+				Sort:    "lastSeen",
+				Limit:   6,
+			},
+		)
 		if err != nil {
 			return err
 		}
-		names, err := snapshot.NamePage(tx, sqlite.ListQuery{Filters: map[string]string{"state": "unrecognised", "installs": ">0"}, Limit: 6})
+		names, err := snapshot.NamePage(
+			tx,
+			sqlite.ListQuery{Filters: map[string]string{"state": "unrecognised", "installs": ">0"}, Limit: 6},
+		)
 		if err != nil {
 			return err
 		}
@@ -75,7 +88,11 @@ func imports(tx *sqlite.Tx, limit int) ([]ImportView, error) {
 	list, err := snapshot.Imports(tx, limit)
 	out := []ImportView{}
 	for _, im := range list {
-		out = append(out, ImportView{im.ID, im.Kind, im.File, im.Author, im.At, im.Lines, im.Added, im.Changed, im.Gone, im.SetAside})
+		out = append(
+			out,
+			ImportView{im.ID, im.Kind, im.File, im.Author, im.At, im.Lines, im.Added, im.Changed, im.Gone,
+				im.SetAside},
+		)
 	}
 	return out, err
 }

@@ -17,8 +17,9 @@ import (
 	"github.com/go-chi/chi/v5"
 )
 
-// listInput is how every list is asked for. Filter is column=value; a value that begins with * is a part it must contain, one with | any of several, one that begins with > a number to exceed, and one that ends in /* a path with all below
-// it.
+// listInput is how every list is asked for. Filter is column=value; a value that begins with * is a part it must
+// contain, one with | any of several, one that begins with > a number to exceed, and one that ends in /* a path with
+// all below it.
 type ListInput struct {
 	Search     string   `query:"q"`
 	Filter     []string `query:"f,explode"`
@@ -30,7 +31,15 @@ type ListInput struct {
 }
 
 func (in *ListInput) Query() (sqlite.ListQuery, error) {
-	q := sqlite.ListQuery{Search: in.Search, Filters: map[string]string{}, Sort: in.Sort, Descending: in.Descending, Cursor: in.Cursor, Limit: in.Limit, Split: in.Split}
+	q := sqlite.ListQuery{
+		Search:     in.Search,
+		Filters:    map[string]string{},
+		Sort:       in.Sort,
+		Descending: in.Descending,
+		Cursor:     in.Cursor,
+		Limit:      in.Limit,
+		Split:      in.Split,
+	}
 	for _, f := range in.Filter {
 		column, value, ok := strings.Cut(f, "=")
 		if !ok {
@@ -45,26 +54,37 @@ func (in *ListInput) Query() (sqlite.ListQuery, error) {
 type Pager[T any] func(ctx context.Context, q sqlite.ListQuery) (sqlite.Page[T], error)
 
 func List[T any](s *Server, name string, read Pager[T]) {
-	Handle(s, access.Look, huma.Operation{OperationID: name, Method: http.MethodGet, Path: "/api/" + name}, func(ctx context.Context, _ Who, in *ListInput) (*Body[sqlite.Page[T]], error) {
-		q, err := in.Query()
-		if err != nil {
-			return nil, err
-		}
-		page, err := read(ctx, q)
-		return &Body[sqlite.Page[T]]{page}, err
-	})
-	s.Router.Get("/api/"+name+".{format}", func(w http.ResponseWriter, r *http.Request) {
-		s.exportList(w, r, name, func(q sqlite.ListQuery, start func([]string) error, write func([]string) error) error {
-			page, err := read(r.Context(), q)
+	Handle(
+		s,
+		access.Look,
+		huma.Operation{OperationID: name, Method: http.MethodGet, Path: "/api/" + name},
+		func(ctx context.Context, _ Who, in *ListInput) (*Body[sqlite.Page[T]], error) {
+			q, err := in.Query()
 			if err != nil {
-				return err
+				return nil, err
 			}
-			return writeRows(page.Rows, start, write)
-		})
+			page, err := read(ctx, q)
+			return &Body[sqlite.Page[T]]{page}, err
+		},
+	)
+	s.Router.Get("/api/"+name+".{format}", func(w http.ResponseWriter, r *http.Request) {
+		s.exportList(
+			w,
+			r,
+			name,
+			func(q sqlite.ListQuery, start func([]string) error, write func([]string) error) error {
+				page, err := read(r.Context(), q)
+				if err != nil {
+					return err
+				}
+				return writeRows(page.Rows, start, write)
+			},
+		)
 	})
 }
 
-// writeRows writes rows as a table whose columns are the rows' JSON names: days and times as ISO 8601 has them, in UTC, and nothing where there was None. A field of seconds since 1970 says so by its tag unit.
+// writeRows writes rows as a table whose columns are the rows' JSON names: days and times as ISO 8601 has them, in
+// UTC, and nothing where there was None. A field of seconds since 1970 says so by its tag unit.
 func writeRows[T any](rows []T, start func([]string) error, write func([]string) error) error {
 	t := reflect.TypeFor[T]()
 	var columns []string
@@ -102,7 +122,12 @@ func isoTime(unix int64) string {
 	return time.Unix(unix, 0).UTC().Format(time.RFC3339)
 }
 
-func (s *Server) exportList(w http.ResponseWriter, r *http.Request, name string, read func(q sqlite.ListQuery, start func([]string) error, write func([]string) error) error) {
+func (s *Server) exportList(
+	w http.ResponseWriter,
+	r *http.Request,
+	name string,
+	read func(q sqlite.ListQuery, start func([]string) error, write func([]string) error) error,
+) {
 	if _, err := s.Need(r.Context(), access.Look); err != nil {
 		Problem(w, err)
 		return
@@ -116,7 +141,10 @@ func (s *Server) exportList(w http.ResponseWriter, r *http.Request, name string,
 	}
 	format := chi.URLParam(r, "format")
 	w.Header().Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", name+"."+format))
-	w.Header().Set("Content-Type", map[string]string{"csv": "text/csv; charset=utf-8", "json": "application/json", "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"}[format])
+	w.Header().
+		Set("Content-Type",
+			map[string]string{"csv": "text/csv; charset=utf-8", "json": "application/json",
+				"xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"}[format])
 	var out formats.Writer
 	err = read(q, func(columns []string) (err error) {
 		out, err = formats.NewWriter(w, format, columns)

@@ -23,8 +23,10 @@ import (
 	"github.com/go-chi/chi/v5/middleware"
 )
 
-// contentPolicy lets the page load its own files alone: no inline script, nothing from elsewhere. Component styles are written into the page at run time.
-const contentPolicy = "default-src 'self'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self'; connect-src 'self'; frame-ancestors 'none'; base-uri 'none'; form-action 'self'"
+// contentPolicy lets the page load its own files alone: no inline script, nothing from elsewhere. Component styles
+// are written into the page at run time.
+const contentPolicy = "default-src 'self'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' " +
+	"data:; font-src 'self'; connect-src 'self'; frame-ancestors 'none'; base-uri 'none'; form-action 'self'"
 
 // Server answers over HTTP.
 type Server struct {
@@ -53,7 +55,14 @@ func New(db *sqlite.DB, clock clock.Clock, sessions scs.Store, tokens Tokens) *S
 	s.Sessions.Cookie.SameSite = http.SameSiteLaxMode
 
 	r := s.Router
-	r.Use(middleware.Recoverer, headers, http.NewCrossOriginProtection().Handler, middleware.Compress(5), withBase, s.Sessions.LoadAndSave)
+	r.Use(
+		middleware.Recoverer,
+		headers,
+		http.NewCrossOriginProtection().Handler,
+		middleware.Compress(5),
+		withBase,
+		s.Sessions.LoadAndSave,
+	)
 	huma.DefaultArrayNullable = false // every list is sent as a list, empty or not
 	config := huma.DefaultConfig("Ensomet", "0.1")
 	config.DocsPath, config.SchemasPath = "", ""
@@ -101,13 +110,24 @@ func (s *Server) Need(ctx context.Context, role access.Role) (Who, error) {
 		return me, huma.Error401Unauthorized("Sign in first.")
 	}
 	if !me.Role.May(role) {
-		return me, huma.Error403Forbidden("The role “" + string(me.Role) + "” may look but not change this. Ask somebody with the role “" + string(role) + "”.")
+		return me, huma.Error403Forbidden(
+			"The role “" + string(
+				me.Role,
+			) + "” may look but not change this. Ask somebody with the role “" + string(
+				role,
+			) + "”.",
+		)
 	}
 	return me, nil
 }
 
 // Handle registers an operation that needs a role. The role is asked before anything else is looked at.
-func Handle[I, O any](s *Server, role access.Role, op huma.Operation, fn func(ctx context.Context, me Who, in *I) (*O, error)) {
+func Handle[I, O any](
+	s *Server,
+	role access.Role,
+	op huma.Operation,
+	fn func(ctx context.Context, me Who, in *I) (*O, error),
+) {
 	op.Middlewares = append(op.Middlewares, func(ctx huma.Context, next func(huma.Context)) {
 		_, err := s.Need(ctx.Context(), role)
 		var refused huma.StatusError
@@ -148,12 +168,16 @@ func Fail(err error) error {
 		return huma.NewError(499, "Stopped; nothing was stored.")
 	case sqlite.Fault(err):
 		log.Printf("a request failed: %v", err)
-		return huma.Error500InternalServerError("The data file could not be read or written. Nothing was changed; see the program's output, then try again.")
+		return huma.Error500InternalServerError(
+			"The data file could not be read or written. Nothing was changed; see the program's output, then try " +
+				"again.",
+		)
 	}
 	return huma.Error422UnprocessableEntity(err.Error())
 }
 
-// ByAddress limits by the address that the connection comes from: the program answers browsers itself, and trusts no header that a proxy might add.
+// ByAddress limits by the address that the connection comes from: the program answers browsers itself, and trusts no
+// header that a proxy might add.
 func ByAddress(r *http.Request) (string, error) {
 	host, _, err := net.SplitHostPort(r.RemoteAddr)
 	return host, err

@@ -37,14 +37,26 @@ func (s *Server) WithToken(next func(w http.ResponseWriter, r *http.Request, fro
 		}
 		if !s.wrong.may(address, s.Clock.Now()) {
 			w.Header().Set("Retry-After", "60")
-			Problem(w, huma.NewError(http.StatusTooManyRequests, "Too many wrong tokens came from this address: wait a minute."))
+			Problem(
+				w,
+				huma.NewError(
+					http.StatusTooManyRequests,
+					"Too many wrong tokens came from this address: wait a minute.",
+				),
+			)
 			return
 		}
 		from, err := s.Tokens.Sender(r.Context(), strings.TrimSpace(secret), address)
 		if errors.Is(err, access.ErrToken) {
 			s.wrong.note(address, s.Clock.Now())
 			w.Header().Set("WWW-Authenticate", "Bearer")
-			Problem(w, huma.Error401Unauthorized("This token is not known here, or was revoked. Ask for a new one and give it to the collector; what it holds is kept until then."))
+			Problem(
+				w,
+				huma.Error401Unauthorized(
+					"This token is not known here, or was revoked. Ask for a new one and give it to the collector; "+
+						"what it holds is kept until then.",
+				),
+			)
 			return
 		}
 		if err != nil {

@@ -26,9 +26,22 @@ type Settings struct {
 }
 
 func LoadSettings(tx *sqlite.Tx) (Settings, error) {
-	s := Settings{FreshDays: 30, UseWindow: 90, DemandDays: 30, LeastShare: 0.8, GraceDays: 30, EventDays: 14, SessionDays: 90, DayDays: 800, Zones: map[string]*time.Location{}, Zone: time.UTC}
+	s := Settings{
+		FreshDays:   30,
+		UseWindow:   90,
+		DemandDays:  30,
+		LeastShare:  0.8,
+		GraceDays:   30,
+		EventDays:   14,
+		SessionDays: 90,
+		DayDays:     800,
+		Zones:       map[string]*time.Location{},
+		Zone:        time.UTC,
+	}
 	var err error
-	for key, into := range map[string]*int{"fresh_days": &s.FreshDays, "use_window": &s.UseWindow, "grace_days": &s.GraceDays, "event_days": &s.EventDays, "session_days": &s.SessionDays, "day_days": &s.DayDays} {
+	for key, into := range map[string]*int{"fresh_days": &s.FreshDays, "use_window": &s.UseWindow,
+		"grace_days": &s.GraceDays, "event_days": &s.EventDays, "session_days": &s.SessionDays,
+		"day_days": &s.DayDays} {
 		v, err := tx.Setting(key)
 		if err != nil {
 			return s, err
@@ -61,7 +74,8 @@ func LoadSettings(tx *sqlite.Tx) (Settings, error) {
 
 // Age is how old a kind of evidence on a device is at a time.
 func (s *Settings) Age(d *DeviceFacts, kind evidence.Kind, now int64) evidence.Age {
-	at := map[evidence.Kind]int64{evidence.OfSoftware: d.LastScan, evidence.OfHardware: d.HardwareSeen, evidence.OfUse: d.UseSeen, evidence.OfDirectory: d.ListedAt}[kind]
+	at := map[evidence.Kind]int64{evidence.OfSoftware: d.LastScan, evidence.OfHardware: d.HardwareSeen,
+		evidence.OfUse: d.UseSeen, evidence.OfDirectory: d.ListedAt}[kind]
 	return evidence.AgeOf(at, now, s.Limits.Days(d.Kind, kind))
 }
 

@@ -1,6 +1,7 @@
 package snapshot
 
-// BasketMeasure is one measure of a basket, in the words of people: codes instead of numbers. Which fields count depends on its kind.
+// BasketMeasure is one measure of a basket, in the words of people: codes instead of numbers. Which fields count
+// depends on its kind.
 type BasketMeasure struct {
 	Kind     string   `json:"kind" enum:"remove,reclaim,move,buy,upgrade,version,metric,right,maintenance,lapse"`
 	Product  int64    `json:"product"`

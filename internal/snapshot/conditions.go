@@ -8,7 +8,8 @@ import (
 	"ensomet/internal/sqlite"
 )
 
-// ConditionFacts is what conditions on devices are asked of: the titles that they mention with the devices that have them, and the groups.
+// ConditionFacts is what conditions on devices are asked of: the titles that they mention with the devices that have
+// them, and the groups.
 type ConditionFacts struct {
 	Settings *Settings
 	Now      int64
@@ -18,12 +19,19 @@ type ConditionFacts struct {
 }
 
 // LoadConditions loads the groups, and what they and more conditions mention.
-func LoadConditions(tx *sqlite.Tx, settings *Settings, now int64, more []condition.Condition) (*ConditionFacts, error) {
+func LoadConditions(tx *sqlite.Tx, settings *Settings, now int64, more []condition.Condition) (*ConditionFacts,
+	error) {
 	groups, err := DeviceGroups(tx)
 	if err != nil {
 		return nil, err
 	}
-	c := &ConditionFacts{Settings: settings, Now: now, Sets: map[string]*condition.Set{}, Ids: map[string]int64{}, has: map[int64]map[int64]bool{}}
+	c := &ConditionFacts{
+		Settings: settings,
+		Now:      now,
+		Sets:     map[string]*condition.Set{},
+		Ids:      map[string]int64{},
+		has:      map[int64]map[int64]bool{},
+	}
 	var titles []int64
 	for i := range groups {
 		g := &groups[i]

@@ -26,7 +26,8 @@ func (e *Snapshot) count(tx *sqlite.Tx, only []int64) error {
 	})
 }
 
-// countDevice counts the installs of one device: which products are there, which of them fold under a suite, and which make a holding.
+// countDevice counts the installs of one device: which products are there, which of them fold under a suite, and
+// which make a holding.
 func (e *Snapshot) countDevice(device int64, records []int64) {
 	at, known := e.DeviceAt[device]
 	if !known {
@@ -144,11 +145,20 @@ func (e *Snapshot) holdByParts(at int, s *recognise.Suite, folded map[int64]*rec
 		}
 	}
 	slices.Sort(u.Records)
-	need := demand.Priced{Need: entitle.Need{Edition: as.Edition, EditionRank: as.EditionRank, Version: as.Version, Released: as.Released}, Value: e.price(f, as.Line)}
+	need := demand.Priced{
+		Need: entitle.Need{
+			Edition:     as.Edition,
+			EditionRank: as.EditionRank,
+			Version:     as.Version,
+			Released:    as.Released,
+		},
+		Value: e.price(f, as.Line),
+	}
 	f.Holdings[len(f.Holdings)-1].Set = e.sets.Of([]demand.Priced{need})
 }
 
-// foldedHere says which records on a device fold under which suite there, and which suites are there by their parts alone.
+// foldedHere says which records on a device fold under which suite there, and which suites are there by their parts
+// alone.
 func (e *Snapshot) foldedHere(records []int64) (map[int64]*recognise.Suite, []*recognise.Suite) {
 	suites := false
 	for _, id := range records {
@@ -163,7 +173,13 @@ func (e *Snapshot) foldedHere(records []int64) (map[int64]*recognise.Suite, []*r
 	here, of := make([]recognise.Present, 0, len(records)), make([]int64, 0, len(records))
 	for _, id := range records {
 		if r := &e.Recs[id]; r.Product != nil && r.Whole {
-			here, of = append(here, recognise.Present{Product: r.Product.Id, Edition: r.need.Edition, Version: r.need.Version}), append(of, id)
+			here, of = append(
+				here,
+				recognise.Present{Product: r.Product.Id, Edition: r.need.Edition, Version: r.need.Version},
+			), append(
+				of,
+				id,
+			)
 		}
 	}
 	folds := e.Catalogue.Fold(here)
@@ -182,7 +198,14 @@ func (e *Snapshot) foldedHere(records []int64) (map[int64]*recognise.Suite, []*r
 // hold begins the holding of a product on a device.
 func (e *Snapshot) hold(f *ProductFacts, d *DeviceFacts) {
 	if e.bearer == nil || e.bearer.Device != d.ID {
-		e.bearer = &demand.Bearer{Device: d.ID, Kind: d.Kind, Environment: d.Environment, Portable: d.Portable == "true", Fresh: e.age(d) == evidence.Fresh, Place: entitle.Place{Unit: d.OrgUnit, Country: d.Country}}
+		e.bearer = &demand.Bearer{
+			Device:      d.ID,
+			Kind:        d.Kind,
+			Environment: d.Environment,
+			Portable:    d.Portable == "true",
+			Fresh:       e.age(d) == evidence.Fresh,
+			Place:       entitle.Place{Unit: d.OrgUnit, Country: d.Country},
+		}
 		if p, ok := e.personAt[d.PrimaryUser]; ok {
 			e.bearer.User, e.bearer.UserAt = e.persons[p].ID, e.userPlace(&e.persons[p])
 		}
@@ -242,7 +265,8 @@ type LeftOut struct {
 func LeftOuts(tx *sqlite.Tx) ([]LeftOut, error) {
 	return sqlite.Query(tx, func(r *sql.Rows, v *LeftOut) error {
 		return r.Scan(&v.ID, &v.Device, &v.Product, &v.Reason, &v.Author, &v.At, &v.State, &v.Batch)
-	}, "SELECT id, device_id, product_id, reason, author, at, state, batch FROM left_out WHERE ended_at = 0 ORDER BY id")
+	}, "SELECT id, device_id, product_id, reason, author, at, state, batch FROM left_out WHERE ended_at = 0 ORDER BY "+
+		"id")
 }
 
 // Suites reads the suites that users have defined.

@@ -12,7 +12,11 @@ import (
 // SiteZones reads the time zones of sites.
 func SiteZones(tx *sqlite.Tx) (map[string]string, error) {
 	type pair struct{ site, zone string }
-	list, err := sqlite.Query(tx, func(r *sql.Rows, p *pair) error { return r.Scan(&p.site, &p.zone) }, "SELECT substr(key, 6), value FROM setting WHERE key LIKE 'zone:%'")
+	list, err := sqlite.Query(
+		tx,
+		func(r *sql.Rows, p *pair) error { return r.Scan(&p.site, &p.zone) },
+		"SELECT substr(key, 6), value FROM setting WHERE key LIKE 'zone:%'",
+	)
 	out := map[string]string{}
 	for _, p := range list {
 		out[p.site] = p.zone

@@ -17,10 +17,23 @@ type StoredRecord struct {
 	recognise.Record
 }
 
-const recordColumns = "r.id, r.publisher, r.name, r.version, r.edition, r.architecture, r.language, r.file_name, r.tag_id, r.purl, r.cpe"
+const recordColumns = "r.id, r.publisher, r.name, r.version, r.edition, r.architecture, r.language, r.file_name, " +
+	"r.tag_id, r.purl, r.cpe"
 
 func scanRecord(r *sql.Rows, v *StoredRecord) error {
-	return r.Scan(&v.ID, &v.Publisher, &v.Name, &v.Version, &v.Edition, &v.Architecture, &v.Language, &v.FileName, &v.TagID, &v.PURL, &v.CPE)
+	return r.Scan(
+		&v.ID,
+		&v.Publisher,
+		&v.Name,
+		&v.Version,
+		&v.Edition,
+		&v.Architecture,
+		&v.Language,
+		&v.FileName,
+		&v.TagID,
+		&v.PURL,
+		&v.CPE,
+	)
 }
 
 // AllRecords reads every raw record, or only those without recognition.
@@ -46,10 +59,17 @@ func Record(tx *sqlite.Tx, id int64) (StoredRecord, error) {
 
 // RecordsOfKey reads the records that one decision holds for.
 func RecordsOfKey(tx *sqlite.Tx, key string) ([]StoredRecord, error) {
-	return sqlite.Query(tx, scanRecord, "SELECT "+recordColumns+" FROM recognition n JOIN record r ON r.id = n.record_id WHERE n.key = ? ORDER BY r.id", key)
+	return sqlite.Query(
+		tx,
+		scanRecord,
+		"SELECT "+recordColumns+
+			" FROM recognition n JOIN record r ON r.id = n.record_id WHERE n.key = ? ORDER BY r.id",
+		key,
+	)
 }
 
-// Recognition is what a record was recognised as, in the form that is stored. Line is the catalogue's line that price and category come from.
+// Recognition is what a record was recognised as, in the form that is stored. Line is the catalogue's line that price
+// and category come from.
 type Recognition struct {
 	Record                int64
 	Key                   string
@@ -70,13 +90,44 @@ func NewRecognitions(tx *sqlite.Tx) (*sqlite.Bulk, error) {
 
 // AddRecognition takes one recognition.
 func AddRecognition(b *sqlite.Bulk, n Recognition) error {
-	return b.Add(n.Record, n.Key, n.Product, n.Title, n.Line, n.Edition, n.EditionRank, n.TitleVersion, n.Version, string(n.Step), n.WhyNot, n.Whole, n.NotSoftware, n.Rule)
+	return b.Add(
+		n.Record,
+		n.Key,
+		n.Product,
+		n.Title,
+		n.Line,
+		n.Edition,
+		n.EditionRank,
+		n.TitleVersion,
+		n.Version,
+		string(n.Step),
+		n.WhyNot,
+		n.Whole,
+		n.NotSoftware,
+		n.Rule,
+	)
 }
 
-const recognitionColumns = "record_id, key, product_id, title_id, line_id, edition, edition_rank, title_version, version, step, why_not, whole, not_software, rule_id"
+const recognitionColumns = "record_id, key, product_id, title_id, line_id, edition, edition_rank, title_version, " +
+	"version, step, why_not, whole, not_software, rule_id"
 
 func scanRecognition(r *sql.Rows, v *Recognition) error {
-	return r.Scan(&v.Record, &v.Key, &v.Product, &v.Title, &v.Line, &v.Edition, &v.EditionRank, &v.TitleVersion, &v.Version, &v.Step, &v.WhyNot, &v.Whole, &v.NotSoftware, &v.Rule)
+	return r.Scan(
+		&v.Record,
+		&v.Key,
+		&v.Product,
+		&v.Title,
+		&v.Line,
+		&v.Edition,
+		&v.EditionRank,
+		&v.TitleVersion,
+		&v.Version,
+		&v.Step,
+		&v.WhyNot,
+		&v.Whole,
+		&v.NotSoftware,
+		&v.Rule,
+	)
 }
 
 // Recognitions reads all recognitions.
@@ -90,7 +141,12 @@ func RecognitionsAs(tx *sqlite.Tx, products []int64) ([]Recognition, error) {
 	if err != nil {
 		return nil, err
 	}
-	return sqlite.Query(tx, scanRecognition, "SELECT "+recognitionColumns+" FROM recognition WHERE product_id IN (SELECT value FROM json_each(?))", string(list))
+	return sqlite.Query(
+		tx,
+		scanRecognition,
+		"SELECT "+recognitionColumns+" FROM recognition WHERE product_id IN (SELECT value FROM json_each(?))",
+		string(list),
+	)
 }
 
 // RecognitionsOf reads the recognitions of some records.
@@ -99,7 +155,12 @@ func RecognitionsOf(tx *sqlite.Tx, records []int64) ([]Recognition, error) {
 	if err != nil {
 		return nil, err
 	}
-	return sqlite.Query(tx, scanRecognition, "SELECT "+recognitionColumns+" FROM recognition WHERE record_id IN (SELECT value FROM json_each(?))", string(list))
+	return sqlite.Query(
+		tx,
+		scanRecognition,
+		"SELECT "+recognitionColumns+" FROM recognition WHERE record_id IN (SELECT value FROM json_each(?))",
+		string(list),
+	)
 }
 
 // DeviceFacts are what computation needs of a device. Times are seconds since 1970, 0 for never.
@@ -108,8 +169,9 @@ type DeviceFacts struct {
 	Code, Name, Kind, Environment, OrgUnit, Site, Country, DirectoryPath, PrimaryUser, Status string
 	IPAddress, Hosting, OS, Portable, Cluster, HostID, Pinned, CoreFactor                     string
 	Processors, Cores, VirtualCores                                                           int64
-	LastScan                                                                                  int64 // newest of the directory's and the complete scans', up to the time asked about
-	HardwareSeen, UseSeen, ListedAt                                                           int64
+	// newest of the directory's and the complete scans', up to the time asked about
+	LastScan                        int64
+	HardwareSeen, UseSeen, ListedAt int64
 }
 
 // AllDevices reads every device, with the newest evidence of each kind up to now.
@@ -149,11 +211,14 @@ func readDeviceFacts(tx *sqlite.Tx, now int64, where string) ([]DeviceFacts, err
 	for i := range list {
 		d := &list[i]
 		if w := then[d.ID]; w != nil {
-			d.Kind, d.Environment, d.OrgUnit, d.Site, d.Country, d.PrimaryUser, d.Status, d.HostID, d.Cluster, d.Pinned, d.Portable = w.Kind, w.Environment, w.OrgUnit, w.Site, w.Country, w.PrimaryUser, w.Status, w.HostID, w.Cluster, w.Pinned, w.Portable
+			d.Kind, d.Environment, d.OrgUnit, d.Site, d.Country, d.PrimaryUser, d.Status, d.HostID, d.Cluster,
+				d.Pinned, d.Portable = w.Kind, w.Environment, w.OrgUnit, w.Site, w.Country, w.PrimaryUser, w.Status,
+				w.HostID, w.Cluster, w.Pinned, w.Portable
 			d.CoreFactor, d.Processors, d.Cores, d.VirtualCores = w.CoreFactor, w.Processors, w.Cores, w.VirtualCores
 		}
 		if r, changed := reported[d.ID]; changed {
-			for _, n := range []struct{ was, is *int64 }{{&r.Processors, &d.Processors}, {&r.Cores, &d.Cores}, {&r.VirtualCores, &d.VirtualCores}} {
+			for _, n := range []struct{ was, is *int64 }{{&r.Processors, &d.Processors}, {&r.Cores, &d.Cores},
+				{&r.VirtualCores, &d.VirtualCores}} {
 				if *n.was != 0 {
 					*n.is = *n.was
 				}
@@ -165,13 +230,45 @@ func readDeviceFacts(tx *sqlite.Tx, now int64, where string) ([]DeviceFacts, err
 
 func devicesNow(tx *sqlite.Tx, now int64, where string) ([]DeviceFacts, error) {
 	return sqlite.Query(tx, func(r *sql.Rows, d *DeviceFacts) error {
-		return r.Scan(&d.ID, &d.Code, &d.Name, &d.Kind, &d.Environment, &d.OrgUnit, &d.Site, &d.Country, &d.DirectoryPath, &d.PrimaryUser, &d.Status, &d.IPAddress, &d.Hosting, &d.OS, &d.Portable, &d.Cluster,
-			&d.HostID, &d.Pinned, &d.CoreFactor, &d.Processors, &d.Cores, &d.VirtualCores, &d.LastScan, &d.HardwareSeen, &d.UseSeen, &d.ListedAt)
-	}, `SELECT d.id, d.code, d.name, d.kind, d.environment, d.org_unit, d.site, d.country, d.directory_path, d.primary_user, d.status, d.ip_address, d.hosting, trim(d.os_name || ' ' || d.os_version), d.portable, d.cluster,
+		return r.Scan(
+			&d.ID,
+			&d.Code,
+			&d.Name,
+			&d.Kind,
+			&d.Environment,
+			&d.OrgUnit,
+			&d.Site,
+			&d.Country,
+			&d.DirectoryPath,
+			&d.PrimaryUser,
+			&d.Status,
+			&d.IPAddress,
+			&d.Hosting,
+			&d.OS,
+			&d.Portable,
+			&d.Cluster,
+			&d.HostID,
+			&d.Pinned,
+			&d.CoreFactor,
+			&d.Processors,
+			&d.Cores,
+			&d.VirtualCores,
+			&d.LastScan,
+			&d.HardwareSeen,
+			&d.UseSeen,
+			&d.ListedAt,
+		)
+	}, `SELECT d.id, d.code, d.name, d.kind, d.environment, d.org_unit, d.site, d.country, d.directory_path,
+		d.primary_user, d.status, d.ip_address, d.hosting, trim(d.os_name || ' ' || d.os_version), d.portable,
+		d.cluster,
 		d.host_id, d.pinned, d.core_factor, d.processors, d.cores, d.virtual_cores,
-		max(CASE WHEN d.last_scan <= ?1 THEN d.last_scan ELSE 0 END, coalesce((SELECT max(at) FROM scan s WHERE s.device_id = d.id AND s.at <= ?1 AND s.source_id IN (SELECT id FROM source WHERE part = '')), 0)),
-		coalesce((SELECT max(at) FROM fact_scan s WHERE s.device_id = d.id AND s.at <= ?1 AND s.source_id IN (SELECT id FROM source WHERE part = '#hardware')), 0),
-		coalesce((SELECT max(started_at) FROM use_session u WHERE u.device_id = d.id AND u.started_at <= ?1), (SELECT (max(day) - 719163) * 86400 FROM use_seen u WHERE u.device_id = d.id AND (u.day - 719163) * 86400 <= ?1), 0),
+		max(CASE WHEN d.last_scan <= ?1 THEN d.last_scan ELSE 0 END, coalesce((SELECT max(at) FROM scan s
+		WHERE s.device_id = d.id AND s.at <= ?1 AND s.source_id IN (SELECT id FROM source WHERE part = '')), 0)),
+		coalesce((SELECT max(at) FROM fact_scan s WHERE s.device_id = d.id AND s.at <= ?1 AND s.source_id IN (SELECT id
+		FROM source WHERE part = '#hardware')), 0),
+		coalesce((SELECT max(started_at) FROM use_session u WHERE u.device_id = d.id
+		AND u.started_at <= ?1), (SELECT (max(day) - 719163) * 86400 FROM use_seen u WHERE u.device_id = d.id
+		AND (u.day - 719163) * 86400 <= ?1), 0),
 		CASE WHEN d.listed_at <= ?1 THEN d.listed_at ELSE 0 END
 		FROM device d`+where+` ORDER BY d.id`, now)
 }
@@ -189,18 +286,23 @@ func AllPersons(tx *sqlite.Tx) ([]PersonFacts, error) {
 	}, "SELECT id, code, name, org_unit, site, status FROM person ORDER BY id")
 }
 
-// EachDevice walks the devices that have installs at a time, with the records of those installs, in order; a record that is there in several places or from several
-// sources is one install. products limits it to records recognised as one of them; nil is all. records is reused after fn returns.
+// EachDevice walks the devices that have installs at a time, with the records of those installs, in order; a record
+// that is there in several places or from several sources is one install. products limits it to records recognised as
+// one of them; nil is all. records is reused after fn returns.
 //
 // SQLite gathers the records of a device itself: a million rows handed over one by one cost three times as much.
 func EachDevice(tx *sqlite.Tx, at int64, products []int64, fn func(device int64, records []int64) error) error {
-	text, args := "SELECT device_id, group_concat(record_id) FROM install WHERE since <= ?1 AND (until IS NULL OR until > ?1)", []any{at}
+	text, args := "SELECT device_id, group_concat(record_id) FROM install WHERE since <= ?1 AND (until IS NULL OR "+
+		"until > ?1)", []any{
+		at,
+	}
 	if products != nil {
 		list, err := json.Marshal(products)
 		if err != nil {
 			return err
 		}
-		text += " AND record_id IN (SELECT record_id FROM recognition WHERE product_id IN (SELECT value FROM json_each(?2)))"
+		text += " AND record_id IN (SELECT record_id FROM recognition WHERE product_id IN (SELECT value FROM " +
+			"json_each(?2)))"
 		args = append(args, string(list))
 	}
 	rows, err := tx.QueryContext(tx.Ctx, text+" GROUP BY device_id", args...)
@@ -230,14 +332,21 @@ func EachDevice(tx *sqlite.Tx, at int64, products []int64, fn func(device int64,
 	})
 }
 
-// InstalledSince returns since when any of the records is on a device at a time, and the latest date of installation that was reported for them.
-func InstalledSince(tx *sqlite.Tx, device int64, records []int64, at int64) (since int64, installed civil.Day, err error) {
+// InstalledSince returns since when any of the records is on a device at a time, and the latest date of installation
+// that was reported for them.
+func InstalledSince(
+	tx *sqlite.Tx,
+	device int64,
+	records []int64,
+	at int64,
+) (since int64, installed civil.Day, err error) {
 	list, err := json.Marshal(records)
 	if err != nil {
 		return 0, 0, err
 	}
 	err = tx.QueryRowContext(tx.Ctx, `SELECT coalesce(min(since), 0), coalesce(max(install_date), 0) FROM install
-		WHERE device_id = ?1 AND since <= ?2 AND (until IS NULL OR until > ?2) AND record_id IN (SELECT value FROM json_each(?3))`, device, at, string(list)).Scan(&since, &installed)
+		WHERE device_id = ?1 AND since <= ?2 AND (until IS NULL OR until > ?2) AND record_id IN (SELECT value
+		FROM json_each(?3))`, device, at, string(list)).Scan(&since, &installed)
 	return since, installed, err
 }
 
@@ -253,8 +362,9 @@ type (
 		Namesakes                         int64 // other devices of the same name
 		Disagreements                     int64 // facts and software on which sources disagree
 	}
-	// NameFact sums up the records of one key. State is unrecognised, later, waiting, decided, rule or recognised. Of one that nobody has recognised, Likely is the first proposal
-	// with its score; Money, in euros, and Findings are what would follow if it were right.
+	// NameFact sums up the records of one key. State is unrecognised, later, waiting, decided, rule or recognised. Of
+	// one that nobody has recognised, Likely is the first proposal with its score; Money, in euros, and Findings are
+	// what would follow if it were right.
 	NameFact struct {
 		Key, Publisher, Name                 string
 		Versions, Records, Installs, Devices int64
@@ -293,28 +403,89 @@ func PutFacts(tx *sqlite.Tx, devices []DeviceFact, names []NameFact, products []
 		return b.Flush()
 	}
 	return errors.Join(
-		write("device_fact", 15, "device_id, last_seen, age, hardware_seen, hardware_age, use_seen, use_age, directory_seen, directory_age, installs, unrecognised, counted, cases, namesakes, disagreements", len(devices), func(i int) []any {
-			d := devices[i]
-			return []any{d.Device, d.LastSeen, d.Age, d.HardwareSeen, d.HardwareAge, d.UseSeen, d.UseAge, d.ListedAt, d.DirectoryAge, d.Installs, d.Unrecognised, d.Counted, 0, d.Namesakes, d.Disagreements}
-		}),
-		write("name_fact", 14, "key, publisher, name, versions, records, installs, devices, stale, state, gather, likely, score, money, findings", len(names), func(i int) []any {
-			d := names[i]
-			return []any{d.Key, d.Publisher, d.Name, d.Versions, d.Records, d.Installs, d.Devices, d.Stale, d.State, d.Gather, d.Likely, d.Score, d.Money, d.Findings}
-		}),
-		write("product_fact", 8, "product_id, installs, devices, stale, counted, folded, left_out, versions", len(products), func(i int) []any {
-			d := products[i]
-			return []any{d.Product, d.Installs, d.Devices, d.Stale, d.Counted, d.Folded, d.LeftOut, d.Versions}
-		}),
-		write("idle_fact", 7, "device_id, product_id, person_code, class, used, measured, last_use", len(idle), func(i int) []any {
-			d := idle[i]
-			return []any{d.Device, d.Product, d.Person, d.Class, d.Used, d.Measured, int64(d.Last)}
-		}),
+		write(
+			"device_fact",
+			15,
+			"device_id, last_seen, age, hardware_seen, hardware_age, use_seen, use_age, directory_seen, "+
+				"directory_age, installs, unrecognised, counted, cases, namesakes, disagreements",
+			len(devices),
+			func(i int) []any {
+				d := devices[i]
+				return []any{
+					d.Device,
+					d.LastSeen,
+					d.Age,
+					d.HardwareSeen,
+					d.HardwareAge,
+					d.UseSeen,
+					d.UseAge,
+					d.ListedAt,
+					d.DirectoryAge,
+					d.Installs,
+					d.Unrecognised,
+					d.Counted,
+					0,
+					d.Namesakes,
+					d.Disagreements,
+				}
+			},
+		),
+		write(
+			"name_fact",
+			14,
+			"key, publisher, name, versions, records, installs, devices, stale, state, gather, likely, score, money, "+
+				"findings",
+			len(names),
+			func(i int) []any {
+				d := names[i]
+				return []any{
+					d.Key,
+					d.Publisher,
+					d.Name,
+					d.Versions,
+					d.Records,
+					d.Installs,
+					d.Devices,
+					d.Stale,
+					d.State,
+					d.Gather,
+					d.Likely,
+					d.Score,
+					d.Money,
+					d.Findings,
+				}
+			},
+		),
+		write(
+			"product_fact",
+			8,
+			"product_id, installs, devices, stale, counted, folded, left_out, versions",
+			len(products),
+			func(i int) []any {
+				d := products[i]
+				return []any{d.Product, d.Installs, d.Devices, d.Stale, d.Counted, d.Folded, d.LeftOut, d.Versions}
+			},
+		),
+		write(
+			"idle_fact",
+			7,
+			"device_id, product_id, person_code, class, used, measured, last_use",
+			len(idle),
+			func(i int) []any {
+				d := idle[i]
+				return []any{d.Device, d.Product, d.Person, d.Class, d.Used, d.Measured, int64(d.Last)}
+			},
+		),
 	)
 }
 
 // EachIdle walks the classes of use by device.
 func EachIdle(tx *sqlite.Tx, fn func(IdleFact) error) error {
-	rows, err := tx.QueryContext(tx.Ctx, "SELECT device_id, product_id, person_code, class, used, measured, last_use FROM idle_fact ORDER BY device_id, product_id")
+	rows, err := tx.QueryContext(
+		tx.Ctx,
+		"SELECT device_id, product_id, person_code, class, used, measured, last_use FROM idle_fact ORDER BY "+
+			"device_id, product_id",
+	)
 	if err != nil {
 		return err
 	}

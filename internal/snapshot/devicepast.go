@@ -15,10 +15,27 @@ type DeviceWas struct {
 	Processors, Cores, VirtualCores                                                                   int64
 }
 
-const wasColumns = "kind, environment, org_unit, site, country, primary_user, status, host_id, cluster, pinned, portable, core_factor, processors, cores, virtual_cores"
+const wasColumns = "kind, environment, org_unit, site, country, primary_user, status, host_id, cluster, pinned, " +
+	"portable, core_factor, processors, cores, virtual_cores"
 
 func (w *DeviceWas) into() []any {
-	return []any{&w.Kind, &w.Environment, &w.OrgUnit, &w.Site, &w.Country, &w.PrimaryUser, &w.Status, &w.HostID, &w.Cluster, &w.Pinned, &w.Portable, &w.CoreFactor, &w.Processors, &w.Cores, &w.VirtualCores}
+	return []any{
+		&w.Kind,
+		&w.Environment,
+		&w.OrgUnit,
+		&w.Site,
+		&w.Country,
+		&w.PrimaryUser,
+		&w.Status,
+		&w.HostID,
+		&w.Cluster,
+		&w.Pinned,
+		&w.Portable,
+		&w.CoreFactor,
+		&w.Processors,
+		&w.Cores,
+		&w.VirtualCores,
+	}
 }
 
 // StateOf reads what is stated of a device now.
@@ -27,9 +44,11 @@ func StateOf(tx *sqlite.Tx, device int64) (DeviceWas, error) {
 	return w, tx.QueryRowContext(tx.Ctx, "SELECT "+wasColumns+" FROM device WHERE id = ?", device).Scan(w.into()...)
 }
 
-// fill takes hardware facts that nobody had stated yet from what was stated first: not known is no state that a machine was in.
+// fill takes hardware facts that nobody had stated yet from what was stated first: not known is no state that a
+// machine was in.
 func (w *DeviceWas) fill(is DeviceWas) {
-	for _, n := range [][2]*int64{{&w.Processors, &is.Processors}, {&w.Cores, &is.Cores}, {&w.VirtualCores, &is.VirtualCores}} {
+	for _, n := range [][2]*int64{{&w.Processors, &is.Processors}, {&w.Cores, &is.Cores},
+		{&w.VirtualCores, &is.VirtualCores}} {
 		if *n[0] == 0 {
 			*n[0] = *n[1]
 		}
@@ -49,8 +68,27 @@ func KeepState(tx *sqlite.Tx, was DeviceWas, until int64) error {
 	if is == was {
 		return nil
 	}
-	_, err = tx.Exec("INSERT OR IGNORE INTO device_was(device_id, until, "+wasColumns+") VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
-		was.Device, until, was.Kind, was.Environment, was.OrgUnit, was.Site, was.Country, was.PrimaryUser, was.Status, was.HostID, was.Cluster, was.Pinned, was.Portable, was.CoreFactor, was.Processors, was.Cores, was.VirtualCores)
+	_, err = tx.Exec(
+		"INSERT OR IGNORE INTO device_was(device_id, until, "+wasColumns+
+			") VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+		was.Device,
+		until,
+		was.Kind,
+		was.Environment,
+		was.OrgUnit,
+		was.Site,
+		was.Country,
+		was.PrimaryUser,
+		was.Status,
+		was.HostID,
+		was.Cluster,
+		was.Pinned,
+		was.Portable,
+		was.CoreFactor,
+		was.Processors,
+		was.Cores,
+		was.VirtualCores,
+	)
 	return err
 }
 
@@ -61,13 +99,21 @@ func DevicesWere(tx *sqlite.Tx, after int64) ([]DeviceWas, error) {
 	}, "SELECT device_id, until, "+wasColumns+" FROM device_was WHERE until > ? ORDER BY device_id, until", after)
 }
 
-// coresThen reads the processors and cores that scans reported last up to a time, of devices of which a scan reported something else since; where none had reported by then, what was reported first.
+// coresThen reads the processors and cores that scans reported last up to a time, of devices of which a scan reported
+// something else since; where none had reported by then, what was reported first.
 func coresThen(tx *sqlite.Tx, at int64) (map[int64]DeviceWas, error) {
-	list, err := sqlite.Query(tx, func(r *sql.Rows, w *DeviceWas) error {
-		return r.Scan(&w.Device, &w.Until, &w.Processors, &w.Cores, &w.VirtualCores)
-	},
-		`SELECT h.device_id, h.since, coalesce(CAST(f.content ->> '$.processors' AS INTEGER), 0), coalesce(CAST(f.content ->> '$.cores' AS INTEGER), 0), coalesce(CAST(f.content ->> '$.virtual_cores' AS INTEGER), 0)
-		FROM hardware h JOIN fact_set f ON f.id = h.fact_id WHERE h.device_id IN (SELECT device_id FROM hardware WHERE until > ?) ORDER BY h.device_id, h.since`, at)
+	list, err := sqlite.Query(
+		tx,
+		func(r *sql.Rows, w *DeviceWas) error {
+			return r.Scan(&w.Device, &w.Until, &w.Processors, &w.Cores, &w.VirtualCores)
+		},
+		`SELECT h.device_id, h.since, coalesce(CAST(f.content ->> '$.processors' AS INTEGER), 0),
+			coalesce(CAST(f.content ->> '$.cores' AS INTEGER), 0), coalesce(CAST(f.content ->> '$.virtual_cores' AS
+			INTEGER), 0)
+		FROM hardware h JOIN fact_set f ON f.id = h.fact_id WHERE h.device_id IN (SELECT device_id FROM hardware
+		WHERE until > ?) ORDER BY h.device_id, h.since`,
+		at,
+	)
 	if err != nil {
 		return nil, err
 	}

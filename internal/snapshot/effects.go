@@ -8,7 +8,8 @@ import (
 	"ensomet/internal/sqlite"
 )
 
-// Move is how one position would change. Before and After are surplus less shortfall; a position may also change in money alone.
+// Move is how one position would change. Before and After are surplus less shortfall; a position may also change in
+// money alone.
 type Move struct {
 	Product      string `json:"product"`
 	Metric       string `json:"metric"`
@@ -38,7 +39,10 @@ func (svc *Loader) FiguresOf(tx *sqlite.Tx, products []int64) (map[ProductMetric
 }
 
 // FiguresAndLeftOut also counts the installs of the products that are left out of the count. No list is all products.
-func (svc *Loader) FiguresAndLeftOut(tx *sqlite.Tx, products []int64) (out map[ProductMetric]NamedFigure, left int64, err error) {
+func (svc *Loader) FiguresAndLeftOut(
+	tx *sqlite.Tx,
+	products []int64,
+) (out map[ProductMetric]NamedFigure, left int64, err error) {
 	out = map[ProductMetric]NamedFigure{}
 	if products != nil && len(products) == 0 {
 		return out, 0, nil
@@ -71,7 +75,20 @@ func Moves(before, after map[ProductMetric]NamedFigure) []Move {
 	for k, name := range keys {
 		b, c := before[k], after[k]
 		if b.Needed != c.Needed || b.Short != c.Short || b.Surplus != c.Surplus || b.ExposureBase != c.ExposureBase {
-			out = append(out, Move{name, k.metric, b.Needed, c.Needed, b.Surplus - b.Short, c.Surplus - c.Short, cmp.Or(b.Exposure, "0"), cmp.Or(c.Exposure, "0"), cmp.Or(c.Currency, b.Currency)})
+			out = append(
+				out,
+				Move{
+					name,
+					k.metric,
+					b.Needed,
+					c.Needed,
+					b.Surplus - b.Short,
+					c.Surplus - c.Short,
+					cmp.Or(b.Exposure, "0"),
+					cmp.Or(c.Exposure, "0"),
+					cmp.Or(c.Currency, b.Currency),
+				},
+			)
 		}
 	}
 	slices.SortFunc(out, func(x, y Move) int { return strings.Compare(x.Product+x.Metric, y.Product+y.Metric) })

@@ -21,8 +21,18 @@ func UseName(n *sqlite.Numbered, file, product string) (int64, error) {
 
 // PutSession writes a session of use and says whether it was new or changed.
 func PutSession(tx *sqlite.Tx, device, name int64, person string, start, end, active int64) (sqlite.Change, error) {
-	res, err := tx.Exec(`INSERT INTO use_session(device_id, name_id, person_code, started_at, ended_at, active) VALUES (?, ?, ?, ?, ?, ?)
-		ON CONFLICT DO UPDATE SET ended_at = excluded.ended_at, active = excluded.active WHERE ended_at <> excluded.ended_at OR active <> excluded.active`, device, name, person, start, end, active)
+	res, err := tx.Exec(
+		`INSERT INTO use_session(device_id, name_id, person_code, started_at, ended_at, active)
+			VALUES (?, ?, ?, ?, ?, ?)
+		ON CONFLICT DO UPDATE SET ended_at = excluded.ended_at, active = excluded.active
+		WHERE ended_at <> excluded.ended_at OR active <> excluded.active`,
+		device,
+		name,
+		person,
+		start,
+		end,
+		active,
+	)
 	if err != nil {
 		return sqlite.Same, err
 	}

@@ -21,8 +21,22 @@ func (e *Snapshot) Compute(f *ProductFacts, yesterday map[position.Way]int64) []
 
 // Input is what the position of a product depends on.
 func (e *Snapshot) Input(f *ProductFacts, yesterday map[position.Way]int64) position.Input {
-	in := position.Input{AsOf: e.AsOf, DefaultMetric: entitle.Device, Order: f.order, Lines: f.Lines, Fleet: e.Fleet, Yesterday: yesterday,
-		Found: demand.Found{Holdings: f.Holdings, Persons: f.persons, Sessions: f.sessions, Measured: f.metered || len(f.sessions) > 0, Plant: e.plant, Sets: e.sets}}
+	in := position.Input{
+		AsOf:          e.AsOf,
+		DefaultMetric: entitle.Device,
+		Order:         f.order,
+		Lines:         f.Lines,
+		Fleet:         e.Fleet,
+		Yesterday:     yesterday,
+		Found: demand.Found{
+			Holdings: f.Holdings,
+			Persons:  f.persons,
+			Sessions: f.sessions,
+			Measured: f.metered || len(f.sessions) > 0,
+			Plant:    e.plant,
+			Sets:     e.sets,
+		},
+	}
 	for _, t := range f.Product.Titles {
 		if t.DefaultMetric != "" {
 			in.DefaultMetric = entitle.Metric(t.DefaultMetric)
@@ -37,7 +51,25 @@ func (e *Snapshot) Input(f *ProductFacts, yesterday map[position.Way]int64) posi
 
 // Figure brings a position to the form that is stored.
 func (e *Snapshot) Figure(f *ProductFacts, p *position.Position) Figure {
-	out := Figure{Product: f.Id, Metric: string(p.Metric), Counted: p.Counted, Owned: p.Owned, Needed: p.Needed, Covered: p.Covered, Short: p.Short, Surplus: p.Surplus, Free: p.Free, Low: p.Low, High: p.High, Outside: p.Outside, Pack: p.Terms.Pack, Proven: p.Proof.Best, Currency: f.Currency, AsOf: e.AsOf, Gaps: map[string]int{}}
+	out := Figure{
+		Product:  f.Id,
+		Metric:   string(p.Metric),
+		Counted:  p.Counted,
+		Owned:    p.Owned,
+		Needed:   p.Needed,
+		Covered:  p.Covered,
+		Short:    p.Short,
+		Surplus:  p.Surplus,
+		Free:     p.Free,
+		Low:      p.Low,
+		High:     p.High,
+		Outside:  p.Outside,
+		Pack:     p.Terms.Pack,
+		Proven:   p.Proof.Best,
+		Currency: f.Currency,
+		AsOf:     e.AsOf,
+		Gaps:     map[string]int{},
+	}
 	out.Exposure = decimal.New(p.Exposure, -4).String()
 	spare := decimal.Zero
 	for _, l := range p.Lines {
@@ -45,14 +77,18 @@ func (e *Snapshot) Figure(f *ProductFacts, p *position.Position) Figure {
 			out.Currency = l.Line.Currency
 		}
 		if l.Spare > 0 && l.Line.UnitPrice.Valid && p.Counted {
-			if amount, err := e.Rates.Convert(l.Line.UnitPrice.Decimal, l.Line.Currency, out.Currency, e.AsOf); err == nil {
-				spare = spare.Add(amount.Mul(decimal.NewFromInt(l.Spare)).Div(decimal.NewFromInt(max(1, l.Line.PackSize))))
+			if amount, err := e.Rates.Convert(l.Line.UnitPrice.Decimal, l.Line.Currency, out.Currency,
+				e.AsOf); err == nil {
+				spare = spare.Add(
+					amount.Mul(decimal.NewFromInt(l.Spare)).Div(decimal.NewFromInt(max(1, l.Line.PackSize))),
+				)
 			}
 		}
 	}
 	spare = spare.Round(4)
 	out.SpareValue = spare.String()
-	out.ExposureBase, out.SpareBase = e.inBase(decimal.New(p.Exposure, -4), out.Currency), e.inBase(spare, out.Currency)
+	out.ExposureBase, out.SpareBase = e.inBase(decimal.New(p.Exposure, -4), out.Currency), e.inBase(spare,
+		out.Currency)
 	for _, u := range p.Units {
 		if u.Line < 0 {
 			out.Gaps[u.Gap.String()] += int(u.Part)
@@ -84,7 +120,13 @@ type Figure struct {
 }
 
 // PutFigures replaces the stored positions and allocations of some products; nil is all of them.
-func PutFigures(tx *sqlite.Tx, products []int64, figures []Figure, ways map[int64][]position.Way, amounts map[int64][]int64) error {
+func PutFigures(
+	tx *sqlite.Tx,
+	products []int64,
+	figures []Figure,
+	ways map[int64][]position.Way,
+	amounts map[int64][]int64,
+) error {
 	of, args := "", []any{}
 	if products != nil {
 		list, err := json.Marshal(products)
@@ -98,7 +140,12 @@ func PutFigures(tx *sqlite.Tx, products []int64, figures []Figure, ways map[int6
 			return err
 		}
 	}
-	b, err := tx.Bulk(21, "INSERT INTO position(product_id, metric, counted, owned, needed, covered, short, surplus, free, low, high, exposure, exposure_text, spare_value, spare_text, currency, as_of, gaps, proven, outside, pack)", "")
+	b, err := tx.Bulk(
+		21,
+		"INSERT INTO position(product_id, metric, counted, owned, needed, covered, short, surplus, free, low, high, "+
+			"exposure, exposure_text, spare_value, spare_text, currency, as_of, gaps, proven, outside, pack)",
+		"",
+	)
 	if err != nil {
 		return err
 	}
@@ -107,7 +154,9 @@ func PutFigures(tx *sqlite.Tx, products []int64, figures []Figure, ways map[int6
 		if err != nil {
 			return err
 		}
-		if err := b.Add(f.Product, f.Metric, f.Counted, f.Owned, f.Needed, f.Covered, f.Short, f.Surplus, f.Free, f.Low, f.High, f.ExposureBase, f.Exposure, f.SpareBase, f.SpareValue, f.Currency, f.AsOf, string(gaps), f.Proven, f.Outside, f.Pack); err != nil {
+		if err := b.Add(f.Product, f.Metric, f.Counted, f.Owned, f.Needed, f.Covered, f.Short, f.Surplus, f.Free,
+			f.Low, f.High, f.ExposureBase, f.Exposure, f.SpareBase, f.SpareValue, f.Currency, f.AsOf, string(gaps),
+			f.Proven, f.Outside, f.Pack); err != nil {
 			return err
 		}
 	}
@@ -132,17 +181,25 @@ func PutFigures(tx *sqlite.Tx, products []int64, figures []Figure, ways map[int6
 func StoredFigures(tx *sqlite.Tx) ([]Figure, error) {
 	return sqlite.Query(tx, func(r *sql.Rows, f *Figure) error {
 		var gaps string
-		if err := r.Scan(&f.Product, &f.Metric, &f.Counted, &f.Owned, &f.Needed, &f.Covered, &f.Short, &f.Surplus, &f.Free, &f.Low, &f.High, &f.ExposureBase, &f.Exposure, &f.SpareBase, &f.SpareValue, &f.Currency, &f.AsOf, &gaps, &f.Proven, &f.Outside, &f.Pack); err != nil {
+		if err := r.Scan(&f.Product, &f.Metric, &f.Counted, &f.Owned, &f.Needed, &f.Covered, &f.Short, &f.Surplus,
+			&f.Free, &f.Low, &f.High, &f.ExposureBase, &f.Exposure, &f.SpareBase, &f.SpareValue, &f.Currency, &f.AsOf,
+			&gaps, &f.Proven, &f.Outside, &f.Pack); err != nil {
 			return err
 		}
 		return json.Unmarshal([]byte(gaps), &f.Gaps)
-	}, "SELECT product_id, metric, counted, owned, needed, covered, short, surplus, free, low, high, exposure, exposure_text, spare_value, spare_text, currency, as_of, gaps, proven, outside, pack FROM position ORDER BY product_id, metric")
+	}, "SELECT product_id, metric, counted, owned, needed, covered, short, surplus, free, low, high, exposure, "+
+		"exposure_text, spare_value, spare_text, currency, as_of, gaps, proven, outside, pack FROM position ORDER "+
+		"BY product_id, metric")
 }
 
 // Ways reads the last allocation, of one product or of all where product is 0.
 func Ways(tx *sqlite.Tx, product int64) (map[int64]map[position.Way]int64, error) {
 	out := map[int64]map[position.Way]int64{}
-	rows, err := tx.QueryContext(tx.Ctx, "SELECT product_id, metric, class, line, amount FROM way WHERE ?1 = 0 OR product_id = ?1", product)
+	rows, err := tx.QueryContext(
+		tx.Ctx,
+		"SELECT product_id, metric, class, line, amount FROM way WHERE ?1 = 0 OR product_id = ?1",
+		product,
+	)
 	if err != nil {
 		return nil, err
 	}

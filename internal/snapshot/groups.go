@@ -10,7 +10,8 @@ import (
 	"ensomet/internal/sqlite"
 )
 
-// GroupByName finds a group that people made or that is there by itself, as a condition; the empty name is every device.
+// GroupByName finds a group that people made or that is there by itself, as a condition; the empty name is every
+// device.
 func GroupByName(tx *sqlite.Tx, name string) (condition.Condition, error) {
 	if name == "" {
 		return condition.Condition{}, nil
@@ -31,7 +32,11 @@ func GroupByName(tx *sqlite.Tx, name string) (condition.Condition, error) {
 	if c, ok := automatic[name]; ok {
 		return c, nil
 	}
-	return condition.Condition{}, fmt.Errorf("there is no group %q: it must be one that you made, or a unit, an environment, a kind of device or a site that devices have", name)
+	return condition.Condition{}, fmt.Errorf(
+		"there is no group %q: it must be one that you made, or a unit, an environment, a kind of device or a site "+
+			"that devices have",
+		name,
+	)
 }
 
 // GroupNames lists every group that may be named.
@@ -101,8 +106,14 @@ type Member struct{ Group, Device int64 }
 
 // DevicesWith lists the devices on which a product is installed at a time.
 func DevicesWith(tx *sqlite.Tx, product, at int64) (map[int64]bool, error) {
-	list, err := sqlite.Query(tx, func(r *sql.Rows, v *int64) error { return r.Scan(v) }, `SELECT DISTINCT i.device_id FROM recognition n JOIN install i ON i.record_id = n.record_id
-		WHERE n.product_id = ?1 AND n.whole AND i.since <= ?2 AND (i.until IS NULL OR i.until > ?2)`, product, at)
+	list, err := sqlite.Query(
+		tx,
+		func(r *sql.Rows, v *int64) error { return r.Scan(v) },
+		`SELECT DISTINCT i.device_id FROM recognition n JOIN install i ON i.record_id = n.record_id
+		WHERE n.product_id = ?1 AND n.whole AND i.since <= ?2 AND (i.until IS NULL OR i.until > ?2)`,
+		product,
+		at,
+	)
 	out := map[int64]bool{}
 	for _, id := range list {
 		out[id] = true

@@ -18,7 +18,18 @@ func JudgeUse(e *Snapshot, uses map[DevicePair]*Use) (out []IdleFact) {
 				person = e.Devices[e.DeviceAt[h.Device]].PrimaryUser
 			}
 			c := usage.Classify(u.Facts, w)
-			out = append(out, IdleFact{Device: h.Device, Product: f.Id, Person: person, Class: string(c.Class), Used: c.Used, Measured: c.Measured, Last: c.Last})
+			out = append(
+				out,
+				IdleFact{
+					Device:   h.Device,
+					Product:  f.Id,
+					Person:   person,
+					Class:    string(c.Class),
+					Used:     c.Used,
+					Measured: c.Measured,
+					Last:     c.Last,
+				},
+			)
 		}
 	}
 	return out

@@ -28,7 +28,8 @@ type madeOnce struct {
 	catalogue *recognise.Catalogue
 }
 
-// Catalogue makes the catalogue, or returns the one that was made of the same state. What is made within a transaction that may yet be rolled back is not kept.
+// Catalogue makes the catalogue, or returns the one that was made of the same state. What is made within a
+// transaction that may yet be rolled back is not kept.
 func (svc *Loader) Catalogue(tx *sqlite.Tx) (*recognise.Catalogue, error) {
 	state, err := tx.Setting(renewal.CatalogueChanges)
 	if err != nil {
@@ -102,7 +103,8 @@ func (k *Knowledge) holding() []recognise.Rule {
 	return out
 }
 
-// State names what recognition rests on besides decisions, which are applied when they are taken: the catalogue and the rules in force.
+// State names what recognition rests on besides decisions, which are applied when they are taken: the catalogue and
+// the rules in force.
 func (k *Knowledge) State(catalogue string) string {
 	var b strings.Builder
 	fmt.Fprintf(&b, "%s form %s limit %g", catalogue, recognise.KeyForm, k.limit)

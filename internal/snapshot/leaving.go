@@ -77,7 +77,8 @@ func (l *leaving) Fitting(r *recognise.Record, product int64) []int32 {
 	return out
 }
 
-// WhyLeftOut says why a product on a device is left out of the count, or is empty. rules are those that its record fits.
+// WhyLeftOut says why a product on a device is left out of the count, or is empty. rules are those that its record
+// fits.
 func (e *Snapshot) WhyLeftOut(at int, product int64, rules []int32) string {
 	if why := e.Leaving.byHand[DevicePair{e.Devices[at].ID, product}]; why != "" {
 		return why

@@ -35,20 +35,50 @@ type DeviceRow struct {
 
 // DevicePage reads a page of devices.
 func DevicePage(tx *sqlite.Tx, q sqlite.ListQuery) (sqlite.Page[DeviceRow], error) {
-	l := sqlite.List[DeviceRow]{From: "device d LEFT JOIN device_fact f ON f.device_id = d.id", Key: "d.id", Sort: "name", Special: DeviceFilters("d"), Columns: []sqlite.Column[DeviceRow]{
-		{Name: "id", Sql: "d.id", Into: func(r *DeviceRow) any { return &r.ID }, Search: false}, {Name: "code", Sql: "d.code", Into: func(r *DeviceRow) any { return &r.Code }, Search: true}, {Name: "name", Sql: "d.name", Into: func(r *DeviceRow) any { return &r.Name }, Search: true},
-		{Name: "kind", Sql: "d.kind", Into: func(r *DeviceRow) any { return &r.Kind }, Search: false}, {Name: "environment", Sql: "d.environment", Into: func(r *DeviceRow) any { return &r.Environment }, Search: false},
-		{Name: "unit", Sql: "d.org_unit", Into: func(r *DeviceRow) any { return &r.Unit }, Search: true}, {Name: "site", Sql: "d.site", Into: func(r *DeviceRow) any { return &r.Site }, Search: true}, {Name: "user", Sql: "d.primary_user", Into: func(r *DeviceRow) any { return &r.User }, Search: true},
-		{Name: "country", Sql: "d.country", Into: func(r *DeviceRow) any { return &r.Country }, Search: false}, {Name: "hosting", Sql: "d.hosting", Into: func(r *DeviceRow) any { return &r.Hosting }, Search: false}, {Name: "os", Sql: "trim(d.os_name || ' ' || d.os_version)", Into: func(r *DeviceRow) any { return &r.OS }, Search: false},
-		{Name: "cluster", Sql: "d.cluster", Into: func(r *DeviceRow) any { return &r.Cluster }, Search: false},
-		{Name: "hardwareAge", Sql: "coalesce(f.hardware_age, 'never')", Into: func(r *DeviceRow) any { return &r.HardwareAge }, Search: false}, {Name: "useAge", Sql: "coalesce(f.use_age, 'never')", Into: func(r *DeviceRow) any { return &r.UseAge }, Search: false},
-		{Name: "directoryAge", Sql: "coalesce(f.directory_age, 'never')", Into: func(r *DeviceRow) any { return &r.DirectoryAge }, Search: false}, {Name: "namesakes", Sql: "coalesce(f.namesakes, 0)", Into: func(r *DeviceRow) any { return &r.Namesakes }, Search: false},
-		{Name: "differ", Sql: "coalesce(f.disagreements, 0)", Into: func(r *DeviceRow) any { return &r.Differ }, Search: false},
-		{Name: "status", Sql: "d.status", Into: func(r *DeviceRow) any { return &r.Status }, Search: false}, {Name: "lastSeen", Sql: "coalesce(f.last_seen, 0)", Into: func(r *DeviceRow) any { return &r.LastSeen }, Search: false},
-		{Name: "age", Sql: "coalesce(f.age, 'never')", Into: func(r *DeviceRow) any { return &r.Age }, Search: false}, {Name: "installs", Sql: "coalesce(f.installs, 0)", Into: func(r *DeviceRow) any { return &r.Installs }, Search: false},
-		{Name: "unrecognised", Sql: "coalesce(f.unrecognised, 0)", Into: func(r *DeviceRow) any { return &r.Unrecognised }, Search: false}, {Name: "counted", Sql: "coalesce(f.counted, 0)", Into: func(r *DeviceRow) any { return &r.Counted }, Search: false},
-		{Name: "cases", Sql: "coalesce(f.cases, 0)", Into: func(r *DeviceRow) any { return &r.Cases }, Search: false},
-	}}
+	l := sqlite.List[DeviceRow]{
+		From:    "device d LEFT JOIN device_fact f ON f.device_id = d.id",
+		Key:     "d.id",
+		Sort:    "name",
+		Special: DeviceFilters("d"),
+		Columns: []sqlite.Column[DeviceRow]{
+			sqlite.Plain("id", "d.id", func(r *DeviceRow) any { return &r.ID }),
+			sqlite.Searched("code", "d.code", func(r *DeviceRow) any { return &r.Code }),
+			sqlite.Searched("name", "d.name", func(r *DeviceRow) any { return &r.Name }),
+			sqlite.Plain("kind", "d.kind", func(r *DeviceRow) any { return &r.Kind }),
+			sqlite.Plain("environment", "d.environment", func(r *DeviceRow) any { return &r.Environment }),
+			sqlite.Searched("unit", "d.org_unit", func(r *DeviceRow) any { return &r.Unit }),
+			sqlite.Searched("site", "d.site", func(r *DeviceRow) any { return &r.Site }),
+			sqlite.Searched("user", "d.primary_user", func(r *DeviceRow) any { return &r.User }),
+			sqlite.Plain("country", "d.country", func(r *DeviceRow) any { return &r.Country }),
+			sqlite.Plain("hosting", "d.hosting", func(r *DeviceRow) any { return &r.Hosting }),
+			sqlite.Plain("os", "trim(d.os_name || ' ' || d.os_version)", func(r *DeviceRow) any { return &r.OS }),
+			sqlite.Plain("cluster", "d.cluster", func(r *DeviceRow) any { return &r.Cluster }),
+			sqlite.Plain(
+				"hardwareAge",
+				"coalesce(f.hardware_age, 'never')",
+				func(r *DeviceRow) any { return &r.HardwareAge },
+			),
+			sqlite.Plain("useAge", "coalesce(f.use_age, 'never')", func(r *DeviceRow) any { return &r.UseAge }),
+			sqlite.Plain(
+				"directoryAge",
+				"coalesce(f.directory_age, 'never')",
+				func(r *DeviceRow) any { return &r.DirectoryAge },
+			),
+			sqlite.Plain("namesakes", "coalesce(f.namesakes, 0)", func(r *DeviceRow) any { return &r.Namesakes }),
+			sqlite.Plain("differ", "coalesce(f.disagreements, 0)", func(r *DeviceRow) any { return &r.Differ }),
+			sqlite.Plain("status", "d.status", func(r *DeviceRow) any { return &r.Status }),
+			sqlite.Plain("lastSeen", "coalesce(f.last_seen, 0)", func(r *DeviceRow) any { return &r.LastSeen }),
+			sqlite.Plain("age", "coalesce(f.age, 'never')", func(r *DeviceRow) any { return &r.Age }),
+			sqlite.Plain("installs", "coalesce(f.installs, 0)", func(r *DeviceRow) any { return &r.Installs }),
+			sqlite.Plain(
+				"unrecognised",
+				"coalesce(f.unrecognised, 0)",
+				func(r *DeviceRow) any { return &r.Unrecognised },
+			),
+			sqlite.Plain("counted", "coalesce(f.counted, 0)", func(r *DeviceRow) any { return &r.Counted }),
+			sqlite.Plain("cases", "coalesce(f.cases, 0)", func(r *DeviceRow) any { return &r.Cases }),
+		},
+	}
 	return l.Page(tx, q)
 }
 
@@ -73,12 +103,20 @@ type NameRow struct {
 // NamePage reads a page of raw names.
 func NamePage(tx *sqlite.Tx, q sqlite.ListQuery) (sqlite.Page[NameRow], error) {
 	l := sqlite.List[NameRow]{From: "name_fact n", Key: "n.key", Sort: "-installs", Columns: []sqlite.Column[NameRow]{
-		{Name: "key", Sql: "n.key", Into: func(r *NameRow) any { return &r.Key }, Search: false}, {Name: "publisher", Sql: "n.publisher", Into: func(r *NameRow) any { return &r.Publisher }, Search: true}, {Name: "name", Sql: "n.name", Into: func(r *NameRow) any { return &r.Name }, Search: true},
-		{Name: "versions", Sql: "n.versions", Into: func(r *NameRow) any { return &r.Versions }, Search: false}, {Name: "records", Sql: "n.records", Into: func(r *NameRow) any { return &r.Records }, Search: false},
-		{Name: "installs", Sql: "n.installs", Into: func(r *NameRow) any { return &r.Installs }, Search: false}, {Name: "devices", Sql: "n.devices", Into: func(r *NameRow) any { return &r.Devices }, Search: false},
-		{Name: "stale", Sql: "n.stale", Into: func(r *NameRow) any { return &r.Stale }, Search: false},
-		{Name: "state", Sql: "n.state", Into: func(r *NameRow) any { return &r.State }, Search: false}, {Name: "gather", Sql: "n.gather", Into: func(r *NameRow) any { return &r.Gather }, Search: false}, {Name: "likely", Sql: "n.likely", Into: func(r *NameRow) any { return &r.Likely }, Search: true},
-		{Name: "score", Sql: "n.score", Into: func(r *NameRow) any { return &r.Score }, Search: false}, {Name: "money", Sql: "n.money", Into: func(r *NameRow) any { return &r.Money }, Search: false}, {Name: "findings", Sql: "n.findings", Into: func(r *NameRow) any { return &r.Findings }, Search: false},
+		sqlite.Plain("key", "n.key", func(r *NameRow) any { return &r.Key }),
+		sqlite.Searched("publisher", "n.publisher", func(r *NameRow) any { return &r.Publisher }),
+		sqlite.Searched("name", "n.name", func(r *NameRow) any { return &r.Name }),
+		sqlite.Plain("versions", "n.versions", func(r *NameRow) any { return &r.Versions }),
+		sqlite.Plain("records", "n.records", func(r *NameRow) any { return &r.Records }),
+		sqlite.Plain("installs", "n.installs", func(r *NameRow) any { return &r.Installs }),
+		sqlite.Plain("devices", "n.devices", func(r *NameRow) any { return &r.Devices }),
+		sqlite.Plain("stale", "n.stale", func(r *NameRow) any { return &r.Stale }),
+		sqlite.Plain("state", "n.state", func(r *NameRow) any { return &r.State }),
+		sqlite.Plain("gather", "n.gather", func(r *NameRow) any { return &r.Gather }),
+		sqlite.Searched("likely", "n.likely", func(r *NameRow) any { return &r.Likely }),
+		sqlite.Plain("score", "n.score", func(r *NameRow) any { return &r.Score }),
+		sqlite.Plain("money", "n.money", func(r *NameRow) any { return &r.Money }),
+		sqlite.Plain("findings", "n.findings", func(r *NameRow) any { return &r.Findings }),
 	}}
 	return l.Page(tx, q)
 }
@@ -106,20 +144,49 @@ type ProductRow struct {
 // ProductPage reads a page of products.
 func ProductPage(tx *sqlite.Tx, q sqlite.ListQuery) (sqlite.Page[ProductRow], error) {
 	first := func(col string) string {
-		return "coalesce((SELECT t." + col + " FROM title t WHERE t.product_id = p.id AND t." + col + " <> '' ORDER BY t.id LIMIT 1), '')"
+		return "coalesce((SELECT t." + col + " FROM title t WHERE t.product_id = p.id AND t." + col +
+			" <> '' ORDER BY t.id LIMIT 1), '')"
 	}
-	l := sqlite.List[ProductRow]{From: "product p LEFT JOIN product_fact f ON f.product_id = p.id", Key: "p.id", Sort: "-devices", Columns: []sqlite.Column[ProductRow]{
-		{Name: "id", Sql: "p.id", Into: func(r *ProductRow) any { return &r.ID }, Search: false}, {Name: "publisher", Sql: "p.publisher", Into: func(r *ProductRow) any { return &r.Publisher }, Search: true}, {Name: "product", Sql: "p.name", Into: func(r *ProductRow) any { return &r.Product }, Search: true},
-		{Name: "category", Sql: first("category"), Into: func(r *ProductRow) any { return &r.Category }, Search: false}, {Name: "model", Sql: first("licence_model"), Into: func(r *ProductRow) any { return &r.Model }, Search: false},
-		{Name: "releases", Sql: "(SELECT count(*) FROM title t WHERE t.product_id = p.id)", Into: func(r *ProductRow) any { return &r.Releases }, Search: false},
-		{Name: "versions", Sql: "coalesce(f.versions, 0)", Into: func(r *ProductRow) any { return &r.Versions }, Search: false}, {Name: "installs", Sql: "coalesce(f.installs, 0)", Into: func(r *ProductRow) any { return &r.Installs }, Search: false},
-		{Name: "devices", Sql: "coalesce(f.devices, 0)", Into: func(r *ProductRow) any { return &r.Devices }, Search: false}, {Name: "counted", Sql: "coalesce(f.counted, 0)", Into: func(r *ProductRow) any { return &r.Counted }, Search: false},
-		{Name: "stale", Sql: "coalesce(f.stale, 0)", Into: func(r *ProductRow) any { return &r.Stale }, Search: false},
-		{Name: "folded", Sql: "coalesce(f.folded, 0)", Into: func(r *ProductRow) any { return &r.Folded }, Search: false}, {Name: "leftOut", Sql: "coalesce(f.left_out, 0)", Into: func(r *ProductRow) any { return &r.LeftOut }, Search: false},
-		{Name: "rights", Sql: "(SELECT count(*) FROM entitlement e WHERE e.product_id = p.id)", Into: func(r *ProductRow) any { return &r.Rights }, Search: false},
-		{Name: "tags", Sql: "coalesce((SELECT group_concat(tag, ', ') FROM (SELECT tag FROM tag g WHERE g.product_id = p.id ORDER BY tag)), '')", Into: func(r *ProductRow) any { return &r.Tags }, Search: true},
-		{Name: "watched", Sql: "EXISTS (SELECT 1 FROM watch w WHERE w.product_id = p.id)", Into: func(r *ProductRow) any { return &r.Watched }, Search: false},
-	}}
+	l := sqlite.List[ProductRow]{
+		From: "product p LEFT JOIN product_fact f ON f.product_id = p.id",
+		Key:  "p.id",
+		Sort: "-devices",
+		Columns: []sqlite.Column[ProductRow]{
+			sqlite.Plain("id", "p.id", func(r *ProductRow) any { return &r.ID }),
+			sqlite.Searched("publisher", "p.publisher", func(r *ProductRow) any { return &r.Publisher }),
+			sqlite.Searched("product", "p.name", func(r *ProductRow) any { return &r.Product }),
+			sqlite.Plain("category", first("category"), func(r *ProductRow) any { return &r.Category }),
+			sqlite.Plain("model", first("licence_model"), func(r *ProductRow) any { return &r.Model }),
+			sqlite.Plain(
+				"releases",
+				"(SELECT count(*) FROM title t WHERE t.product_id = p.id)",
+				func(r *ProductRow) any { return &r.Releases },
+			),
+			sqlite.Plain("versions", "coalesce(f.versions, 0)", func(r *ProductRow) any { return &r.Versions }),
+			sqlite.Plain("installs", "coalesce(f.installs, 0)", func(r *ProductRow) any { return &r.Installs }),
+			sqlite.Plain("devices", "coalesce(f.devices, 0)", func(r *ProductRow) any { return &r.Devices }),
+			sqlite.Plain("counted", "coalesce(f.counted, 0)", func(r *ProductRow) any { return &r.Counted }),
+			sqlite.Plain("stale", "coalesce(f.stale, 0)", func(r *ProductRow) any { return &r.Stale }),
+			sqlite.Plain("folded", "coalesce(f.folded, 0)", func(r *ProductRow) any { return &r.Folded }),
+			sqlite.Plain("leftOut", "coalesce(f.left_out, 0)", func(r *ProductRow) any { return &r.LeftOut }),
+			sqlite.Plain(
+				"rights",
+				"(SELECT count(*) FROM entitlement e WHERE e.product_id = p.id)",
+				func(r *ProductRow) any { return &r.Rights },
+			),
+			sqlite.Searched(
+				"tags",
+				"coalesce((SELECT group_concat(tag, ', ') FROM (SELECT tag FROM tag g WHERE g.product_id = p.id "+
+					"ORDER BY tag)), '')",
+				func(r *ProductRow) any { return &r.Tags },
+			),
+			sqlite.Plain(
+				"watched",
+				"EXISTS (SELECT 1 FROM watch w WHERE w.product_id = p.id)",
+				func(r *ProductRow) any { return &r.Watched },
+			),
+		},
+	}
 	l.Special = map[string]func(string) (string, []any){"tag": func(v string) (string, []any) {
 		return "EXISTS (SELECT 1 FROM tag g WHERE g.product_id = p.id AND g.tag = ?)", []any{v}
 	}}
@@ -155,19 +222,53 @@ type PositionRow struct {
 
 // PositionPage reads a page of the position. The default order puts the greatest exposure first.
 func PositionPage(tx *sqlite.Tx, q sqlite.ListQuery) (sqlite.Page[PositionRow], error) {
-	l := sqlite.List[PositionRow]{From: "position n JOIN product p ON p.id = n.product_id", Key: "(n.product_id || ':' || n.metric)", Sort: "money", Columns: []sqlite.Column[PositionRow]{
-		{Name: "id", Sql: "(n.product_id || ':' || n.metric)", Into: func(r *PositionRow) any { return &r.ID }, Search: false}, {Name: "productId", Sql: "n.product_id", Into: func(r *PositionRow) any { return &r.ProductID }, Search: false},
-		{Name: "publisher", Sql: "p.publisher", Into: func(r *PositionRow) any { return &r.Publisher }, Search: true}, {Name: "product", Sql: "p.name", Into: func(r *PositionRow) any { return &r.Product }, Search: true}, {Name: "metric", Sql: "n.metric", Into: func(r *PositionRow) any { return &r.Metric }, Search: true},
-		{Name: "counted", Sql: "n.counted", Into: func(r *PositionRow) any { return &r.Counted }, Search: false}, {Name: "owned", Sql: "n.owned", Into: func(r *PositionRow) any { return &r.Owned }, Search: false}, {Name: "needed", Sql: "n.needed", Into: func(r *PositionRow) any { return &r.Needed }, Search: false},
-		{Name: "covered", Sql: "n.covered", Into: func(r *PositionRow) any { return &r.Covered }, Search: false}, {Name: "short", Sql: "n.short", Into: func(r *PositionRow) any { return &r.Short }, Search: false}, {Name: "surplus", Sql: "n.surplus", Into: func(r *PositionRow) any { return &r.Surplus }, Search: false}, {Name: "free", Sql: "n.free", Into: func(r *PositionRow) any { return &r.Free }, Search: false},
-		{Name: "pack", Sql: "n.pack", Into: func(r *PositionRow) any { return &r.Pack }, Search: false}, {Name: "watched", Sql: "(n.product_id IN (SELECT product_id FROM watch))", Into: func(r *PositionRow) any { return &r.Watched }, Search: false},
-		{Name: "low", Sql: "n.low", Into: func(r *PositionRow) any { return &r.Low }, Search: false}, {Name: "high", Sql: "n.high", Into: func(r *PositionRow) any { return &r.High }, Search: false}, {Name: "exposure", Sql: "n.exposure_text", Into: func(r *PositionRow) any { return &r.Exposure }, Search: false},
-		{Name: "spare", Sql: "n.spare_text", Into: func(r *PositionRow) any { return &r.Spare }, Search: false}, {Name: "currency", Sql: "n.currency", Into: func(r *PositionRow) any { return &r.Currency }, Search: false},
-		{Name: "state", Sql: "(CASE WHEN n.counted = 0 THEN 'unknown' WHEN n.short > 0 THEN 'short' WHEN n.surplus > 0 THEN 'spare' ELSE 'even' END)", Into: func(r *PositionRow) any { return &r.State }, Search: false},
-		{Name: "balance", Sql: "(n.surplus - n.short)", Into: func(r *PositionRow) any { return &r.Balance }, Search: false},
-		{Name: "money", Sql: "(CASE WHEN n.short > 0 THEN -n.exposure - 1e-6 ELSE n.spare_value END)", Into: func(r *PositionRow) any { return &r.Money }, Search: false},
-		{Name: "doubtful", Sql: "((n.low <= n.owned) <> (n.high <= n.owned))", Into: func(r *PositionRow) any { return &r.Doubtful }, Search: false},
-	}}
+	l := sqlite.List[PositionRow]{
+		From: "position n JOIN product p ON p.id = n.product_id",
+		Key:  "(n.product_id || ':' || n.metric)",
+		Sort: "money",
+		Columns: []sqlite.Column[PositionRow]{
+			sqlite.Plain("id", "(n.product_id || ':' || n.metric)", func(r *PositionRow) any { return &r.ID }),
+			sqlite.Plain("productId", "n.product_id", func(r *PositionRow) any { return &r.ProductID }),
+			sqlite.Searched("publisher", "p.publisher", func(r *PositionRow) any { return &r.Publisher }),
+			sqlite.Searched("product", "p.name", func(r *PositionRow) any { return &r.Product }),
+			sqlite.Searched("metric", "n.metric", func(r *PositionRow) any { return &r.Metric }),
+			sqlite.Plain("counted", "n.counted", func(r *PositionRow) any { return &r.Counted }),
+			sqlite.Plain("owned", "n.owned", func(r *PositionRow) any { return &r.Owned }),
+			sqlite.Plain("needed", "n.needed", func(r *PositionRow) any { return &r.Needed }),
+			sqlite.Plain("covered", "n.covered", func(r *PositionRow) any { return &r.Covered }),
+			sqlite.Plain("short", "n.short", func(r *PositionRow) any { return &r.Short }),
+			sqlite.Plain("surplus", "n.surplus", func(r *PositionRow) any { return &r.Surplus }),
+			sqlite.Plain("free", "n.free", func(r *PositionRow) any { return &r.Free }),
+			sqlite.Plain("pack", "n.pack", func(r *PositionRow) any { return &r.Pack }),
+			sqlite.Plain(
+				"watched",
+				"(n.product_id IN (SELECT product_id FROM watch))",
+				func(r *PositionRow) any { return &r.Watched },
+			),
+			sqlite.Plain("low", "n.low", func(r *PositionRow) any { return &r.Low }),
+			sqlite.Plain("high", "n.high", func(r *PositionRow) any { return &r.High }),
+			sqlite.Plain("exposure", "n.exposure_text", func(r *PositionRow) any { return &r.Exposure }),
+			sqlite.Plain("spare", "n.spare_text", func(r *PositionRow) any { return &r.Spare }),
+			sqlite.Plain("currency", "n.currency", func(r *PositionRow) any { return &r.Currency }),
+			sqlite.Plain(
+				"state",
+				"(CASE WHEN n.counted = 0 THEN 'unknown' WHEN n.short > 0 THEN 'short' WHEN n.surplus > 0 THEN "+
+					"'spare' ELSE 'even' END)",
+				func(r *PositionRow) any { return &r.State },
+			),
+			sqlite.Plain("balance", "(n.surplus - n.short)", func(r *PositionRow) any { return &r.Balance }),
+			sqlite.Plain(
+				"money",
+				"(CASE WHEN n.short > 0 THEN -n.exposure - 1e-6 ELSE n.spare_value END)",
+				func(r *PositionRow) any { return &r.Money },
+			),
+			sqlite.Plain(
+				"doubtful",
+				"((n.low <= n.owned) <> (n.high <= n.owned))",
+				func(r *PositionRow) any { return &r.Doubtful },
+			),
+		},
+	}
 	return l.Page(tx, q)
 }
 
@@ -199,16 +300,41 @@ type EntitlementRow struct {
 
 // EntitlementPage reads a page of entitlements.
 func EntitlementPage(tx *sqlite.Tx, q sqlite.ListQuery) (sqlite.Page[EntitlementRow], error) {
-	l := sqlite.List[EntitlementRow]{From: "entitlement e JOIN product p ON p.id = e.product_id", Key: "e.id", Sort: "code", Columns: []sqlite.Column[EntitlementRow]{
-		{Name: "id", Sql: "e.id", Into: func(r *EntitlementRow) any { return &r.ID }, Search: false}, {Name: "code", Sql: "e.code", Into: func(r *EntitlementRow) any { return &r.Code }, Search: true}, {Name: "productId", Sql: "e.product_id", Into: func(r *EntitlementRow) any { return &r.ProductID }, Search: false},
-		{Name: "publisher", Sql: "p.publisher", Into: func(r *EntitlementRow) any { return &r.Publisher }, Search: true}, {Name: "product", Sql: "p.name", Into: func(r *EntitlementRow) any { return &r.Product }, Search: true},
-		{Name: "edition", Sql: "e.edition", Into: func(r *EntitlementRow) any { return &r.Edition }, Search: true}, {Name: "version", Sql: "e.version", Into: func(r *EntitlementRow) any { return &r.Version }, Search: false}, {Name: "metric", Sql: "e.metric", Into: func(r *EntitlementRow) any { return &r.Metric }, Search: false},
-		{Name: "quantity", Sql: "e.quantity", Into: func(r *EntitlementRow) any { return &r.Quantity }, Search: false}, {Name: "kind", Sql: "e.kind", Into: func(r *EntitlementRow) any { return &r.Kind }, Search: false}, {Name: "start", Sql: "e.start", Into: func(r *EntitlementRow) any { return &r.Start }, Search: false},
-		{Name: "end", Sql: "e.end", Into: func(r *EntitlementRow) any { return &r.End }, Search: false}, {Name: "purchased", Sql: "e.purchased", Into: func(r *EntitlementRow) any { return &r.Purchased }, Search: false},
-		{Name: "unitPrice", Sql: "coalesce(e.unit_price, '')", Into: func(r *EntitlementRow) any { return &r.UnitPrice }, Search: false}, {Name: "currency", Sql: "e.currency", Into: func(r *EntitlementRow) any { return &r.Currency }, Search: false},
-		{Name: "scope", Sql: "trim(e.scope_unit || ' ' || e.scope_country)", Into: func(r *EntitlementRow) any { return &r.Scope }, Search: true}, {Name: "rights", Sql: "e.rights", Into: func(r *EntitlementRow) any { return &r.Rights }, Search: false},
-		{Name: "contract", Sql: "e.contract", Into: func(r *EntitlementRow) any { return &r.Contract }, Search: true}, {Name: "author", Sql: "e.author", Into: func(r *EntitlementRow) any { return &r.Author }, Search: false}, {Name: "changedAt", Sql: "e.changed_at", Into: func(r *EntitlementRow) any { return &r.ChangedAt }, Search: false},
-	}}
+	l := sqlite.List[EntitlementRow]{
+		From: "entitlement e JOIN product p ON p.id = e.product_id",
+		Key:  "e.id",
+		Sort: "code",
+		Columns: []sqlite.Column[EntitlementRow]{
+			sqlite.Plain("id", "e.id", func(r *EntitlementRow) any { return &r.ID }),
+			sqlite.Searched("code", "e.code", func(r *EntitlementRow) any { return &r.Code }),
+			sqlite.Plain("productId", "e.product_id", func(r *EntitlementRow) any { return &r.ProductID }),
+			sqlite.Searched("publisher", "p.publisher", func(r *EntitlementRow) any { return &r.Publisher }),
+			sqlite.Searched("product", "p.name", func(r *EntitlementRow) any { return &r.Product }),
+			sqlite.Searched("edition", "e.edition", func(r *EntitlementRow) any { return &r.Edition }),
+			sqlite.Plain("version", "e.version", func(r *EntitlementRow) any { return &r.Version }),
+			sqlite.Plain("metric", "e.metric", func(r *EntitlementRow) any { return &r.Metric }),
+			sqlite.Plain("quantity", "e.quantity", func(r *EntitlementRow) any { return &r.Quantity }),
+			sqlite.Plain("kind", "e.kind", func(r *EntitlementRow) any { return &r.Kind }),
+			sqlite.Plain("start", "e.start", func(r *EntitlementRow) any { return &r.Start }),
+			sqlite.Plain("end", "e.end", func(r *EntitlementRow) any { return &r.End }),
+			sqlite.Plain("purchased", "e.purchased", func(r *EntitlementRow) any { return &r.Purchased }),
+			sqlite.Plain(
+				"unitPrice",
+				"coalesce(e.unit_price, '')",
+				func(r *EntitlementRow) any { return &r.UnitPrice },
+			),
+			sqlite.Plain("currency", "e.currency", func(r *EntitlementRow) any { return &r.Currency }),
+			sqlite.Searched(
+				"scope",
+				"trim(e.scope_unit || ' ' || e.scope_country)",
+				func(r *EntitlementRow) any { return &r.Scope },
+			),
+			sqlite.Plain("rights", "e.rights", func(r *EntitlementRow) any { return &r.Rights }),
+			sqlite.Searched("contract", "e.contract", func(r *EntitlementRow) any { return &r.Contract }),
+			sqlite.Plain("author", "e.author", func(r *EntitlementRow) any { return &r.Author }),
+			sqlite.Plain("changedAt", "e.changed_at", func(r *EntitlementRow) any { return &r.ChangedAt }),
+		},
+	}
 	return l.Page(tx, q)
 }
 
@@ -246,18 +372,48 @@ type CaseRow struct {
 
 // CasePage reads a page of the worklist.
 func CasePage(tx *sqlite.Tx, q sqlite.ListQuery) (sqlite.Page[CaseRow], error) {
-	l := sqlite.List[CaseRow]{From: "worklist_case c JOIN product p ON p.id = c.product_id LEFT JOIN device d ON d.id = c.device_id LEFT JOIN device_fact f ON f.device_id = d.id LEFT JOIN person u ON u.id = c.person_id LEFT JOIN pool o ON o.id = c.pool_id", Key: "c.id", Sort: "-amount", Orders: map[string]string{"amount": sqlite.InEUR("c.amount", "c.currency")}, Special: DeviceFilters("d"), Columns: []sqlite.Column[CaseRow]{
-		{Name: "id", Sql: "c.id", Into: func(r *CaseRow) any { return &r.ID }, Search: false}, {Name: "kind", Sql: "c.kind", Into: func(r *CaseRow) any { return &r.Kind }, Search: false}, {Name: "state", Sql: "c.state", Into: func(r *CaseRow) any { return &r.State }, Search: false},
-		{Name: "ended", Sql: "(c.state IN ('gone', 'lapsed', 'kept'))", Into: func(r *CaseRow) any { return &r.Ended }, Search: false}, {Name: "deviceId", Sql: "c.device_id", Into: func(r *CaseRow) any { return &r.DeviceID }, Search: false},
-		{Name: "device", Sql: "coalesce(d.name, '')", Into: func(r *CaseRow) any { return &r.Device }, Search: true}, {Name: "unit", Sql: "coalesce(d.org_unit, u.org_unit, '')", Into: func(r *CaseRow) any { return &r.Unit }, Search: true}, {Name: "user", Sql: "coalesce(d.primary_user, u.code, '')", Into: func(r *CaseRow) any { return &r.User }, Search: true},
-		{Name: "person", Sql: "coalesce(u.code, '')", Into: func(r *CaseRow) any { return &r.Person }, Search: false}, {Name: "personId", Sql: "c.person_id", Into: func(r *CaseRow) any { return &r.PersonID }, Search: false}, {Name: "pool", Sql: "coalesce(o.code, '')", Into: func(r *CaseRow) any { return &r.Pool }, Search: true},
-		{Name: "about", Sql: "coalesce(d.name, u.name, o.code, '')", Into: func(r *CaseRow) any { return &r.About }, Search: true}, {Name: "quantity", Sql: "c.quantity", Into: func(r *CaseRow) any { return &r.Quantity }, Search: false}, {Name: "answer", Sql: "c.answer", Into: func(r *CaseRow) any { return &r.Answer }, Search: false},
-		{Name: "answerBy", Sql: "c.answer_by", Into: func(r *CaseRow) any { return &r.AnswerBy }, Search: false}, {Name: "keptUntil", Sql: "c.keep_until", Into: func(r *CaseRow) any { return &r.KeptUntil }, Search: false}, {Name: "owner", Sql: "c.owner", Into: func(r *CaseRow) any { return &r.Owner }, Search: false},
-		{Name: "age", Sql: "(CASE WHEN d.id IS NULL THEN 'fresh' ELSE coalesce(f.age, 'never') END)", Into: func(r *CaseRow) any { return &r.Age }, Search: false},
-		{Name: "productId", Sql: "c.product_id", Into: func(r *CaseRow) any { return &r.ProductID }, Search: false}, {Name: "publisher", Sql: "p.publisher", Into: func(r *CaseRow) any { return &r.Publisher }, Search: true}, {Name: "product", Sql: "p.name", Into: func(r *CaseRow) any { return &r.Product }, Search: true},
-		{Name: "worth", Sql: "c.worth", Into: func(r *CaseRow) any { return &r.Worth }, Search: false}, {Name: "amount", Sql: "CAST(c.amount AS REAL)", Into: func(r *CaseRow) any { return &r.Amount }, Search: false}, {Name: "currency", Sql: "c.currency", Into: func(r *CaseRow) any { return &r.Currency }, Search: false},
-		{Name: "moneyOn", Sql: "c.money_on", Into: func(r *CaseRow) any { return &r.MoneyOn }, Search: false}, {Name: "openedAt", Sql: "c.opened_at", Into: func(r *CaseRow) any { return &r.OpenedAt }, Search: false}, {Name: "changedAt", Sql: "c.changed_at", Into: func(r *CaseRow) any { return &r.ChangedAt }, Search: false},
-		{Name: "cameBack", Sql: "c.came_back", Into: func(r *CaseRow) any { return &r.CameBack }, Search: false},
-	}}
+	l := sqlite.List[CaseRow]{
+		From: "worklist_case c JOIN product p ON p.id = c.product_id LEFT JOIN device d ON d.id = c.device_id " +
+			"LEFT JOIN device_fact f ON f.device_id = d.id LEFT JOIN person u ON u.id = c.person_id LEFT JOIN pool o " +
+			"ON o.id = c.pool_id",
+		Key:     "c.id",
+		Sort:    "-amount",
+		Orders:  map[string]string{"amount": sqlite.InEUR("c.amount", "c.currency")},
+		Special: DeviceFilters("d"),
+		Columns: []sqlite.Column[CaseRow]{
+			sqlite.Plain("id", "c.id", func(r *CaseRow) any { return &r.ID }),
+			sqlite.Plain("kind", "c.kind", func(r *CaseRow) any { return &r.Kind }),
+			sqlite.Plain("state", "c.state", func(r *CaseRow) any { return &r.State }),
+			sqlite.Plain("ended", "(c.state IN ('gone', 'lapsed', 'kept'))", func(r *CaseRow) any { return &r.Ended }),
+			sqlite.Plain("deviceId", "c.device_id", func(r *CaseRow) any { return &r.DeviceID }),
+			sqlite.Searched("device", "coalesce(d.name, '')", func(r *CaseRow) any { return &r.Device }),
+			sqlite.Searched("unit", "coalesce(d.org_unit, u.org_unit, '')", func(r *CaseRow) any { return &r.Unit }),
+			sqlite.Searched("user", "coalesce(d.primary_user, u.code, '')", func(r *CaseRow) any { return &r.User }),
+			sqlite.Plain("person", "coalesce(u.code, '')", func(r *CaseRow) any { return &r.Person }),
+			sqlite.Plain("personId", "c.person_id", func(r *CaseRow) any { return &r.PersonID }),
+			sqlite.Searched("pool", "coalesce(o.code, '')", func(r *CaseRow) any { return &r.Pool }),
+			sqlite.Searched("about", "coalesce(d.name, u.name, o.code, '')", func(r *CaseRow) any { return &r.About }),
+			sqlite.Plain("quantity", "c.quantity", func(r *CaseRow) any { return &r.Quantity }),
+			sqlite.Plain("answer", "c.answer", func(r *CaseRow) any { return &r.Answer }),
+			sqlite.Plain("answerBy", "c.answer_by", func(r *CaseRow) any { return &r.AnswerBy }),
+			sqlite.Plain("keptUntil", "c.keep_until", func(r *CaseRow) any { return &r.KeptUntil }),
+			sqlite.Plain("owner", "c.owner", func(r *CaseRow) any { return &r.Owner }),
+			sqlite.Plain(
+				"age",
+				"(CASE WHEN d.id IS NULL THEN 'fresh' ELSE coalesce(f.age, 'never') END)",
+				func(r *CaseRow) any { return &r.Age },
+			),
+			sqlite.Plain("productId", "c.product_id", func(r *CaseRow) any { return &r.ProductID }),
+			sqlite.Searched("publisher", "p.publisher", func(r *CaseRow) any { return &r.Publisher }),
+			sqlite.Searched("product", "p.name", func(r *CaseRow) any { return &r.Product }),
+			sqlite.Plain("worth", "c.worth", func(r *CaseRow) any { return &r.Worth }),
+			sqlite.Plain("amount", "CAST(c.amount AS REAL)", func(r *CaseRow) any { return &r.Amount }),
+			sqlite.Plain("currency", "c.currency", func(r *CaseRow) any { return &r.Currency }),
+			sqlite.Plain("moneyOn", "c.money_on", func(r *CaseRow) any { return &r.MoneyOn }),
+			sqlite.Plain("openedAt", "c.opened_at", func(r *CaseRow) any { return &r.OpenedAt }),
+			sqlite.Plain("changedAt", "c.changed_at", func(r *CaseRow) any { return &r.ChangedAt }),
+			sqlite.Plain("cameBack", "c.came_back", func(r *CaseRow) any { return &r.CameBack }),
+		},
+	}
 	return l.Page(tx, q)
 }

@@ -13,8 +13,9 @@ import (
 	"ensomet/internal/sqlite"
 )
 
-// Machines is what is known of devices and people on a day. It is the same for every product, does not change once it is made, and is kept until something of it changes: working one product out again
-// needs no more than that product's own installs and rights.
+// Machines is what is known of devices and people on a day. It is the same for every product, does not change once it
+// is made, and is kept until something of it changes: working one product out again needs no more than that product's
+// own installs and rights.
 type Machines struct {
 	state    string // what it was made for
 	At       int64  // installs present at this second count
@@ -48,7 +49,16 @@ func (svc *Loader) machinesOf(tx *sqlite.Tx, settings *Settings, asOf civil.Day,
 	if kept != nil && kept.state == state {
 		return kept, nil
 	}
-	m := &Machines{state: state, At: at, DeviceAt: map[int64]int{}, deviceOf: map[string]int64{}, personAt: map[string]int{}, personID: map[int64]int{}, places: map[string]entitle.Place{}, Fleet: map[string]position.Fleet{}}
+	m := &Machines{
+		state:    state,
+		At:       at,
+		DeviceAt: map[int64]int{},
+		deviceOf: map[string]int64{},
+		personAt: map[string]int{},
+		personID: map[int64]int{},
+		places:   map[string]entitle.Place{},
+		Fleet:    map[string]position.Fleet{},
+	}
 	if err := m.load(tx, settings); err != nil {
 		return nil, err
 	}

@@ -12,7 +12,8 @@ import (
 	"ensomet/internal/sqlite"
 )
 
-// pause is how many days may lie between two reports of use for those between to be measured: what ran in them would stand in the later report. After a longer silence nobody knows what it hides.
+// pause is how many days may lie between two reports of use for those between to be measured: what ran in them would
+// stand in the later report. After a longer silence nobody knows what it hides.
 const pause = 14
 
 // LoadMeasured reads on which days each device was measured at all.
@@ -38,7 +39,8 @@ func LoadMeasured(tx *sqlite.Tx, until civil.Day) (map[int64][]usage.Span, error
 	return out, err
 }
 
-// Meter says which titles are metered on which devices, and were on each day: what nobody asked for was not kept then, so a choice of today makes nothing of yesterday measured.
+// Meter says which titles are metered on which devices, and were on each day: what nobody asked for was not kept
+// then, so a choice of today makes nothing of yesterday measured.
 type Meter struct {
 	Spells     []Spell
 	Conditions *ConditionFacts
@@ -106,7 +108,8 @@ func (m *Meter) All() bool {
 	return !slices.ContainsFunc(m.Spells, func(s Spell) bool { return s.chosen })
 }
 
-// spellsFor are the spells of a title: of the choices only those that speak of it, and one spell for those in a row that say the same.
+// spellsFor are the spells of a title: of the choices only those that speak of it, and one spell for those in a row
+// that say the same.
 func (m *Meter) spellsFor(t policy.Title) []Spell {
 	if out, known := m.Of[t]; known {
 		return out
@@ -119,7 +122,8 @@ func (m *Meter) spellsFor(t policy.Title) []Spell {
 				mine.list = append(mine.list, s.list[i])
 			}
 		}
-		if n := len(out); n > 0 && out[n-1].chosen == mine.chosen && slices.EqualFunc(out[n-1].list, mine.list, func(x, y policy.Policy) bool { return x.ID == y.ID }) {
+		if n := len(out); n > 0 && out[n-1].chosen == mine.chosen &&
+			slices.EqualFunc(out[n-1].list, mine.list, func(x, y policy.Policy) bool { return x.ID == y.ID }) {
 			continue
 		}
 		out = append(out, mine)
@@ -156,7 +160,8 @@ func (m *Meter) On(t policy.Title, d *DeviceFacts, day civil.Day) bool {
 	return m.onIn(&list[i], t, d)
 }
 
-// Spans are the days on which a device was measured for a title. A day on which metering of it began was not measured whole, so it is none of them.
+// Spans are the days on which a device was measured for a title. A day on which metering of it began was not measured
+// whole, so it is none of them.
 func (m *Meter) Spans(t policy.Title, d *DeviceFacts, measured []usage.Span) []usage.Span {
 	if m.All() || len(measured) == 0 {
 		return measured
@@ -191,7 +196,8 @@ func (m *Meter) Spans(t policy.Title, d *DeviceFacts, measured []usage.Span) []u
 	return out
 }
 
-// Measurable reports whether use of a product could be seen at all: a program of it was seen somewhere, or somebody asked for it and the catalogue knows one.
+// Measurable reports whether use of a product could be seen at all: a program of it was seen somewhere, or somebody
+// asked for it and the catalogue knows one.
 func (m *Meter) Measurable(seen bool, p *recognise.Product, c *recognise.Catalogue) bool {
 	if seen {
 		return true

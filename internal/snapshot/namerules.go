@@ -29,9 +29,11 @@ func (r *NameRule) Holds(day civil.Day) bool { return r.On && r.State == "holds"
 func NameRules(tx *sqlite.Tx) ([]NameRule, error) {
 	return sqlite.Query(tx, func(r *sql.Rows, v *NameRule) error {
 		var records, devices string
-		if err := r.Scan(&v.ID, &v.Place, &v.Name, &v.Outcome, &records, &devices, &v.Product, &v.Edition, &v.Reason, &v.From, &v.Until, &v.On, &v.State, &v.Author, &v.At, &v.SignedBy, &v.SignedAt); err != nil {
+		if err := r.Scan(&v.ID, &v.Place, &v.Name, &v.Outcome, &records, &devices, &v.Product, &v.Edition, &v.Reason,
+			&v.From, &v.Until, &v.On, &v.State, &v.Author, &v.At, &v.SignedBy, &v.SignedAt); err != nil {
 			return err
 		}
 		return errors.Join(json.Unmarshal([]byte(records), &v.Records), json.Unmarshal([]byte(devices), &v.Devices))
-	}, `SELECT id, place, name, outcome, records, devices, product_id, edition, reason, from_day, until_day, is_on, state, author, at, signed_by, signed_at FROM name_rule WHERE ended_at = 0 ORDER BY place, id`)
+	}, `SELECT id, place, name, outcome, records, devices, product_id, edition, reason, from_day, until_day, is_on,
+		state, author, at, signed_by, signed_at FROM name_rule WHERE ended_at = 0 ORDER BY place, id`)
 }

@@ -10,7 +10,10 @@ import (
 
 // PoolQuantityAt is how many licences a pool had at a time.
 func PoolQuantityAt(tx *sqlite.Tx, pool, at int64) (n int64, err error) {
-	err = tx.QueryRowContext(tx.Ctx, "SELECT coalesce((SELECT quantity FROM pool_was WHERE pool_id = ?1 AND until > ?2 ORDER BY until LIMIT 1), (SELECT quantity FROM pool WHERE id = ?1), 0)", pool, at).Scan(&n)
+	err = tx.QueryRowContext(tx.Ctx,
+		"SELECT coalesce((SELECT quantity FROM pool_was WHERE pool_id = ?1 AND until > ?2 ORDER BY until LIMIT 1), "+
+			"(SELECT quantity FROM pool WHERE id = ?1), 0)", pool, at).
+		Scan(&n)
 	return n, err
 }
 
@@ -52,11 +55,14 @@ type PoolSession struct {
 	Licences       int64
 }
 
-// PoolSessions reads what was out of pools at some time in [from, to): each checkout up to the first return of its session that follows.
+// PoolSessions reads what was out of pools at some time in [from, to): each checkout up to the first return of its
+// session that follows.
 func PoolSessions(tx *sqlite.Tx, from, to int64) ([]PoolSession, error) {
 	return sqlite.Query(tx, func(r *sql.Rows, v *PoolSession) error {
 		return r.Scan(&v.Pool, &v.Person, &v.Device, &v.Start, &v.Licences, &v.End)
 	}, `SELECT * FROM (SELECT c.pool_id, c.person_code, c.device_code, c.at, c.licences,
-			coalesce((SELECT min(r.at) FROM pool_event r WHERE r.pool_id = c.pool_id AND r.session = c.session AND r.event = 'return' AND r.at >= c.at), 0) AS ended
-		FROM pool_event c WHERE c.event = 'checkout' AND c.at < ?2) WHERE ended = 0 OR ended > ?1 ORDER BY 1, 4, 2, 3`, from, to)
+			coalesce((SELECT min(r.at) FROM pool_event r WHERE r.pool_id = c.pool_id AND r.session = c.session
+			AND r.event = 'return' AND r.at >= c.at), 0) AS ended
+		FROM pool_event c WHERE c.event = 'checkout' AND c.at < ?2) WHERE ended = 0 OR ended > ?1
+		ORDER BY 1, 4, 2, 3`, from, to)
 }

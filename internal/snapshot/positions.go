@@ -24,8 +24,12 @@ func NewPositions(e *Snapshot) *Positions {
 	return &Positions{Estate: e, Ways: map[int64][]position.Way{}, Amounts: map[int64][]int64{}}
 }
 
-// ComputeAll works out every position, until ctx ends. It returns how much of each product is short, and which line covers each device.
-func (d *Positions) ComputeAll(ctx context.Context, yesterday map[int64]map[position.Way]int64) (open map[int64]int64, lines map[DevicePair]*position.LineResult, err error) {
+// ComputeAll works out every position, until ctx ends. It returns how much of each product is short, and which line
+// covers each device.
+func (d *Positions) ComputeAll(
+	ctx context.Context,
+	yesterday map[int64]map[position.Way]int64,
+) (open map[int64]int64, lines map[DevicePair]*position.LineResult, err error) {
 	e := d.Estate
 	open, lines = map[int64]int64{}, map[DevicePair]*position.LineResult{}
 	for _, f := range e.Ordered() {
@@ -54,7 +58,10 @@ func (d *Positions) keepWays(product int64, p *position.Position) {
 	for w := range p.Ways {
 		list = append(list, w)
 	}
-	slices.SortFunc(list, func(a, b position.Way) int { return cmp.Or(cmp.Compare(a.Line, b.Line), cmp.Compare(a.Class, b.Class)) })
+	slices.SortFunc(
+		list,
+		func(a, b position.Way) int { return cmp.Or(cmp.Compare(a.Line, b.Line), cmp.Compare(a.Class, b.Class)) },
+	)
 	for _, w := range list {
 		d.Ways[product] = append(d.Ways[product], w)
 		d.Amounts[product] = append(d.Amounts[product], p.Ways[w])

@@ -20,8 +20,19 @@ func (m *Machines) loadPlant(tx *sqlite.Tx, settings *Settings, asOf civil.Day) 
 	}
 	for i := range m.Devices {
 		d := &m.Devices[i]
-		all[i] = demand.Machine{Device: d.ID, Kind: d.Kind, Fresh: settings.Age(d, evidence.OfSoftware, m.At) == evidence.Fresh, Place: entitle.Place{Unit: d.OrgUnit, Country: d.Country}, Processors: d.Processors, Cores: d.Cores, VirtualCores: d.VirtualCores,
-			Factor: coreFactor(d.CoreFactor), Host: byCode[d.HostID], Cluster: d.Cluster, Pinned: d.Pinned == "true"}
+		all[i] = demand.Machine{
+			Device:       d.ID,
+			Kind:         d.Kind,
+			Fresh:        settings.Age(d, evidence.OfSoftware, m.At) == evidence.Fresh,
+			Place:        entitle.Place{Unit: d.OrgUnit, Country: d.Country},
+			Processors:   d.Processors,
+			Cores:        d.Cores,
+			VirtualCores: d.VirtualCores,
+			Factor:       coreFactor(d.CoreFactor),
+			Host:         byCode[d.HostID],
+			Cluster:      d.Cluster,
+			Pinned:       d.Pinned == "true",
+		}
 		if d.Kind == "vm_host" && d.Cluster != "" && d.Status == "in_service" {
 			m.plant.Clusters[d.Cluster] = append(m.plant.Clusters[d.Cluster], d.ID)
 		}

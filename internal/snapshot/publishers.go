@@ -64,7 +64,8 @@ func Houses(tx *sqlite.Tx) ([]recognise.Publisher, error) {
 	return out, nil
 }
 
-// ProductKeysByHouse is ProductKeys that also knows products by the other names of their publisher, and by those of the publishers that it took over. A product of that very name comes first.
+// ProductKeysByHouse is ProductKeys that also knows products by the other names of their publisher, and by those of
+// the publishers that it took over. A product of that very name comes first.
 func ProductKeysByHouse(tx *sqlite.Tx) (map[string]int64, error) {
 	keys, err := ProductKeys(tx)
 	if err != nil {

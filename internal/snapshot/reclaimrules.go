@@ -9,7 +9,8 @@ import (
 	"ensomet/internal/sqlite"
 )
 
-// ReclaimRule says when licences of titles are proposed for reclaim. Its stance is policy.Proposed or policy.NotProposed.
+// ReclaimRule says when licences of titles are proposed for reclaim. Its stance is policy.Proposed or
+// policy.NotProposed.
 type ReclaimRule struct {
 	policy.Policy
 	PublisherName string
@@ -24,10 +25,12 @@ type ReclaimRule struct {
 func ReclaimRules(tx *sqlite.Tx) ([]ReclaimRule, error) {
 	return sqlite.Query(tx, func(r *sql.Rows, m *ReclaimRule) error {
 		var cond string
-		if err := r.Scan(&m.ID, &m.Product, &m.PublisherName, &m.Category, &m.GroupName, &cond, &m.Stance, &m.Window, &m.Grace, &m.LeastShare, &m.PoolShare, &m.Reason, &m.Author, &m.At); err != nil {
+		if err := r.Scan(&m.ID, &m.Product, &m.PublisherName, &m.Category, &m.GroupName, &cond, &m.Stance, &m.Window,
+			&m.Grace, &m.LeastShare, &m.PoolShare, &m.Reason, &m.Author, &m.At); err != nil {
 			return err
 		}
 		m.Publisher = recognise.CleanPublisher(m.PublisherName)
 		return json.Unmarshal([]byte(cond), &m.Group)
-	}, "SELECT id, product_id, publisher, category, group_name, condition, stance, window_days, grace_days, least_share, pool_share, note, author, at FROM reclaim_rule WHERE ended_at = 0 ORDER BY id")
+	}, "SELECT id, product_id, publisher, category, group_name, condition, stance, window_days, grace_days, "+
+		"least_share, pool_share, note, author, at FROM reclaim_rule WHERE ended_at = 0 ORDER BY id")
 }

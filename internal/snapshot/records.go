@@ -12,5 +12,12 @@ func RecordsOf(tx *sqlite.Tx, products []int64) ([]StoredRecord, error) {
 	if err != nil {
 		return nil, err
 	}
-	return sqlite.Query(tx, scanRecord, "SELECT "+recordColumns+" FROM recognition n JOIN record r ON r.id = n.record_id WHERE n.product_id IN (SELECT value FROM json_each(?)) ORDER BY r.id", string(list))
+	return sqlite.Query(
+		tx,
+		scanRecord,
+		"SELECT "+recordColumns+
+			" FROM recognition n JOIN record r ON r.id = n.record_id WHERE n.product_id IN (SELECT value FROM "+
+			"json_each(?)) ORDER BY r.id",
+		string(list),
+	)
 }

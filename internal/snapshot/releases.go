@@ -43,8 +43,26 @@ type Plan struct {
 	EndedWhy    string    `json:"endedWhy"`
 }
 
-const PlanColumns = "SELECT id, product_id, edition, version, what, to_product, to_version, due, owner, note, devices_then, author, at, ended_at, ended_by, ended_why FROM release_plan"
+const PlanColumns = "SELECT id, product_id, edition, version, what, to_product, to_version, due, owner, note, " +
+	"devices_then, author, at, ended_at, ended_by, ended_why FROM release_plan"
 
 func ScanPlan(r *sql.Rows, p *Plan) error {
-	return r.Scan(&p.ID, &p.Product, &p.Edition, &p.Version, &p.What, &p.ToProduct, &p.ToVersion, &p.Due, &p.Owner, &p.Note, &p.DevicesThen, &p.Author, &p.At, &p.EndedAt, &p.EndedBy, &p.EndedWhy)
+	return r.Scan(
+		&p.ID,
+		&p.Product,
+		&p.Edition,
+		&p.Version,
+		&p.What,
+		&p.ToProduct,
+		&p.ToVersion,
+		&p.Due,
+		&p.Owner,
+		&p.Note,
+		&p.DevicesThen,
+		&p.Author,
+		&p.At,
+		&p.EndedAt,
+		&p.EndedBy,
+		&p.EndedWhy,
+	)
 }

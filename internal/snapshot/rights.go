@@ -27,7 +27,11 @@ func ProductKey(publisher, name string) string {
 
 // Products reads the whole catalogue.
 func Products(tx *sqlite.Tx) ([]recognise.Product, error) {
-	products, err := sqlite.Query(tx, func(r *sql.Rows, p *recognise.Product) error { return r.Scan(&p.ID, &p.Publisher, &p.Name) }, "SELECT id, publisher, name FROM product ORDER BY id")
+	products, err := sqlite.Query(
+		tx,
+		func(r *sql.Rows, p *recognise.Product) error { return r.Scan(&p.ID, &p.Publisher, &p.Name) },
+		"SELECT id, publisher, name FROM product ORDER BY id",
+	)
 	if err != nil {
 		return nil, err
 	}
@@ -38,7 +42,9 @@ func Products(tx *sqlite.Tx) ([]recognise.Product, error) {
 	titles, err := sqlite.Query(tx, func(r *sql.Rows, t *recognise.Title) error {
 		var price sql.NullString
 		var aliases string
-		if err := r.Scan(&t.ID, &t.Product, &t.Edition, &t.EditionRank, &t.Version, &t.Category, &t.Model, &price, &t.Currency, &t.DefaultMetric, &t.Suite, &t.Released, &t.GeneralEnd, &t.ExtendedEnd, &t.EndOfLife, &aliases); err != nil {
+		if err := r.Scan(&t.ID, &t.Product, &t.Edition, &t.EditionRank, &t.Version, &t.Category, &t.Model, &price,
+			&t.Currency, &t.DefaultMetric, &t.Suite, &t.Released, &t.GeneralEnd, &t.ExtendedEnd, &t.EndOfLife,
+			&aliases); err != nil {
 			return err
 		}
 		t.ListPrice = sqlite.ReadMoney(price)
@@ -46,7 +52,8 @@ func Products(tx *sqlite.Tx) ([]recognise.Product, error) {
 			t.Aliases = strings.Split(aliases, "|")
 		}
 		return nil
-	}, `SELECT id, product_id, edition, edition_rank, version, category, licence_model, list_price, currency, default_metric, suite, released, general_end, extended_end, end_of_life, aliases FROM title ORDER BY id`)
+	}, `SELECT id, product_id, edition, edition_rank, version, category, licence_model, list_price, currency,
+		default_metric, suite, released, general_end, extended_end, end_of_life, aliases FROM title ORDER BY id`)
 	for _, t := range titles {
 		p := &products[at[t.Product]]
 		p.Titles = append(p.Titles, t)
@@ -56,7 +63,11 @@ func Products(tx *sqlite.Tx) ([]recognise.Product, error) {
 
 // Rates reads all rates, by currency and day.
 func Rates(tx *sqlite.Tx) ([]formats.Rate, error) {
-	return sqlite.Query(tx, func(r *sql.Rows, v *formats.Rate) error { return r.Scan(&v.Currency, &v.On, &v.PerEUR) }, "SELECT currency, on_day, per_eur FROM rate ORDER BY currency, on_day")
+	return sqlite.Query(
+		tx,
+		func(r *sql.Rows, v *formats.Rate) error { return r.Scan(&v.Currency, &v.On, &v.PerEUR) },
+		"SELECT currency, on_day, per_eur FROM rate ORDER BY currency, on_day",
+	)
 }
 
 // StoredEntitlement is an entitlement with what storage adds.
@@ -76,13 +87,17 @@ func EntitlementsOf(tx *sqlite.Tx, products []int64) ([]StoredEntitlement, error
 			return nil, err
 		}
 		of, args = " AND e.product_id IN (SELECT value FROM json_each(?))", append(args, string(text))
-		ofTxn = " WHERE entitlement_id IN (SELECT id FROM entitlement WHERE product_id IN (SELECT value FROM json_each(?)))"
+		ofTxn = " WHERE entitlement_id IN (SELECT id FROM entitlement WHERE product_id IN (SELECT value FROM " +
+			"json_each(?)))"
 	}
 	list, err := sqlite.Query(tx, func(r *sql.Rows, e *StoredEntitlement) error {
 		var price sql.NullString
 		var rights, fields string
-		if err := r.Scan(&e.ID, &e.Code, &e.Line.Product, &e.Publisher, &e.Entitlement.Product, &e.Edition, &e.Version, &e.Metric, &e.Quantity, &e.Kind, &e.Start, &e.End, &e.MaintenanceEnd, &price, &e.Currency, &e.Purchased, &e.Order, &e.Contract,
-			&e.ScopeUnit, &e.ScopeCountry, &rights, &e.MinPerProcessor, &e.MinPerServer, &e.PackSize, &e.Capacity, &e.Base, &fields, &e.ChangedAt, &e.Author); err != nil {
+		if err := r.Scan(&e.ID, &e.Code, &e.Line.Product, &e.Publisher, &e.Entitlement.Product, &e.Edition, &e.Version,
+			&e.Metric, &e.Quantity, &e.Kind, &e.Start, &e.End, &e.MaintenanceEnd, &price, &e.Currency, &e.Purchased,
+			&e.Order, &e.Contract,
+			&e.ScopeUnit, &e.ScopeCountry, &rights, &e.MinPerProcessor, &e.MinPerServer, &e.PackSize, &e.Capacity,
+			&e.Base, &fields, &e.ChangedAt, &e.Author); err != nil {
 			return err
 		}
 		e.Line.ID = e.ID
@@ -96,9 +111,12 @@ func EntitlementsOf(tx *sqlite.Tx, products []int64) ([]StoredEntitlement, error
 			return json.Unmarshal([]byte(fields), &e.Custom)
 		}
 		return nil
-	}, `SELECT e.id, e.code, e.product_id, p.publisher, p.name, e.edition, e.version, e.metric, e.quantity, e.kind, e.start, e.end, e.maintenance_end, e.unit_price, e.currency, e.purchased, e.order_no, e.contract,
-		e.scope_unit, e.scope_country, e.rights, e.min_per_processor, e.min_per_server, e.pack_size, e.capacity, e.base, e.custom, e.changed_at, e.author
-		FROM entitlement e JOIN product p ON p.id = e.product_id WHERE e.withdrawn_at = 0`+of+` ORDER BY e.code`, args...)
+	}, `SELECT e.id, e.code, e.product_id, p.publisher, p.name, e.edition, e.version, e.metric, e.quantity, e.kind,
+		e.start, e.end, e.maintenance_end, e.unit_price, e.currency, e.purchased, e.order_no, e.contract,
+		e.scope_unit, e.scope_country, e.rights, e.min_per_processor, e.min_per_server, e.pack_size, e.capacity,
+		e.base, e.custom, e.changed_at, e.author
+		FROM entitlement e JOIN product p ON p.id = e.product_id
+		WHERE e.withdrawn_at = 0`+of+` ORDER BY e.code`, args...)
 	if err != nil {
 		return nil, err
 	}
@@ -115,7 +133,8 @@ func EntitlementsOf(tx *sqlite.Tx, products []int64) ([]StoredEntitlement, error
 		err := r.Scan(&v.ID, &v.line, &v.Type, &v.On, &v.Quantity, &price, &v.Currency, &v.Order, &v.Note)
 		v.Price = sqlite.ReadMoney(price)
 		return err
-	}, "SELECT id, entitlement_id, type, on_day, quantity, price, currency, order_no, note FROM txn"+ofTxn+" ORDER BY on_day, id", args...)
+	}, "SELECT id, entitlement_id, type, on_day, quantity, price, currency, order_no, note FROM txn"+ofTxn+
+		" ORDER BY on_day, id", args...)
 	for _, t := range txns {
 		if i, ok := at[t.line]; ok {
 			list[i].Transactions = append(list[i].Transactions, t.Transaction)
@@ -127,7 +146,8 @@ func EntitlementsOf(tx *sqlite.Tx, products []int64) ([]StoredEntitlement, error
 // TouchLine marks the product of an entitlement.
 func TouchLine(tx *sqlite.Tx, line int64) error {
 	var product int64
-	if err := tx.QueryRowContext(tx.Ctx, "SELECT product_id FROM entitlement WHERE id = ?", line).Scan(&product); err != nil {
+	if err := tx.QueryRowContext(tx.Ctx, "SELECT product_id FROM entitlement WHERE id = ?",
+		line).Scan(&product); err != nil {
 		return err
 	}
 	return renewal.Touch(tx, []int64{product})
@@ -152,11 +172,18 @@ func AssignmentsOf(tx *sqlite.Tx, products []int64, day civil.Day) ([]Assigned, 
 		if err != nil {
 			return nil, err
 		}
-		of, args = " AND entitlement_id IN (SELECT id FROM entitlement WHERE product_id IN (SELECT value FROM json_each(?2)))", append(args, string(list))
+		of, args = " AND entitlement_id IN (SELECT id FROM entitlement WHERE product_id IN (SELECT value FROM "+
+			"json_each(?2)))", append(
+			args,
+			string(list),
+		)
 	}
-	return sqlite.Query(tx, func(r *sql.Rows, v *Assigned) error { return r.Scan(&v.Line, &v.Person, &v.Device, &v.From, &v.Until) },
+	return sqlite.Query(
+		tx,
+		func(r *sql.Rows, v *Assigned) error { return r.Scan(&v.Line, &v.Person, &v.Device, &v.From, &v.Until) },
 		`SELECT entitlement_id, coalesce(person_id, 0), coalesce(device_id, 0), from_day, until_day FROM assignment
-		WHERE (?1 = 0 OR (from_day <= ?1 AND (until_day = 0 OR until_day >= ?1)))`+of+` ORDER BY id`, args...)
+		WHERE (?1 = 0 OR (from_day <= ?1 AND (until_day = 0 OR until_day >= ?1)))`+of+` ORDER BY id`,
+		args...)
 }
 
 // StoredPolicy is a policy with its author.
@@ -173,19 +200,27 @@ type StoredPolicy struct {
 func Policies(tx *sqlite.Tx) ([]StoredPolicy, error) {
 	return sqlite.Query(tx, func(r *sql.Rows, p *StoredPolicy) error {
 		var cond string
-		if err := r.Scan(&p.ID, &p.Product, &p.PublisherName, &p.Category, &p.GroupName, &cond, &p.Stance, &p.Hours.Days, &p.Hours.From, &p.Hours.To, &p.Reason, &p.Owner, &p.Until, &p.Author, &p.At); err != nil {
+		if err := r.Scan(&p.ID, &p.Product, &p.PublisherName, &p.Category, &p.GroupName, &cond, &p.Stance,
+			&p.Hours.Days, &p.Hours.From, &p.Hours.To, &p.Reason, &p.Owner, &p.Until, &p.Author, &p.At); err != nil {
 			return err
 		}
 		p.Publisher = recognise.CleanPublisher(p.PublisherName)
 		return json.Unmarshal([]byte(cond), &p.Group)
-	}, "SELECT id, product_id, publisher, category, group_name, condition, stance, days, from_minute, to_minute, reason, owner, until_day, author, at FROM policy WHERE ended_at IS NULL ORDER BY id")
+	}, "SELECT id, product_id, publisher, category, group_name, condition, stance, days, from_minute, to_minute, "+
+		"reason, owner, until_day, author, at FROM policy WHERE ended_at IS NULL ORDER BY id")
 }
 
-// AutomaticGroups lists the groups that exist by themselves: units, with those above them, environments, kinds and sites. Each is a condition.
+// AutomaticGroups lists the groups that exist by themselves: units, with those above them, environments, kinds and
+// sites. Each is a condition.
 func AutomaticGroups(tx *sqlite.Tx) (map[string]condition.Condition, error) {
 	out := map[string]condition.Condition{}
-	for _, g := range []struct{ field, column, op string }{{"site", "site", "is"}, {"kind", "kind", "is"}, {"environment", "environment", "is"}, {"unit", "org_unit", "under"}} {
-		values, err := sqlite.Query(tx, func(r *sql.Rows, v *string) error { return r.Scan(v) }, "SELECT DISTINCT "+g.column+" FROM device WHERE "+g.column+" <> ''")
+	for _, g := range []struct{ field, column, op string }{{"site", "site", "is"}, {"kind", "kind", "is"},
+		{"environment", "environment", "is"}, {"unit", "org_unit", "under"}} {
+		values, err := sqlite.Query(
+			tx,
+			func(r *sql.Rows, v *string) error { return r.Scan(v) },
+			"SELECT DISTINCT "+g.column+" FROM device WHERE "+g.column+" <> ''",
+		)
 		if err != nil {
 			return nil, err
 		}
@@ -209,7 +244,11 @@ func MetricOrders(tx *sqlite.Tx) (map[int64][]entitle.Metric, error) {
 		product int64
 		order   string
 	}
-	list, err := sqlite.Query(tx, func(r *sql.Rows, v *row) error { return r.Scan(&v.product, &v.order) }, "SELECT id, metric_order FROM product WHERE metric_order <> ''")
+	list, err := sqlite.Query(
+		tx,
+		func(r *sql.Rows, v *row) error { return r.Scan(&v.product, &v.order) },
+		"SELECT id, metric_order FROM product WHERE metric_order <> ''",
+	)
 	out := map[int64][]entitle.Metric{}
 	for _, r := range list {
 		for _, m := range strings.Split(r.order, "|") {

@@ -140,7 +140,8 @@ func (svc *Loader) LoadTraced(tx *sqlite.Tx, asOf civil.Day, now int64, only []i
 	return svc.load(tx, asOf, now, only, true, nil)
 }
 
-// Load loads what the figures of a day rest on. only limits installs to some products and the suites they are parts of; nil is everything.
+// Load loads what the figures of a day rest on. only limits installs to some products and the suites they are parts
+// of; nil is everything.
 func (svc *Loader) Load(tx *sqlite.Tx, asOf civil.Day, now int64, only []int64) (*Snapshot, error) {
 	return svc.load(tx, asOf, now, only, false, nil)
 }
@@ -153,8 +154,21 @@ func (svc *Loader) LoadUnder(tx *sqlite.Tx, asOf civil.Day, now int64, policies 
 	return svc.load(tx, asOf, now, nil, false, policies)
 }
 
-func (svc *Loader) load(tx *sqlite.Tx, asOf civil.Day, now int64, only []int64, traced bool, policies []policy.Policy) (*Snapshot, error) {
-	e := &Snapshot{AsOf: asOf, strangers: map[string]int{}, sets: demand.Sets{}, Releases: map[int64]*seen{}, Products: map[int64]*ProductFacts{}}
+func (svc *Loader) load(
+	tx *sqlite.Tx,
+	asOf civil.Day,
+	now int64,
+	only []int64,
+	traced bool,
+	policies []policy.Policy,
+) (*Snapshot, error) {
+	e := &Snapshot{
+		AsOf:      asOf,
+		strangers: map[string]int{},
+		sets:      demand.Sets{},
+		Releases:  map[int64]*seen{},
+		Products:  map[int64]*ProductFacts{},
+	}
 	var err error
 	if e.Settings, err = LoadSettings(tx); err != nil {
 		return nil, err
@@ -249,7 +263,10 @@ func (e *Snapshot) addProduct(p *recognise.Product) {
 	}
 	for i := range e.Policies {
 		q := &e.Policies[i]
-		if q.Stance == policy.Restricted && (q.Product == p.ID || q.Product == 0 && (q.Category == "" || q.Category == f.PolicyTitle.Category) && (q.Publisher == "" || q.Publisher == f.PolicyTitle.Publisher)) {
+		if q.Stance == policy.Restricted &&
+			(q.Product == p.ID ||
+				q.Product == 0 && (q.Category == "" || q.Category == f.PolicyTitle.Category) &&
+					(q.Publisher == "" || q.Publisher == f.PolicyTitle.Publisher)) {
 			f.Restricting = true
 		}
 	}
@@ -367,7 +384,10 @@ func (e *Snapshot) loadRecords(tx *sqlite.Tx, only []int64) error {
 				line = &f.Product.Titles[j]
 			}
 		}
-		r.need = demand.Priced{Need: entitle.Need{Edition: n.Edition, EditionRank: n.EditionRank, Version: n.Version}, Value: e.price(f, line)}
+		r.need = demand.Priced{
+			Need:  entitle.Need{Edition: n.Edition, EditionRank: n.EditionRank, Version: n.Version},
+			Value: e.price(f, line),
+		}
 		if line != nil && line.ID == n.Title {
 			r.need.Released = line.Released
 		}

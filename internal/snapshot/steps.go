@@ -19,5 +19,14 @@ type Figures struct {
 }
 
 func FiguresOf(f position.Figures) Figures {
-	return Figures{f.Owned, f.Needed, f.Covered, f.Short, f.Surplus, f.Low, f.High, decimal.New(f.Exposure, -4).String()}
+	return Figures{
+		f.Owned,
+		f.Needed,
+		f.Covered,
+		f.Short,
+		f.Surplus,
+		f.Low,
+		f.High,
+		decimal.New(f.Exposure, -4).String(),
+	}
 }

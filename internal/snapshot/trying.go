@@ -28,7 +28,18 @@ func SumSurplus(ps []position.Position) (n int64) {
 
 // Measure turns words into numbers.
 func (e *Snapshot) Measure(f *ProductFacts, m *BasketMeasure) (position.Measure, error) {
-	out := position.Measure{Kind: position.MeasureKind(m.Kind), Line: m.Line, Quantity: m.Quantity, Unit: m.Unit, Country: m.Country, Version: m.Version, Edition: m.Edition, Metric: entitle.Metric(m.Metric), Right: entitle.Right(m.Right), Currency: m.Currency}
+	out := position.Measure{
+		Kind:     position.MeasureKind(m.Kind),
+		Line:     m.Line,
+		Quantity: m.Quantity,
+		Unit:     m.Unit,
+		Country:  m.Country,
+		Version:  m.Version,
+		Edition:  m.Edition,
+		Metric:   entitle.Metric(m.Metric),
+		Right:    entitle.Right(m.Right),
+		Currency: m.Currency,
+	}
 	out.Rank = rankOf(f.Product, m.Edition)
 	if m.Edition == "" && m.Line != "" {
 		for i := range f.Lines {
@@ -71,7 +82,8 @@ func (e *Snapshot) Measure(f *ProductFacts, m *BasketMeasure) (position.Measure,
 	return out, nil
 }
 
-// CostOf is what a measure costs once, and what it saves at the next renewal. Without a price of its own, what is bought like a line costs what that line did, else the list price.
+// CostOf is what a measure costs once, and what it saves at the next renewal. Without a price of its own, what is
+// bought like a line costs what that line did, else the list price.
 func (e *Snapshot) CostOf(f *ProductFacts, m *position.Measure) (cost, saves decimal.Decimal, currency string) {
 	var line *entitle.Line
 	for i := range f.Lines {
@@ -135,7 +147,15 @@ func MeasureWords(m *BasketMeasure, product string) string {
 		if m.Line != "" {
 			return fmt.Sprintf("buy %d %s like %s", m.Quantity, product, m.Line)
 		}
-		return strings.TrimSpace(fmt.Sprintf("buy %d %s %s by %s", m.Quantity, product, strings.TrimSpace(m.Edition+" "+m.Version), strings.ReplaceAll(m.Metric, "_", " ")))
+		return strings.TrimSpace(
+			fmt.Sprintf(
+				"buy %d %s %s by %s",
+				m.Quantity,
+				product,
+				strings.TrimSpace(m.Edition+" "+m.Version),
+				strings.ReplaceAll(m.Metric, "_", " "),
+			),
+		)
 	case position.UpgradeTo:
 		return fmt.Sprintf("upgrade %d of %s to %s", m.Quantity, m.Line, strings.TrimSpace(m.Edition+" "+m.Version))
 	case position.Reversion:

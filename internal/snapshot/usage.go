@@ -12,7 +12,11 @@ import (
 
 // EachUseSeen walks the days on which devices reported use, up to a day.
 func EachUseSeen(tx *sqlite.Tx, until civil.Day, fn func(device int64, day civil.Day) error) error {
-	rows, err := tx.QueryContext(tx.Ctx, "SELECT device_id, day FROM use_seen WHERE day <= ? ORDER BY device_id, day", until)
+	rows, err := tx.QueryContext(
+		tx.Ctx,
+		"SELECT device_id, day FROM use_seen WHERE day <= ? ORDER BY device_id, day",
+		until,
+	)
 	if err != nil {
 		return err
 	}
@@ -45,7 +49,11 @@ func EachUseDay(tx *sqlite.Tx, names []int64, from, until civil.Day, fn func(Use
 		}
 		of, args = "name_id IN (SELECT value FROM json_each(?3)) AND ", append(args, string(list))
 	}
-	rows, err := tx.QueryContext(tx.Ctx, "SELECT name_id, device_id, day, person_code, run, active, sessions FROM use_day WHERE "+of+"day >= ?1 AND day <= ?2 ORDER BY name_id, device_id, day, person_code", args...)
+	rows, err := tx.QueryContext(
+		tx.Ctx,
+		"SELECT name_id, device_id, day, person_code, run, active, sessions FROM use_day WHERE "+of+
+			"day >= ?1 AND day <= ?2 ORDER BY name_id, device_id, day, person_code",
+		args...)
 	if err != nil {
 		return err
 	}
@@ -58,7 +66,8 @@ func EachUseDay(tx *sqlite.Tx, names []int64, from, until civil.Day, fn func(Use
 	})
 }
 
-// Metering says that titles are metered on devices of a group, or not, from a day on. Its stance is policy.Metered or policy.NotMetered.
+// Metering says that titles are metered on devices of a group, or not, from a day on. Its stance is policy.Metered or
+// policy.NotMetered.
 type Metering struct {
 	policy.Policy
 	PublisherName string
@@ -76,10 +85,12 @@ func MeteringsEver(tx *sqlite.Tx) ([]Metering, error) { return meterings(tx, "")
 func meterings(tx *sqlite.Tx, where string) ([]Metering, error) {
 	return sqlite.Query(tx, func(r *sql.Rows, m *Metering) error {
 		var cond string
-		if err := r.Scan(&m.ID, &m.Product, &m.PublisherName, &m.Category, &m.GroupName, &cond, &m.Stance, &m.From, &m.Reason, &m.Author, &m.At, &m.EndedAt); err != nil {
+		if err := r.Scan(&m.ID, &m.Product, &m.PublisherName, &m.Category, &m.GroupName, &cond, &m.Stance, &m.From,
+			&m.Reason, &m.Author, &m.At, &m.EndedAt); err != nil {
 			return err
 		}
 		m.Publisher = recognise.CleanPublisher(m.PublisherName)
 		return json.Unmarshal([]byte(cond), &m.Group)
-	}, "SELECT id, product_id, publisher, category, group_name, condition, stance, from_day, note, author, at, ended_at FROM metering"+where+" ORDER BY id")
+	}, "SELECT id, product_id, publisher, category, group_name, condition, stance, from_day, note, author, at, "+
+		"ended_at FROM metering"+where+" ORDER BY id")
 }

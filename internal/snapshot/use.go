@@ -32,8 +32,14 @@ func (e *Snapshot) loadPersonsOfDemand(tx *sqlite.Tx, only []int64) error {
 			continue
 		}
 		f := e.Products[l.Product]
-		need := demand.Priced{Need: entitle.Need{Edition: l.Edition, EditionRank: l.EditionRank, Version: l.Version}, Value: e.lineValue(f, l)}
-		f.persons = append(f.persons, demand.Person{User: p.ID, Place: e.userPlace(p), Set: e.sets.Of([]demand.Priced{need}), Why: "assigned"})
+		need := demand.Priced{
+			Need:  entitle.Need{Edition: l.Edition, EditionRank: l.EditionRank, Version: l.Version},
+			Value: e.lineValue(f, l),
+		}
+		f.persons = append(
+			f.persons,
+			demand.Person{User: p.ID, Place: e.userPlace(p), Set: e.sets.Of([]demand.Priced{need}), Why: "assigned"},
+		)
 	}
 	return nil
 }
@@ -79,11 +85,15 @@ func (f *ProductFacts) countsUse() bool {
 		return m == entitle.NamedUser || m == entitle.Concurrent || m == entitle.Token
 	}
 	return slices.ContainsFunc(f.Lines, func(l entitle.Line) bool { return counts(l.Metric) }) ||
-		slices.ContainsFunc(f.Product.Titles, func(t recognise.Title) bool { return counts(entitle.Metric(t.DefaultMetric)) })
+		slices.ContainsFunc(
+			f.Product.Titles,
+			func(t recognise.Title) bool { return counts(entitle.Metric(t.DefaultMetric)) },
+		)
 }
 
-// loadDemandOfUse adds who used a product in the window, and the sessions in it, to the demand of products that are counted by them; only limits it to some products, nil is all. What a licence
-// server reported goes before sessions of use.
+// loadDemandOfUse adds who used a product in the window, and the sessions in it, to the demand of products that are
+// counted by them; only limits it to some products, nil is all. What a licence server reported goes before sessions
+// of use.
 func (e *Snapshot) loadDemandOfUse(tx *sqlite.Tx, only []int64) error {
 	wanted := map[int64]bool{}
 	for id, f := range e.Products {
@@ -109,7 +119,14 @@ func (e *Snapshot) loadDemandOfUse(tx *sqlite.Tx, only []int64) error {
 	}
 	add := func(product, device int64, person string, start, end, licences int64) {
 		f := e.Products[product]
-		s := demand.Session{Device: device, From: max(start, from), To: min(end, to), Licences: licences, Holding: -1, Fresh: true}
+		s := demand.Session{
+			Device:   device,
+			From:     max(start, from),
+			To:       min(end, to),
+			Licences: licences,
+			Holding:  -1,
+			Fresh:    true,
+		}
 		if person != "" {
 			i := e.person(person)
 			s.User, s.Place = e.persons[i].ID, e.userPlace(&e.persons[i])
@@ -165,15 +182,24 @@ func (e *Snapshot) loadDemandOfUse(tx *sqlite.Tx, only []int64) error {
 		for id := range wanted {
 			if users[user{id, p.ID}] {
 				f := e.Products[id]
-				f.persons = append(f.persons, demand.Person{User: p.ID, Place: e.userPlace(p), Set: e.usedSet(f, p), Why: "used"})
+				f.persons = append(
+					f.persons,
+					demand.Person{User: p.ID, Place: e.userPlace(p), Set: e.usedSet(f, p), Why: "used"},
+				)
 			}
 		}
 	}
 	return nil
 }
 
-// loadPools adds what was out of licence servers' pools, and says which products have a pool. A checkout that nothing ended is out up to the end of the day asked about.
-func (e *Snapshot) loadPools(tx *sqlite.Tx, wanted map[int64]bool, from, to int64, add func(product, device int64, person string, start, end, licences int64)) (map[int64]bool, error) {
+// loadPools adds what was out of licence servers' pools, and says which products have a pool. A checkout that nothing
+// ended is out up to the end of the day asked about.
+func (e *Snapshot) loadPools(
+	tx *sqlite.Tx,
+	wanted map[int64]bool,
+	from, to int64,
+	add func(product, device int64, person string, start, end, licences int64),
+) (map[int64]bool, error) {
 	pools, err := AllPools(tx)
 	if err != nil || len(pools) == 0 {
 		return nil, err
@@ -251,7 +277,9 @@ func (e *Snapshot) LoadUse(tx *sqlite.Tx) (map[DevicePair]*Use, error) {
 			continue
 		}
 		for _, h := range f.Holdings {
-			if spans := meter.Spans(f.PolicyTitle, &e.Devices[e.DeviceAt[h.Device]], measured[h.Device]); len(spans) > 0 {
+			if spans := meter.Spans(f.PolicyTitle, &e.Devices[e.DeviceAt[h.Device]], measured[h.Device]); len(
+				spans,
+			) > 0 {
 				at(h.Device, f.Id).Metered = spans
 			}
 		}

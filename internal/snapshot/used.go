@@ -22,8 +22,15 @@ func EachSessionOf(tx *sqlite.Tx, names []int64, from, to int64, fn func(Session
 	if err != nil || len(names) == 0 {
 		return err
 	}
-	rows, err := tx.QueryContext(tx.Ctx, `SELECT device_id, name_id, person_code, started_at, ended_at, active, cut = 1 FROM use_session
-		WHERE name_id IN (SELECT value FROM json_each(?1)) AND started_at < ?3 AND ended_at >= ?2 ORDER BY device_id, name_id, started_at`, string(list), from, to)
+	rows, err := tx.QueryContext(
+		tx.Ctx,
+		`SELECT device_id, name_id, person_code, started_at, ended_at, active, cut = 1 FROM use_session
+		WHERE name_id IN (SELECT value FROM json_each(?1)) AND started_at < ?3 AND ended_at >= ?2
+		ORDER BY device_id, name_id, started_at`,
+		string(list),
+		from,
+		to,
+	)
 	if err != nil {
 		return err
 	}
@@ -45,7 +52,11 @@ type UseNameRow struct {
 
 // AllUseNames reads all names that sessions use.
 func AllUseNames(tx *sqlite.Tx) ([]UseNameRow, error) {
-	return sqlite.Query(tx, func(r *sql.Rows, v *UseNameRow) error { return r.Scan(&v.ID, &v.FileName, &v.Product, &v.RolledAs) }, "SELECT id, file_name, product, product_id FROM use_name")
+	return sqlite.Query(
+		tx,
+		func(r *sql.Rows, v *UseNameRow) error { return r.Scan(&v.ID, &v.FileName, &v.Product, &v.RolledAs) },
+		"SELECT id, file_name, product, product_id FROM use_name",
+	)
 }
 
 // LastUseRow is a last use as scans reported it.
@@ -56,7 +67,11 @@ type LastUseRow struct {
 
 // EachLastUse walks last uses up to a day.
 func EachLastUse(tx *sqlite.Tx, until civil.Day, fn func(LastUseRow) error) error {
-	rows, err := tx.QueryContext(tx.Ctx, "SELECT device_id, record_id, used_on, seen_on FROM last_use WHERE used_on <= ?", until)
+	rows, err := tx.QueryContext(
+		tx.Ctx,
+		"SELECT device_id, record_id, used_on, seen_on FROM last_use WHERE used_on <= ?",
+		until,
+	)
 	if err != nil {
 		return err
 	}
@@ -71,6 +86,12 @@ func EachLastUse(tx *sqlite.Tx, until civil.Day, fn func(LastUseRow) error) erro
 
 // LastUsesOf reads the last uses of one product up to a day.
 func LastUsesOf(tx *sqlite.Tx, product int64, until civil.Day) ([]LastUseRow, error) {
-	return sqlite.Query(tx, func(r *sql.Rows, v *LastUseRow) error { return r.Scan(&v.Device, &v.Record, &v.UsedOn, &v.SeenOn) },
-		"SELECT l.device_id, l.record_id, l.used_on, l.seen_on FROM last_use l JOIN recognition n ON n.record_id = l.record_id WHERE n.product_id = ? AND l.used_on <= ?", product, until)
+	return sqlite.Query(
+		tx,
+		func(r *sql.Rows, v *LastUseRow) error { return r.Scan(&v.Device, &v.Record, &v.UsedOn, &v.SeenOn) },
+		"SELECT l.device_id, l.record_id, l.used_on, l.seen_on FROM last_use l JOIN recognition n ON n.record_id = "+
+			"l.record_id WHERE n.product_id = ? AND l.used_on <= ?",
+		product,
+		until,
+	)
 }

@@ -9,7 +9,10 @@ const SourceName = "(s.name || CASE WHEN s.part <> '' THEN ', ' || s.part ELSE '
 
 // InstallWords says an install for people: the device and the raw name.
 func InstallWords(tx *sqlite.Tx, device, record int64) (text string, err error) {
-	err = tx.QueryRowContext(tx.Ctx, "SELECT (SELECT name FROM device WHERE id = ?) || ': ' || trim(publisher || ' ' || name || ' ' || version) FROM record WHERE id = ?", device, record).Scan(&text)
+	err = tx.QueryRowContext(tx.Ctx,
+		"SELECT (SELECT name FROM device WHERE id = ?) || ': ' || trim(publisher || ' ' || name || ' ' || version) "+
+			"FROM record WHERE id = ?", device, record).
+		Scan(&text)
 	return text, err
 }
 
@@ -38,7 +41,10 @@ func DeviceByCode(tx *sqlite.Tx, code string) (DeviceFull, error) {
 		return d, sqlite.ErrNotFound
 	}
 	d.DeviceRow = page.Rows[0]
-	err = tx.QueryRowContext(tx.Ctx, `SELECT d.ip_address, d.directory_path, d.processors, d.cores, d.virtual_cores, d.host_id, d.portable, coalesce(u.name, ''), d.custom
-		FROM device d LEFT JOIN person u ON u.code = d.primary_user WHERE d.id = ?`, d.ID).Scan(&d.IPAddress, &d.DirectoryPath, &d.Processors, &d.Cores, &d.VirtualCores, &d.HostID, &d.Portable, &d.UserName, &d.Custom)
+	err = tx.QueryRowContext(tx.Ctx, `SELECT d.ip_address, d.directory_path, d.processors, d.cores, d.virtual_cores,
+		d.host_id, d.portable, coalesce(u.name, ''), d.custom
+		FROM device d LEFT JOIN person u ON u.code = d.primary_user WHERE d.id = ?`, d.ID).
+		Scan(&d.IPAddress, &d.DirectoryPath, &d.Processors, &d.Cores, &d.VirtualCores, &d.HostID, &d.Portable,
+			&d.UserName, &d.Custom)
 	return d, err
 }

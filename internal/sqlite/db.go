@@ -75,7 +75,9 @@ func (t *Tx) Exec(query string, args ...any) (sql.Result, error) {
 
 // Fault reports whether an error is one of the file or of its driver, which says nothing to whoever uses the program.
 func Fault(err error) bool {
-	return err != nil && (ofDriver(err) || errors.Is(err, sql.ErrConnDone) || errors.Is(err, sql.ErrTxDone) || errors.Is(err, sql.ErrNoRows) || strings.Contains(err.Error(), "sql: "))
+	return err != nil &&
+		(ofDriver(err) || errors.Is(err, sql.ErrConnDone) || errors.Is(err, sql.ErrTxDone) ||
+			errors.Is(err, sql.ErrNoRows) || strings.Contains(err.Error(), "sql: "))
 }
 
 func escapePath(p string) string {
@@ -243,13 +245,24 @@ func (tx *Tx) Setting(key string) (string, error) {
 
 // SetSetting writes a setting.
 func (tx *Tx) SetSetting(key, value string) error {
-	_, err := tx.Exec("INSERT INTO setting(key, value) VALUES (?, ?) ON CONFLICT(key) DO UPDATE SET value = excluded.value", key, value)
+	_, err := tx.Exec(
+		"INSERT INTO setting(key, value) VALUES (?, ?) ON CONFLICT(key) DO UPDATE SET value = excluded.value",
+		key,
+		value,
+	)
 	return err
 }
 
 // Note keeps who did what, when, to which thing.
 func (tx *Tx) Note(at time.Time, who, what, object, detail string) error {
-	_, err := tx.Exec("INSERT INTO audit(at, who, what, object, detail) VALUES (?, ?, ?, ?, ?)", at.Unix(), who, what, object, detail)
+	_, err := tx.Exec(
+		"INSERT INTO audit(at, who, what, object, detail) VALUES (?, ?, ?, ?, ?)",
+		at.Unix(),
+		who,
+		what,
+		object,
+		detail,
+	)
 	return err
 }
 

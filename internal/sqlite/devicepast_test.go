@@ -18,7 +18,18 @@ func TestDevicesOfPastDays(t *testing.T) {
 			if err != nil {
 				return err
 			}
-			_, err = evidencedb.PutDevice(u, formats.Device{ID: "D1", Name: "one", Kind: "virtual_machine", OrgUnit: unit, HostID: host, Status: status}, at)
+			_, err = evidencedb.PutDevice(
+				u,
+				formats.Device{
+					ID:      "D1",
+					Name:    "one",
+					Kind:    "virtual_machine",
+					OrgUnit: unit,
+					HostID:  host,
+					Status:  status,
+				},
+				at,
+			)
 			return err
 		})
 	}
@@ -28,7 +39,8 @@ func TestDevicesOfPastDays(t *testing.T) {
 	list(4000, "B", "h2", "retired")
 	list(3500, "C", "h3", "retired") // a list that comes late says nothing of the past
 	view(t, db, func(tx *sqlite.Tx) error {
-		for at, want := range map[int64][3]string{500: {"A", "h1", "in_service"}, 2999: {"A", "h1", "in_service"}, 3000: {"B", "h1", "in_service"}, 3999: {"B", "h1", "in_service"}} {
+		for at, want := range map[int64][3]string{500: {"A", "h1", "in_service"}, 2999: {"A", "h1", "in_service"},
+			3000: {"B", "h1", "in_service"}, 3999: {"B", "h1", "in_service"}} {
 			list, err := snapshot.AllDevices(tx, at)
 			if err != nil {
 				return err

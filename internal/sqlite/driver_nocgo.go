@@ -17,7 +17,8 @@ func ofDriver(err error) bool {
 
 // dsn writes a data source name for the driver. Pragmas go with it, so that each connection has them.
 func dsn(path string, readOnly bool) string {
-	q := "file:" + escapePath(path) + "?_pragma=busy_timeout(10000)&_pragma=journal_mode(WAL)&_pragma=synchronous(NORMAL)&_pragma=foreign_keys(on)&_pragma=cache_size(-64000)"
+	q := "file:" + escapePath(path) + "?_pragma=busy_timeout(10000)&_pragma=journal_mode(WAL)" +
+		"&_pragma=synchronous(NORMAL)&_pragma=foreign_keys(on)&_pragma=cache_size(-64000)"
 	if readOnly {
 		return q + "&_pragma=query_only(true)"
 	}

@@ -15,7 +15,8 @@ import (
 	"ensomet/internal/sqlite"
 )
 
-// A number that was given in a transaction that failed is forgotten with it; one that was written is known without asking.
+// A number that was given in a transaction that failed is forgotten with it; one that was written is known without
+// asking.
 func TestNumbersOfWrittenTransactionsAlone(t *testing.T) {
 	db := open(t)
 	c := evidencedb.NewCache()
@@ -48,7 +49,9 @@ func TestNumbersOfWrittenTransactionsAlone(t *testing.T) {
 
 // Files and facts are merged like installs: the table ends as if every scan had come in order.
 func TestSpansDoNotDependOnOrder(t *testing.T) {
-	scans := []evidence.Scan{{At: 10, Items: []evidence.Item{{Record: 1, Place: 1}, {Record: 2, Place: 1}}}, {At: 20, Items: []evidence.Item{{Record: 2, Place: 1}}}, {At: 30, Items: []evidence.Item{{Record: 1, Place: 1}, {Record: 2, Place: 2}}}, {At: 40}}
+	scans := []evidence.Scan{{At: 10, Items: []evidence.Item{{Record: 1, Place: 1}, {Record: 2, Place: 1}}},
+		{At: 20, Items: []evidence.Item{{Record: 2, Place: 1}}},
+		{At: 30, Items: []evidence.Item{{Record: 1, Place: 1}, {Record: 2, Place: 2}}}, {At: 40}}
 	run := func(order ...int) []string {
 		db := open(t)
 		var out []string
@@ -61,7 +64,8 @@ func TestSpansDoNotDependOnOrder(t *testing.T) {
 					return err
 				}
 			}
-			rows, err := tx.Query("SELECT file_id || ' at ' || place_id || ' from ' || since || ' to ' || coalesce(until, 'now') FROM device_file ORDER BY 1")
+			rows, err := tx.Query("SELECT file_id || ' at ' || place_id || ' from ' || since || ' to ' || " +
+				"coalesce(until, 'now') FROM device_file ORDER BY 1")
 			if err != nil {
 				return err
 			}
@@ -92,28 +96,47 @@ func TestResolveDevice(t *testing.T) {
 		if err != nil {
 			return err
 		}
-		if _, err := evidencedb.PutDevice(u, formats.Device{ID: "D1", Name: "listed", Kind: "server", Cores: 2, PrimaryUser: "boss"}, 100); err != nil {
+		if _, err := evidencedb.PutDevice(u,
+			formats.Device{ID: "D1", Name: "listed", Kind: "server", Cores: 2, PrimaryUser: "boss"}, 100); err != nil {
 			return err
 		}
 		source, err := evidencedb.Source(tx, "collector", "#hardware")
 		if err != nil {
 			return err
 		}
-		set, err := evidencedb.Number(tx, evidencedb.NewCache(), "fact_set", []string{"content"}, `{"name":"seen","kind":"client","cores":"8"}`)
+		set, err := evidencedb.Number(
+			tx,
+			evidencedb.NewCache(),
+			"fact_set",
+			[]string{"content"},
+			`{"name":"seen","kind":"client","cores":"8"}`,
+		)
 		if err != nil {
 			return err
 		}
-		if err := evidencedb.Hardware(tx).Merge(1, source, source, []evidence.Scan{{At: 50, Items: []evidence.Item{{Record: set}}}}); err != nil {
+		if err := evidencedb.Hardware(tx).Merge(1, source, source,
+			[]evidence.Scan{{At: 50, Items: []evidence.Item{{Record: set}}}}); err != nil {
 			return err
 		}
-		if err := errors.Join(evidencedb.PutFactScan(tx, 1, source, 50), evidencedb.PutLogon(tx, 1, "u2", 40), evidencedb.PutLogon(tx, 1, "u2", 90_000), evidencedb.PutLogon(tx, 1, "u1", 41), evidencedb.ResolveDevice(tx, 1)); err != nil {
+		if err := errors.Join(evidencedb.PutFactScan(tx, 1, source, 50), evidencedb.PutLogon(tx, 1, "u2", 40),
+			evidencedb.PutLogon(tx, 1, "u2", 90_000), evidencedb.PutLogon(tx, 1, "u1", 41),
+			evidencedb.ResolveDevice(tx, 1)); err != nil {
 			return err
 		}
 		d, err := snapshot.OneDevice(tx, 1, 1000)
 		if err != nil {
 			return err
 		}
-		if got := fmt.Sprint(d.Name, d.Kind, d.Cores, d.PrimaryUser, d.HardwareSeen, d.ListedAt, d.LastScan); got != fmt.Sprint("seen", "server", 8, "u2", 50, 100, 0) {
+		if got := fmt.Sprint(d.Name, d.Kind, d.Cores, d.PrimaryUser, d.HardwareSeen, d.ListedAt,
+			d.LastScan); got != fmt.Sprint(
+			"seen",
+			"server",
+			8,
+			"u2",
+			50,
+			100,
+			0,
+		) {
 			t.Errorf("%s", got)
 		}
 		said, err := evidencedb.SaidOf(tx, 1)
@@ -132,7 +155,21 @@ func TestResolveDevice(t *testing.T) {
 func TestGroupsAreKept(t *testing.T) {
 	db := open(t)
 	update(t, db, func(tx *sqlite.Tx) error {
-		g := snapshot.DeviceGroup{Note: "n", Author: "me", At: 5, Set: condition.Set{Name: "wide", Condition: condition.Condition{All: []condition.Condition{{Field: "cores", Op: "at_least", Value: "8"}, {Not: &condition.Condition{Field: "unit", Op: "under", Value: "Sea"}}}}, Picked: map[int64]bool{3: true, 4: false}}}
+		g := snapshot.DeviceGroup{
+			Note:   "n",
+			Author: "me",
+			At:     5,
+			Set: condition.Set{
+				Name: "wide",
+				Condition: condition.Condition{
+					All: []condition.Condition{
+						{Field: "cores", Op: "at_least", Value: "8"},
+						{Not: &condition.Condition{Field: "unit", Op: "under", Value: "Sea"}},
+					},
+				},
+				Picked: map[int64]bool{3: true, 4: false},
+			},
+		}
 		id, err := evidencedb.PutGroup(tx, g)
 		if err != nil {
 			return err
@@ -142,7 +179,8 @@ func TestGroupsAreKept(t *testing.T) {
 		if err != nil || len(list) != 1 || !reflect.DeepEqual(list[0], g) {
 			t.Errorf("%+v, want %+v, %v", list, g, err)
 		}
-		if err := evidencedb.PutMembers(tx, []snapshot.Member{{Group: id, Device: 3}, {Group: id, Device: 5}}); err != nil {
+		if err := evidencedb.PutMembers(tx, []snapshot.Member{{Group: id, Device: 3},
+			{Group: id, Device: 5}}); err != nil {
 			return err
 		}
 		if in, err := evidencedb.MembersOf(tx, id); err != nil || !in[3] || !in[5] || in[4] {
@@ -155,7 +193,10 @@ func TestGroupsAreKept(t *testing.T) {
 		if list, err = snapshot.DeviceGroups(tx); err != nil || list[0].Name != "wider" || len(list[0].Picked) != 0 {
 			t.Errorf("%+v %v", list, err)
 		}
-		if _, err := evidencedb.PutGroup(tx, snapshot.DeviceGroup{ID: 99, Set: condition.Set{Name: "x"}}); !errors.Is(err, sqlite.ErrNotFound) {
+		if _, err := evidencedb.PutGroup(tx, snapshot.DeviceGroup{ID: 99, Set: condition.Set{Name: "x"}}); !errors.Is(
+			err,
+			sqlite.ErrNotFound,
+		) {
 			t.Errorf("a group that is not there was changed: %v", err)
 		}
 		if err := evidencedb.DropGroup(tx, id); err != nil {
@@ -178,7 +219,8 @@ func TestSplit(t *testing.T) {
 			return err
 		}
 		for i := range 60 {
-			if _, err := evidencedb.PutDevice(u, formats.Device{ID: fmt.Sprint("D", i), Name: "x", Site: fmt.Sprint("site ", i%20)}, 1); err != nil {
+			if _, err := evidencedb.PutDevice(u,
+				formats.Device{ID: fmt.Sprint("D", i), Name: "x", Site: fmt.Sprint("site ", i%20)}, 1); err != nil {
 				return err
 			}
 		}
@@ -190,7 +232,10 @@ func TestSplit(t *testing.T) {
 		for _, p := range page.Parts {
 			sum += p.Count
 		}
-		if last := page.Parts[len(page.Parts)-1]; len(page.Parts) != sqlite.MaxParts || sum != 60 || last.Value != "…" || last.Count != 27 || last.Never != 27 {
+		if last := page.Parts[len(page.Parts)-1]; len(page.Parts) != sqlite.MaxParts || sum != 60 ||
+			last.Value != "…" ||
+			last.Count != 27 ||
+			last.Never != 27 {
 			t.Errorf("%+v", page.Parts)
 		}
 		var bad *sqlite.ErrQuery

@@ -6,7 +6,8 @@ func Date(col string) string {
 }
 
 func Instant(col string) string {
-	return "CASE WHEN coalesce(" + col + ", 0) = 0 THEN '' ELSE strftime('%Y-%m-%dT%H:%M:%SZ', " + col + ", 'unixepoch') END"
+	return "CASE WHEN coalesce(" + col + ", 0) = 0 THEN '' ELSE strftime('%Y-%m-%dT%H:%M:%SZ', " + col +
+		", 'unixepoch') END"
 }
 
 func Number(col string) string { return "CASE WHEN " + col + " = 0 THEN '' ELSE " + col + " END" }

@@ -10,7 +10,8 @@ import (
 	"strings"
 )
 
-// ListQuery asks for a page of a list. Filters map a column to the value it must have; a value that begins with * is a part it must contain. Limit 0 is no limit.
+// ListQuery asks for a page of a list. Filters map a column to the value it must have; a value that begins with * is
+// a part it must contain. Limit 0 is no limit.
 type ListQuery struct {
 	Search     string
 	Filters    map[string]string
@@ -21,8 +22,8 @@ type ListQuery struct {
 	Split      string // a column whose values are counted
 }
 
-// Page is a page of a list. Next is empty on the last one. Total counts all rows that fit; Stale and Never those of them that rest on devices whose evidence is stale or that were
-// never scanned, where the list knows.
+// Page is a page of a list. Next is empty on the last one. Total counts all rows that fit; Stale and Never those of
+// them that rest on devices whose evidence is stale or that were never scanned, where the list knows.
 type Page[T any] struct {
 	Rows  []T    `json:"rows"`
 	Next  string `json:"next"`
@@ -46,9 +47,19 @@ const MaxParts = 12
 // Column is one column of a list: its name outside, its SQL, and where its value goes.
 type Column[T any] struct {
 	Name   string
-	Sql    string
+	SQL    string
 	Into   func(*T) any
 	Search bool
+}
+
+// Plain is a column that a search does not look at.
+func Plain[T any](name, sql string, into func(*T) any) Column[T] {
+	return Column[T]{Name: name, SQL: sql, Into: into}
+}
+
+// Searched is a column that a search looks at.
+func Searched[T any](name, sql string, into func(*T) any) Column[T] {
+	return Column[T]{Name: name, SQL: sql, Into: into, Search: true}
 }
 
 // List is a table that is filtered, sorted and paged in the database. key is unique and ends every order.
@@ -57,13 +68,16 @@ type List[T any] struct {
 	Where     string
 	Sort      string
 	Columns   []Column[T]
-	Orders    map[string]string                             // what a column is sorted by, where that is not what it shows
-	Special   map[string]func(value string) (string, []any) // filters that are no columns
+	// what a column is sorted by, where that is not what it shows
+	Orders  map[string]string
+	Special map[string]func(value string) (string, []any) // filters that are no columns
 }
 
-// InEUR is an amount in euros at the newest rate on the table, in SQL: amounts of several currencies are put in order by it, never shown. Without a rate it is the amount itself.
+// InEUR is an amount in euros at the newest rate on the table, in SQL: amounts of several currencies are put in order
+// by it, never shown. Without a rate it is the amount itself.
 func InEUR(amount, currency string) string {
-	return "CAST(" + amount + " AS REAL) / coalesce((SELECT CAST(r.per_eur AS REAL) FROM rate r WHERE r.currency = " + currency + " ORDER BY r.on_day DESC LIMIT 1), 1.0)"
+	return "CAST(" + amount + " AS REAL) / coalesce((SELECT CAST(r.per_eur AS REAL) FROM rate r WHERE r.currency = " +
+		currency + " ORDER BY r.on_day DESC LIMIT 1), 1.0)"
 }
 
 // ErrQuery says that a list was asked for in a way it has not.
@@ -105,30 +119,47 @@ func (l *List[T]) Conditions(q ListQuery) (string, []any, error) {
 		}
 		switch {
 		case strings.HasPrefix(v, "*"):
-			where, args = append(where, c.Sql+" LIKE ? ESCAPE '\\'"), append(args, "%"+EscapeLike(v[1:])+"%")
+			where, args = append(where, c.SQL+" LIKE ? ESCAPE '\\'"), append(args, "%"+EscapeLike(v[1:])+"%")
 		case strings.HasSuffix(v, "/*"):
-			where, args = append(where, "("+c.Sql+" = ? OR "+c.Sql+" LIKE ? ESCAPE '\\')"), append(args, strings.TrimSuffix(v, "/*"), EscapeLike(strings.TrimSuffix(v, "*"))+"%")
+			where, args = append(
+				where,
+				"("+c.SQL+" = ? OR "+c.SQL+" LIKE ? ESCAPE '\\')",
+			), append(
+				args,
+				strings.TrimSuffix(v, "/*"),
+				EscapeLike(strings.TrimSuffix(v, "*"))+"%",
+			)
 		case strings.Contains(v, "|"):
 			parts := strings.Split(v, "|")
-			where = append(where, "CAST("+c.Sql+" AS TEXT) IN ("+strings.TrimSuffix(strings.Repeat("?,", len(parts)), ",")+")")
+			where = append(
+				where,
+				"CAST("+c.SQL+" AS TEXT) IN ("+strings.TrimSuffix(strings.Repeat("?,", len(parts)), ",")+")",
+			)
 			for _, p := range parts {
 				args = append(args, p)
 			}
 		case strings.HasPrefix(v, ">"):
-			where, args = append(where, c.Sql+" > CAST(? AS REAL)"), append(args, v[1:])
+			where, args = append(where, c.SQL+" > CAST(? AS REAL)"), append(args, v[1:])
 		default:
 			if _, err := strconv.ParseFloat(v, 64); err == nil { // 150 is 150.0
-				where, args = append(where, "(CAST("+c.Sql+" AS TEXT) = ? OR typeof("+c.Sql+") = 'real' AND "+c.Sql+" = CAST(? AS REAL))"), append(args, v, v)
+				where, args = append(
+					where,
+					"(CAST("+c.SQL+" AS TEXT) = ? OR typeof("+c.SQL+") = 'real' AND "+c.SQL+" = CAST(? AS REAL))",
+				), append(
+					args,
+					v,
+					v,
+				)
 				continue
 			}
-			where, args = append(where, "CAST("+c.Sql+" AS TEXT) = ?"), append(args, v)
+			where, args = append(where, "CAST("+c.SQL+" AS TEXT) = ?"), append(args, v)
 		}
 	}
 	for _, word := range strings.Fields(q.Search) {
 		var any []string
 		for _, c := range l.Columns {
 			if c.Search {
-				any = append(any, c.Sql+" LIKE ? ESCAPE '\\'")
+				any = append(any, c.SQL+" LIKE ? ESCAPE '\\'")
 				args = append(args, "%"+EscapeLike(word)+"%")
 			}
 		}
@@ -141,7 +172,7 @@ func (l *List[T]) Conditions(q ListQuery) (string, []any, error) {
 func (l *List[T]) ages() string {
 	for _, c := range l.Columns {
 		if c.Name == "age" {
-			return "coalesce(sum(" + c.Sql + " = 'stale'), 0), coalesce(sum(" + c.Sql + " = 'never'), 0)"
+			return "coalesce(sum(" + c.SQL + " = 'stale'), 0), coalesce(sum(" + c.SQL + " = 'never'), 0)"
 		}
 	}
 	return "0, 0"
@@ -153,7 +184,11 @@ func (l *List[T]) parts(tx *Tx, by, base string, args []any) ([]Part, error) {
 	if err != nil {
 		return nil, err
 	}
-	all, err := Query(tx, func(r *sql.Rows, p *Part) error { return r.Scan(&p.Value, &p.Count, &p.Stale, &p.Never) }, "SELECT CAST("+c.Sql+" AS TEXT), count(*), "+l.ages()+base+" GROUP BY 1 ORDER BY 2 DESC, 1", args...)
+	all, err := Query(
+		tx,
+		func(r *sql.Rows, p *Part) error { return r.Scan(&p.Value, &p.Count, &p.Stale, &p.Never) },
+		"SELECT CAST("+c.SQL+" AS TEXT), count(*), "+l.ages()+base+" GROUP BY 1 ORDER BY 2 DESC, 1",
+		args...)
 	if err != nil || len(all) <= MaxParts {
 		return all, err
 	}
@@ -164,7 +199,8 @@ func (l *List[T]) parts(tx *Tx, by, base string, args []any) ([]Part, error) {
 	return append(all[:MaxParts-1:MaxParts-1], rest), nil
 }
 
-// Page reads one page. The cursor holds the last row's value in the sort column and its key, so that a page costs the same wherever it lies.
+// Page reads one page. The cursor holds the last row's value in the sort column and its key, so that a page costs the
+// same wherever it lies.
 func (l *List[T]) Page(tx *Tx, q ListQuery) (Page[T], error) {
 	out := Page[T]{Parts: []Part{}}
 	where, args, err := l.Conditions(q)
@@ -172,7 +208,8 @@ func (l *List[T]) Page(tx *Tx, q ListQuery) (Page[T], error) {
 		return out, err
 	}
 	base := " FROM " + l.From + " WHERE " + where
-	if err := tx.QueryRowContext(tx.Ctx, "SELECT count(*), "+l.ages()+base, args...).Scan(&out.Total, &out.Stale, &out.Never); err != nil {
+	if err := tx.QueryRowContext(tx.Ctx, "SELECT count(*), "+l.ages()+base, args...).Scan(&out.Total, &out.Stale,
+		&out.Never); err != nil {
 		return out, err
 	}
 	if q.Split != "" {
@@ -191,7 +228,7 @@ func (l *List[T]) Page(tx *Tx, q ListQuery) (Page[T], error) {
 	if err != nil {
 		return out, err
 	}
-	order := sc.Sql
+	order := sc.SQL
 	if other := l.Orders[sortBy]; other != "" {
 		order = other
 	}
@@ -209,9 +246,18 @@ func (l *List[T]) Page(tx *Tx, q ListQuery) (Page[T], error) {
 	}
 	var cols []string
 	for _, c := range l.Columns {
-		cols = append(cols, c.Sql)
+		cols = append(cols, c.SQL)
 	}
-	text := "SELECT " + strings.Join(cols, ", ") + ", " + order + ", " + l.Key + base + fmt.Sprintf(" ORDER BY %d %s, %d", len(cols)+1, dir, len(cols)+2) // by their places: a column that is a mere number would be taken for one
+	// by their places: a column that is a mere number would be taken for one
+	text := "SELECT " + strings.Join(
+		cols,
+		", ",
+	) + ", " + order + ", " + l.Key + base + fmt.Sprintf(
+		" ORDER BY %d %s, %d",
+		len(cols)+1,
+		dir,
+		len(cols)+2,
+	)
 	if q.Limit > 0 {
 		text += fmt.Sprintf(" LIMIT %d", q.Limit+1)
 	}

@@ -17,7 +17,8 @@ import (
 	"github.com/pressly/goose/v3"
 )
 
-// A file of the version before keeps its cases with their steps, its stances and its sessions, which wait to be rolled up.
+// A file of the version before keeps its cases with their steps, its stances and its sessions, which wait to be
+// rolled up.
 func TestAFileOfTheVersionBefore(t *testing.T) {
 	ctx := context.Background()
 	path := filepath.Join(t.TempDir(), "old.db")
@@ -39,12 +40,20 @@ func TestAFileOfTheVersionBefore(t *testing.T) {
 	}
 	for _, s := range []string{
 		"INSERT INTO product(id, publisher, name, publisher_key, name_key) VALUES (1, 'O', 'S', 'o', 's')",
-		"INSERT INTO device(id, code, name, kind, environment, org_unit, site, country, ip_address, directory_path, primary_user, os_name, os_version, processors, cores, virtual_cores, core_factor, host_id, cluster, pinned, portable, status, last_scan, custom, hash) VALUES (7, 'D7', 'seven', '', '', '', '', '', '', '', '', '', '', 0, 0, 0, '', '', '', '', '', 'in_service', 0, '{}', x'')",
-		"INSERT INTO worklist_case(id, kind, device_id, product_id, state, opened_at, changed_at, sent_at, worth, amount, currency, money_on, proof, came_back, keep_until) VALUES (3, 'idle', 7, 1, 'sent', 10, 20, 20, 'reuse', '0', 'EUR', 0, '[\"because\"]', 1, 0)",
-		"INSERT INTO case_step(id, case_id, at, who, from_state, to_state, note) VALUES (1, 3, 10, 'evidence', '', 'open', 'found'), (2, 3, 20, 'w', 'agreed', 'sent', '')",
-		"INSERT INTO policy(product_id, publisher, category, group_name, condition, stance, reason, author, at) VALUES (1, '', '', '', '{}', 'restricted', 'r', 'w', 5)",
+		"INSERT INTO device(id, code, name, kind, environment, org_unit, site, country, ip_address, directory_path, " +
+			"primary_user, os_name, os_version, processors, cores, virtual_cores, core_factor, host_id, cluster, " +
+			"pinned, portable, status, last_scan, custom, hash) VALUES (7, 'D7', 'seven', '', '', '', '', '', '', " +
+			"'', '', '', '', 0, 0, 0, '', '', '', '', '', 'in_service', 0, '{}', x'')",
+		"INSERT INTO worklist_case(id, kind, device_id, product_id, state, opened_at, changed_at, sent_at, worth, " +
+			"amount, currency, money_on, proof, came_back, keep_until) VALUES (3, 'idle', 7, 1, 'sent', 10, 20, 20, " +
+			"'reuse', '0', 'EUR', 0, '[\"because\"]', 1, 0)",
+		"INSERT INTO case_step(id, case_id, at, who, from_state, to_state, note) VALUES (1, 3, 10, 'evidence', '', " +
+			"'open', 'found'), (2, 3, 20, 'w', 'agreed', 'sent', '')",
+		"INSERT INTO policy(product_id, publisher, category, group_name, condition, stance, reason, author, at) " +
+			"VALUES (1, '', '', '', '{}', 'restricted', 'r', 'w', 5)",
 		"INSERT INTO use_name(id, file_name, product) VALUES (1, 'a.exe', '')",
-		"INSERT INTO use_session(device_id, name_id, person_code, started_at, ended_at, active) VALUES (7, 1, 'u', 500, 900, 0), (7, 1, 'u', 100, 200, 0)",
+		"INSERT INTO use_session(device_id, name_id, person_code, started_at, ended_at, active) VALUES (7, 1, 'u', " +
+			"500, 900, 0), (7, 1, 'u', 100, 200, 0)",
 		"INSERT INTO mail(address, subject, body, queued_at) VALUES ('a', 'b', 'c', 1)",
 	} {
 		if _, err := old.Exec(s); err != nil {
@@ -61,7 +70,10 @@ func TestAFileOfTheVersionBefore(t *testing.T) {
 	defer db.Close()
 	err = db.View(ctx, func(tx *sqlite.Tx) error {
 		cases, err := worklistdb.Cases(tx)
-		if err != nil || len(cases) != 1 || cases[0].ID != 3 || cases[0].State != casework.Sent || cases[0].CameBack != 1 || cases[0].Quantity != 1 || cases[0].Proof[0] != "because" {
+		if err != nil || len(cases) != 1 || cases[0].ID != 3 || cases[0].State != casework.Sent ||
+			cases[0].CameBack != 1 ||
+			cases[0].Quantity != 1 ||
+			cases[0].Proof[0] != "because" {
 			t.Errorf("%+v, %v", cases, err)
 		}
 		steps, err := worklistdb.Steps(tx, 3)

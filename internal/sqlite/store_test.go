@@ -30,7 +30,10 @@ import (
 
 func open(t *testing.T) *sqlite.DB {
 	t.Helper()
-	db, err := sqlite.Open(context.Background(), filepath.Join(t.TempDir(), "folder that is missing", "with % and ? and #.db"))
+	db, err := sqlite.Open(
+		context.Background(),
+		filepath.Join(t.TempDir(), "folder that is missing", "with % and ? and #.db"),
+	)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -67,7 +70,8 @@ func TestAnErrorRollsBack(t *testing.T) {
 	}); !errors.Is(err, stop) {
 		t.Fatal(err)
 	}
-	if err := db.Rehearse(context.Background(), func(tx *sqlite.Tx) error { return tx.SetSetting("b", "1") }); err != nil {
+	if err := db.Rehearse(context.Background(),
+		func(tx *sqlite.Tx) error { return tx.SetSetting("b", "1") }); err != nil {
 		t.Fatal(err)
 	}
 	view(t, db, func(tx *sqlite.Tx) error {
@@ -158,19 +162,44 @@ func TestUpserterNoticesWhatChanged(t *testing.T) {
 func TestTitlesAndRightsComeBackAsTheyWent(t *testing.T) {
 	db := open(t)
 	day := civil.MustParse
-	title := formats.Title{Publisher: "Ostwick Ltd", Product: "Skerrymap", Title: recognise.Title{Edition: "Pro", EditionRank: 2, Version: "6", Category: "charting", Model: recognise.Commercial,
-		ListPrice: decimal.NewNullDecimal(decimal.RequireFromString("99.90")), Currency: "NOK", DefaultMetric: "device", Suite: "Big", Released: day("2024-01-31"), EndOfLife: day("2030-12-31"), Aliases: []string{"a b", "swid:x"}}}
+	title := formats.Title{
+		Publisher: "Ostwick Ltd",
+		Product:   "Skerrymap",
+		Title: recognise.Title{
+			Edition:     "Pro",
+			EditionRank: 2,
+			Version:     "6",
+			Category:    "charting",
+			Model:       recognise.Commercial,
+			ListPrice: decimal.NewNullDecimal(
+				decimal.RequireFromString("99.90"),
+			),
+			Currency:      "NOK",
+			DefaultMetric: "device",
+			Suite:         "Big",
+			Released:      day("2024-01-31"),
+			EndOfLife:     day("2030-12-31"),
+			Aliases:       []string{"a b", "swid:x"},
+		},
+	}
 	right := formats.Entitlement{Line: entitle.Line{Order: "PO", Contract: "K"}}
 	right.Code, right.Quantity, right.PackSize, right.Metric, right.Kind = "E1", 7, 2, "core", "subscription"
 	right.Rights = []entitle.Right{"older_versions", "test_use"}
-	right.Start, right.End, right.UnitPrice, right.Currency = day("2025-01-01"), day("2025-12-31"), decimal.NewNullDecimal(decimal.RequireFromString("0.10")), "EUR"
+	right.Start, right.End, right.UnitPrice, right.Currency = day(
+		"2025-01-01",
+	), day(
+		"2025-12-31",
+	), decimal.NewNullDecimal(
+		decimal.RequireFromString("0.10"),
+	), "EUR"
 	update(t, db, func(tx *sqlite.Tx) error {
 		id, err := titlesdb.AddProduct(tx, title.Publisher, title.Product)
 		if err != nil {
 			return err
 		}
 		entry := title.Entry()
-		if _, err := titlesdb.PutTitle(tx, id, nil, &catalogue.Known{Key: entry.Key, Says: entry.Says}, titlesdb.By{Author: "me", At: 1}); err != nil {
+		if _, err := titlesdb.PutTitle(tx, id, nil, &catalogue.Known{Key: entry.Key, Says: entry.Says},
+			titlesdb.By{Author: "me", At: 1}); err != nil {
 			return err
 		}
 		e, err := entitlementsdb.Entitlements(tx)
@@ -195,7 +224,11 @@ func TestTitlesAndRightsComeBackAsTheyWent(t *testing.T) {
 			t.Fatal(lines, err)
 		}
 		l := lines[0]
-		if l.Code != "E1" || l.Quantity != 7 || l.PackSize != 2 || !l.Has("test_use") || l.UnitPrice.Decimal.String() != "0.1" || l.End != right.End || l.Author != "me" || l.Entitlement.Product != "Skerrymap" {
+		if l.Code != "E1" || l.Quantity != 7 || l.PackSize != 2 || !l.Has("test_use") ||
+			l.UnitPrice.Decimal.String() != "0.1" ||
+			l.End != right.End ||
+			l.Author != "me" ||
+			l.Entitlement.Product != "Skerrymap" {
 			t.Errorf("%+v", l)
 		}
 		keys, err := snapshot.ProductKeys(tx)
@@ -223,7 +256,14 @@ func TestListsAgainstANaiveList(t *testing.T) {
 			return err
 		}
 		for i := range 240 {
-			d := formats.Device{ID: fmt.Sprintf("D%03d", i), Name: fmt.Sprintf("box-%03d", r.IntN(60)), Kind: kinds[r.IntN(3)], OrgUnit: units[r.IntN(len(units))], Environment: "production", Status: "in_service"}
+			d := formats.Device{
+				ID:          fmt.Sprintf("D%03d", i),
+				Name:        fmt.Sprintf("box-%03d", r.IntN(60)),
+				Kind:        kinds[r.IntN(3)],
+				OrgUnit:     units[r.IntN(len(units))],
+				Environment: "production",
+				Status:      "in_service",
+			}
 			all = append(all, dev{d, i})
 			if _, err := evidencedb.PutDevice(u, d, 1000); err != nil {
 				return err
@@ -237,12 +277,16 @@ func TestListsAgainstANaiveList(t *testing.T) {
 		fits func(d dev) bool
 	}{
 		{sqlite.ListQuery{}, func(dev) bool { return true }},
-		{sqlite.ListQuery{Filters: map[string]string{"kind": "server"}}, func(d dev) bool { return d.Kind == "server" }},
-		{sqlite.ListQuery{Filters: map[string]string{"kind": "server|client"}}, func(d dev) bool { return d.Kind != "vm_host" }},
-		{sqlite.ListQuery{Filters: map[string]string{"unit": "A/*"}}, func(d dev) bool { return under(d.OrgUnit, "A") }},
+		{sqlite.ListQuery{Filters: map[string]string{"kind": "server"}},
+			func(d dev) bool { return d.Kind == "server" }},
+		{sqlite.ListQuery{Filters: map[string]string{"kind": "server|client"}},
+			func(d dev) bool { return d.Kind != "vm_host" }},
+		{sqlite.ListQuery{Filters: map[string]string{"unit": "A/*"}},
+			func(d dev) bool { return under(d.OrgUnit, "A") }},
 		{sqlite.ListQuery{Filters: map[string]string{"unit": "*x_y"}}, func(d dev) bool { return d.OrgUnit == "x_y" }},
 		{sqlite.ListQuery{Filters: map[string]string{"unit": "x%y"}}, func(d dev) bool { return d.OrgUnit == "x%y" }},
-		{sqlite.ListQuery{Search: "box-01 D1"}, func(d dev) bool { return strings.Contains(d.Name, "box-01") && strings.Contains(d.ID, "D1") }},
+		{sqlite.ListQuery{Search: "box-01 D1"},
+			func(d dev) bool { return strings.Contains(d.Name, "box-01") && strings.Contains(d.ID, "D1") }},
 		{sqlite.ListQuery{Search: "%"}, func(d dev) bool { return d.OrgUnit == "x%y" }},
 		{sqlite.ListQuery{Search: "nothing like this"}, func(dev) bool { return false }},
 	} {
@@ -272,7 +316,8 @@ func TestListsAgainstANaiveList(t *testing.T) {
 								t.Fatalf("%+v: %s comes twice", q, row.Code)
 							}
 							seen[row.Code] = true
-							v := map[string]string{"name": row.Name, "kind": row.Kind, "unit": row.Unit, "code": row.Code, "lastSeen": ""}[sort]
+							v := map[string]string{"name": row.Name, "kind": row.Kind, "unit": row.Unit,
+								"code": row.Code, "lastSeen": ""}[sort]
 							if len(seen) > 1 && (!desc && v < last || desc && v > last) {
 								t.Fatalf("%+v: %q comes after %q", q, v, last)
 							}
@@ -332,7 +377,14 @@ func TestIntervalsAndSightings(t *testing.T) {
 			return err
 		}
 		for record := range int64(2) {
-			iv := evidencedb.StoredInterval{Interval: evidence.Interval{Item: evidence.Item{Record: record + 1, Place: 1}, Since: 100, Until: evidence.Forever}, InstallDate: civil.MustParse("2026-01-01")}
+			iv := evidencedb.StoredInterval{
+				Interval: evidence.Interval{
+					Item:  evidence.Item{Record: record + 1, Place: 1},
+					Since: 100,
+					Until: evidence.Forever,
+				},
+				InstallDate: civil.MustParse("2026-01-01"),
+			}
 			if record == 1 {
 				iv.Until = 200
 			}
@@ -364,7 +416,8 @@ func TestIntervalsAndSightings(t *testing.T) {
 	})
 }
 
-// Decisions replace one another and stay on record; a batch is undone as a whole, and what it took the place of holds again.
+// Decisions replace one another and stay on record; a batch is undone as a whole, and what it took the place of holds
+// again.
 func TestDecisionsReplaceAndStayOnRecord(t *testing.T) {
 	db := open(t)
 	update(t, db, func(tx *sqlite.Tx) error {
@@ -386,7 +439,9 @@ func TestDecisionsReplaceAndStayOnRecord(t *testing.T) {
 				t.Fatal(err)
 			}
 			for _, k := range keys {
-				if _, err := titlesdb.Decide(tx, snapshot.Decided{Decision: recognise.Decision{Key: k, Product: product}, State: state, Batch: batch, Author: "me", At: 5}); err != nil {
+				if _, err := titlesdb.Decide(tx,
+					snapshot.Decided{Decision: recognise.Decision{Key: k, Product: product}, State: state,
+						Batch: batch, Author: "me", At: 5}); err != nil {
 					t.Fatal(err)
 				}
 			}
@@ -447,7 +502,8 @@ func TestWebSessionsEnd(t *testing.T) {
 	db := open(t)
 	w := peopledb.WebSessions{DB: db}
 	now := time.Now()
-	if err := errors.Join(w.Commit("a", []byte("x"), now.Add(time.Hour)), w.Commit("b", []byte("y"), now.Add(-time.Hour))); err != nil {
+	if err := errors.Join(w.Commit("a", []byte("x"), now.Add(time.Hour)),
+		w.Commit("b", []byte("y"), now.Add(-time.Hour))); err != nil {
 		t.Fatal(err)
 	}
 	for token, want := range map[string]bool{"a": true, "b": false, "c": false} {
@@ -502,7 +558,8 @@ func TestFaults(t *testing.T) {
 			return nil
 		})
 	}
-	for _, text := range []string{"no SQL at all", "INSERT INTO nowhere VALUES (1)", "INSERT INTO setting(key, value) VALUES ('a', 'b')"} {
+	for _, text := range []string{"no SQL at all", "INSERT INTO nowhere VALUES (1)",
+		"INSERT INTO setting(key, value) VALUES ('a', 'b')"} {
 		if err := tell(text); err == nil || !sqlite.Fault(err) {
 			t.Errorf("%s: %v is no fault", text, err)
 		}
@@ -514,7 +571,8 @@ func TestFaults(t *testing.T) {
 	if err := closed.View(context.Background(), func(*sqlite.Tx) error { return nil }); !sqlite.Fault(err) {
 		t.Errorf("%v is no fault", err)
 	}
-	for _, err := range []error{nil, sqlite.ErrNotFound, errors.New("the catalogue has no publisher \"SQL & database house\": add it first")} {
+	for _, err := range []error{nil, sqlite.ErrNotFound,
+		errors.New("the catalogue has no publisher \"SQL & database house\": add it first")} {
 		if sqlite.Fault(err) {
 			t.Errorf("%v is a fault", err)
 		}

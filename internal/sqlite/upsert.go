@@ -32,7 +32,8 @@ type knownRow struct {
 	hash string
 }
 
-// Upserter prepares writing to a table. keyExpr is the key as SQL; columns are written in order, of which the first hashed ones decide whether a line changed anything.
+// Upserter prepares writing to a table. keyExpr is the key as SQL; columns are written in order, of which the first
+// hashed ones decide whether a line changed anything.
 func (tx *Tx) Upserter(table, keyExpr string, hashed int, columns ...string) (*Upserter, error) {
 	u := &Upserter{Tx: tx, known: map[string]knownRow{}, hashed: hashed}
 	rows, err := tx.QueryContext(tx.Ctx, "SELECT id, hash, "+keyExpr+" FROM "+table)
@@ -56,10 +57,14 @@ func (tx *Tx) Upserter(table, keyExpr string, hashed int, columns ...string) (*U
 	u.Before = len(u.known)
 	columns = append(columns, "hash")
 	marks := strings.TrimSuffix(strings.Repeat("?, ", len(columns)), ", ")
-	if u.insert, err = tx.PrepareContext(tx.Ctx, "INSERT INTO "+table+"("+strings.Join(columns, ", ")+") VALUES ("+marks+")"); err != nil {
+	if u.insert, err = tx.PrepareContext(tx.Ctx,
+		"INSERT INTO "+table+"("+strings.Join(columns, ", ")+") VALUES ("+marks+")"); err != nil {
 		return nil, err
 	}
-	u.update, err = tx.PrepareContext(tx.Ctx, "UPDATE "+table+" SET "+strings.Join(columns, " = ?, ")+" = ? WHERE id = ?")
+	u.update, err = tx.PrepareContext(
+		tx.Ctx,
+		"UPDATE "+table+" SET "+strings.Join(columns, " = ?, ")+" = ? WHERE id = ?",
+	)
 	return u, err
 }
 

@@ -21,13 +21,16 @@ import (
 // begunProduct is the product about which the demo's work has begun before its today.
 const begunProduct = "Bollardkit"
 
-// beginWork does what the people of the demo did in the days before its today: they ask users, decide, send, and one removal comes back. days lets so many days pass.
+// beginWork does what the people of the demo did in the days before its today: they ask users, decide, send, and one
+// removal comes back. days lets so many days pass.
 func (o *Outside) beginWork(ctx context.Context, a *program.Program, days func(n int) error) error {
 	ids, err := a.Position.FindProducts(ctx, "Frostsounder")
 	if err != nil || len(ids) != 1 {
 		return fmt.Errorf("the demo's catalogue has %d products named Frostsounder: %w", len(ids), err)
 	}
-	if err := a.Worklist.PutReclaimRule(ctx, worklist.ReclaimDraft{Product: ids[0], Propose: true, Window: 365, Grace: 60, Least: 0.8, PoolShare: 0.6, Note: "used in winter alone"}, "Worker"); err != nil {
+	if err := a.Worklist.PutReclaimRule(ctx,
+		worklist.ReclaimDraft{Product: ids[0], Propose: true, Window: 365, Grace: 60, Least: 0.8, PoolShare: 0.6,
+			Note: "used in winter alone"}, "Worker"); err != nil {
 		return err
 	}
 	if err := a.Pipeline.Refresh(ctx); err != nil {
@@ -40,7 +43,8 @@ func (o *Outside) beginWork(ctx context.Context, a *program.Program, days func(n
 	if len(cases) != 14 {
 		return fmt.Errorf("the demo begins with %d cases of %s", len(cases), begunProduct)
 	}
-	// Those whose device has no user that could be asked are left aside; of the others the outcome with the deployment tool is known from the order alone.
+	// Those whose device has no user that could be asked are left aside; of the others the outcome with the
+	// deployment tool is known from the order alone.
 	var fine, stays, fails []int64
 	for _, c := range cases {
 		if !c.user {
@@ -63,10 +67,19 @@ func (o *Outside) beginWork(ctx context.Context, a *program.Program, days func(n
 		}
 	}
 	if len(fine) < 2 || len(stays) < 2 || len(fails) < 1 {
-		return fmt.Errorf("the demo's deployment tool would do %d and %d, and fail at %d", len(fine), len(stays), len(fails))
+		return fmt.Errorf(
+			"the demo's deployment tool would do %d and %d, and fail at %d",
+			len(fine),
+			len(stays),
+			len(fails),
+		)
 	}
 	act := func(act casework.Act, note string, ids ...int64) error {
-		done, err := a.Worklist.CaseAct(ctx, worklist.CaseAction{IDs: ids, Act: act, Note: note, Base: "http://127.0.0.1:8321"}, "Worker")
+		done, err := a.Worklist.CaseAct(
+			ctx,
+			worklist.CaseAction{IDs: ids, Act: act, Note: note, Base: "http://127.0.0.1:8321"},
+			"Worker",
+		)
 		if err == nil && done.Count != len(ids) {
 			err = errors.New(strings.Join(done.Refused, "; "))
 		}
@@ -142,7 +155,10 @@ func (o *Outside) casesOf(ctx context.Context, a *program.Program, product strin
 		for i := range devices {
 			last[devices[i].ID] = devices[i].LastScan
 		}
-		page, err := snapshot.CasePage(tx, sqlite.ListQuery{Search: product, Sort: "id", Filters: map[string]string{"kind": "idle"}})
+		page, err := snapshot.CasePage(
+			tx,
+			sqlite.ListQuery{Search: product, Sort: "id", Filters: map[string]string{"kind": "idle"}},
+		)
 		for _, c := range page.Rows {
 			_, address, _, err := worklistdb.UserOfDevice(tx, c.DeviceID)
 			if err != nil {
@@ -157,7 +173,8 @@ func (o *Outside) casesOf(ctx context.Context, a *program.Program, product strin
 
 func (o *Outside) userOfCase(ctx context.Context, a *program.Program, id int64) (user string, err error) {
 	err = a.DB.View(ctx, func(tx *sqlite.Tx) error {
-		page, err := snapshot.CasePage(tx, sqlite.ListQuery{Filters: map[string]string{"id": fmt.Sprint(id)}, Limit: 1})
+		page, err := snapshot.CasePage(tx,
+			sqlite.ListQuery{Filters: map[string]string{"id": fmt.Sprint(id)}, Limit: 1})
 		if err == nil && len(page.Rows) == 1 {
 			user = page.Rows[0].User
 		}
@@ -184,7 +201,11 @@ func (o *Outside) putBack(ctx context.Context, a *program.Program, id int64) err
 		if err != nil {
 			return err
 		}
-		s.Installs = append(s.Installs, formats.ScanInstall{Publisher: "Dunlaw Tools", Name: begunProduct, Version: "6.1", FileName: "bollard.exe"})
+		s.Installs = append(
+			s.Installs,
+			formats.ScanInstall{Publisher: "Dunlaw Tools", Name: begunProduct, Version: "6.1",
+				FileName: "bollard.exe"},
+		)
 		o.mu.Lock()
 		g := gateway{o.fleet.client, o.state.Token}
 		o.mu.Unlock()

@@ -24,14 +24,18 @@ func take(ctx context.Context, a *program.Program, kind *formats.Kind, rows [][]
 	if err := w.WriteAll(append([][]string{kind.Columns}, rows...)); err != nil {
 		return err
 	}
-	res, err := a.Evidence.Import(ctx, intake.ImportRequest{Kind: kind, File: kind.Name + ".csv", In: &b, AsOf: a.Clock.Now(), Author: "demo"})
+	res, err := a.Evidence.Import(
+		ctx,
+		intake.ImportRequest{Kind: kind, File: kind.Name + ".csv", In: &b, AsOf: a.Clock.Now(), Author: "demo"},
+	)
 	if err == nil && len(res.Aside) > 0 {
 		err = fmt.Errorf("%s: line %d: %s", kind.Name, res.Aside[0].Line, res.Aside[0].Reason)
 	}
 	return err
 }
 
-// reportUse lets the devices that were metered until now report an ordinary program as a day passes, so that measuring goes on.
+// reportUse lets the devices that were metered until now report an ordinary program as a day passes, so that
+// measuring goes on.
 func reportUse(ctx context.Context, a *program.Program, now time.Time) error {
 	var rows [][]string
 	err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
@@ -39,7 +43,18 @@ func reportUse(ctx context.Context, a *program.Program, now time.Time) error {
 		for _, d := range list {
 			if luck(5, "use", d.Code, now.Format(time.DateOnly)) == 0 {
 				start := now.Add(-time.Duration(30+luck(90, d.Code)) * time.Minute)
-				rows = append(rows, []string{d.Code, d.User, "hvbrowse.exe", "", start.Format(time.RFC3339), start.Add(20 * time.Minute).Format(time.RFC3339), "600"})
+				rows = append(
+					rows,
+					[]string{
+						d.Code,
+						d.User,
+						"hvbrowse.exe",
+						"",
+						start.Format(time.RFC3339),
+						start.Add(20 * time.Minute).Format(time.RFC3339),
+						"600",
+					},
+				)
 			}
 		}
 		return err
@@ -50,7 +65,8 @@ func reportUse(ctx context.Context, a *program.Program, now time.Time) error {
 	return take(ctx, a, formats.Usage, rows)
 }
 
-// sizePools lets the owners of licence servers set their pools to the sizes that were decided on: the next list of pools shows it.
+// sizePools lets the owners of licence servers set their pools to the sizes that were decided on: the next list of
+// pools shows it.
 func sizePools(ctx context.Context, a *program.Program) error {
 	var rows [][]string
 	err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
@@ -64,7 +80,10 @@ func sizePools(ctx context.Context, a *program.Program) error {
 				return err
 			}
 			if len(sizes) > 0 && sizes[0].Size != p.Quantity {
-				rows = append(rows, []string{p.Code, p.Publisher, p.Product, p.Server, fmt.Sprint(sizes[0].Size), p.Expires.String()})
+				rows = append(
+					rows,
+					[]string{p.Code, p.Publisher, p.Product, p.Server, fmt.Sprint(sizes[0].Size), p.Expires.String()},
+				)
 			}
 		}
 		return nil

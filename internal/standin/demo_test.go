@@ -40,7 +40,13 @@ func TestPlantedTruths(t *testing.T) {
 	a := program.New(db, o)
 	a.Worklist.Deploy, a.Outbox.Mail = o, o
 	start := time.Now()
-	truths, err := BuildDemo(ctx, a, o, api.New(a, o), func(s string) { t.Log(time.Since(start).Round(time.Millisecond), s) })
+	truths, err := BuildDemo(
+		ctx,
+		a,
+		o,
+		api.New(a, o),
+		func(s string) { t.Log(time.Since(start).Round(time.Millisecond), s) },
+	)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -63,7 +69,16 @@ func TestPlantedTruths(t *testing.T) {
 		got, exposure := measure(t, a, truth)
 		for key, want := range truth.Want {
 			if got[key] != want {
-				t.Errorf("%s: %s %s: %s is %d, the truth is %d (%v)", truth.Story, truth.Publisher, truth.Product, key, got[key], want, got)
+				t.Errorf(
+					"%s: %s %s: %s is %d, the truth is %d (%v)",
+					truth.Story,
+					truth.Publisher,
+					truth.Product,
+					key,
+					got[key],
+					want,
+					got,
+				)
 			}
 		}
 		if truth.Exposure != "" && exposure != truth.Exposure {
@@ -88,7 +103,8 @@ func workedExamples(t *testing.T, a *program.Program) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	lines := regexp.MustCompile(`(?m)^- (.+), by (.+): owned (\d+), needed (\d+), short (\d+), spare (\d+)$`).FindAllStringSubmatch(string(text), -1)
+	lines := regexp.MustCompile(`(?m)^- (.+), by (.+): owned (\d+), needed (\d+), short (\d+), spare (\d+)$`).
+		FindAllStringSubmatch(string(text), -1)
 	if len(lines) < 15 {
 		t.Fatalf("only %d figures are quoted", len(lines))
 	}
@@ -200,7 +216,11 @@ func measureUse(tx *sqlite.Tx, a *program.Program, product int64, got map[string
 			return err
 		}
 	}
-	pools, err := usedb.PoolPage(tx, sqlite.ListQuery{Filters: map[string]string{"productId": fmt.Sprint(product)}}, a.Snapshots.Today())
+	pools, err := usedb.PoolPage(
+		tx,
+		sqlite.ListQuery{Filters: map[string]string{"productId": fmt.Sprint(product)}},
+		a.Snapshots.Today(),
+	)
 	if err != nil {
 		return err
 	}
@@ -208,7 +228,8 @@ func measureUse(tx *sqlite.Tx, a *program.Program, product int64, got map[string
 		got["alert:"+p.Alert]++
 		if mail, err := outbox.MailPage(tx, sqlite.ListQuery{Search: "Shared licences", Limit: 50}); err != nil {
 			return err
-		} else if slices.ContainsFunc(mail.Rows, func(m outbox.Mail) bool { return strings.Contains(m.Body, "\n"+p.Code+" (") }) {
+		} else if slices.ContainsFunc(mail.Rows,
+			func(m outbox.Mail) bool { return strings.Contains(m.Body, "\n"+p.Code+" (") }) {
 			got["told:"+p.Alert]++
 		}
 		v, err := a.Use.Pool(ctx, p.ID, 30)
@@ -260,7 +281,9 @@ func measure(t *testing.T, a *program.Program, truth Truth) (map[string]int64, s
 				got["needed@"+d] = m.Needed
 				continue
 			}
-			got["owned"], got["needed"], got["covered"], got["short"], got["surplus"], got["low"], got["high"], got["free"], got["outside"], got["buy"] = m.Owned, m.Needed, m.Covered, m.Short, m.Surplus, m.Low, m.High, m.Free, m.Outside, m.Buy
+			got["owned"], got["needed"], got["covered"], got["short"], got["surplus"], got["low"], got["high"],
+				got["free"], got["outside"], got["buy"] = m.Owned, m.Needed, m.Covered, m.Short, m.Surplus, m.Low,
+				m.High, m.Free, m.Outside, m.Buy
 			if m.Counted {
 				got["counted"] = 1
 			}
@@ -306,7 +329,11 @@ func measure(t *testing.T, a *program.Program, truth Truth) (map[string]int64, s
 		if err := measureUse(tx, a, ids[0], got); err != nil {
 			return err
 		}
-		releases, err := titlesdb.ReleasePage(tx, sqlite.ListQuery{Filters: map[string]string{"productId": product}}, a.Snapshots.Today())
+		releases, err := titlesdb.ReleasePage(
+			tx,
+			sqlite.ListQuery{Filters: map[string]string{"productId": product}},
+			a.Snapshots.Today(),
+		)
 		if err != nil {
 			return err
 		}
@@ -316,7 +343,8 @@ func measure(t *testing.T, a *program.Program, truth Truth) (map[string]int64, s
 		}
 		for _, r := range releases.Rows {
 			name := "release " + r.Version
-			got[name], got[name+" before"], got[name+" systems"], got[name+" "+r.Phase] = facts[r.ID].Devices, r.YearBefore, facts[r.ID].Systems, 1
+			got[name], got[name+" before"], got[name+" systems"], got[name+" "+
+				r.Phase] = facts[r.ID].Devices, r.YearBefore, facts[r.ID].Systems, 1
 		}
 		uses, err := usedb.UsePage(tx, sqlite.ListQuery{Filters: map[string]string{"productId": product}})
 		for _, u := range uses.Rows {

@@ -52,7 +52,10 @@ func (o *Outside) reportStories(ctx context.Context, a *program.Program) ([]Trut
 	}
 	day := func(n int) time.Time { return begin.Add(time.Duration(n) * 24 * time.Hour) }
 	extra := func(s *formats.Scan) {
-		s.Installs = append(s.Installs, formats.ScanInstall{Publisher: "Ostwick Foundry Ltd", Name: "Skerrymap Viewer Tools", Version: "2.0"})
+		s.Installs = append(
+			s.Installs,
+			formats.ScanInstall{Publisher: "Ostwick Foundry Ltd", Name: "Skerrymap Viewer Tools", Version: "2.0"},
+		)
 	}
 	steps := []func() error{
 		func() error { return report(renamed, day(0), nil) },
@@ -76,7 +79,13 @@ func (o *Outside) reportStories(ctx context.Context, a *program.Program) ([]Trut
 			if err != nil {
 				return err
 			}
-			first := slices.IndexFunc(s.Installs, func(i formats.ScanInstall) bool { return i.Version != "" && !strings.ContainsAny(i.Name, "0123456789") })
+			first := slices.IndexFunc(
+				s.Installs,
+				func(i formats.ScanInstall) bool {
+					return i.Version != "" &&
+						!strings.ContainsAny(i.Name, "0123456789")
+				},
+			)
 			s.Installs[first].Version = "9.9"
 			s.Installs, s.Files = s.Installs[:len(s.Installs)-1], nil
 			_, err = a.Evidence.TakeScan(ctx, "deployment tool", "id", s)
@@ -93,12 +102,33 @@ func (o *Outside) reportStories(ctx context.Context, a *program.Program) ([]Trut
 	}
 	return []Truth{
 		seen("a vessel's machine whose evidence is stale", "D0655", map[string]string{"age": "stale"}),
-		seen("a machine that the directory lists and no scan ever saw", never, map[string]string{"age": "never", "installs": "0", "directoryAge": "fresh"}),
-		seen("a machine renamed is one machine, and its log says so", renamed, map[string]string{"name": "hal-survey-07", "change": "hardware name hal-chart-310>hal-survey-07"}),
-		seen("two machines with one name stay two", twinA, map[string]string{"namesakes": "1", "name": "hal-chart-twin"}),
+		seen(
+			"a machine that the directory lists and no scan ever saw",
+			never,
+			map[string]string{"age": "never", "installs": "0", "directoryAge": "fresh"},
+		),
+		seen(
+			"a machine renamed is one machine, and its log says so",
+			renamed,
+			map[string]string{"name": "hal-survey-07", "change": "hardware name hal-chart-310>hal-survey-07"},
+		),
+		seen(
+			"two machines with one name stay two",
+			twinA,
+			map[string]string{"namesakes": "1", "name": "hal-chart-twin"},
+		),
 		seen("the other of the two", twinB, map[string]string{"namesakes": "1", "name": "hal-chart-twin"}),
-		seen("two sources disagree on hardware and on software", doubtful, map[string]string{"differs": "cores", "software": "2"}),
-		seen("scans that come late, twice and in the wrong order", tangled, map[string]string{"change": "installed Skerrymap Viewer Tools >2.0", "changeAt": fmt.Sprint(day(3).Unix())}),
+		seen(
+			"two sources disagree on hardware and on software",
+			doubtful,
+			map[string]string{"differs": "cores", "software": "2"},
+		),
+		seen(
+			"scans that come late, twice and in the wrong order",
+			tangled,
+			map[string]string{"change": "installed Skerrymap Viewer Tools >2.0",
+				"changeAt": fmt.Sprint(day(3).Unix())},
+		),
 		seen("a machine that grew", grown, map[string]string{"change": "hardware cores 4>12"}),
 	}, nil
 }
@@ -110,8 +140,12 @@ func makeRules(ctx context.Context, a *program.Program) error {
 		return fmt.Errorf("the demo's catalogue has %d products named Yawltally: %w", len(tally), err)
 	}
 	for _, r := range []titles.RuleDraft{
-		{Name: "copies that came with the machine", Outcome: "nothing", Records: condition.Condition{Field: "name", Op: "like", Value: "*oem*"}, Reason: "licensed with the hardware"},
-		{Name: "the bench is no production", Outcome: "leave_out", Reason: "the maker lets test benches run it freely", Records: condition.Condition{Field: "title", Op: "has", Value: fmt.Sprint(tally[0])}, Devices: condition.Condition{Field: "environment", Op: "is", Value: "test"}},
+		{Name: "copies that came with the machine", Outcome: "nothing",
+			Records: condition.Condition{Field: "name", Op: "like", Value: "*oem*"},
+			Reason:  "licensed with the hardware"},
+		{Name: "the bench is no production", Outcome: "leave_out", Reason: "the maker lets test benches run it freely",
+			Records: condition.Condition{Field: "title", Op: "has", Value: fmt.Sprint(tally[0])},
+			Devices: condition.Condition{Field: "environment", Op: "is", Value: "test"}},
 	} {
 		if _, err := a.Titles.PutRule(ctx, r, "Worker"); err != nil {
 			return err
@@ -127,14 +161,23 @@ func makeGroups(ctx context.Context, a *program.Program) error {
 	}
 	for _, g := range []evidence.GroupDraft{
 		{Name: "vessels", Note: "what is at sea", Condition: q("unit", "under", "Sea")},
-		{Name: "not in production", Note: "the bench, training and standby", Condition: condition.Condition{Not: &condition.Condition{Field: "environment", Op: "is", Value: "production"}}},
-		{Name: "large machines ashore", Condition: condition.Condition{All: []condition.Condition{q("cores", "at_least", "8"), {Not: &condition.Condition{Field: "group", Op: "in", Value: "vessels"}}}}},
-		{Name: "on loan", Note: "kept by hand", ByHand: true, Picked: []evidence.GroupPick{{Device: "D0020", Inside: true}, {Device: "D0021", Inside: true}}},
+		{Name: "not in production", Note: "the bench, training and standby",
+			Condition: condition.Condition{Not: &condition.Condition{Field: "environment", Op: "is",
+				Value: "production"}}},
+		{Name: "large machines ashore",
+			Condition: condition.Condition{All: []condition.Condition{q("cores", "at_least", "8"),
+				{Not: &condition.Condition{Field: "group", Op: "in", Value: "vessels"}}}}},
+		{Name: "on loan", Note: "kept by hand", ByHand: true,
+			Picked: []evidence.GroupPick{{Device: "D0020", Inside: true}, {Device: "D0021", Inside: true}}},
 	} {
 		if _, err := a.Evidence.SaveGroup(ctx, g, "demo"); err != nil {
 			return err
 		}
 	}
-	_, err := a.Evidence.AddChangeRule(ctx, evidence.ChangeRuleDraft{What: "quiet", Kinds: []string{"hardware"}, Name: "ip address"}, "demo")
+	_, err := a.Evidence.AddChangeRule(
+		ctx,
+		evidence.ChangeRuleDraft{What: "quiet", Kinds: []string{"hardware"}, Name: "ip address"},
+		"demo",
+	)
 	return err
 }

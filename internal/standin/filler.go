@@ -9,7 +9,15 @@ import (
 
 // filler is the rest of the world: some three hundred products on all devices.
 func (w *world) filler() {
-	w.newProduct(product{publisher: "Halvorsund Hydrographic Office", name: "Havbrowse", category: "browser", model: "in_house", file: "hvbrowse.exe"})
+	w.newProduct(
+		product{
+			publisher: "Halvorsund Hydrographic Office",
+			name:      "Havbrowse",
+			category:  "browser",
+			model:     "in_house",
+			file:      "hvbrowse.exe",
+		},
+	)
 	var common, special []*product
 	for i := range 318 {
 		maker := makers[i%len(makers)]
@@ -17,8 +25,13 @@ func (w *world) filler() {
 		if i >= 160 {
 			name += " " + []string{"Reader", "Console", "Tools", "Agent", "Planner", "Kit"}[i%6]
 		}
-		p := product{publisher: strings.TrimSpace(maker + " " + forms[i%len(makers)%len(forms)]), name: name, category: categories[i%len(categories)]}
-		p.versions, p.released = []string{"1", "2", "3"}[:1+i%3], []string{"2022-05-01", "2024-01-15", "2025-11-01"}[:1+i%3]
+		p := product{
+			publisher: strings.TrimSpace(maker + " " + forms[i%len(makers)%len(forms)]),
+			name:      name,
+			category:  categories[i%len(categories)],
+		}
+		p.versions, p.released = []string{"1", "2", "3"}[:1+i%3], []string{"2022-05-01", "2024-01-15",
+			"2025-11-01"}[:1+i%3]
 		p.ends = filledEnds(i, p.released)
 		switch {
 		case i%20 < 9:
@@ -113,7 +126,8 @@ func mangled(name string, how int) string {
 // piecesOf puts updates, language packs and the like beside common products: they are no programs of their own.
 func (w *world) piecesOf(common []*product) {
 	for i, p := range common[:16] {
-		name := []string{"Security Update for %s (KB4%03d1)", "%s Language Pack - norsk", "%s Hotfix %d", "Språkpakke for %s"}[i%4]
+		name := []string{"Security Update for %s (KB4%03d1)", "%s Language Pack - norsk", "%s Hotfix %d",
+			"Språkpakke for %s"}[i%4]
 		if strings.Count(name, "%") == 2 {
 			name = fmt.Sprintf(name, p.name, 3+i)
 		} else {
@@ -122,7 +136,16 @@ func (w *world) piecesOf(common []*product) {
 		for range 6 + i {
 			d := w.devices[w.r.IntN(1100)]
 			if len(d.scans) > 0 {
-				d.software = append(d.software, &placed{product: p, names: []string{name}, pub: w.spellPublisher(p.publisher), versions: []string{""}, from: w.today - 600})
+				d.software = append(
+					d.software,
+					&placed{
+						product:  p,
+						names:    []string{name},
+						pub:      w.spellPublisher(p.publisher),
+						versions: []string{""},
+						from:     w.today - 600,
+					},
+				)
 			}
 		}
 	}

@@ -106,7 +106,10 @@ type machine struct{ code, name, unit, kind string }
 func machines(ctx context.Context, a *program.Program) ([]machine, error) {
 	var out []machine
 	err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
-		page, err := snapshot.DevicePage(tx, sqlite.ListQuery{Filters: map[string]string{"status": "in_service"}, Sort: "code"})
+		page, err := snapshot.DevicePage(
+			tx,
+			sqlite.ListQuery{Filters: map[string]string{"status": "in_service"}, Sort: "code"},
+		)
 		for _, d := range page.Rows {
 			if !strings.HasPrefix(d.Name, "hal-lost") { // in the directory alone; nobody knows where they are
 				out = append(out, machine{d.Code, d.Name, d.Unit, d.Kind})
@@ -125,17 +128,31 @@ func luck(n int, parts ...any) int {
 }
 
 // turns shift the vessels' weeks at sea against each other.
-var turns = map[string]int64{"Sea/Eider": 6, "Sea/Skarv": 10, "Sea/Lomvi": 14, "Sea/Teist": 18, "Sea/Havsule": 1, "Sea/Tjeld": 3}
+var turns = map[string]int64{
+	"Sea/Eider":   6,
+	"Sea/Skarv":   10,
+	"Sea/Lomvi":   14,
+	"Sea/Teist":   18,
+	"Sea/Havsule": 1,
+	"Sea/Tjeld":   3,
+}
 
-// InPort reports whether a unit can be reached on a day: a vessel is in port for four days of every three weeks; everything else always can be. Eider comes in three days after the demo's today.
+// InPort reports whether a unit can be reached on a day: a vessel is in port for four days of every three weeks;
+// everything else always can be. Eider comes in three days after the demo's today.
 func InPort(unit string, day time.Time) bool {
 	turn, vessel := turns[unit]
 	return !vessel || (day.Unix()/86400+turn)%21 < 4
 }
 
-// look is what a machine would report at a time: what is known of it, less what the deployment tool has removed, with its hardware and the programs' files.
+// look is what a machine would report at a time: what is known of it, less what the deployment tool has removed, with
+// its hardware and the programs' files.
 func look(ctx context.Context, a *program.Program, m machine, at time.Time, removed []string) (*formats.Scan, error) {
-	s := &formats.Scan{Format: formats.ScanFormat, ID: m.code + "@" + at.Format(time.RFC3339), At: at, Device: formats.ScanDevice{ID: m.code, Name: m.name, Kind: m.kind}}
+	s := &formats.Scan{
+		Format: formats.ScanFormat,
+		ID:     m.code + "@" + at.Format(time.RFC3339),
+		At:     at,
+		Device: formats.ScanDevice{ID: m.code, Name: m.name, Kind: m.kind},
+	}
 	err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
 		d, err := snapshot.DeviceByCode(tx, m.code)
 		if err != nil {
@@ -155,7 +172,21 @@ func look(ctx context.Context, a *program.Program, m machine, at time.Time, remo
 			if l[14] != "collector" || slices.Contains(removed, l[2]) {
 				continue
 			}
-			in := formats.ScanInstall{Publisher: l[1], Name: l[2], Version: l[3], Edition: l[4], Architecture: l[5], Language: l[6], InstallDate: l[7], InstallPath: l[8], FileName: l[9], TagID: l[10], PURL: l[11], CPE: l[12], LastUsed: l[13]}
+			in := formats.ScanInstall{
+				Publisher:    l[1],
+				Name:         l[2],
+				Version:      l[3],
+				Edition:      l[4],
+				Architecture: l[5],
+				Language:     l[6],
+				InstallDate:  l[7],
+				InstallPath:  l[8],
+				FileName:     l[9],
+				TagID:        l[10],
+				PURL:         l[11],
+				CPE:          l[12],
+				LastUsed:     l[13],
+			}
 			s.Installs = append(s.Installs, in)
 			word, _, _ := strings.Cut(strings.ToLower(l[2]), " ")
 			word = strings.Map(func(r rune) rune {
@@ -165,7 +196,15 @@ func look(ctx context.Context, a *program.Program, m machine, at time.Time, remo
 				return -1
 			}, word)
 			if word != "" {
-				s.Files = append(s.Files, formats.ScanFile{Folder: "/opt/" + word + "/bin", Name: word + ".exe", Size: int64(40_000 + luck(4_000_000, word)), Version: l[3]})
+				s.Files = append(
+					s.Files,
+					formats.ScanFile{
+						Folder:  "/opt/" + word + "/bin",
+						Name:    word + ".exe",
+						Size:    int64(40_000 + luck(4_000_000, word)),
+						Version: l[3],
+					},
+				)
 			}
 		}
 		return err
@@ -173,7 +212,8 @@ func look(ctx context.Context, a *program.Program, m machine, at time.Time, remo
 	return s, err
 }
 
-// answerOrders lets the fleet ask what is wanted, and do it: those that can be reached scan, some of them fail in one way or another. It returns how many scans came.
+// answerOrders lets the fleet ask what is wanted, and do it: those that can be reached scan, some of them fail in one
+// way or another. It returns how many scans came.
 func (g *gateway) answerOrders(ctx context.Context, a *program.Program, fleet []machine, now time.Time) (int, error) {
 	at := map[string]machine{}
 	var codes []string
@@ -209,7 +249,13 @@ func (g *gateway) answerOrders(ctx context.Context, a *program.Program, fleet []
 }
 
 // answerOrder does one scan, or fails at it.
-func (g *gateway) answerOrder(ctx context.Context, a *program.Program, m machine, t evidence.ScanTask, now time.Time) (bool, error) {
+func (g *gateway) answerOrder(
+	ctx context.Context,
+	a *program.Program,
+	m machine,
+	t evidence.ScanTask,
+	now time.Time,
+) (bool, error) {
 	failed := func(reason, detail string) (bool, error) {
 		body, err := json.Marshal(map[string]any{"order": t.Order, "reason": reason, "detail": detail})
 		if err != nil {
@@ -247,7 +293,8 @@ func (g *gateway) answerOrder(ctx context.Context, a *program.Program, m machine
 	if _, err := g.send(ctx, s); err != nil {
 		return false, err
 	}
-	if strings.HasPrefix(m.unit, "Sea/") && luck(4, "late", m.code) == 0 { // what waited on board comes after, and some of it twice
+	// what waited on board comes after, and some of it twice
+	if strings.HasPrefix(m.unit, "Sea/") && luck(4, "late", m.code) == 0 {
 		late := *s
 		late.At = now.AddDate(0, 0, -9)
 		for range 1 + luck(2, "twice", m.code) {
@@ -261,7 +308,23 @@ func (g *gateway) answerOrder(ctx context.Context, a *program.Program, m machine
 
 // Plans are the schedules that the demo begins with.
 var Plans = []evidence.ScheduleDraft{
-	{Name: "Ashore, every fortnight", Basis: "age", AgeDays: 14, Group: "Shore", Quiet: []schedule.Quiet{{Weekdays: []time.Weekday{1, 2, 3, 4, 5}, From: "11:00", Until: "15:00"}}},
-	{Name: "Vessels, each Monday", Basis: "calendar", Calendar: schedule.Calendar{At: "02:00", Weekdays: []time.Weekday{time.Monday}}, Group: "Sea"},
-	{Name: "Computing hall, each Friday", Basis: "calendar", Calendar: schedule.Calendar{At: "05:30", Weekdays: []time.Weekday{time.Friday}}, Group: "Hall"},
+	{
+		Name:    "Ashore, every fortnight",
+		Basis:   "age",
+		AgeDays: 14,
+		Group:   "Shore",
+		Quiet:   []schedule.Quiet{{Weekdays: []time.Weekday{1, 2, 3, 4, 5}, From: "11:00", Until: "15:00"}},
+	},
+	{
+		Name:     "Vessels, each Monday",
+		Basis:    "calendar",
+		Calendar: schedule.Calendar{At: "02:00", Weekdays: []time.Weekday{time.Monday}},
+		Group:    "Sea",
+	},
+	{
+		Name:     "Computing hall, each Friday",
+		Basis:    "calendar",
+		Calendar: schedule.Calendar{At: "05:30", Weekdays: []time.Weekday{time.Friday}},
+		Group:    "Hall",
+	},
 }

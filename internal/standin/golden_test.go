@@ -32,10 +32,19 @@ var (
 var goldenDays = []int{0, 9, 31}
 
 // volatile are what the demo answers differently from run to run: times that work took, and random names.
-var volatile = []string{"/api/status", "/api/me", "/api/tokens", "/api/how-far/{key}", "/api/proofs/{id}", "/api/catalogue/updates"}
+var volatile = []string{
+	"/api/status",
+	"/api/me",
+	"/api/tokens",
+	"/api/how-far/{key}",
+	"/api/proofs/{id}",
+	"/api/catalogue/updates",
+}
 
-// All that the demo says on three days is what it was: every file of every kind, every list, every page of each product, device, line, case, statement and pool. The golden keeps a sum of each; a change that is wanted is
-// looked at with -golden-to, on the program before and after, and taken with -golden-new. make golden looks at all of it, make test at the first day alone.
+// All that the demo says on three days is what it was: every file of every kind, every list, every page of each
+// product, device, line, case, statement and pool. The golden keeps a sum of each; a change that is wanted is looked
+// at with -golden-to, on the program before and after, and taken with -golden-new. make golden looks at all of it,
+// make test at the first day alone.
 func TestGolden(t *testing.T) {
 	ctx := context.Background()
 	path := filepath.Join(t.TempDir(), "demo.db")
@@ -100,7 +109,8 @@ func TestGolden(t *testing.T) {
 		}
 	}
 	for _, line := range before {
-		if (*goldenAll || strings.HasPrefix(line, g.day) && !strings.Contains(line, " /api/devices/{")) && !slices.Contains(now, line) {
+		if (*goldenAll || strings.HasPrefix(line, g.day) && !strings.Contains(line, " /api/devices/{")) &&
+			!slices.Contains(now, line) {
 			t.Errorf("was     %s", line)
 		}
 	}
@@ -139,7 +149,11 @@ func (g *golden) lookAtAll() {
 		return out
 	}
 	ids := map[string][]string{
-		"products": of("products", "id"), "devices": of("devices", "code"), "entitlements": of("entitlements", "code"), "cases": of("cases", "id"), "pools": of("pools", "id"),
+		"products": of(
+			"products",
+			"id",
+		), "devices": of("devices", "code"), "entitlements": of("entitlements", "code"), "cases": of("cases", "id"),
+		"pools":      of("pools", "id"),
 		"statements": g.numbers("/api/statements"),
 	}
 	for _, path := range g.paths() {
@@ -151,7 +165,8 @@ func (g *golden) lookAtAll() {
 			if status, body := g.ask(path, nil); status == http.StatusOK {
 				g.keep(path, body)
 			}
-			if status, body := g.ask(path+".csv", nil); status == http.StatusOK && !bytes.HasPrefix(body, []byte("<!")) {
+			if status, body := g.ask(path+".csv", nil); status == http.StatusOK &&
+				!bytes.HasPrefix(body, []byte("<!")) {
 				g.keep(path+".csv", body)
 			}
 			continue

@@ -45,8 +45,9 @@ func (l *listReader) page(path string, query url.Values) (p listPage) {
 	return p
 }
 
-// everyList walks every list of the program over the demo: page by page it is, in the order of each of its columns up and down, the list as a whole; what it counts is what it gives; a file of it has the same rows; and what it
-// does not have is refused.
+// everyList walks every list of the program over the demo: page by page it is, in the order of each of its columns up
+// and down, the list as a whole; what it counts is what it gives; a file of it has the same rows; and what it does
+// not have is refused.
 func everyList(t *testing.T, server *api.Server) {
 	l := signedIn(t, server)
 	var description struct {
@@ -81,7 +82,8 @@ func everyList(t *testing.T, server *api.Server) {
 		if first.Total < len(first.Rows) || first.Next == "" && first.Total != len(first.Rows) {
 			t.Errorf("%s counts %d rows and gives %d", path, first.Total, len(first.Rows))
 		}
-		for _, bad := range []url.Values{{"sort": {"nothing of the kind"}}, {"f": {"nothing of the kind=1"}}, {"f": {"no equals sign"}}, {"cursor": {"!"}}, {"split": {"nothing of the kind"}}, {"limit": {"0"}}} {
+		for _, bad := range []url.Values{{"sort": {"nothing of the kind"}}, {"f": {"nothing of the kind=1"}},
+			{"f": {"no equals sign"}}, {"cursor": {"!"}}, {"split": {"nothing of the kind"}}, {"limit": {"0"}}} {
 			if status, body := l.ask(path, bad); status < 400 || status >= 500 {
 				t.Errorf("%s?%s: %d %.200s", path, bad.Encode(), status, body)
 			}
@@ -133,12 +135,21 @@ func (l *listReader) walk(path, column, down string, total int) {
 		}
 	}
 	if len(got) < len(whole.Rows) {
-		l.t.Errorf("%s by %s (down %s): %d rows in pages, %d as a whole", path, column, down, len(got), len(whole.Rows))
+		l.t.Errorf("%s by %s (down %s): %d rows in pages, %d as a whole", path, column, down, len(got),
+			len(whole.Rows))
 		return
 	}
 	for i := range whole.Rows {
 		if fmt.Sprint(whole.Rows[i]) != fmt.Sprint(got[i]) {
-			l.t.Errorf("%s by %s (down %s): row %d is\n%v in pages and\n%v as a whole", path, column, down, i, got[i], whole.Rows[i])
+			l.t.Errorf(
+				"%s by %s (down %s): row %d is\n%v in pages and\n%v as a whole",
+				path,
+				column,
+				down,
+				i,
+				got[i],
+				whole.Rows[i],
+			)
 			return
 		}
 	}
@@ -184,7 +195,8 @@ func (l *listReader) file(path string, want listPage) {
 	}
 }
 
-// filter narrows a list to values that its rows have, column by column, and to a part of a text, and counts by hand what must be left. It returns how many filters were tried.
+// filter narrows a list to values that its rows have, column by column, and to a part of a text, and counts by hand
+// what must be left. It returns how many filters were tried.
 func (l *listReader) filter(path string, all listPage) (tried int) {
 	l.t.Helper()
 	for column := range all.Rows[0] {
@@ -200,7 +212,8 @@ func (l *listReader) filter(path string, all listPage) (tried int) {
 			return ""
 		}
 		value := text(all.Rows[len(all.Rows)/2])
-		if value == "" || strings.ContainsAny(value, "*|>/") || strings.Count(value, "-") == 2 { // words of the filter itself, and days, which are numbers inside
+		// words of the filter itself, and days, which are numbers inside
+		if value == "" || strings.ContainsAny(value, "*|>/") || strings.Count(value, "-") == 2 {
 			continue
 		}
 		count := func(fits func(string) bool) (n int) {
@@ -228,7 +241,10 @@ func (l *listReader) filter(path string, all listPage) (tried int) {
 		}
 		part := []rune(value)[len([]rune(value))/2:]
 		p = l.page(path, url.Values{"f": {column + "=*" + string(part)}, "limit": {"1"}})
-		if want := count(func(s string) bool { return strings.Contains(strings.ToLower(s), strings.ToLower(string(part))) }); p.Total != want {
+		if want := count(func(s string) bool {
+			return strings.Contains(strings.ToLower(s),
+				strings.ToLower(string(part)))
+		}); p.Total != want {
 			l.t.Errorf("%s where %s has %s: %d rows, by hand %d", path, column, string(part), p.Total, want)
 		}
 		if other := text(all.Rows[0]); other != value && other != "" && !strings.ContainsAny(other, "*|>/") {

@@ -19,8 +19,9 @@ import (
 	"ensomet/internal/program"
 )
 
-// Outside is the simulated world around a demo: its clock, the deployment tool with the removals it has taken, and the fleet that carries them out and reports.
-// What it knows is kept in a file beside the database, since it is none of the program's business.
+// Outside is the simulated world around a demo: its clock, the deployment tool with the removals it has taken, and
+// the fleet that carries them out and reports. What it knows is kept in a file beside the database, since it is none
+// of the program's business.
 type Outside struct {
 	path  string
 	mu    sync.Mutex
@@ -79,7 +80,10 @@ func (o *Outside) Post() []api.DemoLetter {
 	for _, l := range slices.Backward(o.Letters()) {
 		if at := l.AnswerAt(); at != "" {
 			_, path, _ := strings.Cut(at, "/answer/")
-			out = append(out, api.DemoLetter{At: l.At.Unix(), To: l.To, Subject: l.Subject, Body: l.Body, Answer: "/answer/" + path})
+			out = append(
+				out,
+				api.DemoLetter{At: l.At.Unix(), To: l.To, Subject: l.Subject, Body: l.Body, Answer: "/answer/" + path},
+			)
 		}
 	}
 	return out
@@ -133,7 +137,8 @@ func (o *Outside) Connect(server http.Handler) {
 	o.fleet.client = &http.Client{Transport: loop{server}}
 }
 
-// MoveOn moves the clock on by whole days. Each day schedules are followed, the fleet answers as far as it can be reached, and the deployment tool carries out what it was sent: the devices concerned report by a scan. All of it
+// MoveOn moves the clock on by whole days. Each day schedules are followed, the fleet answers as far as it can be
+// reached, and the deployment tool carries out what it was sent: the devices concerned report by a scan. All of it
 // goes over the same HTTP interface as a collector's scans. It returns how many scans came.
 func (o *Outside) MoveOn(ctx context.Context, a *program.Program, days int) (int, error) {
 	if days < 1 || days > 400 {
@@ -155,11 +160,11 @@ func (o *Outside) signIn(ctx context.Context, a *program.Program) error {
 	if o.state.Token != "" {
 		return nil
 	}
-	secret, _, err := a.Evidence.NewToken(ctx, "collector", "id", "demo")
+	secret, _, err := a.Collecting.NewToken(ctx, "collector", "id", "demo")
 	if err != nil {
 		return err
 	}
-	tool, _, err := a.Evidence.NewToken(ctx, "deployment", "id", "demo")
+	tool, _, err := a.Collecting.NewToken(ctx, "deployment", "id", "demo")
 	if err != nil {
 		return err
 	}
@@ -193,7 +198,7 @@ func (o *Outside) passDay(ctx context.Context, a *program.Program) (int, error) 
 	if err != nil {
 		return 0, err
 	}
-	if _, err := a.Evidence.Plan(ctx); err != nil {
+	if _, err := a.Collecting.Plan(ctx); err != nil {
 		return 0, err
 	}
 	fleet, err := machines(ctx, a)
@@ -211,7 +216,8 @@ func (o *Outside) passDay(ctx context.Context, a *program.Program) (int, error) 
 	return done + n, errors.Join(reportUse(ctx, a, now), sizePools(ctx, a), o.reportPools(ctx, a, now))
 }
 
-// firstDays is how many days before its today the demo's fleet begins to follow schedules, so that the queue has a history.
+// firstDays is how many days before its today the demo's fleet begins to follow schedules, so that the queue has a
+// history.
 const firstDays = 4
 
 // importEarlier takes in what a list of twelve days ago said of some devices.
@@ -221,12 +227,28 @@ func importEarlier(ctx context.Context, a *program.Program, path string) error {
 		return err
 	}
 	defer f.Close()
-	_, err = a.Evidence.Import(ctx, intake.ImportRequest{Kind: formats.Devices, File: "devices.csv", In: f, AsOf: Now.AddDate(0, 0, -12), Author: "demo"})
+	_, err = a.Evidence.Import(
+		ctx,
+		intake.ImportRequest{
+			Kind:   formats.Devices,
+			File:   "devices.csv",
+			In:     f,
+			AsOf:   Now.AddDate(0, 0, -12),
+			Author: "demo",
+		},
+	)
 	return err
 }
 
-// BuildDemo generates the demo's raw files, takes them in through the real import, lets the fleet report what files cannot say over HTTP to the server, and computes. The outside's clock ends at the demo's fixed time.
-func BuildDemo(ctx context.Context, a *program.Program, o *Outside, server http.Handler, note func(string)) ([]Truth, error) {
+// BuildDemo generates the demo's raw files, takes them in through the real import, lets the fleet report what files
+// cannot say over HTTP to the server, and computes. The outside's clock ends at the demo's fixed time.
+func BuildDemo(
+	ctx context.Context,
+	a *program.Program,
+	o *Outside,
+	server http.Handler,
+	note func(string),
+) ([]Truth, error) {
 	if a.Worklist.Deploy == nil {
 		a.Worklist.Deploy = o
 	}
@@ -252,15 +274,20 @@ func BuildDemo(ctx context.Context, a *program.Program, o *Outside, server http.
 		return nil, err
 	}
 	var failed error
-	err = a.Evidence.ImportDir(ctx, dir, intake.ImportRequest{AsOf: Now, Author: "demo"}, func(file string, res intake.ImportResult, err error) {
-		if err == nil && len(res.Aside) > 0 {
-			err = fmt.Errorf("line %d: %s", res.Aside[0].Line, res.Aside[0].Reason)
-		}
-		if err != nil && failed == nil {
-			failed = fmt.Errorf("the demo's %s: %w", res.Kind, err)
-		}
-		note(fmt.Sprintf("%s: %d lines", res.Kind, res.Lines))
-	})
+	err = a.Evidence.ImportDir(
+		ctx,
+		dir,
+		intake.ImportRequest{AsOf: Now, Author: "demo"},
+		func(file string, res intake.ImportResult, err error) {
+			if err == nil && len(res.Aside) > 0 {
+				err = fmt.Errorf("line %d: %s", res.Aside[0].Line, res.Aside[0].Reason)
+			}
+			if err != nil && failed == nil {
+				failed = fmt.Errorf("the demo's %s: %w", res.Kind, err)
+			}
+			note(fmt.Sprintf("%s: %d lines", res.Kind, res.Lines))
+		},
+	)
 	if err := errors.Join(err, failed); err != nil {
 		return nil, err
 	}
@@ -274,7 +301,7 @@ func BuildDemo(ctx context.Context, a *program.Program, o *Outside, server http.
 	plan := func(basis string) error {
 		for _, p := range Plans {
 			if p.Basis == basis {
-				if _, err := a.Evidence.SaveSchedule(ctx, p, "demo"); err != nil {
+				if _, err := a.Collecting.SaveSchedule(ctx, p, "demo"); err != nil {
 					return err
 				}
 			}

@@ -40,7 +40,8 @@ func removeGame(t *testing.T, a *program.Program, o *Outside) {
 	ctx := context.Background()
 	var first snapshot.CaseRow
 	if err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
-		page, err := snapshot.CasePage(tx, sqlite.ListQuery{Filters: map[string]string{"kind": "restricted"}, Sort: "id", Limit: 1})
+		page, err := snapshot.CasePage(tx,
+			sqlite.ListQuery{Filters: map[string]string{"kind": "restricted"}, Sort: "id", Limit: 1})
 		if err == nil {
 			first = page.Rows[0]
 		}
@@ -87,7 +88,8 @@ func removeGame(t *testing.T, a *program.Program, o *Outside) {
 		w.Write(line)
 	}
 	w.Flush()
-	if _, err := a.Evidence.Import(ctx, intake.ImportRequest{Kind: formats.Installs, File: "late", In: &buf, Author: "tester"}); err != nil {
+	if _, err := a.Evidence.Import(ctx,
+		intake.ImportRequest{Kind: formats.Installs, File: "late", In: &buf, Author: "tester"}); err != nil {
 		t.Fatal(err)
 	}
 	if _, err := o.MoveOn(ctx, a, 1); err != nil {
@@ -119,7 +121,8 @@ func caseDevice(t *testing.T, a *program.Program, id int64) string {
 	t.Helper()
 	code := ""
 	if err := a.DB.View(context.Background(), func(tx *sqlite.Tx) error {
-		page, err := snapshot.DevicePage(tx, sqlite.ListQuery{Filters: map[string]string{"id": strconv.FormatInt(id, 10)}})
+		page, err := snapshot.DevicePage(tx,
+			sqlite.ListQuery{Filters: map[string]string{"id": strconv.FormatInt(id, 10)}})
 		if err == nil {
 			code = page.Rows[0].Code
 		}
@@ -150,11 +153,16 @@ func TestOutsideRemembers(t *testing.T) {
 	for kind, text := range map[*formats.Kind]string{
 		formats.Devices: "device_id\nD1\nD2\n", formats.Titles: "publisher,product\nO,S\n",
 	} {
-		if _, err := a.Evidence.Import(ctx, intake.ImportRequest{Kind: kind, File: "x", In: strings.NewReader(text)}); err != nil {
+		if _, err := a.Evidence.Import(ctx,
+			intake.ImportRequest{Kind: kind, File: "x", In: strings.NewReader(text)}); err != nil {
 			t.Fatal(err)
 		}
 	}
-	if _, err := a.Evidence.Import(ctx, intake.ImportRequest{Kind: formats.Installs, File: "x", In: strings.NewReader("device_id,publisher,name,version,install_path,last_used,source,seen_at\nD1,O,S one,1,/opt/s,2026-06-01,collector,2026-06-28T10:00:00Z\nD1,O,Other,1,,,collector,2026-06-28T10:00:00Z\nD2,O,S one,1,,,collector,2026-06-28T10:00:00Z\n")}); err != nil {
+	installs := "device_id,publisher,name,version,install_path,last_used,source,seen_at\n" +
+		"D1,O,S one,1,/opt/s,2026-06-01,collector,2026-06-28T10:00:00Z\n" +
+		"D1,O,Other,1,,,collector,2026-06-28T10:00:00Z\nD2,O,S one,1,,,collector,2026-06-28T10:00:00Z\n"
+	req := intake.ImportRequest{Kind: formats.Installs, File: "x", In: strings.NewReader(installs)}
+	if _, err := a.Evidence.Import(ctx, req); err != nil {
 		t.Fatal(err)
 	}
 	order := worklist.Order{ID: 7, Case: 7, What: "remove", Device: "D1", Product: "S", Names: []string{"S one"}}
@@ -183,7 +191,8 @@ func TestOutsideRemembers(t *testing.T) {
 	if n, err := again.MoveOn(ctx, a, 1); err != nil || n != 0 {
 		t.Errorf("with no order %d devices reported, %v", n, err)
 	}
-	if third, err := OpenOutside(path); err != nil || !third.Now().Equal(Now.AddDate(0, 0, 4)) || len(third.state.Orders) != 0 {
+	if third, err := OpenOutside(path); err != nil || !third.Now().Equal(Now.AddDate(0, 0, 4)) ||
+		len(third.state.Orders) != 0 {
 		t.Errorf("%+v, %v", third, err)
 	}
 	left := map[string]string{}
@@ -214,7 +223,8 @@ func TestOutsideRemembers(t *testing.T) {
 	}
 }
 
-// The generated world is as the scenario says: sizes, spellings, devices that were never scanned, and names that nothing outside the invented world has.
+// The generated world is as the scenario says: sizes, spellings, devices that were never scanned, and names that
+// nothing outside the invented world has.
 func TestTheWorld(t *testing.T) {
 	dir := t.TempDir()
 	truths, err := Generate(dir)
@@ -240,7 +250,8 @@ func TestTheWorld(t *testing.T) {
 		}
 		rows[k.Name] = all[1:]
 	}
-	for kind, bounds := range map[string][2]int{"devices": {1150, 1300}, "users": {850, 950}, "titles": {500, 900}, "installs": {200_000, 400_000}, "entitlements": {100, 300}, "usage": {1000, 5000}} {
+	for kind, bounds := range map[string][2]int{"devices": {1150, 1300}, "users": {850, 950}, "titles": {500, 900},
+		"installs": {200_000, 400_000}, "entitlements": {100, 300}, "usage": {1000, 5000}} {
 		if n := len(rows[kind]); n < bounds[0] || n > bounds[1] {
 			t.Errorf("%d %s", n, kind)
 		}

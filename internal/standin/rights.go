@@ -13,16 +13,18 @@ import (
 	"ensomet/internal/worklist"
 )
 
-// rightsStories plants the traps of metrics and rights: cores and clusters, second devices, test and standby machines, use at one time, sites, scopes and dates. They draw from chance of their own, so
-// that the rest of the world stays as it is.
+// rightsStories plants the traps of metrics and rights: cores and clusters, second devices, test and standby
+// machines, use at one time, sites, scopes and dates. They draw from chance of their own, so that the rest of the
+// world stays as it is.
 func (w *world) rightsStories() {
 	kept := w.r
 	w.r = rand.New(rand.NewPCG(seed, 5))
 	defer func() { w.r = kept }()
 	const (
-		ostwick, pelmar, quern, brack = "Ostwick Foundry Ltd", "Pelmar & Voss GmbH", "Quernstone AS", "Brackwell Office Inc."
-		harrow, isbrand, wex, lyst    = "Harrowmere plc", "Isbrand AB", "Wexcombe Systems", "Lystrand AS"
-		tarn, vest, dunlaw            = "Tarnquist AB", "Vestermoor BV", "Dunlaw Tools"
+		ostwick, pelmar, quern, brack = "Ostwick Foundry Ltd", "Pelmar & Voss GmbH", "Quernstone AS",
+			"Brackwell Office Inc."
+		harrow, isbrand, wex, lyst = "Harrowmere plc", "Isbrand AB", "Wexcombe Systems", "Lystrand AS"
+		tarn, vest, dunlaw         = "Tarnquist AB", "Vestermoor BV", "Dunlaw Tools"
 	)
 	kind := func(k string) (out []*device) {
 		for _, d := range w.devices {
@@ -39,48 +41,104 @@ func (w *world) rightsStories() {
 		}
 	}
 
-	engine := w.newProduct(product{publisher: harrow, name: "Gannet Engine", category: "database", price: "350", metric: "core"})
+	engine := w.newProduct(
+		product{publisher: harrow, name: "Gannet Engine", category: "database", price: "350", metric: "core"},
+	)
 	on(engine, "4.1", cloud[10:13]...)
 	w.buy(right{p: engine, metric: "core", quantity: 20, price: "600", minProcessor: 8, minServer: 16, pack: 2})
-	w.hide("three small servers, each counted with the least that a server must have", engine, "core", map[string]int64{"owned": 40, "needed": 48, "short": 8, "buy": 4, "gap:all used": 8})
+	w.hide(
+		"three small servers, each counted with the least that a server must have",
+		engine,
+		"core",
+		map[string]int64{"owned": 40, "needed": 48, "short": 8, "buy": 4, "gap:all used": 8},
+	)
 
-	keep := w.newProduct(product{publisher: harrow, name: "Gannet Store", category: "database", price: "410", metric: "core"})
+	keep := w.newProduct(
+		product{publisher: harrow, name: "Gannet Store", category: "database", price: "410", metric: "core"},
+	)
 	on(keep, "4.1", vms[6])
 	w.buy(right{p: keep, metric: "core", quantity: 32, price: "380"})
-	w.hide("one machine that may move, and every host of its cluster needs a right", keep, "core", map[string]int64{"owned": 32, "needed": 120, "short": 88})
+	w.hide(
+		"one machine that may move, and every host of its cluster needs a right",
+		keep,
+		"core",
+		map[string]int64{"owned": 32, "needed": 120, "short": 88},
+	)
 
-	ledger := w.newProduct(product{publisher: harrow, name: "Gannet Ledger", category: "database", price: "410", metric: "core"})
+	ledger := w.newProduct(
+		product{publisher: harrow, name: "Gannet Ledger", category: "database", price: "410", metric: "core"},
+	)
 	vms[0].pinned, vms[20].pinned = "true", "true"
 	on(ledger, "2.0", vms[0])
 	w.buy(right{p: ledger, metric: "core", quantity: 16})
-	w.hide("a machine that is pinned needs its own host alone", ledger, "core", map[string]int64{"owned": 16, "needed": 16, "short": 0, "surplus": 0})
+	w.hide(
+		"a machine that is pinned needs its own host alone",
+		ledger,
+		"core",
+		map[string]int64{"owned": 16, "needed": 16, "short": 0, "surplus": 0},
+	)
 
-	queue := w.newProduct(product{publisher: harrow, name: "Gannet Queue", category: "database", price: "290", metric: "core"})
+	queue := w.newProduct(
+		product{publisher: harrow, name: "Gannet Queue", category: "database", price: "290", metric: "core"},
+	)
 	on(queue, "1.3", vms[23], vms[43], vms[63])
 	w.buy(right{p: queue, metric: "core", quantity: 24, capacity: "sub"})
-	w.hide("virtual cores of a crowded host are never more than the host has", queue, "core", map[string]int64{"owned": 24, "needed": 16, "surplus": 8})
+	w.hide(
+		"virtual cores of a crowded host are never more than the host has",
+		queue,
+		"core",
+		map[string]int64{"owned": 24, "needed": 16, "surplus": 8},
+	)
 
-	relay := w.newProduct(product{publisher: harrow, name: "Gannet Relay", category: "database", price: "290", metric: "core"})
+	relay := w.newProduct(
+		product{publisher: harrow, name: "Gannet Relay", category: "database", price: "290", metric: "core"},
+	)
 	on(relay, "1.3", vms[84])
 	w.buy(right{p: relay, metric: "core", quantity: 2, capacity: "sub"})
 	w.earlier = append(w.earlier, movedGuest{vms[84], hostOf(w, 9)})
-	w.hide("a machine that moved within the window counts on both hosts", relay, "core", map[string]int64{"owned": 2, "needed": 4, "short": 2})
+	w.hide(
+		"a machine that moved within the window counts on both hosts",
+		relay,
+		"core",
+		map[string]int64{"owned": 2, "needed": 4, "short": 2},
+	)
 
-	solver := w.newProduct(product{publisher: pelmar, name: "Tidewheel Solver", category: "tide", price: "220", metric: "core"})
+	solver := w.newProduct(
+		product{publisher: pelmar, name: "Tidewheel Solver", category: "tide", price: "220", metric: "core"},
+	)
 	boxes[0].factor, boxes[1].factor = "0.5", "0.5"
 	on(solver, "7.0", boxes[0], boxes[1])
 	w.buy(right{p: solver, metric: "core", quantity: 40})
-	w.hide("a core factor halves what large processors need", solver, "core", map[string]int64{"owned": 40, "needed": 32, "surplus": 8})
+	w.hide(
+		"a core factor halves what large processors need",
+		solver,
+		"core",
+		map[string]int64{"owned": 40, "needed": 32, "surplus": 8},
+	)
 
-	reckoner := w.newProduct(product{publisher: pelmar, name: "Tidewheel Reckoner", category: "tide", price: "1900", metric: "processor"})
+	reckoner := w.newProduct(
+		product{publisher: pelmar, name: "Tidewheel Reckoner", category: "tide", price: "1900", metric: "processor"},
+	)
 	on(reckoner, "3.3", boxes[2], boxes[3], boxes[4], vms[20])
 	w.buy(right{p: reckoner, metric: "processor", quantity: 4})
-	w.hide("a virtual machine counts with the processors of its host", reckoner, "processor", map[string]int64{"owned": 4, "needed": 5, "short": 1})
+	w.hide(
+		"a virtual machine counts with the processors of its host",
+		reckoner,
+		"processor",
+		map[string]int64{"owned": 4, "needed": 5, "short": 1},
+	)
 
-	agent := w.newProduct(product{publisher: lyst, name: "Saltmark Agent", category: "security", price: "38", metric: "virtual_machine"})
+	agent := w.newProduct(
+		product{publisher: lyst, name: "Saltmark Agent", category: "security", price: "38", metric: "virtual_machine"},
+	)
 	on(agent, "5.5", append(vms[40:60:60], cloud[14], cloud[15])...)
 	w.buy(right{p: agent, metric: "virtual_machine", quantity: 18})
-	w.hide("two machines that are not virtual are not counted, and said so", agent, "virtual_machine", map[string]int64{"owned": 18, "needed": 20, "short": 2, "outside": 2})
+	w.hide(
+		"two machines that are not virtual are not counted, and said so",
+		agent,
+		"virtual_machine",
+		map[string]int64{"owned": 18, "needed": 20, "short": 2, "outside": 2},
+	)
 
 	depot := w.newProduct(product{publisher: lyst, name: "Saltmark Depot", category: "utility", price: "700"})
 	for i, d := range vms {
@@ -89,7 +147,12 @@ func (w *world) rightsStories() {
 		}
 	}
 	w.buy(right{p: depot, quantity: 2, rights: "virtual_use"})
-	w.hide("two rights on two hosts serve all virtual machines there", depot, "device", map[string]int64{"owned": 2, "needed": 12, "covered": 12, "short": 0, "surplus": 0, "free": 12})
+	w.hide(
+		"two rights on two hosts serve all virtual machines there",
+		depot,
+		"device",
+		map[string]int64{"owned": 2, "needed": 12, "covered": 12, "short": 0, "surplus": 0, "free": 12},
+	)
 
 	mail := w.newProduct(product{publisher: brack, name: "Fjordpen Mail", category: "office", price: "80"})
 	for i := range 20 {
@@ -102,27 +165,67 @@ func (w *world) rightsStories() {
 		}
 	}
 	w.buy(right{p: mail, quantity: 20, rights: "second_device"})
-	w.hide("the laptop of who has it on a desktop needs no right of its own", mail, "device", map[string]int64{"owned": 20, "needed": 35, "covered": 35, "short": 0, "surplus": 0, "free": 15})
+	w.hide(
+		"the laptop of who has it on a desktop needs no right of its own",
+		mail,
+		"device",
+		map[string]int64{"owned": 20, "needed": 35, "covered": 35, "short": 0, "surplus": 0, "free": 15},
+	)
 
 	tracer := w.newProduct(product{publisher: isbrand, name: "Kelpline Tracer", category: "compiler", price: "540"})
 	on(tracer, "2.8", w.unitsOf["Shore/Workshop"][60:66]...)
 	on(tracer, "2.8", w.unitsOf["Shore/Workshop/Bench"][12:24]...)
 	w.buy(right{p: tracer, quantity: 6, rights: "test_use"})
-	w.hide("the test bench needs no rights where the right says so", tracer, "device", map[string]int64{"owned": 6, "needed": 18, "covered": 18, "short": 0, "surplus": 0, "free": 12})
+	w.hide(
+		"the test bench needs no rights where the right says so",
+		tracer,
+		"device",
+		map[string]int64{"owned": 6, "needed": 18, "covered": 18, "short": 0, "surplus": 0, "free": 12},
+	)
 
 	mirror := w.newProduct(product{publisher: harrow, name: "Gannet Mirror", category: "database", price: "1500"})
 	on(mirror, "4.1", vms[1], vms[2], vms[5], vms[11], vms[17])
 	w.buy(right{p: mirror, quantity: 2, rights: "standby_use"})
-	w.hide("machines that stand by need no right of their own", mirror, "device", map[string]int64{"owned": 2, "needed": 5, "covered": 5, "short": 0, "free": 3})
+	w.hide(
+		"machines that stand by need no right of their own",
+		mirror,
+		"device",
+		map[string]int64{"owned": 2, "needed": 5, "covered": 5, "short": 0, "free": 3},
+	)
 
-	post := w.newProduct(product{publisher: quern, name: "Lodeglass Post", category: "sonar", price: "3100", metric: "concurrent", file: "lgpost.exe"})
+	post := w.newProduct(
+		product{
+			publisher: quern,
+			name:      "Lodeglass Post",
+			category:  "sonar",
+			price:     "3100",
+			metric:    "concurrent",
+			file:      "lgpost.exe",
+		},
+	)
 	on(post, "9.2", w.unitsOf["Shore/Charting"][210:240]...)
 	w.buy(right{p: post, metric: "concurrent", quantity: 8})
-	w.pools = append(w.pools, []string{"sonar-post", post.publisher, post.name, "lic-1.halvorsund.example", "10", "2027-03-31"})
+	w.pools = append(
+		w.pools,
+		[]string{"sonar-post", post.publisher, post.name, "lic-1.halvorsund.example", "10", "2027-03-31"},
+	)
 	checkout := func(n int, at time.Time, minutes int) {
 		d := w.unitsOf["Shore/Charting"][210+n]
 		s := fmt.Sprintf("s%05d", len(w.poolEvents))
-		w.poolEvents = append(w.poolEvents, []string{"sonar-post", "checkout", s, d.user, d.id, at.Format(time.RFC3339), "1", ""}, []string{"sonar-post", "return", s, d.user, d.id, at.Add(time.Duration(minutes) * time.Minute).Format(time.RFC3339), "1", ""})
+		w.poolEvents = append(
+			w.poolEvents,
+			[]string{"sonar-post", "checkout", s, d.user, d.id, at.Format(time.RFC3339), "1", ""},
+			[]string{
+				"sonar-post",
+				"return",
+				s,
+				d.user,
+				d.id,
+				at.Add(time.Duration(minutes) * time.Minute).Format(time.RFC3339),
+				"1",
+				"",
+			},
+		)
 	}
 	for day := 1; day <= 26; day++ {
 		morning := time.Date(2026, 6, 30, 7, 30, 0, 0, time.UTC).AddDate(0, 0, -day)
@@ -134,72 +237,163 @@ func (w *world) rightsStories() {
 	for n := range 9 {
 		checkout(20+n, busiest.Add(time.Duration(3*n)*time.Minute), 40)
 	}
-	w.hide("nine at once on one afternoon of June, and eight licences", post, "concurrent", map[string]int64{"owned": 8, "needed": 9, "short": 1})
+	w.hide(
+		"nine at once on one afternoon of June, and eight licences",
+		post,
+		"concurrent",
+		map[string]int64{"owned": 8, "needed": 9, "short": 1},
+	)
 
-	plan := w.newProduct(product{publisher: wex, name: "Murrelet Plan", category: "drawing", price: "1200", metric: "concurrent", file: "mplan.exe"})
+	plan := w.newProduct(
+		product{
+			publisher: wex,
+			name:      "Murrelet Plan",
+			category:  "drawing",
+			price:     "1200",
+			metric:    "concurrent",
+			file:      "mplan.exe",
+		},
+	)
 	on(plan, "4.0", w.unitsOf["Shore/Charting"][240:252]...)
 	w.buy(right{p: plan, metric: "concurrent", quantity: 4})
 	for n, d := range w.unitsOf["Shore/Charting"][240:245] {
 		start := time.Date(2026, 6, 22, 9, 4*n, 0, 0, time.UTC)
 		for part := range 3 { // opened again and again by one user, it is one
 			from := start.Add(time.Duration(15*part) * time.Minute)
-			w.sessions = append(w.sessions, []string{d.id, d.user, plan.file, "", from.Format(time.RFC3339), from.Add(20 * time.Minute).Format(time.RFC3339), "600"})
+			w.sessions = append(
+				w.sessions,
+				[]string{
+					d.id,
+					d.user,
+					plan.file,
+					"",
+					from.Format(time.RFC3339),
+					from.Add(20 * time.Minute).Format(time.RFC3339),
+					"600",
+				},
+			)
 		}
 	}
-	w.hide("sessions of one user that overlap are one, and five users are five", plan, "concurrent", map[string]int64{"owned": 4, "needed": 5, "short": 1})
+	w.hide(
+		"sessions of one user that overlap are one, and five users are five",
+		plan,
+		"concurrent",
+		map[string]int64{"owned": 4, "needed": 5, "short": 1},
+	)
 
-	loft := w.newProduct(product{publisher: wex, name: "Murrelet Loft", category: "drawing", price: "1400", metric: "concurrent"})
+	loft := w.newProduct(
+		product{publisher: wex, name: "Murrelet Loft", category: "drawing", price: "1400", metric: "concurrent"},
+	)
 	on(loft, "4.0", w.unitsOf["Shore/Workshop"][70:76]...)
 	w.buy(right{p: loft, metric: "concurrent", quantity: 5})
-	w.hide("use that nobody measured is not called none", loft, "concurrent", map[string]int64{"owned": 5, "needed": 0, "short": 0, "surplus": 5, "counted": 0})
+	w.hide(
+		"use that nobody measured is not called none",
+		loft,
+		"concurrent",
+		map[string]int64{"owned": 5, "needed": 0, "short": 0, "surplus": 5, "counted": 0},
+	)
 
-	atlas := w.newProduct(product{publisher: ostwick, name: "Skerrymap Atlas", category: "charting", price: "9000", metric: "site"})
+	atlas := w.newProduct(
+		product{publisher: ostwick, name: "Skerrymap Atlas", category: "charting", price: "9000", metric: "site"},
+	)
 	on(atlas, "3", w.unitsOf["Shore/Workshop"][80:90]...)
 	on(atlas, "3", w.unitsOf["School"][20:25]...)
 	w.buy(right{p: atlas, metric: "site", quantity: 1, scope: "Shore/Workshop"})
-	w.hide("a site right of the workshop does not reach the school", atlas, "site", map[string]int64{"owned": 1, "needed": 2, "covered": 1, "short": 1, "gap:out of scope": 1})
+	w.hide(
+		"a site right of the workshop does not reach the school",
+		atlas,
+		"site",
+		map[string]int64{"owned": 1, "needed": 2, "covered": 1, "short": 1, "gap:out of scope": 1},
+	)
 
 	tally := w.newProduct(product{publisher: tarn, name: "Oyster Ledger", category: "office", price: "150"})
 	on(tally, "6.1", w.unitsOf["Shore/Administration"][60:75]...)
 	w.buy(right{p: tally, metric: "named_user", quantity: 10})
 	w.buy(right{p: tally, metric: "device", quantity: 8})
-	w.hide("what named users cover makes no demand on device rights", tally, "device", map[string]int64{"owned": 8, "needed": 5, "short": 0, "surplus": 3})
-	w.hide("and the named users are just so many as there are rights", tally, "named_user", map[string]int64{"owned": 10, "needed": 10, "short": 0})
+	w.hide(
+		"what named users cover makes no demand on device rights",
+		tally,
+		"device",
+		map[string]int64{"owned": 8, "needed": 5, "short": 0, "surplus": 3},
+	)
+	w.hide(
+		"and the named users are just so many as there are rights",
+		tally,
+		"named_user",
+		map[string]int64{"owned": 10, "needed": 10, "short": 0},
+	)
 
 	sound := w.newProduct(product{publisher: tarn, name: "Oyster Sound", category: "tide", price: "260"})
 	on(sound, "2.4", w.unitsOf["Shore/Administration"][76:107]...)
 	traded := w.buy(right{p: sound, quantity: 30})
-	for _, t := range [][]string{{"buy", "2024-02-01", "30"}, {"true_up", "2025-03-01", "6"}, {"transfer_out", "2025-11-15", "4"}, {"retire", "2026-01-31", "2"}} {
+	for _, t := range [][]string{{"buy", "2024-02-01", "30"}, {"true_up", "2025-03-01", "6"},
+		{"transfer_out", "2025-11-15", "4"}, {"retire", "2026-01-31", "2"}} {
 		w.transactions = append(w.transactions, []string{traded, t[0], t[1], t[2], "240", "EUR", "", ""})
 	}
-	w.hide("bought, trued up, given away and retired: thirty are left", sound, "device", map[string]int64{"owned": 30, "needed": 31, "short": 1})
+	w.hide(
+		"bought, trued up, given away and retired: thirty are left",
+		sound,
+		"device",
+		map[string]int64{"owned": 30, "needed": 31, "short": 1},
+	)
 
-	trim := w.newProduct(product{publisher: wex, name: "Murrelet Trim", category: "drawing", price: "330", versions: []string{"5"}})
+	trim := w.newProduct(
+		product{publisher: wex, name: "Murrelet Trim", category: "drawing", price: "330", versions: []string{"5"}},
+	)
 	on(trim, "5.0", w.unitsOf["Shore/Charting"][252:257]...)
-	first := w.buy(right{p: trim, version: "5", kind: "upgrade", quantity: 5, base: fmt.Sprintf("L-%04d", w.rightsMade+2)})
+	first := w.buy(
+		right{p: trim, version: "5", kind: "upgrade", quantity: 5, base: fmt.Sprintf("L-%04d", w.rightsMade+2)},
+	)
 	w.buy(right{p: trim, version: "5", kind: "upgrade", quantity: 5, base: first})
-	w.hide("two upgrades that rest on each other are no right", trim, "device", map[string]int64{"owned": 0, "needed": 5, "short": 5})
+	w.hide(
+		"two upgrades that rest on each other are no right",
+		trim,
+		"device",
+		map[string]int64{"owned": 0, "needed": 5, "short": 5},
+	)
 
 	level := w.newProduct(product{publisher: pelmar, name: "Tidewheel Level", category: "tide", price: "170"})
 	on(level, "1.0", w.unitsOf["Shore/Charting"][257:269]...)
 	on(level, "1.0", w.unitsOf["Shore/Workshop"][90:98]...)
 	w.buy(right{p: level, quantity: 20, country: "NO"})
-	w.hide("rights of one country beside machines of another", level, "device", map[string]int64{"owned": 20, "needed": 20, "covered": 12, "short": 8, "surplus": 8, "gap:out of scope": 8})
+	w.hide(
+		"rights of one country beside machines of another",
+		level,
+		"device",
+		map[string]int64{"owned": 20, "needed": 20, "covered": 12, "short": 8, "surplus": 8, "gap:out of scope": 8},
+	)
 
 	courier := w.newProduct(product{publisher: vest, name: "Sternpost Courier", category: "office", price: "70"})
 	on(courier, "3.1", w.unitsOf["Shore/Administration"][107:127]...)
 	w.buy(right{p: courier, kind: "subscription", quantity: 20, start: "2025-07-11", end: "2026-07-10", price: "48"})
-	w.hide("a subscription about to lapse that everybody needs", courier, "device", map[string]int64{"owned": 20, "needed": 20, "short": 0, "renewal:keep": 1})
+	w.hide(
+		"a subscription about to lapse that everybody needs",
+		courier,
+		"device",
+		map[string]int64{"owned": 20, "needed": 20, "short": 0, "renewal:keep": 1},
+	)
 
 	almanac := w.newProduct(product{publisher: vest, name: "Sternpost Almanac", category: "office", price: "64"})
 	on(almanac, "8.0", w.unitsOf["Shore/Administration"][127:131]...)
 	w.buy(right{p: almanac, quantity: 5, start: "2023-05-01"})
 	w.buy(right{p: almanac, kind: "subscription", quantity: 12, start: "2025-08-16", end: "2026-08-15", price: "30"})
-	w.hide("a subscription that may lapse, since older rights are enough", almanac, "device", map[string]int64{"owned": 17, "needed": 4, "surplus": 13, "renewal:let go": 1})
+	w.hide(
+		"a subscription that may lapse, since older rights are enough",
+		almanac,
+		"device",
+		map[string]int64{"owned": 17, "needed": 4, "surplus": 13, "renewal:let go": 1},
+	)
 
-	sextant := w.newProduct(product{publisher: dunlaw, name: "Dunlaw Sextant", category: "tide", price: "900", currency: "SEK"})
+	sextant := w.newProduct(
+		product{publisher: dunlaw, name: "Dunlaw Sextant", category: "tide", price: "900", currency: "SEK"},
+	)
 	on(sextant, "1.1", w.unitsOf["Shore/Workshop"][98:101]...)
-	w.hide("a price in a currency that nobody has a rate for", sextant, "device", map[string]int64{"owned": 0, "needed": 3, "short": 3})
+	w.hide(
+		"a price in a currency that nobody has a rate for",
+		sextant,
+		"device",
+		map[string]int64{"owned": 0, "needed": 3, "short": 3},
+	)
 	w.truths[len(w.truths)-1].Exposure = "2700 SEK"
 }
 
@@ -222,13 +416,17 @@ func hostOf(w *world, n int) string {
 	return ""
 }
 
-// makeRights makes what people keep about rights: contracts, a set for starters, who waits, a basket, and a statement that was handed over.
+// makeRights makes what people keep about rights: contracts, a set for starters, who waits, a basket, and a statement
+// that was handed over.
 func makeRights(ctx context.Context, a *program.Program) error {
 	day := civil.MustParse
 	for _, c := range []entitlementsdb.Contract{
-		{Code: "K-05", Publisher: "Quernstone AS", Name: "Sonar frame agreement", Start: day("2024-01-01"), End: day("2026-12-31"), NoticeDays: 90, Renews: true, Owner: "Dagne Laverud"},
-		{Code: "K-11", Publisher: "Harrowmere plc", Name: "Databases of the hall", Start: day("2025-09-01"), End: day("2026-08-31"), NoticeDays: 45, Owner: "Kettil Pilskog", Note: "terms by core are in annex 2"},
-		{Code: "K-17", Publisher: "Brackwell Office Inc.", Name: "Office seats", Start: day("2025-10-01"), End: day("2026-09-30"), NoticeDays: 60, Renews: true, Owner: "Dagne Laverud"},
+		{Code: "K-05", Publisher: "Quernstone AS", Name: "Sonar frame agreement", Start: day("2024-01-01"),
+			End: day("2026-12-31"), NoticeDays: 90, Renews: true, Owner: "Dagne Laverud"},
+		{Code: "K-11", Publisher: "Harrowmere plc", Name: "Databases of the hall", Start: day("2025-09-01"),
+			End: day("2026-08-31"), NoticeDays: 45, Owner: "Kettil Pilskog", Note: "terms by core are in annex 2"},
+		{Code: "K-17", Publisher: "Brackwell Office Inc.", Name: "Office seats", Start: day("2025-10-01"),
+			End: day("2026-09-30"), NoticeDays: 60, Renews: true, Owner: "Dagne Laverud"},
 	} {
 		if err := a.Entitlements.PutContract(ctx, c, "Worker"); err != nil {
 			return err
@@ -249,11 +447,14 @@ func makeRights(ctx context.Context, a *program.Program) error {
 	if err != nil {
 		return err
 	}
-	if _, err := a.Entitlements.PutStarterSet(ctx, entitlementsdb.StarterSet{Name: "charting, first day", Note: "agreed with the head of charting", Products: []int64{notes, ledger}}, "Worker"); err != nil {
+	if _, err := a.Entitlements.PutStarterSet(ctx,
+		entitlementsdb.StarterSet{Name: "charting, first day", Note: "agreed with the head of charting",
+			Products: []int64{notes, ledger}}, "Worker"); err != nil {
 		return err
 	}
 	for i, user := range []string{"u0301", "u0312"} {
-		if err := a.Entitlements.Wait(ctx, ledger, user, []string{"works on the tide tables", "asked twice"}[i], "Worker"); err != nil {
+		if err := a.Entitlements.Wait(ctx, ledger, user, []string{"works on the tide tables", "asked twice"}[i],
+			"Worker"); err != nil {
 			return err
 		}
 	}
@@ -261,10 +462,20 @@ func makeRights(ctx context.Context, a *program.Program) error {
 	if err != nil {
 		return err
 	}
-	if _, err := a.Worklist.SaveBasket(ctx, worklist.Basket{Name: "Databases before the audit", Note: "which way out is cheaper?", Measures: []snapshot.BasketMeasure{{Kind: "buy", Product: engine, Line: lineOfEngine(ctx, a, engine), Quantity: 4}}}, "Worker"); err != nil {
+	if _, err := a.Worklist.SaveBasket(ctx,
+		worklist.Basket{Name: "Databases before the audit", Note: "which way out is cheaper?",
+			Measures: []snapshot.BasketMeasure{{Kind: "buy", Product: engine, Line: lineOfEngine(ctx, a, engine),
+				Quantity: 4}}}, "Worker"); err != nil {
 		return err
 	}
-	_, err = a.Position.MakeStatement(ctx, civil.Of(Now)-30, nil, "Skrubbholt Revision", "for the yearly audit", "Worker")
+	_, err = a.Position.MakeStatement(
+		ctx,
+		civil.Of(Now)-30,
+		nil,
+		"Skrubbholt Revision",
+		"for the yearly audit",
+		"Worker",
+	)
 	return err
 }
 

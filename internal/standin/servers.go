@@ -41,7 +41,10 @@ type request struct {
 // serve plays one pool through its days up to the demo's today.
 func (w *world) serve(r *rand.Rand, p pool) {
 	w.servers = append(w.servers, p)
-	w.pools = append(w.pools, []string{p.code, p.product.publisher, p.product.name, p.server, fmt.Sprint(p.quantity), p.expires})
+	w.pools = append(
+		w.pools,
+		[]string{p.code, p.product.publisher, p.product.name, p.server, fmt.Sprint(p.quantity), p.expires},
+	)
 	for n := p.days; n >= 1; n-- {
 		midnight := midnightInOslo(Now.AddDate(0, 0, -n))
 		if n == p.lost {
@@ -73,24 +76,34 @@ func (p *pool) event(what, session string, d *device, at time.Time, licences int
 	return []string{p.code, what, session, user, device, at.Format(time.RFC3339), fmt.Sprint(licences), active}
 }
 
-// day plays one day of a pool, as its licence server would: who finds too few licences is denied, asks again a few minutes later up to twice, and then gives up.
+// day plays one day of a pool, as its licence server would: who finds too few licences is denied, asks again a few
+// minutes later up to twice, and then gives up.
 func (p *pool) day(r *rand.Rand, midnight time.Time) (events [][]string) {
 	if midnight.Weekday() == time.Saturday || midnight.Weekday() == time.Sunday {
 		return nil
 	}
 	var wants []request
 	ask := func(at time.Time, length time.Duration) {
-		wants = append(wants, request{at: at, device: p.devices[r.IntN(len(p.devices))], length: length, tokens: 1 + r.IntN(p.tokens)})
+		wants = append(
+			wants,
+			request{at: at, device: p.devices[r.IntN(len(p.devices))], length: length, tokens: 1 + r.IntN(p.tokens)},
+		)
 	}
 	for range p.mornings {
-		ask(midnight.Add(9*time.Hour+40*time.Minute+time.Duration(r.IntN(1500))*time.Second), time.Duration(p.minutes*60*3/4+r.IntN(p.minutes*30))*time.Second)
+		ask(
+			midnight.Add(9*time.Hour+40*time.Minute+time.Duration(r.IntN(1500))*time.Second),
+			time.Duration(p.minutes*60*3/4+r.IntN(p.minutes*30))*time.Second,
+		)
 	}
 	for range p.spread {
 		hour := 7 + r.IntN(9)
 		if hour >= 9 && p.mornings > 0 {
 			hour += 4 // those who know that it is full come before nine or after lunch
 		}
-		ask(midnight.Add(time.Duration(hour)*time.Hour+time.Duration(r.IntN(3600))*time.Second), time.Duration(900+r.IntN(4500))*time.Second)
+		ask(
+			midnight.Add(time.Duration(hour)*time.Hour+time.Duration(r.IntN(3600))*time.Second),
+			time.Duration(900+r.IntN(4500))*time.Second,
+		)
 	}
 	type out struct {
 		until  time.Time
@@ -119,12 +132,24 @@ func (p *pool) day(r *rand.Rand, midnight time.Time) (events [][]string) {
 		session := fmt.Sprintf("%s-%s-%03d", p.code, midnight.Format("060102"), count)
 		end := q.at.Add(q.length)
 		busy = append(busy, out{end, q.tokens})
-		events = append(events, p.event("checkout", session, q.device, q.at, q.tokens, ""), p.event("return", session, q.device, end, q.tokens, fmt.Sprint(int(q.length.Seconds()*(0.35+0.6*r.Float64())))))
+		events = append(
+			events,
+			p.event("checkout", session, q.device, q.at, q.tokens, ""),
+			p.event(
+				"return",
+				session,
+				q.device,
+				end,
+				q.tokens,
+				fmt.Sprint(int(q.length.Seconds()*(0.35+0.6*r.Float64()))),
+			),
+		)
 	}
 	return events
 }
 
-// reportPools lets the licence servers report the day that has passed; one whose connection is lost stays silent. Their pools have the quantities that the program knows of.
+// reportPools lets the licence servers report the day that has passed; one whose connection is lost stays silent.
+// Their pools have the quantities that the program knows of.
 func (o *Outside) reportPools(ctx context.Context, a *program.Program, now time.Time) error {
 	if !now.After(Now) { // the files have the days up to the demo's today
 		return nil

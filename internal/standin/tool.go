@@ -50,8 +50,15 @@ func outcome(order worklist.Order) string {
 	return "done"
 }
 
-// work lets the deployment tool do what is due on devices that can be reached, and say what became of it. It returns the scans that the changed devices report then.
-func (o *Outside) work(ctx context.Context, a *program.Program, g *gateway, fleet []machine, now time.Time) (int, error) {
+// work lets the deployment tool do what is due on devices that can be reached, and say what became of it. It returns
+// the scans that the changed devices report then.
+func (o *Outside) work(
+	ctx context.Context,
+	a *program.Program,
+	g *gateway,
+	fleet []machine,
+	now time.Time,
+) (int, error) {
 	at := map[string]machine{}
 	for _, m := range fleet {
 		at[m.code] = m
@@ -80,7 +87,8 @@ func (o *Outside) work(ctx context.Context, a *program.Program, g *gateway, flee
 		say := worklist.Outcome{Order: h.ID, Done: what != "fails"}
 		switch what {
 		case "fails":
-			say.Reason = []string{"the program was open", "the disk is full", "the device is locked"}[luck(3, "reason", h.Device)]
+			say.Reason = []string{"the program was open", "the disk is full",
+				"the device is locked"}[luck(3, "reason", h.Device)]
 		case "says nothing":
 			continue
 		}
@@ -89,7 +97,10 @@ func (o *Outside) work(ctx context.Context, a *program.Program, g *gateway, flee
 				order = append(order, h.Device)
 			}
 			if h.What == "install" {
-				added[h.Device] = append(added[h.Device], formats.ScanInstall{Name: h.Product, Version: "1.0", InstallDate: now.Format(time.DateOnly)})
+				added[h.Device] = append(
+					added[h.Device],
+					formats.ScanInstall{Name: h.Product, Version: "1.0", InstallDate: now.Format(time.DateOnly)},
+				)
 			} else {
 				removed[h.Device] = append(removed[h.Device], h.Names...)
 			}
@@ -104,7 +115,9 @@ func (o *Outside) work(ctx context.Context, a *program.Program, g *gateway, flee
 				return 0, err
 			}
 			var out struct{}
-			if err := tool.post(ctx, "/api/deployment/outcome", body, false, &out); err != nil && !strings.Contains(err.Error(), "status 404") { // an order that nobody there knows any more is no fault of the tool
+			// an order that nobody there knows any more is no fault of the tool
+			if err := tool.post(ctx, "/api/deployment/outcome", body, false, &out); err != nil &&
+				!strings.Contains(err.Error(), "status 404") {
 				return 0, err
 			}
 		}

@@ -6,10 +6,12 @@ import (
 	"time"
 )
 
-// useStories plants what the measuring of use, pools, stances at certain hours and reclaiming must get right. It comes last and has a chance of its own, so that the rest of the world stays as it was.
+// useStories plants what the measuring of use, pools, stances at certain hours and reclaiming must get right. It
+// comes last and has a chance of its own, so that the rest of the world stays as it was.
 func (w *world) useStories() {
 	r := rand.New(rand.NewPCG(seed, 6))
-	staff, workshop, admin := w.unitsOf["Shore/Charting"], w.unitsOf["Shore/Workshop"], w.unitsOf["Shore/Administration"]
+	staff, workshop, admin := w.unitsOf["Shore/Charting"], w.unitsOf["Shore/Workshop"],
+		w.unitsOf["Shore/Administration"]
 	w.poolStories(r)
 
 	browser := &product{file: "hvbrowse.exe"}
@@ -20,12 +22,21 @@ func (w *world) useStories() {
 		}
 		seen(d, to)
 	}
-	for _, d := range w.unitsOf["Shore/Workshop/Bench"][:10] { // so that the last month of the bench was measured, though not the quarter
+	// so that the last month of the bench was measured, though not the quarter
+	for _, d := range w.unitsOf["Shore/Workshop/Bench"][:10] {
 		every(d, 39, 1)
 	}
 
 	// A machine that was away for weeks: what nobody measured is no proof of anything.
-	caliper := w.newProduct(product{publisher: "Grimholm Instruments", name: "Sillwatch Caliper", category: "sonar", price: "640", file: "swcalip.exe"})
+	caliper := w.newProduct(
+		product{
+			publisher: "Grimholm Instruments",
+			name:      "Sillwatch Caliper",
+			category:  "sonar",
+			price:     "640",
+			file:      "swcalip.exe",
+		},
+	)
 	w.buy(right{p: caliper, quantity: 9})
 	for i, d := range staff[276:285] {
 		w.put(d, caliper, "", "2.2")
@@ -42,11 +53,28 @@ func (w *world) useStories() {
 			w.useAt(r, d, caliper, 4, 9, 15, 21, 28, 33, 40, 46, 55, 63, 71, 80, 88)
 		}
 	}
-	w.truths = append(w.truths, Truth{Story: "three machines that were away for weeks are not measured, and three at hand idle", Publisher: caliper.publisher, Product: caliper.name, Metric: "device",
-		Want: map[string]int64{"class:not measured": 3, "class:unused": 3, "class:regular": 3, "cases:idle": 3}})
+	w.truths = append(
+		w.truths,
+		Truth{
+			Story:     "three machines that were away for weeks are not measured, and three at hand idle",
+			Publisher: caliper.publisher,
+			Product:   caliper.name,
+			Metric:    "device",
+			Want: map[string]int64{
+				"class:not measured": 3,
+				"class:unused":       3,
+				"class:regular":      3,
+				"cases:idle":         3,
+			},
+		},
+	)
 
-	// Process events: a clock that ran ahead and was put back, a stop that never came, everything twice, two programs of one title at once.
-	tracer := w.newProduct(product{publisher: "Dunlaw Tools", name: "Threadgauge", category: "drawing", price: "210", file: "thgauge.exe"})
+	// Process events: a clock that ran ahead and was put back, a stop that never came, everything twice, two programs
+	// of one title at once.
+	tracer := w.newProduct(
+		product{publisher: "Dunlaw Tools", name: "Threadgauge", category: "drawing", price: "210",
+			file: "thgauge.exe"},
+	)
 	w.buy(right{p: tracer, quantity: 4})
 	process := func(d *device, what string, at time.Time, pid int, file string, active int) {
 		row := []string{d.id, what, at.Format(time.RFC3339), fmt.Sprint(pid), file, d.user, "", ""}
@@ -90,11 +118,33 @@ func (w *world) useStories() {
 			process(d, "stop", day(2, 11, 0), 7301, "thgauge.exe", 0)
 		}
 	}
-	w.truths = append(w.truths,
-		Truth{Story: "a clock that ran ahead: what lies in the future is no use, and waits", Publisher: tracer.publisher, Product: tracer.name, Want: map[string]int64{"use:future": 2, "days:" + staff[285].id: 2}},
-		Truth{Story: "a run whose end nobody saw is use on its first day alone", Publisher: tracer.publisher, Product: tracer.name, Want: map[string]int64{"use:cut": 1, "days:" + staff[286].id: 1}},
-		Truth{Story: "a flood of one event is one run", Publisher: tracer.publisher, Product: tracer.name, Want: map[string]int64{"minutes:" + staff[287].id: 60}},
-		Truth{Story: "what overlaps counts once", Publisher: tracer.publisher, Product: tracer.name, Want: map[string]int64{"minutes:" + staff[288].id: 180}})
+	w.truths = append(
+		w.truths,
+		Truth{
+			Story:     "a clock that ran ahead: what lies in the future is no use, and waits",
+			Publisher: tracer.publisher,
+			Product:   tracer.name,
+			Want:      map[string]int64{"use:future": 2, "days:" + staff[285].id: 2},
+		},
+		Truth{
+			Story:     "a run whose end nobody saw is use on its first day alone",
+			Publisher: tracer.publisher,
+			Product:   tracer.name,
+			Want:      map[string]int64{"use:cut": 1, "days:" + staff[286].id: 1},
+		},
+		Truth{
+			Story:     "a flood of one event is one run",
+			Publisher: tracer.publisher,
+			Product:   tracer.name,
+			Want:      map[string]int64{"minutes:" + staff[287].id: 60},
+		},
+		Truth{
+			Story:     "what overlaps counts once",
+			Publisher: tracer.publisher,
+			Product:   tracer.name,
+			Want:      map[string]int64{"minutes:" + staff[288].id: 180},
+		},
+	)
 
 	// Used long before anybody measured: the scan's own date speaks.
 	almanac := w.newProduct(product{publisher: "Aldercombe Ltd", name: "Tidalmanac", category: "tide", price: "130"})
@@ -102,21 +152,70 @@ func (w *world) useStories() {
 	for _, d := range staff[289:294] {
 		w.put(d, almanac, "", "4.0").lastUsed = w.today - 210
 	}
-	w.truths = append(w.truths, Truth{Story: "last used before anybody measured: the scans' own dates say so", Publisher: almanac.publisher, Product: almanac.name, Metric: "device", Want: map[string]int64{"class:unused": 5, "cases:idle": 5}})
+	w.truths = append(
+		w.truths,
+		Truth{
+			Story:     "last used before anybody measured: the scans' own dates say so",
+			Publisher: almanac.publisher,
+			Product:   almanac.name,
+			Metric:    "device",
+			Want:      map[string]int64{"class:unused": 5, "cases:idle": 5},
+		},
+	)
 
 	// Software of a season: a rule looks at a whole year.
-	sounder := w.newProduct(product{publisher: "Grimholm Instruments", name: "Frostsounder", category: "sonar", price: "980"})
+	sounder := w.newProduct(
+		product{publisher: "Grimholm Instruments", name: "Frostsounder", category: "sonar", price: "980"},
+	)
 	w.buy(right{p: sounder, quantity: 4})
 	for _, d := range staff[294:298] {
 		w.put(d, sounder, "", "1.4").lastUsed = w.today - 140
 	}
-	w.truths = append(w.truths, Truth{Story: "winter software is not idle in June, where a rule looks at a year", Publisher: sounder.publisher, Product: sounder.name, Metric: "device", Want: map[string]int64{"class:unused": 4, "cases:idle": 0}})
+	w.truths = append(
+		w.truths,
+		Truth{
+			Story:     "winter software is not idle in June, where a rule looks at a year",
+			Publisher: sounder.publisher,
+			Product:   sounder.name,
+			Metric:    "device",
+			Want:      map[string]int64{"class:unused": 4, "cases:idle": 0},
+		},
+	)
 
 	// Forbidden hours, in the zone of each device: 15:30 UTC is 17:30 in Halvorsund and 15:30 in Reyksker.
-	tern := w.newProduct(product{publisher: "Fennick Play", name: "Ternvision", category: "pastime", model: "free", file: "ternvis.exe"})
-	w.policies = append(w.policies, []string{tern.publisher, tern.name, "", "", "restricted", "mon-fri", "08:00", "16:00", "Films may be watched in free time only", "", ""})
+	tern := w.newProduct(
+		product{publisher: "Fennick Play", name: "Ternvision", category: "pastime", model: "free",
+			file: "ternvis.exe"},
+	)
+	w.policies = append(
+		w.policies,
+		[]string{
+			tern.publisher,
+			tern.name,
+			"",
+			"",
+			"restricted",
+			"mon-fri",
+			"08:00",
+			"16:00",
+			"Films may be watched in free time only",
+			"",
+			"",
+		},
+	)
 	at := func(d *device, start time.Time, minutes int) {
-		w.sessions = append(w.sessions, []string{d.id, d.user, tern.file, "", start.Format(time.RFC3339), start.Add(time.Duration(minutes) * time.Minute).Format(time.RFC3339), ""})
+		w.sessions = append(
+			w.sessions,
+			[]string{
+				d.id,
+				d.user,
+				tern.file,
+				"",
+				start.Format(time.RFC3339),
+				start.Add(time.Duration(minutes) * time.Minute).Format(time.RFC3339),
+				"",
+			},
+		)
 	}
 	for i, d := range staff[298:304] {
 		w.put(d, tern, "", "2.1")
@@ -131,11 +230,36 @@ func (w *world) useStories() {
 		w.put(d, tern, "", "2.1")
 		at(d, day(4, 15, 30), 60)
 	}
-	w.truths = append(w.truths, Truth{Story: "films in working hours, by the clock of each site", Publisher: tern.publisher, Product: tern.name, Want: map[string]int64{"cases:hours": 5, "cases:restricted": 0}})
+	w.truths = append(
+		w.truths,
+		Truth{
+			Story:     "films in working hours, by the clock of each site",
+			Publisher: tern.publisher,
+			Product:   tern.name,
+			Want:      map[string]int64{"cases:hours": 5, "cases:restricted": 0},
+		},
+	)
 
 	// Required, and missing on some; one of those was never scanned, which says nothing.
-	guard := w.newProduct(product{publisher: "Vestermoor BV", name: "Sternpost Guard", category: "security", model: "free"})
-	w.policies = append(w.policies, []string{guard.publisher, guard.name, "", "Shore/Workshop", "required", "", "", "", "Every machine of the workshop is guarded", "", ""})
+	guard := w.newProduct(
+		product{publisher: "Vestermoor BV", name: "Sternpost Guard", category: "security", model: "free"},
+	)
+	w.policies = append(
+		w.policies,
+		[]string{
+			guard.publisher,
+			guard.name,
+			"",
+			"Shore/Workshop",
+			"required",
+			"",
+			"",
+			"",
+			"Every machine of the workshop is guarded",
+			"",
+			"",
+		},
+	)
 	with := map[*device]bool{}
 	for i, d := range append(append([]*device{}, workshop...), w.unitsOf["Shore/Workshop/Bench"]...) {
 		if i%30 != 7 && len(d.scans) > 0 {
@@ -145,26 +269,63 @@ func (w *world) useStories() {
 	}
 	missing := int64(0)
 	for _, d := range w.devices {
-		if (d.unit == "Shore/Workshop" || d.unit == "Shore/Workshop/Bench") && d.status == "in_service" && len(d.scans) > 0 && !with[d] {
+		if (d.unit == "Shore/Workshop" || d.unit == "Shore/Workshop/Bench") && d.status == "in_service" &&
+			len(d.scans) > 0 &&
+			!with[d] {
 			missing++
 		}
 	}
-	w.truths = append(w.truths, Truth{Story: "required and missing, where somebody has looked", Publisher: guard.publisher, Product: guard.name, Want: map[string]int64{"cases:missing": missing}})
+	w.truths = append(
+		w.truths,
+		Truth{
+			Story:     "required and missing, where somebody has looked",
+			Publisher: guard.publisher,
+			Product:   guard.name,
+			Want:      map[string]int64{"cases:missing": missing},
+		},
+	)
 
 	// What a licence does on a machine where it must not be is one case, not two.
-	plume := w.newProduct(product{publisher: "Fennick Play", name: "Plumecaster", category: "pastime", price: "60", file: "plume.exe"})
+	plume := w.newProduct(
+		product{publisher: "Fennick Play", name: "Plumecaster", category: "pastime", price: "60", file: "plume.exe"},
+	)
 	w.buy(right{p: plume, quantity: 6})
-	w.policies = append(w.policies, []string{plume.publisher, plume.name, "", "Shore/Administration", "restricted", "", "", "", "Bought for the school alone", "", ""})
+	w.policies = append(
+		w.policies,
+		[]string{
+			plume.publisher,
+			plume.name,
+			"",
+			"Shore/Administration",
+			"restricted",
+			"",
+			"",
+			"",
+			"Bought for the school alone",
+			"",
+			"",
+		},
+	)
 	for i, d := range admin[131:137] {
 		w.put(d, plume, "", "1.0")
 		if i < 2 {
 			every(d, 120, 1)
 		}
 	}
-	w.truths = append(w.truths, Truth{Story: "restricted and idle at once is one case", Publisher: plume.publisher, Product: plume.name, Want: map[string]int64{"cases:restricted": 6, "cases:idle": 0}})
+	w.truths = append(
+		w.truths,
+		Truth{
+			Story:     "restricted and idle at once is one case",
+			Publisher: plume.publisher,
+			Product:   plume.name,
+			Want:      map[string]int64{"cases:restricted": 6, "cases:idle": 0},
+		},
+	)
 
 	// Work that was begun before today: some were asked, some are gone, one came back.
-	bollard := w.newProduct(product{publisher: "Dunlaw Tools", name: "Bollardkit", category: "drawing", price: "360", file: "bollard.exe"})
+	bollard := w.newProduct(
+		product{publisher: "Dunlaw Tools", name: "Bollardkit", category: "drawing", price: "360", file: "bollard.exe"},
+	)
 	w.buy(right{p: bollard, quantity: 16, kind: "subscription", start: "2025-11-01", end: "2026-10-31", price: "150"})
 	for i, d := range admin[137:153] {
 		w.put(d, bollard, "", "6.1")
@@ -178,11 +339,42 @@ func (w *world) useStories() {
 			w.useAt(r, d, bollard, 112)
 		}
 	}
-	w.truths = append(w.truths,
-		Truth{Story: "fourteen idle, of which some are on their way and some gone", Publisher: bollard.publisher, Product: bollard.name, Want: map[string]int64{"cases:idle": 14, "realised": 1, "answered": 1, "silent": 1, "back": 1, "failed": 1}},
-		Truth{Story: "a shortfall is a case of its own", Publisher: "Lystrand AS", Product: "Saltmark Gauge", Metric: "device", Want: map[string]int64{"cases:uncovered": 1, "short": 9}},
-		Truth{Story: "leavers' seats are cases", Publisher: "Brackwell Office Inc.", Product: "Fjordpen Notes", Metric: "named_user", Want: map[string]int64{"cases:leaver": 4}},
-		Truth{Story: "a release that it is planned to move off makes work on each of its machines", Publisher: "Grimholm Instruments", Product: "Sillwatch Relay", Want: map[string]int64{"cases:ended": 14}})
+	w.truths = append(
+		w.truths,
+		Truth{
+			Story:     "fourteen idle, of which some are on their way and some gone",
+			Publisher: bollard.publisher,
+			Product:   bollard.name,
+			Want: map[string]int64{
+				"cases:idle": 14,
+				"realised":   1,
+				"answered":   1,
+				"silent":     1,
+				"back":       1,
+				"failed":     1,
+			},
+		},
+		Truth{
+			Story:     "a shortfall is a case of its own",
+			Publisher: "Lystrand AS",
+			Product:   "Saltmark Gauge",
+			Metric:    "device",
+			Want:      map[string]int64{"cases:uncovered": 1, "short": 9},
+		},
+		Truth{
+			Story:     "leavers' seats are cases",
+			Publisher: "Brackwell Office Inc.",
+			Product:   "Fjordpen Notes",
+			Metric:    "named_user",
+			Want:      map[string]int64{"cases:leaver": 4},
+		},
+		Truth{
+			Story:     "a release that it is planned to move off makes work on each of its machines",
+			Publisher: "Grimholm Instruments",
+			Product:   "Sillwatch Relay",
+			Want:      map[string]int64{"cases:ended": 14},
+		},
+	)
 }
 
 // poolStories plants licence servers with their pools.
@@ -194,30 +386,172 @@ func (w *world) poolStories(r *rand.Rand) {
 		if price == "" {
 			w.buy(right{p: v, metric: "concurrent", quantity: owned})
 		} else {
-			w.buy(right{p: v, metric: "concurrent", quantity: owned, kind: "subscription", start: "2025-12-01", end: "2026-11-30", price: price})
+			w.buy(right{p: v, metric: "concurrent", quantity: owned, kind: "subscription", start: "2025-12-01",
+				end: "2026-11-30", price: price})
 		}
 		return v
 	}
-	solver := concurrent(product{publisher: "Pelmar & Voss GmbH", name: "Tidewheel Harmonic", category: "tide", price: "5200"}, 6, "")
-	w.serve(r, pool{code: "tide-harmonic", server: "lic-1.halvorsund.example", product: solver, quantity: 6, expires: "2027-03-31", devices: staff[40:70], mornings: 11, spread: 5, minutes: 75, tokens: 1, days: 120})
-	w.truths = append(w.truths, Truth{Story: "a pool that denies at ten and idles at noon", Publisher: solver.publisher, Product: solver.name, Want: map[string]int64{"pool:denied at ten": 1, "pool:idle at noon": 1, "alert:denied": 1, "told:denied": 1, "cases:pool": 0}})
+	solver := concurrent(
+		product{publisher: "Pelmar & Voss GmbH", name: "Tidewheel Harmonic", category: "tide", price: "5200"},
+		6,
+		"",
+	)
+	w.serve(
+		r,
+		pool{
+			code:     "tide-harmonic",
+			server:   "lic-1.halvorsund.example",
+			product:  solver,
+			quantity: 6,
+			expires:  "2027-03-31",
+			devices:  staff[40:70],
+			mornings: 11,
+			spread:   5,
+			minutes:  75,
+			tokens:   1,
+			days:     120,
+		},
+	)
+	w.truths = append(
+		w.truths,
+		Truth{
+			Story:     "a pool that denies at ten and idles at noon",
+			Publisher: solver.publisher,
+			Product:   solver.name,
+			Want: map[string]int64{
+				"pool:denied at ten": 1,
+				"pool:idle at noon":  1,
+				"alert:denied":       1,
+				"told:denied":        1,
+				"cases:pool":         0,
+			},
+		},
+	)
 
-	mosaic := concurrent(product{publisher: "Quernstone AS", name: "Lodeglass Mosaic", category: "sonar", price: "2400"}, 20, "900")
-	w.serve(r, pool{code: "sonar-mosaic", server: "lic-1.halvorsund.example", product: mosaic, quantity: 20, expires: "2026-11-30", devices: staff[70:95], spread: 14, minutes: 60, tokens: 1, days: 120})
-	w.truths = append(w.truths, Truth{Story: "an idle pool gives back 40 % of its rights, and no more", Publisher: mosaic.publisher, Product: mosaic.name, Want: map[string]int64{"cases:pool": 1, "quantity:pool": 8, "worth:at renewal": 1}})
+	mosaic := concurrent(
+		product{publisher: "Quernstone AS", name: "Lodeglass Mosaic", category: "sonar", price: "2400"},
+		20,
+		"900",
+	)
+	w.serve(
+		r,
+		pool{
+			code:     "sonar-mosaic",
+			server:   "lic-1.halvorsund.example",
+			product:  mosaic,
+			quantity: 20,
+			expires:  "2026-11-30",
+			devices:  staff[70:95],
+			spread:   14,
+			minutes:  60,
+			tokens:   1,
+			days:     120,
+		},
+	)
+	w.truths = append(
+		w.truths,
+		Truth{
+			Story:     "an idle pool gives back 40 % of its rights, and no more",
+			Publisher: mosaic.publisher,
+			Product:   mosaic.name,
+			Want:      map[string]int64{"cases:pool": 1, "quantity:pool": 8, "worth:at renewal": 1},
+		},
+	)
 
-	tokens := w.newProduct(product{publisher: "Wexcombe Systems", name: "Murrelet Engine", category: "drawing", price: "75", metric: "token"})
+	tokens := w.newProduct(
+		product{
+			publisher: "Wexcombe Systems",
+			name:      "Murrelet Engine",
+			category:  "drawing",
+			price:     "75",
+			metric:    "token",
+		},
+	)
 	w.buy(right{p: tokens, metric: "token", quantity: 60})
-	w.serve(r, pool{code: "engine-tokens", server: "lic-2.halvorsund.example", product: tokens, quantity: 60, expires: "2027-01-31", devices: staff[95:125], spread: 18, minutes: 50, tokens: 12, days: 90})
-	w.truths = append(w.truths, Truth{Story: "tokens count with their weight", Publisher: tokens.publisher, Product: tokens.name, Metric: "token", Want: map[string]int64{"owned": 60, "short": 0, "pool:peak is needed": 1}})
+	w.serve(
+		r,
+		pool{
+			code:     "engine-tokens",
+			server:   "lic-2.halvorsund.example",
+			product:  tokens,
+			quantity: 60,
+			expires:  "2027-01-31",
+			devices:  staff[95:125],
+			spread:   18,
+			minutes:  50,
+			tokens:   12,
+			days:     90,
+		},
+	)
+	w.truths = append(
+		w.truths,
+		Truth{
+			Story:     "tokens count with their weight",
+			Publisher: tokens.publisher,
+			Product:   tokens.name,
+			Metric:    "token",
+			Want:      map[string]int64{"owned": 60, "short": 0, "pool:peak is needed": 1},
+		},
+	)
 
-	hull := concurrent(product{publisher: "Harrowmere plc", name: "Gannet Hull", category: "drawing", price: "3300"}, 12, "")
-	w.serve(r, pool{code: "hull", server: "lic-3.halvorsund.example", product: hull, quantity: 12, expires: "2027-06-30", devices: staff[125:140], spread: 6, minutes: 60, tokens: 1, days: 90, lost: 20})
-	w.truths = append(w.truths, Truth{Story: "a pool whose server is silent is not idle", Publisher: hull.publisher, Product: hull.name, Want: map[string]int64{"cases:pool": 0, "alert:lost": 1, "told:lost": 1}})
+	hull := concurrent(
+		product{publisher: "Harrowmere plc", name: "Gannet Hull", category: "drawing", price: "3300"},
+		12,
+		"",
+	)
+	w.serve(
+		r,
+		pool{
+			code:     "hull",
+			server:   "lic-3.halvorsund.example",
+			product:  hull,
+			quantity: 12,
+			expires:  "2027-06-30",
+			devices:  staff[125:140],
+			spread:   6,
+			minutes:  60,
+			tokens:   1,
+			days:     90,
+			lost:     20,
+		},
+	)
+	w.truths = append(
+		w.truths,
+		Truth{
+			Story:     "a pool whose server is silent is not idle",
+			Publisher: hull.publisher,
+			Product:   hull.name,
+			Want:      map[string]int64{"cases:pool": 0, "alert:lost": 1, "told:lost": 1},
+		},
+	)
 
 	wave := concurrent(product{publisher: "Tarnquist AB", name: "Oyster Wave", category: "tide", price: "1900"}, 5, "")
-	w.serve(r, pool{code: "wave-lab", server: "lic-2.halvorsund.example", product: wave, quantity: 5, expires: "2026-07-25", devices: staff[140:155], spread: 9, minutes: 60, tokens: 1, days: 90, lost: 40, found: 38})
-	w.truths = append(w.truths, Truth{Story: "a pool whose licences expire soon", Publisher: wave.publisher, Product: wave.name, Want: map[string]int64{"alert:expires soon": 1, "told:expires soon": 1}})
+	w.serve(
+		r,
+		pool{
+			code:     "wave-lab",
+			server:   "lic-2.halvorsund.example",
+			product:  wave,
+			quantity: 5,
+			expires:  "2026-07-25",
+			devices:  staff[140:155],
+			spread:   9,
+			minutes:  60,
+			tokens:   1,
+			days:     90,
+			lost:     40,
+			found:    38,
+		},
+	)
+	w.truths = append(
+		w.truths,
+		Truth{
+			Story:     "a pool whose licences expire soon",
+			Publisher: wave.publisher,
+			Product:   wave.name,
+			Want:      map[string]int64{"alert:expires soon": 1, "told:expires soon": 1},
+		},
+	)
 }
 
 // useAt books sessions as use does, by a chance of its own.
@@ -225,6 +559,17 @@ func (w *world) useAt(r *rand.Rand, d *device, p *product, daysAgo ...int) {
 	for _, n := range daysAgo {
 		start := Now.Add(-time.Duration(n)*24*time.Hour + time.Duration(r.IntN(240))*time.Minute)
 		end := start.Add(time.Duration(10+r.IntN(60)) * time.Minute)
-		w.sessions = append(w.sessions, []string{d.id, d.user, p.file, "", start.Format(time.RFC3339), end.Format(time.RFC3339), fmt.Sprint(60 * (5 + r.IntN(5)))})
+		w.sessions = append(
+			w.sessions,
+			[]string{
+				d.id,
+				d.user,
+				p.file,
+				"",
+				start.Format(time.RFC3339),
+				end.Format(time.RFC3339),
+				fmt.Sprint(60 * (5 + r.IntN(5))),
+			},
+		)
 	}
 }

@@ -1,5 +1,5 @@
-// Package standin is the simulated outside: it generates the demo's invented world as raw files, answers as a fleet of devices, and takes removals as a
-// deployment tool.
+// Package standin is the simulated outside: it generates the demo's invented world as raw files, answers as a fleet
+// of devices, and takes removals as a deployment tool.
 package standin
 
 import (
@@ -18,7 +18,13 @@ import (
 var Now = time.Date(2026, 6, 30, 8, 0, 0, 0, time.UTC)
 
 // Zones are the time zones of the demo's sites.
-var Zones = map[string]string{"Halvorsund": "Europe/Oslo", "Kveldhamn": "Europe/Oslo", "Reyksker": "Atlantic/Reykjavik", "Computing hall": "Europe/Oslo", "Sea": "UTC"}
+var Zones = map[string]string{
+	"Halvorsund":     "Europe/Oslo",
+	"Kveldhamn":      "Europe/Oslo",
+	"Reyksker":       "Atlantic/Reykjavik",
+	"Computing hall": "Europe/Oslo",
+	"Sea":            "UTC",
+}
 
 const seed = 20260630
 
@@ -64,8 +70,9 @@ type product struct {
 	editions                                              []string // in order of rank; none is one without edition
 	versions                                              []string
 	released                                              []string
-	ends                                                  [][3]string // general support, extended support, end of life, by version
-	aliases                                               string
+	// general support, extended support, end of life, by version
+	ends    [][3]string
+	aliases string
 }
 
 type world struct {
@@ -110,7 +117,8 @@ func build() *world {
 	return w
 }
 
-// NamedRecord is a raw name of the demo with what it really is: Maker and Product are empty where the catalogue lacks it.
+// NamedRecord is a raw name of the demo with what it really is: Maker and Product are empty where the catalogue lacks
+// it.
 type NamedRecord struct {
 	Publisher, Name, Version string
 	Maker, Product           string
@@ -143,12 +151,19 @@ func Names() []NamedRecord {
 		out = append(out, n)
 	}
 	slices.SortFunc(out, func(a, b NamedRecord) int {
-		return cmp.Or(strings.Compare(a.Name, b.Name), strings.Compare(a.Publisher, b.Publisher), strings.Compare(a.Version, b.Version), strings.Compare(a.Product, b.Product), strings.Compare(a.Maker, b.Maker))
+		return cmp.Or(
+			strings.Compare(a.Name, b.Name),
+			strings.Compare(a.Publisher, b.Publisher),
+			strings.Compare(a.Version, b.Version),
+			strings.Compare(a.Product, b.Product),
+			strings.Compare(a.Maker, b.Maker),
+		)
 	})
 	return out
 }
 
-// Catalogue lists the products of the demo's catalogue as they are written to titles.csv: publisher, name, editions and other names.
+// Catalogue lists the products of the demo's catalogue as they are written to titles.csv: publisher, name, editions
+// and other names.
 func Catalogue() (out []struct {
 	Publisher, Name   string
 	Editions, Aliases []string
@@ -166,8 +181,10 @@ var units = []struct {
 	unit, site, country string
 	clients, users      int
 }{
-	{"Shore/Charting", "Halvorsund", "NO", 330, 300}, {"Shore/Administration", "Halvorsund", "NO", 180, 170}, {"Shore/Workshop", "Reyksker", "IS", 120, 110},
-	{"Sea/Eider", "Sea", "NO", 32, 30}, {"Sea/Skarv", "Sea", "NO", 32, 30}, {"Sea/Lomvi", "Sea", "NO", 32, 30}, {"Sea/Teist", "Sea", "NO", 32, 30}, {"Sea/Havsule", "Sea", "NO", 32, 30}, {"Sea/Tjeld", "Sea", "NO", 32, 30},
+	{"Shore/Charting", "Halvorsund", "NO", 330, 300}, {"Shore/Administration", "Halvorsund", "NO", 180, 170},
+	{"Shore/Workshop", "Reyksker", "IS", 120, 110},
+	{"Sea/Eider", "Sea", "NO", 32, 30}, {"Sea/Skarv", "Sea", "NO", 32, 30}, {"Sea/Lomvi", "Sea", "NO", 32, 30},
+	{"Sea/Teist", "Sea", "NO", 32, 30}, {"Sea/Havsule", "Sea", "NO", 32, 30}, {"Sea/Tjeld", "Sea", "NO", 32, 30},
 	{"School", "Kveldhamn", "NO", 90, 60},
 }
 
@@ -181,14 +198,28 @@ func (w *world) people() {
 			if n%15 == 14 {
 				status, left = "left", (w.today - civil.Day(10+n%300)).String()
 			}
-			w.users = append(w.users, []string{id, first + " " + last, id + "@halvorsund.example", u.unit, u.site, status, left})
+			w.users = append(
+				w.users,
+				[]string{id, first + " " + last, id + "@halvorsund.example", u.unit, u.site, status, left},
+			)
 			w.userOf = append(w.userOf, id)
 			n++
 		}
 	}
 	for ; n < 900; n++ {
 		id := fmt.Sprintf("u%04d", n+1)
-		w.users = append(w.users, []string{id, firstNames[n%len(firstNames)] + " " + lastNames[n%len(lastNames)], id + "@halvorsund.example", "Shore/Charting", "Halvorsund", "active", ""})
+		w.users = append(
+			w.users,
+			[]string{
+				id,
+				firstNames[n%len(firstNames)] + " " + lastNames[n%len(lastNames)],
+				id + "@halvorsund.example",
+				"Shore/Charting",
+				"Halvorsund",
+				"active",
+				"",
+			},
+		)
 		w.userOf = append(w.userOf, id)
 	}
 }
@@ -209,7 +240,18 @@ func (w *world) fleet() {
 		short := strings.ToLower(u.unit[strings.LastIndexByte(u.unit, '/')+1:])
 		first := next
 		for i := range u.clients {
-			d := w.add(&device{name: fmt.Sprintf("hal-%s-%03d", short[:min(5, len(short))], i+1), kind: "client", env: "production", unit: u.unit, site: u.site, country: u.country, processors: 1, cores: 4})
+			d := w.add(
+				&device{
+					name:       fmt.Sprintf("hal-%s-%03d", short[:min(5, len(short))], i+1),
+					kind:       "client",
+					env:        "production",
+					unit:       u.unit,
+					site:       u.site,
+					country:    u.country,
+					processors: 1,
+					cores:      4,
+				},
+			)
 			if u.unit == "School" {
 				d.env = "training"
 			} else if i < u.users {
@@ -228,38 +270,133 @@ func (w *world) fleet() {
 	}
 	for i := range 60 { // second devices
 		owner := w.unitsOf["Shore/Charting"][i*3]
-		d := w.add(&device{name: fmt.Sprintf("hal-lap-%03d", i+1), kind: "client", env: "production", unit: owner.unit, site: owner.site, country: owner.country, user: owner.user, portable: "true", processors: 1, cores: 8})
+		d := w.add(
+			&device{
+				name:       fmt.Sprintf("hal-lap-%03d", i+1),
+				kind:       "client",
+				env:        "production",
+				unit:       owner.unit,
+				site:       owner.site,
+				country:    owner.country,
+				user:       owner.user,
+				portable:   "true",
+				processors: 1,
+				cores:      8,
+			},
+		)
 		w.scans(d)
 	}
 	for i := range 20 {
-		d := w.add(&device{name: fmt.Sprintf("hall-host-%02d", i+1), kind: "vm_host", env: "production", unit: "Hall", site: "Computing hall", country: "NO", cluster: "cluster-" + string(rune('a'+i/5)), processors: 2, cores: 16 + 8*(i%3)})
+		d := w.add(
+			&device{
+				name:       fmt.Sprintf("hall-host-%02d", i+1),
+				kind:       "vm_host",
+				env:        "production",
+				unit:       "Hall",
+				site:       "Computing hall",
+				country:    "NO",
+				cluster:    "cluster-" + string(rune('a'+i/5)),
+				processors: 2,
+				cores:      16 + 8*(i%3),
+			},
+		)
 		w.scans(d)
 	}
 	for i := range 130 {
 		host := i % 20
-		d := w.add(&device{name: fmt.Sprintf("hall-vm-%03d", i+1), kind: "virtual_machine", env: []string{"production", "production", "production", "test", "development", "standby"}[i%6], unit: "Hall", site: "Computing hall", country: "NO", host: hostOf(w, host), vcores: 2 + 2*(i%4)})
+		d := w.add(
+			&device{
+				name:    fmt.Sprintf("hall-vm-%03d", i+1),
+				kind:    "virtual_machine",
+				env:     []string{"production", "production", "production", "test", "development", "standby"}[i%6],
+				unit:    "Hall",
+				site:    "Computing hall",
+				country: "NO",
+				host:    hostOf(w, host),
+				vcores:  2 + 2*(i%4),
+			},
+		)
 		w.scans(d)
 	}
 	for i := range 10 {
-		w.scans(w.add(&device{name: fmt.Sprintf("hall-box-%02d", i+1), kind: "container_host", env: "production", unit: "Hall", site: "Computing hall", country: "NO", processors: 1, cores: 32}))
+		w.scans(
+			w.add(
+				&device{
+					name:       fmt.Sprintf("hall-box-%02d", i+1),
+					kind:       "container_host",
+					env:        "production",
+					unit:       "Hall",
+					site:       "Computing hall",
+					country:    "NO",
+					processors: 1,
+					cores:      32,
+				},
+			),
+		)
 	}
 	for i := range 40 {
-		w.scans(w.add(&device{name: fmt.Sprintf("bench-%02d", i+1), kind: "client", env: "test", unit: "Shore/Workshop/Bench", site: "Reyksker", country: "IS", processors: 1, cores: 4}))
+		w.scans(
+			w.add(
+				&device{
+					name:       fmt.Sprintf("bench-%02d", i+1),
+					kind:       "client",
+					env:        "test",
+					unit:       "Shore/Workshop/Bench",
+					site:       "Reyksker",
+					country:    "IS",
+					processors: 1,
+					cores:      4,
+				},
+			),
+		)
 	}
 	for i := range 30 {
-		w.scans(w.add(&device{name: fmt.Sprintf("cloud-%02d", i+1), kind: "server", env: "production", unit: "Cloud", site: "Computing hall", country: "NO", processors: 1, cores: 8, hosting: "cloud"}))
+		w.scans(
+			w.add(
+				&device{
+					name:       fmt.Sprintf("cloud-%02d", i+1),
+					kind:       "server",
+					env:        "production",
+					unit:       "Cloud",
+					site:       "Computing hall",
+					country:    "NO",
+					processors: 1,
+					cores:      8,
+					hosting:    "cloud",
+				},
+			),
+		)
 	}
 	for i := range 12 { // in the directory, never seen by a scan
-		w.add(&device{name: fmt.Sprintf("hal-lost-%02d", i+1), kind: "client", env: "production", unit: "Shore/Administration", site: "Halvorsund", country: "NO"})
+		w.add(
+			&device{
+				name:    fmt.Sprintf("hal-lost-%02d", i+1),
+				kind:    "client",
+				env:     "production",
+				unit:    "Shore/Administration",
+				site:    "Halvorsund",
+				country: "NO",
+			},
+		)
 	}
 	for i := range 10 {
-		d := w.add(&device{name: fmt.Sprintf("hal-spare-%02d", i+1), kind: "client", env: "production", unit: "Store", site: "Halvorsund", country: "NO", status: []string{"in_store", "retired"}[i%2]})
+		d := w.add(
+			&device{
+				name:    fmt.Sprintf("hal-spare-%02d", i+1),
+				kind:    "client",
+				env:     "production",
+				unit:    "Store",
+				site:    "Halvorsund",
+				country: "NO",
+				status:  []string{"in_store", "retired"}[i%2],
+			},
+		)
 		w.scans(d)
 	}
 }
 
-// scans sets when a device was scanned: six times in eighteen months, the last within days; vessels report late, and Eider has been silent since the
-// middle of May.
+// scans sets when a device was scanned: six times in eighteen months, the last within days; vessels report late, and
+// Eider has been silent since the middle of May.
 func (w *world) scans(d *device) {
 	last := Now.Add(-time.Duration(2+w.r.IntN(60)) * time.Hour)
 	if d.unit == "Sea/Eider" {
@@ -268,13 +405,23 @@ func (w *world) scans(d *device) {
 		last = Now.Add(-time.Duration(4+w.r.IntN(14)) * 24 * time.Hour)
 	}
 	for _, back := range []int{540, 400, 260, 130, 45, 0} {
-		d.scans = append(d.scans, last.Add(-time.Duration(back*24+w.r.IntN(36)*min(1, back))*time.Hour).Truncate(time.Second))
+		d.scans = append(
+			d.scans,
+			last.Add(-time.Duration(back*24+w.r.IntN(36)*min(1, back))*time.Hour).Truncate(time.Second),
+		)
 	}
 }
 
 // put places a product on a device. The raw name is written in one of many ways.
 func (w *world) put(d *device, p *product, edition string, versions ...string) *placed {
-	s := &placed{product: p, pub: w.spellPublisher(p.publisher), versions: versions, edition: "", file: p.file, from: w.today - 600}
+	s := &placed{
+		product:  p,
+		pub:      w.spellPublisher(p.publisher),
+		versions: versions,
+		edition:  "",
+		file:     p.file,
+		from:     w.today - 600,
+	}
 	for _, v := range versions {
 		s.names = append(s.names, w.spell(p, edition, v))
 	}
@@ -387,7 +534,37 @@ func (w *world) buy(x right) string {
 	if x.currency == "" {
 		x.currency = x.p.currency
 	}
-	w.rights = append(w.rights, []string{id, x.p.publisher, x.p.name, x.edition, x.version, x.metric, strconv.Itoa(x.quantity), x.kind, x.start, x.end, x.maintenance, x.price, x.currency, x.start,
-		fmt.Sprintf("PO-%05d", 41000+w.rightsMade*7), fmt.Sprintf("K-%02d", 1+w.rightsMade%23), x.scope, x.country, x.rights, zero(x.minProcessor), zero(x.minServer), zero(x.pack), x.capacity, x.base})
+	w.rights = append(
+		w.rights,
+		[]string{
+			id,
+			x.p.publisher,
+			x.p.name,
+			x.edition,
+			x.version,
+			x.metric,
+			strconv.Itoa(x.quantity),
+			x.kind,
+			x.start,
+			x.end,
+			x.maintenance,
+			x.price,
+			x.currency,
+			x.start,
+			fmt.Sprintf(
+				"PO-%05d",
+				41000+w.rightsMade*7,
+			),
+			fmt.Sprintf("K-%02d", 1+w.rightsMade%23),
+			x.scope,
+			x.country,
+			x.rights,
+			zero(x.minProcessor),
+			zero(x.minServer),
+			zero(x.pack),
+			x.capacity,
+			x.base,
+		},
+	)
 	return id
 }

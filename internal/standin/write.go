@@ -19,8 +19,23 @@ const EarlierDevices = "earlier-devices.csv"
 
 // write writes the raw files.
 func (w *world) write(dir string) error {
-	files := map[*formats.Kind][][]string{formats.Users: w.users, formats.Entitlements: w.rights, formats.Assignments: w.assigned, formats.Policies: w.policies, formats.Publishers: w.publishers, formats.Usage: w.sessions, formats.ProcessEvents: w.processes, formats.Pools: w.pools, formats.PoolEvents: w.poolEvents, formats.Transactions: w.transactions,
-		formats.Rates: {{"NOK", "2025-01-01", "11.70"}, {"NOK", "2026-01-01", "11.45"}, {"ISK", "2025-01-01", "149.5"}}}
+	files := map[*formats.Kind][][]string{
+		formats.Users:         w.users,
+		formats.Entitlements:  w.rights,
+		formats.Assignments:   w.assigned,
+		formats.Policies:      w.policies,
+		formats.Publishers:    w.publishers,
+		formats.Usage:         w.sessions,
+		formats.ProcessEvents: w.processes,
+		formats.Pools:         w.pools,
+		formats.PoolEvents:    w.poolEvents,
+		formats.Transactions:  w.transactions,
+		formats.Rates: {
+			{"NOK", "2025-01-01", "11.70"},
+			{"NOK", "2026-01-01", "11.45"},
+			{"ISK", "2025-01-01", "149.5"},
+		},
+	}
 	for _, p := range w.products {
 		editions := p.editions
 		if editions == nil {
@@ -46,7 +61,27 @@ func (w *world) write(dir string) error {
 				if n, err := strconv.Atoi(p.price); err == nil && rank > 0 {
 					price = strconv.Itoa(n * (1 + rank))
 				}
-				files[formats.Titles] = append(files[formats.Titles], []string{p.publisher, p.name, ed, rankText, v, p.category, p.model, price, map[bool]string{true: p.currency}[price != ""], p.metric, p.suite, released, ends[0], ends[1], ends[2], aliases})
+				files[formats.Titles] = append(
+					files[formats.Titles],
+					[]string{
+						p.publisher,
+						p.name,
+						ed,
+						rankText,
+						v,
+						p.category,
+						p.model,
+						price,
+						map[bool]string{true: p.currency}[price != ""],
+						p.metric,
+						p.suite,
+						released,
+						ends[0],
+						ends[1],
+						ends[2],
+						aliases,
+					},
+				)
 			}
 		}
 	}
@@ -55,7 +90,34 @@ func (w *world) write(dir string) error {
 		if d.kind != "client" {
 			os, osVersion = "Varde Server", "9.4"
 		}
-		files[formats.Devices] = append(files[formats.Devices], []string{d.id, d.name, d.kind, d.env, d.unit, d.site, d.country, d.address(), "halvorsund.example/" + d.unit, d.user, os, osVersion, zero(d.processors), zero(d.cores), zero(d.vcores), d.factor, d.host, d.cluster, d.pinned, d.portable, d.status, "", d.hosting})
+		files[formats.Devices] = append(
+			files[formats.Devices],
+			[]string{
+				d.id,
+				d.name,
+				d.kind,
+				d.env,
+				d.unit,
+				d.site,
+				d.country,
+				d.address(),
+				"halvorsund.example/" + d.unit,
+				d.user,
+				os,
+				osVersion,
+				zero(d.processors),
+				zero(d.cores),
+				zero(d.vcores),
+				d.factor,
+				d.host,
+				d.cluster,
+				d.pinned,
+				d.portable,
+				d.status,
+				"",
+				d.hosting,
+			},
+		)
 		files[formats.Installs] = append(files[formats.Installs], d.report()...)
 	}
 	// A list of some weeks ago, of the machines that stood elsewhere then.
@@ -69,7 +131,8 @@ func (w *world) write(dir string) error {
 			}
 		}
 	}
-	if err := writeCSV(filepath.Join(dir, EarlierDevices), append(slices.Clone(formats.Devices.Columns), "hosting"), earlier); err != nil {
+	if err := writeCSV(filepath.Join(dir, EarlierDevices), append(slices.Clone(formats.Devices.Columns), "hosting"),
+		earlier); err != nil {
 		return err
 	}
 	for kind, rows := range files {
@@ -131,7 +194,24 @@ func (d *device) report() [][]string {
 			if s.from > civil.Of(Now)-590 {
 				installed = s.from.String()
 			}
-			row := []string{d.id, s.pub, s.names[v], s.versions[v], "", "", "", installed, "", "", "", "", "", last, "collector", at.Format(time.RFC3339)}
+			row := []string{
+				d.id,
+				s.pub,
+				s.names[v],
+				s.versions[v],
+				"",
+				"",
+				"",
+				installed,
+				"",
+				"",
+				"",
+				"",
+				"",
+				last,
+				"collector",
+				at.Format(time.RFC3339),
+			}
 			out = append(out, row)
 			if s.source2 != "" {
 				other := slices.Clone(row)

@@ -1,5 +1,6 @@
-// Package starter has a catalogue of titles made from open data, for those who begin with an empty one: AppStream component data of Debian's archive (whose metadata is free of licence terms
-// or under permissive ones), release dates of distro-info-data and of node-releases, and licence models by the SPDX licence list.
+// Package starter has a catalogue of titles made from open data, for those who begin with an empty one: AppStream
+// component data of Debian's archive (whose metadata is free of licence terms or under permissive ones), release
+// dates of distro-info-data and of node-releases, and licence models by the SPDX licence list.
 package starter
 
 import (

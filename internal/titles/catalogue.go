@@ -32,11 +32,12 @@ type CatalogueEffect struct {
 // mostMovesBefore is for how many products a change of the catalogue works out their positions before it is saved.
 const mostMovesBefore = 300
 
-// catalogueChange changes the catalogue within a transaction. It returns the products that it touches by itself, and how many titles and publishers it changes.
+// catalogueChange changes the catalogue within a transaction. It returns the products that it touches by itself, and
+// how many titles and publishers it changes.
 type catalogueChange func(tx *sqlite.Tx) (touched []int64, titles int, id int64, err error)
 
 // previewCatalogue says what a change would change, and changes nothing.
-func (svc *Service) previewCatalogue(ctx context.Context, change catalogueChange) (CatalogueEffect, error) {
+func (svc *Catalogue) previewCatalogue(ctx context.Context, change catalogueChange) (CatalogueEffect, error) {
 	out := CatalogueEffect{Effect: Effect{Moves: []snapshot.Move{}}, Detail: []titlesdb.RecordsMoved{}}
 	var touched []int64
 	after := map[snapshot.ProductMetric]snapshot.NamedFigure{}
@@ -56,7 +57,8 @@ func (svc *Service) previewCatalogue(ctx context.Context, change catalogueChange
 		if err != nil {
 			return err
 		}
-		out.Found, out.Moved, out.Lost, out.Installs, out.LastYear, out.Detail = run.Found, run.Moved, run.Lost, run.Installs, run.Installs, run.Detail
+		out.Found, out.Moved, out.Lost, out.Installs, out.LastYear, out.Detail = run.Found, run.Moved, run.Lost,
+			run.Installs, run.Installs, run.Detail
 		out.Records = int(run.Found + run.Moved + run.Lost)
 		if touched = snapshot.Distinct(append(touched, work.products()...)); len(touched) > mostMovesBefore {
 			out.Many = true
@@ -72,7 +74,10 @@ func (svc *Service) previewCatalogue(ctx context.Context, change catalogueChange
 		return out, err
 	}
 	return out, svc.DB.View(ctx, func(tx *sqlite.Tx) error {
-		before, err := svc.Snapshots.FiguresOf(tx, slices.DeleteFunc(touched, func(id int64) bool { return !hasProduct(svc, tx, id) }))
+		before, err := svc.Snapshots.FiguresOf(
+			tx,
+			slices.DeleteFunc(touched, func(id int64) bool { return !hasProduct(svc.Service, tx, id) }),
+		)
 		out.Moves = snapshot.Moves(before, after)
 		return err
 	})
@@ -84,13 +89,18 @@ func hasProduct(a *Service, tx *sqlite.Tx, id int64) bool {
 }
 
 // changeCatalogue makes a change; names are recognised anew and figures renewed by the next renewal.
-func (svc *Service) changeCatalogue(ctx context.Context, who, what, object string, change catalogueChange) (CatalogueEffect, error) {
+func (svc *Catalogue) changeCatalogue(
+	ctx context.Context,
+	who, what, object string,
+	change catalogueChange,
+) (CatalogueEffect, error) {
 	out := CatalogueEffect{Effect: Effect{Moves: []snapshot.Move{}}, Detail: []titlesdb.RecordsMoved{}}
 	err := svc.DB.Update(ctx, func(tx *sqlite.Tx) (err error) {
 		if _, out.Titles, out.ID, err = change(tx); err != nil {
 			return err
 		}
-		if err := tx.Note(svc.Clock.Now(), who, what, object, fmt.Sprintf("%d titles and publishers", out.Titles)); err != nil {
+		if err := tx.Note(svc.Clock.Now(), who, what, object,
+			fmt.Sprintf("%d titles and publishers", out.Titles)); err != nil {
 			return err
 		}
 		return renewal.MarkCatalogue(tx)
@@ -99,18 +109,24 @@ func (svc *Service) changeCatalogue(ctx context.Context, who, what, object strin
 }
 
 // either previews a change or makes it.
-func (svc *Service) either(ctx context.Context, dry bool, who, what, object string, change catalogueChange) (CatalogueEffect, error) {
+func (svc *Catalogue) either(
+	ctx context.Context,
+	dry bool,
+	who, what, object string,
+	change catalogueChange,
+) (CatalogueEffect, error) {
 	if dry {
 		return svc.previewCatalogue(ctx, change)
 	}
 	return svc.changeCatalogue(ctx, who, what, object, change)
 }
 
-func (svc *Service) by(who string) titlesdb.By {
+func (svc *Catalogue) by(who string) titlesdb.By {
 	return titlesdb.By{Author: who, At: svc.Clock.Now().Unix()}
 }
 
-// TitleEdit is a title of a product as a person wants it. Says has the columns of titles.csv by name, list_price with its currency; an empty value is unknown.
+// TitleEdit is a title of a product as a person wants it. Says has the columns of titles.csv by name, list_price with
+// its currency; an empty value is unknown.
 type TitleEdit struct {
 	Product   int64             `json:"product"`
 	Title     int64             `json:"title" doc:"0 is a new one"`
@@ -123,45 +139,59 @@ type TitleEdit struct {
 }
 
 // EditTitle adds a title, changes one or takes one out.
-func (svc *Service) EditTitle(ctx context.Context, d TitleEdit, who string) (CatalogueEffect, error) {
-	return svc.either(ctx, d.Dry, who, "changed a title", fmt.Sprintf("product %d %s %s", d.Product, d.Edition, d.Version), func(tx *sqlite.Tx) ([]int64, int, int64, error) {
-		titles, err := titlesdb.KnownTitles(tx, d.Product)
-		if err != nil {
-			return nil, 0, 0, err
-		}
-		if len(titles) == 0 {
-			return nil, 0, 0, sqlite.ErrNotFound
-		}
-		key := catalogue.Key{Publisher: titles[0].Publisher, Product: titles[0].Key.Product, Edition: strings.TrimSpace(d.Edition), Version: strings.TrimSpace(d.Version)}
-		var before *catalogue.Known
-		for _, t := range titles {
-			switch {
-			case t.ID == d.Title && t.ChangedAt != d.ChangedAt:
-				return nil, 0, 0, errors.New("somebody changed this title meanwhile: look at it again before you change it")
-			case t.ID == d.Title:
-				before = &t.Known
-			case t.Edition == key.Edition && t.Version == key.Version && !d.Drop:
-				return nil, 0, 0, fmt.Errorf("the catalogue has %s already", key)
+func (svc *Catalogue) EditTitle(ctx context.Context, d TitleEdit, who string) (CatalogueEffect, error) {
+	return svc.either(
+		ctx,
+		d.Dry,
+		who,
+		"changed a title",
+		fmt.Sprintf("product %d %s %s", d.Product, d.Edition, d.Version),
+		func(tx *sqlite.Tx) ([]int64, int, int64, error) {
+			titles, err := titlesdb.KnownTitles(tx, d.Product)
+			if err != nil {
+				return nil, 0, 0, err
 			}
-		}
-		touched := []int64{d.Product}
-		switch {
-		case d.Title != 0 && before == nil:
-			return nil, 0, 0, errors.New("the title is no longer there: somebody took it out")
-		case d.Drop && len(titles) == 1:
-			return nil, 0, 0, errors.New("a product needs one title at least")
-		case d.Drop:
-			return touched, 1, d.Title, titlesdb.DropTitle(tx, d.Product, before, svc.by(who))
-		}
-		from := before
-		if from == nil {
-			from = &catalogue.Known{Key: key, Base: catalogue.Says{}}
-		}
-		now, _ := catalogue.Edit(from, d.Says)
-		now.Key = key
-		id, err := titlesdb.PutTitle(tx, d.Product, before, now, svc.by(who))
-		return touched, 1, id, sentence(err)
-	})
+			if len(titles) == 0 {
+				return nil, 0, 0, sqlite.ErrNotFound
+			}
+			key := catalogue.Key{
+				Publisher: titles[0].Publisher,
+				Product:   titles[0].Key.Product,
+				Edition:   strings.TrimSpace(d.Edition),
+				Version:   strings.TrimSpace(d.Version),
+			}
+			var before *catalogue.Known
+			for _, t := range titles {
+				switch {
+				case t.ID == d.Title && t.ChangedAt != d.ChangedAt:
+					return nil, 0, 0, errors.New(
+						"somebody changed this title meanwhile: look at it again before you change it",
+					)
+				case t.ID == d.Title:
+					before = &t.Known
+				case t.Edition == key.Edition && t.Version == key.Version && !d.Drop:
+					return nil, 0, 0, fmt.Errorf("the catalogue has %s already", key)
+				}
+			}
+			touched := []int64{d.Product}
+			switch {
+			case d.Title != 0 && before == nil:
+				return nil, 0, 0, errors.New("the title is no longer there: somebody took it out")
+			case d.Drop && len(titles) == 1:
+				return nil, 0, 0, errors.New("a product needs one title at least")
+			case d.Drop:
+				return touched, 1, d.Title, titlesdb.DropTitle(tx, d.Product, before, svc.by(who))
+			}
+			from := before
+			if from == nil {
+				from = &catalogue.Known{Key: key, Base: catalogue.Says{}}
+			}
+			now, _ := catalogue.Edit(from, d.Says)
+			now.Key = key
+			id, err := titlesdb.PutTitle(tx, d.Product, before, now, svc.by(who))
+			return touched, 1, id, sentence(err)
+		},
+	)
 }
 
 // sentence leaves out which line of a file a value stood on, where there is no file.
@@ -182,37 +212,47 @@ type ProductEdit struct {
 }
 
 // EditProduct renames a product.
-func (svc *Service) EditProduct(ctx context.Context, d ProductEdit, who string) (CatalogueEffect, error) {
-	return svc.either(ctx, d.Dry, who, "renamed a product", d.Publisher+" "+d.Name, func(tx *sqlite.Tx) ([]int64, int, int64, error) {
-		titles, err := titlesdb.KnownTitles(tx, d.Product)
-		if err != nil {
-			return nil, 0, 0, err
-		}
-		if len(titles) == 0 {
-			return nil, 0, 0, sqlite.ErrNotFound
-		}
-		products, err := snapshot.ProductKeys(tx)
-		if err != nil {
-			return nil, 0, 0, err
-		}
-		if id := products[snapshot.ProductKey(d.Publisher, d.Name)]; id != 0 && id != d.Product {
-			return nil, 0, 0, fmt.Errorf("the catalogue has %s %s already", d.Publisher, d.Name)
-		}
-		was := titles[0].Key
-		by := svc.by(who)
-		if err := titlesdb.RenameProduct(tx, d.Product, d.Publisher, d.Name, by); err != nil {
-			return nil, 0, 0, err
-		}
-		if recognise.Clean(was.Product) != recognise.Clean(d.Name) {
-			first := &titles[0].Known
-			now, _ := catalogue.Edit(first, catalogue.Says{catalogue.Aliases: first.Says[catalogue.Aliases] + "|" + was.Product})
-			now.Key.Publisher, now.Key.Product = d.Publisher, d.Name
-			if _, err := titlesdb.PutTitle(tx, d.Product, first, now, by); err != nil {
+func (svc *Catalogue) EditProduct(ctx context.Context, d ProductEdit, who string) (CatalogueEffect, error) {
+	return svc.either(
+		ctx,
+		d.Dry,
+		who,
+		"renamed a product",
+		d.Publisher+" "+d.Name,
+		func(tx *sqlite.Tx) ([]int64, int, int64, error) {
+			titles, err := titlesdb.KnownTitles(tx, d.Product)
+			if err != nil {
 				return nil, 0, 0, err
 			}
-		}
-		return []int64{d.Product}, 1, d.Product, nil
-	})
+			if len(titles) == 0 {
+				return nil, 0, 0, sqlite.ErrNotFound
+			}
+			products, err := snapshot.ProductKeys(tx)
+			if err != nil {
+				return nil, 0, 0, err
+			}
+			if id := products[snapshot.ProductKey(d.Publisher, d.Name)]; id != 0 && id != d.Product {
+				return nil, 0, 0, fmt.Errorf("the catalogue has %s %s already", d.Publisher, d.Name)
+			}
+			was := titles[0].Key
+			by := svc.by(who)
+			if err := titlesdb.RenameProduct(tx, d.Product, d.Publisher, d.Name, by); err != nil {
+				return nil, 0, 0, err
+			}
+			if recognise.Clean(was.Product) != recognise.Clean(d.Name) {
+				first := &titles[0].Known
+				now, _ := catalogue.Edit(
+					first,
+					catalogue.Says{catalogue.Aliases: first.Says[catalogue.Aliases] + "|" + was.Product},
+				)
+				now.Key.Publisher, now.Key.Product = d.Publisher, d.Name
+				if _, err := titlesdb.PutTitle(tx, d.Product, first, now, by); err != nil {
+					return nil, 0, 0, err
+				}
+			}
+			return []int64{d.Product}, 1, d.Product, nil
+		},
+	)
 }
 
 // PublisherEdit is a publisher as a person wants it. Publisher 0 is a new one.
@@ -225,50 +265,62 @@ type PublisherEdit struct {
 }
 
 // EditPublisher says what a publisher is also called and which one took it over.
-func (svc *Service) EditPublisher(ctx context.Context, d PublisherEdit, who string) (CatalogueEffect, error) {
-	return svc.either(ctx, d.Dry, who, "changed a publisher", d.Name, func(tx *sqlite.Tx) ([]int64, int, int64, error) {
-		b, err := newEditor(tx, svc.by(who))
-		if err != nil {
-			return nil, 0, 0, err
-		}
-		key := catalogue.Key{Publisher: strings.TrimSpace(d.Name)}
-		before := b.publishers[key.ID()]
-		switch {
-		case recognise.CleanPublisher(d.Name) == "":
-			return nil, 0, 0, fmt.Errorf("%q is no name of a publisher: it has nothing but a legal form", d.Name)
-		case d.Publisher == 0 && before != nil:
-			return nil, 0, 0, fmt.Errorf("the catalogue has the publisher %s already", before.Publisher)
-		case d.Publisher != 0 && (before == nil || before.ID != d.Publisher):
-			return nil, 0, 0, sqlite.ErrNotFound
-		case d.Successor != "" && recognise.CleanPublisher(d.Successor) == recognise.CleanPublisher(d.Name):
-			return nil, 0, 0, errors.New("a publisher does not take itself over")
-		}
-		if heir := b.publishers[catalogue.Key{Publisher: d.Successor}.ID()]; d.Successor != "" && heir == nil {
-			return nil, 0, 0, fmt.Errorf("the catalogue has no publisher %q: add it first", d.Successor)
-		} else if d.Successor != "" {
-			for at, steps := heir, 0; at != nil && steps <= len(b.publishers); steps++ {
-				next := at.Says[catalogue.Successor]
-				if next != "" && recognise.CleanPublisher(next) == recognise.CleanPublisher(d.Name) {
-					return nil, 0, 0, fmt.Errorf("%s was taken over by %s: the two cannot have taken over each other", at.Publisher, d.Name)
+func (svc *Catalogue) EditPublisher(ctx context.Context, d PublisherEdit, who string) (CatalogueEffect, error) {
+	return svc.either(ctx, d.Dry, who, "changed a publisher", d.Name,
+		func(tx *sqlite.Tx) ([]int64, int, int64, error) {
+			b, err := newEditor(tx, svc.by(who))
+			if err != nil {
+				return nil, 0, 0, err
+			}
+			key := catalogue.Key{Publisher: strings.TrimSpace(d.Name)}
+			before := b.publishers[key.ID()]
+			switch {
+			case recognise.CleanPublisher(d.Name) == "":
+				return nil, 0, 0, fmt.Errorf("%q is no name of a publisher: it has nothing but a legal form", d.Name)
+			case d.Publisher == 0 && before != nil:
+				return nil, 0, 0, fmt.Errorf("the catalogue has the publisher %s already", before.Publisher)
+			case d.Publisher != 0 && (before == nil || before.ID != d.Publisher):
+				return nil, 0, 0, sqlite.ErrNotFound
+			case d.Successor != "" && recognise.CleanPublisher(d.Successor) == recognise.CleanPublisher(d.Name):
+				return nil, 0, 0, errors.New("a publisher does not take itself over")
+			}
+			if heir := b.publishers[catalogue.Key{Publisher: d.Successor}.ID()]; d.Successor != "" && heir == nil {
+				return nil, 0, 0, fmt.Errorf("the catalogue has no publisher %q: add it first", d.Successor)
+			} else if d.Successor != "" {
+				for at, steps := heir, 0; at != nil && steps <= len(b.publishers); steps++ {
+					next := at.Says[catalogue.Successor]
+					if next != "" && recognise.CleanPublisher(next) == recognise.CleanPublisher(d.Name) {
+						return nil, 0, 0, fmt.Errorf("%s was taken over by %s: the two cannot have taken over each "+
+							"other", at.Publisher, d.Name)
+					}
+					at = b.publishers[catalogue.Key{Publisher: next}.ID()]
 				}
-				at = b.publishers[catalogue.Key{Publisher: next}.ID()]
 			}
-		}
-		for _, alias := range d.Aliases {
-			if other := b.publishers[catalogue.Key{Publisher: alias}.ID()]; other != nil && other.ID != d.Publisher && len(productsOf(b, other.Publisher)) > 0 {
-				return nil, 0, 0, fmt.Errorf("%s has products of its own in the catalogue: say that %s took it over, instead of giving it as another name", other.Publisher, d.Name)
+			for _, alias := range d.Aliases {
+				if other := b.publishers[catalogue.Key{Publisher: alias}.ID()]; other != nil &&
+					other.ID != d.Publisher &&
+					len(productsOf(b, other.Publisher)) > 0 {
+					return nil, 0, 0, fmt.Errorf(
+						"%s has products of its own in the catalogue: say that %s took it over, instead of giving "+
+							"it as another name",
+						other.Publisher,
+						d.Name,
+					)
+				}
 			}
-		}
-		from := before
-		if from == nil {
-			from = &catalogue.Known{Key: key, Base: catalogue.Says{}}
-		}
-		now, _ := catalogue.Edit(from, catalogue.Says{catalogue.Aliases: strings.Join(d.Aliases, "|"), catalogue.Successor: d.Successor})
-		if err := b.put(before, now); err != nil {
-			return nil, 0, 0, err
-		}
-		return productsOf(b, d.Name), 1, now.ID, nil
-	})
+			from := before
+			if from == nil {
+				from = &catalogue.Known{Key: key, Base: catalogue.Says{}}
+			}
+			now, _ := catalogue.Edit(
+				from,
+				catalogue.Says{catalogue.Aliases: strings.Join(d.Aliases, "|"), catalogue.Successor: d.Successor},
+			)
+			if err := b.put(before, now); err != nil {
+				return nil, 0, 0, err
+			}
+			return productsOf(b, d.Name), 1, now.ID, nil
+		})
 }
 
 func productsOf(b *editor, publisher string) []int64 {
@@ -283,13 +335,14 @@ func productsOf(b *editor, publisher string) []int64 {
 }
 
 // WriteCatalogue writes the catalogue: csv and xlsx the titles alone, json and cyclonedx as those forms have it.
-func (svc *Service) WriteCatalogue(ctx context.Context, format string, out io.Writer) error {
+func (svc *Catalogue) WriteCatalogue(ctx context.Context, format string, out io.Writer) error {
 	if format != "json" && format != "cyclonedx" {
 		w, err := formats.NewWriter(out, format, formats.Titles.Columns)
 		if err != nil {
 			return err
 		}
-		if err := svc.DB.View(ctx, func(tx *sqlite.Tx) error { return snapshot.Export(tx, formats.Titles.Name, w.Write) }); err != nil {
+		if err := svc.DB.View(ctx,
+			func(tx *sqlite.Tx) error { return snapshot.Export(tx, formats.Titles.Name, w.Write) }); err != nil {
 			return err
 		}
 		return w.Close()

@@ -22,7 +22,15 @@ func CheckReleases(tx *sqlite.Tx, now int64) ([]string, error) {
 	var wrong []string
 	for _, id := range slices.Sorted(maps.Keys(facts)) {
 		if f := facts[id]; f.Devices != devices[id] {
-			wrong = append(wrong, fmt.Sprintf("title %d is stored as being on %d devices, and the evidence has it on %d", id, f.Devices, devices[id]))
+			wrong = append(
+				wrong,
+				fmt.Sprintf(
+					"title %d is stored as being on %d devices, and the evidence has it on %d",
+					id,
+					f.Devices,
+					devices[id],
+				),
+			)
 		}
 	}
 	return wrong, nil

@@ -22,7 +22,13 @@ type editor struct {
 }
 
 func newEditor(tx *sqlite.Tx, by titlesdb.By) (*editor, error) {
-	b := &editor{tx: tx, by: by, titles: map[string]*titlesdb.KnownTitle{}, publishers: map[string]*catalogue.Known{}, touched: map[int64]bool{}}
+	b := &editor{
+		tx:         tx,
+		by:         by,
+		titles:     map[string]*titlesdb.KnownTitle{},
+		publishers: map[string]*catalogue.Known{},
+		touched:    map[int64]bool{},
+	}
 	var err error
 	if b.products, err = snapshot.ProductKeys(tx); err != nil {
 		return nil, err
@@ -81,7 +87,8 @@ func (b *editor) put(before, now *catalogue.Known) (err error) {
 		now.ID, err = titlesdb.PutPublisher(b.tx, before, now, b.by)
 		b.publishers[now.Key.ID()] = now
 		for key, id := range b.products { // other names of a publisher touch every product of it
-			if clean := recognise.CleanPublisher(now.Publisher); len(key) > len(clean) && key[:len(clean)+1] == clean+"|" {
+			if clean := recognise.CleanPublisher(now.Publisher); len(key) > len(clean) &&
+				key[:len(clean)+1] == clean+"|" {
 				b.touched[id] = true
 			}
 		}

@@ -12,7 +12,7 @@ import (
 )
 
 // titleKinds are the kinds of files that the catalogue is written in.
-func (svc *Service) Kinds() map[*formats.Kind]intake.SinkMaker {
+func (svc *Catalogue) Kinds() map[*formats.Kind]intake.SinkMaker {
 	by := func(in intake.Arrival) titlesdb.By {
 		return titlesdb.By{Author: in.Author, File: in.File, At: svc.Clock.Now().Unix()}
 	}
@@ -38,15 +38,31 @@ func publisherSink(tx *sqlite.Tx, by titlesdb.By) (*intake.Sink, error) {
 	})
 }
 
-func bookSink(tx *sqlite.Tx, by titlesdb.By, parse func(row *formats.Row) (string, formats.Entry, error)) (*intake.Sink, error) {
+func bookSink(
+	tx *sqlite.Tx,
+	by titlesdb.By,
+	parse func(row *formats.Row) (string, formats.Entry, error),
+) (*intake.Sink, error) {
 	b, err := newEditor(tx, by)
 	if err != nil {
 		return nil, err
 	}
-	s := intake.NoTwice(parse, func(e formats.Entry, _ *formats.Row) (sqlite.Change, error) { return b.merge(e, catalogue.Usual) })
+	s := intake.NoTwice(
+		parse,
+		func(e formats.Entry, _ *formats.Row) (sqlite.Change, error) { return b.merge(e, catalogue.Usual) },
+	)
 	s.Finish = func(res *intake.ImportResult) error {
 		for _, d := range b.kept {
-			res.SampleLine("kept", fmt.Sprintf("%s: %s stays %q, as it was changed here, and not %q", d.Key, strings.ReplaceAll(d.Field, "_", " "), d.Ours, d.Theirs))
+			res.SampleLine(
+				"kept",
+				fmt.Sprintf(
+					"%s: %s stays %q, as it was changed here, and not %q",
+					d.Key,
+					strings.ReplaceAll(d.Field, "_", " "),
+					d.Ours,
+					d.Theirs,
+				),
+			)
 		}
 		return nil
 	}

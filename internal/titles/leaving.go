@@ -45,7 +45,9 @@ func (svc *Service) Leave(ctx context.Context, l Leaving, who string) (Effect, e
 		if out, err = svc.leaveAndCompare(tx, l, who, waits && !l.Again); err != nil {
 			return err
 		}
-		if err := tx.Note(svc.Clock.Now(), who, map[bool]string{false: "left out of the count", true: "counts again"}[l.Again], fmt.Sprintf("product %d", l.Product), strings.Join(l.Devices, ", ")); err != nil {
+		if err := tx.Note(svc.Clock.Now(), who,
+			map[bool]string{false: "left out of the count", true: "counts again"}[l.Again],
+			fmt.Sprintf("product %d", l.Product), strings.Join(l.Devices, ", ")); err != nil {
 			return err
 		}
 		return renewal.MarkProducts(tx, l.Product)
@@ -54,7 +56,12 @@ func (svc *Service) Leave(ctx context.Context, l Leaving, who string) (Effect, e
 }
 
 func (svc *Service) leaveAndCompare(tx *sqlite.Tx, l Leaving, who string, waits bool) (Effect, error) {
-	out := Effect{Moves: []snapshot.Move{}, Waits: waits, Installs: int64(len(l.Devices)), LastYear: int64(len(l.Devices))}
+	out := Effect{
+		Moves:    []snapshot.Move{},
+		Waits:    waits,
+		Installs: int64(len(l.Devices)),
+		LastYear: int64(len(l.Devices)),
+	}
 	if strings.TrimSpace(l.Reason) == "" && !l.Again {
 		return out, errors.New("say why these installs are left out: an auditor will ask")
 	}
@@ -70,7 +77,8 @@ func (svc *Service) leaveAndCompare(tx *sqlite.Tx, l Leaving, who string, waits 
 		return out, err
 	}
 	now := svc.Clock.Now().Unix()
-	if out.Batch, err = titlesdb.NewBatch(tx, now, who, fmt.Sprintf("left %d installs out", len(l.Devices))); err != nil {
+	if out.Batch, err = titlesdb.NewBatch(tx, now, who,
+		fmt.Sprintf("left %d installs out", len(l.Devices))); err != nil {
 		return out, err
 	}
 	state := "holds"
@@ -85,7 +93,9 @@ func (svc *Service) leaveAndCompare(tx *sqlite.Tx, l Leaving, who string, waits 
 		if l.Again {
 			err = titlesdb.CountAgain(tx, d.ID, l.Product, now, who)
 		} else {
-			err = titlesdb.LeaveOut(tx, snapshot.LeftOut{Device: d.ID, Product: l.Product, Reason: strings.TrimSpace(l.Reason), Author: who, At: now, State: state, Batch: out.Batch})
+			err = titlesdb.LeaveOut(tx,
+				snapshot.LeftOut{Device: d.ID, Product: l.Product, Reason: strings.TrimSpace(l.Reason), Author: who,
+					At: now, State: state, Batch: out.Batch})
 		}
 		if err != nil {
 			return out, fmt.Errorf("device %s: %w", code, err)

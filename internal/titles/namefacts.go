@@ -17,7 +17,8 @@ type NameFacts struct {
 	MadeFor   string
 }
 
-// SumUpNames sums up the raw names; those that nobody has recognised get their first proposal, and what would follow if it were right.
+// SumUpNames sums up the raw names; those that nobody has recognised get their first proposal, and what would follow
+// if it were right.
 func (svc *Service) SumUpNames(tx *sqlite.Tx, e *snapshot.Snapshot) (d NameFacts, err error) {
 	k, err := svc.Snapshots.Knowledge(tx)
 	if err != nil {
@@ -49,7 +50,17 @@ func (svc *Service) SumUpNames(tx *sqlite.Tx, e *snapshot.Snapshot) (d NameFacts
 		if key.Sample != r.ID {
 			continue
 		}
-		n := snapshot.NameFact{Key: key.Key, Publisher: r.Publisher, Name: r.Name, Versions: int64(len(key.Versions)), Records: key.Records, Installs: key.Installs, Devices: key.Devices, Stale: key.Stale, State: key.State}
+		n := snapshot.NameFact{
+			Key:       key.Key,
+			Publisher: r.Publisher,
+			Name:      r.Name,
+			Versions:  int64(len(key.Versions)),
+			Records:   key.Records,
+			Installs:  key.Installs,
+			Devices:   key.Devices,
+			Stale:     key.Stale,
+			State:     key.State,
+		}
 		if n.State == "unrecognised" {
 			if err := tx.Context().Err(); err != nil { // proposing takes long where many names wait
 				return d, err
@@ -79,7 +90,8 @@ func firstProposal(w *recognise.Worker, key string, r *snapshot.StoredRecord) ti
 	return out
 }
 
-// worth says what a name's first proposal would change if it were right: devices that would need a right, at list price in euros, and devices where the title is restricted.
+// worth says what a name's first proposal would change if it were right: devices that would need a right, at list
+// price in euros, and devices where the title is restricted.
 func worth(e *snapshot.Snapshot, n *snapshot.NameFact, p titlesdb.KeptProposal) {
 	n.Gather, n.Score = p.Gather, p.Score
 	f := e.Products[p.Product]
@@ -88,7 +100,8 @@ func worth(e *snapshot.Snapshot, n *snapshot.NameFact, p titlesdb.KeptProposal) 
 	}
 	n.Likely = f.Product.Publisher + " " + f.Product.Name
 	if as := e.Catalogue.As(f.Id, p.Edition, ""); as.Line != nil && as.Line.ListPrice.Valid && as.Model.Licensable() {
-		if amount, err := e.Rates.Convert(as.Line.ListPrice.Decimal, as.Line.Currency, money.Base, e.AsOf); err == nil {
+		if amount, err := e.Rates.Convert(as.Line.ListPrice.Decimal, as.Line.Currency, money.Base,
+			e.AsOf); err == nil {
 			n.Money = amount.InexactFloat64() * float64(n.Devices)
 		}
 	}

@@ -68,7 +68,17 @@ func (svc *Service) Name(ctx context.Context, key string) (NameView, error) {
 		_, out.Trace = g.Trace(records[0].Record)
 		for _, p := range g.Propose(records[0].Record, 5) {
 			pr := k.Catalogue.Product(p.Product)
-			v := ProposalView{Product: p.Product, Publisher: pr.Publisher, Name: pr.Name, Edition: p.Edition, Score: p.Score, Shared: p.Shared, Near: p.Near, Missing: p.Missing, Extra: p.Extra}
+			v := ProposalView{
+				Product:   p.Product,
+				Publisher: pr.Publisher,
+				Name:      pr.Name,
+				Edition:   p.Edition,
+				Score:     p.Score,
+				Shared:    p.Shared,
+				Near:      p.Near,
+				Missing:   p.Missing,
+				Extra:     p.Extra,
+			}
 			if len(pr.Titles) > 0 {
 				v.Category, v.Model = pr.Titles[0].Category, string(pr.Titles[0].Model)
 			}
@@ -85,7 +95,15 @@ func (svc *Service) Name(ctx context.Context, key string) (NameView, error) {
 			}
 		}
 		apart := recognise.TakeApart(records[0].Record, k.Catalogue)
-		page, err := snapshot.NamePage(tx, sqlite.ListQuery{Filters: map[string]string{"gather": apart.Gather(), "state": "unrecognised"}, Sort: "installs", Descending: true, Limit: 50})
+		page, err := snapshot.NamePage(
+			tx,
+			sqlite.ListQuery{
+				Filters:    map[string]string{"gather": apart.Gather(), "state": "unrecognised"},
+				Sort:       "installs",
+				Descending: true,
+				Limit:      50,
+			},
+		)
 		for _, row := range page.Rows {
 			if row.Key != key {
 				out.Similar = append(out.Similar, row)
@@ -97,7 +115,15 @@ func (svc *Service) Name(ctx context.Context, key string) (NameView, error) {
 }
 
 func view(k *snapshot.Knowledge, d *snapshot.Decided) *DecisionView {
-	v := &DecisionView{ID: d.ID, Product: d.Product, Edition: d.Edition, Author: d.Author, At: d.At, Note: d.Note, Signed: d.SignedBy}
+	v := &DecisionView{
+		ID:      d.ID,
+		Product: d.Product,
+		Edition: d.Edition,
+		Author:  d.Author,
+		At:      d.At,
+		Note:    d.Note,
+		Signed:  d.SignedBy,
+	}
 	if p := k.Catalogue.Product(d.Product); p != nil {
 		v.Name = p.Publisher + " " + p.Name
 	}

@@ -15,7 +15,8 @@ import (
 	"ensomet/internal/titles/titlesdb"
 )
 
-// NameDecision is what a person says of raw names: a product, perhaps in one edition, or that they are not software that counts (Product 0).
+// NameDecision is what a person says of raw names: a product, perhaps in one edition, or that they are not software
+// that counts (Product 0).
 type NameDecision struct {
 	Keys    []string `json:"keys" minItems:"1" maxItems:"500"`
 	Product int64    `json:"product"`
@@ -23,7 +24,8 @@ type NameDecision struct {
 	Note    string   `json:"note"`
 }
 
-// Effect is what a decision would change, or has changed. Waits says that a second person must sign it off before it counts.
+// Effect is what a decision would change, or has changed. Waits says that a second person must sign it off before it
+// counts.
 type Effect struct {
 	Names    int             `json:"names"`
 	Records  int             `json:"records"`
@@ -44,8 +46,9 @@ func (svc *Service) PreviewDecision(ctx context.Context, d NameDecision, who str
 	return out, err
 }
 
-// Decide keeps a decision on one or more names and recognises their records anew. It holds for every later import until it is taken back. Where decisions of its kind need a
-// second person, it waits, and what held before goes on holding.
+// Decide keeps a decision on one or more names and recognises their records anew. It holds for every later import
+// until it is taken back. Where decisions of its kind need a second person, it waits, and what held before goes on
+// holding.
 func (svc *Service) Decide(ctx context.Context, d NameDecision, who string) (Effect, error) {
 	var out Effect
 	err := svc.DB.Update(ctx, func(tx *sqlite.Tx) (err error) {
@@ -57,7 +60,8 @@ func (svc *Service) Decide(ctx context.Context, d NameDecision, who string) (Eff
 			return err
 		}
 		for _, key := range d.Keys {
-			if err := tx.Note(svc.Clock.Now(), who, "decided a name", key, fmt.Sprintf("product %d %s", d.Product, d.Edition)); err != nil {
+			if err := tx.Note(svc.Clock.Now(), who, "decided a name", key,
+				fmt.Sprintf("product %d %s", d.Product, d.Edition)); err != nil {
 				return err
 			}
 		}
@@ -73,7 +77,8 @@ func kindOf(product int64) string {
 	return signTitle
 }
 
-// decideAndCompare keeps the decision and says what moved. With waits it is kept for a second person, and nothing moves yet.
+// decideAndCompare keeps the decision and says what moved. With waits it is kept for a second person, and nothing
+// moves yet.
 func (svc *Service) decideAndCompare(tx *sqlite.Tx, d NameDecision, who string, waits bool) (Effect, error) {
 	out := Effect{Names: len(d.Keys), Moves: []snapshot.Move{}, Waits: waits}
 	var records []snapshot.StoredRecord
@@ -102,7 +107,8 @@ func (svc *Service) decideAndCompare(tx *sqlite.Tx, d NameDecision, who string, 
 	products = slices.Compact(products)
 	out.Records = len(records)
 	var err error
-	if out.Installs, out.LastYear, err = titlesdb.InstallsOfRecords(tx, ids(records), svc.Clock.Now().Unix()-365*24*3600); err != nil {
+	if out.Installs, out.LastYear, err = titlesdb.InstallsOfRecords(tx, ids(records),
+		svc.Clock.Now().Unix()-365*24*3600); err != nil {
 		return out, err
 	}
 	before, err := svc.Snapshots.FiguresOf(tx, products)
@@ -118,7 +124,9 @@ func (svc *Service) decideAndCompare(tx *sqlite.Tx, d NameDecision, who string, 
 		state = "waiting"
 	}
 	for _, key := range d.Keys {
-		if _, err := titlesdb.Decide(tx, snapshot.Decided{Decision: recognise.Decision{Key: key, Product: d.Product, Edition: d.Edition}, Record: first[key], State: state, Batch: out.Batch, Author: who, At: now, Note: d.Note}); err != nil {
+		if _, err := titlesdb.Decide(tx,
+			snapshot.Decided{Decision: recognise.Decision{Key: key, Product: d.Product, Edition: d.Edition},
+				Record: first[key], State: state, Batch: out.Batch, Author: who, At: now, Note: d.Note}); err != nil {
 			return out, err
 		}
 	}
@@ -222,7 +230,8 @@ type Undone struct {
 	Names int    `json:"names"`
 }
 
-// Undo takes back the newest thing that somebody did in the queue: what it decided is withdrawn, and what it took the place of holds again.
+// Undo takes back the newest thing that somebody did in the queue: what it decided is withdrawn, and what it took the
+// place of holds again.
 func (svc *Service) Undo(ctx context.Context, who string) (Undone, error) {
 	var out Undone
 	err := svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
@@ -255,7 +264,8 @@ func (svc *Service) SetAside(ctx context.Context, keys []string, days int, who s
 	var batch int64
 	err := svc.DB.Update(ctx, func(tx *sqlite.Tx) (err error) {
 		now := svc.Clock.Now()
-		if batch, err = titlesdb.NewBatch(tx, now.Unix(), who, fmt.Sprintf("set %d names aside", len(keys))); err != nil {
+		if batch, err = titlesdb.NewBatch(tx, now.Unix(), who,
+			fmt.Sprintf("set %d names aside", len(keys))); err != nil {
 			return err
 		}
 		for _, key := range keys {
@@ -266,7 +276,8 @@ func (svc *Service) SetAside(ctx context.Context, keys []string, days int, who s
 			if len(records) == 0 {
 				return fmt.Errorf("no record has the name %q", key)
 			}
-			if err := titlesdb.PutLater(tx, key, records[0].ID, svc.Snapshots.Today()+civil.Day(days), who, now.Unix(), batch); err != nil {
+			if err := titlesdb.PutLater(tx, key, records[0].ID, svc.Snapshots.Today()+civil.Day(days), who,
+				now.Unix(), batch); err != nil {
 				return err
 			}
 		}
@@ -295,7 +306,8 @@ func (svc *Service) Queue(ctx context.Context, who string) (Queue, error) {
 		if err != nil {
 			return err
 		}
-		out.Names, out.Installs, out.AllInstalls, out.Later, out.Waiting = c.Open, c.OpenInstalls, c.Installs, c.Later, c.Waiting
+		out.Names, out.Installs, out.AllInstalls, out.Later, out.Waiting = c.Open, c.OpenInstalls, c.Installs,
+			c.Later, c.Waiting
 		if out.Week, err = titlesdb.DecidedSince(tx, svc.Clock.Now().Unix()-7*24*3600); err != nil {
 			return err
 		}

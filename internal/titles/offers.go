@@ -16,7 +16,8 @@ import (
 )
 
 // OfferCatalogue reads a newer catalogue, to look its differences through. Nothing of it holds until it is taken.
-func (svc *Service) OfferCatalogue(ctx context.Context, f formats.File, size int64, file, who string) (int64, error) {
+func (svc *Catalogue) OfferCatalogue(ctx context.Context, f formats.File, size int64, file, who string) (int64,
+	error) {
 	form, err := formats.Sniff(f, size)
 	if err != nil {
 		return 0, err
@@ -28,7 +29,12 @@ func (svc *Service) OfferCatalogue(ctx context.Context, f formats.File, size int
 	return svc.offer(ctx, entries, bad, file, who)
 }
 
-func (svc *Service) offer(ctx context.Context, entries []formats.Entry, bad []*formats.LineError, file, who string) (id int64, err error) {
+func (svc *Catalogue) offer(
+	ctx context.Context,
+	entries []formats.Entry,
+	bad []*formats.LineError,
+	file, who string,
+) (id int64, err error) {
 	if len(entries) == 0 {
 		return 0, &formats.FileError{Reason: "it has no title that can be read"}
 	}
@@ -37,7 +43,11 @@ func (svc *Service) offer(ctx context.Context, entries []formats.Entry, bad []*f
 		lines = append(lines, b.Error())
 	}
 	return id, svc.DB.Update(ctx, func(tx *sqlite.Tx) (err error) {
-		id, err = titlesdb.AddOffer(tx, titlesdb.Offer{File: file, At: svc.Clock.Now().Unix(), Author: who, Bad: strings.Join(lines, "\n")}, entries)
+		id, err = titlesdb.AddOffer(
+			tx,
+			titlesdb.Offer{File: file, At: svc.Clock.Now().Unix(), Author: who, Bad: strings.Join(lines, "\n")},
+			entries,
+		)
 		return err
 	})
 }
@@ -75,7 +85,7 @@ type OfferQuery struct {
 }
 
 // Offer returns an offer with a page of its differences, in the order of their names.
-func (svc *Service) Offer(ctx context.Context, q OfferQuery) (OfferView, error) {
+func (svc *Catalogue) Offer(ctx context.Context, q OfferQuery) (OfferView, error) {
 	out := OfferView{Rows: []Difference{}}
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
 		offers, err := titlesdb.Offers(tx, 1000)
@@ -124,8 +134,16 @@ func matches(d *catalogue.Difference, search string) bool {
 }
 
 func (b *editor) view(d *catalogue.Difference) Difference {
-	return Difference{ID: d.ID(), Publisher: d.Publisher, Name: strings.Join(strings.Fields(d.Product+" "+d.Edition+" "+d.Version), " "), Field: d.Field, Ours: d.Ours, Theirs: d.Theirs, Sort: string(d.Sort),
-		Product: b.products[snapshot.ProductKey(d.Publisher, d.Product)]}
+	return Difference{
+		ID:        d.ID(),
+		Publisher: d.Publisher,
+		Name:      strings.Join(strings.Fields(d.Product+" "+d.Edition+" "+d.Version), " "),
+		Field:     d.Field,
+		Ours:      d.Ours,
+		Theirs:    d.Theirs,
+		Sort:      string(d.Sort),
+		Product:   b.products[snapshot.ProductKey(d.Publisher, d.Product)],
+	}
 }
 
 // compareOffer lists the differences of an offer by their names, conflicts first.
@@ -161,8 +179,9 @@ type OfferTaking struct {
 	Dry   bool     `json:"dry"`
 }
 
-// TakeOffer takes differences of an offer into the catalogue, or says what that would change. Values that people changed here stay unless they are named.
-func (svc *Service) TakeOffer(ctx context.Context, d OfferTaking, who string) (CatalogueEffect, error) {
+// TakeOffer takes differences of an offer into the catalogue, or says what that would change. Values that people
+// changed here stay unless they are named.
+func (svc *Catalogue) TakeOffer(ctx context.Context, d OfferTaking, who string) (CatalogueEffect, error) {
 	take, keep, leave := setOf(d.Take), setOf(d.Keep), setOf(d.Leave)
 	choose := func(x *catalogue.Difference) catalogue.Choice {
 		id := x.ID()
@@ -176,39 +195,46 @@ func (svc *Service) TakeOffer(ctx context.Context, d OfferTaking, who string) (C
 		}
 		return catalogue.Later
 	}
-	return svc.either(ctx, d.Dry, who, "took a newer catalogue", fmt.Sprintf("offer %d", d.Offer), func(tx *sqlite.Tx) ([]int64, int, int64, error) {
-		offers, err := titlesdb.Offers(tx, 1000)
-		if err != nil {
-			return nil, 0, 0, err
-		}
-		at := slices.IndexFunc(offers, func(o titlesdb.Offer) bool { return o.ID == d.Offer && o.ClosedAt == 0 })
-		if at < 0 {
-			return nil, 0, 0, errors.New("the file was put away meanwhile: bring it again")
-		}
-		by := svc.by(who)
-		by.File = offers[at].File
-		b, err := newEditor(tx, by)
-		if err != nil {
-			return nil, 0, 0, err
-		}
-		entries, err := titlesdb.OfferEntries(tx, d.Offer)
-		if err != nil {
-			return nil, 0, 0, err
-		}
-		for i, e := range entries {
-			if _, err := b.merge(e, choose); err != nil {
+	return svc.either(
+		ctx,
+		d.Dry,
+		who,
+		"took a newer catalogue",
+		fmt.Sprintf("offer %d", d.Offer),
+		func(tx *sqlite.Tx) ([]int64, int, int64, error) {
+			offers, err := titlesdb.Offers(tx, 1000)
+			if err != nil {
 				return nil, 0, 0, err
 			}
-			if i%5000 == 0 && ctx.Err() != nil {
-				return nil, 0, 0, ctx.Err()
+			at := slices.IndexFunc(offers, func(o titlesdb.Offer) bool { return o.ID == d.Offer && o.ClosedAt == 0 })
+			if at < 0 {
+				return nil, 0, 0, errors.New("the file was put away meanwhile: bring it again")
 			}
-		}
-		var touched []int64
-		for id := range b.touched {
-			touched = append(touched, id)
-		}
-		return touched, b.written, 0, nil
-	})
+			by := svc.by(who)
+			by.File = offers[at].File
+			b, err := newEditor(tx, by)
+			if err != nil {
+				return nil, 0, 0, err
+			}
+			entries, err := titlesdb.OfferEntries(tx, d.Offer)
+			if err != nil {
+				return nil, 0, 0, err
+			}
+			for i, e := range entries {
+				if _, err := b.merge(e, choose); err != nil {
+					return nil, 0, 0, err
+				}
+				if i%5000 == 0 && ctx.Err() != nil {
+					return nil, 0, 0, ctx.Err()
+				}
+			}
+			var touched []int64
+			for id := range b.touched {
+				touched = append(touched, id)
+			}
+			return touched, b.written, 0, nil
+		},
+	)
 }
 
 func setOf(list []string) map[string]bool {
@@ -220,7 +246,7 @@ func setOf(list []string) map[string]bool {
 }
 
 // CloseOffer puts an offer away.
-func (svc *Service) CloseOffer(ctx context.Context, id int64, who string) error {
+func (svc *Catalogue) CloseOffer(ctx context.Context, id int64, who string) error {
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		now := svc.Clock.Now()
 		if err := titlesdb.CloseOffer(tx, id, now.Unix(), who); err != nil {
@@ -237,7 +263,7 @@ type Updates struct {
 }
 
 // Updates returns the newest offers and runs.
-func (svc *Service) Updates(ctx context.Context) (Updates, error) {
+func (svc *Catalogue) Updates(ctx context.Context) (Updates, error) {
 	out := Updates{Offers: []titlesdb.Offer{}, Runs: []titlesdb.RecognitionRun{}}
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
 		offers, err := titlesdb.Offers(tx, 20)
@@ -253,7 +279,7 @@ func (svc *Service) Updates(ctx context.Context) (Updates, error) {
 }
 
 // OfferStarter offers the starter catalogue.
-func (svc *Service) OfferStarter(ctx context.Context, who string) (int64, error) {
+func (svc *Catalogue) OfferStarter(ctx context.Context, who string) (int64, error) {
 	entries, err := starter.Entries()
 	if err != nil {
 		return 0, err

@@ -30,7 +30,7 @@ type PlanDraft struct {
 }
 
 // PutPlan plans something about a release. What was planned before ends.
-func (svc *Service) PutPlan(ctx context.Context, d PlanDraft, who string) (int64, error) {
+func (svc *Catalogue) PutPlan(ctx context.Context, d PlanDraft, who string) (int64, error) {
 	var id int64
 	err := svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		if strings.TrimSpace(d.Owner) == "" {
@@ -42,7 +42,11 @@ func (svc *Service) PutPlan(ctx context.Context, d PlanDraft, who string) (int64
 		if d.What == "keep" && strings.TrimSpace(d.Note) == "" {
 			return errors.New("say why it may stay without support")
 		}
-		page, err := titlesdb.ReleasePage(tx, sqlite.ListQuery{Filters: map[string]string{"id": fmt.Sprint(d.Title)}, Limit: 1}, svc.Snapshots.Today())
+		page, err := titlesdb.ReleasePage(
+			tx,
+			sqlite.ListQuery{Filters: map[string]string{"id": fmt.Sprint(d.Title)}, Limit: 1},
+			svc.Snapshots.Today(),
+		)
 		if err != nil {
 			return err
 		}
@@ -81,11 +85,28 @@ func (svc *Service) PutPlan(ctx context.Context, d PlanDraft, who string) (int64
 				return err
 			}
 		}
-		id, err = titlesdb.AddPlan(tx, snapshot.Plan{Product: r.ProductID, Edition: r.Edition, Version: r.Version, What: d.What, ToProduct: d.ToProduct, ToVersion: d.ToVersion, Due: d.Due, Owner: d.Owner, Note: d.Note, DevicesThen: then, Author: who, At: now.Unix()})
+		id, err = titlesdb.AddPlan(
+			tx,
+			snapshot.Plan{
+				Product:     r.ProductID,
+				Edition:     r.Edition,
+				Version:     r.Version,
+				What:        d.What,
+				ToProduct:   d.ToProduct,
+				ToVersion:   d.ToVersion,
+				Due:         d.Due,
+				Owner:       d.Owner,
+				Note:        d.Note,
+				DevicesThen: then,
+				Author:      who,
+				At:          now.Unix(),
+			},
+		)
 		if err != nil {
 			return err
 		}
-		if err := tx.Note(now, who, "planned about a release", strings.Join(strings.Fields(r.Product+" "+r.Edition+" "+r.Version), " "), d.What); err != nil {
+		if err := tx.Note(now, who, "planned about a release",
+			strings.Join(strings.Fields(r.Product+" "+r.Edition+" "+r.Version), " "), d.What); err != nil {
 			return err
 		}
 		return renewal.Mark(tx, false) // moving and removing are work
@@ -94,7 +115,7 @@ func (svc *Service) PutPlan(ctx context.Context, d PlanDraft, who string) (int64
 }
 
 // EndPlan ends a plan, with the reason.
-func (svc *Service) EndPlan(ctx context.Context, id int64, why, who string) error {
+func (svc *Catalogue) EndPlan(ctx context.Context, id int64, why, who string) error {
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		now := svc.Clock.Now()
 		if err := titlesdb.EndPlan(tx, id, now.Unix(), who, why); err != nil {
@@ -118,7 +139,7 @@ type PlanView struct {
 }
 
 // Plans lists the plans about a product's releases.
-func (svc *Service) Plans(ctx context.Context, product int64) ([]PlanView, error) {
+func (svc *Catalogue) Plans(ctx context.Context, product int64) ([]PlanView, error) {
 	out := []PlanView{}
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
 		c, err := svc.Snapshots.Catalogue(tx)
@@ -135,7 +156,10 @@ func (svc *Service) Plans(ctx context.Context, product int64) ([]PlanView, error
 		}
 		plans, err := titlesdb.Plans(tx, product)
 		for _, plan := range plans {
-			v := PlanView{Plan: plan, Release: strings.Join(strings.Fields(p.Name+" "+plan.Edition+" "+plan.Version), " ")}
+			v := PlanView{
+				Plan:    plan,
+				Release: strings.Join(strings.Fields(p.Name+" "+plan.Edition+" "+plan.Version), " "),
+			}
 			if to := c.Product(plan.ToProduct); to != nil {
 				v.Target = strings.TrimSpace(to.Name + " " + plan.ToVersion)
 			}
@@ -156,9 +180,21 @@ func (svc *Service) Plans(ctx context.Context, product int64) ([]PlanView, error
 	return out, err
 }
 
-// TakeEntries takes what an open set says of titles: new ones come in, values that nobody changed here follow, and what people changed stays.
-func (svc *Service) TakeEntries(ctx context.Context, entries []formats.Entry, file, who string) (intake.ImportResult, error) {
-	out := intake.ImportResult{Kind: formats.Titles.Name, File: file, Aside: []intake.AsideLine{}, Columns: []string{}, Samples: []intake.Sample{}, Lines: len(entries)}
+// TakeEntries takes what an open set says of titles: new ones come in, values that nobody changed here follow, and
+// what people changed stays.
+func (svc *Catalogue) TakeEntries(
+	ctx context.Context,
+	entries []formats.Entry,
+	file, who string,
+) (intake.ImportResult, error) {
+	out := intake.ImportResult{
+		Kind:    formats.Titles.Name,
+		File:    file,
+		Aside:   []intake.AsideLine{},
+		Columns: []string{},
+		Samples: []intake.Sample{},
+		Lines:   len(entries),
+	}
 	err := svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		by := svc.by(who)
 		by.File = file

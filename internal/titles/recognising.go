@@ -18,9 +18,10 @@ import (
 	"ensomet/internal/titles/titlesdb"
 )
 
-// Recognise recognises new records, or all of them after a change of the catalogue or of rules. Records are looked at outside of any writing, so that others can write meanwhile; where they did, they are
-// looked at again, so that no decision that was taken meanwhile is overwritten by an older answer. Only what changed is written. It returns, where everything was looked at anew, the products that
-// records became or were before.
+// Recognise recognises new records, or all of them after a change of the catalogue or of rules. Records are looked at
+// outside of any writing, so that others can write meanwhile; where they did, they are looked at again, so that no
+// decision that was taken meanwhile is overwritten by an older answer. Only what changed is written. It returns,
+// where everything was looked at anew, the products that records became or were before.
 func (svc *Service) Recognise(ctx context.Context) ([]int64, error) {
 	for range 3 {
 		products, done, err := svc.recogniseOnce(ctx, svc.DB.View)
@@ -32,8 +33,12 @@ func (svc *Service) Recognise(ctx context.Context) ([]int64, error) {
 	return products, err
 }
 
-// recogniseOnce looks at records in a transaction of its own, or within the one that writes. It reports whether nothing changed meanwhile.
-func (svc *Service) recogniseOnce(ctx context.Context, look func(context.Context, func(*sqlite.Tx) error) error) ([]int64, bool, error) {
+// recogniseOnce looks at records in a transaction of its own, or within the one that writes. It reports whether
+// nothing changed meanwhile.
+func (svc *Service) recogniseOnce(
+	ctx context.Context,
+	look func(context.Context, func(*sqlite.Tx) error) error,
+) ([]int64, bool, error) {
 	began := time.Now()
 	var work anew
 	read := func(tx *sqlite.Tx) (err error) {
@@ -103,8 +108,15 @@ func (svc *Service) lookAnew(tx *sqlite.Tx, progress func(string)) (work anew, e
 	return work, err
 }
 
-// decideAll recognises records on every processor, tells how far it is, and returns those that are not what they were before, in the order of their records.
-func decideAll(ctx context.Context, g *recognise.Recogniser, records []snapshot.StoredRecord, before map[int64]snapshot.Recognition, progress func(string)) ([]snapshot.Recognition, error) {
+// decideAll recognises records on every processor, tells how far it is, and returns those that are not what they were
+// before, in the order of their records.
+func decideAll(
+	ctx context.Context,
+	g *recognise.Recogniser,
+	records []snapshot.StoredRecord,
+	before map[int64]snapshot.Recognition,
+	progress func(string),
+) ([]snapshot.Recognition, error) {
 	const batch = 2000
 	batches := (len(records) + batch - 1) / batch
 	found := make([][]snapshot.Recognition, batches)
@@ -198,7 +210,13 @@ func (w *anew) run(tx *sqlite.Tx) (titlesdb.RecognitionRun, error) {
 		return ""
 	}
 	for way, records := range moved {
-		m := titlesdb.RecordsMoved{From: way[0], To: way[1], FromName: name(way[0]), ToName: name(way[1]), Records: int64(len(records))}
+		m := titlesdb.RecordsMoved{
+			From:     way[0],
+			To:       way[1],
+			FromName: name(way[0]),
+			ToName:   name(way[1]),
+			Records:  int64(len(records)),
+		}
 		for _, id := range records {
 			m.Installs += installs[id]
 		}
@@ -206,13 +224,19 @@ func (w *anew) run(tx *sqlite.Tx) (titlesdb.RecognitionRun, error) {
 		run.Detail = append(run.Detail, m)
 	}
 	slices.SortFunc(run.Detail, func(x, y titlesdb.RecordsMoved) int {
-		return cmp.Or(cmp.Compare(y.Installs, x.Installs), cmp.Compare(y.Records, x.Records), cmp.Compare(x.To, y.To), cmp.Compare(x.From, y.From))
+		return cmp.Or(
+			cmp.Compare(y.Installs, x.Installs),
+			cmp.Compare(y.Records, x.Records),
+			cmp.Compare(x.To, y.To),
+			cmp.Compare(x.From, y.From),
+		)
 	})
 	run.Detail = run.Detail[:min(len(run.Detail), mostMoves)]
 	return run, nil
 }
 
-// recognisedBefore reports whether anything that recognition rests on has changed since records were recognised, and the state that they are recognised for now.
+// recognisedBefore reports whether anything that recognition rests on has changed since records were recognised, and
+// the state that they are recognised for now.
 func (svc *Service) recognisedBefore(tx *sqlite.Tx) (changed bool, state string, k *snapshot.Knowledge, err error) {
 	if k, err = svc.Snapshots.Knowledge(tx); err != nil {
 		return false, "", nil, err
@@ -226,7 +250,8 @@ func (svc *Service) recognisedBefore(tx *sqlite.Tx) (changed bool, state string,
 	return done != state, state, k, err
 }
 
-// rekey makes the keys of decisions anew from the records that they were taken on, where a program that made keys otherwise took them.
+// rekey makes the keys of decisions anew from the records that they were taken on, where a program that made keys
+// otherwise took them.
 func (svc *Service) rekey(tx *sqlite.Tx, k *snapshot.Knowledge) error {
 	const setting = "key_form"
 	form, err := tx.Setting(setting)
@@ -243,7 +268,11 @@ func (svc *Service) rekey(tx *sqlite.Tx, k *snapshot.Knowledge) error {
 			return err
 		}
 		apart := recognise.TakeApart(r.Record, nil)
-		if key := apart.Key(); key != d.Key && !slices.ContainsFunc(k.Decisions, func(o snapshot.Decided) bool { return o.Key == key && o.State == d.State }) {
+		if key := apart.Key(); key != d.Key &&
+			!slices.ContainsFunc(
+				k.Decisions,
+				func(o snapshot.Decided) bool { return o.Key == key && o.State == d.State },
+			) {
 			if err := titlesdb.Rekey(tx, d.ID, key); err != nil {
 				return err
 			}
@@ -282,8 +311,15 @@ func putRecognitions(tx *sqlite.Tx, w *recognise.Worker, records []snapshot.Stor
 	return storeRecognitions(tx, renewal.Touch, changed, before)
 }
 
-// storeRecognitions writes recognitions, and marks the products that they were or are by touch. Where a record is another version or goes by another key than before, the changes between scans of the devices that have or had it are worked out anew.
-func storeRecognitions(tx *sqlite.Tx, touch func(*sqlite.Tx, []int64) error, changed []snapshot.Recognition, before map[int64]snapshot.Recognition) error {
+// storeRecognitions writes recognitions, and marks the products that they were or are by touch. Where a record is
+// another version or goes by another key than before, the changes between scans of the devices that have or had it
+// are worked out anew.
+func storeRecognitions(
+	tx *sqlite.Tx,
+	touch func(*sqlite.Tx, []int64) error,
+	changed []snapshot.Recognition,
+	before map[int64]snapshot.Recognition,
+) error {
 	b, err := snapshot.NewRecognitions(tx)
 	if err != nil {
 		return err
@@ -298,7 +334,9 @@ func storeRecognitions(tx *sqlite.Tx, touch func(*sqlite.Tx, []int64) error, cha
 			otherwise = append(otherwise, n.Record)
 		}
 	}
-	if products = slices.DeleteFunc(snapshot.Distinct(products), func(id int64) bool { return id == 0 }); len(products) > 0 {
+	if products = slices.DeleteFunc(snapshot.Distinct(products), func(id int64) bool { return id == 0 }); len(
+		products,
+	) > 0 {
 		if err := touch(tx, products); err != nil {
 			return err
 		}
@@ -311,16 +349,34 @@ func storeRecognitions(tx *sqlite.Tx, touch func(*sqlite.Tx, []int64) error, cha
 
 func Recognition(w *recognise.Worker, r *snapshot.StoredRecord) snapshot.Recognition {
 	res, apart := w.Decide(&r.Record)
-	n := snapshot.Recognition{Record: r.ID, Key: apart.Key(), Product: res.Product, Title: res.Title, Edition: res.Edition, EditionRank: res.EditionRank, TitleVersion: res.TitleVersion, Version: res.Version,
-		Step: res.By, WhyNot: res.WhyNot(), Whole: res.Piece == recognise.Whole, NotSoftware: res.NotCounted, Rule: res.Rule}
+	n := snapshot.Recognition{
+		Record:       r.ID,
+		Key:          apart.Key(),
+		Product:      res.Product,
+		Title:        res.Title,
+		Edition:      res.Edition,
+		EditionRank:  res.EditionRank,
+		TitleVersion: res.TitleVersion,
+		Version:      res.Version,
+		Step:         res.By,
+		WhyNot:       res.WhyNot(),
+		Whole:        res.Piece == recognise.Whole,
+		NotSoftware:  res.NotCounted,
+		Rule:         res.Rule,
+	}
 	if res.Line != nil {
 		n.Line = res.Line.ID
 	}
 	return n
 }
 
-// recognisedAnew says which of some records would be recognised otherwise by a recogniser, and which products that touches on either side.
-func recognisedAnew(w *recognise.Worker, records []snapshot.StoredRecord, before map[int64]snapshot.Recognition) (changed []snapshot.Recognition, products []int64) {
+// recognisedAnew says which of some records would be recognised otherwise by a recogniser, and which products that
+// touches on either side.
+func recognisedAnew(
+	w *recognise.Worker,
+	records []snapshot.StoredRecord,
+	before map[int64]snapshot.Recognition,
+) (changed []snapshot.Recognition, products []int64) {
 	touched := map[int64]bool{}
 	for i := range records {
 		n := Recognition(w, &records[i])

@@ -21,12 +21,24 @@ type ReleaseFacts struct {
 	Releases []titlesdb.ReleaseFact
 }
 
-// SumUpReleases says of each title how long it is supported and on how many devices it is, was a year ago, and runs as their operating system.
-func (svc *Service) SumUpReleases(tx *sqlite.Tx, e *snapshot.Snapshot) (d ReleaseFacts, err error) {
+// SumUpReleases says of each title how long it is supported and on how many devices it is, was a year ago, and runs
+// as their operating system.
+func (svc *Catalogue) SumUpReleases(tx *sqlite.Tx, e *snapshot.Snapshot) (d ReleaseFacts, err error) {
 	for _, f := range e.Ordered() {
 		for _, s := range f.Versions {
 			if s.Installs > 0 {
-				d.Versions = append(d.Versions, titlesdb.VersionFact{Product: f.Id, Edition: s.Edition, Version: s.Version, Title: s.Title, Installs: s.Installs, Devices: s.Devices, Stale: s.Stale})
+				d.Versions = append(
+					d.Versions,
+					titlesdb.VersionFact{
+						Product:  f.Id,
+						Edition:  s.Edition,
+						Version:  s.Version,
+						Title:    s.Title,
+						Installs: s.Installs,
+						Devices:  s.Devices,
+						Stale:    s.Stale,
+					},
+				)
 			}
 		}
 	}
@@ -56,8 +68,9 @@ func (svc *Service) SumUpReleases(tx *sqlite.Tx, e *snapshot.Snapshot) (d Releas
 	return d, err
 }
 
-// operatingSystems counts the devices in service that run each title as their operating system, which is recognised like any other name.
-func (svc *Service) operatingSystems(tx *sqlite.Tx) (map[int64]int64, error) {
+// operatingSystems counts the devices in service that run each title as their operating system, which is recognised
+// like any other name.
+func (svc *Catalogue) operatingSystems(tx *sqlite.Tx) (map[int64]int64, error) {
 	k, err := svc.Snapshots.Knowledge(tx)
 	if err != nil {
 		return nil, err
@@ -93,7 +106,7 @@ type VersionView struct {
 }
 
 // Versions lists the versions of a product that were found, newest first.
-func (svc *Service) Versions(ctx context.Context, product int64) ([]VersionView, error) {
+func (svc *Catalogue) Versions(ctx context.Context, product int64) ([]VersionView, error) {
 	out := []VersionView{}
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
 		c, err := svc.Snapshots.Catalogue(tx)
@@ -110,7 +123,17 @@ func (svc *Service) Versions(ctx context.Context, product int64) ([]VersionView,
 		}
 		today := svc.Snapshots.Today()
 		for _, f := range list {
-			v := VersionView{Edition: f.Edition, Version: f.Version, Devices: f.Devices, Stale: f.Stale, Installs: f.Installs, FirstSeen: f.FirstSeen.String(), Phase: string(lifecycle.Unknown), AgeDays: int(today - f.FirstSeen), AtLeast: true}
+			v := VersionView{
+				Edition:   f.Edition,
+				Version:   f.Version,
+				Devices:   f.Devices,
+				Stale:     f.Stale,
+				Installs:  f.Installs,
+				FirstSeen: f.FirstSeen.String(),
+				Phase:     string(lifecycle.Unknown),
+				AgeDays:   int(today - f.FirstSeen),
+				AtLeast:   true,
+			}
 			for i := range p.Titles {
 				if t := &p.Titles[i]; t.ID == f.Title {
 					dates := snapshot.DatesOf(t)
@@ -160,12 +183,18 @@ type PhaseCount struct {
 }
 
 // LifeCycle sums up the releases that were found, on a day (unknown is today) and for the months after it.
-func (svc *Service) LifeCycle(ctx context.Context, on civil.Day, months int) (LifeCycle, error) {
+func (svc *Catalogue) LifeCycle(ctx context.Context, on civil.Day, months int) (LifeCycle, error) {
 	if !on.Known() {
 		on = svc.Snapshots.Today()
 	}
 	until := civil.MustParse(on.AddMonths(months).String()[:7]+"-01").AddMonths(1) - 1 // whole months
-	out := LifeCycle{On: on.String(), Until: until.String(), Months: []MonthEnding{}, Years: []lifecycle.Year{}, Phases: []PhaseCount{}}
+	out := LifeCycle{
+		On:     on.String(),
+		Until:  until.String(),
+		Months: []MonthEnding{},
+		Years:  []lifecycle.Year{},
+		Phases: []PhaseCount{},
+	}
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
 		c, err := svc.Snapshots.Catalogue(tx)
 		if err != nil {
@@ -183,7 +212,8 @@ func (svc *Service) LifeCycle(ctx context.Context, on civil.Day, months int) (Li
 		for i := range out.Months {
 			byMonth[out.Months[i].Month] = &out.Months[i]
 		}
-		for _, phase := range []lifecycle.Phase{lifecycle.General, lifecycle.Extended, lifecycle.Ended, lifecycle.Unknown, lifecycle.Before} {
+		for _, phase := range []lifecycle.Phase{lifecycle.General, lifecycle.Extended, lifecycle.Ended,
+			lifecycle.Unknown, lifecycle.Before} {
 			out.Phases = append(out.Phases, PhaseCount{Phase: string(phase)})
 		}
 		for i := range out.Phases {
@@ -225,8 +255,9 @@ func (svc *Service) LifeCycle(ctx context.Context, on civil.Day, months int) (Li
 	return out, err
 }
 
-// Releases reads a page of the releases that were found or whose dates are known. The filter on asks for another day than today.
-func (svc *Service) Releases(ctx context.Context, q sqlite.ListQuery) (sqlite.Page[titlesdb.ReleaseRow], error) {
+// Releases reads a page of the releases that were found or whose dates are known. The filter on asks for another day
+// than today.
+func (svc *Catalogue) Releases(ctx context.Context, q sqlite.ListQuery) (sqlite.Page[titlesdb.ReleaseRow], error) {
 	on := svc.Snapshots.Today()
 	filters := map[string]string{}
 	for name, v := range q.Filters {

@@ -54,7 +54,11 @@ func (svc *Service) NameRules(ctx context.Context) ([]RuleView, error) {
 }
 
 // judgeRules says of each rule what it fits, what it decides, who is before it, and why it decides nothing.
-func (svc *Service) judgeRules(k *snapshot.Knowledge, records []snapshot.StoredRecord, as map[int64]snapshot.Recognition) []RuleView {
+func (svc *Service) judgeRules(
+	k *snapshot.Knowledge,
+	records []snapshot.StoredRecord,
+	as map[int64]snapshot.Recognition,
+) []RuleView {
 	out := make([]RuleView, len(k.Rules))
 	lost := make([]map[int]int, len(k.Rules))
 	for i := range k.Rules {
@@ -89,7 +93,8 @@ func (svc *Service) judgeRules(k *snapshot.Knowledge, records []snapshot.StoredR
 			}
 			if first[leaves] == 0 {
 				first[leaves] = j + 1
-			} else if o := &k.Rules[first[leaves]-1]; leaves == 0 && (o.Outcome != r.Outcome || o.Product != r.Product || o.Edition != r.Edition) {
+			} else if o := &k.Rules[first[leaves]-1]; leaves == 0 &&
+				(o.Outcome != r.Outcome || o.Product != r.Product || o.Edition != r.Edition) {
 				lost[j][first[leaves]-1]++
 			}
 		}
@@ -115,8 +120,27 @@ func (svc *Service) judgeRules(k *snapshot.Knowledge, records []snapshot.StoredR
 }
 
 func (svc *Service) ruleView(k *snapshot.Knowledge, r *snapshot.NameRule) RuleView {
-	v := RuleView{RuleDraft: RuleDraft{ID: r.ID, Name: r.Name, Outcome: string(r.Outcome), Records: r.Records, Devices: r.Devices, Product: r.Product, Edition: r.Edition, Reason: r.Reason, From: r.From.String(), Until: r.Until.String(), Off: !r.On},
-		State: "holds", Author: r.Author, At: r.At, Signed: r.SignedBy, Conflict: []RuleConflict{}, Names: map[int64]string{}}
+	v := RuleView{
+		RuleDraft: RuleDraft{
+			ID:      r.ID,
+			Name:    r.Name,
+			Outcome: string(r.Outcome),
+			Records: r.Records,
+			Devices: r.Devices,
+			Product: r.Product,
+			Edition: r.Edition,
+			Reason:  r.Reason,
+			From:    r.From.String(),
+			Until:   r.Until.String(),
+			Off:     !r.On,
+		},
+		State:    "holds",
+		Author:   r.Author,
+		At:       r.At,
+		Signed:   r.SignedBy,
+		Conflict: []RuleConflict{},
+		Names:    map[int64]string{},
+	}
 	switch {
 	case r.State == "waiting":
 		v.State = "waiting"

@@ -32,7 +32,15 @@ type RuleDraft struct {
 }
 
 func (d *RuleDraft) rule() (recognise.Rule, error) {
-	r := recognise.Rule{ID: d.ID, Name: strings.TrimSpace(d.Name), Outcome: recognise.Outcome(d.Outcome), Records: d.Records, Product: d.Product, Edition: d.Edition, Reason: strings.TrimSpace(d.Reason)}
+	r := recognise.Rule{
+		ID:      d.ID,
+		Name:    strings.TrimSpace(d.Name),
+		Outcome: recognise.Outcome(d.Outcome),
+		Records: d.Records,
+		Product: d.Product,
+		Edition: d.Edition,
+		Reason:  strings.TrimSpace(d.Reason),
+	}
 	if r.Name == "" {
 		return r, errors.New("give the rule a name")
 	}
@@ -78,10 +86,15 @@ func (d *RuleDraft) rule() (recognise.Rule, error) {
 
 // empty reports whether a condition asks nothing.
 func empty(c condition.Condition) bool {
-	return c.Field == "" && c.Not == nil && !slices.ContainsFunc(append(slices.Clone(c.All), c.Any...), func(p condition.Condition) bool { return !empty(p) })
+	return c.Field == "" && c.Not == nil &&
+		!slices.ContainsFunc(
+			append(slices.Clone(c.All), c.Any...),
+			func(p condition.Condition) bool { return !empty(p) },
+		)
 }
 
-// PreviewRule says what a rule would change now, what it would have touched in the last year, and which positions move. It changes nothing.
+// PreviewRule says what a rule would change now, what it would have touched in the last year, and which positions
+// move. It changes nothing.
 func (svc *Service) PreviewRule(ctx context.Context, d RuleDraft, who string) (Effect, error) {
 	var out Effect
 	err := svc.DB.Rehearse(ctx, func(tx *sqlite.Tx) (err error) {
@@ -110,7 +123,8 @@ func (svc *Service) PutRule(ctx context.Context, d RuleDraft, who string) (Effec
 	return out, err
 }
 
-// ruleAndCompare keeps the rule and says what moved. What it touches is what is recognised otherwise than before, or left out otherwise.
+// ruleAndCompare keeps the rule and says what moved. What it touches is what is recognised otherwise than before, or
+// left out otherwise.
 func (svc *Service) ruleAndCompare(tx *sqlite.Tx, d RuleDraft, who string, waits bool) (Effect, error) {
 	out := Effect{Moves: []snapshot.Move{}, Waits: waits}
 	r, err := d.rule()
@@ -170,7 +184,8 @@ func (svc *Service) ruleAndCompare(tx *sqlite.Tx, d RuleDraft, who string, waits
 	}
 	out.Names = len(keys)
 	if r.Outcome != recognise.IsLeftOut {
-		if out.Installs, out.LastYear, err = titlesdb.InstallsOfRecords(tx, touched, svc.Clock.Now().Unix()-365*24*3600); err != nil {
+		if out.Installs, out.LastYear, err = titlesdb.InstallsOfRecords(tx, touched,
+			svc.Clock.Now().Unix()-365*24*3600); err != nil {
 			return out, err
 		}
 	}
@@ -213,7 +228,11 @@ func (svc *Service) ruleAndCompare(tx *sqlite.Tx, d RuleDraft, who string, waits
 const mostPreviewed = 400
 
 // fittingRecords lists the records that a rule fits, and the products that they are.
-func fittingRecords(r *recognise.Rule, records []snapshot.StoredRecord, as map[int64]snapshot.Recognition) (fit, products []int64) {
+func fittingRecords(
+	r *recognise.Rule,
+	records []snapshot.StoredRecord,
+	as map[int64]snapshot.Recognition,
+) (fit, products []int64) {
 	for i := range records {
 		n := as[records[i].ID]
 		if n.Product != 0 && n.WhyNot == "" && r.Records.Holds(recognise.FactsOf(&records[i].Record, "", n.Product)) {

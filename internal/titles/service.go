@@ -22,6 +22,9 @@ type Service struct {
 	decided []string // names that somebody decided on since the figures that are being renewed were read
 }
 
+// Catalogue does what can be done with publishers, products, titles and releases, and with what is planned about them.
+type Catalogue struct{ *Service }
+
 // ForgetDecided begins anew to remember which names are decided on.
 func (svc *Service) ForgetDecided() {
 	svc.mu.Lock()

@@ -71,10 +71,12 @@ func (svc *Service) SetNaming(ctx context.Context, n NamingSettings, who string)
 		if n.Limit > 0 {
 			limit = strconv.FormatFloat(n.Limit, 'g', -1, 64)
 		}
-		if err := errors.Join(tx.SetSetting("sign_off", string(text)), tx.SetSetting(snapshot.ScoreLimit, limit)); err != nil {
+		if err := errors.Join(tx.SetSetting("sign_off", string(text)),
+			tx.SetSetting(snapshot.ScoreLimit, limit)); err != nil {
 			return err
 		}
-		if err := tx.Note(svc.Clock.Now(), who, "set how names are decided", "", fmt.Sprintf("signed off: %s, limit %s", text, limit)); err != nil {
+		if err := tx.Note(svc.Clock.Now(), who, "set how names are decided", "",
+			fmt.Sprintf("signed off: %s, limit %s", text, limit)); err != nil {
 			return err
 		}
 		return renewal.Mark(tx, false)
@@ -134,7 +136,19 @@ func (svc *Service) Unsigned(ctx context.Context) ([]Unsigned, error) {
 			if err != nil {
 				return err
 			}
-			out = append(out, Unsigned{"leave_out", l.ID, name(l.Product, "") + " on " + d.Name, "left out of the count", l.Reason, l.Author, l.At, ""})
+			out = append(
+				out,
+				Unsigned{
+					"leave_out",
+					l.ID,
+					name(l.Product, "") + " on " + d.Name,
+					"left out of the count",
+					l.Reason,
+					l.Author,
+					l.At,
+					"",
+				},
+			)
 		}
 		slices.SortStableFunc(out, func(a, b Unsigned) int { return int(a.At - b.At) })
 		return nil

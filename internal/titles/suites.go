@@ -12,7 +12,8 @@ import (
 	"ensomet/internal/titles/titlesdb"
 )
 
-// SuiteDraft says what a suite contains and how one knows that it is on a device: by a record of its own, or also by some of its parts.
+// SuiteDraft says what a suite contains and how one knows that it is on a device: by a record of its own, or also by
+// some of its parts.
 type SuiteDraft struct {
 	ID      int64                 `json:"id" doc:"0 is a new one"`
 	Product int64                 `json:"product"`
@@ -23,8 +24,15 @@ type SuiteDraft struct {
 }
 
 // PutSuite adds the definition of a suite or changes one. Every position that it touches follows.
-func (svc *Service) PutSuite(ctx context.Context, d SuiteDraft, who string) (int64, error) {
-	s := recognise.Suite{ID: d.ID, Product: d.Product, Edition: d.Edition, Version: d.Version, Need: d.Need, Parts: d.Parts}
+func (svc *Catalogue) PutSuite(ctx context.Context, d SuiteDraft, who string) (int64, error) {
+	s := recognise.Suite{
+		ID:      d.ID,
+		Product: d.Product,
+		Edition: d.Edition,
+		Version: d.Version,
+		Need:    d.Need,
+		Parts:   d.Parts,
+	}
 	err := svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		c, err := svc.Snapshots.Catalogue(tx)
 		if err != nil {
@@ -42,12 +50,17 @@ func (svc *Service) PutSuite(ctx context.Context, d SuiteDraft, who string) (int
 			}
 		}
 		if d.Need > len(d.Parts) {
-			return fmt.Errorf("the suite has %d parts, so that %d of them can never be on a device", len(d.Parts), d.Need)
+			return fmt.Errorf(
+				"the suite has %d parts, so that %d of them can never be on a device",
+				len(d.Parts),
+				d.Need,
+			)
 		}
 		if err := titlesdb.PutSuite(tx, &s, who, svc.Clock.Now().Unix()); err != nil {
 			return err
 		}
-		if err := tx.Note(svc.Clock.Now(), who, "defined a suite", c.Product(d.Product).Name, fmt.Sprintf("%d parts, %d needed", len(d.Parts), d.Need)); err != nil {
+		if err := tx.Note(svc.Clock.Now(), who, "defined a suite", c.Product(d.Product).Name,
+			fmt.Sprintf("%d parts, %d needed", len(d.Parts), d.Need)); err != nil {
 			return err
 		}
 		return renewal.Mark(tx, true)
@@ -56,7 +69,7 @@ func (svc *Service) PutSuite(ctx context.Context, d SuiteDraft, who string) (int
 }
 
 // DropSuite takes the definition of a suite away.
-func (svc *Service) DropSuite(ctx context.Context, id int64, who string) error {
+func (svc *Catalogue) DropSuite(ctx context.Context, id int64, who string) error {
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		if err := titlesdb.DropSuite(tx, id); err != nil {
 			return err
@@ -81,7 +94,10 @@ func suitesOf(tx *sqlite.Tx, c *recognise.Catalogue, product int64) ([]SuiteView
 		if s.Product != product {
 			continue
 		}
-		v := SuiteView{SuiteDraft: SuiteDraft{s.ID, s.Product, s.Edition, s.Version, s.Need, s.Parts}, Names: []string{}}
+		v := SuiteView{
+			SuiteDraft: SuiteDraft{s.ID, s.Product, s.Edition, s.Version, s.Need, s.Parts},
+			Names:      []string{},
+		}
 		for _, p := range s.Parts {
 			name := fmt.Sprintf("title %d", p.Product)
 			if q := c.Product(p.Product); q != nil {

@@ -13,7 +13,7 @@ import (
 )
 
 // SetTags makes the tags of products be these, or adds to those they have.
-func (svc *Service) SetTags(ctx context.Context, product int64, tags []string, who string) error {
+func (svc *Catalogue) SetTags(ctx context.Context, product int64, tags []string, who string) error {
 	var clean []string
 	for _, t := range tags {
 		if t = strings.Join(strings.Fields(t), " "); t == "" {
@@ -42,7 +42,7 @@ type TagCount struct {
 }
 
 // Tags lists the tags in use.
-func (svc *Service) Tags(ctx context.Context) ([]TagCount, error) {
+func (svc *Catalogue) Tags(ctx context.Context) ([]TagCount, error) {
 	out := []TagCount{}
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
 		tags, err := titlesdb.Tags(tx)
@@ -56,14 +56,15 @@ func (svc *Service) Tags(ctx context.Context) ([]TagCount, error) {
 }
 
 // Watch puts a product on the watch list or takes it off.
-func (svc *Service) Watch(ctx context.Context, product int64, on bool, who string) error {
+func (svc *Catalogue) Watch(ctx context.Context, product int64, on bool, who string) error {
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		return titlesdb.Watch(tx, product, on, who, svc.Clock.Now().Unix())
 	})
 }
 
-// AddRemark notes something about a product, or about its install on a device (by device_id; empty is the title itself).
-func (svc *Service) AddRemark(ctx context.Context, product int64, device, text, who string) (int64, error) {
+// AddRemark notes something about a product, or about its install on a device (by device_id; empty is the title
+// itself).
+func (svc *Catalogue) AddRemark(ctx context.Context, product int64, device, text, who string) (int64, error) {
 	text = strings.TrimSpace(text)
 	if text == "" {
 		return 0, errors.New("write what is to be noted")
@@ -94,6 +95,9 @@ func (svc *Service) AddRemark(ctx context.Context, product int64, device, text, 
 }
 
 // DropRemark takes a remark away.
-func (svc *Service) DropRemark(ctx context.Context, id int64, who string) error {
-	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error { return titlesdb.DropRemark(tx, id, svc.Clock.Now().Unix(), who) })
+func (svc *Catalogue) DropRemark(ctx context.Context, id int64, who string) error {
+	return svc.DB.Update(
+		ctx,
+		func(tx *sqlite.Tx) error { return titlesdb.DropRemark(tx, id, svc.Clock.Now().Unix(), who) },
+	)
 }

@@ -27,7 +27,17 @@ type RecordView struct {
 }
 
 func recordView(r snapshot.StoredRecord) RecordView {
-	return RecordView{r.ID, r.Publisher, r.Name, r.Version, r.Edition, r.Architecture, r.Language, r.FileName, strings.TrimSpace(r.TagID + " " + r.PURL + " " + r.CPE)}
+	return RecordView{
+		r.ID,
+		r.Publisher,
+		r.Name,
+		r.Version,
+		r.Edition,
+		r.Architecture,
+		r.Language,
+		r.FileName,
+		strings.TrimSpace(r.TagID + " " + r.PURL + " " + r.CPE),
+	}
 }
 
 // RecordTrace is a record with the trace of its recognition and where it was seen.
@@ -84,7 +94,10 @@ func (svc *Service) AddTitle(ctx context.Context, t NewTitle, who string) (int64
 		if b.products[snapshot.ProductKey(t.Publisher, t.Product)] != 0 {
 			return errors.New("the catalogue has this product already: choose it")
 		}
-		fresh, _ := catalogue.Edit(&catalogue.Known{Key: catalogue.Key{Publisher: t.Publisher, Product: t.Product}, Base: catalogue.Says{}}, catalogue.Says{"category": t.Category, "licence_model": t.Model})
+		fresh, _ := catalogue.Edit(
+			&catalogue.Known{Key: catalogue.Key{Publisher: t.Publisher, Product: t.Product}, Base: catalogue.Says{}},
+			catalogue.Says{"category": t.Category, "licence_model": t.Model},
+		)
 		if err := b.put(nil, fresh); err != nil {
 			return err
 		}

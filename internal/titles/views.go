@@ -39,10 +39,19 @@ type TitleLine struct {
 }
 
 // Product returns a product of the catalogue.
-func (svc *Service) Product(ctx context.Context, id int64) (ProductView, error) {
-	out := ProductView{Lines: []TitleLine{}, Parts: []string{}, Suite: []string{}, Remarks: []snapshot.Remark{}, Changes: []titlesdb.CatalogueChange{}}
+func (svc *Catalogue) Product(ctx context.Context, id int64) (ProductView, error) {
+	out := ProductView{
+		Lines:   []TitleLine{},
+		Parts:   []string{},
+		Suite:   []string{},
+		Remarks: []snapshot.Remark{},
+		Changes: []titlesdb.CatalogueChange{},
+	}
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
-		page, err := snapshot.ProductPage(tx, sqlite.ListQuery{Filters: map[string]string{"id": fmt.Sprint(id)}, Limit: 1})
+		page, err := snapshot.ProductPage(
+			tx,
+			sqlite.ListQuery{Filters: map[string]string{"id": fmt.Sprint(id)}, Limit: 1},
+		)
 		if err != nil {
 			return err
 		}
@@ -78,7 +87,7 @@ func (svc *Service) Product(ctx context.Context, id int64) (ProductView, error) 
 }
 
 // titleLines adds what the catalogue has of a product, and what people noted about it.
-func (svc *Service) titleLines(tx *sqlite.Tx, p *recognise.Product, out *ProductView) error {
+func (svc *Catalogue) titleLines(tx *sqlite.Tx, p *recognise.Product, out *ProductView) error {
 	titles, err := titlesdb.KnownTitles(tx, p.ID)
 	if err != nil {
 		return err
@@ -88,7 +97,15 @@ func (svc *Service) titleLines(tx *sqlite.Tx, p *recognise.Product, out *Product
 		return err
 	}
 	for _, t := range titles {
-		line := TitleLine{ID: t.ID, Edition: t.Edition, Version: t.Version, Says: t.Says, Touched: t.Touched(), ChangedAt: t.ChangedAt, Devices: facts[t.ID].Devices}
+		line := TitleLine{
+			ID:        t.ID,
+			Edition:   t.Edition,
+			Version:   t.Version,
+			Says:      t.Says,
+			Touched:   t.Touched(),
+			ChangedAt: t.ChangedAt,
+			Devices:   facts[t.ID].Devices,
+		}
 		for i := range p.Titles {
 			if p.Titles[i].ID == t.ID {
 				dates := snapshot.DatesOf(&p.Titles[i])

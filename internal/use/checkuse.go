@@ -14,7 +14,8 @@ import (
 // checkedPoolDays is how many days back the daily sums of pools are worked out again.
 const checkedPoolDays = 60
 
-// CheckUse compares the stored days of use whose runs are kept with what these runs make, and the newest daily sums of pools with what their events make.
+// CheckUse compares the stored days of use whose runs are kept with what these runs make, and the newest daily sums
+// of pools with what their events make.
 func (svc *Service) CheckUse(tx *sqlite.Tx) ([]string, error) {
 	var wrong []string
 	r, err := svc.newRoller(tx)
@@ -27,10 +28,11 @@ func (svc *Service) CheckUse(tx *sqlite.Tx) ([]string, error) {
 		person       string
 	}
 	stored := map[key][3]int64{}
-	if err := snapshot.EachUseDay(tx, nil, max(1, r.sessions), svc.Snapshots.Today(), func(d snapshot.UseDayRow) error {
-		stored[key{d.Name, d.Device, d.Day, d.Person}] = [3]int64{d.Run, d.Active, int64(d.Sessions)}
-		return nil
-	}); err != nil {
+	if err := snapshot.EachUseDay(tx, nil, max(1, r.sessions), svc.Snapshots.Today(),
+		func(d snapshot.UseDayRow) error {
+			stored[key{d.Name, d.Device, d.Day, d.Person}] = [3]int64{d.Run, d.Active, int64(d.Sessions)}
+			return nil
+		}); err != nil {
 		return nil, err
 	}
 	for id, d := range r.devices {
@@ -55,14 +57,27 @@ func (svc *Service) CheckUse(tx *sqlite.Tx) ([]string, error) {
 				continue
 			}
 			if got, want := stored[k], [3]int64{x.Run, x.Active, int64(x.Sessions)}; got != want {
-				wrong = append(wrong, fmt.Sprintf("the use of %d on %s on %s is stored as %v (seconds, worked, runs), and its runs make %v", x.Program, d.Code, x.Day, got, want))
+				wrong = append(
+					wrong,
+					fmt.Sprintf(
+						"the use of %d on %s on %s is stored as %v (seconds, worked, runs), and its runs make %v",
+						x.Program,
+						d.Code,
+						x.Day,
+						got,
+						want,
+					),
+				)
 			}
 			delete(stored, k)
 		}
 	}
 	for k := range stored {
 		if d := r.devices[k.device]; d != nil {
-			wrong = append(wrong, fmt.Sprintf("use of %d on %s on %s is stored, and no run makes it", k.name, d.Code, k.day))
+			wrong = append(
+				wrong,
+				fmt.Sprintf("use of %d on %s on %s is stored, and no run makes it", k.name, d.Code, k.day),
+			)
 		}
 	}
 	pools, err := svc.checkPools(tx, r.settings)
@@ -100,7 +115,16 @@ func (svc *Service) checkPools(tx *sqlite.Tx, settings *snapshot.Settings) ([]st
 				continue
 			}
 			if at[d.Day] != d {
-				wrong = append(wrong, fmt.Sprintf("%s of the pool %s is stored as %+v, and its events make %+v", d.Day, p.Code, at[d.Day], d))
+				wrong = append(
+					wrong,
+					fmt.Sprintf(
+						"%s of the pool %s is stored as %+v, and its events make %+v",
+						d.Day,
+						p.Code,
+						at[d.Day],
+						d,
+					),
+				)
 			}
 		}
 	}

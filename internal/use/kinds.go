@@ -10,10 +10,19 @@ import (
 // useKinds are the kinds of files that say who used what.
 func (svc *Service) Kinds() map[*formats.Kind]intake.SinkMaker {
 	return map[*formats.Kind]intake.SinkMaker{
-		formats.Usage:         func(in intake.Arrival) (*intake.Sink, error) { return svc.usageSink(in.Tx, in.Settings) },
-		formats.ProcessEvents: func(in intake.Arrival) (*intake.Sink, error) { return svc.processSink(in.Tx, in.Settings) },
-		formats.Pools:         func(in intake.Arrival) (*intake.Sink, error) { return svc.poolSink(in.Tx) },
-		formats.PoolEvents:    func(in intake.Arrival) (*intake.Sink, error) { return svc.poolEventSink(in.Tx, in.Settings) },
+		formats.Usage: func(in intake.Arrival) (*intake.Sink,
+			error) {
+			return svc.usageSink(in.Tx, in.Settings)
+		},
+		formats.ProcessEvents: func(in intake.Arrival) (*intake.Sink,
+			error) {
+			return svc.processSink(in.Tx, in.Settings)
+		},
+		formats.Pools: func(in intake.Arrival) (*intake.Sink, error) { return svc.poolSink(in.Tx) },
+		formats.PoolEvents: func(in intake.Arrival) (*intake.Sink,
+			error) {
+			return svc.poolEventSink(in.Tx, in.Settings)
+		},
 	}
 }
 
@@ -39,7 +48,11 @@ func (svc *Service) usageSink(tx *sqlite.Tx, settings *snapshot.Settings) (*inta
 			return sqlite.Same, err
 		}
 		if device == 0 {
-			return sqlite.Same, intake.Refuse(row, "there is no device %q: import the devices first; the line is tried again then", code)
+			return sqlite.Same, intake.Refuse(
+				row,
+				"there is no device %q: import the devices first; the line is tried again then",
+				code,
+			)
 		}
 		name, err := snapshot.UseName(names, s.FileName, s.Product)
 		if err != nil {

@@ -98,7 +98,12 @@ func (svc *Service) PreviewMeter(ctx context.Context, d MeteringDraft, end int64
 			}
 			of := changes[f.Product]
 			if of == nil {
-				of = &change{title: snapshot.PolicyTitle(p), name: p.Publisher + " " + p.Name, is: before.Measurable(seen[p.ID], p, c), will: after.Measurable(seen[p.ID], p, c)}
+				of = &change{
+					title: snapshot.PolicyTitle(p),
+					name:  p.Publisher + " " + p.Name,
+					is:    before.Measurable(seen[p.ID], p, c),
+					will:  after.Measurable(seen[p.ID], p, c),
+				}
 				changes[f.Product] = of
 			}
 			is := of.is && before.On(of.title, dev, svc.Snapshots.Today())

@@ -75,13 +75,17 @@ func (svc *Service) Metering(ctx context.Context) (Metered, error) {
 			if group == "" {
 				group = "all devices"
 			}
-			out.Choices = append(out.Choices, MeteringView{m.ID, what, group, m.Stance == policy.Metered, m.From.String(), m.Reason, m.Author, m.At})
+			out.Choices = append(
+				out.Choices,
+				MeteringView{m.ID, what, group, m.Stance == policy.Metered, m.From.String(), m.Reason, m.Author, m.At},
+			)
 		}
 		kept, err := usedb.CountUse(tx)
 		if err != nil {
 			return err
 		}
-		out.Devices, out.InService, out.Sessions, out.Events, out.Days = kept.Devices, kept.InService, kept.Sessions, kept.Events, kept.Days
+		out.Devices, out.InService, out.Sessions, out.Events, out.Days = kept.Devices, kept.InService, kept.Sessions,
+			kept.Events, kept.Days
 		if kept.First.Known() {
 			out.FirstDay = kept.First.String()
 		}
@@ -103,13 +107,27 @@ func (svc *Service) meteringOf(tx *sqlite.Tx, d MeteringDraft, who string) (snap
 	if err != nil {
 		return snapshot.Metering{}, err
 	}
-	m := snapshot.Metering{Policy: policy.Policy{Product: d.Product, Category: d.Category, GroupName: d.Group, Stance: policy.NotMetered, Reason: d.Note}, PublisherName: d.Publisher, From: svc.Snapshots.Today(), Author: who, At: svc.Clock.Now().Unix()}
+	m := snapshot.Metering{
+		Policy: policy.Policy{
+			Product:   d.Product,
+			Category:  d.Category,
+			GroupName: d.Group,
+			Stance:    policy.NotMetered,
+			Reason:    d.Note,
+		},
+		PublisherName: d.Publisher,
+		From:          svc.Snapshots.Today(),
+		Author:        who,
+		At:            svc.Clock.Now().Unix(),
+	}
 	m.Publisher = recognise.CleanPublisher(d.Publisher)
 	switch {
 	case d.Product == 0 && d.Publisher == "" && d.Category == "":
 		return m, errors.New("say what is metered: a title, a category or a publisher")
 	case len(had) == 0 && !d.On:
-		return m, errors.New("everything is metered as long as nothing is chosen: choose first what is, then what is not")
+		return m, errors.New(
+			"everything is metered as long as nothing is chosen: choose first what is, then what is not",
+		)
 	case len(had) == 0:
 		m.From = 0 // it was metered all along, with everything else
 	}
@@ -133,7 +151,8 @@ func (svc *Service) Meter(ctx context.Context, d MeteringDraft, who string) erro
 		if _, err := usedb.PutMetering(tx, m); err != nil {
 			return err
 		}
-		if err := tx.Note(now, who, "chose what is metered", fmt.Sprint(d.Product, d.Publisher, d.Category), d.Group); err != nil {
+		if err := tx.Note(now, who, "chose what is metered", fmt.Sprint(d.Product, d.Publisher, d.Category),
+			d.Group); err != nil {
 			return err
 		}
 		return renewal.Mark(tx, false)

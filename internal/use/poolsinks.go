@@ -49,7 +49,11 @@ func (svc *Service) poolEventSink(tx *sqlite.Tx, settings *snapshot.Settings) (*
 		}
 		id := pools[e.Pool]
 		if id == 0 {
-			return sqlite.Same, intake.Refuse(row, "there is no pool %q: import the pools first; the line is tried again then", e.Pool)
+			return sqlite.Same, intake.Refuse(
+				row,
+				"there is no pool %q: import the pools first; the line is tried again then",
+				e.Pool,
+			)
 		}
 		c, err := usedb.PutPoolEvent(tx, id, e)
 		if c != sqlite.Same && (!touched[id] || e.At < since[id]) {
@@ -91,14 +95,16 @@ func (svc *Service) rollPools(tx *sqlite.Tx, settings *snapshot.Settings, since 
 				from = min(from, max(o.Start, since[pool]-longestCheckout))
 			}
 		}
-		if err := usedb.PutPoolDays(tx, pool, civil.Of(time.Unix(from, 0).In(zone)), usage.PoolDays(outs, denials, zone)); err != nil {
+		if err := usedb.PutPoolDays(tx, pool, civil.Of(time.Unix(from, 0).In(zone)),
+			usage.PoolDays(outs, denials, zone)); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-// poolZone is the zone whose days a pool counts by: that of the site of most of its devices when it first reported. With keep it is written down, so that its days do not change with those who use it.
+// poolZone is the zone whose days a pool counts by: that of the site of most of its devices when it first reported.
+// With keep it is written down, so that its days do not change with those who use it.
 func poolZone(tx *sqlite.Tx, settings *snapshot.Settings, pool int64, keep bool) (*time.Location, error) {
 	name, err := usedb.PoolZone(tx, pool)
 	if err != nil {

@@ -50,8 +50,14 @@ type PoolSizeView struct {
 // retryWithin is how many seconds after a denial the same user's next request is the same wish.
 const retryWithin = 900
 
-// PoolSizing replays the requests of some days at other sizes, and sets Erlang's formula beside it. denialCost is what one denial costs, in the currency of the licence.
-func (svc *Service) PoolSizing(ctx context.Context, id int64, days int, target, denialCost float64) (PoolSizing, error) {
+// PoolSizing replays the requests of some days at other sizes, and sets Erlang's formula beside it. denialCost is
+// what one denial costs, in the currency of the licence.
+func (svc *Service) PoolSizing(
+	ctx context.Context,
+	id int64,
+	days int,
+	target, denialCost float64,
+) (PoolSizing, error) {
 	out := PoolSizing{Days: days, Target: target, Seeds: 20, Sizes: []PoolSizeView{}}
 	var row usedb.PoolRow
 	var settings snapshot.Settings
@@ -97,7 +103,14 @@ func (svc *Service) PoolSizing(ctx context.Context, id int64, days int, target, 
 	}
 	most = max(most, int64(usage.ErlangSize(out.Load, 0.001))) + 2
 	for limit := 20 * most; most < limit; most += max(1, most/4) { // up to where nearly all are served
-		if denied := usage.Replay(list, most, lengths, 1).Denied; float64(denied) <= min(target, 0.001)*float64(len(list)) {
+		if denied := usage.Replay(list, most, lengths, 1).Denied; float64(
+			denied,
+		) <= min(
+			target,
+			0.001,
+		)*float64(
+			len(list),
+		) {
 			break
 		}
 	}
@@ -122,7 +135,14 @@ func (svc *Service) PoolSizing(ctx context.Context, id int64, days int, target, 
 		out.Licence, out.PaidEach = fmt.Sprintf("%.2f", price), paid
 	}
 	for _, s := range got {
-		v := PoolSizeView{Licences: s.Licences, Share: s.Share, Low: s.ReplayLow, High: s.ReplayHigh, PerDay: s.PerDay, Erlang: s.Erlang}
+		v := PoolSizeView{
+			Licences: s.Licences,
+			Share:    s.Share,
+			Low:      s.ReplayLow,
+			High:     s.ReplayHigh,
+			PerDay:   s.PerDay,
+			Erlang:   s.Erlang,
+		}
 		if price > 0 || denialCost > 0 {
 			v.Cost = fmt.Sprintf("%.0f", float64(s.Licences)*price+s.PerDay*365*denialCost)
 		}
@@ -135,7 +155,8 @@ func (svc *Service) PoolSizing(ctx context.Context, id int64, days int, target, 
 	return out, nil
 }
 
-// busiest says which hours of workdays count as the busiest: those whose mean is at least half of the busiest hour's, together.
+// busiest says which hours of workdays count as the busiest: those whose mean is at least half of the busiest hour's,
+// together.
 func busiest(outs []usage.Out, start, end int64, zone *time.Location) (busy func(at int64) bool, words string) {
 	hours := usage.Hours(outs, nil, start, end, true, zone)
 	most := 0.0
@@ -174,16 +195,28 @@ func trust(s *PoolSizing) (which, why string) {
 	case s.Requests < 100:
 		return "neither", fmt.Sprintf("%d requests are few: both say little. Look at more days.", s.Requests)
 	case s.Unknown*2 > s.Requests:
-		return "neither", "More than half of the requests were denied: how long they would have lasted is a guess. Lend licences for a week and look again."
+		return "neither", "More than half of the requests were denied: how long they would have lasted is a guess. " +
+			"Lend licences for a week and look again."
 	case s.Bunched > 2:
-		return "replay", fmt.Sprintf("Requests come together (%.1f times as bunched as at random), and the formula takes them to come at random: go by the replay. They differ by up to %.0f points.", s.Bunched, worst*100)
+		return "replay", fmt.Sprintf(
+			"Requests come together (%.1f times as bunched as at random), and the formula takes them to come at "+
+				"random: go by the replay. They differ by up to %.0f points.",
+			s.Bunched,
+			worst*100,
+		)
 	case worst > 0.05:
-		return "replay", fmt.Sprintf("They differ by up to %.0f points though requests come almost at random: the load changes within the hours that the formula takes as even. Go by the replay.", worst*100)
+		return "replay", fmt.Sprintf(
+			"They differ by up to %.0f points though requests come almost at random: the load changes within the "+
+				"hours that the formula takes as even. Go by the replay.",
+			worst*100,
+		)
 	}
-	return "both", "Requests come as at random and both say nearly the same. The formula also speaks for weeks that have not been yet."
+	return "both", "Requests come as at random and both say nearly the same. The formula also speaks for weeks that " +
+		"have not been yet."
 }
 
-// priceOfLicence is what one concurrent licence of a product costs, and how often that is paid: the price of its newest line, else its list price; 0 where neither is known.
+// priceOfLicence is what one concurrent licence of a product costs, and how often that is paid: the price of its
+// newest line, else its list price; 0 where neither is known.
 func (svc *Service) priceOfLicence(tx *sqlite.Tx, product int64) (price float64, currency, paid string, err error) {
 	lines, err := snapshot.EntitlementsOf(tx, []int64{product})
 	if err != nil {
@@ -224,11 +257,15 @@ func (svc *Service) Complain(ctx context.Context, pool int64, user, text, who st
 				return fmt.Errorf("there is no user %q", user)
 			}
 		}
-		return usedb.AddPoolComplaint(tx, usedb.PoolComplaint{Pool: pool, User: user, Text: text, Author: who, At: svc.Clock.Now().Unix()})
+		return usedb.AddPoolComplaint(
+			tx,
+			usedb.PoolComplaint{Pool: pool, User: user, Text: text, Author: who, At: svc.Clock.Now().Unix()},
+		)
 	})
 }
 
-// SizePool decides on the size of a pool, with its reason and what replay and formula said of it. It answers the complaints; the licence server itself is set by its owner, and its next list of pools shows that it was done.
+// SizePool decides on the size of a pool, with its reason and what replay and formula said of it. It answers the
+// complaints; the licence server itself is set by its owner, and its next list of pools shows that it was done.
 func (svc *Service) SizePool(ctx context.Context, pool, size int64, reason, basis, who string) error {
 	if strings.TrimSpace(reason) == "" {
 		return errors.New("say why it has this size: whoever looks at it in a year wants to know")
@@ -242,12 +279,21 @@ func (svc *Service) SizePool(ctx context.Context, pool, size int64, reason, basi
 		if err != nil {
 			return err
 		}
-		if err := usedb.AddPoolSize(tx, usedb.PoolSize{Pool: pool, Was: was, Size: size, Reason: reason, Basis: basis, Author: who, At: now.Unix()}); err != nil {
+		if err := usedb.AddPoolSize(tx,
+			usedb.PoolSize{Pool: pool, Was: was, Size: size, Reason: reason, Basis: basis, Author: who,
+				At: now.Unix()}); err != nil {
 			return err
 		}
-		if err := usedb.EndPoolComplaints(tx, pool, now.Unix(), fmt.Sprintf("%d licences instead of %d: %s", size, was, reason)); err != nil {
+		if err := usedb.EndPoolComplaints(tx, pool, now.Unix(),
+			fmt.Sprintf("%d licences instead of %d: %s", size, was, reason)); err != nil {
 			return err
 		}
-		return tx.Note(now, who, "decided on the size of a pool", fmt.Sprint(pool), fmt.Sprintf("%d instead of %d: %s", size, was, reason))
+		return tx.Note(
+			now,
+			who,
+			"decided on the size of a pool",
+			fmt.Sprint(pool),
+			fmt.Sprintf("%d instead of %d: %s", size, was, reason),
+		)
 	})
 }

@@ -91,8 +91,16 @@ type PoolLost struct {
 }
 
 // poolEvents reads a pool with its events of some days, and of as much before as a checkout may last.
-func (svc *Service) poolEvents(tx *sqlite.Tx, id int64, from, to civil.Day) (row usedb.PoolRow, s snapshot.Settings, events []usage.PoolEvent, err error) {
-	page, err := usedb.PoolPage(tx, sqlite.ListQuery{Filters: map[string]string{"id": fmt.Sprint(id)}, Limit: 1}, svc.Snapshots.Today())
+func (svc *Service) poolEvents(
+	tx *sqlite.Tx,
+	id int64,
+	from, to civil.Day,
+) (row usedb.PoolRow, s snapshot.Settings, events []usage.PoolEvent, err error) {
+	page, err := usedb.PoolPage(
+		tx,
+		sqlite.ListQuery{Filters: map[string]string{"id": fmt.Sprint(id)}, Limit: 1},
+		svc.Snapshots.Today(),
+	)
 	if err == nil && len(page.Rows) == 0 {
 		err = sqlite.ErrNotFound
 	}
@@ -105,7 +113,12 @@ func (svc *Service) poolEvents(tx *sqlite.Tx, id int64, from, to civil.Day) (row
 	if s.Zone, err = poolZone(tx, &s, id, false); err != nil {
 		return row, s, nil, err
 	}
-	events, err = usedb.PoolEvents(tx, id, from.Start(s.Zone).Unix()-longestCheckout, min((to+1).Start(s.Zone).Unix(), svc.Clock.Now().Unix()+1))
+	events, err = usedb.PoolEvents(
+		tx,
+		id,
+		from.Start(s.Zone).Unix()-longestCheckout,
+		min((to+1).Start(s.Zone).Unix(), svc.Clock.Now().Unix()+1),
+	)
 	return page.Rows[0], s, events, err
 }
 
@@ -163,7 +176,9 @@ func (svc *Service) poolDays(tx *sqlite.Tx, id int64, from, to civil.Day) ([]Poo
 			v.Quantity = had[k].Quantity
 		}
 		if x := at[d]; x != nil {
-			v.Peak, v.Hours, v.Checkouts, v.Denials, v.Users = x.Peak, float64(x.Seconds)/3600, x.Checkouts, x.Denials, x.Users
+			v.Peak, v.Hours, v.Checkouts, v.Denials, v.Users = x.Peak, float64(
+				x.Seconds,
+			)/3600, x.Checkouts, x.Denials, x.Users
 		}
 		out = append(out, v)
 	}
@@ -172,7 +187,16 @@ func (svc *Service) poolDays(tx *sqlite.Tx, id int64, from, to civil.Day) ([]Poo
 
 // Pool gathers what is known of a pool in the days up to today.
 func (svc *Service) Pool(ctx context.Context, id int64, days int) (PoolView, error) {
-	out := PoolView{Days: []PoolDayView{}, Hours: []PoolHour{}, Users: []PoolShare{}, Sites: []PoolShare{}, Longest: []PoolOut{}, Complaints: []usedb.PoolComplaint{}, Sizes: []usedb.PoolSize{}, LostSpans: []PoolLost{}}
+	out := PoolView{
+		Days:       []PoolDayView{},
+		Hours:      []PoolHour{},
+		Users:      []PoolShare{},
+		Sites:      []PoolShare{},
+		Longest:    []PoolOut{},
+		Complaints: []usedb.PoolComplaint{},
+		Sizes:      []usedb.PoolSize{},
+		LostSpans:  []PoolLost{},
+	}
 	to := svc.Snapshots.Today()
 	from := to - civil.Day(days) + 1
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
@@ -263,7 +287,8 @@ func (v *PoolView) share(outs []usage.Out, denials []usage.PoolEvent, start, end
 		for _, s := range []*PoolShare{of(users, o.User), of(places, cmp.Or(sites[o.Device], "unknown"))} {
 			s.Hours, s.Idle, s.Times = s.Hours+hours, s.Idle+idle, s.Times+1
 		}
-		v.Longest = append(v.Longest, PoolOut{o.User, o.Device, o.Start, o.End - o.Start, o.Active, o.Licences, o.Open})
+		v.Longest = append(v.Longest,
+			PoolOut{o.User, o.Device, o.Start, o.End - o.Start, o.Active, o.Licences, o.Open})
 	}
 	for i := range denials {
 		d := &denials[i]

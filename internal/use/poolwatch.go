@@ -22,7 +22,8 @@ func (svc *Service) PoolWatches(ctx context.Context) (list []usedb.PoolWatch, er
 	return list, err
 }
 
-// WatchPool tells somebody by mail of what is to be looked at in a pool, or with 0 in every pool: what there is now at once, what comes and goes from then on as figures are renewed.
+// WatchPool tells somebody by mail of what is to be looked at in a pool, or with 0 in every pool: what there is now
+// at once, what comes and goes from then on as figures are renewed.
 func (svc *Service) WatchPool(ctx context.Context, pool int64, address, who string) error {
 	to, err := mail.ParseAddress(strings.TrimSpace(address))
 	if err != nil {
@@ -30,7 +31,9 @@ func (svc *Service) WatchPool(ctx context.Context, pool int64, address, who stri
 	}
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		if pool != 0 {
-			if page, err := usedb.PoolPage(tx, sqlite.ListQuery{Filters: map[string]string{"id": fmt.Sprint(pool)}, Limit: 1}, svc.Snapshots.Today()); err != nil {
+			if page, err := usedb.PoolPage(tx,
+				sqlite.ListQuery{Filters: map[string]string{"id": fmt.Sprint(pool)}, Limit: 1},
+				svc.Snapshots.Today()); err != nil {
 				return err
 			} else if len(page.Rows) == 0 {
 				return sqlite.ErrNotFound
@@ -45,21 +48,29 @@ func (svc *Service) WatchPool(ctx context.Context, pool int64, address, who stri
 				return fmt.Errorf("%s is told of it already", to.Address)
 			}
 		}
-		if err := usedb.AddPoolWatch(tx, usedb.PoolWatch{Pool: pool, Address: to.Address, Author: who, At: svc.Clock.Now().Unix()}); err != nil {
+		if err := usedb.AddPoolWatch(tx,
+			usedb.PoolWatch{Pool: pool, Address: to.Address, Author: who, At: svc.Clock.Now().Unix()}); err != nil {
 			return err
 		}
-		return errors.Join(svc.QueuePoolMail(tx), tx.Note(svc.Clock.Now(), who, "has somebody told of a pool", fmt.Sprint(pool), to.Address))
+		return errors.Join(
+			svc.QueuePoolMail(tx),
+			tx.Note(svc.Clock.Now(), who, "has somebody told of a pool", fmt.Sprint(pool), to.Address),
+		)
 	})
 }
 
 // EndPoolWatch ends telling somebody.
 func (svc *Service) EndPoolWatch(ctx context.Context, id int64, who string) error {
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
-		return errors.Join(usedb.EndPoolWatch(tx, id, svc.Clock.Now().Unix(), who), tx.Note(svc.Clock.Now(), who, "has somebody told no longer", fmt.Sprint(id), ""))
+		return errors.Join(
+			usedb.EndPoolWatch(tx, id, svc.Clock.Now().Unix(), who),
+			tx.Note(svc.Clock.Now(), who, "has somebody told no longer", fmt.Sprint(id), ""),
+		)
 	})
 }
 
-// QueuePoolMail lets mail wait for the alerts of pools that have come and gone since the last one, one message for each who is told.
+// QueuePoolMail lets mail wait for the alerts of pools that have come and gone since the last one, one message for
+// each who is told.
 func (svc *Service) QueuePoolMail(tx *sqlite.Tx) error {
 	watches, err := usedb.PoolWatches(tx)
 	if err != nil || len(watches) == 0 {
@@ -86,7 +97,8 @@ func (svc *Service) QueuePoolMail(tx *sqlite.Tx) error {
 			for _, alert := range state.Alerts(svc.Snapshots.Today()) {
 				there[alert] = true
 			}
-			for _, alert := range []usage.Alert{usage.AlertLost, usage.AlertExpired, usage.AlertExpires, usage.AlertDenied, usage.AlertSilent} {
+			for _, alert := range []usage.Alert{usage.AlertLost, usage.AlertExpired, usage.AlertExpires,
+				usage.AlertDenied, usage.AlertSilent} {
 				key := usedb.PoolAlert{Pool: r.ID, Alert: string(alert)}
 				if there[alert] == told[key] {
 					continue
@@ -123,7 +135,8 @@ func (svc *Service) QueuePoolMail(tx *sqlite.Tx) error {
 		if len(come) == 0 {
 			subject = fmt.Sprintf("Shared licences: %d over", len(gone))
 		}
-		if err := outbox.QueueMail(tx, outbox.Mail{Address: w.Address, Subject: subject, Body: b.String(), QueuedAt: now.Unix()}); err != nil {
+		if err := outbox.QueueMail(tx,
+			outbox.Mail{Address: w.Address, Subject: subject, Body: b.String(), QueuedAt: now.Unix()}); err != nil {
 			return err
 		}
 	}
@@ -139,8 +152,10 @@ func alertWords(r *usedb.PoolRow, alert usage.Alert, there bool) string {
 	name += "): "
 	if !there {
 		return name + map[usage.Alert]string{
-			usage.AlertLost: "the connection to its server is there again", usage.AlertExpired: "its licences are valid again", usage.AlertExpires: "its licences no longer expire soon",
-			usage.AlertDenied: "nobody has been denied for 30 days", usage.AlertSilent: "its server reports again",
+			usage.AlertLost:    "the connection to its server is there again",
+			usage.AlertExpired: "its licences are valid again",
+			usage.AlertExpires: "its licences no longer expire soon",
+			usage.AlertDenied:  "nobody has been denied for 30 days", usage.AlertSilent: "its server reports again",
 		}[alert]
 	}
 	switch alert {

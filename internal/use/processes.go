@@ -11,7 +11,8 @@ import (
 	"ensomet/internal/use/usedb"
 )
 
-// processSink takes what operating systems reported of processes. A device may be named by its device_id or, as exports of its own events do, by its name.
+// processSink takes what operating systems reported of processes. A device may be named by its device_id or, as
+// exports of its own events do, by its name.
 func (svc *Service) processSink(tx *sqlite.Tx, settings *snapshot.Settings) (*intake.Sink, error) {
 	devices, err := snapshot.AllDevices(tx, svc.Clock.Now().Unix())
 	if err != nil {
@@ -49,7 +50,11 @@ func (svc *Service) processSink(tx *sqlite.Tx, settings *snapshot.Settings) (*in
 			return sqlite.Same, err
 		}
 		if !known {
-			return sqlite.Same, intake.Refuse(row, "there is no device %q: import the devices first; the line is tried again then", code)
+			return sqlite.Same, intake.Refuse(
+				row,
+				"there is no device %q: import the devices first; the line is tried again then",
+				code,
+			)
 		}
 		name := int64(0)
 		if e.FileName != "" {
@@ -58,7 +63,20 @@ func (svc *Service) processSink(tx *sqlite.Tx, settings *snapshot.Settings) (*in
 			}
 		}
 		device := devices[i].ID
-		c, err := usedb.PutProcessEvent(tx, device, name, usage.Event{At: e.At, Kind: e.Kind, PID: e.PID, Program: name, User: e.User, Started: e.Started, Active: e.Active})
+		c, err := usedb.PutProcessEvent(
+			tx,
+			device,
+			name,
+			usage.Event{
+				At:      e.At,
+				Kind:    e.Kind,
+				PID:     e.PID,
+				Program: name,
+				User:    e.User,
+				Started: e.Started,
+				Active:  e.Active,
+			},
+		)
 		if c != sqlite.Same {
 			touched[device] = byEvents
 		}

@@ -24,8 +24,9 @@ const longestRun = 12 * 3600
 
 // Settings that say how far back what was measured is there.
 const (
-	sessionsFrom = "sessions_from" // the first day whose runs are kept whole; days of use before it stand as they were rolled up
-	eventsFrom   = "events_from"   // the first day whose events are kept
+	// the first day whose runs are kept whole; days of use before it stand as they were rolled up
+	sessionsFrom = "sessions_from"
+	eventsFrom   = "events_from" // the first day whose events are kept
 )
 
 // roller turns events into runs and runs into days of use.
@@ -47,7 +48,14 @@ func (svc *Service) newRoller(tx *sqlite.Tx) (*roller, error) {
 	if err != nil {
 		return nil, err
 	}
-	r := &roller{tx: tx, settings: &settings, now: svc.Clock.Now().Unix(), names: map[int64]int64{}, titles: map[int64]policy.Title{}, devices: map[int64]*snapshot.DeviceFacts{}}
+	r := &roller{
+		tx:       tx,
+		settings: &settings,
+		now:      svc.Clock.Now().Unix(),
+		names:    map[int64]int64{},
+		titles:   map[int64]policy.Title{},
+		devices:  map[int64]*snapshot.DeviceFacts{},
+	}
 	for key, into := range map[string]*civil.Day{sessionsFrom: &r.sessions, eventsFrom: &r.events} {
 		v, err := tx.Setting(key)
 		if err != nil {
@@ -93,7 +101,8 @@ func (svc *Service) newRoller(tx *sqlite.Tx) (*roller, error) {
 // byEvents says that only events of a device have come, which say by themselves what they change.
 const byEvents = int64(math.MaxInt64)
 
-// roll brings the runs and days of one device in line with its events and sessions. since is the earliest start of a session that came or changed, or byEvents; days before it stay as they are.
+// roll brings the runs and days of one device in line with its events and sessions. since is the earliest start of a
+// session that came or changed, or byEvents; days before it stay as they are.
 func (r *roller) roll(device, since int64) error {
 	d := r.devices[device]
 	waited, err := usedb.TakeUseDue(r.tx, device, byEvents)
@@ -182,7 +191,8 @@ func (r *roller) roll(device, since int64) error {
 	if err := usedb.PutUseSeen(r.tx, device, slices.Compact(seen)); err != nil {
 		return err
 	}
-	if err := usedb.PutUseDays(r.tx, device, from, max(from, r.sessions), snapshot.Distinct(names), usage.Roll(kept, zone)); err != nil {
+	if err := usedb.PutUseDays(r.tx, device, from, max(from, r.sessions), snapshot.Distinct(names),
+		usage.Roll(kept, zone)); err != nil {
 		return err
 	}
 	return usedb.DropSessions(r.tx, device, unwanted)
@@ -276,7 +286,8 @@ func (svc *Service) RollDue(ctx context.Context) error {
 	}
 }
 
-// ForgetUse deletes what was measured and is older than it is kept: events first, then runs, then days. The days of what goes stay.
+// ForgetUse deletes what was measured and is older than it is kept: events first, then runs, then days. The days of
+// what goes stay.
 func (svc *Service) ForgetUse(ctx context.Context) (gone [3]int64, err error) {
 	err = svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		s, err := snapshot.LoadSettings(tx)
@@ -284,8 +295,15 @@ func (svc *Service) ForgetUse(ctx context.Context) (gone [3]int64, err error) {
 			return err
 		}
 		today := svc.Snapshots.Today()
-		events, sessions, days := today-civil.Day(s.EventDays)+1, today-civil.Day(s.SessionDays)+1, today-civil.Day(s.DayDays)+1
-		if gone, err = usedb.ForgetUse(tx, events.Start(s.Zone).Unix(), sessions.Start(s.Zone).Unix(), days); err != nil {
+		events, sessions, days := today-civil.Day(
+			s.EventDays,
+		)+1, today-civil.Day(
+			s.SessionDays,
+		)+1, today-civil.Day(
+			s.DayDays,
+		)+1
+		if gone, err = usedb.ForgetUse(tx, events.Start(s.Zone).Unix(), sessions.Start(s.Zone).Unix(),
+			days); err != nil {
 			return err
 		}
 		for key, day := range map[string]civil.Day{eventsFrom: events, sessionsFrom: sessions} {
@@ -330,7 +348,8 @@ func (svc *Service) KeepUse(ctx context.Context, k UseKept, who string) error {
 		if err := s.KeepsEnough(); err != nil {
 			return err
 		}
-		for key, n := range map[string]int{"event_days": k.EventDays, "session_days": k.SessionDays, "day_days": k.DayDays} {
+		for key, n := range map[string]int{"event_days": k.EventDays, "session_days": k.SessionDays,
+			"day_days": k.DayDays} {
 			if err := tx.SetSetting(key, strconv.Itoa(n)); err != nil {
 				return err
 			}

@@ -12,7 +12,8 @@ import (
 	"ensomet/internal/sqlite"
 )
 
-// UseMonth is the use of a product as it stood on the last day of a month (the current one: today), in the window of the classes.
+// UseMonth is the use of a product as it stood on the last day of a month (the current one: today), in the window of
+// the classes.
 type UseMonth struct {
 	Month       string  `json:"month"`
 	AsOf        string  `json:"asOf"`
@@ -105,7 +106,10 @@ func (svc *Service) UseOver(ctx context.Context, product int64, months int) (Use
 			if facts[l.Device] == nil {
 				facts[l.Device] = &usage.Facts{}
 			}
-			facts[l.Device].LastUses = append(facts[l.Device].LastUses, usage.LastUse{UsedOn: l.UsedOn, SeenOn: l.SeenOn})
+			facts[l.Device].LastUses = append(
+				facts[l.Device].LastUses,
+				usage.LastUse{UsedOn: l.UsedOn, SeenOn: l.SeenOn},
+			)
 		}
 		measured, err := snapshot.LoadMeasured(tx, today)
 		if err != nil {
@@ -140,33 +144,38 @@ func (svc *Service) UseOver(ctx context.Context, product int64, months int) (Use
 				v.Owned += e.Quantity
 			}
 			w := usage.Window{AsOf: end, Days: settings.UseWindow, LeastShare: settings.LeastShare}
-			err := snapshot.EachDevice(tx, min(end.EndUnix(), svc.Clock.Now().Unix()), []int64{product}, func(device int64, _ []int64) error {
-				d := at[device]
-				if d == nil || d.Status != "in_service" {
+			err := snapshot.EachDevice(
+				tx,
+				min(end.EndUnix(), svc.Clock.Now().Unix()),
+				[]int64{product},
+				func(device int64, _ []int64) error {
+					d := at[device]
+					if d == nil || d.Status != "in_service" {
+						return nil
+					}
+					f := usage.Facts{}
+					if known := facts[device]; known != nil {
+						f = *known
+					}
+					if meter.Measurable(out.Metered, p, c) {
+						f.Metered = meter.Spans(asked, d, measured[device])
+					}
+					v.Devices++
+					switch usage.Classify(f.Until(end), w).Class {
+					case usage.Regular:
+						v.Regular++
+					case usage.Light:
+						v.Light++
+					case usage.Unused:
+						v.Unused++
+					case usage.NeverUsed:
+						v.NeverUsed++
+					default:
+						v.NotMeasured++
+					}
 					return nil
-				}
-				f := usage.Facts{}
-				if known := facts[device]; known != nil {
-					f = *known
-				}
-				if meter.Measurable(out.Metered, p, c) {
-					f.Metered = meter.Spans(asked, d, measured[device])
-				}
-				v.Devices++
-				switch usage.Classify(f.Until(end), w).Class {
-				case usage.Regular:
-					v.Regular++
-				case usage.Light:
-					v.Light++
-				case usage.Unused:
-					v.Unused++
-				case usage.NeverUsed:
-					v.NeverUsed++
-				default:
-					v.NotMeasured++
-				}
-				return nil
-			})
+				},
+			)
 			if err != nil {
 				return err
 			}
@@ -212,7 +221,13 @@ func (svc *Service) usersOf(tx *sqlite.Tx, days []snapshot.UseDayRow, from civil
 	out := []UserOfTitle{}
 	for _, code := range slices.Sorted(maps.Keys(by)) {
 		s := by[code]
-		v := UserOfTitle{User: code, Days: len(s.days), RunHours: float64(s.run) / 3600, ActiveHours: float64(s.active) / 3600, Last: s.last.String()}
+		v := UserOfTitle{
+			User:        code,
+			Days:        len(s.days),
+			RunHours:    float64(s.run) / 3600,
+			ActiveHours: float64(s.active) / 3600,
+			Last:        s.last.String(),
+		}
 		if p, err := snapshot.PersonByCode(tx, code); err == nil {
 			v.Name, v.Unit = p.Name, p.Unit
 		}

@@ -38,8 +38,21 @@ func (svc *Service) askingLines(tx *sqlite.Tx, question int64) ([]AskingLine, er
 		if err != nil {
 			return nil, err
 		}
-		why := map[casework.Kind]string{casework.IdleLicence: "it seems not to be used", casework.RestrictedTitle: "our rules do not allow it there", casework.ForbiddenHours: "it runs at times at which our rules do not allow it", casework.EndOfLife: "its support ends"}[c.Kind]
-		out = append(out, AskingLine{c.ID, product, device, why, x.Answer, x.Answer == "" && c.State != casework.Asked && c.State != casework.Silent})
+		why := map[casework.Kind]string{casework.IdleLicence: "it seems not to be used",
+			casework.RestrictedTitle: "our rules do not allow it there",
+			casework.ForbiddenHours:  "it runs at times at which our rules do not allow it",
+			casework.EndOfLife:       "its support ends"}[c.Kind]
+		out = append(
+			out,
+			AskingLine{
+				c.ID,
+				product,
+				device,
+				why,
+				x.Answer,
+				x.Answer == "" && c.State != casework.Asked && c.State != casework.Silent,
+			},
+		)
 	}
 	return out, nil
 }
@@ -51,7 +64,8 @@ type AnswerPage struct {
 	Lines []AskingLine
 }
 
-// ErrNoQuestion says that a key opens nothing: it is wrong, or the question is long over. Both look the same from outside.
+// ErrNoQuestion says that a key opens nothing: it is wrong, or the question is long over. Both look the same from
+// outside.
 var ErrNoQuestion = errors.New("this address opens nothing, or no longer")
 
 // answerGrace is how many days after its last day a question can still be opened.
@@ -80,7 +94,8 @@ func (svc *Service) AnswerPage(ctx context.Context, key string) (AnswerPage, err
 	return out, err
 }
 
-// Answer takes a user's answer about one case, or about all where id is 0. An answer can be changed as long as nobody has decided on it; after that it changes nothing.
+// Answer takes a user's answer about one case, or about all where id is 0. An answer can be changed as long as nobody
+// has decided on it; after that it changes nothing.
 func (svc *Service) Answer(ctx context.Context, key string, id int64, needed bool, note string) error {
 	if len(note) > 500 {
 		note = note[:500]
@@ -116,11 +131,13 @@ func (svc *Service) Answer(ctx context.Context, key string, id int64, needed boo
 				return err
 			}
 			from := c.State
-			again := x.AnsweredAt != 0 && (from == casework.Agreed && c.AgreedBy == p.Name || from == casework.Answered)
+			again := x.AnsweredAt != 0 &&
+				(from == casework.Agreed && c.AgreedBy == p.Name || from == casework.Answered)
 			if from != casework.Asked && from != casework.Silent && !again {
 				continue
 			}
-			to := map[casework.Act]casework.State{casework.SaysNo: casework.Agreed, casework.SaysYes: casework.Answered}[act]
+			to := map[casework.Act]casework.State{casework.SaysNo: casework.Agreed,
+				casework.SaysYes: casework.Answered}[act]
 			if x.Answer == word && x.Note == note {
 				continue // pressed twice
 			}
@@ -128,7 +145,8 @@ func (svc *Service) Answer(ctx context.Context, key string, id int64, needed boo
 			if act == casework.SaysNo {
 				c.AgreedBy = p.Name
 			}
-			if err := worklistdb.PutAnswer(tx, q.ID, worklistdb.Asking{Case: c.ID, Answer: word, Note: note, AnsweredAt: now}); err != nil {
+			if err := worklistdb.PutAnswer(tx, q.ID,
+				worklistdb.Asking{Case: c.ID, Answer: word, Note: note, AnsweredAt: now}); err != nil {
 				return err
 			}
 			if _, err := worklistdb.PutCase(tx, c); err != nil {
@@ -138,7 +156,9 @@ func (svc *Service) Answer(ctx context.Context, key string, id int64, needed boo
 			if note != "" {
 				says += " “" + note + "”"
 			}
-			if err := worklistdb.AddStep(tx, c.ID, worklistdb.CaseStep{At: now, Who: p.Name, From: string(from), To: string(to), Note: says, Act: string(act)}); err != nil {
+			if err := worklistdb.AddStep(tx, c.ID,
+				worklistdb.CaseStep{At: now, Who: p.Name, From: string(from), To: string(to), Note: says,
+					Act: string(act)}); err != nil {
 				return err
 			}
 		}

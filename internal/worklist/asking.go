@@ -22,7 +22,8 @@ import (
 // answerLink stands in the mail where the address of the page belongs; only the mail that leaves has it.
 const answerLink = "[the page for your answer]"
 
-// answerKey is what opens the page of a question: 256 bits that follow from the house's own secret, so that nothing in the data file opens it.
+// answerKey is what opens the page of a question: 256 bits that follow from the house's own secret, so that nothing
+// in the data file opens it.
 func (svc *Service) answerKey(question int64) (string, error) {
 	secret, err := svc.Secret.ReadOrMake()
 	if err != nil {
@@ -64,7 +65,14 @@ func (w *caseWorker) sendAsks() error {
 		if err != nil {
 			return err
 		}
-		q := worklistdb.Question{Person: person, Address: p.Email, Base: w.deed.Base, AskedAt: w.now, AskedBy: w.who, AnswerBy: w.a.Snapshots.Today() + civil.Day(w.rules.AnswerDays)}
+		q := worklistdb.Question{
+			Person:   person,
+			Address:  p.Email,
+			Base:     w.deed.Base,
+			AskedAt:  w.now,
+			AskedBy:  w.who,
+			AnswerBy: w.a.Snapshots.Today() + civil.Day(w.rules.AnswerDays),
+		}
 		if q.ID, err = worklistdb.AddQuestion(w.tx, q, w.ask[person]); err != nil {
 			return err
 		}
@@ -84,7 +92,14 @@ func (w *caseWorker) sendAsks() error {
 }
 
 // mailQuestion lets the mail of a question wait.
-func (svc *Service) mailQuestion(tx *sqlite.Tx, q *worklistdb.Question, name string, after int64, note string, again bool) error {
+func (svc *Service) mailQuestion(
+	tx *sqlite.Tx,
+	q *worklistdb.Question,
+	name string,
+	after int64,
+	note string,
+	again bool,
+) error {
 	lines, err := svc.askingLines(tx, q.ID)
 	if err != nil {
 		return err
@@ -100,7 +115,13 @@ func (svc *Service) mailQuestion(tx *sqlite.Tx, q *worklistdb.Question, name str
 			fmt.Fprintf(&b, "  %s on %s: %s\n", l.Product, l.Device, l.Why)
 		}
 	}
-	fmt.Fprintf(&b, "\nOne click is enough, and you need not sign in:\n%s\n\nPlease answer by %s. Without an answer we decide without you.\n", answerLink, q.AnswerBy)
+	fmt.Fprintf(
+		&b,
+		"\nOne click is enough, and you need not sign in:\n%s\n\nPlease answer by %s. Without an answer we decide "+
+			"without you.\n",
+		answerLink,
+		q.AnswerBy,
+	)
 	if note != "" {
 		fmt.Fprintf(&b, "\n%s\n", note)
 	}
@@ -109,7 +130,17 @@ func (svc *Service) mailQuestion(tx *sqlite.Tx, q *worklistdb.Question, name str
 	if again {
 		subject = "Again: do you still need it?"
 	}
-	return outbox.QueueMail(tx, outbox.Mail{Address: q.Address, Subject: subject, Body: b.String(), QueuedAt: svc.Clock.Now().Unix(), After: after, Question: q.ID})
+	return outbox.QueueMail(
+		tx,
+		outbox.Mail{
+			Address:  q.Address,
+			Subject:  subject,
+			Body:     b.String(),
+			QueuedAt: svc.Clock.Now().Unix(),
+			After:    after,
+			Question: q.ID,
+		},
+	)
 }
 
 // WithLink puts the address of its page into the mail of a question that leaves now.
@@ -181,7 +212,9 @@ func (svc *Service) endAsking(tx *sqlite.Tx, id int64) error {
 	open := 0
 	for _, x := range list {
 		if x.Case == id && x.AnsweredAt == 0 {
-			if err := worklistdb.PutAnswer(tx, question, worklistdb.Asking{Case: id, Answer: "no longer asked", AnsweredAt: svc.Clock.Now().Unix()}); err != nil {
+			if err := worklistdb.PutAnswer(tx, question,
+				worklistdb.Asking{Case: id, Answer: "no longer asked",
+					AnsweredAt: svc.Clock.Now().Unix()}); err != nil {
 				return err
 			}
 			continue
@@ -259,7 +292,9 @@ func (svc *Service) followQuestions(ctx context.Context) error {
 				if _, err := worklistdb.PutCase(tx, c); err != nil {
 					return err
 				}
-				if err := worklistdb.AddStep(tx, c.ID, worklistdb.CaseStep{At: now, Who: "time", From: string(from), To: string(c.State), Note: note, Act: string(casework.TimeOver)}); err != nil {
+				if err := worklistdb.AddStep(tx, c.ID,
+					worklistdb.CaseStep{At: now, Who: "time", From: string(from), To: string(c.State), Note: note,
+						Act: string(casework.TimeOver)}); err != nil {
 					return err
 				}
 			}

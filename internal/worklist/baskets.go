@@ -30,7 +30,18 @@ type Basket struct {
 }
 
 func basketOf(b worklistdb.StoredBasket) (Basket, error) {
-	out := Basket{ID: b.ID, Name: b.Name, Note: b.Note, Measures: []snapshot.BasketMeasure{}, Author: b.Author, At: b.At, ChangedAt: b.ChangedAt, Version: b.Version, DoneAt: b.DoneAt, DoneBy: b.DoneBy}
+	out := Basket{
+		ID:        b.ID,
+		Name:      b.Name,
+		Note:      b.Note,
+		Measures:  []snapshot.BasketMeasure{},
+		Author:    b.Author,
+		At:        b.At,
+		ChangedAt: b.ChangedAt,
+		Version:   b.Version,
+		DoneAt:    b.DoneAt,
+		DoneBy:    b.DoneBy,
+	}
 	return out, json.Unmarshal([]byte(b.Measures), &out.Measures)
 }
 
@@ -65,7 +76,16 @@ func (svc *Service) SaveBasket(ctx context.Context, b Basket, who string) (Baske
 	}
 	err = svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		now := svc.Clock.Now()
-		s := worklistdb.StoredBasket{ID: b.ID, Name: b.Name, Note: b.Note, Measures: string(measures), Author: who, At: now.Unix(), ChangedAt: now.Unix(), Version: b.Version}
+		s := worklistdb.StoredBasket{
+			ID:        b.ID,
+			Name:      b.Name,
+			Note:      b.Note,
+			Measures:  string(measures),
+			Author:    who,
+			At:        now.Unix(),
+			ChangedAt: now.Unix(),
+			Version:   b.Version,
+		}
 		if b.ID != 0 {
 			old, err := worklistdb.Basket(tx, b.ID)
 			if err != nil {
@@ -116,7 +136,8 @@ type BasketDone struct {
 	Left     []string `json:"left" doc:"measures that somebody has to do elsewhere, such as changing a contract"`
 }
 
-// DoBasket turns a basket into work: removals into cases that are agreed to, seats into seats handed back, and what costs money into purchase requests. The rest is said.
+// DoBasket turns a basket into work: removals into cases that are agreed to, seats into seats handed back, and what
+// costs money into purchase requests. The rest is said.
 func (svc *Service) DoBasket(ctx context.Context, id, version int64, who string) (BasketDone, error) {
 	done := BasketDone{Left: []string{}}
 	err := svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
@@ -169,7 +190,9 @@ func (svc *Service) DoBasket(ctx context.Context, id, version int64, who string)
 				done.Seats += n
 			case position.Buy, position.UpgradeTo, position.Maintain:
 				cost, _, currency := e.CostOf(f, &core)
-				if err := worklistdb.AddPurchaseRequest(tx, worklistdb.PurchaseRequest{Basket: id, ProductID: f.Id, What: words, Quantity: m.Quantity, Amount: cost.String(), Currency: currency, Author: who, At: now}); err != nil {
+				if err := worklistdb.AddPurchaseRequest(tx,
+					worklistdb.PurchaseRequest{Basket: id, ProductID: f.Id, What: words, Quantity: m.Quantity,
+						Amount: cost.String(), Currency: currency, Author: who, At: now}); err != nil {
 					return err
 				}
 				done.Requests++
@@ -186,7 +209,8 @@ func (svc *Service) DoBasket(ctx context.Context, id, version int64, who string)
 		if err := worklistdb.CountCases(tx); err != nil {
 			return err
 		}
-		if err := tx.Note(svc.Clock.Now(), who, "did a basket of measures", b.Name, fmt.Sprintf("%d cases, %d seats, %d requests", done.Cases, done.Seats, done.Requests)); err != nil {
+		if err := tx.Note(svc.Clock.Now(), who, "did a basket of measures", b.Name,
+			fmt.Sprintf("%d cases, %d seats, %d requests", done.Cases, done.Seats, done.Requests)); err != nil {
 			return err
 		}
 		return renewal.MarkProducts(tx, snapshot.Distinct(products)...)
@@ -195,14 +219,22 @@ func (svc *Service) DoBasket(ctx context.Context, id, version int64, who string)
 }
 
 // planRemovals makes a case, agreed to, for each device that has the product and no case about it that is still open.
-func (svc *Service) planRemovals(tx *sqlite.Tx, e *snapshot.Snapshot, f *snapshot.ProductFacts, devices []int64, basket, who string, now int64) (int, error) {
+func (svc *Service) planRemovals(
+	tx *sqlite.Tx,
+	e *snapshot.Snapshot,
+	f *snapshot.ProductFacts,
+	devices []int64,
+	basket, who string,
+	now int64,
+) (int, error) {
 	cases, err := worklistdb.Cases(tx)
 	if err != nil {
 		return 0, err
 	}
 	known := map[int64]*worklistdb.Case{}
 	for i := range cases {
-		if c := &cases[i]; c.Product == f.Id && (!c.State.Ended() || known[c.Device] == nil && c.Kind == casework.Planned) {
+		if c := &cases[i]; c.Product == f.Id &&
+			(!c.State.Ended() || known[c.Device] == nil && c.Kind == casework.Planned) {
 			known[c.Device] = c
 		}
 	}
@@ -220,7 +252,10 @@ func (svc *Service) planRemovals(tx *sqlite.Tx, e *snapshot.Snapshot, f *snapsho
 			from, c = string(old.State), *old
 		}
 		c.State, c.ChangedAt, c.Currency, c.Amount = casework.Agreed, now, f.Currency, "0"
-		c.Worth, c.Proof = "reuse", []string{fmt.Sprintf("%s decided to remove it, in the basket “%s”.", who, basket), fmt.Sprintf("%s is on %s.", f.Product.Name, e.Devices[e.DeviceAt[device]].Name)}
+		c.Worth, c.Proof = "reuse", []string{
+			fmt.Sprintf("%s decided to remove it, in the basket “%s”.", who, basket),
+			fmt.Sprintf("%s is on %s.", f.Product.Name, e.Devices[e.DeviceAt[device]].Name),
+		}
 		id, err := worklistdb.PutCase(tx, c)
 		if err != nil {
 			return n, err
@@ -228,7 +263,9 @@ func (svc *Service) planRemovals(tx *sqlite.Tx, e *snapshot.Snapshot, f *snapsho
 		if c.ID != 0 {
 			id = c.ID
 		}
-		if err := worklistdb.AddStep(tx, id, worklistdb.CaseStep{At: now, Who: who, From: from, To: string(casework.Agreed), Note: "basket “" + basket + "”"}); err != nil {
+		if err := worklistdb.AddStep(tx, id,
+			worklistdb.CaseStep{At: now, Who: who, From: from, To: string(casework.Agreed),
+				Note: "basket “" + basket + "”"}); err != nil {
 			return n, err
 		}
 		n++

@@ -33,7 +33,8 @@ func loadCaseRules(tx *sqlite.Tx) (CaseRules, error) {
 		return r, err
 	}
 	r.TwoPersons = two == "1"
-	for key, into := range map[string]*int{"answer_days": &r.AnswerDays, "reminders": &r.Reminders, "hold_minutes": &r.HoldMinutes, "silent_days": &r.SilentDays} {
+	for key, into := range map[string]*int{"answer_days": &r.AnswerDays, "reminders": &r.Reminders,
+		"hold_minutes": &r.HoldMinutes, "silent_days": &r.SilentDays} {
 		v, err := tx.Setting(key)
 		if err != nil {
 			return r, err
@@ -66,7 +67,8 @@ func (svc *Service) SetCaseRules(ctx context.Context, r CaseRules, who string) e
 			two = "1"
 		}
 		err := tx.SetSetting("two_persons", two)
-		for key, n := range map[string]int{"answer_days": r.AnswerDays, "reminders": r.Reminders, "hold_minutes": r.HoldMinutes, "silent_days": r.SilentDays} {
+		for key, n := range map[string]int{"answer_days": r.AnswerDays, "reminders": r.Reminders,
+			"hold_minutes": r.HoldMinutes, "silent_days": r.SilentDays} {
 			err = errors.Join(err, tx.SetSetting(key, strconv.Itoa(n)))
 		}
 		if err != nil {
@@ -95,7 +97,8 @@ type CaseDone struct {
 	Leaves  int64    `json:"leaves" doc:"when what was done leaves the house; 0 where nothing does"`
 }
 
-// CaseAct does something with cases. Those that cannot take the act are told with the reason; the others are done, in one transaction.
+// CaseAct does something with cases. Those that cannot take the act are told with the reason; the others are done, in
+// one transaction.
 func (svc *Service) CaseAct(ctx context.Context, deed CaseAction, who string) (CaseDone, error) {
 	out := CaseDone{Refused: []string{}}
 	var err error
@@ -103,7 +106,9 @@ func (svc *Service) CaseAct(ctx context.Context, deed CaseAction, who string) (C
 		return out, err
 	}
 	if deed.Act == casework.Keep && (deed.Note == "" || !deed.until.Known() || deed.until <= svc.Snapshots.Today()) {
-		return out, errors.New("to leave it in place, give a reason and a day in the future on which the exception ends")
+		return out, errors.New(
+			"to leave it in place, give a reason and a day in the future on which the exception ends",
+		)
 	}
 	if deed.Act == casework.Send && svc.Deploy == nil {
 		return out, errors.New("no deployment tool is connected: do it by hand; the next scan will close the case")
@@ -149,7 +154,13 @@ func (svc *Service) CaseAct(ctx context.Context, deed CaseAction, who string) (C
 		if err := worklistdb.CountCases(tx); err != nil {
 			return err
 		}
-		return tx.Note(time.Unix(w.now, 0), who, string(deed.Act), fmt.Sprintf("%d cases, the first %d", out.Count, cases[0].ID), deed.Note)
+		return tx.Note(
+			time.Unix(w.now, 0),
+			who,
+			string(deed.Act),
+			fmt.Sprintf("%d cases, the first %d", out.Count, cases[0].ID),
+			deed.Note,
+		)
 	})
 	if err == nil && out.Count == 0 && len(out.Refused) > 0 {
 		err = errors.New(out.Refused[0])
@@ -223,7 +234,18 @@ func (w *caseWorker) move(c *worklistdb.Case, from, to casework.State, note stri
 	if _, err := worklistdb.PutCase(w.tx, *c); err != nil {
 		return err
 	}
-	return worklistdb.AddStep(w.tx, c.ID, worklistdb.CaseStep{At: w.now, Who: w.who, From: string(from), To: string(to), Note: note, Act: string(w.deed.Act)})
+	return worklistdb.AddStep(
+		w.tx,
+		c.ID,
+		worklistdb.CaseStep{
+			At:   w.now,
+			Who:  w.who,
+			From: string(from),
+			To:   string(to),
+			Note: note,
+			Act:  string(w.deed.Act),
+		},
+	)
 }
 
 // undo goes back to where the last step of somebody here came from, as long as nothing of it has left the house.

@@ -23,7 +23,8 @@ func keyOf(c *worklistdb.Case) caseKey { return caseKey{c.Kind, c.Device, c.Prod
 
 func (f *finding) key() caseKey { return caseKey{f.kind, f.device, f.product, f.person, f.pool} }
 
-// UpdateCases opens cases for new findings and lets evidence move the others. No case ends here but by evidence or because its finding fell away.
+// UpdateCases opens cases for new findings and lets evidence move the others. No case ends here but by evidence or
+// because its finding fell away.
 func (svc *Service) UpdateCases(tx *sqlite.Tx, d *Findings) error {
 	cases, err := worklistdb.Cases(tx)
 	if err != nil {
@@ -45,11 +46,26 @@ func (svc *Service) UpdateCases(tx *sqlite.Tx, d *Findings) error {
 		if known[f.key()] {
 			continue
 		}
-		id, err := worklistdb.PutCase(tx, f.into(worklistdb.Case{Kind: f.kind, Device: f.device, Product: f.product, Person: f.person, Pool: f.pool, State: casework.Open, OpenedAt: now, ChangedAt: now}))
+		id, err := worklistdb.PutCase(
+			tx,
+			f.into(
+				worklistdb.Case{
+					Kind:      f.kind,
+					Device:    f.device,
+					Product:   f.product,
+					Person:    f.person,
+					Pool:      f.pool,
+					State:     casework.Open,
+					OpenedAt:  now,
+					ChangedAt: now,
+				},
+			),
+		)
 		if err != nil {
 			return err
 		}
-		if err := worklistdb.AddStep(tx, id, worklistdb.CaseStep{At: now, Who: "evidence", To: string(casework.Open), Note: f.proof[0]}); err != nil {
+		if err := worklistdb.AddStep(tx, id,
+			worklistdb.CaseStep{At: now, Who: "evidence", To: string(casework.Open), Note: f.proof[0]}); err != nil {
 			return err
 		}
 	}
@@ -63,7 +79,12 @@ func (svc *Service) UpdateCases(tx *sqlite.Tx, d *Findings) error {
 }
 
 func (f *finding) into(c worklistdb.Case) worklistdb.Case {
-	c.Worth, c.Amount, c.Currency, c.MoneyOn, c.Proof, c.Quantity = string(f.worth), f.amount.String(), f.currency, f.moneyOn, f.proof, max(1, f.quantity)
+	c.Worth, c.Amount, c.Currency, c.MoneyOn, c.Proof, c.Quantity = string(
+		f.worth,
+	), f.amount.String(), f.currency, f.moneyOn, f.proof, max(
+		1,
+		f.quantity,
+	)
 	return c
 }
 
@@ -83,10 +104,19 @@ func gone(c *worklistdb.Case, scan int64) string {
 }
 
 // seeCase lets the newest evidence move one case and keeps a step of it.
-func (svc *Service) seeCase(tx *sqlite.Tx, d *Findings, c *worklistdb.Case, f *finding, present bool, now int64) error {
+func (svc *Service) seeCase(tx *sqlite.Tx, d *Findings, c *worklistdb.Case, f *finding, present bool,
+	now int64) error {
 	e := d.Estate
 	if c.Kind == casework.Planned && present { // a decision stands by itself as long as it is there
-		f = &finding{kind: c.Kind, device: c.Device, product: c.Product, worth: reclaim.Worth(c.Worth), currency: c.Currency, moneyOn: c.MoneyOn, proof: c.Proof}
+		f = &finding{
+			kind:     c.Kind,
+			device:   c.Device,
+			product:  c.Product,
+			worth:    reclaim.Worth(c.Worth),
+			currency: c.Currency,
+			moneyOn:  c.MoneyOn,
+			proof:    c.Proof,
+		}
 	}
 	scan := int64(0)
 	if i, ok := e.DeviceAt[c.Device]; ok {
@@ -100,14 +130,17 @@ func (svc *Service) seeCase(tx *sqlite.Tx, d *Findings, c *worklistdb.Case, f *f
 			state = casework.Lapsed
 		}
 	} else {
-		state = casework.See(c.State, c.SentAt, casework.Evidence{Found: f != nil, Present: present, ScanAt: scan, GoneAt: c.ChangedAt})
+		state = casework.See(c.State, c.SentAt,
+			casework.Evidence{Found: f != nil, Present: present, ScanAt: scan, GoneAt: c.ChangedAt})
 	}
 	if f != nil && !state.Ended() {
 		*c = f.into(*c)
 	}
 	c.State = state
 	if state == before.State {
-		if slices.Equal(before.Proof, c.Proof) && before.Amount == c.Amount && before.Worth == c.Worth && before.MoneyOn == c.MoneyOn && before.Quantity == c.Quantity {
+		if slices.Equal(before.Proof, c.Proof) && before.Amount == c.Amount && before.Worth == c.Worth &&
+			before.MoneyOn == c.MoneyOn &&
+			before.Quantity == c.Quantity {
 			return nil
 		}
 		_, err := worklistdb.PutCase(tx, *c)
@@ -137,7 +170,9 @@ func (svc *Service) seeCase(tx *sqlite.Tx, d *Findings, c *worklistdb.Case, f *f
 	if _, err := worklistdb.PutCase(tx, *c); err != nil {
 		return err
 	}
-	if err := worklistdb.AddStep(tx, c.ID, worklistdb.CaseStep{At: now, Who: "evidence", From: string(before.State), To: string(state), Note: note}); err != nil {
+	if err := worklistdb.AddStep(tx, c.ID,
+		worklistdb.CaseStep{At: now, Who: "evidence", From: string(before.State), To: string(state),
+			Note: note}); err != nil {
 		return err
 	}
 	if state.Ended() {
@@ -148,7 +183,8 @@ func (svc *Service) seeCase(tx *sqlite.Tx, d *Findings, c *worklistdb.Case, f *f
 	return svc.bookEvidence(tx, c, before.State, scan, now)
 }
 
-// closeUp takes back what is still on its way about a case that has ended: an order that has not left, a question that has not been answered.
+// closeUp takes back what is still on its way about a case that has ended: an order that has not left, a question
+// that has not been answered.
 func (svc *Service) closeUp(tx *sqlite.Tx, c *worklistdb.Case) error {
 	order, err := worklistdb.DeploymentOf(tx, c.ID)
 	if err != nil {
@@ -234,7 +270,8 @@ func (d *Findings) presentOf(tx *sqlite.Tx, products []int64) (map[snapshot.Devi
 	return out, err
 }
 
-// bookEvidence books what evidence has shown of a case: a saving that became real, or one that came back; and the seat that has become free goes to whoever waits first.
+// bookEvidence books what evidence has shown of a case: a saving that became real, or one that came back; and the
+// seat that has become free goes to whoever waits first.
 func (svc *Service) bookEvidence(tx *sqlite.Tx, c *worklistdb.Case, before casework.State, scan, now int64) error {
 	booked, err := worklistdb.BookedOf(tx, c.ID)
 	if err != nil {
@@ -243,12 +280,24 @@ func (svc *Service) bookEvidence(tx *sqlite.Tx, c *worklistdb.Case, before casew
 	amount, real := amountOf(c.Amount), amountOf(booked.Amount)
 	switch {
 	case c.State == casework.Gone && amount.IsPositive() && saves(c.Kind) && !real.IsPositive():
-		b := worklistdb.Booked{Case: c.ID, Product: c.Product, At: now, Worth: c.Worth, Amount: c.Amount, Currency: c.Currency, MoneyOn: c.MoneyOn, ScanAt: scan, Note: gone(c, scan)}
+		b := worklistdb.Booked{
+			Case:     c.ID,
+			Product:  c.Product,
+			At:       now,
+			Worth:    c.Worth,
+			Amount:   c.Amount,
+			Currency: c.Currency,
+			MoneyOn:  c.MoneyOn,
+			ScanAt:   scan,
+			Note:     gone(c, scan),
+		}
 		if err := worklistdb.BookSaving(tx, b); err != nil {
 			return err
 		}
 	case (c.State == casework.Open || before == casework.Gone) && real.IsPositive():
-		booked.Amount, booked.At, booked.ScanAt, booked.Note = real.Neg().String(), now, scan, "It came back, so nothing was saved."
+		booked.Amount, booked.At, booked.ScanAt, booked.Note = real.Neg().
+			String(),
+			now, scan, "It came back, so nothing was saved."
 		if err := worklistdb.BookSaving(tx, booked); err != nil {
 			return err
 		}
@@ -264,7 +313,8 @@ func saves(k casework.Kind) bool {
 	return k == casework.IdleLicence || k == casework.IdlePool || k == casework.Planned || k == casework.Leaver
 }
 
-// freeSeat takes back the seats of a product that was taken off a device, the device's own and that of its user where he has it nowhere else, and gives them to whoever waits first.
+// freeSeat takes back the seats of a product that was taken off a device, the device's own and that of its user where
+// he has it nowhere else, and gives them to whoever waits first.
 func (svc *Service) freeSeat(tx *sqlite.Tx, c *worklistdb.Case, now int64) error {
 	seats, err := worklistdb.SeatsFreedBy(tx, c.Device, c.Product, svc.Snapshots.Today())
 	if err != nil || len(seats) == 0 {
@@ -278,7 +328,9 @@ func (svc *Service) freeSeat(tx *sqlite.Tx, c *worklistdb.Case, now int64) error
 	for _, name := range gotOne {
 		note = fmt.Sprintf("The seat went to %s, who waited for one.", name)
 	}
-	if err := worklistdb.AddStep(tx, c.ID, worklistdb.CaseStep{At: now, Who: "evidence", From: string(c.State), To: string(c.State), Note: note}); err != nil {
+	if err := worklistdb.AddStep(tx, c.ID,
+		worklistdb.CaseStep{At: now, Who: "evidence", From: string(c.State), To: string(c.State),
+			Note: note}); err != nil {
 		return err
 	}
 	return renewal.MarkProducts(tx, c.Product)

@@ -12,7 +12,8 @@ import (
 	"ensomet/internal/worklist/worklistdb"
 )
 
-// Order is what the deployment tool is asked to do: take a product off a device, or put it there. Its number tells a repeated order from a new one.
+// Order is what the deployment tool is asked to do: take a product off a device, or put it there. Its number tells a
+// repeated order from a new one.
 type Order struct {
 	ID      int64    `json:"id"`
 	Case    int64    `json:"case"`
@@ -23,7 +24,8 @@ type Order struct {
 	SentAt  int64    `json:"sentAt"`
 }
 
-// DeploymentTool takes orders. An error means that it did not take the order, as far as one can know. One order may come twice with one number, when nobody knows whether it arrived.
+// DeploymentTool takes orders. An error means that it did not take the order, as far as one can know. One order may
+// come twice with one number, when nobody knows whether it arrived.
 type DeploymentTool interface {
 	Take(ctx context.Context, order Order) error
 }
@@ -55,7 +57,9 @@ func (w *caseWorker) order(c *worklistdb.Case) error {
 		if w.deed.Wave != nil {
 			s = *w.deed.Wave
 		}
-		if w.wave, err = worklistdb.AddWave(w.tx, worklistdb.Wave{Name: cmp.Or(s.Name, "orders of "+moment(w.now)), PerDay: int64(s.PerDay), MaxFails: int64(s.MaxFails), Author: w.who, At: w.now}); err != nil {
+		if w.wave, err = worklistdb.AddWave(w.tx,
+			worklistdb.Wave{Name: cmp.Or(s.Name, "orders of "+moment(w.now)), PerDay: int64(s.PerDay),
+				MaxFails: int64(s.MaxFails), Author: w.who, At: w.now}); err != nil {
 			return err
 		}
 	}
@@ -86,8 +90,9 @@ func (svc *Service) orderOf(tx *sqlite.Tx, c *worklistdb.Case, id int64) (Order,
 	return o, nil
 }
 
-// Dispatch lets the orders leave whose time has come: of each wave as many as may leave today. Each is handed over outside of any writing; what became of it is written after each one, so that a stop in between
-// loses none, and at worst hands over one again under the same number.
+// Dispatch lets the orders leave whose time has come: of each wave as many as may leave today. Each is handed over
+// outside of any writing; what became of it is written after each one, so that a stop in between loses none, and at
+// worst hands over one again under the same number.
 func (svc *Service) Dispatch(ctx context.Context) error {
 	if svc.Deploy == nil {
 		return nil
@@ -120,8 +125,12 @@ func (svc *Service) Dispatch(ctx context.Context) error {
 				}
 				if w.State == "running" {
 					pause := false
-					if n, pause = (casework.Wave{PerDay: int(w.PerDay), MaxFails: int(w.MaxFails)}).Next(casework.Sofar{Waiting: s.Waiting, Today: s.Today, Done: s.Done, Failed: s.Failed}); pause {
-						if err := worklistdb.SetWave(tx, w.ID, "paused", fmt.Sprintf("%d of %d answers were failures, more than %d %%: look at them before more leave", s.Failed, s.Done+s.Failed, w.MaxFails)); err != nil {
+					if n, pause = (casework.Wave{PerDay: int(w.PerDay),
+						MaxFails: int(w.MaxFails)}).Next(casework.Sofar{Waiting: s.Waiting, Today: s.Today,
+						Done: s.Done, Failed: s.Failed}); pause {
+						if err := worklistdb.SetWave(tx, w.ID, "paused",
+							fmt.Sprintf("%d of %d answers were failures, more than %d %%: look at them before more "+
+								"leave", s.Failed, s.Done+s.Failed, w.MaxFails)); err != nil {
 							return err
 						}
 					}
@@ -144,7 +153,8 @@ func (svc *Service) Dispatch(ctx context.Context) error {
 	return err
 }
 
-// handOver gives one order to the deployment tool and writes what became of it. One that the tool does not take is tried again later, up to ten times.
+// handOver gives one order to the deployment tool and writes what became of it. One that the tool does not take is
+// tried again later, up to ten times.
 func (svc *Service) handOver(ctx context.Context, d worklistdb.Deployment) error {
 	var o Order
 	var c worklistdb.Case
@@ -153,7 +163,8 @@ func (svc *Service) handOver(ctx context.Context, d worklistdb.Deployment) error
 		if c, err = worklistdb.CaseByID(tx, d.Case); err != nil {
 			return err
 		}
-		if d, err = worklistdb.DeploymentByID(tx, d.ID); err != nil || d.State != "waiting" || c.State != casework.Waiting {
+		if d, err = worklistdb.DeploymentByID(tx, d.ID); err != nil || d.State != "waiting" ||
+			c.State != casework.Waiting {
 			gone = true
 			return err
 		}
@@ -208,7 +219,11 @@ func (svc *Service) moveBy(tx *sqlite.Tx, c *worklistdb.Case, act casework.Act, 
 	if _, err := worklistdb.PutCase(tx, *c); err != nil {
 		return err
 	}
-	return worklistdb.AddStep(tx, c.ID, worklistdb.CaseStep{At: now, Who: who, From: string(from), To: string(to), Note: note, Act: string(act)})
+	return worklistdb.AddStep(
+		tx,
+		c.ID,
+		worklistdb.CaseStep{At: now, Who: who, From: string(from), To: string(to), Note: note, Act: string(act)},
+	)
 }
 
 // Outcome is what the deployment tool says of an order.
@@ -218,7 +233,8 @@ type Outcome struct {
 	Reason string `json:"reason" maxLength:"500" doc:"why it failed"`
 }
 
-// TakeOutcome notes what the deployment tool says. The same answer again changes nothing, and a later one that says otherwise is kept as a word only: evidence decides what is so.
+// TakeOutcome notes what the deployment tool says. The same answer again changes nothing, and a later one that says
+// otherwise is kept as a word only: evidence decides what is so.
 func (svc *Service) TakeOutcome(ctx context.Context, o Outcome, who string) error {
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		d, err := worklistdb.DeploymentByID(tx, o.Order)
@@ -258,7 +274,18 @@ func (svc *Service) TakeOutcome(ctx context.Context, o Outcome, who string) erro
 		if !o.Done && c.State == casework.Sent {
 			return svc.moveBy(tx, &c, casework.Fails, who, note, now)
 		}
-		return worklistdb.AddStep(tx, c.ID, worklistdb.CaseStep{At: now, Who: who, From: string(c.State), To: string(c.State), Note: note, Act: string(casework.Leaves)})
+		return worklistdb.AddStep(
+			tx,
+			c.ID,
+			worklistdb.CaseStep{
+				At:   now,
+				Who:  who,
+				From: string(c.State),
+				To:   string(c.State),
+				Note: note,
+				Act:  string(casework.Leaves),
+			},
+		)
 	})
 }
 
@@ -289,7 +316,9 @@ func (svc *Service) followOrders(ctx context.Context) error {
 			if c.State != casework.Sent {
 				continue
 			}
-			if err := svc.moveBy(tx, &c, casework.Fails, "time", fmt.Sprintf("Neither the deployment tool nor a scan has said anything for %d days. It may still come: then the scan decides.", rules.SilentDays), now); err != nil {
+			if err := svc.moveBy(tx, &c, casework.Fails, "time",
+				fmt.Sprintf("Neither the deployment tool nor a scan has said anything for %d days. It may still "+
+					"come: then the scan decides.", rules.SilentDays), now); err != nil {
 				return err
 			}
 		}
@@ -297,7 +326,8 @@ func (svc *Service) followOrders(ctx context.Context) error {
 	})
 }
 
-// FollowUp does what the passing of time asks of the worklist: reminders, orders that leave, orders that nobody answers.
+// FollowUp does what the passing of time asks of the worklist: reminders, orders that leave, orders that nobody
+// answers.
 func (svc *Service) FollowUp(ctx context.Context) error {
 	return errors.Join(svc.followQuestions(ctx), svc.Dispatch(ctx), svc.followOrders(ctx))
 }
@@ -367,7 +397,8 @@ func (svc *Service) SteerWave(ctx context.Context, id int64, to, who string) err
 				if err != nil {
 					return err
 				}
-				if err := svc.moveBy(tx, &c, casework.Halts, who, "The wave was called off before the order left.", now.Unix()); err != nil {
+				if err := svc.moveBy(tx, &c, casework.Halts, who, "The wave was called off before the order left.",
+					now.Unix()); err != nil {
 					return err
 				}
 			}

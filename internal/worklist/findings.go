@@ -21,7 +21,8 @@ import (
 	"github.com/shopspring/decimal"
 )
 
-// finding is a fact that wants a case: about a product on a device, a seat that a person holds, a pool, or a product as a whole.
+// finding is a fact that wants a case: about a product on a device, a seat that a person holds, a pool, or a product
+// as a whole.
 type finding struct {
 	kind                          casework.Kind
 	device, product, person, pool int64
@@ -38,11 +39,17 @@ type Findings struct {
 	*snapshot.Positions
 	found   []finding
 	arrived map[snapshot.DevicePair]bool // devices that have what is required, by the product that its cases name
-	ended   map[snapshot.DevicePair]bool // releases whose support ends and that it is planned to move off, by device and product
+	// releases whose support ends and that it is planned to move off, by device and product
+	ended map[snapshot.DevicePair]bool
 }
 
 // Find gathers the findings of a computation. A title that is restricted on a device is found for that alone.
-func (d *Findings) Find(tx *sqlite.Tx, uses map[snapshot.DevicePair]*snapshot.Use, open map[int64]int64, lines map[snapshot.DevicePair]*position.LineResult) error {
+func (d *Findings) Find(
+	tx *sqlite.Tx,
+	uses map[snapshot.DevicePair]*snapshot.Use,
+	open map[int64]int64,
+	lines map[snapshot.DevicePair]*position.LineResult,
+) error {
 	taken, err := d.findRestricted(tx)
 	if err != nil {
 		return err
@@ -92,10 +99,31 @@ func (d *Findings) findRestricted(tx *sqlite.Tx) (map[snapshot.DevicePair]bool, 
 			return nil, err
 		}
 		proof := []string{
-			fmt.Sprintf("Record %d is on %s since %s; the newest scan was on %s.", p.Record, dev.Name, snapshot.Day(since), snapshot.Day(dev.LastScan)),
-			fmt.Sprintf("%s is restricted on %s: %s", p.Product.Product.Name, groupWords(by), cmp.Or(by.Reason, "no reason was given")),
+			fmt.Sprintf(
+				"Record %d is on %s since %s; the newest scan was on %s.",
+				p.Record,
+				dev.Name,
+				snapshot.Day(since),
+				snapshot.Day(dev.LastScan),
+			),
+			fmt.Sprintf(
+				"%s is restricted on %s: %s",
+				p.Product.Product.Name,
+				groupWords(by),
+				cmp.Or(by.Reason, "no reason was given"),
+			),
 		}
-		d.found = append(d.found, finding{kind: casework.RestrictedTitle, device: dev.ID, product: p.Product.Id, worth: reclaim.Reuse, currency: p.Product.Currency, proof: proof})
+		d.found = append(
+			d.found,
+			finding{
+				kind:     casework.RestrictedTitle,
+				device:   dev.ID,
+				product:  p.Product.Id,
+				worth:    reclaim.Reuse,
+				currency: p.Product.Currency,
+				proof:    proof,
+			},
+		)
 	}
 	return taken, nil
 }
@@ -118,7 +146,11 @@ func (d *Findings) findHours(tx *sqlite.Tx) error {
 	}
 	var names []int64
 	for name, product := range e.UseNames {
-		if f := e.Products[product]; f != nil && slices.ContainsFunc(e.Policies, func(p policy.Policy) bool { return !p.Hours.Always() && p.SpeaksOf(f.PolicyTitle) }) {
+		if f := e.Products[product]; f != nil &&
+			slices.ContainsFunc(
+				e.Policies,
+				func(p policy.Policy) bool { return !p.Hours.Always() && p.SpeaksOf(f.PolicyTitle) },
+			) {
 			names = append(names, name)
 		}
 	}
@@ -161,7 +193,10 @@ func (d *Findings) findHours(tx *sqlite.Tx) error {
 			v.seconds += b.End - b.Start
 			v.times++
 			v.by, v.person = b.By, s.Person
-			v.latest = append(v.latest, fmt.Sprintf("%s for %s", civilMoment(b.Start, zone), lengthWords(b.End-b.Start)))
+			v.latest = append(
+				v.latest,
+				fmt.Sprintf("%s for %s", civilMoment(b.Start, zone), lengthWords(b.End-b.Start)),
+			)
 		}
 		return nil
 	})
@@ -179,18 +214,41 @@ func (d *Findings) findHours(tx *sqlite.Tx) error {
 		slices.Reverse(v.latest)
 		shown := v.latest[:min(5, len(v.latest))]
 		proof := []string{
-			fmt.Sprintf("Used in restricted hours %d times in %d days, %s in all, last by %s.", v.times, hoursWindow, lengthWords(v.seconds), cmp.Or(v.person, "nobody known")),
-			fmt.Sprintf("%s is restricted on %s at these times (%s): %s", f.Product.Name, groupWords(v.by), cmp.Or(v.by.Hours.String(), "outside of the hours that allow it"), cmp.Or(v.by.Reason, "no reason was given")),
+			fmt.Sprintf(
+				"Used in restricted hours %d times in %d days, %s in all, last by %s.",
+				v.times,
+				hoursWindow,
+				lengthWords(v.seconds),
+				cmp.Or(v.person, "nobody known"),
+			),
+			fmt.Sprintf(
+				"%s is restricted on %s at these times (%s): %s",
+				f.Product.Name,
+				groupWords(v.by),
+				cmp.Or(v.by.Hours.String(), "outside of the hours that allow it"),
+				cmp.Or(v.by.Reason, "no reason was given"),
+			),
 		}
 		for _, s := range shown {
 			proof = append(proof, "It ran on "+s+".")
 		}
-		d.found = append(d.found, finding{kind: casework.ForbiddenHours, device: key.Device, product: key.Product, worth: reclaim.Reuse, currency: f.Currency, proof: proof})
+		d.found = append(
+			d.found,
+			finding{
+				kind:     casework.ForbiddenHours,
+				device:   key.Device,
+				product:  key.Product,
+				worth:    reclaim.Reuse,
+				currency: f.Currency,
+				proof:    proof,
+			},
+		)
 	}
 	return nil
 }
 
-// findMissing finds devices that lack a title which is required on them. Of a category or a publisher any title will do. A device that nobody has ever looked at lacks nothing that anybody knows of.
+// findMissing finds devices that lack a title which is required on them. Of a category or a publisher any title will
+// do. A device that nobody has ever looked at lacks nothing that anybody knows of.
 func (d *Findings) findMissing(tx *sqlite.Tx) error {
 	e := d.Estate
 	d.arrived = map[snapshot.DevicePair]bool{}
@@ -231,10 +289,26 @@ func (d *Findings) findMissing(tx *sqlite.Tx) error {
 			if by := stance(e, fits[0], dev); by == nil || by.ID != p.ID {
 				continue // something more specific says otherwise
 			}
-			d.found = append(d.found, finding{kind: casework.Missing, device: dev.ID, product: fits[0].Id, worth: reclaim.Reuse, currency: fits[0].Currency, proof: []string{
-				fmt.Sprintf("The scan of %s on %s does not have %s.", dev.Name, snapshot.Day(dev.LastScan), what),
-				fmt.Sprintf("It is required on %s: %s", groupWords(p), cmp.Or(p.Reason, "no reason was given")),
-			}})
+			d.found = append(
+				d.found,
+				finding{
+					kind:     casework.Missing,
+					device:   dev.ID,
+					product:  fits[0].Id,
+					worth:    reclaim.Reuse,
+					currency: fits[0].Currency,
+					proof: []string{
+						fmt.Sprintf(
+							"The scan of %s on %s does not have %s.",
+							dev.Name,
+							snapshot.Day(dev.LastScan),
+							what,
+						),
+						fmt.Sprintf("It is required on %s: %s", groupWords(p),
+							cmp.Or(p.Reason, "no reason was given")),
+					},
+				},
+			)
 		}
 	}
 	// several policies may ask for one title on one device
@@ -266,7 +340,18 @@ func (d *Findings) findUncovered() {
 			continue
 		}
 		at[p.Product] = len(d.found)
-		d.found = append(d.found, finding{kind: casework.Uncovered, product: p.Product, quantity: p.Short, worth: reclaim.Exposure, amount: amount, currency: cmp.Or(p.Currency, e.Products[p.Product].Currency), proof: []string{line}})
+		d.found = append(
+			d.found,
+			finding{
+				kind:     casework.Uncovered,
+				product:  p.Product,
+				quantity: p.Short,
+				worth:    reclaim.Exposure,
+				amount:   amount,
+				currency: cmp.Or(p.Currency, e.Products[p.Product].Currency),
+				proof:    []string{line},
+			},
+		)
 	}
 }
 
@@ -305,7 +390,8 @@ func (d *Findings) findLeavers(tx *sqlite.Tx) error {
 	return nil
 }
 
-// findEnded finds the releases that it was planned to move off or to remove. Only a plan makes work of an end of support.
+// findEnded finds the releases that it was planned to move off or to remove. Only a plan makes work of an end of
+// support.
 func (d *Findings) findEnded(tx *sqlite.Tx, taken map[snapshot.DevicePair]bool) error {
 	e := d.Estate
 	d.ended = map[snapshot.DevicePair]bool{}
@@ -351,10 +437,26 @@ func (d *Findings) findEnded(tx *sqlite.Tx, taken map[snapshot.DevicePair]bool) 
 			if taken[key] {
 				continue
 			}
-			d.found = append(d.found, finding{kind: casework.EndOfLife, device: device, product: p.ID, worth: reclaim.Reuse, currency: e.Products[p.ID].Currency, moneyOn: plan.Due, proof: []string{
-				fmt.Sprintf("%s has version %s. %s", e.Devices[i].Name, cmp.Or(t.Version, "of any kind"), words),
-				fmt.Sprintf("It was planned %s by %s; %s sees to it.", do, plan.Due, plan.Owner),
-			}})
+			d.found = append(
+				d.found,
+				finding{
+					kind:     casework.EndOfLife,
+					device:   device,
+					product:  p.ID,
+					worth:    reclaim.Reuse,
+					currency: e.Products[p.ID].Currency,
+					moneyOn:  plan.Due,
+					proof: []string{
+						fmt.Sprintf(
+							"%s has version %s. %s",
+							e.Devices[i].Name,
+							cmp.Or(t.Version, "of any kind"),
+							words,
+						),
+						fmt.Sprintf("It was planned %s by %s; %s sees to it.", do, plan.Due, plan.Owner),
+					},
+				},
+			)
 		}
 	}
 	return nil
@@ -363,7 +465,13 @@ func (d *Findings) findEnded(tx *sqlite.Tx, taken map[snapshot.DevicePair]bool) 
 // sortFindings puts findings into the order of products, devices, people and pools.
 func sortFindings(list []*finding) {
 	slices.SortFunc(list, func(a, b *finding) int {
-		return cmp.Or(cmp.Compare(a.product, b.product), cmp.Compare(a.device, b.device), cmp.Compare(a.person, b.person), cmp.Compare(a.pool, b.pool), cmp.Compare(a.kind, b.kind))
+		return cmp.Or(
+			cmp.Compare(a.product, b.product),
+			cmp.Compare(a.device, b.device),
+			cmp.Compare(a.person, b.person),
+			cmp.Compare(a.pool, b.pool),
+			cmp.Compare(a.kind, b.kind),
+		)
 	})
 }
 

@@ -29,7 +29,12 @@ type reclaimRules struct {
 }
 
 func usualRule(s *snapshot.Settings) reclaim.Rule {
-	return reclaim.Rule{Window: s.UseWindow, LeastShare: s.LeastShare, GraceDays: s.GraceDays, PoolShare: usage.IdleShare}
+	return reclaim.Rule{
+		Window:     s.UseWindow,
+		LeastShare: s.LeastShare,
+		GraceDays:  s.GraceDays,
+		PoolShare:  usage.IdleShare,
+	}
 }
 
 func loadReclaim(tx *sqlite.Tx, e *snapshot.Snapshot) (*reclaimRules, error) {
@@ -55,7 +60,8 @@ func newReclaimRules(tx *sqlite.Tx, e *snapshot.Snapshot, list []snapshot.Reclai
 	return r, err
 }
 
-// of is the rule for a title on a device; the most specific goes first. Without a device only rules for all devices speak.
+// of is the rule for a title on a device; the most specific goes first. Without a device only rules for all devices
+// speak.
 func (r *reclaimRules) of(t policy.Title, d *snapshot.DeviceFacts) reclaim.Rule {
 	if len(r.list) == 0 {
 		return r.usual
@@ -73,11 +79,25 @@ func (r *reclaimRules) of(t policy.Title, d *snapshot.DeviceFacts) reclaim.Rule 
 	}
 	i := slices.IndexFunc(r.list, func(x snapshot.ReclaimRule) bool { return x.ID == p.ID })
 	m := &r.list[i]
-	return reclaim.Rule{Window: m.Window, LeastShare: m.LeastShare, GraceDays: m.Grace, PoolShare: m.PoolShare, Never: m.Stance == policy.NotProposed}
+	return reclaim.Rule{
+		Window:     m.Window,
+		LeastShare: m.LeastShare,
+		GraceDays:  m.Grace,
+		PoolShare:  m.PoolShare,
+		Never:      m.Stance == policy.NotProposed,
+	}
 }
 
 // findIdle proposes the licences of a product that nobody uses.
-func (d *Findings) findIdle(tx *sqlite.Tx, f *snapshot.ProductFacts, rules *reclaimRules, uses map[snapshot.DevicePair]*snapshot.Use, open map[int64]int64, lines map[snapshot.DevicePair]*position.LineResult, taken map[snapshot.DevicePair]bool) error {
+func (d *Findings) findIdle(
+	tx *sqlite.Tx,
+	f *snapshot.ProductFacts,
+	rules *reclaimRules,
+	uses map[snapshot.DevicePair]*snapshot.Use,
+	open map[int64]int64,
+	lines map[snapshot.DevicePair]*position.LineResult,
+	taken map[snapshot.DevicePair]bool,
+) error {
 	e := d.Estate
 	for i, h := range f.Holdings {
 		key := snapshot.DevicePair{Device: h.Device, Product: f.Id}
@@ -133,10 +153,34 @@ func (d *Findings) findIdle(tx *sqlite.Tx, f *snapshot.ProductFacts, rules *recl
 		if c.Last.Known() {
 			last = "it was last used on " + c.Last.String()
 		}
-		d.found = append(d.found, finding{kind: casework.IdleLicence, device: h.Device, product: f.Id, worth: worth, amount: amount, currency: currency, moneyOn: on, proof: []string{
-			fmt.Sprintf("%s: %s; %d of the %d days up to %s were measured.", capital(string(c.Class)), last, c.Measured, rule.Window, e.AsOf),
-			fmt.Sprintf("Installed on %s, longer ago than the grace of %d days; %s.", in.InstalledOn, rule.GraceDays, covered),
-		}})
+		d.found = append(
+			d.found,
+			finding{
+				kind:     casework.IdleLicence,
+				device:   h.Device,
+				product:  f.Id,
+				worth:    worth,
+				amount:   amount,
+				currency: currency,
+				moneyOn:  on,
+				proof: []string{
+					fmt.Sprintf(
+						"%s: %s; %d of the %d days up to %s were measured.",
+						capital(string(c.Class)),
+						last,
+						c.Measured,
+						rule.Window,
+						e.AsOf,
+					),
+					fmt.Sprintf(
+						"Installed on %s, longer ago than the grace of %d days; %s.",
+						in.InstalledOn,
+						rule.GraceDays,
+						covered,
+					),
+				},
+			},
+		)
 	}
 	return nil
 }
@@ -151,7 +195,8 @@ func capital(s string) string {
 // poolWindow is how many days the peak of a pool is looked for in: the last month.
 const poolWindow = 30
 
-// findIdlePools proposes the licences of pools that nobody ever had out. A pool that reported less than the rule asks for says nothing.
+// findIdlePools proposes the licences of pools that nobody ever had out. A pool that reported less than the rule asks
+// for says nothing.
 func (d *Findings) findIdlePools(tx *sqlite.Tx, rules *reclaimRules) error {
 	e := d.Estate
 	pools, err := snapshot.AllPools(tx)
@@ -175,14 +220,26 @@ func (d *Findings) findIdlePools(tx *sqlite.Tx, rules *reclaimRules) error {
 		if spare == 0 {
 			continue
 		}
-		v := finding{kind: casework.IdlePool, product: p.Product, pool: p.ID, quantity: spare, worth: reclaim.Reuse, currency: f.Currency}
+		v := finding{
+			kind:     casework.IdlePool,
+			product:  p.Product,
+			pool:     p.ID,
+			quantity: spare,
+			worth:    reclaim.Reuse,
+			currency: f.Currency,
+		}
 		for i := range f.Lines {
 			l := &f.Lines[i]
 			if l.Metric != entitle.Concurrent {
 				continue
 			}
 			if worth, amount, on := reclaim.Value(0, decimal.NullDecimal{}, l, e.AsOf); worth == reclaim.AtRenewal {
-				v.worth, v.amount, v.moneyOn, v.currency = worth, amount.Mul(decimal.NewFromInt(spare)), on, cmp.Or(l.Currency, f.Currency)
+				v.worth, v.amount, v.moneyOn, v.currency = worth, amount.Mul(
+					decimal.NewFromInt(spare),
+				), on, cmp.Or(
+					l.Currency,
+					f.Currency,
+				)
 				break
 			}
 		}
@@ -191,8 +248,21 @@ func (d *Findings) findIdlePools(tx *sqlite.Tx, rules *reclaimRules) error {
 			denied = fmt.Sprintf("%d requests were denied", seen.Denials)
 		}
 		v.proof = []string{
-			fmt.Sprintf("At most %d of %d licences were out at once in the %d days up to %s, of which %d were measured; %s.", seen.Peak, p.Quantity, poolWindow, e.AsOf, seen.Measured, denied),
-			fmt.Sprintf("That is below %.0f %%; %d licences can be given back, and %d stay.", rule.PoolShare*100, spare, p.Quantity-spare),
+			fmt.Sprintf(
+				"At most %d of %d licences were out at once in the %d days up to %s, of which %d were measured; %s.",
+				seen.Peak,
+				p.Quantity,
+				poolWindow,
+				e.AsOf,
+				seen.Measured,
+				denied,
+			),
+			fmt.Sprintf(
+				"That is below %.0f %%; %d licences can be given back, and %d stay.",
+				rule.PoolShare*100,
+				spare,
+				p.Quantity-spare,
+			),
 		}
 		d.found = append(d.found, v)
 	}

@@ -26,7 +26,19 @@ func (svc *Service) policySink(tx *sqlite.Tx, author string) (*intake.Sink, erro
 		if err != nil {
 			return sqlite.Same, err
 		}
-		out := snapshot.StoredPolicy{Policy: policy.Policy{Category: p.Category, GroupName: p.Group, Stance: p.Stance, Hours: p.Hours, Reason: p.Reason}, Owner: p.Owner, Until: p.Until, Author: author, At: svc.Clock.Now().Unix()}
+		out := snapshot.StoredPolicy{
+			Policy: policy.Policy{
+				Category:  p.Category,
+				GroupName: p.Group,
+				Stance:    p.Stance,
+				Hours:     p.Hours,
+				Reason:    p.Reason,
+			},
+			Owner:  p.Owner,
+			Until:  p.Until,
+			Author: author,
+			At:     svc.Clock.Now().Unix(),
+		}
 		if p.Product != "" {
 			id, reason := snapshot.FindProduct(products, p.Publisher, p.Product)
 			if reason != "" {

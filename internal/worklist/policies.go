@@ -54,7 +54,17 @@ type PolicyDraft struct {
 }
 
 func (svc *Service) policyView(tx *sqlite.Tx, p *snapshot.StoredPolicy) (PolicyView, error) {
-	v := PolicyView{ID: p.ID, Stance: string(p.Stance), Hours: p.Hours.String(), Reason: p.Reason, Owner: p.Owner, Until: p.Until.String(), Author: p.Author, At: p.At, Over: p.Until.Known() && p.Until < svc.Snapshots.Today()}
+	v := PolicyView{
+		ID:     p.ID,
+		Stance: string(p.Stance),
+		Hours:  p.Hours.String(),
+		Reason: p.Reason,
+		Owner:  p.Owner,
+		Until:  p.Until.String(),
+		Author: p.Author,
+		At:     p.At,
+		Over:   p.Until.Known() && p.Until < svc.Snapshots.Today(),
+	}
 	var err error
 	v.What, v.Group, err = svc.scopeWords(tx, &p.Policy, p.PublisherName)
 	return v, err
@@ -89,7 +99,19 @@ func (svc *Service) Policies(ctx context.Context) (PolicyList, error) {
 
 // policyOf checks a draft.
 func (svc *Service) policyOf(tx *sqlite.Tx, d PolicyDraft, who string) (snapshot.StoredPolicy, error) {
-	p := snapshot.StoredPolicy{Policy: policy.Policy{Product: d.Product, Category: d.Category, GroupName: d.Group, Stance: policy.Stance(d.Stance), Reason: d.Reason}, PublisherName: d.Publisher, Owner: d.Owner, Author: who, At: svc.Clock.Now().Unix()}
+	p := snapshot.StoredPolicy{
+		Policy: policy.Policy{
+			Product:   d.Product,
+			Category:  d.Category,
+			GroupName: d.Group,
+			Stance:    policy.Stance(d.Stance),
+			Reason:    d.Reason,
+		},
+		PublisherName: d.Publisher,
+		Owner:         d.Owner,
+		Author:        who,
+		At:            svc.Clock.Now().Unix(),
+	}
 	if d.Product == 0 && d.Publisher == "" && d.Category == "" {
 		return p, errors.New("say what it is about: a title, a category or a publisher")
 	}
@@ -130,7 +152,8 @@ func (svc *Service) SetPolicy(ctx context.Context, d PolicyDraft, who string) er
 		if c == sqlite.Same {
 			return errors.New("that is in force already")
 		}
-		if err := tx.Note(svc.Clock.Now(), who, "set a stance", d.Stance, fmt.Sprint(d.Product, d.Publisher, d.Category, " ", d.Group)); err != nil {
+		if err := tx.Note(svc.Clock.Now(), who, "set a stance", d.Stance,
+			fmt.Sprint(d.Product, d.Publisher, d.Category, " ", d.Group)); err != nil {
 			return err
 		}
 		return renewal.Mark(tx, false)
@@ -188,13 +211,26 @@ func (svc *Service) PreviewPolicy(ctx context.Context, d PolicyDraft, end int64)
 		if err != nil {
 			return err
 		}
-		words := map[string]string{"restricted": "must not be on", "hours": "was used in restricted hours on", "missing": "is missing on"}
+		words := map[string]string{
+			"restricted": "must not be on",
+			"hours":      "was used in restricted hours on",
+			"missing":    "is missing on",
+		}
 		differ := func(one, other map[caseKey]*finding, sign string) int {
 			n := 0
 			for _, f := range inOrder(e, one) {
 				if other[f.key()] == nil {
 					if n++; n <= 6 {
-						out.Samples = append(out.Samples, fmt.Sprintf("%s %s %s %s", sign, e.Products[f.product].Product.Name, words[string(f.kind)], aboutWords(e, f)))
+						out.Samples = append(
+							out.Samples,
+							fmt.Sprintf(
+								"%s %s %s %s",
+								sign,
+								e.Products[f.product].Product.Name,
+								words[string(f.kind)],
+								aboutWords(e, f),
+							),
+						)
 					}
 				}
 			}
@@ -207,7 +243,10 @@ func (svc *Service) PreviewPolicy(ctx context.Context, d PolicyDraft, end int64)
 }
 
 // policyFindings works out what some policies find.
-func (svc *Service) policyFindings(tx *sqlite.Tx, policies []policy.Policy) (map[caseKey]*finding, *snapshot.Snapshot, error) {
+func (svc *Service) policyFindings(
+	tx *sqlite.Tx,
+	policies []policy.Policy,
+) (map[caseKey]*finding, *snapshot.Snapshot, error) {
 	e, err := svc.Snapshots.LoadUnder(tx, svc.Snapshots.Today(), svc.Clock.Now().Unix(), policies)
 	if err != nil {
 		return nil, nil, err
@@ -227,7 +266,12 @@ func (svc *Service) policyFindings(tx *sqlite.Tx, policies []policy.Policy) (map
 }
 
 // explainStance lists all that speaks of a title on a device, and says why the first holds.
-func (svc *Service) explainStance(tx *sqlite.Tx, s *snapshot.Settings, t policy.Title, dev *snapshot.DeviceFacts) (StanceView, error) {
+func (svc *Service) explainStance(
+	tx *sqlite.Tx,
+	s *snapshot.Settings,
+	t policy.Title,
+	dev *snapshot.DeviceFacts,
+) (StanceView, error) {
 	out := StanceView{Policies: []PolicyView{}}
 	list, err := snapshot.Policies(tx)
 	if err != nil {
@@ -267,7 +311,8 @@ func (svc *Service) explainStance(tx *sqlite.Tx, s *snapshot.Settings, t policy.
 		case !p.Hours.Always():
 			out.Why = "It is allowed at some hours, so it may be there; use at other hours is a finding."
 		default:
-			out.Why = "It is the most specific: a title goes before its category, a category before its publisher, a group before all devices; among equals the stricter goes first."
+			out.Why = "It is the most specific: a title goes before its category, a category before its publisher, a " +
+				"group before all devices; among equals the stricter goes first."
 		}
 	}
 	return out, nil

@@ -74,11 +74,32 @@ func (svc *Service) ReclaimRules(ctx context.Context) ([]ReclaimView, error) {
 			return err
 		}
 		u := usualRule(&s)
-		out = append(out, ReclaimView{What: "everything else", Group: "all devices", Propose: true, Window: u.Window, Grace: u.GraceDays, Least: u.LeastShare, PoolShare: u.PoolShare})
+		out = append(
+			out,
+			ReclaimView{
+				What:      "everything else",
+				Group:     "all devices",
+				Propose:   true,
+				Window:    u.Window,
+				Grace:     u.GraceDays,
+				Least:     u.LeastShare,
+				PoolShare: u.PoolShare,
+			},
+		)
 		list, err := snapshot.ReclaimRules(tx)
 		for i := range list {
 			m := &list[i]
-			v := ReclaimView{ID: m.ID, Propose: m.Stance == policy.Proposed, Window: m.Window, Grace: m.Grace, Least: m.LeastShare, PoolShare: m.PoolShare, Note: m.Reason, Author: m.Author, At: m.At}
+			v := ReclaimView{
+				ID:        m.ID,
+				Propose:   m.Stance == policy.Proposed,
+				Window:    m.Window,
+				Grace:     m.Grace,
+				Least:     m.LeastShare,
+				PoolShare: m.PoolShare,
+				Note:      m.Reason,
+				Author:    m.Author,
+				At:        m.At,
+			}
 			if v.What, v.Group, err = svc.scopeWords(tx, &m.Policy, m.PublisherName); err != nil {
 				return err
 			}
@@ -90,7 +111,22 @@ func (svc *Service) ReclaimRules(ctx context.Context) ([]ReclaimView, error) {
 }
 
 func (svc *Service) reclaimRule(tx *sqlite.Tx, d ReclaimDraft, who string) (snapshot.ReclaimRule, error) {
-	m := snapshot.ReclaimRule{Policy: policy.Policy{Product: d.Product, Category: d.Category, GroupName: d.Group, Stance: policy.NotProposed, Reason: d.Note}, PublisherName: d.Publisher, Window: d.Window, Grace: d.Grace, LeastShare: d.Least, PoolShare: d.PoolShare, Author: who, At: svc.Clock.Now().Unix()}
+	m := snapshot.ReclaimRule{
+		Policy: policy.Policy{
+			Product:   d.Product,
+			Category:  d.Category,
+			GroupName: d.Group,
+			Stance:    policy.NotProposed,
+			Reason:    d.Note,
+		},
+		PublisherName: d.Publisher,
+		Window:        d.Window,
+		Grace:         d.Grace,
+		LeastShare:    d.Least,
+		PoolShare:     d.PoolShare,
+		Author:        who,
+		At:            svc.Clock.Now().Unix(),
+	}
 	if d.Product == 0 && d.Publisher == "" && d.Category == "" {
 		return m, errors.New("say what it is about: a title, a category or a publisher")
 	}
@@ -194,7 +230,10 @@ func (svc *Service) PreviewReclaim(ctx context.Context, d ReclaimDraft, end int6
 					continue
 				}
 				if n++; n <= 8 {
-					out.Samples = append(out.Samples, ReclaimDifferent{e.Products[f.product].Product.Name, aboutWords(e, f), comes, f.proof[0]})
+					out.Samples = append(
+						out.Samples,
+						ReclaimDifferent{e.Products[f.product].Product.Name, aboutWords(e, f), comes, f.proof[0]},
+					)
 				}
 			}
 			return n
@@ -223,7 +262,11 @@ func aboutWords(e *snapshot.Snapshot, f *finding) string {
 }
 
 // proposals works out what is proposed for reclaim by some rules.
-func (svc *Service) proposals(tx *sqlite.Tx, e *snapshot.Snapshot, list []snapshot.ReclaimRule) (map[caseKey]*finding, error) {
+func (svc *Service) proposals(
+	tx *sqlite.Tx,
+	e *snapshot.Snapshot,
+	list []snapshot.ReclaimRule,
+) (map[caseKey]*finding, error) {
 	d := &Findings{Positions: snapshot.NewPositions(e)}
 	uses, err := e.LoadUse(tx)
 	if err != nil {
@@ -277,7 +320,8 @@ func (svc *Service) PutReclaimRule(ctx context.Context, d ReclaimDraft, who stri
 		if _, err := worklistdb.PutReclaimRule(tx, m); err != nil {
 			return err
 		}
-		if err := tx.Note(now, who, "set when to propose reclaim", fmt.Sprint(d.Product, d.Publisher, d.Category), d.Note); err != nil {
+		if err := tx.Note(now, who, "set when to propose reclaim", fmt.Sprint(d.Product, d.Publisher, d.Category),
+			d.Note); err != nil {
 			return err
 		}
 		return renewal.Mark(tx, false)

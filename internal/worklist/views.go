@@ -49,7 +49,8 @@ func (svc *Service) Case(ctx context.Context, id int64) (CaseView, error) {
 		if err != nil {
 			return err
 		}
-		page, err := snapshot.CasePage(tx, sqlite.ListQuery{Filters: map[string]string{"id": fmt.Sprint(id)}, Limit: 1})
+		page, err := snapshot.CasePage(tx,
+			sqlite.ListQuery{Filters: map[string]string{"id": fmt.Sprint(id)}, Limit: 1})
 		if err != nil {
 			return err
 		}
@@ -65,7 +66,10 @@ func (svc *Service) Case(ctx context.Context, id int64) (CaseView, error) {
 		if err != nil {
 			return err
 		}
-		d, err := snapshot.DevicePage(tx, sqlite.ListQuery{Filters: map[string]string{"id": fmt.Sprint(c.Device)}, Limit: 1})
+		d, err := snapshot.DevicePage(
+			tx,
+			sqlite.ListQuery{Filters: map[string]string{"id": fmt.Sprint(c.Device)}, Limit: 1},
+		)
 		if err != nil {
 			return err
 		}
@@ -81,8 +85,11 @@ func (svc *Service) Case(ctx context.Context, id int64) (CaseView, error) {
 // caseWords says in words what a case is about.
 func caseWords(c *snapshot.CaseRow) string {
 	return map[casework.Kind]string{
-		casework.RestrictedTitle: "Restricted software", casework.ForbiddenHours: "Used in restricted hours", casework.Missing: "Required and missing", casework.IdleLicence: "Idle licence",
-		casework.IdlePool: "Pool with idle licences", casework.Leaver: "Seat of a leaver", casework.Uncovered: "Not covered", casework.EndOfLife: "To go, since its support ends", casework.Planned: "Removal that was planned",
+		casework.RestrictedTitle: "Restricted software", casework.ForbiddenHours: "Used in restricted hours",
+		casework.Missing: "Required and missing", casework.IdleLicence: "Idle licence",
+		casework.IdlePool: "Pool with idle licences", casework.Leaver: "Seat of a leaver",
+		casework.Uncovered: "Not covered", casework.EndOfLife: "To go, since its support ends",
+		casework.Planned: "Removal that was planned",
 	}[casework.Kind(c.Kind)]
 }
 
@@ -118,7 +125,8 @@ func (v *CaseView) outlook(tx *sqlite.Tx, c *worklistdb.Case) error {
 		if s.Undone || s.Act == string(casework.Undo) {
 			continue
 		}
-		if s.To == v.State && slices.Contains(casework.ByHand, casework.Act(s.Act)) && (v.Leaves != 0 || c.State != casework.Asked && c.State != casework.Waiting) {
+		if s.To == v.State && slices.Contains(casework.ByHand, casework.Act(s.Act)) &&
+			(v.Leaves != 0 || c.State != casework.Asked && c.State != casework.Waiting) {
 			v.Undo = s.Act
 		}
 		break

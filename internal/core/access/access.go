@@ -22,7 +22,9 @@ func (r Role) Known() bool { return rank[r] != 0 }
 func (r Role) May(need Role) bool { return rank[r] >= rank[need] }
 
 // ErrToken says that a token is not known or was revoked.
-var ErrToken = errors.New("this token is not known here, or was revoked: ask for a new one and give it to the collector")
+var ErrToken = errors.New(
+	"this token is not known here, or was revoked: ask for a new one and give it to the collector",
+)
 
 // Sender is a source that has shown its token.
 type Sender struct {

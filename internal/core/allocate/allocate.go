@@ -14,8 +14,8 @@ type Edge struct {
 	Yesterday    int64
 }
 
-// Group is a class of Count like groups of demand units of which one right may cover several together: the devices of a user, the virtual machines of a host.
-// In each group one option at most is taken, for one right.
+// Group is a class of Count like groups of demand units of which one right may cover several together: the devices of
+// a user, the virtual machines of a host. In each group one option at most is taken, for one right.
 type Group struct {
 	Count   int64
 	Options []Option
@@ -34,8 +34,8 @@ type OptionEdge struct {
 	Yesterday int64
 }
 
-// Problem is a network of rights and demand. Sources, sinks, edges and groups come in an order that the caller fixes, which makes the
-// answer the same for the same input. The units of groups are among those that the sinks count.
+// Problem is a network of rights and demand. Sources, sinks, edges and groups come in an order that the caller fixes,
+// which makes the answer the same for the same input. The units of groups are among those that the sinks count.
 type Problem struct {
 	Sources []Source
 	Sinks   []Sink
@@ -43,7 +43,8 @@ type Problem struct {
 	Groups  []Group
 }
 
-// Result says how many units each edge carries, and how many rights go over each edge of each option of each group. Proof says how good that is.
+// Result says how many units each edge carries, and how many rights go over each edge of each option of each group.
+// Proof says how good that is.
 type Result struct {
 	Flow   []int64
 	Groups [][][]int64
@@ -53,13 +54,16 @@ type Result struct {
 // mostNodes bounds the search over options. What it has not looked at by then is said in the proof.
 const mostNodes = 1500
 
-// Solve returns the allocation that leaves the least value uncovered; of those one that uses the fewest rights (what needs none of its own takes
-// none); of those one with the least sum of ranks; of those one with the least change against yesterday, counted in units that no longer go the way they went;
-// of those one that is fixed by the order of the input.
+// Solve returns the allocation that leaves the least value uncovered; of those one that uses the fewest rights (what
+// needs none of its own takes none); of those one with the least sum of ranks; of those one with the least change
+// against yesterday, counted in units that no longer go the way they went; of those one that is fixed by the order of
+// the input.
 //
-// Without groups it is a minimum-cost flow by successive shortest paths over vectors of costs compared in order, which is exact since such vectors
-// form an ordered group (Ahuja, Magnanti, Orlin, Network Flows, 1993, section 9.7; from memory). With groups, how often each option is taken is searched by branch
-// and bound; what is left once that is fixed is such a flow, and the bound is a Lagrangian relaxation of the counts of units (Fisher 1981, Management Science 27: 1-18; from memory).
+// Without groups it is a minimum-cost flow by successive shortest paths over vectors of costs compared in order,
+// which is exact since such vectors form an ordered group (Ahuja, Magnanti, Orlin, Network Flows, 1993, section 9.7;
+// from memory). With groups, how often each option is taken is searched by branch and bound; what is left once that
+// is fixed is such a flow, and the bound is a Lagrangian relaxation of the counts of units (Fisher 1981, Management
+// Science 27: 1-18; from memory).
 func Solve(p Problem) Result {
 	s := &search{p: p}
 	for g := range p.Groups {
@@ -130,8 +134,9 @@ func (s *search) option(i int) *Option {
 	return &s.p.Groups[s.options[i].group].Options[s.options[i].option]
 }
 
-// solve finds the best flow where option i is offered most[i] times, each unit of sink j has a price in prices, and the units that least[i] options hold back are
-// not offered singly. Without prices and with least = most it is the best allocation with these options.
+// solve finds the best flow where option i is offered most[i] times, each unit of sink j has a price in prices, and
+// the units that least[i] options hold back are not offered singly. Without prices and with least = most it is the
+// best allocation with these options.
 func (s *search) solve(least, most []int64) *leaf {
 	return s.priced(least, most, nil)
 }
@@ -174,7 +179,10 @@ func (s *search) priced(least, most []int64, prices []cost) *leaf {
 		}
 	}
 	for j, sink := range p.Sinks {
-		l.arcs.sink = append(l.arcs.sink, n.add(1+len(p.Sources)+j, to, max(0, single[j]), cost{-sink.Value}.plus(price(j))))
+		l.arcs.sink = append(
+			l.arcs.sink,
+			n.add(1+len(p.Sources)+j, to, max(0, single[j]), cost{-sink.Value}.plus(price(j))),
+		)
 	}
 	taken := make([][]split, len(s.options))
 	for i := range s.options {

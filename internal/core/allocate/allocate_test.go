@@ -120,8 +120,8 @@ func TestAgainstBruteForce(t *testing.T) {
 	}
 }
 
-// The same optimum by gonum's simplex method, which solves the linear programme of the transport problem. Objectives are put in
-// one by weights large enough to keep their order on these sizes.
+// The same optimum by gonum's simplex method, which solves the linear programme of the transport problem. Objectives
+// are put in one by weights large enough to keep their order on these sizes.
 func TestAgainstLinearProgramming(t *testing.T) {
 	r := rand.New(rand.NewPCG(7, 11))
 	const wValue, wUsed, wRank = 1e6, 1e3, 1e0
@@ -157,7 +157,8 @@ func TestAgainstLinearProgramming(t *testing.T) {
 			t.Fatalf("case %d: the simplex method says %v", i, err)
 		}
 		s := score(t, p, Solve(p))
-		if got := wValue*float64(s[0]) + wUsed*float64(s[1]) + wRank*float64(s[2]); got-want > 1e-2 || want-got > 1e-2 {
+		if got := wValue*float64(s[0]) + wUsed*float64(s[1]) + wRank*float64(s[2]); got-want > 1e-2 ||
+			want-got > 1e-2 {
 			t.Fatalf("case %d: %v, the simplex method finds %v", i, got, want)
 		}
 	}
@@ -176,7 +177,8 @@ func TestFirstFitIsNotEnough(t *testing.T) {
 }
 
 func TestYesterdayIsKeptWhereNothingElseSpeaks(t *testing.T) {
-	p := Problem{Sources: []Source{{5}, {5}}, Sinks: []Sink{{4, 1}}, Edges: []Edge{{Source: 0}, {Source: 1, Yesterday: 3}}}
+	p := Problem{Sources: []Source{{5}, {5}}, Sinks: []Sink{{4, 1}}, Edges: []Edge{{Source: 0},
+		{Source: 1, Yesterday: 3}}}
 	if f := Solve(p).Flow; f[1] < 3 {
 		t.Errorf("flow %v moved away from yesterday's", f)
 	}

@@ -1,7 +1,7 @@
 package allocate
 
-// cost is compared part by part: the value left uncovered (negated value covered), then rights used, then ranks, then units that moved away
-// from yesterday's way.
+// cost is compared part by part: the value left uncovered (negated value covered), then rights used, then ranks, then
+// units that moved away from yesterday's way.
 type cost [4]int64
 
 func (c cost) less(d cost) bool {
@@ -57,8 +57,8 @@ func (n *network) add(from, to int, capacity int64, c cost) int {
 // flow is what an arc carries.
 func (n *network) flow(id int) int64 { return n.arcs[id^1].capacity }
 
-// distances finds the cheapest residual paths from s by label correction, as residual costs may be negative. via is the arc that a node is reached by,
-// -1 where it is not.
+// distances finds the cheapest residual paths from s by label correction, as residual costs may be negative. via is
+// the arc that a node is reached by, -1 where it is not.
 func (n *network) distances(s int) (dist []cost, via []int) {
 	dist, via = make([]cost, len(n.out)), make([]int, len(n.out))
 	for i := range via {
@@ -89,7 +89,8 @@ func (n *network) distances(s int) (dist []cost, via []int) {
 	return dist, via
 }
 
-// augment sends as much as fits along the cheapest path from s to t. It reports false when there is none that makes anything better.
+// augment sends as much as fits along the cheapest path from s to t. It reports false when there is none that makes
+// anything better.
 func (n *network) augment(s, t int) bool {
 	dist, via := n.distances(s)
 	if via[t] < 0 || !dist[t].less(cost{}) {

@@ -1,8 +1,9 @@
 package allocate
 
-// Proof shows how good an allocation is. Covered is the value that it covers; Bound is a value that no allocation can exceed. Best says that the two meet and that
-// of the allocations with this value none is better in what comes after. Worth is, for each source, the value that one more right of it would cover. Looked is how many
-// parts of the search over groups were looked at; 0 where there was nothing to search.
+// Proof shows how good an allocation is. Covered is the value that it covers; Bound is a value that no allocation can
+// exceed. Best says that the two meet and that of the allocations with this value none is better in what comes after.
+// Worth is, for each source, the value that one more right of it would cover. Looked is how many parts of the search
+// over groups were looked at; 0 where there was nothing to search.
 type Proof struct {
 	Covered, Bound int64
 	Best           bool
@@ -10,13 +11,15 @@ type Proof struct {
 	Worth          []int64
 }
 
-// prove takes dual prices from the residual network of a flow: a price for each unit of a source and of a sink, none below zero, which together pay for each edge at least what it brings.
-// Weak duality says that no flow brings more than all units at these prices; when the flow brings just that, it is the best.
+// prove takes dual prices from the residual network of a flow: a price for each unit of a source and of a sink, none
+// below zero, which together pay for each edge at least what it brings. Weak duality says that no flow brings more
+// than all units at these prices; when the flow brings just that, it is the best.
 func prove(p Problem, l *leaf) Proof {
 	out := Proof{Covered: -l.cost[0], Worth: make([]int64, len(p.Sources))}
 	n := l.net
 	t := len(n.out) - 1
-	// The potential of a node is the least cost from it to the end, where what flows may also be taken back; no better path than none is left.
+	// The potential of a node is the least cost from it to the end, where what flows may also be taken back; no
+	// better path than none is left.
 	dist := make([]cost, len(n.out))
 	for changed, rounds := true, 0; changed; rounds++ {
 		if changed = false; rounds > len(n.out) {
@@ -35,7 +38,8 @@ func prove(p Problem, l *leaf) Proof {
 			}
 		}
 	}
-	// dist is at most 0, since giving back nothing is always possible: a source's price is what one more right saves, less the right itself.
+	// dist is at most 0, since giving back nothing is always possible: a source's price is what one more right saves,
+	// less the right itself.
 	bound := cost{}
 	for id := 0; id < len(n.arcs); id += 2 { // each arc pays at most its reduced cost for its whole capacity
 		from, to := n.arcs[id^1].to, n.arcs[id].to
@@ -57,8 +61,8 @@ func prove(p Problem, l *leaf) Proof {
 	return out
 }
 
-// Check shows, without trusting how a result was found, that it is allowed and how good it is. It is there to be run by whoever doubts. Results with groups
-// are checked for being allowed alone; their bound comes from the search.
+// Check shows, without trusting how a result was found, that it is allowed and how good it is. It is there to be run
+// by whoever doubts. Results with groups are checked for being allowed alone; their bound comes from the search.
 func Check(p Problem, r Result) (Proof, bool) {
 	used, covered := Used(p, r), Covered(p, r)
 	for i, n := range used {

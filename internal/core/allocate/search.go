@@ -9,7 +9,8 @@ type node struct {
 	prices      []cost // of the parent, nil at the root
 }
 
-// run searches how often each option is taken. The best found is exact when the search comes to its end before mostNodes.
+// run searches how often each option is taken. The best found is exact when the search comes to its end before
+// mostNodes.
 func (s *search) run() Result {
 	s.shared = make([]bool, len(s.p.Sinks))
 	for i := range s.options {
@@ -111,8 +112,9 @@ func (s *search) fit(counts []int64) {
 // rounds is how often prices are bettered at the root, and fewer at each node below it, which starts from its parent's.
 const rounds, roundsBelow = 40, 4
 
-// bound finds a lower bound on the cost of everything in a node, the counts that its relaxation took, and an option to split the node at (-1 where nothing is open).
-// The relaxation lets options and single units count the same units; prices on units make that dear.
+// bound finds a lower bound on the cost of everything in a node, the counts that its relaxation took, and an option
+// to split the node at (-1 where nothing is open). The relaxation lets options and single units count the same units;
+// prices on units make that dear.
 func (s *search) bound(n *node, best *leaf) (counts []int64, split int) {
 	first := true
 	var over []int64
@@ -140,7 +142,8 @@ func (s *search) bound(n *node, best *leaf) (counts []int64, split int) {
 		times = roundsBelow
 		try(n.prices)
 	}
-	// Held, Wolfe and Crowder's steps towards the dearest prices (1974, Mathematical Programming 6: 62-88; from memory).
+	// Held, Wolfe and Crowder's steps towards the dearest prices (1974, Mathematical Programming 6: 62-88; from
+	// memory).
 	prices := n.prices
 	for k := range times {
 		if !n.bound.less(best.cost) {
@@ -200,7 +203,8 @@ func (s *search) over(l *leaf) []int64 {
 	return out
 }
 
-// prices proposes prices for the units of sinks: none; what one more unit of a sink would bring in the best allocation known; and the unit's whole value.
+// prices proposes prices for the units of sinks: none; what one more unit of a sink would bring in the best
+// allocation known; and the unit's whole value.
 func (s *search) prices(best *leaf) [][]cost {
 	p := &s.p
 	none, more, whole := make([]cost, len(p.Sinks)), make([]cost, len(p.Sinks)), make([]cost, len(p.Sinks))

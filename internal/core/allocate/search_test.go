@@ -111,17 +111,21 @@ func TestGroupsAgainstBruteForce(t *testing.T) {
 	}
 }
 
-// Some hundred users with two devices each, rights that cover both and rights that do not: the search stays short, and says that it is done.
+// Some hundred users with two devices each, rights that cover both and rights that do not: the search stays short,
+// and says that it is done.
 func TestGroupsOfOrdinarySize(t *testing.T) {
 	for _, c := range []struct {
 		both, one, users int64
 		covered          int64
 	}{
-		{100, 0, 300, 200}, {300, 0, 300, 600}, {500, 500, 300, 600}, {100, 350, 300, 550}, {100, 900, 300, 600}, {0, 450, 300, 450},
+		{100, 0, 300, 200}, {300, 0, 300, 600}, {500, 500, 300, 600}, {100, 350, 300, 550}, {100, 900, 300, 600},
+		{0, 450, 300, 450},
 	} {
 		p := Problem{Sources: []Source{{c.both}, {c.one}}, Sinks: []Sink{{c.users, 100}, {c.users, 100}},
-			Edges:  []Edge{{Source: 0, Sink: 0}, {Source: 0, Sink: 1}, {Source: 1, Sink: 0}, {Source: 1, Sink: 1}},
-			Groups: []Group{{Count: c.users, Options: []Option{{Sinks: []int{0, 1}, Edges: []OptionEdge{{Source: 0, Rank: 5}}}}}}}
+			Edges: []Edge{{Source: 0, Sink: 0}, {Source: 0, Sink: 1}, {Source: 1, Sink: 0}, {Source: 1, Sink: 1}},
+			Groups: []Group{
+				{Count: c.users, Options: []Option{{Sinks: []int{0, 1}, Edges: []OptionEdge{{Source: 0, Rank: 5}}}}},
+			}}
 		r := Solve(p)
 		var got int64
 		for _, n := range Covered(p, r) {
@@ -135,7 +139,8 @@ func TestGroupsOfOrdinarySize(t *testing.T) {
 
 // What was changed after it was found is no longer shown to be the best, or not even allowed.
 func TestCheckSeesWhatIsWrong(t *testing.T) {
-	p := Problem{Sources: []Source{{2}, {2}}, Sinks: []Sink{{2, 1}, {2, 1}}, Edges: []Edge{{Source: 0, Sink: 0, Rank: 1}, {Source: 0, Sink: 1}, {Source: 1, Sink: 0}}}
+	p := Problem{Sources: []Source{{2}, {2}}, Sinks: []Sink{{2, 1},
+		{2, 1}}, Edges: []Edge{{Source: 0, Sink: 0, Rank: 1}, {Source: 0, Sink: 1}, {Source: 1, Sink: 0}}}
 	r := Solve(p)
 	if proof, ok := Check(p, r); !ok || !proof.Best || proof.Bound != 4 {
 		t.Fatalf("%+v", proof)
@@ -150,7 +155,8 @@ func TestCheckSeesWhatIsWrong(t *testing.T) {
 
 // One right more of a line is worth what it would cover.
 func TestWorthOfOneMore(t *testing.T) {
-	p := Problem{Sources: []Source{{1}, {5}}, Sinks: []Sink{{3, 70}, {2, 20}}, Edges: []Edge{{Source: 0, Sink: 0}, {Source: 1, Sink: 1}}}
+	p := Problem{Sources: []Source{{1}, {5}}, Sinks: []Sink{{3, 70}, {2, 20}}, Edges: []Edge{{Source: 0, Sink: 0},
+		{Source: 1, Sink: 1}}}
 	if w := Solve(p).Proof.Worth; w[0] != 70 || w[1] != 0 {
 		t.Errorf("worth %v", w)
 	}

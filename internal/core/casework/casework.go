@@ -1,5 +1,5 @@
-// Package casework has the states of a case and what may move it from one to the next. Nobody's click ends a case: evidence does, or the finding
-// behind it falls away.
+// Package casework has the states of a case and what may move it from one to the next. Nobody's click ends a case:
+// evidence does, or the finding behind it falls away.
 package casework
 
 import (
@@ -24,7 +24,17 @@ const (
 )
 
 // Kinds lists all kinds in the order of the worklist.
-var Kinds = []Kind{RestrictedTitle, ForbiddenHours, Missing, Uncovered, Leaver, IdleLicence, IdlePool, EndOfLife, Planned}
+var Kinds = []Kind{
+	RestrictedTitle,
+	ForbiddenHours,
+	Missing,
+	Uncovered,
+	Leaver,
+	IdleLicence,
+	IdlePool,
+	EndOfLife,
+	Planned,
+}
 
 // Removes reports whether the work of the kind takes software off a device.
 func (k Kind) Removes() bool {
@@ -144,16 +154,19 @@ func Can(k Kind, s State, r Rules) []Act {
 
 // Evidence is what the newest evidence says about a case. Times are in seconds since 1970.
 type Evidence struct {
-	Found   bool  // the finding stands
-	Present bool  // what the work is to change is still as it was: the install is there, the required one is not, the seat is held
+	Found bool // the finding stands
+	// what the work is to change is still as it was: the install is there, the required one is not, the seat is held
+	Present bool
 	ScanAt  int64 // the newest complete scan of the device
 	GoneAt  int64 // when the case ended as gone
 }
 
-// Stands is how many seconds a thing must stay away for what was saved by it to stand; what is there again before that has come back.
+// Stands is how many seconds a thing must stay away for what was saved by it to stand; what is there again before
+// that has come back.
 const Stands = 90 * 86400
 
-// See returns the state that evidence leads to. An order that was sent is only judged by a scan taken after it was sent; a scan older than that proves nothing.
+// See returns the state that evidence leads to. An order that was sent is only judged by a scan taken after it was
+// sent; a scan older than that proves nothing.
 func See(s State, sentAt int64, e Evidence) State {
 	if s.Ended() {
 		if e.Found && (s == Gone || s == Lapsed) {

@@ -5,10 +5,25 @@ import (
 	"testing"
 )
 
-// Random walks of people and evidence: no case is gone while its install is there, none that was sent ends by a scan older than the order, and what has left the
-// house is never taken back.
+// Random walks of people and evidence: no case is gone while its install is there, none that was sent ends by a scan
+// older than the order, and what has left the house is never taken back.
 func TestRandomWalks(t *testing.T) {
-	acts := []Act{Ask, Agree, Approve, Send, Reopen, Keep, SaysNo, SaysYes, TimeOver, Leaves, Leaves, Leaves, Fails, Halts}
+	acts := []Act{
+		Ask,
+		Agree,
+		Approve,
+		Send,
+		Reopen,
+		Keep,
+		SaysNo,
+		SaysYes,
+		TimeOver,
+		Leaves,
+		Leaves,
+		Leaves,
+		Fails,
+		Halts,
+	}
 	r := rand.New(rand.NewPCG(5, 1))
 	ended := 0
 	for range 3000 {
@@ -26,7 +41,8 @@ func TestRandomWalks(t *testing.T) {
 				if err == nil && to == Approved {
 					approved = true
 				}
-				if err == nil && to == Waiting && before == Agreed && rules.TwoPersons || to == Sent && rules.TwoPersons && !approved {
+				if err == nil && to == Waiting && before == Agreed && rules.TwoPersons ||
+					to == Sent && rules.TwoPersons && !approved {
 					t.Fatal("it was sent without a second person")
 				}
 				if err != nil && to != before {
@@ -54,7 +70,8 @@ func TestRandomWalks(t *testing.T) {
 					t.Fatal("gone by a scan that is older than the order")
 				}
 			}
-			if before.Ended() && before != Kept && state != before && !(state == Open && found) && !(before == Gone && state == Lapsed && present) {
+			if before.Ended() && before != Kept && state != before && !(state == Open && found) &&
+				!(before == Gone && state == Lapsed && present) {
 				t.Fatalf("a case that ended as %s became %s without a finding", before, state)
 			}
 		}

@@ -1,9 +1,9 @@
-// Package catalogue merges what files say of titles and publishers into what is known of them, so that a newer file never
-// undoes what a person decided.
+// Package catalogue merges what files say of titles and publishers into what is known of them, so that a newer file
+// never undoes what a person decided.
 //
-// Each value of a title is merged from three sides: what the last file that was taken said (the base), what is known here
-// (ours), and what the newer file says (theirs). Where ours is the base, nobody has touched it, and theirs may take its
-// place. Where ours is not the base, a person changed it, and theirs is only shown.
+// Each value of a title is merged from three sides: what the last file that was taken said (the base), what is known
+// here (ours), and what the newer file says (theirs). Where ours is the base, nobody has touched it, and theirs may
+// take its place. Where ours is not the base, a person changed it, and theirs is only shown.
 package catalogue
 
 import (
@@ -24,7 +24,10 @@ type Key struct {
 
 // ID is the same for keys that differ only in how their publisher and product are written.
 func (k Key) ID() string {
-	return strings.Join([]string{recognise.CleanPublisher(k.Publisher), recognise.Clean(k.Product), k.Edition, k.Version}, "\x1f")
+	return strings.Join(
+		[]string{recognise.CleanPublisher(k.Publisher), recognise.Clean(k.Product), k.Edition, k.Version},
+		"\x1f",
+	)
 }
 
 // String writes a key for people.
@@ -42,8 +45,8 @@ const (
 	Successor = "successor" // of a publisher: the one that took it over
 )
 
-// Known is what the catalogue has of a key. Base is what the last file said of it; nil is the same as Says, for what came
-// from a file before bases were kept.
+// Known is what the catalogue has of a key. Base is what the last file said of it; nil is the same as Says, for what
+// came from a file before bases were kept.
 type Known struct {
 	ID int64
 	Key
@@ -99,8 +102,8 @@ func (k *Known) base(field string) string {
 	return k.Base[field]
 }
 
-// Compare lists the differences between what is known of a key, nil for nothing, and what a file says of it. A value that
-// the file does not have says nothing.
+// Compare lists the differences between what is known of a key, nil for nothing, and what a file says of it. A value
+// that the file does not have says nothing.
 func Compare(known *Known, key Key, says Says) []Difference {
 	if known == nil {
 		return []Difference{{Key: key, Sort: New, Theirs: words(says)}}
@@ -124,8 +127,8 @@ func Compare(known *Known, key Key, says Says) []Difference {
 	return out
 }
 
-// Merge takes the chosen differences of a file into what is known. It returns what is known then, and whether a value, or
-// what is remembered of the file alone, changed; nil where nothing is known and nothing was taken.
+// Merge takes the chosen differences of a file into what is known. It returns what is known then, and whether a
+// value, or what is remembered of the file alone, changed; nil where nothing is known and nothing was taken.
 func Merge(known *Known, key Key, says Says, choose func(*Difference) Choice) (out *Known, changed, remembered bool) {
 	differences := Compare(known, key, says)
 	if known == nil {
@@ -162,8 +165,8 @@ func Merge(known *Known, key Key, says Says, choose func(*Difference) Choice) (o
 	return next, changed, remembered
 }
 
-// Edit changes values as a person does: the base stays, so that later files know them as changed here. An empty value is
-// unknown from then on.
+// Edit changes values as a person does: the base stays, so that later files know them as changed here. An empty value
+// is unknown from then on.
 func Edit(known *Known, says Says) (out *Known, changed bool) {
 	next := &Known{known.ID, known.Key, maps.Clone(known.Says), maps.Clone(known.Base)}
 	if next.Base == nil {
@@ -210,8 +213,8 @@ func (k *Known) Touched() []string {
 	return out
 }
 
-// mergeSets brings a set up to date with a newer one: what theirs adds to the base comes in, what it takes from the base
-// goes, and what was added or taken away here stays so. The order is ours, then theirs.
+// mergeSets brings a set up to date with a newer one: what theirs adds to the base comes in, what it takes from the
+// base goes, and what was added or taken away here stays so. The order is ours, then theirs.
 func mergeSets(ours, theirs, base string) string {
 	split := func(s string) []string {
 		return slices.DeleteFunc(strings.Split(s, "|"), func(w string) bool { return strings.TrimSpace(w) == "" })

@@ -16,24 +16,97 @@ func TestCompare(t *testing.T) {
 		ours, base, says  Says
 		field, want, sort string // want is what the difference would make of the value; no field is no difference
 	}{
-		{"nobody has touched it", Says{"category": "tides"}, nil, Says{"category": "tide work"}, "category", "tide work", "changed"},
+		{
+			"nobody has touched it",
+			Says{"category": "tides"},
+			nil,
+			Says{"category": "tide work"},
+			"category",
+			"tide work",
+			"changed",
+		},
 		{"the file has what is here", Says{"category": "tides"}, nil, Says{"category": "tides"}, "", "", ""},
 		{"an empty cell says nothing", Says{"category": "tides"}, nil, Says{"category": ""}, "", "", ""},
-		{"somebody changed it and the file is as before", Says{"category": "ours"}, Says{"category": "tides"}, Says{"category": "tides"}, "", "", ""},
-		{"somebody changed it and the file says something new", Says{"category": "ours"}, Says{"category": "tides"}, Says{"category": "tide work"}, "category", "tide work", "conflict"},
-		{"the file came to what somebody had said", Says{"category": "ours"}, Says{"category": "tides"}, Says{"category": "ours"}, "", "", ""},
-		{"somebody made it unknown", Says{}, Says{"released": "2024-01-01"}, Says{"released": "2024-02-01"}, "released", "2024-02-01", "conflict"},
-		{"aliases of both sides stay", Says{Aliases: "A|Own"}, Says{Aliases: "A"}, Says{Aliases: "A|B"}, Aliases, "A|Own|B", "changed"},
-		{"an alias that the file drops goes", Says{Aliases: "A|Own"}, Says{Aliases: "A"}, Says{Aliases: "B"}, Aliases, "Own|B", "changed"},
-		{"an alias that was dropped here does not come back", Says{Aliases: "B"}, Says{Aliases: "A|B"}, Says{Aliases: "A|B|C"}, Aliases, "B|C", "changed"},
-		{"only the order of aliases differs", Says{Aliases: "A|B"}, Says{Aliases: "A|B"}, Says{Aliases: "B|A"}, "", "", ""},
+		{
+			"somebody changed it and the file is as before",
+			Says{"category": "ours"},
+			Says{"category": "tides"},
+			Says{"category": "tides"},
+			"",
+			"",
+			"",
+		},
+		{
+			"somebody changed it and the file says something new",
+			Says{"category": "ours"},
+			Says{"category": "tides"},
+			Says{"category": "tide work"},
+			"category",
+			"tide work",
+			"conflict",
+		},
+		{
+			"the file came to what somebody had said",
+			Says{"category": "ours"},
+			Says{"category": "tides"},
+			Says{"category": "ours"},
+			"",
+			"",
+			"",
+		},
+		{
+			"somebody made it unknown",
+			Says{},
+			Says{"released": "2024-01-01"},
+			Says{"released": "2024-02-01"},
+			"released",
+			"2024-02-01",
+			"conflict",
+		},
+		{
+			"aliases of both sides stay",
+			Says{Aliases: "A|Own"},
+			Says{Aliases: "A"},
+			Says{Aliases: "A|B"},
+			Aliases,
+			"A|Own|B",
+			"changed",
+		},
+		{
+			"an alias that the file drops goes",
+			Says{Aliases: "A|Own"},
+			Says{Aliases: "A"},
+			Says{Aliases: "B"},
+			Aliases,
+			"Own|B",
+			"changed",
+		},
+		{
+			"an alias that was dropped here does not come back",
+			Says{Aliases: "B"},
+			Says{Aliases: "A|B"},
+			Says{Aliases: "A|B|C"},
+			Aliases,
+			"B|C",
+			"changed",
+		},
+		{
+			"only the order of aliases differs",
+			Says{Aliases: "A|B"},
+			Says{Aliases: "A|B"},
+			Says{Aliases: "B|A"},
+			"",
+			"",
+			"",
+		},
 	}
 	for _, c := range cases {
 		got := Compare(&Known{ID: 1, Key: key, Says: c.ours, Base: c.base}, key, c.says)
 		switch {
 		case c.field == "" && len(got) > 0:
 			t.Errorf("%s: %+v", c.name, got)
-		case c.field != "" && (len(got) != 1 || got[0].Field != c.field || got[0].Theirs != c.want || string(got[0].Sort) != c.sort):
+		case c.field != "" &&
+			(len(got) != 1 || got[0].Field != c.field || got[0].Theirs != c.want || string(got[0].Sort) != c.sort):
 			t.Errorf("%s: %+v", c.name, got)
 		}
 	}
@@ -64,7 +137,8 @@ func randomSays(r *rand.Rand) Says {
 	return out
 }
 
-// A year of files and edits in any order: what a person said last stays until a person takes something else, whatever files say.
+// A year of files and edits in any order: what a person said last stays until a person takes something else, whatever
+// files say.
 func TestWhatPeopleSaidStays(t *testing.T) {
 	r := rand.New(rand.NewPCG(4, 11))
 	for round := range 600 {

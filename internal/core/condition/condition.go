@@ -1,4 +1,5 @@
-// Package condition has and/or/not conditions over the facts of a device. Groups, policies, schedules and filters share them.
+// Package condition has and/or/not conditions over the facts of a device. Groups, policies, schedules and filters
+// share them.
 package condition
 
 import (
@@ -31,17 +32,30 @@ type Field struct {
 }
 
 // Fields lists what a condition may ask about.
-var Fields = []Field{{"name", Text}, {"unit", Path}, {"directory_path", Path}, {"network", Network}, {"user", Text}, {"environment", Text}, {"kind", Text}, {"site", Text}, {"country", Text},
-	{"hosting", Text}, {"status", Text}, {"os", Text}, {"age", Text}, {"portable", Text}, {"processors", Number}, {"cores", Number}, {"virtual_cores", Number}, {"cluster", Text}, {"title", Title}, {"group", Group}}
+var Fields = []Field{{"name", Text}, {"unit", Path}, {"directory_path", Path}, {"network", Network}, {"user", Text},
+	{"environment", Text}, {"kind", Text}, {"site", Text}, {"country", Text},
+	{"hosting", Text}, {"status", Text}, {"os", Text}, {"age", Text}, {"portable", Text}, {"processors", Number},
+	{"cores", Number}, {"virtual_cores", Number}, {"cluster", Text}, {"title", Title}, {"group", Group}}
 
-// RecordFields lists what a condition on raw software records may ask about. A title is one that the record was recognised as.
-var RecordFields = []Field{{"name", Text}, {"publisher", Text}, {"version", Text}, {"edition", Text}, {"architecture", Text}, {"language", Text}, {"file_name", Text}, {"tag_id", Text}, {"purl", Text}, {"cpe", Text},
+// RecordFields lists what a condition on raw software records may ask about. A title is one that the record was
+// recognised as.
+var RecordFields = []Field{{"name", Text}, {"publisher", Text}, {"version", Text}, {"edition", Text},
+	{"architecture", Text}, {"language", Text}, {"file_name", Text}, {"tag_id", Text}, {"purl", Text}, {"cpe", Text},
 	{"piece", Text}, {"title", Title}}
 
-// Operators lists how each type may be asked about. like is a pattern with * and ?; under is a path and all below it; within is a range of addresses in CIDR notation (RFC 4632, RFC 4291).
-var Operators = map[Type][]string{Text: {"is", "like"}, Path: {"under", "is", "like"}, Number: {"at_least", "at_most", "is"}, Network: {"within"}, Title: {"has", "lacks"}, Group: {"in"}}
+// Operators lists how each type may be asked about. like is a pattern with * and ?; under is a path and all below it;
+// within is a range of addresses in CIDR notation (RFC 4632, RFC 4291).
+var Operators = map[Type][]string{
+	Text:    {"is", "like"},
+	Path:    {"under", "is", "like"},
+	Number:  {"at_least", "at_most", "is"},
+	Network: {"within"},
+	Title:   {"has", "lacks"},
+	Group:   {"in"},
+}
 
-// Condition is one question, or several joined. Exactly one of All, Any, Not and Field is set; the zero Condition holds for every device.
+// Condition is one question, or several joined. Exactly one of All, Any, Not and Field is set; the zero Condition
+// holds for every device.
 type Condition struct {
 	All   []Condition `json:"all,omitempty"`
 	Any   []Condition `json:"any,omitempty"`
@@ -80,7 +94,8 @@ const maxDepth = 12
 // Check reports what is wrong with a condition on devices.
 func (c Condition) Check() error { return c.check(0, Fields) }
 
-// CheckRecord reports what is wrong with a condition on records. Where recognised is false it may not ask for the title, which is yet to be found.
+// CheckRecord reports what is wrong with a condition on records. Where recognised is false it may not ask for the
+// title, which is yet to be found.
 func (c Condition) CheckRecord(recognised bool) error {
 	fields := RecordFields
 	if !recognised {
@@ -91,7 +106,10 @@ func (c Condition) CheckRecord(recognised bool) error {
 
 func (c Condition) check(depth int, fields []Field) error {
 	if depth > maxDepth {
-		return fmt.Errorf("the condition is nested more than %d deep: make groups of its parts and ask for these", maxDepth)
+		return fmt.Errorf(
+			"the condition is nested more than %d deep: make groups of its parts and ask for these",
+			maxDepth,
+		)
 	}
 	set := 0
 	for _, on := range []bool{c.All != nil, c.Any != nil, c.Not != nil, c.Field != ""} {
@@ -131,7 +149,12 @@ func (c Condition) checkQuestion(fields []Field) error {
 		return fmt.Errorf("there is no field %q to ask about; there are %s", c.Field, strings.Join(names, ", "))
 	}
 	if !slices.Contains(Operators[typ], c.Op) {
-		return fmt.Errorf("%s cannot be asked about with %q; there are %s", c.Field, c.Op, strings.Join(Operators[typ], ", "))
+		return fmt.Errorf(
+			"%s cannot be asked about with %q; there are %s",
+			c.Field,
+			c.Op,
+			strings.Join(Operators[typ], ", "),
+		)
 	}
 	switch typ {
 	case Network:
@@ -161,10 +184,12 @@ func ParseRange(s string) (netip.Prefix, error) {
 	return netip.Prefix{}, fmt.Errorf("%q is not a range of addresses: write it as 10.24.0.0/13 or 2001:db8::/32", s)
 }
 
-// Addresses reads the addresses of a device, which may be several, apart by white space, commas or semicolons. What is no address is passed over.
+// Addresses reads the addresses of a device, which may be several, apart by white space, commas or semicolons. What
+// is no address is passed over.
 func Addresses(s string) []netip.Addr {
 	var out []netip.Addr
-	for _, part := range strings.FieldsFunc(s, func(r rune) bool { return r == ' ' || r == ',' || r == ';' || r == '\t' }) {
+	for _, part := range strings.FieldsFunc(s,
+		func(r rune) bool { return r == ' ' || r == ',' || r == ';' || r == '\t' }) {
 		part, _, _ = strings.Cut(part, "/")
 		if a, err := netip.ParseAddr(part); err == nil {
 			out = append(out, a.WithZone("").Unmap())

@@ -24,7 +24,17 @@ func (b box) In(g string) bool      { return b.in[g] }
 func named(int64) string { return "Gannet" }
 
 func TestHolds(t *testing.T) {
-	d := box{map[string]string{"name": "hal-tide-07", "unit": "Sea/Eider/Bridge", "environment": "test", "network": "10.24.3.9, fe80::1%eth0"}, map[string]int64{"cores": 16}, map[int64]bool{7: true}, map[string]bool{"loaned": true}}
+	d := box{
+		map[string]string{
+			"name":        "hal-tide-07",
+			"unit":        "Sea/Eider/Bridge",
+			"environment": "test",
+			"network":     "10.24.3.9, fe80::1%eth0",
+		},
+		map[string]int64{"cores": 16},
+		map[int64]bool{7: true},
+		map[string]bool{"loaned": true},
+	}
 	is := func(f, op, v string) Condition { return Condition{Field: f, Op: op, Value: v} }
 	for _, c := range []struct {
 		name string
@@ -72,8 +82,10 @@ func TestCheckRefuses(t *testing.T) {
 		deep = Condition{Not: &inner}
 	}
 	for _, c := range []Condition{
-		{Field: "colour", Op: "is"}, {Field: "name", Op: "under", Value: "x"}, {Field: "cores", Op: "at_least", Value: "many"}, {Field: "network", Op: "within", Value: "10.0.0.0/40"},
-		{Field: "title", Op: "has", Value: "x"}, {Field: "group", Op: "in"}, {Field: "name", Op: "is", All: []Condition{}}, {All: []Condition{{Field: "no"}}}, deep,
+		{Field: "colour", Op: "is"}, {Field: "name", Op: "under", Value: "x"},
+		{Field: "cores", Op: "at_least", Value: "many"}, {Field: "network", Op: "within", Value: "10.0.0.0/40"},
+		{Field: "title", Op: "has", Value: "x"}, {Field: "group", Op: "in"},
+		{Field: "name", Op: "is", All: []Condition{}}, {All: []Condition{{Field: "no"}}}, deep,
 	} {
 		if c.Check() == nil {
 			t.Errorf("%+v was taken", c)
@@ -84,11 +96,18 @@ func TestCheckRefuses(t *testing.T) {
 // The sites of RFC 4632, section 5.1, which one provider's block 10.24.0.0/13 holds (from memory).
 func TestRangesOfRFC4632(t *testing.T) {
 	sites := []struct{ cidr, first, last string }{
-		{"10.24.0.0/21", "10.24.0.0", "10.24.7.255"}, {"10.24.16.0/20", "10.24.16.0", "10.24.31.255"}, {"10.24.8.0/22", "10.24.8.0", "10.24.11.255"}, {"10.24.12.0/22", "10.24.12.0", "10.24.15.255"},
+		{"10.24.0.0/21", "10.24.0.0", "10.24.7.255"}, {"10.24.16.0/20", "10.24.16.0", "10.24.31.255"},
+		{"10.24.8.0/22", "10.24.8.0", "10.24.11.255"}, {"10.24.12.0/22", "10.24.12.0", "10.24.15.255"},
 		{"10.24.32.0/23", "10.24.32.0", "10.24.33.255"}, {"10.24.34.0/23", "10.24.34.0", "10.24.35.255"},
 	}
 	at := func(addr, cidr string) bool {
-		return Condition{Field: "network", Op: "within", Value: cidr}.Holds(box{text: map[string]string{"network": addr}})
+		return Condition{
+			Field: "network",
+			Op:    "within",
+			Value: cidr,
+		}.Holds(
+			box{text: map[string]string{"network": addr}},
+		)
 	}
 	for _, s := range sites {
 		first, last := netip.MustParseAddr(s.first), netip.MustParseAddr(s.last)
@@ -106,17 +125,21 @@ func TestRangesOfRFC4632(t *testing.T) {
 			}
 		}
 	}
-	if at("10.32.0.0", "10.24.0.0/13") || !at("10.31.255.255", "10.24.0.0/13") || !at("192.0.2.1", "0.0.0.0/0") || !at("192.0.2.1", "192.0.2.1") {
+	if at("10.32.0.0", "10.24.0.0/13") || !at("10.31.255.255", "10.24.0.0/13") || !at("192.0.2.1", "0.0.0.0/0") ||
+		!at("192.0.2.1", "192.0.2.1") {
 		t.Error("the edges of /13, /0 and a single address")
 	}
 }
 
-// The prefix of RFC 4291, section 2.3, in its legal spellings and in those that the text calls not legal or another prefix; and the mapped addresses of section 2.5.5.2.
+// The prefix of RFC 4291, section 2.3, in its legal spellings and in those that the text calls not legal or another
+// prefix; and the mapped addresses of section 2.5.5.2.
 func TestRangesOfRFC4291(t *testing.T) {
 	node := box{text: map[string]string{"network": "2001:0DB8:0:CD30:123:4567:89AB:CDEF"}}
 	for cidr, want := range map[string]bool{
-		"2001:0DB8:0000:CD30:0000:0000:0000:0000/60": true, "2001:0DB8::CD30:0:0:0:0/60": true, "2001:0DB8:0:CD30::/60": true,
-		"2001:0DB8:0:CD30:123:4567:89AB:CDEF/60": true, "2001:0DB8::CD30/60": false, "2001:0DB8::CD3/60": false, "2001:db8:0:cd20::/60": false,
+		"2001:0DB8:0000:CD30:0000:0000:0000:0000/60": true, "2001:0DB8::CD30:0:0:0:0/60": true,
+		"2001:0DB8:0:CD30::/60":                  true,
+		"2001:0DB8:0:CD30:123:4567:89AB:CDEF/60": true, "2001:0DB8::CD30/60": false, "2001:0DB8::CD3/60": false,
+		"2001:db8:0:cd20::/60": false,
 	} {
 		c := Condition{Field: "network", Op: "within", Value: cidr}
 		if err := c.Check(); err != nil {
@@ -148,7 +171,13 @@ func TestWithinAgainstBits(t *testing.T) {
 			return netip.AddrFrom4([4]byte{byte(v >> 24), byte(v >> 16), byte(v >> 8), byte(v)})
 		}
 		want := bits == 0 || a>>(32-bits) == b>>(32-bits)
-		got := Condition{Field: "network", Op: "within", Value: netip.PrefixFrom(addr(a), bits).String()}.Holds(box{text: map[string]string{"network": addr(b).String()}})
+		got := Condition{
+			Field: "network",
+			Op:    "within",
+			Value: netip.PrefixFrom(addr(a), bits).String(),
+		}.Holds(
+			box{text: map[string]string{"network": addr(b).String()}},
+		)
 		if got != want {
 			t.Fatalf("%v in %v/%d: %v", addr(b), addr(a), bits, got)
 		}
@@ -157,12 +186,16 @@ func TestWithinAgainstBits(t *testing.T) {
 
 func TestWhyNamesTheDecidingFacts(t *testing.T) {
 	d := box{map[string]string{"unit": "School", "network": "10.1.2.3"}, map[string]int64{"cores": 4}, nil, nil}
-	c := Condition{All: []Condition{{Field: "unit", Op: "under", Value: "School"}, {Any: []Condition{{Field: "cores", Op: "at_least", Value: "8"}, {Field: "network", Op: "within", Value: "10.1.0.0/16"}}}, {Not: &Condition{Field: "title", Op: "has", Value: "3"}}}}
+	c := Condition{All: []Condition{{Field: "unit", Op: "under", Value: "School"},
+		{Any: []Condition{{Field: "cores", Op: "at_least", Value: "8"},
+			{Field: "network", Op: "within", Value: "10.1.0.0/16"}}},
+		{Not: &Condition{Field: "title", Op: "has", Value: "3"}}}}
 	ok, why := c.Why(d, named)
 	if got := strings.Join(why, "; "); !ok || got != "unit School; 10.1.2.3 lies in 10.1.0.0/16; lacks Gannet" {
 		t.Errorf("%v %s", ok, got)
 	}
-	if got := c.Words(named); got != "unit under School and (cores at least 8 or network within 10.1.0.0/16) and not has Gannet" {
+	if got := c.Words(named); got != "unit under School and (cores at least 8 or network within 10.1.0.0/16) and not "+
+		"has Gannet" {
 		t.Error(got)
 	}
 	d.text["network"] = ""
@@ -173,7 +206,15 @@ func TestWhyNamesTheDecidingFacts(t *testing.T) {
 
 func TestGroupsAskForEachOther(t *testing.T) {
 	in := func(g string) Condition { return Condition{Field: "group", Op: "in", Value: g} }
-	sets := []Set{{Name: "ashore", Condition: Condition{Field: "unit", Op: "under", Value: "Shore"}, Picked: map[int64]bool{9: true, 2: false}}, {Name: "at sea", Condition: Condition{Not: &Condition{Field: "group", Op: "in", Value: "ashore"}}}, {Name: "loans", ByHand: true, Picked: map[int64]bool{1: true}}}
+	sets := []Set{
+		{
+			Name:      "ashore",
+			Condition: Condition{Field: "unit", Op: "under", Value: "Shore"},
+			Picked:    map[int64]bool{9: true, 2: false},
+		},
+		{Name: "at sea", Condition: Condition{Not: &Condition{Field: "group", Op: "in", Value: "ashore"}}},
+		{Name: "loans", ByHand: true, Picked: map[int64]bool{1: true}},
+	}
 	if err := CheckGroups(sets); err != nil {
 		t.Fatal(err)
 	}
@@ -188,7 +229,9 @@ func TestGroupsAskForEachOther(t *testing.T) {
 		b      box
 		group  string
 		want   bool
-	}{{1, shore, "ashore", true}, {1, shore, "at sea", false}, {1, shore, "loans", true}, {2, shore, "ashore", false}, {2, shore, "at sea", true}, {3, sea, "at sea", true}, {9, sea, "ashore", true}, {9, sea, "at sea", false}, {3, sea, "none such", false}} {
+	}{{1, shore, "ashore", true}, {1, shore, "at sea", false}, {1, shore, "loans", true}, {2, shore, "ashore", false},
+		{2, shore, "at sea", true}, {3, sea, "at sea", true}, {9, sea, "ashore", true}, {9, sea, "at sea", false},
+		{3, sea, "none such", false}} {
 		f := WithGroups(c.device, c.b, by)
 		if got := f.In(c.group); got != c.want {
 			t.Errorf("device %d in %s: %v", c.device, c.group, got)
@@ -199,7 +242,9 @@ func TestGroupsAskForEachOther(t *testing.T) {
 			}
 		}
 	}
-	if err := CheckGroups(append(sets, Set{Name: "a", Condition: in("b")}, Set{Name: "b", Condition: in("a")})); err == nil || !strings.Contains(err.Error(), "asks for") {
+	if err := CheckGroups(append(sets, Set{Name: "a", Condition: in("b")},
+		Set{Name: "b", Condition: in("a")})); err == nil ||
+		!strings.Contains(err.Error(), "asks for") {
 		t.Errorf("a circle was taken: %v", err)
 	}
 	if err := CheckGroups([]Set{{Name: "a", Condition: in("gone")}}); err == nil {
@@ -209,7 +254,8 @@ func TestGroupsAskForEachOther(t *testing.T) {
 
 // Like against the standard library's matcher, where the two mean the same.
 func FuzzLike(f *testing.F) {
-	for _, s := range [][2]string{{"hal-01", "hal-*"}, {"hal-01", "*01"}, {"", "*"}, {"abc", "a?c"}, {"aab", "a*b"}, {"mississippi", "m*si*i"}} {
+	for _, s := range [][2]string{{"hal-01", "hal-*"}, {"hal-01", "*01"}, {"", "*"}, {"abc", "a?c"}, {"aab", "a*b"},
+		{"mississippi", "m*si*i"}} {
 		f.Add(s[0], s[1])
 	}
 	f.Fuzz(func(t *testing.T, s, pattern string) {

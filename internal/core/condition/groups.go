@@ -6,7 +6,8 @@ import (
 	"strings"
 )
 
-// Set is a named group: a condition, and the devices that somebody put in or took out by hand, which goes before the condition.
+// Set is a named group: a condition, and the devices that somebody put in or took out by hand, which goes before the
+// condition.
 type Set struct {
 	Name      string
 	Condition Condition
@@ -29,7 +30,11 @@ func CheckGroups(sets []Set) error {
 		}
 		switch state[name] {
 		case 1:
-			return fmt.Errorf("the group %q would ask for itself (%s)", name, strings.Join(append(way, name), " asks for "))
+			return fmt.Errorf(
+				"the group %q would ask for itself (%s)",
+				name,
+				strings.Join(append(way, name), " asks for "),
+			)
 		case 2:
 			return nil
 		}

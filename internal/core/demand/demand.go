@@ -10,8 +10,8 @@ import (
 	"ensomet/internal/core/entitle"
 )
 
-// Set is a distinct set of needs, shared by all units that have it. Value is the highest list price among them in ten-thousandths of the
-// position's currency, 0 where there is none.
+// Set is a distinct set of needs, shared by all units that have it. Value is the highest list price among them in
+// ten-thousandths of the position's currency, 0 where there is none.
 type Set struct {
 	Key   string
 	Needs []entitle.Need
@@ -31,7 +31,12 @@ type Sets map[string]*Set
 func (s Sets) Of(needs []Priced) *Set {
 	needs = slices.Clone(needs)
 	slices.SortFunc(needs, func(a, b Priced) int {
-		return cmp.Or(cmp.Compare(a.Edition, b.Edition), cmp.Compare(a.Version, b.Version), cmp.Compare(a.Value, b.Value), cmp.Compare(a.Released, b.Released))
+		return cmp.Or(
+			cmp.Compare(a.Edition, b.Edition),
+			cmp.Compare(a.Version, b.Version),
+			cmp.Compare(a.Value, b.Value),
+			cmp.Compare(a.Released, b.Released),
+		)
 	})
 	needs = slices.Compact(needs)
 	var key strings.Builder
@@ -83,7 +88,8 @@ type Holding struct {
 	Editions []*Set // its needs split by edition, for the installation metric; nil where there is one edition alone
 }
 
-// Person is a user who needs the product for another reason than being a main user: it is assigned to him, or he used it in the window.
+// Person is a user who needs the product for another reason than being a main user: it is assigned to him, or he used
+// it in the window.
 type Person struct {
 	User  int64
 	Place entitle.Place
@@ -101,8 +107,9 @@ type Found struct {
 	Sets     Sets
 }
 
-// Unit is one unit of demand: so many licences for one device, user, machine or session. Device is 0 for a user without device; User is 0 where the unit is a device or an
-// install. Holdings are the places in Found.Holdings that make the demand.
+// Unit is one unit of demand: so many licences for one device, user, machine or session. Device is 0 for a user
+// without device; User is 0 where the unit is a device or an install. Holdings are the places in Found.Holdings that
+// make the demand.
 type Unit struct {
 	Device, User int64
 	Kind         string
@@ -116,17 +123,21 @@ type Unit struct {
 	Session      *Session // for the metrics that count use at one time
 }
 
-// Demand is what a metric asks for. Outside are holdings that the metric does not count, such as a physical machine where virtual ones are counted.
+// Demand is what a metric asks for. Outside are holdings that the metric does not count, such as a physical machine
+// where virtual ones are counted.
 type Demand struct {
 	Units   []Unit
 	Outside []int32
 }
 
-// Of lists the demand of a metric for what was found. Lines are the lines of the metric that are in force: their terms, and for sites their scopes, shape the demand.
+// Of lists the demand of a metric for what was found. Lines are the lines of the metric that are in force: their
+// terms, and for sites their scopes, shape the demand.
 //
-// Device: one unit for each holding. Installation: one for each edition on a device, versions counting once. Named user: one for each distinct main user, assigned user or user in the
-// window, and one for each device without known user; a user counts as fresh where any device, assignment or use that makes him count is. Virtual machine: one for each virtual machine.
-// Processor and core: see machines. Concurrent and token: the sessions that were out at the busiest moment. Site: one for each line that is needed, and one for what no line reaches.
+// Device: one unit for each holding. Installation: one for each edition on a device, versions counting once. Named
+// user: one for each distinct main user, assigned user or user in the window, and one for each device without known
+// user; a user counts as fresh where any device, assignment or use that makes him count is. Virtual machine: one for
+// each virtual machine. Processor and core: see machines. Concurrent and token: the sessions that were out at the
+// busiest moment. Site: one for each line that is needed, and one for what no line reaches.
 func Of(m entitle.Metric, f *Found, lines []*entitle.Line) Demand {
 	switch m {
 	case entitle.Device, entitle.VirtualMachine:
@@ -163,7 +174,18 @@ func (f *Found) devices(virtualOnly bool) Demand {
 			d.Outside = append(d.Outside, int32(i))
 			continue
 		}
-		d.Units = append(d.Units, Unit{Device: h.Device, Kind: h.Kind, Fresh: h.Fresh, Count: 1, Place: h.Place, Set: h.Set, Holdings: at[i : i+1]})
+		d.Units = append(
+			d.Units,
+			Unit{
+				Device:   h.Device,
+				Kind:     h.Kind,
+				Fresh:    h.Fresh,
+				Count:    1,
+				Place:    h.Place,
+				Set:      h.Set,
+				Holdings: at[i : i+1],
+			},
+		)
 	}
 	return d
 }
@@ -178,7 +200,18 @@ func (f *Found) installations() Demand {
 			parts = []*Set{h.Set}
 		}
 		for _, set := range parts {
-			d.Units = append(d.Units, Unit{Device: h.Device, Kind: h.Kind, Fresh: h.Fresh, Count: 1, Place: h.Place, Set: set, Holdings: at[i : i+1]})
+			d.Units = append(
+				d.Units,
+				Unit{
+					Device:   h.Device,
+					Kind:     h.Kind,
+					Fresh:    h.Fresh,
+					Count:    1,
+					Place:    h.Place,
+					Set:      set,
+					Holdings: at[i : i+1],
+				},
+			)
 		}
 	}
 	return d
@@ -191,14 +224,37 @@ func (f *Found) users() Demand {
 	for k := range f.Holdings {
 		h := &f.Holdings[k]
 		if h.User == 0 {
-			out = append(out, Unit{Device: h.Device, Kind: h.Kind, Fresh: h.Fresh, Count: 1, Place: h.Place, Set: h.Set, Why: "no known user", Holdings: []int32{int32(k)}})
+			out = append(
+				out,
+				Unit{
+					Device:   h.Device,
+					Kind:     h.Kind,
+					Fresh:    h.Fresh,
+					Count:    1,
+					Place:    h.Place,
+					Set:      h.Set,
+					Why:      "no known user",
+					Holdings: []int32{int32(k)},
+				},
+			)
 			continue
 		}
 		i, known := at[h.User]
 		if !known {
 			i = len(out)
 			at[h.User] = i
-			out = append(out, Unit{Device: h.Device, User: h.User, Kind: h.Kind, Count: 1, Place: h.UserAt, Set: h.Set, Why: "main user"})
+			out = append(
+				out,
+				Unit{
+					Device: h.Device,
+					User:   h.User,
+					Kind:   h.Kind,
+					Count:  1,
+					Place:  h.UserAt,
+					Set:    h.Set,
+					Why:    "main user",
+				},
+			)
 		}
 		out[i].Fresh = out[i].Fresh || h.Fresh
 		out[i].Holdings = append(out[i].Holdings, int32(k))
@@ -220,7 +276,8 @@ func (f *Found) users() Demand {
 	return Demand{Units: out}
 }
 
-// sites gives each holding to a line that may cover it, lines that cover the most first, so that few are needed. Each line that got any is one unit; what no line may cover is one more.
+// sites gives each holding to a line that may cover it, lines that cover the most first, so that few are needed. Each
+// line that got any is one unit; what no line may cover is one more.
 func (f *Found) sites(lines []*entitle.Line) Demand {
 	if len(f.Holdings) == 0 {
 		return Demand{}
@@ -255,7 +312,9 @@ func (f *Found) sites(lines []*entitle.Line) Demand {
 			u.Fresh = u.Fresh || h.Fresh
 			sets = append(sets, h.Set)
 		}
-		u.Holdings, u.Set, u.Kind, u.Device = reached, f.Sets.Union(sets), f.Holdings[reached[0]].Kind, f.Holdings[reached[0]].Device
+		u.Holdings, u.Set, u.Kind, u.Device = reached, f.Sets.Union(
+			sets,
+		), f.Holdings[reached[0]].Kind, f.Holdings[reached[0]].Device
 		if best == nil && len(lines) > 0 {
 			u.Place = f.Holdings[reached[0]].Place
 		}

@@ -28,10 +28,13 @@ func TestUnits(t *testing.T) {
 	one, two := s.Of([]Priced{need("Basic", "5", 0)}), s.Of([]Priced{need("Pro", "5", 0)})
 	both := s.Of([]Priced{need("Basic", "5", 0), need("Pro", "5", 0)})
 	holdings := []Holding{
-		{Bearer: &Bearer{Device: 1, User: 7, Fresh: true}, Set: one}, {Bearer: &Bearer{Device: 2, User: 7}, Set: two}, {Bearer: &Bearer{Device: 3}, Set: one}, {Bearer: &Bearer{Device: 4, User: 8}, Set: both, Editions: []*Set{one, two}},
+		{Bearer: &Bearer{Device: 1, User: 7, Fresh: true}, Set: one}, {Bearer: &Bearer{Device: 2, User: 7}, Set: two},
+		{Bearer: &Bearer{Device: 3}, Set: one},
+		{Bearer: &Bearer{Device: 4, User: 8}, Set: both, Editions: []*Set{one, two}},
 	}
 	persons := []Person{{User: 8, Set: one, Why: "used"}, {User: 9, Set: one, Why: "assigned"}}
-	for m, want := range map[entitle.Metric]int{entitle.Device: 4, entitle.Installation: 5, entitle.NamedUser: 4, entitle.Core: 4, entitle.VirtualMachine: 0} {
+	for m, want := range map[entitle.Metric]int{entitle.Device: 4, entitle.Installation: 5, entitle.NamedUser: 4,
+		entitle.Core: 4, entitle.VirtualMachine: 0} {
 		if got := Of(m, &Found{Holdings: holdings, Persons: persons, Sets: s}, nil).Units; len(got) != want {
 			t.Errorf("%s: %d units, want %d: %+v", m, len(got), want, got)
 		}
@@ -56,7 +59,10 @@ func TestNamedUsersAgainstANaiveCount(t *testing.T) {
 		users, nobody := map[int64]bool{}, 0
 		for d := range r.IntN(30) {
 			u := int64(r.IntN(8))
-			holdings = append(holdings, Holding{Bearer: &Bearer{Device: int64(d + 1), User: u}, Set: s.Of([]Priced{need("", "1", 0)})})
+			holdings = append(
+				holdings,
+				Holding{Bearer: &Bearer{Device: int64(d + 1), User: u}, Set: s.Of([]Priced{need("", "1", 0)})},
+			)
 			if u == 0 {
 				nobody++
 			} else {
@@ -68,7 +74,10 @@ func TestNamedUsersAgainstANaiveCount(t *testing.T) {
 			persons = append(persons, Person{User: u, Set: s.Of([]Priced{need("", "2", 0)})})
 			users[u] = true
 		}
-		if got := len(Of(entitle.NamedUser, &Found{Holdings: holdings, Persons: persons, Sets: s}, nil).Units); got != len(users)+nobody {
+		if got := len(Of(entitle.NamedUser, &Found{Holdings: holdings, Persons: persons, Sets: s},
+			nil).Units); got != len(
+			users,
+		)+nobody {
 			t.Fatalf("seed %d: %d, want %d", seed, got, len(users)+nobody)
 		}
 	}

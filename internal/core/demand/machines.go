@@ -63,8 +63,9 @@ type Cores struct {
 	Sum, Count int64  // before the factor; whole licences
 }
 
-// machines counts processors or cores. A physical machine counts by itself, and a virtual machine as its host; where it may move within a cluster, as every host of it. Under
-// sub-capacity a virtual machine counts with its virtual cores on each host that it was seen on in the window, at most the cores of that host. A machine counts once.
+// machines counts processors or cores. A physical machine counts by itself, and a virtual machine as its host; where
+// it may move within a cluster, as every host of it. Under sub-capacity a virtual machine counts with its virtual
+// cores on each host that it was seen on in the window, at most the cores of that host. A machine counts once.
 func (f *Found) machines(m entitle.Metric, terms entitle.Terms) Demand {
 	type load struct {
 		unit  Unit
@@ -78,7 +79,10 @@ func (f *Found) machines(m entitle.Metric, terms entitle.Terms) Demand {
 		l := at[device]
 		h := &f.Holdings[i]
 		if l == nil {
-			l = &load{unit: Unit{Device: device, Kind: h.Kind, Place: h.Place}, cores: Cores{Metric: m, Machine: f.Plant.Machine(device), Terms: terms, Why: why}}
+			l = &load{
+				unit:  Unit{Device: device, Kind: h.Kind, Place: h.Place},
+				cores: Cores{Metric: m, Machine: f.Plant.Machine(device), Terms: terms, Why: why},
+			}
 			if x := l.cores.Machine; x != nil {
 				l.unit.Kind, l.unit.Place = x.Kind, x.Place
 			}
@@ -148,7 +152,8 @@ func (f *Found) machines(m entitle.Metric, terms entitle.Terms) Demand {
 	return d
 }
 
-// size is the machine's processors and cores, with what is not known filled in by the least that it can be. A virtual machine whose host is not known counts with its virtual cores.
+// size is the machine's processors and cores, with what is not known filled in by the least that it can be. A virtual
+// machine whose host is not known counts with its virtual cores.
 func (c *Cores) size() (processors, cores int64) {
 	if c.Machine == nil {
 		return 1, 1
@@ -229,7 +234,10 @@ func (c *Cores) Lines() []Line {
 		out = append(out, Line{fmt.Sprintf(format, args...), strconv.FormatInt(result, 10)})
 	}
 	if !c.Known() && c.Metric == entitle.Core {
-		out = append(out, Line{"its cores are not known: counted as the least that it can have", strconv.FormatInt(cores, 10)})
+		out = append(
+			out,
+			Line{"its cores are not known: counted as the least that it can have", strconv.FormatInt(cores, 10)},
+		)
 	}
 	switch {
 	case c.Metric == entitle.Processor:

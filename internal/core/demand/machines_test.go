@@ -10,12 +10,17 @@ import (
 
 func coresOf(m *Machine, l entitle.Line) int64 {
 	s := Sets{}
-	f := &Found{Sets: s, Plant: &Plant{Machines: map[int64]*Machine{m.Device: m}}, Holdings: []Holding{{Bearer: &Bearer{Device: m.Device, Kind: m.Kind}, Set: s.Of([]Priced{{}})}}}
+	f := &Found{
+		Sets:     s,
+		Plant:    &Plant{Machines: map[int64]*Machine{m.Device: m}},
+		Holdings: []Holding{{Bearer: &Bearer{Device: m.Device, Kind: m.Kind}, Set: s.Of([]Priced{{}})}},
+	}
 	d := Of(entitle.Core, f, []*entitle.Line{&l})
 	return d.Units[0].Count
 }
 
-// Core counting as published core licensing guides have it (from memory), with minimums of 8 for a processor and 16 for a server and packs of two; and a factor without minimums.
+// Core counting as published core licensing guides have it (from memory), with minimums of 8 for a processor and 16
+// for a server and packs of two; and a factor without minimums.
 func TestCoresPublished(t *testing.T) {
 	guide := entitle.Line{Metric: entitle.Core, MinPerProcessor: 8, MinPerServer: 16, PackSize: 2}
 	for _, c := range []struct {
@@ -37,9 +42,20 @@ func TestCoresPublished(t *testing.T) {
 		{2, 16, 2500, entitle.Line{MinPerServer: 20}, 5, 5},     // the factor comes after the minimums
 		{1, 64, 0, entitle.Line{MinPerProcessor: 8, PackSize: 16}, 64, 4},
 	} {
-		got := coresOf(&Machine{Device: 1, Kind: "server", Processors: c.processors, Cores: c.cores, Factor: c.factor}, c.line)
+		got := coresOf(
+			&Machine{Device: 1, Kind: "server", Processors: c.processors, Cores: c.cores, Factor: c.factor},
+			c.line,
+		)
 		if got != c.want || Packs(got, c.line.PackSize) != c.packs {
-			t.Errorf("%d processors, %d cores: %d cores in %d packs, want %d in %d", c.processors, c.cores, got, Packs(got, c.line.PackSize), c.want, c.packs)
+			t.Errorf(
+				"%d processors, %d cores: %d cores in %d packs, want %d in %d",
+				c.processors,
+				c.cores,
+				got,
+				Packs(got, c.line.PackSize),
+				c.want,
+				c.packs,
+			)
 		}
 	}
 }
@@ -51,7 +67,15 @@ func TestVirtualMachines(t *testing.T) {
 		return &Machine{Device: id, Kind: "vm_host", Processors: 2, Cores: cores, Cluster: cluster}
 	}
 	vm := func(id, host, cores int64, cluster string, pinned bool, seen ...int64) *Machine {
-		return &Machine{Device: id, Kind: "virtual_machine", Host: host, VirtualCores: cores, Cluster: cluster, Pinned: pinned, SeenOn: seen}
+		return &Machine{
+			Device:       id,
+			Kind:         "virtual_machine",
+			Host:         host,
+			VirtualCores: cores,
+			Cluster:      cluster,
+			Pinned:       pinned,
+			SeenOn:       seen,
+		}
 	}
 	hosts := []*Machine{host(100, 16, "K"), host(101, 32, "K"), host(102, 24, "K"), host(200, 8, "")}
 	full, sub := entitle.Line{Metric: entitle.Core}, entitle.Line{Metric: entitle.Core, Capacity: "sub"}
@@ -63,18 +87,27 @@ func TestVirtualMachines(t *testing.T) {
 		want string
 	}{
 		{"a pinned machine takes its host", full, []*Machine{vm(1, 100, 4, "K", true)}, nil, "100:16"},
-		{"a moving one takes every host of the cluster", full, []*Machine{vm(1, 100, 4, "K", false)}, nil, "100:16 101:32 102:24"},
-		{"each host once", full, []*Machine{vm(1, 100, 4, "K", false), vm(2, 101, 4, "K", true)}, nil, "100:16 101:32 102:24"},
-		{"the cluster is known from the host alone", full, []*Machine{vm(1, 102, 4, "", false)}, nil, "100:16 101:32 102:24"},
+		{"a moving one takes every host of the cluster", full, []*Machine{vm(1, 100, 4, "K", false)}, nil,
+			"100:16 101:32 102:24"},
+		{"each host once", full, []*Machine{vm(1, 100, 4, "K", false), vm(2, 101, 4, "K", true)}, nil,
+			"100:16 101:32 102:24"},
+		{"the cluster is known from the host alone", full, []*Machine{vm(1, 102, 4, "", false)}, nil,
+			"100:16 101:32 102:24"},
 		{"no cluster", full, []*Machine{vm(1, 200, 2, "", false)}, nil, "200:8"},
 		{"virtual cores on a host", sub, []*Machine{vm(1, 200, 2, "", false), vm(2, 200, 3, "", false)}, nil, "200:5"},
-		{"never more than the host has", sub, []*Machine{vm(1, 200, 6, "", false), vm(2, 200, 6, "", false)}, nil, "200:8"},
-		{"seen on two hosts, it counts on both", sub, []*Machine{vm(1, 101, 4, "K", false, 100, 101)}, nil, "100:4 101:4"},
-		{"a host that has it counts as a physical server", sub, []*Machine{vm(1, 100, 4, "K", false)}, []int64{100}, "100:16"},
+		{"never more than the host has", sub, []*Machine{vm(1, 200, 6, "", false), vm(2, 200, 6, "", false)}, nil,
+			"200:8"},
+		{"seen on two hosts, it counts on both", sub, []*Machine{vm(1, 101, 4, "K", false, 100, 101)}, nil,
+			"100:4 101:4"},
+		{"a host that has it counts as a physical server", sub, []*Machine{vm(1, 100, 4, "K", false)}, []int64{100},
+			"100:16"},
 		{"a host that nobody knows", full, []*Machine{vm(1, 0, 6, "", false)}, nil, "1:6"},
 		{"virtual cores that nobody knows", sub, []*Machine{vm(1, 200, 0, "", false)}, nil, "200:8"},
 	} {
-		f := &Found{Sets: s, Plant: &Plant{Machines: map[int64]*Machine{}, Clusters: map[string][]int64{"K": {100, 101, 102}}}}
+		f := &Found{
+			Sets:  s,
+			Plant: &Plant{Machines: map[int64]*Machine{}, Clusters: map[string][]int64{"K": {100, 101, 102}}},
+		}
 		for _, h := range hosts {
 			f.Plant.Machines[h.Device] = h
 		}
@@ -97,7 +130,14 @@ func TestVirtualMachines(t *testing.T) {
 			t.Errorf("%s:%s, want %s", c.name, got, c.want)
 		}
 	}
-	f := &Found{Sets: s, Plant: &Plant{Machines: map[int64]*Machine{1: vm(1, 100, 4, "", false), 100: hosts[0]}}, Holdings: []Holding{{Bearer: &Bearer{Device: 1, Kind: "virtual_machine"}, Set: set}, {Bearer: &Bearer{Device: 7, Kind: "client"}, Set: set}}}
+	f := &Found{
+		Sets:  s,
+		Plant: &Plant{Machines: map[int64]*Machine{1: vm(1, 100, 4, "", false), 100: hosts[0]}},
+		Holdings: []Holding{
+			{Bearer: &Bearer{Device: 1, Kind: "virtual_machine"}, Set: set},
+			{Bearer: &Bearer{Device: 7, Kind: "client"}, Set: set},
+		},
+	}
 	if d := Of(entitle.VirtualMachine, f, nil); len(d.Units) != 1 || len(d.Outside) != 1 {
 		t.Errorf("one virtual machine and one that is none: %+v", d)
 	}
@@ -108,9 +148,15 @@ func TestVirtualMachines(t *testing.T) {
 
 // A calculation as it is read.
 func TestCalculationInWords(t *testing.T) {
-	c := Cores{Metric: entitle.Core, Machine: &Machine{Kind: "server", Processors: 2, Cores: 9, Factor: 5000}, Terms: entitle.Terms{PerProcessor: 4, PerServer: 11}, Why: "physical"}
+	c := Cores{
+		Metric:  entitle.Core,
+		Machine: &Machine{Kind: "server", Processors: 2, Cores: 9, Factor: 5000},
+		Terms:   entitle.Terms{PerProcessor: 4, PerServer: 11},
+		Why:     "physical",
+	}
 	c.count(true)
-	want := "[{2 processors with 9 cores, at least 4 each: 1 × 5 + 1 × 4 9} {at least 11 for a server 11} {times core factor 0.5 5.5} {rounded up to whole licences 6}]"
+	want := "[{2 processors with 9 cores, at least 4 each: 1 × 5 + 1 × 4 9} {at least 11 for a server 11} {times " +
+		"core factor 0.5 5.5} {rounded up to whole licences 6}]"
 	if got := fmt.Sprint(c.Lines()); got != want || c.Count != 6 {
 		t.Errorf("%s, count %d", got, c.Count)
 	}
@@ -123,7 +169,13 @@ func TestFullCapacityAgainstAWalk(t *testing.T) {
 		s := Sets{}
 		f := &Found{Sets: s, Plant: &Plant{Machines: map[int64]*Machine{}, Clusters: map[string][]int64{}}}
 		for id := int64(100); id < 106; id++ {
-			m := &Machine{Device: id, Kind: "vm_host", Processors: int64(1 + r.IntN(3)), Cores: int64(1 + r.IntN(40)), Cluster: []string{"", "K", "L"}[r.IntN(3)]}
+			m := &Machine{
+				Device:     id,
+				Kind:       "vm_host",
+				Processors: int64(1 + r.IntN(3)),
+				Cores:      int64(1 + r.IntN(40)),
+				Cluster:    []string{"", "K", "L"}[r.IntN(3)],
+			}
 			f.Plant.Machines[id] = m
 			if m.Cluster != "" {
 				f.Plant.Clusters[m.Cluster] = append(f.Plant.Clusters[m.Cluster], id)
@@ -133,7 +185,8 @@ func TestFullCapacityAgainstAWalk(t *testing.T) {
 		for id := int64(1); id < 8; id++ {
 			m := &Machine{Device: id, Kind: "virtual_machine", Host: int64(100 + r.IntN(6)), Pinned: r.IntN(2) == 0}
 			f.Plant.Machines[id] = m
-			f.Holdings = append(f.Holdings, Holding{Bearer: &Bearer{Device: id, Kind: m.Kind}, Set: s.Of([]Priced{{}})})
+			f.Holdings = append(f.Holdings,
+				Holding{Bearer: &Bearer{Device: id, Kind: m.Kind}, Set: s.Of([]Priced{{}})})
 			cluster := f.Plant.Machines[m.Host].Cluster
 			for h := int64(100); h < 106; h++ {
 				if h == m.Host || !m.Pinned && cluster != "" && f.Plant.Machines[h].Cluster == cluster {
@@ -157,7 +210,8 @@ func TestFullCapacityAgainstAWalk(t *testing.T) {
 			want += sum
 		}
 		got := int64(0)
-		for _, u := range Of(entitle.Core, f, []*entitle.Line{{Metric: entitle.Core, MinPerProcessor: minimum}}).Units {
+		for _, u := range Of(entitle.Core, f,
+			[]*entitle.Line{{Metric: entitle.Core, MinPerProcessor: minimum}}).Units {
 			got += u.Count
 		}
 		if got != want {

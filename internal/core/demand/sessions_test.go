@@ -12,12 +12,23 @@ func randomSessions(r *rand.Rand, n int) []Session {
 	var out []Session
 	for range n {
 		from := int64(r.IntN(400))
-		out = append(out, Session{Device: int64(r.IntN(6)), User: int64(r.IntN(4)), From: from, To: from + int64(r.IntN(90)), Licences: int64(1 + r.IntN(3)), Holding: -1})
+		out = append(
+			out,
+			Session{
+				Device:   int64(r.IntN(6)),
+				User:     int64(r.IntN(4)),
+				From:     from,
+				To:       from + int64(r.IntN(90)),
+				Licences: int64(1 + r.IntN(3)),
+				Holding:  -1,
+			},
+		)
 	}
 	return out
 }
 
-// The sweep against counting at every second; Little's law, mean concurrency = arrivals per time x mean duration, on the same sessions (Little 1961, Operations Research 9: 383-387).
+// The sweep against counting at every second; Little's law, mean concurrency = arrivals per time x mean duration, on
+// the same sessions (Little 1961, Operations Research 9: 383-387).
 func TestBusiestAgainstEverySecond(t *testing.T) {
 	for seed := range uint64(600) {
 		r := rand.New(rand.NewPCG(seed, 6))
@@ -83,7 +94,15 @@ func TestSessionsThatTouch(t *testing.T) {
 func TestPeakUnits(t *testing.T) {
 	s := Sets{}
 	set := s.Of([]Priced{{}})
-	f := &Found{Sets: s, Measured: true, Sessions: []Session{{Device: 1, From: 0, To: 10, Licences: 3, Set: set, Holding: -1}, {Device: 2, From: 5, To: 9, Licences: 2, Set: set, Holding: -1}, {Device: 3, From: 10, To: 30, Licences: 4, Set: set, Holding: -1}}}
+	f := &Found{
+		Sets:     s,
+		Measured: true,
+		Sessions: []Session{
+			{Device: 1, From: 0, To: 10, Licences: 3, Set: set, Holding: -1},
+			{Device: 2, From: 5, To: 9, Licences: 2, Set: set, Holding: -1},
+			{Device: 3, From: 10, To: 30, Licences: 4, Set: set, Holding: -1},
+		},
+	}
 	d := Of(entitle.Token, f, nil)
 	if len(d.Units) != 2 || d.Units[0].Count+d.Units[1].Count != 5 {
 		t.Errorf("%+v", d.Units)
@@ -95,12 +114,15 @@ func TestSites(t *testing.T) {
 	s := Sets{}
 	five, six := s.Of([]Priced{{Need: entitle.Need{Version: "5"}}}), s.Of([]Priced{{Need: entitle.Need{Version: "6"}}})
 	at := func(unit string) entitle.Place { return entitle.Place{Unit: unit} }
-	f := &Found{Sets: s, Holdings: []Holding{{Bearer: &Bearer{Device: 1, Place: at("A")}, Set: five}, {Bearer: &Bearer{Device: 2, Place: at("A/B")}, Set: five}, {Bearer: &Bearer{Device: 3, Place: at("C")}, Set: six}}}
+	f := &Found{Sets: s, Holdings: []Holding{{Bearer: &Bearer{Device: 1, Place: at("A")}, Set: five},
+		{Bearer: &Bearer{Device: 2, Place: at("A/B")}, Set: five},
+		{Bearer: &Bearer{Device: 3, Place: at("C")}, Set: six}}}
 	everywhere, unitA := &entitle.Line{Code: "x"}, &entitle.Line{Code: "y", ScopeUnit: "A", Version: "5"}
 	for _, c := range []struct {
 		lines []*entitle.Line
 		want  int
-	}{{nil, 1}, {[]*entitle.Line{everywhere}, 1}, {[]*entitle.Line{unitA}, 2}, {[]*entitle.Line{unitA, everywhere}, 1}} {
+	}{{nil, 1}, {[]*entitle.Line{everywhere}, 1}, {[]*entitle.Line{unitA}, 2},
+		{[]*entitle.Line{unitA, everywhere}, 1}} {
 		if d := Of(entitle.Site, f, c.lines); len(d.Units) != c.want {
 			t.Errorf("%d lines: %d units, want %d", len(c.lines), len(d.Units), c.want)
 		}

@@ -73,8 +73,16 @@ type Transaction struct {
 	Note     string
 }
 
-// TransactionTypes maps each type of transaction to the sign of its effect on the quantity. A renewal keeps the quantity.
-var TransactionTypes = map[string]int64{"buy": 1, "renew": 0, "true_up": 1, "transfer_in": 1, "transfer_out": -1, "retire": -1}
+// TransactionTypes maps each type of transaction to the sign of its effect on the quantity. A renewal keeps the
+// quantity.
+var TransactionTypes = map[string]int64{
+	"buy":          1,
+	"renew":        0,
+	"true_up":      1,
+	"transfer_in":  1,
+	"transfer_out": -1,
+	"retire":       -1,
+}
 
 // Line is one entitlement.
 type Line struct {
@@ -111,7 +119,8 @@ func (l *Line) from() civil.Day {
 	return l.Purchased
 }
 
-// InTerm reports whether day lies within the line's term, both ends included. An unknown start or end does not limit it.
+// InTerm reports whether day lies within the line's term, both ends included. An unknown start or end does not limit
+// it.
 func (l *Line) InTerm(day civil.Day) bool {
 	if f := l.from(); f.Known() && day < f {
 		return false
@@ -139,17 +148,17 @@ func (l *Line) gross(day civil.Day) int64 {
 	return q
 }
 
-// Effect is what a line comes to on a day. Quantity counts rights in force; Unmatched are upgrades without a free base, Consumed
-// are base rights that upgrades used up. Why says, in words, why a line that was bought counts nothing; it is empty where Quantity is
-// not 0.
+// Effect is what a line comes to on a day. Quantity counts rights in force; Unmatched are upgrades without a free
+// base, Consumed are base rights that upgrades used up. Why says, in words, why a line that was bought counts
+// nothing; it is empty where Quantity is not 0.
 type Effect struct {
 	Quantity, Unmatched, Consumed int64
 	Expired                       bool
 	Why                           string
 }
 
-// Effective computes what each line comes to on a day, by its code. An upgrade counts for as many as there are base rights that are
-// still free to be upgraded, in the order of codes, and uses them up.
+// Effective computes what each line comes to on a day, by its code. An upgrade counts for as many as there are base
+// rights that are still free to be upgraded, in the order of codes, and uses them up.
 func Effective(lines []Line, day civil.Day) map[string]Effect {
 	out := make(map[string]Effect, len(lines))
 	free := map[string]int64{}
@@ -264,15 +273,23 @@ const (
 	OtherUse
 )
 
-var reasonWords = [...]string{"exact", "older version", "newer version under maintenance", "lower edition", "suite part", "second device of the same user", "test, standby or virtual use"}
+var reasonWords = [...]string{
+	"exact",
+	"older version",
+	"newer version under maintenance",
+	"lower edition",
+	"suite part",
+	"second device of the same user",
+	"test, standby or virtual use",
+}
 
 func (r Reason) String() string { return reasonWords[r] }
 
 // Gap says why a line does not cover a unit. Greater is further from covering.
 type Gap int
 
-// The reasons why nothing covers a unit, nearest first. OldVersion and UnknownVersion complete the list: a line without the right to older versions
-// does not cover one, and saying "too new" of it would be false.
+// The reasons why nothing covers a unit, nearest first. OldVersion and UnknownVersion complete the list: a line
+// without the right to older versions does not cover one, and saying "too new" of it would be false.
 const (
 	AllUsed Gap = iota + 1
 	VersionTooNew
@@ -285,12 +302,23 @@ const (
 	NoneOwned
 )
 
-var gapWords = [...]string{"", "all used", "version too new", "older version without the right to it", "version not known", "edition too high", "out of scope", "expired", "metric differs", "none owned"}
+var gapWords = [...]string{
+	"",
+	"all used",
+	"version too new",
+	"older version without the right to it",
+	"version not known",
+	"edition too high",
+	"out of scope",
+	"expired",
+	"metric differs",
+	"none owned",
+}
 
 func (g Gap) String() string { return gapWords[g] }
 
-// Covers says whether the rights of a line, apart from quantity and term, allow all needs of a unit at a place: with the highest reason among the
-// needs, or with the gaps that stand against it.
+// Covers says whether the rights of a line, apart from quantity and term, allow all needs of a unit at a place: with
+// the highest reason among the needs, or with the gaps that stand against it.
 func (l *Line) Covers(needs []Need, at Place) (Reason, []Gap) {
 	var gaps []Gap
 	if !InUnit(at.Unit, l.ScopeUnit) || l.ScopeCountry != "" && at.Country != l.ScopeCountry {
@@ -332,7 +360,8 @@ func (l *Line) coversVersion(n Need) (Reason, Gap) {
 	return 0, VersionTooNew
 }
 
-// Terms are the parameters of a metric that lines carry. Lines of a product that disagree are named, and the strictest counts.
+// Terms are the parameters of a metric that lines carry. Lines of a product that disagree are named, and the
+// strictest counts.
 type Terms struct {
 	PerProcessor, PerServer int64 // least cores
 	Pack                    int64 // what one is bought in; at least 1
@@ -340,7 +369,8 @@ type Terms struct {
 	Disagree                []string
 }
 
-// TermsOf gathers the terms of the lines of a metric: the greatest minimums and pack, and full capacity unless every line says sub.
+// TermsOf gathers the terms of the lines of a metric: the greatest minimums and pack, and full capacity unless every
+// line says sub.
 func TermsOf(lines []*Line) Terms {
 	t := Terms{Pack: 1, Sub: len(lines) > 0}
 	differ := func(what string, differs func(a, b *Line) bool) {
@@ -352,7 +382,16 @@ func TermsOf(lines []*Line) Terms {
 		}
 	}
 	for _, l := range lines {
-		t.PerProcessor, t.PerServer, t.Pack = max(t.PerProcessor, l.MinPerProcessor), max(t.PerServer, l.MinPerServer), max(t.Pack, l.PackSize)
+		t.PerProcessor, t.PerServer, t.Pack = max(
+			t.PerProcessor,
+			l.MinPerProcessor,
+		), max(
+			t.PerServer,
+			l.MinPerServer,
+		), max(
+			t.Pack,
+			l.PackSize,
+		)
 		t.Sub = t.Sub && l.Capacity == "sub"
 	}
 	differ("least cores for a processor", func(a, b *Line) bool { return a.MinPerProcessor != b.MinPerProcessor })

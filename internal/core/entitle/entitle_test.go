@@ -18,17 +18,22 @@ func TestEffective(t *testing.T) {
 		{Code: "last-day", Kind: Subscription, Quantity: 5, Start: day("2025-07-01"), End: day("2026-06-30")},
 		{Code: "packs", Kind: Perpetual, Quantity: 3, PackSize: 2, Start: day("2024-01-01")},
 		{Code: "traded", Kind: Perpetual, Quantity: 99, Transactions: []Transaction{
-			{Type: "buy", On: day("2024-01-01"), Quantity: 20}, {Type: "true_up", On: day("2025-01-01"), Quantity: 5}, {Type: "renew", On: day("2025-06-01"), Quantity: 25},
-			{Type: "transfer_out", On: day("2026-01-01"), Quantity: 4}, {Type: "retire", On: day("2026-02-01"), Quantity: 1}, {Type: "buy", On: day("2026-12-01"), Quantity: 100}}},
+			{Type: "buy", On: day("2024-01-01"), Quantity: 20}, {Type: "true_up", On: day("2025-01-01"), Quantity: 5},
+			{Type: "renew", On: day("2025-06-01"), Quantity: 25},
+			{Type: "transfer_out", On: day("2026-01-01"), Quantity: 4},
+			{Type: "retire", On: day("2026-02-01"), Quantity: 1},
+			{Type: "buy", On: day("2026-12-01"), Quantity: 100}}},
 		{Code: "maintenance", Kind: Maintenance, Quantity: 10, Start: day("2024-01-01")},
 		{Code: "up", Kind: Upgrade, Base: "perpetual", Quantity: 12, Start: day("2025-01-01")},
 		{Code: "up2", Kind: Upgrade, Base: "up", Quantity: 4, Start: day("2025-01-01")},
 		{Code: "alone", Kind: Upgrade, Quantity: 3, Start: day("2025-01-01")},
-		{Code: "ring-a", Kind: Upgrade, Base: "ring-b", Quantity: 3}, {Code: "ring-b", Kind: Upgrade, Base: "ring-a", Quantity: 3},
+		{Code: "ring-a", Kind: Upgrade, Base: "ring-b", Quantity: 3},
+		{Code: "ring-b", Kind: Upgrade, Base: "ring-a", Quantity: 3},
 	}
 	got := Effective(lines, day("2026-06-30"))
 	for code, want := range map[string][3]int64{
-		"perpetual": {0, 0, 10}, "later": {0, 0, 0}, "lapsed": {0, 0, 0}, "last-day": {5, 0, 0}, "packs": {6, 0, 0}, "traded": {20, 0, 0}, "maintenance": {0, 0, 0},
+		"perpetual": {0, 0, 10}, "later": {0, 0, 0}, "lapsed": {0, 0, 0}, "last-day": {5, 0, 0}, "packs": {6, 0, 0},
+		"traded": {20, 0, 0}, "maintenance": {0, 0, 0},
 		"up": {6, 2, 4}, "up2": {4, 0, 0}, "alone": {0, 3, 0}, "ring-a": {0, 3, 0}, "ring-b": {0, 3, 0},
 	} {
 		e := got[code]
@@ -53,7 +58,10 @@ func TestUpgradesNeverAddRights(t *testing.T) {
 		codes := []string{"a"}
 		for i := range r.IntN(4) {
 			code := string(rune('b' + i))
-			lines = append(lines, Line{Code: code, Kind: Upgrade, Base: codes[r.IntN(len(codes))], Quantity: int64(r.IntN(15))})
+			lines = append(
+				lines,
+				Line{Code: code, Kind: Upgrade, Base: codes[r.IntN(len(codes))], Quantity: int64(r.IntN(15))},
+			)
 			codes = append(codes, code)
 		}
 		var sum int64

@@ -10,7 +10,13 @@ import (
 )
 
 func randomLine(r *rand.Rand) Line {
-	l := Line{Version: []string{"", "3", "5", "5.2"}[r.IntN(4)], Edition: []string{"", "Basic", "Pro"}[r.IntN(3)], ScopeUnit: []string{"", "A", "A/B"}[r.IntN(3)], ScopeCountry: []string{"", "", "NO"}[r.IntN(3)], Start: civil.MustParse("2024-01-01")}
+	l := Line{
+		Version:      []string{"", "3", "5", "5.2"}[r.IntN(4)],
+		Edition:      []string{"", "Basic", "Pro"}[r.IntN(3)],
+		ScopeUnit:    []string{"", "A", "A/B"}[r.IntN(3)],
+		ScopeCountry: []string{"", "", "NO"}[r.IntN(3)],
+		Start:        civil.MustParse("2024-01-01"),
+	}
 	l.EditionRank = map[string]int{"Basic": 1, "Pro": 2}[l.Edition]
 	if r.IntN(2) == 0 {
 		l.MaintenanceEnd = civil.MustParse("2026-01-01")
@@ -24,7 +30,10 @@ func randomLine(r *rand.Rand) Line {
 }
 
 func randomNeed(r *rand.Rand) Need {
-	n := Need{Version: []string{"2", "3.1", "5", "5.2.9", "5.3", "6"}[r.IntN(6)], Edition: []string{"", "Basic", "Pro"}[r.IntN(3)]}
+	n := Need{
+		Version: []string{"2", "3.1", "5", "5.2.9", "5.3", "6"}[r.IntN(6)],
+		Edition: []string{"", "Basic", "Pro"}[r.IntN(3)],
+	}
 	n.EditionRank = map[string]int{"Basic": 1, "Pro": 2}[n.Edition]
 	if r.IntN(2) == 0 {
 		n.Released = civil.MustParse([]string{"2023-06-01", "2025-06-01", "2026-06-01"}[r.IntN(3)])
@@ -39,12 +48,16 @@ func TestCoversAgainstTheRules(t *testing.T) {
 	for range 30_000 {
 		l, n := randomLine(r), randomNeed(r)
 		at := Place{Unit: []string{"A", "A/B", "A/B/C", "AB", ""}[r.IntN(5)], Country: []string{"NO", "IS"}[r.IntN(2)]}
-		inScope := (l.ScopeUnit == "" || at.Unit == l.ScopeUnit || len(at.Unit) > len(l.ScopeUnit) && at.Unit[:len(l.ScopeUnit)+1] == l.ScopeUnit+"/") && (l.ScopeCountry == "" || l.ScopeCountry == at.Country)
+		inScope := (l.ScopeUnit == "" || at.Unit == l.ScopeUnit ||
+			len(at.Unit) > len(l.ScopeUnit) && at.Unit[:len(l.ScopeUnit)+1] == l.ScopeUnit+"/") &&
+			(l.ScopeCountry == "" || l.ScopeCountry == at.Country)
 		sameEdition := l.Edition == n.Edition
 		lower := l.Has(LowerEditions) && n.Edition != "" && n.EditionRank < l.EditionRank
 		begins := l.Version == "" || version.Begins(n.Version, l.Version)
 		older := l.Has(OlderVersions) && version.Compare(version.Dotted, n.Version, l.Version) < 0
-		maintained := l.MaintenanceEnd.Known() && n.Released.Known() && n.Released >= l.Start && n.Released <= l.MaintenanceEnd && version.Compare(version.Dotted, n.Version, l.Version) >= 0
+		maintained := l.MaintenanceEnd.Known() && n.Released.Known() && n.Released >= l.Start &&
+			n.Released <= l.MaintenanceEnd &&
+			version.Compare(version.Dotted, n.Version, l.Version) >= 0
 		want := inScope && (sameEdition || lower) && (begins || older || maintained)
 		reason, gaps := l.Covers([]Need{n}, at)
 		if (len(gaps) == 0) != want {
@@ -98,7 +111,15 @@ func TestQuantityAgainstAWalk(t *testing.T) {
 	for i := range 3000 {
 		l := Line{Code: "L", Kind: Perpetual, Quantity: 5, PackSize: int64(r.IntN(3))}
 		for k := range r.IntN(6) {
-			l.Transactions = append(l.Transactions, Transaction{ID: int64(k), Type: types[r.IntN(len(types))], On: base + civil.Day(r.IntN(400)), Quantity: int64(r.IntN(9))})
+			l.Transactions = append(
+				l.Transactions,
+				Transaction{
+					ID:       int64(k),
+					Type:     types[r.IntN(len(types))],
+					On:       base + civil.Day(r.IntN(400)),
+					Quantity: int64(r.IntN(9)),
+				},
+			)
 		}
 		at := base + civil.Day(r.IntN(420))
 		want := int64(0)

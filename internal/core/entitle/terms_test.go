@@ -19,11 +19,14 @@ func TestTermsOf(t *testing.T) {
 		{[]*Line{a}, Terms{PerProcessor: 8, PerServer: 16, Pack: 2}, nil},
 		{[]*Line{c, c}, Terms{Pack: 1, Sub: true}, nil},
 		{[]*Line{b, c}, Terms{PerProcessor: 4, Pack: 1, Sub: true}, []string{"least cores for a processor"}},
-		{[]*Line{a, b}, Terms{PerProcessor: 8, PerServer: 16, Pack: 2}, []string{"least cores for a processor", "least cores for a server", "size of a pack", "capacity"}},
+		{[]*Line{a, b}, Terms{PerProcessor: 8, PerServer: 16, Pack: 2},
+			[]string{"least cores for a processor", "least cores for a server", "size of a pack", "capacity"}},
 		{[]*Line{{PackSize: 0}, {PackSize: 1}}, Terms{Pack: 1}, nil}, // no pack and a pack of one are the same
 	} {
 		got := TermsOf(x.lines)
-		if got.PerProcessor != x.want.PerProcessor || got.PerServer != x.want.PerServer || got.Pack != x.want.Pack || got.Sub != x.want.Sub || !slices.Equal(got.Disagree, x.disagree) {
+		if got.PerProcessor != x.want.PerProcessor || got.PerServer != x.want.PerServer || got.Pack != x.want.Pack ||
+			got.Sub != x.want.Sub ||
+			!slices.Equal(got.Disagree, x.disagree) {
 			t.Errorf("%+v, want %+v disagreeing on %v", got, x.want, x.disagree)
 		}
 	}

@@ -15,8 +15,8 @@ const (
 	Stale Age = "stale"
 )
 
-// AgeOf classifies evidence last taken at lastScan (seconds since 1970, 0 for never) as seen at now, with a limit in days.
-// Evidence exactly as old as the limit is still fresh.
+// AgeOf classifies evidence last taken at lastScan (seconds since 1970, 0 for never) as seen at now, with a limit in
+// days. Evidence exactly as old as the limit is still fresh.
 func AgeOf(lastScan, now int64, limitDays int) Age {
 	switch {
 	case lastScan == 0:
@@ -41,7 +41,8 @@ const (
 // Kinds lists the kinds of evidence.
 var Kinds = []Kind{OfSoftware, OfHardware, OfUse, OfDirectory}
 
-// Limits are the days after which evidence is stale, by kind of device and kind of evidence; a kind of device that is not named has the limits of "".
+// Limits are the days after which evidence is stale, by kind of device and kind of evidence; a kind of device that is
+// not named has the limits of "".
 type Limits map[string]map[Kind]int
 
 // Days returns the limit for a kind of device and of evidence.
@@ -58,8 +59,8 @@ type Logon struct {
 	At   int64
 }
 
-// MainUser returns who was logged on to a device most: on the most days since the time from; of several, who was there last, then the first by name. Empty where nobody
-// was.
+// MainUser returns who was logged on to a device most: on the most days since the time from; of several, who was
+// there last, then the first by name. Empty where nobody was.
 func MainUser(logons []Logon, from int64) string {
 	type count struct {
 		user string

@@ -16,7 +16,8 @@ const (
 	Hardware  ChangeKind = "hardware"
 )
 
-// Seen is an install of one device in an interval, as one source saw it. Key is what makes two versions of a program the same.
+// Seen is an install of one device in an interval, as one source saw it. Key is what makes two versions of a program
+// the same.
 type Seen struct {
 	Source       int64
 	Record       int64
@@ -24,8 +25,8 @@ type Seen struct {
 	Since, Until int64
 }
 
-// Change is a difference between two scans of a device. From and To are versions, or values of a hardware fact, which Key then names. Record is the
-// raw record that came, or that went.
+// Change is a difference between two scans of a device. From and To are versions, or values of a hardware fact, which
+// Key then names. Record is the raw record that came, or that went.
 type Change struct {
 	At       int64
 	Kind     ChangeKind
@@ -35,13 +36,21 @@ type Change struct {
 	From, To string
 }
 
-// Changes lists what was installed, removed or upgraded on one device. first gives the time of the first scan of each source: what that scan found was
-// there before and is no change. What another source saw before and still sees is no change either: several sources of one install are one. The
-// result depends only on what was seen, and is in the order of time.
+// Changes lists what was installed, removed or upgraded on one device. first gives the time of the first scan of each
+// source: what that scan found was there before and is no change. What another source saw before and still sees is no
+// change either: several sources of one install are one. The result depends only on what was seen, and is in the
+// order of time.
 func Changes(seen []Seen, first map[int64]int64) []Change {
 	list := slices.Clone(seen)
 	slices.SortFunc(list, func(a, b Seen) int {
-		return cmp.Or(cmp.Compare(a.Key, b.Key), cmp.Compare(a.Version, b.Version), cmp.Compare(a.Since, b.Since), cmp.Compare(a.Source, b.Source), cmp.Compare(a.Record, b.Record), cmp.Compare(a.Until, b.Until))
+		return cmp.Or(
+			cmp.Compare(a.Key, b.Key),
+			cmp.Compare(a.Version, b.Version),
+			cmp.Compare(a.Since, b.Since),
+			cmp.Compare(a.Source, b.Source),
+			cmp.Compare(a.Record, b.Record),
+			cmp.Compare(a.Until, b.Until),
+		)
 	})
 	var out []Change
 	for from := 0; from < len(list); {
@@ -53,12 +62,19 @@ func Changes(seen []Seen, first map[int64]int64) []Change {
 		from = to
 	}
 	slices.SortStableFunc(out, func(a, b Change) int {
-		return cmp.Or(cmp.Compare(a.At, b.At), cmp.Compare(a.Key, b.Key), cmp.Compare(a.Kind, b.Kind), cmp.Compare(a.From, b.From), cmp.Compare(a.To, b.To))
+		return cmp.Or(
+			cmp.Compare(a.At, b.At),
+			cmp.Compare(a.Key, b.Key),
+			cmp.Compare(a.Kind, b.Kind),
+			cmp.Compare(a.From, b.From),
+			cmp.Compare(a.To, b.To),
+		)
 	})
 	return out
 }
 
-// changesOfKey finds the starts and ends of the versions of one program, and joins an end and a start that one scan saw together.
+// changesOfKey finds the starts and ends of the versions of one program, and joins an end and a start that one scan
+// saw together.
 func changesOfKey(list []Seen, first map[int64]int64) []Change {
 	type edge struct {
 		at, source int64
@@ -103,8 +119,9 @@ func changesOfKey(list []Seen, first map[int64]int64) []Change {
 	return out
 }
 
-// elsewhere reports whether the version of list[i] is seen by another interval at a time, so that its start or end there is none. Of two that start together, the first of the list is
-// the start; of two that end together, the last is the end.
+// elsewhere reports whether the version of list[i] is seen by another interval at a time, so that its start or end
+// there is none. Of two that start together, the first of the list is the start; of two that end together, the last
+// is the end.
 func elsewhere(list []Seen, i int, at int64, start bool) bool {
 	for j, s := range list {
 		if j == i || s.Version != list[i].Version {
@@ -130,7 +147,8 @@ type FactsAt struct {
 	Since, Until int64
 }
 
-// HardwareChanges lists the facts that differ between one report of a source and the next. A fact that a report does not have is unknown and no change.
+// HardwareChanges lists the facts that differ between one report of a source and the next. A fact that a report does
+// not have is unknown and no change.
 func HardwareChanges(reports []FactsAt) []Change {
 	list := slices.Clone(reports)
 	slices.SortFunc(list, func(a, b FactsAt) int {
@@ -145,12 +163,18 @@ func HardwareChanges(reports []FactsAt) []Change {
 		for _, name := range sortedKeys(r.Facts) {
 			now := r.Facts[name]
 			if before, had := known[name]; had && before != now {
-				out = append(out, Change{At: r.Since, Kind: Hardware, Source: r.Source, Key: name, From: before, To: now})
+				out = append(
+					out,
+					Change{At: r.Since, Kind: Hardware, Source: r.Source, Key: name, From: before, To: now},
+				)
 			}
 			known[name] = now
 		}
 	}
-	slices.SortStableFunc(out, func(a, b Change) int { return cmp.Or(cmp.Compare(a.At, b.At), cmp.Compare(a.Key, b.Key)) })
+	slices.SortStableFunc(
+		out,
+		func(a, b Change) int { return cmp.Or(cmp.Compare(a.At, b.At), cmp.Compare(a.Key, b.Key)) },
+	)
 	return out
 }
 
@@ -163,7 +187,8 @@ func sortedKeys(f Facts) []string {
 	return out
 }
 
-// Resolve says what holds of a device where a directory and several sources speak of it: of each fact the value of the newest report that has it, else what the directory states.
+// Resolve says what holds of a device where a directory and several sources speak of it: of each fact the value of
+// the newest report that has it, else what the directory states.
 func Resolve(stated Facts, reports []FactsAt, seen map[int64]int64) Facts {
 	out := Facts{}
 	for k, v := range stated {

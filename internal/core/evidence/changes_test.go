@@ -19,13 +19,20 @@ func TestWhatIsAChange(t *testing.T) {
 		{"there from the first scan on", []Seen{{a, 1, "draft", "1", 10, Forever}}, nil},
 		{"installed", []Seen{{a, 1, "draft", "1", 20, Forever}}, []string{"20 installed draft  1"}},
 		{"removed", []Seen{{a, 1, "draft", "1", 10, 30}}, []string{"30 removed draft 1 "}},
-		{"upgraded", []Seen{{a, 1, "draft", "1", 10, 30}, {a, 2, "draft", "2", 30, Forever}}, []string{"30 upgraded draft 1 2"}},
-		{"removed and later back", []Seen{{a, 1, "draft", "1", 10, 30}, {a, 1, "draft", "1", 40, Forever}}, []string{"30 removed draft 1 ", "40 installed draft  1"}},
-		{"a second source sees the same", []Seen{{a, 1, "draft", "1", 10, Forever}, {b, 3, "draft", "1", 20, Forever}}, nil},
-		{"a second source still sees it", []Seen{{a, 1, "draft", "1", 10, 30}, {b, 3, "draft", "1", 15, Forever}}, nil},
-		{"both stop seeing it", []Seen{{a, 1, "draft", "1", 10, 30}, {b, 3, "draft", "1", 15, 40}}, []string{"40 removed draft 1 "}},
-		{"the same at two places", []Seen{{a, 1, "draft", "1", 20, Forever}, {a, 1, "draft", "1", 20, Forever}}, []string{"20 installed draft  1"}},
-		{"one more version beside", []Seen{{a, 1, "draft", "1", 10, Forever}, {a, 2, "draft", "2", 20, Forever}}, []string{"20 installed draft  2"}},
+		{"upgraded", []Seen{{a, 1, "draft", "1", 10, 30},
+			{a, 2, "draft", "2", 30, Forever}}, []string{"30 upgraded draft 1 2"}},
+		{"removed and later back", []Seen{{a, 1, "draft", "1", 10, 30},
+			{a, 1, "draft", "1", 40, Forever}}, []string{"30 removed draft 1 ", "40 installed draft  1"}},
+		{"a second source sees the same", []Seen{{a, 1, "draft", "1", 10, Forever},
+			{b, 3, "draft", "1", 20, Forever}}, nil},
+		{"a second source still sees it", []Seen{{a, 1, "draft", "1", 10, 30}, {b, 3, "draft", "1", 15, Forever}},
+			nil},
+		{"both stop seeing it", []Seen{{a, 1, "draft", "1", 10, 30},
+			{b, 3, "draft", "1", 15, 40}}, []string{"40 removed draft 1 "}},
+		{"the same at two places", []Seen{{a, 1, "draft", "1", 20, Forever},
+			{a, 1, "draft", "1", 20, Forever}}, []string{"20 installed draft  1"}},
+		{"one more version beside", []Seen{{a, 1, "draft", "1", 10, Forever},
+			{a, 2, "draft", "2", 20, Forever}}, []string{"20 installed draft  2"}},
 	} {
 		var got []string
 		for _, ch := range Changes(c.seen, first) {
@@ -37,7 +44,8 @@ func TestWhatIsAChange(t *testing.T) {
 	}
 }
 
-// Of one source the changes are just the differences between consecutive scans, found here by comparing the scans themselves; and the order of the intervals does not matter.
+// Of one source the changes are just the differences between consecutive scans, found here by comparing the scans
+// themselves; and the order of the intervals does not matter.
 func TestChangesAgainstComparingScans(t *testing.T) {
 	for seed := uint64(1); seed <= 500; seed++ {
 		r := rand.New(rand.NewPCG(seed, 11))
@@ -84,7 +92,17 @@ func TestChangesAgainstComparingScans(t *testing.T) {
 		}
 		var seen []Seen
 		for _, iv := range known {
-			seen = append(seen, Seen{Source: 1, Record: iv.Record, Key: fmt.Sprint(iv.Record / 10), Version: fmt.Sprint(iv.Record % 10), Since: iv.Since, Until: iv.Until})
+			seen = append(
+				seen,
+				Seen{
+					Source:  1,
+					Record:  iv.Record,
+					Key:     fmt.Sprint(iv.Record / 10),
+					Version: fmt.Sprint(iv.Record % 10),
+					Since:   iv.Since,
+					Until:   iv.Until,
+				},
+			)
 		}
 		changes := Changes(seen, map[int64]int64{1: times[0]})
 		got := map[string]int{}
@@ -162,7 +180,8 @@ func TestPartialScansDoNotDependOnOrder(t *testing.T) {
 
 func TestHardwareChanges(t *testing.T) {
 	reports := []FactsAt{
-		{1, Facts{"cores": "4", "name": "hal-1"}, 10, 20}, {1, Facts{"cores": "8", "name": "hal-1"}, 20, 30}, {1, Facts{"name": "hal-2"}, 30, 40}, {1, Facts{"cores": "8", "name": "hal-2"}, 40, Forever},
+		{1, Facts{"cores": "4", "name": "hal-1"}, 10, 20}, {1, Facts{"cores": "8", "name": "hal-1"}, 20, 30},
+		{1, Facts{"name": "hal-2"}, 30, 40}, {1, Facts{"cores": "8", "name": "hal-2"}, 40, Forever},
 		{2, Facts{"cores": "6"}, 15, Forever},
 	}
 	var got []string
@@ -176,7 +195,8 @@ func TestHardwareChanges(t *testing.T) {
 
 func TestTheNewestReportHolds(t *testing.T) {
 	stated := Facts{"cores": "4", "site": "Sea", "os_name": ""}
-	reports := []FactsAt{{1, Facts{"cores": "8"}, 10, Forever}, {2, Facts{"cores": "6", "os_name": "Varde"}, 20, Forever}, {2, Facts{"cores": "2"}, 5, 20}}
+	reports := []FactsAt{{1, Facts{"cores": "8"}, 10, Forever},
+		{2, Facts{"cores": "6", "os_name": "Varde"}, 20, Forever}, {2, Facts{"cores": "2"}, 5, 20}}
 	for _, c := range []struct {
 		seen  map[int64]int64
 		cores string

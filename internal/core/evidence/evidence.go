@@ -19,8 +19,8 @@ func compareItems(a, b Item) int {
 	return cmp.Or(cmp.Compare(a.Record, b.Record), cmp.Compare(a.Place, b.Place))
 }
 
-// Interval says that an item was reported by every scan of one source on one device at a time t with Since <= t < Until.
-// Times are seconds since 1970. Until is the time of the first scan without the item, or Forever.
+// Interval says that an item was reported by every scan of one source on one device at a time t with Since <= t <
+// Until. Times are seconds since 1970. Until is the time of the first scan without the item, or Forever.
 type Interval struct {
 	Item
 	Since, Until int64
@@ -70,7 +70,8 @@ func Merge(known []Interval, times []int64, scans []Scan) ([]Interval, []int64) 
 			facts = append(facts, seen{it, at})
 		}
 	}
-	slices.SortFunc(facts, func(a, b seen) int { return cmp.Or(compareItems(a.Item, b.Item), cmp.Compare(a.at, b.at)) })
+	slices.SortFunc(facts,
+		func(a, b seen) int { return cmp.Or(compareItems(a.Item, b.Item), cmp.Compare(a.at, b.at)) })
 
 	var out []Interval
 	for i := 0; i < len(facts); {

@@ -89,7 +89,8 @@ func TestAgeOf(t *testing.T) {
 	for _, c := range []struct {
 		last, now int64
 		want      Age
-	}{{0, 100 * day, Never}, {70 * day, 100 * day, Fresh}, {70*day - 1, 100 * day, Stale}, {101 * day, 100 * day, Fresh}} {
+	}{{0, 100 * day, Never}, {70 * day, 100 * day, Fresh}, {70*day - 1, 100 * day, Stale},
+		{101 * day, 100 * day, Fresh}} {
 		if got := AgeOf(c.last, c.now, 30); got != c.want {
 			t.Errorf("AgeOf(%d, %d) = %s, want %s", c.last, c.now, got, c.want)
 		}

@@ -28,9 +28,9 @@ const (
 
 // Bounds are the last day of general support and the last day of any support; zero where no end is known.
 //
-// Where the end of general support alone is unknown, the earliest end that is known stands for it: until then there is
-// some support at least. Where the end of life is unknown, the latest end that is known stands for it. An end of life before
-// another end cuts that one short.
+// Where the end of general support alone is unknown, the earliest end that is known stands for it: until then there
+// is some support at least. Where the end of life is unknown, the latest end that is known stands for it. An end of
+// life before another end cuts that one short.
 func (d Dates) Bounds() (general, last civil.Day) {
 	known := slices.DeleteFunc([]civil.Day{d.General, d.Extended, d.End}, func(x civil.Day) bool { return !x.Known() })
 	if len(known) == 0 {
@@ -68,7 +68,8 @@ func (d Dates) Check() error {
 	order := []struct {
 		name string
 		day  civil.Day
-	}{{"the release", d.Released}, {"the end of general support", d.General}, {"the end of extended support", d.Extended}, {"the end of life", d.End}}
+	}{{"the release", d.Released}, {"the end of general support", d.General},
+		{"the end of extended support", d.Extended}, {"the end of life", d.End}}
 	for i, later := range order {
 		for _, earlier := range order[:i] {
 			if later.day.Known() && earlier.day.Known() && later.day < earlier.day {
@@ -97,7 +98,8 @@ func (d Dates) Changes() []Change {
 	return []Change{{general, General}, {last, Extended}}
 }
 
-// Within reports whether a release is supported on a day and all support of it ends before another, or a phase of it does.
+// Within reports whether a release is supported on a day and all support of it ends before another, or a phase of it
+// does.
 func (d Dates) Within(from, to civil.Day) bool {
 	return slices.ContainsFunc(d.Changes(), func(c Change) bool { return from <= c.On && c.On <= to })
 }
@@ -140,13 +142,15 @@ func Years(list []Fleet) []Year {
 	return out
 }
 
-// Progress is how far a plan is, by evidence: of Then devices that had the release when the plan was made, Left have it now.
+// Progress is how far a plan is, by evidence: of Then devices that had the release when the plan was made, Left have
+// it now.
 type Progress struct {
 	Then, Left int64
 	Due        civil.Day
 }
 
-// State says how a plan stands on a day: done where no device has the release any more, late where its day has passed, else open.
+// State says how a plan stands on a day: done where no device has the release any more, late where its day has
+// passed, else open.
 func (p Progress) State(on civil.Day) string {
 	switch {
 	case p.Left == 0:

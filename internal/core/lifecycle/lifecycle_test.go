@@ -28,8 +28,18 @@ func TestPhase(t *testing.T) {
 		{"only its end is known, before it", Dates{End: d("2025-12-31")}, "2025-12-31", General},
 		{"only its end is known, after it", Dates{End: d("2025-12-31")}, "2026-01-01", Ended},
 		{"no extended support is known", Dates{General: d("2023-02-28")}, "2023-03-01", Ended},
-		{"the end of general support is not known", Dates{Extended: d("2025-02-28"), End: d("2026-02-28")}, "2025-03-01", Extended},
-		{"the end cuts general support short", Dates{General: d("2027-01-01"), End: d("2026-01-01")}, "2026-06-01", Ended},
+		{
+			"the end of general support is not known",
+			Dates{Extended: d("2025-02-28"), End: d("2026-02-28")},
+			"2025-03-01",
+			Extended,
+		},
+		{
+			"the end cuts general support short",
+			Dates{General: d("2027-01-01"), End: d("2026-01-01")},
+			"2026-06-01",
+			Ended,
+		},
 	}
 	for _, c := range cases {
 		if got := c.dates.Phase(d(c.on)); got != c.want {
@@ -38,7 +48,8 @@ func TestPhase(t *testing.T) {
 	}
 }
 
-// On any dates: phases follow each other in their order as days pass, each change is the last day of its phase, and without an end nothing is ever supported.
+// On any dates: phases follow each other in their order as days pass, each change is the last day of its phase, and
+// without an end nothing is ever supported.
 func TestPhasesFollowEachOther(t *testing.T) {
 	r := rand.New(rand.NewPCG(11, 4))
 	rank := map[Phase]int{Before: 0, General: 1, Extended: 2, Ended: 3}
@@ -75,14 +86,16 @@ func TestCheck(t *testing.T) {
 	if err := (Dates{Released: d("2020-01-01"), End: d("2020-01-01")}).Check(); err != nil {
 		t.Error(err)
 	}
-	if err := (Dates{Released: d("2020-01-02"), End: d("2020-01-01")}).Check(); err == nil || err.Error() != "the end of life (2020-01-01) lies before the release (2020-01-02)" {
+	if err := (Dates{Released: d("2020-01-02"), End: d("2020-01-01")}).Check(); err == nil ||
+		err.Error() != "the end of life (2020-01-01) lies before the release (2020-01-02)" {
 		t.Error(err)
 	}
 }
 
 func TestYears(t *testing.T) {
 	d := civil.MustParse
-	got := Years([]Fleet{{Dates{General: d("2026-05-01"), Extended: d("2027-01-01")}, 10, 20}, {Dates{End: d("2027-12-31")}, 5, 1}, {Dates{End: d("2025-01-01")}, 3, 9}, {Dates{}, 100, 100}})
+	got := Years([]Fleet{{Dates{General: d("2026-05-01"), Extended: d("2027-01-01")}, 10, 20},
+		{Dates{End: d("2027-12-31")}, 5, 1}, {Dates{End: d("2025-01-01")}, 3, 9}, {Dates{}, 100, 100}})
 	want := []Year{{2025, 1, 3, 9}, {2027, 2, 15, 21}}
 	if len(got) != 2 || got[0] != want[0] || got[1] != want[1] {
 		t.Errorf("%v, want %v", got, want)
@@ -95,7 +108,8 @@ func TestProgress(t *testing.T) {
 		p     Progress
 		state string
 		share float64
-	}{{Progress{40, 10, due}, "open", 0.75}, {Progress{40, 0, due}, "done", 1}, {Progress{40, 50, due}, "open", 0}, {Progress{0, 0, 0}, "done", 1}, {Progress{0, 4, 0}, "open", 0}} {
+	}{{Progress{40, 10, due}, "open", 0.75}, {Progress{40, 0, due}, "done", 1}, {Progress{40, 50, due}, "open", 0},
+		{Progress{0, 0, 0}, "done", 1}, {Progress{0, 4, 0}, "open", 0}} {
 		if c.p.State(due) != c.state || c.p.Share() != c.share {
 			t.Errorf("%+v: %s %v", c.p, c.p.State(due), c.p.Share())
 		}

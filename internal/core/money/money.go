@@ -50,7 +50,8 @@ func (r Rates) at(currency string, day civil.Day) (decimal.Decimal, bool) {
 	return decimal.Zero, false
 }
 
-// Convert turns an amount of one currency into another at the rates of a day, to four decimals. It is an error where the table has no rate.
+// Convert turns an amount of one currency into another at the rates of a day, to four decimals. It is an error where
+// the table has no rate.
 func (r Rates) Convert(amount decimal.Decimal, from, to string, day civil.Day) (decimal.Decimal, error) {
 	if from == to {
 		return amount, nil

@@ -12,7 +12,8 @@ import (
 	"ensomet/internal/core/condition"
 )
 
-// Hours are times of the week. Bit 0 of Days is Monday, none set is every day. From and To are minutes of the day; To at or before From runs into the next day, both 0 is the whole day.
+// Hours are times of the week. Bit 0 of Days is Monday, none set is every day. From and To are minutes of the day; To
+// at or before From runs into the next day, both 0 is the whole day.
 type Hours struct {
 	Days     uint8
 	From, To int
@@ -23,7 +24,8 @@ func (h Hours) Always() bool { return (h.Days == 0 || h.Days == 127) && h.From =
 
 func (h Hours) on(day time.Weekday) bool { return h.Days == 0 || h.Days>>((day+6)%7)&1 == 1 }
 
-// Contains reports whether a minute of a weekday lies in the hours. What runs past midnight belongs to the day on which it began.
+// Contains reports whether a minute of a weekday lies in the hours. What runs past midnight belongs to the day on
+// which it began.
 func (h Hours) Contains(day time.Weekday, minute int) bool {
 	switch {
 	case h.From == 0 && h.To == 0:
@@ -74,10 +76,12 @@ func (h Hours) Texts() (days, from, to string) {
 
 func clock(minute int) string { return fmt.Sprintf("%02d:%02d", minute/60, minute%60) }
 
-// ParseHours reads hours from days such as mon-fri or sat|sun, and times such as 08:00; 24:00 is the end of the day. Empty is the whole week, or the whole day.
+// ParseHours reads hours from days such as mon-fri or sat|sun, and times such as 08:00; 24:00 is the end of the day.
+// Empty is the whole week, or the whole day.
 func ParseHours(days, from, to string) (Hours, error) {
 	var h Hours
-	for _, part := range strings.FieldsFunc(strings.ToLower(days), func(r rune) bool { return r == '|' || r == ',' || r == ' ' }) {
+	for _, part := range strings.FieldsFunc(strings.ToLower(days),
+		func(r rune) bool { return r == '|' || r == ',' || r == ' ' }) {
 		a, b, span := strings.Cut(part, "-")
 		first, last := slices.Index(dayNames, a), slices.Index(dayNames, b)
 		if !span {
@@ -122,8 +126,8 @@ func minuteOf(text string) (int, error) {
 	return (h*60 + m) % (24 * 60), nil
 }
 
-// Week is what holds of a title on a device through the week: Always holds where no policy with hours does (nil where none speaks), and Timed are those with hours that go before it, the first before
-// the others.
+// Week is what holds of a title on a device through the week: Always holds where no policy with hours does (nil where
+// none speaks), and Timed are those with hours that go before it, the first before the others.
 type Week struct {
 	Always *Policy
 	Timed  []*Policy
@@ -142,7 +146,8 @@ func Fit(policies []Policy, t Title, f condition.Facts) Week {
 	return w
 }
 
-// Ranked lists the policies that speak of a title on a device, the one that goes first first: the most specific, then one with hours, then the stricter, then the older.
+// Ranked lists the policies that speak of a title on a device, the one that goes first first: the most specific, then
+// one with hours, then the stricter, then the older.
 func Ranked(policies []Policy, t Title, f condition.Facts) []*Policy {
 	var fit []*Policy
 	for i := range policies {
@@ -157,7 +162,12 @@ func Ranked(policies []Policy, t Title, f condition.Facts) []*Policy {
 		return 0
 	}
 	slices.SortFunc(fit, func(a, b *Policy) int {
-		return cmp.Or(cmp.Compare(b.specific(), a.specific()), cmp.Compare(timed(a), timed(b)), cmp.Compare(strictness[b.Stance], strictness[a.Stance]), cmp.Compare(a.ID, b.ID))
+		return cmp.Or(
+			cmp.Compare(b.specific(), a.specific()),
+			cmp.Compare(timed(a), timed(b)),
+			cmp.Compare(strictness[b.Stance], strictness[a.Stance]),
+			cmp.Compare(a.ID, b.ID),
+		)
 	})
 	return fit
 }
@@ -172,7 +182,8 @@ func (w Week) At(day time.Weekday, minute int) *Policy {
 	return w.Always
 }
 
-// Presence is the policy that says whether the title may be on the device: what is allowed or required at some hour has to be there.
+// Presence is the policy that says whether the title may be on the device: what is allowed or required at some hour
+// has to be there.
 func (w Week) Presence() *Policy {
 	if w.Always == nil || w.Always.Stance != Restricted {
 		return w.Always
@@ -185,7 +196,8 @@ func (w Week) Presence() *Policy {
 	return w.Always
 }
 
-// HasHours reports whether what may be used depends on the hour: some hours are restricted while the title may be there.
+// HasHours reports whether what may be used depends on the hour: some hours are restricted while the title may be
+// there.
 func (w Week) HasHours() bool {
 	if p := w.Presence(); p != nil && p.Stance == Restricted {
 		return false
@@ -196,13 +208,15 @@ func (w Week) HasHours() bool {
 	return slices.ContainsFunc(w.Timed, func(p *Policy) bool { return p.Stance == Restricted })
 }
 
-// Breach is a part of a use that lies in restricted hours, [Start, End) in seconds since 1970, with the policy that it goes against.
+// Breach is a part of a use that lies in restricted hours, [Start, End) in seconds since 1970, with the policy that
+// it goes against.
 type Breach struct {
 	Start, End int64
 	By         *Policy
 }
 
-// Breaches gives the parts of [start, end) that lie in restricted hours of a zone. A use without length at a restricted moment is one too.
+// Breaches gives the parts of [start, end) that lie in restricted hours of a zone. A use without length at a
+// restricted moment is one too.
 func (w Week) Breaches(start, end int64, loc *time.Location) []Breach {
 	if !w.HasHours() {
 		return nil

@@ -8,8 +8,10 @@ import (
 
 func TestParseHours(t *testing.T) {
 	for _, c := range []struct{ days, from, to, want string }{
-		{"", "", "", ""}, {"mon-fri", "08:00", "16:00", "mon-fri 08:00-16:00"}, {"sat|sun", "", "", "sat|sun"}, {"", "22:00", "06:00", "22:00-06:00"}, {"mon-sun", "", "", ""},
-		{"fri-mon", "", "", "mon|fri-sun"}, {"", "18:00", "24:00", "18:00-00:00"}, {"Tue, Thu", "9:30", "10:00", "tue|thu 09:30-10:00"},
+		{"", "", "", ""}, {"mon-fri", "08:00", "16:00", "mon-fri 08:00-16:00"}, {"sat|sun", "", "", "sat|sun"},
+		{"", "22:00", "06:00", "22:00-06:00"}, {"mon-sun", "", "", ""},
+		{"fri-mon", "", "", "mon|fri-sun"}, {"", "18:00", "24:00", "18:00-00:00"},
+		{"Tue, Thu", "9:30", "10:00", "tue|thu 09:30-10:00"},
 	} {
 		h, err := ParseHours(c.days, c.from, c.to)
 		if err != nil || h.String() != c.want {
@@ -20,7 +22,8 @@ func TestParseHours(t *testing.T) {
 			t.Errorf("%v comes back as %q, %v", c, again, err)
 		}
 	}
-	for _, c := range [][3]string{{"monday", "", ""}, {"mon-", "", ""}, {"", "08:00", ""}, {"", "8", "9"}, {"", "24:30", "06:00"}, {"", "25:00", "06:00"}, {"", "07:00", "07:00"}, {"", "-1:00", "06:00"}} {
+	for _, c := range [][3]string{{"monday", "", ""}, {"mon-", "", ""}, {"", "08:00", ""}, {"", "8", "9"},
+		{"", "24:30", "06:00"}, {"", "25:00", "06:00"}, {"", "07:00", "07:00"}, {"", "-1:00", "06:00"}} {
 		if _, err := ParseHours(c[0], c[1], c[2]); err == nil {
 			t.Errorf("%v is taken", c)
 		}
@@ -48,11 +51,16 @@ func TestWeek(t *testing.T) {
 		sunday3  Stance
 	}{
 		{"nothing said", nil, "", "", "", ""},
-		{"restricted in working hours", []Policy{{ID: 1, Category: "game", Stance: Restricted, Hours: work}}, "", Restricted, "", ""},
-		{"restricted, but allowed at night", []Policy{{ID: 1, Category: "game", Stance: Restricted}, {ID: 2, Category: "game", Stance: Allowed, Hours: night}}, Allowed, Restricted, Allowed, Allowed},
-		{"a wider allowance at night does not help", []Policy{{ID: 1, Product: 1, Stance: Restricted}, {ID: 2, Category: "game", Stance: Allowed, Hours: night}}, Restricted, Restricted, Restricted, Restricted},
-		{"a title's allowance goes before its category's hours", []Policy{{ID: 1, Product: 1, Stance: Allowed}, {ID: 2, Category: "game", Stance: Restricted, Hours: work}}, Allowed, Allowed, Allowed, Allowed},
-		{"required, but not at night", []Policy{{ID: 1, Product: 1, Stance: Required}, {ID: 2, Product: 1, Stance: Restricted, Hours: night}}, Required, Required, Restricted, Restricted},
+		{"restricted in working hours", []Policy{{ID: 1, Category: "game", Stance: Restricted, Hours: work}}, "",
+			Restricted, "", ""},
+		{"restricted, but allowed at night", []Policy{{ID: 1, Category: "game", Stance: Restricted},
+			{ID: 2, Category: "game", Stance: Allowed, Hours: night}}, Allowed, Restricted, Allowed, Allowed},
+		{"a wider allowance at night does not help", []Policy{{ID: 1, Product: 1, Stance: Restricted},
+			{ID: 2, Category: "game", Stance: Allowed, Hours: night}}, Restricted, Restricted, Restricted, Restricted},
+		{"a title's allowance goes before its category's hours", []Policy{{ID: 1, Product: 1, Stance: Allowed},
+			{ID: 2, Category: "game", Stance: Restricted, Hours: work}}, Allowed, Allowed, Allowed, Allowed},
+		{"required, but not at night", []Policy{{ID: 1, Product: 1, Stance: Required},
+			{ID: 2, Product: 1, Stance: Restricted, Hours: night}}, Required, Required, Restricted, Restricted},
 	} {
 		w := Fit(c.policies, game, env("production"))
 		stance := func(p *Policy) Stance {
@@ -76,7 +84,8 @@ func TestWeek(t *testing.T) {
 	}
 }
 
-// Breaches against asking every second, over the hour that is there twice and the one that is not there (IANA data for Europe/Oslo, 2026-03-29 and 2026-10-25).
+// Breaches against asking every second, over the hour that is there twice and the one that is not there (IANA data
+// for Europe/Oslo, 2026-03-29 and 2026-10-25).
 func TestBreachesSecondBySecond(t *testing.T) {
 	oslo, err := time.LoadLocation("Europe/Oslo")
 	if err != nil {
@@ -87,7 +96,15 @@ func TestBreachesSecondBySecond(t *testing.T) {
 	for range 400 {
 		policies := []Policy{{ID: 1, Product: 1, Stance: []Stance{Allowed, Restricted}[r.IntN(2)]}}
 		for n := range 1 + r.IntN(3) {
-			policies = append(policies, Policy{ID: int64(2 + n), Product: 1, Stance: []Stance{Allowed, Restricted, Required}[r.IntN(3)], Hours: Hours{uint8(r.IntN(128)), r.IntN(1440), r.IntN(1440)}})
+			policies = append(
+				policies,
+				Policy{
+					ID:      int64(2 + n),
+					Product: 1,
+					Stance:  []Stance{Allowed, Restricted, Required}[r.IntN(3)],
+					Hours:   Hours{uint8(r.IntN(128)), r.IntN(1440), r.IntN(1440)},
+				},
+			)
 		}
 		w := Fit(policies, Title{Product: 1}, env(""))
 		day := []string{"2026-03-29", "2026-10-25", "2026-06-10"}[r.IntN(3)]

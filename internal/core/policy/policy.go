@@ -25,7 +25,8 @@ const (
 	NotProposed Stance = "not proposed"
 )
 
-// Policy is one rule. It speaks of one product, or of a category, or of a publisher (what it does not speak of is 0 or empty), on the devices of a group.
+// Policy is one rule. It speaks of one product, or of a category, or of a publisher (what it does not speak of is 0
+// or empty), on the devices of a group.
 type Policy struct {
 	ID        int64
 	Product   int64
@@ -65,13 +66,22 @@ func (p *Policy) specific() int {
 // SpeaksOf reports whether a policy speaks of a title, on whatever device.
 func (p *Policy) SpeaksOf(t Title) bool {
 	return (p.Product != 0 || p.Category != "" || p.Publisher != "") &&
-		(p.Product == 0 || p.Product == t.Product) && (p.Category == "" || p.Category == t.Category) && (p.Publisher == "" || p.Publisher == t.Publisher)
+		(p.Product == 0 || p.Product == t.Product) && (p.Category == "" || p.Category == t.Category) &&
+		(p.Publisher == "" || p.Publisher == t.Publisher)
 }
 
-var strictness = map[Stance]int{Restricted: 2, Required: 1, Allowed: 0, NotMetered: 1, Metered: 0, NotProposed: 1, Proposed: 0}
+var strictness = map[Stance]int{
+	Restricted:  2,
+	Required:    1,
+	Allowed:     0,
+	NotMetered:  1,
+	Metered:     0,
+	NotProposed: 1,
+	Proposed:    0,
+}
 
-// Decide returns the policy that holds for a title on a device, or nil where none speaks of it. The most specific wins; among equals the stricter, then
-// the older. Hours are not looked at: Fit does.
+// Decide returns the policy that holds for a title on a device, or nil where none speaks of it. The most specific
+// wins; among equals the stricter, then the older. Hours are not looked at: Fit does.
 func Decide(policies []Policy, t Title, f condition.Facts) *Policy {
 	for _, p := range Ranked(policies, t, f) {
 		if p.Hours.Always() {

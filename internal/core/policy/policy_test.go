@@ -21,8 +21,10 @@ func TestMostSpecificWins(t *testing.T) {
 		env  string
 		want int64
 	}{
-		{Title{Product: 1, Category: "game"}, "production", 1}, {Title{Product: 1, Category: "game"}, "test", 2}, {Title{Product: 7, Category: "game"}, "production", 3},
-		{Title{Product: 1, Publisher: "quernstone"}, "production", 4}, {Title{Product: 1, Category: "game", Publisher: "quernstone"}, "production", 1},
+		{Title{Product: 1, Category: "game"}, "production", 1}, {Title{Product: 1, Category: "game"}, "test", 2},
+		{Title{Product: 7, Category: "game"}, "production", 3},
+		{Title{Product: 1, Publisher: "quernstone"}, "production", 4},
+		{Title{Product: 1, Category: "game", Publisher: "quernstone"}, "production", 1},
 		{Title{Product: 9}, "production", 6}, {Title{Product: 2, Category: "office"}, "production", 0},
 	} {
 		got := int64(0)

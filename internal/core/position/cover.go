@@ -59,7 +59,15 @@ func (c *cover) run() {
 	for j, k := range c.classes {
 		prob.Sinks = append(prob.Sinks, allocate.Sink{Count: k.count, Value: k.value})
 		for _, e := range k.edges {
-			prob.Edges = append(prob.Edges, allocate.Edge{Source: e.line, Sink: j, Rank: int64(e.reason), Yesterday: c.in.Yesterday[c.way(k.key, e.line)]})
+			prob.Edges = append(
+				prob.Edges,
+				allocate.Edge{
+					Source:    e.line,
+					Sink:      j,
+					Rank:      int64(e.reason),
+					Yesterday: c.in.Yesterday[c.way(k.key, e.line)],
+				},
+			)
 		}
 	}
 	r := allocate.Solve(prob)
@@ -148,11 +156,15 @@ func (c *cover) demand() {
 			continue
 		}
 		line := by[int(u.Holdings[0])]
-		c.freed = append(c.freed, UnitResult{Unit: u, Part: u.Count, Line: line, Reason: entitle.OtherUse, Free: true, at: -1})
+		c.freed = append(
+			c.freed,
+			UnitResult{Unit: u, Part: u.Count, Line: line, Reason: entitle.OtherUse, Free: true, at: -1},
+		)
 	}
 }
 
-// freeLines finds, for each holding on a test, development or standby machine, the first line in force whose right frees it.
+// freeLines finds, for each holding on a test, development or standby machine, the first line in force whose right
+// frees it.
 func (c *cover) freeLines() map[int]int {
 	var out map[int]int
 	for k := range c.p.Lines {
@@ -162,7 +174,8 @@ func (c *cover) freeLines() map[int]int {
 		}
 		for i := range c.found.Holdings {
 			h := &c.found.Holdings[i]
-			if !(l.Line.Has(entitle.TestUse) && (h.Environment == "test" || h.Environment == "development") || l.Line.Has(entitle.StandbyUse) && h.Environment == "standby") {
+			if !(l.Line.Has(entitle.TestUse) && (h.Environment == "test" || h.Environment == "development") ||
+				l.Line.Has(entitle.StandbyUse) && h.Environment == "standby") {
 				continue
 			}
 			if _, done := out[i]; done {
@@ -214,7 +227,10 @@ func (c *cover) classify() {
 	c.open = make([]int64, len(c.units))
 	for j, x := range c.classes {
 		slices.SortFunc(x.units, func(a, b int) int {
-			return cmp.Or(cmp.Compare(c.units[a].Device, c.units[b].Device), cmp.Compare(c.units[a].User, c.units[b].User))
+			return cmp.Or(
+				cmp.Compare(c.units[a].Device, c.units[b].Device),
+				cmp.Compare(c.units[a].User, c.units[b].User),
+			)
 		})
 		for _, u := range x.units {
 			c.of[u], c.open[u] = j, c.units[u].Count

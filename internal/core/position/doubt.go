@@ -5,8 +5,8 @@ import "math"
 // z95 is the 97.5 % point of the standard normal distribution.
 const z95 = 1.959963984540054
 
-// Wilson returns the 95 % score interval of a share of k in n, without continuity correction: Wilson 1927; method 3 of Newcombe 1998, Statistics
-// in Medicine 17: 857-872. For n = 0 it is 0 to 1.
+// Wilson returns the 95 % score interval of a share of k in n, without continuity correction: Wilson 1927; method 3
+// of Newcombe 1998, Statistics in Medicine 17: 857-872. For n = 0 it is 0 to 1.
 func Wilson(k, n int64) (low, high float64) {
 	if n == 0 {
 		return 0, 1
@@ -24,8 +24,9 @@ type Fleet struct{ Fresh, Stale, Never int64 }
 // needOf is what the fresh devices of a kind need: so many units, for so many licences.
 type needOf struct{ units, licences int64 }
 
-// unseen is how many licences the devices never scanned may need at most: for each kind ceil(N x upper end of the interval of the share of
-// fresh devices of that kind that need the product), times what one that needs it needs on average, rounded up.
+// unseen is how many licences the devices never scanned may need at most: for each kind ceil(N x upper end of the
+// interval of the share of fresh devices of that kind that need the product), times what one that needs it needs on
+// average, rounded up.
 func unseen(fleet map[string]Fleet, need map[string]needOf) int64 {
 	var sum int64
 	for kind, f := range fleet {

@@ -10,8 +10,8 @@ import (
 	"ensomet/internal/core/entitle"
 )
 
-// grouping has the units that one right may cover together: two devices of a user by the right to a second device, and the virtual machines of a host by the right to virtual use. Groups that
-// are alike are one to the allocation.
+// grouping has the units that one right may cover together: two devices of a user by the right to a second device,
+// and the virtual machines of a host by the right to virtual use. Groups that are alike are one to the allocation.
 type grouping struct {
 	problem []allocate.Group
 	options [][]groupOption // by group and option
@@ -35,7 +35,8 @@ type member struct {
 	picks []pick
 }
 
-// pick is the units of an option, the one that the right sits on first. host is the host that the right sits on where that is no unit itself.
+// pick is the units of an option, the one that the right sits on first. host is the host that the right sits on where
+// that is no unit itself.
 type pick struct {
 	units []int
 	host  int64
@@ -86,11 +87,27 @@ func (c *cover) groups() *grouping {
 					for _, r := range e.reasons {
 						rank += int64(r)
 					}
-					option.Edges = append(option.Edges, allocate.OptionEdge{Source: e.line, Rank: rank, Yesterday: c.in.Yesterday[c.way(o.key, e.line)]})
+					option.Edges = append(
+						option.Edges,
+						allocate.OptionEdge{
+							Source:    e.line,
+							Rank:      rank,
+							Yesterday: c.in.Yesterday[c.way(o.key, e.line)],
+						},
+					)
 				}
 				group.Options = append(group.Options, option)
 			}
-			g.problem, g.options, g.members = append(g.problem, group), append(g.options, options[i]), append(g.members, nil)
+			g.problem, g.options, g.members = append(
+				g.problem,
+				group,
+			), append(
+				g.options,
+				options[i],
+			), append(
+				g.members,
+				nil,
+			)
 		}
 		g.problem[k].Count++
 		g.members[k] = append(g.members[k], m)
@@ -118,8 +135,8 @@ func (c *cover) reason(unit, line int) (entitle.Reason, bool) {
 	return 0, false
 }
 
-// secondDevices offers, for each user with several devices, one right for a device and one portable device more. Clients and mobiles alone take part. Pairs of like
-// devices are one option.
+// secondDevices offers, for each user with several devices, one right for a device and one portable device more.
+// Clients and mobiles alone take part. Pairs of like devices are one option.
 func (c *cover) secondDevices(lines []int, collect func([]groupOption, []pick)) {
 	byUser := map[int64][]int{}
 	var users []int64

@@ -31,7 +31,8 @@ const (
 // MeasureKinds lists all measures.
 var MeasureKinds = []MeasureKind{Remove, Reclaim, Move, Buy, UpgradeTo, Reversion, Metric, Right, Maintain, Lapse}
 
-// Measure is one thing to be tried. Which of the fields count depends on its kind. Quantity is in the line's own units (packs where it counts packs); Price is for one of them.
+// Measure is one thing to be tried. Which of the fields count depends on its kind. Quantity is in the line's own
+// units (packs where it counts packs); Price is for one of them.
 type Measure struct {
 	Kind     MeasureKind
 	Devices  []int64 // remove, version
@@ -50,7 +51,8 @@ type Measure struct {
 	Currency string
 }
 
-// Apply returns the input as it would be once a measure was taken. An error says why it cannot be. The input itself stays as it is.
+// Apply returns the input as it would be once a measure was taken. An error says why it cannot be. The input itself
+// stays as it is.
 func Apply(in Input, m Measure, at int) (Input, error) {
 	lines := slices.Clone(in.Lines)
 	k := slices.IndexFunc(lines, func(l entitle.Line) bool { return l.Code == m.Line })
@@ -66,14 +68,23 @@ func Apply(in Input, m Measure, at int) (Input, error) {
 		if len(m.Devices) == 0 {
 			return in, fmt.Errorf("say from which devices it is removed")
 		}
-		in.Holdings = slices.DeleteFunc(slices.Clone(in.Holdings), func(h demand.Holding) bool { return slices.Contains(m.Devices, h.Device) })
-		in.Sessions = slices.DeleteFunc(slices.Clone(in.Sessions), func(s demand.Session) bool { return slices.Contains(m.Devices, s.Device) })
+		in.Holdings = slices.DeleteFunc(
+			slices.Clone(in.Holdings),
+			func(h demand.Holding) bool { return slices.Contains(m.Devices, h.Device) },
+		)
+		in.Sessions = slices.DeleteFunc(
+			slices.Clone(in.Sessions),
+			func(s demand.Session) bool { return slices.Contains(m.Devices, s.Device) },
+		)
 		in.Sessions = rehold(in.Sessions, in.Holdings)
 	case Reclaim:
 		if len(m.Users) == 0 {
 			return in, fmt.Errorf("say whose seats are taken back")
 		}
-		in.Persons = slices.DeleteFunc(slices.Clone(in.Persons), func(p demand.Person) bool { return p.Why == "assigned" && slices.Contains(m.Users, p.User) })
+		in.Persons = slices.DeleteFunc(
+			slices.Clone(in.Persons),
+			func(p demand.Person) bool { return p.Why == "assigned" && slices.Contains(m.Users, p.User) },
+		)
 	case Reversion:
 		in.Holdings = slices.Clone(in.Holdings)
 		changed := false
@@ -96,7 +107,8 @@ func Apply(in Input, m Measure, at int) (Input, error) {
 		if err := needs(); err != nil {
 			return in, err
 		}
-		if err := split(&lines, k, m.Quantity, in.AsOf, func(l *entitle.Line) { l.Code, l.ScopeUnit, l.ScopeCountry = code, m.Unit, m.Country }); err != nil {
+		if err := split(&lines, k, m.Quantity, in.AsOf,
+			func(l *entitle.Line) { l.Code, l.ScopeUnit, l.ScopeCountry = code, m.Unit, m.Country }); err != nil {
 			return in, err
 		}
 	case UpgradeTo:
@@ -107,15 +119,25 @@ func Apply(in Input, m Measure, at int) (Input, error) {
 			return in, fmt.Errorf("say how many rights are upgraded")
 		}
 		up := lines[k]
-		up.Code, up.Kind, up.Base, up.Version, up.Edition, up.EditionRank = code, entitle.Upgrade, m.Line, m.Version, m.Edition, m.Rank
-		up.Quantity, up.Transactions, up.Start, up.Purchased, up.End = m.Quantity*max(1, lines[k].PackSize), nil, in.AsOf, in.AsOf, 0
+		up.Code, up.Kind, up.Base, up.Version, up.Edition, up.EditionRank = code, entitle.Upgrade, m.Line, m.Version,
+			m.Edition, m.Rank
+		up.Quantity, up.Transactions, up.Start, up.Purchased, up.End = m.Quantity*max(
+			1,
+			lines[k].PackSize,
+		), nil, in.AsOf, in.AsOf, 0
 		up.PackSize = 1
 		lines = append(lines, up)
 	case Buy:
 		if m.Quantity < 1 {
 			return in, fmt.Errorf("say how many are bought")
 		}
-		l := entitle.Line{Metric: m.Metric, Kind: entitle.Perpetual, Edition: m.Edition, EditionRank: m.Rank, Version: m.Version}
+		l := entitle.Line{
+			Metric:      m.Metric,
+			Kind:        entitle.Perpetual,
+			Edition:     m.Edition,
+			EditionRank: m.Rank,
+			Version:     m.Version,
+		}
 		if m.Line != "" {
 			if err := needs(); err != nil {
 				return in, err
@@ -175,9 +197,12 @@ func split(lines *[]entitle.Line, k int, quantity int64, on civil.Day, change fu
 	change(&to)
 	from.Transactions = slices.Clone(from.Transactions)
 	if len(from.Transactions) == 0 {
-		from.Transactions = []entitle.Transaction{{Type: "buy", On: min(on, max(from.Purchased, from.Start)), Quantity: from.Quantity}}
+		from.Transactions = []entitle.Transaction{
+			{Type: "buy", On: min(on, max(from.Purchased, from.Start)), Quantity: from.Quantity},
+		}
 	}
-	from.Transactions = append(from.Transactions, entitle.Transaction{Type: "transfer_out", On: on, Quantity: quantity})
+	from.Transactions = append(from.Transactions,
+		entitle.Transaction{Type: "transfer_out", On: on, Quantity: quantity})
 	*lines = append(*lines, to)
 	return nil
 }

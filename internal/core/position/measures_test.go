@@ -14,7 +14,14 @@ func TestMeasures(t *testing.T) {
 	base := Input{AsOf: today, Lines: []entitle.Line{
 		{Code: "a", Metric: entitle.Device, Quantity: 2, Kind: entitle.Perpetual, Version: "5", ScopeUnit: "A"},
 		{Code: "s", Metric: entitle.Device, Quantity: 1, Kind: entitle.Subscription, Version: "5", End: today + 10}},
-		Found: demand.Found{Sets: sets, Holdings: []demand.Holding{hold(sets, 1, 7, need("5", 100)), hold(sets, 2, 8, need("6", 100)), hold(sets, 3, 9, need("5", 100))}}}
+		Found: demand.Found{
+			Sets: sets,
+			Holdings: []demand.Holding{
+				hold(sets, 1, 7, need("5", 100)),
+				hold(sets, 2, 8, need("6", 100)),
+				hold(sets, 3, 9, need("5", 100)),
+			},
+		}}
 	base.Holdings[0].Place.Unit = "B"
 	// As it is: s covers device 1 or 3; a reaches nobody in A. Two of three are short.
 	if p := Compute(base)[0]; p.Owned != 3 || p.Short != 2 || p.Surplus != 2 {
@@ -44,10 +51,21 @@ func TestMeasures(t *testing.T) {
 			owned, short, surplus = owned+p.Owned, short+p.Short, surplus+p.Surplus
 		}
 		if owned != c.owned || short != c.short || surplus != c.surplus {
-			t.Errorf("%s: owned %d short %d spare %d, want %d, %d, %d", c.m.Kind, owned, short, surplus, c.owned, c.short, c.surplus)
+			t.Errorf(
+				"%s: owned %d short %d spare %d, want %d, %d, %d",
+				c.m.Kind,
+				owned,
+				short,
+				surplus,
+				c.owned,
+				c.short,
+				c.surplus,
+			)
 		}
 	}
-	for _, m := range []Measure{{Kind: Remove}, {Kind: Reclaim}, {Kind: Move, Line: "a", Quantity: 3}, {Kind: Move, Line: "x", Quantity: 1}, {Kind: Buy}, {Kind: Buy, Quantity: 2}, {Kind: UpgradeTo, Line: "a"}, {Kind: Lapse, Line: "x"}, {Kind: "wish"}, {Kind: Reversion, Devices: []int64{77}, Version: "5"}} {
+	for _, m := range []Measure{{Kind: Remove}, {Kind: Reclaim}, {Kind: Move, Line: "a", Quantity: 3},
+		{Kind: Move, Line: "x", Quantity: 1}, {Kind: Buy}, {Kind: Buy, Quantity: 2}, {Kind: UpgradeTo, Line: "a"},
+		{Kind: Lapse, Line: "x"}, {Kind: "wish"}, {Kind: Reversion, Devices: []int64{77}, Version: "5"}} {
 		if _, err := Apply(base, m, 0); err == nil {
 			t.Errorf("%+v cannot be done, and nothing says so", m)
 		}
@@ -62,7 +80,17 @@ func TestTryingLeavesThingsAlone(t *testing.T) {
 		before := Compute(in)
 		kept := in
 		for i, kind := range MeasureKinds {
-			m := Measure{Kind: kind, Line: "L0", Quantity: 1, Devices: []int64{1, 2}, Users: []int64{1}, Version: "5", Metric: entitle.Device, Right: entitle.TestUse, Until: today + 5}
+			m := Measure{
+				Kind:     kind,
+				Line:     "L0",
+				Quantity: 1,
+				Devices:  []int64{1, 2},
+				Users:    []int64{1},
+				Version:  "5",
+				Metric:   entitle.Device,
+				Right:    entitle.TestUse,
+				Until:    today + 5,
+			}
 			next, err := Apply(in, m, i)
 			if err == nil {
 				ps := Compute(next)

@@ -38,8 +38,9 @@ type LineResult struct {
 	Worth       int64 // what one more right would cover, at list price
 }
 
-// UnitResult is what Part licences of a unit of demand came to: covered by Line (an index into Position.Lines) for Reason, or not covered (-1) because of Gap. A unit that
-// needs several licences may stand in several results. Free says that it takes no right of its own; With is then the device whose right serves it, where there is one.
+// UnitResult is what Part licences of a unit of demand came to: covered by Line (an index into Position.Lines) for
+// Reason, or not covered (-1) because of Gap. A unit that needs several licences may stand in several results. Free
+// says that it takes no right of its own; With is then the device whose right serves it, where there is one.
 type UnitResult struct {
 	demand.Unit
 	Part   int64
@@ -51,12 +52,14 @@ type UnitResult struct {
 	at     int // its unit among those of the metric, -1 for what is freed
 }
 
-// Position is owned against needed for one product and metric. Covered + Short = Needed, and what the lines used + Surplus = Owned; what is covered without a right of its own, Free, is part of
-// Covered and uses nothing. Exposure is in ten-thousandths of the position's currency. Low and High bound the need by the doubt in the evidence. Outside counts holdings that the metric
-// does not count and that no other metric follows for.
+// Position is owned against needed for one product and metric. Covered + Short = Needed, and what the lines used +
+// Surplus = Owned; what is covered without a right of its own, Free, is part of Covered and uses nothing. Exposure is
+// in ten-thousandths of the position's currency. Low and High bound the need by the doubt in the evidence. Outside
+// counts holdings that the metric does not count and that no other metric follows for.
 type Position struct {
-	Metric                                       entitle.Metric
-	Counted                                      bool // false where the use that this metric counts is not measured: then only Owned is known
+	Metric entitle.Metric
+	// false where the use that this metric counts is not measured: then only Owned is known
+	Counted                                      bool
 	Owned, Needed, Covered, Short, Surplus, Free int64
 	Low, High                                    int64
 	Exposure                                     int64
@@ -69,9 +72,10 @@ type Position struct {
 	Verified                                     bool // the check was asked for, and the allocation is allowed
 }
 
-// Compute returns the positions of a product, one for each metric it is owned under, in the order in which they cover. What the first covers makes
-// no demand on the next: a metric that others follow needs just what it covers, and what nothing covered is short in the last. A product that nobody owns has one
-// position in its default metric; a product neither owned nor needed has none.
+// Compute returns the positions of a product, one for each metric it is owned under, in the order in which they
+// cover. What the first covers makes no demand on the next: a metric that others follow needs just what it covers,
+// and what nothing covered is short in the last. A product that nobody owns has one position in its default metric; a
+// product neither owned nor needed has none.
 func Compute(in Input) []Position {
 	lines := slices.Clone(in.Lines)
 	slices.SortFunc(lines, func(a, b entitle.Line) int { return cmp.Compare(a.Code, b.Code) })
@@ -86,7 +90,8 @@ func Compute(in Input) []Position {
 			metrics[0] = entitle.Device
 		}
 	}
-	last := len(metrics) - 1 // carries what nothing covers; none does where a metric beside may cover it in a way that is not known
+	// carries what nothing covers; none does where a metric beside may cover it in a way that is not known
+	last := len(metrics) - 1
 	for _, m := range metrics {
 		if !in.counted(m) {
 			last = -1

@@ -28,7 +28,10 @@ func TestWilsonPublished(t *testing.T) {
 var today = civil.MustParse("2026-06-30")
 
 func hold(sets demand.Sets, device, user int64, needs ...demand.Priced) demand.Holding {
-	return demand.Holding{Bearer: &demand.Bearer{Device: device, User: user, Kind: "client", Fresh: true}, Set: sets.Of(needs)}
+	return demand.Holding{
+		Bearer: &demand.Bearer{Device: device, User: user, Kind: "client", Fresh: true},
+		Set:    sets.Of(needs),
+	}
 }
 
 func need(v string, price int64) demand.Priced {
@@ -43,16 +46,28 @@ func TestReasonsForWhatIsNotCovered(t *testing.T) {
 		line entitle.Line
 		want entitle.Gap
 	}{
-		{"too few", entitle.Line{Code: "a", Metric: entitle.Device, Quantity: 0, Transactions: []entitle.Transaction{{Type: "buy", Quantity: 1}}}, entitle.AllUsed},
-		{"old rights", entitle.Line{Code: "a", Metric: entitle.Device, Quantity: 9, Version: "5"}, entitle.VersionTooNew},
+		{"too few",
+			entitle.Line{Code: "a", Metric: entitle.Device, Quantity: 0,
+				Transactions: []entitle.Transaction{{Type: "buy", Quantity: 1}}}, entitle.AllUsed},
+		{"old rights", entitle.Line{Code: "a", Metric: entitle.Device, Quantity: 9, Version: "5"},
+			entitle.VersionTooNew},
 		{"new rights", entitle.Line{Code: "a", Metric: entitle.Device, Quantity: 9, Version: "7"}, entitle.OldVersion},
-		{"edition", entitle.Line{Code: "a", Metric: entitle.Device, Quantity: 9, Edition: "Basic"}, entitle.EditionTooHigh},
-		{"scope", entitle.Line{Code: "a", Metric: entitle.Device, Quantity: 9, ScopeUnit: "Elsewhere"}, entitle.OutOfScope},
+		{"edition", entitle.Line{Code: "a", Metric: entitle.Device, Quantity: 9, Edition: "Basic"},
+			entitle.EditionTooHigh},
+		{"scope", entitle.Line{Code: "a", Metric: entitle.Device, Quantity: 9, ScopeUnit: "Elsewhere"},
+			entitle.OutOfScope},
 		{"ended", entitle.Line{Code: "a", Metric: entitle.Device, Quantity: 9, End: ended}, entitle.Expired},
 		{"metric", entitle.Line{Code: "a", Metric: entitle.Concurrent, Quantity: 9}, 0},
 		{"nothing", entitle.Line{Code: "a", Metric: entitle.Device, Quantity: 9, Start: today + 1}, entitle.NoneOwned},
 	} {
-		in := Input{AsOf: today, Lines: []entitle.Line{c.line}, Found: demand.Found{Sets: sets, Holdings: []demand.Holding{hold(sets, 1, 0, need("6", 100)), hold(sets, 2, 0, need("6", 100))}}}
+		in := Input{
+			AsOf:  today,
+			Lines: []entitle.Line{c.line},
+			Found: demand.Found{
+				Sets:     sets,
+				Holdings: []demand.Holding{hold(sets, 1, 0, need("6", 100)), hold(sets, 2, 0, need("6", 100))},
+			},
+		}
 		ps := Compute(in)
 		if c.want == 0 {
 			if len(ps) != 1 || ps[0].Counted || ps[0].Owned != 9 {
@@ -68,9 +83,21 @@ func TestReasonsForWhatIsNotCovered(t *testing.T) {
 
 func TestNobodyOwns(t *testing.T) {
 	sets := demand.Sets{}
-	in := Input{AsOf: today, DefaultMetric: entitle.NamedUser, Found: demand.Found{Sets: sets, Holdings: []demand.Holding{hold(sets, 1, 7, need("1", 50)), hold(sets, 2, 7, need("1", 50)), hold(sets, 3, 0, need("1", 50))}}}
+	in := Input{
+		AsOf:          today,
+		DefaultMetric: entitle.NamedUser,
+		Found: demand.Found{
+			Sets: sets,
+			Holdings: []demand.Holding{
+				hold(sets, 1, 7, need("1", 50)),
+				hold(sets, 2, 7, need("1", 50)),
+				hold(sets, 3, 0, need("1", 50)),
+			},
+		},
+	}
 	p := Compute(in)[0]
-	if p.Metric != entitle.NamedUser || p.Needed != 2 || p.Short != 2 || p.Exposure != 100 || p.Units[0].Gap != entitle.NoneOwned {
+	if p.Metric != entitle.NamedUser || p.Needed != 2 || p.Short != 2 || p.Exposure != 100 ||
+		p.Units[0].Gap != entitle.NoneOwned {
 		t.Errorf("%+v", p)
 	}
 	if got := Compute(Input{AsOf: today, Found: demand.Found{Sets: sets}}); got != nil {
@@ -82,9 +109,15 @@ func TestNobodyOwns(t *testing.T) {
 func TestMetricsInOrder(t *testing.T) {
 	sets := demand.Sets{}
 	in := Input{AsOf: today, Found: demand.Found{Sets: sets}, Lines: []entitle.Line{
-		{Code: "u", Metric: entitle.NamedUser, Quantity: 1, Kind: entitle.Perpetual}, {Code: "d", Metric: entitle.Device, Quantity: 1, Kind: entitle.Perpetual},
+		{Code: "u", Metric: entitle.NamedUser, Quantity: 1, Kind: entitle.Perpetual},
+		{Code: "d", Metric: entitle.Device, Quantity: 1, Kind: entitle.Perpetual},
 	}}
-	in.Holdings = []demand.Holding{hold(sets, 1, 7, need("1", 50)), hold(sets, 2, 7, need("1", 50)), hold(sets, 3, 8, need("1", 50)), hold(sets, 4, 9, need("1", 50))}
+	in.Holdings = []demand.Holding{
+		hold(sets, 1, 7, need("1", 50)),
+		hold(sets, 2, 7, need("1", 50)),
+		hold(sets, 3, 8, need("1", 50)),
+		hold(sets, 4, 9, need("1", 50)),
+	}
 	ps := Compute(in)
 	if len(ps) != 2 || ps[0].Metric != entitle.NamedUser {
 		t.Fatalf("%+v", ps)
@@ -98,18 +131,28 @@ func TestMetricsInOrder(t *testing.T) {
 func TestNothingIsShortBesideUseThatIsNotMeasured(t *testing.T) {
 	sets := demand.Sets{}
 	in := Input{AsOf: today, Found: demand.Found{Sets: sets}, Lines: []entitle.Line{
-		{Code: "c", Metric: entitle.Concurrent, Quantity: 16, Kind: entitle.Perpetual}, {Code: "d", Metric: entitle.Device, Quantity: 1, Kind: entitle.Perpetual},
+		{Code: "c", Metric: entitle.Concurrent, Quantity: 16, Kind: entitle.Perpetual},
+		{Code: "d", Metric: entitle.Device, Quantity: 1, Kind: entitle.Perpetual},
 	}}
-	in.Holdings = []demand.Holding{hold(sets, 1, 0, need("1", 50)), hold(sets, 2, 0, need("1", 50)), hold(sets, 3, 0, need("1", 50))}
+	in.Holdings = []demand.Holding{
+		hold(sets, 1, 0, need("1", 50)),
+		hold(sets, 2, 0, need("1", 50)),
+		hold(sets, 3, 0, need("1", 50)),
+	}
 	ps := Compute(in)
-	if len(ps) != 2 || ps[0].Metric != entitle.Device || ps[0].Needed != 1 || ps[0].Short != 0 || ps[1].Counted || ps[1].Owned != 16 {
+	if len(ps) != 2 || ps[0].Metric != entitle.Device || ps[0].Needed != 1 || ps[0].Short != 0 || ps[1].Counted ||
+		ps[1].Owned != 16 {
 		t.Errorf("%+v", ps)
 	}
 }
 
 func TestDoubt(t *testing.T) {
 	sets := demand.Sets{}
-	in := Input{AsOf: today, Found: demand.Found{Sets: sets}, Fleet: map[string]Fleet{"client": {Fresh: 29, Stale: 1, Never: 10}, "server": {Fresh: 4, Never: 0}}}
+	in := Input{
+		AsOf:  today,
+		Found: demand.Found{Sets: sets},
+		Fleet: map[string]Fleet{"client": {Fresh: 29, Stale: 1, Never: 10}, "server": {Fresh: 4, Never: 0}},
+	}
 	in.Holdings = []demand.Holding{hold(sets, 1, 0, need("1", 0)), hold(sets, 2, 0, need("1", 0))}
 	in.Holdings[1].Fresh = false
 	p := Compute(in)[0]
@@ -136,7 +179,8 @@ func TestIdentitiesOverRandomEstates(t *testing.T) {
 				}
 				used += l.Used
 			}
-			if p.Covered+p.Short != p.Needed || used+p.Surplus != p.Owned || used != p.Covered || p.Low > p.Needed || p.High < p.Needed {
+			if p.Covered+p.Short != p.Needed || used+p.Surplus != p.Owned || used != p.Covered || p.Low > p.Needed ||
+				p.High < p.Needed {
 				t.Fatalf("seed %d: %+v", seed, p)
 			}
 			if shortBefore = shortBefore || p.Short > 0; shortBefore && i < len(ps)-1 && p.Short > 0 {
@@ -171,10 +215,21 @@ func sameFigures(a, b []Position) bool {
 
 func randomEstate(r *rand.Rand) Input {
 	sets := demand.Sets{}
-	in := Input{AsOf: today, Found: demand.Found{Sets: sets}, DefaultMetric: entitle.Device, Fleet: map[string]Fleet{"client": {Fresh: 30, Never: int64(r.IntN(4))}}}
+	in := Input{
+		AsOf:          today,
+		Found:         demand.Found{Sets: sets},
+		DefaultMetric: entitle.Device,
+		Fleet:         map[string]Fleet{"client": {Fresh: 30, Never: int64(r.IntN(4))}},
+	}
 	units := []string{"A", "A/B", "C"}
 	for i := range r.IntN(5) {
-		l := entitle.Line{Code: fmt.Sprint("L", i), Metric: []entitle.Metric{entitle.NamedUser, entitle.Device, entitle.Installation}[r.IntN(3)], Quantity: int64(r.IntN(6)), Kind: entitle.Perpetual, ScopeUnit: []string{"", "", "A", "C"}[r.IntN(4)]}
+		l := entitle.Line{
+			Code:      fmt.Sprint("L", i),
+			Metric:    []entitle.Metric{entitle.NamedUser, entitle.Device, entitle.Installation}[r.IntN(3)],
+			Quantity:  int64(r.IntN(6)),
+			Kind:      entitle.Perpetual,
+			ScopeUnit: []string{"", "", "A", "C"}[r.IntN(4)],
+		}
 		if r.IntN(2) == 0 {
 			l.Version = fmt.Sprint(3 + r.IntN(3))
 		}
@@ -203,13 +258,17 @@ func randomEstate(r *rand.Rand) Input {
 		in.Holdings = append(in.Holdings, h)
 	}
 	for range r.IntN(3) {
-		in.Persons = append(in.Persons, demand.Person{User: int64(1 + r.IntN(8)), Set: sets.Of([]demand.Priced{need("4", 100)}), Why: "used"})
+		in.Persons = append(
+			in.Persons,
+			demand.Person{User: int64(1 + r.IntN(8)), Set: sets.Of([]demand.Priced{need("4", 100)}), Why: "used"},
+		)
 	}
 	return in
 }
 
-// The whole way from holdings to figures against brute force: of all ways to give rights of one metric to units, none leaves less value uncovered, and of
-// those none has a lower sum of ranks. Rights are asked one by one here, without classes.
+// The whole way from holdings to figures against brute force: of all ways to give rights of one metric to units, none
+// leaves less value uncovered, and of those none has a lower sum of ranks. Rights are asked one by one here, without
+// classes.
 func TestFiguresAgainstBruteForce(t *testing.T) {
 	shorts := 0
 	for seed := range uint64(1500) {
@@ -236,7 +295,14 @@ func TestFiguresAgainstBruteForce(t *testing.T) {
 		}
 		wantValue, wantRank := bruteForce(in)
 		if gotValue != wantValue || gotRank != wantRank {
-			t.Fatalf("seed %d: value %d rank %d uncovered, brute force finds %d and %d", seed, gotValue, gotRank, wantValue, wantRank)
+			t.Fatalf(
+				"seed %d: value %d rank %d uncovered, brute force finds %d and %d",
+				seed,
+				gotValue,
+				gotRank,
+				wantValue,
+				wantRank,
+			)
 		}
 		if p.Short > 0 {
 			shorts++
@@ -296,7 +362,10 @@ func TestMonotone(t *testing.T) {
 		before := short(in)
 		more := in
 		more.Lines = append([]entitle.Line{}, in.Lines...)
-		more.Lines = append(more.Lines, entitle.Line{Code: "more", Metric: entitle.Device, Quantity: 2, Kind: entitle.Perpetual})
+		more.Lines = append(
+			more.Lines,
+			entitle.Line{Code: "more", Metric: entitle.Device, Quantity: 2, Kind: entitle.Perpetual},
+		)
 		if after := short(more); after > before {
 			t.Fatalf("seed %d: two rights more, and %d short became %d", seed, before, after)
 		}

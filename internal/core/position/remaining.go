@@ -33,7 +33,8 @@ func nearest(m entitle.Metric, k unitKind, lines []entitle.Line, effects map[str
 	return best
 }
 
-// remaining is the demand that a metric left for the next: what it did not cover wholly, and where its holdings come from. What stays in the position is what it covered.
+// remaining is the demand that a metric left for the next: what it did not cover wholly, and where its holdings come
+// from. What stays in the position is what it covered.
 func (c *cover) remaining(origin []int32) (demand.Found, []int32) {
 	p := c.p
 	covered := make([]bool, len(c.found.Holdings))

@@ -12,9 +12,20 @@ import (
 // smallEstate is a few devices of a few users and hosts, and lines with any rights.
 func smallEstate(r *rand.Rand) Input {
 	sets := demand.Sets{}
-	in := Input{AsOf: today, DefaultMetric: entitle.Device, Found: demand.Found{Sets: sets, Plant: &demand.Plant{Machines: map[int64]*demand.Machine{}}}}
+	in := Input{
+		AsOf:          today,
+		DefaultMetric: entitle.Device,
+		Found:         demand.Found{Sets: sets, Plant: &demand.Plant{Machines: map[int64]*demand.Machine{}}},
+	}
 	for i := range 1 + r.IntN(3) {
-		l := entitle.Line{Code: fmt.Sprint("L", i), Metric: entitle.Device, Quantity: int64(r.IntN(3)), Kind: entitle.Perpetual, ScopeUnit: []string{"", "", "A"}[r.IntN(3)], Version: []string{"", "4", "5"}[r.IntN(3)]}
+		l := entitle.Line{
+			Code:      fmt.Sprint("L", i),
+			Metric:    entitle.Device,
+			Quantity:  int64(r.IntN(3)),
+			Kind:      entitle.Perpetual,
+			ScopeUnit: []string{"", "", "A"}[r.IntN(3)],
+			Version:   []string{"", "4", "5"}[r.IntN(3)],
+		}
 		for _, right := range entitle.Rights {
 			if r.IntN(2) == 0 {
 				l.Rights = append(l.Rights, right)
@@ -26,7 +37,11 @@ func smallEstate(r *rand.Rand) Input {
 		in.Lines = append(in.Lines, l)
 	}
 	for _, host := range []int64{100, 101} {
-		in.Plant.Machines[host] = &demand.Machine{Device: host, Kind: "vm_host", Place: entitle.Place{Unit: []string{"A", "B"}[r.IntN(2)]}}
+		in.Plant.Machines[host] = &demand.Machine{
+			Device: host,
+			Kind:   "vm_host",
+			Place:  entitle.Place{Unit: []string{"A", "B"}[r.IntN(2)]},
+		}
 	}
 	add := func(id int64, kind string) {
 		n := need([]string{"3", "4", "5"}[r.IntN(3)], int64(1+r.IntN(3))*100)
@@ -65,7 +80,8 @@ func (a score) less(b score) bool {
 	return a.rank < b.rank
 }
 
-// everyWay tries every way to give rights to devices and hosts, unit by unit, and lets each right serve what the rules say that it serves beside.
+// everyWay tries every way to give rights to devices and hosts, unit by unit, and lets each right serve what the
+// rules say that it serves beside.
 func everyWay(in Input) score {
 	left := make([]int64, len(in.Lines))
 	for i := range in.Lines {
@@ -77,7 +93,9 @@ func everyWay(in Input) score {
 		for i := range in.Lines {
 			l := &in.Lines[i]
 			_, gaps := l.Covers(h.Set.Needs, h.Place)
-			if l.Quantity > 0 && len(gaps) == 0 && (l.Has(entitle.TestUse) && h.Environment == "test" || l.Has(entitle.StandbyUse) && h.Environment == "standby") {
+			if l.Quantity > 0 && len(gaps) == 0 &&
+				(l.Has(entitle.TestUse) && h.Environment == "test" ||
+					l.Has(entitle.StandbyUse) && h.Environment == "standby") {
 				freed = true
 			}
 		}
@@ -137,14 +155,16 @@ func everyWay(in Input) score {
 		for user := int64(1); user < 3; user++ { // the dearest device that may be the second one
 			pick := -1
 			for i, g := range given[:len(hs)] {
-				if g == 0 || hs[i].User != user || !physical(i) || !in.Lines[g-1].Has(entitle.SecondDevice) || serves[user] {
+				if g == 0 || hs[i].User != user || !physical(i) || !in.Lines[g-1].Has(entitle.SecondDevice) ||
+					serves[user] {
 					continue
 				}
 				for k := range hs {
 					if covered[k] || hs[k].User != user || !physical(k) || !hs[k].Portable {
 						continue
 					}
-					if _, gaps := in.Lines[g-1].Covers(hs[k].Set.Needs, hs[k].Place); len(gaps) == 0 && (pick < 0 || hs[k].Set.Value > hs[pick].Set.Value) {
+					if _, gaps := in.Lines[g-1].Covers(hs[k].Set.Needs, hs[k].Place); len(gaps) == 0 &&
+						(pick < 0 || hs[k].Set.Value > hs[pick].Set.Value) {
 						pick = k
 					}
 				}
@@ -179,7 +199,8 @@ func everyWay(in Input) score {
 				if _, gaps := in.Lines[j].Covers(hs[i].Set.Needs, hs[i].Place); len(gaps) > 0 {
 					continue
 				}
-			} else if _, gaps := in.Lines[j].Covers(nil, in.Plant.Machines[bare[i-len(hs)]].Place); len(gaps) > 0 || !in.Lines[j].Has(entitle.VirtualUse) {
+			} else if _, gaps := in.Lines[j].Covers(nil, in.Plant.Machines[bare[i-len(hs)]].Place); len(gaps) > 0 ||
+				!in.Lines[j].Has(entitle.VirtualUse) {
 				continue
 			}
 			left[j]--
@@ -193,7 +214,8 @@ func everyWay(in Input) score {
 	return best
 }
 
-// Over all rights, from holdings to figures: nothing leaves less value uncovered, of those nothing uses fewer rights, and of those nothing has a lower sum of ranks.
+// Over all rights, from holdings to figures: nothing leaves less value uncovered, of those nothing uses fewer rights,
+// and of those nothing has a lower sum of ranks.
 func TestAllRightsAgainstEveryWay(t *testing.T) {
 	var second, virtual, freed, short int
 	for seed := range uint64(10_000) {
@@ -232,7 +254,13 @@ func TestAllRightsAgainstEveryWay(t *testing.T) {
 		checkIdentities(t, seed, &p)
 	}
 	if second < 250 || virtual < 300 || freed < 300 || short < 3000 {
-		t.Errorf("%d second devices, %d virtual, %d freed, %d short: the cases are too easy", second, virtual, freed, short)
+		t.Errorf(
+			"%d second devices, %d virtual, %d freed, %d short: the cases are too easy",
+			second,
+			virtual,
+			freed,
+			short,
+		)
 	}
 }
 
@@ -257,7 +285,11 @@ func checkIdentities(t *testing.T, seed uint64, p *Position) {
 			t.Fatalf("seed %d: unit %+v says nothing", seed, u)
 		}
 	}
-	if needed != p.Needed || covered != p.Covered || p.Covered+p.Short != p.Needed || used+p.Surplus != p.Owned || free != p.Free || p.Counted && used+p.Free < p.Covered || p.Low > p.Needed || p.High < p.Needed {
+	if needed != p.Needed || covered != p.Covered || p.Covered+p.Short != p.Needed || used+p.Surplus != p.Owned ||
+		free != p.Free ||
+		p.Counted && used+p.Free < p.Covered ||
+		p.Low > p.Needed ||
+		p.High < p.Needed {
 		t.Fatalf("seed %d: %+v", seed, p)
 	}
 }
@@ -265,18 +297,51 @@ func checkIdentities(t *testing.T, seed uint64, p *Position) {
 // mixedEstate has every metric, with clusters, sessions and several metrics for one product.
 func mixedEstate(r *rand.Rand) Input {
 	sets := demand.Sets{}
-	in := Input{AsOf: today, DefaultMetric: entitle.Metrics[r.IntN(len(entitle.Metrics))], Fleet: map[string]Fleet{"client": {Fresh: 30, Never: int64(r.IntN(4))}, "vm_host": {Fresh: 4, Never: int64(r.IntN(2))}}}
-	in.Found = demand.Found{Sets: sets, Measured: r.IntN(4) > 0, Plant: &demand.Plant{Machines: map[int64]*demand.Machine{}, Clusters: map[string][]int64{"K": {100, 101, 102}}}}
+	in := Input{
+		AsOf:          today,
+		DefaultMetric: entitle.Metrics[r.IntN(len(entitle.Metrics))],
+		Fleet: map[string]Fleet{
+			"client":  {Fresh: 30, Never: int64(r.IntN(4))},
+			"vm_host": {Fresh: 4, Never: int64(r.IntN(2))},
+		},
+	}
+	in.Found = demand.Found{
+		Sets:     sets,
+		Measured: r.IntN(4) > 0,
+		Plant: &demand.Plant{
+			Machines: map[int64]*demand.Machine{},
+			Clusters: map[string][]int64{"K": {100, 101, 102}},
+		},
+	}
 	for host := int64(100); host < 104; host++ {
-		m := &demand.Machine{Device: host, Kind: "vm_host", Processors: int64(r.IntN(3)), Cores: int64(r.IntN(20)), Factor: []int64{0, 5000, 2500}[r.IntN(3)], Place: entitle.Place{Unit: "A"}}
+		m := &demand.Machine{
+			Device:     host,
+			Kind:       "vm_host",
+			Processors: int64(r.IntN(3)),
+			Cores:      int64(r.IntN(20)),
+			Factor:     []int64{0, 5000, 2500}[r.IntN(3)],
+			Place:      entitle.Place{Unit: "A"},
+		}
 		if host < 103 {
 			m.Cluster = "K"
 		}
 		in.Plant.Machines[host] = m
 	}
 	for i := range r.IntN(5) {
-		l := entitle.Line{Code: fmt.Sprint("L", i), Metric: entitle.Metrics[r.IntN(len(entitle.Metrics))], Quantity: int64(r.IntN(8)), Kind: entitle.Perpetual, ScopeUnit: []string{"", "", "A", "C"}[r.IntN(4)], Version: []string{"", "3", "5"}[r.IntN(3)],
-			MinPerProcessor: int64(r.IntN(2) * 8), MinPerServer: int64(r.IntN(2) * 16), PackSize: int64(r.IntN(3)), Capacity: []string{"", "sub"}[r.IntN(2)]}
+		l := entitle.Line{
+			Code:      fmt.Sprint("L", i),
+			Metric:    entitle.Metrics[r.IntN(len(entitle.Metrics))],
+			Quantity:  int64(r.IntN(8)),
+			Kind:      entitle.Perpetual,
+			ScopeUnit: []string{"", "", "A", "C"}[r.IntN(4)],
+			Version:   []string{"", "3", "5"}[r.IntN(3)],
+			MinPerProcessor: int64(
+				r.IntN(2) * 8,
+			),
+			MinPerServer: int64(r.IntN(2) * 16),
+			PackSize:     int64(r.IntN(3)),
+			Capacity:     []string{"", "sub"}[r.IntN(2)],
+		}
 		for _, right := range entitle.Rights {
 			if r.IntN(3) == 0 {
 				l.Rights = append(l.Rights, right)
@@ -288,9 +353,20 @@ func mixedEstate(r *rand.Rand) Input {
 		id := int64(d + 1)
 		kind := []string{"client", "client", "server", "virtual_machine", "virtual_machine"}[r.IntN(5)]
 		h := hold(sets, id, int64(r.IntN(5)), need(fmt.Sprint(3+r.IntN(3)), int64(r.IntN(3)*100)))
-		h.Kind, h.Fresh, h.Portable, h.Place.Unit = kind, r.IntN(4) > 0, r.IntN(2) == 0, []string{"A", "A/B", "C"}[r.IntN(3)]
+		h.Kind, h.Fresh, h.Portable, h.Place.Unit = kind, r.IntN(
+			4,
+		) > 0, r.IntN(
+			2,
+		) == 0, []string{"A", "A/B", "C"}[r.IntN(3)]
 		h.Environment = []string{"production", "production", "test", "standby"}[r.IntN(4)]
-		m := &demand.Machine{Device: id, Kind: kind, Processors: int64(r.IntN(3)), Cores: int64(r.IntN(9)), VirtualCores: int64(r.IntN(5)), Place: h.Place}
+		m := &demand.Machine{
+			Device:       id,
+			Kind:         kind,
+			Processors:   int64(r.IntN(3)),
+			Cores:        int64(r.IntN(9)),
+			VirtualCores: int64(r.IntN(5)),
+			Place:        h.Place,
+		}
 		if kind == "virtual_machine" && r.IntN(5) > 0 {
 			m.Host = int64(100 + r.IntN(4))
 			m.SeenOn = []int64{m.Host, int64(100 + r.IntN(4))}
@@ -300,16 +376,34 @@ func mixedEstate(r *rand.Rand) Input {
 		in.Holdings = append(in.Holdings, h)
 		for range r.IntN(3) {
 			from := int64(r.IntN(50))
-			in.Sessions = append(in.Sessions, demand.Session{Device: id, User: h.User, Kind: kind, Fresh: true, From: from, To: from + int64(r.IntN(30)), Licences: int64(1 + r.IntN(3)), Place: h.Place, Set: h.Set, Holding: int32(d)})
+			in.Sessions = append(
+				in.Sessions,
+				demand.Session{
+					Device:   id,
+					User:     h.User,
+					Kind:     kind,
+					Fresh:    true,
+					From:     from,
+					To:       from + int64(r.IntN(30)),
+					Licences: int64(1 + r.IntN(3)),
+					Place:    h.Place,
+					Set:      h.Set,
+					Holding:  int32(d),
+				},
+			)
 		}
 	}
 	for range r.IntN(3) {
-		in.Persons = append(in.Persons, demand.Person{User: int64(1 + r.IntN(8)), Set: sets.Of([]demand.Priced{need("4", 100)}), Why: "used"})
+		in.Persons = append(
+			in.Persons,
+			demand.Person{User: int64(1 + r.IntN(8)), Set: sets.Of([]demand.Priced{need("4", 100)}), Why: "used"},
+		)
 	}
 	return in
 }
 
-// Over random estates with every metric and right: the identities hold, nothing is short in a metric that another follows, and the same input gives the same output.
+// Over random estates with every metric and right: the identities hold, nothing is short in a metric that another
+// follows, and the same input gives the same output.
 func TestIdentitiesOverAllMetrics(t *testing.T) {
 	seen := map[entitle.Metric]int{}
 	for seed := range uint64(4000) {
@@ -323,7 +417,9 @@ func TestIdentitiesOverAllMetrics(t *testing.T) {
 				seen[p.Metric]++
 			}
 			for _, u := range p.Units {
-				if u.Device != 0 && len(u.Holdings) == 1 && u.Cores == nil && u.Session == nil && p.Metric != entitle.Site && in.Holdings[u.Holdings[0]].Device != u.Device {
+				if u.Device != 0 && len(u.Holdings) == 1 && u.Cores == nil && u.Session == nil &&
+					p.Metric != entitle.Site &&
+					in.Holdings[u.Holdings[0]].Device != u.Device {
 					t.Fatalf("seed %d: a unit of device %d points at the holding of another", seed, u.Device)
 				}
 			}
@@ -358,7 +454,9 @@ func TestRightsThatServeMore(t *testing.T) {
 		plant.Machines[id] = &demand.Machine{Device: id, Kind: "virtual_machine", Host: 9}
 	}
 	line := func(quantity int64, rights ...entitle.Right) []entitle.Line {
-		return []entitle.Line{{Code: "a", Metric: entitle.Device, Quantity: quantity, Kind: entitle.Perpetual, Rights: rights}}
+		return []entitle.Line{
+			{Code: "a", Metric: entitle.Device, Quantity: quantity, Kind: entitle.Perpetual, Rights: rights},
+		}
 	}
 	for _, c := range []struct {
 		name                   string
@@ -367,20 +465,45 @@ func TestRightsThatServeMore(t *testing.T) {
 		plant                  *demand.Plant
 		needed, short, surplus int64
 	}{
-		{"a desktop and a laptop of one user", line(3, entitle.SecondDevice), []demand.Holding{device(11, 7, "client", "", false), device(12, 7, "client", "", true)}, nil, 2, 0, 2},
-		{"two desktops of one user", line(1, entitle.SecondDevice), []demand.Holding{device(11, 7, "client", "", false), device(12, 7, "client", "", false)}, nil, 2, 1, 0},
-		{"one portable device more, not two", line(1, entitle.SecondDevice), []demand.Holding{device(11, 7, "client", "", true), device(12, 7, "client", "", true), device(13, 7, "client", "", true)}, nil, 3, 1, 0},
-		{"laptops of nobody known", line(1, entitle.SecondDevice), []demand.Holding{device(11, 0, "client", "", true), device(12, 0, "client", "", true)}, nil, 2, 1, 0},
-		{"test machines beside one right", line(1, entitle.TestUse), []demand.Holding{device(11, 7, "server", "test", false), device(12, 8, "server", "development", false), device(13, 9, "server", "standby", false)}, nil, 3, 0, 0},
-		{"test machines without any right in force", line(0, entitle.TestUse), []demand.Holding{device(11, 7, "server", "test", false)}, nil, 1, 1, 0},
-		{"standby machines", line(5, entitle.StandbyUse), []demand.Holding{device(11, 0, "server", "standby", false)}, nil, 1, 0, 5},
-		{"four virtual machines on a host that one right covers", line(2, entitle.VirtualUse), []demand.Holding{device(1, 0, "virtual_machine", "", false), device(2, 0, "virtual_machine", "", false), device(3, 0, "virtual_machine", "", false), device(9, 0, "vm_host", "", false)}, plant, 4, 0, 1},
-		{"the host has none of it itself", line(1, entitle.VirtualUse), []demand.Holding{device(1, 0, "virtual_machine", "", false), device(2, 0, "virtual_machine", "", false)}, plant, 2, 0, 0},
-		{"no such right", line(1), []demand.Holding{device(1, 0, "virtual_machine", "", false), device(2, 0, "virtual_machine", "", false)}, plant, 2, 1, 0},
+		{"a desktop and a laptop of one user", line(3, entitle.SecondDevice),
+			[]demand.Holding{device(11, 7, "client", "", false), device(12, 7, "client", "", true)}, nil, 2, 0, 2},
+		{"two desktops of one user", line(1, entitle.SecondDevice),
+			[]demand.Holding{device(11, 7, "client", "", false), device(12, 7, "client", "", false)}, nil, 2, 1, 0},
+		{"one portable device more, not two", line(1, entitle.SecondDevice),
+			[]demand.Holding{device(11, 7, "client", "", true), device(12, 7, "client", "", true),
+				device(13, 7, "client", "", true)}, nil, 3, 1, 0},
+		{"laptops of nobody known", line(1, entitle.SecondDevice),
+			[]demand.Holding{device(11, 0, "client", "", true), device(12, 0, "client", "", true)}, nil, 2, 1, 0},
+		{"test machines beside one right", line(1, entitle.TestUse),
+			[]demand.Holding{device(11, 7, "server", "test", false), device(12, 8, "server", "development", false),
+				device(13, 9, "server", "standby", false)}, nil, 3, 0, 0},
+		{"test machines without any right in force", line(0, entitle.TestUse),
+			[]demand.Holding{device(11, 7, "server", "test", false)}, nil, 1, 1, 0},
+		{"standby machines", line(5, entitle.StandbyUse), []demand.Holding{device(11, 0, "server", "standby", false)},
+			nil, 1, 0, 5},
+		{"four virtual machines on a host that one right covers", line(2, entitle.VirtualUse),
+			[]demand.Holding{device(1, 0, "virtual_machine", "", false), device(2, 0, "virtual_machine", "", false),
+				device(3, 0, "virtual_machine", "", false), device(9, 0, "vm_host", "", false)}, plant, 4, 0, 1},
+		{"the host has none of it itself", line(1, entitle.VirtualUse),
+			[]demand.Holding{device(1, 0, "virtual_machine", "", false), device(2, 0, "virtual_machine", "", false)},
+			plant, 2, 0, 0},
+		{"no such right", line(1),
+			[]demand.Holding{device(1, 0, "virtual_machine", "", false), device(2, 0, "virtual_machine", "", false)},
+			plant, 2, 1, 0},
 	} {
-		p := Compute(Input{AsOf: today, Lines: c.lines, Found: demand.Found{Sets: sets, Holdings: c.holdings, Plant: c.plant}})[0]
+		p := Compute(Input{AsOf: today, Lines: c.lines,
+			Found: demand.Found{Sets: sets, Holdings: c.holdings, Plant: c.plant}})[0]
 		if p.Needed != c.needed || p.Short != c.short || p.Surplus != c.surplus {
-			t.Errorf("%s: needed %d short %d spare %d, want %d, %d, %d", c.name, p.Needed, p.Short, p.Surplus, c.needed, c.short, c.surplus)
+			t.Errorf(
+				"%s: needed %d short %d spare %d, want %d, %d, %d",
+				c.name,
+				p.Needed,
+				p.Short,
+				p.Surplus,
+				c.needed,
+				c.short,
+				c.surplus,
+			)
 		}
 	}
 }

@@ -36,7 +36,27 @@ const (
 )
 
 // Causes lists all causes in their order.
-var Causes = []Cause{DevicesOut, InstallsGone, Folded, LeftOut, RecogniseLost, Changed, DevicesIn, Appeared, Unfolded, BackIn, Recognised, UseChanged, Expired, Retired, Transferred, Upgraded, Bought, LinesChanged, Rest}
+var Causes = []Cause{
+	DevicesOut,
+	InstallsGone,
+	Folded,
+	LeftOut,
+	RecogniseLost,
+	Changed,
+	DevicesIn,
+	Appeared,
+	Unfolded,
+	BackIn,
+	Recognised,
+	UseChanged,
+	Expired,
+	Retired,
+	Transferred,
+	Upgraded,
+	Bought,
+	LinesChanged,
+	Rest,
+}
 
 // Figures are the figures of a position, or how much they changed.
 type Figures struct{ Owned, Needed, Covered, Short, Surplus, Free, Low, High, Exposure int64 }
@@ -48,12 +68,23 @@ func (p *Position) Figures() Figures {
 
 // Plus adds figures one by one.
 func (f Figures) Plus(g Figures) Figures {
-	return Figures{f.Owned + g.Owned, f.Needed + g.Needed, f.Covered + g.Covered, f.Short + g.Short, f.Surplus + g.Surplus, f.Free + g.Free, f.Low + g.Low, f.High + g.High, f.Exposure + g.Exposure}
+	return Figures{
+		f.Owned + g.Owned,
+		f.Needed + g.Needed,
+		f.Covered + g.Covered,
+		f.Short + g.Short,
+		f.Surplus + g.Surplus,
+		f.Free + g.Free,
+		f.Low + g.Low,
+		f.High + g.High,
+		f.Exposure + g.Exposure,
+	}
 }
 
 // Minus takes figures away one by one.
 func (f Figures) Minus(g Figures) Figures {
-	return f.Plus(Figures{-g.Owned, -g.Needed, -g.Covered, -g.Short, -g.Surplus, -g.Free, -g.Low, -g.High, -g.Exposure})
+	return f.Plus(Figures{-g.Owned, -g.Needed, -g.Covered, -g.Short, -g.Surplus, -g.Free, -g.Low, -g.High,
+		-g.Exposure})
 }
 
 // Step is what one cause changed, by metric, with the devices or lines that it is made of.
@@ -68,12 +99,15 @@ type Step struct {
 // Why says why a product's holding on a device went, came or is another.
 type Why func(device int64) Cause
 
-// Steps splits the change from one position of a product to another into causes, which are taken one after the other: what each changes is the difference between the positions computed
-// before and after it, so the steps add up exactly. Within the order an effect that two causes have only together goes to the later one. why is asked about each device whose holding differs.
+// Steps splits the change from one position of a product to another into causes, which are taken one after the other:
+// what each changes is the difference between the positions computed before and after it, so the steps add up
+// exactly. Within the order an effect that two causes have only together goes to the later one. why is asked about
+// each device whose holding differs.
 func Steps(before, after Input, why Why) []Step {
 	from, to := Compute(before), Compute(after)
 	cur := before
-	cur.AsOf, cur.Yesterday, cur.Plant, cur.Order, cur.DefaultMetric = after.AsOf, nil, after.Plant, after.Order, after.DefaultMetric
+	cur.AsOf, cur.Yesterday, cur.Plant, cur.Order, cur.DefaultMetric = after.AsOf, nil, after.Plant, after.Order,
+		after.DefaultMetric
 	lines := newLineChanges(before, after)
 	cur.Lines = lines.upTo(nil)
 	base := byMetric(Compute(cur))
@@ -164,7 +198,10 @@ func holdingsByDevice(list []demand.Holding) map[int64]int {
 
 // alike reports whether two holdings ask for the same, whatever it is worth and however old its evidence is.
 func alike(a, b demand.Holding) bool {
-	return a.Kind == b.Kind && a.Environment == b.Environment && a.Portable == b.Portable && a.User == b.User && a.Place == b.Place && a.UserAt == b.UserAt && slices.Equal(a.Set.Needs, b.Set.Needs)
+	return a.Kind == b.Kind && a.Environment == b.Environment && a.Portable == b.Portable && a.User == b.User &&
+		a.Place == b.Place &&
+		a.UserAt == b.UserAt &&
+		slices.Equal(a.Set.Needs, b.Set.Needs)
 }
 
 // replace puts the holdings of some devices in the place of what they were.
@@ -228,7 +265,12 @@ type lineChanges struct {
 const never = civil.Day(1 << 30)
 
 func newLineChanges(before, after Input) *lineChanges {
-	l := &lineChanges{from: before.AsOf, to: after.AsOf, before: slices.Clone(before.Lines), after: slices.Clone(after.Lines)}
+	l := &lineChanges{
+		from:   before.AsOf,
+		to:     after.AsOf,
+		before: slices.Clone(before.Lines),
+		after:  slices.Clone(after.Lines),
+	}
 	byCode := func(a, b entitle.Line) int { return cmp.Compare(a.Code, b.Code) }
 	slices.SortFunc(l.before, byCode)
 	slices.SortFunc(l.after, byCode)
@@ -254,7 +296,8 @@ func began(l *entitle.Line) Cause {
 	return Bought
 }
 
-// upTo gives the lines as they are on the later day where some causes have come about, and the rest of what lies between the days has not.
+// upTo gives the lines as they are on the later day where some causes have come about, and the rest of what lies
+// between the days has not.
 func (c *lineChanges) upTo(causes []Cause) []entitle.Line {
 	has := func(x Cause) bool { return slices.Contains(causes, x) }
 	list := c.before
@@ -297,10 +340,15 @@ func (c *lineChanges) of(cause Cause) []string {
 		case Expired:
 			hit = l.End.Known() && l.End >= c.from && l.End < c.to
 		case LinesChanged:
-			k, known := slices.BinarySearchFunc(c.before, l.Code, func(x entitle.Line, code string) int { return cmp.Compare(x.Code, code) })
+			k, known := slices.BinarySearchFunc(
+				c.before,
+				l.Code,
+				func(x entitle.Line, code string) int { return cmp.Compare(x.Code, code) },
+			)
 			hit = !known || !same(&c.before[k], l)
 		default:
-			hit = began(l) == cause && (within(cmp.Or(l.Start, l.Purchased)) || len(l.Transactions) == 0 && within(l.Purchased))
+			hit = began(l) == cause &&
+				(within(cmp.Or(l.Start, l.Purchased)) || len(l.Transactions) == 0 && within(l.Purchased))
 			for _, t := range l.Transactions {
 				hit = hit || transactionCause(t.Type) == cause && within(t.On)
 			}
@@ -311,7 +359,8 @@ func (c *lineChanges) of(cause Cause) []string {
 	}
 	if cause == LinesChanged {
 		for i := range c.before {
-			if _, known := slices.BinarySearchFunc(c.after, c.before[i].Code, func(x entitle.Line, code string) int { return cmp.Compare(x.Code, code) }); !known {
+			if _, known := slices.BinarySearchFunc(c.after, c.before[i].Code,
+				func(x entitle.Line, code string) int { return cmp.Compare(x.Code, code) }); !known {
 				out = append(out, c.before[i].Code)
 			}
 		}
@@ -322,7 +371,22 @@ func (c *lineChanges) of(cause Cause) []string {
 // same reports whether two states of a line give the same rights.
 func same(a, b *entitle.Line) bool {
 	key := func(l *entitle.Line) [14]any {
-		return [14]any{l.Edition, l.EditionRank, l.Version, l.Metric, l.Quantity, l.PackSize, l.Kind, l.Start, l.End, l.MaintenanceEnd, l.ScopeUnit + "|" + l.ScopeCountry, l.Base, l.Capacity, [2]int64{l.MinPerProcessor, l.MinPerServer}}
+		return [14]any{
+			l.Edition,
+			l.EditionRank,
+			l.Version,
+			l.Metric,
+			l.Quantity,
+			l.PackSize,
+			l.Kind,
+			l.Start,
+			l.End,
+			l.MaintenanceEnd,
+			l.ScopeUnit + "|" + l.ScopeCountry,
+			l.Base,
+			l.Capacity,
+			[2]int64{l.MinPerProcessor, l.MinPerServer},
+		}
 	}
 	return key(a) == key(b) && slices.Equal(a.Rights, b.Rights) && len(a.Transactions) == len(b.Transactions)
 }

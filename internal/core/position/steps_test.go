@@ -51,7 +51,10 @@ func lifetimes(r *rand.Rand, in *Input) {
 			l.End = day()
 		case 2:
 			for _, kind := range []string{"buy", "transfer_in", "transfer_out", "retire", "true_up"} {
-				l.Transactions = append(l.Transactions, entitle.Transaction{Type: kind, On: day(), Quantity: int64(r.IntN(5))})
+				l.Transactions = append(
+					l.Transactions,
+					entitle.Transaction{Type: kind, On: day(), Quantity: int64(r.IntN(5))},
+				)
 			}
 		case 3:
 			l.Kind, l.Base, l.Start = entitle.Upgrade, "L0", day()
@@ -59,7 +62,8 @@ func lifetimes(r *rand.Rand, in *Input) {
 	}
 }
 
-// Whatever changes between two days, the steps add up to the difference of the two positions, metric by metric and figure by figure.
+// Whatever changes between two days, the steps add up to the difference of the two positions, metric by metric and
+// figure by figure.
 func TestStepsAddUp(t *testing.T) {
 	causes := map[Cause]int{}
 	for seed := range uint64(3000) {
@@ -108,8 +112,21 @@ func TestStepsAddUp(t *testing.T) {
 func TestStepsByName(t *testing.T) {
 	sets := demand.Sets{}
 	base := func() Input {
-		return Input{AsOf: today, Lines: []entitle.Line{{Code: "a", Metric: entitle.Device, Quantity: 2, Kind: entitle.Perpetual}, {Code: "s", Metric: entitle.Device, Quantity: 1, Kind: entitle.Subscription, End: today + 10}},
-			Found: demand.Found{Sets: sets, Holdings: []demand.Holding{hold(sets, 1, 0, need("1", 100)), hold(sets, 2, 0, need("1", 100)), hold(sets, 3, 0, need("1", 100))}}}
+		return Input{
+			AsOf: today,
+			Lines: []entitle.Line{
+				{Code: "a", Metric: entitle.Device, Quantity: 2, Kind: entitle.Perpetual},
+				{Code: "s", Metric: entitle.Device, Quantity: 1, Kind: entitle.Subscription, End: today + 10},
+			},
+			Found: demand.Found{
+				Sets: sets,
+				Holdings: []demand.Holding{
+					hold(sets, 1, 0, need("1", 100)),
+					hold(sets, 2, 0, need("1", 100)),
+					hold(sets, 3, 0, need("1", 100)),
+				},
+			},
+		}
 	}
 	for _, c := range []struct {
 		cause  Cause
@@ -122,7 +139,9 @@ func TestStepsByName(t *testing.T) {
 		{Expired, func(in *Input) { in.AsOf = today + 11 }, -1, 0},
 		{Bought, func(in *Input) {
 			in.AsOf = today + 5
-			in.Lines = append(in.Lines, entitle.Line{Code: "b", Metric: entitle.Device, Quantity: 4, Kind: entitle.Perpetual, Purchased: today + 3})
+			in.Lines = append(in.Lines,
+				entitle.Line{Code: "b", Metric: entitle.Device, Quantity: 4, Kind: entitle.Perpetual,
+					Purchased: today + 3})
 		}, 4, 0},
 	} {
 		before, after := base(), base()
@@ -131,7 +150,8 @@ func TestStepsByName(t *testing.T) {
 			before.Lines = after.Lines // what is known now says when it was bought
 		}
 		steps := Steps(before, after, func(int64) Cause { return c.cause })
-		if len(steps) != 1 || steps[0].Cause != c.cause || steps[0].By[entitle.Device].Owned != c.owned || steps[0].By[entitle.Device].Needed != c.needed {
+		if len(steps) != 1 || steps[0].Cause != c.cause || steps[0].By[entitle.Device].Owned != c.owned ||
+			steps[0].By[entitle.Device].Needed != c.needed {
 			t.Errorf("%s: %+v", c.cause, fmt.Sprint(steps))
 		}
 	}

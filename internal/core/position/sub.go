@@ -7,16 +7,17 @@ import (
 	"ensomet/internal/core/entitle"
 )
 
-// Sub is the part of a position that belongs to a unit, a country or a contract. Its owned are the rights used there and the spare ones that are kept for it alone, so Owned = Used + Surplus, and
-// the parts of a position sum up to it.
+// Sub is the part of a position that belongs to a unit, a country or a contract. Its owned are the rights used there
+// and the spare ones that are kept for it alone, so Owned = Used + Surplus, and the parts of a position sum up to it.
 type Sub struct {
 	Name                                         string // empty is everyone's, or no contract
 	Owned, Used, Needed, Covered, Short, Surplus int64
 	Exposure                                     int64
 }
 
-// By splits a position by unit, country or contract (unit, country, contract). By unit and country demand belongs where it stands, and spare rights to the scope that they are limited to; by contract
-// demand belongs to the contract that covers it, and what nothing covers to none.
+// By splits a position by unit, country or contract (unit, country, contract). By unit and country demand belongs
+// where it stands, and spare rights to the scope that they are limited to; by contract demand belongs to the contract
+// that covers it, and what nothing covers to none.
 func (p *Position) By(what string) []Sub {
 	at := map[string]*Sub{}
 	row := func(name string) *Sub {
@@ -95,7 +96,11 @@ func (p *Position) By(what string) []Sub {
 
 // sits reports whether a device has a right of its own.
 func (p *Position) sits(device int64) bool {
-	i, _ := slices.BinarySearchFunc(p.Units, device, func(u UnitResult, d int64) int { return cmp.Compare(u.Device, d) })
+	i, _ := slices.BinarySearchFunc(
+		p.Units,
+		device,
+		func(u UnitResult, d int64) int { return cmp.Compare(u.Device, d) },
+	)
 	for ; i < len(p.Units) && p.Units[i].Device == device; i++ {
 		if p.Units[i].Line >= 0 && !p.Units[i].Free {
 			return true
@@ -121,7 +126,8 @@ type Transfer struct {
 	Quantity      int64
 }
 
-// Transfers proposes moves of spare rights that are limited to a unit or country, to where demand is out of their scope and nothing else stands against them. Where most is short comes first.
+// Transfers proposes moves of spare rights that are limited to a unit or country, to where demand is out of their
+// scope and nothing else stands against them. Where most is short comes first.
 func (p *Position) Transfers() []Transfer {
 	type need struct {
 		at    unitKind
@@ -138,7 +144,12 @@ func (p *Position) Transfers() []Transfer {
 		needs = append(needs, need{k, n})
 	}
 	slices.SortFunc(needs, func(a, b need) int {
-		return cmp.Or(cmp.Compare(b.short, a.short), cmp.Compare(a.at.place.Unit, b.at.place.Unit), cmp.Compare(a.at.place.Country, b.at.place.Country), cmp.Compare(a.at.set.Key, b.at.set.Key))
+		return cmp.Or(
+			cmp.Compare(b.short, a.short),
+			cmp.Compare(a.at.place.Unit, b.at.place.Unit),
+			cmp.Compare(a.at.place.Country, b.at.place.Country),
+			cmp.Compare(a.at.set.Key, b.at.set.Key),
+		)
 	})
 	var out []Transfer
 	for i := range p.Lines {
@@ -162,7 +173,8 @@ func (p *Position) Transfers() []Transfer {
 			}
 			spare -= t.Quantity
 			n.short -= t.Quantity
-			if last := len(out) - 1; last >= 0 && out[last].Line == t.Line && out[last].Unit == t.Unit && out[last].Country == t.Country {
+			if last := len(out) - 1; last >= 0 && out[last].Line == t.Line && out[last].Unit == t.Unit &&
+				out[last].Country == t.Country {
 				out[last].Quantity += t.Quantity
 				continue
 			}

@@ -26,10 +26,22 @@ func TestPartsSumUp(t *testing.T) {
 					if s.Covered+s.Short != s.Needed || s.Used+s.Surplus != s.Owned {
 						t.Fatalf("seed %d, %s by %s: %+v", seed, p.Metric, what, s)
 					}
-					sum.Owned, sum.Needed, sum.Covered, sum.Short, sum.Surplus, sum.Exposure = sum.Owned+s.Owned, sum.Needed+s.Needed, sum.Covered+s.Covered, sum.Short+s.Short, sum.Surplus+s.Surplus, sum.Exposure+s.Exposure
+					sum.Owned, sum.Needed, sum.Covered, sum.Short, sum.Surplus, sum.Exposure = sum.Owned+
+						s.Owned, sum.Needed+s.Needed, sum.Covered+s.Covered, sum.Short+s.Short, sum.Surplus+
+						s.Surplus, sum.Exposure+s.Exposure
 				}
-				if sum.Owned != p.Owned || sum.Needed != p.Needed || sum.Covered != p.Covered || sum.Short != p.Short || sum.Surplus != p.Surplus || sum.Exposure != p.Exposure {
-					t.Fatalf("seed %d, %s by %s: the parts sum up to %+v, not to %+v", seed, p.Metric, what, sum, p.Figures())
+				if sum.Owned != p.Owned || sum.Needed != p.Needed || sum.Covered != p.Covered ||
+					sum.Short != p.Short ||
+					sum.Surplus != p.Surplus ||
+					sum.Exposure != p.Exposure {
+					t.Fatalf(
+						"seed %d, %s by %s: the parts sum up to %+v, not to %+v",
+						seed,
+						p.Metric,
+						what,
+						sum,
+						p.Figures(),
+					)
 				}
 			}
 		}
@@ -62,7 +74,11 @@ func TestTransfersDoWhatTheySay(t *testing.T) {
 			if failed {
 				break
 			}
-			next, err := Apply(in, Measure{Kind: Move, Line: x.Line, Quantity: quantity, Unit: x.Unit, Country: x.Country}, i)
+			next, err := Apply(
+				in,
+				Measure{Kind: Move, Line: x.Line, Quantity: quantity, Unit: x.Unit, Country: x.Country},
+				i,
+			)
 			if err != nil {
 				t.Fatalf("seed %d: %v", seed, err)
 			}
@@ -84,14 +100,25 @@ func TestTransfersDoWhatTheySay(t *testing.T) {
 
 func TestTransfer(t *testing.T) {
 	sets := demand.Sets{}
-	in := Input{AsOf: today, Lines: []entitle.Line{{Code: "w", Metric: entitle.Device, Quantity: 5, Kind: entitle.Perpetual, ScopeUnit: "W"}}, Found: demand.Found{Sets: sets, Holdings: []demand.Holding{hold(sets, 1, 0, need("1", 100)), hold(sets, 2, 0, need("1", 100))}}}
+	in := Input{
+		AsOf: today,
+		Lines: []entitle.Line{
+			{Code: "w", Metric: entitle.Device, Quantity: 5, Kind: entitle.Perpetual, ScopeUnit: "W"},
+		},
+		Found: demand.Found{
+			Sets:     sets,
+			Holdings: []demand.Holding{hold(sets, 1, 0, need("1", 100)), hold(sets, 2, 0, need("1", 100))},
+		},
+	}
 	in.Holdings[0].Place.Unit, in.Holdings[1].Place.Unit = "W/x", "C"
 	p := Compute(in)[0]
 	if got := p.Transfers(); len(got) != 1 || got[0] != (Transfer{"w", "C", "", 1}) {
 		t.Errorf("%+v", got)
 	}
 	by := p.By("unit")
-	if len(by) != 3 || by[0] != (Sub{Name: "C", Needed: 1, Short: 1, Exposure: 100}) || by[1] != (Sub{Name: "W", Owned: 4, Surplus: 4}) || by[2] != (Sub{Name: "W/x", Owned: 1, Used: 1, Needed: 1, Covered: 1}) {
+	if len(by) != 3 || by[0] != (Sub{Name: "C", Needed: 1, Short: 1, Exposure: 100}) ||
+		by[1] != (Sub{Name: "W", Owned: 4, Surplus: 4}) ||
+		by[2] != (Sub{Name: "W/x", Owned: 1, Used: 1, Needed: 1, Covered: 1}) {
 		t.Errorf("%+v", by)
 	}
 }

@@ -60,9 +60,15 @@ func Propose(in Install, r Rule, day civil.Day) (bool, string) {
 	return true, ""
 }
 
-// Value says what taking back one unit is worth: the list price while the product is short (open is how much of the shortfall earlier proposals have left), the price of
-// the covering line at its end where that line is a subscription or under maintenance, else nothing that could be claimed.
-func Value(open int64, listPrice decimal.NullDecimal, line *entitle.Line, day civil.Day) (Worth, decimal.Decimal, civil.Day) {
+// Value says what taking back one unit is worth: the list price while the product is short (open is how much of the
+// shortfall earlier proposals have left), the price of the covering line at its end where that line is a subscription
+// or under maintenance, else nothing that could be claimed.
+func Value(
+	open int64,
+	listPrice decimal.NullDecimal,
+	line *entitle.Line,
+	day civil.Day,
+) (Worth, decimal.Decimal, civil.Day) {
 	if open > 0 && listPrice.Valid {
 		return PurchaseAvoided, listPrice.Decimal, day
 	}

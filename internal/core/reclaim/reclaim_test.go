@@ -39,7 +39,11 @@ func TestPropose(t *testing.T) {
 
 func TestValue(t *testing.T) {
 	price := decimal.NewNullDecimal(decimal.RequireFromString("180.50"))
-	sub := &entitle.Line{Kind: entitle.Subscription, End: day + 90, UnitPrice: decimal.NewNullDecimal(decimal.RequireFromString("60"))}
+	sub := &entitle.Line{
+		Kind:      entitle.Subscription,
+		End:       day + 90,
+		UnitPrice: decimal.NewNullDecimal(decimal.RequireFromString("60")),
+	}
 	ended := &entitle.Line{Kind: entitle.Subscription, End: day - 1, UnitPrice: sub.UnitPrice}
 	bought := &entitle.Line{Kind: entitle.Perpetual, UnitPrice: price}
 	for i, c := range []struct {
@@ -50,10 +54,12 @@ func TestValue(t *testing.T) {
 		amount string
 		on     civil.Day
 	}{
-		{1, price, sub, PurchaseAvoided, "180.5", day}, {0, price, sub, AtRenewal, "60", day + 90}, {0, price, ended, Reuse, "0", 0},
+		{1, price, sub, PurchaseAvoided, "180.5", day}, {0, price, sub, AtRenewal, "60", day + 90},
+		{0, price, ended, Reuse, "0", 0},
 		{0, price, bought, Reuse, "0", 0}, {1, decimal.NullDecimal{}, nil, Reuse, "0", 0},
 	} {
-		if w, amount, on := Value(c.open, c.list, c.line, day); w != c.worth || amount.String() != c.amount || on != c.on {
+		if w, amount, on := Value(c.open, c.list, c.line, day); w != c.worth || amount.String() != c.amount ||
+			on != c.on {
 			t.Errorf("case %d: %s %s %s", i, w, amount, on)
 		}
 	}

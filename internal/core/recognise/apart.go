@@ -75,11 +75,12 @@ func (a *Apart) appendWithout(to []byte, out class) []byte {
 // aside is what makes no other decision of a name: the same name on another machine, in another language or version.
 const aside = ofArchitecture | ofLanguage | ofVersion | ofMajor | ofRelease | ofPublisher | ofInstaller
 
-// KeyForm numbers the way in which keys are made. Where a program with another one comes upon decisions, it makes their keys anew from the records that they were taken on.
+// KeyForm numbers the way in which keys are made. Where a program with another one comes upon decisions, it makes
+// their keys anew from the records that they were taken on.
 const KeyForm = "2"
 
-// Key is what decisions hold on to: the same for every version, architecture and language of a name, and the same whatever
-// the catalogue holds, so that no decision is lost when it grows.
+// Key is what decisions hold on to: the same for every version, architecture and language of a name, and the same
+// whatever the catalogue holds, so that no decision is lost when it grows.
 func (a *Apart) Key() string {
 	if a.learnt {
 		plain := TakeApart(*a.record, nil)
@@ -119,8 +120,8 @@ func (a *Apart) Version() string {
 	return a.NameVersion
 }
 
-// TakeApart reads architecture, language, version, edition and kind of piece out of a record's name, with the edition words
-// and publishers that a catalogue knows. It is also right without a catalogue, for what is common to all.
+// TakeApart reads architecture, language, version, edition and kind of piece out of a record's name, with the edition
+// words and publishers that a catalogue knows. It is also right without a catalogue, for what is common to all.
 func TakeApart(r Record, c *Catalogue) Apart {
 	var a Apart
 	if c == nil {
@@ -132,7 +133,15 @@ func TakeApart(r Record, c *Catalogue) Apart {
 
 // take fills a, reusing its words.
 func (a *Apart) take(r *Record, m maker, c *Catalogue) {
-	*a = Apart{words: a.words[:0], record: r, maker: m, FieldVersion: strings.TrimSpace(r.Version), Architecture: r.Architecture, Language: r.Language, Edition: a.Edition[:0]}
+	*a = Apart{
+		words:        a.words[:0],
+		record:       r,
+		maker:        m,
+		FieldVersion: strings.TrimSpace(r.Version),
+		Architecture: r.Architecture,
+		Language:     r.Language,
+		Edition:      a.Edition[:0],
+	}
 	name := r.Name
 	if !isASCII(name) {
 		name = compose(name)
@@ -214,9 +223,11 @@ func (a *Apart) findPieces() {
 			for j := i - 1; j > a.firstName() && a.words[j].text == "for"; j-- {
 				a.words[j].class = ofPiece
 			}
-			if rule.piece == Update { // the number of the update is no version of the program, and makes no other name of it
+			// the number of the update is no version of the program, and makes no other name of it
+			if rule.piece == Update {
 				for j := end; j < len(a.words); j++ {
-					if w := a.words[j].text; numbered(w) && (j == end && strings.IndexByte(w, '.') < 0 || strings.HasPrefix(w, "kb")) {
+					if w := a.words[j].text; numbered(w) &&
+						(j == end && strings.IndexByte(w, '.') < 0 || strings.HasPrefix(w, "kb")) {
 						a.words[j].class = ofVersion
 					}
 				}
@@ -258,7 +269,8 @@ func (a *Apart) hasWords(at int, want []string) bool {
 	return true
 }
 
-// findTail walks back from the end, and through words in brackets, for languages, editions, platforms and words of installers.
+// findTail walks back from the end, and through words in brackets, for languages, editions, platforms and words of
+// installers.
 func (a *Apart) findTail(editions map[string]bool) {
 	first := a.firstName()
 	open := true // nothing but marked words follows
@@ -283,11 +295,14 @@ func (a *Apart) findTail(editions map[string]bool) {
 			a.Edition[0] = text
 		case w.role&callsEdition != 0:
 			w.class = ofEdition
-		case w.role&installerWord != 0 || text == "only" && a.words[i-1].text == "remove" || text == "remove" && next == ofInstaller:
+		case w.role&installerWord != 0 || text == "only" && a.words[i-1].text == "remove" ||
+			text == "remove" && next == ofInstaller:
 			w.class = ofInstaller
-		case w.role&platformWord != 0 && (w.bracket || a.words[i-1].text == "for"), text == "for" && next == ofPlatform:
+		case w.role&platformWord != 0 && (w.bracket || a.words[i-1].text == "for"), text == "for" &&
+			next == ofPlatform:
 			w.class = ofPlatform
-		case text == "language" && (w.bracket || a.words[i-1].role&languageWord != 0), w.role&languageSide != 0 && (next == ofLanguage || a.words[i-1].role&languageWord != 0):
+		case text == "language" && (w.bracket || a.words[i-1].role&languageWord != 0),
+			w.role&languageSide != 0 && (next == ofLanguage || a.words[i-1].role&languageWord != 0):
 			w.class = ofLanguage
 		default:
 			tag := ""
@@ -304,7 +319,8 @@ func (a *Apart) findTail(editions map[string]bool) {
 			w.class, a.Language = ofLanguage, tag
 		}
 	}
-	if words := a.words[first:]; len(words) > 1 && (words[0].role&editionWord != 0 || editions[words[0].text]) && a.words[first].class == ofName {
+	if words := a.words[first:]; len(words) > 1 && (words[0].role&editionWord != 0 || editions[words[0].text]) &&
+		a.words[first].class == ofName {
 		for _, w := range words[1:] {
 			if w.class == ofName {
 				a.learnt = a.learnt || words[0].role&editionWord == 0
@@ -315,7 +331,8 @@ func (a *Apart) findTail(editions map[string]bool) {
 	}
 }
 
-// Gather is what similar names have in common: the publisher and the product's own words without spaces, accents and endings. Names that nobody has recognised are shown together by it.
+// Gather is what similar names have in common: the publisher and the product's own words without spaces, accents and
+// endings. Names that nobody has recognised are shown together by it.
 func (a *Apart) Gather() string {
 	return a.maker.core + ": " + Squash(string(a.appendWithout(nil, aside|ofPlatform|ofEdition|ofFront|ofPiece)))
 }

@@ -29,9 +29,9 @@ func (c *Catalogue) because(w why, targets []target, m *maker) string {
 	return "no product or other name like this"
 }
 
-// pick chooses among the products of one name by the publisher: those of the same publisher; where there is none, those
-// of which either side does not know the publisher. It answers only where one product is left. A name that began with the
-// record's publisher is none of a product that has no publisher.
+// pick chooses among the products of one name by the publisher: those of the same publisher; where there is none,
+// those of which either side does not know the publisher. It answers only where one product is left. A name that
+// began with the record's publisher is none of a product that has no publisher.
 func (c *Catalogue) pick(targets []target, m *maker, signed bool) (target, why, bool) {
 	if len(targets) == 0 {
 		return target{}, unheard, false

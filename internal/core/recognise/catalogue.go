@@ -64,7 +64,11 @@ func NewCatalogue(from Source) *Catalogue {
 	products := from.Products
 	c := &Catalogue{
 		products: make(map[int64]*entry, len(products)),
-		byName:   make(map[string][]target, 2*len(products)), bySquash: make(map[string][]target, 2*len(products)), byID: map[string]target{}, byCPE: map[string][]cpeAlias{}, byFile: map[string]target{},
+		byName: make(
+			map[string][]target,
+			2*len(products),
+		), bySquash: make(map[string][]target, 2*len(products)), byID: map[string]target{},
+		byCPE: map[string][]cpeAlias{}, byFile: map[string]target{},
 		editions: map[string]bool{}, suites: map[int64]map[int64]bool{}, wordOf: map[string]int64{},
 	}
 	c.houses = Houses(from.Publishers)
@@ -105,7 +109,8 @@ func NewCatalogue(from Source) *Catalogue {
 	return c
 }
 
-// indexMakers finds publishers by their first word. One of a single short word is left out: it may as well be a word of a product.
+// indexMakers finds publishers by their first word. One of a single short word is left out: it may as well be a word
+// of a product.
 func (c *Catalogue) indexMakers() {
 	c.makersByWord = map[string][]maker{}
 	seen := map[string]bool{}

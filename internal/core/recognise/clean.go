@@ -1,5 +1,6 @@
-// Package recognise turns raw software records into titles of the catalogue: it cleans and takes apart names, decides by
-// the first step that answers, keeps a trace of every step, proposes titles for what is left, and folds parts of suites.
+// Package recognise turns raw software records into titles of the catalogue: it cleans and takes apart names, decides
+// by the first step that answers, keeps a trace of every step, proposes titles for what is left, and folds parts of
+// suites.
 package recognise
 
 import (
@@ -12,7 +13,28 @@ import (
 )
 
 // marks are taken out before normalisation: NFKC would turn a trade mark sign into the letters "TM".
-var marks = strings.NewReplacer("®", " ", "™", " ", "©", " ", "℠", " ", "(R)", " ", "(r)", " ", "(TM)", " ", "(tm)", " ", "(C)", " ", "(c)", " ")
+var marks = strings.NewReplacer(
+	"®",
+	" ",
+	"™",
+	" ",
+	"©",
+	" ",
+	"℠",
+	" ",
+	"(R)",
+	" ",
+	"(r)",
+	" ",
+	"(TM)",
+	" ",
+	"(tm)",
+	" ",
+	"(C)",
+	" ",
+	"(c)",
+	" ",
+)
 
 func wordSet(s string) map[string]bool {
 	set := map[string]bool{}
@@ -44,7 +66,8 @@ func fold(s string) string {
 	return cases.Fold().String(compose(s))
 }
 
-// compose takes marks out and brings letters to Unicode NFKC; marks again, since wide brackets become plain ones only then.
+// compose takes marks out and brings letters to Unicode NFKC; marks again, since wide brackets become plain ones only
+// then.
 func compose(s string) string { return unmarked(norm.NFKC.String(unmarked(s))) }
 
 // unmarked takes trade marks out. Most names have none.
@@ -117,8 +140,8 @@ func isWord(r rune) bool {
 	return unicode.IsLetter(r) || unicode.IsDigit(r)
 }
 
-// Squash writes a clean name without spaces, dots and accents: "Skerry Map" and "SkerryMap", "Café" and "Cafe" become the
-// same.
+// Squash writes a clean name without spaces, dots and accents: "Skerry Map" and "SkerryMap", "Café" and "Cafe" become
+// the same.
 func Squash(clean string) string {
 	if !isASCII(clean) {
 		clean = norm.NFD.String(clean)

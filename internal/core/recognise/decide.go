@@ -20,8 +20,8 @@ const (
 	ByCatalogue  Step = "catalogue"
 )
 
-// Decision is what a person decided about every record with one key: a product, perhaps in one edition, or that it is not
-// software that counts (Product 0).
+// Decision is what a person decided about every record with one key: a product, perhaps in one edition, or that it is
+// not software that counts (Product 0).
 type Decision struct {
 	ID      int64
 	Key     string
@@ -29,8 +29,8 @@ type Decision struct {
 	Edition string
 }
 
-// Result is what a record was recognised as. Product is 0 where nobody knows yet, and where a person decided that the record
-// is not software that counts (NotCounted).
+// Result is what a record was recognised as. Product is 0 where nobody knows yet, and where a person decided that the
+// record is not software that counts (NotCounted).
 type Result struct {
 	Product      int64
 	Title        int64 // the catalogue's line, 0 where the catalogue has none for this release
@@ -142,7 +142,8 @@ func (g *Recogniser) Trace(r Record) (Result, []TraceStep) {
 func describe(a *Apart) string {
 	out := fmt.Sprintf("publisher %q, words %q", a.Publisher(), strings.Join(a.Words(), " "))
 	for _, part := range []struct{ name, value string }{
-		{"edition", strings.Join(a.Edition, " ")}, {"version in the name", a.NameVersion}, {"version field", a.FieldVersion},
+		{"edition", strings.Join(a.Edition, " ")}, {"version in the name", a.NameVersion},
+		{"version field", a.FieldVersion},
 		{"architecture", a.Architecture}, {"language", a.Language}, {"kind of piece", string(a.Piece)},
 	} {
 		if part.value != "" {
@@ -152,8 +153,9 @@ func describe(a *Apart) string {
 	return out
 }
 
-// tries are the forms of a name that the catalogue is asked for, the whole name first: without is what each leaves out, and
-// piece whether what is left may be a piece of the product. Each is asked with the publisher's name in front and then without.
+// tries are the forms of a name that the catalogue is asked for, the whole name first: without is what each leaves
+// out, and piece whether what is left may be a piece of the product. Each is asked with the publisher's name in front
+// and then without.
 var tries = [...]struct {
 	without class
 	piece   bool
@@ -215,7 +217,13 @@ func (w *Worker) decide(r *Record, steps []TraceStep) (Result, []TraceStep) {
 				if tracing {
 					note(ByDecision, key, "decided: not software that counts")
 				}
-				return Result{By: ByDecision, NotCounted: true, Version: a.Version(), TitleVersion: a.Version(), Piece: a.Piece}, steps
+				return Result{
+					By:           ByDecision,
+					NotCounted:   true,
+					Version:      a.Version(),
+					TitleVersion: a.Version(),
+					Piece:        a.Piece,
+				}, steps
 			}
 			if p := c.products[d.Product]; p != nil {
 				tg := target{entry: p, edition: d.Edition, hasEd: d.Edition != ""}
@@ -235,10 +243,23 @@ func (w *Worker) decide(r *Record, steps []TraceStep) (Result, []TraceStep) {
 			if tracing {
 				note(ByRule, rule.Name, "not software that counts")
 			}
-			return Result{By: ByRule, Rule: rule.ID, NotCounted: true, Version: a.Version(), TitleVersion: a.Version(), Piece: a.Piece}, steps
+			return Result{
+				By:           ByRule,
+				Rule:         rule.ID,
+				NotCounted:   true,
+				Version:      a.Version(),
+				TitleVersion: a.Version(),
+				Piece:        a.Piece,
+			}, steps
 		}
 		if p := c.products[rule.Product]; p != nil {
-			res := c.result(target{entry: p, edition: rule.Edition, hasEd: rule.Edition != ""}, a, a.Edition, Whole, ByRule)
+			res := c.result(
+				target{entry: p, edition: rule.Edition, hasEd: rule.Edition != ""},
+				a,
+				a.Edition,
+				Whole,
+				ByRule,
+			)
 			res.Rule = rule.ID
 			if tracing {
 				note(ByRule, rule.Name, c.name(res))
@@ -256,7 +277,15 @@ func (w *Worker) decide(r *Record, steps []TraceStep) (Result, []TraceStep) {
 		if list := w.candidates(1); len(list) > 0 && list[0].Features.Score() >= w.g.limit {
 			res := c.result(target{entry: c.products[list[0].Product]}, a, a.Edition, a.Piece, ByScore)
 			if tracing {
-				note(ByScore, fmt.Sprintf("the first proposal scores %.2f, the limit is %.2f", list[0].Features.Score(), w.g.limit), c.name(res))
+				note(
+					ByScore,
+					fmt.Sprintf(
+						"the first proposal scores %.2f, the limit is %.2f",
+						list[0].Features.Score(),
+						w.g.limit,
+					),
+					c.name(res),
+				)
 			}
 			return res, steps
 		}
@@ -301,7 +330,9 @@ func (w *Worker) byCatalogue(r *Record, tracing bool, note func(Step, string, st
 				ok, why = false, apartByLanguage
 			}
 			if ok {
-				if own := &tg.maker; !m.same(own) && (try.piece || own.unknown() && !m.unknown() && bytes.IndexByte(w.key, ' ') < 0 || m.unknown() != own.unknown() && c.generic(w.key)) {
+				if own := &tg.maker; !m.same(own) &&
+					(try.piece || own.unknown() && !m.unknown() && bytes.IndexByte(w.key, ' ') < 0 ||
+						m.unknown() != own.unknown() && c.generic(w.key)) {
 					ok, why = false, tooPlain
 				}
 			}
@@ -329,7 +360,8 @@ func (w *Worker) byCatalogue(r *Record, tracing bool, note func(Step, string, st
 	return Result{}, false
 }
 
-// editionWords are the words of the edition where the name was asked for without them, or where the source gave it apart.
+// editionWords are the words of the edition where the name was asked for without them, or where the source gave it
+// apart.
 func (a *Apart) editionWords(out class, field string) []string {
 	if out&(ofEdition|ofFront) == 0 && field == "" {
 		return nil

@@ -46,17 +46,30 @@ func wide(s string) string {
 
 func decorCatalogue() (*Catalogue, []Product) {
 	var products []Product
-	heads, tails := strings.Fields("Brine Fathom Skarn Holm Vane Quoin"), strings.Fields("weft latch spindle Map Wheel Pen")
+	heads, tails := strings.Fields(
+		"Brine Fathom Skarn Holm Vane Quoin",
+	), strings.Fields(
+		"weft latch spindle Map Wheel Pen",
+	)
 	for i, h := range heads {
 		for j, tl := range tails {
 			id := int64(1 + i*len(tails) + j)
-			products = append(products, Product{ID: id, Publisher: fmt.Sprintf("Maker %s & Sons Ltd", h), Name: h + " " + tl, Titles: []Title{{ID: id, Product: id, Version: "3", Model: Commercial}}})
+			products = append(
+				products,
+				Product{
+					ID:        id,
+					Publisher: fmt.Sprintf("Maker %s & Sons Ltd", h),
+					Name:      h + " " + tl,
+					Titles:    []Title{{ID: id, Product: id, Version: "3", Model: Commercial}},
+				},
+			)
 		}
 	}
 	return NewCatalogue(Source{Products: products}), products
 }
 
-// However a name is decorated, up to three times over, it stays the same product and keeps the key that decisions hold on to.
+// However a name is decorated, up to three times over, it stays the same product and keeps the key that decisions
+// hold on to.
 func TestDecorationsDoNotMakeAnotherProduct(t *testing.T) {
 	c, products := decorCatalogue()
 	g := New(c, nil)
@@ -71,7 +84,12 @@ func TestDecorationsDoNotMakeAnotherProduct(t *testing.T) {
 			name = d.put(name, p.Publisher, v)
 			used = append(used, d.name)
 		}
-		rec := Record{Publisher: []string{p.Publisher, strings.ToUpper(p.Publisher), strings.TrimSuffix(p.Publisher, " Ltd")}[r.IntN(3)], Name: name, Version: v}
+		rec := Record{
+			Publisher: []string{p.Publisher, strings.ToUpper(p.Publisher),
+				strings.TrimSuffix(p.Publisher, " Ltd")}[r.IntN(3)],
+			Name:    name,
+			Version: v,
+		}
 		res, a := g.Decide(rec)
 		if res.Product != p.ID {
 			t.Fatalf("%q (%s) is recognised as %d, not %d", name, strings.Join(used, ", "), res.Product, p.ID)
@@ -93,7 +111,8 @@ func TestStrangersAreNotDecided(t *testing.T) {
 	for range 2000 {
 		p := products[r.IntN(len(products))]
 		words := strings.Fields(p.Name)
-		name := []string{words[0], words[0] + " " + words[1] + " Tools", "New " + p.Name, words[1] + " " + words[0], p.Name + "s"}[r.IntN(5)]
+		name := []string{words[0], words[0] + " " + words[1] + " Tools", "New " + p.Name, words[1] + " " + words[0],
+			p.Name + "s"}[r.IntN(5)]
 		if res, _ := g.Decide(Record{Publisher: p.Publisher, Name: name}); res.Recognised() {
 			t.Fatalf("%q is decided to be %s", name, c.Product(res.Product).Name)
 		}

@@ -9,8 +9,8 @@ import (
 	"github.com/package-url/packageurl-go"
 )
 
-// identifierKey brings an identifier of the catalogue to the form it is looked up by: a SWID tag as it stands, a package
-// URL without version and qualifiers. Other text gives "".
+// identifierKey brings an identifier of the catalogue to the form it is looked up by: a SWID tag as it stands, a
+// package URL without version and qualifiers. Other text gives "".
 func identifierKey(s string) string {
 	switch {
 	case strings.HasPrefix(s, "swid:"):
@@ -40,7 +40,13 @@ func readCPE(s string) (common.WellFormedName, bool) {
 }
 
 func cpeKey(w common.WellFormedName) string {
-	return w.GetString(common.AttributePart) + ":" + w.GetString(common.AttributeVendor) + ":" + w.GetString(common.AttributeProduct)
+	return w.GetString(
+		common.AttributePart,
+	) + ":" + w.GetString(
+		common.AttributeVendor,
+	) + ":" + w.GetString(
+		common.AttributeProduct,
+	)
 }
 
 // cpeAlias is a CPE name of the catalogue with what it stands for.
@@ -49,9 +55,9 @@ type cpeAlias struct {
 	target
 }
 
-// cpeCovers says by name matching (NIST IR 7696, section 6) whether a name of the catalogue takes in that of a record: in
-// part, vendor and product it must be the same or wider, and in nothing else may the two exclude each other. Versions and
-// updates are left to the versions of the title.
+// cpeCovers says by name matching (NIST IR 7696, section 6) whether a name of the catalogue takes in that of a
+// record: in part, vendor and product it must be the same or wider, and in nothing else may the two exclude each
+// other. Versions and updates are left to the versions of the title.
 func cpeCovers(alias, record common.WellFormedName) bool {
 	for attribute, relation := range matching.CompareWFNs(alias, record) {
 		switch attribute {
@@ -75,15 +81,16 @@ func (c *Catalogue) addCPE(alias string, t target) bool {
 		return false
 	}
 	key := cpeKey(name)
-	if common.ContainsWildcards(name.GetString(common.AttributeVendor)) || common.ContainsWildcards(name.GetString(common.AttributeProduct)) {
+	if common.ContainsWildcards(name.GetString(common.AttributeVendor)) ||
+		common.ContainsWildcards(name.GetString(common.AttributeProduct)) {
 		key = "" // found by going through them
 	}
 	c.byCPE[key] = append(c.byCPE[key], cpeAlias{name, t})
 	return true
 }
 
-// ofCPE finds what a CPE name of a record stands for: an alias that covers it, else a product whose publisher and name are
-// its vendor and product, underscores as spaces.
+// ofCPE finds what a CPE name of a record stands for: an alias that covers it, else a product whose publisher and
+// name are its vendor and product, underscores as spaces.
 func (c *Catalogue) ofCPE(text string) (target, bool) {
 	name, ok := readCPE(text)
 	if !ok {

@@ -9,12 +9,14 @@ import (
 	"unicode/utf8"
 )
 
-// index finds names of the catalogue that share words with a record's name, exactly or nearly, without looking at the others.
+// index finds names of the catalogue that share words with a record's name, exactly or nearly, without looking at the
+// others.
 type index struct {
-	ids     map[string]int32 // a word's number
-	words   []string         // by number
-	sorted  []int32          // numbers in the order of their words, for beginnings
-	weight  []float32        // how telling a word is: the logarithm of one over the share of names that have it (Spärck Jones 1972)
+	ids    map[string]int32 // a word's number
+	words  []string         // by number
+	sorted []int32          // numbers in the order of their words, for beginnings
+	// how telling a word is: the logarithm of one over the share of names that have it (Spärck Jones 1972)
+	weight  []float32
 	names   []indexedName
 	posting [][]int32 // by word, the names that have it
 	near    []nearWord
@@ -28,8 +30,8 @@ type indexedName struct {
 	squash  string
 }
 
-// nearWord is a word with one letter left out: two words that share one are at most a letter or two apart (the symmetric
-// deletes of spelling correction).
+// nearWord is a word with one letter left out: two words that share one are at most a letter or two apart (the
+// symmetric deletes of spelling correction).
 type nearWord struct {
 	hash uint32
 	word int32
@@ -87,7 +89,10 @@ func newIndex(products []Product) *index {
 			x.names[i].total += x.weight[id]
 		}
 	}
-	slices.SortFunc(x.near, func(a, b nearWord) int { return cmp.Or(cmp.Compare(a.hash, b.hash), cmp.Compare(a.word, b.word)) })
+	slices.SortFunc(
+		x.near,
+		func(a, b nearWord) int { return cmp.Or(cmp.Compare(a.hash, b.hash), cmp.Compare(a.word, b.word)) },
+	)
 	x.near = slices.Clip(slices.Compact(x.near))
 	x.sorted = make([]int32, len(x.words))
 	for i := range x.sorted {
@@ -97,7 +102,8 @@ func newIndex(products []Product) *index {
 	return x
 }
 
-// indexWords cuts a clean name into what the index holds: its words, and of words in scripts that write no spaces the pairs of their letters.
+// indexWords cuts a clean name into what the index holds: its words, and of words in scripts that write no spaces the
+// pairs of their letters.
 func indexWords(clean string) []string {
 	var out []string
 	for _, w := range strings.Fields(clean) {
@@ -170,7 +176,11 @@ func (x *index) nearly(w string, fn func(id int32, share float32)) {
 
 // beginning calls fn for up to a few words of the index that begin with w.
 func (x *index) beginning(w string, fn func(id int32, share float32)) {
-	at, _ := slices.BinarySearchFunc(x.sorted, w, func(id int32, w string) int { return strings.Compare(x.words[id], w) })
+	at, _ := slices.BinarySearchFunc(
+		x.sorted,
+		w,
+		func(id int32, w string) int { return strings.Compare(x.words[id], w) },
+	)
 	for n := 0; at < len(x.sorted) && n < 12; at, n = at+1, n+1 {
 		other := x.words[x.sorted[at]]
 		if !strings.HasPrefix(other, w) {
@@ -182,7 +192,8 @@ func (x *index) beginning(w string, fn func(id int32, share float32)) {
 	}
 }
 
-// likeness is one less the share of letters to change (Levenshtein 1966, with swaps of neighbours as one change: Damerau 1964), in 0..1.
+// likeness is one less the share of letters to change (Levenshtein 1966, with swaps of neighbours as one change:
+// Damerau 1964), in 0..1.
 func likeness(a, b string) float32 {
 	if a == b {
 		return 1

@@ -7,8 +7,8 @@ import (
 	"strings"
 )
 
-// Proposal is a product that a record may be. Score is how likely, in 0..1: of proposals with a score near s about s are
-// right, measured on names that the weights were not chosen on (see the evaluation).
+// Proposal is a product that a record may be. Score is how likely, in 0..1: of proposals with a score near s about s
+// are right, measured on names that the weights were not chosen on (see the evaluation).
 type Proposal struct {
 	Product int64
 	Edition string
@@ -29,7 +29,8 @@ type Features struct {
 	Telling   float64 // how telling the shared words are, against the most telling word there is
 }
 
-// bias and weights of a logistic regression (Cox 1958) over Features, fitted by the evaluation on the half of its names that it reports nothing of.
+// bias and weights of a logistic regression (Cox 1958) over Features, fitted by the evaluation on the half of its
+// names that it reports nothing of.
 const scoreBias = -8.363
 
 var scoreWeights = [...]float64{1.951, 2.688, 2.858, 1.852, 3.905, 0.775}
@@ -89,7 +90,15 @@ func (w *Worker) Propose(r *Record, limit int) []Proposal {
 	out := make([]Proposal, 0, len(list))
 	c, x := w.g.catalogue, w.g.catalogue.index()
 	for _, cand := range list {
-		p := Proposal{Product: cand.Product, Edition: c.products[cand.Product].edition(strings.Join(w.apart.Edition, " ")), Score: cand.Features.Score(), Shared: []string{}, Near: []string{}, Missing: []string{}, Extra: []string{}}
+		p := Proposal{
+			Product: cand.Product,
+			Edition: c.products[cand.Product].edition(strings.Join(w.apart.Edition, " ")),
+			Score:   cand.Features.Score(),
+			Shared:  []string{},
+			Near:    []string{},
+			Missing: []string{},
+			Extra:   []string{},
+		}
 		n := &x.names[cand.name]
 		for _, id := range n.words {
 			switch share := w.share(id); {
@@ -165,7 +174,10 @@ func (w *Worker) candidates(limit int) []Candidate {
 			}
 			best += most * q.query[i].weight
 		}
-		f := Features{Letters: float64(max(likeness(squash, n.squash), likeness(bare, n.squash))), Telling: float64(telling / top)}
+		f := Features{
+			Letters: float64(max(likeness(squash, n.squash), likeness(bare, n.squash))),
+			Telling: float64(telling / top),
+		}
 		if total > 0 {
 			f.OfRecord = float64(best / total)
 		}
@@ -252,7 +264,8 @@ func (w *Worker) ask() {
 				}
 			}
 		}
-		if stem := strings.TrimRight(text, "0123456789."); len(stem) >= 3 && !known { // numbered libraries: libcurl4 is of curl
+		// numbered libraries: libcurl4 is of curl
+		if stem := strings.TrimRight(text, "0123456789."); len(stem) >= 3 && !known {
 			if id, ok := x.ids[stem]; ok && stem != text {
 				add(id, 0.85)
 			}

@@ -3,14 +3,23 @@ package recognise
 import "strings"
 
 // legalForms are the words that say what a company is in law and not who it is (common practice).
-var legalForms = wordSet("ab ag aps as asa bv co company corp corporation eirl eurl gmbh inc incorporated kft kg kk limited llc llp ltd ltda nv oü oy oyj plc " +
-	"pte pty sa sarl sas sc se sl spa spzoo srl sro zoo ооо ао 株式会社 有限公司 有限会社")
+var legalForms = wordSet(
+	"ab ag aps as asa bv co company corp corporation eirl eurl gmbh inc incorporated kft kg kk limited llc llp ltd " +
+		"ltda nv oü oy oyj plc " +
+		"pte pty sa sarl sas sc se sl spa spzoo srl sro zoo ооо ао 株式会社 有限公司 有限会社",
+)
 
 // sayLittle are words of publishers that say little of who it is: what is left without them is enough to know it by.
-var sayLittle = wordSet("the project team developers developer contributors community group software systems technologies technology labs international foundation e.v ev org organisation organization")
+var sayLittle = wordSet(
+	"the project team developers developer contributors community group software systems technologies technology " +
+		"labs international foundation e.v ev org organisation organization",
+)
 
 // nobody are words that installers write where they know no publisher.
-var nobody = wordSet("unknown unbekannt inconnu none n a na null nil publisher hersteller manufacturer default company your ukjent okänd")
+var nobody = wordSet(
+	"unknown unbekannt inconnu none n a na null nil publisher hersteller manufacturer default company your ukjent " +
+		"okänd",
+)
 
 var ands = wordSet("and und og och et y e")
 
@@ -73,8 +82,8 @@ func coreOf(words []string) string {
 	return b.String()
 }
 
-// same reports whether two publishers are one: the same in the catalogue, equal without legal forms, spaces and words that
-// say little, or the shorter one the beginning of the longer at a word's end ("Ostwick" and "Ostwick Foundry").
+// same reports whether two publishers are one: the same in the catalogue, equal without legal forms, spaces and words
+// that say little, or the shorter one the beginning of the longer at a word's end ("Ostwick" and "Ostwick Foundry").
 func (m *maker) same(o *maker) bool {
 	switch {
 	case m.unknown() || o.unknown():
@@ -94,8 +103,8 @@ func (m *maker) same(o *maker) bool {
 	return len(short) < len(long)
 }
 
-// findPublisher marks the publisher's name in front of the product's, where words of the product are left after it. Where
-// the source gave no publisher, it is one that the catalogue knows.
+// findPublisher marks the publisher's name in front of the product's, where words of the product are left after it.
+// Where the source gave no publisher, it is one that the catalogue knows.
 func (a *Apart) findPublisher(c *Catalogue) {
 	if !a.maker.unknown() {
 		a.markPublisher(a.ahead(a.maker.words))
@@ -121,7 +130,9 @@ func (a *Apart) ahead(publisher []string) int {
 			i++
 		}
 		switch {
-		case i < len(a.words) && (a.words[i].text == want || strings.ReplaceAll(a.words[i].text, ".", "") == want || want == "&" && ands[a.words[i].text]):
+		case i < len(a.words) &&
+			(a.words[i].text == want || strings.ReplaceAll(a.words[i].text, ".", "") == want ||
+				want == "&" && ands[a.words[i].text]):
 			told = told || !sayLittle[want]
 			i++
 		case !sayLittle[want]:
@@ -153,7 +164,8 @@ func (a *Apart) markPublisher(n int) bool {
 	return false
 }
 
-// Houses numbers the cleaned names of publishers, their other names too: a name stands for the publisher, and one that was taken over for its last successor.
+// Houses numbers the cleaned names of publishers, their other names too: a name stands for the publisher, and one
+// that was taken over for its last successor.
 func Houses(publishers []Publisher) map[string]int64 {
 	out := map[string]int64{}
 	byID := make(map[int64]*Publisher, len(publishers))

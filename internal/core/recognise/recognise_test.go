@@ -11,21 +11,53 @@ import (
 func testCatalogue() *Catalogue {
 	return NewCatalogue(Source{Products: []Product{
 		{ID: 1, Publisher: "Ostwick Foundry Ltd", Name: "Skerrymap Master", Titles: []Title{
-			{ID: 11, Product: 1, Version: "5", Model: Commercial, Suite: ""}, {ID: 12, Product: 1, Version: "6", Model: Commercial, Aliases: []string{"Skerry Map Master", "swid:ostwick.example+skm6", "skmaster.exe"}},
+			{ID: 11, Product: 1, Version: "5", Model: Commercial, Suite: ""},
+			{
+				ID:      12,
+				Product: 1,
+				Version: "6",
+				Model:   Commercial,
+				Aliases: []string{"Skerry Map Master", "swid:ostwick.example+skm6", "skmaster.exe"},
+			},
 		}},
-		{ID: 2, Publisher: "Ostwick Foundry Ltd", Name: "Skerrymap Viewer", Titles: []Title{{ID: 21, Product: 2, Suite: "Skerrymap Master", Model: Commercial}}},
+		{
+			ID:        2,
+			Publisher: "Ostwick Foundry Ltd",
+			Name:      "Skerrymap Viewer",
+			Titles:    []Title{{ID: 21, Product: 2, Suite: "Skerrymap Master", Model: Commercial}},
+		},
 		{ID: 3, Publisher: "Pelmar & Voss", Name: "Tidewheel", Titles: []Title{
-			{ID: 31, Product: 3, Edition: "Standard", EditionRank: 1, Model: Commercial}, {ID: 32, Product: 3, Edition: "Professional", EditionRank: 2, Model: Commercial},
+			{ID: 31, Product: 3, Edition: "Standard", EditionRank: 1, Model: Commercial},
+			{ID: 32, Product: 3, Edition: "Professional", EditionRank: 2, Model: Commercial},
 		}},
-		{ID: 4, Publisher: "Quernstone", Name: "Lodeglass Runtime", Titles: []Title{{ID: 41, Product: 4, Model: Free}}},
-		{ID: 5, Publisher: "Quernstone", Name: "Notch 3 Modeller", Titles: []Title{{ID: 51, Product: 5, Model: Commercial}}},
+		{ID: 4, Publisher: "Quernstone", Name: "Lodeglass Runtime",
+			Titles: []Title{{ID: 41, Product: 4, Model: Free}}},
+		{
+			ID:        5,
+			Publisher: "Quernstone",
+			Name:      "Notch 3 Modeller",
+			Titles:    []Title{{ID: 51, Product: 5, Model: Commercial}},
+		},
 		{ID: 6, Publisher: "Harrowmere", Name: "Viewer", Titles: []Title{{ID: 61, Product: 6, Model: Commercial}}},
-		{ID: 7, Publisher: "Isbrand", Name: "Viewer", Titles: []Title{{ID: 71, Product: 7, Model: Commercial, Aliases: []string{"cpe:2.3:a:isbrand:ibview:*:*:*:*:*:*:*:*", "pkg:deb/debian/ibview"}}}},
+		{
+			ID:        7,
+			Publisher: "Isbrand",
+			Name:      "Viewer",
+			Titles: []Title{
+				{
+					ID:      71,
+					Product: 7,
+					Model:   Commercial,
+					Aliases: []string{"cpe:2.3:a:isbrand:ibview:*:*:*:*:*:*:*:*", "pkg:deb/debian/ibview"},
+				},
+			},
+		},
 	}})
 }
 
 func TestDecide(t *testing.T) {
-	g := New(testCatalogue(), []Decision{{ID: 1, Key: "|skm special", Product: 1}, {ID: 2, Key: "|colour tool", Product: 0}})
+	g := New(testCatalogue(), []Decision{{ID: 1, Key: "|skm special", Product: 1},
+		{ID: 2, Key: "|colour tool", Product: 0}})
 	for _, c := range []struct {
 		r       Record
 		product int64
@@ -34,37 +66,62 @@ func TestDecide(t *testing.T) {
 		by      Step
 		whyNot  string
 	}{
-		{Record{Publisher: "Ostwick Foundry Ltd.", Name: "Skerrymap Master 6.1 (64-bit)", Version: "6.1.204"}, 1, "", "6", ByCatalogue, ""},
+		{Record{Publisher: "Ostwick Foundry Ltd.", Name: "Skerrymap Master 6.1 (64-bit)", Version: "6.1.204"}, 1, "",
+			"6", ByCatalogue, ""},
 		{Record{Publisher: "OSTWICK FOUNDRY", Name: "Skerrymap® Master 5 x86 de-DE"}, 1, "", "5", ByCatalogue, ""},
-		{Record{Publisher: "Ostwick Foundry", Name: "Ostwick Foundry Skerrymap Master", Version: "7.0"}, 1, "", "7.0", ByCatalogue, ""},
+		{Record{Publisher: "Ostwick Foundry", Name: "Ostwick Foundry Skerrymap Master", Version: "7.0"}, 1, "", "7.0",
+			ByCatalogue, ""},
 		{Record{Name: "Skerry Map Master v5.2"}, 1, "", "5", ByCatalogue, ""},
 		{Record{Name: "whatever", TagID: "ostwick.example+skm6", Version: "6.2"}, 1, "", "6", ByIdentifier, ""},
 		{Record{Name: "???", FileName: "SKMaster.exe", Version: "5.0"}, 1, "", "5", BySignature, ""},
 		{Record{Name: "SKM Special 4.4", Version: "4.4.1"}, 1, "", "4.4.1", ByDecision, ""},
 		{Record{Name: "Colour-Tool 3"}, 0, "", "3", ByDecision, "decided: not software that counts"},
-		{Record{Publisher: "Pelmar and Voss GmbH", Name: "Tidewheel Pro 2.0"}, 3, "Professional", "2.0", ByCatalogue, ""},
+		{Record{Publisher: "Pelmar and Voss GmbH", Name: "Tidewheel Pro 2.0"}, 3, "Professional", "2.0", ByCatalogue,
+			""},
 		{Record{Publisher: "Pelmar & Voss", Name: "Tidewheel Standard Edition"}, 3, "Standard", "", ByCatalogue, ""},
-		{Record{Publisher: "Pelmar & Voss", Name: "Tidewheel", Edition: "Professional"}, 3, "Professional", "", ByCatalogue, ""},
+		{Record{Publisher: "Pelmar & Voss", Name: "Tidewheel", Edition: "Professional"}, 3, "Professional", "",
+			ByCatalogue, ""},
 		{Record{Publisher: "Pelmar & Voss", Name: "Tidewheel"}, 3, "", "", ByCatalogue, ""},
-		{Record{Publisher: "Quernstone", Name: "Lodeglass Runtime 2.1"}, 4, "", "2.1", ByCatalogue, "licence model free"},
+		{Record{Publisher: "Quernstone", Name: "Lodeglass Runtime 2.1"}, 4, "", "2.1", ByCatalogue,
+			"licence model free"},
 		{Record{Publisher: "Quernstone", Name: "Notch 3 Modeller 8.1", Version: "8.1"}, 5, "", "8.1", ByCatalogue, ""},
-		{Record{Publisher: "Ostwick Foundry", Name: "Security Update for Skerrymap Master 6 (KB20431)"}, 1, "", "6", ByCatalogue, "an update, not the program itself"},
-		{Record{Publisher: "Ostwick Foundry", Name: "Sprachpaket für Skerrymap Master"}, 1, "", "", ByCatalogue, "a language pack, not the program itself"},
-		{Record{Publisher: "Ostwick Foundry", Name: "Skerrymap Master 6 Update 3"}, 1, "", "6", ByCatalogue, "an update, not the program itself"},
-		{Record{Publisher: "Ostwick Foundry", Name: "Skerrymap Master Language Pack"}, 1, "", "", ByCatalogue, "a language pack, not the program itself"},
+		{Record{Publisher: "Ostwick Foundry", Name: "Security Update for Skerrymap Master 6 (KB20431)"}, 1, "", "6",
+			ByCatalogue, "an update, not the program itself"},
+		{Record{Publisher: "Ostwick Foundry", Name: "Sprachpaket für Skerrymap Master"}, 1, "", "", ByCatalogue,
+			"a language pack, not the program itself"},
+		{Record{Publisher: "Ostwick Foundry", Name: "Skerrymap Master 6 Update 3"}, 1, "", "6", ByCatalogue,
+			"an update, not the program itself"},
+		{Record{Publisher: "Ostwick Foundry", Name: "Skerrymap Master Language Pack"}, 1, "", "", ByCatalogue,
+			"a language pack, not the program itself"},
 		{Record{Publisher: "Ostwick Foundry", Name: "Skerrymap Master Trial"}, 1, "", "", ByCatalogue, "a trial"},
 		{Record{Name: "Viewer 2.0"}, 0, "", "2.0", "", "not recognised"},
 		{Record{Publisher: "Isbrand AS", Name: "Viewer 2.0"}, 7, "", "2.0", ByCatalogue, ""},
 		{Record{Publisher: "Somebody Else", Name: "Viewer"}, 0, "", "", "", "not recognised"},
-		{Record{Name: "x", CPE: "cpe:2.3:a:isbrand:ibview:4.0:*:*:*:*:*:*:*", Version: "4.0"}, 7, "", "4.0", ByIdentifier, ""},
-		{Record{Name: "x", CPE: "cpe:2.3:a:quernstone:lodeglass_runtime:2.1:*:*:*:*:*:*:*"}, 4, "", "", ByIdentifier, "licence model free"},
+		{Record{Name: "x", CPE: "cpe:2.3:a:isbrand:ibview:4.0:*:*:*:*:*:*:*", Version: "4.0"}, 7, "", "4.0",
+			ByIdentifier, ""},
+		{Record{Name: "x", CPE: "cpe:2.3:a:quernstone:lodeglass_runtime:2.1:*:*:*:*:*:*:*"}, 4, "", "", ByIdentifier,
+			"licence model free"},
 		{Record{Name: "x", PURL: "pkg:deb/debian/ibview@4.0-1?arch=amd64"}, 7, "", "", ByIdentifier, ""},
 	} {
 		res, _ := g.Decide(c.r)
-		if res.Product != c.product || res.Edition != c.edition || res.TitleVersion != c.version || res.By != c.by || res.WhyNot() != c.whyNot {
+		if res.Product != c.product || res.Edition != c.edition || res.TitleVersion != c.version || res.By != c.by ||
+			res.WhyNot() != c.whyNot {
 			_, steps := g.Trace(c.r)
-			t.Errorf("%+v:\n got product %d edition %q version %q by %q why %q\nwant %d %q %q %q %q\n%v", c.r, res.Product, res.Edition, res.TitleVersion, res.By, res.WhyNot(),
-				c.product, c.edition, c.version, c.by, c.whyNot, steps)
+			t.Errorf(
+				"%+v:\n got product %d edition %q version %q by %q why %q\nwant %d %q %q %q %q\n%v",
+				c.r,
+				res.Product,
+				res.Edition,
+				res.TitleVersion,
+				res.By,
+				res.WhyNot(),
+				c.product,
+				c.edition,
+				c.version,
+				c.by,
+				c.whyNot,
+				steps,
+			)
 		}
 	}
 }
@@ -79,7 +136,10 @@ func TestTraceNamesEveryStepUpToTheAnswer(t *testing.T) {
 	for _, s := range steps {
 		names = append(names, s.Step)
 	}
-	if got := strings.Join(names, ","); !strings.HasPrefix(got, "clean,take apart,identifier,signature,decision,catalogue") {
+	if got := strings.Join(names, ","); !strings.HasPrefix(
+		got,
+		"clean,take apart,identifier,signature,decision,catalogue",
+	) {
 		t.Errorf("steps %s", got)
 	}
 	if last := steps[len(steps)-1].Outcome; !strings.Contains(last, "other name") {
@@ -92,7 +152,8 @@ func TestTakeApart(t *testing.T) {
 		r                             Record
 		words, arch, lang, ver, piece string
 	}{
-		{Record{Name: "Gannet Database 2019 (x64) en-US", Version: "15.0.2000"}, "gannet database", "x64", "en-US", "15.0.2000", ""},
+		{Record{Name: "Gannet Database 2019 (x64) en-US", Version: "15.0.2000"}, "gannet database", "x64", "en-US",
+			"15.0.2000", ""},
 		{Record{Name: "Oyster Ledger Deutsch 32 Bit 4.1"}, "oyster ledger", "x86", "de", "4.1", ""},
 		{Record{Name: "Kelpline C++ Compiler v12"}, "kelpline c++ compiler", "", "", "12", ""},
 		{Record{Name: "Murrelet (fr) Version 3"}, "murrelet", "", "fr", "3", ""},
@@ -101,7 +162,9 @@ func TestTakeApart(t *testing.T) {
 		{Record{Name: "Ｆｊｏｒｄｐｅｎ　Suite"}, "fjordpen suite", "", "", "", ""},
 	} {
 		a := TakeApart(c.r, nil)
-		if got := strings.Join(a.Words(), " "); got != c.words || a.Architecture != c.arch || a.Language != c.lang || a.Version() != c.ver || string(a.Piece) != c.piece {
+		if got := strings.Join(a.Words(), " "); got != c.words || a.Architecture != c.arch || a.Language != c.lang ||
+			a.Version() != c.ver ||
+			string(a.Piece) != c.piece {
 			t.Errorf("%q: %q %q %q %q %q", c.r.Name, got, a.Architecture, a.Language, a.Version(), a.Piece)
 		}
 	}
@@ -115,8 +178,10 @@ func keyOf(r Record) string {
 func TestKeyIsTheSameForEveryVersionArchitectureAndLanguage(t *testing.T) {
 	want := keyOf(Record{Publisher: "Tarnquist", Name: "Oyster Payroll"})
 	for _, r := range []Record{
-		{Publisher: "Tarnquist AB", Name: "Oyster Payroll 4.2", Version: "4.2.0"}, {Publisher: "TARNQUIST", Name: "Oyster Payroll (64-bit)", Version: "9"},
-		{Publisher: "Tarnquist", Name: "Oyster Payroll 2024 x64 nb-NO", Version: "24.1"}, {Publisher: "Tarnquist", Name: "Tarnquist Oyster Payroll (Deutsch)"},
+		{Publisher: "Tarnquist AB", Name: "Oyster Payroll 4.2", Version: "4.2.0"},
+		{Publisher: "TARNQUIST", Name: "Oyster Payroll (64-bit)", Version: "9"},
+		{Publisher: "Tarnquist", Name: "Oyster Payroll 2024 x64 nb-NO", Version: "24.1"},
+		{Publisher: "Tarnquist", Name: "Tarnquist Oyster Payroll (Deutsch)"},
 	} {
 		if got := keyOf(r); got != want {
 			t.Errorf("%+v: key %q, want %q", r, got, want)
@@ -127,11 +192,14 @@ func TestKeyIsTheSameForEveryVersionArchitectureAndLanguage(t *testing.T) {
 // Whatever the catalogue learns, the key that a decision holds on to stays.
 func TestKeysDoNotDependOnTheCatalogue(t *testing.T) {
 	c := NewCatalogue(Source{Products: []Product{
-		{ID: 1, Publisher: "Tarnquist AB", Name: "Oyster", Titles: []Title{{ID: 1, Product: 1, Edition: "Payroll"}, {ID: 2, Product: 1, Edition: "Modeller"}, {ID: 3, Product: 1, Edition: "Oyster"}}},
+		{ID: 1, Publisher: "Tarnquist AB", Name: "Oyster", Titles: []Title{{ID: 1, Product: 1, Edition: "Payroll"},
+			{ID: 2, Product: 1, Edition: "Modeller"}, {ID: 3, Product: 1, Edition: "Oyster"}}},
 		{ID: 2, Publisher: "Notch", Name: "Payroll"},
 	}, Publishers: []Publisher{{ID: 1, Name: "Tarnquist", Aliases: []string{"Oyster Works"}}}})
 	for _, r := range []Record{
-		{Publisher: "Tarnquist", Name: "Oyster Payroll 4.2"}, {Name: "Tarnquist Oyster 3 Modeller"}, {Name: "Notch 3 Modeller 8"}, {Publisher: "Oyster Works", Name: "Oyster Payroll 3 x64"}, {Name: "Payroll Oyster 7"},
+		{Publisher: "Tarnquist", Name: "Oyster Payroll 4.2"}, {Name: "Tarnquist Oyster 3 Modeller"},
+		{Name: "Notch 3 Modeller 8"}, {Publisher: "Oyster Works", Name: "Oyster Payroll 3 x64"},
+		{Name: "Payroll Oyster 7"},
 	} {
 		a := TakeApart(r, c)
 		if got, want := a.Key(), keyOf(r); got != want {
@@ -146,7 +214,8 @@ func TestClean(t *testing.T) {
 		t.Fatal("the reason for taking marks out first no longer holds")
 	}
 	for in, want := range map[string]string{
-		"Skerrymap™ Master®": "skerrymap master", "  A  -- B_c ": "a b c", "node.js (LTS).": "node.js lts", "C#/C++": "c# c++",
+		"Skerrymap™ Master®": "skerrymap master", "  A  -- B_c ": "a b c", "node.js (LTS).": "node.js lts",
+		"C#/C++":  "c# c++",
 		"STRASSE": "strasse", "Straße": "strasse", "ﬁne": "fine", "": "", "v1.0 ": "v1.0",
 	} {
 		if got := Clean(in); got != want {
@@ -154,7 +223,8 @@ func TestClean(t *testing.T) {
 		}
 	}
 	for in, want := range map[string]string{
-		"Ostwick Foundry, Ltd.": "ostwick foundry", "Pelmar and Voss GmbH & Co. KG": "pelmar & voss", "AS": "as", "Lystrand A.S.": "lystrand",
+		"Ostwick Foundry, Ltd.": "ostwick foundry", "Pelmar and Voss GmbH & Co. KG": "pelmar & voss", "AS": "as",
+		"Lystrand A.S.": "lystrand",
 	} {
 		if got := CleanPublisher(in); got != want {
 			t.Errorf("CleanPublisher(%q) = %q, want %q", in, got, want)

@@ -8,8 +8,8 @@ import (
 // Outcome is what follows from a rule.
 type Outcome string
 
-// The outcomes. A rule that leaves out does not touch what a record is recognised as: its installs on the rule's devices are
-// not counted.
+// The outcomes. A rule that leaves out does not touch what a record is recognised as: its installs on the rule's
+// devices are not counted.
 const (
 	IsTitle   Outcome = "title"
 	IsNothing Outcome = "nothing" // not software that counts
@@ -19,8 +19,8 @@ const (
 	ByParts   Step    = "parts" // a suite that is there by its parts
 )
 
-// Rule is a decision about every record that fits a condition, now and from then on. Rules are asked in their order; the
-// first that fits decides.
+// Rule is a decision about every record that fits a condition, now and from then on. Rules are asked in their order;
+// the first that fits decides.
 type Rule struct {
 	ID          int64
 	Name        string
@@ -88,8 +88,8 @@ func (f recordFacts) Number(string) int64    { return 0 }
 func (f recordFacts) Has(product int64) bool { return f.product == product }
 func (f recordFacts) In(string) bool         { return false }
 
-// WithRules makes a recogniser that also asks users' rules, in their order, after decisions on a single name and before the
-// catalogue. Rules that leave out are passed over: they are about installs.
+// WithRules makes a recogniser that also asks users' rules, in their order, after decisions on a single name and
+// before the catalogue. Rules that leave out are passed over: they are about installs.
 func (g *Recogniser) WithRules(rules []Rule) *Recogniser {
 	out := *g
 	out.rules = nil
@@ -101,8 +101,8 @@ func (g *Recogniser) WithRules(rules []Rule) *Recogniser {
 	return &out
 }
 
-// WithLimit makes a recogniser that takes a first proposal for an answer where its score is at least limit. 0 is never, which
-// is the default: a score alone decides nothing unless the users say so.
+// WithLimit makes a recogniser that takes a first proposal for an answer where its score is at least limit. 0 is
+// never, which is the default: a score alone decides nothing unless the users say so.
 func (g *Recogniser) WithLimit(limit float64) *Recogniser {
 	out := *g
 	out.limit = limit

@@ -9,7 +9,40 @@ import (
 // manyProducts makes a catalogue of n products of invented words, each with a second name.
 func manyProducts(n int) []Product {
 	r := rand.New(rand.NewPCG(7, uint64(n)))
-	syllables := []string{"bri", "ne", "fa", "thom", "skar", "hol", "ta", "vane", "quo", "mar", "spi", "dro", "gue", "tho", "wra", "plo", "ver", "ling", "sed", "gor", "hea", "cai", "dul", "fir", "gy", "haa", "jet", "kno", "mo", "rim", "shoa", "tur"}
+	syllables := []string{
+		"bri",
+		"ne",
+		"fa",
+		"thom",
+		"skar",
+		"hol",
+		"ta",
+		"vane",
+		"quo",
+		"mar",
+		"spi",
+		"dro",
+		"gue",
+		"tho",
+		"wra",
+		"plo",
+		"ver",
+		"ling",
+		"sed",
+		"gor",
+		"hea",
+		"cai",
+		"dul",
+		"fir",
+		"gy",
+		"haa",
+		"jet",
+		"kno",
+		"mo",
+		"rim",
+		"shoa",
+		"tur",
+	}
 	word := func(n int) string {
 		s := ""
 		for range n {
@@ -17,7 +50,18 @@ func manyProducts(n int) []Product {
 		}
 		return s
 	}
-	kinds := []string{"Reader", "Console", "Studio", "Agent", "Planner", "Server", "Client", "Manager", "Viewer", "Tools"}
+	kinds := []string{
+		"Reader",
+		"Console",
+		"Studio",
+		"Agent",
+		"Planner",
+		"Server",
+		"Client",
+		"Manager",
+		"Viewer",
+		"Tools",
+	}
 	var makers []string
 	for range n/12 + 1 {
 		makers = append(makers, word(3)+" "+word(2)+" Ltd")
@@ -29,7 +73,12 @@ func manyProducts(n int) []Product {
 		if i%3 == 0 {
 			name = word(2) + " " + word(2) + " " + kinds[r.IntN(len(kinds))]
 		}
-		out[i] = Product{ID: id, Publisher: makers[r.IntN(len(makers))], Name: name, Titles: []Title{{ID: id, Product: id, Version: "3", Model: Commercial, Aliases: []string{word(4)}}}}
+		out[i] = Product{
+			ID:        id,
+			Publisher: makers[r.IntN(len(makers))],
+			Name:      name,
+			Titles:    []Title{{ID: id, Product: id, Version: "3", Model: Commercial, Aliases: []string{word(4)}}},
+		}
 	}
 	return out
 }

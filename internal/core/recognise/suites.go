@@ -16,11 +16,12 @@ type SuitePart struct {
 }
 
 func (p *SuitePart) fits(h *Present) bool {
-	return p.Product == h.Product && (p.Edition == "" || p.Edition == h.Edition) && version.Begins(h.Version, p.Version)
+	return p.Product == h.Product && (p.Edition == "" || p.Edition == h.Edition) &&
+		version.Begins(h.Version, p.Version)
 }
 
-// Suite says what a suite contains and how one knows that it is there: by a record of its own (Need 0), or also by Need of its
-// parts on one device, where nothing of the suite itself is seen.
+// Suite says what a suite contains and how one knows that it is there: by a record of its own (Need 0), or also by
+// Need of its parts on one device, where nothing of the suite itself is seen.
 type Suite struct {
 	ID      int64
 	Product int64
@@ -55,7 +56,10 @@ func (c *Catalogue) setSuites(suites []Suite) {
 		slices.SortFunc(parts, func(a, b SuitePart) int { return cmp.Compare(a.Product, b.Product) })
 		all = append(all, Suite{Product: product, Parts: parts})
 	}
-	slices.SortFunc(all, func(a, b Suite) int { return cmp.Or(cmp.Compare(a.Product, b.Product), cmp.Compare(a.ID, b.ID)) })
+	slices.SortFunc(
+		all,
+		func(a, b Suite) int { return cmp.Or(cmp.Compare(a.Product, b.Product), cmp.Compare(a.ID, b.ID)) },
+	)
 	c.suiteOf = map[int64][]*Suite{}
 	for i := range all {
 		s := &all[i]
@@ -80,7 +84,8 @@ func (c *Catalogue) setSuites(suites []Suite) {
 // Suites lists the suites that a product may be part of.
 func (c *Catalogue) Suites(part int64) []*Suite { return c.suiteOf[part] }
 
-// Kin lists the products whose presence may change what a product comes to on a device: its suites, their parts, and its own parts.
+// Kin lists the products whose presence may change what a product comes to on a device: its suites, their parts, and
+// its own parts.
 func (c *Catalogue) Kin(id int64) []int64 {
 	seen := map[int64]bool{}
 	var visit func(id int64, depth int)
@@ -111,7 +116,8 @@ func (c *Catalogue) Kin(id int64) []int64 {
 // there reports whether a suite is on a device, and whether only its parts say so. have is how many of its parts are.
 func (s *Suite) there(present []Present) (ok, byParts bool, have int) {
 	for i := range present {
-		if h := &present[i]; h.Product == s.Product && (s.Edition == "" || s.Edition == h.Edition) && version.Begins(h.Version, s.Version) {
+		if h := &present[i]; h.Product == s.Product && (s.Edition == "" || s.Edition == h.Edition) &&
+			version.Begins(h.Version, s.Version) {
 			return true, false, 0
 		}
 	}
@@ -123,8 +129,8 @@ func (s *Suite) there(present []Present) (ok, byParts bool, have int) {
 	return s.Need > 0 && have >= s.Need, true, have
 }
 
-// Fold says which of the products on one device fold under which suite there. A part of several suites that are there folds
-// under the first in the order of their products and numbers.
+// Fold says which of the products on one device fold under which suite there. A part of several suites that are there
+// folds under the first in the order of their products and numbers.
 func (c *Catalogue) Fold(present []Present) Folds {
 	var out Folds
 	for i := range present {
@@ -148,7 +154,10 @@ func (c *Catalogue) Fold(present []Present) Folds {
 		}
 	}
 	// two rules of one suite that are both met by parts make one suite
-	slices.SortFunc(out.Inferred, func(a, b *Suite) int { return cmp.Or(cmp.Compare(a.Product, b.Product), cmp.Compare(a.ID, b.ID)) })
+	slices.SortFunc(
+		out.Inferred,
+		func(a, b *Suite) int { return cmp.Or(cmp.Compare(a.Product, b.Product), cmp.Compare(a.ID, b.ID)) },
+	)
 	return out
 }
 
@@ -158,10 +167,12 @@ func (c *Catalogue) As(product int64, edition, v string) Result {
 	if p == nil {
 		return Result{}
 	}
-	return c.result(target{entry: p, edition: edition, version: v, hasEd: edition != ""}, &Apart{}, nil, Whole, ByParts)
+	return c.result(target{entry: p, edition: edition, version: v, hasEd: edition != ""}, &Apart{}, nil, Whole,
+		ByParts)
 }
 
-// WhyFold says of a product on a device, for each suite that it may be part of, why it folds under it there or does not.
+// WhyFold says of a product on a device, for each suite that it may be part of, why it folds under it there or does
+// not.
 func (c *Catalogue) WhyFold(h Present, present []Present) []string {
 	var out []string
 	for _, s := range c.suiteOf[h.Product] {
@@ -172,9 +183,28 @@ func (c *Catalogue) WhyFold(h Present, present []Present) []string {
 		case ok && !byParts:
 			out = append(out, fmt.Sprintf("part of %s, which is on this device", name))
 		case ok:
-			out = append(out, fmt.Sprintf("part of %s, which is on this device by %d of its %d parts (%d are enough)", name, have, len(s.Parts), s.Need))
+			out = append(
+				out,
+				fmt.Sprintf(
+					"part of %s, which is on this device by %d of its %d parts (%d are enough)",
+					name,
+					have,
+					len(s.Parts),
+					s.Need,
+				),
+			)
 		case s.Need > 0:
-			out = append(out, fmt.Sprintf("stands alone: nothing of %s itself is on this device, and %d of its %d parts are, of which %d are needed", name, have, len(s.Parts), s.Need))
+			out = append(
+				out,
+				fmt.Sprintf(
+					"stands alone: nothing of %s itself is on this device, and %d of its %d parts are, of which %d "+
+						"are needed",
+					name,
+					have,
+					len(s.Parts),
+					s.Need,
+				),
+			)
 		default:
 			out = append(out, fmt.Sprintf("stands alone: %s is not on this device", name))
 		}

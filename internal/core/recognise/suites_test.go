@@ -12,9 +12,13 @@ import (
 
 func suiteCatalogue(suites ...Suite) *Catalogue {
 	var products []Product
-	for i, name := range []string{"Fjordpen Suite", "Fjordpen Writer", "Fjordpen Table", "Fjordpen Slides", "Fjordpen Mail", "Holm Suite"} {
+	for i, name := range []string{"Fjordpen Suite", "Fjordpen Writer", "Fjordpen Table", "Fjordpen Slides",
+		"Fjordpen Mail", "Holm Suite"} {
 		id := int64(i + 1)
-		products = append(products, Product{ID: id, Publisher: "Fjordpen", Name: name, Titles: []Title{{ID: id, Product: id}}})
+		products = append(
+			products,
+			Product{ID: id, Publisher: "Fjordpen", Name: name, Titles: []Title{{ID: id, Product: id}}},
+		)
 	}
 	products[5].Titles = []Title{{ID: 6, Product: 6}}
 	return NewCatalogue(Source{Products: products, Suites: suites})
@@ -36,17 +40,27 @@ func TestSuitesByMarkerPartsVersionAndEdition(t *testing.T) {
 		under   []int64
 		found   int // suites that are there by their parts alone
 	}{
-		{"a marker", Suite{Product: 1, Parts: parts}, []Present{{Product: 1}, {Product: 2}, {Product: 6}}, []int64{0, 1, 0}, 0},
+		{"a marker", Suite{Product: 1, Parts: parts}, []Present{{Product: 1}, {Product: 2},
+			{Product: 6}}, []int64{0, 1, 0}, 0},
 		{"no marker", Suite{Product: 1, Parts: parts}, []Present{{Product: 2}, {Product: 3}}, []int64{0, 0}, 0},
-		{"two of four", Suite{Product: 1, Parts: parts, Need: 2}, []Present{{Product: 2}, {Product: 3}}, []int64{1, 1}, 1},
+		{"two of four", Suite{Product: 1, Parts: parts, Need: 2}, []Present{{Product: 2},
+			{Product: 3}}, []int64{1, 1}, 1},
 		{"one of four", Suite{Product: 1, Parts: parts, Need: 2}, []Present{{Product: 2}}, []int64{0}, 0},
-		{"one part in two versions is one part", Suite{Product: 1, Parts: parts, Need: 2}, []Present{{Product: 2, Version: "1"}, {Product: 2, Version: "2"}}, []int64{0, 0}, 0},
-		{"all of them, a version and an edition wrong", Suite{Product: 1, Parts: parts, Need: 4}, []Present{{Product: 2}, {Product: 3}, {Product: 4, Version: "15.1"}, {Product: 5, Edition: "Basic"}}, []int64{0, 0, 0, 0}, 0},
-		{"all of them", Suite{Product: 1, Parts: parts, Need: 4}, []Present{{Product: 2}, {Product: 3}, {Product: 4, Version: "16.2"}, {Product: 5, Edition: "Pro"}}, []int64{1, 1, 1, 1}, 1},
-		{"only the version that belongs to it folds", Suite{Product: 1, Parts: parts}, []Present{{Product: 1}, {Product: 4, Version: "15"}, {Product: 4, Version: "16.0"}}, []int64{0, 0, 1}, 0},
-		{"the suite in another version", Suite{Product: 1, Version: "2019", Parts: parts}, []Present{{Product: 1, Version: "2016"}, {Product: 2}}, []int64{0, 0}, 0},
-		{"the suite in its edition", Suite{Product: 1, Edition: "Plus", Parts: parts}, []Present{{Product: 1, Edition: "Plus"}, {Product: 2}}, []int64{0, 1}, 0},
-		{"a marker beside enough parts is no second suite", Suite{Product: 1, Parts: parts, Need: 1}, []Present{{Product: 1}, {Product: 2}}, []int64{0, 1}, 0},
+		{"one part in two versions is one part", Suite{Product: 1, Parts: parts, Need: 2},
+			[]Present{{Product: 2, Version: "1"}, {Product: 2, Version: "2"}}, []int64{0, 0}, 0},
+		{"all of them, a version and an edition wrong", Suite{Product: 1, Parts: parts, Need: 4},
+			[]Present{{Product: 2}, {Product: 3}, {Product: 4, Version: "15.1"}, {Product: 5, Edition: "Basic"}},
+			[]int64{0, 0, 0, 0}, 0},
+		{"all of them", Suite{Product: 1, Parts: parts, Need: 4}, []Present{{Product: 2}, {Product: 3},
+			{Product: 4, Version: "16.2"}, {Product: 5, Edition: "Pro"}}, []int64{1, 1, 1, 1}, 1},
+		{"only the version that belongs to it folds", Suite{Product: 1, Parts: parts}, []Present{{Product: 1},
+			{Product: 4, Version: "15"}, {Product: 4, Version: "16.0"}}, []int64{0, 0, 1}, 0},
+		{"the suite in another version", Suite{Product: 1, Version: "2019", Parts: parts},
+			[]Present{{Product: 1, Version: "2016"}, {Product: 2}}, []int64{0, 0}, 0},
+		{"the suite in its edition", Suite{Product: 1, Edition: "Plus", Parts: parts},
+			[]Present{{Product: 1, Edition: "Plus"}, {Product: 2}}, []int64{0, 1}, 0},
+		{"a marker beside enough parts is no second suite", Suite{Product: 1, Parts: parts, Need: 1},
+			[]Present{{Product: 1}, {Product: 2}}, []int64{0, 1}, 0},
 	} {
 		cat := suiteCatalogue(c.suite)
 		f := cat.Fold(c.present)
@@ -54,7 +68,9 @@ func TestSuitesByMarkerPartsVersionAndEdition(t *testing.T) {
 			if got := under(f, i); got != want {
 				t.Errorf("%s: %+v folds under %d, want %d", c.what, c.present[i], got, want)
 			}
-			if why := strings.Join(cat.WhyFold(c.present[i], c.present), "; "); c.present[i].Product != 1 && c.present[i].Product != 6 && strings.HasPrefix(why, "part of") != (want != 0) {
+			if why := strings.Join(cat.WhyFold(c.present[i], c.present), "; "); c.present[i].Product != 1 &&
+				c.present[i].Product != 6 &&
+				strings.HasPrefix(why, "part of") != (want != 0) {
 				t.Errorf("%s: %+v: %q", c.what, c.present[i], why)
 			}
 		}
@@ -83,9 +99,17 @@ func TestFoldAgainstTheDefinition(t *testing.T) {
 	for range 4000 {
 		var suites []Suite
 		for i := range 1 + r.IntN(3) {
-			s := Suite{ID: int64(i + 1), Product: []int64{1, 6}[r.IntN(2)], Need: r.IntN(4), Version: []string{"", "2"}[r.IntN(2)]}
+			s := Suite{
+				ID:      int64(i + 1),
+				Product: []int64{1, 6}[r.IntN(2)],
+				Need:    r.IntN(4),
+				Version: []string{"", "2"}[r.IntN(2)],
+			}
 			for _, p := range r.Perm(4)[:1+r.IntN(4)] {
-				s.Parts = append(s.Parts, SuitePart{Product: int64(p + 2), Version: []string{"", "", "1", "2"}[r.IntN(4)]})
+				s.Parts = append(
+					s.Parts,
+					SuitePart{Product: int64(p + 2), Version: []string{"", "", "1", "2"}[r.IntN(4)]},
+				)
 			}
 			suites = append(suites, s)
 		}
@@ -125,10 +149,24 @@ func TestRules(t *testing.T) {
 	}
 	g := New(testCatalogue(), []Decision{{ID: 1, Key: "|tidy special", Product: 3}}).WithRules([]Rule{
 		{ID: 1, Name: "codecs are nothing", Outcome: IsNothing, Records: like("name", "*codec*")},
-		{ID: 2, Name: "tidy is Tidewheel", Outcome: IsTitle, Product: 3, Edition: "Professional", Records: condition.Condition{All: []condition.Condition{like("name", "tidy*"), like("publisher", "pelmar*")}}},
+		{
+			ID:      2,
+			Name:    "tidy is Tidewheel",
+			Outcome: IsTitle,
+			Product: 3,
+			Edition: "Professional",
+			Records: condition.Condition{
+				All: []condition.Condition{like("name", "tidy*"), like("publisher", "pelmar*")},
+			},
+		},
 		{ID: 3, Name: "tidy is a map", Outcome: IsTitle, Product: 1, Records: like("name", "tidy*")},
 		{ID: 4, Name: "test machines", Outcome: IsLeftOut, Records: like("name", "*")},
-		{ID: 5, Name: "drivers", Outcome: IsNothing, Records: condition.Condition{Field: "piece", Op: "is", Value: "driver"}},
+		{
+			ID:      5,
+			Name:    "drivers",
+			Outcome: IsNothing,
+			Records: condition.Condition{Field: "piece", Op: "is", Value: "driver"},
+		},
 	})
 	for _, c := range []struct {
 		r       Record
@@ -140,8 +178,10 @@ func TestRules(t *testing.T) {
 		{Record{Name: "Sea Codec 3"}, 0, "", ByRule, 1},
 		{Record{Publisher: "Pelmar & Voss", Name: "Tidy 4.0"}, 3, "Professional", ByRule, 2},
 		{Record{Publisher: "Other", Name: "Tidy 4.0"}, 1, "", ByRule, 3},
-		{Record{Name: "Tidy Special"}, 3, "", ByDecision, 0},                                // a decision on this very name goes first
-		{Record{Publisher: "Quernstone", Name: "Lodeglass Runtime"}, 4, "", ByCatalogue, 0}, // and the catalogue comes last
+		// a decision on this very name goes first
+		{Record{Name: "Tidy Special"}, 3, "", ByDecision, 0},
+		// and the catalogue comes last
+		{Record{Publisher: "Quernstone", Name: "Lodeglass Runtime"}, 4, "", ByCatalogue, 0},
 		{Record{Publisher: "Quernstone", Name: "Sound Driver 2"}, 0, "", ByRule, 5},
 		{Record{Name: "Unheard of"}, 0, "", "", 0},
 	} {

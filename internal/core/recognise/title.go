@@ -50,9 +50,9 @@ type Product struct {
 	Titles          []Title
 }
 
-// release finds the catalogue's line for an edition and the versions a record has: the line with the longest version that
-// one of them begins with, else the line for every version, else nil. The second result is the version that counts for
-// rights: the one that a line answered to, else the first that is known.
+// release finds the catalogue's line for an edition and the versions a record has: the line with the longest version
+// that one of them begins with, else the line for every version, else nil. The second result is the version that
+// counts for rights: the one that a line answered to, else the first that is known.
 func (p *Product) release(edition string, versions ...string) (*Title, string) {
 	var best *Title
 	counts := ""
@@ -84,8 +84,8 @@ func (p *Product) release(edition string, versions ...string) (*Title, string) {
 	return nil, counts
 }
 
-// model is the line whose price, category and licence model an uncatalogued version takes over: the highest version of the
-// same edition, else of any edition.
+// model is the line whose price, category and licence model an uncatalogued version takes over: the highest version
+// of the same edition, else of any edition.
 func (p *Product) model(edition string) *Title {
 	var best *Title
 	for i := range p.Titles {

@@ -6,7 +6,8 @@ import (
 	"ensomet/internal/core/version"
 )
 
-// findVersion marks version words at the end, and anywhere where they agree with the version field or can be nothing else.
+// findVersion marks version words at the end, and anywhere where they agree with the version field or can be nothing
+// else.
 func (a *Apart) findVersion() {
 	first := a.firstName()
 	for i := first + 1; i < len(a.words); i++ {
@@ -16,7 +17,8 @@ func (a *Apart) findVersion() {
 		}
 		bare := strings.TrimPrefix(w.text, "v")
 		year := len(bare) == 4 && allDigits(bare) && bare >= "1980" && bare < "2040"
-		agrees := a.FieldVersion != "" && (version.Begins(a.FieldVersion, bare) || version.Begins(bare, a.FieldVersion))
+		agrees := a.FieldVersion != "" &&
+			(version.Begins(a.FieldVersion, bare) || version.Begins(bare, a.FieldVersion))
 		if !year && !agrees && strings.IndexByte(bare, '.') < 0 && !a.tail(i+1) {
 			continue
 		}
@@ -30,7 +32,8 @@ func (a *Apart) findVersion() {
 		for j := i - 1; j > first && a.words[j].role&releaseWord != 0 && a.words[j].class == ofName; j-- {
 			a.words[j].class = ofRelease
 		}
-		for j := i + 1; j < len(a.words) && numbered(a.words[j].text) && a.words[j].class == ofName && !allDigits(a.words[j].text); j++ {
+		for j := i + 1; j < len(a.words) && numbered(a.words[j].text) && a.words[j].class == ofName &&
+			!allDigits(a.words[j].text); j++ {
 			a.words[j].class = ofVersion // 2012 R2, 2019 SP1
 		}
 	}
@@ -51,8 +54,8 @@ func (a *Apart) tail(from int) bool {
 	return true
 }
 
-// isVersion reports whether a word reads like a version: digits first, perhaps behind a v, then digits, dots, and a short
-// word of letters such as rc1. What is a size or a count of dimensions is none.
+// isVersion reports whether a word reads like a version: digits first, perhaps behind a v, then digits, dots, and a
+// short word of letters such as rc1. What is a size or a count of dimensions is none.
 func isVersion(w string) bool {
 	if len(w) > 1 && (w[0] == 'v' || w[0] == 'r') {
 		w = w[1:]
@@ -81,7 +84,8 @@ func isVersion(w string) bool {
 	return letters == 1 && w[len(w)-1] > '9' || dots
 }
 
-// numbered reports whether a word is a number, perhaps with the letters of a service pack, an update or a release before it.
+// numbered reports whether a word is a number, perhaps with the letters of a service pack, an update or a release
+// before it.
 func numbered(w string) bool {
 	for _, p := range [...]string{"kb", "sp", "r", "u"} {
 		if len(w) > len(p) && strings.HasPrefix(w, p) {

@@ -26,9 +26,12 @@ const (
 
 // architectures are single words; pairs of words are read by architecturePair.
 var architectures = map[string]string{
-	"x64": "x64", "64bit": "x64", "64bits": "x64", "amd64": "x64", "win64": "x64", "em64t": "x64", "intel64": "x64", "64位": "x64", "w64": "x64", "linux64": "x64",
-	"x86": "x86", "32bit": "x86", "32bits": "x86", "i386": "x86", "i486": "x86", "i586": "x86", "i686": "x86", "win32": "x86", "ia32": "x86", "32位": "x86", "w32": "x86",
-	"arm64": "arm64", "aarch64": "arm64", "armhf": "arm", "armv7l": "arm", "armel": "arm", "ia64": "ia64", "ppc64le": "ppc64le", "ppc64el": "ppc64le", "s390x": "s390x", "riscv64": "riscv64",
+	"x64": "x64", "64bit": "x64", "64bits": "x64", "amd64": "x64", "win64": "x64", "em64t": "x64", "intel64": "x64",
+	"64位": "x64", "w64": "x64", "linux64": "x64",
+	"x86": "x86", "32bit": "x86", "32bits": "x86", "i386": "x86", "i486": "x86", "i586": "x86", "i686": "x86",
+	"win32": "x86", "ia32": "x86", "32位": "x86", "w32": "x86",
+	"arm64": "arm64", "aarch64": "arm64", "armhf": "arm", "armv7l": "arm", "armel": "arm", "ia64": "ia64",
+	"ppc64le": "ppc64le", "ppc64el": "ppc64le", "s390x": "s390x", "riscv64": "riscv64",
 }
 
 var bitWords = wordSet("bit bits бит битная битный ビット 비트")
@@ -50,7 +53,10 @@ func architecturePair(a, b string) string {
 var platformWords = wordSet("windows win linux gnu macos mac osx unix desktop")
 
 // generalEditions are edition words that stand for an edition whatever the product is (common practice).
-var generalEditions = wordSet("basic standard professional pro enterprise premium ultimate home business starter express advanced lite student academic master desktop community corporate personal essential essentials")
+var generalEditions = wordSet(
+	"basic standard professional pro enterprise premium ultimate home business starter express advanced lite student " +
+		"academic master desktop community corporate personal essential essentials",
+)
 
 // installerWords are about the installation and not about what is installed.
 var installerWords = wordSet("setup installer installation uninstall uninstaller msi")
@@ -64,12 +70,17 @@ type pieceRule struct {
 
 // pieceRules are asked in their order (common practice of installers in several languages).
 var pieceRules = pieces(map[Piece]string{
-	LanguagePack: "language interface pack|language pack|language packs|language module|language files|sprachpaket|sprachmodul|språkpakke|språkpaket|sprogpakke|taalpakket|pack de langue|paquete de idioma|pacchetto lingua|pakiet językowy|kielipaketti",
-	Update:       "cumulative update|security update|service pack|service release|feature pack|update rollup|maintenance release|update|updates|hotfix|hot fix|patch|aktualisierung|mise à jour|oppdatering|uppdatering|opdatering|actualización|aggiornamento|päivitys",
-	Runtime:      "runtime environment|runtime|runtimes|redistributable|redistributables|laufzeitumgebung",
-	Driver:       "driver|drivers|treiber|pilote|drivrutin",
-	PlugIn:       "plug in|plugin|plugins|add in|addin|add on|addon|extension",
-	Trial:        "trial version|trial edition|trial|evaluation version|evaluation|testversion|prøveversjon|demo version|demo",
+	LanguagePack: "language interface pack|language pack|language packs|language module|language " +
+		"files|sprachpaket|sprachmodul|språkpakke|språkpaket|sprogpakke|taalpakket|pack de langue|paquete de " +
+		"idioma|pacchetto lingua|pakiet językowy|kielipaketti",
+	Update: "cumulative update|security update|service pack|service release|feature pack|update rollup|maintenance " +
+		"release|update|updates|hotfix|hot fix|patch|aktualisierung|mise à " +
+		"jour|oppdatering|uppdatering|opdatering|actualización|aggiornamento|päivitys",
+	Runtime: "runtime environment|runtime|runtimes|redistributable|redistributables|laufzeitumgebung",
+	Driver:  "driver|drivers|treiber|pilote|drivrutin",
+	PlugIn:  "plug in|plugin|plugins|add in|addin|add on|addon|extension",
+	Trial: "trial version|trial edition|trial|evaluation version|evaluation|testversion|prøveversjon|demo " +
+		"version|demo",
 }, LanguagePack, Update, Runtime, Driver, PlugIn, Trial)
 
 func pieces(words map[Piece]string, order ...Piece) []pieceRule {
@@ -91,8 +102,12 @@ var piecesByFirst = func() map[string][]pieceRule {
 	return out
 }()
 
-// languageCodes are the codes of ISO 639-1 that installers carry; two other letters in front of a region are no language.
-var languageCodes = wordSet("ar be bg bs ca cs cy da de el en eo es et eu fa fi fr ga gl he hi hr hu hy id is it ja ka kk ko lt lv mk mt nb nl nn no pl pt ro ru se sk sl sq sr sv th tr uk vi zh")
+// languageCodes are the codes of ISO 639-1 that installers carry; two other letters in front of a region are no
+// language.
+var languageCodes = wordSet(
+	"ar be bg bs ca cs cy da de el en eo es et eu fa fi fr ga gl he hi hr hu hy id is it ja ka kk ko lt lv mk mt nb " +
+		"nl nn no pl pt ro ru se sk sl sq sr sv th tr uk vi zh",
+)
 
 // role is what a word may be about, whatever stands around it.
 type role uint16
@@ -138,16 +153,33 @@ var vocabulary = sync.OnceValue(func() map[string]role {
 	return out
 })
 
-// wordsToo are codes of languages that are words or endings of names as well: they are read as languages only behind a version or the like.
+// wordsToo are codes of languages that are words or endings of names as well: they are read as languages only behind
+// a version or the like.
 var wordsToo = wordSet("ar be bs ca cs da el et he hi id is it mt no se sl sr th")
 
 // languageSides qualify the language beside them.
-var languageSides = wordSet("brazil brasil brazilian simplified traditional latin cyrillic us uk usa international int'l")
+var languageSides = wordSet(
+	"brazil brasil brazilian simplified traditional latin cyrillic us uk usa international int'l",
+)
 
-// spokenNames maps names of languages, in English, in themselves and in the languages of languageCodes, to BCP 47 tags. They come from the Unicode Common Locale Data
-// Repository as golang.org/x/text carries it; names of several words are left out.
+// spokenNames maps names of languages, in English, in themselves and in the languages of languageCodes, to BCP 47
+// tags. They come from the Unicode Common Locale Data Repository as golang.org/x/text carries it; names of several
+// words are left out.
 var spokenNames = sync.OnceValue(func() map[string]string {
-	out := map[string]string{"francais": "fr", "espanol": "es", "norsk": "nb", "norwegian": "nb", "bokmål": "nb", "nynorsk": "nn", "multilingual": "mul", "multilanguage": "mul", "mui": "mul", "mehrsprachig": "mul", "flerspråklig": "mul", "multilingue": "mul"}
+	out := map[string]string{
+		"francais":      "fr",
+		"espanol":       "es",
+		"norsk":         "nb",
+		"norwegian":     "nb",
+		"bokmål":        "nb",
+		"nynorsk":       "nn",
+		"multilingual":  "mul",
+		"multilanguage": "mul",
+		"mui":           "mul",
+		"mehrsprachig":  "mul",
+		"flerspråklig":  "mul",
+		"multilingue":   "mul",
+	}
 	var tags []language.Tag
 	for _, code := range slices.Sorted(maps.Keys(languageCodes)) {
 		tags = append(tags, language.Make(code))

@@ -8,8 +8,8 @@ import (
 // State is where an order for a scan stands.
 type State string
 
-// The states of an order. Waiting goes to running when the device's collector takes it, running to done when the scan is there, or to failed. A failed one
-// waits again, by itself up to MaxTries times or by hand.
+// The states of an order. Waiting goes to running when the device's collector takes it, running to done when the scan
+// is there, or to failed. A failed one waits again, by itself up to MaxTries times or by hand.
 const (
 	Waiting State = "waiting"
 	Running State = "running"
@@ -18,7 +18,8 @@ const (
 	Called  State = "called off"
 )
 
-// MaxTries is how often an order is tried by itself, RetryAfter how long it waits between, and AnswerWithin how long a running scan may take before it counts as failed.
+// MaxTries is how often an order is tried by itself, RetryAfter how long it waits between, and AnswerWithin how long
+// a running scan may take before it counts as failed.
 const (
 	MaxTries     = 4
 	RetryAfter   = time.Hour

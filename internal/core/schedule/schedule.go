@@ -1,4 +1,5 @@
-// Package schedule says when a device is due for a scan: on a calendar, by the age of its evidence, or on demand; and when no scan may start.
+// Package schedule says when a device is due for a scan: on a calendar, by the age of its evidence, or on demand; and
+// when no scan may start.
 package schedule
 
 import (
@@ -11,12 +12,14 @@ import (
 	"github.com/robfig/cron/v3"
 )
 
-// Due reports whether a device is due under a rule by age: when its last scan is at least days old, or it never had one (lastScan 0). Times are seconds since 1970.
+// Due reports whether a device is due under a rule by age: when its last scan is at least days old, or it never had
+// one (lastScan 0). Times are seconds since 1970.
 func Due(lastScan, now int64, days int) bool {
 	return lastScan == 0 || now-lastScan >= int64(days)*86400
 }
 
-// Calendar is a plan by days: every day, on weekdays, or on days of the month, at one time of the day of the device's site.
+// Calendar is a plan by days: every day, on weekdays, or on days of the month, at one time of the day of the device's
+// site.
 type Calendar struct {
 	Weekdays  []time.Weekday `json:"weekdays,omitempty"`  // none is every one
 	MonthDays []int          `json:"monthDays,omitempty"` // 1 to 31; none is every one. A month without the day passes
@@ -85,7 +88,8 @@ func (c Calendar) Next(after time.Time, zone *time.Location) (time.Time, error) 
 	return p.Next(after.In(zone)), nil
 }
 
-// Missed reports whether a start lay after a time and not after now, and the last of them. However many there were, one scan makes up for all.
+// Missed reports whether a start lay after a time and not after now, and the last of them. However many there were,
+// one scan makes up for all.
 func (c Calendar) Missed(after, now time.Time, zone *time.Location) (time.Time, bool, error) {
 	p, err := c.plan()
 	if err != nil {
@@ -114,13 +118,16 @@ func (c Calendar) Words() string {
 		}
 		return strings.Join(names, ", ") + " at " + c.At
 	case len(c.MonthDays) > 0:
-		return "day " + strings.Trim(strings.ReplaceAll(fmt.Sprint(c.MonthDays), " ", ", "), "[]") + " of the month at " + c.At
+		return "day " + strings.Trim(
+			strings.ReplaceAll(fmt.Sprint(c.MonthDays), " ", ", "),
+			"[]",
+		) + " of the month at " + c.At
 	}
 	return "every day at " + c.At
 }
 
-// Quiet is a span in which no scan may start: on weekdays (none is every day) from a time of day until another. An end that is not later than its beginning lies on the
-// next day. With dates it holds on these days alone.
+// Quiet is a span in which no scan may start: on weekdays (none is every day) from a time of day until another. An
+// end that is not later than its beginning lies on the next day. With dates it holds on these days alone.
 type Quiet struct {
 	Weekdays []time.Weekday `json:"weekdays,omitempty"`
 	From     string         `json:"from"` // hh:mm
@@ -202,8 +209,9 @@ func (q Quiet) until(t time.Time) (time.Time, bool) {
 	return time.Time{}, false
 }
 
-// NextStart returns the first time from t on at which a scan may start, in a site's zone: t itself where nothing stands against it. What is due in a quiet span is shifted to its end, not
-// dropped. ok is false where the quiet spans leave no time within a year.
+// NextStart returns the first time from t on at which a scan may start, in a site's zone: t itself where nothing
+// stands against it. What is due in a quiet span is shifted to its end, not dropped. ok is false where the quiet
+// spans leave no time within a year.
 func NextStart(t time.Time, quiet []Quiet, zone *time.Location) (start time.Time, ok bool) {
 	local := t.In(zone)
 	limit := local.AddDate(1, 0, 0)

@@ -36,7 +36,15 @@ func TestDue(t *testing.T) {
 }
 
 func TestCalendarKeepsToTheClockOfTheSite(t *testing.T) {
-	daily, sundays, monthly := Calendar{At: "02:30"}, Calendar{At: "03:00", Weekdays: []time.Weekday{time.Sunday}}, Calendar{At: "12:00", MonthDays: []int{31}}
+	daily, sundays, monthly := Calendar{
+		At: "02:30",
+	}, Calendar{
+		At:       "03:00",
+		Weekdays: []time.Weekday{time.Sunday},
+	}, Calendar{
+		At:        "12:00",
+		MonthDays: []int{31},
+	}
 	for _, c := range []struct {
 		name        string
 		c           Calendar
@@ -90,7 +98,8 @@ func TestNextStart(t *testing.T) {
 		{"one after the other", []Quiet{nights, weekend}, "2026-07-03 23:00", "2026-07-06 06:00"},
 		{"days of their own", []Quiet{survey}, "2026-07-01 10:00", "2026-07-04 00:00"},
 		{"before these days", []Quiet{survey}, "2026-06-30 10:00", "2026-06-30 10:00"},
-		{"over the change of the clocks", []Quiet{{From: "01:00", Until: "02:30"}}, "2026-03-29 01:30", "2026-03-29 03:30"},
+		{"over the change of the clocks", []Quiet{{From: "01:00", Until: "02:30"}}, "2026-03-29 01:30",
+			"2026-03-29 03:30"},
 	} {
 		got, ok := NextStart(at(t, c.at), c.quiet, oslo(t))
 		if !ok || !got.Equal(at(t, c.want)) {

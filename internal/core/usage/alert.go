@@ -11,7 +11,8 @@ const (
 	AlertExpired Alert = "expired"      // its licences have expired
 	AlertExpires Alert = "expires soon" // its licences expire within ExpiryDays
 	AlertDenied  Alert = "denied"       // somebody got none in the last 30 days
-	AlertSilent  Alert = "silent"       // its server has told nothing for SilentDays, though the connection is not known to be lost
+	// its server has told nothing for SilentDays, though the connection is not known to be lost
+	AlertSilent Alert = "silent"
 )
 
 // ExpiryDays is how many days ahead an expiry is told of; SilentDays, how long a server may tell nothing.

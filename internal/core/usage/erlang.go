@@ -2,8 +2,9 @@ package usage
 
 import "math"
 
-// ErlangB is the share of requests that find all n licences out, at an offered load of a erlangs (mean arrivals per time times mean length), where requests come at random and those denied go away:
-// B(0) = 1, B(n) = a B(n-1) / (n + a B(n-1)) (A. K. Erlang 1917; the recursion is the one of every traffic textbook).
+// ErlangB is the share of requests that find all n licences out, at an offered load of a erlangs (mean arrivals per
+// time times mean length), where requests come at random and those denied go away: B(0) = 1, B(n) = a B(n-1) / (n + a
+// B(n-1)) (A. K. Erlang 1917; the recursion is the one of every traffic textbook).
 func ErlangB(n int, a float64) float64 {
 	b := 1.0
 	for k := 1; k <= n; k++ {

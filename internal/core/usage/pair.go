@@ -47,7 +47,8 @@ type Paired struct {
 	Future   int // events later than now, which are left alone until their time
 }
 
-// Lost is the share of runs that were not seen whole: cut ones and stops without a start, of all that either event speaks of.
+// Lost is the share of runs that were not seen whole: cut ones and stops without a start, of all that either event
+// speaks of.
 func (p *Paired) Lost() float64 {
 	all := p.Starts + p.Strays
 	if all == 0 {
@@ -56,13 +57,22 @@ func (p *Paired) Lost() float64 {
 	return float64(p.Cut+p.Strays) / float64(all)
 }
 
-// Pair makes sessions of the events of one device, in whatever order and however often they came. A stop that says when its process started ends that start alone; another ends the last start
-// before it with the same process id, where that is no other program. A start without a stop ends at the next boot, at the next start with its process id, or limit seconds on, whichever comes
-// first, and is cut; one that could still run at now is open and ends there.
+// Pair makes sessions of the events of one device, in whatever order and however often they came. A stop that says
+// when its process started ends that start alone; another ends the last start before it with the same process id,
+// where that is no other program. A start without a stop ends at the next boot, at the next start with its process
+// id, or limit seconds on, whichever comes first, and is cut; one that could still run at now is open and ends there.
 func Pair(events []Event, limit, now int64) Paired {
 	list := slices.Clone(events)
 	slices.SortFunc(list, func(a, b Event) int {
-		return cmp.Or(cmp.Compare(a.At, b.At), cmp.Compare(order(a.Kind), order(b.Kind)), cmp.Compare(a.PID, b.PID), cmp.Compare(a.Program, b.Program), cmp.Compare(a.User, b.User), cmp.Compare(a.Started, b.Started), cmp.Compare(b.Active, a.Active))
+		return cmp.Or(
+			cmp.Compare(a.At, b.At),
+			cmp.Compare(order(a.Kind), order(b.Kind)),
+			cmp.Compare(a.PID, b.PID),
+			cmp.Compare(a.Program, b.Program),
+			cmp.Compare(a.User, b.User),
+			cmp.Compare(a.Started, b.Started),
+			cmp.Compare(b.Active, a.Active),
+		)
 	})
 	var out Paired
 	running := map[int64]*Session{}
@@ -98,7 +108,8 @@ func Pair(events []Event, limit, now int64) Paired {
 			running[e.PID] = &Session{Program: e.Program, User: e.User, Start: e.At}
 		case ProcessStop:
 			s := running[e.PID]
-			if s == nil || e.Started != 0 && e.Started != s.Start || e.Program != 0 && s.Program != 0 && e.Program != s.Program {
+			if s == nil || e.Started != 0 && e.Started != s.Start ||
+				e.Program != 0 && s.Program != 0 && e.Program != s.Program {
 				out.Strays++
 				continue
 			}
@@ -122,7 +133,12 @@ func Pair(events []Event, limit, now int64) Paired {
 		end(pid, now)
 	}
 	slices.SortStableFunc(out.Sessions, func(a, b Session) int {
-		return cmp.Or(cmp.Compare(a.Start, b.Start), cmp.Compare(a.Program, b.Program), cmp.Compare(a.User, b.User), cmp.Compare(a.End, b.End))
+		return cmp.Or(
+			cmp.Compare(a.Start, b.Start),
+			cmp.Compare(a.Program, b.Program),
+			cmp.Compare(a.User, b.User),
+			cmp.Compare(a.End, b.End),
+		)
 	})
 	return out
 }

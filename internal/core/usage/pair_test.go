@@ -22,18 +22,32 @@ func TestPair(t *testing.T) {
 		lost   int
 	}{
 		{"a run", []Event{start(10, 1, 7), stop(50, 1, 7)}, []Session{{Program: 7, User: "u", Start: 10, End: 50}}, 0},
-		{"the stop comes first", []Event{stop(50, 1, 7), start(10, 1, 7)}, []Session{{Program: 7, User: "u", Start: 10, End: 50}}, 0},
-		{"all came twice", []Event{start(10, 1, 7), start(10, 1, 7), stop(50, 1, 7), stop(50, 1, 7)}, []Session{{Program: 7, User: "u", Start: 10, End: 50}}, 0},
-		{"ends at the next boot", []Event{start(10, 1, 7), {At: 90, Kind: DeviceBoot}}, []Session{{Program: 7, User: "u", Start: 10, End: 90, Cut: true}}, 1},
-		{"ends at the next start with its number", []Event{start(10, 1, 7), start(70, 1, 8), stop(80, 1, 8)}, []Session{{Program: 7, User: "u", Start: 10, End: 70, Cut: true}, {Program: 8, User: "u", Start: 70, End: 80}}, 1},
-		{"ends after the limit", []Event{start(10, 1, 7)}, []Session{{Program: 7, User: "u", Start: 10, End: 10 + 12*hour, Cut: true}}, 1},
-		{"a boot long after counts no longer than the limit", []Event{start(10, 1, 7), {At: 90 * hour, Kind: DeviceBoot}}, []Session{{Program: 7, User: "u", Start: 10, End: 10 + 12*hour, Cut: true}}, 1},
+		{"the stop comes first", []Event{stop(50, 1, 7), start(10, 1, 7)},
+			[]Session{{Program: 7, User: "u", Start: 10, End: 50}}, 0},
+		{"all came twice", []Event{start(10, 1, 7), start(10, 1, 7), stop(50, 1, 7), stop(50, 1, 7)},
+			[]Session{{Program: 7, User: "u", Start: 10, End: 50}}, 0},
+		{"ends at the next boot", []Event{start(10, 1, 7), {At: 90, Kind: DeviceBoot}},
+			[]Session{{Program: 7, User: "u", Start: 10, End: 90, Cut: true}}, 1},
+		{"ends at the next start with its number", []Event{start(10, 1, 7), start(70, 1, 8), stop(80, 1, 8)},
+			[]Session{{Program: 7, User: "u", Start: 10, End: 70, Cut: true},
+				{Program: 8, User: "u", Start: 70, End: 80}}, 1},
+		{"ends after the limit", []Event{start(10, 1, 7)},
+			[]Session{{Program: 7, User: "u", Start: 10, End: 10 + 12*hour, Cut: true}}, 1},
+		{"a boot long after counts no longer than the limit",
+			[]Event{start(10, 1, 7), {At: 90 * hour, Kind: DeviceBoot}},
+			[]Session{{Program: 7, User: "u", Start: 10, End: 10 + 12*hour, Cut: true}}, 1},
 		{"a stop alone", []Event{stop(50, 1, 7)}, nil, 1},
-		{"another program's stop", []Event{start(10, 1, 7), stop(50, 1, 8)}, []Session{{Program: 7, User: "u", Start: 10, End: 10 + 12*hour, Cut: true}}, 2},
-		{"a stop that names another start", []Event{start(10, 1, 7), {At: 50, Kind: ProcessStop, PID: 1, Program: 7, Started: 30}}, []Session{{Program: 7, User: "u", Start: 10, End: 10 + 12*hour, Cut: true}}, 2},
-		{"longer than the limit, but seen whole", []Event{start(10, 1, 7), stop(40*hour, 1, 7)}, []Session{{Program: 7, User: "u", Start: 10, End: 40 * hour}}, 0},
-		{"work is no longer than the run", []Event{start(10, 1, 7), {At: 50, Kind: ProcessStop, PID: 1, Active: 500}}, []Session{{Program: 7, User: "u", Start: 10, End: 50, Active: 40}}, 0},
-		{"still running", []Event{start(999*hour, 1, 7)}, []Session{{Program: 7, User: "u", Start: 999 * hour, End: 1000 * hour, Open: true}}, 0},
+		{"another program's stop", []Event{start(10, 1, 7), stop(50, 1, 8)},
+			[]Session{{Program: 7, User: "u", Start: 10, End: 10 + 12*hour, Cut: true}}, 2},
+		{"a stop that names another start",
+			[]Event{start(10, 1, 7), {At: 50, Kind: ProcessStop, PID: 1, Program: 7, Started: 30}},
+			[]Session{{Program: 7, User: "u", Start: 10, End: 10 + 12*hour, Cut: true}}, 2},
+		{"longer than the limit, but seen whole", []Event{start(10, 1, 7), stop(40*hour, 1, 7)},
+			[]Session{{Program: 7, User: "u", Start: 10, End: 40 * hour}}, 0},
+		{"work is no longer than the run", []Event{start(10, 1, 7), {At: 50, Kind: ProcessStop, PID: 1, Active: 500}},
+			[]Session{{Program: 7, User: "u", Start: 10, End: 50, Active: 40}}, 0},
+		{"still running", []Event{start(999*hour, 1, 7)},
+			[]Session{{Program: 7, User: "u", Start: 999 * hour, End: 1000 * hour, Open: true}}, 0},
 		{"a clock in the future", []Event{start(1001*hour, 1, 7)}, nil, 0},
 	} {
 		got := Pair(c.events, 12*hour, 1000*hour)
@@ -43,8 +57,9 @@ func TestPair(t *testing.T) {
 	}
 }
 
-// A machine whose truth is known: its events are lost, doubled, and come in any order. No session is invented: each begins with a true start, those seen whole are true, no day is one of use that had
-// none; and the share said to be lost is the share that was.
+// A machine whose truth is known: its events are lost, doubled, and come in any order. No session is invented: each
+// begins with a true start, those seen whole are true, no day is one of use that had none; and the share said to be
+// lost is the share that was.
 func TestPairAgainstASimulator(t *testing.T) {
 	r := rand.New(rand.NewPCG(6, 6))
 	type run struct {
@@ -67,7 +82,12 @@ func TestPairAgainstASimulator(t *testing.T) {
 			free := map[int64]int64{}
 			up := at + 3600*(2+r.Int64N(60))
 			for range r.IntN(12) {
-				s := run{pid: 1 + r.Int64N(6), program: 1 + r.Int64N(3), start: at + 1 + r.Int64N(up-at-2), user: []string{"a", "b"}[r.IntN(2)]}
+				s := run{
+					pid:     1 + r.Int64N(6),
+					program: 1 + r.Int64N(3),
+					start:   at + 1 + r.Int64N(up-at-2),
+					user:    []string{"a", "b"}[r.IntN(2)],
+				}
 				s.end = s.start + 1 + r.Int64N(up-s.start)
 				if s.start <= free[s.pid] {
 					continue
@@ -149,10 +169,13 @@ func TestRollAgainstAWalk(t *testing.T) {
 	r := rand.New(rand.NewPCG(3, 9))
 	for n := range 300 {
 		loc := []*time.Location{oslo, newfoundland}[n%2]
-		base := civil.MustParse([]string{"2026-03-28", "2026-10-24", "2026-06-01", "2026-03-07", "2026-10-31"}[n%5]).Start(loc).Unix()
+		base := civil.MustParse([]string{"2026-03-28", "2026-10-24", "2026-06-01", "2026-03-07", "2026-10-31"}[n%5]).
+			Start(loc).
+			Unix()
 		var list []Session
 		for range 1 + r.IntN(8) {
-			s := Session{Program: 1 + r.Int64N(3), User: []string{"a", "b"}[r.IntN(2)], Start: base + 60*r.Int64N(3000)}
+			s := Session{Program: 1 + r.Int64N(3), User: []string{"a", "b"}[r.IntN(2)],
+				Start: base + 60*r.Int64N(3000)}
 			s.Title = 10 + s.Program/3 // programs 1 and 2 are one title
 			s.End = s.Start + 60*r.Int64N(2000)
 			s.Active = r.Int64N(s.End - s.Start + 1)
@@ -221,7 +244,16 @@ func FuzzPair(f *testing.F) {
 	f.Fuzz(func(t *testing.T, data []byte) {
 		var events []Event
 		for i := 0; i+2 < len(data); i += 3 {
-			events = append(events, Event{At: int64(data[i]), Kind: EventKind(data[i+1] % 3), PID: int64(data[i+1] / 3 % 8), Program: int64(data[i+2] % 4), Started: int64(data[i+2] / 4 % 3)})
+			events = append(
+				events,
+				Event{
+					At:      int64(data[i]),
+					Kind:    EventKind(data[i+1] % 3),
+					PID:     int64(data[i+1] / 3 % 8),
+					Program: int64(data[i+2] % 4),
+					Started: int64(data[i+2] / 4 % 3),
+				},
+			)
 		}
 		p := Pair(events, 40, 200)
 		if len(p.Sessions) > p.Starts {

@@ -40,12 +40,17 @@ type Out struct {
 	Open                  bool  // nothing has ended it yet
 }
 
-// Outs pairs checkouts with the first return of their session that follows. What is still out at now ends there and is open. While the connection to the server is lost nothing is known: a checkout
-// before it, whose return never came, ends when the connection was lost.
+// Outs pairs checkouts with the first return of their session that follows. What is still out at now ends there and
+// is open. While the connection to the server is lost nothing is known: a checkout before it, whose return never
+// came, ends when the connection was lost.
 func Outs(events []PoolEvent, now int64) []Out {
 	list := slices.Clone(events)
 	slices.SortStableFunc(list, func(a, b PoolEvent) int {
-		return cmp.Or(cmp.Compare(a.At, b.At), cmp.Compare(poolOrder(a.Kind), poolOrder(b.Kind)), cmp.Compare(a.Session, b.Session))
+		return cmp.Or(
+			cmp.Compare(a.At, b.At),
+			cmp.Compare(poolOrder(a.Kind), poolOrder(b.Kind)),
+			cmp.Compare(a.Session, b.Session),
+		)
 	})
 	var out []Out
 	open := map[string]int{}
@@ -61,7 +66,17 @@ func Outs(events []PoolEvent, now int64) []Out {
 				continue // the same checkout again
 			}
 			open[e.Session] = len(out)
-			out = append(out, Out{Session: e.Session, User: e.User, Device: e.Device, Start: e.At, Licences: max(1, e.Licences), Active: -1})
+			out = append(
+				out,
+				Out{
+					Session:  e.Session,
+					User:     e.User,
+					Device:   e.Device,
+					Start:    e.At,
+					Licences: max(1, e.Licences),
+					Active:   -1,
+				},
+			)
 		case Return:
 			k, known := open[e.Session]
 			if !known {
@@ -133,7 +148,10 @@ func PoolDays(outs []Out, denials []PoolEvent, loc *time.Location) []PoolDay {
 	for i := range denials {
 		day(z.day(denials[i].At)).Denials++
 	}
-	slices.SortFunc(edges, func(a, b edge) int { return cmp.Or(cmp.Compare(a.at, b.at), cmp.Compare(a.change, b.change)) })
+	slices.SortFunc(
+		edges,
+		func(a, b edge) int { return cmp.Or(cmp.Compare(a.at, b.at), cmp.Compare(a.change, b.change)) },
+	)
 	var level, since int64
 	for i := 0; i < len(edges); {
 		at := edges[i].at
@@ -207,7 +225,10 @@ func Hours(outs []Out, denials []PoolEvent, from, to int64, workdays bool, loc *
 			edges = append(edges, edge{a, outs[i].Licences}, edge{b, -outs[i].Licences})
 		}
 	}
-	slices.SortFunc(edges, func(a, b edge) int { return cmp.Or(cmp.Compare(a.at, b.at), cmp.Compare(a.change, b.change)) })
+	slices.SortFunc(
+		edges,
+		func(a, b edge) int { return cmp.Or(cmp.Compare(a.at, b.at), cmp.Compare(a.change, b.change)) },
+	)
 	next, level := 0, int64(0)
 	for at := from; at < to; {
 		t := time.Unix(at, 0).In(loc)
@@ -252,8 +273,8 @@ func Hours(outs []Out, denials []PoolEvent, from, to int64, workdays bool, loc *
 // (common practice).
 const IdleShare = 0.6
 
-// Spare says how many licences of a pool could be given back: where the peak of a period lies below the share t of the quantity, all but the greater of the peak and that share (common practice, with
-// t = 0.6).
+// Spare says how many licences of a pool could be given back: where the peak of a period lies below the share t of
+// the quantity, all but the greater of the peak and that share (common practice, with t = 0.6).
 func Spare(quantity, peak int64, t float64) int64 {
 	if quantity <= 0 || float64(peak) >= t*float64(quantity) {
 		return 0

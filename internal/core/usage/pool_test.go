@@ -53,7 +53,10 @@ func TestReplayOfPoissonArrivalsIsErlang(t *testing.T) {
 		at := 0.0
 		for range 120_000 {
 			at += r.ExpFloat64() * 1000 / c.load
-			list = append(list, Request{At: int64(at * 1000), Licences: 1, Length: max(1, int64(r.ExpFloat64()*1_000_000))})
+			list = append(
+				list,
+				Request{At: int64(at * 1000), Licences: 1, Length: max(1, int64(r.ExpFloat64()*1_000_000))},
+			)
 		}
 		got := float64(Replay(list, c.n, nil, 1).Denied) / float64(len(list))
 		want := ErlangB(int(c.n), c.load)
@@ -113,8 +116,13 @@ func TestReplayAgainstAWalk(t *testing.T) {
 
 func TestRequests(t *testing.T) {
 	den := func(at int64, user string) PoolEvent { return PoolEvent{At: at, Kind: Denial, User: user} }
-	outs := []Out{{Session: "1", User: "a", Start: 100, End: 400, Licences: 2}, {Session: "2", User: "b", Start: 2000, End: 2100, Licences: 1}}
-	list, repeats := Requests(outs, []PoolEvent{den(40, "a"), den(60, "a"), den(90, "b"), den(5000, "b"), den(5001, "c"), den(5002, "")}, 900)
+	outs := []Out{{Session: "1", User: "a", Start: 100, End: 400, Licences: 2},
+		{Session: "2", User: "b", Start: 2000, End: 2100, Licences: 1}}
+	list, repeats := Requests(
+		outs,
+		[]PoolEvent{den(40, "a"), den(60, "a"), den(90, "b"), den(5000, "b"), den(5001, "c"), den(5002, "")},
+		900,
+	)
 	want := "[{40 1 300 a} {90 1 0 b} {2000 1 100 b} {5000 1 0 b} {5001 1 0 c} {5002 1 0 }]"
 	if got := fmt.Sprint(list); got != want || repeats != 2 {
 		t.Errorf("%s with %d repeats, want %s with 2", got, repeats, want)
@@ -127,13 +135,15 @@ func TestRequests(t *testing.T) {
 		t.Errorf("%+v %v", sizes, err)
 	}
 	for i := 1; i < len(sizes); i++ {
-		if sizes[i].Erlang > sizes[i-1].Erlang || sizes[i].Least > sizes[i].Most || sizes[i].Denied < float64(sizes[i].Least) {
+		if sizes[i].Erlang > sizes[i-1].Erlang || sizes[i].Least > sizes[i].Most ||
+			sizes[i].Denied < float64(sizes[i].Least) {
 			t.Errorf("%+v after %+v", sizes[i], sizes[i-1])
 		}
 	}
 }
 
-// The sweep against a naive count on random sessions, and Little's law on the same data: the mean number out is arrivals per time times mean length.
+// The sweep against a naive count on random sessions, and Little's law on the same data: the mean number out is
+// arrivals per time times mean length.
 func TestPoolDaysAgainstANaiveCount(t *testing.T) {
 	oslo, _ := time.LoadLocation("Europe/Oslo")
 	r := rand.New(rand.NewPCG(7, 3))
@@ -235,8 +245,10 @@ func TestHoursAgainstAWalk(t *testing.T) {
 
 func TestOuts(t *testing.T) {
 	list := []PoolEvent{
-		{At: 50, Kind: Return, Session: "a", Active: 900}, {At: 10, Session: "a", User: "u", Licences: 3}, {At: 10, Session: "a", User: "u", Licences: 3},
-		{At: 60, Session: "a", User: "v"}, {At: 70, Kind: Lost}, {At: 90, Kind: Found}, {At: 95, Session: "b", User: "w"}, {At: 99, Kind: Return, Session: "z"}, {At: 400, Session: "c"},
+		{At: 50, Kind: Return, Session: "a", Active: 900}, {At: 10, Session: "a", User: "u", Licences: 3},
+		{At: 10, Session: "a", User: "u", Licences: 3},
+		{At: 60, Session: "a", User: "v"}, {At: 70, Kind: Lost}, {At: 90, Kind: Found},
+		{At: 95, Session: "b", User: "w"}, {At: 99, Kind: Return, Session: "z"}, {At: 400, Session: "c"},
 	}
 	got := Outs(list, 200)
 	want := []Out{
@@ -251,7 +263,8 @@ func TestOuts(t *testing.T) {
 
 // At a limit of 60 % of the quantity, an idle pool gives 40 % of its rights (common practice).
 func TestSpare(t *testing.T) {
-	for _, c := range [][3]int64{{100, 0, 40}, {100, 30, 40}, {100, 59, 40}, {100, 60, 0}, {100, 95, 0}, {10, 5, 4}, {7, 1, 2}, {1, 0, 0}, {0, 0, 0}, {5, 9, 0}} {
+	for _, c := range [][3]int64{{100, 0, 40}, {100, 30, 40}, {100, 59, 40}, {100, 60, 0}, {100, 95, 0}, {10, 5, 4},
+		{7, 1, 2}, {1, 0, 0}, {0, 0, 0}, {5, 9, 0}} {
 		if got := Spare(c[0], c[1], 0.6); got != c[2] {
 			t.Errorf("%d licences, peak %d: %d to give back, want %d", c[0], c[1], got, c[2])
 		}

@@ -5,7 +5,8 @@ import (
 	"slices"
 )
 
-// draw gives numbers that follow from a seed alone (SplitMix64: Steele, Lea and Flood, 2014, Fast splittable pseudorandom number generators).
+// draw gives numbers that follow from a seed alone (SplitMix64: Steele, Lea and Flood, 2014, Fast splittable
+// pseudorandom number generators).
 type draw uint64
 
 // below is the next number in 0 to n-1.
@@ -23,8 +24,9 @@ type Request struct {
 	User                 string
 }
 
-// Requests gathers who wanted licences of a pool, in order. Somebody who is denied and asks again within retry seconds wanted once: such repeats are left out and counted. Where a repeat was served, it
-// is the request, from its first denial on.
+// Requests gathers who wanted licences of a pool, in order. Somebody who is denied and asks again within retry
+// seconds wanted once: such repeats are left out and counted. Where a repeat was served, it is the request, from its
+// first denial on.
 func Requests(outs []Out, denials []PoolEvent, retry int64) (list []Request, repeats int) {
 	for i := range outs {
 		o := &outs[i]
@@ -71,7 +73,8 @@ type Served struct {
 	Peak   int64
 }
 
-// Replay serves requests in their order with n licences. A request whose length is not known takes one out of lengths, drawn with the seed. At one moment ends come before starts.
+// Replay serves requests in their order with n licences. A request whose length is not known takes one out of
+// lengths, drawn with the seed. At one moment ends come before starts.
 func Replay(list []Request, n int64, lengths []int64, seed uint64) Served {
 	r := draw(seed)
 	var out Served
@@ -98,7 +101,8 @@ func Replay(list []Request, n int64, lengths []int64, seed uint64) Served {
 	return out
 }
 
-// Size is what a number of licences would have done: the share of requests denied by replay, over several draws of lengths, and by Erlang's formula.
+// Size is what a number of licences would have done: the share of requests denied by replay, over several draws of
+// lengths, and by Erlang's formula.
 type Size struct {
 	Licences              int64
 	Denied                float64 // requests denied by replay, the mean over seeds
@@ -109,7 +113,8 @@ type Size struct {
 	ReplayLow, ReplayHigh float64 // Least and Most as shares
 }
 
-// Load is the offered load of requests in erlangs over a time in seconds: arrivals per time times mean length, each weighed with its licences. Unknown lengths take the mean of lengths.
+// Load is the offered load of requests in erlangs over a time in seconds: arrivals per time times mean length, each
+// weighed with its licences. Unknown lengths take the mean of lengths.
 func Load(list []Request, lengths []int64, seconds int64) float64 {
 	mean := 0.0
 	for _, l := range lengths {
@@ -143,8 +148,10 @@ func Lengths(list []Request) []int64 {
 	return out
 }
 
-// Sizes replays requests at several numbers of licences and over several seeds. Days is how many days they span, load the offered load that the formula is given.
-func Sizes(list []Request, sizes []int64, seeds int, days, load float64, say func(done, of int) error) ([]Size, error) {
+// Sizes replays requests at several numbers of licences and over several seeds. Days is how many days they span, load
+// the offered load that the formula is given.
+func Sizes(list []Request, sizes []int64, seeds int, days, load float64, say func(done, of int) error) ([]Size,
+	error) {
 	lengths := Lengths(list)
 	out := make([]Size, 0, len(sizes))
 	for i, n := range sizes {
@@ -179,7 +186,8 @@ func Sizes(list []Request, sizes []int64, seeds int, days, load float64, say fun
 	return out, nil
 }
 
-// Bunched says by how much requests come more bunched than at random: the variance of arrivals by the hour divided by their mean, 1 for Poisson arrivals.
+// Bunched says by how much requests come more bunched than at random: the variance of arrivals by the hour divided by
+// their mean, 1 for Poisson arrivals.
 func Bunched(list []Request, from, to int64) float64 {
 	n := (to - from) / 3600
 	if n < 2 {

@@ -8,8 +8,8 @@ import (
 	"ensomet/internal/core/civil"
 )
 
-// Day is what one user did with one program on one day of a device. The times of all programs of a title add up to the time in which any of them ran: what overlaps counts once, for the program that
-// started first.
+// Day is what one user did with one program on one day of a device. The times of all programs of a title add up to
+// the time in which any of them ran: what overlaps counts once, for the program that started first.
 type Day struct {
 	Program  int64
 	User     string
@@ -20,11 +20,17 @@ type Day struct {
 	Cut      int   // of them, those whose end nobody saw
 }
 
-// Roll turns the sessions of one device into days. Of a session that is cut only the day of its start is use, and no longer than that day.
+// Roll turns the sessions of one device into days. Of a session that is cut only the day of its start is use, and no
+// longer than that day.
 func Roll(sessions []Session, loc *time.Location) []Day {
 	list := slices.Clone(sessions)
 	slices.SortStableFunc(list, func(a, b Session) int {
-		return cmp.Or(cmp.Compare(a.User, b.User), cmp.Compare(titleOf(&a), titleOf(&b)), cmp.Compare(a.Start, b.Start), cmp.Compare(a.Program, b.Program))
+		return cmp.Or(
+			cmp.Compare(a.User, b.User),
+			cmp.Compare(titleOf(&a), titleOf(&b)),
+			cmp.Compare(a.Start, b.Start),
+			cmp.Compare(a.Program, b.Program),
+		)
 	})
 	type key struct {
 		program int64
@@ -85,8 +91,9 @@ func titleOf(s *Session) int64 {
 	return -s.Program
 }
 
-// Measured turns the days on which a device reported any use into the days that were measured, as spans with both ends included: a pause of up to gap days between two reports was measured too, since
-// what ran in it would have been in the later one; a longer one is not known.
+// Measured turns the days on which a device reported any use into the days that were measured, as spans with both
+// ends included: a pause of up to gap days between two reports was measured too, since what ran in it would have been
+// in the later one; a longer one is not known.
 func Measured(days []civil.Day, gap int) []Span {
 	list := slices.Compact(slices.Sorted(slices.Values(days)))
 	var out []Span

@@ -1,4 +1,5 @@
-// Package usage turns sessions into days of use, and days of use into classes that never take "not measured" for "not used".
+// Package usage turns sessions into days of use, and days of use into classes that never take "not measured" for "not
+// used".
 package usage
 
 import (
@@ -14,7 +15,8 @@ type DayUse struct {
 	Seconds int64
 }
 
-// Days splits [start, end) at the midnights of loc. A day of 23 or 25 hours has that many. An empty session still counts as use on its day.
+// Days splits [start, end) at the midnights of loc. A day of 23 or 25 hours has that many. An empty session still
+// counts as use on its day.
 func Days(start, end time.Time, loc *time.Location) []DayUse {
 	var out []DayUse
 	start, end = start.In(loc), end.In(loc)
@@ -54,22 +56,25 @@ type Window struct {
 // LastUse is what a scan said of a title's last use: used on UsedOn and, up to SeenOn, not after it.
 type LastUse struct{ UsedOn, SeenOn civil.Day }
 
-// Facts is what is known of one title on one device. Metered has the days on which the device was metered for the title, in order and apart.
+// Facts is what is known of one title on one device. Metered has the days on which the device was metered for the
+// title, in order and apart.
 type Facts struct {
 	Metered  []Span
 	UseDays  []civil.Day // days with sessions
 	LastUses []LastUse
 }
 
-// Finding is the class with what it rests on: the days used and the days measured in the window, and the last use on record.
+// Finding is the class with what it rests on: the days used and the days measured in the window, and the last use on
+// record.
 type Finding struct {
 	Class          Class
 	Used, Measured int
 	Last           civil.Day
 }
 
-// Classify applies the window. Measured days are those metered and those that a last-use date reported later speaks for. Light is said on
-// metered days alone, at most one day of use in every 14 (common practice): a last-use date gives one day and hides the ones before it.
+// Classify applies the window. Measured days are those metered and those that a last-use date reported later speaks
+// for. Light is said on metered days alone, at most one day of use in every 14 (common practice): a last-use date
+// gives one day and hides the ones before it.
 func Classify(f Facts, w Window) Finding {
 	first := w.AsOf - civil.Day(w.Days) + 1
 	within := func(d civil.Day) bool { return d >= first && d <= w.AsOf }

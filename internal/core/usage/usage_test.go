@@ -66,8 +66,10 @@ func TestClassify(t *testing.T) {
 		{"five days in 60 measured", with(all, asOf-59, asOf-40, asOf-20, asOf-1, asOf), Regular},
 		{"four days, the same day twice", with(all, asOf-59, asOf-59, asOf-40, asOf-20, asOf), Light},
 		{"last use long ago, said by a scan yesterday", Facts{LastUses: []LastUse{{asOf - 300, asOf - 1}}}, Unused},
-		{"last use long ago, said by a scan in the middle of the window", Facts{LastUses: []LastUse{{asOf - 300, asOf - 30}}}, NotMeasured},
-		{"last use in the window, not metered: not known to be light", Facts{LastUses: []LastUse{{asOf - 10, asOf - 1}}}, Regular},
+		{"last use long ago, said by a scan in the middle of the window",
+			Facts{LastUses: []LastUse{{asOf - 300, asOf - 30}}}, NotMeasured},
+		{"last use in the window, not metered: not known to be light",
+			Facts{LastUses: []LastUse{{asOf - 10, asOf - 1}}}, Regular},
 		{"use after the day asked about is not known yet", with(all, asOf+1), NeverUsed},
 	} {
 		if got := Classify(c.f, w); got.Class != c.want {
@@ -97,12 +99,15 @@ func TestLessDataNeverMakesUnused(t *testing.T) {
 	}
 }
 
-// A program that runs through the night on which the clock is changed runs 23 hours, or 25, on that day (IANA data, in two zones that change on different days).
+// A program that runs through the night on which the clock is changed runs 23 hours, or 25, on that day (IANA data,
+// in two zones that change on different days).
 func TestDaysOnWhichTheClockIsChanged(t *testing.T) {
 	for _, c := range []struct {
 		zone, day string
 		hours     int64
-	}{{"Europe/Oslo", "2026-03-29", 23}, {"Europe/Oslo", "2026-10-25", 25}, {"Europe/Oslo", "2026-11-01", 24}, {"America/St_Johns", "2026-03-08", 23}, {"America/St_Johns", "2026-11-01", 25}, {"America/St_Johns", "2026-10-25", 24}} {
+	}{{"Europe/Oslo", "2026-03-29", 23}, {"Europe/Oslo", "2026-10-25", 25}, {"Europe/Oslo", "2026-11-01", 24},
+		{"America/St_Johns", "2026-03-08", 23}, {"America/St_Johns", "2026-11-01", 25},
+		{"America/St_Johns", "2026-10-25", 24}} {
 		loc, err := time.LoadLocation(c.zone)
 		if err != nil {
 			t.Fatal(err)
@@ -110,7 +115,8 @@ func TestDaysOnWhichTheClockIsChanged(t *testing.T) {
 		day := civil.MustParse(c.day)
 		start, end := day.Start(loc), (day + 1).Start(loc)
 		got := Days(start.Add(-time.Hour), end.Add(time.Hour), loc)
-		if len(got) != 3 || got[0].Seconds != 3600 || got[1] != (DayUse{day, c.hours * 3600}) || got[2].Seconds != 3600 {
+		if len(got) != 3 || got[0].Seconds != 3600 || got[1] != (DayUse{day, c.hours * 3600}) ||
+			got[2].Seconds != 3600 {
 			t.Errorf("%s, %s: %v", c.zone, c.day, got)
 		}
 		rolled := Roll([]Session{{Program: 1, User: "u", Start: start.Unix(), End: end.Unix()}}, loc)

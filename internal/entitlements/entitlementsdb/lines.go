@@ -10,9 +10,16 @@ import (
 	"ensomet/internal/sqlite"
 )
 
-// EntitlementValues reads a line as a line of entitlements.csv, by column, with its number and when it was last changed.
-func EntitlementValues(tx *sqlite.Tx, code string, columns []string) (values map[string]string, id, changedAt int64, err error) {
-	err = tx.QueryRowContext(tx.Ctx, "SELECT id, changed_at FROM entitlement WHERE code = ? AND withdrawn_at = 0", code).Scan(&id, &changedAt)
+// EntitlementValues reads a line as a line of entitlements.csv, by column, with its number and when it was last
+// changed.
+func EntitlementValues(
+	tx *sqlite.Tx,
+	code string,
+	columns []string,
+) (values map[string]string, id, changedAt int64, err error) {
+	err = tx.QueryRowContext(tx.Ctx, "SELECT id, changed_at FROM entitlement WHERE code = ? AND withdrawn_at = 0",
+		code).
+		Scan(&id, &changedAt)
 	if errors.Is(err, sql.ErrNoRows) {
 		err = sqlite.ErrNotFound
 	}
@@ -50,18 +57,36 @@ type LineChange struct {
 
 // AddLineChange keeps a change.
 func AddLineChange(tx *sqlite.Tx, line int64, c LineChange) error {
-	_, err := tx.Exec("INSERT INTO entitlement_change(entitlement_id, field, was, is_now, at, author) VALUES (?, ?, ?, ?, ?, ?)", line, c.Field, c.Was, c.Is, c.At, c.Author)
+	_, err := tx.Exec(
+		"INSERT INTO entitlement_change(entitlement_id, field, was, is_now, at, author) VALUES (?, ?, ?, ?, ?, ?)",
+		line,
+		c.Field,
+		c.Was,
+		c.Is,
+		c.At,
+		c.Author,
+	)
 	return err
 }
 
 // LineChanges reads what was changed of a line, the newest first.
 func LineChanges(tx *sqlite.Tx, line int64) ([]LineChange, error) {
-	return sqlite.Query(tx, func(r *sql.Rows, v *LineChange) error { return r.Scan(&v.Field, &v.Was, &v.Is, &v.At, &v.Author) }, "SELECT field, was, is_now, at, author FROM entitlement_change WHERE entitlement_id = ? ORDER BY id DESC LIMIT 200", line)
+	return sqlite.Query(
+		tx,
+		func(r *sql.Rows, v *LineChange) error { return r.Scan(&v.Field, &v.Was, &v.Is, &v.At, &v.Author) },
+		"SELECT field, was, is_now, at, author FROM entitlement_change WHERE entitlement_id = ? ORDER BY id DESC "+
+			"LIMIT 200",
+		line,
+	)
 }
 
 // Withdraw takes a line that was booked by mistake out of the rights. It stays in the file.
 func Withdraw(tx *sqlite.Tx, line, at int64) error {
-	res, err := tx.Exec("UPDATE entitlement SET withdrawn_at = ?, hash = x'' WHERE id = ? AND withdrawn_at = 0", at, line)
+	res, err := tx.Exec(
+		"UPDATE entitlement SET withdrawn_at = ?, hash = x'' WHERE id = ? AND withdrawn_at = 0",
+		at,
+		line,
+	)
 	if err != nil {
 		return err
 	}
@@ -81,12 +106,23 @@ type LineNote struct {
 
 // LineNotes reads the notes on a line, the newest first.
 func LineNotes(tx *sqlite.Tx, line int64) ([]LineNote, error) {
-	return sqlite.Query(tx, func(r *sql.Rows, v *LineNote) error { return r.Scan(&v.ID, &v.Text, &v.Author, &v.At) }, "SELECT id, text, author, at FROM remark WHERE entitlement_id = ? AND dropped_at = 0 ORDER BY id DESC", line)
+	return sqlite.Query(
+		tx,
+		func(r *sql.Rows, v *LineNote) error { return r.Scan(&v.ID, &v.Text, &v.Author, &v.At) },
+		"SELECT id, text, author, at FROM remark WHERE entitlement_id = ? AND dropped_at = 0 ORDER BY id DESC",
+		line,
+	)
 }
 
 // AddLineNote writes a note on a line.
 func AddLineNote(tx *sqlite.Tx, line int64, n LineNote) error {
-	_, err := tx.Exec("INSERT INTO remark(product_id, entitlement_id, text, author, at) VALUES (0, ?, ?, ?, ?)", line, n.Text, n.Author, n.At)
+	_, err := tx.Exec(
+		"INSERT INTO remark(product_id, entitlement_id, text, author, at) VALUES (0, ?, ?, ?, ?)",
+		line,
+		n.Text,
+		n.Author,
+		n.At,
+	)
 	return err
 }
 
@@ -104,8 +140,20 @@ type Proof struct {
 
 // AddProof keeps a file. The same file for the same line is kept once.
 func AddProof(tx *sqlite.Tx, p Proof, content []byte) error {
-	_, err := tx.Exec(`INSERT INTO proof(entitlement_id, contract, name, size, sha256, content, author, at) SELECT ?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8
-		WHERE NOT EXISTS (SELECT 1 FROM proof WHERE entitlement_id = ?1 AND contract = ?2 AND sha256 = ?5 AND dropped_at = 0)`, p.Line, p.Contract, p.Name, p.Size, p.SHA256, content, p.Author, p.At)
+	_, err := tx.Exec(
+		`INSERT INTO proof(entitlement_id, contract, name, size, sha256, content, author, at)
+			SELECT ?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8
+		WHERE NOT EXISTS (SELECT 1 FROM proof WHERE entitlement_id = ?1 AND contract = ?2 AND sha256 = ?5
+		AND dropped_at = 0)`,
+		p.Line,
+		p.Contract,
+		p.Name,
+		p.Size,
+		p.SHA256,
+		content,
+		p.Author,
+		p.At,
+	)
 	return err
 }
 
@@ -113,12 +161,16 @@ func AddProof(tx *sqlite.Tx, p Proof, content []byte) error {
 func Proofs(tx *sqlite.Tx, line int64) ([]Proof, error) {
 	return sqlite.Query(tx, func(r *sql.Rows, v *Proof) error {
 		return r.Scan(&v.ID, &v.Line, &v.Contract, &v.Name, &v.Size, &v.SHA256, &v.Author, &v.At)
-	}, "SELECT id, entitlement_id, contract, name, size, sha256, author, at FROM proof WHERE entitlement_id = ? AND dropped_at = 0 ORDER BY id", line)
+	}, "SELECT id, entitlement_id, contract, name, size, sha256, author, at FROM proof WHERE entitlement_id = ? AND "+
+		"dropped_at = 0 ORDER BY id", line)
 }
 
 // ProofContent reads a file.
 func ProofContent(tx *sqlite.Tx, id int64) (p Proof, content []byte, err error) {
-	err = tx.QueryRowContext(tx.Ctx, "SELECT id, entitlement_id, contract, name, size, sha256, author, at, content FROM proof WHERE id = ? AND dropped_at = 0", id).Scan(&p.ID, &p.Line, &p.Contract, &p.Name, &p.Size, &p.SHA256, &p.Author, &p.At, &content)
+	err = tx.QueryRowContext(tx.Ctx,
+		"SELECT id, entitlement_id, contract, name, size, sha256, author, at, content FROM proof WHERE id = ? AND "+
+			"dropped_at = 0", id).
+		Scan(&p.ID, &p.Line, &p.Contract, &p.Name, &p.Size, &p.SHA256, &p.Author, &p.At, &content)
 	if errors.Is(err, sql.ErrNoRows) {
 		err = sqlite.ErrNotFound
 	}
@@ -131,7 +183,12 @@ func DropProof(tx *sqlite.Tx, id, at int64, by string) error {
 }
 
 func drop(tx *sqlite.Tx, table string, id, at int64, by string) error {
-	res, err := tx.Exec("UPDATE "+table+" SET dropped_at = ?, dropped_by = ? WHERE id = ? AND dropped_at = 0", at, by, id)
+	res, err := tx.Exec(
+		"UPDATE "+table+" SET dropped_at = ?, dropped_by = ? WHERE id = ? AND dropped_at = 0",
+		at,
+		by,
+		id,
+	)
 	if err != nil {
 		return err
 	}
@@ -154,18 +211,35 @@ type KeptKey struct {
 
 // AddKey keeps a key.
 func AddKey(tx *sqlite.Tx, k KeptKey) error {
-	_, err := tx.Exec("INSERT INTO licence_key(entitlement_id, sealed, hint, note, author, at) VALUES (?, ?, ?, ?, ?, ?)", k.Line, k.Sealed, k.Hint, k.Note, k.Author, k.At)
+	_, err := tx.Exec(
+		"INSERT INTO licence_key(entitlement_id, sealed, hint, note, author, at) VALUES (?, ?, ?, ?, ?, ?)",
+		k.Line,
+		k.Sealed,
+		k.Hint,
+		k.Note,
+		k.Author,
+		k.At,
+	)
 	return err
 }
 
 // Keys reads the keys of a line.
 func Keys(tx *sqlite.Tx, line int64) ([]KeptKey, error) {
-	return sqlite.Query(tx, func(r *sql.Rows, v *KeptKey) error { return r.Scan(&v.ID, &v.Line, &v.Hint, &v.Note, &v.Author, &v.At) }, "SELECT id, entitlement_id, hint, note, author, at FROM licence_key WHERE entitlement_id = ? AND dropped_at = 0 ORDER BY id", line)
+	return sqlite.Query(
+		tx,
+		func(r *sql.Rows, v *KeptKey) error { return r.Scan(&v.ID, &v.Line, &v.Hint, &v.Note, &v.Author, &v.At) },
+		"SELECT id, entitlement_id, hint, note, author, at FROM licence_key WHERE entitlement_id = ? AND dropped_at "+
+			"= 0 ORDER BY id",
+		line,
+	)
 }
 
 // Key reads one key, sealed.
 func Key(tx *sqlite.Tx, id int64) (k KeptKey, err error) {
-	err = tx.QueryRowContext(tx.Ctx, "SELECT id, entitlement_id, hint, note, author, at, sealed FROM licence_key WHERE id = ? AND dropped_at = 0", id).Scan(&k.ID, &k.Line, &k.Hint, &k.Note, &k.Author, &k.At, &k.Sealed)
+	err = tx.QueryRowContext(tx.Ctx,
+		"SELECT id, entitlement_id, hint, note, author, at, sealed FROM licence_key WHERE id = ? AND dropped_at = 0",
+		id).
+		Scan(&k.ID, &k.Line, &k.Hint, &k.Note, &k.Author, &k.At, &k.Sealed)
 	if errors.Is(err, sql.ErrNoRows) {
 		err = sqlite.ErrNotFound
 	}
@@ -195,15 +269,43 @@ type Contract struct {
 // Contracts reads the contracts by code; those that lines name and nobody described have their code alone.
 func Contracts(tx *sqlite.Tx) ([]Contract, error) {
 	return sqlite.Query(tx, func(r *sql.Rows, v *Contract) error {
-		return r.Scan(&v.Code, &v.Publisher, &v.Name, &v.Start, &v.End, &v.NoticeDays, &v.Renews, &v.Owner, &v.Note, &v.Author, &v.At)
+		return r.Scan(
+			&v.Code,
+			&v.Publisher,
+			&v.Name,
+			&v.Start,
+			&v.End,
+			&v.NoticeDays,
+			&v.Renews,
+			&v.Owner,
+			&v.Note,
+			&v.Author,
+			&v.At,
+		)
 	}, `SELECT code, publisher, name, start, end, notice_days, renews, owner, note, author, at FROM contract
-		UNION ALL SELECT DISTINCT contract, '', '', 0, 0, 0, 0, '', '', '', 0 FROM entitlement WHERE contract <> '' AND withdrawn_at = 0 AND contract NOT IN (SELECT code FROM contract) ORDER BY 1`)
+		UNION ALL SELECT DISTINCT contract, '', '', 0, 0, 0, 0, '', '', '', 0 FROM entitlement WHERE contract <> ''
+		AND withdrawn_at = 0 AND contract NOT IN (SELECT code FROM contract) ORDER BY 1`)
 }
 
 // PutContract writes what is known of a contract.
 func PutContract(tx *sqlite.Tx, c Contract) error {
-	_, err := tx.Exec(`INSERT INTO contract(code, publisher, name, start, end, notice_days, renews, owner, note, author, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
-		ON CONFLICT(code) DO UPDATE SET publisher = excluded.publisher, name = excluded.name, start = excluded.start, end = excluded.end, notice_days = excluded.notice_days, renews = excluded.renews, owner = excluded.owner, note = excluded.note, author = excluded.author, at = excluded.at`,
-		c.Code, c.Publisher, c.Name, c.Start, c.End, c.NoticeDays, c.Renews, c.Owner, c.Note, c.Author, c.At)
+	_, err := tx.Exec(
+		`INSERT INTO contract(code, publisher, name, start, end, notice_days, renews, owner, note, author, at)
+			VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
+		ON CONFLICT(code) DO UPDATE SET publisher = excluded.publisher, name = excluded.name, start = excluded.start,
+		end = excluded.end, notice_days = excluded.notice_days, renews = excluded.renews, owner = excluded.owner, note
+		= excluded.note, author = excluded.author, at = excluded.at`,
+		c.Code,
+		c.Publisher,
+		c.Name,
+		c.Start,
+		c.End,
+		c.NoticeDays,
+		c.Renews,
+		c.Owner,
+		c.Note,
+		c.Author,
+		c.At,
+	)
 	return err
 }

@@ -32,24 +32,51 @@ type SeatRow struct {
 // SeatPage reads a page of seats. A seat whose entitlement has ended is ended.
 func SeatPage(tx *sqlite.Tx, q sqlite.ListQuery, today civil.Day) (sqlite.Page[SeatRow], error) {
 	day := sqlite.Itoa(int64(today))
-	l := sqlite.List[SeatRow]{From: `assignment a JOIN entitlement e ON e.id = a.entitlement_id AND e.withdrawn_at = 0 JOIN product p ON p.id = e.product_id LEFT JOIN person u ON u.id = a.person_id LEFT JOIN device d ON d.id = a.device_id`,
-		Key: "a.id", Sort: "product", Columns: []sqlite.Column[SeatRow]{
-			{Name: "id", Sql: "a.id", Into: func(r *SeatRow) any { return &r.ID }, Search: false}, {Name: "line", Sql: "e.code", Into: func(r *SeatRow) any { return &r.Line }, Search: true}, {Name: "lineId", Sql: "e.id", Into: func(r *SeatRow) any { return &r.LineID }, Search: false},
-			{Name: "productId", Sql: "p.id", Into: func(r *SeatRow) any { return &r.ProductID }, Search: false}, {Name: "publisher", Sql: "p.publisher", Into: func(r *SeatRow) any { return &r.Publisher }, Search: true}, {Name: "product", Sql: "p.name", Into: func(r *SeatRow) any { return &r.Product }, Search: true},
-			{Name: "edition", Sql: "e.edition", Into: func(r *SeatRow) any { return &r.Edition }, Search: false}, {Name: "user", Sql: "coalesce(u.code, '')", Into: func(r *SeatRow) any { return &r.User }, Search: true}, {Name: "userName", Sql: "coalesce(u.name, '')", Into: func(r *SeatRow) any { return &r.UserName }, Search: true},
-			{Name: "status", Sql: "coalesce(u.status, '')", Into: func(r *SeatRow) any { return &r.Status }, Search: false}, {Name: "device", Sql: "coalesce(d.code, '')", Into: func(r *SeatRow) any { return &r.Device }, Search: true}, {Name: "deviceName", Sql: "coalesce(d.name, '')", Into: func(r *SeatRow) any { return &r.DeviceName }, Search: true},
-			{Name: "unit", Sql: "coalesce(u.org_unit, d.org_unit, '')", Into: func(r *SeatRow) any { return &r.Unit }, Search: true}, {Name: "from", Sql: "a.from_day", Into: func(r *SeatRow) any { return &r.From }, Search: false}, {Name: "until", Sql: "a.until_day", Into: func(r *SeatRow) any { return &r.Until }, Search: false},
-			{Name: "state", Sql: "(CASE WHEN a.until_day <> 0 AND a.until_day < " + day + " THEN 'handed back' WHEN e.end <> 0 AND e.end < " + day + " THEN 'ended' WHEN coalesce(u.status, '') = 'left' THEN 'of a leaver' ELSE 'held' END)", Into: func(r *SeatRow) any { return &r.State }, Search: false},
-		}}
+	l := sqlite.List[SeatRow]{
+		From: `assignment a JOIN entitlement e ON e.id = a.entitlement_id AND e.withdrawn_at = 0
+			JOIN product p ON p.id = e.product_id LEFT JOIN person u ON u.id = a.person_id LEFT
+			JOIN device d ON d.id = a.device_id`,
+		Key:  "a.id",
+		Sort: "product",
+		Columns: []sqlite.Column[SeatRow]{
+			sqlite.Plain("id", "a.id", func(r *SeatRow) any { return &r.ID }),
+			sqlite.Searched("line", "e.code", func(r *SeatRow) any { return &r.Line }),
+			sqlite.Plain("lineId", "e.id", func(r *SeatRow) any { return &r.LineID }),
+			sqlite.Plain("productId", "p.id", func(r *SeatRow) any { return &r.ProductID }),
+			sqlite.Searched("publisher", "p.publisher", func(r *SeatRow) any { return &r.Publisher }),
+			sqlite.Searched("product", "p.name", func(r *SeatRow) any { return &r.Product }),
+			sqlite.Plain("edition", "e.edition", func(r *SeatRow) any { return &r.Edition }),
+			sqlite.Searched("user", "coalesce(u.code, '')", func(r *SeatRow) any { return &r.User }),
+			sqlite.Searched("userName", "coalesce(u.name, '')", func(r *SeatRow) any { return &r.UserName }),
+			sqlite.Plain("status", "coalesce(u.status, '')", func(r *SeatRow) any { return &r.Status }),
+			sqlite.Searched("device", "coalesce(d.code, '')", func(r *SeatRow) any { return &r.Device }),
+			sqlite.Searched("deviceName", "coalesce(d.name, '')", func(r *SeatRow) any { return &r.DeviceName }),
+			sqlite.Searched("unit", "coalesce(u.org_unit, d.org_unit, '')", func(r *SeatRow) any { return &r.Unit }),
+			sqlite.Plain("from", "a.from_day", func(r *SeatRow) any { return &r.From }),
+			sqlite.Plain("until", "a.until_day", func(r *SeatRow) any { return &r.Until }),
+			sqlite.Plain(
+				"state",
+				"(CASE WHEN a.until_day <> 0 AND a.until_day < "+day+
+					" THEN 'handed back' WHEN e.end <> 0 AND e.end < "+day+
+					" THEN 'ended' WHEN coalesce(u.status, '') = 'left' THEN 'of a leaver' ELSE 'held' END)",
+				func(r *SeatRow) any { return &r.State },
+			),
+		},
+	}
 	return l.Page(tx, q)
 }
 
 // Seat reads one seat.
 func Seat(tx *sqlite.Tx, id int64) (snapshot.Assigned, error) {
-	list, err := sqlite.Query(tx, func(r *sql.Rows, v *snapshot.Assigned) error {
-		return r.Scan(&v.Line, &v.Person, &v.Device, &v.From, &v.Until)
-	},
-		"SELECT entitlement_id, coalesce(person_id, 0), coalesce(device_id, 0), from_day, until_day FROM assignment WHERE id = ?", id)
+	list, err := sqlite.Query(
+		tx,
+		func(r *sql.Rows, v *snapshot.Assigned) error {
+			return r.Scan(&v.Line, &v.Person, &v.Device, &v.From, &v.Until)
+		},
+		"SELECT entitlement_id, coalesce(person_id, 0), coalesce(device_id, 0), from_day, until_day FROM assignment "+
+			"WHERE id = ?",
+		id,
+	)
 	if err == nil && len(list) == 0 {
 		err = sqlite.ErrNotFound
 	}
@@ -82,7 +109,15 @@ func HandBackSeats(tx *sqlite.Tx, product int64, persons []int64, last civil.Day
 	if err != nil {
 		return 0, err
 	}
-	ids, err := sqlite.Query(tx, func(r *sql.Rows, v *int64) error { return r.Scan(v) }, `SELECT a.id FROM assignment a JOIN entitlement e ON e.id = a.entitlement_id WHERE e.product_id = ? AND a.person_id IN (SELECT value FROM json_each(?)) AND (a.until_day = 0 OR a.until_day > ?)`, product, string(list), last)
+	ids, err := sqlite.Query(
+		tx,
+		func(r *sql.Rows, v *int64) error { return r.Scan(v) },
+		`SELECT a.id FROM assignment a JOIN entitlement e ON e.id = a.entitlement_id WHERE e.product_id = ?
+			AND a.person_id IN (SELECT value FROM json_each(?)) AND (a.until_day = 0 OR a.until_day > ?)`,
+		product,
+		string(list),
+		last,
+	)
 	if err != nil {
 		return 0, err
 	}
@@ -113,14 +148,36 @@ type WaitRow struct {
 // Waiting reads who waits for a seat, the first first, of one product or of all where product is 0.
 func Waiting(tx *sqlite.Tx, product int64) ([]WaitRow, error) {
 	return sqlite.Query(tx, func(r *sql.Rows, v *WaitRow) error {
-		return r.Scan(&v.ID, &v.ProductID, &v.Publisher, &v.Product, &v.PersonID, &v.User, &v.UserName, &v.Unit, &v.Status, &v.Since, &v.Note, &v.Author)
-	}, `SELECT w.id, p.id, p.publisher, p.name, u.id, u.code, u.name, u.org_unit, u.status, w.since, w.note, w.author FROM seat_wait w JOIN product p ON p.id = w.product_id JOIN person u ON u.id = w.person_id
+		return r.Scan(
+			&v.ID,
+			&v.ProductID,
+			&v.Publisher,
+			&v.Product,
+			&v.PersonID,
+			&v.User,
+			&v.UserName,
+			&v.Unit,
+			&v.Status,
+			&v.Since,
+			&v.Note,
+			&v.Author,
+		)
+	}, `SELECT w.id, p.id, p.publisher, p.name, u.id, u.code, u.name, u.org_unit, u.status, w.since, w.note, w.author
+		FROM seat_wait w JOIN product p ON p.id = w.product_id JOIN person u ON u.id = w.person_id
 		WHERE w.ended_at = 0 AND (?1 = 0 OR w.product_id = ?1) ORDER BY p.name, w.since, w.id`, product)
 }
 
 // Wait puts somebody on the list. It reports false where he is on it.
 func Wait(tx *sqlite.Tx, product, person, at int64, note, author string) (bool, error) {
-	res, err := tx.Exec("INSERT INTO seat_wait(product_id, person_id, since, note, author) VALUES (?, ?, ?, ?, ?) ON CONFLICT DO NOTHING", product, person, at, note, author)
+	res, err := tx.Exec(
+		"INSERT INTO seat_wait(product_id, person_id, since, note, author) VALUES (?, ?, ?, ?, ?) ON CONFLICT DO "+
+			"NOTHING",
+		product,
+		person,
+		at,
+		note,
+		author,
+	)
 	if err != nil {
 		return false, err
 	}
@@ -130,13 +187,27 @@ func Wait(tx *sqlite.Tx, product, person, at int64, note, author string) (bool, 
 
 // EndWaitOf takes a user off the list of a product, where he is on it.
 func EndWaitOf(tx *sqlite.Tx, product, person, at int64, how, by string) error {
-	_, err := tx.Exec("UPDATE seat_wait SET ended_at = ?, ended_how = ?, ended_by = ? WHERE product_id = ? AND person_id = ? AND ended_at = 0", at, how, by, product, person)
+	_, err := tx.Exec(
+		"UPDATE seat_wait SET ended_at = ?, ended_how = ?, ended_by = ? WHERE product_id = ? AND person_id = ? AND "+
+			"ended_at = 0",
+		at,
+		how,
+		by,
+		product,
+		person,
+	)
 	return err
 }
 
 // EndWait takes somebody off the list.
 func EndWait(tx *sqlite.Tx, id, at int64, how, by string) error {
-	res, err := tx.Exec("UPDATE seat_wait SET ended_at = ?, ended_how = ?, ended_by = ? WHERE id = ? AND ended_at = 0", at, how, by, id)
+	res, err := tx.Exec(
+		"UPDATE seat_wait SET ended_at = ?, ended_how = ?, ended_by = ? WHERE id = ? AND ended_at = 0",
+		at,
+		how,
+		by,
+		id,
+	)
 	if err != nil {
 		return err
 	}
@@ -174,13 +245,28 @@ func PutStarterSet(tx *sqlite.Tx, s StarterSet) (int64, error) {
 		return 0, err
 	}
 	if s.ID == 0 {
-		res, err := tx.Exec("INSERT INTO starter_set(name, note, products, author, at) VALUES (?, ?, ?, ?, ?)", s.Name, s.Note, string(products), s.Author, s.At)
+		res, err := tx.Exec(
+			"INSERT INTO starter_set(name, note, products, author, at) VALUES (?, ?, ?, ?, ?)",
+			s.Name,
+			s.Note,
+			string(products),
+			s.Author,
+			s.At,
+		)
 		if err != nil {
 			return 0, err
 		}
 		return res.LastInsertId()
 	}
-	_, err = tx.Exec("UPDATE starter_set SET name = ?, note = ?, products = ?, author = ?, at = ? WHERE id = ?", s.Name, s.Note, string(products), s.Author, s.At, s.ID)
+	_, err = tx.Exec(
+		"UPDATE starter_set SET name = ?, note = ?, products = ?, author = ?, at = ? WHERE id = ?",
+		s.Name,
+		s.Note,
+		string(products),
+		s.Author,
+		s.At,
+		s.ID,
+	)
 	return s.ID, err
 }
 
@@ -204,11 +290,23 @@ type OwnDevice struct {
 
 // DevicesOfUser reads the devices that somebody is the main user of.
 func DevicesOfUser(tx *sqlite.Tx, code string) ([]OwnDevice, error) {
-	return sqlite.Query(tx, func(r *sql.Rows, v *OwnDevice) error { return r.Scan(&v.ID, &v.Code, &v.Name, &v.Kind, &v.Status) }, "SELECT id, code, name, kind, status FROM device WHERE primary_user = ? ORDER BY name", code)
+	return sqlite.Query(
+		tx,
+		func(r *sql.Rows, v *OwnDevice) error { return r.Scan(&v.ID, &v.Code, &v.Name, &v.Kind, &v.Status) },
+		"SELECT id, code, name, kind, status FROM device WHERE primary_user = ? ORDER BY name",
+		code,
+	)
 }
 
 // LicensedOn names the products on a device that somebody owns or that cost something.
 func LicensedOn(tx *sqlite.Tx, device int64) ([]string, error) {
-	return sqlite.Query(tx, func(r *sql.Rows, v *string) error { return r.Scan(v) }, `SELECT DISTINCT p.publisher || ' ' || p.name FROM install i JOIN recognition n ON n.record_id = i.record_id JOIN product p ON p.id = n.product_id
-		WHERE i.device_id = ? AND i.until IS NULL AND n.why_not = '' AND EXISTS (SELECT 1 FROM position q WHERE q.product_id = p.id) ORDER BY 1`, device)
+	return sqlite.Query(
+		tx,
+		func(r *sql.Rows, v *string) error { return r.Scan(v) },
+		`SELECT DISTINCT p.publisher || ' ' || p.name FROM install i JOIN recognition n ON n.record_id = i.record_id
+			JOIN product p ON p.id = n.product_id
+		WHERE i.device_id = ? AND i.until IS NULL AND n.why_not = '' AND EXISTS (SELECT 1 FROM position q
+		WHERE q.product_id = p.id) ORDER BY 1`,
+		device,
+	)
 }

@@ -29,7 +29,8 @@ func (s *routes) addProof(w http.ResponseWriter, r *http.Request) {
 		rest.Problem(w, rest.Fail(err))
 		return
 	}
-	if err := s.Entitlements.AddProof(r.Context(), r.PathValue("code"), r.URL.Query().Get("name"), f, me.Name); err != nil {
+	if err := s.Entitlements.AddProof(r.Context(), r.PathValue("code"), r.URL.Query().Get("name"), f,
+		me.Name); err != nil {
 		rest.Problem(w, rest.Fail(err))
 		return
 	}

@@ -19,11 +19,17 @@ func SeenOn(tx *sqlite.Tx, device int64) ([]evidence.Seen, map[int64]int64, erro
 			s.Until = until.Int64
 		}
 		return err
-	}, `SELECT i.source_id, i.record_id, n.key, n.version, i.since, i.until FROM install i JOIN recognition n ON n.record_id = i.record_id WHERE i.device_id = ?`, device)
+	}, `SELECT i.source_id, i.record_id, n.key, n.version, i.since, i.until FROM install i
+		JOIN recognition n ON n.record_id = i.record_id WHERE i.device_id = ?`, device)
 	if err != nil {
 		return nil, nil, err
 	}
-	rows, err := tx.QueryContext(tx.Ctx, `SELECT s.id, (SELECT min(at) FROM scan c WHERE c.device_id = ?1 AND c.source_id IN (s.id, s.root)) FROM source s WHERE s.id IN (SELECT DISTINCT source_id FROM install WHERE device_id = ?1)`, device)
+	rows, err := tx.QueryContext(
+		tx.Ctx,
+		`SELECT s.id, (SELECT min(at) FROM scan c WHERE c.device_id = ?1 AND c.source_id IN (s.id, s.root))
+			FROM source s WHERE s.id IN (SELECT DISTINCT source_id FROM install WHERE device_id = ?1)`,
+		device,
+	)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -50,7 +56,11 @@ func PutChanges(tx *sqlite.Tx, devices []int64, list []LoggedChange) error {
 			return err
 		}
 	}
-	b, err := tx.Bulk(9, "INSERT INTO change_log(device_id, source_id, at, kind, key, record_id, from_value, to_value, quiet)", "")
+	b, err := tx.Bulk(
+		9,
+		"INSERT INTO change_log(device_id, source_id, at, kind, key, record_id, from_value, to_value, quiet)",
+		"",
+	)
 	if err != nil {
 		return err
 	}
@@ -66,7 +76,8 @@ func PutChanges(tx *sqlite.Tx, devices []int64, list []LoggedChange) error {
 func Changes(tx *sqlite.Tx, device int64) ([]LoggedChange, error) {
 	return sqlite.Query(tx, func(r *sql.Rows, c *LoggedChange) error {
 		return r.Scan(&c.Device, &c.Source, &c.At, &c.Kind, &c.Key, &c.Record, &c.From, &c.To, &c.Quiet)
-	}, "SELECT device_id, source_id, at, kind, key, record_id, from_value, to_value, quiet FROM change_log WHERE ?1 = 0 OR device_id = ?1 ORDER BY device_id, at, key, kind, from_value, to_value", device)
+	}, "SELECT device_id, source_id, at, kind, key, record_id, from_value, to_value, quiet FROM change_log WHERE ?1 "+
+		"= 0 OR device_id = ?1 ORDER BY device_id, at, key, kind, from_value, to_value", device)
 }
 
 // ChangeRow is a line of the list of changes between scans. Was and Now are versions, or values of a hardware fact.
@@ -90,16 +101,35 @@ type ChangeRow struct {
 }
 
 func changeList() sqlite.List[ChangeRow] {
-	return sqlite.List[ChangeRow]{From: `change_log c JOIN device d ON d.id = c.device_id JOIN source s ON s.id = c.source_id LEFT JOIN record r ON r.id = c.record_id LEFT JOIN recognition n ON n.record_id = c.record_id`, Key: "c.id", Sort: "-at",
-		Special: snapshot.DeviceFilters("d"), Columns: []sqlite.Column[ChangeRow]{
-			{Name: "id", Sql: "c.id", Into: func(r *ChangeRow) any { return &r.ID }, Search: false}, {Name: "at", Sql: "c.at", Into: func(r *ChangeRow) any { return &r.At }, Search: false}, {Name: "kind", Sql: "c.kind", Into: func(r *ChangeRow) any { return &r.Kind }, Search: false},
-			{Name: "deviceId", Sql: "c.device_id", Into: func(r *ChangeRow) any { return &r.DeviceID }, Search: false}, {Name: "code", Sql: "d.code", Into: func(r *ChangeRow) any { return &r.Code }, Search: false}, {Name: "device", Sql: "d.name", Into: func(r *ChangeRow) any { return &r.Device }, Search: true},
-			{Name: "unit", Sql: "d.org_unit", Into: func(r *ChangeRow) any { return &r.Unit }, Search: true}, {Name: "environment", Sql: "d.environment", Into: func(r *ChangeRow) any { return &r.Environment }, Search: false},
-			{Name: "publisher", Sql: "coalesce(r.publisher, '')", Into: func(r *ChangeRow) any { return &r.Publisher }, Search: true}, {Name: "name", Sql: "coalesce(r.name, replace(c.key, '_', ' '))", Into: func(r *ChangeRow) any { return &r.Name }, Search: true},
-			{Name: "productId", Sql: "coalesce(n.product_id, 0)", Into: func(r *ChangeRow) any { return &r.ProductID }, Search: false}, {Name: "record", Sql: "c.record_id", Into: func(r *ChangeRow) any { return &r.Record }, Search: false},
-			{Name: "was", Sql: "c.from_value", Into: func(r *ChangeRow) any { return &r.Was }, Search: false}, {Name: "now", Sql: "c.to_value", Into: func(r *ChangeRow) any { return &r.Now }, Search: false}, {Name: "source", Sql: snapshot.SourceName, Into: func(r *ChangeRow) any { return &r.Source }, Search: false},
-			{Name: "quiet", Sql: "c.quiet", Into: func(r *ChangeRow) any { return &r.Quiet }, Search: false},
-		}}
+	return sqlite.List[ChangeRow]{
+		From: `change_log c JOIN device d ON d.id = c.device_id JOIN source s ON s.id = c.source_id LEFT
+			JOIN record r ON r.id = c.record_id LEFT JOIN recognition n ON n.record_id = c.record_id`,
+		Key:     "c.id",
+		Sort:    "-at",
+		Special: snapshot.DeviceFilters("d"),
+		Columns: []sqlite.Column[ChangeRow]{
+			sqlite.Plain("id", "c.id", func(r *ChangeRow) any { return &r.ID }),
+			sqlite.Plain("at", "c.at", func(r *ChangeRow) any { return &r.At }),
+			sqlite.Plain("kind", "c.kind", func(r *ChangeRow) any { return &r.Kind }),
+			sqlite.Plain("deviceId", "c.device_id", func(r *ChangeRow) any { return &r.DeviceID }),
+			sqlite.Plain("code", "d.code", func(r *ChangeRow) any { return &r.Code }),
+			sqlite.Searched("device", "d.name", func(r *ChangeRow) any { return &r.Device }),
+			sqlite.Searched("unit", "d.org_unit", func(r *ChangeRow) any { return &r.Unit }),
+			sqlite.Plain("environment", "d.environment", func(r *ChangeRow) any { return &r.Environment }),
+			sqlite.Searched("publisher", "coalesce(r.publisher, '')", func(r *ChangeRow) any { return &r.Publisher }),
+			sqlite.Searched(
+				"name",
+				"coalesce(r.name, replace(c.key, '_', ' '))",
+				func(r *ChangeRow) any { return &r.Name },
+			),
+			sqlite.Plain("productId", "coalesce(n.product_id, 0)", func(r *ChangeRow) any { return &r.ProductID }),
+			sqlite.Plain("record", "c.record_id", func(r *ChangeRow) any { return &r.Record }),
+			sqlite.Plain("was", "c.from_value", func(r *ChangeRow) any { return &r.Was }),
+			sqlite.Plain("now", "c.to_value", func(r *ChangeRow) any { return &r.Now }),
+			sqlite.Plain("source", snapshot.SourceName, func(r *ChangeRow) any { return &r.Source }),
+			sqlite.Plain("quiet", "c.quiet", func(r *ChangeRow) any { return &r.Quiet }),
+		},
+	}
 }
 
 // ChangePage reads a page of changes.
@@ -122,15 +152,19 @@ func ChangesByDay(tx *sqlite.Tx, q sqlite.ListQuery) ([]ChangeTally, error) {
 	if err != nil {
 		return nil, err
 	}
-	out, err := sqlite.Query(tx, func(r *sql.Rows, v *ChangeTally) error { return r.Scan(&v.Day, &v.Kind, &v.Count) },
-		"SELECT date(c.at, 'unixepoch'), c.kind, count(*) FROM "+l.From+" WHERE "+where+" GROUP BY 1, 2 ORDER BY 1, 2", args...)
+	out, err := sqlite.Query(
+		tx,
+		func(r *sql.Rows, v *ChangeTally) error { return r.Scan(&v.Day, &v.Kind, &v.Count) },
+		"SELECT date(c.at, 'unixepoch'), c.kind, count(*) FROM "+l.From+" WHERE "+where+" GROUP BY 1, 2 ORDER BY 1, 2",
+		args...)
 	if out == nil {
 		out = []ChangeTally{}
 	}
 	return out, err
 }
 
-// ChangeRule quietens changes that are noise, or sends those that matter by mail. What is quiet or mail; an empty part speaks of everything.
+// ChangeRule quietens changes that are noise, or sends those that matter by mail. What is quiet or mail; an empty
+// part speaks of everything.
 type ChangeRule struct {
 	ID        int64
 	What      string
@@ -150,12 +184,24 @@ func ChangeRules(tx *sqlite.Tx) ([]ChangeRule, error) {
 		err := r.Scan(&v.ID, &v.What, &kinds, &v.Name, &v.Publisher, &v.Group, &v.Address, &v.Author, &v.At)
 		v.Kinds = sqlite.SplitList(kinds)
 		return err
-	}, "SELECT id, what, kinds, name_like, publisher_like, group_name, address, author, at FROM change_rule WHERE ended_at = 0 ORDER BY id")
+	}, "SELECT id, what, kinds, name_like, publisher_like, group_name, address, author, at FROM change_rule WHERE "+
+		"ended_at = 0 ORDER BY id")
 }
 
 // AddChangeRule writes a rule.
 func AddChangeRule(tx *sqlite.Tx, c ChangeRule) (int64, error) {
-	res, err := tx.Exec("INSERT INTO change_rule(what, kinds, name_like, publisher_like, group_name, address, author, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?)", c.What, sqlite.JoinList(c.Kinds), c.Name, c.Publisher, c.Group, c.Address, c.Author, c.At)
+	res, err := tx.Exec(
+		"INSERT INTO change_rule(what, kinds, name_like, publisher_like, group_name, address, author, at) VALUES (?, "+
+			"?, ?, ?, ?, ?, ?, ?)",
+		c.What,
+		sqlite.JoinList(c.Kinds),
+		c.Name,
+		c.Publisher,
+		c.Group,
+		c.Address,
+		c.Author,
+		c.At,
+	)
 	if err != nil {
 		return 0, err
 	}
@@ -177,9 +223,20 @@ func SetQuiet(tx *sqlite.Tx, rule int64, changes []int64) error {
 	return nil
 }
 
-// Mailed notes that a rule has sent a change, and reports whether it had not before. A scan that comes late brings changes of days that are past; these are sent too, and none twice.
+// Mailed notes that a rule has sent a change, and reports whether it had not before. A scan that comes late brings
+// changes of days that are past; these are sent too, and none twice.
 func Mailed(tx *sqlite.Tx, rule int64, c *LoggedChange) (fresh bool, err error) {
-	res, err := tx.Exec("INSERT OR IGNORE INTO change_mailed(rule_id, device_id, at, kind, key, from_value, to_value) VALUES (?, ?, ?, ?, ?, ?, ?)", rule, c.Device, c.At, string(c.Kind), c.Key, c.From, c.To)
+	res, err := tx.Exec(
+		"INSERT OR IGNORE INTO change_mailed(rule_id, device_id, at, kind, key, from_value, to_value) VALUES (?, ?, "+
+			"?, ?, ?, ?, ?)",
+		rule,
+		c.Device,
+		c.At,
+		string(c.Kind),
+		c.Key,
+		c.From,
+		c.To,
+	)
 	if err != nil {
 		return false, err
 	}
@@ -197,20 +254,42 @@ type StoredChange struct {
 // StoredChanges reads every change on record.
 func StoredChanges(tx *sqlite.Tx) ([]StoredChange, error) {
 	return sqlite.Query(tx, func(r *sql.Rows, c *StoredChange) error {
-		return r.Scan(&c.ID, &c.Device, &c.Source, &c.At, &c.Kind, &c.Key, &c.Record, &c.From, &c.To, &c.Quiet, &c.Words)
+		return r.Scan(
+			&c.ID,
+			&c.Device,
+			&c.Source,
+			&c.At,
+			&c.Kind,
+			&c.Key,
+			&c.Record,
+			&c.From,
+			&c.To,
+			&c.Quiet,
+			&c.Words,
+		)
 	}, `SELECT c.id, c.device_id, c.source_id, c.at, c.kind, c.key, c.record_id, c.from_value, c.to_value, c.quiet,
-		strftime('%Y-%m-%d %H:%M', c.at, 'unixepoch') || '  ' || d.name || ': ' || c.kind || ' ' || coalesce(trim(r.publisher || ' ' || r.name), replace(c.key, '_', ' ')) ||
-			CASE WHEN c.from_value <> '' AND c.to_value <> '' THEN ' ' || c.from_value || ' to ' || c.to_value ELSE ' ' || c.from_value || c.to_value END
+		strftime('%Y-%m-%d %H:%M', c.at, 'unixepoch') || '  ' || d.name || ': ' || c.kind || ' ' ||
+		coalesce(trim(r.publisher || ' ' || r.name), replace(c.key, '_', ' ')) ||
+			CASE WHEN c.from_value <> '' AND c.to_value <> '' THEN ' ' || c.from_value || ' to ' || c.to_value ELSE ' '
+			|| c.from_value || c.to_value END
 		FROM change_log c JOIN device d ON d.id = c.device_id LEFT JOIN record r ON r.id = c.record_id ORDER BY c.id`)
 }
 
 // DevicesWhere lists the devices of a group that is there by itself: those with a value in a column, or under a path.
 func DevicesWhere(tx *sqlite.Tx, c condition.Condition) (map[int64]bool, error) {
-	column := map[string]string{"site": "site", "kind": "kind", "environment": "environment", "unit": "org_unit"}[c.Field]
+	column := map[string]string{"site": "site", "kind": "kind", "environment": "environment",
+		"unit": "org_unit"}[c.Field]
 	if column == "" {
 		return nil, &sqlite.ErrQuery{Reason: "devices have no column " + c.Field}
 	}
-	list, err := sqlite.Query(tx, func(r *sql.Rows, v *int64) error { return r.Scan(v) }, "SELECT id FROM device WHERE "+column+" = ?1 OR ?2 AND "+column+" LIKE ?3 ESCAPE '\\'", c.Value, c.Op == "under", sqlite.EscapeLike(c.Value)+"/%")
+	list, err := sqlite.Query(
+		tx,
+		func(r *sql.Rows, v *int64) error { return r.Scan(v) },
+		"SELECT id FROM device WHERE "+column+" = ?1 OR ?2 AND "+column+" LIKE ?3 ESCAPE '\\'",
+		c.Value,
+		c.Op == "under",
+		sqlite.EscapeLike(c.Value)+"/%",
+	)
 	out := map[int64]bool{}
 	for _, id := range list {
 		out[id] = true

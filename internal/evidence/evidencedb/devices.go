@@ -14,8 +14,20 @@ import (
 	"ensomet/internal/sqlite"
 )
 
-// resolved are the columns of a device that hold the newest evidence; devices.csv or a directory states them, scans report them.
-var resolved = []string{"name", "kind", "os_name", "os_version", "ip_address", "processors", "cores", "virtual_cores", "portable", "primary_user"}
+// resolved are the columns of a device that hold the newest evidence; devices.csv or a directory states them, scans
+// report them.
+var resolved = []string{
+	"name",
+	"kind",
+	"os_name",
+	"os_version",
+	"ip_address",
+	"processors",
+	"cores",
+	"virtual_cores",
+	"portable",
+	"primary_user",
+}
 
 // stated is what a list says of a device in the columns that scans speak of too.
 func stated(d formats.Device) string {
@@ -25,20 +37,46 @@ func stated(d formats.Device) string {
 		}
 		return strconv.FormatInt(n, 10)
 	}
-	b, _ := json.Marshal(evidence.Facts{"name": d.Name, "kind": d.Kind, "os_name": d.OSName, "os_version": d.OSVersion, "ip_address": d.IPAddress, "processors": text(d.Processors), "cores": text(d.Cores),
-		"virtual_cores": text(d.VirtualCores), "portable": d.Portable, "primary_user": d.PrimaryUser}) // a map of texts can always be written
+	b, _ := json.Marshal(
+		evidence.Facts{
+			"name":       d.Name,
+			"kind":       d.Kind,
+			"os_name":    d.OSName,
+			"os_version": d.OSVersion,
+			"ip_address": d.IPAddress,
+			"processors": text(d.Processors),
+			"cores":      text(d.Cores),
+			// a map of texts can always be written
+			"virtual_cores": text(d.VirtualCores),
+			"portable":      d.Portable,
+			"primary_user":  d.PrimaryUser,
+		},
+	)
 	return string(b)
 }
 
 // DevicesNamed lists the numbers of the devices of a name, whatever the case.
 func DevicesNamed(tx *sqlite.Tx, name string) ([]int64, error) {
-	return sqlite.Query(tx, func(r *sql.Rows, v *int64) error { return r.Scan(v) }, "SELECT id FROM device WHERE name = ? COLLATE NOCASE ORDER BY id LIMIT 10", name)
+	return sqlite.Query(
+		tx,
+		func(r *sql.Rows, v *int64) error { return r.Scan(v) },
+		"SELECT id FROM device WHERE name = ? COLLATE NOCASE ORDER BY id LIMIT 10",
+		name,
+	)
 }
 
 // AddSeenDevice adds a device that no list has and a scan reports.
 func AddSeenDevice(tx *sqlite.Tx, code, name, kind string) (int64, error) {
-	res, err := tx.Exec(`INSERT INTO device(code, name, kind, environment, org_unit, site, country, ip_address, directory_path, primary_user, os_name, os_version, processors, cores, virtual_cores, core_factor, host_id, cluster, pinned, portable, status, last_scan, custom, hash, stated)
-		VALUES (?, ?, ?, 'production', '', '', '', '', '', '', '', '', 0, 0, 0, '', '', '', '', '', 'in_service', 0, '', x'', '')`, code, name, kind)
+	res, err := tx.Exec(
+		`INSERT INTO device(code, name, kind, environment, org_unit, site, country, ip_address, directory_path,
+			primary_user, os_name, os_version, processors, cores, virtual_cores, core_factor, host_id, cluster, pinned,
+			portable, status, last_scan, custom, hash, stated)
+		VALUES (?, ?, ?, 'production', '', '', '', '', '', '', '', '', 0, 0, 0, '', '', '', '', '', 'in_service', 0,
+		'', x'', '')`,
+		code,
+		name,
+		kind,
+	)
 	if err != nil {
 		return 0, err
 	}
@@ -65,14 +103,17 @@ func FactReports(tx *sqlite.Tx, device int64) ([]FactReport, error) {
 			v.Until = until.Int64
 		}
 		return json.Unmarshal([]byte(content), &v.Facts)
-	}, `SELECT h.source_id, s.name, f.content, h.since, h.until, (SELECT max(at) FROM fact_scan c WHERE c.device_id = h.device_id AND c.source_id = h.source_id)
-		FROM hardware h JOIN source s ON s.id = h.source_id JOIN fact_set f ON f.id = h.fact_id WHERE h.device_id = ? ORDER BY h.source_id, h.since`, device)
+	}, `SELECT h.source_id, s.name, f.content, h.since, h.until, (SELECT max(at) FROM fact_scan c
+		WHERE c.device_id = h.device_id AND c.source_id = h.source_id)
+		FROM hardware h JOIN source s ON s.id = h.source_id JOIN fact_set f ON f.id = h.fact_id WHERE h.device_id = ?
+		ORDER BY h.source_id, h.since`, device)
 }
 
 // Stated returns what lists state of a device; empty where none has it.
 func Stated(tx *sqlite.Tx, device int64) (facts evidence.Facts, listed int64, err error) {
 	var text string
-	if err := tx.QueryRowContext(tx.Ctx, "SELECT stated, listed_at FROM device WHERE id = ?", device).Scan(&text, &listed); err != nil {
+	if err := tx.QueryRowContext(tx.Ctx, "SELECT stated, listed_at FROM device WHERE id = ?", device).Scan(&text,
+		&listed); err != nil {
 		return nil, 0, err
 	}
 	facts = evidence.Facts{}
@@ -85,8 +126,9 @@ func Stated(tx *sqlite.Tx, device int64) (facts evidence.Facts, listed int64, er
 // MainUserDays is how many days before the newest log-on decide who a device's main user is.
 const MainUserDays = 90
 
-// ResolveDevice brings a device's columns in line with all that is known of it: the newest report of each fact, else what lists state; its main user is who logged on most, else whom
-// lists name. The kind that a list states goes before that of a scan.
+// ResolveDevice brings a device's columns in line with all that is known of it: the newest report of each fact, else
+// what lists state; its main user is who logged on most, else whom lists name. The kind that a list states goes
+// before that of a scan.
 func ResolveDevice(tx *sqlite.Tx, device int64) error {
 	said, listed, err := Stated(tx, device)
 	if err != nil {
@@ -149,7 +191,12 @@ func ResolveDevice(tx *sqlite.Tx, device int64) error {
 
 // Logons lists who was logged on to a device.
 func Logons(tx *sqlite.Tx, device int64) ([]evidence.Logon, error) {
-	return sqlite.Query(tx, func(r *sql.Rows, v *evidence.Logon) error { return r.Scan(&v.User, &v.At) }, "SELECT person_code, at FROM logon WHERE device_id = ? ORDER BY at", device)
+	return sqlite.Query(
+		tx,
+		func(r *sql.Rows, v *evidence.Logon) error { return r.Scan(&v.User, &v.At) },
+		"SELECT person_code, at FROM logon WHERE device_id = ? ORDER BY at",
+		device,
+	)
 }
 
 // PutLogon notes that a user was logged on.
@@ -181,7 +228,14 @@ func Files(tx *sqlite.Tx) Spans { return Spans{tx, fileSpans} }
 
 // Merge adds a scan of a part to what is known of a device, in which root is the part that covers all of its kind.
 func (s Spans) Merge(device, part, root int64, scans []evidence.Scan) error {
-	times, err := sqlite.Query(s.tx, func(r *sql.Rows, v *int64) error { return r.Scan(v) }, "SELECT at FROM fact_scan WHERE device_id = ? AND source_id IN (?, ?) GROUP BY at ORDER BY at", device, part, root)
+	times, err := sqlite.Query(
+		s.tx,
+		func(r *sql.Rows, v *int64) error { return r.Scan(v) },
+		"SELECT at FROM fact_scan WHERE device_id = ? AND source_id IN (?, ?) GROUP BY at ORDER BY at",
+		device,
+		part,
+		root,
+	)
 	if err != nil {
 		return err
 	}
@@ -197,7 +251,8 @@ func (s Spans) Merge(device, part, root int64, scans []evidence.Scan) error {
 			v.Until = until.Int64
 		}
 		return err
-	}, "SELECT "+s.t.item+", "+place+", since, until FROM "+s.t.table+" WHERE device_id = ? AND source_id = ?", device, part)
+	}, "SELECT "+s.t.item+", "+place+", since, until FROM "+s.t.table+" WHERE device_id = ? AND source_id = ?", device,
+		part)
 	if err != nil {
 		return err
 	}
@@ -221,11 +276,18 @@ func (s Spans) Merge(device, part, root int64, scans []evidence.Scan) error {
 		if iv.Until != evidence.Forever {
 			until = iv.Until
 		}
-		columns, marks, args := "device_id, source_id, "+s.t.item+", since, until", "?, ?, ?, ?, ?", []any{device, part, iv.Record, iv.Since, until}
+		columns, marks, args := "device_id, source_id, "+s.t.item+", since, until", "?, ?, ?, ?, ?", []any{
+			device,
+			part,
+			iv.Record,
+			iv.Since,
+			until,
+		}
 		if s.t.place != "" {
 			columns, marks, args = columns+", "+s.t.place, marks+", ?", append(args, iv.Place)
 		}
-		if _, err := s.tx.Exec("INSERT INTO "+s.t.table+"("+columns+") VALUES ("+marks+") ON CONFLICT DO UPDATE SET until = excluded.until", args...); err != nil {
+		if _, err := s.tx.Exec("INSERT INTO "+s.t.table+"("+columns+") VALUES ("+marks+
+			") ON CONFLICT DO UPDATE SET until = excluded.until", args...); err != nil {
 			return err
 		}
 	}
@@ -234,7 +296,8 @@ func (s Spans) Merge(device, part, root int64, scans []evidence.Scan) error {
 		if s.t.place != "" {
 			where, args = " AND "+s.t.place+" = ?", append(args, key.Place)
 		}
-		if _, err := s.tx.Exec("DELETE FROM "+s.t.table+" WHERE device_id = ? AND source_id = ? AND "+s.t.item+" = ? AND since = ?"+where, args...); err != nil {
+		if _, err := s.tx.Exec("DELETE FROM "+s.t.table+" WHERE device_id = ? AND source_id = ? AND "+s.t.item+
+			" = ? AND since = ?"+where, args...); err != nil {
 			return err
 		}
 	}
@@ -243,7 +306,15 @@ func (s Spans) Merge(device, part, root int64, scans []evidence.Scan) error {
 
 // PartsOn lists the parts of a source, root apart, that the table has anything of on a device.
 func (s Spans) PartsOn(device, root int64) ([]int64, error) {
-	return sqlite.Query(s.tx, func(r *sql.Rows, v *int64) error { return r.Scan(v) }, "SELECT DISTINCT t.source_id FROM "+s.t.table+" t JOIN source s ON s.id = t.source_id JOIN source w ON w.id = ?2 WHERE t.device_id = ?1 AND s.name = w.name AND s.id <> ?2 ORDER BY 1", device, root)
+	return sqlite.Query(
+		s.tx,
+		func(r *sql.Rows, v *int64) error { return r.Scan(v) },
+		"SELECT DISTINCT t.source_id FROM "+s.t.table+
+			" t JOIN source s ON s.id = t.source_id JOIN source w ON w.id = ?2 WHERE t.device_id = ?1 AND s.name = "+
+			"w.name AND s.id <> ?2 ORDER BY 1",
+		device,
+		root,
+	)
 }
 
 // PutFactScan notes that a scan spoke of facts or files.
@@ -264,24 +335,30 @@ func PutScan(tx *sqlite.Tx, device, source, at int64) (known bool, err error) {
 
 // NewestScan returns the time of the newest scan of a source's whole list on a device, or 0.
 func NewestScan(tx *sqlite.Tx, device, root int64) (at int64, err error) {
-	err = tx.QueryRowContext(tx.Ctx, "SELECT coalesce(max(at), 0) FROM scan WHERE device_id = ? AND source_id = ?", device, root).Scan(&at)
+	err = tx.QueryRowContext(tx.Ctx, "SELECT coalesce(max(at), 0) FROM scan WHERE device_id = ? AND source_id = ?",
+		device, root).
+		Scan(&at)
 	return at, err
 }
 
 // PutMissing replaces what a collector could not see on a device, unless something newer is known.
 func PutMissing(tx *sqlite.Tx, device, source, at int64, missing []formats.ScanMissing) error {
 	var newest int64
-	if err := tx.QueryRowContext(tx.Ctx, "SELECT coalesce(max(at), 0) FROM missing_part WHERE device_id = ? AND source_id = ?", device, source).Scan(&newest); err != nil {
+	if err := tx.QueryRowContext(tx.Ctx,
+		"SELECT coalesce(max(at), 0) FROM missing_part WHERE device_id = ? AND source_id = ?", device,
+		source).Scan(&newest); err != nil {
 		return err
 	}
 	if newest > at {
 		return nil
 	}
-	if _, err := tx.Exec("DELETE FROM missing_part WHERE device_id = ? AND source_id = ?", device, source); err != nil {
+	if _, err := tx.Exec("DELETE FROM missing_part WHERE device_id = ? AND source_id = ?", device,
+		source); err != nil {
 		return err
 	}
 	for _, m := range missing {
-		if _, err := tx.Exec("INSERT OR REPLACE INTO missing_part(device_id, source_id, part, reason, at) VALUES (?, ?, ?, ?, ?)", device, source, m.Part, m.Reason, at); err != nil {
+		if _, err := tx.Exec("INSERT OR REPLACE INTO missing_part(device_id, source_id, part, reason, at) VALUES (?, "+
+			"?, ?, ?, ?)", device, source, m.Part, m.Reason, at); err != nil {
 			return err
 		}
 	}
@@ -302,16 +379,30 @@ type MoveRow struct {
 
 // MovePage reads a page of joiners, movers and leavers.
 func MovePage(tx *sqlite.Tx, q sqlite.ListQuery) (sqlite.Page[MoveRow], error) {
-	l := sqlite.List[MoveRow]{From: "person_move m JOIN person p ON p.id = m.person_id", Key: "m.id", Sort: "-on", Columns: []sqlite.Column[MoveRow]{
-		{Name: "id", Sql: "m.id", Into: func(r *MoveRow) any { return &r.ID }, Search: false}, {Name: "on", Sql: "m.on_day", Into: func(r *MoveRow) any { return &r.On }, Search: false}, {Name: "what", Sql: "m.what", Into: func(r *MoveRow) any { return &r.What }, Search: false},
-		{Name: "person", Sql: "p.code", Into: func(r *MoveRow) any { return &r.Person }, Search: true}, {Name: "name", Sql: "p.name", Into: func(r *MoveRow) any { return &r.Name }, Search: true},
-		{Name: "from", Sql: "m.from_value", Into: func(r *MoveRow) any { return &r.From }, Search: true}, {Name: "to", Sql: "m.to_value", Into: func(r *MoveRow) any { return &r.To }, Search: true},
-		{Name: "seats", Sql: "(SELECT count(*) FROM assignment a WHERE a.person_id = p.id AND a.until_day = 0)", Into: func(r *MoveRow) any { return &r.Seats }, Search: false},
-	}}
+	l := sqlite.List[MoveRow]{
+		From: "person_move m JOIN person p ON p.id = m.person_id",
+		Key:  "m.id",
+		Sort: "-on",
+		Columns: []sqlite.Column[MoveRow]{
+			sqlite.Plain("id", "m.id", func(r *MoveRow) any { return &r.ID }),
+			sqlite.Plain("on", "m.on_day", func(r *MoveRow) any { return &r.On }),
+			sqlite.Plain("what", "m.what", func(r *MoveRow) any { return &r.What }),
+			sqlite.Searched("person", "p.code", func(r *MoveRow) any { return &r.Person }),
+			sqlite.Searched("name", "p.name", func(r *MoveRow) any { return &r.Name }),
+			sqlite.Searched("from", "m.from_value", func(r *MoveRow) any { return &r.From }),
+			sqlite.Searched("to", "m.to_value", func(r *MoveRow) any { return &r.To }),
+			sqlite.Plain(
+				"seats",
+				"(SELECT count(*) FROM assignment a WHERE a.person_id = p.id AND a.until_day = 0)",
+				func(r *MoveRow) any { return &r.Seats },
+			),
+		},
+	}
 	return l.Page(tx, q)
 }
 
-// Cache keeps numbers of distinct values between transactions. Values are never deleted, so that what it knows stays true.
+// Cache keeps numbers of distinct values between transactions. Values are never deleted, so that what it knows stays
+// true.
 type Cache struct {
 	mu  sync.Mutex
 	ids map[string]int64
@@ -338,7 +429,8 @@ func (c *Cache) put(key string, id int64) {
 	c.ids[key] = id
 }
 
-// Number returns the number of a row that a table has or now gets; the columns' values together are unlike those of any other row. The cache learns it when the transaction is written.
+// Number returns the number of a row that a table has or now gets; the columns' values together are unlike those of
+// any other row. The cache learns it when the transaction is written.
 func Number(tx *sqlite.Tx, c *Cache, table string, columns []string, values ...any) (int64, error) {
 	key := table
 	for _, v := range values {
@@ -375,10 +467,22 @@ func DeviceCode(tx *sqlite.Tx, id int64) (code string, err error) {
 	return code, err
 }
 
-// ProlongSession writes a session of use as a collector sees it. The latest end that was reported holds, so that scans in any order end the same.
-func ProlongSession(tx *sqlite.Tx, device, name int64, person string, start, end, active int64) (sqlite.Change, error) {
-	res, err := tx.Exec(`INSERT INTO use_session(device_id, name_id, person_code, started_at, ended_at, active) VALUES (?, ?, ?, ?, ?, ?)
-		ON CONFLICT DO UPDATE SET ended_at = max(ended_at, excluded.ended_at), active = max(active, excluded.active) WHERE ended_at < excluded.ended_at OR active < excluded.active`, device, name, person, start, end, active)
+// ProlongSession writes a session of use as a collector sees it. The latest end that was reported holds, so that
+// scans in any order end the same.
+func ProlongSession(tx *sqlite.Tx, device, name int64, person string, start, end, active int64) (sqlite.Change,
+	error) {
+	res, err := tx.Exec(
+		`INSERT INTO use_session(device_id, name_id, person_code, started_at, ended_at, active)
+			VALUES (?, ?, ?, ?, ?, ?)
+		ON CONFLICT DO UPDATE SET ended_at = max(ended_at, excluded.ended_at), active = max(active, excluded.active)
+		WHERE ended_at < excluded.ended_at OR active < excluded.active`,
+		device,
+		name,
+		person,
+		start,
+		end,
+		active,
+	)
 	if err != nil {
 		return sqlite.Same, err
 	}

@@ -1,4 +1,5 @@
-// Package evidencedb has the tables of devices, people, scans, installs and files, imports, groups, schedules and tokens.
+// Package evidencedb has the tables of devices, people, scans, installs and files, imports, groups, schedules and
+// tokens.
 package evidencedb
 
 import (
@@ -16,8 +17,37 @@ import (
 
 // Devices prepares writing devices as a directory or devices.csv lists them.
 func Devices(tx *sqlite.Tx) (*sqlite.Upserter, error) {
-	u, err := tx.Upserter("device", "code", 23, "code", "name", "kind", "environment", "org_unit", "site", "country", "ip_address", "directory_path", "primary_user", "os_name", "os_version",
-		"processors", "cores", "virtual_cores", "core_factor", "host_id", "cluster", "pinned", "portable", "status", "last_scan", "custom", "stated", "hosting", "listed_at")
+	u, err := tx.Upserter(
+		"device",
+		"code",
+		23,
+		"code",
+		"name",
+		"kind",
+		"environment",
+		"org_unit",
+		"site",
+		"country",
+		"ip_address",
+		"directory_path",
+		"primary_user",
+		"os_name",
+		"os_version",
+		"processors",
+		"cores",
+		"virtual_cores",
+		"core_factor",
+		"host_id",
+		"cluster",
+		"pinned",
+		"portable",
+		"status",
+		"last_scan",
+		"custom",
+		"stated",
+		"hosting",
+		"listed_at",
+	)
 	if err != nil {
 		return nil, err
 	}
@@ -25,7 +55,8 @@ func Devices(tx *sqlite.Tx) (*sqlite.Upserter, error) {
 	return u, err
 }
 
-// PutDevice writes a device as it was listed at a time, and brings it in line with what scans reported of it. A scan time older than the one known never replaces it.
+// PutDevice writes a device as it was listed at a time, and brings it in line with what scans reported of it. A scan
+// time older than the one known never replaces it.
 func PutDevice(u *sqlite.Upserter, d formats.Device, listedAt int64) (sqlite.Change, error) {
 	known := u.Known(d.ID)
 	var was snapshot.DeviceWas
@@ -36,7 +67,8 @@ func PutDevice(u *sqlite.Upserter, d formats.Device, listedAt int64) (sqlite.Cha
 			return sqlite.Same, err
 		}
 		var last, listed int64
-		if err := u.Tx.QueryRowContext(u.Tx.Ctx, "SELECT last_scan, listed_at FROM device WHERE id = ?", known).Scan(&last, &listed); err != nil {
+		if err := u.Tx.QueryRowContext(u.Tx.Ctx, "SELECT last_scan, listed_at FROM device WHERE id = ?",
+			known).Scan(&last, &listed); err != nil {
 			return sqlite.Same, err
 		}
 		d.LastScan = max(d.LastScan, last)
@@ -49,8 +81,35 @@ func PutDevice(u *sqlite.Upserter, d formats.Device, listedAt int64) (sqlite.Cha
 	if v := d.Custom["hosting"]; v != "" {
 		hosting = v
 	}
-	id, c, err := u.Put(d.ID, d.ID, d.Name, d.Kind, d.Environment, d.OrgUnit, d.Site, d.Country, d.IPAddress, d.DirectoryPath, d.PrimaryUser, d.OSName, d.OSVersion, d.Processors, d.Cores, d.VirtualCores,
-		d.CoreFactor, d.HostID, d.Cluster, d.Pinned, d.Portable, d.Status, d.LastScan, sqlite.Custom(d.Custom), stated(d), hosting, listedAt)
+	id, c, err := u.Put(
+		d.ID,
+		d.ID,
+		d.Name,
+		d.Kind,
+		d.Environment,
+		d.OrgUnit,
+		d.Site,
+		d.Country,
+		d.IPAddress,
+		d.DirectoryPath,
+		d.PrimaryUser,
+		d.OSName,
+		d.OSVersion,
+		d.Processors,
+		d.Cores,
+		d.VirtualCores,
+		d.CoreFactor,
+		d.HostID,
+		d.Cluster,
+		d.Pinned,
+		d.Portable,
+		d.Status,
+		d.LastScan,
+		sqlite.Custom(d.Custom),
+		stated(d),
+		hosting,
+		listedAt,
+	)
 	if err == nil && c == sqlite.Changed {
 		err = ResolveDevice(u.Tx, id)
 	}
@@ -65,19 +124,23 @@ func Persons(tx *sqlite.Tx) (*sqlite.Upserter, error) {
 	return tx.Upserter("person", "code", 8, "code", "name", "email", "org_unit", "site", "status", "left_on", "custom")
 }
 
-// PutUser writes a user as a directory of a day lists him, and notes who joined, moved, left or came back. The first list of all is no joining.
+// PutUser writes a user as a directory of a day lists him, and notes who joined, moved, left or came back. The first
+// list of all is no joining.
 func PutUser(u *sqlite.Upserter, p formats.User, on civil.Day) (sqlite.Change, error) {
 	var unit, status string
 	known := u.Known(p.ID)
 	if known != 0 {
-		if err := u.Tx.QueryRowContext(u.Tx.Ctx, "SELECT org_unit, status FROM person WHERE id = ?", known).Scan(&unit, &status); err != nil {
+		if err := u.Tx.QueryRowContext(u.Tx.Ctx, "SELECT org_unit, status FROM person WHERE id = ?", known).Scan(&unit,
+			&status); err != nil {
 			return sqlite.Same, err
 		}
-		if p.Status == "left" && p.Name == "" && p.OrgUnit == "" { // a directory that deletes somebody says no more than that
+		// a directory that deletes somebody says no more than that
+		if p.Status == "left" && p.Name == "" && p.OrgUnit == "" {
 			if status == "left" {
 				return sqlite.Same, nil
 			}
-			if err := u.Tx.QueryRowContext(u.Tx.Ctx, "SELECT name, email, org_unit, site FROM person WHERE id = ?", known).Scan(&p.Name, &p.Email, &p.OrgUnit, &p.Site); err != nil {
+			if err := u.Tx.QueryRowContext(u.Tx.Ctx, "SELECT name, email, org_unit, site FROM person WHERE id = ?",
+				known).Scan(&p.Name, &p.Email, &p.OrgUnit, &p.Site); err != nil {
 				return sqlite.Same, err
 			}
 		}
@@ -87,7 +150,14 @@ func PutUser(u *sqlite.Upserter, p formats.User, on civil.Day) (sqlite.Change, e
 		return c, err
 	}
 	note := func(what, from, to string, day civil.Day) error {
-		_, err := u.Tx.Exec("INSERT OR IGNORE INTO person_move(person_id, on_day, what, from_value, to_value) VALUES (?, ?, ?, ?, ?)", id, day, what, from, to)
+		_, err := u.Tx.Exec(
+			"INSERT OR IGNORE INTO person_move(person_id, on_day, what, from_value, to_value) VALUES (?, ?, ?, ?, ?)",
+			id,
+			day,
+			what,
+			from,
+			to,
+		)
 		return err
 	}
 	left := p.LeftOn
@@ -110,17 +180,47 @@ func PutUser(u *sqlite.Upserter, p formats.User, on civil.Day) (sqlite.Change, e
 
 // Records numbers distinct raw records.
 func Records(tx *sqlite.Tx) (*sqlite.Numbered, error) {
-	return tx.Numbered(`publisher || char(31) || name || char(31) || version || char(31) || edition || char(31) || architecture || char(31) || language || char(31) || file_name || char(31) || tag_id || char(31) || purl || char(31) || cpe`,
-		"record", "publisher, name, version, edition, architecture, language, file_name, tag_id, purl, cpe", "?, ?, ?, ?, ?, ?, ?, ?, ?, ?")
+	return tx.Numbered(
+		`publisher || char(31) || name || char(31) || version || char(31) || edition || char(31) || architecture || char(31) || language || char(31) || file_name || char(31) || tag_id || char(31) || purl || char(31) || cpe`,
+		"record",
+		"publisher, name, version, edition, architecture, language, file_name, tag_id, purl, cpe",
+		"?, ?, ?, ?, ?, ?, ?, ?, ?, ?",
+	)
 }
 
 // Record returns the number of a raw record.
 func Record(n *sqlite.Numbered, r recognise.Record) (int64, error) {
-	key := strings.Join([]string{r.Publisher, r.Name, r.Version, r.Edition, r.Architecture, r.Language, r.FileName, r.TagID, r.PURL, r.CPE}, "\x1f")
+	key := strings.Join(
+		[]string{
+			r.Publisher,
+			r.Name,
+			r.Version,
+			r.Edition,
+			r.Architecture,
+			r.Language,
+			r.FileName,
+			r.TagID,
+			r.PURL,
+			r.CPE,
+		},
+		"\x1f",
+	)
 	if id, ok := n.Known[key]; ok {
 		return id, nil
 	}
-	return n.Number(key, r.Publisher, r.Name, r.Version, r.Edition, r.Architecture, r.Language, r.FileName, r.TagID, r.PURL, r.CPE)
+	return n.Number(
+		key,
+		r.Publisher,
+		r.Name,
+		r.Version,
+		r.Edition,
+		r.Architecture,
+		r.Language,
+		r.FileName,
+		r.TagID,
+		r.PURL,
+		r.CPE,
+	)
 }
 
 // Sources numbers sources by name.
@@ -162,14 +262,29 @@ func Place(n *sqlite.Numbered, path string, fields map[string]string) (int64, er
 	return n.Number(path+"\x1f"+c, path, c)
 }
 
-// ScanTimes returns when scans of a device covered a part of a source's list: those of the part, and those of the whole list, root.
+// ScanTimes returns when scans of a device covered a part of a source's list: those of the part, and those of the
+// whole list, root.
 func ScanTimes(tx *sqlite.Tx, device, part, root int64) ([]int64, error) {
-	return sqlite.Query(tx, func(r *sql.Rows, v *int64) error { return r.Scan(v) }, "SELECT at FROM scan WHERE device_id = ?1 AND source_id IN (?2, ?3) GROUP BY at ORDER BY at", device, part, root)
+	return sqlite.Query(
+		tx,
+		func(r *sql.Rows, v *int64) error { return r.Scan(v) },
+		"SELECT at FROM scan WHERE device_id = ?1 AND source_id IN (?2, ?3) GROUP BY at ORDER BY at",
+		device,
+		part,
+		root,
+	)
 }
 
 // PartsOn lists the parts of a source's list, the whole apart, that anything was reported for on a device.
 func PartsOn(tx *sqlite.Tx, device, root int64) ([]int64, error) {
-	return sqlite.Query(tx, func(r *sql.Rows, v *int64) error { return r.Scan(v) }, "SELECT s.id FROM source s WHERE s.root = ?2 AND s.id <> ?2 AND s.part NOT LIKE '#%' AND EXISTS (SELECT 1 FROM install i WHERE i.device_id = ?1 AND i.source_id = s.id) ORDER BY s.id", device, root)
+	return sqlite.Query(
+		tx,
+		func(r *sql.Rows, v *int64) error { return r.Scan(v) },
+		"SELECT s.id FROM source s WHERE s.root = ?2 AND s.id <> ?2 AND s.part NOT LIKE '#%' AND EXISTS (SELECT 1 "+
+			"FROM install i WHERE i.device_id = ?1 AND i.source_id = s.id) ORDER BY s.id",
+		device,
+		root,
+	)
 }
 
 // StoredInterval is an interval with the date of installation that was reported for it.
@@ -188,18 +303,30 @@ func Intervals(tx *sqlite.Tx, device, source int64) ([]StoredInterval, error) {
 			v.Until = until.Int64
 		}
 		return err
-	}, "SELECT record_id, place_id, since, until, install_date FROM install WHERE device_id = ? AND source_id = ?", device, source)
+	}, "SELECT record_id, place_id, since, until, install_date FROM install WHERE device_id = ? AND source_id = ?",
+		device, source)
 }
 
 // DropInterval removes an interval that a late scan has recut.
 func DropInterval(tx *sqlite.Tx, device, source int64, iv evidence.Interval) error {
-	_, err := tx.Exec("DELETE FROM install WHERE device_id = ? AND source_id = ? AND record_id = ? AND place_id = ? AND since = ?", device, source, iv.Record, iv.Place, iv.Since)
+	_, err := tx.Exec(
+		"DELETE FROM install WHERE device_id = ? AND source_id = ? AND record_id = ? AND place_id = ? AND since = ?",
+		device,
+		source,
+		iv.Record,
+		iv.Place,
+		iv.Since,
+	)
 	return err
 }
 
 // NewInstalls writes intervals; one that is there already takes the new end and date.
 func NewInstalls(tx *sqlite.Tx) (*sqlite.Bulk, error) {
-	return tx.Bulk(7, "INSERT INTO install(device_id, source_id, record_id, place_id, since, until, install_date)", " ON CONFLICT DO UPDATE SET until = excluded.until, install_date = excluded.install_date")
+	return tx.Bulk(
+		7,
+		"INSERT INTO install(device_id, source_id, record_id, place_id, since, until, install_date)",
+		" ON CONFLICT DO UPDATE SET until = excluded.until, install_date = excluded.install_date",
+	)
 }
 
 // AddInstall takes one interval.
@@ -216,14 +343,22 @@ func NewScans(tx *sqlite.Tx) (*sqlite.Bulk, error) {
 	return tx.Bulk(3, "INSERT OR IGNORE INTO scan(device_id, source_id, at)", "")
 }
 
-// NewLastUses writes last uses that scans reported: device, record, used on, seen on. The latest scan that says so counts.
+// NewLastUses writes last uses that scans reported: device, record, used on, seen on. The latest scan that says so
+// counts.
 func NewLastUses(tx *sqlite.Tx) (*sqlite.Bulk, error) {
-	return tx.Bulk(4, "INSERT INTO last_use(device_id, record_id, used_on, seen_on)", " ON CONFLICT DO UPDATE SET seen_on = max(seen_on, excluded.seen_on)")
+	return tx.Bulk(
+		4,
+		"INSERT INTO last_use(device_id, record_id, used_on, seen_on)",
+		" ON CONFLICT DO UPDATE SET seen_on = max(seen_on, excluded.seen_on)",
+	)
 }
 
 // ScannedPairs says which devices have been scanned by which source, in whole or in part; under source 0, which by any.
 func ScannedPairs(tx *sqlite.Tx) (map[[2]int64]bool, error) {
-	rows, err := tx.QueryContext(tx.Ctx, "SELECT DISTINCT c.device_id, s.root FROM scan c JOIN source s ON s.id = c.source_id")
+	rows, err := tx.QueryContext(
+		tx.Ctx,
+		"SELECT DISTINCT c.device_id, s.root FROM scan c JOIN source s ON s.id = c.source_id",
+	)
 	if err != nil {
 		return nil, err
 	}

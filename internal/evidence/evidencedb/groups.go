@@ -15,7 +15,15 @@ func PutGroup(tx *sqlite.Tx, g snapshot.DeviceGroup) (int64, error) {
 		return 0, err
 	}
 	if g.ID == 0 {
-		res, err := tx.Exec("INSERT INTO device_group(name, note, condition, by_hand, author, at) VALUES (?, ?, ?, ?, ?, ?)", g.Name, g.Note, string(cond), g.ByHand, g.Author, g.At)
+		res, err := tx.Exec(
+			"INSERT INTO device_group(name, note, condition, by_hand, author, at) VALUES (?, ?, ?, ?, ?, ?)",
+			g.Name,
+			g.Note,
+			string(cond),
+			g.ByHand,
+			g.Author,
+			g.At,
+		)
 		if err != nil {
 			return 0, err
 		}
@@ -23,7 +31,8 @@ func PutGroup(tx *sqlite.Tx, g snapshot.DeviceGroup) (int64, error) {
 			return 0, err
 		}
 	} else {
-		res, err := tx.Exec("UPDATE device_group SET name = ?, note = ?, condition = ?, by_hand = ?, author = ?, at = ? WHERE id = ?", g.Name, g.Note, string(cond), g.ByHand, g.Author, g.At, g.ID)
+		res, err := tx.Exec("UPDATE device_group SET name = ?, note = ?, condition = ?, by_hand = ?, author = ?, at "+
+			"= ? WHERE id = ?", g.Name, g.Note, string(cond), g.ByHand, g.Author, g.At, g.ID)
 		if err != nil {
 			return 0, err
 		}
@@ -35,7 +44,8 @@ func PutGroup(tx *sqlite.Tx, g snapshot.DeviceGroup) (int64, error) {
 		return 0, err
 	}
 	for device, inside := range g.Picked {
-		if _, err := tx.Exec("INSERT INTO group_pick(group_id, device_id, inside) VALUES (?, ?, ?)", g.ID, device, inside); err != nil {
+		if _, err := tx.Exec("INSERT INTO group_pick(group_id, device_id, inside) VALUES (?, ?, ?)", g.ID, device,
+			inside); err != nil {
 			return 0, err
 		}
 	}
@@ -44,7 +54,8 @@ func PutGroup(tx *sqlite.Tx, g snapshot.DeviceGroup) (int64, error) {
 
 // DropGroup deletes a group.
 func DropGroup(tx *sqlite.Tx, id int64) error {
-	for _, text := range []string{"DELETE FROM group_pick WHERE group_id = ?", "DELETE FROM group_member WHERE group_id = ?", "DELETE FROM device_group WHERE id = ?"} {
+	for _, text := range []string{"DELETE FROM group_pick WHERE group_id = ?",
+		"DELETE FROM group_member WHERE group_id = ?", "DELETE FROM device_group WHERE id = ?"} {
 		if _, err := tx.Exec(text, id); err != nil {
 			return err
 		}
@@ -71,7 +82,12 @@ func PutMembers(tx *sqlite.Tx, list []snapshot.Member) error {
 
 // MembersOf lists the devices that are in a group.
 func MembersOf(tx *sqlite.Tx, group int64) (map[int64]bool, error) {
-	list, err := sqlite.Query(tx, func(r *sql.Rows, v *int64) error { return r.Scan(v) }, "SELECT device_id FROM group_member WHERE group_id = ?", group)
+	list, err := sqlite.Query(
+		tx,
+		func(r *sql.Rows, v *int64) error { return r.Scan(v) },
+		"SELECT device_id FROM group_member WHERE group_id = ?",
+		group,
+	)
 	out := map[int64]bool{}
 	for _, id := range list {
 		out[id] = true
@@ -81,12 +97,19 @@ func MembersOf(tx *sqlite.Tx, group int64) (map[int64]bool, error) {
 
 // AllMembers lists who is in which group.
 func AllMembers(tx *sqlite.Tx) ([]snapshot.Member, error) {
-	return sqlite.Query(tx, func(r *sql.Rows, v *snapshot.Member) error { return r.Scan(&v.Group, &v.Device) }, "SELECT group_id, device_id FROM group_member ORDER BY device_id, group_id")
+	return sqlite.Query(
+		tx,
+		func(r *sql.Rows, v *snapshot.Member) error { return r.Scan(&v.Group, &v.Device) },
+		"SELECT group_id, device_id FROM group_member ORDER BY device_id, group_id",
+	)
 }
 
 // GroupAges counts the members of a group, those whose evidence is stale, and those never scanned.
 func GroupAges(tx *sqlite.Tx, group int64) (members, stale, never int, err error) {
-	err = tx.QueryRowContext(tx.Ctx, `SELECT count(*), coalesce(sum(f.age = 'stale'), 0), coalesce(sum(coalesce(f.age, 'never') = 'never'), 0) FROM group_member m LEFT JOIN device_fact f ON f.device_id = m.device_id WHERE m.group_id = ?`, group).Scan(&members, &stale, &never)
+	err = tx.QueryRowContext(tx.Ctx, `SELECT count(*), coalesce(sum(f.age = 'stale'), 0), coalesce(sum(coalesce(f.age,
+		'never') = 'never'), 0) FROM group_member m LEFT JOIN device_fact f ON f.device_id = m.device_id
+		WHERE m.group_id = ?`, group).
+		Scan(&members, &stale, &never)
 	return members, stale, never, err
 }
 
@@ -108,7 +131,13 @@ func DeviceCodes(tx *sqlite.Tx) (map[int64]string, error) {
 
 // GroupsOf lists the groups, made by people, that a device is in.
 func GroupsOf(tx *sqlite.Tx, device int64) ([]string, error) {
-	out, err := sqlite.Query(tx, func(r *sql.Rows, v *string) error { return r.Scan(v) }, "SELECT g.name FROM group_member m JOIN device_group g ON g.id = m.group_id WHERE m.device_id = ? ORDER BY g.name", device)
+	out, err := sqlite.Query(
+		tx,
+		func(r *sql.Rows, v *string) error { return r.Scan(v) },
+		"SELECT g.name FROM group_member m JOIN device_group g ON g.id = m.group_id WHERE m.device_id = ? ORDER BY "+
+			"g.name",
+		device,
+	)
 	if out == nil {
 		out = []string{}
 	}
@@ -117,7 +146,10 @@ func GroupsOf(tx *sqlite.Tx, device int64) ([]string, error) {
 
 // DevicesWithoutFiles counts the devices in service of which no file is known.
 func DevicesWithoutFiles(tx *sqlite.Tx) (n int, err error) {
-	err = tx.QueryRowContext(tx.Ctx, `SELECT count(*) FROM device d WHERE d.status = 'in_service' AND NOT EXISTS (SELECT 1 FROM device_file t WHERE t.device_id = d.id AND t.until IS NULL)
-		AND NOT EXISTS (SELECT 1 FROM install i JOIN record r ON r.id = i.record_id WHERE i.device_id = d.id AND i.until IS NULL AND r.file_name <> '')`).Scan(&n)
+	err = tx.QueryRowContext(tx.Ctx, `SELECT count(*) FROM device d WHERE d.status = 'in_service'
+		AND NOT EXISTS (SELECT 1 FROM device_file t WHERE t.device_id = d.id AND t.until IS NULL)
+		AND NOT EXISTS (SELECT 1 FROM install i JOIN record r ON r.id = i.record_id WHERE i.device_id = d.id
+		AND i.until IS NULL AND r.file_name <> '')`).
+		Scan(&n)
 	return n, err
 }

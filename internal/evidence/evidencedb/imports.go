@@ -12,8 +12,19 @@ import (
 
 // AddImport notes an import and returns its number.
 func AddImport(tx *sqlite.Tx, im snapshot.Import) (int64, error) {
-	res, err := tx.Exec("INSERT INTO import(kind, file, at, author, lines, added, changed, gone, set_aside) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
-		im.Kind, im.File, im.At, im.Author, im.Lines, im.Added, im.Changed, im.Gone, im.SetAside)
+	res, err := tx.Exec(
+		"INSERT INTO import(kind, file, at, author, lines, added, changed, gone, set_aside) VALUES (?, ?, ?, ?, ?, "+
+			"?, ?, ?, ?)",
+		im.Kind,
+		im.File,
+		im.At,
+		im.Author,
+		im.Lines,
+		im.Added,
+		im.Changed,
+		im.Gone,
+		im.SetAside,
+	)
 	if err != nil {
 		return 0, err
 	}
@@ -60,19 +71,33 @@ type Aside struct {
 	Author        string
 }
 
-// AddAside keeps a line. One that was put aside before with the same content is not kept twice; one that was mended or dropped stays so, and known says it.
+// AddAside keeps a line. One that was put aside before with the same content is not kept twice; one that was mended
+// or dropped stays so, and known says it.
 func AddAside(tx *sqlite.Tx, a Aside) (known bool, err error) {
 	header, err := json.Marshal(a.Header)
 	if err != nil {
 		return false, err
 	}
 	var state string
-	err = tx.QueryRowContext(tx.Ctx, "SELECT state FROM set_aside WHERE kind = ? AND content = ?", a.Kind, a.Content).Scan(&state)
+	err = tx.QueryRowContext(tx.Ctx, "SELECT state FROM set_aside WHERE kind = ? AND content = ?", a.Kind, a.Content).
+		Scan(&state)
 	if err == nil && state != "waiting" {
 		return true, nil
 	}
-	_, err = tx.Exec(`INSERT INTO set_aside(import_id, kind, file, line, header, content, reason, as_of, changed_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)
-		ON CONFLICT (kind, content) DO UPDATE SET reason = excluded.reason`, a.ImportID, a.Kind, a.File, a.Line, string(header), a.Content, a.Reason, a.AsOf, a.ChangedAt)
+	_, err = tx.Exec(
+		`INSERT INTO set_aside(import_id, kind, file, line, header, content, reason, as_of, changed_at)
+			VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)
+		ON CONFLICT (kind, content) DO UPDATE SET reason = excluded.reason`,
+		a.ImportID,
+		a.Kind,
+		a.File,
+		a.Line,
+		string(header),
+		a.Content,
+		a.Reason,
+		a.AsOf,
+		a.ChangedAt,
+	)
 	return false, err
 }
 
@@ -81,11 +106,13 @@ func Asides(tx *sqlite.Tx, state string) ([]Aside, error) {
 	return sqlite.Query(tx, scanAside, asideColumns+" WHERE ? = '' OR state = ? ORDER BY id", state, state)
 }
 
-const asideColumns = "SELECT id, import_id, kind, file, line, header, content, reason, state, as_of, changed_at, author FROM set_aside"
+const asideColumns = "SELECT id, import_id, kind, file, line, header, content, reason, state, as_of, changed_at, " +
+	"author FROM set_aside"
 
 func scanAside(r *sql.Rows, v *Aside) error {
 	var header string
-	if err := r.Scan(&v.ID, &v.ImportID, &v.Kind, &v.File, &v.Line, &header, &v.Content, &v.Reason, &v.State, &v.AsOf, &v.ChangedAt, &v.Author); err != nil {
+	if err := r.Scan(&v.ID, &v.ImportID, &v.Kind, &v.File, &v.Line, &header, &v.Content, &v.Reason, &v.State, &v.AsOf,
+		&v.ChangedAt, &v.Author); err != nil {
 		return err
 	}
 	return json.Unmarshal([]byte(header), &v.Header)
@@ -105,7 +132,16 @@ func AsideByID(tx *sqlite.Tx, id int64) (Aside, error) {
 
 // SetAsideState moves a line on. Content stays as it came; a reason is replaced where a new one is given.
 func SetAsideState(tx *sqlite.Tx, id int64, state, reason, author string, at time.Time) error {
-	res, err := tx.Exec("UPDATE set_aside SET state = ?, reason = CASE WHEN ? = '' THEN reason ELSE ? END, author = ?, changed_at = ? WHERE id = ?", state, reason, reason, author, at.Unix(), id)
+	res, err := tx.Exec(
+		"UPDATE set_aside SET state = ?, reason = CASE WHEN ? = '' THEN reason ELSE ? END, author = ?, changed_at = "+
+			"? WHERE id = ?",
+		state,
+		reason,
+		reason,
+		author,
+		at.Unix(),
+		id,
+	)
 	if err != nil {
 		return err
 	}

@@ -20,9 +20,15 @@ type AsideRow struct {
 // AsidePage reads a page of lines put aside.
 func AsidePage(tx *sqlite.Tx, q sqlite.ListQuery) (sqlite.Page[AsideRow], error) {
 	l := sqlite.List[AsideRow]{From: "set_aside s", Key: "s.id", Sort: "id", Columns: []sqlite.Column[AsideRow]{
-		{Name: "id", Sql: "s.id", Into: func(r *AsideRow) any { return &r.ID }, Search: false}, {Name: "kind", Sql: "s.kind", Into: func(r *AsideRow) any { return &r.Kind }, Search: false}, {Name: "file", Sql: "s.file", Into: func(r *AsideRow) any { return &r.File }, Search: true},
-		{Name: "line", Sql: "s.line", Into: func(r *AsideRow) any { return &r.Line }, Search: false}, {Name: "content", Sql: "s.content", Into: func(r *AsideRow) any { return &r.Content }, Search: true}, {Name: "reason", Sql: "s.reason", Into: func(r *AsideRow) any { return &r.Reason }, Search: true},
-		{Name: "state", Sql: "s.state", Into: func(r *AsideRow) any { return &r.State }, Search: false}, {Name: "changedAt", Sql: "s.changed_at", Into: func(r *AsideRow) any { return &r.ChangedAt }, Search: false}, {Name: "author", Sql: "s.author", Into: func(r *AsideRow) any { return &r.Author }, Search: false},
+		sqlite.Plain("id", "s.id", func(r *AsideRow) any { return &r.ID }),
+		sqlite.Plain("kind", "s.kind", func(r *AsideRow) any { return &r.Kind }),
+		sqlite.Searched("file", "s.file", func(r *AsideRow) any { return &r.File }),
+		sqlite.Plain("line", "s.line", func(r *AsideRow) any { return &r.Line }),
+		sqlite.Searched("content", "s.content", func(r *AsideRow) any { return &r.Content }),
+		sqlite.Searched("reason", "s.reason", func(r *AsideRow) any { return &r.Reason }),
+		sqlite.Plain("state", "s.state", func(r *AsideRow) any { return &r.State }),
+		sqlite.Plain("changedAt", "s.changed_at", func(r *AsideRow) any { return &r.ChangedAt }),
+		sqlite.Plain("author", "s.author", func(r *AsideRow) any { return &r.Author }),
 	}}
 	return l.Page(tx, q)
 }

@@ -27,15 +27,35 @@ type Token struct {
 	Devices   int64
 }
 
-const tokenColumns = "t.id, t.source, t.hint, t.finds_by, t.created_at, t.author, t.last_used, t.last_from, t.revoked_at, t.revoked_by"
+const tokenColumns = "t.id, t.source, t.hint, t.finds_by, t.created_at, t.author, t.last_used, t.last_from, " +
+	"t.revoked_at, t.revoked_by"
 
 func scanToken(r *sql.Rows, t *Token) error {
-	return r.Scan(&t.ID, &t.Source, &t.Hint, &t.FindsBy, &t.CreatedAt, &t.Author, &t.LastUsed, &t.LastFrom, &t.RevokedAt, &t.RevokedBy)
+	return r.Scan(
+		&t.ID,
+		&t.Source,
+		&t.Hint,
+		&t.FindsBy,
+		&t.CreatedAt,
+		&t.Author,
+		&t.LastUsed,
+		&t.LastFrom,
+		&t.RevokedAt,
+		&t.RevokedBy,
+	)
 }
 
 // AddToken writes a token.
 func AddToken(tx *sqlite.Tx, t Token, hash []byte) (int64, error) {
-	res, err := tx.Exec("INSERT INTO token(source, hint, hash, finds_by, created_at, author) VALUES (?, ?, ?, ?, ?, ?)", t.Source, t.Hint, hash, t.FindsBy, t.CreatedAt, t.Author)
+	res, err := tx.Exec(
+		"INSERT INTO token(source, hint, hash, finds_by, created_at, author) VALUES (?, ?, ?, ?, ?, ?)",
+		t.Source,
+		t.Hint,
+		hash,
+		t.FindsBy,
+		t.CreatedAt,
+		t.Author,
+	)
 	if err != nil {
 		return 0, err
 	}
@@ -57,8 +77,24 @@ func TokenByHash(tx *sqlite.Tx, hash []byte) (Token, error) {
 // Tokens lists all tokens with what came through them.
 func Tokens(tx *sqlite.Tx) ([]Token, error) {
 	return sqlite.Query(tx, func(r *sql.Rows, t *Token) error {
-		return r.Scan(&t.ID, &t.Source, &t.Hint, &t.FindsBy, &t.CreatedAt, &t.Author, &t.LastUsed, &t.LastFrom, &t.RevokedAt, &t.RevokedBy, &t.Scans, &t.Devices)
-	}, "SELECT "+tokenColumns+", (SELECT count(*) FROM delivery d WHERE d.token_id = t.id AND d.outcome <> 'refused'), (SELECT count(DISTINCT device_id) FROM delivery d WHERE d.token_id = t.id AND d.device_id <> 0) FROM token t ORDER BY t.revoked_at <> 0, t.source, t.id")
+		return r.Scan(
+			&t.ID,
+			&t.Source,
+			&t.Hint,
+			&t.FindsBy,
+			&t.CreatedAt,
+			&t.Author,
+			&t.LastUsed,
+			&t.LastFrom,
+			&t.RevokedAt,
+			&t.RevokedBy,
+			&t.Scans,
+			&t.Devices,
+		)
+	}, "SELECT "+tokenColumns+
+		", (SELECT count(*) FROM delivery d WHERE d.token_id = t.id AND d.outcome <> 'refused'), (SELECT "+
+		"count(DISTINCT device_id) FROM delivery d WHERE d.token_id = t.id AND d.device_id <> 0) FROM token t ORDER "+
+		"BY t.revoked_at <> 0, t.source, t.id")
 }
 
 // TokenUsed notes when and from where a token was used last.
@@ -87,7 +123,17 @@ type Delivery struct {
 
 // AddDelivery notes a scan that came.
 func AddDelivery(tx *sqlite.Tx, token int64, d Delivery) error {
-	_, err := tx.Exec("INSERT INTO delivery(token_id, received_at, device_id, scan_at, bytes, outcome, detail) VALUES (?, ?, ?, ?, ?, ?, ?)", token, d.ReceivedAt, d.DeviceID, d.ScanAt, d.Bytes, d.Outcome, d.Detail)
+	_, err := tx.Exec(
+		"INSERT INTO delivery(token_id, received_at, device_id, scan_at, bytes, outcome, detail) VALUES (?, ?, ?, ?, "+
+			"?, ?, ?)",
+		token,
+		d.ReceivedAt,
+		d.DeviceID,
+		d.ScanAt,
+		d.Bytes,
+		d.Outcome,
+		d.Detail,
+	)
 	return err
 }
 
@@ -99,19 +145,32 @@ func ForgetDeliveries(tx *sqlite.Tx, before int64) error {
 
 // DeliveryPage reads a page of deliveries.
 func DeliveryPage(tx *sqlite.Tx, q sqlite.ListQuery) (sqlite.Page[Delivery], error) {
-	l := sqlite.List[Delivery]{From: "delivery v JOIN token t ON t.id = v.token_id LEFT JOIN device d ON d.id = v.device_id", Key: "v.id", Sort: "-id", Columns: []sqlite.Column[Delivery]{
-		{Name: "id", Sql: "v.id", Into: func(r *Delivery) any { return &r.ID }, Search: false}, {Name: "receivedAt", Sql: "v.received_at", Into: func(r *Delivery) any { return &r.ReceivedAt }, Search: false}, {Name: "source", Sql: "t.source", Into: func(r *Delivery) any { return &r.Source }, Search: true},
-		{Name: "deviceId", Sql: "v.device_id", Into: func(r *Delivery) any { return &r.DeviceID }, Search: false}, {Name: "code", Sql: "coalesce(d.code, '')", Into: func(r *Delivery) any { return &r.Code }, Search: true}, {Name: "device", Sql: "coalesce(d.name, '')", Into: func(r *Delivery) any { return &r.Device }, Search: true},
-		{Name: "scanAt", Sql: "v.scan_at", Into: func(r *Delivery) any { return &r.ScanAt }, Search: false}, {Name: "bytes", Sql: "v.bytes", Into: func(r *Delivery) any { return &r.Bytes }, Search: false}, {Name: "outcome", Sql: "v.outcome", Into: func(r *Delivery) any { return &r.Outcome }, Search: false},
-		{Name: "detail", Sql: "v.detail", Into: func(r *Delivery) any { return &r.Detail }, Search: true},
-	}}
+	l := sqlite.List[Delivery]{
+		From: "delivery v JOIN token t ON t.id = v.token_id LEFT JOIN device d ON d.id = v.device_id",
+		Key:  "v.id",
+		Sort: "-id",
+		Columns: []sqlite.Column[Delivery]{
+			sqlite.Plain("id", "v.id", func(r *Delivery) any { return &r.ID }),
+			sqlite.Plain("receivedAt", "v.received_at", func(r *Delivery) any { return &r.ReceivedAt }),
+			sqlite.Searched("source", "t.source", func(r *Delivery) any { return &r.Source }),
+			sqlite.Plain("deviceId", "v.device_id", func(r *Delivery) any { return &r.DeviceID }),
+			sqlite.Searched("code", "coalesce(d.code, '')", func(r *Delivery) any { return &r.Code }),
+			sqlite.Searched("device", "coalesce(d.name, '')", func(r *Delivery) any { return &r.Device }),
+			sqlite.Plain("scanAt", "v.scan_at", func(r *Delivery) any { return &r.ScanAt }),
+			sqlite.Plain("bytes", "v.bytes", func(r *Delivery) any { return &r.Bytes }),
+			sqlite.Plain("outcome", "v.outcome", func(r *Delivery) any { return &r.Outcome }),
+			sqlite.Searched("detail", "v.detail", func(r *Delivery) any { return &r.Detail }),
+		},
+	}
 	return l.Page(tx, q)
 }
 
 // Mapping reads the saved mapping of a header, or nil.
 func Mapping(tx *sqlite.Tx, kind, headerKey string) (*formats.Mapping, error) {
 	var text string
-	err := tx.QueryRowContext(tx.Ctx, "SELECT mapping FROM column_mapping WHERE kind = ? AND header_key = ?", kind, headerKey).Scan(&text)
+	err := tx.QueryRowContext(tx.Ctx, "SELECT mapping FROM column_mapping WHERE kind = ? AND header_key = ?", kind,
+		headerKey).
+		Scan(&text)
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, nil
 	}
@@ -128,7 +187,15 @@ func SetMapping(tx *sqlite.Tx, kind, headerKey string, m *formats.Mapping, autho
 	if err != nil {
 		return err
 	}
-	_, err = tx.Exec("INSERT INTO column_mapping(kind, header_key, mapping, author, at) VALUES (?, ?, ?, ?, ?) ON CONFLICT DO UPDATE SET mapping = excluded.mapping, author = excluded.author, at = excluded.at", kind, headerKey, string(text), author, at)
+	_, err = tx.Exec(
+		"INSERT INTO column_mapping(kind, header_key, mapping, author, at) VALUES (?, ?, ?, ?, ?) ON CONFLICT DO "+
+			"UPDATE SET mapping = excluded.mapping, author = excluded.author, at = excluded.at",
+		kind,
+		headerKey,
+		string(text),
+		author,
+		at,
+	)
 	return err
 }
 
@@ -150,11 +217,13 @@ type Schedule struct {
 func Schedules(tx *sqlite.Tx) ([]Schedule, error) {
 	return sqlite.Query(tx, func(r *sql.Rows, s *Schedule) error {
 		var calendar, quiet string
-		if err := r.Scan(&s.ID, &s.Name, &s.Basis, &calendar, &s.AgeDays, &s.Group, &quiet, &s.ConsideredAt, &s.Author, &s.At, &s.Paused); err != nil {
+		if err := r.Scan(&s.ID, &s.Name, &s.Basis, &calendar, &s.AgeDays, &s.Group, &quiet, &s.ConsideredAt, &s.Author,
+			&s.At, &s.Paused); err != nil {
 			return err
 		}
 		return errors.Join(json.Unmarshal([]byte(calendar), &s.Calendar), json.Unmarshal([]byte(quiet), &s.Quiet))
-	}, "SELECT id, name, basis, calendar, age_days, group_name, quiet, considered_at, author, at, paused FROM schedule ORDER BY name")
+	}, "SELECT id, name, basis, calendar, age_days, group_name, quiet, considered_at, author, at, paused FROM "+
+		"schedule ORDER BY name")
 }
 
 // PutSchedule writes a schedule, a new one where its number is 0.
@@ -165,9 +234,35 @@ func PutSchedule(tx *sqlite.Tx, s Schedule) (int64, error) {
 		return 0, err
 	}
 	if s.ID != 0 {
-		return s.ID, tx.One("UPDATE schedule SET name = ?, basis = ?, calendar = ?, age_days = ?, group_name = ?, quiet = ?, author = ?, at = ?, paused = ? WHERE id = ?", s.Name, s.Basis, string(calendar), s.AgeDays, s.Group, string(quiet), s.Author, s.At, s.Paused, s.ID)
+		return s.ID, tx.One(
+			"UPDATE schedule SET name = ?, basis = ?, calendar = ?, age_days = ?, group_name = ?, quiet = ?, author "+
+				"= ?, at = ?, paused = ? WHERE id = ?",
+			s.Name,
+			s.Basis,
+			string(calendar),
+			s.AgeDays,
+			s.Group,
+			string(quiet),
+			s.Author,
+			s.At,
+			s.Paused,
+			s.ID,
+		)
 	}
-	res, err := tx.Exec("INSERT INTO schedule(name, basis, calendar, age_days, group_name, quiet, considered_at, author, at, paused) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)", s.Name, s.Basis, string(calendar), s.AgeDays, s.Group, string(quiet), s.ConsideredAt, s.Author, s.At, s.Paused)
+	res, err := tx.Exec(
+		"INSERT INTO schedule(name, basis, calendar, age_days, group_name, quiet, considered_at, author, at, paused) "+
+			"VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+		s.Name,
+		s.Basis,
+		string(calendar),
+		s.AgeDays,
+		s.Group,
+		string(quiet),
+		s.ConsideredAt,
+		s.Author,
+		s.At,
+		s.Paused,
+	)
 	if err != nil {
 		return 0, err
 	}
@@ -192,22 +287,48 @@ type ScanOrder struct {
 	schedule.Order
 }
 
-const orderColumns = "id, device_id, schedule_id, why, state, tries, asked_at, not_before, taken_at, ended_at, reason, detail, author"
+const orderColumns = "id, device_id, schedule_id, why, state, tries, asked_at, not_before, taken_at, ended_at, " +
+	"reason, detail, author"
 
 func scanOrder(r *sql.Rows, o *ScanOrder) error {
-	return r.Scan(&o.ID, &o.Device, &o.Schedule, &o.Why, &o.State, &o.Tries, &o.AskedAt, &o.NotBefore, &o.TakenAt, &o.EndedAt, &o.Reason, &o.Detail, &o.Author)
+	return r.Scan(
+		&o.ID,
+		&o.Device,
+		&o.Schedule,
+		&o.Why,
+		&o.State,
+		&o.Tries,
+		&o.AskedAt,
+		&o.NotBefore,
+		&o.TakenAt,
+		&o.EndedAt,
+		&o.Reason,
+		&o.Detail,
+		&o.Author,
+	)
 }
 
 // OpenOrders lists the orders that wait or run, of some devices or of all where devices is nil.
 func OpenOrders(tx *sqlite.Tx, devices []int64) ([]ScanOrder, error) {
 	if devices == nil {
-		return sqlite.Query(tx, scanOrder, "SELECT "+orderColumns+" FROM scan_order WHERE state IN ('waiting', 'running') ORDER BY id")
+		return sqlite.Query(
+			tx,
+			scanOrder,
+			"SELECT "+orderColumns+" FROM scan_order WHERE state IN ('waiting', 'running') ORDER BY id",
+		)
 	}
 	text, err := json.Marshal(devices)
 	if err != nil {
 		return nil, err
 	}
-	return sqlite.Query(tx, scanOrder, "SELECT "+orderColumns+" FROM scan_order WHERE device_id IN (SELECT value FROM json_each(?)) AND state IN ('waiting', 'running') ORDER BY id", string(text))
+	return sqlite.Query(
+		tx,
+		scanOrder,
+		"SELECT "+orderColumns+
+			" FROM scan_order WHERE device_id IN (SELECT value FROM json_each(?)) AND state IN ('waiting', "+
+			"'running') ORDER BY id",
+		string(text),
+	)
 }
 
 // Order reads one order.
@@ -225,11 +346,36 @@ func Order(tx *sqlite.Tx, id int64) (ScanOrder, error) {
 // PutOrder writes an order, a new one where its number is 0.
 func PutOrder(tx *sqlite.Tx, o ScanOrder) error {
 	if o.ID == 0 {
-		_, err := tx.Exec("INSERT INTO scan_order(device_id, schedule_id, why, state, tries, asked_at, not_before, taken_at, ended_at, reason, detail, author) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
-			o.Device, o.Schedule, o.Why, string(o.State), o.Tries, o.AskedAt, o.NotBefore, o.TakenAt, o.EndedAt, o.Reason, o.Detail, o.Author)
+		_, err := tx.Exec(
+			"INSERT INTO scan_order(device_id, schedule_id, why, state, tries, asked_at, not_before, taken_at, "+
+				"ended_at, reason, detail, author) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+			o.Device,
+			o.Schedule,
+			o.Why,
+			string(o.State),
+			o.Tries,
+			o.AskedAt,
+			o.NotBefore,
+			o.TakenAt,
+			o.EndedAt,
+			o.Reason,
+			o.Detail,
+			o.Author,
+		)
 		return err
 	}
-	return tx.One("UPDATE scan_order SET state = ?, tries = ?, not_before = ?, taken_at = ?, ended_at = ?, reason = ?, detail = ? WHERE id = ?", string(o.State), o.Tries, o.NotBefore, o.TakenAt, o.EndedAt, o.Reason, o.Detail, o.ID)
+	return tx.One(
+		"UPDATE scan_order SET state = ?, tries = ?, not_before = ?, taken_at = ?, ended_at = ?, reason = ?, detail "+
+			"= ? WHERE id = ?",
+		string(o.State),
+		o.Tries,
+		o.NotBefore,
+		o.TakenAt,
+		o.EndedAt,
+		o.Reason,
+		o.Detail,
+		o.ID,
+	)
 }
 
 // OrderRow is a line of the list of scans that were asked for.
@@ -255,14 +401,31 @@ type OrderRow struct {
 
 // OrderPage reads a page of scans that were asked for.
 func OrderPage(tx *sqlite.Tx, q sqlite.ListQuery) (sqlite.Page[OrderRow], error) {
-	l := sqlite.List[OrderRow]{From: "scan_order o JOIN device d ON d.id = o.device_id LEFT JOIN schedule s ON s.id = o.schedule_id", Key: "o.id", Sort: "-id", Special: snapshot.DeviceFilters("d"), Columns: []sqlite.Column[OrderRow]{
-		{Name: "id", Sql: "o.id", Into: func(r *OrderRow) any { return &r.ID }, Search: false}, {Name: "deviceId", Sql: "o.device_id", Into: func(r *OrderRow) any { return &r.DeviceID }, Search: false}, {Name: "code", Sql: "d.code", Into: func(r *OrderRow) any { return &r.Code }, Search: false},
-		{Name: "device", Sql: "d.name", Into: func(r *OrderRow) any { return &r.Device }, Search: true}, {Name: "unit", Sql: "d.org_unit", Into: func(r *OrderRow) any { return &r.Unit }, Search: true}, {Name: "site", Sql: "d.site", Into: func(r *OrderRow) any { return &r.Site }, Search: true},
-		{Name: "schedule", Sql: "coalesce(s.name, '')", Into: func(r *OrderRow) any { return &r.Schedule }, Search: true}, {Name: "why", Sql: "o.why", Into: func(r *OrderRow) any { return &r.Why }, Search: false}, {Name: "state", Sql: "o.state", Into: func(r *OrderRow) any { return &r.State }, Search: false},
-		{Name: "tries", Sql: "o.tries", Into: func(r *OrderRow) any { return &r.Tries }, Search: false}, {Name: "askedAt", Sql: "o.asked_at", Into: func(r *OrderRow) any { return &r.AskedAt }, Search: false}, {Name: "notBefore", Sql: "o.not_before", Into: func(r *OrderRow) any { return &r.NotBefore }, Search: false},
-		{Name: "takenAt", Sql: "o.taken_at", Into: func(r *OrderRow) any { return &r.TakenAt }, Search: false}, {Name: "endedAt", Sql: "o.ended_at", Into: func(r *OrderRow) any { return &r.EndedAt }, Search: false}, {Name: "reason", Sql: "o.reason", Into: func(r *OrderRow) any { return &r.Reason }, Search: true},
-		{Name: "detail", Sql: "o.detail", Into: func(r *OrderRow) any { return &r.Detail }, Search: true}, {Name: "author", Sql: "o.author", Into: func(r *OrderRow) any { return &r.Author }, Search: false},
-	}}
+	l := sqlite.List[OrderRow]{
+		From:    "scan_order o JOIN device d ON d.id = o.device_id LEFT JOIN schedule s ON s.id = o.schedule_id",
+		Key:     "o.id",
+		Sort:    "-id",
+		Special: snapshot.DeviceFilters("d"),
+		Columns: []sqlite.Column[OrderRow]{
+			sqlite.Plain("id", "o.id", func(r *OrderRow) any { return &r.ID }),
+			sqlite.Plain("deviceId", "o.device_id", func(r *OrderRow) any { return &r.DeviceID }),
+			sqlite.Plain("code", "d.code", func(r *OrderRow) any { return &r.Code }),
+			sqlite.Searched("device", "d.name", func(r *OrderRow) any { return &r.Device }),
+			sqlite.Searched("unit", "d.org_unit", func(r *OrderRow) any { return &r.Unit }),
+			sqlite.Searched("site", "d.site", func(r *OrderRow) any { return &r.Site }),
+			sqlite.Searched("schedule", "coalesce(s.name, '')", func(r *OrderRow) any { return &r.Schedule }),
+			sqlite.Plain("why", "o.why", func(r *OrderRow) any { return &r.Why }),
+			sqlite.Plain("state", "o.state", func(r *OrderRow) any { return &r.State }),
+			sqlite.Plain("tries", "o.tries", func(r *OrderRow) any { return &r.Tries }),
+			sqlite.Plain("askedAt", "o.asked_at", func(r *OrderRow) any { return &r.AskedAt }),
+			sqlite.Plain("notBefore", "o.not_before", func(r *OrderRow) any { return &r.NotBefore }),
+			sqlite.Plain("takenAt", "o.taken_at", func(r *OrderRow) any { return &r.TakenAt }),
+			sqlite.Plain("endedAt", "o.ended_at", func(r *OrderRow) any { return &r.EndedAt }),
+			sqlite.Searched("reason", "o.reason", func(r *OrderRow) any { return &r.Reason }),
+			sqlite.Searched("detail", "o.detail", func(r *OrderRow) any { return &r.Detail }),
+			sqlite.Plain("author", "o.author", func(r *OrderRow) any { return &r.Author }),
+		},
+	}
 	return l.Page(tx, q)
 }
 
@@ -274,7 +437,12 @@ type OrderCount struct {
 
 // OrderCounts counts the orders by state; done and failed ones since a time.
 func OrderCounts(tx *sqlite.Tx, since int64) ([]OrderCount, error) {
-	out, err := sqlite.Query(tx, func(r *sql.Rows, v *OrderCount) error { return r.Scan(&v.State, &v.Count) }, "SELECT state, count(*) FROM scan_order WHERE ended_at = 0 OR ended_at >= ? GROUP BY state ORDER BY state", since)
+	out, err := sqlite.Query(
+		tx,
+		func(r *sql.Rows, v *OrderCount) error { return r.Scan(&v.State, &v.Count) },
+		"SELECT state, count(*) FROM scan_order WHERE ended_at = 0 OR ended_at >= ? GROUP BY state ORDER BY state",
+		since,
+	)
 	if out == nil {
 		out = []OrderCount{}
 	}

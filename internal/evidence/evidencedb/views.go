@@ -32,12 +32,35 @@ type InstallRow struct {
 // DeviceInstalls lists what was ever reported on a device: what is there first.
 func DeviceInstalls(tx *sqlite.Tx, device int64) ([]InstallRow, error) {
 	list, err := sqlite.Query(tx, func(r *sql.Rows, v *InstallRow) error {
-		return r.Scan(&v.Record, &v.ProductID, &v.Publisher, &v.Name, &v.Version, &v.Title, &v.By, &v.WhyNot, &v.Key, &v.Source, &v.Path, &v.Since, &v.Until, &v.InstallDate, &v.LastUsed, &v.Use)
-	}, `SELECT r.id, coalesce(n.product_id, 0), r.publisher, r.name, r.version, coalesce(p.publisher || ' ' || p.name || CASE WHEN n.edition <> '' THEN ' ' || n.edition ELSE '' END || CASE WHEN n.title_version <> '' THEN ' ' || n.title_version ELSE '' END, ''),
-		coalesce(n.step, ''), coalesce(n.why_not, 'not recognised'), coalesce(n.key, ''), `+snapshot.SourceName+`, pl.path, i.since, coalesce(i.until, 0), i.install_date,
-		coalesce((SELECT max(used_on) FROM last_use l WHERE l.device_id = i.device_id AND l.record_id = i.record_id), 0), coalesce(f.class, '')
-		FROM install i JOIN record r ON r.id = i.record_id JOIN source s ON s.id = i.source_id JOIN place pl ON pl.id = i.place_id
-		LEFT JOIN recognition n ON n.record_id = r.id LEFT JOIN product p ON p.id = n.product_id LEFT JOIN idle_fact f ON f.device_id = i.device_id AND f.product_id = n.product_id
+		return r.Scan(
+			&v.Record,
+			&v.ProductID,
+			&v.Publisher,
+			&v.Name,
+			&v.Version,
+			&v.Title,
+			&v.By,
+			&v.WhyNot,
+			&v.Key,
+			&v.Source,
+			&v.Path,
+			&v.Since,
+			&v.Until,
+			&v.InstallDate,
+			&v.LastUsed,
+			&v.Use,
+		)
+	}, `SELECT r.id, coalesce(n.product_id, 0), r.publisher, r.name, r.version, coalesce(p.publisher || ' ' || p.name
+		|| CASE WHEN n.edition <> '' THEN ' ' || n.edition ELSE '' END || CASE WHEN n.title_version <> '' THEN ' ' ||
+		n.title_version ELSE '' END, ''),
+		coalesce(n.step, ''), coalesce(n.why_not, 'not recognised'), coalesce(n.key, ''),
+		`+snapshot.SourceName+`, pl.path, i.since, coalesce(i.until, 0), i.install_date,
+		coalesce((SELECT max(used_on) FROM last_use l WHERE l.device_id = i.device_id
+		AND l.record_id = i.record_id), 0), coalesce(f.class, '')
+		FROM install i JOIN record r ON r.id = i.record_id JOIN source s ON s.id = i.source_id
+		JOIN place pl ON pl.id = i.place_id
+		LEFT JOIN recognition n ON n.record_id = r.id LEFT JOIN product p ON p.id = n.product_id LEFT
+		JOIN idle_fact f ON f.device_id = i.device_id AND f.product_id = n.product_id
 		WHERE i.device_id = ? ORDER BY i.until IS NOT NULL, r.name, r.version, i.since`, device)
 	if list == nil {
 		list = []InstallRow{}
@@ -53,8 +76,14 @@ type ScanRow struct {
 
 // DeviceScans lists the newest scans of a device.
 func DeviceScans(tx *sqlite.Tx, device int64, limit int) ([]ScanRow, error) {
-	list, err := sqlite.Query(tx, func(r *sql.Rows, v *ScanRow) error { return r.Scan(&v.Source, &v.At) },
-		"SELECT "+snapshot.SourceName+", c.at FROM scan c JOIN source s ON s.id = c.source_id WHERE c.device_id = ? ORDER BY c.at DESC LIMIT ?", device, limit)
+	list, err := sqlite.Query(
+		tx,
+		func(r *sql.Rows, v *ScanRow) error { return r.Scan(&v.Source, &v.At) },
+		"SELECT "+snapshot.SourceName+
+			", c.at FROM scan c JOIN source s ON s.id = c.source_id WHERE c.device_id = ? ORDER BY c.at DESC LIMIT ?",
+		device,
+		limit,
+	)
 	if list == nil {
 		list = []ScanRow{}
 	}

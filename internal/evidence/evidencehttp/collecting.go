@@ -19,7 +19,8 @@ import (
 	"github.com/go-chi/httprate"
 )
 
-// The limits of what one source may send: bytes of one scan as it comes, and requests a minute by one token. A whole fleet may stand behind one token.
+// The limits of what one source may send: bytes of one scan as it comes, and requests a minute by one token. A whole
+// fleet may stand behind one token.
 const (
 	maxScanBody    = 4 << 20
 	scansPerMinute = 30_000
@@ -30,10 +31,26 @@ const (
 func (s *routes) collecting() {
 	bySender := func(r *http.Request) (string, error) { return r.Header.Get("Authorization"), nil }
 	s.Router.Group(func(r chi.Router) {
-		r.Use(httprate.LimitBy(scansPerMinute, time.Minute, bySender, httprate.WithLimitHandler(func(w http.ResponseWriter, _ *http.Request) {
-			w.Header().Set("Retry-After", "60")
-			rest.Problem(w, huma.NewError(http.StatusTooManyRequests, fmt.Sprintf("This token has sent more than %d requests within a minute: wait a minute and go on.", scansPerMinute)))
-		})))
+		r.Use(
+			httprate.LimitBy(
+				scansPerMinute,
+				time.Minute,
+				bySender,
+				httprate.WithLimitHandler(func(w http.ResponseWriter, _ *http.Request) {
+					w.Header().Set("Retry-After", "60")
+					rest.Problem(
+						w,
+						huma.NewError(
+							http.StatusTooManyRequests,
+							fmt.Sprintf(
+								"This token has sent more than %d requests within a minute: wait a minute and go on.",
+								scansPerMinute,
+							),
+						),
+					)
+				}),
+			),
+		)
 		r.Post("/api/scans", s.WithToken(s.takeScan))
 		r.Post("/api/collector/ask", s.WithToken(s.giveTasks))
 		r.Post("/api/collector/failed", s.WithToken(s.taskFailed))
@@ -48,7 +65,7 @@ func (s *routes) takeScan(w http.ResponseWriter, r *http.Request, from access.Se
 	}
 	var taken evidence.Taken
 	if err == nil {
-		taken, err = s.Evidence.Deliver(r.Context(), from, scan, raw.N)
+		taken, err = s.Collecting.Deliver(r.Context(), from, scan, raw.N)
 	}
 	if err != nil {
 		s.refuse(w, r, from, scan, raw.N, err)
@@ -58,11 +75,21 @@ func (s *routes) takeScan(w http.ResponseWriter, r *http.Request, from access.Se
 }
 
 // refuse answers for a scan that is not taken, and keeps on record why.
-func (s *routes) refuse(w http.ResponseWriter, r *http.Request, from access.Sender, scan *formats.Scan, bytes int64, err error) {
+func (s *routes) refuse(
+	w http.ResponseWriter,
+	r *http.Request,
+	from access.Sender,
+	scan *formats.Scan,
+	bytes int64,
+	err error,
+) {
 	var large *http.MaxBytesError
 	switch {
 	case errors.As(err, &large):
-		err = huma.NewError(http.StatusRequestEntityTooLarge, fmt.Sprintf("The scan is larger than %d MB as it comes.", maxScanBody>>20))
+		err = huma.NewError(
+			http.StatusRequestEntityTooLarge,
+			fmt.Sprintf("The scan is larger than %d MB as it comes.", maxScanBody>>20),
+		)
 	case errors.Is(err, gzip.ErrChecksum), errors.Is(err, gzip.ErrHeader), errors.Is(err, io.ErrUnexpectedEOF):
 		err = huma.Error422UnprocessableEntity("The scan is cut off: send it again whole.")
 	case errors.Is(err, evidence.ErrAmbiguous):
@@ -74,7 +101,7 @@ func (s *routes) refuse(w http.ResponseWriter, r *http.Request, from access.Send
 	}
 	err = rest.Fail(err)
 	if status, ok := err.(huma.StatusError); ok && status.GetStatus() < 500 && r.Context().Err() == nil {
-		if err := s.Evidence.Refuse(r.Context(), from, device, bytes, status.Error()); err != nil {
+		if err := s.Collecting.Refuse(r.Context(), from, device, bytes, status.Error()); err != nil {
 			log.Printf("a refused scan could not be noted: %v", err)
 		}
 	}
@@ -99,7 +126,7 @@ func (s *routes) giveTasks(w http.ResponseWriter, r *http.Request, from access.S
 	}
 	var tasks []evidence.ScanTask
 	if err == nil {
-		tasks, err = s.Evidence.Tasks(r.Context(), from, in.Devices)
+		tasks, err = s.Collecting.Tasks(r.Context(), from, in.Devices)
 	}
 	if err != nil {
 		rest.Problem(w, rest.Fail(err))
@@ -115,7 +142,7 @@ func (s *routes) taskFailed(w http.ResponseWriter, r *http.Request, from access.
 		Detail string `json:"detail"`
 	}](w, r)
 	if err == nil {
-		err = s.Evidence.TaskFailed(r.Context(), from, in.Order, in.Reason, in.Detail)
+		err = s.Collecting.TaskFailed(r.Context(), from, in.Order, in.Reason, in.Detail)
 	}
 	if errors.Is(err, evidence.ErrNoOrder) {
 		err = huma.Error404NotFound("There is no such order for a scan.")

@@ -17,7 +17,8 @@ import (
 	"github.com/go-chi/chi/v5"
 )
 
-// importFile takes in a file, or says what it would do. The kind is scan or directory for files whose form says what they are.
+// importFile takes in a file, or says what it would do. The kind is scan or directory for files whose form says what
+// they are.
 func (s *routes) importFile(w http.ResponseWriter, r *http.Request) {
 	me, err := s.Need(r.Context(), access.Run)
 	if err != nil {
@@ -25,7 +26,12 @@ func (s *routes) importFile(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	v := r.URL.Query()
-	req := intake.ImportRequest{File: v.Get("file"), Device: v.Get("device"), DryRun: v.Get("dry") == "true", Author: me.Name}
+	req := intake.ImportRequest{
+		File:   v.Get("file"),
+		Device: v.Get("device"),
+		DryRun: v.Get("dry") == "true",
+		Author: me.Name,
+	}
 	if name := r.PathValue("kind"); name != "scan" && name != "directory" {
 		if req.Kind, err = formats.KindByName(name); err != nil {
 			rest.Problem(w, rest.Fail(err))
@@ -84,7 +90,9 @@ func (s *routes) deviceSoftware(w http.ResponseWriter, r *http.Request) {
 		rest.Problem(w, rest.Fail(err))
 		return
 	}
-	w.Header().Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", code+"."+evidence.SoftwareFormats[format].Ending))
+	w.Header().
+		Set("Content-Disposition",
+			fmt.Sprintf("attachment; filename=%q", code+"."+evidence.SoftwareFormats[format].Ending))
 	w.Header().Set("Content-Type", evidence.SoftwareFormats[format].Type)
 	if _, err := w.Write(b.Bytes()); err != nil {
 		log.Printf("an answer could not be written: %v", err)

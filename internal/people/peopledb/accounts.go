@@ -18,12 +18,21 @@ type Account struct {
 
 // Accounts reads all accounts.
 func Accounts(tx *sqlite.Tx) ([]Account, error) {
-	return sqlite.Query(tx, func(r *sql.Rows, a *Account) error { return r.Scan(&a.Name, &a.Role, &a.Hash, &a.CreatedAt) }, "SELECT name, role, hash, created_at FROM account ORDER BY name")
+	return sqlite.Query(
+		tx,
+		func(r *sql.Rows, a *Account) error { return r.Scan(&a.Name, &a.Role, &a.Hash, &a.CreatedAt) },
+		"SELECT name, role, hash, created_at FROM account ORDER BY name",
+	)
 }
 
 // AccountByName reads one account.
 func AccountByName(tx *sqlite.Tx, name string) (Account, error) {
-	list, err := sqlite.Query(tx, func(r *sql.Rows, a *Account) error { return r.Scan(&a.Name, &a.Role, &a.Hash, &a.CreatedAt) }, "SELECT name, role, hash, created_at FROM account WHERE name = ?", name)
+	list, err := sqlite.Query(
+		tx,
+		func(r *sql.Rows, a *Account) error { return r.Scan(&a.Name, &a.Role, &a.Hash, &a.CreatedAt) },
+		"SELECT name, role, hash, created_at FROM account WHERE name = ?",
+		name,
+	)
 	if err == nil && len(list) == 0 {
 		err = sqlite.ErrNotFound
 	}
@@ -35,7 +44,14 @@ func AccountByName(tx *sqlite.Tx, name string) (Account, error) {
 
 // PutAccount writes an account.
 func PutAccount(tx *sqlite.Tx, a Account) error {
-	_, err := tx.Exec("INSERT INTO account(name, role, hash, created_at) VALUES (?, ?, ?, ?) ON CONFLICT(name) DO UPDATE SET role = excluded.role, hash = excluded.hash", a.Name, a.Role, a.Hash, a.CreatedAt)
+	_, err := tx.Exec(
+		"INSERT INTO account(name, role, hash, created_at) VALUES (?, ?, ?, ?) ON CONFLICT(name) DO UPDATE SET role "+
+			"= excluded.role, hash = excluded.hash",
+		a.Name,
+		a.Role,
+		a.Hash,
+		a.CreatedAt,
+	)
 	return err
 }
 
@@ -51,14 +67,16 @@ func DropAccount(tx *sqlite.Tx, name string) error {
 	return nil
 }
 
-// WebSessions keeps signed-in browsers; it serves as the store of the session package, so that a restart signs nobody out.
+// WebSessions keeps signed-in browsers; it serves as the store of the session package, so that a restart signs nobody
+// out.
 type WebSessions struct{ DB *sqlite.DB }
 
 // Find returns the data of a session that has not ended.
 func (w WebSessions) Find(token string) ([]byte, bool, error) {
 	var data []byte
 	err := w.DB.View(context.Background(), func(tx *sqlite.Tx) error {
-		return tx.QueryRow("SELECT data FROM web_session WHERE token = ? AND expiry > ?", token, time.Now().Unix()).Scan(&data)
+		return tx.QueryRow("SELECT data FROM web_session WHERE token = ? AND expiry > ?", token, time.Now().Unix()).
+			Scan(&data)
 	})
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, false, nil
@@ -72,7 +90,13 @@ func (w WebSessions) Commit(token string, data []byte, expiry time.Time) error {
 		if _, err := tx.Exec("DELETE FROM web_session WHERE expiry <= ?", time.Now().Unix()); err != nil {
 			return err
 		}
-		_, err := tx.Exec("INSERT INTO web_session(token, data, expiry) VALUES (?, ?, ?) ON CONFLICT(token) DO UPDATE SET data = excluded.data, expiry = excluded.expiry", token, data, expiry.Unix())
+		_, err := tx.Exec(
+			"INSERT INTO web_session(token, data, expiry) VALUES (?, ?, ?) ON CONFLICT(token) DO UPDATE SET data = "+
+				"excluded.data, expiry = excluded.expiry",
+			token,
+			data,
+			expiry.Unix(),
+		)
 		return err
 	})
 }

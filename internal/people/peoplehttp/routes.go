@@ -50,7 +50,11 @@ func (s *routes) enter(ctx context.Context, name, role string) (*rest.Body[Me], 
 }
 
 func (s *routes) signIn() {
-	huma.Register(s.API, huma.Operation{OperationID: "me", Method: http.MethodGet, Path: "/api/me"}, func(ctx context.Context, _ *struct{}) (*rest.Body[Me], error) { return s.me(ctx), nil })
+	huma.Register(
+		s.API,
+		huma.Operation{OperationID: "me", Method: http.MethodGet, Path: "/api/me"},
+		func(ctx context.Context, _ *struct{}) (*rest.Body[Me], error) { return s.me(ctx), nil },
+	)
 	limited := s.Router.With(httprate.LimitBy(20, time.Minute, rest.ByAddress))
 	api := humachi.New(limited, func() huma.Config {
 		c := huma.DefaultConfig("Ensomet", "0.1")
@@ -58,35 +62,54 @@ func (s *routes) signIn() {
 		c.OpenAPI = s.API.OpenAPI()
 		return c
 	}())
-	huma.Register(api, huma.Operation{OperationID: "signIn", Method: http.MethodPost, Path: "/api/sign-in"}, func(ctx context.Context, in *struct {
-		Body struct {
-			Name     string `json:"name"`
-			Password string `json:"password"`
-		}
-	}) (*rest.Body[Me], error) {
-		acc, err := s.People.SignIn(ctx, in.Body.Name, in.Body.Password)
-		if errors.Is(err, people.ErrSignIn) {
-			return nil, huma.Error401Unauthorized("No account has this name and password. Try again, or ask whoever runs Ensomet here for a new one.")
-		}
-		if err != nil {
-			return nil, rest.Fail(err)
-		}
-		return s.enter(ctx, acc.Name, acc.Role)
-	})
-	huma.Register(s.API, huma.Operation{OperationID: "signInDemo", Method: http.MethodPost, Path: "/api/sign-in/demo"}, func(ctx context.Context, in *struct {
-		Body struct {
-			Role string `json:"role" enum:"look,work,run"`
-		}
-	}) (*rest.Body[Me], error) {
-		if !s.Demo {
-			return nil, huma.Error404NotFound("This is no demo: sign in with a name and a password.")
-		}
-		return s.enter(ctx, map[string]string{"look": "Looker", "work": "Worker", "run": "Runner"}[in.Body.Role], in.Body.Role)
-	})
-	huma.Register(s.API, huma.Operation{OperationID: "signOut", Method: http.MethodPost, Path: "/api/sign-out"}, func(ctx context.Context, _ *struct{}) (*rest.Body[Me], error) {
-		if err := s.Sessions.Destroy(ctx); err != nil {
-			return nil, err
-		}
-		return &rest.Body[Me]{Body: Me{Demo: s.Demo, Now: s.Clock.Now().Unix()}}, nil
-	})
+	huma.Register(
+		api,
+		huma.Operation{OperationID: "signIn", Method: http.MethodPost, Path: "/api/sign-in"},
+		func(ctx context.Context, in *struct {
+			Body struct {
+				Name     string `json:"name"`
+				Password string `json:"password"`
+			}
+		}) (*rest.Body[Me], error) {
+			acc, err := s.People.SignIn(ctx, in.Body.Name, in.Body.Password)
+			if errors.Is(err, people.ErrSignIn) {
+				return nil, huma.Error401Unauthorized(
+					"No account has this name and password. Try again, or ask whoever runs Ensomet here for a new " +
+						"one.",
+				)
+			}
+			if err != nil {
+				return nil, rest.Fail(err)
+			}
+			return s.enter(ctx, acc.Name, acc.Role)
+		},
+	)
+	huma.Register(
+		s.API,
+		huma.Operation{OperationID: "signInDemo", Method: http.MethodPost, Path: "/api/sign-in/demo"},
+		func(ctx context.Context, in *struct {
+			Body struct {
+				Role string `json:"role" enum:"look,work,run"`
+			}
+		}) (*rest.Body[Me], error) {
+			if !s.Demo {
+				return nil, huma.Error404NotFound("This is no demo: sign in with a name and a password.")
+			}
+			return s.enter(
+				ctx,
+				map[string]string{"look": "Looker", "work": "Worker", "run": "Runner"}[in.Body.Role],
+				in.Body.Role,
+			)
+		},
+	)
+	huma.Register(
+		s.API,
+		huma.Operation{OperationID: "signOut", Method: http.MethodPost, Path: "/api/sign-out"},
+		func(ctx context.Context, _ *struct{}) (*rest.Body[Me], error) {
+			if err := s.Sessions.Destroy(ctx); err != nil {
+				return nil, err
+			}
+			return &rest.Body[Me]{Body: Me{Demo: s.Demo, Now: s.Clock.Now().Unix()}}, nil
+		},
+	)
 }

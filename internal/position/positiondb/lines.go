@@ -24,7 +24,18 @@ type StoredStatement struct {
 
 // AddStatement keeps a statement.
 func AddStatement(tx *sqlite.Tx, s StoredStatement, asOf civil.Day) (int64, error) {
-	res, err := tx.Exec("INSERT INTO statement(at, author, handed_to, note, as_of, positions, content, sha256) VALUES (?, ?, ?, ?, ?, ?, ?, ?)", s.At, s.Author, s.HandedTo, s.Note, asOf, s.Positions, s.Content, s.SHA256)
+	res, err := tx.Exec(
+		"INSERT INTO statement(at, author, handed_to, note, as_of, positions, content, sha256) VALUES (?, ?, ?, ?, "+
+			"?, ?, ?, ?)",
+		s.At,
+		s.Author,
+		s.HandedTo,
+		s.Note,
+		asOf,
+		s.Positions,
+		s.Content,
+		s.SHA256,
+	)
 	if err != nil {
 		return 0, err
 	}
@@ -35,12 +46,16 @@ func AddStatement(tx *sqlite.Tx, s StoredStatement, asOf civil.Day) (int64, erro
 func Statements(tx *sqlite.Tx) ([]StoredStatement, error) {
 	return sqlite.Query(tx, func(r *sql.Rows, v *StoredStatement) error {
 		return r.Scan(&v.ID, &v.At, &v.Author, &v.HandedTo, &v.Note, &v.AsOf, &v.Positions, &v.Size, &v.SHA256)
-	}, "SELECT id, at, author, handed_to, note, "+sqlite.Date("as_of")+", positions, length(content), sha256 FROM statement ORDER BY id DESC")
+	}, "SELECT id, at, author, handed_to, note, "+sqlite.Date("as_of")+
+		", positions, length(content), sha256 FROM statement ORDER BY id DESC")
 }
 
 // Statement reads a statement with its content.
 func Statement(tx *sqlite.Tx, id int64) (v StoredStatement, err error) {
-	err = tx.QueryRowContext(tx.Ctx, "SELECT id, at, author, handed_to, note, "+sqlite.Date("as_of")+", positions, length(content), sha256, content FROM statement WHERE id = ?", id).Scan(&v.ID, &v.At, &v.Author, &v.HandedTo, &v.Note, &v.AsOf, &v.Positions, &v.Size, &v.SHA256, &v.Content)
+	err = tx.QueryRowContext(tx.Ctx,
+		"SELECT id, at, author, handed_to, note, "+sqlite.Date("as_of")+
+			", positions, length(content), sha256, content FROM statement WHERE id = ?", id).
+		Scan(&v.ID, &v.At, &v.Author, &v.HandedTo, &v.Note, &v.AsOf, &v.Positions, &v.Size, &v.SHA256, &v.Content)
 	if errors.Is(err, sql.ErrNoRows) {
 		err = sqlite.ErrNotFound
 	}

@@ -43,19 +43,35 @@ type Course struct {
 // CountCourse counts what stands at each station; soon is the last day of "ends soon", today its first.
 func CountCourse(tx *sqlite.Tx, today, soon civil.Day) (Course, error) {
 	var c Course
-	err := tx.QueryRowContext(tx.Ctx, `SELECT (SELECT count(*) FROM device), (SELECT count(*) FROM device WHERE status = 'in_service'),
-		(SELECT count(*) FROM device_fact f JOIN device d ON d.id = f.device_id WHERE f.age = 'fresh' AND d.status = 'in_service'), (SELECT count(*) FROM device_fact f JOIN device d ON d.id = f.device_id WHERE f.age = 'stale' AND d.status = 'in_service'),
-		(SELECT count(*) FROM device d LEFT JOIN device_fact f ON f.device_id = d.id WHERE coalesce(f.age, 'never') = 'never' AND d.status = 'in_service'),
+	err := tx.QueryRowContext(tx.Ctx, `SELECT (SELECT count(*) FROM device), (SELECT count(*) FROM device
+		WHERE status = 'in_service'),
+		(SELECT count(*) FROM device_fact f JOIN device d ON d.id = f.device_id WHERE f.age = 'fresh'
+		AND d.status = 'in_service'), (SELECT count(*) FROM device_fact f JOIN device d ON d.id = f.device_id
+		WHERE f.age = 'stale' AND d.status = 'in_service'),
+		(SELECT count(*) FROM device d LEFT JOIN device_fact f ON f.device_id = d.id
+		WHERE coalesce(f.age, 'never') = 'never' AND d.status = 'in_service'),
 		(SELECT coalesce(sum(installs), 0) FROM device_fact), (SELECT count(*) FROM set_aside WHERE state = 'waiting'),
-		(SELECT coalesce(sum(unrecognised), 0) FROM device_fact), (SELECT count(*) FROM name_fact WHERE state = 'unrecognised' AND installs > 0), (SELECT coalesce(sum(counted), 0) FROM product_fact), (SELECT coalesce(sum(folded), 0) FROM product_fact),
+		(SELECT coalesce(sum(unrecognised), 0) FROM device_fact), (SELECT count(*) FROM name_fact
+		WHERE state = 'unrecognised' AND installs > 0), (SELECT coalesce(sum(counted), 0)
+		FROM product_fact), (SELECT coalesce(sum(folded), 0) FROM product_fact),
 		(SELECT count(*) FROM entitlement), (SELECT count(*) FROM entitlement WHERE end BETWEEN ?1 AND ?2),
-		(SELECT count(*) FROM idle_fact WHERE class <> 'not measured'), (SELECT count(*) FROM idle_fact WHERE class = 'not measured'), (SELECT count(*) FROM idle_fact WHERE class IN ('unused', 'never used')),
-		(SELECT count(*) FROM position), (SELECT coalesce(sum(needed), 0) FROM position), (SELECT coalesce(sum(covered), 0) FROM position), (SELECT count(*) FROM position WHERE short > 0),
-		(SELECT count(*) FROM position WHERE counted AND short = 0 AND surplus > 0), (SELECT count(*) FROM position WHERE (low <= owned) <> (high <= owned)),
-		(SELECT count(*) FROM worklist_case WHERE state IN ('open', 'answered', 'silent', 'failed')), (SELECT count(*) FROM worklist_case WHERE state IN ('agreed', 'approved', 'asked')), (SELECT count(*) FROM worklist_case WHERE state IN ('waiting', 'sent')), (SELECT count(*) FROM worklist_case WHERE state = 'gone'),
-		(SELECT count(*) FROM worklist_case WHERE came_back > 0 AND state NOT IN ('gone', 'lapsed', 'kept'))`, today, soon).Scan(
-		&c.Devices, &c.InService, &c.Fresh, &c.Stale, &c.Never, &c.Installs, &c.Aside, &c.Unrecognised, &c.Names, &c.Counted, &c.Folded, &c.Entitlements, &c.EndingSoon, &c.Measured, &c.NotMeasured, &c.Idle,
-		&c.Positions, &c.Needed, &c.Covered, &c.Short, &c.Spare, &c.Doubtful, &c.OpenCases, &c.AgreedCases, &c.SentCases, &c.GoneCases, &c.BackCases)
+		(SELECT count(*) FROM idle_fact WHERE class <> 'not measured'), (SELECT count(*) FROM idle_fact
+		WHERE class = 'not measured'), (SELECT count(*) FROM idle_fact WHERE class IN ('unused', 'never used')),
+		(SELECT count(*) FROM position), (SELECT coalesce(sum(needed), 0)
+		FROM position), (SELECT coalesce(sum(covered), 0) FROM position), (SELECT count(*) FROM position
+		WHERE short > 0),
+		(SELECT count(*) FROM position WHERE counted AND short = 0 AND surplus > 0), (SELECT count(*) FROM position
+		WHERE (low <= owned) <> (high <= owned)),
+		(SELECT count(*) FROM worklist_case WHERE state IN ('open', 'answered', 'silent', 'failed')), (SELECT count(*)
+		FROM worklist_case WHERE state IN ('agreed', 'approved', 'asked')), (SELECT count(*) FROM worklist_case
+		WHERE state IN ('waiting', 'sent')), (SELECT count(*) FROM worklist_case WHERE state = 'gone'),
+		(SELECT count(*) FROM worklist_case WHERE came_back > 0
+		AND state NOT IN ('gone', 'lapsed', 'kept'))`, today, soon).
+		Scan(
+			&c.Devices, &c.InService, &c.Fresh, &c.Stale, &c.Never, &c.Installs, &c.Aside, &c.Unrecognised, &c.Names,
+			&c.Counted, &c.Folded, &c.Entitlements, &c.EndingSoon, &c.Measured, &c.NotMeasured, &c.Idle,
+			&c.Positions, &c.Needed, &c.Covered, &c.Short, &c.Spare, &c.Doubtful, &c.OpenCases, &c.AgreedCases,
+			&c.SentCases, &c.GoneCases, &c.BackCases)
 	return c, err
 }
 
@@ -68,8 +84,12 @@ type MoneyRow struct {
 
 // MoneyByCurrency sums exposure and spare value by currency.
 func MoneyByCurrency(tx *sqlite.Tx) ([]MoneyRow, error) {
-	list, err := sqlite.Query(tx, func(r *sql.Rows, v *MoneyRow) error { return r.Scan(&v.Currency, &v.Exposure, &v.Spare) },
-		"SELECT currency, sum(CAST(exposure_text AS REAL)), sum(CAST(spare_text AS REAL)) FROM position WHERE currency <> '' GROUP BY currency ORDER BY 2 DESC")
+	list, err := sqlite.Query(
+		tx,
+		func(r *sql.Rows, v *MoneyRow) error { return r.Scan(&v.Currency, &v.Exposure, &v.Spare) },
+		"SELECT currency, sum(CAST(exposure_text AS REAL)), sum(CAST(spare_text AS REAL)) FROM position WHERE "+
+			"currency <> '' GROUP BY currency ORDER BY 2 DESC",
+	)
 	if list == nil {
 		list = []MoneyRow{}
 	}
@@ -111,6 +131,7 @@ func Find(tx *sqlite.Tx, text string, limit int) ([]Hit, error) {
 	persons, err := sqlite.Query(tx, func(r *sql.Rows, h *Hit) error {
 		h.Kind = "person"
 		return r.Scan(&h.ID, &h.Text, &h.Detail)
-	}, "SELECT code, name, org_unit FROM person WHERE name LIKE ?1 ESCAPE '\\' OR code LIKE ?1 ESCAPE '\\' ORDER BY name LIMIT ?2", "%"+sqlite.EscapeLike(text)+"%", limit)
+	}, "SELECT code, name, org_unit FROM person WHERE name LIKE ?1 ESCAPE '\\' OR code LIKE ?1 ESCAPE '\\' ORDER BY "+
+		"name LIMIT ?2", "%"+sqlite.EscapeLike(text)+"%", limit)
 	return append(out, persons...), err
 }

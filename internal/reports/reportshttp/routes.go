@@ -35,35 +35,62 @@ func Register(server *rest.Server, stations Stations) {
 }
 
 func (s *routes) howFar() {
-	rest.Handle(s.Server, access.Look, rest.Get("howFar", "/api/how-far/{key}"), func(_ context.Context, _ rest.Who, in *struct {
-		Key string `path:"key" maxLength:"60"`
-	}) (*rest.Body[rest.Said], error) {
-		return &rest.Body[rest.Said]{Body: rest.Said{Words: s.Progress.HowFar(in.Key)}}, nil
-	})
+	rest.Handle(
+		s.Server,
+		access.Look,
+		rest.Get("howFar", "/api/how-far/{key}"),
+		func(_ context.Context, _ rest.Who, in *struct {
+			Key string `path:"key" maxLength:"60"`
+		}) (*rest.Body[rest.Said], error) {
+			return &rest.Body[rest.Said]{Body: rest.Said{Words: s.Progress.HowFar(in.Key)}}, nil
+		},
+	)
 }
 
 func (s *routes) licences() {
 	s.Router.Get("/api/licences.cdx.json", func(w http.ResponseWriter, r *http.Request) {
-		s.Give(w, r, "licences.cdx.json", "application/vnd.cyclonedx+json", func(b *bytes.Buffer) error { return s.Reports.WriteLicences(r.Context(), b) })
+		s.Give(
+			w,
+			r,
+			"licences.cdx.json",
+			"application/vnd.cyclonedx+json",
+			func(b *bytes.Buffer) error { return s.Reports.WriteLicences(r.Context(), b) },
+		)
 	})
 }
 
 func (s *routes) overview() {
-	rest.Handle(s.Server, access.Look, rest.Get("status", "/api/status"), func(ctx context.Context, _ rest.Who, _ *struct{}) (*rest.Body[renewal.RefreshStatus], error) {
-		return &rest.Body[renewal.RefreshStatus]{Body: s.Renewal.Status()}, nil
-	})
-	rest.Handle(s.Server, access.Look, rest.Get("course", "/api/course"), func(ctx context.Context, _ rest.Who, _ *struct{}) (*rest.Body[reports.CourseView], error) {
-		c, err := s.Reports.Course(ctx)
-		return &rest.Body[reports.CourseView]{Body: c}, err
-	})
-	rest.Handle(s.Server, access.Look, rest.Get("find", "/api/find"), func(ctx context.Context, _ rest.Who, in *struct {
-		Text string `query:"q" minLength:"1"`
-	}) (*rest.Body[[]reportsdb.Hit], error) {
-		hits, err := s.Reports.Find(ctx, in.Text)
-		return &rest.Body[[]reportsdb.Hit]{Body: hits}, err
-	})
-	rest.Handle(s.Server, access.Look, rest.Get("imports", "/api/imports"), func(ctx context.Context, _ rest.Who, _ *struct{}) (*rest.Body[[]reports.ImportView], error) {
-		p, err := s.Reports.Imports(ctx)
-		return &rest.Body[[]reports.ImportView]{Body: p}, err
-	})
+	rest.Handle(
+		s.Server,
+		access.Look,
+		rest.Get("status", "/api/status"),
+		func(ctx context.Context, _ rest.Who, _ *struct{}) (*rest.Body[renewal.RefreshStatus], error) {
+			return &rest.Body[renewal.RefreshStatus]{Body: s.Renewal.Status()}, nil
+		},
+	)
+	rest.Handle(
+		s.Server,
+		access.Look,
+		rest.Get("course", "/api/course"),
+		func(ctx context.Context, _ rest.Who, _ *struct{}) (*rest.Body[reports.CourseView], error) {
+			c, err := s.Reports.Course(ctx)
+			return &rest.Body[reports.CourseView]{Body: c}, err
+		},
+	)
+	rest.Handle(s.Server, access.Look, rest.Get("find", "/api/find"),
+		func(ctx context.Context, _ rest.Who, in *struct {
+			Text string `query:"q" minLength:"1"`
+		}) (*rest.Body[[]reportsdb.Hit], error) {
+			hits, err := s.Reports.Find(ctx, in.Text)
+			return &rest.Body[[]reportsdb.Hit]{Body: hits}, err
+		})
+	rest.Handle(
+		s.Server,
+		access.Look,
+		rest.Get("imports", "/api/imports"),
+		func(ctx context.Context, _ rest.Who, _ *struct{}) (*rest.Body[[]reports.ImportView], error) {
+			p, err := s.Reports.Imports(ctx)
+			return &rest.Body[[]reports.ImportView]{Body: p}, err
+		},
+	)
 }

@@ -1,5 +1,5 @@
-// Command make writes the starter catalogue out of the AppStream component data that apt has fetched on this Debian machine, and out of the release dates of distro-info-data and
-// node-releases that are kept beside their tests.
+// Command make writes the starter catalogue out of the AppStream component data that apt has fetched on this Debian
+// machine, and out of the release dates of distro-info-data and node-releases that are kept beside their tests.
 package main
 
 import (

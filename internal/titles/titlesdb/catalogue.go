@@ -30,7 +30,9 @@ func KnownTitles(tx *sqlite.Tx, product int64) ([]*KnownTitle, error) {
 		var price, base sql.NullString
 		var aliases, fields string
 		k := &KnownTitle{}
-		if err := r.Scan(&k.ID, &k.Product, &t.Publisher, &t.Product, &t.Edition, &t.EditionRank, &t.Version, &t.Category, &t.Model, &price, &t.Currency, &t.DefaultMetric, &t.Suite, &t.Released, &t.GeneralEnd, &t.ExtendedEnd,
+		if err := r.Scan(&k.ID, &k.Product, &t.Publisher, &t.Product, &t.Edition, &t.EditionRank, &t.Version,
+			&t.Category, &t.Model, &price, &t.Currency, &t.DefaultMetric, &t.Suite, &t.Released, &t.GeneralEnd,
+			&t.ExtendedEnd,
 			&t.EndOfLife, &aliases, &fields, &base, &k.ChangedAt); err != nil {
 			return err
 		}
@@ -47,8 +49,11 @@ func KnownTitles(tx *sqlite.Tx, product int64) ([]*KnownTitle, error) {
 		k.Key, k.Says = e.Key, e.Says
 		*v = k
 		return snapshot.ReadBase(base, &k.Known)
-	}, `SELECT t.id, t.product_id, p.publisher, p.name, t.edition, t.edition_rank, t.version, t.category, t.licence_model, t.list_price, t.currency, t.default_metric, t.suite, t.released, t.general_end, t.extended_end,
-		t.end_of_life, t.aliases, t.custom, t.base, t.changed_at FROM title t JOIN product p ON p.id = t.product_id WHERE ?1 = 0 OR t.product_id = ?1 ORDER BY t.id`, product)
+	}, `SELECT t.id, t.product_id, p.publisher, p.name, t.edition, t.edition_rank, t.version, t.category,
+		t.licence_model, t.list_price, t.currency, t.default_metric, t.suite, t.released, t.general_end,
+		t.extended_end,
+		t.end_of_life, t.aliases, t.custom, t.base, t.changed_at FROM title t JOIN product p ON p.id = t.product_id
+		WHERE ?1 = 0 OR t.product_id = ?1 ORDER BY t.id`, product)
 }
 
 // By says who changes the catalogue, when (in seconds since 1970), and out of which file, if any.
@@ -57,7 +62,8 @@ type By struct {
 	At           int64
 }
 
-// PutTitle writes a title of a product as it is known now, and keeps which values changed. before is nil for a new one; it returns the title's number.
+// PutTitle writes a title of a product as it is known now, and keeps which values changed. before is nil for a new
+// one; it returns the title's number.
 func PutTitle(tx *sqlite.Tx, product int64, before, now *catalogue.Known, by By) (int64, error) {
 	t, err := formats.TitleOf(formats.Entry{Key: now.Key, Says: now.Says})
 	if err != nil {
@@ -68,19 +74,45 @@ func PutTitle(tx *sqlite.Tx, product int64, before, now *catalogue.Known, by By)
 		return 0, err
 	}
 	id := now.ID
-	values := []any{product, t.Edition, t.EditionRank, t.Version, t.Category, string(t.Model), sqlite.Money(t.ListPrice), t.Currency, t.DefaultMetric, t.Suite, t.Released, t.GeneralEnd, t.ExtendedEnd, t.EndOfLife, strings.Join(t.Aliases, "|"), sqlite.Custom(t.Custom),
-		[]byte{}, base, by.At}
+	values := []any{
+		product,
+		t.Edition,
+		t.EditionRank,
+		t.Version,
+		t.Category,
+		string(t.Model),
+		sqlite.Money(t.ListPrice),
+		t.Currency,
+		t.DefaultMetric,
+		t.Suite,
+		t.Released,
+		t.GeneralEnd,
+		t.ExtendedEnd,
+		t.EndOfLife,
+		strings.Join(t.Aliases, "|"),
+		sqlite.Custom(t.Custom),
+		[]byte{},
+		base,
+		by.At,
+	}
 	if id == 0 {
-		res, err := tx.Exec(`INSERT INTO title(product_id, edition, edition_rank, version, category, licence_model, list_price, currency, default_metric, suite, released, general_end, extended_end, end_of_life, aliases, custom, hash, base, changed_at)
-			VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`, values...)
+		res, err := tx.Exec(
+			`INSERT INTO title(product_id, edition, edition_rank, version, category, licence_model, list_price,
+				currency, default_metric, suite, released, general_end, extended_end, end_of_life, aliases, custom,
+				hash, base, changed_at)
+			VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+			values...)
 		if err != nil {
 			return 0, err
 		}
 		if id, err = res.LastInsertId(); err != nil {
 			return 0, err
 		}
-	} else if _, err := tx.Exec(`UPDATE title SET product_id = ?, edition = ?, edition_rank = ?, version = ?, category = ?, licence_model = ?, list_price = ?, currency = ?, default_metric = ?, suite = ?, released = ?, general_end = ?, extended_end = ?,
-		end_of_life = ?, aliases = ?, custom = ?, hash = ?, base = ?, changed_at = ? WHERE id = ?`, append(values, id)...); err != nil {
+	} else if _, err := tx.Exec(`UPDATE title SET product_id = ?, edition = ?, edition_rank = ?, version = ?, category
+		= ?, licence_model = ?, list_price = ?, currency = ?, default_metric = ?, suite = ?, released = ?, general_end
+		= ?, extended_end = ?,
+		end_of_life = ?, aliases = ?, custom = ?, hash = ?, base = ?, changed_at = ?
+		WHERE id = ?`, append(values, id)...); err != nil {
 		return 0, err
 	}
 	return id, keepChanges(tx, CatalogueChange{Product: product, Title: id}, before, now, by)
@@ -116,7 +148,8 @@ func keepChanges(tx *sqlite.Tx, of CatalogueChange, before, now *catalogue.Known
 	return nil
 }
 
-// CatalogueChange is one value of the catalogue that changed. A title, product or publisher that came or went has no field.
+// CatalogueChange is one value of the catalogue that changed. A title, product or publisher that came or went has no
+// field.
 type CatalogueChange struct {
 	ID        int64  `json:"id"`
 	Publisher int64  `json:"publisher"`
@@ -132,21 +165,48 @@ type CatalogueChange struct {
 }
 
 func addChange(tx *sqlite.Tx, of CatalogueChange, field, was, now string, by By) error {
-	_, err := tx.Exec("INSERT INTO catalogue_change(publisher_id, product_id, title_id, field, was, is_now, at, author, file) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)", of.Publisher, of.Product, of.Title, field, was, now, by.At, by.Author, by.File)
+	_, err := tx.Exec(
+		"INSERT INTO catalogue_change(publisher_id, product_id, title_id, field, was, is_now, at, author, file) "+
+			"VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
+		of.Publisher,
+		of.Product,
+		of.Title,
+		field,
+		was,
+		now,
+		by.At,
+		by.Author,
+		by.File,
+	)
 	return err
 }
 
 // CatalogueChanges reads the newest changes of a product.
 func CatalogueChanges(tx *sqlite.Tx, product int64, most int) ([]CatalogueChange, error) {
 	return sqlite.Query(tx, func(r *sql.Rows, v *CatalogueChange) error {
-		return r.Scan(&v.ID, &v.Publisher, &v.Product, &v.Title, &v.Name, &v.Field, &v.Was, &v.Now, &v.At, &v.Author, &v.File)
-	}, `SELECT c.id, c.publisher_id, c.product_id, c.title_id, trim(coalesce(t.edition, '') || ' ' || coalesce(t.version, '')), c.field, c.was, c.is_now, c.at, c.author, c.file
-		FROM catalogue_change c LEFT JOIN title t ON t.id = c.title_id WHERE c.product_id = ? ORDER BY c.id DESC LIMIT ?`, product, most)
+		return r.Scan(
+			&v.ID,
+			&v.Publisher,
+			&v.Product,
+			&v.Title,
+			&v.Name,
+			&v.Field,
+			&v.Was,
+			&v.Now,
+			&v.At,
+			&v.Author,
+			&v.File,
+		)
+	}, `SELECT c.id, c.publisher_id, c.product_id, c.title_id, trim(coalesce(t.edition, '') || ' ' ||
+		coalesce(t.version, '')), c.field, c.was, c.is_now, c.at, c.author, c.file
+		FROM catalogue_change c LEFT JOIN title t ON t.id = c.title_id WHERE c.product_id = ?
+		ORDER BY c.id DESC LIMIT ?`, product, most)
 }
 
 // ProductsChangedSince lists the products of which a title changed after a change, and the number of the newest change.
 func ProductsChangedSince(tx *sqlite.Tx, change int64) (products []int64, newest int64, err error) {
-	if products, err = sqlite.Query(tx, func(r *sql.Rows, v *int64) error { return r.Scan(v) }, "SELECT DISTINCT product_id FROM catalogue_change WHERE id > ? AND product_id <> 0", change); err != nil {
+	if products, err = sqlite.Query(tx, func(r *sql.Rows, v *int64) error { return r.Scan(v) },
+		"SELECT DISTINCT product_id FROM catalogue_change WHERE id > ? AND product_id <> 0", change); err != nil {
 		return nil, 0, err
 	}
 	err = tx.QueryRowContext(tx.Ctx, "SELECT coalesce(max(id), 0) FROM catalogue_change").Scan(&newest)
@@ -158,16 +218,25 @@ func DropTitle(tx *sqlite.Tx, product int64, k *catalogue.Known, by By) error {
 	if _, err := tx.Exec("DELETE FROM title WHERE id = ?", k.ID); err != nil {
 		return err
 	}
-	return addChange(tx, CatalogueChange{Product: product}, "", strings.TrimSpace(k.Edition+" "+k.Version), "taken out", by)
+	return addChange(
+		tx,
+		CatalogueChange{Product: product},
+		"",
+		strings.TrimSpace(k.Edition+" "+k.Version),
+		"taken out",
+		by,
+	)
 }
 
 // RenameProduct gives a product another publisher or name.
 func RenameProduct(tx *sqlite.Tx, id int64, publisher, name string, by By) error {
 	var wasPublisher, was string
-	if err := tx.QueryRowContext(tx.Ctx, "SELECT publisher, name FROM product WHERE id = ?", id).Scan(&wasPublisher, &was); err != nil {
+	if err := tx.QueryRowContext(tx.Ctx, "SELECT publisher, name FROM product WHERE id = ?", id).Scan(&wasPublisher,
+		&was); err != nil {
 		return notFound(err)
 	}
-	if _, err := tx.Exec("UPDATE product SET publisher = ?, name = ?, publisher_key = ?, name_key = ? WHERE id = ?", publisher, name, recognise.CleanPublisher(publisher), recognise.Clean(name), id); err != nil {
+	if _, err := tx.Exec("UPDATE product SET publisher = ?, name = ?, publisher_key = ?, name_key = ? WHERE id = ?",
+		publisher, name, recognise.CleanPublisher(publisher), recognise.Clean(name), id); err != nil {
 		return err
 	}
 	if err := addPublisher(tx, publisher); err != nil {

@@ -10,24 +10,52 @@ import (
 
 // LeaveOut leaves a product on a device out of the count.
 func LeaveOut(tx *sqlite.Tx, v snapshot.LeftOut) error {
-	if _, err := tx.Exec("UPDATE left_out SET ended_at = ?, ended_by = ? WHERE device_id = ? AND product_id = ? AND ended_at = 0", v.At, v.Author, v.Device, v.Product); err != nil {
+	if _, err := tx.Exec("UPDATE left_out SET ended_at = ?, ended_by = ? WHERE device_id = ? AND product_id = ? AND "+
+		"ended_at = 0", v.At, v.Author, v.Device, v.Product); err != nil {
 		return err
 	}
-	_, err := tx.Exec("INSERT INTO left_out(device_id, product_id, reason, author, at, state, batch) VALUES (?, ?, ?, ?, ?, ?, ?)", v.Device, v.Product, v.Reason, v.Author, v.At, v.State, v.Batch)
+	_, err := tx.Exec(
+		"INSERT INTO left_out(device_id, product_id, reason, author, at, state, batch) VALUES (?, ?, ?, ?, ?, ?, ?)",
+		v.Device,
+		v.Product,
+		v.Reason,
+		v.Author,
+		v.At,
+		v.State,
+		v.Batch,
+	)
 	return err
 }
 
 // CountAgain ends that a product on a device is left out.
 func CountAgain(tx *sqlite.Tx, device, product, at int64, by string) error {
-	return tx.One("UPDATE left_out SET ended_at = ?, ended_by = ? WHERE device_id = ? AND product_id = ? AND ended_at = 0", at, by, device, product)
+	return tx.One(
+		"UPDATE left_out SET ended_at = ?, ended_by = ? WHERE device_id = ? AND product_id = ? AND ended_at = 0",
+		at,
+		by,
+		device,
+		product,
+	)
 }
 
 // SignLeftOut makes a waiting one hold, or refuses it.
 func SignLeftOut(tx *sqlite.Tx, id, at int64, by string, agreed bool) error {
 	if agreed {
-		return tx.One("UPDATE left_out SET state = 'holds', signed_by = ?, signed_at = ? WHERE id = ? AND state = 'waiting' AND ended_at = 0", by, at, id)
+		return tx.One(
+			"UPDATE left_out SET state = 'holds', signed_by = ?, signed_at = ? WHERE id = ? AND state = 'waiting' "+
+				"AND ended_at = 0",
+			by,
+			at,
+			id,
+		)
 	}
-	return tx.One("UPDATE left_out SET state = 'refused', signed_by = ?1, signed_at = ?2, ended_at = ?2, ended_by = ?1 WHERE id = ?3 AND state = 'waiting' AND ended_at = 0", by, at, id)
+	return tx.One(
+		"UPDATE left_out SET state = 'refused', signed_by = ?1, signed_at = ?2, ended_at = ?2, ended_by = ?1 WHERE "+
+			"id = ?3 AND state = 'waiting' AND ended_at = 0",
+		by,
+		at,
+		id,
+	)
 }
 
 // PutSuite adds a suite (ID 0) or changes one.
@@ -37,9 +65,29 @@ func PutSuite(tx *sqlite.Tx, v *recognise.Suite, author string, at int64) error 
 		return err
 	}
 	if v.ID != 0 {
-		return tx.One("UPDATE suite SET product_id = ?, edition = ?, version = ?, need = ?, parts = ?, author = ?, at = ? WHERE id = ?", v.Product, v.Edition, v.Version, v.Need, string(parts), author, at, v.ID)
+		return tx.One(
+			"UPDATE suite SET product_id = ?, edition = ?, version = ?, need = ?, parts = ?, author = ?, at = ? "+
+				"WHERE id = ?",
+			v.Product,
+			v.Edition,
+			v.Version,
+			v.Need,
+			string(parts),
+			author,
+			at,
+			v.ID,
+		)
 	}
-	res, err := tx.Exec("INSERT INTO suite(product_id, edition, version, need, parts, author, at) VALUES (?, ?, ?, ?, ?, ?, ?)", v.Product, v.Edition, v.Version, v.Need, string(parts), author, at)
+	res, err := tx.Exec(
+		"INSERT INTO suite(product_id, edition, version, need, parts, author, at) VALUES (?, ?, ?, ?, ?, ?, ?)",
+		v.Product,
+		v.Edition,
+		v.Version,
+		v.Need,
+		string(parts),
+		author,
+		at,
+	)
 	if err != nil {
 		return err
 	}

@@ -23,11 +23,44 @@ func PutNameRule(tx *sqlite.Tx, v *snapshot.NameRule) error {
 		return err
 	}
 	if v.ID != 0 {
-		return tx.One(`UPDATE name_rule SET name = ?, outcome = ?, records = ?, devices = ?, product_id = ?, edition = ?, reason = ?, from_day = ?, until_day = ?, is_on = ?, state = ?, author = ?, at = ?, signed_by = '', signed_at = 0 WHERE id = ? AND ended_at = 0`,
-			v.Name, v.Outcome, records, devices, v.Product, v.Edition, v.Reason, v.From, v.Until, v.On, v.State, v.Author, v.At, v.ID)
+		return tx.One(
+			`UPDATE name_rule SET name = ?, outcome = ?, records = ?, devices = ?, product_id = ?, edition = ?, reason
+				= ?, from_day = ?, until_day = ?, is_on = ?, state = ?, author = ?, at = ?, signed_by = '', signed_at =
+				0 WHERE id = ? AND ended_at = 0`,
+			v.Name,
+			v.Outcome,
+			records,
+			devices,
+			v.Product,
+			v.Edition,
+			v.Reason,
+			v.From,
+			v.Until,
+			v.On,
+			v.State,
+			v.Author,
+			v.At,
+			v.ID,
+		)
 	}
-	res, err := tx.Exec(`INSERT INTO name_rule(place, name, outcome, records, devices, product_id, edition, reason, from_day, until_day, is_on, state, author, at)
-		VALUES ((SELECT coalesce(max(place), 0) + 1 FROM name_rule), ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`, v.Name, v.Outcome, records, devices, v.Product, v.Edition, v.Reason, v.From, v.Until, v.On, v.State, v.Author, v.At)
+	res, err := tx.Exec(
+		`INSERT INTO name_rule(place, name, outcome, records, devices, product_id, edition, reason, from_day,
+			until_day, is_on, state, author, at)
+		VALUES ((SELECT coalesce(max(place), 0) + 1 FROM name_rule), ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+		v.Name,
+		v.Outcome,
+		records,
+		devices,
+		v.Product,
+		v.Edition,
+		v.Reason,
+		v.From,
+		v.Until,
+		v.On,
+		v.State,
+		v.Author,
+		v.At,
+	)
 	if err != nil {
 		return err
 	}
@@ -42,7 +75,13 @@ func SetRuleState(tx *sqlite.Tx, id int64, on bool) error {
 
 // SignRule makes a waiting rule hold.
 func SignRule(tx *sqlite.Tx, id, at int64, by string) error {
-	return tx.One("UPDATE name_rule SET state = 'holds', signed_by = ?, signed_at = ? WHERE id = ? AND state = 'waiting' AND ended_at = 0", by, at, id)
+	return tx.One(
+		"UPDATE name_rule SET state = 'holds', signed_by = ?, signed_at = ? WHERE id = ? AND state = 'waiting' AND "+
+			"ended_at = 0",
+		by,
+		at,
+		id,
+	)
 }
 
 // EndRule ends a rule. It stays on record.

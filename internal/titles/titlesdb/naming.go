@@ -10,16 +10,30 @@ import (
 	"ensomet/internal/sqlite"
 )
 
-// Decide keeps a decision. One that holds takes the place of the earlier one about the same key, which stays on record; one that waits leaves it in force until it is signed off.
+// Decide keeps a decision. One that holds takes the place of the earlier one about the same key, which stays on
+// record; one that waits leaves it in force until it is signed off.
 func Decide(tx *sqlite.Tx, d snapshot.Decided) (int64, error) {
-	clear := "UPDATE decision SET withdrawn_at = ?, withdrawn_by = ?, ended_batch = ? WHERE key = ? AND withdrawn_at IS NULL"
+	clear := "UPDATE decision SET withdrawn_at = ?, withdrawn_by = ?, ended_batch = ? WHERE key = ? AND withdrawn_at " +
+		"IS NULL"
 	if d.State == "waiting" {
 		clear += " AND state = 'waiting'"
 	}
 	if _, err := tx.Exec(clear, d.At, d.Author, d.Batch, d.Key); err != nil {
 		return 0, err
 	}
-	res, err := tx.Exec("INSERT INTO decision(key, product_id, edition, record_id, state, batch, author, at, note) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)", d.Key, d.Product, d.Edition, d.Record, d.State, d.Batch, d.Author, d.At, d.Note)
+	res, err := tx.Exec(
+		"INSERT INTO decision(key, product_id, edition, record_id, state, batch, author, at, note) VALUES (?, ?, ?, "+
+			"?, ?, ?, ?, ?, ?)",
+		d.Key,
+		d.Product,
+		d.Edition,
+		d.Record,
+		d.State,
+		d.Batch,
+		d.Author,
+		d.At,
+		d.Note,
+	)
 	if err != nil {
 		return 0, err
 	}
@@ -28,12 +42,22 @@ func Decide(tx *sqlite.Tx, d snapshot.Decided) (int64, error) {
 
 // WithdrawDecision takes the decisions about a key back. They stay on record.
 func WithdrawDecision(tx *sqlite.Tx, key string, at int64, by string) error {
-	return tx.One("UPDATE decision SET withdrawn_at = ?, withdrawn_by = ? WHERE key = ? AND withdrawn_at IS NULL", at, by, key)
+	return tx.One(
+		"UPDATE decision SET withdrawn_at = ?, withdrawn_by = ? WHERE key = ? AND withdrawn_at IS NULL",
+		at,
+		by,
+		key,
+	)
 }
 
 // SignDecision makes a waiting decision hold, or refuses it.
 func SignDecision(tx *sqlite.Tx, id, at int64, by string, agreed bool) (snapshot.Decided, error) {
-	list, err := sqlite.Query(tx, snapshot.ScanDecided, snapshot.DecisionColumns+" WHERE id = ? AND state = 'waiting' AND withdrawn_at IS NULL", id)
+	list, err := sqlite.Query(
+		tx,
+		snapshot.ScanDecided,
+		snapshot.DecisionColumns+" WHERE id = ? AND state = 'waiting' AND withdrawn_at IS NULL",
+		id,
+	)
 	if err == nil && len(list) == 0 {
 		err = sqlite.ErrNotFound
 	}
@@ -42,10 +66,19 @@ func SignDecision(tx *sqlite.Tx, id, at int64, by string, agreed bool) (snapshot
 	}
 	d := list[0]
 	if !agreed {
-		_, err := tx.Exec("UPDATE decision SET state = 'refused', signed_by = ?, signed_at = ?, withdrawn_at = ?, withdrawn_by = ? WHERE id = ?", by, at, at, by, id)
+		_, err := tx.Exec(
+			"UPDATE decision SET state = 'refused', signed_by = ?, signed_at = ?, withdrawn_at = ?, withdrawn_by = ? "+
+				"WHERE id = ?",
+			by,
+			at,
+			at,
+			by,
+			id,
+		)
 		return d, err
 	}
-	if _, err := tx.Exec("UPDATE decision SET withdrawn_at = ?, withdrawn_by = ?, ended_batch = ? WHERE key = ? AND state = 'holds' AND withdrawn_at IS NULL", at, by, d.Batch, d.Key); err != nil {
+	if _, err := tx.Exec("UPDATE decision SET withdrawn_at = ?, withdrawn_by = ?, ended_batch = ? WHERE key = ? AND "+
+		"state = 'holds' AND withdrawn_at IS NULL", at, by, d.Batch, d.Key); err != nil {
 		return d, err
 	}
 	_, err = tx.Exec("UPDATE decision SET state = 'holds', signed_by = ?, signed_at = ? WHERE id = ?", by, at, id)
@@ -78,22 +111,32 @@ type Batch struct {
 // LastBatch finds somebody's newest batch that is not undone.
 func LastBatch(tx *sqlite.Tx, author string) (Batch, error) {
 	var b Batch
-	err := tx.QueryRowContext(tx.Ctx, "SELECT id, at, author, what FROM batch WHERE author = ? AND undone_at = 0 ORDER BY id DESC LIMIT 1", author).Scan(&b.ID, &b.At, &b.Author, &b.What)
+	err := tx.QueryRowContext(tx.Ctx,
+		"SELECT id, at, author, what FROM batch WHERE author = ? AND undone_at = 0 ORDER BY id DESC LIMIT 1", author).
+		Scan(&b.ID, &b.At, &b.Author, &b.What)
 	if errors.Is(err, sql.ErrNoRows) {
 		err = sqlite.ErrNotFound
 	}
 	return b, err
 }
 
-// UndoBatch takes a batch back: what it decided is withdrawn, and what it took the place of holds again. It returns the keys that it touched.
+// UndoBatch takes a batch back: what it decided is withdrawn, and what it took the place of holds again. It returns
+// the keys that it touched.
 func UndoBatch(tx *sqlite.Tx, id, at int64, by string) ([]string, error) {
-	keys, err := sqlite.Query(tx, func(r *sql.Rows, s *string) error { return r.Scan(s) }, "SELECT DISTINCT key FROM decision WHERE batch = ?1 OR ended_batch = ?1 UNION SELECT key FROM name_later WHERE batch = ?1", id)
+	keys, err := sqlite.Query(
+		tx,
+		func(r *sql.Rows, s *string) error { return r.Scan(s) },
+		"SELECT DISTINCT key FROM decision WHERE batch = ?1 OR ended_batch = ?1 UNION SELECT key FROM name_later "+
+			"WHERE batch = ?1",
+		id,
+	)
 	if err != nil {
 		return nil, err
 	}
 	for _, text := range []string{
 		"UPDATE decision SET withdrawn_at = ?2, withdrawn_by = ?3 WHERE batch = ?1 AND withdrawn_at IS NULL",
-		"UPDATE decision SET withdrawn_at = NULL, withdrawn_by = '', ended_batch = 0 WHERE ended_batch = ?1 AND batch <> ?1 AND ?2 = ?2 AND ?3 = ?3",
+		"UPDATE decision SET withdrawn_at = NULL, withdrawn_by = '', ended_batch = 0 WHERE ended_batch = ?1 AND " +
+			"batch <> ?1 AND ?2 = ?2 AND ?3 = ?3",
 		"DELETE FROM name_later WHERE batch = ?1 AND ?2 = ?2 AND ?3 = ?3",
 		"UPDATE left_out SET ended_at = ?2, ended_by = ?3 WHERE batch = ?1 AND ended_at = 0",
 		"UPDATE batch SET undone_at = ?2, undone_by = ?3 WHERE id = ?1",
@@ -107,7 +150,15 @@ func UndoBatch(tx *sqlite.Tx, id, at int64, by string) ([]string, error) {
 
 // PutLater sets a name aside until a day.
 func PutLater(tx *sqlite.Tx, key string, record int64, until civil.Day, author string, at, batch int64) error {
-	_, err := tx.Exec("INSERT OR REPLACE INTO name_later(key, record_id, until_day, author, at, batch) VALUES (?, ?, ?, ?, ?, ?)", key, record, until, author, at, batch)
+	_, err := tx.Exec(
+		"INSERT OR REPLACE INTO name_later(key, record_id, until_day, author, at, batch) VALUES (?, ?, ?, ?, ?, ?)",
+		key,
+		record,
+		until,
+		author,
+		at,
+		batch,
+	)
 	return err
 }
 
@@ -153,7 +204,11 @@ func PutProposals(tx *sqlite.Tx, list []KeptProposal, madeFor string) error {
 	if _, err := tx.Exec("DELETE FROM proposal WHERE made_for <> ?", madeFor); err != nil {
 		return err
 	}
-	b, err := tx.Bulk(7, "INSERT OR REPLACE INTO proposal(key, record_id, product_id, edition, score, gather, made_for)", "")
+	b, err := tx.Bulk(
+		7,
+		"INSERT OR REPLACE INTO proposal(key, record_id, product_id, edition, score, gather, made_for)",
+		"",
+	)
 	if err != nil {
 		return err
 	}
@@ -177,7 +232,9 @@ type QueueDay struct {
 // PutQueueDay keeps the state of a day; a later one of the same day takes its place.
 func PutQueueDay(tx *sqlite.Tx, day civil.Day) error {
 	_, err := tx.Exec(`INSERT OR REPLACE INTO queue_day(day, names, installs, all_installs)
-		SELECT ?, count(*) FILTER (WHERE state IN ('unrecognised', 'later', 'waiting') AND installs > 0), coalesce(sum(installs) FILTER (WHERE state IN ('unrecognised', 'later', 'waiting')), 0), coalesce(sum(installs), 0) FROM name_fact`, day)
+		SELECT ?, count(*) FILTER (WHERE state IN ('unrecognised', 'later', 'waiting')
+		AND installs > 0), coalesce(sum(installs) FILTER (WHERE state IN ('unrecognised', 'later', 'waiting')), 0),
+		coalesce(sum(installs), 0) FROM name_fact`, day)
 	return err
 }
 
@@ -192,18 +249,24 @@ func QueueDays(tx *sqlite.Tx, since civil.Day) ([]QueueDay, error) {
 
 // DecidedSince counts the names that people decided since a time.
 func DecidedSince(tx *sqlite.Tx, at int64) (n int64, err error) {
-	err = tx.QueryRowContext(tx.Ctx, "SELECT count(DISTINCT key) FROM decision WHERE at >= ? AND (withdrawn_at IS NULL OR ended_batch <> 0)", at).Scan(&n)
+	err = tx.QueryRowContext(tx.Ctx,
+		"SELECT count(DISTINCT key) FROM decision WHERE at >= ? AND (withdrawn_at IS NULL OR ended_batch <> 0)", at).
+		Scan(&n)
 	return n, err
 }
 
-// InstallsOfRecords counts the installs of some records that are there now, and those that were there at any time since another; each device and record once.
+// InstallsOfRecords counts the installs of some records that are there now, and those that were there at any time
+// since another; each device and record once.
 func InstallsOfRecords(tx *sqlite.Tx, records []int64, since int64) (now, ever int64, err error) {
 	list, err := json.Marshal(records)
 	if err != nil {
 		return 0, 0, err
 	}
-	err = tx.QueryRowContext(tx.Ctx, `SELECT coalesce(sum(here), 0), count(*) FROM (SELECT max(until IS NULL) here FROM install
-		WHERE record_id IN (SELECT value FROM json_each(?1)) AND (until IS NULL OR until > ?2) GROUP BY device_id, record_id)`, string(list), since).Scan(&now, &ever)
+	err = tx.QueryRowContext(tx.Ctx, `SELECT coalesce(sum(here), 0), count(*) FROM (SELECT max(until IS NULL) here
+		FROM install
+		WHERE record_id IN (SELECT value FROM json_each(?1)) AND (until IS NULL OR until > ?2)
+		GROUP BY device_id, record_id)`, string(list), since).
+		Scan(&now, &ever)
 	return now, ever, err
 }
 
@@ -214,7 +277,12 @@ func InstallsByRecord(tx *sqlite.Tx, records []int64) (map[int64]int64, error) {
 		return nil, err
 	}
 	out := make(map[int64]int64, len(records))
-	rows, err := tx.QueryContext(tx.Ctx, "SELECT record_id, count(DISTINCT device_id) FROM install WHERE record_id IN (SELECT value FROM json_each(?)) AND until IS NULL GROUP BY record_id", string(list))
+	rows, err := tx.QueryContext(
+		tx.Ctx,
+		"SELECT record_id, count(DISTINCT device_id) FROM install WHERE record_id IN (SELECT value FROM "+
+			"json_each(?)) AND until IS NULL GROUP BY record_id",
+		string(list),
+	)
 	if err != nil {
 		return nil, err
 	}
@@ -228,8 +296,14 @@ func InstallsByRecord(tx *sqlite.Tx, records []int64) (map[int64]int64, error) {
 
 // SetNameState writes the state of one name: as given, or where that is empty as its records say.
 func SetNameState(tx *sqlite.Tx, key, state string) error {
-	_, err := tx.Exec(`UPDATE name_fact SET state = CASE WHEN ?2 <> '' THEN ?2 ELSE coalesce((SELECT CASE WHEN max(product_id = 0 AND not_software = 0) THEN 'unrecognised' WHEN max(step = 'decision') THEN 'decided'
-		WHEN max(step = 'rule') THEN 'rule' ELSE 'recognised' END FROM recognition n WHERE n.key = name_fact.key), state) END WHERE key = ?1`, key, state)
+	_, err := tx.Exec(
+		`UPDATE name_fact SET state = CASE WHEN ?2 <> '' THEN ?2 ELSE coalesce((SELECT CASE WHEN max(product_id = 0
+			AND not_software = 0) THEN 'unrecognised' WHEN max(step = 'decision') THEN 'decided'
+		WHEN max(step = 'rule') THEN 'rule' ELSE 'recognised' END FROM recognition n
+		WHERE n.key = name_fact.key), state) END WHERE key = ?1`,
+		key,
+		state,
+	)
 	return err
 }
 
@@ -238,7 +312,11 @@ type NameCounts struct{ Open, OpenInstalls, Installs, Later, Waiting int64 }
 
 // CountNames sums up the queue; names without installs are not waited for.
 func CountNames(tx *sqlite.Tx) (c NameCounts, err error) {
-	err = tx.QueryRowContext(tx.Ctx, `SELECT count(*) FILTER (WHERE state = 'unrecognised' AND installs > 0), coalesce(sum(installs) FILTER (WHERE state IN ('unrecognised', 'later', 'waiting')), 0), coalesce(sum(installs), 0),
-		count(*) FILTER (WHERE state = 'later' AND installs > 0), count(*) FILTER (WHERE state = 'waiting') FROM name_fact`).Scan(&c.Open, &c.OpenInstalls, &c.Installs, &c.Later, &c.Waiting)
+	err = tx.QueryRowContext(tx.Ctx, `SELECT count(*) FILTER (WHERE state = 'unrecognised'
+		AND installs > 0), coalesce(sum(installs) FILTER (WHERE state IN ('unrecognised', 'later', 'waiting')), 0),
+		coalesce(sum(installs), 0),
+		count(*) FILTER (WHERE state = 'later' AND installs > 0), count(*) FILTER (WHERE state = 'waiting')
+		FROM name_fact`).
+		Scan(&c.Open, &c.OpenInstalls, &c.Installs, &c.Later, &c.Waiting)
 	return c, err
 }

@@ -9,7 +9,11 @@ import (
 
 // addPublisher makes sure that a publisher that has products is listed.
 func addPublisher(tx *sqlite.Tx, name string) error {
-	_, err := tx.Exec("INSERT INTO publisher(name, name_key) VALUES (?, ?) ON CONFLICT DO NOTHING", name, recognise.CleanPublisher(name))
+	_, err := tx.Exec(
+		"INSERT INTO publisher(name, name_key) VALUES (?, ?) ON CONFLICT DO NOTHING",
+		name,
+		recognise.CleanPublisher(name),
+	)
 	return err
 }
 
@@ -22,14 +26,23 @@ func PutPublisher(tx *sqlite.Tx, before, now *catalogue.Known, by By) (int64, er
 	id := now.ID
 	aliases, successor := now.Says[catalogue.Aliases], now.Says[catalogue.Successor]
 	if id == 0 {
-		res, err := tx.Exec("INSERT INTO publisher(name, name_key, aliases, successor, base, changed_at) VALUES (?, ?, ?, ?, ?, ?)", now.Publisher, recognise.CleanPublisher(now.Publisher), aliases, successor, base, by.At)
+		res, err := tx.Exec(
+			"INSERT INTO publisher(name, name_key, aliases, successor, base, changed_at) VALUES (?, ?, ?, ?, ?, ?)",
+			now.Publisher,
+			recognise.CleanPublisher(now.Publisher),
+			aliases,
+			successor,
+			base,
+			by.At,
+		)
 		if err != nil {
 			return 0, err
 		}
 		if id, err = res.LastInsertId(); err != nil {
 			return 0, err
 		}
-	} else if _, err := tx.Exec("UPDATE publisher SET aliases = ?, successor = ?, base = ?, changed_at = ? WHERE id = ?", aliases, successor, base, by.At, id); err != nil {
+	} else if _, err := tx.Exec("UPDATE publisher SET aliases = ?, successor = ?, base = ?, changed_at = ? WHERE id "+
+		"= ?", aliases, successor, base, by.At, id); err != nil {
 		return 0, err
 	}
 	return id, keepChanges(tx, CatalogueChange{Publisher: id}, before, now, by)
@@ -50,13 +63,32 @@ type PublisherRow struct {
 // PublisherPage reads a page of publishers.
 func PublisherPage(tx *sqlite.Tx, q sqlite.ListQuery) (sqlite.Page[PublisherRow], error) {
 	facts := func(col string) string {
-		return "coalesce((SELECT sum(f." + col + ") FROM product p JOIN product_fact f ON f.product_id = p.id WHERE p.publisher_key = b.name_key), 0)"
+		return "coalesce((SELECT sum(f." + col +
+			") FROM product p JOIN product_fact f ON f.product_id = p.id WHERE p.publisher_key = b.name_key), 0)"
 	}
-	l := sqlite.List[PublisherRow]{From: "publisher b", Key: "b.id", Sort: "publisher", Columns: []sqlite.Column[PublisherRow]{
-		{Name: "id", Sql: "b.id", Into: func(r *PublisherRow) any { return &r.ID }, Search: false}, {Name: "publisher", Sql: "b.name", Into: func(r *PublisherRow) any { return &r.Publisher }, Search: true}, {Name: "aliases", Sql: "b.aliases", Into: func(r *PublisherRow) any { return &r.Aliases }, Search: true},
-		{Name: "successor", Sql: "b.successor", Into: func(r *PublisherRow) any { return &r.Successor }, Search: true}, {Name: "products", Sql: "(SELECT count(*) FROM product p WHERE p.publisher_key = b.name_key)", Into: func(r *PublisherRow) any { return &r.Products }, Search: false},
-		{Name: "installs", Sql: facts("installs"), Into: func(r *PublisherRow) any { return &r.Installs }, Search: false}, {Name: "counted", Sql: facts("counted"), Into: func(r *PublisherRow) any { return &r.Counted }, Search: false},
-		{Name: "rights", Sql: "(SELECT count(*) FROM entitlement e JOIN product p ON p.id = e.product_id WHERE p.publisher_key = b.name_key)", Into: func(r *PublisherRow) any { return &r.Rights }, Search: false},
-	}}
+	l := sqlite.List[PublisherRow]{
+		From: "publisher b",
+		Key:  "b.id",
+		Sort: "publisher",
+		Columns: []sqlite.Column[PublisherRow]{
+			sqlite.Plain("id", "b.id", func(r *PublisherRow) any { return &r.ID }),
+			sqlite.Searched("publisher", "b.name", func(r *PublisherRow) any { return &r.Publisher }),
+			sqlite.Searched("aliases", "b.aliases", func(r *PublisherRow) any { return &r.Aliases }),
+			sqlite.Searched("successor", "b.successor", func(r *PublisherRow) any { return &r.Successor }),
+			sqlite.Plain(
+				"products",
+				"(SELECT count(*) FROM product p WHERE p.publisher_key = b.name_key)",
+				func(r *PublisherRow) any { return &r.Products },
+			),
+			sqlite.Plain("installs", facts("installs"), func(r *PublisherRow) any { return &r.Installs }),
+			sqlite.Plain("counted", facts("counted"), func(r *PublisherRow) any { return &r.Counted }),
+			sqlite.Plain(
+				"rights",
+				"(SELECT count(*) FROM entitlement e JOIN product p ON p.id = e.product_id WHERE p.publisher_key = "+
+					"b.name_key)",
+				func(r *PublisherRow) any { return &r.Rights },
+			),
+		},
+	}
 	return l.Page(tx, q)
 }

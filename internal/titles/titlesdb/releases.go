@@ -19,7 +19,8 @@ type VersionFact struct {
 	FirstSeen                civil.Day // only where it is asked for
 }
 
-// ReleaseFact is what is known of one title of the catalogue: the last days of its general and of all support, and the devices that have it.
+// ReleaseFact is what is known of one title of the catalogue: the last days of its general and of all support, and
+// the devices that have it.
 type ReleaseFact struct {
 	Title                                         int64
 	GeneralUntil, EndOn                           civil.Day
@@ -31,7 +32,11 @@ func PutReleases(tx *sqlite.Tx, versions []VersionFact, releases []ReleaseFact) 
 	if _, err := tx.Exec("DELETE FROM version_fact"); err != nil {
 		return err
 	}
-	b, err := tx.Bulk(7, "INSERT INTO version_fact(product_id, edition, version, title_id, installs, devices, stale)", "")
+	b, err := tx.Bulk(
+		7,
+		"INSERT INTO version_fact(product_id, edition, version, title_id, installs, devices, stale)",
+		"",
+	)
 	if err != nil {
 		return err
 	}
@@ -46,11 +51,14 @@ func PutReleases(tx *sqlite.Tx, versions []VersionFact, releases []ReleaseFact) 
 	if _, err := tx.Exec("DELETE FROM release_fact"); err != nil {
 		return err
 	}
-	if b, err = tx.Bulk(8, "INSERT INTO release_fact(title_id, general_until, end_on, installs, devices, stale, year_before, systems)", ""); err != nil {
+	if b, err = tx.Bulk(8,
+		"INSERT INTO release_fact(title_id, general_until, end_on, installs, devices, stale, year_before, systems)",
+		""); err != nil {
 		return err
 	}
 	for _, r := range releases {
-		if err := b.Add(r.Title, r.GeneralUntil, r.EndOn, r.Installs, r.Devices, r.Stale, r.YearBefore, r.Systems); err != nil {
+		if err := b.Add(r.Title, r.GeneralUntil, r.EndOn, r.Installs, r.Devices, r.Stale, r.YearBefore,
+			r.Systems); err != nil {
 			return err
 		}
 	}
@@ -60,7 +68,8 @@ func PutReleases(tx *sqlite.Tx, versions []VersionFact, releases []ReleaseFact) 
 // ReleaseFacts reads what is known of the titles, by their numbers.
 func ReleaseFacts(tx *sqlite.Tx) (map[int64]ReleaseFact, error) {
 	list, err := sqlite.Query(tx, func(r *sql.Rows, v *ReleaseFact) error {
-		return r.Scan(&v.Title, &v.GeneralUntil, &v.EndOn, &v.Installs, &v.Devices, &v.Stale, &v.YearBefore, &v.Systems)
+		return r.Scan(&v.Title, &v.GeneralUntil, &v.EndOn, &v.Installs, &v.Devices, &v.Stale, &v.YearBefore,
+			&v.Systems)
 	}, "SELECT title_id, general_until, end_on, installs, devices, stale, year_before, systems FROM release_fact")
 	out := make(map[int64]ReleaseFact, len(list))
 	for _, f := range list {
@@ -75,8 +84,14 @@ func DevicesOfTitles(tx *sqlite.Tx, titles []int64, at int64) (map[int64]int64, 
 	if err != nil {
 		return nil, err
 	}
-	rows, err := tx.QueryContext(tx.Ctx, `SELECT n.title_id, count(DISTINCT i.device_id) FROM recognition n JOIN install i ON i.record_id = n.record_id
-		WHERE n.title_id IN (SELECT value FROM json_each(?1)) AND i.since <= ?2 AND (i.until IS NULL OR i.until > ?2) GROUP BY n.title_id`, string(list), at)
+	rows, err := tx.QueryContext(
+		tx.Ctx,
+		`SELECT n.title_id, count(DISTINCT i.device_id) FROM recognition n JOIN install i ON i.record_id = n.record_id
+		WHERE n.title_id IN (SELECT value FROM json_each(?1)) AND i.since <= ?2 AND (i.until IS NULL OR i.until > ?2)
+		GROUP BY n.title_id`,
+		string(list),
+		at,
+	)
 	if err != nil {
 		return nil, err
 	}
@@ -97,8 +112,12 @@ type OperatingSystem struct {
 
 // OperatingSystems counts the devices in service by their operating system.
 func OperatingSystems(tx *sqlite.Tx) ([]OperatingSystem, error) {
-	return sqlite.Query(tx, func(r *sql.Rows, v *OperatingSystem) error { return r.Scan(&v.Name, &v.Version, &v.Devices) },
-		"SELECT os_name, os_version, count(*) FROM device WHERE status = 'in_service' AND os_name <> '' GROUP BY os_name, os_version ORDER BY os_name, os_version")
+	return sqlite.Query(
+		tx,
+		func(r *sql.Rows, v *OperatingSystem) error { return r.Scan(&v.Name, &v.Version, &v.Devices) },
+		"SELECT os_name, os_version, count(*) FROM device WHERE status = 'in_service' AND os_name <> '' GROUP BY "+
+			"os_name, os_version ORDER BY os_name, os_version",
+	)
 }
 
 // VersionsFound reads the versions of a product that were found, with the day each was first seen on.
@@ -108,8 +127,10 @@ func VersionsFound(tx *sqlite.Tx, product int64) ([]VersionFact, error) {
 		err := r.Scan(&v.Product, &v.Edition, &v.Version, &v.Title, &v.Installs, &v.Devices, &v.Stale, &first)
 		v.FirstSeen = civil.OfUnix(first)
 		return err
-	}, `SELECT f.product_id, f.edition, f.version, f.title_id, f.installs, f.devices, f.stale, coalesce((SELECT min(i.since) FROM recognition n JOIN install i ON i.record_id = n.record_id
-		WHERE n.product_id = f.product_id AND n.edition = f.edition AND n.title_version = f.version), 0) FROM version_fact f WHERE f.product_id = ?`, product)
+	}, `SELECT f.product_id, f.edition, f.version, f.title_id, f.installs, f.devices, f.stale, coalesce((SELECT
+		min(i.since) FROM recognition n JOIN install i ON i.record_id = n.record_id
+		WHERE n.product_id = f.product_id AND n.edition = f.edition AND n.title_version = f.version), 0)
+		FROM version_fact f WHERE f.product_id = ?`, product)
 }
 
 // ReleaseRow is a release with its life and what is planned about it.
@@ -141,22 +162,50 @@ type ReleaseRow struct {
 // ReleasePage reads a page of releases as of a day.
 func ReleasePage(tx *sqlite.Tx, q sqlite.ListQuery, on civil.Day) (sqlite.Page[ReleaseRow], error) {
 	day := fmt.Sprint(int64(on))
-	phase := "CASE WHEN t.released > " + day + " THEN 'before' WHEN coalesce(f.end_on, 0) = 0 THEN 'unknown' WHEN " + day + " <= f.general_until THEN 'general' WHEN " + day + " <= f.end_on THEN 'extended' ELSE 'ended' END"
-	l := sqlite.List[ReleaseRow]{From: "title t JOIN product p ON p.id = t.product_id LEFT JOIN release_fact f ON f.title_id = t.id LEFT JOIN release_plan r ON r.product_id = t.product_id AND r.edition = t.edition AND r.version = t.version AND r.ended_at = 0 LEFT JOIN product tp ON tp.id = r.to_product",
-		Key: "t.id", Sort: "next", Columns: []sqlite.Column[ReleaseRow]{
-			{Name: "id", Sql: "t.id", Into: func(r *ReleaseRow) any { return &r.ID }, Search: false}, {Name: "productId", Sql: "p.id", Into: func(r *ReleaseRow) any { return &r.ProductID }, Search: false},
-			{Name: "publisher", Sql: "p.publisher", Into: func(r *ReleaseRow) any { return &r.Publisher }, Search: true}, {Name: "product", Sql: "p.name", Into: func(r *ReleaseRow) any { return &r.Product }, Search: true},
-			{Name: "edition", Sql: "t.edition", Into: func(r *ReleaseRow) any { return &r.Edition }, Search: true}, {Name: "version", Sql: "t.version", Into: func(r *ReleaseRow) any { return &r.Version }, Search: true},
-			{Name: "released", Sql: "t.released", Into: func(r *ReleaseRow) any { return &r.Released }, Search: false}, {Name: "general", Sql: "coalesce(f.general_until, 0)", Into: func(r *ReleaseRow) any { return &r.General }, Search: false},
-			{Name: "endOn", Sql: "coalesce(f.end_on, 0)", Into: func(r *ReleaseRow) any { return &r.EndOn }, Search: false},
-			{Name: "next", Sql: "CASE WHEN f.general_until >= " + day + " THEN f.general_until WHEN f.end_on >= " + day + " THEN f.end_on WHEN coalesce(f.end_on, 0) = 0 THEN 3652059 ELSE f.end_on END", Into: func(r *ReleaseRow) any { return &r.Next }, Search: false},
-			{Name: "phase", Sql: phase, Into: func(r *ReleaseRow) any { return &r.Phase }, Search: false},
-			{Name: "devices", Sql: "coalesce(f.devices, 0) + coalesce(f.systems, 0)", Into: func(r *ReleaseRow) any { return &r.Devices }, Search: false}, {Name: "stale", Sql: "coalesce(f.stale, 0)", Into: func(r *ReleaseRow) any { return &r.Stale }, Search: false},
-			{Name: "yearBefore", Sql: "coalesce(f.year_before, 0)", Into: func(r *ReleaseRow) any { return &r.YearBefore }, Search: false},
-			{Name: "plan", Sql: "coalesce(r.what, '')", Into: func(r *ReleaseRow) any { return &r.Plan }, Search: false}, {Name: "planId", Sql: "coalesce(r.id, 0)", Into: func(r *ReleaseRow) any { return &r.PlanID }, Search: false},
-			{Name: "target", Sql: "trim(coalesce(tp.name, '') || ' ' || coalesce(r.to_version, ''))", Into: func(r *ReleaseRow) any { return &r.Target }, Search: false}, {Name: "due", Sql: "coalesce(r.due, 0)", Into: func(r *ReleaseRow) any { return &r.Due }, Search: false},
-			{Name: "owner", Sql: "coalesce(r.owner, '')", Into: func(r *ReleaseRow) any { return &r.Owner }, Search: true}, {Name: "then", Sql: "coalesce(r.devices_then, 0)", Into: func(r *ReleaseRow) any { return &r.Then }, Search: false},
-			{Name: "planState", Sql: "''", Into: func(r *ReleaseRow) any { return &r.PlanState }, Search: false}, {Name: "done", Sql: "''", Into: func(r *ReleaseRow) any { return &r.Done }, Search: false},
+	phase := "CASE WHEN t.released > " + day + " THEN 'before' WHEN coalesce(f.end_on, 0) = 0 THEN 'unknown' WHEN " +
+		day + " <= f.general_until THEN 'general' WHEN " + day + " <= f.end_on THEN 'extended' ELSE 'ended' END"
+	l := sqlite.List[ReleaseRow]{
+		From: "title t JOIN product p ON p.id = t.product_id LEFT JOIN release_fact f ON f.title_id = t.id LEFT " +
+			"JOIN release_plan r ON r.product_id = t.product_id AND r.edition = t.edition AND r.version = t.version " +
+			"AND r.ended_at = 0 LEFT JOIN product tp ON tp.id = r.to_product",
+		Key:  "t.id",
+		Sort: "next",
+		Columns: []sqlite.Column[ReleaseRow]{
+			sqlite.Plain("id", "t.id", func(r *ReleaseRow) any { return &r.ID }),
+			sqlite.Plain("productId", "p.id", func(r *ReleaseRow) any { return &r.ProductID }),
+			sqlite.Searched("publisher", "p.publisher", func(r *ReleaseRow) any { return &r.Publisher }),
+			sqlite.Searched("product", "p.name", func(r *ReleaseRow) any { return &r.Product }),
+			sqlite.Searched("edition", "t.edition", func(r *ReleaseRow) any { return &r.Edition }),
+			sqlite.Searched("version", "t.version", func(r *ReleaseRow) any { return &r.Version }),
+			sqlite.Plain("released", "t.released", func(r *ReleaseRow) any { return &r.Released }),
+			sqlite.Plain("general", "coalesce(f.general_until, 0)", func(r *ReleaseRow) any { return &r.General }),
+			sqlite.Plain("endOn", "coalesce(f.end_on, 0)", func(r *ReleaseRow) any { return &r.EndOn }),
+			sqlite.Plain(
+				"next",
+				"CASE WHEN f.general_until >= "+day+" THEN f.general_until WHEN f.end_on >= "+day+
+					" THEN f.end_on WHEN coalesce(f.end_on, 0) = 0 THEN 3652059 ELSE f.end_on END",
+				func(r *ReleaseRow) any { return &r.Next },
+			),
+			sqlite.Plain("phase", phase, func(r *ReleaseRow) any { return &r.Phase }),
+			sqlite.Plain(
+				"devices",
+				"coalesce(f.devices, 0) + coalesce(f.systems, 0)",
+				func(r *ReleaseRow) any { return &r.Devices },
+			),
+			sqlite.Plain("stale", "coalesce(f.stale, 0)", func(r *ReleaseRow) any { return &r.Stale }),
+			sqlite.Plain("yearBefore", "coalesce(f.year_before, 0)", func(r *ReleaseRow) any { return &r.YearBefore }),
+			sqlite.Plain("plan", "coalesce(r.what, '')", func(r *ReleaseRow) any { return &r.Plan }),
+			sqlite.Plain("planId", "coalesce(r.id, 0)", func(r *ReleaseRow) any { return &r.PlanID }),
+			sqlite.Plain(
+				"target",
+				"trim(coalesce(tp.name, '') || ' ' || coalesce(r.to_version, ''))",
+				func(r *ReleaseRow) any { return &r.Target },
+			),
+			sqlite.Plain("due", "coalesce(r.due, 0)", func(r *ReleaseRow) any { return &r.Due }),
+			sqlite.Searched("owner", "coalesce(r.owner, '')", func(r *ReleaseRow) any { return &r.Owner }),
+			sqlite.Plain("then", "coalesce(r.devices_then, 0)", func(r *ReleaseRow) any { return &r.Then }),
+			sqlite.Plain("planState", "''", func(r *ReleaseRow) any { return &r.PlanState }),
+			sqlite.Plain("done", "''", func(r *ReleaseRow) any { return &r.Done }),
 		},
 		Special: map[string]func(string) (string, []any){
 			// a phase ends until a day
@@ -165,21 +214,44 @@ func ReleasePage(tx *sqlite.Tx, q sqlite.ListQuery, on civil.Day) (sqlite.Page[R
 				if err != nil {
 					last = 0
 				}
-				return "(f.general_until BETWEEN " + day + " AND ? OR f.end_on BETWEEN " + day + " AND ?)", []any{int64(last), int64(last)}
+				return "(f.general_until BETWEEN " + day + " AND ? OR f.end_on BETWEEN " + day + " AND ?)", []any{
+					int64(last),
+					int64(last),
+				}
 			},
-		}}
+		},
+	}
 	return l.Page(tx, q)
 }
 
 // Plans reads the plans about a product's releases, the ended ones too, newest first.
 func Plans(tx *sqlite.Tx, product int64) ([]snapshot.Plan, error) {
-	return sqlite.Query(tx, snapshot.ScanPlan, snapshot.PlanColumns+" WHERE product_id = ? ORDER BY ended_at = 0 DESC, id DESC", product)
+	return sqlite.Query(
+		tx,
+		snapshot.ScanPlan,
+		snapshot.PlanColumns+" WHERE product_id = ? ORDER BY ended_at = 0 DESC, id DESC",
+		product,
+	)
 }
 
 // AddPlan writes a plan; one about the same release must have been ended before.
 func AddPlan(tx *sqlite.Tx, p snapshot.Plan) (int64, error) {
-	res, err := tx.Exec(`INSERT INTO release_plan(product_id, edition, version, what, to_product, to_version, due, owner, note, devices_then, author, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
-		p.Product, p.Edition, p.Version, p.What, p.ToProduct, p.ToVersion, p.Due, p.Owner, p.Note, p.DevicesThen, p.Author, p.At)
+	res, err := tx.Exec(
+		`INSERT INTO release_plan(product_id, edition, version, what, to_product, to_version, due, owner, note,
+			devices_then, author, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+		p.Product,
+		p.Edition,
+		p.Version,
+		p.What,
+		p.ToProduct,
+		p.ToVersion,
+		p.Due,
+		p.Owner,
+		p.Note,
+		p.DevicesThen,
+		p.Author,
+		p.At,
+	)
 	if err != nil {
 		return 0, err
 	}
@@ -188,7 +260,13 @@ func AddPlan(tx *sqlite.Tx, p snapshot.Plan) (int64, error) {
 
 // EndPlan ends a plan; it stays in the file.
 func EndPlan(tx *sqlite.Tx, id, at int64, by, why string) error {
-	res, err := tx.Exec("UPDATE release_plan SET ended_at = ?, ended_by = ?, ended_why = ? WHERE id = ? AND ended_at = 0", at, by, why, id)
+	res, err := tx.Exec(
+		"UPDATE release_plan SET ended_at = ?, ended_by = ?, ended_why = ? WHERE id = ? AND ended_at = 0",
+		at,
+		by,
+		why,
+		id,
+	)
 	if err != nil {
 		return err
 	}

@@ -10,7 +10,13 @@ func AddProduct(tx *sqlite.Tx, publisher, name string) (int64, error) {
 	if err := addPublisher(tx, publisher); err != nil {
 		return 0, err
 	}
-	res, err := tx.Exec("INSERT INTO product(publisher, name, publisher_key, name_key) VALUES (?, ?, ?, ?)", publisher, name, recognise.CleanPublisher(publisher), recognise.Clean(name))
+	res, err := tx.Exec(
+		"INSERT INTO product(publisher, name, publisher_key, name_key) VALUES (?, ?, ?, ?)",
+		publisher,
+		name,
+		recognise.CleanPublisher(publisher),
+		recognise.Clean(name),
+	)
 	if err != nil {
 		return 0, err
 	}

@@ -36,7 +36,18 @@ func AddRecognitionRun(tx *sqlite.Tx, r RecognitionRun) error {
 	if err != nil {
 		return err
 	}
-	_, err = tx.Exec("INSERT INTO recognition_run(at, records, found, moved, lost, installs, took_ms, detail) VALUES (?, ?, ?, ?, ?, ?, ?, ?)", r.At, r.Records, r.Found, r.Moved, r.Lost, r.Installs, r.TookMS, string(detail))
+	_, err = tx.Exec(
+		"INSERT INTO recognition_run(at, records, found, moved, lost, installs, took_ms, detail) VALUES (?, ?, ?, ?, "+
+			"?, ?, ?, ?)",
+		r.At,
+		r.Records,
+		r.Found,
+		r.Moved,
+		r.Lost,
+		r.Installs,
+		r.TookMS,
+		string(detail),
+	)
 	return err
 }
 
@@ -44,9 +55,11 @@ func AddRecognitionRun(tx *sqlite.Tx, r RecognitionRun) error {
 func RecognitionRuns(tx *sqlite.Tx, most int) ([]RecognitionRun, error) {
 	return sqlite.Query(tx, func(r *sql.Rows, v *RecognitionRun) error {
 		var detail string
-		if err := r.Scan(&v.ID, &v.At, &v.Records, &v.Found, &v.Moved, &v.Lost, &v.Installs, &v.TookMS, &detail); err != nil {
+		if err := r.Scan(&v.ID, &v.At, &v.Records, &v.Found, &v.Moved, &v.Lost, &v.Installs, &v.TookMS,
+			&detail); err != nil {
 			return err
 		}
 		return json.Unmarshal([]byte(detail), &v.Detail)
-	}, "SELECT id, at, records, found, moved, lost, installs, took_ms, detail FROM recognition_run ORDER BY id DESC LIMIT ?", most)
+	}, "SELECT id, at, records, found, moved, lost, installs, took_ms, detail FROM recognition_run ORDER BY id DESC "+
+		"LIMIT ?", most)
 }

@@ -9,7 +9,14 @@ import (
 
 // AddRemark writes a remark.
 func AddRemark(tx *sqlite.Tx, m snapshot.Remark) (int64, error) {
-	res, err := tx.Exec("INSERT INTO remark(product_id, device_id, text, author, at) VALUES (?, ?, ?, ?, ?)", m.Product, m.Device, m.Text, m.Author, m.At)
+	res, err := tx.Exec(
+		"INSERT INTO remark(product_id, device_id, text, author, at) VALUES (?, ?, ?, ?, ?)",
+		m.Product,
+		m.Device,
+		m.Text,
+		m.Author,
+		m.At,
+	)
 	if err != nil {
 		return 0, err
 	}
@@ -34,11 +41,13 @@ func SetTags(tx *sqlite.Tx, product int64, tags []string, author string, at int6
 	if err != nil {
 		return err
 	}
-	if _, err := tx.Exec("DELETE FROM tag WHERE product_id = ? AND tag NOT IN (SELECT value FROM json_each(?))", product, string(list)); err != nil {
+	if _, err := tx.Exec("DELETE FROM tag WHERE product_id = ? AND tag NOT IN (SELECT value FROM json_each(?))",
+		product, string(list)); err != nil {
 		return err
 	}
 	for _, t := range tags {
-		if _, err := tx.Exec("INSERT INTO tag(product_id, tag, author, at) VALUES (?, ?, ?, ?) ON CONFLICT DO NOTHING", product, t, author, at); err != nil {
+		if _, err := tx.Exec("INSERT INTO tag(product_id, tag, author, at) VALUES (?, ?, ?, ?) ON CONFLICT DO NOTHING",
+			product, t, author, at); err != nil {
 			return err
 		}
 	}
@@ -54,7 +63,11 @@ func Tags(tx *sqlite.Tx) (map[string]int64, error) {
 func Watch(tx *sqlite.Tx, product int64, on bool, author string, at int64) error {
 	text, args := "DELETE FROM watch WHERE product_id = ?", []any{product}
 	if on {
-		text, args = "INSERT INTO watch(product_id, author, at) VALUES (?, ?, ?) ON CONFLICT DO NOTHING", append(args, author, at)
+		text, args = "INSERT INTO watch(product_id, author, at) VALUES (?, ?, ?) ON CONFLICT DO NOTHING", append(
+			args,
+			author,
+			at,
+		)
 	}
 	_, err := tx.Exec(text, args...)
 	return err

@@ -10,7 +10,12 @@ import (
 
 // ProductsOfKey lists the products that the records of a key are recognised as.
 func ProductsOfKey(tx *sqlite.Tx, key string) ([]int64, error) {
-	return sqlite.Query(tx, func(r *sql.Rows, v *int64) error { return r.Scan(v) }, "SELECT DISTINCT product_id FROM recognition WHERE key = ? AND product_id <> 0", key)
+	return sqlite.Query(
+		tx,
+		func(r *sql.Rows, v *int64) error { return r.Scan(v) },
+		"SELECT DISTINCT product_id FROM recognition WHERE key = ? AND product_id <> 0",
+		key,
+	)
 }
 
 // SightingRow is where and when a record was seen. Times are in seconds since 1970; Until is 0 while it is there.
@@ -28,8 +33,11 @@ type SightingRow struct {
 func Sightings(tx *sqlite.Tx, record, device int64, limit int) ([]SightingRow, error) {
 	list, err := sqlite.Query(tx, func(r *sql.Rows, v *SightingRow) error {
 		return r.Scan(&v.DeviceID, &v.Device, &v.Source, &v.Path, &v.Since, &v.Until, &v.InstallDate)
-	}, `SELECT d.id, d.name, `+snapshot.SourceName+`, p.path, i.since, coalesce(i.until, 0), i.install_date FROM install i JOIN device d ON d.id = i.device_id JOIN source s ON s.id = i.source_id JOIN place p ON p.id = i.place_id
-		WHERE i.record_id = ?1 AND (?2 = 0 OR i.device_id = ?2) ORDER BY d.name, i.since LIMIT ?3`, record, device, limit)
+	}, `SELECT d.id, d.name,
+		`+snapshot.SourceName+`, p.path, i.since, coalesce(i.until, 0), i.install_date FROM install i
+			JOIN device d ON d.id = i.device_id JOIN source s ON s.id = i.source_id JOIN place p ON p.id = i.place_id
+		WHERE i.record_id = ?1 AND (?2 = 0 OR i.device_id = ?2)
+		ORDER BY d.name, i.since LIMIT ?3`, record, device, limit)
 	if list == nil {
 		list = []SightingRow{}
 	}
@@ -39,8 +47,20 @@ func Sightings(tx *sqlite.Tx, record, device int64, limit int) ([]SightingRow, e
 // NamesOfProduct lists the raw names that are recognised as a product.
 func NamesOfProduct(tx *sqlite.Tx, product int64) ([]snapshot.NameRow, error) {
 	list, err := sqlite.Query(tx, func(r *sql.Rows, v *snapshot.NameRow) error {
-		return r.Scan(&v.Key, &v.Publisher, &v.Name, &v.Versions, &v.Records, &v.Installs, &v.Devices, &v.Stale, &v.State)
-	}, `SELECT f.key, f.publisher, f.name, f.versions, f.records, f.installs, f.devices, f.stale, f.state FROM name_fact f WHERE f.key IN (SELECT key FROM recognition WHERE product_id = ?) ORDER BY f.installs DESC, f.key`, product)
+		return r.Scan(
+			&v.Key,
+			&v.Publisher,
+			&v.Name,
+			&v.Versions,
+			&v.Records,
+			&v.Installs,
+			&v.Devices,
+			&v.Stale,
+			&v.State,
+		)
+	}, `SELECT f.key, f.publisher, f.name, f.versions, f.records, f.installs, f.devices, f.stale, f.state
+		FROM name_fact f WHERE f.key IN (SELECT key FROM recognition WHERE product_id = ?)
+		ORDER BY f.installs DESC, f.key`, product)
 	if list == nil {
 		list = []snapshot.NameRow{}
 	}

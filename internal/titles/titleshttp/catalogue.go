@@ -24,7 +24,7 @@ func (s *routes) offerFile(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	defer f.Close()
-	id, err := s.Titles.OfferCatalogue(r.Context(), f, size, r.URL.Query().Get("file"), me.Name)
+	id, err := s.Catalogue.OfferCatalogue(r.Context(), f, size, r.URL.Query().Get("file"), me.Name)
 	if err != nil {
 		rest.Problem(w, rest.Fail(err))
 		return
@@ -39,14 +39,16 @@ func (s *routes) catalogueFile(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	format := chi.URLParam(r, "format")
-	kind, known := map[string][2]string{"csv": {"text/csv; charset=utf-8", "titles.csv"}, "xlsx": {"application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", "titles.xlsx"},
-		"json": {"application/json", "catalogue.json"}, "cyclonedx": {"application/vnd.cyclonedx+json", "catalogue.cdx.json"}}[format]
+	kind, known := map[string][2]string{"csv": {"text/csv; charset=utf-8", "titles.csv"},
+		"xlsx":      {"application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", "titles.xlsx"},
+		"json":      {"application/json", "catalogue.json"},
+		"cyclonedx": {"application/vnd.cyclonedx+json", "catalogue.cdx.json"}}[format]
 	if !known {
 		http.NotFound(w, r)
 		return
 	}
 	var b bytes.Buffer
-	if err := s.Titles.WriteCatalogue(r.Context(), format, &b); err != nil {
+	if err := s.Catalogue.WriteCatalogue(r.Context(), format, &b); err != nil {
 		rest.Problem(w, rest.Fail(err))
 		return
 	}

@@ -25,13 +25,27 @@ type UseRow struct {
 
 // UsePage reads a page of the list of use.
 func UsePage(tx *sqlite.Tx, q sqlite.ListQuery) (sqlite.Page[UseRow], error) {
-	l := sqlite.List[UseRow]{From: "idle_fact i JOIN device d ON d.id = i.device_id JOIN product p ON p.id = i.product_id LEFT JOIN device_fact f ON f.device_id = d.id", Key: "(i.device_id || ':' || i.product_id)", Sort: "last", Special: snapshot.DeviceFilters("d"), Columns: []sqlite.Column[UseRow]{
-		{Name: "id", Sql: "(i.device_id || ':' || i.product_id)", Into: func(r *UseRow) any { return &r.ID }, Search: false}, {Name: "deviceId", Sql: "i.device_id", Into: func(r *UseRow) any { return &r.DeviceID }, Search: false},
-		{Name: "device", Sql: "d.name", Into: func(r *UseRow) any { return &r.Device }, Search: true}, {Name: "unit", Sql: "d.org_unit", Into: func(r *UseRow) any { return &r.Unit }, Search: true}, {Name: "user", Sql: "i.person_code", Into: func(r *UseRow) any { return &r.User }, Search: true},
-		{Name: "age", Sql: "coalesce(f.age, 'never')", Into: func(r *UseRow) any { return &r.Age }, Search: false},
-		{Name: "productId", Sql: "i.product_id", Into: func(r *UseRow) any { return &r.ProductID }, Search: false}, {Name: "publisher", Sql: "p.publisher", Into: func(r *UseRow) any { return &r.Publisher }, Search: true}, {Name: "product", Sql: "p.name", Into: func(r *UseRow) any { return &r.Product }, Search: true},
-		{Name: "class", Sql: "i.class", Into: func(r *UseRow) any { return &r.Class }, Search: false}, {Name: "used", Sql: "i.used", Into: func(r *UseRow) any { return &r.Used }, Search: false}, {Name: "measured", Sql: "i.measured", Into: func(r *UseRow) any { return &r.Measured }, Search: false},
-		{Name: "last", Sql: "i.last_use", Into: func(r *UseRow) any { return &r.Last }, Search: false},
-	}}
+	l := sqlite.List[UseRow]{
+		From: "idle_fact i JOIN device d ON d.id = i.device_id JOIN product p ON p.id = i.product_id LEFT JOIN " +
+			"device_fact f ON f.device_id = d.id",
+		Key:     "(i.device_id || ':' || i.product_id)",
+		Sort:    "last",
+		Special: snapshot.DeviceFilters("d"),
+		Columns: []sqlite.Column[UseRow]{
+			sqlite.Plain("id", "(i.device_id || ':' || i.product_id)", func(r *UseRow) any { return &r.ID }),
+			sqlite.Plain("deviceId", "i.device_id", func(r *UseRow) any { return &r.DeviceID }),
+			sqlite.Searched("device", "d.name", func(r *UseRow) any { return &r.Device }),
+			sqlite.Searched("unit", "d.org_unit", func(r *UseRow) any { return &r.Unit }),
+			sqlite.Searched("user", "i.person_code", func(r *UseRow) any { return &r.User }),
+			sqlite.Plain("age", "coalesce(f.age, 'never')", func(r *UseRow) any { return &r.Age }),
+			sqlite.Plain("productId", "i.product_id", func(r *UseRow) any { return &r.ProductID }),
+			sqlite.Searched("publisher", "p.publisher", func(r *UseRow) any { return &r.Publisher }),
+			sqlite.Searched("product", "p.name", func(r *UseRow) any { return &r.Product }),
+			sqlite.Plain("class", "i.class", func(r *UseRow) any { return &r.Class }),
+			sqlite.Plain("used", "i.used", func(r *UseRow) any { return &r.Used }),
+			sqlite.Plain("measured", "i.measured", func(r *UseRow) any { return &r.Measured }),
+			sqlite.Plain("last", "i.last_use", func(r *UseRow) any { return &r.Last }),
+		},
+	}
 	return l.Page(tx, q)
 }

@@ -19,7 +19,9 @@ func Pools(tx *sqlite.Tx) (*sqlite.Upserter, error) {
 func PutPool(u *sqlite.Upserter, product int64, p formats.Pool, at int64) (sqlite.Change, error) {
 	tx := u.Tx
 	var id, had int64
-	if err := tx.QueryRowContext(tx.Ctx, "SELECT coalesce(max(id), 0), coalesce(max(quantity), 0) FROM pool WHERE code = ?", p.Code).Scan(&id, &had); err != nil {
+	if err := tx.QueryRowContext(tx.Ctx,
+		"SELECT coalesce(max(id), 0), coalesce(max(quantity), 0) FROM pool WHERE code = ?", p.Code).Scan(&id,
+		&had); err != nil {
 		return sqlite.Same, err
 	}
 	_, c, err := u.Put(p.Code, p.Code, product, p.Server, p.Quantity, p.Expires, sqlite.Custom(p.Custom))
@@ -27,7 +29,12 @@ func PutPool(u *sqlite.Upserter, product int64, p formats.Pool, at int64) (sqlit
 		err = renewal.Touch(tx, []int64{product})
 	}
 	if err == nil && id != 0 && had != p.Quantity {
-		_, err = tx.Exec("INSERT INTO pool_was(pool_id, until, quantity) VALUES (?, ?, ?) ON CONFLICT DO NOTHING", id, at, had)
+		_, err = tx.Exec(
+			"INSERT INTO pool_was(pool_id, until, quantity) VALUES (?, ?, ?) ON CONFLICT DO NOTHING",
+			id,
+			at,
+			had,
+		)
 	}
 	return c, err
 }
@@ -45,7 +52,10 @@ func SetPoolZone(tx *sqlite.Tx, pool int64, zone string) error {
 
 // SiteOfPool is the site of most of the devices that a pool's newest events name.
 func SiteOfPool(tx *sqlite.Tx, pool int64) (site string, err error) {
-	err = tx.QueryRowContext(tx.Ctx, `SELECT coalesce((SELECT d.site FROM (SELECT device_code FROM pool_event WHERE pool_id = ? ORDER BY at DESC LIMIT 500) e JOIN device d ON d.code = e.device_code GROUP BY 1 ORDER BY count(*) DESC, 1 LIMIT 1), '')`, pool).Scan(&site)
+	err = tx.QueryRowContext(tx.Ctx, `SELECT coalesce((SELECT d.site FROM (SELECT device_code FROM pool_event
+		WHERE pool_id = ? ORDER BY at DESC LIMIT 500) e JOIN device d ON d.code = e.device_code GROUP BY 1
+		ORDER BY count(*) DESC, 1 LIMIT 1), '')`, pool).
+		Scan(&site)
 	return site, err
 }
 
@@ -54,12 +64,28 @@ type PoolWas struct{ Until, Quantity int64 }
 
 // PoolQuantities reads what a pool had before, the oldest first.
 func PoolQuantities(tx *sqlite.Tx, pool int64) ([]PoolWas, error) {
-	return sqlite.Query(tx, func(r *sql.Rows, v *PoolWas) error { return r.Scan(&v.Until, &v.Quantity) }, "SELECT until, quantity FROM pool_was WHERE pool_id = ? ORDER BY until", pool)
+	return sqlite.Query(
+		tx,
+		func(r *sql.Rows, v *PoolWas) error { return r.Scan(&v.Until, &v.Quantity) },
+		"SELECT until, quantity FROM pool_was WHERE pool_id = ? ORDER BY until",
+		pool,
+	)
 }
 
 // PutPoolEvent writes an event of a pool. The same event twice is one.
 func PutPoolEvent(tx *sqlite.Tx, pool int64, e formats.PoolEvent) (sqlite.Change, error) {
-	res, err := tx.Exec("INSERT OR IGNORE INTO pool_event(pool_id, at, session, event, person_code, device_code, licences, active) VALUES (?, ?, ?, ?, ?, ?, ?, ?)", pool, e.At, e.Session, e.Event, e.User, e.Device, e.Licences, e.Active)
+	res, err := tx.Exec(
+		"INSERT OR IGNORE INTO pool_event(pool_id, at, session, event, person_code, device_code, licences, active) "+
+			"VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+		pool,
+		e.At,
+		e.Session,
+		e.Event,
+		e.User,
+		e.Device,
+		e.Licences,
+		e.Active,
+	)
 	if err != nil {
 		return sqlite.Same, err
 	}
@@ -73,7 +99,8 @@ func PutPoolEvent(tx *sqlite.Tx, pool int64, e formats.PoolEvent) (sqlite.Change
 func PoolEvents(tx *sqlite.Tx, pool, from, to int64) ([]usage.PoolEvent, error) {
 	return sqlite.Query(tx, func(r *sql.Rows, e *usage.PoolEvent) error {
 		return r.Scan(&e.At, &e.Kind, &e.Session, &e.User, &e.Device, &e.Licences, &e.Active)
-	}, `SELECT at, CASE event WHEN 'checkout' THEN 0 WHEN 'return' THEN 1 WHEN 'denial' THEN 2 WHEN 'lost' THEN 3 ELSE 4 END, session, person_code, device_code, licences, active FROM pool_event
+	}, `SELECT at, CASE event WHEN 'checkout' THEN 0 WHEN 'return' THEN 1 WHEN 'denial' THEN 2 WHEN 'lost' THEN 3 ELSE
+		4 END, session, person_code, device_code, licences, active FROM pool_event
 		WHERE pool_id = ? AND at >= ? AND at < ? ORDER BY at`, pool, from, to)
 }
 
@@ -86,7 +113,9 @@ func PutPoolDays(tx *sqlite.Tx, pool int64, from civil.Day, days []usage.PoolDay
 		if d.Day < from {
 			continue
 		}
-		if _, err := tx.Exec("INSERT INTO pool_day(pool_id, day, peak, peak_at, seconds, checkouts, denials, users) VALUES (?, ?, ?, ?, ?, ?, ?, ?)", pool, d.Day, d.Peak, d.PeakAt, d.Seconds, d.Checkouts, d.Denials, d.Users); err != nil {
+		if _, err := tx.Exec("INSERT INTO pool_day(pool_id, day, peak, peak_at, seconds, checkouts, denials, users) "+
+			"VALUES (?, ?, ?, ?, ?, ?, ?, ?)", pool, d.Day, d.Peak, d.PeakAt, d.Seconds, d.Checkouts, d.Denials,
+			d.Users); err != nil {
 			return err
 		}
 	}
@@ -97,7 +126,8 @@ func PutPoolDays(tx *sqlite.Tx, pool int64, from civil.Day, days []usage.PoolDay
 func PoolDays(tx *sqlite.Tx, pool int64, from, to civil.Day) ([]usage.PoolDay, error) {
 	return sqlite.Query(tx, func(r *sql.Rows, d *usage.PoolDay) error {
 		return r.Scan(&d.Day, &d.Peak, &d.PeakAt, &d.Seconds, &d.Checkouts, &d.Denials, &d.Users)
-	}, "SELECT day, peak, peak_at, seconds, checkouts, denials, users FROM pool_day WHERE pool_id = ? AND day BETWEEN ? AND ? ORDER BY day", pool, from, to)
+	}, "SELECT day, peak, peak_at, seconds, checkouts, denials, users FROM pool_day WHERE pool_id = ? AND day "+
+		"BETWEEN ? AND ? ORDER BY day", pool, from, to)
 }
 
 // PoolRow is a line of the list of pools. Peak, Denials and Measured are of the last month.
@@ -125,19 +155,56 @@ func PoolPage(tx *sqlite.Tx, q sqlite.ListQuery, today civil.Day) (sqlite.Page[P
 	in := " BETWEEN " + sqlite.Itoa(int64(today-29)) + " AND " + sqlite.Itoa(int64(today))
 	peak := "coalesce((SELECT max(peak) FROM pool_day d WHERE d.pool_id = o.id AND d.day" + in + "), 0)"
 	denials := "coalesce((SELECT sum(denials) FROM pool_day d WHERE d.pool_id = o.id AND d.day" + in + "), 0)"
-	lastDay := "coalesce((SELECT max(day) FROM pool_day d JOIN pool s ON s.id = d.pool_id WHERE s.id = o.id OR s.server = o.server AND o.server <> ''), 0)"
-	lost := "coalesce((SELECT v.event = 'lost' FROM pool_event v WHERE v.pool_id = o.id AND v.event IN ('lost', 'found') ORDER BY v.at DESC, v.event DESC LIMIT 1), 0)"
-	l := sqlite.List[PoolRow]{From: "pool o JOIN product p ON p.id = o.product_id", Key: "o.id", Sort: "code", Columns: []sqlite.Column[PoolRow]{
-		{Name: "id", Sql: "o.id", Into: func(r *PoolRow) any { return &r.ID }, Search: false}, {Name: "code", Sql: "o.code", Into: func(r *PoolRow) any { return &r.Code }, Search: true}, {Name: "productId", Sql: "o.product_id", Into: func(r *PoolRow) any { return &r.ProductID }, Search: false},
-		{Name: "publisher", Sql: "p.publisher", Into: func(r *PoolRow) any { return &r.Publisher }, Search: true}, {Name: "product", Sql: "p.name", Into: func(r *PoolRow) any { return &r.Product }, Search: true}, {Name: "server", Sql: "o.server", Into: func(r *PoolRow) any { return &r.Server }, Search: true},
-		{Name: "quantity", Sql: "o.quantity", Into: func(r *PoolRow) any { return &r.Quantity }, Search: false}, {Name: "expires", Sql: "o.expires", Into: func(r *PoolRow) any { return &r.Expires }, Search: false}, {Name: "peak", Sql: peak, Into: func(r *PoolRow) any { return &r.Peak }, Search: false},
-		{Name: "used", Sql: "(CASE WHEN o.quantity = 0 THEN 0.0 ELSE 1.0 * " + peak + " / o.quantity END)", Into: func(r *PoolRow) any { return &r.Used }, Search: false}, {Name: "denials", Sql: denials, Into: func(r *PoolRow) any { return &r.Denials }, Search: false},
-		{Name: "lastDay", Sql: lastDay, Into: func(r *PoolRow) any { return &r.LastDay }, Search: false}, {Name: "lost", Sql: lost, Into: func(r *PoolRow) any { return &r.Lost }, Search: false},
-		{Name: "cases", Sql: "(SELECT count(*) FROM worklist_case c WHERE c.pool_id = o.id AND c.state NOT IN ('gone', 'lapsed', 'kept'))", Into: func(r *PoolRow) any { return &r.Cases }, Search: false},
-		{Name: "asked", Sql: "(SELECT count(*) FROM pool_complaint c WHERE c.pool_id = o.id AND c.ended_at = 0)", Into: func(r *PoolRow) any { return &r.Asked }, Search: false},
-		{Name: "alert", Sql: "(CASE WHEN " + lost + " THEN 'lost' WHEN o.expires <> 0 AND o.expires < " + sqlite.Itoa(int64(today)) + " THEN 'expired' WHEN o.expires <> 0 AND o.expires <= " + sqlite.Itoa(int64(today+usage.ExpiryDays)) + " THEN 'expires soon' WHEN " + denials + " > 0 THEN 'denied' WHEN " + lastDay + " < " + sqlite.Itoa(int64(today-usage.SilentDays)) + " THEN 'silent' ELSE '' END)",
-			Into: func(r *PoolRow) any { return &r.Alert }, Search: false},
-	}}
+	lastDay := "coalesce((SELECT max(day) FROM pool_day d JOIN pool s ON s.id = d.pool_id WHERE s.id = o.id OR " +
+		"s.server = o.server AND o.server <> ''), 0)"
+	lost := "coalesce((SELECT v.event = 'lost' FROM pool_event v WHERE v.pool_id = o.id AND v.event IN ('lost', " +
+		"'found') ORDER BY v.at DESC, v.event DESC LIMIT 1), 0)"
+	l := sqlite.List[PoolRow]{
+		From: "pool o JOIN product p ON p.id = o.product_id",
+		Key:  "o.id",
+		Sort: "code",
+		Columns: []sqlite.Column[PoolRow]{
+			sqlite.Plain("id", "o.id", func(r *PoolRow) any { return &r.ID }),
+			sqlite.Searched("code", "o.code", func(r *PoolRow) any { return &r.Code }),
+			sqlite.Plain("productId", "o.product_id", func(r *PoolRow) any { return &r.ProductID }),
+			sqlite.Searched("publisher", "p.publisher", func(r *PoolRow) any { return &r.Publisher }),
+			sqlite.Searched("product", "p.name", func(r *PoolRow) any { return &r.Product }),
+			sqlite.Searched("server", "o.server", func(r *PoolRow) any { return &r.Server }),
+			sqlite.Plain("quantity", "o.quantity", func(r *PoolRow) any { return &r.Quantity }),
+			sqlite.Plain("expires", "o.expires", func(r *PoolRow) any { return &r.Expires }),
+			sqlite.Plain("peak", peak, func(r *PoolRow) any { return &r.Peak }),
+			sqlite.Plain(
+				"used",
+				"(CASE WHEN o.quantity = 0 THEN 0.0 ELSE 1.0 * "+peak+" / o.quantity END)",
+				func(r *PoolRow) any { return &r.Used },
+			),
+			sqlite.Plain("denials", denials, func(r *PoolRow) any { return &r.Denials }),
+			sqlite.Plain("lastDay", lastDay, func(r *PoolRow) any { return &r.LastDay }),
+			sqlite.Plain("lost", lost, func(r *PoolRow) any { return &r.Lost }),
+			sqlite.Plain(
+				"cases",
+				"(SELECT count(*) FROM worklist_case c WHERE c.pool_id = o.id AND c.state NOT IN ('gone', 'lapsed', "+
+					"'kept'))",
+				func(r *PoolRow) any { return &r.Cases },
+			),
+			sqlite.Plain(
+				"asked",
+				"(SELECT count(*) FROM pool_complaint c WHERE c.pool_id = o.id AND c.ended_at = 0)",
+				func(r *PoolRow) any { return &r.Asked },
+			),
+			sqlite.Plain(
+				"alert",
+				"(CASE WHEN "+lost+" THEN 'lost' WHEN o.expires <> 0 AND o.expires < "+sqlite.Itoa(
+					int64(today),
+				)+" THEN 'expired' WHEN o.expires <> 0 AND o.expires <= "+sqlite.Itoa(
+					int64(today+usage.ExpiryDays),
+				)+" THEN 'expires soon' WHEN "+denials+" > 0 THEN 'denied' WHEN "+lastDay+" < "+sqlite.Itoa(
+					int64(today-usage.SilentDays),
+				)+" THEN 'silent' ELSE '' END)",
+				func(r *PoolRow) any { return &r.Alert },
+			),
+		},
+	}
 	return l.Page(tx, q)
 }
 
@@ -157,18 +224,31 @@ type PoolComplaint struct {
 func PoolComplaints(tx *sqlite.Tx, pool int64) ([]PoolComplaint, error) {
 	return sqlite.Query(tx, func(r *sql.Rows, v *PoolComplaint) error {
 		return r.Scan(&v.ID, &v.Pool, &v.User, &v.Text, &v.Author, &v.At, &v.EndedAt, &v.EndedHow)
-	}, "SELECT id, pool_id, person_code, text, author, at, ended_at, ended_how FROM pool_complaint WHERE pool_id = ? ORDER BY ended_at = 0 DESC, id DESC", pool)
+	}, "SELECT id, pool_id, person_code, text, author, at, ended_at, ended_how FROM pool_complaint WHERE pool_id = "+
+		"? ORDER BY ended_at = 0 DESC, id DESC", pool)
 }
 
 // AddPoolComplaint writes a complaint.
 func AddPoolComplaint(tx *sqlite.Tx, c PoolComplaint) error {
-	_, err := tx.Exec("INSERT INTO pool_complaint(pool_id, person_code, text, author, at) VALUES (?, ?, ?, ?, ?)", c.Pool, c.User, c.Text, c.Author, c.At)
+	_, err := tx.Exec(
+		"INSERT INTO pool_complaint(pool_id, person_code, text, author, at) VALUES (?, ?, ?, ?, ?)",
+		c.Pool,
+		c.User,
+		c.Text,
+		c.Author,
+		c.At,
+	)
 	return err
 }
 
 // EndPoolComplaints answers the complaints about a pool that nobody has answered.
 func EndPoolComplaints(tx *sqlite.Tx, pool, at int64, how string) error {
-	_, err := tx.Exec("UPDATE pool_complaint SET ended_at = ?, ended_how = ? WHERE pool_id = ? AND ended_at = 0", at, how, pool)
+	_, err := tx.Exec(
+		"UPDATE pool_complaint SET ended_at = ?, ended_how = ? WHERE pool_id = ? AND ended_at = 0",
+		at,
+		how,
+		pool,
+	)
 	return err
 }
 
@@ -188,11 +268,21 @@ type PoolSize struct {
 func PoolSizes(tx *sqlite.Tx, pool int64) ([]PoolSize, error) {
 	return sqlite.Query(tx, func(r *sql.Rows, v *PoolSize) error {
 		return r.Scan(&v.ID, &v.Pool, &v.Was, &v.Size, &v.Reason, &v.Basis, &v.Author, &v.At)
-	}, "SELECT id, pool_id, was, size, reason, basis, author, at FROM pool_size WHERE pool_id = ? ORDER BY id DESC", pool)
+	}, "SELECT id, pool_id, was, size, reason, basis, author, at FROM pool_size WHERE pool_id = ? ORDER BY id DESC",
+		pool)
 }
 
 // AddPoolSize writes a decision.
 func AddPoolSize(tx *sqlite.Tx, s PoolSize) error {
-	_, err := tx.Exec("INSERT INTO pool_size(pool_id, was, size, reason, basis, author, at) VALUES (?, ?, ?, ?, ?, ?, ?)", s.Pool, s.Was, s.Size, s.Reason, s.Basis, s.Author, s.At)
+	_, err := tx.Exec(
+		"INSERT INTO pool_size(pool_id, was, size, reason, basis, author, at) VALUES (?, ?, ?, ?, ?, ?, ?)",
+		s.Pool,
+		s.Was,
+		s.Size,
+		s.Reason,
+		s.Basis,
+		s.Author,
+		s.At,
+	)
 	return err
 }

@@ -20,18 +20,26 @@ type PoolWatch struct {
 func PoolWatches(tx *sqlite.Tx) ([]PoolWatch, error) {
 	return sqlite.Query(tx, func(r *sql.Rows, v *PoolWatch) error {
 		return r.Scan(&v.ID, &v.Pool, &v.Code, &v.Address, &v.Author, &v.At)
-	}, "SELECT w.id, w.pool_id, coalesce(o.code, ''), w.address, w.author, w.at FROM pool_watch w LEFT JOIN pool o ON o.id = w.pool_id WHERE w.ended_at = 0 ORDER BY w.id")
+	}, "SELECT w.id, w.pool_id, coalesce(o.code, ''), w.address, w.author, w.at FROM pool_watch w LEFT JOIN pool o "+
+		"ON o.id = w.pool_id WHERE w.ended_at = 0 ORDER BY w.id")
 }
 
 // AddPoolWatch writes who is told.
 func AddPoolWatch(tx *sqlite.Tx, w PoolWatch) error {
-	_, err := tx.Exec("INSERT INTO pool_watch(pool_id, address, author, at) VALUES (?, ?, ?, ?)", w.Pool, w.Address, w.Author, w.At)
+	_, err := tx.Exec(
+		"INSERT INTO pool_watch(pool_id, address, author, at) VALUES (?, ?, ?, ?)",
+		w.Pool,
+		w.Address,
+		w.Author,
+		w.At,
+	)
 	return err
 }
 
 // EndPoolWatch ends telling somebody.
 func EndPoolWatch(tx *sqlite.Tx, id, at int64, who string) error {
-	if err := tx.One("UPDATE pool_watch SET ended_at = ?, ended_by = ? WHERE id = ? AND ended_at = 0", at, who, id); err != nil {
+	if err := tx.One("UPDATE pool_watch SET ended_at = ?, ended_by = ? WHERE id = ? AND ended_at = 0", at, who,
+		id); err != nil {
 		return err
 	}
 	_, err := tx.Exec("DELETE FROM pool_told WHERE watch_id = ?", id)
@@ -46,7 +54,12 @@ type PoolAlert struct {
 
 // PoolTold reads what somebody was told that was not over then.
 func PoolTold(tx *sqlite.Tx, watch int64) (map[PoolAlert]bool, error) {
-	list, err := sqlite.Query(tx, func(r *sql.Rows, v *PoolAlert) error { return r.Scan(&v.Pool, &v.Alert) }, "SELECT pool_id, alert FROM pool_told WHERE watch_id = ?", watch)
+	list, err := sqlite.Query(
+		tx,
+		func(r *sql.Rows, v *PoolAlert) error { return r.Scan(&v.Pool, &v.Alert) },
+		"SELECT pool_id, alert FROM pool_told WHERE watch_id = ?",
+		watch,
+	)
 	out := map[PoolAlert]bool{}
 	for _, a := range list {
 		out[a] = true
@@ -56,7 +69,12 @@ func PoolTold(tx *sqlite.Tx, watch int64) (map[PoolAlert]bool, error) {
 
 // SetPoolTold writes that somebody was told that an alert is there, or that it is over.
 func SetPoolTold(tx *sqlite.Tx, watch int64, a PoolAlert, there bool, at int64) error {
-	text, args := "INSERT INTO pool_told(watch_id, pool_id, alert, at) VALUES (?, ?, ?, ?)", []any{watch, a.Pool, a.Alert, at}
+	text, args := "INSERT INTO pool_told(watch_id, pool_id, alert, at) VALUES (?, ?, ?, ?)", []any{
+		watch,
+		a.Pool,
+		a.Alert,
+		at,
+	}
 	if !there {
 		text, args = "DELETE FROM pool_told WHERE watch_id = ? AND pool_id = ? AND alert = ?", args[:3]
 	}

@@ -15,7 +15,18 @@ type StoredBasket struct {
 const basketColumns = "SELECT id, name, note, measures, author, at, changed_at, version, done_at, done_by FROM basket"
 
 func scanBasket(r *sql.Rows, b *StoredBasket) error {
-	return r.Scan(&b.ID, &b.Name, &b.Note, &b.Measures, &b.Author, &b.At, &b.ChangedAt, &b.Version, &b.DoneAt, &b.DoneBy)
+	return r.Scan(
+		&b.ID,
+		&b.Name,
+		&b.Note,
+		&b.Measures,
+		&b.Author,
+		&b.At,
+		&b.ChangedAt,
+		&b.Version,
+		&b.DoneAt,
+		&b.DoneBy,
+	)
 }
 
 // Baskets reads the baskets that were not dropped, the last changed first.
@@ -35,17 +46,37 @@ func Basket(tx *sqlite.Tx, id int64) (StoredBasket, error) {
 	return list[0], nil
 }
 
-// PutBasket writes a basket; one without number is new. It reports false where the basket is no longer the version that was changed.
+// PutBasket writes a basket; one without number is new. It reports false where the basket is no longer the version
+// that was changed.
 func PutBasket(tx *sqlite.Tx, b StoredBasket) (int64, bool, error) {
 	if b.ID == 0 {
-		res, err := tx.Exec("INSERT INTO basket(name, note, measures, author, at, changed_at, version) VALUES (?, ?, ?, ?, ?, ?, 1)", b.Name, b.Note, b.Measures, b.Author, b.At, b.ChangedAt)
+		res, err := tx.Exec(
+			"INSERT INTO basket(name, note, measures, author, at, changed_at, version) VALUES (?, ?, ?, ?, ?, ?, 1)",
+			b.Name,
+			b.Note,
+			b.Measures,
+			b.Author,
+			b.At,
+			b.ChangedAt,
+		)
 		if err != nil {
 			return 0, false, err
 		}
 		id, err := res.LastInsertId()
 		return id, true, err
 	}
-	res, err := tx.Exec("UPDATE basket SET name = ?, note = ?, measures = ?, changed_at = ?, version = version + 1, done_at = ?, done_by = ? WHERE id = ? AND version = ? AND dropped_at = 0", b.Name, b.Note, b.Measures, b.ChangedAt, b.DoneAt, b.DoneBy, b.ID, b.Version)
+	res, err := tx.Exec(
+		"UPDATE basket SET name = ?, note = ?, measures = ?, changed_at = ?, version = version + 1, done_at = ?, "+
+			"done_by = ? WHERE id = ? AND version = ? AND dropped_at = 0",
+		b.Name,
+		b.Note,
+		b.Measures,
+		b.ChangedAt,
+		b.DoneAt,
+		b.DoneBy,
+		b.ID,
+		b.Version,
+	)
 	if err != nil {
 		return 0, false, err
 	}
@@ -84,21 +115,52 @@ type PurchaseRequest struct {
 
 // AddPurchaseRequest keeps a request.
 func AddPurchaseRequest(tx *sqlite.Tx, r PurchaseRequest) error {
-	_, err := tx.Exec("INSERT INTO purchase_request(basket_id, product_id, what, quantity, amount, currency, author, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?)", r.Basket, r.ProductID, r.What, r.Quantity, r.Amount, r.Currency, r.Author, r.At)
+	_, err := tx.Exec(
+		"INSERT INTO purchase_request(basket_id, product_id, what, quantity, amount, currency, author, at) VALUES "+
+			"(?, ?, ?, ?, ?, ?, ?, ?)",
+		r.Basket,
+		r.ProductID,
+		r.What,
+		r.Quantity,
+		r.Amount,
+		r.Currency,
+		r.Author,
+		r.At,
+	)
 	return err
 }
 
 // PurchaseRequests reads all requests, open ones first.
 func PurchaseRequests(tx *sqlite.Tx) ([]PurchaseRequest, error) {
 	return sqlite.Query(tx, func(r *sql.Rows, v *PurchaseRequest) error {
-		return r.Scan(&v.ID, &v.Basket, &v.ProductID, &v.Publisher, &v.Product, &v.What, &v.Quantity, &v.Amount, &v.Currency, &v.Author, &v.At, &v.EndedAt, &v.EndedHow)
-	}, `SELECT q.id, q.basket_id, q.product_id, p.publisher, p.name, q.what, q.quantity, q.amount, q.currency, q.author, q.at, q.ended_at, q.ended_how FROM purchase_request q JOIN product p ON p.id = q.product_id
+		return r.Scan(
+			&v.ID,
+			&v.Basket,
+			&v.ProductID,
+			&v.Publisher,
+			&v.Product,
+			&v.What,
+			&v.Quantity,
+			&v.Amount,
+			&v.Currency,
+			&v.Author,
+			&v.At,
+			&v.EndedAt,
+			&v.EndedHow,
+		)
+	}, `SELECT q.id, q.basket_id, q.product_id, p.publisher, p.name, q.what, q.quantity, q.amount, q.currency,
+		q.author, q.at, q.ended_at, q.ended_how FROM purchase_request q JOIN product p ON p.id = q.product_id
 		ORDER BY q.ended_at <> 0, q.at DESC, q.id DESC`)
 }
 
 // EndPurchaseRequest says how a request ended.
 func EndPurchaseRequest(tx *sqlite.Tx, id, at int64, how string) error {
-	res, err := tx.Exec("UPDATE purchase_request SET ended_at = ?, ended_how = ? WHERE id = ? AND ended_at = 0", at, how, id)
+	res, err := tx.Exec(
+		"UPDATE purchase_request SET ended_at = ?, ended_how = ? WHERE id = ? AND ended_at = 0",
+		at,
+		how,
+		id,
+	)
 	if err != nil {
 		return err
 	}

@@ -20,7 +20,14 @@ type Wave struct {
 
 // AddWave writes a wave and returns its number.
 func AddWave(tx *sqlite.Tx, w Wave) (int64, error) {
-	res, err := tx.Exec("INSERT INTO wave(name, per_day, max_fails, state, author, at) VALUES (?, ?, ?, 'running', ?, ?)", w.Name, w.PerDay, w.MaxFails, w.Author, w.At)
+	res, err := tx.Exec(
+		"INSERT INTO wave(name, per_day, max_fails, state, author, at) VALUES (?, ?, ?, 'running', ?, ?)",
+		w.Name,
+		w.PerDay,
+		w.MaxFails,
+		w.Author,
+		w.At,
+	)
 	if err != nil {
 		return 0, err
 	}
@@ -38,12 +45,21 @@ func scanWave(r *sql.Rows, w *Wave) error {
 
 // Waves reads all waves, the newest first.
 func Waves(tx *sqlite.Tx) ([]Wave, error) {
-	return sqlite.Query(tx, scanWave, "SELECT id, name, per_day, max_fails, state, why, author, at FROM wave ORDER BY id DESC")
+	return sqlite.Query(
+		tx,
+		scanWave,
+		"SELECT id, name, per_day, max_fails, state, why, author, at FROM wave ORDER BY id DESC",
+	)
 }
 
 // WaveByID reads one wave.
 func WaveByID(tx *sqlite.Tx, id int64) (Wave, error) {
-	list, err := sqlite.Query(tx, scanWave, "SELECT id, name, per_day, max_fails, state, why, author, at FROM wave WHERE id = ?", id)
+	list, err := sqlite.Query(
+		tx,
+		scanWave,
+		"SELECT id, name, per_day, max_fails, state, why, author, at FROM wave WHERE id = ?",
+		id,
+	)
 	if err == nil && len(list) == 0 {
 		err = sqlite.ErrNotFound
 	}
@@ -53,7 +69,8 @@ func WaveByID(tx *sqlite.Tx, id int64) (Wave, error) {
 	return list[0], nil
 }
 
-// Deployment is an order to the deployment tool about a case. Its state is waiting, sent, done, failed or withdrawn. Times are in seconds since 1970.
+// Deployment is an order to the deployment tool about a case. Its state is waiting, sent, done, failed or withdrawn.
+// Times are in seconds since 1970.
 type Deployment struct {
 	ID, Case, Wave           int64
 	State                    string
@@ -61,7 +78,8 @@ type Deployment struct {
 	Reason                   string
 }
 
-const deploymentColumns = "SELECT id, case_id, wave_id, state, after, sent_at, tries, answered_at, reason FROM deployment"
+const deploymentColumns = "SELECT id, case_id, wave_id, state, after, sent_at, tries, answered_at, reason FROM " +
+	"deployment"
 
 func scanDeployment(r *sql.Rows, d *Deployment) error {
 	return r.Scan(&d.ID, &d.Case, &d.Wave, &d.State, &d.After, &d.SentAt, &d.Tries, &d.At, &d.Reason)
@@ -69,7 +87,12 @@ func scanDeployment(r *sql.Rows, d *Deployment) error {
 
 // AddDeployment writes an order that waits, and returns its number.
 func AddDeployment(tx *sqlite.Tx, d Deployment) (int64, error) {
-	res, err := tx.Exec("INSERT INTO deployment(case_id, wave_id, state, after) VALUES (?, ?, 'waiting', ?)", d.Case, d.Wave, d.After)
+	res, err := tx.Exec(
+		"INSERT INTO deployment(case_id, wave_id, state, after) VALUES (?, ?, 'waiting', ?)",
+		d.Case,
+		d.Wave,
+		d.After,
+	)
 	if err != nil {
 		return 0, err
 	}
@@ -78,7 +101,15 @@ func AddDeployment(tx *sqlite.Tx, d Deployment) (int64, error) {
 
 // PutDeployment writes how an order stands.
 func PutDeployment(tx *sqlite.Tx, d Deployment) error {
-	return tx.One("UPDATE deployment SET state = ?, sent_at = ?, tries = ?, answered_at = ?, reason = ? WHERE id = ?", d.State, d.SentAt, d.Tries, d.At, d.Reason, d.ID)
+	return tx.One(
+		"UPDATE deployment SET state = ?, sent_at = ?, tries = ?, answered_at = ?, reason = ? WHERE id = ?",
+		d.State,
+		d.SentAt,
+		d.Tries,
+		d.At,
+		d.Reason,
+		d.ID,
+	)
 }
 
 // DeploymentByID reads one order.
@@ -118,7 +149,9 @@ type WaveSofar struct {
 
 // CountWave counts the orders of a wave.
 func CountWave(tx *sqlite.Tx, wave, since int64) (s WaveSofar, err error) {
-	err = tx.QueryRowContext(tx.Ctx, `SELECT coalesce(sum(state = 'waiting'), 0), coalesce(sum(state = 'sent'), 0), coalesce(sum(sent_at >= ?2), 0), coalesce(sum(state = 'done'), 0), coalesce(sum(state = 'failed'), 0)
-		FROM deployment WHERE wave_id = ?1`, wave, since).Scan(&s.Waiting, &s.Out, &s.Today, &s.Done, &s.Failed)
+	err = tx.QueryRowContext(tx.Ctx, `SELECT coalesce(sum(state = 'waiting'), 0), coalesce(sum(state = 'sent'), 0),
+		coalesce(sum(sent_at >= ?2), 0), coalesce(sum(state = 'done'), 0), coalesce(sum(state = 'failed'), 0)
+		FROM deployment WHERE wave_id = ?1`, wave, since).
+		Scan(&s.Waiting, &s.Out, &s.Today, &s.Done, &s.Failed)
 	return s, err
 }

@@ -19,7 +19,8 @@ type Question struct {
 	EndedAt    int64
 }
 
-const questionColumns = "SELECT id, person_id, address, base, asked_at, asked_by, answer_by, reminders, ended_at FROM question"
+const questionColumns = "SELECT id, person_id, address, base, asked_at, asked_by, answer_by, reminders, ended_at " +
+	"FROM question"
 
 func scanQuestion(r *sql.Rows, q *Question) error {
 	return r.Scan(&q.ID, &q.Person, &q.Address, &q.Base, &q.AskedAt, &q.AskedBy, &q.AnswerBy, &q.Reminders, &q.EndedAt)
@@ -37,7 +38,15 @@ func oneQuestion(list []Question, err error) (Question, error) {
 
 // AddQuestion writes a question and the cases that it is about, and returns its number.
 func AddQuestion(tx *sqlite.Tx, q Question, cases []int64) (int64, error) {
-	res, err := tx.Exec("INSERT INTO question(person_id, address, base, asked_at, asked_by, answer_by) VALUES (?, ?, ?, ?, ?, ?)", q.Person, q.Address, q.Base, q.AskedAt, q.AskedBy, q.AnswerBy)
+	res, err := tx.Exec(
+		"INSERT INTO question(person_id, address, base, asked_at, asked_by, answer_by) VALUES (?, ?, ?, ?, ?, ?)",
+		q.Person,
+		q.Address,
+		q.Base,
+		q.AskedAt,
+		q.AskedBy,
+		q.AnswerBy,
+	)
 	if err != nil {
 		return 0, err
 	}
@@ -75,7 +84,13 @@ func OpenQuestions(tx *sqlite.Tx) ([]Question, error) {
 
 // PutQuestion writes until when a question may be answered, how often its user was reminded, and whether it has ended.
 func PutQuestion(tx *sqlite.Tx, q Question) error {
-	return tx.One("UPDATE question SET answer_by = ?, reminders = ?, ended_at = ? WHERE id = ?", q.AnswerBy, q.Reminders, q.EndedAt, q.ID)
+	return tx.One(
+		"UPDATE question SET answer_by = ?, reminders = ?, ended_at = ? WHERE id = ?",
+		q.AnswerBy,
+		q.Reminders,
+		q.EndedAt,
+		q.ID,
+	)
 }
 
 // Asking is one case of a question, with what was answered.
@@ -88,18 +103,32 @@ type Asking struct {
 
 // Askings reads the cases of a question.
 func Askings(tx *sqlite.Tx, question int64) ([]Asking, error) {
-	return sqlite.Query(tx, func(r *sql.Rows, v *Asking) error { return r.Scan(&v.Case, &v.Answer, &v.Note, &v.AnsweredAt) },
-		"SELECT case_id, answer, note, answered_at FROM question_case WHERE question_id = ? ORDER BY case_id", question)
+	return sqlite.Query(
+		tx,
+		func(r *sql.Rows, v *Asking) error { return r.Scan(&v.Case, &v.Answer, &v.Note, &v.AnsweredAt) },
+		"SELECT case_id, answer, note, answered_at FROM question_case WHERE question_id = ? ORDER BY case_id",
+		question,
+	)
 }
 
 // PutAnswer writes what was answered about a case.
 func PutAnswer(tx *sqlite.Tx, question int64, a Asking) error {
-	return tx.One("UPDATE question_case SET answer = ?, note = ?, answered_at = ? WHERE question_id = ? AND case_id = ?", a.Answer, a.Note, a.AnsweredAt, question, a.Case)
+	return tx.One(
+		"UPDATE question_case SET answer = ?, note = ?, answered_at = ? WHERE question_id = ? AND case_id = ?",
+		a.Answer,
+		a.Note,
+		a.AnsweredAt,
+		question,
+		a.Case,
+	)
 }
 
 // QuestionOf is the newest question about a case that has not ended, or 0.
 func QuestionOf(tx *sqlite.Tx, id int64) (question int64, err error) {
-	err = tx.QueryRowContext(tx.Ctx, "SELECT coalesce(max(q.id), 0) FROM question q JOIN question_case c ON c.question_id = q.id WHERE c.case_id = ? AND q.ended_at = 0", id).Scan(&question)
+	err = tx.QueryRowContext(tx.Ctx,
+		"SELECT coalesce(max(q.id), 0) FROM question q JOIN question_case c ON c.question_id = q.id WHERE c.case_id "+
+			"= ? AND q.ended_at = 0", id).
+		Scan(&question)
 	return question, err
 }
 
@@ -108,7 +137,10 @@ func DropAsking(tx *sqlite.Tx, question, id int64) error {
 	if _, err := tx.Exec("DELETE FROM question_case WHERE question_id = ? AND case_id = ?", question, id); err != nil {
 		return err
 	}
-	_, err := tx.Exec("DELETE FROM question WHERE id = ?1 AND NOT EXISTS (SELECT 1 FROM question_case WHERE question_id = ?1)", question)
+	_, err := tx.Exec(
+		"DELETE FROM question WHERE id = ?1 AND NOT EXISTS (SELECT 1 FROM question_case WHERE question_id = ?1)",
+		question,
+	)
 	return err
 }
 
@@ -124,14 +156,19 @@ type CaseGroup struct {
 	Currency  string  `json:"currency"`
 }
 
-// CaseGroups gathers the cases that wait for a decision or are under way, the largest lots first. A lot of several currencies is summed up in euros.
+// CaseGroups gathers the cases that wait for a decision or are under way, the largest lots first. A lot of several
+// currencies is summed up in euros.
 func CaseGroups(tx *sqlite.Tx, limit int) ([]CaseGroup, error) {
 	euros := "sum(" + sqlite.InEUR("c.amount", "c.currency") + ")"
 	mixed := "count(DISTINCT CASE WHEN CAST(c.amount AS REAL) <> 0 THEN c.currency END) > 1"
 	return sqlite.Query(tx, func(r *sql.Rows, g *CaseGroup) error {
 		return r.Scan(&g.Kind, &g.State, &g.ProductID, &g.Product, &g.Publisher, &g.Count, &g.Amount, &g.Currency)
-	}, `SELECT c.kind, c.state, c.product_id, p.name, p.publisher, count(*), CASE WHEN `+mixed+` THEN round(`+euros+`, 2) ELSE sum(CAST(c.amount AS REAL)) END,
-		CASE WHEN `+mixed+` THEN 'EUR' ELSE coalesce(max(CASE WHEN CAST(c.amount AS REAL) <> 0 THEN c.currency END), max(c.currency)) END
+	}, `SELECT c.kind, c.state, c.product_id, p.name, p.publisher, count(*), CASE WHEN
+		`+mixed+` THEN round(`+euros+`, 2) ELSE sum(CAST(c.amount AS REAL)) END,
+		CASE WHEN `+mixed+` THEN 'EUR' ELSE coalesce(max(CASE WHEN CAST(c.amount AS REAL) <> 0 THEN c.currency END),
+			max(c.currency)) END
 		FROM worklist_case c JOIN product p ON p.id = c.product_id
-		WHERE c.state NOT IN ('gone', 'lapsed', 'kept') GROUP BY c.kind, c.state, c.product_id ORDER BY c.state IN ('open', 'answered', 'silent', 'failed') DESC, count(*) DESC, `+euros+` DESC, p.name LIMIT ?`, limit)
+		WHERE c.state NOT IN ('gone', 'lapsed', 'kept') GROUP BY c.kind, c.state, c.product_id
+		ORDER BY c.state IN ('open', 'answered', 'silent', 'failed') DESC, count(*) DESC,
+		`+euros+` DESC, p.name LIMIT ?`, limit)
 }

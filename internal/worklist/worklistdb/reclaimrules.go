@@ -13,8 +13,23 @@ func PutReclaimRule(tx *sqlite.Tx, m snapshot.ReclaimRule) (int64, error) {
 	if err != nil {
 		return 0, err
 	}
-	res, err := tx.Exec("INSERT INTO reclaim_rule(product_id, publisher, category, group_name, condition, stance, window_days, grace_days, least_share, pool_share, note, author, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
-		m.Product, m.PublisherName, m.Category, m.GroupName, string(cond), string(m.Stance), m.Window, m.Grace, m.LeastShare, m.PoolShare, m.Reason, m.Author, m.At)
+	res, err := tx.Exec(
+		"INSERT INTO reclaim_rule(product_id, publisher, category, group_name, condition, stance, window_days, "+
+			"grace_days, least_share, pool_share, note, author, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+		m.Product,
+		m.PublisherName,
+		m.Category,
+		m.GroupName,
+		string(cond),
+		string(m.Stance),
+		m.Window,
+		m.Grace,
+		m.LeastShare,
+		m.PoolShare,
+		m.Reason,
+		m.Author,
+		m.At,
+	)
 	if err != nil {
 		return 0, err
 	}

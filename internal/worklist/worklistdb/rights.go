@@ -16,13 +16,33 @@ func PutPolicy(tx *sqlite.Tx, p snapshot.StoredPolicy) (sqlite.Change, error) {
 		return sqlite.Same, err
 	}
 	var id int64
-	err = tx.QueryRowContext(tx.Ctx, `SELECT id FROM policy WHERE ended_at IS NULL AND product_id = ? AND publisher = ? AND category = ? AND group_name = ? AND condition = ? AND stance = ? AND days = ? AND from_minute = ? AND to_minute = ? AND until_day = ?`,
-		p.Product, p.PublisherName, p.Category, p.GroupName, string(cond), string(p.Stance), p.Hours.Days, p.Hours.From, p.Hours.To, p.Until).Scan(&id)
+	err = tx.QueryRowContext(tx.Ctx, `SELECT id FROM policy WHERE ended_at IS NULL AND product_id = ? AND publisher = ?
+		AND category = ? AND group_name = ? AND condition = ? AND stance = ? AND days = ? AND from_minute = ?
+		AND to_minute = ? AND until_day = ?`,
+		p.Product, p.PublisherName, p.Category, p.GroupName, string(cond), string(p.Stance), p.Hours.Days,
+		p.Hours.From, p.Hours.To, p.Until).
+		Scan(&id)
 	if !errors.Is(err, sql.ErrNoRows) {
 		return sqlite.Same, err
 	}
-	_, err = tx.Exec("INSERT INTO policy(product_id, publisher, category, group_name, condition, stance, days, from_minute, to_minute, reason, owner, until_day, author, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
-		p.Product, p.PublisherName, p.Category, p.GroupName, string(cond), string(p.Stance), p.Hours.Days, p.Hours.From, p.Hours.To, p.Reason, p.Owner, p.Until, p.Author, p.At)
+	_, err = tx.Exec(
+		"INSERT INTO policy(product_id, publisher, category, group_name, condition, stance, days, from_minute, "+
+			"to_minute, reason, owner, until_day, author, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+		p.Product,
+		p.PublisherName,
+		p.Category,
+		p.GroupName,
+		string(cond),
+		string(p.Stance),
+		p.Hours.Days,
+		p.Hours.From,
+		p.Hours.To,
+		p.Reason,
+		p.Owner,
+		p.Until,
+		p.Author,
+		p.At,
+	)
 	return sqlite.Added, err
 }
 

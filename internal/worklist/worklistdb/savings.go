@@ -18,13 +18,30 @@ type Booked struct {
 
 // BookSaving adds a line to the ledger.
 func BookSaving(tx *sqlite.Tx, b Booked) error {
-	_, err := tx.Exec("INSERT INTO saving(case_id, product_id, at, worth, amount, currency, money_on, scan_at, note) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)", b.Case, b.Product, b.At, b.Worth, b.Amount, b.Currency, b.MoneyOn, b.ScanAt, b.Note)
+	_, err := tx.Exec(
+		"INSERT INTO saving(case_id, product_id, at, worth, amount, currency, money_on, scan_at, note) VALUES (?, ?, "+
+			"?, ?, ?, ?, ?, ?, ?)",
+		b.Case,
+		b.Product,
+		b.At,
+		b.Worth,
+		b.Amount,
+		b.Currency,
+		b.MoneyOn,
+		b.ScanAt,
+		b.Note,
+	)
 	return err
 }
 
 // BookedOf is the last line of the ledger about a case, or one with Case 0.
 func BookedOf(tx *sqlite.Tx, id int64) (b Booked, err error) {
-	rows, err := tx.QueryContext(tx.Ctx, "SELECT case_id, product_id, at, worth, amount, currency, money_on, scan_at, note FROM saving WHERE case_id = ? ORDER BY id DESC LIMIT 1", id)
+	rows, err := tx.QueryContext(
+		tx.Ctx,
+		"SELECT case_id, product_id, at, worth, amount, currency, money_on, scan_at, note FROM saving WHERE case_id "+
+			"= ? ORDER BY id DESC LIMIT 1",
+		id,
+	)
 	if err != nil {
 		return b, err
 	}
@@ -55,24 +72,68 @@ type SavingRow struct {
 
 // SavingPage reads a page of the ledger of what was saved.
 func SavingPage(tx *sqlite.Tx, q sqlite.ListQuery) (sqlite.Page[SavingRow], error) {
-	l := sqlite.List[SavingRow]{From: "saving s JOIN product p ON p.id = s.product_id JOIN worklist_case c ON c.id = s.case_id LEFT JOIN device d ON d.id = c.device_id", Key: "s.id", Sort: "-at", Orders: map[string]string{"amount": sqlite.InEUR("s.amount", "s.currency")}, Columns: savingColumns("s.id", "s.case_id", "s.worth", "s.amount", "s.currency", "s.money_on", "s.at", "s.scan_at", "s.note")}
+	l := sqlite.List[SavingRow]{
+		From: "saving s JOIN product p ON p.id = s.product_id JOIN worklist_case c ON c.id = s.case_id LEFT JOIN " +
+			"device d ON d.id = c.device_id",
+		Key:    "s.id",
+		Sort:   "-at",
+		Orders: map[string]string{"amount": sqlite.InEUR("s.amount", "s.currency")},
+		Columns: savingColumns(
+			"s.id",
+			"s.case_id",
+			"s.worth",
+			"s.amount",
+			"s.currency",
+			"s.money_on",
+			"s.at",
+			"s.scan_at",
+			"s.note",
+		),
+	}
 	return l.Page(tx, q)
 }
 
 // PotentialPage reads a page of the ledger of what could be saved: cases that are not done and are worth money.
 func PotentialPage(tx *sqlite.Tx, q sqlite.ListQuery) (sqlite.Page[SavingRow], error) {
-	l := sqlite.List[SavingRow]{From: "worklist_case c JOIN product p ON p.id = c.product_id LEFT JOIN device d ON d.id = c.device_id", Where: "c.state NOT IN ('gone', 'lapsed', 'kept') AND CAST(c.amount AS REAL) > 0 AND c.kind IN ('idle', 'pool', 'planned', 'leaver')", Key: "c.id", Sort: "-amount", Orders: map[string]string{"amount": sqlite.InEUR("c.amount", "c.currency")},
-		Columns: savingColumns("c.id", "c.id", "c.worth", "c.amount", "c.currency", "c.money_on", "c.opened_at", "0", "''")}
+	l := sqlite.List[SavingRow]{
+		From: "worklist_case c JOIN product p ON p.id = c.product_id LEFT JOIN device d ON d.id = c.device_id",
+		Where: "c.state NOT IN ('gone', 'lapsed', 'kept') AND CAST(c.amount AS REAL) > 0 AND c.kind IN ('idle', " +
+			"'pool', 'planned', 'leaver')",
+		Key:    "c.id",
+		Sort:   "-amount",
+		Orders: map[string]string{"amount": sqlite.InEUR("c.amount", "c.currency")},
+		Columns: savingColumns(
+			"c.id",
+			"c.id",
+			"c.worth",
+			"c.amount",
+			"c.currency",
+			"c.money_on",
+			"c.opened_at",
+			"0",
+			"''",
+		),
+	}
 	return l.Page(tx, q)
 }
 
 func savingColumns(id, caseID, worth, amount, currency, moneyOn, at, scanAt, note string) []sqlite.Column[SavingRow] {
 	return []sqlite.Column[SavingRow]{
-		{Name: "id", Sql: id, Into: func(r *SavingRow) any { return &r.ID }, Search: false}, {Name: "caseId", Sql: caseID, Into: func(r *SavingRow) any { return &r.CaseID }, Search: false}, {Name: "productId", Sql: "p.id", Into: func(r *SavingRow) any { return &r.ProductID }, Search: false},
-		{Name: "publisher", Sql: "p.publisher", Into: func(r *SavingRow) any { return &r.Publisher }, Search: true}, {Name: "product", Sql: "p.name", Into: func(r *SavingRow) any { return &r.Product }, Search: true}, {Name: "device", Sql: "coalesce(d.name, '')", Into: func(r *SavingRow) any { return &r.Device }, Search: true},
-		{Name: "unit", Sql: "coalesce(d.org_unit, '')", Into: func(r *SavingRow) any { return &r.Unit }, Search: true}, {Name: "worth", Sql: worth, Into: func(r *SavingRow) any { return &r.Worth }, Search: false}, {Name: "amount", Sql: "CAST(" + amount + " AS REAL)", Into: func(r *SavingRow) any { return &r.Amount }, Search: false},
-		{Name: "currency", Sql: currency, Into: func(r *SavingRow) any { return &r.Currency }, Search: false}, {Name: "moneyOn", Sql: moneyOn, Into: func(r *SavingRow) any { return &r.MoneyOn }, Search: false}, {Name: "at", Sql: at, Into: func(r *SavingRow) any { return &r.At }, Search: false},
-		{Name: "scanAt", Sql: scanAt, Into: func(r *SavingRow) any { return &r.ScanAt }, Search: false}, {Name: "state", Sql: "c.state", Into: func(r *SavingRow) any { return &r.State }, Search: false}, {Name: "note", Sql: note, Into: func(r *SavingRow) any { return &r.Note }, Search: false},
+		sqlite.Plain("id", id, func(r *SavingRow) any { return &r.ID }),
+		sqlite.Plain("caseId", caseID, func(r *SavingRow) any { return &r.CaseID }),
+		sqlite.Plain("productId", "p.id", func(r *SavingRow) any { return &r.ProductID }),
+		sqlite.Searched("publisher", "p.publisher", func(r *SavingRow) any { return &r.Publisher }),
+		sqlite.Searched("product", "p.name", func(r *SavingRow) any { return &r.Product }),
+		sqlite.Searched("device", "coalesce(d.name, '')", func(r *SavingRow) any { return &r.Device }),
+		sqlite.Searched("unit", "coalesce(d.org_unit, '')", func(r *SavingRow) any { return &r.Unit }),
+		sqlite.Plain("worth", worth, func(r *SavingRow) any { return &r.Worth }),
+		sqlite.Plain("amount", "CAST("+amount+" AS REAL)", func(r *SavingRow) any { return &r.Amount }),
+		sqlite.Plain("currency", currency, func(r *SavingRow) any { return &r.Currency }),
+		sqlite.Plain("moneyOn", moneyOn, func(r *SavingRow) any { return &r.MoneyOn }),
+		sqlite.Plain("at", at, func(r *SavingRow) any { return &r.At }),
+		sqlite.Plain("scanAt", scanAt, func(r *SavingRow) any { return &r.ScanAt }),
+		sqlite.Plain("state", "c.state", func(r *SavingRow) any { return &r.State }),
+		sqlite.Plain("note", note, func(r *SavingRow) any { return &r.Note }),
 	}
 }
 
@@ -85,7 +146,10 @@ func AllBooked(tx *sqlite.Tx) ([]Booked, error) {
 
 // CaseCounts counts cases by kind and state: how many there are, and how many of them came back.
 func CaseCounts(tx *sqlite.Tx) (map[[2]string][2]int64, error) {
-	rows, err := tx.QueryContext(tx.Ctx, "SELECT kind, state, count(*), sum(came_back > 0) FROM worklist_case GROUP BY 1, 2")
+	rows, err := tx.QueryContext(
+		tx.Ctx,
+		"SELECT kind, state, count(*), sum(came_back > 0) FROM worklist_case GROUP BY 1, 2",
+	)
 	if err != nil {
 		return nil, err
 	}

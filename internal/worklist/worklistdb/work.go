@@ -10,7 +10,8 @@ import (
 	"ensomet/internal/sqlite"
 )
 
-// Case is a case of the worklist: about a product on a device, a seat that a person holds, a pool, or a product as a whole; what it is not about is 0. Times are in seconds since 1970.
+// Case is a case of the worklist: about a product on a device, a seat that a person holds, a pool, or a product as a
+// whole; what it is not about is 0. Times are in seconds since 1970.
 type Case struct {
 	ID                            int64
 	Kind                          casework.Kind
@@ -29,11 +30,15 @@ type Case struct {
 	Quantity                      int64     // how many licences it is about
 }
 
-const caseColumns = "SELECT id, kind, device_id, product_id, person_id, pool_id, state, opened_at, changed_at, sent_at, worth, amount, currency, money_on, proof, came_back, keep_until, owner, agreed_by, answer, answer_by, quantity FROM worklist_case"
+const caseColumns = "SELECT id, kind, device_id, product_id, person_id, pool_id, state, opened_at, changed_at, " +
+	"sent_at, worth, amount, currency, money_on, proof, came_back, keep_until, owner, agreed_by, answer, answer_by, " +
+	"quantity FROM worklist_case"
 
 func scanCase(r *sql.Rows, c *Case) error {
 	var proof string
-	if err := r.Scan(&c.ID, &c.Kind, &c.Device, &c.Product, &c.Person, &c.Pool, &c.State, &c.OpenedAt, &c.ChangedAt, &c.SentAt, &c.Worth, &c.Amount, &c.Currency, &c.MoneyOn, &proof, &c.CameBack, &c.KeepUntil, &c.Owner, &c.AgreedBy, &c.Answer, &c.AnswerBy, &c.Quantity); err != nil {
+	if err := r.Scan(&c.ID, &c.Kind, &c.Device, &c.Product, &c.Person, &c.Pool, &c.State, &c.OpenedAt, &c.ChangedAt,
+		&c.SentAt, &c.Worth, &c.Amount, &c.Currency, &c.MoneyOn, &proof, &c.CameBack, &c.KeepUntil, &c.Owner,
+		&c.AgreedBy, &c.Answer, &c.AnswerBy, &c.Quantity); err != nil {
 		return err
 	}
 	return json.Unmarshal([]byte(proof), &c.Proof)
@@ -50,7 +55,12 @@ func CasesOf(tx *sqlite.Tx, ids []int64) ([]Case, error) {
 	if err != nil {
 		return nil, err
 	}
-	return sqlite.Query(tx, scanCase, caseColumns+" WHERE id IN (SELECT value FROM json_each(?)) ORDER BY id", string(list))
+	return sqlite.Query(
+		tx,
+		scanCase,
+		caseColumns+" WHERE id IN (SELECT value FROM json_each(?)) ORDER BY id",
+		string(list),
+	)
 }
 
 // CaseByID reads one case.
@@ -72,12 +82,56 @@ func PutCase(tx *sqlite.Tx, c Case) (int64, error) {
 		return 0, err
 	}
 	if c.ID != 0 {
-		_, err = tx.Exec(`UPDATE worklist_case SET state = ?, opened_at = ?, changed_at = ?, sent_at = ?, worth = ?, amount = ?, currency = ?, money_on = ?, proof = ?, came_back = ?, keep_until = ?, owner = ?, agreed_by = ?, answer = ?, answer_by = ?, quantity = ? WHERE id = ?`,
-			string(c.State), c.OpenedAt, c.ChangedAt, c.SentAt, c.Worth, c.Amount, c.Currency, c.MoneyOn, string(proof), c.CameBack, c.KeepUntil, c.Owner, c.AgreedBy, c.Answer, c.AnswerBy, c.Quantity, c.ID)
+		_, err = tx.Exec(
+			`UPDATE worklist_case SET state = ?, opened_at = ?, changed_at = ?, sent_at = ?, worth = ?, amount = ?,
+				currency = ?, money_on = ?, proof = ?, came_back = ?, keep_until = ?, owner = ?, agreed_by = ?, answer
+				= ?, answer_by = ?, quantity = ? WHERE id = ?`,
+			string(
+				c.State,
+			),
+			c.OpenedAt,
+			c.ChangedAt,
+			c.SentAt,
+			c.Worth,
+			c.Amount,
+			c.Currency,
+			c.MoneyOn,
+			string(proof),
+			c.CameBack,
+			c.KeepUntil,
+			c.Owner,
+			c.AgreedBy,
+			c.Answer,
+			c.AnswerBy,
+			c.Quantity,
+			c.ID,
+		)
 		return c.ID, err
 	}
-	res, err := tx.Exec("INSERT INTO worklist_case(kind, device_id, product_id, person_id, pool_id, state, opened_at, changed_at, sent_at, worth, amount, currency, money_on, proof, came_back, keep_until, quantity) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
-		string(c.Kind), c.Device, c.Product, c.Person, c.Pool, string(c.State), c.OpenedAt, c.ChangedAt, c.SentAt, c.Worth, c.Amount, c.Currency, c.MoneyOn, string(proof), c.CameBack, c.KeepUntil, max(1, c.Quantity))
+	res, err := tx.Exec(
+		"INSERT INTO worklist_case(kind, device_id, product_id, person_id, pool_id, state, opened_at, changed_at, "+
+			"sent_at, worth, amount, currency, money_on, proof, came_back, keep_until, quantity) VALUES (?, ?, ?, ?, "+
+			"?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+		string(
+			c.Kind,
+		),
+		c.Device,
+		c.Product,
+		c.Person,
+		c.Pool,
+		string(c.State),
+		c.OpenedAt,
+		c.ChangedAt,
+		c.SentAt,
+		c.Worth,
+		c.Amount,
+		c.Currency,
+		c.MoneyOn,
+		string(proof),
+		c.CameBack,
+		c.KeepUntil,
+		max(1, c.Quantity),
+	)
 	if err != nil {
 		return 0, err
 	}
@@ -96,7 +150,16 @@ type CaseStep struct {
 
 // AddStep keeps a step of a case.
 func AddStep(tx *sqlite.Tx, id int64, s CaseStep) error {
-	_, err := tx.Exec("INSERT INTO case_step(case_id, at, who, from_state, to_state, note, act) VALUES (?, ?, ?, ?, ?, ?, ?)", id, s.At, s.Who, s.From, s.To, s.Note, s.Act)
+	_, err := tx.Exec(
+		"INSERT INTO case_step(case_id, at, who, from_state, to_state, note, act) VALUES (?, ?, ?, ?, ?, ?, ?)",
+		id,
+		s.At,
+		s.Who,
+		s.From,
+		s.To,
+		s.Note,
+		s.Act,
+	)
 	return err
 }
 
@@ -114,24 +177,45 @@ func UndoStep(tx *sqlite.Tx, id int64) error {
 
 // CountCases writes the number of unfinished cases beside each device.
 func CountCases(tx *sqlite.Tx) error {
-	_, err := tx.Exec(`UPDATE device_fact SET cases = (SELECT count(*) FROM worklist_case c WHERE c.device_id = device_fact.device_id AND c.state NOT IN ('gone', 'lapsed', 'kept'))
-		WHERE cases > 0 OR device_id IN (SELECT device_id FROM worklist_case)`)
+	_, err := tx.Exec(
+		`UPDATE device_fact SET cases = (SELECT count(*) FROM worklist_case c WHERE c.device_id = device_fact.device_id
+			AND c.state NOT IN ('gone', 'lapsed', 'kept'))
+		WHERE cases > 0 OR device_id IN (SELECT device_id FROM worklist_case)`,
+	)
 	return err
 }
 
 // NamesOnDevice returns a device's and a product's name and the raw names under which the product is on the device now.
 func NamesOnDevice(tx *sqlite.Tx, device, product int64) (code, name string, raw []string, err error) {
-	if err = tx.QueryRowContext(tx.Ctx, "SELECT (SELECT code FROM device WHERE id = ?), (SELECT name FROM product WHERE id = ?)", device, product).Scan(&code, &name); err != nil {
+	if err = tx.QueryRowContext(tx.Ctx,
+		"SELECT (SELECT code FROM device WHERE id = ?), (SELECT name FROM product WHERE id = ?)", device,
+		product).Scan(&code, &name); err != nil {
 		return
 	}
-	raw, err = sqlite.Query(tx, func(r *sql.Rows, v *string) error { return r.Scan(v) }, `SELECT DISTINCT r.name FROM install i JOIN record r ON r.id = i.record_id JOIN recognition n ON n.record_id = r.id
-		WHERE i.device_id = ? AND i.until IS NULL AND n.product_id = ? ORDER BY r.name`, device, product)
+	raw, err = sqlite.Query(
+		tx,
+		func(r *sql.Rows, v *string) error { return r.Scan(v) },
+		`SELECT DISTINCT r.name FROM install i JOIN record r ON r.id = i.record_id
+			JOIN recognition n ON n.record_id = r.id
+		WHERE i.device_id = ? AND i.until IS NULL AND n.product_id = ? ORDER BY r.name`,
+		device,
+		product,
+	)
 	return
 }
 
-// NamesToGo lists the raw names under which those releases of a product are on a device now that it is planned to move off or to remove.
+// NamesToGo lists the raw names under which those releases of a product are on a device now that it is planned to
+// move off or to remove.
 func NamesToGo(tx *sqlite.Tx, device, product int64) ([]string, error) {
-	return sqlite.Query(tx, func(r *sql.Rows, v *string) error { return r.Scan(v) }, `SELECT DISTINCT r.name FROM install i JOIN record r ON r.id = i.record_id JOIN recognition n ON n.record_id = r.id JOIN title t ON t.id = n.title_id
-		JOIN release_plan p ON p.product_id = t.product_id AND p.edition = t.edition AND p.version = t.version AND p.ended_at = 0 AND p.what IN ('move', 'remove')
-		WHERE i.device_id = ? AND i.until IS NULL AND n.product_id = ? ORDER BY r.name`, device, product)
+	return sqlite.Query(
+		tx,
+		func(r *sql.Rows, v *string) error { return r.Scan(v) },
+		`SELECT DISTINCT r.name FROM install i JOIN record r ON r.id = i.record_id
+			JOIN recognition n ON n.record_id = r.id JOIN title t ON t.id = n.title_id
+		JOIN release_plan p ON p.product_id = t.product_id AND p.edition = t.edition AND p.version = t.version
+		AND p.ended_at = 0 AND p.what IN ('move', 'remove')
+		WHERE i.device_id = ? AND i.until IS NULL AND n.product_id = ? ORDER BY r.name`,
+		device,
+		product,
+	)
 }

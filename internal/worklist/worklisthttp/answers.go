@@ -15,13 +15,15 @@ import (
 	"github.com/go-chi/httprate"
 )
 
-// The page on which a user answers needs no account and no script. It can be opened by its key alone; a wrong key and one that is over look the same. Looking at it changes nothing, so that programs that open the
-// links of mail answer nothing; one click on a button does.
+// The page on which a user answers needs no account and no script. It can be opened by its key alone; a wrong key and
+// one that is over look the same. Looking at it changes nothing, so that programs that open the links of mail answer
+// nothing; one click on a button does.
 
 // answersPerMinute is how often one address may open such pages.
 const answersPerMinute = 60
 
-const answerPolicy = "default-src 'none'; style-src 'unsafe-inline'; form-action 'self'; frame-ancestors 'none'; base-uri 'none'"
+const answerPolicy = "default-src 'none'; style-src 'unsafe-inline'; form-action 'self'; frame-ancestors 'none'; " +
+	"base-uri 'none'"
 
 var answerPage = template.Must(template.New("answer").Parse(`<!doctype html>
 <html lang="en-GB"><head><meta charset="utf-8"><meta name="viewport" content="width=device-width, initial-scale=1"><meta name="robots" content="noindex"><title>Do you still need it?</title>

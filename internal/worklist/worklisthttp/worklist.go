@@ -14,7 +14,10 @@ import (
 // takeOutcome takes what the deployment tool says of an order. Only a token of a source named deployment may.
 func (s *routes) takeOutcome(w http.ResponseWriter, r *http.Request, from access.Sender) {
 	if from.Source != "deployment" {
-		rest.Problem(w, huma.Error403Forbidden("Only a token of the source “deployment” may say what became of orders."))
+		rest.Problem(
+			w,
+			huma.Error403Forbidden("Only a token of the source “deployment” may say what became of orders."),
+		)
 		return
 	}
 	var o worklist.Outcome

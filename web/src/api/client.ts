@@ -134,7 +134,9 @@ export interface Sending {
   mapping?: Mapping
 }
 
-/** Sends a file to be taken in, or to be looked at only. It can be stopped through the signal; then nothing is stored. */
+/**
+ * Sends a file to be taken in, or to be looked at only. It can be stopped through the signal; then nothing is stored.
+ */
 export async function sendFile(file: File, how: Sending, signal: AbortSignal): Promise<Schemas['ImportResult']> {
   const p = new URLSearchParams({ file: file.name, dry: String(how.dry) })
   if (how.device) p.set('device', how.device)

@@ -3,7 +3,8 @@ import { computed } from 'vue'
 import { whole } from '../lib/format'
 
 /**
- * Owned above a line and needed below it, on one scale: parts that cover each other face each other, what is missing is hatched, what is
+ * Owned above a line and needed below it, on one scale: parts that cover each other face each other, what is missing
+ * is hatched, what is
  * spare is open, and the doubt is a whisker under the need.
  */
 const props = withDefaults(

@@ -7,7 +7,10 @@ import { computed, ref } from 'vue'
 import { api, ask, readList, type Schemas } from '../api/client'
 import { word } from '../lib/format'
 
-/** Edits a condition on devices, nested as deep as one likes: every line asks one thing, every box joins its lines by all, any or none. There is no syntax to learn. */
+/**
+ * Edits a condition on devices, nested as deep as one likes: every line asks one thing, every box joins its lines by
+ * all, any or none. There is no syntax to learn.
+ */
 type Condition = Schemas['Condition']
 const props = defineProps<{
   modelValue: Condition

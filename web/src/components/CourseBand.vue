@@ -4,7 +4,10 @@ import { useRoute } from 'vue-router'
 import type { Schemas } from '../api/client'
 import { whole } from '../lib/format'
 
-/** The way of the work as one band: the stations in order, joined by a stream whose height is the share that passes on; what drops out hangs below as links. */
+/**
+ * The way of the work as one band: the stations in order, joined by a stream whose height is the share that passes
+ * on; what drops out hangs below as links.
+ */
 const props = defineProps<{ course: Schemas['CourseView']; tall?: boolean }>()
 const route = useRoute()
 

@@ -8,7 +8,10 @@ import VChart from 'vue-echarts'
 
 use([AriaComponent, BarChart, GridComponent, LegendComponent, TooltipComponent, SVGRenderer])
 
-/** How many changes of each kind there were, by week; a click narrows to that week. The colours are those of the page, and each kind has its pattern too. */
+/**
+ * How many changes of each kind there were, by week; a click narrows to that week. The colours are those of the page,
+ * and each kind has its pattern too.
+ */
 const props = defineProps<{ tally: { day: string; kind: string; count: number }[] }>()
 const emit = defineEmits<{ pick: [from: string, until: string] }>()
 const kinds = ['installed', 'upgraded', 'removed', 'hardware']

@@ -2,7 +2,10 @@
 import type { Schemas } from '../api/client'
 import { count, money, whole, word } from '../lib/format'
 
-/** What is about to change, before it does: rows touched and positions that move; or in words alone, once it is ready. Saving is pressing the line. */
+/**
+ * What is about to change, before it does: rows touched and positions that move; or in words alone, once it is ready.
+ * Saving is pressing the line.
+ */
 defineProps<{ says: string; effect?: Schemas['Effect']; failed?: string; press: string; ready?: boolean }>()
 const emit = defineEmits<{ press: [] }>()
 const balance = (n: number) => (n < 0 ? `${whole(-n)} short` : n > 0 ? `${whole(n)} spare` : 'even')

@@ -4,7 +4,10 @@ import { computed } from 'vue'
 import { word } from '../lib/format'
 import { useListState } from '../lib/listState'
 
-/** Chooses a value that a column of the list must have. The choice stands in the address bar. A value a|b stands for either. */
+/**
+ * Chooses a value that a column of the list must have. The choice stands in the address bar. A value a|b stands for
+ * either.
+ */
 const props = defineProps<{
   column: string
   label: string

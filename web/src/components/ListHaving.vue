@@ -4,7 +4,10 @@ import { computed } from 'vue'
 import { api, ask } from '../api/client'
 import { useListState } from '../lib/listState'
 
-/** The filters in the address that no column shows: what the devices have, and the group they are in. Each can be taken away. */
+/**
+ * The filters in the address that no column shows: what the devices have, and the group they are in. Each can be
+ * taken away.
+ */
 const { query, setFilter } = useListState({ sort: '' })
 const words: Record<string, string> = {
   hasProduct: 'have',

@@ -3,7 +3,10 @@ import Select from 'primevue/select'
 import EffectLine from './EffectLine.vue'
 import ScopePick, { type Scope } from './ScopePick.vue'
 
-/** The form of a rule: what it says, of which titles on which devices, more in the slots, and its effect; pressing that makes it. */
+/**
+ * The form of a rule: what it says, of which titles on which devices, more in the slots, and its effect; pressing
+ * that makes it.
+ */
 defineProps<{
   options: { l: string; v: V }[]
   label: string

@@ -6,7 +6,10 @@ import { splitList, type Lists } from '../api/client'
 import { whole, word } from '../lib/format'
 import { useListState } from '../lib/listState'
 
-/** Splits the count of a list by a column: one bar whose parts are links that narrow the list; the stale share of each part is hatched. The choice stands in the address bar. */
+/**
+ * Splits the count of a list by a column: one bar whose parts are links that narrow the list; the stale share of each
+ * part is hatched. The choice stands in the address bar.
+ */
 const props = defineProps<{ name: K; ways: { label: string; value: string }[] }>()
 const { query, change, setFilter, one } = useListState({ sort: '' })
 const by = computed(() => one('split'))

@@ -3,7 +3,10 @@ import { computed } from 'vue'
 import type { Schemas } from '../api/client'
 import { money } from '../lib/format'
 
-/** A time line of what ends: a mark for each end as wide as what it costs to keep, months as ticks, and the days on which notice must be given below the line. */
+/**
+ * A time line of what ends: a mark for each end as wide as what it costs to keep, months as ticks, and the days on
+ * which notice must be given below the line.
+ */
 const props = defineProps<{ list: Schemas['Renewal'][]; today: string; days: number }>()
 const W = 1200
 const start = computed(() => Date.parse(props.today))

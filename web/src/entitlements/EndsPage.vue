@@ -7,7 +7,10 @@ import { count, money, whole } from '../lib/format'
 import EntitlementsNav from './EntitlementsNav.vue'
 import EndsLine from './EndsLine.vue'
 
-/** What ends: rights, maintenance and contracts on a time line with their notice dates, and what it costs to let each go or to keep it. */
+/**
+ * What ends: rights, maintenance and contracts on a time line with their notice dates, and what it costs to let each
+ * go or to keep it.
+ */
 const route = useRoute()
 const router = useRouter()
 const days = computed(() => Number(route.query.days ?? 365))

@@ -8,7 +8,10 @@ import { count, word } from '../lib/format'
 import { useSession } from '../lib/session'
 import EntitlementsNav from './EntitlementsNav.vue'
 
-/** All that one person holds, on a page to print or to send: seats, devices with what is licensed on them, and what he waits for. A leaver's seats are taken back here. */
+/**
+ * All that one person holds, on a page to print or to send: seats, devices with what is licensed on them, and what he
+ * waits for. A leaver's seats are taken back here.
+ */
 const props = defineProps<{ code: string }>()
 const client = useQueryClient()
 const mayWork = useSession().may('work')

@@ -11,7 +11,9 @@ import EntitlementsNav from './EntitlementsNav.vue'
 import LineForm from './LineForm.vue'
 import LinePapers from './LinePapers.vue'
 
-/** One entitlement: what it comes to over time, its transactions, seats, papers and notes, and what was changed of it. */
+/**
+ * One entitlement: what it comes to over time, its transactions, seats, papers and notes, and what was changed of it.
+ */
 const props = defineProps<{ code: string }>()
 const client = useQueryClient()
 const mayWork = useSession().may('work')

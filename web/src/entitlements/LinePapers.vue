@@ -6,7 +6,10 @@ import { api, ask, problemOf, type Schemas } from '../api/client'
 import { day, moment, whole } from '../lib/format'
 import { useSession } from '../lib/session'
 
-/** What belongs to a line on paper: files that prove it, licence keys, and notes. A key is shown only to who may see it, and that somebody looked is kept. */
+/**
+ * What belongs to a line on paper: files that prove it, licence keys, and notes. A key is shown only to who may see
+ * it, and that somebody looked is kept.
+ */
 const props = defineProps<{ code: string; line: Schemas['LineDetail'] }>()
 const emit = defineEmits<{ run: [what: () => Promise<unknown>] }>()
 const { may } = useSession()

@@ -11,7 +11,10 @@ import EntitlementsNav from './EntitlementsNav.vue'
 import PersonPick from './PersonPick.vue'
 import SeatDesk from './SeatDesk.vue'
 
-/** Who holds which seat, who waits for one, and what somebody new gets. Seats that are taken back go to whoever waits first. */
+/**
+ * Who holds which seat, who waits for one, and what somebody new gets. Seats that are taken back go to whoever waits
+ * first.
+ */
 const client = useQueryClient()
 const mayWork = useSession().may('work')
 const columns: ListColumn[] = [

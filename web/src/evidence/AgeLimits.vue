@@ -7,7 +7,10 @@ import { api, ask } from '../api/client'
 import { word } from '../lib/format'
 import { useSession } from '../lib/session'
 
-/** After how many days evidence is stale, by kind of device and kind of evidence. An empty field follows the one above. */
+/**
+ * After how many days evidence is stale, by kind of device and kind of evidence. An empty field follows the one
+ * above.
+ */
 const client = useQueryClient()
 const { may } = useSession()
 const mayWork = may('work')

@@ -17,7 +17,10 @@ import EvidenceNav from './EvidenceNav.vue'
 
 const DayPicture = defineAsyncComponent(() => import('../components/DayPicture.vue'))
 
-/** What was installed, removed, upgraded or rebuilt on devices between two scans; what is noise is quietened from then on, what matters is sent by mail. */
+/**
+ * What was installed, removed, upgraded or rebuilt on devices between two scans; what is noise is quietened from then
+ * on, what matters is sent by mail.
+ */
 const client = useQueryClient()
 const { may } = useSession()
 const mayWork = may('work')

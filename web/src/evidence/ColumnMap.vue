@@ -5,7 +5,10 @@ import Select from 'primevue/select'
 import { computed, ref, watch } from 'vue'
 import type { FileLook, Mapping } from '../api/client'
 
-/** What the columns of a foreign file mean here: proposed, with samples, and to be corrected. The answer is kept and found again by the same headers. */
+/**
+ * What the columns of a foreign file mean here: proposed, with samples, and to be corrected. The answer is kept and
+ * found again by the same headers.
+ */
 const props = defineProps<{ look: FileLook; saved?: Mapping }>()
 const emit = defineEmits<{ mapped: [m: Mapping] }>()
 const columns = ref<Record<string, string>>({})

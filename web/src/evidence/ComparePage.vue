@@ -8,7 +8,10 @@ import DevicePick from '../components/DevicePick.vue'
 import { count, moment, whole } from '../lib/format'
 import EvidenceNav from './EvidenceNav.vue'
 
-/** Two devices side by side: what differs first, with the date of each one's evidence and a warning where the dates lie too far apart. */
+/**
+ * Two devices side by side: what differs first, with the date of each one's evidence and a warning where the dates
+ * lie too far apart.
+ */
 const route = useRoute()
 const router = useRouter()
 const left = computed(() => String(route.query.left ?? ''))

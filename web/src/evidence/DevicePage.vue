@@ -11,7 +11,10 @@ import { useSession } from '../lib/session'
 import EvidenceNav from './EvidenceNav.vue'
 import LeaveOut from './LeaveOut.vue'
 
-/** One device: what it is, what is on it and why each counts or not, when it was scanned, and what was found against it. */
+/**
+ * One device: what it is, what is on it and why each counts or not, when it was scanned, and what was found against
+ * it.
+ */
 const props = defineProps<{ code: string }>()
 const device = useQuery({
   queryKey: ['device', computed(() => props.code)],

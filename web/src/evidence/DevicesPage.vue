@@ -13,7 +13,10 @@ import { count, day, whole, word } from '../lib/format'
 import { useSession } from '../lib/session'
 import EvidenceNav from './EvidenceNav.vue'
 
-/** All devices, with the age of what is known of each. Two of them can be set side by side, any of them asked for a scan. */
+/**
+ * All devices, with the age of what is known of each. Two of them can be set side by side, any of them asked for a
+ * scan.
+ */
 const router = useRouter()
 const client = useQueryClient()
 const toast = useToast()

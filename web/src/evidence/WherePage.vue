@@ -8,7 +8,10 @@ import RecordTrace from '../components/RecordTrace.vue'
 import { count, day, whole } from '../lib/format'
 import EvidenceNav from './EvidenceNav.vue'
 
-/** The way down from publishers to products, versions, devices, the record and its files, and back to the same row. Every step stands in the address bar. */
+/**
+ * The way down from publishers to products, versions, devices, the record and its files, and back to the same row.
+ * Every step stands in the address bar.
+ */
 const route = useRoute()
 const router = useRouter()
 const q = (name: string) => String(route.query[name] ?? '')

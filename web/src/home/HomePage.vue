@@ -7,7 +7,10 @@ import CourseBand from '../components/CourseBand.vue'
 import { count, day, money, whole, word } from '../lib/format'
 import { kinds } from '../worklist/cases'
 
-/** The first page answers in this order: what can be trusted, what is new, what waits for a decision, where money and risk are. */
+/**
+ * The first page answers in this order: what can be trusted, what is new, what waits for a decision, where money and
+ * risk are.
+ */
 const course = useQuery({ queryKey: ['course'], queryFn: () => ask(api.GET('/api/course')) })
 const c = computed(() => course.data.value)
 const life = useQuery({

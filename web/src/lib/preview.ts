@@ -3,8 +3,10 @@ import { refDebounced } from '@vueuse/core'
 import { computed, type Ref } from 'vue'
 
 /**
- * What a change would do, asked for while it is being written. The effect is that of the change as it now stands or there is none: between a key and
- * its answer nothing old is shown, so nothing can be pressed on the strength of another effect. Without a body there is nothing to ask.
+ * What a change would do, asked for while it is being written. The effect is that of the change as it now stands or
+ * there is none: between a key and
+ * its answer nothing old is shown, so nothing can be pressed on the strength of another effect. Without a body there
+ * is nothing to ask.
  */
 export function usePreview<B, E>(
   name: string,

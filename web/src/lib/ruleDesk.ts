@@ -2,7 +2,10 @@ import { useQueryClient } from '@tanstack/vue-query'
 import { computed, ref, type Ref } from 'vue'
 import { usePreview } from './preview'
 
-/** A desk where rules are made and ended: both show what they change before. Without a body the rule is not finished yet. */
+/**
+ * A desk where rules are made and ended: both show what they change before. Without a body the rule is not finished
+ * yet.
+ */
 export function useRuleDesk<B, E>(
   name: string,
   body: Ref<B | undefined>,

@@ -3,7 +3,10 @@ import type { Schemas } from '../api/client'
 import BalanceBar from '../components/BalanceBar.vue'
 import { count, money, whole, word } from '../lib/format'
 
-/** One metric of a position, opened into both sides: the balance, what is needed and what covers it, and what is owned and what it was used for. */
+/**
+ * One metric of a position, opened into both sides: the balance, what is needed and what covers it, and what is owned
+ * and what it was used for.
+ */
 defineProps<{ m: Schemas['MetricPosition']; named: boolean; open: string }>()
 const emit = defineEmits<{ group: [key: string] }>()
 </script>

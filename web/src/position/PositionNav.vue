@@ -4,7 +4,10 @@ import { computed } from 'vue'
 import { api, ask } from '../api/client'
 import SectionNav from '../components/SectionNav.vue'
 
-/** The ways around the position: product by product, what changed between two days, measures that are tried, and what was handed to whom. */
+/**
+ * The ways around the position: product by product, what changed between two days, measures that are tried, and what
+ * was handed to whom.
+ */
 const baskets = useQuery({ queryKey: ['baskets'], queryFn: () => ask(api.GET('/api/baskets')) })
 const ways = computed(() => [
   { to: '/position', text: 'Product by product' },

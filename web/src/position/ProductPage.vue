@@ -13,7 +13,10 @@ import WaysOut from '../worklist/WaysOut.vue'
 import PositionNav from './PositionNav.vue'
 import TrailPane from './TrailPane.vue'
 
-/** The position of one product on a page of its own, on any day: both sides, its parts by unit, country or contract, and the check that nothing covers more. */
+/**
+ * The position of one product on a page of its own, on any day: both sides, its parts by unit, country or contract,
+ * and the check that nothing covers more.
+ */
 const props = defineProps<{ id: string }>()
 const route = useRoute()
 const router = useRouter()

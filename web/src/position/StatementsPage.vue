@@ -9,7 +9,10 @@ import { count, day, money, whole, word } from '../lib/format'
 import { useSession } from '../lib/session'
 import PositionNav from './PositionNav.vue'
 
-/** Positions as they were handed to somebody: what was said, when, by whom and on which evidence. Later knowledge never changes them; they can be compared with it. */
+/**
+ * Positions as they were handed to somebody: what was said, when, by whom and on which evidence. Later knowledge
+ * never changes them; they can be compared with it.
+ */
 const route = useRoute()
 const router = useRouter()
 const client = useQueryClient()

@@ -2,7 +2,10 @@
 import { computed } from 'vue'
 import { whole } from '../lib/format'
 
-/** A picture of steps that lead from one figure to another: each step begins where the one before it ended. What grows a shortfall is hatched, what shrinks it is open. */
+/**
+ * A picture of steps that lead from one figure to another: each step begins where the one before it ended. What grows
+ * a shortfall is hatched, what shrinks it is open.
+ */
 const props = defineProps<{
   start: number
   end: number

@@ -5,7 +5,10 @@ import { api, ask, type Schemas } from '../api/client'
 import { count, money, whole, word } from '../lib/format'
 import StepBars from './StepBars.vue'
 
-/** What changed of one product between two days: needed, owned and balance in steps, each opening into its machines, people or lines. */
+/**
+ * What changed of one product between two days: needed, owned and balance in steps, each opening into its machines,
+ * people or lines.
+ */
 const props = defineProps<{ id: number; from: string; to: string }>()
 const emit = defineEmits<{ named: [name: string] }>()
 const steps = useQuery({

@@ -4,7 +4,10 @@ import { computed } from 'vue'
 import { api, ask } from '../api/client'
 import { count, day, moment, whole } from '../lib/format'
 
-/** The machines or users of one group of demand, each with what it needs a right for, how its count came about, and the way to its records. */
+/**
+ * The machines or users of one group of demand, each with what it needs a right for, how its count came about, and
+ * the way to its records.
+ */
 const props = defineProps<{ product: number; group: string; asOf: string }>()
 const emit = defineEmits<{ record: [record: number, device: number] }>()
 const units = useQuery({

@@ -5,7 +5,8 @@ import TrailGroup from './TrailGroup.vue'
 import TrailProduct from './TrailProduct.vue'
 
 /**
- * The trail: the steps taken from a figure down to its evidence, one under the other. A step is p for a product's position, g for a group of its demand, and r for a
+ * The trail: the steps taken from a figure down to its evidence, one under the other. A step is p for a product's
+ * position, g for a group of its demand, and r for a
  * raw record, perhaps on one device.
  */
 const props = defineProps<{ steps: string[]; asOf?: string; alone?: boolean }>()

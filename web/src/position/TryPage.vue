@@ -12,7 +12,10 @@ import MeasureForm from './MeasureForm.vue'
 import PositionNav from './PositionNav.vue'
 import TriedEffect from './TriedEffect.vue'
 
-/** A basket of measures: what they would do to the positions and the money, live, before anybody does them. It can be kept, shared, and turned into work. */
+/**
+ * A basket of measures: what they would do to the positions and the money, live, before anybody does them. It can be
+ * kept, shared, and turned into work.
+ */
 type Measure = Schemas['BasketMeasure']
 const route = useRoute()
 const router = useRouter()

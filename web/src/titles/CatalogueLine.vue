@@ -4,7 +4,10 @@ import type { Schemas } from '../api/client'
 import EffectLine from '../components/EffectLine.vue'
 import { count } from '../lib/format'
 
-/** What a change of the catalogue would do: titles it writes, names that it recognises otherwise, positions that move. Saving is pressing the line. */
+/**
+ * What a change of the catalogue would do: titles it writes, names that it recognises otherwise, positions that move.
+ * Saving is pressing the line.
+ */
 const props = defineProps<{ effect?: Schemas['CatalogueEffect']; failed?: string; press: string }>()
 const emit = defineEmits<{ press: [] }>()
 const says = computed(() => {

@@ -10,7 +10,10 @@ import EndingMonths from './EndingMonths.vue'
 import PlanForm from './PlanForm.vue'
 import TitlesNav from './TitlesNav.vue'
 
-/** How long the releases that are out there are supported: what ends in the next eighteen months, year by year, and what is planned about each. */
+/**
+ * How long the releases that are out there are supported: what ends in the next eighteen months, year by year, and
+ * what is planned about each.
+ */
 const route = useRoute()
 const router = useRouter()
 const filters = computed(() => [route.query.f ?? []].flat().map(String))

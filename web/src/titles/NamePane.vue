@@ -9,7 +9,10 @@ import { count, day } from '../lib/format'
 import NewTitle from './NewTitle.vue'
 import ProposalWords from './ProposalWords.vue'
 
-/** One raw name, and what a person makes of it: one of the proposals, another title, a new one, nothing that counts, a rule, or later. */
+/**
+ * One raw name, and what a person makes of it: one of the proposals, another title, a new one, nothing that counts, a
+ * rule, or later.
+ */
 const props = defineProps<{ nameKey: string; others: string[]; mayWork: boolean }>()
 const emit = defineEmits<{
   close: []

@@ -14,7 +14,10 @@ import NamePane from './NamePane.vue'
 import QueueCourse from './QueueCourse.vue'
 import TitlesNav from './TitlesNav.vue'
 
-/** Raw names: those nobody has recognised first, by what a decision changes. One decision serves every version and spelling of a name, and every similar name that is taken along. */
+/**
+ * Raw names: those nobody has recognised first, by what a decision changes. One decision serves every version and
+ * spelling of a name, and every similar name that is taken along.
+ */
 const client = useQueryClient()
 const toast = useToast()
 const route = useRoute()

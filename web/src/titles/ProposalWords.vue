@@ -1,7 +1,10 @@
 <script setup lang="ts">
 import type { Schemas } from '../api/client'
 
-/** How likely a proposal is, and the words that say so: those that both have, those that the raw name lacks, those that it has besides. */
+/**
+ * How likely a proposal is, and the words that say so: those that both have, those that the raw name lacks, those
+ * that it has besides.
+ */
 defineProps<{ proposal: Schemas['ProposalView'] }>()
 </script>
 

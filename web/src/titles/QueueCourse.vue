@@ -3,7 +3,10 @@ import { computed } from 'vue'
 import type { Schemas } from '../api/client'
 import { count, whole } from '../lib/format'
 
-/** How much is left to decide and how fast it shrinks: the installs without a title over the last weeks, and what is left in words. */
+/**
+ * How much is left to decide and how fast it shrinks: the installs without a title over the last weeks, and what is
+ * left in words.
+ */
 const props = defineProps<{ queue: Schemas['Queue'] }>()
 const share = computed(() => (props.queue.allInstalls ? (100 * props.queue.installs) / props.queue.allInstalls : 0))
 const weeks = computed(() => (props.queue.week > 0 ? Math.ceil(props.queue.names / props.queue.week) : 0))

@@ -14,7 +14,10 @@ import { usePreview } from '../lib/preview'
 import { useSession } from '../lib/session'
 import TitlesNav from './TitlesNav.vue'
 
-/** Rules that decide about names and counting by themselves, in their order: what each touches, who is before it, and what a new one would change. */
+/**
+ * Rules that decide about names and counting by themselves, in their order: what each touches, who is before it, and
+ * what a new one would change.
+ */
 const client = useQueryClient()
 const route = useRoute()
 const router = useRouter()

@@ -8,7 +8,10 @@ import { api, ask, type Schemas } from '../api/client'
 import TitlePick from '../components/TitlePick.vue'
 import { useSession } from '../lib/session'
 
-/** What a suite contains, and how one knows that it is on a device: by a record of its own, or also by some of its parts. */
+/**
+ * What a suite contains, and how one knows that it is on a device: by a record of its own, or also by some of its
+ * parts.
+ */
 const props = defineProps<{ product: number; definitions: Schemas['SuiteView'][] }>()
 const client = useQueryClient()
 const { may } = useSession()

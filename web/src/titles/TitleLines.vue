@@ -9,7 +9,10 @@ import { useSession } from '../lib/session'
 import CatalogueLine from './CatalogueLine.vue'
 import { useChange } from './change'
 
-/** The editions and releases of a product as the catalogue has them; each can be changed, with the effect shown before. A value changed here is marked, and no file changes it. */
+/**
+ * The editions and releases of a product as the catalogue has them; each can be changed, with the effect shown
+ * before. A value changed here is marked, and no file changes it.
+ */
 const props = defineProps<{ product: number; lines: Schemas['TitleLine'][] }>()
 const { may } = useSession()
 const mayWork = may('work')

@@ -7,7 +7,10 @@ import { api, ask, type Schemas } from '../api/client'
 import RemarkList from '../components/RemarkList.vue'
 import { useSession } from '../lib/session'
 
-/** What people add to a title: the watch list, tags, and notes on the title or on one install of it. No newer catalogue touches them. */
+/**
+ * What people add to a title: the watch list, tags, and notes on the title or on one install of it. No newer
+ * catalogue touches them.
+ */
 const props = defineProps<{ product: Schemas['ProductView'] }>()
 const client = useQueryClient()
 const { may } = useSession()

@@ -11,7 +11,10 @@ import TitleMarks from './TitleMarks.vue'
 import TitlesNav from './TitlesNav.vue'
 import VersionSpread from './VersionSpread.vue'
 
-/** One product: its titles in the catalogue, its versions out there, the raw names it was found under, and the way to its position. */
+/**
+ * One product: its titles in the catalogue, its versions out there, the raw names it was found under, and the way to
+ * its position.
+ */
 const props = defineProps<{ id: string }>()
 const product = useQuery({
   queryKey: ['product', computed(() => props.id)],

@@ -4,7 +4,10 @@ import { computed } from 'vue'
 import { api, ask } from '../api/client'
 import SectionNav from '../components/SectionNav.vue'
 
-/** The ways around titles: the catalogue, the names that wait for a decision, the rules that decide by themselves, what a second person must sign, publishers, ends of support, and newer catalogues. */
+/**
+ * The ways around titles: the catalogue, the names that wait for a decision, the rules that decide by themselves,
+ * what a second person must sign, publishers, ends of support, and newer catalogues.
+ */
 const queue = useQuery({ queryKey: ['queue'], queryFn: () => ask(api.GET('/api/names/queue')) })
 const unsigned = useQuery({ queryKey: ['unsigned'], queryFn: () => ask(api.GET('/api/unsigned')) })
 const ways = computed(() => [

@@ -11,7 +11,10 @@ import { useSession } from '../lib/session'
 import CatalogueLine from './CatalogueLine.vue'
 import TitlesNav from './TitlesNav.vue'
 
-/** A newer catalogue beside ours: what it adds and changes, taken whole or in part. What people changed here stays, unless they take the file's word for it. */
+/**
+ * A newer catalogue beside ours: what it adds and changes, taken whole or in part. What people changed here stays,
+ * unless they take the file's word for it.
+ */
 const route = useRoute()
 const router = useRouter()
 const client = useQueryClient()

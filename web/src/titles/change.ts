@@ -3,7 +3,10 @@ import { computed, ref, type Ref } from 'vue'
 import type { Schemas } from '../api/client'
 import { usePreview } from '../lib/preview'
 
-/** A change of the catalogue that shows its effect while it is being written, and is made by pressing it. Without a body there is nothing to change yet. */
+/**
+ * A change of the catalogue that shows its effect while it is being written, and is made by pressing it. Without a
+ * body there is nothing to change yet.
+ */
 export function useChange<B extends { dry: boolean }>(
   name: string,
   body: Ref<B | undefined>,

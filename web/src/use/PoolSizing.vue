@@ -12,7 +12,10 @@ import { useSession } from '../lib/session'
 import CostCurve from './CostCurve.vue'
 import SizingCurve from './SizingCurve.vue'
 
-/** The right size of a pool: what its requests would have met at other sizes, and what the formula says; a size is decided on with its reason. */
+/**
+ * The right size of a pool: what its requests would have met at other sizes, and what the formula says; a size is
+ * decided on with its reason.
+ */
 const props = defineProps<{ pool: number; quantity: number; days: number }>()
 const client = useQueryClient()
 const { may } = useSession()

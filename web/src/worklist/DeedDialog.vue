@@ -8,7 +8,10 @@ import { computed, ref, watch } from 'vue'
 import type { Schemas } from '../api/client'
 import { count } from '../lib/format'
 
-/** What has to be said before cases are kept, asked about, or sent: a reason and an end, a few words to the user, or how many orders leave a day. */
+/**
+ * What has to be said before cases are kept, asked about, or sent: a reason and an end, a few words to the user, or
+ * how many orders leave a day.
+ */
 const props = defineProps<{ act: 'keep' | 'ask' | 'send' | ''; cases: number }>()
 const emit = defineEmits<{ close: []; deed: [deed: Omit<Schemas['CaseAction'], 'ids'>] }>()
 const note = ref('')

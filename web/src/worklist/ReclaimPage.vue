@@ -12,7 +12,10 @@ import { useRuleDesk } from '../lib/ruleDesk'
 import { useSession } from '../lib/session'
 import WorkNav from './WorkNav.vue'
 
-/** When licences are proposed for reclaim: how far back one looks, how much of it must be measured, how young an install is left alone. */
+/**
+ * When licences are proposed for reclaim: how far back one looks, how much of it must be measured, how young an
+ * install is left alone.
+ */
 const { may } = useSession()
 const mayWork = may('work')
 const rules = useQuery({ queryKey: ['reclaim-rules'], queryFn: () => ask(api.GET('/api/reclaim-rules')) })

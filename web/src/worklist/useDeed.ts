@@ -3,7 +3,10 @@ import { ref } from 'vue'
 import { api, ask, type Schemas } from '../api/client'
 import { count, moment } from '../lib/format'
 
-/** Does something with cases, and says how it went: how many were done, why others were not, and when it leaves the house. */
+/**
+ * Does something with cases, and says how it went: how many were done, why others were not, and when it leaves the
+ * house.
+ */
 export function useDeed(after?: () => void) {
   const client = useQueryClient()
   const says = ref('')
