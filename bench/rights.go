@@ -162,26 +162,24 @@ func generateRights(dir string, devices int) (int, error) {
 			)
 		}
 	}
-	return len(
-			rights,
-		), write(
-			filepath.Join(dir, "entitlements.csv"),
-			[]string{
-				"entitlement_id",
-				"publisher",
-				"product",
-				"version",
-				"metric",
-				"quantity",
-				"kind",
-				"purchased",
-				"scope_unit",
-				"rights",
-				"unit_price",
-				"currency",
-			},
-			rights,
-		)
+	return len(rights), write(
+		filepath.Join(dir, "entitlements.csv"),
+		[]string{
+			"entitlement_id",
+			"publisher",
+			"product",
+			"version",
+			"metric",
+			"quantity",
+			"kind",
+			"purchased",
+			"scope_unit",
+			"rights",
+			"unit_price",
+			"currency",
+		},
+		rights,
+	)
 }
 
 // rightsSteps are the steps of measureRights that need the program.

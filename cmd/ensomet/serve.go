@@ -14,6 +14,7 @@ import (
 	"ensomet/internal/collect"
 	"ensomet/internal/people/peopledb"
 	"ensomet/internal/program"
+	"ensomet/internal/rest"
 	"ensomet/internal/sqlite"
 	"ensomet/internal/standin"
 )
@@ -52,7 +53,7 @@ func serve(ctx context.Context, a *program.Program, server http.Handler, listen 
 	if err != nil {
 		return fmt.Errorf("%s cannot be listened on: %w; choose another with --listen", listen, err)
 	}
-	srv := &http.Server{Handler: server, ReadHeaderTimeout: 10 * time.Second}
+	srv := &http.Server{Handler: server, ReadHeaderTimeout: rest.HeaderPatience, IdleTimeout: rest.IdlePatience}
 	a.Begin()
 	failed := make(chan error, 1)
 	go func() { failed <- srv.Serve(l) }()

@@ -9,6 +9,7 @@ import (
 	"io"
 	"net/http"
 	"net/url"
+	"runtime"
 	"strings"
 	"testing"
 
@@ -331,5 +332,38 @@ func TestGroupsPlansAndRulesOverHTTP(t *testing.T) {
 	}
 	if code, _ := looker.do(http.MethodGet, "/api/devices/nobody/evidence", "", nil); code != http.StatusNotFound {
 		t.Errorf("a device that is not there: %d", code)
+	}
+}
+
+// A small body that unpacks to very much is refused before it fills the memory, on every route that takes packed bodies.
+func TestABodyThatUnpacksToVeryMuch(t *testing.T) {
+	s, a := house(t)
+	token, _, err := a.Collecting.NewToken(t.Context(), "shore", "id", "me")
+	if err != nil {
+		t.Fatal(err)
+	}
+	var bomb bytes.Buffer
+	z := gzip.NewWriter(&bomb)
+	spaces := bytes.Repeat([]byte(" "), 1<<20)
+	for range 300 {
+		if _, err := z.Write(spaces); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if err := z.Close(); err != nil || bomb.Len() > 400_000 {
+		t.Fatal(err, bomb.Len())
+	}
+	for _, path := range []string{"/api/scans", "/api/collector/ask", "/api/collector/failed"} {
+		var before, after runtime.MemStats
+		runtime.ReadMemStats(&before)
+		code, text := machine(t, s.URL, path, token, "gzip", bomb.Bytes())
+		runtime.ReadMemStats(&after)
+		if code != http.StatusRequestEntityTooLarge && code != http.StatusUnprocessableEntity ||
+			!strings.Contains(text, "larger than") {
+			t.Errorf("%s: %d %s", path, code, text)
+		}
+		if grown := (after.TotalAlloc - before.TotalAlloc) >> 20; grown > 150 {
+			t.Errorf("%s took %d MB of memory for %d kB", path, grown, bomb.Len()>>10)
+		}
 	}
 }

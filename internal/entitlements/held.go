@@ -125,8 +125,12 @@ func (svc *Service) MailHeld(ctx context.Context, user, address, who string) err
 	}
 	if err := svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		if err := outbox.QueueMail(tx,
-			outbox.Mail{Address: address, Subject: "What " + h.Name + " holds", Body: h.Words(),
-				QueuedAt: svc.Clock.Now().Unix()}); err != nil {
+			outbox.Mail{
+				Address:  address,
+				Subject:  "What " + h.Name + " holds",
+				Body:     h.Words(),
+				QueuedAt: svc.Clock.Now().Unix(),
+			}); err != nil {
 			return err
 		}
 		return tx.Note(svc.Clock.Now(), who, "mailed what somebody holds", user, address)

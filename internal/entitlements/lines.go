@@ -85,8 +85,13 @@ func (svc *Service) EditLine(ctx context.Context, e LineEdit, who string) error 
 		for _, c := range formats.Entitlements.Columns {
 			if was[c] != is[c] {
 				if err := entitlementsdb.AddLineChange(tx, id,
-					entitlementsdb.LineChange{Field: c, Was: was[c], Is: is[c], At: now.Unix(),
-						Author: who}); err != nil {
+					entitlementsdb.LineChange{
+						Field:  c,
+						Was:    was[c],
+						Is:     is[c],
+						At:     now.Unix(),
+						Author: who,
+					}); err != nil {
 					return err
 				}
 			}

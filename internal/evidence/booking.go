@@ -47,8 +47,13 @@ func (svc *Service) Book(
 	w.Flush()
 	rehearsal, err := svc.Import(
 		ctx,
-		intake.ImportRequest{Kind: kind, File: "typed in", In: bytes.NewReader(buf.Bytes()), Author: who,
-			DryRun: true},
+		intake.ImportRequest{
+			Kind:   kind,
+			File:   "typed in",
+			In:     bytes.NewReader(buf.Bytes()),
+			Author: who,
+			DryRun: true,
+		},
 	)
 	if err != nil {
 		return rehearsal, err

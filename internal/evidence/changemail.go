@@ -57,8 +57,12 @@ func (svc *Service) QueueChangeMail(tx *sqlite.Tx) error {
 			ruleWords(r),
 		)
 		if err := outbox.QueueMail(tx,
-			outbox.Mail{Address: r.Address, Subject: fmt.Sprintf("Changes on devices: %d", fresh), Body: body,
-				QueuedAt: svc.Clock.Now().Unix()}); err != nil {
+			outbox.Mail{
+				Address:  r.Address,
+				Subject:  fmt.Sprintf("Changes on devices: %d", fresh),
+				Body:     body,
+				QueuedAt: svc.Clock.Now().Unix(),
+			}); err != nil {
 			return err
 		}
 	}

@@ -75,13 +75,7 @@ func oneOfSeveral(list []evidencedb.InstallRow) []evidencedb.InstallRow {
 		if !slices.Contains(strings.Split(o.Source, " and "), i.Source) {
 			o.Source += " and " + i.Source
 		}
-		o.Since, o.InstallDate, o.LastUsed = min(
-			o.Since,
-			i.Since,
-		), max(
-			o.InstallDate,
-			i.InstallDate,
-		), max(
+		o.Since, o.InstallDate, o.LastUsed = min(o.Since, i.Since), max(o.InstallDate, i.InstallDate), max(
 			o.LastUsed,
 			i.LastUsed,
 		)

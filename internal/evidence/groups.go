@@ -226,8 +226,13 @@ func (svc *Service) SaveGroup(ctx context.Context, draft GroupDraft, who string)
 			return err
 		}
 		if id, err = evidencedb.PutGroup(tx,
-			snapshot.DeviceGroup{ID: draft.ID, Note: draft.Note, Author: who, At: svc.Clock.Now().Unix(),
-				Set: *set}); err != nil {
+			snapshot.DeviceGroup{
+				ID:     draft.ID,
+				Note:   draft.Note,
+				Author: who,
+				At:     svc.Clock.Now().Unix(),
+				Set:    *set,
+			}); err != nil {
 			return err
 		}
 		for name := range c.Ids {

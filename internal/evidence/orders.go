@@ -38,8 +38,13 @@ func (svc *Collecting) AskScans(ctx context.Context, codes []string, who string)
 			}
 			asked++
 			if err := evidencedb.PutOrder(tx,
-				evidencedb.ScanOrder{Device: id, Why: "asked for", AskedAt: now, Author: who,
-					Order: schedule.Order{State: schedule.Waiting, NotBefore: now}}); err != nil {
+				evidencedb.ScanOrder{
+					Device:  id,
+					Why:     "asked for",
+					AskedAt: now,
+					Author:  who,
+					Order:   schedule.Order{State: schedule.Waiting, NotBefore: now},
+				}); err != nil {
 				return err
 			}
 		}

@@ -96,9 +96,19 @@ func (svc *Collecting) SaveSchedule(ctx context.Context, d ScheduleDraft, who st
 		}
 		now := svc.Clock.Now()
 		if id, err = evidencedb.PutSchedule(tx,
-			evidencedb.Schedule{ID: d.ID, Name: d.Name, Basis: d.Basis, Calendar: d.Calendar, AgeDays: d.AgeDays,
-				Group: d.Group, Quiet: d.Quiet, ConsideredAt: now.Unix(), Author: who, At: now.Unix(),
-				Paused: d.Paused}); err != nil {
+			evidencedb.Schedule{
+				ID:           d.ID,
+				Name:         d.Name,
+				Basis:        d.Basis,
+				Calendar:     d.Calendar,
+				AgeDays:      d.AgeDays,
+				Group:        d.Group,
+				Quiet:        d.Quiet,
+				ConsideredAt: now.Unix(),
+				Author:       who,
+				At:           now.Unix(),
+				Paused:       d.Paused,
+			}); err != nil {
 			return err
 		}
 		return tx.Note(now, who, "set a schedule", d.Name, "")
@@ -334,8 +344,14 @@ func (svc *Collecting) Plan(ctx context.Context) (int, error) {
 				busy[id] = true
 				made++
 				if err := evidencedb.PutOrder(tx,
-					evidencedb.ScanOrder{Device: id, Schedule: s.ID, Why: due[id], AskedAt: f.now, Author: "schedule",
-						Order: schedule.Order{State: schedule.Waiting, NotBefore: start.Unix()}}); err != nil {
+					evidencedb.ScanOrder{
+						Device:   id,
+						Schedule: s.ID,
+						Why:      due[id],
+						AskedAt:  f.now,
+						Author:   "schedule",
+						Order:    schedule.Order{State: schedule.Waiting, NotBefore: start.Unix()},
+					}); err != nil {
 					return err
 				}
 			}

@@ -155,7 +155,10 @@ type ConditionFields struct {
 
 // RecordFields lists what conditions on records may ask about.
 func (svc *Service) RecordFields() ConditionFields {
-	out := ConditionFields{Fields: condition.RecordFields, Operators: map[string][]string{}, Groups: []string{},
+	out := ConditionFields{
+		Fields:    condition.RecordFields,
+		Operators: map[string][]string{},
+		Groups:    []string{},
 		Values: map[string][]string{
 			"piece": {
 				string(recognise.Update),
@@ -165,7 +168,8 @@ func (svc *Service) RecordFields() ConditionFields {
 				string(recognise.PlugIn),
 				string(recognise.Trial),
 			},
-		}}
+		},
+	}
 	for t, ops := range condition.Operators {
 		out.Operators[string(t)] = ops
 	}

@@ -40,8 +40,13 @@ func (svc *Collecting) NewToken(ctx context.Context, source, findsBy, who string
 	err = svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		now := svc.Clock.Now()
 		if id, err = evidencedb.AddToken(tx,
-			evidencedb.Token{Source: source, Hint: secret[:len(tokenPrefix)+4], FindsBy: findsBy,
-				CreatedAt: now.Unix(), Author: who}, hash[:]); err != nil {
+			evidencedb.Token{
+				Source:    source,
+				Hint:      secret[:len(tokenPrefix)+4],
+				FindsBy:   findsBy,
+				CreatedAt: now.Unix(),
+				Author:    who,
+			}, hash[:]); err != nil {
 			return err
 		}
 		return tx.Note(now, who, "made a token", source, "")

@@ -46,9 +46,13 @@ func WriteCycloneDX(out io.Writer, s *Scan, asXML bool) error {
 	bom := cdx.NewBOM()
 	bom.Metadata = &cdx.Metadata{
 		Timestamp: s.At.UTC().Format(time.RFC3339),
-		Component: &cdx.Component{BOMRef: "device", Type: cdx.ComponentTypeDevice, Name: s.Device.Name,
+		Component: &cdx.Component{
+			BOMRef: "device",
+			Type:   cdx.ComponentTypeDevice,
+			Name:   s.Device.Name,
 			Properties: &[]cdx.Property{{Name: ours + "device_id", Value: s.Device.ID},
-				{Name: ours + "source", Value: s.Source}}},
+				{Name: ours + "source", Value: s.Source}},
+		},
 	}
 	list := []cdx.Component{}
 	for i := range s.Installs {
@@ -226,8 +230,11 @@ func WriteSPDX(out io.Writer, s *Scan) error {
 		if in.Publisher != "" {
 			p.PackageSupplier = &common.Supplier{SupplierType: "Organization", Supplier: in.Publisher}
 		}
-		for _, ref := range []spdx.PackageExternalReference{{Category: "PACKAGE-MANAGER", RefType: "purl",
-			Locator: in.PURL}, {Category: "SECURITY", RefType: "cpe23Type", Locator: in.CPE},
+		for _, ref := range []spdx.PackageExternalReference{{
+			Category: "PACKAGE-MANAGER",
+			RefType:  "purl",
+			Locator:  in.PURL,
+		}, {Category: "SECURITY", RefType: "cpe23Type", Locator: in.CPE},
 			{Category: "SECURITY", RefType: "swid", Locator: in.TagID}} {
 			if ref.Locator != "" {
 				p.PackageExternalReferences = append(p.PackageExternalReferences, &ref)

@@ -72,13 +72,10 @@ func places(dn string) (unit, path string) {
 	}
 	slices.Reverse(units)
 	slices.Reverse(all)
-	return strings.Join(
-			units,
-			"/",
-		), strings.Trim(
-			strings.Join(append([]string{strings.Join(domain, ".")}, all...), "/"),
-			"/",
-		)
+	return strings.Join(units, "/"), strings.Trim(
+		strings.Join(append([]string{strings.Join(domain, ".")}, all...), "/"),
+		"/",
+	)
 }
 
 // DirectoryRows makes lines of users.csv or devices.csv of the entries of a directory. Persons are entries of the

@@ -47,6 +47,23 @@ func (p *parser) day(name string) civil.Day {
 	return d
 }
 
+// What a source may say of one machine: the largest built have some thousand processors and a hundred thousand cores
+// (common practice); what is above is a mistake or an attack.
+const (
+	MaxProcessors = 10_000
+	MaxCores      = 1_000_000
+	MaxMemoryMB   = 1 << 30
+)
+
+// wholeTo is whole with a limit of its own.
+func (p *parser) wholeTo(name string, most int64) int64 {
+	n := p.whole(name, 0)
+	if n > most {
+		p.fail("%s is %d: more than %d cannot be meant", name, n, most)
+	}
+	return n
+}
+
 func (p *parser) whole(name string, least int64) int64 {
 	v := p.col(name)
 	if v == "" {

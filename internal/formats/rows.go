@@ -109,25 +109,28 @@ func ParseDevice(row *Row, zone *time.Location) (Device, error) {
 	p := &parser{row: row, kind: Devices, zone: zone}
 	flag := []string{"true", "false"}
 	d := Device{
-		ID: p.need(
-			"device_id",
-		), Name: p.col("name"), Kind: p.oneOf("kind", DeviceKinds, "client"),
-		Environment: p.oneOf("environment", Environments, "production"),
-		OrgUnit: strings.Trim(
-			p.col("org_unit"),
-			"/",
-		), Site: p.col("site"), Country: p.col("country"), IPAddress: p.col("ip_address"),
+		ID:            p.need("device_id"),
+		Name:          p.col("name"),
+		Kind:          p.oneOf("kind", DeviceKinds, "client"),
+		Environment:   p.oneOf("environment", Environments, "production"),
+		OrgUnit:       strings.Trim(p.col("org_unit"), "/"),
+		Site:          p.col("site"),
+		Country:       p.col("country"),
+		IPAddress:     p.col("ip_address"),
 		DirectoryPath: p.col("directory_path"),
-		PrimaryUser: p.col(
-			"primary_user",
-		), OSName: p.col("os_name"), OSVersion: p.col("os_version"), Processors: p.whole("processors", 0),
-		Cores: p.whole("cores", 0),
-		VirtualCores: p.whole(
-			"virtual_cores",
-			0,
-		), HostID: p.col("host_id"), Cluster: p.col("cluster"), Pinned: p.oneOf("pinned", flag, ""),
-		Portable: p.oneOf("portable", flag, ""),
-		Status:   p.oneOf("status", Statuses, "in_service"), LastScan: p.instant("last_scan"), Custom: row.Custom(),
+		PrimaryUser:   p.col("primary_user"),
+		OSName:        p.col("os_name"),
+		OSVersion:     p.col("os_version"),
+		Processors:    p.wholeTo("processors", MaxProcessors),
+		Cores:         p.wholeTo("cores", MaxCores),
+		VirtualCores:  p.wholeTo("virtual_cores", MaxCores),
+		HostID:        p.col("host_id"),
+		Cluster:       p.col("cluster"),
+		Pinned:        p.oneOf("pinned", flag, ""),
+		Portable:      p.oneOf("portable", flag, ""),
+		Status:        p.oneOf("status", Statuses, "in_service"),
+		LastScan:      p.instant("last_scan"),
+		Custom:        row.Custom(),
 	}
 	if f := p.money("core_factor"); f.Valid {
 		d.CoreFactor = f.Decimal.String()
@@ -168,25 +171,19 @@ func ParseTitle(row *Row) (Title, error) {
 	)
 	t := Title{Publisher: p.need("publisher"), Product: p.need("product"), Custom: row.Custom()}
 	t.Title = recognise.Title{
-		Edition:     p.col("edition"),
-		EditionRank: int(p.whole("edition_rank", 0)),
-		Version:     p.col("version"),
-		Category:    p.col("category"),
-		Model: recognise.LicenceModel(
-			p.oneOf("licence_model", models, ""),
-		),
-		ListPrice: p.money("list_price"),
-		Currency:  p.currency("currency"),
-		DefaultMetric: p.oneOf(
-			"default_metric",
-			strs(entitle.Metrics),
-			"",
-		),
-		Suite:       p.col("suite"),
-		Released:    p.day("released"),
-		GeneralEnd:  p.day("general_support_end"),
-		ExtendedEnd: p.day("extended_support_end"),
-		EndOfLife:   p.day("end_of_life"),
+		Edition:       p.col("edition"),
+		EditionRank:   int(p.whole("edition_rank", 0)),
+		Version:       p.col("version"),
+		Category:      p.col("category"),
+		Model:         recognise.LicenceModel(p.oneOf("licence_model", models, "")),
+		ListPrice:     p.money("list_price"),
+		Currency:      p.currency("currency"),
+		DefaultMetric: p.oneOf("default_metric", strs(entitle.Metrics), ""),
+		Suite:         p.col("suite"),
+		Released:      p.day("released"),
+		GeneralEnd:    p.day("general_support_end"),
+		ExtendedEnd:   p.day("extended_support_end"),
+		EndOfLife:     p.day("end_of_life"),
 	}
 	t.Aliases = parts(p.col("aliases"))
 	if t.ListPrice.Valid && t.Currency == "" {
@@ -216,28 +213,20 @@ func ParseEntitlement(row *Row) (Entitlement, error) {
 	p.need("quantity")
 	p.need("metric")
 	e.Line = entitle.Line{
-		Code:    p.need("entitlement_id"),
-		Edition: p.col("edition"),
-		Version: p.col("version"),
-		Metric:  entitle.Metric(p.oneOf("metric", strs(entitle.Metrics), "")),
-		Quantity: p.whole(
-			"quantity",
-			0,
-		),
-		PackSize: p.whole("pack_size", 1),
-		Kind:     entitle.Kind(p.oneOf("kind", strs(entitle.Kinds), string(entitle.Perpetual))),
-		Start:    p.day("start"),
-		End:      p.day("end"),
-		MaintenanceEnd: p.day(
-			"maintenance_end",
-		),
-		Purchased: p.day("purchased"),
-		UnitPrice: p.money("unit_price"),
-		Currency:  p.currency("currency"),
-		ScopeUnit: strings.Trim(
-			p.col("scope_unit"),
-			"/",
-		),
+		Code:            p.need("entitlement_id"),
+		Edition:         p.col("edition"),
+		Version:         p.col("version"),
+		Metric:          entitle.Metric(p.oneOf("metric", strs(entitle.Metrics), "")),
+		Quantity:        p.whole("quantity", 0),
+		PackSize:        p.whole("pack_size", 1),
+		Kind:            entitle.Kind(p.oneOf("kind", strs(entitle.Kinds), string(entitle.Perpetual))),
+		Start:           p.day("start"),
+		End:             p.day("end"),
+		MaintenanceEnd:  p.day("maintenance_end"),
+		Purchased:       p.day("purchased"),
+		UnitPrice:       p.money("unit_price"),
+		Currency:        p.currency("currency"),
+		ScopeUnit:       strings.Trim(p.col("scope_unit"), "/"),
 		ScopeCountry:    p.col("scope_country"),
 		Base:            p.col("base"),
 		Order:           p.col("order"),
@@ -374,7 +363,9 @@ func ParseInstall(row *Row, zone *time.Location) (Install, error) {
 			PURL:         row.At(inPURL),
 			CPE:          row.At(inCPE),
 		},
-		InstallPath: row.At(inInstallPath), Source: row.At(inSource), Custom: row.Custom(),
+		InstallPath: row.At(inInstallPath),
+		Source:      row.At(inSource),
+		Custom:      row.Custom(),
 	}
 	bad := func(reason string) error { return &LineError{row.Line, row.Content, reason} }
 	if in.Device == "" {

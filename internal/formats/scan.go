@@ -163,9 +163,17 @@ func (s *Scan) Check() error {
 		}
 	}
 	d := &s.Device
-	for _, n := range []int64{d.Processors, d.Cores, d.VirtualCores, d.MemoryMB} {
-		if n < 0 || n > 1_000_000_000 {
-			return bad("a figure of the device is %d", n)
+	for _, n := range []struct {
+		what      string
+		said, max int64
+	}{
+		{"processors", d.Processors, MaxProcessors},
+		{"cores", d.Cores, MaxCores},
+		{"virtual cores", d.VirtualCores, MaxCores},
+		{"MB of memory", d.MemoryMB, MaxMemoryMB},
+	} {
+		if n.said < 0 || n.said > n.max {
+			return bad("the device has %d %s: from 0 to %d can be meant", n.said, n.what, n.max)
 		}
 	}
 	if err := texts("the device", s.ID, s.Source, d.ID, d.Name, d.OSName, d.OSVersion, d.IPAddress, d.Processor,

@@ -212,10 +212,7 @@ func (d *twoDays) view(f *snapshot.ProductFacts, s *position.Step) []CauseStep {
 		}
 	}
 	if len(s.Lines) > 0 {
-		was, is := entitle.Effective(
-			d.before.Products[f.Id].Lines,
-			d.before.AsOf,
-		), entitle.Effective(
+		was, is := entitle.Effective(d.before.Products[f.Id].Lines, d.before.AsOf), entitle.Effective(
 			f.Lines,
 			d.after.AsOf,
 		)

@@ -100,15 +100,9 @@ func (svc *Service) TryBasket(ctx context.Context, measures []snapshot.BasketMea
 					t.Cost, t.Saves, t.Currency = c.String(), s.String(), currency
 					cost, saves = cost.Add(euros(c, currency)), saves.Add(euros(s, currency))
 					ps := position.Compute(next)
-					t.Short, t.Surplus = snapshot.SumShort(
+					t.Short, t.Surplus = snapshot.SumShort(ps)-snapshot.SumShort(now[m.Product]), snapshot.SumSurplus(
 						ps,
-					)-snapshot.SumShort(
-						now[m.Product],
-					), snapshot.SumSurplus(
-						ps,
-					)-snapshot.SumSurplus(
-						now[m.Product],
-					)
+					)-snapshot.SumSurplus(now[m.Product])
 					inputs[m.Product], now[m.Product] = next, ps
 				}
 			}

@@ -101,8 +101,13 @@ func New(db *sqlite.DB, clock clock.Clock) *Program {
 		Entitlements: p.Entitlements,
 		Outbox:       p.Outbox,
 	}
-	p.Reports = &reports.Service{DB: db, Clock: clock, Snapshots: p.Snapshots, Renewal: p.Renewal,
-		Position: p.Position}
+	p.Reports = &reports.Service{
+		DB:        db,
+		Clock:     clock,
+		Snapshots: p.Snapshots,
+		Renewal:   p.Renewal,
+		Position:  p.Position,
+	}
 	p.Evidence.Kinds = []map[*formats.Kind]intake.SinkMaker{
 		p.Catalogue.Kinds(),
 		p.Entitlements.Kinds(),

@@ -56,6 +56,7 @@ func New(db *sqlite.DB, clock clock.Clock, sessions scs.Store, tokens Tokens) *S
 
 	r := s.Router
 	r.Use(
+		patient(BodyPatience),
 		middleware.Recoverer,
 		headers,
 		http.NewCrossOriginProtection().Handler,
@@ -111,9 +112,7 @@ func (s *Server) Need(ctx context.Context, role access.Role) (Who, error) {
 	}
 	if !me.Role.May(role) {
 		return me, huma.Error403Forbidden(
-			"The role “" + string(
-				me.Role,
-			) + "” may look but not change this. Ask somebody with the role “" + string(
+			"The role “" + string(me.Role) + "” may look but not change this. Ask somebody with the role “" + string(
 				role,
 			) + "”.",
 		)

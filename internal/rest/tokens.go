@@ -4,6 +4,7 @@ import (
 	"compress/gzip"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"io"
 	"net/http"
 	"strings"
@@ -19,6 +20,7 @@ import (
 // The limits of what one source may send: bytes of one scan as it comes, and wrong tokens of one address a minute.
 const (
 	MaxScanBody  = 4 << 20
+	MaxUnpacked  = 32 << 20 // of a body that comes packed, once it is unpacked
 	BadPerMinute = 60
 )
 
@@ -112,7 +114,7 @@ func ReadBody(w http.ResponseWriter, r *http.Request) (io.Reader, *Counted, erro
 		if err != nil {
 			return nil, raw, &formats.FileError{Reason: "the body is not gzip, though its header says so"}
 		}
-		return z, raw, nil
+		return http.MaxBytesReader(w, io.NopCloser(z), MaxUnpacked), raw, nil
 	}
 	return nil, raw, huma.NewError(http.StatusUnsupportedMediaType, "Send the body as it is, or packed with gzip.")
 }
@@ -124,7 +126,11 @@ func Request[T any](w http.ResponseWriter, r *http.Request) (T, error) {
 	if err != nil {
 		return v, err
 	}
-	if err := json.NewDecoder(in).Decode(&v); err != nil {
+	var large *http.MaxBytesError
+	if err := json.NewDecoder(in).Decode(&v); errors.As(err, &large) {
+		return v, huma.NewError(http.StatusRequestEntityTooLarge,
+			fmt.Sprintf("The request is larger than %d MB.", large.Limit>>20))
+	} else if err != nil {
 		return v, huma.Error422UnprocessableEntity("The request cannot be read: " + err.Error())
 	}
 	return v, nil

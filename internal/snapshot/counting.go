@@ -176,10 +176,7 @@ func (e *Snapshot) foldedHere(records []int64) (map[int64]*recognise.Suite, []*r
 			here, of = append(
 				here,
 				recognise.Present{Product: r.Product.Id, Edition: r.need.Edition, Version: r.need.Version},
-			), append(
-				of,
-				id,
-			)
+			), append(of, id)
 		}
 	}
 	folds := e.Catalogue.Fold(here)

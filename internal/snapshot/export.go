@@ -55,15 +55,11 @@ var weekdays = func() string {
 
 var Exports = map[string]string{
 	"publishers": "SELECT name, aliases, successor FROM publisher ORDER BY name_key",
-	"titles": `SELECT p.publisher, p.name, t.edition, ` + sqlite.Number(
-		"t.edition_rank",
-	) + `, t.version, t.category, t.licence_model, coalesce(t.list_price, ''), t.currency, t.default_metric, t.suite, ` + sqlite.Date(
-		"t.released",
-	) + `, ` + sqlite.Date(
-		"t.general_end",
-	) + `, ` + sqlite.Date(
-		"t.extended_end",
-	) + `, ` + sqlite.Date(
+	"titles": `SELECT p.publisher, p.name, t.edition, ` + sqlite.Number("t.edition_rank") + `,
+ t.version, t.category, t.licence_model, coalesce(t.list_price, ''), t.currency, t.default_metric, t.suite, ` +
+		sqlite.Date(
+			"t.released",
+		) + `, ` + sqlite.Date("t.general_end") + `, ` + sqlite.Date("t.extended_end") + `, ` + sqlite.Date(
 		"t.end_of_life",
 	) + `, t.aliases
 		FROM title t JOIN product p ON p.id = t.product_id ORDER BY p.publisher, p.name, t.edition, t.version`,
@@ -72,33 +68,16 @@ var Exports = map[string]string{
 		"left_on",
 	) + " FROM person ORDER BY code",
 	"devices": `SELECT code, name, kind, environment, org_unit, site, country, ip_address, directory_path,
-		primary_user, os_name, os_version, ` + sqlite.Number(
-		"processors",
-	) + `, ` + sqlite.Number(
-		"cores",
-	) + `, ` + sqlite.Number(
-		"virtual_cores",
-	) + `,
+		primary_user, os_name, os_version, ` + sqlite.Number("processors") + `, ` + sqlite.Number("cores") + `,
+ ` + sqlite.Number("virtual_cores") + `,
 		core_factor, host_id, cluster, pinned, portable, status, ` + sqlite.Instant(
 		"last_scan",
 	) + ` FROM device ORDER BY code`,
 	"entitlements": `SELECT e.code, p.publisher, p.name, e.edition, e.version, e.metric, e.quantity, e.kind,
-		` + sqlite.Date(
-		"e.start",
-	) + `, ` + sqlite.Date(
-		"e.end",
-	) + `, ` + sqlite.Date(
-		"e.maintenance_end",
-	) + `, coalesce(e.unit_price, ''), e.currency, ` + sqlite.Date(
-		"e.purchased",
-	) + `,
-		e.order_no, e.contract, e.scope_unit, e.scope_country, e.rights, ` + sqlite.Number(
-		"e.min_per_processor",
-	) + `, ` + sqlite.Number(
-		"e.min_per_server",
-	) + `, ` + sqlite.Number(
-		"e.pack_size",
-	) + `, e.capacity, e.base
+		` + sqlite.Date("e.start") + `, ` + sqlite.Date("e.end") + `, ` + sqlite.Date("e.maintenance_end") + `,
+ coalesce(e.unit_price, ''), e.currency, ` + sqlite.Date("e.purchased") + `,
+		e.order_no, e.contract, e.scope_unit, e.scope_country, e.rights, ` + sqlite.Number("e.min_per_processor") + `,
+ ` + sqlite.Number("e.min_per_server") + `, ` + sqlite.Number("e.pack_size") + `, e.capacity, e.base
 		FROM entitlement e JOIN product p ON p.id = e.product_id WHERE e.withdrawn_at = 0 ORDER BY e.code`,
 	"transactions": "SELECT e.code, t.type, " + sqlite.Date(
 		"t.on_day",

@@ -173,10 +173,7 @@ func AssignmentsOf(tx *sqlite.Tx, products []int64, day civil.Day) ([]Assigned, 
 			return nil, err
 		}
 		of, args = " AND entitlement_id IN (SELECT id FROM entitlement WHERE product_id IN (SELECT value FROM "+
-			"json_each(?2)))", append(
-			args,
-			string(list),
-		)
+			"json_each(?2)))", append(args, string(list))
 	}
 	return sqlite.Query(
 		tx,

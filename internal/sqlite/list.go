@@ -121,10 +121,7 @@ func (l *List[T]) Conditions(q ListQuery) (string, []any, error) {
 		case strings.HasPrefix(v, "*"):
 			where, args = append(where, c.SQL+" LIKE ? ESCAPE '\\'"), append(args, "%"+EscapeLike(v[1:])+"%")
 		case strings.HasSuffix(v, "/*"):
-			where, args = append(
-				where,
-				"("+c.SQL+" = ? OR "+c.SQL+" LIKE ? ESCAPE '\\')",
-			), append(
+			where, args = append(where, "("+c.SQL+" = ? OR "+c.SQL+" LIKE ? ESCAPE '\\')"), append(
 				args,
 				strings.TrimSuffix(v, "/*"),
 				EscapeLike(strings.TrimSuffix(v, "*"))+"%",
@@ -145,11 +142,7 @@ func (l *List[T]) Conditions(q ListQuery) (string, []any, error) {
 				where, args = append(
 					where,
 					"(CAST("+c.SQL+" AS TEXT) = ? OR typeof("+c.SQL+") = 'real' AND "+c.SQL+" = CAST(? AS REAL))",
-				), append(
-					args,
-					v,
-					v,
-				)
+				), append(args, v, v)
 				continue
 			}
 			where, args = append(where, "CAST("+c.SQL+" AS TEXT) = ?"), append(args, v)
@@ -249,10 +242,7 @@ func (l *List[T]) Page(tx *Tx, q ListQuery) (Page[T], error) {
 		cols = append(cols, c.SQL)
 	}
 	// by their places: a column that is a mere number would be taken for one
-	text := "SELECT " + strings.Join(
-		cols,
-		", ",
-	) + ", " + order + ", " + l.Key + base + fmt.Sprintf(
+	text := "SELECT " + strings.Join(cols, ", ") + ", " + order + ", " + l.Key + base + fmt.Sprintf(
 		" ORDER BY %d %s, %d",
 		len(cols)+1,
 		dir,

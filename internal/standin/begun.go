@@ -29,8 +29,15 @@ func (o *Outside) beginWork(ctx context.Context, a *program.Program, days func(n
 		return fmt.Errorf("the demo's catalogue has %d products named Frostsounder: %w", len(ids), err)
 	}
 	if err := a.Worklist.PutReclaimRule(ctx,
-		worklist.ReclaimDraft{Product: ids[0], Propose: true, Window: 365, Grace: 60, Least: 0.8, PoolShare: 0.6,
-			Note: "used in winter alone"}, "Worker"); err != nil {
+		worklist.ReclaimDraft{
+			Product:   ids[0],
+			Propose:   true,
+			Window:    365,
+			Grace:     60,
+			Least:     0.8,
+			PoolShare: 0.6,
+			Note:      "used in winter alone",
+		}, "Worker"); err != nil {
 		return err
 	}
 	if err := a.Pipeline.Refresh(ctx); err != nil {
@@ -203,8 +210,12 @@ func (o *Outside) putBack(ctx context.Context, a *program.Program, id int64) err
 		}
 		s.Installs = append(
 			s.Installs,
-			formats.ScanInstall{Publisher: "Dunlaw Tools", Name: begunProduct, Version: "6.1",
-				FileName: "bollard.exe"},
+			formats.ScanInstall{
+				Publisher: "Dunlaw Tools",
+				Name:      begunProduct,
+				Version:   "6.1",
+				FileName:  "bollard.exe",
+			},
 		)
 		o.mu.Lock()
 		g := gateway{o.fleet.client, o.state.Token}

@@ -140,12 +140,19 @@ func makeRules(ctx context.Context, a *program.Program) error {
 		return fmt.Errorf("the demo's catalogue has %d products named Yawltally: %w", len(tally), err)
 	}
 	for _, r := range []titles.RuleDraft{
-		{Name: "copies that came with the machine", Outcome: "nothing",
+		{
+			Name:    "copies that came with the machine",
+			Outcome: "nothing",
 			Records: condition.Condition{Field: "name", Op: "like", Value: "*oem*"},
-			Reason:  "licensed with the hardware"},
-		{Name: "the bench is no production", Outcome: "leave_out", Reason: "the maker lets test benches run it freely",
+			Reason:  "licensed with the hardware",
+		},
+		{
+			Name:    "the bench is no production",
+			Outcome: "leave_out",
+			Reason:  "the maker lets test benches run it freely",
 			Records: condition.Condition{Field: "title", Op: "has", Value: fmt.Sprint(tally[0])},
-			Devices: condition.Condition{Field: "environment", Op: "is", Value: "test"}},
+			Devices: condition.Condition{Field: "environment", Op: "is", Value: "test"},
+		},
 	} {
 		if _, err := a.Titles.PutRule(ctx, r, "Worker"); err != nil {
 			return err
@@ -161,14 +168,26 @@ func makeGroups(ctx context.Context, a *program.Program) error {
 	}
 	for _, g := range []evidence.GroupDraft{
 		{Name: "vessels", Note: "what is at sea", Condition: q("unit", "under", "Sea")},
-		{Name: "not in production", Note: "the bench, training and standby",
-			Condition: condition.Condition{Not: &condition.Condition{Field: "environment", Op: "is",
-				Value: "production"}}},
-		{Name: "large machines ashore",
+		{
+			Name: "not in production",
+			Note: "the bench, training and standby",
+			Condition: condition.Condition{Not: &condition.Condition{
+				Field: "environment",
+				Op:    "is",
+				Value: "production",
+			}},
+		},
+		{
+			Name: "large machines ashore",
 			Condition: condition.Condition{All: []condition.Condition{q("cores", "at_least", "8"),
-				{Not: &condition.Condition{Field: "group", Op: "in", Value: "vessels"}}}}},
-		{Name: "on loan", Note: "kept by hand", ByHand: true,
-			Picked: []evidence.GroupPick{{Device: "D0020", Inside: true}, {Device: "D0021", Inside: true}}},
+				{Not: &condition.Condition{Field: "group", Op: "in", Value: "vessels"}}}},
+		},
+		{
+			Name:   "on loan",
+			Note:   "kept by hand",
+			ByHand: true,
+			Picked: []evidence.GroupPick{{Device: "D0020", Inside: true}, {Device: "D0021", Inside: true}},
+		},
 	} {
 		if _, err := a.Evidence.SaveGroup(ctx, g, "demo"); err != nil {
 			return err

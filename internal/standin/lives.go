@@ -167,17 +167,35 @@ func makePlans(ctx context.Context, a *program.Program) error {
 		draft            titles.PlanDraft
 	}{
 		{"Sillwatch Relay", "3",
-			titles.PlanDraft{What: "move", ToVersion: "4", Since: civil.MustParse("2025-12-01"),
-				Due: civil.MustParse("2026-05-31"), Owner: "Workshop", Note: "with the yearly overhaul"}},
+			titles.PlanDraft{
+				What:      "move",
+				ToVersion: "4",
+				Since:     civil.MustParse("2025-12-01"),
+				Due:       civil.MustParse("2026-05-31"),
+				Owner:     "Workshop",
+				Note:      "with the yearly overhaul",
+			}},
 		{"Brineweft", "1",
-			titles.PlanDraft{What: "move", ToVersion: "2", Since: civil.MustParse("2026-06-01"),
-				Due: civil.MustParse("2026-12-31"), Owner: "Desktop engineers"}},
+			titles.PlanDraft{
+				What:      "move",
+				ToVersion: "2",
+				Since:     civil.MustParse("2026-06-01"),
+				Due:       civil.MustParse("2026-12-31"),
+				Owner:     "Desktop engineers",
+			}},
 		{"Gyrelatch", "1",
-			titles.PlanDraft{What: "remove", Since: civil.MustParse("2026-06-01"), Due: civil.MustParse("2026-09-30"),
-				Owner: "Desktop engineers"}},
+			titles.PlanDraft{
+				What:  "remove",
+				Since: civil.MustParse("2026-06-01"),
+				Due:   civil.MustParse("2026-09-30"),
+				Owner: "Desktop engineers",
+			}},
 		{"Knollmortise", "1",
-			titles.PlanDraft{What: "keep", Owner: "Computing hall",
-				Note: "reads files of instruments that nothing newer reads; the machines have no network"}},
+			titles.PlanDraft{
+				What:  "keep",
+				Owner: "Computing hall",
+				Note:  "reads files of instruments that nothing newer reads; the machines have no network",
+			}},
 	} {
 		r, err := release(p.product, p.version)
 		if err != nil {
@@ -224,8 +242,14 @@ func makeOffer(ctx context.Context, a *program.Program) error {
 		}
 		l := p.Lines[0]
 		if _, err := a.Catalogue.EditTitle(ctx,
-			titles.TitleEdit{Product: ids[0], Title: l.ID, Edition: l.Edition, Version: l.Version, Says: c.says,
-				ChangedAt: l.ChangedAt}, "Worker"); err != nil {
+			titles.TitleEdit{
+				Product:   ids[0],
+				Title:     l.ID,
+				Edition:   l.Edition,
+				Version:   l.Version,
+				Says:      c.says,
+				ChangedAt: l.ChangedAt,
+			}, "Worker"); err != nil {
 			return err
 		}
 	}

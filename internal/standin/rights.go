@@ -421,12 +421,36 @@ func hostOf(w *world, n int) string {
 func makeRights(ctx context.Context, a *program.Program) error {
 	day := civil.MustParse
 	for _, c := range []entitlementsdb.Contract{
-		{Code: "K-05", Publisher: "Quernstone AS", Name: "Sonar frame agreement", Start: day("2024-01-01"),
-			End: day("2026-12-31"), NoticeDays: 90, Renews: true, Owner: "Dagne Laverud"},
-		{Code: "K-11", Publisher: "Harrowmere plc", Name: "Databases of the hall", Start: day("2025-09-01"),
-			End: day("2026-08-31"), NoticeDays: 45, Owner: "Kettil Pilskog", Note: "terms by core are in annex 2"},
-		{Code: "K-17", Publisher: "Brackwell Office Inc.", Name: "Office seats", Start: day("2025-10-01"),
-			End: day("2026-09-30"), NoticeDays: 60, Renews: true, Owner: "Dagne Laverud"},
+		{
+			Code:       "K-05",
+			Publisher:  "Quernstone AS",
+			Name:       "Sonar frame agreement",
+			Start:      day("2024-01-01"),
+			End:        day("2026-12-31"),
+			NoticeDays: 90,
+			Renews:     true,
+			Owner:      "Dagne Laverud",
+		},
+		{
+			Code:       "K-11",
+			Publisher:  "Harrowmere plc",
+			Name:       "Databases of the hall",
+			Start:      day("2025-09-01"),
+			End:        day("2026-08-31"),
+			NoticeDays: 45,
+			Owner:      "Kettil Pilskog",
+			Note:       "terms by core are in annex 2",
+		},
+		{
+			Code:       "K-17",
+			Publisher:  "Brackwell Office Inc.",
+			Name:       "Office seats",
+			Start:      day("2025-10-01"),
+			End:        day("2026-09-30"),
+			NoticeDays: 60,
+			Renews:     true,
+			Owner:      "Dagne Laverud",
+		},
 	} {
 		if err := a.Entitlements.PutContract(ctx, c, "Worker"); err != nil {
 			return err
@@ -448,8 +472,11 @@ func makeRights(ctx context.Context, a *program.Program) error {
 		return err
 	}
 	if _, err := a.Entitlements.PutStarterSet(ctx,
-		entitlementsdb.StarterSet{Name: "charting, first day", Note: "agreed with the head of charting",
-			Products: []int64{notes, ledger}}, "Worker"); err != nil {
+		entitlementsdb.StarterSet{
+			Name:     "charting, first day",
+			Note:     "agreed with the head of charting",
+			Products: []int64{notes, ledger},
+		}, "Worker"); err != nil {
 		return err
 	}
 	for i, user := range []string{"u0301", "u0312"} {
@@ -463,9 +490,16 @@ func makeRights(ctx context.Context, a *program.Program) error {
 		return err
 	}
 	if _, err := a.Worklist.SaveBasket(ctx,
-		worklist.Basket{Name: "Databases before the audit", Note: "which way out is cheaper?",
-			Measures: []snapshot.BasketMeasure{{Kind: "buy", Product: engine, Line: lineOfEngine(ctx, a, engine),
-				Quantity: 4}}}, "Worker"); err != nil {
+		worklist.Basket{
+			Name: "Databases before the audit",
+			Note: "which way out is cheaper?",
+			Measures: []snapshot.BasketMeasure{{
+				Kind:     "buy",
+				Product:  engine,
+				Line:     lineOfEngine(ctx, a, engine),
+				Quantity: 4,
+			}},
+		}, "Worker"); err != nil {
 		return err
 	}
 	_, err = a.Position.MakeStatement(

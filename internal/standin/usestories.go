@@ -72,8 +72,13 @@ func (w *world) useStories() {
 	// Process events: a clock that ran ahead and was put back, a stop that never came, everything twice, two programs
 	// of one title at once.
 	tracer := w.newProduct(
-		product{publisher: "Dunlaw Tools", name: "Threadgauge", category: "drawing", price: "210",
-			file: "thgauge.exe"},
+		product{
+			publisher: "Dunlaw Tools",
+			name:      "Threadgauge",
+			category:  "drawing",
+			price:     "210",
+			file:      "thgauge.exe",
+		},
 	)
 	w.buy(right{p: tracer, quantity: 4})
 	process := func(d *device, what string, at time.Time, pid int, file string, active int) {
@@ -184,8 +189,13 @@ func (w *world) useStories() {
 
 	// Forbidden hours, in the zone of each device: 15:30 UTC is 17:30 in Halvorsund and 15:30 in Reyksker.
 	tern := w.newProduct(
-		product{publisher: "Fennick Play", name: "Ternvision", category: "pastime", model: "free",
-			file: "ternvis.exe"},
+		product{
+			publisher: "Fennick Play",
+			name:      "Ternvision",
+			category:  "pastime",
+			model:     "free",
+			file:      "ternvis.exe",
+		},
 	)
 	w.policies = append(
 		w.policies,
@@ -386,8 +396,15 @@ func (w *world) poolStories(r *rand.Rand) {
 		if price == "" {
 			w.buy(right{p: v, metric: "concurrent", quantity: owned})
 		} else {
-			w.buy(right{p: v, metric: "concurrent", quantity: owned, kind: "subscription", start: "2025-12-01",
-				end: "2026-11-30", price: price})
+			w.buy(right{
+				p:        v,
+				metric:   "concurrent",
+				quantity: owned,
+				kind:     "subscription",
+				start:    "2025-12-01",
+				end:      "2026-11-30",
+				price:    price,
+			})
 		}
 		return v
 	}

@@ -551,10 +551,7 @@ func (w *world) buy(x right) string {
 			x.price,
 			x.currency,
 			x.start,
-			fmt.Sprintf(
-				"PO-%05d",
-				41000+w.rightsMade*7,
-			),
+			fmt.Sprintf("PO-%05d", 41000+w.rightsMade*7),
 			fmt.Sprintf("K-%02d", 1+w.rightsMade%23),
 			x.scope,
 			x.country,

@@ -94,8 +94,15 @@ func (svc *Service) leaveAndCompare(tx *sqlite.Tx, l Leaving, who string, waits 
 			err = titlesdb.CountAgain(tx, d.ID, l.Product, now, who)
 		} else {
 			err = titlesdb.LeaveOut(tx,
-				snapshot.LeftOut{Device: d.ID, Product: l.Product, Reason: strings.TrimSpace(l.Reason), Author: who,
-					At: now, State: state, Batch: out.Batch})
+				snapshot.LeftOut{
+					Device:  d.ID,
+					Product: l.Product,
+					Reason:  strings.TrimSpace(l.Reason),
+					Author:  who,
+					At:      now,
+					State:   state,
+					Batch:   out.Batch,
+				})
 		}
 		if err != nil {
 			return out, fmt.Errorf("device %s: %w", code, err)

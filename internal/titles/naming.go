@@ -125,8 +125,15 @@ func (svc *Service) decideAndCompare(tx *sqlite.Tx, d NameDecision, who string, 
 	}
 	for _, key := range d.Keys {
 		if _, err := titlesdb.Decide(tx,
-			snapshot.Decided{Decision: recognise.Decision{Key: key, Product: d.Product, Edition: d.Edition},
-				Record: first[key], State: state, Batch: out.Batch, Author: who, At: now, Note: d.Note}); err != nil {
+			snapshot.Decided{
+				Decision: recognise.Decision{Key: key, Product: d.Product, Edition: d.Edition},
+				Record:   first[key],
+				State:    state,
+				Batch:    out.Batch,
+				Author:   who,
+				At:       now,
+				Note:     d.Note,
+			}); err != nil {
 			return out, err
 		}
 	}

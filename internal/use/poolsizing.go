@@ -103,12 +103,7 @@ func (svc *Service) PoolSizing(
 	}
 	most = max(most, int64(usage.ErlangSize(out.Load, 0.001))) + 2
 	for limit := 20 * most; most < limit; most += max(1, most/4) { // up to where nearly all are served
-		if denied := usage.Replay(list, most, lengths, 1).Denied; float64(
-			denied,
-		) <= min(
-			target,
-			0.001,
-		)*float64(
+		if denied := usage.Replay(list, most, lengths, 1).Denied; float64(denied) <= min(target, 0.001)*float64(
 			len(list),
 		) {
 			break
@@ -280,8 +275,15 @@ func (svc *Service) SizePool(ctx context.Context, pool, size int64, reason, basi
 			return err
 		}
 		if err := usedb.AddPoolSize(tx,
-			usedb.PoolSize{Pool: pool, Was: was, Size: size, Reason: reason, Basis: basis, Author: who,
-				At: now.Unix()}); err != nil {
+			usedb.PoolSize{
+				Pool:   pool,
+				Was:    was,
+				Size:   size,
+				Reason: reason,
+				Basis:  basis,
+				Author: who,
+				At:     now.Unix(),
+			}); err != nil {
 			return err
 		}
 		if err := usedb.EndPoolComplaints(tx, pool, now.Unix(),

@@ -176,9 +176,8 @@ func (svc *Service) poolDays(tx *sqlite.Tx, id int64, from, to civil.Day) ([]Poo
 			v.Quantity = had[k].Quantity
 		}
 		if x := at[d]; x != nil {
-			v.Peak, v.Hours, v.Checkouts, v.Denials, v.Users = x.Peak, float64(
-				x.Seconds,
-			)/3600, x.Checkouts, x.Denials, x.Users
+			v.Peak, v.Hours, v.Checkouts, v.Denials, v.Users = x.Peak, float64(x.Seconds)/3600,
+				x.Checkouts, x.Denials, x.Users
 		}
 		out = append(out, v)
 	}

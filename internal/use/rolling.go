@@ -295,11 +295,7 @@ func (svc *Service) ForgetUse(ctx context.Context) (gone [3]int64, err error) {
 			return err
 		}
 		today := svc.Snapshots.Today()
-		events, sessions, days := today-civil.Day(
-			s.EventDays,
-		)+1, today-civil.Day(
-			s.SessionDays,
-		)+1, today-civil.Day(
+		events, sessions, days := today-civil.Day(s.EventDays)+1, today-civil.Day(s.SessionDays)+1, today-civil.Day(
 			s.DayDays,
 		)+1
 		if gone, err = usedb.ForgetUse(tx, events.Start(s.Zone).Unix(), sessions.Start(s.Zone).Unix(),

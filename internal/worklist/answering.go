@@ -157,8 +157,14 @@ func (svc *Service) Answer(ctx context.Context, key string, id int64, needed boo
 				says += " “" + note + "”"
 			}
 			if err := worklistdb.AddStep(tx, c.ID,
-				worklistdb.CaseStep{At: now, Who: p.Name, From: string(from), To: string(to), Note: says,
-					Act: string(act)}); err != nil {
+				worklistdb.CaseStep{
+					At:   now,
+					Who:  p.Name,
+					From: string(from),
+					To:   string(to),
+					Note: says,
+					Act:  string(act),
+				}); err != nil {
 				return err
 			}
 		}

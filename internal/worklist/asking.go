@@ -213,8 +213,11 @@ func (svc *Service) endAsking(tx *sqlite.Tx, id int64) error {
 	for _, x := range list {
 		if x.Case == id && x.AnsweredAt == 0 {
 			if err := worklistdb.PutAnswer(tx, question,
-				worklistdb.Asking{Case: id, Answer: "no longer asked",
-					AnsweredAt: svc.Clock.Now().Unix()}); err != nil {
+				worklistdb.Asking{
+					Case:       id,
+					Answer:     "no longer asked",
+					AnsweredAt: svc.Clock.Now().Unix(),
+				}); err != nil {
 				return err
 			}
 			continue
@@ -293,8 +296,14 @@ func (svc *Service) followQuestions(ctx context.Context) error {
 					return err
 				}
 				if err := worklistdb.AddStep(tx, c.ID,
-					worklistdb.CaseStep{At: now, Who: "time", From: string(from), To: string(c.State), Note: note,
-						Act: string(casework.TimeOver)}); err != nil {
+					worklistdb.CaseStep{
+						At:   now,
+						Who:  "time",
+						From: string(from),
+						To:   string(c.State),
+						Note: note,
+						Act:  string(casework.TimeOver),
+					}); err != nil {
 					return err
 				}
 			}

@@ -191,8 +191,16 @@ func (svc *Service) DoBasket(ctx context.Context, id, version int64, who string)
 			case position.Buy, position.UpgradeTo, position.Maintain:
 				cost, _, currency := e.CostOf(f, &core)
 				if err := worklistdb.AddPurchaseRequest(tx,
-					worklistdb.PurchaseRequest{Basket: id, ProductID: f.Id, What: words, Quantity: m.Quantity,
-						Amount: cost.String(), Currency: currency, Author: who, At: now}); err != nil {
+					worklistdb.PurchaseRequest{
+						Basket:    id,
+						ProductID: f.Id,
+						What:      words,
+						Quantity:  m.Quantity,
+						Amount:    cost.String(),
+						Currency:  currency,
+						Author:    who,
+						At:        now,
+					}); err != nil {
 					return err
 				}
 				done.Requests++
@@ -264,8 +272,13 @@ func (svc *Service) planRemovals(
 			id = c.ID
 		}
 		if err := worklistdb.AddStep(tx, id,
-			worklistdb.CaseStep{At: now, Who: who, From: from, To: string(casework.Agreed),
-				Note: "basket “" + basket + "”"}); err != nil {
+			worklistdb.CaseStep{
+				At:   now,
+				Who:  who,
+				From: from,
+				To:   string(casework.Agreed),
+				Note: "basket “" + basket + "”",
+			}); err != nil {
 			return n, err
 		}
 		n++

@@ -79,12 +79,8 @@ func (svc *Service) UpdateCases(tx *sqlite.Tx, d *Findings) error {
 }
 
 func (f *finding) into(c worklistdb.Case) worklistdb.Case {
-	c.Worth, c.Amount, c.Currency, c.MoneyOn, c.Proof, c.Quantity = string(
-		f.worth,
-	), f.amount.String(), f.currency, f.moneyOn, f.proof, max(
-		1,
-		f.quantity,
-	)
+	c.Worth, c.Amount, c.Currency, c.MoneyOn, c.Proof, c.Quantity = string(f.worth),
+		f.amount.String(), f.currency, f.moneyOn, f.proof, max(1, f.quantity)
 	return c
 }
 
@@ -171,8 +167,13 @@ func (svc *Service) seeCase(tx *sqlite.Tx, d *Findings, c *worklistdb.Case, f *f
 		return err
 	}
 	if err := worklistdb.AddStep(tx, c.ID,
-		worklistdb.CaseStep{At: now, Who: "evidence", From: string(before.State), To: string(state),
-			Note: note}); err != nil {
+		worklistdb.CaseStep{
+			At:   now,
+			Who:  "evidence",
+			From: string(before.State),
+			To:   string(state),
+			Note: note,
+		}); err != nil {
 		return err
 	}
 	if state.Ended() {
@@ -329,8 +330,13 @@ func (svc *Service) freeSeat(tx *sqlite.Tx, c *worklistdb.Case, now int64) error
 		note = fmt.Sprintf("The seat went to %s, who waited for one.", name)
 	}
 	if err := worklistdb.AddStep(tx, c.ID,
-		worklistdb.CaseStep{At: now, Who: "evidence", From: string(c.State), To: string(c.State),
-			Note: note}); err != nil {
+		worklistdb.CaseStep{
+			At:   now,
+			Who:  "evidence",
+			From: string(c.State),
+			To:   string(c.State),
+			Note: note,
+		}); err != nil {
 		return err
 	}
 	return renewal.MarkProducts(tx, c.Product)

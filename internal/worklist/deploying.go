@@ -58,8 +58,13 @@ func (w *caseWorker) order(c *worklistdb.Case) error {
 			s = *w.deed.Wave
 		}
 		if w.wave, err = worklistdb.AddWave(w.tx,
-			worklistdb.Wave{Name: cmp.Or(s.Name, "orders of "+moment(w.now)), PerDay: int64(s.PerDay),
-				MaxFails: int64(s.MaxFails), Author: w.who, At: w.now}); err != nil {
+			worklistdb.Wave{
+				Name:     cmp.Or(s.Name, "orders of "+moment(w.now)),
+				PerDay:   int64(s.PerDay),
+				MaxFails: int64(s.MaxFails),
+				Author:   w.who,
+				At:       w.now,
+			}); err != nil {
 			return err
 		}
 	}
@@ -125,9 +130,15 @@ func (svc *Service) Dispatch(ctx context.Context) error {
 				}
 				if w.State == "running" {
 					pause := false
-					if n, pause = (casework.Wave{PerDay: int(w.PerDay),
-						MaxFails: int(w.MaxFails)}).Next(casework.Sofar{Waiting: s.Waiting, Today: s.Today,
-						Done: s.Done, Failed: s.Failed}); pause {
+					if n, pause = (casework.Wave{
+						PerDay:   int(w.PerDay),
+						MaxFails: int(w.MaxFails),
+					}).Next(casework.Sofar{
+						Waiting: s.Waiting,
+						Today:   s.Today,
+						Done:    s.Done,
+						Failed:  s.Failed,
+					}); pause {
 						if err := worklistdb.SetWave(tx, w.ID, "paused",
 							fmt.Sprintf("%d of %d answers were failures, more than %d %%: look at them before more "+
 								"leave", s.Failed, s.Done+s.Failed, w.MaxFails)); err != nil {

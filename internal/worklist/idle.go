@@ -234,9 +234,7 @@ func (d *Findings) findIdlePools(tx *sqlite.Tx, rules *reclaimRules) error {
 				continue
 			}
 			if worth, amount, on := reclaim.Value(0, decimal.NullDecimal{}, l, e.AsOf); worth == reclaim.AtRenewal {
-				v.worth, v.amount, v.moneyOn, v.currency = worth, amount.Mul(
-					decimal.NewFromInt(spare),
-				), on, cmp.Or(
+				v.worth, v.amount, v.moneyOn, v.currency = worth, amount.Mul(decimal.NewFromInt(spare)), on, cmp.Or(
 					l.Currency,
 					f.Currency,
 				)

@@ -312,9 +312,8 @@ func (f *Found) sites(lines []*entitle.Line) Demand {
 			u.Fresh = u.Fresh || h.Fresh
 			sets = append(sets, h.Set)
 		}
-		u.Holdings, u.Set, u.Kind, u.Device = reached, f.Sets.Union(
-			sets,
-		), f.Holdings[reached[0]].Kind, f.Holdings[reached[0]].Device
+		u.Holdings, u.Set, u.Kind, u.Device = reached, f.Sets.Union(sets),
+			f.Holdings[reached[0]].Kind, f.Holdings[reached[0]].Device
 		if best == nil && len(lines) > 0 {
 			u.Place = f.Holdings[reached[0]].Place
 		}

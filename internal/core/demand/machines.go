@@ -177,17 +177,15 @@ func (c *Cores) factor() int64 {
 	return c.Machine.Factor
 }
 
-// each lists the cores of each processor: the machine's cores divided by its processors, the remainder spread one each.
-func (c *Cores) each() []int64 {
+// alike is a number of processors that have as many cores each.
+type alike struct{ processors, cores int64 }
+
+// each splits the machine's cores over its processors: the cores divided by the processors, the remainder spread one
+// each. So there are at most two sorts of processors, however many a source says there are.
+func (c *Cores) each() []alike {
 	processors, cores := c.size()
-	out := make([]int64, processors)
-	for i := range out {
-		out[i] = cores / processors
-		if int64(i) < cores%processors {
-			out[i]++
-		}
-	}
-	return out
+	out := []alike{{cores % processors, cores/processors + 1}, {processors - cores%processors, cores / processors}}
+	return slices.DeleteFunc(out, func(a alike) bool { return a.processors == 0 })
 }
 
 // guests sums the virtual cores of the guests. One whose cores are not known counts as all cores of the host.
@@ -207,8 +205,8 @@ func (c *Cores) count(whole bool) {
 		c.Sum, c.Count = processors, processors
 		return
 	case whole:
-		for _, n := range c.each() {
-			c.Sum += max(c.Terms.PerProcessor, n)
+		for _, a := range c.each() {
+			c.Sum += a.processors * max(c.Terms.PerProcessor, a.cores)
 		}
 		c.Sum = max(c.Terms.PerServer, c.Sum)
 	default:
@@ -259,17 +257,10 @@ func (c *Cores) Lines() []Line {
 		}
 	default:
 		sum := int64(0)
-		byCores := map[int64]int64{}
-		for _, n := range c.each() {
-			byCores[n]++
-			sum += max(c.Terms.PerProcessor, n)
-		}
 		var parts []string
-		for _, n := range c.each() {
-			if k := byCores[n]; k > 0 {
-				parts = append(parts, fmt.Sprintf("%d × %d", k, max(c.Terms.PerProcessor, n)))
-				delete(byCores, n)
-			}
+		for _, a := range c.each() {
+			sum += a.processors * max(c.Terms.PerProcessor, a.cores)
+			parts = append(parts, fmt.Sprintf("%d × %d", a.processors, max(c.Terms.PerProcessor, a.cores)))
 		}
 		text := fmt.Sprintf("%s with %s", plural(processors, "processor"), plural(cores, "core"))
 		if c.Terms.PerProcessor > 0 {

@@ -382,16 +382,10 @@ func TermsOf(lines []*Line) Terms {
 		}
 	}
 	for _, l := range lines {
-		t.PerProcessor, t.PerServer, t.Pack = max(
-			t.PerProcessor,
-			l.MinPerProcessor,
-		), max(
+		t.PerProcessor, t.PerServer, t.Pack = max(t.PerProcessor, l.MinPerProcessor), max(
 			t.PerServer,
 			l.MinPerServer,
-		), max(
-			t.Pack,
-			l.PackSize,
-		)
+		), max(t.Pack, l.PackSize)
 		t.Sub = t.Sub && l.Capacity == "sub"
 	}
 	differ("least cores for a processor", func(a, b *Line) bool { return a.MinPerProcessor != b.MinPerProcessor })

@@ -98,13 +98,7 @@ func (c *cover) groups() *grouping {
 				}
 				group.Options = append(group.Options, option)
 			}
-			g.problem, g.options, g.members = append(
-				g.problem,
-				group,
-			), append(
-				g.options,
-				options[i],
-			), append(
+			g.problem, g.options, g.members = append(g.problem, group), append(g.options, options[i]), append(
 				g.members,
 				nil,
 			)

@@ -121,10 +121,8 @@ func Apply(in Input, m Measure, at int) (Input, error) {
 		up := lines[k]
 		up.Code, up.Kind, up.Base, up.Version, up.Edition, up.EditionRank = code, entitle.Upgrade, m.Line, m.Version,
 			m.Edition, m.Rank
-		up.Quantity, up.Transactions, up.Start, up.Purchased, up.End = m.Quantity*max(
-			1,
-			lines[k].PackSize,
-		), nil, in.AsOf, in.AsOf, 0
+		up.Quantity, up.Transactions, up.Start, up.Purchased, up.End = m.Quantity*max(1, lines[k].PackSize),
+			nil, in.AsOf, in.AsOf, 0
 		up.PackSize = 1
 		lines = append(lines, up)
 	case Buy:

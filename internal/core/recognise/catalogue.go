@@ -64,12 +64,14 @@ func NewCatalogue(from Source) *Catalogue {
 	products := from.Products
 	c := &Catalogue{
 		products: make(map[int64]*entry, len(products)),
-		byName: make(
-			map[string][]target,
-			2*len(products),
-		), bySquash: make(map[string][]target, 2*len(products)), byID: map[string]target{},
-		byCPE: map[string][]cpeAlias{}, byFile: map[string]target{},
-		editions: map[string]bool{}, suites: map[int64]map[int64]bool{}, wordOf: map[string]int64{},
+		byName:   make(map[string][]target, 2*len(products)),
+		bySquash: make(map[string][]target, 2*len(products)),
+		byID:     map[string]target{},
+		byCPE:    map[string][]cpeAlias{},
+		byFile:   map[string]target{},
+		editions: map[string]bool{},
+		suites:   map[int64]map[int64]bool{},
+		wordOf:   map[string]int64{},
 	}
 	c.houses = Houses(from.Publishers)
 	products = slices.Clone(products)

@@ -40,11 +40,7 @@ func readCPE(s string) (common.WellFormedName, bool) {
 }
 
 func cpeKey(w common.WellFormedName) string {
-	return w.GetString(
-		common.AttributePart,
-	) + ":" + w.GetString(
-		common.AttributeVendor,
-	) + ":" + w.GetString(
+	return w.GetString(common.AttributePart) + ":" + w.GetString(common.AttributeVendor) + ":" + w.GetString(
 		common.AttributeProduct,
 	)
 }

@@ -19,13 +19,8 @@ import (
 	"github.com/go-chi/httprate"
 )
 
-// The limits of what one source may send: bytes of one scan as it comes, and requests a minute by one token. A whole
-// fleet may stand behind one token.
-const (
-	maxScanBody    = 4 << 20
-	scansPerMinute = 30_000
-	badPerMinute   = 60
-)
+// scansPerMinute is how many requests one token may make a minute. A whole fleet may stand behind one.
+const scansPerMinute = 30_000
 
 // collecting registers what collectors talk to. A token stands for the source; there is no session.
 func (s *routes) collecting() {
@@ -86,10 +81,8 @@ func (s *routes) refuse(
 	var large *http.MaxBytesError
 	switch {
 	case errors.As(err, &large):
-		err = huma.NewError(
-			http.StatusRequestEntityTooLarge,
-			fmt.Sprintf("The scan is larger than %d MB as it comes.", maxScanBody>>20),
-		)
+		err = huma.NewError(http.StatusRequestEntityTooLarge,
+			fmt.Sprintf("The scan is larger than %d MB.", large.Limit>>20))
 	case errors.Is(err, gzip.ErrChecksum), errors.Is(err, gzip.ErrHeader), errors.Is(err, io.ErrUnexpectedEOF):
 		err = huma.Error422UnprocessableEntity("The scan is cut off: send it again whole.")
 	case errors.Is(err, evidence.ErrAmbiguous):

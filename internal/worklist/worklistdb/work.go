@@ -86,9 +86,7 @@ func PutCase(tx *sqlite.Tx, c Case) (int64, error) {
 			`UPDATE worklist_case SET state = ?, opened_at = ?, changed_at = ?, sent_at = ?, worth = ?, amount = ?,
 				currency = ?, money_on = ?, proof = ?, came_back = ?, keep_until = ?, owner = ?, agreed_by = ?, answer
 				= ?, answer_by = ?, quantity = ? WHERE id = ?`,
-			string(
-				c.State,
-			),
+			string(c.State),
 			c.OpenedAt,
 			c.ChangedAt,
 			c.SentAt,
@@ -112,9 +110,7 @@ func PutCase(tx *sqlite.Tx, c Case) (int64, error) {
 		"INSERT INTO worklist_case(kind, device_id, product_id, person_id, pool_id, state, opened_at, changed_at, "+
 			"sent_at, worth, amount, currency, money_on, proof, came_back, keep_until, quantity) VALUES (?, ?, ?, ?, "+
 			"?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
-		string(
-			c.Kind,
-		),
+		string(c.Kind),
 		c.Device,
 		c.Product,
 		c.Person,
