@@ -1,10 +1,14 @@
 package main
 
 import (
+	"cmp"
 	"context"
+	"crypto/sha256"
+	"encoding/hex"
 	"fmt"
 	"net/url"
 	"strconv"
+	"strings"
 	"time"
 
 	"ensomet/internal/outbox"
@@ -22,12 +26,13 @@ type mailFlags struct {
 type smtpMailer struct {
 	client *mail.Client
 	from   string
+	house  string // what tells this house's letters from those of others
 }
 
 const mailTimeout = 20 * time.Second
 
 // mailer makes a mailer, or nil where no server is named.
-func (f mailFlags) mailer() (outbox.Mailer, error) {
+func (f mailFlags) mailer(db string) (outbox.Mailer, error) {
 	if f.SMTP == "" {
 		return nil, nil
 	}
@@ -66,19 +71,27 @@ func (f mailFlags) mailer() (outbox.Mailer, error) {
 	if err != nil {
 		return nil, fmt.Errorf("the mail server cannot be used: %w", err)
 	}
-	return &smtpMailer{client, f.MailFrom}, nil
+	return &smtpMailer{client, f.MailFrom, houseOf(db, f.MailFrom)}, nil
 }
 
 // Send sends one message.
-func (m *smtpMailer) Send(ctx context.Context, to, subject, body string) error {
+func (m *smtpMailer) Send(ctx context.Context, letter outbox.Letter) error {
 	msg := mail.NewMsg()
 	if err := msg.From(m.from); err != nil {
 		return fmt.Errorf("%q cannot be the sender of mail: %w", m.from, err)
 	}
-	if err := msg.To(to); err != nil {
+	if err := msg.To(letter.To); err != nil {
 		return err
 	}
-	msg.Subject(subject)
-	msg.SetBodyString(mail.TypeTextPlain, body)
+	msg.Subject(letter.Subject)
+	msg.SetBodyString(mail.TypeTextPlain, letter.Body)
+	msg.SetMessageIDWithValue(fmt.Sprintf("%d.%s", letter.ID, m.house)) // the same each time it is tried
 	return m.client.DialAndSendWithContext(ctx, msg)
+}
+
+// houseOf makes the part of a message's number that is the house's own: of the data file and of the sender's domain.
+func houseOf(db, from string) string {
+	sum := sha256.Sum256([]byte(db))
+	_, domain, _ := strings.Cut(strings.TrimRight(from, "> "), "@")
+	return hex.EncodeToString(sum[:6]) + "@" + cmp.Or(domain, "ensomet.invalid")
 }

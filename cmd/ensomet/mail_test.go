@@ -8,6 +8,8 @@ import (
 	"sync"
 	"testing"
 
+	"ensomet/internal/outbox"
+
 	"github.com/emersion/go-smtp"
 )
 
@@ -49,27 +51,29 @@ func TestMailGoesThroughAServer(t *testing.T) {
 	}
 	go server.Serve(l)
 	defer server.Close()
-	m, err := mailFlags{SMTP: "smtp+plain://" + l.Addr().String(), MailFrom: "ensomet@halvorsund.example"}.mailer()
+	m, err := mailFlags{SMTP: "smtp+plain://" + l.Addr().String(),
+		MailFrom: "ensomet@halvorsund.example"}.mailer("data.db")
 	if err != nil {
 		t.Fatal(err)
 	}
-	if err := m.Send(context.Background(), "desk@halvorsund.example", "Changes on devices: 2",
-		"one\ntwo, på norsk\n"); err != nil {
+	if err := m.Send(context.Background(), outbox.Letter{ID: 7, To: "desk@halvorsund.example",
+		Subject: "Changes on devices: 2", Body: "one\ntwo, på norsk\n"}); err != nil {
 		t.Fatal(err)
 	}
 	if len(b.got) != 1 || !strings.Contains(b.got[0], "Subject: Changes on devices: 2") ||
 		b.from != "ensomet@halvorsund.example" {
 		t.Errorf("%q from %q", b.got, b.from)
 	}
-	if err := m.Send(context.Background(), "nobody@halvorsund.example", "x", "y"); err == nil {
+	if err := m.Send(context.Background(),
+		outbox.Letter{To: "nobody@halvorsund.example", Subject: "x", Body: "y"}); err == nil {
 		t.Error("a message to nobody was sent")
 	}
 	for _, bad := range []string{"mail.example", "ftp://mail.example", "smtp://:25"} {
-		if _, err := (mailFlags{SMTP: bad}).mailer(); err == nil {
+		if _, err := (mailFlags{SMTP: bad}).mailer("data.db"); err == nil {
 			t.Errorf("%s was taken", bad)
 		}
 	}
-	if m, err := (mailFlags{}).mailer(); m != nil || err != nil {
+	if m, err := (mailFlags{}).mailer("data.db"); m != nil || err != nil {
 		t.Error("mail without a server")
 	}
 }

@@ -31,7 +31,7 @@ func (c *serveCmd) Run(ctx context.Context, g *globals) error {
 	}
 	defer a.DB.Close()
 	defer a.Close()
-	if a.Outbox.Mail, err = c.mailer(); err != nil {
+	if a.Outbox.Mail, err = c.mailer(g.DB); err != nil {
 		return err
 	}
 	var accounts []peopledb.Account

@@ -335,7 +335,8 @@ func TestGroupsPlansAndRulesOverHTTP(t *testing.T) {
 	}
 }
 
-// A small body that unpacks to very much is refused before it fills the memory, on every route that takes packed bodies.
+// A small body that unpacks to very much is refused before it fills the memory, on every route that takes packed
+// bodies.
 func TestABodyThatUnpacksToVeryMuch(t *testing.T) {
 	s, a := house(t)
 	token, _, err := a.Collecting.NewToken(t.Context(), "shore", "id", "me")

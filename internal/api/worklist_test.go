@@ -11,6 +11,7 @@ import (
 	"ensomet/internal/core/access"
 	"ensomet/internal/core/casework"
 	"ensomet/internal/formats"
+	"ensomet/internal/outbox"
 	"ensomet/internal/position"
 	"ensomet/internal/use/usedb"
 	"ensomet/internal/worklist"
@@ -22,7 +23,8 @@ type outside struct {
 	orders  []worklist.Order
 }
 
-func (o *outside) Send(_ context.Context, _, _, body string) error {
+func (o *outside) Send(_ context.Context, l outbox.Letter) error {
+	body := l.Body
 	o.letters = append(o.letters, body)
 	return nil
 }
@@ -152,7 +154,7 @@ func TestAnswerPage(t *testing.T) {
 		!strings.Contains(text, `"count":1`) {
 		t.Fatal(status, text)
 	}
-	if err := a.Outbox.SendMail(t.Context()); err != nil || len(o.letters) != 1 {
+	if err := a.Outbox.Deliver(t.Context()); err != nil || len(o.letters) != 1 {
 		t.Fatal(o.letters, err)
 	}
 	if status, text := boss.do("GET", "/api/mail", "", nil); status != 200 || strings.Contains(text, "/answer/") {

@@ -137,7 +137,7 @@ func (svc *Service) MailHeld(ctx context.Context, user, address, who string) err
 	}); err != nil {
 		return err
 	}
-	return svc.Outbox.SendMail(ctx)
+	return nil
 }
 
 // StarterSets lists the sets.

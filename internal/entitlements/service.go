@@ -18,15 +18,9 @@ type Service struct {
 	Snapshots *snapshot.Loader
 	Secret    secret.File
 	Evidence  Booker
-	Outbox    Sender
 }
 
 // Booker takes in one thing that somebody typed, by the same way and with the same checks as a line of a file.
 type Booker interface {
 	Book(ctx context.Context, kind string, values map[string]string, who string) (intake.ImportResult, error)
-}
-
-// Sender sends the letters that wait.
-type Sender interface {
-	SendMail(ctx context.Context) error
 }

@@ -94,7 +94,7 @@ func (svc *Service) Refresh(ctx context.Context) error {
 		return err
 	}
 	svc.Renewal.Renewed()
-	return svc.Outbox.SendMail(ctx)
+	return nil
 }
 
 // derived is the result of a full computation, ready to be stored.

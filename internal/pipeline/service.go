@@ -7,7 +7,6 @@ import (
 
 	"ensomet/internal/clock"
 	"ensomet/internal/evidence"
-	"ensomet/internal/outbox"
 	"ensomet/internal/position"
 	"ensomet/internal/progress"
 	"ensomet/internal/renewal"
@@ -32,7 +31,6 @@ type Service struct {
 	Use       *use.Service
 	Position  *position.Service
 	Worklist  *worklist.Service
-	Outbox    *outbox.Service
 
 	refreshing sync.Mutex
 }

@@ -45,6 +45,7 @@ type Program struct {
 	Use          *use.Service
 	Position     *position.Service
 	Worklist     *worklist.Service
+	Orders       *worklist.Orders
 	Reports      *reports.Service
 	People       *people.Service
 
@@ -64,7 +65,7 @@ func New(db *sqlite.DB, clock clock.Clock) *Program {
 	p.ctx, p.end = context.WithCancel(context.Background())
 	p.Snapshots = &snapshot.Loader{Clock: clock}
 	p.Renewal = renewal.NewLoop(db, p.Progress, p.Snapshots.Today)
-	p.Outbox = &outbox.Service{DB: db, Clock: clock}
+	p.Outbox = outbox.New(db, clock)
 
 	p.People = &people.Service{DB: db, Clock: clock}
 	p.Evidence = &evidence.Service{
@@ -83,7 +84,6 @@ func New(db *sqlite.DB, clock clock.Clock) *Program {
 		Snapshots: p.Snapshots,
 		Secret:    p.Secret,
 		Evidence:  p.Evidence,
-		Outbox:    p.Outbox,
 	}
 	p.Use = &use.Service{DB: db, Clock: clock, Snapshots: p.Snapshots, Progress: p.Progress}
 	p.Position = &position.Service{
@@ -101,6 +101,7 @@ func New(db *sqlite.DB, clock clock.Clock) *Program {
 		Entitlements: p.Entitlements,
 		Outbox:       p.Outbox,
 	}
+	p.Orders = &worklist.Orders{Service: p.Worklist}
 	p.Reports = &reports.Service{
 		DB:        db,
 		Clock:     clock,
@@ -115,6 +116,7 @@ func New(db *sqlite.DB, clock clock.Clock) *Program {
 		p.Worklist.Kinds(),
 	}
 	p.Outbox.Finish = p.Worklist.WithLink
+	p.Outbox.Channels = []outbox.Channel{p.Orders}
 
 	p.Pipeline = &pipeline.Service{
 		DB:        db,
@@ -128,7 +130,6 @@ func New(db *sqlite.DB, clock clock.Clock) *Program {
 		Use:       p.Use,
 		Position:  p.Position,
 		Worklist:  p.Worklist,
-		Outbox:    p.Outbox,
 	}
 	p.Renewal.Renew = p.Pipeline.Refresh
 	return p
@@ -139,6 +140,7 @@ func New(db *sqlite.DB, clock clock.Clock) *Program {
 func (p *Program) Begin() {
 	p.work.Go(p.Renewal.Start(p.ctx))
 	p.work.Go(p.followTime)
+	p.work.Go(func() { p.Outbox.Run(p.ctx) })
 }
 
 func (p *Program) followTime() {
@@ -165,7 +167,6 @@ func (p *Program) EachMinute(ctx context.Context) {
 	}
 	err := errors.Join(
 		p.Worklist.FollowUp(ctx),
-		p.Outbox.SendMail(ctx),
 		p.Collecting.ForgetDeliveries(ctx),
 		p.Use.ForgetUseDaily(ctx),
 	)

@@ -2,6 +2,7 @@ package program
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -14,6 +15,7 @@ import (
 	"ensomet/internal/evidence"
 	"ensomet/internal/evidence/evidencedb"
 	"ensomet/internal/formats"
+	"ensomet/internal/outbox"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 )
@@ -345,9 +347,12 @@ func TestGroups(t *testing.T) {
 type letterbox struct {
 	sent []string
 	fail bool
+	wait time.Duration
 }
 
-func (l *letterbox) Send(_ context.Context, to, subject, body string) error {
+func (l *letterbox) Send(_ context.Context, letter outbox.Letter) error {
+	to, subject, body := letter.To, letter.Subject, letter.Body
+	time.Sleep(l.wait)
 	if l.fail {
 		return fmt.Errorf("the mail server is away")
 	}
@@ -369,7 +374,7 @@ func TestChangesAreQuietenedAndSent(t *testing.T) {
 		}
 	}
 	list := func(quiet string) string {
-		if err := a.Pipeline.Refresh(ctx); err != nil {
+		if err := errors.Join(a.Pipeline.Refresh(ctx), a.Outbox.Deliver(ctx)); err != nil {
 			t.Fatal(err)
 		}
 		var out []string
@@ -417,6 +422,7 @@ func TestChangesAreQuietenedAndSent(t *testing.T) {
 		t.Fatal(err)
 	}
 	list("0")
+	clock.now = clock.now.Add(5 * time.Minute) // until the next try
 	list("0")
 	all := strings.Join(box.sent, "\n---\n")
 	if len(box.sent) != 2 || strings.Count(all, "upgraded tide 2 to 3") != 1 ||

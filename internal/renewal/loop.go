@@ -31,10 +31,13 @@ type Loop struct {
 	err      string
 }
 
+// Topic is what a transaction announces that changes what figures rest on.
+const Topic = "figures"
+
 // NewLoop makes a loop that wakes whenever something is changed in the file, and does nothing before Start.
 func NewLoop(db *sqlite.DB, board *progress.Board, today func() civil.Day) *Loop {
 	l := &Loop{DB: db, Progress: board, Today: today, woken: make(chan struct{}, 1)}
-	db.OnChange(l.Wake)
+	db.On(Topic, l.Wake)
 	return l
 }
 

@@ -42,7 +42,7 @@ func MarkProducts(tx *sqlite.Tx, products ...int64) error {
 
 // Count moves counters on.
 func Count(tx *sqlite.Tx, counters ...string) error {
-	tx.Changed()
+	tx.Announce(Topic)
 	for _, key := range counters {
 		v, err := tx.Setting(key)
 		if err != nil {

@@ -30,23 +30,28 @@ type DB struct {
 	write *sql.DB
 	read  *sql.DB
 
-	mu       sync.Mutex
-	onChange []func()
+	mu     sync.Mutex
+	topics map[string][]func()
 }
 
-// OnChange lets fn be called after each transaction that changed what is derived from the file, once it is written.
-func (db *DB) OnChange(fn func()) {
+// On lets fn be called after each transaction that announced a topic, once it is written.
+func (db *DB) On(topic string, fn func()) {
 	db.mu.Lock()
 	defer db.mu.Unlock()
-	db.onChange = append(db.onChange, fn)
+	if db.topics == nil {
+		db.topics = map[string][]func(){}
+	}
+	db.topics[topic] = append(db.topics[topic], fn)
 }
 
-func (db *DB) changed() {
-	db.mu.Lock()
-	calls := slices.Clone(db.onChange)
-	db.mu.Unlock()
-	for _, fn := range calls {
-		fn()
+func (db *DB) announce(topics []string) {
+	for _, topic := range topics {
+		db.mu.Lock()
+		calls := slices.Clone(db.topics[topic])
+		db.mu.Unlock()
+		for _, fn := range calls {
+			fn()
+		}
 	}
 }
 
@@ -56,12 +61,15 @@ type Tx struct {
 	Ctx       context.Context
 	readOnly  bool
 	Committed []func() // run once the transaction has been written
-	changed   bool
+	topics    []string // that it announces
 }
 
-// Changed notes that the transaction changes what something derived rests on: whoever waits for that is told when it is
-// written.
-func (t *Tx) Changed() { t.changed = true }
+// Announce notes what the transaction is about: whoever waits for the topic is told when it is written.
+func (t *Tx) Announce(topic string) {
+	if !slices.Contains(t.topics, topic) {
+		t.topics = append(t.topics, topic)
+	}
+}
 
 // ReadOnly reports whether the transaction sees only what is committed and stays.
 func (t *Tx) ReadOnly() bool { return t.readOnly }
@@ -124,14 +132,14 @@ func (db *DB) Close() error { return errors.Join(db.read.Close(), db.write.Close
 
 // Update runs fn in a writing transaction. An error rolls everything back.
 func (db *DB) Update(ctx context.Context, fn func(tx *Tx) error) error {
-	changed := false
+	var topics []string
 	err := within(ctx, db.write, false, func(tx *Tx) error {
 		err := fn(tx)
-		changed = tx.changed
+		topics = tx.topics
 		return err
 	})
-	if err == nil && changed {
-		db.changed()
+	if err == nil {
+		db.announce(topics)
 	}
 	return err
 }

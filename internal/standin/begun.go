@@ -40,7 +40,7 @@ func (o *Outside) beginWork(ctx context.Context, a *program.Program, days func(n
 		}, "Worker"); err != nil {
 		return err
 	}
-	if err := a.Pipeline.Refresh(ctx); err != nil {
+	if err := renew(ctx, a); err != nil {
 		return err
 	}
 	cases, err := o.casesOf(ctx, a, begunProduct)
@@ -128,7 +128,7 @@ func (o *Outside) beginWork(ctx context.Context, a *program.Program, days func(n
 			}
 		}
 	}
-	if err := errors.Join(a.Pipeline.Refresh(ctx), days(1)); err != nil {
+	if err := errors.Join(renew(ctx, a), days(1)); err != nil {
 		return err
 	}
 	if err := o.putBack(ctx, a, goes[1]); err != nil {

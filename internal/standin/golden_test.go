@@ -74,7 +74,7 @@ func TestGolden(t *testing.T) {
 			if _, err := o.MoveOn(ctx, a, days); err != nil {
 				t.Fatal(err)
 			}
-			if err := a.Pipeline.Refresh(ctx); err != nil {
+			if err := renew(ctx, a); err != nil {
 				t.Fatal(err)
 			}
 		}

@@ -16,6 +16,7 @@ import (
 	"ensomet/internal/api"
 	"ensomet/internal/formats"
 	"ensomet/internal/intake"
+	"ensomet/internal/outbox"
 	"ensomet/internal/program"
 )
 
@@ -43,6 +44,7 @@ type outsideState struct {
 
 // Letter is a message that the stand-in mail box took.
 type Letter struct {
+	ID      int64     `json:"id"`
 	At      time.Time `json:"at"`
 	To      string    `json:"to"`
 	Subject string    `json:"subject"`
@@ -50,10 +52,13 @@ type Letter struct {
 }
 
 // Send takes a message into the mail box.
-func (o *Outside) Send(_ context.Context, to, subject, body string) error {
+func (o *Outside) Send(_ context.Context, l outbox.Letter) error {
 	o.mu.Lock()
 	defer o.mu.Unlock()
-	o.state.Mail = append(o.state.Mail, Letter{o.state.Now, to, subject, body})
+	if slices.ContainsFunc(o.state.Mail, func(had Letter) bool { return had.ID == l.ID }) {
+		return nil // the same letter once more
+	}
+	o.state.Mail = append(o.state.Mail, Letter{l.ID, o.state.Now, l.To, l.Subject, l.Body})
 	return o.save()
 }
 
@@ -137,6 +142,11 @@ func (o *Outside) Connect(server http.Handler) {
 	o.fleet.client = &http.Client{Transport: loop{server}}
 }
 
+// renew computes figures anew, and lets leave what that asks for.
+func renew(ctx context.Context, p *program.Program) error {
+	return errors.Join(p.Pipeline.Refresh(ctx), p.Outbox.Deliver(ctx))
+}
+
 // MoveOn moves the clock on by whole days. Each day schedules are followed, the fleet answers as far as it can be
 // reached, and the deployment tool carries out what it was sent: the devices concerned report by a scan. All of it
 // goes over the same HTTP interface as a collector's scans. It returns how many scans came.
@@ -186,7 +196,7 @@ func (o *Outside) passDay(ctx context.Context, a *program.Program) (int, error) 
 	o.state.Now = o.state.Now.Add(12 * time.Hour) // mail and orders leave in the evening
 	err := o.save()
 	o.mu.Unlock()
-	if err := errors.Join(err, a.Worklist.FollowUp(ctx), a.Outbox.SendMail(ctx)); err != nil {
+	if err := errors.Join(err, a.Worklist.FollowUp(ctx), a.Outbox.Deliver(ctx)); err != nil {
 		return 0, err
 	}
 	o.mu.Lock()
@@ -343,5 +353,5 @@ func BuildDemo(
 	if err := makePlans(ctx, a); err != nil {
 		return nil, err
 	}
-	return append(truths, more...), errors.Join(makeRights(ctx, a), a.Pipeline.Refresh(ctx))
+	return append(truths, more...), errors.Join(makeRights(ctx, a), renew(ctx, a))
 }

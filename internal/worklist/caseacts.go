@@ -275,7 +275,11 @@ func (w *caseWorker) undo(c *worklistdb.Case) error {
 		if err != nil {
 			return err
 		}
-		if order.State != "waiting" || order.Tries > 0 {
+		if order.State == "waiting" && order.Tries > 0 {
+			return refuseCase("the order was tried already and may be with the deployment tool: call its wave off, " +
+				"or let the next scan decide")
+		}
+		if order.State != "waiting" {
 			return refuseCase("the order left the house at %s: the next scan decides", moment(order.SentAt))
 		}
 		order.State = "withdrawn"

@@ -5,8 +5,10 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"time"
 
 	"ensomet/internal/core/casework"
+	"ensomet/internal/outbox"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 	"ensomet/internal/worklist/worklistdb"
@@ -68,6 +70,7 @@ func (w *caseWorker) order(c *worklistdb.Case) error {
 			return err
 		}
 	}
+	w.tx.Announce(outbox.Topic)
 	_, err = worklistdb.AddDeployment(w.tx, worklistdb.Deployment{Case: c.ID, Wave: w.wave, After: w.leaves})
 	return err
 }
@@ -95,126 +98,161 @@ func (svc *Service) orderOf(tx *sqlite.Tx, c *worklistdb.Case, id int64) (Order,
 	return o, nil
 }
 
-// Dispatch lets the orders leave whose time has come: of each wave as many as may leave today. Each is handed over
-// outside of any writing; what became of it is written after each one, so that a stop in between loses none, and at
-// worst hands over one again under the same number.
-func (svc *Service) Dispatch(ctx context.Context) error {
+// Claim takes the next order that may leave for its caller alone: of each wave as many as may leave today. It is a
+// channel of the outbox: the order is handed over outside of any writing, and what became of it is written after it.
+func (svc *Orders) Claim(ctx context.Context, now time.Time) (*outbox.Parcel, error) {
 	if svc.Deploy == nil {
-		return nil
+		return nil, nil
 	}
-	svc.dispatching.Lock()
-	defer svc.dispatching.Unlock()
-	var due []worklistdb.Deployment
-	now := svc.Clock.Now().Unix()
+	var d worklistdb.Deployment
+	var o Order
+	claimed := false
 	err := svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
-		waiting, err := worklistdb.DeploymentsIn(tx, "waiting")
-		if err != nil || len(waiting) == 0 {
-			return err
+		for {
+			var err error
+			if d, err = svc.nextOrder(tx, now); errors.Is(err, sqlite.ErrNotFound) {
+				return nil
+			} else if err != nil {
+				return err
+			}
+			c, err := worklistdb.CaseByID(tx, d.Case)
+			if err != nil {
+				return err
+			}
+			reason := ""
+			if c.State != casework.Waiting {
+				reason = "the case has gone on without it"
+			} else if o, err = svc.orderOf(tx, &c, d.ID); err != nil {
+				reason = err.Error()
+			}
+			if reason != "" {
+				d.State, d.Reason = "withdrawn", reason
+				if err := worklistdb.PutDeployment(tx, d); err != nil {
+					return err
+				}
+				continue
+			}
+			d.Tries++ // from here on nobody can be sure that it has not left
+			d.ClaimedUntil = time.Now().Add(outbox.Lease).Unix()
+			claimed = true
+			return worklistdb.PutDeployment(tx, d)
 		}
-		settings, err := snapshot.LoadSettings(tx)
+	})
+	if err != nil || !claimed {
+		return nil, err
+	}
+	return &outbox.Parcel{
+		Send:   func(ctx context.Context) error { return svc.Deploy.Take(ctx, o) },
+		Settle: func(ctx context.Context, refused error) error { return svc.settleOrder(ctx, d.ID, refused) },
+	}, nil
+}
+
+// nextOrder is the next order that may leave. A wave too many of whose orders failed is paused.
+func (svc *Orders) nextOrder(tx *sqlite.Tx, now time.Time) (worklistdb.Deployment, error) {
+	wall := time.Now().Unix()
+	waves, err := worklistdb.WavesDue(tx, now.Unix(), wall)
+	if err != nil || len(waves) == 0 {
+		return worklistdb.Deployment{}, cmp.Or(err, sqlite.ErrNotFound)
+	}
+	settings, err := snapshot.LoadSettings(tx)
+	if err != nil {
+		return worklistdb.Deployment{}, err
+	}
+	today := svc.Snapshots.Today().Start(settings.Zone).Unix()
+	for _, w := range waves {
+		s, err := worklistdb.CountWave(tx, w.ID, today)
+		if err != nil {
+			return worklistdb.Deployment{}, err
+		}
+		limits := casework.Wave{PerDay: int(w.PerDay), MaxFails: int(w.MaxFails)}
+		n, pause := limits.Next(casework.Sofar{
+			Waiting: s.Waiting,
+			Today:   s.Today + s.Trying,
+			Done:    s.Done,
+			Failed:  s.Failed,
+		})
+		if pause {
+			why := fmt.Sprintf("%d of %d answers were failures, more than %d %%: look at them before more leave",
+				s.Failed, s.Done+s.Failed, w.MaxFails)
+			if err := worklistdb.SetWave(tx, w.ID, "paused", why); err != nil {
+				return worklistdb.Deployment{}, err
+			}
+		}
+		if n > 0 {
+			return worklistdb.NextOf(tx, w.ID, now.Unix(), wall)
+		}
+	}
+	return worklistdb.Deployment{}, sqlite.ErrNotFound
+}
+
+// settleOrder writes what became of an order that was handed over. One that the tool did not take is tried again after
+// a pause, up to an end. The tool may have answered before its taking was known, and somebody may have called the wave
+// off meanwhile.
+func (svc *Orders) settleOrder(ctx context.Context, id int64, refused error) error {
+	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
+		d, err := worklistdb.DeploymentByID(tx, id)
 		if err != nil {
 			return err
 		}
-		today := svc.Snapshots.Today().Start(settings.Zone).Unix()
-		left := map[int64]int{}
-		for _, d := range waiting {
-			n, known := left[d.Wave]
-			if !known {
-				w, err := worklistdb.WaveByID(tx, d.Wave)
-				if err != nil {
+		c, err := worklistdb.CaseByID(tx, d.Case)
+		if err != nil {
+			return err
+		}
+		now := svc.Clock.Now()
+		d.ClaimedUntil = 0
+		if d.State != "waiting" {
+			if refused == nil && d.State == "failed" && d.SentAt == 0 {
+				note := "The deployment tool had taken the order before it was called off. The next scan decides."
+				if err := svc.noteCase(tx, &c, "deployment", note, now.Unix()); err != nil {
 					return err
 				}
-				s, err := worklistdb.CountWave(tx, d.Wave, today)
-				if err != nil {
-					return err
-				}
-				if w.State == "running" {
-					pause := false
-					if n, pause = (casework.Wave{
-						PerDay:   int(w.PerDay),
-						MaxFails: int(w.MaxFails),
-					}).Next(casework.Sofar{
-						Waiting: s.Waiting,
-						Today:   s.Today,
-						Done:    s.Done,
-						Failed:  s.Failed,
-					}); pause {
-						if err := worklistdb.SetWave(tx, w.ID, "paused",
-							fmt.Sprintf("%d of %d answers were failures, more than %d %%: look at them before more "+
-								"leave", s.Failed, s.Done+s.Failed, w.MaxFails)); err != nil {
-							return err
-						}
-					}
-				}
+				d.SentAt = now.Unix()
 			}
-			if d.After <= now && n > 0 {
-				due = append(due, d)
-				n--
-			}
-			left[d.Wave] = n
-		}
-		return nil
-	})
-	for _, d := range due {
-		if err := errors.Join(err, ctx.Err()); err != nil {
-			return err
-		}
-		err = svc.handOver(ctx, d)
-	}
-	return err
-}
-
-// handOver gives one order to the deployment tool and writes what became of it. One that the tool does not take is
-// tried again later, up to ten times.
-func (svc *Service) handOver(ctx context.Context, d worklistdb.Deployment) error {
-	var o Order
-	var c worklistdb.Case
-	gone := false
-	err := svc.DB.Update(ctx, func(tx *sqlite.Tx) (err error) {
-		if c, err = worklistdb.CaseByID(tx, d.Case); err != nil {
-			return err
-		}
-		if d, err = worklistdb.DeploymentByID(tx, d.ID); err != nil || d.State != "waiting" ||
-			c.State != casework.Waiting {
-			gone = true
-			return err
-		}
-		if o, err = svc.orderOf(tx, &c, d.ID); err != nil {
-			gone = true
-			d.State, d.Reason = "withdrawn", err.Error()
 			return worklistdb.PutDeployment(tx, d)
 		}
-		d.Tries++ // from here on nobody can be sure that it has not left
-		return worklistdb.PutDeployment(tx, d)
+		if refused == nil {
+			return svc.orderLeft(tx, d, &c, "The deployment tool has the order. It cannot be called back any more.")
+		}
+		d.Reason = refused.Error()
+		if d.Tries < outbox.MostTries {
+			d.DueAt = now.Add(outbox.Pause(d.Tries)).Unix()
+			return worklistdb.PutDeployment(tx, d)
+		}
+		return svc.orderFailed(tx, d, &c, "deployment", "The deployment tool did not take the order: "+refused.Error())
 	})
-	if err != nil || gone {
+}
+
+// orderLeft notes that an order is with the tool.
+func (svc *Orders) orderLeft(tx *sqlite.Tx, d worklistdb.Deployment, c *worklistdb.Case, note string) error {
+	now := svc.Clock.Now().Unix()
+	d.State, d.SentAt, d.Reason = "sent", now, ""
+	if err := worklistdb.PutDeployment(tx, d); err != nil {
 		return err
 	}
-	refused := svc.Deploy.Take(ctx, o)
-	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
-		if refused != nil && d.Tries < maxHandOvers {
-			d.Reason = refused.Error()
-			return worklistdb.PutDeployment(tx, d)
-		}
-		if c, err = worklistdb.CaseByID(tx, d.Case); err != nil {
-			return err
-		}
-		now := svc.Clock.Now().Unix()
-		act, note := casework.Leaves, "The deployment tool has the order. It cannot be called back any more."
-		d.State, d.SentAt, d.Reason = "sent", now, ""
-		if refused != nil {
-			act, note = casework.Fails, "The deployment tool did not take the order: "+refused.Error()
-			d.State, d.Reason, d.At = "failed", refused.Error(), now
-		}
-		if err := worklistdb.PutDeployment(tx, d); err != nil {
-			return err
-		}
-		return svc.moveBy(tx, &c, act, "deployment", note, now)
-	})
+	return svc.moveBy(tx, c, casework.Leaves, "deployment", note, now)
 }
 
-// maxHandOvers is how often an order is handed over before it counts as failed.
-const maxHandOvers = 10
+// orderFailed notes that an order has come to nothing, as far as one knows.
+func (svc *Orders) orderFailed(tx *sqlite.Tx, d worklistdb.Deployment, c *worklistdb.Case, who, note string) error {
+	now := svc.Clock.Now().Unix()
+	d.State, d.At = "failed", now
+	if err := worklistdb.PutDeployment(tx, d); err != nil {
+		return err
+	}
+	return svc.moveBy(tx, c, casework.Fails, who, note, now)
+}
+
+// noteCase writes a word on a case that stays where it is.
+func (svc *Service) noteCase(tx *sqlite.Tx, c *worklistdb.Case, who, note string, now int64) error {
+	return worklistdb.AddStep(tx, c.ID, worklistdb.CaseStep{
+		At:   now,
+		Who:  who,
+		From: string(c.State),
+		To:   string(c.State),
+		Note: note,
+		Act:  string(casework.Leaves),
+	})
+}
 
 // moveBy moves a case by what others did. A case that cannot take it stays where it is.
 func (svc *Service) moveBy(tx *sqlite.Tx, c *worklistdb.Case, act casework.Act, who, note string, now int64) error {
@@ -246,14 +284,26 @@ type Outcome struct {
 
 // TakeOutcome notes what the deployment tool says. The same answer again changes nothing, and a later one that says
 // otherwise is kept as a word only: evidence decides what is so.
-func (svc *Service) TakeOutcome(ctx context.Context, o Outcome, who string) error {
+func (svc *Orders) TakeOutcome(ctx context.Context, o Outcome, who string) error {
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		d, err := worklistdb.DeploymentByID(tx, o.Order)
 		if err != nil {
 			return err
 		}
-		if d.State == "waiting" || d.State == "withdrawn" {
+		if d.State == "withdrawn" || d.State == "waiting" && d.Tries == 0 {
 			return fmt.Errorf("the order %d has never left the house", o.Order)
+		}
+		if d.State == "waiting" { // it answers before its taking the order is known
+			c, err := worklistdb.CaseByID(tx, d.Case)
+			if err != nil {
+				return err
+			}
+			if err := svc.orderLeft(tx, d, &c, "The deployment tool answers, so it has the order."); err != nil {
+				return err
+			}
+			if d, err = worklistdb.DeploymentByID(tx, o.Order); err != nil {
+				return err
+			}
 		}
 		now := svc.Clock.Now().Unix()
 		state := "done"
@@ -285,18 +335,7 @@ func (svc *Service) TakeOutcome(ctx context.Context, o Outcome, who string) erro
 		if !o.Done && c.State == casework.Sent {
 			return svc.moveBy(tx, &c, casework.Fails, who, note, now)
 		}
-		return worklistdb.AddStep(
-			tx,
-			c.ID,
-			worklistdb.CaseStep{
-				At:   now,
-				Who:  who,
-				From: string(c.State),
-				To:   string(c.State),
-				Note: note,
-				Act:  string(casework.Leaves),
-			},
-		)
+		return svc.noteCase(tx, &c, who, note, now)
 	})
 }
 
@@ -337,10 +376,9 @@ func (svc *Service) followOrders(ctx context.Context) error {
 	})
 }
 
-// FollowUp does what the passing of time asks of the worklist: reminders, orders that leave, orders that nobody
-// answers.
+// FollowUp does what the passing of time asks of the worklist: reminders, and orders that nobody answers.
 func (svc *Service) FollowUp(ctx context.Context) error {
-	return errors.Join(svc.followQuestions(ctx), svc.Dispatch(ctx), svc.followOrders(ctx))
+	return errors.Join(svc.followQuestions(ctx), svc.followOrders(ctx))
 }
 
 // WaveView is a wave with how far it is.
@@ -350,7 +388,7 @@ type WaveView struct {
 }
 
 // Waves lists the waves that have orders on their way, and the newest of the others.
-func (svc *Service) Waves(ctx context.Context) ([]WaveView, error) {
+func (svc *Orders) Waves(ctx context.Context) ([]WaveView, error) {
 	out := []WaveView{}
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
 		settings, err := snapshot.LoadSettings(tx)
@@ -373,7 +411,7 @@ func (svc *Service) Waves(ctx context.Context) ([]WaveView, error) {
 }
 
 // SteerWave pauses a wave, lets it go on, or calls off what has not left: those cases go back to agreed.
-func (svc *Service) SteerWave(ctx context.Context, id int64, to, who string) error {
+func (svc *Orders) SteerWave(ctx context.Context, id int64, to, who string) error {
 	state := map[string]string{"pause": "paused", "go on": "running", "call off": "called off"}[to]
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		w, err := worklistdb.WaveByID(tx, id)
@@ -397,23 +435,36 @@ func (svc *Service) SteerWave(ctx context.Context, id int64, to, who string) err
 				return err
 			}
 			for _, d := range waiting {
-				if d.Wave != id || d.Tries > 0 {
+				if d.Wave != id {
 					continue
 				}
-				d.State, d.Reason = "withdrawn", "called off"
-				if err := worklistdb.PutDeployment(tx, d); err != nil {
-					return err
-				}
-				c, err := worklistdb.CaseByID(tx, d.Case)
-				if err != nil {
-					return err
-				}
-				if err := svc.moveBy(tx, &c, casework.Halts, who, "The wave was called off before the order left.",
-					now.Unix()); err != nil {
+				if err := svc.callOff(tx, d, who); err != nil {
 					return err
 				}
 			}
 		}
+		tx.Announce(outbox.Topic)
 		return tx.Note(now, who, to, "wave "+w.Name, "")
 	})
+}
+
+// callOff takes an order back. One that was tried may be with the tool all the same, so its case waits for a decision;
+// the others go back to agreed.
+func (svc *Orders) callOff(tx *sqlite.Tx, d worklistdb.Deployment, who string) error {
+	c, err := worklistdb.CaseByID(tx, d.Case)
+	if err != nil {
+		return err
+	}
+	if d.Tries > 0 {
+		note := fmt.Sprintf("The wave was called off after %d tries to hand the order over. As far as one knows the "+
+			"deployment tool does not have it; should it come all the same, the next scan shows it.", d.Tries)
+		d.Reason = cmp.Or(d.Reason, "called off while it was tried")
+		return svc.orderFailed(tx, d, &c, who, note)
+	}
+	d.State, d.Reason = "withdrawn", "called off"
+	if err := worklistdb.PutDeployment(tx, d); err != nil {
+		return err
+	}
+	now := svc.Clock.Now().Unix()
+	return svc.moveBy(tx, &c, casework.Halts, who, "The wave was called off before the order left.", now)
 }

@@ -2,8 +2,6 @@
 package worklist
 
 import (
-	"sync"
-
 	"ensomet/internal/clock"
 	"ensomet/internal/secret"
 	"ensomet/internal/snapshot"
@@ -19,8 +17,6 @@ type Service struct {
 	Deploy       DeploymentTool // nil where none is connected
 	Entitlements Seats
 	Outbox       Letters
-
-	dispatching sync.Mutex
 }
 
 // Letters says whether letters can leave.
@@ -31,3 +27,6 @@ type Seats interface {
 	FreeSeats(tx *sqlite.Tx, product int64, seats []int64, who string) (gotOne []string, err error)
 	TakeBackSeats(tx *sqlite.Tx, product int64, users []int64) (int, error)
 }
+
+// Orders does what can be done with orders to the deployment tool once they wait to leave, and with their waves.
+type Orders struct{ *Service }

@@ -2,6 +2,7 @@ package worklistdb
 
 import (
 	"database/sql"
+	"time"
 
 	"ensomet/internal/sqlite"
 )
@@ -75,24 +76,23 @@ type Deployment struct {
 	ID, Case, Wave           int64
 	State                    string
 	After, SentAt, Tries, At int64 // it leaves at After or later; At is when the tool answered
+	DueAt, ClaimedUntil      int64 // when it is tried next, and until when whoever tries it has it for himself
 	Reason                   string
 }
 
-const deploymentColumns = "SELECT id, case_id, wave_id, state, after, sent_at, tries, answered_at, reason FROM " +
-	"deployment"
+const deploymentColumns = "SELECT id, case_id, wave_id, state, after, sent_at, tries, answered_at, " +
+	"reason, due_at, claimed_until FROM deployment"
 
 func scanDeployment(r *sql.Rows, d *Deployment) error {
-	return r.Scan(&d.ID, &d.Case, &d.Wave, &d.State, &d.After, &d.SentAt, &d.Tries, &d.At, &d.Reason)
+	return r.Scan(&d.ID, &d.Case, &d.Wave, &d.State, &d.After, &d.SentAt, &d.Tries, &d.At, &d.Reason,
+		&d.DueAt, &d.ClaimedUntil)
 }
 
 // AddDeployment writes an order that waits, and returns its number.
 func AddDeployment(tx *sqlite.Tx, d Deployment) (int64, error) {
-	res, err := tx.Exec(
-		"INSERT INTO deployment(case_id, wave_id, state, after) VALUES (?, ?, 'waiting', ?)",
-		d.Case,
-		d.Wave,
-		d.After,
-	)
+	res, err := tx.Exec("INSERT INTO deployment(case_id, wave_id, state, after, due_at) VALUES (?, ?, 'waiting', ?, "+
+		"?)",
+		d.Case, d.Wave, d.After, d.After)
 	if err != nil {
 		return 0, err
 	}
@@ -101,15 +101,28 @@ func AddDeployment(tx *sqlite.Tx, d Deployment) (int64, error) {
 
 // PutDeployment writes how an order stands.
 func PutDeployment(tx *sqlite.Tx, d Deployment) error {
-	return tx.One(
-		"UPDATE deployment SET state = ?, sent_at = ?, tries = ?, answered_at = ?, reason = ? WHERE id = ?",
-		d.State,
-		d.SentAt,
-		d.Tries,
-		d.At,
-		d.Reason,
-		d.ID,
-	)
+	return tx.One(`UPDATE deployment SET state = ?, sent_at = ?, tries = ?, answered_at = ?, reason = ?, due_at = ?,
+		claimed_until = ? WHERE id = ?`, d.State, d.SentAt, d.Tries, d.At, d.Reason, d.DueAt, d.ClaimedUntil, d.ID)
+}
+
+// WavesDue lists the running waves that have an order which is due and which nobody tries in this moment.
+func WavesDue(tx *sqlite.Tx, now, wall int64) ([]Wave, error) {
+	return sqlite.Query(tx, scanWave, `SELECT id, name, per_day, max_fails, state, why, author, at FROM wave w
+		WHERE state = 'running' AND EXISTS (SELECT 1 FROM deployment d WHERE d.wave_id = w.id AND d.state = 'waiting'
+		AND d.due_at <= ? AND d.claimed_until <= ?) ORDER BY id`, now, wall)
+}
+
+// NextOf is the order of a wave that is due for the longest and that nobody tries in this moment.
+func NextOf(tx *sqlite.Tx, wave, now, wall int64) (Deployment, error) {
+	list, err := sqlite.Query(tx, scanDeployment, deploymentColumns+` WHERE wave_id = ? AND state = 'waiting'
+		AND due_at <= ? AND claimed_until <= ? ORDER BY due_at, id LIMIT 1`, wave, now, wall)
+	if err == nil && len(list) == 0 {
+		err = sqlite.ErrNotFound
+	}
+	if err != nil {
+		return Deployment{}, err
+	}
+	return list[0], nil
 }
 
 // DeploymentByID reads one order.
@@ -145,13 +158,15 @@ type WaveSofar struct {
 	Today   int `json:"today"`
 	Done    int `json:"done" doc:"the tool says that it did them; evidence decides"`
 	Failed  int `json:"failed"`
+	Trying  int `json:"-"` // tried in this moment
 }
 
 // CountWave counts the orders of a wave.
 func CountWave(tx *sqlite.Tx, wave, since int64) (s WaveSofar, err error) {
 	err = tx.QueryRowContext(tx.Ctx, `SELECT coalesce(sum(state = 'waiting'), 0), coalesce(sum(state = 'sent'), 0),
-		coalesce(sum(sent_at >= ?2), 0), coalesce(sum(state = 'done'), 0), coalesce(sum(state = 'failed'), 0)
-		FROM deployment WHERE wave_id = ?1`, wave, since).
-		Scan(&s.Waiting, &s.Out, &s.Today, &s.Done, &s.Failed)
+		coalesce(sum(sent_at >= ?2), 0), coalesce(sum(state = 'done'), 0), coalesce(sum(state = 'failed'), 0),
+		coalesce(sum(state = 'waiting' AND claimed_until > ?3), 0)
+		FROM deployment WHERE wave_id = ?1`, wave, since, time.Now().Unix()).
+		Scan(&s.Waiting, &s.Out, &s.Today, &s.Done, &s.Failed, &s.Trying)
 	return s, err
 }

@@ -18,6 +18,8 @@ import (
 // Stations is what the routes of this station ask.
 type Stations struct {
 	Worklist *worklist.Service
+	Orders   *worklist.Orders
+	Outbox   *outbox.Service
 }
 
 type routes struct {
@@ -30,6 +32,7 @@ func Register(server *rest.Server, stations Stations) {
 	s := &routes{server, stations}
 	s.baskets()
 	s.lists()
+	s.mail()
 	s.details()
 	s.cases()
 	s.stances()
@@ -100,6 +103,13 @@ func (s *routes) baskets() {
 			return rest.DoneOr(s.Worklist.EndPurchaseRequest(ctx, in.ID, in.Body.How, me.Name))
 		},
 	)
+}
+
+func (s *routes) mail() {
+	rest.Handle(s.Server, access.Work, rest.Post("mailAgain", "/api/mail/{id}/again"),
+		func(ctx context.Context, me rest.Who, in *rest.ByID) (*rest.Body[rest.Done], error) {
+			return rest.DoneOr(s.Outbox.TryAgain(ctx, in.ID, me.Name))
+		})
 }
 
 func (s *routes) lists() {
@@ -185,7 +195,7 @@ func (s *routes) cases() {
 		access.Look,
 		rest.Get("waves", "/api/waves"),
 		func(ctx context.Context, _ rest.Who, _ *rest.None) (*rest.Body[[]worklist.WaveView], error) {
-			w, err := s.Worklist.Waves(ctx)
+			w, err := s.Orders.Waves(ctx)
 			return &rest.Body[[]worklist.WaveView]{Body: w}, err
 		},
 	)
@@ -199,7 +209,7 @@ func (s *routes) cases() {
 				To string `json:"to" enum:"pause,go on,call off"`
 			}
 		}) (*rest.Body[rest.Done], error) {
-			return rest.DoneOr(s.Worklist.SteerWave(ctx, in.ID, in.Body.To, me.Name))
+			return rest.DoneOr(s.Orders.SteerWave(ctx, in.ID, in.Body.To, me.Name))
 		},
 	)
 	rest.Handle(

@@ -25,7 +25,7 @@ func (s *routes) takeOutcome(w http.ResponseWriter, r *http.Request, from access
 		rest.Problem(w, huma.Error400BadRequest("The outcome is no JSON that can be read: "+err.Error()))
 		return
 	}
-	if err := s.Worklist.TakeOutcome(r.Context(), o, "deployment"); err != nil {
+	if err := s.Orders.TakeOutcome(r.Context(), o, "deployment"); err != nil {
 		rest.Problem(w, rest.Fail(err))
 		return
 	}

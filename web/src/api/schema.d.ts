@@ -980,6 +980,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/mail/{id}/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["mailAgain"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/me": {
         parameters: {
             query?: never;
@@ -4053,11 +4069,21 @@ export interface components {
             address: string;
             /**
              * Format: int64
-             * @description it leaves at this time or later, and can be called back until then
+             * @description it leaves then or later, and can be called back until then
              */
             after: number;
             body: string;
+            /**
+             * Format: int64
+             * @description when it is tried next
+             */
+            dueAt: number;
             error: string;
+            /**
+             * Format: int64
+             * @description when nobody tried it any more, 0 where it is not given up
+             */
+            givenUpAt: number;
             /** Format: int64 */
             id: number;
             /**
@@ -8740,6 +8766,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PageMail"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    mailAgain: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description Error */

@@ -1,9 +1,9 @@
 <script setup lang="ts">
-import { useQuery } from '@tanstack/vue-query'
+import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { api, ask, type Lists } from '../api/client'
 import ListTable, { type ListColumn } from '../components/ListTable.vue'
-import { moment } from '../lib/format'
+import { count, moment } from '../lib/format'
 import { useSession } from '../lib/session'
 import EvidenceNav from './EvidenceNav.vue'
 
@@ -18,6 +18,19 @@ const columns: ListColumn[] = [
 const open = ref<Lists['mail']>()
 const { me, may } = useSession()
 const mayWork = may('work')
+const queries = useQueryClient()
+const says = ref('')
+/** Has the open message tried again, now. */
+async function tryAgain(id: number) {
+  says.value = ''
+  try {
+    await ask(api.POST('/api/mail/{id}/again', { params: { path: { id } } }))
+    open.value = undefined
+    await queries.invalidateQueries({ queryKey: ['list', 'mail'] })
+  } catch (e) {
+    says.value = String((e as Error).message)
+  }
+}
 const letters = useQuery({
   queryKey: ['demo-letters'],
   queryFn: () => ask(api.GET('/api/demo/letters')),
@@ -47,10 +60,20 @@ const letters = useQuery({
         @open="(m) => (open = m)"
       >
         <template #cell-queuedAt="{ row }">{{ moment(row.queuedAt) }}</template>
-        <template #cell-sentAt="{ row }">{{ moment(row.sentAt) || 'waits' }}</template>
+        <template #cell-sentAt="{ row }">{{ moment(row.sentAt) || (row.givenUpAt ? 'given up' : 'waits') }}</template>
       </ListTable>
       <aside v-if="open" class="sheet">
         <h2>{{ open.subject }}</h2>
+        <p v-if="open.givenUpAt" data-given-up>
+          Given up on {{ moment(open.givenUpAt) }} after {{ count(open.tries, 'try', 'tries') }}: {{ open.error }}
+        </p>
+        <p v-else-if="!open.sentAt && open.error">
+          Tried {{ count(open.tries, 'time') }}, next on {{ moment(open.dueAt) }}: {{ open.error }}
+        </p>
+        <button v-if="!open.sentAt && open.error && mayWork" type="button" data-try-again @click="tryAgain(open.id)">
+          Try again now
+        </button>
+        <p v-if="says" class="says" role="alert">{{ says }}</p>
         <pre>{{ open.body }}</pre>
       </aside>
     </div>

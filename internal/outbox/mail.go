@@ -1,0 +1,155 @@
+package outbox
+
+import (
+	"context"
+	"database/sql"
+	"fmt"
+	"time"
+
+	"ensomet/internal/sqlite"
+)
+
+// Letter is a message as it leaves. Its number is the same each time it is tried.
+type Letter struct {
+	ID                int64
+	To, Subject, Body string
+}
+
+// Mailer sends mail. An error means that the message was not taken. One letter may come twice with one number, when
+// nobody knows whether it was taken.
+type Mailer interface {
+	Send(ctx context.Context, letter Letter) error
+}
+
+// Mail is a message that waits to be sent or was.
+type Mail struct {
+	ID        int64  `json:"id"`
+	Address   string `json:"address"`
+	Subject   string `json:"subject"`
+	Body      string `json:"body"`
+	QueuedAt  int64  `json:"queuedAt" unit:"unix"`
+	SentAt    int64  `json:"sentAt" unit:"unix"`
+	Tries     int64  `json:"tries"`
+	Error     string `json:"error"`
+	After     int64  `json:"after" unit:"unix" doc:"it leaves then or later, and can be called back until then"`
+	Question  int64  `json:"question" doc:"the question that it asks, 0 where it asks none"`
+	DueAt     int64  `json:"dueAt" unit:"unix" doc:"when it is tried next"`
+	GivenUpAt int64  `json:"givenUpAt" unit:"unix" doc:"when nobody tried it any more, 0 where it is not given up"`
+}
+
+// QueueMail lets a message wait to be sent.
+func QueueMail(tx *sqlite.Tx, m Mail) error {
+	tx.Announce(Topic)
+	_, err := tx.Exec(
+		"INSERT INTO mail(address, subject, body, queued_at, after, due_at, question_id) VALUES (?, ?, ?, ?, ?, ?, ?)",
+		m.Address, m.Subject, m.Body, m.QueuedAt, m.After, m.After, m.Question)
+	return err
+}
+
+// MailPage reads a page of messages.
+func MailPage(tx *sqlite.Tx, q sqlite.ListQuery) (sqlite.Page[Mail], error) {
+	l := sqlite.List[Mail]{From: "mail m", Key: "m.id", Sort: "-id", Columns: []sqlite.Column[Mail]{
+		sqlite.Plain("id", "m.id", func(r *Mail) any { return &r.ID }),
+		sqlite.Searched("address", "m.address", func(r *Mail) any { return &r.Address }),
+		sqlite.Searched("subject", "m.subject", func(r *Mail) any { return &r.Subject }),
+		sqlite.Searched("body", "m.body", func(r *Mail) any { return &r.Body }),
+		sqlite.Plain("queuedAt", "m.queued_at", func(r *Mail) any { return &r.QueuedAt }),
+		sqlite.Plain("sentAt", "m.sent_at", func(r *Mail) any { return &r.SentAt }),
+		sqlite.Plain("tries", "m.tries", func(r *Mail) any { return &r.Tries }),
+		sqlite.Plain("error", "m.error", func(r *Mail) any { return &r.Error }),
+		sqlite.Plain("after", "m.after", func(r *Mail) any { return &r.After }),
+		sqlite.Plain("question", "m.question_id", func(r *Mail) any { return &r.Question }),
+		sqlite.Plain("dueAt", "m.due_at", func(r *Mail) any { return &r.DueAt }),
+		sqlite.Plain("givenUpAt", "m.given_up_at", func(r *Mail) any { return &r.GivenUpAt }),
+	}}
+	return l.Page(tx, q)
+}
+
+// CallBackMail takes back the mail of a question that has not left.
+func CallBackMail(tx *sqlite.Tx, question int64) error {
+	_, err := tx.Exec("DELETE FROM mail WHERE question_id = ? AND sent_at = 0 AND tries = 0", question)
+	return err
+}
+
+// MailLeft counts the mail of a question that has left, or may have.
+func MailLeft(tx *sqlite.Tx, question int64) (left int64, err error) {
+	err = tx.QueryRowContext(tx.Ctx,
+		"SELECT count(*) FROM mail WHERE question_id = ? AND (sent_at <> 0 OR tries > 0)", question).Scan(&left)
+	return left, err
+}
+
+// MailWaits is when the mail of a question leaves, 0 where it has left.
+func MailWaits(tx *sqlite.Tx, question int64) (after int64, err error) {
+	err = tx.QueryRowContext(tx.Ctx,
+		"SELECT coalesce(max(max(after, 1)), 0) FROM mail WHERE question_id = ? AND sent_at = 0 AND tries = 0",
+		question).Scan(&after)
+	return after, err
+}
+
+// TryAgain lets a message that was given up, or waits for its next try, be tried now.
+func (svc *Service) TryAgain(ctx context.Context, id int64, who string) error {
+	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
+		now := svc.Clock.Now()
+		err := tx.One(`UPDATE mail SET given_up_at = 0, due_at = ?1, tries = min(tries, 1) WHERE id = ?2
+			AND sent_at = 0`,
+			now.Unix(), id)
+		if err != nil {
+			return err
+		}
+		tx.Announce(Topic)
+		return tx.Note(now, who, "tried mail again", fmt.Sprint(id), "")
+	})
+}
+
+// letters is mail as a channel.
+type letters struct{ svc *Service }
+
+// Claim takes the message that is due for the longest, in one statement, and counts a try. From then on nobody can be
+// sure that it has not left, and it cannot be called back any more.
+func (l letters) Claim(ctx context.Context, now time.Time) (*Parcel, error) {
+	svc := l.svc
+	if svc.Mail == nil {
+		return nil, nil
+	}
+	var claimed []Mail
+	err := svc.DB.Update(ctx, func(tx *sqlite.Tx) (err error) {
+		claimed, err = sqlite.Query(tx, func(r *sql.Rows, m *Mail) error {
+			return r.Scan(&m.ID, &m.Address, &m.Subject, &m.Body, &m.Question, &m.Tries)
+		}, `UPDATE mail SET tries = tries + 1, claimed_until = ?1 WHERE id = (SELECT id FROM mail
+			WHERE sent_at = 0 AND given_up_at = 0 AND due_at <= ?2 AND claimed_until <= ?3 ORDER BY due_at, id LIMIT 1)
+			RETURNING id, address, subject, body, question_id, tries`,
+			time.Now().Add(Lease).Unix(), now.Unix(), time.Now().Unix())
+		return err
+	})
+	if err != nil || len(claimed) == 0 {
+		return nil, err
+	}
+	m := &claimed[0]
+	return &Parcel{
+		Send: func(ctx context.Context) error {
+			body, err := m.Body, error(nil)
+			if svc.Finish != nil {
+				body, err = svc.Finish(ctx, m)
+			}
+			if err != nil {
+				return err
+			}
+			return svc.Mail.Send(ctx, Letter{m.ID, m.Address, m.Subject, body})
+		},
+		Settle: func(ctx context.Context, sent error) error {
+			return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
+				now := svc.Clock.Now()
+				if sent == nil {
+					return tx.One("UPDATE mail SET sent_at = ?, error = '', claimed_until = 0 WHERE id = ?",
+						now.Unix(), m.ID)
+				}
+				givenUp := int64(0)
+				if m.Tries >= MostTries {
+					givenUp = now.Unix()
+				}
+				return tx.One("UPDATE mail SET error = ?, due_at = ?, given_up_at = ?, claimed_until = 0 WHERE id = ?",
+					sent.Error(), now.Add(Pause(m.Tries)).Unix(), givenUp, m.ID)
+			})
+		},
+	}, nil
+}
