@@ -3,11 +3,11 @@ package entitlements
 import (
 	"cmp"
 	"context"
-	"errors"
 	"slices"
 
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/position"
+	"ensomet/internal/core/refuse"
 	"ensomet/internal/entitlements/entitlementsdb"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -44,7 +44,7 @@ type Renewal struct {
 func (svc *Service) Renewals(ctx context.Context, from civil.Day, days int) ([]Renewal, error) {
 	out := []Renewal{}
 	if days < 1 || days > 3700 {
-		return nil, errors.New("look ahead between a day and ten years")
+		return nil, refuse.New("look ahead between a day and ten years")
 	}
 	from = svc.Snapshots.DayOr(from)
 	to := from + civil.Day(days)

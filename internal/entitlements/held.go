@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"ensomet/internal/core/refuse"
 	"ensomet/internal/entitlements/entitlementsdb"
 	"ensomet/internal/outbox"
 	"ensomet/internal/renewal"
@@ -117,7 +118,7 @@ func (h *Held) Words() string {
 // MailHeld sends what somebody holds to an address.
 func (svc *Service) MailHeld(ctx context.Context, user, address, who string) error {
 	if !strings.Contains(address, "@") {
-		return fmt.Errorf("%q is no address", address)
+		return refuse.Errorf("%q is no address", address)
 	}
 	h, err := svc.Held(ctx, user)
 	if err != nil {
@@ -154,7 +155,7 @@ func (svc *Service) StarterSets(ctx context.Context) ([]entitlementsdb.StarterSe
 // PutStarterSet keeps a set of products for somebody new; one without products is taken away.
 func (svc *Service) PutStarterSet(ctx context.Context, s entitlementsdb.StarterSet, who string) (int64, error) {
 	if s.Name = strings.TrimSpace(s.Name); s.Name == "" {
-		return 0, errors.New("give the set the name of a role")
+		return 0, refuse.New("give the set the name of a role")
 	}
 	err := svc.DB.Update(ctx, func(tx *sqlite.Tx) (err error) {
 		s.Author, s.At = who, svc.Clock.Now().Unix()
@@ -196,7 +197,7 @@ func (svc *Service) Start(ctx context.Context, set int64, user string, wait, dry
 	err := run(ctx, func(tx *sqlite.Tx) error {
 		p, err := snapshot.PersonByCode(tx, user)
 		if err != nil {
-			return fmt.Errorf("there is no user %q", user)
+			return refuse.Errorf("there is no user %q", user)
 		}
 		sets, err := entitlementsdb.StarterSets(tx)
 		if err != nil {

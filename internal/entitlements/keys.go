@@ -5,10 +5,10 @@ import (
 	"crypto/aes"
 	"crypto/cipher"
 	"crypto/rand"
-	"errors"
 	"fmt"
 	"strings"
 
+	"ensomet/internal/core/refuse"
 	"ensomet/internal/entitlements/entitlementsdb"
 	"ensomet/internal/sqlite"
 )
@@ -32,7 +32,7 @@ func (svc *Service) sealer(anew bool) (cipher.AEAD, error) {
 // AddKey keeps a licence key of a line, sealed.
 func (svc *Service) AddKey(ctx context.Context, code, key, note, who string) error {
 	if key = strings.TrimSpace(key); key == "" {
-		return errors.New("the key is empty")
+		return refuse.New("the key is empty")
 	}
 	seal, err := svc.sealer(true)
 	if err != nil {
@@ -73,7 +73,7 @@ func (svc *Service) ShowKey(ctx context.Context, id int64, who string) (string, 
 		if n := seal.NonceSize(); len(k.Sealed) > n {
 			plain, err = seal.Open(nil, k.Sealed[:n], k.Sealed[n:], nil)
 		} else {
-			err = errors.New("too short")
+			err = refuse.New("too short")
 		}
 		if err != nil {
 			return fmt.Errorf("the key does not open with %s: it was sealed with another: %w", svc.Secret, err)

@@ -4,7 +4,6 @@ import (
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
-	"errors"
 	"fmt"
 	"io"
 	"slices"
@@ -13,6 +12,7 @@ import (
 
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/entitle"
+	"ensomet/internal/core/refuse"
 	"ensomet/internal/entitlements/entitlementsdb"
 	"ensomet/internal/formats"
 	"ensomet/internal/renewal"
@@ -38,7 +38,7 @@ func (svc *Service) EditLine(ctx context.Context, e LineEdit, who string) error 
 	}
 	for _, c := range checks {
 		if c.Serious {
-			return errors.New(c.Text)
+			return refuse.New(c.Text)
 		}
 	}
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
@@ -59,7 +59,7 @@ func (svc *Service) EditLine(ctx context.Context, e LineEdit, who string) error 
 		}
 		product, reason := snapshot.FindProduct(products, line.Publisher, line.Product)
 		if reason != "" {
-			return errors.New(reason)
+			return refuse.New(reason)
 		}
 		u, err := entitlementsdb.Entitlements(tx)
 		if err != nil {
@@ -262,7 +262,7 @@ func lineDays(lines []entitle.Line, code string) []LineDay {
 // retired by a transaction instead.
 func (svc *Service) WithdrawLine(ctx context.Context, code, why, who string) error {
 	if strings.TrimSpace(why) == "" {
-		return errors.New("say why the line goes: it stays on record")
+		return refuse.New("say why the line goes: it stays on record")
 	}
 	return svc.onLine(ctx, code, who, "withdrew an entitlement", why, func(tx *sqlite.Tx, id int64) error {
 		seats, err := snapshot.Assignments(tx, svc.Snapshots.Today())
@@ -271,7 +271,7 @@ func (svc *Service) WithdrawLine(ctx context.Context, code, why, who string) err
 		}
 		for _, s := range seats {
 			if s.Line == id {
-				return fmt.Errorf("seats of %s are assigned: hand them back first", code)
+				return refuse.Errorf("seats of %s are assigned: hand them back first", code)
 			}
 		}
 		return entitlementsdb.Withdraw(tx, id, svc.Clock.Now().Unix())
@@ -306,7 +306,7 @@ func (svc *Service) onLine(
 // NoteLine writes a note on a line.
 func (svc *Service) NoteLine(ctx context.Context, code, text, who string) error {
 	if text = strings.TrimSpace(text); text == "" {
-		return errors.New("the note is empty")
+		return refuse.New("the note is empty")
 	}
 	return svc.onLine(ctx, code, who, "noted on an entitlement", text, func(tx *sqlite.Tx, id int64) error {
 		return entitlementsdb.AddLineNote(
@@ -327,10 +327,10 @@ func (svc *Service) AddProof(ctx context.Context, code, name string, content io.
 		return err
 	}
 	if len(data) > MaxProof {
-		return fmt.Errorf("%s is larger than %d MB: keep it elsewhere and note where", name, MaxProof>>20)
+		return refuse.Errorf("%s is larger than %d MB: keep it elsewhere and note where", name, MaxProof>>20)
 	}
 	if len(data) == 0 {
-		return fmt.Errorf("%s is empty", name)
+		return refuse.Errorf("%s is empty", name)
 	}
 	sum := sha256.Sum256(data)
 	return svc.onLine(ctx, code, who, "attached proof", name, func(tx *sqlite.Tx, id int64) error {
@@ -356,7 +356,7 @@ func (svc *Service) Proof(ctx context.Context, id int64) (p entitlementsdb.Proof
 		return err
 	})
 	if sum := sha256.Sum256(content); err == nil && hex.EncodeToString(sum[:]) != p.SHA256 {
-		err = fmt.Errorf("%s is no longer what was attached: its hash differs", p.Name)
+		err = refuse.Errorf("%s is no longer what was attached: its hash differs", p.Name)
 	}
 	return p, content, err
 }
@@ -379,14 +379,14 @@ func (svc *Service) Trade(ctx context.Context, values map[string]string, who str
 		return err
 	}
 	if sign := entitle.TransactionTypes[values["type"]]; sign < 0 && len(detail.Transactions) == 0 {
-		return fmt.Errorf(
+		return refuse.Errorf(
 			"%s has no transactions yet: the first one takes the place of its one purchase, so begin with what was "+
 				"bought",
 			code,
 		)
 	} else if n, err := strconv.ParseInt(values["quantity"], 10, 64); err == nil && sign < 0 &&
 		detail.Effective-n < detail.Held {
-		return fmt.Errorf("%d seats of %s are assigned, and %d rights would be left: hand some seats back first",
+		return refuse.Errorf("%d seats of %s are assigned, and %d rights would be left: hand some seats back first",
 			detail.Held, code, detail.Effective-n)
 	}
 	_, err = svc.Evidence.Book(ctx, formats.Transactions.Name, values, who)

@@ -8,6 +8,7 @@ import (
 	"slices"
 
 	"ensomet/internal/core/entitle"
+	"ensomet/internal/core/refuse"
 	"ensomet/internal/entitlements/entitlementsdb"
 	"ensomet/internal/formats"
 	"ensomet/internal/renewal"
@@ -92,7 +93,7 @@ type SeatDraft struct {
 }
 
 // ErrNoSeat says that no seat is free.
-var ErrNoSeat = errors.New("no seat of it is free")
+var ErrNoSeat = refuse.New("no seat of it is free")
 
 // assign gives a seat and returns the line's code. Who gets one no longer waits for it.
 func (svc *Service) assign(tx *sqlite.Tx, d SeatDraft, who string) (string, error) {
@@ -103,21 +104,21 @@ func (svc *Service) assign(tx *sqlite.Tx, d SeatDraft, who string) (string, erro
 	var person, device int64
 	if d.Device != "" {
 		if device, err = snapshot.FindDevice(tx, d.Device); err != nil || device == 0 {
-			return "", errors.Join(err, fmt.Errorf("there is no device %q", d.Device))
+			return "", errors.Join(err, refuse.Errorf("there is no device %q", d.Device))
 		}
 	} else {
 		p, err := snapshot.PersonByCode(tx, d.User)
 		if err != nil {
-			return "", fmt.Errorf("there is no user %q", d.User)
+			return "", refuse.Errorf("there is no user %q", d.User)
 		}
 		if p.Status == "left" {
-			return "", fmt.Errorf("%s has left: nobody who left gets a seat", p.Name)
+			return "", refuse.Errorf("%s has left: nobody who left gets a seat", p.Name)
 		}
 		person = p.ID
 	}
 	line, err := svc.holds(tx, ids, person, device)
 	if err == nil && line != "" {
-		err = fmt.Errorf("%s holds a seat of %s already", d.User+d.Device, line)
+		err = refuse.Errorf("%s holds a seat of %s already", d.User+d.Device, line)
 	}
 	if err != nil {
 		return line, err
@@ -137,7 +138,7 @@ func (svc *Service) assign(tx *sqlite.Tx, d SeatDraft, who string) (string, erro
 		return f.Line, entitlementsdb.EndWaitOf(tx, d.Product, person, svc.Clock.Now().Unix(), "got a seat", who)
 	}
 	if d.Line != "" {
-		return "", fmt.Errorf("%s gives no seat that can be held today", d.Line)
+		return "", refuse.Errorf("%s gives no seat that can be held today", d.Line)
 	}
 	return "", ErrNoSeat
 }
@@ -339,10 +340,10 @@ func (svc *Service) Wait(ctx context.Context, product int64, user, note, who str
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		p, err := snapshot.PersonByCode(tx, user)
 		if err != nil {
-			return fmt.Errorf("there is no user %q", user)
+			return refuse.Errorf("there is no user %q", user)
 		}
 		if p.Status == "left" {
-			return fmt.Errorf("%s has left", p.Name)
+			return refuse.Errorf("%s has left", p.Name)
 		}
 		_, ids, err := svc.seatsOf(tx, product, false)
 		if err != nil {
@@ -350,14 +351,14 @@ func (svc *Service) Wait(ctx context.Context, product int64, user, note, who str
 		}
 		line, err := svc.holds(tx, ids, p.ID, 0)
 		if err == nil && line != "" {
-			err = fmt.Errorf("%s holds a seat of %s already", p.Name, line)
+			err = refuse.Errorf("%s holds a seat of %s already", p.Name, line)
 		}
 		if err != nil {
 			return err
 		}
 		added, err := entitlementsdb.Wait(tx, product, p.ID, svc.Clock.Now().Unix(), note, who)
 		if err == nil && !added {
-			err = fmt.Errorf("%s waits for it already", p.Name)
+			err = refuse.Errorf("%s waits for it already", p.Name)
 		}
 		if err != nil {
 			return err

@@ -3,14 +3,13 @@ package entitlements
 import (
 	"cmp"
 	"context"
-	"errors"
-	"fmt"
 	"slices"
 	"strings"
 
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/entitle"
 	"ensomet/internal/core/money"
+	"ensomet/internal/core/refuse"
 	"ensomet/internal/entitlements/entitlementsdb"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -180,13 +179,13 @@ func (svc *Service) Contracts(ctx context.Context) ([]ContractView, error) {
 // PutContract keeps what is known of a contract.
 func (svc *Service) PutContract(ctx context.Context, c entitlementsdb.Contract, who string) error {
 	if c.Code = strings.TrimSpace(c.Code); c.Code == "" {
-		return errors.New("give the contract its number")
+		return refuse.New("give the contract its number")
 	}
 	if c.Start.Known() && c.End.Known() && c.End < c.Start {
-		return fmt.Errorf("it ends on %s, before it starts on %s", c.End, c.Start)
+		return refuse.Errorf("it ends on %s, before it starts on %s", c.End, c.Start)
 	}
 	if c.NoticeDays < 0 || c.NoticeDays > 3700 {
-		return errors.New("notice is given between no days and ten years ahead")
+		return refuse.New("notice is given between no days and ten years ahead")
 	}
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		now := svc.Clock.Now()

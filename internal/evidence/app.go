@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"ensomet/internal/core/evidence"
+	"ensomet/internal/core/refuse"
 	"ensomet/internal/formats"
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
@@ -88,7 +89,7 @@ func setLimits(tx *sqlite.Tx, list []Limit) error {
 	limits := evidence.Limits{}
 	for _, l := range list {
 		if l.Device != "" && !slices.Contains(formats.DeviceKinds, l.Device) {
-			return fmt.Errorf("%q is no kind of device", l.Device)
+			return refuse.Errorf("%q is no kind of device", l.Device)
 		}
 		if limits[l.Device] == nil {
 			limits[l.Device] = map[evidence.Kind]int{}
@@ -101,7 +102,7 @@ func setLimits(tx *sqlite.Tx, list []Limit) error {
 // SetSiteZone says in which time zone (an IANA name) a site lies.
 func (svc *Service) SetSiteZone(ctx context.Context, site, zone string) error {
 	if _, err := time.LoadLocation(zone); err != nil {
-		return fmt.Errorf("%q is not a time zone: give a name such as Europe/Oslo", zone)
+		return refuse.Errorf("%q is not a time zone: give a name such as Europe/Oslo", zone)
 	}
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error { return tx.SetSetting("zone:"+site, zone) })
 }

@@ -8,6 +8,7 @@ import (
 	"strings"
 	"time"
 
+	"ensomet/internal/core/refuse"
 	"ensomet/internal/evidence/evidencedb"
 	"ensomet/internal/formats"
 	"ensomet/internal/intake"
@@ -23,7 +24,7 @@ func (svc *Service) Mend(ctx context.Context, id int64, content, author string) 
 			return err
 		}
 		if line.State != "waiting" {
-			return fmt.Errorf("this line is %s already", line.State)
+			return refuse.Errorf("this line is %s already", line.State)
 		}
 		if err := svc.takeIn(tx, line, content, author); err != nil {
 			return err
@@ -52,7 +53,7 @@ func (svc *Service) Drop(ctx context.Context, id int64, author string) error {
 			return err
 		}
 		if line.State != "waiting" {
-			return fmt.Errorf("this line is %s already", line.State)
+			return refuse.Errorf("this line is %s already", line.State)
 		}
 		return evidencedb.SetAsideState(tx, id, "dropped", "", author, svc.Clock.Now())
 	})

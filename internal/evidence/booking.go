@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 
+	"ensomet/internal/core/refuse"
 	"ensomet/internal/formats"
 	"ensomet/internal/intake"
 	"ensomet/internal/snapshot"
@@ -32,7 +33,7 @@ func (svc *Service) Book(
 		if err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
 			codes, err := snapshot.Codes(tx, "entitlement")
 			if err == nil && codes[code] != 0 {
-				return fmt.Errorf("there is an entitlement %s already: choose another number", code)
+				return refuse.Errorf("there is an entitlement %s already: choose another number", code)
 			}
 			return err
 		}); err != nil {
@@ -59,7 +60,7 @@ func (svc *Service) Book(
 		return rehearsal, err
 	}
 	if len(rehearsal.Aside) > 0 {
-		return rehearsal, errors.New(rehearsal.Aside[0].Reason)
+		return rehearsal, refuse.New(rehearsal.Aside[0].Reason)
 	}
 	return svc.Import(ctx, intake.ImportRequest{Kind: kind, File: "typed in", In: &buf, Author: who})
 }

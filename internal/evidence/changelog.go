@@ -2,7 +2,6 @@ package evidence
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"net/mail"
 	"slices"
@@ -10,6 +9,7 @@ import (
 
 	"ensomet/internal/core/condition"
 	"ensomet/internal/core/evidence"
+	"ensomet/internal/core/refuse"
 	"ensomet/internal/evidence/evidencedb"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -170,21 +170,21 @@ func (d *ChangeRuleDraft) check() error {
 	switch d.What {
 	case "quiet":
 		if len(d.Kinds) == 0 && d.Name == "" && d.Publisher == "" && d.Group == "" {
-			return errors.New("say which changes are noise: all of them cannot be")
+			return refuse.New("say which changes are noise: all of them cannot be")
 		}
 		d.Address = ""
 	case "mail":
 		a, err := mail.ParseAddress(strings.TrimSpace(d.Address))
 		if err != nil {
-			return fmt.Errorf("%q is not a mail address", d.Address)
+			return refuse.Errorf("%q is not a mail address", d.Address)
 		}
 		d.Address = a.Address
 	default:
-		return fmt.Errorf("changes are quietened or sent by mail, not %q", d.What)
+		return refuse.Errorf("changes are quietened or sent by mail, not %q", d.What)
 	}
 	for _, k := range d.Kinds {
 		if !slices.Contains([]string{"installed", "removed", "upgraded", "hardware"}, k) {
-			return fmt.Errorf("%q is no kind of change", k)
+			return refuse.Errorf("%q is no kind of change", k)
 		}
 	}
 	return nil

@@ -2,13 +2,13 @@ package evidence
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"slices"
 	"strings"
 
 	"ensomet/internal/core/condition"
 	"ensomet/internal/core/evidence"
+	"ensomet/internal/core/refuse"
 	"ensomet/internal/evidence/evidencedb"
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
@@ -163,7 +163,7 @@ func (svc *Service) draftFacts(
 			return nil, nil, nil, err
 		}
 		if id == 0 {
-			return nil, nil, nil, fmt.Errorf("there is no device %q", p.Device)
+			return nil, nil, nil, refuse.Errorf("there is no device %q", p.Device)
 		}
 		set.Picked[id] = p.Inside
 	}
@@ -175,7 +175,7 @@ func (svc *Service) draftFacts(
 		if id == draft.ID {
 			delete(c.Sets, name)
 		} else if strings.EqualFold(name, draft.Name) {
-			return nil, nil, nil, fmt.Errorf("there is a group %q already", name)
+			return nil, nil, nil, refuse.Errorf("there is a group %q already", name)
 		}
 	}
 	if draft.Name == "" { // not named yet; nobody can ask for it
@@ -199,9 +199,9 @@ func (svc *Service) SaveGroup(ctx context.Context, draft GroupDraft, who string)
 	draft.Name = strings.TrimSpace(draft.Name)
 	switch {
 	case draft.Name == "":
-		return 0, errors.New("give the group a name")
+		return 0, refuse.New("give the group a name")
 	case strings.ContainsAny(draft.Name, "|/*=>"):
-		return 0, errors.New("a group's name cannot hold any of | / * = >")
+		return 0, refuse.New("a group's name cannot hold any of | / * = >")
 	}
 	if err := draft.Condition.Check(); err != nil {
 		return 0, err
@@ -213,7 +213,7 @@ func (svc *Service) SaveGroup(ctx context.Context, draft GroupDraft, who string)
 			return err
 		}
 		if _, taken := automatic[draft.Name]; taken {
-			return fmt.Errorf(
+			return refuse.Errorf(
 				"%q is a unit, site, kind or environment already: give the group another name",
 				draft.Name,
 			)
@@ -273,7 +273,7 @@ func (svc *Service) DropGroup(ctx context.Context, id int64, who string) error {
 			return err
 		}
 		if used := users[groups[i].Name]; len(used) > 0 {
-			return fmt.Errorf("%s rests on this group: change that first", strings.Join(used, "; "))
+			return refuse.Errorf("%s rests on this group: change that first", strings.Join(used, "; "))
 		}
 		if err := evidencedb.DropGroup(tx, id); err != nil {
 			return err

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"strings"
 
+	"ensomet/internal/core/refuse"
 	"ensomet/internal/evidence/evidencedb"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -77,7 +78,8 @@ func keepsItsName(tx *sqlite.Tx, draft GroupDraft) error {
 	}
 	for _, g := range groups {
 		if g.ID == draft.ID && g.Name != draft.Name && len(users[g.Name]) > 0 {
-			return fmt.Errorf("%s rests on the group %q: it keeps its name", strings.Join(users[g.Name], "; "), g.Name)
+			return refuse.Errorf("%s rests on the group %q: it keeps its name", strings.Join(users[g.Name], "; "),
+				g.Name)
 		}
 	}
 	return nil

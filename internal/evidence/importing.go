@@ -3,13 +3,13 @@ package evidence
 import (
 	"context"
 	"errors"
-	"fmt"
 	"io"
 	"os"
 	"path/filepath"
 	"slices"
 	"strings"
 
+	"ensomet/internal/core/refuse"
 	"ensomet/internal/evidence/evidencedb"
 	"ensomet/internal/formats"
 	"ensomet/internal/intake"
@@ -299,7 +299,7 @@ func (svc *Service) ImportDir(
 		for _, k := range formats.Kinds {
 			names = append(names, k.Name+".csv")
 		}
-		return fmt.Errorf("%s holds none of the files that can be read: %s", dir, strings.Join(names, ", "))
+		return refuse.Errorf("%s holds none of the files that can be read: %s", dir, strings.Join(names, ", "))
 	}
 	return nil
 }

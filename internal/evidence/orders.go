@@ -3,11 +3,11 @@ package evidence
 import (
 	"context"
 	"errors"
-	"fmt"
 	"slices"
 	"strings"
 
 	"ensomet/internal/core/access"
+	"ensomet/internal/core/refuse"
 	"ensomet/internal/core/schedule"
 	"ensomet/internal/evidence/evidencedb"
 	"ensomet/internal/snapshot"
@@ -27,7 +27,7 @@ func (svc *Collecting) AskScans(ctx context.Context, codes []string, who string)
 				return err
 			}
 			if id == 0 {
-				return fmt.Errorf("there is no device %q", code)
+				return refuse.Errorf("there is no device %q", code)
 			}
 			open, err := evidencedb.OpenOrders(tx, []int64{id})
 			if err != nil {
@@ -111,7 +111,7 @@ func (svc *Collecting) Tasks(ctx context.Context, from access.Sender, codes []st
 // TaskFailed notes why a collector could not do a scan.
 func (svc *Collecting) TaskFailed(ctx context.Context, from access.Sender, order int64, reason, detail string) error {
 	if !slices.Contains(schedule.Reasons, reason) {
-		return fmt.Errorf("the reason %q is none of %s", reason, strings.Join(schedule.Reasons, ", "))
+		return refuse.Errorf("the reason %q is none of %s", reason, strings.Join(schedule.Reasons, ", "))
 	}
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		o, err := evidencedb.Order(tx, order)
@@ -183,7 +183,7 @@ func (svc *Collecting) OrderAct(ctx context.Context, ids []int64, act string) (i
 					return err
 				}
 			default:
-				return fmt.Errorf("a scan that was asked for can be asked for again or called off, not %q", act)
+				return refuse.Errorf("a scan that was asked for can be asked for again or called off, not %q", act)
 			}
 			o.Order = next
 			if err := evidencedb.PutOrder(tx, o); err != nil {

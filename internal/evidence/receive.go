@@ -12,6 +12,7 @@ import (
 
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/evidence"
+	"ensomet/internal/core/refuse"
 	"ensomet/internal/evidence/evidencedb"
 	"ensomet/internal/formats"
 	"ensomet/internal/intake"
@@ -31,7 +32,7 @@ type Taken struct {
 }
 
 // ErrAmbiguous says that a scan's device cannot be told from another.
-var ErrAmbiguous = errors.New("several devices have this name")
+var ErrAmbiguous = refuse.New("several devices have this name")
 
 // ahead is how far a scan's clock may be ahead of ours.
 const ahead = 24 * time.Hour

@@ -2,13 +2,13 @@ package evidence
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"slices"
 	"strings"
 	"time"
 
 	"ensomet/internal/core/condition"
+	"ensomet/internal/core/refuse"
 	"ensomet/internal/core/schedule"
 	"ensomet/internal/evidence/evidencedb"
 	"ensomet/internal/snapshot"
@@ -39,7 +39,7 @@ type ScheduleView struct {
 }
 
 // ErrNoOrder says that an order is not one of the sender's devices, or is gone.
-var ErrNoOrder = errors.New("there is no such order for a scan")
+var ErrNoOrder = refuse.New("there is no such order for a scan")
 
 func scheduleWords(s *evidencedb.Schedule) string {
 	var out string
@@ -58,7 +58,7 @@ func scheduleWords(s *evidencedb.Schedule) string {
 func (svc *Collecting) SaveSchedule(ctx context.Context, d ScheduleDraft, who string) (int64, error) {
 	d.Name = strings.TrimSpace(d.Name)
 	if d.Name == "" {
-		return 0, errors.New("give the schedule a name")
+		return 0, refuse.New("give the schedule a name")
 	}
 	switch d.Basis {
 	case "calendar":
@@ -67,10 +67,10 @@ func (svc *Collecting) SaveSchedule(ctx context.Context, d ScheduleDraft, who st
 		}
 	case "age":
 		if d.AgeDays < 1 {
-			return 0, errors.New("say after how many days a scan is due: 1 or more")
+			return 0, refuse.New("say after how many days a scan is due: 1 or more")
 		}
 	default:
-		return 0, fmt.Errorf("a schedule goes by calendar or by age, not by %q", d.Basis)
+		return 0, refuse.Errorf("a schedule goes by calendar or by age, not by %q", d.Basis)
 	}
 	for _, q := range d.Quiet {
 		if err := q.Check(); err != nil {
@@ -78,7 +78,7 @@ func (svc *Collecting) SaveSchedule(ctx context.Context, d ScheduleDraft, who st
 		}
 	}
 	if _, ok := schedule.NextStart(svc.Clock.Now(), d.Quiet, time.UTC); !ok {
-		return 0, errors.New("the times at which nothing may start leave none at which anything may")
+		return 0, refuse.New("the times at which nothing may start leave none at which anything may")
 	}
 	var id int64
 	err := svc.DB.Update(ctx, func(tx *sqlite.Tx) (err error) {
@@ -91,7 +91,7 @@ func (svc *Collecting) SaveSchedule(ctx context.Context, d ScheduleDraft, who st
 		}
 		for _, s := range list {
 			if s.Name == d.Name && s.ID != d.ID {
-				return fmt.Errorf("there is a schedule %q already", d.Name)
+				return refuse.Errorf("there is a schedule %q already", d.Name)
 			}
 		}
 		now := svc.Clock.Now()

@@ -1,10 +1,10 @@
 package evidence
 
 import (
-	"fmt"
 	"time"
 
 	"ensomet/internal/core/civil"
+	"ensomet/internal/core/refuse"
 	"ensomet/internal/evidence/evidencedb"
 	"ensomet/internal/formats"
 	"ensomet/internal/intake"
@@ -23,7 +23,7 @@ func (svc *Service) sink(tx *sqlite.Tx, k *formats.Kind, asOf time.Time, author,
 			return make(intake.Arrival{Tx: tx, Settings: &settings, AsOf: asOf, Author: author, File: file})
 		}
 	}
-	return nil, fmt.Errorf("%s cannot be imported", k.Name)
+	return nil, refuse.Errorf("%s cannot be imported", k.Name)
 }
 
 // evidenceKinds are the kinds of files that say what is there.

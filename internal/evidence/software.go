@@ -10,6 +10,7 @@ import (
 
 	"ensomet/internal/core/condition"
 	"ensomet/internal/core/recognise"
+	"ensomet/internal/core/refuse"
 	"ensomet/internal/evidence/evidencedb"
 	"ensomet/internal/formats"
 	"ensomet/internal/snapshot"
@@ -37,7 +38,7 @@ func (svc *Service) DeviceScan(ctx context.Context, code string) (*formats.Scan,
 		s.Device = formats.ScanDevice{ID: d.Code, Name: d.Name}
 		s.At = time.Unix(d.LastSeen, 0).UTC()
 		if d.LastSeen == 0 {
-			return fmt.Errorf("%s was never scanned: there is no software to write", d.Name)
+			return refuse.Errorf("%s was never scanned: there is no software to write", d.Name)
 		}
 		seen := map[string]bool{}
 		return snapshot.ExportInstalls(tx, svc.Clock.Now().Unix(), code, func(e snapshot.ExportedInstall) error {
@@ -82,7 +83,7 @@ func (svc *Service) WriteSoftware(ctx context.Context, code, format string, out 
 	case "swid":
 		return writeTags(out, []*formats.Scan{s})
 	}
-	return fmt.Errorf("software can be written as cyclonedx, spdx or swid, not as %q", format)
+	return refuse.Errorf("software can be written as cyclonedx, spdx or swid, not as %q", format)
 }
 
 // WriteAllSoftware writes the software of every device that was scanned: an archive of tags, or of one document for

@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"ensomet/internal/core/access"
+	"ensomet/internal/core/refuse"
 	"ensomet/internal/evidence/evidencedb"
 	"ensomet/internal/formats"
 	"ensomet/internal/snapshot"
@@ -27,9 +28,9 @@ func (svc *Collecting) NewToken(ctx context.Context, source, findsBy, who string
 	source = strings.TrimSpace(source)
 	switch {
 	case source == "":
-		return "", 0, errors.New("name the source: what is it that sends scans?")
+		return "", 0, refuse.New("name the source: what is it that sends scans?")
 	case findsBy != "id" && findsBy != "name":
-		return "", 0, fmt.Errorf("devices are found by id or by name, not by %q", findsBy)
+		return "", 0, refuse.Errorf("devices are found by id or by name, not by %q", findsBy)
 	}
 	raw := make([]byte, 32)
 	if _, err := rand.Read(raw); err != nil {

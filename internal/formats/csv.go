@@ -10,6 +10,8 @@ import (
 	"slices"
 	"strings"
 	"unicode/utf8"
+
+	"ensomet/internal/core/refuse"
 )
 
 // MaxLine is the longest line of a CSV file that is read, in bytes; a longer one is put aside without being held in
@@ -389,7 +391,7 @@ func split(text string, comma byte) (fields []string, open bool, err error) {
 				return fields, false, nil
 			}
 			if text[i] != comma {
-				return nil, false, fmt.Errorf(
+				return nil, false, refuse.Errorf(
 					"after the closing quotation mark of field %d a comma must follow",
 					len(fields),
 				)
@@ -403,7 +405,7 @@ func split(text string, comma byte) (fields []string, open bool, err error) {
 			field = text[i : i+c]
 		}
 		if strings.IndexByte(field, '"') >= 0 {
-			return nil, false, fmt.Errorf(
+			return nil, false, refuse.Errorf(
 				"field %d has a quotation mark inside: put the whole field in quotation marks and double the one "+
 					"inside",
 				len(fields)+1,

@@ -1,8 +1,9 @@
 package formats
 
 import (
-	"fmt"
 	"strings"
+
+	"ensomet/internal/core/refuse"
 )
 
 // Kind is a kind of file: its name, its columns in the order of the contract, and the columns that it cannot do
@@ -112,7 +113,7 @@ func KindByName(name string) (*Kind, error) {
 		}
 		names = append(names, k.Name)
 	}
-	return nil, fmt.Errorf("there is no kind of file called %q; there are %s", name, strings.Join(names, ", "))
+	return nil, refuse.Errorf("there is no kind of file called %q; there are %s", name, strings.Join(names, ", "))
 }
 
 // Lacks reports whether a header is without a column that the kind needs.

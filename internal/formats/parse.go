@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"ensomet/internal/core/civil"
+	"ensomet/internal/core/refuse"
 
 	"github.com/shopspring/decimal"
 )
@@ -133,7 +134,7 @@ func ParseTime(v string, zone *time.Location) (time.Time, error) {
 			return t, nil
 		}
 	}
-	return time.Time{}, fmt.Errorf("%q is not a time written as YYYY-MM-DDThh:mm:ss with its offset", clip(v, 40))
+	return time.Time{}, refuse.Errorf("%q is not a time written as YYYY-MM-DDThh:mm:ss with its offset", clip(v, 40))
 }
 
 func (p *parser) currency(name string) string {

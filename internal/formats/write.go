@@ -4,8 +4,9 @@ import (
 	"bufio"
 	"encoding/csv"
 	"encoding/json"
-	"fmt"
 	"io"
+
+	"ensomet/internal/core/refuse"
 
 	"github.com/xuri/excelize/v2"
 )
@@ -36,7 +37,7 @@ func NewWriter(out io.Writer, format string, columns []string) (Writer, error) {
 		w := &xlsxWriter{out: out, file: f, stream: s}
 		return w, w.Write(columns)
 	}
-	return nil, fmt.Errorf("there is no format %q; there are csv, json, xlsx", format)
+	return nil, refuse.Errorf("there is no format %q; there are csv, json, xlsx", format)
 }
 
 type csvWriter struct{ w *csv.Writer }

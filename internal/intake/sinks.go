@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"time"
 
+	"ensomet/internal/core/refuse"
 	"ensomet/internal/formats"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -34,6 +35,14 @@ func PlainSink(put func(row *formats.Row) (sqlite.Change, error)) *Sink {
 
 func Refuse(row *formats.Row, format string, args ...any) error {
 	return &formats.LineError{Line: row.Line, Content: row.Content, Reason: fmt.Sprintf(format, args...)}
+}
+
+// RefuseFor refuses a line for the reason that an error gives. An error that is no refusal is a fault, and stays one.
+func RefuseFor(row *formats.Row, err error) error {
+	if refuse.Is(err) {
+		return Refuse(row, "%v", err)
+	}
+	return err
 }
 
 // UpsertSink takes lines that stand for one thing each.

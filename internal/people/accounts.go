@@ -3,10 +3,10 @@ package people
 import (
 	"context"
 	"errors"
-	"fmt"
 	"strings"
 
 	"ensomet/internal/core/access"
+	"ensomet/internal/core/refuse"
 	"ensomet/internal/people/peopledb"
 	"ensomet/internal/sqlite"
 
@@ -14,19 +14,19 @@ import (
 )
 
 // ErrSignIn says that name and password do not fit together; it does not say which is wrong.
-var ErrSignIn = errors.New("no account has this name and password")
+var ErrSignIn = refuse.New("no account has this name and password")
 
 // SaveAccount makes an account, or gives it a new role and password.
 func (svc *Service) SaveAccount(ctx context.Context, name string, role access.Role, password string) error {
 	name = strings.TrimSpace(name)
 	if name == "" {
-		return errors.New("an account needs a name")
+		return refuse.New("an account needs a name")
 	}
 	if !role.Known() {
-		return fmt.Errorf("there is no role %q; there are look, work, run", role)
+		return refuse.Errorf("there is no role %q; there are look, work, run", role)
 	}
 	if len(password) < 10 {
-		return errors.New("a password needs ten characters or more")
+		return refuse.New("a password needs ten characters or more")
 	}
 	hash, err := argon2id.CreateHash(password, argon2id.DefaultParams)
 	if err != nil {

@@ -15,6 +15,7 @@ import (
 
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/entitle"
+	"ensomet/internal/core/refuse"
 	"ensomet/internal/position/positiondb"
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
@@ -59,14 +60,14 @@ func (svc *Service) MakeStatement(
 	handedTo, note, who string,
 ) (int64, error) {
 	if handedTo = strings.TrimSpace(handedTo); handedTo == "" {
-		return 0, errors.New("say to whom it is handed")
+		return 0, refuse.New("say to whom it is handed")
 	}
 	if err := svc.Renewal.Current(ctx); err != nil {
 		return 0, err
 	}
 	asOf = svc.Snapshots.DayOr(asOf)
 	if asOf > svc.Snapshots.Today() {
-		return 0, fmt.Errorf("%s has not come yet", asOf)
+		return 0, refuse.Errorf("%s has not come yet", asOf)
 	}
 	c := StatementContent{AsOf: asOf.String(), Positions: []StatementPosition{}}
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
@@ -295,7 +296,7 @@ func openStatement(tx *sqlite.Tx, id int64) (s positiondb.StoredStatement, c Sta
 		return s, c, err
 	}
 	if sum := sha256.Sum256(s.Content); hex.EncodeToString(sum[:]) != s.SHA256 {
-		return s, c, errors.New("this statement is no longer what was handed over: its hash differs")
+		return s, c, refuse.New("this statement is no longer what was handed over: its hash differs")
 	}
 	z, err := gzip.NewReader(bytes.NewReader(s.Content))
 	if err != nil {

@@ -3,8 +3,6 @@ package position
 import (
 	"cmp"
 	"context"
-	"errors"
-	"fmt"
 	"maps"
 	"slices"
 	"strings"
@@ -12,6 +10,7 @@ import (
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/entitle"
 	"ensomet/internal/core/position"
+	"ensomet/internal/core/refuse"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 
@@ -70,10 +69,10 @@ type twoDays struct {
 
 func (svc *Service) twoDays(tx *sqlite.Tx, from, to civil.Day, only []int64) (*twoDays, error) {
 	if from >= to {
-		return nil, errors.New("the first day must lie before the second")
+		return nil, refuse.New("the first day must lie before the second")
 	}
 	if to > svc.Snapshots.Today() {
-		return nil, fmt.Errorf("%s has not come yet", to)
+		return nil, refuse.Errorf("%s has not come yet", to)
 	}
 	var d twoDays
 	var err error

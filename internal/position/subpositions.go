@@ -3,7 +3,6 @@ package position
 import (
 	"cmp"
 	"context"
-	"errors"
 	"fmt"
 	"slices"
 	"strconv"
@@ -11,6 +10,7 @@ import (
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/entitle"
 	"ensomet/internal/core/position"
+	"ensomet/internal/core/refuse"
 	"ensomet/internal/position/positiondb"
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
@@ -53,7 +53,7 @@ type PartsOfMetric struct {
 func (svc *Service) Parts(ctx context.Context, product int64, by string, asOf civil.Day) ([]PartsOfMetric, error) {
 	out := []PartsOfMetric{}
 	if !slices.Contains([]string{"unit", "country", "contract"}, by) {
-		return out, fmt.Errorf("a position is split by unit, country or contract, not by %q", by)
+		return out, refuse.Errorf("a position is split by unit, country or contract, not by %q", by)
 	}
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
 		_, f, positions, err := svc.productEstate(tx, product, svc.Snapshots.DayOr(asOf))
@@ -172,10 +172,10 @@ func (svc *Service) SetMetricOrder(ctx context.Context, product int64, order []s
 	var metrics []entitle.Metric
 	for _, m := range order {
 		if !slices.Contains(entitle.Metrics, entitle.Metric(m)) {
-			return fmt.Errorf("%q is no metric", m)
+			return refuse.Errorf("%q is no metric", m)
 		}
 		if slices.Contains(metrics, entitle.Metric(m)) {
-			return errors.New("name each metric once")
+			return refuse.New("name each metric once")
 		}
 		metrics = append(metrics, entitle.Metric(m))
 	}

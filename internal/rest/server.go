@@ -13,7 +13,6 @@ import (
 
 	"ensomet/internal/clock"
 	"ensomet/internal/core/access"
-	"ensomet/internal/formats"
 	"ensomet/internal/sqlite"
 
 	"github.com/alexedwards/scs/v2"
@@ -142,37 +141,6 @@ func Handle[I, O any](
 		out, err := fn(ctx, s.Who(ctx), in)
 		return out, Fail(err)
 	})
-}
-
-// Fail turns an error into a Problem that a person can read.
-func Fail(err error) error {
-	var query *sqlite.ErrQuery
-	var line *formats.LineError
-	var file *formats.FileError
-	var status huma.StatusError
-	switch {
-	case err == nil:
-		return nil
-	case errors.As(err, &status):
-		return err
-	case errors.Is(err, sqlite.ErrNotFound):
-		return huma.Error404NotFound("There is no such thing here (any more).")
-	case errors.As(err, &query):
-		return huma.Error400BadRequest(query.Reason)
-	case errors.As(err, &line):
-		return huma.Error422UnprocessableEntity(line.Reason)
-	case errors.As(err, &file):
-		return huma.Error422UnprocessableEntity(file.Reason)
-	case errors.Is(err, context.Canceled):
-		return huma.NewError(499, "Stopped; nothing was stored.")
-	case sqlite.Fault(err):
-		log.Printf("a request failed: %v", err)
-		return huma.Error500InternalServerError(
-			"The data file could not be read or written. Nothing was changed; see the program's output, then try " +
-				"again.",
-		)
-	}
-	return huma.Error422UnprocessableEntity(err.Error())
 }
 
 // ByAddress limits by the address that the connection comes from: the program answers browsers itself, and trusts no

@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"ensomet/internal/core/civil"
+	"ensomet/internal/core/refuse"
 	"ensomet/internal/sqlite"
 )
 
@@ -124,7 +125,7 @@ var Exports = map[string]string{
 func Export(tx *sqlite.Tx, kind string, write func([]string) error) error {
 	text, ok := Exports[kind]
 	if !ok {
-		return fmt.Errorf("%s cannot be exported", kind)
+		return refuse.Errorf("%s cannot be exported", kind)
 	}
 	rows, err := tx.QueryContext(tx.Ctx, text)
 	if err != nil {

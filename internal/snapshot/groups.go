@@ -3,10 +3,10 @@ package snapshot
 import (
 	"database/sql"
 	"encoding/json"
-	"fmt"
 	"slices"
 
 	"ensomet/internal/core/condition"
+	"ensomet/internal/core/refuse"
 	"ensomet/internal/sqlite"
 )
 
@@ -32,7 +32,7 @@ func GroupByName(tx *sqlite.Tx, name string) (condition.Condition, error) {
 	if c, ok := automatic[name]; ok {
 		return c, nil
 	}
-	return condition.Condition{}, fmt.Errorf(
+	return condition.Condition{}, refuse.Errorf(
 		"there is no group %q: it must be one that you made, or a unit, an environment, a kind of device or a site "+
 			"that devices have",
 		name,

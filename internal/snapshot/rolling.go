@@ -1,35 +1,33 @@
 package snapshot
 
-import (
-	"fmt"
-)
+import "ensomet/internal/core/refuse"
 
 // KeepsEnough refuses windows that look back further than what was measured is kept: "no data" would be read as "not
 // used".
 func (s *Settings) KeepsEnough() error {
 	switch {
 	case s.UseWindow > s.DayDays:
-		return fmt.Errorf(
+		return refuse.Errorf(
 			"classes of use look at %d days, but days of use are kept for %d: keep them longer, or look at a shorter "+
 				"window",
 			s.UseWindow,
 			s.DayDays,
 		)
 	case s.DemandDays > s.SessionDays:
-		return fmt.Errorf(
+		return refuse.Errorf(
 			"demand looks at %d days of runs, but they are kept for %d: keep them longer",
 			s.DemandDays,
 			s.SessionDays,
 		)
 	case s.SessionDays > s.DayDays:
-		return fmt.Errorf(
+		return refuse.Errorf(
 			"runs are kept for %d days and the days of use made of them for %d: the days must be kept at least as "+
 				"long",
 			s.SessionDays,
 			s.DayDays,
 		)
 	case s.EventDays > s.SessionDays:
-		return fmt.Errorf(
+		return refuse.Errorf(
 			"raw events are kept for %d days and the runs made of them for %d: the runs must be kept at least as long",
 			s.EventDays,
 			s.SessionDays,

@@ -8,6 +8,7 @@ import (
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/entitle"
 	"ensomet/internal/core/position"
+	"ensomet/internal/core/refuse"
 
 	"github.com/shopspring/decimal"
 )
@@ -51,22 +52,22 @@ func (e *Snapshot) Measure(f *ProductFacts, m *BasketMeasure) (position.Measure,
 	for _, code := range m.Devices {
 		id, known := e.deviceOf[code]
 		if !known {
-			return out, fmt.Errorf("there is no device %q", code)
+			return out, refuse.Errorf("there is no device %q", code)
 		}
 		out.Devices = append(out.Devices, id)
 	}
 	for _, code := range m.Users {
 		i, known := e.personAt[code]
 		if !known {
-			return out, fmt.Errorf("there is no user %q", code)
+			return out, refuse.Errorf("there is no user %q", code)
 		}
 		out.Users = append(out.Users, e.persons[i].ID)
 	}
 	if out.Metric != "" && !slices.Contains(entitle.Metrics, out.Metric) {
-		return out, fmt.Errorf("%q is no metric", m.Metric)
+		return out, refuse.Errorf("%q is no metric", m.Metric)
 	}
 	if out.Right != "" && !slices.Contains(entitle.Rights, out.Right) {
-		return out, fmt.Errorf("%q is no right", m.Right)
+		return out, refuse.Errorf("%q is no right", m.Right)
 	}
 	var err error
 	if out.Until, err = civil.Parse(m.Until); err != nil {
@@ -75,7 +76,7 @@ func (e *Snapshot) Measure(f *ProductFacts, m *BasketMeasure) (position.Measure,
 	if m.Price != "" {
 		d, err := decimal.NewFromString(m.Price)
 		if err != nil || d.IsNegative() {
-			return out, fmt.Errorf("%q is not a price", m.Price)
+			return out, refuse.Errorf("%q is not a price", m.Price)
 		}
 		out.Price = decimal.NewNullDecimal(d)
 	}

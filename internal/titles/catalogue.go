@@ -10,6 +10,7 @@ import (
 
 	"ensomet/internal/core/catalogue"
 	"ensomet/internal/core/recognise"
+	"ensomet/internal/core/refuse"
 	"ensomet/internal/formats"
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
@@ -164,21 +165,21 @@ func (svc *Catalogue) EditTitle(ctx context.Context, d TitleEdit, who string) (C
 			for _, t := range titles {
 				switch {
 				case t.ID == d.Title && t.ChangedAt != d.ChangedAt:
-					return nil, 0, 0, errors.New(
+					return nil, 0, 0, refuse.New(
 						"somebody changed this title meanwhile: look at it again before you change it",
 					)
 				case t.ID == d.Title:
 					before = &t.Known
 				case t.Edition == key.Edition && t.Version == key.Version && !d.Drop:
-					return nil, 0, 0, fmt.Errorf("the catalogue has %s already", key)
+					return nil, 0, 0, refuse.Errorf("the catalogue has %s already", key)
 				}
 			}
 			touched := []int64{d.Product}
 			switch {
 			case d.Title != 0 && before == nil:
-				return nil, 0, 0, errors.New("the title is no longer there: somebody took it out")
+				return nil, 0, 0, refuse.New("the title is no longer there: somebody took it out")
 			case d.Drop && len(titles) == 1:
-				return nil, 0, 0, errors.New("a product needs one title at least")
+				return nil, 0, 0, refuse.New("a product needs one title at least")
 			case d.Drop:
 				return touched, 1, d.Title, titlesdb.DropTitle(tx, d.Product, before, svc.by(who))
 			}
@@ -198,7 +199,7 @@ func (svc *Catalogue) EditTitle(ctx context.Context, d TitleEdit, who string) (C
 func sentence(err error) error {
 	var line *formats.LineError
 	if errors.As(err, &line) {
-		return errors.New(line.Reason)
+		return refuse.New(line.Reason)
 	}
 	return err
 }
@@ -232,7 +233,7 @@ func (svc *Catalogue) EditProduct(ctx context.Context, d ProductEdit, who string
 				return nil, 0, 0, err
 			}
 			if id := products[snapshot.ProductKey(d.Publisher, d.Name)]; id != 0 && id != d.Product {
-				return nil, 0, 0, fmt.Errorf("the catalogue has %s %s already", d.Publisher, d.Name)
+				return nil, 0, 0, refuse.Errorf("the catalogue has %s %s already", d.Publisher, d.Name)
 			}
 			was := titles[0].Key
 			by := svc.by(who)
@@ -276,21 +277,23 @@ func (svc *Catalogue) EditPublisher(ctx context.Context, d PublisherEdit, who st
 			before := b.publishers[key.ID()]
 			switch {
 			case recognise.CleanPublisher(d.Name) == "":
-				return nil, 0, 0, fmt.Errorf("%q is no name of a publisher: it has nothing but a legal form", d.Name)
+				return nil, 0, 0, refuse.Errorf("%q is no name of a publisher: it has nothing but a legal form",
+					d.Name)
 			case d.Publisher == 0 && before != nil:
-				return nil, 0, 0, fmt.Errorf("the catalogue has the publisher %s already", before.Publisher)
+				return nil, 0, 0, refuse.Errorf("the catalogue has the publisher %s already", before.Publisher)
 			case d.Publisher != 0 && (before == nil || before.ID != d.Publisher):
 				return nil, 0, 0, sqlite.ErrNotFound
 			case d.Successor != "" && recognise.CleanPublisher(d.Successor) == recognise.CleanPublisher(d.Name):
-				return nil, 0, 0, errors.New("a publisher does not take itself over")
+				return nil, 0, 0, refuse.New("a publisher does not take itself over")
 			}
 			if heir := b.publishers[catalogue.Key{Publisher: d.Successor}.ID()]; d.Successor != "" && heir == nil {
-				return nil, 0, 0, fmt.Errorf("the catalogue has no publisher %q: add it first", d.Successor)
+				return nil, 0, 0, refuse.Errorf("the catalogue has no publisher %q: add it first", d.Successor)
 			} else if d.Successor != "" {
 				for at, steps := heir, 0; at != nil && steps <= len(b.publishers); steps++ {
 					next := at.Says[catalogue.Successor]
 					if next != "" && recognise.CleanPublisher(next) == recognise.CleanPublisher(d.Name) {
-						return nil, 0, 0, fmt.Errorf("%s was taken over by %s: the two cannot have taken over each "+
+						return nil, 0, 0, refuse.Errorf("%s was taken over by %s: the two cannot have taken over "+
+							"each "+
 							"other", at.Publisher, d.Name)
 					}
 					at = b.publishers[catalogue.Key{Publisher: next}.ID()]
@@ -300,7 +303,7 @@ func (svc *Catalogue) EditPublisher(ctx context.Context, d PublisherEdit, who st
 				if other := b.publishers[catalogue.Key{Publisher: alias}.ID()]; other != nil &&
 					other.ID != d.Publisher &&
 					len(productsOf(b, other.Publisher)) > 0 {
-					return nil, 0, 0, fmt.Errorf(
+					return nil, 0, 0, refuse.Errorf(
 						"%s has products of its own in the catalogue: say that %s took it over, instead of giving "+
 							"it as another name",
 						other.Publisher,

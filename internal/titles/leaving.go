@@ -2,10 +2,10 @@ package titles
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"strings"
 
+	"ensomet/internal/core/refuse"
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -63,7 +63,7 @@ func (svc *Service) leaveAndCompare(tx *sqlite.Tx, l Leaving, who string, waits 
 		LastYear: int64(len(l.Devices)),
 	}
 	if strings.TrimSpace(l.Reason) == "" && !l.Again {
-		return out, errors.New("say why these installs are left out: an auditor will ask")
+		return out, refuse.New("say why these installs are left out: an auditor will ask")
 	}
 	c, err := svc.Snapshots.Catalogue(tx)
 	if err != nil {

@@ -9,6 +9,7 @@ import (
 
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/recognise"
+	"ensomet/internal/core/refuse"
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -93,7 +94,7 @@ func (svc *Service) decideAndCompare(tx *sqlite.Tx, d NameDecision, who string, 
 			return out, err
 		}
 		if len(list) == 0 {
-			return out, fmt.Errorf("no record has the name %q", key)
+			return out, refuse.Errorf("no record has the name %q", key)
 		}
 		first[key] = list[0].ID
 		records = append(records, list...)
@@ -244,7 +245,7 @@ func (svc *Service) Undo(ctx context.Context, who string) (Undone, error) {
 	err := svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		b, err := titlesdb.LastBatch(tx, who)
 		if errors.Is(err, sqlite.ErrNotFound) {
-			return errors.New("there is nothing of yours left to undo")
+			return refuse.New("there is nothing of yours left to undo")
 		}
 		if err != nil {
 			return err
@@ -281,7 +282,7 @@ func (svc *Service) SetAside(ctx context.Context, keys []string, days int, who s
 				return err
 			}
 			if len(records) == 0 {
-				return fmt.Errorf("no record has the name %q", key)
+				return refuse.Errorf("no record has the name %q", key)
 			}
 			if err := titlesdb.PutLater(tx, key, records[0].ID, svc.Snapshots.Today()+civil.Day(days), who,
 				now.Unix(), batch); err != nil {

@@ -2,12 +2,12 @@ package titles
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"slices"
 	"strings"
 
 	"ensomet/internal/core/catalogue"
+	"ensomet/internal/core/refuse"
 	"ensomet/internal/formats"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -208,7 +208,7 @@ func (svc *Catalogue) TakeOffer(ctx context.Context, d OfferTaking, who string) 
 			}
 			at := slices.IndexFunc(offers, func(o titlesdb.Offer) bool { return o.ID == d.Offer && o.ClosedAt == 0 })
 			if at < 0 {
-				return nil, 0, 0, errors.New("the file was put away meanwhile: bring it again")
+				return nil, 0, 0, refuse.New("the file was put away meanwhile: bring it again")
 			}
 			by := svc.by(who)
 			by.File = offers[at].File

@@ -2,13 +2,13 @@ package titles
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"strings"
 
 	"ensomet/internal/core/catalogue"
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/lifecycle"
+	"ensomet/internal/core/refuse"
 	"ensomet/internal/formats"
 	"ensomet/internal/intake"
 	"ensomet/internal/renewal"
@@ -34,13 +34,13 @@ func (svc *Catalogue) PutPlan(ctx context.Context, d PlanDraft, who string) (int
 	var id int64
 	err := svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		if strings.TrimSpace(d.Owner) == "" {
-			return errors.New("say who sees to it")
+			return refuse.New("say who sees to it")
 		}
 		if !d.Due.Known() && d.What != "keep" {
-			return errors.New("say until when it is to be done")
+			return refuse.New("say until when it is to be done")
 		}
 		if d.What == "keep" && strings.TrimSpace(d.Note) == "" {
-			return errors.New("say why it may stay without support")
+			return refuse.New("say why it may stay without support")
 		}
 		page, err := titlesdb.ReleasePage(
 			tx,
@@ -61,9 +61,9 @@ func (svc *Catalogue) PutPlan(ctx context.Context, d PlanDraft, who string) (int
 			}
 			switch {
 			case c.Product(d.ToProduct) == nil:
-				return errors.New("say where it moves to")
+				return refuse.New("say where it moves to")
 			case d.ToProduct == r.ProductID && d.ToVersion == r.Version:
-				return errors.New("it cannot move to itself: choose another version or product")
+				return refuse.New("it cannot move to itself: choose another version or product")
 			}
 		} else {
 			d.ToProduct, d.ToVersion = 0, ""
@@ -71,7 +71,7 @@ func (svc *Catalogue) PutPlan(ctx context.Context, d PlanDraft, who string) (int
 		then := r.Devices
 		if d.Since.Known() {
 			if d.Since > svc.Snapshots.Today() {
-				return errors.New("a plan cannot be measured from a day that is still to come")
+				return refuse.New("a plan cannot be measured from a day that is still to come")
 			}
 			past, err := titlesdb.DevicesOfTitles(tx, []int64{d.Title}, d.Since.EndUnix()-1)
 			if err != nil {

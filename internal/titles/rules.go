@@ -2,7 +2,6 @@ package titles
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -10,6 +9,7 @@ import (
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/condition"
 	"ensomet/internal/core/recognise"
+	"ensomet/internal/core/refuse"
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -42,7 +42,7 @@ func (d *RuleDraft) rule() (recognise.Rule, error) {
 		Reason:  strings.TrimSpace(d.Reason),
 	}
 	if r.Name == "" {
-		return r, errors.New("give the rule a name")
+		return r, refuse.New("give the rule a name")
 	}
 	if err := d.Records.CheckRecord(r.Outcome == recognise.IsLeftOut); err != nil {
 		return r, err
@@ -50,7 +50,7 @@ func (d *RuleDraft) rule() (recognise.Rule, error) {
 	switch r.Outcome {
 	case recognise.IsTitle:
 		if d.Product == 0 {
-			return r, errors.New("choose the title that the records are")
+			return r, refuse.New("choose the title that the records are")
 		}
 	case recognise.IsLeftOut:
 		r.Product, r.Edition, r.Devices = 0, "", d.Devices
@@ -58,13 +58,13 @@ func (d *RuleDraft) rule() (recognise.Rule, error) {
 			return r, err
 		}
 		if r.Reason == "" {
-			return r, errors.New("say why these installs are left out: an auditor will ask")
+			return r, refuse.New("say why these installs are left out: an auditor will ask")
 		}
 	default:
 		r.Product, r.Edition = 0, ""
 	}
 	if r.Outcome != recognise.IsLeftOut && empty(d.Records) {
-		return r, errors.New("say which records: a rule without a condition would decide every name")
+		return r, refuse.New("say which records: a rule without a condition would decide every name")
 	}
 	for _, day := range []struct {
 		text string
@@ -79,7 +79,7 @@ func (d *RuleDraft) rule() (recognise.Rule, error) {
 		}
 	}
 	if r.From != 0 && r.Until != 0 && r.Until <= r.From {
-		return r, errors.New("the rule ends before it begins")
+		return r, refuse.New("the rule ends before it begins")
 	}
 	return r, nil
 }
@@ -148,7 +148,7 @@ func (svc *Service) ruleAndCompare(tx *sqlite.Tx, d RuleDraft, who string, waits
 		return out, err
 	}
 	if k.Catalogue.Product(v.Product) == nil && v.Product != 0 {
-		return out, errors.New("the catalogue has no such title")
+		return out, refuse.New("the catalogue has no such title")
 	}
 	replace(k, v)
 	var changed []snapshot.Recognition

@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strconv"
 
+	"ensomet/internal/core/refuse"
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -59,7 +60,7 @@ func (svc *Service) Naming(ctx context.Context) (out NamingSettings, err error) 
 func (svc *Service) SetNaming(ctx context.Context, n NamingSettings, who string) error {
 	for _, kind := range n.SignOff {
 		if !slices.Contains([]string{signTitle, signNothing, signLeaveOut, signRule}, kind) {
-			return fmt.Errorf("there is no kind of decision %q; there are title, nothing, leave_out and rule", kind)
+			return refuse.Errorf("there is no kind of decision %q; there are title, nothing, leave_out and rule", kind)
 		}
 	}
 	text, err := json.Marshal(n.SignOff)
@@ -167,7 +168,7 @@ func (svc *Service) Sign(ctx context.Context, kind string, id int64, agreed bool
 		return sqlite.ErrNotFound
 	}
 	if list[i].Author == who && agreed {
-		return errors.New("a second person signs off, not the one who decided: ask somebody else")
+		return refuse.New("a second person signs off, not the one who decided: ask somebody else")
 	}
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		now := svc.Clock.Now()

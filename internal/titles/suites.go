@@ -2,10 +2,10 @@ package titles
 
 import (
 	"context"
-	"errors"
 	"fmt"
 
 	"ensomet/internal/core/recognise"
+	"ensomet/internal/core/refuse"
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -39,18 +39,18 @@ func (svc *Catalogue) PutSuite(ctx context.Context, d SuiteDraft, who string) (i
 			return err
 		}
 		if c.Product(d.Product) == nil {
-			return errors.New("the catalogue has no such suite")
+			return refuse.New("the catalogue has no such suite")
 		}
 		for _, p := range d.Parts {
 			switch {
 			case c.Product(p.Product) == nil:
-				return errors.New("the catalogue has no such part")
+				return refuse.New("the catalogue has no such part")
 			case p.Product == d.Product:
-				return errors.New("a suite is no part of itself")
+				return refuse.New("a suite is no part of itself")
 			}
 		}
 		if d.Need > len(d.Parts) {
-			return fmt.Errorf(
+			return refuse.Errorf(
 				"the suite has %d parts, so that %d of them can never be on a device",
 				len(d.Parts),
 				d.Need,

@@ -2,11 +2,11 @@ package titles
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"slices"
 	"strings"
 
+	"ensomet/internal/core/refuse"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 	"ensomet/internal/titles/titlesdb"
@@ -20,7 +20,7 @@ func (svc *Catalogue) SetTags(ctx context.Context, product int64, tags []string,
 			continue
 		}
 		if strings.ContainsAny(t, ",|") || len(t) > 60 {
-			return fmt.Errorf("%q is no tag: a tag has at most 60 letters, and neither commas nor bars", t)
+			return refuse.Errorf("%q is no tag: a tag has at most 60 letters, and neither commas nor bars", t)
 		}
 		if !slices.ContainsFunc(clean, func(o string) bool { return strings.EqualFold(o, t) }) {
 			clean = append(clean, t)
@@ -67,7 +67,7 @@ func (svc *Catalogue) Watch(ctx context.Context, product int64, on bool, who str
 func (svc *Catalogue) AddRemark(ctx context.Context, product int64, device, text, who string) (int64, error) {
 	text = strings.TrimSpace(text)
 	if text == "" {
-		return 0, errors.New("write what is to be noted")
+		return 0, refuse.New("write what is to be noted")
 	}
 	var id int64
 	err := svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
@@ -85,7 +85,7 @@ func (svc *Catalogue) AddRemark(ctx context.Context, product int64, device, text
 				return err
 			}
 			if m.Device = codes[device]; m.Device == 0 {
-				return fmt.Errorf("there is no device %q", device)
+				return refuse.Errorf("there is no device %q", device)
 			}
 		}
 		id, err = titlesdb.AddRemark(tx, m)

@@ -2,11 +2,11 @@ package titles
 
 import (
 	"context"
-	"errors"
 	"strings"
 
 	"ensomet/internal/core/catalogue"
 	"ensomet/internal/core/recognise"
+	"ensomet/internal/core/refuse"
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -92,7 +92,7 @@ func (svc *Service) AddTitle(ctx context.Context, t NewTitle, who string) (int64
 			return err
 		}
 		if b.products[snapshot.ProductKey(t.Publisher, t.Product)] != 0 {
-			return errors.New("the catalogue has this product already: choose it")
+			return refuse.New("the catalogue has this product already: choose it")
 		}
 		fresh, _ := catalogue.Edit(
 			&catalogue.Known{Key: catalogue.Key{Publisher: t.Publisher, Product: t.Product}, Base: catalogue.Says{}},

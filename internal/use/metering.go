@@ -2,12 +2,12 @@ package use
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"strings"
 
 	"ensomet/internal/core/policy"
 	"ensomet/internal/core/recognise"
+	"ensomet/internal/core/refuse"
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -123,9 +123,9 @@ func (svc *Service) meteringOf(tx *sqlite.Tx, d MeteringDraft, who string) (snap
 	m.Publisher = recognise.CleanPublisher(d.Publisher)
 	switch {
 	case d.Product == 0 && d.Publisher == "" && d.Category == "":
-		return m, errors.New("say what is metered: a title, a category or a publisher")
+		return m, refuse.New("say what is metered: a title, a category or a publisher")
 	case len(had) == 0 && !d.On:
-		return m, errors.New(
+		return m, refuse.New(
 			"everything is metered as long as nothing is chosen: choose first what is, then what is not",
 		)
 	case len(had) == 0:

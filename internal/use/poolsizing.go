@@ -2,7 +2,6 @@ package use
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -10,6 +9,7 @@ import (
 
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/entitle"
+	"ensomet/internal/core/refuse"
 	"ensomet/internal/core/usage"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -244,12 +244,12 @@ func (svc *Service) priceOfLicence(tx *sqlite.Tx, product int64) (price float64,
 // Complain keeps somebody's word that he got no licence.
 func (svc *Service) Complain(ctx context.Context, pool int64, user, text, who string) error {
 	if strings.TrimSpace(text) == "" {
-		return errors.New("say what happened")
+		return refuse.New("say what happened")
 	}
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		if user != "" {
 			if _, err := snapshot.PersonByCode(tx, user); err != nil {
-				return fmt.Errorf("there is no user %q", user)
+				return refuse.Errorf("there is no user %q", user)
 			}
 		}
 		return usedb.AddPoolComplaint(
@@ -263,10 +263,10 @@ func (svc *Service) Complain(ctx context.Context, pool int64, user, text, who st
 // complaints; the licence server itself is set by its owner, and its next list of pools shows that it was done.
 func (svc *Service) SizePool(ctx context.Context, pool, size int64, reason, basis, who string) error {
 	if strings.TrimSpace(reason) == "" {
-		return errors.New("say why it has this size: whoever looks at it in a year wants to know")
+		return refuse.New("say why it has this size: whoever looks at it in a year wants to know")
 	}
 	if size < 0 || size > 10_000_000 {
-		return errors.New("a pool has between 0 and ten million licences")
+		return refuse.New("a pool has between 0 and ten million licences")
 	}
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		now := svc.Clock.Now()

@@ -7,6 +7,7 @@ import (
 	"net/mail"
 	"strings"
 
+	"ensomet/internal/core/refuse"
 	"ensomet/internal/core/usage"
 	"ensomet/internal/outbox"
 	"ensomet/internal/sqlite"
@@ -27,7 +28,7 @@ func (svc *Service) PoolWatches(ctx context.Context) (list []usedb.PoolWatch, er
 func (svc *Service) WatchPool(ctx context.Context, pool int64, address, who string) error {
 	to, err := mail.ParseAddress(strings.TrimSpace(address))
 	if err != nil {
-		return fmt.Errorf("%q is not a mail address", address)
+		return refuse.Errorf("%q is not a mail address", address)
 	}
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		if pool != 0 {
@@ -45,7 +46,7 @@ func (svc *Service) WatchPool(ctx context.Context, pool int64, address, who stri
 		}
 		for _, w := range list {
 			if w.Address == to.Address && (w.Pool == pool || w.Pool == 0) {
-				return fmt.Errorf("%s is told of it already", to.Address)
+				return refuse.Errorf("%s is told of it already", to.Address)
 			}
 		}
 		if err := usedb.AddPoolWatch(tx,

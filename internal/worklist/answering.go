@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"ensomet/internal/core/casework"
+	"ensomet/internal/core/refuse"
 	"ensomet/internal/outbox"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -66,7 +67,7 @@ type AnswerPage struct {
 
 // ErrNoQuestion says that a key opens nothing: it is wrong, or the question is long over. Both look the same from
 // outside.
-var ErrNoQuestion = errors.New("this address opens nothing, or no longer")
+var ErrNoQuestion = refuse.New("this address opens nothing, or no longer")
 
 // answerGrace is how many days after its last day a question can still be opened.
 const answerGrace = 30

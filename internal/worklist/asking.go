@@ -13,6 +13,7 @@ import (
 
 	"ensomet/internal/core/casework"
 	"ensomet/internal/core/civil"
+	"ensomet/internal/core/refuse"
 	"ensomet/internal/outbox"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -47,9 +48,9 @@ func (w *caseWorker) addAsk(c *worklistdb.Case) error {
 	}
 	switch {
 	case name == "":
-		return refuseCase("nobody is known as the user of the device")
+		return refuse.Errorf("nobody is known as the user of the device")
 	case address == "":
-		return refuseCase("%s has no mail address: import it with the users", name)
+		return refuse.Errorf("%s has no mail address: import it with the users", name)
 	}
 	if w.ask == nil {
 		w.ask = map[int64][]int64{}
@@ -165,7 +166,7 @@ func (svc *Service) WithLink(ctx context.Context, m *outbox.Mail) (string, error
 func (w *caseWorker) callBack(c *worklistdb.Case) error {
 	id, err := worklistdb.QuestionOf(w.tx, c.ID)
 	if err != nil || id == 0 {
-		return errors.Join(err, errors.New("the question is not there any more"))
+		return errors.Join(err, refuse.New("the question is not there any more"))
 	}
 	list, err := worklistdb.Askings(w.tx, id)
 	if err != nil {
@@ -180,7 +181,7 @@ func (w *caseWorker) callBack(c *worklistdb.Case) error {
 		return err
 	}
 	if left > 0 {
-		return refuseCase("the mail has left the house: open the case again instead, and tell the user")
+		return refuse.Errorf("the mail has left the house: open the case again instead, and tell the user")
 	}
 	if err := outbox.CallBackMail(w.tx, id); err != nil {
 		return err

@@ -3,12 +3,12 @@ package worklist
 import (
 	"context"
 	"encoding/json"
-	"errors"
 	"fmt"
 	"strings"
 
 	"ensomet/internal/core/casework"
 	"ensomet/internal/core/position"
+	"ensomet/internal/core/refuse"
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -68,7 +68,7 @@ func (svc *Service) Baskets(ctx context.Context) ([]Basket, error) {
 // SaveBasket keeps a basket; one without number is new.
 func (svc *Service) SaveBasket(ctx context.Context, b Basket, who string) (Basket, error) {
 	if b.Name = strings.TrimSpace(b.Name); b.Name == "" {
-		return b, errors.New("give the basket a name, so that others find it")
+		return b, refuse.New("give the basket a name, so that others find it")
 	}
 	measures, err := json.Marshal(b.Measures)
 	if err != nil {
@@ -92,7 +92,7 @@ func (svc *Service) SaveBasket(ctx context.Context, b Basket, who string) (Baske
 				return err
 			}
 			if old.DoneAt != 0 {
-				return errors.New("this basket has been done: make a new one")
+				return refuse.New("this basket has been done: make a new one")
 			}
 		}
 		id, fits, err := worklistdb.PutBasket(tx, s)
@@ -146,14 +146,14 @@ func (svc *Service) DoBasket(ctx context.Context, id, version int64, who string)
 			return err
 		}
 		if s.DoneAt != 0 {
-			return errors.New("this basket has been done already")
+			return refuse.New("this basket has been done already")
 		}
 		b, err := basketOf(s)
 		if err != nil {
 			return err
 		}
 		if len(b.Measures) == 0 {
-			return errors.New("there is nothing in this basket")
+			return refuse.New("there is nothing in this basket")
 		}
 		var products []int64
 		for _, m := range b.Measures {

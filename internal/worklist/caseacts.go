@@ -12,6 +12,7 @@ import (
 
 	"ensomet/internal/core/casework"
 	"ensomet/internal/core/civil"
+	"ensomet/internal/core/refuse"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 	"ensomet/internal/worklist/worklistdb"
@@ -106,15 +107,15 @@ func (svc *Service) CaseAct(ctx context.Context, deed CaseAction, who string) (C
 		return out, err
 	}
 	if deed.Act == casework.Keep && (deed.Note == "" || !deed.until.Known() || deed.until <= svc.Snapshots.Today()) {
-		return out, errors.New(
+		return out, refuse.New(
 			"to leave it in place, give a reason and a day in the future on which the exception ends",
 		)
 	}
 	if deed.Act == casework.Send && svc.Deploy == nil {
-		return out, errors.New("no deployment tool is connected: do it by hand; the next scan will close the case")
+		return out, refuse.New("no deployment tool is connected: do it by hand; the next scan will close the case")
 	}
 	if deed.Act == casework.Ask && !svc.Outbox.Connected() {
-		return out, errors.New("no mail box is connected: ask by hand, then decide here")
+		return out, refuse.New("no mail box is connected: ask by hand, then decide here")
 	}
 	err = svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		rules, err := loadCaseRules(tx)
@@ -128,10 +129,9 @@ func (svc *Service) CaseAct(ctx context.Context, deed CaseAction, who string) (C
 		w := &caseWorker{a: svc, tx: tx, rules: rules, deed: deed, who: who, now: svc.Clock.Now().Unix()}
 		refused := map[string]int{}
 		for i := range cases {
-			var no refusal
 			switch err := w.do(&cases[i]); {
-			case errors.As(err, &no):
-				refused[no.Error()]++
+			case refuse.Is(err):
+				refused[err.Error()]++
 			case err != nil:
 				return err
 			default:
@@ -163,18 +163,13 @@ func (svc *Service) CaseAct(ctx context.Context, deed CaseAction, who string) (C
 		)
 	})
 	if err == nil && out.Count == 0 && len(out.Refused) > 0 {
-		err = errors.New(out.Refused[0])
+		err = refuse.New(out.Refused[0])
 	}
 	if err == nil && out.Count == 0 {
 		err = sqlite.ErrNotFound
 	}
 	return out, err
 }
-
-// refusal says why one case cannot take an act, in words.
-type refusal struct{ error }
-
-func refuseCase(format string, args ...any) error { return refusal{fmt.Errorf(format, args...)} }
 
 // caseWorker does one deed with cases, one after the other.
 type caseWorker struct {
@@ -196,7 +191,7 @@ func (w *caseWorker) do(c *worklistdb.Case) error {
 	from := c.State
 	to, err := casework.Do(c.Kind, from, w.deed.Act, w.rules.core())
 	if err != nil {
-		return refusal{err}
+		return err
 	}
 	note := w.deed.Note
 	switch w.deed.Act {
@@ -204,7 +199,7 @@ func (w *caseWorker) do(c *worklistdb.Case) error {
 		c.AgreedBy = w.who
 	case casework.Approve:
 		if c.AgreedBy == w.who {
-			return refuseCase("%s agreed to it: somebody else approves", w.who)
+			return refuse.Errorf("%s agreed to it: somebody else approves", w.who)
 		}
 	case casework.Keep:
 		c.KeepUntil, c.Owner = w.deed.until, cmp.Or(w.deed.Owner, w.who)
@@ -259,11 +254,11 @@ func (w *caseWorker) undo(c *worklistdb.Case) error {
 		i--
 	}
 	if i < 0 || steps[i].Act == "" {
-		return refuseCase("there is nothing of yours to take back: evidence made the last step")
+		return refuse.Errorf("there is nothing of yours to take back: evidence made the last step")
 	}
 	s := &steps[i]
 	if casework.State(s.To) != c.State {
-		return refuseCase("the case has moved on since")
+		return refuse.Errorf("the case has moved on since")
 	}
 	switch casework.Act(s.Act) {
 	case casework.Ask:
@@ -276,18 +271,19 @@ func (w *caseWorker) undo(c *worklistdb.Case) error {
 			return err
 		}
 		if order.State == "waiting" && order.Tries > 0 {
-			return refuseCase("the order was tried already and may be with the deployment tool: call its wave off, " +
+			return refuse.Errorf("the order was tried already and may be with the deployment tool: call its wave " +
+				"off, " +
 				"or let the next scan decide")
 		}
 		if order.State != "waiting" {
-			return refuseCase("the order left the house at %s: the next scan decides", moment(order.SentAt))
+			return refuse.Errorf("the order left the house at %s: the next scan decides", moment(order.SentAt))
 		}
 		order.State = "withdrawn"
 		if err := worklistdb.PutDeployment(w.tx, order); err != nil {
 			return err
 		}
 	case casework.SaysNo, casework.SaysYes, casework.TimeOver, casework.Leaves, casework.Fails, casework.Halts:
-		return refuseCase("what others did cannot be taken back here: decide anew instead")
+		return refuse.Errorf("what others did cannot be taken back here: decide anew instead")
 	case casework.Agree:
 		c.AgreedBy = ""
 	case casework.Keep:

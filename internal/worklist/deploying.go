@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"ensomet/internal/core/casework"
+	"ensomet/internal/core/refuse"
 	"ensomet/internal/outbox"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -43,7 +44,7 @@ type WaveSettings struct {
 func (w *caseWorker) order(c *worklistdb.Case) error {
 	if c.Kind.Removes() {
 		if _, err := w.a.orderOf(w.tx, c, 0); err != nil {
-			return refusal{err}
+			return err
 		}
 	}
 	last, err := worklistdb.DeploymentOf(w.tx, c.ID)
@@ -51,7 +52,7 @@ func (w *caseWorker) order(c *worklistdb.Case) error {
 		return err
 	}
 	if last.State == "waiting" {
-		return refuseCase("an order about it waits already")
+		return refuse.Errorf("an order about it waits already")
 	}
 	w.leaves = w.now + int64(w.rules.HoldMinutes)*60
 	if w.wave == 0 {
@@ -93,7 +94,7 @@ func (svc *Service) orderOf(tx *sqlite.Tx, c *worklistdb.Case, id int64) (Order,
 		}
 	}
 	if len(o.Names) == 0 {
-		return o, errors.New("the newest evidence has no install of it any more")
+		return o, refuse.New("the newest evidence has no install of it any more")
 	}
 	return o, nil
 }
@@ -291,7 +292,7 @@ func (svc *Orders) TakeOutcome(ctx context.Context, o Outcome, who string) error
 			return err
 		}
 		if d.State == "withdrawn" || d.State == "waiting" && d.Tries == 0 {
-			return fmt.Errorf("the order %d has never left the house", o.Order)
+			return refuse.Errorf("the order %d has never left the house", o.Order)
 		}
 		if d.State == "waiting" { // it answers before its taking the order is known
 			c, err := worklistdb.CaseByID(tx, d.Case)
@@ -419,7 +420,7 @@ func (svc *Orders) SteerWave(ctx context.Context, id int64, to, who string) erro
 			return err
 		}
 		if w.State == "called off" {
-			return errors.New("the wave was called off")
+			return refuse.New("the wave was called off")
 		}
 		why := ""
 		if to == "pause" {

@@ -50,7 +50,7 @@ func (svc *Service) policySink(tx *sqlite.Tx, author string) (*intake.Sink, erro
 		}
 		if p.Group != "" {
 			if out.Group, err = snapshot.GroupByName(tx, p.Group); err != nil {
-				return sqlite.Same, intake.Refuse(row, "%v", err)
+				return sqlite.Same, intake.RefuseFor(row, err)
 			}
 		}
 		return worklistdb.PutPolicy(tx, out)

@@ -10,6 +10,7 @@ import (
 	"ensomet/internal/core/condition"
 	"ensomet/internal/core/policy"
 	"ensomet/internal/core/recognise"
+	"ensomet/internal/core/refuse"
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -113,7 +114,7 @@ func (svc *Service) policyOf(tx *sqlite.Tx, d PolicyDraft, who string) (snapshot
 		At:            svc.Clock.Now().Unix(),
 	}
 	if d.Product == 0 && d.Publisher == "" && d.Category == "" {
-		return p, errors.New("say what it is about: a title, a category or a publisher")
+		return p, refuse.New("say what it is about: a title, a category or a publisher")
 	}
 	p.Publisher = recognise.CleanPublisher(d.Publisher)
 	var err error
@@ -121,16 +122,16 @@ func (svc *Service) policyOf(tx *sqlite.Tx, d PolicyDraft, who string) (snapshot
 		return p, err
 	}
 	if p.Stance == policy.Required && !p.Hours.Always() {
-		return p, errors.New("a title is required always or not at all: leave the hours empty")
+		return p, refuse.New("a title is required always or not at all: leave the hours empty")
 	}
 	if p.Until, err = civil.Parse(d.Until); err != nil {
 		return p, err
 	}
 	switch {
 	case p.Until.Known() && p.Until < svc.Snapshots.Today():
-		return p, errors.New("its last day is past")
+		return p, refuse.New("its last day is past")
 	case p.Until.Known() && strings.TrimSpace(d.Owner) == "":
-		return p, errors.New("say who answers for the exception")
+		return p, refuse.New("say who answers for the exception")
 	}
 	if d.Group != "" {
 		p.Group, err = snapshot.GroupByName(tx, d.Group)
@@ -150,7 +151,7 @@ func (svc *Service) SetPolicy(ctx context.Context, d PolicyDraft, who string) er
 			return err
 		}
 		if c == sqlite.Same {
-			return errors.New("that is in force already")
+			return refuse.New("that is in force already")
 		}
 		if err := tx.Note(svc.Clock.Now(), who, "set a stance", d.Stance,
 			fmt.Sprint(d.Product, d.Publisher, d.Category, " ", d.Group)); err != nil {

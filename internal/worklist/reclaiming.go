@@ -2,7 +2,6 @@ package worklist
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"maps"
 	"slices"
@@ -11,6 +10,7 @@ import (
 	"ensomet/internal/core/casework"
 	"ensomet/internal/core/policy"
 	"ensomet/internal/core/recognise"
+	"ensomet/internal/core/refuse"
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -128,7 +128,7 @@ func (svc *Service) reclaimRule(tx *sqlite.Tx, d ReclaimDraft, who string) (snap
 		At:            svc.Clock.Now().Unix(),
 	}
 	if d.Product == 0 && d.Publisher == "" && d.Category == "" {
-		return m, errors.New("say what it is about: a title, a category or a publisher")
+		return m, refuse.New("say what it is about: a title, a category or a publisher")
 	}
 	if d.Propose {
 		m.Stance = policy.Proposed

@@ -1,7 +1,7 @@
 // Package access says who may do what: people by their role, sources by their token.
 package access
 
-import "errors"
+import "ensomet/internal/core/refuse"
 
 // Role says what an account may do: look, also work on titles, rights and cases, or also run imports and accounts.
 type Role string
@@ -22,7 +22,7 @@ func (r Role) Known() bool { return rank[r] != 0 }
 func (r Role) May(need Role) bool { return rank[r] >= rank[need] }
 
 // ErrToken says that a token is not known or was revoked.
-var ErrToken = errors.New(
+var ErrToken = refuse.New(
 	"this token is not known here, or was revoked: ask for a new one and give it to the collector",
 )
 

@@ -3,8 +3,9 @@
 package casework
 
 import (
-	"fmt"
 	"slices"
+
+	"ensomet/internal/core/refuse"
 )
 
 // Kind says what a case is about.
@@ -128,20 +129,20 @@ type Rules struct {
 func Do(k Kind, s State, a Act, r Rules) (State, error) {
 	switch {
 	case a == Ask && !k.Asks():
-		return s, fmt.Errorf("there is nobody to ask about it")
+		return s, refuse.Errorf("there is nobody to ask about it")
 	case a == Send && !k.Removes() && !k.Installs():
-		return s, fmt.Errorf("this is no work for the deployment tool")
+		return s, refuse.Errorf("this is no work for the deployment tool")
 	case a == Send && r.TwoPersons && s == Agreed:
-		return s, fmt.Errorf("it must be approved by a second person before it is sent")
+		return s, refuse.Errorf("it must be approved by a second person before it is sent")
 	}
 	to, ok := moves[a][s]
 	if ok {
 		return to, nil
 	}
 	if s == Sent {
-		return s, fmt.Errorf("the order has left the house: the next scan of the device decides")
+		return s, refuse.Errorf("the order has left the house: the next scan of the device decides")
 	}
-	return s, fmt.Errorf("a case that is %s cannot be changed by %q", s, a)
+	return s, refuse.Errorf("a case that is %s cannot be changed by %q", s, a)
 }
 
 // Can lists what people here may do with a case of a kind now.

@@ -2,8 +2,9 @@
 package civil
 
 import (
-	"fmt"
 	"time"
+
+	"ensomet/internal/core/refuse"
 )
 
 // Day counts days of the proleptic Gregorian calendar, 1 being 0001-01-01. The zero Day means "unknown", so that a
@@ -20,7 +21,7 @@ func Parse(s string) (Day, error) {
 	}
 	t, err := time.Parse("2006-01-02", s)
 	if err != nil {
-		return 0, fmt.Errorf("%q is not a date written as YYYY-MM-DD", s)
+		return 0, refuse.Errorf("%q is not a date written as YYYY-MM-DD", s)
 	}
 	return OfUnix(t.Unix()), nil
 }

@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"ensomet/internal/core/entitle"
+	"ensomet/internal/core/refuse"
 )
 
 // Type says what a field holds, and so how it may be asked about.
@@ -106,7 +107,7 @@ func (c Condition) CheckRecord(recognised bool) error {
 
 func (c Condition) check(depth int, fields []Field) error {
 	if depth > maxDepth {
-		return fmt.Errorf(
+		return refuse.Errorf(
 			"the condition is nested more than %d deep: make groups of its parts and ask for these",
 			maxDepth,
 		)
@@ -118,7 +119,7 @@ func (c Condition) check(depth int, fields []Field) error {
 		}
 	}
 	if set > 1 {
-		return fmt.Errorf("a condition asks one thing or joins several, not both")
+		return refuse.Errorf("a condition asks one thing or joins several, not both")
 	}
 	if c.Field != "" {
 		return c.checkQuestion(fields)
@@ -146,10 +147,10 @@ func (c Condition) checkQuestion(fields []Field) error {
 		for _, f := range fields {
 			names = append(names, f.Name)
 		}
-		return fmt.Errorf("there is no field %q to ask about; there are %s", c.Field, strings.Join(names, ", "))
+		return refuse.Errorf("there is no field %q to ask about; there are %s", c.Field, strings.Join(names, ", "))
 	}
 	if !slices.Contains(Operators[typ], c.Op) {
-		return fmt.Errorf(
+		return refuse.Errorf(
 			"%s cannot be asked about with %q; there are %s",
 			c.Field,
 			c.Op,
@@ -162,11 +163,11 @@ func (c Condition) checkQuestion(fields []Field) error {
 		return err
 	case Number, Title:
 		if n, err := strconv.ParseInt(c.Value, 10, 64); err != nil || n < 0 {
-			return fmt.Errorf("%s: %q is not a whole number", c.Field, c.Value)
+			return refuse.Errorf("%s: %q is not a whole number", c.Field, c.Value)
 		}
 	case Group:
 		if c.Value == "" {
-			return fmt.Errorf("name the group")
+			return refuse.Errorf("name the group")
 		}
 	}
 	return nil
@@ -181,7 +182,8 @@ func ParseRange(s string) (netip.Prefix, error) {
 	if a, err := netip.ParseAddr(s); err == nil && a.Zone() == "" {
 		return netip.PrefixFrom(a.Unmap(), a.Unmap().BitLen()), nil
 	}
-	return netip.Prefix{}, fmt.Errorf("%q is not a range of addresses: write it as 10.24.0.0/13 or 2001:db8::/32", s)
+	return netip.Prefix{}, refuse.Errorf("%q is not a range of addresses: write it as 10.24.0.0/13 or 2001:db8::/32",
+		s)
 }
 
 // Addresses reads the addresses of a device, which may be several, apart by white space, commas or semicolons. What

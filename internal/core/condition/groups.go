@@ -1,9 +1,10 @@
 package condition
 
 import (
-	"fmt"
 	"slices"
 	"strings"
+
+	"ensomet/internal/core/refuse"
 )
 
 // Set is a named group: a condition, and the devices that somebody put in or took out by hand, which goes before the
@@ -26,11 +27,11 @@ func CheckGroups(sets []Set) error {
 	visit = func(name string, way []string) error {
 		set := at[name]
 		if set == nil {
-			return fmt.Errorf("there is no group %q", name)
+			return refuse.Errorf("there is no group %q", name)
 		}
 		switch state[name] {
 		case 1:
-			return fmt.Errorf(
+			return refuse.Errorf(
 				"the group %q would ask for itself (%s)",
 				name,
 				strings.Join(append(way, name), " asks for "),

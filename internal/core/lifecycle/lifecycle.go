@@ -3,10 +3,10 @@ package lifecycle
 
 import (
 	"cmp"
-	"fmt"
 	"slices"
 
 	"ensomet/internal/core/civil"
+	"ensomet/internal/core/refuse"
 )
 
 // Dates are what is known of a release. Each end is the last day of its support; an unknown day is zero.
@@ -73,7 +73,7 @@ func (d Dates) Check() error {
 	for i, later := range order {
 		for _, earlier := range order[:i] {
 			if later.day.Known() && earlier.day.Known() && later.day < earlier.day {
-				return fmt.Errorf("%s (%s) lies before %s (%s)", later.name, later.day, earlier.name, earlier.day)
+				return refuse.Errorf("%s (%s) lies before %s (%s)", later.name, later.day, earlier.name, earlier.day)
 			}
 		}
 	}

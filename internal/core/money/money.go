@@ -3,10 +3,10 @@ package money
 
 import (
 	"cmp"
-	"fmt"
 	"slices"
 
 	"ensomet/internal/core/civil"
+	"ensomet/internal/core/refuse"
 
 	"github.com/shopspring/decimal"
 )
@@ -60,9 +60,9 @@ func (r Rates) Convert(amount decimal.Decimal, from, to string, day civil.Day) (
 	b, ok2 := r.at(to, day)
 	switch {
 	case !ok:
-		return decimal.Zero, fmt.Errorf("there is no rate of %s on or before %s", from, day)
+		return decimal.Zero, refuse.Errorf("there is no rate of %s on or before %s", from, day)
 	case !ok2:
-		return decimal.Zero, fmt.Errorf("there is no rate of %s on or before %s", to, day)
+		return decimal.Zero, refuse.Errorf("there is no rate of %s on or before %s", to, day)
 	}
 	return amount.Mul(b).DivRound(a, 4), nil
 }

@@ -2,7 +2,6 @@ package policy
 
 import (
 	"cmp"
-	"errors"
 	"fmt"
 	"slices"
 	"strconv"
@@ -10,6 +9,7 @@ import (
 	"time"
 
 	"ensomet/internal/core/condition"
+	"ensomet/internal/core/refuse"
 )
 
 // Hours are times of the week. Bit 0 of Days is Monday, none set is every day. From and To are minutes of the day; To
@@ -88,7 +88,7 @@ func ParseHours(days, from, to string) (Hours, error) {
 			last = first
 		}
 		if first < 0 || last < 0 {
-			return h, fmt.Errorf("days is %q: write days as mon-fri or sat|sun", days)
+			return h, refuse.Errorf("days is %q: write days as mon-fri or sat|sun", days)
 		}
 		for i := first; ; i = (i + 1) % 7 {
 			h.Days |= 1 << i
@@ -98,7 +98,7 @@ func ParseHours(days, from, to string) (Hours, error) {
 		}
 	}
 	if (from == "") != (to == "") {
-		return h, errors.New("from_time and to_time belong together: give both, or neither")
+		return h, refuse.New("from_time and to_time belong together: give both, or neither")
 	}
 	if from == "" {
 		return h, nil
@@ -111,7 +111,7 @@ func ParseHours(days, from, to string) (Hours, error) {
 		return h, err
 	}
 	if h.From == h.To && h.From != 0 {
-		return h, fmt.Errorf("from %s to %s is no time at all: leave both empty for the whole day", from, to)
+		return h, refuse.Errorf("from %s to %s is no time at all: leave both empty for the whole day", from, to)
 	}
 	return h, nil
 }
@@ -121,7 +121,7 @@ func minuteOf(text string) (int, error) {
 	h, err1 := strconv.Atoi(hour)
 	m, err2 := strconv.Atoi(minute)
 	if !ok || err1 != nil || err2 != nil || h < 0 || h > 24 || m < 0 || m > 59 || h == 24 && m > 0 {
-		return 0, fmt.Errorf("%q is no time of day: write it as 08:00", text)
+		return 0, refuse.Errorf("%q is no time of day: write it as 08:00", text)
 	}
 	return (h*60 + m) % (24 * 60), nil
 }

@@ -7,6 +7,7 @@ import (
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/demand"
 	"ensomet/internal/core/entitle"
+	"ensomet/internal/core/refuse"
 
 	"github.com/shopspring/decimal"
 )
@@ -58,7 +59,7 @@ func Apply(in Input, m Measure, at int) (Input, error) {
 	k := slices.IndexFunc(lines, func(l entitle.Line) bool { return l.Code == m.Line })
 	needs := func() error {
 		if k < 0 {
-			return fmt.Errorf("there is no entitlement %q of this product", m.Line)
+			return refuse.Errorf("there is no entitlement %q of this product", m.Line)
 		}
 		return nil
 	}
@@ -66,7 +67,7 @@ func Apply(in Input, m Measure, at int) (Input, error) {
 	switch m.Kind {
 	case Remove:
 		if len(m.Devices) == 0 {
-			return in, fmt.Errorf("say from which devices it is removed")
+			return in, refuse.Errorf("say from which devices it is removed")
 		}
 		in.Holdings = slices.DeleteFunc(
 			slices.Clone(in.Holdings),
@@ -79,7 +80,7 @@ func Apply(in Input, m Measure, at int) (Input, error) {
 		in.Sessions = rehold(in.Sessions, in.Holdings)
 	case Reclaim:
 		if len(m.Users) == 0 {
-			return in, fmt.Errorf("say whose seats are taken back")
+			return in, refuse.Errorf("say whose seats are taken back")
 		}
 		in.Persons = slices.DeleteFunc(
 			slices.Clone(in.Persons),
@@ -101,7 +102,7 @@ func Apply(in Input, m Measure, at int) (Input, error) {
 			h.Set, h.Editions, changed = in.Sets.Of(needs), nil, true
 		}
 		if !changed {
-			return in, fmt.Errorf("none of these devices has it")
+			return in, refuse.Errorf("none of these devices has it")
 		}
 	case Move:
 		if err := needs(); err != nil {
@@ -116,7 +117,7 @@ func Apply(in Input, m Measure, at int) (Input, error) {
 			return in, err
 		}
 		if m.Quantity < 1 {
-			return in, fmt.Errorf("say how many rights are upgraded")
+			return in, refuse.Errorf("say how many rights are upgraded")
 		}
 		up := lines[k]
 		up.Code, up.Kind, up.Base, up.Version, up.Edition, up.EditionRank = code, entitle.Upgrade, m.Line, m.Version,
@@ -127,7 +128,7 @@ func Apply(in Input, m Measure, at int) (Input, error) {
 		lines = append(lines, up)
 	case Buy:
 		if m.Quantity < 1 {
-			return in, fmt.Errorf("say how many are bought")
+			return in, refuse.Errorf("say how many are bought")
 		}
 		l := entitle.Line{
 			Metric:      m.Metric,
@@ -145,7 +146,7 @@ func Apply(in Input, m Measure, at int) (Input, error) {
 			l.ScopeUnit, l.ScopeCountry = m.Unit, m.Country
 		}
 		if l.Metric == "" {
-			return in, fmt.Errorf("say what the bought rights are counted by")
+			return in, refuse.Errorf("say what the bought rights are counted by")
 		}
 		l.Code, l.Quantity, l.Transactions, l.Start, l.Purchased, l.End = code, m.Quantity, nil, in.AsOf, in.AsOf, 0
 		if l.Kind == entitle.Upgrade {
@@ -165,7 +166,7 @@ func Apply(in Input, m Measure, at int) (Input, error) {
 			}
 		case Right:
 			if l.Has(m.Right) {
-				return in, fmt.Errorf("%s has this right already", l.Code)
+				return in, refuse.Errorf("%s has this right already", l.Code)
 			}
 			l.Rights = append(slices.Clone(l.Rights), m.Right)
 		case Maintain:
@@ -174,7 +175,7 @@ func Apply(in Input, m Measure, at int) (Input, error) {
 			l.End = in.AsOf - 1
 		}
 	default:
-		return in, fmt.Errorf("%q is nothing that can be tried", m.Kind)
+		return in, refuse.Errorf("%q is nothing that can be tried", m.Kind)
 	}
 	in.Lines = lines
 	return in, nil
@@ -185,7 +186,7 @@ func split(lines *[]entitle.Line, k int, quantity int64, on civil.Day, change fu
 	from := &(*lines)[k]
 	effect := entitle.Effective(*lines, on)[from.Code]
 	if held := effect.Quantity / max(1, from.PackSize); quantity < 1 || quantity > held {
-		return fmt.Errorf("%s has %d to move, not %d", from.Code, held, quantity)
+		return refuse.Errorf("%s has %d to move, not %d", from.Code, held, quantity)
 	}
 	to := *from
 	to.Quantity, to.Transactions, to.Kind, to.Base = quantity, nil, entitle.Perpetual, ""

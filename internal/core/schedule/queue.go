@@ -1,8 +1,9 @@
 package schedule
 
 import (
-	"fmt"
 	"time"
+
+	"ensomet/internal/core/refuse"
 )
 
 // State is where an order for a scan stands.
@@ -42,10 +43,10 @@ type Order struct {
 // Take hands an order to the device's collector.
 func (o Order) Take(now int64) (Order, error) {
 	if o.State != Waiting {
-		return o, fmt.Errorf("the scan is %s, it does not wait", o.State)
+		return o, refuse.Errorf("the scan is %s, it does not wait", o.State)
 	}
 	if now < o.NotBefore {
-		return o, fmt.Errorf("the scan may not start yet")
+		return o, refuse.Errorf("the scan may not start yet")
 	}
 	o.State, o.TakenAt, o.Reason = Running, now, ""
 	o.Tries++
@@ -64,7 +65,7 @@ func (o Order) Finish(now int64) Order {
 // Fail notes why a try failed. It waits for the next try, or has failed for good after the last.
 func (o Order) Fail(now int64, reason string) (Order, error) {
 	if o.State != Running {
-		return o, fmt.Errorf("the scan is %s, it does not run", o.State)
+		return o, refuse.Errorf("the scan is %s, it does not run", o.State)
 	}
 	o.Reason = reason
 	if o.Tries < MaxTries {
@@ -83,7 +84,8 @@ func (o Order) Lost(now int64) bool {
 // Again lets a failed or called-off order wait once more, with all its tries.
 func (o Order) Again() (Order, error) {
 	if o.State != Failed && o.State != Called {
-		return o, fmt.Errorf("the scan is %s: only one that failed or was called off can be asked for again", o.State)
+		return o, refuse.Errorf("the scan is %s: only one that failed or was called off can be asked for again",
+			o.State)
 	}
 	return Order{State: Waiting}, nil
 }
@@ -91,7 +93,7 @@ func (o Order) Again() (Order, error) {
 // CallOff ends an order that is not wanted any more.
 func (o Order) CallOff(now int64) (Order, error) {
 	if o.State != Waiting && o.State != Running {
-		return o, fmt.Errorf("the scan is %s already", o.State)
+		return o, refuse.Errorf("the scan is %s already", o.State)
 	}
 	o.State, o.EndedAt = Called, now
 	return o, nil

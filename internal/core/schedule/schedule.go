@@ -9,6 +9,8 @@ import (
 	"strings"
 	"time"
 
+	"ensomet/internal/core/refuse"
+
 	"github.com/robfig/cron/v3"
 )
 
@@ -33,16 +35,16 @@ func (c Calendar) Check() error {
 	}
 	for _, d := range c.MonthDays {
 		if d < 1 || d > 31 {
-			return fmt.Errorf("there is no day %d in a month", d)
+			return refuse.Errorf("there is no day %d in a month", d)
 		}
 	}
 	for _, w := range c.Weekdays {
 		if w < time.Sunday || w > time.Saturday {
-			return fmt.Errorf("there is no weekday %d", w)
+			return refuse.Errorf("there is no weekday %d", w)
 		}
 	}
 	if len(c.Weekdays) > 0 && len(c.MonthDays) > 0 {
-		return errors.New("choose weekdays or days of the month, not both")
+		return refuse.New("choose weekdays or days of the month, not both")
 	}
 	return nil
 }
@@ -50,7 +52,7 @@ func (c Calendar) Check() error {
 func minutes(s string) (int, error) {
 	t, err := time.Parse("15:04", s)
 	if err != nil {
-		return 0, fmt.Errorf("%q is not a time of day written as hh:mm", s)
+		return 0, refuse.Errorf("%q is not a time of day written as hh:mm", s)
 	}
 	return t.Hour()*60 + t.Minute(), nil
 }
@@ -145,11 +147,11 @@ func (q Quiet) Check() error {
 			continue
 		}
 		if _, err := time.Parse(time.DateOnly, d); err != nil {
-			return fmt.Errorf("%q is not a day written as YYYY-MM-DD", d)
+			return refuse.Errorf("%q is not a day written as YYYY-MM-DD", d)
 		}
 	}
 	if q.First != "" && q.Last != "" && q.Last < q.First {
-		return fmt.Errorf("it ends on %s, before it starts on %s", q.Last, q.First)
+		return refuse.Errorf("it ends on %s, before it starts on %s", q.Last, q.First)
 	}
 	return errors.Join(err1, err2)
 }

@@ -15,6 +15,8 @@ import (
 	"ensomet/internal/progress"
 	"ensomet/internal/rest"
 	"ensomet/internal/snapshot"
+
+	"github.com/danielgtaylor/huma/v2"
 )
 
 // Stations is what the routes of this station ask.
@@ -202,7 +204,7 @@ func (s *routes) units() {
 		}
 		id, err := strconv.ParseInt(r.PathValue("id"), 10, 64)
 		if err != nil {
-			rest.Problem(w, rest.Fail(err))
+			rest.Problem(w, huma.Error404NotFound("There is no such product."))
 			return
 		}
 		w.Header().Set("Content-Type", "text/csv; charset=utf-8")

@@ -1,0 +1,61 @@
+package rest
+
+import (
+	"context"
+	"crypto/rand"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"log/slog"
+
+	"ensomet/internal/core/refuse"
+	"ensomet/internal/formats"
+	"ensomet/internal/sqlite"
+
+	"github.com/danielgtaylor/huma/v2"
+)
+
+// Fail turns an error into an answer, by its kind: what is not there is 404, what somebody else changed meanwhile 409,
+// what is refused 422 (400 for a list that does not exist in that form) with its sentence. Everything else is ours: it is
+// logged with its cause, and answered as 500 with a number that finds the line.
+func Fail(err error) error {
+	var query *sqlite.ErrQuery
+	var line *formats.LineError
+	var file *formats.FileError
+	var status huma.StatusError
+	switch {
+	case err == nil:
+		return nil
+	case errors.As(err, &status):
+		return err
+	case errors.Is(err, context.Canceled):
+		return huma.NewError(499, "Stopped; nothing was stored.")
+	case sqlite.Fault(err): // whatever it was wrapped in on its way
+		return fault(err)
+	case errors.Is(err, sqlite.ErrNotFound):
+		return huma.Error404NotFound("There is no such thing here (any more).")
+	case errors.Is(err, sqlite.ErrChangedMeanwhile):
+		return huma.Error409Conflict(err.Error())
+	case errors.As(err, &query):
+		return huma.Error400BadRequest(query.Reason)
+	case errors.As(err, &line):
+		return huma.Error422UnprocessableEntity(line.Reason)
+	case errors.As(err, &file):
+		return huma.Error422UnprocessableEntity(file.Reason)
+	case refuse.Is(err):
+		return huma.Error422UnprocessableEntity(err.Error())
+	}
+	return fault(err)
+}
+
+// fault logs what is ours and answers with the number of the line.
+func fault(err error) error {
+	var random [4]byte
+	_, _ = rand.Read(random[:]) // it never fails
+	number := hex.EncodeToString(random[:])
+	slog.Error("a request failed", "number", number, "error", err)
+	return huma.Error500InternalServerError(fmt.Sprintf(
+		"This went wrong here, and it is not your doing. Nothing was changed. Try again; if it stays, tell whoever "+
+			"runs "+
+			"Ensomet here the number %s: the log has the cause under it.", number))
+}
