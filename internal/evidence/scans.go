@@ -3,6 +3,7 @@ package evidence
 import (
 	"cmp"
 	"errors"
+	"maps"
 	"slices"
 	"time"
 
@@ -26,8 +27,8 @@ type scanLine struct {
 }
 
 // installSink gathers lines and writes them scan by scan. Lines with one device, source and time are parts of one scan.
-func installSink(tx *sqlite.Tx, settings *snapshot.Settings, asOf time.Time) (*intake.Sink, error) {
-	devices, err := snapshot.Codes(tx, "device")
+func (svc *Service) installSink(tx *sqlite.Tx, settings *snapshot.Settings, asOf time.Time) (*intake.Sink, error) {
+	devices, err := newDeviceFinder(tx)
 	if err != nil {
 		return nil, err
 	}
@@ -53,13 +54,9 @@ func installSink(tx *sqlite.Tx, settings *snapshot.Settings, asOf time.Time) (*i
 		if err != nil {
 			return sqlite.Same, err
 		}
-		device := devices[in.Device]
-		if device == 0 {
-			return sqlite.Same, intake.Refuse(
-				row,
-				"there is no device %q: import the devices first; the line is tried again then",
-				in.Device,
-			)
+		device, err := devices.find(in.Device)
+		if err != nil {
+			return sqlite.Same, intake.RefuseFor(row, err)
 		}
 		// times without offset are of the device's site
 		if zone := settings.ZoneOf(zones[device]); zone != settings.Zone {
@@ -97,11 +94,11 @@ func installSink(tx *sqlite.Tx, settings *snapshot.Settings, asOf time.Time) (*i
 	}
 	return &intake.Sink{
 		Put:    put,
-		Finish: func(res *intake.ImportResult) error { return writeScans(tx, lines, res) },
+		Finish: func(res *intake.ImportResult) error { return svc.writeScans(tx, lines, res) },
 	}, nil
 }
 
-func writeScans(tx *sqlite.Tx, lines []scanLine, res *intake.ImportResult) error {
+func (svc *Service) writeScans(tx *sqlite.Tx, lines []scanLine, res *intake.ImportResult) error {
 	order := func(a, b scanLine) int {
 		return cmp.Or(
 			cmp.Compare(a.device, b.device),
@@ -141,7 +138,33 @@ func writeScans(tx *sqlite.Tx, lines []scanLine, res *intake.ImportResult) error
 		}
 		from = to
 	}
-	return errors.Join(installs.Flush(), scans.Flush(), uses.Flush())
+	if err := errors.Join(installs.Flush(), scans.Flush(), uses.Flush()); err != nil {
+		return err
+	}
+	return svc.finishAsked(tx, lines)
+}
+
+// finishAsked ends the orders for scans of devices of which lines have come.
+func (svc *Service) finishAsked(tx *sqlite.Tx, lines []scanLine) error {
+	open, err := evidencedb.OpenOrders(tx, nil)
+	if err != nil || len(open) == 0 {
+		return err
+	}
+	asked, newest := map[int64]bool{}, map[int64]int64{}
+	for _, o := range open {
+		asked[o.Device] = true
+	}
+	for _, l := range lines {
+		if device := int64(l.device); asked[device] {
+			newest[device] = max(newest[device], l.at)
+		}
+	}
+	for _, device := range slices.Sorted(maps.Keys(newest)) {
+		if err := svc.finishOrders(tx, device, newest[device]); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // writeDevice merges the scans of one source on one device into what is known.

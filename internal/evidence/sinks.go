@@ -31,7 +31,7 @@ func (svc *Service) evidenceKinds() map[*formats.Kind]intake.SinkMaker {
 	return map[*formats.Kind]intake.SinkMaker{
 		formats.Installs: func(in intake.Arrival) (*intake.Sink,
 			error) {
-			return installSink(in.Tx, in.Settings, in.AsOf)
+			return svc.installSink(in.Tx, in.Settings, in.AsOf)
 		},
 		formats.Devices: deviceSink,
 		formats.Users:   userSink,

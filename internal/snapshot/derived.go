@@ -175,11 +175,11 @@ type DeviceFacts struct {
 }
 
 // AllDevices reads every device, with the newest evidence of each kind up to now.
-func AllDevices(tx *sqlite.Tx, now int64) ([]DeviceFacts, error) { return readDeviceFacts(tx, now, "") }
+func AllDevices(tx *sqlite.Tx, now int64) ([]DeviceFacts, error) { return readDeviceFacts(tx, now, 0) }
 
 // OneDevice reads a device, with the newest evidence of each kind up to now.
 func OneDevice(tx *sqlite.Tx, id, now int64) (*DeviceFacts, error) {
-	list, err := readDeviceFacts(tx, now, " WHERE d.id = "+sqlite.Itoa(id))
+	list, err := readDeviceFacts(tx, now, id)
 	if err == nil && len(list) == 0 {
 		err = sqlite.ErrNotFound
 	}
@@ -189,16 +189,25 @@ func OneDevice(tx *sqlite.Tx, id, now int64) (*DeviceFacts, error) {
 	return &list[0], nil
 }
 
-func readDeviceFacts(tx *sqlite.Tx, now int64, where string) ([]DeviceFacts, error) {
+// readDeviceFacts reads one device, with what was known of it then and of no other; 0 is all of them.
+func readDeviceFacts(tx *sqlite.Tx, now, device int64) ([]DeviceFacts, error) {
+	where := ""
+	if device != 0 {
+		where = " WHERE d.id = " + sqlite.Itoa(device)
+	}
 	list, err := devicesNow(tx, now, where)
 	if err != nil {
 		return nil, err
 	}
-	were, err := DevicesWere(tx, now) // what lists stated then, where they state something else since
+	past, cores, args := allDevicesWere, allCoresThen, []any{now}
+	if device != 0 {
+		past, cores, args = oneDeviceWas, oneCoresThen, []any{now, device}
+	}
+	were, err := devicesWere(tx, past, args...) // what lists stated then, where they state something else since
 	if err != nil {
 		return list, err
 	}
-	reported, err := coresThen(tx, now)
+	reported, err := coresThen(tx, cores, args...)
 	if err != nil {
 		return list, err
 	}

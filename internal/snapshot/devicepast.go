@@ -94,32 +94,44 @@ func KeepState(tx *sqlite.Tx, was DeviceWas, until int64) error {
 
 // DevicesWere reads what was stated of devices up to some time after a time, by device and then by how long it held.
 func DevicesWere(tx *sqlite.Tx, after int64) ([]DeviceWas, error) {
+	return devicesWere(tx, allDevicesWere, after)
+}
+
+const (
+	allDevicesWere = "SELECT device_id, until, " + wasColumns +
+		" FROM device_was WHERE until > ?1 ORDER BY device_id, until"
+	oneDeviceWas = "SELECT device_id, until, " + wasColumns +
+		" FROM device_was WHERE device_id = ?2 AND until > ?1 ORDER BY until"
+)
+
+func devicesWere(tx *sqlite.Tx, query string, args ...any) ([]DeviceWas, error) {
 	return sqlite.Query(tx, func(r *sql.Rows, w *DeviceWas) error {
 		return r.Scan(slices.Concat([]any{&w.Device, &w.Until}, w.into())...)
-	}, "SELECT device_id, until, "+wasColumns+" FROM device_was WHERE until > ? ORDER BY device_id, until", after)
+	}, query, args...)
 }
+
+const (
+	coresThenOf = `SELECT h.device_id, h.since, coalesce(CAST(f.content ->> '$.processors' AS INTEGER), 0),
+		coalesce(CAST(f.content ->> '$.cores' AS INTEGER), 0),
+		coalesce(CAST(f.content ->> '$.virtual_cores' AS INTEGER), 0)
+		FROM hardware h JOIN fact_set f ON f.id = h.fact_id WHERE h.device_id `
+	allCoresThen = coresThenOf + `IN (SELECT device_id FROM hardware WHERE until > ?1) ORDER BY h.device_id, h.since`
+	oneCoresThen = coresThenOf + `= ?2 AND EXISTS (SELECT 1 FROM hardware o WHERE o.device_id = ?2 AND o.until > ?1)
+		ORDER BY h.since`
+)
 
 // coresThen reads the processors and cores that scans reported last up to a time, of devices of which a scan reported
 // something else since; where none had reported by then, what was reported first.
-func coresThen(tx *sqlite.Tx, at int64) (map[int64]DeviceWas, error) {
-	list, err := sqlite.Query(
-		tx,
-		func(r *sql.Rows, w *DeviceWas) error {
-			return r.Scan(&w.Device, &w.Until, &w.Processors, &w.Cores, &w.VirtualCores)
-		},
-		`SELECT h.device_id, h.since, coalesce(CAST(f.content ->> '$.processors' AS INTEGER), 0),
-			coalesce(CAST(f.content ->> '$.cores' AS INTEGER), 0), coalesce(CAST(f.content ->> '$.virtual_cores' AS
-			INTEGER), 0)
-		FROM hardware h JOIN fact_set f ON f.id = h.fact_id WHERE h.device_id IN (SELECT device_id FROM hardware
-		WHERE until > ?) ORDER BY h.device_id, h.since`,
-		at,
-	)
+func coresThen(tx *sqlite.Tx, query string, args ...any) (map[int64]DeviceWas, error) {
+	list, err := sqlite.Query(tx, func(r *sql.Rows, w *DeviceWas) error {
+		return r.Scan(&w.Device, &w.Until, &w.Processors, &w.Cores, &w.VirtualCores)
+	}, query, args...)
 	if err != nil {
 		return nil, err
 	}
 	out := map[int64]DeviceWas{}
 	for _, w := range list {
-		if _, known := out[w.Device]; !known || w.Until <= at {
+		if _, known := out[w.Device]; !known || w.Until <= args[0].(int64) {
 			out[w.Device] = w
 		}
 	}

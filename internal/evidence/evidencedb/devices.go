@@ -65,6 +65,21 @@ func DevicesNamed(tx *sqlite.Tx, name string) ([]int64, error) {
 	)
 }
 
+// DeviceNames reads the name of every device.
+func DeviceNames(tx *sqlite.Tx) (map[int64]string, error) {
+	type named struct {
+		id   int64
+		name string
+	}
+	list, err := sqlite.Query(tx, func(r *sql.Rows, v *named) error { return r.Scan(&v.id, &v.name) },
+		"SELECT id, name FROM device")
+	out := make(map[int64]string, len(list))
+	for _, v := range list {
+		out[v.id] = v.name
+	}
+	return out, err
+}
+
 // AddSeenDevice adds a device that no list has and a scan reports.
 func AddSeenDevice(tx *sqlite.Tx, code, name, kind string) (int64, error) {
 	res, err := tx.Exec(
