@@ -142,7 +142,18 @@ type LineTransaction struct {
 }
 
 // Line returns all about an entitlement.
-func (svc *Service) Line(ctx context.Context, code string) (LineDetail, error) {
+func (svc *Service) Line(ctx context.Context, code string) (out LineDetail, err error) {
+	err = svc.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
+		out, err = svc.line(tx, code)
+		return err
+	})
+	if err == nil {
+		out.Checks, err = svc.CheckLine(ctx, out.Values, code)
+	}
+	return out, err
+}
+
+func (svc *Service) line(tx *sqlite.Tx, code string) (LineDetail, error) {
 	out := LineDetail{
 		Days:         []LineDay{},
 		Transactions: []LineTransaction{},
@@ -152,7 +163,7 @@ func (svc *Service) Line(ctx context.Context, code string) (LineDetail, error) {
 		Proofs:       []entitlementsdb.Proof{},
 		Keys:         []entitlementsdb.KeptKey{},
 	}
-	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
+	err := func() error {
 		var id int64
 		var err error
 		if out.Values, id, out.ChangedAt, err = entitlementsdb.EntitlementValues(tx, code,
@@ -222,10 +233,7 @@ func (svc *Service) Line(ctx context.Context, code string) (LineDetail, error) {
 			}
 		}
 		return nil
-	})
-	if err == nil {
-		out.Checks, err = svc.CheckLine(ctx, out.Values, code)
-	}
+	}()
 	return out, err
 }
 
@@ -373,22 +381,29 @@ func (svc *Service) DropProof(ctx context.Context, id int64, who string) error {
 
 // Trade books a transaction of a line. One that would leave fewer rights than seats that are assigned is refused.
 func (svc *Service) Trade(ctx context.Context, values map[string]string, who string) error {
+	_, err := svc.Evidence.BookIf(ctx, formats.Transactions.Name, values, who, func(tx *sqlite.Tx) error {
+		return svc.mayTrade(tx, values)
+	})
+	return err
+}
+
+// mayTrade refuses a transaction that a line does not allow as it stands now.
+func (svc *Service) mayTrade(tx *sqlite.Tx, values map[string]string) error {
 	code := values["entitlement_id"]
-	detail, err := svc.Line(ctx, code)
+	detail, err := svc.line(tx, code)
 	if err != nil {
 		return err
 	}
-	if sign := entitle.TransactionTypes[values["type"]]; sign < 0 && len(detail.Transactions) == 0 {
-		return refuse.Errorf(
-			"%s has no transactions yet: the first one takes the place of its one purchase, so begin with what was "+
-				"bought",
-			code,
-		)
-	} else if n, err := strconv.ParseInt(values["quantity"], 10, 64); err == nil && sign < 0 &&
-		detail.Effective-n < detail.Held {
+	sign := entitle.TransactionTypes[values["type"]]
+	if sign < 0 && len(detail.Transactions) == 0 {
+		return refuse.Errorf("%s has no transactions yet: the first one takes the place of its one purchase, "+
+			"so begin with what was bought", code)
+	}
+	n, err := strconv.ParseInt(values["quantity"], 10, 64)
+	// a quantity that cannot be read is refused as a line
+	if err == nil && sign < 0 && detail.Effective-n < detail.Held {
 		return refuse.Errorf("%d seats of %s are assigned, and %d rights would be left: hand some seats back first",
 			detail.Held, code, detail.Effective-n)
 	}
-	_, err = svc.Evidence.Book(ctx, formats.Transactions.Name, values, who)
-	return err
+	return nil
 }

@@ -20,7 +20,13 @@ type Service struct {
 	Evidence  Booker
 }
 
-// Booker takes in one thing that somebody typed, by the same way and with the same checks as a line of a file.
+// Booker takes in one thing that somebody typed, where something holds in the transaction that writes it.
 type Booker interface {
-	Book(ctx context.Context, kind string, values map[string]string, who string) (intake.ImportResult, error)
+	BookIf(
+		ctx context.Context,
+		kind string,
+		values map[string]string,
+		who string,
+		check func(tx *sqlite.Tx) error,
+	) (intake.ImportResult, error)
 }

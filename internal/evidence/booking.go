@@ -21,6 +21,28 @@ func (svc *Service) Book(
 	values map[string]string,
 	who string,
 ) (intake.ImportResult, error) {
+	check := func(tx *sqlite.Tx) error { return nil }
+	if code := values["entitlement_id"]; code != "" && kindName == formats.Entitlements.Name {
+		check = func(tx *sqlite.Tx) error {
+			codes, err := snapshot.Codes(tx, "entitlement")
+			if err == nil && codes[code] != 0 {
+				return refuse.Errorf("there is an entitlement %s already: choose another number", code)
+			}
+			return err
+		}
+	}
+	return svc.BookIf(ctx, kindName, values, who, check)
+}
+
+// BookIf is Book where something must hold in the very transaction that writes: what somebody else did a moment before
+// is seen.
+func (svc *Service) BookIf(
+	ctx context.Context,
+	kindName string,
+	values map[string]string,
+	who string,
+	check func(tx *sqlite.Tx) error,
+) (intake.ImportResult, error) {
 	kind, err := formats.KindByName(kindName)
 	if err != nil {
 		return intake.ImportResult{}, err
@@ -29,40 +51,24 @@ func (svc *Service) Book(
 	for _, c := range kind.Columns {
 		header, row = append(header, c), append(row, values[c])
 	}
-	if code := values["entitlement_id"]; code != "" && kind == formats.Entitlements {
-		if err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
-			codes, err := snapshot.Codes(tx, "entitlement")
-			if err == nil && codes[code] != 0 {
-				return refuse.Errorf("there is an entitlement %s already: choose another number", code)
-			}
-			return err
-		}); err != nil {
-			return intake.ImportResult{}, err
-		}
-	}
 	var buf bytes.Buffer
 	w := csv.NewWriter(&buf)
 	if err := errors.Join(w.Write(header), w.Write(row)); err != nil {
 		return intake.ImportResult{}, err
 	}
 	w.Flush()
-	rehearsal, err := svc.Import(
-		ctx,
-		intake.ImportRequest{
-			Kind:   kind,
-			File:   "typed in",
-			In:     bytes.NewReader(buf.Bytes()),
-			Author: who,
-			DryRun: true,
-		},
-	)
+	req := intake.ImportRequest{Kind: kind, File: "typed in", Author: who, Check: check}
+	rehearsed := req
+	rehearsed.DryRun, rehearsed.In = true, bytes.NewReader(buf.Bytes())
+	rehearsal, err := svc.Import(ctx, rehearsed)
 	if err != nil {
 		return rehearsal, err
 	}
 	if len(rehearsal.Aside) > 0 {
 		return rehearsal, refuse.New(rehearsal.Aside[0].Reason)
 	}
-	return svc.Import(ctx, intake.ImportRequest{Kind: kind, File: "typed in", In: &buf, Author: who})
+	req.In = &buf
+	return svc.Import(ctx, req)
 }
 
 // ImportWatched is ImportFile with its progress in Status.

@@ -47,6 +47,11 @@ func (svc *Service) importRows(
 		run = svc.DB.Rehearse
 	}
 	err := run(ctx, func(tx *sqlite.Tx) error {
+		if req.Check != nil {
+			if err := req.Check(tx); err != nil {
+				return err
+			}
+		}
 		if err := svc.ImportInto(tx, req, r, &res); err != nil {
 			return err
 		}

@@ -19,6 +19,7 @@ type ImportRequest struct {
 	Device   string    // whose software a document is that does not say
 	AsOf     time.Time // the time of the evidence where a line does not say; zero is now
 	DryRun   bool
+	Check    func(tx *sqlite.Tx) error // of what must hold in the transaction that writes; nil is nothing
 	Author   string
 	Progress func(lines int)
 }

@@ -18,7 +18,8 @@ func evidenceRows(t *testing.T, a *Program) (out []string) {
 	t.Helper()
 	if err := a.DB.View(t.Context(), func(tx *sqlite.Tx) error {
 		for _, query := range []string{
-			`SELECT 'install ' || d.code || '|' || s.name || '|' || r.name || ' ' || r.version || '|' || p.path || '|' ||
+			`SELECT 'install ' || d.code || '|' || s.name || '|' || r.name || ' ' || r.version || '|' || p.path || '|'
+				||
 				i.since || '|' || coalesce(i.until, 'now') || '|' || coalesce(i.install_date, 0)
 				FROM install i JOIN device d ON d.id = i.device_id JOIN source s ON s.id = i.source_id
 				JOIN record r ON r.id = i.record_id JOIN place p ON p.id = i.place_id`,
@@ -66,7 +67,8 @@ func TestOneWayIn(t *testing.T) {
 			} else {
 				seen[key] = true
 			}
-			s := &formats.Scan{Format: formats.ScanFormat, At: at, Source: "agent", Device: formats.ScanDevice{ID: device}}
+			s := &formats.Scan{Format: formats.ScanFormat, At: at, Source: "agent",
+				Device: formats.ScanDevice{ID: device}}
 			for i := range 6 {
 				if r.IntN(2) == 0 && (i > 0 || len(s.Installs) > 0) {
 					continue
@@ -100,8 +102,9 @@ func TestOneWayIn(t *testing.T) {
 				var lines []string
 				for _, s := range list {
 					for _, in := range s.Installs {
-						lines = append(lines, strings.Join([]string{name(s.Device.ID), in.Name, in.Version, in.InstallPath,
-							in.InstallDate, in.LastUsed, s.Source, s.At.Format(time.RFC3339)}, ","))
+						lines = append(lines,
+							strings.Join([]string{name(s.Device.ID), in.Name, in.Version, in.InstallPath,
+								in.InstallDate, in.LastUsed, s.Source, s.At.Format(time.RFC3339)}, ","))
 					}
 				}
 				r.Shuffle(len(lines), func(i, k int) { lines[i], lines[k] = lines[k], lines[i] })

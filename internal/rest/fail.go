@@ -15,9 +15,9 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 )
 
-// Fail turns an error into an answer, by its kind: what is not there is 404, what somebody else changed meanwhile 409,
-// what is refused 422 (400 for a list that does not exist in that form) with its sentence. Everything else is ours: it is
-// logged with its cause, and answered as 500 with a number that finds the line.
+// Fail turns an error into an answer, by its kind: what is not there is 404, what somebody else changed meanwhile
+// 409, what is refused 422 (400 for a list that does not exist in that form) with its sentence. Everything else is
+// ours: it is logged with its cause, and answered as 500 with a number that finds the line.
 func Fail(err error) error {
 	var query *sqlite.ErrQuery
 	var line *formats.LineError

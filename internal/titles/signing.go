@@ -97,9 +97,17 @@ type Unsigned struct {
 }
 
 // Unsigned lists what waits for a second person, oldest first.
-func (svc *Service) Unsigned(ctx context.Context) ([]Unsigned, error) {
+func (svc *Service) Unsigned(ctx context.Context) (out []Unsigned, err error) {
+	err = svc.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
+		out, err = svc.unsigned(tx)
+		return err
+	})
+	return out, err
+}
+
+func (svc *Service) unsigned(tx *sqlite.Tx) ([]Unsigned, error) {
 	out := []Unsigned{}
-	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
+	err := func() error {
 		k, err := svc.Snapshots.Knowledge(tx)
 		if err != nil {
 			return err
@@ -153,24 +161,24 @@ func (svc *Service) Unsigned(ctx context.Context) ([]Unsigned, error) {
 		}
 		slices.SortStableFunc(out, func(a, b Unsigned) int { return int(a.At - b.At) })
 		return nil
-	})
+	}()
 	return out, err
 }
 
 // Sign signs off what waits for a second person, or refuses it. Nobody signs what is his own.
 func (svc *Service) Sign(ctx context.Context, kind string, id int64, agreed bool, who string) error {
-	list, err := svc.Unsigned(ctx)
-	if err != nil {
-		return err
-	}
-	i := slices.IndexFunc(list, func(u Unsigned) bool { return u.Kind == kind && u.ID == id })
-	if i < 0 {
-		return sqlite.ErrNotFound
-	}
-	if list[i].Author == who && agreed {
-		return refuse.New("a second person signs off, not the one who decided: ask somebody else")
-	}
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
+		list, err := svc.unsigned(tx)
+		if err != nil {
+			return err
+		}
+		i := slices.IndexFunc(list, func(u Unsigned) bool { return u.Kind == kind && u.ID == id })
+		if i < 0 {
+			return sqlite.ErrNotFound
+		}
+		if list[i].Author == who && agreed {
+			return refuse.New("a second person signs off, not the one who decided: ask somebody else")
+		}
 		now := svc.Clock.Now()
 		word := "signed off"
 		if !agreed {
