@@ -64,6 +64,9 @@ func New(db *sqlite.DB, clock clock.Clock) *Program {
 	p := &Program{DB: db, Clock: clock, Secret: secret.Beside(db.Path), Progress: &progress.Board{}}
 	p.ctx, p.end = context.WithCancel(context.Background())
 	p.Snapshots = &snapshot.Loader{Clock: clock}
+	if err := p.Snapshots.UseZone(p.ctx, db); err != nil { // days turn by UTC until it can be read
+		log.Printf("the time zone of the house: %v", err)
+	}
 	p.Renewal = renewal.NewLoop(db, p.Progress, p.Snapshots.Today)
 	p.Outbox = outbox.New(db, clock)
 

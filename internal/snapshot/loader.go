@@ -2,7 +2,11 @@
 // counted from it needs nothing else. What more than one station reads is read here.
 package snapshot
 
-import "ensomet/internal/clock"
+import (
+	"ensomet/internal/clock"
+	"sync/atomic"
+	"time"
+)
 
 // Loader loads snapshots. It keeps what is dear to make and seldom changes: the catalogue, and what is known of devices
 // and people.
@@ -11,4 +15,5 @@ type Loader struct {
 
 	made     madeOnce
 	machines keptMachines
+	zone     atomic.Pointer[time.Location] // of the house
 }

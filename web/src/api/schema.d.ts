@@ -5795,6 +5795,11 @@ export interface components {
         Rules: {
             /**
              * Format: int64
+             * @description days in which use makes a named user
+             */
+            demandDays?: number;
+            /**
+             * Format: int64
              * @description evidence older than this is stale, where limits say nothing else
              */
             freshDays: number;
@@ -5803,6 +5808,11 @@ export interface components {
              * @description an install younger than this is not proposed for reclaim
              */
             graceDays: number;
+            /**
+             * Format: double
+             * @description of a window that must be measured
+             */
+            leastShare?: number;
             /** @description none leaves them as they are */
             limits?: components["schemas"]["Limit"][];
             /**
@@ -5810,6 +5820,8 @@ export interface components {
              * @description days that classes of use look at
              */
             useWindow: number;
+            /** @description an IANA name: the house's days turn by it; empty is UTC */
+            zone?: string;
         };
         Said: {
             words: string;

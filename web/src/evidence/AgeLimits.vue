@@ -2,14 +2,15 @@
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import Button from 'primevue/button'
 import InputNumber from 'primevue/inputnumber'
+import InputText from 'primevue/inputtext'
 import { computed, ref, watch } from 'vue'
 import { api, ask } from '../api/client'
 import { word } from '../lib/format'
 import { useSession } from '../lib/session'
 
 /**
- * After how many days evidence is stale, by kind of device and kind of evidence. An empty field follows the one
- * above.
+ * After how many days evidence is stale, by kind of device and kind of evidence; an empty field follows the one above.
+ * And by which days the house counts: its time zone, the window of use, and how much of a window must be measured.
  */
 const client = useQueryClient()
 const { may } = useSession()
@@ -18,10 +19,17 @@ const rules = useQuery({ queryKey: ['rules'], queryFn: () => ask(api.GET('/api/r
 const kinds = ['software', 'hardware', 'use', 'directory'] as const
 const devices = ['', 'client', 'server', 'vm_host', 'virtual_machine', 'container_host', 'mobile']
 const days = ref<Record<string, number | null>>({})
+const zone = ref('')
+const demandDays = ref<number | null>(30)
+const leastShare = ref<number | null>(80)
+const zones = Intl.supportedValuesOf('timeZone')
 watch(
   rules.data,
   (r) => {
     days.value = {}
+    zone.value = r?.zone ?? ''
+    demandDays.value = r?.demandDays ?? 30
+    leastShare.value = Math.round((r?.leastShare ?? 0.8) * 100)
     for (const l of r?.limits ?? []) days.value[`${l.device}/${l.evidence}`] = l.days
   },
   { immediate: true },
@@ -40,10 +48,18 @@ async function save() {
   try {
     await ask(
       api.PUT('/api/rules', {
-        body: { freshDays: r.freshDays, useWindow: r.useWindow, graceDays: r.graceDays, limits: limits.value },
+        body: {
+          freshDays: r.freshDays,
+          useWindow: r.useWindow,
+          graceDays: r.graceDays,
+          limits: limits.value,
+          demandDays: demandDays.value ?? undefined,
+          leastShare: leastShare.value === null ? undefined : leastShare.value / 100,
+          zone: zone.value === 'UTC' ? '' : zone.value.trim(),
+        },
       }),
     )
-    says.value = 'The limits are set; figures are being renewed.'
+    says.value = 'Set; figures are being renewed.'
     await client.invalidateQueries()
   } catch (e) {
     says.value = (e as Error).message
@@ -53,7 +69,50 @@ async function save() {
 
 <template>
   <details class="limits">
-    <summary>When evidence counts as stale</summary>
+    <summary>When evidence counts as stale, and by which days the house counts</summary>
+    <div class="row days">
+      <label>
+        the house’s days turn by the clock of
+        <InputText
+          v-model="zone"
+          size="small"
+          list="house-zones"
+          :disabled="!mayWork"
+          placeholder="UTC"
+          data-house-zone
+          aria-label="time zone of the house"
+        />
+      </label>
+      <datalist id="house-zones">
+        <option v-for="z in zones" :key="z" :value="z" />
+      </datalist>
+      <label>
+        use makes a named user within
+        <InputNumber
+          v-model="demandDays"
+          size="small"
+          :min="1"
+          :max="400"
+          suffix=" days"
+          :disabled="!mayWork"
+          aria-label="days in which use makes a named user"
+          input-class="few"
+        />
+      </label>
+      <label>
+        a window counts as measured from
+        <InputNumber
+          v-model="leastShare"
+          size="small"
+          :min="0"
+          :max="100"
+          suffix=" %"
+          :disabled="!mayWork"
+          aria-label="least share of a window that must be measured"
+          input-class="few"
+        />
+      </label>
+    </div>
     <table class="lines">
       <thead>
         <tr>
@@ -80,7 +139,7 @@ async function save() {
       </tbody>
     </table>
     <div v-if="mayWork" class="row">
-      <Button label="Set these limits" size="small" @click="save" />
+      <Button label="Set these" size="small" @click="save" />
       <span v-if="says" role="status">{{ says }}</span>
     </div>
   </details>
@@ -90,11 +149,24 @@ async function save() {
 .limits {
   padding-top: 0.5rem;
 }
+.limits[open] {
+  flex: none;
+  max-height: 13.5rem;
+  overflow: auto;
+}
 .limits table {
   width: auto;
 }
 .limits :deep(.few) {
-  width: 4.5rem;
+  width: 5.5rem;
+}
+.days {
+  flex-wrap: wrap;
+  gap: 0.4rem 1.6rem;
+  margin: 0.5rem 0;
+}
+.days [data-house-zone] {
+  width: 12rem;
 }
 summary {
   cursor: pointer;

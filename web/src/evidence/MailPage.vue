@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import Button from 'primevue/button'
 import { computed, ref } from 'vue'
 import { api, ask, type Lists } from '../api/client'
 import ListTable, { type ListColumn } from '../components/ListTable.vue'
@@ -9,11 +10,11 @@ import EvidenceNav from './EvidenceNav.vue'
 
 /** Mail that went out, or waits to. */
 const columns: ListColumn[] = [
-  { key: 'queuedAt', label: 'written', width: '11.4rem', fixed: true },
-  { key: 'address', label: 'to', width: '16rem' },
+  { key: 'queuedAt', label: 'written', width: '11.2rem', fixed: true },
+  { key: 'address', label: 'to', width: '10rem' },
   { key: 'subject', label: 'subject' },
-  { key: 'sentAt', label: 'sent', width: '11.4rem' },
-  { key: 'error', label: 'why not', width: '16rem' },
+  { key: 'sentAt', label: 'sent', width: '11.2rem' },
+  { key: 'error', label: 'why not', width: '8rem' },
 ]
 const open = ref<Lists['mail']>()
 const { me, may } = useSession()
@@ -70,9 +71,13 @@ const letters = useQuery({
         <p v-else-if="!open.sentAt && open.error">
           Tried {{ count(open.tries, 'time') }}, next on {{ moment(open.dueAt) }}: {{ open.error }}
         </p>
-        <button v-if="!open.sentAt && open.error && mayWork" type="button" data-try-again @click="tryAgain(open.id)">
-          Try again now
-        </button>
+        <Button
+          v-if="!open.sentAt && open.error && mayWork"
+          label="Try again now"
+          size="small"
+          data-try-again
+          @click="tryAgain(open.id)"
+        />
         <p v-if="says" class="says" role="alert">{{ says }}</p>
         <pre>{{ open.body }}</pre>
       </aside>

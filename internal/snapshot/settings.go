@@ -1,12 +1,14 @@
 package snapshot
 
 import (
+	"context"
 	"fmt"
 	"strconv"
 	"time"
 
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/evidence"
+	"ensomet/internal/core/refuse"
 	"ensomet/internal/sqlite"
 )
 
@@ -25,6 +27,7 @@ type Settings struct {
 	Zone        *time.Location            // where a site has none of its own
 }
 
+// LoadSettings reads the numbers that rules use.
 func LoadSettings(tx *sqlite.Tx) (Settings, error) {
 	s := Settings{
 		FreshDays:   30,
@@ -41,7 +44,7 @@ func LoadSettings(tx *sqlite.Tx) (Settings, error) {
 	var err error
 	for key, into := range map[string]*int{"fresh_days": &s.FreshDays, "use_window": &s.UseWindow,
 		"grace_days": &s.GraceDays, "event_days": &s.EventDays, "session_days": &s.SessionDays,
-		"day_days": &s.DayDays} {
+		"day_days": &s.DayDays, "demand_days": &s.DemandDays} {
 		v, err := tx.Setting(key)
 		if err != nil {
 			return s, err
@@ -49,6 +52,16 @@ func LoadSettings(tx *sqlite.Tx) (Settings, error) {
 		if n, bad := strconv.Atoi(v); bad == nil && n >= 0 {
 			*into = n
 		}
+	}
+	share, err := tx.Setting("least_share")
+	if err != nil {
+		return s, err
+	}
+	if x, bad := strconv.ParseFloat(share, 64); bad == nil && x >= 0 && x <= 1 {
+		s.LeastShare = x
+	}
+	if s.Zone, err = HouseZone(tx); err != nil {
+		return s, err
 	}
 	if s.Limits, err = Limits(tx); err != nil {
 		return s, err
@@ -86,5 +99,45 @@ func (s *Settings) ZoneOf(site string) *time.Location {
 	return s.Zone
 }
 
-// Today is the day that figures are computed for.
-func (svc *Loader) Today() civil.Day { return civil.Of(svc.Clock.Now()) }
+// HouseZone is the time zone in which the days of the house turn, and that of sites that have none of their own.
+func HouseZone(tx *sqlite.Tx) (*time.Location, error) {
+	name, err := tx.Setting(houseZone)
+	if err != nil {
+		return nil, err
+	}
+	zone, err := time.LoadLocation(name) // "" is UTC
+	if err != nil {
+		return nil, fmt.Errorf("the zone %q of the house is not known: %w", name, err)
+	}
+	return zone, nil
+}
+
+const houseZone = "house_zone"
+
+// SetHouseZone says in which time zone (an IANA name; empty is UTC) the days of the house turn.
+func SetHouseZone(tx *sqlite.Tx, name string) error {
+	if _, err := time.LoadLocation(name); err != nil || name == "Local" {
+		return refuse.Errorf("%q is not a time zone: give a name such as Europe/Oslo", name)
+	}
+	return tx.SetSetting(houseZone, name)
+}
+
+// Today is the day that figures are computed for, by the house's own time zone.
+func (svc *Loader) Today() civil.Day {
+	now := svc.Clock.Now()
+	if zone := svc.zone.Load(); zone != nil {
+		now = now.In(zone)
+	}
+	return civil.Of(now)
+}
+
+// UseZone lets days turn by the house's time zone as the file has it.
+func (svc *Loader) UseZone(ctx context.Context, db *sqlite.DB) error {
+	return db.View(ctx, func(tx *sqlite.Tx) error {
+		zone, err := HouseZone(tx)
+		if err == nil {
+			svc.zone.Store(zone)
+		}
+		return err
+	})
+}

@@ -3,7 +3,7 @@ package evidence
 import (
 	"cmp"
 	"context"
-	"fmt"
+	"encoding/json"
 	"slices"
 	"strconv"
 	"time"
@@ -22,6 +22,10 @@ type Rules struct {
 	UseWindow int     `json:"useWindow" minimum:"7" maximum:"1000" doc:"days that classes of use look at"`
 	GraceDays int     `json:"graceDays" minimum:"0" maximum:"1000" doc:"an install younger than this is not proposed for reclaim"`
 	Limits    []Limit `json:"limits,omitempty" doc:"none leaves them as they are"`
+	// these stay as they are where a request does not name them
+	DemandDays *int     `json:"demandDays,omitempty" minimum:"1" maximum:"400" doc:"days in which use makes a named user"`
+	LeastShare *float64 `json:"leastShare,omitempty" minimum:"0" maximum:"1" doc:"of a window that must be measured"`
+	Zone       *string  `json:"zone,omitempty" doc:"an IANA name: the house's days turn by it; empty is UTC"`
 }
 
 // Limit is after how many days a kind of evidence on a kind of device is stale. An empty kind of device is every one
@@ -40,7 +44,16 @@ func (svc *Service) Rules(ctx context.Context) (Rules, error) {
 		if err != nil {
 			return err
 		}
-		out = Rules{s.FreshDays, s.UseWindow, s.GraceDays, []Limit{}}
+		zone := s.Zone.String()
+		out = Rules{
+			FreshDays:  s.FreshDays,
+			UseWindow:  s.UseWindow,
+			GraceDays:  s.GraceDays,
+			Limits:     []Limit{},
+			DemandDays: &s.DemandDays,
+			LeastShare: &s.LeastShare,
+			Zone:       &zone,
+		}
 		set, err := snapshot.Limits(tx)
 		for device, by := range set {
 			for kind, days := range by {
@@ -57,7 +70,7 @@ func (svc *Service) Rules(ctx context.Context) (Rules, error) {
 
 // SetRules sets the numbers and marks everything that rests on them to be computed again.
 func (svc *Service) SetRules(ctx context.Context, r Rules, who string) error {
-	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
+	err := svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		s, err := snapshot.LoadSettings(tx)
 		if err != nil {
 			return err
@@ -72,16 +85,39 @@ func (svc *Service) SetRules(ctx context.Context, r Rules, who string) error {
 				return err
 			}
 		}
+		if r.DemandDays != nil {
+			if err := tx.SetSetting("demand_days", strconv.Itoa(*r.DemandDays)); err != nil {
+				return err
+			}
+		}
+		if r.LeastShare != nil {
+			if err := tx.SetSetting("least_share", strconv.FormatFloat(*r.LeastShare, 'f', -1, 64)); err != nil {
+				return err
+			}
+		}
+		if r.Zone != nil {
+			if err := snapshot.SetHouseZone(tx, *r.Zone); err != nil {
+				return err
+			}
+		}
 		if r.Limits != nil {
 			if err := setLimits(tx, r.Limits); err != nil {
 				return err
 			}
 		}
-		if err := tx.Note(svc.Clock.Now(), who, "set the rules", "", fmt.Sprintf("%+v", r)); err != nil {
+		detail, err := json.Marshal(r)
+		if err != nil {
+			return err
+		}
+		if err := tx.Note(svc.Clock.Now(), who, "set the rules", "", string(detail)); err != nil {
 			return err
 		}
 		return renewal.Mark(tx, false)
 	})
+	if err != nil {
+		return err
+	}
+	return svc.Snapshots.UseZone(ctx, svc.DB)
 }
 
 // setLimits replaces the limits of age.
@@ -99,10 +135,15 @@ func setLimits(tx *sqlite.Tx, list []Limit) error {
 	return snapshot.SetLimits(tx, limits)
 }
 
-// SetSiteZone says in which time zone (an IANA name) a site lies.
+// SetSiteZone says in which time zone (an IANA name) a site lies. What hangs on it is computed anew.
 func (svc *Service) SetSiteZone(ctx context.Context, site, zone string) error {
 	if _, err := time.LoadLocation(zone); err != nil {
 		return refuse.Errorf("%q is not a time zone: give a name such as Europe/Oslo", zone)
 	}
-	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error { return tx.SetSetting("zone:"+site, zone) })
+	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
+		if err := tx.SetSetting("zone:"+site, zone); err != nil {
+			return err
+		}
+		return renewal.Mark(tx, false) // the days of use there, what is due, and the hours of policies
+	})
 }
