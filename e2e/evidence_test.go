@@ -251,3 +251,45 @@ func TestEvidenceFromTheKeyboard(t *testing.T) {
 	says(t, page, "nav[aria-label='the way down']", "All publishers")
 	page.MustElement("[data-levels] tbody tr")
 }
+
+// A folder of files with two bad lines goes in; one line is mended.
+func TestImportAFolderAndMendALine(t *testing.T) {
+	page, url := open(t, "run", true)
+	says(t, page, ".first", "Nothing is here yet")
+	dir := t.TempDir()
+	for name, text := range map[string]string{
+		"titles.csv": "publisher,product,version,licence_model,list_price,currency\n" +
+			"Ostwick,Skerrymap,6,commercial,100,EUR\n",
+		"devices.csv": "device_id,name,kind,last_scan\nD1,alpha,client,2026-06-29\nD2,beta,client,2026-06-29\n",
+		"entitlements.csv": "entitlement_id,publisher,product,metric,quantity,purchased\n" +
+			"E1,Ostwick,Skerrymap,device,1,2025-01-01\nE2,Ostwick,Skerrymap,device,-3,2025-01-01\n",
+		"installs.csv": "device_id,publisher,name,version,seen_at\nD1,Ostwick,Skerrymap 6,6.1,2026-06-29T10:00:00Z\n" +
+			"D2,Ostwick,Skerrymap 6,6.1,2026-06-29T10:00:00Z\nD9,Ostwick,Skerrymap 6,6.1,2026-06-29T10:00:00Z\n",
+		"pools.csv": "pool,publisher,product,server,quantity\nhall,Ostwick,Skerrymap,lic-1,2\n",
+	} {
+		if err := os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644); err != nil {
+			t.Fatal(err)
+		}
+	}
+	page.MustNavigate(url + "/evidence/files")
+	files := []string{}
+	for _, n := range []string{"pools.csv", "installs.csv", "entitlements.csv", "devices.csv", "titles.csv"} {
+		files = append(files, filepath.Join(dir, n))
+	}
+	page.MustElement(`input[type="file"]`).MustSetFiles(files...)
+	says(t, page, `[data-file="pools.csv"]`, "not stored yet") // the last of them in their order
+	press(t, page, "[data-take]")
+	says(t, page, `[data-file="pools.csv"]`, "taken in")
+	row(t, page, "entitlements.csv", "quantity is -3")
+	row(t, page, "installs.csv", `no device "D9"`)
+	pressIn(t, page, "", "entitlements.csv", "quantity is -3")
+	page.MustElement("[data-mend-text]").MustSelectAllText().MustInput("E2,Ostwick,Skerrymap,device,x,2025-01-01")
+	press(t, page, "[data-mend]")
+	says(t, page, "[data-says]", "not a whole number")
+	page.MustElement("[data-mend-text]").MustSelectAllText().MustInput("E2,Ostwick,Skerrymap,device,3,2025-01-01")
+	press(t, page, "[data-mend]")
+	says(t, page, "[data-says]", "The line went in")
+	row(t, page, "entitlements.csv", "mended")
+	page.MustNavigate(url + "/position")
+	row(t, page, "Skerrymap", "4", "2 spare")
+}

@@ -128,3 +128,9 @@ func look(t *testing.T, page *rod.Page, name string) {
 		page.MustScreenshot(filepath.Join(dir, name+".png"))
 	}
 }
+
+// put writes into a field of a form, a date too.
+func put(page *rod.Page, name, value string) {
+	page.MustElement(`input[name="`+name+`"]`).
+		MustEval(`(v) => { this.value = v; this.dispatchEvent(new Event('input', { bubbles: true })); this.dispatchEvent(new Event('change', { bubbles: true })) }`, value)
+}

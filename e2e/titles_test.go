@@ -374,3 +374,28 @@ func TestAPublisherAndATitleUnderOtherNames(t *testing.T) {
 	says(t, page, "h1", "Sillwatch Mast")
 	says(t, page, "[data-title-lines]", "Sillwatch Relay")
 }
+
+// A name is recognised from the keyboard, and the position moves.
+func TestRecogniseANameAndSeeThePositionMove(t *testing.T) {
+	page, url := open(t, "work", false)
+	page.MustNavigate(url + "/position?q=Lodeglass+Echo")
+	row(t, page, "Lodeglass Echo", "6 spare")
+	page.MustNavigate(url + "/titles/names")
+	page.MustElement("[data-list-search]").MustInput("LGECHO")
+	pressIn(t, page, "", "LGECHO")
+	page.MustElement("[data-choice]")
+	press(t, page, "[data-queue]")
+	page.Keyboard.MustType(input.KeyA)
+	says(t, page, "[data-effect]", "needed 14 → 25")
+	says(t, page, "[data-effect]", "6 spare → 5 short")
+	page.Keyboard.MustType(input.Enter)
+	says(t, page, ".p-toast", "Decided for 11 installs")
+	page.MustNavigate(url + "/position?q=Lodeglass+Echo")
+	row(t, page, "Lodeglass Echo", "5 short")
+	page.MustNavigate(url + "/titles/names?f=state%3Ddecided&key=qstone%7Clgecho+workstation")
+	says(t, page, ".decided", "by Worker on 2026-06-30")
+	press(t, page, "[data-take-back]")
+	page.MustElement("[data-choice]")
+	page.MustNavigate(url + "/position?q=Lodeglass+Echo")
+	row(t, page, "Lodeglass Echo", "6 spare")
+}

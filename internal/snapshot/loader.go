@@ -3,9 +3,10 @@
 package snapshot
 
 import (
-	"ensomet/internal/clock"
 	"sync/atomic"
 	"time"
+
+	"ensomet/internal/clock"
 )
 
 // Loader loads snapshots. It keeps what is dear to make and seldom changes: the catalogue, and what is known of devices

@@ -1,0 +1,189 @@
+// Package e2e drives the real interface in headless Chromium, as a user would.
+package e2e
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"net/http/httptest"
+	"os"
+	"path/filepath"
+	"strconv"
+	"strings"
+	"testing"
+	"time"
+
+	"ensomet/e2e/browser"
+	"ensomet/internal/api"
+	"ensomet/internal/program"
+	"ensomet/internal/sqlite"
+	"ensomet/internal/standin"
+
+	"github.com/go-rod/rod"
+	"github.com/go-rod/rod/lib/utils"
+)
+
+var (
+	chromium *rod.Browser
+	demoFile string
+)
+
+func TestMain(m *testing.M) {
+	code, err := run(m)
+	if err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		os.Exit(1)
+	}
+	os.Exit(code)
+}
+
+// run builds the demo once and starts one browser; each test works on a copy of its own.
+func run(m *testing.M) (int, error) {
+	ctx := context.Background()
+	dir, err := os.MkdirTemp("", "ensomet-e2e")
+	if err != nil {
+		return 1, err
+	}
+	defer os.RemoveAll(dir)
+	demoFile = filepath.Join(dir, "demo.db")
+	db, err := sqlite.Open(ctx, filepath.Join(dir, "building.db"))
+	if err != nil {
+		return 1, err
+	}
+	outside, err := standin.OpenOutside(db.Path)
+	if err != nil {
+		return 1, err
+	}
+	a := program.New(db, outside)
+	_, err = standin.BuildDemo(ctx, a, outside, api.New(a, outside), func(string) {})
+	a.Close()
+	if err != nil {
+		return 1, err
+	}
+	if err := errors.Join(db.Backup(ctx, demoFile), db.Close()); err != nil {
+		return 1, err
+	}
+	b, end, err := browser.Start()
+	if err != nil {
+		return 1, err
+	}
+	defer end()
+	chromium = b
+	return m.Run(), nil
+}
+
+// open starts a server on a copy of the demo (or on an empty file) and signs in.
+func open(t *testing.T, role string, empty bool) (*rod.Page, string) {
+	t.Helper()
+	ctx := context.Background()
+	path := filepath.Join(t.TempDir(), "test.db")
+	if !empty {
+		copyFile(t, demoFile, path)
+	}
+	db, err := sqlite.Open(ctx, path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	outside, err := standin.OpenOutside(path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	a := program.New(db, outside)
+	a.Worklist.Deploy, a.Outbox.Mail, a.Demo = outside, outside, true
+	handler := api.New(a, outside)
+	outside.Connect(handler)
+	a.Begin()
+	server := httptest.NewServer(handler)
+	outsides[server.URL] = outside
+	page := chromium.MustIncognito().
+		MustPage(server.URL).
+		Timeout(patience()).
+		Sleeper(func() utils.Sleeper { return utils.BackoffSleeper(20*time.Millisecond, 150*time.Millisecond, nil) })
+	t.Cleanup(func() {
+		if t.Failed() {
+			if img, err := page.CancelTimeout().Screenshot(false, nil); err == nil {
+				file := filepath.Join(os.TempDir(), strings.ReplaceAll(t.Name(), "/", "-")+".png")
+				_ = os.WriteFile(file, img, 0o644)
+				t.Log("what it looked like:", file)
+			}
+		}
+		_ = page.Close()
+		server.Close()
+		a.Close()
+		db.Close()
+	})
+	if err := browser.Size(page, 1280, 800); err != nil {
+		t.Fatal(err)
+	}
+	press(t, page, `[data-enter="`+role+`"]`)
+	page.MustElement("header")
+	return page, server.URL
+}
+
+// outsides are the stand-ins of the servers that were opened, by their addresses.
+var outsides = map[string]*standin.Outside{}
+
+// patience is how long a test waits for anything.
+func patience() time.Duration {
+	if n, err := strconv.Atoi(os.Getenv("E2E_SECONDS")); err == nil { // shorter while one looks for a fault
+		return time.Duration(n) * time.Second
+	}
+	return 300 * time.Second
+}
+
+func copyFile(t *testing.T, from, to string) {
+	t.Helper()
+	in, err := os.Open(from)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer in.Close()
+	out, err := os.Create(to)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := io.Copy(out, in); err != nil {
+		t.Fatal(err)
+	}
+	if err := out.Close(); err != nil {
+		t.Fatal(err)
+	}
+}
+
+// row waits for a row of a list whose text has all the parts.
+func row(t *testing.T, page *rod.Page, parts ...string) *rod.Element {
+	t.Helper()
+	el, err := page.ElementByJS(
+		rod.Eval(
+			`(...parts) => [...document.querySelectorAll('tbody tr')].find((r) => parts.every((p) => r.textContent.includes(p))) ?? null`,
+			toAny(parts)...),
+	)
+	if err != nil {
+		t.Fatalf("no row has %v: %v", parts, err)
+	}
+	return el
+}
+
+func toAny(list []string) []any {
+	var out []any
+	for _, s := range list {
+		out = append(out, s)
+	}
+	return out
+}
+
+// says waits until an element's text has a part.
+func says(t *testing.T, page *rod.Page, selector, part string) {
+	t.Helper()
+	err := page.Wait(
+		rod.Eval(`(s, p) => [...document.querySelectorAll(s)].some((e) => e.textContent.includes(p))`, selector, part),
+	)
+	if err != nil {
+		text := "nothing"
+		if els, err := page.CancelTimeout().Elements(selector); err == nil && len(els) > 0 {
+			text = els[0].MustText()
+		}
+		t.Fatalf("%s never says %q; it says %q", selector, part, text)
+	}
+}
