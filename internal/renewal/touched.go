@@ -89,3 +89,58 @@ func Untouch(tx *sqlite.Tx, products []int64, upTo string) error {
 	)
 	return err
 }
+
+// DirtyDevices lists the devices of which something new was reported up to a change, and whose changes between scans
+// are to be worked out anew.
+func DirtyDevices(tx *sqlite.Tx, upTo string) ([]int64, error) {
+	return sqlite.Query(
+		tx,
+		func(r *sql.Rows, v *int64) error { return r.Scan(v) },
+		"SELECT device_id FROM dirty_device WHERE change <= CAST(? AS INTEGER) ORDER BY device_id",
+		upTo,
+	)
+}
+
+// Clean forgets that devices were dirty up to a change.
+func Clean(tx *sqlite.Tx, upTo string) error {
+	_, err := tx.Exec("DELETE FROM dirty_device WHERE change <= CAST(? AS INTEGER)", upTo)
+	return err
+}
+
+// MarkDevicesOf notes of all devices that have or had some records that their changes between scans are to be worked
+// out anew, by the renewal that is running if there is one.
+func MarkDevicesOf(tx *sqlite.Tx, records []int64) error {
+	list, err := json.Marshal(records)
+	if err != nil {
+		return err
+	}
+	_, err = tx.Exec(
+		"INSERT INTO dirty_device(device_id, change) SELECT DISTINCT device_id, 0 FROM install WHERE record_id IN "+
+			"(SELECT value FROM json_each(?)) ON CONFLICT DO NOTHING",
+		string(list),
+	)
+	return err
+}
+
+// MarkDevice notes that what was reported of a device has changed, so that its changes between scans are worked out
+// anew.
+func MarkDevice(tx *sqlite.Tx, device int64) error {
+	_, err := tx.Exec(
+		"INSERT INTO dirty_device(device_id, change) VALUES (?, coalesce((SELECT CAST(value AS INTEGER) FROM setting "+
+			"WHERE key = 'changes'), 0) + 1) ON CONFLICT DO UPDATE SET change = excluded.change",
+		device,
+	)
+	return err
+}
+
+// MarkUseDue notes that the runs of a device are to be rolled up, from a start on, at a time or later.
+func MarkUseDue(tx *sqlite.Tx, device, since, after int64) error {
+	_, err := tx.Exec(
+		"INSERT INTO use_due(device_id, since, after) VALUES (?, ?, ?) ON CONFLICT DO UPDATE SET since = min(since, "+
+			"excluded.since), after = min(after, excluded.after)",
+		device,
+		since,
+		after,
+	)
+	return err
+}

@@ -1,8 +1,12 @@
 package snapshot
 
 import (
+	"database/sql"
+	"encoding/json"
+
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/policy"
+	"ensomet/internal/core/recognise"
 	"ensomet/internal/sqlite"
 )
 
@@ -16,4 +20,30 @@ func PoliciesInForce(tx *sqlite.Tx, day civil.Day) ([]policy.Policy, error) {
 		}
 	}
 	return out, err
+}
+
+// ReclaimRule says when licences of titles are proposed for reclaim. Its stance is policy.Proposed or
+// policy.NotProposed.
+type ReclaimRule struct {
+	policy.Policy
+	PublisherName string
+	Window, Grace int     // days
+	LeastShare    float64 // of the window that must be measured
+	PoolShare     float64 // a pool whose peak lies below this share of its quantity is proposed
+	Author        string
+	At            int64
+}
+
+// ReclaimRules reads the rules in force.
+func ReclaimRules(tx *sqlite.Tx) ([]ReclaimRule, error) {
+	return sqlite.Query(tx, func(r *sql.Rows, m *ReclaimRule) error {
+		var cond string
+		if err := r.Scan(&m.ID, &m.Product, &m.PublisherName, &m.Category, &m.GroupName, &cond, &m.Stance, &m.Window,
+			&m.Grace, &m.LeastShare, &m.PoolShare, &m.Reason, &m.Author, &m.At); err != nil {
+			return err
+		}
+		m.Publisher = recognise.CleanPublisher(m.PublisherName)
+		return json.Unmarshal([]byte(cond), &m.Group)
+	}, "SELECT id, product_id, publisher, category, group_name, condition, stance, window_days, grace_days, "+
+		"least_share, pool_share, note, author, at FROM reclaim_rule WHERE ended_at = 0 ORDER BY id")
 }

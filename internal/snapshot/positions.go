@@ -10,6 +10,8 @@ import (
 	"ensomet/internal/core/entitle"
 	"ensomet/internal/core/position"
 	"ensomet/internal/sqlite"
+
+	"github.com/shopspring/decimal"
 )
 
 // Positions is the positions that follow from an estate, with the allocations behind them.
@@ -121,3 +123,31 @@ func Terms(l *entitle.Line) string {
 	}
 	return strings.Join(parts, ", ")
 }
+
+// Figures are figures of a position, or by how much they changed.
+type Figures struct {
+	Owned    int64  `json:"owned"`
+	Needed   int64  `json:"needed"`
+	Covered  int64  `json:"covered"`
+	Short    int64  `json:"short"`
+	Surplus  int64  `json:"surplus"`
+	Low      int64  `json:"low"`
+	High     int64  `json:"high"`
+	Exposure string `json:"exposure"`
+}
+
+func FiguresOf(f position.Figures) Figures {
+	return Figures{
+		f.Owned,
+		f.Needed,
+		f.Covered,
+		f.Short,
+		f.Surplus,
+		f.Low,
+		f.High,
+		decimal.New(f.Exposure, -4).String(),
+	}
+}
+
+// MostTouched is for how many products positions are worked out ahead of all others.
+const MostTouched = 500

@@ -24,6 +24,9 @@ var migrations embed.FS
 // ErrNotFound says that there is no such thing.
 var ErrNotFound = errors.New("there is no such thing")
 
+// ErrChangedMeanwhile says that somebody else changed what is being saved.
+var ErrChangedMeanwhile = errors.New("somebody else changed it meanwhile: look at what it is now, then do it again")
+
 // DB is the open file: one writing connection and a pool of readers on a write-ahead log.
 type DB struct {
 	Path  string
@@ -275,3 +278,15 @@ func (tx *Tx) Note(at time.Time, who, what, object, detail string) error {
 }
 
 func Itoa(n int64) string { return strconv.FormatInt(n, 10) }
+
+// One runs a change that must touch one row.
+func (tx *Tx) One(text string, args ...any) error {
+	res, err := tx.Exec(text, args...)
+	if err != nil {
+		return err
+	}
+	if n, err := res.RowsAffected(); err != nil || n == 0 {
+		return ErrNotFound
+	}
+	return nil
+}

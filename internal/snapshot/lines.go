@@ -8,6 +8,7 @@ import (
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/condition"
 	"ensomet/internal/core/entitle"
+	"ensomet/internal/core/money"
 	"ensomet/internal/core/policy"
 	"ensomet/internal/core/recognise"
 	"ensomet/internal/formats"
@@ -253,4 +254,13 @@ func MetricOrders(tx *sqlite.Tx) (map[int64][]entitle.Metric, error) {
 		}
 	}
 	return out, err
+}
+
+func LoadRates(tx *sqlite.Tx) (money.Rates, error) {
+	rates, err := Rates(tx)
+	var list []money.Rate
+	for _, r := range rates {
+		list = append(list, money.Rate(r))
+	}
+	return money.NewRates(list), err
 }

@@ -4,9 +4,28 @@ import (
 	"database/sql"
 
 	"ensomet/internal/core/civil"
+	"ensomet/internal/core/recognise"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 )
+
+// AddProduct makes a product and returns its number.
+func AddProduct(tx *sqlite.Tx, publisher, name string) (int64, error) {
+	if err := addPublisher(tx, publisher); err != nil {
+		return 0, err
+	}
+	res, err := tx.Exec(
+		"INSERT INTO product(publisher, name, publisher_key, name_key) VALUES (?, ?, ?, ?)",
+		publisher,
+		name,
+		recognise.CleanPublisher(publisher),
+		recognise.Clean(name),
+	)
+	if err != nil {
+		return 0, err
+	}
+	return res.LastInsertId()
+}
 
 // ProductsOfKey lists the products that the records of a key are recognised as.
 func ProductsOfKey(tx *sqlite.Tx, key string) ([]int64, error) {

@@ -57,3 +57,46 @@ func EndPolicy(tx *sqlite.Tx, id, at int64, by string) error {
 	}
 	return nil
 }
+
+// PutReclaimRule writes a rule and returns its number.
+func PutReclaimRule(tx *sqlite.Tx, m snapshot.ReclaimRule) (int64, error) {
+	cond, err := json.Marshal(m.Group)
+	if err != nil {
+		return 0, err
+	}
+	res, err := tx.Exec(
+		"INSERT INTO reclaim_rule(product_id, publisher, category, group_name, condition, stance, window_days, "+
+			"grace_days, least_share, pool_share, note, author, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+		m.Product,
+		m.PublisherName,
+		m.Category,
+		m.GroupName,
+		string(cond),
+		string(m.Stance),
+		m.Window,
+		m.Grace,
+		m.LeastShare,
+		m.PoolShare,
+		m.Reason,
+		m.Author,
+		m.At,
+	)
+	if err != nil {
+		return 0, err
+	}
+	return res.LastInsertId()
+}
+
+// EndReclaimRule ends a rule.
+func EndReclaimRule(tx *sqlite.Tx, id, at int64, by string) error {
+	return tx.One("UPDATE reclaim_rule SET ended_at = ?, ended_by = ? WHERE id = ? AND ended_at = 0", at, by, id)
+}
+
+// Categories lists the categories of the catalogue.
+func Categories(tx *sqlite.Tx) ([]string, error) {
+	return sqlite.Query(
+		tx,
+		func(r *sql.Rows, v *string) error { return r.Scan(v) },
+		"SELECT DISTINCT category FROM title WHERE category <> '' ORDER BY 1",
+	)
+}

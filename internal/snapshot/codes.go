@@ -1,0 +1,135 @@
+package snapshot
+
+import (
+	"database/sql"
+	"encoding/json"
+	"slices"
+
+	"ensomet/internal/core/civil"
+	"ensomet/internal/core/recognise"
+	"ensomet/internal/sqlite"
+)
+
+// Codes maps the codes of a table (device, person, entitlement) to its row numbers.
+func Codes(tx *sqlite.Tx, table string) (map[string]int64, error) {
+	return tx.Numbers("SELECT code, id FROM " + table)
+}
+
+// UseNames numbers what sessions call the software.
+func UseNames(tx *sqlite.Tx) (*sqlite.Numbered, error) {
+	return tx.Numbered("file_name || char(31) || product", "use_name", "file_name, product", "?, ?")
+}
+
+// UseName returns the number of a name.
+func UseName(n *sqlite.Numbered, file, product string) (int64, error) {
+	return n.Number(file+"\x1f"+product, file, product)
+}
+
+// PutSession writes a session of use and says whether it was new or changed.
+func PutSession(tx *sqlite.Tx, device, name int64, person string, start, end, active int64) (sqlite.Change, error) {
+	res, err := tx.Exec(
+		`INSERT INTO use_session(device_id, name_id, person_code, started_at, ended_at, active)
+			VALUES (?, ?, ?, ?, ?, ?)
+		ON CONFLICT DO UPDATE SET ended_at = excluded.ended_at, active = excluded.active
+		WHERE ended_at <> excluded.ended_at OR active <> excluded.active`,
+		device,
+		name,
+		person,
+		start,
+		end,
+		active,
+	)
+	if err != nil {
+		return sqlite.Same, err
+	}
+	if n, _ := res.RowsAffected(); n == 0 {
+		return sqlite.Same, nil
+	}
+	return sqlite.Added, nil
+}
+
+// DeviceSites maps devices to their sites.
+func DeviceSites(tx *sqlite.Tx) (map[int64]string, error) {
+	rows, err := tx.QueryContext(tx.Ctx, "SELECT id, site FROM device")
+	if err != nil {
+		return nil, err
+	}
+	out := map[int64]string{}
+	return out, sqlite.Each(rows, func() error {
+		var id int64
+		var site string
+		err := rows.Scan(&id, &site)
+		out[id] = site
+		return err
+	})
+}
+
+// SiteOfDevices says at which site each device is, by device_id.
+func SiteOfDevices(tx *sqlite.Tx) (map[string]string, error) {
+	type row struct{ code, site string }
+	list, err := sqlite.Query(
+		tx,
+		func(r *sql.Rows, v *row) error { return r.Scan(&v.code, &v.site) },
+		"SELECT code, site FROM device",
+	)
+	out := make(map[string]string, len(list))
+	for _, v := range list {
+		out[v.code] = v.site
+	}
+	return out, err
+}
+
+// CodesOfDevices gives the device_id of every device.
+func CodesOfDevices(tx *sqlite.Tx) (map[int64]string, error) {
+	type row struct {
+		id   int64
+		code string
+	}
+	list, err := sqlite.Query(
+		tx,
+		func(r *sql.Rows, v *row) error { return r.Scan(&v.id, &v.code) },
+		"SELECT id, code FROM device",
+	)
+	out := make(map[int64]string, len(list))
+	for _, v := range list {
+		out[v.id] = v.code
+	}
+	return out, err
+}
+
+// RecordsOf reads the records that are recognised as some products.
+func RecordsOf(tx *sqlite.Tx, products []int64) ([]StoredRecord, error) {
+	list, err := json.Marshal(products)
+	if err != nil {
+		return nil, err
+	}
+	return sqlite.Query(
+		tx,
+		scanRecord,
+		"SELECT "+recordColumns+
+			" FROM recognition n JOIN record r ON r.id = n.record_id WHERE n.product_id IN (SELECT value FROM "+
+			"json_each(?)) ORDER BY r.id",
+		string(list),
+	)
+}
+
+func Distinct(list []int64) []int64 {
+	slices.Sort(list)
+	return slices.Compact(list)
+}
+
+func Day(unix int64) string {
+	if unix == 0 {
+		return "never"
+	}
+	return civil.OfUnix(unix).String()
+}
+
+func TitleOf(p *recognise.Product, edition, version string) *recognise.Title {
+	for i := range p.Titles {
+		if t := &p.Titles[i]; t.Edition == edition && t.Version == version {
+			return t
+		}
+	}
+	return nil
+}

@@ -1,0 +1,207 @@
+package snapshot
+
+import (
+	"database/sql"
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+
+	"ensomet/internal/core/catalogue"
+	"ensomet/internal/core/civil"
+	"ensomet/internal/core/lifecycle"
+	"ensomet/internal/core/recognise"
+	"ensomet/internal/formats"
+	"ensomet/internal/sqlite"
+)
+
+// KnownPublishers reads the publishers in the order of their numbers.
+func KnownPublishers(tx *sqlite.Tx) ([]*catalogue.Known, error) {
+	return sqlite.Query(tx, func(r *sql.Rows, v **catalogue.Known) error {
+		p, k := formats.Publisher{}, &catalogue.Known{}
+		var aliases string
+		var base sql.NullString
+		if err := r.Scan(&k.ID, &p.Name, &aliases, &p.Successor, &base); err != nil {
+			return err
+		}
+		if aliases != "" {
+			p.Aliases = strings.Split(aliases, "|")
+		}
+		e := p.Entry()
+		k.Key, k.Says = e.Key, e.Says
+		*v = k
+		return ReadBase(base, k)
+	}, "SELECT id, name, aliases, successor, base FROM publisher ORDER BY id")
+}
+
+// Houses reads the publishers that have other names, or that one took over from another.
+func Houses(tx *sqlite.Tx) ([]recognise.Publisher, error) {
+	all, err := KnownPublishers(tx)
+	if err != nil {
+		return nil, err
+	}
+	numbers, heirs := map[string]int64{}, map[int64]bool{}
+	for _, k := range all {
+		numbers[recognise.CleanPublisher(k.Publisher)] = k.ID
+	}
+	for _, k := range all {
+		if s := k.Says[catalogue.Successor]; s != "" {
+			heirs[numbers[recognise.CleanPublisher(s)]] = true
+		}
+	}
+	var out []recognise.Publisher
+	for _, k := range all {
+		aliases, successor := k.Says[catalogue.Aliases], k.Says[catalogue.Successor]
+		if aliases == "" && successor == "" && !heirs[k.ID] {
+			continue
+		}
+		p := recognise.Publisher{ID: k.ID, Name: k.Publisher}
+		if aliases != "" {
+			p.Aliases = strings.Split(aliases, "|")
+		}
+		if successor != "" {
+			p.Successor = numbers[recognise.CleanPublisher(successor)]
+		}
+		out = append(out, p)
+	}
+	return out, nil
+}
+
+// ProductKeysByHouse is ProductKeys that also knows products by the other names of their publisher, and by those of
+// the publishers that it took over. A product of that very name comes first.
+func ProductKeysByHouse(tx *sqlite.Tx) (map[string]int64, error) {
+	keys, err := ProductKeys(tx)
+	if err != nil {
+		return nil, err
+	}
+	publishers, err := Houses(tx)
+	if err != nil {
+		return nil, err
+	}
+	houses, names := recognise.Houses(publishers), map[int64][]string{}
+	for _, name := range slices.Sorted(maps.Keys(houses)) {
+		names[houses[name]] = append(names[houses[name]], name)
+	}
+	out := maps.Clone(keys)
+	for _, key := range slices.Sorted(maps.Keys(keys)) {
+		publisher, product, _ := strings.Cut(key, "|")
+		for _, other := range names[houses[publisher]] {
+			if _, taken := out[other+"|"+product]; !taken {
+				out[other+"|"+product] = keys[key]
+			}
+		}
+	}
+	return out, nil
+}
+
+// SumUpProducts says of each product that is installed how often it is, and how much of that counts.
+func (e *Snapshot) SumUpProducts() (out []ProductFact) {
+	for _, f := range e.Ordered() {
+		if f.installs > 0 {
+			out = append(out, ProductFact{
+				Product:  f.Id,
+				Installs: f.installs,
+				Devices:  f.devices,
+				Stale:    f.stale,
+				Counted:  f.counted,
+				Folded:   f.Folded,
+				LeftOut:  f.leftOut,
+				Versions: f.versionCount(),
+			})
+		}
+	}
+	return out
+}
+
+// FindProduct finds a product by publisher, under any of its names, and name; without publisher, by a name that one
+// product alone has.
+func FindProduct(products map[string]int64, publisher, name string) (int64, string) {
+	if publisher != "" {
+		if id := products[ProductKey(publisher, name)]; id != 0 {
+			return id, ""
+		}
+		return 0, fmt.Sprintf(
+			"the catalogue has no product %q of publisher %q: add its title, or mend the name; the line is tried "+
+				"again when titles come in",
+			name,
+			publisher,
+		)
+	}
+	var found int64
+	suffix := ProductKey("", name)
+	for key, id := range products {
+		if strings.HasSuffix(key, suffix) {
+			if found != 0 && found != id {
+				return 0, fmt.Sprintf("several publishers have a product %q: name the publisher", name)
+			}
+			found = id
+		}
+	}
+	if found == 0 {
+		return 0, fmt.Sprintf(
+			"the catalogue has no product %q: add its title, or mend the name; the line is tried again when titles "+
+				"come in",
+			name,
+		)
+	}
+	return found, ""
+}
+
+// versionCount counts the versions of a product that were found.
+func (f *ProductFacts) versionCount() int64 {
+	different := map[string]bool{}
+	for _, s := range f.Versions {
+		if s.Installs > 0 {
+			different[s.Version] = true
+		}
+	}
+	return int64(len(different))
+}
+
+func DatesOf(t *recognise.Title) lifecycle.Dates {
+	return lifecycle.Dates{Released: t.Released, General: t.GeneralEnd, Extended: t.ExtendedEnd, End: t.EndOfLife}
+}
+
+// Plan is what is planned about a release whose support ends.
+type Plan struct {
+	ID          int64     `json:"id"`
+	Product     int64     `json:"product"`
+	Edition     string    `json:"edition"`
+	Version     string    `json:"version"`
+	What        string    `json:"what" enum:"move,remove,extend,keep"`
+	ToProduct   int64     `json:"toProduct"`
+	ToVersion   string    `json:"toVersion"`
+	Due         civil.Day `json:"due"`
+	Owner       string    `json:"owner"`
+	Note        string    `json:"note"`
+	DevicesThen int64     `json:"devicesThen"`
+	Author      string    `json:"author"`
+	At          int64     `json:"at"`
+	EndedAt     int64     `json:"endedAt"`
+	EndedBy     string    `json:"endedBy"`
+	EndedWhy    string    `json:"endedWhy"`
+}
+
+const PlanColumns = "SELECT id, product_id, edition, version, what, to_product, to_version, due, owner, note, " +
+	"devices_then, author, at, ended_at, ended_by, ended_why FROM release_plan"
+
+func ScanPlan(r *sql.Rows, p *Plan) error {
+	return r.Scan(
+		&p.ID,
+		&p.Product,
+		&p.Edition,
+		&p.Version,
+		&p.What,
+		&p.ToProduct,
+		&p.ToVersion,
+		&p.Due,
+		&p.Owner,
+		&p.Note,
+		&p.DevicesThen,
+		&p.Author,
+		&p.At,
+		&p.EndedAt,
+		&p.EndedBy,
+		&p.EndedWhy,
+	)
+}
