@@ -123,8 +123,11 @@ func (svc *Service) unsigned(tx *sqlite.Tx) ([]Unsigned, error) {
 				continue
 			}
 			what := d.Key
-			if r, err := snapshot.Record(tx, d.Record); err == nil {
+			r, err := snapshot.Record(tx, d.Record)
+			if err == nil {
 				what = r.Publisher + " " + r.Name
+			} else if !errors.Is(err, sqlite.ErrNotFound) {
+				return err
 			}
 			out = append(out, Unsigned{"name", d.ID, what, name(d.Product, d.Edition), d.Note, d.Author, d.At, d.Key})
 		}
