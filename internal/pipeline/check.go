@@ -95,7 +95,7 @@ func Differences(stored, again []snapshot.Figure) []string {
 		k := id{f.Product, f.Metric}
 		s, ok := known[k]
 		delete(known, k)
-		if !ok || fmt.Sprint(snapshot.PlainFigure(s)) != fmt.Sprint(snapshot.PlainFigure(f)) {
+		if !ok || !s.Same(f) {
 			out = append(
 				out,
 				fmt.Sprintf(

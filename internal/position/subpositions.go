@@ -144,7 +144,7 @@ func (svc *Service) Prove(ctx context.Context, product int64) ([]ProofRun, error
 			now := e.Figure(f, &p)
 			for _, s := range stored {
 				if s.Product == product && s.Metric == r.Metric {
-					r.Same = fmt.Sprint(snapshot.PlainFigure(s)) == fmt.Sprint(snapshot.PlainFigure(now))
+					r.Same = s.Same(now)
 				}
 			}
 			for _, l := range p.Lines {

@@ -3,6 +3,8 @@ package snapshot
 import (
 	"database/sql"
 	"encoding/json"
+	"maps"
+	"reflect"
 
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/demand"
@@ -117,6 +119,24 @@ type Figure struct {
 	ExposureBase, SpareBase                      float64 // in euros, for ordering
 	AsOf                                         civil.Day
 	Gaps                                         map[string]int
+}
+
+// Same reports whether two positions say the same, however their amounts are written.
+func (f Figure) Same(other Figure) bool {
+	a, b := f.plain(), other.plain()
+	gaps := maps.Equal(a.Gaps, b.Gaps)
+	a.Gaps, b.Gaps = nil, nil
+	return gaps && reflect.DeepEqual(a, b)
+}
+
+// plain brings amounts to one form.
+func (f Figure) plain() Figure {
+	for _, s := range []*string{&f.Exposure, &f.SpareValue} {
+		if d, err := decimal.NewFromString(*s); err == nil {
+			*s = d.String()
+		}
+	}
+	return f
 }
 
 // PutFigures replaces the stored positions and allocations of some products; nil is all of them.
