@@ -1,5 +1,5 @@
-// Package sqlite keeps evidence, decisions and what is derived from them in one SQLite file: one writing connection and a
-// pool of readers, migrations, paged lists, bulk writing.
+// Package sqlite keeps evidence, decisions and what is derived from them in one SQLite file: one writing connection
+// and a pool of readers, migrations, paged lists, bulk writing.
 package sqlite
 
 import (
