@@ -192,8 +192,14 @@ func (l *List[T]) parts(tx *Tx, by, base string, args []any) ([]Part, error) {
 	return append(all[:MaxParts-1:MaxParts-1], rest), nil
 }
 
-// Page reads one page. The cursor holds the last row's value in the sort column and its key, so that a page costs the
-// same wherever it lies.
+// cursor marks where a page ends: the last row's value in the sort column and its key, so that a page costs the same
+// wherever it lies, and what was counted for the first page, so that nothing is counted again.
+type cursor struct {
+	Value, Key          any
+	Total, Stale, Never int
+}
+
+// Page reads one page. Rows are counted for the first page alone; those that follow say what it said.
 func (l *List[T]) Page(tx *Tx, q ListQuery) (Page[T], error) {
 	out := Page[T]{Parts: []Part{}}
 	where, args, err := l.Conditions(q)
@@ -201,11 +207,18 @@ func (l *List[T]) Page(tx *Tx, q ListQuery) (Page[T], error) {
 		return out, err
 	}
 	base := " FROM " + l.From + " WHERE " + where
-	if err := tx.QueryRowContext(tx.Ctx, "SELECT count(*), "+l.ages()+base, args...).Scan(&out.Total, &out.Stale,
-		&out.Never); err != nil {
+	var after cursor
+	if q.Cursor == "" {
+		if err := tx.QueryRowContext(tx.Ctx, "SELECT count(*), "+l.ages()+base, args...).Scan(&out.Total, &out.Stale,
+			&out.Never); err != nil {
+			return out, err
+		}
+	} else if after, err = readCursor(q.Cursor); err != nil {
 		return out, err
+	} else {
+		out.Total, out.Stale, out.Never = after.Total, after.Stale, after.Never
 	}
-	if q.Split != "" {
+	if q.Split != "" && q.Cursor == "" {
 		parts, err := l.parts(tx, q.Split, base, args)
 		if err != nil {
 			return out, err
@@ -230,12 +243,8 @@ func (l *List[T]) Page(tx *Tx, q ListQuery) (Page[T], error) {
 		dir, cmp = "DESC", "<"
 	}
 	if q.Cursor != "" {
-		last, err := readCursor(q.Cursor)
-		if err != nil {
-			return out, err
-		}
 		base += fmt.Sprintf(" AND ((%s) %s ? OR ((%s) = ? AND %s > ?))", order, cmp, order, l.Key)
-		args = append(args, last[0], last[0], last[1])
+		args = append(args, after.Value, after.Value, after.Key)
 	}
 	var cols []string
 	for _, c := range l.Columns {
@@ -251,15 +260,15 @@ func (l *List[T]) Page(tx *Tx, q ListQuery) (Page[T], error) {
 	if q.Limit > 0 {
 		text += fmt.Sprintf(" LIMIT %d", q.Limit+1)
 	}
-	var cursors [][2]any
+	var ends []cursor
 	out.Rows, err = Query(tx, func(r *sql.Rows, v *T) error {
-		var cur [2]any
+		end := cursor{Total: out.Total, Stale: out.Stale, Never: out.Never}
 		into := make([]any, 0, len(l.Columns)+2)
 		for _, c := range l.Columns {
 			into = append(into, c.Into(v))
 		}
-		err := r.Scan(append(into, &cur[0], &cur[1])...)
-		cursors = append(cursors, cur)
+		err := r.Scan(append(into, &end.Value, &end.Key)...)
+		ends = append(ends, end)
 		return err
 	}, text, args...)
 	if err != nil {
@@ -267,7 +276,7 @@ func (l *List[T]) Page(tx *Tx, q ListQuery) (Page[T], error) {
 	}
 	if q.Limit > 0 && len(out.Rows) > q.Limit {
 		out.Rows = out.Rows[:q.Limit]
-		out.Next = writeCursor(cursors[q.Limit-1])
+		out.Next = writeCursor(ends[q.Limit-1])
 	}
 	if out.Rows == nil {
 		out.Rows = []T{}
@@ -279,18 +288,18 @@ func EscapeLike(s string) string {
 	return strings.NewReplacer("\\", "\\\\", "%", "\\%", "_", "\\_").Replace(s)
 }
 
-func writeCursor(c [2]any) string {
-	for i, v := range c {
-		if b, ok := v.([]byte); ok {
-			c[i] = string(b)
+func writeCursor(c cursor) string {
+	for _, v := range []*any{&c.Value, &c.Key} {
+		if b, ok := (*v).([]byte); ok {
+			*v = string(b)
 		}
 	}
 	b, _ := json.Marshal(c)
 	return base64.RawURLEncoding.EncodeToString(b)
 }
 
-func readCursor(s string) ([2]any, error) {
-	var c [2]any
+func readCursor(s string) (cursor, error) {
+	var c cursor
 	b, err := base64.RawURLEncoding.DecodeString(s)
 	if err == nil {
 		d := json.NewDecoder(strings.NewReader(string(b)))
@@ -300,12 +309,12 @@ func readCursor(s string) ([2]any, error) {
 	if err != nil {
 		return c, &ErrQuery{"this page mark is not one of ours: begin again at the top of the list"}
 	}
-	for i, v := range c {
-		if n, ok := v.(json.Number); ok {
+	for _, v := range []*any{&c.Value, &c.Key} {
+		if n, ok := (*v).(json.Number); ok {
 			if whole, err := n.Int64(); err == nil {
-				c[i] = whole
+				*v = whole
 			} else if f, err := n.Float64(); err == nil {
-				c[i] = f
+				*v = f
 			}
 		}
 	}
