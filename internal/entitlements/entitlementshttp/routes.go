@@ -27,7 +27,11 @@ type routes struct {
 func Register(server *rest.Server, stations Stations) {
 	s := &routes{server, stations}
 	s.lists()
+	s.papers()
+	s.contracts()
 	s.lines()
+	s.waiting()
+	s.held()
 	s.seats()
 }
 
@@ -35,59 +39,8 @@ func (s *routes) lists() {
 	rest.List(s.Server, "entitlements", s.Entitlements.Entitlements)
 }
 
-func (s *routes) lines() {
-	rest.Handle(
-		s.Server,
-		access.Look,
-		rest.Get("line", "/api/entitlements/{code}"),
-		func(ctx context.Context, _ rest.Who, in *rest.ByCode) (*rest.Body[entitlements.LineDetail], error) {
-			l, err := s.Entitlements.Line(ctx, in.Code)
-			return &rest.Body[entitlements.LineDetail]{Body: l}, err
-		},
-	)
-	rest.Handle(
-		s.Server,
-		access.Look,
-		rest.Post("checkLine", "/api/lines/check"),
-		func(ctx context.Context, _ rest.Who, in *struct {
-			Body struct {
-				Values map[string]string `json:"values"`
-				Old    string            `json:"old"`
-			}
-		}) (*rest.Body[[]entitlements.LineCheck], error) {
-			c, err := s.Entitlements.CheckLine(ctx, in.Body.Values, in.Body.Old)
-			return &rest.Body[[]entitlements.LineCheck]{Body: c}, err
-		},
-	)
-	rest.Handle(
-		s.Server,
-		access.Work,
-		rest.Post("editLine", "/api/lines/edit"),
-		func(ctx context.Context, me rest.Who, in *rest.Body[entitlements.LineEdit]) (*rest.Body[rest.Done], error) {
-			return rest.DoneOr(s.Entitlements.EditLine(ctx, in.Body, me.Name))
-		},
-	)
-	rest.Handle(
-		s.Server,
-		access.Work,
-		rest.Post("trade", "/api/transactions"),
-		func(ctx context.Context, me rest.Who, in *rest.Body[map[string]string]) (*rest.Body[rest.Done], error) {
-			return rest.DoneOr(s.Entitlements.Trade(ctx, in.Body, me.Name))
-		},
-	)
-	rest.Handle(
-		s.Server,
-		access.Work,
-		rest.Post("withdrawLine", "/api/entitlements/{code}/withdraw"),
-		func(ctx context.Context, me rest.Who, in *struct {
-			rest.ByCode
-			Body struct {
-				Why string `json:"why"`
-			}
-		}) (*rest.Body[rest.Done], error) {
-			return rest.DoneOr(s.Entitlements.WithdrawLine(ctx, in.Code, in.Body.Why, me.Name))
-		},
-	)
+// papers registers notes, keys and proofs of lines.
+func (s *routes) papers() {
 	rest.Handle(
 		s.Server,
 		access.Work,
@@ -148,6 +101,10 @@ func (s *routes) lines() {
 	)
 	s.Router.Post("/api/entitlements/{code}/proofs", s.addProof)
 	s.Router.Get("/api/proofs/{id}", s.proof)
+}
+
+// contracts registers contracts, what ends, and what was spent.
+func (s *routes) contracts() {
 	rest.Handle(
 		s.Server,
 		access.Look,
@@ -200,61 +157,64 @@ func (s *routes) lines() {
 	)
 }
 
-func (s *routes) seats() {
-	rest.List(s.Server, "seats", s.Entitlements.Seats)
+// lines registers lines and their transactions.
+func (s *routes) lines() {
 	rest.Handle(
 		s.Server,
 		access.Look,
-		rest.Get("freeSeats", "/api/products/{id}/seats"),
-		func(ctx context.Context, _ rest.Who, in *rest.ByID) (*rest.Body[[]entitlements.FreeSeats], error) {
-			f, err := s.Entitlements.SeatsOf(ctx, in.ID)
-			return &rest.Body[[]entitlements.FreeSeats]{Body: f}, err
+		rest.Get("line", "/api/entitlements/{code}"),
+		func(ctx context.Context, _ rest.Who, in *rest.ByCode) (*rest.Body[entitlements.LineDetail], error) {
+			l, err := s.Entitlements.Line(ctx, in.Code)
+			return &rest.Body[entitlements.LineDetail]{Body: l}, err
 		},
 	)
 	rest.Handle(
 		s.Server,
-		access.Work,
-		rest.Post("assignSeat", "/api/seats/assign"),
-		func(ctx context.Context, me rest.Who, in *rest.Body[entitlements.SeatDraft]) (*rest.Body[struct {
-			Line string `json:"line"`
-		}], error) {
-			out := &rest.Body[struct {
-				Line string `json:"line"`
-			}]{}
-			var err error
-			if out.Body.Line, err = s.Entitlements.Assign(ctx, in.Body, me.Name); err != nil {
-				return nil, err
-			}
-			return out, nil
-		},
-	)
-	rest.Handle(
-		s.Server,
-		access.Work,
-		rest.Post("handBack", "/api/seats/hand-back"),
-		func(ctx context.Context, me rest.Who, in *struct {
+		access.Look,
+		rest.Post("checkLine", "/api/lines/check"),
+		func(ctx context.Context, _ rest.Who, in *struct {
 			Body struct {
-				IDs  []int64 `json:"ids" minItems:"1"`
-				Give bool    `json:"give" doc:"each goes to whoever waits first"`
+				Values map[string]string `json:"values"`
+				Old    string            `json:"old"`
 			}
-		}) (*rest.Body[entitlements.HandedBack], error) {
-			h, err := s.Entitlements.HandBack(ctx, in.Body.IDs, in.Body.Give, me.Name)
-			return &rest.Body[entitlements.HandedBack]{Body: h}, err
+		}) (*rest.Body[[]entitlements.LineCheck], error) {
+			c, err := s.Entitlements.CheckLine(ctx, in.Body.Values, in.Body.Old)
+			return &rest.Body[[]entitlements.LineCheck]{Body: c}, err
 		},
 	)
 	rest.Handle(
 		s.Server,
 		access.Work,
-		rest.Post("moveSeat", "/api/seats/{id}/move"),
+		rest.Post("editLine", "/api/lines/edit"),
+		func(ctx context.Context, me rest.Who, in *rest.Body[entitlements.LineEdit]) (*rest.Body[rest.Done], error) {
+			return rest.DoneOr(s.Entitlements.EditLine(ctx, in.Body, me.Name))
+		},
+	)
+	rest.Handle(
+		s.Server,
+		access.Work,
+		rest.Post("trade", "/api/transactions"),
+		func(ctx context.Context, me rest.Who, in *rest.Body[map[string]string]) (*rest.Body[rest.Done], error) {
+			return rest.DoneOr(s.Entitlements.Trade(ctx, in.Body, me.Name))
+		},
+	)
+	rest.Handle(
+		s.Server,
+		access.Work,
+		rest.Post("withdrawLine", "/api/entitlements/{code}/withdraw"),
 		func(ctx context.Context, me rest.Who, in *struct {
-			rest.ByID
+			rest.ByCode
 			Body struct {
-				User string `json:"user"`
+				Why string `json:"why"`
 			}
 		}) (*rest.Body[rest.Done], error) {
-			return rest.DoneOr(s.Entitlements.MoveSeat(ctx, in.ID, in.Body.User, me.Name))
+			return rest.DoneOr(s.Entitlements.WithdrawLine(ctx, in.Code, in.Body.Why, me.Name))
 		},
 	)
+}
+
+// waiting registers who waits for a seat.
+func (s *routes) waiting() {
 	rest.Handle(
 		s.Server,
 		access.Look,
@@ -297,6 +257,10 @@ func (s *routes) seats() {
 			return &rest.Body[entitlements.HandedBack]{Body: h}, err
 		},
 	)
+}
+
+// held registers what people hold, and what somebody new gets.
+func (s *routes) held() {
 	rest.Handle(
 		s.Server,
 		access.Look,
@@ -352,6 +316,64 @@ func (s *routes) seats() {
 		}) (*rest.Body[entitlements.Started], error) {
 			st, err := s.Entitlements.Start(ctx, in.ID, in.Body.User, in.Body.Wait, in.Body.Dry, me.Name)
 			return &rest.Body[entitlements.Started]{Body: st}, err
+		},
+	)
+}
+
+// seats registers who holds which seat.
+func (s *routes) seats() {
+	rest.List(s.Server, "seats", s.Entitlements.Seats)
+	rest.Handle(
+		s.Server,
+		access.Look,
+		rest.Get("freeSeats", "/api/products/{id}/seats"),
+		func(ctx context.Context, _ rest.Who, in *rest.ByID) (*rest.Body[[]entitlements.FreeSeats], error) {
+			f, err := s.Entitlements.SeatsOf(ctx, in.ID)
+			return &rest.Body[[]entitlements.FreeSeats]{Body: f}, err
+		},
+	)
+	rest.Handle(
+		s.Server,
+		access.Work,
+		rest.Post("assignSeat", "/api/seats/assign"),
+		func(ctx context.Context, me rest.Who, in *rest.Body[entitlements.SeatDraft]) (*rest.Body[struct {
+			Line string `json:"line"`
+		}], error) {
+			out := &rest.Body[struct {
+				Line string `json:"line"`
+			}]{}
+			var err error
+			if out.Body.Line, err = s.Entitlements.Assign(ctx, in.Body, me.Name); err != nil {
+				return nil, err
+			}
+			return out, nil
+		},
+	)
+	rest.Handle(
+		s.Server,
+		access.Work,
+		rest.Post("handBack", "/api/seats/hand-back"),
+		func(ctx context.Context, me rest.Who, in *struct {
+			Body struct {
+				IDs  []int64 `json:"ids" minItems:"1"`
+				Give bool    `json:"give" doc:"each goes to whoever waits first"`
+			}
+		}) (*rest.Body[entitlements.HandedBack], error) {
+			h, err := s.Entitlements.HandBack(ctx, in.Body.IDs, in.Body.Give, me.Name)
+			return &rest.Body[entitlements.HandedBack]{Body: h}, err
+		},
+	)
+	rest.Handle(
+		s.Server,
+		access.Work,
+		rest.Post("moveSeat", "/api/seats/{id}/move"),
+		func(ctx context.Context, me rest.Who, in *struct {
+			rest.ByID
+			Body struct {
+				User string `json:"user"`
+			}
+		}) (*rest.Body[rest.Done], error) {
+			return rest.DoneOr(s.Entitlements.MoveSeat(ctx, in.ID, in.Body.User, me.Name))
 		},
 	)
 }

@@ -30,6 +30,10 @@ type routes struct {
 func Register(server *rest.Server, stations Stations) {
 	s := &routes{server, stations}
 	s.asides()
+	s.tokens()
+	s.scans()
+	s.groups()
+	s.changes()
 	s.sources()
 	s.files()
 	s.lists()
@@ -93,7 +97,8 @@ func (s *routes) asides() {
 	)
 }
 
-func (s *routes) sources() {
+// tokens registers who may send.
+func (s *routes) tokens() {
 	rest.Handle(
 		s.Server,
 		access.Run,
@@ -125,6 +130,10 @@ func (s *routes) sources() {
 			return &rest.Body[rest.Done]{Body: rest.Done{Count: 1}}, s.Collecting.RevokeToken(ctx, in.ID, me.Name)
 		},
 	)
+}
+
+// scans registers plans for scans, and the scans that are asked for.
+func (s *routes) scans() {
 	rest.Handle(
 		s.Server,
 		access.Look,
@@ -188,6 +197,10 @@ func (s *routes) sources() {
 			return &rest.Body[[]evidencedb.OrderCount]{Body: c}, err
 		},
 	)
+}
+
+// groups registers groups of devices.
+func (s *routes) groups() {
 	rest.Handle(
 		s.Server,
 		access.Look,
@@ -235,6 +248,10 @@ func (s *routes) sources() {
 			return &rest.Body[rest.Done]{Body: rest.Done{Count: 1}}, s.Evidence.DropGroup(ctx, in.ID, me.Name)
 		},
 	)
+}
+
+// changes registers what changed between scans, and which of it is quiet or sent.
+func (s *routes) changes() {
 	rest.Handle(
 		s.Server,
 		access.Look,
@@ -286,6 +303,10 @@ func (s *routes) sources() {
 			return &rest.Body[[]evidencedb.ChangeTally]{Body: t}, err
 		},
 	)
+}
+
+// sources registers what sources say, device by device and name by name.
+func (s *routes) sources() {
 	rest.Handle(
 		s.Server,
 		access.Look,

@@ -39,6 +39,7 @@ type routes struct {
 // Register registers the routes of what is owned against what is needed.
 func Register(server *rest.Server, stations Stations) {
 	s := &routes{server, stations}
+	s.statements()
 	s.positions()
 	s.units()
 	s.lists()
@@ -46,6 +47,64 @@ func Register(server *rest.Server, stations Stations) {
 	s.waysOut()
 }
 
+// statements registers positions as they were handed to somebody.
+func (s *routes) statements() {
+	rest.Handle(
+		s.Server,
+		access.Look,
+		rest.Get("statements", "/api/statements"),
+		func(ctx context.Context, _ rest.Who, _ *rest.None) (*rest.Body[[]positiondb.StoredStatement], error) {
+			l, err := s.Position.Statements(ctx)
+			return &rest.Body[[]positiondb.StoredStatement]{Body: l}, err
+		},
+	)
+	rest.Handle(
+		s.Server,
+		access.Look,
+		rest.Get("statement", "/api/statements/{id}"),
+		func(ctx context.Context, _ rest.Who, in *struct {
+			rest.ByID
+			Today bool `query:"today"`
+		}) (*rest.Body[position.StatementView], error) {
+			v, err := s.Position.Statement(ctx, in.ID, in.Today)
+			return &rest.Body[position.StatementView]{Body: v}, err
+		},
+	)
+	rest.Handle(
+		s.Server,
+		access.Work,
+		rest.Post("makeStatement", "/api/statements"),
+		func(ctx context.Context, me rest.Who, in *struct {
+			Body struct {
+				AsOf     string  `json:"asOf"`
+				Products []int64 `json:"products"`
+				HandedTo string  `json:"handedTo"`
+				Note     string  `json:"note"`
+			}
+		}) (*rest.Body[struct {
+			ID int64 `json:"id"`
+		}], error) {
+			day, err := civil.Parse(in.Body.AsOf)
+			if err != nil {
+				return nil, err
+			}
+			out := &rest.Body[struct {
+				ID int64 `json:"id"`
+			}]{}
+			out.Body.ID, err = s.Position.MakeStatement(
+				ctx,
+				day,
+				in.Body.Products,
+				in.Body.HandedTo,
+				in.Body.Note,
+				me.Name,
+			)
+			return out, err
+		},
+	)
+}
+
+// positions registers how positions come about, how they change, and what could be done about them.
 func (s *routes) positions() {
 	days := func(from, to string) (a, b civil.Day, err error) {
 		if a, err = civil.Parse(from); err == nil {
@@ -139,59 +198,6 @@ func (s *routes) positions() {
 		}) (*rest.Body[position.Tried], error) {
 			t, err := s.Position.TryBasket(ctx, in.Body.Measures)
 			return &rest.Body[position.Tried]{Body: t}, err
-		},
-	)
-	rest.Handle(
-		s.Server,
-		access.Look,
-		rest.Get("statements", "/api/statements"),
-		func(ctx context.Context, _ rest.Who, _ *rest.None) (*rest.Body[[]positiondb.StoredStatement], error) {
-			l, err := s.Position.Statements(ctx)
-			return &rest.Body[[]positiondb.StoredStatement]{Body: l}, err
-		},
-	)
-	rest.Handle(
-		s.Server,
-		access.Look,
-		rest.Get("statement", "/api/statements/{id}"),
-		func(ctx context.Context, _ rest.Who, in *struct {
-			rest.ByID
-			Today bool `query:"today"`
-		}) (*rest.Body[position.StatementView], error) {
-			v, err := s.Position.Statement(ctx, in.ID, in.Today)
-			return &rest.Body[position.StatementView]{Body: v}, err
-		},
-	)
-	rest.Handle(
-		s.Server,
-		access.Work,
-		rest.Post("makeStatement", "/api/statements"),
-		func(ctx context.Context, me rest.Who, in *struct {
-			Body struct {
-				AsOf     string  `json:"asOf"`
-				Products []int64 `json:"products"`
-				HandedTo string  `json:"handedTo"`
-				Note     string  `json:"note"`
-			}
-		}) (*rest.Body[struct {
-			ID int64 `json:"id"`
-		}], error) {
-			day, err := civil.Parse(in.Body.AsOf)
-			if err != nil {
-				return nil, err
-			}
-			out := &rest.Body[struct {
-				ID int64 `json:"id"`
-			}]{}
-			out.Body.ID, err = s.Position.MakeStatement(
-				ctx,
-				day,
-				in.Body.Products,
-				in.Body.HandedTo,
-				in.Body.Note,
-				me.Name,
-			)
-			return out, err
 		},
 	)
 }

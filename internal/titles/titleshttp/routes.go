@@ -29,6 +29,7 @@ func Register(server *rest.Server, stations Stations) {
 	s.catalogue()
 	s.decisions()
 	s.lists()
+	s.queue()
 	s.rules()
 	s.details()
 }
@@ -293,7 +294,8 @@ func (s *routes) lists() {
 	rest.List(s.Server, "releases", s.Catalogue.Releases)
 }
 
-func (s *routes) rules() {
+// queue registers names that wait, and what people do with them.
+func (s *routes) queue() {
 	rest.Handle(
 		s.Server,
 		access.Look,
@@ -364,6 +366,10 @@ func (s *routes) rules() {
 			return &rest.Body[rest.Done]{Body: rest.Done{Count: 1}}, err
 		},
 	)
+}
+
+// rules registers rules for names, suites, and what is left out.
+func (s *routes) rules() {
 	rest.Handle(
 		s.Server,
 		access.Look,

@@ -29,6 +29,7 @@ type routes struct {
 func Register(server *rest.Server, stations Stations) {
 	s := &routes{server, stations}
 	s.lists()
+	s.pools()
 	s.usage()
 }
 
@@ -37,64 +38,8 @@ func (s *routes) lists() {
 	rest.List(s.Server, "pools", s.Use.Pools)
 }
 
-func (s *routes) usage() {
-	rest.Handle(
-		s.Server,
-		access.Look,
-		rest.Get("metering", "/api/metering"),
-		func(ctx context.Context, _ rest.Who, _ *rest.None) (*rest.Body[use.Metered], error) {
-			m, err := s.Use.Metering(ctx)
-			return &rest.Body[use.Metered]{Body: m}, err
-		},
-	)
-	rest.Handle(
-		s.Server,
-		access.Work,
-		rest.Post("meter", "/api/metering"),
-		func(ctx context.Context, me rest.Who, in *rest.Body[use.MeteringDraft]) (*rest.Body[rest.Done], error) {
-			return rest.DoneOr(s.Use.Meter(ctx, in.Body, me.Name))
-		},
-	)
-	rest.Handle(
-		s.Server,
-		access.Work,
-		rest.Post("previewMeter", "/api/metering/preview"),
-		func(ctx context.Context, _ rest.Who, in *rest.Body[struct {
-			use.MeteringDraft
-			End int64 `json:"end,omitempty" doc:"a choice whose end is looked at instead"`
-		}]) (*rest.Body[use.MeteringEffect], error) {
-			v, err := s.Use.PreviewMeter(ctx, in.Body.MeteringDraft, in.Body.End)
-			return &rest.Body[use.MeteringEffect]{Body: v}, err
-		},
-	)
-	rest.Handle(
-		s.Server,
-		access.Work,
-		rest.Post("endMeter", "/api/metering/{id}/end"),
-		func(ctx context.Context, me rest.Who, in *rest.ByID) (*rest.Body[rest.Done], error) {
-			return rest.DoneOr(s.Use.EndMeter(ctx, in.ID, me.Name))
-		},
-	)
-	rest.Handle(
-		s.Server,
-		access.Run,
-		huma.Operation{OperationID: "keepUse", Method: http.MethodPut, Path: "/api/metering/kept"},
-		func(ctx context.Context, me rest.Who, in *rest.Body[use.UseKept]) (*rest.Body[use.UseKept], error) {
-			return in, s.Use.KeepUse(ctx, in.Body, me.Name)
-		},
-	)
-	rest.Handle(
-		s.Server,
-		access.Look,
-		rest.Get("useOver", "/api/products/{id}/use"),
-		func(ctx context.Context, _ rest.Who, in *struct {
-			rest.ByID
-			Months int `query:"months" default:"12" minimum:"1" maximum:"60"`
-		}) (*rest.Body[use.UseView], error) {
-			v, err := s.Use.UseOver(ctx, in.ID, in.Months)
-			return &rest.Body[use.UseView]{Body: v}, err
-		},
-	)
+// pools registers shared licences.
+func (s *routes) pools() {
 	rest.Handle(
 		s.Server,
 		access.Look,
@@ -182,6 +127,67 @@ func (s *routes) usage() {
 		rest.Post("endPoolWatch", "/api/pool-watches/{id}/end"),
 		func(ctx context.Context, me rest.Who, in *rest.ByID) (*rest.Body[rest.Done], error) {
 			return rest.DoneOr(s.Use.EndPoolWatch(ctx, in.ID, me.Name))
+		},
+	)
+}
+
+// usage registers what is metered, and use over time.
+func (s *routes) usage() {
+	rest.Handle(
+		s.Server,
+		access.Look,
+		rest.Get("metering", "/api/metering"),
+		func(ctx context.Context, _ rest.Who, _ *rest.None) (*rest.Body[use.Metered], error) {
+			m, err := s.Use.Metering(ctx)
+			return &rest.Body[use.Metered]{Body: m}, err
+		},
+	)
+	rest.Handle(
+		s.Server,
+		access.Work,
+		rest.Post("meter", "/api/metering"),
+		func(ctx context.Context, me rest.Who, in *rest.Body[use.MeteringDraft]) (*rest.Body[rest.Done], error) {
+			return rest.DoneOr(s.Use.Meter(ctx, in.Body, me.Name))
+		},
+	)
+	rest.Handle(
+		s.Server,
+		access.Work,
+		rest.Post("previewMeter", "/api/metering/preview"),
+		func(ctx context.Context, _ rest.Who, in *rest.Body[struct {
+			use.MeteringDraft
+			End int64 `json:"end,omitempty" doc:"a choice whose end is looked at instead"`
+		}]) (*rest.Body[use.MeteringEffect], error) {
+			v, err := s.Use.PreviewMeter(ctx, in.Body.MeteringDraft, in.Body.End)
+			return &rest.Body[use.MeteringEffect]{Body: v}, err
+		},
+	)
+	rest.Handle(
+		s.Server,
+		access.Work,
+		rest.Post("endMeter", "/api/metering/{id}/end"),
+		func(ctx context.Context, me rest.Who, in *rest.ByID) (*rest.Body[rest.Done], error) {
+			return rest.DoneOr(s.Use.EndMeter(ctx, in.ID, me.Name))
+		},
+	)
+	rest.Handle(
+		s.Server,
+		access.Run,
+		huma.Operation{OperationID: "keepUse", Method: http.MethodPut, Path: "/api/metering/kept"},
+		func(ctx context.Context, me rest.Who, in *rest.Body[use.UseKept]) (*rest.Body[use.UseKept], error) {
+			return in, s.Use.KeepUse(ctx, in.Body, me.Name)
+		},
+	)
+	rest.Handle(
+		s.Server,
+		access.Look,
+		rest.Get("useOver", "/api/products/{id}/use"),
+		func(ctx context.Context, _ rest.Who, in *struct {
+			rest.ByID
+			Months int `query:"months" default:"12" minimum:"1" maximum:"60"`
+		}) (*rest.Body[use.UseView], error) {
+			v, err := s.Use.UseOver(ctx, in.ID, in.Months)
+			return &rest.Body[use.UseView]{Body: v}, err
 		},
 	)
 }
