@@ -29,7 +29,7 @@ func rateSink(in intake.Arrival) (*intake.Sink, error) {
 }
 
 func (svc *Service) entitlementSink(in intake.Arrival) (*intake.Sink, error) {
-	products, err := snapshot.ProductKeysByHouse(in.Tx)
+	products, err := snapshot.ProductKeysByAnyName(in.Tx)
 	if err != nil {
 		return nil, err
 	}

@@ -63,7 +63,7 @@ func (svc *Service) CheckLine(ctx context.Context, values map[string]string, old
 			say("entitlement_id", true, "there is an entitlement %s already, for %s", e.Code,
 				known.Entitlement.Product)
 		}
-		products, err := snapshot.ProductKeysByHouse(tx)
+		products, err := snapshot.ProductKeysByAnyName(tx)
 		if err != nil {
 			return err
 		}

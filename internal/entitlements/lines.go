@@ -53,7 +53,7 @@ func (svc *Service) EditLine(ctx context.Context, e LineEdit, who string) error 
 		if err != nil {
 			return err
 		}
-		products, err := snapshot.ProductKeysByHouse(tx)
+		products, err := snapshot.ProductKeysByAnyName(tx)
 		if err != nil {
 			return err
 		}

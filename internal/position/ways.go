@@ -48,127 +48,118 @@ func (svc *Service) WaysOut(ctx context.Context, product int64, removals []casew
 	if err != nil {
 		return out, err
 	}
-	var moves []snapshot.BasketMeasure
-	for _, m := range parts {
-		for _, t := range m.Transfers {
-			moves = append(
-				moves,
-				snapshot.BasketMeasure{
-					Kind:     "move",
-					Product:  product,
-					Line:     t.Line,
-					Quantity: t.Quantity,
-					Unit:     t.Unit,
-					Country:  t.Country,
-				},
-			)
-		}
-	}
-	if len(moves) > 0 {
-		out = append(
-			out,
-			WayOut{
-				What:     "transfer",
-				Words:    fmt.Sprintf("Transfer rights that are spare elsewhere: %d transfers", len(moves)),
-				Time:     "at once, once the contract allows it",
-				Measures: moves,
-			},
-		)
-	}
-	renew := func(what, words string, ms []snapshot.BasketMeasure) {
-		if len(ms) > 0 {
-			out = append(out, WayOut{What: what, Words: words, Time: "as long as the publisher takes", Measures: ms})
-		}
-	}
-	for _, m := range p.Metrics {
-		var again, wider []snapshot.BasketMeasure
-		for _, l := range m.Lines {
-			for _, g := range m.Groups {
-				if g.Line != "" || l.Effective == 0 {
-					continue
-				}
-				switch g.Reason {
-				case entitle.VersionTooNew.String():
-					again = append(
-						again,
-						snapshot.BasketMeasure{
-							Kind:    "maintenance",
-							Product: product,
-							Line:    l.Code,
-							Until:   (svc.Snapshots.Today() + 365).String(),
-						},
-					)
-				case entitle.OutOfScope.String():
-					wider = append(
-						wider,
-						snapshot.BasketMeasure{
-							Kind:     "move",
-							Product:  product,
-							Line:     l.Code,
-							Quantity: min(l.Spare, m.Short),
-							Unit:     "",
-							Country:  "",
-						},
-					)
-				}
-			}
-		}
-		renew("renew maintenance", "Renew maintenance, so that newer versions are covered: "+linesOf(again), again)
-		for i := 0; i < len(wider); i++ {
-			if wider[i].Quantity == 0 {
-				wider = append(wider[:i], wider[i+1:]...)
-				i--
-			}
-		}
-		if len(moves) == 0 {
-			renew("widen", "Agree on a wider scope for what is spare: "+linesOf(wider), wider)
-		}
-		if m.Short > 0 && m.Counted {
-			// for any version and unit, at list price
-			buy := snapshot.BasketMeasure{Kind: "buy", Product: product, Quantity: max(1, m.Buy), Metric: m.Metric}
-			out = append(
-				out,
-				WayOut{
-					What:     "buy",
-					Words:    fmt.Sprintf("Buy %d by %s", max(1, m.Buy), strings.ReplaceAll(m.Metric, "_", " ")),
-					Time:     "as long as buying takes",
-					Measures: []snapshot.BasketMeasure{buy},
-				},
-			)
-		}
+	transfers := wayByTransfer(product, parts)
+	out = append(out, transfers...)
+	for i := range p.Metrics {
+		out = append(out, svc.waysByLines(product, &p.Metrics[i], len(transfers) == 0)...)
 	}
 	for i := range out {
-		w := &out[i]
-		if w.Cases == nil {
-			w.Cases = []int64{}
-		}
-		t, err := svc.TryBasket(ctx, w.Measures)
-		if err != nil {
+		if err := svc.tryWay(ctx, &out[i], short); err != nil {
 			return out, err
-		}
-		after := int64(0)
-		for _, x := range t.Positions {
-			after += x.After.Short
-		}
-		w.Left, w.Covers = after, short-after
-		for _, m := range t.Measures {
-			if m.Error != "" && w.Error == "" {
-				w.Error = m.Error
-			}
-			if m.Currency != "" {
-				w.Currency = m.Currency
-			}
-		}
-		w.Cost, w.Saves = t.Cost, t.Saves
-		if w.Currency != "" {
-			w.Currency = "EUR"
-		}
-		// no price is on record
-		if t.Without > 0 || t.Cost == "0" && (w.What == "renew maintenance" || w.What == "widen") {
-			w.Cost = ""
 		}
 	}
 	return out, nil
+}
+
+// wayByTransfer is the way of transferring what is spare in other parts of the house, where anything is.
+func wayByTransfer(product int64, parts []PartsOfMetric) []WayOut {
+	var moves []snapshot.BasketMeasure
+	for _, m := range parts {
+		for _, t := range m.Transfers {
+			moves = append(moves, snapshot.BasketMeasure{
+				Kind:     "move",
+				Product:  product,
+				Line:     t.Line,
+				Quantity: t.Quantity,
+				Unit:     t.Unit,
+				Country:  t.Country,
+			})
+		}
+	}
+	if len(moves) == 0 {
+		return nil
+	}
+	return []WayOut{{
+		What:     "transfer",
+		Words:    fmt.Sprintf("Transfer rights that are spare elsewhere: %d transfers", len(moves)),
+		Time:     "at once, once the contract allows it",
+		Measures: moves,
+	}}
+}
+
+// waysByLines are the ways that the lines of a metric open: renewing maintenance, agreeing on a wider scope where that
+// is asked for, and buying.
+func (svc *Service) waysByLines(product int64, m *MetricPosition, widen bool) (out []WayOut) {
+	var again, wider []snapshot.BasketMeasure
+	for _, l := range m.Lines {
+		for _, g := range m.Groups {
+			if g.Line != "" || l.Effective == 0 {
+				continue
+			}
+			switch g.Reason {
+			case entitle.VersionTooNew.String():
+				until := (svc.Snapshots.Today() + 365).String()
+				again = append(again,
+					snapshot.BasketMeasure{Kind: "maintenance", Product: product, Line: l.Code, Until: until})
+			case entitle.OutOfScope.String():
+				if n := min(l.Spare, m.Short); widen && n != 0 {
+					wider = append(wider,
+						snapshot.BasketMeasure{Kind: "move", Product: product, Line: l.Code, Quantity: n})
+				}
+			}
+		}
+	}
+	const slow = "as long as the publisher takes"
+	if len(again) > 0 {
+		words := "Renew maintenance, so that newer versions are covered: " + linesOf(again)
+		out = append(out, WayOut{What: "renew maintenance", Words: words, Time: slow, Measures: again})
+	}
+	if len(wider) > 0 {
+		words := "Agree on a wider scope for what is spare: " + linesOf(wider)
+		out = append(out, WayOut{What: "widen", Words: words, Time: slow, Measures: wider})
+	}
+	if m.Short > 0 && m.Counted { // for any version and unit, at list price
+		n := max(1, m.Buy)
+		out = append(out, WayOut{
+			What:     "buy",
+			Words:    fmt.Sprintf("Buy %d by %s", n, strings.ReplaceAll(m.Metric, "_", " ")),
+			Time:     "as long as buying takes",
+			Measures: []snapshot.BasketMeasure{{Kind: "buy", Product: product, Quantity: n, Metric: m.Metric}},
+		})
+	}
+	return out
+}
+
+// tryWay works out what a way covers of a shortfall, what it costs and what it saves.
+func (svc *Service) tryWay(ctx context.Context, w *WayOut, short int64) error {
+	if w.Cases == nil {
+		w.Cases = []int64{}
+	}
+	t, err := svc.TryBasket(ctx, w.Measures)
+	if err != nil {
+		return err
+	}
+	after := int64(0)
+	for _, x := range t.Positions {
+		after += x.After.Short
+	}
+	w.Left, w.Covers = after, short-after
+	for _, m := range t.Measures {
+		if m.Error != "" && w.Error == "" {
+			w.Error = m.Error
+		}
+		if m.Currency != "" {
+			w.Currency = m.Currency
+		}
+	}
+	w.Cost, w.Saves = t.Cost, t.Saves
+	if w.Currency != "" {
+		w.Currency = "EUR"
+	}
+	if t.Without > 0 || t.Cost == "0" && (w.What == "renew maintenance" || w.What == "widen") {
+		w.Cost = "" // no price is on record
+	}
+	return nil
 }
 
 func linesOf(ms []snapshot.BasketMeasure) string {

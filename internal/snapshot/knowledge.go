@@ -44,7 +44,7 @@ func (svc *Loader) Catalogue(tx *sqlite.Tx) (*recognise.Catalogue, error) {
 	if from.Products, err = Products(tx); err != nil {
 		return nil, err
 	}
-	if from.Publishers, err = Houses(tx); err != nil {
+	if from.Publishers, err = Publishers(tx); err != nil {
 		return nil, err
 	}
 	if from.Suites, err = Suites(tx); err != nil {

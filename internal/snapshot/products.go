@@ -34,8 +34,8 @@ func KnownPublishers(tx *sqlite.Tx) ([]*catalogue.Known, error) {
 	}, "SELECT id, name, aliases, successor, base FROM publisher ORDER BY id")
 }
 
-// Houses reads the publishers that have other names, or that one took over from another.
-func Houses(tx *sqlite.Tx) ([]recognise.Publisher, error) {
+// Publishers reads the publishers that have other names, or that one took over from another.
+func Publishers(tx *sqlite.Tx) ([]recognise.Publisher, error) {
 	all, err := KnownPublishers(tx)
 	if err != nil {
 		return nil, err
@@ -67,25 +67,25 @@ func Houses(tx *sqlite.Tx) ([]recognise.Publisher, error) {
 	return out, nil
 }
 
-// ProductKeysByHouse is ProductKeys that also knows products by the other names of their publisher, and by those of
+// ProductKeysByAnyName is ProductKeys that also knows products by the other names of their publisher, and by those of
 // the publishers that it took over. A product of that very name comes first.
-func ProductKeysByHouse(tx *sqlite.Tx) (map[string]int64, error) {
+func ProductKeysByAnyName(tx *sqlite.Tx) (map[string]int64, error) {
 	keys, err := ProductKeys(tx)
 	if err != nil {
 		return nil, err
 	}
-	publishers, err := Houses(tx)
+	publishers, err := Publishers(tx)
 	if err != nil {
 		return nil, err
 	}
-	houses, names := recognise.Houses(publishers), map[int64][]string{}
-	for _, name := range slices.Sorted(maps.Keys(houses)) {
-		names[houses[name]] = append(names[houses[name]], name)
+	ids, names := recognise.PublishersByName(publishers), map[int64][]string{}
+	for _, name := range slices.Sorted(maps.Keys(ids)) {
+		names[ids[name]] = append(names[ids[name]], name)
 	}
 	out := maps.Clone(keys)
 	for _, key := range slices.Sorted(maps.Keys(keys)) {
 		publisher, product, _ := strings.Cut(key, "|")
-		for _, other := range names[houses[publisher]] {
+		for _, other := range names[ids[publisher]] {
 			if _, taken := out[other+"|"+product]; !taken {
 				out[other+"|"+product] = keys[key]
 			}

@@ -18,7 +18,7 @@ import (
 // poolSink takes pools of concurrent licences.
 func (svc *Service) poolSink(tx *sqlite.Tx) (*intake.Sink, error) {
 	now := svc.Clock.Now().Unix()
-	products, err := snapshot.ProductKeysByHouse(tx)
+	products, err := snapshot.ProductKeysByAnyName(tx)
 	if err != nil {
 		return nil, err
 	}

@@ -17,7 +17,7 @@ func (svc *Service) Kinds() map[*formats.Kind]intake.SinkMaker {
 }
 
 func (svc *Service) policySink(tx *sqlite.Tx, author string) (*intake.Sink, error) {
-	products, err := snapshot.ProductKeysByHouse(tx)
+	products, err := snapshot.ProductKeysByAnyName(tx)
 	if err != nil {
 		return nil, err
 	}

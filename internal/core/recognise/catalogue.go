@@ -18,18 +18,18 @@ type Publisher struct {
 // Catalogue finds products by name, alias, identifier and file name. It does not change once it is made, and serves any
 // number of callers at once.
 type Catalogue struct {
-	products map[int64]*entry
-	houses   map[string]int64
-	byName   map[string][]target
-	bySquash map[string][]target
-	byID     map[string]target // identifiers, written as swid: or pkg: keys
-	byCPE    map[string][]cpeAlias
-	byFile   map[string]target
-	editions map[string]bool
-	suites   map[int64]map[int64]bool // by part
-	suiteOf  map[int64][]*Suite       // by part
-	wordOf   map[string]int64         // the product whose names alone have a word, -1 for several
-	index    func() *index
+	products   map[int64]*entry
+	publishers map[string]int64
+	byName     map[string][]target
+	bySquash   map[string][]target
+	byID       map[string]target // identifiers, written as swid: or pkg: keys
+	byCPE      map[string][]cpeAlias
+	byFile     map[string]target
+	editions   map[string]bool
+	suites     map[int64]map[int64]bool // by part
+	suiteOf    map[int64][]*Suite       // by part
+	wordOf     map[string]int64         // the product whose names alone have a word, -1 for several
+	index      func() *index
 
 	spokenApart  map[string]bool    // names of products that differ in a language alone, without it
 	makersByWord map[string][]maker // publishers by the first word of their name that says who they are, longest first
@@ -73,7 +73,7 @@ func NewCatalogue(from Source) *Catalogue {
 		suites:   map[int64]map[int64]bool{},
 		wordOf:   map[string]int64{},
 	}
-	c.houses = Houses(from.Publishers)
+	c.publishers = PublishersByName(from.Publishers)
 	products = slices.Clone(products)
 	slices.SortFunc(products, func(a, b Product) int { return cmp.Compare(a.ID, b.ID) })
 	for i := range products {
@@ -138,7 +138,7 @@ func (c *Catalogue) indexMakers() {
 // maker prepares a publisher's name, with its number in the catalogue.
 func (c *Catalogue) maker(raw string) maker {
 	m := readMaker(raw)
-	m.id = c.houses[m.clean]
+	m.id = c.publishers[m.clean]
 	return m
 }
 

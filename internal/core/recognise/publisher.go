@@ -164,9 +164,9 @@ func (a *Apart) markPublisher(n int) bool {
 	return false
 }
 
-// Houses numbers the cleaned names of publishers, their other names too: a name stands for the publisher, and one
-// that was taken over for its last successor.
-func Houses(publishers []Publisher) map[string]int64 {
+// PublishersByName numbers the cleaned names of publishers, their other names too: a name stands for the publisher,
+// and one that was taken over for its last successor.
+func PublishersByName(publishers []Publisher) map[string]int64 {
 	out := map[string]int64{}
 	byID := make(map[int64]*Publisher, len(publishers))
 	for i := range publishers {
