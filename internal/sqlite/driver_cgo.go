@@ -1,9 +1,11 @@
+//go:build cgo
+
 package sqlite
 
 import (
 	"errors"
 
-	"github.com/mattn/go-sqlite3"
+	"github.com/mattn/go-sqlite3" // the SQLite driver where cgo is on
 )
 
 const driverName = "sqlite3"
