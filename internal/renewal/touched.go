@@ -7,6 +7,9 @@ import (
 	"ensomet/internal/sqlite"
 )
 
+// A touched product is one whose position is to be worked out again; product 0 stands for all. The mark carries the
+// change that it was made with, which is the one after the counter's value.
+
 const nextChange = "(SELECT CAST(coalesce((SELECT value FROM setting WHERE key = 'changes'), 0) AS INTEGER) + 1)"
 
 // Touch marks products, in the transaction that changes what their positions rest on, before the change is counted.

@@ -54,7 +54,7 @@ func Spool(w http.ResponseWriter, r *http.Request, most int64) (*os.File, int64,
 // maxLook is how much of a file is looked at to tell what it is.
 const MaxLook = 64 << 20
 
-// Problem answers with RFC 9457 Problem details.
+// Problem answers with RFC 9457 problem details.
 func Problem(w http.ResponseWriter, err error) {
 	status := http.StatusInternalServerError
 	if e, ok := err.(huma.StatusError); ok {
