@@ -192,7 +192,7 @@ func (svc *Service) Start(ctx context.Context, set int64, user string, wait, dry
 	out := Started{Given: []SeatGift{}, Missing: []StarterLacks{}}
 	run := svc.DB.Update
 	if dry {
-		run = svc.DB.Rehearse
+		run = svc.DB.Preview
 	}
 	err := run(ctx, func(tx *sqlite.Tx) error {
 		p, err := snapshot.PersonByCode(tx, user)

@@ -44,7 +44,7 @@ func (svc *Service) importRows(
 	}
 	run := svc.DB.Update
 	if req.DryRun {
-		run = svc.DB.Rehearse
+		run = svc.DB.Preview
 	}
 	err := run(ctx, func(tx *sqlite.Tx) error {
 		if req.Check != nil {

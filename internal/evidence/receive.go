@@ -138,6 +138,9 @@ func (t *receiver) take(s *formats.Scan) (device int64, outcome string, err erro
 	if device, err = t.device(&s.Device); err != nil {
 		return 0, "", err
 	}
+	if err := evidencedb.LayDevice(t.tx, device); err != nil {
+		return 0, "", err
+	}
 	if t.compare {
 		if t.was, err = snapshot.OneDevice(t.tx, device, t.app.Clock.Now().Unix()); err != nil {
 			return 0, "", err

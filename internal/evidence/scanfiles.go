@@ -30,7 +30,7 @@ func (svc *Service) importScans(
 	}
 	run := svc.DB.Update
 	if req.DryRun {
-		run = svc.DB.Rehearse
+		run = svc.DB.Preview
 	}
 	slices.SortStableFunc(scans, func(x, y *formats.Scan) int { return cmp.Compare(x.At.Unix(), y.At.Unix()) })
 	err := run(ctx, func(tx *sqlite.Tx) error {

@@ -176,6 +176,9 @@ func writeDevice(
 	res *intake.ImportResult,
 ) error {
 	device, source := int64(lines[0].device), int64(lines[0].source)
+	if err := evidencedb.LayDevice(tx, device); err != nil {
+		return err
+	}
 	var list []evidence.Scan
 	dates := map[evidence.Item]civil.Day{}
 	for i, l := range lines {

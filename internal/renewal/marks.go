@@ -49,7 +49,11 @@ func Count(tx *sqlite.Tx, counters ...string) error {
 			return err
 		}
 		n, _ := strconv.Atoi(v) // empty is the first change
-		if err := tx.SetSetting(key, strconv.Itoa(n+1)); err != nil {
+		next := strconv.Itoa(n + 1)
+		if tx.Previewed() {
+			next = v + " previewed" // what is kept for a state of the file is never that of a preview
+		}
+		if err := tx.SetSetting(key, next); err != nil {
 			return err
 		}
 	}

@@ -27,6 +27,9 @@ func UseName(n *sqlite.Numbered, file, product string) (int64, error) {
 
 // PutSession writes a session of use and says whether it was new or changed.
 func PutSession(tx *sqlite.Tx, device, name int64, person string, start, end, active int64) (sqlite.Change, error) {
+	if err := tx.LayRows("use_session", "device_id = ?", device); err != nil {
+		return sqlite.Same, err
+	}
 	res, err := tx.Exec(
 		`INSERT INTO use_session(device_id, name_id, person_code, started_at, ended_at, active)
 			VALUES (?, ?, ?, ?, ?, ?)

@@ -163,6 +163,32 @@ func RecognitionsOf(tx *sqlite.Tx, records []int64) ([]Recognition, error) {
 	)
 }
 
+// LayRecognitions says that what some records are is going to be changed, and that figures of some products are
+// computed from it.
+func (svc *Loader) LayRecognitions(tx *sqlite.Tx, products, records []int64) error {
+	if !tx.Previewed() {
+		return nil
+	}
+	c, err := svc.Catalogue(tx)
+	if err != nil {
+		return err
+	}
+	var kin []int64
+	for _, id := range products {
+		kin = append(kin, c.Kin(id)...)
+	}
+	for where, ids := range map[string][]int64{"product_id": Distinct(kin), "record_id": records} {
+		list, err := json.Marshal(ids)
+		if err != nil {
+			return err
+		}
+		if err := tx.LayRows("recognition", where+" IN (SELECT value FROM json_each(?))", string(list)); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 // DeviceFacts are what computation needs of a device. Times are seconds since 1970, 0 for never.
 type DeviceFacts struct {
 	ID                                                                                        int64

@@ -68,6 +68,9 @@ func KeepState(tx *sqlite.Tx, was DeviceWas, until int64) error {
 	if is == was {
 		return nil
 	}
+	if err := tx.LayRows("device_was", "device_id = ?", was.Device); err != nil {
+		return err
+	}
 	_, err = tx.Exec(
 		"INSERT OR IGNORE INTO device_was(device_id, until, "+wasColumns+
 			") VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",

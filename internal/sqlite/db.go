@@ -31,9 +31,10 @@ var ErrChangedMeanwhile = errors.New("somebody else changed it meanwhile: look a
 
 // DB is the open file: one writing connection and a pool of readers on a write-ahead log.
 type DB struct {
-	Path  string
-	write *sql.DB
-	read  *sql.DB
+	Path    string
+	write   *sql.DB
+	read    *sql.DB
+	preview *sql.DB // reads the file, and keeps changes to itself
 
 	mu     sync.Mutex
 	topics map[string][]func()
@@ -67,6 +68,7 @@ type Tx struct {
 	readOnly  bool
 	Committed []func() // run once the transaction has been written
 	topics    []string // that it announces
+	over      *overlay // of a preview
 }
 
 // Announce notes what the transaction is about: whoever waits for the topic is told when it is written.
@@ -93,6 +95,15 @@ func Fault(err error) bool {
 			errors.Is(err, sql.ErrNoRows) || strings.Contains(err.Error(), "sql: "))
 }
 
+// use is what a connection is for.
+type use int
+
+const (
+	writing use = iota
+	reading
+	previewing // reads the file, and writes to tables of its own
+)
+
 func escapePath(p string) string {
 	return strings.NewReplacer("%", "%25", "?", "%3f", "#", "%23").Replace(p)
 }
@@ -104,7 +115,7 @@ func Open(ctx context.Context, path string) (*DB, error) {
 	}
 	db := &DB{Path: path}
 	var err error
-	if db.write, err = sql.Open(driverName, dsn(path, false)); err != nil {
+	if db.write, err = sql.Open(driverName, dsn(path, writing)); err != nil {
 		return nil, err
 	}
 	db.write.SetMaxOpenConns(1)
@@ -112,10 +123,14 @@ func Open(ctx context.Context, path string) (*DB, error) {
 		db.write.Close()
 		return nil, fmt.Errorf("%s cannot be opened: %w", path, err)
 	}
-	if db.read, err = sql.Open(driverName, dsn(path, true)); err != nil {
+	if db.read, err = sql.Open(driverName, dsn(path, reading)); err != nil {
 		return nil, err
 	}
 	db.read.SetMaxOpenConns(8)
+	if db.preview, err = sql.Open(driverName, dsn(path, previewing)); err != nil {
+		return nil, err
+	}
+	db.preview.SetMaxOpenConns(4)
 	return db, nil
 }
 
@@ -133,7 +148,9 @@ func (db *DB) migrate(ctx context.Context) error {
 }
 
 // Close closes all connections.
-func (db *DB) Close() error { return errors.Join(db.read.Close(), db.write.Close()) }
+func (db *DB) Close() error {
+	return errors.Join(db.preview.Close(), db.read.Close(), db.write.Close())
+}
 
 // Update runs fn in a writing transaction. An error rolls everything back.
 func (db *DB) Update(ctx context.Context, fn func(tx *Tx) error) error {
@@ -145,21 +162,6 @@ func (db *DB) Update(ctx context.Context, fn func(tx *Tx) error) error {
 	})
 	if err == nil {
 		db.announce(topics)
-	}
-	return err
-}
-
-// Rehearse runs fn in a writing transaction and rolls it back whatever it says.
-func (db *DB) Rehearse(ctx context.Context, fn func(tx *Tx) error) error {
-	done := errors.New("rehearsed")
-	err := db.Update(ctx, func(tx *Tx) error {
-		if err := fn(tx); err != nil {
-			return err
-		}
-		return done
-	})
-	if errors.Is(err, done) {
-		return nil
 	}
 	return err
 }
@@ -268,6 +270,9 @@ func (tx *Tx) SetSetting(key, value string) error {
 
 // Note keeps who did what, when, to which thing.
 func (tx *Tx) Note(at time.Time, who, what, object, detail string) error {
+	if err := tx.LayRows("audit", "0"); err != nil {
+		return err
+	}
 	_, err := tx.Exec(
 		"INSERT INTO audit(at, who, what, object, detail) VALUES (?, ?, ?, ?, ?)",
 		at.Unix(),

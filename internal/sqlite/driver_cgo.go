@@ -16,11 +16,13 @@ func ofDriver(err error) bool {
 }
 
 // dsn writes a data source name for the driver. Pragmas go with it, so that each connection has them.
-func dsn(path string, readOnly bool) string {
-	q := "file:" + escapePath(path) + "?_busy_timeout=10000&_journal_mode=WAL&_synchronous=NORMAL" +
-		"&_foreign_keys=on&_cache_size=-64000&_stmt_cache_size=200"
-	if readOnly {
-		return q + "&_query_only=true"
+func dsn(path string, of use) string {
+	q := "file:" + escapePath(path) + "?_busy_timeout=10000&_synchronous=NORMAL&_cache_size=-64000&_stmt_cache_size=200"
+	switch of {
+	case reading:
+		return q + "&_journal_mode=WAL&_foreign_keys=on&_query_only=true"
+	case previewing:
+		return q + "&mode=ro&_foreign_keys=off"
 	}
-	return q + "&_txlock=immediate"
+	return q + "&_journal_mode=WAL&_foreign_keys=on&_txlock=immediate"
 }

@@ -1,7 +1,10 @@
 package sqlite
 
 // What tests of a file of an earlier version need.
-const DriverName = driverName
+const (
+	DriverName = driverName
+	Writing    = writing
+)
 
 var (
 	Migrations = migrations

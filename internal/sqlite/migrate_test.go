@@ -22,7 +22,7 @@ import (
 func TestAFileOfTheVersionBefore(t *testing.T) {
 	ctx := context.Background()
 	path := filepath.Join(t.TempDir(), "old.db")
-	old, err := sql.Open(sqlite.DriverName, sqlite.DSN(path, false))
+	old, err := sql.Open(sqlite.DriverName, sqlite.DSN(path, sqlite.Writing))
 	if err != nil {
 		t.Fatal(err)
 	}

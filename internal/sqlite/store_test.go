@@ -70,7 +70,7 @@ func TestAnErrorRollsBack(t *testing.T) {
 	}); !errors.Is(err, stop) {
 		t.Fatal(err)
 	}
-	if err := db.Rehearse(context.Background(),
+	if err := db.Preview(context.Background(),
 		func(tx *sqlite.Tx) error { return tx.SetSetting("b", "1") }); err != nil {
 		t.Fatal(err)
 	}

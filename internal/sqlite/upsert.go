@@ -21,6 +21,7 @@ const (
 type Upserter struct {
 	Tx             *Tx
 	known          map[string]knownRow
+	texts          [2]string // of insert and update, which are prepared when they are needed
 	insert, update *sql.Stmt
 	Touch          *sql.Stmt // what a line that changes nothing writes all the same
 	hashed         int
@@ -57,15 +58,21 @@ func (tx *Tx) Upserter(table, keyExpr string, hashed int, columns ...string) (*U
 	u.Before = len(u.known)
 	columns = append(columns, "hash")
 	marks := strings.TrimSuffix(strings.Repeat("?, ", len(columns)), ", ")
-	if u.insert, err = tx.PrepareContext(tx.Ctx,
-		"INSERT INTO "+table+"("+strings.Join(columns, ", ")+") VALUES ("+marks+")"); err != nil {
-		return nil, err
+	u.texts = [2]string{
+		"INSERT INTO " + table + "(" + strings.Join(columns, ", ") + ") VALUES (" + marks + ")",
+		"UPDATE " + table + " SET " + strings.Join(columns, " = ?, ") + " = ? WHERE id = ?",
 	}
-	u.update, err = tx.PrepareContext(
-		tx.Ctx,
-		"UPDATE "+table+" SET "+strings.Join(columns, " = ?, ")+" = ? WHERE id = ?",
-	)
-	return u, err
+	return u, nil
+}
+
+// prepared prepares one of the two statements for the first line that needs it.
+func (u *Upserter) prepared(stmt **sql.Stmt, text string) (*sql.Stmt, error) {
+	if *stmt != nil {
+		return *stmt, nil
+	}
+	var err error
+	*stmt, err = u.Tx.PrepareContext(u.Tx.Ctx, text)
+	return *stmt, err
 }
 
 // Known returns the number of the row with a key, or 0.
@@ -85,11 +92,19 @@ func (u *Upserter) Put(key string, values ...any) (int64, Change, error) {
 	case known && old.hash == hash:
 		return old.id, Same, nil
 	case known:
-		_, err = u.update.ExecContext(u.Tx.Ctx, append(values, old.id)...)
+		stmt, err := u.prepared(&u.update, u.texts[1])
+		if err != nil {
+			return 0, Same, err
+		}
+		_, err = stmt.ExecContext(u.Tx.Ctx, append(values, old.id)...)
 		u.known[key] = knownRow{old.id, hash}
 		return old.id, Changed, err
 	}
-	res, err := u.insert.ExecContext(u.Tx.Ctx, values...)
+	stmt, err := u.prepared(&u.insert, u.texts[0])
+	if err != nil {
+		return 0, Same, err
+	}
+	res, err := stmt.ExecContext(u.Tx.Ctx, values...)
 	if err != nil {
 		return 0, Same, err
 	}
@@ -126,21 +141,25 @@ func (tx *Tx) Numbers(text string, args ...any) (map[string]int64, error) {
 type Numbered struct {
 	tx     *Tx
 	Known  map[string]int64
-	insert *sql.Stmt
+	text   string
+	insert *sql.Stmt // made for the first new value
 }
 
 func (tx *Tx) Numbered(keyExpr, table, columns, marks string) (*Numbered, error) {
 	known, err := tx.Numbers("SELECT " + keyExpr + ", id FROM " + table)
-	if err != nil {
-		return nil, err
-	}
-	stmt, err := tx.PrepareContext(tx.Ctx, "INSERT INTO "+table+"("+columns+") VALUES ("+marks+")")
-	return &Numbered{tx, known, stmt}, err
+	text := "INSERT INTO " + table + "(" + columns + ") VALUES (" + marks + ")"
+	return &Numbered{tx: tx, Known: known, text: text}, err
 }
 
 func (n *Numbered) Number(key string, values ...any) (int64, error) {
 	if id, ok := n.Known[key]; ok {
 		return id, nil
+	}
+	if n.insert == nil {
+		var err error
+		if n.insert, err = n.tx.PrepareContext(n.tx.Ctx, n.text); err != nil {
+			return 0, err
+		}
 	}
 	res, err := n.insert.ExecContext(n.tx.Ctx, values...)
 	if err != nil {

@@ -42,7 +42,7 @@ func (svc *Catalogue) previewCatalogue(ctx context.Context, change catalogueChan
 	out := CatalogueEffect{Effect: Effect{Moves: []snapshot.Move{}}, Detail: []titlesdb.RecordsMoved{}}
 	var touched []int64
 	after := map[snapshot.ProductMetric]snapshot.NamedFigure{}
-	err := svc.DB.Rehearse(ctx, func(tx *sqlite.Tx) error {
+	err := svc.DB.Preview(ctx, func(tx *sqlite.Tx) error {
 		var err error
 		if touched, out.Titles, out.ID, err = change(tx); err != nil {
 			return err
@@ -64,6 +64,9 @@ func (svc *Catalogue) previewCatalogue(ctx context.Context, change catalogueChan
 		if touched = snapshot.Distinct(append(touched, work.products()...)); len(touched) > mostMovesBefore {
 			out.Many = true
 			return nil
+		}
+		if err := svc.Snapshots.LayRecognitions(tx, touched, work.changedRecords()); err != nil {
+			return err
 		}
 		if err := storeRecognitions(tx, renewal.Touch, work.changed, nil); err != nil {
 			return err

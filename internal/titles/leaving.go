@@ -23,7 +23,7 @@ type Leaving struct {
 // PreviewLeaving says what leaving out would change, and changes nothing.
 func (svc *Service) PreviewLeaving(ctx context.Context, l Leaving, who string) (Effect, error) {
 	var out Effect
-	err := svc.DB.Rehearse(ctx, func(tx *sqlite.Tx) (err error) {
+	err := svc.DB.Preview(ctx, func(tx *sqlite.Tx) (err error) {
 		l.Reason = strings.TrimSpace(l.Reason + " ")
 		if l.Reason == "" {
 			l.Reason = "preview"

@@ -40,7 +40,7 @@ type Effect struct {
 // PreviewDecision says what a decision would change, and changes nothing.
 func (svc *Service) PreviewDecision(ctx context.Context, d NameDecision, who string) (Effect, error) {
 	var out Effect
-	err := svc.DB.Rehearse(ctx, func(tx *sqlite.Tx) (err error) {
+	err := svc.DB.Preview(ctx, func(tx *sqlite.Tx) (err error) {
 		out, err = svc.decideAndCompare(tx, d, who, false)
 		return err
 	})
@@ -141,6 +141,9 @@ func (svc *Service) decideAndCompare(tx *sqlite.Tx, d NameDecision, who string, 
 	if waits {
 		return out, svc.Restate(tx, d.Keys)
 	}
+	if err := svc.Snapshots.LayRecognitions(tx, products, ids(records)); err != nil {
+		return out, err
+	}
 	if err := svc.recogniseKeys(tx, d.Keys); err != nil {
 		return out, err
 	}
@@ -189,7 +192,9 @@ func (svc *Service) Restate(tx *sqlite.Tx, keys []string) error {
 	if err != nil {
 		return err
 	}
-	svc.noteDecided(keys)
+	if !tx.Previewed() {
+		svc.noteDecided(keys)
+	}
 	states := states(k, later)
 	for _, key := range keys {
 		if err := titlesdb.SetNameState(tx, key, states[key]); err != nil {

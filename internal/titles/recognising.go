@@ -85,6 +85,15 @@ func (w *anew) products() []int64 {
 	return slices.Sorted(maps.Keys(touched))
 }
 
+// changedRecords are the records that are something else than before.
+func (w *anew) changedRecords() []int64 {
+	out := make([]int64, len(w.changed))
+	for i := range w.changed {
+		out[i] = w.changed[i].Record
+	}
+	return out
+}
+
 func (w *anew) needed() bool { return w.all || w.records > 0 }
 
 // lookAnew recognises the records that are new, or all of them where what recognition rests on has changed.

@@ -97,7 +97,7 @@ func empty(c condition.Condition) bool {
 // move. It changes nothing.
 func (svc *Service) PreviewRule(ctx context.Context, d RuleDraft, who string) (Effect, error) {
 	var out Effect
-	err := svc.DB.Rehearse(ctx, func(tx *sqlite.Tx) (err error) {
+	err := svc.DB.Preview(ctx, func(tx *sqlite.Tx) (err error) {
 		out, err = svc.ruleAndCompare(tx, d, who, false)
 		return err
 	})
@@ -200,16 +200,7 @@ func (svc *Service) ruleAndCompare(tx *sqlite.Tx, d RuleDraft, who string, waits
 	if waits {
 		return out, nil
 	}
-	b, err := snapshot.NewRecognitions(tx)
-	if err != nil {
-		return out, err
-	}
-	for _, n := range changed {
-		if err := snapshot.AddRecognition(b, n); err != nil {
-			return out, err
-		}
-	}
-	if err := b.Flush(); err != nil {
+	if err := svc.putChanged(tx, changed, products); err != nil {
 		return out, err
 	}
 	is, left, err := svc.Snapshots.FiguresAndLeftOut(tx, products)
@@ -222,6 +213,32 @@ func (svc *Service) ruleAndCompare(tx *sqlite.Tx, d RuleDraft, who string, waits
 	}
 	out.Moves = snapshot.Moves(was, is)
 	return out, nil
+}
+
+// putChanged writes what records are now, where figures of some products, or of all (nil), are computed next.
+func (svc *Service) putChanged(tx *sqlite.Tx, changed []snapshot.Recognition, products []int64) error {
+	if len(changed) == 0 {
+		return nil
+	}
+	if products != nil {
+		records := make([]int64, len(changed))
+		for i := range changed {
+			records[i] = changed[i].Record
+		}
+		if err := svc.Snapshots.LayRecognitions(tx, products, records); err != nil {
+			return err
+		}
+	}
+	b, err := snapshot.NewRecognitions(tx)
+	if err != nil {
+		return err
+	}
+	for _, n := range changed {
+		if err := snapshot.AddRecognition(b, n); err != nil {
+			return err
+		}
+	}
+	return b.Flush()
 }
 
 // mostPreviewed is how many positions a preview computes before it computes all of them at once.

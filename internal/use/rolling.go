@@ -200,7 +200,7 @@ func (r *roller) roll(device, since int64) error {
 
 // rollUse rolls up some devices, each from the earliest start of a session that came or changed.
 func (svc *Service) rollUse(tx *sqlite.Tx, devices map[int64]int64) error {
-	if len(devices) == 0 {
+	if len(devices) == 0 || tx.Previewed() { // a preview of an import says nothing of days
 		return nil
 	}
 	r, err := svc.newRoller(tx)

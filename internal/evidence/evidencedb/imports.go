@@ -46,6 +46,9 @@ func KeepLines(tx *sqlite.Tx, id int64, header []string, lines []Reported) error
 	if _, err := tx.Exec("UPDATE import SET header = ? WHERE id = ?", string(text), id); err != nil {
 		return err
 	}
+	if err := tx.LayRows("reported", "0"); err != nil {
+		return err
+	}
 	b, err := tx.Bulk(3, "INSERT INTO reported(import_id, line, content)", "")
 	if err != nil {
 		return err

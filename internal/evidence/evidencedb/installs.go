@@ -320,8 +320,32 @@ func DropInterval(tx *sqlite.Tx, device, source int64, iv evidence.Interval) err
 	return err
 }
 
+// LayDevice says that the evidence of a device, and of no other, is going to be read and changed.
+func LayDevice(tx *sqlite.Tx, device int64) error {
+	for _, table := range []string{
+		"device_file",
+		"device_was",
+		"fact_scan",
+		"hardware",
+		"install",
+		"last_use",
+		"logon",
+		"missing_part",
+		"scan",
+		"use_session",
+	} {
+		if err := tx.LayRows(table, "device_id = ?", device); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 // NewInstalls writes intervals; one that is there already takes the new end and date.
 func NewInstalls(tx *sqlite.Tx) (*sqlite.Bulk, error) {
+	if err := tx.LayRows("install", "0"); err != nil {
+		return nil, err
+	}
 	return tx.Bulk(
 		7,
 		"INSERT INTO install(device_id, source_id, record_id, place_id, since, until, install_date)",
@@ -340,12 +364,18 @@ func AddInstall(b *sqlite.Bulk, device, source int64, iv StoredInterval) error {
 
 // NewScans writes scan times.
 func NewScans(tx *sqlite.Tx) (*sqlite.Bulk, error) {
+	if err := tx.LayRows("scan", "0"); err != nil {
+		return nil, err
+	}
 	return tx.Bulk(3, "INSERT OR IGNORE INTO scan(device_id, source_id, at)", "")
 }
 
 // NewLastUses writes last uses that scans reported: device, record, used on, seen on. The latest scan that says so
 // counts.
 func NewLastUses(tx *sqlite.Tx) (*sqlite.Bulk, error) {
+	if err := tx.LayRows("last_use", "0"); err != nil {
+		return nil, err
+	}
 	return tx.Bulk(
 		4,
 		"INSERT INTO last_use(device_id, record_id, used_on, seen_on)",

@@ -296,6 +296,9 @@ func InstallsByRecord(tx *sqlite.Tx, records []int64) (map[int64]int64, error) {
 
 // SetNameState writes the state of one name: as given, or where that is empty as its records say.
 func SetNameState(tx *sqlite.Tx, key, state string) error {
+	if err := tx.LayRows("name_fact", "key = ?", key); err != nil {
+		return err
+	}
 	_, err := tx.Exec(
 		`UPDATE name_fact SET state = CASE WHEN ?2 <> '' THEN ?2 ELSE coalesce((SELECT CASE WHEN max(product_id = 0
 			AND not_software = 0) THEN 'unrecognised' WHEN max(step = 'decision') THEN 'decided'

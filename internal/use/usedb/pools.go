@@ -74,6 +74,9 @@ func PoolQuantities(tx *sqlite.Tx, pool int64) ([]PoolWas, error) {
 
 // PutPoolEvent writes an event of a pool. The same event twice is one.
 func PutPoolEvent(tx *sqlite.Tx, pool int64, e formats.PoolEvent) (sqlite.Change, error) {
+	if err := tx.LayRows("pool_event", "pool_id = ?", pool); err != nil {
+		return sqlite.Same, err
+	}
 	res, err := tx.Exec(
 		"INSERT OR IGNORE INTO pool_event(pool_id, at, session, event, person_code, device_code, licences, active) "+
 			"VALUES (?, ?, ?, ?, ?, ?, ?, ?)",

@@ -14,6 +14,9 @@ import (
 
 // PutProcessEvent writes what an operating system reported. The same twice is one.
 func PutProcessEvent(tx *sqlite.Tx, device, name int64, e usage.Event) (sqlite.Change, error) {
+	if err := tx.LayRows("process_event", "device_id = ?", device); err != nil {
+		return sqlite.Same, err
+	}
 	res, err := tx.Exec(
 		"INSERT OR IGNORE INTO process_event(device_id, at, kind, pid, name_id, person_code, started, active) VALUES "+
 			"(?, ?, ?, ?, ?, ?, ?, ?)",
