@@ -8,7 +8,7 @@ PAGES := $(shell find web/src web/public -type f) web/index.html web/vite.config
 # The browser tests run in two halves side by side: mostly they wait.
 WALKS := EveryPage|Sticks|TwentyRows|Keyboard|FiftyNames|Shortfall
 
-.PHONY: build demo test check go-test nocgo-test web-check e2e types shots bench bench-again bench-rights bench-use bench-names evaluate starter load golden fuzz chromium clean
+.PHONY: build demo test check go-test nocgo-test web-check e2e types shots bench bench-again bench-rights bench-use bench-previews bench-names evaluate starter load golden fuzz chromium clean
 
 build: bin/ensomet
 
@@ -85,6 +85,10 @@ bench-rights:
 # Use of 1,000 machines over 400 days, and a year of a pool's events: some ten minutes.
 bench-use:
 	$(GO) run ./bench -use
+
+# How long a writer waits while effects of changes are asked for, on 56,000 raw records: two minutes.
+bench-previews:
+	$(GO) run ./bench -previews
 
 # How well names are recognised, on the demo's names, on open data and on the packages of this machine; on Debian, as root.
 evaluate:

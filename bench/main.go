@@ -45,6 +45,7 @@ func main() {
 		false,
 		"positions over 5,000 lines of all metrics, on 100,000 devices and on 1,000 unless said otherwise",
 	)
+	previews := flag.Bool("previews", false, "how long a writer waits while effects of changes are asked for")
 	use := flag.Bool("use", false, "use of 1,000 machines over 400 days, and a year of a pool's events")
 	machines := flag.Int("machines", 0, "with -use: only so many machines")
 	events := flag.Int("events", 5_000_000, "with -use: events of the pool")
@@ -60,6 +61,15 @@ func main() {
 			}
 		}
 		if err := measurePool(*events); err != nil {
+			log.Fatal(err)
+		}
+		return
+	}
+	if *previews {
+		if *devices == 0 {
+			*devices = 8_000
+		}
+		if err := measurePreviews(*devices); err != nil {
 			log.Fatal(err)
 		}
 		return
