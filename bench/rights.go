@@ -225,7 +225,7 @@ func rightsSteps(ctx context.Context, a *program.Program, step string, timed fun
 		}
 		if err := one(&lists, func() error {
 			return a.DB.View(ctx, func(tx *sqlite.Tx) error {
-				_, err := snapshot.PositionPage(tx,
+				_, err := snapshot.PositionList().Page(tx,
 					sqlite.ListQuery{Sort: []string{"money", "product", "balance"}[i%3], Limit: 100})
 				return err
 			})

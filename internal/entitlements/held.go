@@ -60,11 +60,9 @@ func (svc *Service) Held(ctx context.Context, user string) (Held, error) {
 			Devices: []HeldDevice{},
 			Waits:   []entitlementsdb.WaitRow{},
 		}
-		page, err := entitlementsdb.SeatPage(
+		page, err := entitlementsdb.SeatList(svc.Snapshots.Today()).Page(
 			tx,
-			sqlite.ListQuery{Filters: map[string]string{"user": p.Code, "state": "held|of a leaver"}, Limit: 1000},
-			svc.Snapshots.Today(),
-		)
+			sqlite.ListQuery{Filters: map[string]string{"user": p.Code, "state": "held|of a leaver"}, Limit: 1000})
 		if err != nil {
 			return err
 		}

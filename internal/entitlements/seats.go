@@ -17,15 +17,8 @@ import (
 )
 
 // Seats reads a page of the list of seats.
-func (svc *Service) Seats(
-	ctx context.Context,
-	q sqlite.ListQuery,
-) (page sqlite.Page[entitlementsdb.SeatRow], err error) {
-	err = svc.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
-		page, err = entitlementsdb.SeatPage(tx, q, svc.Snapshots.Today())
-		return err
-	})
-	return page, err
+func (svc *Service) Seats(*sqlite.ListQuery) (*sqlite.List[entitlementsdb.SeatRow], error) {
+	return entitlementsdb.SeatList(svc.Snapshots.Today()), nil
 }
 
 // FreeSeats is a line with seats that can be assigned.

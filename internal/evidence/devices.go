@@ -50,7 +50,7 @@ func (svc *Service) Device(ctx context.Context, code string) (DeviceView, error)
 		if out.Scans, err = evidencedb.DeviceScans(tx, out.ID, 30); err != nil {
 			return err
 		}
-		page, err := snapshot.CasePage(tx,
+		page, err := snapshot.CaseList().Page(tx,
 			sqlite.ListQuery{Filters: map[string]string{"deviceId": fmt.Sprint(out.ID)}})
 		out.Findings = page.Rows
 		return err

@@ -91,7 +91,7 @@ func (svc *Service) WriteSoftware(ctx context.Context, code, format string, out 
 func (svc *Service) WriteAllSoftware(ctx context.Context, format string, out io.Writer) error {
 	var codes []string
 	if err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
-		page, err := snapshot.DevicePage(tx, sqlite.ListQuery{Sort: "code"})
+		page, err := snapshot.DeviceList().Page(tx, sqlite.ListQuery{Sort: "code"})
 		for _, d := range page.Rows {
 			if d.LastSeen != 0 {
 				codes = append(codes, d.Code)

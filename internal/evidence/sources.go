@@ -175,7 +175,7 @@ func (svc *Service) FindFiles(ctx context.Context, pattern string) (FileSearch, 
 		if out.Files, out.Total, err = evidencedb.FindFiles(tx, pattern, shownFiles); err != nil {
 			return err
 		}
-		page, err := snapshot.DevicePage(tx,
+		page, err := snapshot.DeviceList().Page(tx,
 			sqlite.ListQuery{Filters: map[string]string{"hasFile": pattern}, Limit: 1})
 		if err != nil {
 			return err
@@ -211,10 +211,9 @@ func (svc *Service) Drill(ctx context.Context, publisher string, product int64, 
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
 		switch {
 		case product != 0:
-			page, err := snapshot.ProductPage(
+			page, err := snapshot.ProductList().Page(
 				tx,
-				sqlite.ListQuery{Filters: map[string]string{"id": fmt.Sprint(product)}, Limit: 1},
-			)
+				sqlite.ListQuery{Filters: map[string]string{"id": fmt.Sprint(product)}, Limit: 1})
 			if err != nil {
 				return err
 			}

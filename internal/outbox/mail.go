@@ -46,9 +46,9 @@ func QueueMail(tx *sqlite.Tx, m Mail) error {
 	return err
 }
 
-// MailPage reads a page of messages.
-func MailPage(tx *sqlite.Tx, q sqlite.ListQuery) (sqlite.Page[Mail], error) {
-	l := sqlite.List[Mail]{From: "mail m", Key: "m.id", Sort: "-id", Columns: []sqlite.Column[Mail]{
+// MailList is the list of messages.
+func MailList() *sqlite.List[Mail] {
+	l := &sqlite.List[Mail]{From: "mail m", Key: "m.id", Sort: "-id", Columns: []sqlite.Column[Mail]{
 		sqlite.Plain("id", "m.id", func(r *Mail) any { return &r.ID }),
 		sqlite.Searched("address", "m.address", func(r *Mail) any { return &r.Address }),
 		sqlite.Searched("subject", "m.subject", func(r *Mail) any { return &r.Subject }),
@@ -62,7 +62,7 @@ func MailPage(tx *sqlite.Tx, q sqlite.ListQuery) (sqlite.Page[Mail], error) {
 		sqlite.Plain("dueAt", "m.due_at", func(r *Mail) any { return &r.DueAt }),
 		sqlite.Plain("givenUpAt", "m.given_up_at", func(r *Mail) any { return &r.GivenUpAt }),
 	}}
-	return l.Page(tx, q)
+	return l
 }
 
 // CallBackMail takes back the mail of a question that has not left.

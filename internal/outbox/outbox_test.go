@@ -94,7 +94,7 @@ func queue(t *testing.T, svc *Service, n int, address string) {
 func letter(t *testing.T, svc *Service, id int64) (m Mail) {
 	t.Helper()
 	if err := svc.DB.View(t.Context(), func(tx *sqlite.Tx) error {
-		page, err := MailPage(tx, sqlite.ListQuery{Filters: map[string]string{"id": fmt.Sprint(id)}})
+		page, err := MailList().Page(tx, sqlite.ListQuery{Filters: map[string]string{"id": fmt.Sprint(id)}})
 		if err == nil {
 			m = page.Rows[0]
 		}

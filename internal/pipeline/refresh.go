@@ -82,7 +82,7 @@ func (svc *Service) Refresh(ctx context.Context) error {
 		if err := svc.Worklist.UpdateCases(tx, &d.Findings); err != nil {
 			return err
 		}
-		if err := worklistdb.CountCases(tx); err != nil {
+		if err := errors.Join(worklistdb.PutInOrder(tx), worklistdb.CountCases(tx)); err != nil {
 			return err
 		}
 		if err := tx.SetSetting(renewal.ComputedChanges, upTo); err != nil {
@@ -94,7 +94,7 @@ func (svc *Service) Refresh(ctx context.Context) error {
 		return err
 	}
 	svc.Renewal.Renewed()
-	return nil
+	return svc.DB.Analyse(ctx)
 }
 
 // derived is the result of a full computation, ready to be stored.

@@ -58,6 +58,23 @@ func take(t *testing.T, a *Program, kind *formats.Kind, lines ...string) intake.
 	return res
 }
 
+// listed reads all of a list.
+func listed[T any](
+	a *Program,
+	list func(*sqlite.ListQuery) (*sqlite.List[T], error),
+	q sqlite.ListQuery,
+) (page sqlite.Page[T], err error) {
+	l, err := list(&q)
+	if err != nil {
+		return page, err
+	}
+	err = a.DB.View(context.Background(), func(tx *sqlite.Tx) (err error) {
+		page, err = l.Page(tx, q)
+		return err
+	})
+	return page, err
+}
+
 const installHeader = "device_id,publisher,name,version,last_used,source,seen_at"
 
 func base(t *testing.T, a *Program) {

@@ -76,7 +76,7 @@ func TestCheckedAndDoneInOne(t *testing.T) {
 		}
 		key := ""
 		if err := a.DB.View(t.Context(), func(tx *sqlite.Tx) error {
-			page, err := snapshot.NamePage(tx, sqlite.ListQuery{Search: "Something odd"})
+			page, err := snapshot.NameList().Page(tx, sqlite.ListQuery{Search: "Something odd"})
 			if err == nil {
 				key = page.Rows[0].Key
 			}

@@ -52,7 +52,7 @@ func TestCasesOfSeveralCurrenciesInOrder(t *testing.T) {
 		for range 10 {
 			var page sqlite.Page[snapshot.CaseRow]
 			if err := a.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
-				page, err = snapshot.CasePage(tx,
+				page, err = snapshot.CaseList().Page(tx,
 					sqlite.ListQuery{Sort: "amount", Descending: down, Limit: 1, Cursor: cursor,
 						Filters: map[string]string{"kind": "uncovered"}})
 				return err

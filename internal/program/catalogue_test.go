@@ -311,7 +311,7 @@ func TestPublishersOfOneHouse(t *testing.T) {
 	}
 	ids := map[string]int64{}
 	if err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
-		page, err := titlesdb.PublisherPage(tx, sqlite.ListQuery{})
+		page, err := titlesdb.PublisherList().Page(tx, sqlite.ListQuery{})
 		for _, r := range page.Rows {
 			ids[r.Publisher] = r.ID
 		}
@@ -494,8 +494,7 @@ func TestReleasesAndPlans(t *testing.T) {
 		t.Fatal(err)
 	}
 	row := func(product, version string) titlesdb.ReleaseRow {
-		page, err := a.Catalogue.Releases(
-			ctx,
+		page, err := listed(a, a.Catalogue.Releases,
 			sqlite.ListQuery{Filters: map[string]string{"product": product, "version": version}},
 		)
 		if err != nil || len(page.Rows) != 1 {
@@ -514,14 +513,13 @@ func TestReleasesAndPlans(t *testing.T) {
 	if o := row("Odd", "1"); o.Phase != "unknown" || o.EndOn.Known() {
 		t.Errorf("%+v", o)
 	}
-	page, err := a.Catalogue.Releases(
-		ctx,
+	page, err := listed(a, a.Catalogue.Releases,
 		sqlite.ListQuery{Filters: map[string]string{"on": "2024-06-01", "phase": "extended"}},
 	)
 	if err != nil || len(page.Rows) != 1 || page.Rows[0].Version != "5" {
 		t.Errorf("on a past day: %+v, %v", page, err)
 	}
-	if page, err = a.Catalogue.Releases(ctx,
+	if page, err = listed(a, a.Catalogue.Releases,
 		sqlite.ListQuery{Filters: map[string]string{"until": "2027-02-01"}}); err != nil ||
 		len(page.Rows) != 1 ||
 		page.Rows[0].Version != "6" {
@@ -612,7 +610,7 @@ func TestPhasesOfTheListAreTheCores(t *testing.T) {
 	}
 	for range 40 {
 		on := civil.Of(clock.now) + civil.Day(r.IntN(1000)-500)
-		page, err := a.Catalogue.Releases(ctx, sqlite.ListQuery{Filters: map[string]string{"on": on.String()}})
+		page, err := listed(a, a.Catalogue.Releases, sqlite.ListQuery{Filters: map[string]string{"on": on.String()}})
 		if err != nil || len(page.Rows) != 120 {
 			t.Fatal(len(page.Rows), err)
 		}
@@ -682,7 +680,7 @@ func TestTagsNotesAndTheWatchList(t *testing.T) {
 	}
 	var rows []snapshot.ProductRow
 	if err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
-		page, err := snapshot.ProductPage(tx,
+		page, err := snapshot.ProductList().Page(tx,
 			sqlite.ListQuery{Filters: map[string]string{"tag": "audit", "watched": "0"}})
 		rows = page.Rows
 		return err
@@ -718,8 +716,7 @@ func TestTheStarterCatalogue(t *testing.T) {
 	}
 	for _, want := range []struct{ product, version, end string }{{"Node.js", "20", "2026-04-30"},
 		{"Debian", "12", "2028-06-30"}} {
-		page, err := a.Catalogue.Releases(
-			ctx,
+		page, err := listed(a, a.Catalogue.Releases,
 			sqlite.ListQuery{Filters: map[string]string{"product": want.product, "version": want.version}},
 		)
 		if err != nil || len(page.Rows) != 1 || page.Rows[0].Devices != 1 || page.Rows[0].EndOn.String() != want.end {

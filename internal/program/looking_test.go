@@ -111,7 +111,7 @@ func devicesWith(t *testing.T, a *Program, filters map[string]string, split stri
 	t.Helper()
 	var page sqlite.Page[snapshot.DeviceRow]
 	if err := a.DB.View(context.Background(), func(tx *sqlite.Tx) (err error) {
-		page, err = snapshot.DevicePage(tx, sqlite.ListQuery{Filters: filters, Split: split, Sort: "code"})
+		page, err = snapshot.DeviceList().Page(tx, sqlite.ListQuery{Filters: filters, Split: split, Sort: "code"})
 		return err
 	}); err != nil {
 		t.Fatal(err)
@@ -379,7 +379,7 @@ func TestDirectoryImport(t *testing.T) {
 	}
 	var moves []string
 	if err := a.DB.View(context.Background(), func(tx *sqlite.Tx) error {
-		page, err := evidencedb.MovePage(tx, sqlite.ListQuery{Sort: "person"})
+		page, err := evidencedb.MoveList().Page(tx, sqlite.ListQuery{Sort: "person"})
 		for _, m := range page.Rows {
 			moves = append(moves,
 				strings.TrimSpace(fmt.Sprint(m.Person, " ", m.What, " ", m.From, " ", m.To, " ", m.On)))

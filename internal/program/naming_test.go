@@ -257,7 +257,7 @@ func TestSigningOffAndUndoing(t *testing.T) {
 		}
 		var page sqlite.Page[snapshot.NameRow]
 		if err := a.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
-			page, err = snapshot.NamePage(tx, sqlite.ListQuery{Filters: map[string]string{"name": "Odd Thing"}})
+			page, err = snapshot.NameList().Page(tx, sqlite.ListQuery{Filters: map[string]string{"name": "Odd Thing"}})
 			return err
 		}); err != nil || len(page.Rows) != 1 {
 			t.Fatal(page, err)
@@ -448,7 +448,7 @@ func TestNoDecisionIsLostOverAYear(t *testing.T) {
 		}
 		var open []snapshot.NameRow
 		if err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
-			page, err := snapshot.NamePage(tx,
+			page, err := snapshot.NameList().Page(tx,
 				sqlite.ListQuery{Filters: map[string]string{"state": "unrecognised"}, Limit: 5})
 			open = page.Rows
 			return err

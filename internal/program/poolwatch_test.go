@@ -18,7 +18,7 @@ func letters(t *testing.T, a *Program) []outbox.Mail {
 	t.Helper()
 	var page sqlite.Page[outbox.Mail]
 	if err := a.DB.View(context.Background(), func(tx *sqlite.Tx) (err error) {
-		page, err = outbox.MailPage(tx, sqlite.ListQuery{Sort: "id", Limit: 100})
+		page, err = outbox.MailList().Page(tx, sqlite.ListQuery{Sort: "id", Limit: 100})
 		return err
 	}); err != nil {
 		t.Fatal(err)
@@ -187,7 +187,6 @@ func TestPoolAlertsByMail(t *testing.T) {
 
 // The list's word for a pool is the gravest of its alerts.
 func TestTheListSaysTheGravestAlert(t *testing.T) {
-	ctx := context.Background()
 	a, clock := meterDesk(t)
 	clock.now = time.Date(2026, 6, 30, 20, 0, 0, 0, time.UTC)
 	header := "pool,event,session,user_id,device_id,at,licences"
@@ -219,7 +218,7 @@ func TestTheListSaysTheGravestAlert(t *testing.T) {
 		"g,lost,,,,2026-06-20T08:00:00Z,",
 		"g,found,,,,2026-06-21T08:00:00Z,",
 	)
-	page, err := a.Use.Pools(ctx, sqlite.ListQuery{Sort: "code"})
+	page, err := listed(a, a.Use.Pools, sqlite.ListQuery{Sort: "code"})
 	if err != nil || len(page.Rows) != 7 {
 		t.Fatalf("%+v, %v", page, err)
 	}

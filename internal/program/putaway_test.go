@@ -97,7 +97,7 @@ func TestALineThatIsGivenUp(t *testing.T) {
 		t.Helper()
 		var page sqlite.Page[evidencedb.AsideRow]
 		if err := a.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
-			page, err = evidencedb.AsidePage(tx,
+			page, err = evidencedb.AsideList().Page(tx,
 				sqlite.ListQuery{Sort: "id", Filters: map[string]string{"state": state}})
 			return err
 		}); err != nil {

@@ -53,7 +53,7 @@ func office(t *testing.T) (*Program, int64) {
 
 func seatsHeld(t *testing.T, a *Program) map[string]string {
 	t.Helper()
-	page, err := a.Entitlements.Seats(context.Background(), sqlite.ListQuery{Limit: 100})
+	page, err := listed(a, a.Entitlements.Seats, sqlite.ListQuery{Limit: 100})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -116,7 +116,7 @@ func TestSeatsFromHandToHand(t *testing.T) {
 		t.Fatal(err)
 	}
 	if err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
-		mail, err := outbox.MailPage(tx, sqlite.ListQuery{Limit: 10})
+		mail, err := outbox.MailList().Page(tx, sqlite.ListQuery{Limit: 10})
 		if err != nil || len(mail.Rows) != 1 || mail.Rows[0].Address != "desk@halvorsund.example" ||
 			!strings.Contains(mail.Rows[0].Body, "Brack Notes") {
 			t.Errorf("%+v, %v", mail.Rows, err)
@@ -125,7 +125,7 @@ func TestSeatsFromHandToHand(t *testing.T) {
 	}); err != nil {
 		t.Fatal(err)
 	}
-	page, err := a.Entitlements.Seats(ctx, sqlite.ListQuery{Filters: map[string]string{"user": "u1"}})
+	page, err := listed(a, a.Entitlements.Seats, sqlite.ListQuery{Filters: map[string]string{"user": "u1"}})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -545,7 +545,7 @@ func TestBaskets(t *testing.T) {
 	state := func() string {
 		var out string
 		if err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
-			page, err := snapshot.CasePage(tx, sqlite.ListQuery{Filters: map[string]string{"kind": "planned"}})
+			page, err := snapshot.CaseList().Page(tx, sqlite.ListQuery{Filters: map[string]string{"kind": "planned"}})
 			if err == nil && len(page.Rows) == 1 {
 				out = page.Rows[0].State
 			}

@@ -24,7 +24,7 @@ func orders(t *testing.T, a *Program) string {
 	t.Helper()
 	var out []string
 	if err := a.DB.View(context.Background(), func(tx *sqlite.Tx) error {
-		page, err := evidencedb.OrderPage(tx, sqlite.ListQuery{Sort: "id"})
+		page, err := evidencedb.OrderList().Page(tx, sqlite.ListQuery{Sort: "id"})
 		for _, o := range page.Rows {
 			out = append(out, fmt.Sprintf("%s %s %s %s %d", o.Code, o.State, o.Why, o.Reason, o.Tries))
 		}
@@ -281,7 +281,7 @@ func TestGroups(t *testing.T) {
 	members := func(group string) string {
 		var out []string
 		if err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
-			page, err := snapshot.DevicePage(tx,
+			page, err := snapshot.DeviceList().Page(tx,
 				sqlite.ListQuery{Filters: map[string]string{"group": group}, Sort: "code"})
 			for _, d := range page.Rows {
 				out = append(out, d.Code)
@@ -315,7 +315,7 @@ func TestGroups(t *testing.T) {
 	}
 	var found []string
 	if err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
-		page, err := snapshot.CasePage(tx, sqlite.ListQuery{Filters: map[string]string{"kind": "restricted"}})
+		page, err := snapshot.CaseList().Page(tx, sqlite.ListQuery{Filters: map[string]string{"kind": "restricted"}})
 		for _, c := range page.Rows {
 			found = append(found, c.Device)
 		}
@@ -379,7 +379,7 @@ func TestChangesAreQuietenedAndSent(t *testing.T) {
 		}
 		var out []string
 		if err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
-			page, err := evidencedb.ChangePage(tx,
+			page, err := evidencedb.ChangeList().Page(tx,
 				sqlite.ListQuery{Filters: map[string]string{"quiet": quiet}, Sort: "name"})
 			for _, c := range page.Rows {
 				out = append(out, fmt.Sprintf("%s %s %s>%s", c.Kind, c.Name, c.Was, c.Now))

@@ -53,8 +53,7 @@ func TestSeatsThroughManyHands(t *testing.T) {
 		notes := ids[0]
 		held := func() (out []entitlementsdb.SeatRow) {
 			t.Helper()
-			page, err := a.Entitlements.Seats(
-				ctx,
+			page, err := listed(a, a.Entitlements.Seats,
 				sqlite.ListQuery{Filters: map[string]string{"state": "held|of a leaver"}, Sort: "id"},
 			)
 			if err != nil {

@@ -299,7 +299,7 @@ func TestSourcesDisagree(t *testing.T) {
 		}
 		var page sqlite.Page[snapshot.DeviceRow]
 		if err := a.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
-			page, err = snapshot.DevicePage(tx, sqlite.ListQuery{})
+			page, err = snapshot.DeviceList().Page(tx, sqlite.ListQuery{})
 			return err
 		}); err != nil {
 			t.Fatal(err)

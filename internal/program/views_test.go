@@ -207,7 +207,7 @@ func TestRulesMoveWhatRestsOnThem(t *testing.T) {
 		}
 		var out string
 		if err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
-			page, err := usedb.UsePage(tx, sqlite.ListQuery{Filters: map[string]string{"device": "D1"}})
+			page, err := usedb.UseList().Page(tx, sqlite.ListQuery{Filters: map[string]string{"device": "D1"}})
 			for _, r := range page.Rows {
 				out = r.Class
 			}
@@ -267,7 +267,7 @@ func TestPolicyListAndItsCases(t *testing.T) {
 			t.Fatal(err)
 		}
 		if err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
-			page, err := snapshot.CasePage(tx,
+			page, err := snapshot.CaseList().Page(tx,
 				sqlite.ListQuery{Filters: map[string]string{"state": string(casework.Open),
 					"kind": string(casework.RestrictedTitle)}, Sort: "device"})
 			for _, c := range page.Rows {

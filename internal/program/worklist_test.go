@@ -718,8 +718,7 @@ func TestSavingsAndTheSeatThatBecomesFree(t *testing.T) {
 		t.Errorf("a click is a saving: %+v", s)
 	}
 	holders := func() string {
-		page, err := a.Entitlements.Seats(
-			ctx,
+		page, err := listed(a, a.Entitlements.Seats,
 			sqlite.ListQuery{Filters: map[string]string{"state": "held"}, Sort: "user"},
 		)
 		if err != nil {
@@ -766,7 +765,7 @@ func TestSavingsAndTheSeatThatBecomesFree(t *testing.T) {
 	}
 	page := sqlite.Page[worklistdb.SavingRow]{}
 	if err := a.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
-		page, err = worklistdb.SavingPage(tx, sqlite.ListQuery{Sort: "id"})
+		page, err = worklistdb.SavingList().Page(tx, sqlite.ListQuery{Sort: "id"})
 		return err
 	}); err != nil || len(page.Rows) != 2 || page.Rows[0].Amount != 60 || page.Rows[1].Amount != -60 ||
 		page.Rows[1].CaseID != 1 {
@@ -796,8 +795,7 @@ func TestEndOfSupportTakesOffItsRelease(t *testing.T) {
 		"D0,Grim,Relay 4,4.0,,scan,2026-06-29T12:00:00Z",
 	)
 	renew(t, a)
-	page, err := a.Catalogue.Releases(
-		ctx,
+	page, err := listed(a, a.Catalogue.Releases,
 		sqlite.ListQuery{Filters: map[string]string{"product": "Relay", "version": "3"}},
 	)
 	if err != nil || len(page.Rows) != 1 {

@@ -38,28 +38,25 @@ func (svc *Service) Course(ctx context.Context) (CourseView, error) {
 		if out.Money, err = reportsdb.MoneyByCurrency(tx); err != nil {
 			return err
 		}
-		short, err := snapshot.PositionPage(
+		short, err := snapshot.PositionList().Page(
 			tx,
-			sqlite.ListQuery{Filters: map[string]string{"state": "short"}, Limit: 8},
-		)
+			sqlite.ListQuery{Filters: map[string]string{"state": "short"}, Limit: 8})
 		if err != nil {
 			return err
 		}
-		silent, err := snapshot.DevicePage(
+		silent, err := snapshot.DeviceList().Page(
 			tx,
 			sqlite.ListQuery{
 				Filters: map[string]string{"age": "stale|never", "status": "in_service"},
 				Sort:    "lastSeen",
 				Limit:   6,
-			},
-		)
+			})
 		if err != nil {
 			return err
 		}
-		names, err := snapshot.NamePage(
+		names, err := snapshot.NameList().Page(
 			tx,
-			sqlite.ListQuery{Filters: map[string]string{"state": "unrecognised", "installs": ">0"}, Limit: 6},
-		)
+			sqlite.ListQuery{Filters: map[string]string{"state": "unrecognised", "installs": ">0"}, Limit: 6})
 		if err != nil {
 			return err
 		}

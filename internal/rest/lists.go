@@ -3,6 +3,8 @@ package rest
 import (
 	"context"
 	"fmt"
+	"io"
+	"log/slog"
 	"net/http"
 	"reflect"
 	"strings"
@@ -50,10 +52,16 @@ func (in *ListInput) Query() (sqlite.ListQuery, error) {
 	return q, nil
 }
 
-// pager reads a page of a list.
-type Pager[T any] func(ctx context.Context, q sqlite.ListQuery) (sqlite.Page[T], error)
+// Lister says which list a query is about. It may take out of the query what it answers itself.
+type Lister[T any] func(q *sqlite.ListQuery) (*sqlite.List[T], error)
 
-func List[T any](s *Server, name string, read Pager[T]) {
+// Of is a list that is the same whatever is asked.
+func Of[T any](list func() *sqlite.List[T]) Lister[T] {
+	return func(*sqlite.ListQuery) (*sqlite.List[T], error) { return list(), nil }
+}
+
+// List makes the routes of a list: its pages, and all of it as a file.
+func List[T any](s *Server, name string, lister Lister[T]) {
 	Handle(
 		s,
 		access.Look,
@@ -63,56 +71,58 @@ func List[T any](s *Server, name string, read Pager[T]) {
 			if err != nil {
 				return nil, err
 			}
-			page, err := read(ctx, q)
+			list, err := lister(&q)
+			if err != nil {
+				return nil, err
+			}
+			var page sqlite.Page[T]
+			err = s.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
+				page, err = list.Page(tx, q)
+				return err
+			})
 			return &Body[sqlite.Page[T]]{page}, err
 		},
 	)
 	s.Router.Get("/api/"+name+".{format}", func(w http.ResponseWriter, r *http.Request) {
-		s.exportList(
-			w,
-			r,
-			name,
-			func(q sqlite.ListQuery, start func([]string) error, write func([]string) error) error {
-				page, err := read(r.Context(), q)
-				if err != nil {
-					return err
-				}
-				return writeRows(page.Rows, start, write)
-			},
-		)
+		s.exportList(w, r, name, rowColumns[T](), func(q sqlite.ListQuery, write func([]string) error) error {
+			list, err := lister(&q)
+			if err != nil {
+				return err
+			}
+			return s.DB.View(r.Context(), func(tx *sqlite.Tx) error {
+				return list.Each(tx, q, func(row T) error { return write(rowValues(row)) })
+			})
+		})
 	})
 }
 
-// writeRows writes rows as a table whose columns are the rows' JSON names: days and times as ISO 8601 has them, in
-// UTC, and nothing where there was None. A field of seconds since 1970 says so by its tag unit.
-func writeRows[T any](rows []T, start func([]string) error, write func([]string) error) error {
+// rowColumns are the names of a row's fields in JSON.
+func rowColumns[T any]() []string {
 	t := reflect.TypeFor[T]()
-	var columns []string
-	for i := range t.NumField() {
-		columns = append(columns, t.Field(i).Tag.Get("json"))
+	out := make([]string, t.NumField())
+	for i := range out {
+		out[i] = t.Field(i).Tag.Get("json")
 	}
-	if err := start(columns); err != nil {
-		return err
-	}
-	for _, row := range rows {
-		v := reflect.ValueOf(row)
-		values := make([]string, len(columns))
-		for i := range columns {
-			values[i] = fmt.Sprint(v.Field(i).Interface())
-			switch x := v.Field(i).Interface().(type) {
-			case civil.Day:
-				values[i] = x.String()
-			case int64:
-				if t.Field(i).Tag.Get("unit") == "unix" {
-					values[i] = isoTime(x)
-				}
+	return out
+}
+
+// rowValues are the fields of a row as files have them: days and times as ISO 8601 has them, in UTC, and nothing where
+// there was none. A field of seconds since 1970 says so by its tag unit.
+func rowValues[T any](row T) []string {
+	v := reflect.ValueOf(row)
+	out := make([]string, v.NumField())
+	for i := range out {
+		out[i] = fmt.Sprint(v.Field(i).Interface())
+		switch x := v.Field(i).Interface().(type) {
+		case civil.Day:
+			out[i] = x.String()
+		case int64:
+			if v.Type().Field(i).Tag.Get("unit") == "unix" {
+				out[i] = isoTime(x)
 			}
 		}
-		if err := write(values); err != nil {
-			return err
-		}
 	}
-	return nil
+	return out
 }
 
 func isoTime(unix int64) string {
@@ -122,11 +132,14 @@ func isoTime(unix int64) string {
 	return time.Unix(unix, 0).UTC().Format(time.RFC3339)
 }
 
+// exportList writes a list as a file, row by row. What fails before anything has left is told; a file that has begun
+// is broken off, so that nobody takes a part for the whole.
 func (s *Server) exportList(
 	w http.ResponseWriter,
 	r *http.Request,
 	name string,
-	read func(q sqlite.ListQuery, start func([]string) error, write func([]string) error) error,
+	columns []string,
+	read func(q sqlite.ListQuery, write func([]string) error) error,
 ) {
 	if _, err := s.Need(r.Context(), access.Look); err != nil {
 		Problem(w, err)
@@ -140,31 +153,50 @@ func (s *Server) exportList(
 		return
 	}
 	format := chi.URLParam(r, "format")
-	w.Header().Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", name+"."+format))
-	w.Header().
-		Set("Content-Type",
-			map[string]string{"csv": "text/csv; charset=utf-8", "json": "application/json",
-				"xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"}[format])
+	begun := &counted{w: w}
 	var out formats.Writer
-	err = read(q, func(columns []string) (err error) {
-		out, err = formats.NewWriter(w, format, columns)
+	begin := func() (err error) {
+		w.Header().Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", name+"."+format))
+		w.Header().
+			Set("Content-Type",
+				map[string]string{"csv": "text/csv; charset=utf-8", "json": "application/json",
+					"xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"}[format])
+		out, err = formats.NewWriter(begun, format, columns)
 		return err
-	}, func(row []string) error { return out.Write(row) })
-	if err == nil && out != nil {
+	}
+	err = read(q, func(row []string) error {
+		if out == nil {
+			if err := begin(); err != nil {
+				return err
+			}
+		}
+		return out.Write(row)
+	})
+	if err == nil && out == nil { // a list without rows is a file with its columns
+		err = begin()
+	}
+	if err == nil {
 		err = out.Close()
 	}
-	if err != nil {
-		w.Header().Del("Content-Disposition")
-		Problem(w, Fail(err))
+	if err == nil {
+		return
 	}
+	if begun.n > 0 {
+		slog.Error("a file broke off", "list", name, "error", err)
+		panic(http.ErrAbortHandler)
+	}
+	w.Header().Del("Content-Disposition")
+	Problem(w, Fail(err))
 }
 
-func View[T any](s *Server, read func(tx *sqlite.Tx, q sqlite.ListQuery) (sqlite.Page[T], error)) Pager[T] {
-	return func(ctx context.Context, q sqlite.ListQuery) (page sqlite.Page[T], err error) {
-		err = s.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
-			page, err = read(tx, q)
-			return err
-		})
-		return page, err
-	}
+// counted counts what has left.
+type counted struct {
+	w io.Writer
+	n int64
+}
+
+func (c *counted) Write(p []byte) (int, error) {
+	n, err := c.w.Write(p)
+	c.n += int64(n)
+	return n, err
 }

@@ -422,27 +422,26 @@ type (
 
 // PutFacts replaces the derived rows that lists are served from.
 func PutFacts(tx *sqlite.Tx, devices []DeviceFact, names []NameFact, products []ProductFact, idle []IdleFact) error {
-	write := func(table string, width int, columns string, n int, row func(i int) []any) error {
-		if _, err := tx.Exec("DELETE FROM " + table); err != nil {
-			return err
-		}
-		b, err := tx.Bulk(width, "INSERT INTO "+table+"("+columns+")", "")
-		if err != nil {
-			return err
-		}
-		for i := range n {
-			if err := b.Add(row(i)...); err != nil {
-				return err
-			}
-		}
-		return b.Flush()
-	}
 	return errors.Join(
-		write(
+		tx.Replace(
 			"device_fact",
-			15,
-			"device_id, last_seen, age, hardware_seen, hardware_age, use_seen, use_age, directory_seen, "+
-				"directory_age, installs, unrecognised, counted, cases, namesakes, disagreements",
+			1,
+			[]string{
+				"device_id",
+				"last_seen",
+				"age",
+				"hardware_seen",
+				"hardware_age",
+				"use_seen",
+				"use_age",
+				"directory_seen",
+				"directory_age",
+				"installs",
+				"unrecognised",
+				"counted",
+				"namesakes",
+				"disagreements",
+			},
 			len(devices),
 			func(i int) []any {
 				d := devices[i]
@@ -459,17 +458,30 @@ func PutFacts(tx *sqlite.Tx, devices []DeviceFact, names []NameFact, products []
 					d.Installs,
 					d.Unrecognised,
 					d.Counted,
-					0,
 					d.Namesakes,
 					d.Disagreements,
 				}
 			},
 		),
-		write(
+		tx.Replace(
 			"name_fact",
-			14,
-			"key, publisher, name, versions, records, installs, devices, stale, state, gather, likely, score, money, "+
+			1,
+			[]string{
+				"key",
+				"publisher",
+				"name",
+				"versions",
+				"records",
+				"installs",
+				"devices",
+				"stale",
+				"state",
+				"gather",
+				"likely",
+				"score",
+				"money",
 				"findings",
+			},
 			len(names),
 			func(i int) []any {
 				d := names[i]
@@ -491,20 +503,37 @@ func PutFacts(tx *sqlite.Tx, devices []DeviceFact, names []NameFact, products []
 				}
 			},
 		),
-		write(
+		tx.Replace(
 			"product_fact",
-			8,
-			"product_id, installs, devices, stale, counted, folded, left_out, versions",
+			1,
+			[]string{
+				"product_id",
+				"installs",
+				"devices",
+				"stale",
+				"counted",
+				"folded",
+				"left_out",
+				"versions",
+			},
 			len(products),
 			func(i int) []any {
 				d := products[i]
 				return []any{d.Product, d.Installs, d.Devices, d.Stale, d.Counted, d.Folded, d.LeftOut, d.Versions}
 			},
 		),
-		write(
+		tx.Replace(
 			"idle_fact",
-			7,
-			"device_id, product_id, person_code, class, used, measured, last_use",
+			2,
+			[]string{
+				"device_id",
+				"product_id",
+				"person_code",
+				"class",
+				"used",
+				"measured",
+				"last_use",
+			},
 			len(idle),
 			func(i int) []any {
 				d := idle[i]

@@ -83,13 +83,14 @@ var Exports = map[string]string{
 	"transactions": "SELECT e.code, t.type, " + sqlite.Date(
 		"t.on_day",
 	) + ", t.quantity, coalesce(t.price, ''), t.currency, t.order_no, t.note FROM txn t JOIN entitlement e ON e.id = " +
-		"t.entitlement_id ORDER BY e.code, t.on_day, t.id",
+		"t.entitlement_id WHERE e.withdrawn_at = 0 ORDER BY e.code, t.on_day, t.id",
 	"assignments": `SELECT e.code, coalesce(u.code, ''), coalesce(d.code, ''), ` + sqlite.Date(
 		"a.from_day",
 	) + `, ` + sqlite.Date(
 		"a.until_day",
 	) + ` FROM assignment a JOIN entitlement e ON e.id = a.entitlement_id
-		LEFT JOIN person u ON u.id = a.person_id LEFT JOIN device d ON d.id = a.device_id ORDER BY e.code, 2, 3`,
+		LEFT JOIN person u ON u.id = a.person_id LEFT JOIN device d ON d.id = a.device_id WHERE e.withdrawn_at = 0 ORDER BY e.code, 2,
+		3`,
 	"policies": `SELECT coalesce(p.publisher, q.publisher), coalesce(p.name, ''), q.category, q.group_name, q.stance,
 		` + weekdays +
 		`, CASE WHEN q.from_minute = 0 AND q.to_minute = 0 THEN '' ELSE printf('%02d:%02d', q.from_minute / 60, q.from_minute % 60) END, CASE WHEN q.from_minute = 0 AND q.to_minute = 0 THEN '' ELSE printf('%02d:%02d', q.to_minute / 60, q.to_minute % 60) END, q.reason, q.owner, ` + sqlite.Date(

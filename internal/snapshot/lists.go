@@ -33,11 +33,14 @@ type DeviceRow struct {
 	Cases        int64  `json:"cases"`
 }
 
-// DevicePage reads a page of devices.
-func DevicePage(tx *sqlite.Tx, q sqlite.ListQuery) (sqlite.Page[DeviceRow], error) {
-	l := sqlite.List[DeviceRow]{
-		From:    "device d LEFT JOIN device_fact f ON f.device_id = d.id",
-		Key:     "d.id",
+// DeviceList is the list of devices.
+func DeviceList() *sqlite.List[DeviceRow] {
+	l := &sqlite.List[DeviceRow]{
+		From: "device d JOIN device_fact f ON f.device_id = d.id",
+		Key:  "d.id",
+		Leads: map[string]sqlite.Lead{
+			"f": {From: "device_fact f JOIN device d ON d.id = f.device_id", Key: "f.device_id"},
+		},
 		Sort:    "name",
 		Special: DeviceFilters("d"),
 		Columns: []sqlite.Column[DeviceRow]{
@@ -55,31 +58,31 @@ func DevicePage(tx *sqlite.Tx, q sqlite.ListQuery) (sqlite.Page[DeviceRow], erro
 			sqlite.Plain("cluster", "d.cluster", func(r *DeviceRow) any { return &r.Cluster }),
 			sqlite.Plain(
 				"hardwareAge",
-				"coalesce(f.hardware_age, 'never')",
+				"f.hardware_age",
 				func(r *DeviceRow) any { return &r.HardwareAge },
 			),
-			sqlite.Plain("useAge", "coalesce(f.use_age, 'never')", func(r *DeviceRow) any { return &r.UseAge }),
+			sqlite.Plain("useAge", "f.use_age", func(r *DeviceRow) any { return &r.UseAge }),
 			sqlite.Plain(
 				"directoryAge",
-				"coalesce(f.directory_age, 'never')",
+				"f.directory_age",
 				func(r *DeviceRow) any { return &r.DirectoryAge },
 			),
-			sqlite.Plain("namesakes", "coalesce(f.namesakes, 0)", func(r *DeviceRow) any { return &r.Namesakes }),
-			sqlite.Plain("differ", "coalesce(f.disagreements, 0)", func(r *DeviceRow) any { return &r.Differ }),
+			sqlite.Plain("namesakes", "f.namesakes", func(r *DeviceRow) any { return &r.Namesakes }),
+			sqlite.Plain("differ", "f.disagreements", func(r *DeviceRow) any { return &r.Differ }),
 			sqlite.Plain("status", "d.status", func(r *DeviceRow) any { return &r.Status }),
-			sqlite.Plain("lastSeen", "coalesce(f.last_seen, 0)", func(r *DeviceRow) any { return &r.LastSeen }),
-			sqlite.Plain("age", "coalesce(f.age, 'never')", func(r *DeviceRow) any { return &r.Age }),
-			sqlite.Plain("installs", "coalesce(f.installs, 0)", func(r *DeviceRow) any { return &r.Installs }),
+			sqlite.Plain("lastSeen", "f.last_seen", func(r *DeviceRow) any { return &r.LastSeen }),
+			sqlite.Plain("age", "f.age", func(r *DeviceRow) any { return &r.Age }),
+			sqlite.Plain("installs", "f.installs", func(r *DeviceRow) any { return &r.Installs }),
 			sqlite.Plain(
 				"unrecognised",
-				"coalesce(f.unrecognised, 0)",
+				"f.unrecognised",
 				func(r *DeviceRow) any { return &r.Unrecognised },
 			),
-			sqlite.Plain("counted", "coalesce(f.counted, 0)", func(r *DeviceRow) any { return &r.Counted }),
-			sqlite.Plain("cases", "coalesce(f.cases, 0)", func(r *DeviceRow) any { return &r.Cases }),
+			sqlite.Plain("counted", "f.counted", func(r *DeviceRow) any { return &r.Counted }),
+			sqlite.Plain("cases", "f.cases", func(r *DeviceRow) any { return &r.Cases }),
 		},
 	}
-	return l.Page(tx, q)
+	return l
 }
 
 // NameRow is a line of the list of raw names, those of one key together.
@@ -100,9 +103,9 @@ type NameRow struct {
 	Findings  int64   `json:"findings"`
 }
 
-// NamePage reads a page of raw names.
-func NamePage(tx *sqlite.Tx, q sqlite.ListQuery) (sqlite.Page[NameRow], error) {
-	l := sqlite.List[NameRow]{From: "name_fact n", Key: "n.key", Sort: "-installs", Columns: []sqlite.Column[NameRow]{
+// NameList is the list of raw names.
+func NameList() *sqlite.List[NameRow] {
+	l := &sqlite.List[NameRow]{From: "name_fact n", Key: "n.key", Sort: "-installs", Columns: []sqlite.Column[NameRow]{
 		sqlite.Plain("key", "n.key", func(r *NameRow) any { return &r.Key }),
 		sqlite.Searched("publisher", "n.publisher", func(r *NameRow) any { return &r.Publisher }),
 		sqlite.Searched("name", "n.name", func(r *NameRow) any { return &r.Name }),
@@ -118,7 +121,7 @@ func NamePage(tx *sqlite.Tx, q sqlite.ListQuery) (sqlite.Page[NameRow], error) {
 		sqlite.Plain("money", "n.money", func(r *NameRow) any { return &r.Money }),
 		sqlite.Plain("findings", "n.findings", func(r *NameRow) any { return &r.Findings }),
 	}}
-	return l.Page(tx, q)
+	return l
 }
 
 // ProductRow is a line of the list of titles, one for each product.
@@ -141,13 +144,13 @@ type ProductRow struct {
 	Watched   bool   `json:"watched"`
 }
 
-// ProductPage reads a page of products.
-func ProductPage(tx *sqlite.Tx, q sqlite.ListQuery) (sqlite.Page[ProductRow], error) {
+// ProductList is the list of products.
+func ProductList() *sqlite.List[ProductRow] {
 	first := func(col string) string {
 		return "coalesce((SELECT t." + col + " FROM title t WHERE t.product_id = p.id AND t." + col +
 			" <> '' ORDER BY t.id LIMIT 1), '')"
 	}
-	l := sqlite.List[ProductRow]{
+	l := &sqlite.List[ProductRow]{
 		From: "product p LEFT JOIN product_fact f ON f.product_id = p.id",
 		Key:  "p.id",
 		Sort: "-devices",
@@ -171,7 +174,7 @@ func ProductPage(tx *sqlite.Tx, q sqlite.ListQuery) (sqlite.Page[ProductRow], er
 			sqlite.Plain("leftOut", "coalesce(f.left_out, 0)", func(r *ProductRow) any { return &r.LeftOut }),
 			sqlite.Plain(
 				"rights",
-				"(SELECT count(*) FROM entitlement e WHERE e.product_id = p.id)",
+				"(SELECT count(*) FROM entitlement e WHERE e.product_id = p.id AND e.withdrawn_at = 0)",
 				func(r *ProductRow) any { return &r.Rights },
 			),
 			sqlite.Searched(
@@ -190,7 +193,7 @@ func ProductPage(tx *sqlite.Tx, q sqlite.ListQuery) (sqlite.Page[ProductRow], er
 	l.Special = map[string]func(string) (string, []any){"tag": func(v string) (string, []any) {
 		return "EXISTS (SELECT 1 FROM tag g WHERE g.product_id = p.id AND g.tag = ?)", []any{v}
 	}}
-	return l.Page(tx, q)
+	return l
 }
 
 // PositionRow is a line of the position.
@@ -220,11 +223,11 @@ type PositionRow struct {
 	Watched   bool    `json:"watched"`
 }
 
-// PositionPage reads a page of the position. The default order puts the greatest exposure first.
-func PositionPage(tx *sqlite.Tx, q sqlite.ListQuery) (sqlite.Page[PositionRow], error) {
-	l := sqlite.List[PositionRow]{
+// PositionList is the list of the position. The default order puts the greatest exposure first.
+func PositionList() *sqlite.List[PositionRow] {
+	l := &sqlite.List[PositionRow]{
 		From: "position n JOIN product p ON p.id = n.product_id",
-		Key:  "(n.product_id || ':' || n.metric)",
+		Key:  "n.product_id, n.metric",
 		Sort: "money",
 		Columns: []sqlite.Column[PositionRow]{
 			sqlite.Plain("id", "(n.product_id || ':' || n.metric)", func(r *PositionRow) any { return &r.ID }),
@@ -269,7 +272,7 @@ func PositionPage(tx *sqlite.Tx, q sqlite.ListQuery) (sqlite.Page[PositionRow], 
 			),
 		},
 	}
-	return l.Page(tx, q)
+	return l
 }
 
 // EntitlementRow is a line of the list of entitlements. Effective and Why are filled in by the use case.
@@ -298,12 +301,13 @@ type EntitlementRow struct {
 	ChangedAt int64     `json:"changedAt" unit:"unix"`
 }
 
-// EntitlementPage reads a page of entitlements.
-func EntitlementPage(tx *sqlite.Tx, q sqlite.ListQuery) (sqlite.Page[EntitlementRow], error) {
-	l := sqlite.List[EntitlementRow]{
-		From: "entitlement e JOIN product p ON p.id = e.product_id",
-		Key:  "e.id",
-		Sort: "code",
+// EntitlementList is the list of entitlements.
+func EntitlementList() *sqlite.List[EntitlementRow] {
+	l := &sqlite.List[EntitlementRow]{
+		From:  "entitlement e JOIN product p ON p.id = e.product_id",
+		Where: "e.withdrawn_at = 0",
+		Key:   "e.id",
+		Sort:  "code",
 		Columns: []sqlite.Column[EntitlementRow]{
 			sqlite.Plain("id", "e.id", func(r *EntitlementRow) any { return &r.ID }),
 			sqlite.Searched("code", "e.code", func(r *EntitlementRow) any { return &r.Code }),
@@ -335,7 +339,7 @@ func EntitlementPage(tx *sqlite.Tx, q sqlite.ListQuery) (sqlite.Page[Entitlement
 			sqlite.Plain("changedAt", "e.changed_at", func(r *EntitlementRow) any { return &r.ChangedAt }),
 		},
 	}
-	return l.Page(tx, q)
+	return l
 }
 
 // CaseRow is a line of the worklist.
@@ -370,15 +374,18 @@ type CaseRow struct {
 	Owner     string    `json:"owner"`
 }
 
-// CasePage reads a page of the worklist.
-func CasePage(tx *sqlite.Tx, q sqlite.ListQuery) (sqlite.Page[CaseRow], error) {
-	l := sqlite.List[CaseRow]{
-		From: "worklist_case c JOIN product p ON p.id = c.product_id LEFT JOIN device d ON d.id = c.device_id " +
-			"LEFT JOIN device_fact f ON f.device_id = d.id LEFT JOIN person u ON u.id = c.person_id LEFT JOIN pool o " +
-			"ON o.id = c.pool_id",
-		Key:     "c.id",
+// CaseList is the list of the worklist.
+func CaseList() *sqlite.List[CaseRow] {
+	about := " LEFT JOIN device d ON d.id = c.device_id LEFT JOIN device_fact f ON f.device_id = d.id LEFT JOIN " +
+		"person u ON u.id = c.person_id LEFT JOIN pool o ON o.id = c.pool_id"
+	l := &sqlite.List[CaseRow]{
+		From: "worklist_case c JOIN product p ON p.id = c.product_id" + about,
+		Key:  "c.id",
+		Leads: map[string]sqlite.Lead{
+			"p": {From: "product p JOIN worklist_case c ON c.product_id = p.id" + about, Key: "p.id, c.id"},
+		},
 		Sort:    "-amount",
-		Orders:  map[string]string{"amount": sqlite.InEUR("c.amount", "c.currency")},
+		Orders:  map[string]string{"amount": "c.in_eur"},
 		Special: DeviceFilters("d"),
 		Columns: []sqlite.Column[CaseRow]{
 			sqlite.Plain("id", "c.id", func(r *CaseRow) any { return &r.ID }),
@@ -415,5 +422,5 @@ func CasePage(tx *sqlite.Tx, q sqlite.ListQuery) (sqlite.Page[CaseRow], error) {
 			sqlite.Plain("cameBack", "c.came_back", func(r *CaseRow) any { return &r.CameBack }),
 		},
 	}
-	return l.Page(tx, q)
+	return l
 }

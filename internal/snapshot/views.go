@@ -33,7 +33,7 @@ type DeviceFull struct {
 // DeviceByCode reads a device by its device_id.
 func DeviceByCode(tx *sqlite.Tx, code string) (DeviceFull, error) {
 	var d DeviceFull
-	page, err := DevicePage(tx, sqlite.ListQuery{Filters: map[string]string{"code": code}, Limit: 1})
+	page, err := DeviceList().Page(tx, sqlite.ListQuery{Filters: map[string]string{"code": code}, Limit: 1})
 	if err != nil {
 		return d, err
 	}

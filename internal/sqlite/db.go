@@ -190,6 +190,13 @@ func within(ctx context.Context, pool *sql.DB, readOnly bool, fn func(tx *Tx) er
 	return nil
 }
 
+// Analyse gathers how many rows and values tables and indexes have, from a few rows of each, by which SQLite chooses
+// what to read first.
+func (db *DB) Analyse(ctx context.Context) error {
+	_, err := db.write.ExecContext(ctx, "PRAGMA analysis_limit = 400; ANALYZE")
+	return err
+}
+
 // Backup writes a consistent copy of the file while others work.
 func (db *DB) Backup(ctx context.Context, to string) error {
 	if _, err := os.Stat(to); err == nil {

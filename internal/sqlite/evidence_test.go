@@ -224,7 +224,7 @@ func TestSplit(t *testing.T) {
 				return err
 			}
 		}
-		page, err := snapshot.DevicePage(tx, sqlite.ListQuery{Split: "site", Limit: 1})
+		page, err := snapshot.DeviceList().Page(tx, sqlite.ListQuery{Split: "site", Limit: 1})
 		if err != nil {
 			return err
 		}
@@ -239,7 +239,7 @@ func TestSplit(t *testing.T) {
 			t.Errorf("%+v", page.Parts)
 		}
 		var bad *sqlite.ErrQuery
-		if _, err := snapshot.DevicePage(tx, sqlite.ListQuery{Split: "colour"}); !errors.As(err, &bad) {
+		if _, err := snapshot.DeviceList().Page(tx, sqlite.ListQuery{Split: "colour"}); !errors.As(err, &bad) {
 			t.Errorf("split by a column that there is not: %v", err)
 		}
 		return nil

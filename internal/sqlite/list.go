@@ -4,14 +4,20 @@ import (
 	"database/sql"
 	"encoding/base64"
 	"encoding/json"
+	"errors"
 	"fmt"
+	"maps"
+	"reflect"
 	"slices"
 	"strconv"
 	"strings"
+
+	"ensomet/internal/core/civil"
 )
 
 // ListQuery asks for a page of a list. Filters map a column to the value it must have; a value that begins with * is
-// a part it must contain. Limit 0 is no limit.
+// a part it must contain, one with | any of several, one that begins with > a number to exceed, and one that ends in
+// /* a path with all below it. Limit 0 is no limit.
 type ListQuery struct {
 	Search     string
 	Filters    map[string]string
@@ -62,16 +68,24 @@ func Searched[T any](name, sql string, into func(*T) any) Column[T] {
 	return Column[T]{Name: name, SQL: sql, Into: into, Search: true}
 }
 
-// List is a table that is filtered, sorted and paged in the database. key is unique and ends every order.
+// List is a table that is filtered, sorted and paged in the database. Key is unique, one column or several, and ends
+// every order, in the direction of the order. Leads says by name of a joined table how the list is read when it is
+// sorted by a column of that one: the same rows, from that table on, so that its index serves.
 type List[T any] struct {
 	From, Key string
+	Leads     map[string]Lead
 	Where     string
 	Sort      string
 	Columns   []Column[T]
 	// what a column is sorted by, where that is not what it shows
 	Orders  map[string]string
 	Special map[string]func(value string) (string, []any) // filters that are no columns
+	// Fill makes what completes a row that has been read, where the database does not know all of it; nil is nothing.
+	Fill func(tx *Tx) (func(row *T), error)
 }
+
+// Lead is another way to read a list: its tables from one of them on, and the key said by that one.
+type Lead struct{ From, Key string }
 
 // InEUR is an amount in euros at the newest rate on the table, in SQL: amounts of several currencies are put in order
 // by it, never shown. Without a rate it is the amount itself.
@@ -94,59 +108,95 @@ func (l *List[T]) column(name string) (*Column[T], error) {
 	return nil, &ErrQuery{fmt.Sprintf("this list has no column %q", name)}
 }
 
+// value reads what a filter asks for as a value of the column's own type, so that an index serves.
+func (c *Column[T]) value(text string) (any, error) {
+	var row T
+	into := c.Into(&row)
+	refused := func(what string) error {
+		return &ErrQuery{fmt.Sprintf("%s is %s: %q cannot be found in it", c.Name, what, text)}
+	}
+	switch into.(type) {
+	case *civil.Day:
+		if n, err := strconv.ParseInt(text, 10, 64); err == nil {
+			return n, nil
+		}
+		day, err := civil.Parse(text)
+		if err != nil {
+			return nil, refused("a day")
+		}
+		return int64(day), nil
+	case *bool:
+		yes, err := strconv.ParseBool(text)
+		if err != nil {
+			return nil, refused("yes or no")
+		}
+		return yes, nil
+	}
+	switch reflect.TypeOf(into).Elem().Kind() {
+	case reflect.Int, reflect.Int64, reflect.Float64:
+		if n, err := strconv.ParseInt(text, 10, 64); err == nil {
+			return n, nil
+		}
+		n, err := strconv.ParseFloat(text, 64)
+		if err != nil {
+			return nil, refused("a number")
+		}
+		return n, nil
+	}
+	return text, nil
+}
+
+// condition turns what a filter asks of a column into SQL.
+func (c *Column[T]) condition(v string) (string, []any, error) {
+	switch {
+	case strings.HasPrefix(v, "*"):
+		return c.SQL + " LIKE ? ESCAPE '\\'", []any{"%" + EscapeLike(v[1:]) + "%"}, nil
+	case strings.HasSuffix(v, "/*"):
+		path := strings.TrimSuffix(v, "/*") // what is below a path lies between "path/" and "path0"
+		text := "(" + c.SQL + " = ? OR " + c.SQL + " > ? AND " + c.SQL + " < ?)"
+		return text, []any{path, path + "/", path + "0"}, nil
+	case strings.HasPrefix(v, ">"):
+		n, err := strconv.ParseFloat(v[1:], 64)
+		if err != nil {
+			return "", nil, &ErrQuery{fmt.Sprintf("%q is no number that %s could exceed", v[1:], c.Name)}
+		}
+		return c.SQL + " > ?", []any{n}, nil
+	}
+	parts, args := strings.Split(v, "|"), []any{}
+	for _, part := range parts {
+		arg, err := c.value(part)
+		if err != nil {
+			return "", nil, err
+		}
+		args = append(args, arg)
+	}
+	if len(parts) == 1 {
+		return c.SQL + " = ?", args, nil
+	}
+	return c.SQL + " IN (" + strings.TrimSuffix(strings.Repeat("?,", len(parts)), ",") + ")", args, nil
+}
+
 // Conditions turns filters and search into SQL.
 func (l *List[T]) Conditions(q ListQuery) (string, []any, error) {
 	where, args := []string{"1 = 1"}, []any{}
 	if l.Where != "" {
 		where = append(where, l.Where)
 	}
-	names := make([]string, 0, len(q.Filters))
-	for name := range q.Filters {
-		names = append(names, name)
-	}
-	slices.Sort(names)
-	for _, name := range names {
+	for _, name := range slices.Sorted(maps.Keys(q.Filters)) {
 		v := q.Filters[name]
+		var text string
+		var more []any
 		c, err := l.column(name)
+		if err == nil {
+			text, more, err = c.condition(v)
+		} else if special := l.Special[name]; special != nil {
+			text, more = special(v)
+			err = nil
+		}
 		if err != nil {
-			special := l.Special[name]
-			if special == nil {
-				return "", nil, err
-			}
-			text, more := special(v)
-			where, args = append(where, text), append(args, more...)
-			continue
+			return "", nil, err
 		}
-		switch {
-		case strings.HasPrefix(v, "*"):
-			where, args = append(where, c.SQL+" LIKE ? ESCAPE '\\'"), append(args, "%"+EscapeLike(v[1:])+"%")
-		case strings.HasSuffix(v, "/*"):
-			where, args = append(where, "("+c.SQL+" = ? OR "+c.SQL+" LIKE ? ESCAPE '\\')"), append(
-				args,
-				strings.TrimSuffix(v, "/*"),
-				EscapeLike(strings.TrimSuffix(v, "*"))+"%",
-			)
-		case strings.Contains(v, "|"):
-			parts := strings.Split(v, "|")
-			where = append(
-				where,
-				"CAST("+c.SQL+" AS TEXT) IN ("+strings.TrimSuffix(strings.Repeat("?,", len(parts)), ",")+")",
-			)
-			for _, p := range parts {
-				args = append(args, p)
-			}
-		case strings.HasPrefix(v, ">"):
-			where, args = append(where, c.SQL+" > CAST(? AS REAL)"), append(args, v[1:])
-		default:
-			if _, err := strconv.ParseFloat(v, 64); err == nil { // 150 is 150.0
-				where, args = append(
-					where,
-					"(CAST("+c.SQL+" AS TEXT) = ? OR typeof("+c.SQL+") = 'real' AND "+c.SQL+" = CAST(? AS REAL))",
-				), append(args, v, v)
-				continue
-			}
-			where, args = append(where, "CAST("+c.SQL+" AS TEXT) = ?"), append(args, v)
-		}
+		where, args = append(where, text), append(args, more...)
 	}
 	for _, word := range strings.Fields(q.Search) {
 		var any []string
@@ -195,93 +245,214 @@ func (l *List[T]) parts(tx *Tx, by, base string, args []any) ([]Part, error) {
 // cursor marks where a page ends: the last row's value in the sort column and its key, so that a page costs the same
 // wherever it lies, and what was counted for the first page, so that nothing is counted again.
 type cursor struct {
-	Value, Key          any
+	At                  []any
 	Total, Stale, Never int
 }
 
+// order is what rows are put in order by: a column, and what tells rows apart that are alike in it; and the tables to
+// read, where nothing narrows them down. SQLite does not reckon with a page's end, so that it is told where to begin:
+// at the table whose index has the order.
+func (l *List[T]) order(q ListQuery) (terms []string, descending bool, from string, err error) {
+	by, descending := q.Sort, q.Descending
+	if by == "" {
+		by = strings.TrimPrefix(l.Sort, "-")
+		descending = strings.HasPrefix(l.Sort, "-")
+	}
+	c, err := l.column(by)
+	if err != nil {
+		return nil, false, "", err
+	}
+	first := c.SQL
+	if other := l.Orders[by]; other != "" {
+		first = other
+	}
+	lead := Lead{l.From, l.Key}
+	if table, _, plain := strings.Cut(first, "."); plain && l.Leads[table].Key != "" {
+		lead = l.Leads[table]
+	}
+	if terms = strings.Split(lead.Key, ", "); terms[0] != first {
+		terms = append([]string{first}, terms...)
+	}
+	if len(q.Filters) > 0 || q.Search != "" {
+		return terms, descending, l.From, nil
+	}
+	return terms, descending, inOrder(lead.From), nil
+}
+
+// inOrder keeps joined tables in the order in which they stand: a cross join is the same join, and is not moved.
+func inOrder(from string) string {
+	words := strings.Fields(from)
+	for i, word := range words {
+		if word == "JOIN" && words[i-1] != "LEFT" && words[i-1] != "CROSS" {
+			words[i] = "CROSS JOIN"
+		}
+	}
+	return strings.Join(words, " ")
+}
+
+// statement is the SQL of a page: the columns, what rows are put in order by, and the rows behind a mark, if any.
+func (l *List[T]) statement(q ListQuery, where string, behind bool) (string, error) {
+	terms, descending, from, err := l.order(q)
+	if err != nil {
+		return "", err
+	}
+	direction, follows := "", ">"
+	if descending {
+		direction, follows = " DESC", "<"
+	}
+	base := " FROM " + from + " WHERE " + where
+	if behind {
+		base += " AND (" + strings.Join(terms, ", ") + ") " + follows + " (" +
+			strings.TrimSuffix(strings.Repeat("?, ", len(terms)), ", ") + ")"
+	}
+	var columns, order []string
+	for _, c := range l.Columns {
+		columns = append(columns, c.SQL)
+	}
+	for i, term := range terms {
+		columns = append(columns, term)
+		// by its place: a column that is a mere number would be taken for one
+		order = append(order, strconv.Itoa(len(l.Columns)+i+1)+direction)
+	}
+	text := "SELECT " + strings.Join(columns, ", ") + base + " ORDER BY " + strings.Join(order, ", ")
+	if q.Limit > 0 {
+		text += fmt.Sprintf(" LIMIT %d", q.Limit+1)
+	}
+	return text, nil
+}
+
+// Plan returns the steps by which SQLite would read a page, and those by which it would count the rows.
+func (l *List[T]) Plan(tx *Tx, q ListQuery) (page, count []string, err error) {
+	where, args, err := l.Conditions(q)
+	if err != nil {
+		return nil, nil, err
+	}
+	base := " FROM " + l.From + " WHERE " + where
+	text, err := l.statement(q, where, false)
+	if err != nil {
+		return nil, nil, err
+	}
+	if page, err = tx.plan(text, args); err != nil {
+		return nil, nil, err
+	}
+	count, err = tx.plan(l.counting(base), args)
+	return page, count, err
+}
+
+func (tx *Tx) plan(text string, args []any) ([]string, error) {
+	return Query(tx, func(r *sql.Rows, step *string) error {
+		var id, parent, unused int
+		return r.Scan(&id, &parent, &unused, step)
+	}, "EXPLAIN QUERY PLAN "+text, args...)
+}
+
+// ColumnNames are the names of the columns, in their order.
+func (l *List[T]) ColumnNames() []string {
+	out := make([]string, len(l.Columns))
+	for i, c := range l.Columns {
+		out[i] = c.Name
+	}
+	return out
+}
+
+// counting is the SQL that counts the rows.
+func (l *List[T]) counting(base string) string { return "SELECT count(*), " + l.ages() + base }
+
 // Page reads one page. Rows are counted for the first page alone; those that follow say what it said.
 func (l *List[T]) Page(tx *Tx, q ListQuery) (Page[T], error) {
-	out := Page[T]{Parts: []Part{}}
+	out := Page[T]{Parts: []Part{}, Rows: []T{}}
 	where, args, err := l.Conditions(q)
 	if err != nil {
 		return out, err
 	}
 	base := " FROM " + l.From + " WHERE " + where
-	var after cursor
-	if q.Cursor == "" {
-		if err := tx.QueryRowContext(tx.Ctx, "SELECT count(*), "+l.ages()+base, args...).Scan(&out.Total, &out.Stale,
-			&out.Never); err != nil {
-			return out, err
+	if q.Cursor != "" {
+		after, err := readCursor(q.Cursor)
+		if terms, _, _, wrong := l.order(q); err == nil && wrong == nil && len(terms) != len(after.At) {
+			err = errMark
 		}
-	} else if after, err = readCursor(q.Cursor); err != nil {
-		return out, err
-	} else {
-		out.Total, out.Stale, out.Never = after.Total, after.Stale, after.Never
-	}
-	if q.Split != "" && q.Cursor == "" {
-		parts, err := l.parts(tx, q.Split, base, args)
 		if err != nil {
 			return out, err
 		}
-		out.Parts = append(out.Parts, parts...)
+		args = append(args, after.At...)
+		out.Total, out.Stale, out.Never = after.Total, after.Stale, after.Never
+	} else {
+		if err := tx.QueryRowContext(tx.Ctx, l.counting(base), args...).Scan(&out.Total, &out.Stale,
+			&out.Never); err != nil {
+			return out, err
+		}
+		if q.Split != "" {
+			parts, err := l.parts(tx, q.Split, base, args)
+			if err != nil {
+				return out, err
+			}
+			out.Parts = append(out.Parts, parts...)
+		}
 	}
-	sortBy, descending := q.Sort, q.Descending
-	if sortBy == "" {
-		sortBy = strings.TrimPrefix(l.Sort, "-")
-		descending = strings.HasPrefix(l.Sort, "-")
-	}
-	sc, err := l.column(sortBy)
+	text, err := l.statement(q, where, q.Cursor != "")
 	if err != nil {
 		return out, err
 	}
-	order := sc.SQL
-	if other := l.Orders[sortBy]; other != "" {
-		order = other
-	}
-	dir, cmp := "ASC", ">"
-	if descending {
-		dir, cmp = "DESC", "<"
-	}
-	if q.Cursor != "" {
-		base += fmt.Sprintf(" AND ((%s) %s ? OR ((%s) = ? AND %s > ?))", order, cmp, order, l.Key)
-		args = append(args, after.Value, after.Value, after.Key)
-	}
-	var cols []string
-	for _, c := range l.Columns {
-		cols = append(cols, c.SQL)
-	}
-	// by their places: a column that is a mere number would be taken for one
-	text := "SELECT " + strings.Join(cols, ", ") + ", " + order + ", " + l.Key + base + fmt.Sprintf(
-		" ORDER BY %d %s, %d",
-		len(cols)+1,
-		dir,
-		len(cols)+2,
-	)
-	if q.Limit > 0 {
-		text += fmt.Sprintf(" LIMIT %d", q.Limit+1)
-	}
-	var ends []cursor
-	out.Rows, err = Query(tx, func(r *sql.Rows, v *T) error {
-		end := cursor{Total: out.Total, Stale: out.Stale, Never: out.Never}
-		into := make([]any, 0, len(l.Columns)+2)
-		for _, c := range l.Columns {
-			into = append(into, c.Into(v))
-		}
-		err := r.Scan(append(into, &end.Value, &end.Key)...)
-		ends = append(ends, end)
-		return err
-	}, text, args...)
+	var ends [][]any
+	err = l.each(tx, text, args, func(row T, end []any) error {
+		out.Rows, ends = append(out.Rows, row), append(ends, end)
+		return nil
+	})
 	if err != nil {
 		return out, err
 	}
 	if q.Limit > 0 && len(out.Rows) > q.Limit {
 		out.Rows = out.Rows[:q.Limit]
-		out.Next = writeCursor(ends[q.Limit-1])
-	}
-	if out.Rows == nil {
-		out.Rows = []T{}
+		out.Next = writeCursor(cursor{At: ends[q.Limit-1], Total: out.Total, Stale: out.Stale, Never: out.Never})
 	}
 	return out, nil
+}
+
+// Each walks the rows of a list, without holding more than one of them.
+func (l *List[T]) Each(tx *Tx, q ListQuery, fn func(row T) error) error {
+	where, args, err := l.Conditions(q)
+	if err != nil {
+		return err
+	}
+	text, err := l.statement(q, where, false)
+	if err != nil {
+		return err
+	}
+	return l.each(tx, text, args, func(row T, _ []any) error { return fn(row) })
+}
+
+func (l *List[T]) each(tx *Tx, text string, args []any, fn func(row T, end []any) error) error {
+	fill := func(*T) {}
+	if l.Fill != nil {
+		var err error
+		if fill, err = l.Fill(tx); err != nil {
+			return err
+		}
+	}
+	rows, err := tx.QueryContext(tx.Ctx, text, args...)
+	if err != nil {
+		return err
+	}
+	columns, err := rows.Columns()
+	if err != nil {
+		return errors.Join(err, rows.Close())
+	}
+	return Each(rows, func() error {
+		var row T
+		end := make([]any, len(columns)-len(l.Columns))
+		into := make([]any, 0, len(columns))
+		for _, c := range l.Columns {
+			into = append(into, c.Into(&row))
+		}
+		for i := range end {
+			into = append(into, &end[i])
+		}
+		if err := rows.Scan(into...); err != nil {
+			return err
+		}
+		fill(&row)
+		return fn(row, end)
+	})
 }
 
 func EscapeLike(s string) string {
@@ -289,14 +460,16 @@ func EscapeLike(s string) string {
 }
 
 func writeCursor(c cursor) string {
-	for _, v := range []*any{&c.Value, &c.Key} {
-		if b, ok := (*v).([]byte); ok {
-			*v = string(b)
+	for i, v := range c.At {
+		if b, ok := v.([]byte); ok {
+			c.At[i] = string(b)
 		}
 	}
 	b, _ := json.Marshal(c)
 	return base64.RawURLEncoding.EncodeToString(b)
 }
+
+var errMark = &ErrQuery{"this page mark is not one of ours: begin again at the top of the list"}
 
 func readCursor(s string) (cursor, error) {
 	var c cursor
@@ -307,15 +480,18 @@ func readCursor(s string) (cursor, error) {
 		err = d.Decode(&c)
 	}
 	if err != nil {
-		return c, &ErrQuery{"this page mark is not one of ours: begin again at the top of the list"}
+		return c, errMark
 	}
-	for _, v := range []*any{&c.Value, &c.Key} {
-		if n, ok := (*v).(json.Number); ok {
-			if whole, err := n.Int64(); err == nil {
-				*v = whole
-			} else if f, err := n.Float64(); err == nil {
-				*v = f
+	for i, v := range c.At {
+		switch v := v.(type) {
+		case json.Number:
+			if whole, err := v.Int64(); err == nil {
+				c.At[i] = whole
+			} else if f, err := v.Float64(); err == nil {
+				c.At[i] = f
 			}
+		case map[string]any, []any:
+			return c, errMark
 		}
 	}
 	return c, nil

@@ -88,11 +88,11 @@ func TestAFileOfTheVersionBefore(t *testing.T) {
 		if err != nil || len(due) != 1 || due[7] != 100 {
 			t.Errorf("%v, %v", due, err)
 		}
-		page, err := snapshot.CasePage(tx, sqlite.ListQuery{})
+		page, err := snapshot.CaseList().Page(tx, sqlite.ListQuery{})
 		if err != nil || len(page.Rows) != 1 || page.Rows[0].About != "seven" {
 			t.Errorf("%+v, %v", page.Rows, err)
 		}
-		mail, err := outbox.MailPage(tx, sqlite.ListQuery{})
+		mail, err := outbox.MailList().Page(tx, sqlite.ListQuery{})
 		if err != nil || len(mail.Rows) != 1 || mail.Rows[0].Question != 0 {
 			t.Errorf("%+v, %v", mail.Rows, err)
 		}

@@ -61,7 +61,8 @@ func (tx *Tx) LayRows(table, where string, args ...any) error {
 // lay copies the rows of a table for this transaction alone, with its indexes.
 func (tx *Tx) lay(table, where string) error {
 	texts, err := Query(tx, func(r *sql.Rows, v *string) error { return r.Scan(v) },
-		"SELECT sql FROM main.sqlite_schema WHERE tbl_name = ? AND sql IS NOT NULL ORDER BY type = 'index'", table)
+		"SELECT sql FROM main.sqlite_schema WHERE tbl_name = ? AND sql IS NOT NULL AND type IN ('table', 'index') "+
+			"ORDER BY type = 'index'", table)
 	if err != nil {
 		return err
 	}

@@ -304,7 +304,7 @@ func TestListsAgainstANaiveList(t *testing.T) {
 				last := ""
 				view(t, db, func(tx *sqlite.Tx) error {
 					for {
-						page, err := snapshot.DevicePage(tx, q)
+						page, err := snapshot.DeviceList().Page(tx, q)
 						if err != nil {
 							return err
 						}

@@ -162,10 +162,9 @@ func (o *Outside) casesOf(ctx context.Context, a *program.Program, product strin
 		for i := range devices {
 			last[devices[i].ID] = devices[i].LastScan
 		}
-		page, err := snapshot.CasePage(
+		page, err := snapshot.CaseList().Page(
 			tx,
-			sqlite.ListQuery{Search: product, Sort: "id", Filters: map[string]string{"kind": "idle"}},
-		)
+			sqlite.ListQuery{Search: product, Sort: "id", Filters: map[string]string{"kind": "idle"}})
 		for _, c := range page.Rows {
 			_, address, _, err := worklistdb.UserOfDevice(tx, c.DeviceID)
 			if err != nil {
@@ -180,7 +179,7 @@ func (o *Outside) casesOf(ctx context.Context, a *program.Program, product strin
 
 func (o *Outside) userOfCase(ctx context.Context, a *program.Program, id int64) (user string, err error) {
 	err = a.DB.View(ctx, func(tx *sqlite.Tx) error {
-		page, err := snapshot.CasePage(tx,
+		page, err := snapshot.CaseList().Page(tx,
 			sqlite.ListQuery{Filters: map[string]string{"id": fmt.Sprint(id)}, Limit: 1})
 		if err == nil && len(page.Rows) == 1 {
 			user = page.Rows[0].User

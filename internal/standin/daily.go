@@ -70,7 +70,7 @@ func reportUse(ctx context.Context, a *program.Program, now time.Time) error {
 func sizePools(ctx context.Context, a *program.Program) error {
 	var rows [][]string
 	err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
-		page, err := usedb.PoolPage(tx, sqlite.ListQuery{}, a.Snapshots.Today())
+		page, err := usedb.PoolList(a.Snapshots.Today()).Page(tx, sqlite.ListQuery{})
 		if err != nil {
 			return err
 		}

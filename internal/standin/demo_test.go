@@ -129,12 +129,12 @@ func observe(t *testing.T, a *program.Program, device, key, want string) string 
 	var row snapshot.DeviceRow
 	var changes []evidencedb.ChangeRow
 	if err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
-		page, err := snapshot.DevicePage(tx, sqlite.ListQuery{Filters: map[string]string{"code": device}})
+		page, err := snapshot.DeviceList().Page(tx, sqlite.ListQuery{Filters: map[string]string{"code": device}})
 		if err != nil {
 			return err
 		}
 		row = page.Rows[0]
-		log, err := evidencedb.ChangePage(tx, sqlite.ListQuery{Filters: map[string]string{"code": device}})
+		log, err := evidencedb.ChangeList().Page(tx, sqlite.ListQuery{Filters: map[string]string{"code": device}})
 		changes = log.Rows
 		return err
 	}); err != nil {
@@ -216,17 +216,15 @@ func measureUse(tx *sqlite.Tx, a *program.Program, product int64, got map[string
 			return err
 		}
 	}
-	pools, err := usedb.PoolPage(
+	pools, err := usedb.PoolList(a.Snapshots.Today()).Page(
 		tx,
-		sqlite.ListQuery{Filters: map[string]string{"productId": fmt.Sprint(product)}},
-		a.Snapshots.Today(),
-	)
+		sqlite.ListQuery{Filters: map[string]string{"productId": fmt.Sprint(product)}})
 	if err != nil {
 		return err
 	}
 	for _, p := range pools.Rows {
 		got["alert:"+p.Alert]++
-		if mail, err := outbox.MailPage(tx, sqlite.ListQuery{Search: "Shared licences", Limit: 50}); err != nil {
+		if mail, err := outbox.MailList().Page(tx, sqlite.ListQuery{Search: "Shared licences", Limit: 50}); err != nil {
 			return err
 		} else if slices.ContainsFunc(mail.Rows,
 			func(m outbox.Mail) bool { return strings.Contains(m.Body, "\n"+p.Code+" (") }) {
@@ -313,7 +311,7 @@ func measure(t *testing.T, a *program.Program, truth Truth) (map[string]int64, s
 	}
 	err = a.DB.View(ctx, func(tx *sqlite.Tx) error {
 		product := fmt.Sprint(ids[0])
-		cases, err := snapshot.CasePage(tx, sqlite.ListQuery{Filters: map[string]string{"productId": product}})
+		cases, err := snapshot.CaseList().Page(tx, sqlite.ListQuery{Filters: map[string]string{"productId": product}})
 		if err != nil {
 			return err
 		}
@@ -329,11 +327,9 @@ func measure(t *testing.T, a *program.Program, truth Truth) (map[string]int64, s
 		if err := measureUse(tx, a, ids[0], got); err != nil {
 			return err
 		}
-		releases, err := titlesdb.ReleasePage(
+		releases, err := titlesdb.ReleaseList(a.Snapshots.Today()).Page(
 			tx,
-			sqlite.ListQuery{Filters: map[string]string{"productId": product}},
-			a.Snapshots.Today(),
-		)
+			sqlite.ListQuery{Filters: map[string]string{"productId": product}})
 		if err != nil {
 			return err
 		}
@@ -346,7 +342,7 @@ func measure(t *testing.T, a *program.Program, truth Truth) (map[string]int64, s
 			got[name], got[name+" before"], got[name+" systems"], got[name+" "+
 				r.Phase] = facts[r.ID].Devices, r.YearBefore, facts[r.ID].Systems, 1
 		}
-		uses, err := usedb.UsePage(tx, sqlite.ListQuery{Filters: map[string]string{"productId": product}})
+		uses, err := usedb.UseList().Page(tx, sqlite.ListQuery{Filters: map[string]string{"productId": product}})
 		for _, u := range uses.Rows {
 			got["class:"+u.Class]++
 		}

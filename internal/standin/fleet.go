@@ -106,10 +106,9 @@ type machine struct{ code, name, unit, kind string }
 func machines(ctx context.Context, a *program.Program) ([]machine, error) {
 	var out []machine
 	err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
-		page, err := snapshot.DevicePage(
+		page, err := snapshot.DeviceList().Page(
 			tx,
-			sqlite.ListQuery{Filters: map[string]string{"status": "in_service"}, Sort: "code"},
-		)
+			sqlite.ListQuery{Filters: map[string]string{"status": "in_service"}, Sort: "code"})
 		for _, d := range page.Rows {
 			if !strings.HasPrefix(d.Name, "hal-lost") { // in the directory alone; nobody knows where they are
 				out = append(out, machine{d.Code, d.Name, d.Unit, d.Kind})

@@ -150,10 +150,15 @@ func (w *world) lives() {
 // makePlans makes the demo's plans about releases, its tags, and its watch list.
 func makePlans(ctx context.Context, a *program.Program) error {
 	release := func(product, version string) (titlesdb.ReleaseRow, error) {
-		page, err := a.Catalogue.Releases(
-			ctx,
-			sqlite.ListQuery{Filters: map[string]string{"product": product, "version": version}},
-		)
+		q := sqlite.ListQuery{Filters: map[string]string{"product": product, "version": version}}
+		var page sqlite.Page[titlesdb.ReleaseRow]
+		list, err := a.Catalogue.Releases(&q)
+		if err == nil {
+			err = a.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
+				page, err = list.Page(tx, q)
+				return err
+			})
+		}
 		if err == nil && len(page.Rows) != 1 {
 			err = fmt.Errorf("the demo's catalogue has %d releases %s %s", len(page.Rows), product, version)
 		}

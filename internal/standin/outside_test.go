@@ -40,7 +40,7 @@ func removeGame(t *testing.T, a *program.Program, o *Outside) {
 	ctx := context.Background()
 	var first snapshot.CaseRow
 	if err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
-		page, err := snapshot.CasePage(tx,
+		page, err := snapshot.CaseList().Page(tx,
 			sqlite.ListQuery{Filters: map[string]string{"kind": "restricted"}, Sort: "id", Limit: 1})
 		if err == nil {
 			first = page.Rows[0]
@@ -121,7 +121,7 @@ func caseDevice(t *testing.T, a *program.Program, id int64) string {
 	t.Helper()
 	code := ""
 	if err := a.DB.View(context.Background(), func(tx *sqlite.Tx) error {
-		page, err := snapshot.DevicePage(tx,
+		page, err := snapshot.DeviceList().Page(tx,
 			sqlite.ListQuery{Filters: map[string]string{"id": strconv.FormatInt(id, 10)}})
 		if err == nil {
 			code = page.Rows[0].Code

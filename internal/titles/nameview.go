@@ -95,15 +95,14 @@ func (svc *Service) Name(ctx context.Context, key string) (NameView, error) {
 			}
 		}
 		apart := recognise.TakeApart(records[0].Record, k.Catalogue)
-		page, err := snapshot.NamePage(
+		page, err := snapshot.NameList().Page(
 			tx,
 			sqlite.ListQuery{
 				Filters:    map[string]string{"gather": apart.Gather(), "state": "unrecognised"},
 				Sort:       "installs",
 				Descending: true,
 				Limit:      50,
-			},
-		)
+			})
 		for _, row := range page.Rows {
 			if row.Key != key {
 				out.Similar = append(out.Similar, row)

@@ -42,11 +42,9 @@ func (svc *Catalogue) PutPlan(ctx context.Context, d PlanDraft, who string) (int
 		if d.What == "keep" && strings.TrimSpace(d.Note) == "" {
 			return refuse.New("say why it may stay without support")
 		}
-		page, err := titlesdb.ReleasePage(
+		page, err := titlesdb.ReleaseList(svc.Snapshots.Today()).Page(
 			tx,
-			sqlite.ListQuery{Filters: map[string]string{"id": fmt.Sprint(d.Title)}, Limit: 1},
-			svc.Snapshots.Today(),
-		)
+			sqlite.ListQuery{Filters: map[string]string{"id": fmt.Sprint(d.Title)}, Limit: 1})
 		if err != nil {
 			return err
 		}

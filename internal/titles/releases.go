@@ -257,32 +257,24 @@ func (svc *Catalogue) LifeCycle(ctx context.Context, on civil.Day, months int) (
 
 // Releases reads a page of the releases that were found or whose dates are known. The filter on asks for another day
 // than today.
-func (svc *Catalogue) Releases(ctx context.Context, q sqlite.ListQuery) (sqlite.Page[titlesdb.ReleaseRow], error) {
+func (svc *Catalogue) Releases(q *sqlite.ListQuery) (*sqlite.List[titlesdb.ReleaseRow], error) {
 	on := svc.Snapshots.Today()
-	filters := map[string]string{}
-	for name, v := range q.Filters {
-		if name != "on" {
-			filters[name] = v
-			continue
-		}
+	if v, asked := q.Filters["on"]; asked {
 		day, err := civil.Parse(v)
 		if err != nil {
-			return sqlite.Page[titlesdb.ReleaseRow]{}, &sqlite.ErrQuery{Reason: err.Error()}
+			return nil, &sqlite.ErrQuery{Reason: err.Error()}
 		}
 		on = day
+		delete(q.Filters, "on")
 	}
-	q.Filters = filters
-	var page sqlite.Page[titlesdb.ReleaseRow]
-	err := svc.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
-		page, err = titlesdb.ReleasePage(tx, q, on)
-		for i := range page.Rows {
-			r := &page.Rows[i]
+	list := titlesdb.ReleaseList(on)
+	list.Fill = func(*sqlite.Tx) (func(*titlesdb.ReleaseRow), error) {
+		return func(r *titlesdb.ReleaseRow) {
 			if r.Plan != "" {
 				p := lifecycle.Progress{Then: r.Then, Left: r.Devices, Due: r.Due}
 				r.PlanState, r.Done = p.State(on), fmt.Sprintf("%.0f %%", 100*p.Share())
 			}
-		}
-		return err
-	})
-	return page, err
+		}, nil
+	}
+	return list, nil
 }

@@ -48,10 +48,9 @@ func (svc *Catalogue) Product(ctx context.Context, id int64) (ProductView, error
 		Changes: []titlesdb.CatalogueChange{},
 	}
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
-		page, err := snapshot.ProductPage(
+		page, err := snapshot.ProductList().Page(
 			tx,
-			sqlite.ListQuery{Filters: map[string]string{"id": fmt.Sprint(id)}, Limit: 1},
-		)
+			sqlite.ListQuery{Filters: map[string]string{"id": fmt.Sprint(id)}, Limit: 1})
 		if err != nil {
 			return err
 		}

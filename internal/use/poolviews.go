@@ -76,12 +76,8 @@ type PoolView struct {
 }
 
 // Pools reads a page of the list of pools.
-func (svc *Service) Pools(ctx context.Context, q sqlite.ListQuery) (page sqlite.Page[usedb.PoolRow], err error) {
-	err = svc.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
-		page, err = usedb.PoolPage(tx, q, svc.Snapshots.Today())
-		return err
-	})
-	return page, err
+func (svc *Service) Pools(*sqlite.ListQuery) (*sqlite.List[usedb.PoolRow], error) {
+	return usedb.PoolList(svc.Snapshots.Today()), nil
 }
 
 // PoolLost is a time in which the connection to a licence server was lost. To is 0 while it lasts.
@@ -96,11 +92,9 @@ func (svc *Service) poolEvents(
 	id int64,
 	from, to civil.Day,
 ) (row usedb.PoolRow, s snapshot.Settings, events []usage.PoolEvent, err error) {
-	page, err := usedb.PoolPage(
+	page, err := usedb.PoolList(svc.Snapshots.Today()).Page(
 		tx,
-		sqlite.ListQuery{Filters: map[string]string{"id": fmt.Sprint(id)}, Limit: 1},
-		svc.Snapshots.Today(),
-	)
+		sqlite.ListQuery{Filters: map[string]string{"id": fmt.Sprint(id)}, Limit: 1})
 	if err == nil && len(page.Rows) == 0 {
 		err = sqlite.ErrNotFound
 	}

@@ -32,9 +32,8 @@ func (svc *Service) WatchPool(ctx context.Context, pool int64, address, who stri
 	}
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		if pool != 0 {
-			if page, err := usedb.PoolPage(tx,
-				sqlite.ListQuery{Filters: map[string]string{"id": fmt.Sprint(pool)}, Limit: 1},
-				svc.Snapshots.Today()); err != nil {
+			if page, err := usedb.PoolList(svc.Snapshots.Today()).Page(tx,
+				sqlite.ListQuery{Filters: map[string]string{"id": fmt.Sprint(pool)}, Limit: 1}); err != nil {
 				return err
 			} else if len(page.Rows) == 0 {
 				return sqlite.ErrNotFound
@@ -77,7 +76,7 @@ func (svc *Service) QueuePoolMail(tx *sqlite.Tx) error {
 	if err != nil || len(watches) == 0 {
 		return err
 	}
-	pools, err := usedb.PoolPage(tx, sqlite.ListQuery{Sort: "code"}, svc.Snapshots.Today())
+	pools, err := usedb.PoolList(svc.Snapshots.Today()).Page(tx, sqlite.ListQuery{Sort: "code"})
 	if err != nil {
 		return err
 	}

@@ -12,10 +12,9 @@ import (
 // OpenRemovals lists what open cases about a product would take off devices, in the order of the cases.
 func (svc *Service) OpenRemovals(ctx context.Context, product int64) (out []casework.Removal, err error) {
 	err = svc.DB.View(ctx, func(tx *sqlite.Tx) error {
-		page, err := snapshot.CasePage(
+		page, err := snapshot.CaseList().Page(
 			tx,
-			sqlite.ListQuery{Filters: map[string]string{"productId": fmt.Sprint(product), "ended": "0"}, Sort: "id"},
-		)
+			sqlite.ListQuery{Filters: map[string]string{"productId": fmt.Sprint(product), "ended": "0"}, Sort: "id"})
 		if err != nil {
 			return err
 		}

@@ -49,7 +49,7 @@ func (svc *Service) Case(ctx context.Context, id int64) (CaseView, error) {
 		if err != nil {
 			return err
 		}
-		page, err := snapshot.CasePage(tx,
+		page, err := snapshot.CaseList().Page(tx,
 			sqlite.ListQuery{Filters: map[string]string{"id": fmt.Sprint(id)}, Limit: 1})
 		if err != nil {
 			return err
@@ -66,10 +66,9 @@ func (svc *Service) Case(ctx context.Context, id int64) (CaseView, error) {
 		if err != nil {
 			return err
 		}
-		d, err := snapshot.DevicePage(
+		d, err := snapshot.DeviceList().Page(
 			tx,
-			sqlite.ListQuery{Filters: map[string]string{"id": fmt.Sprint(c.Device)}, Limit: 1},
-		)
+			sqlite.ListQuery{Filters: map[string]string{"id": fmt.Sprint(c.Device)}, Limit: 1})
 		if err != nil {
 			return err
 		}

@@ -29,14 +29,27 @@ type SeatRow struct {
 	State      string    `json:"state" enum:"held,handed back,ended,of a leaver"`
 }
 
-// SeatPage reads a page of seats. A seat whose entitlement has ended is ended.
-func SeatPage(tx *sqlite.Tx, q sqlite.ListQuery, today civil.Day) (sqlite.Page[SeatRow], error) {
+// SeatList is the list of seats. A seat whose entitlement has ended is ended.
+func SeatList(today civil.Day) *sqlite.List[SeatRow] {
 	day := sqlite.Itoa(int64(today))
-	l := sqlite.List[SeatRow]{
+	holder := " LEFT JOIN person u ON u.id = a.person_id LEFT JOIN device d ON d.id = a.device_id"
+	l := &sqlite.List[SeatRow]{
 		From: `assignment a JOIN entitlement e ON e.id = a.entitlement_id AND e.withdrawn_at = 0
-			JOIN product p ON p.id = e.product_id LEFT JOIN person u ON u.id = a.person_id LEFT
-			JOIN device d ON d.id = a.device_id`,
-		Key:  "a.id",
+			JOIN product p ON p.id = e.product_id` + holder,
+		Key: "a.id",
+		Leads: map[string]sqlite.Lead{
+			"e": {
+				From: "entitlement e JOIN assignment a ON a.entitlement_id = e.id AND e.withdrawn_at = 0 JOIN " +
+					"product " +
+					"p ON p.id = e.product_id" + holder,
+				Key: "e.id, a.id",
+			},
+			"p": {
+				From: "product p JOIN entitlement e ON e.product_id = p.id AND e.withdrawn_at = 0 JOIN assignment a " +
+					"ON a.entitlement_id = e.id" + holder,
+				Key: "p.id, e.id, a.id",
+			},
+		},
 		Sort: "product",
 		Columns: []sqlite.Column[SeatRow]{
 			sqlite.Plain("id", "a.id", func(r *SeatRow) any { return &r.ID }),
@@ -63,7 +76,7 @@ func SeatPage(tx *sqlite.Tx, q sqlite.ListQuery, today civil.Day) (sqlite.Page[S
 			),
 		},
 	}
-	return l.Page(tx, q)
+	return l
 }
 
 // Seat reads one seat.

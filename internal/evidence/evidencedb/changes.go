@@ -100,11 +100,20 @@ type ChangeRow struct {
 	Quiet       int64  `json:"quiet"`
 }
 
-func changeList() sqlite.List[ChangeRow] {
-	return sqlite.List[ChangeRow]{
+// ChangeList is the list of changes between scans.
+func ChangeList() *sqlite.List[ChangeRow] {
+	return &sqlite.List[ChangeRow]{
 		From: `change_log c JOIN device d ON d.id = c.device_id JOIN source s ON s.id = c.source_id LEFT
 			JOIN record r ON r.id = c.record_id LEFT JOIN recognition n ON n.record_id = c.record_id`,
-		Key:     "c.id",
+		Key: "c.id",
+		Leads: map[string]sqlite.Lead{
+			"d": {
+				From: "device d JOIN change_log c ON c.device_id = d.id JOIN source s ON s.id = c.source_id LEFT " +
+					"JOIN " +
+					"record r ON r.id = c.record_id LEFT JOIN recognition n ON n.record_id = c.record_id",
+				Key: "d.id, c.at, c.id",
+			},
+		},
 		Sort:    "-at",
 		Special: snapshot.DeviceFilters("d"),
 		Columns: []sqlite.Column[ChangeRow]{
@@ -132,12 +141,6 @@ func changeList() sqlite.List[ChangeRow] {
 	}
 }
 
-// ChangePage reads a page of changes.
-func ChangePage(tx *sqlite.Tx, q sqlite.ListQuery) (sqlite.Page[ChangeRow], error) {
-	l := changeList()
-	return l.Page(tx, q)
-}
-
 // ChangeTally counts the changes that a query finds, by day and kind.
 type ChangeTally struct {
 	Day   string `json:"day"`
@@ -147,7 +150,7 @@ type ChangeTally struct {
 
 // ChangesByDay counts the changes that a query finds by day and kind.
 func ChangesByDay(tx *sqlite.Tx, q sqlite.ListQuery) ([]ChangeTally, error) {
-	l := changeList()
+	l := ChangeList()
 	where, args, err := l.Conditions(q)
 	if err != nil {
 		return nil, err

@@ -392,11 +392,14 @@ type MoveRow struct {
 	Seats  int64     `json:"seats"`
 }
 
-// MovePage reads a page of joiners, movers and leavers.
-func MovePage(tx *sqlite.Tx, q sqlite.ListQuery) (sqlite.Page[MoveRow], error) {
-	l := sqlite.List[MoveRow]{
+// MoveList is the list of joiners, movers and leavers.
+func MoveList() *sqlite.List[MoveRow] {
+	l := &sqlite.List[MoveRow]{
 		From: "person_move m JOIN person p ON p.id = m.person_id",
 		Key:  "m.id",
+		Leads: map[string]sqlite.Lead{
+			"p": {From: "person p JOIN person_move m ON m.person_id = p.id", Key: "p.id, m.id"},
+		},
 		Sort: "-on",
 		Columns: []sqlite.Column[MoveRow]{
 			sqlite.Plain("id", "m.id", func(r *MoveRow) any { return &r.ID }),
@@ -413,7 +416,7 @@ func MovePage(tx *sqlite.Tx, q sqlite.ListQuery) (sqlite.Page[MoveRow], error) {
 			),
 		},
 	}
-	return l.Page(tx, q)
+	return l
 }
 
 // Cache keeps numbers of distinct values between transactions. Values are never deleted, so that what it knows stays

@@ -143,11 +143,17 @@ func ForgetDeliveries(tx *sqlite.Tx, before int64) error {
 	return err
 }
 
-// DeliveryPage reads a page of deliveries.
-func DeliveryPage(tx *sqlite.Tx, q sqlite.ListQuery) (sqlite.Page[Delivery], error) {
-	l := sqlite.List[Delivery]{
+// DeliveryList is the list of deliveries.
+func DeliveryList() *sqlite.List[Delivery] {
+	l := &sqlite.List[Delivery]{
 		From: "delivery v JOIN token t ON t.id = v.token_id LEFT JOIN device d ON d.id = v.device_id",
 		Key:  "v.id",
+		Leads: map[string]sqlite.Lead{
+			"t": {
+				From: "token t JOIN delivery v ON v.token_id = t.id LEFT JOIN device d ON d.id = v.device_id",
+				Key:  "t.id, v.id",
+			},
+		},
 		Sort: "-id",
 		Columns: []sqlite.Column[Delivery]{
 			sqlite.Plain("id", "v.id", func(r *Delivery) any { return &r.ID }),
@@ -162,7 +168,7 @@ func DeliveryPage(tx *sqlite.Tx, q sqlite.ListQuery) (sqlite.Page[Delivery], err
 			sqlite.Searched("detail", "v.detail", func(r *Delivery) any { return &r.Detail }),
 		},
 	}
-	return l.Page(tx, q)
+	return l
 }
 
 // Mapping reads the saved mapping of a header, or nil.
@@ -399,11 +405,17 @@ type OrderRow struct {
 	Author    string `json:"author"`
 }
 
-// OrderPage reads a page of scans that were asked for.
-func OrderPage(tx *sqlite.Tx, q sqlite.ListQuery) (sqlite.Page[OrderRow], error) {
-	l := sqlite.List[OrderRow]{
-		From:    "scan_order o JOIN device d ON d.id = o.device_id LEFT JOIN schedule s ON s.id = o.schedule_id",
-		Key:     "o.id",
+// OrderList is the list of scans that were asked for.
+func OrderList() *sqlite.List[OrderRow] {
+	l := &sqlite.List[OrderRow]{
+		From: "scan_order o JOIN device d ON d.id = o.device_id LEFT JOIN schedule s ON s.id = o.schedule_id",
+		Key:  "o.id",
+		Leads: map[string]sqlite.Lead{
+			"d": {
+				From: "device d JOIN scan_order o ON o.device_id = d.id LEFT JOIN schedule s ON s.id = o.schedule_id",
+				Key:  "d.id, o.state, o.id",
+			},
+		},
 		Sort:    "-id",
 		Special: snapshot.DeviceFilters("d"),
 		Columns: []sqlite.Column[OrderRow]{
@@ -426,7 +438,7 @@ func OrderPage(tx *sqlite.Tx, q sqlite.ListQuery) (sqlite.Page[OrderRow], error)
 			sqlite.Plain("author", "o.author", func(r *OrderRow) any { return &r.Author }),
 		},
 	}
-	return l.Page(tx, q)
+	return l
 }
 
 // OrderCount counts orders by state.

@@ -103,9 +103,9 @@ type AsideRow struct {
 	Author    string `json:"author"`
 }
 
-// AsidePage reads a page of lines put aside.
-func AsidePage(tx *sqlite.Tx, q sqlite.ListQuery) (sqlite.Page[AsideRow], error) {
-	l := sqlite.List[AsideRow]{From: "set_aside s", Key: "s.id", Sort: "id", Columns: []sqlite.Column[AsideRow]{
+// AsideList is the list of lines put aside.
+func AsideList() *sqlite.List[AsideRow] {
+	l := &sqlite.List[AsideRow]{From: "set_aside s", Key: "s.id", Sort: "id", Columns: []sqlite.Column[AsideRow]{
 		sqlite.Plain("id", "s.id", func(r *AsideRow) any { return &r.ID }),
 		sqlite.Plain("kind", "s.kind", func(r *AsideRow) any { return &r.Kind }),
 		sqlite.Searched("file", "s.file", func(r *AsideRow) any { return &r.File }),
@@ -116,5 +116,5 @@ func AsidePage(tx *sqlite.Tx, q sqlite.ListQuery) (sqlite.Page[AsideRow], error)
 		sqlite.Plain("changedAt", "s.changed_at", func(r *AsideRow) any { return &r.ChangedAt }),
 		sqlite.Plain("author", "s.author", func(r *AsideRow) any { return &r.Author }),
 	}}
-	return l.Page(tx, q)
+	return l
 }

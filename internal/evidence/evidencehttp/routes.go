@@ -376,12 +376,12 @@ func (s *routes) files() {
 }
 
 func (s *routes) lists() {
-	rest.List(s.Server, "devices", rest.View(s.Server, snapshot.DevicePage))
-	rest.List(s.Server, "asides", rest.View(s.Server, evidencedb.AsidePage))
-	rest.List(s.Server, "changes", rest.View(s.Server, evidencedb.ChangePage))
-	rest.List(s.Server, "scan-orders", rest.View(s.Server, evidencedb.OrderPage))
-	rest.List(s.Server, "deliveries", rest.View(s.Server, evidencedb.DeliveryPage))
-	rest.List(s.Server, "moves", rest.View(s.Server, evidencedb.MovePage))
+	rest.List(s.Server, "devices", rest.Of(snapshot.DeviceList))
+	rest.List(s.Server, "asides", rest.Of(evidencedb.AsideList))
+	rest.List(s.Server, "changes", rest.Of(evidencedb.ChangeList))
+	rest.List(s.Server, "scan-orders", rest.Of(evidencedb.OrderList))
+	rest.List(s.Server, "deliveries", rest.Of(evidencedb.DeliveryList))
+	rest.List(s.Server, "moves", rest.Of(evidencedb.MoveList))
 }
 
 func (s *routes) recordFields() {

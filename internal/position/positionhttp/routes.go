@@ -229,7 +229,7 @@ func (s *routes) units() {
 }
 
 func (s *routes) lists() {
-	rest.List(s.Server, "positions", rest.View(s.Server, snapshot.PositionPage))
+	rest.List(s.Server, "positions", rest.Of(snapshot.PositionList))
 }
 
 func (s *routes) products() {

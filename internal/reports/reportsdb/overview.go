@@ -54,7 +54,8 @@ func CountCourse(tx *sqlite.Tx, today, soon civil.Day) (Course, error) {
 		(SELECT coalesce(sum(unrecognised), 0) FROM device_fact), (SELECT count(*) FROM name_fact
 		WHERE state = 'unrecognised' AND installs > 0), (SELECT coalesce(sum(counted), 0)
 		FROM product_fact), (SELECT coalesce(sum(folded), 0) FROM product_fact),
-		(SELECT count(*) FROM entitlement), (SELECT count(*) FROM entitlement WHERE end BETWEEN ?1 AND ?2),
+		(SELECT count(*) FROM entitlement WHERE withdrawn_at = 0), (SELECT count(*) FROM entitlement
+		WHERE withdrawn_at = 0 AND end BETWEEN ?1 AND ?2),
 		(SELECT count(*) FROM idle_fact WHERE class <> 'not measured'), (SELECT count(*) FROM idle_fact
 		WHERE class = 'not measured'), (SELECT count(*) FROM idle_fact WHERE class IN ('unused', 'never used')),
 		(SELECT count(*) FROM position), (SELECT coalesce(sum(needed), 0)
@@ -107,21 +108,21 @@ type Hit struct {
 // Find looks for devices, titles, entitlements and persons whose name holds every word.
 func Find(tx *sqlite.Tx, text string, limit int) ([]Hit, error) {
 	out := []Hit{}
-	devices, err := snapshot.DevicePage(tx, sqlite.ListQuery{Search: text, Limit: limit})
+	devices, err := snapshot.DeviceList().Page(tx, sqlite.ListQuery{Search: text, Limit: limit})
 	if err != nil {
 		return nil, err
 	}
 	for _, d := range devices.Rows {
 		out = append(out, Hit{"device", d.Code, d.Name, d.Unit})
 	}
-	products, err := snapshot.ProductPage(tx, sqlite.ListQuery{Search: text, Limit: limit})
+	products, err := snapshot.ProductList().Page(tx, sqlite.ListQuery{Search: text, Limit: limit})
 	if err != nil {
 		return nil, err
 	}
 	for _, p := range products.Rows {
 		out = append(out, Hit{"title", sqlite.Itoa(p.ID), p.Product, p.Publisher})
 	}
-	rights, err := snapshot.EntitlementPage(tx, sqlite.ListQuery{Search: text, Limit: limit})
+	rights, err := snapshot.EntitlementList().Page(tx, sqlite.ListQuery{Search: text, Limit: limit})
 	if err != nil {
 		return nil, err
 	}

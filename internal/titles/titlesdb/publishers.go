@@ -60,13 +60,13 @@ type PublisherRow struct {
 	Rights    int64  `json:"rights"`
 }
 
-// PublisherPage reads a page of publishers.
-func PublisherPage(tx *sqlite.Tx, q sqlite.ListQuery) (sqlite.Page[PublisherRow], error) {
+// PublisherList is the list of publishers.
+func PublisherList() *sqlite.List[PublisherRow] {
 	facts := func(col string) string {
 		return "coalesce((SELECT sum(f." + col +
 			") FROM product p JOIN product_fact f ON f.product_id = p.id WHERE p.publisher_key = b.name_key), 0)"
 	}
-	l := sqlite.List[PublisherRow]{
+	l := &sqlite.List[PublisherRow]{
 		From: "publisher b",
 		Key:  "b.id",
 		Sort: "publisher",
@@ -85,10 +85,10 @@ func PublisherPage(tx *sqlite.Tx, q sqlite.ListQuery) (sqlite.Page[PublisherRow]
 			sqlite.Plain(
 				"rights",
 				"(SELECT count(*) FROM entitlement e JOIN product p ON p.id = e.product_id WHERE p.publisher_key = "+
-					"b.name_key)",
+					"b.name_key AND e.withdrawn_at = 0)",
 				func(r *PublisherRow) any { return &r.Rights },
 			),
 		},
 	}
-	return l.Page(tx, q)
+	return l
 }

@@ -159,12 +159,12 @@ type ReleaseRow struct {
 	Done       string    `json:"done"`
 }
 
-// ReleasePage reads a page of releases as of a day.
-func ReleasePage(tx *sqlite.Tx, q sqlite.ListQuery, on civil.Day) (sqlite.Page[ReleaseRow], error) {
+// ReleaseList is the list of releases as of a day.
+func ReleaseList(on civil.Day) *sqlite.List[ReleaseRow] {
 	day := fmt.Sprint(int64(on))
 	phase := "CASE WHEN t.released > " + day + " THEN 'before' WHEN coalesce(f.end_on, 0) = 0 THEN 'unknown' WHEN " +
 		day + " <= f.general_until THEN 'general' WHEN " + day + " <= f.end_on THEN 'extended' ELSE 'ended' END"
-	l := sqlite.List[ReleaseRow]{
+	l := &sqlite.List[ReleaseRow]{
 		From: "title t JOIN product p ON p.id = t.product_id LEFT JOIN release_fact f ON f.title_id = t.id LEFT " +
 			"JOIN release_plan r ON r.product_id = t.product_id AND r.edition = t.edition AND r.version = t.version " +
 			"AND r.ended_at = 0 LEFT JOIN product tp ON tp.id = r.to_product",
@@ -221,7 +221,7 @@ func ReleasePage(tx *sqlite.Tx, q sqlite.ListQuery, on civil.Day) (sqlite.Page[R
 			},
 		},
 	}
-	return l.Page(tx, q)
+	return l
 }
 
 // Plans reads the plans about a product's releases, the ended ones too, newest first.

@@ -288,9 +288,9 @@ func (s *routes) decisions() {
 }
 
 func (s *routes) lists() {
-	rest.List(s.Server, "names", rest.View(s.Server, snapshot.NamePage))
-	rest.List(s.Server, "products", rest.View(s.Server, snapshot.ProductPage))
-	rest.List(s.Server, "publishers", rest.View(s.Server, titlesdb.PublisherPage))
+	rest.List(s.Server, "names", rest.Of(snapshot.NameList))
+	rest.List(s.Server, "products", rest.Of(snapshot.ProductList))
+	rest.List(s.Server, "publishers", rest.Of(titlesdb.PublisherList))
 	rest.List(s.Server, "releases", s.Catalogue.Releases)
 }
 

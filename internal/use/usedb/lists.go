@@ -23,12 +23,29 @@ type UseRow struct {
 	Last      civil.Day `json:"last"`
 }
 
-// UsePage reads a page of the list of use.
-func UsePage(tx *sqlite.Tx, q sqlite.ListQuery) (sqlite.Page[UseRow], error) {
-	l := sqlite.List[UseRow]{
-		From: "idle_fact i JOIN device d ON d.id = i.device_id JOIN product p ON p.id = i.product_id LEFT JOIN " +
-			"device_fact f ON f.device_id = d.id",
-		Key:     "(i.device_id || ':' || i.product_id)",
+// UseList is the list of the list of use.
+func UseList() *sqlite.List[UseRow] {
+	l := &sqlite.List[UseRow]{
+		From: "idle_fact i JOIN device d ON d.id = i.device_id JOIN product p ON p.id = i.product_id JOIN " +
+			"device_fact f ON f.device_id = i.device_id",
+		Key: "i.device_id, i.product_id",
+		Leads: map[string]sqlite.Lead{
+			"d": {
+				From: "device d JOIN idle_fact i ON i.device_id = d.id JOIN product p ON p.id = i.product_id JOIN " +
+					"device_fact f ON f.device_id = i.device_id",
+				Key: "d.id, i.product_id",
+			},
+			"f": {
+				From: "device_fact f JOIN idle_fact i ON i.device_id = f.device_id JOIN device d ON d.id = " +
+					"i.device_id JOIN product p ON p.id = i.product_id",
+				Key: "f.device_id, i.product_id",
+			},
+			"p": {
+				From: "product p JOIN idle_fact i ON i.product_id = p.id JOIN device d ON d.id = i.device_id JOIN " +
+					"device_fact f ON f.device_id = i.device_id",
+				Key: "p.id, i.device_id",
+			},
+		},
 		Sort:    "last",
 		Special: snapshot.DeviceFilters("d"),
 		Columns: []sqlite.Column[UseRow]{
@@ -37,7 +54,7 @@ func UsePage(tx *sqlite.Tx, q sqlite.ListQuery) (sqlite.Page[UseRow], error) {
 			sqlite.Searched("device", "d.name", func(r *UseRow) any { return &r.Device }),
 			sqlite.Searched("unit", "d.org_unit", func(r *UseRow) any { return &r.Unit }),
 			sqlite.Searched("user", "i.person_code", func(r *UseRow) any { return &r.User }),
-			sqlite.Plain("age", "coalesce(f.age, 'never')", func(r *UseRow) any { return &r.Age }),
+			sqlite.Plain("age", "f.age", func(r *UseRow) any { return &r.Age }),
 			sqlite.Plain("productId", "i.product_id", func(r *UseRow) any { return &r.ProductID }),
 			sqlite.Searched("publisher", "p.publisher", func(r *UseRow) any { return &r.Publisher }),
 			sqlite.Searched("product", "p.name", func(r *UseRow) any { return &r.Product }),
@@ -47,5 +64,5 @@ func UsePage(tx *sqlite.Tx, q sqlite.ListQuery) (sqlite.Page[UseRow], error) {
 			sqlite.Plain("last", "i.last_use", func(r *UseRow) any { return &r.Last }),
 		},
 	}
-	return l.Page(tx, q)
+	return l
 }

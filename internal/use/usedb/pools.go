@@ -153,8 +153,8 @@ type PoolRow struct {
 	Alert     string    `json:"alert" enum:"lost,expired,expires soon,denied,silent,"`
 }
 
-// PoolPage reads a page of pools as of a day.
-func PoolPage(tx *sqlite.Tx, q sqlite.ListQuery, today civil.Day) (sqlite.Page[PoolRow], error) {
+// PoolList is the list of pools as of a day.
+func PoolList(today civil.Day) *sqlite.List[PoolRow] {
 	in := " BETWEEN " + sqlite.Itoa(int64(today-29)) + " AND " + sqlite.Itoa(int64(today))
 	peak := "coalesce((SELECT max(peak) FROM pool_day d WHERE d.pool_id = o.id AND d.day" + in + "), 0)"
 	denials := "coalesce((SELECT sum(denials) FROM pool_day d WHERE d.pool_id = o.id AND d.day" + in + "), 0)"
@@ -162,7 +162,7 @@ func PoolPage(tx *sqlite.Tx, q sqlite.ListQuery, today civil.Day) (sqlite.Page[P
 		"s.server = o.server AND o.server <> ''), 0)"
 	lost := "coalesce((SELECT v.event = 'lost' FROM pool_event v WHERE v.pool_id = o.id AND v.event IN ('lost', " +
 		"'found') ORDER BY v.at DESC, v.event DESC LIMIT 1), 0)"
-	l := sqlite.List[PoolRow]{
+	l := &sqlite.List[PoolRow]{
 		From: "pool o JOIN product p ON p.id = o.product_id",
 		Key:  "o.id",
 		Sort: "code",
@@ -208,7 +208,7 @@ func PoolPage(tx *sqlite.Tx, q sqlite.ListQuery, today civil.Day) (sqlite.Page[P
 			),
 		},
 	}
-	return l.Page(tx, q)
+	return l
 }
 
 // PoolComplaint is somebody's word that he got no licence.

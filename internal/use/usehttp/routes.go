@@ -34,7 +34,7 @@ func Register(server *rest.Server, stations Stations) {
 }
 
 func (s *routes) lists() {
-	rest.List(s.Server, "use", rest.View(s.Server, usedb.UsePage))
+	rest.List(s.Server, "use", rest.Of(usedb.UseList))
 	rest.List(s.Server, "pools", s.Use.Pools)
 }
 

@@ -85,7 +85,7 @@ func PutCase(tx *sqlite.Tx, c Case) (int64, error) {
 		_, err = tx.Exec(
 			`UPDATE worklist_case SET state = ?, opened_at = ?, changed_at = ?, sent_at = ?, worth = ?, amount = ?,
 				currency = ?, money_on = ?, proof = ?, came_back = ?, keep_until = ?, owner = ?, agreed_by = ?, answer
-				= ?, answer_by = ?, quantity = ? WHERE id = ?`,
+				= ?, answer_by = ?, quantity = ?, in_eur = `+sqlite.InEUR("?", "?")+` WHERE id = ?`,
 			string(c.State),
 			c.OpenedAt,
 			c.ChangedAt,
@@ -102,14 +102,16 @@ func PutCase(tx *sqlite.Tx, c Case) (int64, error) {
 			c.Answer,
 			c.AnswerBy,
 			c.Quantity,
+			c.Amount,
+			c.Currency,
 			c.ID,
 		)
 		return c.ID, err
 	}
 	res, err := tx.Exec(
 		"INSERT INTO worklist_case(kind, device_id, product_id, person_id, pool_id, state, opened_at, changed_at, "+
-			"sent_at, worth, amount, currency, money_on, proof, came_back, keep_until, quantity) VALUES (?, ?, ?, ?, "+
-			"?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+			"sent_at, worth, amount, currency, money_on, proof, came_back, keep_until, quantity, in_eur) VALUES (?, "+
+			"?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, "+sqlite.InEUR("?", "?")+")",
 		string(c.Kind),
 		c.Device,
 		c.Product,
@@ -127,6 +129,8 @@ func PutCase(tx *sqlite.Tx, c Case) (int64, error) {
 		c.CameBack,
 		c.KeepUntil,
 		max(1, c.Quantity),
+		c.Amount,
+		c.Currency,
 	)
 	if err != nil {
 		return 0, err
@@ -169,6 +173,17 @@ func Steps(tx *sqlite.Tx, id int64) ([]CaseStep, error) {
 // UndoStep marks a step as undone.
 func UndoStep(tx *sqlite.Tx, id int64) error {
 	return tx.One("UPDATE case_step SET undone = 1 WHERE id = ? AND undone = 0", id)
+}
+
+// PutInOrder writes anew what amounts are in euros, by which those of several currencies are put in order.
+func PutInOrder(tx *sqlite.Tx) error {
+	for _, table := range []string{"worklist_case", "saving"} {
+		if _, err := tx.Exec("UPDATE " + table + " SET in_eur = " + sqlite.InEUR("amount", table+".currency") +
+			" WHERE in_eur <> " + sqlite.InEUR("amount", table+".currency")); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // CountCases writes the number of unfinished cases beside each device.

@@ -19,8 +19,8 @@ type Booked struct {
 // BookSaving adds a line to the ledger.
 func BookSaving(tx *sqlite.Tx, b Booked) error {
 	_, err := tx.Exec(
-		"INSERT INTO saving(case_id, product_id, at, worth, amount, currency, money_on, scan_at, note) VALUES (?, ?, "+
-			"?, ?, ?, ?, ?, ?, ?)",
+		"INSERT INTO saving(case_id, product_id, at, worth, amount, currency, money_on, scan_at, note, in_eur) "+
+			"VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, "+sqlite.InEUR("?", "?")+")",
 		b.Case,
 		b.Product,
 		b.At,
@@ -30,6 +30,8 @@ func BookSaving(tx *sqlite.Tx, b Booked) error {
 		b.MoneyOn,
 		b.ScanAt,
 		b.Note,
+		b.Amount,
+		b.Currency,
 	)
 	return err
 }
@@ -70,14 +72,26 @@ type SavingRow struct {
 	Note      string    `json:"note"`
 }
 
-// SavingPage reads a page of the ledger of what was saved.
-func SavingPage(tx *sqlite.Tx, q sqlite.ListQuery) (sqlite.Page[SavingRow], error) {
-	l := sqlite.List[SavingRow]{
+// SavingList is the list of the ledger of what was saved.
+func SavingList() *sqlite.List[SavingRow] {
+	l := &sqlite.List[SavingRow]{
 		From: "saving s JOIN product p ON p.id = s.product_id JOIN worklist_case c ON c.id = s.case_id LEFT JOIN " +
 			"device d ON d.id = c.device_id",
-		Key:    "s.id",
+		Key: "s.id",
+		Leads: map[string]sqlite.Lead{
+			"p": {
+				From: "product p JOIN saving s ON s.product_id = p.id JOIN worklist_case c ON c.id = s.case_id LEFT " +
+					"JOIN device d ON d.id = c.device_id",
+				Key: "p.id, s.id",
+			},
+			"c": {
+				From: "worklist_case c JOIN saving s ON s.case_id = c.id JOIN product p ON p.id = s.product_id LEFT " +
+					"JOIN device d ON d.id = c.device_id",
+				Key: "c.id, s.id",
+			},
+		},
 		Sort:   "-at",
-		Orders: map[string]string{"amount": sqlite.InEUR("s.amount", "s.currency")},
+		Orders: map[string]string{"amount": "s.in_eur"},
 		Columns: savingColumns(
 			"s.id",
 			"s.case_id",
@@ -90,18 +104,24 @@ func SavingPage(tx *sqlite.Tx, q sqlite.ListQuery) (sqlite.Page[SavingRow], erro
 			"s.note",
 		),
 	}
-	return l.Page(tx, q)
+	return l
 }
 
-// PotentialPage reads a page of the ledger of what could be saved: cases that are not done and are worth money.
-func PotentialPage(tx *sqlite.Tx, q sqlite.ListQuery) (sqlite.Page[SavingRow], error) {
-	l := sqlite.List[SavingRow]{
+// PotentialList is the list of the ledger of what could be saved: cases that are not done and are worth money.
+func PotentialList() *sqlite.List[SavingRow] {
+	l := &sqlite.List[SavingRow]{
 		From: "worklist_case c JOIN product p ON p.id = c.product_id LEFT JOIN device d ON d.id = c.device_id",
-		Where: "c.state NOT IN ('gone', 'lapsed', 'kept') AND CAST(c.amount AS REAL) > 0 AND c.kind IN ('idle', " +
+		Where: "c.state NOT IN ('gone', 'lapsed', 'kept') AND CAST(c.amount AS REAL) > 0 AND +c.kind IN ('idle', " +
 			"'pool', 'planned', 'leaver')",
-		Key:    "c.id",
+		Key: "c.id",
+		Leads: map[string]sqlite.Lead{
+			"p": {
+				From: "product p JOIN worklist_case c ON c.product_id = p.id LEFT JOIN device d ON d.id = c.device_id",
+				Key:  "p.id, c.id",
+			},
+		},
 		Sort:   "-amount",
-		Orders: map[string]string{"amount": sqlite.InEUR("c.amount", "c.currency")},
+		Orders: map[string]string{"amount": "c.in_eur"},
 		Columns: savingColumns(
 			"c.id",
 			"c.id",
@@ -114,7 +134,7 @@ func PotentialPage(tx *sqlite.Tx, q sqlite.ListQuery) (sqlite.Page[SavingRow], e
 			"''",
 		),
 	}
-	return l.Page(tx, q)
+	return l
 }
 
 func savingColumns(id, caseID, worth, amount, currency, moneyOn, at, scanAt, note string) []sqlite.Column[SavingRow] {

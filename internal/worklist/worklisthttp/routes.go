@@ -113,10 +113,10 @@ func (s *routes) mail() {
 }
 
 func (s *routes) lists() {
-	rest.List(s.Server, "cases", rest.View(s.Server, snapshot.CasePage))
-	rest.List(s.Server, "savings", rest.View(s.Server, worklistdb.SavingPage))
-	rest.List(s.Server, "potential", rest.View(s.Server, worklistdb.PotentialPage))
-	rest.List(s.Server, "mail", rest.View(s.Server, outbox.MailPage))
+	rest.List(s.Server, "cases", rest.Of(snapshot.CaseList))
+	rest.List(s.Server, "savings", rest.Of(worklistdb.SavingList))
+	rest.List(s.Server, "potential", rest.Of(worklistdb.PotentialList))
+	rest.List(s.Server, "mail", rest.Of(outbox.MailList))
 }
 
 func (s *routes) details() {
