@@ -6,6 +6,8 @@ import (
 	"fmt"
 	"path/filepath"
 	"testing"
+
+	"ensomet/internal/core/civil"
 )
 
 type numbered struct{ ID, N int64 }
@@ -81,6 +83,94 @@ func TestRowsAreCountedOnce(t *testing.T) {
 		var query *ErrQuery
 		if !errors.As(err, &query) {
 			t.Errorf("the page mark %q: %v", bad, err)
+		}
+	}
+}
+
+// A filter is a value of its column's own type: what is none is told, and what is one is found, however it is written.
+func TestFiltersAreTyped(t *testing.T) {
+	db, err := Open(context.Background(), filepath.Join(t.TempDir(), "x.db"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer db.Close()
+	if err := db.Update(t.Context(), func(tx *Tx) error {
+		if _, err := tx.Exec("CREATE TABLE typed (id INTEGER PRIMARY KEY, whole INTEGER, part REAL, yes INTEGER, " +
+			"day INTEGER, path TEXT)"); err != nil {
+			return err
+		}
+		for i, path := range []string{"Sea", "Sea/Eider", "Sea/Eider/Deck", "Sea/Eiderdown", "Sea0", "5"} {
+			if _, err := tx.Exec("INSERT INTO typed VALUES (?, ?, ?, ?, ?, ?)", i, i, float64(i)+0.5*float64(i%2),
+				i%2 == 0, 739000+i, path); err != nil {
+				return err
+			}
+		}
+		return nil
+	}); err != nil {
+		t.Fatal(err)
+	}
+	type row struct {
+		ID, Whole int64
+		Part      float64
+		Yes       bool
+		Day       civil.Day
+		Path      string
+	}
+	list := List[row]{From: "typed t", Key: "t.id", Sort: "id", Columns: []Column[row]{
+		Plain("id", "t.id", func(r *row) any { return &r.ID }),
+		Plain("whole", "t.whole", func(r *row) any { return &r.Whole }),
+		Plain("part", "t.part", func(r *row) any { return &r.Part }),
+		Plain("yes", "t.yes", func(r *row) any { return &r.Yes }),
+		Plain("day", "t.day", func(r *row) any { return &r.Day }),
+		Plain("path", "t.path", func(r *row) any { return &r.Path }),
+	}}
+	for _, c := range []struct {
+		column, value string
+		want          string // the rows, or "refused"
+	}{
+		{"whole", "3", "[3]"},
+		{"whole", "3.0", "[3]"},
+		{"whole", "3|5|9", "[3 5]"},
+		{"whole", ">3", "[4 5]"},
+		{"whole", "three", "refused"},
+		{"whole", ">three", "refused"},
+		{"whole", "3|three", "refused"},
+		{"part", "1.5", "[1]"},
+		{"part", "2", "[2]"},
+		{"part", "x", "refused"},
+		{"yes", "1", "[0 2 4]"},
+		{"yes", "true", "[0 2 4]"},
+		{"yes", "false", "[1 3 5]"},
+		{"yes", "perhaps", "refused"},
+		{"day", "739002", "[2]"},
+		{"day", civil.Day(739002).String(), "[2]"},
+		{"day", "soon", "refused"},
+		{"path", "5", "[5]"},
+		{"path", "Sea", "[0]"},
+		{"path", "Sea/*", "[0 1 2 3]"},
+		{"path", "Sea/Eider/*", "[1 2]"},
+		{"path", "*eider", "[1 2 3]"},
+		{"path", "Sea|5", "[0 5]"},
+		{"nothing", "1", "refused"},
+	} {
+		var page Page[row]
+		err := db.View(t.Context(), func(tx *Tx) (err error) {
+			page, err = list.Page(tx, ListQuery{Filters: map[string]string{c.column: c.value}})
+			return err
+		})
+		var got []int64
+		for _, r := range page.Rows {
+			got = append(got, r.ID)
+		}
+		text := fmt.Sprint(got)
+		var query *ErrQuery
+		if errors.As(err, &query) {
+			text = "refused"
+		} else if err != nil {
+			t.Error(err)
+		}
+		if text != c.want {
+			t.Errorf("%s = %s: %s, want %s", c.column, c.value, text, c.want)
 		}
 	}
 }

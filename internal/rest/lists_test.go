@@ -1,0 +1,97 @@
+package rest
+
+import (
+	"context"
+	"encoding/csv"
+	"io"
+	"net/http"
+	"net/http/cookiejar"
+	"net/http/httptest"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"ensomet/internal/core/access"
+	"ensomet/internal/sqlite"
+
+	"github.com/alexedwards/scs/v2/memstore"
+)
+
+type countedRow struct {
+	N    int64  `json:"n"`
+	Text string `json:"text"`
+}
+
+// rows is a list of some rows, of which the one numbered bad cannot be read.
+func rows(t *testing.T, n, bad int) *Server {
+	t.Helper()
+	db, err := sqlite.Open(context.Background(), filepath.Join(t.TempDir(), "x.db"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { db.Close() })
+	if err := db.Update(t.Context(), func(tx *sqlite.Tx) error {
+		if _, err := tx.Exec("CREATE TABLE few (id INTEGER PRIMARY KEY, n INTEGER, text TEXT)"); err != nil {
+			return err
+		}
+		_, err := tx.Exec("WITH RECURSIVE c(n) AS (SELECT 1 UNION ALL SELECT n + 1 FROM c WHERE n < ?1) INSERT INTO "+
+			"few SELECT n, CASE WHEN n = ?2 THEN 'no number' ELSE n END, printf('%.200c', 'x') FROM c", n, bad)
+		return err
+	}); err != nil {
+		t.Fatal(err)
+	}
+	s := New(db, nil, memstore.New(), nil)
+	s.Router.Get("/in", func(_ http.ResponseWriter, r *http.Request) {
+		s.Sessions.Put(r.Context(), "name", "somebody")
+		s.Sessions.Put(r.Context(), "role", string(access.Look))
+	})
+	List(s, "few", Of(func() *sqlite.List[countedRow] {
+		return &sqlite.List[countedRow]{From: "few f", Key: "f.id", Sort: "n", Columns: []sqlite.Column[countedRow]{
+			sqlite.Plain("n", "f.n", func(r *countedRow) any { return &r.N }),
+			sqlite.Plain("text", "f.text", func(r *countedRow) any { return &r.Text }),
+		}}
+	}))
+	return s
+}
+
+// A file that breaks off on its way does not look like a whole one; what fails before anything has left is told; and
+// one without rows has its columns.
+func TestFilesOfLists(t *testing.T) {
+	get := func(s *Server) (*http.Response, []byte, error) {
+		server := httptest.NewServer(s.Router)
+		defer server.Close()
+		jar, err := cookiejar.New(nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		client := &http.Client{Jar: jar}
+		if in, err := client.Get(server.URL + "/in"); err != nil || in.StatusCode != http.StatusOK {
+			t.Fatal(in, err)
+		}
+		answer, err := client.Get(server.URL + "/api/few.csv")
+		if err != nil {
+			return nil, nil, err
+		}
+		defer answer.Body.Close()
+		text, err := io.ReadAll(answer.Body)
+		return answer, text, err
+	}
+	answer, text, err := get(rows(t, 5000, 0))
+	if err != nil || answer.StatusCode != http.StatusOK {
+		t.Fatal(answer, err)
+	}
+	if lines, err := csv.NewReader(strings.NewReader(string(text))).ReadAll(); err != nil || len(lines) != 5001 {
+		t.Errorf("%d lines, %v", len(lines), err)
+	}
+	if answer, text, err = get(rows(t, 0, 0)); err != nil || !strings.Contains(string(text), "n,text") {
+		t.Errorf("a list without rows: %q, %v", text, err)
+	}
+	// numbers stand before texts, so that the bad row comes last
+	if _, text, err = get(rows(t, 5000, 17)); err == nil {
+		t.Errorf("a file that broke off after %d bytes looks whole", len(text))
+	}
+	if answer, text, err = get(rows(t, 1, 1)); err != nil || answer.StatusCode != http.StatusInternalServerError ||
+		answer.Header.Get("Content-Disposition") != "" {
+		t.Errorf("a fault before the first row: %v %q %v", answer, text, err)
+	}
+}
