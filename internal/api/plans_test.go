@@ -86,6 +86,7 @@ var unserved = map[string]string{
 	"savings note":            "a sentence",
 	"scan-orders detail":      "a sentence",
 	"scan-orders reason":      "a sentence",
+	"names money filter":      "money is found as it is written",
 	"cases amount filter":     "money is found as it is written",
 	"savings amount filter":   "money is found as it is written",
 	"potential amount filter": "money is found as it is written",

@@ -244,16 +244,17 @@ type MovedPosition struct {
 	After     snapshot.Figures `json:"after"`
 	Currency  string           `json:"currency"`
 	Causes    string           `json:"causes" doc:"what moved it, the greatest first"`
-	Weight    float64          `json:"weight" doc:"by how much exposure and spare rights moved, for ordering"`
+
+	moved decimal.Decimal // exposure, in euros
 }
 
 // CauseSum is what one cause changed over all products.
 type CauseSum struct {
-	Cause    string  `json:"cause"`
-	Products int     `json:"products"`
-	Exposure float64 `json:"exposure" doc:"in euros"`
-	Short    int64   `json:"short"`
-	Surplus  int64   `json:"surplus"`
+	Cause    string `json:"cause"`
+	Products int    `json:"products"`
+	Exposure string `json:"exposure" doc:"in euros"`
+	Short    int64  `json:"short"`
+	Surplus  int64  `json:"surplus"`
 }
 
 // AllSteps is how the positions of all products came from one day to another. Exposure is in euros and adds up:
@@ -261,8 +262,8 @@ type CauseSum struct {
 type AllSteps struct {
 	From           string          `json:"from"`
 	To             string          `json:"to"`
-	ExposureBefore float64         `json:"exposureBefore"`
-	ExposureAfter  float64         `json:"exposureAfter"`
+	ExposureBefore string          `json:"exposureBefore"`
+	ExposureAfter  string          `json:"exposureAfter"`
 	Causes         []CauseSum      `json:"causes"`
 	Positions      []MovedPosition `json:"positions"`
 	Without        int             `json:"without" doc:"products whose currency has no rate: they are not in the sum"`
@@ -347,20 +348,20 @@ func (svc *Service) AllSteps(ctx context.Context, from, to civil.Day) (AllSteps,
 					snapshot.FiguresOf(y),
 					f.Currency,
 					causeWords(moved[m]),
-					euros(y.Exposure - x.Exposure).Abs().InexactFloat64(),
+					euros(y.Exposure - x.Exposure).Abs(),
 				}
 				out.Positions = append(out.Positions, p)
 			}
 		}
 		for _, c := range position.Causes {
 			if s := sums[c]; s != nil {
-				s.Exposure = exposure[c].InexactFloat64()
+				s.Exposure = exposure[c].String()
 				out.Causes = append(out.Causes, *s)
 			}
 		}
-		out.ExposureBefore, out.ExposureAfter = before.InexactFloat64(), after.InexactFloat64()
+		out.ExposureBefore, out.ExposureAfter = before.String(), after.String()
 		slices.SortStableFunc(out.Positions, func(x, y MovedPosition) int {
-			return cmp.Or(cmp.Compare(y.Weight, x.Weight), cmp.Compare(x.Product, y.Product))
+			return cmp.Or(y.moved.Cmp(x.moved), cmp.Compare(x.Product, y.Product))
 		})
 		return nil
 	})

@@ -96,7 +96,7 @@ func TestCasesOfSeveralCurrenciesInOrder(t *testing.T) {
 	seen := map[string]string{}
 	for _, g := range lots {
 		if g.Kind == "idle" {
-			seen[g.Product] = fmt.Sprintf("%d: %g %s", g.Count, g.Amount, g.Currency)
+			seen[g.Product] = fmt.Sprintf("%d: %s %s", g.Count, g.Amount, g.Currency)
 		}
 	}
 	if seen["Prod 0"] != "3: 17 EUR" || seen["Prod 1"] != "2: 115 NOK" {

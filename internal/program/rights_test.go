@@ -16,6 +16,8 @@ import (
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 	"ensomet/internal/worklist"
+
+	"github.com/shopspring/decimal"
 )
 
 // office has a title that is counted by user, with three seats of which two are held, one of them by a leaver.
@@ -626,14 +628,15 @@ func TestStepsBetweenTwoDays(t *testing.T) {
 		}
 	}
 	all, err := a.Position.AllSteps(ctx, civil.MustParse("2026-05-01"), 0)
-	if err != nil || len(all.Positions) != 1 || all.ExposureBefore != 0 || all.ExposureAfter != 100 {
+	if err != nil || len(all.Positions) != 1 || all.ExposureBefore != "0" ||
+		all.ExposureAfter != "100" {
 		t.Errorf("%+v, %v", all, err)
 	}
-	sum := all.ExposureBefore
+	sum := decimal.RequireFromString(all.ExposureBefore)
 	for _, c := range all.Causes {
-		sum += c.Exposure
+		sum = sum.Add(decimal.RequireFromString(c.Exposure))
 	}
-	if sum != all.ExposureAfter {
+	if sum.String() != all.ExposureAfter {
 		t.Errorf("the causes come to %v, not to %v", sum, all.ExposureAfter)
 	}
 	if _, err := a.Position.ProductSteps(ctx, id, civil.MustParse("2026-06-30"),

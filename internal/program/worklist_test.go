@@ -767,7 +767,7 @@ func TestSavingsAndTheSeatThatBecomesFree(t *testing.T) {
 	if err := a.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
 		page, err = worklistdb.SavingList().Page(tx, sqlite.ListQuery{Sort: "id"})
 		return err
-	}); err != nil || len(page.Rows) != 2 || page.Rows[0].Amount != 60 || page.Rows[1].Amount != -60 ||
+	}); err != nil || len(page.Rows) != 2 || page.Rows[0].Amount != "60" || page.Rows[1].Amount != "-60" ||
 		page.Rows[1].CaseID != 1 {
 		t.Errorf("%+v, %v", page.Rows, err)
 	}

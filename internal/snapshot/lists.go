@@ -99,28 +99,33 @@ type NameRow struct {
 	Gather    string  `json:"gather"`
 	Likely    string  `json:"likely"`
 	Score     float64 `json:"score"`
-	Money     float64 `json:"money"`
+	Money     string  `json:"money" doc:"in euros, what would follow if the first proposal were right"`
 	Findings  int64   `json:"findings"`
 }
 
 // NameList is the list of raw names.
 func NameList() *sqlite.List[NameRow] {
-	l := &sqlite.List[NameRow]{From: "name_fact n", Key: "n.key", Sort: "-installs", Columns: []sqlite.Column[NameRow]{
-		sqlite.Plain("key", "n.key", func(r *NameRow) any { return &r.Key }),
-		sqlite.Searched("publisher", "n.publisher", func(r *NameRow) any { return &r.Publisher }),
-		sqlite.Searched("name", "n.name", func(r *NameRow) any { return &r.Name }),
-		sqlite.Plain("versions", "n.versions", func(r *NameRow) any { return &r.Versions }),
-		sqlite.Plain("records", "n.records", func(r *NameRow) any { return &r.Records }),
-		sqlite.Plain("installs", "n.installs", func(r *NameRow) any { return &r.Installs }),
-		sqlite.Plain("devices", "n.devices", func(r *NameRow) any { return &r.Devices }),
-		sqlite.Plain("stale", "n.stale", func(r *NameRow) any { return &r.Stale }),
-		sqlite.Plain("state", "n.state", func(r *NameRow) any { return &r.State }),
-		sqlite.Plain("gather", "n.gather", func(r *NameRow) any { return &r.Gather }),
-		sqlite.Searched("likely", "n.likely", func(r *NameRow) any { return &r.Likely }),
-		sqlite.Plain("score", "n.score", func(r *NameRow) any { return &r.Score }),
-		sqlite.Plain("money", "n.money", func(r *NameRow) any { return &r.Money }),
-		sqlite.Plain("findings", "n.findings", func(r *NameRow) any { return &r.Findings }),
-	}}
+	l := &sqlite.List[NameRow]{
+		From:   "name_fact n",
+		Key:    "n.key",
+		Sort:   "-installs",
+		Orders: map[string]string{"money": "n.money"},
+		Columns: []sqlite.Column[NameRow]{
+			sqlite.Plain("key", "n.key", func(r *NameRow) any { return &r.Key }),
+			sqlite.Searched("publisher", "n.publisher", func(r *NameRow) any { return &r.Publisher }),
+			sqlite.Searched("name", "n.name", func(r *NameRow) any { return &r.Name }),
+			sqlite.Plain("versions", "n.versions", func(r *NameRow) any { return &r.Versions }),
+			sqlite.Plain("records", "n.records", func(r *NameRow) any { return &r.Records }),
+			sqlite.Plain("installs", "n.installs", func(r *NameRow) any { return &r.Installs }),
+			sqlite.Plain("devices", "n.devices", func(r *NameRow) any { return &r.Devices }),
+			sqlite.Plain("stale", "n.stale", func(r *NameRow) any { return &r.Stale }),
+			sqlite.Plain("state", "n.state", func(r *NameRow) any { return &r.State }),
+			sqlite.Plain("gather", "n.gather", func(r *NameRow) any { return &r.Gather }),
+			sqlite.Searched("likely", "n.likely", func(r *NameRow) any { return &r.Likely }),
+			sqlite.Plain("score", "n.score", func(r *NameRow) any { return &r.Score }),
+			sqlite.Amount("money", "printf('%.2f', n.money)", func(r *NameRow) any { return &r.Money }),
+			sqlite.Plain("findings", "n.findings", func(r *NameRow) any { return &r.Findings }),
+		}}
 	return l
 }
 
@@ -198,37 +203,37 @@ func ProductList() *sqlite.List[ProductRow] {
 
 // PositionRow is a line of the position.
 type PositionRow struct {
-	ID        string  `json:"id"`
-	ProductID int64   `json:"productId"`
-	Publisher string  `json:"publisher"`
-	Product   string  `json:"product"`
-	Metric    string  `json:"metric"`
-	Counted   bool    `json:"counted"`
-	Owned     int64   `json:"owned"`
-	Needed    int64   `json:"needed"`
-	Covered   int64   `json:"covered"`
-	Short     int64   `json:"short"`
-	Surplus   int64   `json:"surplus"`
-	Free      int64   `json:"free" doc:"covered without a right of its own"`
-	Low       int64   `json:"low"`
-	High      int64   `json:"high"`
-	Exposure  string  `json:"exposure"`
-	Spare     string  `json:"spare"`
-	Currency  string  `json:"currency"`
-	State     string  `json:"state"` // short, even, spare, unknown
-	Balance   int64   `json:"balance"`
-	Money     float64 `json:"money"` // exposure below zero, spare value above; for sorting
-	Doubtful  bool    `json:"doubtful"`
-	Pack      int64   `json:"pack" doc:"what it is bought in"`
-	Watched   bool    `json:"watched"`
+	ID        string `json:"id"`
+	ProductID int64  `json:"productId"`
+	Publisher string `json:"publisher"`
+	Product   string `json:"product"`
+	Metric    string `json:"metric"`
+	Counted   bool   `json:"counted"`
+	Owned     int64  `json:"owned"`
+	Needed    int64  `json:"needed"`
+	Covered   int64  `json:"covered"`
+	Short     int64  `json:"short"`
+	Surplus   int64  `json:"surplus"`
+	Free      int64  `json:"free" doc:"covered without a right of its own"`
+	Low       int64  `json:"low"`
+	High      int64  `json:"high"`
+	Exposure  string `json:"exposure"`
+	Spare     string `json:"spare"`
+	Currency  string `json:"currency"`
+	State     string `json:"state"` // short, even, spare, unknown
+	Balance   int64  `json:"balance"`
+	Doubtful  bool   `json:"doubtful"`
+	Pack      int64  `json:"pack" doc:"what it is bought in"`
+	Watched   bool   `json:"watched"`
 }
 
 // PositionList is the list of the position. The default order puts the greatest exposure first.
 func PositionList() *sqlite.List[PositionRow] {
 	l := &sqlite.List[PositionRow]{
-		From: "position n JOIN product p ON p.id = n.product_id",
-		Key:  "n.product_id, n.metric",
-		Sort: "money",
+		From:   "position n JOIN product p ON p.id = n.product_id",
+		Key:    "n.product_id, n.metric",
+		Sort:   "money",
+		Orders: map[string]string{"exposure": "n.exposure", "spare": "n.spare_value"},
 		Columns: []sqlite.Column[PositionRow]{
 			sqlite.Plain("id", "(n.product_id || ':' || n.metric)", func(r *PositionRow) any { return &r.ID }),
 			sqlite.Plain("productId", "n.product_id", func(r *PositionRow) any { return &r.ProductID }),
@@ -250,8 +255,8 @@ func PositionList() *sqlite.List[PositionRow] {
 			),
 			sqlite.Plain("low", "n.low", func(r *PositionRow) any { return &r.Low }),
 			sqlite.Plain("high", "n.high", func(r *PositionRow) any { return &r.High }),
-			sqlite.Plain("exposure", "n.exposure_text", func(r *PositionRow) any { return &r.Exposure }),
-			sqlite.Plain("spare", "n.spare_text", func(r *PositionRow) any { return &r.Spare }),
+			sqlite.Amount("exposure", "n.exposure_text", func(r *PositionRow) any { return &r.Exposure }),
+			sqlite.Amount("spare", "n.spare_text", func(r *PositionRow) any { return &r.Spare }),
 			sqlite.Plain("currency", "n.currency", func(r *PositionRow) any { return &r.Currency }),
 			sqlite.Plain(
 				"state",
@@ -260,10 +265,10 @@ func PositionList() *sqlite.List[PositionRow] {
 				func(r *PositionRow) any { return &r.State },
 			),
 			sqlite.Plain("balance", "(n.surplus - n.short)", func(r *PositionRow) any { return &r.Balance }),
-			sqlite.Plain(
+			// exposure below zero, spare value above
+			sqlite.OrderOnly[PositionRow](
 				"money",
 				"(CASE WHEN n.short > 0 THEN -n.exposure - 1e-6 ELSE n.spare_value END)",
-				func(r *PositionRow) any { return &r.Money },
 			),
 			sqlite.Plain(
 				"doubtful",
@@ -304,10 +309,11 @@ type EntitlementRow struct {
 // EntitlementList is the list of entitlements.
 func EntitlementList() *sqlite.List[EntitlementRow] {
 	l := &sqlite.List[EntitlementRow]{
-		From:  "entitlement e JOIN product p ON p.id = e.product_id",
-		Where: "e.withdrawn_at = 0",
-		Key:   "e.id",
-		Sort:  "code",
+		From:   "entitlement e JOIN product p ON p.id = e.product_id",
+		Where:  "e.withdrawn_at = 0",
+		Key:    "e.id",
+		Sort:   "code",
+		Orders: map[string]string{"unitPrice": sqlite.InEUR("coalesce(e.unit_price, '-1')", "e.currency")},
 		Columns: []sqlite.Column[EntitlementRow]{
 			sqlite.Plain("id", "e.id", func(r *EntitlementRow) any { return &r.ID }),
 			sqlite.Searched("code", "e.code", func(r *EntitlementRow) any { return &r.Code }),
@@ -322,7 +328,7 @@ func EntitlementList() *sqlite.List[EntitlementRow] {
 			sqlite.Plain("start", "e.start", func(r *EntitlementRow) any { return &r.Start }),
 			sqlite.Plain("end", "e.end", func(r *EntitlementRow) any { return &r.End }),
 			sqlite.Plain("purchased", "e.purchased", func(r *EntitlementRow) any { return &r.Purchased }),
-			sqlite.Plain(
+			sqlite.Amount(
 				"unitPrice",
 				"coalesce(e.unit_price, '')",
 				func(r *EntitlementRow) any { return &r.UnitPrice },
@@ -357,7 +363,7 @@ type CaseRow struct {
 	Publisher string    `json:"publisher"`
 	Product   string    `json:"product"`
 	Worth     string    `json:"worth"`
-	Amount    float64   `json:"amount"`
+	Amount    string    `json:"amount"`
 	Currency  string    `json:"currency"`
 	MoneyOn   civil.Day `json:"moneyOn"`
 	OpenedAt  int64     `json:"openedAt" unit:"unix"`
@@ -414,7 +420,7 @@ func CaseList() *sqlite.List[CaseRow] {
 			sqlite.Searched("publisher", "p.publisher", func(r *CaseRow) any { return &r.Publisher }),
 			sqlite.Searched("product", "p.name", func(r *CaseRow) any { return &r.Product }),
 			sqlite.Plain("worth", "c.worth", func(r *CaseRow) any { return &r.Worth }),
-			sqlite.Plain("amount", "CAST(c.amount AS REAL)", func(r *CaseRow) any { return &r.Amount }),
+			sqlite.Amount("amount", "c.amount", func(r *CaseRow) any { return &r.Amount }),
 			sqlite.Plain("currency", "c.currency", func(r *CaseRow) any { return &r.Currency }),
 			sqlite.Plain("moneyOn", "c.money_on", func(r *CaseRow) any { return &r.MoneyOn }),
 			sqlite.Plain("openedAt", "c.opened_at", func(r *CaseRow) any { return &r.OpenedAt }),

@@ -50,12 +50,14 @@ type Part struct {
 // MaxParts is how many values a split shows; the rest is gathered under "…".
 const MaxParts = 12
 
-// Column is one column of a list: its name outside, its SQL, and where its value goes.
+// Column is one column of a list: its name outside, its SQL, and where its value goes. One without Into is in no row:
+// rows are only put in order by it. One of money holds a decimal as text, and is found as a number.
 type Column[T any] struct {
 	Name   string
 	SQL    string
 	Into   func(*T) any
 	Search bool
+	money  bool
 }
 
 // Plain is a column that a search does not look at.
@@ -66,6 +68,19 @@ func Plain[T any](name, sql string, into func(*T) any) Column[T] {
 // Searched is a column that a search looks at.
 func Searched[T any](name, sql string, into func(*T) any) Column[T] {
 	return Column[T]{Name: name, SQL: sql, Into: into, Search: true}
+}
+
+// Amount is a column of amounts, which are decimals written as text.
+func Amount[T any](name, sql string, into func(*T) any) Column[T] {
+	return Column[T]{Name: name, SQL: sql, Into: into, money: true}
+}
+
+// OrderOnly is a number that rows are put in order by, and do not show.
+func OrderOnly[T any](name, sql string) Column[T] { return Column[T]{Name: name, SQL: sql} }
+
+// TenThousandths is a decimal that is kept as text in whole ten-thousandths, in SQL, so that sums of it are exact.
+func TenThousandths(column string) string {
+	return "CAST(round(CAST(" + column + " AS REAL) * 10000) AS INTEGER)"
 }
 
 // List is a table that is filtered, sorted and paged in the database. Key is unique, one column or several, and ends
@@ -111,7 +126,10 @@ func (l *List[T]) column(name string) (*Column[T], error) {
 // value reads what a filter asks for as a value of the column's own type, so that an index serves.
 func (c *Column[T]) value(text string) (any, error) {
 	var row T
-	into := c.Into(&row)
+	var into any = new(float64)
+	if c.Into != nil && !c.money {
+		into = c.Into(&row)
+	}
 	refused := func(what string) error {
 		return &ErrQuery{fmt.Sprintf("%s is %s: %q cannot be found in it", c.Name, what, text)}
 	}
@@ -148,6 +166,10 @@ func (c *Column[T]) value(text string) (any, error) {
 
 // condition turns what a filter asks of a column into SQL.
 func (c *Column[T]) condition(v string) (string, []any, error) {
+	found := c.SQL
+	if c.money {
+		found = "CAST(" + c.SQL + " AS REAL)"
+	}
 	switch {
 	case strings.HasPrefix(v, "*"):
 		return c.SQL + " LIKE ? ESCAPE '\\'", []any{"%" + EscapeLike(v[1:]) + "%"}, nil
@@ -160,7 +182,7 @@ func (c *Column[T]) condition(v string) (string, []any, error) {
 		if err != nil {
 			return "", nil, &ErrQuery{fmt.Sprintf("%q is no number that %s could exceed", v[1:], c.Name)}
 		}
-		return c.SQL + " > ?", []any{n}, nil
+		return found + " > ?", []any{n}, nil
 	}
 	parts, args := strings.Split(v, "|"), []any{}
 	for _, part := range parts {
@@ -171,9 +193,9 @@ func (c *Column[T]) condition(v string) (string, []any, error) {
 		args = append(args, arg)
 	}
 	if len(parts) == 1 {
-		return c.SQL + " = ?", args, nil
+		return found + " = ?", args, nil
 	}
-	return c.SQL + " IN (" + strings.TrimSuffix(strings.Repeat("?,", len(parts)), ",") + ")", args, nil
+	return found + " IN (" + strings.TrimSuffix(strings.Repeat("?,", len(parts)), ",") + ")", args, nil
 }
 
 // Conditions turns filters and search into SQL.
@@ -307,12 +329,14 @@ func (l *List[T]) statement(q ListQuery, where string, behind bool) (string, err
 	}
 	var columns, order []string
 	for _, c := range l.Columns {
-		columns = append(columns, c.SQL)
+		if c.Into != nil {
+			columns = append(columns, c.SQL)
+		}
 	}
-	for i, term := range terms {
+	for _, term := range terms {
 		columns = append(columns, term)
 		// by its place: a column that is a mere number would be taken for one
-		order = append(order, strconv.Itoa(len(l.Columns)+i+1)+direction)
+		order = append(order, strconv.Itoa(len(columns))+direction)
 	}
 	text := "SELECT " + strings.Join(columns, ", ") + base + " ORDER BY " + strings.Join(order, ", ")
 	if q.Limit > 0 {
@@ -439,11 +463,13 @@ func (l *List[T]) each(tx *Tx, text string, args []any, fn func(row T, end []any
 	}
 	return Each(rows, func() error {
 		var row T
-		end := make([]any, len(columns)-len(l.Columns))
 		into := make([]any, 0, len(columns))
 		for _, c := range l.Columns {
-			into = append(into, c.Into(&row))
+			if c.Into != nil {
+				into = append(into, c.Into(&row))
+			}
 		}
+		end := make([]any, len(columns)-len(into))
 		for i := range end {
 			into = append(into, &end[i])
 		}

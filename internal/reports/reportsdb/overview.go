@@ -7,6 +7,8 @@ import (
 	"ensomet/internal/core/civil"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+
+	"github.com/shopspring/decimal"
 )
 
 // Course is how much stands at each station of the work.
@@ -78,18 +80,23 @@ func CountCourse(tx *sqlite.Tx, today, soon civil.Day) (Course, error) {
 
 // MoneyRow sums the position by currency.
 type MoneyRow struct {
-	Currency string  `json:"currency"`
-	Exposure float64 `json:"exposure"`
-	Spare    float64 `json:"spare"`
+	Currency string `json:"currency"`
+	Exposure string `json:"exposure"`
+	Spare    string `json:"spare"`
 }
 
 // MoneyByCurrency sums exposure and spare value by currency.
 func MoneyByCurrency(tx *sqlite.Tx) ([]MoneyRow, error) {
 	list, err := sqlite.Query(
 		tx,
-		func(r *sql.Rows, v *MoneyRow) error { return r.Scan(&v.Currency, &v.Exposure, &v.Spare) },
-		"SELECT currency, sum(CAST(exposure_text AS REAL)), sum(CAST(spare_text AS REAL)) FROM position WHERE "+
-			"currency <> '' GROUP BY currency ORDER BY 2 DESC",
+		func(r *sql.Rows, v *MoneyRow) error {
+			var exposure, spare int64
+			err := r.Scan(&v.Currency, &exposure, &spare)
+			v.Exposure, v.Spare = decimal.New(exposure, -4).String(), decimal.New(spare, -4).String()
+			return err
+		},
+		"SELECT currency, sum("+sqlite.TenThousandths("exposure_text")+"), sum("+sqlite.TenThousandths("spare_text")+
+			") FROM position WHERE currency <> '' GROUP BY currency ORDER BY 2 DESC, 1",
 	)
 	if list == nil {
 		list = []MoneyRow{}

@@ -5,6 +5,8 @@ import (
 
 	"ensomet/internal/core/civil"
 	"ensomet/internal/sqlite"
+
+	"github.com/shopspring/decimal"
 )
 
 // Question is what a user is asked about cases. The key of its page is kept as a hash alone.
@@ -146,14 +148,14 @@ func DropAsking(tx *sqlite.Tx, question, id int64) error {
 
 // CaseGroup is cases that one decision may serve: of one kind, about one product, in one state.
 type CaseGroup struct {
-	Kind      string  `json:"kind"`
-	State     string  `json:"state"`
-	ProductID int64   `json:"productId"`
-	Product   string  `json:"product"`
-	Publisher string  `json:"publisher"`
-	Count     int64   `json:"count"`
-	Amount    float64 `json:"amount"`
-	Currency  string  `json:"currency"`
+	Kind      string `json:"kind"`
+	State     string `json:"state"`
+	ProductID int64  `json:"productId"`
+	Product   string `json:"product"`
+	Publisher string `json:"publisher"`
+	Count     int64  `json:"count"`
+	Amount    string `json:"amount"`
+	Currency  string `json:"currency"`
 }
 
 // CaseGroups gathers the cases that wait for a decision or are under way, the largest lots first. A lot of several
@@ -162,9 +164,13 @@ func CaseGroups(tx *sqlite.Tx, limit int) ([]CaseGroup, error) {
 	euros := "sum(" + sqlite.InEUR("c.amount", "c.currency") + ")"
 	mixed := "count(DISTINCT CASE WHEN CAST(c.amount AS REAL) <> 0 THEN c.currency END) > 1"
 	return sqlite.Query(tx, func(r *sql.Rows, g *CaseGroup) error {
-		return r.Scan(&g.Kind, &g.State, &g.ProductID, &g.Product, &g.Publisher, &g.Count, &g.Amount, &g.Currency)
+		var amount int64
+		err := r.Scan(&g.Kind, &g.State, &g.ProductID, &g.Product, &g.Publisher, &g.Count, &amount, &g.Currency)
+		g.Amount = decimal.New(amount, -4).String()
+		return err
 	}, `SELECT c.kind, c.state, c.product_id, p.name, p.publisher, count(*), CASE WHEN
-		`+mixed+` THEN round(`+euros+`, 2) ELSE sum(CAST(c.amount AS REAL)) END,
+		`+mixed+` THEN CAST(round(`+euros+` * 100) AS INTEGER) * 100
+		ELSE sum(`+sqlite.TenThousandths("c.amount")+`) END,
 		CASE WHEN `+mixed+` THEN 'EUR' ELSE coalesce(max(CASE WHEN CAST(c.amount AS REAL) <> 0 THEN c.currency END),
 			max(c.currency)) END
 		FROM worklist_case c JOIN product p ON p.id = c.product_id

@@ -63,7 +63,7 @@ type SavingRow struct {
 	Device    string    `json:"device"`
 	Unit      string    `json:"unit"`
 	Worth     string    `json:"worth"`
-	Amount    float64   `json:"amount"`
+	Amount    string    `json:"amount"`
 	Currency  string    `json:"currency"`
 	MoneyOn   civil.Day `json:"moneyOn"`
 	At        int64     `json:"at" unit:"unix"`
@@ -147,7 +147,7 @@ func savingColumns(id, caseID, worth, amount, currency, moneyOn, at, scanAt, not
 		sqlite.Searched("device", "coalesce(d.name, '')", func(r *SavingRow) any { return &r.Device }),
 		sqlite.Searched("unit", "coalesce(d.org_unit, '')", func(r *SavingRow) any { return &r.Unit }),
 		sqlite.Plain("worth", worth, func(r *SavingRow) any { return &r.Worth }),
-		sqlite.Plain("amount", "CAST("+amount+" AS REAL)", func(r *SavingRow) any { return &r.Amount }),
+		sqlite.Amount("amount", amount, func(r *SavingRow) any { return &r.Amount }),
 		sqlite.Plain("currency", currency, func(r *SavingRow) any { return &r.Currency }),
 		sqlite.Plain("moneyOn", moneyOn, func(r *SavingRow) any { return &r.MoneyOn }),
 		sqlite.Plain("at", at, func(r *SavingRow) any { return &r.At }),

@@ -2595,10 +2595,8 @@ export interface components {
         };
         AllSteps: {
             causes: components["schemas"]["CauseSum"][];
-            /** Format: double */
-            exposureAfter: number;
-            /** Format: double */
-            exposureBefore: number;
+            exposureAfter: string;
+            exposureBefore: string;
             from: string;
             positions: components["schemas"]["MovedPosition"][];
             to: string;
@@ -2835,8 +2833,7 @@ export interface components {
             refused: string[];
         };
         CaseGroup: {
-            /** Format: double */
-            amount: number;
+            amount: string;
             /** Format: int64 */
             count: number;
             currency: string;
@@ -2851,8 +2848,7 @@ export interface components {
             /** @description the device, person, pool or product that it is about */
             about: string;
             age: string;
-            /** Format: double */
-            amount: number;
+            amount: string;
             answer: string;
             answerBy: string;
             /** Format: int64 */
@@ -2917,8 +2913,7 @@ export interface components {
             about: string;
             age: string;
             agreedBy: string;
-            /** Format: double */
-            amount: number;
+            amount: string;
             answer: string;
             answerBy: string;
             /** Format: int64 */
@@ -3055,11 +3050,8 @@ export interface components {
         };
         CauseSum: {
             cause: string;
-            /**
-             * Format: double
-             * @description in euros
-             */
-            exposure: number;
+            /** @description in euros */
+            exposure: string;
             /** Format: int64 */
             products: number;
             /** Format: int64 */
@@ -4277,10 +4269,8 @@ export interface components {
         };
         MoneyRow: {
             currency: string;
-            /** Format: double */
-            exposure: number;
-            /** Format: double */
-            spare: number;
+            exposure: string;
+            spare: string;
         };
         MonthEnding: {
             /**
@@ -4340,11 +4330,6 @@ export interface components {
             /** Format: int64 */
             productId: number;
             publisher: string;
-            /**
-             * Format: double
-             * @description by how much exposure and spare rights moved, for ordering
-             */
-            weight: number;
         };
         NameDecision: {
             edition: string;
@@ -4363,8 +4348,8 @@ export interface components {
             installs: number;
             key: string;
             likely: string;
-            /** Format: double */
-            money: number;
+            /** @description in euros, what would follow if the first proposal were right */
+            money: string;
             name: string;
             publisher: string;
             /** Format: int64 */
@@ -5191,8 +5176,6 @@ export interface components {
             /** Format: int64 */
             low: number;
             metric: string;
-            /** Format: double */
-            money: number;
             /** Format: int64 */
             needed: number;
             /** Format: int64 */
@@ -5832,8 +5815,7 @@ export interface components {
             what: "new" | "changed" | "gone" | "kept";
         };
         SavingRow: {
-            /** Format: double */
-            amount: number;
+            amount: string;
             /** Format: int64 */
             at: number;
             /** Format: int64 */

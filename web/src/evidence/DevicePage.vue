@@ -298,7 +298,7 @@ const facts = computed(() => {
                   </td>
                   <td>{{ f.kind }}</td>
                   <td>{{ f.state }}</td>
-                  <td class="num">{{ f.amount ? money(f.amount) + ' ' + f.currency : '' }}</td>
+                  <td class="num">{{ Number(f.amount) ? money(f.amount) + ' ' + f.currency : '' }}</td>
                 </tr>
               </tbody>
             </table>

@@ -182,7 +182,7 @@ const bring = [
           <p>
             <template v-for="(m, k) in c.money" :key="m.currency"
               ><template v-if="k">; </template><span class="short">{{ money(m.exposure) }} {{ m.currency }} short</span
-              ><template v-if="m.spare"
+              ><template v-if="Number(m.spare)"
                 >, <span class="spare">{{ money(m.spare) }} {{ m.currency }} spare</span></template
               ></template
             >

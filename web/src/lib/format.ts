@@ -13,6 +13,11 @@ export function money(amount: number | string): string {
   return (n < 0 ? '− ' : '') + whole(Number(head)) + (tail === '00' ? '' : '.' + tail)
 }
 
+/** The sum of decimals that come as text, counted in ten-thousandths so that it is exact. */
+export function total(amounts: string[]): number {
+  return amounts.reduce((sum, a) => sum + Math.round(Number(a) * 10_000), 0) / 10_000
+}
+
 /** A time in seconds since 1970 as a day; nothing for 0. */
 export function day(unix: number): string {
   return unix ? new Date(unix * 1000).toISOString().slice(0, 10) : ''

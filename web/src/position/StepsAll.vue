@@ -42,11 +42,11 @@ const balance = (f: Schemas['Figures']) =>
     <div class="picture">
       <StepBars
         bad
-        :start="s.exposureBefore"
-        :end="s.exposureAfter"
+        :start="Number(s.exposureBefore)"
+        :end="Number(s.exposureAfter)"
         :start-label="s.from"
         :end-label="s.to"
-        :steps="s.causes.filter((c) => c.exposure).map((c) => ({ label: c.cause, change: c.exposure }))"
+        :steps="s.causes.map((c) => ({ label: c.cause, change: Number(c.exposure) })).filter((c) => c.change)"
         :say="(n) => money(Math.round(n))"
       />
     </div>

@@ -158,7 +158,7 @@ const others = computed(() => marked.value.map((r) => r.key).filter((k) => k !==
           ><span v-else class="soft">–</span>
         </template>
         <template #cell-money="{ row }"
-          ><template v-if="row.money && row.score >= 0.2">{{ money(row.money) }}</template
+          ><template v-if="Number(row.money) && row.score >= 0.2">{{ money(row.money) }}</template
           ><span v-else class="soft">–</span></template
         >
         <template #cell-findings="{ row }"

@@ -43,7 +43,7 @@ function press(a: (typeof acts)[number]) {
       <template v-if="c.kind === 'uncovered'"
         >{{ c.quantity }} short, {{ money(c.amount) }} {{ c.currency }} at list price.</template
       >
-      <template v-else-if="c.amount"
+      <template v-else-if="Number(c.amount)"
         >Worth {{ money(c.amount) }} {{ c.currency }}, {{ c.worth
         }}<template v-if="c.worth === 'at renewal'"> on {{ c.moneyOn }}</template
         >.</template

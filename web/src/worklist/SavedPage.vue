@@ -95,7 +95,7 @@ const open = (id: number) => router.push(`/worklist?case=${id}`)
       <template #cell-at="{ row }">{{ day(row.at) }}</template>
       <template #cell-scanAt="{ row }">{{ day(row.scanAt) }}</template>
       <template #cell-amount="{ row }"
-        ><span :class="{ short: row.amount < 0 }">{{ money(row.amount) }} {{ row.currency }}</span></template
+        ><span :class="{ short: Number(row.amount) < 0 }">{{ money(row.amount) }} {{ row.currency }}</span></template
       >
     </ListTable>
     <ListTable

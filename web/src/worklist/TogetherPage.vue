@@ -64,7 +64,7 @@ const most = computed(() => Math.max(1, ...(groups.data.value ?? []).map((g) => 
               </td>
               <td class="bar"><i :style="{ width: `${Math.max(2, (g.count / most) * 100)}%` }" /></td>
               <td class="num" :class="{ short: g.kind === 'uncovered' }">
-                {{ g.amount ? `${g.kind === 'uncovered' ? '− ' : ''}${money(g.amount)} ${g.currency}` : '–' }}
+                {{ Number(g.amount) ? `${g.kind === 'uncovered' ? '− ' : ''}${money(g.amount)} ${g.currency}` : '–' }}
               </td>
             </tr>
           </tbody>

@@ -7,7 +7,7 @@ import { api, ask, readList, type Lists, type Schemas } from '../api/client'
 import GroupFilter from '../components/GroupFilter.vue'
 import ListFilter from '../components/ListFilter.vue'
 import ListTable, { type ListColumn } from '../components/ListTable.vue'
-import { count, day, money } from '../lib/format'
+import { count, day, money, total } from '../lib/format'
 import { useListState } from '../lib/listState'
 import { useSession } from '../lib/session'
 import CasePane from './CasePane.vue'
@@ -93,10 +93,10 @@ async function chooseAll() {
   selection.value = all
 }
 const sums = computed(() => {
-  const by = new Map<string, number>()
+  const by = new Map<string, string[]>()
   for (const r of selection.value)
-    if (r.amount && r.kind !== 'uncovered') by.set(r.currency, (by.get(r.currency) ?? 0) + r.amount)
-  return [...by].map(([c, n]) => `${money(n)} ${c}`).join(', ')
+    if (Number(r.amount) && r.kind !== 'uncovered') by.set(r.currency, [...(by.get(r.currency) ?? []), r.amount])
+  return [...by].map(([c, amounts]) => `${money(total(amounts))} ${c}`).join(', ')
 })
 </script>
 
@@ -140,7 +140,7 @@ const sums = computed(() => {
         }}</template>
         <template #cell-amount="{ row }"
           ><span :class="{ short: row.kind === 'uncovered' }">{{
-            row.amount ? (row.kind === 'uncovered' ? '− ' : '') + money(row.amount) + ' ' + row.currency : '–'
+            Number(row.amount) ? (row.kind === 'uncovered' ? '− ' : '') + money(row.amount) + ' ' + row.currency : '–'
           }}</span></template
         >
         <template #cell-changedAt="{ row }">{{ day(row.changedAt) }}</template>
