@@ -306,7 +306,7 @@ func TestKeepingNeedsAReasonAndAnEnd(t *testing.T) {
 		if err := a.Pipeline.Refresh(ctx); err != nil {
 			t.Fatal(err)
 		}
-		var list []worklistdb.Case
+		var list []casework.Case
 		if err := a.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
 			list, err = worklistdb.Cases(tx)
 			return err

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"testing"
 
+	"ensomet/internal/core/casework"
 	"ensomet/internal/formats"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -72,17 +73,15 @@ func TestCasesOfSeveralCurrenciesInOrder(t *testing.T) {
 	}
 	// two cases of one product in two currencies, and one that is worth nothing
 	if err := a.DB.Update(ctx, func(tx *sqlite.Tx) error {
-		for i, c := range []worklistdb.Case{{Amount: "115", Currency: "NOK"}, {Amount: "7", Currency: "EUR"},
-			{Amount: "0", Currency: "SEK"}} {
-			c.Kind, c.Device, c.Product, c.State, c.Worth = "idle", int64(i+1), 1, "open", "reuse"
-			if _, err := worklistdb.PutCase(tx, c); err != nil {
-				return err
-			}
-		}
-		for i, c := range []worklistdb.Case{{Amount: "115", Currency: "NOK"}, {Amount: "0", Currency: "EUR"}} {
-			c.Kind, c.Device, c.Product, c.State, c.Worth = "idle", int64(i+1), 2, "open", "reuse"
-			if _, err := worklistdb.PutCase(tx, c); err != nil {
-				return err
+		for product, amounts := range map[int64][][2]string{1: {{"115", "NOK"}, {"7", "EUR"}, {"0", "SEK"}},
+			2: {{"115", "NOK"}, {"0", "EUR"}}} {
+			for i, a := range amounts {
+				c, step := casework.Find(casework.Case{Kind: casework.IdleLicence, Device: int64(i + 1),
+					Product: product},
+					casework.Finding{Worth: "reuse", Amount: a[0], Currency: a[1], Proof: []string{"not used"}}, 1)
+				if err := worklistdb.Move(tx, &c, step); err != nil {
+					return err
+				}
 			}
 		}
 		return nil

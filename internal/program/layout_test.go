@@ -136,3 +136,56 @@ func TestRoomsAreSmall(t *testing.T) {
 	largest(t, "lines", mostLines, lines)
 	largest(t, "methods", mostMethods, methods)
 }
+
+// Cases move in one place: nothing outside of core/casework gives a case a state or makes one that has a state.
+func TestCasesMoveInOnePlace(t *testing.T) {
+	mentions := func(n ast.Node) (found bool) {
+		ast.Inspect(n, func(n ast.Node) bool {
+			if s, ok := n.(*ast.SelectorExpr); ok {
+				if x, ok := s.X.(*ast.Ident); ok && x.Name == "casework" {
+					found = true
+				}
+			}
+			return !found
+		})
+		return found
+	}
+	looked := 0
+	for name, text := range sources(t) {
+		if strings.HasPrefix(name, "internal/core/casework/") || !strings.Contains(string(text), "casework.") {
+			continue
+		}
+		looked++
+		set := token.NewFileSet()
+		file, err := parser.ParseFile(set, name, text, 0)
+		if err != nil {
+			t.Fatal(err)
+		}
+		ast.Inspect(file, func(n ast.Node) bool {
+			switch n := n.(type) {
+			case *ast.AssignStmt:
+				for i, left := range n.Lhs {
+					s, ok := left.(*ast.SelectorExpr)
+					if ok && s.Sel.Name == "State" && i < len(n.Rhs) && mentions(n.Rhs[i]) {
+						t.Errorf("%s moves a case", set.Position(n.Pos()))
+					}
+				}
+			case *ast.CompositeLit:
+				if n.Type == nil || !mentions(n.Type) {
+					return true
+				}
+				for _, e := range n.Elts {
+					if kv, ok := e.(*ast.KeyValueExpr); ok {
+						if key, ok := kv.Key.(*ast.Ident); ok && key.Name == "State" {
+							t.Errorf("%s makes a case with a state", set.Position(kv.Pos()))
+						}
+					}
+				}
+			}
+			return true
+		})
+	}
+	if looked < 10 {
+		t.Errorf("only %d files speak of cases", looked)
+	}
+}

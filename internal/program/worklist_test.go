@@ -80,9 +80,9 @@ func renew(t *testing.T, a *Program) {
 }
 
 // casesOf reads all cases.
-func casesOf(t *testing.T, a *Program) []worklistdb.Case {
+func casesOf(t *testing.T, a *Program) []casework.Case {
 	t.Helper()
-	var out []worklistdb.Case
+	var out []casework.Case
 	if err := a.DB.View(context.Background(), func(tx *sqlite.Tx) (err error) {
 		out, err = worklistdb.Cases(tx)
 		return err
@@ -183,14 +183,14 @@ func TestAskingAUser(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	state := func(id int64) worklistdb.Case {
+	state := func(id int64) casework.Case {
 		for _, c := range casesOf(t, a) {
 			if c.ID == id {
 				return c
 			}
 		}
 		t.Fatalf("no case %d", id)
-		return worklistdb.Case{}
+		return casework.Case{}
 	}
 	if c := state(mine); c.State != casework.Answered || c.Answer != "needed for the regatta" {
 		t.Errorf("%+v", c)
@@ -213,7 +213,7 @@ func TestAskingAUser(t *testing.T) {
 	if err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
 		list, err := worklistdb.Steps(tx, mine)
 		for _, s := range list {
-			if s.Act == string(casework.SaysYes) {
+			if s.Act == casework.SaysYes {
 				steps++
 			}
 		}
@@ -553,7 +553,7 @@ func TestMissing(t *testing.T) {
 	)
 	take(t, a, formats.Policies, "category,stance,reason", "security,required,guard every machine")
 	renew(t, a)
-	var missing []worklistdb.Case
+	var missing []casework.Case
 	for _, c := range casesOf(t, a) {
 		if c.Kind == casework.Missing {
 			missing = append(missing, c)
@@ -635,7 +635,7 @@ func TestHoursLapse(t *testing.T) {
 		"D0,start,2026-06-25T16:10:00Z,9,tern.exe,u0",
 	)
 	renew(t, a)
-	var c worklistdb.Case
+	var c casework.Case
 	for _, x := range casesOf(t, a) {
 		if x.Kind == casework.ForbiddenHours {
 			c = x
@@ -807,7 +807,7 @@ func TestEndOfSupportTakesOffItsRelease(t *testing.T) {
 		t.Fatal(err)
 	}
 	renew(t, a)
-	var c worklistdb.Case
+	var c casework.Case
 	for _, x := range casesOf(t, a) {
 		if x.Kind == casework.EndOfLife {
 			c = x

@@ -23,9 +23,9 @@ import (
 	"ensomet/internal/worklist/worklistdb"
 )
 
-func caseOf(t *testing.T, a *program.Program, id int64) worklistdb.Case {
+func caseOf(t *testing.T, a *program.Program, id int64) casework.Case {
 	t.Helper()
-	var c worklistdb.Case
+	var c casework.Case
 	if err := a.DB.View(context.Background(), func(tx *sqlite.Tx) (err error) {
 		c, err = worklistdb.CaseByID(tx, id)
 		return err
@@ -101,7 +101,7 @@ func removeGame(t *testing.T, a *program.Program, o *Outside) {
 	if c := caseOf(t, a, first.ID); c.State != casework.Open || c.CameBack != 1 {
 		t.Errorf("back again, the case is %s and came back %d times", c.State, c.CameBack)
 	}
-	var steps []worklistdb.CaseStep
+	var steps []casework.Step
 	if err := a.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
 		steps, err = worklistdb.Steps(tx, first.ID)
 		return err
@@ -110,7 +110,7 @@ func removeGame(t *testing.T, a *program.Program, o *Outside) {
 	}
 	var path []string
 	for _, s := range steps {
-		path = append(path, s.To)
+		path = append(path, string(s.To))
 	}
 	if !slices.Equal(path, []string{"open", "agreed", "waiting", "sent", "sent", "gone", "open"}) {
 		t.Errorf("the case went %v", path)

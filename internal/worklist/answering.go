@@ -131,41 +131,26 @@ func (svc *Service) Answer(ctx context.Context, key string, id int64, needed boo
 			if err != nil {
 				return err
 			}
-			from := c.State
-			again := x.AnsweredAt != 0 &&
-				(from == casework.Agreed && c.AgreedBy == p.Name || from == casework.Answered)
-			if from != casework.Asked && from != casework.Silent && !again {
+			if !c.MayAnswer(p.Name, x.AnsweredAt != 0) {
 				continue
 			}
-			to := map[casework.Act]casework.State{casework.SaysNo: casework.Agreed,
-				casework.SaysYes: casework.Answered}[act]
 			if x.Answer == word && x.Note == note {
 				continue // pressed twice
-			}
-			c.State, c.ChangedAt, c.Answer, c.AgreedBy = to, now, strings.TrimSpace(word+" "+note), ""
-			if act == casework.SaysNo {
-				c.AgreedBy = p.Name
-			}
-			if err := worklistdb.PutAnswer(tx, q.ID,
-				worklistdb.Asking{Case: c.ID, Answer: word, Note: note, AnsweredAt: now}); err != nil {
-				return err
-			}
-			if _, err := worklistdb.PutCase(tx, c); err != nil {
-				return err
 			}
 			says := fmt.Sprintf("%s says that it is %s.", p.Name, word)
 			if note != "" {
 				says += " “" + note + "”"
 			}
-			if err := worklistdb.AddStep(tx, c.ID,
-				worklistdb.CaseStep{
-					At:   now,
-					Who:  p.Name,
-					From: string(from),
-					To:   string(to),
-					Note: says,
-					Act:  string(act),
-				}); err != nil {
+			step, err := c.Do(
+				casework.Deed{Act: act, Who: p.Name, At: now, Note: says, Answer: strings.TrimSpace(word + " " + note)})
+			if err != nil {
+				return err
+			}
+			if err := worklistdb.PutAnswer(tx, q.ID,
+				worklistdb.Asking{Case: c.ID, Answer: word, Note: note, AnsweredAt: now}); err != nil {
+				return err
+			}
+			if err := worklistdb.Move(tx, &c, step); err != nil {
 				return err
 			}
 		}

@@ -41,7 +41,7 @@ func hashOf(key string) []byte {
 }
 
 // addAsk notes that a case's user is asked. Whoever cannot be reached is told.
-func (w *caseWorker) addAsk(c *worklistdb.Case) error {
+func (w *caseWorker) addAsk(c *casework.Case) error {
 	person, address, name, err := worklistdb.UserOfDevice(w.tx, c.Device)
 	if err != nil {
 		return err
@@ -163,7 +163,7 @@ func (svc *Service) WithLink(ctx context.Context, m *outbox.Mail) (string, error
 }
 
 // callBack takes a question about a case back whose mail has not left.
-func (w *caseWorker) callBack(c *worklistdb.Case) error {
+func (w *caseWorker) callBack(c *casework.Case) error {
 	id, err := worklistdb.QuestionOf(w.tx, c.ID)
 	if err != nil || id == 0 {
 		return errors.Join(err, refuse.New("the question is not there any more"))
@@ -286,25 +286,13 @@ func (svc *Service) followQuestions(ctx context.Context) error {
 				if c.State != casework.Asked {
 					continue
 				}
-				from := c.State
-				note := fmt.Sprintf("%s was reminded, and may answer by %s.", p.Name, q.AnswerBy)
-				if c.AnswerBy = q.AnswerBy; q.EndedAt != 0 {
-					c.State, c.AnswerBy = casework.Silent, 0
-					note = p.Name + " has not answered in time: somebody here decides."
+				deed := casework.Deed{Act: casework.TimeOver, Who: "time", At: now, Until: q.AnswerBy}
+				deed.Note = fmt.Sprintf("%s was reminded, and may answer by %s.", p.Name, q.AnswerBy)
+				if q.EndedAt != 0 {
+					deed.Until = 0
+					deed.Note = p.Name + " has not answered in time: somebody here decides."
 				}
-				c.ChangedAt = now
-				if _, err := worklistdb.PutCase(tx, c); err != nil {
-					return err
-				}
-				if err := worklistdb.AddStep(tx, c.ID,
-					worklistdb.CaseStep{
-						At:   now,
-						Who:  "time",
-						From: string(from),
-						To:   string(c.State),
-						Note: note,
-						Act:  string(casework.TimeOver),
-					}); err != nil {
+				if err := worklistdb.Move(tx, &c, c.By(deed)); err != nil {
 					return err
 				}
 			}

@@ -8,6 +8,7 @@ import (
 
 	"ensomet/internal/core/casework"
 	"ensomet/internal/core/position"
+	"ensomet/internal/core/reclaim"
 	"ensomet/internal/core/refuse"
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
@@ -239,7 +240,7 @@ func (svc *Service) planRemovals(
 	if err != nil {
 		return 0, err
 	}
-	known := map[int64]*worklistdb.Case{}
+	known := map[int64]*casework.Case{}
 	for i := range cases {
 		if c := &cases[i]; c.Product == f.Id &&
 			(!c.State.Ended() || known[c.Device] == nil && c.Kind == casework.Planned) {
@@ -251,34 +252,26 @@ func (svc *Service) planRemovals(
 		if holderAt(f, device) < 0 {
 			continue
 		}
-		c := worklistdb.Case{Kind: casework.Planned, Device: device, Product: f.Id, OpenedAt: now}
-		from := ""
+		c := casework.Case{Kind: casework.Planned, Device: device, Product: f.Id}
 		if old := known[device]; old != nil {
-			if old.State != casework.Open && !old.State.Ended() {
-				continue // it is on its way
-			}
-			from, c = string(old.State), *old
+			c = *old
 		}
-		c.State, c.ChangedAt, c.Currency, c.Amount = casework.Agreed, now, f.Currency, "0"
-		c.Worth, c.Proof = "reuse", []string{
-			fmt.Sprintf("%s decided to remove it, in the basket “%s”.", who, basket),
-			fmt.Sprintf("%s is on %s.", f.Product.Name, e.Devices[e.DeviceAt[device]].Name),
+		step, planned := c.Plan(
+			casework.Finding{
+				Worth:    string(reclaim.Reuse),
+				Amount:   "0",
+				Currency: f.Currency,
+				Proof: []string{
+					fmt.Sprintf("%s decided to remove it, in the basket “%s”.", who, basket),
+					fmt.Sprintf("%s is on %s.", f.Product.Name, e.Devices[e.DeviceAt[device]].Name),
+				},
+			},
+			casework.Deed{Who: who, At: now, Note: "basket “" + basket + "”"},
+		)
+		if !planned {
+			continue // it is on its way
 		}
-		id, err := worklistdb.PutCase(tx, c)
-		if err != nil {
-			return n, err
-		}
-		if c.ID != 0 {
-			id = c.ID
-		}
-		if err := worklistdb.AddStep(tx, id,
-			worklistdb.CaseStep{
-				At:   now,
-				Who:  who,
-				From: from,
-				To:   string(casework.Agreed),
-				Note: "basket “" + basket + "”",
-			}); err != nil {
+		if err := worklistdb.Move(tx, &c, step); err != nil {
 			return n, err
 		}
 		n++

@@ -184,83 +184,56 @@ type caseWorker struct {
 	ask    map[int64][]int64 // by person, the cases that he is asked about
 }
 
-func (w *caseWorker) do(c *worklistdb.Case) error {
+func (w *caseWorker) do(c *casework.Case) error {
 	if w.deed.Act == casework.Undo {
 		return w.undo(c)
 	}
-	from := c.State
-	to, err := casework.Do(c.Kind, from, w.deed.Act, w.rules.core())
+	deed := casework.Deed{
+		Act:   w.deed.Act,
+		Who:   w.who,
+		At:    w.now,
+		Note:  w.deed.Note,
+		Rules: w.rules.core(),
+		Until: w.deed.until,
+		Owner: w.deed.Owner,
+	}
+	if deed.Act == casework.Ask {
+		deed.Until = w.a.Snapshots.Today() + civil.Day(w.rules.AnswerDays)
+	}
+	step, err := c.Do(deed)
 	if err != nil {
 		return err
 	}
-	note := w.deed.Note
-	switch w.deed.Act {
-	case casework.Agree:
-		c.AgreedBy = w.who
-	case casework.Approve:
-		if c.AgreedBy == w.who {
-			return refuse.Errorf("%s agreed to it: somebody else approves", w.who)
-		}
-	case casework.Keep:
-		c.KeepUntil, c.Owner = w.deed.until, cmp.Or(w.deed.Owner, w.who)
-		note = fmt.Sprintf("%s (until %s, %s answers for it)", w.deed.Note, w.deed.until, c.Owner)
+	switch deed.Act {
 	case casework.Ask:
 		if err := w.addAsk(c); err != nil {
 			return err
 		}
-		c.Answer = ""
-		c.AnswerBy = w.a.Snapshots.Today() + civil.Day(w.rules.AnswerDays)
 	case casework.Send:
 		if err := w.order(c); err != nil {
 			return err
 		}
-		note = cmp.Or(note, "It leaves the house at "+moment(w.leaves)+"; until then it can be called back.")
+		step.Note = cmp.Or(step.Note, "It leaves the house at "+moment(w.leaves)+"; until then it can be called back.")
 	}
-	if w.deed.Act != casework.Ask { // whoever decides need not wait for an answer any more
+	if deed.Act != casework.Ask { // whoever decides need not wait for an answer any more
 		if err := w.a.endAsking(w.tx, c.ID); err != nil {
 			return err
 		}
 	}
-	return w.move(c, from, to, note)
-}
-
-func (w *caseWorker) move(c *worklistdb.Case, from, to casework.State, note string) error {
-	c.State, c.ChangedAt = to, w.now
-	if _, err := worklistdb.PutCase(w.tx, *c); err != nil {
-		return err
-	}
-	return worklistdb.AddStep(
-		w.tx,
-		c.ID,
-		worklistdb.CaseStep{
-			At:   w.now,
-			Who:  w.who,
-			From: string(from),
-			To:   string(to),
-			Note: note,
-			Act:  string(w.deed.Act),
-		},
-	)
+	return worklistdb.Move(w.tx, c, step)
 }
 
 // undo goes back to where the last step of somebody here came from, as long as nothing of it has left the house.
-func (w *caseWorker) undo(c *worklistdb.Case) error {
+func (w *caseWorker) undo(c *casework.Case) error {
 	steps, err := worklistdb.Steps(w.tx, c.ID)
 	if err != nil {
 		return err
 	}
-	i := len(steps) - 1
-	for i >= 0 && (steps[i].Undone || steps[i].Act == string(casework.Undo)) {
-		i--
+	undone, back, err := c.Undo(steps, casework.Deed{Act: casework.Undo, Who: w.who, At: w.now, Note: w.deed.Note})
+	if err != nil {
+		return err
 	}
-	if i < 0 || steps[i].Act == "" {
-		return refuse.Errorf("there is nothing of yours to take back: evidence made the last step")
-	}
-	s := &steps[i]
-	if casework.State(s.To) != c.State {
-		return refuse.Errorf("the case has moved on since")
-	}
-	switch casework.Act(s.Act) {
+	switch undone.Act {
 	case casework.Ask:
 		if err := w.callBack(c); err != nil {
 			return err
@@ -282,21 +255,11 @@ func (w *caseWorker) undo(c *worklistdb.Case) error {
 		if err := worklistdb.PutDeployment(w.tx, order); err != nil {
 			return err
 		}
-	case casework.SaysNo, casework.SaysYes, casework.TimeOver, casework.Leaves, casework.Fails, casework.Halts:
-		return refuse.Errorf("what others did cannot be taken back here: decide anew instead")
-	case casework.Agree:
-		c.AgreedBy = ""
-	case casework.Keep:
-		c.KeepUntil, c.Owner = 0, ""
 	}
-	if err := worklistdb.UndoStep(w.tx, s.ID); err != nil {
+	if err := worklistdb.UndoStep(w.tx, undone.ID); err != nil {
 		return err
 	}
-	back := casework.State(s.From)
-	if back == casework.Asked { // the question ended with the decision
-		back = casework.Open
-	}
-	return w.move(c, c.State, back, cmp.Or(w.deed.Note, fmt.Sprintf("“%s” by %s is taken back.", s.Act, s.Who)))
+	return worklistdb.Move(w.tx, c, back)
 }
 
 // finish does what is done once for all cases of a deed.

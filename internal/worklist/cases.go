@@ -2,10 +2,8 @@ package worklist
 
 import (
 	"fmt"
-	"slices"
 
 	"ensomet/internal/core/casework"
-	"ensomet/internal/core/reclaim"
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -19,7 +17,7 @@ type caseKey struct {
 	device, product, person, pool int64
 }
 
-func keyOf(c *worklistdb.Case) caseKey { return caseKey{c.Kind, c.Device, c.Product, c.Person, c.Pool} }
+func keyOf(c *casework.Case) caseKey { return caseKey{c.Kind, c.Device, c.Product, c.Person, c.Pool} }
 
 func (f *finding) key() caseKey { return caseKey{f.kind, f.device, f.product, f.person, f.pool} }
 
@@ -46,26 +44,15 @@ func (svc *Service) UpdateCases(tx *sqlite.Tx, d *Findings) error {
 		if known[f.key()] {
 			continue
 		}
-		id, err := worklistdb.PutCase(
-			tx,
-			f.into(
-				worklistdb.Case{
-					Kind:      f.kind,
-					Device:    f.device,
-					Product:   f.product,
-					Person:    f.person,
-					Pool:      f.pool,
-					State:     casework.Open,
-					OpenedAt:  now,
-					ChangedAt: now,
-				},
-			),
-		)
-		if err != nil {
-			return err
+		about := casework.Case{
+			Kind:    f.kind,
+			Device:  f.device,
+			Product: f.product,
+			Person:  f.person,
+			Pool:    f.pool,
 		}
-		if err := worklistdb.AddStep(tx, id,
-			worklistdb.CaseStep{At: now, Who: "evidence", To: string(casework.Open), Note: f.proof[0]}); err != nil {
+		c, step := casework.Find(about, f.says(), now)
+		if err := worklistdb.Move(tx, &c, step); err != nil {
 			return err
 		}
 	}
@@ -78,115 +65,53 @@ func (svc *Service) UpdateCases(tx *sqlite.Tx, d *Findings) error {
 	return nil
 }
 
-func (f *finding) into(c worklistdb.Case) worklistdb.Case {
-	c.Worth, c.Amount, c.Currency, c.MoneyOn, c.Proof, c.Quantity = string(f.worth),
-		f.amount.String(), f.currency, f.moneyOn, f.proof, max(1, f.quantity)
-	return c
-}
-
-// gone says in words what evidence shows once the work of a kind is done.
-func gone(c *worklistdb.Case, scan int64) string {
-	switch c.Kind {
-	case casework.Missing:
-		return fmt.Sprintf("The scan of %s has it.", snapshot.Day(scan))
-	case casework.Leaver:
-		return "Nobody who left holds it any more."
-	case casework.IdlePool:
-		return "The pool has fewer licences now."
-	case casework.Uncovered:
-		return "The position is no longer short."
+// says is what is found in the form that a case keeps.
+func (f *finding) says() casework.Finding {
+	return casework.Finding{
+		Worth:    string(f.worth),
+		Amount:   f.amount.String(),
+		Currency: f.currency,
+		MoneyOn:  f.moneyOn,
+		Proof:    f.proof,
+		Quantity: max(1, f.quantity),
 	}
-	return fmt.Sprintf("The scan of %s no longer has it.", snapshot.Day(scan))
 }
 
 // seeCase lets the newest evidence move one case and keeps a step of it.
-func (svc *Service) seeCase(tx *sqlite.Tx, d *Findings, c *worklistdb.Case, f *finding, present bool,
+func (svc *Service) seeCase(tx *sqlite.Tx, d *Findings, c *casework.Case, f *finding, present bool,
 	now int64) error {
 	e := d.Estate
-	if c.Kind == casework.Planned && present { // a decision stands by itself as long as it is there
-		f = &finding{
-			kind:     c.Kind,
-			device:   c.Device,
-			product:  c.Product,
-			worth:    reclaim.Worth(c.Worth),
-			currency: c.Currency,
-			moneyOn:  c.MoneyOn,
-			proof:    c.Proof,
-		}
-	}
 	scan := int64(0)
 	if i, ok := e.DeviceAt[c.Device]; ok {
 		scan = e.Devices[i].LastScan
 	}
-	before := *c
-	state := c.State
-	if state == casework.Kept && c.KeepUntil.Known() && c.KeepUntil < e.AsOf {
-		state = casework.Open // the exception has ended
-		if f == nil {
-			state = casework.Lapsed
-		}
-	} else {
-		state = casework.See(c.State, c.SentAt,
-			casework.Evidence{Found: f != nil, Present: present, ScanAt: scan, GoneAt: c.ChangedAt})
+	before := c.State
+	var says *casework.Finding
+	if f != nil {
+		v := f.says()
+		says = &v
 	}
-	if f != nil && !state.Ended() {
-		*c = f.into(*c)
+	step, moved, changed := c.See(says, casework.Evidence{Present: present, ScanAt: scan}, e.AsOf, now)
+	if !changed {
+		return nil
 	}
-	c.State = state
-	if state == before.State {
-		if slices.Equal(before.Proof, c.Proof) && before.Amount == c.Amount && before.Worth == c.Worth &&
-			before.MoneyOn == c.MoneyOn &&
-			before.Quantity == c.Quantity {
-			return nil
-		}
-		_, err := worklistdb.PutCase(tx, *c)
+	if !moved {
+		return worklistdb.Renew(tx, c)
+	}
+	if err := worklistdb.Move(tx, c, step); err != nil {
 		return err
 	}
-	note := ""
-	switch {
-	case state == casework.Gone:
-		note = gone(c, scan)
-	case state == casework.Lapsed && before.State == casework.Gone:
-		c.CameBack++
-		note = "It is there again. Nothing speaks against it today; what was saved is booked out."
-	case state == casework.Lapsed:
-		note = "What the case rested on no longer holds."
-	case state == casework.Open && before.State == casework.Gone:
-		c.CameBack++
-		c.OpenedAt = now
-		note = "It is back: " + f.proof[0]
-	case state == casework.Open:
-		note = "Found again: " + f.proof[0]
-		c.OpenedAt = now
-	}
-	c.ChangedAt = now
-	if state == casework.Open {
-		c.Answer, c.AnswerBy, c.AgreedBy, c.Owner, c.KeepUntil, c.SentAt = "", 0, "", "", 0, 0
-	}
-	if _, err := worklistdb.PutCase(tx, *c); err != nil {
-		return err
-	}
-	if err := worklistdb.AddStep(tx, c.ID,
-		worklistdb.CaseStep{
-			At:   now,
-			Who:  "evidence",
-			From: string(before.State),
-			To:   string(state),
-			Note: note,
-		}); err != nil {
-		return err
-	}
-	if state.Ended() {
+	if c.State.Ended() {
 		if err := svc.closeUp(tx, c); err != nil {
 			return err
 		}
 	}
-	return svc.bookEvidence(tx, c, before.State, scan, now)
+	return svc.bookEvidence(tx, c, before, scan, now)
 }
 
 // closeUp takes back what is still on its way about a case that has ended: an order that has not left, a question
 // that has not been answered.
-func (svc *Service) closeUp(tx *sqlite.Tx, c *worklistdb.Case) error {
+func (svc *Service) closeUp(tx *sqlite.Tx, c *casework.Case) error {
 	order, err := worklistdb.DeploymentOf(tx, c.ID)
 	if err != nil {
 		return err
@@ -201,7 +126,7 @@ func (svc *Service) closeUp(tx *sqlite.Tx, c *worklistdb.Case) error {
 }
 
 // unchanged says of each case whether what its work is to change is still as it was.
-func (d *Findings) unchanged(tx *sqlite.Tx, cases []worklistdb.Case) (map[int64]bool, error) {
+func (d *Findings) unchanged(tx *sqlite.Tx, cases []casework.Case) (map[int64]bool, error) {
 	here, err := d.presentProducts(tx, cases)
 	if err != nil {
 		return nil, err
@@ -243,7 +168,7 @@ func (d *Findings) unchanged(tx *sqlite.Tx, cases []worklistdb.Case) (map[int64]
 }
 
 // presentProducts says for the pairs of the cases whether the product is on the device by the newest evidence.
-func (d *Findings) presentProducts(tx *sqlite.Tx, cases []worklistdb.Case) (map[snapshot.DevicePair]bool, error) {
+func (d *Findings) presentProducts(tx *sqlite.Tx, cases []casework.Case) (map[snapshot.DevicePair]bool, error) {
 	var products []int64
 	for _, c := range cases {
 		if c.Device != 0 {
@@ -273,14 +198,14 @@ func (d *Findings) presentOf(tx *sqlite.Tx, products []int64) (map[snapshot.Devi
 
 // bookEvidence books what evidence has shown of a case: a saving that became real, or one that came back; and the
 // seat that has become free goes to whoever waits first.
-func (svc *Service) bookEvidence(tx *sqlite.Tx, c *worklistdb.Case, before casework.State, scan, now int64) error {
+func (svc *Service) bookEvidence(tx *sqlite.Tx, c *casework.Case, before casework.State, scan, now int64) error {
 	booked, err := worklistdb.BookedOf(tx, c.ID)
 	if err != nil {
 		return err
 	}
 	amount, real := amountOf(c.Amount), amountOf(booked.Amount)
 	switch {
-	case c.State == casework.Gone && amount.IsPositive() && saves(c.Kind) && !real.IsPositive():
+	case c.State == casework.Gone && amount.IsPositive() && c.Kind.Saves() && !real.IsPositive():
 		b := worklistdb.Booked{
 			Case:     c.ID,
 			Product:  c.Product,
@@ -290,7 +215,7 @@ func (svc *Service) bookEvidence(tx *sqlite.Tx, c *worklistdb.Case, before casew
 			Currency: c.Currency,
 			MoneyOn:  c.MoneyOn,
 			ScanAt:   scan,
-			Note:     gone(c, scan),
+			Note:     c.Done(scan),
 		}
 		if err := worklistdb.BookSaving(tx, b); err != nil {
 			return err
@@ -309,14 +234,9 @@ func (svc *Service) bookEvidence(tx *sqlite.Tx, c *worklistdb.Case, before casew
 	return svc.freeSeat(tx, c, now)
 }
 
-// saves reports whether a case of a kind is worth money once it is done.
-func saves(k casework.Kind) bool {
-	return k == casework.IdleLicence || k == casework.IdlePool || k == casework.Planned || k == casework.Leaver
-}
-
 // freeSeat takes back the seats of a product that was taken off a device, the device's own and that of its user where
 // he has it nowhere else, and gives them to whoever waits first.
-func (svc *Service) freeSeat(tx *sqlite.Tx, c *worklistdb.Case, now int64) error {
+func (svc *Service) freeSeat(tx *sqlite.Tx, c *casework.Case, now int64) error {
 	seats, err := worklistdb.SeatsFreedBy(tx, c.Device, c.Product, svc.Snapshots.Today())
 	if err != nil || len(seats) == 0 {
 		return err
@@ -329,14 +249,7 @@ func (svc *Service) freeSeat(tx *sqlite.Tx, c *worklistdb.Case, now int64) error
 	for _, name := range gotOne {
 		note = fmt.Sprintf("The seat went to %s, who waited for one.", name)
 	}
-	if err := worklistdb.AddStep(tx, c.ID,
-		worklistdb.CaseStep{
-			At:   now,
-			Who:  "evidence",
-			From: string(c.State),
-			To:   string(c.State),
-			Note: note,
-		}); err != nil {
+	if err := worklistdb.AddStep(tx, c.ID, c.Said(casework.Deed{At: now, Who: "evidence", Note: note})); err != nil {
 		return err
 	}
 	return renewal.MarkProducts(tx, c.Product)

@@ -41,7 +41,7 @@ type WaveSettings struct {
 }
 
 // order lets an order about a case wait until it leaves.
-func (w *caseWorker) order(c *worklistdb.Case) error {
+func (w *caseWorker) order(c *casework.Case) error {
 	if c.Kind.Removes() {
 		if _, err := w.a.orderOf(w.tx, c, 0); err != nil {
 			return err
@@ -77,7 +77,7 @@ func (w *caseWorker) order(c *worklistdb.Case) error {
 }
 
 // orderOf is the order for a case.
-func (svc *Service) orderOf(tx *sqlite.Tx, c *worklistdb.Case, id int64) (Order, error) {
+func (svc *Service) orderOf(tx *sqlite.Tx, c *casework.Case, id int64) (Order, error) {
 	o := Order{ID: id, Case: c.ID, What: "remove", SentAt: svc.Clock.Now().Unix()}
 	var err error
 	if o.Device, o.Product, o.Names, err = worklistdb.NamesOnDevice(tx, c.Device, c.Product); err != nil {
@@ -224,7 +224,7 @@ func (svc *Orders) settleOrder(ctx context.Context, id int64, refused error) err
 }
 
 // orderLeft notes that an order is with the tool.
-func (svc *Orders) orderLeft(tx *sqlite.Tx, d worklistdb.Deployment, c *worklistdb.Case, note string) error {
+func (svc *Orders) orderLeft(tx *sqlite.Tx, d worklistdb.Deployment, c *casework.Case, note string) error {
 	now := svc.Clock.Now().Unix()
 	d.State, d.SentAt, d.Reason = "sent", now, ""
 	if err := worklistdb.PutDeployment(tx, d); err != nil {
@@ -234,7 +234,7 @@ func (svc *Orders) orderLeft(tx *sqlite.Tx, d worklistdb.Deployment, c *worklist
 }
 
 // orderFailed notes that an order has come to nothing, as far as one knows.
-func (svc *Orders) orderFailed(tx *sqlite.Tx, d worklistdb.Deployment, c *worklistdb.Case, who, note string) error {
+func (svc *Orders) orderFailed(tx *sqlite.Tx, d worklistdb.Deployment, c *casework.Case, who, note string) error {
 	now := svc.Clock.Now().Unix()
 	d.State, d.At = "failed", now
 	if err := worklistdb.PutDeployment(tx, d); err != nil {
@@ -244,36 +244,17 @@ func (svc *Orders) orderFailed(tx *sqlite.Tx, d worklistdb.Deployment, c *workli
 }
 
 // noteCase writes a word on a case that stays where it is.
-func (svc *Service) noteCase(tx *sqlite.Tx, c *worklistdb.Case, who, note string, now int64) error {
-	return worklistdb.AddStep(tx, c.ID, worklistdb.CaseStep{
-		At:   now,
-		Who:  who,
-		From: string(c.State),
-		To:   string(c.State),
-		Note: note,
-		Act:  string(casework.Leaves),
-	})
-}
-
-// moveBy moves a case by what others did. A case that cannot take it stays where it is.
-func (svc *Service) moveBy(tx *sqlite.Tx, c *worklistdb.Case, act casework.Act, who, note string, now int64) error {
-	to, err := casework.Do(c.Kind, c.State, act, casework.Rules{})
-	if err != nil {
-		to = c.State
-	}
-	from := c.State
-	c.State, c.ChangedAt = to, now
-	if act == casework.Leaves {
-		c.SentAt = now
-	}
-	if _, err := worklistdb.PutCase(tx, *c); err != nil {
-		return err
-	}
+func (svc *Service) noteCase(tx *sqlite.Tx, c *casework.Case, who, note string, now int64) error {
 	return worklistdb.AddStep(
 		tx,
 		c.ID,
-		worklistdb.CaseStep{At: now, Who: who, From: string(from), To: string(to), Note: note, Act: string(act)},
+		c.Said(casework.Deed{Act: casework.Leaves, Who: who, At: now, Note: note}),
 	)
+}
+
+// moveBy moves a case by what others did. A case that cannot take it stays where it is.
+func (svc *Service) moveBy(tx *sqlite.Tx, c *casework.Case, act casework.Act, who, note string, now int64) error {
+	return worklistdb.Move(tx, c, c.By(casework.Deed{Act: act, Who: who, At: now, Note: note}))
 }
 
 // Outcome is what the deployment tool says of an order.

@@ -374,7 +374,7 @@ func (svc *Service) LedgerSums(ctx context.Context) ([]LedgerSum, error) {
 		}
 		for i := range cases {
 			c := &cases[i]
-			if amount := amountOf(c.Amount); !c.State.Ended() && saves(c.Kind) && amount.IsPositive() {
+			if amount := amountOf(c.Amount); !c.State.Ended() && c.Kind.Saves() && amount.IsPositive() {
 				s := of(c.Worth, c.Currency)
 				s.Potential, s.Cases = amountOf(s.Potential).Add(amount).String(), s.Cases+1
 			}

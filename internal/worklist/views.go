@@ -61,7 +61,8 @@ func (svc *Service) Case(ctx context.Context, id int64) (CaseView, error) {
 		out.Proof = append(out.Proof, c.Proof...)
 		steps, err := worklistdb.Steps(tx, id)
 		for _, s := range steps {
-			out.Steps = append(out.Steps, StepView{s.At, s.Who, s.From, s.To, s.Note, s.Act, s.Undone})
+			out.Steps = append(out.Steps,
+				StepView{s.At, s.Who, string(s.From), string(s.To), s.Note, string(s.Act), s.Undone})
 		}
 		if err != nil {
 			return err
@@ -93,7 +94,7 @@ func caseWords(c *snapshot.CaseRow) string {
 }
 
 // outlook says what may be done with a case, what can be taken back, and when what was done leaves the house.
-func (v *CaseView) outlook(tx *sqlite.Tx, c *worklistdb.Case) error {
+func (v *CaseView) outlook(tx *sqlite.Tx, c *casework.Case) error {
 	v.Can = []string{}
 	rules, err := loadCaseRules(tx)
 	if err != nil {

@@ -6,35 +6,14 @@ import (
 	"encoding/json"
 
 	"ensomet/internal/core/casework"
-	"ensomet/internal/core/civil"
 	"ensomet/internal/sqlite"
 )
-
-// Case is a case of the worklist: about a product on a device, a seat that a person holds, a pool, or a product as a
-// whole; what it is not about is 0. Times are in seconds since 1970.
-type Case struct {
-	ID                            int64
-	Kind                          casework.Kind
-	Device, Product, Person, Pool int64
-	State                         casework.State
-	OpenedAt, ChangedAt, SentAt   int64
-	Worth, Amount, Currency       string
-	MoneyOn                       civil.Day
-	Proof                         []string
-	CameBack                      int64
-	KeepUntil                     civil.Day
-	Owner                         string // who answers for an exception
-	AgreedBy                      string
-	Answer                        string    // what the user said
-	AnswerBy                      civil.Day // until when the user may answer
-	Quantity                      int64     // how many licences it is about
-}
 
 const caseColumns = "SELECT id, kind, device_id, product_id, person_id, pool_id, state, opened_at, changed_at, " +
 	"sent_at, worth, amount, currency, money_on, proof, came_back, keep_until, owner, agreed_by, answer, answer_by, " +
 	"quantity FROM worklist_case"
 
-func scanCase(r *sql.Rows, c *Case) error {
+func scanCase(r *sql.Rows, c *casework.Case) error {
 	var proof string
 	if err := r.Scan(&c.ID, &c.Kind, &c.Device, &c.Product, &c.Person, &c.Pool, &c.State, &c.OpenedAt, &c.ChangedAt,
 		&c.SentAt, &c.Worth, &c.Amount, &c.Currency, &c.MoneyOn, &proof, &c.CameBack, &c.KeepUntil, &c.Owner,
@@ -45,12 +24,12 @@ func scanCase(r *sql.Rows, c *Case) error {
 }
 
 // Cases reads all cases, those that ended too.
-func Cases(tx *sqlite.Tx) ([]Case, error) {
+func Cases(tx *sqlite.Tx) ([]casework.Case, error) {
 	return sqlite.Query(tx, scanCase, caseColumns+" ORDER BY id")
 }
 
 // CasesOf reads some cases.
-func CasesOf(tx *sqlite.Tx, ids []int64) ([]Case, error) {
+func CasesOf(tx *sqlite.Tx, ids []int64) ([]casework.Case, error) {
 	list, err := json.Marshal(ids)
 	if err != nil {
 		return nil, err
@@ -64,19 +43,35 @@ func CasesOf(tx *sqlite.Tx, ids []int64) ([]Case, error) {
 }
 
 // CaseByID reads one case.
-func CaseByID(tx *sqlite.Tx, id int64) (Case, error) {
+func CaseByID(tx *sqlite.Tx, id int64) (casework.Case, error) {
 	list, err := sqlite.Query(tx, scanCase, caseColumns+" WHERE id = ?", id)
 	if err == nil && len(list) == 0 {
 		err = sqlite.ErrNotFound
 	}
 	if err != nil {
-		return Case{}, err
+		return casework.Case{}, err
 	}
 	return list[0], nil
 }
 
-// PutCase writes a case; one with ID 0 is new. It returns its number.
-func PutCase(tx *sqlite.Tx, c Case) (int64, error) {
+// Move writes a case that has moved, or is new, with the step that it moved by.
+func Move(tx *sqlite.Tx, c *casework.Case, s casework.Step) error {
+	id, err := putCase(tx, *c)
+	if err != nil {
+		return err
+	}
+	c.ID = id
+	return AddStep(tx, id, s)
+}
+
+// Renew writes what evidence says of a case that stays where it is.
+func Renew(tx *sqlite.Tx, c *casework.Case) error {
+	_, err := putCase(tx, *c)
+	return err
+}
+
+// putCase writes a case; one with ID 0 is new. It returns its number.
+func putCase(tx *sqlite.Tx, c casework.Case) (int64, error) {
 	proof, err := json.Marshal(c.Proof)
 	if err != nil {
 		return 0, err
@@ -138,18 +133,8 @@ func PutCase(tx *sqlite.Tx, c Case) (int64, error) {
 	return res.LastInsertId()
 }
 
-// CaseStep is one step of a case. Act is what somebody did, empty for evidence. An undone one stays on record.
-type CaseStep struct {
-	ID            int64
-	At            int64
-	Who, From, To string
-	Note          string
-	Act           string
-	Undone        bool
-}
-
 // AddStep keeps a step of a case.
-func AddStep(tx *sqlite.Tx, id int64, s CaseStep) error {
+func AddStep(tx *sqlite.Tx, id int64, s casework.Step) error {
 	_, err := tx.Exec(
 		"INSERT INTO case_step(case_id, at, who, from_state, to_state, note, act) VALUES (?, ?, ?, ?, ?, ?, ?)",
 		id,
@@ -164,8 +149,8 @@ func AddStep(tx *sqlite.Tx, id int64, s CaseStep) error {
 }
 
 // Steps reads the steps of a case in order.
-func Steps(tx *sqlite.Tx, id int64) ([]CaseStep, error) {
-	return sqlite.Query(tx, func(r *sql.Rows, s *CaseStep) error {
+func Steps(tx *sqlite.Tx, id int64) ([]casework.Step, error) {
+	return sqlite.Query(tx, func(r *sql.Rows, s *casework.Step) error {
 		return r.Scan(&s.ID, &s.At, &s.Who, &s.From, &s.To, &s.Note, &s.Act, &s.Undone)
 	}, "SELECT id, at, who, from_state, to_state, note, act, undone FROM case_step WHERE case_id = ? ORDER BY id", id)
 }
