@@ -48,19 +48,19 @@ func QueueMail(tx *sqlite.Tx, m Mail) error {
 
 // MailList is the list of messages.
 func MailList() *sqlite.List[Mail] {
-	l := &sqlite.List[Mail]{From: "mail m", Key: "m.id", Sort: "-id", Columns: []sqlite.Column[Mail]{
-		sqlite.Plain("id", "m.id", func(r *Mail) any { return &r.ID }),
-		sqlite.Searched("address", "m.address", func(r *Mail) any { return &r.Address }),
-		sqlite.Searched("subject", "m.subject", func(r *Mail) any { return &r.Subject }),
-		sqlite.Searched("body", "m.body", func(r *Mail) any { return &r.Body }),
-		sqlite.Plain("queuedAt", "m.queued_at", func(r *Mail) any { return &r.QueuedAt }),
-		sqlite.Plain("sentAt", "m.sent_at", func(r *Mail) any { return &r.SentAt }),
-		sqlite.Plain("tries", "m.tries", func(r *Mail) any { return &r.Tries }),
-		sqlite.Plain("error", "m.error", func(r *Mail) any { return &r.Error }),
-		sqlite.Plain("after", "m.after", func(r *Mail) any { return &r.After }),
-		sqlite.Plain("question", "m.question_id", func(r *Mail) any { return &r.Question }),
-		sqlite.Plain("dueAt", "m.due_at", func(r *Mail) any { return &r.DueAt }),
-		sqlite.Plain("givenUpAt", "m.given_up_at", func(r *Mail) any { return &r.GivenUpAt }),
+	l := &sqlite.List[Mail]{From: "mail m", Key: "m.id", Sort: "-id", Columns: []sqlite.Column{
+		sqlite.Plain("id", "m.id"),
+		sqlite.Searched("address", "m.address"),
+		sqlite.Searched("subject", "m.subject"),
+		sqlite.Searched("body", "m.body"),
+		sqlite.Plain("queuedAt", "m.queued_at"),
+		sqlite.Plain("sentAt", "m.sent_at"),
+		sqlite.Plain("tries", "m.tries"),
+		sqlite.Plain("error", "m.error"),
+		sqlite.Plain("after", "m.after"),
+		sqlite.Plain("question", "m.question_id"),
+		sqlite.Plain("dueAt", "m.due_at"),
+		sqlite.Plain("givenUpAt", "m.given_up_at"),
 	}}
 	return l
 }

@@ -46,9 +46,9 @@ func rows(t *testing.T, n, bad int) *Server {
 		s.Sessions.Put(r.Context(), "role", string(access.Look))
 	})
 	List(s, "few", Of(func() *sqlite.List[countedRow] {
-		return &sqlite.List[countedRow]{From: "few f", Key: "f.id", Sort: "n", Columns: []sqlite.Column[countedRow]{
-			sqlite.Plain("n", "f.n", func(r *countedRow) any { return &r.N }),
-			sqlite.Plain("text", "f.text", func(r *countedRow) any { return &r.Text }),
+		return &sqlite.List[countedRow]{From: "few f", Key: "f.id", Sort: "n", Columns: []sqlite.Column{
+			sqlite.Plain("n", "f.n"),
+			sqlite.Plain("text", "f.text"),
 		}}
 	}))
 	return s

@@ -50,33 +50,37 @@ type Part struct {
 // MaxParts is how many values a split shows; the rest is gathered under "…".
 const MaxParts = 12
 
-// Column is one column of a list: its name outside, its SQL, and where its value goes. One without Into is in no row:
-// rows are only put in order by it. One of money holds a decimal as text, and is found as a number.
-type Column[T any] struct {
+// Column is one column of a list: its name outside, which is that of the row's field in JSON, and its SQL. One of an
+// order alone is in no row. One of money holds a decimal as text, and is found as a number.
+type Column struct {
 	Name   string
 	SQL    string
-	Into   func(*T) any
 	Search bool
+	order  bool
 	money  bool
 }
 
 // Plain is a column that a search does not look at.
-func Plain[T any](name, sql string, into func(*T) any) Column[T] {
-	return Column[T]{Name: name, SQL: sql, Into: into}
-}
+func Plain(name, sql string) Column { return Column{Name: name, SQL: sql} }
 
 // Searched is a column that a search looks at.
-func Searched[T any](name, sql string, into func(*T) any) Column[T] {
-	return Column[T]{Name: name, SQL: sql, Into: into, Search: true}
-}
+func Searched(name, sql string) Column { return Column{Name: name, SQL: sql, Search: true} }
 
 // Amount is a column of amounts, which are decimals written as text.
-func Amount[T any](name, sql string, into func(*T) any) Column[T] {
-	return Column[T]{Name: name, SQL: sql, Into: into, money: true}
-}
+func Amount(name, sql string) Column { return Column{Name: name, SQL: sql, money: true} }
 
 // OrderOnly is a number that rows are put in order by, and do not show.
-func OrderOnly[T any](name, sql string) Column[T] { return Column[T]{Name: name, SQL: sql} }
+func OrderOnly(name, sql string) Column { return Column{Name: name, SQL: sql, order: true} }
+
+// fields are the places of a row's fields by their names in JSON.
+func fields[T any]() map[string]int {
+	out := map[string]int{}
+	t := reflect.TypeFor[T]()
+	for i := range t.NumField() {
+		out[t.Field(i).Tag.Get("json")] = i
+	}
+	return out
+}
 
 // TenThousandths is a decimal that is kept as text in whole ten-thousandths, in SQL, so that sums of it are exact.
 func TenThousandths(column string) string {
@@ -91,7 +95,7 @@ type List[T any] struct {
 	Leads     map[string]Lead
 	Where     string
 	Sort      string
-	Columns   []Column[T]
+	Columns   []Column
 	// what a column is sorted by, where that is not what it shows
 	Orders  map[string]string
 	Special map[string]func(value string) (string, []any) // filters that are no columns
@@ -114,7 +118,7 @@ type ErrQuery struct{ Reason string }
 
 func (e *ErrQuery) Error() string { return e.Reason }
 
-func (l *List[T]) column(name string) (*Column[T], error) {
+func (l *List[T]) column(name string) (*Column, error) {
 	for i := range l.Columns {
 		if l.Columns[i].Name == name {
 			return &l.Columns[i], nil
@@ -124,17 +128,16 @@ func (l *List[T]) column(name string) (*Column[T], error) {
 }
 
 // value reads what a filter asks for as a value of the column's own type, so that an index serves.
-func (c *Column[T]) value(text string) (any, error) {
-	var row T
-	var into any = new(float64)
-	if c.Into != nil && !c.money {
-		into = c.Into(&row)
+func (l *List[T]) value(c *Column, text string) (any, error) {
+	kind := reflect.TypeFor[float64]()
+	if place, shown := fields[T]()[c.Name]; shown && !c.money {
+		kind = reflect.TypeFor[T]().Field(place).Type
 	}
 	refused := func(what string) error {
 		return &ErrQuery{fmt.Sprintf("%s is %s: %q cannot be found in it", c.Name, what, text)}
 	}
-	switch into.(type) {
-	case *civil.Day:
+	switch {
+	case kind == reflect.TypeFor[civil.Day]():
 		if n, err := strconv.ParseInt(text, 10, 64); err == nil {
 			return n, nil
 		}
@@ -143,15 +146,13 @@ func (c *Column[T]) value(text string) (any, error) {
 			return nil, refused("a day")
 		}
 		return int64(day), nil
-	case *bool:
+	case kind.Kind() == reflect.Bool:
 		yes, err := strconv.ParseBool(text)
 		if err != nil {
 			return nil, refused("yes or no")
 		}
 		return yes, nil
-	}
-	switch reflect.TypeOf(into).Elem().Kind() {
-	case reflect.Int, reflect.Int64, reflect.Float64:
+	case kind.Kind() == reflect.Int64 || kind.Kind() == reflect.Float64:
 		if n, err := strconv.ParseInt(text, 10, 64); err == nil {
 			return n, nil
 		}
@@ -165,7 +166,7 @@ func (c *Column[T]) value(text string) (any, error) {
 }
 
 // condition turns what a filter asks of a column into SQL.
-func (c *Column[T]) condition(v string) (string, []any, error) {
+func (l *List[T]) condition(c *Column, v string) (string, []any, error) {
 	found := c.SQL
 	if c.money {
 		found = "CAST(" + c.SQL + " AS REAL)"
@@ -186,7 +187,7 @@ func (c *Column[T]) condition(v string) (string, []any, error) {
 	}
 	parts, args := strings.Split(v, "|"), []any{}
 	for _, part := range parts {
-		arg, err := c.value(part)
+		arg, err := l.value(c, part)
 		if err != nil {
 			return "", nil, err
 		}
@@ -210,7 +211,7 @@ func (l *List[T]) Conditions(q ListQuery) (string, []any, error) {
 		var more []any
 		c, err := l.column(name)
 		if err == nil {
-			text, more, err = c.condition(v)
+			text, more, err = l.condition(c, v)
 		} else if special := l.Special[name]; special != nil {
 			text, more = special(v)
 			err = nil
@@ -329,7 +330,7 @@ func (l *List[T]) statement(q ListQuery, where string, behind bool) (string, err
 	}
 	var columns, order []string
 	for _, c := range l.Columns {
-		if c.Into != nil {
+		if !c.order {
 			columns = append(columns, c.SQL)
 		}
 	}
@@ -461,12 +462,19 @@ func (l *List[T]) each(tx *Tx, text string, args []any, fn func(row T, end []any
 	if err != nil {
 		return errors.Join(err, rows.Close())
 	}
+	places := fields[T]()
+	for _, c := range l.Columns {
+		if _, known := places[c.Name]; !known && !c.order {
+			return errors.Join(fmt.Errorf("the rows of the list have no field for %q", c.Name), rows.Close())
+		}
+	}
 	return Each(rows, func() error {
 		var row T
+		v := reflect.ValueOf(&row).Elem()
 		into := make([]any, 0, len(columns))
 		for _, c := range l.Columns {
-			if c.Into != nil {
-				into = append(into, c.Into(&row))
+			if !c.order {
+				into = append(into, v.Field(places[c.Name]).Addr().Interface())
 			}
 		}
 		end := make([]any, len(columns)-len(into))

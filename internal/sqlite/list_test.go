@@ -10,7 +10,10 @@ import (
 	"ensomet/internal/core/civil"
 )
 
-type numbered struct{ ID, N int64 }
+type numbered struct {
+	ID int64 `json:"id"`
+	N  int64 `json:"n"`
+}
 
 // The rows of a list are counted for its first page; the pages that follow say what the first said, and cost no
 // counting.
@@ -36,9 +39,9 @@ func TestRowsAreCountedOnce(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	list := List[numbered]{From: "few f", Key: "f.id", Sort: "n", Columns: []Column[numbered]{
-		Plain("id", "f.id", func(r *numbered) any { return &r.ID }),
-		Plain("n", "f.n", func(r *numbered) any { return &r.N }),
+	list := List[numbered]{From: "few f", Key: "f.id", Sort: "n", Columns: []Column{
+		Plain("id", "f.id"),
+		Plain("n", "f.n"),
 	}}
 	page := func(cursor string) (p Page[numbered]) {
 		t.Helper()
@@ -110,19 +113,20 @@ func TestFiltersAreTyped(t *testing.T) {
 		t.Fatal(err)
 	}
 	type row struct {
-		ID, Whole int64
-		Part      float64
-		Yes       bool
-		Day       civil.Day
-		Path      string
+		ID    int64     `json:"id"`
+		Whole int64     `json:"whole"`
+		Part  float64   `json:"part"`
+		Yes   bool      `json:"yes"`
+		Day   civil.Day `json:"day"`
+		Path  string    `json:"path"`
 	}
-	list := List[row]{From: "typed t", Key: "t.id", Sort: "id", Columns: []Column[row]{
-		Plain("id", "t.id", func(r *row) any { return &r.ID }),
-		Plain("whole", "t.whole", func(r *row) any { return &r.Whole }),
-		Plain("part", "t.part", func(r *row) any { return &r.Part }),
-		Plain("yes", "t.yes", func(r *row) any { return &r.Yes }),
-		Plain("day", "t.day", func(r *row) any { return &r.Day }),
-		Plain("path", "t.path", func(r *row) any { return &r.Path }),
+	list := List[row]{From: "typed t", Key: "t.id", Sort: "id", Columns: []Column{
+		Plain("id", "t.id"),
+		Plain("whole", "t.whole"),
+		Plain("part", "t.part"),
+		Plain("yes", "t.yes"),
+		Plain("day", "t.day"),
+		Plain("path", "t.path"),
 	}}
 	for _, c := range []struct {
 		column, value string

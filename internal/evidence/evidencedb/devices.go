@@ -401,19 +401,15 @@ func MoveList() *sqlite.List[MoveRow] {
 			"p": {From: "person p JOIN person_move m ON m.person_id = p.id", Key: "p.id, m.id"},
 		},
 		Sort: "-on",
-		Columns: []sqlite.Column[MoveRow]{
-			sqlite.Plain("id", "m.id", func(r *MoveRow) any { return &r.ID }),
-			sqlite.Plain("on", "m.on_day", func(r *MoveRow) any { return &r.On }),
-			sqlite.Plain("what", "m.what", func(r *MoveRow) any { return &r.What }),
-			sqlite.Searched("person", "p.code", func(r *MoveRow) any { return &r.Person }),
-			sqlite.Searched("name", "p.name", func(r *MoveRow) any { return &r.Name }),
-			sqlite.Searched("from", "m.from_value", func(r *MoveRow) any { return &r.From }),
-			sqlite.Searched("to", "m.to_value", func(r *MoveRow) any { return &r.To }),
-			sqlite.Plain(
-				"seats",
-				"(SELECT count(*) FROM assignment a WHERE a.person_id = p.id AND a.until_day = 0)",
-				func(r *MoveRow) any { return &r.Seats },
-			),
+		Columns: []sqlite.Column{
+			sqlite.Plain("id", "m.id"),
+			sqlite.Plain("on", "m.on_day"),
+			sqlite.Plain("what", "m.what"),
+			sqlite.Searched("person", "p.code"),
+			sqlite.Searched("name", "p.name"),
+			sqlite.Searched("from", "m.from_value"),
+			sqlite.Searched("to", "m.to_value"),
+			sqlite.Plain("seats", "(SELECT count(*) FROM assignment a WHERE a.person_id = p.id AND a.until_day = 0)"),
 		},
 	}
 	return l

@@ -105,16 +105,16 @@ type AsideRow struct {
 
 // AsideList is the list of lines put aside.
 func AsideList() *sqlite.List[AsideRow] {
-	l := &sqlite.List[AsideRow]{From: "set_aside s", Key: "s.id", Sort: "id", Columns: []sqlite.Column[AsideRow]{
-		sqlite.Plain("id", "s.id", func(r *AsideRow) any { return &r.ID }),
-		sqlite.Plain("kind", "s.kind", func(r *AsideRow) any { return &r.Kind }),
-		sqlite.Searched("file", "s.file", func(r *AsideRow) any { return &r.File }),
-		sqlite.Plain("line", "s.line", func(r *AsideRow) any { return &r.Line }),
-		sqlite.Searched("content", "s.content", func(r *AsideRow) any { return &r.Content }),
-		sqlite.Searched("reason", "s.reason", func(r *AsideRow) any { return &r.Reason }),
-		sqlite.Plain("state", "s.state", func(r *AsideRow) any { return &r.State }),
-		sqlite.Plain("changedAt", "s.changed_at", func(r *AsideRow) any { return &r.ChangedAt }),
-		sqlite.Plain("author", "s.author", func(r *AsideRow) any { return &r.Author }),
+	l := &sqlite.List[AsideRow]{From: "set_aside s", Key: "s.id", Sort: "id", Columns: []sqlite.Column{
+		sqlite.Plain("id", "s.id"),
+		sqlite.Plain("kind", "s.kind"),
+		sqlite.Searched("file", "s.file"),
+		sqlite.Plain("line", "s.line"),
+		sqlite.Searched("content", "s.content"),
+		sqlite.Searched("reason", "s.reason"),
+		sqlite.Plain("state", "s.state"),
+		sqlite.Plain("changedAt", "s.changed_at"),
+		sqlite.Plain("author", "s.author"),
 	}}
 	return l
 }

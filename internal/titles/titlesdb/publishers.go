@@ -70,24 +70,18 @@ func PublisherList() *sqlite.List[PublisherRow] {
 		From: "publisher b",
 		Key:  "b.id",
 		Sort: "publisher",
-		Columns: []sqlite.Column[PublisherRow]{
-			sqlite.Plain("id", "b.id", func(r *PublisherRow) any { return &r.ID }),
-			sqlite.Searched("publisher", "b.name", func(r *PublisherRow) any { return &r.Publisher }),
-			sqlite.Searched("aliases", "b.aliases", func(r *PublisherRow) any { return &r.Aliases }),
-			sqlite.Searched("successor", "b.successor", func(r *PublisherRow) any { return &r.Successor }),
-			sqlite.Plain(
-				"products",
-				"(SELECT count(*) FROM product p WHERE p.publisher_key = b.name_key)",
-				func(r *PublisherRow) any { return &r.Products },
-			),
-			sqlite.Plain("installs", facts("installs"), func(r *PublisherRow) any { return &r.Installs }),
-			sqlite.Plain("counted", facts("counted"), func(r *PublisherRow) any { return &r.Counted }),
+		Columns: []sqlite.Column{
+			sqlite.Plain("id", "b.id"),
+			sqlite.Searched("publisher", "b.name"),
+			sqlite.Searched("aliases", "b.aliases"),
+			sqlite.Searched("successor", "b.successor"),
+			sqlite.Plain("products", "(SELECT count(*) FROM product p WHERE p.publisher_key = b.name_key)"),
+			sqlite.Plain("installs", facts("installs")),
+			sqlite.Plain("counted", facts("counted")),
 			sqlite.Plain(
 				"rights",
 				"(SELECT count(*) FROM entitlement e JOIN product p ON p.id = e.product_id WHERE p.publisher_key = "+
-					"b.name_key AND e.withdrawn_at = 0)",
-				func(r *PublisherRow) any { return &r.Rights },
-			),
+					"b.name_key AND e.withdrawn_at = 0)"),
 		},
 	}
 	return l

@@ -166,35 +166,27 @@ func PoolList(today civil.Day) *sqlite.List[PoolRow] {
 		From: "pool o JOIN product p ON p.id = o.product_id",
 		Key:  "o.id",
 		Sort: "code",
-		Columns: []sqlite.Column[PoolRow]{
-			sqlite.Plain("id", "o.id", func(r *PoolRow) any { return &r.ID }),
-			sqlite.Searched("code", "o.code", func(r *PoolRow) any { return &r.Code }),
-			sqlite.Plain("productId", "o.product_id", func(r *PoolRow) any { return &r.ProductID }),
-			sqlite.Searched("publisher", "p.publisher", func(r *PoolRow) any { return &r.Publisher }),
-			sqlite.Searched("product", "p.name", func(r *PoolRow) any { return &r.Product }),
-			sqlite.Searched("server", "o.server", func(r *PoolRow) any { return &r.Server }),
-			sqlite.Plain("quantity", "o.quantity", func(r *PoolRow) any { return &r.Quantity }),
-			sqlite.Plain("expires", "o.expires", func(r *PoolRow) any { return &r.Expires }),
-			sqlite.Plain("peak", peak, func(r *PoolRow) any { return &r.Peak }),
-			sqlite.Plain(
-				"used",
-				"(CASE WHEN o.quantity = 0 THEN 0.0 ELSE 1.0 * "+peak+" / o.quantity END)",
-				func(r *PoolRow) any { return &r.Used },
-			),
-			sqlite.Plain("denials", denials, func(r *PoolRow) any { return &r.Denials }),
-			sqlite.Plain("lastDay", lastDay, func(r *PoolRow) any { return &r.LastDay }),
-			sqlite.Plain("lost", lost, func(r *PoolRow) any { return &r.Lost }),
+		Columns: []sqlite.Column{
+			sqlite.Plain("id", "o.id"),
+			sqlite.Searched("code", "o.code"),
+			sqlite.Plain("productId", "o.product_id"),
+			sqlite.Searched("publisher", "p.publisher"),
+			sqlite.Searched("product", "p.name"),
+			sqlite.Searched("server", "o.server"),
+			sqlite.Plain("quantity", "o.quantity"),
+			sqlite.Plain("expires", "o.expires"),
+			sqlite.Plain("peak", peak),
+			sqlite.Plain("used", "(CASE WHEN o.quantity = 0 THEN 0.0 ELSE 1.0 * "+peak+" / o.quantity END)"),
+			sqlite.Plain("denials", denials),
+			sqlite.Plain("lastDay", lastDay),
+			sqlite.Plain("lost", lost),
 			sqlite.Plain(
 				"cases",
 				"(SELECT count(*) FROM worklist_case c WHERE c.pool_id = o.id AND c.state NOT IN ('gone', 'lapsed', "+
-					"'kept'))",
-				func(r *PoolRow) any { return &r.Cases },
-			),
+					"'kept'))"),
 			sqlite.Plain(
 				"asked",
-				"(SELECT count(*) FROM pool_complaint c WHERE c.pool_id = o.id AND c.ended_at = 0)",
-				func(r *PoolRow) any { return &r.Asked },
-			),
+				"(SELECT count(*) FROM pool_complaint c WHERE c.pool_id = o.id AND c.ended_at = 0)"),
 			sqlite.Plain(
 				"alert",
 				"(CASE WHEN "+lost+" THEN 'lost' WHEN o.expires <> 0 AND o.expires < "+sqlite.Itoa(
@@ -203,9 +195,7 @@ func PoolList(today civil.Day) *sqlite.List[PoolRow] {
 					int64(today+usage.ExpiryDays),
 				)+" THEN 'expires soon' WHEN "+denials+" > 0 THEN 'denied' WHEN "+lastDay+" < "+sqlite.Itoa(
 					int64(today-usage.SilentDays),
-				)+" THEN 'silent' ELSE '' END)",
-				func(r *PoolRow) any { return &r.Alert },
-			),
+				)+" THEN 'silent' ELSE '' END)"),
 		},
 	}
 	return l

@@ -137,23 +137,23 @@ func PotentialList() *sqlite.List[SavingRow] {
 	return l
 }
 
-func savingColumns(id, caseID, worth, amount, currency, moneyOn, at, scanAt, note string) []sqlite.Column[SavingRow] {
-	return []sqlite.Column[SavingRow]{
-		sqlite.Plain("id", id, func(r *SavingRow) any { return &r.ID }),
-		sqlite.Plain("caseId", caseID, func(r *SavingRow) any { return &r.CaseID }),
-		sqlite.Plain("productId", "p.id", func(r *SavingRow) any { return &r.ProductID }),
-		sqlite.Searched("publisher", "p.publisher", func(r *SavingRow) any { return &r.Publisher }),
-		sqlite.Searched("product", "p.name", func(r *SavingRow) any { return &r.Product }),
-		sqlite.Searched("device", "coalesce(d.name, '')", func(r *SavingRow) any { return &r.Device }),
-		sqlite.Searched("unit", "coalesce(d.org_unit, '')", func(r *SavingRow) any { return &r.Unit }),
-		sqlite.Plain("worth", worth, func(r *SavingRow) any { return &r.Worth }),
-		sqlite.Amount("amount", amount, func(r *SavingRow) any { return &r.Amount }),
-		sqlite.Plain("currency", currency, func(r *SavingRow) any { return &r.Currency }),
-		sqlite.Plain("moneyOn", moneyOn, func(r *SavingRow) any { return &r.MoneyOn }),
-		sqlite.Plain("at", at, func(r *SavingRow) any { return &r.At }),
-		sqlite.Plain("scanAt", scanAt, func(r *SavingRow) any { return &r.ScanAt }),
-		sqlite.Plain("state", "c.state", func(r *SavingRow) any { return &r.State }),
-		sqlite.Plain("note", note, func(r *SavingRow) any { return &r.Note }),
+func savingColumns(id, caseID, worth, amount, currency, moneyOn, at, scanAt, note string) []sqlite.Column {
+	return []sqlite.Column{
+		sqlite.Plain("id", id),
+		sqlite.Plain("caseId", caseID),
+		sqlite.Plain("productId", "p.id"),
+		sqlite.Searched("publisher", "p.publisher"),
+		sqlite.Searched("product", "p.name"),
+		sqlite.Searched("device", "coalesce(d.name, '')"),
+		sqlite.Searched("unit", "coalesce(d.org_unit, '')"),
+		sqlite.Plain("worth", worth),
+		sqlite.Amount("amount", amount),
+		sqlite.Plain("currency", currency),
+		sqlite.Plain("moneyOn", moneyOn),
+		sqlite.Plain("at", at),
+		sqlite.Plain("scanAt", scanAt),
+		sqlite.Plain("state", "c.state"),
+		sqlite.Plain("note", note),
 	}
 }
 
