@@ -1,7 +1,6 @@
 package renewal
 
 import (
-	"database/sql"
 	"encoding/json"
 
 	"ensomet/internal/sqlite"
@@ -66,9 +65,7 @@ func TouchDevice(tx *sqlite.Tx, device int64) error {
 
 // Touched lists the products marked up to a change.
 func Touched(tx *sqlite.Tx, upTo string) ([]int64, error) {
-	return sqlite.Query(
-		tx,
-		func(r *sql.Rows, v *int64) error { return r.Scan(v) },
+	return sqlite.Select[int64](tx,
 		"SELECT product_id FROM dirty_product WHERE change <= CAST(? AS INTEGER) ORDER BY product_id",
 		upTo,
 	)
@@ -96,9 +93,7 @@ func Untouch(tx *sqlite.Tx, products []int64, upTo string) error {
 // DirtyDevices lists the devices of which something new was reported up to a change, and whose changes between scans
 // are to be worked out anew.
 func DirtyDevices(tx *sqlite.Tx, upTo string) ([]int64, error) {
-	return sqlite.Query(
-		tx,
-		func(r *sql.Rows, v *int64) error { return r.Scan(v) },
+	return sqlite.Select[int64](tx,
 		"SELECT device_id FROM dirty_device WHERE change <= CAST(? AS INTEGER) ORDER BY device_id",
 		upTo,
 	)

@@ -260,10 +260,8 @@ type LeftOut struct {
 
 // LeftOuts reads what is left out by hand and not ended.
 func LeftOuts(tx *sqlite.Tx) ([]LeftOut, error) {
-	return sqlite.Query(tx, func(r *sql.Rows, v *LeftOut) error {
-		return r.Scan(&v.ID, &v.Device, &v.Product, &v.Reason, &v.Author, &v.At, &v.State, &v.Batch)
-	}, "SELECT id, device_id, product_id, reason, author, at, state, batch FROM left_out WHERE ended_at = 0 ORDER BY "+
-		"id")
+	return sqlite.Select[LeftOut](tx, `SELECT id, device_id AS device, product_id AS
+		product, reason, author, at, state, batch FROM left_out WHERE ended_at = 0 ORDER BY id`)
 }
 
 // Suites reads the suites that users have defined.

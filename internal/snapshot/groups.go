@@ -106,10 +106,8 @@ type Member struct{ Group, Device int64 }
 
 // DevicesWith lists the devices on which a product is installed at a time.
 func DevicesWith(tx *sqlite.Tx, product, at int64) (map[int64]bool, error) {
-	list, err := sqlite.Query(
-		tx,
-		func(r *sql.Rows, v *int64) error { return r.Scan(v) },
-		`SELECT DISTINCT i.device_id FROM recognition n JOIN install i ON i.record_id = n.record_id
+	list, err := sqlite.Select[int64](tx, `SELECT DISTINCT i.device_id FROM recognition n
+		JOIN install i ON i.record_id = n.record_id
 		WHERE n.product_id = ?1 AND n.whole AND i.since <= ?2 AND (i.until IS NULL OR i.until > ?2)`,
 		product,
 		at,

@@ -28,10 +28,8 @@ func ProductKey(publisher, name string) string {
 
 // Products reads the whole catalogue.
 func Products(tx *sqlite.Tx) ([]recognise.Product, error) {
-	products, err := sqlite.Query(
-		tx,
-		func(r *sql.Rows, p *recognise.Product) error { return r.Scan(&p.ID, &p.Publisher, &p.Name) },
-		"SELECT id, publisher, name FROM product ORDER BY id",
+	products, err := sqlite.Select[recognise.Product](tx, `SELECT id, publisher, name FROM product ORDER
+		BY id`,
 	)
 	if err != nil {
 		return nil, err
@@ -64,10 +62,8 @@ func Products(tx *sqlite.Tx) ([]recognise.Product, error) {
 
 // Rates reads all rates, by currency and day.
 func Rates(tx *sqlite.Tx) ([]formats.Rate, error) {
-	return sqlite.Query(
-		tx,
-		func(r *sql.Rows, v *formats.Rate) error { return r.Scan(&v.Currency, &v.On, &v.PerEUR) },
-		"SELECT currency, on_day, per_eur FROM rate ORDER BY currency, on_day",
+	return sqlite.Select[formats.Rate](tx, `SELECT currency, on_day AS "on", per_eur FROM
+		rate ORDER BY currency, on_day`,
 	)
 }
 
@@ -176,11 +172,10 @@ func AssignmentsOf(tx *sqlite.Tx, products []int64, day civil.Day) ([]Assigned, 
 		of, args = " AND entitlement_id IN (SELECT id FROM entitlement WHERE product_id IN (SELECT value FROM "+
 			"json_each(?2)))", append(args, string(list))
 	}
-	return sqlite.Query(
-		tx,
-		func(r *sql.Rows, v *Assigned) error { return r.Scan(&v.Line, &v.Person, &v.Device, &v.From, &v.Until) },
-		`SELECT entitlement_id, coalesce(person_id, 0), coalesce(device_id, 0), from_day, until_day FROM assignment
-		WHERE (?1 = 0 OR (from_day <= ?1 AND (until_day = 0 OR until_day >= ?1)))`+of+` ORDER BY id`,
+	return sqlite.Select[Assigned](tx, `SELECT entitlement_id AS line,
+		coalesce(person_id, 0) AS person, coalesce(device_id, 0) AS device, from_day AS "from", until_day AS
+		until FROM assignment WHERE (?1 = 0 OR (from_day <= ?1
+		AND (until_day = 0 OR until_day >= ?1)))`+of+` ORDER BY id`,
 		args...)
 }
 
@@ -214,11 +209,7 @@ func AutomaticGroups(tx *sqlite.Tx) (map[string]condition.Condition, error) {
 	out := map[string]condition.Condition{}
 	for _, g := range []struct{ field, column, op string }{{"site", "site", "is"}, {"kind", "kind", "is"},
 		{"environment", "environment", "is"}, {"unit", "org_unit", "under"}} {
-		values, err := sqlite.Query(
-			tx,
-			func(r *sql.Rows, v *string) error { return r.Scan(v) },
-			"SELECT DISTINCT "+g.column+" FROM device WHERE "+g.column+" <> ''",
-		)
+		values, err := sqlite.Select[string](tx, "SELECT DISTINCT "+g.column+" FROM device WHERE "+g.column+" <> ''")
 		if err != nil {
 			return nil, err
 		}

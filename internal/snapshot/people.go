@@ -1,8 +1,6 @@
 package snapshot
 
 import (
-	"database/sql"
-
 	"ensomet/internal/core/civil"
 	"ensomet/internal/sqlite"
 )
@@ -23,9 +21,8 @@ func PersonByCode(tx *sqlite.Tx, code string) (PersonRow, error) {
 func Person(tx *sqlite.Tx, id int64) (PersonRow, error) { return PersonWhere(tx, "id = ?", id) }
 
 func PersonWhere(tx *sqlite.Tx, where string, arg any) (PersonRow, error) {
-	list, err := sqlite.Query(tx, func(r *sql.Rows, v *PersonRow) error {
-		return r.Scan(&v.ID, &v.Code, &v.Name, &v.Email, &v.Unit, &v.Site, &v.Status, &v.LeftOn)
-	}, "SELECT id, code, name, email, org_unit, site, status, left_on FROM person WHERE "+where, arg)
+	list, err := sqlite.Select[PersonRow](tx, `SELECT id, code, name, email, org_unit AS
+		unit, site, status, left_on FROM person WHERE `+where, arg)
 	if err == nil && len(list) == 0 {
 		err = sqlite.ErrNotFound
 	}

@@ -42,9 +42,8 @@ type Pool struct {
 
 // AllPools reads every pool, by its code.
 func AllPools(tx *sqlite.Tx) ([]Pool, error) {
-	return sqlite.Query(tx, func(r *sql.Rows, v *Pool) error {
-		return r.Scan(&v.ID, &v.Product, &v.Code, &v.Server, &v.Quantity, &v.Expires)
-	}, "SELECT id, product_id, code, server, quantity, expires FROM pool ORDER BY code")
+	return sqlite.Select[Pool](tx, `SELECT id, product_id AS product, code,
+		server, quantity, expires FROM pool ORDER BY code`)
 }
 
 // PoolSession is licences that were out of a pool. End is 0 where no return is known.

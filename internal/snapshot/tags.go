@@ -1,8 +1,6 @@
 package snapshot
 
 import (
-	"database/sql"
-
 	"ensomet/internal/sqlite"
 )
 
@@ -21,10 +19,9 @@ type Remark struct {
 
 // Remarks reads the remarks about a product and its installs, or about the installs of a device; the other is 0.
 func Remarks(tx *sqlite.Tx, product, device int64) ([]Remark, error) {
-	return sqlite.Query(tx, func(r *sql.Rows, v *Remark) error {
-		return r.Scan(&v.ID, &v.Product, &v.Device, &v.DeviceCode, &v.DeviceName, &v.Name, &v.Text, &v.Author, &v.At)
-	}, `SELECT m.id, m.product_id, m.device_id, coalesce(d.code, ''), coalesce(d.name, ''), p.name, m.text, m.author,
-		m.at FROM remark m JOIN product p ON p.id = m.product_id LEFT JOIN device d ON d.id = m.device_id
-		WHERE m.dropped_at = 0 AND (?1 = 0 OR m.product_id = ?1) AND (?2 = 0 OR m.device_id = ?2)
-		ORDER BY m.id`, product, device)
+	return sqlite.Select[Remark](tx, `SELECT m.id, m.product_id AS product,
+		m.device_id AS device, coalesce(d.code, '') AS device_code, coalesce(d.name, '') AS device_name,
+		p.name, m.text, m.author, m.at FROM remark m JOIN product p ON p.id = m.product_id LEFT JOIN device d
+		ON d.id = m.device_id WHERE m.dropped_at = 0 AND (?1 = 0 OR m.product_id = ?1) AND (?2 = 0 OR
+		m.device_id = ?2) ORDER BY m.id`, product, device)
 }

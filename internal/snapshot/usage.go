@@ -141,10 +141,8 @@ type UseNameRow struct {
 
 // AllUseNames reads all names that sessions use.
 func AllUseNames(tx *sqlite.Tx) ([]UseNameRow, error) {
-	return sqlite.Query(
-		tx,
-		func(r *sql.Rows, v *UseNameRow) error { return r.Scan(&v.ID, &v.FileName, &v.Product, &v.RolledAs) },
-		"SELECT id, file_name, product, product_id FROM use_name",
+	return sqlite.Select[UseNameRow](tx, `SELECT id, file_name, product, product_id AS
+		rolled_as FROM use_name`,
 	)
 }
 
@@ -175,11 +173,9 @@ func EachLastUse(tx *sqlite.Tx, until civil.Day, fn func(LastUseRow) error) erro
 
 // LastUsesOf reads the last uses of one product up to a day.
 func LastUsesOf(tx *sqlite.Tx, product int64, until civil.Day) ([]LastUseRow, error) {
-	return sqlite.Query(
-		tx,
-		func(r *sql.Rows, v *LastUseRow) error { return r.Scan(&v.Device, &v.Record, &v.UsedOn, &v.SeenOn) },
-		"SELECT l.device_id, l.record_id, l.used_on, l.seen_on FROM last_use l JOIN recognition n ON n.record_id = "+
-			"l.record_id WHERE n.product_id = ? AND l.used_on <= ?",
+	return sqlite.Select[LastUseRow](tx, `SELECT l.device_id AS device, l.record_id AS
+		record, l.used_on, l.seen_on FROM last_use l JOIN recognition n ON n.record_id = l.record_id WHERE
+		n.product_id = ? AND l.used_on <= ?`,
 		product,
 		until,
 	)

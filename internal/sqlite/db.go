@@ -17,6 +17,7 @@ import (
 	"sync"
 	"time"
 
+	"github.com/georgysavva/scany/v2/dbscan"
 	"github.com/pressly/goose/v3"
 )
 
@@ -235,6 +236,20 @@ func Each(rows *sql.Rows, fn func() error) error {
 		}
 	}
 	return rows.Err()
+}
+
+// Select reads the rows of a query into values. Where one is a struct, each column goes into the field of its name,
+// device_id into DeviceID; an alias names one that is called otherwise.
+func Select[T any](tx *Tx, text string, args ...any) ([]T, error) {
+	list, err := tx.QueryContext(tx.Ctx, text, args...)
+	if err != nil {
+		return nil, err
+	}
+	var out []T
+	if err := dbscan.ScanAll(&out, list); err != nil || len(out) == 0 {
+		return nil, err
+	}
+	return out, nil
 }
 
 // Query collects one value for each row.

@@ -71,11 +71,8 @@ func AddLineChange(tx *sqlite.Tx, line int64, c LineChange) error {
 
 // LineChanges reads what was changed of a line, the newest first.
 func LineChanges(tx *sqlite.Tx, line int64) ([]LineChange, error) {
-	return sqlite.Query(
-		tx,
-		func(r *sql.Rows, v *LineChange) error { return r.Scan(&v.Field, &v.Was, &v.Is, &v.At, &v.Author) },
-		"SELECT field, was, is_now, at, author FROM entitlement_change WHERE entitlement_id = ? ORDER BY id DESC "+
-			"LIMIT 200",
+	return sqlite.Select[LineChange](tx, `SELECT field, was, is_now AS "is", at, author
+		FROM entitlement_change WHERE entitlement_id = ? ORDER BY id DESC LIMIT 200`,
 		line,
 	)
 }
@@ -106,10 +103,8 @@ type LineNote struct {
 
 // LineNotes reads the notes on a line, the newest first.
 func LineNotes(tx *sqlite.Tx, line int64) ([]LineNote, error) {
-	return sqlite.Query(
-		tx,
-		func(r *sql.Rows, v *LineNote) error { return r.Scan(&v.ID, &v.Text, &v.Author, &v.At) },
-		"SELECT id, text, author, at FROM remark WHERE entitlement_id = ? AND dropped_at = 0 ORDER BY id DESC",
+	return sqlite.Select[LineNote](tx, `SELECT id, text, author, at FROM remark WHERE
+		entitlement_id = ? AND dropped_at = 0 ORDER BY id DESC`,
 		line,
 	)
 }
@@ -159,10 +154,8 @@ func AddProof(tx *sqlite.Tx, p Proof, content []byte) error {
 
 // Proofs reads what proves a line.
 func Proofs(tx *sqlite.Tx, line int64) ([]Proof, error) {
-	return sqlite.Query(tx, func(r *sql.Rows, v *Proof) error {
-		return r.Scan(&v.ID, &v.Line, &v.Contract, &v.Name, &v.Size, &v.SHA256, &v.Author, &v.At)
-	}, "SELECT id, entitlement_id, contract, name, size, sha256, author, at FROM proof WHERE entitlement_id = ? AND "+
-		"dropped_at = 0 ORDER BY id", line)
+	return sqlite.Select[Proof](tx, `SELECT id, entitlement_id AS line, contract,
+		name, size, sha256, author, at FROM proof WHERE entitlement_id = ? AND dropped_at = 0 ORDER BY id`, line)
 }
 
 // ProofContent reads a file.
@@ -225,11 +218,8 @@ func AddKey(tx *sqlite.Tx, k KeptKey) error {
 
 // Keys reads the keys of a line.
 func Keys(tx *sqlite.Tx, line int64) ([]KeptKey, error) {
-	return sqlite.Query(
-		tx,
-		func(r *sql.Rows, v *KeptKey) error { return r.Scan(&v.ID, &v.Line, &v.Hint, &v.Note, &v.Author, &v.At) },
-		"SELECT id, entitlement_id, hint, note, author, at FROM licence_key WHERE entitlement_id = ? AND dropped_at "+
-			"= 0 ORDER BY id",
+	return sqlite.Select[KeptKey](tx, `SELECT id, entitlement_id AS line, hint, note,
+		author, at FROM licence_key WHERE entitlement_id = ? AND dropped_at = 0 ORDER BY id`,
 		line,
 	)
 }
@@ -268,23 +258,10 @@ type Contract struct {
 
 // Contracts reads the contracts by code; those that lines name and nobody described have their code alone.
 func Contracts(tx *sqlite.Tx) ([]Contract, error) {
-	return sqlite.Query(tx, func(r *sql.Rows, v *Contract) error {
-		return r.Scan(
-			&v.Code,
-			&v.Publisher,
-			&v.Name,
-			&v.Start,
-			&v.End,
-			&v.NoticeDays,
-			&v.Renews,
-			&v.Owner,
-			&v.Note,
-			&v.Author,
-			&v.At,
-		)
-	}, `SELECT code, publisher, name, start, end, notice_days, renews, owner, note, author, at FROM contract
-		UNION ALL SELECT DISTINCT contract, '', '', 0, 0, 0, 0, '', '', '', 0 FROM entitlement WHERE contract <> ''
-		AND withdrawn_at = 0 AND contract NOT IN (SELECT code FROM contract) ORDER BY 1`)
+	return sqlite.Select[Contract](tx, `SELECT code, publisher, name, start, end,
+		notice_days, renews, owner, note, author, at FROM contract UNION ALL SELECT DISTINCT contract, '',
+		'', 0, 0, 0, 0, '', '', '', 0 FROM entitlement WHERE contract <> '' AND withdrawn_at = 0 AND contract
+		NOT IN (SELECT code FROM contract) ORDER BY 1`)
 }
 
 // PutContract writes what is known of a contract.

@@ -79,13 +79,9 @@ func SeatList(today civil.Day) *sqlite.List[SeatRow] {
 
 // Seat reads one seat.
 func Seat(tx *sqlite.Tx, id int64) (snapshot.Assigned, error) {
-	list, err := sqlite.Query(
-		tx,
-		func(r *sql.Rows, v *snapshot.Assigned) error {
-			return r.Scan(&v.Line, &v.Person, &v.Device, &v.From, &v.Until)
-		},
-		"SELECT entitlement_id, coalesce(person_id, 0), coalesce(device_id, 0), from_day, until_day FROM assignment "+
-			"WHERE id = ?",
+	list, err := sqlite.Select[snapshot.Assigned](tx, `SELECT entitlement_id AS line,
+		coalesce(person_id, 0) AS person, coalesce(device_id, 0) AS device, from_day AS "from", until_day AS
+		until FROM assignment WHERE id = ?`,
 		id,
 	)
 	if err == nil && len(list) == 0 {
@@ -120,10 +116,8 @@ func HandBackSeats(tx *sqlite.Tx, product int64, persons []int64, last civil.Day
 	if err != nil {
 		return 0, err
 	}
-	ids, err := sqlite.Query(
-		tx,
-		func(r *sql.Rows, v *int64) error { return r.Scan(v) },
-		`SELECT a.id FROM assignment a JOIN entitlement e ON e.id = a.entitlement_id WHERE e.product_id = ?
+	ids, err := sqlite.Select[int64](tx, `SELECT a.id FROM assignment a JOIN entitlement e ON e.id = a.entitlement_id
+		WHERE e.product_id = ?
 			AND a.person_id IN (SELECT value FROM json_each(?)) AND (a.until_day = 0 OR a.until_day > ?)`,
 		product,
 		string(list),
@@ -158,24 +152,11 @@ type WaitRow struct {
 
 // Waiting reads who waits for a seat, the first first, of one product or of all where product is 0.
 func Waiting(tx *sqlite.Tx, product int64) ([]WaitRow, error) {
-	return sqlite.Query(tx, func(r *sql.Rows, v *WaitRow) error {
-		return r.Scan(
-			&v.ID,
-			&v.ProductID,
-			&v.Publisher,
-			&v.Product,
-			&v.PersonID,
-			&v.User,
-			&v.UserName,
-			&v.Unit,
-			&v.Status,
-			&v.Since,
-			&v.Note,
-			&v.Author,
-		)
-	}, `SELECT w.id, p.id, p.publisher, p.name, u.id, u.code, u.name, u.org_unit, u.status, w.since, w.note, w.author
-		FROM seat_wait w JOIN product p ON p.id = w.product_id JOIN person u ON u.id = w.person_id
-		WHERE w.ended_at = 0 AND (?1 = 0 OR w.product_id = ?1) ORDER BY p.name, w.since, w.id`, product)
+	return sqlite.Select[WaitRow](tx, `SELECT w.id, p.id AS product_id, p.publisher,
+		p.name AS product, u.id AS person_id, u.code AS user, u.name AS user_name, u.org_unit AS unit,
+		u.status, w.since, w.note, w.author FROM seat_wait w JOIN product p ON p.id = w.product_id JOIN
+		person u ON u.id = w.person_id WHERE w.ended_at = 0 AND (?1 = 0 OR w.product_id = ?1) ORDER BY
+		p.name, w.since, w.id`, product)
 }
 
 // Wait puts somebody on the list. It reports false where he is on it.
@@ -301,20 +282,16 @@ type OwnDevice struct {
 
 // DevicesOfUser reads the devices that somebody is the main user of.
 func DevicesOfUser(tx *sqlite.Tx, code string) ([]OwnDevice, error) {
-	return sqlite.Query(
-		tx,
-		func(r *sql.Rows, v *OwnDevice) error { return r.Scan(&v.ID, &v.Code, &v.Name, &v.Kind, &v.Status) },
-		"SELECT id, code, name, kind, status FROM device WHERE primary_user = ? ORDER BY name",
+	return sqlite.Select[OwnDevice](tx, `SELECT id, code, name, kind, status FROM
+		device WHERE primary_user = ? ORDER BY name`,
 		code,
 	)
 }
 
 // LicensedOn names the products on a device that somebody owns or that cost something.
 func LicensedOn(tx *sqlite.Tx, device int64) ([]string, error) {
-	return sqlite.Query(
-		tx,
-		func(r *sql.Rows, v *string) error { return r.Scan(v) },
-		`SELECT DISTINCT p.publisher || ' ' || p.name FROM install i JOIN recognition n ON n.record_id = i.record_id
+	return sqlite.Select[string](tx, `SELECT DISTINCT p.publisher || ' ' || p.name FROM install i
+		JOIN recognition n ON n.record_id = i.record_id
 			JOIN product p ON p.id = n.product_id
 		WHERE i.device_id = ? AND i.until IS NULL AND n.why_not = '' AND EXISTS (SELECT 1 FROM position q
 		WHERE q.product_id = p.id) ORDER BY 1`,

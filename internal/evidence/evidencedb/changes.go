@@ -74,10 +74,9 @@ func PutChanges(tx *sqlite.Tx, devices []int64, list []LoggedChange) error {
 
 // Changes reads the stored changes of a device, or of all where device is 0.
 func Changes(tx *sqlite.Tx, device int64) ([]LoggedChange, error) {
-	return sqlite.Query(tx, func(r *sql.Rows, c *LoggedChange) error {
-		return r.Scan(&c.Device, &c.Source, &c.At, &c.Kind, &c.Key, &c.Record, &c.From, &c.To, &c.Quiet)
-	}, "SELECT device_id, source_id, at, kind, key, record_id, from_value, to_value, quiet FROM change_log WHERE ?1 "+
-		"= 0 OR device_id = ?1 ORDER BY device_id, at, key, kind, from_value, to_value", device)
+	return sqlite.Select[LoggedChange](tx, `SELECT device_id AS device, source_id AS
+		source, at, kind, key, record_id AS record, from_value AS "from", to_value AS "to", quiet FROM
+		change_log WHERE ?1 = 0 OR device_id = ?1 ORDER BY device_id, at, key, kind, from_value, to_value`, device)
 }
 
 // ChangeRow is a line of the list of changes between scans. Was and Now are versions, or values of a hardware fact.
@@ -151,10 +150,8 @@ func ChangesByDay(tx *sqlite.Tx, q sqlite.ListQuery) ([]ChangeTally, error) {
 	if err != nil {
 		return nil, err
 	}
-	out, err := sqlite.Query(
-		tx,
-		func(r *sql.Rows, v *ChangeTally) error { return r.Scan(&v.Day, &v.Kind, &v.Count) },
-		"SELECT date(c.at, 'unixepoch'), c.kind, count(*) FROM "+l.From+" WHERE "+where+" GROUP BY 1, 2 ORDER BY 1, 2",
+	out, err := sqlite.Select[ChangeTally](tx, `SELECT date(c.at, 'unixepoch') AS day, c.kind,
+		count(*) AS count FROM `+l.From+` WHERE `+where+` GROUP BY 1, 2 ORDER BY 1, 2`,
 		args...)
 	if out == nil {
 		out = []ChangeTally{}
@@ -252,26 +249,13 @@ type StoredChange struct {
 
 // StoredChanges reads every change on record.
 func StoredChanges(tx *sqlite.Tx) ([]StoredChange, error) {
-	return sqlite.Query(tx, func(r *sql.Rows, c *StoredChange) error {
-		return r.Scan(
-			&c.ID,
-			&c.Device,
-			&c.Source,
-			&c.At,
-			&c.Kind,
-			&c.Key,
-			&c.Record,
-			&c.From,
-			&c.To,
-			&c.Quiet,
-			&c.Words,
-		)
-	}, `SELECT c.id, c.device_id, c.source_id, c.at, c.kind, c.key, c.record_id, c.from_value, c.to_value, c.quiet,
-		strftime('%Y-%m-%d %H:%M', c.at, 'unixepoch') || '  ' || d.name || ': ' || c.kind || ' ' ||
-		coalesce(trim(r.publisher || ' ' || r.name), replace(c.key, '_', ' ')) ||
-			CASE WHEN c.from_value <> '' AND c.to_value <> '' THEN ' ' || c.from_value || ' to ' || c.to_value ELSE ' '
-			|| c.from_value || c.to_value END
-		FROM change_log c JOIN device d ON d.id = c.device_id LEFT JOIN record r ON r.id = c.record_id ORDER BY c.id`)
+	return sqlite.Select[StoredChange](tx, `SELECT c.id, c.device_id AS device,
+		c.source_id AS source, c.at, c.kind, c.key, c.record_id AS record, c.from_value AS "from", c.to_value
+		AS "to", c.quiet, strftime('%Y-%m-%d %H:%M', c.at, 'unixepoch') || ' ' || d.name || ': ' || c.kind ||
+		' ' || coalesce(trim(r.publisher || ' ' || r.name), replace(c.key, '_', ' ')) || CASE WHEN
+		c.from_value <> '' AND c.to_value <> '' THEN ' ' || c.from_value || ' to ' || c.to_value ELSE ' ' ||
+		c.from_value || c.to_value END AS words FROM change_log c JOIN device d ON d.id = c.device_id LEFT
+		JOIN record r ON r.id = c.record_id ORDER BY c.id`)
 }
 
 // DevicesWhere lists the devices of a group that is there by itself: those with a value in a column, or under a path.
@@ -281,9 +265,7 @@ func DevicesWhere(tx *sqlite.Tx, c condition.Condition) (map[int64]bool, error) 
 	if column == "" {
 		return nil, &sqlite.ErrQuery{Reason: "devices have no column " + c.Field}
 	}
-	list, err := sqlite.Query(
-		tx,
-		func(r *sql.Rows, v *int64) error { return r.Scan(v) },
+	list, err := sqlite.Select[int64](tx,
 		"SELECT id FROM device WHERE "+column+" = ?1 OR ?2 AND "+column+" LIKE ?3 ESCAPE '\\'",
 		c.Value,
 		c.Op == "under",

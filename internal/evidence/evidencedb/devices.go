@@ -57,10 +57,7 @@ func stated(d formats.Device) string {
 
 // DevicesNamed lists the numbers of the devices of a name, whatever the case.
 func DevicesNamed(tx *sqlite.Tx, name string) ([]int64, error) {
-	return sqlite.Query(
-		tx,
-		func(r *sql.Rows, v *int64) error { return r.Scan(v) },
-		"SELECT id FROM device WHERE name = ? COLLATE NOCASE ORDER BY id LIMIT 10",
+	return sqlite.Select[int64](tx, "SELECT id FROM device WHERE name = ? COLLATE NOCASE ORDER BY id LIMIT 10",
 		name,
 	)
 }
@@ -206,10 +203,8 @@ func ResolveDevice(tx *sqlite.Tx, device int64) error {
 
 // Logons lists who was logged on to a device.
 func Logons(tx *sqlite.Tx, device int64) ([]evidence.Logon, error) {
-	return sqlite.Query(
-		tx,
-		func(r *sql.Rows, v *evidence.Logon) error { return r.Scan(&v.User, &v.At) },
-		"SELECT person_code, at FROM logon WHERE device_id = ? ORDER BY at",
+	return sqlite.Select[evidence.Logon](tx, `SELECT person_code AS user, at FROM logon
+		WHERE device_id = ? ORDER BY at`,
 		device,
 	)
 }
@@ -243,9 +238,7 @@ func Files(tx *sqlite.Tx) Spans { return Spans{tx, fileSpans} }
 
 // Merge adds a scan of a part to what is known of a device, in which root is the part that covers all of its kind.
 func (s Spans) Merge(device, part, root int64, scans []evidence.Scan) error {
-	times, err := sqlite.Query(
-		s.tx,
-		func(r *sql.Rows, v *int64) error { return r.Scan(v) },
+	times, err := sqlite.Select[int64](s.tx,
 		"SELECT at FROM fact_scan WHERE device_id = ? AND source_id IN (?, ?) GROUP BY at ORDER BY at",
 		device,
 		part,
@@ -321,12 +314,9 @@ func (s Spans) Merge(device, part, root int64, scans []evidence.Scan) error {
 
 // PartsOn lists the parts of a source, root apart, that the table has anything of on a device.
 func (s Spans) PartsOn(device, root int64) ([]int64, error) {
-	return sqlite.Query(
-		s.tx,
-		func(r *sql.Rows, v *int64) error { return r.Scan(v) },
-		"SELECT DISTINCT t.source_id FROM "+s.t.table+
-			" t JOIN source s ON s.id = t.source_id JOIN source w ON w.id = ?2 WHERE t.device_id = ?1 AND s.name = "+
-			"w.name AND s.id <> ?2 ORDER BY 1",
+	return sqlite.Select[int64](s.tx, "SELECT DISTINCT t.source_id FROM "+s.t.table+
+		" t JOIN source s ON s.id = t.source_id JOIN source w ON w.id = ?2 WHERE t.device_id = ?1 AND s.name = "+
+		"w.name AND s.id <> ?2 ORDER BY 1",
 		device,
 		root,
 	)

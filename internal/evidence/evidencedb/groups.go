@@ -1,7 +1,6 @@
 package evidencedb
 
 import (
-	"database/sql"
 	"encoding/json"
 
 	"ensomet/internal/snapshot"
@@ -82,10 +81,7 @@ func PutMembers(tx *sqlite.Tx, list []snapshot.Member) error {
 
 // MembersOf lists the devices that are in a group.
 func MembersOf(tx *sqlite.Tx, group int64) (map[int64]bool, error) {
-	list, err := sqlite.Query(
-		tx,
-		func(r *sql.Rows, v *int64) error { return r.Scan(v) },
-		"SELECT device_id FROM group_member WHERE group_id = ?",
+	list, err := sqlite.Select[int64](tx, "SELECT device_id FROM group_member WHERE group_id = ?",
 		group,
 	)
 	out := map[int64]bool{}
@@ -97,10 +93,8 @@ func MembersOf(tx *sqlite.Tx, group int64) (map[int64]bool, error) {
 
 // AllMembers lists who is in which group.
 func AllMembers(tx *sqlite.Tx) ([]snapshot.Member, error) {
-	return sqlite.Query(
-		tx,
-		func(r *sql.Rows, v *snapshot.Member) error { return r.Scan(&v.Group, &v.Device) },
-		"SELECT group_id, device_id FROM group_member ORDER BY device_id, group_id",
+	return sqlite.Select[snapshot.Member](tx, `SELECT group_id AS "group", device_id AS
+		device FROM group_member ORDER BY device_id, group_id`,
 	)
 }
 
@@ -131,9 +125,7 @@ func DeviceCodes(tx *sqlite.Tx) (map[int64]string, error) {
 
 // GroupsOf lists the groups, made by people, that a device is in.
 func GroupsOf(tx *sqlite.Tx, device int64) ([]string, error) {
-	out, err := sqlite.Query(
-		tx,
-		func(r *sql.Rows, v *string) error { return r.Scan(v) },
+	out, err := sqlite.Select[string](tx,
 		"SELECT g.name FROM group_member m JOIN device_group g ON g.id = m.group_id WHERE m.device_id = ? ORDER BY "+
 			"g.name",
 		device,

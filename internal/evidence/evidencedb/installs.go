@@ -265,9 +265,7 @@ func Place(n *sqlite.Numbered, path string, fields map[string]string) (int64, er
 // ScanTimes returns when scans of a device covered a part of a source's list: those of the part, and those of the
 // whole list, root.
 func ScanTimes(tx *sqlite.Tx, device, part, root int64) ([]int64, error) {
-	return sqlite.Query(
-		tx,
-		func(r *sql.Rows, v *int64) error { return r.Scan(v) },
+	return sqlite.Select[int64](tx,
 		"SELECT at FROM scan WHERE device_id = ?1 AND source_id IN (?2, ?3) GROUP BY at ORDER BY at",
 		device,
 		part,
@@ -277,9 +275,7 @@ func ScanTimes(tx *sqlite.Tx, device, part, root int64) ([]int64, error) {
 
 // PartsOn lists the parts of a source's list, the whole apart, that anything was reported for on a device.
 func PartsOn(tx *sqlite.Tx, device, root int64) ([]int64, error) {
-	return sqlite.Query(
-		tx,
-		func(r *sql.Rows, v *int64) error { return r.Scan(v) },
+	return sqlite.Select[int64](tx,
 		"SELECT s.id FROM source s WHERE s.root = ?2 AND s.id <> ?2 AND s.part NOT LIKE '#%' AND EXISTS (SELECT 1 "+
 			"FROM install i WHERE i.device_id = ?1 AND i.source_id = s.id) ORDER BY s.id",
 		device,

@@ -449,10 +449,8 @@ type OrderCount struct {
 
 // OrderCounts counts the orders by state; done and failed ones since a time.
 func OrderCounts(tx *sqlite.Tx, since int64) ([]OrderCount, error) {
-	out, err := sqlite.Query(
-		tx,
-		func(r *sql.Rows, v *OrderCount) error { return r.Scan(&v.State, &v.Count) },
-		"SELECT state, count(*) FROM scan_order WHERE ended_at = 0 OR ended_at >= ? GROUP BY state ORDER BY state",
+	out, err := sqlite.Select[OrderCount](tx, `SELECT state, count(*) AS count FROM
+		scan_order WHERE ended_at = 0 OR ended_at >= ? GROUP BY state ORDER BY state`,
 		since,
 	)
 	if out == nil {

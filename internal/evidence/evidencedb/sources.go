@@ -32,12 +32,10 @@ func FindFiles(tx *sqlite.Tx, pattern string, limit int) (rows []FileRow, total 
 		p).Scan(&total); err != nil {
 		return nil, 0, err
 	}
-	rows, err = sqlite.Query(tx, func(r *sql.Rows, v *FileRow) error {
-		return r.Scan(&v.Name, &v.Version, &v.Size, &v.Devices, &v.Stale, &v.Of)
-	}, `SELECT x.name, x.version, max(x.size), count(DISTINCT x.device), count(DISTINCT CASE WHEN f.age = 'stale' THEN
-		x.device END), max(x.of) FROM
-		(`+all+`) x LEFT JOIN device_fact f ON f.device_id = x.device GROUP BY 1, 2
-			ORDER BY 4 DESC, 1, 2 LIMIT ?2`, p, limit)
+	rows, err = sqlite.Select[FileRow](tx, `SELECT x.name, x.version, max(x.size) AS size,
+		count(DISTINCT x.device) AS devices, count(DISTINCT CASE WHEN f.age = 'stale' THEN x.device END) AS
+		stale, max(x.of) AS of FROM (`+all+`) x LEFT JOIN device_fact f ON f.device_id =
+		x.device GROUP BY 1, 2 ORDER BY 4 DESC, 1, 2 LIMIT ?2`, p, limit)
 	if rows == nil {
 		rows = []FileRow{}
 	}
@@ -57,11 +55,10 @@ type DeviceFileRow struct {
 
 // DeviceFiles lists the files that scans reported of a device, those present first.
 func DeviceFiles(tx *sqlite.Tx, device int64, limit int) ([]DeviceFileRow, error) {
-	out, err := sqlite.Query(tx, func(r *sql.Rows, v *DeviceFileRow) error {
-		return r.Scan(&v.Name, &v.Folder, &v.Version, &v.Size, &v.Source, &v.Since, &v.Until)
-	}, `SELECT f.name, p.path, f.version, f.size, s.name, t.since, coalesce(t.until, 0) FROM device_file t
-		JOIN file f ON f.id = t.file_id JOIN place p ON p.id = t.place_id JOIN source s ON s.id = t.source_id
-		WHERE t.device_id = ? ORDER BY t.until IS NOT NULL, p.path, f.name LIMIT ?`, device, limit)
+	out, err := sqlite.Select[DeviceFileRow](tx, `SELECT f.name, p.path AS folder, f.version,
+		f.size, s.name AS source, t.since, coalesce(t.until, 0) AS until FROM device_file t JOIN file f ON
+		f.id = t.file_id JOIN place p ON p.id = t.place_id JOIN source s ON s.id = t.source_id WHERE
+		t.device_id = ? ORDER BY t.until IS NOT NULL, p.path, f.name LIMIT ?`, device, limit)
 	if out == nil {
 		out = []DeviceFileRow{}
 	}
@@ -155,13 +152,11 @@ func HoldersOf(tx *sqlite.Tx, product int64, version string, limit int) ([]Holde
 
 // RecordFiles lists the files of the place of a record on a device, where scans reported any.
 func RecordFiles(tx *sqlite.Tx, device, record int64) ([]DeviceFileRow, error) {
-	out, err := sqlite.Query(tx, func(r *sql.Rows, v *DeviceFileRow) error {
-		return r.Scan(&v.Name, &v.Folder, &v.Version, &v.Size, &v.Source, &v.Since, &v.Until)
-	}, `SELECT DISTINCT f.name, p.path, f.version, f.size, s.name, t.since, coalesce(t.until, 0) FROM install i
-		JOIN place ip ON ip.id = i.place_id JOIN record r ON r.id = i.record_id
-		JOIN device_file t ON t.device_id = i.device_id JOIN file f ON f.id = t.file_id
-		JOIN place p ON p.id = t.place_id JOIN source s ON s.id = t.source_id
-		WHERE i.device_id = ?1 AND i.record_id = ?2 AND (f.name = r.file_name OR ip.path <> ''
+	out, err := sqlite.Select[DeviceFileRow](tx, `SELECT DISTINCT f.name, p.path AS folder,
+		f.version, f.size, s.name AS source, t.since, coalesce(t.until, 0) AS until FROM install i JOIN place
+		ip ON ip.id = i.place_id JOIN record r ON r.id = i.record_id JOIN device_file t ON t.device_id =
+		i.device_id JOIN file f ON f.id = t.file_id JOIN place p ON p.id = t.place_id JOIN source s ON s.id =
+		t.source_id WHERE i.device_id = ?1 AND i.record_id = ?2 AND (f.name = r.file_name OR ip.path <> ''
 		AND (p.path = ip.path OR p.path LIKE ip.path || '/%')) ORDER BY p.path, f.name LIMIT 200`, device, record)
 	if out == nil {
 		out = []DeviceFileRow{}
@@ -208,14 +203,11 @@ type SourceView struct {
 
 // SeenBySource lists what each source sees on a device now, with the source's newest complete scan.
 func SeenBySource(tx *sqlite.Tx, device int64) ([]SourceView, error) {
-	return sqlite.Query(
-		tx,
-		func(r *sql.Rows, v *SourceView) error { return r.Scan(&v.Key, &v.Name, &v.Version, &v.Source, &v.Seen) },
-		`SELECT DISTINCT n.key, r.name, n.version, w.name, coalesce((SELECT max(at) FROM scan c
-			WHERE c.device_id = i.device_id AND c.source_id = s.root), 0)
-		FROM install i JOIN source s ON s.id = i.source_id JOIN source w ON w.id = s.root
-		JOIN record r ON r.id = i.record_id JOIN recognition n ON n.record_id = r.id WHERE i.device_id = ?
-		AND i.until IS NULL ORDER BY n.key, w.name, n.version`,
+	return sqlite.Select[SourceView](tx, `SELECT DISTINCT n.key, r.name, n.version,
+		w.name AS source, coalesce((SELECT max(at) FROM scan c WHERE c.device_id = i.device_id AND
+		c.source_id = s.root), 0) AS seen FROM install i JOIN source s ON s.id = i.source_id JOIN source w ON
+		w.id = s.root JOIN record r ON r.id = i.record_id JOIN recognition n ON n.record_id = r.id WHERE
+		i.device_id = ? AND i.until IS NULL ORDER BY n.key, w.name, n.version`,
 		device,
 	)
 }
@@ -231,11 +223,9 @@ func SourcesOn(tx *sqlite.Tx, device int64) (map[string]int64, error) {
 
 // Missing lists what collectors could not see on a device.
 func Missing(tx *sqlite.Tx, device int64) ([]MissingRow, error) {
-	out, err := sqlite.Query(
-		tx,
-		func(r *sql.Rows, v *MissingRow) error { return r.Scan(&v.Source, &v.Part, &v.Reason, &v.At) },
-		"SELECT s.name, m.part, m.reason, m.at FROM missing_part m JOIN source s ON s.id = m.source_id WHERE "+
-			"m.device_id = ? ORDER BY s.name, m.part",
+	out, err := sqlite.Select[MissingRow](tx, `SELECT s.name AS source, m.part, m.reason,
+		m.at FROM missing_part m JOIN source s ON s.id = m.source_id WHERE m.device_id = ? ORDER BY s.name,
+		m.part`,
 		device,
 	)
 	if out == nil {
@@ -254,11 +244,8 @@ type MissingRow struct {
 
 // DeviceValues lists the values that devices have in a column, for choosing from.
 func DeviceValues(tx *sqlite.Tx, column string) ([]string, error) {
-	out, err := sqlite.Query(
-		tx,
-		func(r *sql.Rows, v *string) error { return r.Scan(v) },
-		"SELECT DISTINCT "+column+" FROM device WHERE "+column+" <> '' ORDER BY 1 LIMIT 300",
-	)
+	out, err := sqlite.Select[string](tx,
+		"SELECT DISTINCT "+column+" FROM device WHERE "+column+" <> '' ORDER BY 1 LIMIT 300")
 	if out == nil {
 		out = []string{}
 	}

@@ -18,19 +18,15 @@ type Account struct {
 
 // Accounts reads all accounts.
 func Accounts(tx *sqlite.Tx) ([]Account, error) {
-	return sqlite.Query(
-		tx,
-		func(r *sql.Rows, a *Account) error { return r.Scan(&a.Name, &a.Role, &a.Hash, &a.CreatedAt) },
-		"SELECT name, role, hash, created_at FROM account ORDER BY name",
+	return sqlite.Select[Account](tx, `SELECT name, role, hash, created_at FROM
+		account ORDER BY name`,
 	)
 }
 
 // AccountByName reads one account.
 func AccountByName(tx *sqlite.Tx, name string) (Account, error) {
-	list, err := sqlite.Query(
-		tx,
-		func(r *sql.Rows, a *Account) error { return r.Scan(&a.Name, &a.Role, &a.Hash, &a.CreatedAt) },
-		"SELECT name, role, hash, created_at FROM account WHERE name = ?",
+	list, err := sqlite.Select[Account](tx, `SELECT name, role, hash, created_at FROM
+		account WHERE name = ?`,
 		name,
 	)
 	if err == nil && len(list) == 0 {

@@ -2,7 +2,6 @@
 package positiondb
 
 import (
-	"database/sql"
 	"strings"
 
 	"ensomet/internal/core/entitle"
@@ -17,11 +16,9 @@ type ReasonCount struct {
 
 // WhyNotOf counts the installs of a product that do not count by themselves, by reason.
 func WhyNotOf(tx *sqlite.Tx, product int64) ([]ReasonCount, error) {
-	return sqlite.Query(
-		tx,
-		func(r *sql.Rows, v *ReasonCount) error { return r.Scan(&v.Reason, &v.Count) },
-		`SELECT n.why_not, count(*) FROM install i JOIN recognition n ON n.record_id = i.record_id
-		WHERE i.until IS NULL AND n.product_id = ? AND n.why_not <> '' GROUP BY 1 ORDER BY 2 DESC`,
+	return sqlite.Select[ReasonCount](tx, `SELECT n.why_not AS reason, count(*) AS count
+		FROM install i JOIN recognition n ON n.record_id = i.record_id WHERE i.until IS NULL AND n.product_id
+		= ? AND n.why_not <> '' GROUP BY 1 ORDER BY 2 DESC`,
 		product,
 	)
 }

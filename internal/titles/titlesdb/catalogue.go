@@ -183,29 +183,16 @@ func addChange(tx *sqlite.Tx, of CatalogueChange, field, was, now string, by By)
 
 // CatalogueChanges reads the newest changes of a product.
 func CatalogueChanges(tx *sqlite.Tx, product int64, most int) ([]CatalogueChange, error) {
-	return sqlite.Query(tx, func(r *sql.Rows, v *CatalogueChange) error {
-		return r.Scan(
-			&v.ID,
-			&v.Publisher,
-			&v.Product,
-			&v.Title,
-			&v.Name,
-			&v.Field,
-			&v.Was,
-			&v.Now,
-			&v.At,
-			&v.Author,
-			&v.File,
-		)
-	}, `SELECT c.id, c.publisher_id, c.product_id, c.title_id, trim(coalesce(t.edition, '') || ' ' ||
-		coalesce(t.version, '')), c.field, c.was, c.is_now, c.at, c.author, c.file
-		FROM catalogue_change c LEFT JOIN title t ON t.id = c.title_id WHERE c.product_id = ?
-		ORDER BY c.id DESC LIMIT ?`, product, most)
+	return sqlite.Select[CatalogueChange](tx, `SELECT c.id, c.publisher_id AS publisher,
+		c.product_id AS product, c.title_id AS title, trim(coalesce(t.edition, '') || ' ' ||
+		coalesce(t.version, '')) AS name, c.field, c.was, c.is_now AS now, c.at, c.author, c.file FROM
+		catalogue_change c LEFT JOIN title t ON t.id = c.title_id WHERE c.product_id = ? ORDER BY c.id DESC
+		LIMIT ?`, product, most)
 }
 
 // ProductsChangedSince lists the products of which a title changed after a change, and the number of the newest change.
 func ProductsChangedSince(tx *sqlite.Tx, change int64) (products []int64, newest int64, err error) {
-	if products, err = sqlite.Query(tx, func(r *sql.Rows, v *int64) error { return r.Scan(v) },
+	if products, err = sqlite.Select[int64](tx,
 		"SELECT DISTINCT product_id FROM catalogue_change WHERE id > ? AND product_id <> 0", change); err != nil {
 		return nil, 0, err
 	}

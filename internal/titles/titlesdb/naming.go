@@ -123,9 +123,7 @@ func LastBatch(tx *sqlite.Tx, author string) (Batch, error) {
 // UndoBatch takes a batch back: what it decided is withdrawn, and what it took the place of holds again. It returns
 // the keys that it touched.
 func UndoBatch(tx *sqlite.Tx, id, at int64, by string) ([]string, error) {
-	keys, err := sqlite.Query(
-		tx,
-		func(r *sql.Rows, s *string) error { return r.Scan(s) },
+	keys, err := sqlite.Select[string](tx,
 		"SELECT DISTINCT key FROM decision WHERE batch = ?1 OR ended_batch = ?1 UNION SELECT key FROM name_later "+
 			"WHERE batch = ?1",
 		id,
@@ -189,9 +187,8 @@ type KeptProposal struct {
 
 // Proposals reads the first proposals that were made for a state of the catalogue.
 func Proposals(tx *sqlite.Tx, madeFor string) (map[string]KeptProposal, error) {
-	list, err := sqlite.Query(tx, func(r *sql.Rows, v *KeptProposal) error {
-		return r.Scan(&v.Key, &v.Record, &v.Product, &v.Edition, &v.Score, &v.Gather)
-	}, "SELECT key, record_id, product_id, edition, score, gather FROM proposal WHERE made_for = ?", madeFor)
+	list, err := sqlite.Select[KeptProposal](tx, `SELECT key, record_id AS record, product_id AS
+		product, edition, score, gather FROM proposal WHERE made_for = ?`, madeFor)
 	out := make(map[string]KeptProposal, len(list))
 	for _, p := range list {
 		out[p.Key] = p

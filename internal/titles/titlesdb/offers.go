@@ -48,10 +48,9 @@ func AddOffer(tx *sqlite.Tx, o Offer, entries []formats.Entry) (int64, error) {
 
 // Offers reads the newest offers.
 func Offers(tx *sqlite.Tx, most int) ([]Offer, error) {
-	return sqlite.Query(tx, func(r *sql.Rows, o *Offer) error {
-		return r.Scan(&o.ID, &o.File, &o.At, &o.Author, &o.Entries, &o.ClosedAt, &o.ClosedBy, &o.Bad)
-	}, "SELECT o.id, o.file, o.at, o.author, (SELECT count(*) FROM offer_entry e WHERE e.offer_id = o.id), "+
-		"o.closed_at, o.closed_by, o.bad FROM offer o ORDER BY o.id DESC LIMIT ?", most)
+	return sqlite.Select[Offer](tx, `SELECT o.id, o.file, o.at, o.author, (SELECT
+		count(*) FROM offer_entry e WHERE e.offer_id = o.id) AS entries, o.closed_at, o.closed_by, o.bad FROM
+		offer o ORDER BY o.id DESC LIMIT ?`, most)
 }
 
 // OfferEntries reads what an offer says, in the order of its file.

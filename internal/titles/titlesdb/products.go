@@ -29,10 +29,7 @@ func AddProduct(tx *sqlite.Tx, publisher, name string) (int64, error) {
 
 // ProductsOfKey lists the products that the records of a key are recognised as.
 func ProductsOfKey(tx *sqlite.Tx, key string) ([]int64, error) {
-	return sqlite.Query(
-		tx,
-		func(r *sql.Rows, v *int64) error { return r.Scan(v) },
-		"SELECT DISTINCT product_id FROM recognition WHERE key = ? AND product_id <> 0",
+	return sqlite.Select[int64](tx, "SELECT DISTINCT product_id FROM recognition WHERE key = ? AND product_id <> 0",
 		key,
 	)
 }
@@ -65,21 +62,10 @@ func Sightings(tx *sqlite.Tx, record, device int64, limit int) ([]SightingRow, e
 
 // NamesOfProduct lists the raw names that are recognised as a product.
 func NamesOfProduct(tx *sqlite.Tx, product int64) ([]snapshot.NameRow, error) {
-	list, err := sqlite.Query(tx, func(r *sql.Rows, v *snapshot.NameRow) error {
-		return r.Scan(
-			&v.Key,
-			&v.Publisher,
-			&v.Name,
-			&v.Versions,
-			&v.Records,
-			&v.Installs,
-			&v.Devices,
-			&v.Stale,
-			&v.State,
-		)
-	}, `SELECT f.key, f.publisher, f.name, f.versions, f.records, f.installs, f.devices, f.stale, f.state
-		FROM name_fact f WHERE f.key IN (SELECT key FROM recognition WHERE product_id = ?)
-		ORDER BY f.installs DESC, f.key`, product)
+	list, err := sqlite.Select[snapshot.NameRow](tx, `SELECT f.key, f.publisher, f.name, f.versions,
+		f.records, f.installs, f.devices, f.stale, f.state, printf('%.2f', f.money) AS money
+		FROM name_fact f WHERE f.key IN (SELECT key FROM
+		recognition WHERE product_id = ?) ORDER BY f.installs DESC, f.key`, product)
 	if list == nil {
 		list = []snapshot.NameRow{}
 	}

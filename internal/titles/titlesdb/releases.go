@@ -67,10 +67,8 @@ func PutReleases(tx *sqlite.Tx, versions []VersionFact, releases []ReleaseFact) 
 
 // ReleaseFacts reads what is known of the titles, by their numbers.
 func ReleaseFacts(tx *sqlite.Tx) (map[int64]ReleaseFact, error) {
-	list, err := sqlite.Query(tx, func(r *sql.Rows, v *ReleaseFact) error {
-		return r.Scan(&v.Title, &v.GeneralUntil, &v.EndOn, &v.Installs, &v.Devices, &v.Stale, &v.YearBefore,
-			&v.Systems)
-	}, "SELECT title_id, general_until, end_on, installs, devices, stale, year_before, systems FROM release_fact")
+	list, err := sqlite.Select[ReleaseFact](tx, `SELECT title_id AS title, general_until,
+		end_on, installs, devices, stale, year_before, systems FROM release_fact`)
 	out := make(map[int64]ReleaseFact, len(list))
 	for _, f := range list {
 		out[f.Title] = f
@@ -112,11 +110,9 @@ type OperatingSystem struct {
 
 // OperatingSystems counts the devices in service by their operating system.
 func OperatingSystems(tx *sqlite.Tx) ([]OperatingSystem, error) {
-	return sqlite.Query(
-		tx,
-		func(r *sql.Rows, v *OperatingSystem) error { return r.Scan(&v.Name, &v.Version, &v.Devices) },
-		"SELECT os_name, os_version, count(*) FROM device WHERE status = 'in_service' AND os_name <> '' GROUP BY "+
-			"os_name, os_version ORDER BY os_name, os_version",
+	return sqlite.Select[OperatingSystem](tx, `SELECT os_name AS name, os_version AS version,
+		count(*) AS devices FROM device WHERE status = 'in_service' AND os_name <> '' GROUP BY os_name,
+		os_version ORDER BY os_name, os_version`,
 	)
 }
 

@@ -1,8 +1,6 @@
 package usedb
 
 import (
-	"database/sql"
-
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/usage"
 	"ensomet/internal/formats"
@@ -64,10 +62,8 @@ type PoolWas struct{ Until, Quantity int64 }
 
 // PoolQuantities reads what a pool had before, the oldest first.
 func PoolQuantities(tx *sqlite.Tx, pool int64) ([]PoolWas, error) {
-	return sqlite.Query(
-		tx,
-		func(r *sql.Rows, v *PoolWas) error { return r.Scan(&v.Until, &v.Quantity) },
-		"SELECT until, quantity FROM pool_was WHERE pool_id = ? ORDER BY until",
+	return sqlite.Select[PoolWas](tx, `SELECT until, quantity FROM pool_was WHERE
+		pool_id = ? ORDER BY until`,
 		pool,
 	)
 }
@@ -100,11 +96,10 @@ func PutPoolEvent(tx *sqlite.Tx, pool int64, e formats.PoolEvent) (sqlite.Change
 
 // PoolEvents reads the events of a pool in [from, to), in order.
 func PoolEvents(tx *sqlite.Tx, pool, from, to int64) ([]usage.PoolEvent, error) {
-	return sqlite.Query(tx, func(r *sql.Rows, e *usage.PoolEvent) error {
-		return r.Scan(&e.At, &e.Kind, &e.Session, &e.User, &e.Device, &e.Licences, &e.Active)
-	}, `SELECT at, CASE event WHEN 'checkout' THEN 0 WHEN 'return' THEN 1 WHEN 'denial' THEN 2 WHEN 'lost' THEN 3 ELSE
-		4 END, session, person_code, device_code, licences, active FROM pool_event
-		WHERE pool_id = ? AND at >= ? AND at < ? ORDER BY at`, pool, from, to)
+	return sqlite.Select[usage.PoolEvent](tx, `SELECT at, CASE event WHEN 'checkout' THEN 0
+		WHEN 'return' THEN 1 WHEN 'denial' THEN 2 WHEN 'lost' THEN 3 ELSE 4 END AS kind, session, person_code
+		AS user, device_code AS device, licences, active FROM pool_event WHERE pool_id = ? AND at >= ? AND at
+		< ? ORDER BY at`, pool, from, to)
 }
 
 // PutPoolDays replaces the days of a pool from a day on.
@@ -127,10 +122,8 @@ func PutPoolDays(tx *sqlite.Tx, pool int64, from civil.Day, days []usage.PoolDay
 
 // PoolDays reads the days of a pool.
 func PoolDays(tx *sqlite.Tx, pool int64, from, to civil.Day) ([]usage.PoolDay, error) {
-	return sqlite.Query(tx, func(r *sql.Rows, d *usage.PoolDay) error {
-		return r.Scan(&d.Day, &d.Peak, &d.PeakAt, &d.Seconds, &d.Checkouts, &d.Denials, &d.Users)
-	}, "SELECT day, peak, peak_at, seconds, checkouts, denials, users FROM pool_day WHERE pool_id = ? AND day "+
-		"BETWEEN ? AND ? ORDER BY day", pool, from, to)
+	return sqlite.Select[usage.PoolDay](tx, `SELECT day, peak, peak_at, seconds, checkouts,
+		denials, users FROM pool_day WHERE pool_id = ? AND day BETWEEN ? AND ? ORDER BY day`, pool, from, to)
 }
 
 // PoolRow is a line of the list of pools. Peak, Denials and Measured are of the last month.
@@ -215,10 +208,9 @@ type PoolComplaint struct {
 
 // PoolComplaints reads what was said about a pool, the newest first.
 func PoolComplaints(tx *sqlite.Tx, pool int64) ([]PoolComplaint, error) {
-	return sqlite.Query(tx, func(r *sql.Rows, v *PoolComplaint) error {
-		return r.Scan(&v.ID, &v.Pool, &v.User, &v.Text, &v.Author, &v.At, &v.EndedAt, &v.EndedHow)
-	}, "SELECT id, pool_id, person_code, text, author, at, ended_at, ended_how FROM pool_complaint WHERE pool_id = "+
-		"? ORDER BY ended_at = 0 DESC, id DESC", pool)
+	return sqlite.Select[PoolComplaint](tx, `SELECT id, pool_id AS pool, person_code AS
+		user, text, author, at, ended_at, ended_how FROM pool_complaint WHERE pool_id = ? ORDER BY ended_at =
+		0 DESC, id DESC`, pool)
 }
 
 // AddPoolComplaint writes a complaint.
@@ -259,9 +251,8 @@ type PoolSize struct {
 
 // PoolSizes reads what was decided about the size of a pool, the newest first.
 func PoolSizes(tx *sqlite.Tx, pool int64) ([]PoolSize, error) {
-	return sqlite.Query(tx, func(r *sql.Rows, v *PoolSize) error {
-		return r.Scan(&v.ID, &v.Pool, &v.Was, &v.Size, &v.Reason, &v.Basis, &v.Author, &v.At)
-	}, "SELECT id, pool_id, was, size, reason, basis, author, at FROM pool_size WHERE pool_id = ? ORDER BY id DESC",
+	return sqlite.Select[PoolSize](tx, `SELECT id, pool_id AS pool, was, size, reason,
+		basis, author, at FROM pool_size WHERE pool_id = ? ORDER BY id DESC`,
 		pool)
 }
 

@@ -1,8 +1,6 @@
 package usedb
 
 import (
-	"database/sql"
-
 	"ensomet/internal/sqlite"
 )
 
@@ -18,10 +16,9 @@ type PoolWatch struct {
 
 // PoolWatches reads who is told, in the order in which they were set.
 func PoolWatches(tx *sqlite.Tx) ([]PoolWatch, error) {
-	return sqlite.Query(tx, func(r *sql.Rows, v *PoolWatch) error {
-		return r.Scan(&v.ID, &v.Pool, &v.Code, &v.Address, &v.Author, &v.At)
-	}, "SELECT w.id, w.pool_id, coalesce(o.code, ''), w.address, w.author, w.at FROM pool_watch w LEFT JOIN pool o "+
-		"ON o.id = w.pool_id WHERE w.ended_at = 0 ORDER BY w.id")
+	return sqlite.Select[PoolWatch](tx, `SELECT w.id, w.pool_id AS pool,
+		coalesce(o.code, '') AS code, w.address, w.author, w.at FROM pool_watch w LEFT JOIN pool o ON o.id =
+		w.pool_id WHERE w.ended_at = 0 ORDER BY w.id`)
 }
 
 // AddPoolWatch writes who is told.
@@ -54,10 +51,8 @@ type PoolAlert struct {
 
 // PoolTold reads what somebody was told that was not over then.
 func PoolTold(tx *sqlite.Tx, watch int64) (map[PoolAlert]bool, error) {
-	list, err := sqlite.Query(
-		tx,
-		func(r *sql.Rows, v *PoolAlert) error { return r.Scan(&v.Pool, &v.Alert) },
-		"SELECT pool_id, alert FROM pool_told WHERE watch_id = ?",
+	list, err := sqlite.Select[PoolAlert](tx, `SELECT pool_id AS pool, alert FROM pool_told
+		WHERE watch_id = ?`,
 		watch,
 	)
 	out := map[PoolAlert]bool{}

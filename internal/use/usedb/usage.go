@@ -40,10 +40,8 @@ func PutProcessEvent(tx *sqlite.Tx, device, name int64, e usage.Event) (sqlite.C
 
 // ProcessEvents reads the events of a device that are kept, in order.
 func ProcessEvents(tx *sqlite.Tx, device int64) ([]usage.Event, error) {
-	return sqlite.Query(tx, func(r *sql.Rows, e *usage.Event) error {
-		return r.Scan(&e.At, &e.Kind, &e.PID, &e.Program, &e.User, &e.Started, &e.Active)
-	}, "SELECT at, kind, pid, name_id, person_code, started, active FROM process_event WHERE device_id = ? ORDER BY "+
-		"at", device)
+	return sqlite.Select[usage.Event](tx, `SELECT at, kind, pid, name_id AS program,
+		person_code AS user, started, active FROM process_event WHERE device_id = ? ORDER BY at`, device)
 }
 
 // PutMade brings the runs that events of a device made, from a time on, in line with what they make now, and notes
@@ -336,11 +334,9 @@ type MeteredDevice struct{ Code, User string }
 
 // DevicesMeteredSince lists the devices that reported any use on a day or later.
 func DevicesMeteredSince(tx *sqlite.Tx, day civil.Day) ([]MeteredDevice, error) {
-	return sqlite.Query(
-		tx,
-		func(r *sql.Rows, v *MeteredDevice) error { return r.Scan(&v.Code, &v.User) },
-		"SELECT d.code, d.primary_user FROM device d WHERE EXISTS (SELECT 1 FROM use_seen u WHERE u.device_id = "+
-			"d.id AND u.day >= ?) ORDER BY d.id",
+	return sqlite.Select[MeteredDevice](tx, `SELECT d.code, d.primary_user AS user FROM
+		device d WHERE EXISTS (SELECT 1 FROM use_seen u WHERE u.device_id = d.id AND u.day >= ?) ORDER BY
+		d.id`,
 		day,
 	)
 }

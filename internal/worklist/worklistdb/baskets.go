@@ -132,25 +132,10 @@ func AddPurchaseRequest(tx *sqlite.Tx, r PurchaseRequest) error {
 
 // PurchaseRequests reads all requests, open ones first.
 func PurchaseRequests(tx *sqlite.Tx) ([]PurchaseRequest, error) {
-	return sqlite.Query(tx, func(r *sql.Rows, v *PurchaseRequest) error {
-		return r.Scan(
-			&v.ID,
-			&v.Basket,
-			&v.ProductID,
-			&v.Publisher,
-			&v.Product,
-			&v.What,
-			&v.Quantity,
-			&v.Amount,
-			&v.Currency,
-			&v.Author,
-			&v.At,
-			&v.EndedAt,
-			&v.EndedHow,
-		)
-	}, `SELECT q.id, q.basket_id, q.product_id, p.publisher, p.name, q.what, q.quantity, q.amount, q.currency,
-		q.author, q.at, q.ended_at, q.ended_how FROM purchase_request q JOIN product p ON p.id = q.product_id
-		ORDER BY q.ended_at <> 0, q.at DESC, q.id DESC`)
+	return sqlite.Select[PurchaseRequest](tx, `SELECT q.id, q.basket_id AS basket,
+		q.product_id, p.publisher, p.name AS product, q.what, q.quantity, q.amount, q.currency, q.author,
+		q.at, q.ended_at, q.ended_how FROM purchase_request q JOIN product p ON p.id = q.product_id ORDER BY
+		q.ended_at <> 0, q.at DESC, q.id DESC`)
 }
 
 // EndPurchaseRequest says how a request ended.

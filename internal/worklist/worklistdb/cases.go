@@ -150,9 +150,8 @@ func AddStep(tx *sqlite.Tx, id int64, s casework.Step) error {
 
 // Steps reads the steps of a case in order.
 func Steps(tx *sqlite.Tx, id int64) ([]casework.Step, error) {
-	return sqlite.Query(tx, func(r *sql.Rows, s *casework.Step) error {
-		return r.Scan(&s.ID, &s.At, &s.Who, &s.From, &s.To, &s.Note, &s.Act, &s.Undone)
-	}, "SELECT id, at, who, from_state, to_state, note, act, undone FROM case_step WHERE case_id = ? ORDER BY id", id)
+	return sqlite.Select[casework.Step](tx, `SELECT id, at, who, from_state AS "from",
+		to_state AS "to", note, act, undone FROM case_step WHERE case_id = ? ORDER BY id`, id)
 }
 
 // UndoStep marks a step as undone.
@@ -188,10 +187,7 @@ func NamesOnDevice(tx *sqlite.Tx, device, product int64) (code, name string, raw
 		product).Scan(&code, &name); err != nil {
 		return
 	}
-	raw, err = sqlite.Query(
-		tx,
-		func(r *sql.Rows, v *string) error { return r.Scan(v) },
-		`SELECT DISTINCT r.name FROM install i JOIN record r ON r.id = i.record_id
+	raw, err = sqlite.Select[string](tx, `SELECT DISTINCT r.name FROM install i JOIN record r ON r.id = i.record_id
 			JOIN recognition n ON n.record_id = r.id
 		WHERE i.device_id = ? AND i.until IS NULL AND n.product_id = ? ORDER BY r.name`,
 		device,
@@ -203,10 +199,7 @@ func NamesOnDevice(tx *sqlite.Tx, device, product int64) (code, name string, raw
 // NamesToGo lists the raw names under which those releases of a product are on a device now that it is planned to
 // move off or to remove.
 func NamesToGo(tx *sqlite.Tx, device, product int64) ([]string, error) {
-	return sqlite.Query(
-		tx,
-		func(r *sql.Rows, v *string) error { return r.Scan(v) },
-		`SELECT DISTINCT r.name FROM install i JOIN record r ON r.id = i.record_id
+	return sqlite.Select[string](tx, `SELECT DISTINCT r.name FROM install i JOIN record r ON r.id = i.record_id
 			JOIN recognition n ON n.record_id = r.id JOIN title t ON t.id = n.title_id
 		JOIN release_plan p ON p.product_id = t.product_id AND p.edition = t.edition AND p.version = t.version
 		AND p.ended_at = 0 AND p.what IN ('move', 'remove')

@@ -1,7 +1,6 @@
 package worklistdb
 
 import (
-	"database/sql"
 	"errors"
 
 	"ensomet/internal/core/civil"
@@ -35,10 +34,8 @@ func OpenPlans(tx *sqlite.Tx) ([]snapshot.Plan, error) {
 
 // DevicesOfTitle lists the devices on which a title was at a second.
 func DevicesOfTitle(tx *sqlite.Tx, title, at int64) ([]int64, error) {
-	return sqlite.Query(
-		tx,
-		func(r *sql.Rows, v *int64) error { return r.Scan(v) },
-		`SELECT DISTINCT i.device_id FROM recognition n JOIN install i ON i.record_id = n.record_id
+	return sqlite.Select[int64](tx, `SELECT DISTINCT i.device_id FROM recognition n
+		JOIN install i ON i.record_id = n.record_id
 		WHERE n.title_id = ?1 AND i.since <= ?2 AND (i.until IS NULL OR i.until > ?2) ORDER BY 1`,
 		title,
 		at,
@@ -48,10 +45,8 @@ func DevicesOfTitle(tx *sqlite.Tx, title, at int64) ([]int64, error) {
 // SeatsFreedBy lists the seats of a product that nobody needs once it is off a device: the device's own, and that of
 // its user where none of his devices has it.
 func SeatsFreedBy(tx *sqlite.Tx, device, product int64, today civil.Day) ([]int64, error) {
-	return sqlite.Query(
-		tx,
-		func(r *sql.Rows, v *int64) error { return r.Scan(v) },
-		`SELECT a.id FROM assignment a JOIN entitlement e ON e.id = a.entitlement_id AND e.withdrawn_at = 0
+	return sqlite.Select[int64](tx, `SELECT a.id FROM assignment a JOIN entitlement e ON e.id = a.entitlement_id
+		AND e.withdrawn_at = 0
 		WHERE e.product_id = ?2 AND a.from_day <= ?3 AND (a.until_day = 0 OR a.until_day >= ?3)
 		AND (a.device_id = ?1 OR a.person_id = (SELECT u.id FROM device d JOIN person u ON u.code = d.primary_user
 		WHERE d.id = ?1)

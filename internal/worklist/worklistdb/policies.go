@@ -94,9 +94,5 @@ func EndReclaimRule(tx *sqlite.Tx, id, at int64, by string) error {
 
 // Categories lists the categories of the catalogue.
 func Categories(tx *sqlite.Tx) ([]string, error) {
-	return sqlite.Query(
-		tx,
-		func(r *sql.Rows, v *string) error { return r.Scan(v) },
-		"SELECT DISTINCT category FROM title WHERE category <> '' ORDER BY 1",
-	)
+	return sqlite.Select[string](tx, "SELECT DISTINCT category FROM title WHERE category <> '' ORDER BY 1")
 }

@@ -105,10 +105,8 @@ type Asking struct {
 
 // Askings reads the cases of a question.
 func Askings(tx *sqlite.Tx, question int64) ([]Asking, error) {
-	return sqlite.Query(
-		tx,
-		func(r *sql.Rows, v *Asking) error { return r.Scan(&v.Case, &v.Answer, &v.Note, &v.AnsweredAt) },
-		"SELECT case_id, answer, note, answered_at FROM question_case WHERE question_id = ? ORDER BY case_id",
+	return sqlite.Select[Asking](tx, `SELECT case_id AS "case", answer, note,
+		answered_at FROM question_case WHERE question_id = ? ORDER BY case_id`,
 		question,
 	)
 }

@@ -1,8 +1,6 @@
 package worklistdb
 
 import (
-	"database/sql"
-
 	"ensomet/internal/core/civil"
 	"ensomet/internal/sqlite"
 )
@@ -159,9 +157,8 @@ func savingColumns(id, caseID, worth, amount, currency, moneyOn, at, scanAt, not
 
 // AllBooked reads the whole ledger.
 func AllBooked(tx *sqlite.Tx) ([]Booked, error) {
-	return sqlite.Query(tx, func(r *sql.Rows, b *Booked) error {
-		return r.Scan(&b.Case, &b.Product, &b.At, &b.Worth, &b.Amount, &b.Currency, &b.MoneyOn, &b.ScanAt, &b.Note)
-	}, "SELECT case_id, product_id, at, worth, amount, currency, money_on, scan_at, note FROM saving ORDER BY id")
+	return sqlite.Select[Booked](tx, `SELECT case_id AS "case", product_id AS
+		product, at, worth, amount, currency, money_on, scan_at, note FROM saving ORDER BY id`)
 }
 
 // CaseCounts counts cases by kind and state: how many there are, and how many of them came back.
