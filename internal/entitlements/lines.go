@@ -42,7 +42,7 @@ func (svc *Service) EditLine(ctx context.Context, e LineEdit, who string) error 
 		}
 	}
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
-		was, id, changedAt, err := entitlementsdb.EntitlementValues(tx, code, formats.Entitlements.Columns)
+		was, id, changedAt, err := entitlementsdb.EntitlementValues(tx, code)
 		if err != nil {
 			return err
 		}
@@ -78,7 +78,7 @@ func (svc *Service) EditLine(ctx context.Context, e LineEdit, who string) error 
 		if _, err := entitlementsdb.PutEntitlement(u, product, line, now.Unix(), who); err != nil {
 			return err
 		}
-		is, _, _, err := entitlementsdb.EntitlementValues(tx, code, formats.Entitlements.Columns)
+		is, _, _, err := entitlementsdb.EntitlementValues(tx, code)
 		if err != nil {
 			return err
 		}
@@ -166,8 +166,7 @@ func (svc *Service) line(tx *sqlite.Tx, code string) (LineDetail, error) {
 	err := func() error {
 		var id int64
 		var err error
-		if out.Values, id, out.ChangedAt, err = entitlementsdb.EntitlementValues(tx, code,
-			formats.Entitlements.Columns); err != nil {
+		if out.Values, id, out.ChangedAt, err = entitlementsdb.EntitlementValues(tx, code); err != nil {
 			return err
 		}
 		if _, out.ProductID, err = entitlementsdb.LineOf(tx, id); err != nil {
@@ -293,7 +292,7 @@ func (svc *Service) onLine(
 	fn func(tx *sqlite.Tx, id int64) error,
 ) error {
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
-		_, id, _, err := entitlementsdb.EntitlementValues(tx, code, nil)
+		_, id, _, err := entitlementsdb.EntitlementValues(tx, code)
 		if err != nil {
 			return err
 		}

@@ -35,12 +35,11 @@ var (
 		`device_id name kind environment org_unit site country ip_address directory_path primary_user os_name os_version
 		processors cores virtual_cores core_factor host_id cluster pinned portable status last_scan`,
 	)
-	Entitlements = kind(
-		"entitlements",
-		"entitlement_id product metric quantity",
-		`entitlement_id publisher product edition version metric quantity kind start end maintenance_end
-		unit_price currency purchased order contract scope_unit scope_country rights min_per_processor min_per_server pack_size capacity base`,
-	)
+	Entitlements = &Kind{
+		Name:     "entitlements",
+		Columns:  entitlementColumns(),
+		Required: []string{"entitlement_id", "product", "metric", "quantity"},
+	}
 	Transactions = kind(
 		"transactions",
 		"entitlement_id type on quantity",

@@ -1,7 +1,6 @@
 package formats
 
 import (
-	"slices"
 	"strings"
 	"time"
 
@@ -55,13 +54,6 @@ type Rate struct {
 	Currency string
 	On       civil.Day
 	PerEUR   decimal.Decimal
-}
-
-// Entitlement is a line of entitlements.csv.
-type Entitlement struct {
-	Publisher, Product string
-	entitle.Line
-	Custom map[string]string
 }
 
 // Transaction is a line of transactions.csv.
@@ -204,56 +196,6 @@ func ParseRate(row *Row) (Rate, error) {
 		p.fail("per_eur must be above 0")
 	}
 	return r, p.err()
-}
-
-// ParseEntitlement reads a line of entitlements.csv.
-func ParseEntitlement(row *Row) (Entitlement, error) {
-	p := &parser{row: row, kind: Entitlements}
-	e := Entitlement{Publisher: p.col("publisher"), Product: p.need("product"), Custom: row.Custom()}
-	p.need("quantity")
-	p.need("metric")
-	e.Line = entitle.Line{
-		Code:            p.need("entitlement_id"),
-		Edition:         p.col("edition"),
-		Version:         p.col("version"),
-		Metric:          entitle.Metric(p.oneOf("metric", strs(entitle.Metrics), "")),
-		Quantity:        p.whole("quantity", 0),
-		PackSize:        p.whole("pack_size", 1),
-		Kind:            entitle.Kind(p.oneOf("kind", strs(entitle.Kinds), string(entitle.Perpetual))),
-		Start:           p.day("start"),
-		End:             p.day("end"),
-		MaintenanceEnd:  p.day("maintenance_end"),
-		Purchased:       p.day("purchased"),
-		UnitPrice:       p.money("unit_price"),
-		Currency:        p.currency("currency"),
-		ScopeUnit:       strings.Trim(p.col("scope_unit"), "/"),
-		ScopeCountry:    p.col("scope_country"),
-		Base:            p.col("base"),
-		Order:           p.col("order"),
-		Contract:        p.col("contract"),
-		Capacity:        p.oneOf("capacity", []string{"full", "sub"}, "full"),
-		MinPerProcessor: p.whole("min_per_processor", 0),
-		MinPerServer:    p.whole("min_per_server", 0),
-	}
-	for _, s := range strings.Split(p.col("rights"), "|") {
-		if s = strings.ToLower(strings.TrimSpace(s)); s == "" {
-			continue
-		}
-		if !slices.Contains(entitle.Rights, entitle.Right(s)) {
-			p.fail("rights: %q is none of %s", clip(s, 40), strings.Join(strs(entitle.Rights), ", "))
-		}
-		e.Rights = append(e.Rights, entitle.Right(s))
-	}
-	if e.Start.Known() && e.End.Known() && e.End < e.Start {
-		p.fail("it ends on %s, before it starts on %s", e.End, e.Start)
-	}
-	if e.UnitPrice.Valid && e.Currency == "" {
-		e.Currency = "EUR"
-	}
-	if e.Base == e.Code && e.Base != "" {
-		p.fail("base names the entitlement itself")
-	}
-	return e, p.err()
 }
 
 // ParseTransaction reads a line of transactions.csv.

@@ -277,7 +277,8 @@ const devicesQuery = `SELECT d.id, d.code, d.name, d.kind,
 		?1), 0) AS use_seen, CASE WHEN d.listed_at <= ?1 THEN d.listed_at ELSE 0 END AS listed_at FROM device
 		d`
 
-// devicesNow reads devices field by field: there may be a million, and a library takes an eighth longer (BenchmarkRows).
+// devicesNow reads devices field by field: there may be a million, and a library takes an eighth longer
+// (BenchmarkRows).
 func devicesNow(tx *sqlite.Tx, now int64, where string) ([]DeviceFacts, error) {
 	return sqlite.Query(tx, func(r *sql.Rows, d *DeviceFacts) error {
 		return r.Scan(

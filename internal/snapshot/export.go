@@ -7,6 +7,7 @@ import (
 
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/refuse"
+	"ensomet/internal/formats"
 	"ensomet/internal/sqlite"
 )
 
@@ -54,7 +55,7 @@ var weekdays = func() string {
 	return text + "'', '|')"
 }()
 
-var Exports = map[string]string{
+var exports = map[string]string{
 	"publishers": "SELECT name, aliases, successor FROM publisher ORDER BY name_key",
 	"titles": `SELECT p.publisher, p.name, t.edition, ` + sqlite.Number("t.edition_rank") + `,
  t.version, t.category, t.licence_model, coalesce(t.list_price, ''), t.currency, t.default_metric, t.suite, ` +
@@ -74,12 +75,6 @@ var Exports = map[string]string{
 		core_factor, host_id, cluster, pinned, portable, status, ` + sqlite.Instant(
 		"last_scan",
 	) + ` FROM device ORDER BY code`,
-	"entitlements": `SELECT e.code, p.publisher, p.name, e.edition, e.version, e.metric, e.quantity, e.kind,
-		` + sqlite.Date("e.start") + `, ` + sqlite.Date("e.end") + `, ` + sqlite.Date("e.maintenance_end") + `,
- coalesce(e.unit_price, ''), e.currency, ` + sqlite.Date("e.purchased") + `,
-		e.order_no, e.contract, e.scope_unit, e.scope_country, e.rights, ` + sqlite.Number("e.min_per_processor") + `,
- ` + sqlite.Number("e.min_per_server") + `, ` + sqlite.Number("e.pack_size") + `, e.capacity, e.base
-		FROM entitlement e JOIN product p ON p.id = e.product_id WHERE e.withdrawn_at = 0 ORDER BY e.code`,
 	"transactions": "SELECT e.code, t.type, " + sqlite.Date(
 		"t.on_day",
 	) + ", t.quantity, coalesce(t.price, ''), t.currency, t.order_no, t.note FROM txn t JOIN entitlement e ON e.id = " +
@@ -124,7 +119,16 @@ var Exports = map[string]string{
 
 // Export writes a kind of file row by row, in the order of its columns.
 func Export(tx *sqlite.Tx, kind string, write func([]string) error) error {
-	text, ok := Exports[kind]
+	if kind == formats.Entitlements.Name {
+		lines, err := readLines(tx, "")
+		for i := range lines {
+			if err := write(lines[i].Texts()); err != nil {
+				return err
+			}
+		}
+		return err
+	}
+	text, ok := exports[kind]
 	if !ok {
 		return refuse.Errorf("%s cannot be exported", kind)
 	}

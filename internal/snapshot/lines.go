@@ -3,6 +3,7 @@ package snapshot
 import (
 	"database/sql"
 	"encoding/json"
+	"fmt"
 	"strings"
 
 	"ensomet/internal/core/civil"
@@ -75,6 +76,80 @@ type StoredEntitlement struct {
 	Author    string
 }
 
+// LineField is a column of the table of entitlements: where its value is read into, and what is written.
+type LineField struct {
+	Column string
+	Into   any
+	Value  func() any
+	Later  bool // it came after files of an earlier version were taken in, which do not say it
+}
+
+// LineFields are the columns that hold what entitlements.csv says of a line. A column stands here and nowhere else.
+func LineFields(e *formats.Entitlement) []LineField {
+	return []LineField{
+		plainField("code", &e.Code),
+		plainField("edition", &e.Edition),
+		plainField("version", &e.Version),
+		plainField("metric", &e.Metric),
+		plainField("quantity", &e.Quantity),
+		plainField("kind", &e.Kind),
+		plainField("start", &e.Start),
+		plainField("end", &e.End),
+		plainField("maintenance_end", &e.MaintenanceEnd),
+		{Column: "unit_price", Into: &e.UnitPrice, Value: func() any { return sqlite.Money(e.UnitPrice) }},
+		plainField("currency", &e.Currency),
+		plainField("purchased", &e.Purchased),
+		plainField("order_no", &e.Order),
+		plainField("contract", &e.Contract),
+		plainField("scope_unit", &e.ScopeUnit),
+		plainField("scope_country", &e.ScopeCountry),
+		{Column: "rights", Into: rightsInto{&e.Rights}, Value: func() any { return joinRights(e.Rights) }},
+		plainField("min_per_processor", &e.MinPerProcessor),
+		plainField("min_per_server", &e.MinPerServer),
+		plainField("pack_size", &e.PackSize),
+		plainField("capacity", &e.Capacity),
+		plainField("base", &e.Base),
+		{Column: "custom", Into: customInto{&e.Custom}, Value: func() any { return sqlite.Custom(e.Custom) }},
+	}
+}
+
+func plainField[T any](column string, v *T) LineField {
+	return LineField{Column: column, Into: v, Value: func() any { return *v }}
+}
+
+// rightsInto reads rights that are kept between bars.
+type rightsInto struct{ to *[]entitle.Right }
+
+// Scan reads what the database holds.
+func (r rightsInto) Scan(v any) error {
+	for _, s := range strings.Split(fmt.Sprint(v), "|") {
+		if s != "" {
+			*r.to = append(*r.to, entitle.Right(s))
+		}
+	}
+	return nil
+}
+
+func joinRights(list []entitle.Right) string {
+	var out []string
+	for _, r := range list {
+		out = append(out, string(r))
+	}
+	return strings.Join(out, "|")
+}
+
+// customInto reads columns of somebody's own.
+type customInto struct{ to *map[string]string }
+
+// Scan reads what the database holds.
+func (c customInto) Scan(v any) error {
+	text := fmt.Sprint(v)
+	if text == "" {
+		return nil
+	}
+	return json.Unmarshal([]byte(text), c.to)
+}
+
 // EntitlementsOf reads the entitlements of some products; nil is all.
 func EntitlementsOf(tx *sqlite.Tx, products []int64) ([]StoredEntitlement, error) {
 	of, ofTxn, args := "", "", []any{}
@@ -87,33 +162,7 @@ func EntitlementsOf(tx *sqlite.Tx, products []int64) ([]StoredEntitlement, error
 		ofTxn = " WHERE entitlement_id IN (SELECT id FROM entitlement WHERE product_id IN (SELECT value FROM " +
 			"json_each(?)))"
 	}
-	list, err := sqlite.Query(tx, func(r *sql.Rows, e *StoredEntitlement) error {
-		var price sql.NullString
-		var rights, fields string
-		if err := r.Scan(&e.ID, &e.Code, &e.Line.Product, &e.Publisher, &e.Entitlement.Product, &e.Edition, &e.Version,
-			&e.Metric, &e.Quantity, &e.Kind, &e.Start, &e.End, &e.MaintenanceEnd, &price, &e.Currency, &e.Purchased,
-			&e.Order, &e.Contract,
-			&e.ScopeUnit, &e.ScopeCountry, &rights, &e.MinPerProcessor, &e.MinPerServer, &e.PackSize, &e.Capacity,
-			&e.Base, &fields, &e.ChangedAt, &e.Author); err != nil {
-			return err
-		}
-		e.Line.ID = e.ID
-		e.UnitPrice = sqlite.ReadMoney(price)
-		for _, s := range strings.Split(rights, "|") {
-			if s != "" {
-				e.Rights = append(e.Rights, entitle.Right(s))
-			}
-		}
-		if fields != "" {
-			return json.Unmarshal([]byte(fields), &e.Custom)
-		}
-		return nil
-	}, `SELECT e.id, e.code, e.product_id, p.publisher, p.name, e.edition, e.version, e.metric, e.quantity, e.kind,
-		e.start, e.end, e.maintenance_end, e.unit_price, e.currency, e.purchased, e.order_no, e.contract,
-		e.scope_unit, e.scope_country, e.rights, e.min_per_processor, e.min_per_server, e.pack_size, e.capacity,
-		e.base, e.custom, e.changed_at, e.author
-		FROM entitlement e JOIN product p ON p.id = e.product_id
-		WHERE e.withdrawn_at = 0`+of+` ORDER BY e.code`, args...)
+	list, err := readLines(tx, of, args...)
 	if err != nil {
 		return nil, err
 	}
@@ -138,6 +187,28 @@ func EntitlementsOf(tx *sqlite.Tx, products []int64) ([]StoredEntitlement, error
 		}
 	}
 	return list, err
+}
+
+// EntitlementByCode reads one line, without its transactions.
+func EntitlementByCode(tx *sqlite.Tx, code string) ([]StoredEntitlement, error) {
+	return readLines(tx, " AND e.code = ?", code)
+}
+
+func readLines(tx *sqlite.Tx, where string, args ...any) ([]StoredEntitlement, error) {
+	columns := []string{"e.id", "e.product_id", "p.publisher", "p.name", "e.changed_at", "e.author"}
+	for _, f := range LineFields(&formats.Entitlement{}) {
+		columns = append(columns, "e."+f.Column)
+	}
+	return sqlite.Query(tx, func(r *sql.Rows, e *StoredEntitlement) error {
+		into := []any{&e.ID, &e.Line.Product, &e.Publisher, &e.Entitlement.Product, &e.ChangedAt, &e.Author}
+		for _, f := range LineFields(&e.Entitlement) {
+			into = append(into, f.Into)
+		}
+		err := r.Scan(into...)
+		e.Line.ID = e.ID
+		return err
+	}, "SELECT "+strings.Join(columns, ", ")+" FROM entitlement e JOIN product p ON p.id = e.product_id WHERE "+
+		"e.withdrawn_at = 0"+where+" ORDER BY e.code", args...)
 }
 
 // TouchLine marks the product of an entitlement.

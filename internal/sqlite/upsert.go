@@ -80,7 +80,12 @@ func (u *Upserter) Known(key string) int64 { return u.known[key].id }
 
 // Put writes a line and returns its row's number and what changed.
 func (u *Upserter) Put(key string, values ...any) (int64, Change, error) {
-	text, err := json.Marshal(values[:u.hashed])
+	return u.PutAs(key, values[:u.hashed], values)
+}
+
+// PutAs writes a line of which some values, which need not be columns, decide whether it changed anything.
+func (u *Upserter) PutAs(key string, says, values []any) (int64, Change, error) {
+	text, err := json.Marshal(says)
 	if err != nil {
 		return 0, Same, err
 	}

@@ -2,11 +2,14 @@ package position
 
 import (
 	"cmp"
+	"reflect"
 	"slices"
 
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/demand"
 	"ensomet/internal/core/entitle"
+
+	"github.com/shopspring/decimal"
 )
 
 // Cause is why a position changed between two days.
@@ -368,25 +371,17 @@ func (c *lineChanges) of(cause Cause) []string {
 	return out
 }
 
-// same reports whether two states of a line give the same rights.
+// same reports whether two states of a line give the same rights: all of it but what it cost, where it is written, and
+// which transactions made the quantity.
 func same(a, b *entitle.Line) bool {
-	key := func(l *entitle.Line) [14]any {
-		return [14]any{
-			l.Edition,
-			l.EditionRank,
-			l.Version,
-			l.Metric,
-			l.Quantity,
-			l.PackSize,
-			l.Kind,
-			l.Start,
-			l.End,
-			l.MaintenanceEnd,
-			l.ScopeUnit + "|" + l.ScopeCountry,
-			l.Base,
-			l.Capacity,
-			[2]int64{l.MinPerProcessor, l.MinPerServer},
+	terms := func(l entitle.Line) entitle.Line {
+		l.ID, l.Product, l.Code, l.Contract, l.Order, l.Currency = 0, 0, "", "", "", ""
+		l.Purchased, l.UnitPrice, l.Transactions = 0, decimal.NullDecimal{}, nil
+		l.Rights = slices.Clip(l.Rights)
+		if len(l.Rights) == 0 {
+			l.Rights = nil
 		}
+		return l
 	}
-	return key(a) == key(b) && slices.Equal(a.Rights, b.Rights) && len(a.Transactions) == len(b.Transactions)
+	return reflect.DeepEqual(terms(*a), terms(*b)) && len(a.Transactions) == len(b.Transactions)
 }

@@ -6,44 +6,26 @@ import (
 	"errors"
 
 	"ensomet/internal/core/civil"
+	"ensomet/internal/formats"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 )
 
 // EntitlementValues reads a line as a line of entitlements.csv, by column, with its number and when it was last
 // changed.
-func EntitlementValues(
-	tx *sqlite.Tx,
-	code string,
-	columns []string,
-) (values map[string]string, id, changedAt int64, err error) {
-	err = tx.QueryRowContext(tx.Ctx, "SELECT id, changed_at FROM entitlement WHERE code = ? AND withdrawn_at = 0",
-		code).
-		Scan(&id, &changedAt)
-	if errors.Is(err, sql.ErrNoRows) {
+func EntitlementValues(tx *sqlite.Tx, code string) (values map[string]string, id, changedAt int64, err error) {
+	list, err := snapshot.EntitlementByCode(tx, code)
+	if err == nil && len(list) == 0 {
 		err = sqlite.ErrNotFound
 	}
 	if err != nil {
 		return nil, 0, 0, err
 	}
 	values = map[string]string{}
-	rows, err := tx.QueryContext(tx.Ctx, "SELECT * FROM ("+snapshot.Exports["entitlements"]+") WHERE code = ?", code)
-	if err != nil {
-		return nil, 0, 0, err
+	for i, text := range list[0].Texts() {
+		values[formats.Entitlements.Columns[i]] = text
 	}
-	texts, into, err := snapshot.TextRow(rows)
-	if err != nil {
-		return nil, 0, 0, err
-	}
-	return values, id, changedAt, sqlite.Each(rows, func() error {
-		if err := rows.Scan(into...); err != nil {
-			return err
-		}
-		for i, c := range columns {
-			values[c] = texts[i].String
-		}
-		return nil
-	})
+	return values, list[0].ID, list[0].ChangedAt, nil
 }
 
 // LineChange is a value of an entitlement that somebody changed.

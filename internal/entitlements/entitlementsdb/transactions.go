@@ -1,12 +1,12 @@
 package entitlementsdb
 
 import (
-	"strings"
-
 	"ensomet/internal/formats"
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"reflect"
+	"slices"
 )
 
 // PutRate writes a dated rate.
@@ -29,38 +29,11 @@ func PutRate(tx *sqlite.Tx, r formats.Rate) (sqlite.Change, error) {
 
 // Entitlements prepares writing entitlements.
 func Entitlements(tx *sqlite.Tx) (*sqlite.Upserter, error) {
-	return tx.Upserter(
-		"entitlement",
-		"code",
-		25,
-		"code",
-		"product_id",
-		"edition",
-		"version",
-		"metric",
-		"quantity",
-		"kind",
-		"start",
-		"end",
-		"maintenance_end",
-		"unit_price",
-		"currency",
-		"purchased",
-		"order_no",
-		"contract",
-		"scope_unit",
-		"scope_country",
-		"rights",
-		"min_per_processor",
-		"min_per_server",
-		"pack_size",
-		"capacity",
-		"base",
-		"custom",
-		"product_id",
-		"changed_at",
-		"author",
-	)
+	columns := []string{"product_id"}
+	for _, f := range snapshot.LineFields(&formats.Entitlement{}) {
+		columns = append(columns, f.Column)
+	}
+	return tx.Upserter("entitlement", "code", len(columns), append(columns, "changed_at", "author")...)
 }
 
 // PutEntitlement writes an entitlement.
@@ -71,10 +44,6 @@ func PutEntitlement(
 	at int64,
 	author string,
 ) (sqlite.Change, error) {
-	var rights []string
-	for _, r := range e.Rights {
-		rights = append(rights, string(r))
-	}
 	touched := []int64{product}
 	if known := u.Known(e.Code); known != 0 {
 		var was int64
@@ -84,36 +53,22 @@ func PutEntitlement(
 		}
 		touched = append(touched, was)
 	}
-	_, c, err := u.Put(
-		e.Code,
-		e.Code,
-		product,
-		e.Edition,
-		e.Version,
-		string(e.Metric),
-		e.Quantity,
-		string(e.Kind),
-		e.Start,
-		e.End,
-		e.MaintenanceEnd,
-		sqlite.Money(e.UnitPrice),
-		e.Currency,
-		e.Purchased,
-		e.Order,
-		e.Contract,
-		e.ScopeUnit,
-		e.ScopeCountry,
-		strings.Join(rights, "|"),
-		e.MinPerProcessor,
-		e.MinPerServer,
-		e.PackSize,
-		e.Capacity,
-		e.Base,
-		sqlite.Custom(e.Custom),
-		product,
-		at,
-		author,
-	)
+	values, says := []any{product}, []any{e.Code, product}
+	var more []any
+	for i, f := range snapshot.LineFields(&e) {
+		v := f.Value()
+		if values = append(values, v); f.Later {
+			more = append(more, v)
+		} else if i > 0 {
+			says = append(says, v)
+		}
+	}
+	// what files of earlier versions said, in their form; what came later counts where it says something
+	says = append(says, product)
+	if slices.ContainsFunc(more, func(v any) bool { return !reflect.ValueOf(v).IsZero() }) {
+		says = append(says, more...)
+	}
+	_, c, err := u.PutAs(e.Code, says, append(values, at, author))
 	if err == nil && c != sqlite.Same {
 		err = renewal.Touch(u.Tx, touched)
 	}
