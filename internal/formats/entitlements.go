@@ -51,6 +51,7 @@ func (e *Entitlement) cells() []cell {
 		whole("min_per_server", &e.MinPerServer, 0),
 		whole("pack_size", &e.PackSize, 1),
 		choice("capacity", &e.Capacity, []string{"full", "sub"}, "full"),
+		choice("versions_counted", &e.VersionsCounted, []entitle.VersionsCounted{entitle.Once, entitle.Each}, ""),
 		text("base", &e.Base),
 	}
 }

@@ -644,3 +644,63 @@ func TestStepsBetweenTwoDays(t *testing.T) {
 		t.Error("a day is compared with itself")
 	}
 }
+
+// A line may say that several versions on one device count each. A file of before that does not say it changes nothing
+// when it is taken in again, and neither does one that says what is so anyhow.
+func TestVersionsMayCountEach(t *testing.T) {
+	ctx := context.Background()
+	a, _ := desk(t)
+	base(t, a)
+	const columns = "entitlement_id,publisher,product,metric,quantity,kind,start"
+	const line = "V-1,Ostwick,Skerrymap,installation,9,perpetual,2025-01-01"
+	seen := "2026-06-29T10:00:00Z"
+	take(t, a, formats.Titles, "publisher,product,version,licence_model", "Ostwick,Skerrymap,5,commercial")
+	take(t, a, formats.Installs, installHeader,
+		"D1,Ostwick,Skerrymap,5.2,,twice,"+seen, "D1,Ostwick,Skerrymap,6.1,,twice,"+seen)
+	needed := func() int64 {
+		t.Helper()
+		if err := a.Pipeline.Refresh(ctx); err != nil {
+			t.Fatal(err)
+		}
+		var n int64
+		if err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
+			return tx.QueryRowContext(ctx,
+				"SELECT needed FROM position WHERE metric = 'installation' AND product_id = ?",
+				mustProduct(t, a, "Skerrymap")).Scan(&n)
+		}); err != nil {
+			t.Fatal(err)
+		}
+		return n
+	}
+	take(t, a, formats.Entitlements, columns, line)
+	before := needed()
+	if res := take(t, a, formats.Entitlements, columns, line); res.Same != 1 {
+		t.Errorf("the same again: %+v", res)
+	}
+	if res := take(t, a, formats.Entitlements, columns+",versions_counted", line+","); res.Same != 1 {
+		t.Errorf("the same again, with a column more that says nothing: %+v", res)
+	}
+	if res := take(t, a, formats.Entitlements, columns+",versions_counted", line+",each"); res.Changed != 1 {
+		t.Errorf("each: %+v", res)
+	}
+	if after := needed(); after != before+1 {
+		t.Errorf("a device with two versions: %d needed once, %d each", before, after)
+	}
+	l, err := a.Entitlements.Line(ctx, "V-1")
+	if err != nil || l.Values["versions_counted"] != "each" {
+		t.Fatalf("%v, %v", l.Values, err)
+	}
+	l.Values["versions_counted"] = "all"
+	if err := a.Entitlements.EditLine(ctx, entitlements.LineEdit{Values: l.Values, ChangedAt: l.ChangedAt},
+		"me"); err == nil {
+		t.Error("versions count in a way that there is not")
+	}
+	l.Values["versions_counted"] = "once"
+	if err := a.Entitlements.EditLine(ctx, entitlements.LineEdit{Values: l.Values, ChangedAt: l.ChangedAt},
+		"me"); err != nil {
+		t.Fatal(err)
+	}
+	if after := needed(); after != before {
+		t.Errorf("once again: %d needed, before %d", after, before)
+	}
+}

@@ -109,12 +109,18 @@ func LineFields(e *formats.Entitlement) []LineField {
 		plainField("pack_size", &e.PackSize),
 		plainField("capacity", &e.Capacity),
 		plainField("base", &e.Base),
+		later(plainField("versions_counted", &e.VersionsCounted)),
 		{Column: "custom", Into: customInto{&e.Custom}, Value: func() any { return sqlite.Custom(e.Custom) }},
 	}
 }
 
 func plainField[T any](column string, v *T) LineField {
 	return LineField{Column: column, Into: v, Value: func() any { return *v }}
+}
+
+func later(f LineField) LineField {
+	f.Later = true
+	return f
 }
 
 // rightsInto reads rights that are kept between bars.

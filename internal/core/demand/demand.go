@@ -133,7 +133,8 @@ type Demand struct {
 // Of lists the demand of a metric for what was found. Lines are the lines of the metric that are in force: their
 // terms, and for sites their scopes, shape the demand.
 //
-// Device: one unit for each holding. Installation: one for each edition on a device, versions counting once. Named
+// Device: one unit for each holding. Installation: one for each edition on a device, versions counting once unless a
+// line says each. Named
 // user: one for each distinct main user, assigned user or user in the window, and one for each device without known
 // user; a user counts as fresh where any device, assignment or use that makes him count is. Virtual machine: one for
 // each virtual machine. Processor and core: see machines. Concurrent and token: the sessions that were out at the
@@ -143,7 +144,7 @@ func Of(m entitle.Metric, f *Found, lines []*entitle.Line) Demand {
 	case entitle.Device, entitle.VirtualMachine:
 		return f.devices(m == entitle.VirtualMachine)
 	case entitle.Installation:
-		return f.installations()
+		return f.installations(entitle.TermsOf(lines).Each)
 	case entitle.NamedUser:
 		return f.users()
 	case entitle.Processor, entitle.Core:
@@ -190,7 +191,21 @@ func (f *Found) devices(virtualOnly bool) Demand {
 	return d
 }
 
-func (f *Found) installations() Demand {
+// byVersion splits sets of needs into those of one version each.
+func (f *Found) byVersion(parts []*Set) []*Set {
+	var out []*Set
+	for _, set := range parts {
+		for i, n := range set.Needs {
+			if i > 0 && n.Edition == set.Needs[i-1].Edition && n.Version == set.Needs[i-1].Version {
+				continue
+			}
+			out = append(out, f.Sets.Of([]Priced{{n, set.Value}}))
+		}
+	}
+	return out
+}
+
+func (f *Found) installations(each bool) Demand {
 	var d Demand
 	at := places(len(f.Holdings))
 	for i := range f.Holdings {
@@ -198,6 +213,9 @@ func (f *Found) installations() Demand {
 		parts := h.Editions
 		if parts == nil {
 			parts = []*Set{h.Set}
+		}
+		if each {
+			parts = f.byVersion(parts)
 		}
 		for _, set := range parts {
 			d.Units = append(

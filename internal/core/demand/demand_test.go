@@ -82,3 +82,56 @@ func TestNamedUsersAgainstANaiveCount(t *testing.T) {
 		}
 	}
 }
+
+// Several versions on one device are one unit of demand, or one each where any line says so; another edition is
+// another unit either way. Brute force on random devices.
+func TestVersionsOfOneDevice(t *testing.T) {
+	once, each := &entitle.Line{}, &entitle.Line{VersionsCounted: entitle.Each}
+	r := rand.New(rand.NewPCG(11, 4))
+	for range 200 {
+		s := Sets{}
+		var holdings []Holding
+		editions, versions := 0, 0
+		for d := range int64(r.IntN(8)) {
+			by := map[string]map[string]bool{}
+			var all []Priced
+			var order []string
+			for range 1 + r.IntN(5) {
+				n := need([]string{"", "Pro"}[r.IntN(2)], []string{"5", "6", "7"}[r.IntN(3)], int64(r.IntN(3)))
+				all = append(all, n)
+				if by[n.Edition] == nil {
+					by[n.Edition] = map[string]bool{}
+					order = append(order, n.Edition)
+				}
+				by[n.Edition][n.Version] = true
+			}
+			h := Holding{Bearer: &Bearer{Device: d + 1}, Set: s.Of(all)}
+			for _, edition := range order {
+				var part []Priced
+				for _, n := range all {
+					if n.Edition == edition {
+						part = append(part, n)
+					}
+				}
+				editions, versions = editions+1, versions+len(by[edition])
+				if len(order) > 1 {
+					h.Editions = append(h.Editions, s.Of(part))
+				}
+			}
+			holdings = append(holdings, h)
+		}
+		f := &Found{Holdings: holdings, Sets: s}
+		if got := len(Of(entitle.Installation, f, []*entitle.Line{once}).Units); got != editions {
+			t.Fatalf("once: %d units, want %d", got, editions)
+		}
+		units := Of(entitle.Installation, f, []*entitle.Line{once, each}).Units
+		if len(units) != versions {
+			t.Fatalf("each: %d units, want %d", len(units), versions)
+		}
+		for _, u := range units {
+			if len(u.Set.Needs) != 1 || len(u.Holdings) != 1 || holdings[u.Holdings[0]].Device != u.Device {
+				t.Fatalf("%+v", u)
+			}
+		}
+	}
+}

@@ -61,6 +61,15 @@ const (
 // Rights lists all rights.
 var Rights = []Right{OlderVersions, LowerEditions, SecondDevice, TestUse, StandbyUse, VirtualUse}
 
+// VersionsCounted says how several versions of a product on one device count.
+type VersionsCounted string
+
+// How several versions on one device count; nothing said is once.
+const (
+	Once VersionsCounted = "once"
+	Each VersionsCounted = "each"
+)
+
 // Transaction changes a line's quantity on a day.
 type Transaction struct {
 	ID       int64
@@ -101,8 +110,9 @@ type Line struct {
 	Currency                              string
 	ScopeUnit, ScopeCountry               string
 	Rights                                []Right
-	MinPerProcessor, MinPerServer         int64  // cores
-	Capacity                              string // full, sub; empty is full
+	MinPerProcessor, MinPerServer         int64           // cores
+	Capacity                              string          // full, sub; empty is full
+	VersionsCounted                       VersionsCounted // of one device, where installations are counted
 	Contract, Order                       string
 	Base                                  string // Code of the line that an upgrade upgrades
 	Transactions                          []Transaction
@@ -366,11 +376,12 @@ type Terms struct {
 	PerProcessor, PerServer int64 // least cores
 	Pack                    int64 // what one is bought in; at least 1
 	Sub                     bool  // virtual cores count, not those of the host
+	Each                    bool  // several versions on one device count one by one
 	Disagree                []string
 }
 
-// TermsOf gathers the terms of the lines of a metric: the greatest minimums and pack, and full capacity unless every
-// line says sub.
+// TermsOf gathers the terms of the lines of a metric: the greatest minimums and pack, full capacity unless every line
+// says sub, and versions one by one where any line says so.
 func TermsOf(lines []*Line) Terms {
 	t := Terms{Pack: 1, Sub: len(lines) > 0}
 	differ := func(what string, differs func(a, b *Line) bool) {
@@ -387,11 +398,14 @@ func TermsOf(lines []*Line) Terms {
 			l.MinPerServer,
 		), max(t.Pack, l.PackSize)
 		t.Sub = t.Sub && l.Capacity == "sub"
+		t.Each = t.Each || l.VersionsCounted == Each
 	}
 	differ("least cores for a processor", func(a, b *Line) bool { return a.MinPerProcessor != b.MinPerProcessor })
 	differ("least cores for a server", func(a, b *Line) bool { return a.MinPerServer != b.MinPerServer })
 	differ("size of a pack", func(a, b *Line) bool { return max(1, a.PackSize) != max(1, b.PackSize) })
 	differ("capacity", func(a, b *Line) bool { return (a.Capacity == "sub") != (b.Capacity == "sub") })
+	differ("how versions count",
+		func(a, b *Line) bool { return (a.VersionsCounted == Each) != (b.VersionsCounted == Each) })
 	return t
 }
 

@@ -46,6 +46,7 @@ const groups: { name: string; fields: Field[] }[] = [
       { key: 'min_per_processor', label: 'least, processor', when: () => of('metric', 'core') },
       { key: 'min_per_server', label: 'least, server', when: () => of('metric', 'core') },
       { key: 'capacity', label: 'capacity', when: () => of('metric', 'core', 'processor') },
+      { key: 'versions_counted', label: 'versions', hint: 'of one device', when: () => of('metric', 'installation') },
       { key: 'scope_unit', label: 'for the unit' },
       { key: 'scope_country', label: 'for the country' },
     ],
@@ -78,6 +79,7 @@ const choices: Record<string, string[]> = {
   ],
   kind: ['perpetual', 'subscription', 'maintenance', 'upgrade', 'trial'],
   capacity: ['full', 'sub'],
+  versions_counted: ['once', 'each'],
 }
 const rights: [string, string][] = [
   ['older_versions', 'older versions too'],
