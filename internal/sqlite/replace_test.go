@@ -6,6 +6,8 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"path/filepath"
+	"slices"
+	"strings"
 	"testing"
 )
 
@@ -117,5 +119,39 @@ func TestReplaceWritesWhatDiffers(t *testing.T) {
 			return err
 		})
 		before = now
+	}
+}
+
+// Rows that are gone are found by their key: what is replaced is not compared with everything.
+func TestReplaceFindsByKey(t *testing.T) {
+	db, err := Open(context.Background(), filepath.Join(t.TempDir(), "x.db"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer db.Close()
+	if err := db.Update(t.Context(), func(tx *Tx) error {
+		for table, keys := range map[string][]string{
+			"device_fact": {"device_id"},
+			"idle_fact":   {"device_id", "product_id"},
+			"name_fact":   {"key"},
+		} {
+			r := replacing{table: table, keys: keys}
+			if err := r.prepare(tx); err != nil {
+				return err
+			}
+			plan, err := tx.plan(r.gone(), nil)
+			if err != nil {
+				return err
+			}
+			if !slices.ContainsFunc(plan, func(step string) bool { return strings.HasPrefix(step, "SEARCH r ") }) {
+				t.Errorf("%s: %q", table, plan)
+			}
+			if _, err := tx.Exec("DROP TABLE " + stage); err != nil {
+				return err
+			}
+		}
+		return nil
+	}); err != nil {
+		t.Fatal(err)
 	}
 }
