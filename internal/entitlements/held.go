@@ -193,9 +193,9 @@ func (svc *Service) Start(ctx context.Context, set int64, user string, wait, dry
 		run = svc.DB.Preview
 	}
 	err := run(ctx, func(tx *sqlite.Tx) error {
-		p, err := snapshot.PersonByCode(tx, user)
+		p, err := snapshot.UserNamed(tx, user)
 		if err != nil {
-			return refuse.Errorf("there is no user %q", user)
+			return err
 		}
 		sets, err := entitlementsdb.StarterSets(tx)
 		if err != nil {

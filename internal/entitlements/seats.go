@@ -30,29 +30,50 @@ type FreeSeats struct {
 	Free      int64  `json:"free"`
 }
 
-// seatsOf lists the lines of a product whose seats somebody can hold, today, the ones with free seats first. A line
-// is held by users or by devices.
-func (svc *Service) seatsOf(tx *sqlite.Tx, product int64, device bool) ([]FreeSeats, map[string]int64, error) {
+// seatBook is what is known of the seats of a product while some of them are given, read once.
+type seatBook struct {
+	free []FreeSeats // the lines, those with free seats first
+	ids  map[string]int64
+	held []snapshot.Assigned
+}
+
+// sort puts the lines with free seats first.
+func (b *seatBook) sort() {
+	slices.SortStableFunc(b.free, func(x, y FreeSeats) int { return int(min(y.Free, 1) - min(x.Free, 1)) })
+}
+
+// holds returns the line of which somebody holds a seat today, or nothing.
+func (b *seatBook) holds(person, device int64) string {
+	for _, line := range slices.Sorted(maps.Keys(b.ids)) {
+		for _, s := range b.held {
+			if s.Line == b.ids[line] && s.Person == person && s.Device == device {
+				return line
+			}
+		}
+	}
+	return ""
+}
+
+// seatsOf reads the lines of a product whose seats somebody can hold, today. A line is held by users or by devices.
+func (svc *Service) seatsOf(tx *sqlite.Tx, product int64, device bool) (*seatBook, error) {
 	stored, err := snapshot.EntitlementsOf(tx, []int64{product})
 	if err != nil {
-		return nil, nil, err
+		return nil, err
+	}
+	b := &seatBook{ids: map[string]int64{}}
+	if b.held, err = snapshot.AssignmentsOf(tx, []int64{product}, svc.Snapshots.Today()); err != nil {
+		return nil, err
 	}
 	held := map[int64]int64{}
-	seats, err := snapshot.Assignments(tx, svc.Snapshots.Today())
-	if err != nil {
-		return nil, nil, err
-	}
-	for _, s := range seats {
+	for _, s := range b.held {
 		held[s.Line]++
 	}
 	var lines []entitle.Line
-	ids := map[string]int64{}
 	for _, s := range stored {
 		lines = append(lines, s.Line)
-		ids[s.Code] = s.ID
+		b.ids[s.Code] = s.ID
 	}
 	effects := entitle.Effective(lines, svc.Snapshots.Today())
-	var out []FreeSeats
 	for i := range lines {
 		l := &lines[i]
 		byUser := l.Metric == entitle.NamedUser
@@ -60,18 +81,26 @@ func (svc *Service) seatsOf(tx *sqlite.Tx, product int64, device bool) ([]FreeSe
 		if e.Quantity == 0 || byUser == device {
 			continue
 		}
-		out = append(out, FreeSeats{l.Code, snapshot.Terms(l), e.Quantity, held[l.ID], max(0, e.Quantity-held[l.ID])})
+		b.free = append(b.free, FreeSeats{
+			Line:      l.Code,
+			Terms:     snapshot.Terms(l),
+			Effective: e.Quantity,
+			Held:      held[l.ID],
+			Free:      max(0, e.Quantity-held[l.ID]),
+		})
 	}
-	slices.SortStableFunc(out, func(x, y FreeSeats) int { return int(min(y.Free, 1) - min(x.Free, 1)) })
-	return out, ids, nil
+	b.sort()
+	return b, nil
 }
 
 // SeatsOf lists the lines of a product with the seats that users can hold.
 func (svc *Service) SeatsOf(ctx context.Context, product int64) ([]FreeSeats, error) {
 	out := []FreeSeats{}
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
-		list, _, err := svc.seatsOf(tx, product, false)
-		out = append(out, list...)
+		book, err := svc.seatsOf(tx, product, false)
+		if err == nil {
+			out = append(out, book.free...)
+		}
 		return err
 	})
 	return out, err
@@ -90,45 +119,43 @@ var ErrNoSeat = refuse.New("no seat of it is free")
 
 // assign gives a seat and returns the line's code. Who gets one no longer waits for it.
 func (svc *Service) assign(tx *sqlite.Tx, d SeatDraft, who string) (string, error) {
-	free, ids, err := svc.seatsOf(tx, d.Product, d.Device != "")
+	book, err := svc.seatsOf(tx, d.Product, d.Device != "")
 	if err != nil {
 		return "", err
 	}
-	var person, device int64
-	if d.Device != "" {
-		if device, err = snapshot.FindDevice(tx, d.Device); err != nil || device == 0 {
-			return "", errors.Join(err, refuse.Errorf("there is no device %q", d.Device))
-		}
-	} else {
-		p, err := snapshot.PersonByCode(tx, d.User)
-		if err != nil {
-			return "", refuse.Errorf("there is no user %q", d.User)
-		}
-		if p.Status == "left" {
-			return "", refuse.Errorf("%s has left: nobody who left gets a seat", p.Name)
-		}
-		person = p.ID
-	}
-	line, err := svc.holds(tx, ids, person, device)
-	if err == nil && line != "" {
-		err = refuse.Errorf("%s holds a seat of %s already", d.User+d.Device, line)
-	}
+	return svc.assignFrom(tx, book, d, who)
+}
+
+// assignFrom gives a seat of those in a book, and notes it there.
+func (svc *Service) assignFrom(tx *sqlite.Tx, book *seatBook, d SeatDraft, who string) (string, error) {
+	person, device, err := holder(tx, d)
 	if err != nil {
-		return line, err
+		return "", err
 	}
-	for _, f := range free {
+	if line := book.holds(person, device); line != "" {
+		return line, refuse.Errorf("%s holds a seat of %s already", d.User+d.Device, line)
+	}
+	for i := range book.free {
+		f := &book.free[i]
 		if d.Line != "" && f.Line != d.Line {
 			continue
 		}
 		if f.Free == 0 {
 			return "", ErrNoSeat
 		}
-		if _, err := entitlementsdb.PutAssignment(tx, ids[f.Line], person, device,
-			formats.Assignment{From: svc.Snapshots.Today()}); err != nil ||
-			person == 0 {
-			return f.Line, err
+		line, today := f.Line, svc.Snapshots.Today()
+		if _, err := entitlementsdb.PutAssignment(tx, book.ids[line], person, device,
+			formats.Assignment{From: today}); err != nil {
+			return line, err
 		}
-		return f.Line, entitlementsdb.EndWaitOf(tx, d.Product, person, svc.Clock.Now().Unix(), "got a seat", who)
+		f.Free, f.Held = f.Free-1, f.Held+1
+		book.held = append(book.held,
+			snapshot.Assigned{Line: book.ids[line], Person: person, Device: device, From: today})
+		book.sort()
+		if person == 0 {
+			return line, nil
+		}
+		return line, entitlementsdb.EndWaitOf(tx, d.Product, person, svc.Clock.Now().Unix(), "got a seat", who)
 	}
 	if d.Line != "" {
 		return "", refuse.Errorf("%s gives no seat that can be held today", d.Line)
@@ -136,20 +163,19 @@ func (svc *Service) assign(tx *sqlite.Tx, d SeatDraft, who string) (string, erro
 	return "", ErrNoSeat
 }
 
-// holds returns the line, of some, of which somebody holds a seat today, or nothing.
-func (svc *Service) holds(tx *sqlite.Tx, ids map[string]int64, person, device int64) (string, error) {
-	seats, err := snapshot.Assignments(tx, svc.Snapshots.Today())
-	if err != nil {
-		return "", err
-	}
-	for _, line := range slices.Sorted(maps.Keys(ids)) {
-		for _, s := range seats {
-			if s.Line == ids[line] && s.Person == person && s.Device == device {
-				return line, nil
-			}
+// holder is who or what is to hold a seat.
+func holder(tx *sqlite.Tx, d SeatDraft) (person, device int64, err error) {
+	if d.Device != "" {
+		if device, err = snapshot.FindDevice(tx, d.Device); err == nil && device == 0 {
+			err = refuse.Errorf("there is no device %q", d.Device)
 		}
+		return 0, device, err
 	}
-	return "", nil
+	p, err := snapshot.UserNamed(tx, d.User)
+	if err == nil && p.Status == "left" {
+		err = refuse.Errorf("%s has left: nobody who left gets a seat", p.Name)
+	}
+	return p.ID, 0, err
 }
 
 // Assign gives a seat to a user or a device, and returns the line that it is of.
@@ -259,14 +285,24 @@ func (svc *Service) giveWaiting(tx *sqlite.Tx, product int64, who string) ([]Sea
 	if err != nil {
 		return nil, err
 	}
+	if len(waiting) == 0 {
+		return nil, nil
+	}
+	book, err := svc.seatsOf(tx, product, false)
+	if err != nil {
+		return nil, err
+	}
 	var out []SeatGift
 	for _, w := range waiting {
-		line, err := svc.assign(tx, SeatDraft{Product: product, User: w.User}, who)
+		line, err := svc.assignFrom(tx, book, SeatDraft{Product: product, User: w.User}, who)
 		if errors.Is(err, ErrNoSeat) {
 			break
 		}
-		if err != nil { // somebody who left, or holds one: the next
+		if refuse.Is(err) { // somebody who left, or holds one: the next
 			continue
+		}
+		if err != nil {
+			return out, err
 		}
 		if err := tx.Note(svc.Clock.Now(), who, "gave a seat to who waited", line, w.User); err != nil {
 			return out, err
@@ -331,27 +367,20 @@ func (svc *Service) Waiting(ctx context.Context, product int64) ([]entitlementsd
 // Wait puts a user on the list of those who wait for a seat of a product.
 func (svc *Service) Wait(ctx context.Context, product int64, user, note, who string) error {
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
-		p, err := snapshot.PersonByCode(tx, user)
-		if err != nil {
-			return refuse.Errorf("there is no user %q", user)
-		}
-		if p.Status == "left" {
-			return refuse.Errorf("%s has left", p.Name)
-		}
-		_, ids, err := svc.seatsOf(tx, product, false)
+		person, _, err := holder(tx, SeatDraft{User: user})
 		if err != nil {
 			return err
 		}
-		line, err := svc.holds(tx, ids, p.ID, 0)
-		if err == nil && line != "" {
-			err = refuse.Errorf("%s holds a seat of %s already", p.Name, line)
-		}
+		book, err := svc.seatsOf(tx, product, false)
 		if err != nil {
 			return err
 		}
-		added, err := entitlementsdb.Wait(tx, product, p.ID, svc.Clock.Now().Unix(), note, who)
+		if line := book.holds(person, 0); line != "" {
+			return refuse.Errorf("%s holds a seat of %s already", user, line)
+		}
+		added, err := entitlementsdb.Wait(tx, product, person, svc.Clock.Now().Unix(), note, who)
 		if err == nil && !added {
-			err = refuse.Errorf("%s waits for it already", p.Name)
+			err = refuse.Errorf("%s waits for it already", user)
 		}
 		if err != nil {
 			return err

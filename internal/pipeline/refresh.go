@@ -144,6 +144,9 @@ func (svc *Service) derive(ctx context.Context) (*derived, error) {
 		}
 		d.idle = snapshot.JudgeUse(e, uses)
 		d.Findings = worklist.Findings{Positions: d.Positions}
+		if err := d.LookAt(tx); err != nil {
+			return err
+		}
 		return d.Find(tx, uses, open, lines)
 	})
 	return d, err

@@ -72,7 +72,7 @@ func (e *Snapshot) countDevice(device int64, records []int64) {
 			}
 		}
 		if f.Restricting && r.Whole {
-			e.Findings = append(e.Findings, present{at, f, id})
+			e.Findings = append(e.Findings, Present{at, f, id})
 		}
 		if !r.counts || d.Status != "in_service" {
 			f.note(device, PresentOther)

@@ -4,6 +4,7 @@ import (
 	"database/sql"
 	"encoding/json"
 	"errors"
+	"maps"
 	"slices"
 
 	"ensomet/internal/core/civil"
@@ -370,22 +371,47 @@ func EachDevice(tx *sqlite.Tx, at int64, products []int64, fn func(device int64,
 	})
 }
 
-// InstalledSince returns since when any of the records is on a device at a time, and the latest date of installation
-// that was reported for them.
-func InstalledSince(
-	tx *sqlite.Tx,
-	device int64,
-	records []int64,
-	at int64,
-) (since int64, installed civil.Day, err error) {
-	list, err := json.Marshal(records)
-	if err != nil {
-		return 0, 0, err
+// Installed is since when something is on a device, in seconds since 1970, and the latest date of installation that
+// was reported for it.
+type Installed struct {
+	Since int64
+	On    civil.Day
+}
+
+// InstalledSince says of devices with some records since when any of these is on the device, at a time. What is not
+// there is not in the answer.
+func InstalledSince(tx *sqlite.Tx, wanted map[int64][]int64, at int64) (map[int64]Installed, error) {
+	out := map[int64]Installed{}
+	var records []int64
+	for _, list := range wanted {
+		records = append(records, list...)
 	}
-	err = tx.QueryRowContext(tx.Ctx, `SELECT coalesce(min(since), 0), coalesce(max(install_date), 0) FROM install
-		WHERE device_id = ?1 AND since <= ?2 AND (until IS NULL OR until > ?2) AND record_id IN (SELECT value
-		FROM json_each(?3))`, device, at, string(list)).Scan(&since, &installed)
-	return since, installed, err
+	text, err := json.Marshal([2][]int64{Distinct(records), slices.Sorted(maps.Keys(wanted))})
+	if err != nil || len(wanted) == 0 {
+		return out, err
+	}
+	rows, err := tx.QueryContext(tx.Ctx, `SELECT device_id, record_id, min(since), max(install_date) FROM install
+		WHERE record_id IN (SELECT value FROM json_each(?1, '$[0]')) AND device_id IN (SELECT value FROM
+		json_each(?1, '$[1]')) AND since <= ?2 AND (until IS NULL OR until > ?2) GROUP BY device_id, record_id`,
+		string(text), at)
+	if err != nil {
+		return nil, err
+	}
+	return out, sqlite.Each(rows, func() error {
+		var device, record int64
+		var is Installed
+		if err := rows.Scan(&device, &record, &is.Since, &is.On); err != nil {
+			return err
+		}
+		if !slices.Contains(wanted[device], record) {
+			return nil
+		}
+		if was, known := out[device]; known {
+			is = Installed{min(is.Since, was.Since), max(is.On, was.On)}
+		}
+		out[device] = is
+		return nil
+	})
 }
 
 // DeviceFact, NameFact, ProductFact and IdleFact are derived rows that lists are served from.

@@ -2,7 +2,9 @@ package snapshot
 
 import (
 	"ensomet/internal/core/civil"
+	"ensomet/internal/core/refuse"
 	"ensomet/internal/sqlite"
+	"errors"
 )
 
 // PersonRow is a user with what a page about him needs.
@@ -10,6 +12,15 @@ type PersonRow struct {
 	ID                                    int64
 	Code, Name, Email, Unit, Site, Status string
 	LeftOn                                civil.Day
+}
+
+// UserNamed finds a user whom somebody names; one that is not there is refused.
+func UserNamed(tx *sqlite.Tx, code string) (PersonRow, error) {
+	p, err := PersonByCode(tx, code)
+	if errors.Is(err, sqlite.ErrNotFound) {
+		err = refuse.Errorf("there is no user %q", code)
+	}
+	return p, err
 }
 
 // PersonByCode finds a user.

@@ -37,7 +37,7 @@ type Snapshot struct {
 	Leaving    leaving
 	Facts      []deviceCount  // by place in devices
 	bearer     *demand.Bearer // of the device that is being counted
-	Findings   []present
+	Findings   []Present
 }
 
 // recFacts is a record's recognition in the form that counting needs.
@@ -115,8 +115,8 @@ type deviceUse struct {
 
 type deviceCount struct{ Installs, Unrecognised, Counted int64 }
 
-// present is a product found on a device, whether it counts or not.
-type present struct {
+// Present is a product found on a device, whether it counts or not.
+type Present struct {
 	Device  int
 	Product *ProductFacts
 	Record  int64

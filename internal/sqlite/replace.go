@@ -38,7 +38,8 @@ func (tx *Tx) Replace(table string, keys int, columns []string, n int, row func(
 		}
 		for _, text := range []string{
 			r.gone(),
-			"INSERT INTO " + table + "(" + r.list + ") SELECT " + r.list + " FROM " + stage + " WHERE true ON CONFLICT(" +
+			"INSERT INTO " + table + "(" + r.list + ") SELECT " + r.list + " FROM " + stage +
+				" WHERE true ON CONFLICT(" +
 				strings.Join(r.keys, ", ") + ") DO UPDATE SET " + strings.Join(set, ", ") + " WHERE (" +
 				prefixed(table+".", r.rest) + ") <> (" + prefixed("excluded.", r.rest) + ")",
 			"DROP TABLE " + stage,
@@ -82,7 +83,8 @@ func (r *replacing) prepare(tx *Tx) error {
 
 // gone is the SQL that deletes the rows of the table that are not on the stage.
 func (r *replacing) gone() string {
-	return "DELETE FROM " + r.table + " WHERE NOT EXISTS (SELECT 1 FROM " + stage + " r WHERE " + r.joined(r.table) + ")"
+	return "DELETE FROM " + r.table + " WHERE NOT EXISTS (SELECT 1 FROM " + stage + " r WHERE " + r.joined(r.table) +
+		")"
 }
 
 // joined says that rows of the stage, called r, and of a table have the same key.
@@ -117,8 +119,9 @@ func (tx *Tx) withoutIndexes(table string, wanted bool, fn func() error) error {
 		return fn()
 	}
 	type index struct{ Name, SQL string }
-	list, err := Select[index](tx, "SELECT name, sql FROM sqlite_schema WHERE type = 'index' AND tbl_name = ? AND sql "+
-		"IS NOT NULL", table)
+	list, err := Select[index](tx,
+		"SELECT name, sql FROM sqlite_schema WHERE type = 'index' AND tbl_name = ? AND sql "+
+			"IS NOT NULL", table)
 	if err != nil {
 		return err
 	}

@@ -404,9 +404,9 @@ func TestIntervalsAndSightings(t *testing.T) {
 				t.Errorf("at %d: %d installs, want %d, %v", at, n, want, err)
 			}
 		}
-		since, installed, err := snapshot.InstalledSince(tx, 1, []int64{1, 2}, 150)
-		if err != nil || since != 100 || installed.String() != "2026-01-01" {
-			t.Error(since, installed, err)
+		is, err := snapshot.InstalledSince(tx, map[int64][]int64{1: {1, 2}, 2: {7}}, 150)
+		if err != nil || len(is) != 1 || is[1].Since != 100 || is[1].On.String() != "2026-01-01" {
+			t.Error(is, err)
 		}
 		seen, err := titlesdb.Sightings(tx, 2, 0, 10)
 		if err != nil || len(seen) != 1 || seen[0].Until != 200 || seen[0].Path != "/opt" {

@@ -248,8 +248,8 @@ func (svc *Service) Complain(ctx context.Context, pool int64, user, text, who st
 	}
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		if user != "" {
-			if _, err := snapshot.PersonByCode(tx, user); err != nil {
-				return refuse.Errorf("there is no user %q", user)
+			if _, err := snapshot.UserNamed(tx, user); err != nil {
+				return err
 			}
 		}
 		return usedb.AddPoolComplaint(

@@ -2,6 +2,7 @@ package worklist
 
 import (
 	"fmt"
+	"maps"
 
 	"ensomet/internal/core/casework"
 	"ensomet/internal/renewal"
@@ -171,11 +172,28 @@ func (d *Findings) unchanged(tx *sqlite.Tx, cases []casework.Case) (map[int64]bo
 func (d *Findings) presentProducts(tx *sqlite.Tx, cases []casework.Case) (map[snapshot.DevicePair]bool, error) {
 	var products []int64
 	for _, c := range cases {
-		if c.Device != 0 {
+		if c.Device != 0 && !d.hereOf[c.Product] { // of a case that was made meanwhile
 			products = append(products, c.Product)
 		}
 	}
-	return d.presentOf(tx, snapshot.Distinct(products))
+	out, err := d.presentOf(tx, snapshot.Distinct(products))
+	maps.Copy(out, d.here)
+	return out, err
+}
+
+// LookAt notes on which devices the products are that cases are about, so that nothing of it is read while others
+// wait to write.
+func (d *Findings) LookAt(tx *sqlite.Tx) (err error) {
+	products, err := worklistdb.ProductsOfCases(tx)
+	if err != nil {
+		return err
+	}
+	d.hereOf = map[int64]bool{}
+	for _, id := range products {
+		d.hereOf[id] = true
+	}
+	d.here, err = d.presentOf(tx, products)
+	return err
 }
 
 // presentOf says on which devices some products are by the newest evidence.

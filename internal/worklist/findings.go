@@ -39,6 +39,8 @@ type Findings struct {
 	*snapshot.Positions
 	found   []finding
 	arrived map[snapshot.DevicePair]bool // devices that have what is required, by the product that its cases name
+	here    map[snapshot.DevicePair]bool // of the products that cases were about, whether they are on the device
+	hereOf  map[int64]bool               // those products
 	// releases whose support ends and that it is planned to move off, by device and product
 	ended map[snapshot.DevicePair]bool
 }
@@ -83,7 +85,14 @@ func (d *Findings) Find(
 func (d *Findings) findRestricted(tx *sqlite.Tx) (map[snapshot.DevicePair]bool, error) {
 	e := d.Estate
 	taken := map[snapshot.DevicePair]bool{}
-	for _, p := range e.Findings {
+	type restricted struct {
+		p  *snapshot.Present
+		by *policy.Policy
+	}
+	var list []restricted
+	wanted := map[int64]map[int64][]int64{} // by record, since each is told apart
+	for i := range e.Findings {
+		p := &e.Findings[i]
 		dev := &e.Devices[p.Device]
 		key := snapshot.DevicePair{Device: dev.ID, Product: p.Product.Id}
 		if taken[key] || dev.Status == "retired" {
@@ -94,10 +103,23 @@ func (d *Findings) findRestricted(tx *sqlite.Tx) (map[snapshot.DevicePair]bool, 
 			continue
 		}
 		taken[key] = true
-		since, _, err := snapshot.InstalledSince(tx, dev.ID, []int64{p.Record}, e.At)
-		if err != nil {
+		list = append(list, restricted{p, by})
+		if wanted[p.Record] == nil {
+			wanted[p.Record] = map[int64][]int64{}
+		}
+		wanted[p.Record][dev.ID] = []int64{p.Record}
+	}
+	installs := map[int64]map[int64]snapshot.Installed{}
+	for record, devices := range wanted {
+		var err error
+		if installs[record], err = snapshot.InstalledSince(tx, devices, e.At); err != nil {
 			return nil, err
 		}
+	}
+	for _, r := range list {
+		p, by := r.p, r.by
+		dev := &e.Devices[p.Device]
+		since := installs[p.Record][dev.ID].Since
 		proof := []string{
 			fmt.Sprintf(
 				"Record %d is on %s since %s; the newest scan was on %s.",

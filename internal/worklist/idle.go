@@ -99,23 +99,34 @@ func (d *Findings) findIdle(
 	taken map[snapshot.DevicePair]bool,
 ) error {
 	e := d.Estate
+	unused := map[int]usage.Finding{}
+	wanted := map[int64][]int64{}
 	for i, h := range f.Holdings {
 		key := snapshot.DevicePair{Device: h.Device, Product: f.Id}
 		u := uses[key]
 		if taken[key] || u == nil { // restricted anyway, or nothing was measured
 			continue
 		}
+		rule := rules.of(f.PolicyTitle, &e.Devices[e.DeviceAt[h.Device]])
+		c := usage.Classify(u.Facts, usage.Window{AsOf: e.AsOf, Days: rule.Window, LeastShare: rule.LeastShare})
+		if c.Class == usage.Unused || c.Class == usage.NeverUsed {
+			unused[i], wanted[h.Device] = c, f.Units[i].Records
+		}
+	}
+	installs, err := snapshot.InstalledSince(tx, wanted, e.At)
+	if err != nil {
+		return err
+	}
+	for i, h := range f.Holdings {
+		c, is := unused[i]
+		if !is {
+			continue
+		}
+		key := snapshot.DevicePair{Device: h.Device, Product: f.Id}
 		dev := &e.Devices[e.DeviceAt[h.Device]]
 		rule := rules.of(f.PolicyTitle, dev)
 		w := usage.Window{AsOf: e.AsOf, Days: rule.Window, LeastShare: rule.LeastShare}
-		c := usage.Classify(u.Facts, w)
-		if c.Class != usage.Unused && c.Class != usage.NeverUsed {
-			continue
-		}
-		since, installed, err := snapshot.InstalledSince(tx, h.Device, f.Units[i].Records, e.At)
-		if err != nil {
-			return err
-		}
+		since, installed := installs[h.Device].Since, installs[h.Device].On
 		in := reclaim.Install{InstalledOn: installed, Use: c}
 		if !installed.Known() {
 			in.InstalledOn = civil.OfUnix(since)

@@ -28,6 +28,11 @@ func Cases(tx *sqlite.Tx) ([]casework.Case, error) {
 	return sqlite.Query(tx, scanCase, caseColumns+" ORDER BY id")
 }
 
+// ProductsOfCases lists the products that cases about devices are about.
+func ProductsOfCases(tx *sqlite.Tx) ([]int64, error) {
+	return sqlite.Select[int64](tx, "SELECT DISTINCT product_id FROM worklist_case WHERE device_id <> 0 ORDER BY 1")
+}
+
 // CasesOf reads some cases.
 func CasesOf(tx *sqlite.Tx, ids []int64) ([]casework.Case, error) {
 	list, err := json.Marshal(ids)
