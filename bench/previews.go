@@ -97,7 +97,8 @@ func measurePreviews(devices int) error {
 			for d := range 10 {
 				codes = append(codes, fmt.Sprintf("D%06d", d))
 			}
-			_, err := a.Titles.PreviewLeaving(ctx, titles.Leaving{Devices: codes, Product: products[0]}, "bench")
+			_, err := a.Titles.PreviewExclusion(ctx, titles.ExclusionDraft{Devices: codes, Product: products[0]},
+				"bench")
 			return err
 		}},
 		{"a change of a title", func() error {

@@ -73,7 +73,7 @@ func (s *Server) demo() {
 		s.Server,
 		access.Work,
 		rest.Get("demoLetters", "/api/demo/letters"),
-		func(context.Context, rest.Who, *rest.None) (*rest.Body[[]DemoLetter], error) {
+		func(context.Context, rest.Account, *rest.None) (*rest.Body[[]DemoLetter], error) {
 			out := []DemoLetter{}
 			if s.mover != nil {
 				out = append(out, s.mover.Post()...)
@@ -85,7 +85,7 @@ func (s *Server) demo() {
 		s.Server,
 		access.Work,
 		rest.Post("moveOn", "/api/demo/move-on"),
-		func(ctx context.Context, _ rest.Who, in *rest.Body[struct {
+		func(ctx context.Context, _ rest.Account, in *rest.Body[struct {
 			Days int `json:"days"`
 		}]) (*rest.Body[rest.Done], error) {
 			if s.mover == nil {

@@ -135,7 +135,7 @@ func TestSignIn(t *testing.T) {
 	if status, _ := nobody.do("POST", "/api/sign-in/demo", `{"role":"run"}`, nil); status != 404 {
 		t.Errorf("entering by one click answers %d outside a demo", status)
 	}
-	for _, path := range []string{"/api/course", "/api/devices", "/api/devices.csv", "/api/products/1/position",
+	for _, path := range []string{"/api/overview", "/api/devices", "/api/devices.csv", "/api/products/1/position",
 		"/api/products/1/units.csv"} {
 		if status, _ := nobody.do("GET", path, "", nil); status != 401 {
 			t.Errorf("%s answers %d to nobody", path, status)
@@ -149,7 +149,7 @@ func TestSignIn(t *testing.T) {
 	if status, _ := looker.do("POST", "/api/sign-out", "", nil); status != 200 {
 		t.Error("signing out fails")
 	}
-	if status, _ := looker.do("GET", "/api/course", "", nil); status != 401 {
+	if status, _ := looker.do("GET", "/api/overview", "", nil); status != 401 {
 		t.Error("signed out, one still sees")
 	}
 }

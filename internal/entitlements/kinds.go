@@ -9,17 +9,17 @@ import (
 )
 
 // entitlementKinds are the kinds of files that say what was bought, and for whom.
-func (svc *Service) Kinds() map[*formats.Kind]intake.SinkMaker {
-	return map[*formats.Kind]intake.SinkMaker{
-		formats.Entitlements: svc.entitlementSink,
-		formats.Transactions: func(in intake.Arrival) (*intake.Sink, error) { return transactionSink(in.Tx) },
-		formats.Assignments:  func(in intake.Arrival) (*intake.Sink, error) { return assignmentSink(in.Tx) },
-		formats.Rates:        rateSink,
+func (svc *Service) Kinds() map[*formats.Kind]intake.WriterMaker {
+	return map[*formats.Kind]intake.WriterMaker{
+		formats.Entitlements: svc.entitlementWriter,
+		formats.Transactions: func(in intake.Arrival) (*intake.Writer, error) { return transactionWriter(in.Tx) },
+		formats.Assignments:  func(in intake.Arrival) (*intake.Writer, error) { return assignmentWriter(in.Tx) },
+		formats.Rates:        rateWriter,
 	}
 }
 
-func rateSink(in intake.Arrival) (*intake.Sink, error) {
-	return intake.PlainSink(func(row *formats.Row) (sqlite.Change, error) {
+func rateWriter(in intake.Arrival) (*intake.Writer, error) {
+	return intake.PlainWriter(func(row *formats.Row) (sqlite.Change, error) {
 		r, err := formats.ParseRate(row)
 		if err != nil {
 			return sqlite.Same, err
@@ -28,12 +28,12 @@ func rateSink(in intake.Arrival) (*intake.Sink, error) {
 	}), nil
 }
 
-func (svc *Service) entitlementSink(in intake.Arrival) (*intake.Sink, error) {
+func (svc *Service) entitlementWriter(in intake.Arrival) (*intake.Writer, error) {
 	products, err := snapshot.ProductKeysByAnyName(in.Tx)
 	if err != nil {
 		return nil, err
 	}
-	return intake.UpsertSink(
+	return intake.UpsertWriter(
 		in.Tx,
 		entitlementsdb.Entitlements,
 		func(row *formats.Row) (string, formats.Entitlement, error) {
@@ -50,12 +50,12 @@ func (svc *Service) entitlementSink(in intake.Arrival) (*intake.Sink, error) {
 	)
 }
 
-func transactionSink(tx *sqlite.Tx) (*intake.Sink, error) {
+func transactionWriter(tx *sqlite.Tx) (*intake.Writer, error) {
 	lines, err := snapshot.Codes(tx, "entitlement")
 	if err != nil {
 		return nil, err
 	}
-	return intake.PlainSink(func(row *formats.Row) (sqlite.Change, error) {
+	return intake.PlainWriter(func(row *formats.Row) (sqlite.Change, error) {
 		t, err := formats.ParseTransaction(row)
 		if err != nil {
 			return sqlite.Same, err
@@ -72,7 +72,7 @@ func transactionSink(tx *sqlite.Tx) (*intake.Sink, error) {
 	}), nil
 }
 
-func assignmentSink(tx *sqlite.Tx) (*intake.Sink, error) {
+func assignmentWriter(tx *sqlite.Tx) (*intake.Writer, error) {
 	lines, err := snapshot.Codes(tx, "entitlement")
 	if err != nil {
 		return nil, err
@@ -85,7 +85,7 @@ func assignmentSink(tx *sqlite.Tx) (*intake.Sink, error) {
 	if err != nil {
 		return nil, err
 	}
-	return intake.PlainSink(func(row *formats.Row) (sqlite.Change, error) {
+	return intake.PlainWriter(func(row *formats.Row) (sqlite.Change, error) {
 		as, err := formats.ParseAssignment(row)
 		if err != nil {
 			return sqlite.Same, err

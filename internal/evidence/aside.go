@@ -73,7 +73,7 @@ func (svc *Service) takeIn(tx *sqlite.Tx, line evidencedb.Aside, content, author
 	if err != nil {
 		return err
 	}
-	s, err := svc.sink(tx, kind, time.Unix(line.AsOf, 0).UTC(), author, line.File)
+	s, err := svc.writer(tx, kind, time.Unix(line.AsOf, 0).UTC(), author, line.File)
 	if err != nil {
 		return err
 	}
@@ -117,12 +117,12 @@ func (svc *Service) Retry(ctx context.Context, author string) (int, error) {
 func (svc *Service) retryKind(tx *sqlite.Tx, kind *formats.Kind, lines []evidencedb.Aside, author string) (int,
 	error) {
 	mended := 0
-	sinks := map[int64]*intake.Sink{}
+	sinks := map[int64]*intake.Writer{}
 	for _, line := range lines {
 		s := sinks[line.AsOf]
 		if s == nil {
 			var err error
-			if s, err = svc.sink(tx, kind, time.Unix(line.AsOf, 0).UTC(), author, line.File); err != nil {
+			if s, err = svc.writer(tx, kind, time.Unix(line.AsOf, 0).UTC(), author, line.File); err != nil {
 				return mended, err
 			}
 			sinks[line.AsOf] = s

@@ -141,9 +141,9 @@ func (svc *Service) markNotCounted(tx *sqlite.Tx, device int64, software []evide
 
 // leavingOn returns a function that says why a record recognised as a product is left out of the count on one device.
 func (svc *Service) leavingOn(tx *sqlite.Tx, device int64) (func(record, product int64) (string, error), error) {
-	e := snapshot.Snapshot{AsOf: svc.Snapshots.Today(), Machines: &snapshot.Machines{At: svc.Clock.Now().Unix()}}
+	e := snapshot.Snapshot{AsOf: svc.Snapshots.Today(), Inventory: &snapshot.Inventory{At: svc.Clock.Now().Unix()}}
 	var err error
-	if err = e.Leaving.Load(tx, e.AsOf); err != nil {
+	if err = e.Exclusions.Load(tx, e.AsOf); err != nil {
 		return nil, err
 	}
 	if e.Settings, err = snapshot.LoadSettings(tx); err != nil {
@@ -155,25 +155,25 @@ func (svc *Service) leavingOn(tx *sqlite.Tx, device int64) (func(record, product
 	}
 	e.Devices = []snapshot.DeviceFacts{*d}
 	var asked []condition.Condition
-	e.Leaving.On = make([][]int8, len(e.Leaving.Rules))
-	for i := range e.Leaving.Rules {
-		asked = append(asked, e.Leaving.Rules[i].Devices)
-		e.Leaving.On[i] = make([]int8, 1)
+	e.Exclusions.On = make([][]int8, len(e.Exclusions.Rules))
+	for i := range e.Exclusions.Rules {
+		asked = append(asked, e.Exclusions.Rules[i].Devices)
+		e.Exclusions.On[i] = make([]int8, 1)
 	}
-	if len(e.Leaving.Rules) > 0 {
+	if len(e.Exclusions.Rules) > 0 {
 		if e.Conditions, err = snapshot.LoadConditions(tx, &e.Settings, e.At, asked); err != nil {
 			return nil, err
 		}
 	}
 	return func(record, product int64) (string, error) {
 		var rules []int32
-		if len(e.Leaving.Rules) > 0 {
+		if len(e.Exclusions.Rules) > 0 {
 			r, err := snapshot.Record(tx, record)
 			if err != nil {
 				return "", err
 			}
-			rules = e.Leaving.Fitting(&r.Record, product)
+			rules = e.Exclusions.Fitting(&r.Record, product)
 		}
-		return e.WhyLeftOut(0, product, rules), nil
+		return e.WhyExcluded(0, product, rules), nil
 	}, nil
 }

@@ -71,7 +71,7 @@ func (svc *Service) ImportInto(
 	r formats.Rows,
 	res *intake.ImportResult,
 ) error {
-	s, err := svc.sink(tx, req.Kind, req.AsOf, req.Author, req.File)
+	s, err := svc.writer(tx, req.Kind, req.AsOf, req.Author, req.File)
 	if err != nil {
 		return err
 	}

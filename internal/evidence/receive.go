@@ -370,7 +370,7 @@ func (svc *Service) markScan(tx *sqlite.Tx, was *snapshot.DeviceFacts, device in
 	if err := renewal.TouchDevice(tx, device); err != nil {
 		return err
 	}
-	return renewal.Count(tx, renewal.Changes, renewal.MachineChanges)
+	return renewal.Count(tx, renewal.Changes, renewal.InventoryChanges)
 }
 
 // lasting is a device without the times of its evidence.

@@ -26,8 +26,9 @@ type scanLine struct {
 	lastUsed       civil.Day
 }
 
-// installSink gathers lines and writes them scan by scan. Lines with one device, source and time are parts of one scan.
-func (svc *Service) installSink(tx *sqlite.Tx, settings *snapshot.Settings, asOf time.Time) (*intake.Sink, error) {
+// installWriter gathers lines and writes them scan by scan. Lines with one device, source and time are parts
+// of one scan.
+func (svc *Service) installWriter(tx *sqlite.Tx, settings *snapshot.Settings, asOf time.Time) (*intake.Writer, error) {
 	devices, err := newDeviceFinder(tx)
 	if err != nil {
 		return nil, err
@@ -92,7 +93,7 @@ func (svc *Service) installSink(tx *sqlite.Tx, settings *snapshot.Settings, asOf
 		)
 		return sqlite.Same, nil
 	}
-	return &intake.Sink{
+	return &intake.Writer{
 		Put:    put,
 		Finish: func(res *intake.ImportResult) error { return svc.writeScans(tx, lines, res) },
 	}, nil

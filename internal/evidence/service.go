@@ -19,7 +19,7 @@ type Service struct {
 	Snapshots *snapshot.Loader
 	Progress  *progress.Board
 	// Kinds are the kinds of files that other stations take in.
-	Kinds []map[*formats.Kind]intake.SinkMaker
+	Kinds []map[*formats.Kind]intake.WriterMaker
 
 	Numbers *evidencedb.Cache // of records, places and files that were numbered
 }

@@ -425,13 +425,13 @@ func TestStoredEqualsRecomputedOverRandomChanges(t *testing.T) {
 				t.Fatal(err)
 			}
 		case 5:
-			l := titles.Leaving{
+			l := titles.ExclusionDraft{
 				Devices: []string{fmt.Sprint("D", 1+r.IntN(3))},
 				Product: int64(1 + r.IntN(3)),
 				Reason:  "tried",
 				Again:   r.IntN(3) == 0,
 			}
-			if _, err := a.Titles.Leave(ctx, l, "test"); err != nil && !l.Again {
+			if _, err := a.Titles.Exclude(ctx, l, "test"); err != nil && !l.Again {
 				t.Fatal(err)
 			}
 		case 6:

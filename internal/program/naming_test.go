@@ -206,7 +206,8 @@ func TestSigningOffAndUndoing(t *testing.T) {
 		titles.RuleDraft{Name: "r", Outcome: "nothing", Records: asks("name", "is", "Skerrymap")}, "me"); err != nil {
 		t.Fatal(err)
 	}
-	if e, err := a.Titles.Leave(ctx, titles.Leaving{Devices: []string{"D2"}, Product: skerry, Reason: "museum"},
+	if e, err := a.Titles.Exclude(ctx,
+		titles.ExclusionDraft{Devices: []string{"D2"}, Product: skerry, Reason: "museum"},
 		"me"); err != nil ||
 		!e.Waits {
 		t.Fatalf("%+v, %v", e, err)
@@ -271,12 +272,12 @@ func TestSigningOffAndUndoing(t *testing.T) {
 	if s := state(); s != "unrecognised" {
 		t.Errorf("after its day it is %s", s)
 	}
-	if _, err := a.Titles.Leave(ctx, titles.Leaving{Devices: []string{"D2"}, Product: skerry, Reason: " "},
+	if _, err := a.Titles.Exclude(ctx, titles.ExclusionDraft{Devices: []string{"D2"}, Product: skerry, Reason: " "},
 		"me"); err == nil {
 		t.Error("left out without a reason")
 	}
-	if _, err := a.Titles.Leave(ctx,
-		titles.Leaving{Devices: []string{"D2", "D99"}, Product: skerry, Reason: "museum"}, "me"); err == nil {
+	if _, err := a.Titles.Exclude(ctx,
+		titles.ExclusionDraft{Devices: []string{"D2", "D99"}, Product: skerry, Reason: "museum"}, "me"); err == nil {
 		t.Error("left out on a device that there is not")
 	}
 	needs(1) // nothing of it was kept

@@ -249,7 +249,7 @@ func TestTheEffectOfLeavingOutIsWhatHappens(t *testing.T) {
 	out := map[string]bool{}
 	for range 25 {
 		product := int64(1 + r.IntN(6))
-		l := titles.Leaving{
+		l := titles.ExclusionDraft{
 			Devices: []string{fmt.Sprintf("D%d", r.IntN(10))},
 			Product: product,
 			Reason:  "a spare machine",
@@ -259,14 +259,14 @@ func TestTheEffectOfLeavingOutIsWhatHappens(t *testing.T) {
 			l.Reason = ""
 		}
 		before := figures()
-		effect, err := a.Titles.PreviewLeaving(ctx, l, "w")
+		effect, err := a.Titles.PreviewExclusion(ctx, l, "w")
 		if err != nil {
 			t.Fatal(l, err)
 		}
 		if now := figures(); fmt.Sprint(now) != fmt.Sprint(before) {
 			t.Fatal("looking has changed something")
 		}
-		did, err := a.Titles.Leave(ctx, l, "w")
+		did, err := a.Titles.Exclude(ctx, l, "w")
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -112,7 +112,7 @@ func New(db *sqlite.DB, clock clock.Clock) *Program {
 		Renewal:   p.Renewal,
 		Position:  p.Position,
 	}
-	p.Evidence.Kinds = []map[*formats.Kind]intake.SinkMaker{
+	p.Evidence.Kinds = []map[*formats.Kind]intake.WriterMaker{
 		p.Catalogue.Kinds(),
 		p.Entitlements.Kinds(),
 		p.Use.Kinds(),

@@ -190,8 +190,8 @@ func TestTouchedPositionsEqualAFullRecomputation(t *testing.T) {
 		case 11:
 			what = "left out"
 			id := mustProduct(t, a, products[r.IntN(6)])
-			if _, err := a.Titles.Leave(ctx,
-				titles.Leaving{Product: id, Devices: []string{fmt.Sprintf("D%d", r.IntN(20))}, Reason: "test",
+			if _, err := a.Titles.Exclude(ctx,
+				titles.ExclusionDraft{Product: id, Devices: []string{fmt.Sprintf("D%d", r.IntN(20))}, Reason: "test",
 					Again: r.IntN(2) == 0}, "test"); err != nil {
 				what = ""
 			}

@@ -337,7 +337,7 @@ func TestFindAndTheCourse(t *testing.T) {
 			t.Errorf("%q finds %q, want %q", text, got, want)
 		}
 	}
-	c, err := a.Reports.Course(ctx)
+	c, err := a.Reports.Overview(ctx)
 	if err != nil || c.Devices != 3 || c.Fresh != 1 || c.Never != 2 || c.Installs != 2 || c.Unrecognised != 1 ||
 		c.Names != 1 ||
 		c.Counted != 1 ||

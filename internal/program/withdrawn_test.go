@@ -63,7 +63,7 @@ func TestWithdrawnLinesAreNowhere(t *testing.T) {
 		}); err != nil {
 			t.Fatal(err)
 		}
-		course, err := a.Reports.Course(ctx)
+		course, err := a.Reports.Overview(ctx)
 		if err != nil {
 			t.Fatal(err)
 		}

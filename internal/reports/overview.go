@@ -8,9 +8,9 @@ import (
 	"ensomet/internal/sqlite"
 )
 
-// CourseView is what stands at each station of the work, and the money by currency.
-type CourseView struct {
-	reportsdb.Course
+// Overview is what stands at each station of the work, and the money by currency.
+type Overview struct {
+	reportsdb.Counts
 	AsOf     string                 `json:"asOf"`
 	Money    []reportsdb.MoneyRow   `json:"money"`
 	Shortest []snapshot.PositionRow `json:"shortest"`
@@ -22,9 +22,9 @@ type CourseView struct {
 	Grace    int                    `json:"grace"`
 }
 
-// Course counts what stands at each station.
-func (svc *Service) Course(ctx context.Context) (CourseView, error) {
-	var out CourseView
+// Overview counts what stands at each station.
+func (svc *Service) Overview(ctx context.Context) (Overview, error) {
+	var out Overview
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
 		today := svc.Snapshots.Today()
 		s, err := snapshot.LoadSettings(tx)
@@ -32,7 +32,7 @@ func (svc *Service) Course(ctx context.Context) (CourseView, error) {
 			return err
 		}
 		out.AsOf, out.FreshFor, out.Window, out.Grace = today.String(), s.FreshDays, s.UseWindow, s.GraceDays
-		if out.Course, err = reportsdb.CountCourse(tx, today, today+90); err != nil {
+		if out.Counts, err = reportsdb.CountOverview(tx, today, today+90); err != nil {
 			return err
 		}
 		if out.Money, err = reportsdb.MoneyByCurrency(tx); err != nil {

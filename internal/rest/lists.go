@@ -66,7 +66,7 @@ func List[T any](s *Server, name string, lister Lister[T]) {
 		s,
 		access.Look,
 		huma.Operation{OperationID: name, Method: http.MethodGet, Path: "/api/" + name},
-		func(ctx context.Context, _ Who, in *ListInput) (*Body[sqlite.Page[T]], error) {
+		func(ctx context.Context, _ Account, in *ListInput) (*Body[sqlite.Page[T]], error) {
 			q, err := in.Query()
 			if err != nil {
 				return nil, err

@@ -93,19 +93,19 @@ func headers(next http.Handler) http.Handler {
 // Body is the body of a request or of an answer.
 type Body[T any] struct{ Body T }
 
-// Who is the signed-in account of a request.
-type Who struct {
+// Account is the signed-in account of a request.
+type Account struct {
 	Name string
 	Role access.Role
 }
 
-func (s *Server) Who(ctx context.Context) Who {
-	return Who{s.Sessions.GetString(ctx, "name"), access.Role(s.Sessions.GetString(ctx, "role"))}
+func (s *Server) Account(ctx context.Context) Account {
+	return Account{s.Sessions.GetString(ctx, "name"), access.Role(s.Sessions.GetString(ctx, "role"))}
 }
 
 // Need refuses a request whose account may not do what it asks.
-func (s *Server) Need(ctx context.Context, role access.Role) (Who, error) {
-	me := s.Who(ctx)
+func (s *Server) Need(ctx context.Context, role access.Role) (Account, error) {
+	me := s.Account(ctx)
 	if me.Name == "" {
 		return me, huma.Error401Unauthorized("Sign in first.")
 	}
@@ -124,7 +124,7 @@ func Handle[I, O any](
 	s *Server,
 	role access.Role,
 	op huma.Operation,
-	fn func(ctx context.Context, me Who, in *I) (*O, error),
+	fn func(ctx context.Context, me Account, in *I) (*O, error),
 ) {
 	op.Middlewares = append(op.Middlewares, func(ctx huma.Context, next func(huma.Context)) {
 		_, err := s.Need(ctx.Context(), role)
@@ -138,7 +138,7 @@ func Handle[I, O any](
 		next(ctx)
 	})
 	huma.Register(s.API, op, func(ctx context.Context, in *I) (*O, error) {
-		out, err := fn(ctx, s.Who(ctx), in)
+		out, err := fn(ctx, s.Account(ctx), in)
 		return out, Fail(err)
 	})
 }

@@ -83,7 +83,7 @@ func (e *Snapshot) countDevice(device int64, records []int64) {
 			f.note(device, PresentFolded)
 			continue
 		}
-		if why := e.WhyLeftOut(at, f.Id, r.leave); why != "" {
+		if why := e.WhyExcluded(at, f.Id, r.leave); why != "" {
 			f.leaveOut(why)
 			f.note(device, PresentLeft)
 			continue
@@ -129,7 +129,7 @@ func (e *Snapshot) holdByParts(at int, s *recognise.Suite, folded map[int64]*rec
 	if d.Status != "in_service" || f.holder == d.ID || as.WhyNot() != "" {
 		return
 	}
-	if why := e.WhyLeftOut(at, f.Id, nil); why != "" {
+	if why := e.WhyExcluded(at, f.Id, nil); why != "" {
 		f.leaveOut(why)
 		return
 	}
@@ -249,8 +249,8 @@ func (e *Snapshot) editions(needs []demand.Priced) []*demand.Set {
 	return out
 }
 
-// LeftOut is a product on a device that somebody left out of the count by hand.
-type LeftOut struct {
+// Exclusion is a product on a device that somebody left out of the count by hand.
+type Exclusion struct {
 	ID, Device, Product int64
 	Reason, Author      string
 	At                  int64
@@ -258,9 +258,9 @@ type LeftOut struct {
 	Batch               int64
 }
 
-// LeftOuts reads what is left out by hand and not ended.
-func LeftOuts(tx *sqlite.Tx) ([]LeftOut, error) {
-	return sqlite.Select[LeftOut](tx, `SELECT id, device_id AS device, product_id AS
+// Exclusions reads what is left out by hand and not ended.
+func Exclusions(tx *sqlite.Tx) ([]Exclusion, error) {
+	return sqlite.Select[Exclusion](tx, `SELECT id, device_id AS device, product_id AS
 		product, reason, author, at, state, batch FROM left_out WHERE ended_at = 0 ORDER BY id`)
 }
 

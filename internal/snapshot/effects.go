@@ -34,12 +34,12 @@ type NamedFigure struct {
 
 // FiguresOf computes the positions of some products within a transaction.
 func (svc *Loader) FiguresOf(tx *sqlite.Tx, products []int64) (map[ProductMetric]NamedFigure, error) {
-	out, _, err := svc.FiguresAndLeftOut(tx, append([]int64{}, products...))
+	out, _, err := svc.FiguresAndExcluded(tx, append([]int64{}, products...))
 	return out, err
 }
 
-// FiguresAndLeftOut also counts the installs of the products that are left out of the count. No list is all products.
-func (svc *Loader) FiguresAndLeftOut(
+// FiguresAndExcluded also counts the installs of the products that are left out of the count. No list is all products.
+func (svc *Loader) FiguresAndExcluded(
 	tx *sqlite.Tx,
 	products []int64,
 ) (out map[ProductMetric]NamedFigure, left int64, err error) {

@@ -39,7 +39,7 @@ func (e *Snapshot) Verdict(device, record, product int64, whyNot string, folds m
 		whyNot = map[string]string{"in_store": "the device is in store", "retired": "the device is retired"}[d.Status]
 	}
 	if whyNot == "" && product != 0 && record < int64(len(e.Recs)) {
-		if why := e.WhyLeftOut(at, product, e.Recs[record].leave); why != "" {
+		if why := e.WhyExcluded(at, product, e.Recs[record].leave); why != "" {
 			whyNot = "left out: " + why
 		}
 	}

@@ -35,7 +35,7 @@ func (e *Snapshot) Input(f *ProductFacts, yesterday map[position.Way]int64) posi
 			Persons:  f.persons,
 			Sessions: f.sessions,
 			Measured: f.metered || len(f.sessions) > 0,
-			Plant:    e.plant,
+			Hardware: e.hardware,
 			Sets:     e.sets,
 		},
 	}

@@ -14,7 +14,7 @@ import (
 type Loader struct {
 	Clock clock.Clock
 
-	made     madeOnce
-	machines keptMachines
-	zone     atomic.Pointer[time.Location] // of the house
+	made      madeOnce
+	inventory keptInventory
+	zone      atomic.Pointer[time.Location] // of the house
 }

@@ -26,7 +26,7 @@ type Snapshot struct {
 	Recs      []recFacts      // by record number
 	Releases  map[int64]*seen // by title
 	Keys      []keyFacts
-	*Machines
+	*Inventory
 	persons   []PersonFacts // those of machines, and strangers behind them
 	strangers map[string]int
 	sets      demand.Sets
@@ -34,7 +34,7 @@ type Snapshot struct {
 	Policies  []policy.Policy
 	// what conditions on devices are asked of
 	Conditions *ConditionFacts
-	Leaving    leaving
+	Exclusions exclusions
 	Facts      []deviceCount  // by place in devices
 	bearer     *demand.Bearer // of the device that is being counted
 	Findings   []Present
@@ -173,10 +173,10 @@ func (svc *Loader) load(
 	if e.Settings, err = LoadSettings(tx); err != nil {
 		return nil, err
 	}
-	if e.Machines, err = svc.machinesOf(tx, &e.Settings, asOf, now); err != nil {
+	if e.Inventory, err = svc.inventoryOf(tx, &e.Settings, asOf, now); err != nil {
 		return nil, err
 	}
-	e.persons, e.Facts = e.Machines.persons, make([]deviceCount, len(e.Devices))
+	e.persons, e.Facts = e.Inventory.persons, make([]deviceCount, len(e.Devices))
 	rates, err := Rates(tx)
 	if err != nil {
 		return nil, err
@@ -214,11 +214,11 @@ func (svc *Loader) load(
 	for _, p := range e.Policies {
 		asked = append(asked, p.Group)
 	}
-	if err := e.Leaving.Load(tx, e.AsOf); err != nil {
+	if err := e.Exclusions.Load(tx, e.AsOf); err != nil {
 		return nil, err
 	}
-	for i := range e.Leaving.Rules {
-		asked = append(asked, e.Leaving.Rules[i].Devices)
+	for i := range e.Exclusions.Rules {
+		asked = append(asked, e.Exclusions.Rules[i].Devices)
 	}
 	if e.Conditions, err = LoadConditions(tx, &e.Settings, e.At, asked); err != nil {
 		return nil, err
@@ -392,7 +392,7 @@ func (e *Snapshot) loadRecords(tx *sqlite.Tx, only []int64) error {
 			r.need.Released = line.Released
 		}
 	}
-	return e.matchLeaving(tx, only)
+	return e.matchExclusions(tx, only)
 }
 
 // Ordered lists the products by their numbers.

@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"ensomet/internal/core/civil"
+	"ensomet/internal/formats"
 )
 
 // Now is the demo's fixed today.
@@ -534,34 +535,36 @@ func (w *world) buy(x right) string {
 	if x.currency == "" {
 		x.currency = x.p.currency
 	}
-	w.rights = append(
-		w.rights,
-		[]string{
-			id,
-			x.p.publisher,
-			x.p.name,
-			x.edition,
-			x.version,
-			x.metric,
-			strconv.Itoa(x.quantity),
-			x.kind,
-			x.start,
-			x.end,
-			x.maintenance,
-			x.price,
-			x.currency,
-			x.start,
-			fmt.Sprintf("PO-%05d", 41000+w.rightsMade*7),
-			fmt.Sprintf("K-%02d", 1+w.rightsMade%23),
-			x.scope,
-			x.country,
-			x.rights,
-			zero(x.minProcessor),
-			zero(x.minServer),
-			zero(x.pack),
-			x.capacity,
-			x.base,
-		},
-	)
+	values := map[string]string{
+		"entitlement_id":    id,
+		"publisher":         x.p.publisher,
+		"product":           x.p.name,
+		"edition":           x.edition,
+		"version":           x.version,
+		"metric":            x.metric,
+		"quantity":          strconv.Itoa(x.quantity),
+		"kind":              x.kind,
+		"start":             x.start,
+		"end":               x.end,
+		"maintenance_end":   x.maintenance,
+		"unit_price":        x.price,
+		"currency":          x.currency,
+		"purchased":         x.start,
+		"order":             fmt.Sprintf("PO-%05d", 41000+w.rightsMade*7),
+		"contract":          fmt.Sprintf("K-%02d", 1+w.rightsMade%23),
+		"scope_unit":        x.scope,
+		"scope_country":     x.country,
+		"rights":            x.rights,
+		"min_per_processor": zero(x.minProcessor),
+		"min_per_server":    zero(x.minServer),
+		"pack_size":         zero(x.pack),
+		"capacity":          x.capacity,
+		"base":              x.base,
+	}
+	row := make([]string, len(formats.Entitlements.Columns))
+	for i, column := range formats.Entitlements.Columns {
+		row[i] = values[column]
+	}
+	w.rights = append(w.rights, row)
 	return id
 }

@@ -50,7 +50,7 @@ func (svc *Catalogue) previewCatalogue(ctx context.Context, change catalogueChan
 		if err := renewal.MarkCatalogue(tx); err != nil {
 			return err
 		}
-		work, err := svc.lookAnew(tx, nil)
+		work, err := svc.recogniseRecords(tx, nil)
 		if err != nil {
 			return err
 		}

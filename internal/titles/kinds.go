@@ -12,37 +12,37 @@ import (
 )
 
 // titleKinds are the kinds of files that the catalogue is written in.
-func (svc *Catalogue) Kinds() map[*formats.Kind]intake.SinkMaker {
+func (svc *Catalogue) Kinds() map[*formats.Kind]intake.WriterMaker {
 	by := func(in intake.Arrival) titlesdb.By {
 		return titlesdb.By{Author: in.Author, File: in.File, At: svc.Clock.Now().Unix()}
 	}
-	return map[*formats.Kind]intake.SinkMaker{
-		formats.Titles:     func(in intake.Arrival) (*intake.Sink, error) { return titleSink(in.Tx, by(in)) },
-		formats.Publishers: func(in intake.Arrival) (*intake.Sink, error) { return publisherSink(in.Tx, by(in)) },
+	return map[*formats.Kind]intake.WriterMaker{
+		formats.Titles:     func(in intake.Arrival) (*intake.Writer, error) { return titleWriter(in.Tx, by(in)) },
+		formats.Publishers: func(in intake.Arrival) (*intake.Writer, error) { return publisherWriter(in.Tx, by(in)) },
 	}
 }
 
-// titleSink takes titles. What people changed here stays: a file that says otherwise is noted in its result.
-func titleSink(tx *sqlite.Tx, by titlesdb.By) (*intake.Sink, error) {
-	return bookSink(tx, by, func(row *formats.Row) (string, formats.Entry, error) {
+// titleWriter takes titles. What people changed here stays: a file that says otherwise is noted in its result.
+func titleWriter(tx *sqlite.Tx, by titlesdb.By) (*intake.Writer, error) {
+	return bookWriter(tx, by, func(row *formats.Row) (string, formats.Entry, error) {
 		t, err := formats.ParseTitle(row)
 		e := t.Entry()
 		return "the title " + e.Key.String(), e, err
 	})
 }
 
-func publisherSink(tx *sqlite.Tx, by titlesdb.By) (*intake.Sink, error) {
-	return bookSink(tx, by, func(row *formats.Row) (string, formats.Entry, error) {
+func publisherWriter(tx *sqlite.Tx, by titlesdb.By) (*intake.Writer, error) {
+	return bookWriter(tx, by, func(row *formats.Row) (string, formats.Entry, error) {
 		p, err := formats.ParsePublisher(row)
 		return "the publisher " + p.Name, p.Entry(), err
 	})
 }
 
-func bookSink(
+func bookWriter(
 	tx *sqlite.Tx,
 	by titlesdb.By,
 	parse func(row *formats.Row) (string, formats.Entry, error),
-) (*intake.Sink, error) {
+) (*intake.Writer, error) {
 	b, err := newEditor(tx, by)
 	if err != nil {
 		return nil, err

@@ -40,9 +40,9 @@ func (svc *Service) recogniseOnce(
 	look func(context.Context, func(*sqlite.Tx) error) error,
 ) ([]int64, bool, error) {
 	began := time.Now()
-	var work anew
+	var work recognised
 	read := func(tx *sqlite.Tx) (err error) {
-		work, err = svc.lookAnew(tx, svc.Progress.Step)
+		work, err = svc.recogniseRecords(tx, svc.Progress.Step)
 		return err
 	}
 	if look != nil {
@@ -60,13 +60,13 @@ func (svc *Service) recogniseOnce(
 			done = false
 			return err
 		}
-		return svc.keepAnew(tx, &work, began)
+		return svc.storeRecognised(tx, &work, began)
 	})
 	return work.products(), done, err
 }
 
-// anew is what records are recognised as now, where that differs from before.
-type anew struct {
+// recognised is what records are recognised as now, where that differs from before.
+type recognised struct {
 	k           *snapshot.Knowledge
 	all         bool
 	state, upTo string
@@ -76,7 +76,7 @@ type anew struct {
 }
 
 // products are those that records became or were before.
-func (w *anew) products() []int64 {
+func (w *recognised) products() []int64 {
 	touched := map[int64]bool{}
 	for _, n := range w.changed {
 		touched[n.Product], touched[w.before[n.Record].Product] = true, true
@@ -86,7 +86,7 @@ func (w *anew) products() []int64 {
 }
 
 // changedRecords are the records that are something else than before.
-func (w *anew) changedRecords() []int64 {
+func (w *recognised) changedRecords() []int64 {
 	out := make([]int64, len(w.changed))
 	for i := range w.changed {
 		out[i] = w.changed[i].Record
@@ -94,10 +94,10 @@ func (w *anew) changedRecords() []int64 {
 	return out
 }
 
-func (w *anew) needed() bool { return w.all || w.records > 0 }
+func (w *recognised) needed() bool { return w.all || w.records > 0 }
 
-// lookAnew recognises the records that are new, or all of them where what recognition rests on has changed.
-func (svc *Service) lookAnew(tx *sqlite.Tx, progress func(string)) (work anew, err error) {
+// recogniseRecords recognises the records that are new, or all of them where what recognition rests on has changed.
+func (svc *Service) recogniseRecords(tx *sqlite.Tx, progress func(string)) (work recognised, err error) {
 	if work.upTo, err = tx.Setting(renewal.Changes); err != nil {
 		return work, err
 	}
@@ -156,8 +156,8 @@ func decideAll(
 	return slices.Concat(found...), ctx.Err()
 }
 
-// keepAnew writes what differs, and what it amounts to where everything was looked at.
-func (svc *Service) keepAnew(tx *sqlite.Tx, work *anew, began time.Time) error {
+// storeRecognised writes what differs, and what it amounts to where everything was looked at.
+func (svc *Service) storeRecognised(tx *sqlite.Tx, work *recognised, began time.Time) error {
 	if work.all {
 		if err := svc.rekey(tx, work.k); err != nil {
 			return err
@@ -185,7 +185,7 @@ func (svc *Service) keepAnew(tx *sqlite.Tx, work *anew, began time.Time) error {
 const mostMoves = 40
 
 // run sums up which records are another product than before.
-func (w *anew) run(tx *sqlite.Tx) (titlesdb.RecognitionRun, error) {
+func (w *recognised) run(tx *sqlite.Tx) (titlesdb.RecognitionRun, error) {
 	run := titlesdb.RecognitionRun{Records: int64(w.records), Detail: []titlesdb.RecordsMoved{}}
 	moved := map[[2]int64][]int64{}
 	var all []int64
@@ -379,9 +379,9 @@ func Recognition(w *recognise.Worker, r *snapshot.StoredRecord) snapshot.Recogni
 	return n
 }
 
-// recognisedAnew says which of some records would be recognised otherwise by a recogniser, and which products that
+// changedRecognitions says which of some records would be recognised otherwise by a recogniser, and which products that
 // touches on either side.
-func recognisedAnew(
+func changedRecognitions(
 	w *recognise.Worker,
 	records []snapshot.StoredRecord,
 	before map[int64]snapshot.Recognition,

@@ -80,7 +80,7 @@ func (svc *Service) judgeRules(
 				continue
 			}
 			leaves := 0
-			if r.Outcome == recognise.IsLeftOut {
+			if r.Outcome == recognise.IsExcluded {
 				leaves = 1
 			}
 			switch {

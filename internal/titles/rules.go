@@ -44,7 +44,7 @@ func (d *RuleDraft) rule() (recognise.Rule, error) {
 	if r.Name == "" {
 		return r, refuse.New("give the rule a name")
 	}
-	if err := d.Records.CheckRecord(r.Outcome == recognise.IsLeftOut); err != nil {
+	if err := d.Records.CheckRecord(r.Outcome == recognise.IsExcluded); err != nil {
 		return r, err
 	}
 	switch r.Outcome {
@@ -52,7 +52,7 @@ func (d *RuleDraft) rule() (recognise.Rule, error) {
 		if d.Product == 0 {
 			return r, refuse.New("choose the title that the records are")
 		}
-	case recognise.IsLeftOut:
+	case recognise.IsExcluded:
 		r.Product, r.Edition, r.Devices = 0, "", d.Devices
 		if err := d.Devices.Check(); err != nil {
 			return r, err
@@ -63,7 +63,7 @@ func (d *RuleDraft) rule() (recognise.Rule, error) {
 	default:
 		r.Product, r.Edition = 0, ""
 	}
-	if r.Outcome != recognise.IsLeftOut && empty(d.Records) {
+	if r.Outcome != recognise.IsExcluded && empty(d.Records) {
 		return r, refuse.New("say which records: a rule without a condition would decide every name")
 	}
 	for _, day := range []struct {
@@ -153,7 +153,7 @@ func (svc *Service) ruleAndCompare(tx *sqlite.Tx, d RuleDraft, who string, waits
 	replace(k, v)
 	var changed []snapshot.Recognition
 	var products, touched []int64
-	if r.Outcome == recognise.IsLeftOut {
+	if r.Outcome == recognise.IsExcluded {
 		touched, products = fittingRecords(&r, records, before)
 		if d.ID != 0 { // of the rule as it was, too
 			old, err := svc.Snapshots.Knowledge(tx)
@@ -172,7 +172,7 @@ func (svc *Service) ruleAndCompare(tx *sqlite.Tx, d RuleDraft, who string, waits
 			products = nil
 		}
 	} else {
-		changed, products = recognisedAnew(k.Recogniser().Worker(), records, before)
+		changed, products = changedRecognitions(k.Recogniser().Worker(), records, before)
 		for _, n := range changed {
 			touched = append(touched, n.Record)
 		}
@@ -183,7 +183,7 @@ func (svc *Service) ruleAndCompare(tx *sqlite.Tx, d RuleDraft, who string, waits
 		keys[before[id].Key] = true
 	}
 	out.Names = len(keys)
-	if r.Outcome != recognise.IsLeftOut {
+	if r.Outcome != recognise.IsExcluded {
 		if out.Installs, out.LastYear, err = titlesdb.InstallsOfRecords(tx, touched,
 			svc.Clock.Now().Unix()-365*24*3600); err != nil {
 			return out, err
@@ -191,7 +191,7 @@ func (svc *Service) ruleAndCompare(tx *sqlite.Tx, d RuleDraft, who string, waits
 	}
 	var was map[snapshot.ProductMetric]snapshot.NamedFigure
 	var counts [2]int64
-	if was, counts[0], err = svc.Snapshots.FiguresAndLeftOut(tx, products); err != nil {
+	if was, counts[0], err = svc.Snapshots.FiguresAndExcluded(tx, products); err != nil {
 		return out, err
 	}
 	if err := titlesdb.PutNameRule(tx, &v); err != nil {
@@ -203,12 +203,12 @@ func (svc *Service) ruleAndCompare(tx *sqlite.Tx, d RuleDraft, who string, waits
 	if err := svc.putChanged(tx, changed, products); err != nil {
 		return out, err
 	}
-	is, left, err := svc.Snapshots.FiguresAndLeftOut(tx, products)
+	is, left, err := svc.Snapshots.FiguresAndExcluded(tx, products)
 	if err != nil {
 		return out, err
 	}
 	counts[1] = left
-	if r.Outcome == recognise.IsLeftOut {
+	if r.Outcome == recognise.IsExcluded {
 		out.Installs, out.LastYear = counts[1]-counts[0], counts[1]-counts[0]
 	}
 	out.Moves = snapshot.Moves(was, is)

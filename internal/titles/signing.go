@@ -17,10 +17,10 @@ import (
 
 // The kinds of decision that may need a second person.
 const (
-	signTitle    = "title"     // a name is a title
-	signNothing  = "nothing"   // a name is not software that counts
-	signLeaveOut = "leave_out" // installs are left out of the count
-	signRule     = "rule"
+	signTitle     = "title"     // a name is a title
+	signNothing   = "nothing"   // a name is not software that counts
+	signExclusion = "leave_out" // installs are left out of the count
+	signRule      = "rule"
 )
 
 // NamingSettings are how decisions about names are taken.
@@ -59,7 +59,7 @@ func (svc *Service) Naming(ctx context.Context) (out NamingSettings, err error) 
 // SetNaming changes how decisions about names are taken. What was decided before stays.
 func (svc *Service) SetNaming(ctx context.Context, n NamingSettings, who string) error {
 	for _, kind := range n.SignOff {
-		if !slices.Contains([]string{signTitle, signNothing, signLeaveOut, signRule}, kind) {
+		if !slices.Contains([]string{signTitle, signNothing, signExclusion, signRule}, kind) {
 			return refuse.Errorf("there is no kind of decision %q; there are title, nothing, leave_out and rule", kind)
 		}
 	}
@@ -136,7 +136,7 @@ func (svc *Service) unsigned(tx *sqlite.Tx) ([]Unsigned, error) {
 				out = append(out, Unsigned{"rule", r.ID, r.Name, svc.ruleWords(k, r), r.Reason, r.Author, r.At, ""})
 			}
 		}
-		list, err := snapshot.LeftOuts(tx)
+		list, err := snapshot.Exclusions(tx)
 		if err != nil {
 			return err
 		}
@@ -210,7 +210,7 @@ func (svc *Service) Sign(ctx context.Context, kind string, id int64, agreed bool
 				return err
 			}
 		default:
-			if err := titlesdb.SignLeftOut(tx, id, now.Unix(), who, agreed); err != nil {
+			if err := titlesdb.SignExclusion(tx, id, now.Unix(), who, agreed); err != nil {
 				return err
 			}
 		}

@@ -8,25 +8,25 @@ import (
 )
 
 // useKinds are the kinds of files that say who used what.
-func (svc *Service) Kinds() map[*formats.Kind]intake.SinkMaker {
-	return map[*formats.Kind]intake.SinkMaker{
-		formats.Usage: func(in intake.Arrival) (*intake.Sink,
+func (svc *Service) Kinds() map[*formats.Kind]intake.WriterMaker {
+	return map[*formats.Kind]intake.WriterMaker{
+		formats.Usage: func(in intake.Arrival) (*intake.Writer,
 			error) {
-			return svc.usageSink(in.Tx, in.Settings)
+			return svc.usageWriter(in.Tx, in.Settings)
 		},
-		formats.ProcessEvents: func(in intake.Arrival) (*intake.Sink,
+		formats.ProcessEvents: func(in intake.Arrival) (*intake.Writer,
 			error) {
-			return svc.processSink(in.Tx, in.Settings)
+			return svc.processWriter(in.Tx, in.Settings)
 		},
-		formats.Pools: func(in intake.Arrival) (*intake.Sink, error) { return svc.poolSink(in.Tx) },
-		formats.PoolEvents: func(in intake.Arrival) (*intake.Sink,
+		formats.Pools: func(in intake.Arrival) (*intake.Writer, error) { return svc.poolWriter(in.Tx) },
+		formats.PoolEvents: func(in intake.Arrival) (*intake.Writer,
 			error) {
-			return svc.poolEventSink(in.Tx, in.Settings)
+			return svc.poolEventWriter(in.Tx, in.Settings)
 		},
 	}
 }
 
-func (svc *Service) usageSink(tx *sqlite.Tx, settings *snapshot.Settings) (*intake.Sink, error) {
+func (svc *Service) usageWriter(tx *sqlite.Tx, settings *snapshot.Settings) (*intake.Writer, error) {
 	devices, err := snapshot.Codes(tx, "device")
 	if err != nil {
 		return nil, err
@@ -40,7 +40,7 @@ func (svc *Service) usageSink(tx *sqlite.Tx, settings *snapshot.Settings) (*inta
 		return nil, err
 	}
 	touched := map[int64]int64{}
-	s := intake.PlainSink(func(row *formats.Row) (sqlite.Change, error) {
+	s := intake.PlainWriter(func(row *formats.Row) (sqlite.Change, error) {
 		code := row.At(0)
 		device := devices[code]
 		s, err := formats.ParseSession(row, settings.ZoneOf(zones[device]))

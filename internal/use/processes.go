@@ -11,9 +11,9 @@ import (
 	"ensomet/internal/use/usedb"
 )
 
-// processSink takes what operating systems reported of processes. A device may be named by its device_id or, as
+// processWriter takes what operating systems reported of processes. A device may be named by its device_id or, as
 // exports of its own events do, by its name.
-func (svc *Service) processSink(tx *sqlite.Tx, settings *snapshot.Settings) (*intake.Sink, error) {
+func (svc *Service) processWriter(tx *sqlite.Tx, settings *snapshot.Settings) (*intake.Writer, error) {
 	devices, err := snapshot.AllDevices(tx, svc.Clock.Now().Unix())
 	if err != nil {
 		return nil, err
@@ -32,7 +32,7 @@ func (svc *Service) processSink(tx *sqlite.Tx, settings *snapshot.Settings) (*in
 		return nil, err
 	}
 	touched := map[int64]int64{}
-	s := intake.PlainSink(func(row *formats.Row) (sqlite.Change, error) {
+	s := intake.PlainWriter(func(row *formats.Row) (sqlite.Change, error) {
 		code := row.At(0)
 		i, known := byCode[code]
 		if !known {

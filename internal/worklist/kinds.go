@@ -10,18 +10,18 @@ import (
 )
 
 // policyKinds are the kinds of files that say what is allowed.
-func (svc *Service) Kinds() map[*formats.Kind]intake.SinkMaker {
-	return map[*formats.Kind]intake.SinkMaker{
-		formats.Policies: func(in intake.Arrival) (*intake.Sink, error) { return svc.policySink(in.Tx, in.Author) },
+func (svc *Service) Kinds() map[*formats.Kind]intake.WriterMaker {
+	return map[*formats.Kind]intake.WriterMaker{
+		formats.Policies: func(in intake.Arrival) (*intake.Writer, error) { return svc.policyWriter(in.Tx, in.Author) },
 	}
 }
 
-func (svc *Service) policySink(tx *sqlite.Tx, author string) (*intake.Sink, error) {
+func (svc *Service) policyWriter(tx *sqlite.Tx, author string) (*intake.Writer, error) {
 	products, err := snapshot.ProductKeysByAnyName(tx)
 	if err != nil {
 		return nil, err
 	}
-	return intake.PlainSink(func(row *formats.Row) (sqlite.Change, error) {
+	return intake.PlainWriter(func(row *formats.Row) (sqlite.Change, error) {
 		p, err := formats.ParsePolicy(row)
 		if err != nil {
 			return sqlite.Same, err

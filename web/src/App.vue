@@ -7,7 +7,7 @@ import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, ask } from './api/client'
 import CommandLine from './components/CommandLine.vue'
-import CourseBand from './components/CourseBand.vue'
+import StationsBand from './components/StationsBand.vue'
 import SignIn from './home/SignIn.vue'
 import { useSession } from './lib/session'
 
@@ -19,7 +19,7 @@ const { me, loading, renew, may } = useSession()
 const mayWork = may('work')
 const signedIn = computed(() => !!me.value?.name)
 
-const course = useQuery({ queryKey: ['course'], queryFn: () => ask(api.GET('/api/course')), enabled: signedIn })
+const overview = useQuery({ queryKey: ['overview'], queryFn: () => ask(api.GET('/api/overview')), enabled: signedIn })
 const status = useQuery({
   queryKey: ['status'],
   queryFn: () => ask(api.GET('/api/status')),
@@ -70,7 +70,7 @@ useEventListener(window, 'keydown', (e: KeyboardEvent) => {
   <template v-else-if="me && signedIn">
     <header>
       <RouterLink to="/" class="brand" aria-label="Ensomet, first page">Ensomet</RouterLink>
-      <span class="soft">as of {{ course.data.value?.asOf }}</span>
+      <span class="soft">as of {{ overview.data.value?.asOf }}</span>
       <button
         v-if="me.demo && mayWork"
         class="plain soft"
@@ -93,8 +93,8 @@ useEventListener(window, 'keydown', (e: KeyboardEvent) => {
       <span class="soft">{{ me.name }} ({{ me.role }})</span>
       <button class="plain" type="button" @click="signOut">Sign out</button>
     </header>
-    <CourseBand v-if="course.data.value && route.path !== '/'" :course="course.data.value" />
-    <p v-if="course.error.value" class="says" role="alert">{{ course.error.value.message }}</p>
+    <StationsBand v-if="overview.data.value && route.path !== '/'" :overview="overview.data.value" />
+    <p v-if="overview.error.value" class="says" role="alert">{{ overview.error.value.message }}</p>
     <main>
       <RouterView v-slot="{ Component }"><component :is="Component" /></RouterView>
     </main>

@@ -103,7 +103,7 @@ type Found struct {
 	Persons  []Person
 	Sessions []Session // in the window, for the metrics that count use at one time
 	Measured bool      // whether its use is measured at all
-	Plant    *Plant
+	Hardware *Hardware
 	Sets     Sets
 }
 
@@ -171,7 +171,7 @@ func (f *Found) devices(virtualOnly bool) Demand {
 	at := places(len(f.Holdings))
 	for i := range f.Holdings {
 		h := &f.Holdings[i]
-		if virtualOnly && !f.Plant.Virtual(h.Device, h.Kind) {
+		if virtualOnly && !f.Hardware.Virtual(h.Device, h.Kind) {
 			d.Outside = append(d.Outside, int32(i))
 			continue
 		}

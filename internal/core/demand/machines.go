@@ -30,14 +30,14 @@ type Machine struct {
 // Virtual reports whether the machine runs on a host.
 func (m *Machine) Virtual() bool { return m.Kind == "virtual_machine" || m.Host != 0 }
 
-// Plant has all machines by device, and the hosts of each cluster.
-type Plant struct {
+// Hardware has all machines by device, and the hosts of each cluster.
+type Hardware struct {
 	Machines map[int64]*Machine
 	Clusters map[string][]int64
 }
 
 // Machine returns a machine, nil where it is not known.
-func (p *Plant) Machine(device int64) *Machine {
+func (p *Hardware) Machine(device int64) *Machine {
 	if p == nil {
 		return nil
 	}
@@ -45,7 +45,7 @@ func (p *Plant) Machine(device int64) *Machine {
 }
 
 // Virtual reports whether a device of a kind runs on a host.
-func (p *Plant) Virtual(device int64, kind string) bool {
+func (p *Hardware) Virtual(device int64, kind string) bool {
 	m := p.Machine(device)
 	return m != nil && m.Virtual() || m == nil && kind == "virtual_machine"
 }
@@ -81,7 +81,7 @@ func (f *Found) machines(m entitle.Metric, terms entitle.Terms) Demand {
 		if l == nil {
 			l = &load{
 				unit:  Unit{Device: device, Kind: h.Kind, Place: h.Place},
-				cores: Cores{Metric: m, Machine: f.Plant.Machine(device), Terms: terms, Why: why},
+				cores: Cores{Metric: m, Machine: f.Hardware.Machine(device), Terms: terms, Why: why},
 			}
 			if x := l.cores.Machine; x != nil {
 				l.unit.Kind, l.unit.Place = x.Kind, x.Place
@@ -102,8 +102,8 @@ func (f *Found) machines(m entitle.Metric, terms entitle.Terms) Demand {
 	}
 	for i := range f.Holdings {
 		h, k := &f.Holdings[i], int32(i)
-		x := f.Plant.Machine(h.Device)
-		if !f.Plant.Virtual(h.Device, h.Kind) {
+		x := f.Hardware.Machine(h.Device)
+		if !f.Hardware.Virtual(h.Device, h.Kind) {
 			on(h.Device, k, "physical", true, nil)
 			continue
 		}
@@ -122,10 +122,10 @@ func (f *Found) machines(m entitle.Metric, terms entitle.Terms) Demand {
 					hosts = []int64{x.Host}
 				}
 				cluster := x.Cluster
-				if host := f.Plant.Machine(x.Host); cluster == "" && host != nil {
+				if host := f.Hardware.Machine(x.Host); cluster == "" && host != nil {
 					cluster = host.Cluster
 				}
-				if all := f.Plant.Clusters[cluster]; cluster != "" && !x.Pinned && len(all) > 0 {
+				if all := f.Hardware.Clusters[cluster]; cluster != "" && !x.Pinned && len(all) > 0 {
 					why, hosts = "cluster", all
 				}
 			}

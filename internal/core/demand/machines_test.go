@@ -12,7 +12,7 @@ func coresOf(m *Machine, l entitle.Line) int64 {
 	s := Sets{}
 	f := &Found{
 		Sets:     s,
-		Plant:    &Plant{Machines: map[int64]*Machine{m.Device: m}},
+		Hardware: &Hardware{Machines: map[int64]*Machine{m.Device: m}},
 		Holdings: []Holding{{Bearer: &Bearer{Device: m.Device, Kind: m.Kind}, Set: s.Of([]Priced{{}})}},
 	}
 	d := Of(entitle.Core, f, []*entitle.Line{&l})
@@ -105,14 +105,14 @@ func TestVirtualMachines(t *testing.T) {
 		{"virtual cores that nobody knows", sub, []*Machine{vm(1, 200, 0, "", false)}, nil, "200:8"},
 	} {
 		f := &Found{
-			Sets:  s,
-			Plant: &Plant{Machines: map[int64]*Machine{}, Clusters: map[string][]int64{"K": {100, 101, 102}}},
+			Sets:     s,
+			Hardware: &Hardware{Machines: map[int64]*Machine{}, Clusters: map[string][]int64{"K": {100, 101, 102}}},
 		}
 		for _, h := range hosts {
-			f.Plant.Machines[h.Device] = h
+			f.Hardware.Machines[h.Device] = h
 		}
 		for _, m := range c.vms {
-			f.Plant.Machines[m.Device] = m
+			f.Hardware.Machines[m.Device] = m
 			f.Holdings = append(f.Holdings, Holding{Bearer: &Bearer{Device: m.Device, Kind: m.Kind}, Set: set})
 		}
 		for _, id := range c.own {
@@ -131,8 +131,8 @@ func TestVirtualMachines(t *testing.T) {
 		}
 	}
 	f := &Found{
-		Sets:  s,
-		Plant: &Plant{Machines: map[int64]*Machine{1: vm(1, 100, 4, "", false), 100: hosts[0]}},
+		Sets:     s,
+		Hardware: &Hardware{Machines: map[int64]*Machine{1: vm(1, 100, 4, "", false), 100: hosts[0]}},
 		Holdings: []Holding{
 			{Bearer: &Bearer{Device: 1, Kind: "virtual_machine"}, Set: set},
 			{Bearer: &Bearer{Device: 7, Kind: "client"}, Set: set},
@@ -167,7 +167,7 @@ func TestFullCapacityAgainstAWalk(t *testing.T) {
 	for seed := range uint64(500) {
 		r := rand.New(rand.NewPCG(seed, 4))
 		s := Sets{}
-		f := &Found{Sets: s, Plant: &Plant{Machines: map[int64]*Machine{}, Clusters: map[string][]int64{}}}
+		f := &Found{Sets: s, Hardware: &Hardware{Machines: map[int64]*Machine{}, Clusters: map[string][]int64{}}}
 		for id := int64(100); id < 106; id++ {
 			m := &Machine{
 				Device:     id,
@@ -176,20 +176,20 @@ func TestFullCapacityAgainstAWalk(t *testing.T) {
 				Cores:      int64(1 + r.IntN(40)),
 				Cluster:    []string{"", "K", "L"}[r.IntN(3)],
 			}
-			f.Plant.Machines[id] = m
+			f.Hardware.Machines[id] = m
 			if m.Cluster != "" {
-				f.Plant.Clusters[m.Cluster] = append(f.Plant.Clusters[m.Cluster], id)
+				f.Hardware.Clusters[m.Cluster] = append(f.Hardware.Clusters[m.Cluster], id)
 			}
 		}
 		need := map[int64]bool{}
 		for id := int64(1); id < 8; id++ {
 			m := &Machine{Device: id, Kind: "virtual_machine", Host: int64(100 + r.IntN(6)), Pinned: r.IntN(2) == 0}
-			f.Plant.Machines[id] = m
+			f.Hardware.Machines[id] = m
 			f.Holdings = append(f.Holdings,
 				Holding{Bearer: &Bearer{Device: id, Kind: m.Kind}, Set: s.Of([]Priced{{}})})
-			cluster := f.Plant.Machines[m.Host].Cluster
+			cluster := f.Hardware.Machines[m.Host].Cluster
 			for h := int64(100); h < 106; h++ {
-				if h == m.Host || !m.Pinned && cluster != "" && f.Plant.Machines[h].Cluster == cluster {
+				if h == m.Host || !m.Pinned && cluster != "" && f.Hardware.Machines[h].Cluster == cluster {
 					need[h] = true
 				}
 			}
@@ -197,7 +197,7 @@ func TestFullCapacityAgainstAWalk(t *testing.T) {
 		minimum := int64(r.IntN(10))
 		want := int64(0)
 		for h := range need {
-			x := f.Plant.Machines[h]
+			x := f.Hardware.Machines[h]
 			left, sum := x.Cores, int64(0)
 			if left < x.Processors {
 				left = x.Processors

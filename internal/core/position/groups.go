@@ -136,7 +136,7 @@ func (c *cover) secondDevices(lines []int, collect func([]groupOption, []pick)) 
 	var users []int64
 	for i := range c.units {
 		h := &c.found.Holdings[c.units[i].Holdings[0]]
-		if h.User == 0 || h.Kind != "client" && h.Kind != "mobile" || c.found.Plant.Virtual(h.Device, h.Kind) {
+		if h.User == 0 || h.Kind != "client" && h.Kind != "mobile" || c.found.Hardware.Virtual(h.Device, h.Kind) {
 			continue
 		}
 		if byUser[h.User] == nil {
@@ -189,7 +189,7 @@ func (c *cover) hosts(lines []int, collect func([]groupOption, []pick)) {
 	var hosts []int64
 	for i := range c.units {
 		device := c.units[i].Device
-		m := c.found.Plant.Machine(device)
+		m := c.found.Hardware.Machine(device)
 		if m == nil || m.Host == 0 {
 			own[device] = i
 			continue
@@ -215,7 +215,7 @@ func (c *cover) hosts(lines []int, collect func([]groupOption, []pick)) {
 					continue
 				}
 				p.host, p.units, reasons = 0, []int{u}, []entitle.Reason{r}
-			} else if m := c.found.Plant.Machine(host); m != nil {
+			} else if m := c.found.Hardware.Machine(host); m != nil {
 				if _, gaps := c.p.Lines[line].Line.Covers(nil, m.Place); len(gaps) > 0 {
 					continue
 				}

@@ -15,7 +15,7 @@ func smallEstate(r *rand.Rand) Input {
 	in := Input{
 		AsOf:          today,
 		DefaultMetric: entitle.Device,
-		Found:         demand.Found{Sets: sets, Plant: &demand.Plant{Machines: map[int64]*demand.Machine{}}},
+		Found:         demand.Found{Sets: sets, Hardware: &demand.Hardware{Machines: map[int64]*demand.Machine{}}},
 	}
 	for i := range 1 + r.IntN(3) {
 		l := entitle.Line{
@@ -37,7 +37,7 @@ func smallEstate(r *rand.Rand) Input {
 		in.Lines = append(in.Lines, l)
 	}
 	for _, host := range []int64{100, 101} {
-		in.Plant.Machines[host] = &demand.Machine{
+		in.Hardware.Machines[host] = &demand.Machine{
 			Device: host,
 			Kind:   "vm_host",
 			Place:  entitle.Place{Unit: []string{"A", "B"}[r.IntN(2)]},
@@ -52,7 +52,7 @@ func smallEstate(r *rand.Rand) Input {
 		h.Kind, h.Place.Unit, h.Portable = kind, []string{"A", "B"}[r.IntN(2)], r.IntN(2) == 0
 		h.Environment = []string{"production", "production", "production", "test", "standby"}[r.IntN(5)]
 		if kind == "virtual_machine" {
-			in.Plant.Machines[id] = &demand.Machine{Device: id, Kind: kind, Host: 100 + int64(r.IntN(2))}
+			in.Hardware.Machines[id] = &demand.Machine{Device: id, Kind: kind, Host: 100 + int64(r.IntN(2))}
 		}
 		if kind == "vm_host" {
 			h.User = 0
@@ -141,7 +141,7 @@ func everyWay(in Input) score {
 				continue
 			}
 			for k := range hs {
-				m := in.Plant.Machine(hs[k].Device)
+				m := in.Hardware.Machine(hs[k].Device)
 				if covered[k] || m == nil || m.Host != host {
 					continue
 				}
@@ -199,7 +199,7 @@ func everyWay(in Input) score {
 				if _, gaps := in.Lines[j].Covers(hs[i].Set.Needs, hs[i].Place); len(gaps) > 0 {
 					continue
 				}
-			} else if _, gaps := in.Lines[j].Covers(nil, in.Plant.Machines[bare[i-len(hs)]].Place); len(gaps) > 0 ||
+			} else if _, gaps := in.Lines[j].Covers(nil, in.Hardware.Machines[bare[i-len(hs)]].Place); len(gaps) > 0 ||
 				!in.Lines[j].Has(entitle.VirtualUse) {
 				continue
 			}
@@ -308,7 +308,7 @@ func mixedEstate(r *rand.Rand) Input {
 	in.Found = demand.Found{
 		Sets:     sets,
 		Measured: r.IntN(4) > 0,
-		Plant: &demand.Plant{
+		Hardware: &demand.Hardware{
 			Machines: map[int64]*demand.Machine{},
 			Clusters: map[string][]int64{"K": {100, 101, 102}},
 		},
@@ -325,7 +325,7 @@ func mixedEstate(r *rand.Rand) Input {
 		if host < 103 {
 			m.Cluster = "K"
 		}
-		in.Plant.Machines[host] = m
+		in.Hardware.Machines[host] = m
 	}
 	for i := range r.IntN(5) {
 		l := entitle.Line{
@@ -372,7 +372,7 @@ func mixedEstate(r *rand.Rand) Input {
 			m.SeenOn = []int64{m.Host, int64(100 + r.IntN(4))}
 			m.Pinned = r.IntN(2) == 0
 		}
-		in.Plant.Machines[id] = m
+		in.Hardware.Machines[id] = m
 		in.Holdings = append(in.Holdings, h)
 		for range r.IntN(3) {
 			from := int64(r.IntN(50))
@@ -449,9 +449,9 @@ func TestRightsThatServeMore(t *testing.T) {
 		h.Kind, h.Environment, h.Portable = kind, environment, portable
 		return h
 	}
-	plant := &demand.Plant{Machines: map[int64]*demand.Machine{9: {Device: 9, Kind: "vm_host"}}}
+	hardware := &demand.Hardware{Machines: map[int64]*demand.Machine{9: {Device: 9, Kind: "vm_host"}}}
 	for id := int64(1); id <= 4; id++ {
-		plant.Machines[id] = &demand.Machine{Device: id, Kind: "virtual_machine", Host: 9}
+		hardware.Machines[id] = &demand.Machine{Device: id, Kind: "virtual_machine", Host: 9}
 	}
 	line := func(quantity int64, rights ...entitle.Right) []entitle.Line {
 		return []entitle.Line{
@@ -462,7 +462,7 @@ func TestRightsThatServeMore(t *testing.T) {
 		name                   string
 		lines                  []entitle.Line
 		holdings               []demand.Holding
-		plant                  *demand.Plant
+		hardware               *demand.Hardware
 		needed, short, surplus int64
 	}{
 		{"a desktop and a laptop of one user", line(3, entitle.SecondDevice),
@@ -483,16 +483,16 @@ func TestRightsThatServeMore(t *testing.T) {
 			nil, 1, 0, 5},
 		{"four virtual machines on a host that one right covers", line(2, entitle.VirtualUse),
 			[]demand.Holding{device(1, 0, "virtual_machine", "", false), device(2, 0, "virtual_machine", "", false),
-				device(3, 0, "virtual_machine", "", false), device(9, 0, "vm_host", "", false)}, plant, 4, 0, 1},
+				device(3, 0, "virtual_machine", "", false), device(9, 0, "vm_host", "", false)}, hardware, 4, 0, 1},
 		{"the host has none of it itself", line(1, entitle.VirtualUse),
 			[]demand.Holding{device(1, 0, "virtual_machine", "", false), device(2, 0, "virtual_machine", "", false)},
-			plant, 2, 0, 0},
+			hardware, 2, 0, 0},
 		{"no such right", line(1),
 			[]demand.Holding{device(1, 0, "virtual_machine", "", false), device(2, 0, "virtual_machine", "", false)},
-			plant, 2, 1, 0},
+			hardware, 2, 1, 0},
 	} {
 		p := Compute(Input{AsOf: today, Lines: c.lines,
-			Found: demand.Found{Sets: sets, Holdings: c.holdings, Plant: c.plant}})[0]
+			Found: demand.Found{Sets: sets, Holdings: c.holdings, Hardware: c.hardware}})[0]
 		if p.Needed != c.needed || p.Short != c.short || p.Surplus != c.surplus {
 			t.Errorf(
 				"%s: needed %d short %d spare %d, want %d, %d, %d",

@@ -109,7 +109,7 @@ type Why func(device int64) Cause
 func Steps(before, after Input, why Why) []Step {
 	from, to := Compute(before), Compute(after)
 	cur := before
-	cur.AsOf, cur.Yesterday, cur.Plant, cur.Order, cur.DefaultMetric = after.AsOf, nil, after.Plant, after.Order,
+	cur.AsOf, cur.Yesterday, cur.Hardware, cur.Order, cur.DefaultMetric = after.AsOf, nil, after.Hardware, after.Order,
 		after.DefaultMetric
 	lines := newLineChanges(before, after)
 	cur.Lines = lines.upTo(nil)

@@ -11,12 +11,12 @@ type Outcome string
 // The outcomes. A rule that leaves out does not touch what a record is recognised as: its installs on the rule's
 // devices are not counted.
 const (
-	IsTitle   Outcome = "title"
-	IsNothing Outcome = "nothing" // not software that counts
-	IsLeftOut Outcome = "leave_out"
-	ByRule    Step    = "rule"
-	ByScore   Step    = "score"
-	ByParts   Step    = "parts" // a suite that is there by its parts
+	IsTitle    Outcome = "title"
+	IsNothing  Outcome = "nothing" // not software that counts
+	IsExcluded Outcome = "leave_out"
+	ByRule     Step    = "rule"
+	ByScore    Step    = "score"
+	ByParts    Step    = "parts" // a suite that is there by its parts
 )
 
 // Rule is a decision about every record that fits a condition, now and from then on. Rules are asked in their order;
@@ -94,7 +94,7 @@ func (g *Recogniser) WithRules(rules []Rule) *Recogniser {
 	out := *g
 	out.rules = nil
 	for _, r := range rules {
-		if r.Outcome != IsLeftOut {
+		if r.Outcome != IsExcluded {
 			out.rules = append(out.rules, r)
 		}
 	}

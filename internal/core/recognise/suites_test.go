@@ -160,7 +160,7 @@ func TestRules(t *testing.T) {
 			},
 		},
 		{ID: 3, Name: "tidy is a map", Outcome: IsTitle, Product: 1, Records: like("name", "tidy*")},
-		{ID: 4, Name: "test machines", Outcome: IsLeftOut, Records: like("name", "*")},
+		{ID: 4, Name: "test machines", Outcome: IsExcluded, Records: like("name", "*")},
 		{
 			ID:      5,
 			Name:    "drivers",

@@ -45,7 +45,7 @@ func (s *routes) papers() {
 		s.Server,
 		access.Work,
 		rest.Post("noteLine", "/api/entitlements/{code}/notes"),
-		func(ctx context.Context, me rest.Who, in *struct {
+		func(ctx context.Context, me rest.Account, in *struct {
 			rest.ByCode
 			Body struct {
 				Text string `json:"text"`
@@ -58,7 +58,7 @@ func (s *routes) papers() {
 		s.Server,
 		access.Run,
 		rest.Post("addKey", "/api/entitlements/{code}/keys"),
-		func(ctx context.Context, me rest.Who, in *struct {
+		func(ctx context.Context, me rest.Account, in *struct {
 			rest.ByCode
 			Body struct {
 				Key  string `json:"key"`
@@ -72,7 +72,7 @@ func (s *routes) papers() {
 		s.Server,
 		access.Run,
 		rest.Post("showKey", "/api/keys/{id}/show"),
-		func(ctx context.Context, me rest.Who, in *rest.ByID) (*rest.Body[struct {
+		func(ctx context.Context, me rest.Account, in *rest.ByID) (*rest.Body[struct {
 			Key string `json:"key"`
 		}], error) {
 			out := &rest.Body[struct {
@@ -87,7 +87,7 @@ func (s *routes) papers() {
 		s.Server,
 		access.Run,
 		rest.Post("dropKey", "/api/keys/{id}/drop"),
-		func(ctx context.Context, me rest.Who, in *rest.ByID) (*rest.Body[rest.Done], error) {
+		func(ctx context.Context, me rest.Account, in *rest.ByID) (*rest.Body[rest.Done], error) {
 			return rest.DoneOr(s.Entitlements.DropKey(ctx, in.ID, me.Name))
 		},
 	)
@@ -95,7 +95,7 @@ func (s *routes) papers() {
 		s.Server,
 		access.Work,
 		rest.Post("dropProof", "/api/proofs/{id}/drop"),
-		func(ctx context.Context, me rest.Who, in *rest.ByID) (*rest.Body[rest.Done], error) {
+		func(ctx context.Context, me rest.Account, in *rest.ByID) (*rest.Body[rest.Done], error) {
 			return rest.DoneOr(s.Entitlements.DropProof(ctx, in.ID, me.Name))
 		},
 	)
@@ -109,7 +109,7 @@ func (s *routes) contracts() {
 		s.Server,
 		access.Look,
 		rest.Get("contracts", "/api/contracts"),
-		func(ctx context.Context, _ rest.Who, _ *rest.None) (*rest.Body[[]entitlements.ContractView], error) {
+		func(ctx context.Context, _ rest.Account, _ *rest.None) (*rest.Body[[]entitlements.ContractView], error) {
 			c, err := s.Entitlements.Contracts(ctx)
 			return &rest.Body[[]entitlements.ContractView]{Body: c}, err
 		},
@@ -118,7 +118,8 @@ func (s *routes) contracts() {
 		s.Server,
 		access.Work,
 		rest.Post("putContract", "/api/contracts"),
-		func(ctx context.Context, me rest.Who, in *rest.Body[entitlementsdb.Contract]) (*rest.Body[rest.Done], error) {
+		func(ctx context.Context, me rest.Account, in *rest.Body[entitlementsdb.Contract]) (*rest.Body[rest.Done],
+			error) {
 			return rest.DoneOr(s.Entitlements.PutContract(ctx, in.Body, me.Name))
 		},
 	)
@@ -126,7 +127,7 @@ func (s *routes) contracts() {
 		s.Server,
 		access.Look,
 		rest.Get("renewals", "/api/renewals"),
-		func(ctx context.Context, _ rest.Who, in *struct {
+		func(ctx context.Context, _ rest.Account, in *struct {
 			Days int `query:"days" default:"365" minimum:"1" maximum:"3700"`
 		}) (*rest.Body[[]entitlements.Renewal], error) {
 			r, err := s.Entitlements.Renewals(ctx, 0, in.Days)
@@ -150,7 +151,7 @@ func (s *routes) contracts() {
 		s.Server,
 		access.Look,
 		rest.Get("spend", "/api/spend"),
-		func(ctx context.Context, _ rest.Who, _ *rest.None) (*rest.Body[entitlements.Spend], error) {
+		func(ctx context.Context, _ rest.Account, _ *rest.None) (*rest.Body[entitlements.Spend], error) {
 			r, err := s.Entitlements.Spend(ctx)
 			return &rest.Body[entitlements.Spend]{Body: r}, err
 		},
@@ -163,7 +164,7 @@ func (s *routes) lines() {
 		s.Server,
 		access.Look,
 		rest.Get("line", "/api/entitlements/{code}"),
-		func(ctx context.Context, _ rest.Who, in *rest.ByCode) (*rest.Body[entitlements.LineDetail], error) {
+		func(ctx context.Context, _ rest.Account, in *rest.ByCode) (*rest.Body[entitlements.LineDetail], error) {
 			l, err := s.Entitlements.Line(ctx, in.Code)
 			return &rest.Body[entitlements.LineDetail]{Body: l}, err
 		},
@@ -172,7 +173,7 @@ func (s *routes) lines() {
 		s.Server,
 		access.Look,
 		rest.Post("checkLine", "/api/lines/check"),
-		func(ctx context.Context, _ rest.Who, in *struct {
+		func(ctx context.Context, _ rest.Account, in *struct {
 			Body struct {
 				Values map[string]string `json:"values"`
 				Old    string            `json:"old"`
@@ -186,7 +187,8 @@ func (s *routes) lines() {
 		s.Server,
 		access.Work,
 		rest.Post("editLine", "/api/lines/edit"),
-		func(ctx context.Context, me rest.Who, in *rest.Body[entitlements.LineEdit]) (*rest.Body[rest.Done], error) {
+		func(ctx context.Context, me rest.Account, in *rest.Body[entitlements.LineEdit]) (*rest.Body[rest.Done],
+			error) {
 			return rest.DoneOr(s.Entitlements.EditLine(ctx, in.Body, me.Name))
 		},
 	)
@@ -194,7 +196,7 @@ func (s *routes) lines() {
 		s.Server,
 		access.Work,
 		rest.Post("trade", "/api/transactions"),
-		func(ctx context.Context, me rest.Who, in *rest.Body[map[string]string]) (*rest.Body[rest.Done], error) {
+		func(ctx context.Context, me rest.Account, in *rest.Body[map[string]string]) (*rest.Body[rest.Done], error) {
 			return rest.DoneOr(s.Entitlements.Trade(ctx, in.Body, me.Name))
 		},
 	)
@@ -202,7 +204,7 @@ func (s *routes) lines() {
 		s.Server,
 		access.Work,
 		rest.Post("withdrawLine", "/api/entitlements/{code}/withdraw"),
-		func(ctx context.Context, me rest.Who, in *struct {
+		func(ctx context.Context, me rest.Account, in *struct {
 			rest.ByCode
 			Body struct {
 				Why string `json:"why"`
@@ -219,7 +221,7 @@ func (s *routes) waiting() {
 		s.Server,
 		access.Look,
 		rest.Get("waiting", "/api/waiting"),
-		func(ctx context.Context, _ rest.Who, in *struct {
+		func(ctx context.Context, _ rest.Account, in *struct {
 			Product int64 `query:"product"`
 		}) (*rest.Body[[]entitlementsdb.WaitRow], error) {
 			w, err := s.Entitlements.Waiting(ctx, in.Product)
@@ -230,7 +232,7 @@ func (s *routes) waiting() {
 		s.Server,
 		access.Work,
 		rest.Post("wait", "/api/waiting"),
-		func(ctx context.Context, me rest.Who, in *struct {
+		func(ctx context.Context, me rest.Account, in *struct {
 			Body struct {
 				Product int64  `json:"product"`
 				User    string `json:"user"`
@@ -244,7 +246,7 @@ func (s *routes) waiting() {
 		s.Server,
 		access.Work,
 		rest.Post("endWait", "/api/waiting/{id}/end"),
-		func(ctx context.Context, me rest.Who, in *rest.ByID) (*rest.Body[rest.Done], error) {
+		func(ctx context.Context, me rest.Account, in *rest.ByID) (*rest.Body[rest.Done], error) {
 			return rest.DoneOr(s.Entitlements.EndWait(ctx, in.ID, me.Name))
 		},
 	)
@@ -252,7 +254,7 @@ func (s *routes) waiting() {
 		s.Server,
 		access.Work,
 		rest.Post("giveWaiting", "/api/products/{id}/give-seats"),
-		func(ctx context.Context, me rest.Who, in *rest.ByID) (*rest.Body[entitlements.HandedBack], error) {
+		func(ctx context.Context, me rest.Account, in *rest.ByID) (*rest.Body[entitlements.HandedBack], error) {
 			h, err := s.Entitlements.GiveWaiting(ctx, in.ID, me.Name)
 			return &rest.Body[entitlements.HandedBack]{Body: h}, err
 		},
@@ -265,7 +267,7 @@ func (s *routes) held() {
 		s.Server,
 		access.Look,
 		rest.Get("held", "/api/people/{code}/held"),
-		func(ctx context.Context, _ rest.Who, in *rest.ByCode) (*rest.Body[entitlements.Held], error) {
+		func(ctx context.Context, _ rest.Account, in *rest.ByCode) (*rest.Body[entitlements.Held], error) {
 			h, err := s.Entitlements.Held(ctx, in.Code)
 			return &rest.Body[entitlements.Held]{Body: h}, err
 		},
@@ -274,7 +276,7 @@ func (s *routes) held() {
 		s.Server,
 		access.Work,
 		rest.Post("mailHeld", "/api/people/{code}/held/mail"),
-		func(ctx context.Context, me rest.Who, in *struct {
+		func(ctx context.Context, me rest.Account, in *struct {
 			rest.ByCode
 			Body struct {
 				Address string `json:"address"`
@@ -287,7 +289,7 @@ func (s *routes) held() {
 		s.Server,
 		access.Look,
 		rest.Get("starterSets", "/api/starter-sets"),
-		func(ctx context.Context, _ rest.Who, _ *rest.None) (*rest.Body[[]entitlementsdb.StarterSet], error) {
+		func(ctx context.Context, _ rest.Account, _ *rest.None) (*rest.Body[[]entitlementsdb.StarterSet], error) {
 			l, err := s.Entitlements.StarterSets(ctx)
 			return &rest.Body[[]entitlementsdb.StarterSet]{Body: l}, err
 		},
@@ -296,7 +298,7 @@ func (s *routes) held() {
 		s.Server,
 		access.Work,
 		rest.Post("putStarterSet", "/api/starter-sets"),
-		func(ctx context.Context, me rest.Who, in *rest.Body[entitlementsdb.StarterSet]) (*rest.Body[rest.Done],
+		func(ctx context.Context, me rest.Account, in *rest.Body[entitlementsdb.StarterSet]) (*rest.Body[rest.Done],
 			error) {
 			_, err := s.Entitlements.PutStarterSet(ctx, in.Body, me.Name)
 			return rest.DoneOr(err)
@@ -306,7 +308,7 @@ func (s *routes) held() {
 		s.Server,
 		access.Work,
 		rest.Post("start", "/api/starter-sets/{id}/give"),
-		func(ctx context.Context, me rest.Who, in *struct {
+		func(ctx context.Context, me rest.Account, in *struct {
 			rest.ByID
 			Body struct {
 				User string `json:"user"`
@@ -327,7 +329,7 @@ func (s *routes) seats() {
 		s.Server,
 		access.Look,
 		rest.Get("freeSeats", "/api/products/{id}/seats"),
-		func(ctx context.Context, _ rest.Who, in *rest.ByID) (*rest.Body[[]entitlements.FreeSeats], error) {
+		func(ctx context.Context, _ rest.Account, in *rest.ByID) (*rest.Body[[]entitlements.FreeSeats], error) {
 			f, err := s.Entitlements.SeatsOf(ctx, in.ID)
 			return &rest.Body[[]entitlements.FreeSeats]{Body: f}, err
 		},
@@ -336,7 +338,7 @@ func (s *routes) seats() {
 		s.Server,
 		access.Work,
 		rest.Post("assignSeat", "/api/seats/assign"),
-		func(ctx context.Context, me rest.Who, in *rest.Body[entitlements.SeatDraft]) (*rest.Body[struct {
+		func(ctx context.Context, me rest.Account, in *rest.Body[entitlements.SeatDraft]) (*rest.Body[struct {
 			Line string `json:"line"`
 		}], error) {
 			out := &rest.Body[struct {
@@ -353,7 +355,7 @@ func (s *routes) seats() {
 		s.Server,
 		access.Work,
 		rest.Post("handBack", "/api/seats/hand-back"),
-		func(ctx context.Context, me rest.Who, in *struct {
+		func(ctx context.Context, me rest.Account, in *struct {
 			Body struct {
 				IDs  []int64 `json:"ids" minItems:"1"`
 				Give bool    `json:"give" doc:"each goes to whoever waits first"`
@@ -367,7 +369,7 @@ func (s *routes) seats() {
 		s.Server,
 		access.Work,
 		rest.Post("moveSeat", "/api/seats/{id}/move"),
-		func(ctx context.Context, me rest.Who, in *struct {
+		func(ctx context.Context, me rest.Account, in *struct {
 			rest.ByID
 			Body struct {
 				User string `json:"user"`

@@ -47,7 +47,7 @@ func (s *routes) asides() {
 		s.Server,
 		access.Work,
 		rest.Post("bookEntitlement", "/api/entitlements"),
-		func(ctx context.Context, me rest.Who, in *rest.Body[map[string]string]) (*rest.Body[intake.ImportResult],
+		func(ctx context.Context, me rest.Account, in *rest.Body[map[string]string]) (*rest.Body[intake.ImportResult],
 			error) {
 			res, err := s.Evidence.Book(ctx, "entitlements", in.Body, me.Name)
 			return &rest.Body[intake.ImportResult]{Body: res}, err
@@ -57,7 +57,7 @@ func (s *routes) asides() {
 		s.Server,
 		access.Work,
 		huma.Operation{OperationID: "setRules", Method: http.MethodPut, Path: "/api/rules"},
-		func(ctx context.Context, me rest.Who, in *rest.Body[evidence.Rules]) (*rest.Body[evidence.Rules], error) {
+		func(ctx context.Context, me rest.Account, in *rest.Body[evidence.Rules]) (*rest.Body[evidence.Rules], error) {
 			err := s.Evidence.SetRules(ctx, in.Body, me.Name)
 			return &rest.Body[evidence.Rules]{Body: in.Body}, err
 		},
@@ -66,7 +66,7 @@ func (s *routes) asides() {
 		s.Server,
 		access.Run,
 		rest.Post("mend", "/api/asides/{id}/mend"),
-		func(ctx context.Context, me rest.Who, in *struct {
+		func(ctx context.Context, me rest.Account, in *struct {
 			ID   int64 `path:"id"`
 			Body struct {
 				Content string `json:"content"`
@@ -80,7 +80,7 @@ func (s *routes) asides() {
 		s.Server,
 		access.Run,
 		rest.Post("drop", "/api/asides/{id}/drop"),
-		func(ctx context.Context, me rest.Who, in *struct {
+		func(ctx context.Context, me rest.Account, in *struct {
 			ID int64 `path:"id"`
 		}) (*rest.Body[rest.Done], error) {
 			return &rest.Body[rest.Done]{Body: rest.Done{Count: 1}}, s.Evidence.Drop(ctx, in.ID, me.Name)
@@ -90,7 +90,7 @@ func (s *routes) asides() {
 		s.Server,
 		access.Run,
 		rest.Post("retry", "/api/asides/retry"),
-		func(ctx context.Context, me rest.Who, _ *struct{}) (*rest.Body[rest.Done], error) {
+		func(ctx context.Context, me rest.Account, _ *struct{}) (*rest.Body[rest.Done], error) {
 			n, err := s.Evidence.Retry(ctx, me.Name)
 			return &rest.Body[rest.Done]{Body: rest.Done{Count: n}}, err
 		},
@@ -103,7 +103,7 @@ func (s *routes) tokens() {
 		s.Server,
 		access.Run,
 		rest.Get("tokens", "/api/tokens"),
-		func(ctx context.Context, _ rest.Who, _ *struct{}) (*rest.Body[[]evidence.TokenView], error) {
+		func(ctx context.Context, _ rest.Account, _ *struct{}) (*rest.Body[[]evidence.TokenView], error) {
 			t, err := s.Collecting.Tokens(ctx)
 			return &rest.Body[[]evidence.TokenView]{Body: t}, err
 		},
@@ -112,7 +112,7 @@ func (s *routes) tokens() {
 		s.Server,
 		access.Run,
 		rest.Post("addToken", "/api/tokens"),
-		func(ctx context.Context, me rest.Who, in *rest.Body[struct {
+		func(ctx context.Context, me rest.Account, in *rest.Body[struct {
 			Source  string `json:"source"`
 			FindsBy string `json:"findsBy" enum:"id,name"`
 		}]) (*rest.Body[NewToken], error) {
@@ -124,7 +124,7 @@ func (s *routes) tokens() {
 		s.Server,
 		access.Run,
 		rest.Post("revokeToken", "/api/tokens/{id}/revoke"),
-		func(ctx context.Context, me rest.Who, in *struct {
+		func(ctx context.Context, me rest.Account, in *struct {
 			ID int64 `path:"id"`
 		}) (*rest.Body[rest.Done], error) {
 			return &rest.Body[rest.Done]{Body: rest.Done{Count: 1}}, s.Collecting.RevokeToken(ctx, in.ID, me.Name)
@@ -138,7 +138,7 @@ func (s *routes) scans() {
 		s.Server,
 		access.Look,
 		rest.Get("schedules", "/api/schedules"),
-		func(ctx context.Context, _ rest.Who, _ *struct{}) (*rest.Body[[]evidence.ScheduleView], error) {
+		func(ctx context.Context, _ rest.Account, _ *struct{}) (*rest.Body[[]evidence.ScheduleView], error) {
 			l, err := s.Collecting.Schedules(ctx)
 			return &rest.Body[[]evidence.ScheduleView]{Body: l}, err
 		},
@@ -147,7 +147,8 @@ func (s *routes) scans() {
 		s.Server,
 		access.Work,
 		rest.Post("saveSchedule", "/api/schedules"),
-		func(ctx context.Context, me rest.Who, in *rest.Body[evidence.ScheduleDraft]) (*rest.Body[rest.Made], error) {
+		func(ctx context.Context, me rest.Account, in *rest.Body[evidence.ScheduleDraft]) (*rest.Body[rest.Made],
+			error) {
 			id, err := s.Collecting.SaveSchedule(ctx, in.Body, me.Name)
 			if err == nil {
 				_, err = s.Collecting.Plan(ctx)
@@ -159,7 +160,7 @@ func (s *routes) scans() {
 		s.Server,
 		access.Work,
 		rest.Post("dropSchedule", "/api/schedules/{id}/drop"),
-		func(ctx context.Context, me rest.Who, in *struct {
+		func(ctx context.Context, me rest.Account, in *struct {
 			ID int64 `path:"id"`
 		}) (*rest.Body[rest.Done], error) {
 			return &rest.Body[rest.Done]{Body: rest.Done{Count: 1}}, s.Collecting.DropSchedule(ctx, in.ID, me.Name)
@@ -169,7 +170,7 @@ func (s *routes) scans() {
 		s.Server,
 		access.Work,
 		rest.Post("askScans", "/api/scan-orders"),
-		func(ctx context.Context, me rest.Who, in *rest.Body[struct {
+		func(ctx context.Context, me rest.Account, in *rest.Body[struct {
 			Devices []string `json:"devices" minItems:"1" maxItems:"5000"`
 		}]) (*rest.Body[rest.Done], error) {
 			n, err := s.Collecting.AskScans(ctx, in.Body.Devices, me.Name)
@@ -180,7 +181,7 @@ func (s *routes) scans() {
 		s.Server,
 		access.Work,
 		rest.Post("orderAct", "/api/scan-orders/act"),
-		func(ctx context.Context, _ rest.Who, in *rest.Body[struct {
+		func(ctx context.Context, _ rest.Account, in *rest.Body[struct {
 			IDs []int64 `json:"ids" minItems:"1"`
 			Act string  `json:"act" enum:"again,call off"`
 		}]) (*rest.Body[rest.Done], error) {
@@ -192,7 +193,7 @@ func (s *routes) scans() {
 		s.Server,
 		access.Look,
 		rest.Get("orderCounts", "/api/scan-orders/counts"),
-		func(ctx context.Context, _ rest.Who, _ *struct{}) (*rest.Body[[]evidencedb.OrderCount], error) {
+		func(ctx context.Context, _ rest.Account, _ *struct{}) (*rest.Body[[]evidencedb.OrderCount], error) {
 			c, err := s.Collecting.OrderCounts(ctx)
 			return &rest.Body[[]evidencedb.OrderCount]{Body: c}, err
 		},
@@ -205,7 +206,7 @@ func (s *routes) groups() {
 		s.Server,
 		access.Look,
 		rest.Get("groups", "/api/groups"),
-		func(ctx context.Context, _ rest.Who, _ *struct{}) (*rest.Body[[]evidence.DeviceGroupView], error) {
+		func(ctx context.Context, _ rest.Account, _ *struct{}) (*rest.Body[[]evidence.DeviceGroupView], error) {
 			g, err := s.Evidence.DeviceGroups(ctx)
 			return &rest.Body[[]evidence.DeviceGroupView]{Body: g}, err
 		},
@@ -214,7 +215,7 @@ func (s *routes) groups() {
 		s.Server,
 		access.Look,
 		rest.Get("conditionFields", "/api/groups/fields"),
-		func(ctx context.Context, _ rest.Who, _ *struct{}) (*rest.Body[evidence.ConditionFields], error) {
+		func(ctx context.Context, _ rest.Account, _ *struct{}) (*rest.Body[evidence.ConditionFields], error) {
 			f, err := s.Evidence.ConditionFields(ctx)
 			return &rest.Body[evidence.ConditionFields]{Body: f}, err
 		},
@@ -223,7 +224,8 @@ func (s *routes) groups() {
 		s.Server,
 		access.Look,
 		rest.Post("previewGroup", "/api/groups/preview"),
-		func(ctx context.Context, _ rest.Who, in *rest.Body[evidence.GroupDraft]) (*rest.Body[evidence.GroupPreview],
+		func(ctx context.Context, _ rest.Account,
+			in *rest.Body[evidence.GroupDraft]) (*rest.Body[evidence.GroupPreview],
 			error) {
 			p, err := s.Evidence.PreviewGroup(ctx, in.Body)
 			return &rest.Body[evidence.GroupPreview]{Body: p}, err
@@ -233,7 +235,7 @@ func (s *routes) groups() {
 		s.Server,
 		access.Work,
 		rest.Post("saveGroup", "/api/groups"),
-		func(ctx context.Context, me rest.Who, in *rest.Body[evidence.GroupDraft]) (*rest.Body[rest.Made], error) {
+		func(ctx context.Context, me rest.Account, in *rest.Body[evidence.GroupDraft]) (*rest.Body[rest.Made], error) {
 			id, err := s.Evidence.SaveGroup(ctx, in.Body, me.Name)
 			return &rest.Body[rest.Made]{Body: rest.Made{ID: id}}, err
 		},
@@ -242,7 +244,7 @@ func (s *routes) groups() {
 		s.Server,
 		access.Work,
 		rest.Post("dropGroup", "/api/groups/{id}/drop"),
-		func(ctx context.Context, me rest.Who, in *struct {
+		func(ctx context.Context, me rest.Account, in *struct {
 			ID int64 `path:"id"`
 		}) (*rest.Body[rest.Done], error) {
 			return &rest.Body[rest.Done]{Body: rest.Done{Count: 1}}, s.Evidence.DropGroup(ctx, in.ID, me.Name)
@@ -256,7 +258,7 @@ func (s *routes) changes() {
 		s.Server,
 		access.Look,
 		rest.Get("changeRules", "/api/change-rules"),
-		func(ctx context.Context, _ rest.Who, _ *struct{}) (*rest.Body[[]evidence.ChangeRuleView], error) {
+		func(ctx context.Context, _ rest.Account, _ *struct{}) (*rest.Body[[]evidence.ChangeRuleView], error) {
 			l, err := s.Evidence.ChangeRules(ctx)
 			return &rest.Body[[]evidence.ChangeRuleView]{Body: l}, err
 		},
@@ -265,7 +267,8 @@ func (s *routes) changes() {
 		s.Server,
 		access.Look,
 		rest.Post("previewChangeRule", "/api/change-rules/preview"),
-		func(ctx context.Context, _ rest.Who, in *rest.Body[evidence.ChangeRuleDraft]) (*rest.Body[rest.Done], error) {
+		func(ctx context.Context, _ rest.Account, in *rest.Body[evidence.ChangeRuleDraft]) (*rest.Body[rest.Done],
+			error) {
 			n, err := s.Evidence.PreviewChangeRule(ctx, in.Body)
 			return &rest.Body[rest.Done]{Body: rest.Done{Count: n}}, err
 		},
@@ -274,7 +277,7 @@ func (s *routes) changes() {
 		s.Server,
 		access.Work,
 		rest.Post("addChangeRule", "/api/change-rules"),
-		func(ctx context.Context, me rest.Who, in *rest.Body[evidence.ChangeRuleDraft]) (*rest.Body[rest.Done],
+		func(ctx context.Context, me rest.Account, in *rest.Body[evidence.ChangeRuleDraft]) (*rest.Body[rest.Done],
 			error) {
 			n, err := s.Evidence.AddChangeRule(ctx, in.Body, me.Name)
 			return &rest.Body[rest.Done]{Body: rest.Done{Count: n}}, err
@@ -284,7 +287,7 @@ func (s *routes) changes() {
 		s.Server,
 		access.Work,
 		rest.Post("endChangeRule", "/api/change-rules/{id}/end"),
-		func(ctx context.Context, me rest.Who, in *struct {
+		func(ctx context.Context, me rest.Account, in *struct {
 			ID int64 `path:"id"`
 		}) (*rest.Body[rest.Done], error) {
 			return &rest.Body[rest.Done]{Body: rest.Done{Count: 1}}, s.Evidence.EndChangeRule(ctx, in.ID, me.Name)
@@ -294,7 +297,7 @@ func (s *routes) changes() {
 		s.Server,
 		access.Look,
 		rest.Get("changesByDay", "/api/changes/by-day"),
-		func(ctx context.Context, _ rest.Who, in *rest.ListInput) (*rest.Body[[]evidencedb.ChangeTally], error) {
+		func(ctx context.Context, _ rest.Account, in *rest.ListInput) (*rest.Body[[]evidencedb.ChangeTally], error) {
 			q, err := in.Query()
 			if err != nil {
 				return nil, err
@@ -311,7 +314,7 @@ func (s *routes) sources() {
 		s.Server,
 		access.Look,
 		rest.Get("deviceEvidence", "/api/devices/{code}/evidence"),
-		func(ctx context.Context, _ rest.Who, in *struct {
+		func(ctx context.Context, _ rest.Account, in *struct {
 			Code string `path:"code"`
 		}) (*rest.Body[evidence.DeviceEvidence], error) {
 			e, err := s.Evidence.DeviceEvidence(ctx, in.Code)
@@ -322,7 +325,7 @@ func (s *routes) sources() {
 		s.Server,
 		access.Look,
 		rest.Get("deviceFiles", "/api/devices/{code}/files"),
-		func(ctx context.Context, _ rest.Who, in *struct {
+		func(ctx context.Context, _ rest.Account, in *struct {
 			Code   string `path:"code"`
 			Record int64  `query:"record"`
 		}) (*rest.Body[[]evidencedb.DeviceFileRow], error) {
@@ -334,7 +337,7 @@ func (s *routes) sources() {
 		s.Server,
 		access.Look,
 		rest.Get("compare", "/api/compare"),
-		func(ctx context.Context, _ rest.Who, in *struct {
+		func(ctx context.Context, _ rest.Account, in *struct {
 			Left  string `query:"left" required:"true"`
 			Right string `query:"right" required:"true"`
 		}) (*rest.Body[evidence.Comparison], error) {
@@ -346,7 +349,7 @@ func (s *routes) sources() {
 		s.Server,
 		access.Look,
 		rest.Get("findFiles", "/api/file-search"),
-		func(ctx context.Context, _ rest.Who, in *struct {
+		func(ctx context.Context, _ rest.Account, in *struct {
 			Name string `query:"name" required:"true"`
 		}) (*rest.Body[evidence.FileSearch], error) {
 			f, err := s.Evidence.FindFiles(ctx, in.Name)
@@ -357,7 +360,7 @@ func (s *routes) sources() {
 		s.Server,
 		access.Look,
 		rest.Get("drill", "/api/drill"),
-		func(ctx context.Context, _ rest.Who, in *struct {
+		func(ctx context.Context, _ rest.Account, in *struct {
 			Publisher string `query:"publisher"`
 			Product   int64  `query:"product"`
 			Version   string `query:"version"`
@@ -389,7 +392,7 @@ func (s *routes) recordFields() {
 		s.Server,
 		access.Look,
 		rest.Get("recordFields", "/api/name-rules/fields"),
-		func(context.Context, rest.Who, *struct{}) (*rest.Body[evidence.ConditionFields], error) {
+		func(context.Context, rest.Account, *struct{}) (*rest.Body[evidence.ConditionFields], error) {
 			return &rest.Body[evidence.ConditionFields]{Body: s.Evidence.RecordFields()}, nil
 		},
 	)
@@ -400,7 +403,7 @@ func (s *routes) details() {
 		s.Server,
 		access.Look,
 		rest.Get("device", "/api/devices/{code}"),
-		func(ctx context.Context, _ rest.Who, in *struct {
+		func(ctx context.Context, _ rest.Account, in *struct {
 			Code string `path:"code"`
 		}) (*rest.Body[evidence.DeviceView], error) {
 			d, err := s.Evidence.Device(ctx, in.Code)
@@ -411,7 +414,7 @@ func (s *routes) details() {
 		s.Server,
 		access.Look,
 		rest.Get("rules", "/api/rules"),
-		func(ctx context.Context, _ rest.Who, _ *struct{}) (*rest.Body[evidence.Rules], error) {
+		func(ctx context.Context, _ rest.Account, _ *struct{}) (*rest.Body[evidence.Rules], error) {
 			r, err := s.Evidence.Rules(ctx)
 			return &rest.Body[evidence.Rules]{Body: r}, err
 		},
@@ -420,7 +423,7 @@ func (s *routes) details() {
 		s.Server,
 		access.Look,
 		rest.Get("importKinds", "/api/import-kinds"),
-		func(context.Context, rest.Who, *rest.None) (*rest.Body[[]string], error) {
+		func(context.Context, rest.Account, *rest.None) (*rest.Body[[]string], error) {
 			return &rest.Body[[]string]{Body: evidence.ImportKinds()}, nil
 		},
 	)

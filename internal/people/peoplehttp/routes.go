@@ -36,7 +36,7 @@ type Me struct {
 }
 
 func (s *routes) me(ctx context.Context) *rest.Body[Me] {
-	m := s.Who(ctx)
+	m := s.Account(ctx)
 	return &rest.Body[Me]{Body: Me{m.Name, string(m.Role), s.Demo, s.Clock.Now().Unix()}}
 }
 

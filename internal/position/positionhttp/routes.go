@@ -53,7 +53,7 @@ func (s *routes) statements() {
 		s.Server,
 		access.Look,
 		rest.Get("statements", "/api/statements"),
-		func(ctx context.Context, _ rest.Who, _ *rest.None) (*rest.Body[[]positiondb.StoredStatement], error) {
+		func(ctx context.Context, _ rest.Account, _ *rest.None) (*rest.Body[[]positiondb.StoredStatement], error) {
 			l, err := s.Position.Statements(ctx)
 			return &rest.Body[[]positiondb.StoredStatement]{Body: l}, err
 		},
@@ -62,7 +62,7 @@ func (s *routes) statements() {
 		s.Server,
 		access.Look,
 		rest.Get("statement", "/api/statements/{id}"),
-		func(ctx context.Context, _ rest.Who, in *struct {
+		func(ctx context.Context, _ rest.Account, in *struct {
 			rest.ByID
 			Today bool `query:"today"`
 		}) (*rest.Body[position.StatementView], error) {
@@ -74,7 +74,7 @@ func (s *routes) statements() {
 		s.Server,
 		access.Work,
 		rest.Post("makeStatement", "/api/statements"),
-		func(ctx context.Context, me rest.Who, in *struct {
+		func(ctx context.Context, me rest.Account, in *struct {
 			Body struct {
 				AsOf     string  `json:"asOf"`
 				Products []int64 `json:"products"`
@@ -116,7 +116,7 @@ func (s *routes) positions() {
 		s.Server,
 		access.Look,
 		rest.Get("parts", "/api/products/{id}/parts"),
-		func(ctx context.Context, _ rest.Who, in *struct {
+		func(ctx context.Context, _ rest.Account, in *struct {
 			rest.ByID
 			By   string `query:"by" enum:"unit,country,contract" default:"unit"`
 			AsOf string `query:"asOf"`
@@ -133,7 +133,7 @@ func (s *routes) positions() {
 		s.Server,
 		access.Look,
 		rest.Get("prove", "/api/products/{id}/proof"),
-		func(ctx context.Context, _ rest.Who, in *rest.ByID) (*rest.Body[[]position.ProofRun], error) {
+		func(ctx context.Context, _ rest.Account, in *rest.ByID) (*rest.Body[[]position.ProofRun], error) {
 			p, err := s.Position.Prove(ctx, in.ID)
 			return &rest.Body[[]position.ProofRun]{Body: p}, err
 		},
@@ -142,7 +142,7 @@ func (s *routes) positions() {
 		s.Server,
 		access.Work,
 		rest.Post("metricOrder", "/api/products/{id}/metric-order"),
-		func(ctx context.Context, me rest.Who, in *struct {
+		func(ctx context.Context, me rest.Account, in *struct {
 			rest.ByID
 			Body struct {
 				Order []string `json:"order"`
@@ -155,7 +155,7 @@ func (s *routes) positions() {
 		s.Server,
 		access.Look,
 		rest.Get("productSteps", "/api/products/{id}/steps"),
-		func(ctx context.Context, _ rest.Who, in *struct {
+		func(ctx context.Context, _ rest.Account, in *struct {
 			rest.ByID
 			From string `query:"from" required:"true"`
 			To   string `query:"to"`
@@ -172,7 +172,7 @@ func (s *routes) positions() {
 		s.Server,
 		access.Look,
 		rest.Get("allSteps", "/api/steps"),
-		func(ctx context.Context, _ rest.Who, in *struct {
+		func(ctx context.Context, _ rest.Account, in *struct {
 			From  string `query:"from" required:"true"`
 			To    string `query:"to"`
 			Watch string `query:"watch" maxLength:"60" doc:"a key of your own, under which you can ask how far it is"`
@@ -191,7 +191,7 @@ func (s *routes) positions() {
 		s.Server,
 		access.Look,
 		rest.Post("tryBasket", "/api/baskets/try"),
-		func(ctx context.Context, _ rest.Who, in *struct {
+		func(ctx context.Context, _ rest.Account, in *struct {
 			Body struct {
 				Measures []snapshot.BasketMeasure `json:"measures"`
 			}
@@ -237,7 +237,7 @@ func (s *routes) products() {
 		s.Server,
 		access.Look,
 		rest.Get("position", "/api/products/{id}/position"),
-		func(ctx context.Context, _ rest.Who, in *struct {
+		func(ctx context.Context, _ rest.Account, in *struct {
 			ID   int64  `path:"id"`
 			AsOf string `query:"asOf"`
 		}) (*rest.Body[position.ProductPosition], error) {
@@ -253,7 +253,7 @@ func (s *routes) products() {
 		s.Server,
 		access.Look,
 		rest.Get("units", "/api/products/{id}/units"),
-		func(ctx context.Context, _ rest.Who, in *struct {
+		func(ctx context.Context, _ rest.Account, in *struct {
 			ID    int64  `path:"id"`
 			Group string `query:"group"`
 			AsOf  string `query:"asOf"`
@@ -274,7 +274,7 @@ func (s *routes) waysOut() {
 		s.Server,
 		access.Look,
 		rest.Get("waysOut", "/api/products/{id}/ways-out"),
-		func(ctx context.Context, _ rest.Who, in *rest.ByID) (*rest.Body[[]position.WayOut], error) {
+		func(ctx context.Context, _ rest.Account, in *rest.ByID) (*rest.Body[[]position.WayOut], error) {
 			removals, err := s.Worklist.OpenRemovals(ctx, in.ID)
 			if err != nil {
 				return nil, err

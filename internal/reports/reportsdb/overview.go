@@ -11,8 +11,8 @@ import (
 	"github.com/shopspring/decimal"
 )
 
-// Course is how much stands at each station of the work.
-type Course struct {
+// Counts is how much stands at each station of the work.
+type Counts struct {
 	Devices      int64 `json:"devices"`
 	InService    int64 `json:"inService"`
 	Fresh        int64 `json:"fresh"`
@@ -42,9 +42,9 @@ type Course struct {
 	BackCases    int64 `json:"backCases"`
 }
 
-// CountCourse counts what stands at each station; soon is the last day of "ends soon", today its first.
-func CountCourse(tx *sqlite.Tx, today, soon civil.Day) (Course, error) {
-	var c Course
+// CountOverview counts what stands at each station; soon is the last day of "ends soon", today its first.
+func CountOverview(tx *sqlite.Tx, today, soon civil.Day) (Counts, error) {
+	var c Counts
 	err := tx.QueryRowContext(tx.Ctx, `SELECT (SELECT count(*) FROM device), (SELECT count(*) FROM device
 		WHERE status = 'in_service'),
 		(SELECT count(*) FROM device_fact f JOIN device d ON d.id = f.device_id WHERE f.age = 'fresh'

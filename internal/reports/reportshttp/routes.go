@@ -39,7 +39,7 @@ func (s *routes) howFar() {
 		s.Server,
 		access.Look,
 		rest.Get("howFar", "/api/how-far/{key}"),
-		func(_ context.Context, _ rest.Who, in *struct {
+		func(_ context.Context, _ rest.Account, in *struct {
 			Key string `path:"key" maxLength:"60"`
 		}) (*rest.Body[rest.Said], error) {
 			return &rest.Body[rest.Said]{Body: rest.Said{Words: s.Progress.HowFar(in.Key)}}, nil
@@ -64,21 +64,21 @@ func (s *routes) overview() {
 		s.Server,
 		access.Look,
 		rest.Get("status", "/api/status"),
-		func(ctx context.Context, _ rest.Who, _ *struct{}) (*rest.Body[renewal.RefreshStatus], error) {
+		func(ctx context.Context, _ rest.Account, _ *struct{}) (*rest.Body[renewal.RefreshStatus], error) {
 			return &rest.Body[renewal.RefreshStatus]{Body: s.Renewal.Status()}, nil
 		},
 	)
 	rest.Handle(
 		s.Server,
 		access.Look,
-		rest.Get("course", "/api/course"),
-		func(ctx context.Context, _ rest.Who, _ *struct{}) (*rest.Body[reports.CourseView], error) {
-			c, err := s.Reports.Course(ctx)
-			return &rest.Body[reports.CourseView]{Body: c}, err
+		rest.Get("overview", "/api/overview"),
+		func(ctx context.Context, _ rest.Account, _ *struct{}) (*rest.Body[reports.Overview], error) {
+			c, err := s.Reports.Overview(ctx)
+			return &rest.Body[reports.Overview]{Body: c}, err
 		},
 	)
 	rest.Handle(s.Server, access.Look, rest.Get("find", "/api/find"),
-		func(ctx context.Context, _ rest.Who, in *struct {
+		func(ctx context.Context, _ rest.Account, in *struct {
 			Text string `query:"q" minLength:"1"`
 		}) (*rest.Body[[]reportsdb.Hit], error) {
 			hits, err := s.Reports.Find(ctx, in.Text)
@@ -88,7 +88,7 @@ func (s *routes) overview() {
 		s.Server,
 		access.Look,
 		rest.Get("imports", "/api/imports"),
-		func(ctx context.Context, _ rest.Who, _ *struct{}) (*rest.Body[[]reports.ImportView], error) {
+		func(ctx context.Context, _ rest.Account, _ *struct{}) (*rest.Body[[]reports.ImportView], error) {
 			p, err := s.Reports.Imports(ctx)
 			return &rest.Body[[]reports.ImportView]{Body: p}, err
 		},

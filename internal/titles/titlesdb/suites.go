@@ -8,8 +8,8 @@ import (
 	"ensomet/internal/sqlite"
 )
 
-// LeaveOut leaves a product on a device out of the count.
-func LeaveOut(tx *sqlite.Tx, v snapshot.LeftOut) error {
+// Exclude leaves a product on a device out of the count.
+func Exclude(tx *sqlite.Tx, v snapshot.Exclusion) error {
 	if _, err := tx.Exec("UPDATE left_out SET ended_at = ?, ended_by = ? WHERE device_id = ? AND product_id = ? AND "+
 		"ended_at = 0", v.At, v.Author, v.Device, v.Product); err != nil {
 		return err
@@ -38,8 +38,8 @@ func CountAgain(tx *sqlite.Tx, device, product, at int64, by string) error {
 	)
 }
 
-// SignLeftOut makes a waiting one hold, or refuses it.
-func SignLeftOut(tx *sqlite.Tx, id, at int64, by string, agreed bool) error {
+// SignExclusion makes a waiting one hold, or refuses it.
+func SignExclusion(tx *sqlite.Tx, id, at int64, by string, agreed bool) error {
 	if agreed {
 		return tx.One(
 			"UPDATE left_out SET state = 'holds', signed_by = ?, signed_at = ? WHERE id = ? AND state = 'waiting' "+

@@ -43,7 +43,8 @@ func (s *routes) catalogue() {
 		s.Server,
 		access.Work,
 		rest.Post("editTitle", "/api/catalogue/titles"),
-		func(ctx context.Context, me rest.Who, in *rest.Body[titles.TitleEdit]) (*rest.Body[titles.CatalogueEffect],
+		func(ctx context.Context, me rest.Account,
+			in *rest.Body[titles.TitleEdit]) (*rest.Body[titles.CatalogueEffect],
 			error) {
 			e, err := s.Catalogue.EditTitle(ctx, in.Body, me.Name)
 			return changed(ctx, in.Body.Dry, e, err)
@@ -53,7 +54,8 @@ func (s *routes) catalogue() {
 		s.Server,
 		access.Work,
 		rest.Post("editProduct", "/api/catalogue/products"),
-		func(ctx context.Context, me rest.Who, in *rest.Body[titles.ProductEdit]) (*rest.Body[titles.CatalogueEffect],
+		func(ctx context.Context, me rest.Account,
+			in *rest.Body[titles.ProductEdit]) (*rest.Body[titles.CatalogueEffect],
 			error) {
 			e, err := s.Catalogue.EditProduct(ctx, in.Body, me.Name)
 			return changed(ctx, in.Body.Dry, e, err)
@@ -63,7 +65,7 @@ func (s *routes) catalogue() {
 		s.Server,
 		access.Work,
 		rest.Post("editPublisher", "/api/catalogue/publishers"),
-		func(ctx context.Context, me rest.Who,
+		func(ctx context.Context, me rest.Account,
 			in *rest.Body[titles.PublisherEdit]) (*rest.Body[titles.CatalogueEffect], error) {
 			e, err := s.Catalogue.EditPublisher(ctx, in.Body, me.Name)
 			return changed(ctx, in.Body.Dry, e, err)
@@ -73,7 +75,8 @@ func (s *routes) catalogue() {
 		s.Server,
 		access.Work,
 		rest.Post("takeOffer", "/api/catalogue/offers/take"),
-		func(ctx context.Context, me rest.Who, in *rest.Body[titles.OfferTaking]) (*rest.Body[titles.CatalogueEffect],
+		func(ctx context.Context, me rest.Account,
+			in *rest.Body[titles.OfferTaking]) (*rest.Body[titles.CatalogueEffect],
 			error) {
 			e, err := s.Catalogue.TakeOffer(ctx, in.Body, me.Name)
 			return changed(ctx, in.Body.Dry, e, err)
@@ -83,7 +86,7 @@ func (s *routes) catalogue() {
 		s.Server,
 		access.Look,
 		rest.Get("updates", "/api/catalogue/updates"),
-		func(ctx context.Context, _ rest.Who, _ *struct{}) (*rest.Body[titles.Updates], error) {
+		func(ctx context.Context, _ rest.Account, _ *struct{}) (*rest.Body[titles.Updates], error) {
 			u, err := s.Catalogue.Updates(ctx)
 			return &rest.Body[titles.Updates]{Body: u}, err
 		},
@@ -92,7 +95,7 @@ func (s *routes) catalogue() {
 		s.Server,
 		access.Look,
 		rest.Get("offer", "/api/catalogue/offers/{id}"),
-		func(ctx context.Context, _ rest.Who, in *struct {
+		func(ctx context.Context, _ rest.Account, in *struct {
 			ID     int64  `path:"id"`
 			Sort   string `query:"sort" enum:"new,changed,conflict,"`
 			Search string `query:"q"`
@@ -110,7 +113,7 @@ func (s *routes) catalogue() {
 		s.Server,
 		access.Work,
 		rest.Post("closeOffer", "/api/catalogue/offers/{id}/close"),
-		func(ctx context.Context, me rest.Who, in *struct {
+		func(ctx context.Context, me rest.Account, in *struct {
 			ID int64 `path:"id"`
 		}) (*rest.Body[rest.Done], error) {
 			return &rest.Body[rest.Done]{Body: rest.Done{Count: 1}}, s.Catalogue.CloseOffer(ctx, in.ID, me.Name)
@@ -120,7 +123,7 @@ func (s *routes) catalogue() {
 		s.Server,
 		access.Work,
 		rest.Post("offerStarter", "/api/catalogue/starter"),
-		func(ctx context.Context, me rest.Who, _ *struct{}) (*rest.Body[rest.Made], error) {
+		func(ctx context.Context, me rest.Account, _ *struct{}) (*rest.Body[rest.Made], error) {
 			id, err := s.Catalogue.OfferStarter(ctx, me.Name)
 			return &rest.Body[rest.Made]{Body: rest.Made{ID: id}}, err
 		},
@@ -129,7 +132,7 @@ func (s *routes) catalogue() {
 		s.Server,
 		access.Work,
 		rest.Post("setTags", "/api/products/{id}/tags"),
-		func(ctx context.Context, me rest.Who, in *struct {
+		func(ctx context.Context, me rest.Account, in *struct {
 			ID   int64 `path:"id"`
 			Body struct {
 				Tags []string `json:"tags" maxItems:"50"`
@@ -143,7 +146,7 @@ func (s *routes) catalogue() {
 		s.Server,
 		access.Look,
 		rest.Get("tags", "/api/tags"),
-		func(ctx context.Context, _ rest.Who, _ *struct{}) (*rest.Body[[]titles.TagCount], error) {
+		func(ctx context.Context, _ rest.Account, _ *struct{}) (*rest.Body[[]titles.TagCount], error) {
 			list, err := s.Catalogue.Tags(ctx)
 			return &rest.Body[[]titles.TagCount]{Body: list}, err
 		},
@@ -152,7 +155,7 @@ func (s *routes) catalogue() {
 		s.Server,
 		access.Work,
 		rest.Post("watch", "/api/products/{id}/watch"),
-		func(ctx context.Context, me rest.Who, in *struct {
+		func(ctx context.Context, me rest.Account, in *struct {
 			ID   int64 `path:"id"`
 			Body struct {
 				On bool `json:"on"`
@@ -165,7 +168,7 @@ func (s *routes) catalogue() {
 		s.Server,
 		access.Work,
 		rest.Post("addRemark", "/api/products/{id}/remarks"),
-		func(ctx context.Context, me rest.Who, in *struct {
+		func(ctx context.Context, me rest.Account, in *struct {
 			ID   int64 `path:"id"`
 			Body struct {
 				Device string `json:"device" doc:"device_id, for a remark about one install"`
@@ -180,7 +183,7 @@ func (s *routes) catalogue() {
 		s.Server,
 		access.Work,
 		rest.Post("dropRemark", "/api/remarks/{id}/drop"),
-		func(ctx context.Context, me rest.Who, in *struct {
+		func(ctx context.Context, me rest.Account, in *struct {
 			ID int64 `path:"id"`
 		}) (*rest.Body[rest.Done], error) {
 			return &rest.Body[rest.Done]{Body: rest.Done{Count: 1}}, s.Catalogue.DropRemark(ctx, in.ID, me.Name)
@@ -190,7 +193,7 @@ func (s *routes) catalogue() {
 		s.Server,
 		access.Look,
 		rest.Get("versions", "/api/products/{id}/versions"),
-		func(ctx context.Context, _ rest.Who, in *struct {
+		func(ctx context.Context, _ rest.Account, in *struct {
 			ID int64 `path:"id"`
 		}) (*rest.Body[[]titles.VersionView], error) {
 			list, err := s.Catalogue.Versions(ctx, in.ID)
@@ -201,7 +204,7 @@ func (s *routes) catalogue() {
 		s.Server,
 		access.Look,
 		rest.Get("lifeCycle", "/api/life-cycle"),
-		func(ctx context.Context, _ rest.Who, in *struct {
+		func(ctx context.Context, _ rest.Account, in *struct {
 			On     string `query:"on" doc:"YYYY-MM-DD; empty is today"`
 			Months int    `query:"months" default:"18" minimum:"1" maximum:"120"`
 		}) (*rest.Body[titles.LifeCycle], error) {
@@ -217,7 +220,7 @@ func (s *routes) catalogue() {
 		s.Server,
 		access.Work,
 		rest.Post("putPlan", "/api/plans"),
-		func(ctx context.Context, me rest.Who, in *rest.Body[titles.PlanDraft]) (*rest.Body[rest.Made], error) {
+		func(ctx context.Context, me rest.Account, in *rest.Body[titles.PlanDraft]) (*rest.Body[rest.Made], error) {
 			id, err := s.Catalogue.PutPlan(ctx, in.Body, me.Name)
 			return &rest.Body[rest.Made]{Body: rest.Made{ID: id}}, err
 		},
@@ -226,7 +229,7 @@ func (s *routes) catalogue() {
 		s.Server,
 		access.Work,
 		rest.Post("endPlan", "/api/plans/{id}/end"),
-		func(ctx context.Context, me rest.Who, in *struct {
+		func(ctx context.Context, me rest.Account, in *struct {
 			ID   int64 `path:"id"`
 			Body struct {
 				Why string `json:"why" minLength:"1"`
@@ -245,7 +248,8 @@ func (s *routes) decisions() {
 		s.Server,
 		access.Work,
 		rest.Post("previewDecision", "/api/names/preview"),
-		func(ctx context.Context, me rest.Who, in *rest.Body[titles.NameDecision]) (*rest.Body[titles.Effect], error) {
+		func(ctx context.Context, me rest.Account, in *rest.Body[titles.NameDecision]) (*rest.Body[titles.Effect],
+			error) {
 			e, err := s.Titles.PreviewDecision(ctx, in.Body, me.Name)
 			return &rest.Body[titles.Effect]{Body: e}, err
 		},
@@ -254,7 +258,8 @@ func (s *routes) decisions() {
 		s.Server,
 		access.Work,
 		rest.Post("decide", "/api/names/decide"),
-		func(ctx context.Context, me rest.Who, in *rest.Body[titles.NameDecision]) (*rest.Body[titles.Effect], error) {
+		func(ctx context.Context, me rest.Account, in *rest.Body[titles.NameDecision]) (*rest.Body[titles.Effect],
+			error) {
 			e, err := s.Titles.Decide(ctx, in.Body, me.Name)
 			return &rest.Body[titles.Effect]{Body: e}, err
 		},
@@ -263,7 +268,7 @@ func (s *routes) decisions() {
 		s.Server,
 		access.Work,
 		rest.Post("withdraw", "/api/names/withdraw"),
-		func(ctx context.Context, me rest.Who, in *rest.Body[struct {
+		func(ctx context.Context, me rest.Account, in *rest.Body[struct {
 			Key string `json:"key"`
 		}]) (*rest.Body[rest.Done], error) {
 			err := s.Titles.Withdraw(ctx, in.Body.Key, me.Name)
@@ -274,7 +279,7 @@ func (s *routes) decisions() {
 		s.Server,
 		access.Work,
 		rest.Post("addTitle", "/api/titles"),
-		func(ctx context.Context, me rest.Who, in *rest.Body[titles.NewTitle]) (*rest.Body[struct {
+		func(ctx context.Context, me rest.Account, in *rest.Body[titles.NewTitle]) (*rest.Body[struct {
 			Product int64 `json:"product"`
 		}], error) {
 			id, err := s.Titles.AddTitle(ctx, in.Body, me.Name)
@@ -300,7 +305,7 @@ func (s *routes) queue() {
 		s.Server,
 		access.Look,
 		rest.Get("queue", "/api/names/queue"),
-		func(ctx context.Context, me rest.Who, _ *struct{}) (*rest.Body[titles.Queue], error) {
+		func(ctx context.Context, me rest.Account, _ *struct{}) (*rest.Body[titles.Queue], error) {
 			q, err := s.Titles.Queue(ctx, me.Name)
 			return &rest.Body[titles.Queue]{Body: q}, err
 		},
@@ -309,7 +314,7 @@ func (s *routes) queue() {
 		s.Server,
 		access.Work,
 		rest.Post("undo", "/api/names/undo"),
-		func(ctx context.Context, me rest.Who, _ *struct{}) (*rest.Body[titles.Undone], error) {
+		func(ctx context.Context, me rest.Account, _ *struct{}) (*rest.Body[titles.Undone], error) {
 			u, err := s.Titles.Undo(ctx, me.Name)
 			return &rest.Body[titles.Undone]{Body: u}, err
 		},
@@ -318,7 +323,7 @@ func (s *routes) queue() {
 		s.Server,
 		access.Work,
 		rest.Post("setAside", "/api/names/later"),
-		func(ctx context.Context, me rest.Who, in *rest.Body[struct {
+		func(ctx context.Context, me rest.Account, in *rest.Body[struct {
 			Keys []string `json:"keys" minItems:"1" maxItems:"500"`
 			Days int      `json:"days" minimum:"1" maximum:"400"`
 		}]) (*rest.Body[rest.Done], error) {
@@ -330,7 +335,7 @@ func (s *routes) queue() {
 		s.Server,
 		access.Look,
 		rest.Get("naming", "/api/names/settings"),
-		func(ctx context.Context, _ rest.Who, _ *struct{}) (*rest.Body[titles.NamingSettings], error) {
+		func(ctx context.Context, _ rest.Account, _ *struct{}) (*rest.Body[titles.NamingSettings], error) {
 			n, err := s.Titles.Naming(ctx)
 			return &rest.Body[titles.NamingSettings]{Body: n}, err
 		},
@@ -339,7 +344,8 @@ func (s *routes) queue() {
 		s.Server,
 		access.Run,
 		rest.Post("setNaming", "/api/names/settings"),
-		func(ctx context.Context, me rest.Who, in *rest.Body[titles.NamingSettings]) (*rest.Body[rest.Done], error) {
+		func(ctx context.Context, me rest.Account, in *rest.Body[titles.NamingSettings]) (*rest.Body[rest.Done],
+			error) {
 			err := s.Titles.SetNaming(ctx, in.Body, me.Name)
 			return &rest.Body[rest.Done]{Body: rest.Done{Count: 1}}, err
 		},
@@ -348,7 +354,7 @@ func (s *routes) queue() {
 		s.Server,
 		access.Look,
 		rest.Get("unsigned", "/api/unsigned"),
-		func(ctx context.Context, _ rest.Who, _ *struct{}) (*rest.Body[[]titles.Unsigned], error) {
+		func(ctx context.Context, _ rest.Account, _ *struct{}) (*rest.Body[[]titles.Unsigned], error) {
 			list, err := s.Titles.Unsigned(ctx)
 			return &rest.Body[[]titles.Unsigned]{Body: list}, err
 		},
@@ -357,7 +363,7 @@ func (s *routes) queue() {
 		s.Server,
 		access.Work,
 		rest.Post("sign", "/api/unsigned/sign"),
-		func(ctx context.Context, me rest.Who, in *rest.Body[struct {
+		func(ctx context.Context, me rest.Account, in *rest.Body[struct {
 			Kind   string `json:"kind" enum:"name,rule,leave_out"`
 			ID     int64  `json:"id"`
 			Agreed bool   `json:"agreed"`
@@ -374,7 +380,7 @@ func (s *routes) rules() {
 		s.Server,
 		access.Look,
 		rest.Get("nameRules", "/api/name-rules"),
-		func(ctx context.Context, _ rest.Who, _ *struct{}) (*rest.Body[[]titles.RuleView], error) {
+		func(ctx context.Context, _ rest.Account, _ *struct{}) (*rest.Body[[]titles.RuleView], error) {
 			list, err := s.Titles.NameRules(ctx)
 			return &rest.Body[[]titles.RuleView]{Body: list}, err
 		},
@@ -383,7 +389,8 @@ func (s *routes) rules() {
 		s.Server,
 		access.Work,
 		rest.Post("previewRule", "/api/name-rules/preview"),
-		func(ctx context.Context, me rest.Who, in *rest.Body[titles.RuleDraft]) (*rest.Body[titles.Effect], error) {
+		func(ctx context.Context, me rest.Account, in *rest.Body[titles.RuleDraft]) (*rest.Body[titles.Effect],
+			error) {
 			e, err := s.Titles.PreviewRule(ctx, in.Body, me.Name)
 			return &rest.Body[titles.Effect]{Body: e}, err
 		},
@@ -392,7 +399,8 @@ func (s *routes) rules() {
 		s.Server,
 		access.Work,
 		rest.Post("putRule", "/api/name-rules"),
-		func(ctx context.Context, me rest.Who, in *rest.Body[titles.RuleDraft]) (*rest.Body[titles.Effect], error) {
+		func(ctx context.Context, me rest.Account, in *rest.Body[titles.RuleDraft]) (*rest.Body[titles.Effect],
+			error) {
 			e, err := s.Titles.PutRule(ctx, in.Body, me.Name)
 			return &rest.Body[titles.Effect]{Body: e}, err
 		},
@@ -401,7 +409,7 @@ func (s *routes) rules() {
 		s.Server,
 		access.Work,
 		rest.Post("changeRule", "/api/name-rules/change"),
-		func(ctx context.Context, me rest.Who, in *rest.Body[titles.RuleChange]) (*rest.Body[rest.Done], error) {
+		func(ctx context.Context, me rest.Account, in *rest.Body[titles.RuleChange]) (*rest.Body[rest.Done], error) {
 			err := s.Titles.ChangeRule(ctx, in.Body, me.Name)
 			return &rest.Body[rest.Done]{Body: rest.Done{Count: 1}}, err
 		},
@@ -410,7 +418,7 @@ func (s *routes) rules() {
 		s.Server,
 		access.Work,
 		rest.Post("putSuite", "/api/suites"),
-		func(ctx context.Context, me rest.Who, in *rest.Body[titles.SuiteDraft]) (*rest.Body[rest.Made], error) {
+		func(ctx context.Context, me rest.Account, in *rest.Body[titles.SuiteDraft]) (*rest.Body[rest.Made], error) {
 			id, err := s.Catalogue.PutSuite(ctx, in.Body, me.Name)
 			return &rest.Body[rest.Made]{Body: rest.Made{ID: id}}, err
 		},
@@ -419,7 +427,7 @@ func (s *routes) rules() {
 		s.Server,
 		access.Work,
 		rest.Post("dropSuite", "/api/suites/{id}/drop"),
-		func(ctx context.Context, me rest.Who, in *struct {
+		func(ctx context.Context, me rest.Account, in *struct {
 			ID int64 `path:"id"`
 		}) (*rest.Body[rest.Done], error) {
 			err := s.Catalogue.DropSuite(ctx, in.ID, me.Name)
@@ -430,8 +438,9 @@ func (s *routes) rules() {
 		s.Server,
 		access.Work,
 		rest.Post("previewLeaving", "/api/left-out/preview"),
-		func(ctx context.Context, me rest.Who, in *rest.Body[titles.Leaving]) (*rest.Body[titles.Effect], error) {
-			e, err := s.Titles.PreviewLeaving(ctx, in.Body, me.Name)
+		func(ctx context.Context, me rest.Account, in *rest.Body[titles.ExclusionDraft]) (*rest.Body[titles.Effect],
+			error) {
+			e, err := s.Titles.PreviewExclusion(ctx, in.Body, me.Name)
 			return &rest.Body[titles.Effect]{Body: e}, err
 		},
 	)
@@ -439,8 +448,9 @@ func (s *routes) rules() {
 		s.Server,
 		access.Work,
 		rest.Post("leave", "/api/left-out"),
-		func(ctx context.Context, me rest.Who, in *rest.Body[titles.Leaving]) (*rest.Body[titles.Effect], error) {
-			e, err := s.Titles.Leave(ctx, in.Body, me.Name)
+		func(ctx context.Context, me rest.Account, in *rest.Body[titles.ExclusionDraft]) (*rest.Body[titles.Effect],
+			error) {
+			e, err := s.Titles.Exclude(ctx, in.Body, me.Name)
 			return &rest.Body[titles.Effect]{Body: e}, err
 		},
 	)
@@ -451,7 +461,7 @@ func (s *routes) details() {
 		s.Server,
 		access.Look,
 		rest.Get("name", "/api/names/one"),
-		func(ctx context.Context, _ rest.Who, in *struct {
+		func(ctx context.Context, _ rest.Account, in *struct {
 			Key string `query:"key"`
 		}) (*rest.Body[titles.NameView], error) {
 			n, err := s.Titles.Name(ctx, in.Key)
@@ -462,7 +472,7 @@ func (s *routes) details() {
 		s.Server,
 		access.Look,
 		rest.Get("record", "/api/records/{id}"),
-		func(ctx context.Context, _ rest.Who, in *struct {
+		func(ctx context.Context, _ rest.Account, in *struct {
 			ID     int64 `path:"id"`
 			Device int64 `query:"device"`
 		}) (*rest.Body[titles.RecordTrace], error) {
@@ -474,7 +484,7 @@ func (s *routes) details() {
 		s.Server,
 		access.Look,
 		rest.Get("product", "/api/products/{id}"),
-		func(ctx context.Context, _ rest.Who, in *struct {
+		func(ctx context.Context, _ rest.Account, in *struct {
 			ID int64 `path:"id"`
 		}) (*rest.Body[titles.ProductView], error) {
 			p, err := s.Catalogue.Product(ctx, in.ID)

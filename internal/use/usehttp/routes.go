@@ -44,7 +44,7 @@ func (s *routes) pools() {
 		s.Server,
 		access.Look,
 		rest.Get("pool", "/api/pools/{id}"),
-		func(ctx context.Context, _ rest.Who, in *OfPool) (*rest.Body[use.PoolView], error) {
+		func(ctx context.Context, _ rest.Account, in *OfPool) (*rest.Body[use.PoolView], error) {
 			ctx, end := s.Progress.Follow(ctx, in.Watch)
 			defer end()
 			v, err := s.Use.Pool(ctx, in.ID, in.Days)
@@ -55,7 +55,7 @@ func (s *routes) pools() {
 		s.Server,
 		access.Look,
 		rest.Get("poolDays", "/api/pools/{id}/days"),
-		func(ctx context.Context, _ rest.Who, in *OfPool) (*rest.Body[[]use.PoolDayView], error) {
+		func(ctx context.Context, _ rest.Account, in *OfPool) (*rest.Body[[]use.PoolDayView], error) {
 			v, err := s.Use.PoolDays(ctx, in.ID, in.Days)
 			return &rest.Body[[]use.PoolDayView]{Body: v}, err
 		},
@@ -64,7 +64,7 @@ func (s *routes) pools() {
 		s.Server,
 		access.Look,
 		rest.Get("poolSizing", "/api/pools/{id}/sizing"),
-		func(ctx context.Context, _ rest.Who, in *struct {
+		func(ctx context.Context, _ rest.Account, in *struct {
 			OfPool
 			Target     float64 `query:"target" default:"0.01" minimum:"0" maximum:"1"`
 			DenialCost float64 `query:"denialCost" default:"0" minimum:"0"`
@@ -79,7 +79,7 @@ func (s *routes) pools() {
 		s.Server,
 		access.Work,
 		rest.Post("complain", "/api/pools/{id}/complaints"),
-		func(ctx context.Context, me rest.Who, in *struct {
+		func(ctx context.Context, me rest.Account, in *struct {
 			rest.ByID
 			Body struct {
 				User string `json:"user"`
@@ -93,7 +93,7 @@ func (s *routes) pools() {
 		s.Server,
 		access.Work,
 		rest.Post("sizePool", "/api/pools/{id}/size"),
-		func(ctx context.Context, me rest.Who, in *struct {
+		func(ctx context.Context, me rest.Account, in *struct {
 			rest.ByID
 			Body struct {
 				Size   int64  `json:"size" minimum:"0"`
@@ -108,7 +108,7 @@ func (s *routes) pools() {
 		s.Server,
 		access.Look,
 		rest.Get("poolWatches", "/api/pool-watches"),
-		func(ctx context.Context, _ rest.Who, _ *rest.None) (*rest.Body[[]usedb.PoolWatch], error) {
+		func(ctx context.Context, _ rest.Account, _ *rest.None) (*rest.Body[[]usedb.PoolWatch], error) {
 			list, err := s.Use.PoolWatches(ctx)
 			return &rest.Body[[]usedb.PoolWatch]{Body: list}, err
 		},
@@ -117,7 +117,7 @@ func (s *routes) pools() {
 		s.Server,
 		access.Work,
 		rest.Post("watchPool", "/api/pool-watches"),
-		func(ctx context.Context, me rest.Who, in *rest.Body[WatchDraft]) (*rest.Body[rest.Done], error) {
+		func(ctx context.Context, me rest.Account, in *rest.Body[WatchDraft]) (*rest.Body[rest.Done], error) {
 			return rest.DoneOr(s.Use.WatchPool(ctx, in.Body.Pool, in.Body.Address, me.Name))
 		},
 	)
@@ -125,7 +125,7 @@ func (s *routes) pools() {
 		s.Server,
 		access.Work,
 		rest.Post("endPoolWatch", "/api/pool-watches/{id}/end"),
-		func(ctx context.Context, me rest.Who, in *rest.ByID) (*rest.Body[rest.Done], error) {
+		func(ctx context.Context, me rest.Account, in *rest.ByID) (*rest.Body[rest.Done], error) {
 			return rest.DoneOr(s.Use.EndPoolWatch(ctx, in.ID, me.Name))
 		},
 	)
@@ -137,7 +137,7 @@ func (s *routes) usage() {
 		s.Server,
 		access.Look,
 		rest.Get("metering", "/api/metering"),
-		func(ctx context.Context, _ rest.Who, _ *rest.None) (*rest.Body[use.Metered], error) {
+		func(ctx context.Context, _ rest.Account, _ *rest.None) (*rest.Body[use.Metered], error) {
 			m, err := s.Use.Metering(ctx)
 			return &rest.Body[use.Metered]{Body: m}, err
 		},
@@ -146,7 +146,7 @@ func (s *routes) usage() {
 		s.Server,
 		access.Work,
 		rest.Post("meter", "/api/metering"),
-		func(ctx context.Context, me rest.Who, in *rest.Body[use.MeteringDraft]) (*rest.Body[rest.Done], error) {
+		func(ctx context.Context, me rest.Account, in *rest.Body[use.MeteringDraft]) (*rest.Body[rest.Done], error) {
 			return rest.DoneOr(s.Use.Meter(ctx, in.Body, me.Name))
 		},
 	)
@@ -154,7 +154,7 @@ func (s *routes) usage() {
 		s.Server,
 		access.Work,
 		rest.Post("previewMeter", "/api/metering/preview"),
-		func(ctx context.Context, _ rest.Who, in *rest.Body[struct {
+		func(ctx context.Context, _ rest.Account, in *rest.Body[struct {
 			use.MeteringDraft
 			End int64 `json:"end,omitempty" doc:"a choice whose end is looked at instead"`
 		}]) (*rest.Body[use.MeteringEffect], error) {
@@ -166,7 +166,7 @@ func (s *routes) usage() {
 		s.Server,
 		access.Work,
 		rest.Post("endMeter", "/api/metering/{id}/end"),
-		func(ctx context.Context, me rest.Who, in *rest.ByID) (*rest.Body[rest.Done], error) {
+		func(ctx context.Context, me rest.Account, in *rest.ByID) (*rest.Body[rest.Done], error) {
 			return rest.DoneOr(s.Use.EndMeter(ctx, in.ID, me.Name))
 		},
 	)
@@ -174,7 +174,7 @@ func (s *routes) usage() {
 		s.Server,
 		access.Run,
 		huma.Operation{OperationID: "keepUse", Method: http.MethodPut, Path: "/api/metering/kept"},
-		func(ctx context.Context, me rest.Who, in *rest.Body[use.UseKept]) (*rest.Body[use.UseKept], error) {
+		func(ctx context.Context, me rest.Account, in *rest.Body[use.UseKept]) (*rest.Body[use.UseKept], error) {
 			return in, s.Use.KeepUse(ctx, in.Body, me.Name)
 		},
 	)
@@ -182,7 +182,7 @@ func (s *routes) usage() {
 		s.Server,
 		access.Look,
 		rest.Get("useOver", "/api/products/{id}/use"),
-		func(ctx context.Context, _ rest.Who, in *struct {
+		func(ctx context.Context, _ rest.Account, in *struct {
 			rest.ByID
 			Months int `query:"months" default:"12" minimum:"1" maximum:"60"`
 		}) (*rest.Body[use.UseView], error) {

@@ -45,7 +45,7 @@ func (s *routes) baskets() {
 		s.Server,
 		access.Look,
 		rest.Get("baskets", "/api/baskets"),
-		func(ctx context.Context, _ rest.Who, _ *rest.None) (*rest.Body[[]worklist.Basket], error) {
+		func(ctx context.Context, _ rest.Account, _ *rest.None) (*rest.Body[[]worklist.Basket], error) {
 			b, err := s.Worklist.Baskets(ctx)
 			return &rest.Body[[]worklist.Basket]{Body: b}, err
 		},
@@ -54,7 +54,8 @@ func (s *routes) baskets() {
 		s.Server,
 		access.Work,
 		rest.Post("saveBasket", "/api/baskets"),
-		func(ctx context.Context, me rest.Who, in *rest.Body[worklist.Basket]) (*rest.Body[worklist.Basket], error) {
+		func(ctx context.Context, me rest.Account, in *rest.Body[worklist.Basket]) (*rest.Body[worklist.Basket],
+			error) {
 			b, err := s.Worklist.SaveBasket(ctx, in.Body, me.Name)
 			return &rest.Body[worklist.Basket]{Body: b}, err
 		},
@@ -63,7 +64,7 @@ func (s *routes) baskets() {
 		s.Server,
 		access.Work,
 		rest.Post("dropBasket", "/api/baskets/{id}/drop"),
-		func(ctx context.Context, me rest.Who, in *rest.ByID) (*rest.Body[rest.Done], error) {
+		func(ctx context.Context, me rest.Account, in *rest.ByID) (*rest.Body[rest.Done], error) {
 			return rest.DoneOr(s.Worklist.DropBasket(ctx, in.ID, me.Name))
 		},
 	)
@@ -71,7 +72,7 @@ func (s *routes) baskets() {
 		s.Server,
 		access.Work,
 		rest.Post("doBasket", "/api/baskets/{id}/do"),
-		func(ctx context.Context, me rest.Who, in *struct {
+		func(ctx context.Context, me rest.Account, in *struct {
 			rest.ByID
 			Body struct {
 				Version int64 `json:"version"`
@@ -85,7 +86,7 @@ func (s *routes) baskets() {
 		s.Server,
 		access.Look,
 		rest.Get("purchaseRequests", "/api/purchase-requests"),
-		func(ctx context.Context, _ rest.Who, _ *rest.None) (*rest.Body[[]worklistdb.PurchaseRequest], error) {
+		func(ctx context.Context, _ rest.Account, _ *rest.None) (*rest.Body[[]worklistdb.PurchaseRequest], error) {
 			r, err := s.Worklist.PurchaseRequests(ctx)
 			return &rest.Body[[]worklistdb.PurchaseRequest]{Body: r}, err
 		},
@@ -94,7 +95,7 @@ func (s *routes) baskets() {
 		s.Server,
 		access.Work,
 		rest.Post("endPurchaseRequest", "/api/purchase-requests/{id}/end"),
-		func(ctx context.Context, me rest.Who, in *struct {
+		func(ctx context.Context, me rest.Account, in *struct {
 			rest.ByID
 			Body struct {
 				How string `json:"how" enum:"bought,dropped"`
@@ -107,7 +108,7 @@ func (s *routes) baskets() {
 
 func (s *routes) mail() {
 	rest.Handle(s.Server, access.Work, rest.Post("mailAgain", "/api/mail/{id}/again"),
-		func(ctx context.Context, me rest.Who, in *rest.ByID) (*rest.Body[rest.Done], error) {
+		func(ctx context.Context, me rest.Account, in *rest.ByID) (*rest.Body[rest.Done], error) {
 			return rest.DoneOr(s.Outbox.TryAgain(ctx, in.ID, me.Name))
 		})
 }
@@ -124,7 +125,7 @@ func (s *routes) details() {
 		s.Server,
 		access.Look,
 		rest.Get("case", "/api/cases/{id}"),
-		func(ctx context.Context, _ rest.Who, in *struct {
+		func(ctx context.Context, _ rest.Account, in *struct {
 			ID int64 `path:"id"`
 		}) (*rest.Body[worklist.CaseView], error) {
 			c, err := s.Worklist.Case(ctx, in.ID)
@@ -135,7 +136,7 @@ func (s *routes) details() {
 		s.Server,
 		access.Look,
 		rest.Get("policies", "/api/policies"),
-		func(ctx context.Context, _ rest.Who, _ *struct{}) (*rest.Body[worklist.PolicyList], error) {
+		func(ctx context.Context, _ rest.Account, _ *struct{}) (*rest.Body[worklist.PolicyList], error) {
 			p, err := s.Worklist.Policies(ctx)
 			return &rest.Body[worklist.PolicyList]{Body: p}, err
 		},
@@ -147,7 +148,7 @@ func (s *routes) cases() {
 		s.Server,
 		access.Work,
 		rest.Post("caseAct", "/api/cases/act"),
-		func(ctx context.Context, me rest.Who, in *rest.Body[worklist.CaseAction]) (*rest.Body[worklist.CaseDone],
+		func(ctx context.Context, me rest.Account, in *rest.Body[worklist.CaseAction]) (*rest.Body[worklist.CaseDone],
 			error) {
 			in.Body.Base = rest.BaseOf(ctx)
 			done, err := s.Worklist.CaseAct(ctx, in.Body, me.Name)
@@ -158,7 +159,7 @@ func (s *routes) cases() {
 		s.Server,
 		access.Look,
 		rest.Get("caseCounts", "/api/cases/counts"),
-		func(ctx context.Context, _ rest.Who, _ *rest.None) (*rest.Body[[]worklist.CaseCount], error) {
+		func(ctx context.Context, _ rest.Account, _ *rest.None) (*rest.Body[[]worklist.CaseCount], error) {
 			c, err := s.Worklist.CaseCounts(ctx)
 			return &rest.Body[[]worklist.CaseCount]{Body: c}, err
 		},
@@ -167,7 +168,7 @@ func (s *routes) cases() {
 		s.Server,
 		access.Look,
 		rest.Get("caseGroups", "/api/cases/groups"),
-		func(ctx context.Context, _ rest.Who, _ *rest.None) (*rest.Body[[]worklistdb.CaseGroup], error) {
+		func(ctx context.Context, _ rest.Account, _ *rest.None) (*rest.Body[[]worklistdb.CaseGroup], error) {
 			g, err := s.Worklist.CaseGroups(ctx)
 			return &rest.Body[[]worklistdb.CaseGroup]{Body: g}, err
 		},
@@ -176,7 +177,7 @@ func (s *routes) cases() {
 		s.Server,
 		access.Look,
 		rest.Get("caseRules", "/api/case-rules"),
-		func(ctx context.Context, _ rest.Who, _ *rest.None) (*rest.Body[worklist.CaseRules], error) {
+		func(ctx context.Context, _ rest.Account, _ *rest.None) (*rest.Body[worklist.CaseRules], error) {
 			r, err := s.Worklist.CaseRules(ctx)
 			return &rest.Body[worklist.CaseRules]{Body: r}, err
 		},
@@ -185,7 +186,7 @@ func (s *routes) cases() {
 		s.Server,
 		access.Run,
 		huma.Operation{OperationID: "setCaseRules", Method: http.MethodPut, Path: "/api/case-rules"},
-		func(ctx context.Context, me rest.Who, in *rest.Body[worklist.CaseRules]) (*rest.Body[worklist.CaseRules],
+		func(ctx context.Context, me rest.Account, in *rest.Body[worklist.CaseRules]) (*rest.Body[worklist.CaseRules],
 			error) {
 			return in, s.Worklist.SetCaseRules(ctx, in.Body, me.Name)
 		},
@@ -194,7 +195,7 @@ func (s *routes) cases() {
 		s.Server,
 		access.Look,
 		rest.Get("waves", "/api/waves"),
-		func(ctx context.Context, _ rest.Who, _ *rest.None) (*rest.Body[[]worklist.WaveView], error) {
+		func(ctx context.Context, _ rest.Account, _ *rest.None) (*rest.Body[[]worklist.WaveView], error) {
 			w, err := s.Orders.Waves(ctx)
 			return &rest.Body[[]worklist.WaveView]{Body: w}, err
 		},
@@ -203,7 +204,7 @@ func (s *routes) cases() {
 		s.Server,
 		access.Work,
 		rest.Post("steerWave", "/api/waves/{id}/steer"),
-		func(ctx context.Context, me rest.Who, in *struct {
+		func(ctx context.Context, me rest.Account, in *struct {
 			rest.ByID
 			Body struct {
 				To string `json:"to" enum:"pause,go on,call off"`
@@ -216,7 +217,7 @@ func (s *routes) cases() {
 		s.Server,
 		access.Look,
 		rest.Get("ledgerSums", "/api/ledger"),
-		func(ctx context.Context, _ rest.Who, _ *rest.None) (*rest.Body[[]worklist.LedgerSum], error) {
+		func(ctx context.Context, _ rest.Account, _ *rest.None) (*rest.Body[[]worklist.LedgerSum], error) {
 			l, err := s.Worklist.LedgerSums(ctx)
 			return &rest.Body[[]worklist.LedgerSum]{Body: l}, err
 		},
@@ -233,7 +234,8 @@ func (s *routes) stances() {
 		s.Server,
 		access.Work,
 		rest.Post("addPolicy", "/api/policies"),
-		func(ctx context.Context, me rest.Who, in *rest.Body[worklist.PolicyDraft]) (*rest.Body[rest.Done], error) {
+		func(ctx context.Context, me rest.Account, in *rest.Body[worklist.PolicyDraft]) (*rest.Body[rest.Done],
+			error) {
 			return rest.DoneOr(s.Worklist.SetPolicy(ctx, in.Body, me.Name))
 		},
 	)
@@ -241,7 +243,7 @@ func (s *routes) stances() {
 		s.Server,
 		access.Work,
 		rest.Post("previewPolicy", "/api/policies/preview"),
-		func(ctx context.Context, _ rest.Who, in *rest.Body[draft]) (*rest.Body[worklist.PolicyEffect], error) {
+		func(ctx context.Context, _ rest.Account, in *rest.Body[draft]) (*rest.Body[worklist.PolicyEffect], error) {
 			e, err := s.Worklist.PreviewPolicy(ctx, in.Body.PolicyDraft, in.Body.End)
 			return &rest.Body[worklist.PolicyEffect]{Body: e}, err
 		},
@@ -250,7 +252,7 @@ func (s *routes) stances() {
 		s.Server,
 		access.Work,
 		rest.Post("endPolicy", "/api/policies/{id}/end"),
-		func(ctx context.Context, me rest.Who, in *rest.ByID) (*rest.Body[rest.Done], error) {
+		func(ctx context.Context, me rest.Account, in *rest.ByID) (*rest.Body[rest.Done], error) {
 			return rest.DoneOr(s.Worklist.EndPolicy(ctx, in.ID, me.Name))
 		},
 	)
@@ -258,7 +260,7 @@ func (s *routes) stances() {
 		s.Server,
 		access.Look,
 		rest.Get("stance", "/api/products/{id}/stance"),
-		func(ctx context.Context, _ rest.Who, in *struct {
+		func(ctx context.Context, _ rest.Account, in *struct {
 			rest.ByID
 			Device string `query:"device" required:"true" doc:"device_id"`
 		}) (*rest.Body[worklist.StanceView], error) {
@@ -273,7 +275,7 @@ func (s *routes) reclaim() {
 		s.Server,
 		access.Look,
 		rest.Get("reclaimRules", "/api/reclaim-rules"),
-		func(ctx context.Context, _ rest.Who, _ *rest.None) (*rest.Body[[]worklist.ReclaimView], error) {
+		func(ctx context.Context, _ rest.Account, _ *rest.None) (*rest.Body[[]worklist.ReclaimView], error) {
 			l, err := s.Worklist.ReclaimRules(ctx)
 			return &rest.Body[[]worklist.ReclaimView]{Body: l}, err
 		},
@@ -282,7 +284,7 @@ func (s *routes) reclaim() {
 		s.Server,
 		access.Work,
 		rest.Post("previewReclaim", "/api/reclaim-rules/preview"),
-		func(ctx context.Context, _ rest.Who, in *rest.Body[struct {
+		func(ctx context.Context, _ rest.Account, in *rest.Body[struct {
 			worklist.ReclaimDraft
 			End int64 `json:"end,omitempty" doc:"the number of a rule that would end, instead of setting one"`
 		}]) (*rest.Body[worklist.ReclaimEffect], error) {
@@ -294,7 +296,8 @@ func (s *routes) reclaim() {
 		s.Server,
 		access.Work,
 		rest.Post("putReclaimRule", "/api/reclaim-rules"),
-		func(ctx context.Context, me rest.Who, in *rest.Body[worklist.ReclaimDraft]) (*rest.Body[rest.Done], error) {
+		func(ctx context.Context, me rest.Account, in *rest.Body[worklist.ReclaimDraft]) (*rest.Body[rest.Done],
+			error) {
 			return rest.DoneOr(s.Worklist.PutReclaimRule(ctx, in.Body, me.Name))
 		},
 	)
@@ -302,7 +305,7 @@ func (s *routes) reclaim() {
 		s.Server,
 		access.Work,
 		rest.Post("endReclaimRule", "/api/reclaim-rules/{id}/end"),
-		func(ctx context.Context, me rest.Who, in *rest.ByID) (*rest.Body[rest.Done], error) {
+		func(ctx context.Context, me rest.Account, in *rest.ByID) (*rest.Body[rest.Done], error) {
 			return rest.DoneOr(s.Worklist.EndReclaimRule(ctx, in.ID, me.Name))
 		},
 	)

@@ -468,22 +468,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/course": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get: operations["course"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/deliveries": {
         parameters: {
             query?: never;
@@ -1294,6 +1278,22 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["withdraw"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/overview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["overview"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -3246,74 +3246,6 @@ export interface components {
             /** @description quantity times price of its lines, in euros */
             value: string;
         };
-        CourseView: {
-            /** Format: int64 */
-            agreedCases: number;
-            asOf: string;
-            /** Format: int64 */
-            aside: number;
-            /** Format: int64 */
-            backCases: number;
-            /** Format: int64 */
-            counted: number;
-            /** Format: int64 */
-            covered: number;
-            /** Format: int64 */
-            devices: number;
-            /** Format: int64 */
-            doubtful: number;
-            /** Format: int64 */
-            endingSoon: number;
-            /** Format: int64 */
-            entitlements: number;
-            /** Format: int64 */
-            folded: number;
-            /** Format: int64 */
-            fresh: number;
-            /** Format: int64 */
-            freshFor: number;
-            /** Format: int64 */
-            goneCases: number;
-            /** Format: int64 */
-            grace: number;
-            /** Format: int64 */
-            idle: number;
-            imports: components["schemas"]["ImportView"][];
-            /** Format: int64 */
-            inService: number;
-            /** Format: int64 */
-            installs: number;
-            /** Format: int64 */
-            measured: number;
-            money: components["schemas"]["MoneyRow"][];
-            /** Format: int64 */
-            names: number;
-            /** Format: int64 */
-            needed: number;
-            /** Format: int64 */
-            never: number;
-            /** Format: int64 */
-            notMeasured: number;
-            /** Format: int64 */
-            openCases: number;
-            /** Format: int64 */
-            positions: number;
-            /** Format: int64 */
-            sentCases: number;
-            /** Format: int64 */
-            short: number;
-            shortest: components["schemas"]["PositionRow"][];
-            silent: components["schemas"]["DeviceRow"][];
-            /** Format: int64 */
-            spare: number;
-            /** Format: int64 */
-            stale: number;
-            topNames: components["schemas"]["NameRow"][];
-            /** Format: int64 */
-            unrecognised: number;
-            /** Format: int64 */
-            window: number;
-        };
         DecisionView: {
             /** Format: int64 */
             at: number;
@@ -3652,6 +3584,15 @@ export interface components {
             count: number;
             reason: string;
         };
+        ExclusionDraft: {
+            /** @description count it again */
+            again: boolean;
+            /** @description device_ids */
+            devices: string[];
+            /** Format: int64 */
+            product: number;
+            reason: string;
+        };
         FactSaid: {
             /** Format: int64 */
             at: number;
@@ -3902,15 +3843,6 @@ export interface components {
             kind: string;
             /** Format: int64 */
             limit: number;
-        };
-        Leaving: {
-            /** @description count it again */
-            again: boolean;
-            /** @description device_ids */
-            devices: string[];
-            /** Format: int64 */
-            product: number;
-            reason: string;
         };
         LedgerSum: {
             /** Format: int64 */
@@ -4500,6 +4432,74 @@ export interface components {
             tries: number;
             unit: string;
             why: string;
+        };
+        Overview: {
+            /** Format: int64 */
+            agreedCases: number;
+            asOf: string;
+            /** Format: int64 */
+            aside: number;
+            /** Format: int64 */
+            backCases: number;
+            /** Format: int64 */
+            counted: number;
+            /** Format: int64 */
+            covered: number;
+            /** Format: int64 */
+            devices: number;
+            /** Format: int64 */
+            doubtful: number;
+            /** Format: int64 */
+            endingSoon: number;
+            /** Format: int64 */
+            entitlements: number;
+            /** Format: int64 */
+            folded: number;
+            /** Format: int64 */
+            fresh: number;
+            /** Format: int64 */
+            freshFor: number;
+            /** Format: int64 */
+            goneCases: number;
+            /** Format: int64 */
+            grace: number;
+            /** Format: int64 */
+            idle: number;
+            imports: components["schemas"]["ImportView"][];
+            /** Format: int64 */
+            inService: number;
+            /** Format: int64 */
+            installs: number;
+            /** Format: int64 */
+            measured: number;
+            money: components["schemas"]["MoneyRow"][];
+            /** Format: int64 */
+            names: number;
+            /** Format: int64 */
+            needed: number;
+            /** Format: int64 */
+            never: number;
+            /** Format: int64 */
+            notMeasured: number;
+            /** Format: int64 */
+            openCases: number;
+            /** Format: int64 */
+            positions: number;
+            /** Format: int64 */
+            sentCases: number;
+            /** Format: int64 */
+            short: number;
+            shortest: components["schemas"]["PositionRow"][];
+            silent: components["schemas"]["DeviceRow"][];
+            /** Format: int64 */
+            spare: number;
+            /** Format: int64 */
+            stale: number;
+            topNames: components["schemas"]["NameRow"][];
+            /** Format: int64 */
+            unrecognised: number;
+            /** Format: int64 */
+            window: number;
         };
         PageAsideRow: {
             /** Format: int64 */
@@ -7667,35 +7667,6 @@ export interface operations {
             };
         };
     };
-    course: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CourseView"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
-    };
     deliveries: {
         parameters: {
             query?: {
@@ -8579,7 +8550,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Leaving"];
+                "application/json": components["schemas"]["ExclusionDraft"];
             };
         };
         responses: {
@@ -8612,7 +8583,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Leaving"];
+                "application/json": components["schemas"]["ExclusionDraft"];
             };
         };
         responses: {
@@ -9495,6 +9466,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    overview: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
                 };
             };
             /** @description Error */

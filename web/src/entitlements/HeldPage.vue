@@ -157,7 +157,7 @@ h2 {
 @media print {
   header,
   nav,
-  .course {
+  .stations {
     display: none !important;
   }
   #app {

@@ -3,7 +3,7 @@ import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
 import { api, ask } from '../api/client'
 import BalanceBar from '../components/BalanceBar.vue'
-import CourseBand from '../components/CourseBand.vue'
+import StationsBand from '../components/StationsBand.vue'
 import { count, day, money, whole, word } from '../lib/format'
 import { kinds } from '../worklist/cases'
 
@@ -11,8 +11,8 @@ import { kinds } from '../worklist/cases'
  * The first page answers in this order: what can be trusted, what is new, what waits for a decision, where money and
  * risk are.
  */
-const course = useQuery({ queryKey: ['course'], queryFn: () => ask(api.GET('/api/course')) })
-const c = computed(() => course.data.value)
+const overview = useQuery({ queryKey: ['overview'], queryFn: () => ask(api.GET('/api/overview')) })
+const c = computed(() => overview.data.value)
 const life = useQuery({
   queryKey: ['life-cycle', ''],
   queryFn: () => ask(api.GET('/api/life-cycle', { params: { query: { on: '', months: 18 } } })),
@@ -54,7 +54,7 @@ const bring = [
 <template>
   <div class="page">
     <template v-if="c">
-      <CourseBand :course="c" tall class="band" />
+      <StationsBand :overview="c" tall class="band" />
       <section v-if="!c.devices && !c.entitlements" class="sheet first">
         <h2>Nothing is here yet</h2>
         <p>
@@ -220,7 +220,7 @@ const bring = [
         </section>
       </div>
     </template>
-    <p v-else-if="course.error.value" class="says">{{ course.error.value.message }}</p>
+    <p v-else-if="overview.error.value" class="says">{{ overview.error.value.message }}</p>
     <p v-else class="soft">Reading…</p>
   </div>
 </template>

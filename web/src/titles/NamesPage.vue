@@ -11,7 +11,7 @@ import { count, money, whole } from '../lib/format'
 import { useListState } from '../lib/listState'
 import { useSession } from '../lib/session'
 import NamePane from './NamePane.vue'
-import QueueCourse from './QueueCourse.vue'
+import QueueProgress from './QueueProgress.vue'
 import TitlesNav from './TitlesNav.vue'
 
 /**
@@ -148,7 +148,7 @@ const others = computed(() => marked.value.map((r) => r.key).filter((k) => k !==
             Undo <kbd>u</kbd>
           </button>
         </template>
-        <template #above><QueueCourse v-if="queue.data.value" :queue="queue.data.value" /></template>
+        <template #above><QueueProgress v-if="queue.data.value" :queue="queue.data.value" /></template>
         <template #cell-name="{ row }">
           <span :title="`${row.publisher} ${row.name}`" :class="{ gone: done.has(row.key) }">{{ row.name }}</span>
         </template>

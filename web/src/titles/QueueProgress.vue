@@ -25,7 +25,7 @@ const points = computed(() => {
 </script>
 
 <template>
-  <p class="course" data-queue>
+  <p class="progress" data-queue>
     <span
       ><b>{{ count(queue.names, 'name') }} left</b>, {{ count(queue.installs, 'install') }} ({{
         share < 0.1 && share > 0 ? 'less than 0.1' : share.toFixed(1)
@@ -57,7 +57,7 @@ const points = computed(() => {
 </template>
 
 <style scoped>
-.course {
+.progress {
   display: flex;
   flex-wrap: wrap;
   align-items: center;

@@ -6,16 +6,16 @@ import (
 	"ensomet/internal/sqlite"
 )
 
-// leaving is what is left out of the count: by hand, and by rules.
-type leaving struct {
+// exclusions is what is left out of the count: by hand, and by rules.
+type exclusions struct {
 	byHand map[DevicePair]string
 	Rules  []recognise.Rule
 	On     [][]int8 // by rule and place of a device: 0 not asked yet, 1 fits, 2 does not
 }
 
 // Load reads what is left out as of a day.
-func (l *leaving) Load(tx *sqlite.Tx, asOf civil.Day) error {
-	list, err := LeftOuts(tx)
+func (l *exclusions) Load(tx *sqlite.Tx, asOf civil.Day) error {
+	list, err := Exclusions(tx)
 	if err != nil {
 		return err
 	}
@@ -30,20 +30,20 @@ func (l *leaving) Load(tx *sqlite.Tx, asOf civil.Day) error {
 		return err
 	}
 	for i := range rules {
-		if r := &rules[i]; r.Outcome == recognise.IsLeftOut && r.Holds(asOf) {
+		if r := &rules[i]; r.Outcome == recognise.IsExcluded && r.Holds(asOf) {
 			l.Rules = append(l.Rules, r.Rule)
 		}
 	}
 	return nil
 }
 
-// matchLeaving finds for each record the rules that may leave its installs out.
-func (e *Snapshot) matchLeaving(tx *sqlite.Tx, only []int64) error {
-	e.Leaving.On = make([][]int8, len(e.Leaving.Rules))
-	for i := range e.Leaving.On {
-		e.Leaving.On[i] = make([]int8, len(e.Devices))
+// matchExclusions finds for each record the rules that may leave its installs out.
+func (e *Snapshot) matchExclusions(tx *sqlite.Tx, only []int64) error {
+	e.Exclusions.On = make([][]int8, len(e.Exclusions.Rules))
+	for i := range e.Exclusions.On {
+		e.Exclusions.On[i] = make([]int8, len(e.Devices))
 	}
-	if len(e.Leaving.Rules) == 0 {
+	if len(e.Exclusions.Rules) == 0 {
 		return nil
 	}
 	read := func() ([]StoredRecord, error) { return AllRecords(tx, false) }
@@ -60,13 +60,13 @@ func (e *Snapshot) matchLeaving(tx *sqlite.Tx, only []int64) error {
 			continue
 		}
 		r := &e.Recs[id]
-		r.leave = e.Leaving.Fitting(&records[i].Record, r.Product.Id)
+		r.leave = e.Exclusions.Fitting(&records[i].Record, r.Product.Id)
 	}
 	return nil
 }
 
 // Fitting lists the rules whose condition on records a record fits.
-func (l *leaving) Fitting(r *recognise.Record, product int64) []int32 {
+func (l *exclusions) Fitting(r *recognise.Record, product int64) []int32 {
 	var out []int32
 	facts := recognise.FactsOf(r, "", product)
 	for i := range l.Rules {
@@ -77,22 +77,22 @@ func (l *leaving) Fitting(r *recognise.Record, product int64) []int32 {
 	return out
 }
 
-// WhyLeftOut says why a product on a device is left out of the count, or is empty. rules are those that its record
+// WhyExcluded says why a product on a device is left out of the count, or is empty. rules are those that its record
 // fits.
-func (e *Snapshot) WhyLeftOut(at int, product int64, rules []int32) string {
-	if why := e.Leaving.byHand[DevicePair{e.Devices[at].ID, product}]; why != "" {
+func (e *Snapshot) WhyExcluded(at int, product int64, rules []int32) string {
+	if why := e.Exclusions.byHand[DevicePair{e.Devices[at].ID, product}]; why != "" {
 		return why
 	}
 	for _, i := range rules {
-		known := &e.Leaving.On[i][at]
+		known := &e.Exclusions.On[i][at]
 		if *known == 0 {
 			*known = 2
-			if e.Leaving.Rules[i].Devices.Holds(e.Conditions.Of(&e.Devices[at])) {
+			if e.Exclusions.Rules[i].Devices.Holds(e.Conditions.Of(&e.Devices[at])) {
 				*known = 1
 			}
 		}
 		if *known == 1 {
-			return e.Leaving.Rules[i].Reason
+			return e.Exclusions.Rules[i].Reason
 		}
 	}
 	return ""

@@ -12,37 +12,37 @@ import (
 	"ensomet/internal/titles/titlesdb"
 )
 
-// Leaving is to leave a product on devices out of the count, or to count it again.
-type Leaving struct {
+// ExclusionDraft is to leave a product on devices out of the count, or to count it again.
+type ExclusionDraft struct {
 	Devices []string `json:"devices" minItems:"1" doc:"device_ids"`
 	Product int64    `json:"product"`
 	Reason  string   `json:"reason" maxLength:"500"`
 	Again   bool     `json:"again" doc:"count it again"`
 }
 
-// PreviewLeaving says what leaving out would change, and changes nothing.
-func (svc *Service) PreviewLeaving(ctx context.Context, l Leaving, who string) (Effect, error) {
+// PreviewExclusion says what leaving out would change, and changes nothing.
+func (svc *Service) PreviewExclusion(ctx context.Context, l ExclusionDraft, who string) (Effect, error) {
 	var out Effect
 	err := svc.DB.Preview(ctx, func(tx *sqlite.Tx) (err error) {
 		l.Reason = strings.TrimSpace(l.Reason + " ")
 		if l.Reason == "" {
 			l.Reason = "preview"
 		}
-		out, err = svc.leaveAndCompare(tx, l, who, false)
+		out, err = svc.excludeAndCompare(tx, l, who, false)
 		return err
 	})
 	return out, err
 }
 
 // Leave leaves a product on devices out of the count with a reason, or counts it again.
-func (svc *Service) Leave(ctx context.Context, l Leaving, who string) (Effect, error) {
+func (svc *Service) Exclude(ctx context.Context, l ExclusionDraft, who string) (Effect, error) {
 	var out Effect
 	err := svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
-		waits, err := svc.needsSign(tx, signLeaveOut)
+		waits, err := svc.needsSign(tx, signExclusion)
 		if err != nil {
 			return err
 		}
-		if out, err = svc.leaveAndCompare(tx, l, who, waits && !l.Again); err != nil {
+		if out, err = svc.excludeAndCompare(tx, l, who, waits && !l.Again); err != nil {
 			return err
 		}
 		if err := tx.Note(svc.Clock.Now(), who,
@@ -55,7 +55,7 @@ func (svc *Service) Leave(ctx context.Context, l Leaving, who string) (Effect, e
 	return out, err
 }
 
-func (svc *Service) leaveAndCompare(tx *sqlite.Tx, l Leaving, who string, waits bool) (Effect, error) {
+func (svc *Service) excludeAndCompare(tx *sqlite.Tx, l ExclusionDraft, who string, waits bool) (Effect, error) {
 	out := Effect{
 		Moves:    []snapshot.Move{},
 		Waits:    waits,
@@ -72,7 +72,7 @@ func (svc *Service) leaveAndCompare(tx *sqlite.Tx, l Leaving, who string, waits 
 	if c.Product(l.Product) == nil {
 		return out, sqlite.ErrNotFound
 	}
-	was, _, err := svc.Snapshots.FiguresAndLeftOut(tx, c.Kin(l.Product))
+	was, _, err := svc.Snapshots.FiguresAndExcluded(tx, c.Kin(l.Product))
 	if err != nil {
 		return out, err
 	}
@@ -93,8 +93,8 @@ func (svc *Service) leaveAndCompare(tx *sqlite.Tx, l Leaving, who string, waits 
 		if l.Again {
 			err = titlesdb.CountAgain(tx, d.ID, l.Product, now, who)
 		} else {
-			err = titlesdb.LeaveOut(tx,
-				snapshot.LeftOut{
+			err = titlesdb.Exclude(tx,
+				snapshot.Exclusion{
 					Device:  d.ID,
 					Product: l.Product,
 					Reason:  strings.TrimSpace(l.Reason),
@@ -111,7 +111,7 @@ func (svc *Service) leaveAndCompare(tx *sqlite.Tx, l Leaving, who string, waits 
 	if waits {
 		return out, nil
 	}
-	is, _, err := svc.Snapshots.FiguresAndLeftOut(tx, c.Kin(l.Product))
+	is, _, err := svc.Snapshots.FiguresAndExcluded(tx, c.Kin(l.Product))
 	if err != nil {
 		return out, err
 	}

@@ -8,7 +8,7 @@ import { whole } from '../lib/format'
  * The way of the work as one band: the stations in order, joined by a stream whose height is the share that passes
  * on; what drops out hangs below as links.
  */
-const props = defineProps<{ course: Schemas['CourseView']; tall?: boolean }>()
+const props = defineProps<{ overview: Schemas['Overview']; tall?: boolean }>()
 const route = useRoute()
 
 interface Station {
@@ -24,7 +24,7 @@ const f = (list: string, ...filters: string[]) =>
 const part = (a: number, b: number) => (b > 0 ? a / b : 0)
 
 const stations = computed<Station[]>(() => {
-  const c = props.course
+  const c = props.overview
   const recognised = c.installs - c.unrecognised
   const drop = (n: number, text: string, to: string) => (n > 0 ? [{ text: `${whole(n)} ${text}`, to }] : [])
   return [
@@ -110,7 +110,7 @@ const stream = computed(() => {
 </script>
 
 <template>
-  <nav class="course" :class="{ tall }" aria-label="The way of the work">
+  <nav class="stations" :class="{ tall }" aria-label="The way of the work">
     <svg class="stream" viewBox="0 0 1000 34" preserveAspectRatio="none" aria-hidden="true">
       <polygon :points="stream" fill="var(--stream)" />
     </svg>
@@ -130,7 +130,7 @@ const stream = computed(() => {
           ><span v-if="i > 0" class="dot"> · </span><RouterLink :to="d.to">{{ d.text }}</RouterLink></template
         >
         <span v-if="!s.drops.length" class="soft">{{
-          course.installs || course.entitlements ? 'nothing waits' : 'empty yet'
+          overview.installs || overview.entitlements ? 'nothing waits' : 'empty yet'
         }}</span>
       </p>
     </div>
@@ -138,7 +138,7 @@ const stream = computed(() => {
 </template>
 
 <style scoped>
-.course {
+.stations {
   position: relative;
   display: grid;
   grid-template-columns: repeat(6, 1fr);
@@ -190,7 +190,7 @@ const stream = computed(() => {
   color: var(--soft);
 }
 @media (max-width: 900px) {
-  .course {
+  .stations {
     grid-template-columns: repeat(3, 1fr);
   }
   .stream {

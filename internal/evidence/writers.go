@@ -12,13 +12,14 @@ import (
 	"ensomet/internal/sqlite"
 )
 
-// sink returns what takes the lines of a kind.
-func (svc *Service) sink(tx *sqlite.Tx, k *formats.Kind, asOf time.Time, author, file string) (*intake.Sink, error) {
+// writer returns what takes the lines of a kind.
+func (svc *Service) writer(tx *sqlite.Tx, k *formats.Kind, asOf time.Time, author, file string) (*intake.Writer,
+	error) {
 	settings, err := snapshot.LoadSettings(tx)
 	if err != nil {
 		return nil, err
 	}
-	for _, kinds := range append([]map[*formats.Kind]intake.SinkMaker{svc.evidenceKinds()}, svc.Kinds...) {
+	for _, kinds := range append([]map[*formats.Kind]intake.WriterMaker{svc.evidenceKinds()}, svc.Kinds...) {
 		if make := kinds[k]; make != nil {
 			return make(intake.Arrival{Tx: tx, Settings: &settings, AsOf: asOf, Author: author, File: file})
 		}
@@ -27,19 +28,19 @@ func (svc *Service) sink(tx *sqlite.Tx, k *formats.Kind, asOf time.Time, author,
 }
 
 // evidenceKinds are the kinds of files that say what is there.
-func (svc *Service) evidenceKinds() map[*formats.Kind]intake.SinkMaker {
-	return map[*formats.Kind]intake.SinkMaker{
-		formats.Installs: func(in intake.Arrival) (*intake.Sink,
+func (svc *Service) evidenceKinds() map[*formats.Kind]intake.WriterMaker {
+	return map[*formats.Kind]intake.WriterMaker{
+		formats.Installs: func(in intake.Arrival) (*intake.Writer,
 			error) {
-			return svc.installSink(in.Tx, in.Settings, in.AsOf)
+			return svc.installWriter(in.Tx, in.Settings, in.AsOf)
 		},
-		formats.Devices: deviceSink,
-		formats.Users:   userSink,
+		formats.Devices: deviceWriter,
+		formats.Users:   userWriter,
 	}
 }
 
-func deviceSink(in intake.Arrival) (*intake.Sink, error) {
-	return intake.UpsertSink(in.Tx, evidencedb.Devices, func(row *formats.Row) (string, formats.Device, error) {
+func deviceWriter(in intake.Arrival) (*intake.Writer, error) {
+	return intake.UpsertWriter(in.Tx, evidencedb.Devices, func(row *formats.Row) (string, formats.Device, error) {
 		d, err := formats.ParseDevice(row, in.Settings.Zone)
 		return "device_id " + d.ID, d, err
 	}, func(u *sqlite.Upserter, d formats.Device, _ *formats.Row) (sqlite.Change, error) {
@@ -47,8 +48,8 @@ func deviceSink(in intake.Arrival) (*intake.Sink, error) {
 	})
 }
 
-func userSink(in intake.Arrival) (*intake.Sink, error) {
-	return intake.UpsertSink(in.Tx, evidencedb.Persons, func(row *formats.Row) (string, formats.User, error) {
+func userWriter(in intake.Arrival) (*intake.Writer, error) {
+	return intake.UpsertWriter(in.Tx, evidencedb.Persons, func(row *formats.Row) (string, formats.User, error) {
 		u, err := formats.ParseUser(row)
 		return "user_id " + u.ID, u, err
 	}, func(u *sqlite.Upserter, p formats.User, _ *formats.Row) (sqlite.Change, error) {

@@ -13,7 +13,7 @@ const (
 	ComputedChanges  = "computed_changes"  // the value of changes that stored figures count
 	CatalogueChanges = "catalogue_changes" // of the catalogue, after which every record is recognised anew
 	RecognisedFor    = "recognised_for"    // the value of catalogueChanges that recognition counts
-	MachineChanges   = "machine_changes"   // of devices, people, and how old evidence of them is
+	InventoryChanges = "machine_changes"   // of devices, people, and how old evidence of them is
 )
 
 // Mark notes in the changing transaction that everything derived is to be computed again; all says that every record
@@ -23,9 +23,9 @@ func Mark(tx *sqlite.Tx, all bool) error {
 		return err
 	}
 	if all {
-		return Count(tx, Changes, MachineChanges, CatalogueChanges)
+		return Count(tx, Changes, InventoryChanges, CatalogueChanges)
 	}
-	return Count(tx, Changes, MachineChanges)
+	return Count(tx, Changes, InventoryChanges)
 }
 
 // MarkCatalogue notes that titles changed. Which products that touches follows from the log of the catalogue and from

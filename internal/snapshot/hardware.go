@@ -10,9 +10,10 @@ import (
 	"github.com/shopspring/decimal"
 )
 
-// loadPlant gathers what licences by processor, core and virtual machine depend on.
-func (m *Machines) loadPlant(tx *sqlite.Tx, settings *Settings, asOf civil.Day) error {
-	m.plant = &demand.Plant{Machines: make(map[int64]*demand.Machine, len(m.Devices)), Clusters: map[string][]int64{}}
+// loadHardware gathers what licences by processor, core and virtual machine depend on.
+func (m *Inventory) loadHardware(tx *sqlite.Tx, settings *Settings, asOf civil.Day) error {
+	m.hardware = &demand.Hardware{Machines: make(map[int64]*demand.Machine, len(m.Devices)),
+		Clusters: map[string][]int64{}}
 	all := make([]demand.Machine, len(m.Devices))
 	byCode := make(map[string]int64, len(m.Devices))
 	for i := range m.Devices {
@@ -34,9 +35,9 @@ func (m *Machines) loadPlant(tx *sqlite.Tx, settings *Settings, asOf civil.Day) 
 			Pinned:       d.Pinned == "true",
 		}
 		if d.Kind == "vm_host" && d.Cluster != "" && d.Status == "in_service" {
-			m.plant.Clusters[d.Cluster] = append(m.plant.Clusters[d.Cluster], d.ID)
+			m.hardware.Clusters[d.Cluster] = append(m.hardware.Clusters[d.Cluster], d.ID)
 		}
-		m.plant.Machines[d.ID] = &all[i]
+		m.hardware.Machines[d.ID] = &all[i]
 	}
 	// Where virtual machines were within the window: each state that lists gave holds from the one before it.
 	from := (asOf - civil.Day(settings.DemandDays)).EndUnix()
@@ -46,7 +47,7 @@ func (m *Machines) loadPlant(tx *sqlite.Tx, settings *Settings, asOf civil.Day) 
 	}
 	since := map[int64]int64{}
 	for _, w := range were {
-		if x := m.plant.Machines[w.Device]; x != nil && since[w.Device] <= m.At && byCode[w.HostID] != 0 {
+		if x := m.hardware.Machines[w.Device]; x != nil && since[w.Device] <= m.At && byCode[w.HostID] != 0 {
 			x.SeenOn = append(x.SeenOn, byCode[w.HostID])
 		}
 		since[w.Device] = w.Until

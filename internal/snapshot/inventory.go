@@ -13,10 +13,10 @@ import (
 	"ensomet/internal/sqlite"
 )
 
-// Machines is what is known of devices and people on a day. It is the same for every product, does not change once it
+// Inventory is what is known of devices and people on a day. It is the same for every product, does not change once it
 // is made, and is kept until something of it changes: working one product out again needs no more than that product's
 // own installs and rights.
-type Machines struct {
+type Inventory struct {
 	state    string // what it was made for
 	At       int64  // installs present at this second count
 	Devices  []DeviceFacts
@@ -27,29 +27,29 @@ type Machines struct {
 	personID map[int64]int            // by number
 	places   map[string]entitle.Place // where users belong
 	Fleet    map[string]position.Fleet
-	plant    *demand.Plant
+	hardware *demand.Hardware
 }
 
-type keptMachines struct {
+type keptInventory struct {
 	sync.Mutex
-	kept *Machines
+	kept *Inventory
 }
 
-// machinesOf returns the machines of a day, made anew where something changed since, or an hour has passed.
-func (svc *Loader) machinesOf(tx *sqlite.Tx, settings *Settings, asOf civil.Day, now int64) (*Machines, error) {
+// inventoryOf returns the machines of a day, made anew where something changed since, or an hour has passed.
+func (svc *Loader) inventoryOf(tx *sqlite.Tx, settings *Settings, asOf civil.Day, now int64) (*Inventory, error) {
 	at := min(asOf.EndUnix()-1, now)
-	counter, err := tx.Setting(renewal.MachineChanges)
+	counter, err := tx.Setting(renewal.InventoryChanges)
 	if err != nil {
 		return nil, err
 	}
 	state := fmt.Sprintf("%s|%s|%d", counter, asOf, at/3600)
-	svc.machines.Lock()
-	kept := svc.machines.kept
-	svc.machines.Unlock()
+	svc.inventory.Lock()
+	kept := svc.inventory.kept
+	svc.inventory.Unlock()
 	if kept != nil && kept.state == state {
 		return kept, nil
 	}
-	m := &Machines{
+	m := &Inventory{
 		state:    state,
 		At:       at,
 		DeviceAt: map[int64]int{},
@@ -62,18 +62,18 @@ func (svc *Loader) machinesOf(tx *sqlite.Tx, settings *Settings, asOf civil.Day,
 	if err := m.load(tx, settings); err != nil {
 		return nil, err
 	}
-	if err := m.loadPlant(tx, settings, asOf); err != nil {
+	if err := m.loadHardware(tx, settings, asOf); err != nil {
 		return nil, err
 	}
 	if tx.ReadOnly() && asOf == svc.Today() {
-		svc.machines.Lock()
-		svc.machines.kept = m
-		svc.machines.Unlock()
+		svc.inventory.Lock()
+		svc.inventory.kept = m
+		svc.inventory.Unlock()
 	}
 	return m, nil
 }
 
-func (m *Machines) load(tx *sqlite.Tx, settings *Settings) error {
+func (m *Inventory) load(tx *sqlite.Tx, settings *Settings) error {
 	var err error
 	if m.persons, err = AllPersons(tx); err != nil {
 		return err

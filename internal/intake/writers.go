@@ -10,9 +10,9 @@ import (
 	"ensomet/internal/sqlite"
 )
 
-// Sink takes the lines of one kind. put returns a *formats.LineError for a line that cannot go in; finish writes what
+// Writer takes the lines of one kind. put returns a *formats.LineError for a line that cannot go in; finish writes what
 // put has gathered.
-type Sink struct {
+type Writer struct {
 	Put    func(row *formats.Row) (sqlite.Change, error)
 	Finish func(res *ImportResult) error
 }
@@ -26,11 +26,11 @@ type Arrival struct {
 	Author, File string
 }
 
-// SinkMaker makes what takes the lines of a kind.
-type SinkMaker func(in Arrival) (*Sink, error)
+// WriterMaker makes what takes the lines of a kind.
+type WriterMaker func(in Arrival) (*Writer, error)
 
-func PlainSink(put func(row *formats.Row) (sqlite.Change, error)) *Sink {
-	return &Sink{put, func(*ImportResult) error { return nil }}
+func PlainWriter(put func(row *formats.Row) (sqlite.Change, error)) *Writer {
+	return &Writer{put, func(*ImportResult) error { return nil }}
 }
 
 func Refuse(row *formats.Row, format string, args ...any) error {
@@ -45,13 +45,13 @@ func RefuseFor(row *formats.Row, err error) error {
 	return err
 }
 
-// UpsertSink takes lines that stand for one thing each.
-func UpsertSink[T any](
+// UpsertWriter takes lines that stand for one thing each.
+func UpsertWriter[T any](
 	tx *sqlite.Tx,
 	prepare func(*sqlite.Tx) (*sqlite.Upserter, error),
 	parse func(*formats.Row) (string, T, error),
 	put func(*sqlite.Upserter, T, *formats.Row) (sqlite.Change, error),
-) (*Sink, error) {
+) (*Writer, error) {
 	u, err := prepare(tx)
 	return NoTwice(parse, func(v T, row *formats.Row) (sqlite.Change, error) { return put(u, v, row) }), err
 }
@@ -60,13 +60,13 @@ func UpsertSink[T any](
 func NoTwice[T any](
 	parse func(*formats.Row) (string, T, error),
 	put func(T, *formats.Row) (sqlite.Change, error),
-) *Sink {
+) *Writer {
 	type seen struct {
 		line    int
 		content string
 	}
 	before := map[string]seen{}
-	return PlainSink(func(row *formats.Row) (sqlite.Change, error) {
+	return PlainWriter(func(row *formats.Row) (sqlite.Change, error) {
 		key, v, err := parse(row)
 		if err != nil {
 			return sqlite.Same, err

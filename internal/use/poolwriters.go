@@ -15,14 +15,14 @@ import (
 	"ensomet/internal/use/usedb"
 )
 
-// poolSink takes pools of concurrent licences.
-func (svc *Service) poolSink(tx *sqlite.Tx) (*intake.Sink, error) {
+// poolWriter takes pools of concurrent licences.
+func (svc *Service) poolWriter(tx *sqlite.Tx) (*intake.Writer, error) {
 	now := svc.Clock.Now().Unix()
 	products, err := snapshot.ProductKeysByAnyName(tx)
 	if err != nil {
 		return nil, err
 	}
-	return intake.UpsertSink(tx, usedb.Pools, func(row *formats.Row) (string, formats.Pool, error) {
+	return intake.UpsertWriter(tx, usedb.Pools, func(row *formats.Row) (string, formats.Pool, error) {
 		p, err := formats.ParsePool(row)
 		return "pool " + p.Code, p, err
 	}, func(u *sqlite.Upserter, p formats.Pool, row *formats.Row) (sqlite.Change, error) {
@@ -34,15 +34,15 @@ func (svc *Service) poolSink(tx *sqlite.Tx) (*intake.Sink, error) {
 	})
 }
 
-// poolEventSink takes what licence servers reported.
-func (svc *Service) poolEventSink(tx *sqlite.Tx, settings *snapshot.Settings) (*intake.Sink, error) {
+// poolEventWriter takes what licence servers reported.
+func (svc *Service) poolEventWriter(tx *sqlite.Tx, settings *snapshot.Settings) (*intake.Writer, error) {
 	pools, err := snapshot.Codes(tx, "pool")
 	if err != nil {
 		return nil, err
 	}
 	touched := map[int64]bool{}
 	since := map[int64]int64{} // by pool, its earliest new event
-	s := intake.PlainSink(func(row *formats.Row) (sqlite.Change, error) {
+	s := intake.PlainWriter(func(row *formats.Row) (sqlite.Change, error) {
 		e, err := formats.ParsePoolEvent(row, settings.Zone)
 		if err != nil {
 			return sqlite.Same, err
