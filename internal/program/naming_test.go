@@ -501,7 +501,7 @@ func TestNoDecisionIsLostOverAYear(t *testing.T) {
 		t.Errorf("only %d records were decided", len(took))
 	}
 	if err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
-		all, err := snapshot.AllDecisions(tx)
+		all, err := sqlite.Query(tx, snapshot.ScanDecided, snapshot.DecisionColumns+" ORDER BY id")
 		if slices.ContainsFunc(all, func(d snapshot.Decided) bool { return d.State != "holds" }) {
 			t.Errorf("decisions %+v", all)
 		}

@@ -52,11 +52,6 @@ func Decisions(tx *sqlite.Tx) ([]Decided, error) {
 	)
 }
 
-// AllDecisions reads every decision that was ever taken.
-func AllDecisions(tx *sqlite.Tx) ([]Decided, error) {
-	return sqlite.Query(tx, ScanDecided, DecisionColumns+" ORDER BY id")
-}
-
 // NameRule is a rule with its author. State is holds or waiting (for a second person).
 type NameRule struct {
 	recognise.Rule

@@ -490,7 +490,7 @@ func TestDecisionsReplaceAndStayOnRecord(t *testing.T) {
 		if err := titlesdb.WithdrawDecision(tx, "k", 8, "you"); !errors.Is(err, sqlite.ErrNotFound) {
 			t.Errorf("twice: %v", err)
 		}
-		all, err := snapshot.AllDecisions(tx)
+		all, err := sqlite.Query(tx, snapshot.ScanDecided, snapshot.DecisionColumns+" ORDER BY id")
 		if err != nil || len(all) != 5 {
 			t.Errorf("%d decisions are on record, %v", len(all), err)
 		}

@@ -350,7 +350,8 @@ func (svc *Service) KeepUse(ctx context.Context, k UseKept, who string) error {
 				return err
 			}
 		}
-		return tx.Note(svc.Clock.Now(), who, "set how long use is kept", "", fmt.Sprintf("%+v", k))
+		return tx.Note(svc.Clock.Now(), who, "set how long use is kept", "",
+			fmt.Sprintf("events %d days, runs %d, days of use %d", k.EventDays, k.SessionDays, k.DayDays))
 	})
 }
 

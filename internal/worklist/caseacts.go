@@ -60,6 +60,18 @@ func (svc *Service) CaseRules(ctx context.Context) (r CaseRules, err error) {
 	return r, err
 }
 
+// words says the rules as the log of changes keeps them.
+func (r *CaseRules) words() string {
+	persons := "one person decides"
+	if r.TwoPersons {
+		persons = "a second person approves"
+	}
+	return fmt.Sprintf("%s; a user has %d days to answer and is reminded %d times; what is sent is held for %d "+
+		"minutes; "+
+		"an order counts as failed after %d days of silence",
+		persons, r.AnswerDays, r.Reminders, r.HoldMinutes, r.SilentDays)
+}
+
 // SetCaseRules writes what the house asks.
 func (svc *Service) SetCaseRules(ctx context.Context, r CaseRules, who string) error {
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
@@ -75,7 +87,7 @@ func (svc *Service) SetCaseRules(ctx context.Context, r CaseRules, who string) e
 		if err != nil {
 			return err
 		}
-		return tx.Note(svc.Clock.Now(), who, "set the rules of the worklist", fmt.Sprintf("%+v", r), "")
+		return tx.Note(svc.Clock.Now(), who, "set the rules of the worklist", r.words(), "")
 	})
 }
 

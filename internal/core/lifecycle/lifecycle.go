@@ -6,7 +6,6 @@ import (
 	"slices"
 
 	"ensomet/internal/core/civil"
-	"ensomet/internal/core/refuse"
 )
 
 // Dates are what is known of a release. Each end is the last day of its support; an unknown day is zero.
@@ -63,23 +62,6 @@ func (d Dates) Phase(on civil.Day) Phase {
 	return Ended
 }
 
-// Check reports what cannot be in the dates, or nothing.
-func (d Dates) Check() error {
-	order := []struct {
-		name string
-		day  civil.Day
-	}{{"the release", d.Released}, {"the end of general support", d.General},
-		{"the end of extended support", d.Extended}, {"the end of life", d.End}}
-	for i, later := range order {
-		for _, earlier := range order[:i] {
-			if later.day.Known() && earlier.day.Known() && later.day < earlier.day {
-				return refuse.Errorf("%s (%s) lies before %s (%s)", later.name, later.day, earlier.name, earlier.day)
-			}
-		}
-	}
-	return nil
-}
-
 // Change is the last day of a phase.
 type Change struct {
 	On    civil.Day
@@ -96,12 +78,6 @@ func (d Dates) Changes() []Change {
 		return []Change{{last, General}}
 	}
 	return []Change{{general, General}, {last, Extended}}
-}
-
-// Within reports whether a release is supported on a day and all support of it ends before another, or a phase of it
-// does.
-func (d Dates) Within(from, to civil.Day) bool {
-	return slices.ContainsFunc(d.Changes(), func(c Change) bool { return from <= c.On && c.On <= to })
 }
 
 // Fleet is a release with the devices that have it, on a day and one year before.

@@ -74,21 +74,7 @@ func TestPhasesFollowEachOther(t *testing.T) {
 			if c.On >= d.Released && (d.Phase(c.On) != c.Phase || d.Phase(c.On+1) == c.Phase) {
 				t.Fatalf("%v: %s does not end on %d", d, c.Phase, c.On)
 			}
-			if !d.Within(c.On, c.On) {
-				t.Fatalf("%v: nothing ends on %d", d, c.On)
-			}
 		}
-	}
-}
-
-func TestCheck(t *testing.T) {
-	d := civil.MustParse
-	if err := (Dates{Released: d("2020-01-01"), End: d("2020-01-01")}).Check(); err != nil {
-		t.Error(err)
-	}
-	if err := (Dates{Released: d("2020-01-02"), End: d("2020-01-01")}).Check(); err == nil ||
-		err.Error() != "the end of life (2020-01-01) lies before the release (2020-01-02)" {
-		t.Error(err)
 	}
 }
 

@@ -1,7 +1,5 @@
 package usage
 
-import "math"
-
 // ErlangB is the share of requests that find all n licences out, at an offered load of a erlangs (mean arrivals per
 // time times mean length), where requests come at random and those denied go away: B(0) = 1, B(n) = a B(n-1) / (n + a
 // B(n-1)) (A. K. Erlang 1917; the recursion is the one of every traffic textbook).
@@ -24,24 +22,4 @@ func ErlangSize(a, target float64) int {
 			return n
 		}
 	}
-}
-
-// ErlangLoad is the offered load in erlangs at which n licences deny the share target of requests.
-func ErlangLoad(n int, target float64) float64 {
-	lo, hi := 0.0, 1.0
-	for ErlangB(n, hi) < target {
-		hi *= 2
-	}
-	for range 200 {
-		mid := (lo + hi) / 2
-		if ErlangB(n, mid) < target {
-			lo = mid
-		} else {
-			hi = mid
-		}
-		if math.Abs(hi-lo) < 1e-12 {
-			break
-		}
-	}
-	return (lo + hi) / 2
 }

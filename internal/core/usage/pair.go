@@ -47,16 +47,6 @@ type Paired struct {
 	Future   int // events later than now, which are left alone until their time
 }
 
-// Lost is the share of runs that were not seen whole: cut ones and stops without a start, of all that either event
-// speaks of.
-func (p *Paired) Lost() float64 {
-	all := p.Starts + p.Strays
-	if all == 0 {
-		return 0
-	}
-	return float64(p.Cut+p.Strays) / float64(all)
-}
-
 // Pair makes sessions of the events of one device, in whatever order and however often they came. A stop that says
 // when its process started ends that start alone; another ends the last start before it with the same process id,
 // where that is no other program. A start without a stop ends at the next boot, at the next start with its process

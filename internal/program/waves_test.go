@@ -1,0 +1,193 @@
+package program
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"math/rand/v2"
+	"testing"
+	"time"
+
+	"ensomet/internal/core/casework"
+	"ensomet/internal/core/refuse"
+	"ensomet/internal/sqlite"
+	"ensomet/internal/worklist"
+	"ensomet/internal/worklist/worklistdb"
+)
+
+// orderly holds what is true of orders and cases whatever people, time and the tool have done.
+func orderly(t *testing.T, a *Program, d *tool, paused map[int64]int, perDay map[int64]int, when string) {
+	t.Helper()
+	ctx := context.Background()
+	seen := map[int64]int{}
+	for _, o := range d.taken {
+		if seen[o.ID]++; seen[o.ID] > 1 {
+			t.Fatalf("%s: order %d was taken twice", when, o.ID)
+		}
+	}
+	if err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
+		cases, err := worklistdb.Cases(tx)
+		if err != nil {
+			return err
+		}
+		waiting := map[int64]bool{}
+		list, err := worklistdb.DeploymentsIn(tx, "waiting")
+		if err != nil {
+			return err
+		}
+		for _, o := range list {
+			waiting[o.Case] = true
+			w, err := worklistdb.WaveByID(tx, o.Wave)
+			if err != nil {
+				return err
+			}
+			if w.State == "called off" {
+				t.Fatalf("%s: order %d of wave %d waits, which was called off", when, o.ID, o.Wave)
+			}
+		}
+		for _, c := range cases {
+			if (c.State == casework.Waiting) != waiting[c.ID] {
+				t.Fatalf("%s: case %d is %s, an order of it waits: %v", when, c.ID, c.State, waiting[c.ID])
+			}
+			steps, err := worklistdb.Steps(tx, c.ID)
+			if err != nil {
+				return err
+			}
+			last := steps[len(steps)-1]
+			if last.To != c.State {
+				t.Fatalf("%s: case %d is %s, its last step led to %s", when, c.ID, c.State, last.To)
+			}
+			for i := 1; i < len(steps); i++ {
+				if steps[i].From != steps[i-1].To {
+					t.Fatalf("%s: case %d: step %+v follows %+v", when, c.ID, steps[i], steps[i-1])
+				}
+			}
+		}
+		return nil
+	}); err != nil {
+		t.Fatal(err)
+	}
+	waves, err := a.Orders.Waves(ctx)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, w := range waves {
+		if most := perDay[w.ID]; most > 0 && w.Today > most {
+			t.Fatalf("%s: %d orders of wave %d have left today, at most %d may", when, w.Today, w.ID, most)
+		}
+		left := w.Out + w.Done + w.Failed
+		if before, was := paused[w.ID]; was && w.State == "paused" && left > before {
+			t.Fatalf("%s: wave %d is paused, and %d orders have left where %d had", when, w.ID, left, before)
+		}
+		delete(paused, w.ID)
+		if w.State == "paused" {
+			paused[w.ID] = left
+		}
+	}
+}
+
+// People send, pause, go on, call off and take back; time passes; the tool takes orders, refuses them, is down, lies,
+// and answers, in any order. No order is taken twice, none leaves a wave that is paused or beyond its day's number,
+// none waits in one that was called off, and each case is where its last step led.
+func TestWavesUnderSteering(t *testing.T) {
+	ctx := context.Background()
+	down := errors.New("connection refused")
+	for seed := range uint64(6) {
+		r := rand.New(rand.NewPCG(seed, 13))
+		a, clock, _, d := house(t, 14)
+		done := a.Renewal.Hold()
+		perDay, paused := map[int64]int{}, map[int64]int{}
+		for step := range 120 {
+			ids := []int64{}
+			for range 1 + r.IntN(4) {
+				ids = append(ids, int64(1+r.IntN(14)))
+			}
+			waves, err := a.Orders.Waves(ctx)
+			if err != nil {
+				t.Fatal(err)
+			}
+			what := ""
+			switch n := r.IntN(12); {
+			case n < 2:
+				what = "agree"
+				_, err = a.Worklist.CaseAct(ctx, worklist.CaseAction{IDs: ids, Act: casework.Agree}, "w")
+			case n < 4:
+				s := &worklist.WaveSettings{PerDay: r.IntN(4), MaxFails: []int{0, 25, 100}[r.IntN(3)]}
+				what = fmt.Sprintf("send %+v", *s)
+				_, err = a.Worklist.CaseAct(ctx, worklist.CaseAction{IDs: ids, Act: casework.Send, Wave: s}, "w")
+				if now, _ := a.Orders.Waves(ctx); err == nil && len(now) > len(waves) {
+					for _, w := range now {
+						if _, known := perDay[w.ID]; !known {
+							perDay[w.ID] = int(w.PerDay)
+						}
+					}
+				}
+			case n < 5:
+				what = "take back"
+				_, err = a.Worklist.CaseAct(ctx, worklist.CaseAction{IDs: ids, Act: casework.Undo}, "w")
+			case n < 6:
+				what = "reopen"
+				_, err = a.Worklist.CaseAct(ctx, worklist.CaseAction{IDs: ids, Act: casework.Reopen}, "w")
+			case n < 8 && len(waves) > 0:
+				to := []string{"pause", "go on", "go on", "call off"}[r.IntN(4)]
+				w := waves[r.IntN(len(waves))]
+				what = fmt.Sprintf("%s wave %d", to, w.ID)
+				err = a.Orders.SteerWave(ctx, w.ID, to, "w")
+				if to == "go on" {
+					delete(paused, w.ID)
+				}
+			case n < 10 && len(d.taken) > 0:
+				o := worklist.Outcome{Order: d.taken[r.IntN(len(d.taken))].ID, Done: r.IntN(3) > 0, Reason: "locked"}
+				what = fmt.Sprintf("the tool says %+v", o)
+				err = a.Orders.TakeOutcome(ctx, o, "tool")
+			default:
+				d.down, d.lies = nil, false
+				switch r.IntN(4) {
+				case 0:
+					d.down = down
+				case 1:
+					d.down, d.lies = down, true
+				}
+				what = fmt.Sprintf("time passes, the tool is down: %v, lies: %v", d.down != nil, d.lies)
+				clock.now = clock.now.Add([]time.Duration{time.Minute, time.Hour, 9 * time.Hour, day24}[r.IntN(4)])
+				err = errors.Join(a.Worklist.FollowUp(ctx), a.Outbox.Deliver(ctx))
+			}
+			when := fmt.Sprintf("seed %d, step %d, %s", seed, step, what)
+			if err != nil && !refuse.Is(err) && !errors.Is(err, sqlite.ErrNotFound) {
+				t.Fatalf("%s: %v", when, err)
+			}
+			orderly(t, a, d, paused, perDay, when)
+		}
+		done()
+	}
+}
+
+// An order that nobody has, an answer about one that never left, and a wave that is not there are told as such.
+func TestOutcomesOfNothing(t *testing.T) {
+	ctx := context.Background()
+	a, _, _, _ := house(t, 2)
+	if err := a.Orders.TakeOutcome(ctx, worklist.Outcome{Order: 99}, "tool"); !errors.Is(err, sqlite.ErrNotFound) {
+		t.Errorf("an order that nobody has: %v", err)
+	}
+	if err := a.Orders.SteerWave(ctx, 99, "pause", "w"); !errors.Is(err, sqlite.ErrNotFound) {
+		t.Errorf("a wave that is not there: %v", err)
+	}
+	do(t, a, "w", worklist.CaseAction{IDs: []int64{1}, Act: casework.Agree})
+	do(t, a, "w", worklist.CaseAction{IDs: []int64{1}, Act: casework.Send})
+	var order int64
+	if err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
+		list, err := worklistdb.DeploymentsIn(tx, "waiting")
+		if err == nil && len(list) == 1 {
+			order = list[0].ID
+		}
+		return err
+	}); err != nil || order == 0 {
+		t.Fatal(order, err)
+	}
+	if err := a.Orders.TakeOutcome(ctx, worklist.Outcome{Order: order, Done: true}, "tool"); !refuse.Is(err) {
+		t.Errorf("an answer about an order that never left: %v", err)
+	}
+	if c := casesOf(t, a)[0]; c.State != casework.Waiting {
+		t.Errorf("the case has moved: %+v", c)
+	}
+}
