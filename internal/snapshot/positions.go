@@ -112,6 +112,9 @@ func Terms(l *entitle.Line) string {
 	for _, r := range l.Rights {
 		parts = append(parts, strings.ReplaceAll(string(r), "_", " "))
 	}
+	if l.VersionsCounted == entitle.Each {
+		parts = append(parts, "each version on a device counts")
+	}
 	if l.MaintenanceEnd.Known() {
 		parts = append(parts, "maintenance to "+l.MaintenanceEnd.String())
 	}

@@ -46,7 +46,7 @@ const groups: { name: string; fields: Field[] }[] = [
       { key: 'min_per_processor', label: 'least, processor', when: () => of('metric', 'core') },
       { key: 'min_per_server', label: 'least, server', when: () => of('metric', 'core') },
       { key: 'capacity', label: 'capacity', when: () => of('metric', 'core', 'processor') },
-      { key: 'versions_counted', label: 'versions', hint: 'of one device', when: () => of('metric', 'installation') },
+      { key: 'versions_counted', label: 'versions count', hint: 'once', when: () => of('metric', 'installation') },
       { key: 'scope_unit', label: 'for the unit' },
       { key: 'scope_country', label: 'for the country' },
     ],
@@ -120,6 +120,7 @@ const ready = computed(() => !!v.value.entitlement_id && !!v.value.product && !!
             :aria-label="f.label"
             :options="choices[f.key]"
             :option-label="word"
+            :placeholder="f.hint"
             size="small"
           />
           <InputText

@@ -70,6 +70,7 @@ const terms = computed(() =>
     v.value.maintenance_end && `maintained until ${v.value.maintenance_end}`,
     v.value.rights && word(v.value.rights.replaceAll('|', ', ')),
     v.value.capacity === 'sub' && 'sub-capacity',
+    v.value.versions_counted === 'each' && 'each version on a device counts',
     Number(v.value.pack_size) > 1 && `in packs of ${v.value.pack_size}`,
   ].filter(Boolean),
 )
