@@ -83,7 +83,7 @@ func TestFilesOfLists(t *testing.T) {
 	if lines, err := csv.NewReader(strings.NewReader(string(text))).ReadAll(); err != nil || len(lines) != 5001 {
 		t.Errorf("%d lines, %v", len(lines), err)
 	}
-	if answer, text, err = get(rows(t, 0, 0)); err != nil || !strings.Contains(string(text), "n,text") {
+	if _, text, err = get(rows(t, 0, 0)); err != nil || !strings.Contains(string(text), "n,text") {
 		t.Errorf("a list without rows: %q, %v", text, err)
 	}
 	// numbers stand before texts, so that the bad row comes last

@@ -120,8 +120,9 @@ func LastBatch(tx *sqlite.Tx, author string) (Batch, error) {
 	return b, err
 }
 
-// UndoBatch takes a batch back: what it decided is withdrawn, and what it took the place of holds again. It returns
-// the keys that it touched.
+// UndoBatch takes a batch back: what it decided is withdrawn, and what it took the place of holds again. Where somebody
+// has decided on the same name since, that goes on holding, and should it be undone, too, what held before both holds
+// again. It returns the keys that it touched.
 func UndoBatch(tx *sqlite.Tx, id, at int64, by string) ([]string, error) {
 	keys, err := sqlite.Select[string](tx,
 		"SELECT DISTINCT key FROM decision WHERE batch = ?1 OR ended_batch = ?1 UNION SELECT key FROM name_later "+
@@ -133,8 +134,15 @@ func UndoBatch(tx *sqlite.Tx, id, at int64, by string) ([]string, error) {
 	}
 	for _, text := range []string{
 		"UPDATE decision SET withdrawn_at = ?2, withdrawn_by = ?3 WHERE batch = ?1 AND withdrawn_at IS NULL",
-		"UPDATE decision SET withdrawn_at = NULL, withdrawn_by = '', ended_batch = 0 WHERE ended_batch = ?1 AND " +
-			"batch <> ?1 AND ?2 = ?2 AND ?3 = ?3",
+		`UPDATE decision SET ended_batch = (SELECT m.ended_batch FROM decision m WHERE m.batch = ?1
+			AND m.key = decision.key AND m.state = decision.state AND m.ended_batch NOT IN (0, ?1))
+		WHERE ended_batch = ?1 AND batch <> ?1 AND EXISTS (SELECT 1 FROM decision m WHERE m.batch = ?1
+			AND m.key = decision.key AND m.state = decision.state AND m.ended_batch NOT IN (0, ?1))
+			AND ?2 = ?2 AND ?3 = ?3`,
+		"UPDATE decision SET ended_batch = 0 WHERE batch = ?1 AND ?2 = ?2 AND ?3 = ?3",
+		`UPDATE decision SET withdrawn_at = NULL, withdrawn_by = '', ended_batch = 0 WHERE ended_batch = ?1
+			AND batch <> ?1 AND NOT EXISTS (SELECT 1 FROM decision o WHERE o.key = decision.key
+			AND o.state = decision.state AND o.withdrawn_at IS NULL) AND ?2 = ?2 AND ?3 = ?3`,
 		"DELETE FROM name_later WHERE batch = ?1 AND ?2 = ?2 AND ?3 = ?3",
 		"UPDATE left_out SET ended_at = ?2, ended_by = ?3 WHERE batch = ?1 AND ended_at = 0",
 		"UPDATE batch SET undone_at = ?2, undone_by = ?3 WHERE id = ?1",
