@@ -1,0 +1,87 @@
+package program
+
+import (
+	"context"
+	"fmt"
+	"strings"
+	"testing"
+	"time"
+
+	"ensomet/internal/core/casework"
+	"ensomet/internal/formats"
+	"ensomet/internal/snapshot"
+	"ensomet/internal/sqlite"
+	"ensomet/internal/use/usedb"
+)
+
+// A pool of which nobody ever had more than a part out is proposed with what can be given back, worth its lines at
+// their renewal; one that is busy, one that has hardly reported, and one that reported nothing say nothing. Once the
+// pool has fewer licences, the case is done; a pool whose server was lost says so in its list.
+func TestIdleAndUnhealthyPools(t *testing.T) {
+	ctx := context.Background()
+	a, clock := meterDesk(t)
+	clock.now = time.Date(2026, 6, 30, 20, 0, 0, 0, time.UTC)
+	pools := []string{"pool,publisher,product,server,quantity,expires"}
+	for _, name := range []string{"idle", "busy", "young", "silent", "lost"} {
+		pools = append(pools, fmt.Sprintf("%s,Dunlaw,Gauge,lic-%s,20,2027-06-30", name, name))
+	}
+	take(t, a, formats.Pools, pools...)
+	take(t, a, formats.Entitlements,
+		"entitlement_id,publisher,product,metric,quantity,kind,start,end,unit_price,currency",
+		"P-1,Dunlaw,Gauge,concurrent,100,subscription,2025-10-01,2026-09-30,120,EUR")
+	events := []string{"pool,event,session,user_id,device_id,at,licences"}
+	for name, days := range map[string][2]int{"idle": {29, 4}, "busy": {29, 19}, "young": {3, 4}, "lost": {29, 19}} {
+		for d := range days[0] {
+			for n := range days[1] {
+				at := time.Date(2026, 6, 1+d, 9, n, 0, 0, time.UTC)
+				events = append(events,
+					fmt.Sprintf("%s,checkout,%s-%d-%d,u%d,D1,%s,1", name, name, d, n, n, at.Format(time.RFC3339)),
+					fmt.Sprintf("%s,return,%s-%d-%d,u%d,D1,%s,", name, name, d, n, n,
+						at.Add(2*time.Hour).Format(time.RFC3339)))
+			}
+		}
+	}
+	take(t, a, formats.PoolEvents, append(events, "lost,lost,,,,2026-06-30T12:00:00Z,")...)
+	renew(t, a)
+	alerts, proposed := map[string]string{}, map[string]int64{}
+	read := func() {
+		t.Helper()
+		clear(proposed)
+		if err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
+			list, err := usedb.PoolList(a.Snapshots.Today()).Page(tx, sqlite.ListQuery{})
+			if err != nil {
+				return err
+			}
+			for _, p := range list.Rows {
+				alerts[p.Code] = p.Alert
+			}
+			cases, err := snapshot.CaseList().Page(tx, sqlite.ListQuery{Filters: map[string]string{"kind": "pool"}})
+			for _, c := range cases.Rows {
+				if c.State != string(casework.Gone) {
+					proposed[c.Pool] = c.Quantity
+				}
+				if c.Worth != "at renewal" || !strings.HasSuffix(c.Amount, "0") || c.Currency != "EUR" {
+					t.Errorf("%+v", c)
+				}
+			}
+			return err
+		}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	read()
+	if len(proposed) != 1 || proposed["idle"] == 0 || proposed["idle"] > 16 {
+		t.Errorf("proposed: %v", proposed)
+	}
+	if alerts["lost"] != "lost" || alerts["busy"] == "lost" {
+		t.Errorf("alerts: %v", alerts)
+	}
+	clock.now = clock.now.Add(time.Hour)
+	pools[1] = strings.Replace(pools[1], ",20,", ",4,", 1)
+	take(t, a, formats.Pools, pools...)
+	renew(t, a)
+	read()
+	if len(proposed) != 0 {
+		t.Errorf("what was given back is still proposed: %v", proposed)
+	}
+}
