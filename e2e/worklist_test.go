@@ -56,7 +56,7 @@ func TestManyCasesAtOnce(t *testing.T) {
 func TestRestrictedInstallToGone(t *testing.T) {
 	page, url := open(t, "work", false)
 	page.MustNavigate(url + "/worklist?f=kind%3Drestricted&q=Puffin")
-	pressIn(t, page, "", "Puffin Derby", "open")
+	pressIn(t, page, "", "Puffin Derby", "hal-chart-201")
 	says(t, page, "[data-case-state]", "open")
 	press(t, page, `[data-act="agree"]`)
 	says(t, page, "[data-case-state]", "agreed")
