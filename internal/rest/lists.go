@@ -2,10 +2,12 @@ package rest
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"io"
 	"log/slog"
 	"net/http"
+	"os"
 	"reflect"
 	"strings"
 	"time"
@@ -132,8 +134,8 @@ func isoTime(unix int64) string {
 	return time.Unix(unix, 0).UTC().Format(time.RFC3339)
 }
 
-// exportList writes a list as a file, row by row. What fails before anything has left is told; a file that has begun
-// is broken off, so that nobody takes a part for the whole.
+// exportList writes a list as a file, row by row: first beside the data, then to whoever asked. So a slow line holds no
+// reader of the data, and what fails is told before anything has left.
 func (s *Server) exportList(
 	w http.ResponseWriter,
 	r *http.Request,
@@ -153,50 +155,31 @@ func (s *Server) exportList(
 		return
 	}
 	format := chi.URLParam(r, "format")
-	begun := &counted{w: w}
-	var out formats.Writer
-	begin := func() (err error) {
-		w.Header().Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", name+"."+format))
-		w.Header().
-			Set("Content-Type",
-				map[string]string{"csv": "text/csv; charset=utf-8", "json": "application/json",
-					"xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"}[format])
-		out, err = formats.NewWriter(begun, format, columns)
-		return err
-	}
-	err = read(q, func(row []string) error {
-		if out == nil {
-			if err := begin(); err != nil {
-				return err
-			}
-		}
-		return out.Write(row)
-	})
-	if err == nil && out == nil { // a list without rows is a file with its columns
-		err = begin()
-	}
-	if err == nil {
-		err = out.Close()
-	}
-	if err == nil {
+	spool, err := os.CreateTemp("", "ensomet-list")
+	if err != nil {
+		Problem(w, Fail(err))
 		return
 	}
-	if begun.n > 0 {
-		slog.Error("a file broke off", "list", name, "error", err)
+	defer os.Remove(spool.Name())
+	defer spool.Close()
+	out, err := formats.NewWriter(spool, format, columns)
+	if err == nil {
+		err = errors.Join(read(q, func(row []string) error { return out.Write(row) }), out.Close())
+	}
+	if err == nil {
+		_, err = spool.Seek(0, io.SeekStart)
+	}
+	if err != nil {
+		Problem(w, Fail(err))
+		return
+	}
+	w.Header().Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", name+"."+format))
+	w.Header().
+		Set("Content-Type",
+			map[string]string{"csv": "text/csv; charset=utf-8", "json": "application/json",
+				"xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"}[format])
+	if _, err := io.Copy(w, spool); err != nil { // whoever asked has gone, or the rest cannot be read
+		slog.Warn("a file broke off", "list", name, "error", err)
 		panic(http.ErrAbortHandler)
 	}
-	w.Header().Del("Content-Disposition")
-	Problem(w, Fail(err))
-}
-
-// counted counts what has left.
-type counted struct {
-	w io.Writer
-	n int64
-}
-
-func (c *counted) Write(p []byte) (int, error) {
-	n, err := c.w.Write(p)
-	c.n += int64(n)
-	return n, err
 }
