@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"ensomet/internal/core/evidence"
 	"ensomet/internal/core/refuse"
 	"ensomet/internal/entitlements/entitlementsdb"
 	"ensomet/internal/outbox"
@@ -22,7 +23,7 @@ type Held struct {
 	Email   string                   `json:"email"`
 	Unit    string                   `json:"unit"`
 	Site    string                   `json:"site"`
-	Status  string                   `json:"status"`
+	Status  evidence.PersonStatus    `json:"status"`
 	LeftOn  string                   `json:"leftOn"`
 	AsOf    string                   `json:"asOf"`
 	Seats   []entitlementsdb.SeatRow `json:"seats"`
@@ -51,7 +52,7 @@ func (svc *Service) Held(ctx context.Context, user string) (Held, error) {
 			User:    p.Code,
 			Name:    p.Name,
 			Email:   p.Email,
-			Unit:    p.Unit,
+			Unit:    p.OrgUnit,
 			Site:    p.Site,
 			Status:  p.Status,
 			LeftOn:  p.LeftOn.String(),
@@ -96,7 +97,7 @@ func (svc *Service) Held(ctx context.Context, user string) (Held, error) {
 func (h *Held) Words() string {
 	var b strings.Builder
 	fmt.Fprintf(&b, "What %s (%s) of %s holds, as of %s\n", h.Name, h.User, h.Unit, h.AsOf)
-	if h.Status == "left" {
+	if h.Status == evidence.Left {
 		fmt.Fprintf(&b, "Left on %s.\n", h.LeftOn)
 	}
 	fmt.Fprintf(&b, "\nSeats: %d\n", len(h.Seats))

@@ -8,6 +8,7 @@ import (
 	"slices"
 
 	"ensomet/internal/core/entitle"
+	"ensomet/internal/core/evidence"
 	"ensomet/internal/core/refuse"
 	"ensomet/internal/entitlements/entitlementsdb"
 	"ensomet/internal/formats"
@@ -172,7 +173,7 @@ func holder(tx *sqlite.Tx, d SeatDraft) (person, device int64, err error) {
 		return 0, device, err
 	}
 	p, err := snapshot.UserNamed(tx, d.User)
-	if err == nil && p.Status == "left" {
+	if err == nil && p.Status == evidence.Left {
 		err = refuse.Errorf("%s has left: nobody who left gets a seat", p.Name)
 	}
 	return p.ID, 0, err

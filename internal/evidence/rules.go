@@ -10,7 +10,6 @@ import (
 
 	"ensomet/internal/core/evidence"
 	"ensomet/internal/core/refuse"
-	"ensomet/internal/formats"
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -31,9 +30,9 @@ type Rules struct {
 // Limit is after how many days a kind of evidence on a kind of device is stale. An empty kind of device is every one
 // that has no limit of its own.
 type Limit struct {
-	Device   string `json:"device"`
-	Evidence string `json:"evidence" enum:"software,hardware,use,directory"`
-	Days     int    `json:"days" minimum:"1" maximum:"1000"`
+	Device   evidence.DeviceKind `json:"device"`
+	Evidence string              `json:"evidence" enum:"software,hardware,use,directory"`
+	Days     int                 `json:"days" minimum:"1" maximum:"1000"`
 }
 
 // Rules returns the numbers in force.
@@ -124,7 +123,7 @@ func (svc *Service) SetRules(ctx context.Context, r Rules, who string) error {
 func setLimits(tx *sqlite.Tx, list []Limit) error {
 	limits := evidence.Limits{}
 	for _, l := range list {
-		if l.Device != "" && !slices.Contains(formats.DeviceKinds, l.Device) {
+		if l.Device != "" && !slices.Contains(evidence.DeviceKinds, l.Device) {
 			return refuse.Errorf("%q is no kind of device", l.Device)
 		}
 		if limits[l.Device] == nil {

@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"ensomet/internal/core/condition"
+	"ensomet/internal/core/evidence"
 	"ensomet/internal/core/refuse"
 	"ensomet/internal/core/schedule"
 	"ensomet/internal/evidence/evidencedb"
@@ -160,7 +161,8 @@ func (svc *Collecting) loadFleet(tx *sqlite.Tx) (*fleet, error) {
 	if f.devices, err = snapshot.AllDevices(tx, f.now); err != nil {
 		return nil, err
 	}
-	f.devices = slices.DeleteFunc(f.devices, func(d snapshot.DeviceFacts) bool { return d.Status != "in_service" })
+	f.devices = slices.DeleteFunc(f.devices,
+		func(d snapshot.DeviceFacts) bool { return d.Status != evidence.InService })
 	f.facts, err = snapshot.LoadConditions(tx, &f.settings, f.now, nil)
 	return f, err
 }

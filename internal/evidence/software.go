@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"ensomet/internal/core/condition"
+	"ensomet/internal/core/evidence"
 	"ensomet/internal/core/recognise"
 	"ensomet/internal/core/refuse"
 	"ensomet/internal/evidence/evidencedb"
@@ -177,17 +178,25 @@ func (svc *Service) RecordFields() ConditionFields {
 	return out
 }
 
+func texts[T ~string](list []T) []string {
+	out := make([]string, len(list))
+	for i, v := range list {
+		out[i] = string(v)
+	}
+	return out
+}
+
 // ConditionFields lists what conditions on devices may ask about.
 func (svc *Service) ConditionFields(ctx context.Context) (ConditionFields, error) {
 	out := ConditionFields{
 		Fields:    condition.Fields,
 		Operators: map[string][]string{},
 		Values: map[string][]string{
-			"kind":        formats.DeviceKinds,
-			"environment": formats.Environments,
-			"status":      formats.Statuses,
+			"kind":        texts(evidence.DeviceKinds),
+			"environment": texts(evidence.Environments),
+			"status":      texts(evidence.DeviceStatuses),
 			"age":         {"fresh", "stale", "never"},
-			"portable":    {"true", "false"},
+			"portable":    texts([]evidence.Known{evidence.Yes, evidence.No}),
 		},
 		Groups: []string{},
 	}

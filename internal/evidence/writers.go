@@ -42,7 +42,7 @@ func (svc *Service) evidenceKinds() map[*formats.Kind]intake.WriterMaker {
 func deviceWriter(in intake.Arrival) (*intake.Writer, error) {
 	return intake.UpsertWriter(in.Tx, evidencedb.Devices, func(row *formats.Row) (string, formats.Device, error) {
 		d, err := formats.ParseDevice(row, in.Settings.Zone)
-		return "device_id " + d.ID, d, err
+		return "device_id " + d.Code, d, err
 	}, func(u *sqlite.Upserter, d formats.Device, _ *formats.Row) (sqlite.Change, error) {
 		return evidencedb.PutDevice(u, d, in.AsOf.Unix())
 	})
@@ -51,7 +51,7 @@ func deviceWriter(in intake.Arrival) (*intake.Writer, error) {
 func userWriter(in intake.Arrival) (*intake.Writer, error) {
 	return intake.UpsertWriter(in.Tx, evidencedb.Persons, func(row *formats.Row) (string, formats.User, error) {
 		u, err := formats.ParseUser(row)
-		return "user_id " + u.ID, u, err
+		return "user_id " + u.Code, u, err
 	}, func(u *sqlite.Upserter, p formats.User, _ *formats.Row) (sqlite.Change, error) {
 		return evidencedb.PutUser(u, p, civil.Of(in.AsOf))
 	})

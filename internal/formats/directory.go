@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"ensomet/internal/core/civil"
+	"ensomet/internal/core/evidence"
 )
 
 // rdns takes a distinguished name apart (RFC 4514): type and value of each part, from the entry up.
@@ -193,7 +194,7 @@ func directoryDevice(e *LDIFEntry) []string {
 	}
 	kind := "client"
 	for _, c := range e.Values("description") {
-		if slices.Contains(DeviceKinds, strings.ToLower(c)) {
+		if slices.Contains(evidence.DeviceKinds, evidence.DeviceKind(strings.ToLower(c))) {
 			kind = strings.ToLower(c)
 		}
 	}

@@ -142,14 +142,14 @@ func amount(column string, v *decimal.NullDecimal) cell {
 
 // choice is one of some words; nothing stands for empty.
 func choice[T ~string](column string, v *T, of []T, empty T) cell {
-	return cell{column, func(p *parser, name string) { *v = T(p.oneOf(name, strs(of), string(empty))) },
+	return cell{column, func(p *parser, name string) { *v = oneOf(p, name, of, empty) },
 		func() string { return string(*v) }}
 }
 
 func neededChoice[T ~string](column string, v *T, of []T) cell {
 	return cell{column, func(p *parser, name string) {
 		p.need(name)
-		*v = T(p.oneOf(name, strs(of), ""))
+		*v = oneOf(p, name, of, "")
 	}, func() string { return string(*v) }}
 }
 

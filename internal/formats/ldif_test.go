@@ -109,11 +109,11 @@ func TestDirectory(t *testing.T) {
 			if kind == Users {
 				u, err := ParseUser(row)
 				out = append(out,
-					fmt.Sprint(u.ID, "|", u.Name, "|", u.OrgUnit, "|", u.Status, "|", u.LeftOn, "|", err))
+					fmt.Sprint(u.Code, "|", u.Name, "|", u.OrgUnit, "|", u.Status, "|", u.LeftOn, "|", err))
 			} else {
 				d, err := ParseDevice(row, nil)
 				out = append(out,
-					fmt.Sprint(d.ID, "|", d.Name, "|", d.OrgUnit, "|", d.DirectoryPath, "|", d.IPAddress, "|",
+					fmt.Sprint(d.Code, "|", d.Name, "|", d.OrgUnit, "|", d.DirectoryPath, "|", d.IPAddress, "|",
 						d.PrimaryUser, "|", err))
 			}
 		}

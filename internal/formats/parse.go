@@ -98,13 +98,14 @@ func (p *parser) money(name string) decimal.NullDecimal {
 	return decimal.NewNullDecimal(d)
 }
 
-func (p *parser) oneOf(name string, allowed []string, empty string) string {
-	v := strings.ToLower(p.col(name))
+// oneOf reads a value that is one of some, or empty for one that is said to be meant then.
+func oneOf[T ~string](p *parser, name string, allowed []T, empty T) T {
+	v := T(strings.ToLower(p.col(name)))
 	if v == "" {
 		return empty
 	}
 	if !slices.Contains(allowed, v) {
-		p.fail("%s: %q is none of %s", name, clip(v, 40), strings.Join(allowed, ", "))
+		p.fail("%s: %q is none of %s", name, clip(string(v), 40), strings.Join(strs(allowed), ", "))
 	}
 	return v
 }

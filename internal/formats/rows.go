@@ -6,6 +6,7 @@ import (
 
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/entitle"
+	"ensomet/internal/core/evidence"
 	"ensomet/internal/core/policy"
 	"ensomet/internal/core/recognise"
 	"ensomet/internal/core/usage"
@@ -15,31 +16,14 @@ import (
 
 // Device is a line of devices.csv.
 type Device struct {
-	ID, Name, Kind, Environment, OrgUnit, Site, Country, IPAddress, DirectoryPath, PrimaryUser, OSName,
-	OSVersion string
-	Processors, Cores, VirtualCores int64
-	CoreFactor                      string
-	HostID, Cluster                 string
-	// true, false or unknown
-	Pinned, Portable string
-	Status           string
-	// seconds since 1970, 0 unknown
-	LastScan int64
-	Custom   map[string]string
+	evidence.Device
+	Custom map[string]string
 }
-
-// The values that devices.csv allows.
-var (
-	DeviceKinds  = []string{"client", "server", "vm_host", "virtual_machine", "container_host", "mobile"}
-	Environments = []string{"production", "test", "development", "training", "standby"}
-	Statuses     = []string{"in_service", "in_store", "retired"}
-)
 
 // User is a line of users.csv.
 type User struct {
-	ID, Name, Email, OrgUnit, Site, Status string
-	LeftOn                                 civil.Day
-	Custom                                 map[string]string
+	evidence.Person
+	Custom map[string]string
 }
 
 // Title is a line of titles.csv, with the publisher and product that core types keep apart.
@@ -99,36 +83,36 @@ type Session struct {
 // ParseDevice reads a line of devices.csv. zone serves times without offset.
 func ParseDevice(row *Row, zone *time.Location) (Device, error) {
 	p := &parser{row: row, kind: Devices, zone: zone}
-	flag := []string{"true", "false"}
-	d := Device{
-		ID:            p.need("device_id"),
+	d := Device{Custom: row.Custom(), Device: evidence.Device{
+		Code:          p.need("device_id"),
 		Name:          p.col("name"),
-		Kind:          p.oneOf("kind", DeviceKinds, "client"),
-		Environment:   p.oneOf("environment", Environments, "production"),
-		OrgUnit:       strings.Trim(p.col("org_unit"), "/"),
-		Site:          p.col("site"),
-		Country:       p.col("country"),
 		IPAddress:     p.col("ip_address"),
 		DirectoryPath: p.col("directory_path"),
-		PrimaryUser:   p.col("primary_user"),
 		OSName:        p.col("os_name"),
 		OSVersion:     p.col("os_version"),
-		Processors:    p.wholeTo("processors", MaxProcessors),
-		Cores:         p.wholeTo("cores", MaxCores),
-		VirtualCores:  p.wholeTo("virtual_cores", MaxCores),
-		HostID:        p.col("host_id"),
-		Cluster:       p.col("cluster"),
-		Pinned:        p.oneOf("pinned", flag, ""),
-		Portable:      p.oneOf("portable", flag, ""),
-		Status:        p.oneOf("status", Statuses, "in_service"),
 		LastScan:      p.instant("last_scan"),
-		Custom:        row.Custom(),
-	}
+		Stated: evidence.Stated{
+			Kind:         oneOf(p, "kind", evidence.DeviceKinds, evidence.Client),
+			Environment:  oneOf(p, "environment", evidence.Environments, evidence.Production),
+			OrgUnit:      strings.Trim(p.col("org_unit"), "/"),
+			Site:         p.col("site"),
+			Country:      p.col("country"),
+			PrimaryUser:  p.col("primary_user"),
+			Processors:   p.wholeTo("processors", MaxProcessors),
+			Cores:        p.wholeTo("cores", MaxCores),
+			VirtualCores: p.wholeTo("virtual_cores", MaxCores),
+			HostID:       p.col("host_id"),
+			Cluster:      p.col("cluster"),
+			Pinned:       oneOf(p, "pinned", []evidence.Known{evidence.Yes, evidence.No}, ""),
+			Portable:     oneOf(p, "portable", []evidence.Known{evidence.Yes, evidence.No}, ""),
+			Status:       oneOf(p, "status", evidence.DeviceStatuses, evidence.InService),
+		},
+	}}
 	if f := p.money("core_factor"); f.Valid {
 		d.CoreFactor = f.Decimal.String()
 	}
 	if d.Name == "" {
-		d.Name = d.ID
+		d.Name = d.Code
 	}
 	return d, p.err()
 }
@@ -136,41 +120,38 @@ func ParseDevice(row *Row, zone *time.Location) (Device, error) {
 // ParseUser reads a line of users.csv.
 func ParseUser(row *Row) (User, error) {
 	p := &parser{row: row, kind: Users}
-	u := User{
-		ID:      p.need("user_id"),
+	u := User{Custom: row.Custom(), Person: evidence.Person{
+		Code:    p.need("user_id"),
 		Name:    p.col("name"),
 		Email:   p.col("email"),
 		OrgUnit: strings.Trim(p.col("org_unit"), "/"),
 		Site:    p.col("site"),
-		Status:  p.oneOf("status", []string{"active", "left"}, "active"),
+		Status:  oneOf(p, "status", evidence.PersonStatuses, evidence.Active),
 		LeftOn:  p.day("left_on"),
-		Custom:  row.Custom(),
-	}
+	}}
 	return u, p.err()
 }
 
 // ParseTitle reads a line of titles.csv.
 func ParseTitle(row *Row) (Title, error) {
 	p := &parser{row: row, kind: Titles}
-	models := strs(
-		[]recognise.LicenceModel{
-			recognise.Commercial,
-			recognise.Free,
-			recognise.OpenSource,
-			recognise.TrialModel,
-			recognise.InHouse,
-		},
-	)
+	models := []recognise.LicenceModel{
+		recognise.Commercial,
+		recognise.Free,
+		recognise.OpenSource,
+		recognise.TrialModel,
+		recognise.InHouse,
+	}
 	t := Title{Publisher: p.need("publisher"), Product: p.need("product"), Custom: row.Custom()}
 	t.Title = recognise.Title{
 		Edition:       p.col("edition"),
 		EditionRank:   int(p.whole("edition_rank", 0)),
 		Version:       p.col("version"),
 		Category:      p.col("category"),
-		Model:         recognise.LicenceModel(p.oneOf("licence_model", models, "")),
+		Model:         oneOf(p, "licence_model", models, ""),
 		ListPrice:     p.money("list_price"),
 		Currency:      p.currency("currency"),
-		DefaultMetric: p.oneOf("default_metric", strs(entitle.Metrics), ""),
+		DefaultMetric: string(oneOf(p, "default_metric", entitle.Metrics, "")),
 		Suite:         p.col("suite"),
 		Released:      p.day("released"),
 		GeneralEnd:    p.day("general_support_end"),
@@ -208,7 +189,7 @@ func ParseTransaction(row *Row) (Transaction, error) {
 	t := Transaction{
 		Entitlement: p.need("entitlement_id"),
 		Transaction: entitle.Transaction{
-			Type:     p.oneOf("type", types, ""),
+			Type:     oneOf(p, "type", types, ""),
 			On:       p.day("on"),
 			Quantity: p.whole("quantity", 0),
 			Price:    p.money("price"),
@@ -248,12 +229,10 @@ func ParsePolicy(row *Row) (Policy, error) {
 		Product:   p.col("product"),
 		Category:  p.col("category"),
 		Group:     strings.Trim(p.col("group"), "/"),
-		Stance: policy.Stance(
-			p.oneOf("stance", strs([]policy.Stance{policy.Allowed, policy.Restricted, policy.Required}), ""),
-		),
-		Reason: p.col("reason"),
-		Owner:  p.col("owner"),
-		Until:  p.day("until"),
+		Stance:    oneOf(p, "stance", []policy.Stance{policy.Allowed, policy.Restricted, policy.Required}, ""),
+		Reason:    p.col("reason"),
+		Owner:     p.col("owner"),
+		Until:     p.day("until"),
 	}
 	if out.Until.Known() && out.Owner == "" {
 		p.fail("it ends on %s, so it is an exception: name its owner", out.Until)
@@ -388,7 +367,7 @@ func ParseProcessEvent(row *Row, zone *time.Location) (ProcessEvent, error) {
 		Active:   p.whole("active_seconds", 0),
 	}
 	p.need("at")
-	switch what := p.oneOf("event", []string{"start", "stop", "boot"}, ""); {
+	switch what := oneOf(p, "event", []string{"start", "stop", "boot"}, ""); {
 	case what == "":
 		p.need("event")
 	case what == "boot":
@@ -410,24 +389,20 @@ func ParseProcessEvent(row *Row, zone *time.Location) (ProcessEvent, error) {
 
 // Pool is a line of pools.csv: concurrent licences of a product on a licence server.
 type Pool struct {
-	Code, Publisher, Product, Server string
-	Quantity                         int64
-	Expires                          civil.Day
-	Custom                           map[string]string
+	usage.Pool
+	Publisher, Product string
+	Custom             map[string]string
 }
 
 // ParsePool reads a line of pools.csv.
 func ParsePool(row *Row) (Pool, error) {
 	p := &parser{row: row, kind: Pools}
-	v := Pool{
-		Code:      p.need("pool"),
-		Publisher: p.col("publisher"),
-		Product:   p.need("product"),
-		Server:    p.col("server"),
-		Quantity:  p.whole("quantity", 0),
-		Expires:   p.day("expires"),
-		Custom:    row.Custom(),
-	}
+	v := Pool{Publisher: p.col("publisher"), Product: p.need("product"), Custom: row.Custom(), Pool: usage.Pool{
+		Code:     p.need("pool"),
+		Server:   p.col("server"),
+		Quantity: p.whole("quantity", 0),
+		Expires:  p.day("expires"),
+	}}
 	return v, p.err()
 }
 
@@ -444,7 +419,7 @@ func ParsePoolEvent(row *Row, zone *time.Location) (PoolEvent, error) {
 	p := &parser{row: row, kind: PoolEvents, zone: zone}
 	v := PoolEvent{
 		Pool:     p.need("pool"),
-		Event:    p.oneOf("event", []string{"checkout", "return", "denial", "lost", "found"}, ""),
+		Event:    oneOf(p, "event", []string{"checkout", "return", "denial", "lost", "found"}, ""),
 		Session:  p.col("session"),
 		User:     p.col("user_id"),
 		Device:   p.col("device_id"),

@@ -153,8 +153,9 @@ func (s *Scan) Check() error {
 	if s.Device.ID == "" && s.Device.Name == "" {
 		return bad("the scan does not say of which device it is")
 	}
-	if s.Device.Kind != "" && !slices.Contains(DeviceKinds, s.Device.Kind) {
-		return bad("the device's kind %q is none of %s", clip(s.Device.Kind, 40), strings.Join(DeviceKinds, ", "))
+	if kind := evidence.DeviceKind(s.Device.Kind); kind != "" && !slices.Contains(evidence.DeviceKinds, kind) {
+		return bad("the device's kind %q is none of %s", clip(s.Device.Kind, 40),
+			strings.Join(strs(evidence.DeviceKinds), ", "))
 	}
 	for what, n := range map[string]int{"installs": len(s.Installs), "files": len(s.Files), "logons": len(s.Logons),
 		"sessions": len(s.Sessions), "parts": len(s.Covers)} {

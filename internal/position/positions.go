@@ -12,8 +12,8 @@ import (
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/demand"
 	"ensomet/internal/core/entitle"
+	"ensomet/internal/core/evidence"
 	"ensomet/internal/core/position"
-	"ensomet/internal/formats"
 	"ensomet/internal/position/positiondb"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -98,10 +98,10 @@ type GroupView struct {
 
 // DoubtView is how many devices of a kind the figure knows how much of.
 type DoubtView struct {
-	Kind  string `json:"kind"`
-	Fresh int64  `json:"fresh"`
-	Stale int64  `json:"stale"`
-	Never int64  `json:"never"`
+	Kind  evidence.DeviceKind `json:"kind"`
+	Fresh int64               `json:"fresh"`
+	Stale int64               `json:"stale"`
+	Never int64               `json:"never"`
 }
 
 // UnitView is one unit of demand with what it came to.
@@ -285,7 +285,7 @@ func metricView(e *snapshot.Snapshot, f *snapshot.ProductFacts, p *position.Posi
 			cmp.Compare(a.Key, b.Key),
 		)
 	})
-	for _, kind := range formats.DeviceKinds {
+	for _, kind := range evidence.DeviceKinds {
 		if fl := e.Fleet[kind]; fl.Stale+fl.Never > 0 {
 			m.Doubt = append(m.Doubt, DoubtView{kind, fl.Fresh, fl.Stale, fl.Never})
 		}

@@ -9,6 +9,7 @@ import (
 
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/entitle"
+	"ensomet/internal/core/evidence"
 	"ensomet/internal/core/position"
 	"ensomet/internal/core/refuse"
 	"ensomet/internal/snapshot"
@@ -90,7 +91,7 @@ func (d *twoDays) why(product int64) position.Why {
 	return func(device int64) position.Cause {
 		inService := func(e *snapshot.Snapshot) bool {
 			i, ok := e.DeviceAt[device]
-			return ok && e.Devices[i].Status == "in_service"
+			return ok && e.Devices[i].Status == evidence.InService
 		}
 		from, to := was.Trace[device], is.Trace[device]
 		held := func(t snapshot.Presence) bool { return t == snapshot.PresentHeld }

@@ -73,11 +73,11 @@ func (f deviceFacts) Text(field string) string {
 	case "country":
 		return d.Country
 	case "environment":
-		return d.Environment
+		return string(d.Environment)
 	case "kind":
-		return d.Kind
+		return string(d.Kind)
 	case "status":
-		return d.Status
+		return string(d.Status)
 	case "directory_path":
 		return d.DirectoryPath
 	case "user":
@@ -87,9 +87,9 @@ func (f deviceFacts) Text(field string) string {
 	case "hosting":
 		return d.Hosting
 	case "os":
-		return d.OS
+		return d.OS()
 	case "portable":
-		return d.Portable
+		return string(d.Portable)
 	case "cluster":
 		return d.Cluster
 	case "age":

@@ -74,7 +74,7 @@ func (e *Snapshot) countDevice(device int64, records []int64) {
 		if f.Restricting && r.Whole {
 			e.Findings = append(e.Findings, Present{at, f, id})
 		}
-		if !r.counts || d.Status != "in_service" {
+		if !r.counts || d.Status != evidence.InService {
 			f.note(device, PresentOther)
 			continue
 		}
@@ -126,7 +126,7 @@ func (f *ProductFacts) note(device int64, p Presence) {
 func (e *Snapshot) holdByParts(at int, s *recognise.Suite, folded map[int64]*recognise.Suite) {
 	d, f := &e.Devices[at], e.Products[s.Product]
 	as := e.Catalogue.As(s.Product, s.Edition, s.Version)
-	if d.Status != "in_service" || f.holder == d.ID || as.WhyNot() != "" {
+	if d.Status != evidence.InService || f.holder == d.ID || as.WhyNot() != "" {
 		return
 	}
 	if why := e.WhyExcluded(at, f.Id, nil); why != "" {
@@ -199,7 +199,7 @@ func (e *Snapshot) hold(f *ProductFacts, d *DeviceFacts) {
 			Device:      d.ID,
 			Kind:        d.Kind,
 			Environment: d.Environment,
-			Portable:    d.Portable == "true",
+			Portable:    d.Portable == evidence.Yes,
 			Fresh:       e.age(d) == evidence.Fresh,
 			Place:       entitle.Place{Unit: d.OrgUnit, Country: d.Country},
 		}

@@ -8,6 +8,7 @@ import (
 	"slices"
 
 	"ensomet/internal/core/civil"
+	"ensomet/internal/core/evidence"
 	"ensomet/internal/core/recognise"
 	"ensomet/internal/sqlite"
 )
@@ -190,14 +191,12 @@ func (svc *Loader) LayRecognitions(tx *sqlite.Tx, products, records []int64) err
 	return nil
 }
 
-// DeviceFacts are what computation needs of a device. Times are seconds since 1970, 0 for never.
+// DeviceFacts are a device and how old its evidence of each kind is. Times are seconds since 1970, 0 for never; its
+// last scan is the newest of the directory's and the complete ones, up to the time asked about.
 type DeviceFacts struct {
-	ID                                                                                        int64
-	Code, Name, Kind, Environment, OrgUnit, Site, Country, DirectoryPath, PrimaryUser, Status string
-	IPAddress, Hosting, OS, Portable, Cluster, HostID, Pinned, CoreFactor                     string
-	Processors, Cores, VirtualCores                                                           int64
-	// newest of the directory's and the complete scans', up to the time asked about
-	LastScan                        int64
+	ID int64
+	evidence.Device
+	Hosting                         string
 	HardwareSeen, UseSeen, ListedAt int64
 }
 
@@ -247,10 +246,7 @@ func readDeviceFacts(tx *sqlite.Tx, now, device int64) ([]DeviceFacts, error) {
 	for i := range list {
 		d := &list[i]
 		if w := then[d.ID]; w != nil {
-			d.Kind, d.Environment, d.OrgUnit, d.Site, d.Country, d.PrimaryUser, d.Status, d.HostID, d.Cluster,
-				d.Pinned, d.Portable = w.Kind, w.Environment, w.OrgUnit, w.Site, w.Country, w.PrimaryUser, w.Status,
-				w.HostID, w.Cluster, w.Pinned, w.Portable
-			d.CoreFactor, d.Processors, d.Cores, d.VirtualCores = w.CoreFactor, w.Processors, w.Cores, w.VirtualCores
+			d.Stated = w.Stated
 		}
 		if r, changed := reported[d.ID]; changed {
 			for _, n := range []struct{ was, is *int64 }{{&r.Processors, &d.Processors}, {&r.Cores, &d.Cores},
@@ -267,7 +263,7 @@ func readDeviceFacts(tx *sqlite.Tx, now, device int64) ([]DeviceFacts, error) {
 // devicesQuery reads devices with the newest evidence of each kind up to a time.
 const devicesQuery = `SELECT d.id, d.code, d.name, d.kind,
 		d.environment, d.org_unit, d.site, d.country, d.directory_path, d.primary_user, d.status,
-		d.ip_address, d.hosting, trim(d.os_name || ' ' || d.os_version) AS os, d.portable, d.cluster,
+		d.ip_address, d.hosting, d.os_name, d.os_version, d.portable, d.cluster,
 		d.host_id, d.pinned, d.core_factor, d.processors, d.cores, d.virtual_cores, max(CASE WHEN d.last_scan
 		<= ?1 THEN d.last_scan ELSE 0 END, coalesce((SELECT max(at) FROM scan s WHERE s.device_id = d.id AND
 		s.at <= ?1 AND s.source_id IN (SELECT id FROM source WHERE part = '')), 0)) AS last_scan,
@@ -296,7 +292,8 @@ func devicesNow(tx *sqlite.Tx, now int64, where string) ([]DeviceFacts, error) {
 			&d.Status,
 			&d.IPAddress,
 			&d.Hosting,
-			&d.OS,
+			&d.OSName,
+			&d.OSVersion,
 			&d.Portable,
 			&d.Cluster,
 			&d.HostID,
@@ -313,16 +310,15 @@ func devicesNow(tx *sqlite.Tx, now int64, where string) ([]DeviceFacts, error) {
 	}, devicesQuery+where+" ORDER BY d.id", now)
 }
 
-// PersonFacts are what computation needs of a user.
+// PersonFacts are a user under his number.
 type PersonFacts struct {
-	ID                                int64
-	Code, Name, OrgUnit, Site, Status string
+	ID int64
+	evidence.Person
 }
 
 // AllPersons reads every user.
 func AllPersons(tx *sqlite.Tx) ([]PersonFacts, error) {
-	return sqlite.Select[PersonFacts](tx, `SELECT id, code, name, org_unit, site, status
-		FROM person ORDER BY id`)
+	return sqlite.Select[PersonFacts](tx, selectPersons+" ORDER BY id")
 }
 
 // EachDevice walks the devices that have installs at a time, with the records of those installs, in order; a record

@@ -4,15 +4,14 @@ import (
 	"database/sql"
 	"slices"
 
+	"ensomet/internal/core/evidence"
 	"ensomet/internal/sqlite"
 )
 
 // DeviceWas is what lists and scans said of a device up to a time.
 type DeviceWas struct {
-	Device, Until                                                                                     int64
-	Kind, Environment, OrgUnit, Site, Country, PrimaryUser, Status, HostID, Cluster, Pinned, Portable string
-	CoreFactor                                                                                        string
-	Processors, Cores, VirtualCores                                                                   int64
+	Device, Until int64
+	evidence.Stated
 }
 
 const wasColumns = "kind, environment, org_unit, site, country, primary_user, status, host_id, cluster, pinned, " +

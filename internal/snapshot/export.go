@@ -35,8 +35,8 @@ func (e *Snapshot) Verdict(device, record, product int64, whyNot string, folds m
 		suite = e.Products[s].Product.Name
 		whyNot = "part of " + suite + " on this device"
 	}
-	if d := e.Devices[at]; whyNot == "" && d.Status != "in_service" {
-		whyNot = map[string]string{"in_store": "the device is in store", "retired": "the device is retired"}[d.Status]
+	if whyNot == "" {
+		whyNot = e.Devices[at].Status.NotCounted()
 	}
 	if whyNot == "" && product != 0 && record < int64(len(e.Recs)) {
 		if why := e.WhyExcluded(at, product, e.Recs[record].leave); why != "" {
@@ -84,7 +84,8 @@ var exports = map[string]string{
 	) + `, ` + sqlite.Date(
 		"a.until_day",
 	) + ` FROM assignment a JOIN entitlement e ON e.id = a.entitlement_id
-		LEFT JOIN person u ON u.id = a.person_id LEFT JOIN device d ON d.id = a.device_id WHERE e.withdrawn_at = 0 ORDER BY e.code, 2,
+		LEFT JOIN person u ON u.id = a.person_id LEFT JOIN device d ON d.id = a.device_id WHERE e.withdrawn_at = 0
+		ORDER BY e.code, 2,
 		3`,
 	"policies": `SELECT coalesce(p.publisher, q.publisher), coalesce(p.name, ''), q.category, q.group_name, q.stance,
 		` + weekdays +

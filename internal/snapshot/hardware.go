@@ -32,9 +32,9 @@ func (m *Inventory) loadHardware(tx *sqlite.Tx, settings *Settings, asOf civil.D
 			Factor:       coreFactor(d.CoreFactor),
 			Host:         byCode[d.HostID],
 			Cluster:      d.Cluster,
-			Pinned:       d.Pinned == "true",
+			Pinned:       d.Pinned == evidence.Yes,
 		}
-		if d.Kind == "vm_host" && d.Cluster != "" && d.Status == "in_service" {
+		if d.Kind == evidence.VMHost && d.Cluster != "" && d.Status == evidence.InService {
 			m.hardware.Clusters[d.Cluster] = append(m.hardware.Clusters[d.Cluster], d.ID)
 		}
 		m.hardware.Machines[d.ID] = &all[i]

@@ -26,7 +26,7 @@ type Inventory struct {
 	personAt map[string]int           // by user_id
 	personID map[int64]int            // by number
 	places   map[string]entitle.Place // where users belong
-	Fleet    map[string]position.Fleet
+	Fleet    map[evidence.DeviceKind]position.Fleet
 	hardware *demand.Hardware
 }
 
@@ -57,7 +57,7 @@ func (svc *Loader) inventoryOf(tx *sqlite.Tx, settings *Settings, asOf civil.Day
 		personAt: map[string]int{},
 		personID: map[int64]int{},
 		places:   map[string]entitle.Place{},
-		Fleet:    map[string]position.Fleet{},
+		Fleet:    map[evidence.DeviceKind]position.Fleet{},
 	}
 	if err := m.load(tx, settings); err != nil {
 		return nil, err
@@ -96,7 +96,7 @@ func (m *Inventory) load(tx *sqlite.Tx, settings *Settings) error {
 				m.places[d.PrimaryUser] = entitle.Place{Unit: d.OrgUnit, Country: d.Country}
 			}
 		}
-		if d.Status != "in_service" {
+		if d.Status != evidence.InService {
 			continue
 		}
 		f := m.Fleet[d.Kind]
@@ -119,7 +119,7 @@ func (m *Inventory) load(tx *sqlite.Tx, settings *Settings) error {
 
 // stranger is a user that evidence names and no list of users does: a user all the same, with a number below zero.
 func stranger(code string, place int) PersonFacts {
-	return PersonFacts{ID: -int64(place) - 1, Code: code, Name: code}
+	return PersonFacts{-int64(place) - 1, evidence.Person{Code: code, Name: code}}
 }
 
 // person returns the place in persons of a user_id.

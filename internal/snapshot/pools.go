@@ -3,7 +3,7 @@ package snapshot
 import (
 	"database/sql"
 
-	"ensomet/internal/core/civil"
+	"ensomet/internal/core/usage"
 	"ensomet/internal/renewal"
 	"ensomet/internal/sqlite"
 )
@@ -32,12 +32,10 @@ func TouchPools(tx *sqlite.Tx, pools map[int64]bool) error {
 	return renewal.Touch(tx, products)
 }
 
-// Pool is a pool as it is stored. Expires is the last day of its licences, 0 where they do not expire.
+// Pool is a pool of a product under its number.
 type Pool struct {
-	ID, Product  int64
-	Code, Server string
-	Quantity     int64
-	Expires      civil.Day
+	ID, Product int64
+	usage.Pool
 }
 
 // AllPools reads every pool, by its code.

@@ -3,8 +3,8 @@ package sqlite_test
 import (
 	"testing"
 
+	"ensomet/internal/core/evidence"
 	"ensomet/internal/evidence/evidencedb"
-	"ensomet/internal/formats"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 )
@@ -12,7 +12,7 @@ import (
 // A device of a past day is as lists stated it then: its unit, its host, and whether it was in service.
 func TestDevicesOfPastDays(t *testing.T) {
 	db := open(t)
-	list := func(at int64, unit, host, status string) {
+	list := func(at int64, unit, host string, status evidence.DeviceStatus) {
 		update(t, db, func(tx *sqlite.Tx) error {
 			u, err := evidencedb.Devices(tx)
 			if err != nil {
@@ -20,14 +20,12 @@ func TestDevicesOfPastDays(t *testing.T) {
 			}
 			_, err = evidencedb.PutDevice(
 				u,
-				formats.Device{
-					ID:      "D1",
-					Name:    "one",
-					Kind:    "virtual_machine",
+				device("D1", "one", evidence.Stated{
+					Kind:    evidence.VirtualMachine,
 					OrgUnit: unit,
 					HostID:  host,
 					Status:  status,
-				},
+				}),
 				at,
 			)
 			return err
@@ -45,7 +43,7 @@ func TestDevicesOfPastDays(t *testing.T) {
 			if err != nil {
 				return err
 			}
-			if d := list[0]; d.OrgUnit != want[0] || d.HostID != want[1] || d.Status != want[2] {
+			if d := list[0]; d.OrgUnit != want[0] || d.HostID != want[1] || string(d.Status) != want[2] {
 				t.Errorf("at %d: %s %s %s, want %v", at, d.OrgUnit, d.HostID, d.Status, want)
 			}
 		}

@@ -10,7 +10,6 @@ import (
 	"ensomet/internal/core/condition"
 	"ensomet/internal/core/evidence"
 	"ensomet/internal/evidence/evidencedb"
-	"ensomet/internal/formats"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 )
@@ -97,7 +96,8 @@ func TestResolveDevice(t *testing.T) {
 			return err
 		}
 		if _, err := evidencedb.PutDevice(u,
-			formats.Device{ID: "D1", Name: "listed", Kind: "server", Cores: 2, PrimaryUser: "boss"}, 100); err != nil {
+			device("D1", "listed", evidence.Stated{Kind: evidence.Server, Cores: 2, PrimaryUser: "boss"}),
+			100); err != nil {
 			return err
 		}
 		source, err := evidencedb.Source(tx, "collector", "#hardware")
@@ -220,7 +220,7 @@ func TestSplit(t *testing.T) {
 		}
 		for i := range 60 {
 			if _, err := evidencedb.PutDevice(u,
-				formats.Device{ID: fmt.Sprint("D", i), Name: "x", Site: fmt.Sprint("site ", i%20)}, 1); err != nil {
+				device(fmt.Sprint("D", i), "x", evidence.Stated{Site: fmt.Sprint("site ", i%20)}), 1); err != nil {
 				return err
 			}
 		}

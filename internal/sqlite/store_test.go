@@ -28,6 +28,11 @@ import (
 	"github.com/shopspring/decimal"
 )
 
+// device is a line of devices.csv.
+func device(code, name string, is evidence.Stated) formats.Device {
+	return formats.Device{Device: evidence.Device{Code: code, Name: name, Stated: is}}
+}
+
 func open(t *testing.T) *sqlite.DB {
 	t.Helper()
 	db, err := sqlite.Open(
@@ -141,7 +146,8 @@ func TestUpserterNoticesWhatChanged(t *testing.T) {
 		})
 		return c
 	}
-	d := formats.Device{ID: "D1", Name: "one", Kind: "client", LastScan: 100}
+	d := device("D1", "one", evidence.Stated{Kind: evidence.Client})
+	d.LastScan = 100
 	if put(d) != sqlite.Added || put(d) != sqlite.Same {
 		t.Error("the same line twice is new once")
 	}
@@ -243,7 +249,7 @@ func TestTitlesAndRightsComeBackAsTheyWent(t *testing.T) {
 func TestListsAgainstANaiveList(t *testing.T) {
 	db := open(t)
 	r := rand.New(rand.NewPCG(8, 8))
-	kinds := []string{"client", "server", "vm_host"}
+	kinds := []evidence.DeviceKind{"client", "server", "vm_host"}
 	units := []string{"A", "A/B", "A/B/C", "AB", "x_y", "x%y", ""}
 	type dev struct {
 		formats.Device
@@ -256,14 +262,12 @@ func TestListsAgainstANaiveList(t *testing.T) {
 			return err
 		}
 		for i := range 240 {
-			d := formats.Device{
-				ID:          fmt.Sprintf("D%03d", i),
-				Name:        fmt.Sprintf("box-%03d", r.IntN(60)),
+			d := device(fmt.Sprintf("D%03d", i), fmt.Sprintf("box-%03d", r.IntN(60)), evidence.Stated{
 				Kind:        kinds[r.IntN(3)],
 				OrgUnit:     units[r.IntN(len(units))],
-				Environment: "production",
-				Status:      "in_service",
-			}
+				Environment: evidence.Production,
+				Status:      evidence.InService,
+			})
 			all = append(all, dev{d, i})
 			if _, err := evidencedb.PutDevice(u, d, 1000); err != nil {
 				return err
@@ -286,7 +290,7 @@ func TestListsAgainstANaiveList(t *testing.T) {
 		{sqlite.ListQuery{Filters: map[string]string{"unit": "*x_y"}}, func(d dev) bool { return d.OrgUnit == "x_y" }},
 		{sqlite.ListQuery{Filters: map[string]string{"unit": "x%y"}}, func(d dev) bool { return d.OrgUnit == "x%y" }},
 		{sqlite.ListQuery{Search: "box-01 D1"},
-			func(d dev) bool { return strings.Contains(d.Name, "box-01") && strings.Contains(d.ID, "D1") }},
+			func(d dev) bool { return strings.Contains(d.Name, "box-01") && strings.Contains(d.Code, "D1") }},
 		{sqlite.ListQuery{Search: "%"}, func(d dev) bool { return d.OrgUnit == "x%y" }},
 		{sqlite.ListQuery{Search: "nothing like this"}, func(dev) bool { return false }},
 	} {
@@ -344,7 +348,7 @@ func TestIntervalsAndSightings(t *testing.T) {
 		if err != nil {
 			return err
 		}
-		if _, err := evidencedb.PutDevice(u, formats.Device{ID: "D1", Name: "one"}, 1000); err != nil {
+		if _, err := evidencedb.PutDevice(u, device("D1", "one", evidence.Stated{}), 1000); err != nil {
 			return err
 		}
 		records, err := evidencedb.Records(tx)

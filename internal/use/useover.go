@@ -7,6 +7,7 @@ import (
 
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/entitle"
+	"ensomet/internal/core/evidence"
 	"ensomet/internal/core/usage"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -150,7 +151,7 @@ func (svc *Service) UseOver(ctx context.Context, product int64, months int) (Use
 				[]int64{product},
 				func(device int64, _ []int64) error {
 					d := at[device]
-					if d == nil || d.Status != "in_service" {
+					if d == nil || d.Status != evidence.InService {
 						return nil
 					}
 					f := usage.Facts{}
@@ -229,7 +230,7 @@ func (svc *Service) usersOf(tx *sqlite.Tx, days []snapshot.UseDayRow, from civil
 			Last:        s.last.String(),
 		}
 		if p, err := snapshot.PersonByCode(tx, code); err == nil {
-			v.Name, v.Unit = p.Name, p.Unit
+			v.Name, v.Unit = p.Name, p.OrgUnit
 		}
 		out = append(out, v)
 	}

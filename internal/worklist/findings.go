@@ -10,6 +10,7 @@ import (
 	"ensomet/internal/core/casework"
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/entitle"
+	"ensomet/internal/core/evidence"
 	"ensomet/internal/core/lifecycle"
 	"ensomet/internal/core/policy"
 	"ensomet/internal/core/position"
@@ -95,7 +96,7 @@ func (d *Findings) findRestricted(tx *sqlite.Tx) (map[snapshot.DevicePair]bool, 
 		p := &e.Findings[i]
 		dev := &e.Devices[p.Device]
 		key := snapshot.DevicePair{Device: dev.ID, Product: p.Product.Id}
-		if taken[key] || dev.Status == "retired" {
+		if taken[key] || dev.Status == evidence.Retired {
 			continue
 		}
 		by := stance(e, p.Product, dev)
@@ -230,7 +231,7 @@ func (d *Findings) findHours(tx *sqlite.Tx) error {
 	})
 	for _, key := range order {
 		v, f, dev := found[key], e.Products[key.Product], &e.Devices[e.DeviceAt[key.Device]]
-		if dev.Status == "retired" {
+		if dev.Status == evidence.Retired {
 			continue
 		}
 		slices.Reverse(v.latest)
@@ -305,7 +306,8 @@ func (d *Findings) findMissing(tx *sqlite.Tx) error {
 		}
 		for k := range e.Devices {
 			dev := &e.Devices[k]
-			if dev.Status != "in_service" || dev.LastScan == 0 || has[dev.ID] || !p.Group.Holds(e.Conditions.Of(dev)) {
+			if dev.Status != evidence.InService || dev.LastScan == 0 || has[dev.ID] ||
+				!p.Group.Holds(e.Conditions.Of(dev)) {
 				continue
 			}
 			if by := stance(e, fits[0], dev); by == nil || by.ID != p.ID {
@@ -393,7 +395,7 @@ func (d *Findings) findLeavers(tx *sqlite.Tx) error {
 	at := map[caseKey]int{}
 	for _, s := range seats {
 		p, l := e.PersonByID(s.Person), lines[s.Line]
-		if s.Person <= 0 || p == nil || l == nil || p.Status != "left" {
+		if s.Person <= 0 || p == nil || l == nil || p.Status != evidence.Left {
 			continue
 		}
 		f := finding{kind: casework.Leaver, product: l.Product, person: p.ID, quantity: 1, currency: l.Currency}
@@ -449,7 +451,7 @@ func (d *Findings) findEnded(tx *sqlite.Tx, taken map[snapshot.DevicePair]bool) 
 		for _, device := range devices {
 			key := snapshot.DevicePair{Device: device, Product: p.ID}
 			i, known := e.DeviceAt[device]
-			if !known || e.Devices[i].Status == "retired" {
+			if !known || e.Devices[i].Status == evidence.Retired {
 				continue
 			}
 			if d.ended[key] {

@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"ensomet/internal/core/entitle"
+	"ensomet/internal/core/evidence"
 )
 
 // Set is a distinct set of needs, shared by all units that have it. Value is the highest list price among them in
@@ -72,13 +73,14 @@ func (s Sets) Union(list []*Set) *Set {
 
 // Bearer is an in-service device that products are on. It is shared by the holdings of all of them.
 type Bearer struct {
-	Device            int64
-	Kind, Environment string
-	Portable          bool
-	Fresh             bool  // its evidence is within the limit of age
-	User              int64 // its main user, 0 where nobody is known
-	Place             entitle.Place
-	UserAt            entitle.Place // where the main user belongs
+	Device      int64
+	Kind        evidence.DeviceKind
+	Environment evidence.Environment
+	Portable    bool
+	Fresh       bool  // its evidence is within the limit of age
+	User        int64 // its main user, 0 where nobody is known
+	Place       entitle.Place
+	UserAt      entitle.Place // where the main user belongs
 }
 
 // Holding is a device that has the product counted on it.
@@ -112,7 +114,7 @@ type Found struct {
 // make the demand.
 type Unit struct {
 	Device, User int64
-	Kind         string
+	Kind         evidence.DeviceKind
 	Fresh        bool
 	Count        int64
 	Place        entitle.Place

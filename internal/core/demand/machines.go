@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"ensomet/internal/core/entitle"
+	"ensomet/internal/core/evidence"
 )
 
 // One is a core factor of 1: factors are in ten-thousandths of a licence for a core.
@@ -16,7 +17,7 @@ const One = 10_000
 // Machine is what licences by processor, core and virtual machine depend on. A number that is not known is 0.
 type Machine struct {
 	Device                          int64
-	Kind                            string
+	Kind                            evidence.DeviceKind
 	Fresh                           bool
 	Place                           entitle.Place
 	Processors, Cores, VirtualCores int64
@@ -28,7 +29,7 @@ type Machine struct {
 }
 
 // Virtual reports whether the machine runs on a host.
-func (m *Machine) Virtual() bool { return m.Kind == "virtual_machine" || m.Host != 0 }
+func (m *Machine) Virtual() bool { return m.Kind == evidence.VirtualMachine || m.Host != 0 }
 
 // Hardware has all machines by device, and the hosts of each cluster.
 type Hardware struct {
@@ -45,9 +46,9 @@ func (p *Hardware) Machine(device int64) *Machine {
 }
 
 // Virtual reports whether a device of a kind runs on a host.
-func (p *Hardware) Virtual(device int64, kind string) bool {
+func (p *Hardware) Virtual(device int64, kind evidence.DeviceKind) bool {
 	m := p.Machine(device)
-	return m != nil && m.Virtual() || m == nil && kind == "virtual_machine"
+	return m != nil && m.Virtual() || m == nil && kind == evidence.VirtualMachine
 }
 
 // Guest is a virtual machine that makes demand on a host. Cores are its virtual cores, 0 where they are not known.

@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"ensomet/internal/core/entitle"
+	"ensomet/internal/core/evidence"
 )
 
 // Session is a time in which licences were out: [From, To) in seconds since 1970, one session for each user and
@@ -12,7 +13,7 @@ import (
 // was not found on it.
 type Session struct {
 	Device, User int64
-	Kind         string
+	Kind         evidence.DeviceKind
 	Fresh        bool
 	From, To     int64
 	Licences     int64

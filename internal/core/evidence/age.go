@@ -43,10 +43,10 @@ var Kinds = []Kind{OfSoftware, OfHardware, OfUse, OfDirectory}
 
 // Limits are the days after which evidence is stale, by kind of device and kind of evidence; a kind of device that is
 // not named has the limits of "".
-type Limits map[string]map[Kind]int
+type Limits map[DeviceKind]map[Kind]int
 
 // Days returns the limit for a kind of device and of evidence.
-func (l Limits) Days(device string, kind Kind) int {
+func (l Limits) Days(device DeviceKind, kind Kind) int {
 	if n, ok := l[device][kind]; ok {
 		return n
 	}

@@ -8,6 +8,7 @@ import (
 	"ensomet/internal/core/allocate"
 	"ensomet/internal/core/demand"
 	"ensomet/internal/core/entitle"
+	"ensomet/internal/core/evidence"
 )
 
 // cover sets the demand of one metric against its lines.
@@ -174,8 +175,9 @@ func (c *cover) freeLines() map[int]int {
 		}
 		for i := range c.found.Holdings {
 			h := &c.found.Holdings[i]
-			if !(l.Line.Has(entitle.TestUse) && (h.Environment == "test" || h.Environment == "development") ||
-				l.Line.Has(entitle.StandbyUse) && h.Environment == "standby") {
+			if !(l.Line.Has(entitle.TestUse) &&
+				(h.Environment == evidence.Test || h.Environment == evidence.Development) ||
+				l.Line.Has(entitle.StandbyUse) && h.Environment == evidence.Standby) {
 				continue
 			}
 			if _, done := out[i]; done {

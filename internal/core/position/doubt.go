@@ -1,6 +1,9 @@
 package position
 
-import "math"
+import (
+	"ensomet/internal/core/evidence"
+	"math"
+)
 
 // z95 is the 97.5 % point of the standard normal distribution.
 const z95 = 1.959963984540054
@@ -27,7 +30,7 @@ type needOf struct{ units, licences int64 }
 // unseen is how many licences the devices never scanned may need at most: for each kind ceil(N x upper end of the
 // interval of the share of fresh devices of that kind that need the product), times what one that needs it needs on
 // average, rounded up.
-func unseen(fleet map[string]Fleet, need map[string]needOf) int64 {
+func unseen(fleet map[evidence.DeviceKind]Fleet, need map[evidence.DeviceKind]needOf) int64 {
 	var sum int64
 	for kind, f := range fleet {
 		if f.Never == 0 {

@@ -8,6 +8,7 @@ import (
 
 	"ensomet/internal/core/allocate"
 	"ensomet/internal/core/entitle"
+	"ensomet/internal/core/evidence"
 )
 
 // grouping has the units that one right may cover together: two devices of a user by the right to a second device,
@@ -136,7 +137,8 @@ func (c *cover) secondDevices(lines []int, collect func([]groupOption, []pick)) 
 	var users []int64
 	for i := range c.units {
 		h := &c.found.Holdings[c.units[i].Holdings[0]]
-		if h.User == 0 || h.Kind != "client" && h.Kind != "mobile" || c.found.Hardware.Virtual(h.Device, h.Kind) {
+		if h.User == 0 || h.Kind != evidence.Client && h.Kind != evidence.Mobile ||
+			c.found.Hardware.Virtual(h.Device, h.Kind) {
 			continue
 		}
 		if byUser[h.User] == nil {

@@ -9,6 +9,7 @@ import (
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/demand"
 	"ensomet/internal/core/entitle"
+	"ensomet/internal/core/evidence"
 )
 
 // Way is the part of an allocation that goes from one line to one class of demand.
@@ -25,7 +26,7 @@ type Input struct {
 	Order         []entitle.Metric // empty is entitle.Metrics
 	Lines         []entitle.Line   // every line of the product, those out of term too
 	demand.Found
-	Fleet     map[string]Fleet // devices in service, by kind
+	Fleet     map[evidence.DeviceKind]Fleet // devices in service, by kind
 	Yesterday map[Way]int64
 	Verify    bool // check each allocation without trusting how it was found
 }
@@ -182,8 +183,8 @@ func (in *Input) metrics(lines []entitle.Line, effects map[string]entitle.Effect
 }
 
 // figure counts the units. The doubt stands at the last metric, which carries what is not covered.
-func (p *Position) figure(fleet map[string]Fleet, last bool) {
-	need := map[string]needOf{}
+func (p *Position) figure(fleet map[evidence.DeviceKind]Fleet, last bool) {
+	need := map[evidence.DeviceKind]needOf{}
 	for i := range p.Units {
 		u := &p.Units[i]
 		p.Needed += u.Part

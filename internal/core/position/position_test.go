@@ -10,6 +10,7 @@ import (
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/demand"
 	"ensomet/internal/core/entitle"
+	"ensomet/internal/core/evidence"
 )
 
 // Newcombe 1998, Statistics in Medicine 17: 857-872, table I, method 3.
@@ -151,7 +152,8 @@ func TestDoubt(t *testing.T) {
 	in := Input{
 		AsOf:  today,
 		Found: demand.Found{Sets: sets},
-		Fleet: map[string]Fleet{"client": {Fresh: 29, Stale: 1, Never: 10}, "server": {Fresh: 4, Never: 0}},
+		Fleet: map[evidence.DeviceKind]Fleet{"client": {Fresh: 29, Stale: 1, Never: 10},
+			"server": {Fresh: 4, Never: 0}},
 	}
 	in.Holdings = []demand.Holding{hold(sets, 1, 0, need("1", 0)), hold(sets, 2, 0, need("1", 0))}
 	in.Holdings[1].Fresh = false
@@ -219,7 +221,7 @@ func randomEstate(r *rand.Rand) Input {
 		AsOf:          today,
 		Found:         demand.Found{Sets: sets},
 		DefaultMetric: entitle.Device,
-		Fleet:         map[string]Fleet{"client": {Fresh: 30, Never: int64(r.IntN(4))}},
+		Fleet:         map[evidence.DeviceKind]Fleet{"client": {Fresh: 30, Never: int64(r.IntN(4))}},
 	}
 	units := []string{"A", "A/B", "C"}
 	for i := range r.IntN(5) {

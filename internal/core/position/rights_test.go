@@ -7,6 +7,7 @@ import (
 
 	"ensomet/internal/core/demand"
 	"ensomet/internal/core/entitle"
+	"ensomet/internal/core/evidence"
 )
 
 // smallEstate is a few devices of a few users and hosts, and lines with any rights.
@@ -43,14 +44,14 @@ func smallEstate(r *rand.Rand) Input {
 			Place:  entitle.Place{Unit: []string{"A", "B"}[r.IntN(2)]},
 		}
 	}
-	add := func(id int64, kind string) {
+	add := func(id int64, kind evidence.DeviceKind) {
 		n := need([]string{"3", "4", "5"}[r.IntN(3)], int64(1+r.IntN(3))*100)
 		if r.IntN(4) == 0 {
 			n.Edition, n.EditionRank = "Basic", 1
 		}
 		h := hold(sets, id, int64(min(r.IntN(4), 2)), n)
 		h.Kind, h.Place.Unit, h.Portable = kind, []string{"A", "B"}[r.IntN(2)], r.IntN(2) == 0
-		h.Environment = []string{"production", "production", "production", "test", "standby"}[r.IntN(5)]
+		h.Environment = []evidence.Environment{"production", "production", "production", "test", "standby"}[r.IntN(5)]
 		if kind == "virtual_machine" {
 			in.Hardware.Machines[id] = &demand.Machine{Device: id, Kind: kind, Host: 100 + int64(r.IntN(2))}
 		}
@@ -60,7 +61,8 @@ func smallEstate(r *rand.Rand) Input {
 		in.Holdings = append(in.Holdings, h)
 	}
 	for i := range 2 + r.IntN(4) {
-		add(int64(i+1), []string{"client", "client", "mobile", "virtual_machine", "virtual_machine"}[r.IntN(5)])
+		add(int64(i+1),
+			[]evidence.DeviceKind{"client", "client", "mobile", "virtual_machine", "virtual_machine"}[r.IntN(5)])
 	}
 	if r.IntN(3) == 0 {
 		add(100, "vm_host")
@@ -300,7 +302,7 @@ func mixedEstate(r *rand.Rand) Input {
 	in := Input{
 		AsOf:          today,
 		DefaultMetric: entitle.Metrics[r.IntN(len(entitle.Metrics))],
-		Fleet: map[string]Fleet{
+		Fleet: map[evidence.DeviceKind]Fleet{
 			"client":  {Fresh: 30, Never: int64(r.IntN(4))},
 			"vm_host": {Fresh: 4, Never: int64(r.IntN(2))},
 		},
@@ -351,14 +353,14 @@ func mixedEstate(r *rand.Rand) Input {
 	}
 	for d := range r.IntN(12) {
 		id := int64(d + 1)
-		kind := []string{"client", "client", "server", "virtual_machine", "virtual_machine"}[r.IntN(5)]
+		kind := []evidence.DeviceKind{"client", "client", "server", "virtual_machine", "virtual_machine"}[r.IntN(5)]
 		h := hold(sets, id, int64(r.IntN(5)), need(fmt.Sprint(3+r.IntN(3)), int64(r.IntN(3)*100)))
 		h.Kind, h.Fresh, h.Portable, h.Place.Unit = kind, r.IntN(
 			4,
 		) > 0, r.IntN(
 			2,
 		) == 0, []string{"A", "A/B", "C"}[r.IntN(3)]
-		h.Environment = []string{"production", "production", "test", "standby"}[r.IntN(4)]
+		h.Environment = []evidence.Environment{"production", "production", "test", "standby"}[r.IntN(4)]
 		m := &demand.Machine{
 			Device:       id,
 			Kind:         kind,
@@ -444,7 +446,8 @@ func TestIdentitiesOverAllMetrics(t *testing.T) {
 // The traps of rights that go beyond a device, each with its answer.
 func TestRightsThatServeMore(t *testing.T) {
 	sets := demand.Sets{}
-	device := func(id, user int64, kind, environment string, portable bool) demand.Holding {
+	device := func(id, user int64, kind evidence.DeviceKind, environment evidence.Environment,
+		portable bool) demand.Holding {
 		h := hold(sets, id, user, need("1", 100))
 		h.Kind, h.Environment, h.Portable = kind, environment, portable
 		return h

@@ -40,7 +40,7 @@ func stated(d formats.Device) string {
 	b, _ := json.Marshal(
 		evidence.Facts{
 			"name":       d.Name,
-			"kind":       d.Kind,
+			"kind":       string(d.Kind),
 			"os_name":    d.OSName,
 			"os_version": d.OSVersion,
 			"ip_address": d.IPAddress,
@@ -48,7 +48,7 @@ func stated(d formats.Device) string {
 			"cores":      text(d.Cores),
 			// a map of texts can always be written
 			"virtual_cores": text(d.VirtualCores),
-			"portable":      d.Portable,
+			"portable":      string(d.Portable),
 			"primary_user":  d.PrimaryUser,
 		},
 	)

@@ -58,7 +58,7 @@ func Devices(tx *sqlite.Tx) (*sqlite.Upserter, error) {
 // PutDevice writes a device as it was listed at a time, and brings it in line with what scans reported of it. A scan
 // time older than the one known never replaces it.
 func PutDevice(u *sqlite.Upserter, d formats.Device, listedAt int64) (sqlite.Change, error) {
-	known := u.Known(d.ID)
+	known := u.Known(d.Code)
 	var was snapshot.DeviceWas
 	var since int64
 	if known != 0 {
@@ -82,8 +82,8 @@ func PutDevice(u *sqlite.Upserter, d formats.Device, listedAt int64) (sqlite.Cha
 		hosting = v
 	}
 	id, c, err := u.Put(
-		d.ID,
-		d.ID,
+		d.Code,
+		d.Code,
 		d.Name,
 		d.Kind,
 		d.Environment,
@@ -127,16 +127,17 @@ func Persons(tx *sqlite.Tx) (*sqlite.Upserter, error) {
 // PutUser writes a user as a directory of a day lists him, and notes who joined, moved, left or came back. The first
 // list of all is no joining.
 func PutUser(u *sqlite.Upserter, p formats.User, on civil.Day) (sqlite.Change, error) {
-	var unit, status string
-	known := u.Known(p.ID)
+	var unit string
+	var status evidence.PersonStatus
+	known := u.Known(p.Code)
 	if known != 0 {
 		if err := u.Tx.QueryRowContext(u.Tx.Ctx, "SELECT org_unit, status FROM person WHERE id = ?", known).Scan(&unit,
 			&status); err != nil {
 			return sqlite.Same, err
 		}
 		// a directory that deletes somebody says no more than that
-		if p.Status == "left" && p.Name == "" && p.OrgUnit == "" {
-			if status == "left" {
+		if p.Status == evidence.Left && p.Name == "" && p.OrgUnit == "" {
+			if status == evidence.Left {
 				return sqlite.Same, nil
 			}
 			if err := u.Tx.QueryRowContext(u.Tx.Ctx, "SELECT name, email, org_unit, site FROM person WHERE id = ?",
@@ -145,7 +146,8 @@ func PutUser(u *sqlite.Upserter, p formats.User, on civil.Day) (sqlite.Change, e
 			}
 		}
 	}
-	id, c, err := u.Put(p.ID, p.ID, p.Name, p.Email, p.OrgUnit, p.Site, p.Status, p.LeftOn, sqlite.Custom(p.Custom))
+	id, c, err := u.Put(p.Code, p.Code, p.Name, p.Email, p.OrgUnit, p.Site, p.Status, p.LeftOn,
+		sqlite.Custom(p.Custom))
 	if err != nil || c == sqlite.Same {
 		return c, err
 	}
@@ -165,12 +167,12 @@ func PutUser(u *sqlite.Upserter, p formats.User, on civil.Day) (sqlite.Change, e
 		left = on
 	}
 	switch {
-	case c == sqlite.Added && u.Before > 0 && p.Status == "active":
+	case c == sqlite.Added && u.Before > 0 && p.Status == evidence.Active:
 		return c, note("joined", "", p.OrgUnit, on)
 	case c == sqlite.Added:
-	case status != "left" && p.Status == "left":
+	case status != evidence.Left && p.Status == evidence.Left:
 		return c, note("left", p.OrgUnit, "", left)
-	case status == "left" && p.Status == "active":
+	case status == evidence.Left && p.Status == evidence.Active:
 		return c, note("came back", "", p.OrgUnit, on)
 	case unit != p.OrgUnit:
 		return c, note("moved", unit, p.OrgUnit, on)
