@@ -69,32 +69,23 @@ func New(p *program.Program, mover Mover) *Server {
 
 // demo registers what a demo alone can do.
 func (s *Server) demo() {
-	rest.Handle(
-		s.Server,
-		access.Work,
-		rest.Get("demoLetters", "/api/demo/letters"),
-		func(context.Context, rest.Account, *rest.None) (*rest.Body[[]DemoLetter], error) {
+	rest.Handle(s.Server, access.Work, rest.Get("demoLetters", "/api/demo/letters"),
+		func(context.Context, rest.Account, *rest.None) ([]DemoLetter, error) {
 			out := []DemoLetter{}
 			if s.mover != nil {
 				out = append(out, s.mover.Post()...)
 			}
-			return &rest.Body[[]DemoLetter]{Body: out}, nil
-		},
-	)
-	rest.Handle(
-		s.Server,
-		access.Work,
-		rest.Post("moveOn", "/api/demo/move-on"),
+			return out, nil
+		})
+	rest.Handle(s.Server, access.Work, rest.Post("moveOn", "/api/demo/move-on"),
 		func(ctx context.Context, _ rest.Account, in *rest.Body[struct {
 			Days int `json:"days"`
-		}]) (*rest.Body[rest.Done], error) {
+		}]) (rest.Done, error) {
 			if s.mover == nil {
-				return nil, huma.Error404NotFound("The clock can be moved on in a demo alone.")
+				return rest.Done{}, huma.Error404NotFound("The clock can be moved on in a demo alone.")
 			}
-			n, err := s.mover.MoveOn(ctx, s.program, in.Body.Days)
-			return &rest.Body[rest.Done]{Body: rest.Done{Count: n}}, err
-		},
-	)
+			return rest.CountOr(s.mover.MoveOn(ctx, s.program, in.Body.Days))
+		})
 }
 
 // static serves the front end; every other path is one of its pages.

@@ -68,21 +68,20 @@ func List[T any](s *Server, name string, lister Lister[T]) {
 		s,
 		access.Look,
 		huma.Operation{OperationID: name, Method: http.MethodGet, Path: "/api/" + name},
-		func(ctx context.Context, _ Account, in *ListInput) (*Body[sqlite.Page[T]], error) {
+		func(ctx context.Context, _ Account, in *ListInput) (page sqlite.Page[T], err error) {
 			q, err := in.Query()
 			if err != nil {
-				return nil, err
+				return page, err
 			}
 			list, err := lister(&q)
 			if err != nil {
-				return nil, err
+				return page, err
 			}
-			var page sqlite.Page[T]
 			err = s.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
 				page, err = list.Page(tx, q)
 				return err
 			})
-			return &Body[sqlite.Page[T]]{page}, err
+			return page, err
 		},
 	)
 	s.Router.Get("/api/"+name+".{format}", func(w http.ResponseWriter, r *http.Request) {

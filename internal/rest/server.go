@@ -119,12 +119,13 @@ func (s *Server) Need(ctx context.Context, role access.Role) (Account, error) {
 	return me, nil
 }
 
-// Handle registers an operation that needs a role. The role is asked before anything else is looked at.
+// Handle registers an operation that needs a role, and answers with what fn returns as the body. The role is asked
+// before anything else is looked at.
 func Handle[I, O any](
 	s *Server,
 	role access.Role,
 	op huma.Operation,
-	fn func(ctx context.Context, me Account, in *I) (*O, error),
+	fn func(ctx context.Context, me Account, in *I) (O, error),
 ) {
 	op.Middlewares = append(op.Middlewares, func(ctx huma.Context, next func(huma.Context)) {
 		_, err := s.Need(ctx.Context(), role)
@@ -137,9 +138,12 @@ func Handle[I, O any](
 		}
 		next(ctx)
 	})
-	huma.Register(s.API, op, func(ctx context.Context, in *I) (*O, error) {
+	huma.Register(s.API, op, func(ctx context.Context, in *I) (*Body[O], error) {
 		out, err := fn(ctx, s.Account(ctx), in)
-		return out, Fail(err)
+		if err != nil {
+			return nil, Fail(err)
+		}
+		return &Body[O]{out}, nil
 	})
 }
 

@@ -38,7 +38,24 @@ type ByCode struct {
 	Code string `path:"code"`
 }
 
-func DoneOr(err error) (*Body[Done], error) { return &Body[Done]{Done{Count: 1}}, err }
+// DoneOr says that one thing was done, or why not.
+func DoneOr(err error) (Done, error) { return Done{Count: 1}, err }
+
+// CountOr says how much was done, or why not.
+func CountOr(n int, err error) (Done, error) { return Done{Count: n}, err }
+
+// MadeOr is the number of what was made, or why it was not.
+func MadeOr(id int64, err error) (Made, error) { return Made{ID: id}, err }
+
+// OnID answers a request that names a thing by its number and says no more.
+func OnID(do func(ctx context.Context, id int64, who string) error) func(context.Context, Account, *ByID) (Done, error) {
+	return func(ctx context.Context, me Account, in *ByID) (Done, error) { return DoneOr(do(ctx, in.ID, me.Name)) }
+}
+
+// Plain answers a request that says nothing but that it asks.
+func Plain[T any](ask func(ctx context.Context) (T, error)) func(context.Context, Account, *None) (T, error) {
+	return func(ctx context.Context, _ Account, _ *None) (T, error) { return ask(ctx) }
+}
 
 func Get(id, path string) huma.Operation {
 	return huma.Operation{OperationID: id, Method: http.MethodGet, Path: path}

@@ -82,8 +82,7 @@ func (s *routes) signIn() {
 				return nil, rest.Fail(err)
 			}
 			return s.enter(ctx, acc.Name, acc.Role)
-		},
-	)
+		})
 	huma.Register(
 		s.API,
 		huma.Operation{OperationID: "signInDemo", Method: http.MethodPost, Path: "/api/sign-in/demo"},
@@ -100,8 +99,7 @@ func (s *routes) signIn() {
 				map[string]string{"look": "Looker", "work": "Worker", "run": "Runner"}[in.Body.Role],
 				in.Body.Role,
 			)
-		},
-	)
+		})
 	huma.Register(
 		s.API,
 		huma.Operation{OperationID: "signOut", Method: http.MethodPost, Path: "/api/sign-out"},
@@ -110,6 +108,5 @@ func (s *routes) signIn() {
 				return nil, err
 			}
 			return &rest.Body[Me]{Body: Me{Demo: s.Demo, Now: s.Clock.Now().Unix()}}, nil
-		},
-	)
+		})
 }

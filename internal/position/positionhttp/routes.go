@@ -11,7 +11,6 @@ import (
 	"ensomet/internal/core/civil"
 	"ensomet/internal/formats"
 	"ensomet/internal/position"
-	"ensomet/internal/position/positiondb"
 	"ensomet/internal/progress"
 	"ensomet/internal/rest"
 	"ensomet/internal/snapshot"
@@ -49,31 +48,15 @@ func Register(server *rest.Server, stations Stations) {
 
 // statements registers positions as they were handed to somebody.
 func (s *routes) statements() {
-	rest.Handle(
-		s.Server,
-		access.Look,
-		rest.Get("statements", "/api/statements"),
-		func(ctx context.Context, _ rest.Account, _ *rest.None) (*rest.Body[[]positiondb.StoredStatement], error) {
-			l, err := s.Position.Statements(ctx)
-			return &rest.Body[[]positiondb.StoredStatement]{Body: l}, err
-		},
-	)
-	rest.Handle(
-		s.Server,
-		access.Look,
-		rest.Get("statement", "/api/statements/{id}"),
+	rest.Handle(s.Server, access.Look, rest.Get("statements", "/api/statements"), rest.Plain(s.Position.Statements))
+	rest.Handle(s.Server, access.Look, rest.Get("statement", "/api/statements/{id}"),
 		func(ctx context.Context, _ rest.Account, in *struct {
 			rest.ByID
 			Today bool `query:"today"`
-		}) (*rest.Body[position.StatementView], error) {
-			v, err := s.Position.Statement(ctx, in.ID, in.Today)
-			return &rest.Body[position.StatementView]{Body: v}, err
-		},
-	)
-	rest.Handle(
-		s.Server,
-		access.Work,
-		rest.Post("makeStatement", "/api/statements"),
+		}) (position.StatementView, error) {
+			return s.Position.Statement(ctx, in.ID, in.Today)
+		})
+	rest.Handle(s.Server, access.Work, rest.Post("makeStatement", "/api/statements"),
 		func(ctx context.Context, me rest.Account, in *struct {
 			Body struct {
 				AsOf     string  `json:"asOf"`
@@ -81,27 +64,13 @@ func (s *routes) statements() {
 				HandedTo string  `json:"handedTo"`
 				Note     string  `json:"note"`
 			}
-		}) (*rest.Body[struct {
-			ID int64 `json:"id"`
-		}], error) {
+		}) (rest.Made, error) {
 			day, err := civil.Parse(in.Body.AsOf)
 			if err != nil {
-				return nil, err
+				return rest.Made{}, err
 			}
-			out := &rest.Body[struct {
-				ID int64 `json:"id"`
-			}]{}
-			out.Body.ID, err = s.Position.MakeStatement(
-				ctx,
-				day,
-				in.Body.Products,
-				in.Body.HandedTo,
-				in.Body.Note,
-				me.Name,
-			)
-			return out, err
-		},
-	)
+			return rest.MadeOr(s.Position.MakeStatement(ctx, day, in.Body.Products, in.Body.HandedTo, in.Body.Note, me.Name))
+		})
 }
 
 // positions registers how positions come about, how they change, and what could be done about them.
@@ -112,94 +81,65 @@ func (s *routes) positions() {
 		}
 		return a, b, err
 	}
-	rest.Handle(
-		s.Server,
-		access.Look,
-		rest.Get("parts", "/api/products/{id}/parts"),
+	rest.Handle(s.Server, access.Look, rest.Get("parts", "/api/products/{id}/parts"),
 		func(ctx context.Context, _ rest.Account, in *struct {
 			rest.ByID
 			By   string `query:"by" enum:"unit,country,contract" default:"unit"`
 			AsOf string `query:"asOf"`
-		}) (*rest.Body[[]position.PartsOfMetric], error) {
+		}) ([]position.PartsOfMetric, error) {
 			day, err := civil.Parse(in.AsOf)
 			if err != nil {
 				return nil, err
 			}
-			p, err := s.Position.Parts(ctx, in.ID, in.By, day)
-			return &rest.Body[[]position.PartsOfMetric]{Body: p}, err
-		},
-	)
-	rest.Handle(
-		s.Server,
-		access.Look,
-		rest.Get("prove", "/api/products/{id}/proof"),
-		func(ctx context.Context, _ rest.Account, in *rest.ByID) (*rest.Body[[]position.ProofRun], error) {
-			p, err := s.Position.Prove(ctx, in.ID)
-			return &rest.Body[[]position.ProofRun]{Body: p}, err
-		},
-	)
-	rest.Handle(
-		s.Server,
-		access.Work,
-		rest.Post("metricOrder", "/api/products/{id}/metric-order"),
+			return s.Position.Parts(ctx, in.ID, in.By, day)
+		})
+	rest.Handle(s.Server, access.Look, rest.Get("prove", "/api/products/{id}/proof"),
+		func(ctx context.Context, _ rest.Account, in *rest.ByID) ([]position.ProofRun, error) {
+			return s.Position.Prove(ctx, in.ID)
+		})
+	rest.Handle(s.Server, access.Work, rest.Post("metricOrder", "/api/products/{id}/metric-order"),
 		func(ctx context.Context, me rest.Account, in *struct {
 			rest.ByID
 			Body struct {
 				Order []string `json:"order"`
 			}
-		}) (*rest.Body[rest.Done], error) {
+		}) (rest.Done, error) {
 			return rest.DoneOr(s.Position.SetMetricOrder(ctx, in.ID, in.Body.Order, me.Name))
-		},
-	)
-	rest.Handle(
-		s.Server,
-		access.Look,
-		rest.Get("productSteps", "/api/products/{id}/steps"),
+		})
+	rest.Handle(s.Server, access.Look, rest.Get("productSteps", "/api/products/{id}/steps"),
 		func(ctx context.Context, _ rest.Account, in *struct {
 			rest.ByID
 			From string `query:"from" required:"true"`
 			To   string `query:"to"`
-		}) (*rest.Body[position.ProductSteps], error) {
+		}) (position.ProductSteps, error) {
 			from, to, err := days(in.From, in.To)
 			if err != nil {
-				return nil, err
+				return position.ProductSteps{}, err
 			}
-			p, err := s.Position.ProductSteps(ctx, in.ID, from, to)
-			return &rest.Body[position.ProductSteps]{Body: p}, err
-		},
-	)
-	rest.Handle(
-		s.Server,
-		access.Look,
-		rest.Get("allSteps", "/api/steps"),
+			return s.Position.ProductSteps(ctx, in.ID, from, to)
+		})
+	rest.Handle(s.Server, access.Look, rest.Get("allSteps", "/api/steps"),
 		func(ctx context.Context, _ rest.Account, in *struct {
 			From  string `query:"from" required:"true"`
 			To    string `query:"to"`
 			Watch string `query:"watch" maxLength:"60" doc:"a key of your own, under which you can ask how far it is"`
-		}) (*rest.Body[position.AllSteps], error) {
+		}) (position.AllSteps, error) {
 			from, to, err := days(in.From, in.To)
 			if err != nil {
-				return nil, err
+				return position.AllSteps{}, err
 			}
 			ctx, end := s.Progress.Follow(ctx, in.Watch)
 			defer end()
-			p, err := s.Position.AllSteps(ctx, from, to)
-			return &rest.Body[position.AllSteps]{Body: p}, err
-		},
-	)
-	rest.Handle(
-		s.Server,
-		access.Look,
-		rest.Post("tryBasket", "/api/baskets/try"),
+			return s.Position.AllSteps(ctx, from, to)
+		})
+	rest.Handle(s.Server, access.Look, rest.Post("tryBasket", "/api/baskets/try"),
 		func(ctx context.Context, _ rest.Account, in *struct {
 			Body struct {
 				Measures []snapshot.BasketMeasure `json:"measures"`
 			}
-		}) (*rest.Body[position.Tried], error) {
-			t, err := s.Position.TryBasket(ctx, in.Body.Measures)
-			return &rest.Body[position.Tried]{Body: t}, err
-		},
-	)
+		}) (position.Tried, error) {
+			return s.Position.TryBasket(ctx, in.Body.Measures)
+		})
 }
 
 func (s *routes) units() {
@@ -233,54 +173,39 @@ func (s *routes) lists() {
 }
 
 func (s *routes) products() {
-	rest.Handle(
-		s.Server,
-		access.Look,
-		rest.Get("position", "/api/products/{id}/position"),
+	rest.Handle(s.Server, access.Look, rest.Get("position", "/api/products/{id}/position"),
 		func(ctx context.Context, _ rest.Account, in *struct {
 			ID   int64  `path:"id"`
 			AsOf string `query:"asOf"`
-		}) (*rest.Body[position.ProductPosition], error) {
+		}) (position.ProductPosition, error) {
 			day, err := civil.Parse(in.AsOf)
 			if err != nil {
-				return nil, err
+				return position.ProductPosition{}, err
 			}
-			p, err := s.Position.ProductPosition(ctx, in.ID, day)
-			return &rest.Body[position.ProductPosition]{Body: p}, err
-		},
-	)
-	rest.Handle(
-		s.Server,
-		access.Look,
-		rest.Get("units", "/api/products/{id}/units"),
+			return s.Position.ProductPosition(ctx, in.ID, day)
+		})
+	rest.Handle(s.Server, access.Look, rest.Get("units", "/api/products/{id}/units"),
 		func(ctx context.Context, _ rest.Account, in *struct {
 			ID    int64  `path:"id"`
 			Group string `query:"group"`
 			AsOf  string `query:"asOf"`
 			Limit int    `query:"limit" default:"500" minimum:"1" maximum:"100000"`
-		}) (*rest.Body[[]position.UnitView], error) {
+		}) ([]position.UnitView, error) {
 			day, err := civil.Parse(in.AsOf)
 			if err != nil {
 				return nil, err
 			}
-			u, err := s.Position.Units(ctx, in.ID, in.Group, day, in.Limit)
-			return &rest.Body[[]position.UnitView]{Body: u}, err
-		},
-	)
+			return s.Position.Units(ctx, in.ID, in.Group, day, in.Limit)
+		})
 }
 
 func (s *routes) waysOut() {
-	rest.Handle(
-		s.Server,
-		access.Look,
-		rest.Get("waysOut", "/api/products/{id}/ways-out"),
-		func(ctx context.Context, _ rest.Account, in *rest.ByID) (*rest.Body[[]position.WayOut], error) {
+	rest.Handle(s.Server, access.Look, rest.Get("waysOut", "/api/products/{id}/ways-out"),
+		func(ctx context.Context, _ rest.Account, in *rest.ByID) ([]position.WayOut, error) {
 			removals, err := s.Worklist.OpenRemovals(ctx, in.ID)
 			if err != nil {
 				return nil, err
 			}
-			w, err := s.Position.WaysOut(ctx, in.ID, removals)
-			return &rest.Body[[]position.WayOut]{Body: w}, err
-		},
-	)
+			return s.Position.WaysOut(ctx, in.ID, removals)
+		})
 }

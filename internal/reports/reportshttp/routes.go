@@ -35,16 +35,12 @@ func Register(server *rest.Server, stations Stations) {
 }
 
 func (s *routes) howFar() {
-	rest.Handle(
-		s.Server,
-		access.Look,
-		rest.Get("howFar", "/api/how-far/{key}"),
+	rest.Handle(s.Server, access.Look, rest.Get("howFar", "/api/how-far/{key}"),
 		func(_ context.Context, _ rest.Account, in *struct {
 			Key string `path:"key" maxLength:"60"`
-		}) (*rest.Body[rest.Said], error) {
-			return &rest.Body[rest.Said]{Body: rest.Said{Words: s.Progress.HowFar(in.Key)}}, nil
-		},
-	)
+		}) (rest.Said, error) {
+			return rest.Said{Words: s.Progress.HowFar(in.Key)}, nil
+		})
 }
 
 func (s *routes) licences() {
@@ -60,37 +56,16 @@ func (s *routes) licences() {
 }
 
 func (s *routes) overview() {
-	rest.Handle(
-		s.Server,
-		access.Look,
-		rest.Get("status", "/api/status"),
-		func(ctx context.Context, _ rest.Account, _ *struct{}) (*rest.Body[renewal.RefreshStatus], error) {
-			return &rest.Body[renewal.RefreshStatus]{Body: s.Renewal.Status()}, nil
-		},
-	)
-	rest.Handle(
-		s.Server,
-		access.Look,
-		rest.Get("overview", "/api/overview"),
-		func(ctx context.Context, _ rest.Account, _ *struct{}) (*rest.Body[reports.Overview], error) {
-			c, err := s.Reports.Overview(ctx)
-			return &rest.Body[reports.Overview]{Body: c}, err
-		},
-	)
+	rest.Handle(s.Server, access.Look, rest.Get("status", "/api/status"),
+		func(ctx context.Context, _ rest.Account, _ *rest.None) (renewal.RefreshStatus, error) {
+			return s.Renewal.Status(), nil
+		})
+	rest.Handle(s.Server, access.Look, rest.Get("overview", "/api/overview"), rest.Plain(s.Reports.Overview))
 	rest.Handle(s.Server, access.Look, rest.Get("find", "/api/find"),
 		func(ctx context.Context, _ rest.Account, in *struct {
 			Text string `query:"q" minLength:"1"`
-		}) (*rest.Body[[]reportsdb.Hit], error) {
-			hits, err := s.Reports.Find(ctx, in.Text)
-			return &rest.Body[[]reportsdb.Hit]{Body: hits}, err
+		}) ([]reportsdb.Hit, error) {
+			return s.Reports.Find(ctx, in.Text)
 		})
-	rest.Handle(
-		s.Server,
-		access.Look,
-		rest.Get("imports", "/api/imports"),
-		func(ctx context.Context, _ rest.Account, _ *struct{}) (*rest.Body[[]reports.ImportView], error) {
-			p, err := s.Reports.Imports(ctx)
-			return &rest.Body[[]reports.ImportView]{Body: p}, err
-		},
-	)
+	rest.Handle(s.Server, access.Look, rest.Get("imports", "/api/imports"), rest.Plain(s.Reports.Imports))
 }

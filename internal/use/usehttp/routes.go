@@ -40,59 +40,37 @@ func (s *routes) lists() {
 
 // pools registers shared licences.
 func (s *routes) pools() {
-	rest.Handle(
-		s.Server,
-		access.Look,
-		rest.Get("pool", "/api/pools/{id}"),
-		func(ctx context.Context, _ rest.Account, in *OfPool) (*rest.Body[use.PoolView], error) {
+	rest.Handle(s.Server, access.Look, rest.Get("pool", "/api/pools/{id}"),
+		func(ctx context.Context, _ rest.Account, in *OfPool) (use.PoolView, error) {
 			ctx, end := s.Progress.Follow(ctx, in.Watch)
 			defer end()
-			v, err := s.Use.Pool(ctx, in.ID, in.Days)
-			return &rest.Body[use.PoolView]{Body: v}, err
-		},
-	)
-	rest.Handle(
-		s.Server,
-		access.Look,
-		rest.Get("poolDays", "/api/pools/{id}/days"),
-		func(ctx context.Context, _ rest.Account, in *OfPool) (*rest.Body[[]use.PoolDayView], error) {
-			v, err := s.Use.PoolDays(ctx, in.ID, in.Days)
-			return &rest.Body[[]use.PoolDayView]{Body: v}, err
-		},
-	)
-	rest.Handle(
-		s.Server,
-		access.Look,
-		rest.Get("poolSizing", "/api/pools/{id}/sizing"),
+			return s.Use.Pool(ctx, in.ID, in.Days)
+		})
+	rest.Handle(s.Server, access.Look, rest.Get("poolDays", "/api/pools/{id}/days"),
+		func(ctx context.Context, _ rest.Account, in *OfPool) ([]use.PoolDayView, error) {
+			return s.Use.PoolDays(ctx, in.ID, in.Days)
+		})
+	rest.Handle(s.Server, access.Look, rest.Get("poolSizing", "/api/pools/{id}/sizing"),
 		func(ctx context.Context, _ rest.Account, in *struct {
 			OfPool
 			Target     float64 `query:"target" default:"0.01" minimum:"0" maximum:"1"`
 			DenialCost float64 `query:"denialCost" default:"0" minimum:"0"`
-		}) (*rest.Body[use.PoolSizing], error) {
+		}) (use.PoolSizing, error) {
 			ctx, end := s.Progress.Follow(ctx, in.Watch)
 			defer end()
-			v, err := s.Use.PoolSizing(ctx, in.ID, in.Days, in.Target, in.DenialCost)
-			return &rest.Body[use.PoolSizing]{Body: v}, err
-		},
-	)
-	rest.Handle(
-		s.Server,
-		access.Work,
-		rest.Post("complain", "/api/pools/{id}/complaints"),
+			return s.Use.PoolSizing(ctx, in.ID, in.Days, in.Target, in.DenialCost)
+		})
+	rest.Handle(s.Server, access.Work, rest.Post("complain", "/api/pools/{id}/complaints"),
 		func(ctx context.Context, me rest.Account, in *struct {
 			rest.ByID
 			Body struct {
 				User string `json:"user"`
 				Text string `json:"text" maxLength:"500"`
 			}
-		}) (*rest.Body[rest.Done], error) {
+		}) (rest.Done, error) {
 			return rest.DoneOr(s.Use.Complain(ctx, in.ID, in.Body.User, in.Body.Text, me.Name))
-		},
-	)
-	rest.Handle(
-		s.Server,
-		access.Work,
-		rest.Post("sizePool", "/api/pools/{id}/size"),
+		})
+	rest.Handle(s.Server, access.Work, rest.Post("sizePool", "/api/pools/{id}/size"),
 		func(ctx context.Context, me rest.Account, in *struct {
 			rest.ByID
 			Body struct {
@@ -100,94 +78,42 @@ func (s *routes) pools() {
 				Reason string `json:"reason" minLength:"1" maxLength:"500"`
 				Basis  string `json:"basis" maxLength:"1000"`
 			}
-		}) (*rest.Body[rest.Done], error) {
+		}) (rest.Done, error) {
 			return rest.DoneOr(s.Use.SizePool(ctx, in.ID, in.Body.Size, in.Body.Reason, in.Body.Basis, me.Name))
-		},
-	)
-	rest.Handle(
-		s.Server,
-		access.Look,
-		rest.Get("poolWatches", "/api/pool-watches"),
-		func(ctx context.Context, _ rest.Account, _ *rest.None) (*rest.Body[[]usedb.PoolWatch], error) {
-			list, err := s.Use.PoolWatches(ctx)
-			return &rest.Body[[]usedb.PoolWatch]{Body: list}, err
-		},
-	)
-	rest.Handle(
-		s.Server,
-		access.Work,
-		rest.Post("watchPool", "/api/pool-watches"),
-		func(ctx context.Context, me rest.Account, in *rest.Body[WatchDraft]) (*rest.Body[rest.Done], error) {
+		})
+	rest.Handle(s.Server, access.Look, rest.Get("poolWatches", "/api/pool-watches"), rest.Plain(s.Use.PoolWatches))
+	rest.Handle(s.Server, access.Work, rest.Post("watchPool", "/api/pool-watches"),
+		func(ctx context.Context, me rest.Account, in *rest.Body[WatchDraft]) (rest.Done, error) {
 			return rest.DoneOr(s.Use.WatchPool(ctx, in.Body.Pool, in.Body.Address, me.Name))
-		},
-	)
-	rest.Handle(
-		s.Server,
-		access.Work,
-		rest.Post("endPoolWatch", "/api/pool-watches/{id}/end"),
-		func(ctx context.Context, me rest.Account, in *rest.ByID) (*rest.Body[rest.Done], error) {
-			return rest.DoneOr(s.Use.EndPoolWatch(ctx, in.ID, me.Name))
-		},
-	)
+		})
+	rest.Handle(s.Server, access.Work, rest.Post("endPoolWatch", "/api/pool-watches/{id}/end"),
+		rest.OnID(s.Use.EndPoolWatch))
 }
 
 // usage registers what is metered, and use over time.
 func (s *routes) usage() {
-	rest.Handle(
-		s.Server,
-		access.Look,
-		rest.Get("metering", "/api/metering"),
-		func(ctx context.Context, _ rest.Account, _ *rest.None) (*rest.Body[use.Metered], error) {
-			m, err := s.Use.Metering(ctx)
-			return &rest.Body[use.Metered]{Body: m}, err
-		},
-	)
-	rest.Handle(
-		s.Server,
-		access.Work,
-		rest.Post("meter", "/api/metering"),
-		func(ctx context.Context, me rest.Account, in *rest.Body[use.MeteringDraft]) (*rest.Body[rest.Done], error) {
+	rest.Handle(s.Server, access.Look, rest.Get("metering", "/api/metering"), rest.Plain(s.Use.Metering))
+	rest.Handle(s.Server, access.Work, rest.Post("meter", "/api/metering"),
+		func(ctx context.Context, me rest.Account, in *rest.Body[use.MeteringDraft]) (rest.Done, error) {
 			return rest.DoneOr(s.Use.Meter(ctx, in.Body, me.Name))
-		},
-	)
-	rest.Handle(
-		s.Server,
-		access.Work,
-		rest.Post("previewMeter", "/api/metering/preview"),
+		})
+	rest.Handle(s.Server, access.Work, rest.Post("previewMeter", "/api/metering/preview"),
 		func(ctx context.Context, _ rest.Account, in *rest.Body[struct {
 			use.MeteringDraft
 			End int64 `json:"end,omitempty" doc:"a choice whose end is looked at instead"`
-		}]) (*rest.Body[use.MeteringEffect], error) {
-			v, err := s.Use.PreviewMeter(ctx, in.Body.MeteringDraft, in.Body.End)
-			return &rest.Body[use.MeteringEffect]{Body: v}, err
-		},
-	)
-	rest.Handle(
-		s.Server,
-		access.Work,
-		rest.Post("endMeter", "/api/metering/{id}/end"),
-		func(ctx context.Context, me rest.Account, in *rest.ByID) (*rest.Body[rest.Done], error) {
-			return rest.DoneOr(s.Use.EndMeter(ctx, in.ID, me.Name))
-		},
-	)
-	rest.Handle(
-		s.Server,
-		access.Run,
-		huma.Operation{OperationID: "keepUse", Method: http.MethodPut, Path: "/api/metering/kept"},
-		func(ctx context.Context, me rest.Account, in *rest.Body[use.UseKept]) (*rest.Body[use.UseKept], error) {
-			return in, s.Use.KeepUse(ctx, in.Body, me.Name)
-		},
-	)
-	rest.Handle(
-		s.Server,
-		access.Look,
-		rest.Get("useOver", "/api/products/{id}/use"),
+		}]) (use.MeteringEffect, error) {
+			return s.Use.PreviewMeter(ctx, in.Body.MeteringDraft, in.Body.End)
+		})
+	rest.Handle(s.Server, access.Work, rest.Post("endMeter", "/api/metering/{id}/end"), rest.OnID(s.Use.EndMeter))
+	rest.Handle(s.Server, access.Run, huma.Operation{OperationID: "keepUse", Method: http.MethodPut, Path: "/api/metering/kept"},
+		func(ctx context.Context, me rest.Account, in *rest.Body[use.UseKept]) (use.UseKept, error) {
+			return in.Body, s.Use.KeepUse(ctx, in.Body, me.Name)
+		})
+	rest.Handle(s.Server, access.Look, rest.Get("useOver", "/api/products/{id}/use"),
 		func(ctx context.Context, _ rest.Account, in *struct {
 			rest.ByID
 			Months int `query:"months" default:"12" minimum:"1" maximum:"60"`
-		}) (*rest.Body[use.UseView], error) {
-			v, err := s.Use.UseOver(ctx, in.ID, in.Months)
-			return &rest.Body[use.UseView]{Body: v}, err
-		},
-	)
+		}) (use.UseView, error) {
+			return s.Use.UseOver(ctx, in.ID, in.Months)
+		})
 }

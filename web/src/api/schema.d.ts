@@ -2593,6 +2593,10 @@ export interface components {
             device: string;
             text: string;
         };
+        AddedTitle: {
+            /** Format: int64 */
+            product: number;
+        };
         AllSteps: {
             causes: components["schemas"]["CauseSum"][];
             exposureAfter: string;
@@ -2757,10 +2761,6 @@ export interface components {
         "BodyStruct { Devices ListString \"json:\\\"devices\\\" minItems:\\\"1\\\" maxItems:\\\"5000\\\"\" }Body": {
             devices: string[];
         };
-        "BodyStruct { ID int64 \"json:\\\"id\\\"\" }Body": {
-            /** Format: int64 */
-            id: number;
-        };
         "BodyStruct { IDs ListInt64 \"json:\\\"ids\\\" minItems:\\\"1\\\"\"; Act string \"json:\\\"act\\\" enum:\\\"againCall off\\\"\" }Body": {
             /** @enum {string} */
             act: "again" | "call off";
@@ -2780,13 +2780,6 @@ export interface components {
             id: number;
             /** @enum {string} */
             kind: "name" | "rule" | "leave_out";
-        };
-        "BodyStruct { Line string \"json:\\\"line\\\"\" }Body": {
-            line: string;
-        };
-        "BodyStruct { Product int64 \"json:\\\"product\\\"\" }Body": {
-            /** Format: int64 */
-            product: number;
         };
         "BodyStruct { Source string \"json:\\\"source\\\"\"; FindsBy string \"json:\\\"findsBy\\\" enum:\\\"idName\\\"\" }Body": {
             /** @enum {string} */
@@ -5906,6 +5899,9 @@ export interface components {
             product: string;
             user: string;
         };
+        SeatOf: {
+            line: string;
+        };
         SeatRow: {
             device: string;
             deviceName: string;
@@ -5931,6 +5927,9 @@ export interface components {
         };
         SetTagsRequest: {
             tags: string[];
+        };
+        ShownKey: {
+            key: string;
         };
         SightingRow: {
             device: string;
@@ -8498,7 +8497,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["BodyStruct { Key string \"json:\\\"key\\\"\" }Body"];
+                    "application/json": components["schemas"]["ShownKey"];
                 };
             };
             /** @description Error */
@@ -11494,7 +11493,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["BodyStruct { Line string \"json:\\\"line\\\"\" }Body"];
+                    "application/json": components["schemas"]["SeatOf"];
                 };
             };
             /** @description Error */
@@ -11845,7 +11844,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["BodyStruct { ID int64 \"json:\\\"id\\\"\" }Body"];
+                    "application/json": components["schemas"]["Made"];
                 };
             };
             /** @description Error */
@@ -12067,7 +12066,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["BodyStruct { Product int64 \"json:\\\"product\\\"\" }Body"];
+                    "application/json": components["schemas"]["AddedTitle"];
                 };
             };
             /** @description Error */
