@@ -243,7 +243,7 @@ func TestSeatsAndStatements(t *testing.T) {
 		t.Fatalf("%d %s", status, text)
 	}
 	v := read[position.StatementView](t, worker, "/api/statements/1?today=true")
-	if v.Differ != 0 || len(v.Positions) != 1 || v.Against != "2026-06-30" {
+	if v.Differ != 0 || len(v.Compared) != 1 || v.Against != "2026-06-30" {
 		t.Errorf("%+v", v)
 	}
 }

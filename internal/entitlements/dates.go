@@ -17,26 +17,26 @@ import (
 
 // Renewal is something that ends: a right, its maintenance, or a contract.
 type Renewal struct {
-	On        string `json:"on" doc:"the last day"`
-	Notice    string `json:"notice" doc:"the last day to give notice, empty where none is needed"`
-	What      string `json:"what" enum:"right,maintenance,contract"`
-	Kind      string `json:"kind" doc:"of the right"`
-	Line      string `json:"line"`
-	Contract  string `json:"contract"`
-	Renews    bool   `json:"renews" doc:"the contract goes on by itself"`
-	ProductID int64  `json:"productId"`
-	Publisher string `json:"publisher"`
-	Product   string `json:"product"`
-	Unit      string `json:"unit"`
-	Quantity  int64  `json:"quantity"`
-	Used      int64  `json:"used" doc:"rights of it that cover something"`
-	Keep      string `json:"keep" doc:"what keeping it costs, at its own price"`
-	KeepUsed  string `json:"keepUsed" doc:"what keeping just what is used costs"`
-	LetGo     string `json:"letGo" doc:"by how much the exposure grows when it ends"`
-	ShortMore int64  `json:"shortMore" doc:"by how much the shortfall grows when it ends"`
-	Currency  string `json:"currency"`
-	DaysLeft  int    `json:"daysLeft"`
-	Advice    string `json:"advice" enum:"keep,keep what is used,let go,"`
+	On        string // the last day
+	Notice    string // the last day to give notice, empty where none is needed
+	What      string // right, maintenance, contract
+	Kind      string // of the right
+	Line      string
+	Contract  string
+	Renews    bool // the contract goes on by itself
+	ProductID int64
+	Publisher string
+	Product   string
+	Unit      string
+	Quantity  int64
+	Used      int64  // rights of it that cover something
+	Keep      string // what keeping it costs, at its own price
+	KeepUsed  string // what keeping just what is used costs
+	LetGo     string // by how much the exposure grows when it ends
+	ShortMore int64  // by how much the shortfall grows when it ends
+	Currency  string
+	DaysLeft  int
+	Advice    string // keep, keep what is used, let go,
 }
 
 // Renewals lists what ends from a day on within so many days, by date, each with what it costs to let go or to keep.

@@ -18,26 +18,26 @@ import (
 
 // Held is all that somebody holds.
 type Held struct {
-	User    string                   `json:"user"`
-	Name    string                   `json:"name"`
-	Email   string                   `json:"email"`
-	Unit    string                   `json:"unit"`
-	Site    string                   `json:"site"`
-	Status  evidence.PersonStatus    `json:"status"`
-	LeftOn  string                   `json:"leftOn"`
-	AsOf    string                   `json:"asOf"`
-	Seats   []entitlementsdb.SeatRow `json:"seats"`
-	Devices []HeldDevice             `json:"devices"`
-	Waits   []entitlementsdb.WaitRow `json:"waits"`
+	User    string
+	Name    string
+	Email   string
+	Unit    string
+	Site    string
+	Status  evidence.PersonStatus
+	LeftOn  string
+	AsOf    string
+	Seats   []entitlementsdb.SeatRow
+	Devices []HeldDevice
+	Waits   []entitlementsdb.WaitRow
 }
 
 // HeldDevice is a device that somebody is the main user of, with the titles on it that need a right.
 type HeldDevice struct {
-	Code   string   `json:"code"`
-	Name   string   `json:"name"`
-	Kind   string   `json:"kind"`
-	Status string   `json:"status"`
-	Titles []string `json:"titles"`
+	Code   string
+	Name   string
+	Kind   string
+	Status string
+	Titles []string
 }
 
 // Held gathers all that a user holds: seats, devices with what is licensed on them, and what he waits for.
@@ -173,16 +173,16 @@ func (svc *Service) PutStarterSet(ctx context.Context, s entitlementsdb.StarterS
 
 // Started says what somebody new got and what is missing.
 type Started struct {
-	Given   []SeatGift     `json:"given"`
-	Missing []StarterLacks `json:"missing"`
+	Given   []SeatGift
+	Missing []StarterLacks
 }
 
 // StarterLacks is a product of a set that somebody did not get.
 type StarterLacks struct {
-	ProductID int64  `json:"productId"`
-	Product   string `json:"product"`
-	Why       string `json:"why"`
-	Waits     bool   `json:"waits"`
+	ProductID int64
+	Product   string
+	Why       string
+	Waits     bool
 }
 
 // Start gives a new user all that a set has, at once: what is not free is said, and with wait he is put on its list.

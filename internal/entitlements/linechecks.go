@@ -20,9 +20,9 @@ import (
 
 // LineCheck is something about a line that cannot be right, or that is worth a second look.
 type LineCheck struct {
-	Field   string `json:"field"`
-	Text    string `json:"text"`
-	Serious bool   `json:"serious" doc:"the line cannot be kept like this"`
+	Field   string
+	Text    string
+	Serious bool // the line cannot be kept like this
 }
 
 // CheckLine says what of a line, as typed so far, cannot be right. old is the line that is being changed, or empty.

@@ -25,8 +25,9 @@ const far = 40
 
 // LineEdit changes a line that is booked.
 type LineEdit struct {
-	Values    map[string]string `json:"values" doc:"by the columns of entitlements.csv; entitlement_id names the line"`
-	ChangedAt int64             `json:"changedAt" doc:"when the line that was looked at was last changed; another one's changes are not overwritten"`
+	Values map[string]string // by the columns of entitlements.csv; entitlement_id names the line
+	// when the line that was looked at was last changed; another one's changes are not overwritten
+	ChangedAt int64
 }
 
 // EditLine changes a line. Each value that becomes another is kept with who changed it.
@@ -105,40 +106,40 @@ func (svc *Service) EditLine(ctx context.Context, e LineEdit, who string) error 
 
 // LineDetail is all about one entitlement.
 type LineDetail struct {
-	Values       map[string]string           `json:"values"`
-	ProductID    int64                       `json:"productId"`
-	ChangedAt    int64                       `json:"changedAt"`
-	Effective    int64                       `json:"effective"`
-	Why          string                      `json:"why"`
-	Unmatched    int64                       `json:"unmatched"`
-	Consumed     int64                       `json:"consumed"`
-	Held         int64                       `json:"held" doc:"seats that are assigned"`
-	Days         []LineDay                   `json:"days" doc:"what the line came to, from each day on which that changed"`
-	Transactions []LineTransaction           `json:"transactions"`
-	Upgrades     []string                    `json:"upgrades" doc:"lines that upgrade this one"`
-	Changes      []entitlementsdb.LineChange `json:"changes"`
-	Notes        []entitlementsdb.LineNote   `json:"notes"`
-	Proofs       []entitlementsdb.Proof      `json:"proofs"`
-	Keys         []entitlementsdb.KeptKey    `json:"keys"`
-	Checks       []LineCheck                 `json:"checks"`
+	Values       map[string]string
+	ProductID    int64
+	ChangedAt    int64
+	Effective    int64
+	Why          string
+	Unmatched    int64
+	Consumed     int64
+	Held         int64     // seats that are assigned
+	Days         []LineDay // what the line came to, from each day on which that changed
+	Transactions []LineTransaction
+	Upgrades     []string // lines that upgrade this one
+	Changes      []entitlementsdb.LineChange
+	Notes        []entitlementsdb.LineNote
+	Proofs       []entitlementsdb.Proof
+	Keys         []entitlementsdb.KeptKey
+	Checks       []LineCheck
 }
 
 // LineDay is what a line comes to from a day on.
 type LineDay struct {
-	From     string `json:"from"`
-	Quantity int64  `json:"quantity"`
-	Why      string `json:"why"`
+	From     string
+	Quantity int64
+	Why      string
 }
 
 // LineTransaction is a transaction of a line.
 type LineTransaction struct {
-	Type     string `json:"type"`
-	On       string `json:"on"`
-	Quantity int64  `json:"quantity"`
-	Price    string `json:"price"`
-	Currency string `json:"currency"`
-	Order    string `json:"order"`
-	Note     string `json:"note"`
+	Type     string
+	On       string
+	Quantity int64
+	Price    string
+	Currency string
+	Order    string
+	Note     string
 }
 
 // Line returns all about an entitlement.

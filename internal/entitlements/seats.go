@@ -24,11 +24,11 @@ func (svc *Service) Seats(*sqlite.ListQuery) (*sqlite.List[entitlementsdb.SeatRo
 
 // FreeSeats is a line with seats that can be assigned.
 type FreeSeats struct {
-	Line      string `json:"line"`
-	Terms     string `json:"terms"`
-	Effective int64  `json:"effective"`
-	Held      int64  `json:"held"`
-	Free      int64  `json:"free"`
+	Line      string
+	Terms     string
+	Effective int64
+	Held      int64
+	Free      int64
 }
 
 // seatBook is what is known of the seats of a product while some of them are given, read once.
@@ -109,10 +109,10 @@ func (svc *Service) SeatsOf(ctx context.Context, product int64) ([]FreeSeats, er
 
 // SeatDraft asks for a seat: of a line, or of any line of a product that has one free.
 type SeatDraft struct {
-	Product int64  `json:"product"`
-	Line    string `json:"line" doc:"empty is any line of the product with a free seat"`
-	User    string `json:"user" doc:"user_id"`
-	Device  string `json:"device" doc:"device_id, where a device holds it"`
+	Product int64
+	Line    string // empty is any line of the product with a free seat
+	User    string // user_id
+	Device  string // device_id, where a device holds it
 }
 
 // ErrNoSeat says that no seat is free.
@@ -208,16 +208,16 @@ func (svc *Service) Assign(ctx context.Context, d SeatDraft, who string) (line s
 
 // HandedBack says what became of seats that were handed back.
 type HandedBack struct {
-	Seats int        `json:"seats"`
-	Given []SeatGift `json:"given" doc:"seats that went to whoever waited first"`
+	Seats int
+	Given []SeatGift // seats that went to whoever waited first
 }
 
 // SeatGift is a seat that somebody got.
 type SeatGift struct {
-	User    string `json:"user"`
-	Name    string `json:"name"`
-	Product string `json:"product"`
-	Line    string `json:"line"`
+	User    string
+	Name    string
+	Product string
+	Line    string
 }
 
 // HandBack ends seats as of yesterday; with give, each goes to whoever waits first for the product, if somebody does.

@@ -19,21 +19,21 @@ import (
 
 // SpendRow is what was spent in a year.
 type SpendRow struct {
-	Year      int    `json:"year"`
-	Publisher string `json:"publisher"`
-	ProductID int64  `json:"productId"`
-	Product   string `json:"product"`
-	Unit      string `json:"unit" doc:"the scope of the line; empty is everyone"`
-	Kind      string `json:"kind"`
-	Amount    string `json:"amount" doc:"in euros, at the rate of the day it was spent on"`
-	Lines     int    `json:"lines"`
+	Year      int
+	Publisher string
+	ProductID int64
+	Product   string
+	Unit      string // the scope of the line; empty is everyone
+	Kind      string
+	Amount    string // in euros, at the rate of the day it was spent on
+	Lines     int
 }
 
 // Spend is what was spent, by publisher, product, unit, kind and year. Without counts amounts whose currency had no
 // rate on their day.
 type Spend struct {
-	Rows    []SpendRow `json:"rows"`
-	Without int        `json:"without"`
+	Rows    []SpendRow
+	Without int
 }
 
 // Spend sums what lines cost on the days they were bought: their transactions with prices where they have any, else
@@ -121,11 +121,11 @@ func (svc *Service) Spend(ctx context.Context) (Spend, error) {
 // ContractView is a contract with what its lines come to.
 type ContractView struct {
 	entitlementsdb.Contract
-	Lines    int    `json:"lines"`
-	Products int    `json:"products"`
-	Value    string `json:"value" doc:"quantity times price of its lines, in euros"`
-	Notice   string `json:"notice" doc:"the last day to give notice"`
-	LastEnd  string `json:"lastEnd" doc:"the last day on which a line of it ends"`
+	Lines    int
+	Products int
+	Value    string // quantity times price of its lines, in euros
+	Notice   string // the last day to give notice
+	LastEnd  string // the last day on which a line of it ends
 }
 
 // Contracts lists the contracts, those too that only lines name.

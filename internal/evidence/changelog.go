@@ -148,22 +148,22 @@ func LogChanges(tx *sqlite.Tx, devices []int64) error {
 
 // ChangeRuleDraft quietens changes that are noise, or sends those that matter by mail.
 type ChangeRuleDraft struct {
-	What      string   `json:"what" enum:"quiet,mail"`
-	Kinds     []string `json:"kinds" doc:"installed, removed, upgraded, hardware; none is all"`
-	Name      string   `json:"name" doc:"a pattern with * and ?; empty is all"`
-	Publisher string   `json:"publisher"`
-	Group     string   `json:"group"`
-	Address   string   `json:"address" doc:"where mail goes"`
+	What      string   // quiet, mail
+	Kinds     []string // installed, removed, upgraded, hardware; none is all
+	Name      string   // a pattern with * and ?; empty is all
+	Publisher string
+	Group     string
+	Address   string // where mail goes
 }
 
 // ChangeRuleView is a rule in force.
 type ChangeRuleView struct {
 	ChangeRuleDraft
-	ID      int64  `json:"id"`
-	Words   string `json:"words"`
-	Touches int    `json:"touches"`
-	Author  string `json:"author"`
-	At      int64  `json:"at"`
+	ID      int64
+	Words   string
+	Touches int
+	Author  string
+	At      int64
 }
 
 func (d *ChangeRuleDraft) check() error {

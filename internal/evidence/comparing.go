@@ -15,43 +15,43 @@ import (
 
 // Comparison is two devices side by side.
 type Comparison struct {
-	Left     ComparedDevice  `json:"left"`
-	Right    ComparedDevice  `json:"right"`
-	DaysOff  int             `json:"daysOff"` // between their evidence of software
-	Warning  string          `json:"warning"` // why the two cannot well be compared; empty where they can
-	Facts    []ComparedFact  `json:"facts"`
-	Software []ComparedTitle `json:"software"`
-	Same     int             `json:"same"`
+	Left     ComparedDevice
+	Right    ComparedDevice
+	DaysOff  int    // between their evidence of software
+	Warning  string // why the two cannot well be compared; empty where they can
+	Facts    []ComparedFact
+	Software []ComparedTitle
+	Same     int
 }
 
 // ComparedDevice is one of the two.
 type ComparedDevice struct {
-	Code     string `json:"code"`
-	Name     string `json:"name"`
-	LastSeen int64  `json:"lastSeen"`
-	Age      string `json:"age"`
-	Installs int64  `json:"installs"`
+	Code     string
+	Name     string
+	LastSeen int64
+	Age      string
+	Installs int64
 }
 
 // ComparedFact is a fact of both.
 type ComparedFact struct {
-	Fact   string `json:"fact"`
-	Left   string `json:"left"`
-	Right  string `json:"right"`
-	Differ bool   `json:"differ"`
+	Fact   string
+	Left   string
+	Right  string
+	Differ bool
 }
 
 // ComparedTitle is a program with its versions on both; empty is not there. What is left, right, newer left, newer
 // right, or same.
 type ComparedTitle struct {
-	Key       string `json:"key"`
-	Name      string `json:"name"`
-	Publisher string `json:"publisher"`
-	ProductID int64  `json:"productId"`
-	Left      string `json:"left"`
-	Right     string `json:"right"`
-	What      string `json:"what" enum:"left,right,newer left,newer right,differ,same"`
-	Counts    bool   `json:"counts"`
+	Key       string
+	Name      string
+	Publisher string
+	ProductID int64
+	Left      string
+	Right     string
+	What      string // left, right, newer left, newer right, differ, same
+	Counts    bool
 }
 
 // apart is how many days may lie between the evidence of two devices before a comparison warns.

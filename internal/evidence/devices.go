@@ -16,11 +16,11 @@ import (
 // DeviceView is a device with everything known of it.
 type DeviceView struct {
 	snapshot.DeviceFull
-	FreshFor int                     `json:"freshFor"`
-	Software []evidencedb.InstallRow `json:"software"`
-	Remarks  []snapshot.Remark       `json:"remarks" doc:"notes on single installs"`
-	Scans    []evidencedb.ScanRow    `json:"scans"`
-	Findings []snapshot.CaseRow      `json:"findings"`
+	FreshFor int
+	Software []evidencedb.InstallRow
+	Remarks  []snapshot.Remark // notes on single installs
+	Scans    []evidencedb.ScanRow
+	Findings []snapshot.CaseRow
 }
 
 // Device returns a device by its device_id.

@@ -18,59 +18,59 @@ import (
 // GroupDraft is a group as somebody wants it. Picked devices are put in by hand (true) or taken out (false), whatever
 // the condition says.
 type GroupDraft struct {
-	ID        int64               `json:"id" doc:"0 for a new one"`
-	Name      string              `json:"name"`
-	Note      string              `json:"note"`
-	ByHand    bool                `json:"byHand"`
-	Condition condition.Condition `json:"condition"`
-	Picked    []GroupPick         `json:"picked"`
+	ID        int64 // 0 for a new one
+	Name      string
+	Note      string
+	ByHand    bool
+	Condition condition.Condition
+	Picked    []GroupPick
 }
 
 // GroupPick is a device that was put in or taken out by hand.
 type GroupPick struct {
-	Device string `json:"device"` // its device_id
-	Inside bool   `json:"inside"`
+	Device string // its device_id
+	Inside bool
 }
 
 // DeviceGroupView is a group with what it holds.
 type DeviceGroupView struct {
 	GroupDraft
-	Words   string   `json:"words"`
-	Members int      `json:"members"`
-	Stale   int      `json:"stale"` // members whose evidence is stale
-	Never   int      `json:"never"`
-	Author  string   `json:"author"`
-	At      int64    `json:"at"`
-	UsedBy  []string `json:"usedBy"`
-	Titles  []Named  `json:"titles"` // the names of the products that the condition mentions
+	Words   string
+	Members int
+	Stale   int // members whose evidence is stale
+	Never   int
+	Author  string
+	At      int64
+	UsedBy  []string
+	Titles  []Named // the names of the products that the condition mentions
 }
 
 // Named is a number with its name.
 type Named struct {
-	ID   int64  `json:"id"`
-	Name string `json:"name"`
+	ID   int64
+	Name string
 }
 
 // GroupPreview says who would be in a group, and why.
 type GroupPreview struct {
-	Words   string        `json:"words"`
-	Members int           `json:"members"`
-	Joins   int           `json:"joins"` // not in it as it is stored
-	Leaves  int           `json:"leaves"`
-	Stale   int           `json:"stale"`
-	Never   int           `json:"never"`
-	In      []GroupMember `json:"in"`
-	Out     []GroupMember `json:"out"` // the first that are not
+	Words   string
+	Members int
+	Joins   int // not in it as it is stored
+	Leaves  int
+	Stale   int
+	Never   int
+	In      []GroupMember
+	Out     []GroupMember // the first that are not
 }
 
 // GroupMember is a device with the reason why it is in or out.
 type GroupMember struct {
-	Device string `json:"device"`
-	Name   string `json:"name"`
-	Unit   string `json:"unit"`
-	Age    string `json:"age"`
-	Why    string `json:"why"`
-	Change string `json:"change" enum:",joins,leaves"`
+	Device string
+	Name   string
+	Unit   string
+	Age    string
+	Why    string
+	Change string // , joins, leaves
 }
 
 const shownMembers = 40

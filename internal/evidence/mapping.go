@@ -60,16 +60,16 @@ func (svc *Service) keepMapping(
 
 // FileLook is what a file seems to be, before anything is taken in.
 type FileLook struct {
-	Form string `json:"form"`
+	Form string
 	// the kind that fits its columns best; scan or directory where the form says it
-	Kind     string             `json:"kind"`
-	Needs    bool               `json:"needs"`  // its columns must be mapped
-	Saved    bool               `json:"saved"`  // a mapping for this header is on record
-	Device   bool               `json:"device"` // it may not say of which device it is
-	Columns  []formats.Proposal `json:"columns"`
-	Own      []string           `json:"own"` // the columns of the kind
-	Required []string           `json:"required"`
-	Mapping  *formats.Mapping   `json:"mapping,omitempty"`
+	Kind     string
+	Needs    bool // its columns must be mapped
+	Saved    bool // a mapping for this header is on record
+	Device   bool // it may not say of which device it is
+	Columns  []formats.Proposal
+	Own      []string // the columns of the kind
+	Required []string
+	Mapping  *formats.Mapping
 }
 
 // LookAt tells what a file seems to be. kind is what its sender thinks, or empty.

@@ -55,9 +55,9 @@ func (svc *Collecting) AskScans(ctx context.Context, codes []string, who string)
 
 // ScanTask is an order as a collector gets it.
 type ScanTask struct {
-	Order  int64  `json:"order"`
-	Device string `json:"device"` // device_id
-	Why    string `json:"why"`
+	Order  int64
+	Device string // device_id
+	Why    string
 }
 
 // Tasks hands the orders that may start now for some devices, named by device_id, to the collector that asks.

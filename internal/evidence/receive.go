@@ -24,11 +24,11 @@ import (
 // Taken says what a scan did. Outcome is new; late, where a newer one is known; or again, where this very scan is
 // known.
 type Taken struct {
-	Device  string `json:"device"` // device_id
-	Outcome string `json:"outcome" enum:"new,late,again"`
-	Added   int    `json:"added"`
-	Changed int    `json:"changed"`
-	Gone    int    `json:"gone"`
+	Device  string // device_id
+	Outcome string // new, late, again
+	Added   int
+	Changed int
+	Gone    int
 }
 
 // ErrAmbiguous says that a scan's device cannot be told from another.

@@ -17,22 +17,22 @@ import (
 
 // Rules are the numbers that people may set.
 type Rules struct {
-	FreshDays int     `json:"freshDays" minimum:"1" maximum:"1000" doc:"evidence older than this is stale, where limits say nothing else"`
-	UseWindow int     `json:"useWindow" minimum:"7" maximum:"1000" doc:"days that classes of use look at"`
-	GraceDays int     `json:"graceDays" minimum:"0" maximum:"1000" doc:"an install younger than this is not proposed for reclaim"`
-	Limits    []Limit `json:"limits,omitempty" doc:"none leaves them as they are"`
+	FreshDays int     `json:"freshDays"`        // evidence older than this is stale, where limits say nothing else
+	UseWindow int     `json:"useWindow"`        // days that classes of use look at
+	GraceDays int     `json:"graceDays"`        // an install younger than this is not proposed for reclaim
+	Limits    []Limit `json:"limits,omitempty"` // none leaves them as they are
 	// these stay as they are where a request does not name them
-	DemandDays *int     `json:"demandDays,omitempty" minimum:"1" maximum:"400" doc:"days in which use makes a named user"`
-	LeastShare *float64 `json:"leastShare,omitempty" minimum:"0" maximum:"1" doc:"of a window that must be measured"`
-	Zone       *string  `json:"zone,omitempty" doc:"an IANA name: the house's days turn by it; empty is UTC"`
+	DemandDays *int     `json:"demandDays,omitempty"` // days in which use makes a named user
+	LeastShare *float64 `json:"leastShare,omitempty"` // of a window that must be measured
+	Zone       *string  `json:"zone,omitempty"`       // an IANA name: the house's days turn by it; empty is UTC
 }
 
 // Limit is after how many days a kind of evidence on a kind of device is stale. An empty kind of device is every one
 // that has no limit of its own.
 type Limit struct {
 	Device   evidence.DeviceKind `json:"device"`
-	Evidence string              `json:"evidence" enum:"software,hardware,use,directory"`
-	Days     int                 `json:"days" minimum:"1" maximum:"1000"`
+	Evidence string              `json:"evidence"` // software, hardware, use, directory
+	Days     int                 `json:"days"`
 }
 
 // Rules returns the numbers in force.

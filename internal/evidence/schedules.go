@@ -18,25 +18,25 @@ import (
 
 // ScheduleDraft is a schedule as somebody wants it.
 type ScheduleDraft struct {
-	ID       int64             `json:"id" doc:"0 for a new one"`
-	Name     string            `json:"name"`
-	Basis    string            `json:"basis" enum:"calendar,age"`
-	Calendar schedule.Calendar `json:"calendar"`
-	AgeDays  int               `json:"ageDays" minimum:"0" maximum:"1000"`
-	Group    string            `json:"group" doc:"empty is every device in service"`
-	Quiet    []schedule.Quiet  `json:"quiet" doc:"when no scan may start, by the clock of each device's site"`
-	Paused   bool              `json:"paused"`
+	ID       int64 // 0 for a new one
+	Name     string
+	Basis    string // calendar, age
+	Calendar schedule.Calendar
+	AgeDays  int
+	Group    string           // empty is every device in service
+	Quiet    []schedule.Quiet // when no scan may start, by the clock of each device's site
+	Paused   bool
 }
 
 // ScheduleView is a schedule with what it does.
 type ScheduleView struct {
 	ScheduleDraft
-	Words   string `json:"words"`
-	Devices int    `json:"devices"`
-	Due     int    `json:"due"` // by age, now
-	Open    int    `json:"open"`
-	Next    int64  `json:"next"` // the next start of a calendar, by the first site's clock
-	Author  string `json:"author"`
+	Words   string
+	Devices int
+	Due     int // by age, now
+	Open    int
+	Next    int64 // the next start of a calendar, by the first site's clock
+	Author  string
 }
 
 // ErrNoOrder says that an order is not one of the sender's devices, or is gone.

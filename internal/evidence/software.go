@@ -149,10 +149,10 @@ func writeTags(out io.Writer, scans []*formats.Scan) error {
 
 // ConditionFields is what conditions may ask about, with values to choose from.
 type ConditionFields struct {
-	Fields    []condition.Field   `json:"fields"`
-	Operators map[string][]string `json:"operators"` // by type
-	Values    map[string][]string `json:"values"`    // by field, those that devices have
-	Groups    []string            `json:"groups"`
+	Fields    []condition.Field
+	Operators map[string][]string // by type
+	Values    map[string][]string // by field, those that devices have
+	Groups    []string
 }
 
 // RecordFields lists what conditions on records may ask about.

@@ -33,17 +33,17 @@ var comparableFacts = []string{
 
 // FactView is a hardware fact with what each source says of it.
 type FactView struct {
-	Fact   string     `json:"fact"`
-	Holds  string     `json:"holds"` // what counts: the newest report
-	Differ bool       `json:"differ"`
-	Said   []FactSaid `json:"said"`
+	Fact   string
+	Holds  string // what counts: the newest report
+	Differ bool
+	Said   []FactSaid
 }
 
 // FactSaid is what one source says.
 type FactSaid struct {
-	Source string `json:"source"`
-	Value  string `json:"value"`
-	At     int64  `json:"at"`
+	Source string
+	Value  string
+	At     int64
 }
 
 // factViews compares what sources say of one device.
@@ -109,8 +109,8 @@ func disagreements(tx *sqlite.Tx) (map[int64]int64, error) {
 // SourceDiffer is a program that the sources of a device see differently. Versions is what each source sees, by its
 // name; a source that sees none is left out.
 type SourceDiffer struct {
-	Name     string            `json:"name"`
-	Versions map[string]string `json:"versions"`
+	Name     string
+	Versions map[string]string
 }
 
 // softwareViews lists the programs on which the sources of a device disagree.
@@ -152,11 +152,11 @@ func softwareViews(seen []evidencedb.SourceView, sources map[string]int64) []Sou
 
 // FileSearch is what a search for files found.
 type FileSearch struct {
-	Files   []evidencedb.FileRow `json:"files"`
-	Total   int                  `json:"total"`
-	Devices int                  `json:"devices"` // that have any of them
-	Stale   int                  `json:"stale"`
-	Unknown int                  `json:"unknown"` // devices in service of which no file is known
+	Files   []evidencedb.FileRow
+	Total   int
+	Devices int // that have any of them
+	Stale   int
+	Unknown int // devices in service of which no file is known
 }
 
 // shownFiles is how many file names a search lists.
@@ -189,11 +189,11 @@ func (svc *Service) FindFiles(ctx context.Context, pattern string) (FileSearch, 
 
 // Drill is one level of the way from publishers down to the file.
 type Drill struct {
-	Publisher string                 `json:"publisher"`
-	Product   string                 `json:"product"`
-	ProductID int64                  `json:"productId"`
-	Levels    []evidencedb.Level     `json:"levels"`
-	Holders   []evidencedb.HolderRow `json:"holders"`
+	Publisher string
+	Product   string
+	ProductID int64
+	Levels    []evidencedb.Level
+	Holders   []evidencedb.HolderRow
 }
 
 // shownHolders is how many devices a version lists.
@@ -245,22 +245,22 @@ func (svc *Service) Drill(ctx context.Context, publisher string, product int64, 
 
 // DeviceEvidence is the age of each kind of evidence on a device, and what its sources say.
 type DeviceEvidence struct {
-	Ages    []KindAge               `json:"ages"`
-	Facts   []FactView              `json:"facts"`
-	Differ  []SourceDiffer          `json:"differ"`
-	Sources map[string]int64        `json:"sources"`
-	Missing []evidencedb.MissingRow `json:"missing"`
-	Groups  []string                `json:"groups"`
-	Order   string                  `json:"order"` // a scan that waits or runs
-	Same    []string                `json:"sameName"`
+	Ages    []KindAge
+	Facts   []FactView
+	Differ  []SourceDiffer
+	Sources map[string]int64
+	Missing []evidencedb.MissingRow
+	Groups  []string
+	Order   string // a scan that waits or runs
+	Same    []string
 }
 
 // KindAge is the age of one kind of evidence.
 type KindAge struct {
-	Kind  string `json:"kind"`
-	At    int64  `json:"at"`
-	Age   string `json:"age"`
-	Limit int    `json:"limit"` // days
+	Kind  string
+	At    int64
+	Age   string
+	Limit int // days
 }
 
 // DeviceEvidence returns how far what is known of a device can be trusted.

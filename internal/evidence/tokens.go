@@ -57,18 +57,18 @@ func (svc *Collecting) NewToken(ctx context.Context, source, findsBy, who string
 
 // TokenView is a token without its secret.
 type TokenView struct {
-	ID        int64  `json:"id"`
-	Source    string `json:"source"`
-	Hint      string `json:"hint"`
-	FindsBy   string `json:"findsBy"`
-	CreatedAt int64  `json:"createdAt"`
-	Author    string `json:"author"`
-	LastUsed  int64  `json:"lastUsed"`
-	LastFrom  string `json:"lastFrom"`
-	RevokedAt int64  `json:"revokedAt"`
-	RevokedBy string `json:"revokedBy"`
-	Scans     int64  `json:"scans"`
-	Devices   int64  `json:"devices"`
+	ID        int64
+	Source    string
+	Hint      string
+	FindsBy   string
+	CreatedAt int64
+	Author    string
+	LastUsed  int64
+	LastFrom  string
+	RevokedAt int64
+	RevokedBy string
+	Scans     int64
+	Devices   int64
 }
 
 // Tokens lists all tokens.

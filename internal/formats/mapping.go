@@ -67,10 +67,10 @@ func (m *Mapping) apply(header []string, kind *Kind) []string {
 
 // Proposal is what a header is proposed to be, and why.
 type Proposal struct {
-	Header string   `json:"header"`
-	Column string   `json:"column"` // Keep where nothing fits
-	Why    string   `json:"why"`
-	Sample []string `json:"sample"`
+	Header string
+	Column string // Keep where nothing fits
+	Why    string
+	Sample []string
 }
 
 // synonyms are words of the trade for the columns (common practice), in the form that plain makes of them.

@@ -26,27 +26,27 @@ type ImportRequest struct {
 
 // AsideLine is a line that was put aside.
 type AsideLine struct {
-	File    string `json:"file"`
-	Line    int    `json:"line"`
-	Content string `json:"content"`
-	Reason  string `json:"reason"`
+	File    string
+	Line    int
+	Content string
+	Reason  string
 }
 
 // ImportResult says what an import did, or would do. Settled lines were put aside in an earlier import and mended or
 // dropped since.
 type ImportResult struct {
-	Kind    string      `json:"kind"`
-	File    string      `json:"file"`
-	Lines   int         `json:"lines"`
-	Added   int         `json:"added"`
-	Changed int         `json:"changed"`
-	Same    int         `json:"same"`
-	Gone    int         `json:"gone"`
-	Scans   int         `json:"scans"` // that were not known before; evidence is newer even where nothing differs
-	Settled int         `json:"settled"`
-	Aside   []AsideLine `json:"aside"`
-	Columns []string    `json:"columns"` // custom columns that were kept
-	Samples []Sample    `json:"samples"`
+	Kind    string
+	File    string
+	Lines   int
+	Added   int
+	Changed int
+	Same    int
+	Gone    int
+	Scans   int // that were not known before; evidence is newer even where nothing differs
+	Settled int
+	Aside   []AsideLine
+	Columns []string // custom columns that were kept
+	Samples []Sample
 
 	seen []seenSample
 }
@@ -54,8 +54,8 @@ type ImportResult struct {
 // Sample is one of the first lines that a file would add, change or end, so that a person sees what is meant by the
 // numbers.
 type Sample struct {
-	What string `json:"what" enum:"new,changed,gone,kept"`
-	Text string `json:"text"`
+	What string // new, changed, gone, kept
+	Text string
 }
 
 type seenSample struct {

@@ -23,18 +23,18 @@ type Mailer interface {
 
 // Mail is a message that waits to be sent or was.
 type Mail struct {
-	ID        int64  `json:"id"`
-	Address   string `json:"address"`
-	Subject   string `json:"subject"`
-	Body      string `json:"body"`
-	QueuedAt  int64  `json:"queuedAt" unit:"unix"`
-	SentAt    int64  `json:"sentAt" unit:"unix"`
-	Tries     int64  `json:"tries"`
-	Error     string `json:"error"`
-	After     int64  `json:"after" unit:"unix" doc:"it leaves then or later, and can be called back until then"`
-	Question  int64  `json:"question" doc:"the question that it asks, 0 where it asks none"`
-	DueAt     int64  `json:"dueAt" unit:"unix" doc:"when it is tried next"`
-	GivenUpAt int64  `json:"givenUpAt" unit:"unix" doc:"when nobody tried it any more, 0 where it is not given up"`
+	ID        int64  `column:"id"`
+	Address   string `column:"address"`
+	Subject   string `column:"subject"`
+	Body      string `column:"body"`
+	QueuedAt  int64  `column:"queuedAt"` // seconds since 1970
+	SentAt    int64  `column:"sentAt"`   // seconds since 1970
+	Tries     int64  `column:"tries"`
+	Error     string `column:"error"`
+	After     int64  `column:"after"`     // it leaves then or later, and can be called back until then
+	Question  int64  `column:"question"`  // the question that it asks, 0 where it asks none
+	DueAt     int64  `column:"dueAt"`     // when it is tried next
+	GivenUpAt int64  `column:"givenUpAt"` // when nobody tried it any more, 0 where it is not given up
 }
 
 // QueueMail lets a message wait to be sent.

@@ -23,116 +23,116 @@ import (
 
 // ProductPosition is the position of one product, opened into both sides.
 type ProductPosition struct {
-	ProductID int64            `json:"productId"`
-	Publisher string           `json:"publisher"`
-	Product   string           `json:"product"`
-	AsOf      string           `json:"asOf"`
-	Words     string           `json:"words"`
-	Metrics   []MetricPosition `json:"metrics"`
-	Folded    int64            `json:"folded"`
-	Excluded  []Excluded       `json:"excluded"`
+	ProductID int64
+	Publisher string
+	Product   string
+	AsOf      string
+	Words     string
+	Metrics   []MetricPosition
+	Folded    int64
+	Excluded  []Excluded
 }
 
 // Excluded counts installs of the product that do not count, by reason.
 type Excluded struct {
-	Reason string `json:"reason"`
-	Count  int64  `json:"count"`
+	Reason string
+	Count  int64
 }
 
 // MetricPosition is one position with its lines and its demand in groups.
 type MetricPosition struct {
-	Metric   string      `json:"metric"`
-	Counted  bool        `json:"counted"`
-	Owned    int64       `json:"owned"`
-	Needed   int64       `json:"needed"`
-	Covered  int64       `json:"covered"`
-	Short    int64       `json:"short"`
-	Surplus  int64       `json:"surplus"`
-	Low      int64       `json:"low"`
-	High     int64       `json:"high"`
-	Free     int64       `json:"free" doc:"covered without a right of its own"`
-	Outside  int64       `json:"outside" doc:"devices that have it and that this metric does not count"`
-	Pack     int64       `json:"pack" doc:"what it is bought in"`
-	Buy      int64       `json:"buy" doc:"packs that would cover what is short"`
-	Terms    []string    `json:"terms"`
-	Disagree []string    `json:"disagree" doc:"terms that its lines disagree on; the strictest counts"`
-	Exposure string      `json:"exposure"`
-	Spare    string      `json:"spare"`
-	Currency string      `json:"currency"`
-	Proof    ProofView   `json:"proof"`
-	Lines    []LineView  `json:"lines"`
-	Groups   []GroupView `json:"groups"`
-	Doubt    []DoubtView `json:"doubt"`
+	Metric   string
+	Counted  bool
+	Owned    int64
+	Needed   int64
+	Covered  int64
+	Short    int64
+	Surplus  int64
+	Low      int64
+	High     int64
+	Free     int64 // covered without a right of its own
+	Outside  int64 // devices that have it and that this metric does not count
+	Pack     int64 // what it is bought in
+	Buy      int64 // packs that would cover what is short
+	Terms    []string
+	Disagree []string // terms that its lines disagree on; the strictest counts
+	Exposure string
+	Spare    string
+	Currency string
+	Proof    ProofView
+	Lines    []LineView
+	Groups   []GroupView
+	Doubt    []DoubtView
 }
 
 // ProofView shows that an allocation is the best: no allocation covers more than Bound, at list price, and this one
 // covers Covered.
 type ProofView struct {
-	Covered string `json:"covered"`
-	Bound   string `json:"bound"`
-	Best    bool   `json:"best"`
-	Looked  int    `json:"looked" doc:"parts of the search where a right can serve several units; 0 where prices alone show it"`
+	Covered string
+	Bound   string
+	Best    bool
+	Looked  int // parts of the search where a right can serve several units; 0 where prices alone show it
 }
 
 // LineView is an entitlement in a position.
 type LineView struct {
-	Code      string `json:"code"`
-	Terms     string `json:"terms"`
-	Effective int64  `json:"effective"`
-	Used      int64  `json:"used"`
-	Spare     int64  `json:"spare"`
-	Why       string `json:"why"`
-	Unmatched int64  `json:"unmatched"`
-	Consumed  int64  `json:"consumed" doc:"used up by upgrades"`
-	Contract  string `json:"contract"`
-	Worth     string `json:"worth" doc:"what one more right of it would cover, at list price; empty for nothing"`
+	Code      string
+	Terms     string
+	Effective int64
+	Used      int64
+	Spare     int64
+	Why       string
+	Unmatched int64
+	Consumed  int64 // used up by upgrades
+	Contract  string
+	Worth     string // what one more right of it would cover, at list price; empty for nothing
 }
 
 // GroupView is demand that is covered by one line for one reason, or not covered for one reason.
 type GroupView struct {
-	Key    string `json:"key"`
-	Line   string `json:"line"` // empty where nothing covers it
-	Reason string `json:"reason"`
-	Count  int    `json:"count"`
+	Key    string
+	Line   string // empty where nothing covers it
+	Reason string
+	Count  int
 }
 
 // DoubtView is how many devices of a kind the figure knows how much of.
 type DoubtView struct {
-	Kind  evidence.DeviceKind `json:"kind"`
-	Fresh int64               `json:"fresh"`
-	Stale int64               `json:"stale"`
-	Never int64               `json:"never"`
+	Kind  evidence.DeviceKind
+	Fresh int64
+	Stale int64
+	Never int64
 }
 
 // UnitView is one unit of demand with what it came to.
 type UnitView struct {
-	Device     string        `json:"device"` // device_id
-	DeviceName string        `json:"deviceName"`
-	User       string        `json:"user"` // user_id
-	UserName   string        `json:"userName"`
-	Unit       string        `json:"unit"`
-	Count      int64         `json:"count" doc:"licences of it that this line speaks of"`
-	Whole      int64         `json:"whole" doc:"licences that it needs altogether"`
-	Free       bool          `json:"free" doc:"covered without a right of its own"`
-	With       string        `json:"with" doc:"device_id of the device whose right serves it"`
-	Calc       []demand.Line `json:"calc" doc:"how the count came about"`
-	Guests     []GuestView   `json:"guests"`
-	From       int64         `json:"from" doc:"of a session, in seconds since 1970"`
-	To         int64         `json:"to"`
-	Needs      string        `json:"needs"`
-	Line       string        `json:"line"`
-	Reason     string        `json:"reason"`
-	Why        string        `json:"why"`
-	Fresh      bool          `json:"fresh"`
-	LastSeen   int64         `json:"lastSeen"`
-	Records    []int64       `json:"records"`
+	Device     string // device_id
+	DeviceName string
+	User       string // user_id
+	UserName   string
+	Unit       string
+	Count      int64         // licences of it that this line speaks of
+	Whole      int64         // licences that it needs altogether
+	Free       bool          // covered without a right of its own
+	With       string        // device_id of the device whose right serves it
+	Calc       []demand.Line // how the count came about
+	Guests     []GuestView
+	From       int64 // of a session, in seconds since 1970
+	To         int64
+	Needs      string
+	Line       string
+	Reason     string
+	Why        string
+	Fresh      bool
+	LastSeen   int64
+	Records    []int64
 }
 
 // GuestView is a virtual machine that makes demand on a host.
 type GuestView struct {
-	Device string `json:"device"`
-	Name   string `json:"name"`
-	Cores  int64  `json:"cores"`
+	Device string
+	Name   string
+	Cores  int64
 }
 
 // productEstate loads one product and computes its positions as of a day.

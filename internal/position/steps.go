@@ -20,47 +20,47 @@ import (
 
 // CauseStep is what one cause changed in a metric.
 type CauseStep struct {
-	Cause   string           `json:"cause"`
-	Metric  string           `json:"metric"`
-	Change  snapshot.Figures `json:"change"`
-	Devices []StepRef        `json:"devices" doc:"at most 200 of them"`
-	Count   int              `json:"count" doc:"devices altogether"`
-	Users   []StepRef        `json:"users"`
-	Lines   []StepLine       `json:"lines"`
+	Cause   string
+	Metric  string
+	Change  snapshot.Figures
+	Devices []StepRef // at most 200 of them
+	Count   int       // devices altogether
+	Users   []StepRef
+	Lines   []StepLine
 }
 
 // StepRef names a device or a user of a step.
 type StepRef struct {
-	Code string `json:"code"`
-	Name string `json:"name"`
-	What string `json:"what" doc:"what it needs before and after"`
+	Code string
+	Name string
+	What string // what it needs before and after
 }
 
 // StepLine names an entitlement of a step, with what it came to on both days.
 type StepLine struct {
-	Code   string `json:"code"`
-	Before int64  `json:"before"`
-	After  int64  `json:"after"`
-	Why    string `json:"why"`
+	Code   string
+	Before int64
+	After  int64
+	Why    string
 }
 
 // ProductSteps is how the position of a product came from one day to another, by metric in steps that add up.
 type ProductSteps struct {
-	ProductID int64        `json:"productId"`
-	Publisher string       `json:"publisher"`
-	Product   string       `json:"product"`
-	From      string       `json:"from"`
-	To        string       `json:"to"`
-	Currency  string       `json:"currency"`
-	Metrics   []MetricStep `json:"metrics"`
-	Steps     []CauseStep  `json:"steps"`
+	ProductID int64
+	Publisher string
+	Product   string
+	From      string
+	To        string
+	Currency  string
+	Metrics   []MetricStep
+	Steps     []CauseStep
 }
 
 // MetricStep has both ends of a metric.
 type MetricStep struct {
-	Metric string           `json:"metric"`
-	Before snapshot.Figures `json:"before"`
-	After  snapshot.Figures `json:"after"`
+	Metric string
+	Before snapshot.Figures
+	After  snapshot.Figures
 }
 
 // twoDays are the estates of two days, in one state of knowledge.
@@ -237,37 +237,37 @@ func (d *twoDays) view(f *snapshot.ProductFacts, s *position.Step) []CauseStep {
 
 // MovedPosition is a position that is another on the second day.
 type MovedPosition struct {
-	ProductID int64            `json:"productId"`
-	Publisher string           `json:"publisher"`
-	Product   string           `json:"product"`
-	Metric    string           `json:"metric"`
-	Before    snapshot.Figures `json:"before"`
-	After     snapshot.Figures `json:"after"`
-	Currency  string           `json:"currency"`
-	Causes    string           `json:"causes" doc:"what moved it, the greatest first"`
+	ProductID int64
+	Publisher string
+	Product   string
+	Metric    string
+	Before    snapshot.Figures
+	After     snapshot.Figures
+	Currency  string
+	Causes    string // what moved it, the greatest first
 
 	moved decimal.Decimal // exposure, in euros
 }
 
 // CauseSum is what one cause changed over all products.
 type CauseSum struct {
-	Cause    string `json:"cause"`
-	Products int    `json:"products"`
-	Exposure string `json:"exposure" doc:"in euros"`
-	Short    int64  `json:"short"`
-	Surplus  int64  `json:"surplus"`
+	Cause    string
+	Products int
+	Exposure string // in euros
+	Short    int64
+	Surplus  int64
 }
 
 // AllSteps is how the positions of all products came from one day to another. Exposure is in euros and adds up:
 // ExposureBefore and the causes give ExposureAfter.
 type AllSteps struct {
-	From           string          `json:"from"`
-	To             string          `json:"to"`
-	ExposureBefore string          `json:"exposureBefore"`
-	ExposureAfter  string          `json:"exposureAfter"`
-	Causes         []CauseSum      `json:"causes"`
-	Positions      []MovedPosition `json:"positions"`
-	Without        int             `json:"without" doc:"products whose currency has no rate: they are not in the sum"`
+	From           string
+	To             string
+	ExposureBefore string
+	ExposureAfter  string
+	Causes         []CauseSum
+	Positions      []MovedPosition
+	Without        int // products whose currency has no rate: they are not in the sum
 }
 
 // AllSteps compares all positions on two days, by what is known now. It takes about twice as long as working all of

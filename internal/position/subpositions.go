@@ -21,32 +21,32 @@ import (
 
 // PartView is the part of a position that belongs to a unit, a country or a contract.
 type PartView struct {
-	Name     string `json:"name" doc:"empty is everyone's, or no contract"`
-	Owned    int64  `json:"owned" doc:"rights used there, and spare ones that are kept for it"`
-	Used     int64  `json:"used"`
-	Needed   int64  `json:"needed"`
-	Covered  int64  `json:"covered"`
-	Short    int64  `json:"short"`
-	Surplus  int64  `json:"surplus"`
-	Exposure string `json:"exposure"`
+	Name     string // empty is everyone's, or no contract
+	Owned    int64  // rights used there, and spare ones that are kept for it
+	Used     int64
+	Needed   int64
+	Covered  int64
+	Short    int64
+	Surplus  int64
+	Exposure string
 }
 
 // TransferView proposes to move spare rights to where something is short.
 type TransferView struct {
-	Line     string `json:"line"`
-	From     string `json:"from"`
-	Unit     string `json:"unit"`
-	Country  string `json:"country"`
-	Quantity int64  `json:"quantity"`
-	Worth    string `json:"worth" doc:"list price of what it covers"`
+	Line     string
+	From     string
+	Unit     string
+	Country  string
+	Quantity int64
+	Worth    string // list price of what it covers
 }
 
 // PartsOfMetric are the parts of one metric.
 type PartsOfMetric struct {
-	Metric    string         `json:"metric"`
-	Currency  string         `json:"currency"`
-	Parts     []PartView     `json:"parts"`
-	Transfers []TransferView `json:"transfers"`
+	Metric    string
+	Currency  string
+	Parts     []PartView
+	Transfers []TransferView
 }
 
 // Parts splits the position of a product by unit, country or contract.
@@ -104,13 +104,13 @@ func (svc *Service) Parts(ctx context.Context, product int64, by string, asOf ci
 
 // ProofRun is what doing an allocation again, by another way, found.
 type ProofRun struct {
-	Metric  string   `json:"metric"`
-	Allowed bool     `json:"allowed" doc:"no right is given out twice, and none where it may not be"`
-	Best    bool     `json:"best" doc:"no allocation covers more"`
-	Covered string   `json:"covered"`
-	Bound   string   `json:"bound"`
-	Same    bool     `json:"same" doc:"the stored figures are those that come out"`
-	Lines   []string `json:"lines" doc:"what one more right of each line would cover"`
+	Metric  string
+	Allowed bool // no right is given out twice, and none where it may not be
+	Best    bool // no allocation covers more
+	Covered string
+	Bound   string
+	Same    bool     // the stored figures are those that come out
+	Lines   []string // what one more right of each line would cover
 }
 
 // Prove works the position of a product out again from its evidence, checks the allocation without trusting how it

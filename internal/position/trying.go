@@ -14,35 +14,35 @@ import (
 
 // TriedPosition is a position before and after all measures.
 type TriedPosition struct {
-	ProductID int64            `json:"productId"`
-	Publisher string           `json:"publisher"`
-	Product   string           `json:"product"`
-	Metric    string           `json:"metric"`
-	Currency  string           `json:"currency"`
-	Before    snapshot.Figures `json:"before"`
-	After     snapshot.Figures `json:"after"`
+	ProductID int64
+	Publisher string
+	Product   string
+	Metric    string
+	Currency  string
+	Before    snapshot.Figures
+	After     snapshot.Figures
 }
 
 // TriedMeasure is what one measure does after those before it.
 type TriedMeasure struct {
-	Words    string `json:"words"`
-	Error    string `json:"error" doc:"why it cannot be; then it is passed over"`
-	Cost     string `json:"cost"`
-	Saves    string `json:"saves" doc:"what is no longer paid at the next renewal"`
-	Currency string `json:"currency"`
-	Short    int64  `json:"short" doc:"by how much the shortfall changes"`
-	Surplus  int64  `json:"surplus"`
+	Words    string
+	Error    string // why it cannot be; then it is passed over
+	Cost     string
+	Saves    string // what is no longer paid at the next renewal
+	Currency string
+	Short    int64 // by how much the shortfall changes
+	Surplus  int64
 }
 
 // Tried is what a basket would do. Money is in euros; amounts without a rate are left out and counted.
 type Tried struct {
-	Positions      []TriedPosition `json:"positions"`
-	Measures       []TriedMeasure  `json:"measures"`
-	ExposureBefore string          `json:"exposureBefore"`
-	ExposureAfter  string          `json:"exposureAfter"`
-	Cost           string          `json:"cost"`
-	Saves          string          `json:"saves"`
-	Without        int             `json:"without"`
+	Positions      []TriedPosition
+	Measures       []TriedMeasure
+	ExposureBefore string
+	ExposureAfter  string
+	Cost           string
+	Saves          string
+	Without        int
 }
 
 // TryBasket works out what measures would do together, in their order. Nothing is changed.

@@ -13,17 +13,17 @@ import (
 
 // WayOut is one way out of a shortfall, worked out as a measure on its own.
 type WayOut struct {
-	What     string                   `json:"what" enum:"take back,remove,transfer,renew maintenance,widen,buy"`
-	Words    string                   `json:"words"`
-	Covers   int64                    `json:"covers" doc:"by how much the shortfall shrinks"`
-	Left     int64                    `json:"left" doc:"what stays short"`
-	Cost     string                   `json:"cost" doc:"0 where it costs nothing, empty where nobody knows"`
-	Currency string                   `json:"currency"`
-	Saves    string                   `json:"saves"`
-	Time     string                   `json:"time"`
-	Error    string                   `json:"error" doc:"why it cannot be"`
-	Measures []snapshot.BasketMeasure `json:"measures" doc:"to be tried together with others"`
-	Cases    []int64                  `json:"cases" doc:"cases that do it"`
+	What     string // take back, remove, transfer, renew maintenance, widen, buy
+	Words    string
+	Covers   int64  // by how much the shortfall shrinks
+	Left     int64  // what stays short
+	Cost     string // 0 where it costs nothing, empty where nobody knows
+	Currency string
+	Saves    string
+	Time     string
+	Error    string                   // why it cannot be
+	Measures []snapshot.BasketMeasure // to be tried together with others
+	Cases    []int64                  // cases that do it
 }
 
 // WaysOut lists the ways out of a product's shortfall, each by itself, with what it covers, costs, and how long it

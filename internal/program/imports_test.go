@@ -29,6 +29,7 @@ var allowed = map[string][]string{
 	"starter":  {"formats"},
 	"collect":  {"formats"},
 	"rest":     {"sqlite", "formats", "clock"},
+	"wire":     {"snapshot", "rest"},
 }
 
 // service is what a station's service may import besides its own tables.
@@ -39,8 +40,8 @@ var service = []string{
 // tables is what a station's tables may import.
 var tables = []string{"snapshot", "renewal", "sqlite", "formats"}
 
-// routes is what a station's routes may import besides the station itself.
-var routes = []string{"rest", "snapshot", "intake", "outbox", "renewal", "formats", "progress"}
+// routes is what a station's routes may import besides the station itself: never its tables, nor the snapshot's.
+var routes = []string{"rest", "wire", "intake", "outbox", "renewal", "formats", "progress"}
 
 // outside is what the core must not reach: no SQL, HTTP, files, clock of its own or randomness.
 var outside = []string{"database/sql", "net/http", "os", "math/rand", "math/rand/v2"}
@@ -96,7 +97,7 @@ func mayImport(pkg string) (may []string, judged bool) {
 		return append(slices.Clone(service), station+"/"+station+"db"), true
 	}
 	if rest == station+"http" {
-		return append(slices.Clone(routes), station, station+"/"+station+"db"), true
+		return append(slices.Clone(routes), station), true
 	}
 	return tables, rest == station+"db"
 }

@@ -455,7 +455,7 @@ func TestStatements(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if v, err := a.Position.Statement(ctx, id, false); err != nil || v.Differ != 0 || v.Positions[0].Said.Needed != 1 {
+	if v, err := a.Position.Statement(ctx, id, false); err != nil || v.Differ != 0 || v.Compared[0].Said.Needed != 1 {
 		t.Fatalf("%+v, %v", v, err)
 	}
 	// A scan of that day comes late: what was said stays, and what is known now of that day differs.
@@ -468,9 +468,9 @@ func TestStatements(t *testing.T) {
 	if err := a.Pipeline.Refresh(ctx); err != nil {
 		t.Fatal(err)
 	}
-	if v, err = a.Position.Statement(ctx, id, false); err != nil || v.Differ != 1 || v.Positions[0].Said.Needed != 1 ||
-		v.Positions[0].Now.Needed != 2 ||
-		v.Positions[0].Now.Short != 1 {
+	if v, err = a.Position.Statement(ctx, id, false); err != nil || v.Differ != 1 || v.Compared[0].Said.Needed != 1 ||
+		v.Compared[0].Now.Needed != 2 ||
+		v.Compared[0].Now.Short != 1 {
 		t.Fatalf("%+v, %v", v, err)
 	}
 	if err := a.DB.Update(ctx, func(tx *sqlite.Tx) error {

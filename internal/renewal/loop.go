@@ -50,10 +50,10 @@ const (
 
 // RefreshStatus says whether figures are being renewed, and how often they have been since the program started.
 type RefreshStatus struct {
-	Renewals int64  `json:"renewals"`
-	Running  bool   `json:"running"`
-	Step     string `json:"step"`
-	Error    string `json:"error"`
+	Renewals int64
+	Running  bool
+	Step     string
+	Error    string
 }
 
 // Status returns whether figures are being renewed, or wait to be.

@@ -11,15 +11,15 @@ import (
 // Overview is what stands at each station of the work, and the money by currency.
 type Overview struct {
 	reportsdb.Counts
-	AsOf     string                 `json:"asOf"`
-	Money    []reportsdb.MoneyRow   `json:"money"`
-	Shortest []snapshot.PositionRow `json:"shortest"`
-	Silent   []snapshot.DeviceRow   `json:"silent"`
-	TopNames []snapshot.NameRow     `json:"topNames"`
-	Imports  []ImportView           `json:"imports"`
-	FreshFor int                    `json:"freshFor"`
-	Window   int                    `json:"window"`
-	Grace    int                    `json:"grace"`
+	AsOf     string
+	Money    []reportsdb.MoneyRow
+	Shortest []snapshot.PositionRow
+	Silent   []snapshot.DeviceRow
+	TopNames []snapshot.NameRow
+	Imports  []ImportView
+	FreshFor int
+	Window   int
+	Grace    int
 }
 
 // Overview counts what stands at each station.
@@ -69,16 +69,16 @@ func (svc *Service) Overview(ctx context.Context) (Overview, error) {
 
 // ImportView is one import of one file.
 type ImportView struct {
-	ID       int64  `json:"id"`
-	Kind     string `json:"kind"`
-	File     string `json:"file"`
-	Author   string `json:"author"`
-	At       int64  `json:"at"`
-	Lines    int64  `json:"lines"`
-	Added    int64  `json:"added"`
-	Changed  int64  `json:"changed"`
-	Gone     int64  `json:"gone"`
-	SetAside int64  `json:"setAside"`
+	ID       int64
+	Kind     string
+	File     string
+	Author   string
+	At       int64
+	Lines    int64
+	Added    int64
+	Changed  int64
+	Gone     int64
+	SetAside int64
 }
 
 func imports(tx *sqlite.Tx, limit int) ([]ImportView, error) {

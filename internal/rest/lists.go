@@ -62,26 +62,53 @@ func Of[T any](list func() *sqlite.List[T]) Lister[T] {
 	return func(*sqlite.ListQuery) (*sqlite.List[T], error) { return list(), nil }
 }
 
-// List makes the routes of a list: its pages, and all of it as a file.
-func List[T any](s *Server, name string, lister Lister[T]) {
+// Page is a page of a list as it is sent. Next is empty on the last one. Total counts all rows that fit; Stale and
+// Never those of them that rest on devices whose evidence is stale or that were never scanned, where the list knows.
+type Page[T any] struct {
+	Rows  []T    `json:"rows"`
+	Next  string `json:"next"`
+	Total int    `json:"total"`
+	Stale int    `json:"stale"`
+	Never int    `json:"never"`
+	Parts []Part `json:"parts"`
+}
+
+// Part counts the rows that have one value in the column by which a list is split.
+type Part struct {
+	Value string `json:"value"`
+	Count int    `json:"count"`
+	Stale int    `json:"stale"`
+	Never int    `json:"never"`
+}
+
+// List makes the routes of a list: its pages, and all of it as a file. to makes of a row what is sent.
+func List[R, T any](s *Server, name string, lister Lister[R], to func(R) T) {
 	Handle(
 		s,
 		access.Look,
 		huma.Operation{OperationID: name, Method: http.MethodGet, Path: "/api/" + name},
-		func(ctx context.Context, _ Account, in *ListInput) (page sqlite.Page[T], err error) {
+		func(ctx context.Context, _ Account, in *ListInput) (Page[T], error) {
 			q, err := in.Query()
 			if err != nil {
-				return page, err
+				return Page[T]{}, err
 			}
 			list, err := lister(&q)
 			if err != nil {
-				return page, err
+				return Page[T]{}, err
 			}
+			var page sqlite.Page[R]
 			err = s.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
 				page, err = list.Page(tx, q)
 				return err
 			})
-			return page, err
+			return Page[T]{
+				Rows:  Each(page.Rows, to),
+				Next:  page.Next,
+				Total: page.Total,
+				Stale: page.Stale,
+				Never: page.Never,
+				Parts: Each(page.Parts, func(p sqlite.Part) Part { return Part(p) }),
+			}, err
 		},
 	)
 	s.Router.Get("/api/"+name+".{format}", func(w http.ResponseWriter, r *http.Request) {
@@ -91,7 +118,7 @@ func List[T any](s *Server, name string, lister Lister[T]) {
 				return err
 			}
 			return s.DB.View(r.Context(), func(tx *sqlite.Tx) error {
-				return list.Each(tx, q, func(row T) error { return write(rowValues(row)) })
+				return list.Each(tx, q, func(row R) error { return write(rowValues(to(row))) })
 			})
 		})
 	})

@@ -18,8 +18,8 @@ import (
 )
 
 type countedRow struct {
-	N    int64  `json:"n"`
-	Text string `json:"text"`
+	N    int64  `json:"n" column:"n"`
+	Text string `json:"text" column:"text"`
 }
 
 // rows is a list of some rows, of which the one numbered bad cannot be read.
@@ -50,7 +50,7 @@ func rows(t *testing.T, n, bad int) *Server {
 			sqlite.Plain("n", "f.n"),
 			sqlite.Plain("text", "f.text"),
 		}}
-	}))
+	}), func(row countedRow) countedRow { return row })
 	return s
 }
 

@@ -14,7 +14,7 @@ import (
 
 // Somebody who begins a body and falls silent is given up; somebody who is slow, but steady, is not.
 func TestPatience(t *testing.T) {
-	const wait = 300 * time.Millisecond
+	const wait = 2 * time.Second
 	read := make(chan string, 1)
 	s := httptest.NewServer(patient(wait)(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		text, err := io.ReadAll(r.Body)
@@ -43,7 +43,7 @@ func TestPatience(t *testing.T) {
 			return "nothing ended"
 		}
 	}
-	if got := send(8, wait/4); got != "xxxxxxxx" {
+	if got := send(8, wait/5); got != "xxxxxxxx" {
 		t.Errorf("slow and steady: %q", got)
 	}
 	if got := send(3, 0); got != "given up" {

@@ -48,13 +48,64 @@ func CountOr(n int, err error) (Done, error) { return Done{Count: n}, err }
 func MadeOr(id int64, err error) (Made, error) { return Made{ID: id}, err }
 
 // OnID answers a request that names a thing by its number and says no more.
-func OnID(do func(ctx context.Context, id int64, who string) error) func(context.Context, Account, *ByID) (Done, error) {
+func OnID(do func(ctx context.Context, id int64, who string) error) Handler[ByID, Done] {
 	return func(ctx context.Context, me Account, in *ByID) (Done, error) { return DoneOr(do(ctx, in.ID, me.Name)) }
 }
 
-// Plain answers a request that says nothing but that it asks.
-func Plain[T any](ask func(ctx context.Context) (T, error)) func(context.Context, Account, *None) (T, error) {
-	return func(ctx context.Context, _ Account, _ *None) (T, error) { return ask(ctx) }
+// Plain answers a request that says nothing but that it asks. to makes of the answer what is sent: One or All.
+func Plain[A, B any](ask func(ctx context.Context) (A, error), to func(A, error) (B, error)) Handler[None, B] {
+	return func(ctx context.Context, _ Account, _ *None) (B, error) { return to(ask(ctx)) }
+}
+
+// One makes what is sent of one answer.
+func One[A, B any](to func(A) B) func(A, error) (B, error) {
+	return func(v A, err error) (B, error) {
+		if err != nil {
+			var none B
+			return none, err
+		}
+		return to(v), nil
+	}
+}
+
+// All makes what is sent of a list of answers.
+func All[A, B any](to func(A) B) func([]A, error) ([]B, error) {
+	return func(list []A, err error) ([]B, error) { return Each(list, to), err }
+}
+
+// Each makes something of each thing of a list; of no list it makes none.
+func Each[A, B any](list []A, to func(A) B) []B {
+	if list == nil {
+		return nil
+	}
+	out := make([]B, len(list))
+	for i, v := range list {
+		out[i] = to(v)
+	}
+	return out
+}
+
+// EachKey makes something of each value of a map.
+func EachKey[K comparable, A, B any](list map[K]A, to func(A) B) map[K]B {
+	if list == nil {
+		return nil
+	}
+	out := make(map[K]B, len(list))
+	for k, v := range list {
+		out[k] = to(v)
+	}
+	return out
+}
+
+// Maybe makes something of what may be there.
+func Maybe[A, B any](to func(A) B) func(*A) *B {
+	return func(v *A) *B {
+		if v == nil {
+			return nil
+		}
+		out := to(*v)
+		return &out
+	}
 }
 
 func Get(id, path string) huma.Operation {

@@ -11,15 +11,15 @@ import (
 // Move is how one position would change. Before and After are surplus less shortfall; a position may also change in
 // money alone.
 type Move struct {
-	Product      string `json:"product"`
-	Metric       string `json:"metric"`
-	NeededBefore int64  `json:"neededBefore"`
-	NeededAfter  int64  `json:"neededAfter"`
-	Before       int64  `json:"before"`
-	After        int64  `json:"after"`
-	MoneyBefore  string `json:"moneyBefore" doc:"what the shortfall is worth at list price"`
-	MoneyAfter   string `json:"moneyAfter"`
-	Currency     string `json:"currency"`
+	Product      string
+	Metric       string
+	NeededBefore int64
+	NeededAfter  int64
+	Before       int64
+	After        int64
+	MoneyBefore  string // what the shortfall is worth at list price
+	MoneyAfter   string
+	Currency     string
 }
 
 type ProductMetric struct {

@@ -7,30 +7,30 @@ import (
 
 // DeviceRow is a line of the list of devices. LastSeen is in seconds since 1970, 0 for never.
 type DeviceRow struct {
-	ID           int64  `json:"id"`
-	Code         string `json:"code"`
-	Name         string `json:"name"`
-	Kind         string `json:"kind"`
-	Environment  string `json:"environment"`
-	Unit         string `json:"unit"`
-	Site         string `json:"site"`
-	User         string `json:"user"`
-	Status       string `json:"status"`
-	Country      string `json:"country"`
-	Hosting      string `json:"hosting"`
-	OS           string `json:"os"`
-	Cluster      string `json:"cluster"`
-	LastSeen     int64  `json:"lastSeen" unit:"unix"`
-	Age          string `json:"age"`
-	HardwareAge  string `json:"hardwareAge"`
-	UseAge       string `json:"useAge"`
-	DirectoryAge string `json:"directoryAge"`
-	Namesakes    int64  `json:"namesakes"`
-	Differ       int64  `json:"differ"`
-	Installs     int64  `json:"installs"`
-	Unrecognised int64  `json:"unrecognised"`
-	Counted      int64  `json:"counted"`
-	Cases        int64  `json:"cases"`
+	ID           int64  `column:"id"`
+	Code         string `column:"code"`
+	Name         string `column:"name"`
+	Kind         string `column:"kind"`
+	Environment  string `column:"environment"`
+	Unit         string `column:"unit"`
+	Site         string `column:"site"`
+	User         string `column:"user"`
+	Status       string `column:"status"`
+	Country      string `column:"country"`
+	Hosting      string `column:"hosting"`
+	OS           string `column:"os"`
+	Cluster      string `column:"cluster"`
+	LastSeen     int64  `column:"lastSeen"` // seconds since 1970
+	Age          string `column:"age"`
+	HardwareAge  string `column:"hardwareAge"`
+	UseAge       string `column:"useAge"`
+	DirectoryAge string `column:"directoryAge"`
+	Namesakes    int64  `column:"namesakes"`
+	Differ       int64  `column:"differ"`
+	Installs     int64  `column:"installs"`
+	Unrecognised int64  `column:"unrecognised"`
+	Counted      int64  `column:"counted"`
+	Cases        int64  `column:"cases"`
 }
 
 // DeviceList is the list of devices.
@@ -75,20 +75,20 @@ func DeviceList() *sqlite.List[DeviceRow] {
 
 // NameRow is a line of the list of raw names, those of one key together.
 type NameRow struct {
-	Key       string  `json:"key"`
-	Publisher string  `json:"publisher"`
-	Name      string  `json:"name"`
-	Versions  int64   `json:"versions"`
-	Records   int64   `json:"records"`
-	Installs  int64   `json:"installs"`
-	Devices   int64   `json:"devices"`
-	Stale     int64   `json:"stale"`
-	State     string  `json:"state"`
-	Gather    string  `json:"gather"`
-	Likely    string  `json:"likely"`
-	Score     float64 `json:"score"`
-	Money     string  `json:"money" doc:"in euros, what would follow if the first proposal were right"`
-	Findings  int64   `json:"findings"`
+	Key       string  `column:"key"`
+	Publisher string  `column:"publisher"`
+	Name      string  `column:"name"`
+	Versions  int64   `column:"versions"`
+	Records   int64   `column:"records"`
+	Installs  int64   `column:"installs"`
+	Devices   int64   `column:"devices"`
+	Stale     int64   `column:"stale"`
+	State     string  `column:"state"`
+	Gather    string  `column:"gather"`
+	Likely    string  `column:"likely"`
+	Score     float64 `column:"score"`
+	Money     string  `column:"money"` // in euros, what would follow if the first proposal were right
+	Findings  int64   `column:"findings"`
 }
 
 // NameList is the list of raw names.
@@ -119,22 +119,22 @@ func NameList() *sqlite.List[NameRow] {
 
 // ProductRow is a line of the list of titles, one for each product.
 type ProductRow struct {
-	ID        int64  `json:"id"`
-	Publisher string `json:"publisher"`
-	Product   string `json:"product"`
-	Category  string `json:"category"`
-	Model     string `json:"model"`
-	Releases  int64  `json:"releases"`
-	Versions  int64  `json:"versions"`
-	Installs  int64  `json:"installs"`
-	Devices   int64  `json:"devices"`
-	Stale     int64  `json:"stale"`
-	Counted   int64  `json:"counted"`
-	Folded    int64  `json:"folded"`
-	LeftOut   int64  `json:"leftOut"`
-	Rights    int64  `json:"rights"`
-	Tags      string `json:"tags"`
-	Watched   bool   `json:"watched"`
+	ID        int64  `column:"id"`
+	Publisher string `column:"publisher"`
+	Product   string `column:"product"`
+	Category  string `column:"category"`
+	Model     string `column:"model"`
+	Releases  int64  `column:"releases"`
+	Versions  int64  `column:"versions"`
+	Installs  int64  `column:"installs"`
+	Devices   int64  `column:"devices"`
+	Stale     int64  `column:"stale"`
+	Counted   int64  `column:"counted"`
+	Folded    int64  `column:"folded"`
+	LeftOut   int64  `column:"leftOut"`
+	Rights    int64  `column:"rights"`
+	Tags      string `column:"tags"`
+	Watched   bool   `column:"watched"`
 }
 
 // ProductList is the list of products.
@@ -179,28 +179,28 @@ func ProductList() *sqlite.List[ProductRow] {
 
 // PositionRow is a line of the position.
 type PositionRow struct {
-	ID        string `json:"id"`
-	ProductID int64  `json:"productId"`
-	Publisher string `json:"publisher"`
-	Product   string `json:"product"`
-	Metric    string `json:"metric"`
-	Counted   bool   `json:"counted"`
-	Owned     int64  `json:"owned"`
-	Needed    int64  `json:"needed"`
-	Covered   int64  `json:"covered"`
-	Short     int64  `json:"short"`
-	Surplus   int64  `json:"surplus"`
-	Free      int64  `json:"free" doc:"covered without a right of its own"`
-	Low       int64  `json:"low"`
-	High      int64  `json:"high"`
-	Exposure  string `json:"exposure"`
-	Spare     string `json:"spare"`
-	Currency  string `json:"currency"`
-	State     string `json:"state"` // short, even, spare, unknown
-	Balance   int64  `json:"balance"`
-	Doubtful  bool   `json:"doubtful"`
-	Pack      int64  `json:"pack" doc:"what it is bought in"`
-	Watched   bool   `json:"watched"`
+	ID        string `column:"id"`
+	ProductID int64  `column:"productId"`
+	Publisher string `column:"publisher"`
+	Product   string `column:"product"`
+	Metric    string `column:"metric"`
+	Counted   bool   `column:"counted"`
+	Owned     int64  `column:"owned"`
+	Needed    int64  `column:"needed"`
+	Covered   int64  `column:"covered"`
+	Short     int64  `column:"short"`
+	Surplus   int64  `column:"surplus"`
+	Free      int64  `column:"free"` // covered without a right of its own
+	Low       int64  `column:"low"`
+	High      int64  `column:"high"`
+	Exposure  string `column:"exposure"`
+	Spare     string `column:"spare"`
+	Currency  string `column:"currency"`
+	State     string `column:"state"` // short, even, spare, unknown
+	Balance   int64  `column:"balance"`
+	Doubtful  bool   `column:"doubtful"`
+	Pack      int64  `column:"pack"` // what it is bought in
+	Watched   bool   `column:"watched"`
 }
 
 // PositionList is the list of the position. The default order puts the greatest exposure first.
@@ -245,28 +245,28 @@ func PositionList() *sqlite.List[PositionRow] {
 
 // EntitlementRow is a line of the list of entitlements. Effective and Why are filled in by the use case.
 type EntitlementRow struct {
-	ID        int64     `json:"id"`
-	Code      string    `json:"code"`
-	ProductID int64     `json:"productId"`
-	Publisher string    `json:"publisher"`
-	Product   string    `json:"product"`
-	Edition   string    `json:"edition"`
-	Version   string    `json:"version"`
-	Metric    string    `json:"metric"`
-	Quantity  int64     `json:"quantity"`
-	Effective int64     `json:"effective"`
-	Why       string    `json:"why"`
-	Kind      string    `json:"kind"`
-	Start     civil.Day `json:"start"`
-	End       civil.Day `json:"end"`
-	Purchased civil.Day `json:"purchased"`
-	UnitPrice string    `json:"unitPrice"`
-	Currency  string    `json:"currency"`
-	Scope     string    `json:"scope"`
-	Rights    string    `json:"rights"`
-	Contract  string    `json:"contract"`
-	Author    string    `json:"author"`
-	ChangedAt int64     `json:"changedAt" unit:"unix"`
+	ID        int64     `column:"id"`
+	Code      string    `column:"code"`
+	ProductID int64     `column:"productId"`
+	Publisher string    `column:"publisher"`
+	Product   string    `column:"product"`
+	Edition   string    `column:"edition"`
+	Version   string    `column:"version"`
+	Metric    string    `column:"metric"`
+	Quantity  int64     `column:"quantity"`
+	Effective int64     `column:"effective"`
+	Why       string    `column:"why"`
+	Kind      string    `column:"kind"`
+	Start     civil.Day `column:"start"`
+	End       civil.Day `column:"end"`
+	Purchased civil.Day `column:"purchased"`
+	UnitPrice string    `column:"unitPrice"`
+	Currency  string    `column:"currency"`
+	Scope     string    `column:"scope"`
+	Rights    string    `column:"rights"`
+	Contract  string    `column:"contract"`
+	Author    string    `column:"author"`
+	ChangedAt int64     `column:"changedAt"` // seconds since 1970
 }
 
 // EntitlementList is the list of entitlements.
@@ -305,34 +305,34 @@ func EntitlementList() *sqlite.List[EntitlementRow] {
 
 // CaseRow is a line of the worklist.
 type CaseRow struct {
-	ID        int64     `json:"id"`
-	Kind      string    `json:"kind"`
-	State     string    `json:"state"`
-	Ended     bool      `json:"ended"`
-	DeviceID  int64     `json:"deviceId"`
-	Device    string    `json:"device"`
-	Unit      string    `json:"unit"`
-	User      string    `json:"user"`
-	Age       string    `json:"age"`
-	ProductID int64     `json:"productId"`
-	Publisher string    `json:"publisher"`
-	Product   string    `json:"product"`
-	Worth     string    `json:"worth"`
-	Amount    string    `json:"amount"`
-	Currency  string    `json:"currency"`
-	MoneyOn   civil.Day `json:"moneyOn"`
-	OpenedAt  int64     `json:"openedAt" unit:"unix"`
-	ChangedAt int64     `json:"changedAt" unit:"unix"`
-	CameBack  int64     `json:"cameBack"`
-	Person    string    `json:"person" doc:"user_id of who holds the seat, or is asked"`
-	PersonID  int64     `json:"personId"`
-	Pool      string    `json:"pool"`
-	About     string    `json:"about" doc:"the device, person, pool or product that it is about"`
-	Quantity  int64     `json:"quantity"`
-	Answer    string    `json:"answer"`
-	AnswerBy  civil.Day `json:"answerBy"`
-	KeptUntil civil.Day `json:"keptUntil"`
-	Owner     string    `json:"owner"`
+	ID        int64     `column:"id"`
+	Kind      string    `column:"kind"`
+	State     string    `column:"state"`
+	Ended     bool      `column:"ended"`
+	DeviceID  int64     `column:"deviceId"`
+	Device    string    `column:"device"`
+	Unit      string    `column:"unit"`
+	User      string    `column:"user"`
+	Age       string    `column:"age"`
+	ProductID int64     `column:"productId"`
+	Publisher string    `column:"publisher"`
+	Product   string    `column:"product"`
+	Worth     string    `column:"worth"`
+	Amount    string    `column:"amount"`
+	Currency  string    `column:"currency"`
+	MoneyOn   civil.Day `column:"moneyOn"`
+	OpenedAt  int64     `column:"openedAt"`  // seconds since 1970
+	ChangedAt int64     `column:"changedAt"` // seconds since 1970
+	CameBack  int64     `column:"cameBack"`
+	Person    string    `column:"person"` // user_id of who holds the seat, or is asked
+	PersonID  int64     `column:"personId"`
+	Pool      string    `column:"pool"`
+	About     string    `column:"about"` // the device, person, pool or product that it is about
+	Quantity  int64     `column:"quantity"`
+	Answer    string    `column:"answer"`
+	AnswerBy  civil.Day `column:"answerBy"`
+	KeptUntil civil.Day `column:"keptUntil"`
+	Owner     string    `column:"owner"`
 }
 
 // CaseList is the list of the worklist.

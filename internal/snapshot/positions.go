@@ -129,14 +129,14 @@ func Terms(l *entitle.Line) string {
 
 // Figures are figures of a position, or by how much they changed.
 type Figures struct {
-	Owned    int64  `json:"owned"`
-	Needed   int64  `json:"needed"`
-	Covered  int64  `json:"covered"`
-	Short    int64  `json:"short"`
-	Surplus  int64  `json:"surplus"`
-	Low      int64  `json:"low"`
-	High     int64  `json:"high"`
-	Exposure string `json:"exposure"`
+	Owned    int64
+	Needed   int64
+	Covered  int64
+	Short    int64
+	Surplus  int64
+	Low      int64
+	High     int64
+	Exposure string
 }
 
 func FiguresOf(f position.Figures) Figures {

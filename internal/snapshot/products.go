@@ -164,22 +164,22 @@ func DatesOf(t *recognise.Title) lifecycle.Dates {
 
 // Plan is what is planned about a release whose support ends.
 type Plan struct {
-	ID          int64     `json:"id"`
-	Product     int64     `json:"product"`
-	Edition     string    `json:"edition"`
-	Version     string    `json:"version"`
-	What        string    `json:"what" enum:"move,remove,extend,keep"`
-	ToProduct   int64     `json:"toProduct"`
-	ToVersion   string    `json:"toVersion"`
-	Due         civil.Day `json:"due"`
-	Owner       string    `json:"owner"`
-	Note        string    `json:"note"`
-	DevicesThen int64     `json:"devicesThen"`
-	Author      string    `json:"author"`
-	At          int64     `json:"at"`
-	EndedAt     int64     `json:"endedAt"`
-	EndedBy     string    `json:"endedBy"`
-	EndedWhy    string    `json:"endedWhy"`
+	ID          int64
+	Product     int64
+	Edition     string
+	Version     string
+	What        string // move, remove, extend, keep
+	ToProduct   int64
+	ToVersion   string
+	Due         civil.Day
+	Owner       string
+	Note        string
+	DevicesThen int64
+	Author      string
+	At          int64
+	EndedAt     int64
+	EndedBy     string
+	EndedWhy    string
 }
 
 const PlanColumns = "SELECT id, product_id, edition, version, what, to_product, to_version, due, owner, note, " +

@@ -6,15 +6,15 @@ import (
 
 // Remark is what somebody noted about a product, or about its install on a device.
 type Remark struct {
-	ID         int64  `json:"id"`
-	Product    int64  `json:"product"`
-	Device     int64  `json:"device" doc:"0 is the title itself"`
-	DeviceCode string `json:"deviceCode"`
-	DeviceName string `json:"deviceName"`
-	Name       string `json:"name" doc:"of the product"`
-	Text       string `json:"text"`
-	Author     string `json:"author"`
-	At         int64  `json:"at"`
+	ID         int64
+	Product    int64
+	Device     int64 // 0 is the title itself
+	DeviceCode string
+	DeviceName string
+	Name       string // of the product
+	Text       string
+	Author     string
+	At         int64
 }
 
 // Remarks reads the remarks about a product and its installs, or about the installs of a device; the other is 0.

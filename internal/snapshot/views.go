@@ -19,15 +19,15 @@ func InstallWords(tx *sqlite.Tx, device, record int64) (text string, err error) 
 // DeviceFull is a device with everything that was reported of it.
 type DeviceFull struct {
 	DeviceRow
-	IPAddress     string `json:"ipAddress"`
-	DirectoryPath string `json:"directoryPath"`
-	Processors    int64  `json:"processors"`
-	Cores         int64  `json:"cores"`
-	VirtualCores  int64  `json:"virtualCores"`
-	HostID        string `json:"hostId"`
-	Portable      string `json:"portable"`
-	UserName      string `json:"userName"`
-	Custom        string `json:"custom"`
+	IPAddress     string
+	DirectoryPath string
+	Processors    int64
+	Cores         int64
+	VirtualCores  int64
+	HostID        string
+	Portable      string
+	UserName      string
+	Custom        string
 }
 
 // DeviceByCode reads a device by its device_id.

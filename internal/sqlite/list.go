@@ -31,26 +31,22 @@ type ListQuery struct {
 // Page is a page of a list. Next is empty on the last one. Total counts all rows that fit; Stale and Never those of
 // them that rest on devices whose evidence is stale or that were never scanned, where the list knows.
 type Page[T any] struct {
-	Rows  []T    `json:"rows"`
-	Next  string `json:"next"`
-	Total int    `json:"total"`
-	Stale int    `json:"stale"`
-	Never int    `json:"never"`
-	Parts []Part `json:"parts"`
+	Rows                []T
+	Next                string
+	Total, Stale, Never int
+	Parts               []Part
 }
 
 // Part counts the rows that have one value in the column by which a list is split.
 type Part struct {
-	Value string `json:"value"`
-	Count int    `json:"count"`
-	Stale int    `json:"stale"`
-	Never int    `json:"never"`
+	Value               string
+	Count, Stale, Never int
 }
 
 // MaxParts is how many values a split shows; the rest is gathered under "…".
 const MaxParts = 12
 
-// Column is one column of a list: its name outside, which is that of the row's field in JSON, and its SQL. One of an
+// Column is one column of a list: its name outside, which the row's field has as its tag column, and its SQL. One of an
 // order alone is in no row. One of money holds a decimal as text, and is found as a number.
 type Column struct {
 	Name   string
@@ -72,12 +68,12 @@ func Amount(name, sql string) Column { return Column{Name: name, SQL: sql, money
 // OrderOnly is a number that rows are put in order by, and do not show.
 func OrderOnly(name, sql string) Column { return Column{Name: name, SQL: sql, order: true} }
 
-// fields are the places of a row's fields by their names in JSON.
+// fields are the places of a row's fields by the names of their columns.
 func fields[T any]() map[string]int {
 	out := map[string]int{}
 	t := reflect.TypeFor[T]()
 	for i := range t.NumField() {
-		out[t.Field(i).Tag.Get("json")] = i
+		out[t.Field(i).Tag.Get("column")] = i
 	}
 	return out
 }

@@ -11,8 +11,8 @@ import (
 )
 
 type numbered struct {
-	ID int64 `json:"id"`
-	N  int64 `json:"n"`
+	ID int64 `column:"id"`
+	N  int64 `column:"n"`
 }
 
 // The rows of a list are counted for its first page; the pages that follow say what the first said, and cost no
@@ -113,12 +113,12 @@ func TestFiltersAreTyped(t *testing.T) {
 		t.Fatal(err)
 	}
 	type row struct {
-		ID    int64     `json:"id"`
-		Whole int64     `json:"whole"`
-		Part  float64   `json:"part"`
-		Yes   bool      `json:"yes"`
-		Day   civil.Day `json:"day"`
-		Path  string    `json:"path"`
+		ID    int64     `column:"id"`
+		Whole int64     `column:"whole"`
+		Part  float64   `column:"part"`
+		Yes   bool      `column:"yes"`
+		Day   civil.Day `column:"day"`
+		Path  string    `column:"path"`
 	}
 	list := List[row]{From: "typed t", Key: "t.id", Sort: "id", Columns: []Column{
 		Plain("id", "t.id"),

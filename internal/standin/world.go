@@ -34,10 +34,11 @@ type Truth struct {
 	Story              string
 	Publisher, Product string
 	Metric             string
-	Want               map[string]int64  // owned, needed, covered, short, surplus, low; cases; not_measured; gap:REASON
-	Exposure           string            // amount and currency, where the story is about money
-	Device             string            // its device_id, where the story is about evidence
-	Seen               map[string]string // what must be seen of it
+	// owned, needed, covered, short, surplus, low; cases; not_measured; gap:REASON
+	Want     map[string]int64
+	Exposure string            // amount and currency, where the story is about money
+	Device   string            // its device_id, where the story is about evidence
+	Seen     map[string]string // what must be seen of it
 }
 
 type device struct {

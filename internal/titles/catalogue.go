@@ -21,13 +21,13 @@ import (
 // CatalogueEffect is what a change of the catalogue would change, or has changed.
 type CatalogueEffect struct {
 	Effect
-	Titles int                     `json:"titles" doc:"titles and publishers that change"`
-	Found  int64                   `json:"found" doc:"records that are recognised by it"`
-	Moved  int64                   `json:"moved" doc:"records that become something else"`
-	Lost   int64                   `json:"lost" doc:"records that are no longer recognised"`
-	Detail []titlesdb.RecordsMoved `json:"detail"`
-	Many   bool                    `json:"many" doc:"so many products are touched that their positions are worked out only once it is saved"`
-	ID     int64                   `json:"id" doc:"of the title or publisher that was written"`
+	Titles int   // titles and publishers that change
+	Found  int64 // records that are recognised by it
+	Moved  int64 // records that become something else
+	Lost   int64 // records that are no longer recognised
+	Detail []titlesdb.RecordsMoved
+	Many   bool  // so many products are touched that their positions are worked out only once it is saved
+	ID     int64 // of the title or publisher that was written
 }
 
 // mostMovesBefore is for how many products a change of the catalogue works out their positions before it is saved.
@@ -132,14 +132,14 @@ func (svc *Catalogue) by(who string) titlesdb.By {
 // TitleEdit is a title of a product as a person wants it. Says has the columns of titles.csv by name, list_price with
 // its currency; an empty value is unknown.
 type TitleEdit struct {
-	Product   int64             `json:"product"`
-	Title     int64             `json:"title" doc:"0 is a new one"`
-	Edition   string            `json:"edition"`
-	Version   string            `json:"version"`
-	Says      map[string]string `json:"says"`
-	ChangedAt int64             `json:"changedAt" doc:"of the title as it was read; another tells that somebody changed it meanwhile"`
-	Drop      bool              `json:"drop" doc:"take the title out of the catalogue"`
-	Dry       bool              `json:"dry" doc:"say what it would change, and change nothing"`
+	Product   int64
+	Title     int64 // 0 is a new one
+	Edition   string
+	Version   string
+	Says      map[string]string
+	ChangedAt int64 // of the title as it was read; another tells that somebody changed it meanwhile
+	Drop      bool  // take the title out of the catalogue
+	Dry       bool  // say what it would change, and change nothing
 }
 
 // EditTitle adds a title, changes one or takes one out.
@@ -209,10 +209,10 @@ func sentence(err error) error {
 
 // ProductEdit is a product's name as a person wants it. What it was called before stays one of its names.
 type ProductEdit struct {
-	Product   int64  `json:"product"`
-	Publisher string `json:"publisher" minLength:"1"`
-	Name      string `json:"name" minLength:"1"`
-	Dry       bool   `json:"dry"`
+	Product   int64
+	Publisher string
+	Name      string
+	Dry       bool
 }
 
 // EditProduct renames a product.
@@ -261,11 +261,11 @@ func (svc *Catalogue) EditProduct(ctx context.Context, d ProductEdit, who string
 
 // PublisherEdit is a publisher as a person wants it. Publisher 0 is a new one.
 type PublisherEdit struct {
-	Publisher int64    `json:"publisher"`
-	Name      string   `json:"name" minLength:"1" doc:"of a new one; the name of one that is there does not change"`
-	Aliases   []string `json:"aliases"`
-	Successor string   `json:"successor" doc:"the publisher that took it over"`
-	Dry       bool     `json:"dry"`
+	Publisher int64
+	Name      string // of a new one; the name of one that is there does not change
+	Aliases   []string
+	Successor string // the publisher that took it over
+	Dry       bool
 }
 
 // EditPublisher says what a publisher is also called and which one took it over.

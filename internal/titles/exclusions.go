@@ -14,10 +14,10 @@ import (
 
 // ExclusionDraft is to leave a product on devices out of the count, or to count it again.
 type ExclusionDraft struct {
-	Devices []string `json:"devices" minItems:"1" doc:"device_ids"`
-	Product int64    `json:"product"`
-	Reason  string   `json:"reason" maxLength:"500"`
-	Again   bool     `json:"again" doc:"count it again"`
+	Devices []string // device_ids
+	Product int64
+	Reason  string
+	Again   bool // count it again
 }
 
 // PreviewExclusion says what leaving out would change, and changes nothing.

@@ -10,40 +10,40 @@ import (
 
 // NameView is one raw name with everything that a decision about it needs.
 type NameView struct {
-	Key       string                `json:"key"`
-	Records   []RecordView          `json:"records"`
-	Proposals []ProposalView        `json:"proposals"`
-	Trace     []recognise.TraceStep `json:"trace"`
-	Decision  *DecisionView         `json:"decision"`
-	Waiting   *DecisionView         `json:"waiting"`
-	Similar   []snapshot.NameRow    `json:"similar" doc:"other names that differ in little and that nobody has recognised either"`
+	Key       string
+	Records   []RecordView
+	Proposals []ProposalView
+	Trace     []recognise.TraceStep
+	Decision  *DecisionView
+	Waiting   *DecisionView
+	Similar   []snapshot.NameRow // other names that differ in little and that nobody has recognised either
 }
 
 // ProposalView is a product that a name may mean. Score is how likely.
 type ProposalView struct {
-	Product   int64    `json:"product"`
-	Publisher string   `json:"publisher"`
-	Name      string   `json:"name"`
-	Edition   string   `json:"edition"`
-	Category  string   `json:"category"`
-	Model     string   `json:"model"`
-	Score     float64  `json:"score"`
-	Shared    []string `json:"shared"`
-	Near      []string `json:"near"`
-	Missing   []string `json:"missing"`
-	Extra     []string `json:"extra"`
+	Product   int64
+	Publisher string
+	Name      string
+	Edition   string
+	Category  string
+	Model     string
+	Score     float64
+	Shared    []string
+	Near      []string
+	Missing   []string
+	Extra     []string
 }
 
 // DecisionView is a decision with its author and time.
 type DecisionView struct {
-	ID      int64  `json:"id"`
-	Product int64  `json:"product"`
-	Name    string `json:"name"`
-	Edition string `json:"edition"`
-	Author  string `json:"author"`
-	At      int64  `json:"at"`
-	Note    string `json:"note"`
-	Signed  string `json:"signed" doc:"who signed it off"`
+	ID      int64
+	Product int64
+	Name    string
+	Edition string
+	Author  string
+	At      int64
+	Note    string
+	Signed  string // who signed it off
 }
 
 // Name returns a raw name with its records, its trace, proposals and the decision that holds.

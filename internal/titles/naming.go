@@ -19,22 +19,22 @@ import (
 // NameDecision is what a person says of raw names: a product, perhaps in one edition, or that they are not software
 // that counts (Product 0).
 type NameDecision struct {
-	Keys    []string `json:"keys" minItems:"1" maxItems:"500"`
-	Product int64    `json:"product"`
-	Edition string   `json:"edition"`
-	Note    string   `json:"note"`
+	Keys    []string
+	Product int64
+	Edition string
+	Note    string
 }
 
 // Effect is what a decision would change, or has changed. Waits says that a second person must sign it off before it
 // counts.
 type Effect struct {
-	Names    int             `json:"names"`
-	Records  int             `json:"records"`
-	Installs int64           `json:"installs"`
-	LastYear int64           `json:"lastYear" doc:"installs that it touches or would have touched at any time in the last year"`
-	Moves    []snapshot.Move `json:"moves"`
-	Waits    bool            `json:"waits"`
-	Batch    int64           `json:"batch"`
+	Names    int
+	Records  int
+	Installs int64
+	LastYear int64 // installs that it touches or would have touched at any time in the last year
+	Moves    []snapshot.Move
+	Waits    bool
+	Batch    int64
 }
 
 // PreviewDecision says what a decision would change, and changes nothing.
@@ -239,8 +239,8 @@ func (svc *Service) Withdraw(ctx context.Context, key, who string) error {
 
 // Undone says what was undone.
 type Undone struct {
-	What  string `json:"what"`
-	Names int    `json:"names"`
+	What  string
+	Names int
 }
 
 // Undo takes back the newest thing that somebody did in the queue: what it decided is withdrawn, and what it took the
@@ -301,14 +301,14 @@ func (svc *Service) SetAside(ctx context.Context, keys []string, days int, who s
 
 // Queue says how much is left to decide and how fast that shrinks.
 type Queue struct {
-	Names       int64               `json:"names" doc:"that nobody has recognised"`
-	Installs    int64               `json:"installs"`
-	AllInstalls int64               `json:"allInstalls"`
-	Later       int64               `json:"later" doc:"set aside until a day"`
-	Waiting     int64               `json:"waiting" doc:"for a second person"`
-	Week        int64               `json:"week" doc:"names decided in the last seven days"`
-	Days        []titlesdb.QueueDay `json:"days"`
-	Undo        *titlesdb.Batch     `json:"undo,omitempty" doc:"what undoing would take back"`
+	Names       int64 // that nobody has recognised
+	Installs    int64
+	AllInstalls int64
+	Later       int64 // set aside until a day
+	Waiting     int64 // for a second person
+	Week        int64 // names decided in the last seven days
+	Days        []titlesdb.QueueDay
+	Undo        *titlesdb.Batch // what undoing would take back
 }
 
 // Queue returns the state of the queue of names.

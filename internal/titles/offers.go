@@ -55,24 +55,24 @@ func (svc *Catalogue) offer(
 // OfferView is a newer catalogue with its differences.
 type OfferView struct {
 	titlesdb.Offer
-	New       int          `json:"new" doc:"titles and publishers that the catalogue does not have"`
-	Changed   int          `json:"changed" doc:"values that nobody touched here"`
-	Conflicts int          `json:"conflicts" doc:"values that somebody changed here, and that the file has otherwise"`
-	Same      int          `json:"same" doc:"titles and publishers that do not differ"`
-	Shown     int          `json:"shown" doc:"differences that fit the search"`
-	Rows      []Difference `json:"rows"`
+	New       int // titles and publishers that the catalogue does not have
+	Changed   int // values that nobody touched here
+	Conflicts int // values that somebody changed here, and that the file has otherwise
+	Same      int // titles and publishers that do not differ
+	Shown     int // differences that fit the search
+	Rows      []Difference
 }
 
 // Difference is one difference of an offer.
 type Difference struct {
-	ID        string `json:"id"`
-	Publisher string `json:"publisher"`
-	Name      string `json:"name" doc:"product, edition and version; empty for a publisher"`
-	Field     string `json:"field" doc:"empty for a new title"`
-	Ours      string `json:"ours"`
-	Theirs    string `json:"theirs"`
-	Sort      string `json:"sort" enum:"new,changed,conflict"`
-	Product   int64  `json:"product" doc:"the product in the catalogue, 0 where there is none"`
+	ID        string
+	Publisher string
+	Name      string // product, edition and version; empty for a publisher
+	Field     string // empty for a new title
+	Ours      string
+	Theirs    string
+	Sort      string // new, changed, conflict
+	Product   int64  // the product in the catalogue, 0 where there is none
 }
 
 // OfferQuery is which differences of an offer are shown.
@@ -171,12 +171,13 @@ func compareOffer(tx *sqlite.Tx, offer int64) (b *editor, out []catalogue.Differ
 
 // OfferTaking says which differences of an offer are taken. What is not named stays on offer.
 type OfferTaking struct {
-	Offer int64    `json:"offer"`
-	All   bool     `json:"all" doc:"take every new title and every changed value, besides what is named"`
-	Take  []string `json:"take" doc:"differences by their id"`
-	Keep  []string `json:"keep" doc:"differences in which what is here stays, and that are not asked again until a file says something else"`
-	Leave []string `json:"leave" doc:"with all: differences that are left on offer"`
-	Dry   bool     `json:"dry"`
+	Offer int64
+	All   bool     // take every new title and every changed value, besides what is named
+	Take  []string // differences by their id
+	// differences in which what is here stays, and that are not asked again until a file says something else
+	Keep  []string
+	Leave []string // with all: differences that are left on offer
+	Dry   bool
 }
 
 // TakeOffer takes differences of an offer into the catalogue, or says what that would change. Values that people
@@ -258,8 +259,8 @@ func (svc *Catalogue) CloseOffer(ctx context.Context, id int64, who string) erro
 
 // Updates are the newer catalogues that came, and what recognising everything anew changed.
 type Updates struct {
-	Offers []titlesdb.Offer          `json:"offers"`
-	Runs   []titlesdb.RecognitionRun `json:"runs"`
+	Offers []titlesdb.Offer
+	Runs   []titlesdb.RecognitionRun
 }
 
 // Updates returns the newest offers and runs.

@@ -19,14 +19,14 @@ import (
 
 // PlanDraft is what somebody plans about a release whose support ends.
 type PlanDraft struct {
-	Title     int64     `json:"title" doc:"the release"`
-	What      string    `json:"what" enum:"move,remove,extend,keep" doc:"move to another release, remove it, buy longer support, or keep it with its risk"`
-	ToProduct int64     `json:"toProduct" doc:"for move: the product it moves to"`
-	ToVersion string    `json:"toVersion"`
-	Since     civil.Day `json:"since" doc:"the day it begins to be measured from; empty is today"`
-	Due       civil.Day `json:"due"`
-	Owner     string    `json:"owner"`
-	Note      string    `json:"note"`
+	Title     int64  // the release
+	What      string // move to another release, remove it, buy longer support, or keep it with its risk
+	ToProduct int64  // for move: the product it moves to
+	ToVersion string
+	Since     civil.Day // the day it begins to be measured from; empty is today
+	Due       civil.Day
+	Owner     string
+	Note      string
 }
 
 // PutPlan plans something about a release. What was planned before ends.
@@ -129,11 +129,11 @@ func (svc *Catalogue) EndPlan(ctx context.Context, id int64, why, who string) er
 // PlanView is a plan with how far it is.
 type PlanView struct {
 	snapshot.Plan
-	Release string  `json:"release"`
-	Target  string  `json:"target"`
-	Left    int64   `json:"left" doc:"devices that have the release now"`
-	Share   float64 `json:"share" doc:"how much is done, 0 to 1"`
-	State   string  `json:"state" enum:"done,late,open,ended"`
+	Release string
+	Target  string
+	Left    int64   // devices that have the release now
+	Share   float64 // how much is done, 0 to 1
+	State   string  // done, late, open, ended
 }
 
 // Plans lists the plans about a product's releases.

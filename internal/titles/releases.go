@@ -91,18 +91,18 @@ func (svc *Catalogue) operatingSystems(tx *sqlite.Tx) (map[int64]int64, error) {
 
 // VersionView is a version of a product that was found, with what the catalogue knows of its release.
 type VersionView struct {
-	Edition   string `json:"edition"`
-	Version   string `json:"version"`
-	Released  string `json:"released" doc:"empty where the catalogue does not know it"`
-	FirstSeen string `json:"firstSeen" doc:"when it was first found on a device"`
-	AgeDays   int    `json:"ageDays" doc:"since its release, or at least since it was first found"`
-	AtLeast   bool   `json:"atLeast" doc:"the age is that since it was first found"`
-	Phase     string `json:"phase" enum:"before,general,extended,ended,unknown"`
-	EndOn     string `json:"endOn" doc:"the last day of its support"`
-	Devices   int64  `json:"devices"`
-	Stale     int64  `json:"stale" doc:"devices among them whose evidence is stale"`
-	Installs  int64  `json:"installs"`
-	Listed    bool   `json:"listed" doc:"the catalogue has it as a release of its own"`
+	Edition   string
+	Version   string
+	Released  string // empty where the catalogue does not know it
+	FirstSeen string // when it was first found on a device
+	AgeDays   int    // since its release, or at least since it was first found
+	AtLeast   bool   // the age is that since it was first found
+	Phase     string // before, general, extended, ended, unknown
+	EndOn     string // the last day of its support
+	Devices   int64
+	Stale     int64 // devices among them whose evidence is stale
+	Installs  int64
+	Listed    bool // the catalogue has it as a release of its own
 }
 
 // Versions lists the versions of a product that were found, newest first.
@@ -160,26 +160,26 @@ func (svc *Catalogue) Versions(ctx context.Context, product int64) ([]VersionVie
 
 // LifeCycle is what is to be seen above the list of releases.
 type LifeCycle struct {
-	On     string           `json:"on"`
-	Until  string           `json:"until" doc:"the end of the months that are looked at"`
-	Months []MonthEnding    `json:"months"`
-	Years  []lifecycle.Year `json:"years"`
-	Phases []PhaseCount     `json:"phases"`
+	On     string
+	Until  string // the end of the months that are looked at
+	Months []MonthEnding
+	Years  []lifecycle.Year
+	Phases []PhaseCount
 }
 
 // MonthEnding is what ends in one month.
 type MonthEnding struct {
-	Month    string `json:"month" doc:"YYYY-MM"`
-	General  int64  `json:"general" doc:"devices that have a release whose general support ends, while extended support goes on"`
-	Last     int64  `json:"last" doc:"devices that have a release whose last support ends"`
-	Releases int    `json:"releases"`
+	Month    string // YYYY-MM
+	General  int64  // devices that have a release whose general support ends, while extended support goes on
+	Last     int64  // devices that have a release whose last support ends
+	Releases int
 }
 
 // PhaseCount counts what was found in one phase.
 type PhaseCount struct {
-	Phase    string `json:"phase" enum:"before,general,extended,ended,unknown"`
-	Releases int    `json:"releases"`
-	Devices  int64  `json:"devices" doc:"counted for each release"`
+	Phase    string // before, general, extended, ended, unknown
+	Releases int
+	Devices  int64 // counted for each release
 }
 
 // LifeCycle sums up the releases that were found, on a day (unknown is today) and for the months after it.

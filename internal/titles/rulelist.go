@@ -12,23 +12,23 @@ import (
 // RuleView is a rule with what it does now.
 type RuleView struct {
 	RuleDraft
-	Words    string           `json:"words"`
-	Means    string           `json:"means"`
-	State    string           `json:"state" enum:"holds,waiting,off,not_yet,over"`
-	Author   string           `json:"author"`
-	At       int64            `json:"at"`
-	Signed   string           `json:"signed"`
-	Fits     int              `json:"fits" doc:"records that its condition fits"`
-	Decides  int              `json:"decides" doc:"records that it decides, or whose installs it may leave out"`
-	Conflict []RuleConflict   `json:"conflicts"`
-	Dead     string           `json:"dead" doc:"why it decides nothing, empty where it does"`
-	Names    map[int64]string `json:"names" doc:"the titles that its conditions mention"`
+	Words    string
+	Means    string
+	State    string // holds, waiting, off, not_yet, over
+	Author   string
+	At       int64
+	Signed   string
+	Fits     int // records that its condition fits
+	Decides  int // records that it decides, or whose installs it may leave out
+	Conflict []RuleConflict
+	Dead     string           // why it decides nothing, empty where it does
+	Names    map[int64]string // the titles that its conditions mention
 }
 
 // RuleConflict is an earlier rule that takes records from this one and says something else of them.
 type RuleConflict struct {
-	Rule    string `json:"rule"`
-	Records int    `json:"records"`
+	Rule    string
+	Records int
 }
 
 // Rules in their order, with what each does.

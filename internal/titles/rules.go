@@ -18,17 +18,17 @@ import (
 
 // RuleDraft is a rule as somebody writes it: which records, on which devices, and what follows.
 type RuleDraft struct {
-	ID      int64               `json:"id" doc:"0 is a new one"`
-	Name    string              `json:"name" maxLength:"200"`
-	Outcome string              `json:"outcome" enum:"title,nothing,leave_out"`
-	Records condition.Condition `json:"records"`
-	Devices condition.Condition `json:"devices" doc:"only where installs are left out"`
-	Product int64               `json:"product"`
-	Edition string              `json:"edition"`
-	Reason  string              `json:"reason" maxLength:"500"`
-	From    string              `json:"from" doc:"first day, empty is always"`
-	Until   string              `json:"until" doc:"first day on which it holds no more, empty is never"`
-	Off     bool                `json:"off"`
+	ID      int64 // 0 is a new one
+	Name    string
+	Outcome string // title, nothing, leave_out
+	Records condition.Condition
+	Devices condition.Condition // only where installs are left out
+	Product int64
+	Edition string
+	Reason  string
+	From    string // first day, empty is always
+	Until   string // first day on which it holds no more, empty is never
+	Off     bool
 }
 
 func (d *RuleDraft) rule() (recognise.Rule, error) {
@@ -281,9 +281,9 @@ func name(k *snapshot.Knowledge, product int64) string {
 
 // RuleChange switches a rule, ends it, or moves it before another.
 type RuleChange struct {
-	ID     int64   `json:"id"`
-	Change string  `json:"change" enum:"on,off,end,order"`
-	Order  []int64 `json:"order,omitempty" doc:"all rules in their new order"`
+	ID     int64
+	Change string  // on, off, end, order
+	Order  []int64 // all rules in their new order
 }
 
 // ChangeRule switches a rule on or off, ends it, or gives all rules another order.

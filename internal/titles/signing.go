@@ -25,8 +25,9 @@ const (
 
 // NamingSettings are how decisions about names are taken.
 type NamingSettings struct {
-	SignOff []string `json:"signOff" doc:"kinds of decision that a second person signs off before they count: title, nothing, leave_out, rule"`
-	Limit   float64  `json:"limit" minimum:"0" maximum:"1" doc:"score from which a first proposal decides by itself; 0 is never"`
+	// kinds of decision that a second person signs off before they count: title, nothing, leave_out, rule
+	SignOff []string
+	Limit   float64 // score from which a first proposal decides by itself; 0 is never
 }
 
 func signOff(tx *sqlite.Tx) ([]string, error) {
@@ -86,14 +87,14 @@ func (svc *Service) SetNaming(ctx context.Context, n NamingSettings, who string)
 
 // Unsigned is something that waits for a second person.
 type Unsigned struct {
-	Kind   string `json:"kind" enum:"name,rule,leave_out"`
-	ID     int64  `json:"id"`
-	What   string `json:"what"`
-	Means  string `json:"means"`
-	Note   string `json:"note"`
-	Author string `json:"author"`
-	At     int64  `json:"at"`
-	Key    string `json:"key"`
+	Kind   string // name, rule, leave_out
+	ID     int64
+	What   string
+	Means  string
+	Note   string
+	Author string
+	At     int64
+	Key    string
 }
 
 // Unsigned lists what waits for a second person, oldest first.

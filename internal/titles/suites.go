@@ -15,12 +15,12 @@ import (
 // SuiteDraft says what a suite contains and how one knows that it is on a device: by a record of its own, or also by
 // some of its parts.
 type SuiteDraft struct {
-	ID      int64                 `json:"id" doc:"0 is a new one"`
-	Product int64                 `json:"product"`
-	Edition string                `json:"edition" doc:"empty is any"`
-	Version string                `json:"version" doc:"what the suite's version begins with, empty is any"`
-	Need    int                   `json:"need" minimum:"0" doc:"so many of its parts on a device are enough; 0 asks for a record of the suite itself"`
-	Parts   []recognise.SuitePart `json:"parts" minItems:"1"`
+	ID      int64 // 0 is a new one
+	Product int64
+	Edition string // empty is any
+	Version string // what the suite's version begins with, empty is any
+	Need    int    // so many of its parts on a device are enough; 0 asks for a record of the suite itself
+	Parts   []recognise.SuitePart
 }
 
 // PutSuite adds the definition of a suite or changes one. Every position that it touches follows.
@@ -84,7 +84,7 @@ func (svc *Catalogue) DropSuite(ctx context.Context, id int64, who string) error
 // SuiteView is the definition of a suite with the names of its parts.
 type SuiteView struct {
 	SuiteDraft
-	Names []string `json:"names" doc:"of the parts, in their order"`
+	Names []string // of the parts, in their order
 }
 
 func suitesOf(tx *sqlite.Tx, c *recognise.Catalogue, product int64) ([]SuiteView, error) {

@@ -37,8 +37,8 @@ func (svc *Catalogue) SetTags(ctx context.Context, product int64, tags []string,
 
 // TagCount is a tag with the number of products that have it.
 type TagCount struct {
-	Tag      string `json:"tag"`
-	Products int64  `json:"products"`
+	Tag      string
+	Products int64
 }
 
 // Tags lists the tags in use.

@@ -15,15 +15,15 @@ import (
 
 // RecordView is a raw record as its source wrote it.
 type RecordView struct {
-	ID           int64  `json:"id"`
-	Publisher    string `json:"publisher"`
-	Name         string `json:"name"`
-	Version      string `json:"version"`
-	Edition      string `json:"edition"`
-	Architecture string `json:"architecture"`
-	Language     string `json:"language"`
-	FileName     string `json:"fileName"`
-	Identifiers  string `json:"identifiers"`
+	ID           int64
+	Publisher    string
+	Name         string
+	Version      string
+	Edition      string
+	Architecture string
+	Language     string
+	FileName     string
+	Identifiers  string
 }
 
 func recordView(r snapshot.StoredRecord) RecordView {
@@ -42,12 +42,12 @@ func recordView(r snapshot.StoredRecord) RecordView {
 
 // RecordTrace is a record with the trace of its recognition and where it was seen.
 type RecordTrace struct {
-	Record   RecordView             `json:"record"`
-	Trace    []recognise.TraceStep  `json:"trace"`
-	Title    string                 `json:"title"`
-	WhyNot   string                 `json:"whyNot"`
-	Key      string                 `json:"key"`
-	Installs []titlesdb.SightingRow `json:"installs"`
+	Record   RecordView
+	Trace    []recognise.TraceStep
+	Title    string
+	WhyNot   string
+	Key      string
+	Installs []titlesdb.SightingRow
 }
 
 // Record returns a raw record, how it was recognised, and on which device it was seen when; device 0 is every device.
@@ -77,10 +77,10 @@ func (svc *Service) Record(ctx context.Context, id, device int64) (RecordTrace, 
 
 // NewTitle adds a product with one line to the catalogue.
 type NewTitle struct {
-	Publisher string `json:"publisher" minLength:"1"`
-	Product   string `json:"product" minLength:"1"`
-	Category  string `json:"category"`
-	Model     string `json:"model" enum:"commercial,free,open_source,trial,in_house"`
+	Publisher string
+	Product   string
+	Category  string
+	Model     string // commercial, free, open_source, trial, in_house
 }
 
 // AddTitle adds a title by hand and returns its product.

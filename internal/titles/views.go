@@ -14,28 +14,28 @@ import (
 // ProductView is a product of the catalogue with its releases and what was found of it.
 type ProductView struct {
 	snapshot.ProductRow
-	Lines []TitleLine        `json:"lines"`
-	Names []snapshot.NameRow `json:"names"`
-	Parts []string           `json:"parts"`
-	Suite []string           `json:"suites"`
+	Lines []TitleLine
+	Names []snapshot.NameRow
+	Parts []string
+	Suite []string
 	// what people said that it contains
-	Definitions []SuiteView                `json:"definitions"`
-	Remarks     []snapshot.Remark          `json:"remarks" doc:"about the title and about single installs"`
-	Changes     []titlesdb.CatalogueChange `json:"changes" doc:"of its titles, newest first"`
-	Plans       []PlanView                 `json:"plans"`
+	Definitions []SuiteView
+	Remarks     []snapshot.Remark          // about the title and about single installs
+	Changes     []titlesdb.CatalogueChange // of its titles, newest first
+	Plans       []PlanView
 }
 
 // TitleLine is a title of a product. Says has the columns of titles.csv by name.
 type TitleLine struct {
-	ID        int64             `json:"id"`
-	Edition   string            `json:"edition"`
-	Version   string            `json:"version"`
-	Says      map[string]string `json:"says"`
-	Touched   []string          `json:"touched" doc:"values that were changed here, and that no file changes"`
-	ChangedAt int64             `json:"changedAt"`
-	Phase     string            `json:"phase" enum:"before,general,extended,ended,unknown"`
-	EndOn     string            `json:"endOn"`
-	Devices   int64             `json:"devices"`
+	ID        int64
+	Edition   string
+	Version   string
+	Says      map[string]string
+	Touched   []string // values that were changed here, and that no file changes
+	ChangedAt int64
+	Phase     string // before, general, extended, ended, unknown
+	EndOn     string
+	Devices   int64
 }
 
 // Product returns a product of the catalogue.

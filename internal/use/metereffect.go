@@ -15,13 +15,13 @@ import (
 
 // MeteringEffect says what a choice would change, over the installs that count on devices that report use.
 type MeteringEffect struct {
-	Now     int64    `json:"now" doc:"installs whose use is measured"`
-	Then    int64    `json:"then"`
-	Starts  int64    `json:"starts"`
-	Stops   int64    `json:"stops"`
-	Judged  int64    `json:"judged" doc:"of those that stop, the ones whose class of use is known today, and would no longer be"`
-	Unknown bool     `json:"unknown" doc:"no program of the title asked for is known, so its use cannot be seen"`
-	Samples []string `json:"samples" doc:"titles that most installs of start or stop"`
+	Now     int64 // installs whose use is measured
+	Then    int64
+	Starts  int64
+	Stops   int64
+	Judged  int64    // of those that stop, the ones whose class of use is known today, and would no longer be
+	Unknown bool     // no program of the title asked for is known, so its use cannot be seen
+	Samples []string // titles that most installs of start or stop
 }
 
 // PreviewMeter says what a choice would change, or the end of one.

@@ -16,41 +16,41 @@ import (
 
 // MeteringDraft chooses titles that are metered on the devices of a group, or not.
 type MeteringDraft struct {
-	Product   int64  `json:"product,omitempty"`
-	Publisher string `json:"publisher,omitempty"`
-	Category  string `json:"category,omitempty"`
-	Group     string `json:"group,omitempty"`
-	On        bool   `json:"on,omitempty" doc:"false leaves them out of a wider choice"`
-	Note      string `json:"note,omitempty"`
+	Product   int64
+	Publisher string
+	Category  string
+	Group     string
+	On        bool // false leaves them out of a wider choice
+	Note      string
 }
 
 // MeteringView is a choice in words.
 type MeteringView struct {
-	ID     int64  `json:"id"`
-	What   string `json:"what"`
-	Group  string `json:"group"`
-	On     bool   `json:"on"`
-	From   string `json:"from"`
-	Note   string `json:"note"`
-	Author string `json:"author"`
-	At     int64  `json:"at"`
+	ID     int64
+	What   string
+	Group  string
+	On     bool
+	From   string
+	Note   string
+	Author string
+	At     int64
 }
 
 // Metered says what is measured and how long it is kept.
 type Metered struct {
-	Choices     []MeteringView `json:"choices" doc:"none is that every title is metered on every device that reports use"`
-	Devices     int64          `json:"devices" doc:"that have ever reported use"`
-	InService   int64          `json:"inService"`
-	Sessions    int64          `json:"sessions" doc:"runs that are kept"`
-	Events      int64          `json:"events" doc:"raw events that are kept"`
-	Days        int64          `json:"days" doc:"days of use that are kept"`
-	FirstDay    string         `json:"firstDay" doc:"the first of them"`
-	Starts      int64          `json:"starts" doc:"runs that raw events spoke of"`
-	Lost        int64          `json:"lost" doc:"of them, those that were not seen whole"`
-	Future      int64          `json:"future" doc:"events whose clock is ahead: they wait for their time"`
-	EventDays   int            `json:"eventDays"`
-	SessionDays int            `json:"sessionDays"`
-	DayDays     int            `json:"dayDays"`
+	Choices     []MeteringView // none is that every title is metered on every device that reports use
+	Devices     int64          // that have ever reported use
+	InService   int64
+	Sessions    int64  // runs that are kept
+	Events      int64  // raw events that are kept
+	Days        int64  // days of use that are kept
+	FirstDay    string // the first of them
+	Starts      int64  // runs that raw events spoke of
+	Lost        int64  // of them, those that were not seen whole
+	Future      int64  // events whose clock is ahead: they wait for their time
+	EventDays   int
+	SessionDays int
+	DayDays     int
 }
 
 // Metering lists what is metered.

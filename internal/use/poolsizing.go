@@ -18,33 +18,36 @@ import (
 
 // PoolSizing is what other sizes of a pool would have done.
 type PoolSizing struct {
-	Requests  int            `json:"requests"`
-	Repeats   int            `json:"repeats" doc:"denied requests that were made again within minutes: they wanted once"`
-	Unknown   int            `json:"unknown" doc:"requests that were denied, so that nobody knows how long they would have lasted: their length is drawn from the served ones"`
-	Days      int            `json:"days"`
-	Load      float64        `json:"load" doc:"offered in the busiest hours, in erlangs"`
-	BusyHours string         `json:"busyHours" doc:"the hours of the workday that the formula looks at"`
-	Bunched   float64        `json:"bunched" doc:"variance of arrivals by the hour divided by their mean: 1 at random, more where they come together"`
-	Trust     string         `json:"trust" enum:"replay,both,neither"`
-	Why       string         `json:"why"`
-	Seeds     int            `json:"seeds"`
-	Sizes     []PoolSizeView `json:"sizes"`
-	Licence   string         `json:"licence" doc:"price of one licence, where a line or the catalogue says"`
-	PaidEach  string         `json:"paidEach" enum:"a year,once," doc:"how often that is paid"`
-	Currency  string         `json:"currency"`
-	Suggested int64          `json:"suggested" doc:"the least size at which at most target of the requests are denied"`
-	Target    float64        `json:"target"`
+	Requests int
+	Repeats  int // denied requests that were made again within minutes: they wanted once
+	// requests that were denied, so that nobody knows how long they would have lasted: their length is drawn from the
+	// served ones
+	Unknown   int
+	Days      int
+	Load      float64 // offered in the busiest hours, in erlangs
+	BusyHours string  // the hours of the workday that the formula looks at
+	// variance of arrivals by the hour divided by their mean: 1 at random, more where they come together
+	Bunched   float64
+	Trust     string // replay, both, neither
+	Why       string
+	Seeds     int
+	Sizes     []PoolSizeView
+	Licence   string // price of one licence, where a line or the catalogue says
+	PaidEach  string // how often that is paid
+	Currency  string
+	Suggested int64 // the least size at which at most target of the requests are denied
+	Target    float64
 }
 
 // PoolSizeView is one size. Shares are of all requests.
 type PoolSizeView struct {
-	Licences int64   `json:"licences"`
-	Share    float64 `json:"share"`
-	Low      float64 `json:"low"`
-	High     float64 `json:"high"`
-	PerDay   float64 `json:"perDay" doc:"denials a day, by replay"`
-	Erlang   float64 `json:"erlang" doc:"share by the formula, at the load of the busiest hours"`
-	Cost     string  `json:"cost" doc:"the licences at their price, and the denials of a year at what one of them costs"`
+	Licences int64
+	Share    float64
+	Low      float64
+	High     float64
+	PerDay   float64 // denials a day, by replay
+	Erlang   float64 // share by the formula, at the load of the busiest hours
+	Cost     string  // the licences at their price, and the denials of a year at what one of them costs
 }
 
 // retryWithin is how many seconds after a denial the same user's next request is the same wish.

@@ -15,64 +15,64 @@ import (
 
 // PoolDayView is one day of a pool as it is drawn.
 type PoolDayView struct {
-	Day       string  `json:"day"`
-	Peak      int64   `json:"peak"`
-	Quantity  int64   `json:"quantity" doc:"licences that the pool had on the day"`
-	Hours     float64 `json:"hours" doc:"licence-hours out"`
-	Checkouts int64   `json:"checkouts"`
-	Denials   int64   `json:"denials"`
-	Users     int64   `json:"users"`
+	Day       string
+	Peak      int64
+	Quantity  int64   // licences that the pool had on the day
+	Hours     float64 // licence-hours out
+	Checkouts int64
+	Denials   int64
+	Users     int64
 }
 
 // PoolHour is one hour of the clock on workdays.
 type PoolHour struct {
-	Hour    int     `json:"hour"`
-	Peak    int64   `json:"peak"`
-	Mean    float64 `json:"mean"`
-	Denials int64   `json:"denials"`
+	Hour    int
+	Peak    int64
+	Mean    float64
+	Denials int64
 }
 
 // PoolShare says how much of something falls to somebody.
 type PoolShare struct {
-	Who     string  `json:"who"`
-	Name    string  `json:"name"`
-	Denials int64   `json:"denials"`
-	Hours   float64 `json:"hours" doc:"licence-hours out"`
-	Idle    float64 `json:"idle" doc:"of them, hours in which nobody worked, where the server says so"`
-	Times   int64   `json:"times"`
+	Who     string
+	Name    string
+	Denials int64
+	Hours   float64 // licence-hours out
+	Idle    float64 // of them, hours in which nobody worked, where the server says so
+	Times   int64
 }
 
 // PoolOut is one session of a pool.
 type PoolOut struct {
-	User     string `json:"user"`
-	Device   string `json:"device"`
-	Start    int64  `json:"start"`
-	Seconds  int64  `json:"seconds"`
-	Active   int64  `json:"active" doc:"seconds of work; -1 where the server does not say"`
-	Licences int64  `json:"licences"`
-	Open     bool   `json:"open"`
+	User     string
+	Device   string
+	Start    int64
+	Seconds  int64
+	Active   int64 // seconds of work; -1 where the server does not say
+	Licences int64
+	Open     bool
 }
 
 // PoolView is a pool over some days.
 type PoolView struct {
 	usedb.PoolRow
-	From       string                `json:"from"`
-	To         string                `json:"to"`
-	Days       []PoolDayView         `json:"days"`
-	Hours      []PoolHour            `json:"hours" doc:"of workdays, by the clock"`
-	Users      []PoolShare           `json:"users" doc:"most denied first, then most hours"`
-	Sites      []PoolShare           `json:"sites"`
-	Longest    []PoolOut             `json:"longest"`
-	LicenceH   float64               `json:"licenceHours"`
-	IdleH      float64               `json:"idleHours" doc:"licence-hours out in which nobody worked, of the sessions whose server says so"`
-	SaysIdleH  float64               `json:"saysIdleHours" doc:"licence-hours of the sessions whose server says how much was worked"`
-	Arrivals   int64                 `json:"arrivals"`
-	MeanLength float64               `json:"meanLength" doc:"seconds of a session"`
-	MeanOut    float64               `json:"meanOut" doc:"licences out on average; arrivals times mean length over the time, by Little's law"`
-	Spare      int64                 `json:"spare" doc:"licences that could be given back by the usual share"`
-	Complaints []usedb.PoolComplaint `json:"complaints"`
-	Sizes      []usedb.PoolSize      `json:"sizes"`
-	LostSpans  []PoolLost            `json:"lostSpans" doc:"times without a connection to the server: nothing is known of them"`
+	From       string
+	To         string
+	Days       []PoolDayView
+	Hours      []PoolHour  // of workdays, by the clock
+	Users      []PoolShare // most denied first, then most hours
+	Sites      []PoolShare
+	Longest    []PoolOut
+	LicenceH   float64
+	IdleH      float64 // licence-hours out in which nobody worked, of the sessions whose server says so
+	SaysIdleH  float64 // licence-hours of the sessions whose server says how much was worked
+	Arrivals   int64
+	MeanLength float64 // seconds of a session
+	MeanOut    float64 // licences out on average; arrivals times mean length over the time, by Little's law
+	Spare      int64   // licences that could be given back by the usual share
+	Complaints []usedb.PoolComplaint
+	Sizes      []usedb.PoolSize
+	LostSpans  []PoolLost // times without a connection to the server: nothing is known of them
 }
 
 // Pools reads a page of the list of pools.
@@ -82,8 +82,8 @@ func (svc *Service) Pools(*sqlite.ListQuery) (*sqlite.List[usedb.PoolRow], error
 
 // PoolLost is a time in which the connection to a licence server was lost. To is 0 while it lasts.
 type PoolLost struct {
-	From int64 `json:"from"`
-	To   int64 `json:"to"`
+	From int64
+	To   int64
 }
 
 // poolEvents reads a pool with its events of some days, and of as much before as a checkout may last.

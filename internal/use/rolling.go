@@ -321,9 +321,9 @@ func (svc *Service) ForgetUse(ctx context.Context) (gone [3]int64, err error) {
 
 // UseKept says how long what was measured is kept, in days.
 type UseKept struct {
-	EventDays   int `json:"eventDays" minimum:"1" maximum:"4000" doc:"raw events of processes"`
-	SessionDays int `json:"sessionDays" minimum:"1" maximum:"4000" doc:"runs of programs"`
-	DayDays     int `json:"dayDays" minimum:"1" maximum:"4000" doc:"days of use"`
+	EventDays   int // raw events of processes
+	SessionDays int // runs of programs
+	DayDays     int // days of use
 }
 
 // KeepUse sets how long what was measured is kept. Nobody may look at a window longer than that.

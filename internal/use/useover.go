@@ -16,41 +16,41 @@ import (
 // UseMonth is the use of a product as it stood on the last day of a month (the current one: today), in the window of
 // the classes.
 type UseMonth struct {
-	Month       string  `json:"month"`
-	AsOf        string  `json:"asOf"`
-	Devices     int     `json:"devices" doc:"that had it"`
-	Regular     int     `json:"regular"`
-	Light       int     `json:"light"`
-	Unused      int     `json:"unused"`
-	NeverUsed   int     `json:"neverUsed"`
-	NotMeasured int     `json:"notMeasured"`
-	Users       int     `json:"users" doc:"different users in the month"`
-	RunHours    float64 `json:"runHours" doc:"in the month"`
-	ActiveHours float64 `json:"activeHours" doc:"of them, hours in which somebody worked, where it was measured"`
-	Owned       int64   `json:"owned" doc:"rights in force"`
+	Month       string
+	AsOf        string
+	Devices     int // that had it
+	Regular     int
+	Light       int
+	Unused      int
+	NeverUsed   int
+	NotMeasured int
+	Users       int     // different users in the month
+	RunHours    float64 // in the month
+	ActiveHours float64 // of them, hours in which somebody worked, where it was measured
+	Owned       int64   // rights in force
 }
 
 // UserOfTitle is what one user did with a product in the window.
 type UserOfTitle struct {
-	User        string  `json:"user"`
-	Name        string  `json:"name"`
-	Unit        string  `json:"unit"`
-	Days        int     `json:"days"`
-	RunHours    float64 `json:"runHours"`
-	ActiveHours float64 `json:"activeHours"`
-	Last        string  `json:"last"`
+	User        string
+	Name        string
+	Unit        string
+	Days        int
+	RunHours    float64
+	ActiveHours float64
+	Last        string
 }
 
 // UseView is the use of a product over time.
 type UseView struct {
-	ProductID int64         `json:"productId"`
-	Publisher string        `json:"publisher"`
-	Product   string        `json:"product"`
-	Window    int           `json:"window"`
-	Metered   bool          `json:"metered" doc:"some name of a program is known for it"`
-	Files     []string      `json:"files" doc:"names of its programs"`
-	Months    []UseMonth    `json:"months"`
-	Users     []UserOfTitle `json:"users" doc:"most days first"`
+	ProductID int64
+	Publisher string
+	Product   string
+	Window    int
+	Metered   bool     // some name of a program is known for it
+	Files     []string // names of its programs
+	Months    []UseMonth
+	Users     []UserOfTitle // most days first
 }
 
 // UseOver tells the use of a product month by month.

@@ -18,16 +18,16 @@ import (
 
 // Basket is measures that are tried together.
 type Basket struct {
-	ID        int64                    `json:"id"`
-	Name      string                   `json:"name"`
-	Note      string                   `json:"note"`
-	Measures  []snapshot.BasketMeasure `json:"measures"`
-	Author    string                   `json:"author"`
-	At        int64                    `json:"at"`
-	ChangedAt int64                    `json:"changedAt"`
-	Version   int64                    `json:"version" doc:"the version that is being changed; another one's changes are not overwritten"`
-	DoneAt    int64                    `json:"doneAt"`
-	DoneBy    string                   `json:"doneBy"`
+	ID        int64
+	Name      string
+	Note      string
+	Measures  []snapshot.BasketMeasure
+	Author    string
+	At        int64
+	ChangedAt int64
+	Version   int64 // the version that is being changed; another one's changes are not overwritten
+	DoneAt    int64
+	DoneBy    string
 }
 
 func basketOf(b worklistdb.StoredBasket) (Basket, error) {
@@ -131,10 +131,10 @@ func (svc *Service) DropBasket(ctx context.Context, id int64, who string) error 
 
 // BasketDone says what a basket was turned into.
 type BasketDone struct {
-	Cases    int      `json:"cases"`
-	Seats    int      `json:"seats" doc:"seats that were handed back"`
-	Requests int      `json:"requests" doc:"purchase requests"`
-	Left     []string `json:"left" doc:"measures that somebody has to do elsewhere, such as changing a contract"`
+	Cases    int
+	Seats    int      // seats that were handed back
+	Requests int      // purchase requests
+	Left     []string // measures that somebody has to do elsewhere, such as changing a contract
 }
 
 // DoBasket turns a basket into work: removals into cases that are agreed to, seats into seats handed back, and what

@@ -20,11 +20,11 @@ import (
 
 // CaseRules is what a house asks of its own people about cases.
 type CaseRules struct {
-	TwoPersons  bool `json:"twoPersons" doc:"what is sent must be approved by somebody else than who agreed"`
-	AnswerDays  int  `json:"answerDays" minimum:"1" maximum:"60" doc:"how long a user may take to answer"`
-	Reminders   int  `json:"reminders" minimum:"0" maximum:"5" doc:"how often a user is reminded, each time with as many days"`
-	HoldMinutes int  `json:"holdMinutes" minimum:"0" maximum:"1440" doc:"how long mail and orders wait before they leave the house, so that they can be called back"`
-	SilentDays  int  `json:"silentDays" minimum:"1" maximum:"60" doc:"how long the deployment tool may say nothing before an order counts as failed"`
+	TwoPersons  bool // what is sent must be approved by somebody else than who agreed
+	AnswerDays  int  // how long a user may take to answer
+	Reminders   int  // how often a user is reminded, each time with as many days
+	HoldMinutes int  // how long mail and orders wait before they leave the house, so that they can be called back
+	SilentDays  int  // how long the deployment tool may say nothing before an order counts as failed
 }
 
 func loadCaseRules(tx *sqlite.Tx) (CaseRules, error) {
@@ -93,21 +93,21 @@ func (svc *Service) SetCaseRules(ctx context.Context, r CaseRules, who string) e
 
 // CaseAction is something to be done with cases.
 type CaseAction struct {
-	IDs   []int64       `json:"ids" minItems:"1" maxItems:"5000"`
-	Act   casework.Act  `json:"act" enum:"ask,agree,approve,send,keep,reopen,undo"`
-	Note  string        `json:"note,omitempty"`
-	Until string        `json:"until,omitempty" doc:"for keep: the last day of the exception"`
-	Owner string        `json:"owner,omitempty" doc:"for keep: who answers for the exception; empty is who keeps it"`
-	Wave  *WaveSettings `json:"wave,omitempty" doc:"for send: a few at a time"`
-	Base  string        `json:"-"` // where the program is reached, for the mail
+	IDs   []int64
+	Act   casework.Act // ask, agree, approve, send, keep, reopen, undo
+	Note  string
+	Until string        // for keep: the last day of the exception
+	Owner string        // for keep: who answers for the exception; empty is who keeps it
+	Wave  *WaveSettings // for send: a few at a time
+	Base  string        // where the program is reached, for the mail
 	until civil.Day
 }
 
 // CaseDone says how many cases were done, and why others were not.
 type CaseDone struct {
-	Count   int      `json:"count"`
-	Refused []string `json:"refused" doc:"why others were not, each reason once"`
-	Leaves  int64    `json:"leaves" doc:"when what was done leaves the house; 0 where nothing does"`
+	Count   int
+	Refused []string // why others were not, each reason once
+	Leaves  int64    // when what was done leaves the house; 0 where nothing does
 }
 
 // CaseAct does something with cases. Those that cannot take the act are told with the reason; the others are done, in

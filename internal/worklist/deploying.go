@@ -20,7 +20,7 @@ import (
 type Order struct {
 	ID      int64    `json:"id"`
 	Case    int64    `json:"case"`
-	What    string   `json:"what" enum:"remove,install"`
+	What    string   `json:"what"`   // remove, install
 	Device  string   `json:"device"` // device_id
 	Product string   `json:"product"`
 	Names   []string `json:"names"` // of a removal: the raw names that the device reported
@@ -35,9 +35,9 @@ type DeploymentTool interface {
 
 // WaveSettings lets orders leave a few at a time.
 type WaveSettings struct {
-	Name     string `json:"name" maxLength:"80"`
-	PerDay   int    `json:"perDay" minimum:"0" maximum:"5000" doc:"how many leave on one day; 0 is all at once"`
-	MaxFails int    `json:"maxFails" minimum:"0" maximum:"100" doc:"percent of the answered ones that may fail before it pauses"`
+	Name     string
+	PerDay   int // how many leave on one day; 0 is all at once
+	MaxFails int // percent of the answered ones that may fail before it pauses
 }
 
 // order lets an order about a case wait until it leaves.
@@ -259,9 +259,9 @@ func (svc *Service) moveBy(tx *sqlite.Tx, c *casework.Case, act casework.Act, wh
 
 // Outcome is what the deployment tool says of an order.
 type Outcome struct {
-	Order  int64  `json:"order" doc:"the number of the order"`
-	Done   bool   `json:"done"`
-	Reason string `json:"reason" maxLength:"500" doc:"why it failed"`
+	Order  int64 // the number of the order
+	Done   bool
+	Reason string // why it failed
 }
 
 // TakeOutcome notes what the deployment tool says. The same answer again changes nothing, and a later one that says

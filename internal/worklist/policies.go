@@ -19,39 +19,39 @@ import (
 
 // PolicyList is the policies in force, the groups and categories that one may name.
 type PolicyList struct {
-	Policies   []PolicyView `json:"policies"`
-	Groups     []string     `json:"groups"`
-	Categories []string     `json:"categories"`
+	Policies   []PolicyView
+	Groups     []string
+	Categories []string
 }
 
 // PolicyView is a policy in words.
 type PolicyView struct {
-	ID     int64  `json:"id"`
-	What   string `json:"what"`
-	Group  string `json:"group"`
-	Stance string `json:"stance"`
-	Hours  string `json:"hours" doc:"when it holds; empty is always"`
-	Reason string `json:"reason"`
-	Owner  string `json:"owner" doc:"who answers for an exception"`
-	Until  string `json:"until" doc:"its last day"`
-	Over   bool   `json:"over" doc:"its last day is past"`
-	Author string `json:"author"`
-	At     int64  `json:"at"`
+	ID     int64
+	What   string
+	Group  string
+	Stance string
+	Hours  string // when it holds; empty is always
+	Reason string
+	Owner  string // who answers for an exception
+	Until  string // its last day
+	Over   bool   // its last day is past
+	Author string
+	At     int64
 }
 
 // PolicyDraft is a stance to be set. With an owner and a last day it is an exception.
 type PolicyDraft struct {
-	Product   int64  `json:"product,omitempty"`
-	Publisher string `json:"publisher,omitempty"`
-	Category  string `json:"category,omitempty"`
-	Group     string `json:"group,omitempty"`
-	Stance    string `json:"stance" enum:"allowed,restricted,required"`
-	Days      string `json:"days,omitempty" doc:"such as mon-fri or sat|sun; empty is every day"`
-	From      string `json:"from,omitempty" doc:"such as 08:00"`
-	To        string `json:"to,omitempty"`
-	Reason    string `json:"reason" minLength:"1"`
-	Owner     string `json:"owner,omitempty"`
-	Until     string `json:"until,omitempty"`
+	Product   int64
+	Publisher string
+	Category  string
+	Group     string
+	Stance    string // allowed, restricted, required
+	Days      string // such as mon-fri or sat|sun; empty is every day
+	From      string // such as 08:00
+	To        string
+	Reason    string
+	Owner     string
+	Until     string
 }
 
 func (svc *Service) policyView(tx *sqlite.Tx, p *snapshot.StoredPolicy) (PolicyView, error) {
@@ -177,9 +177,9 @@ func (svc *Service) EndPolicy(ctx context.Context, id int64, who string) error {
 
 // PolicyEffect says what findings a stance would bring and end.
 type PolicyEffect struct {
-	Comes   int      `json:"comes" doc:"findings that it brings"`
-	Goes    int      `json:"goes" doc:"findings that it ends"`
-	Samples []string `json:"samples"`
+	Comes   int // findings that it brings
+	Goes    int // findings that it ends
+	Samples []string
 }
 
 // PreviewPolicy works out what a stance would change in the findings, or what ending one would. Nothing is stored.

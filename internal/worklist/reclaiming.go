@@ -21,32 +21,32 @@ import (
 
 // ReclaimDraft says when licences of titles are proposed for reclaim.
 type ReclaimDraft struct {
-	Product   int64   `json:"product,omitempty"`
-	Publisher string  `json:"publisher,omitempty"`
-	Category  string  `json:"category,omitempty"`
-	Group     string  `json:"group,omitempty"`
-	Propose   bool    `json:"propose" doc:"false leaves them alone"`
-	Window    int     `json:"window" minimum:"7" maximum:"730" doc:"days that are looked at"`
-	Grace     int     `json:"grace" minimum:"0" maximum:"730" doc:"an install younger than this is left alone"`
-	Least     float64 `json:"least" minimum:"0.1" maximum:"1" doc:"share of the window that must be measured"`
-	PoolShare float64 `json:"poolShare" minimum:"0" maximum:"1" doc:"a pool whose peak lies below this share of its quantity is proposed"`
-	Note      string  `json:"note,omitempty"`
-	Replaces  int64   `json:"replaces,omitempty" doc:"the number of the rule that it takes the place of"`
+	Product   int64
+	Publisher string
+	Category  string
+	Group     string
+	Propose   bool    // false leaves them alone
+	Window    int     // days that are looked at
+	Grace     int     // an install younger than this is left alone
+	Least     float64 // share of the window that must be measured
+	PoolShare float64 // a pool whose peak lies below this share of its quantity is proposed
+	Note      string
+	Replaces  int64 // the number of the rule that it takes the place of
 }
 
 // ReclaimView is a rule in words.
 type ReclaimView struct {
-	ID        int64   `json:"id"`
-	What      string  `json:"what"`
-	Group     string  `json:"group"`
-	Propose   bool    `json:"propose"`
-	Window    int     `json:"window"`
-	Grace     int     `json:"grace"`
-	Least     float64 `json:"least"`
-	PoolShare float64 `json:"poolShare"`
-	Note      string  `json:"note"`
-	Author    string  `json:"author"`
-	At        int64   `json:"at"`
+	ID        int64
+	What      string
+	Group     string
+	Propose   bool
+	Window    int
+	Grace     int
+	Least     float64
+	PoolShare float64
+	Note      string
+	Author    string
+	At        int64
 }
 
 // scopeWords says in words what a policy-like rule speaks of.
@@ -150,27 +150,27 @@ func (svc *Service) reclaimRule(tx *sqlite.Tx, d ReclaimDraft, who string) (snap
 
 // ReclaimEffect says what a rule would propose beside what is proposed now.
 type ReclaimEffect struct {
-	Now     int                `json:"now" doc:"idle licences that are proposed now"`
-	Then    int                `json:"then"`
-	Comes   int                `json:"comes"`
-	Goes    int                `json:"goes"`
-	Money   []ReclaimMoney     `json:"money" doc:"what the proposals are worth, now and then, by currency"`
-	Samples []ReclaimDifferent `json:"samples" doc:"the first of those that come or go"`
+	Now     int // idle licences that are proposed now
+	Then    int
+	Comes   int
+	Goes    int
+	Money   []ReclaimMoney     // what the proposals are worth, now and then, by currency
+	Samples []ReclaimDifferent // the first of those that come or go
 }
 
 // ReclaimMoney is what proposals are worth in one currency.
 type ReclaimMoney struct {
-	Currency string `json:"currency"`
-	Now      string `json:"now"`
-	Then     string `json:"then"`
+	Currency string
+	Now      string
+	Then     string
 }
 
 // ReclaimDifferent is a proposal that comes or goes.
 type ReclaimDifferent struct {
-	Product string `json:"product"`
-	About   string `json:"about"`
-	Comes   bool   `json:"comes"`
-	Why     string `json:"why"`
+	Product string
+	About   string
+	Comes   bool
+	Why     string
 }
 
 // PreviewReclaim works out what a rule would change, before it is saved. Nothing is stored.
@@ -344,12 +344,12 @@ func (svc *Service) EndReclaimRule(ctx context.Context, id int64, who string) er
 
 // LedgerSum is what one kind of worth comes to in one currency.
 type LedgerSum struct {
-	Worth     string `json:"worth"`
-	Currency  string `json:"currency"`
-	Potential string `json:"potential"`
-	Cases     int    `json:"cases"`
-	Realised  string `json:"realised"`
-	Lines     int    `json:"lines"`
+	Worth     string
+	Currency  string
+	Potential string
+	Cases     int
+	Realised  string
+	Lines     int
 }
 
 // LedgerSums adds both ledgers up: what could be saved, and what evidence has shown to be saved.
@@ -391,10 +391,10 @@ func (svc *Service) LedgerSums(ctx context.Context) ([]LedgerSum, error) {
 
 // CaseCount counts cases of one kind in one state.
 type CaseCount struct {
-	Kind  casework.Kind  `json:"kind"`
-	State casework.State `json:"state"`
-	Count int64          `json:"count"`
-	Back  int64          `json:"back" doc:"of them, those that came back"`
+	Kind  casework.Kind
+	State casework.State
+	Count int64
+	Back  int64 // of them, those that came back
 }
 
 // CaseCounts counts the cases by kind and state, in the order of the worklist.

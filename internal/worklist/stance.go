@@ -9,10 +9,10 @@ import (
 
 // StanceView says which of the policies that speak of a title on a device holds, and why.
 type StanceView struct {
-	Stance   string       `json:"stance" doc:"what holds for its being there; empty where nothing speaks of it"`
-	Why      string       `json:"why"`
-	Hours    bool         `json:"hours" doc:"its use depends on the hour"`
-	Policies []PolicyView `json:"policies" doc:"all that speak of it, the one that goes first first"`
+	Stance   string // what holds for its being there; empty where nothing speaks of it
+	Why      string
+	Hours    bool         // its use depends on the hour
+	Policies []PolicyView // all that speak of it, the one that goes first first
 }
 
 // Stance explains what policy says of a product on a device.

@@ -15,30 +15,30 @@ import (
 // CaseView is a case with its proof and its steps.
 type CaseView struct {
 	snapshot.CaseRow
-	DeviceCode string     `json:"deviceCode"`
-	Proof      []string   `json:"proof"`
-	Steps      []StepView `json:"steps"`
-	KeepUntil  string     `json:"keepUntil"`
-	LastSeen   int64      `json:"lastSeen"`
-	AgreedBy   string     `json:"agreedBy"`
-	Can        []string   `json:"can" doc:"what people may do with it now"`
-	Undo       string     `json:"undo" doc:"the last deed that can still be taken back, empty where there is none"`
-	Leaves     int64      `json:"leaves" doc:"when its mail or order leaves the house, 0 where nothing waits"`
-	Order      string     `json:"order" doc:"how its newest order stands: waiting, sent, done, failed, withdrawn"`
-	WaveID     int64      `json:"waveId"`
-	Words      string     `json:"words" doc:"what it is about, in words"`
+	DeviceCode string
+	Proof      []string
+	Steps      []StepView
+	KeepUntil  string
+	LastSeen   int64
+	AgreedBy   string
+	Can        []string // what people may do with it now
+	Undo       string   // the last deed that can still be taken back, empty where there is none
+	Leaves     int64    // when its mail or order leaves the house, 0 where nothing waits
+	Order      string   // how its newest order stands: waiting, sent, done, failed, withdrawn
+	WaveID     int64
+	Words      string // what it is about, in words
 }
 
 // StepView is a step of a case.
 type StepView struct {
-	At   int64  `json:"at"`
-	Who  string `json:"who"`
-	From string `json:"from"`
-	To   string `json:"to"`
-	Note string `json:"note"`
-	Act  string `json:"act"`
+	At   int64
+	Who  string
+	From string
+	To   string
+	Note string
+	Act  string
 
-	Undone bool `json:"undone"`
+	Undone bool
 }
 
 // Case returns a case.

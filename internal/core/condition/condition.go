@@ -28,8 +28,8 @@ const (
 
 // Field is something that a condition may ask about.
 type Field struct {
-	Name string `json:"name"`
-	Type Type   `json:"type"`
+	Name string
+	Type Type
 }
 
 // Fields lists what a condition may ask about.

@@ -221,8 +221,8 @@ func (c *Cores) count(whole bool) {
 
 // Line is one step of a calculation: what is done, and what comes out.
 type Line struct {
-	What   string `json:"what"`
-	Result string `json:"result"`
+	What   string
+	Result string
 }
 
 // Lines writes the calculation down, step by step.

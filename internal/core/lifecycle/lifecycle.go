@@ -88,10 +88,10 @@ type Fleet struct {
 
 // Year sums up what loses its last support in one calendar year.
 type Year struct {
-	Year       int   `json:"year"`
-	Releases   int   `json:"releases" doc:"whose last support ends in the year"`
-	Devices    int64 `json:"devices" doc:"that have one of them today, counted for each release"`
-	YearBefore int64 `json:"yearBefore" doc:"that had one of them a year ago"`
+	Year       int
+	Releases   int   // whose last support ends in the year
+	Devices    int64 // that have one of them today, counted for each release
+	YearBefore int64 // that had one of them a year ago
 }
 
 // Years sums releases up by the year in which their last support ends, in the order of the years.

@@ -74,9 +74,9 @@ func (r Result) WhyNot() string {
 
 // TraceStep is one step of recognition: what it looked at and what came of it.
 type TraceStep struct {
-	Step     string `json:"step"`
-	LookedAt string `json:"lookedAt"`
-	Outcome  string `json:"outcome"`
+	Step     string
+	LookedAt string
+	Outcome  string
 }
 
 // Recogniser decides records against a catalogue and people's decisions. It does not change once it is made.

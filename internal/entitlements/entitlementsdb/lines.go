@@ -30,11 +30,11 @@ func EntitlementValues(tx *sqlite.Tx, code string) (values map[string]string, id
 
 // LineChange is a value of an entitlement that somebody changed.
 type LineChange struct {
-	Field  string `json:"field"`
-	Was    string `json:"was"`
-	Is     string `json:"is"`
-	At     int64  `json:"at"`
-	Author string `json:"author"`
+	Field  string
+	Was    string
+	Is     string
+	At     int64
+	Author string
 }
 
 // AddLineChange keeps a change.
@@ -77,10 +77,10 @@ func Withdraw(tx *sqlite.Tx, line, at int64) error {
 
 // LineNote is a note on an entitlement.
 type LineNote struct {
-	ID     int64  `json:"id"`
-	Text   string `json:"text"`
-	Author string `json:"author"`
-	At     int64  `json:"at"`
+	ID     int64
+	Text   string
+	Author string
+	At     int64
 }
 
 // LineNotes reads the notes on a line, the newest first.
@@ -105,14 +105,14 @@ func AddLineNote(tx *sqlite.Tx, line int64, n LineNote) error {
 
 // Proof is a file that proves a right. SHA256 is in hexadecimal digits.
 type Proof struct {
-	ID       int64  `json:"id"`
-	Line     int64  `json:"-"`
-	Contract string `json:"contract"`
-	Name     string `json:"name"`
-	Size     int64  `json:"size"`
-	SHA256   string `json:"sha256"`
-	Author   string `json:"author"`
-	At       int64  `json:"at"`
+	ID       int64
+	Line     int64
+	Contract string
+	Name     string
+	Size     int64
+	SHA256   string
+	Author   string
+	At       int64
 }
 
 // AddProof keeps a file. The same file for the same line is kept once.
@@ -175,13 +175,13 @@ func drop(tx *sqlite.Tx, table string, id, at int64, by string) error {
 
 // KeptKey is a licence key as everybody may see it: its last signs. Sealed is the key itself, sealed.
 type KeptKey struct {
-	ID     int64  `json:"id"`
-	Line   int64  `json:"-"`
-	Hint   string `json:"hint" doc:"its last signs"`
-	Note   string `json:"note"`
-	Author string `json:"author"`
-	At     int64  `json:"at"`
-	Sealed []byte `json:"-"`
+	ID     int64
+	Line   int64
+	Hint   string // its last signs
+	Note   string
+	Author string
+	At     int64
+	Sealed []byte
 }
 
 // AddKey keeps a key.
@@ -225,17 +225,17 @@ func DropKey(tx *sqlite.Tx, id, at int64, by string) error {
 
 // Contract is what is known of a contract beyond its lines.
 type Contract struct {
-	Code       string    `json:"code"`
-	Publisher  string    `json:"publisher"`
-	Name       string    `json:"name"`
-	Start      civil.Day `json:"start"`
-	End        civil.Day `json:"end"`
-	NoticeDays int64     `json:"noticeDays" doc:"how long before its end notice must be given"`
-	Renews     bool      `json:"renews" doc:"goes on by itself unless notice is given"`
-	Owner      string    `json:"owner"`
-	Note       string    `json:"note"`
-	Author     string    `json:"author"`
-	At         int64     `json:"at"`
+	Code       string
+	Publisher  string
+	Name       string
+	Start      civil.Day
+	End        civil.Day
+	NoticeDays int64 // how long before its end notice must be given
+	Renews     bool  // goes on by itself unless notice is given
+	Owner      string
+	Note       string
+	Author     string
+	At         int64
 }
 
 // Contracts reads the contracts by code; those that lines name and nobody described have their code alone.

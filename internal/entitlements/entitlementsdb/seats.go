@@ -11,22 +11,22 @@ import (
 
 // SeatRow is a line of the list of seats: who holds which right.
 type SeatRow struct {
-	ID         int64     `json:"id"`
-	Line       string    `json:"line"`
-	LineID     int64     `json:"lineId"`
-	ProductID  int64     `json:"productId"`
-	Publisher  string    `json:"publisher"`
-	Product    string    `json:"product"`
-	Edition    string    `json:"edition"`
-	User       string    `json:"user"`
-	UserName   string    `json:"userName"`
-	Status     string    `json:"status" doc:"of the user: active or left"`
-	Device     string    `json:"device"`
-	DeviceName string    `json:"deviceName"`
-	Unit       string    `json:"unit"`
-	From       civil.Day `json:"from"`
-	Until      civil.Day `json:"until"`
-	State      string    `json:"state" enum:"held,handed back,ended,of a leaver"`
+	ID         int64     `column:"id"`
+	Line       string    `column:"line"`
+	LineID     int64     `column:"lineId"`
+	ProductID  int64     `column:"productId"`
+	Publisher  string    `column:"publisher"`
+	Product    string    `column:"product"`
+	Edition    string    `column:"edition"`
+	User       string    `column:"user"`
+	UserName   string    `column:"userName"`
+	Status     string    `column:"status"` // of the user: active or left
+	Device     string    `column:"device"`
+	DeviceName string    `column:"deviceName"`
+	Unit       string    `column:"unit"`
+	From       civil.Day `column:"from"`
+	Until      civil.Day `column:"until"`
+	State      string    `column:"state"` // held, handed back, ended, of a leaver
 }
 
 // SeatList is the list of seats. A seat whose entitlement has ended is ended.
@@ -136,18 +136,18 @@ func HandBackSeats(tx *sqlite.Tx, product int64, persons []int64, last civil.Day
 
 // WaitRow is somebody who waits for a seat.
 type WaitRow struct {
-	ID        int64  `json:"id"`
-	ProductID int64  `json:"productId"`
-	Publisher string `json:"publisher"`
-	Product   string `json:"product"`
-	PersonID  int64  `json:"-"`
-	User      string `json:"user"`
-	UserName  string `json:"userName"`
-	Unit      string `json:"unit"`
-	Status    string `json:"status"`
-	Since     int64  `json:"since"`
-	Note      string `json:"note"`
-	Author    string `json:"author"`
+	ID        int64
+	ProductID int64
+	Publisher string
+	Product   string
+	PersonID  int64
+	User      string
+	UserName  string
+	Unit      string
+	Status    string
+	Since     int64
+	Note      string
+	Author    string
 }
 
 // Waiting reads who waits for a seat, the first first, of one product or of all where product is 0.
@@ -211,12 +211,12 @@ func EndWait(tx *sqlite.Tx, id, at int64, how, by string) error {
 
 // StarterSet is the products that somebody new in a role gets.
 type StarterSet struct {
-	ID       int64   `json:"id"`
-	Name     string  `json:"name"`
-	Note     string  `json:"note"`
-	Products []int64 `json:"products"`
-	Author   string  `json:"author"`
-	At       int64   `json:"at"`
+	ID       int64
+	Name     string
+	Note     string
+	Products []int64
+	Author   string
+	At       int64
 }
 
 // StarterSets reads all sets by name.

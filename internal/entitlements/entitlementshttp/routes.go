@@ -9,7 +9,6 @@ import (
 
 	"ensomet/internal/core/access"
 	"ensomet/internal/entitlements"
-	"ensomet/internal/entitlements/entitlementsdb"
 	"ensomet/internal/rest"
 )
 
@@ -36,7 +35,7 @@ func Register(server *rest.Server, stations Stations) {
 }
 
 func (s *routes) lists() {
-	rest.List(s.Server, "entitlements", s.Entitlements.Entitlements)
+	rest.List(s.Server, "entitlements", s.Entitlements.Entitlements, toEntitlementRow)
 }
 
 // papers registers notes, keys and proofs of lines.
@@ -74,16 +73,17 @@ func (s *routes) papers() {
 
 // contracts registers contracts, what ends, and what was spent.
 func (s *routes) contracts() {
-	rest.Handle(s.Server, access.Look, rest.Get("contracts", "/api/contracts"), rest.Plain(s.Entitlements.Contracts))
+	rest.Handle(s.Server, access.Look, rest.Get("contracts", "/api/contracts"),
+		rest.Plain(s.Entitlements.Contracts, rest.All(toContractView)))
 	rest.Handle(s.Server, access.Work, rest.Post("putContract", "/api/contracts"),
-		func(ctx context.Context, me rest.Account, in *rest.Body[entitlementsdb.Contract]) (rest.Done, error) {
-			return rest.DoneOr(s.Entitlements.PutContract(ctx, in.Body, me.Name))
+		func(ctx context.Context, me rest.Account, in *rest.Body[Contract]) (rest.Done, error) {
+			return rest.DoneOr(s.Entitlements.PutContract(ctx, fromContract(in.Body), me.Name))
 		})
 	rest.Handle(s.Server, access.Look, rest.Get("renewals", "/api/renewals"),
 		func(ctx context.Context, _ rest.Account, in *struct {
 			Days int `query:"days" default:"365" minimum:"1" maximum:"3700"`
-		}) ([]entitlements.Renewal, error) {
-			return s.Entitlements.Renewals(ctx, 0, in.Days)
+		}) ([]Renewal, error) {
+			return rest.All(toRenewal)(s.Entitlements.Renewals(ctx, 0, in.Days))
 		})
 	s.Router.Get("/api/renewals.ics", func(w http.ResponseWriter, r *http.Request) {
 		days, err := strconv.Atoi(r.URL.Query().Get("days"))
@@ -98,14 +98,15 @@ func (s *routes) contracts() {
 			func(b *bytes.Buffer) error { return s.Entitlements.WriteCalendar(r.Context(), b, days) },
 		)
 	})
-	rest.Handle(s.Server, access.Look, rest.Get("spend", "/api/spend"), rest.Plain(s.Entitlements.Spend))
+	rest.Handle(s.Server, access.Look, rest.Get("spend", "/api/spend"),
+		rest.Plain(s.Entitlements.Spend, rest.One(toSpend)))
 }
 
 // lines registers lines and their transactions.
 func (s *routes) lines() {
 	rest.Handle(s.Server, access.Look, rest.Get("line", "/api/entitlements/{code}"),
-		func(ctx context.Context, _ rest.Account, in *rest.ByCode) (entitlements.LineDetail, error) {
-			return s.Entitlements.Line(ctx, in.Code)
+		func(ctx context.Context, _ rest.Account, in *rest.ByCode) (LineDetail, error) {
+			return rest.One(toLineDetail)(s.Entitlements.Line(ctx, in.Code))
 		})
 	rest.Handle(s.Server, access.Look, rest.Post("checkLine", "/api/lines/check"),
 		func(ctx context.Context, _ rest.Account, in *struct {
@@ -113,12 +114,12 @@ func (s *routes) lines() {
 				Values map[string]string `json:"values"`
 				Old    string            `json:"old"`
 			}
-		}) ([]entitlements.LineCheck, error) {
-			return s.Entitlements.CheckLine(ctx, in.Body.Values, in.Body.Old)
+		}) ([]LineCheck, error) {
+			return rest.All(toLineCheck)(s.Entitlements.CheckLine(ctx, in.Body.Values, in.Body.Old))
 		})
 	rest.Handle(s.Server, access.Work, rest.Post("editLine", "/api/lines/edit"),
-		func(ctx context.Context, me rest.Account, in *rest.Body[entitlements.LineEdit]) (rest.Done, error) {
-			return rest.DoneOr(s.Entitlements.EditLine(ctx, in.Body, me.Name))
+		func(ctx context.Context, me rest.Account, in *rest.Body[LineEdit]) (rest.Done, error) {
+			return rest.DoneOr(s.Entitlements.EditLine(ctx, fromLineEdit(in.Body), me.Name))
 		})
 	rest.Handle(s.Server, access.Work, rest.Post("trade", "/api/transactions"),
 		func(ctx context.Context, me rest.Account, in *rest.Body[map[string]string]) (rest.Done, error) {
@@ -140,8 +141,8 @@ func (s *routes) waiting() {
 	rest.Handle(s.Server, access.Look, rest.Get("waiting", "/api/waiting"),
 		func(ctx context.Context, _ rest.Account, in *struct {
 			Product int64 `query:"product"`
-		}) ([]entitlementsdb.WaitRow, error) {
-			return s.Entitlements.Waiting(ctx, in.Product)
+		}) ([]WaitRow, error) {
+			return rest.All(toWaitRow)(s.Entitlements.Waiting(ctx, in.Product))
 		})
 	rest.Handle(s.Server, access.Work, rest.Post("wait", "/api/waiting"),
 		func(ctx context.Context, me rest.Account, in *struct {
@@ -156,16 +157,16 @@ func (s *routes) waiting() {
 	rest.Handle(s.Server, access.Work, rest.Post("endWait", "/api/waiting/{id}/end"),
 		rest.OnID(s.Entitlements.EndWait))
 	rest.Handle(s.Server, access.Work, rest.Post("giveWaiting", "/api/products/{id}/give-seats"),
-		func(ctx context.Context, me rest.Account, in *rest.ByID) (entitlements.HandedBack, error) {
-			return s.Entitlements.GiveWaiting(ctx, in.ID, me.Name)
+		func(ctx context.Context, me rest.Account, in *rest.ByID) (HandedBack, error) {
+			return rest.One(toHandedBack)(s.Entitlements.GiveWaiting(ctx, in.ID, me.Name))
 		})
 }
 
 // held registers what people hold, and what somebody new gets.
 func (s *routes) held() {
 	rest.Handle(s.Server, access.Look, rest.Get("held", "/api/people/{code}/held"),
-		func(ctx context.Context, _ rest.Account, in *rest.ByCode) (entitlements.Held, error) {
-			return s.Entitlements.Held(ctx, in.Code)
+		func(ctx context.Context, _ rest.Account, in *rest.ByCode) (Held, error) {
+			return rest.One(toHeld)(s.Entitlements.Held(ctx, in.Code))
 		})
 	rest.Handle(s.Server, access.Work, rest.Post("mailHeld", "/api/people/{code}/held/mail"),
 		func(ctx context.Context, me rest.Account, in *struct {
@@ -177,10 +178,10 @@ func (s *routes) held() {
 			return rest.DoneOr(s.Entitlements.MailHeld(ctx, in.Code, in.Body.Address, me.Name))
 		})
 	rest.Handle(s.Server, access.Look, rest.Get("starterSets", "/api/starter-sets"),
-		rest.Plain(s.Entitlements.StarterSets))
+		rest.Plain(s.Entitlements.StarterSets, rest.All(toStarterSet)))
 	rest.Handle(s.Server, access.Work, rest.Post("putStarterSet", "/api/starter-sets"),
-		func(ctx context.Context, me rest.Account, in *rest.Body[entitlementsdb.StarterSet]) (rest.Done, error) {
-			_, err := s.Entitlements.PutStarterSet(ctx, in.Body, me.Name)
+		func(ctx context.Context, me rest.Account, in *rest.Body[StarterSet]) (rest.Done, error) {
+			_, err := s.Entitlements.PutStarterSet(ctx, fromStarterSet(in.Body), me.Name)
 			return rest.DoneOr(err)
 		})
 	rest.Handle(s.Server, access.Work, rest.Post("start", "/api/starter-sets/{id}/give"),
@@ -191,21 +192,22 @@ func (s *routes) held() {
 				Wait bool   `json:"wait"`
 				Dry  bool   `json:"dry"`
 			}
-		}) (entitlements.Started, error) {
-			return s.Entitlements.Start(ctx, in.ID, in.Body.User, in.Body.Wait, in.Body.Dry, me.Name)
+		}) (Started, error) {
+			return rest.One(toStarted)(
+				s.Entitlements.Start(ctx, in.ID, in.Body.User, in.Body.Wait, in.Body.Dry, me.Name))
 		})
 }
 
 // seats registers who holds which seat.
 func (s *routes) seats() {
-	rest.List(s.Server, "seats", s.Entitlements.Seats)
+	rest.List(s.Server, "seats", s.Entitlements.Seats, toSeatRow)
 	rest.Handle(s.Server, access.Look, rest.Get("freeSeats", "/api/products/{id}/seats"),
-		func(ctx context.Context, _ rest.Account, in *rest.ByID) ([]entitlements.FreeSeats, error) {
-			return s.Entitlements.SeatsOf(ctx, in.ID)
+		func(ctx context.Context, _ rest.Account, in *rest.ByID) ([]FreeSeats, error) {
+			return rest.All(toFreeSeats)(s.Entitlements.SeatsOf(ctx, in.ID))
 		})
 	rest.Handle(s.Server, access.Work, rest.Post("assignSeat", "/api/seats/assign"),
-		func(ctx context.Context, me rest.Account, in *rest.Body[entitlements.SeatDraft]) (SeatOf, error) {
-			line, err := s.Entitlements.Assign(ctx, in.Body, me.Name)
+		func(ctx context.Context, me rest.Account, in *rest.Body[SeatDraft]) (SeatOf, error) {
+			line, err := s.Entitlements.Assign(ctx, fromSeatDraft(in.Body), me.Name)
 			return SeatOf{line}, err
 		})
 	rest.Handle(s.Server, access.Work, rest.Post("handBack", "/api/seats/hand-back"),
@@ -214,8 +216,8 @@ func (s *routes) seats() {
 				IDs  []int64 `json:"ids" minItems:"1"`
 				Give bool    `json:"give" doc:"each goes to whoever waits first"`
 			}
-		}) (entitlements.HandedBack, error) {
-			return s.Entitlements.HandBack(ctx, in.Body.IDs, in.Body.Give, me.Name)
+		}) (HandedBack, error) {
+			return rest.One(toHandedBack)(s.Entitlements.HandBack(ctx, in.Body.IDs, in.Body.Give, me.Name))
 		})
 	rest.Handle(s.Server, access.Work, rest.Post("moveSeat", "/api/seats/{id}/move"),
 		func(ctx context.Context, me rest.Account, in *struct {

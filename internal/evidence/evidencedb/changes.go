@@ -81,22 +81,22 @@ func Changes(tx *sqlite.Tx, device int64) ([]LoggedChange, error) {
 
 // ChangeRow is a line of the list of changes between scans. Was and Now are versions, or values of a hardware fact.
 type ChangeRow struct {
-	ID          int64  `json:"id"`
-	At          int64  `json:"at" unit:"unix"`
-	Kind        string `json:"kind"`
-	DeviceID    int64  `json:"deviceId"`
-	Code        string `json:"code"`
-	Device      string `json:"device"`
-	Unit        string `json:"unit"`
-	Environment string `json:"environment"`
-	Publisher   string `json:"publisher"`
-	Name        string `json:"name"`
-	ProductID   int64  `json:"productId"`
-	Record      int64  `json:"record"`
-	Was         string `json:"was"`
-	Now         string `json:"now"`
-	Source      string `json:"source"`
-	Quiet       int64  `json:"quiet"`
+	ID          int64  `column:"id"`
+	At          int64  `column:"at"` // seconds since 1970
+	Kind        string `column:"kind"`
+	DeviceID    int64  `column:"deviceId"`
+	Code        string `column:"code"`
+	Device      string `column:"device"`
+	Unit        string `column:"unit"`
+	Environment string `column:"environment"`
+	Publisher   string `column:"publisher"`
+	Name        string `column:"name"`
+	ProductID   int64  `column:"productId"`
+	Record      int64  `column:"record"`
+	Was         string `column:"was"`
+	Now         string `column:"now"`
+	Source      string `column:"source"`
+	Quiet       int64  `column:"quiet"`
 }
 
 // ChangeList is the list of changes between scans.
@@ -138,9 +138,9 @@ func ChangeList() *sqlite.List[ChangeRow] {
 
 // ChangeTally counts the changes that a query finds, by day and kind.
 type ChangeTally struct {
-	Day   string `json:"day"`
-	Kind  string `json:"kind"`
-	Count int64  `json:"count"`
+	Day   string
+	Kind  string
+	Count int64
 }
 
 // ChangesByDay counts the changes that a query finds by day and kind.

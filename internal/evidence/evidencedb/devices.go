@@ -372,14 +372,14 @@ func PutMissing(tx *sqlite.Tx, device, source, at int64, missing []formats.ScanM
 
 // MoveRow is a joiner, mover or leaver.
 type MoveRow struct {
-	ID     int64     `json:"id"`
-	On     civil.Day `json:"on"`
-	What   string    `json:"what"`
-	Person string    `json:"person"`
-	Name   string    `json:"name"`
-	From   string    `json:"from"`
-	To     string    `json:"to"`
-	Seats  int64     `json:"seats"`
+	ID     int64     `column:"id"`
+	On     civil.Day `column:"on"`
+	What   string    `column:"what"`
+	Person string    `column:"person"`
+	Name   string    `column:"name"`
+	From   string    `column:"from"`
+	To     string    `column:"to"`
+	Seats  int64     `column:"seats"`
 }
 
 // MoveList is the list of joiners, movers and leavers.

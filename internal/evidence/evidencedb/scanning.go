@@ -109,16 +109,16 @@ func RevokeToken(tx *sqlite.Tx, id, at int64, who string) error {
 
 // Delivery is a scan that came over HTTP. Outcome is new, late, again or refused.
 type Delivery struct {
-	ID         int64  `json:"id"`
-	ReceivedAt int64  `json:"receivedAt" unit:"unix"`
-	Source     string `json:"source"`
-	DeviceID   int64  `json:"deviceId"`
-	Code       string `json:"code"`
-	Device     string `json:"device"`
-	ScanAt     int64  `json:"scanAt" unit:"unix"`
-	Bytes      int64  `json:"bytes"`
-	Outcome    string `json:"outcome"`
-	Detail     string `json:"detail"`
+	ID         int64  `column:"id"`
+	ReceivedAt int64  `column:"receivedAt"` // seconds since 1970
+	Source     string `column:"source"`
+	DeviceID   int64  `column:"deviceId"`
+	Code       string `column:"code"`
+	Device     string `column:"device"`
+	ScanAt     int64  `column:"scanAt"` // seconds since 1970
+	Bytes      int64  `column:"bytes"`
+	Outcome    string `column:"outcome"`
+	Detail     string `column:"detail"`
 }
 
 // AddDelivery notes a scan that came.
@@ -386,23 +386,23 @@ func PutOrder(tx *sqlite.Tx, o ScanOrder) error {
 
 // OrderRow is a line of the list of scans that were asked for.
 type OrderRow struct {
-	ID        int64  `json:"id"`
-	DeviceID  int64  `json:"deviceId"`
-	Code      string `json:"code"`
-	Device    string `json:"device"`
-	Unit      string `json:"unit"`
-	Site      string `json:"site"`
-	Schedule  string `json:"schedule"`
-	Why       string `json:"why"`
-	State     string `json:"state"`
-	Tries     int64  `json:"tries"`
-	AskedAt   int64  `json:"askedAt" unit:"unix"`
-	NotBefore int64  `json:"notBefore" unit:"unix"`
-	TakenAt   int64  `json:"takenAt" unit:"unix"`
-	EndedAt   int64  `json:"endedAt" unit:"unix"`
-	Reason    string `json:"reason"`
-	Detail    string `json:"detail"`
-	Author    string `json:"author"`
+	ID        int64  `column:"id"`
+	DeviceID  int64  `column:"deviceId"`
+	Code      string `column:"code"`
+	Device    string `column:"device"`
+	Unit      string `column:"unit"`
+	Site      string `column:"site"`
+	Schedule  string `column:"schedule"`
+	Why       string `column:"why"`
+	State     string `column:"state"`
+	Tries     int64  `column:"tries"`
+	AskedAt   int64  `column:"askedAt"`   // seconds since 1970
+	NotBefore int64  `column:"notBefore"` // seconds since 1970
+	TakenAt   int64  `column:"takenAt"`   // seconds since 1970
+	EndedAt   int64  `column:"endedAt"`   // seconds since 1970
+	Reason    string `column:"reason"`
+	Detail    string `column:"detail"`
+	Author    string `column:"author"`
 }
 
 // OrderList is the list of scans that were asked for.
@@ -443,8 +443,8 @@ func OrderList() *sqlite.List[OrderRow] {
 
 // OrderCount counts orders by state.
 type OrderCount struct {
-	State string `json:"state"`
-	Count int64  `json:"count"`
+	State string
+	Count int64
 }
 
 // OrderCounts counts the orders by state; done and failed ones since a time.

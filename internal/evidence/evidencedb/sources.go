@@ -12,12 +12,12 @@ import (
 // FileRow is a file name that a search found. Devices counts the devices that have it, Stale and Never those of them
 // whose evidence is old or missing.
 type FileRow struct {
-	Name    string `json:"name"`
-	Version string `json:"version"`
-	Size    int64  `json:"size"`
-	Devices int64  `json:"devices"`
-	Stale   int64  `json:"stale"`
-	Of      string `json:"of"` // the software that it belongs to, where a record names it
+	Name    string
+	Version string
+	Size    int64
+	Devices int64
+	Stale   int64
+	Of      string // the software that it belongs to, where a record names it
 }
 
 // FindFiles lists files whose name fits a pattern with * and ?, the most spread first, and how many there are.
@@ -44,13 +44,13 @@ func FindFiles(tx *sqlite.Tx, pattern string, limit int) (rows []FileRow, total 
 
 // DeviceFileRow is a file on a device.
 type DeviceFileRow struct {
-	Name    string `json:"name"`
-	Folder  string `json:"folder"`
-	Version string `json:"version"`
-	Size    int64  `json:"size"`
-	Source  string `json:"source"`
-	Since   int64  `json:"since"`
-	Until   int64  `json:"until"`
+	Name    string
+	Folder  string
+	Version string
+	Size    int64
+	Source  string
+	Since   int64
+	Until   int64
 }
 
 // DeviceFiles lists the files that scans reported of a device, those present first.
@@ -67,12 +67,12 @@ func DeviceFiles(tx *sqlite.Tx, device int64, limit int) ([]DeviceFileRow, error
 
 // Level is a step of the way from publishers down to devices.
 type Level struct {
-	Key      string `json:"key"`
-	Label    string `json:"label"`
-	Detail   string `json:"detail"`
-	Devices  int64  `json:"devices"`
-	Installs int64  `json:"installs"`
-	Stale    int64  `json:"stale"` // devices
+	Key      string
+	Label    string
+	Detail   string
+	Devices  int64
+	Installs int64
+	Stale    int64 // devices
 }
 
 const countLevel = `count(DISTINCT i.device_id), count(*), count(DISTINCT CASE WHEN f.age = 'stale' THEN i.device_id
@@ -123,16 +123,16 @@ func VersionsOf(tx *sqlite.Tx, product int64) ([]Level, error) {
 
 // HolderRow is a device that has a version of a product, with the record that says so.
 type HolderRow struct {
-	Code   string `json:"code"`
-	Device string `json:"device"`
-	Unit   string `json:"unit"`
-	Age    string `json:"age"`
-	Record int64  `json:"record"`
-	Name   string `json:"name"`
-	Raw    string `json:"raw"`
-	File   string `json:"file"`
-	Source string `json:"source"`
-	Since  int64  `json:"since"`
+	Code   string
+	Device string
+	Unit   string
+	Age    string
+	Record int64
+	Name   string
+	Raw    string
+	File   string
+	Source string
+	Since  int64
 }
 
 // HoldersOf lists the devices that have a version of a product.
@@ -236,10 +236,10 @@ func Missing(tx *sqlite.Tx, device int64) ([]MissingRow, error) {
 
 // MissingRow is a part that a collector could not see.
 type MissingRow struct {
-	Source string `json:"source"`
-	Part   string `json:"part"`
-	Reason string `json:"reason"`
-	At     int64  `json:"at"`
+	Source string
+	Part   string
+	Reason string
+	At     int64
 }
 
 // DeviceValues lists the values that devices have in a column, for choosing from.

@@ -10,23 +10,23 @@ import (
 
 // InstallRow is an install on a device's page.
 type InstallRow struct {
-	Record      int64     `json:"record"`
-	ProductID   int64     `json:"productId"`
-	Publisher   string    `json:"publisher"`
-	Name        string    `json:"name"`
-	Version     string    `json:"version"`
-	Title       string    `json:"title"`
-	By          string    `json:"by"`
-	WhyNot      string    `json:"whyNot"`
-	Suites      string    `json:"suites" doc:"why it folds under a suite on this device, or does not"`
-	Key         string    `json:"key"`
-	Source      string    `json:"source"`
-	Path        string    `json:"path"`
-	Since       int64     `json:"since"`
-	Until       int64     `json:"until"`
-	InstallDate civil.Day `json:"installDate"`
-	LastUsed    civil.Day `json:"lastUsed"`
-	Use         string    `json:"use"`
+	Record      int64
+	ProductID   int64
+	Publisher   string
+	Name        string
+	Version     string
+	Title       string
+	By          string
+	WhyNot      string
+	Suites      string // why it folds under a suite on this device, or does not
+	Key         string
+	Source      string
+	Path        string
+	Since       int64
+	Until       int64
+	InstallDate civil.Day
+	LastUsed    civil.Day
+	Use         string
 }
 
 // DeviceInstalls lists what was ever reported on a device: what is there first.
@@ -70,8 +70,8 @@ func DeviceInstalls(tx *sqlite.Tx, device int64) ([]InstallRow, error) {
 
 // ScanRow is a scan of a device.
 type ScanRow struct {
-	Source string `json:"source"`
-	At     int64  `json:"at"`
+	Source string
+	At     int64
 }
 
 // DeviceScans lists the newest scans of a device.
@@ -92,15 +92,15 @@ func DeviceScans(tx *sqlite.Tx, device int64, limit int) ([]ScanRow, error) {
 
 // AsideRow is a line that was put aside.
 type AsideRow struct {
-	ID        int64  `json:"id"`
-	Kind      string `json:"kind"`
-	File      string `json:"file"`
-	Line      int64  `json:"line"`
-	Content   string `json:"content"`
-	Reason    string `json:"reason"`
-	State     string `json:"state"`
-	ChangedAt int64  `json:"changedAt" unit:"unix"`
-	Author    string `json:"author"`
+	ID        int64  `column:"id"`
+	Kind      string `column:"kind"`
+	File      string `column:"file"`
+	Line      int64  `column:"line"`
+	Content   string `column:"content"`
+	Reason    string `column:"reason"`
+	State     string `column:"state"`
+	ChangedAt int64  `column:"changedAt"` // seconds since 1970
+	Author    string `column:"author"`
 }
 
 // AsideList is the list of lines put aside.

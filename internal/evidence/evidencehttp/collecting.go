@@ -66,7 +66,7 @@ func (s *routes) takeScan(w http.ResponseWriter, r *http.Request, from access.Se
 		s.refuse(w, r, from, scan, raw.N, err)
 		return
 	}
-	rest.Answer(w, taken)
+	rest.Answer(w, toTaken(taken))
 }
 
 // refuse answers for a scan that is not taken, and keeps on record why.
@@ -106,8 +106,8 @@ const maxAsked = 5_000
 
 // Tasks answers a collector that asks what to do.
 type Tasks struct {
-	Orders []evidence.ScanTask `json:"orders"`
-	Again  int                 `json:"again"` // seconds until it should ask again
+	Orders []ScanTask `json:"orders"`
+	Again  int        `json:"again"` // seconds until it should ask again
 }
 
 func (s *routes) giveTasks(w http.ResponseWriter, r *http.Request, from access.Sender) {
@@ -125,7 +125,7 @@ func (s *routes) giveTasks(w http.ResponseWriter, r *http.Request, from access.S
 		rest.Problem(w, rest.Fail(err))
 		return
 	}
-	rest.Answer(w, Tasks{tasks, 900})
+	rest.Answer(w, Tasks{rest.Each(tasks, toScanTask), 900})
 }
 
 func (s *routes) taskFailed(w http.ResponseWriter, r *http.Request, from access.Sender) {

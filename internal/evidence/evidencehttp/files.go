@@ -56,7 +56,7 @@ func (s *routes) importFile(w http.ResponseWriter, r *http.Request) {
 		rest.Problem(w, rest.Fail(err))
 		return
 	}
-	rest.Answer(w, res)
+	rest.Answer(w, toImportResult(res))
 }
 
 func (s *routes) lookAtFile(w http.ResponseWriter, r *http.Request) {
@@ -75,7 +75,7 @@ func (s *routes) lookAtFile(w http.ResponseWriter, r *http.Request) {
 		rest.Problem(w, rest.Fail(err))
 		return
 	}
-	rest.Answer(w, look)
+	rest.Answer(w, toFileLook(look))
 }
 
 // deviceSoftware gives a device's software as an open document.

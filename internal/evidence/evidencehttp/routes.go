@@ -7,10 +7,8 @@ import (
 
 	"ensomet/internal/core/access"
 	"ensomet/internal/evidence"
-	"ensomet/internal/evidence/evidencedb"
-	"ensomet/internal/intake"
 	"ensomet/internal/rest"
-	"ensomet/internal/snapshot"
+	"ensomet/internal/wire"
 
 	"github.com/danielgtaylor/huma/v2"
 )
@@ -44,13 +42,14 @@ func Register(server *rest.Server, stations Stations) {
 
 func (s *routes) asides() {
 	rest.Handle(s.Server, access.Work, rest.Post("bookEntitlement", "/api/entitlements"),
-		func(ctx context.Context, me rest.Account, in *rest.Body[map[string]string]) (intake.ImportResult, error) {
-			return s.Evidence.Book(ctx, "entitlements", in.Body, me.Name)
+		func(ctx context.Context, me rest.Account, in *rest.Body[map[string]string]) (ImportResult, error) {
+			return rest.One(toImportResult)(s.Evidence.Book(ctx, "entitlements", in.Body, me.Name))
 		})
-	rest.Handle(s.Server, access.Work, huma.Operation{OperationID: "setRules", Method: http.MethodPut, Path: "/api/rules"},
-		func(ctx context.Context, me rest.Account, in *rest.Body[evidence.Rules]) (evidence.Rules, error) {
-			err := s.Evidence.SetRules(ctx, in.Body, me.Name)
-			return in.Body, err
+	rest.Handle(s.Server, access.Work,
+		huma.Operation{OperationID: "setRules", Method: http.MethodPut, Path: "/api/rules"},
+		func(ctx context.Context, me rest.Account, in *rest.Body[Rules]) (Rules, error) {
+			err := s.Evidence.SetRules(ctx, fromRules(in.Body), me.Name)
+			return toRules(fromRules(in.Body)), err
 		})
 	rest.Handle(s.Server, access.Run, rest.Post("mend", "/api/asides/{id}/mend"),
 		func(ctx context.Context, me rest.Account, in *struct {
@@ -70,7 +69,8 @@ func (s *routes) asides() {
 
 // tokens registers who may send.
 func (s *routes) tokens() {
-	rest.Handle(s.Server, access.Run, rest.Get("tokens", "/api/tokens"), rest.Plain(s.Collecting.Tokens))
+	rest.Handle(s.Server, access.Run, rest.Get("tokens", "/api/tokens"),
+		rest.Plain(s.Collecting.Tokens, rest.All(toTokenView)))
 	rest.Handle(s.Server, access.Run, rest.Post("addToken", "/api/tokens"),
 		func(ctx context.Context, me rest.Account, in *rest.Body[struct {
 			Source  string `json:"source"`
@@ -85,10 +85,11 @@ func (s *routes) tokens() {
 
 // scans registers plans for scans, and the scans that are asked for.
 func (s *routes) scans() {
-	rest.Handle(s.Server, access.Look, rest.Get("schedules", "/api/schedules"), rest.Plain(s.Collecting.Schedules))
+	rest.Handle(s.Server, access.Look, rest.Get("schedules", "/api/schedules"),
+		rest.Plain(s.Collecting.Schedules, rest.All(toScheduleView)))
 	rest.Handle(s.Server, access.Work, rest.Post("saveSchedule", "/api/schedules"),
-		func(ctx context.Context, me rest.Account, in *rest.Body[evidence.ScheduleDraft]) (rest.Made, error) {
-			id, err := s.Collecting.SaveSchedule(ctx, in.Body, me.Name)
+		func(ctx context.Context, me rest.Account, in *rest.Body[ScheduleDraft]) (rest.Made, error) {
+			id, err := s.Collecting.SaveSchedule(ctx, fromScheduleDraft(in.Body), me.Name)
 			if err == nil {
 				_, err = s.Collecting.Plan(ctx)
 			}
@@ -110,22 +111,23 @@ func (s *routes) scans() {
 			return rest.CountOr(s.Collecting.OrderAct(ctx, in.Body.IDs, in.Body.Act))
 		})
 	rest.Handle(s.Server, access.Look, rest.Get("orderCounts", "/api/scan-orders/counts"),
-		rest.Plain(s.Collecting.OrderCounts))
+		rest.Plain(s.Collecting.OrderCounts, rest.All(toOrderCount)))
 }
 
 // groups registers groups of devices.
 func (s *routes) groups() {
-	rest.Handle(s.Server, access.Look, rest.Get("groups", "/api/groups"), rest.Plain(s.Evidence.DeviceGroups))
+	rest.Handle(s.Server, access.Look, rest.Get("groups", "/api/groups"),
+		rest.Plain(s.Evidence.DeviceGroups, rest.All(toDeviceGroupView)))
 	rest.Handle(s.Server, access.Look, rest.Get("conditionFields", "/api/groups/fields"),
-		rest.Plain(s.Evidence.ConditionFields))
+		rest.Plain(s.Evidence.ConditionFields, rest.One(toConditionFields)))
 	rest.Handle(s.Server, access.Look, rest.Post("previewGroup", "/api/groups/preview"),
 		func(ctx context.Context, _ rest.Account,
-			in *rest.Body[evidence.GroupDraft]) (evidence.GroupPreview, error) {
-			return s.Evidence.PreviewGroup(ctx, in.Body)
+			in *rest.Body[GroupDraft]) (GroupPreview, error) {
+			return rest.One(toGroupPreview)(s.Evidence.PreviewGroup(ctx, fromGroupDraft(in.Body)))
 		})
 	rest.Handle(s.Server, access.Work, rest.Post("saveGroup", "/api/groups"),
-		func(ctx context.Context, me rest.Account, in *rest.Body[evidence.GroupDraft]) (rest.Made, error) {
-			return rest.MadeOr(s.Evidence.SaveGroup(ctx, in.Body, me.Name))
+		func(ctx context.Context, me rest.Account, in *rest.Body[GroupDraft]) (rest.Made, error) {
+			return rest.MadeOr(s.Evidence.SaveGroup(ctx, fromGroupDraft(in.Body), me.Name))
 		})
 	rest.Handle(s.Server, access.Work, rest.Post("dropGroup", "/api/groups/{id}/drop"),
 		rest.OnID(s.Evidence.DropGroup))
@@ -134,52 +136,52 @@ func (s *routes) groups() {
 // changes registers what changed between scans, and which of it is quiet or sent.
 func (s *routes) changes() {
 	rest.Handle(s.Server, access.Look, rest.Get("changeRules", "/api/change-rules"),
-		rest.Plain(s.Evidence.ChangeRules))
+		rest.Plain(s.Evidence.ChangeRules, rest.All(toChangeRuleView)))
 	rest.Handle(s.Server, access.Look, rest.Post("previewChangeRule", "/api/change-rules/preview"),
-		func(ctx context.Context, _ rest.Account, in *rest.Body[evidence.ChangeRuleDraft]) (rest.Done, error) {
-			return rest.CountOr(s.Evidence.PreviewChangeRule(ctx, in.Body))
+		func(ctx context.Context, _ rest.Account, in *rest.Body[ChangeRuleDraft]) (rest.Done, error) {
+			return rest.CountOr(s.Evidence.PreviewChangeRule(ctx, fromChangeRuleDraft(in.Body)))
 		})
 	rest.Handle(s.Server, access.Work, rest.Post("addChangeRule", "/api/change-rules"),
-		func(ctx context.Context, me rest.Account, in *rest.Body[evidence.ChangeRuleDraft]) (rest.Done, error) {
-			return rest.CountOr(s.Evidence.AddChangeRule(ctx, in.Body, me.Name))
+		func(ctx context.Context, me rest.Account, in *rest.Body[ChangeRuleDraft]) (rest.Done, error) {
+			return rest.CountOr(s.Evidence.AddChangeRule(ctx, fromChangeRuleDraft(in.Body), me.Name))
 		})
 	rest.Handle(s.Server, access.Work, rest.Post("endChangeRule", "/api/change-rules/{id}/end"),
 		rest.OnID(s.Evidence.EndChangeRule))
 	rest.Handle(s.Server, access.Look, rest.Get("changesByDay", "/api/changes/by-day"),
-		func(ctx context.Context, _ rest.Account, in *rest.ListInput) ([]evidencedb.ChangeTally, error) {
+		func(ctx context.Context, _ rest.Account, in *rest.ListInput) ([]ChangeTally, error) {
 			q, err := in.Query()
 			if err != nil {
 				return nil, err
 			}
-			return s.Evidence.ChangesByDay(ctx, q)
+			return rest.All(toChangeTally)(s.Evidence.ChangesByDay(ctx, q))
 		})
 }
 
 // sources registers what sources say, device by device and name by name.
 func (s *routes) sources() {
 	rest.Handle(s.Server, access.Look, rest.Get("deviceEvidence", "/api/devices/{code}/evidence"),
-		func(ctx context.Context, _ rest.Account, in *rest.ByCode) (evidence.DeviceEvidence, error) {
-			return s.Evidence.DeviceEvidence(ctx, in.Code)
+		func(ctx context.Context, _ rest.Account, in *rest.ByCode) (DeviceEvidence, error) {
+			return rest.One(toDeviceEvidence)(s.Evidence.DeviceEvidence(ctx, in.Code))
 		})
 	rest.Handle(s.Server, access.Look, rest.Get("deviceFiles", "/api/devices/{code}/files"),
 		func(ctx context.Context, _ rest.Account, in *struct {
 			Code   string `path:"code"`
 			Record int64  `query:"record"`
-		}) ([]evidencedb.DeviceFileRow, error) {
-			return s.Evidence.DeviceFiles(ctx, in.Code, in.Record)
+		}) ([]DeviceFileRow, error) {
+			return rest.All(toDeviceFileRow)(s.Evidence.DeviceFiles(ctx, in.Code, in.Record))
 		})
 	rest.Handle(s.Server, access.Look, rest.Get("compare", "/api/compare"),
 		func(ctx context.Context, _ rest.Account, in *struct {
 			Left  string `query:"left" required:"true"`
 			Right string `query:"right" required:"true"`
-		}) (evidence.Comparison, error) {
-			return s.Evidence.Compare(ctx, in.Left, in.Right)
+		}) (Comparison, error) {
+			return rest.One(toComparison)(s.Evidence.Compare(ctx, in.Left, in.Right))
 		})
 	rest.Handle(s.Server, access.Look, rest.Get("findFiles", "/api/file-search"),
 		func(ctx context.Context, _ rest.Account, in *struct {
 			Name string `query:"name" required:"true"`
-		}) (evidence.FileSearch, error) {
-			return s.Evidence.FindFiles(ctx, in.Name)
+		}) (FileSearch, error) {
+			return rest.One(toFileSearch)(s.Evidence.FindFiles(ctx, in.Name))
 		})
 	rest.Handle(s.Server, access.Look, rest.Get("drill", "/api/drill"),
 		func(ctx context.Context, _ rest.Account, in *struct {
@@ -187,8 +189,8 @@ func (s *routes) sources() {
 			Product   int64  `query:"product"`
 			Version   string `query:"version"`
 			Down      bool   `query:"down" doc:"list the devices that have the version, which may be empty"`
-		}) (evidence.Drill, error) {
-			return s.Evidence.Drill(ctx, in.Publisher, in.Product, in.Version, in.Down)
+		}) (Drill, error) {
+			return rest.One(toDrill)(s.Evidence.Drill(ctx, in.Publisher, in.Product, in.Version, in.Down))
 		})
 }
 
@@ -199,27 +201,28 @@ func (s *routes) files() {
 }
 
 func (s *routes) lists() {
-	rest.List(s.Server, "devices", rest.Of(snapshot.DeviceList))
-	rest.List(s.Server, "asides", rest.Of(evidencedb.AsideList))
-	rest.List(s.Server, "changes", rest.Of(evidencedb.ChangeList))
-	rest.List(s.Server, "scan-orders", rest.Of(evidencedb.OrderList))
-	rest.List(s.Server, "deliveries", rest.Of(evidencedb.DeliveryList))
-	rest.List(s.Server, "moves", rest.Of(evidencedb.MoveList))
+	rest.List(s.Server, "devices", rest.Of(evidence.DeviceList), wire.ToDeviceRow)
+	rest.List(s.Server, "asides", rest.Of(evidence.AsideList), toAsideRow)
+	rest.List(s.Server, "changes", rest.Of(evidence.ChangeList), toChangeRow)
+	rest.List(s.Server, "scan-orders", rest.Of(evidence.OrderList), toOrderRow)
+	rest.List(s.Server, "deliveries", rest.Of(evidence.DeliveryList), toDelivery)
+	rest.List(s.Server, "moves", rest.Of(evidence.MoveList), toMoveRow)
 }
 
 func (s *routes) recordFields() {
 	rest.Handle(s.Server, access.Look, rest.Get("recordFields", "/api/name-rules/fields"),
-		func(context.Context, rest.Account, *rest.None) (evidence.ConditionFields, error) {
-			return s.Evidence.RecordFields(), nil
+		func(context.Context, rest.Account, *rest.None) (ConditionFields, error) {
+			return rest.One(toConditionFields)(s.Evidence.RecordFields(), nil)
 		})
 }
 
 func (s *routes) details() {
 	rest.Handle(s.Server, access.Look, rest.Get("device", "/api/devices/{code}"),
-		func(ctx context.Context, _ rest.Account, in *rest.ByCode) (evidence.DeviceView, error) {
-			return s.Evidence.Device(ctx, in.Code)
+		func(ctx context.Context, _ rest.Account, in *rest.ByCode) (DeviceView, error) {
+			return rest.One(toDeviceView)(s.Evidence.Device(ctx, in.Code))
 		})
-	rest.Handle(s.Server, access.Look, rest.Get("rules", "/api/rules"), rest.Plain(s.Evidence.Rules))
+	rest.Handle(s.Server, access.Look, rest.Get("rules", "/api/rules"),
+		rest.Plain(s.Evidence.Rules, rest.One(toRules)))
 	rest.Handle(s.Server, access.Look, rest.Get("importKinds", "/api/import-kinds"),
 		func(context.Context, rest.Account, *rest.None) ([]string, error) {
 			return evidence.ImportKinds(), nil

@@ -10,16 +10,16 @@ import (
 
 // StoredStatement is positions as they were handed to somebody. Content is compressed; SHA256 is of it.
 type StoredStatement struct {
-	ID        int64  `json:"id"`
-	At        int64  `json:"at"`
-	Author    string `json:"author"`
-	HandedTo  string `json:"handedTo"`
-	Note      string `json:"note"`
-	AsOf      string `json:"asOf"`
-	Positions int64  `json:"positions"`
-	Size      int64  `json:"size"`
-	SHA256    string `json:"sha256"`
-	Content   []byte `json:"-"`
+	ID        int64
+	At        int64
+	Author    string
+	HandedTo  string
+	Note      string
+	AsOf      string
+	Positions int64
+	Size      int64
+	SHA256    string
+	Content   []byte
 }
 
 // AddStatement keeps a statement.

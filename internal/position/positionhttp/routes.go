@@ -13,7 +13,7 @@ import (
 	"ensomet/internal/position"
 	"ensomet/internal/progress"
 	"ensomet/internal/rest"
-	"ensomet/internal/snapshot"
+	"ensomet/internal/wire"
 
 	"github.com/danielgtaylor/huma/v2"
 )
@@ -48,13 +48,14 @@ func Register(server *rest.Server, stations Stations) {
 
 // statements registers positions as they were handed to somebody.
 func (s *routes) statements() {
-	rest.Handle(s.Server, access.Look, rest.Get("statements", "/api/statements"), rest.Plain(s.Position.Statements))
+	rest.Handle(s.Server, access.Look, rest.Get("statements", "/api/statements"),
+		rest.Plain(s.Position.Statements, rest.All(toStoredStatement)))
 	rest.Handle(s.Server, access.Look, rest.Get("statement", "/api/statements/{id}"),
 		func(ctx context.Context, _ rest.Account, in *struct {
 			rest.ByID
 			Today bool `query:"today"`
-		}) (position.StatementView, error) {
-			return s.Position.Statement(ctx, in.ID, in.Today)
+		}) (StatementView, error) {
+			return rest.One(toStatementView)(s.Position.Statement(ctx, in.ID, in.Today))
 		})
 	rest.Handle(s.Server, access.Work, rest.Post("makeStatement", "/api/statements"),
 		func(ctx context.Context, me rest.Account, in *struct {
@@ -69,7 +70,8 @@ func (s *routes) statements() {
 			if err != nil {
 				return rest.Made{}, err
 			}
-			return rest.MadeOr(s.Position.MakeStatement(ctx, day, in.Body.Products, in.Body.HandedTo, in.Body.Note, me.Name))
+			return rest.MadeOr(
+				s.Position.MakeStatement(ctx, day, in.Body.Products, in.Body.HandedTo, in.Body.Note, me.Name))
 		})
 }
 
@@ -86,16 +88,16 @@ func (s *routes) positions() {
 			rest.ByID
 			By   string `query:"by" enum:"unit,country,contract" default:"unit"`
 			AsOf string `query:"asOf"`
-		}) ([]position.PartsOfMetric, error) {
+		}) ([]PartsOfMetric, error) {
 			day, err := civil.Parse(in.AsOf)
 			if err != nil {
 				return nil, err
 			}
-			return s.Position.Parts(ctx, in.ID, in.By, day)
+			return rest.All(toPartsOfMetric)(s.Position.Parts(ctx, in.ID, in.By, day))
 		})
 	rest.Handle(s.Server, access.Look, rest.Get("prove", "/api/products/{id}/proof"),
-		func(ctx context.Context, _ rest.Account, in *rest.ByID) ([]position.ProofRun, error) {
-			return s.Position.Prove(ctx, in.ID)
+		func(ctx context.Context, _ rest.Account, in *rest.ByID) ([]ProofRun, error) {
+			return rest.All(toProofRun)(s.Position.Prove(ctx, in.ID))
 		})
 	rest.Handle(s.Server, access.Work, rest.Post("metricOrder", "/api/products/{id}/metric-order"),
 		func(ctx context.Context, me rest.Account, in *struct {
@@ -111,34 +113,34 @@ func (s *routes) positions() {
 			rest.ByID
 			From string `query:"from" required:"true"`
 			To   string `query:"to"`
-		}) (position.ProductSteps, error) {
+		}) (ProductSteps, error) {
 			from, to, err := days(in.From, in.To)
 			if err != nil {
-				return position.ProductSteps{}, err
+				return ProductSteps{}, err
 			}
-			return s.Position.ProductSteps(ctx, in.ID, from, to)
+			return rest.One(toProductSteps)(s.Position.ProductSteps(ctx, in.ID, from, to))
 		})
 	rest.Handle(s.Server, access.Look, rest.Get("allSteps", "/api/steps"),
 		func(ctx context.Context, _ rest.Account, in *struct {
 			From  string `query:"from" required:"true"`
 			To    string `query:"to"`
 			Watch string `query:"watch" maxLength:"60" doc:"a key of your own, under which you can ask how far it is"`
-		}) (position.AllSteps, error) {
+		}) (AllSteps, error) {
 			from, to, err := days(in.From, in.To)
 			if err != nil {
-				return position.AllSteps{}, err
+				return AllSteps{}, err
 			}
 			ctx, end := s.Progress.Follow(ctx, in.Watch)
 			defer end()
-			return s.Position.AllSteps(ctx, from, to)
+			return rest.One(toAllSteps)(s.Position.AllSteps(ctx, from, to))
 		})
 	rest.Handle(s.Server, access.Look, rest.Post("tryBasket", "/api/baskets/try"),
 		func(ctx context.Context, _ rest.Account, in *struct {
 			Body struct {
-				Measures []snapshot.BasketMeasure `json:"measures"`
+				Measures []wire.BasketMeasure `json:"measures"`
 			}
-		}) (position.Tried, error) {
-			return s.Position.TryBasket(ctx, in.Body.Measures)
+		}) (Tried, error) {
+			return rest.One(toTried)(s.Position.TryBasket(ctx, rest.Each(in.Body.Measures, wire.FromBasketMeasure)))
 		})
 }
 
@@ -169,7 +171,7 @@ func (s *routes) units() {
 }
 
 func (s *routes) lists() {
-	rest.List(s.Server, "positions", rest.Of(snapshot.PositionList))
+	rest.List(s.Server, "positions", rest.Of(position.PositionList), wire.ToPositionRow)
 }
 
 func (s *routes) products() {
@@ -177,12 +179,12 @@ func (s *routes) products() {
 		func(ctx context.Context, _ rest.Account, in *struct {
 			ID   int64  `path:"id"`
 			AsOf string `query:"asOf"`
-		}) (position.ProductPosition, error) {
+		}) (ProductPosition, error) {
 			day, err := civil.Parse(in.AsOf)
 			if err != nil {
-				return position.ProductPosition{}, err
+				return ProductPosition{}, err
 			}
-			return s.Position.ProductPosition(ctx, in.ID, day)
+			return rest.One(toProductPosition)(s.Position.ProductPosition(ctx, in.ID, day))
 		})
 	rest.Handle(s.Server, access.Look, rest.Get("units", "/api/products/{id}/units"),
 		func(ctx context.Context, _ rest.Account, in *struct {
@@ -190,22 +192,22 @@ func (s *routes) products() {
 			Group string `query:"group"`
 			AsOf  string `query:"asOf"`
 			Limit int    `query:"limit" default:"500" minimum:"1" maximum:"100000"`
-		}) ([]position.UnitView, error) {
+		}) ([]UnitView, error) {
 			day, err := civil.Parse(in.AsOf)
 			if err != nil {
 				return nil, err
 			}
-			return s.Position.Units(ctx, in.ID, in.Group, day, in.Limit)
+			return rest.All(toUnitView)(s.Position.Units(ctx, in.ID, in.Group, day, in.Limit))
 		})
 }
 
 func (s *routes) waysOut() {
 	rest.Handle(s.Server, access.Look, rest.Get("waysOut", "/api/products/{id}/ways-out"),
-		func(ctx context.Context, _ rest.Account, in *rest.ByID) ([]position.WayOut, error) {
+		func(ctx context.Context, _ rest.Account, in *rest.ByID) ([]WayOut, error) {
 			removals, err := s.Worklist.OpenRemovals(ctx, in.ID)
 			if err != nil {
 				return nil, err
 			}
-			return s.Position.WaysOut(ctx, in.ID, removals)
+			return rest.All(toWayOut)(s.Position.WaysOut(ctx, in.ID, removals))
 		})
 }

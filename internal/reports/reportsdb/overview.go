@@ -13,33 +13,33 @@ import (
 
 // Counts is how much stands at each station of the work.
 type Counts struct {
-	Devices      int64 `json:"devices"`
-	InService    int64 `json:"inService"`
-	Fresh        int64 `json:"fresh"`
-	Stale        int64 `json:"stale"`
-	Never        int64 `json:"never"`
-	Installs     int64 `json:"installs"`
-	Aside        int64 `json:"aside"`
-	Unrecognised int64 `json:"unrecognised"`
-	Names        int64 `json:"names"`
-	Counted      int64 `json:"counted"`
-	Folded       int64 `json:"folded"`
-	Entitlements int64 `json:"entitlements"`
-	EndingSoon   int64 `json:"endingSoon"`
-	Measured     int64 `json:"measured"`
-	NotMeasured  int64 `json:"notMeasured"`
-	Idle         int64 `json:"idle"`
-	Positions    int64 `json:"positions"`
-	Needed       int64 `json:"needed"`
-	Covered      int64 `json:"covered"`
-	Short        int64 `json:"short"`
-	Spare        int64 `json:"spare"`
-	Doubtful     int64 `json:"doubtful"`
-	OpenCases    int64 `json:"openCases"`
-	AgreedCases  int64 `json:"agreedCases"`
-	SentCases    int64 `json:"sentCases"`
-	GoneCases    int64 `json:"goneCases"`
-	BackCases    int64 `json:"backCases"`
+	Devices      int64
+	InService    int64
+	Fresh        int64
+	Stale        int64
+	Never        int64
+	Installs     int64
+	Aside        int64
+	Unrecognised int64
+	Names        int64
+	Counted      int64
+	Folded       int64
+	Entitlements int64
+	EndingSoon   int64
+	Measured     int64
+	NotMeasured  int64
+	Idle         int64
+	Positions    int64
+	Needed       int64
+	Covered      int64
+	Short        int64
+	Spare        int64
+	Doubtful     int64
+	OpenCases    int64
+	AgreedCases  int64
+	SentCases    int64
+	GoneCases    int64
+	BackCases    int64
 }
 
 // CountOverview counts what stands at each station; soon is the last day of "ends soon", today its first.
@@ -80,9 +80,9 @@ func CountOverview(tx *sqlite.Tx, today, soon civil.Day) (Counts, error) {
 
 // MoneyRow sums the position by currency.
 type MoneyRow struct {
-	Currency string `json:"currency"`
-	Exposure string `json:"exposure"`
-	Spare    string `json:"spare"`
+	Currency string
+	Exposure string
+	Spare    string
 }
 
 // MoneyByCurrency sums exposure and spare value by currency.
@@ -106,10 +106,10 @@ func MoneyByCurrency(tx *sqlite.Tx) ([]MoneyRow, error) {
 
 // Hit is something that the command line found.
 type Hit struct {
-	Kind   string `json:"kind"` // device, title, entitlement, person
-	ID     string `json:"id"`
-	Text   string `json:"text"`
-	Detail string `json:"detail"`
+	Kind   string // device, title, entitlement, person
+	ID     string
+	Text   string
+	Detail string
 }
 
 // Find looks for devices, titles, entitlements and persons whose name holds every word.

@@ -10,7 +10,6 @@ import (
 	"ensomet/internal/progress"
 	"ensomet/internal/renewal"
 	"ensomet/internal/reports"
-	"ensomet/internal/reports/reportsdb"
 	"ensomet/internal/rest"
 )
 
@@ -57,15 +56,17 @@ func (s *routes) licences() {
 
 func (s *routes) overview() {
 	rest.Handle(s.Server, access.Look, rest.Get("status", "/api/status"),
-		func(ctx context.Context, _ rest.Account, _ *rest.None) (renewal.RefreshStatus, error) {
-			return s.Renewal.Status(), nil
+		func(ctx context.Context, _ rest.Account, _ *rest.None) (RefreshStatus, error) {
+			return rest.One(toRefreshStatus)(s.Renewal.Status(), nil)
 		})
-	rest.Handle(s.Server, access.Look, rest.Get("overview", "/api/overview"), rest.Plain(s.Reports.Overview))
+	rest.Handle(s.Server, access.Look, rest.Get("overview", "/api/overview"),
+		rest.Plain(s.Reports.Overview, rest.One(toOverview)))
 	rest.Handle(s.Server, access.Look, rest.Get("find", "/api/find"),
 		func(ctx context.Context, _ rest.Account, in *struct {
 			Text string `query:"q" minLength:"1"`
-		}) ([]reportsdb.Hit, error) {
-			return s.Reports.Find(ctx, in.Text)
+		}) ([]Hit, error) {
+			return rest.All(toHit)(s.Reports.Find(ctx, in.Text))
 		})
-	rest.Handle(s.Server, access.Look, rest.Get("imports", "/api/imports"), rest.Plain(s.Reports.Imports))
+	rest.Handle(s.Server, access.Look, rest.Get("imports", "/api/imports"),
+		rest.Plain(s.Reports.Imports, rest.All(toImportView)))
 }

@@ -151,17 +151,17 @@ func keepChanges(tx *sqlite.Tx, of CatalogueChange, before, now *catalogue.Known
 // CatalogueChange is one value of the catalogue that changed. A title, product or publisher that came or went has no
 // field.
 type CatalogueChange struct {
-	ID        int64  `json:"id"`
-	Publisher int64  `json:"publisher"`
-	Product   int64  `json:"product"`
-	Title     int64  `json:"title"`
-	Name      string `json:"name" doc:"of the title within its product"`
-	Field     string `json:"field"`
-	Was       string `json:"was"`
-	Now       string `json:"now"`
-	At        int64  `json:"at"`
-	Author    string `json:"author"`
-	File      string `json:"file"`
+	ID        int64
+	Publisher int64
+	Product   int64
+	Title     int64
+	Name      string // of the title within its product
+	Field     string
+	Was       string
+	Now       string
+	At        int64
+	Author    string
+	File      string
 }
 
 func addChange(tx *sqlite.Tx, of CatalogueChange, field, was, now string, by By) error {

@@ -102,10 +102,10 @@ func NewBatch(tx *sqlite.Tx, at int64, author, what string) (int64, error) {
 
 // Batch is a batch of decisions.
 type Batch struct {
-	ID     int64  `json:"id"`
-	At     int64  `json:"at"`
-	Author string `json:"author"`
-	What   string `json:"what"`
+	ID     int64
+	At     int64
+	Author string
+	What   string
 }
 
 // LastBatch finds somebody's newest batch that is not undone.
@@ -227,11 +227,11 @@ func PutProposals(tx *sqlite.Tx, list []KeptProposal, madeFor string) error {
 
 // QueueDay is how many names, and installs of theirs, nobody had recognised on a day.
 type QueueDay struct {
-	Day         civil.Day `json:"-"`
-	On          string    `json:"on"`
-	Names       int64     `json:"names"`
-	Installs    int64     `json:"installs"`
-	AllInstalls int64     `json:"allInstalls"`
+	Day         civil.Day
+	On          string
+	Names       int64
+	Installs    int64
+	AllInstalls int64
 }
 
 // PutQueueDay keeps the state of a day; a later one of the same day takes its place.

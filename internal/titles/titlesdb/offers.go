@@ -10,14 +10,14 @@ import (
 
 // Offer is a newer catalogue whose differences are being looked through.
 type Offer struct {
-	ID       int64  `json:"id"`
-	File     string `json:"file"`
-	At       int64  `json:"at"`
-	Author   string `json:"author"`
-	Entries  int64  `json:"entries"`
-	ClosedAt int64  `json:"closedAt"`
-	ClosedBy string `json:"closedBy"`
-	Bad      string `json:"bad" doc:"the lines that could not be read, one a line"`
+	ID       int64
+	File     string
+	At       int64
+	Author   string
+	Entries  int64
+	ClosedAt int64
+	ClosedBy string
+	Bad      string // the lines that could not be read, one a line
 }
 
 // AddOffer keeps a newer catalogue.

@@ -36,13 +36,13 @@ func ProductsOfKey(tx *sqlite.Tx, key string) ([]int64, error) {
 
 // SightingRow is where and when a record was seen. Times are in seconds since 1970; Until is 0 while it is there.
 type SightingRow struct {
-	DeviceID    int64     `json:"deviceId"`
-	Device      string    `json:"device"`
-	Source      string    `json:"source"`
-	Path        string    `json:"path"`
-	Since       int64     `json:"since"`
-	Until       int64     `json:"until"`
-	InstallDate civil.Day `json:"installDate"`
+	DeviceID    int64
+	Device      string
+	Source      string
+	Path        string
+	Since       int64
+	Until       int64
+	InstallDate civil.Day
 }
 
 // Sightings lists where a record was seen, on one device or on all where device is 0.

@@ -50,14 +50,14 @@ func PutPublisher(tx *sqlite.Tx, before, now *catalogue.Known, by By) (int64, er
 
 // PublisherRow is a publisher with what the catalogue and the evidence have of it.
 type PublisherRow struct {
-	ID        int64  `json:"id"`
-	Publisher string `json:"publisher"`
-	Aliases   string `json:"aliases"`
-	Successor string `json:"successor"`
-	Products  int64  `json:"products"`
-	Installs  int64  `json:"installs"`
-	Counted   int64  `json:"counted"`
-	Rights    int64  `json:"rights"`
+	ID        int64  `column:"id"`
+	Publisher string `column:"publisher"`
+	Aliases   string `column:"aliases"`
+	Successor string `column:"successor"`
+	Products  int64  `column:"products"`
+	Installs  int64  `column:"installs"`
+	Counted   int64  `column:"counted"`
+	Rights    int64  `column:"rights"`
 }
 
 // PublisherList is the list of publishers.

@@ -131,28 +131,28 @@ func VersionsFound(tx *sqlite.Tx, product int64) ([]VersionFact, error) {
 
 // ReleaseRow is a release with its life and what is planned about it.
 type ReleaseRow struct {
-	ID         int64     `json:"id"`
-	ProductID  int64     `json:"productId"`
-	Publisher  string    `json:"publisher"`
-	Product    string    `json:"product"`
-	Edition    string    `json:"edition"`
-	Version    string    `json:"version"`
-	Released   civil.Day `json:"released"`
-	General    civil.Day `json:"general" doc:"the last day of general support"`
-	EndOn      civil.Day `json:"endOn" doc:"the last day of any support"`
-	Next       civil.Day `json:"next" doc:"the next day on which a phase ends, or the last one on which one did; 9999-12-31 where none is known"`
-	Phase      string    `json:"phase"`
-	Devices    int64     `json:"devices" doc:"that have it, or run it as their operating system"`
-	Stale      int64     `json:"stale"`
-	YearBefore int64     `json:"yearBefore"`
-	Plan       string    `json:"plan" doc:"move, remove, extend or keep; empty where nothing is planned"`
-	PlanID     int64     `json:"planId"`
-	Target     string    `json:"target"`
-	Due        civil.Day `json:"due"`
-	Owner      string    `json:"owner"`
-	Then       int64     `json:"then" doc:"devices when the plan was made"`
-	PlanState  string    `json:"planState" doc:"done, late or open"`
-	Done       string    `json:"done"`
+	ID         int64     `column:"id"`
+	ProductID  int64     `column:"productId"`
+	Publisher  string    `column:"publisher"`
+	Product    string    `column:"product"`
+	Edition    string    `column:"edition"`
+	Version    string    `column:"version"`
+	Released   civil.Day `column:"released"`
+	General    civil.Day `column:"general"` // the last day of general support
+	EndOn      civil.Day `column:"endOn"`   // the last day of any support
+	Next       civil.Day `column:"next"`    // the next day on which a phase ends, or the last one on which one did; 9999-12-31 where none is known
+	Phase      string    `column:"phase"`
+	Devices    int64     `column:"devices"` // that have it, or run it as their operating system
+	Stale      int64     `column:"stale"`
+	YearBefore int64     `column:"yearBefore"`
+	Plan       string    `column:"plan"` // move, remove, extend or keep; empty where nothing is planned
+	PlanID     int64     `column:"planId"`
+	Target     string    `column:"target"`
+	Due        civil.Day `column:"due"`
+	Owner      string    `column:"owner"`
+	Then       int64     `column:"then"`      // devices when the plan was made
+	PlanState  string    `column:"planState"` // done, late or open
+	Done       string    `column:"done"`
 }
 
 // ReleaseList is the list of releases as of a day.

@@ -9,15 +9,15 @@ import (
 
 // RecognitionRun says what a recognition of everything anew changed.
 type RecognitionRun struct {
-	ID       int64          `json:"id"`
-	At       int64          `json:"at"`
-	Records  int64          `json:"records" doc:"distinct records that were looked at"`
-	Found    int64          `json:"found" doc:"of them newly recognised"`
-	Moved    int64          `json:"moved" doc:"of them recognised as something else than before"`
-	Lost     int64          `json:"lost" doc:"of them no longer recognised"`
-	Installs int64          `json:"installs" doc:"of all these"`
-	TookMS   int64          `json:"tookMs"`
-	Detail   []RecordsMoved `json:"detail"`
+	ID       int64
+	At       int64
+	Records  int64 // distinct records that were looked at
+	Found    int64 // of them newly recognised
+	Moved    int64 // of them recognised as something else than before
+	Lost     int64 // of them no longer recognised
+	Installs int64 // of all these
+	TookMS   int64
+	Detail   []RecordsMoved
 }
 
 // RecordsMoved are records that were one product and are another; 0 is none.

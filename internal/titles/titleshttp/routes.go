@@ -7,9 +7,8 @@ import (
 	"ensomet/internal/core/access"
 	"ensomet/internal/core/civil"
 	"ensomet/internal/rest"
-	"ensomet/internal/snapshot"
 	"ensomet/internal/titles"
-	"ensomet/internal/titles/titlesdb"
+	"ensomet/internal/wire"
 )
 
 // Stations is what the routes of this station ask.
@@ -37,26 +36,26 @@ func Register(server *rest.Server, stations Stations) {
 func (s *routes) catalogue() {
 	rest.Handle(s.Server, access.Work, rest.Post("editTitle", "/api/catalogue/titles"),
 		func(ctx context.Context, me rest.Account,
-			in *rest.Body[titles.TitleEdit]) (titles.CatalogueEffect, error) {
-			return s.Catalogue.EditTitle(ctx, in.Body, me.Name)
+			in *rest.Body[TitleEdit]) (CatalogueEffect, error) {
+			return rest.One(toCatalogueEffect)(s.Catalogue.EditTitle(ctx, fromTitleEdit(in.Body), me.Name))
 		})
 	rest.Handle(s.Server, access.Work, rest.Post("editProduct", "/api/catalogue/products"),
 		func(ctx context.Context, me rest.Account,
-			in *rest.Body[titles.ProductEdit]) (titles.CatalogueEffect, error) {
-			return s.Catalogue.EditProduct(ctx, in.Body, me.Name)
+			in *rest.Body[ProductEdit]) (CatalogueEffect, error) {
+			return rest.One(toCatalogueEffect)(s.Catalogue.EditProduct(ctx, fromProductEdit(in.Body), me.Name))
 		})
 	rest.Handle(s.Server, access.Work, rest.Post("editPublisher", "/api/catalogue/publishers"),
 		func(ctx context.Context, me rest.Account,
-			in *rest.Body[titles.PublisherEdit]) (titles.CatalogueEffect, error) {
-			return s.Catalogue.EditPublisher(ctx, in.Body, me.Name)
+			in *rest.Body[PublisherEdit]) (CatalogueEffect, error) {
+			return rest.One(toCatalogueEffect)(s.Catalogue.EditPublisher(ctx, fromPublisherEdit(in.Body), me.Name))
 		})
 	rest.Handle(s.Server, access.Work, rest.Post("takeOffer", "/api/catalogue/offers/take"),
 		func(ctx context.Context, me rest.Account,
-			in *rest.Body[titles.OfferTaking]) (titles.CatalogueEffect, error) {
-			return s.Catalogue.TakeOffer(ctx, in.Body, me.Name)
+			in *rest.Body[OfferTaking]) (CatalogueEffect, error) {
+			return rest.One(toCatalogueEffect)(s.Catalogue.TakeOffer(ctx, fromOfferTaking(in.Body), me.Name))
 		})
 	rest.Handle(s.Server, access.Look, rest.Get("updates", "/api/catalogue/updates"),
-		rest.Plain(s.Catalogue.Updates))
+		rest.Plain(s.Catalogue.Updates, rest.One(toUpdates)))
 	rest.Handle(s.Server, access.Look, rest.Get("offer", "/api/catalogue/offers/{id}"),
 		func(ctx context.Context, _ rest.Account, in *struct {
 			ID     int64  `path:"id"`
@@ -64,11 +63,11 @@ func (s *routes) catalogue() {
 			Search string `query:"q"`
 			After  int    `query:"after" minimum:"0"`
 			Limit  int    `query:"limit" default:"200" minimum:"1" maximum:"2000"`
-		}) (titles.OfferView, error) {
-			return s.Catalogue.Offer(
+		}) (OfferView, error) {
+			return rest.One(toOfferView)(s.Catalogue.Offer(
 				ctx,
 				titles.OfferQuery{ID: in.ID, Sort: in.Sort, Search: in.Search, After: in.After, Limit: in.Limit},
-			)
+			))
 		})
 	rest.Handle(s.Server, access.Work, rest.Post("closeOffer", "/api/catalogue/offers/{id}/close"),
 		rest.OnID(s.Catalogue.CloseOffer))
@@ -85,7 +84,8 @@ func (s *routes) catalogue() {
 		}) (rest.Done, error) {
 			return rest.DoneOr(s.Catalogue.SetTags(ctx, in.ID, in.Body.Tags, me.Name))
 		})
-	rest.Handle(s.Server, access.Look, rest.Get("tags", "/api/tags"), rest.Plain(s.Catalogue.Tags))
+	rest.Handle(s.Server, access.Look, rest.Get("tags", "/api/tags"),
+		rest.Plain(s.Catalogue.Tags, rest.All(toTagCount)))
 	rest.Handle(s.Server, access.Work, rest.Post("watch", "/api/products/{id}/watch"),
 		func(ctx context.Context, me rest.Account, in *struct {
 			ID   int64 `path:"id"`
@@ -108,23 +108,23 @@ func (s *routes) catalogue() {
 	rest.Handle(s.Server, access.Work, rest.Post("dropRemark", "/api/remarks/{id}/drop"),
 		rest.OnID(s.Catalogue.DropRemark))
 	rest.Handle(s.Server, access.Look, rest.Get("versions", "/api/products/{id}/versions"),
-		func(ctx context.Context, _ rest.Account, in *rest.ByID) ([]titles.VersionView, error) {
-			return s.Catalogue.Versions(ctx, in.ID)
+		func(ctx context.Context, _ rest.Account, in *rest.ByID) ([]VersionView, error) {
+			return rest.All(toVersionView)(s.Catalogue.Versions(ctx, in.ID))
 		})
 	rest.Handle(s.Server, access.Look, rest.Get("lifeCycle", "/api/life-cycle"),
 		func(ctx context.Context, _ rest.Account, in *struct {
 			On     string `query:"on" doc:"YYYY-MM-DD; empty is today"`
 			Months int    `query:"months" default:"18" minimum:"1" maximum:"120"`
-		}) (titles.LifeCycle, error) {
+		}) (LifeCycle, error) {
 			day, err := civil.Parse(in.On)
 			if err != nil {
-				return titles.LifeCycle{}, err
+				return LifeCycle{}, err
 			}
-			return s.Catalogue.LifeCycle(ctx, day, in.Months)
+			return rest.One(toLifeCycle)(s.Catalogue.LifeCycle(ctx, day, in.Months))
 		})
 	rest.Handle(s.Server, access.Work, rest.Post("putPlan", "/api/plans"),
-		func(ctx context.Context, me rest.Account, in *rest.Body[titles.PlanDraft]) (rest.Made, error) {
-			return rest.MadeOr(s.Catalogue.PutPlan(ctx, in.Body, me.Name))
+		func(ctx context.Context, me rest.Account, in *rest.Body[PlanDraft]) (rest.Made, error) {
+			return rest.MadeOr(s.Catalogue.PutPlan(ctx, fromPlanDraft(in.Body), me.Name))
 		})
 	rest.Handle(s.Server, access.Work, rest.Post("endPlan", "/api/plans/{id}/end"),
 		func(ctx context.Context, me rest.Account, in *struct {
@@ -141,12 +141,12 @@ func (s *routes) catalogue() {
 
 func (s *routes) decisions() {
 	rest.Handle(s.Server, access.Work, rest.Post("previewDecision", "/api/names/preview"),
-		func(ctx context.Context, me rest.Account, in *rest.Body[titles.NameDecision]) (titles.Effect, error) {
-			return s.Titles.PreviewDecision(ctx, in.Body, me.Name)
+		func(ctx context.Context, me rest.Account, in *rest.Body[NameDecision]) (Effect, error) {
+			return rest.One(toEffect)(s.Titles.PreviewDecision(ctx, fromNameDecision(in.Body), me.Name))
 		})
 	rest.Handle(s.Server, access.Work, rest.Post("decide", "/api/names/decide"),
-		func(ctx context.Context, me rest.Account, in *rest.Body[titles.NameDecision]) (titles.Effect, error) {
-			return s.Titles.Decide(ctx, in.Body, me.Name)
+		func(ctx context.Context, me rest.Account, in *rest.Body[NameDecision]) (Effect, error) {
+			return rest.One(toEffect)(s.Titles.Decide(ctx, fromNameDecision(in.Body), me.Name))
 		})
 	rest.Handle(s.Server, access.Work, rest.Post("withdraw", "/api/names/withdraw"),
 		func(ctx context.Context, me rest.Account, in *rest.Body[struct {
@@ -155,28 +155,28 @@ func (s *routes) decisions() {
 			return rest.DoneOr(s.Titles.Withdraw(ctx, in.Body.Key, me.Name))
 		})
 	rest.Handle(s.Server, access.Work, rest.Post("addTitle", "/api/titles"),
-		func(ctx context.Context, me rest.Account, in *rest.Body[titles.NewTitle]) (AddedTitle, error) {
-			id, err := s.Titles.AddTitle(ctx, in.Body, me.Name)
+		func(ctx context.Context, me rest.Account, in *rest.Body[NewTitle]) (AddedTitle, error) {
+			id, err := s.Titles.AddTitle(ctx, fromNewTitle(in.Body), me.Name)
 			return AddedTitle{id}, err
 		})
 }
 
 func (s *routes) lists() {
-	rest.List(s.Server, "names", rest.Of(snapshot.NameList))
-	rest.List(s.Server, "products", rest.Of(snapshot.ProductList))
-	rest.List(s.Server, "publishers", rest.Of(titlesdb.PublisherList))
-	rest.List(s.Server, "releases", s.Catalogue.Releases)
+	rest.List(s.Server, "names", rest.Of(titles.NameList), wire.ToNameRow)
+	rest.List(s.Server, "products", rest.Of(titles.ProductList), toProductRow)
+	rest.List(s.Server, "publishers", rest.Of(titles.PublisherList), toPublisherRow)
+	rest.List(s.Server, "releases", s.Catalogue.Releases, toReleaseRow)
 }
 
 // queue registers names that wait, and what people do with them.
 func (s *routes) queue() {
 	rest.Handle(s.Server, access.Look, rest.Get("queue", "/api/names/queue"),
-		func(ctx context.Context, me rest.Account, _ *rest.None) (titles.Queue, error) {
-			return s.Titles.Queue(ctx, me.Name)
+		func(ctx context.Context, me rest.Account, _ *rest.None) (Queue, error) {
+			return rest.One(toQueue)(s.Titles.Queue(ctx, me.Name))
 		})
 	rest.Handle(s.Server, access.Work, rest.Post("undo", "/api/names/undo"),
-		func(ctx context.Context, me rest.Account, _ *rest.None) (titles.Undone, error) {
-			return s.Titles.Undo(ctx, me.Name)
+		func(ctx context.Context, me rest.Account, _ *rest.None) (Undone, error) {
+			return rest.One(toUndone)(s.Titles.Undo(ctx, me.Name))
 		})
 	rest.Handle(s.Server, access.Work, rest.Post("setAside", "/api/names/later"),
 		func(ctx context.Context, me rest.Account, in *rest.Body[struct {
@@ -186,12 +186,14 @@ func (s *routes) queue() {
 			_, err := s.Titles.SetAside(ctx, in.Body.Keys, in.Body.Days, me.Name)
 			return rest.Done{Count: len(in.Body.Keys)}, err
 		})
-	rest.Handle(s.Server, access.Look, rest.Get("naming", "/api/names/settings"), rest.Plain(s.Titles.Naming))
+	rest.Handle(s.Server, access.Look, rest.Get("naming", "/api/names/settings"),
+		rest.Plain(s.Titles.Naming, rest.One(toNamingSettings)))
 	rest.Handle(s.Server, access.Run, rest.Post("setNaming", "/api/names/settings"),
-		func(ctx context.Context, me rest.Account, in *rest.Body[titles.NamingSettings]) (rest.Done, error) {
-			return rest.DoneOr(s.Titles.SetNaming(ctx, in.Body, me.Name))
+		func(ctx context.Context, me rest.Account, in *rest.Body[NamingSettings]) (rest.Done, error) {
+			return rest.DoneOr(s.Titles.SetNaming(ctx, fromNamingSettings(in.Body), me.Name))
 		})
-	rest.Handle(s.Server, access.Look, rest.Get("unsigned", "/api/unsigned"), rest.Plain(s.Titles.Unsigned))
+	rest.Handle(s.Server, access.Look, rest.Get("unsigned", "/api/unsigned"),
+		rest.Plain(s.Titles.Unsigned, rest.All(toUnsigned)))
 	rest.Handle(s.Server, access.Work, rest.Post("sign", "/api/unsigned/sign"),
 		func(ctx context.Context, me rest.Account, in *rest.Body[struct {
 			Kind   string `json:"kind" enum:"name,rule,leave_out"`
@@ -204,32 +206,33 @@ func (s *routes) queue() {
 
 // rules registers rules for names, suites, and what is left out.
 func (s *routes) rules() {
-	rest.Handle(s.Server, access.Look, rest.Get("nameRules", "/api/name-rules"), rest.Plain(s.Titles.NameRules))
+	rest.Handle(s.Server, access.Look, rest.Get("nameRules", "/api/name-rules"),
+		rest.Plain(s.Titles.NameRules, rest.All(toRuleView)))
 	rest.Handle(s.Server, access.Work, rest.Post("previewRule", "/api/name-rules/preview"),
-		func(ctx context.Context, me rest.Account, in *rest.Body[titles.RuleDraft]) (titles.Effect, error) {
-			return s.Titles.PreviewRule(ctx, in.Body, me.Name)
+		func(ctx context.Context, me rest.Account, in *rest.Body[RuleDraft]) (Effect, error) {
+			return rest.One(toEffect)(s.Titles.PreviewRule(ctx, fromRuleDraft(in.Body), me.Name))
 		})
 	rest.Handle(s.Server, access.Work, rest.Post("putRule", "/api/name-rules"),
-		func(ctx context.Context, me rest.Account, in *rest.Body[titles.RuleDraft]) (titles.Effect, error) {
-			return s.Titles.PutRule(ctx, in.Body, me.Name)
+		func(ctx context.Context, me rest.Account, in *rest.Body[RuleDraft]) (Effect, error) {
+			return rest.One(toEffect)(s.Titles.PutRule(ctx, fromRuleDraft(in.Body), me.Name))
 		})
 	rest.Handle(s.Server, access.Work, rest.Post("changeRule", "/api/name-rules/change"),
-		func(ctx context.Context, me rest.Account, in *rest.Body[titles.RuleChange]) (rest.Done, error) {
-			return rest.DoneOr(s.Titles.ChangeRule(ctx, in.Body, me.Name))
+		func(ctx context.Context, me rest.Account, in *rest.Body[RuleChange]) (rest.Done, error) {
+			return rest.DoneOr(s.Titles.ChangeRule(ctx, fromRuleChange(in.Body), me.Name))
 		})
 	rest.Handle(s.Server, access.Work, rest.Post("putSuite", "/api/suites"),
-		func(ctx context.Context, me rest.Account, in *rest.Body[titles.SuiteDraft]) (rest.Made, error) {
-			return rest.MadeOr(s.Catalogue.PutSuite(ctx, in.Body, me.Name))
+		func(ctx context.Context, me rest.Account, in *rest.Body[SuiteDraft]) (rest.Made, error) {
+			return rest.MadeOr(s.Catalogue.PutSuite(ctx, fromSuiteDraft(in.Body), me.Name))
 		})
 	rest.Handle(s.Server, access.Work, rest.Post("dropSuite", "/api/suites/{id}/drop"),
 		rest.OnID(s.Catalogue.DropSuite))
 	rest.Handle(s.Server, access.Work, rest.Post("previewLeaving", "/api/left-out/preview"),
-		func(ctx context.Context, me rest.Account, in *rest.Body[titles.ExclusionDraft]) (titles.Effect, error) {
-			return s.Titles.PreviewExclusion(ctx, in.Body, me.Name)
+		func(ctx context.Context, me rest.Account, in *rest.Body[ExclusionDraft]) (Effect, error) {
+			return rest.One(toEffect)(s.Titles.PreviewExclusion(ctx, fromExclusionDraft(in.Body), me.Name))
 		})
 	rest.Handle(s.Server, access.Work, rest.Post("leave", "/api/left-out"),
-		func(ctx context.Context, me rest.Account, in *rest.Body[titles.ExclusionDraft]) (titles.Effect, error) {
-			return s.Titles.Exclude(ctx, in.Body, me.Name)
+		func(ctx context.Context, me rest.Account, in *rest.Body[ExclusionDraft]) (Effect, error) {
+			return rest.One(toEffect)(s.Titles.Exclude(ctx, fromExclusionDraft(in.Body), me.Name))
 		})
 }
 
@@ -237,19 +240,19 @@ func (s *routes) details() {
 	rest.Handle(s.Server, access.Look, rest.Get("name", "/api/names/one"),
 		func(ctx context.Context, _ rest.Account, in *struct {
 			Key string `query:"key"`
-		}) (titles.NameView, error) {
-			return s.Titles.Name(ctx, in.Key)
+		}) (NameView, error) {
+			return rest.One(toNameView)(s.Titles.Name(ctx, in.Key))
 		})
 	rest.Handle(s.Server, access.Look, rest.Get("record", "/api/records/{id}"),
 		func(ctx context.Context, _ rest.Account, in *struct {
 			ID     int64 `path:"id"`
 			Device int64 `query:"device"`
-		}) (titles.RecordTrace, error) {
-			return s.Titles.Record(ctx, in.ID, in.Device)
+		}) (RecordTrace, error) {
+			return rest.One(toRecordTrace)(s.Titles.Record(ctx, in.ID, in.Device))
 		})
 	rest.Handle(s.Server, access.Look, rest.Get("product", "/api/products/{id}"),
-		func(ctx context.Context, _ rest.Account, in *rest.ByID) (titles.ProductView, error) {
-			return s.Catalogue.Product(ctx, in.ID)
+		func(ctx context.Context, _ rest.Account, in *rest.ByID) (ProductView, error) {
+			return rest.One(toProductView)(s.Catalogue.Product(ctx, in.ID))
 		})
 }
 

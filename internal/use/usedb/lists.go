@@ -8,19 +8,19 @@ import (
 
 // UseRow is a line of the list of use: a counted product on a device.
 type UseRow struct {
-	ID        string    `json:"id"`
-	DeviceID  int64     `json:"deviceId"`
-	Device    string    `json:"device"`
-	Unit      string    `json:"unit"`
-	User      string    `json:"user"`
-	Age       string    `json:"age"`
-	ProductID int64     `json:"productId"`
-	Publisher string    `json:"publisher"`
-	Product   string    `json:"product"`
-	Class     string    `json:"class"`
-	Used      int64     `json:"used"`
-	Measured  int64     `json:"measured"`
-	Last      civil.Day `json:"last"`
+	ID        string    `column:"id"`
+	DeviceID  int64     `column:"deviceId"`
+	Device    string    `column:"device"`
+	Unit      string    `column:"unit"`
+	User      string    `column:"user"`
+	Age       string    `column:"age"`
+	ProductID int64     `column:"productId"`
+	Publisher string    `column:"publisher"`
+	Product   string    `column:"product"`
+	Class     string    `column:"class"`
+	Used      int64     `column:"used"`
+	Measured  int64     `column:"measured"`
+	Last      civil.Day `column:"last"`
 }
 
 // UseList is the list of the list of use.

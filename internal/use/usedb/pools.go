@@ -128,22 +128,22 @@ func PoolDays(tx *sqlite.Tx, pool int64, from, to civil.Day) ([]usage.PoolDay, e
 
 // PoolRow is a line of the list of pools. Peak, Denials and Measured are of the last month.
 type PoolRow struct {
-	ID        int64     `json:"id"`
-	Code      string    `json:"code"`
-	ProductID int64     `json:"productId"`
-	Publisher string    `json:"publisher"`
-	Product   string    `json:"product"`
-	Server    string    `json:"server"`
-	Quantity  int64     `json:"quantity"`
-	Expires   civil.Day `json:"expires"`
-	Peak      int64     `json:"peak"`
-	Used      float64   `json:"used" doc:"utilisation: peak divided by quantity"`
-	Denials   int64     `json:"denials"`
-	LastDay   civil.Day `json:"lastDay" doc:"the last day on which it reported"`
-	Lost      bool      `json:"lost" doc:"the connection to its server is lost"`
-	Cases     int64     `json:"cases"`
-	Asked     int64     `json:"asked" doc:"complaints that nobody has answered"`
-	Alert     string    `json:"alert" enum:"lost,expired,expires soon,denied,silent,"`
+	ID        int64     `column:"id"`
+	Code      string    `column:"code"`
+	ProductID int64     `column:"productId"`
+	Publisher string    `column:"publisher"`
+	Product   string    `column:"product"`
+	Server    string    `column:"server"`
+	Quantity  int64     `column:"quantity"`
+	Expires   civil.Day `column:"expires"`
+	Peak      int64     `column:"peak"`
+	Used      float64   `column:"used"` // utilisation: peak divided by quantity
+	Denials   int64     `column:"denials"`
+	LastDay   civil.Day `column:"lastDay"` // the last day on which it reported
+	Lost      bool      `column:"lost"`    // the connection to its server is lost
+	Cases     int64     `column:"cases"`
+	Asked     int64     `column:"asked"` // complaints that nobody has answered
+	Alert     string    `column:"alert"` // lost, expired, expires soon, denied, silent,
 }
 
 // PoolList is the list of pools as of a day.
@@ -196,14 +196,14 @@ func PoolList(today civil.Day) *sqlite.List[PoolRow] {
 
 // PoolComplaint is somebody's word that he got no licence.
 type PoolComplaint struct {
-	ID       int64  `json:"id"`
-	Pool     int64  `json:"-"`
-	User     string `json:"user"`
-	Text     string `json:"text"`
-	Author   string `json:"author"`
-	At       int64  `json:"at"`
-	EndedAt  int64  `json:"endedAt"`
-	EndedHow string `json:"endedHow"`
+	ID       int64
+	Pool     int64
+	User     string
+	Text     string
+	Author   string
+	At       int64
+	EndedAt  int64
+	EndedHow string
 }
 
 // PoolComplaints reads what was said about a pool, the newest first.
@@ -239,14 +239,14 @@ func EndPoolComplaints(tx *sqlite.Tx, pool, at int64, how string) error {
 
 // PoolSize is a size of a pool that somebody decided on, with its reason and what it rests on.
 type PoolSize struct {
-	ID     int64  `json:"id"`
-	Pool   int64  `json:"-"`
-	Was    int64  `json:"was"`
-	Size   int64  `json:"size"`
-	Reason string `json:"reason"`
-	Basis  string `json:"basis" doc:"what replay and formula said at the time"`
-	Author string `json:"author"`
-	At     int64  `json:"at"`
+	ID     int64
+	Pool   int64
+	Was    int64
+	Size   int64
+	Reason string
+	Basis  string // what replay and formula said at the time
+	Author string
+	At     int64
 }
 
 // PoolSizes reads what was decided about the size of a pool, the newest first.

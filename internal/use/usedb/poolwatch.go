@@ -6,12 +6,12 @@ import (
 
 // PoolWatch is somebody who is told by mail of what is to be looked at in a pool.
 type PoolWatch struct {
-	ID      int64  `json:"id"`
-	Pool    int64  `json:"pool" doc:"0 is every pool"`
-	Code    string `json:"code" doc:"the pool's; empty is every pool"`
-	Address string `json:"address"`
-	Author  string `json:"author"`
-	At      int64  `json:"at"`
+	ID      int64
+	Pool    int64  // 0 is every pool
+	Code    string // the pool's; empty is every pool
+	Address string
+	Author  string
+	At      int64
 }
 
 // PoolWatches reads who is told, in the order in which they were set.

@@ -9,7 +9,6 @@ import (
 	"ensomet/internal/progress"
 	"ensomet/internal/rest"
 	"ensomet/internal/use"
-	"ensomet/internal/use/usedb"
 
 	"github.com/danielgtaylor/huma/v2"
 )
@@ -34,31 +33,31 @@ func Register(server *rest.Server, stations Stations) {
 }
 
 func (s *routes) lists() {
-	rest.List(s.Server, "use", rest.Of(usedb.UseList))
-	rest.List(s.Server, "pools", s.Use.Pools)
+	rest.List(s.Server, "use", rest.Of(use.UseList), toUseRow)
+	rest.List(s.Server, "pools", s.Use.Pools, toPoolRow)
 }
 
 // pools registers shared licences.
 func (s *routes) pools() {
 	rest.Handle(s.Server, access.Look, rest.Get("pool", "/api/pools/{id}"),
-		func(ctx context.Context, _ rest.Account, in *OfPool) (use.PoolView, error) {
+		func(ctx context.Context, _ rest.Account, in *OfPool) (PoolView, error) {
 			ctx, end := s.Progress.Follow(ctx, in.Watch)
 			defer end()
-			return s.Use.Pool(ctx, in.ID, in.Days)
+			return rest.One(toPoolView)(s.Use.Pool(ctx, in.ID, in.Days))
 		})
 	rest.Handle(s.Server, access.Look, rest.Get("poolDays", "/api/pools/{id}/days"),
-		func(ctx context.Context, _ rest.Account, in *OfPool) ([]use.PoolDayView, error) {
-			return s.Use.PoolDays(ctx, in.ID, in.Days)
+		func(ctx context.Context, _ rest.Account, in *OfPool) ([]PoolDayView, error) {
+			return rest.All(toPoolDayView)(s.Use.PoolDays(ctx, in.ID, in.Days))
 		})
 	rest.Handle(s.Server, access.Look, rest.Get("poolSizing", "/api/pools/{id}/sizing"),
 		func(ctx context.Context, _ rest.Account, in *struct {
 			OfPool
 			Target     float64 `query:"target" default:"0.01" minimum:"0" maximum:"1"`
 			DenialCost float64 `query:"denialCost" default:"0" minimum:"0"`
-		}) (use.PoolSizing, error) {
+		}) (PoolSizing, error) {
 			ctx, end := s.Progress.Follow(ctx, in.Watch)
 			defer end()
-			return s.Use.PoolSizing(ctx, in.ID, in.Days, in.Target, in.DenialCost)
+			return rest.One(toPoolSizing)(s.Use.PoolSizing(ctx, in.ID, in.Days, in.Target, in.DenialCost))
 		})
 	rest.Handle(s.Server, access.Work, rest.Post("complain", "/api/pools/{id}/complaints"),
 		func(ctx context.Context, me rest.Account, in *struct {
@@ -81,7 +80,8 @@ func (s *routes) pools() {
 		}) (rest.Done, error) {
 			return rest.DoneOr(s.Use.SizePool(ctx, in.ID, in.Body.Size, in.Body.Reason, in.Body.Basis, me.Name))
 		})
-	rest.Handle(s.Server, access.Look, rest.Get("poolWatches", "/api/pool-watches"), rest.Plain(s.Use.PoolWatches))
+	rest.Handle(s.Server, access.Look, rest.Get("poolWatches", "/api/pool-watches"),
+		rest.Plain(s.Use.PoolWatches, rest.All(toPoolWatch)))
 	rest.Handle(s.Server, access.Work, rest.Post("watchPool", "/api/pool-watches"),
 		func(ctx context.Context, me rest.Account, in *rest.Body[WatchDraft]) (rest.Done, error) {
 			return rest.DoneOr(s.Use.WatchPool(ctx, in.Body.Pool, in.Body.Address, me.Name))
@@ -92,28 +92,31 @@ func (s *routes) pools() {
 
 // usage registers what is metered, and use over time.
 func (s *routes) usage() {
-	rest.Handle(s.Server, access.Look, rest.Get("metering", "/api/metering"), rest.Plain(s.Use.Metering))
+	rest.Handle(s.Server, access.Look, rest.Get("metering", "/api/metering"),
+		rest.Plain(s.Use.Metering, rest.One(toMetered)))
 	rest.Handle(s.Server, access.Work, rest.Post("meter", "/api/metering"),
-		func(ctx context.Context, me rest.Account, in *rest.Body[use.MeteringDraft]) (rest.Done, error) {
-			return rest.DoneOr(s.Use.Meter(ctx, in.Body, me.Name))
+		func(ctx context.Context, me rest.Account, in *rest.Body[MeteringDraft]) (rest.Done, error) {
+			return rest.DoneOr(s.Use.Meter(ctx, fromMeteringDraft(in.Body), me.Name))
 		})
 	rest.Handle(s.Server, access.Work, rest.Post("previewMeter", "/api/metering/preview"),
 		func(ctx context.Context, _ rest.Account, in *rest.Body[struct {
-			use.MeteringDraft
+			MeteringDraft
 			End int64 `json:"end,omitempty" doc:"a choice whose end is looked at instead"`
-		}]) (use.MeteringEffect, error) {
-			return s.Use.PreviewMeter(ctx, in.Body.MeteringDraft, in.Body.End)
+		}]) (MeteringEffect, error) {
+			return rest.One(toMeteringEffect)(
+				s.Use.PreviewMeter(ctx, fromMeteringDraft(in.Body.MeteringDraft), in.Body.End))
 		})
 	rest.Handle(s.Server, access.Work, rest.Post("endMeter", "/api/metering/{id}/end"), rest.OnID(s.Use.EndMeter))
-	rest.Handle(s.Server, access.Run, huma.Operation{OperationID: "keepUse", Method: http.MethodPut, Path: "/api/metering/kept"},
-		func(ctx context.Context, me rest.Account, in *rest.Body[use.UseKept]) (use.UseKept, error) {
-			return in.Body, s.Use.KeepUse(ctx, in.Body, me.Name)
+	rest.Handle(s.Server, access.Run,
+		huma.Operation{OperationID: "keepUse", Method: http.MethodPut, Path: "/api/metering/kept"},
+		func(ctx context.Context, me rest.Account, in *rest.Body[UseKept]) (UseKept, error) {
+			return toUseKept(fromUseKept(in.Body)), s.Use.KeepUse(ctx, fromUseKept(in.Body), me.Name)
 		})
 	rest.Handle(s.Server, access.Look, rest.Get("useOver", "/api/products/{id}/use"),
 		func(ctx context.Context, _ rest.Account, in *struct {
 			rest.ByID
 			Months int `query:"months" default:"12" minimum:"1" maximum:"60"`
-		}) (use.UseView, error) {
-			return s.Use.UseOver(ctx, in.ID, in.Months)
+		}) (UseView, error) {
+			return rest.One(toUseView)(s.Use.UseOver(ctx, in.ID, in.Months))
 		})
 }

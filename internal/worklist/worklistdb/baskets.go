@@ -98,19 +98,19 @@ func DropBasket(tx *sqlite.Tx, id, at int64) error {
 
 // PurchaseRequest asks for something to be bought.
 type PurchaseRequest struct {
-	ID        int64  `json:"id"`
-	Basket    int64  `json:"basket"`
-	ProductID int64  `json:"productId"`
-	Publisher string `json:"publisher"`
-	Product   string `json:"product"`
-	What      string `json:"what"`
-	Quantity  int64  `json:"quantity"`
-	Amount    string `json:"amount"`
-	Currency  string `json:"currency"`
-	Author    string `json:"author"`
-	At        int64  `json:"at"`
-	EndedAt   int64  `json:"endedAt"`
-	EndedHow  string `json:"endedHow" doc:"bought, or dropped"`
+	ID        int64
+	Basket    int64
+	ProductID int64
+	Publisher string
+	Product   string
+	What      string
+	Quantity  int64
+	Amount    string
+	Currency  string
+	Author    string
+	At        int64
+	EndedAt   int64
+	EndedHow  string // bought, or dropped
 }
 
 // AddPurchaseRequest keeps a request.

@@ -9,14 +9,14 @@ import (
 
 // Wave is orders that leave a few at a time. Its state is running, paused or called off.
 type Wave struct {
-	ID       int64  `json:"id"`
-	Name     string `json:"name"`
-	PerDay   int64  `json:"perDay" doc:"how many leave on one day; 0 is all at once"`
-	MaxFails int64  `json:"maxFails" doc:"percent of the answered ones that may fail before it pauses"`
-	State    string `json:"state" enum:"running,paused,called off"`
-	Why      string `json:"why" doc:"why it paused"`
-	Author   string `json:"author"`
-	At       int64  `json:"at"`
+	ID       int64
+	Name     string
+	PerDay   int64  // how many leave on one day; 0 is all at once
+	MaxFails int64  // percent of the answered ones that may fail before it pauses
+	State    string // running, paused, called off
+	Why      string // why it paused
+	Author   string
+	At       int64
 }
 
 // AddWave writes a wave and returns its number.
@@ -153,12 +153,12 @@ func DeploymentOf(tx *sqlite.Tx, id int64) (Deployment, error) {
 
 // WaveSofar counts the orders of a wave by their states; Today is those sent at a time or later.
 type WaveSofar struct {
-	Waiting int `json:"waiting"`
-	Out     int `json:"out" doc:"sent, without an answer"`
-	Today   int `json:"today"`
-	Done    int `json:"done" doc:"the tool says that it did them; evidence decides"`
-	Failed  int `json:"failed"`
-	Trying  int `json:"-"` // tried in this moment
+	Waiting int
+	Out     int // sent, without an answer
+	Today   int
+	Done    int // the tool says that it did them; evidence decides
+	Failed  int
+	Trying  int // tried in this moment
 }
 
 // CountWave counts the orders of a wave.

@@ -146,14 +146,14 @@ func DropAsking(tx *sqlite.Tx, question, id int64) error {
 
 // CaseGroup is cases that one decision may serve: of one kind, about one product, in one state.
 type CaseGroup struct {
-	Kind      string `json:"kind"`
-	State     string `json:"state"`
-	ProductID int64  `json:"productId"`
-	Product   string `json:"product"`
-	Publisher string `json:"publisher"`
-	Count     int64  `json:"count"`
-	Amount    string `json:"amount"`
-	Currency  string `json:"currency"`
+	Kind      string
+	State     string
+	ProductID int64
+	Product   string
+	Publisher string
+	Count     int64
+	Amount    string
+	Currency  string
 }
 
 // CaseGroups gathers the cases that wait for a decision or are under way, the largest lots first. A lot of several

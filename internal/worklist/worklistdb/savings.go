@@ -53,21 +53,21 @@ func BookedOf(tx *sqlite.Tx, id int64) (b Booked, err error) {
 
 // SavingRow is a line of a ledger as it is shown: of what could be saved, or of what was.
 type SavingRow struct {
-	ID        int64     `json:"id"`
-	CaseID    int64     `json:"caseId"`
-	ProductID int64     `json:"productId"`
-	Publisher string    `json:"publisher"`
-	Product   string    `json:"product"`
-	Device    string    `json:"device"`
-	Unit      string    `json:"unit"`
-	Worth     string    `json:"worth"`
-	Amount    string    `json:"amount"`
-	Currency  string    `json:"currency"`
-	MoneyOn   civil.Day `json:"moneyOn"`
-	At        int64     `json:"at" unit:"unix"`
-	ScanAt    int64     `json:"scanAt" unit:"unix" doc:"the scan that showed it"`
-	State     string    `json:"state"`
-	Note      string    `json:"note"`
+	ID        int64     `column:"id"`
+	CaseID    int64     `column:"caseId"`
+	ProductID int64     `column:"productId"`
+	Publisher string    `column:"publisher"`
+	Product   string    `column:"product"`
+	Device    string    `column:"device"`
+	Unit      string    `column:"unit"`
+	Worth     string    `column:"worth"`
+	Amount    string    `column:"amount"`
+	Currency  string    `column:"currency"`
+	MoneyOn   civil.Day `column:"moneyOn"`
+	At        int64     `column:"at"`     // seconds since 1970
+	ScanAt    int64     `column:"scanAt"` // the scan that showed it
+	State     string    `column:"state"`
+	Note      string    `column:"note"`
 }
 
 // SavingList is the list of the ledger of what was saved.

@@ -8,9 +8,8 @@ import (
 	"ensomet/internal/core/access"
 	"ensomet/internal/outbox"
 	"ensomet/internal/rest"
-	"ensomet/internal/snapshot"
+	"ensomet/internal/wire"
 	"ensomet/internal/worklist"
-	"ensomet/internal/worklist/worklistdb"
 
 	"github.com/danielgtaylor/huma/v2"
 )
@@ -41,10 +40,11 @@ func Register(server *rest.Server, stations Stations) {
 }
 
 func (s *routes) baskets() {
-	rest.Handle(s.Server, access.Look, rest.Get("baskets", "/api/baskets"), rest.Plain(s.Worklist.Baskets))
+	rest.Handle(s.Server, access.Look, rest.Get("baskets", "/api/baskets"),
+		rest.Plain(s.Worklist.Baskets, rest.All(toBasket)))
 	rest.Handle(s.Server, access.Work, rest.Post("saveBasket", "/api/baskets"),
-		func(ctx context.Context, me rest.Account, in *rest.Body[worklist.Basket]) (worklist.Basket, error) {
-			return s.Worklist.SaveBasket(ctx, in.Body, me.Name)
+		func(ctx context.Context, me rest.Account, in *rest.Body[Basket]) (Basket, error) {
+			return rest.One(toBasket)(s.Worklist.SaveBasket(ctx, fromBasket(in.Body), me.Name))
 		})
 	rest.Handle(s.Server, access.Work, rest.Post("dropBasket", "/api/baskets/{id}/drop"),
 		rest.OnID(s.Worklist.DropBasket))
@@ -54,11 +54,11 @@ func (s *routes) baskets() {
 			Body struct {
 				Version int64 `json:"version"`
 			}
-		}) (worklist.BasketDone, error) {
-			return s.Worklist.DoBasket(ctx, in.ID, in.Body.Version, me.Name)
+		}) (BasketDone, error) {
+			return rest.One(toBasketDone)(s.Worklist.DoBasket(ctx, in.ID, in.Body.Version, me.Name))
 		})
 	rest.Handle(s.Server, access.Look, rest.Get("purchaseRequests", "/api/purchase-requests"),
-		rest.Plain(s.Worklist.PurchaseRequests))
+		rest.Plain(s.Worklist.PurchaseRequests, rest.All(toPurchaseRequest)))
 	rest.Handle(s.Server, access.Work, rest.Post("endPurchaseRequest", "/api/purchase-requests/{id}/end"),
 		func(ctx context.Context, me rest.Account, in *struct {
 			rest.ByID
@@ -76,36 +76,41 @@ func (s *routes) mail() {
 }
 
 func (s *routes) lists() {
-	rest.List(s.Server, "cases", rest.Of(snapshot.CaseList))
-	rest.List(s.Server, "savings", rest.Of(worklistdb.SavingList))
-	rest.List(s.Server, "potential", rest.Of(worklistdb.PotentialList))
-	rest.List(s.Server, "mail", rest.Of(outbox.MailList))
+	rest.List(s.Server, "cases", rest.Of(worklist.CaseList), wire.ToCaseRow)
+	rest.List(s.Server, "savings", rest.Of(worklist.SavingList), toSavingRow)
+	rest.List(s.Server, "potential", rest.Of(worklist.PotentialList), toSavingRow)
+	rest.List(s.Server, "mail", rest.Of(worklist.MailList), toMail)
 }
 
 func (s *routes) details() {
 	rest.Handle(s.Server, access.Look, rest.Get("case", "/api/cases/{id}"),
-		func(ctx context.Context, _ rest.Account, in *rest.ByID) (worklist.CaseView, error) {
-			return s.Worklist.Case(ctx, in.ID)
+		func(ctx context.Context, _ rest.Account, in *rest.ByID) (CaseView, error) {
+			return rest.One(toCaseView)(s.Worklist.Case(ctx, in.ID))
 		})
-	rest.Handle(s.Server, access.Look, rest.Get("policies", "/api/policies"), rest.Plain(s.Worklist.Policies))
+	rest.Handle(s.Server, access.Look, rest.Get("policies", "/api/policies"),
+		rest.Plain(s.Worklist.Policies, rest.One(toPolicyList)))
 }
 
 func (s *routes) cases() {
 	rest.Handle(s.Server, access.Work, rest.Post("caseAct", "/api/cases/act"),
-		func(ctx context.Context, me rest.Account, in *rest.Body[worklist.CaseAction]) (worklist.CaseDone, error) {
-			in.Body.Base = rest.BaseOf(ctx)
-			return s.Worklist.CaseAct(ctx, in.Body, me.Name)
+		func(ctx context.Context, me rest.Account, in *rest.Body[CaseAction]) (CaseDone, error) {
+			act := fromCaseAction(in.Body)
+			act.Base = rest.BaseOf(ctx)
+			return rest.One(toCaseDone)(s.Worklist.CaseAct(ctx, act, me.Name))
 		})
 	rest.Handle(s.Server, access.Look, rest.Get("caseCounts", "/api/cases/counts"),
-		rest.Plain(s.Worklist.CaseCounts))
+		rest.Plain(s.Worklist.CaseCounts, rest.All(toCaseCount)))
 	rest.Handle(s.Server, access.Look, rest.Get("caseGroups", "/api/cases/groups"),
-		rest.Plain(s.Worklist.CaseGroups))
-	rest.Handle(s.Server, access.Look, rest.Get("caseRules", "/api/case-rules"), rest.Plain(s.Worklist.CaseRules))
-	rest.Handle(s.Server, access.Run, huma.Operation{OperationID: "setCaseRules", Method: http.MethodPut, Path: "/api/case-rules"},
-		func(ctx context.Context, me rest.Account, in *rest.Body[worklist.CaseRules]) (worklist.CaseRules, error) {
-			return in.Body, s.Worklist.SetCaseRules(ctx, in.Body, me.Name)
+		rest.Plain(s.Worklist.CaseGroups, rest.All(toCaseGroup)))
+	rest.Handle(s.Server, access.Look, rest.Get("caseRules", "/api/case-rules"),
+		rest.Plain(s.Worklist.CaseRules, rest.One(toCaseRules)))
+	rest.Handle(s.Server, access.Run,
+		huma.Operation{OperationID: "setCaseRules", Method: http.MethodPut, Path: "/api/case-rules"},
+		func(ctx context.Context, me rest.Account, in *rest.Body[CaseRules]) (CaseRules, error) {
+			return toCaseRules(fromCaseRules(in.Body)), s.Worklist.SetCaseRules(ctx, fromCaseRules(in.Body), me.Name)
 		})
-	rest.Handle(s.Server, access.Look, rest.Get("waves", "/api/waves"), rest.Plain(s.Orders.Waves))
+	rest.Handle(s.Server, access.Look, rest.Get("waves", "/api/waves"),
+		rest.Plain(s.Orders.Waves, rest.All(toWaveView)))
 	rest.Handle(s.Server, access.Work, rest.Post("steerWave", "/api/waves/{id}/steer"),
 		func(ctx context.Context, me rest.Account, in *struct {
 			rest.ByID
@@ -115,22 +120,24 @@ func (s *routes) cases() {
 		}) (rest.Done, error) {
 			return rest.DoneOr(s.Orders.SteerWave(ctx, in.ID, in.Body.To, me.Name))
 		})
-	rest.Handle(s.Server, access.Look, rest.Get("ledgerSums", "/api/ledger"), rest.Plain(s.Worklist.LedgerSums))
+	rest.Handle(s.Server, access.Look, rest.Get("ledgerSums", "/api/ledger"),
+		rest.Plain(s.Worklist.LedgerSums, rest.All(toLedgerSum)))
 	s.Router.Post("/api/deployment/outcome", s.WithToken(s.takeOutcome))
 }
 
 func (s *routes) stances() {
 	type draft struct {
-		worklist.PolicyDraft
+		PolicyDraft
 		End int64 `json:"end,omitempty" doc:"in a preview: the number of a policy that would end, instead of setting one"`
 	}
 	rest.Handle(s.Server, access.Work, rest.Post("addPolicy", "/api/policies"),
-		func(ctx context.Context, me rest.Account, in *rest.Body[worklist.PolicyDraft]) (rest.Done, error) {
-			return rest.DoneOr(s.Worklist.SetPolicy(ctx, in.Body, me.Name))
+		func(ctx context.Context, me rest.Account, in *rest.Body[PolicyDraft]) (rest.Done, error) {
+			return rest.DoneOr(s.Worklist.SetPolicy(ctx, fromPolicyDraft(in.Body), me.Name))
 		})
 	rest.Handle(s.Server, access.Work, rest.Post("previewPolicy", "/api/policies/preview"),
-		func(ctx context.Context, _ rest.Account, in *rest.Body[draft]) (worklist.PolicyEffect, error) {
-			return s.Worklist.PreviewPolicy(ctx, in.Body.PolicyDraft, in.Body.End)
+		func(ctx context.Context, _ rest.Account, in *rest.Body[draft]) (PolicyEffect, error) {
+			return rest.One(toPolicyEffect)(
+				s.Worklist.PreviewPolicy(ctx, fromPolicyDraft(in.Body.PolicyDraft), in.Body.End))
 		})
 	rest.Handle(s.Server, access.Work, rest.Post("endPolicy", "/api/policies/{id}/end"),
 		rest.OnID(s.Worklist.EndPolicy))
@@ -138,24 +145,25 @@ func (s *routes) stances() {
 		func(ctx context.Context, _ rest.Account, in *struct {
 			rest.ByID
 			Device string `query:"device" required:"true" doc:"device_id"`
-		}) (worklist.StanceView, error) {
-			return s.Worklist.Stance(ctx, in.ID, in.Device)
+		}) (StanceView, error) {
+			return rest.One(toStanceView)(s.Worklist.Stance(ctx, in.ID, in.Device))
 		})
 }
 
 func (s *routes) reclaim() {
 	rest.Handle(s.Server, access.Look, rest.Get("reclaimRules", "/api/reclaim-rules"),
-		rest.Plain(s.Worklist.ReclaimRules))
+		rest.Plain(s.Worklist.ReclaimRules, rest.All(toReclaimView)))
 	rest.Handle(s.Server, access.Work, rest.Post("previewReclaim", "/api/reclaim-rules/preview"),
 		func(ctx context.Context, _ rest.Account, in *rest.Body[struct {
-			worklist.ReclaimDraft
+			ReclaimDraft
 			End int64 `json:"end,omitempty" doc:"the number of a rule that would end, instead of setting one"`
-		}]) (worklist.ReclaimEffect, error) {
-			return s.Worklist.PreviewReclaim(ctx, in.Body.ReclaimDraft, in.Body.End)
+		}]) (ReclaimEffect, error) {
+			return rest.One(toReclaimEffect)(
+				s.Worklist.PreviewReclaim(ctx, fromReclaimDraft(in.Body.ReclaimDraft), in.Body.End))
 		})
 	rest.Handle(s.Server, access.Work, rest.Post("putReclaimRule", "/api/reclaim-rules"),
-		func(ctx context.Context, me rest.Account, in *rest.Body[worklist.ReclaimDraft]) (rest.Done, error) {
-			return rest.DoneOr(s.Worklist.PutReclaimRule(ctx, in.Body, me.Name))
+		func(ctx context.Context, me rest.Account, in *rest.Body[ReclaimDraft]) (rest.Done, error) {
+			return rest.DoneOr(s.Worklist.PutReclaimRule(ctx, fromReclaimDraft(in.Body), me.Name))
 		})
 	rest.Handle(s.Server, access.Work, rest.Post("endReclaimRule", "/api/reclaim-rules/{id}/end"),
 		rest.OnID(s.Worklist.EndReclaimRule))

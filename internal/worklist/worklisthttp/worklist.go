@@ -20,15 +20,22 @@ func (s *routes) takeOutcome(w http.ResponseWriter, r *http.Request, from access
 		)
 		return
 	}
-	var o worklist.Outcome
+	var o Outcome
 	if err := json.NewDecoder(http.MaxBytesReader(w, r.Body, 64<<10)).Decode(&o); err != nil {
 		rest.Problem(w, huma.Error400BadRequest("The outcome is no JSON that can be read: "+err.Error()))
 		return
 	}
-	if err := s.Orders.TakeOutcome(r.Context(), o, "deployment"); err != nil {
+	if err := s.Orders.TakeOutcome(r.Context(), worklist.Outcome(o), "deployment"); err != nil {
 		rest.Problem(w, rest.Fail(err))
 		return
 	}
 	w.Header().Set("Content-Type", "application/json")
 	_, _ = w.Write([]byte("{}\n"))
+}
+
+// Outcome is what the deployment tool says of an order.
+type Outcome struct {
+	Order  int64  `json:"order"` // the number of the order
+	Done   bool   `json:"done"`
+	Reason string `json:"reason"` // why it failed
 }

@@ -1,0 +1,19 @@
+package entitlements
+
+import (
+	"ensomet/internal/entitlements/entitlementsdb"
+	"ensomet/internal/snapshot"
+)
+
+// What this station answers as its tables and the snapshot have it.
+type (
+	Contract       = entitlementsdb.Contract
+	EntitlementRow = snapshot.EntitlementRow
+	KeptKey        = entitlementsdb.KeptKey
+	LineChange     = entitlementsdb.LineChange
+	LineNote       = entitlementsdb.LineNote
+	Proof          = entitlementsdb.Proof
+	SeatRow        = entitlementsdb.SeatRow
+	StarterSet     = entitlementsdb.StarterSet
+	WaitRow        = entitlementsdb.WaitRow
+)

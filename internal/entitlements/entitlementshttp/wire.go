@@ -1,0 +1,449 @@
+package entitlementshttp
+
+import (
+	"ensomet/internal/core/civil"
+	"ensomet/internal/core/evidence"
+	"ensomet/internal/entitlements"
+	"ensomet/internal/rest"
+)
+
+// Renewal is something that ends: a right, its maintenance, or a contract.
+type Renewal struct {
+	On        string `json:"on" doc:"the last day"`
+	Notice    string `json:"notice" doc:"the last day to give notice, empty where none is needed"`
+	What      string `json:"what" enum:"right,maintenance,contract"`
+	Kind      string `json:"kind" doc:"of the right"`
+	Line      string `json:"line"`
+	Contract  string `json:"contract"`
+	Renews    bool   `json:"renews" doc:"the contract goes on by itself"`
+	ProductID int64  `json:"productId"`
+	Publisher string `json:"publisher"`
+	Product   string `json:"product"`
+	Unit      string `json:"unit"`
+	Quantity  int64  `json:"quantity"`
+	Used      int64  `json:"used" doc:"rights of it that cover something"`
+	Keep      string `json:"keep" doc:"what keeping it costs, at its own price"`
+	KeepUsed  string `json:"keepUsed" doc:"what keeping just what is used costs"`
+	LetGo     string `json:"letGo" doc:"by how much the exposure grows when it ends"`
+	ShortMore int64  `json:"shortMore" doc:"by how much the shortfall grows when it ends"`
+	Currency  string `json:"currency"`
+	DaysLeft  int    `json:"daysLeft"`
+	Advice    string `json:"advice" enum:"keep,keep what is used,let go,"`
+}
+
+func toRenewal(v entitlements.Renewal) Renewal { return Renewal(v) }
+
+// LineChange is a value of an entitlement that somebody changed.
+type LineChange struct {
+	Field  string `json:"field"`
+	Was    string `json:"was"`
+	Is     string `json:"is"`
+	At     int64  `json:"at"`
+	Author string `json:"author"`
+}
+
+func toLineChange(v entitlements.LineChange) LineChange { return LineChange(v) }
+
+// LineNote is a note on an entitlement.
+type LineNote struct {
+	ID     int64  `json:"id"`
+	Text   string `json:"text"`
+	Author string `json:"author"`
+	At     int64  `json:"at"`
+}
+
+func toLineNote(v entitlements.LineNote) LineNote { return LineNote(v) }
+
+// Proof is a file that proves a right. SHA256 is in hexadecimal digits.
+type Proof struct {
+	ID       int64  `json:"id"`
+	Contract string `json:"contract"`
+	Name     string `json:"name"`
+	Size     int64  `json:"size"`
+	SHA256   string `json:"sha256"`
+	Author   string `json:"author"`
+	At       int64  `json:"at"`
+}
+
+func toProof(v entitlements.Proof) Proof {
+	return Proof{
+		ID:       v.ID,
+		Contract: v.Contract,
+		Name:     v.Name,
+		Size:     v.Size,
+		SHA256:   v.SHA256,
+		Author:   v.Author,
+		At:       v.At,
+	}
+}
+
+// KeptKey is a licence key as everybody may see it: its last signs. Sealed is the key itself, sealed.
+type KeptKey struct {
+	ID     int64  `json:"id"`
+	Hint   string `json:"hint" doc:"its last signs"`
+	Note   string `json:"note"`
+	Author string `json:"author"`
+	At     int64  `json:"at"`
+}
+
+func toKeptKey(v entitlements.KeptKey) KeptKey {
+	return KeptKey{
+		ID:     v.ID,
+		Hint:   v.Hint,
+		Note:   v.Note,
+		Author: v.Author,
+		At:     v.At,
+	}
+}
+
+// Contract is what is known of a contract beyond its lines.
+type Contract struct {
+	Code       string    `json:"code"`
+	Publisher  string    `json:"publisher"`
+	Name       string    `json:"name"`
+	Start      civil.Day `json:"start"`
+	End        civil.Day `json:"end"`
+	NoticeDays int64     `json:"noticeDays" doc:"how long before its end notice must be given"`
+	Renews     bool      `json:"renews" doc:"goes on by itself unless notice is given"`
+	Owner      string    `json:"owner"`
+	Note       string    `json:"note"`
+	Author     string    `json:"author"`
+	At         int64     `json:"at"`
+}
+
+func toContract(v entitlements.Contract) Contract { return Contract(v) }
+
+func fromContract(v Contract) entitlements.Contract { return entitlements.Contract(v) }
+
+// SeatRow is a line of the list of seats: who holds which right.
+type SeatRow struct {
+	ID         int64     `json:"id"`
+	Line       string    `json:"line"`
+	LineID     int64     `json:"lineId"`
+	ProductID  int64     `json:"productId"`
+	Publisher  string    `json:"publisher"`
+	Product    string    `json:"product"`
+	Edition    string    `json:"edition"`
+	User       string    `json:"user"`
+	UserName   string    `json:"userName"`
+	Status     string    `json:"status" doc:"of the user: active or left"`
+	Device     string    `json:"device"`
+	DeviceName string    `json:"deviceName"`
+	Unit       string    `json:"unit"`
+	From       civil.Day `json:"from"`
+	Until      civil.Day `json:"until"`
+	State      string    `json:"state" enum:"held,handed back,ended,of a leaver"`
+}
+
+func toSeatRow(v entitlements.SeatRow) SeatRow { return SeatRow(v) }
+
+// WaitRow is somebody who waits for a seat.
+type WaitRow struct {
+	ID        int64  `json:"id"`
+	ProductID int64  `json:"productId"`
+	Publisher string `json:"publisher"`
+	Product   string `json:"product"`
+	User      string `json:"user"`
+	UserName  string `json:"userName"`
+	Unit      string `json:"unit"`
+	Status    string `json:"status"`
+	Since     int64  `json:"since"`
+	Note      string `json:"note"`
+	Author    string `json:"author"`
+}
+
+func toWaitRow(v entitlements.WaitRow) WaitRow {
+	return WaitRow{
+		ID:        v.ID,
+		ProductID: v.ProductID,
+		Publisher: v.Publisher,
+		Product:   v.Product,
+		User:      v.User,
+		UserName:  v.UserName,
+		Unit:      v.Unit,
+		Status:    v.Status,
+		Since:     v.Since,
+		Note:      v.Note,
+		Author:    v.Author,
+	}
+}
+
+// StarterSet is the products that somebody new in a role gets.
+type StarterSet struct {
+	ID       int64   `json:"id"`
+	Name     string  `json:"name"`
+	Note     string  `json:"note"`
+	Products []int64 `json:"products"`
+	Author   string  `json:"author"`
+	At       int64   `json:"at"`
+}
+
+func toStarterSet(v entitlements.StarterSet) StarterSet { return StarterSet(v) }
+
+func fromStarterSet(v StarterSet) entitlements.StarterSet { return entitlements.StarterSet(v) }
+
+// Held is all that somebody holds.
+type Held struct {
+	User    string                `json:"user"`
+	Name    string                `json:"name"`
+	Email   string                `json:"email"`
+	Unit    string                `json:"unit"`
+	Site    string                `json:"site"`
+	Status  evidence.PersonStatus `json:"status"`
+	LeftOn  string                `json:"leftOn"`
+	AsOf    string                `json:"asOf"`
+	Seats   []SeatRow             `json:"seats"`
+	Devices []HeldDevice          `json:"devices"`
+	Waits   []WaitRow             `json:"waits"`
+}
+
+func toHeld(v entitlements.Held) Held {
+	return Held{
+		User:    v.User,
+		Name:    v.Name,
+		Email:   v.Email,
+		Unit:    v.Unit,
+		Site:    v.Site,
+		Status:  v.Status,
+		LeftOn:  v.LeftOn,
+		AsOf:    v.AsOf,
+		Seats:   rest.Each(v.Seats, toSeatRow),
+		Devices: rest.Each(v.Devices, toHeldDevice),
+		Waits:   rest.Each(v.Waits, toWaitRow),
+	}
+}
+
+// HeldDevice is a device that somebody is the main user of, with the titles on it that need a right.
+type HeldDevice struct {
+	Code   string   `json:"code"`
+	Name   string   `json:"name"`
+	Kind   string   `json:"kind"`
+	Status string   `json:"status"`
+	Titles []string `json:"titles"`
+}
+
+func toHeldDevice(v entitlements.HeldDevice) HeldDevice { return HeldDevice(v) }
+
+// Started says what somebody new got and what is missing.
+type Started struct {
+	Given   []SeatGift     `json:"given"`
+	Missing []StarterLacks `json:"missing"`
+}
+
+func toStarted(v entitlements.Started) Started {
+	return Started{
+		Given:   rest.Each(v.Given, toSeatGift),
+		Missing: rest.Each(v.Missing, toStarterLacks),
+	}
+}
+
+// StarterLacks is a product of a set that somebody did not get.
+type StarterLacks struct {
+	ProductID int64  `json:"productId"`
+	Product   string `json:"product"`
+	Why       string `json:"why"`
+	Waits     bool   `json:"waits"`
+}
+
+func toStarterLacks(v entitlements.StarterLacks) StarterLacks { return StarterLacks(v) }
+
+// LineCheck is something about a line that cannot be right, or that is worth a second look.
+type LineCheck struct {
+	Field   string `json:"field"`
+	Text    string `json:"text"`
+	Serious bool   `json:"serious" doc:"the line cannot be kept like this"`
+}
+
+func toLineCheck(v entitlements.LineCheck) LineCheck { return LineCheck(v) }
+
+// LineEdit changes a line that is booked.
+type LineEdit struct {
+	Values    map[string]string `json:"values" doc:"by the columns of entitlements.csv; entitlement_id names the line"`
+	ChangedAt int64             `json:"changedAt" doc:"when the line that was looked at was last changed; another one's changes are not overwritten"`
+}
+
+func fromLineEdit(v LineEdit) entitlements.LineEdit { return entitlements.LineEdit(v) }
+
+// LineDetail is all about one entitlement.
+type LineDetail struct {
+	Values       map[string]string `json:"values"`
+	ProductID    int64             `json:"productId"`
+	ChangedAt    int64             `json:"changedAt"`
+	Effective    int64             `json:"effective"`
+	Why          string            `json:"why"`
+	Unmatched    int64             `json:"unmatched"`
+	Consumed     int64             `json:"consumed"`
+	Held         int64             `json:"held" doc:"seats that are assigned"`
+	Days         []LineDay         `json:"days" doc:"what the line came to, from each day on which that changed"`
+	Transactions []LineTransaction `json:"transactions"`
+	Upgrades     []string          `json:"upgrades" doc:"lines that upgrade this one"`
+	Changes      []LineChange      `json:"changes"`
+	Notes        []LineNote        `json:"notes"`
+	Proofs       []Proof           `json:"proofs"`
+	Keys         []KeptKey         `json:"keys"`
+	Checks       []LineCheck       `json:"checks"`
+}
+
+func toLineDetail(v entitlements.LineDetail) LineDetail {
+	return LineDetail{
+		Values:       v.Values,
+		ProductID:    v.ProductID,
+		ChangedAt:    v.ChangedAt,
+		Effective:    v.Effective,
+		Why:          v.Why,
+		Unmatched:    v.Unmatched,
+		Consumed:     v.Consumed,
+		Held:         v.Held,
+		Days:         rest.Each(v.Days, toLineDay),
+		Transactions: rest.Each(v.Transactions, toLineTransaction),
+		Upgrades:     v.Upgrades,
+		Changes:      rest.Each(v.Changes, toLineChange),
+		Notes:        rest.Each(v.Notes, toLineNote),
+		Proofs:       rest.Each(v.Proofs, toProof),
+		Keys:         rest.Each(v.Keys, toKeptKey),
+		Checks:       rest.Each(v.Checks, toLineCheck),
+	}
+}
+
+// LineDay is what a line comes to from a day on.
+type LineDay struct {
+	From     string `json:"from"`
+	Quantity int64  `json:"quantity"`
+	Why      string `json:"why"`
+}
+
+func toLineDay(v entitlements.LineDay) LineDay { return LineDay(v) }
+
+// LineTransaction is a transaction of a line.
+type LineTransaction struct {
+	Type     string `json:"type"`
+	On       string `json:"on"`
+	Quantity int64  `json:"quantity"`
+	Price    string `json:"price"`
+	Currency string `json:"currency"`
+	Order    string `json:"order"`
+	Note     string `json:"note"`
+}
+
+func toLineTransaction(v entitlements.LineTransaction) LineTransaction { return LineTransaction(v) }
+
+// FreeSeats is a line with seats that can be assigned.
+type FreeSeats struct {
+	Line      string `json:"line"`
+	Terms     string `json:"terms"`
+	Effective int64  `json:"effective"`
+	Held      int64  `json:"held"`
+	Free      int64  `json:"free"`
+}
+
+func toFreeSeats(v entitlements.FreeSeats) FreeSeats { return FreeSeats(v) }
+
+// SeatDraft asks for a seat: of a line, or of any line of a product that has one free.
+type SeatDraft struct {
+	Product int64  `json:"product"`
+	Line    string `json:"line" doc:"empty is any line of the product with a free seat"`
+	User    string `json:"user" doc:"user_id"`
+	Device  string `json:"device" doc:"device_id, where a device holds it"`
+}
+
+func fromSeatDraft(v SeatDraft) entitlements.SeatDraft { return entitlements.SeatDraft(v) }
+
+// HandedBack says what became of seats that were handed back.
+type HandedBack struct {
+	Seats int        `json:"seats"`
+	Given []SeatGift `json:"given" doc:"seats that went to whoever waited first"`
+}
+
+func toHandedBack(v entitlements.HandedBack) HandedBack {
+	return HandedBack{
+		Seats: v.Seats,
+		Given: rest.Each(v.Given, toSeatGift),
+	}
+}
+
+// SeatGift is a seat that somebody got.
+type SeatGift struct {
+	User    string `json:"user"`
+	Name    string `json:"name"`
+	Product string `json:"product"`
+	Line    string `json:"line"`
+}
+
+func toSeatGift(v entitlements.SeatGift) SeatGift { return SeatGift(v) }
+
+// SpendRow is what was spent in a year.
+type SpendRow struct {
+	Year      int    `json:"year"`
+	Publisher string `json:"publisher"`
+	ProductID int64  `json:"productId"`
+	Product   string `json:"product"`
+	Unit      string `json:"unit" doc:"the scope of the line; empty is everyone"`
+	Kind      string `json:"kind"`
+	Amount    string `json:"amount" doc:"in euros, at the rate of the day it was spent on"`
+	Lines     int    `json:"lines"`
+}
+
+func toSpendRow(v entitlements.SpendRow) SpendRow { return SpendRow(v) }
+
+// Spend is what was spent, by publisher, product, unit, kind and year. Without counts amounts whose currency had no
+// rate on their day.
+type Spend struct {
+	Rows    []SpendRow `json:"rows"`
+	Without int        `json:"without"`
+}
+
+func toSpend(v entitlements.Spend) Spend {
+	return Spend{
+		Rows:    rest.Each(v.Rows, toSpendRow),
+		Without: v.Without,
+	}
+}
+
+// ContractView is a contract with what its lines come to.
+type ContractView struct {
+	Contract
+	Lines    int    `json:"lines"`
+	Products int    `json:"products"`
+	Value    string `json:"value" doc:"quantity times price of its lines, in euros"`
+	Notice   string `json:"notice" doc:"the last day to give notice"`
+	LastEnd  string `json:"lastEnd" doc:"the last day on which a line of it ends"`
+}
+
+func toContractView(v entitlements.ContractView) ContractView {
+	return ContractView{
+		Contract: toContract(v.Contract),
+		Lines:    v.Lines,
+		Products: v.Products,
+		Value:    v.Value,
+		Notice:   v.Notice,
+		LastEnd:  v.LastEnd,
+	}
+}
+
+// EntitlementRow is a line of the list of entitlements. Effective and Why are filled in by the use case.
+type EntitlementRow struct {
+	ID        int64     `json:"id"`
+	Code      string    `json:"code"`
+	ProductID int64     `json:"productId"`
+	Publisher string    `json:"publisher"`
+	Product   string    `json:"product"`
+	Edition   string    `json:"edition"`
+	Version   string    `json:"version"`
+	Metric    string    `json:"metric"`
+	Quantity  int64     `json:"quantity"`
+	Effective int64     `json:"effective"`
+	Why       string    `json:"why"`
+	Kind      string    `json:"kind"`
+	Start     civil.Day `json:"start"`
+	End       civil.Day `json:"end"`
+	Purchased civil.Day `json:"purchased"`
+	UnitPrice string    `json:"unitPrice"`
+	Currency  string    `json:"currency"`
+	Scope     string    `json:"scope"`
+	Rights    string    `json:"rights"`
+	Contract  string    `json:"contract"`
+	Author    string    `json:"author"`
+	ChangedAt int64     `json:"changedAt" unit:"unix"`
+}
+
+func toEntitlementRow(v entitlements.EntitlementRow) EntitlementRow { return EntitlementRow(v) }

@@ -1,0 +1,32 @@
+package titles
+
+import (
+	"ensomet/internal/snapshot"
+	"ensomet/internal/sqlite"
+	"ensomet/internal/titles/titlesdb"
+)
+
+// What this station answers as its tables and the snapshot have it.
+type (
+	Batch           = titlesdb.Batch
+	CatalogueChange = titlesdb.CatalogueChange
+	Move            = snapshot.Move
+	Offer           = titlesdb.Offer
+	Plan            = snapshot.Plan
+	ProductRow      = snapshot.ProductRow
+	PublisherRow    = titlesdb.PublisherRow
+	QueueDay        = titlesdb.QueueDay
+	RecognitionRun  = titlesdb.RecognitionRun
+	RecordsMoved    = titlesdb.RecordsMoved
+	ReleaseRow      = titlesdb.ReleaseRow
+	SightingRow     = titlesdb.SightingRow
+)
+
+// NameList lists the names that were found.
+func NameList() *sqlite.List[snapshot.NameRow] { return snapshot.NameList() }
+
+// ProductList lists the products of the catalogue.
+func ProductList() *sqlite.List[ProductRow] { return snapshot.ProductList() }
+
+// PublisherList lists the publishers.
+func PublisherList() *sqlite.List[PublisherRow] { return titlesdb.PublisherList() }

@@ -1,0 +1,452 @@
+package worklisthttp
+
+import (
+	"ensomet/internal/core/casework"
+	"ensomet/internal/core/civil"
+	"ensomet/internal/rest"
+	"ensomet/internal/wire"
+	"ensomet/internal/worklist"
+)
+
+// Mail is a message that waits to be sent or was.
+type Mail struct {
+	ID        int64  `json:"id"`
+	Address   string `json:"address"`
+	Subject   string `json:"subject"`
+	Body      string `json:"body"`
+	QueuedAt  int64  `json:"queuedAt" unit:"unix"`
+	SentAt    int64  `json:"sentAt" unit:"unix"`
+	Tries     int64  `json:"tries"`
+	Error     string `json:"error"`
+	After     int64  `json:"after" unit:"unix" doc:"it leaves then or later, and can be called back until then"`
+	Question  int64  `json:"question" doc:"the question that it asks, 0 where it asks none"`
+	DueAt     int64  `json:"dueAt" unit:"unix" doc:"when it is tried next"`
+	GivenUpAt int64  `json:"givenUpAt" unit:"unix" doc:"when nobody tried it any more, 0 where it is not given up"`
+}
+
+func toMail(v worklist.Mail) Mail { return Mail(v) }
+
+// Basket is measures that are tried together.
+type Basket struct {
+	ID        int64                `json:"id"`
+	Name      string               `json:"name"`
+	Note      string               `json:"note"`
+	Measures  []wire.BasketMeasure `json:"measures"`
+	Author    string               `json:"author"`
+	At        int64                `json:"at"`
+	ChangedAt int64                `json:"changedAt"`
+	Version   int64                `json:"version" doc:"the version that is being changed; another one's changes are not overwritten"`
+	DoneAt    int64                `json:"doneAt"`
+	DoneBy    string               `json:"doneBy"`
+}
+
+func toBasket(v worklist.Basket) Basket {
+	return Basket{
+		ID:        v.ID,
+		Name:      v.Name,
+		Note:      v.Note,
+		Measures:  rest.Each(v.Measures, wire.ToBasketMeasure),
+		Author:    v.Author,
+		At:        v.At,
+		ChangedAt: v.ChangedAt,
+		Version:   v.Version,
+		DoneAt:    v.DoneAt,
+		DoneBy:    v.DoneBy,
+	}
+}
+
+func fromBasket(v Basket) worklist.Basket {
+	return worklist.Basket{
+		ID:        v.ID,
+		Name:      v.Name,
+		Note:      v.Note,
+		Measures:  rest.Each(v.Measures, wire.FromBasketMeasure),
+		Author:    v.Author,
+		At:        v.At,
+		ChangedAt: v.ChangedAt,
+		Version:   v.Version,
+		DoneAt:    v.DoneAt,
+		DoneBy:    v.DoneBy,
+	}
+}
+
+// BasketDone says what a basket was turned into.
+type BasketDone struct {
+	Cases    int      `json:"cases"`
+	Seats    int      `json:"seats" doc:"seats that were handed back"`
+	Requests int      `json:"requests" doc:"purchase requests"`
+	Left     []string `json:"left" doc:"measures that somebody has to do elsewhere, such as changing a contract"`
+}
+
+func toBasketDone(v worklist.BasketDone) BasketDone { return BasketDone(v) }
+
+// CaseRules is what a house asks of its own people about cases.
+type CaseRules struct {
+	TwoPersons  bool `json:"twoPersons" doc:"what is sent must be approved by somebody else than who agreed"`
+	AnswerDays  int  `json:"answerDays" minimum:"1" maximum:"60" doc:"how long a user may take to answer"`
+	Reminders   int  `json:"reminders" minimum:"0" maximum:"5" doc:"how often a user is reminded, each time with as many days"`
+	HoldMinutes int  `json:"holdMinutes" minimum:"0" maximum:"1440" doc:"how long mail and orders wait before they leave the house, so that they can be called back"`
+	SilentDays  int  `json:"silentDays" minimum:"1" maximum:"60" doc:"how long the deployment tool may say nothing before an order counts as failed"`
+}
+
+func toCaseRules(v worklist.CaseRules) CaseRules { return CaseRules(v) }
+
+func fromCaseRules(v CaseRules) worklist.CaseRules { return worklist.CaseRules(v) }
+
+// CaseAction is something to be done with cases.
+type CaseAction struct {
+	IDs   []int64       `json:"ids" minItems:"1" maxItems:"5000"`
+	Act   casework.Act  `json:"act" enum:"ask,agree,approve,send,keep,reopen,undo"`
+	Note  string        `json:"note,omitempty"`
+	Until string        `json:"until,omitempty" doc:"for keep: the last day of the exception"`
+	Owner string        `json:"owner,omitempty" doc:"for keep: who answers for the exception; empty is who keeps it"`
+	Wave  *WaveSettings `json:"wave,omitempty" doc:"for send: a few at a time"`
+}
+
+func fromCaseAction(v CaseAction) worklist.CaseAction {
+	return worklist.CaseAction{
+		IDs:   v.IDs,
+		Act:   v.Act,
+		Note:  v.Note,
+		Until: v.Until,
+		Owner: v.Owner,
+		Wave:  rest.Maybe(fromWaveSettings)(v.Wave),
+	}
+}
+
+// CaseDone says how many cases were done, and why others were not.
+type CaseDone struct {
+	Count   int      `json:"count"`
+	Refused []string `json:"refused" doc:"why others were not, each reason once"`
+	Leaves  int64    `json:"leaves" doc:"when what was done leaves the house; 0 where nothing does"`
+}
+
+func toCaseDone(v worklist.CaseDone) CaseDone { return CaseDone(v) }
+
+// WaveSettings lets orders leave a few at a time.
+type WaveSettings struct {
+	Name     string `json:"name" maxLength:"80"`
+	PerDay   int    `json:"perDay" minimum:"0" maximum:"5000" doc:"how many leave on one day; 0 is all at once"`
+	MaxFails int    `json:"maxFails" minimum:"0" maximum:"100" doc:"percent of the answered ones that may fail before it pauses"`
+}
+
+func fromWaveSettings(v WaveSettings) worklist.WaveSettings { return worklist.WaveSettings(v) }
+
+// WaveView is a wave with how far it is.
+type WaveView struct {
+	Wave
+	WaveSofar
+}
+
+func toWaveView(v worklist.WaveView) WaveView {
+	return WaveView{
+		Wave:      toWave(v.Wave),
+		WaveSofar: toWaveSofar(v.WaveSofar),
+	}
+}
+
+// PolicyList is the policies in force, the groups and categories that one may name.
+type PolicyList struct {
+	Policies   []PolicyView `json:"policies"`
+	Groups     []string     `json:"groups"`
+	Categories []string     `json:"categories"`
+}
+
+func toPolicyList(v worklist.PolicyList) PolicyList {
+	return PolicyList{
+		Policies:   rest.Each(v.Policies, toPolicyView),
+		Groups:     v.Groups,
+		Categories: v.Categories,
+	}
+}
+
+// PolicyView is a policy in words.
+type PolicyView struct {
+	ID     int64  `json:"id"`
+	What   string `json:"what"`
+	Group  string `json:"group"`
+	Stance string `json:"stance"`
+	Hours  string `json:"hours" doc:"when it holds; empty is always"`
+	Reason string `json:"reason"`
+	Owner  string `json:"owner" doc:"who answers for an exception"`
+	Until  string `json:"until" doc:"its last day"`
+	Over   bool   `json:"over" doc:"its last day is past"`
+	Author string `json:"author"`
+	At     int64  `json:"at"`
+}
+
+func toPolicyView(v worklist.PolicyView) PolicyView { return PolicyView(v) }
+
+// PolicyDraft is a stance to be set. With an owner and a last day it is an exception.
+type PolicyDraft struct {
+	Product   int64  `json:"product,omitempty"`
+	Publisher string `json:"publisher,omitempty"`
+	Category  string `json:"category,omitempty"`
+	Group     string `json:"group,omitempty"`
+	Stance    string `json:"stance" enum:"allowed,restricted,required"`
+	Days      string `json:"days,omitempty" doc:"such as mon-fri or sat|sun; empty is every day"`
+	From      string `json:"from,omitempty" doc:"such as 08:00"`
+	To        string `json:"to,omitempty"`
+	Reason    string `json:"reason" minLength:"1"`
+	Owner     string `json:"owner,omitempty"`
+	Until     string `json:"until,omitempty"`
+}
+
+func fromPolicyDraft(v PolicyDraft) worklist.PolicyDraft { return worklist.PolicyDraft(v) }
+
+// PolicyEffect says what findings a stance would bring and end.
+type PolicyEffect struct {
+	Comes   int      `json:"comes" doc:"findings that it brings"`
+	Goes    int      `json:"goes" doc:"findings that it ends"`
+	Samples []string `json:"samples"`
+}
+
+func toPolicyEffect(v worklist.PolicyEffect) PolicyEffect { return PolicyEffect(v) }
+
+// ReclaimDraft says when licences of titles are proposed for reclaim.
+type ReclaimDraft struct {
+	Product   int64   `json:"product,omitempty"`
+	Publisher string  `json:"publisher,omitempty"`
+	Category  string  `json:"category,omitempty"`
+	Group     string  `json:"group,omitempty"`
+	Propose   bool    `json:"propose" doc:"false leaves them alone"`
+	Window    int     `json:"window" minimum:"7" maximum:"730" doc:"days that are looked at"`
+	Grace     int     `json:"grace" minimum:"0" maximum:"730" doc:"an install younger than this is left alone"`
+	Least     float64 `json:"least" minimum:"0.1" maximum:"1" doc:"share of the window that must be measured"`
+	PoolShare float64 `json:"poolShare" minimum:"0" maximum:"1" doc:"a pool whose peak lies below this share of its quantity is proposed"`
+	Note      string  `json:"note,omitempty"`
+	Replaces  int64   `json:"replaces,omitempty" doc:"the number of the rule that it takes the place of"`
+}
+
+func fromReclaimDraft(v ReclaimDraft) worklist.ReclaimDraft { return worklist.ReclaimDraft(v) }
+
+// ReclaimView is a rule in words.
+type ReclaimView struct {
+	ID        int64   `json:"id"`
+	What      string  `json:"what"`
+	Group     string  `json:"group"`
+	Propose   bool    `json:"propose"`
+	Window    int     `json:"window"`
+	Grace     int     `json:"grace"`
+	Least     float64 `json:"least"`
+	PoolShare float64 `json:"poolShare"`
+	Note      string  `json:"note"`
+	Author    string  `json:"author"`
+	At        int64   `json:"at"`
+}
+
+func toReclaimView(v worklist.ReclaimView) ReclaimView { return ReclaimView(v) }
+
+// ReclaimEffect says what a rule would propose beside what is proposed now.
+type ReclaimEffect struct {
+	Now     int                `json:"now" doc:"idle licences that are proposed now"`
+	Then    int                `json:"then"`
+	Comes   int                `json:"comes"`
+	Goes    int                `json:"goes"`
+	Money   []ReclaimMoney     `json:"money" doc:"what the proposals are worth, now and then, by currency"`
+	Samples []ReclaimDifferent `json:"samples" doc:"the first of those that come or go"`
+}
+
+func toReclaimEffect(v worklist.ReclaimEffect) ReclaimEffect {
+	return ReclaimEffect{
+		Now:     v.Now,
+		Then:    v.Then,
+		Comes:   v.Comes,
+		Goes:    v.Goes,
+		Money:   rest.Each(v.Money, toReclaimMoney),
+		Samples: rest.Each(v.Samples, toReclaimDifferent),
+	}
+}
+
+// ReclaimMoney is what proposals are worth in one currency.
+type ReclaimMoney struct {
+	Currency string `json:"currency"`
+	Now      string `json:"now"`
+	Then     string `json:"then"`
+}
+
+func toReclaimMoney(v worklist.ReclaimMoney) ReclaimMoney { return ReclaimMoney(v) }
+
+// ReclaimDifferent is a proposal that comes or goes.
+type ReclaimDifferent struct {
+	Product string `json:"product"`
+	About   string `json:"about"`
+	Comes   bool   `json:"comes"`
+	Why     string `json:"why"`
+}
+
+func toReclaimDifferent(v worklist.ReclaimDifferent) ReclaimDifferent { return ReclaimDifferent(v) }
+
+// LedgerSum is what one kind of worth comes to in one currency.
+type LedgerSum struct {
+	Worth     string `json:"worth"`
+	Currency  string `json:"currency"`
+	Potential string `json:"potential"`
+	Cases     int    `json:"cases"`
+	Realised  string `json:"realised"`
+	Lines     int    `json:"lines"`
+}
+
+func toLedgerSum(v worklist.LedgerSum) LedgerSum { return LedgerSum(v) }
+
+// CaseCount counts cases of one kind in one state.
+type CaseCount struct {
+	Kind  casework.Kind  `json:"kind"`
+	State casework.State `json:"state"`
+	Count int64          `json:"count"`
+	Back  int64          `json:"back" doc:"of them, those that came back"`
+}
+
+func toCaseCount(v worklist.CaseCount) CaseCount { return CaseCount(v) }
+
+// StanceView says which of the policies that speak of a title on a device holds, and why.
+type StanceView struct {
+	Stance   string       `json:"stance" doc:"what holds for its being there; empty where nothing speaks of it"`
+	Why      string       `json:"why"`
+	Hours    bool         `json:"hours" doc:"its use depends on the hour"`
+	Policies []PolicyView `json:"policies" doc:"all that speak of it, the one that goes first first"`
+}
+
+func toStanceView(v worklist.StanceView) StanceView {
+	return StanceView{
+		Stance:   v.Stance,
+		Why:      v.Why,
+		Hours:    v.Hours,
+		Policies: rest.Each(v.Policies, toPolicyView),
+	}
+}
+
+// CaseView is a case with its proof and its steps.
+type CaseView struct {
+	wire.CaseRow
+	DeviceCode string     `json:"deviceCode"`
+	Proof      []string   `json:"proof"`
+	Steps      []StepView `json:"steps"`
+	KeepUntil  string     `json:"keepUntil"`
+	LastSeen   int64      `json:"lastSeen"`
+	AgreedBy   string     `json:"agreedBy"`
+	Can        []string   `json:"can" doc:"what people may do with it now"`
+	Undo       string     `json:"undo" doc:"the last deed that can still be taken back, empty where there is none"`
+	Leaves     int64      `json:"leaves" doc:"when its mail or order leaves the house, 0 where nothing waits"`
+	Order      string     `json:"order" doc:"how its newest order stands: waiting, sent, done, failed, withdrawn"`
+	WaveID     int64      `json:"waveId"`
+	Words      string     `json:"words" doc:"what it is about, in words"`
+}
+
+func toCaseView(v worklist.CaseView) CaseView {
+	return CaseView{
+		CaseRow:    wire.ToCaseRow(v.CaseRow),
+		DeviceCode: v.DeviceCode,
+		Proof:      v.Proof,
+		Steps:      rest.Each(v.Steps, toStepView),
+		KeepUntil:  v.KeepUntil,
+		LastSeen:   v.LastSeen,
+		AgreedBy:   v.AgreedBy,
+		Can:        v.Can,
+		Undo:       v.Undo,
+		Leaves:     v.Leaves,
+		Order:      v.Order,
+		WaveID:     v.WaveID,
+		Words:      v.Words,
+	}
+}
+
+// StepView is a step of a case.
+type StepView struct {
+	At     int64  `json:"at"`
+	Who    string `json:"who"`
+	From   string `json:"from"`
+	To     string `json:"to"`
+	Note   string `json:"note"`
+	Act    string `json:"act"`
+	Undone bool   `json:"undone"`
+}
+
+func toStepView(v worklist.StepView) StepView { return StepView(v) }
+
+// PurchaseRequest asks for something to be bought.
+type PurchaseRequest struct {
+	ID        int64  `json:"id"`
+	Basket    int64  `json:"basket"`
+	ProductID int64  `json:"productId"`
+	Publisher string `json:"publisher"`
+	Product   string `json:"product"`
+	What      string `json:"what"`
+	Quantity  int64  `json:"quantity"`
+	Amount    string `json:"amount"`
+	Currency  string `json:"currency"`
+	Author    string `json:"author"`
+	At        int64  `json:"at"`
+	EndedAt   int64  `json:"endedAt"`
+	EndedHow  string `json:"endedHow" doc:"bought, or dropped"`
+}
+
+func toPurchaseRequest(v worklist.PurchaseRequest) PurchaseRequest { return PurchaseRequest(v) }
+
+// Wave is orders that leave a few at a time. Its state is running, paused or called off.
+type Wave struct {
+	ID       int64  `json:"id"`
+	Name     string `json:"name"`
+	PerDay   int64  `json:"perDay" doc:"how many leave on one day; 0 is all at once"`
+	MaxFails int64  `json:"maxFails" doc:"percent of the answered ones that may fail before it pauses"`
+	State    string `json:"state" enum:"running,paused,called off"`
+	Why      string `json:"why" doc:"why it paused"`
+	Author   string `json:"author"`
+	At       int64  `json:"at"`
+}
+
+func toWave(v worklist.Wave) Wave { return Wave(v) }
+
+// WaveSofar counts the orders of a wave by their states; Today is those sent at a time or later.
+type WaveSofar struct {
+	Waiting int `json:"waiting"`
+	Out     int `json:"out" doc:"sent, without an answer"`
+	Today   int `json:"today"`
+	Done    int `json:"done" doc:"the tool says that it did them; evidence decides"`
+	Failed  int `json:"failed"`
+}
+
+func toWaveSofar(v worklist.WaveSofar) WaveSofar {
+	return WaveSofar{
+		Waiting: v.Waiting,
+		Out:     v.Out,
+		Today:   v.Today,
+		Done:    v.Done,
+		Failed:  v.Failed,
+	}
+}
+
+// CaseGroup is cases that one decision may serve: of one kind, about one product, in one state.
+type CaseGroup struct {
+	Kind      string `json:"kind"`
+	State     string `json:"state"`
+	ProductID int64  `json:"productId"`
+	Product   string `json:"product"`
+	Publisher string `json:"publisher"`
+	Count     int64  `json:"count"`
+	Amount    string `json:"amount"`
+	Currency  string `json:"currency"`
+}
+
+func toCaseGroup(v worklist.CaseGroup) CaseGroup { return CaseGroup(v) }
+
+// SavingRow is a line of a ledger as it is shown: of what could be saved, or of what was.
+type SavingRow struct {
+	ID        int64     `json:"id"`
+	CaseID    int64     `json:"caseId"`
+	ProductID int64     `json:"productId"`
+	Publisher string    `json:"publisher"`
+	Product   string    `json:"product"`
+	Device    string    `json:"device"`
+	Unit      string    `json:"unit"`
+	Worth     string    `json:"worth"`
+	Amount    string    `json:"amount"`
+	Currency  string    `json:"currency"`
+	MoneyOn   civil.Day `json:"moneyOn"`
+	At        int64     `json:"at" unit:"unix"`
+	ScanAt    int64     `json:"scanAt" unit:"unix" doc:"the scan that showed it"`
+	State     string    `json:"state"`
+	Note      string    `json:"note"`
+}
+
+func toSavingRow(v worklist.SavingRow) SavingRow { return SavingRow(v) }
