@@ -448,123 +448,139 @@ type (
 // PutFacts replaces the derived rows that lists are served from.
 func PutFacts(tx *sqlite.Tx, devices []DeviceFact, names []NameFact, products []ProductFact, idle []IdleFact) error {
 	return errors.Join(
-		tx.Replace(
-			"device_fact",
-			1,
-			[]string{
-				"device_id",
-				"last_seen",
-				"age",
-				"hardware_seen",
-				"hardware_age",
-				"use_seen",
-				"use_age",
-				"directory_seen",
-				"directory_age",
-				"installs",
-				"unrecognised",
-				"counted",
-				"namesakes",
-				"disagreements",
-			},
-			len(devices),
-			func(i int) []any {
-				d := devices[i]
-				return []any{
-					d.Device,
-					d.LastSeen,
-					d.Age,
-					d.HardwareSeen,
-					d.HardwareAge,
-					d.UseSeen,
-					d.UseAge,
-					d.ListedAt,
-					d.DirectoryAge,
-					d.Installs,
-					d.Unrecognised,
-					d.Counted,
-					d.Namesakes,
-					d.Disagreements,
-				}
-			},
-		),
-		tx.Replace(
-			"name_fact",
-			1,
-			[]string{
-				"key",
-				"publisher",
-				"name",
-				"versions",
-				"records",
-				"installs",
-				"devices",
-				"stale",
-				"state",
-				"gather",
-				"likely",
-				"score",
-				"money",
-				"findings",
-			},
-			len(names),
-			func(i int) []any {
-				d := names[i]
-				return []any{
-					d.Key,
-					d.Publisher,
-					d.Name,
-					d.Versions,
-					d.Records,
-					d.Installs,
-					d.Devices,
-					d.Stale,
-					d.State,
-					d.Gather,
-					d.Likely,
-					d.Score,
-					d.Money,
-					d.Findings,
-				}
-			},
-		),
-		tx.Replace(
-			"product_fact",
-			1,
-			[]string{
-				"product_id",
-				"installs",
-				"devices",
-				"stale",
-				"counted",
-				"folded",
-				"left_out",
-				"versions",
-			},
-			len(products),
-			func(i int) []any {
-				d := products[i]
-				return []any{d.Product, d.Installs, d.Devices, d.Stale, d.Counted, d.Folded, d.LeftOut, d.Versions}
-			},
-		),
-		tx.Replace(
-			"idle_fact",
-			2,
-			[]string{
-				"device_id",
-				"product_id",
-				"person_code",
-				"class",
-				"used",
-				"measured",
-				"last_use",
-			},
-			len(idle),
-			func(i int) []any {
-				d := idle[i]
-				return []any{d.Device, d.Product, d.Person, d.Class, d.Used, d.Measured, int64(d.Last)}
-			},
-		),
+		putDeviceFacts(tx, devices),
+		putNameFacts(tx, names),
+		putProductFacts(tx, products),
+		putIdleFacts(tx, idle),
+	)
+}
+
+func putDeviceFacts(tx *sqlite.Tx, devices []DeviceFact) error {
+	return tx.Replace(
+		"device_fact",
+		1,
+		[]string{
+			"device_id",
+			"last_seen",
+			"age",
+			"hardware_seen",
+			"hardware_age",
+			"use_seen",
+			"use_age",
+			"directory_seen",
+			"directory_age",
+			"installs",
+			"unrecognised",
+			"counted",
+			"namesakes",
+			"disagreements",
+		},
+		len(devices),
+		func(i int) []any {
+			d := devices[i]
+			return []any{
+				d.Device,
+				d.LastSeen,
+				d.Age,
+				d.HardwareSeen,
+				d.HardwareAge,
+				d.UseSeen,
+				d.UseAge,
+				d.ListedAt,
+				d.DirectoryAge,
+				d.Installs,
+				d.Unrecognised,
+				d.Counted,
+				d.Namesakes,
+				d.Disagreements,
+			}
+		},
+	)
+}
+
+func putNameFacts(tx *sqlite.Tx, names []NameFact) error {
+	return tx.Replace(
+		"name_fact",
+		1,
+		[]string{
+			"key",
+			"publisher",
+			"name",
+			"versions",
+			"records",
+			"installs",
+			"devices",
+			"stale",
+			"state",
+			"gather",
+			"likely",
+			"score",
+			"money",
+			"findings",
+		},
+		len(names),
+		func(i int) []any {
+			d := names[i]
+			return []any{
+				d.Key,
+				d.Publisher,
+				d.Name,
+				d.Versions,
+				d.Records,
+				d.Installs,
+				d.Devices,
+				d.Stale,
+				d.State,
+				d.Gather,
+				d.Likely,
+				d.Score,
+				d.Money,
+				d.Findings,
+			}
+		},
+	)
+}
+
+func putProductFacts(tx *sqlite.Tx, products []ProductFact) error {
+	return tx.Replace(
+		"product_fact",
+		1,
+		[]string{
+			"product_id",
+			"installs",
+			"devices",
+			"stale",
+			"counted",
+			"folded",
+			"left_out",
+			"versions",
+		},
+		len(products),
+		func(i int) []any {
+			d := products[i]
+			return []any{d.Product, d.Installs, d.Devices, d.Stale, d.Counted, d.Folded, d.LeftOut, d.Versions}
+		},
+	)
+}
+
+func putIdleFacts(tx *sqlite.Tx, idle []IdleFact) error {
+	return tx.Replace(
+		"idle_fact",
+		2,
+		[]string{
+			"device_id",
+			"product_id",
+			"person_code",
+			"class",
+			"used",
+			"measured",
+			"last_use",
+		},
+		len(idle),
+		func(i int) []any {
+			d := idle[i]
+			return []any{d.Device, d.Product, d.Person, d.Class, d.Used, d.Measured, int64(d.Last)}
+		},
 	)
 }
 

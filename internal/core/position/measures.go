@@ -55,130 +55,152 @@ type Measure struct {
 // Apply returns the input as it would be once a measure was taken. An error says why it cannot be. The input itself
 // stays as it is.
 func Apply(in Input, m Measure, at int) (Input, error) {
-	lines := slices.Clone(in.Lines)
-	k := slices.IndexFunc(lines, func(l entitle.Line) bool { return l.Code == m.Line })
-	needs := func() error {
-		if k < 0 {
-			return refuse.Errorf("there is no entitlement %q of this product", m.Line)
-		}
-		return nil
-	}
-	code := fmt.Sprintf("measure-%d", at+1)
 	switch m.Kind {
 	case Remove:
-		if len(m.Devices) == 0 {
-			return in, refuse.Errorf("say from which devices it is removed")
-		}
-		in.Holdings = slices.DeleteFunc(
-			slices.Clone(in.Holdings),
-			func(h demand.Holding) bool { return slices.Contains(m.Devices, h.Device) },
-		)
-		in.Sessions = slices.DeleteFunc(
-			slices.Clone(in.Sessions),
-			func(s demand.Session) bool { return slices.Contains(m.Devices, s.Device) },
-		)
-		in.Sessions = rehold(in.Sessions, in.Holdings)
+		return remove(in, m)
 	case Reclaim:
-		if len(m.Users) == 0 {
-			return in, refuse.Errorf("say whose seats are taken back")
-		}
-		in.Persons = slices.DeleteFunc(
-			slices.Clone(in.Persons),
-			func(p demand.Person) bool { return p.Why == "assigned" && slices.Contains(m.Users, p.User) },
-		)
+		return reclaim(in, m)
 	case Reversion:
-		in.Holdings = slices.Clone(in.Holdings)
-		changed := false
-		for i := range in.Holdings {
-			h := &in.Holdings[i]
-			if !slices.Contains(m.Devices, h.Device) {
-				continue
-			}
-			var needs []demand.Priced
-			for _, n := range h.Set.Needs {
-				n.Version, n.Released = m.Version, 0
-				needs = append(needs, demand.Priced{Need: n, Value: h.Set.Value})
-			}
-			h.Set, h.Editions, changed = in.Sets.Of(needs), nil, true
-		}
-		if !changed {
-			return in, refuse.Errorf("none of these devices has it")
-		}
-	case Move:
-		if err := needs(); err != nil {
-			return in, err
-		}
-		if err := split(&lines, k, m.Quantity, in.AsOf,
-			func(l *entitle.Line) { l.Code, l.ScopeUnit, l.ScopeCountry = code, m.Unit, m.Country }); err != nil {
-			return in, err
-		}
-	case UpgradeTo:
-		if err := needs(); err != nil {
-			return in, err
-		}
-		if m.Quantity < 1 {
-			return in, refuse.Errorf("say how many rights are upgraded")
-		}
-		up := lines[k]
-		up.Code, up.Kind, up.Base, up.Version, up.Edition, up.EditionRank = code, entitle.Upgrade, m.Line, m.Version,
-			m.Edition, m.Rank
-		up.Quantity, up.Transactions, up.Start, up.Purchased, up.End = m.Quantity*max(1, lines[k].PackSize),
-			nil, in.AsOf, in.AsOf, 0
-		up.PackSize = 1
-		lines = append(lines, up)
-	case Buy:
-		if m.Quantity < 1 {
-			return in, refuse.Errorf("say how many are bought")
-		}
-		l := entitle.Line{
-			Metric:      m.Metric,
-			Kind:        entitle.Perpetual,
-			Edition:     m.Edition,
-			EditionRank: m.Rank,
-			Version:     m.Version,
-		}
-		if m.Line != "" {
-			if err := needs(); err != nil {
-				return in, err
-			}
-			l = lines[k]
-		} else {
-			l.ScopeUnit, l.ScopeCountry = m.Unit, m.Country
-		}
-		if l.Metric == "" {
-			return in, refuse.Errorf("say what the bought rights are counted by")
-		}
-		l.Code, l.Quantity, l.Transactions, l.Start, l.Purchased, l.End = code, m.Quantity, nil, in.AsOf, in.AsOf, 0
-		if l.Kind == entitle.Upgrade {
-			l.Kind, l.Base = entitle.Perpetual, ""
-		}
-		lines = append(lines, l)
-	case Metric, Right, Maintain, Lapse:
-		if err := needs(); err != nil {
-			return in, err
-		}
-		l := &lines[k]
-		switch m.Kind {
-		case Metric:
-			l.Metric = m.Metric
-			if m.Quantity > 0 {
-				l.Quantity, l.Transactions = m.Quantity, nil
-			}
-		case Right:
-			if l.Has(m.Right) {
-				return in, refuse.Errorf("%s has this right already", l.Code)
-			}
-			l.Rights = append(slices.Clone(l.Rights), m.Right)
-		case Maintain:
-			l.MaintenanceEnd = m.Until
-		case Lapse:
-			l.End = in.AsOf - 1
-		}
-	default:
-		return in, refuse.Errorf("%q is nothing that can be tried", m.Kind)
+		return reversion(in, m)
 	}
-	in.Lines = lines
+	in.Lines = slices.Clone(in.Lines)
+	k := slices.IndexFunc(in.Lines, func(l entitle.Line) bool { return l.Code == m.Line })
+	if k < 0 && (m.Kind != Buy || m.Line != "") {
+		if !slices.Contains(MeasureKinds, m.Kind) {
+			return in, refuse.Errorf("%q is nothing that can be tried", m.Kind)
+		}
+		return in, refuse.Errorf("there is no entitlement %q of this product", m.Line)
+	}
+	var err error
+	code := fmt.Sprintf("measure-%d", at+1)
+	switch m.Kind {
+	case Move:
+		err = split(&in.Lines, k, m.Quantity, in.AsOf,
+			func(l *entitle.Line) { l.Code, l.ScopeUnit, l.ScopeCountry = code, m.Unit, m.Country })
+	case UpgradeTo:
+		err = upgrade(&in, m, k, code)
+	case Buy:
+		err = buy(&in, m, k, code)
+	default:
+		err = change(&in.Lines[k], m, in.AsOf)
+	}
+	return in, err
+}
+
+// remove takes the product off devices, with what is used there.
+func remove(in Input, m Measure) (Input, error) {
+	if len(m.Devices) == 0 {
+		return in, refuse.Errorf("say from which devices it is removed")
+	}
+	in.Holdings = slices.DeleteFunc(
+		slices.Clone(in.Holdings),
+		func(h demand.Holding) bool { return slices.Contains(m.Devices, h.Device) },
+	)
+	in.Sessions = slices.DeleteFunc(
+		slices.Clone(in.Sessions),
+		func(s demand.Session) bool { return slices.Contains(m.Devices, s.Device) },
+	)
+	in.Sessions = rehold(in.Sessions, in.Holdings)
 	return in, nil
+}
+
+// reclaim takes seats back from users.
+func reclaim(in Input, m Measure) (Input, error) {
+	if len(m.Users) == 0 {
+		return in, refuse.Errorf("say whose seats are taken back")
+	}
+	in.Persons = slices.DeleteFunc(
+		slices.Clone(in.Persons),
+		func(p demand.Person) bool { return p.Why == "assigned" && slices.Contains(m.Users, p.User) },
+	)
+	return in, nil
+}
+
+// reversion brings the installs on devices to another version.
+func reversion(in Input, m Measure) (Input, error) {
+	in.Holdings = slices.Clone(in.Holdings)
+	changed := false
+	for i := range in.Holdings {
+		h := &in.Holdings[i]
+		if !slices.Contains(m.Devices, h.Device) {
+			continue
+		}
+		var needs []demand.Priced
+		for _, n := range h.Set.Needs {
+			n.Version, n.Released = m.Version, 0
+			needs = append(needs, demand.Priced{Need: n, Value: h.Set.Value})
+		}
+		h.Set, h.Editions, changed = in.Sets.Of(needs), nil, true
+	}
+	if !changed {
+		return in, refuse.Errorf("none of these devices has it")
+	}
+	return in, nil
+}
+
+// upgrade adds a line that upgrades rights of line k.
+func upgrade(in *Input, m Measure, k int, code string) error {
+	if m.Quantity < 1 {
+		return refuse.Errorf("say how many rights are upgraded")
+	}
+	up := in.Lines[k]
+	up.Code, up.Kind, up.Base = code, entitle.Upgrade, m.Line
+	up.Version, up.Edition, up.EditionRank = m.Version, m.Edition, m.Rank
+	up.Quantity, up.PackSize, up.Transactions = m.Quantity*max(1, up.PackSize), 1, nil
+	up.Start, up.Purchased, up.End = in.AsOf, in.AsOf, 0
+	in.Lines = append(in.Lines, up)
+	return nil
+}
+
+// buy adds a line like line k, or a new one where k is below 0.
+func buy(in *Input, m Measure, k int, code string) error {
+	if m.Quantity < 1 {
+		return refuse.Errorf("say how many are bought")
+	}
+	l := entitle.Line{
+		Metric:       m.Metric,
+		Kind:         entitle.Perpetual,
+		Edition:      m.Edition,
+		EditionRank:  m.Rank,
+		Version:      m.Version,
+		ScopeUnit:    m.Unit,
+		ScopeCountry: m.Country,
+	}
+	if k >= 0 {
+		l = in.Lines[k]
+	}
+	if l.Metric == "" {
+		return refuse.Errorf("say what the bought rights are counted by")
+	}
+	l.Code, l.Quantity, l.Transactions, l.Start, l.Purchased, l.End = code, m.Quantity, nil, in.AsOf, in.AsOf, 0
+	if l.Kind == entitle.Upgrade {
+		l.Kind, l.Base = entitle.Perpetual, ""
+	}
+	in.Lines = append(in.Lines, l)
+	return nil
+}
+
+// change changes the terms of a line.
+func change(l *entitle.Line, m Measure, asOf civil.Day) error {
+	switch m.Kind {
+	case Metric:
+		l.Metric = m.Metric
+		if m.Quantity > 0 {
+			l.Quantity, l.Transactions = m.Quantity, nil
+		}
+	case Right:
+		if l.Has(m.Right) {
+			return refuse.Errorf("%s has this right already", l.Code)
+		}
+		l.Rights = append(slices.Clone(l.Rights), m.Right)
+	case Maintain:
+		l.MaintenanceEnd = m.Until
+	case Lapse:
+		l.End = asOf - 1
+	default:
+		return refuse.Errorf("%q is nothing that can be tried", m.Kind)
+	}
+	return nil
 }
 
 // split takes quantity of a line for a line of its own.

@@ -112,8 +112,7 @@ func (g *Recogniser) Worker() *Worker { return &Worker{g: g, makers: map[string]
 // Decide recognises a record. The first step that answers wins. What is taken apart is good until the next call.
 func (w *Worker) Decide(r *Record) (Result, *Apart) {
 	w.apart.take(r, w.makerOf(r.Publisher), w.g.catalogue)
-	res, _ := w.decide(r, nil)
-	return res, &w.apart
+	return w.decide(r, nil), &w.apart
 }
 
 func (w *Worker) makerOf(raw string) maker {
@@ -132,11 +131,12 @@ func (g *Recogniser) Decide(r Record) (Result, *Apart) { return g.Worker().Decid
 func (g *Recogniser) Trace(r Record) (Result, []TraceStep) {
 	w := g.Worker()
 	w.apart.take(&r, g.catalogue.maker(r.Publisher), g.catalogue)
-	steps := []TraceStep{
+	t := trace{
 		{"clean", r.Name, Clean(r.Name)},
 		{"take apart", Clean(r.Name), describe(&w.apart)},
 	}
-	return w.decide(&r, steps)
+	res := w.decide(&r, &t)
+	return res, t
 }
 
 func describe(a *Apart) string {
@@ -179,122 +179,158 @@ var tries = [...]struct {
 // outside is what is about the machine and the installer alone.
 const outside = ofArchitecture | ofInstaller
 
-// decide runs the steps. It notes each in steps where that is not nil.
-func (w *Worker) decide(r *Record, steps []TraceStep) (Result, []TraceStep) {
-	c, a := w.g.catalogue, &w.apart
-	tracing := steps != nil
-	note := func(step Step, looked, outcome string) {
-		steps = append(steps, TraceStep{string(step), looked, outcome})
+// trace notes the steps of recognition. Where nobody asks for them it is nil, and no words are made.
+type trace []TraceStep
+
+func (t *trace) note(step Step, looked, outcome string) {
+	*t = append(*t, TraceStep{string(step), looked, outcome})
+}
+
+// decide runs the steps: the first that answers wins.
+func (w *Worker) decide(r *Record, t *trace) Result {
+	if res, ok := w.byIdentifier(r, t); ok {
+		return res
 	}
+	if res, ok := w.bySignature(r, t); ok {
+		return res
+	}
+	if res, ok := w.byDecision(t); ok {
+		return res
+	}
+	if res, ok := w.byRule(r, t); ok {
+		return res
+	}
+	if res, ok := w.byCatalogue(r, t); ok {
+		return res
+	}
+	if res, ok := w.byScore(t); ok {
+		return res
+	}
+	return Result{Version: w.apart.Version(), TitleVersion: w.apart.Version(), Piece: w.apart.Piece}
+}
+
+// byIdentifier asks for the identifiers that the record has.
+func (w *Worker) byIdentifier(r *Record, t *trace) (Result, bool) {
+	c, a := w.g.catalogue, &w.apart
 	if r.TagID != "" || r.PURL != "" || r.CPE != "" {
 		if tg, how, ok := c.byIdentifiers(r); ok {
 			res := c.result(tg, a, a.Edition, Whole, ByIdentifier)
-			if tracing {
-				note(ByIdentifier, how, c.name(res))
+			if t != nil {
+				t.note(ByIdentifier, how, c.name(res))
 			}
-			return res, steps
+			return res, true
 		}
 	}
-	if tracing {
-		note(ByIdentifier, strings.TrimSpace(r.TagID+" "+r.CPE+" "+r.PURL), "no identifier that the catalogue knows")
+	if t != nil {
+		t.note(ByIdentifier, strings.TrimSpace(r.TagID+" "+r.CPE+" "+r.PURL), "no identifier that the catalogue knows")
 	}
+	return Result{}, false
+}
+
+// bySignature asks for the file that the record names.
+func (w *Worker) bySignature(r *Record, t *trace) (Result, bool) {
+	c, a := w.g.catalogue, &w.apart
 	if r.FileName != "" {
 		if tg, ok := c.byFile[Clean(r.FileName)]; ok {
 			res := c.result(tg, a, a.Edition, a.Piece, BySignature)
-			if tracing {
-				note(BySignature, r.FileName, c.name(res))
+			if t != nil {
+				t.note(BySignature, r.FileName, c.name(res))
 			}
-			return res, steps
+			return res, true
 		}
 	}
-	if tracing {
-		note(BySignature, r.FileName, "no file that the catalogue knows")
+	if t != nil {
+		t.note(BySignature, r.FileName, "no file that the catalogue knows")
 	}
+	return Result{}, false
+}
+
+// byDecision asks whether somebody decided about the name.
+func (w *Worker) byDecision(t *trace) (Result, bool) {
+	c, a := w.g.catalogue, &w.apart
 	if len(w.g.decisions) > 0 {
 		key := a.Key()
 		if d, ok := w.g.decisions[key]; ok {
 			if d.Product == 0 {
-				if tracing {
-					note(ByDecision, key, "decided: not software that counts")
+				if t != nil {
+					t.note(ByDecision, key, "decided: not software that counts")
 				}
-				return Result{
-					By:           ByDecision,
-					NotCounted:   true,
-					Version:      a.Version(),
-					TitleVersion: a.Version(),
-					Piece:        a.Piece,
-				}, steps
+				return a.nothing(ByDecision, 0), true
 			}
 			if p := c.products[d.Product]; p != nil {
 				tg := target{entry: p, edition: d.Edition, hasEd: d.Edition != ""}
 				res := c.result(tg, a, a.Edition, Whole, ByDecision)
-				if tracing {
-					note(ByDecision, key, c.name(res))
+				if t != nil {
+					t.note(ByDecision, key, c.name(res))
 				}
-				return res, steps
+				return res, true
 			}
 		}
 	}
-	if tracing {
-		note(ByDecision, a.Key(), "nobody has decided this name")
+	if t != nil {
+		t.note(ByDecision, a.Key(), "nobody has decided this name")
 	}
+	return Result{}, false
+}
+
+// byRule asks the rules, in their order.
+func (w *Worker) byRule(r *Record, t *trace) (Result, bool) {
+	c, a := w.g.catalogue, &w.apart
 	if rule := w.byRules(r); rule != nil {
 		if rule.Outcome == IsNothing {
-			if tracing {
-				note(ByRule, rule.Name, "not software that counts")
+			if t != nil {
+				t.note(ByRule, rule.Name, "not software that counts")
 			}
-			return Result{
-				By:           ByRule,
-				Rule:         rule.ID,
-				NotCounted:   true,
-				Version:      a.Version(),
-				TitleVersion: a.Version(),
-				Piece:        a.Piece,
-			}, steps
+			return a.nothing(ByRule, rule.ID), true
 		}
 		if p := c.products[rule.Product]; p != nil {
-			res := c.result(
-				target{entry: p, edition: rule.Edition, hasEd: rule.Edition != ""},
-				a,
-				a.Edition,
-				Whole,
-				ByRule,
-			)
+			tg := target{entry: p, edition: rule.Edition, hasEd: rule.Edition != ""}
+			res := c.result(tg, a, a.Edition, Whole, ByRule)
 			res.Rule = rule.ID
-			if tracing {
-				note(ByRule, rule.Name, c.name(res))
+			if t != nil {
+				t.note(ByRule, rule.Name, c.name(res))
 			}
-			return res, steps
+			return res, true
 		}
 	}
-	if tracing && len(w.g.rules) > 0 {
-		note(ByRule, fmt.Sprintf("%d rules", len(w.g.rules)), "none fits")
+	if t != nil && len(w.g.rules) > 0 {
+		t.note(ByRule, fmt.Sprintf("%d rules", len(w.g.rules)), "none fits")
 	}
-	if res, ok := w.byCatalogue(r, tracing, note); ok {
-		return res, steps
+	return Result{}, false
+}
+
+// byScore takes the first proposal where it scores as much as people ask for.
+func (w *Worker) byScore(t *trace) (Result, bool) {
+	c, a := w.g.catalogue, &w.apart
+	if w.g.limit == 0 {
+		return Result{}, false
 	}
-	if w.g.limit > 0 {
-		if list := w.candidates(1); len(list) > 0 && list[0].Features.Score() >= w.g.limit {
-			res := c.result(target{entry: c.products[list[0].Product]}, a, a.Edition, a.Piece, ByScore)
-			if tracing {
-				note(
-					ByScore,
-					fmt.Sprintf(
-						"the first proposal scores %.2f, the limit is %.2f",
-						list[0].Features.Score(),
-						w.g.limit,
-					),
-					c.name(res),
-				)
-			}
-			return res, steps
-		}
+	list := w.candidates(1)
+	if len(list) == 0 || list[0].Features.Score() < w.g.limit {
+		return Result{}, false
 	}
-	return Result{Version: a.Version(), TitleVersion: a.Version(), Piece: a.Piece}, steps
+	res := c.result(target{entry: c.products[list[0].Product]}, a, a.Edition, a.Piece, ByScore)
+	if t != nil {
+		t.note(ByScore, fmt.Sprintf("the first proposal scores %.2f, the limit is %.2f", list[0].Features.Score(),
+			w.g.limit), c.name(res))
+	}
+	return res, true
+}
+
+// nothing is what is not software that counts, by a decision or a rule.
+func (a *Apart) nothing(by Step, rule int64) Result {
+	return Result{
+		By:           by,
+		Rule:         rule,
+		NotCounted:   true,
+		Version:      a.Version(),
+		TitleVersion: a.Version(),
+		Piece:        a.Piece,
+	}
 }
 
 // byCatalogue asks the catalogue for the forms of the name, as they are and then without spaces and accents.
-func (w *Worker) byCatalogue(r *Record, tracing bool, note func(Step, string, string)) (Result, bool) {
+func (w *Worker) byCatalogue(r *Record, t *trace) (Result, bool) {
 	c, a := w.g.catalogue, &w.apart
 	for _, squashed := range []bool{false, true} {
 		var asked [2 * len(tries)]class
@@ -337,8 +373,8 @@ func (w *Worker) byCatalogue(r *Record, tracing bool, note func(Step, string, st
 				}
 			}
 			if !ok {
-				if tracing {
-					note(ByCatalogue, how(string(w.key), squashed), c.because(why, targets, m))
+				if t != nil {
+					t.note(ByCatalogue, how(string(w.key), squashed), c.because(why, targets, m))
 				}
 				continue
 			}
@@ -347,12 +383,12 @@ func (w *Worker) byCatalogue(r *Record, tracing bool, note func(Step, string, st
 				piece = a.Piece
 			}
 			res := c.result(tg, a, a.editionWords(out, r.Edition), piece, ByCatalogue)
-			if tracing {
+			if t != nil {
 				said := c.name(res)
 				if tg.alias != "" {
 					said += fmt.Sprintf(", by its other name %q", tg.alias)
 				}
-				note(ByCatalogue, how(string(w.key), squashed), said)
+				t.note(ByCatalogue, how(string(w.key), squashed), said)
 			}
 			return res, true
 		}
