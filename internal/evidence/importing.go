@@ -116,54 +116,71 @@ func (svc *Service) ImportInto(
 	if err := s.Finish(res); err != nil {
 		return err
 	}
-	now := svc.Clock.Now()
-	im := snapshot.Import{
-		Kind:     req.Kind.Name,
-		File:     req.File,
-		Author:   req.Author,
-		At:       now.Unix(),
-		Lines:    int64(res.Lines),
-		Added:    int64(res.Added),
-		Changed:  int64(res.Changed),
-		Gone:     int64(res.Gone),
-		SetAside: int64(len(aside)),
-	}
-	id, err := evidencedb.AddImport(tx, im)
+	id, err := svc.keepImport(tx, req, res, importedAs{req.Kind.Name, req.Kind.Name, r.Header()}, aside)
 	if err != nil {
 		return err
 	}
 	if err := evidencedb.KeepLines(tx, id, r.Header(), news); err != nil {
 		return err
 	}
-	for _, bad := range aside {
-		known, err := evidencedb.AddAside(
-			tx,
-			evidencedb.Aside{
-				ImportID:  id,
-				Kind:      req.Kind.Name,
-				File:      req.File,
-				Line:      bad.Line,
-				Header:    r.Header(),
-				Content:   bad.Content,
-				Reason:    bad.Reason,
-				AsOf:      req.AsOf.Unix(),
-				ChangedAt: now.Unix(),
-			},
-		)
-		if err != nil {
-			return err
-		}
-		if known {
-			res.Settled++
-		} else {
-			res.Aside = append(res.Aside,
-				intake.AsideLine{File: req.File, Line: bad.Line, Content: bad.Content, Reason: bad.Reason})
-		}
-	}
 	if !res.News() {
 		return nil
 	}
 	return markImport(tx, req.Kind)
+}
+
+// importedAs is the kind of a file, that of its lines, and their columns.
+type importedAs struct {
+	file, lines string
+	header      []string
+}
+
+// keepImport keeps that a file came in, and the lines that could not be taken.
+func (svc *Service) keepImport(
+	tx *sqlite.Tx,
+	req intake.ImportRequest,
+	res *intake.ImportResult,
+	as importedAs,
+	aside []*formats.LineError,
+) (int64, error) {
+	now := svc.Clock.Now().Unix()
+	id, err := evidencedb.AddImport(tx, snapshot.Import{
+		Kind:     as.file,
+		File:     req.File,
+		Author:   req.Author,
+		At:       now,
+		Lines:    int64(res.Lines),
+		Added:    int64(res.Added),
+		Changed:  int64(res.Changed),
+		Gone:     int64(res.Gone),
+		SetAside: int64(len(aside)),
+	})
+	if err != nil {
+		return 0, err
+	}
+	for _, bad := range aside {
+		known, err := evidencedb.AddAside(tx, evidencedb.Aside{
+			ImportID:  id,
+			Kind:      as.lines,
+			File:      req.File,
+			Line:      bad.Line,
+			Header:    as.header,
+			Content:   bad.Content,
+			Reason:    bad.Reason,
+			AsOf:      req.AsOf.Unix(),
+			ChangedAt: now,
+		})
+		if err != nil {
+			return 0, err
+		}
+		if known {
+			res.Settled++
+			continue
+		}
+		res.Aside = append(res.Aside,
+			intake.AsideLine{File: req.File, Line: bad.Line, Content: bad.Content, Reason: bad.Reason})
+	}
+	return id, nil
 }
 
 // markImport marks what lines of a kind touch. Rights and pools mark their products line by line.

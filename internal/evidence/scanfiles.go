@@ -55,48 +55,9 @@ func (svc *Service) importScans(
 				req.Progress(res.Lines)
 			}
 		}
-		now := svc.Clock.Now().Unix()
-		id, err := evidencedb.AddImport(
-			tx,
-			snapshot.Import{
-				Kind:     res.Kind,
-				File:     req.File,
-				Author:   req.Author,
-				At:       now,
-				Lines:    int64(res.Lines),
-				Added:    int64(res.Added),
-				Changed:  int64(res.Changed),
-				Gone:     int64(res.Gone),
-				SetAside: int64(len(bad)),
-			},
-		)
-		if err != nil {
+		as := importedAs{res.Kind, formats.Installs.Name, formats.Installs.Columns}
+		if _, err := svc.keepImport(tx, req, &res, as, bad); err != nil {
 			return err
-		}
-		for _, b := range bad {
-			known, err := evidencedb.AddAside(
-				tx,
-				evidencedb.Aside{
-					ImportID:  id,
-					Kind:      formats.Installs.Name,
-					File:      req.File,
-					Line:      b.Line,
-					Header:    formats.Installs.Columns,
-					Content:   b.Content,
-					Reason:    b.Reason,
-					AsOf:      req.AsOf.Unix(),
-					ChangedAt: now,
-				},
-			)
-			if err != nil {
-				return err
-			}
-			if known {
-				res.Settled++
-			} else {
-				res.Aside = append(res.Aside,
-					intake.AsideLine{File: req.File, Line: b.Line, Content: b.Content, Reason: b.Reason})
-			}
 		}
 		if err := res.NameSamples(tx); err != nil {
 			return err

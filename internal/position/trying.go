@@ -61,99 +61,120 @@ func (svc *Service) TryBasket(ctx context.Context, measures []snapshot.BasketMea
 		if err != nil {
 			return err
 		}
-		inputs, now := map[int64]position.Input{}, map[int64][]position.Position{}
-		var before, after, cost, saves decimal.Decimal
-		euros := func(d decimal.Decimal, currency string) decimal.Decimal {
-			if d.IsZero() {
-				return d
-			}
-			c, err := e.Rates.Convert(d, currency, money.Base, e.AsOf)
-			if err != nil {
-				out.Without++
-				return decimal.Zero
-			}
-			return c
-		}
-		first := map[int64][]position.Position{}
+		t := trial{Tried: &out, e: e, inputs: map[int64]position.Input{}, first: map[int64][]position.Position{},
+			now: map[int64][]position.Position{}}
 		for _, id := range products {
-			f := e.Products[id]
-			if f == nil {
-				return sqlite.ErrNotFound
-			}
-			yesterday, err := snapshot.Ways(tx, id)
-			if err != nil {
+			if err := t.begin(tx, id); err != nil {
 				return err
 			}
-			inputs[id] = e.Input(f, yesterday[id])
-			now[id] = position.Compute(inputs[id])
-			first[id] = now[id]
 		}
 		for i := range measures {
-			m := &measures[i]
-			f := e.Products[m.Product]
-			t := TriedMeasure{Words: snapshot.MeasureWords(m, f.Product.Name)}
-			core, err := e.Measure(f, m)
-			if err == nil {
-				var next position.Input
-				if next, err = position.Apply(inputs[m.Product], core, i); err == nil {
-					c, s, currency := e.CostOf(f, &core)
-					t.Cost, t.Saves, t.Currency = c.String(), s.String(), currency
-					cost, saves = cost.Add(euros(c, currency)), saves.Add(euros(s, currency))
-					ps := position.Compute(next)
-					t.Short, t.Surplus = snapshot.SumShort(ps)-snapshot.SumShort(now[m.Product]), snapshot.SumSurplus(
-						ps,
-					)-snapshot.SumSurplus(now[m.Product])
-					inputs[m.Product], now[m.Product] = next, ps
-				}
-			}
-			if err != nil {
-				t.Error = err.Error()
-			}
-			out.Measures = append(out.Measures, t)
+			out.Measures = append(out.Measures, t.take(&measures[i], i))
 		}
 		for _, id := range products {
-			f := e.Products[id]
-			by := map[entitle.Metric]*TriedPosition{}
-			at := func(m entitle.Metric) *TriedPosition {
-				if by[m] == nil {
-					zero := snapshot.Figures{Exposure: "0"}
-					by[m] = &TriedPosition{
-						ProductID: id,
-						Publisher: f.Product.Publisher,
-						Product:   f.Product.Name,
-						Metric:    string(m),
-						Currency:  f.Currency,
-						Before:    zero,
-						After:     zero,
-					}
-				}
-				return by[m]
-			}
-			for i := range first[id] {
-				p := &first[id][i]
-				at(p.Metric).Before = snapshot.FiguresOf(p.Figures())
-				before = before.Add(euros(decimal.New(p.Exposure, -4), f.Currency))
-			}
-			for i := range now[id] {
-				p := &now[id][i]
-				at(p.Metric).After = snapshot.FiguresOf(p.Figures())
-				after = after.Add(euros(decimal.New(p.Exposure, -4), f.Currency))
-			}
-			for _, m := range entitle.Metrics {
-				if by[m] != nil {
-					out.Positions = append(out.Positions, *by[m])
-				}
-			}
+			t.compare(id)
 		}
-		out.ExposureBefore, out.ExposureAfter, out.Cost, out.Saves = before.Round(2).
-			String(),
-			after.Round(2).
-				String(),
-			cost.Round(2).
-				String(),
-			saves.Round(2).
-				String()
+		out.ExposureBefore, out.ExposureAfter = t.before.Round(2).String(), t.after.Round(2).String()
+		out.Cost, out.Saves = t.cost.Round(2).String(), t.saves.Round(2).String()
 		return nil
 	})
 	return out, err
+}
+
+// trial is a basket while it is tried: by product, what its position is computed from, and how it stood first and
+// stands now. Sums are in euros.
+type trial struct {
+	*Tried
+	e                          *snapshot.Snapshot
+	inputs                     map[int64]position.Input
+	first, now                 map[int64][]position.Position
+	before, after, cost, saves decimal.Decimal
+}
+
+// begin computes how a product stands.
+func (t *trial) begin(tx *sqlite.Tx, id int64) error {
+	f := t.e.Products[id]
+	if f == nil {
+		return sqlite.ErrNotFound
+	}
+	yesterday, err := snapshot.Ways(tx, id)
+	if err != nil {
+		return err
+	}
+	t.inputs[id] = t.e.Input(f, yesterday[id])
+	t.first[id] = position.Compute(t.inputs[id])
+	t.now[id] = t.first[id]
+	return nil
+}
+
+// euros are an amount in euros at the rate of the day; one without a rate is counted and left out.
+func (t *trial) euros(d decimal.Decimal, currency string) decimal.Decimal {
+	if d.IsZero() {
+		return d
+	}
+	c, err := t.e.Rates.Convert(d, currency, money.Base, t.e.AsOf)
+	if err != nil {
+		t.Without++
+		return decimal.Zero
+	}
+	return c
+}
+
+// take takes one measure after those before it; one that cannot be says why, and is passed over.
+func (t *trial) take(m *snapshot.BasketMeasure, at int) TriedMeasure {
+	f := t.e.Products[m.Product]
+	v := TriedMeasure{Words: snapshot.MeasureWords(m, f.Product.Name)}
+	core, err := t.e.Measure(f, m)
+	var next position.Input
+	if err == nil {
+		next, err = position.Apply(t.inputs[m.Product], core, at)
+	}
+	if err != nil {
+		v.Error = err.Error()
+		return v
+	}
+	cost, saves, currency := t.e.CostOf(f, &core)
+	v.Cost, v.Saves, v.Currency = cost.String(), saves.String(), currency
+	t.cost, t.saves = t.cost.Add(t.euros(cost, currency)), t.saves.Add(t.euros(saves, currency))
+	was, is := t.now[m.Product], position.Compute(next)
+	v.Short = snapshot.SumShort(is) - snapshot.SumShort(was)
+	v.Surplus = snapshot.SumSurplus(is) - snapshot.SumSurplus(was)
+	t.inputs[m.Product], t.now[m.Product] = next, is
+	return v
+}
+
+// compare puts a product's positions before all measures beside those after them, metric by metric.
+func (t *trial) compare(id int64) {
+	f := t.e.Products[id]
+	by := map[entitle.Metric]*TriedPosition{}
+	at := func(m entitle.Metric) *TriedPosition {
+		if by[m] == nil {
+			zero := snapshot.Figures{Exposure: "0"}
+			by[m] = &TriedPosition{
+				ProductID: id,
+				Publisher: f.Product.Publisher,
+				Product:   f.Product.Name,
+				Metric:    string(m),
+				Currency:  f.Currency,
+				Before:    zero,
+				After:     zero,
+			}
+		}
+		return by[m]
+	}
+	for i := range t.first[id] {
+		p := &t.first[id][i]
+		at(p.Metric).Before = snapshot.FiguresOf(p.Figures())
+		t.before = t.before.Add(t.euros(decimal.New(p.Exposure, -4), f.Currency))
+	}
+	for i := range t.now[id] {
+		p := &t.now[id][i]
+		at(p.Metric).After = snapshot.FiguresOf(p.Figures())
+		t.after = t.after.Add(t.euros(decimal.New(p.Exposure, -4), f.Currency))
+	}
+	for _, m := range entitle.Metrics {
+		if by[m] != nil {
+			t.Positions = append(t.Positions, *by[m])
+		}
+	}
 }

@@ -109,6 +109,39 @@ func (e *Snapshot) loadDemandOfUse(tx *sqlite.Tx, only []int64) error {
 	}
 	window := e.AsOf - civil.Day(e.Settings.DemandDays) + 1
 	from, to := (window - 1).EndUnix(), e.AsOf.EndUnix()
+	add := e.sessionAdder(wanted, from, to)
+	pooled, err := e.loadPools(tx, wanted, from, to, add)
+	if err != nil {
+		return err
+	}
+	var names []int64
+	for name, product := range e.UseNames {
+		if wanted[product] {
+			names = append(names, name)
+		}
+	}
+	err = EachSessionOf(tx, names, from, to, func(s SessionRow) error {
+		if _, known := e.DeviceAt[s.Device]; known && !pooled[e.UseNames[s.Name]] {
+			add(e.UseNames[s.Name], s.Device, s.Person, s.Start, s.End, 1)
+		}
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	for id := range wanted {
+		if f := e.Products[id]; !pooled[id] {
+			f.sessions = demand.Joined(f.sessions)
+		}
+	}
+	return e.loadUsers(tx, wanted, names, window)
+}
+
+// sessionAdder adds sessions to their products, cut to the window [from, to), each with who and what it stands for.
+func (e *Snapshot) sessionAdder(
+	wanted map[int64]bool,
+	from, to int64,
+) func(product, device int64, person string, start, end, licences int64) {
 	holding := map[int64]map[int64]int32{}
 	for id := range wanted {
 		at := map[int64]int32{}
@@ -117,7 +150,7 @@ func (e *Snapshot) loadDemandOfUse(tx *sqlite.Tx, only []int64) error {
 		}
 		holding[id] = at
 	}
-	add := func(product, device int64, person string, start, end, licences int64) {
+	return func(product, device int64, person string, start, end, licences int64) {
 		f := e.Products[product]
 		s := demand.Session{
 			Device:   device,
@@ -142,28 +175,13 @@ func (e *Snapshot) loadDemandOfUse(tx *sqlite.Tx, only []int64) error {
 		}
 		f.sessions = append(f.sessions, s)
 	}
-	pooled, err := e.loadPools(tx, wanted, from, to, add)
-	if err != nil {
-		return err
-	}
-	var names []int64
-	for name, product := range e.UseNames {
-		if wanted[product] {
-			names = append(names, name)
-		}
-	}
-	err = EachSessionOf(tx, names, from, to, func(s SessionRow) error {
-		if _, known := e.DeviceAt[s.Device]; known && !pooled[e.UseNames[s.Name]] {
-			add(e.UseNames[s.Name], s.Device, s.Person, s.Start, s.End, 1)
-		}
-		return nil
-	})
-	if err != nil {
-		return err
-	}
+}
+
+// loadUsers adds who used the products by these names since the first day of the window.
+func (e *Snapshot) loadUsers(tx *sqlite.Tx, wanted map[int64]bool, names []int64, window civil.Day) error {
 	type user struct{ product, person int64 }
 	users := map[user]bool{}
-	err = EachUseDay(tx, names, window, e.AsOf, func(d UseDayRow) error {
+	err := EachUseDay(tx, names, window, e.AsOf, func(d UseDayRow) error {
 		if _, known := e.DeviceAt[d.Device]; known && d.Person != "" {
 			users[user{e.UseNames[d.Name], e.persons[e.person(d.Person)].ID}] = true
 		}
@@ -171,11 +189,6 @@ func (e *Snapshot) loadDemandOfUse(tx *sqlite.Tx, only []int64) error {
 	})
 	if err != nil {
 		return err
-	}
-	for id := range wanted {
-		if f := e.Products[id]; !pooled[id] {
-			f.sessions = demand.Joined(f.sessions)
-		}
 	}
 	for i := range e.persons { // in the order of persons, so that the answer is always the same
 		p := &e.persons[i]

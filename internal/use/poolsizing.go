@@ -100,27 +100,7 @@ func (svc *Service) PoolSizing(
 	}
 	out.Load = usage.Load(in, lengths, max(1, seconds))
 	out.Bunched = usage.Bunched(list, start, end)
-	most := row.Quantity
-	for _, d := range usage.PoolDays(outs, nil, settings.Zone) {
-		most = max(most, d.Peak)
-	}
-	most = max(most, int64(usage.ErlangSize(out.Load, 0.001))) + 2
-	for limit := 20 * most; most < limit; most += max(1, most/4) { // up to where nearly all are served
-		if denied := usage.Replay(list, most, lengths, 1).Denied; float64(denied) <= min(target, 0.001)*float64(
-			len(list),
-		) {
-			break
-		}
-	}
-	step := max(1, most/40)
-	var sizes []int64
-	for n := step; n <= most; n += step {
-		sizes = append(sizes, n)
-	}
-	if !slices.Contains(sizes, row.Quantity) && row.Quantity > 0 {
-		sizes = append(sizes, row.Quantity)
-		slices.Sort(sizes)
-	}
+	sizes := sizesToTry(list, lengths, row.Quantity, outs, out.Load, settings.Zone, target)
 	got, err := usage.Sizes(list, sizes, out.Seeds, float64(days), out.Load, func(done, of int) error {
 		svc.Progress.Say(ctx, "replaying %d requests: %d of %d sizes", len(list), done, of)
 		return ctx.Err()
@@ -151,6 +131,39 @@ func (svc *Service) PoolSizing(
 	}
 	out.Trust, out.Why = trust(&out)
 	return out, nil
+}
+
+// sizesToTry are the sizes that are replayed: up to one at which nearly all requests are served, in at most forty
+// steps, and the size that the pool has.
+func sizesToTry(
+	list []usage.Request,
+	lengths []int64,
+	has int64,
+	outs []usage.Out,
+	load float64,
+	zone *time.Location,
+	target float64,
+) (sizes []int64) {
+	most := has
+	for _, d := range usage.PoolDays(outs, nil, zone) {
+		most = max(most, d.Peak)
+	}
+	most = max(most, int64(usage.ErlangSize(load, 0.001))) + 2
+	for limit := 20 * most; most < limit; most += max(1, most/4) {
+		denied := usage.Replay(list, most, lengths, 1).Denied
+		if float64(denied) <= min(target, 0.001)*float64(len(list)) {
+			break
+		}
+	}
+	step := max(1, most/40)
+	for n := step; n <= most; n += step {
+		sizes = append(sizes, n)
+	}
+	if !slices.Contains(sizes, has) && has > 0 {
+		sizes = append(sizes, has)
+		slices.Sort(sizes)
+	}
+	return sizes
 }
 
 // busiest says which hours of workdays count as the busiest: those whose mean is at least half of the busiest hour's,

@@ -3,6 +3,7 @@ package worklist
 import (
 	"cmp"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 	"time"
@@ -163,31 +164,61 @@ const hoursWindow = 30
 
 // findHours finds use at times at which a title must not be used, in the zone of the device.
 func (d *Findings) findHours(tx *sqlite.Tx) error {
-	e := d.Estate
-	if !slices.ContainsFunc(e.Policies, func(p policy.Policy) bool { return !p.Hours.Always() }) {
-		return nil
+	found, err := d.breaches(tx, d.hourNames())
+	if err != nil {
+		return err
 	}
-	var names []int64
+	byDevice := func(a, b snapshot.DevicePair) int {
+		return cmp.Or(cmp.Compare(a.Device, b.Device), cmp.Compare(a.Product, b.Product))
+	}
+	for _, key := range slices.SortedFunc(maps.Keys(found), byDevice) {
+		f, dev := d.Estate.Products[key.Product], &d.Estate.Devices[d.Estate.DeviceAt[key.Device]]
+		if dev.Status == evidence.Retired {
+			continue
+		}
+		d.found = append(d.found, finding{
+			kind:     casework.ForbiddenHours,
+			device:   key.Device,
+			product:  key.Product,
+			worth:    reclaim.Reuse,
+			currency: f.Currency,
+			proof:    found[key].proof(f.Product.Name),
+		})
+	}
+	return nil
+}
+
+// breach is the use of a title on a device in hours that restrict it.
+type breach struct {
+	seconds int64
+	times   int
+	when    []string // in words, the latest last
+	by      *policy.Policy
+	person  string // whose use was the latest
+}
+
+// hourNames are the names of use of titles of which some policy speaks by the hour, in order.
+func (d *Findings) hourNames() (names []int64) {
+	e := d.Estate
 	for name, product := range e.UseNames {
-		if f := e.Products[product]; f != nil &&
-			slices.ContainsFunc(
-				e.Policies,
-				func(p policy.Policy) bool { return !p.Hours.Always() && p.SpeaksOf(f.PolicyTitle) },
-			) {
+		if f := e.Products[product]; f != nil && slices.ContainsFunc(e.Policies, func(p policy.Policy) bool {
+			return !p.Hours.Always() && p.SpeaksOf(f.PolicyTitle)
+		}) {
 			names = append(names, name)
 		}
 	}
 	slices.Sort(names)
-	type breach struct {
-		seconds int64
-		times   int
-		latest  []string
-		by      *policy.Policy
-		person  string
+	return names
+}
+
+// breaches gathers use in restricted hours, of the days that hoursWindow says.
+func (d *Findings) breaches(tx *sqlite.Tx, names []int64) (map[snapshot.DevicePair]*breach, error) {
+	e := d.Estate
+	found := map[snapshot.DevicePair]*breach{}
+	if len(names) == 0 {
+		return found, nil
 	}
 	weeks := map[snapshot.DevicePair]policy.Week{}
-	found := map[snapshot.DevicePair]*breach{}
-	var order []snapshot.DevicePair
 	from, to := (e.AsOf - hoursWindow).EndUnix(), e.AsOf.EndUnix()
 	err := snapshot.EachSessionOf(tx, names, from, to, func(s snapshot.SessionRow) error {
 		i, known := e.DeviceAt[s.Device]
@@ -207,67 +238,43 @@ func (d *Findings) findHours(tx *sqlite.Tx) error {
 		}
 		zone := e.Settings.ZoneOf(dev.Site)
 		for _, b := range w.Breaches(s.Start, end, zone) {
-			v := found[key]
-			if v == nil {
-				v = &breach{}
-				found[key] = v
-				order = append(order, key)
+			if found[key] == nil {
+				found[key] = &breach{}
 			}
+			v := found[key]
 			v.seconds += b.End - b.Start
 			v.times++
 			v.by, v.person = b.By, s.Person
-			v.latest = append(
-				v.latest,
-				fmt.Sprintf("%s for %s", civilMoment(b.Start, zone), lengthWords(b.End-b.Start)),
-			)
+			v.when = append(v.when, fmt.Sprintf("%s for %s", civilMoment(b.Start, zone), lengthWords(b.End-b.Start)))
 		}
 		return nil
 	})
-	if err != nil {
-		return err
+	return found, err
+}
+
+// proof says in words what the use was, and shows the latest of it.
+func (v *breach) proof(product string) []string {
+	out := []string{
+		fmt.Sprintf(
+			"Used in restricted hours %d times in %d days, %s in all, last by %s.",
+			v.times,
+			hoursWindow,
+			lengthWords(v.seconds),
+			cmp.Or(v.person, "nobody known"),
+		),
+		fmt.Sprintf(
+			"%s is restricted on %s at these times (%s): %s",
+			product,
+			groupWords(v.by),
+			cmp.Or(v.by.Hours.String(), "outside of the hours that allow it"),
+			cmp.Or(v.by.Reason, "no reason was given"),
+		),
 	}
-	slices.SortFunc(order, func(a, b snapshot.DevicePair) int {
-		return cmp.Or(cmp.Compare(a.Device, b.Device), cmp.Compare(a.Product, b.Product))
-	})
-	for _, key := range order {
-		v, f, dev := found[key], e.Products[key.Product], &e.Devices[e.DeviceAt[key.Device]]
-		if dev.Status == evidence.Retired {
-			continue
-		}
-		slices.Reverse(v.latest)
-		shown := v.latest[:min(5, len(v.latest))]
-		proof := []string{
-			fmt.Sprintf(
-				"Used in restricted hours %d times in %d days, %s in all, last by %s.",
-				v.times,
-				hoursWindow,
-				lengthWords(v.seconds),
-				cmp.Or(v.person, "nobody known"),
-			),
-			fmt.Sprintf(
-				"%s is restricted on %s at these times (%s): %s",
-				f.Product.Name,
-				groupWords(v.by),
-				cmp.Or(v.by.Hours.String(), "outside of the hours that allow it"),
-				cmp.Or(v.by.Reason, "no reason was given"),
-			),
-		}
-		for _, s := range shown {
-			proof = append(proof, "It ran on "+s+".")
-		}
-		d.found = append(
-			d.found,
-			finding{
-				kind:     casework.ForbiddenHours,
-				device:   key.Device,
-				product:  key.Product,
-				worth:    reclaim.Reuse,
-				currency: f.Currency,
-				proof:    proof,
-			},
-		)
+	slices.Reverse(v.when)
+	for _, s := range v.when[:min(5, len(v.when))] {
+		out = append(out, "It ran on "+s+".")
 	}
-	return nil
+	return out
 }
 
 // findMissing finds devices that lack a title which is required on them. Of a category or a publisher any title will

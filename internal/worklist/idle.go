@@ -122,18 +122,16 @@ func (d *Findings) findIdle(
 		if !is {
 			continue
 		}
-		key := snapshot.DevicePair{Device: h.Device, Product: f.Id}
 		dev := &e.Devices[e.DeviceAt[h.Device]]
 		rule := rules.of(f.PolicyTitle, dev)
-		w := usage.Window{AsOf: e.AsOf, Days: rule.Window, LeastShare: rule.LeastShare}
-		since, installed := installs[h.Device].Since, installs[h.Device].On
-		in := reclaim.Install{InstalledOn: installed, Use: c}
-		if !installed.Known() {
-			in.InstalledOn = civil.OfUnix(since)
+		in := reclaim.Install{InstalledOn: installs[h.Device].On, Use: c}
+		if !in.InstalledOn.Known() {
+			in.InstalledOn = civil.OfUnix(installs[h.Device].Since)
 		}
 		if by := stance(e, f, dev); by != nil {
 			in.Stance = by.Stance
 		}
+		w := usage.Window{AsOf: e.AsOf, Days: rule.Window, LeastShare: rule.LeastShare}
 		for _, part := range f.Units[i].Parts {
 			if pu := uses[snapshot.DevicePair{Device: h.Device, Product: part}]; pu != nil {
 				in.SuiteUsed = in.SuiteUsed || usage.Classify(pu.Facts, w).Used > 0
@@ -142,58 +140,66 @@ func (d *Findings) findIdle(
 		if ok, _ := reclaim.Propose(in, rule, e.AsOf); !ok {
 			continue
 		}
-		var line *entitle.Line
-		covered := "no right covers it"
-		if l := lines[key]; l != nil {
-			line = l.Line
-			covered = "entitlement " + l.Line.Code + " covers it"
-		}
-		var list decimal.NullDecimal
-		if h.Set.Value > 0 {
-			list = decimal.NewNullDecimal(decimal.New(h.Set.Value, -4))
-		}
-		worth, amount, on := reclaim.Value(open[f.Id], list, line, e.AsOf)
-		currency := f.Currency
-		switch worth {
-		case reclaim.PurchaseAvoided:
-			open[f.Id]--
-		case reclaim.AtRenewal:
-			currency = line.Currency
-		}
-		last := "no use of it is on record"
-		if c.Last.Known() {
-			last = "it was last used on " + c.Last.String()
-		}
-		d.found = append(
-			d.found,
-			finding{
-				kind:     casework.IdleLicence,
-				device:   h.Device,
-				product:  f.Id,
-				worth:    worth,
-				amount:   amount,
-				currency: currency,
-				moneyOn:  on,
-				proof: []string{
-					fmt.Sprintf(
-						"%s: %s; %d of the %d days up to %s were measured.",
-						capital(string(c.Class)),
-						last,
-						c.Measured,
-						rule.Window,
-						e.AsOf,
-					),
-					fmt.Sprintf(
-						"Installed on %s, longer ago than the grace of %d days; %s.",
-						in.InstalledOn,
-						rule.GraceDays,
-						covered,
-					),
-				},
-			},
-		)
+		v := finding{kind: casework.IdleLicence, device: h.Device, product: f.Id}
+		covered := d.value(&v, f, h.Set.Value, lines[snapshot.DevicePair{Device: h.Device, Product: f.Id}], open)
+		v.proof = idleProof(in, rule, e.AsOf, covered)
+		d.found = append(d.found, v)
 	}
 	return nil
+}
+
+// value says what an idle licence is worth, and in words what covers it. One that spares a purchase is one purchase
+// less that others could spare.
+func (d *Findings) value(
+	v *finding,
+	f *snapshot.ProductFacts,
+	listPrice int64,
+	covering *position.LineResult,
+	open map[int64]int64,
+) string {
+	var line *entitle.Line
+	covered := "no right covers it"
+	if covering != nil {
+		line = covering.Line
+		covered = "entitlement " + line.Code + " covers it"
+	}
+	var list decimal.NullDecimal
+	if listPrice > 0 {
+		list = decimal.NewNullDecimal(decimal.New(listPrice, -4))
+	}
+	v.worth, v.amount, v.moneyOn = reclaim.Value(open[f.Id], list, line, d.Estate.AsOf)
+	v.currency = f.Currency
+	switch v.worth {
+	case reclaim.PurchaseAvoided:
+		open[f.Id]--
+	case reclaim.AtRenewal:
+		v.currency = line.Currency
+	}
+	return covered
+}
+
+// idleProof says in words why an install is idle.
+func idleProof(in reclaim.Install, rule reclaim.Rule, asOf civil.Day, covered string) []string {
+	last := "no use of it is on record"
+	if in.Use.Last.Known() {
+		last = "it was last used on " + in.Use.Last.String()
+	}
+	return []string{
+		fmt.Sprintf(
+			"%s: %s; %d of the %d days up to %s were measured.",
+			capital(string(in.Use.Class)),
+			last,
+			in.Use.Measured,
+			rule.Window,
+			asOf,
+		),
+		fmt.Sprintf(
+			"Installed on %s, longer ago than the grace of %d days; %s.",
+			in.InstalledOn,
+			rule.GraceDays,
+			covered,
+		),
+	}
 }
 
 func capital(s string) string {

@@ -26,6 +26,9 @@ type routes struct {
 func Register(server *rest.Server, stations Stations) {
 	s := &routes{server, stations}
 	s.catalogue()
+	s.offers()
+	s.marks()
+	s.lifeCycle()
 	s.decisions()
 	s.lists()
 	s.queue()
@@ -33,6 +36,7 @@ func Register(server *rest.Server, stations Stations) {
 	s.details()
 }
 
+// catalogue registers changes of the catalogue, and all of it as a file.
 func (s *routes) catalogue() {
 	rest.Handle(s.Server, access.Work, rest.Post("editTitle", "/api/catalogue/titles"),
 		func(ctx context.Context, me rest.Account,
@@ -49,6 +53,11 @@ func (s *routes) catalogue() {
 			in *rest.Body[PublisherEdit]) (CatalogueEffect, error) {
 			return rest.One(toCatalogueEffect)(s.Catalogue.EditPublisher(ctx, fromPublisherEdit(in.Body), me.Name))
 		})
+	s.Router.Get("/api/catalogue.{format}", s.catalogueFile)
+}
+
+// offers registers newer catalogues, which wait until somebody takes them.
+func (s *routes) offers() {
 	rest.Handle(s.Server, access.Work, rest.Post("takeOffer", "/api/catalogue/offers/take"),
 		func(ctx context.Context, me rest.Account,
 			in *rest.Body[OfferTaking]) (CatalogueEffect, error) {
@@ -75,6 +84,11 @@ func (s *routes) catalogue() {
 		func(ctx context.Context, me rest.Account, _ *rest.None) (rest.Made, error) {
 			return rest.MadeOr(s.Catalogue.OfferStarter(ctx, me.Name))
 		})
+	s.Router.Post("/api/catalogue/offers", s.offerFile)
+}
+
+// marks registers what people note about products: tags, remarks, and whether they watch them.
+func (s *routes) marks() {
 	rest.Handle(s.Server, access.Work, rest.Post("setTags", "/api/products/{id}/tags"),
 		func(ctx context.Context, me rest.Account, in *struct {
 			ID   int64 `path:"id"`
@@ -107,6 +121,10 @@ func (s *routes) catalogue() {
 		})
 	rest.Handle(s.Server, access.Work, rest.Post("dropRemark", "/api/remarks/{id}/drop"),
 		rest.OnID(s.Catalogue.DropRemark))
+}
+
+// lifeCycle registers releases, when their support ends, and what is planned for them.
+func (s *routes) lifeCycle() {
 	rest.Handle(s.Server, access.Look, rest.Get("versions", "/api/products/{id}/versions"),
 		func(ctx context.Context, _ rest.Account, in *rest.ByID) ([]VersionView, error) {
 			return rest.All(toVersionView)(s.Catalogue.Versions(ctx, in.ID))
@@ -135,8 +153,6 @@ func (s *routes) catalogue() {
 		}) (rest.Done, error) {
 			return rest.DoneOr(s.Catalogue.EndPlan(ctx, in.ID, in.Body.Why, me.Name))
 		})
-	s.Router.Post("/api/catalogue/offers", s.offerFile)
-	s.Router.Get("/api/catalogue.{format}", s.catalogueFile)
 }
 
 func (s *routes) decisions() {

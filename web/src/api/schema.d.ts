@@ -6050,6 +6050,8 @@ export interface components {
             /** Format: int64 */
             id: number;
             note: string;
+            /** Format: int64 */
+            positions: number;
             sha256: string;
             /** Format: int64 */
             size: number;
