@@ -1,13 +1,13 @@
 package rest
 
 import (
-	"bytes"
 	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
 	"log"
+	"log/slog"
 	"net/http"
 	"os"
 
@@ -65,20 +65,38 @@ func Problem(w http.ResponseWriter, err error) {
 	json.NewEncoder(w).Encode(err)
 }
 
-// give answers with a file that is written whole before anything is sent.
-func (s *Server) Give(w http.ResponseWriter, r *http.Request, name, kind string, write func(*bytes.Buffer) error) {
+// Give answers with a file. It is written beside the data first, and then sent: so a slow line holds no reader of the
+// data, and what fails is told before anything has left.
+func (s *Server) Give(w http.ResponseWriter, r *http.Request, name, kind string, write func(io.Writer) error) {
 	if _, err := s.Need(r.Context(), access.Look); err != nil {
 		Problem(w, err)
 		return
 	}
-	var b bytes.Buffer
-	if err := write(&b); err != nil {
+	file, err := os.CreateTemp("", "ensomet-file-*")
+	if err != nil {
+		Problem(w, Fail(err))
+		return
+	}
+	defer os.Remove(file.Name())
+	defer file.Close()
+	if err = write(file); err == nil {
+		_, err = file.Seek(0, io.SeekStart)
+	}
+	if err != nil {
 		Problem(w, Fail(err))
 		return
 	}
 	w.Header().Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", name))
 	w.Header().Set("Content-Type", kind)
-	if _, err := w.Write(b.Bytes()); err != nil {
-		log.Printf("an Answer could not be written: %v", err)
+	if _, err := io.Copy(w, file); err != nil { // whoever asked has gone, or the rest cannot be read
+		slog.Warn("a file broke off", "file", name, "error", err)
+		panic(http.ErrAbortHandler)
 	}
+}
+
+// TableTypes are the content types of the formats of tables.
+var TableTypes = map[string]string{
+	"csv":  "text/csv; charset=utf-8",
+	"json": "application/json",
+	"xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
 }

@@ -5,9 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"log/slog"
 	"net/http"
-	"os"
 	"reflect"
 	"strings"
 	"time"
@@ -160,8 +158,7 @@ func isoTime(unix int64) string {
 	return time.Unix(unix, 0).UTC().Format(time.RFC3339)
 }
 
-// exportList writes a list as a file, row by row: first beside the data, then to whoever asked. So a slow line holds no
-// reader of the data, and what fails is told before anything has left.
+// exportList gives a list as a file, row by row.
 func (s *Server) exportList(
 	w http.ResponseWriter,
 	r *http.Request,
@@ -169,43 +166,17 @@ func (s *Server) exportList(
 	columns []string,
 	read func(q sqlite.ListQuery, write func([]string) error) error,
 ) {
-	if _, err := s.Need(r.Context(), access.Look); err != nil {
-		Problem(w, err)
-		return
-	}
-	v := r.URL.Query()
+	v, format := r.URL.Query(), chi.URLParam(r, "format")
 	in := ListInput{Search: v.Get("q"), Filter: v["f"], Sort: v.Get("sort"), Descending: v.Get("desc") == "true"}
-	q, err := in.Query()
-	if err != nil {
-		Problem(w, Fail(err))
-		return
-	}
-	format := chi.URLParam(r, "format")
-	spool, err := os.CreateTemp("", "ensomet-list")
-	if err != nil {
-		Problem(w, Fail(err))
-		return
-	}
-	defer os.Remove(spool.Name())
-	defer spool.Close()
-	out, err := formats.NewWriter(spool, format, columns)
-	if err == nil {
-		err = errors.Join(read(q, func(row []string) error { return out.Write(row) }), out.Close())
-	}
-	if err == nil {
-		_, err = spool.Seek(0, io.SeekStart)
-	}
-	if err != nil {
-		Problem(w, Fail(err))
-		return
-	}
-	w.Header().Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", name+"."+format))
-	w.Header().
-		Set("Content-Type",
-			map[string]string{"csv": "text/csv; charset=utf-8", "json": "application/json",
-				"xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"}[format])
-	if _, err := io.Copy(w, spool); err != nil { // whoever asked has gone, or the rest cannot be read
-		slog.Warn("a file broke off", "list", name, "error", err)
-		panic(http.ErrAbortHandler)
-	}
+	s.Give(w, r, name+"."+format, TableTypes[format], func(file io.Writer) error {
+		q, err := in.Query()
+		if err != nil {
+			return err
+		}
+		out, err := formats.NewWriter(file, format, columns)
+		if err != nil {
+			return err
+		}
+		return errors.Join(read(q, func(row []string) error { return out.Write(row) }), out.Close())
+	})
 }

@@ -3,13 +3,16 @@ package rest
 import (
 	"context"
 	"encoding/csv"
+	"fmt"
 	"io"
+	"net"
 	"net/http"
 	"net/http/cookiejar"
 	"net/http/httptest"
 	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 
 	"ensomet/internal/core/access"
 	"ensomet/internal/sqlite"
@@ -94,5 +97,59 @@ func TestFilesOfLists(t *testing.T) {
 	if answer, text, err = get(rows(t, 1, 1)); err != nil || answer.StatusCode != http.StatusInternalServerError ||
 		answer.Header.Get("Content-Disposition") != "" {
 		t.Errorf("a fault before the first row: %v %q %v", answer, text, err)
+	}
+}
+
+// Those who ask for a file and do not take it hold nobody up: a list is answered while more of them wait than the data
+// has readers.
+func TestSlowLinesHoldNoReader(t *testing.T) {
+	const slow = 10 // the data has eight readers
+	s := rows(t, 60_000, 0)
+	server := httptest.NewServer(s.Router)
+	defer server.Close()
+	in, err := http.Get(server.URL + "/in")
+	if err != nil {
+		t.Fatal(err)
+	}
+	in.Body.Close()
+	cookie := in.Cookies()[0]
+	var lines []net.Conn
+	defer func() {
+		for _, line := range lines {
+			line.Close()
+		}
+	}()
+	for range slow {
+		line, err := net.Dial("tcp", strings.TrimPrefix(server.URL, "http://"))
+		if err != nil {
+			t.Fatal(err)
+		}
+		lines = append(lines, line)
+		if err := line.(*net.TCPConn).SetReadBuffer(4 << 10); err != nil {
+			t.Fatal(err)
+		}
+		fmt.Fprintf(line, "GET /api/few.csv HTTP/1.1\r\nHost: x\r\nCookie: %s=%s\r\n\r\n", cookie.Name, cookie.Value)
+	}
+	for _, line := range lines { // each has begun to come, and is taken no further
+		if err := line.SetReadDeadline(time.Now().Add(time.Minute)); err != nil {
+			t.Fatal(err)
+		}
+		if n, err := line.Read(make([]byte, 12)); err != nil || n != 12 {
+			t.Fatal("nothing comes:", n, err)
+		}
+	}
+	asked, err := http.NewRequest(http.MethodGet, server.URL+"/api/few?limit=1", nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	asked.AddCookie(cookie)
+	client := &http.Client{Timeout: time.Minute}
+	answer, err := client.Do(asked)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer answer.Body.Close()
+	if answer.StatusCode != http.StatusOK {
+		t.Errorf("%d while %d lines stand still", answer.StatusCode, slow)
 	}
 }

@@ -1,7 +1,7 @@
 package entitlementshttp
 
 import (
-	"bytes"
+	"io"
 	"net/http"
 	"strconv"
 
@@ -53,7 +53,7 @@ func (s *routes) proof(w http.ResponseWriter, r *http.Request) {
 		rest.Problem(w, rest.Fail(err))
 		return
 	}
-	s.Give(w, r, p.Name, "application/octet-stream", func(b *bytes.Buffer) error {
+	s.Give(w, r, p.Name, "application/octet-stream", func(b io.Writer) error {
 		_, err := b.Write(content)
 		return err
 	})

@@ -2,8 +2,8 @@
 package entitlementshttp
 
 import (
-	"bytes"
 	"context"
+	"io"
 	"net/http"
 	"strconv"
 
@@ -95,7 +95,7 @@ func (s *routes) contracts() {
 			r,
 			"renewals.ics",
 			"text/calendar; charset=utf-8",
-			func(b *bytes.Buffer) error { return s.Entitlements.WriteCalendar(r.Context(), b, days) },
+			func(b io.Writer) error { return s.Entitlements.WriteCalendar(r.Context(), b, days) },
 		)
 	})
 	rest.Handle(s.Server, access.Look, rest.Get("spend", "/api/spend"),

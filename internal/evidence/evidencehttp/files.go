@@ -1,10 +1,8 @@
 package evidencehttp
 
 import (
-	"bytes"
 	"encoding/json"
-	"fmt"
-	"log"
+	"io"
 	"net/http"
 
 	"ensomet/internal/core/access"
@@ -80,21 +78,9 @@ func (s *routes) lookAtFile(w http.ResponseWriter, r *http.Request) {
 
 // deviceSoftware gives a device's software as an open document.
 func (s *routes) deviceSoftware(w http.ResponseWriter, r *http.Request) {
-	if _, err := s.Need(r.Context(), access.Look); err != nil {
-		rest.Problem(w, err)
-		return
-	}
 	code, format := chi.URLParam(r, "code"), chi.URLParam(r, "format")
-	var b bytes.Buffer
-	if err := s.Evidence.WriteSoftware(r.Context(), code, format, &b); err != nil {
-		rest.Problem(w, rest.Fail(err))
-		return
-	}
-	w.Header().
-		Set("Content-Disposition",
-			fmt.Sprintf("attachment; filename=%q", code+"."+evidence.SoftwareFormats[format].Ending))
-	w.Header().Set("Content-Type", evidence.SoftwareFormats[format].Type)
-	if _, err := w.Write(b.Bytes()); err != nil {
-		log.Printf("an answer could not be written: %v", err)
-	}
+	as := evidence.SoftwareFormats[format]
+	s.Give(w, r, code+"."+as.Ending, as.Type, func(file io.Writer) error {
+		return s.Evidence.WriteSoftware(r.Context(), code, format, file)
+	})
 }

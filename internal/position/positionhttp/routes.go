@@ -3,6 +3,8 @@ package positionhttp
 
 import (
 	"context"
+	"errors"
+	"io"
 	"net/http"
 	"strconv"
 
@@ -146,27 +148,18 @@ func (s *routes) positions() {
 
 func (s *routes) units() {
 	s.Router.Get("/api/products/{id}/units.csv", func(w http.ResponseWriter, r *http.Request) {
-		if _, err := s.Need(r.Context(), access.Look); err != nil {
-			rest.Problem(w, err)
-			return
-		}
 		id, err := strconv.ParseInt(r.PathValue("id"), 10, 64)
 		if err != nil {
 			rest.Problem(w, huma.Error404NotFound("There is no such product."))
 			return
 		}
-		w.Header().Set("Content-Type", "text/csv; charset=utf-8")
-		w.Header().Set("Content-Disposition", `attachment; filename="demand.csv"`)
-		out, err := formats.NewWriter(w, "csv", position.ExplainColumns)
-		if err == nil {
-			err = s.Position.Explain(r.Context(), id, 0, out.Write)
-		}
-		if err == nil {
-			err = out.Close()
-		}
-		if err != nil {
-			rest.Problem(w, rest.Fail(err))
-		}
+		s.Give(w, r, "demand.csv", rest.TableTypes["csv"], func(file io.Writer) error {
+			out, err := formats.NewWriter(file, "csv", position.ExplainColumns)
+			if err != nil {
+				return err
+			}
+			return errors.Join(s.Position.Explain(r.Context(), id, 0, out.Write), out.Close())
+		})
 	})
 }
 

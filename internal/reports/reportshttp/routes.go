@@ -2,8 +2,8 @@
 package reportshttp
 
 import (
-	"bytes"
 	"context"
+	"io"
 	"net/http"
 
 	"ensomet/internal/core/access"
@@ -49,7 +49,7 @@ func (s *routes) licences() {
 			r,
 			"licences.cdx.json",
 			"application/vnd.cyclonedx+json",
-			func(b *bytes.Buffer) error { return s.Reports.WriteLicences(r.Context(), b) },
+			func(b io.Writer) error { return s.Reports.WriteLicences(r.Context(), b) },
 		)
 	})
 }

@@ -1,8 +1,7 @@
 package titleshttp
 
 import (
-	"bytes"
-	"fmt"
+	"io"
 	"net/http"
 
 	"ensomet/internal/core/access"
@@ -34,10 +33,6 @@ func (s *routes) offerFile(w http.ResponseWriter, r *http.Request) {
 
 // catalogueFile gives the whole catalogue: csv and xlsx the titles, json and cyclonedx besides.
 func (s *routes) catalogueFile(w http.ResponseWriter, r *http.Request) {
-	if _, err := s.Need(r.Context(), access.Look); err != nil {
-		rest.Problem(w, err)
-		return
-	}
 	format := chi.URLParam(r, "format")
 	kind, known := map[string][2]string{"csv": {"text/csv; charset=utf-8", "titles.csv"},
 		"xlsx":      {"application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", "titles.xlsx"},
@@ -47,12 +42,7 @@ func (s *routes) catalogueFile(w http.ResponseWriter, r *http.Request) {
 		http.NotFound(w, r)
 		return
 	}
-	var b bytes.Buffer
-	if err := s.Catalogue.WriteCatalogue(r.Context(), format, &b); err != nil {
-		rest.Problem(w, rest.Fail(err))
-		return
-	}
-	w.Header().Set("Content-Type", kind[0])
-	w.Header().Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", kind[1]))
-	_, _ = b.WriteTo(w) // a reader that went away
+	s.Give(w, r, kind[1], kind[0], func(file io.Writer) error {
+		return s.Catalogue.WriteCatalogue(r.Context(), format, file)
+	})
 }
