@@ -30,7 +30,7 @@ func PutSession(tx *sqlite.Tx, device, name int64, person string, start, end, ac
 	if err := tx.LayRows("use_session", "device_id = ?", device); err != nil {
 		return sqlite.Same, err
 	}
-	res, err := tx.Exec(
+	n, err := tx.Touched(
 		`INSERT INTO use_session(device_id, name_id, person_code, started_at, ended_at, active)
 			VALUES (?, ?, ?, ?, ?, ?)
 		ON CONFLICT DO UPDATE SET ended_at = excluded.ended_at, active = excluded.active
@@ -42,11 +42,8 @@ func PutSession(tx *sqlite.Tx, device, name int64, person string, start, end, ac
 		end,
 		active,
 	)
-	if err != nil {
+	if err != nil || n == 0 {
 		return sqlite.Same, err
-	}
-	if n, _ := res.RowsAffected(); n == 0 {
-		return sqlite.Same, nil
 	}
 	return sqlite.Added, nil
 }

@@ -308,14 +308,29 @@ func (tx *Tx) Note(at time.Time, who, what, object, detail string) error {
 
 func Itoa(n int64) string { return strconv.FormatInt(n, 10) }
 
-// One runs a change that must touch one row.
-func (tx *Tx) One(text string, args ...any) error {
+// Insert writes a row and returns its number.
+func (tx *Tx) Insert(text string, args ...any) (int64, error) {
 	res, err := tx.Exec(text, args...)
 	if err != nil {
-		return err
+		return 0, err
 	}
-	if n, err := res.RowsAffected(); err != nil || n == 0 {
-		return ErrNotFound
+	return res.LastInsertId()
+}
+
+// Touched runs a change and says how many rows it touched.
+func (tx *Tx) Touched(text string, args ...any) (int64, error) {
+	res, err := tx.Exec(text, args...)
+	if err != nil {
+		return 0, err
 	}
-	return nil
+	return res.RowsAffected()
+}
+
+// One runs a change that must touch one row.
+func (tx *Tx) One(text string, args ...any) error {
+	n, err := tx.Touched(text, args...)
+	if err == nil && n == 0 {
+		err = ErrNotFound
+	}
+	return err
 }

@@ -3,10 +3,8 @@ package use
 import (
 	"context"
 	"fmt"
-	"strings"
 
 	"ensomet/internal/core/policy"
-	"ensomet/internal/core/recognise"
 	"ensomet/internal/core/refuse"
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
@@ -67,14 +65,7 @@ func (svc *Service) Metering(ctx context.Context) (Metered, error) {
 		}
 		for i := range list {
 			m := &list[i]
-			what := strings.TrimSpace(m.PublisherName + " " + m.Category)
-			if pr := c.Product(m.Product); pr != nil {
-				what = pr.Publisher + " " + pr.Name
-			}
-			group := m.GroupName
-			if group == "" {
-				group = "all devices"
-			}
+			what, group := snapshot.ScopeWords(c, &m.Policy, m.PublisherName)
 			out.Choices = append(
 				out.Choices,
 				MeteringView{m.ID, what, group, m.Stance == policy.Metered, m.From.String(), m.Reason, m.Author, m.At},
@@ -108,36 +99,28 @@ func (svc *Service) meteringOf(tx *sqlite.Tx, d MeteringDraft, who string) (snap
 		return snapshot.Metering{}, err
 	}
 	m := snapshot.Metering{
-		Policy: policy.Policy{
-			Product:   d.Product,
-			Category:  d.Category,
-			GroupName: d.Group,
-			Stance:    policy.NotMetered,
-			Reason:    d.Note,
-		},
 		PublisherName: d.Publisher,
 		From:          svc.Snapshots.Today(),
 		Author:        who,
 		At:            svc.Clock.Now().Unix(),
 	}
-	m.Publisher = recognise.CleanPublisher(d.Publisher)
-	switch {
-	case d.Product == 0 && d.Publisher == "" && d.Category == "":
-		return m, refuse.New("say what is metered: a title, a category or a publisher")
-	case len(had) == 0 && !d.On:
+	stance := policy.NotMetered
+	if d.On {
+		stance = policy.Metered
+	}
+	scope := snapshot.Scope{Product: d.Product, Publisher: d.Publisher, Category: d.Category, Group: d.Group}
+	if m.Policy, err = scope.Policy(tx, stance, d.Note); err != nil {
+		return m, err
+	}
+	if len(had) == 0 && !d.On {
 		return m, refuse.New(
 			"everything is metered as long as nothing is chosen: choose first what is, then what is not",
 		)
-	case len(had) == 0:
+	}
+	if len(had) == 0 {
 		m.From = 0 // it was metered all along, with everything else
 	}
-	if d.On {
-		m.Stance = policy.Metered
-	}
-	if d.Group != "" {
-		m.Group, err = snapshot.GroupByName(tx, d.Group)
-	}
-	return m, err
+	return m, nil
 }
 
 // Meter chooses titles to be metered from today on. Days before were not asked for, so they do not count as measured.

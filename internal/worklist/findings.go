@@ -133,7 +133,7 @@ func (d *Findings) findRestricted(tx *sqlite.Tx) (map[snapshot.DevicePair]bool, 
 			fmt.Sprintf(
 				"%s is restricted on %s: %s",
 				p.Product.Product.Name,
-				groupWords(by),
+				snapshot.GroupWords(by),
 				cmp.Or(by.Reason, "no reason was given"),
 			),
 		}
@@ -151,8 +151,6 @@ func (d *Findings) findRestricted(tx *sqlite.Tx) (map[snapshot.DevicePair]bool, 
 	}
 	return taken, nil
 }
-
-func groupWords(p *policy.Policy) string { return cmp.Or(p.GroupName, "all devices") }
 
 // stance is the policy that says whether a product may be on a device.
 func stance(e *snapshot.Snapshot, f *snapshot.ProductFacts, dev *snapshot.DeviceFacts) *policy.Policy {
@@ -265,7 +263,7 @@ func (v *breach) proof(product string) []string {
 		fmt.Sprintf(
 			"%s is restricted on %s at these times (%s): %s",
 			product,
-			groupWords(v.by),
+			snapshot.GroupWords(v.by),
 			cmp.Or(v.by.Hours.String(), "outside of the hours that allow it"),
 			cmp.Or(v.by.Reason, "no reason was given"),
 		),
@@ -335,7 +333,7 @@ func (d *Findings) findMissing(tx *sqlite.Tx) error {
 							snapshot.Day(dev.LastScan),
 							what,
 						),
-						fmt.Sprintf("It is required on %s: %s", groupWords(p),
+						fmt.Sprintf("It is required on %s: %s", snapshot.GroupWords(p),
 							cmp.Or(p.Reason, "no reason was given")),
 					},
 				},

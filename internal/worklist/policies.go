@@ -9,7 +9,6 @@ import (
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/condition"
 	"ensomet/internal/core/policy"
-	"ensomet/internal/core/recognise"
 	"ensomet/internal/core/refuse"
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
@@ -66,8 +65,10 @@ func (svc *Service) policyView(tx *sqlite.Tx, p *snapshot.StoredPolicy) (PolicyV
 		At:     p.At,
 		Over:   p.Until.Known() && p.Until < svc.Snapshots.Today(),
 	}
-	var err error
-	v.What, v.Group, err = svc.scopeWords(tx, &p.Policy, p.PublisherName)
+	c, err := svc.Snapshots.Catalogue(tx)
+	if err == nil {
+		v.What, v.Group = snapshot.ScopeWords(c, &p.Policy, p.PublisherName)
+	}
 	return v, err
 }
 
@@ -101,23 +102,16 @@ func (svc *Service) Policies(ctx context.Context) (PolicyList, error) {
 // policyOf checks a draft.
 func (svc *Service) policyOf(tx *sqlite.Tx, d PolicyDraft, who string) (snapshot.StoredPolicy, error) {
 	p := snapshot.StoredPolicy{
-		Policy: policy.Policy{
-			Product:   d.Product,
-			Category:  d.Category,
-			GroupName: d.Group,
-			Stance:    policy.Stance(d.Stance),
-			Reason:    d.Reason,
-		},
 		PublisherName: d.Publisher,
 		Owner:         d.Owner,
 		Author:        who,
 		At:            svc.Clock.Now().Unix(),
 	}
-	if d.Product == 0 && d.Publisher == "" && d.Category == "" {
-		return p, refuse.New("say what it is about: a title, a category or a publisher")
-	}
-	p.Publisher = recognise.CleanPublisher(d.Publisher)
+	scope := snapshot.Scope{Product: d.Product, Publisher: d.Publisher, Category: d.Category, Group: d.Group}
 	var err error
+	if p.Policy, err = scope.Policy(tx, policy.Stance(d.Stance), d.Reason); err != nil {
+		return p, err
+	}
 	if p.Hours, err = policy.ParseHours(d.Days, d.From, d.To); err != nil {
 		return p, err
 	}
@@ -133,10 +127,7 @@ func (svc *Service) policyOf(tx *sqlite.Tx, d PolicyDraft, who string) (snapshot
 	case p.Until.Known() && strings.TrimSpace(d.Owner) == "":
 		return p, refuse.New("say who answers for the exception")
 	}
-	if d.Group != "" {
-		p.Group, err = snapshot.GroupByName(tx, d.Group)
-	}
-	return p, err
+	return p, nil
 }
 
 // SetPolicy sets a stance.
@@ -217,27 +208,14 @@ func (svc *Service) PreviewPolicy(ctx context.Context, d PolicyDraft, end int64)
 			"hours":      "was used in restricted hours on",
 			"missing":    "is missing on",
 		}
-		differ := func(one, other map[caseKey]*finding, sign string) int {
-			n := 0
-			for _, f := range inOrder(e, one) {
-				if other[f.key()] == nil {
-					if n++; n <= 6 {
-						out.Samples = append(
-							out.Samples,
-							fmt.Sprintf(
-								"%s %s %s %s",
-								sign,
-								e.Products[f.product].Product.Name,
-								words[string(f.kind)],
-								aboutWords(e, f),
-							),
-						)
-					}
-				}
+		say := func(sign string) func(f *finding) {
+			return func(f *finding) {
+				product := e.Products[f.product].Product.Name
+				out.Samples = append(out.Samples,
+					fmt.Sprintf("%s %s %s %s", sign, product, words[string(f.kind)], aboutWords(e, f)))
 			}
-			return n
 		}
-		out.Comes, out.Goes = differ(after, before, "+"), differ(before, after, "−")
+		out.Comes, out.Goes = without(after, before, 6, say("+")), without(before, after, 6, say("−"))
 		return nil
 	})
 	return out, err

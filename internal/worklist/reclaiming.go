@@ -5,12 +5,9 @@ import (
 	"fmt"
 	"maps"
 	"slices"
-	"strings"
 
 	"ensomet/internal/core/casework"
 	"ensomet/internal/core/policy"
-	"ensomet/internal/core/recognise"
-	"ensomet/internal/core/refuse"
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -49,22 +46,6 @@ type ReclaimView struct {
 	At        int64
 }
 
-// scopeWords says in words what a policy-like rule speaks of.
-func (svc *Service) scopeWords(tx *sqlite.Tx, p *policy.Policy, publisher string) (what, group string, err error) {
-	c, err := svc.Snapshots.Catalogue(tx)
-	if err != nil {
-		return "", "", err
-	}
-	what = strings.TrimSpace(publisher + " " + p.Category)
-	if p.Category != "" && publisher == "" {
-		what = "category " + p.Category
-	}
-	if pr := c.Product(p.Product); pr != nil {
-		what = pr.Publisher + " " + pr.Name
-	}
-	return what, groupWords(p), nil
-}
-
 // ReclaimRules lists the rules in force; what none speaks of goes by the usual numbers, which come first with number 0.
 func (svc *Service) ReclaimRules(ctx context.Context) ([]ReclaimView, error) {
 	var out []ReclaimView
@@ -86,6 +67,10 @@ func (svc *Service) ReclaimRules(ctx context.Context) ([]ReclaimView, error) {
 				PoolShare: u.PoolShare,
 			},
 		)
+		c, err := svc.Snapshots.Catalogue(tx)
+		if err != nil {
+			return err
+		}
 		list, err := snapshot.ReclaimRules(tx)
 		for i := range list {
 			m := &list[i]
@@ -100,9 +85,7 @@ func (svc *Service) ReclaimRules(ctx context.Context) ([]ReclaimView, error) {
 				Author:    m.Author,
 				At:        m.At,
 			}
-			if v.What, v.Group, err = svc.scopeWords(tx, &m.Policy, m.PublisherName); err != nil {
-				return err
-			}
+			v.What, v.Group = snapshot.ScopeWords(c, &m.Policy, m.PublisherName)
 			out = append(out, v)
 		}
 		return err
@@ -112,13 +95,6 @@ func (svc *Service) ReclaimRules(ctx context.Context) ([]ReclaimView, error) {
 
 func (svc *Service) reclaimRule(tx *sqlite.Tx, d ReclaimDraft, who string) (snapshot.ReclaimRule, error) {
 	m := snapshot.ReclaimRule{
-		Policy: policy.Policy{
-			Product:   d.Product,
-			Category:  d.Category,
-			GroupName: d.Group,
-			Stance:    policy.NotProposed,
-			Reason:    d.Note,
-		},
 		PublisherName: d.Publisher,
 		Window:        d.Window,
 		Grace:         d.Grace,
@@ -127,25 +103,21 @@ func (svc *Service) reclaimRule(tx *sqlite.Tx, d ReclaimDraft, who string) (snap
 		Author:        who,
 		At:            svc.Clock.Now().Unix(),
 	}
-	if d.Product == 0 && d.Publisher == "" && d.Category == "" {
-		return m, refuse.New("say what it is about: a title, a category or a publisher")
-	}
+	stance := policy.NotProposed
 	if d.Propose {
-		m.Stance = policy.Proposed
+		stance = policy.Proposed
 	}
-	m.Publisher = recognise.CleanPublisher(d.Publisher)
+	scope := snapshot.Scope{Product: d.Product, Publisher: d.Publisher, Category: d.Category, Group: d.Group}
+	var err error
+	if m.Policy, err = scope.Policy(tx, stance, d.Note); err != nil {
+		return m, err
+	}
 	s, err := snapshot.LoadSettings(tx)
 	if err != nil {
 		return m, err
 	}
 	s.UseWindow = d.Window
-	if err := s.KeepsEnough(); err != nil {
-		return m, err
-	}
-	if d.Group != "" {
-		m.Group, err = snapshot.GroupByName(tx, d.Group)
-	}
-	return m, err
+	return m, s.KeepsEnough()
 }
 
 // ReclaimEffect says what a rule would propose beside what is proposed now.
@@ -223,35 +195,31 @@ func (svc *Service) PreviewReclaim(ctx context.Context, d ReclaimDraft, end int6
 		for _, c := range slices.Sorted(maps.Keys(sums)) {
 			out.Money = append(out.Money, ReclaimMoney{c, sums[c][0].String(), sums[c][1].String()})
 		}
-		differ := func(one, other map[caseKey]*finding, comes bool) int {
-			n := 0
-			for _, f := range inOrder(e, one) {
-				if other[f.key()] != nil {
-					continue
-				}
-				if n++; n <= 8 {
-					out.Samples = append(
-						out.Samples,
-						ReclaimDifferent{e.Products[f.product].Product.Name, aboutWords(e, f), comes, f.proof[0]},
-					)
-				}
+		say := func(comes bool) func(f *finding) {
+			return func(f *finding) {
+				out.Samples = append(out.Samples,
+					ReclaimDifferent{e.Products[f.product].Product.Name, aboutWords(e, f), comes, f.proof[0]})
 			}
-			return n
 		}
-		out.Comes, out.Goes = differ(a2, a1, true), differ(a1, a2, false)
+		out.Comes, out.Goes = without(a2, a1, 8, say(true)), without(a1, a2, 8, say(false))
 		return nil
 	})
 	return out, err
 }
 
-// inOrder lists findings as they are in the worklist: by product and device.
-func inOrder(e *snapshot.Snapshot, found map[caseKey]*finding) []*finding {
-	out := make([]*finding, 0, len(found))
-	for _, f := range found {
-		out = append(out, f)
+// without counts the findings that another lot has not, and says the first ones, in the worklist's order.
+func without(found, other map[caseKey]*finding, most int, say func(f *finding)) int {
+	var only []*finding
+	for key, f := range found {
+		if other[key] == nil {
+			only = append(only, f)
+		}
 	}
-	sortFindings(out)
-	return out
+	sortFindings(only)
+	for _, f := range only[:min(most, len(only))] {
+		say(f)
+	}
+	return len(only)
 }
 
 func aboutWords(e *snapshot.Snapshot, f *finding) string {

@@ -61,16 +61,12 @@ func LineChanges(tx *sqlite.Tx, line int64) ([]LineChange, error) {
 
 // Withdraw takes a line that was booked by mistake out of the rights. It stays in the file.
 func Withdraw(tx *sqlite.Tx, line, at int64) error {
-	res, err := tx.Exec(
+	if err := tx.One(
 		"UPDATE entitlement SET withdrawn_at = ?, hash = x'' WHERE id = ? AND withdrawn_at = 0",
 		at,
 		line,
-	)
-	if err != nil {
+	); err != nil {
 		return err
-	}
-	if n, _ := res.RowsAffected(); n == 0 {
-		return sqlite.ErrNotFound
 	}
 	return snapshot.TouchLine(tx, line)
 }
@@ -158,19 +154,12 @@ func DropProof(tx *sqlite.Tx, id, at int64, by string) error {
 }
 
 func drop(tx *sqlite.Tx, table string, id, at int64, by string) error {
-	res, err := tx.Exec(
+	return tx.One(
 		"UPDATE "+table+" SET dropped_at = ?, dropped_by = ? WHERE id = ? AND dropped_at = 0",
 		at,
 		by,
 		id,
 	)
-	if err != nil {
-		return err
-	}
-	if n, _ := res.RowsAffected(); n == 0 {
-		return sqlite.ErrNotFound
-	}
-	return nil
 }
 
 // KeptKey is a licence key as everybody may see it: its last signs. Sealed is the key itself, sealed.

@@ -161,7 +161,7 @@ func Waiting(tx *sqlite.Tx, product int64) ([]WaitRow, error) {
 
 // Wait puts somebody on the list. It reports false where he is on it.
 func Wait(tx *sqlite.Tx, product, person, at int64, note, author string) (bool, error) {
-	res, err := tx.Exec(
+	n, err := tx.Touched(
 		"INSERT INTO seat_wait(product_id, person_id, since, note, author) VALUES (?, ?, ?, ?, ?) ON CONFLICT DO "+
 			"NOTHING",
 		product,
@@ -170,10 +170,6 @@ func Wait(tx *sqlite.Tx, product, person, at int64, note, author string) (bool, 
 		note,
 		author,
 	)
-	if err != nil {
-		return false, err
-	}
-	n, err := res.RowsAffected()
 	return n == 1, err
 }
 
@@ -193,20 +189,13 @@ func EndWaitOf(tx *sqlite.Tx, product, person, at int64, how, by string) error {
 
 // EndWait takes somebody off the list.
 func EndWait(tx *sqlite.Tx, id, at int64, how, by string) error {
-	res, err := tx.Exec(
+	return tx.One(
 		"UPDATE seat_wait SET ended_at = ?, ended_how = ?, ended_by = ? WHERE id = ? AND ended_at = 0",
 		at,
 		how,
 		by,
 		id,
 	)
-	if err != nil {
-		return err
-	}
-	if n, _ := res.RowsAffected(); n == 0 {
-		return sqlite.ErrNotFound
-	}
-	return nil
 }
 
 // StarterSet is the products that somebody new in a role gets.

@@ -11,18 +11,15 @@ import (
 
 // PutRate writes a dated rate.
 func PutRate(tx *sqlite.Tx, r formats.Rate) (sqlite.Change, error) {
-	res, err := tx.Exec(
+	n, err := tx.Touched(
 		"INSERT INTO rate(currency, on_day, per_eur) VALUES (?, ?, ?) ON CONFLICT DO UPDATE SET per_eur = "+
 			"excluded.per_eur WHERE per_eur <> excluded.per_eur",
 		r.Currency,
 		r.On,
 		r.PerEUR.String(),
 	)
-	if err != nil {
+	if err != nil || n == 0 {
 		return sqlite.Same, err
-	}
-	if n, _ := res.RowsAffected(); n == 0 {
-		return sqlite.Same, nil
 	}
 	return sqlite.Added, nil
 }
@@ -82,7 +79,7 @@ func AllEntitlements(tx *sqlite.Tx) ([]snapshot.StoredEntitlement, error) {
 
 // PutTransaction writes a transaction.
 func PutTransaction(tx *sqlite.Tx, line int64, t formats.Transaction) (sqlite.Change, error) {
-	res, err := tx.Exec(
+	n, err := tx.Touched(
 		`INSERT INTO txn(entitlement_id, type, on_day, quantity, price, currency, order_no, note)
 			VALUES (?, ?, ?, ?, ?, ?, ?, ?)
 		ON CONFLICT DO UPDATE SET price = excluded.price, currency = excluded.currency
@@ -96,11 +93,8 @@ func PutTransaction(tx *sqlite.Tx, line int64, t formats.Transaction) (sqlite.Ch
 		t.Order,
 		t.Note,
 	)
-	if err != nil {
+	if err != nil || n == 0 {
 		return sqlite.Same, err
-	}
-	if n, _ := res.RowsAffected(); n == 0 {
-		return sqlite.Same, nil
 	}
 	return sqlite.Added, snapshot.TouchLine(tx, line)
 }
@@ -113,7 +107,7 @@ func PutAssignment(tx *sqlite.Tx, line, person, device int64, a formats.Assignme
 		}
 		return id
 	}
-	res, err := tx.Exec(
+	n, err := tx.Touched(
 		`INSERT INTO assignment(entitlement_id, person_id, device_id, from_day, until_day) VALUES (?, ?, ?, ?, ?)
 		ON CONFLICT (entitlement_id, coalesce(person_id, 0), coalesce(device_id, 0), from_day) DO UPDATE
 		SET until_day = excluded.until_day WHERE until_day <> excluded.until_day`,
@@ -123,11 +117,8 @@ func PutAssignment(tx *sqlite.Tx, line, person, device int64, a formats.Assignme
 		a.From,
 		a.Until,
 	)
-	if err != nil {
+	if err != nil || n == 0 {
 		return sqlite.Same, err
-	}
-	if n, _ := res.RowsAffected(); n == 0 {
-		return sqlite.Same, nil
 	}
 	return sqlite.Added, snapshot.TouchLine(tx, line)
 }

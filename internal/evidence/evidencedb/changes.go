@@ -186,7 +186,7 @@ func ChangeRules(tx *sqlite.Tx) ([]ChangeRule, error) {
 
 // AddChangeRule writes a rule.
 func AddChangeRule(tx *sqlite.Tx, c ChangeRule) (int64, error) {
-	res, err := tx.Exec(
+	return tx.Insert(
 		"INSERT INTO change_rule(what, kinds, name_like, publisher_like, group_name, address, author, at) VALUES (?, "+
 			"?, ?, ?, ?, ?, ?, ?)",
 		c.What,
@@ -198,10 +198,6 @@ func AddChangeRule(tx *sqlite.Tx, c ChangeRule) (int64, error) {
 		c.Author,
 		c.At,
 	)
-	if err != nil {
-		return 0, err
-	}
-	return res.LastInsertId()
 }
 
 // EndChangeRule takes a rule out of force.
@@ -222,7 +218,7 @@ func SetQuiet(tx *sqlite.Tx, rule int64, changes []int64) error {
 // Mailed notes that a rule has sent a change, and reports whether it had not before. A scan that comes late brings
 // changes of days that are past; these are sent too, and none twice.
 func Mailed(tx *sqlite.Tx, rule int64, c *LoggedChange) (fresh bool, err error) {
-	res, err := tx.Exec(
+	n, err := tx.Touched(
 		"INSERT OR IGNORE INTO change_mailed(rule_id, device_id, at, kind, key, from_value, to_value) VALUES (?, ?, "+
 			"?, ?, ?, ?, ?)",
 		rule,
@@ -233,10 +229,6 @@ func Mailed(tx *sqlite.Tx, rule int64, c *LoggedChange) (fresh bool, err error) 
 		c.From,
 		c.To,
 	)
-	if err != nil {
-		return false, err
-	}
-	n, err := res.RowsAffected()
 	return n > 0, err
 }
 

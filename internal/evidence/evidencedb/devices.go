@@ -79,7 +79,7 @@ func DeviceNames(tx *sqlite.Tx) (map[int64]string, error) {
 
 // AddSeenDevice adds a device that no list has and a scan reports.
 func AddSeenDevice(tx *sqlite.Tx, code, name, kind string) (int64, error) {
-	res, err := tx.Exec(
+	return tx.Insert(
 		`INSERT INTO device(code, name, kind, environment, org_unit, site, country, ip_address, directory_path,
 			primary_user, os_name, os_version, processors, cores, virtual_cores, core_factor, host_id, cluster, pinned,
 			portable, status, last_scan, custom, hash, stated)
@@ -89,10 +89,6 @@ func AddSeenDevice(tx *sqlite.Tx, code, name, kind string) (int64, error) {
 		name,
 		kind,
 	)
-	if err != nil {
-		return 0, err
-	}
-	return res.LastInsertId()
 }
 
 // FactReport is what a source reported of a device from one scan on until another. Source names it for people.
@@ -330,11 +326,7 @@ func PutFactScan(tx *sqlite.Tx, device, source, at int64) error {
 
 // PutScan notes a scan and reports whether it was known.
 func PutScan(tx *sqlite.Tx, device, source, at int64) (known bool, err error) {
-	res, err := tx.Exec("INSERT OR IGNORE INTO scan(device_id, source_id, at) VALUES (?, ?, ?)", device, source, at)
-	if err != nil {
-		return false, err
-	}
-	n, err := res.RowsAffected()
+	n, err := tx.Touched("INSERT OR IGNORE INTO scan(device_id, source_id, at) VALUES (?, ?, ?)", device, source, at)
 	return n == 0, err
 }
 
@@ -475,7 +467,7 @@ func DeviceCode(tx *sqlite.Tx, id int64) (code string, err error) {
 // scans in any order end the same.
 func ProlongSession(tx *sqlite.Tx, device, name int64, person string, start, end, active int64) (sqlite.Change,
 	error) {
-	res, err := tx.Exec(
+	n, err := tx.Touched(
 		`INSERT INTO use_session(device_id, name_id, person_code, started_at, ended_at, active)
 			VALUES (?, ?, ?, ?, ?, ?)
 		ON CONFLICT DO UPDATE SET ended_at = max(ended_at, excluded.ended_at), active = max(active, excluded.active)
@@ -487,11 +479,8 @@ func ProlongSession(tx *sqlite.Tx, device, name int64, person string, start, end
 		end,
 		active,
 	)
-	if err != nil {
+	if err != nil || n == 0 {
 		return sqlite.Same, err
-	}
-	if n, _ := res.RowsAffected(); n == 0 {
-		return sqlite.Same, nil
 	}
 	return sqlite.Added, nil
 }

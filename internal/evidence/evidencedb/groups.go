@@ -30,13 +30,9 @@ func PutGroup(tx *sqlite.Tx, g snapshot.DeviceGroup) (int64, error) {
 			return 0, err
 		}
 	} else {
-		res, err := tx.Exec("UPDATE device_group SET name = ?, note = ?, condition = ?, by_hand = ?, author = ?, at "+
-			"= ? WHERE id = ?", g.Name, g.Note, string(cond), g.ByHand, g.Author, g.At, g.ID)
-		if err != nil {
+		if err := tx.One("UPDATE device_group SET name = ?, note = ?, condition = ?, by_hand = ?, author = ?, at "+
+			"= ? WHERE id = ?", g.Name, g.Note, string(cond), g.ByHand, g.Author, g.At, g.ID); err != nil {
 			return 0, err
-		}
-		if n, err := res.RowsAffected(); err != nil || n == 0 {
-			return 0, sqlite.ErrNotFound
 		}
 	}
 	if _, err := tx.Exec("DELETE FROM group_pick WHERE group_id = ?", g.ID); err != nil {

@@ -12,7 +12,7 @@ import (
 
 // AddImport notes an import and returns its number.
 func AddImport(tx *sqlite.Tx, im snapshot.Import) (int64, error) {
-	res, err := tx.Exec(
+	return tx.Insert(
 		"INSERT INTO import(kind, file, at, author, lines, added, changed, gone, set_aside) VALUES (?, ?, ?, ?, ?, "+
 			"?, ?, ?, ?)",
 		im.Kind,
@@ -25,10 +25,6 @@ func AddImport(tx *sqlite.Tx, im snapshot.Import) (int64, error) {
 		im.Gone,
 		im.SetAside,
 	)
-	if err != nil {
-		return 0, err
-	}
-	return res.LastInsertId()
 }
 
 // Reported is a line as it came.

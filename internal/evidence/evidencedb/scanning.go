@@ -47,7 +47,7 @@ func scanToken(r *sql.Rows, t *Token) error {
 
 // AddToken writes a token.
 func AddToken(tx *sqlite.Tx, t Token, hash []byte) (int64, error) {
-	res, err := tx.Exec(
+	return tx.Insert(
 		"INSERT INTO token(source, hint, hash, finds_by, created_at, author) VALUES (?, ?, ?, ?, ?, ?)",
 		t.Source,
 		t.Hint,
@@ -56,10 +56,6 @@ func AddToken(tx *sqlite.Tx, t Token, hash []byte) (int64, error) {
 		t.CreatedAt,
 		t.Author,
 	)
-	if err != nil {
-		return 0, err
-	}
-	return res.LastInsertId()
 }
 
 // TokenByHash finds a token, a revoked one too.
@@ -255,7 +251,7 @@ func PutSchedule(tx *sqlite.Tx, s Schedule) (int64, error) {
 			s.ID,
 		)
 	}
-	res, err := tx.Exec(
+	return tx.Insert(
 		"INSERT INTO schedule(name, basis, calendar, age_days, group_name, quiet, considered_at, author, at, paused) "+
 			"VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
 		s.Name,
@@ -269,10 +265,6 @@ func PutSchedule(tx *sqlite.Tx, s Schedule) (int64, error) {
 		s.At,
 		s.Paused,
 	)
-	if err != nil {
-		return 0, err
-	}
-	return res.LastInsertId()
 }
 
 // Considered notes up to when a schedule's starts have been turned into orders.

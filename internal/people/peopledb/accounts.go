@@ -53,14 +53,7 @@ func PutAccount(tx *sqlite.Tx, a Account) error {
 
 // DropAccount removes an account.
 func DropAccount(tx *sqlite.Tx, name string) error {
-	res, err := tx.Exec("DELETE FROM account WHERE name = ?", name)
-	if err != nil {
-		return err
-	}
-	if n, _ := res.RowsAffected(); n == 0 {
-		return sqlite.ErrNotFound
-	}
-	return nil
+	return tx.One("DELETE FROM account WHERE name = ?", name)
 }
 
 // WebSessions keeps signed-in browsers; it serves as the store of the session package, so that a restart signs nobody

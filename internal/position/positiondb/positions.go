@@ -29,12 +29,5 @@ func SetMetricOrder(tx *sqlite.Tx, product int64, order []entitle.Metric) error 
 	for _, m := range order {
 		text = append(text, string(m))
 	}
-	res, err := tx.Exec("UPDATE product SET metric_order = ? WHERE id = ?", strings.Join(text, "|"), product)
-	if err != nil {
-		return err
-	}
-	if n, _ := res.RowsAffected(); n == 0 {
-		return sqlite.ErrNotFound
-	}
-	return nil
+	return tx.One("UPDATE product SET metric_order = ? WHERE id = ?", strings.Join(text, "|"), product)
 }

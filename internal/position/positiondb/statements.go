@@ -24,7 +24,7 @@ type StoredStatement struct {
 
 // AddStatement keeps a statement.
 func AddStatement(tx *sqlite.Tx, s StoredStatement, asOf civil.Day) (int64, error) {
-	res, err := tx.Exec(
+	return tx.Insert(
 		"INSERT INTO statement(at, author, handed_to, note, as_of, positions, content, sha256) VALUES (?, ?, ?, ?, "+
 			"?, ?, ?, ?)",
 		s.At,
@@ -36,10 +36,6 @@ func AddStatement(tx *sqlite.Tx, s StoredStatement, asOf civil.Day) (int64, erro
 		s.Content,
 		s.SHA256,
 	)
-	if err != nil {
-		return 0, err
-	}
-	return res.LastInsertId()
 }
 
 // Statements reads all statements without their content, the newest first.

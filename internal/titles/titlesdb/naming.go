@@ -21,7 +21,7 @@ func Decide(tx *sqlite.Tx, d snapshot.Decided) (int64, error) {
 	if _, err := tx.Exec(clear, d.At, d.Author, d.Batch, d.Key); err != nil {
 		return 0, err
 	}
-	res, err := tx.Exec(
+	return tx.Insert(
 		"INSERT INTO decision(key, product_id, edition, record_id, state, batch, author, at, note) VALUES (?, ?, ?, "+
 			"?, ?, ?, ?, ?, ?)",
 		d.Key,
@@ -34,10 +34,6 @@ func Decide(tx *sqlite.Tx, d snapshot.Decided) (int64, error) {
 		d.At,
 		d.Note,
 	)
-	if err != nil {
-		return 0, err
-	}
-	return res.LastInsertId()
 }
 
 // WithdrawDecision takes the decisions about a key back. They stay on record.
@@ -93,11 +89,7 @@ func Rekey(tx *sqlite.Tx, id int64, key string) error {
 
 // NewBatch begins a batch of decisions that can be undone together.
 func NewBatch(tx *sqlite.Tx, at int64, author, what string) (int64, error) {
-	res, err := tx.Exec("INSERT INTO batch(at, author, what) VALUES (?, ?, ?)", at, author, what)
-	if err != nil {
-		return 0, err
-	}
-	return res.LastInsertId()
+	return tx.Insert("INSERT INTO batch(at, author, what) VALUES (?, ?, ?)", at, author, what)
 }
 
 // Batch is a batch of decisions.

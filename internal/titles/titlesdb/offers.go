@@ -66,13 +66,10 @@ func OfferEntries(tx *sqlite.Tx, offer int64) ([]formats.Entry, error) {
 
 // CloseOffer puts an offer away. What it said is no longer kept then.
 func CloseOffer(tx *sqlite.Tx, id, at int64, by string) error {
-	res, err := tx.Exec("UPDATE offer SET closed_at = ?, closed_by = ? WHERE id = ? AND closed_at = 0", at, by, id)
-	if err != nil {
+	if err := tx.One("UPDATE offer SET closed_at = ?, closed_by = ? WHERE id = ? AND closed_at = 0", at, by,
+		id); err != nil {
 		return err
 	}
-	if n, _ := res.RowsAffected(); n == 0 {
-		return sqlite.ErrNotFound
-	}
-	_, err = tx.Exec("DELETE FROM offer_entry WHERE offer_id = ?", id)
+	_, err := tx.Exec("DELETE FROM offer_entry WHERE offer_id = ?", id)
 	return err
 }

@@ -14,17 +14,13 @@ func AddProduct(tx *sqlite.Tx, publisher, name string) (int64, error) {
 	if err := addPublisher(tx, publisher); err != nil {
 		return 0, err
 	}
-	res, err := tx.Exec(
+	return tx.Insert(
 		"INSERT INTO product(publisher, name, publisher_key, name_key) VALUES (?, ?, ?, ?)",
 		publisher,
 		name,
 		recognise.CleanPublisher(publisher),
 		recognise.Clean(name),
 	)
-	if err != nil {
-		return 0, err
-	}
-	return res.LastInsertId()
 }
 
 // ProductsOfKey lists the products that the records of a key are recognised as.

@@ -222,7 +222,7 @@ func Plans(tx *sqlite.Tx, product int64) ([]snapshot.Plan, error) {
 
 // AddPlan writes a plan; one about the same release must have been ended before.
 func AddPlan(tx *sqlite.Tx, p snapshot.Plan) (int64, error) {
-	res, err := tx.Exec(
+	return tx.Insert(
 		`INSERT INTO release_plan(product_id, edition, version, what, to_product, to_version, due, owner, note,
 			devices_then, author, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
 		p.Product,
@@ -238,26 +238,15 @@ func AddPlan(tx *sqlite.Tx, p snapshot.Plan) (int64, error) {
 		p.Author,
 		p.At,
 	)
-	if err != nil {
-		return 0, err
-	}
-	return res.LastInsertId()
 }
 
 // EndPlan ends a plan; it stays in the file.
 func EndPlan(tx *sqlite.Tx, id, at int64, by, why string) error {
-	res, err := tx.Exec(
+	return tx.One(
 		"UPDATE release_plan SET ended_at = ?, ended_by = ?, ended_why = ? WHERE id = ? AND ended_at = 0",
 		at,
 		by,
 		why,
 		id,
 	)
-	if err != nil {
-		return err
-	}
-	if n, _ := res.RowsAffected(); n == 0 {
-		return sqlite.ErrNotFound
-	}
-	return nil
 }

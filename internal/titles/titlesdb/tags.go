@@ -9,7 +9,7 @@ import (
 
 // AddRemark writes a remark.
 func AddRemark(tx *sqlite.Tx, m snapshot.Remark) (int64, error) {
-	res, err := tx.Exec(
+	return tx.Insert(
 		"INSERT INTO remark(product_id, device_id, text, author, at) VALUES (?, ?, ?, ?, ?)",
 		m.Product,
 		m.Device,
@@ -17,22 +17,11 @@ func AddRemark(tx *sqlite.Tx, m snapshot.Remark) (int64, error) {
 		m.Author,
 		m.At,
 	)
-	if err != nil {
-		return 0, err
-	}
-	return res.LastInsertId()
 }
 
 // DropRemark takes a remark away; it stays in the file.
 func DropRemark(tx *sqlite.Tx, id, at int64, by string) error {
-	res, err := tx.Exec("UPDATE remark SET dropped_at = ?, dropped_by = ? WHERE id = ? AND dropped_at = 0", at, by, id)
-	if err != nil {
-		return err
-	}
-	if n, _ := res.RowsAffected(); n == 0 {
-		return sqlite.ErrNotFound
-	}
-	return nil
+	return tx.One("UPDATE remark SET dropped_at = ?, dropped_by = ? WHERE id = ? AND dropped_at = 0", at, by, id)
 }
 
 // SetTags makes the tags of a product be these.

@@ -73,7 +73,7 @@ func PutPoolEvent(tx *sqlite.Tx, pool int64, e formats.PoolEvent) (sqlite.Change
 	if err := tx.LayRows("pool_event", "pool_id = ?", pool); err != nil {
 		return sqlite.Same, err
 	}
-	res, err := tx.Exec(
+	n, err := tx.Touched(
 		"INSERT OR IGNORE INTO pool_event(pool_id, at, session, event, person_code, device_code, licences, active) "+
 			"VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
 		pool,
@@ -85,11 +85,8 @@ func PutPoolEvent(tx *sqlite.Tx, pool int64, e formats.PoolEvent) (sqlite.Change
 		e.Licences,
 		e.Active,
 	)
-	if err != nil {
+	if err != nil || n == 0 {
 		return sqlite.Same, err
-	}
-	if n, _ := res.RowsAffected(); n == 0 {
-		return sqlite.Same, nil
 	}
 	return sqlite.Added, nil
 }

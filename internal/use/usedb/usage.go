@@ -17,7 +17,7 @@ func PutProcessEvent(tx *sqlite.Tx, device, name int64, e usage.Event) (sqlite.C
 	if err := tx.LayRows("process_event", "device_id = ?", device); err != nil {
 		return sqlite.Same, err
 	}
-	res, err := tx.Exec(
+	n, err := tx.Touched(
 		"INSERT OR IGNORE INTO process_event(device_id, at, kind, pid, name_id, person_code, started, active) VALUES "+
 			"(?, ?, ?, ?, ?, ?, ?, ?)",
 		device,
@@ -29,11 +29,8 @@ func PutProcessEvent(tx *sqlite.Tx, device, name int64, e usage.Event) (sqlite.C
 		e.Started,
 		e.Active,
 	)
-	if err != nil {
+	if err != nil || n == 0 {
 		return sqlite.Same, err
-	}
-	if n, _ := res.RowsAffected(); n == 0 {
-		return sqlite.Same, nil
 	}
 	return sqlite.Added, nil
 }
@@ -288,7 +285,7 @@ func PutMetering(tx *sqlite.Tx, m snapshot.Metering) (int64, error) {
 	if err != nil {
 		return 0, err
 	}
-	res, err := tx.Exec(
+	return tx.Insert(
 		"INSERT INTO metering(product_id, publisher, category, group_name, condition, stance, from_day, note, "+
 			"author, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
 		m.Product,
@@ -302,10 +299,6 @@ func PutMetering(tx *sqlite.Tx, m snapshot.Metering) (int64, error) {
 		m.Author,
 		m.At,
 	)
-	if err != nil {
-		return 0, err
-	}
-	return res.LastInsertId()
 }
 
 // EndMetering ends one.

@@ -86,14 +86,7 @@ func PutBasket(tx *sqlite.Tx, b StoredBasket) (int64, bool, error) {
 
 // DropBasket puts a basket away.
 func DropBasket(tx *sqlite.Tx, id, at int64) error {
-	res, err := tx.Exec("UPDATE basket SET dropped_at = ? WHERE id = ? AND dropped_at = 0", at, id)
-	if err != nil {
-		return err
-	}
-	if n, _ := res.RowsAffected(); n == 0 {
-		return sqlite.ErrNotFound
-	}
-	return nil
+	return tx.One("UPDATE basket SET dropped_at = ? WHERE id = ? AND dropped_at = 0", at, id)
 }
 
 // PurchaseRequest asks for something to be bought.
@@ -140,17 +133,10 @@ func PurchaseRequests(tx *sqlite.Tx) ([]PurchaseRequest, error) {
 
 // EndPurchaseRequest says how a request ended.
 func EndPurchaseRequest(tx *sqlite.Tx, id, at int64, how string) error {
-	res, err := tx.Exec(
+	return tx.One(
 		"UPDATE purchase_request SET ended_at = ?, ended_how = ? WHERE id = ? AND ended_at = 0",
 		at,
 		how,
 		id,
 	)
-	if err != nil {
-		return err
-	}
-	if n, _ := res.RowsAffected(); n == 0 {
-		return sqlite.ErrNotFound
-	}
-	return nil
 }

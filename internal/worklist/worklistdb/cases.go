@@ -108,7 +108,7 @@ func putCase(tx *sqlite.Tx, c casework.Case) (int64, error) {
 		)
 		return c.ID, err
 	}
-	res, err := tx.Exec(
+	return tx.Insert(
 		"INSERT INTO worklist_case(kind, device_id, product_id, person_id, pool_id, state, opened_at, changed_at, "+
 			"sent_at, worth, amount, currency, money_on, proof, came_back, keep_until, quantity, in_eur) VALUES (?, "+
 			"?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, "+sqlite.InEUR("?", "?")+")",
@@ -132,10 +132,6 @@ func putCase(tx *sqlite.Tx, c casework.Case) (int64, error) {
 		c.Amount,
 		c.Currency,
 	)
-	if err != nil {
-		return 0, err
-	}
-	return res.LastInsertId()
 }
 
 // AddStep keeps a step of a case.

@@ -21,7 +21,7 @@ type Wave struct {
 
 // AddWave writes a wave and returns its number.
 func AddWave(tx *sqlite.Tx, w Wave) (int64, error) {
-	res, err := tx.Exec(
+	return tx.Insert(
 		"INSERT INTO wave(name, per_day, max_fails, state, author, at) VALUES (?, ?, ?, 'running', ?, ?)",
 		w.Name,
 		w.PerDay,
@@ -29,10 +29,6 @@ func AddWave(tx *sqlite.Tx, w Wave) (int64, error) {
 		w.Author,
 		w.At,
 	)
-	if err != nil {
-		return 0, err
-	}
-	return res.LastInsertId()
 }
 
 // SetWave writes the state of a wave, and why it has it.
@@ -90,13 +86,9 @@ func scanDeployment(r *sql.Rows, d *Deployment) error {
 
 // AddDeployment writes an order that waits, and returns its number.
 func AddDeployment(tx *sqlite.Tx, d Deployment) (int64, error) {
-	res, err := tx.Exec("INSERT INTO deployment(case_id, wave_id, state, after, due_at) VALUES (?, ?, 'waiting', ?, "+
+	return tx.Insert("INSERT INTO deployment(case_id, wave_id, state, after, due_at) VALUES (?, ?, 'waiting', ?, "+
 		"?)",
 		d.Case, d.Wave, d.After, d.After)
-	if err != nil {
-		return 0, err
-	}
-	return res.LastInsertId()
 }
 
 // PutDeployment writes how an order stands.

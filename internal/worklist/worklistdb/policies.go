@@ -48,14 +48,7 @@ func PutPolicy(tx *sqlite.Tx, p snapshot.StoredPolicy) (sqlite.Change, error) {
 
 // EndPolicy takes a policy out of force.
 func EndPolicy(tx *sqlite.Tx, id, at int64, by string) error {
-	res, err := tx.Exec("UPDATE policy SET ended_at = ?, ended_by = ? WHERE id = ? AND ended_at IS NULL", at, by, id)
-	if err != nil {
-		return err
-	}
-	if n, _ := res.RowsAffected(); n == 0 {
-		return sqlite.ErrNotFound
-	}
-	return nil
+	return tx.One("UPDATE policy SET ended_at = ?, ended_by = ? WHERE id = ? AND ended_at IS NULL", at, by, id)
 }
 
 // PutReclaimRule writes a rule and returns its number.
@@ -64,7 +57,7 @@ func PutReclaimRule(tx *sqlite.Tx, m snapshot.ReclaimRule) (int64, error) {
 	if err != nil {
 		return 0, err
 	}
-	res, err := tx.Exec(
+	return tx.Insert(
 		"INSERT INTO reclaim_rule(product_id, publisher, category, group_name, condition, stance, window_days, "+
 			"grace_days, least_share, pool_share, note, author, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
 		m.Product,
@@ -81,10 +74,6 @@ func PutReclaimRule(tx *sqlite.Tx, m snapshot.ReclaimRule) (int64, error) {
 		m.Author,
 		m.At,
 	)
-	if err != nil {
-		return 0, err
-	}
-	return res.LastInsertId()
 }
 
 // EndReclaimRule ends a rule.
