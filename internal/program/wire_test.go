@@ -4,6 +4,7 @@ import (
 	"go/ast"
 	"go/parser"
 	"go/token"
+	"os"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -50,7 +51,11 @@ func TestTranslationsAreWhole(t *testing.T) {
 			if filepath.Base(f.name) != "wire.go" {
 				continue
 			}
-			fields := map[string][]string{}
+			list, err := os.ReadFile(strings.Replace(f.name, "wire.go", "wire_test.go", 1))
+			if err != nil {
+				t.Fatal(err)
+			}
+			tests, fields := string(list), map[string][]string{}
 			for _, d := range f.file.Decls {
 				for name, list := range structs(d) {
 					fields[name] = list
@@ -71,6 +76,9 @@ func TestTranslationsAreWhole(t *testing.T) {
 					if !whole && !named[field] {
 						t.Errorf("%s: %s forgets %s", f.name, fn.Name.Name, field)
 					}
+				}
+				if !strings.Contains(tests, "resttest.Translates(t, "+fn.Name.Name+")") {
+					t.Errorf("%s: nothing tests %s", f.name, fn.Name.Name)
 				}
 				translated++
 			}
