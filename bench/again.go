@@ -52,11 +52,11 @@ func measureAgain(devices int) error {
 
 // again are the steps of measureAgain: the file is opened, something of the catalogue changes, and names and figures
 // follow.
-func again(ctx context.Context, a *program.Program, step string, timed func(string, func() error) error) error {
+func again(ctx context.Context, prog *program.Program, step string, timed func(string, func() error) error) error {
 	products := 0
 	switch step {
 	case "renew":
-		return timed("renew", func() error { return a.Pipeline.Refresh(ctx) })
+		return timed("renew", func() error { return prog.Pipeline.Refresh(ctx) })
 	case "one":
 		products = 1
 	case "twenty":
@@ -67,7 +67,7 @@ func again(ctx context.Context, a *program.Program, step string, timed func(stri
 		return fmt.Errorf("there is no step %q", step)
 	}
 	for p := range products {
-		ids, err := a.Position.FindProducts(ctx, fmt.Sprintf("Weft%04d Loom", (p*97)%2000))
+		ids, err := prog.Position.FindProducts(ctx, fmt.Sprintf("Weft%04d Loom", (p*97)%2000))
 		if err != nil || len(ids) != 1 {
 			return fmt.Errorf("products %v: %w", ids, err)
 		}
@@ -77,12 +77,12 @@ func again(ctx context.Context, a *program.Program, step string, timed func(stri
 			Version: map[int]string{1: "3", 20: "3.1", 2000: "4"}[products],
 			Says:    map[string]string{"list_price": "90 EUR", "category": "utility", "licence_model": "commercial"},
 		}
-		if _, err := a.Catalogue.EditTitle(ctx, edit, "bench"); err != nil {
+		if _, err := prog.Catalogue.EditTitle(ctx, edit, "bench"); err != nil {
 			return err
 		}
 	}
-	if err := timed(step+" recognised", func() error { return a.Pipeline.RenewTouched(ctx) }); err != nil {
+	if err := timed(step+" recognised", func() error { return prog.Pipeline.RenewTouched(ctx) }); err != nil {
 		return err
 	}
-	return timed(step+" renewed", func() error { return a.Pipeline.Refresh(ctx) })
+	return timed(step+" renewed", func() error { return prog.Pipeline.Refresh(ctx) })
 }

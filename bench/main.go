@@ -204,7 +204,7 @@ func child(step, dir string) error {
 		return err
 	}
 	defer db.Close()
-	a := program.New(db, clock{})
+	prog := program.New(db, clock{})
 	timed := func(name string, fn func() error) error {
 		start := time.Now()
 		err := fn()
@@ -217,7 +217,7 @@ func child(step, dir string) error {
 			return err
 		}
 		defer f.Close()
-		res, err := a.Evidence.Import(ctx, intake.ImportRequest{Kind: k, File: k.Name, In: f, Author: "bench"})
+		res, err := prog.Evidence.Import(ctx, intake.ImportRequest{Kind: k, File: k.Name, In: f, Author: "bench"})
 		if err == nil && len(res.Aside) > 0 {
 			err = fmt.Errorf("%v", res.Aside[0])
 		}
@@ -237,17 +237,17 @@ func child(step, dir string) error {
 				return err
 			}
 			return timed("recognise", func() error {
-				_, err := a.Titles.Recognise(ctx)
+				_, err := prog.Titles.Recognise(ctx)
 				return err
 			})
 		})
 	case "position":
-		if err := timed("renewal", func() error { return a.Pipeline.Refresh(ctx) }); err != nil {
+		if err := timed("renewal", func() error { return prog.Pipeline.Refresh(ctx) }); err != nil {
 			return err
 		}
 		return timed("position", func() error {
 			// another day than today's is computed from the start
-			return a.Position.Positions(ctx, civil.MustParse("2026-06-29"), func([]string) error { return nil })
+			return prog.Position.Positions(ctx, civil.MustParse("2026-06-29"), func([]string) error { return nil })
 		})
 	case "read":
 		return db.View(ctx, func(tx *sqlite.Tx) error {
@@ -271,9 +271,9 @@ func child(step, dir string) error {
 		})
 	}
 	if step == "full" || step == "changes" {
-		return rightsSteps(ctx, a, step, timed)
+		return rightsSteps(ctx, prog, step, timed)
 	}
-	return again(ctx, a, step, timed)
+	return again(ctx, prog, step, timed)
 }
 
 type clock struct{}

@@ -39,11 +39,11 @@ func measurePreviews(devices int) error {
 		return err
 	}
 	defer db.Close()
-	a := program.New(db, clock{})
-	defer a.Close()
-	defer a.Renewal.Hold()()
+	prog := program.New(db, clock{})
+	defer prog.Close()
+	defer prog.Renewal.Hold()()
 	records := 0
-	products, err := a.Position.FindProducts(ctx, "Weft0004 Loom")
+	products, err := prog.Position.FindProducts(ctx, "Weft0004 Loom")
 	if err != nil {
 		return err
 	}
@@ -71,7 +71,7 @@ func measurePreviews(devices int) error {
 		run  func() error
 	}{
 		{"a rule on every record", func() error {
-			_, err := a.Titles.PreviewRule(ctx, titles.RuleDraft{
+			_, err := prog.Titles.PreviewRule(ctx, titles.RuleDraft{
 				Name:    "all",
 				Outcome: "title",
 				Records: condition.Condition{Field: "name", Op: "like", Value: "*loom*"},
@@ -80,7 +80,7 @@ func measurePreviews(devices int) error {
 			return err
 		}},
 		{"a rule on one name in ten", func() error {
-			_, err := a.Titles.PreviewRule(ctx, titles.RuleDraft{
+			_, err := prog.Titles.PreviewRule(ctx, titles.RuleDraft{
 				Name:    "some",
 				Outcome: "nothing",
 				Records: condition.Condition{Field: "name", Op: "like", Value: "weft?1*"},
@@ -88,7 +88,7 @@ func measurePreviews(devices int) error {
 			return err
 		}},
 		{"a decision on one name", func() error {
-			_, err := a.Titles.PreviewDecision(ctx, titles.NameDecision{Keys: []string{key}, Product: products[0]},
+			_, err := prog.Titles.PreviewDecision(ctx, titles.NameDecision{Keys: []string{key}, Product: products[0]},
 				"bench")
 			return err
 		}},
@@ -97,12 +97,12 @@ func measurePreviews(devices int) error {
 			for d := range 10 {
 				codes = append(codes, fmt.Sprintf("D%06d", d))
 			}
-			_, err := a.Titles.PreviewExclusion(ctx, titles.ExclusionDraft{Devices: codes, Product: products[0]},
+			_, err := prog.Titles.PreviewExclusion(ctx, titles.ExclusionDraft{Devices: codes, Product: products[0]},
 				"bench")
 			return err
 		}},
 		{"a change of a title", func() error {
-			_, err := a.Catalogue.EditTitle(ctx, titles.TitleEdit{
+			_, err := prog.Catalogue.EditTitle(ctx, titles.TitleEdit{
 				Product: products[0],
 				Version: "3",
 				Says:    map[string]string{"list_price": "90 EUR", "licence_model": "commercial"},
@@ -111,7 +111,7 @@ func measurePreviews(devices int) error {
 			return err
 		}},
 		{"a dry import of all installs", func() error {
-			_, err := a.Evidence.Import(ctx, intake.ImportRequest{
+			_, err := prog.Evidence.Import(ctx, intake.ImportRequest{
 				Kind:   formats.Installs,
 				File:   "installs.csv",
 				In:     bytes.NewReader(installs),

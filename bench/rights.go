@@ -183,11 +183,12 @@ func generateRights(dir string, devices int) (int, error) {
 }
 
 // rightsSteps are the steps of measureRights that need the program.
-func rightsSteps(ctx context.Context, a *program.Program, step string, timed func(string, func() error) error) error {
+func rightsSteps(ctx context.Context, prog *program.Program, step string,
+	timed func(string, func() error) error) error {
 	if step == "full" {
 		return timed("full", func() error {
 			// another day than today's is computed from the start
-			return a.Position.Positions(ctx, civil.MustParse("2026-06-29"), func([]string) error { return nil })
+			return prog.Position.Positions(ctx, civil.MustParse("2026-06-29"), func([]string) error { return nil })
 		})
 	}
 	var changes, pages, lists []float64
@@ -207,24 +208,24 @@ func rightsSteps(ctx context.Context, a *program.Program, step string, timed fun
 			"quantity":       "5",
 			"purchased":      "2026-01-01",
 		}
-		if _, err := a.Evidence.Book(ctx, formats.Entitlements.Name, values, "bench"); err != nil {
+		if _, err := prog.Evidence.Book(ctx, formats.Entitlements.Name, values, "bench"); err != nil {
 			return err
 		}
-		if err := one(&changes, func() error { return a.Pipeline.RenewTouched(ctx) }); err != nil {
+		if err := one(&changes, func() error { return prog.Pipeline.RenewTouched(ctx) }); err != nil {
 			return err
 		}
 	}
 	for i := range 200 {
-		ids, err := a.Position.FindProducts(ctx, fmt.Sprintf("Weft%04d Loom", (i*97)%2000))
+		ids, err := prog.Position.FindProducts(ctx, fmt.Sprintf("Weft%04d Loom", (i*97)%2000))
 		if err != nil || len(ids) != 1 {
 			return fmt.Errorf("products %v: %w", ids, err)
 		}
 		if err := one(&pages,
-			func() error { _, err := a.Position.ProductPosition(ctx, ids[0], 0); return err }); err != nil {
+			func() error { _, err := prog.Position.ProductPosition(ctx, ids[0], 0); return err }); err != nil {
 			return err
 		}
 		if err := one(&lists, func() error {
-			return a.DB.View(ctx, func(tx *sqlite.Tx) error {
+			return prog.DB.View(ctx, func(tx *sqlite.Tx) error {
 				_, err := snapshot.PositionList().Page(tx,
 					sqlite.ListQuery{Sort: []string{"money", "product", "balance"}[i%3], Limit: 100})
 				return err

@@ -37,12 +37,12 @@ func measureUse(machines int) error {
 	}
 	defer db.Close()
 	clock := &moving{time.Date(2025, 5, 26, 20, 0, 0, 0, time.UTC)}
-	a := program.New(db, clock)
+	prog := program.New(db, clock)
 	r := rand.New(rand.NewPCG(400, uint64(machines)))
 	const titles, ownPrograms, days = 300, 40, 400
 	var text bytes.Buffer
 	take := func(kind *formats.Kind) error {
-		res, err := a.Evidence.Import(
+		res, err := prog.Evidence.Import(
 			ctx,
 			intake.ImportRequest{Kind: kind, File: kind.Name + ".csv", In: &text, AsOf: clock.now, Author: "bench"},
 		)
@@ -109,14 +109,14 @@ func measureUse(machines int) error {
 		if err := take(formats.ProcessEvents); err != nil {
 			return err
 		}
-		if _, err := a.Use.ForgetUse(ctx); err != nil {
+		if _, err := prog.Use.ForgetUse(ctx); err != nil {
 			return err
 		}
 		spent += time.Since(began)
 		clock.now = was
 	}
 	clock.now = clock.now.AddDate(0, 0, days)
-	m, err := a.Use.Metering(ctx)
+	m, err := prog.Use.Metering(ctx)
 	if err != nil {
 		return err
 	}
@@ -164,7 +164,7 @@ func measureUse(machines int) error {
 		mb(whole-none)*1000/float64(machines),
 	)
 	began := time.Now()
-	if _, err := a.Use.UseOver(ctx, 1, 12); err != nil {
+	if _, err := prog.Use.UseOver(ctx, 1, 12); err != nil {
 		return err
 	}
 	fmt.Printf("  the page of one title's use over a year: %.0f ms\n", float64(time.Since(began).Milliseconds()))
@@ -204,10 +204,10 @@ func measurePool(events int) error {
 	}
 	defer db.Close()
 	clock := &moving{time.Date(2026, 6, 30, 20, 0, 0, 0, time.UTC)}
-	a := program.New(db, clock)
+	prog := program.New(db, clock)
 	var text bytes.Buffer
 	take := func(kind *formats.Kind) error {
-		res, err := a.Evidence.Import(
+		res, err := prog.Evidence.Import(
 			ctx,
 			intake.ImportRequest{Kind: kind, File: kind.Name + ".csv", In: &text, AsOf: clock.now, Author: "bench"},
 		)
@@ -272,7 +272,7 @@ func measurePool(events int) error {
 		return err
 	}
 	if err := timed("its daily peaks over the year, to be drawn", func() error {
-		days, err := a.Use.PoolDays(ctx, 1, 365)
+		days, err := prog.Use.PoolDays(ctx, 1, 365)
 		if err == nil && len(days) != 365 {
 			err = fmt.Errorf("%d days", len(days))
 		}
@@ -281,13 +281,13 @@ func measurePool(events int) error {
 		return err
 	}
 	if err := timed("its page over 30 days, from the events themselves", func() error {
-		_, err := a.Use.Pool(ctx, 1, 30)
+		_, err := prog.Use.Pool(ctx, 1, 30)
 		return err
 	}); err != nil {
 		return err
 	}
 	return timed("its right size, from the requests of 7 days", func() error {
-		_, err := a.Use.PoolSizing(ctx, 1, 7, 0.01, 0)
+		_, err := prog.Use.PoolSizing(ctx, 1, 7, 0.01, 0)
 		return err
 	})
 }

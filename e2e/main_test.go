@@ -55,9 +55,9 @@ func run(m *testing.M) (int, error) {
 	if err != nil {
 		return 1, err
 	}
-	a := program.New(db, outside)
-	_, err = standin.BuildDemo(ctx, a, outside, api.New(a, outside), func(string) {})
-	a.Close()
+	prog := program.New(db, outside)
+	_, err = standin.BuildDemo(ctx, prog, outside, api.New(prog, outside), func(string) {})
+	prog.Close()
 	if err != nil {
 		return 1, err
 	}
@@ -89,11 +89,11 @@ func open(t *testing.T, role string, empty bool) (*rod.Page, string) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	a := program.New(db, outside)
-	a.Worklist.Deploy, a.Outbox.Mail, a.Demo = outside, outside, true
-	handler := api.New(a, outside)
+	prog := program.New(db, outside)
+	prog.Worklist.Deploy, prog.Outbox.Mail, prog.Demo = outside, outside, true
+	handler := api.New(prog, outside)
 	outside.Connect(handler)
-	a.Begin()
+	prog.Begin()
 	server := httptest.NewServer(handler)
 	outsides[server.URL] = outside
 	page := chromium.MustIncognito().
@@ -110,7 +110,7 @@ func open(t *testing.T, role string, empty bool) (*rod.Page, string) {
 		}
 		_ = page.Close()
 		server.Close()
-		a.Close()
+		prog.Close()
 		db.Close()
 	})
 	if err := browser.Size(page, 1280, 800); err != nil {

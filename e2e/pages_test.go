@@ -54,7 +54,7 @@ var pages = []struct{ path, selector, text string }{
 	{"/position/352", "[data-parts] tbody tr", "Hall"},
 	{"/position/changes?from=2026-03-31", "[data-step-bars]", "rights expired"},
 	{"/position/changes?from=2025-01-31&product=368", "[data-steps] tbody", "rights transferred"},
-	{"/position/try?basket=1", "[data-tried]", "Gannet Engine"},
+	{"/position/try?scenario=1", "[data-tried]", "Gannet Engine"},
 	{"/position/statements?id=1", ".one", "Nothing differs"},
 	{"/use", "tbody tr", "regular"},
 	{"/use/title/386", "[data-use-months]", "not measured"},

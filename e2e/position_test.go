@@ -78,7 +78,7 @@ func TestCompareTwoDays(t *testing.T) {
 	says(t, page, ".now", "Counts 0 today")
 }
 
-// A shortfall is closed in a basket: what nothing covers is removed, and the money is seen before; turned into work,
+// A shortfall is closed in a scenario: what nothing covers is removed, and the money is seen before; turned into work,
 // each removal is a case that is agreed to.
 func TestTryMeasuresAndTurnThemIntoCases(t *testing.T) {
 	page, url := open(t, "work", false)
@@ -91,22 +91,22 @@ func TestTryMeasuresAndTurnThemIntoCases(t *testing.T) {
 	says(t, page, "[data-measures]", "remove Saltmark Gauge from 9 devices")
 	says(t, page, "[data-tried]", "28 spare")
 	says(t, page, "[data-tried]", "→ 0 EUR, less by")
-	put(page, "basket", "Gauges off the charting desks")
+	put(page, "scenario", "Gauges off the charting desks")
 	within(t, page, `() => !document.querySelector('[data-turn]').disabled`)
 	press(t, page, "[data-turn]")
-	says(t, page, "[data-basket-done]", "9 cases")
+	says(t, page, "[data-scenario-done]", "9 cases")
 	page.MustNavigate(url + "/worklist?f=kind%3Dplanned")
 	row(t, page, "Saltmark Gauge", "agreed")
 	says(t, page, "[data-total]", "9 cases")
 	page.MustNavigate(url + "/position/try")
 	says(t, page, ".head", "Gauges off the charting desks, done")
 	// Another person's change is not overwritten.
-	basket := call(page, "GET", "/api/baskets", "")
-	if !strings.Contains(basket, `"version":1`) {
-		t.Fatalf("%s", basket)
+	scenario := call(page, "GET", "/api/scenarios", "")
+	if !strings.Contains(scenario, `"version":1`) {
+		t.Fatalf("%s", scenario)
 	}
 	body := `{"id":1,"version":7,"name":"x","note":"","measures":[],"author":"","at":0,"changedAt":0,"doneAt":0,"doneBy":""}`
-	if got := call(page, "POST", "/api/baskets", body); !strings.Contains(got, "somebody else changed it meanwhile") {
+	if got := call(page, "POST", "/api/scenarios", body); !strings.Contains(got, "somebody else changed it meanwhile") {
 		t.Errorf("a change of an old version is answered with %s", got)
 	}
 }
@@ -129,9 +129,9 @@ func TestTryBuyingAndLettingLapse(t *testing.T) {
 	within(t, page, `() => !document.querySelector('[data-add]').disabled`)
 	press(t, page, "[data-add]")
 	says(t, page, "[data-measures]", "let "+line+" lapse")
-	put(page, "basket", "Buy some, drop some")
+	put(page, "scenario", "Buy some, drop some")
 	within(t, page, `() => !document.querySelector('[data-turn]').disabled`)
 	press(t, page, "[data-turn]")
-	says(t, page, "[data-basket-done]", "1 purchase request")
-	says(t, page, "[data-basket-done]", "lapse")
+	says(t, page, "[data-scenario-done]", "1 purchase request")
+	says(t, page, "[data-scenario-done]", "lapse")
 }

@@ -151,21 +151,21 @@ func run(devices, seconds, rate int, profile string) error {
 		return err
 	}
 	defer db.Close()
-	a := program.New(db, clock.Wall{})
-	a.Begin()
-	defer a.Close()
-	token, _, err := a.Collecting.NewToken(ctx, "load", "id", "bench")
+	prog := program.New(db, clock.Wall{})
+	prog.Begin()
+	defer prog.Close()
+	token, _, err := prog.Collecting.NewToken(ctx, "load", "id", "bench")
 	if err != nil {
 		return err
 	}
-	if err := a.People.SaveAccount(ctx, "reader", access.Look, "a long enough password"); err != nil {
+	if err := prog.People.SaveAccount(ctx, "reader", access.Look, "a long enough password"); err != nil {
 		return err
 	}
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
 		return err
 	}
-	srv := &http.Server{Handler: api.New(a, nil)}
+	srv := &http.Server{Handler: api.New(prog, nil)}
 	go srv.Serve(l) // it ends with the program
 	b := &bench{
 		url:    "http://" + l.Addr().String(),

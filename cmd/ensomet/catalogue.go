@@ -22,12 +22,12 @@ type catalogueCmd struct {
 
 // takeEntries takes titles in and says what became of them.
 func takeEntries(ctx context.Context, g *globals, name string, entries []formats.Entry) error {
-	a, err := g.open(ctx)
+	prog, err := g.open(ctx)
 	if err != nil {
 		return err
 	}
-	defer a.DB.Close()
-	res, err := a.Catalogue.TakeEntries(ctx, entries, name, "command line")
+	defer prog.DB.Close()
+	res, err := prog.Catalogue.TakeEntries(ctx, entries, name, "command line")
 	if err != nil {
 		return err
 	}
@@ -37,7 +37,7 @@ func takeEntries(ctx context.Context, g *globals, name string, entries []formats
 			say("%s", s.Text)
 		}
 	}
-	return renew(ctx, a)
+	return renew(ctx, prog)
 }
 
 type catalogueStarterCmd struct{}
@@ -99,13 +99,13 @@ type catalogueWriteCmd struct {
 
 func (c *catalogueWriteCmd) Run(ctx context.Context, g *globals) error {
 	return withApp(ctx, g,
-		func(a *program.Program) error { return a.Catalogue.WriteCatalogue(ctx, c.Format, os.Stdout) })
+		func(prog *program.Program) error { return prog.Catalogue.WriteCatalogue(ctx, c.Format, os.Stdout) })
 }
 
-func withApp(ctx context.Context, g *globals, do func(a *program.Program) error) error {
-	a, err := g.open(ctx)
+func withApp(ctx context.Context, g *globals, do func(prog *program.Program) error) error {
+	prog, err := g.open(ctx)
 	if err != nil {
 		return err
 	}
-	return errors.Join(do(a), a.DB.Close())
+	return errors.Join(do(prog), prog.DB.Close())
 }

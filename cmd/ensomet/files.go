@@ -28,11 +28,11 @@ type importCmd struct {
 }
 
 func (c *importCmd) Run(ctx context.Context, g *globals) error {
-	a, err := g.open(ctx)
+	prog, err := g.open(ctx)
 	if err != nil {
 		return err
 	}
-	defer a.DB.Close()
+	defer prog.DB.Close()
 	req := intake.ImportRequest{DryRun: c.DryRun, Device: c.Device, Author: "command line"}
 	if c.AsOf != "" {
 		if req.AsOf, err = formats.ParseTime(c.AsOf, time.UTC); err != nil {
@@ -66,7 +66,7 @@ func (c *importCmd) Run(ctx context.Context, g *globals) error {
 		)
 	}
 	if info, err := os.Stat(c.What); err == nil && info.IsDir() && len(c.Files) == 0 {
-		if err := a.Evidence.ImportDir(ctx, c.What, req, note); err != nil {
+		if err := prog.Evidence.ImportDir(ctx, c.What, req, note); err != nil {
 			return err
 		}
 	} else {
@@ -82,12 +82,12 @@ func (c *importCmd) Run(ctx context.Context, g *globals) error {
 		for _, path := range c.Files {
 			one := req
 			one.Kind, one.File = kind, filepath.Base(path)
-			res, err := importFile(ctx, a, one, path)
+			res, err := importFile(ctx, prog, one, path)
 			note(path, res, err)
 		}
 	}
 	if !c.DryRun {
-		if err := renew(ctx, a); err != nil {
+		if err := renew(ctx, prog); err != nil {
 			return err
 		}
 	}
@@ -119,7 +119,7 @@ func kept(res intake.ImportResult) string {
 
 func importFile(
 	ctx context.Context,
-	a *program.Program,
+	prog *program.Program,
 	req intake.ImportRequest,
 	path string,
 ) (intake.ImportResult, error) {
@@ -145,32 +145,32 @@ func importFile(
 	if err != nil {
 		return intake.ImportResult{}, err
 	}
-	return a.Evidence.ImportFile(ctx, f, info.Size(), req)
+	return prog.Evidence.ImportFile(ctx, f, info.Size(), req)
 }
 
 // renew computes figures anew where something has changed.
-func renew(ctx context.Context, a *program.Program) error {
-	dirty, err := a.Renewal.Dirty(ctx)
+func renew(ctx context.Context, prog *program.Program) error {
+	dirty, err := prog.Renewal.Dirty(ctx)
 	if err != nil || !dirty {
 		return err
 	}
-	return a.Pipeline.Refresh(ctx)
+	return prog.Pipeline.Refresh(ctx)
 }
 
 type retryCmd struct{}
 
 func (c *retryCmd) Run(ctx context.Context, g *globals) error {
-	a, err := g.open(ctx)
+	prog, err := g.open(ctx)
 	if err != nil {
 		return err
 	}
-	defer a.DB.Close()
-	n, err := a.Evidence.Retry(ctx, "command line")
+	defer prog.DB.Close()
+	n, err := prog.Evidence.Retry(ctx, "command line")
 	if err != nil {
 		return err
 	}
 	var left []evidencedb.Aside
-	if err := a.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
+	if err := prog.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
 		left, err = evidencedb.Asides(tx, "waiting")
 		return err
 	}); err != nil {
@@ -180,7 +180,7 @@ func (c *retryCmd) Run(ctx context.Context, g *globals) error {
 	for _, l := range left {
 		say("%s:%d: %s", l.File, l.Line, l.Reason)
 	}
-	if err := renew(ctx, a); err != nil {
+	if err := renew(ctx, prog); err != nil {
 		return err
 	}
 	if len(left) > 0 {
@@ -197,11 +197,11 @@ type exportCmd struct {
 }
 
 func (c *exportCmd) Run(ctx context.Context, g *globals) error {
-	a, err := g.open(ctx)
+	prog, err := g.open(ctx)
 	if err != nil {
 		return err
 	}
-	defer a.DB.Close()
+	defer prog.DB.Close()
 	day, err := civil.Parse(c.AsOf)
 	if err != nil {
 		return err
@@ -210,16 +210,16 @@ func (c *exportCmd) Run(ctx context.Context, g *globals) error {
 		if c.Kind != formats.Entitlements.Name {
 			return errors.New("entitlements alone are written as CycloneDX licences; software is by  export cyclonedx")
 		}
-		return a.Reports.WriteLicences(ctx, os.Stdout)
+		return prog.Reports.WriteLicences(ctx, os.Stdout)
 	}
 	if _, document := evidence.SoftwareFormats[c.Kind]; document {
 		if c.Device == "" {
-			return a.Evidence.WriteAllSoftware(ctx, c.Kind, os.Stdout)
+			return prog.Evidence.WriteAllSoftware(ctx, c.Kind, os.Stdout)
 		}
-		return a.Evidence.WriteSoftware(ctx, c.Device, c.Kind, os.Stdout)
+		return prog.Evidence.WriteSoftware(ctx, c.Device, c.Kind, os.Stdout)
 	}
 	return table(os.Stdout, c.Format, func(start func([]string) error, write func([]string) error) error {
-		return a.Reports.Export(ctx, c.Kind, day, start, write)
+		return prog.Reports.Export(ctx, c.Kind, day, start, write)
 	})
 }
 
@@ -256,16 +256,16 @@ type positionCmd struct {
 }
 
 func (c *positionCmd) Run(ctx context.Context, g *globals) error {
-	a, err := g.open(ctx)
+	prog, err := g.open(ctx)
 	if err != nil {
 		return err
 	}
-	defer a.DB.Close()
+	defer prog.DB.Close()
 	day, err := civil.Parse(c.AsOf)
 	if err != nil {
 		return err
 	}
-	if err := renew(ctx, a); err != nil {
+	if err := renew(ctx, prog); err != nil {
 		return err
 	}
 	if c.Explain == "" && c.By != "" {
@@ -273,15 +273,15 @@ func (c *positionCmd) Run(ctx context.Context, g *globals) error {
 			if err := start(formats.Positions.Columns); err != nil {
 				return err
 			}
-			return a.Position.PositionsBy(ctx, day, c.By, write)
+			return prog.Position.PositionsBy(ctx, day, c.By, write)
 		})
 	}
 	if c.Explain == "" {
 		return table(os.Stdout, c.Format, func(start func([]string) error, write func([]string) error) error {
-			return a.Reports.Export(ctx, formats.Positions.Name, day, start, write)
+			return prog.Reports.Export(ctx, formats.Positions.Name, day, start, write)
 		})
 	}
-	products, err := a.Position.FindProducts(ctx, c.Explain)
+	products, err := prog.Position.FindProducts(ctx, c.Explain)
 	if err != nil {
 		return err
 	}
@@ -293,7 +293,7 @@ func (c *positionCmd) Run(ctx context.Context, g *globals) error {
 			return err
 		}
 		for _, p := range products {
-			if err := a.Position.Explain(ctx, p, day, write); err != nil {
+			if err := prog.Position.Explain(ctx, p, day, write); err != nil {
 				return err
 			}
 		}

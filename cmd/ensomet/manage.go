@@ -39,17 +39,18 @@ type userAddCmd struct {
 }
 
 func (c *userAddCmd) Run(ctx context.Context, g *globals) error {
-	a, err := g.open(ctx)
+	prog, err := g.open(ctx)
 	if err != nil {
 		return err
 	}
-	defer a.DB.Close()
+	defer prog.DB.Close()
 	say("Password for %s (ten characters or more), then Enter:", c.Name)
 	password, err := bufio.NewReader(os.Stdin).ReadString('\n')
 	if err != nil && password == "" {
 		return errors.New("no password was given on standard input")
 	}
-	if err := a.People.SaveAccount(ctx, c.Name, access.Role(c.Role), strings.TrimRight(password, "\r\n")); err != nil {
+	if err := prog.People.SaveAccount(ctx, c.Name, access.Role(c.Role),
+		strings.TrimRight(password, "\r\n")); err != nil {
 		return err
 	}
 	say("%s may sign in with the role %s", c.Name, c.Role)
@@ -59,12 +60,12 @@ func (c *userAddCmd) Run(ctx context.Context, g *globals) error {
 type userListCmd struct{}
 
 func (c *userListCmd) Run(ctx context.Context, g *globals) error {
-	a, err := g.open(ctx)
+	prog, err := g.open(ctx)
 	if err != nil {
 		return err
 	}
-	defer a.DB.Close()
-	return a.DB.View(ctx, func(tx *sqlite.Tx) error {
+	defer prog.DB.Close()
+	return prog.DB.View(ctx, func(tx *sqlite.Tx) error {
 		list, err := peopledb.Accounts(tx)
 		for _, acc := range list {
 			fmt.Printf("%s\t%s\n", acc.Name, acc.Role)
@@ -78,12 +79,12 @@ type userRemoveCmd struct {
 }
 
 func (c *userRemoveCmd) Run(ctx context.Context, g *globals) error {
-	a, err := g.open(ctx)
+	prog, err := g.open(ctx)
 	if err != nil {
 		return err
 	}
-	defer a.DB.Close()
-	err = a.DB.Update(ctx, func(tx *sqlite.Tx) error { return peopledb.DropAccount(tx, c.Name) })
+	defer prog.DB.Close()
+	err = prog.DB.Update(ctx, func(tx *sqlite.Tx) error { return peopledb.DropAccount(tx, c.Name) })
 	if errors.Is(err, sqlite.ErrNotFound) {
 		return fmt.Errorf("there is no account %q", c.Name)
 	}
@@ -98,12 +99,12 @@ type backupCmd struct {
 }
 
 func (c *backupCmd) Run(ctx context.Context, g *globals) error {
-	a, err := g.open(ctx)
+	prog, err := g.open(ctx)
 	if err != nil {
 		return err
 	}
-	defer a.DB.Close()
-	if err := a.DB.Backup(ctx, c.File); err != nil {
+	defer prog.DB.Close()
+	if err := prog.DB.Backup(ctx, c.File); err != nil {
 		return err
 	}
 	say("%s holds a copy of %s", c.File, g.DB)
@@ -139,12 +140,12 @@ func (c *restoreCmd) Run(ctx context.Context, g *globals) error {
 type checkCmd struct{}
 
 func (c *checkCmd) Run(ctx context.Context, g *globals) error {
-	a, err := g.open(ctx)
+	prog, err := g.open(ctx)
 	if err != nil {
 		return err
 	}
-	defer a.DB.Close()
-	wrong, err := a.Pipeline.Check(ctx)
+	defer prog.DB.Close()
+	wrong, err := prog.Pipeline.Check(ctx)
 	if err != nil {
 		return err
 	}

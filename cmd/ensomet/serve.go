@@ -25,17 +25,17 @@ type serveCmd struct {
 }
 
 func (c *serveCmd) Run(ctx context.Context, g *globals) error {
-	a, err := g.open(ctx)
+	prog, err := g.open(ctx)
 	if err != nil {
 		return err
 	}
-	defer a.DB.Close()
-	defer a.Close()
-	if a.Outbox.Mail, err = c.mailer(g.DB); err != nil {
+	defer prog.DB.Close()
+	defer prog.Close()
+	if prog.Outbox.Mail, err = c.mailer(g.DB); err != nil {
 		return err
 	}
 	var accounts []peopledb.Account
-	if err := a.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
+	if err := prog.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
 		accounts, err = peopledb.Accounts(tx)
 		return err
 	}); err != nil {
@@ -44,17 +44,17 @@ func (c *serveCmd) Run(ctx context.Context, g *globals) error {
 	if len(accounts) == 0 {
 		say("Nobody can sign in yet: make an account with  ensomet user add NAME --role run")
 	}
-	return serve(ctx, a, api.New(a, nil), c.Listen)
+	return serve(ctx, prog, api.New(prog, nil), c.Listen)
 }
 
 // serve answers until ctx ends.
-func serve(ctx context.Context, a *program.Program, server http.Handler, listen string) error {
+func serve(ctx context.Context, prog *program.Program, server http.Handler, listen string) error {
 	l, err := net.Listen("tcp", listen)
 	if err != nil {
 		return fmt.Errorf("%s cannot be listened on: %w; choose another with --listen", listen, err)
 	}
 	srv := &http.Server{Handler: server, ReadHeaderTimeout: rest.HeaderPatience, IdleTimeout: rest.IdlePatience}
-	a.Begin()
+	prog.Begin()
 	failed := make(chan error, 1)
 	go func() { failed <- srv.Serve(l) }()
 	say("Ensomet answers at http://%s", l.Addr())
@@ -74,12 +74,12 @@ type demoCmd struct {
 }
 
 // addThisMachine lets the collector read this machine and takes its scan in, at the demo's time.
-func addThisMachine(ctx context.Context, a *program.Program) error {
+func addThisMachine(ctx context.Context, prog *program.Program) error {
 	scan, _, err := read(ctx, &collect.Machine{})
 	if err != nil {
 		return err
 	}
-	shift := a.Clock.Now().Sub(scan.At)
+	shift := prog.Clock.Now().Sub(scan.At)
 	scan.At = scan.At.Add(shift)
 	for i := range scan.Sessions {
 		scan.Sessions[i].Start = scan.Sessions[i].Start.Add(shift)
@@ -87,12 +87,12 @@ func addThisMachine(ctx context.Context, a *program.Program) error {
 	for i := range scan.Logons {
 		scan.Logons[i].At = scan.Logons[i].At.Add(shift)
 	}
-	got, err := a.Evidence.TakeScan(ctx, "collector on this machine", "id", scan)
+	got, err := prog.Evidence.TakeScan(ctx, "collector on this machine", "id", scan)
 	if err != nil {
 		return err
 	}
 	say("This machine is the device %s (%s).", scan.Device.Name, got.Device)
-	return a.Pipeline.Refresh(ctx)
+	return prog.Pipeline.Refresh(ctx)
 }
 
 func (c *demoCmd) Run(ctx context.Context, g *globals) error {
@@ -135,17 +135,17 @@ func (c *demoCmd) Run(ctx context.Context, g *globals) error {
 	if err != nil {
 		return err
 	}
-	a := program.New(db, outside)
-	defer a.Close()
-	a.Worklist.Deploy, a.Outbox.Mail, a.Demo = outside, outside, true
-	server := api.New(a, outside)
+	prog := program.New(db, outside)
+	defer prog.Close()
+	prog.Worklist.Deploy, prog.Outbox.Mail, prog.Demo = outside, outside, true
+	server := api.New(prog, outside)
 	outside.Connect(server)
 	if c.ThisMachine {
-		if err := addThisMachine(ctx, a); err != nil {
+		if err := addThisMachine(ctx, prog); err != nil {
 			return err
 		}
 	}
-	return serve(ctx, a, server, c.Listen)
+	return serve(ctx, prog, server, c.Listen)
 }
 
 // buildDemo builds a demo in a file of its own, which takes its place when it is whole.
@@ -160,10 +160,10 @@ func buildDemo(ctx context.Context, path string) error {
 		return errors.Join(err, db.Close())
 	}
 	say("Building the demo: invented data, generated and taken in through the real import.")
-	a := program.New(db, outside)
-	a.Outbox.Mail = outside
-	_, err = standin.BuildDemo(ctx, a, outside, api.New(a, outside), func(s string) { say("  %s", s) })
-	a.Close()
+	prog := program.New(db, outside)
+	prog.Outbox.Mail = outside
+	_, err = standin.BuildDemo(ctx, prog, outside, api.New(prog, outside), func(s string) { say("  %s", s) })
+	prog.Close()
 	if err := errors.Join(err, db.Close()); err != nil {
 		return err
 	}

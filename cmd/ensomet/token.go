@@ -18,12 +18,12 @@ type tokenAddCmd struct {
 }
 
 func (c *tokenAddCmd) Run(ctx context.Context, g *globals) error {
-	a, err := g.open(ctx)
+	prog, err := g.open(ctx)
 	if err != nil {
 		return err
 	}
-	defer a.DB.Close()
-	secret, id, err := a.Collecting.NewToken(ctx, c.Source, c.Finds, "command line")
+	defer prog.DB.Close()
+	secret, id, err := prog.Collecting.NewToken(ctx, c.Source, c.Finds, "command line")
 	if err != nil {
 		return err
 	}
@@ -35,12 +35,12 @@ func (c *tokenAddCmd) Run(ctx context.Context, g *globals) error {
 type tokenListCmd struct{}
 
 func (c *tokenListCmd) Run(ctx context.Context, g *globals) error {
-	a, err := g.open(ctx)
+	prog, err := g.open(ctx)
 	if err != nil {
 		return err
 	}
-	defer a.DB.Close()
-	list, err := a.Collecting.Tokens(ctx)
+	defer prog.DB.Close()
+	list, err := prog.Collecting.Tokens(ctx)
 	if err != nil {
 		return err
 	}
@@ -62,12 +62,12 @@ type tokenRevokeCmd struct {
 }
 
 func (c *tokenRevokeCmd) Run(ctx context.Context, g *globals) error {
-	a, err := g.open(ctx)
+	prog, err := g.open(ctx)
 	if err != nil {
 		return err
 	}
-	defer a.DB.Close()
-	if err := a.Collecting.RevokeToken(ctx, c.ID, "command line"); err != nil {
+	defer prog.DB.Close()
+	if err := prog.Collecting.RevokeToken(ctx, c.ID, "command line"); err != nil {
 		return fmt.Errorf("token %d: %w (or revoked already)", c.ID, err)
 	}
 	say("Token %d is out of use.", c.ID)

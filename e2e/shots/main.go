@@ -38,7 +38,7 @@ var views = []struct{ name, path, wait string }{
 	{"worklist", "/worklist?f=kind%3Drestricted%7Chours%7Cmissing%7Cidle%7Cpool&q=&case=1", "[data-case-state]"},
 	{"decide-together", "/worklist/together", "[data-lots] td"},
 	{"what-it-saves", "/worklist/saved", "section.list tbody tr"},
-	{"measures-to-try", "/position/try?basket=1", "[data-tried] svg"},
+	{"measures-to-try", "/position/try?scenario=1", "[data-tried] svg"},
 	{"position-of-cores", "/position/352?trail=p352%2Fgcore%253A%253Aall%2520used", "[data-calc]"},
 	{"between-two-days", "/position/changes?from=2025-12-31", "[data-moved] td"},
 	{"what-ends", "/entitlements/ends", "[data-ends] td"},

@@ -12,7 +12,7 @@ import (
 
 // What changes the catalogue is for those who work; a look is for everybody; every refusal is a plain sentence.
 func TestTheCatalogueOverHTTP(t *testing.T) {
-	s, a := house(t)
+	s, prog := house(t)
 	look, work := enter(t, s.URL, "looker"), enter(t, s.URL, "worker")
 	for path, body := range map[string]string{
 		"/api/catalogue/titles":        `{"product":1,"title":0,"edition":"","version":"9","says":{},"changedAt":0,"drop":false,"dry":true}`,
@@ -148,7 +148,7 @@ func TestTheCatalogueOverHTTP(t *testing.T) {
 		t.Errorf("%+v", d)
 	}
 	// figures follow a moment later
-	for wait := time.Now(); a.Renewal.Status().Running && time.Since(wait) < time.Minute; {
+	for wait := time.Now(); prog.Renewal.Status().Running && time.Since(wait) < time.Minute; {
 		time.Sleep(10 * time.Millisecond)
 	}
 	var list bytes.Buffer

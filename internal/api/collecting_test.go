@@ -61,7 +61,7 @@ func machine(t *testing.T, base, path, token, encoding string, body []byte) (int
 const scanText = `{"format":"ensomet-scan/1","at":"2026-06-30T07:00:00Z","device":{"id":"%s","name":"%s","cores":8},"installs":[{"name":"Skerrymap","version":"6"}]}`
 
 func TestScansOverHTTP(t *testing.T) {
-	s, a := house(t)
+	s, prog := house(t)
 	boss := enter(t, s.URL, "runer")
 	code, text := boss.do(http.MethodPost, "/api/tokens", `{"source":"shore","findsBy":"id"}`, nil)
 	var token evidencehttp.NewToken
@@ -73,7 +73,7 @@ func TestScansOverHTTP(t *testing.T) {
 		strings.Contains(text, token.Secret) {
 		t.Errorf("%d %s", code, text)
 	}
-	byName, _, err := a.Collecting.NewToken(context.Background(), "gateway", "name", "me")
+	byName, _, err := prog.Collecting.NewToken(context.Background(), "gateway", "name", "me")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -150,9 +150,9 @@ func TestScansOverHTTP(t *testing.T) {
 }
 
 func TestACollectorIsAskedAndFails(t *testing.T) {
-	s, a := house(t)
+	s, prog := house(t)
 	ctx := context.Background()
-	token, _, err := a.Collecting.NewToken(ctx, "shore", "id", "me")
+	token, _, err := prog.Collecting.NewToken(ctx, "shore", "id", "me")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -338,8 +338,8 @@ func TestGroupsPlansAndRulesOverHTTP(t *testing.T) {
 // A small body that unpacks to very much is refused before it fills the memory, on every route that takes packed
 // bodies.
 func TestABodyThatUnpacksToVeryMuch(t *testing.T) {
-	s, a := house(t)
-	token, _, err := a.Collecting.NewToken(t.Context(), "shore", "id", "me")
+	s, prog := house(t)
+	token, _, err := prog.Collecting.NewToken(t.Context(), "shore", "id", "me")
 	if err != nil {
 		t.Fatal(err)
 	}

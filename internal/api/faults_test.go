@@ -43,9 +43,9 @@ func logged(t *testing.T) *safeLog {
 }
 
 // tables lists the tables of the file, but for that of the browsers that are signed in.
-func tables(t *testing.T, a *program.Program) (out []string) {
+func tables(t *testing.T, prog *program.Program) (out []string) {
 	t.Helper()
-	if err := a.DB.View(t.Context(), func(tx *sqlite.Tx) error {
+	if err := prog.DB.View(t.Context(), func(tx *sqlite.Tx) error {
 		rows, err := tx.Query("SELECT name FROM sqlite_master WHERE type = 'table' ORDER BY name")
 		if err != nil {
 			return err
@@ -67,9 +67,9 @@ func tables(t *testing.T, a *program.Program) (out []string) {
 	return out
 }
 
-func alter(t *testing.T, a *program.Program, statement string) {
+func alter(t *testing.T, prog *program.Program, statement string) {
 	t.Helper()
-	if err := a.DB.Update(t.Context(), func(tx *sqlite.Tx) error {
+	if err := prog.DB.Update(t.Context(), func(tx *sqlite.Tx) error {
 		_, err := tx.Exec(statement)
 		return err
 	}); err != nil {
@@ -82,8 +82,8 @@ var faultNumber = regexp.MustCompile(`the number ([0-9a-f]{8})`)
 // A fault of the file below whatever is asked comes out as 500 with a number, and the log has its cause under it. It is
 // never told as an answer, nor as a refusal of what somebody asked.
 func TestFaultsOfTheFile(t *testing.T) {
-	s, a := house(t)
-	a.Close() // nothing is renewed beside it
+	s, prog := house(t)
+	prog.Close() // nothing is renewed beside it
 	out := logged(t)
 	look := enter(t, s.URL, "looker")
 	_, text := look.do("GET", "/openapi.json", "", nil)
@@ -107,8 +107,8 @@ func TestFaultsOfTheFile(t *testing.T) {
 	}
 	faults := 0
 	broken := map[string]bool{}
-	for _, table := range tables(t, a) {
-		alter(t, a, fmt.Sprintf("ALTER TABLE %q RENAME TO gone_for_now", table))
+	for _, table := range tables(t, prog) {
+		alter(t, prog, fmt.Sprintf("ALTER TABLE %q RENAME TO gone_for_now", table))
 		for _, path := range paths {
 			code, text := look.do("GET", path, "", nil)
 			switch {
@@ -128,7 +128,7 @@ func TestFaultsOfTheFile(t *testing.T) {
 				t.Errorf("without %s, %s answers %d in place of %d: %s", table, path, code, before[path], text)
 			}
 		}
-		alter(t, a, fmt.Sprintf("ALTER TABLE gone_for_now RENAME TO %q", table))
+		alter(t, prog, fmt.Sprintf("ALTER TABLE gone_for_now RENAME TO %q", table))
 	}
 	if faults < 200 || len(broken) < len(paths)/2 {
 		t.Errorf("only %d faults on %d of %d paths came out", faults, len(broken), len(paths))

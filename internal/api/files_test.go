@@ -77,7 +77,7 @@ func TestFilesOverHTTP(t *testing.T) {
 
 // An upload that is stopped in the middle leaves nothing behind.
 func TestAStoppedUploadStoresNothing(t *testing.T) {
-	s, a := house(t)
+	s, prog := house(t)
 	p := enter(t, s.URL, "runer")
 	ctx, stop := context.WithCancel(context.Background())
 	reader, writer := io.Pipe()
@@ -112,7 +112,7 @@ func TestAStoppedUploadStoresNothing(t *testing.T) {
 		t.Fatal("the upload neither stops nor ends")
 	}
 	deadline := time.Now().Add(10 * time.Second)
-	for a.DB.Update(context.Background(), func(tx *sqlite.Tx) error { return nil }) != nil &&
+	for prog.DB.Update(context.Background(), func(tx *sqlite.Tx) error { return nil }) != nil &&
 		time.Now().Before(deadline) {
 		time.Sleep(20 * time.Millisecond)
 	}
@@ -123,8 +123,8 @@ func TestAStoppedUploadStoresNothing(t *testing.T) {
 
 // The description names every address under /api that the pages call, and refuses bodies that do not fit.
 func TestDescription(t *testing.T) {
-	s, a := house(t)
-	text, err := New(a, nil).Description()
+	s, prog := house(t)
+	text, err := New(prog, nil).Description()
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -16,30 +16,30 @@ import (
 // owner is a house that owns something: device rights under a contract, and seats of which one is held.
 func owner(t *testing.T) (map[access.Role]person, *program.Program) {
 	t.Helper()
-	s, a := house(t)
+	s, prog := house(t)
 	take(
 		t,
-		a,
+		prog,
 		formats.Users,
 		"user_id,name,org_unit,status\nu1,Dagne,Unit/1,active\nu2,Livar,Unit/2,active\nu3,Oddny,Unit/2,left\n",
 	)
 	take(
 		t,
-		a,
+		prog,
 		formats.Titles,
 		"publisher,product,licence_model,list_price,default_metric\nBrack,Notes,commercial,95,named_user\n",
 	)
 	take(
 		t,
-		a,
+		prog,
 		formats.Entitlements,
 		"entitlement_id,publisher,product,metric,quantity,kind,start,end,unit_price,currency,contract,scope_unit\n"+
 			"E-1,Ostwick,Skerrymap,device,30,perpetual,2025-01-01,,80,EUR,K-1,\n"+
 			"E-2,Ostwick,Skerrymap,device,20,perpetual,2025-01-01,,80,EUR,K-1,Unit/0\n"+
 			"N-1,Brack,Notes,named_user,2,subscription,2025-10-01,2026-09-30,60,EUR,K-2,\n",
 	)
-	take(t, a, formats.Assignments, "entitlement_id,user_id,from\nN-1,u3,2025-10-01\n")
-	if err := a.Pipeline.Refresh(t.Context()); err != nil {
+	take(t, prog, formats.Assignments, "entitlement_id,user_id,from\nN-1,u3,2025-10-01\n")
+	if err := prog.Pipeline.Refresh(t.Context()); err != nil {
 		t.Fatal(err)
 	}
 	persons := map[access.Role]person{}
@@ -47,7 +47,7 @@ func owner(t *testing.T) (map[access.Role]person, *program.Program) {
 		persons[role] = enter(t, s.URL, string(role)+"er")
 	}
 	persons[""] = enter(t, s.URL, "")
-	return persons, a
+	return persons, prog
 }
 
 // Each address about rights answers nobody, and refuses who may not do what it does.
@@ -56,7 +56,7 @@ func TestRolesAboutRights(t *testing.T) {
 	for _, path := range []string{"/api/entitlements/E-1", "/api/contracts", "/api/renewals", "/api/renewals.ics",
 		"/api/licences.cdx.json", "/api/spend", "/api/seats", "/api/seats.csv", "/api/waiting", "/api/people/u1/held",
 		"/api/starter-sets", "/api/products/1/parts", "/api/products/1/proof",
-		"/api/products/1/steps?from=2026-06-01", "/api/steps?from=2026-06-01", "/api/baskets",
+		"/api/products/1/steps?from=2026-06-01", "/api/steps?from=2026-06-01", "/api/scenarios",
 		"/api/purchase-requests", "/api/statements"} {
 		if status, text := persons[""].do("GET", path, "", nil); status != 401 {
 			t.Errorf("%s answers %d %s to nobody", path, status, text)
@@ -71,8 +71,8 @@ func TestRolesAboutRights(t *testing.T) {
 		"/api/keys/1/show": access.Run, "/api/keys/1/drop": access.Run, "/api/proofs/1/drop": access.Work,
 		"/api/contracts": access.Work, "/api/seats/assign": access.Work, "/api/seats/hand-back": access.Work,
 		"/api/seats/1/move": access.Work, "/api/waiting": access.Work, "/api/people/u1/held/mail": access.Work,
-		"/api/starter-sets": access.Work, "/api/baskets": access.Work, "/api/baskets/1/do": access.Work,
-		"/api/baskets/1/drop": access.Work, "/api/purchase-requests/1/end": access.Work,
+		"/api/starter-sets": access.Work, "/api/scenarios": access.Work, "/api/scenarios/1/do": access.Work,
+		"/api/scenarios/1/drop": access.Work, "/api/purchase-requests/1/end": access.Work,
 		"/api/statements": access.Work, "/api/products/1/metric-order": access.Work} {
 		for role, p := range persons {
 			status, text := p.do("POST", path, "", nil)
@@ -88,7 +88,7 @@ func TestRolesAboutRights(t *testing.T) {
 		}
 	}
 	// Who only looks may try, since trying changes nothing.
-	if status, text := persons[access.Look].do("POST", "/api/baskets/try",
+	if status, text := persons[access.Look].do("POST", "/api/scenarios/try",
 		`{"measures":[{"kind":"buy","product":1,"line":"E-1","quantity":5}]}`, nil); status != 200 ||
 		!strings.Contains(text, `"cost":"400"`) {
 		t.Errorf("%d %s", status, text)

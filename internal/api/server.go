@@ -27,7 +27,7 @@ import (
 
 // Mover moves a demo's clock on and lets its stand-in fleet report.
 type Mover interface {
-	MoveOn(ctx context.Context, a *program.Program, days int) (int, error)
+	MoveOn(ctx context.Context, prog *program.Program, days int) (int, error)
 	// Post lists the letters that have left and ask their readers something, the newest first.
 	Post() []DemoLetter
 }

@@ -35,9 +35,9 @@ func house(t *testing.T) (*httptest.Server, *program.Program) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	a := program.New(db, fixed{})
+	prog := program.New(db, fixed{})
 	for _, role := range []access.Role{access.Look, access.Work, access.Run} {
-		if err := a.People.SaveAccount(ctx, string(role)+"er", role, "a long password"); err != nil {
+		if err := prog.People.SaveAccount(ctx, string(role)+"er", role, "a long password"); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -52,26 +52,26 @@ func house(t *testing.T) (*httptest.Server, *program.Program) {
 	}
 	for kind, text := range map[*formats.Kind]string{formats.Titles: "publisher,product,licence_model,list_price\n" +
 		"Ostwick,Skerrymap,commercial,100\n"} {
-		take(t, a, kind, text)
+		take(t, prog, kind, text)
 	}
-	take(t, a, formats.Devices, devices.String())
-	take(t, a, formats.Installs, installs.String())
-	if err := a.Pipeline.Refresh(ctx); err != nil {
+	take(t, prog, formats.Devices, devices.String())
+	take(t, prog, formats.Installs, installs.String())
+	if err := prog.Pipeline.Refresh(ctx); err != nil {
 		t.Fatal(err)
 	}
-	a.Begin()
-	s := httptest.NewServer(New(a, nil))
+	prog.Begin()
+	s := httptest.NewServer(New(prog, nil))
 	t.Cleanup(func() {
 		s.Close()
-		a.Close()
+		prog.Close()
 		db.Close()
 	})
-	return s, a
+	return s, prog
 }
 
-func take(t *testing.T, a *program.Program, k *formats.Kind, text string) {
+func take(t *testing.T, prog *program.Program, k *formats.Kind, text string) {
 	t.Helper()
-	res, err := a.Evidence.Import(
+	res, err := prog.Evidence.Import(
 		context.Background(),
 		intake.ImportRequest{Kind: k, File: k.Name, In: strings.NewReader(text), Author: "test"},
 	)

@@ -36,8 +36,8 @@ func (o *outside) Take(_ context.Context, order worklist.Order) error {
 
 // Each address about the worklist, use and pools answers nobody, and refuses who may not do what it does.
 func TestRolesAboutTheWorklist(t *testing.T) {
-	persons, a := owner(t)
-	take(t, a, formats.Pools, "pool,publisher,product,quantity\nhall,Ostwick,Skerrymap,5\n")
+	persons, prog := owner(t)
+	take(t, prog, formats.Pools, "pool,publisher,product,quantity\nhall,Ostwick,Skerrymap,5\n")
 	for _, path := range []string{"/api/cases/counts", "/api/cases/groups", "/api/case-rules", "/api/waves",
 		"/api/ledger", "/api/savings", "/api/savings.csv", "/api/potential", "/api/products/1/ways-out",
 		"/api/products/1/stance?device=D01", "/api/reclaim-rules", "/api/metering", "/api/products/1/use",
@@ -71,27 +71,28 @@ func TestRolesAboutTheWorklist(t *testing.T) {
 
 // The ways out of a shortfall stand side by side, each worked out by itself.
 func TestWaysOut(t *testing.T) {
-	persons, a := owner(t)
-	take(t, a, formats.Titles, "publisher,product,licence_model,list_price,currency\nOstwick,Plot,commercial,70,EUR\n")
+	persons, prog := owner(t)
+	take(t, prog, formats.Titles,
+		"publisher,product,licence_model,list_price,currency\nOstwick,Plot,commercial,70,EUR\n")
 	take(
 		t,
-		a,
+		prog,
 		formats.Entitlements,
 		"entitlement_id,publisher,product,metric,quantity,kind,start,unit_price,currency\n"+
 			"P-1,Ostwick,Plot,device,2,perpetual,2025-01-01,60,EUR\n",
 	)
 	take(
 		t,
-		a,
+		prog,
 		formats.Installs,
 		"device_id,publisher,name,version,source,seen_at\nD01,Ostwick,Plot,1,second,2026-06-29T10:00:00Z\n"+
 			"D02,Ostwick,Plot,1,second,2026-06-29T10:00:00Z\nD03,Ostwick,Plot,1,second,2026-06-29T10:00:00Z\n"+
 			"D04,Ostwick,Plot,1,second,2026-06-29T10:00:00Z\nD05,Ostwick,Plot,1,second,2026-06-29T10:00:00Z\n",
 	)
-	if err := a.Pipeline.Refresh(t.Context()); err != nil {
+	if err := prog.Pipeline.Refresh(t.Context()); err != nil {
 		t.Fatal(err)
 	}
-	ids, err := a.Position.FindProducts(t.Context(), "Ostwick Plot")
+	ids, err := prog.Position.FindProducts(t.Context(), "Ostwick Plot")
 	if err != nil || len(ids) != 1 {
 		t.Fatal(ids, err)
 	}
@@ -103,7 +104,7 @@ func TestWaysOut(t *testing.T) {
 			t.Errorf("%+v", w)
 		}
 	}
-	p, err := a.Position.ProductPosition(t.Context(), ids[0], 0)
+	p, err := prog.Position.ProductPosition(t.Context(), ids[0], 0)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -117,20 +118,20 @@ func TestWaysOut(t *testing.T) {
 // The answer page needs no account and no script, shows nothing to a wrong key, changes nothing by being looked at,
 // and takes one click.
 func TestAnswerPage(t *testing.T) {
-	persons, a := owner(t)
+	persons, prog := owner(t)
 	o := &outside{}
-	a.Outbox.Mail, a.Worklist.Deploy = o, o
-	take(t, a, formats.Users, "user_id,name,email\nu1,Dagne,dagne@x.example\n")
-	take(t, a, formats.Devices, "device_id,name,kind,primary_user\nD01,box-55,server,u1\nD02,box-54,client,u2\n")
+	prog.Outbox.Mail, prog.Worklist.Deploy = o, o
+	take(t, prog, formats.Users, "user_id,name,email\nu1,Dagne,dagne@x.example\n")
+	take(t, prog, formats.Devices, "device_id,name,kind,primary_user\nD01,box-55,server,u1\nD02,box-54,client,u2\n")
 	boss := persons[access.Run]
 	if status, text := boss.do("POST", "/api/policies",
 		`{"product":1,"stance":"restricted","reason":"<b>not here</b>"}`, nil); status != 200 {
 		t.Fatal(status, text)
 	}
-	if err := a.Pipeline.Refresh(t.Context()); err != nil {
+	if err := prog.Pipeline.Refresh(t.Context()); err != nil {
 		t.Fatal(err)
 	}
-	cases, err := a.Worklist.CaseCounts(t.Context())
+	cases, err := prog.Worklist.CaseCounts(t.Context())
 	if err != nil || len(cases) == 0 || cases[0].Kind != casework.RestrictedTitle {
 		t.Fatal(cases, err)
 	}
@@ -154,7 +155,7 @@ func TestAnswerPage(t *testing.T) {
 		!strings.Contains(text, `"count":1`) {
 		t.Fatal(status, text)
 	}
-	if err := a.Outbox.Deliver(t.Context()); err != nil || len(o.letters) != 1 {
+	if err := prog.Outbox.Deliver(t.Context()); err != nil || len(o.letters) != 1 {
 		t.Fatal(o.letters, err)
 	}
 	if status, text := boss.do("GET", "/api/mail", "", nil); status != 200 || strings.Contains(text, "/answer/") {
@@ -188,7 +189,7 @@ func TestAnswerPage(t *testing.T) {
 	if wrong.StatusCode != 404 || short.StatusCode != 404 || wrongText != shortText {
 		t.Errorf("wrong keys look different: %d %d", wrong.StatusCode, short.StatusCode)
 	}
-	if c, err := a.Worklist.Case(t.Context(), id); err != nil || c.State != "asked" {
+	if c, err := prog.Worklist.Case(t.Context(), id); err != nil || c.State != "asked" {
 		t.Errorf("looking has changed the case: %s, %v", c.State, err)
 	}
 	press := func(form url.Values, header http.Header) int {
@@ -216,7 +217,7 @@ func TestAnswerPage(t *testing.T) {
 		http.Header{}); status != 200 {
 		t.Errorf("the answer: %d", status)
 	}
-	if c, err := a.Worklist.Case(t.Context(), id); err != nil || c.State != "agreed" || c.AgreedBy != "Dagne" {
+	if c, err := prog.Worklist.Case(t.Context(), id); err != nil || c.State != "agreed" || c.AgreedBy != "Dagne" {
 		t.Errorf("%+v, %v", c, err)
 	}
 	if _, text := get(address); !strings.Contains(text, "You said that you do not need it") {
@@ -226,14 +227,14 @@ func TestAnswerPage(t *testing.T) {
 
 // Only the deployment tool's own token may say what became of an order.
 func TestOutcomes(t *testing.T) {
-	persons, a := owner(t)
+	persons, prog := owner(t)
 	ctx := t.Context()
 	base := persons[access.Run].base
-	fleet, _, err := a.Collecting.NewToken(ctx, "collector", "id", "me")
+	fleet, _, err := prog.Collecting.NewToken(ctx, "collector", "id", "me")
 	if err != nil {
 		t.Fatal(err)
 	}
-	tool, _, err := a.Collecting.NewToken(ctx, "deployment", "id", "me")
+	tool, _, err := prog.Collecting.NewToken(ctx, "deployment", "id", "me")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -252,8 +253,8 @@ func TestOutcomes(t *testing.T) {
 // Who is told of a pool is set, refused with a sentence and ended over HTTP; a word that the file's driver uses too
 // is no fault of the file.
 func TestWatchingPools(t *testing.T) {
-	persons, a := owner(t)
-	take(t, a, formats.Pools, "pool,publisher,product,quantity\nhall,Ostwick,Skerrymap,5\n")
+	persons, prog := owner(t)
+	take(t, prog, formats.Pools, "pool,publisher,product,quantity\nhall,Ostwick,Skerrymap,5\n")
 	w := persons[access.Work]
 	for _, c := range []struct {
 		path, body, says string

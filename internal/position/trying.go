@@ -34,7 +34,7 @@ type TriedMeasure struct {
 	Surplus  int64
 }
 
-// Tried is what a basket would do. Money is in euros; amounts without a rate are left out and counted.
+// Tried is what a scenario would do. Money is in euros; amounts without a rate are left out and counted.
 type Tried struct {
 	Positions      []TriedPosition
 	Measures       []TriedMeasure
@@ -45,8 +45,8 @@ type Tried struct {
 	Without        int
 }
 
-// TryBasket works out what measures would do together, in their order. Nothing is changed.
-func (svc *Service) TryBasket(ctx context.Context, measures []snapshot.BasketMeasure) (Tried, error) {
+// TryScenario works out what measures would do together, in their order. Nothing is changed.
+func (svc *Service) TryScenario(ctx context.Context, measures []snapshot.Measure) (Tried, error) {
 	out := Tried{Positions: []TriedPosition{}, Measures: []TriedMeasure{}}
 	var products []int64
 	for _, m := range measures {
@@ -81,7 +81,7 @@ func (svc *Service) TryBasket(ctx context.Context, measures []snapshot.BasketMea
 	return out, err
 }
 
-// trial is a basket while it is tried: by product, what its position is computed from, and how it stood first and
+// trial is a scenario while it is tried: by product, what its position is computed from, and how it stood first and
 // stands now. Sums are in euros.
 type trial struct {
 	*Tried
@@ -121,7 +121,7 @@ func (t *trial) euros(d decimal.Decimal, currency string) decimal.Decimal {
 }
 
 // take takes one measure after those before it; one that cannot be says why, and is passed over.
-func (t *trial) take(m *snapshot.BasketMeasure, at int) TriedMeasure {
+func (t *trial) take(m *snapshot.Measure, at int) TriedMeasure {
 	f := t.e.Products[m.Product]
 	v := TriedMeasure{Words: snapshot.MeasureWords(m, f.Product.Name)}
 	core, err := t.e.Measure(f, m)

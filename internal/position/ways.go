@@ -21,9 +21,9 @@ type WayOut struct {
 	Currency string
 	Saves    string
 	Time     string
-	Error    string                   // why it cannot be
-	Measures []snapshot.BasketMeasure // to be tried together with others
-	Cases    []int64                  // cases that do it
+	Error    string             // why it cannot be
+	Measures []snapshot.Measure // to be tried together with others
+	Cases    []int64            // cases that do it
 }
 
 // WaysOut lists the ways out of a product's shortfall, each by itself, with what it covers, costs, and how long it
@@ -63,10 +63,10 @@ func (svc *Service) WaysOut(ctx context.Context, product int64, removals []casew
 
 // wayByTransfer is the way of transferring what is spare in other parts of the house, where anything is.
 func wayByTransfer(product int64, parts []PartsOfMetric) []WayOut {
-	var moves []snapshot.BasketMeasure
+	var moves []snapshot.Measure
 	for _, m := range parts {
 		for _, t := range m.Transfers {
-			moves = append(moves, snapshot.BasketMeasure{
+			moves = append(moves, snapshot.Measure{
 				Kind:     "move",
 				Product:  product,
 				Line:     t.Line,
@@ -90,7 +90,7 @@ func wayByTransfer(product int64, parts []PartsOfMetric) []WayOut {
 // waysByLines are the ways that the lines of a metric open: renewing maintenance, agreeing on a wider scope where that
 // is asked for, and buying.
 func (svc *Service) waysByLines(product int64, m *MetricPosition, widen bool) (out []WayOut) {
-	var again, wider []snapshot.BasketMeasure
+	var again, wider []snapshot.Measure
 	for _, l := range m.Lines {
 		for _, g := range m.Groups {
 			if g.Line != "" || l.Effective == 0 {
@@ -100,11 +100,11 @@ func (svc *Service) waysByLines(product int64, m *MetricPosition, widen bool) (o
 			case entitle.VersionTooNew.String():
 				until := (svc.Snapshots.Today() + 365).String()
 				again = append(again,
-					snapshot.BasketMeasure{Kind: "maintenance", Product: product, Line: l.Code, Until: until})
+					snapshot.Measure{Kind: "maintenance", Product: product, Line: l.Code, Until: until})
 			case entitle.OutOfScope.String():
 				if n := min(l.Spare, m.Short); widen && n != 0 {
 					wider = append(wider,
-						snapshot.BasketMeasure{Kind: "move", Product: product, Line: l.Code, Quantity: n})
+						snapshot.Measure{Kind: "move", Product: product, Line: l.Code, Quantity: n})
 				}
 			}
 		}
@@ -124,7 +124,7 @@ func (svc *Service) waysByLines(product int64, m *MetricPosition, widen bool) (o
 			What:     "buy",
 			Words:    fmt.Sprintf("Buy %d by %s", n, strings.ReplaceAll(m.Metric, "_", " ")),
 			Time:     "as long as buying takes",
-			Measures: []snapshot.BasketMeasure{{Kind: "buy", Product: product, Quantity: n, Metric: m.Metric}},
+			Measures: []snapshot.Measure{{Kind: "buy", Product: product, Quantity: n, Metric: m.Metric}},
 		})
 	}
 	return out
@@ -135,7 +135,7 @@ func (svc *Service) tryWay(ctx context.Context, w *WayOut, short int64) error {
 	if w.Cases == nil {
 		w.Cases = []int64{}
 	}
-	t, err := svc.TryBasket(ctx, w.Measures)
+	t, err := svc.TryScenario(ctx, w.Measures)
 	if err != nil {
 		return err
 	}
@@ -162,7 +162,7 @@ func (svc *Service) tryWay(ctx context.Context, w *WayOut, short int64) error {
 	return nil
 }
 
-func linesOf(ms []snapshot.BasketMeasure) string {
+func linesOf(ms []snapshot.Measure) string {
 	var codes []string
 	for _, m := range ms {
 		codes = append(codes, m.Line)
@@ -175,7 +175,7 @@ func waysByCases(product int64, removals []casework.Removal) []WayOut {
 	out := []WayOut{}
 	add := func(kinds []casework.Kind, what, words string) {
 		w := WayOut{What: what, Time: "days: until the next scan shows it"}
-		remove := snapshot.BasketMeasure{Kind: "remove", Product: product}
+		remove := snapshot.Measure{Kind: "remove", Product: product}
 		for _, r := range removals {
 			if slices.Contains(kinds, r.Kind) {
 				remove.Devices = append(remove.Devices, r.Device)
@@ -183,7 +183,7 @@ func waysByCases(product int64, removals []casework.Removal) []WayOut {
 			}
 		}
 		if len(w.Cases) > 0 {
-			w.Words, w.Measures = fmt.Sprintf(words, len(w.Cases)), []snapshot.BasketMeasure{remove}
+			w.Words, w.Measures = fmt.Sprintf(words, len(w.Cases)), []snapshot.Measure{remove}
 			out = append(out, w)
 		}
 	}

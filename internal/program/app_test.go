@@ -33,17 +33,17 @@ func desk(t *testing.T) (*Program, *movable) {
 		t.Fatal(err)
 	}
 	clock := &movable{time.Date(2026, 6, 30, 8, 0, 0, 0, time.UTC)}
-	a := New(db, clock)
+	prog := New(db, clock)
 	t.Cleanup(func() {
-		a.Close()
+		prog.Close()
 		db.Close()
 	})
-	return a, clock
+	return prog, clock
 }
 
-func take(t *testing.T, a *Program, kind *formats.Kind, lines ...string) intake.ImportResult {
+func take(t *testing.T, prog *Program, kind *formats.Kind, lines ...string) intake.ImportResult {
 	t.Helper()
-	res, err := a.Evidence.Import(
+	res, err := prog.Evidence.Import(
 		context.Background(),
 		intake.ImportRequest{
 			Kind:   kind,
@@ -60,7 +60,7 @@ func take(t *testing.T, a *Program, kind *formats.Kind, lines ...string) intake.
 
 // listed reads all of a list.
 func listed[T any](
-	a *Program,
+	prog *Program,
 	list func(*sqlite.ListQuery) (*sqlite.List[T], error),
 	q sqlite.ListQuery,
 ) (page sqlite.Page[T], err error) {
@@ -68,7 +68,7 @@ func listed[T any](
 	if err != nil {
 		return page, err
 	}
-	err = a.DB.View(context.Background(), func(tx *sqlite.Tx) (err error) {
+	err = prog.DB.View(context.Background(), func(tx *sqlite.Tx) (err error) {
 		page, err = l.Page(tx, q)
 		return err
 	})
@@ -77,11 +77,11 @@ func listed[T any](
 
 const installHeader = "device_id,publisher,name,version,last_used,source,seen_at"
 
-func base(t *testing.T, a *Program) {
+func base(t *testing.T, prog *Program) {
 	t.Helper()
 	take(
 		t,
-		a,
+		prog,
 		formats.Titles,
 		"publisher,product,version,licence_model,list_price,currency,suite",
 		"Ostwick,Skerrymap,6,commercial,100,EUR,",
@@ -90,27 +90,27 @@ func base(t *testing.T, a *Program) {
 	)
 	take(
 		t,
-		a,
+		prog,
 		formats.Devices,
 		"device_id,kind,primary_user,org_unit",
 		"D1,client,u1,A",
 		"D2,client,u2,A/B",
 		"D3,client,,C",
 	)
-	take(t, a, formats.Users, "user_id,name,org_unit", "u1,Dagne,A", "u2,Livar,A/B")
+	take(t, prog, formats.Users, "user_id,name,org_unit", "u1,Dagne,A", "u2,Livar,A/B")
 }
 
-func figure(t *testing.T, a *Program, product string) snapshot.Figure {
+func figure(t *testing.T, prog *Program, product string) snapshot.Figure {
 	t.Helper()
 	var out snapshot.Figure
-	if err := a.Pipeline.Refresh(context.Background()); err != nil {
+	if err := prog.Pipeline.Refresh(context.Background()); err != nil {
 		t.Fatal(err)
 	}
-	ids, err := a.Position.FindProducts(context.Background(), product)
+	ids, err := prog.Position.FindProducts(context.Background(), product)
 	if err != nil || len(ids) != 1 {
 		t.Fatal(ids, err)
 	}
-	if err := a.DB.View(context.Background(), func(tx *sqlite.Tx) error {
+	if err := prog.DB.View(context.Background(), func(tx *sqlite.Tx) error {
 		list, err := snapshot.StoredFigures(tx)
 		for _, f := range list {
 			if f.Product == ids[0] {
@@ -125,57 +125,57 @@ func figure(t *testing.T, a *Program, product string) snapshot.Figure {
 }
 
 func TestSuiteFoldsWhereItIsPresent(t *testing.T) {
-	a, _ := desk(t)
-	base(t, a)
+	prog, _ := desk(t)
+	base(t, prog)
 	take(
 		t,
-		a,
+		prog,
 		formats.Installs,
 		installHeader,
 		"D1,Ostwick,Suite,1,,,2026-06-29T10:00:00Z",
 		"D1,Ostwick,Part,1,,,2026-06-29T10:00:00Z",
 		"D2,Ostwick,Part,1,,,2026-06-29T10:00:00Z",
 	)
-	if f := figure(t, a, "Part"); f.Needed != 1 {
+	if f := figure(t, prog, "Part"); f.Needed != 1 {
 		t.Errorf("the part is needed %d times", f.Needed)
 	}
 	// Its last part arrives later: a scan of D2 that has the suite too.
 	take(
 		t,
-		a,
+		prog,
 		formats.Installs,
 		installHeader,
 		"D2,Ostwick,Suite,1,,,2026-06-30T06:00:00Z",
 		"D2,Ostwick,Part,1,,,2026-06-30T06:00:00Z",
 	)
-	if f := figure(t, a, "Part"); f.Needed != 0 {
+	if f := figure(t, prog, "Part"); f.Needed != 0 {
 		t.Errorf("beside its suite on every device, the part is still needed %d times", f.Needed)
 	}
-	if f := figure(t, a, "Suite"); f.Needed != 2 || f.Exposure != "1000" {
+	if f := figure(t, prog, "Suite"); f.Needed != 2 || f.Exposure != "1000" {
 		t.Errorf("the suite: %+v", f)
 	}
 }
 
 func TestTwoSourcesCountOnceAndGoOneByOne(t *testing.T) {
-	a, _ := desk(t)
-	base(t, a)
+	prog, _ := desk(t)
+	base(t, prog)
 	take(
 		t,
-		a,
+		prog,
 		formats.Installs,
 		installHeader,
 		"D1,Ostwick,Skerrymap,6.1,,one,2026-06-29T10:00:00Z",
 		"D1,OSTWICK,Skerrymap 6,6.1,,two,2026-06-29T11:00:00Z",
 	)
-	if f := figure(t, a, "Skerrymap"); f.Needed != 1 {
+	if f := figure(t, prog, "Skerrymap"); f.Needed != 1 {
 		t.Errorf("%d needed", f.Needed)
 	}
-	take(t, a, formats.Installs, installHeader, "D1,x,Other,1,,one,2026-06-30T06:00:00Z")
-	if f := figure(t, a, "Skerrymap"); f.Needed != 1 {
+	take(t, prog, formats.Installs, installHeader, "D1,x,Other,1,,one,2026-06-30T06:00:00Z")
+	if f := figure(t, prog, "Skerrymap"); f.Needed != 1 {
 		t.Errorf("one source no longer sees it, the other does: %d needed", f.Needed)
 	}
-	take(t, a, formats.Installs, installHeader, "D1,x,Other,1,,two,2026-06-30T06:00:00Z")
-	if f := figure(t, a, "Skerrymap"); f.Needed != 0 {
+	take(t, prog, formats.Installs, installHeader, "D1,x,Other,1,,two,2026-06-30T06:00:00Z")
+	if f := figure(t, prog, "Skerrymap"); f.Needed != 0 {
 		t.Errorf("no source sees it: %d needed", f.Needed)
 	}
 }
@@ -184,60 +184,61 @@ func TestTwoSourcesCountOnceAndGoOneByOne(t *testing.T) {
 // changes nothing.
 func TestMendedLineJoinsItsScan(t *testing.T) {
 	ctx := context.Background()
-	a, _ := desk(t)
-	base(t, a)
+	prog, _ := desk(t)
+	base(t, prog)
 	lines := []string{
 		installHeader,
 		"D1,Ostwick,Skerrymap,6.1,,,2026-06-29T10:00:00Z",
 		"D1,Ostwick,Part,1,soon,,2026-06-29T10:00:00Z",
 	}
-	if res := take(t, a, formats.Installs, lines...); len(res.Aside) != 1 || res.Aside[0].Line != 3 {
+	if res := take(t, prog, formats.Installs, lines...); len(res.Aside) != 1 || res.Aside[0].Line != 3 {
 		t.Fatalf("%+v", res)
 	}
 	var waiting []evidencedb.Aside
-	if err := a.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
+	if err := prog.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
 		waiting, err = evidencedb.Asides(tx, "waiting")
 		return err
 	}); err != nil || len(waiting) != 1 {
 		t.Fatal(waiting, err)
 	}
 	var bad *formats.LineError
-	if err := a.Evidence.Mend(ctx, waiting[0].ID, "D1,Ostwick,Part,1,later,,2026-06-29T10:00:00Z", "test"); !errors.As(
+	if err := prog.Evidence.Mend(ctx, waiting[0].ID, "D1,Ostwick,Part,1,later,,2026-06-29T10:00:00Z",
+		"test"); !errors.As(
 		err,
 		&bad,
 	) {
 		t.Errorf("a line that is still wrong: %v", err)
 	}
-	if err := a.Evidence.Mend(ctx, waiting[0].ID, "D1,Ostwick,Part,1,2026-06-01,,2026-06-29T10:00:00Z",
+	if err := prog.Evidence.Mend(ctx, waiting[0].ID, "D1,Ostwick,Part,1,2026-06-01,,2026-06-29T10:00:00Z",
 		"test"); err != nil {
 		t.Fatal(err)
 	}
-	if figure(t, a, "Part").Needed != 1 || figure(t, a, "Skerrymap").Needed != 1 {
+	if figure(t, prog, "Part").Needed != 1 || figure(t, prog, "Skerrymap").Needed != 1 {
 		t.Error("the mended line or the rest of its scan is missing")
 	}
-	res := take(t, a, formats.Installs, lines...)
+	res := take(t, prog, formats.Installs, lines...)
 	if res.Added+res.Changed+res.Gone != 0 || len(res.Aside) != 0 || res.Settled != 1 {
 		t.Errorf("the same file again: %+v", res)
 	}
-	if err := a.Evidence.Mend(ctx, waiting[0].ID, "x", "test"); err == nil {
+	if err := prog.Evidence.Mend(ctx, waiting[0].ID, "x", "test"); err == nil {
 		t.Error("a line is mended twice")
 	}
 }
 
 func TestNamedUsersComeFromDevicesSeatsAndUse(t *testing.T) {
-	a, _ := desk(t)
-	base(t, a)
-	take(t, a, formats.Users, "user_id,name", "u3,Perlo", "u4,Quille")
+	prog, _ := desk(t)
+	base(t, prog)
+	take(t, prog, formats.Users, "user_id,name", "u3,Perlo", "u4,Quille")
 	take(
 		t,
-		a,
+		prog,
 		formats.Entitlements,
 		"entitlement_id,publisher,product,metric,quantity",
 		"E1,Ostwick,Skerrymap,named_user,3",
 	)
 	take(
 		t,
-		a,
+		prog,
 		formats.Assignments,
 		"entitlement_id,user_id,from,until",
 		"E1,u3,2026-01-01,",
@@ -245,7 +246,7 @@ func TestNamedUsersComeFromDevicesSeatsAndUse(t *testing.T) {
 	)
 	take(
 		t,
-		a,
+		prog,
 		formats.Installs,
 		installHeader,
 		"D1,Ostwick,Skerrymap,6.1,,,2026-06-29T10:00:00Z",
@@ -253,49 +254,49 @@ func TestNamedUsersComeFromDevicesSeatsAndUse(t *testing.T) {
 		"D3,Ostwick,Skerrymap,6.1,,,2026-06-29T10:00:00Z",
 	)
 	// u1 and u2 by their devices, u3 by a seat; D3 has no known user and counts as one; u4's seat has ended.
-	if f := figure(t, a, "Skerrymap"); f.Needed != 4 || f.Short != 1 {
+	if f := figure(t, prog, "Skerrymap"); f.Needed != 4 || f.Short != 1 {
 		t.Errorf("%+v", f)
 	}
 	take(
 		t,
-		a,
+		prog,
 		formats.Usage,
 		"device_id,user_id,product,started_at,ended_at",
 		"D3,u4,Skerrymap,2026-06-20T10:00:00Z,2026-06-20T11:00:00Z",
 		"D3,u1,Skerrymap,2026-06-20T10:00:00Z,2026-06-20T11:00:00Z",
 	)
-	if f := figure(t, a, "Skerrymap"); f.Needed != 5 {
+	if f := figure(t, prog, "Skerrymap"); f.Needed != 5 {
 		t.Errorf("u4 used it in the window, u1 counts already: %+v", f)
 	}
 }
 
 func TestStandardsOfAClean(t *testing.T) {
-	a, _ := desk(t)
-	base(t, a)
+	prog, _ := desk(t)
+	base(t, prog)
 	ctx := context.Background()
 	// A device with a scan and no install is clean; one without a scan is unknown, and both are told apart.
-	take(t, a, formats.Devices, "device_id,last_scan", "D8,2026-06-29", "D9,")
-	if err := a.Pipeline.Refresh(ctx); err != nil {
+	take(t, prog, formats.Devices, "device_id,last_scan", "D8,2026-06-29", "D9,")
+	if err := prog.Pipeline.Refresh(ctx); err != nil {
 		t.Fatal(err)
 	}
 	for code, want := range map[string]string{"D8": "fresh", "D9": "never"} {
-		if d, err := a.Evidence.Device(ctx, code); err != nil || d.Age != want {
+		if d, err := prog.Evidence.Device(ctx, code); err != nil || d.Age != want {
 			t.Errorf("%s is %q, %v", code, d.Age, err)
 		}
 	}
-	if _, err := a.Evidence.Device(ctx, "D77"); !errors.Is(err, sqlite.ErrNotFound) {
+	if _, err := prog.Evidence.Device(ctx, "D77"); !errors.Is(err, sqlite.ErrNotFound) {
 		t.Errorf("%v", err)
 	}
 }
 
 func TestKeepingNeedsAReasonAndAnEnd(t *testing.T) {
 	ctx := context.Background()
-	a, clock := desk(t)
-	base(t, a)
-	take(t, a, formats.Policies, "publisher,product,stance,reason,group", "Ostwick,Part,restricted,not here,A")
+	prog, clock := desk(t)
+	base(t, prog)
+	take(t, prog, formats.Policies, "publisher,product,stance,reason,group", "Ostwick,Part,restricted,not here,A")
 	take(
 		t,
-		a,
+		prog,
 		formats.Installs,
 		installHeader,
 		"D2,Ostwick,Part,1,,,2026-06-29T10:00:00Z",
@@ -303,11 +304,11 @@ func TestKeepingNeedsAReasonAndAnEnd(t *testing.T) {
 	)
 	state := func() casework.State {
 		t.Helper()
-		if err := a.Pipeline.Refresh(ctx); err != nil {
+		if err := prog.Pipeline.Refresh(ctx); err != nil {
 			t.Fatal(err)
 		}
 		var list []casework.Case
-		if err := a.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
+		if err := prog.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
 			list, err = worklistdb.Cases(tx)
 			return err
 		}); err != nil || len(list) != 2 || list[1].Kind != casework.Uncovered {
@@ -319,13 +320,13 @@ func TestKeepingNeedsAReasonAndAnEnd(t *testing.T) {
 		t.Fatal(s)
 	}
 	for _, bad := range []struct{ note, until string }{{"", "2026-12-31"}, {"needed", ""}, {"needed", "2026-06-30"}} {
-		if _, err := a.Worklist.CaseAct(ctx,
+		if _, err := prog.Worklist.CaseAct(ctx,
 			worklist.CaseAction{IDs: []int64{1}, Act: casework.Keep, Note: bad.note, Until: bad.until},
 			"test"); err == nil {
 			t.Errorf("kept with %+v", bad)
 		}
 	}
-	if _, err := a.Worklist.CaseAct(ctx,
+	if _, err := prog.Worklist.CaseAct(ctx,
 		worklist.CaseAction{IDs: []int64{1}, Act: casework.Keep, Note: "needed for the survey", Until: "2026-07-05"},
 		"test"); err != nil {
 		t.Fatal(err)
@@ -337,11 +338,11 @@ func TestKeepingNeedsAReasonAndAnEnd(t *testing.T) {
 	if s := state(); s != casework.Open {
 		t.Errorf("the exception has ended and the case is %s", s)
 	}
-	if _, err := a.Worklist.CaseAct(ctx, worklist.CaseAction{IDs: []int64{1}, Act: casework.Agree},
+	if _, err := prog.Worklist.CaseAct(ctx, worklist.CaseAction{IDs: []int64{1}, Act: casework.Agree},
 		"test"); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := a.Worklist.CaseAct(ctx, worklist.CaseAction{IDs: []int64{1}, Act: casework.Send},
+	if _, err := prog.Worklist.CaseAct(ctx, worklist.CaseAction{IDs: []int64{1}, Act: casework.Send},
 		"test"); err == nil ||
 		!strings.Contains(err.Error(), "no deployment tool") {
 		t.Errorf("sent without a deployment tool: %v", err)
@@ -351,8 +352,8 @@ func TestKeepingNeedsAReasonAndAnEnd(t *testing.T) {
 // Decisions one by one, imports in between: what is stored always equals a full recomputation, and no decision is lost.
 func TestStoredEqualsRecomputedOverRandomChanges(t *testing.T) {
 	ctx := context.Background()
-	a, clock := desk(t)
-	base(t, a)
+	prog, clock := desk(t)
+	base(t, prog)
 	r := rand.New(rand.NewPCG(3, 9))
 	names := []string{"Skerrymap", "SKM odd", "Part", "Suite", "Colour Tool", "Prt special"}
 	decided := map[string]int64{}
@@ -360,7 +361,7 @@ func TestStoredEqualsRecomputedOverRandomChanges(t *testing.T) {
 		switch r.IntN(8) {
 		case 7:
 			product := int64(1 + r.IntN(3))
-			p, err := a.Catalogue.Product(ctx, product)
+			p, err := prog.Catalogue.Product(ctx, product)
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -369,7 +370,7 @@ func TestStoredEqualsRecomputedOverRandomChanges(t *testing.T) {
 				{"list_price": fmt.Sprint(10+r.IntN(90), " EUR")},
 				{"released": "2026-01-01", "end_of_life": fmt.Sprintf("2026-0%d-01", 2+r.IntN(8))},
 				{"licence_model": []string{"free", "commercial"}[r.IntN(2)]}}[r.IntN(4)]
-			if _, err := a.Catalogue.EditTitle(ctx,
+			if _, err := prog.Catalogue.EditTitle(ctx,
 				titles.TitleEdit{Product: product, Title: l.ID, Edition: l.Edition, Version: l.Version,
 					ChangedAt: l.ChangedAt, Says: says}, "test"); err != nil {
 				t.Fatal(err)
@@ -393,11 +394,11 @@ func TestStoredEqualsRecomputedOverRandomChanges(t *testing.T) {
 					}
 				}
 			}
-			take(t, a, formats.Installs, lines...)
+			take(t, prog, formats.Installs, lines...)
 		case 2:
 			take(
 				t,
-				a,
+				prog,
 				formats.Entitlements,
 				"entitlement_id,publisher,product,version,metric,quantity,rights",
 				fmt.Sprintf(
@@ -421,7 +422,7 @@ func TestStoredEqualsRecomputedOverRandomChanges(t *testing.T) {
 			if rule.Outcome == "leave_out" {
 				rule.Devices = asks("name", "is", fmt.Sprint("D", 1+r.IntN(3)))
 			}
-			if _, err := a.Titles.PutRule(ctx, rule, "test"); err != nil {
+			if _, err := prog.Titles.PutRule(ctx, rule, "test"); err != nil {
 				t.Fatal(err)
 			}
 		case 5:
@@ -431,11 +432,11 @@ func TestStoredEqualsRecomputedOverRandomChanges(t *testing.T) {
 				Reason:  "tried",
 				Again:   r.IntN(3) == 0,
 			}
-			if _, err := a.Titles.Exclude(ctx, l, "test"); err != nil && !l.Again {
+			if _, err := prog.Titles.Exclude(ctx, l, "test"); err != nil && !l.Again {
 				t.Fatal(err)
 			}
 		case 6:
-			if _, err := a.Catalogue.PutSuite(ctx,
+			if _, err := prog.Catalogue.PutSuite(ctx,
 				titles.SuiteDraft{Product: 2, Need: r.IntN(2),
 					Parts: []recognise.SuitePart{{Product: 1, Version: []string{"", "6"}[r.IntN(2)]}, {Product: 3}}},
 				"test"); err != nil {
@@ -444,14 +445,14 @@ func TestStoredEqualsRecomputedOverRandomChanges(t *testing.T) {
 		case 3:
 			key := "ostwick|" + strings.ToLower(names[[]int{1, 4, 5}[r.IntN(3)]])
 			d := titles.NameDecision{Keys: []string{key}, Product: int64(r.IntN(4))}
-			if err := a.Pipeline.Refresh(ctx); err != nil {
+			if err := prog.Pipeline.Refresh(ctx); err != nil {
 				t.Fatal(err)
 			}
-			if _, err := a.Titles.Decide(ctx, d, "test"); err == nil {
+			if _, err := prog.Titles.Decide(ctx, d, "test"); err == nil {
 				decided[key] = d.Product
 			}
 		}
-		wrong, err := a.Pipeline.Check(ctx)
+		wrong, err := prog.Pipeline.Check(ctx)
 		if err != nil || len(wrong) > 0 {
 			t.Fatalf("step %d: %v %v", step, wrong, err)
 		}
@@ -459,7 +460,7 @@ func TestStoredEqualsRecomputedOverRandomChanges(t *testing.T) {
 	if len(decided) == 0 {
 		t.Fatal("no decision was taken")
 	}
-	if err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
+	if err := prog.DB.View(ctx, func(tx *sqlite.Tx) error {
 		list, err := snapshot.Decisions(tx)
 		for _, d := range list {
 			if want, ok := decided[d.Key]; !ok || want != d.Product {
@@ -476,32 +477,32 @@ func TestStoredEqualsRecomputedOverRandomChanges(t *testing.T) {
 // A change that comes in while figures are being computed stays marked: the next renewal counts it.
 func TestAChangeDuringARenewalIsNotLost(t *testing.T) {
 	ctx := context.Background()
-	a, clock := desk(t)
-	base(t, a)
-	take(t, a, formats.Installs, installHeader, "D1,Ostwick,Skerrymap,6,,,2026-06-29T10:00:00Z")
-	other := New(a.DB, clock) // another program on the same file
+	prog, clock := desk(t)
+	base(t, prog)
+	take(t, prog, formats.Installs, installHeader, "D1,Ostwick,Skerrymap,6,,,2026-06-29T10:00:00Z")
+	other := New(prog.DB, clock) // another program on the same file
 	done := make(chan error, 1)
-	go func() { done <- a.Pipeline.Refresh(ctx) }()
+	go func() { done <- prog.Pipeline.Refresh(ctx) }()
 	take(t, other, formats.Installs, installHeader, "D2,Ostwick,Skerrymap,6,,,2026-06-29T10:00:00Z")
 	if err := <-done; err != nil {
 		t.Fatal(err)
 	}
 	for range 3 {
-		dirty, err := a.Renewal.Dirty(ctx)
+		dirty, err := prog.Renewal.Dirty(ctx)
 		if err != nil {
 			t.Fatal(err)
 		}
 		if !dirty {
 			break
 		}
-		if err := a.Pipeline.Refresh(ctx); err != nil {
+		if err := prog.Pipeline.Refresh(ctx); err != nil {
 			t.Fatal(err)
 		}
 	}
-	if dirty, err := a.Renewal.Dirty(ctx); dirty || err != nil {
+	if dirty, err := prog.Renewal.Dirty(ctx); dirty || err != nil {
 		t.Fatal(dirty, err)
 	}
-	if err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
+	if err := prog.DB.View(ctx, func(tx *sqlite.Tx) error {
 		list, err := snapshot.StoredFigures(tx)
 		if err == nil && (len(list) != 1 || list[0].Needed != 2) {
 			t.Errorf("%+v", list)

@@ -17,10 +17,10 @@ import (
 // up in euros.
 func TestCasesOfSeveralCurrenciesInOrder(t *testing.T) {
 	ctx := context.Background()
-	a, _ := desk(t)
+	prog, _ := desk(t)
 	take(
 		t,
-		a,
+		prog,
 		formats.Rates,
 		"currency,on,per_eur",
 		"NOK,2026-01-01,11.5",
@@ -37,10 +37,10 @@ func TestCasesOfSeveralCurrenciesInOrder(t *testing.T) {
 		installs = append(installs, fmt.Sprintf("D%d,Ostwick,Prod %d,1,2026-06-29T10:00:00Z,s", i, i))
 		devices = append(devices, fmt.Sprintf("D%d,client", i))
 	}
-	take(t, a, formats.Titles, titles...)
-	take(t, a, formats.Devices, devices...)
-	take(t, a, formats.Installs, installs...)
-	if err := a.Pipeline.Refresh(ctx); err != nil {
+	take(t, prog, formats.Titles, titles...)
+	take(t, prog, formats.Devices, devices...)
+	take(t, prog, formats.Installs, installs...)
+	if err := prog.Pipeline.Refresh(ctx); err != nil {
 		t.Fatal(err)
 	}
 	for _, down := range []bool{true, false} {
@@ -52,7 +52,7 @@ func TestCasesOfSeveralCurrenciesInOrder(t *testing.T) {
 		cursor := ""
 		for range 10 {
 			var page sqlite.Page[snapshot.CaseRow]
-			if err := a.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
+			if err := prog.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
 				page, err = snapshot.CaseList().Page(tx,
 					sqlite.ListQuery{Sort: "amount", Descending: down, Limit: 1, Cursor: cursor,
 						Filters: map[string]string{"kind": "uncovered"}})
@@ -72,7 +72,7 @@ func TestCasesOfSeveralCurrenciesInOrder(t *testing.T) {
 		}
 	}
 	// two cases of one product in two currencies, and one that is worth nothing
-	if err := a.DB.Update(ctx, func(tx *sqlite.Tx) error {
+	if err := prog.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		for product, amounts := range map[int64][][2]string{1: {{"115", "NOK"}, {"7", "EUR"}, {"0", "SEK"}},
 			2: {{"115", "NOK"}, {"0", "EUR"}}} {
 			for i, a := range amounts {
@@ -88,7 +88,7 @@ func TestCasesOfSeveralCurrenciesInOrder(t *testing.T) {
 	}); err != nil {
 		t.Fatal(err)
 	}
-	lots, err := a.Worklist.CaseGroups(ctx)
+	lots, err := prog.Worklist.CaseGroups(ctx)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -40,11 +40,11 @@ func atOnce(t *testing.T, n int, do func(i int) error) (could int) {
 // What is checked holds in the transaction that writes: of several who do one thing at once, one does it.
 func TestCheckedAndDoneInOne(t *testing.T) {
 	for range 5 {
-		a, _ := desk(t)
-		base(t, a)
+		prog, _ := desk(t)
+		base(t, prog)
 		// two people book one number
 		if n := atOnce(t, 6, func(i int) error {
-			_, err := a.Evidence.Book(t.Context(), "entitlements", map[string]string{
+			_, err := prog.Evidence.Book(t.Context(), "entitlements", map[string]string{
 				"entitlement_id": "N-7", "publisher": "Ostwick", "product": "Skerrymap", "metric": "device",
 				"quantity": fmt.Sprint(i + 1),
 			}, "me")
@@ -53,29 +53,29 @@ func TestCheckedAndDoneInOne(t *testing.T) {
 			t.Errorf("%d booked one number", n)
 		}
 		// rights that seats need are given away once
-		take(t, a, formats.Users, "user_id,name", "u1,One", "u2,Two")
-		take(t, a, formats.Entitlements, "entitlement_id,publisher,product,metric,quantity,purchased",
+		take(t, prog, formats.Users, "user_id,name", "u1,One", "u2,Two")
+		take(t, prog, formats.Entitlements, "entitlement_id,publisher,product,metric,quantity,purchased",
 			"S-1,Ostwick,Skerrymap,named_user,3,2026-01-01")
-		take(t, a, formats.Transactions, "entitlement_id,type,on,quantity", "S-1,buy,2026-01-01,3")
-		take(t, a, formats.Assignments, "entitlement_id,user_id,device_id,from,until", "S-1,u1,,2026-01-01,")
+		take(t, prog, formats.Transactions, "entitlement_id,type,on,quantity", "S-1,buy,2026-01-01,3")
+		take(t, prog, formats.Assignments, "entitlement_id,user_id,device_id,from,until", "S-1,u1,,2026-01-01,")
 		if n := atOnce(t, 6, func(i int) error {
-			return a.Entitlements.Trade(t.Context(), map[string]string{
+			return prog.Entitlements.Trade(t.Context(), map[string]string{
 				"entitlement_id": "S-1", "type": "retire", "on": "2026-06-0" + fmt.Sprint(i+1), "quantity": "1",
 			}, "me")
 		}); n != 2 {
 			t.Errorf("%d of 3 rights were retired beside one seat", n)
 		}
 		// what waits for a second person is signed once
-		if err := a.Titles.SetNaming(t.Context(), titles.NamingSettings{SignOff: []string{"title"}},
+		if err := prog.Titles.SetNaming(t.Context(), titles.NamingSettings{SignOff: []string{"title"}},
 			"boss"); err != nil {
 			t.Fatal(err)
 		}
-		take(t, a, formats.Installs, installHeader, "D1,Nobody,Something odd,1,,,2026-06-20T08:00:00Z")
-		if err := a.Pipeline.Refresh(t.Context()); err != nil {
+		take(t, prog, formats.Installs, installHeader, "D1,Nobody,Something odd,1,,,2026-06-20T08:00:00Z")
+		if err := prog.Pipeline.Refresh(t.Context()); err != nil {
 			t.Fatal(err)
 		}
 		key := ""
-		if err := a.DB.View(t.Context(), func(tx *sqlite.Tx) error {
+		if err := prog.DB.View(t.Context(), func(tx *sqlite.Tx) error {
 			page, err := snapshot.NameList().Page(tx, sqlite.ListQuery{Search: "Something odd"})
 			if err == nil {
 				key = page.Rows[0].Key
@@ -84,16 +84,16 @@ func TestCheckedAndDoneInOne(t *testing.T) {
 		}); err != nil {
 			t.Fatal(err)
 		}
-		if _, err := a.Titles.Decide(t.Context(), titles.NameDecision{Keys: []string{key}, Product: 1},
+		if _, err := prog.Titles.Decide(t.Context(), titles.NameDecision{Keys: []string{key}, Product: 1},
 			"one"); err != nil {
 			t.Fatal(err)
 		}
-		waits, err := a.Titles.Unsigned(t.Context())
+		waits, err := prog.Titles.Unsigned(t.Context())
 		if err != nil || len(waits) != 1 {
 			t.Fatalf("%+v, %v", waits, err)
 		}
 		if n := atOnce(t, 6, func(i int) error {
-			return a.Titles.Sign(t.Context(), waits[0].Kind, waits[0].ID, true, fmt.Sprint("signer ", i))
+			return prog.Titles.Sign(t.Context(), waits[0].Kind, waits[0].ID, true, fmt.Sprint("signer ", i))
 		}); n != 1 {
 			t.Errorf("%d signed one decision", n)
 		}

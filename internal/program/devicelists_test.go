@@ -36,23 +36,23 @@ func fileOf(t *testing.T, name string, text []byte) *os.File {
 	return f
 }
 
-func bring(t *testing.T, a *Program, req intake.ImportRequest, text string) (intake.ImportResult, error) {
+func bring(t *testing.T, prog *Program, req intake.ImportRequest, text string) (intake.ImportResult, error) {
 	t.Helper()
 	if req.File == "" {
 		req.File = "file"
 	}
 	req.Author = "test"
-	return a.Evidence.ImportFile(context.Background(), fileOf(t, "file", []byte(text)), int64(len(text)), req)
+	return prog.Evidence.ImportFile(context.Background(), fileOf(t, "file", []byte(text)), int64(len(text)), req)
 }
 
 // fleet6 is a small estate with publishers, products, versions, files and several sources.
 func fleet6(t *testing.T) (*Program, *movable) {
 	t.Helper()
-	a, clock := desk(t)
+	prog, clock := desk(t)
 	ctx := context.Background()
 	take(
 		t,
-		a,
+		prog,
 		formats.Titles,
 		"publisher,product,version,licence_model",
 		"Ostwick,Skerrymap,6,commercial",
@@ -61,7 +61,7 @@ func fleet6(t *testing.T) (*Program, *movable) {
 	)
 	take(
 		t,
-		a,
+		prog,
 		formats.Devices,
 		"device_id,name,kind,environment,org_unit,site,hosting,last_scan",
 		"D1,one,client,production,Shore,North,,",
@@ -90,27 +90,27 @@ func fleet6(t *testing.T) (*Program, *movable) {
 				},
 			)
 		}
-		if _, err := a.Evidence.TakeScan(ctx, "collector", "id", s); err != nil {
+		if _, err := prog.Evidence.TakeScan(ctx, "collector", "id", s); err != nil {
 			t.Fatal(err)
 		}
 	}
 	take(
 		t,
-		a,
+		prog,
 		formats.Installs,
 		"device_id,publisher,name,version,file_name,source,seen_at",
 		"D2,Ostwick,Skerrymap,7.0,skerry.bin,deployment,2026-06-29T08:00:00Z",
 	)
-	if err := a.Pipeline.Refresh(ctx); err != nil {
+	if err := prog.Pipeline.Refresh(ctx); err != nil {
 		t.Fatal(err)
 	}
-	return a, clock
+	return prog, clock
 }
 
-func devicesWith(t *testing.T, a *Program, filters map[string]string, split string) sqlite.Page[snapshot.DeviceRow] {
+func devicesWith(t *testing.T, prog *Program, filters map[string]string, split string) sqlite.Page[snapshot.DeviceRow] {
 	t.Helper()
 	var page sqlite.Page[snapshot.DeviceRow]
-	if err := a.DB.View(context.Background(), func(tx *sqlite.Tx) (err error) {
+	if err := prog.DB.View(context.Background(), func(tx *sqlite.Tx) (err error) {
 		page, err = snapshot.DeviceList().Page(tx, sqlite.ListQuery{Filters: filters, Split: split, Sort: "code"})
 		return err
 	}); err != nil {
@@ -120,8 +120,8 @@ func devicesWith(t *testing.T, a *Program, filters map[string]string, split stri
 }
 
 func TestEveryCountSplitsAndNarrows(t *testing.T) {
-	a, _ := fleet6(t)
-	ids, err := a.Position.FindProducts(context.Background(), "Skerrymap")
+	prog, _ := fleet6(t)
+	ids, err := prog.Position.FindProducts(context.Background(), "Skerrymap")
 	if err != nil || len(ids) != 1 {
 		t.Fatal(ids, err)
 	}
@@ -144,7 +144,7 @@ func TestEveryCountSplitsAndNarrows(t *testing.T) {
 		{map[string]string{"hasFile": "GAUGE.???", "kind": "client"}, "kind", "0 (0 stale, 0 never): "},
 		{map[string]string{"hasFile": "%"}, "kind", "0 (0 stale, 0 never): "},
 	} {
-		page := devicesWith(t, a, c.filters, c.split)
+		page := devicesWith(t, prog, c.filters, c.split)
 		var parts []string
 		sum := 0
 		for _, p := range page.Parts {
@@ -162,13 +162,13 @@ func TestEveryCountSplitsAndNarrows(t *testing.T) {
 // Each level of the way down counts what the level below lists, and what the list of devices narrows to.
 func TestTheWayDownAddsUp(t *testing.T) {
 	ctx := context.Background()
-	a, _ := fleet6(t)
-	top, err := a.Evidence.Drill(ctx, "", 0, "", false)
+	prog, _ := fleet6(t)
+	top, err := prog.Evidence.Drill(ctx, "", 0, "", false)
 	if err != nil || len(top.Levels) != 2 {
 		t.Fatalf("%+v %v", top, err)
 	}
 	for _, p := range top.Levels {
-		products, err := a.Evidence.Drill(ctx, p.Key, 0, "", false)
+		products, err := prog.Evidence.Drill(ctx, p.Key, 0, "", false)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -179,7 +179,7 @@ func TestTheWayDownAddsUp(t *testing.T) {
 			if _, err := fmt.Sscan(pr.Key, &id); err != nil {
 				t.Fatal(err)
 			}
-			if n := devicesWith(t, a, map[string]string{"hasProduct": pr.Key}, ""); int64(n.Total) != pr.Devices ||
+			if n := devicesWith(t, prog, map[string]string{"hasProduct": pr.Key}, ""); int64(n.Total) != pr.Devices ||
 				int64(n.Stale) != pr.Stale {
 				t.Errorf(
 					"%s: %d devices, %d stale; the list has %d and %d",
@@ -190,19 +190,19 @@ func TestTheWayDownAddsUp(t *testing.T) {
 					n.Stale,
 				)
 			}
-			versions, err := a.Evidence.Drill(ctx, p.Key, id, "", false)
+			versions, err := prog.Evidence.Drill(ctx, p.Key, id, "", false)
 			if err != nil {
 				t.Fatal(err)
 			}
 			for _, v := range versions.Levels {
-				holders, err := a.Evidence.Drill(ctx, p.Key, id, v.Key, true)
+				holders, err := prog.Evidence.Drill(ctx, p.Key, id, v.Key, true)
 				if err != nil {
 					t.Fatal(err)
 				}
 				devices := map[string]bool{}
 				for _, h := range holders.Holders {
 					devices[h.Code] = true
-					files, err := a.Evidence.DeviceFiles(ctx, h.Code, h.Record)
+					files, err := prog.Evidence.DeviceFiles(ctx, h.Code, h.Record)
 					if err != nil {
 						t.Fatal(err)
 					}
@@ -220,15 +220,15 @@ func TestTheWayDownAddsUp(t *testing.T) {
 			t.Errorf("%s: %d installs, its products have %d", p.Label, p.Installs, installs)
 		}
 	}
-	if _, err := a.Evidence.Drill(ctx, "", 999, "", false); !errors.Is(err, sqlite.ErrNotFound) {
+	if _, err := prog.Evidence.Drill(ctx, "", 999, "", false); !errors.Is(err, sqlite.ErrNotFound) {
 		t.Errorf("a product that is not there: %v", err)
 	}
 }
 
 func TestComparison(t *testing.T) {
 	ctx := context.Background()
-	a, clock := fleet6(t)
-	c, err := a.Evidence.Compare(ctx, "D1", "D2")
+	prog, clock := fleet6(t)
+	c, err := prog.Evidence.Compare(ctx, "D1", "D2")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -252,35 +252,35 @@ func TestComparison(t *testing.T) {
 	if !differ["kind"] || !differ["hosting"] || differ["unit"] {
 		t.Errorf("facts %v", differ)
 	}
-	if c, err = a.Evidence.Compare(ctx, "D1", "D3"); err != nil || !strings.Contains(c.Warning, "59 days apart") ||
+	if c, err = prog.Evidence.Compare(ctx, "D1", "D3"); err != nil || !strings.Contains(c.Warning, "59 days apart") ||
 		c.Same != 1 {
 		t.Errorf("%s: %s %v", what(c), c.Warning, err)
 	}
-	if c, err = a.Evidence.Compare(ctx, "D4", "D1"); err != nil ||
+	if c, err = prog.Evidence.Compare(ctx, "D4", "D1"); err != nil ||
 		!strings.Contains(c.Warning, "four was never scanned") {
 		t.Errorf("%s %v", c.Warning, err)
 	}
-	if _, err := a.Evidence.Compare(ctx, "D1", "D9"); !errors.Is(err, sqlite.ErrNotFound) {
+	if _, err := prog.Evidence.Compare(ctx, "D1", "D9"); !errors.Is(err, sqlite.ErrNotFound) {
 		t.Errorf("against nobody: %v", err)
 	}
 	// a device against itself is the same
 	clock.now = clock.now.Add(time.Hour)
-	if c, err = a.Evidence.Compare(ctx, "D2", "D2"); err != nil || c.Same != len(c.Software) || c.DaysOff != 0 {
+	if c, err = prog.Evidence.Compare(ctx, "D2", "D2"); err != nil || c.Same != len(c.Software) || c.DaysOff != 0 {
 		t.Errorf("%s %v", what(c), err)
 	}
 }
 
 func TestFileSearch(t *testing.T) {
 	ctx := context.Background()
-	a, _ := fleet6(t)
-	got, err := a.Evidence.FindFiles(ctx, "skerry*")
+	prog, _ := fleet6(t)
+	got, err := prog.Evidence.FindFiles(ctx, "skerry*")
 	if err != nil {
 		t.Fatal(err)
 	}
 	var rows []string
 	for _, f := range got.Files {
 		rows = append(rows, fmt.Sprintf("%s %s %d %d", f.Name, f.Version, f.Devices, f.Stale))
-		if n := devicesWith(t, a, map[string]string{"hasFile": f.Name + ";v=" + f.Version}, ""); int64(
+		if n := devicesWith(t, prog, map[string]string{"hasFile": f.Name + ";v=" + f.Version}, ""); int64(
 			n.Total,
 		) != f.Devices {
 			t.Errorf("%s %s: %d devices, the list has %d", f.Name, f.Version, f.Devices, n.Total)
@@ -297,7 +297,7 @@ func TestFileSearch(t *testing.T) {
 		t.Errorf("%q %+v", rows, got)
 	}
 	for _, bad := range []string{"", "*", " ?* "} {
-		if _, err := a.Evidence.FindFiles(ctx, bad); err == nil {
+		if _, err := prog.Evidence.FindFiles(ctx, bad); err == nil {
 			t.Errorf("%q was searched for", bad)
 		}
 	}
@@ -305,10 +305,10 @@ func TestFileSearch(t *testing.T) {
 
 func TestDocumentsOfADevice(t *testing.T) {
 	ctx := context.Background()
-	a, _ := fleet6(t)
+	prog, _ := fleet6(t)
 	for format := range evidence.SoftwareFormats {
 		var b bytes.Buffer
-		if err := a.Evidence.WriteSoftware(ctx, "D2", format, &b); err != nil {
+		if err := prog.Evidence.WriteSoftware(ctx, "D2", format, &b); err != nil {
 			t.Fatalf("%s: %v", format, err)
 		}
 		other, clock := desk(t)
@@ -326,11 +326,11 @@ func TestDocumentsOfADevice(t *testing.T) {
 			t.Errorf("%s again: %+v %v", format, again, err)
 		}
 		b.Reset()
-		if err := a.Evidence.WriteAllSoftware(ctx, format, &b); err != nil || b.Len() == 0 {
+		if err := prog.Evidence.WriteAllSoftware(ctx, format, &b); err != nil || b.Len() == 0 {
 			t.Errorf("all as %s: %v", format, err)
 		}
 	}
-	if err := a.Evidence.WriteSoftware(ctx, "D4", "spdx", &bytes.Buffer{}); err == nil ||
+	if err := prog.Evidence.WriteSoftware(ctx, "D4", "spdx", &bytes.Buffer{}); err == nil ||
 		!strings.Contains(err.Error(), "never scanned") {
 		t.Errorf("of a device never scanned: %v", err)
 	}
@@ -339,7 +339,7 @@ func TestDocumentsOfADevice(t *testing.T) {
 // A directory goes in as users and devices; the next one says who joined, moved and left; devices that it alone knows
 // were never scanned.
 func TestDirectoryImport(t *testing.T) {
-	a, clock := desk(t)
+	prog, clock := desk(t)
 	person := func(id, unit, more string) string {
 		return fmt.Sprintf(
 			"dn: uid=%s,ou=%s,ou=People,dc=x,dc=example\nobjectClass: inetOrgPerson\nuid: %s\ncn: Person %s\n%s\n",
@@ -353,11 +353,11 @@ func TestDirectoryImport(t *testing.T) {
 	device := "dn: cn=hal-9,ou=Shore,ou=Computers,dc=x,dc=example\nobjectClass: device\ncn: hal-9\nowner: " +
 		"uid=u1,ou=Shore,dc=x,dc=example\n\n"
 	first := "version: 1\n" + person("u1", "Shore", "") + person("u2", "Shore", "") + person("u3", "Sea", "") + device
-	res, err := bring(t, a, intake.ImportRequest{}, first)
+	res, err := bring(t, prog, intake.ImportRequest{}, first)
 	if err != nil || res.Added != 4 || res.Kind != "directory" {
 		t.Fatalf("%+v %v", res, err)
 	}
-	if res, err = bring(t, a, intake.ImportRequest{}, first); err != nil || res.Added+res.Changed != 0 {
+	if res, err = bring(t, prog, intake.ImportRequest{}, first); err != nil || res.Added+res.Changed != 0 {
 		t.Errorf("the same again: %+v %v", res, err)
 	}
 	clock.now = clock.now.AddDate(0, 0, 1)
@@ -374,11 +374,11 @@ func TestDirectoryImport(t *testing.T) {
 		"Shore",
 		"",
 	) + "dn: broken\nno colon\n\n"
-	if res, err = bring(t, a, intake.ImportRequest{}, second); err != nil || len(res.Aside) != 1 {
+	if res, err = bring(t, prog, intake.ImportRequest{}, second); err != nil || len(res.Aside) != 1 {
 		t.Fatalf("%+v %v", res, err)
 	}
 	var moves []string
-	if err := a.DB.View(context.Background(), func(tx *sqlite.Tx) error {
+	if err := prog.DB.View(context.Background(), func(tx *sqlite.Tx) error {
 		page, err := evidencedb.MoveList().Page(tx, sqlite.ListQuery{Sort: "person"})
 		for _, m := range page.Rows {
 			moves = append(moves,
@@ -395,10 +395,10 @@ func TestDirectoryImport(t *testing.T) {
 	) {
 		t.Errorf("%q", moves)
 	}
-	if err := a.Pipeline.Refresh(context.Background()); err != nil {
+	if err := prog.Pipeline.Refresh(context.Background()); err != nil {
 		t.Fatal(err)
 	}
-	if d := devicesWith(t, a, nil, "").Rows[0]; d.Age != "never" || d.User != "u1" || d.Unit != "Shore" ||
+	if d := devicesWith(t, prog, nil, "").Rows[0]; d.Age != "never" || d.User != "u1" || d.Unit != "Shore" ||
 		d.DirectoryAge != "fresh" {
 		t.Errorf("%+v", d)
 	}
@@ -407,7 +407,7 @@ func TestDirectoryImport(t *testing.T) {
 // The limits of age are kept for each kind of device and evidence.
 func TestLimitsOfAge(t *testing.T) {
 	ctx := context.Background()
-	a, _ := fleet6(t)
+	prog, _ := fleet6(t)
 	rules := evidence.Rules{
 		FreshDays: 30,
 		UseWindow: 90,
@@ -417,14 +417,14 @@ func TestLimitsOfAge(t *testing.T) {
 			{Device: "", Evidence: "hardware", Days: 90},
 		},
 	}
-	if err := a.Evidence.SetRules(ctx, rules, "me"); err != nil {
+	if err := prog.Evidence.SetRules(ctx, rules, "me"); err != nil {
 		t.Fatal(err)
 	}
-	if err := a.Pipeline.Refresh(ctx); err != nil {
+	if err := prog.Pipeline.Refresh(ctx); err != nil {
 		t.Fatal(err)
 	}
 	got := map[string]string{}
-	for _, d := range devicesWith(t, a, nil, "").Rows {
+	for _, d := range devicesWith(t, prog, nil, "").Rows {
 		got[d.Code] = d.Age + " " + d.HardwareAge + " " + d.UseAge
 	}
 	if want := map[string]string{"D1": "fresh fresh never", "D2": "fresh fresh never", "D3": "stale fresh never",
@@ -435,14 +435,14 @@ func TestLimitsOfAge(t *testing.T) {
 		t.Errorf("%v", got)
 	}
 	rules.Limits = nil // says nothing of them
-	if err := a.Evidence.SetRules(ctx, rules, "me"); err != nil {
+	if err := prog.Evidence.SetRules(ctx, rules, "me"); err != nil {
 		t.Fatal(err)
 	}
-	if back, err := a.Evidence.Rules(ctx); err != nil || len(back.Limits) != 2 {
+	if back, err := prog.Evidence.Rules(ctx); err != nil || len(back.Limits) != 2 {
 		t.Errorf("%+v %v", back, err)
 	}
 	rules.Limits = []evidence.Limit{{Device: "toaster", Evidence: "software", Days: 1}}
-	if a.Evidence.SetRules(ctx, rules, "me") == nil {
+	if prog.Evidence.SetRules(ctx, rules, "me") == nil {
 		t.Error("a kind of device that there is not was taken")
 	}
 }
@@ -451,7 +451,7 @@ func TestLimitsOfAge(t *testing.T) {
 // scan that its tag belongs to.
 func TestWhatCannotBeReadIsMended(t *testing.T) {
 	ctx := context.Background()
-	a, clock := desk(t)
+	prog, clock := desk(t)
 	var b bytes.Buffer
 	z := zip.NewWriter(&b)
 	for name, text := range map[string]string{
@@ -469,43 +469,43 @@ func TestWhatCannotBeReadIsMended(t *testing.T) {
 	if err := z.Close(); err != nil {
 		t.Fatal(err)
 	}
-	res, err := bring(t, a, intake.ImportRequest{AsOf: clock.now.Add(-time.Hour)}, b.String())
+	res, err := bring(t, prog, intake.ImportRequest{AsOf: clock.now.Add(-time.Hour)}, b.String())
 	if err != nil || len(res.Aside) != 1 || !strings.Contains(res.Aside[0].Reason, "D1/broken.swidtag") {
 		t.Fatalf("%+v %v", res, err)
 	}
 	ldif := "version: 1\n\ndn: uid=u7,ou=Shore\nno colon\n\ndn: uid=u8,ou=Shore\nobjectClass: person\nuid: u8\n"
-	if res, err = bring(t, a, intake.ImportRequest{}, ldif); err != nil ||
+	if res, err = bring(t, prog, intake.ImportRequest{}, ldif); err != nil ||
 		len(res.Aside) != 1 ||
 		!strings.HasPrefix(res.Aside[0].Content, ",u7,") ||
 		!strings.Contains(res.Aside[0].Reason, "no colon") {
 		t.Fatalf("%+v %v", res, err)
 	}
 	var waiting []evidencedb.Aside
-	if err := a.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
+	if err := prog.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
 		waiting, err = evidencedb.Asides(tx, "waiting")
 		return err
 	}); err != nil || len(waiting) != 2 {
 		t.Fatal(waiting, err)
 	}
 	fields := strings.Split(waiting[0].Content, ",")
-	if err := a.Evidence.Mend(ctx, waiting[0].ID, waiting[0].Content, "me"); err == nil {
+	if err := prog.Evidence.Mend(ctx, waiting[0].ID, waiting[0].Content, "me"); err == nil {
 		t.Error("a line without a name was taken")
 	}
 	fields[2] = "Gauge"
-	if err := a.Evidence.Mend(ctx, waiting[0].ID, strings.Join(fields, ","), "me"); err != nil {
+	if err := prog.Evidence.Mend(ctx, waiting[0].ID, strings.Join(fields, ","), "me"); err != nil {
 		t.Fatal(err)
 	}
-	if err := a.Evidence.Mend(ctx, waiting[1].ID, strings.Replace(waiting[1].Content, ",u7,", "u7,Person Seven,", 1),
+	if err := prog.Evidence.Mend(ctx, waiting[1].ID, strings.Replace(waiting[1].Content, ",u7,", "u7,Person Seven,", 1),
 		"me"); err != nil {
 		t.Fatal(err)
 	}
-	if err := a.Pipeline.Refresh(ctx); err != nil {
+	if err := prog.Pipeline.Refresh(ctx); err != nil {
 		t.Fatal(err)
 	}
-	if d := devicesWith(t, a, nil, "").Rows; len(d) != 1 || d[0].Installs != 2 {
+	if d := devicesWith(t, prog, nil, "").Rows; len(d) != 1 || d[0].Installs != 2 {
 		t.Errorf("%+v", d)
 	}
-	if wrong, err := a.Pipeline.Check(ctx); err != nil || len(wrong) > 0 {
+	if wrong, err := prog.Pipeline.Check(ctx); err != nil || len(wrong) > 0 {
 		t.Error(wrong, err)
 	}
 }

@@ -11,25 +11,25 @@ import (
 
 // Work that takes long says how far it is to who watches it, and forgets that when it ends.
 func TestWorkCanBeWatched(t *testing.T) {
-	a, _ := desk(t)
-	base(t, a)
-	take(t, a, formats.Installs, installHeader, "D1,Ostwick,Skerrymap,6,,agent,2026-06-20T08:00:00Z")
-	figure(t, a, "Skerrymap")
-	ctx, end := a.Progress.Follow(context.Background(), "mine")
-	if _, err := a.Position.AllSteps(ctx, civil.MustParse("2026-06-01"), 0); err != nil {
+	prog, _ := desk(t)
+	base(t, prog)
+	take(t, prog, formats.Installs, installHeader, "D1,Ostwick,Skerrymap,6,,agent,2026-06-20T08:00:00Z")
+	figure(t, prog, "Skerrymap")
+	ctx, end := prog.Progress.Follow(context.Background(), "mine")
+	if _, err := prog.Position.AllSteps(ctx, civil.MustParse("2026-06-01"), 0); err != nil {
 		t.Fatal(err)
 	}
-	if said := a.Progress.HowFar("mine"); !strings.Contains(said, "of 3 products compared") {
+	if said := prog.Progress.HowFar("mine"); !strings.Contains(said, "of 3 products compared") {
 		t.Errorf("said %q", said)
 	}
-	if said := a.Progress.HowFar("another's"); said != "" {
+	if said := prog.Progress.HowFar("another's"); said != "" {
 		t.Errorf("somebody else's work says %q", said)
 	}
 	end()
-	if said := a.Progress.HowFar("mine"); said != "" {
+	if said := prog.Progress.HowFar("mine"); said != "" {
 		t.Errorf("work that ended still says %q", said)
 	}
-	if _, err := a.Position.AllSteps(context.Background(), civil.MustParse("2026-06-01"), 0); err != nil {
+	if _, err := prog.Position.AllSteps(context.Background(), civil.MustParse("2026-06-01"), 0); err != nil {
 		t.Errorf("work that nobody watches: %v", err)
 	}
 }

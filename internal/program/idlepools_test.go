@@ -19,14 +19,14 @@ import (
 // pool has fewer licences, the case is done; a pool whose server was lost says so in its list.
 func TestIdleAndUnhealthyPools(t *testing.T) {
 	ctx := context.Background()
-	a, clock := meterDesk(t)
+	prog, clock := meterDesk(t)
 	clock.now = time.Date(2026, 6, 30, 20, 0, 0, 0, time.UTC)
 	pools := []string{"pool,publisher,product,server,quantity,expires"}
 	for _, name := range []string{"idle", "busy", "young", "silent", "lost"} {
 		pools = append(pools, fmt.Sprintf("%s,Dunlaw,Gauge,lic-%s,20,2027-06-30", name, name))
 	}
-	take(t, a, formats.Pools, pools...)
-	take(t, a, formats.Entitlements,
+	take(t, prog, formats.Pools, pools...)
+	take(t, prog, formats.Entitlements,
 		"entitlement_id,publisher,product,metric,quantity,kind,start,end,unit_price,currency",
 		"P-1,Dunlaw,Gauge,concurrent,100,subscription,2025-10-01,2026-09-30,120,EUR")
 	events := []string{"pool,event,session,user_id,device_id,at,licences"}
@@ -41,14 +41,14 @@ func TestIdleAndUnhealthyPools(t *testing.T) {
 			}
 		}
 	}
-	take(t, a, formats.PoolEvents, append(events, "lost,lost,,,,2026-06-30T12:00:00Z,")...)
-	renew(t, a)
+	take(t, prog, formats.PoolEvents, append(events, "lost,lost,,,,2026-06-30T12:00:00Z,")...)
+	renew(t, prog)
 	alerts, proposed := map[string]string{}, map[string]int64{}
 	read := func() {
 		t.Helper()
 		clear(proposed)
-		if err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
-			list, err := usedb.PoolList(a.Snapshots.Today()).Page(tx, sqlite.ListQuery{})
+		if err := prog.DB.View(ctx, func(tx *sqlite.Tx) error {
+			list, err := usedb.PoolList(prog.Snapshots.Today()).Page(tx, sqlite.ListQuery{})
 			if err != nil {
 				return err
 			}
@@ -78,8 +78,8 @@ func TestIdleAndUnhealthyPools(t *testing.T) {
 	}
 	clock.now = clock.now.Add(time.Hour)
 	pools[1] = strings.Replace(pools[1], ",20,", ",4,", 1)
-	take(t, a, formats.Pools, pools...)
-	renew(t, a)
+	take(t, prog, formats.Pools, pools...)
+	renew(t, prog)
 	read()
 	if len(proposed) != 0 {
 		t.Errorf("what was given back is still proposed: %v", proposed)

@@ -22,10 +22,10 @@ import (
 )
 
 // classes reads the class of use of every counted install, by device and product.
-func classes(t *testing.T, a *Program) map[string]string {
+func classes(t *testing.T, prog *Program) map[string]string {
 	t.Helper()
 	out := map[string]string{}
-	if err := a.DB.View(context.Background(), func(tx *sqlite.Tx) error {
+	if err := prog.DB.View(context.Background(), func(tx *sqlite.Tx) error {
 		return snapshot.EachIdle(tx, func(f snapshot.IdleFact) error {
 			out[fmt.Sprint(f.Device, "/", f.Product)] = f.Class
 			return nil
@@ -42,7 +42,7 @@ func TestTheEffectOfMeteringIsWhatHappens(t *testing.T) {
 	ctx := context.Background()
 	r := rand.New(rand.NewPCG(6, 9))
 	for round := range 6 {
-		a, clock := desk(t)
+		prog, clock := desk(t)
 		clock.now = time.Date(2026, 6, 30, 20, 0, 0, 0, time.UTC)
 		var titles, devices, installs, sessions []string
 		for p := range 5 {
@@ -75,15 +75,17 @@ func TestTheEffectOfMeteringIsWhatHappens(t *testing.T) {
 				}
 			}
 		}
-		take(t, a, formats.Titles, append([]string{"publisher,product,aliases,licence_model,category"}, titles...)...)
-		take(t, a, formats.Devices, append([]string{"device_id,name,kind,org_unit"}, devices...)...)
+		take(t, prog, formats.Titles,
+			append([]string{"publisher,product,aliases,licence_model,category"}, titles...)...)
+		take(t, prog, formats.Devices, append([]string{"device_id,name,kind,org_unit"}, devices...)...)
 		take(
 			t,
-			a,
+			prog,
 			formats.Installs,
 			append([]string{"device_id,publisher,name,version,seen_at,source"}, installs...)...)
-		take(t, a, formats.Usage, append([]string{"device_id,user_id,file_name,started_at,ended_at"}, sessions...)...)
-		if err := a.Pipeline.Refresh(ctx); err != nil {
+		take(t, prog, formats.Usage,
+			append([]string{"device_id,user_id,file_name,started_at,ended_at"}, sessions...)...)
+		if err := prog.Pipeline.Refresh(ctx); err != nil {
 			t.Fatal(err)
 		}
 		judged := func(c map[string]string) (n int64) {
@@ -94,13 +96,13 @@ func TestTheEffectOfMeteringIsWhatHappens(t *testing.T) {
 			}
 			return n
 		}
-		if n := judged(classes(t, a)); n == 0 {
+		if n := judged(classes(t, prog)); n == 0 {
 			t.Fatal("nothing is judged at first; the test would show nothing")
 		}
-		if _, err := a.Use.PreviewMeter(ctx, use.MeteringDraft{Category: "cat1"}, 0); err == nil {
+		if _, err := prog.Use.PreviewMeter(ctx, use.MeteringDraft{Category: "cat1"}, 0); err == nil {
 			t.Error("to leave out what was never chosen has no effect to show")
 		}
-		if _, err := a.Use.PreviewMeter(ctx, use.MeteringDraft{On: true}, 0); err == nil {
+		if _, err := prog.Use.PreviewMeter(ctx, use.MeteringDraft{On: true}, 0); err == nil {
 			t.Error("a choice of nothing has an effect")
 		}
 		var last use.MeteringEffect
@@ -112,7 +114,7 @@ func TestTheEffectOfMeteringIsWhatHappens(t *testing.T) {
 			case 1:
 				d.Publisher = fmt.Sprintf("House %d", r.IntN(2))
 			default:
-				ids, err := a.Position.FindProducts(ctx, fmt.Sprintf("Prod %d", r.IntN(5)))
+				ids, err := prog.Position.FindProducts(ctx, fmt.Sprintf("Prod %d", r.IntN(5)))
 				if err != nil || len(ids) != 1 {
 					t.Fatal(ids, err)
 				}
@@ -121,7 +123,7 @@ func TestTheEffectOfMeteringIsWhatHappens(t *testing.T) {
 			if r.IntN(2) == 0 {
 				d.Group = "Unit1"
 			}
-			effect, err := a.Use.PreviewMeter(ctx, d, 0)
+			effect, err := prog.Use.PreviewMeter(ctx, d, 0)
 			if err != nil {
 				t.Fatal(d, err)
 			}
@@ -133,28 +135,28 @@ func TestTheEffectOfMeteringIsWhatHappens(t *testing.T) {
 				t.Errorf("round %d: %d are measured now, %d were to be", round, effect.Now, last.Then)
 			}
 			last = effect
-			if err := a.Use.Meter(ctx, d, "w"); err != nil {
+			if err := prog.Use.Meter(ctx, d, "w"); err != nil {
 				t.Fatal(err)
 			}
 		}
-		m, err := a.Use.Metering(ctx)
+		m, err := prog.Use.Metering(ctx)
 		if err != nil {
 			t.Fatal(err)
 		}
 		for len(m.Choices) > 0 {
 			id := m.Choices[r.IntN(len(m.Choices))].ID
-			effect, err := a.Use.PreviewMeter(ctx, use.MeteringDraft{}, id)
+			effect, err := prog.Use.PreviewMeter(ctx, use.MeteringDraft{}, id)
 			if err != nil || effect.Now != last.Then {
 				t.Fatalf("round %d: the end of %d: %+v, %v; %d were to be measured", round, id, effect, err, last.Then)
 			}
 			last = effect
-			if err := a.Use.EndMeter(ctx, id, "w"); err != nil {
+			if err := prog.Use.EndMeter(ctx, id, "w"); err != nil {
 				t.Fatal(err)
 			}
 			m.Choices = slices.DeleteFunc(m.Choices, func(c use.MeteringView) bool { return c.ID == id })
 		}
 		all := int64(0)
-		for pair := range classes(t, a) {
+		for pair := range classes(t, prog) {
 			if !strings.HasPrefix(pair, "1/") { // D0 never reports use
 				all++
 			}
@@ -254,11 +256,11 @@ func TestMeteredDaysAgainstAWalk(t *testing.T) {
 // is never read as not used.
 func TestPausedMeteringIsNotDisuse(t *testing.T) {
 	ctx := context.Background()
-	a, clock := meterDesk(t)
+	prog, clock := meterDesk(t)
 	clock.now = time.Date(2026, 6, 30, 20, 0, 0, 0, time.UTC)
 	take(
 		t,
-		a,
+		prog,
 		formats.Installs,
 		"device_id,publisher,name,version,seen_at,source",
 		"D1,Dunlaw,Gauge,1,2026-01-01T10:00:00Z,s",
@@ -273,14 +275,14 @@ func TestPausedMeteringIsNotDisuse(t *testing.T) {
 				fmt.Sprintf("D1,u1,%s,%s,%s", file, day.Format(time.RFC3339), day.Add(time.Hour).Format(time.RFC3339)),
 			)
 		}
-		take(t, a, formats.Usage, lines...)
+		take(t, prog, formats.Usage, lines...)
 	}
 	class := func(product int64) string {
 		t.Helper()
-		if err := a.Pipeline.Refresh(ctx); err != nil {
+		if err := prog.Pipeline.Refresh(ctx); err != nil {
 			t.Fatal(err)
 		}
-		return classes(t, a)[fmt.Sprint("1/", product)]
+		return classes(t, prog)[fmt.Sprint("1/", product)]
 	}
 	// then no more
 	report("gauge.exe", time.Date(2026, 3, 1, 9, 0, 0, 0, time.UTC), time.Date(2026, 4, 1, 0, 0, 0, 0, time.UTC))
@@ -288,7 +290,7 @@ func TestPausedMeteringIsNotDisuse(t *testing.T) {
 	if got := class(1); got != string(usage.Unused) {
 		t.Fatalf("before any choice: %s", got)
 	}
-	if err := a.Use.Meter(ctx, use.MeteringDraft{Product: 2, On: true}, "w"); err != nil { // the other alone
+	if err := prog.Use.Meter(ctx, use.MeteringDraft{Product: 2, On: true}, "w"); err != nil { // the other alone
 		t.Fatal(err)
 	}
 	move := func(days int) {
@@ -312,11 +314,11 @@ func TestPausedMeteringIsNotDisuse(t *testing.T) {
 	if got := class(2); got != string(usage.Regular) {
 		t.Errorf("the other, chosen on its own after it was metered with everything: %s", got)
 	}
-	m, err := a.Use.Metering(ctx)
+	m, err := prog.Use.Metering(ctx)
 	if err != nil || len(m.Choices) != 1 {
 		t.Fatal(m.Choices, err)
 	}
-	if err := a.Use.EndMeter(ctx, m.Choices[0].ID, "w"); err != nil {
+	if err := prog.Use.EndMeter(ctx, m.Choices[0].ID, "w"); err != nil {
 		t.Fatal(err)
 	}
 	move(5)
@@ -332,7 +334,7 @@ func TestPausedMeteringIsNotDisuse(t *testing.T) {
 // Days on which a choice spoke of a group that is gone since are measured for nobody: nobody can say who was in it.
 func TestAPastChoiceOfAGroupThatIsGone(t *testing.T) {
 	ctx := context.Background()
-	a, clock := meterDesk(t)
+	prog, clock := meterDesk(t)
 	clock.now = time.Date(2026, 6, 1, 20, 0, 0, 0, time.UTC)
 	draft := evidence.GroupDraft{
 		Name:   "spared",
@@ -340,17 +342,17 @@ func TestAPastChoiceOfAGroupThatIsGone(t *testing.T) {
 		Picked: []evidence.GroupPick{{Device: "D2", Inside: true}},
 	}
 	var err error
-	if draft.ID, err = a.Evidence.SaveGroup(ctx, draft, "w"); err != nil {
+	if draft.ID, err = prog.Evidence.SaveGroup(ctx, draft, "w"); err != nil {
 		t.Fatal(err)
 	}
 	for _, d := range []use.MeteringDraft{{Publisher: "Dunlaw", On: true}, {Product: 1, Group: "spared"}} {
-		if err := a.Use.Meter(ctx, d, "w"); err != nil {
+		if err := prog.Use.Meter(ctx, d, "w"); err != nil {
 			t.Fatal(err)
 		}
 	}
 	measured := func(device int64) (days int) {
 		t.Helper()
-		if err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
+		if err := prog.DB.View(ctx, func(tx *sqlite.Tx) error {
 			s, err := snapshot.LoadSettings(tx)
 			if err != nil {
 				return err
@@ -364,7 +366,7 @@ func TestAPastChoiceOfAGroupThatIsGone(t *testing.T) {
 				return err
 			}
 			for _, span := range m.Spans(policy.Title{Product: 1, Publisher: "dunlaw"}, d,
-				[]usage.Span{{From: a.Snapshots.Today() - 40, To: a.Snapshots.Today()}}) {
+				[]usage.Span{{From: prog.Snapshots.Today() - 40, To: prog.Snapshots.Today()}}) {
 				days += int(span.To - span.From + 1)
 			}
 			return nil
@@ -374,11 +376,11 @@ func TestAPastChoiceOfAGroupThatIsGone(t *testing.T) {
 		return days
 	}
 	clock.now = clock.now.AddDate(0, 0, 20)
-	m, err := a.Use.Metering(ctx)
+	m, err := prog.Use.Metering(ctx)
 	if err != nil || len(m.Choices) != 2 {
 		t.Fatal(m.Choices, err)
 	}
-	if err := a.Use.EndMeter(ctx, m.Choices[1].ID, "w"); err != nil {
+	if err := prog.Use.EndMeter(ctx, m.Choices[1].ID, "w"); err != nil {
 		t.Fatal(err)
 	}
 	clock.now = clock.now.AddDate(0, 0, 10)
@@ -386,7 +388,7 @@ func TestAPastChoiceOfAGroupThatIsGone(t *testing.T) {
 	if one, two := measured(1), measured(2); one != 41 || two != 20 {
 		t.Errorf("%d days of the one, %d of the spared", one, two)
 	}
-	if err := a.Evidence.DropGroup(ctx, draft.ID, "w"); err != nil {
+	if err := prog.Evidence.DropGroup(ctx, draft.ID, "w"); err != nil {
 		t.Fatal(err)
 	}
 	if one, two := measured(1), measured(2); one != 20 || two != 20 {
@@ -397,11 +399,11 @@ func TestAPastChoiceOfAGroupThatIsGone(t *testing.T) {
 // Use of a title whose program nobody knows cannot be seen: to ask for it does not make it unused.
 func TestATitleWhoseProgramNobodyKnows(t *testing.T) {
 	ctx := context.Background()
-	a, clock := meterDesk(t)
+	prog, clock := meterDesk(t)
 	clock.now = time.Date(2026, 6, 30, 20, 0, 0, 0, time.UTC)
 	take(
 		t,
-		a,
+		prog,
 		formats.Titles,
 		"publisher,product,aliases,licence_model",
 		"Dunlaw,Mute,Mute Tool,commercial",
@@ -409,7 +411,7 @@ func TestATitleWhoseProgramNobodyKnows(t *testing.T) {
 	)
 	take(
 		t,
-		a,
+		prog,
 		formats.Installs,
 		"device_id,publisher,name,version,seen_at,source",
 		"D1,Dunlaw,Mute,1,2026-01-01T10:00:00Z,s",
@@ -422,41 +424,41 @@ func TestATitleWhoseProgramNobodyKnows(t *testing.T) {
 			fmt.Sprintf("D1,u1,gauge.exe,%s,%s", day.Format(time.RFC3339), day.Add(time.Hour).Format(time.RFC3339)),
 		)
 	}
-	take(t, a, formats.Usage, lines...)
+	take(t, prog, formats.Usage, lines...)
 	for name, unknown := range map[string]bool{"Dunlaw Mute": true, "Dunlaw Shelf": false} {
-		ids, err := a.Position.FindProducts(ctx, name)
+		ids, err := prog.Position.FindProducts(ctx, name)
 		if err != nil || len(ids) != 1 {
 			t.Fatal(ids, err)
 		}
-		if err := a.Pipeline.Refresh(ctx); err != nil {
+		if err := prog.Pipeline.Refresh(ctx); err != nil {
 			t.Fatal(err)
 		}
 		key := fmt.Sprint("1/", ids[0])
-		if got := classes(t, a)[key]; got != string(usage.NotMeasured) {
+		if got := classes(t, prog)[key]; got != string(usage.NotMeasured) {
 			t.Errorf("%s, of which no program was ever seen, before anybody asked: %s", name, got)
 		}
-		e, err := a.Use.PreviewMeter(ctx, use.MeteringDraft{Product: ids[0], On: true}, 0)
+		e, err := prog.Use.PreviewMeter(ctx, use.MeteringDraft{Product: ids[0], On: true}, 0)
 		if err != nil || e.Unknown != unknown {
 			t.Errorf("%s: %+v, %v", name, e, err)
 		}
-		if err := a.Use.Meter(ctx, use.MeteringDraft{Product: ids[0], On: true}, "w"); err != nil {
+		if err := prog.Use.Meter(ctx, use.MeteringDraft{Product: ids[0], On: true}, "w"); err != nil {
 			t.Fatal(err)
 		}
-		if err := a.Pipeline.Refresh(ctx); err != nil {
+		if err := prog.Pipeline.Refresh(ctx); err != nil {
 			t.Fatal(err)
 		}
 		want := usage.NeverUsed // its program is known, everything was metered, and nobody ran it
 		if unknown {
 			want = usage.NotMeasured
 		}
-		if got := classes(t, a)[key]; got != string(want) {
+		if got := classes(t, prog)[key]; got != string(want) {
 			t.Errorf("%s, once asked for: %s, want %s", name, got, want)
 		}
-		m, err := a.Use.Metering(ctx)
+		m, err := prog.Use.Metering(ctx)
 		if err != nil || len(m.Choices) != 1 {
 			t.Fatal(m.Choices, err)
 		}
-		if err := a.Use.EndMeter(ctx, m.Choices[0].ID, "w"); err != nil {
+		if err := prog.Use.EndMeter(ctx, m.Choices[0].ID, "w"); err != nil {
 			t.Fatal(err)
 		}
 	}

@@ -26,12 +26,12 @@ func asks(field, op, value string) condition.Condition {
 // nothing. A rule that leaves out needs a reason.
 func TestRules(t *testing.T) {
 	ctx := context.Background()
-	a, clock := desk(t)
-	base(t, a)
+	prog, clock := desk(t)
+	base(t, prog)
 	seen := clock.now.Add(-time.Hour).Format(time.RFC3339)
 	take(
 		t,
-		a,
+		prog,
 		formats.Installs,
 		installHeader,
 		"D1,Ostwick,Skerry Field Build 6,6.1,,,"+seen,
@@ -40,13 +40,13 @@ func TestRules(t *testing.T) {
 	)
 	take(
 		t,
-		a,
+		prog,
 		formats.Entitlements,
 		"entitlement_id,publisher,product,metric,quantity",
 		"E1,Ostwick,Skerrymap,device,3",
 	)
-	skerry := mustProduct(t, a, "Skerrymap")
-	if f := figure(t, a, "Skerrymap"); f.Needed != 1 {
+	skerry := mustProduct(t, prog, "Skerrymap")
+	if f := figure(t, prog, "Skerrymap"); f.Needed != 1 {
 		t.Fatalf("%d needed at the start", f.Needed)
 	}
 	rule := titles.RuleDraft{
@@ -55,22 +55,22 @@ func TestRules(t *testing.T) {
 		Records: asks("name", "like", "skerry field*"),
 		Product: skerry,
 	}
-	e, err := a.Titles.PreviewRule(ctx, rule, "me")
+	e, err := prog.Titles.PreviewRule(ctx, rule, "me")
 	if err != nil || e.Installs != 2 || e.Records != 1 || len(e.Moves) != 1 || e.Moves[0].NeededAfter != 3 {
 		t.Fatalf("preview %+v, %v", e, err)
 	}
-	if f := figure(t, a, "Skerrymap"); f.Needed != 1 {
+	if f := figure(t, prog, "Skerrymap"); f.Needed != 1 {
 		t.Fatal("the preview changed something")
 	}
-	if e, err = a.Titles.PutRule(ctx, rule, "me"); err != nil || e.Moves[0].After != 0 {
+	if e, err = prog.Titles.PutRule(ctx, rule, "me"); err != nil || e.Moves[0].After != 0 {
 		t.Fatalf("%+v, %v", e, err)
 	}
-	if f := figure(t, a, "Skerrymap"); f.Needed != 3 {
+	if f := figure(t, prog, "Skerrymap"); f.Needed != 3 {
 		t.Errorf("%d needed with the rule", f.Needed)
 	}
-	take(t, a, formats.Devices, "device_id,kind,environment", "D4,client,test")
-	take(t, a, formats.Installs, installHeader, "D4,Ostwick,Skerry Field Notes 7,7,,,"+seen)
-	if f := figure(t, a, "Skerrymap"); f.Needed != 4 || f.Short != 1 {
+	take(t, prog, formats.Devices, "device_id,kind,environment", "D4,client,test")
+	take(t, prog, formats.Installs, installHeader, "D4,Ostwick,Skerry Field Notes 7,7,,,"+seen)
+	if f := figure(t, prog, "Skerrymap"); f.Needed != 4 || f.Short != 1 {
 		t.Errorf("needed %d, short %d after the next import", f.Needed, f.Short)
 	}
 	left := titles.RuleDraft{
@@ -79,51 +79,51 @@ func TestRules(t *testing.T) {
 		Records: asks("title", "has", fmt.Sprint(skerry)),
 		Devices: asks("environment", "is", "test"),
 	}
-	if _, err := a.Titles.PreviewRule(ctx, left, "me"); err == nil || !strings.Contains(err.Error(), "auditor") {
+	if _, err := prog.Titles.PreviewRule(ctx, left, "me"); err == nil || !strings.Contains(err.Error(), "auditor") {
 		t.Errorf("left out without a reason: %v", err)
 	}
 	left.Reason = "not in production"
-	if e, err = a.Titles.PutRule(ctx, left, "me"); err != nil || e.Installs != 1 || e.Moves[0].After != 0 {
+	if e, err = prog.Titles.PutRule(ctx, left, "me"); err != nil || e.Installs != 1 || e.Moves[0].After != 0 {
 		t.Fatalf("%+v, %v", e, err)
 	}
-	if f := figure(t, a, "Skerrymap"); f.Needed != 3 || f.Short != 0 {
+	if f := figure(t, prog, "Skerrymap"); f.Needed != 3 || f.Short != 0 {
 		t.Errorf("needed %d, short %d with the bench left out", f.Needed, f.Short)
 	}
-	for _, r := range exported(t, a, "installs", "") {
+	for _, r := range exported(t, prog, "installs", "") {
 		want := map[bool]string{true: "left out: not in production"}[r["device_id"] == "D4"]
 		if r["why_not_counted"] != want {
 			t.Errorf("%s: %q", r["device_id"], r["why_not_counted"])
 		}
 	}
-	d, err := a.Evidence.Device(ctx, "D4")
+	d, err := prog.Evidence.Device(ctx, "D4")
 	if err != nil || d.Software[0].WhyNot != "left out: not in production" {
 		t.Errorf("%+v, %v", d.Software, err)
 	}
-	if _, err := a.Titles.PutRule(ctx,
+	if _, err := prog.Titles.PutRule(ctx,
 		titles.RuleDraft{Name: "too late", Outcome: "nothing", Records: asks("name", "like", "*field notes*")},
 		"me"); err != nil {
 		t.Fatal(err)
 	}
-	list, err := a.Titles.NameRules(ctx)
+	list, err := prog.Titles.NameRules(ctx)
 	if err != nil || len(list) != 3 || list[0].Decides != 2 || list[0].Dead != "" || list[2].Dead == "" ||
 		len(list[2].Conflict) != 1 ||
 		list[2].Conflict[0].Records != 1 {
 		t.Fatalf("%+v, %v", list, err)
 	}
-	if err := a.Titles.ChangeRule(ctx,
+	if err := prog.Titles.ChangeRule(ctx,
 		titles.RuleChange{Change: "order", Order: []int64{list[2].ID, list[0].ID, list[1].ID}}, "me"); err != nil {
 		t.Fatal(err)
 	}
-	if f := figure(t, a, "Skerrymap"); f.Needed != 3 || f.Counted == false {
+	if f := figure(t, prog, "Skerrymap"); f.Needed != 3 || f.Counted == false {
 		t.Errorf("needed %d after another order", f.Needed)
 	}
-	if list, err = a.Titles.NameRules(ctx); err != nil || list[0].Name != "too late" || list[0].Decides != 1 {
+	if list, err = prog.Titles.NameRules(ctx); err != nil || list[0].Name != "too late" || list[0].Decides != 1 {
 		t.Errorf("%+v, %v", list, err)
 	}
-	if err := a.Titles.ChangeRule(ctx, titles.RuleChange{ID: list[1].ID, Change: "off"}, "me"); err != nil {
+	if err := prog.Titles.ChangeRule(ctx, titles.RuleChange{ID: list[1].ID, Change: "off"}, "me"); err != nil {
 		t.Fatal(err)
 	}
-	if f := figure(t, a, "Skerrymap"); f.Needed != 1 {
+	if f := figure(t, prog, "Skerrymap"); f.Needed != 1 {
 		t.Errorf("%d needed without the rule", f.Needed)
 	}
 	for _, bad := range []titles.RuleDraft{
@@ -134,11 +134,11 @@ func TestRules(t *testing.T) {
 		{Name: "x", Outcome: "nothing", Records: asks("name", "is", "x"), From: "2026-05-01", Until: "2026-04-01"},
 		{Name: "x", Outcome: "nothing", Records: asks("name", "is", "x"), From: "soon"},
 	} {
-		if _, err := a.Titles.PutRule(ctx, bad, "me"); err == nil {
+		if _, err := prog.Titles.PutRule(ctx, bad, "me"); err == nil {
 			t.Errorf("%+v is taken", bad)
 		}
 	}
-	if wrong, err := a.Pipeline.Check(ctx); err != nil || len(wrong) > 0 {
+	if wrong, err := prog.Pipeline.Check(ctx); err != nil || len(wrong) > 0 {
 		t.Error(wrong, err)
 	}
 }
@@ -146,22 +146,22 @@ func TestRules(t *testing.T) {
 // A rule holds from its first day until before its last, without anybody doing anything.
 func TestARuleIsDated(t *testing.T) {
 	ctx := context.Background()
-	a, clock := desk(t)
-	base(t, a)
+	prog, clock := desk(t)
+	base(t, prog)
 	take(
 		t,
-		a,
+		prog,
 		formats.Installs,
 		installHeader,
 		"D1,Ostwick,Odd Thing,1,,,"+clock.now.Add(-time.Hour).Format(time.RFC3339),
 	)
-	if _, err := a.Titles.PutRule(ctx,
-		titles.RuleDraft{Name: "for July", Outcome: "title", Product: mustProduct(t, a, "Skerrymap"),
+	if _, err := prog.Titles.PutRule(ctx,
+		titles.RuleDraft{Name: "for July", Outcome: "title", Product: mustProduct(t, prog, "Skerrymap"),
 			Records: asks("name", "is", "Odd Thing"), From: "2026-07-01", Until: "2026-07-03"}, "me"); err != nil {
 		t.Fatal(err)
 	}
 	for day, want := range []int64{0, 1, 1, 0} {
-		if f := figure(t, a, "Skerrymap"); f.Needed != want {
+		if f := figure(t, prog, "Skerrymap"); f.Needed != want {
 			t.Errorf("day %d: %d needed, want %d", day, f.Needed, want)
 		}
 		clock.now = clock.now.AddDate(0, 0, 1)
@@ -172,92 +172,92 @@ func TestARuleIsDated(t *testing.T) {
 // one's own.
 func TestSigningOffAndUndoing(t *testing.T) {
 	ctx := context.Background()
-	a, clock := desk(t)
-	base(t, a)
+	prog, clock := desk(t)
+	base(t, prog)
 	take(
 		t,
-		a,
+		prog,
 		formats.Installs,
 		installHeader,
 		"D1,Ostwick,Odd Thing,1,,,"+clock.now.Add(-time.Hour).Format(time.RFC3339),
 		"D2,Ostwick,Skerrymap,6,,,"+clock.now.Add(-time.Hour).Format(time.RFC3339),
 	)
-	skerry := mustProduct(t, a, "Skerrymap")
+	skerry := mustProduct(t, prog, "Skerrymap")
 	needs := func(want int64) {
 		t.Helper()
-		if f := figure(t, a, "Skerrymap"); f.Needed != want {
+		if f := figure(t, prog, "Skerrymap"); f.Needed != want {
 			t.Errorf("%d needed, want %d", f.Needed, want)
 		}
 	}
 	needs(1)
-	if err := a.Titles.SetNaming(ctx, titles.NamingSettings{SignOff: []string{"title", "rule", "leave_out"}},
+	if err := prog.Titles.SetNaming(ctx, titles.NamingSettings{SignOff: []string{"title", "rule", "leave_out"}},
 		"boss"); err != nil {
 		t.Fatal(err)
 	}
-	if err := a.Titles.SetNaming(ctx, titles.NamingSettings{SignOff: []string{"everything"}}, "boss"); err == nil {
+	if err := prog.Titles.SetNaming(ctx, titles.NamingSettings{SignOff: []string{"everything"}}, "boss"); err == nil {
 		t.Error("a kind that there is not")
 	}
 	key := "ostwick|odd thing"
-	e, err := a.Titles.Decide(ctx, titles.NameDecision{Keys: []string{key}, Product: skerry}, "me")
+	e, err := prog.Titles.Decide(ctx, titles.NameDecision{Keys: []string{key}, Product: skerry}, "me")
 	if err != nil || !e.Waits || len(e.Moves) != 0 {
 		t.Fatalf("%+v, %v", e, err)
 	}
-	if _, err := a.Titles.PutRule(ctx,
+	if _, err := prog.Titles.PutRule(ctx,
 		titles.RuleDraft{Name: "r", Outcome: "nothing", Records: asks("name", "is", "Skerrymap")}, "me"); err != nil {
 		t.Fatal(err)
 	}
-	if e, err := a.Titles.Exclude(ctx,
+	if e, err := prog.Titles.Exclude(ctx,
 		titles.ExclusionDraft{Devices: []string{"D2"}, Product: skerry, Reason: "museum"},
 		"me"); err != nil ||
 		!e.Waits {
 		t.Fatalf("%+v, %v", e, err)
 	}
 	needs(1)
-	list, err := a.Titles.Unsigned(ctx)
+	list, err := prog.Titles.Unsigned(ctx)
 	if err != nil || len(list) != 3 {
 		t.Fatalf("%+v, %v", list, err)
 	}
 	for _, u := range list {
-		if err := a.Titles.Sign(ctx, u.Kind, u.ID, true, "me"); err == nil {
+		if err := prog.Titles.Sign(ctx, u.Kind, u.ID, true, "me"); err == nil {
 			t.Errorf("%s: signed by the one who decided", u.Kind)
 		}
 	}
 	for _, u := range list {
-		if err := a.Titles.Sign(ctx, u.Kind, u.ID, u.Kind != "rule", "you"); err != nil {
+		if err := prog.Titles.Sign(ctx, u.Kind, u.ID, u.Kind != "rule", "you"); err != nil {
 			t.Error(err)
 		}
 	}
 	needs(1) // one more by the decision, one less by leaving out; the rule was refused
-	if list, err = a.Titles.Unsigned(ctx); err != nil || len(list) != 0 {
+	if list, err = prog.Titles.Unsigned(ctx); err != nil || len(list) != 0 {
 		t.Errorf("%+v, %v", list, err)
 	}
-	if q, err := a.Titles.Queue(ctx, "me"); err != nil || q.Undo == nil || q.Undo.What != "left 1 installs out" {
+	if q, err := prog.Titles.Queue(ctx, "me"); err != nil || q.Undo == nil || q.Undo.What != "left 1 installs out" {
 		t.Errorf("%+v, %v", q, err)
 	}
-	if u, err := a.Titles.Undo(ctx, "me"); err != nil || u.What != "left 1 installs out" {
+	if u, err := prog.Titles.Undo(ctx, "me"); err != nil || u.What != "left 1 installs out" {
 		t.Errorf("%+v, %v", u, err)
 	}
 	needs(2)
-	if _, err := a.Titles.Undo(ctx, "me"); err != nil {
+	if _, err := prog.Titles.Undo(ctx, "me"); err != nil {
 		t.Error(err)
 	}
 	needs(1)
-	if _, err := a.Titles.Undo(ctx, "you"); err == nil {
+	if _, err := prog.Titles.Undo(ctx, "you"); err == nil {
 		t.Error("somebody undid what is not his own")
 	}
-	if err := a.Titles.SetNaming(ctx, titles.NamingSettings{SignOff: []string{}}, "boss"); err != nil {
+	if err := prog.Titles.SetNaming(ctx, titles.NamingSettings{SignOff: []string{}}, "boss"); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := a.Titles.SetAside(ctx, []string{key}, 3, "me"); err != nil {
+	if _, err := prog.Titles.SetAside(ctx, []string{key}, 3, "me"); err != nil {
 		t.Fatal(err)
 	}
 	state := func() string {
 		t.Helper()
-		if err := a.Pipeline.Refresh(ctx); err != nil {
+		if err := prog.Pipeline.Refresh(ctx); err != nil {
 			t.Fatal(err)
 		}
 		var page sqlite.Page[snapshot.NameRow]
-		if err := a.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
+		if err := prog.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
 			page, err = snapshot.NameList().Page(tx, sqlite.ListQuery{Filters: map[string]string{"name": "Odd Thing"}})
 			return err
 		}); err != nil || len(page.Rows) != 1 {
@@ -272,11 +272,11 @@ func TestSigningOffAndUndoing(t *testing.T) {
 	if s := state(); s != "unrecognised" {
 		t.Errorf("after its day it is %s", s)
 	}
-	if _, err := a.Titles.Exclude(ctx, titles.ExclusionDraft{Devices: []string{"D2"}, Product: skerry, Reason: " "},
+	if _, err := prog.Titles.Exclude(ctx, titles.ExclusionDraft{Devices: []string{"D2"}, Product: skerry, Reason: " "},
 		"me"); err == nil {
 		t.Error("left out without a reason")
 	}
-	if _, err := a.Titles.Exclude(ctx,
+	if _, err := prog.Titles.Exclude(ctx,
 		titles.ExclusionDraft{Devices: []string{"D2", "D99"}, Product: skerry, Reason: "museum"}, "me"); err == nil {
 		t.Error("left out on a device that there is not")
 	}
@@ -284,7 +284,7 @@ func TestSigningOffAndUndoing(t *testing.T) {
 	// names that differ in little are shown together, and one decision serves them all
 	take(
 		t,
-		a,
+		prog,
 		formats.Installs,
 		installHeader,
 		"D3,Ostwick Ltd,Odd-Thing Professional,2,,,"+clock.now.Format(time.RFC3339),
@@ -292,11 +292,11 @@ func TestSigningOffAndUndoing(t *testing.T) {
 		"D3,Other,Odd Thing,2,,,"+clock.now.Format(time.RFC3339),
 	)
 	needs(1)
-	v, err := a.Titles.Name(ctx, key)
+	v, err := prog.Titles.Name(ctx, key)
 	if err != nil || len(v.Similar) != 2 {
 		t.Fatalf("similar: %+v, %v", v.Similar, err)
 	}
-	if e, err := a.Titles.Decide(ctx,
+	if e, err := prog.Titles.Decide(ctx,
 		titles.NameDecision{Keys: []string{key, v.Similar[0].Key, v.Similar[1].Key}, Product: skerry},
 		"me"); err != nil ||
 		e.Names != 3 ||
@@ -310,11 +310,11 @@ func TestSigningOffAndUndoing(t *testing.T) {
 // right then, and its parts none.
 func TestASuiteFoldsWhenItsLastPartArrives(t *testing.T) {
 	ctx := context.Background()
-	a, clock := desk(t)
-	base(t, a)
+	prog, clock := desk(t)
+	base(t, prog)
 	take(
 		t,
-		a,
+		prog,
 		formats.Titles,
 		"publisher,product,licence_model,list_price,currency",
 		"Ostwick,Writer,commercial,90,EUR",
@@ -323,26 +323,26 @@ func TestASuiteFoldsWhenItsLastPartArrives(t *testing.T) {
 	at := func(hours int) string {
 		return clock.now.Add(time.Duration(hours-10) * time.Hour).Format(time.RFC3339)
 	}
-	product := func(n string) int64 { return mustProduct(t, a, n) }
-	if _, err := a.Catalogue.PutSuite(ctx,
+	product := func(n string) int64 { return mustProduct(t, prog, n) }
+	if _, err := prog.Catalogue.PutSuite(ctx,
 		titles.SuiteDraft{Product: product("Suite"), Need: 3,
 			Parts: []recognise.SuitePart{{Product: product("Part")}, {Product: product("Writer")},
 				{Product: product("Table")}}}, "me"); err != nil {
 		t.Fatal(err)
 	}
-	take(t, a, formats.Installs, installHeader, "D1,Ostwick,Part,1,,,"+at(1), "D1,Ostwick,Writer,1,,,"+at(1))
+	take(t, prog, formats.Installs, installHeader, "D1,Ostwick,Part,1,,,"+at(1), "D1,Ostwick,Writer,1,,,"+at(1))
 	for name, want := range map[string]int64{"Part": 1, "Writer": 1, "Suite": 0} {
-		if f := figure(t, a, name); f.Needed != want {
+		if f := figure(t, prog, name); f.Needed != want {
 			t.Errorf("%s with two of three parts: %d needed, want %d", name, f.Needed, want)
 		}
 	}
-	d, err := a.Evidence.Device(ctx, "D1")
+	d, err := prog.Evidence.Device(ctx, "D1")
 	if err != nil || !strings.Contains(d.Software[0].Suites, "2 of its 3 parts are, of which 3 are needed") {
 		t.Errorf("%+v, %v", d.Software, err)
 	}
 	take(
 		t,
-		a,
+		prog,
 		formats.Installs,
 		installHeader,
 		"D1,Ostwick,Part,1,,,"+at(2),
@@ -350,23 +350,24 @@ func TestASuiteFoldsWhenItsLastPartArrives(t *testing.T) {
 		"D1,Ostwick,Table,1,,,"+at(2),
 	)
 	for name, want := range map[string]int64{"Part": 0, "Writer": 0, "Table": 0, "Suite": 1} {
-		if f := figure(t, a, name); f.Needed != want {
+		if f := figure(t, prog, name); f.Needed != want {
 			t.Errorf("%s with all its parts: %d needed, want %d", name, f.Needed, want)
 		}
 	}
-	if d, err = a.Evidence.Device(ctx, "D1"); err != nil || !strings.HasPrefix(d.Software[0].WhyNot, "part of Suite") {
+	if d, err = prog.Evidence.Device(ctx, "D1"); err != nil ||
+		!strings.HasPrefix(d.Software[0].WhyNot, "part of Suite") {
 		t.Errorf("%+v, %v", d.Software, err)
 	}
-	if pos, err := a.Position.ProductPosition(ctx, product("Suite"), 0); err != nil || pos.Metrics[0].Needed != 1 {
+	if pos, err := prog.Position.ProductPosition(ctx, product("Suite"), 0); err != nil || pos.Metrics[0].Needed != 1 {
 		t.Errorf("opened: %+v, %v", pos, err)
 	}
-	if wrong, err := a.Pipeline.Check(ctx); err != nil || len(wrong) > 0 {
+	if wrong, err := prog.Pipeline.Check(ctx); err != nil || len(wrong) > 0 {
 		t.Error(wrong, err)
 	}
 	for _, bad := range []titles.SuiteDraft{{Product: 999, Parts: []recognise.SuitePart{{Product: 1}}},
 		{Product: product("Suite"), Need: 2, Parts: []recognise.SuitePart{{Product: product("Part")}}},
 		{Product: product("Suite"), Parts: []recognise.SuitePart{{Product: product("Suite")}}}} {
-		if _, err := a.Catalogue.PutSuite(ctx, bad, "me"); err == nil {
+		if _, err := prog.Catalogue.PutSuite(ctx, bad, "me"); err == nil {
 			t.Errorf("%+v is taken", bad)
 		}
 	}
@@ -376,8 +377,8 @@ func TestASuiteFoldsWhenItsLastPartArrives(t *testing.T) {
 // decisions, no decision is lost or changed by anything but a person.
 func TestNoDecisionIsLostOverAYear(t *testing.T) {
 	ctx := context.Background()
-	a, clock := desk(t)
-	base(t, a)
+	prog, clock := desk(t)
+	base(t, prog)
 	r := rand.New(rand.NewPCG(365, 1))
 	words := strings.Fields(
 		"Oyster Ledger Murrelet Payroll Notch Modeller Viewer Kelp Compiler Sounding Skerrymap Suite Ostwick",
@@ -405,7 +406,7 @@ func TestNoDecisionIsLostOverAYear(t *testing.T) {
 				),
 			)
 		}
-		take(t, a, formats.Installs, append([]string{installHeader}, installs...)...)
+		take(t, prog, formats.Installs, append([]string{installHeader}, installs...)...)
 		for range 4 {
 			catalogue = append(
 				catalogue,
@@ -421,16 +422,16 @@ func TestNoDecisionIsLostOverAYear(t *testing.T) {
 		}
 		take(
 			t,
-			a,
+			prog,
 			formats.Titles,
 			append([]string{"publisher,product,edition,version,licence_model,aliases"}, catalogue...)...)
 		product := int64(1 + r.IntN(3))
-		p, err := a.Catalogue.Product(ctx, product)
+		p, err := prog.Catalogue.Product(ctx, product)
 		if err != nil {
 			t.Fatal(err)
 		}
 		l, category := p.Lines[r.IntN(len(p.Lines))], fmt.Sprint("ours ", month)
-		if _, err := a.Catalogue.EditTitle(ctx,
+		if _, err := prog.Catalogue.EditTitle(ctx,
 			titles.TitleEdit{Product: product, Title: l.ID, Edition: l.Edition, Version: l.Version,
 				ChangedAt: l.ChangedAt, Says: map[string]string{"category": category}}, "me"); err != nil {
 			t.Fatal(err)
@@ -440,15 +441,15 @@ func TestNoDecisionIsLostOverAYear(t *testing.T) {
 		for _, q := range []string{"Skerrymap,,6", "Suite,,", "Part,,"} {
 			update = append(update, fmt.Sprintf("Ostwick,%s,of the file %d,%s", q, month, name()))
 		}
-		if _, err := a.Catalogue.TakeOffer(ctx, titles.OfferTaking{Offer: offer(t, a, update...), All: true},
+		if _, err := prog.Catalogue.TakeOffer(ctx, titles.OfferTaking{Offer: offer(t, prog, update...), All: true},
 			"me"); err != nil {
 			t.Fatal(err)
 		}
-		if err := a.Pipeline.Refresh(ctx); err != nil {
+		if err := prog.Pipeline.Refresh(ctx); err != nil {
 			t.Fatal(err)
 		}
 		var open []snapshot.NameRow
-		if err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
+		if err := prog.DB.View(ctx, func(tx *sqlite.Tx) error {
 			page, err := snapshot.NameList().Page(tx,
 				sqlite.ListQuery{Filters: map[string]string{"state": "unrecognised"}, Limit: 5})
 			open = page.Rows
@@ -458,11 +459,11 @@ func TestNoDecisionIsLostOverAYear(t *testing.T) {
 		}
 		for _, row := range open {
 			product := int64(r.IntN(4))
-			if _, err := a.Titles.Decide(ctx, titles.NameDecision{Keys: []string{row.Key}, Product: product},
+			if _, err := prog.Titles.Decide(ctx, titles.NameDecision{Keys: []string{row.Key}, Product: product},
 				"me"); err != nil {
 				t.Fatal(err)
 			}
-			view, err := a.Titles.Name(ctx, row.Key)
+			view, err := prog.Titles.Name(ctx, row.Key)
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -471,10 +472,10 @@ func TestNoDecisionIsLostOverAYear(t *testing.T) {
 			}
 		}
 		clock.now = clock.now.AddDate(0, 1, 0)
-		if err := a.Pipeline.Refresh(ctx); err != nil {
+		if err := prog.Pipeline.Refresh(ctx); err != nil {
 			t.Fatal(err)
 		}
-		if err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
+		if err := prog.DB.View(ctx, func(tx *sqlite.Tx) error {
 			list, err := snapshot.Recognitions(tx)
 			for _, n := range list {
 				want, decided := took[n.Record]
@@ -500,7 +501,7 @@ func TestNoDecisionIsLostOverAYear(t *testing.T) {
 	if len(took) < 30 {
 		t.Errorf("only %d records were decided", len(took))
 	}
-	if err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
+	if err := prog.DB.View(ctx, func(tx *sqlite.Tx) error {
 		all, err := sqlite.Query(tx, snapshot.ScanDecided, snapshot.DecisionColumns+" ORDER BY id")
 		if slices.ContainsFunc(all, func(d snapshot.Decided) bool { return d.State != "holds" }) {
 			t.Errorf("decisions %+v", all)

@@ -14,9 +14,9 @@ import (
 )
 
 // evidenceRows are the rows that evidence has left: installs with their intervals, scans, and orders for scans.
-func evidenceRows(t *testing.T, a *Program) (out []string) {
+func evidenceRows(t *testing.T, prog *Program) (out []string) {
 	t.Helper()
-	if err := a.DB.View(t.Context(), func(tx *sqlite.Tx) error {
+	if err := prog.DB.View(t.Context(), func(tx *sqlite.Tx) error {
 		for _, query := range []string{
 			`SELECT 'install ' || d.code || '|' || s.name || '|' || r.name || ' ' || r.version || '|' || p.path || '|'
 				||
@@ -89,11 +89,11 @@ func TestOneWayIn(t *testing.T) {
 		}
 		var first []string
 		for way := range 4 {
-			a, clock := desk(t)
+			prog, clock := desk(t)
 			clock.now = morning.AddDate(0, 0, 3)
-			take(t, a, formats.Devices, "device_id,name", "D1,hal-1", "D2,hal-2", "D3,hal-3")
+			take(t, prog, formats.Devices, "device_id,name", "D1,hal-1", "D2,hal-2", "D3,hal-3")
 			clock.now = morning.Add(5 * time.Hour)
-			if _, err := a.Collecting.AskScans(t.Context(), []string{"D1", "D2"}, "me"); err != nil {
+			if _, err := prog.Collecting.AskScans(t.Context(), []string{"D1", "D2"}, "me"); err != nil {
 				t.Fatal(err)
 			}
 			clock.now = morning.AddDate(0, 0, 3)
@@ -109,25 +109,25 @@ func TestOneWayIn(t *testing.T) {
 				}
 				r.Shuffle(len(lines), func(i, k int) { lines[i], lines[k] = lines[k], lines[i] })
 				header := "device_id,name,version,install_path,install_date,last_used,source,seen_at"
-				take(t, a, formats.Installs, append([]string{header}, lines...)...)
+				take(t, prog, formats.Installs, append([]string{header}, lines...)...)
 			}
 			same := func(id string) string { return id }
 			host := func(id string) string { return "HAL-" + id[1:] }
 			switch way {
 			case 0:
-				overHTTP(t, a, scans)
+				overHTTP(t, prog, scans)
 			case 1:
 				byFile(scans, same)
 			case 2: // some by file under their host names, the others as scans
 				half := len(scans) / 2
 				byFile(scans[:half], host)
-				overHTTP(t, a, scans[half:])
+				overHTTP(t, prog, scans[half:])
 			default: // scan by scan, each in a file of its own
 				for _, s := range scans {
 					byFile([]*formats.Scan{s}, same)
 				}
 			}
-			rows := evidenceRows(t, a)
+			rows := evidenceRows(t, prog)
 			if way == 0 {
 				first = rows
 			} else if !slices.Equal(rows, first) {
@@ -137,10 +137,10 @@ func TestOneWayIn(t *testing.T) {
 	}
 }
 
-func overHTTP(t *testing.T, a *Program, scans []*formats.Scan) {
+func overHTTP(t *testing.T, prog *Program, scans []*formats.Scan) {
 	t.Helper()
 	for _, s := range scans {
-		if _, err := a.Evidence.TakeScan(context.Background(), s.Source, "id", s); err != nil {
+		if _, err := prog.Evidence.TakeScan(context.Background(), s.Source, "id", s); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -153,9 +153,9 @@ func only(a, b []string) string {
 
 // A line that names its device by a host name finds it where one device alone has the name, in any case of letters.
 func TestInstallsByHostName(t *testing.T) {
-	a, _ := desk(t)
-	take(t, a, formats.Devices, "device_id,name", "D1,hal-1", "D2,twin", "D3,TWIN", "hal-9,other")
-	res := take(t, a, formats.Installs, "device_id,name,version,seen_at",
+	prog, _ := desk(t)
+	take(t, prog, formats.Devices, "device_id,name", "D1,hal-1", "D2,twin", "D3,TWIN", "hal-9,other")
+	res := take(t, prog, formats.Installs, "device_id,name,version,seen_at",
 		"HAL-1,tool,1,2026-06-20T08:00:00Z", "twin,tool,1,2026-06-20T08:00:00Z",
 		"nowhere,tool,1,2026-06-20T08:00:00Z", "hal-9,tool,1,2026-06-20T08:00:00Z")
 	var reasons []string
@@ -166,7 +166,7 @@ func TestInstallsByHostName(t *testing.T) {
 		!strings.Contains(reasons[1], "there is no device") {
 		t.Errorf("%+v", res)
 	}
-	if c, err := a.Evidence.Device(t.Context(), "D1"); err != nil || len(c.Software) != 1 {
+	if c, err := prog.Evidence.Device(t.Context(), "D1"); err != nil || len(c.Software) != 1 {
 		t.Errorf("%+v, %v", c, err)
 	}
 }

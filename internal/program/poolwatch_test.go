@@ -14,10 +14,10 @@ import (
 )
 
 // letters reads the mail that waits or has gone, the oldest first.
-func letters(t *testing.T, a *Program) []outbox.Mail {
+func letters(t *testing.T, prog *Program) []outbox.Mail {
 	t.Helper()
 	var page sqlite.Page[outbox.Mail]
-	if err := a.DB.View(context.Background(), func(tx *sqlite.Tx) (err error) {
+	if err := prog.DB.View(context.Background(), func(tx *sqlite.Tx) (err error) {
 		page, err = outbox.MailList().Page(tx, sqlite.ListQuery{Sort: "id", Limit: 100})
 		return err
 	}); err != nil {
@@ -29,12 +29,12 @@ func letters(t *testing.T, a *Program) []outbox.Mail {
 // Who watches a pool is told of what is there at once, of what comes and goes as it does, and of nothing twice.
 func TestPoolAlertsByMail(t *testing.T) {
 	ctx := context.Background()
-	a, clock := meterDesk(t)
+	prog, clock := meterDesk(t)
 	clock.now = time.Date(2026, 6, 30, 20, 0, 0, 0, time.UTC)
 	header := "pool,event,session,user_id,device_id,at,licences"
 	take(
 		t,
-		a,
+		prog,
 		formats.Pools,
 		"pool,publisher,product,server,quantity,expires",
 		"hall,Dunlaw,Gauge,lic-1,9,2026-07-10",
@@ -42,7 +42,7 @@ func TestPoolAlertsByMail(t *testing.T) {
 	)
 	take(
 		t,
-		a,
+		prog,
 		formats.PoolEvents,
 		header,
 		"hall,checkout,s1,u1,D1,2026-06-30T08:00:00Z,1",
@@ -54,23 +54,23 @@ func TestPoolAlertsByMail(t *testing.T) {
 		pool int64
 		to   string
 	}{{1, ""}, {1, "not an address"}, {7, "owner@hho.example"}} {
-		if err := a.Use.WatchPool(ctx, bad.pool, bad.to, "w"); err == nil {
+		if err := prog.Use.WatchPool(ctx, bad.pool, bad.to, "w"); err == nil {
 			t.Errorf("%+v is taken", bad)
 		}
 	}
 	for _, pool := range []int64{1, 0} {
-		if err := a.Use.WatchPool(ctx, pool, []string{"all@hho.example", "owner@hho.example"}[pool],
+		if err := prog.Use.WatchPool(ctx, pool, []string{"all@hho.example", "owner@hho.example"}[pool],
 			"Livar"); err != nil {
 			t.Fatal(err)
 		}
 	}
-	if err := a.Use.WatchPool(ctx, 1, "all@hho.example", "w"); err == nil {
+	if err := prog.Use.WatchPool(ctx, 1, "all@hho.example", "w"); err == nil {
 		t.Error("somebody who is told of every pool is told of one twice")
 	}
 	told := 0
 	next := func(when, who, subject string, parts ...string) {
 		t.Helper()
-		list := letters(t, a)[told:]
+		list := letters(t, prog)[told:]
 		found := false
 		for _, m := range list {
 			if m.Address != who {
@@ -92,17 +92,17 @@ func TestPoolAlertsByMail(t *testing.T) {
 	}
 	quiet := func(when string) {
 		t.Helper()
-		if err := a.Pipeline.Refresh(ctx); err != nil {
+		if err := prog.Pipeline.Refresh(ctx); err != nil {
 			t.Fatal(err)
 		}
-		if list := letters(t, a); len(list) != told {
+		if list := letters(t, prog); len(list) != told {
 			t.Errorf("%s: %d letters, %d before: %+v", when, len(list), told, list[len(list)-1])
 		}
 	}
 	move := func(days int) {
 		t.Helper()
 		clock.now = clock.now.AddDate(0, 0, days)
-		if err := a.Pipeline.Refresh(ctx); err != nil {
+		if err := prog.Pipeline.Refresh(ctx); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -120,7 +120,7 @@ func TestPoolAlertsByMail(t *testing.T) {
 
 	take(
 		t,
-		a,
+		prog,
 		formats.PoolEvents,
 		header,
 		"hall,lost,,,,2026-06-30T19:00:00Z,",
@@ -145,8 +145,9 @@ func TestPoolAlertsByMail(t *testing.T) {
 	quiet("told already")
 
 	move(1)
-	take(t, a, formats.PoolEvents, header, "hall,found,,,,2026-07-01T10:00:00Z,")
-	take(t, a, formats.Pools, "pool,publisher,product,server,quantity,expires", "hall,Dunlaw,Gauge,lic-1,9,2027-07-10")
+	take(t, prog, formats.PoolEvents, header, "hall,found,,,,2026-07-01T10:00:00Z,")
+	take(t, prog, formats.Pools, "pool,publisher,product,server,quantity,expires",
+		"hall,Dunlaw,Gauge,lic-1,9,2027-07-10")
 	move(0)
 	next(
 		"found and renewed",
@@ -157,16 +158,16 @@ func TestPoolAlertsByMail(t *testing.T) {
 		"no longer expire soon",
 	)
 	told = 6
-	list, err := a.Use.PoolWatches(ctx)
+	list, err := prog.Use.PoolWatches(ctx)
 	if err != nil || len(list) != 2 || list[1].Code != "hall" && list[0].Code != "hall" {
 		t.Fatalf("%+v, %v", list, err)
 	}
 	for _, w := range list {
 		if w.Pool == 1 {
-			if err := a.Use.EndPoolWatch(ctx, w.ID, "w"); err != nil {
+			if err := prog.Use.EndPoolWatch(ctx, w.ID, "w"); err != nil {
 				t.Fatal(err)
 			}
-			if err := a.Use.EndPoolWatch(ctx, w.ID, "w"); !errors.Is(err, sqlite.ErrNotFound) {
+			if err := prog.Use.EndPoolWatch(ctx, w.ID, "w"); !errors.Is(err, sqlite.ErrNotFound) {
 				t.Errorf("ended twice: %v", err)
 			}
 		}
@@ -187,12 +188,12 @@ func TestPoolAlertsByMail(t *testing.T) {
 
 // The list's word for a pool is the gravest of its alerts.
 func TestTheListSaysTheGravestAlert(t *testing.T) {
-	a, clock := meterDesk(t)
+	prog, clock := meterDesk(t)
 	clock.now = time.Date(2026, 6, 30, 20, 0, 0, 0, time.UTC)
 	header := "pool,event,session,user_id,device_id,at,licences"
 	take(
 		t,
-		a,
+		prog,
 		formats.Pools,
 		"pool,publisher,product,server,quantity,expires",
 		"a,Dunlaw,Gauge,s1,9,",
@@ -205,7 +206,7 @@ func TestTheListSaysTheGravestAlert(t *testing.T) {
 	)
 	take(
 		t,
-		a,
+		prog,
 		formats.PoolEvents,
 		header,
 		"a,denial,,u1,D1,2026-06-22T08:00:00Z,1",
@@ -218,7 +219,7 @@ func TestTheListSaysTheGravestAlert(t *testing.T) {
 		"g,lost,,,,2026-06-20T08:00:00Z,",
 		"g,found,,,,2026-06-21T08:00:00Z,",
 	)
-	page, err := listed(a, a.Use.Pools, sqlite.ListQuery{Sort: "code"})
+	page, err := listed(prog, prog.Use.Pools, sqlite.ListQuery{Sort: "code"})
 	if err != nil || len(page.Rows) != 7 {
 		t.Fatalf("%+v, %v", page, err)
 	}
@@ -226,7 +227,7 @@ func TestTheListSaysTheGravestAlert(t *testing.T) {
 	for _, r := range page.Rows {
 		state := usage.PoolState{Lost: r.Lost, Expires: r.Expires, Denials: r.Denials, LastDay: r.LastDay}
 		want := ""
-		if all := state.Alerts(a.Snapshots.Today()); len(all) > 0 {
+		if all := state.Alerts(prog.Snapshots.Today()); len(all) > 0 {
 			want = string(all[0])
 		}
 		if r.Alert != want {

@@ -20,7 +20,7 @@ import (
 // idleEstate is a desk with titles of two houses on some devices, measured for 150 days, more or less used.
 func idleEstate(t *testing.T, r *rand.Rand) (*Program, *movable) {
 	t.Helper()
-	a, clock := desk(t)
+	prog, clock := desk(t)
 	clock.now = time.Date(2026, 6, 30, 20, 0, 0, 0, time.UTC)
 	titles := []string{"publisher,product,aliases,licence_model,category,list_price,currency"}
 	devices := []string{"device_id,name,kind,org_unit,primary_user"}
@@ -95,24 +95,24 @@ func idleEstate(t *testing.T, r *rand.Rand) (*Program, *movable) {
 			}
 		}
 	}
-	take(t, a, formats.Rates, "currency,on,per_eur", "NOK,2026-01-01,11.5")
-	take(t, a, formats.Titles, titles...)
-	take(t, a, formats.Devices, devices...)
-	take(t, a, formats.Users, "user_id,name", "u0,Nought", "u1,One")
-	take(t, a, formats.Entitlements, rights...)
-	take(t, a, formats.Installs, installs...)
-	take(t, a, formats.Usage, sessions...)
-	if err := a.Pipeline.Refresh(context.Background()); err != nil {
+	take(t, prog, formats.Rates, "currency,on,per_eur", "NOK,2026-01-01,11.5")
+	take(t, prog, formats.Titles, titles...)
+	take(t, prog, formats.Devices, devices...)
+	take(t, prog, formats.Users, "user_id,name", "u0,Nought", "u1,One")
+	take(t, prog, formats.Entitlements, rights...)
+	take(t, prog, formats.Installs, installs...)
+	take(t, prog, formats.Usage, sessions...)
+	if err := prog.Pipeline.Refresh(context.Background()); err != nil {
 		t.Fatal(err)
 	}
-	return a, clock
+	return prog, clock
 }
 
 // proposed lists the idle licences that are proposed, by product and device.
-func proposed(t *testing.T, a *Program) map[string]bool {
+func proposed(t *testing.T, prog *Program) map[string]bool {
 	t.Helper()
 	out := map[string]bool{}
-	if err := a.DB.View(context.Background(), func(tx *sqlite.Tx) error {
+	if err := prog.DB.View(context.Background(), func(tx *sqlite.Tx) error {
 		list, err := worklistdb.Cases(tx)
 		for _, c := range list {
 			if (c.Kind == casework.IdleLicence || c.Kind == casework.IdlePool) && !c.State.Ended() {
@@ -133,7 +133,7 @@ func TestTheEffectOfAReclaimRuleIsWhatHappens(t *testing.T) {
 	r := rand.New(rand.NewPCG(6, 11))
 	came, went := 0, 0
 	for round := range 4 {
-		a, _ := idleEstate(t, r)
+		prog, _ := idleEstate(t, r)
 		differ := func(x, y map[string]bool) (n int) {
 			for k := range x {
 				if !y[k] {
@@ -184,40 +184,40 @@ func TestTheEffectOfAReclaimRuleIsWhatHappens(t *testing.T) {
 			if r.IntN(2) == 0 {
 				d.Group = "Unit1"
 			}
-			before := proposed(t, a)
-			e, err := a.Worklist.PreviewReclaim(ctx, d, 0)
+			before := proposed(t, prog)
+			e, err := prog.Worklist.PreviewReclaim(ctx, d, 0)
 			if err != nil {
 				t.Fatal(d, err)
 			}
-			if again := proposed(t, a); len(again) != len(before) {
+			if again := proposed(t, prog); len(again) != len(before) {
 				t.Fatal("looking has changed something")
 			}
-			if err := a.Worklist.PutReclaimRule(ctx, d, "w"); err != nil {
+			if err := prog.Worklist.PutReclaimRule(ctx, d, "w"); err != nil {
 				t.Fatal(err)
 			}
-			if err := a.Pipeline.Refresh(ctx); err != nil {
+			if err := prog.Pipeline.Refresh(ctx); err != nil {
 				t.Fatal(err)
 			}
-			hold(fmt.Sprintf("step %d %+v", step, d), e, before, proposed(t, a))
+			hold(fmt.Sprintf("step %d %+v", step, d), e, before, proposed(t, prog))
 		}
-		rules, err := a.Worklist.ReclaimRules(ctx)
+		rules, err := prog.Worklist.ReclaimRules(ctx)
 		if err != nil {
 			t.Fatal(err)
 		}
 		for len(rules) > 1 { // the first is what holds without a rule
 			id := rules[1+r.IntN(len(rules)-1)].ID
-			before := proposed(t, a)
-			e, err := a.Worklist.PreviewReclaim(ctx, worklist.ReclaimDraft{}, id)
+			before := proposed(t, prog)
+			e, err := prog.Worklist.PreviewReclaim(ctx, worklist.ReclaimDraft{}, id)
 			if err != nil {
 				t.Fatal(err)
 			}
-			if err := a.Worklist.EndReclaimRule(ctx, id, "w"); err != nil {
+			if err := prog.Worklist.EndReclaimRule(ctx, id, "w"); err != nil {
 				t.Fatal(err)
 			}
-			if err := a.Pipeline.Refresh(ctx); err != nil {
+			if err := prog.Pipeline.Refresh(ctx); err != nil {
 				t.Fatal(err)
 			}
-			hold(fmt.Sprintf("the end of %d", id), e, before, proposed(t, a))
+			hold(fmt.Sprintf("the end of %d", id), e, before, proposed(t, prog))
 			rules = slices.DeleteFunc(rules, func(v worklist.ReclaimView) bool { return v.ID == id })
 		}
 	}
@@ -231,11 +231,11 @@ func TestTheEffectOfAReclaimRuleIsWhatHappens(t *testing.T) {
 func TestTheEffectOfLeavingOutIsWhatHappens(t *testing.T) {
 	ctx := context.Background()
 	r := rand.New(rand.NewPCG(6, 12))
-	a, _ := idleEstate(t, r)
+	prog, _ := idleEstate(t, r)
 	figures := func() map[int64]snapshot.Figure {
 		t.Helper()
 		out := map[int64]snapshot.Figure{}
-		if err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
+		if err := prog.DB.View(ctx, func(tx *sqlite.Tx) error {
 			list, err := snapshot.StoredFigures(tx)
 			for _, f := range list {
 				out[f.Product] = f
@@ -259,14 +259,14 @@ func TestTheEffectOfLeavingOutIsWhatHappens(t *testing.T) {
 			l.Reason = ""
 		}
 		before := figures()
-		effect, err := a.Titles.PreviewExclusion(ctx, l, "w")
+		effect, err := prog.Titles.PreviewExclusion(ctx, l, "w")
 		if err != nil {
 			t.Fatal(l, err)
 		}
 		if now := figures(); fmt.Sprint(now) != fmt.Sprint(before) {
 			t.Fatal("looking has changed something")
 		}
-		did, err := a.Titles.Exclude(ctx, l, "w")
+		did, err := prog.Titles.Exclude(ctx, l, "w")
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -274,7 +274,7 @@ func TestTheEffectOfLeavingOutIsWhatHappens(t *testing.T) {
 			t.Errorf("%+v: said %+v, was %+v", l, effect, did)
 		}
 		out[key] = !l.Again
-		if err := a.Pipeline.Refresh(ctx); err != nil {
+		if err := prog.Pipeline.Refresh(ctx); err != nil {
 			t.Fatal(err)
 		}
 		after := figures()

@@ -34,13 +34,13 @@ func scanOf(device, name string, at time.Time, software ...string) *formats.Scan
 }
 
 // state is everything that scans leave behind, in words that do not depend on numbers that were given out.
-func state(t *testing.T, a *Program) string {
+func state(t *testing.T, prog *Program) string {
 	t.Helper()
-	if err := a.Pipeline.Refresh(context.Background()); err != nil {
+	if err := prog.Pipeline.Refresh(context.Background()); err != nil {
 		t.Fatal(err)
 	}
 	var out []string
-	err := a.DB.View(context.Background(), func(tx *sqlite.Tx) error {
+	err := prog.DB.View(context.Background(), func(tx *sqlite.Tx) error {
 		for _, q := range []string{
 			"SELECT 'device ' || code || '|' || name || '|' || kind || '|' || cores || '|' || os_name || '|' || " +
 				"primary_user FROM device",
@@ -133,14 +133,14 @@ func TestScansInAnyOrderEndTheSame(t *testing.T) {
 			}
 		}
 		run := func() string {
-			a, clock := desk(t)
+			prog, clock := desk(t)
 			clock.now = morning.AddDate(0, 1, 0)
 			for _, s := range scans {
-				if _, err := a.Evidence.TakeScan(ctx, "collector", "id", s); err != nil {
+				if _, err := prog.Evidence.TakeScan(ctx, "collector", "id", s); err != nil {
 					t.Fatal(err)
 				}
 			}
-			return state(t, a)
+			return state(t, prog)
 		}
 		want := run()
 		for range 2 {
@@ -162,11 +162,11 @@ func TestScansInAnyOrderEndTheSame(t *testing.T) {
 
 func TestScanOutcomes(t *testing.T) {
 	ctx := context.Background()
-	a, clock := desk(t)
+	prog, clock := desk(t)
 	clock.now = morning.AddDate(0, 0, 5)
 	send := func(s *formats.Scan) evidence.Taken {
 		t.Helper()
-		got, err := a.Evidence.TakeScan(ctx, "collector", "id", s)
+		got, err := prog.Evidence.TakeScan(ctx, "collector", "id", s)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -186,7 +186,7 @@ func TestScanOutcomes(t *testing.T) {
 	if got := send(scanOf("D1", "hal-1", morning.Add(72*time.Hour), "tide 1")); got.Gone != 1 {
 		t.Errorf("a program less: %+v", got)
 	}
-	if _, err := a.Evidence.TakeScan(ctx, "collector", "id",
+	if _, err := prog.Evidence.TakeScan(ctx, "collector", "id",
 		scanOf("D1", "hal-1", clock.now.Add(25*time.Hour))); err == nil ||
 		!strings.Contains(err.Error(), "clock") {
 		t.Errorf("a scan from the future: %v", err)
@@ -197,38 +197,39 @@ func TestScanOutcomes(t *testing.T) {
 // so.
 func TestNamesAndMachines(t *testing.T) {
 	ctx := context.Background()
-	a, clock := desk(t)
+	prog, clock := desk(t)
 	clock.now = morning.AddDate(0, 0, 9)
 	for _, s := range []*formats.Scan{scanOf("D1", "hal-old", morning),
 		scanOf("D1", "hal-new", morning.Add(time.Hour)), scanOf("D2", "twin", morning),
 		scanOf("D3", "TWIN", morning)} {
-		if _, err := a.Evidence.TakeScan(ctx, "collector", "id", s); err != nil {
+		if _, err := prog.Evidence.TakeScan(ctx, "collector", "id", s); err != nil {
 			t.Fatal(err)
 		}
 	}
-	if got, err := a.Evidence.TakeScan(ctx, "gateway", "name",
+	if got, err := prog.Evidence.TakeScan(ctx, "gateway", "name",
 		scanOf("", "HAL-NEW", morning.Add(2*time.Hour))); err != nil ||
 		got.Device != "D1" {
 		t.Errorf("by name: %+v %v", got, err)
 	}
-	if _, err := a.Evidence.TakeScan(ctx, "gateway", "name", scanOf("", "twin", morning.Add(2*time.Hour))); !errors.Is(
+	if _, err := prog.Evidence.TakeScan(ctx, "gateway", "name",
+		scanOf("", "twin", morning.Add(2*time.Hour))); !errors.Is(
 		err,
 		evidence.ErrAmbiguous,
 	) {
 		t.Errorf("two of one name: %v", err)
 	}
-	if got, err := a.Evidence.TakeScan(ctx, "gateway", "name", scanOf("", "nobody", morning)); err != nil ||
+	if got, err := prog.Evidence.TakeScan(ctx, "gateway", "name", scanOf("", "nobody", morning)); err != nil ||
 		got.Device != "nobody" {
 		t.Errorf("a new name: %+v %v", got, err)
 	}
-	got := state(t, a)
+	got := state(t, prog)
 	for _, want := range []string{"device D1|HAL-NEW|",
 		"change D1|" + fmt.Sprint(morning.Add(time.Hour).Unix()) + "|hardware|name|hal-old|hal-new"} {
 		if !strings.Contains(got, want) {
 			t.Errorf("%q is missing from\n%s", want, got)
 		}
 	}
-	e, err := a.Evidence.DeviceEvidence(ctx, "D2")
+	e, err := prog.Evidence.DeviceEvidence(ctx, "D2")
 	if err != nil || !reflect.DeepEqual(e.Same, []string{"D3"}) {
 		t.Errorf("the other of that name: %v %v", e.Same, err)
 	}
@@ -237,8 +238,8 @@ func TestNamesAndMachines(t *testing.T) {
 // What lists state and what scans report: the newest report holds, whatever came first, and the disagreement is shown.
 func TestSourcesDisagree(t *testing.T) {
 	ctx := context.Background()
-	list := func(a *Program) {
-		if res := take(t, a, formats.Devices,
+	list := func(prog *Program) {
+		if res := take(t, prog, formats.Devices,
 			strings.Split(strings.TrimSpace("device_id,name,kind,cores,os_name,primary_user,org_unit\n"+
 				"D1,hal-1,server,2,Varde,boss,Shore\n"), "\n")...); len(
 			res.Aside,
@@ -246,14 +247,14 @@ func TestSourcesDisagree(t *testing.T) {
 			t.Fatal(res.Aside)
 		}
 	}
-	scan := func(a *Program) {
+	scan := func(prog *Program) {
 		s := scanOf("D1", "hal-1", morning, "tide 1", "draft 2")
 		s.Device.Kind = "client"
 		s.Logons = []formats.ScanLogon{{User: "u7", At: morning}}
-		if _, err := a.Evidence.TakeScan(ctx, "collector", "id", s); err != nil {
+		if _, err := prog.Evidence.TakeScan(ctx, "collector", "id", s); err != nil {
 			t.Fatal(err)
 		}
-		if res := take(t, a, formats.Installs,
+		if res := take(t, prog, formats.Installs,
 			strings.Split(strings.TrimSpace(fmt.Sprintf("device_id,name,version,source,seen_at\n"+
 				"D1,tide,1,deployment,%s\nD1,draft,3,deployment,%s\n", morning.Format(time.RFC3339),
 				morning.Format(time.RFC3339))), "\n")...); len(
@@ -262,22 +263,22 @@ func TestSourcesDisagree(t *testing.T) {
 			t.Fatal(res.Aside)
 		}
 	}
-	for _, order := range [][]func(*Program){{list, scan}, {func(a *Program) {
-		if _, err := a.Evidence.TakeScan(ctx, "collector", "id", scanOf("D1", "hal-1", morning)); err != nil {
+	for _, order := range [][]func(*Program){{list, scan}, {func(prog *Program) {
+		if _, err := prog.Evidence.TakeScan(ctx, "collector", "id", scanOf("D1", "hal-1", morning)); err != nil {
 			t.Fatal(err)
 		}
 	}, list, scan, list}} {
-		a, clock := desk(t)
+		prog, clock := desk(t)
 		clock.now = morning.Add(time.Hour)
 		for _, step := range order {
-			step(a)
+			step(prog)
 		}
-		got := state(t, a)
+		got := state(t, prog)
 		if !strings.Contains(got, "device D1|hal-1|server|4|Varde|u7") || !strings.Contains(got, "fact D1|fresh") ||
 			!strings.HasSuffix(strings.Split(got, "\n")[2], "|3") && strings.Count(got, "install D1") != 4 {
 			t.Errorf("%s", got)
 		}
-		e, err := a.Evidence.DeviceEvidence(ctx, "D1")
+		e, err := prog.Evidence.DeviceEvidence(ctx, "D1")
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -298,7 +299,7 @@ func TestSourcesDisagree(t *testing.T) {
 			t.Errorf("%+v %+v", facts, e.Differ)
 		}
 		var page sqlite.Page[snapshot.DeviceRow]
-		if err := a.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
+		if err := prog.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
 			page, err = snapshot.DeviceList().Page(tx, sqlite.ListQuery{})
 			return err
 		}); err != nil {
@@ -313,38 +314,38 @@ func TestSourcesDisagree(t *testing.T) {
 // A partial scan does not make a device that was never scanned look like one that was.
 func TestPartialScanIsNoWholeOne(t *testing.T) {
 	ctx := context.Background()
-	a, clock := desk(t)
+	prog, clock := desk(t)
 	clock.now = morning.Add(time.Hour)
 	s := scanOf("D1", "hal-1", morning)
 	s.Covers = []string{"tag x"}
 	s.Installs = []formats.ScanInstall{{Name: "tide", Part: "tag x"}}
-	if _, err := a.Evidence.TakeScan(ctx, "SWID tags", "id", s); err != nil {
+	if _, err := prog.Evidence.TakeScan(ctx, "SWID tags", "id", s); err != nil {
 		t.Fatal(err)
 	}
-	if got := state(t, a); !strings.Contains(got, "fact D1|never|0|1") {
+	if got := state(t, prog); !strings.Contains(got, "fact D1|never|0|1") {
 		t.Errorf("%s", got)
 	}
 }
 
 func TestTokens(t *testing.T) {
 	ctx := context.Background()
-	a, clock := desk(t)
+	prog, clock := desk(t)
 	clock.now = morning.Add(time.Hour)
-	secret, id, err := a.Collecting.NewToken(ctx, "shore collector", "id", "me")
+	secret, id, err := prog.Collecting.NewToken(ctx, "shore collector", "id", "me")
 	if err != nil {
 		t.Fatal(err)
 	}
-	from, err := a.Collecting.Sender(ctx, secret, "192.0.2.7")
+	from, err := prog.Collecting.Sender(ctx, secret, "192.0.2.7")
 	if err != nil || from.Source != "shore collector" {
 		t.Fatalf("%+v %v", from, err)
 	}
-	if _, err := a.Collecting.Deliver(ctx, from, scanOf("D1", "hal-1", morning, "tide 1"), 900); err != nil {
+	if _, err := prog.Collecting.Deliver(ctx, from, scanOf("D1", "hal-1", morning, "tide 1"), 900); err != nil {
 		t.Fatal(err)
 	}
-	if err := a.Collecting.Refuse(ctx, from, "D1", 3, "half a scan"); err != nil {
+	if err := prog.Collecting.Refuse(ctx, from, "D1", 3, "half a scan"); err != nil {
 		t.Fatal(err)
 	}
-	list, err := a.Collecting.Tokens(ctx)
+	list, err := prog.Collecting.Tokens(ctx)
 	if err != nil || len(list) != 1 || list[0].Scans != 1 || list[0].Devices != 1 ||
 		list[0].LastUsed != clock.now.Unix() ||
 		list[0].LastFrom != "192.0.2.7" ||
@@ -353,21 +354,21 @@ func TestTokens(t *testing.T) {
 		t.Errorf("%+v %v", list, err)
 	}
 	var kept int
-	if err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
+	if err := prog.DB.View(ctx, func(tx *sqlite.Tx) error {
 		return tx.QueryRow("SELECT count(*) FROM token WHERE hash = ? OR instr(hint, ?) > 0", secret,
 			secret).Scan(&kept)
 	}); err != nil || kept != 0 {
 		t.Errorf("the secret itself is kept: %d %v", kept, err)
 	}
-	if err := a.Collecting.RevokeToken(ctx, id, "me"); err != nil {
+	if err := prog.Collecting.RevokeToken(ctx, id, "me"); err != nil {
 		t.Fatal(err)
 	}
 	for _, bad := range []string{secret, "", "ensomet_x"} {
-		if _, err := a.Collecting.Sender(ctx, bad, ""); !errors.Is(err, access.ErrToken) {
+		if _, err := prog.Collecting.Sender(ctx, bad, ""); !errors.Is(err, access.ErrToken) {
 			t.Errorf("%q: %v", bad, err)
 		}
 	}
-	if _, _, err := a.Collecting.NewToken(ctx, " ", "id", "me"); err == nil {
+	if _, _, err := prog.Collecting.NewToken(ctx, " ", "id", "me"); err == nil {
 		t.Error("a token without source was made")
 	}
 }
@@ -376,38 +377,39 @@ func TestTokens(t *testing.T) {
 // nothing at all.
 func TestALaterScanOfTheSameIsNews(t *testing.T) {
 	ctx := context.Background()
-	a, clock := desk(t)
-	take(t, a, formats.Devices, "device_id,name", "D1,one")
+	prog, clock := desk(t)
+	take(t, prog, formats.Devices, "device_id,name", "D1,one")
 	first := []string{"device_id,name,version,seen_at", "D1,tide,1,2026-05-01T08:00:00Z"}
-	take(t, a, formats.Installs, first...)
+	take(t, prog, formats.Installs, first...)
 	age := func() string {
 		t.Helper()
-		if dirty, err := a.Renewal.Dirty(ctx); err != nil {
+		if dirty, err := prog.Renewal.Dirty(ctx); err != nil {
 			t.Fatal(err)
 		} else if dirty {
-			if err := a.Pipeline.Refresh(ctx); err != nil {
+			if err := prog.Pipeline.Refresh(ctx); err != nil {
 				t.Fatal(err)
 			}
 		}
-		return devicesWith(t, a, nil, "").Rows[0].Age
+		return devicesWith(t, prog, nil, "").Rows[0].Age
 	}
 	if got := age(); got != "stale" {
 		t.Fatalf("on %v it is %s", clock.now, got)
 	}
-	if res := take(t, a, formats.Installs, first...); res.News() {
+	if res := take(t, prog, formats.Installs, first...); res.News() {
 		t.Errorf("the same file is news: %+v", res)
 	}
-	if dirty, err := a.Renewal.Dirty(ctx); err != nil || dirty {
+	if dirty, err := prog.Renewal.Dirty(ctx); err != nil || dirty {
 		t.Errorf("the same file makes the figures old: %v", err)
 	}
-	if res := take(t, a, formats.Installs, first[0], strings.Replace(first[1], "05-01", "06-29", 1)); res.Scans != 1 ||
+	if res := take(t, prog, formats.Installs, first[0],
+		strings.Replace(first[1], "05-01", "06-29", 1)); res.Scans != 1 ||
 		res.Added+res.Changed+res.Gone != 0 {
 		t.Errorf("a later scan: %+v", res)
 	}
 	if got := age(); got != "fresh" {
 		t.Errorf("after a scan of yesterday it is %s", got)
 	}
-	if wrong, err := a.Pipeline.Check(ctx); err != nil || len(wrong) > 0 {
+	if wrong, err := prog.Pipeline.Check(ctx); err != nil || len(wrong) > 0 {
 		t.Error(wrong, err)
 	}
 }

@@ -23,11 +23,11 @@ import (
 // office has a title that is counted by user, with three seats of which two are held, one of them by a leaver.
 func office(t *testing.T) (*Program, int64) {
 	t.Helper()
-	a, _ := desk(t)
-	base(t, a)
+	prog, _ := desk(t)
+	base(t, prog)
 	take(
 		t,
-		a,
+		prog,
 		formats.Titles,
 		"publisher,product,list_price,currency,default_metric",
 		"Brack,Notes,95,EUR,named_user",
@@ -35,7 +35,7 @@ func office(t *testing.T) (*Program, int64) {
 	)
 	take(
 		t,
-		a,
+		prog,
 		formats.Users,
 		"user_id,name,org_unit,status",
 		"u3,Oddny,A,left",
@@ -44,18 +44,18 @@ func office(t *testing.T) (*Program, int64) {
 	)
 	take(
 		t,
-		a,
+		prog,
 		formats.Entitlements,
 		"entitlement_id,publisher,product,metric,quantity,kind,start,end,unit_price,currency,contract,order",
 		"N-1,Brack,Notes,named_user,3,subscription,2025-10-01,2026-09-30,60,EUR,K-1,PO-1",
 	)
-	take(t, a, formats.Assignments, "entitlement_id,user_id,from", "N-1,u1,2025-10-01", "N-1,u3,2025-10-01")
-	return a, mustProduct(t, a, "Notes")
+	take(t, prog, formats.Assignments, "entitlement_id,user_id,from", "N-1,u1,2025-10-01", "N-1,u3,2025-10-01")
+	return prog, mustProduct(t, prog, "Notes")
 }
 
-func seatsHeld(t *testing.T, a *Program) map[string]string {
+func seatsHeld(t *testing.T, prog *Program) map[string]string {
 	t.Helper()
-	page, err := listed(a, a.Entitlements.Seats, sqlite.ListQuery{Limit: 100})
+	page, err := listed(prog, prog.Entitlements.Seats, sqlite.ListQuery{Limit: 100})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -72,52 +72,52 @@ func seatsHeld(t *testing.T, a *Program) map[string]string {
 // waits.
 func TestSeatsFromHandToHand(t *testing.T) {
 	ctx := context.Background()
-	a, notes := office(t)
+	prog, notes := office(t)
 	for user, want := range map[string]string{"u1": "holds a seat", "u3": "has left", "nobody": "no user"} {
-		if _, err := a.Entitlements.Assign(ctx, entitlements.SeatDraft{Product: notes, User: user},
+		if _, err := prog.Entitlements.Assign(ctx, entitlements.SeatDraft{Product: notes, User: user},
 			"test"); err == nil ||
 			!strings.Contains(err.Error(), want) {
 			t.Errorf("a seat for %s: %v, want %q", user, err, want)
 		}
 	}
-	if line, err := a.Entitlements.Assign(ctx, entitlements.SeatDraft{Product: notes, User: "u2"},
+	if line, err := prog.Entitlements.Assign(ctx, entitlements.SeatDraft{Product: notes, User: "u2"},
 		"test"); err != nil ||
 		line != "N-1" {
 		t.Fatal(line, err)
 	}
-	if _, err := a.Entitlements.Assign(ctx, entitlements.SeatDraft{Product: notes, User: "u4"},
+	if _, err := prog.Entitlements.Assign(ctx, entitlements.SeatDraft{Product: notes, User: "u4"},
 		"test"); err != entitlements.ErrNoSeat {
 		t.Errorf("a fourth seat of three: %v", err)
 	}
 	for _, user := range []string{"u5", "u4"} {
-		if err := a.Entitlements.Wait(ctx, notes, user, "", "test"); err != nil {
+		if err := prog.Entitlements.Wait(ctx, notes, user, "", "test"); err != nil {
 			t.Fatal(err)
 		}
 	}
-	if err := a.Entitlements.Wait(ctx, notes, "u5", "", "test"); err == nil {
+	if err := prog.Entitlements.Wait(ctx, notes, "u5", "", "test"); err == nil {
 		t.Error("somebody waits twice")
 	}
-	h, err := a.Entitlements.Held(ctx, "u3")
+	h, err := prog.Entitlements.Held(ctx, "u3")
 	if err != nil || len(h.Seats) != 1 || h.Status != "left" || !strings.Contains(h.Words(), "Seats: 1") {
 		t.Fatalf("%+v, %v", h, err)
 	}
-	back, err := a.Entitlements.HandBack(ctx, []int64{h.Seats[0].ID}, true, "test")
+	back, err := prog.Entitlements.HandBack(ctx, []int64{h.Seats[0].ID}, true, "test")
 	if err != nil || back.Seats != 1 || len(back.Given) != 1 || back.Given[0].User != "u5" {
 		t.Fatalf("%+v, %v", back, err)
 	}
-	if got := seatsHeld(t, a); len(got) != 3 || got["u5"] != "held" || got["u3"] != "" {
+	if got := seatsHeld(t, prog); len(got) != 3 || got["u5"] != "held" || got["u3"] != "" {
 		t.Errorf("%v", got)
 	}
-	if w, err := a.Entitlements.Waiting(ctx, notes); err != nil || len(w) != 1 || w[0].User != "u4" {
+	if w, err := prog.Entitlements.Waiting(ctx, notes); err != nil || len(w) != 1 || w[0].User != "u4" {
 		t.Errorf("%+v, %v", w, err)
 	}
-	if err := a.Entitlements.MailHeld(ctx, "u1", "nowhere", "test"); err == nil {
+	if err := prog.Entitlements.MailHeld(ctx, "u1", "nowhere", "test"); err == nil {
 		t.Error("mail to no address")
 	}
-	if err := a.Entitlements.MailHeld(ctx, "u1", "desk@halvorsund.example", "test"); err != nil {
+	if err := prog.Entitlements.MailHeld(ctx, "u1", "desk@halvorsund.example", "test"); err != nil {
 		t.Fatal(err)
 	}
-	if err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
+	if err := prog.DB.View(ctx, func(tx *sqlite.Tx) error {
 		mail, err := outbox.MailList().Page(tx, sqlite.ListQuery{Limit: 10})
 		if err != nil || len(mail.Rows) != 1 || mail.Rows[0].Address != "desk@halvorsund.example" ||
 			!strings.Contains(mail.Rows[0].Body, "Brack Notes") {
@@ -127,17 +127,17 @@ func TestSeatsFromHandToHand(t *testing.T) {
 	}); err != nil {
 		t.Fatal(err)
 	}
-	page, err := listed(a, a.Entitlements.Seats, sqlite.ListQuery{Filters: map[string]string{"user": "u1"}})
+	page, err := listed(prog, prog.Entitlements.Seats, sqlite.ListQuery{Filters: map[string]string{"user": "u1"}})
 	if err != nil {
 		t.Fatal(err)
 	}
-	if err := a.Entitlements.MoveSeat(ctx, page.Rows[0].ID, "u4", "test"); err != nil {
+	if err := prog.Entitlements.MoveSeat(ctx, page.Rows[0].ID, "u4", "test"); err != nil {
 		t.Fatal(err)
 	}
-	if got := seatsHeld(t, a); len(got) != 3 || got["u4"] != "held" || got["u1"] != "" {
+	if got := seatsHeld(t, prog); len(got) != 3 || got["u4"] != "held" || got["u1"] != "" {
 		t.Errorf("after the move: %v", got)
 	}
-	if f := figure(t, a, "Notes"); f.Needed != 3 || f.Owned != 3 || f.Short != 0 {
+	if f := figure(t, prog, "Notes"); f.Needed != 3 || f.Owned != 3 || f.Short != 0 {
 		t.Errorf("%+v", f)
 	}
 }
@@ -145,13 +145,13 @@ func TestSeatsFromHandToHand(t *testing.T) {
 // Somebody new gets what is free at once, and what is not is said; looking first changes nothing.
 func TestStarterSet(t *testing.T) {
 	ctx := context.Background()
-	a, notes := office(t)
-	sheet := mustProduct(t, a, "Sheet")
-	if _, err := a.Entitlements.PutStarterSet(ctx, entitlementsdb.StarterSet{Name: " ", Products: []int64{notes}},
+	prog, notes := office(t)
+	sheet := mustProduct(t, prog, "Sheet")
+	if _, err := prog.Entitlements.PutStarterSet(ctx, entitlementsdb.StarterSet{Name: " ", Products: []int64{notes}},
 		"test"); err == nil {
 		t.Error("a set without a name")
 	}
-	id, err := a.Entitlements.PutStarterSet(
+	id, err := prog.Entitlements.PutStarterSet(
 		ctx,
 		entitlementsdb.StarterSet{Name: "office", Products: []int64{notes, sheet}},
 		"test",
@@ -160,16 +160,16 @@ func TestStarterSet(t *testing.T) {
 		t.Fatal(err)
 	}
 	for _, dry := range []bool{true, false} {
-		got, err := a.Entitlements.Start(ctx, id, "u4", true, dry, "test")
+		got, err := prog.Entitlements.Start(ctx, id, "u4", true, dry, "test")
 		if err != nil || len(got.Given) != 1 || len(got.Missing) != 1 || got.Missing[0].Product != "Sheet" ||
 			!got.Missing[0].Waits {
 			t.Fatalf("dry %v: %+v, %v", dry, got, err)
 		}
-		if held := seatsHeld(t, a)["u4"] != ""; held == dry {
+		if held := seatsHeld(t, prog)["u4"] != ""; held == dry {
 			t.Errorf("dry %v: held %v", dry, held)
 		}
 	}
-	if w, err := a.Entitlements.Waiting(ctx, sheet); err != nil || len(w) != 1 {
+	if w, err := prog.Entitlements.Waiting(ctx, sheet); err != nil || len(w) != 1 {
 		t.Errorf("%+v, %v", w, err)
 	}
 }
@@ -177,10 +177,10 @@ func TestStarterSet(t *testing.T) {
 // What of a line cannot be right is said while it is typed.
 func TestLinesAreCheckedWhileTyped(t *testing.T) {
 	ctx := context.Background()
-	a, _ := office(t)
+	prog, _ := office(t)
 	take(
 		t,
-		a,
+		prog,
 		formats.Entitlements,
 		"entitlement_id,publisher,product,metric,quantity,kind,base",
 		"B-1,Ostwick,Skerrymap,device,4,perpetual,",
@@ -231,7 +231,7 @@ func TestLinesAreCheckedWhileTyped(t *testing.T) {
 		{line("min_per_server", "16"), "", "min_per_processor", "core alone", false},
 		{line("rights", "flying"), "", "rights", "is none of", true},
 	} {
-		checks, err := a.Entitlements.CheckLine(ctx, c.values, c.old)
+		checks, err := prog.Entitlements.CheckLine(ctx, c.values, c.old)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -255,27 +255,27 @@ func TestLinesAreCheckedWhileTyped(t *testing.T) {
 // rights than seats.
 func TestALineIsChanged(t *testing.T) {
 	ctx := context.Background()
-	a, _ := office(t)
-	l, err := a.Entitlements.Line(ctx, "N-1")
+	prog, _ := office(t)
+	l, err := prog.Entitlements.Line(ctx, "N-1")
 	if err != nil || l.Held != 2 || l.Effective != 3 || len(l.Days) != 2 || l.Days[1].From != "2026-10-01" {
 		t.Fatalf("%+v, %v", l, err)
 	}
 	values := l.Values
 	values["quantity"], values["rights"] = "5", "older_versions"
-	if err := a.Entitlements.EditLine(ctx, entitlements.LineEdit{Values: values, ChangedAt: l.ChangedAt - 1},
+	if err := prog.Entitlements.EditLine(ctx, entitlements.LineEdit{Values: values, ChangedAt: l.ChangedAt - 1},
 		"me"); err != sqlite.ErrChangedMeanwhile {
 		t.Errorf("an old version is changed: %v", err)
 	}
-	if err := a.Entitlements.EditLine(ctx, entitlements.LineEdit{Values: values, ChangedAt: l.ChangedAt},
+	if err := prog.Entitlements.EditLine(ctx, entitlements.LineEdit{Values: values, ChangedAt: l.ChangedAt},
 		"me"); err != nil {
 		t.Fatal(err)
 	}
-	if l, err = a.Entitlements.Line(ctx, "N-1"); err != nil || l.Effective != 5 || len(l.Changes) != 2 ||
+	if l, err = prog.Entitlements.Line(ctx, "N-1"); err != nil || l.Effective != 5 || len(l.Changes) != 2 ||
 		l.Changes[0].Author != "me" {
 		t.Errorf("%+v, %v", l, err)
 	}
 	trade := func(kind, quantity string) error {
-		return a.Entitlements.Trade(
+		return prog.Entitlements.Trade(
 			ctx,
 			map[string]string{"entitlement_id": "N-1", "type": kind, "on": "2026-01-01", "quantity": quantity},
 			"me",
@@ -293,20 +293,20 @@ func TestALineIsChanged(t *testing.T) {
 	if err := trade("retire", "2"); err != nil {
 		t.Error(err)
 	}
-	if err := a.Entitlements.WithdrawLine(ctx, "N-1", "twice", "me"); err == nil {
+	if err := prog.Entitlements.WithdrawLine(ctx, "N-1", "twice", "me"); err == nil {
 		t.Error("a line with seats is withdrawn")
 	}
-	if err := a.Entitlements.NoteLine(ctx, "N-1", "agreed by phone", "me"); err != nil {
+	if err := prog.Entitlements.NoteLine(ctx, "N-1", "agreed by phone", "me"); err != nil {
 		t.Error(err)
 	}
-	if err := a.Entitlements.AddProof(ctx, "N-1", "invoice.pdf", strings.NewReader("paid"), "me"); err != nil {
+	if err := prog.Entitlements.AddProof(ctx, "N-1", "invoice.pdf", strings.NewReader("paid"), "me"); err != nil {
 		t.Fatal(err)
 	}
-	if l, err = a.Entitlements.Line(ctx, "N-1"); err != nil || len(l.Notes) != 1 || len(l.Proofs) != 1 ||
+	if l, err = prog.Entitlements.Line(ctx, "N-1"); err != nil || len(l.Notes) != 1 || len(l.Proofs) != 1 ||
 		l.Effective != 2 {
 		t.Fatalf("%+v, %v", l, err)
 	}
-	if p, content, err := a.Entitlements.Proof(ctx, l.Proofs[0].ID); err != nil || string(content) != "paid" ||
+	if p, content, err := prog.Entitlements.Proof(ctx, l.Proofs[0].ID); err != nil || string(content) != "paid" ||
 		p.Name != "invoice.pdf" {
 		t.Errorf("%+v %q %v", p, content, err)
 	}
@@ -315,33 +315,33 @@ func TestALineIsChanged(t *testing.T) {
 // A licence key cannot be read out of the data, only with the file beside it; who looked is kept.
 func TestKeysAreSealed(t *testing.T) {
 	ctx := context.Background()
-	a, _ := office(t)
+	prog, _ := office(t)
 	const key = "ABCD-1234-SECRET-9876"
-	if err := a.Entitlements.AddKey(ctx, "N-1", key, "site", "runner"); err != nil {
+	if err := prog.Entitlements.AddKey(ctx, "N-1", key, "site", "runner"); err != nil {
 		t.Fatal(err)
 	}
-	l, err := a.Entitlements.Line(ctx, "N-1")
+	l, err := prog.Entitlements.Line(ctx, "N-1")
 	if err != nil || len(l.Keys) != 1 || strings.Contains(fmt.Sprintf("%+v", l.Keys), "SECRET") ||
 		l.Keys[0].Hint != "…9876" {
 		t.Fatalf("%+v, %v", l.Keys, err)
 	}
 	copied := t.TempDir() + "/copy.db"
-	if err := a.DB.Backup(ctx, copied); err != nil {
+	if err := prog.DB.Backup(ctx, copied); err != nil {
 		t.Fatal(err)
 	}
 	if data, err := os.ReadFile(copied); err != nil || bytes.Contains(data, []byte("SECRET")) {
 		t.Error("the key stands in the data", err)
 	}
-	if info, err := os.Stat(string(a.Secret)); err != nil || info.Mode().Perm() != 0o600 {
+	if info, err := os.Stat(string(prog.Secret)); err != nil || info.Mode().Perm() != 0o600 {
 		t.Errorf("%v, %v", info, err)
 	}
-	if got, err := a.Entitlements.ShowKey(ctx, l.Keys[0].ID, "runner"); err != nil || got != key {
+	if got, err := prog.Entitlements.ShowKey(ctx, l.Keys[0].ID, "runner"); err != nil || got != key {
 		t.Errorf("%q, %v", got, err)
 	}
-	if err := os.Remove(string(a.Secret)); err != nil {
+	if err := os.Remove(string(prog.Secret)); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := a.Entitlements.ShowKey(ctx, l.Keys[0].ID, "runner"); err == nil ||
+	if _, err := prog.Entitlements.ShowKey(ctx, l.Keys[0].ID, "runner"); err == nil ||
 		!strings.Contains(err.Error(), "put it back") {
 		t.Errorf("without its file: %v", err)
 	}
@@ -350,21 +350,21 @@ func TestKeysAreSealed(t *testing.T) {
 // What ends is judged by the position without it, and goes into a calendar whose lines keep to RFC 5545.
 func TestWhatEnds(t *testing.T) {
 	ctx := context.Background()
-	a, _ := office(t)
+	prog, _ := office(t)
 	take(
 		t,
-		a,
+		prog,
 		formats.Entitlements,
 		"entitlement_id,publisher,product,metric,quantity,kind,end,unit_price,currency",
 		"N-2,Brack,Notes,named_user,7,subscription,2026-08-01,50,EUR",
 	)
-	if err := a.Entitlements.PutContract(ctx,
+	if err := prog.Entitlements.PutContract(ctx,
 		entitlementsdb.Contract{Code: "K-1",
 			Name: "Office, with a name; long enough that its line in a calendar has to be folded once or twice",
 			End:  civil.MustParse("2026-09-30"), NoticeDays: 60}, "test"); err != nil {
 		t.Fatal(err)
 	}
-	list, err := a.Entitlements.Renewals(ctx, 0, 365)
+	list, err := prog.Entitlements.Renewals(ctx, 0, 365)
 	if err != nil || len(list) != 3 {
 		t.Fatalf("%+v, %v", list, err)
 	}
@@ -380,7 +380,7 @@ func TestWhatEnds(t *testing.T) {
 		}
 	}
 	var b bytes.Buffer
-	if err := a.Entitlements.WriteCalendar(ctx, &b, 365); err != nil {
+	if err := prog.Entitlements.WriteCalendar(ctx, &b, 365); err != nil {
 		t.Fatal(err)
 	}
 	text := b.String()
@@ -403,11 +403,11 @@ func TestWhatEnds(t *testing.T) {
 // What was spent is summed at the rate of its day; an amount without a rate is counted, not guessed.
 func TestSpend(t *testing.T) {
 	ctx := context.Background()
-	a, _ := office(t)
-	take(t, a, formats.Rates, "currency,on,per_eur", "NOK,2025-01-01,10", "NOK,2026-01-01,20")
+	prog, _ := office(t)
+	take(t, prog, formats.Rates, "currency,on,per_eur", "NOK,2025-01-01,10", "NOK,2026-01-01,20")
 	take(
 		t,
-		a,
+		prog,
 		formats.Entitlements,
 		"entitlement_id,publisher,product,metric,quantity,purchased,unit_price,currency",
 		"A,Ostwick,Skerrymap,device,2,2025-03-01,100,NOK",
@@ -417,14 +417,14 @@ func TestSpend(t *testing.T) {
 	)
 	take(
 		t,
-		a,
+		prog,
 		formats.Transactions,
 		"entitlement_id,type,on,quantity,price,currency",
 		"D,buy,2025-03-01,9,10,EUR",
 		"D,renew,2026-03-01,9,3,EUR",
 		"D,retire,2026-04-01,2,99,EUR",
 	)
-	s, err := a.Entitlements.Spend(ctx)
+	s, err := prog.Entitlements.Spend(ctx)
 	if err != nil || s.Without != 1 {
 		t.Fatalf("%+v, %v", s, err)
 	}
@@ -443,56 +443,59 @@ func TestSpend(t *testing.T) {
 // A statement never changes, is compared with later knowledge, and says when it was touched.
 func TestStatements(t *testing.T) {
 	ctx := context.Background()
-	a, clock := desk(t)
-	base(t, a)
-	take(t, a, formats.Installs, installHeader, "D1,Ostwick,Skerrymap,6.1,,,2026-06-20T10:00:00Z")
-	take(t, a, formats.Entitlements, "entitlement_id,publisher,product,metric,quantity",
+	prog, clock := desk(t)
+	base(t, prog)
+	take(t, prog, formats.Installs, installHeader, "D1,Ostwick,Skerrymap,6.1,,,2026-06-20T10:00:00Z")
+	take(t, prog, formats.Entitlements, "entitlement_id,publisher,product,metric,quantity",
 		"E,Ostwick,Skerrymap,device,1")
-	if _, err := a.Position.MakeStatement(ctx, 0, nil, " ", "", "me"); err == nil {
+	if _, err := prog.Position.MakeStatement(ctx, 0, nil, " ", "", "me"); err == nil {
 		t.Error("a statement to nobody")
 	}
-	id, err := a.Position.MakeStatement(ctx, 0, nil, "auditor", "yearly", "me")
+	id, err := prog.Position.MakeStatement(ctx, 0, nil, "auditor", "yearly", "me")
 	if err != nil {
 		t.Fatal(err)
 	}
-	if v, err := a.Position.Statement(ctx, id, false); err != nil || v.Differ != 0 || v.Compared[0].Said.Needed != 1 {
+	if v, err := prog.Position.Statement(ctx, id, false); err != nil || v.Differ != 0 ||
+		v.Compared[0].Said.Needed != 1 {
 		t.Fatalf("%+v, %v", v, err)
 	}
 	// A scan of that day comes late: what was said stays, and what is known now of that day differs.
 	clock.now = clock.now.AddDate(0, 0, 3)
-	take(t, a, formats.Installs, installHeader, "D2,Ostwick,Skerrymap,6.1,,,2026-06-25T10:00:00Z")
-	v, err := a.Position.Statement(ctx, id, false)
+	take(t, prog, formats.Installs, installHeader, "D2,Ostwick,Skerrymap,6.1,,,2026-06-25T10:00:00Z")
+	v, err := prog.Position.Statement(ctx, id, false)
 	if err != nil {
 		t.Fatal(err)
 	}
-	if err := a.Pipeline.Refresh(ctx); err != nil {
+	if err := prog.Pipeline.Refresh(ctx); err != nil {
 		t.Fatal(err)
 	}
-	if v, err = a.Position.Statement(ctx, id, false); err != nil || v.Differ != 1 || v.Compared[0].Said.Needed != 1 ||
+	if v, err = prog.Position.Statement(ctx, id, false); err != nil || v.Differ != 1 ||
+		v.Compared[0].Said.Needed != 1 ||
 		v.Compared[0].Now.Needed != 2 ||
 		v.Compared[0].Now.Short != 1 {
 		t.Fatalf("%+v, %v", v, err)
 	}
-	if err := a.DB.Update(ctx, func(tx *sqlite.Tx) error {
+	if err := prog.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		_, err := tx.ExecContext(ctx, "UPDATE statement SET content = zeroblob(20)")
 		return err
 	}); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := a.Position.Statement(ctx, id, false); err == nil || !strings.Contains(err.Error(), "hash differs") {
+	if _, err := prog.Position.Statement(ctx, id, false); err == nil ||
+		!strings.Contains(err.Error(), "hash differs") {
 		t.Errorf("a statement that was touched opens: %v", err)
 	}
 }
 
-// What a basket says is what happens once it is done: for removals after a scan, for bought rights once they are
+// What a scenario says is what happens once it is done: for removals after a scan, for bought rights once they are
 // booked. Trying changes nothing.
-func TestBaskets(t *testing.T) {
+func TestScenarios(t *testing.T) {
 	ctx := context.Background()
-	a, clock := desk(t)
-	base(t, a)
+	prog, clock := desk(t)
+	base(t, prog)
 	take(
 		t,
-		a,
+		prog,
 		formats.Installs,
 		installHeader,
 		"D1,Ostwick,Skerrymap,6.1,,,2026-06-29T10:00:00Z",
@@ -501,18 +504,18 @@ func TestBaskets(t *testing.T) {
 	)
 	take(
 		t,
-		a,
+		prog,
 		formats.Entitlements,
 		"entitlement_id,publisher,product,metric,quantity,unit_price,currency",
 		"E,Ostwick,Skerrymap,device,1,80,EUR",
 	)
-	if f := figure(t, a, "Skerrymap"); f.Short != 2 {
+	if f := figure(t, prog, "Skerrymap"); f.Short != 2 {
 		t.Fatalf("%+v", f)
 	}
-	id := mustProduct(t, a, "Skerrymap")
-	measures := []snapshot.BasketMeasure{{Kind: "remove", Product: id, Devices: []string{"D3"}},
+	id := mustProduct(t, prog, "Skerrymap")
+	measures := []snapshot.Measure{{Kind: "remove", Product: id, Devices: []string{"D3"}},
 		{Kind: "buy", Product: id, Line: "E", Quantity: 1}, {Kind: "lapse", Product: id, Line: "nothing"}}
-	got, err := a.Position.TryBasket(ctx, measures)
+	got, err := prog.Position.TryScenario(ctx, measures)
 	if err != nil || len(got.Positions) != 1 || got.Positions[0].Before.Short != 2 ||
 		got.Positions[0].After.Short != 0 ||
 		got.ExposureBefore != "200" ||
@@ -523,30 +526,30 @@ func TestBaskets(t *testing.T) {
 	if got.Measures[0].Short != -1 || got.Measures[2].Error == "" {
 		t.Errorf("%+v", got.Measures)
 	}
-	if f := figure(t, a, "Skerrymap"); f.Short != 2 {
+	if f := figure(t, prog, "Skerrymap"); f.Short != 2 {
 		t.Errorf("trying changed something: %+v", f)
 	}
-	b, err := a.Worklist.SaveBasket(ctx, worklist.Basket{Name: "way out", Measures: measures[:2]}, "me")
+	b, err := prog.Worklist.SaveScenario(ctx, worklist.Scenario{Name: "way out", Measures: measures[:2]}, "me")
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := a.Worklist.SaveBasket(ctx, worklist.Basket{ID: b.ID, Version: b.Version + 1, Name: "late"},
+	if _, err := prog.Worklist.SaveScenario(ctx, worklist.Scenario{ID: b.ID, Version: b.Version + 1, Name: "late"},
 		"you"); err != sqlite.ErrChangedMeanwhile {
 		t.Errorf("%v", err)
 	}
-	done, err := a.Worklist.DoBasket(ctx, b.ID, b.Version, "me")
+	done, err := prog.Worklist.DoScenario(ctx, b.ID, b.Version, "me")
 	if err != nil || done.Cases != 1 || done.Requests != 1 {
 		t.Fatalf("%+v, %v", done, err)
 	}
-	if _, err := a.Worklist.DoBasket(ctx, b.ID, b.Version, "me"); err == nil {
-		t.Error("a basket is done twice")
+	if _, err := prog.Worklist.DoScenario(ctx, b.ID, b.Version, "me"); err == nil {
+		t.Error("a scenario is done twice")
 	}
-	if err := a.Pipeline.Refresh(ctx); err != nil {
+	if err := prog.Pipeline.Refresh(ctx); err != nil {
 		t.Fatal(err)
 	}
 	state := func() string {
 		var out string
-		if err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
+		if err := prog.DB.View(ctx, func(tx *sqlite.Tx) error {
 			page, err := snapshot.CaseList().Page(tx, sqlite.ListQuery{Filters: map[string]string{"kind": "planned"}})
 			if err == nil && len(page.Rows) == 1 {
 				out = page.Rows[0].State
@@ -561,18 +564,18 @@ func TestBaskets(t *testing.T) {
 		t.Errorf("the case is %q", got)
 	}
 	clock.now = clock.now.AddDate(0, 0, 1)
-	take(t, a, formats.Installs, installHeader, "D3,x,Other,1,,,2026-07-01T06:00:00Z")
-	if f := figure(t, a, "Skerrymap"); f.Short != 1 {
+	take(t, prog, formats.Installs, installHeader, "D3,x,Other,1,,,2026-07-01T06:00:00Z")
+	if f := figure(t, prog, "Skerrymap"); f.Short != 1 {
 		t.Errorf("%+v", f)
 	}
 	if got := state(); got != "gone" {
 		t.Errorf("later evidence has it gone, and the case is %q", got)
 	}
-	requests, err := a.Worklist.PurchaseRequests(ctx)
+	requests, err := prog.Worklist.PurchaseRequests(ctx)
 	if err != nil || len(requests) != 1 || requests[0].Amount != "80" {
 		t.Fatalf("%+v, %v", requests, err)
 	}
-	if err := a.Worklist.EndPurchaseRequest(ctx, requests[0].ID, "bought", "me"); err != nil {
+	if err := prog.Worklist.EndPurchaseRequest(ctx, requests[0].ID, "bought", "me"); err != nil {
 		t.Error(err)
 	}
 }
@@ -580,12 +583,12 @@ func TestBaskets(t *testing.T) {
 // Two days are compared by their causes, and machines that moved or left service are told from installs that went.
 func TestStepsBetweenTwoDays(t *testing.T) {
 	ctx := context.Background()
-	a, clock := desk(t)
+	prog, clock := desk(t)
 	clock.now = clock.now.AddDate(0, 0, -60) // 1 May
-	base(t, a)
+	base(t, prog)
 	take(
 		t,
-		a,
+		prog,
 		formats.Installs,
 		installHeader,
 		"D1,Ostwick,Skerrymap,6.1,,,2026-04-20T10:00:00Z",
@@ -593,27 +596,27 @@ func TestStepsBetweenTwoDays(t *testing.T) {
 	)
 	take(
 		t,
-		a,
+		prog,
 		formats.Entitlements,
 		"entitlement_id,publisher,product,metric,quantity,purchased,end",
 		"E,Ostwick,Skerrymap,device,5,2026-01-01,2026-06-01",
 		"F,Ostwick,Skerrymap,device,1,2026-06-10,",
 	)
 	clock.now = clock.now.AddDate(0, 0, 60)
-	take(t, a, formats.Devices, "device_id,kind,primary_user,org_unit,status", "D1,client,u1,A,retired")
+	take(t, prog, formats.Devices, "device_id,kind,primary_user,org_unit,status", "D1,client,u1,A,retired")
 	take(
 		t,
-		a,
+		prog,
 		formats.Installs,
 		installHeader,
 		"D2,Ostwick,Skerrymap,7.0,,,2026-06-20T10:00:00Z",
 		"D3,Ostwick,Skerrymap,6.1,,,2026-06-20T10:00:00Z",
 	)
-	if err := a.Pipeline.Refresh(ctx); err != nil {
+	if err := prog.Pipeline.Refresh(ctx); err != nil {
 		t.Fatal(err)
 	}
-	id := mustProduct(t, a, "Skerrymap")
-	s, err := a.Position.ProductSteps(ctx, id, civil.MustParse("2026-05-01"), 0)
+	id := mustProduct(t, prog, "Skerrymap")
+	s, err := prog.Position.ProductSteps(ctx, id, civil.MustParse("2026-05-01"), 0)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -627,7 +630,7 @@ func TestStepsBetweenTwoDays(t *testing.T) {
 			t.Errorf("%s: %v, want %v (all: %v)", cause, got[cause], want, got)
 		}
 	}
-	all, err := a.Position.AllSteps(ctx, civil.MustParse("2026-05-01"), 0)
+	all, err := prog.Position.AllSteps(ctx, civil.MustParse("2026-05-01"), 0)
 	if err != nil || len(all.Positions) != 1 || all.ExposureBefore != "0" ||
 		all.ExposureAfter != "100" {
 		t.Errorf("%+v, %v", all, err)
@@ -639,7 +642,7 @@ func TestStepsBetweenTwoDays(t *testing.T) {
 	if sum.String() != all.ExposureAfter {
 		t.Errorf("the causes come to %v, not to %v", sum, all.ExposureAfter)
 	}
-	if _, err := a.Position.ProductSteps(ctx, id, civil.MustParse("2026-06-30"),
+	if _, err := prog.Position.ProductSteps(ctx, id, civil.MustParse("2026-06-30"),
 		civil.MustParse("2026-06-30")); err == nil {
 		t.Error("a day is compared with itself")
 	}
@@ -649,54 +652,54 @@ func TestStepsBetweenTwoDays(t *testing.T) {
 // when it is taken in again, and neither does one that says what is so anyhow.
 func TestVersionsMayCountEach(t *testing.T) {
 	ctx := context.Background()
-	a, _ := desk(t)
-	base(t, a)
+	prog, _ := desk(t)
+	base(t, prog)
 	const columns = "entitlement_id,publisher,product,metric,quantity,kind,start"
 	const line = "V-1,Ostwick,Skerrymap,installation,9,perpetual,2025-01-01"
 	seen := "2026-06-29T10:00:00Z"
-	take(t, a, formats.Titles, "publisher,product,version,licence_model", "Ostwick,Skerrymap,5,commercial")
-	take(t, a, formats.Installs, installHeader,
+	take(t, prog, formats.Titles, "publisher,product,version,licence_model", "Ostwick,Skerrymap,5,commercial")
+	take(t, prog, formats.Installs, installHeader,
 		"D1,Ostwick,Skerrymap,5.2,,twice,"+seen, "D1,Ostwick,Skerrymap,6.1,,twice,"+seen)
 	needed := func() int64 {
 		t.Helper()
-		if err := a.Pipeline.Refresh(ctx); err != nil {
+		if err := prog.Pipeline.Refresh(ctx); err != nil {
 			t.Fatal(err)
 		}
 		var n int64
-		if err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
+		if err := prog.DB.View(ctx, func(tx *sqlite.Tx) error {
 			return tx.QueryRowContext(ctx,
 				"SELECT needed FROM position WHERE metric = 'installation' AND product_id = ?",
-				mustProduct(t, a, "Skerrymap")).Scan(&n)
+				mustProduct(t, prog, "Skerrymap")).Scan(&n)
 		}); err != nil {
 			t.Fatal(err)
 		}
 		return n
 	}
-	take(t, a, formats.Entitlements, columns, line)
+	take(t, prog, formats.Entitlements, columns, line)
 	before := needed()
-	if res := take(t, a, formats.Entitlements, columns, line); res.Same != 1 {
+	if res := take(t, prog, formats.Entitlements, columns, line); res.Same != 1 {
 		t.Errorf("the same again: %+v", res)
 	}
-	if res := take(t, a, formats.Entitlements, columns+",versions_counted", line+","); res.Same != 1 {
+	if res := take(t, prog, formats.Entitlements, columns+",versions_counted", line+","); res.Same != 1 {
 		t.Errorf("the same again, with a column more that says nothing: %+v", res)
 	}
-	if res := take(t, a, formats.Entitlements, columns+",versions_counted", line+",each"); res.Changed != 1 {
+	if res := take(t, prog, formats.Entitlements, columns+",versions_counted", line+",each"); res.Changed != 1 {
 		t.Errorf("each: %+v", res)
 	}
 	if after := needed(); after != before+1 {
 		t.Errorf("a device with two versions: %d needed once, %d each", before, after)
 	}
-	l, err := a.Entitlements.Line(ctx, "V-1")
+	l, err := prog.Entitlements.Line(ctx, "V-1")
 	if err != nil || l.Values["versions_counted"] != "each" {
 		t.Fatalf("%v, %v", l.Values, err)
 	}
 	l.Values["versions_counted"] = "all"
-	if err := a.Entitlements.EditLine(ctx, entitlements.LineEdit{Values: l.Values, ChangedAt: l.ChangedAt},
+	if err := prog.Entitlements.EditLine(ctx, entitlements.LineEdit{Values: l.Values, ChangedAt: l.ChangedAt},
 		"me"); err == nil {
 		t.Error("versions count in a way that there is not")
 	}
 	l.Values["versions_counted"] = "once"
-	if err := a.Entitlements.EditLine(ctx, entitlements.LineEdit{Values: l.Values, ChangedAt: l.ChangedAt},
+	if err := prog.Entitlements.EditLine(ctx, entitlements.LineEdit{Values: l.Values, ChangedAt: l.ChangedAt},
 		"me"); err != nil {
 		t.Fatal(err)
 	}

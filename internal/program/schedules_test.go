@@ -20,10 +20,10 @@ import (
 	"ensomet/internal/sqlite"
 )
 
-func orders(t *testing.T, a *Program) string {
+func orders(t *testing.T, prog *Program) string {
 	t.Helper()
 	var out []string
-	if err := a.DB.View(context.Background(), func(tx *sqlite.Tx) error {
+	if err := prog.DB.View(context.Background(), func(tx *sqlite.Tx) error {
 		page, err := evidencedb.OrderList().Page(tx, sqlite.ListQuery{Sort: "id"})
 		for _, o := range page.Rows {
 			out = append(out, fmt.Sprintf("%s %s %s %s %d", o.Code, o.State, o.Why, o.Reason, o.Tries))
@@ -35,9 +35,9 @@ func orders(t *testing.T, a *Program) string {
 	return strings.Join(out, "; ")
 }
 
-func plan(t *testing.T, a *Program) int {
+func plan(t *testing.T, prog *Program) int {
 	t.Helper()
-	n, err := a.Collecting.Plan(context.Background())
+	n, err := prog.Collecting.Plan(context.Background())
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -47,25 +47,25 @@ func plan(t *testing.T, a *Program) int {
 // A vessel that is at sea for five weeks has one order when it is back, not five, and its scans fulfil it.
 func TestMissedStartsAreCaughtUpOnce(t *testing.T) {
 	ctx := context.Background()
-	a, clock := desk(t)
+	prog, clock := desk(t)
 	take(
 		t,
-		a,
+		prog,
 		formats.Devices,
 		"device_id,name,org_unit,site,status",
 		"D1,eider-1,Sea/Eider,Sea,in_service",
 		"D2,eider-2,Sea/Eider,Sea,retired",
 		"D3,shore-1,Shore,Halvorsund,in_service",
 	)
-	secret, _, err := a.Collecting.NewToken(ctx, "gateway", "id", "me")
+	secret, _, err := prog.Collecting.NewToken(ctx, "gateway", "id", "me")
 	if err != nil {
 		t.Fatal(err)
 	}
-	from, err := a.Collecting.Sender(ctx, secret, "")
+	from, err := prog.Collecting.Sender(ctx, secret, "")
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := a.Collecting.SaveSchedule(ctx,
+	if _, err := prog.Collecting.SaveSchedule(ctx,
 		evidence.ScheduleDraft{Name: "weekly", Basis: "calendar",
 			Calendar: schedule.Calendar{At: "02:00", Weekdays: []time.Weekday{time.Monday}}, Group: "Sea"},
 		"me"); err != nil {
@@ -73,54 +73,54 @@ func TestMissedStartsAreCaughtUpOnce(t *testing.T) {
 	}
 	for range 5 {
 		clock.now = clock.now.AddDate(0, 0, 7)
-		plan(t, a)
+		plan(t, prog)
 	}
-	if got := orders(t, a); !strings.HasPrefix(got, "D1 waiting start of 2026-07-06 02:00") ||
+	if got := orders(t, prog); !strings.HasPrefix(got, "D1 waiting start of 2026-07-06 02:00") ||
 		strings.Contains(got, ";") {
 		t.Fatalf("after five weeks: %s", got)
 	}
 	// back in port: the gateway asks, takes the order, and the scan comes
-	tasks, err := a.Collecting.Tasks(ctx, from, []string{"D1", "D3", "no such"})
+	tasks, err := prog.Collecting.Tasks(ctx, from, []string{"D1", "D3", "no such"})
 	if err != nil || len(tasks) != 1 || tasks[0].Device != "D1" {
 		t.Fatalf("%+v %v", tasks, err)
 	}
-	if again, err := a.Collecting.Tasks(ctx, from, []string{"D1"}); err != nil || len(again) != 0 {
+	if again, err := prog.Collecting.Tasks(ctx, from, []string{"D1"}); err != nil || len(again) != 0 {
 		t.Errorf("a running order was given twice: %+v %v", again, err)
 	}
 	old := scanOf("D1", "eider-1", clock.now.AddDate(0, 0, -40))
-	if _, err := a.Collecting.Deliver(ctx, from, old, 1); err != nil {
+	if _, err := prog.Collecting.Deliver(ctx, from, old, 1); err != nil {
 		t.Fatal(err)
 	}
-	if got := orders(t, a); !strings.HasPrefix(got, "D1 running") {
+	if got := orders(t, prog); !strings.HasPrefix(got, "D1 running") {
 		t.Errorf("a scan from before it was asked for fulfilled it: %s", got)
 	}
-	if _, err := a.Collecting.Deliver(ctx, from, scanOf("D1", "eider-1", clock.now), 1); err != nil {
+	if _, err := prog.Collecting.Deliver(ctx, from, scanOf("D1", "eider-1", clock.now), 1); err != nil {
 		t.Fatal(err)
 	}
-	if got := orders(t, a); !strings.HasPrefix(got, "D1 done") {
+	if got := orders(t, prog); !strings.HasPrefix(got, "D1 done") {
 		t.Errorf("after the scan: %s", got)
 	}
-	if n := plan(t, a); n != 0 {
+	if n := plan(t, prog); n != 0 {
 		t.Errorf("%d orders for starts that were made up for", n)
 	}
 }
 
 func TestByAgeQuietAndFailure(t *testing.T) {
 	ctx := context.Background()
-	a, clock := desk(t)
+	prog, clock := desk(t)
 	take(
 		t,
-		a,
+		prog,
 		formats.Devices,
 		"device_id,name,site,last_scan",
 		"D1,a,North,2026-06-20T08:00:00Z",
 		"D2,b,North,2026-06-28T08:00:00Z",
 		"D3,c,North,",
 	)
-	if err := a.Evidence.SetSiteZone(ctx, "North", "Europe/Oslo"); err != nil {
+	if err := prog.Evidence.SetSiteZone(ctx, "North", "Europe/Oslo"); err != nil {
 		t.Fatal(err)
 	}
-	id, err := a.Collecting.SaveSchedule(
+	id, err := prog.Collecting.SaveSchedule(
 		ctx,
 		evidence.ScheduleDraft{
 			Name:    "old",
@@ -133,83 +133,83 @@ func TestByAgeQuietAndFailure(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if n := plan(t, a); n != 2 {
-		t.Fatalf("%d orders: %s", n, orders(t, a))
+	if n := plan(t, prog); n != 2 {
+		t.Fatalf("%d orders: %s", n, orders(t, prog))
 	}
-	if got := orders(t, a); got != "D1 waiting last scan 10 days old  0; D3 waiting never scanned  0" {
+	if got := orders(t, prog); got != "D1 waiting last scan 10 days old  0; D3 waiting never scanned  0" {
 		t.Errorf("%s", got)
 	}
-	view, err := a.Collecting.Schedules(ctx)
+	view, err := prog.Collecting.Schedules(ctx)
 	if err != nil || view[0].Due != 2 || view[0].Open != 2 || view[0].Devices != 3 {
 		t.Errorf("%+v %v", view, err)
 	}
 	from := access.Sender{Source: "x", FindsBy: "id"}
-	if from.Token, err = firstToken(ctx, a); err != nil {
+	if from.Token, err = firstToken(ctx, prog); err != nil {
 		t.Fatal(err)
 	}
 	// ten in the morning by the site's clock: nothing may start; it is shifted, not dropped
-	if tasks, err := a.Collecting.Tasks(ctx, from, []string{"D1", "D2", "D3"}); err != nil || len(tasks) != 0 {
+	if tasks, err := prog.Collecting.Tasks(ctx, from, []string{"D1", "D2", "D3"}); err != nil || len(tasks) != 0 {
 		t.Fatalf("started in a quiet span: %+v %v", tasks, err)
 	}
 	clock.now = clock.now.Add(8 * time.Hour)
-	tasks, err := a.Collecting.Tasks(ctx, from, []string{"D1", "D2", "D3"})
+	tasks, err := prog.Collecting.Tasks(ctx, from, []string{"D1", "D2", "D3"})
 	if err != nil || len(tasks) != 2 {
 		t.Fatalf("at six in the evening: %+v %v", tasks, err)
 	}
 	for try := 1; ; try++ {
-		if err := a.Collecting.TaskFailed(ctx, from, tasks[0].Order, "no route", "pinged thrice"); err != nil {
+		if err := prog.Collecting.TaskFailed(ctx, from, tasks[0].Order, "no route", "pinged thrice"); err != nil {
 			t.Fatal(err)
 		}
-		if strings.HasPrefix(orders(t, a), "D1 failed") {
+		if strings.HasPrefix(orders(t, prog), "D1 failed") {
 			if try != schedule.MaxTries {
 				t.Errorf("failed for good after %d tries", try)
 			}
 			break
 		}
 		clock.now = clock.now.Add(schedule.RetryAfter)
-		if tasks, err = a.Collecting.Tasks(ctx, from, []string{"D1"}); err != nil || len(tasks) != 1 {
-			t.Fatalf("try %d: %+v %v: %s", try, tasks, err, orders(t, a))
+		if tasks, err = prog.Collecting.Tasks(ctx, from, []string{"D1"}); err != nil || len(tasks) != 1 {
+			t.Fatalf("try %d: %+v %v: %s", try, tasks, err, orders(t, prog))
 		}
 	}
-	if err := a.Collecting.TaskFailed(ctx, from, 999, "no route", ""); err == nil {
+	if err := prog.Collecting.TaskFailed(ctx, from, 999, "no route", ""); err == nil {
 		t.Error("an order that is not there failed")
 	}
-	if err := a.Collecting.TaskFailed(ctx, from, 1, "the dog ate it", ""); err == nil {
+	if err := prog.Collecting.TaskFailed(ctx, from, 1, "the dog ate it", ""); err == nil {
 		t.Error("a reason that is none was taken")
 	}
 	clock.now = clock.now.Add(3 * time.Hour)
-	plan(t, a) // D3 has not answered
-	if got := orders(t, a); !strings.Contains(got, "D3 waiting never scanned timed out 1") {
+	plan(t, prog) // D3 has not answered
+	if got := orders(t, prog); !strings.Contains(got, "D3 waiting never scanned timed out 1") {
 		t.Errorf("%s", got)
 	}
-	if n, err := a.Collecting.OrderAct(ctx, []int64{1}, "again"); err != nil || n != 0 && n != 1 {
+	if n, err := prog.Collecting.OrderAct(ctx, []int64{1}, "again"); err != nil || n != 0 && n != 1 {
 		t.Errorf("%d %v", n, err)
 	}
-	if err := a.Collecting.DropSchedule(ctx, id, "me"); err != nil {
+	if err := prog.Collecting.DropSchedule(ctx, id, "me"); err != nil {
 		t.Fatal(err)
 	}
-	if got := orders(t, a); strings.Contains(got, "D3 waiting") {
+	if got := orders(t, prog); strings.Contains(got, "D3 waiting") {
 		t.Errorf("an order of a schedule that is gone waits: %s", got)
 	}
-	if n, err := a.Collecting.AskScans(ctx, []string{"D2", "D2"}, "me"); err != nil || n != 1 {
+	if n, err := prog.Collecting.AskScans(ctx, []string{"D2", "D2"}, "me"); err != nil || n != 1 {
 		t.Errorf("asked for %d scans, %v", n, err)
 	}
 }
 
-func firstToken(ctx context.Context, a *Program) (int64, error) {
-	_, id, err := a.Collecting.NewToken(ctx, "x", "id", "me")
+func firstToken(ctx context.Context, prog *Program) (int64, error) {
+	_, id, err := prog.Collecting.NewToken(ctx, "x", "id", "me")
 	return id, err
 }
 
 func TestSchedulesThatCannotBe(t *testing.T) {
-	a, _ := desk(t)
+	prog, _ := desk(t)
 	for _, d := range []evidence.ScheduleDraft{
 		{Basis: "age", AgeDays: 1}, {Name: "x", Basis: "age"}, {Name: "x", Basis: "moon"},
 		{Name: "x", Basis: "calendar", Calendar: schedule.Calendar{At: "25:00"}},
 		{Name: "x", Basis: "age", AgeDays: 1, Group: "nobody"},
 		{Name: "x", Basis: "age", AgeDays: 1, Quiet: []schedule.Quiet{{From: "00:00", Until: "00:00"}}},
 	} {
-		if _, err := a.Collecting.SaveSchedule(context.Background(), d, "me"); err == nil {
+		if _, err := prog.Collecting.SaveSchedule(context.Background(), d, "me"); err == nil {
 			t.Errorf("%+v was taken", d)
 		}
 	}
@@ -217,23 +217,23 @@ func TestSchedulesThatCannotBe(t *testing.T) {
 
 func TestGroups(t *testing.T) {
 	ctx := context.Background()
-	a, _ := desk(t)
-	base(t, a)
+	prog, _ := desk(t)
+	base(t, prog)
 	take(
 		t,
-		a,
+		prog,
 		formats.Devices,
 		"device_id,name,kind,org_unit,ip_address,cores",
 		"D4,d,server,A,10.24.3.9,16",
 		"D5,e,server,A,2001:db8::9,4",
 		"D6,f,client,A,10.24.9.1,4",
 	)
-	take(t, a, formats.Installs, "device_id,publisher,name,version", "D1,Ostwick,Skerrymap,6",
+	take(t, prog, formats.Installs, "device_id,publisher,name,version", "D1,Ostwick,Skerrymap,6",
 		"D4,Ostwick,Skerrymap,6")
-	if err := a.Pipeline.Refresh(ctx); err != nil {
+	if err := prog.Pipeline.Refresh(ctx); err != nil {
 		t.Fatal(err)
 	}
-	ids, err := a.Position.FindProducts(ctx, "Skerrymap")
+	ids, err := prog.Position.FindProducts(ctx, "Skerrymap")
 	if err != nil || len(ids) != 1 {
 		t.Fatal(ids, err)
 	}
@@ -254,7 +254,7 @@ func TestGroups(t *testing.T) {
 		},
 		Picked: []evidence.GroupPick{{Device: "D6", Inside: true}, {Device: "D5", Inside: false}},
 	}
-	p, err := a.Evidence.PreviewGroup(ctx, draft)
+	p, err := prog.Evidence.PreviewGroup(ctx, draft)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -268,11 +268,11 @@ func TestGroups(t *testing.T) {
 		p.Joins != 3 {
 		t.Errorf("%s %+v", got, p)
 	}
-	id, err := a.Evidence.SaveGroup(ctx, draft, "me")
+	id, err := prog.Evidence.SaveGroup(ctx, draft, "me")
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := a.Evidence.SaveGroup(ctx,
+	if _, err := prog.Evidence.SaveGroup(ctx,
 		evidence.GroupDraft{Name: "others",
 			Condition: condition.Condition{All: []condition.Condition{{Not: &condition.Condition{Field: "group",
 				Op: "in", Value: draft.Name}}, q("kind", "is", "client")}}}, "me"); err != nil {
@@ -280,7 +280,7 @@ func TestGroups(t *testing.T) {
 	}
 	members := func(group string) string {
 		var out []string
-		if err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
+		if err := prog.DB.View(ctx, func(tx *sqlite.Tx) error {
 			page, err := snapshot.DeviceList().Page(tx,
 				sqlite.ListQuery{Filters: map[string]string{"group": group}, Sort: "code"})
 			for _, d := range page.Rows {
@@ -296,25 +296,25 @@ func TestGroups(t *testing.T) {
 		t.Errorf("members: %s", got)
 	}
 	// membership is live: a device that gets the title joins by itself
-	take(t, a, formats.Installs, "device_id,publisher,name,version", "D2,Ostwick,Skerrymap,6")
-	if err := a.Pipeline.Refresh(ctx); err != nil {
+	take(t, prog, formats.Installs, "device_id,publisher,name,version", "D2,Ostwick,Skerrymap,6")
+	if err := prog.Pipeline.Refresh(ctx); err != nil {
 		t.Fatal(err)
 	}
 	if got := members(draft.Name) + ", " + members("others"); got != "D1 D2 D4 D6, D3" {
 		t.Errorf("members later: %s", got)
 	}
 	// the same group serves a stance
-	if res := take(t, a, formats.Policies, "publisher,product,stance,group,reason",
+	if res := take(t, prog, formats.Policies, "publisher,product,stance,group,reason",
 		"Ostwick,Skerrymap,restricted,large or mapped,no maps here", "Ostwick,Skerrymap,restricted,nobody,x"); len(
 		res.Aside,
 	) != 1 {
 		t.Errorf("%+v", res)
 	}
-	if err := a.Pipeline.Refresh(ctx); err != nil {
+	if err := prog.Pipeline.Refresh(ctx); err != nil {
 		t.Fatal(err)
 	}
 	var found []string
-	if err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
+	if err := prog.DB.View(ctx, func(tx *sqlite.Tx) error {
 		page, err := snapshot.CaseList().Page(tx, sqlite.ListQuery{Filters: map[string]string{"kind": "restricted"}})
 		for _, c := range page.Rows {
 			found = append(found, c.Device)
@@ -327,18 +327,19 @@ func TestGroups(t *testing.T) {
 	if strings.Join(found, " ") != "D1 D2 d" {
 		t.Errorf("restricted on %v", found)
 	}
-	if err := a.Evidence.DropGroup(ctx, id, "me"); err == nil || !strings.Contains(err.Error(), "the group others") ||
+	if err := prog.Evidence.DropGroup(ctx, id, "me"); err == nil ||
+		!strings.Contains(err.Error(), "the group others") ||
 		!strings.Contains(err.Error(), "stance") {
 		t.Errorf("a group that others rest on was deleted: %v", err)
 	}
 	draft.ID, draft.Name = id, "renamed"
-	if _, err := a.Evidence.SaveGroup(ctx, draft, "me"); err == nil {
+	if _, err := prog.Evidence.SaveGroup(ctx, draft, "me"); err == nil {
 		t.Error("a group that others ask for was renamed")
 	}
 	for _, bad := range []evidence.GroupDraft{{Name: ""}, {Name: "client"}, {Name: "others"}, {Name: "a|b"},
 		{Name: "x", Condition: q("cores", "at_least", "many")}, {Name: "x", Condition: q("group", "in", "x")},
 		{Name: "x", Picked: []evidence.GroupPick{{Device: "D99", Inside: true}}}} {
-		if _, err := a.Evidence.SaveGroup(ctx, bad, "me"); err == nil {
+		if _, err := prog.Evidence.SaveGroup(ctx, bad, "me"); err == nil {
 			t.Errorf("%+v was taken", bad)
 		}
 	}
@@ -362,23 +363,23 @@ func (l *letterbox) Send(_ context.Context, letter outbox.Letter) error {
 
 func TestChangesAreQuietenedAndSent(t *testing.T) {
 	ctx := context.Background()
-	a, clock := desk(t)
+	prog, clock := desk(t)
 	box := &letterbox{}
-	a.Outbox.Mail = box
+	prog.Outbox.Mail = box
 	clock.now = morning.AddDate(0, 0, 2)
 	for i, software := range [][]string{{"tide 1", "Updater 1"}, {"tide 2", "Updater 2", "draft 1"}} {
 		s := scanOf("D1", "hal-1", morning.AddDate(0, 0, i), software...)
 		s.Device.MemoryMB = int64(1000 * (i + 1))
-		if _, err := a.Evidence.TakeScan(ctx, "collector", "id", s); err != nil {
+		if _, err := prog.Evidence.TakeScan(ctx, "collector", "id", s); err != nil {
 			t.Fatal(err)
 		}
 	}
 	list := func(quiet string) string {
-		if err := errors.Join(a.Pipeline.Refresh(ctx), a.Outbox.Deliver(ctx)); err != nil {
+		if err := errors.Join(prog.Pipeline.Refresh(ctx), prog.Outbox.Deliver(ctx)); err != nil {
 			t.Fatal(err)
 		}
 		var out []string
-		if err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
+		if err := prog.DB.View(ctx, func(tx *sqlite.Tx) error {
 			page, err := evidencedb.ChangeList().Page(tx,
 				sqlite.ListQuery{Filters: map[string]string{"quiet": quiet}, Sort: "name"})
 			for _, c := range page.Rows {
@@ -395,13 +396,13 @@ func TestChangesAreQuietenedAndSent(t *testing.T) {
 		t.Fatalf("%s", got)
 	}
 	noise := evidence.ChangeRuleDraft{What: "quiet", Kinds: []string{"upgraded"}, Name: "updat*"}
-	if n, err := a.Evidence.PreviewChangeRule(ctx, noise); err != nil || n != 1 {
+	if n, err := prog.Evidence.PreviewChangeRule(ctx, noise); err != nil || n != 1 {
 		t.Errorf("would touch %d, %v", n, err)
 	}
-	if n, err := a.Evidence.AddChangeRule(ctx, noise, "me"); err != nil || n != 1 {
+	if n, err := prog.Evidence.AddChangeRule(ctx, noise, "me"); err != nil || n != 1 {
 		t.Errorf("touched %d, %v", n, err)
 	}
-	if _, err := a.Evidence.AddChangeRule(ctx,
+	if _, err := prog.Evidence.AddChangeRule(ctx,
 		evidence.ChangeRuleDraft{What: "mail", Kinds: []string{"installed", "upgraded"},
 			Address: "desk@halvorsund.example"}, "me"); err != nil {
 		t.Fatal(err)
@@ -411,13 +412,13 @@ func TestChangesAreQuietenedAndSent(t *testing.T) {
 	}
 	// what comes from now on is quiet or sent by itself, a scan of yesterday too; and nothing twice
 	box.fail = true
-	if _, err := a.Evidence.TakeScan(ctx, "collector", "id",
+	if _, err := prog.Evidence.TakeScan(ctx, "collector", "id",
 		scanOf("D1", "hal-1", morning.AddDate(0, 0, 2), "tide 3", "Updater 3", "draft 1")); err != nil {
 		t.Fatal(err)
 	}
 	list("0")
 	box.fail = false
-	if _, err := a.Evidence.TakeScan(ctx, "collector", "id",
+	if _, err := prog.Evidence.TakeScan(ctx, "collector", "id",
 		scanOf("D1", "hal-1", morning.Add(36*time.Hour), "tide 2", "Updater 2", "draft 1", "gauge 1")); err != nil {
 		t.Fatal(err)
 	}
@@ -431,11 +432,11 @@ func TestChangesAreQuietenedAndSent(t *testing.T) {
 		strings.Contains(all, "draft") {
 		t.Errorf("%d messages:\n%s", len(box.sent), all)
 	}
-	rules, err := a.Evidence.ChangeRules(ctx)
+	rules, err := prog.Evidence.ChangeRules(ctx)
 	if err != nil || len(rules) != 2 || rules[0].Touches != 2 {
 		t.Errorf("%+v %v", rules, err)
 	}
-	if err := a.Evidence.EndChangeRule(ctx, rules[0].ID, "me"); err != nil {
+	if err := prog.Evidence.EndChangeRule(ctx, rules[0].ID, "me"); err != nil {
 		t.Fatal(err)
 	}
 	if got := list("0"); !strings.Contains(got, "Updater") {
@@ -443,7 +444,7 @@ func TestChangesAreQuietenedAndSent(t *testing.T) {
 	}
 	for _, bad := range []evidence.ChangeRuleDraft{{What: "quiet"}, {What: "mail", Address: "nobody"}, {What: "shout"},
 		{What: "quiet", Kinds: []string{"moved"}}, {What: "quiet", Group: "no such group"}} {
-		if _, err := a.Evidence.AddChangeRule(ctx, bad, "me"); err == nil {
+		if _, err := prog.Evidence.AddChangeRule(ctx, bad, "me"); err == nil {
 			t.Errorf("%+v was taken", bad)
 		}
 	}
@@ -452,31 +453,31 @@ func TestChangesAreQuietenedAndSent(t *testing.T) {
 // The check finds changes and members that are not what the evidence says.
 func TestCheckOfEvidence(t *testing.T) {
 	ctx := context.Background()
-	a, clock := desk(t)
+	prog, clock := desk(t)
 	clock.now = morning.AddDate(0, 0, 3)
 	for i, software := range [][]string{{"tide 1"}, {"tide 2"}} {
-		if _, err := a.Evidence.TakeScan(ctx, "collector", "id",
+		if _, err := prog.Evidence.TakeScan(ctx, "collector", "id",
 			scanOf("D1", "hal-1", morning.AddDate(0, 0, i), software...)); err != nil {
 			t.Fatal(err)
 		}
 	}
-	if _, err := a.Evidence.SaveGroup(ctx,
+	if _, err := prog.Evidence.SaveGroup(ctx,
 		evidence.GroupDraft{Name: "small", Condition: condition.Condition{Field: "cores", Op: "at_most", Value: "4"}},
 		"me"); err != nil {
 		t.Fatal(err)
 	}
-	if wrong, err := a.Pipeline.Check(ctx); err != nil || len(wrong) > 0 {
+	if wrong, err := prog.Pipeline.Check(ctx); err != nil || len(wrong) > 0 {
 		t.Fatal(wrong, err)
 	}
 	for _, spoil := range []string{"UPDATE change_log SET to_value = '9'", "DELETE FROM group_member"} {
-		if err := a.DB.Update(ctx, func(tx *sqlite.Tx) error {
+		if err := prog.DB.Update(ctx, func(tx *sqlite.Tx) error {
 			_, err := tx.Exec(spoil)
 			return err
 		}); err != nil {
 			t.Fatal(err)
 		}
 	}
-	if wrong, err := a.Pipeline.Check(ctx); err != nil || len(wrong) != 2 {
+	if wrong, err := prog.Pipeline.Check(ctx); err != nil || len(wrong) != 2 {
 		t.Errorf("%v %v", wrong, err)
 	}
 }

@@ -21,10 +21,10 @@ func TestSeatsThroughManyHands(t *testing.T) {
 	r := rand.New(rand.NewPCG(6, 13))
 	done := map[string]int{}
 	for round := range 14 {
-		a, clock := desk(t)
+		prog, clock := desk(t)
 		take(
 			t,
-			a,
+			prog,
 			formats.Titles,
 			"publisher,product,licence_model,default_metric",
 			"Brack,Notes,commercial,named_user",
@@ -37,23 +37,23 @@ func TestSeatsThroughManyHands(t *testing.T) {
 			}
 			users = append(users, fmt.Sprintf("u%d,User %d,%s", u, u, state))
 		}
-		take(t, a, formats.Users, users...)
+		take(t, prog, formats.Users, users...)
 		take(
 			t,
-			a,
+			prog,
 			formats.Entitlements,
 			"entitlement_id,publisher,product,metric,quantity,kind,start,end",
 			"L1,Brack,Notes,named_user,2,perpetual,2025-01-01,",
 			fmt.Sprintf("L2,Brack,Notes,named_user,%d,subscription,2025-01-01,2026-07-%02d", 1+r.IntN(3), 3+r.IntN(6)),
 		)
-		ids, err := a.Position.FindProducts(ctx, "Brack Notes")
+		ids, err := prog.Position.FindProducts(ctx, "Brack Notes")
 		if err != nil || len(ids) != 1 {
 			t.Fatal(ids, err)
 		}
 		notes := ids[0]
 		held := func() (out []entitlementsdb.SeatRow) {
 			t.Helper()
-			page, err := listed(a, a.Entitlements.Seats,
+			page, err := listed(prog, prog.Entitlements.Seats,
 				sqlite.ListQuery{Filters: map[string]string{"state": "held|of a leaver"}, Sort: "id"},
 			)
 			if err != nil {
@@ -70,7 +70,7 @@ func TestSeatsThroughManyHands(t *testing.T) {
 				what = "assign"
 				var line string
 				u := user()
-				line, err = a.Entitlements.Assign(ctx, entitlements.SeatDraft{Product: notes, User: u}, "w")
+				line, err = prog.Entitlements.Assign(ctx, entitlements.SeatDraft{Product: notes, User: u}, "w")
 				if err == nil && (line == "" || u == "u8") {
 					t.Fatalf("a seat of %q for %s", line, u)
 				}
@@ -79,7 +79,7 @@ func TestSeatsThroughManyHands(t *testing.T) {
 				if list := held(); len(list) > 0 {
 					give := r.IntN(2) == 0
 					var back entitlements.HandedBack
-					back, err = a.Entitlements.HandBack(ctx, []int64{list[r.IntN(len(list))].ID}, give, "w")
+					back, err = prog.Entitlements.HandBack(ctx, []int64{list[r.IntN(len(list))].ID}, give, "w")
 					if err == nil && back.Seats != 1 {
 						t.Fatalf("%+v", back)
 					}
@@ -87,26 +87,26 @@ func TestSeatsThroughManyHands(t *testing.T) {
 			case 3:
 				what = "move"
 				if list := held(); len(list) > 0 {
-					err = a.Entitlements.MoveSeat(ctx, list[r.IntN(len(list))].ID, user(), "w")
+					err = prog.Entitlements.MoveSeat(ctx, list[r.IntN(len(list))].ID, user(), "w")
 				}
 			case 4:
 				what = "wait"
-				err = a.Entitlements.Wait(ctx, notes, user(), "", "w")
+				err = prog.Entitlements.Wait(ctx, notes, user(), "", "w")
 			case 5:
 				what = "wait no longer"
-				if list, _ := a.Entitlements.Waiting(ctx, notes); len(list) > 0 {
+				if list, _ := prog.Entitlements.Waiting(ctx, notes); len(list) > 0 {
 					id := list[r.IntN(len(list))].ID
-					if err = a.Entitlements.EndWait(ctx, id, "w"); err == nil {
-						if err := a.Entitlements.EndWait(ctx, id, "w"); !errors.Is(err, sqlite.ErrNotFound) {
+					if err = prog.Entitlements.EndWait(ctx, id, "w"); err == nil {
+						if err := prog.Entitlements.EndWait(ctx, id, "w"); !errors.Is(err, sqlite.ErrNotFound) {
 							t.Fatalf("somebody stops waiting twice: %v", err)
 						}
 					}
 				}
 			case 6:
 				what = "give"
-				_, err = a.Entitlements.GiveWaiting(ctx, notes, "w")
-				waiting, _ := a.Entitlements.Waiting(ctx, notes)
-				free, e := a.Entitlements.SeatsOf(ctx, notes)
+				_, err = prog.Entitlements.GiveWaiting(ctx, notes, "w")
+				waiting, _ := prog.Entitlements.Waiting(ctx, notes)
+				free, e := prog.Entitlements.SeatsOf(ctx, notes)
 				if e != nil {
 					t.Fatal(e)
 				}
@@ -142,7 +142,7 @@ func TestSeatsThroughManyHands(t *testing.T) {
 				}
 				lines[s.Line]++
 			}
-			free, err := a.Entitlements.SeatsOf(ctx, notes)
+			free, err := prog.Entitlements.SeatsOf(ctx, notes)
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -155,7 +155,7 @@ func TestSeatsThroughManyHands(t *testing.T) {
 					t.Fatalf("round %d, step %d (%s): %s has %d held: %+v", round, step, what, line, n, f)
 				}
 			}
-			waiting, err := a.Entitlements.Waiting(ctx, notes)
+			waiting, err := prog.Entitlements.Waiting(ctx, notes)
 			if err != nil {
 				t.Fatal(err)
 			}

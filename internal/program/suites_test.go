@@ -17,20 +17,20 @@ import (
 // A suite whose definition is taken away folds nothing any more: its parts need rights of their own again.
 func TestASuiteThatIsTakenAway(t *testing.T) {
 	ctx := context.Background()
-	a, _ := desk(t)
+	prog, _ := desk(t)
 	take(
 		t,
-		a,
+		prog,
 		formats.Titles,
 		"publisher,product,licence_model,list_price,currency",
 		"Fjord,Bundle,commercial,400,EUR",
 		"Fjord,Writer,commercial,90,EUR",
 		"Fjord,Table,commercial,80,EUR",
 	)
-	take(t, a, formats.Devices, "device_id", "D1", "D2")
+	take(t, prog, formats.Devices, "device_id", "D1", "D2")
 	take(
 		t,
-		a,
+		prog,
 		formats.Installs,
 		installHeader,
 		"D1,Fjord,Writer,1,,,2026-06-29T10:00:00Z",
@@ -39,7 +39,7 @@ func TestASuiteThatIsTakenAway(t *testing.T) {
 	)
 	id := map[string]int64{}
 	for _, name := range []string{"Bundle", "Writer", "Table"} {
-		ids, err := a.Position.FindProducts(ctx, "Fjord "+name)
+		ids, err := prog.Position.FindProducts(ctx, "Fjord "+name)
 		if err != nil || len(ids) != 1 {
 			t.Fatal(ids, err)
 		}
@@ -49,7 +49,7 @@ func TestASuiteThatIsTakenAway(t *testing.T) {
 		t.Helper()
 		for name, want := range map[string]int64{"Fjord Bundle": bundle, "Fjord Writer": writer,
 			"Fjord Table": table} {
-			if f := figure(t, a, name); f.Needed != want {
+			if f := figure(t, prog, name); f.Needed != want {
 				t.Errorf("%s: needed %d, want %d", name, f.Needed, want)
 			}
 		}
@@ -59,20 +59,20 @@ func TestASuiteThatIsTakenAway(t *testing.T) {
 	for _, bad := range []titles.SuiteDraft{{Product: 99, Parts: parts},
 		{Product: id["Bundle"], Parts: []recognise.SuitePart{{Product: 99}}}, {Product: id["Writer"], Parts: parts},
 		{Product: id["Bundle"], Need: 3, Parts: parts}} {
-		if _, err := a.Catalogue.PutSuite(ctx, bad, "w"); err == nil {
+		if _, err := prog.Catalogue.PutSuite(ctx, bad, "w"); err == nil {
 			t.Errorf("%+v is taken", bad)
 		}
 	}
-	suite, err := a.Catalogue.PutSuite(ctx, titles.SuiteDraft{Product: id["Bundle"], Need: 2, Parts: parts}, "w")
+	suite, err := prog.Catalogue.PutSuite(ctx, titles.SuiteDraft{Product: id["Bundle"], Need: 2, Parts: parts}, "w")
 	if err != nil {
 		t.Fatal(err)
 	}
 	needs(1, 1, 0)
-	if err := a.Catalogue.DropSuite(ctx, suite, "w"); err != nil {
+	if err := prog.Catalogue.DropSuite(ctx, suite, "w"); err != nil {
 		t.Fatal(err)
 	}
 	needs(0, 2, 1)
-	if err := a.Catalogue.DropSuite(ctx, suite, "w"); !errors.Is(err, sqlite.ErrNotFound) {
+	if err := prog.Catalogue.DropSuite(ctx, suite, "w"); !errors.Is(err, sqlite.ErrNotFound) {
 		t.Errorf("taken away twice: %v", err)
 	}
 }
@@ -80,11 +80,11 @@ func TestASuiteThatIsTakenAway(t *testing.T) {
 // A line that is given up stays on record, is not tried again, and cannot be mended or given up once more.
 func TestALineThatIsGivenUp(t *testing.T) {
 	ctx := context.Background()
-	a, _ := desk(t)
-	base(t, a)
+	prog, _ := desk(t)
+	base(t, prog)
 	res := take(
 		t,
-		a,
+		prog,
 		formats.Installs,
 		installHeader,
 		"D9,Ostwick,Skerrymap,6,,,2026-06-29T10:00:00Z",
@@ -96,7 +96,7 @@ func TestALineThatIsGivenUp(t *testing.T) {
 	asides := func(state string) []evidencedb.AsideRow {
 		t.Helper()
 		var page sqlite.Page[evidencedb.AsideRow]
-		if err := a.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
+		if err := prog.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
 			page, err = evidencedb.AsideList().Page(tx,
 				sqlite.ListQuery{Sort: "id", Filters: map[string]string{"state": state}})
 			return err
@@ -106,26 +106,26 @@ func TestALineThatIsGivenUp(t *testing.T) {
 		return page.Rows
 	}
 	first := asides("waiting")[0]
-	if err := a.Evidence.Drop(ctx, first.ID, "w"); err != nil {
+	if err := prog.Evidence.Drop(ctx, first.ID, "w"); err != nil {
 		t.Fatal(err)
 	}
-	if err := a.Evidence.Drop(ctx, first.ID, "w"); err == nil {
+	if err := prog.Evidence.Drop(ctx, first.ID, "w"); err == nil {
 		t.Error("given up twice")
 	}
-	if err := a.Evidence.Mend(ctx, first.ID, first.Content, "w"); err == nil {
+	if err := prog.Evidence.Mend(ctx, first.ID, first.Content, "w"); err == nil {
 		t.Error("mended after it was given up")
 	}
-	if err := a.Evidence.Drop(ctx, 999, "w"); !errors.Is(err, sqlite.ErrNotFound) {
+	if err := prog.Evidence.Drop(ctx, 999, "w"); !errors.Is(err, sqlite.ErrNotFound) {
 		t.Errorf("what is not there: %v", err)
 	}
-	take(t, a, formats.Devices, "device_id,kind", "D8,client", "D9,client") // what waits is tried again
+	take(t, prog, formats.Devices, "device_id,kind", "D8,client", "D9,client") // what waits is tried again
 	if list := asides("dropped"); len(list) != 1 || list[0].ID != first.ID {
 		t.Errorf("%+v", list)
 	}
 	if waiting, mended := asides("waiting"), asides("mended"); len(waiting) != 0 || len(mended) != 1 {
 		t.Errorf("%d wait, %d were mended", len(waiting), len(mended))
 	}
-	if f := figure(t, a, "Skerrymap"); f.Needed != 1 {
+	if f := figure(t, prog, "Skerrymap"); f.Needed != 1 {
 		t.Errorf("needed %d", f.Needed)
 	}
 }
@@ -133,50 +133,50 @@ func TestALineThatIsGivenUp(t *testing.T) {
 // Use is forgotten once a day, as long as it is kept; a day that failed tries again.
 func TestUseIsForgottenOnceADay(t *testing.T) {
 	ctx := context.Background()
-	a, clock := meterDesk(t)
-	if err := a.Use.KeepUse(ctx, use.UseKept{EventDays: 2, SessionDays: 31, DayDays: 100}, "w"); err != nil {
+	prog, clock := meterDesk(t)
+	if err := prog.Use.KeepUse(ctx, use.UseKept{EventDays: 2, SessionDays: 31, DayDays: 100}, "w"); err != nil {
 		t.Fatal(err)
 	}
 	clock.now = time.Date(2026, 7, 1, 8, 0, 0, 0, time.UTC)
 	take(
 		t,
-		a,
+		prog,
 		formats.Usage,
 		"device_id,user_id,file_name,started_at,ended_at",
 		"D1,u1,gauge.exe,2026-06-29T10:00:00Z,2026-06-29T10:30:00Z",
 	)
 	kept := func() int64 {
 		t.Helper()
-		m, err := a.Use.Metering(ctx)
+		m, err := prog.Use.Metering(ctx)
 		if err != nil {
 			t.Fatal(err)
 		}
 		return m.Sessions
 	}
-	if err := a.Use.ForgetUseDaily(ctx); err != nil || kept() != 1 {
+	if err := prog.Use.ForgetUseDaily(ctx); err != nil || kept() != 1 {
 		t.Fatalf("%d are kept, %v", kept(), err)
 	}
 	clock.now = clock.now.AddDate(0, 0, 40)
 	gone, end := context.WithCancel(ctx)
 	end()
-	if err := a.Use.ForgetUseDaily(gone); err == nil {
+	if err := prog.Use.ForgetUseDaily(gone); err == nil {
 		t.Error("a day whose forgetting is stopped says nothing")
 	}
 	if kept() != 1 {
 		t.Error("it was forgotten all the same")
 	}
-	if err := a.Use.ForgetUseDaily(ctx); err != nil || kept() != 0 {
+	if err := prog.Use.ForgetUseDaily(ctx); err != nil || kept() != 0 {
 		t.Errorf("%d are kept, %v", kept(), err)
 	}
 	take(
 		t,
-		a,
+		prog,
 		formats.Usage,
 		"device_id,user_id,file_name,started_at,ended_at",
 		"D1,u1,gauge.exe,2026-06-29T12:00:00Z,2026-06-29T12:30:00Z",
 	)
 	before := kept()
-	if err := a.Use.ForgetUseDaily(ctx); err != nil || kept() != before {
+	if err := prog.Use.ForgetUseDaily(ctx); err != nil || kept() != before {
 		t.Errorf("twice on a day: %d are kept, %d before, %v", kept(), before, err)
 	}
 }

@@ -19,7 +19,7 @@ import (
 // full recomputation gives.
 func TestTouchedPositionsEqualAFullRecomputation(t *testing.T) {
 	ctx := context.Background()
-	a, clock := desk(t)
+	prog, clock := desk(t)
 	r := rand.New(rand.NewPCG(2026, 5))
 	var catalogue, devices, users []string
 	products := []string{"Skerrymap", "Suite", "Part", "Gannet", "Oyster", "Kelpline"}
@@ -35,10 +35,10 @@ func TestTouchedPositionsEqualAFullRecomputation(t *testing.T) {
 	}
 	take(
 		t,
-		a,
+		prog,
 		formats.Titles,
 		append([]string{"publisher,product,version,licence_model,list_price,currency,suite"}, catalogue...)...)
-	take(t, a, formats.Rates, "currency,on,per_eur", "NOK,2026-01-01,11.5")
+	take(t, prog, formats.Rates, "currency,on,per_eur", "NOK,2026-01-01,11.5")
 	kinds := []string{"client", "client", "server", "virtual_machine", "vm_host"}
 	device := func(i int) string {
 		kind := kinds[i%5]
@@ -70,8 +70,8 @@ func TestTouchedPositionsEqualAFullRecomputation(t *testing.T) {
 			fmt.Sprintf("u%d,N%d,%s", i, i, []string{"A", "C"}[i%2]),
 		)
 	}
-	take(t, a, formats.Devices, append([]string{deviceHeader}, devices...)...)
-	take(t, a, formats.Users, append([]string{"user_id,name,org_unit"}, users...)...)
+	take(t, prog, formats.Devices, append([]string{deviceHeader}, devices...)...)
+	take(t, prog, formats.Users, append([]string{"user_id,name,org_unit"}, users...)...)
 	metrics := []entitle.Metric{
 		entitle.Device,
 		entitle.NamedUser,
@@ -117,7 +117,7 @@ func TestTouchedPositionsEqualAFullRecomputation(t *testing.T) {
 			what = "rights"
 			take(
 				t,
-				a,
+				prog,
 				formats.Entitlements,
 				"entitlement_id,publisher,product,metric,quantity,scope_unit,end,rights",
 				entitlement(),
@@ -126,7 +126,7 @@ func TestTouchedPositionsEqualAFullRecomputation(t *testing.T) {
 			what = "transactions"
 			take(
 				t,
-				a,
+				prog,
 				formats.Transactions,
 				"entitlement_id,type,on,quantity,note",
 				fmt.Sprintf(
@@ -142,7 +142,7 @@ func TestTouchedPositionsEqualAFullRecomputation(t *testing.T) {
 			what = "seats"
 			take(
 				t,
-				a,
+				prog,
 				formats.Assignments,
 				"entitlement_id,user_id,from,until",
 				fmt.Sprintf("E%d,u%d,2026-01-01,%s", r.IntN(14), r.IntN(20), []string{"", "2026-05-01"}[r.IntN(2)]),
@@ -150,7 +150,7 @@ func TestTouchedPositionsEqualAFullRecomputation(t *testing.T) {
 		case 5, 6:
 			if lines := scan(); len(lines) > 1 {
 				what = "a file of installs"
-				take(t, a, formats.Installs, lines...)
+				take(t, prog, formats.Installs, lines...)
 			}
 		case 7, 8:
 			what = "a scan"
@@ -165,17 +165,17 @@ func TestTouchedPositionsEqualAFullRecomputation(t *testing.T) {
 			for i := range s.Installs {
 				s.Installs[i].Publisher = "Ostwick"
 			}
-			if _, err := a.Evidence.TakeScan(ctx, "collector", "id", s); err != nil {
+			if _, err := prog.Evidence.TakeScan(ctx, "collector", "id", s); err != nil {
 				t.Fatal(err)
 			}
 		case 9:
 			what = "a device"
-			take(t, a, formats.Devices, deviceHeader, device(r.IntN(20)))
+			take(t, prog, formats.Devices, deviceHeader, device(r.IntN(20)))
 		case 10:
 			what = "use"
 			take(
 				t,
-				a,
+				prog,
 				formats.Usage,
 				"device_id,user_id,product,started_at,ended_at",
 				fmt.Sprintf(
@@ -189,8 +189,8 @@ func TestTouchedPositionsEqualAFullRecomputation(t *testing.T) {
 			)
 		case 11:
 			what = "left out"
-			id := mustProduct(t, a, products[r.IntN(6)])
-			if _, err := a.Titles.Exclude(ctx,
+			id := mustProduct(t, prog, products[r.IntN(6)])
+			if _, err := prog.Titles.Exclude(ctx,
 				titles.ExclusionDraft{Product: id, Devices: []string{fmt.Sprintf("D%d", r.IntN(20))}, Reason: "test",
 					Again: r.IntN(2) == 0}, "test"); err != nil {
 				what = ""
@@ -200,10 +200,10 @@ func TestTouchedPositionsEqualAFullRecomputation(t *testing.T) {
 			continue
 		}
 		kindsOfChange[what]++
-		if err := a.Pipeline.RenewTouched(ctx); err != nil {
+		if err := prog.Pipeline.RenewTouched(ctx); err != nil {
 			t.Fatal(err)
 		}
-		if err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
+		if err := prog.DB.View(ctx, func(tx *sqlite.Tx) error {
 			stored, err := snapshot.StoredFigures(tx)
 			if err != nil {
 				return err
@@ -212,7 +212,7 @@ func TestTouchedPositionsEqualAFullRecomputation(t *testing.T) {
 			if err != nil {
 				return err
 			}
-			again, err := a.Position.ComputeFigures(tx, a.Snapshots.Today(), ways)
+			again, err := prog.Position.ComputeFigures(tx, prog.Snapshots.Today(), ways)
 			if wrong := pipeline.Differences(stored, again); len(wrong) > 0 {
 				t.Fatalf("change %d, %s: %v\n%+v\n%+v", n, what, wrong, stored, again)
 			}
@@ -221,7 +221,7 @@ func TestTouchedPositionsEqualAFullRecomputation(t *testing.T) {
 			t.Fatal(err)
 		}
 		if n == 0 { // from here on nothing but what is touched is worked out
-			if err := a.Pipeline.Refresh(ctx); err != nil {
+			if err := prog.Pipeline.Refresh(ctx); err != nil {
 				t.Fatal(err)
 			}
 		}
@@ -232,7 +232,7 @@ func TestTouchedPositionsEqualAFullRecomputation(t *testing.T) {
 			t.Errorf("only %d changes were of the sort %q: %v", kindsOfChange[what], what, kindsOfChange)
 		}
 	}
-	if wrong, err := a.Pipeline.Check(ctx); err != nil || len(wrong) > 0 {
+	if wrong, err := prog.Pipeline.Check(ctx); err != nil || len(wrong) > 0 {
 		t.Errorf("at the end: %v, %v", wrong, err)
 	}
 }

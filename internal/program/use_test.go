@@ -19,10 +19,10 @@ import (
 )
 
 // dayRows reads every day of use in words.
-func dayRows(t *testing.T, a *Program) map[string]string {
+func dayRows(t *testing.T, prog *Program) map[string]string {
 	t.Helper()
 	out := map[string]string{}
-	if err := a.DB.View(context.Background(), func(tx *sqlite.Tx) error {
+	if err := prog.DB.View(context.Background(), func(tx *sqlite.Tx) error {
 		names, err := snapshot.AllUseNames(tx)
 		if err != nil {
 			return err
@@ -35,7 +35,7 @@ func dayRows(t *testing.T, a *Program) map[string]string {
 		if err != nil {
 			return err
 		}
-		return snapshot.EachUseDay(tx, nil, 0, a.Snapshots.Today()+4000, func(d snapshot.UseDayRow) error {
+		return snapshot.EachUseDay(tx, nil, 0, prog.Snapshots.Today()+4000, func(d snapshot.UseDayRow) error {
 			out[fmt.Sprintf("%s %s %s %s", codes[d.Device], name[d.Name], d.Day,
 				d.Person)] = fmt.Sprintf("%d s, %d worked, %d runs", d.Run, d.Active, d.Sessions)
 			return nil
@@ -49,22 +49,22 @@ func dayRows(t *testing.T, a *Program) map[string]string {
 // meterDesk is a desk with two devices in two zones and a title with two programs.
 func meterDesk(t *testing.T) (*Program, *movable) {
 	t.Helper()
-	a, clock := desk(t)
+	prog, clock := desk(t)
 	take(
 		t,
-		a,
+		prog,
 		formats.Titles,
 		"publisher,product,aliases,licence_model",
 		"Dunlaw,Gauge,gauge.exe|gaugex.exe,commercial",
 		"Dunlaw,Other,other.exe,commercial",
 	)
-	take(t, a, formats.Devices, "device_id,name,kind,site", "D1,one.quay.example,client,Quay", "D2,two,client,Isle")
+	take(t, prog, formats.Devices, "device_id,name,kind,site", "D1,one.quay.example,client,Quay", "D2,two,client,Isle")
 	for site, zone := range map[string]string{"Quay": "Europe/Oslo", "Isle": "Atlantic/Reykjavik"} {
-		if err := a.Evidence.SetSiteZone(context.Background(), site, zone); err != nil {
+		if err := prog.Evidence.SetSiteZone(context.Background(), site, zone); err != nil {
 			t.Fatal(err)
 		}
 	}
-	return a, clock
+	return prog, clock
 }
 
 const eventHeader = "device_id,event,at,pid,file_name,user_id,started_at,active_seconds"
@@ -142,12 +142,12 @@ func TestEventsInPartsMakeTheSameDays(t *testing.T) {
 // Days are days of the device's site: the night of 25 October 2026 has an hour more in Oslo and none more in
 // Reykjavik (IANA data).
 func TestDaysOfSites(t *testing.T) {
-	a, clock := meterDesk(t)
+	prog, clock := meterDesk(t)
 	clock.now = time.Date(2026, 10, 27, 8, 0, 0, 0, time.UTC)
-	take(t, a, formats.ProcessEvents, eventHeader,
+	take(t, prog, formats.ProcessEvents, eventHeader,
 		"D1,start,2026-10-24T22:00:00Z,5,gauge.exe,u1,,", "D1,stop,2026-10-25T23:00:00Z,5,gauge.exe,u1,,",
 		"D2,start,2026-10-25T00:00:00Z,5,gauge.exe,u2,,", "D2,stop,2026-10-26T00:00:00Z,5,gauge.exe,u2,,")
-	got := dayRows(t, a)
+	got := dayRows(t, prog)
 	want := map[string]string{
 		"D1 gauge.exe 2026-10-25 u1": "90000 s, 0 worked, 1 runs",
 		"D2 gauge.exe 2026-10-25 u2": "86400 s, 0 worked, 1 runs",
@@ -159,7 +159,7 @@ func TestDaysOfSites(t *testing.T) {
 	// follows by itself.
 	take(
 		t,
-		a,
+		prog,
 		formats.ProcessEvents,
 		eventHeader,
 		"D1,start,2026-10-20T10:00:00Z,6,gauge.exe,u1,,",
@@ -167,18 +167,18 @@ func TestDaysOfSites(t *testing.T) {
 		"D1,start,2026-10-20T10:30:00Z,7,other.exe,u1,,",
 		"D1,stop,2026-10-20T11:30:00Z,7,other.exe,u1,,",
 	)
-	if err := a.Evidence.SetSiteZone(context.Background(), "Quay", "Pacific/Auckland"); err != nil {
+	if err := prog.Evidence.SetSiteZone(context.Background(), "Quay", "Pacific/Auckland"); err != nil {
 		t.Fatal(err)
 	}
 	take(
 		t,
-		a,
+		prog,
 		formats.Titles,
 		"publisher,product,aliases",
 		"Dunlaw,Gauge,gauge.exe|gaugex.exe|other.exe",
 		"Dunlaw,Other,another.exe",
 	)
-	if wrong, err := a.Pipeline.Check(context.Background()); err != nil || len(wrong) > 0 {
+	if wrong, err := prog.Pipeline.Check(context.Background()); err != nil || len(wrong) > 0 {
 		t.Errorf("%v, %v", wrong, err)
 	}
 	// midnight is at 11:00 UTC
@@ -190,7 +190,7 @@ func TestDaysOfSites(t *testing.T) {
 		"D1 gauge.exe 2026-10-26 u1": "43200 s, 0 worked, 0 runs",
 		"D2 gauge.exe 2026-10-25 u2": "86400 s, 0 worked, 1 runs",
 	}
-	if got := dayRows(t, a); !reflect.DeepEqual(got, want) {
+	if got := dayRows(t, prog); !reflect.DeepEqual(got, want) {
 		t.Errorf("%v", got)
 	}
 }
@@ -198,7 +198,7 @@ func TestDaysOfSites(t *testing.T) {
 // Floods, clocks in the future and machines that nobody knows: nothing is invented, nothing is lost.
 func TestBadEvents(t *testing.T) {
 	ctx := context.Background()
-	a, clock := meterDesk(t)
+	prog, clock := meterDesk(t)
 	flood := []string{eventHeader}
 	for range 5000 {
 		flood = append(
@@ -207,10 +207,10 @@ func TestBadEvents(t *testing.T) {
 			"D1,stop,2026-06-29T11:00:00Z,5,gauge.exe,u1,,",
 		)
 	}
-	take(t, a, formats.ProcessEvents, flood...)
+	take(t, prog, formats.ProcessEvents, flood...)
 	res := take(
 		t,
-		a,
+		prog,
 		formats.ProcessEvents,
 		eventHeader,
 		"D1,start,2026-08-01T10:00:00Z,6,gauge.exe,u1,,",
@@ -223,24 +223,24 @@ func TestBadEvents(t *testing.T) {
 	if len(res.Aside) != 1 || !strings.Contains(res.Aside[0].Reason, `no device "ghost"`) {
 		t.Errorf("%+v", res.Aside)
 	}
-	if got := dayRows(t, a); len(got) != 2 || got["D1 gauge.exe 2026-06-29 u1"] != "3600 s, 0 worked, 1 runs" ||
+	if got := dayRows(t, prog); len(got) != 2 || got["D1 gauge.exe 2026-06-29 u1"] != "3600 s, 0 worked, 1 runs" ||
 		got["D1 gauge.exe 2026-06-28 u1"] != "600 s, 0 worked, 1 runs" {
 		t.Errorf("%v", got)
 	}
-	m, err := a.Use.Metering(ctx)
+	m, err := prog.Use.Metering(ctx)
 	if err != nil || m.Future != 2 || m.Lost != 1 || m.Starts != 3 {
 		t.Errorf("%+v, %v", m, err)
 	}
 	clock.now = time.Date(2026, 8, 2, 8, 0, 0, 0, time.UTC) // the time of what came early
-	renew(t, a)
-	if got := dayRows(t, a); got["D1 gauge.exe 2026-08-01 u1"] != "1800 s, 0 worked, 1 runs" {
+	renew(t, prog)
+	if got := dayRows(t, prog); got["D1 gauge.exe 2026-08-01 u1"] != "1800 s, 0 worked, 1 runs" {
 		t.Errorf("%v", got)
 	}
-	take(t, a, formats.Devices, "device_id,kind", "ghost,client")
-	if n, err := a.Evidence.Retry(ctx, "test"); err != nil || n != 0 {
+	take(t, prog, formats.Devices, "device_id,kind", "ghost,client")
+	if n, err := prog.Evidence.Retry(ctx, "test"); err != nil || n != 0 {
 		t.Log(n, err) // the import of the device has tried it again by itself
 	}
-	if got := dayRows(t, a); len(got) != 4 {
+	if got := dayRows(t, prog); len(got) != 4 {
 		t.Errorf("the line put aside is lost: %v", got)
 	}
 }
@@ -256,9 +256,9 @@ func TestOtherFormsOfUse(t *testing.T) {
 {"device_id":"D1","event":"stop","at":"2026-06-29T10:20:00Z","pid":420,"file_name":"gauge.exe","user_id":"u1"}
 `
 	for name, text := range map[string]string{"events.xml": xml, "events.jsonl": lines} {
-		a, _ := meterDesk(t)
+		prog, _ := meterDesk(t)
 		f := bytes.NewReader([]byte(text))
-		look, err := a.Evidence.LookAt(ctx, f, int64(len(text)), formats.ProcessEvents.Name)
+		look, err := prog.Evidence.LookAt(ctx, f, int64(len(text)), formats.ProcessEvents.Name)
 		if err != nil || look.Kind != formats.ProcessEvents.Name {
 			t.Fatalf("%s: %+v, %v", name, look, err)
 		}
@@ -266,18 +266,18 @@ func TestOtherFormsOfUse(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		rows, err := formats.OpenTable(f, int64(len(text)), form, formats.ProcessEvents, nil, a.Clock.Now())
+		rows, err := formats.OpenTable(f, int64(len(text)), form, formats.ProcessEvents, nil, prog.Clock.Now())
 		if err != nil {
 			t.Fatal(err)
 		}
 		var res intake.ImportResult
-		if err := a.DB.Update(ctx, func(tx *sqlite.Tx) error {
-			return a.Evidence.ImportInto(tx,
-				intake.ImportRequest{Kind: formats.ProcessEvents, File: name, AsOf: a.Clock.Now()}, rows, &res)
+		if err := prog.DB.Update(ctx, func(tx *sqlite.Tx) error {
+			return prog.Evidence.ImportInto(tx,
+				intake.ImportRequest{Kind: formats.ProcessEvents, File: name, AsOf: prog.Clock.Now()}, rows, &res)
 		}); err != nil || len(res.Aside) > 0 {
 			t.Fatalf("%s: %+v, %v", name, res.Aside, err)
 		}
-		if got := dayRows(t, a); len(got) != 1 ||
+		if got := dayRows(t, prog); len(got) != 1 ||
 			got["D1 gauge.exe 2026-06-29 u1"] != "1200 s, 0 worked, 1 runs" &&
 				got["D1 gauge.exe 2026-06-29 u1"] != "1199 s, 0 worked, 1 runs" {
 			t.Errorf("%s: %v", name, got)
@@ -289,24 +289,25 @@ func TestOtherFormsOfUse(t *testing.T) {
 // they were made of.
 func TestChoosingWhatIsMeasured(t *testing.T) {
 	ctx := context.Background()
-	a, clock := meterDesk(t)
-	if err := a.Use.Meter(ctx, use.MeteringDraft{Product: 1, On: false}, "w"); err == nil {
+	prog, clock := meterDesk(t)
+	if err := prog.Use.Meter(ctx, use.MeteringDraft{Product: 1, On: false}, "w"); err == nil {
 		t.Error("something was left out of nothing")
 	}
 	take(
 		t,
-		a,
+		prog,
 		formats.Usage,
 		"device_id,user_id,file_name,started_at,ended_at",
 		"D1,u1,gauge.exe,2026-06-28T10:00:00Z,2026-06-28T10:30:00Z",
 		"D1,u1,other.exe,2026-06-28T10:00:00Z,2026-06-28T10:30:00Z",
 	)
-	if err := a.Use.Meter(ctx, use.MeteringDraft{Product: 1, On: true, Group: "Quay", Note: "dear"}, "w"); err != nil {
+	if err := prog.Use.Meter(ctx, use.MeteringDraft{Product: 1, On: true, Group: "Quay", Note: "dear"},
+		"w"); err != nil {
 		t.Fatal(err)
 	}
 	take(
 		t,
-		a,
+		prog,
 		formats.Usage,
 		"device_id,user_id,file_name,started_at,ended_at",
 		"D1,u1,gauge.exe,2026-06-29T10:00:00Z,2026-06-29T10:30:00Z",
@@ -315,7 +316,7 @@ func TestChoosingWhatIsMeasured(t *testing.T) {
 		"D1,u1,other.exe,2026-06-30T07:00:00Z,2026-06-30T07:30:00Z",
 		"D2,u2,gauge.exe,2026-06-30T07:00:00Z,2026-06-30T07:30:00Z",
 	)
-	got := dayRows(t, a)
+	got := dayRows(t, prog)
 	// of the day before, everything was asked for, however late it comes
 	for row, want := range map[string]bool{"D1 gauge.exe 2026-06-30 u1": true, "D1 other.exe 2026-06-30 u1": false,
 		"D2 gauge.exe 2026-06-30 u2": false, "D1 other.exe 2026-06-28 u1": true,
@@ -324,10 +325,10 @@ func TestChoosingWhatIsMeasured(t *testing.T) {
 			t.Errorf("%s: %q", row, got[row])
 		}
 	}
-	if err := a.Use.Meter(ctx, use.MeteringDraft{Category: "none", On: true}, "w"); err != nil {
+	if err := prog.Use.Meter(ctx, use.MeteringDraft{Category: "none", On: true}, "w"); err != nil {
 		t.Fatal(err)
 	}
-	m, err := a.Use.Metering(ctx)
+	m, err := prog.Use.Metering(ctx)
 	if err != nil || len(m.Choices) != 2 || m.Choices[0].From != "" || m.Choices[1].From != "2026-06-30" ||
 		m.Choices[0].What != "Dunlaw Gauge" {
 		t.Errorf("%+v, %v", m.Choices, err)
@@ -335,44 +336,45 @@ func TestChoosingWhatIsMeasured(t *testing.T) {
 	for _, bad := range []use.UseKept{{EventDays: 14, SessionDays: 90, DayDays: 60},
 		{EventDays: 100, SessionDays: 90, DayDays: 800}, {EventDays: 14, SessionDays: 20, DayDays: 800},
 		{EventDays: 14, SessionDays: 90, DayDays: 89}} {
-		if err := a.Use.KeepUse(ctx, bad, "w"); err == nil {
+		if err := prog.Use.KeepUse(ctx, bad, "w"); err == nil {
 			t.Errorf("%+v is taken", bad)
 		}
 	}
-	if err := a.Use.KeepUse(ctx, use.UseKept{EventDays: 2, SessionDays: 31, DayDays: 100}, "w"); err != nil {
+	if err := prog.Use.KeepUse(ctx, use.UseKept{EventDays: 2, SessionDays: 31, DayDays: 100}, "w"); err != nil {
 		t.Fatal(err)
 	}
-	rules, err := a.Evidence.Rules(ctx)
+	rules, err := prog.Evidence.Rules(ctx)
 	if err != nil {
 		t.Fatal(err)
 	}
 	rules.UseWindow = 120
-	if err := a.Evidence.SetRules(ctx, rules, "w"); err == nil || !strings.Contains(err.Error(), "kept for 100") {
+	if err := prog.Evidence.SetRules(ctx, rules, "w"); err == nil || !strings.Contains(err.Error(), "kept for 100") {
 		t.Errorf("a window longer than the data: %v", err)
 	}
-	if err := a.Worklist.PutReclaimRule(ctx, worklist.ReclaimDraft{Product: 1, Propose: true, Window: 120, Least: 0.8},
+	if err := prog.Worklist.PutReclaimRule(ctx,
+		worklist.ReclaimDraft{Product: 1, Propose: true, Window: 120, Least: 0.8},
 		"w"); err == nil {
 		t.Error("a rule that looks further back than days are kept")
 	}
 	clock.now = clock.now.AddDate(0, 0, 40)
-	gone, err := a.Use.ForgetUse(ctx)
-	if err != nil || gone[1] == 0 || len(dayRows(t, a)) != len(got) {
-		t.Errorf("%v, %d days of %d, %v", gone, len(dayRows(t, a)), len(got), err)
+	gone, err := prog.Use.ForgetUse(ctx)
+	if err != nil || gone[1] == 0 || len(dayRows(t, prog)) != len(got) {
+		t.Errorf("%v, %d days of %d, %v", gone, len(dayRows(t, prog)), len(got), err)
 	}
 	// late, about a day whose runs are gone
 	take(
 		t,
-		a,
+		prog,
 		formats.Usage,
 		"device_id,user_id,file_name,started_at,ended_at",
 		"D1,u1,gauge.exe,2026-06-29T12:00:00Z,2026-06-29T12:05:00Z",
 	)
-	if again := dayRows(t, a); again["D1 gauge.exe 2026-06-29 u1"] != got["D1 gauge.exe 2026-06-29 u1"] {
+	if again := dayRows(t, prog); again["D1 gauge.exe 2026-06-29 u1"] != got["D1 gauge.exe 2026-06-29 u1"] {
 		t.Errorf("a late session has shrunk its day: %v", again)
 	}
 	clock.now = clock.now.AddDate(0, 0, 100)
-	if _, err := a.Use.ForgetUse(ctx); err != nil || len(dayRows(t, a)) != 0 {
-		t.Errorf("%v, %v", dayRows(t, a), err)
+	if _, err := prog.Use.ForgetUse(ctx); err != nil || len(dayRows(t, prog)) != 0 {
+		t.Errorf("%v, %v", dayRows(t, prog), err)
 	}
 }
 
@@ -399,31 +401,31 @@ func TestPools(t *testing.T) {
 		}
 	}
 	build := func(shuffled bool) *Program {
-		a, clock := meterDesk(t)
+		prog, clock := meterDesk(t)
 		clock.now = time.Date(2026, 6, 30, 20, 0, 0, 0, time.UTC)
 		take(
 			t,
-			a,
+			prog,
 			formats.Pools,
 			"pool,publisher,product,server,quantity,expires",
 			"hall,Dunlaw,Gauge,lic-1,9,2026-07-10",
 		)
 		rest := append([]string{}, lines...)
 		if !shuffled {
-			take(t, a, formats.PoolEvents, append([]string{header}, rest...)...)
-			return a
+			take(t, prog, formats.PoolEvents, append([]string{header}, rest...)...)
+			return prog
 		}
-		take(t, a, formats.PoolEvents, header, rest[0]) // the zone is that of the first device
+		take(t, prog, formats.PoolEvents, header, rest[0]) // the zone is that of the first device
 		r.Shuffle(len(rest), func(i, j int) { rest[i], rest[j] = rest[j], rest[i] })
 		for len(rest) > 0 {
 			n := min(len(rest), 1+r.IntN(40))
-			take(t, a, formats.PoolEvents, append([]string{header}, rest[:n]...)...)
+			take(t, prog, formats.PoolEvents, append([]string{header}, rest[:n]...)...)
 			rest = rest[n:]
 		}
-		return a
+		return prog
 	}
-	a := build(false)
-	want, err := a.Use.PoolDays(ctx, 1, 60)
+	prog := build(false)
+	want, err := prog.Use.PoolDays(ctx, 1, 60)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -438,19 +440,19 @@ func TestPools(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	v, err := a.Use.Pool(ctx, 1, 30)
+	v, err := prog.Use.Pool(ctx, 1, 30)
 	if err != nil || v.Alert != "expires soon" || v.Denials != 20 || len(v.Users) != 5 || v.SaysIdleH == 0 {
 		t.Errorf("%+v, %v", v, err)
 	}
 	little := float64(
 		v.Arrivals,
 	) * v.MeanLength / float64(
-		a.Clock.Now().Unix()-time.Date(2026, 5, 31, 22, 0, 0, 0, time.UTC).Unix(),
+		prog.Clock.Now().Unix()-time.Date(2026, 5, 31, 22, 0, 0, 0, time.UTC).Unix(),
 	)
 	if v.MeanOut < little || v.MeanOut > 2*little { // half of the sessions have two licences
 		t.Errorf("%v out on average; arrivals times length over time is %v", v.MeanOut, little)
 	}
-	s, err := a.Use.PoolSizing(ctx, 1, 30, 0.05, 40)
+	s, err := prog.Use.PoolSizing(ctx, 1, 30, 0.05, 40)
 	if err != nil || len(s.Sizes) == 0 || s.Requests == 0 || s.Trust == "" {
 		t.Fatalf("%+v, %v", s, err)
 	}
@@ -459,27 +461,27 @@ func TestPools(t *testing.T) {
 			t.Errorf("more licences deny more: %+v, %+v", s.Sizes[i-1], s.Sizes[i])
 		}
 	}
-	if err := a.Use.Complain(ctx, 1, "nobody", "x", "w"); err == nil {
+	if err := prog.Use.Complain(ctx, 1, "nobody", "x", "w"); err == nil {
 		t.Error("a complaint of nobody")
 	}
-	if err := a.Use.Complain(ctx, 1, "", "denied again", "w"); err != nil {
+	if err := prog.Use.Complain(ctx, 1, "", "denied again", "w"); err != nil {
 		t.Fatal(err)
 	}
 	for _, bad := range []struct {
 		size   int64
 		reason string
 	}{{-1, "x"}, {12, ""}, {20_000_000, "x"}} {
-		if err := a.Use.SizePool(ctx, 1, bad.size, bad.reason, "", "w"); err == nil {
+		if err := prog.Use.SizePool(ctx, 1, bad.size, bad.reason, "", "w"); err == nil {
 			t.Errorf("%+v is taken", bad)
 		}
 	}
-	if err := a.Use.SizePool(ctx, 1, 12, "mornings", "replay", "w"); err != nil {
+	if err := prog.Use.SizePool(ctx, 1, 12, "mornings", "replay", "w"); err != nil {
 		t.Fatal(err)
 	}
-	take(t, a, formats.Pools, "pool,publisher,product,server,quantity,expires",
+	take(t, prog, formats.Pools, "pool,publisher,product,server,quantity,expires",
 		"hall,Dunlaw,Gauge,lic-1,12,2026-12-10")
-	take(t, a, formats.PoolEvents, header, "hall,lost,,,,2026-06-30T19:00:00Z,,")
-	v, err = a.Use.Pool(ctx, 1, 30)
+	take(t, prog, formats.PoolEvents, header, "hall,lost,,,,2026-06-30T19:00:00Z,,")
+	v, err = prog.Use.Pool(ctx, 1, 30)
 	if err != nil || v.Quantity != 12 || v.Alert != "lost" || len(v.Sizes) != 1 || v.Sizes[0].Was != 9 ||
 		v.Complaints[0].EndedAt == 0 ||
 		len(v.LostSpans) != 1 ||

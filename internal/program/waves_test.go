@@ -16,7 +16,7 @@ import (
 )
 
 // orderly holds what is true of orders and cases whatever people, time and the tool have done.
-func orderly(t *testing.T, a *Program, d *tool, paused map[int64]int, perDay map[int64]int, when string) {
+func orderly(t *testing.T, prog *Program, d *tool, paused map[int64]int, perDay map[int64]int, when string) {
 	t.Helper()
 	ctx := context.Background()
 	seen := map[int64]int{}
@@ -25,7 +25,7 @@ func orderly(t *testing.T, a *Program, d *tool, paused map[int64]int, perDay map
 			t.Fatalf("%s: order %d was taken twice", when, o.ID)
 		}
 	}
-	if err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
+	if err := prog.DB.View(ctx, func(tx *sqlite.Tx) error {
 		cases, err := worklistdb.Cases(tx)
 		if err != nil {
 			return err
@@ -67,7 +67,7 @@ func orderly(t *testing.T, a *Program, d *tool, paused map[int64]int, perDay map
 	}); err != nil {
 		t.Fatal(err)
 	}
-	waves, err := a.Orders.Waves(ctx)
+	waves, err := prog.Orders.Waves(ctx)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -94,15 +94,15 @@ func TestWavesUnderSteering(t *testing.T) {
 	down := errors.New("connection refused")
 	for seed := range uint64(6) {
 		r := rand.New(rand.NewPCG(seed, 13))
-		a, clock, _, d := house(t, 14)
-		done := a.Renewal.Hold()
+		prog, clock, _, d := house(t, 14)
+		done := prog.Renewal.Hold()
 		perDay, paused := map[int64]int{}, map[int64]int{}
 		for step := range 120 {
 			ids := []int64{}
 			for range 1 + r.IntN(4) {
 				ids = append(ids, int64(1+r.IntN(14)))
 			}
-			waves, err := a.Orders.Waves(ctx)
+			waves, err := prog.Orders.Waves(ctx)
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -110,12 +110,12 @@ func TestWavesUnderSteering(t *testing.T) {
 			switch n := r.IntN(12); {
 			case n < 2:
 				what = "agree"
-				_, err = a.Worklist.CaseAct(ctx, worklist.CaseAction{IDs: ids, Act: casework.Agree}, "w")
+				_, err = prog.Worklist.CaseAct(ctx, worklist.CaseAction{IDs: ids, Act: casework.Agree}, "w")
 			case n < 4:
 				s := &worklist.WaveSettings{PerDay: r.IntN(4), MaxFails: []int{0, 25, 100}[r.IntN(3)]}
 				what = fmt.Sprintf("send %+v", *s)
-				_, err = a.Worklist.CaseAct(ctx, worklist.CaseAction{IDs: ids, Act: casework.Send, Wave: s}, "w")
-				if now, _ := a.Orders.Waves(ctx); err == nil && len(now) > len(waves) {
+				_, err = prog.Worklist.CaseAct(ctx, worklist.CaseAction{IDs: ids, Act: casework.Send, Wave: s}, "w")
+				if now, _ := prog.Orders.Waves(ctx); err == nil && len(now) > len(waves) {
 					for _, w := range now {
 						if _, known := perDay[w.ID]; !known {
 							perDay[w.ID] = int(w.PerDay)
@@ -124,22 +124,22 @@ func TestWavesUnderSteering(t *testing.T) {
 				}
 			case n < 5:
 				what = "take back"
-				_, err = a.Worklist.CaseAct(ctx, worklist.CaseAction{IDs: ids, Act: casework.Undo}, "w")
+				_, err = prog.Worklist.CaseAct(ctx, worklist.CaseAction{IDs: ids, Act: casework.Undo}, "w")
 			case n < 6:
 				what = "reopen"
-				_, err = a.Worklist.CaseAct(ctx, worklist.CaseAction{IDs: ids, Act: casework.Reopen}, "w")
+				_, err = prog.Worklist.CaseAct(ctx, worklist.CaseAction{IDs: ids, Act: casework.Reopen}, "w")
 			case n < 8 && len(waves) > 0:
 				to := []string{"pause", "go on", "go on", "call off"}[r.IntN(4)]
 				w := waves[r.IntN(len(waves))]
 				what = fmt.Sprintf("%s wave %d", to, w.ID)
-				err = a.Orders.SteerWave(ctx, w.ID, to, "w")
+				err = prog.Orders.SteerWave(ctx, w.ID, to, "w")
 				if to == "go on" {
 					delete(paused, w.ID)
 				}
 			case n < 10 && len(d.taken) > 0:
 				o := worklist.Outcome{Order: d.taken[r.IntN(len(d.taken))].ID, Done: r.IntN(3) > 0, Reason: "locked"}
 				what = fmt.Sprintf("the tool says %+v", o)
-				err = a.Orders.TakeOutcome(ctx, o, "tool")
+				err = prog.Orders.TakeOutcome(ctx, o, "tool")
 			default:
 				d.down, d.lies = nil, false
 				switch r.IntN(4) {
@@ -150,13 +150,13 @@ func TestWavesUnderSteering(t *testing.T) {
 				}
 				what = fmt.Sprintf("time passes, the tool is down: %v, lies: %v", d.down != nil, d.lies)
 				clock.now = clock.now.Add([]time.Duration{time.Minute, time.Hour, 9 * time.Hour, day24}[r.IntN(4)])
-				err = errors.Join(a.Worklist.FollowUp(ctx), a.Outbox.Deliver(ctx))
+				err = errors.Join(prog.Worklist.FollowUp(ctx), prog.Outbox.Deliver(ctx))
 			}
 			when := fmt.Sprintf("seed %d, step %d, %s", seed, step, what)
 			if err != nil && !refuse.Is(err) && !errors.Is(err, sqlite.ErrNotFound) {
 				t.Fatalf("%s: %v", when, err)
 			}
-			orderly(t, a, d, paused, perDay, when)
+			orderly(t, prog, d, paused, perDay, when)
 		}
 		done()
 	}
@@ -165,17 +165,17 @@ func TestWavesUnderSteering(t *testing.T) {
 // An order that nobody has, an answer about one that never left, and a wave that is not there are told as such.
 func TestOutcomesOfNothing(t *testing.T) {
 	ctx := context.Background()
-	a, _, _, _ := house(t, 2)
-	if err := a.Orders.TakeOutcome(ctx, worklist.Outcome{Order: 99}, "tool"); !errors.Is(err, sqlite.ErrNotFound) {
+	prog, _, _, _ := house(t, 2)
+	if err := prog.Orders.TakeOutcome(ctx, worklist.Outcome{Order: 99}, "tool"); !errors.Is(err, sqlite.ErrNotFound) {
 		t.Errorf("an order that nobody has: %v", err)
 	}
-	if err := a.Orders.SteerWave(ctx, 99, "pause", "w"); !errors.Is(err, sqlite.ErrNotFound) {
+	if err := prog.Orders.SteerWave(ctx, 99, "pause", "w"); !errors.Is(err, sqlite.ErrNotFound) {
 		t.Errorf("a wave that is not there: %v", err)
 	}
-	do(t, a, "w", worklist.CaseAction{IDs: []int64{1}, Act: casework.Agree})
-	do(t, a, "w", worklist.CaseAction{IDs: []int64{1}, Act: casework.Send})
+	do(t, prog, "w", worklist.CaseAction{IDs: []int64{1}, Act: casework.Agree})
+	do(t, prog, "w", worklist.CaseAction{IDs: []int64{1}, Act: casework.Send})
 	var order int64
-	if err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
+	if err := prog.DB.View(ctx, func(tx *sqlite.Tx) error {
 		list, err := worklistdb.DeploymentsIn(tx, "waiting")
 		if err == nil && len(list) == 1 {
 			order = list[0].ID
@@ -184,10 +184,10 @@ func TestOutcomesOfNothing(t *testing.T) {
 	}); err != nil || order == 0 {
 		t.Fatal(order, err)
 	}
-	if err := a.Orders.TakeOutcome(ctx, worklist.Outcome{Order: order, Done: true}, "tool"); !refuse.Is(err) {
+	if err := prog.Orders.TakeOutcome(ctx, worklist.Outcome{Order: order, Done: true}, "tool"); !refuse.Is(err) {
 		t.Errorf("an answer about an order that never left: %v", err)
 	}
-	if c := casesOf(t, a)[0]; c.State != casework.Waiting {
+	if c := casesOf(t, prog)[0]; c.State != casework.Waiting {
 		t.Errorf("the case has moved: %+v", c)
 	}
 }

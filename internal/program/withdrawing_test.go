@@ -19,9 +19,9 @@ import (
 // namedDesk is a desk with names that nobody knows, each on as many devices as its number says, and two titles.
 func namedDesk(t *testing.T, names int) (*Program, []string, []int64) {
 	t.Helper()
-	a, clock := desk(t)
-	base(t, a)
-	take(t, a, formats.Titles, "publisher,product,licence_model,list_price,currency",
+	prog, clock := desk(t)
+	base(t, prog)
+	take(t, prog, formats.Titles, "publisher,product,licence_model,list_price,currency",
 		"Brack,Notes,commercial,95,EUR", "Brack,Sheet,commercial,40,EUR")
 	devices := []string{"device_id,name,kind,primary_user"}
 	installs := []string{installHeader}
@@ -34,11 +34,11 @@ func namedDesk(t *testing.T, names int) (*Program, []string, []int64) {
 		}
 		devices = append(devices, fmt.Sprintf("W%d,w-%d,client,w%d", i, i, i))
 	}
-	take(t, a, formats.Devices, devices...)
-	take(t, a, formats.Installs, installs...)
-	renew(t, a)
+	take(t, prog, formats.Devices, devices...)
+	take(t, prog, formats.Installs, installs...)
+	renew(t, prog)
 	var known []string
-	if err := a.DB.View(context.Background(), func(tx *sqlite.Tx) error {
+	if err := prog.DB.View(context.Background(), func(tx *sqlite.Tx) error {
 		page, err := snapshot.NameList().Page(tx, sqlite.ListQuery{Filters: map[string]string{"publisher": "Quern"}})
 		for _, n := range page.Rows {
 			known = append(known, n.Key)
@@ -51,14 +51,14 @@ func namedDesk(t *testing.T, names int) (*Program, []string, []int64) {
 	if !slices.Equal(known, keys) {
 		t.Fatalf("the names are %q, want %q", known, keys)
 	}
-	return a, keys, []int64{mustProduct(t, a, "Notes"), mustProduct(t, a, "Sheet")}
+	return prog, keys, []int64{mustProduct(t, prog, "Notes"), mustProduct(t, prog, "Sheet")}
 }
 
 // Decisions are looked at, taken, taken again otherwise, withdrawn and undone in any order by two people: what each
 // name is, how many devices need each title, and what undoing would take back follow a plain list of who said what.
 func TestDecisionsAgainstAPlainList(t *testing.T) {
 	ctx := context.Background()
-	a, keys, products := namedDesk(t, 5)
+	prog, keys, products := namedDesk(t, 5)
 	r := rand.New(rand.NewPCG(3, 15))
 	type step struct {
 		who  string
@@ -70,9 +70,9 @@ func TestDecisionsAgainstAPlainList(t *testing.T) {
 	var steps []*step
 	needed := func() map[int64]int64 {
 		t.Helper()
-		renew(t, a)
+		renew(t, prog)
 		out := map[int64]int64{}
-		if err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
+		if err := prog.DB.View(ctx, func(tx *sqlite.Tx) error {
 			list, err := snapshot.StoredFigures(tx)
 			for _, f := range list {
 				if slices.Contains(products, f.Product) {
@@ -93,11 +93,11 @@ func TestDecisionsAgainstAPlainList(t *testing.T) {
 			r.Shuffle(len(some), func(i, j int) { some[i], some[j] = some[j], some[i] })
 			some = some[:1+r.IntN(2)]
 			d := titles.NameDecision{Keys: some, Product: append([]int64{0}, products...)[r.IntN(3)]}
-			said, err := a.Titles.PreviewDecision(ctx, d, who)
+			said, err := prog.Titles.PreviewDecision(ctx, d, who)
 			if err != nil {
 				t.Fatal(err)
 			}
-			did, err := a.Titles.Decide(ctx, d, who)
+			did, err := prog.Titles.Decide(ctx, d, who)
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -111,7 +111,7 @@ func TestDecisionsAgainstAPlainList(t *testing.T) {
 		case 3:
 			key := keys[r.IntN(len(keys))]
 			_, decided := holds[key]
-			err := a.Titles.Withdraw(ctx, key, who)
+			err := prog.Titles.Withdraw(ctx, key, who)
 			if decided != (err == nil) || err != nil && !errors.Is(err, sqlite.ErrNotFound) {
 				t.Fatalf("step %d: %q is decided: %v, withdrawing says %v", n, key, decided, err)
 			}
@@ -120,11 +120,11 @@ func TestDecisionsAgainstAPlainList(t *testing.T) {
 		case 4:
 			// undoing is held against the program's own word of what it takes back, since it may be something that
 			// others have decided on since
-			q, err := a.Titles.Queue(ctx, who)
+			q, err := prog.Titles.Queue(ctx, who)
 			if err != nil {
 				t.Fatal(err)
 			}
-			u, err := a.Titles.Undo(ctx, who)
+			u, err := prog.Titles.Undo(ctx, who)
 			if (q.Undo == nil) != refuse.Is(err) || err != nil && !refuse.Is(err) {
 				t.Fatalf("step %d: %+v, %v", n, q.Undo, err)
 			}
@@ -149,7 +149,7 @@ func TestDecisionsAgainstAPlainList(t *testing.T) {
 				}
 			}
 			// what an undone step took the place of may hold again: of its names the file says what is so
-			if err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
+			if err := prog.DB.View(ctx, func(tx *sqlite.Tx) error {
 				list, err := snapshot.Decisions(tx)
 				now := map[string]int64{}
 				for _, d := range list {
@@ -193,19 +193,19 @@ func TestDecisionsAgainstAPlainList(t *testing.T) {
 // what held before both holds again.
 func TestUndoingBelowAnother(t *testing.T) {
 	ctx := context.Background()
-	a, keys, products := namedDesk(t, 1)
+	prog, keys, products := namedDesk(t, 1)
 	decide := func(who string, product int64) {
 		t.Helper()
-		if _, err := a.Titles.Decide(ctx, titles.NameDecision{Keys: keys, Product: product}, who); err != nil {
+		if _, err := prog.Titles.Decide(ctx, titles.NameDecision{Keys: keys, Product: product}, who); err != nil {
 			t.Fatal(err)
 		}
 	}
 	undo := func(who string, want int64) {
 		t.Helper()
-		if _, err := a.Titles.Undo(ctx, who); err != nil {
+		if _, err := prog.Titles.Undo(ctx, who); err != nil {
 			t.Fatal(err)
 		}
-		if err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
+		if err := prog.DB.View(ctx, func(tx *sqlite.Tx) error {
 			list, err := snapshot.Decisions(tx)
 			if len(list) != 1 || list[0].Product != want {
 				t.Errorf("after %s: %+v, want product %d", who, list, want)
@@ -228,35 +228,35 @@ func TestSeatsGoInTheOrderOfWaiting(t *testing.T) {
 	ctx := context.Background()
 	for seed := range uint64(8) {
 		r := rand.New(rand.NewPCG(seed, 21))
-		a, _ := desk(t)
-		base(t, a)
-		take(t, a, formats.Titles, "publisher,product,default_metric", "Brack,Notes,named_user")
+		prog, _ := desk(t)
+		base(t, prog)
+		take(t, prog, formats.Titles, "publisher,product,default_metric", "Brack,Notes,named_user")
 		users := []string{"user_id,name,status"}
 		for i := range 12 {
 			users = append(users, fmt.Sprintf("q%02d,Queuer %02d,active", i, i))
 		}
-		take(t, a, formats.Users, users...)
+		take(t, prog, formats.Users, users...)
 		seats := 2 + r.IntN(4)
-		take(t, a, formats.Entitlements, "entitlement_id,publisher,product,metric,quantity,kind,start",
+		take(t, prog, formats.Entitlements, "entitlement_id,publisher,product,metric,quantity,kind,start",
 			fmt.Sprintf("S-1,Brack,Notes,named_user,%d,perpetual,2025-01-01", seats),
 			"S-2,Brack,Notes,named_user,1,perpetual,2025-01-01")
 		seats++
-		product := mustProduct(t, a, "Notes")
+		product := mustProduct(t, prog, "Notes")
 		order := r.Perm(12)
 		for _, i := range order {
-			if err := a.Entitlements.Wait(ctx, product, fmt.Sprintf("q%02d", i), "", "w"); err != nil {
+			if err := prog.Entitlements.Wait(ctx, product, fmt.Sprintf("q%02d", i), "", "w"); err != nil {
 				t.Fatal(err)
 			}
 		}
 		left := order[r.IntN(len(order))]
-		take(t, a, formats.Users, "user_id,name,status", fmt.Sprintf("q%02d,Queuer %02d,left", left, left))
+		take(t, prog, formats.Users, "user_id,name,status", fmt.Sprintf("q%02d,Queuer %02d,left", left, left))
 		var want []string
 		for _, i := range order {
 			if i != left && len(want) < seats {
 				want = append(want, fmt.Sprintf("q%02d", i))
 			}
 		}
-		given, err := a.Entitlements.GiveWaiting(ctx, product, "w")
+		given, err := prog.Entitlements.GiveWaiting(ctx, product, "w")
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -269,10 +269,10 @@ func TestSeatsGoInTheOrderOfWaiting(t *testing.T) {
 		if !slices.Equal(got, want) || by["S-1"] != seats-1 || by["S-2"] != 1 {
 			t.Fatalf("seed %d: %v got seats (%v), want %v", seed, got, by, want)
 		}
-		if again, err := a.Entitlements.GiveWaiting(ctx, product, "w"); err == nil {
+		if again, err := prog.Entitlements.GiveWaiting(ctx, product, "w"); err == nil {
 			t.Errorf("seed %d: %+v were given where none is free", seed, again)
 		}
-		if err := a.Entitlements.Wait(ctx, product, want[0], "", "w"); !refuse.Is(err) {
+		if err := prog.Entitlements.Wait(ctx, product, want[0], "", "w"); !refuse.Is(err) {
 			t.Errorf("seed %d: who holds a seat waits for one: %v", seed, err)
 		}
 	}

@@ -15,27 +15,27 @@ import (
 // file any more.
 func TestWithdrawnLinesAreNowhere(t *testing.T) {
 	ctx := context.Background()
-	a, product := office(t)
+	prog, product := office(t)
 	take(
 		t,
-		a,
+		prog,
 		formats.Entitlements,
 		"entitlement_id,publisher,product,metric,quantity,kind,start,end",
 		"GONE-1,Brack,Notes,named_user,3,subscription,2025-10-01,2026-12-31",
 	)
-	take(t, a, formats.Transactions, "entitlement_id,type,on,quantity", "GONE-1,buy,2025-10-01,3")
-	take(t, a, formats.Assignments, "entitlement_id,user_id,from,until", "GONE-1,u4,2025-10-01,2025-12-31")
-	if err := a.Pipeline.Refresh(ctx); err != nil {
+	take(t, prog, formats.Transactions, "entitlement_id,type,on,quantity", "GONE-1,buy,2025-10-01,3")
+	take(t, prog, formats.Assignments, "entitlement_id,user_id,from,until", "GONE-1,u4,2025-10-01,2025-12-31")
+	if err := prog.Pipeline.Refresh(ctx); err != nil {
 		t.Fatal(err)
 	}
 	type counts struct{ list, seats, ofProduct, ofPublisher, overview, ending, files int64 }
 	count := func() (n counts) {
 		t.Helper()
-		lines, err := listed(a, a.Entitlements.Entitlements, sqlite.ListQuery{})
+		lines, err := listed(prog, prog.Entitlements.Entitlements, sqlite.ListQuery{})
 		if err != nil {
 			t.Fatal(err)
 		}
-		seats, err := listed(a, a.Entitlements.Seats, sqlite.ListQuery{})
+		seats, err := listed(prog, prog.Entitlements.Seats, sqlite.ListQuery{})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -43,7 +43,7 @@ func TestWithdrawnLinesAreNowhere(t *testing.T) {
 		if lines.Total != len(lines.Rows) || seats.Total != len(seats.Rows) {
 			t.Errorf("%d of %d lines, %d of %d seats", len(lines.Rows), lines.Total, len(seats.Rows), seats.Total)
 		}
-		if err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
+		if err := prog.DB.View(ctx, func(tx *sqlite.Tx) error {
 			products, err := snapshot.ProductList().Page(tx, sqlite.ListQuery{})
 			if err != nil {
 				return err
@@ -63,13 +63,13 @@ func TestWithdrawnLinesAreNowhere(t *testing.T) {
 		}); err != nil {
 			t.Fatal(err)
 		}
-		course, err := a.Reports.Overview(ctx)
+		course, err := prog.Reports.Overview(ctx)
 		if err != nil {
 			t.Fatal(err)
 		}
 		n.overview, n.ending = course.Entitlements, course.EndingSoon
 		for _, kind := range []*formats.Kind{formats.Entitlements, formats.Transactions, formats.Assignments} {
-			if err := a.Reports.Export(ctx, kind.Name, 0, func([]string) error { return nil },
+			if err := prog.Reports.Export(ctx, kind.Name, 0, func([]string) error { return nil },
 				func(row []string) error {
 					if strings.Contains(strings.Join(row, ","), "GONE-1") {
 						n.files++
@@ -85,10 +85,10 @@ func TestWithdrawnLinesAreNowhere(t *testing.T) {
 	if before.files != 3 {
 		t.Fatalf("the line is not in every file: %+v", before)
 	}
-	if err := a.Entitlements.WithdrawLine(ctx, "GONE-1", "entered twice", "me"); err != nil {
+	if err := prog.Entitlements.WithdrawLine(ctx, "GONE-1", "entered twice", "me"); err != nil {
 		t.Fatal(err)
 	}
-	if err := a.Pipeline.Refresh(ctx); err != nil {
+	if err := prog.Pipeline.Refresh(ctx); err != nil {
 		t.Fatal(err)
 	}
 	after := count()

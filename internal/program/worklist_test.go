@@ -48,10 +48,10 @@ func (d *tool) Take(_ context.Context, o worklist.Order) error {
 // and a deployment tool.
 func house(t *testing.T, n int) (*Program, *movable, *letterbox, *tool) {
 	t.Helper()
-	a, clock := desk(t)
+	prog, clock := desk(t)
 	box, d := &letterbox{}, &tool{}
-	a.Outbox.Mail, a.Worklist.Deploy = box, d
-	take(t, a, formats.Titles, "publisher,product,category,licence_model", "Ostwick,Derby,game,free")
+	prog.Outbox.Mail, prog.Worklist.Deploy = box, d
+	take(t, prog, formats.Titles, "publisher,product,category,licence_model", "Ostwick,Derby,game,free")
 	devices, users, installs := []string{
 		"device_id,name,kind,primary_user,site",
 	}, []string{
@@ -64,26 +64,26 @@ func house(t *testing.T, n int) (*Program, *movable, *letterbox, *tool) {
 		users = append(users, fmt.Sprintf("u%d,User %d,u%d@x.example", i, i, i))
 		installs = append(installs, fmt.Sprintf("D%d,Ostwick,Derby,1,,scan,2026-06-29T10:00:00Z", i))
 	}
-	take(t, a, formats.Devices, devices...)
-	take(t, a, formats.Users, users...)
-	take(t, a, formats.Policies, "publisher,product,stance,reason", "Ostwick,Derby,restricted,not at work")
-	take(t, a, formats.Installs, installs...)
-	renew(t, a)
-	return a, clock, box, d
+	take(t, prog, formats.Devices, devices...)
+	take(t, prog, formats.Users, users...)
+	take(t, prog, formats.Policies, "publisher,product,stance,reason", "Ostwick,Derby,restricted,not at work")
+	take(t, prog, formats.Installs, installs...)
+	renew(t, prog)
+	return prog, clock, box, d
 }
 
-func renew(t *testing.T, a *Program) {
+func renew(t *testing.T, prog *Program) {
 	t.Helper()
-	if err := a.Pipeline.Refresh(context.Background()); err != nil {
+	if err := prog.Pipeline.Refresh(context.Background()); err != nil {
 		t.Fatal(err)
 	}
 }
 
 // casesOf reads all cases.
-func casesOf(t *testing.T, a *Program) []casework.Case {
+func casesOf(t *testing.T, prog *Program) []casework.Case {
 	t.Helper()
 	var out []casework.Case
-	if err := a.DB.View(context.Background(), func(tx *sqlite.Tx) (err error) {
+	if err := prog.DB.View(context.Background(), func(tx *sqlite.Tx) (err error) {
 		out, err = worklistdb.Cases(tx)
 		return err
 	}); err != nil {
@@ -92,10 +92,10 @@ func casesOf(t *testing.T, a *Program) []casework.Case {
 	return out
 }
 
-func do(t *testing.T, a *Program, who string, deed worklist.CaseAction) worklist.CaseDone {
+func do(t *testing.T, prog *Program, who string, deed worklist.CaseAction) worklist.CaseDone {
 	t.Helper()
 	deed.Base = "http://house.example"
-	done, err := a.Worklist.CaseAct(context.Background(), deed, who)
+	done, err := prog.Worklist.CaseAct(context.Background(), deed, who)
 	if err != nil {
 		t.Fatalf("%s: %v", deed.Act, err)
 	}
@@ -103,11 +103,11 @@ func do(t *testing.T, a *Program, who string, deed worklist.CaseAction) worklist
 }
 
 // pass lets time pass, and does what it asks.
-func pass(t *testing.T, a *Program, clock *movable, d time.Duration) {
+func pass(t *testing.T, prog *Program, clock *movable, d time.Duration) {
 	t.Helper()
 	clock.now = clock.now.Add(d)
-	if err := errors.Join(a.Worklist.FollowUp(context.Background()),
-		a.Outbox.Deliver(context.Background())); err != nil {
+	if err := errors.Join(prog.Worklist.FollowUp(context.Background()),
+		prog.Outbox.Deliver(context.Background())); err != nil {
 		t.Fatal(err)
 	}
 }
@@ -128,63 +128,63 @@ const day24 = 24 * time.Hour
 // taken once, may be changed until somebody acts on it, and a wrong key opens nothing.
 func TestAskingAUser(t *testing.T) {
 	ctx := context.Background()
-	a, clock, box, _ := house(t, 2)
-	take(t, a, formats.Titles, "publisher,product,category,licence_model", "Ostwick,Regatta,game,free")
-	take(t, a, formats.Policies, "category,stance,reason", "game,restricted,no games")
+	prog, clock, box, _ := house(t, 2)
+	take(t, prog, formats.Titles, "publisher,product,category,licence_model", "Ostwick,Regatta,game,free")
+	take(t, prog, formats.Policies, "category,stance,reason", "game,restricted,no games")
 	take(
 		t,
-		a,
+		prog,
 		formats.Installs,
 		installHeader,
 		"D0,Ostwick,Derby,1,,scan,2026-06-29T11:00:00Z",
 		"D0,Ostwick,Regatta,1,,scan,2026-06-29T11:00:00Z",
 	)
-	renew(t, a)
-	if n := len(casesOf(t, a)); n != 3 {
+	renew(t, prog)
+	if n := len(casesOf(t, prog)); n != 3 {
 		t.Fatalf("%d cases", n)
 	}
-	do(t, a, "w", worklist.CaseAction{IDs: []int64{1, 2, 3}, Act: casework.Ask})
-	if _, err := a.Worklist.CaseAct(ctx, worklist.CaseAction{IDs: []int64{1}, Act: casework.Ask}, "w"); err == nil {
+	do(t, prog, "w", worklist.CaseAction{IDs: []int64{1, 2, 3}, Act: casework.Ask})
+	if _, err := prog.Worklist.CaseAct(ctx, worklist.CaseAction{IDs: []int64{1}, Act: casework.Ask}, "w"); err == nil {
 		t.Error("asked twice")
 	}
-	if err := a.Outbox.Deliver(ctx); err != nil || len(box.sent) != 0 {
+	if err := prog.Outbox.Deliver(ctx); err != nil || len(box.sent) != 0 {
 		t.Fatalf("the letters have left at once: %v, %v", box.sent, err)
 	}
-	do(t, a, "w", worklist.CaseAction{IDs: []int64{2}, Act: casework.Undo})
-	pass(t, a, clock, 11*time.Minute)
+	do(t, prog, "w", worklist.CaseAction{IDs: []int64{2}, Act: casework.Undo})
+	pass(t, prog, clock, 11*time.Minute)
 	if len(box.sent) != 1 || strings.Count(box.sent[0], "/answer/") != 1 ||
 		!strings.Contains(box.sent[0], "Derby on D0") ||
 		!strings.Contains(box.sent[0], "Regatta on D0") {
 		t.Fatalf("letters: %q", box.sent)
 	}
-	if done, err := a.Worklist.CaseAct(ctx, worklist.CaseAction{IDs: []int64{1}, Act: casework.Undo},
+	if done, err := prog.Worklist.CaseAct(ctx, worklist.CaseAction{IDs: []int64{1}, Act: casework.Undo},
 		"w"); err == nil {
 		t.Errorf("a letter that has left was called back: %+v", done)
 	}
 	key := keyIn(t, box.sent[0])
 	for _, wrong := range []string{"", "x", strings.Repeat("0", 64), key[:63]} {
-		if _, err := a.Worklist.AnswerPage(ctx, wrong); !errors.Is(err, worklist.ErrNoQuestion) {
+		if _, err := prog.Worklist.AnswerPage(ctx, wrong); !errors.Is(err, worklist.ErrNoQuestion) {
 			t.Errorf("%q opens the page: %v", wrong, err)
 		}
-		if err := a.Worklist.Answer(ctx, wrong, 1, false, ""); !errors.Is(err, worklist.ErrNoQuestion) {
+		if err := prog.Worklist.Answer(ctx, wrong, 1, false, ""); !errors.Is(err, worklist.ErrNoQuestion) {
 			t.Errorf("%q answers: %v", wrong, err)
 		}
 	}
-	page, err := a.Worklist.AnswerPage(ctx, key)
+	page, err := prog.Worklist.AnswerPage(ctx, key)
 	if err != nil || len(page.Lines) != 2 {
 		t.Fatalf("%+v, %v", page, err)
 	}
 	mine, other := page.Lines[0].Case, page.Lines[1].Case
-	if err := a.Worklist.Answer(ctx, key, 2, false, ""); err != nil || casesOf(t, a)[1].State != casework.Open {
+	if err := prog.Worklist.Answer(ctx, key, 2, false, ""); err != nil || casesOf(t, prog)[1].State != casework.Open {
 		t.Errorf("somebody else's case was answered: %v", err)
 	}
 	for range 3 { // pressed thrice
-		if err := a.Worklist.Answer(ctx, key, mine, true, "for the regatta"); err != nil {
+		if err := prog.Worklist.Answer(ctx, key, mine, true, "for the regatta"); err != nil {
 			t.Fatal(err)
 		}
 	}
 	state := func(id int64) casework.Case {
-		for _, c := range casesOf(t, a) {
+		for _, c := range casesOf(t, prog) {
 			if c.ID == id {
 				return c
 			}
@@ -195,22 +195,22 @@ func TestAskingAUser(t *testing.T) {
 	if c := state(mine); c.State != casework.Answered || c.Answer != "needed for the regatta" {
 		t.Errorf("%+v", c)
 	}
-	if err := a.Worklist.Answer(ctx, key, mine, false, ""); err != nil || state(mine).State != casework.Agreed ||
+	if err := prog.Worklist.Answer(ctx, key, mine, false, ""); err != nil || state(mine).State != casework.Agreed ||
 		state(mine).AgreedBy != "User 0" {
 		t.Errorf("the answer cannot be changed: %+v, %v", state(mine), err)
 	}
-	do(t, a, "w", worklist.CaseAction{IDs: []int64{mine}, Act: casework.Send})
-	if err := a.Worklist.Answer(ctx, key, mine, true, "after all"); err != nil ||
+	do(t, prog, "w", worklist.CaseAction{IDs: []int64{mine}, Act: casework.Send})
+	if err := prog.Worklist.Answer(ctx, key, mine, true, "after all"); err != nil ||
 		state(mine).State != casework.Waiting {
 		t.Errorf("an answer that came too late has moved the case: %+v, %v", state(mine), err)
 	}
-	do(t, a, "w", worklist.CaseAction{IDs: []int64{other}, Act: casework.Agree})
-	if page, err := a.Worklist.AnswerPage(ctx, key); err != nil ||
+	do(t, prog, "w", worklist.CaseAction{IDs: []int64{other}, Act: casework.Agree})
+	if page, err := prog.Worklist.AnswerPage(ctx, key); err != nil ||
 		!strings.Contains(page.Lines[1].Answer+page.Lines[0].Answer, "no longer asked") {
 		t.Errorf("%+v, %v", page, err)
 	}
 	steps := 0
-	if err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
+	if err := prog.DB.View(ctx, func(tx *sqlite.Tx) error {
 		list, err := worklistdb.Steps(tx, mine)
 		for _, s := range list {
 			if s.Act == casework.SaysYes {
@@ -222,7 +222,7 @@ func TestAskingAUser(t *testing.T) {
 		t.Errorf("three presses are %d steps, %v", steps, err)
 	}
 	clock.now = clock.now.AddDate(0, 3, 0)
-	if _, err := a.Worklist.AnswerPage(ctx, key); !errors.Is(err, worklist.ErrNoQuestion) {
+	if _, err := prog.Worklist.AnswerPage(ctx, key); !errors.Is(err, worklist.ErrNoQuestion) {
 		t.Errorf("months later the page opens: %v", err)
 	}
 }
@@ -230,54 +230,54 @@ func TestAskingAUser(t *testing.T) {
 // Whoever does not answer is reminded, and then somebody here decides. A mail box that is down loses nothing, and
 // nothing is sent twice.
 func TestRemindersAndAMailBoxThatIsDown(t *testing.T) {
-	a, clock, box, _ := house(t, 1)
-	do(t, a, "w", worklist.CaseAction{IDs: []int64{1}, Act: casework.Ask})
+	prog, clock, box, _ := house(t, 1)
+	do(t, prog, "w", worklist.CaseAction{IDs: []int64{1}, Act: casework.Ask})
 	box.fail = true
 	for range 4 {
-		pass(t, a, clock, 15*time.Minute)
+		pass(t, prog, clock, 15*time.Minute)
 	}
-	if len(box.sent) != 0 || casesOf(t, a)[0].State != casework.Asked {
-		t.Fatalf("%v, %s", box.sent, casesOf(t, a)[0].State)
+	if len(box.sent) != 0 || casesOf(t, prog)[0].State != casework.Asked {
+		t.Fatalf("%v, %s", box.sent, casesOf(t, prog)[0].State)
 	}
 	box.fail = false
 	for range 3 {
-		pass(t, a, clock, 10*time.Minute)
+		pass(t, prog, clock, 10*time.Minute)
 	}
 	if len(box.sent) != 1 {
 		t.Fatalf("%d letters", len(box.sent))
 	}
-	pass(t, a, clock, 7*day24)
+	pass(t, prog, clock, 7*day24)
 	if len(box.sent) != 1 {
 		t.Fatalf("reminded on the last day")
 	}
-	pass(t, a, clock, day24)
-	pass(t, a, clock, time.Hour)
+	pass(t, prog, clock, day24)
+	pass(t, prog, clock, time.Hour)
 	if len(box.sent) != 2 || !strings.Contains(box.sent[1], "we have not heard from you") ||
 		keyIn(t, box.sent[0]) != keyIn(t, box.sent[1]) {
 		t.Fatalf("letters: %q", box.sent)
 	}
-	if c := casesOf(t, a)[0]; c.State != casework.Asked || c.AnswerBy != a.Snapshots.Today()+7 {
+	if c := casesOf(t, prog)[0]; c.State != casework.Asked || c.AnswerBy != prog.Snapshots.Today()+7 {
 		t.Errorf("%+v", c)
 	}
-	pass(t, a, clock, 8*day24)
-	if c := casesOf(t, a)[0]; c.State != casework.Silent {
+	pass(t, prog, clock, 8*day24)
+	if c := casesOf(t, prog)[0]; c.State != casework.Silent {
 		t.Errorf("%+v", c)
 	}
-	if err := a.Worklist.Answer(context.Background(), keyIn(t, box.sent[1]), 0, false, ""); err == nil &&
-		casesOf(t, a)[0].State != casework.Silent {
+	if err := prog.Worklist.Answer(context.Background(), keyIn(t, box.sent[1]), 0, false, ""); err == nil &&
+		casesOf(t, prog)[0].State != casework.Silent {
 		t.Log("an answer that comes late is taken") // all were answered: nothing is open
 	}
-	if err := a.Worklist.Answer(context.Background(), keyIn(t, box.sent[1]), 1, false, ""); err != nil ||
-		casesOf(t, a)[0].State != casework.Agreed {
+	if err := prog.Worklist.Answer(context.Background(), keyIn(t, box.sent[1]), 1, false, ""); err != nil ||
+		casesOf(t, prog)[0].State != casework.Agreed {
 		t.Errorf("a late answer is lost: %v", err)
 	}
 }
 
 // Who cannot be asked is told, and the others are asked.
 func TestNobodyToAsk(t *testing.T) {
-	a, _, _, _ := house(t, 3)
-	take(t, a, formats.Users, "user_id,name,email,status", "u0,User 0,,active", "u1,User 1,u1@x.example,left")
-	done := do(t, a, "w", worklist.CaseAction{IDs: []int64{1, 2, 3}, Act: casework.Ask})
+	prog, _, _, _ := house(t, 3)
+	take(t, prog, formats.Users, "user_id,name,email,status", "u0,User 0,,active", "u1,User 1,u1@x.example,left")
+	done := do(t, prog, "w", worklist.CaseAction{IDs: []int64{1, 2, 3}, Act: casework.Ask})
 	if done.Count != 1 || len(done.Refused) != 2 ||
 		!strings.Contains(strings.Join(done.Refused, " "), "no mail address") {
 		t.Errorf("%+v", done)
@@ -287,40 +287,40 @@ func TestNobodyToAsk(t *testing.T) {
 // An order leaves once: a tool that is down gets it later under the same number, one that lies about it does not do
 // it twice, and after the last try it has failed.
 func TestOrdersLeaveOnce(t *testing.T) {
-	a, clock, _, d := house(t, 2)
-	do(t, a, "w", worklist.CaseAction{IDs: []int64{1, 2}, Act: casework.Agree})
-	do(t, a, "w", worklist.CaseAction{IDs: []int64{1}, Act: casework.Send})
-	if err := a.Outbox.Deliver(context.Background()); err != nil || len(d.taken) != 0 {
+	prog, clock, _, d := house(t, 2)
+	do(t, prog, "w", worklist.CaseAction{IDs: []int64{1, 2}, Act: casework.Agree})
+	do(t, prog, "w", worklist.CaseAction{IDs: []int64{1}, Act: casework.Send})
+	if err := prog.Outbox.Deliver(context.Background()); err != nil || len(d.taken) != 0 {
 		t.Fatalf("it has left at once: %v, %v", d.taken, err)
 	}
 	d.down, d.lies = errors.New("no route"), true
-	pass(t, a, clock, 11*time.Minute)
-	if c := casesOf(t, a)[0]; c.State != casework.Waiting {
+	pass(t, prog, clock, 11*time.Minute)
+	if c := casesOf(t, prog)[0]; c.State != casework.Waiting {
 		t.Fatalf("%+v", c)
 	}
-	if _, err := a.Worklist.CaseAct(context.Background(), worklist.CaseAction{IDs: []int64{1}, Act: casework.Undo},
+	if _, err := prog.Worklist.CaseAct(context.Background(), worklist.CaseAction{IDs: []int64{1}, Act: casework.Undo},
 		"w"); err == nil {
 		t.Error("an order that may have left was called back")
 	}
 	d.down = nil
-	pass(t, a, clock, time.Minute)
-	pass(t, a, clock, time.Minute)
-	if c := casesOf(t, a)[0]; c.State != casework.Sent || len(d.taken) != 1 || d.taken[0].What != "remove" ||
+	pass(t, prog, clock, time.Minute)
+	pass(t, prog, clock, time.Minute)
+	if c := casesOf(t, prog)[0]; c.State != casework.Sent || len(d.taken) != 1 || d.taken[0].What != "remove" ||
 		d.taken[0].Names[0] != "Derby" {
 		t.Fatalf("%+v, %+v", c, d.taken)
 	}
 	d.down, d.lies = errors.New("no route"), false
-	do(t, a, "w", worklist.CaseAction{IDs: []int64{2}, Act: casework.Send})
+	do(t, prog, "w", worklist.CaseAction{IDs: []int64{2}, Act: casework.Send})
 	for range outbox.MostTries {
-		pass(t, a, clock, 6*time.Hour)
+		pass(t, prog, clock, 6*time.Hour)
 	}
-	if c := casesOf(t, a)[1]; c.State != casework.Failed || len(d.taken) != 1 {
+	if c := casesOf(t, prog)[1]; c.State != casework.Failed || len(d.taken) != 1 {
 		t.Errorf("%+v, %+v", c, d.taken)
 	}
 	d.down = nil
-	do(t, a, "w", worklist.CaseAction{IDs: []int64{2}, Act: casework.Send})
-	pass(t, a, clock, 15*time.Minute)
-	if c := casesOf(t, a)[1]; c.State != casework.Sent || len(d.taken) != 2 || d.taken[1].ID == d.taken[0].ID {
+	do(t, prog, "w", worklist.CaseAction{IDs: []int64{2}, Act: casework.Send})
+	pass(t, prog, clock, 15*time.Minute)
+	if c := casesOf(t, prog)[1]; c.State != casework.Sent || len(d.taken) != 2 || d.taken[1].ID == d.taken[0].ID {
 		t.Errorf("%+v, %+v", c, d.taken)
 	}
 }
@@ -328,36 +328,36 @@ func TestOrdersLeaveOnce(t *testing.T) {
 // A tool that answers twice, otherwise, to nothing, or never: cases stay right, and evidence decides.
 func TestAnswersOfTheTool(t *testing.T) {
 	ctx := context.Background()
-	a, clock, _, d := house(t, 4)
+	prog, clock, _, d := house(t, 4)
 	ids := []int64{1, 2, 3, 4}
-	do(t, a, "w", worklist.CaseAction{IDs: ids, Act: casework.Agree})
-	if err := a.Orders.TakeOutcome(ctx, worklist.Outcome{Order: 1, Done: true}, "tool"); !errors.Is(
+	do(t, prog, "w", worklist.CaseAction{IDs: ids, Act: casework.Agree})
+	if err := prog.Orders.TakeOutcome(ctx, worklist.Outcome{Order: 1, Done: true}, "tool"); !errors.Is(
 		err,
 		sqlite.ErrNotFound,
 	) {
 		t.Errorf("an order that was never made: %v", err)
 	}
-	do(t, a, "w", worklist.CaseAction{IDs: ids, Act: casework.Send})
-	if err := a.Orders.TakeOutcome(ctx, worklist.Outcome{Order: 1, Done: true}, "tool"); err == nil {
+	do(t, prog, "w", worklist.CaseAction{IDs: ids, Act: casework.Send})
+	if err := prog.Orders.TakeOutcome(ctx, worklist.Outcome{Order: 1, Done: true}, "tool"); err == nil {
 		t.Error("an answer to an order that has not left")
 	}
-	pass(t, a, clock, 11*time.Minute)
+	pass(t, prog, clock, 11*time.Minute)
 	for _, o := range []worklist.Outcome{{Order: 1, Done: true}, {Order: 1, Done: true},
 		{Order: 2, Reason: "disk full"}, {Order: 2, Reason: "disk full"}, {Order: 3, Done: true},
 		{Order: 3, Reason: "on second thoughts"}} {
-		if err := a.Orders.TakeOutcome(ctx, o, "tool"); err != nil {
+		if err := prog.Orders.TakeOutcome(ctx, o, "tool"); err != nil {
 			t.Fatal(err)
 		}
 	}
 	want := []casework.State{casework.Sent, casework.Failed, casework.Failed, casework.Sent}
-	for i, c := range casesOf(t, a) {
+	for i, c := range casesOf(t, prog) {
 		if c.State != want[i] {
 			t.Errorf("case %d is %s, want %s", c.ID, c.State, want[i])
 		}
 	}
 	count := func(id int64) int {
 		n := 0
-		if err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
+		if err := prog.DB.View(ctx, func(tx *sqlite.Tx) error {
 			list, err := worklistdb.Steps(tx, id)
 			for _, s := range list {
 				if strings.Contains(s.Note, "says that it is done") || strings.Contains(s.Note, "could not do it") {
@@ -373,20 +373,20 @@ func TestAnswersOfTheTool(t *testing.T) {
 	if count(1) != 1 || count(2) != 1 || count(3) != 2 {
 		t.Errorf("answers on record: %d, %d, %d", count(1), count(2), count(3))
 	}
-	renew(t, a)
-	if c := casesOf(t, a)[0]; c.State != casework.Sent {
+	renew(t, prog)
+	if c := casesOf(t, prog)[0]; c.State != casework.Sent {
 		t.Errorf("the tool's word has ended the case: %s", c.State)
 	}
-	pass(t, a, clock, 15*day24)
-	if c := casesOf(t, a)[3]; c.State != casework.Failed {
+	pass(t, prog, clock, 15*day24)
+	if c := casesOf(t, prog)[3]; c.State != casework.Failed {
 		t.Errorf("nobody has said anything for a fortnight, and the case is %s", c.State)
 	}
 	seen := clock.now.Add(-time.Hour).Format(time.RFC3339)
-	take(t, a, formats.Devices, "device_id,last_scan", "D0,"+seen, "D3,"+seen)
-	take(t, a, formats.Installs, installHeader, "D0,Ostwick,Other,1,,scan,"+seen, "D3,Ostwick,Other,1,,scan,"+seen)
-	renew(t, a)
+	take(t, prog, formats.Devices, "device_id,last_scan", "D0,"+seen, "D3,"+seen)
+	take(t, prog, formats.Installs, installHeader, "D0,Ostwick,Other,1,,scan,"+seen, "D3,Ostwick,Other,1,,scan,"+seen)
+	renew(t, prog)
 	for _, i := range []int{0, 3} {
-		if c := casesOf(t, a)[i]; c.State != casework.Gone {
+		if c := casesOf(t, prog)[i]; c.State != casework.Gone {
 			t.Errorf("later evidence: case %d is %s", c.ID, c.State)
 		}
 	}
@@ -398,15 +398,15 @@ func TestAnswersOfTheTool(t *testing.T) {
 // A wave lets a few leave a day, pauses when too many fail, goes on when somebody says so, and can be called off.
 func TestWaves(t *testing.T) {
 	ctx := context.Background()
-	a, clock, _, d := house(t, 12)
+	prog, clock, _, d := house(t, 12)
 	var ids []int64
 	for i := range 12 {
 		ids = append(ids, int64(i+1))
 	}
-	do(t, a, "w", worklist.CaseAction{IDs: ids, Act: casework.Agree})
+	do(t, prog, "w", worklist.CaseAction{IDs: ids, Act: casework.Agree})
 	do(
 		t,
-		a,
+		prog,
 		"w",
 		worklist.CaseAction{
 			IDs:  ids,
@@ -415,38 +415,38 @@ func TestWaves(t *testing.T) {
 		},
 	)
 	for range 3 {
-		pass(t, a, clock, time.Hour)
+		pass(t, prog, clock, time.Hour)
 	}
 	if len(d.taken) != 4 {
 		t.Fatalf("%d have left on the first day", len(d.taken))
 	}
 	for i, o := range d.taken {
-		if err := a.Orders.TakeOutcome(ctx, worklist.Outcome{Order: o.ID, Done: i > 1, Reason: "locked"},
+		if err := prog.Orders.TakeOutcome(ctx, worklist.Outcome{Order: o.ID, Done: i > 1, Reason: "locked"},
 			"tool"); err != nil {
 			t.Fatal(err)
 		}
 	}
-	pass(t, a, clock, day24)
-	waves, err := a.Orders.Waves(ctx)
+	pass(t, prog, clock, day24)
+	waves, err := prog.Orders.Waves(ctx)
 	if err != nil || len(waves) != 1 || waves[0].State != "paused" || len(d.taken) != 4 ||
 		!strings.Contains(waves[0].Why, "2 of 4") {
 		t.Fatalf("%+v, %d have left, %v", waves, len(d.taken), err)
 	}
-	pass(t, a, clock, day24)
+	pass(t, prog, clock, day24)
 	if len(d.taken) != 4 {
 		t.Fatal("a paused wave goes on")
 	}
-	if err := a.Orders.SteerWave(ctx, waves[0].ID, "call off", "w"); err != nil {
+	if err := prog.Orders.SteerWave(ctx, waves[0].ID, "call off", "w"); err != nil {
 		t.Fatal(err)
 	}
 	states := map[casework.State]int{}
-	for _, c := range casesOf(t, a) {
+	for _, c := range casesOf(t, prog) {
 		states[c.State]++
 	}
 	if states[casework.Agreed] != 8 || states[casework.Failed] != 2 || states[casework.Sent] != 2 {
 		t.Errorf("%v", states)
 	}
-	if err := a.Orders.SteerWave(ctx, waves[0].ID, "go on", "w"); err == nil {
+	if err := prog.Orders.SteerWave(ctx, waves[0].ID, "go on", "w"); err == nil {
 		t.Error("a wave that was called off goes on")
 	}
 }
@@ -454,24 +454,24 @@ func TestWaves(t *testing.T) {
 // Where the house asks for it, whoever agreed does not approve.
 func TestTwoPersons(t *testing.T) {
 	ctx := context.Background()
-	a, clock, _, d := house(t, 1)
-	r, err := a.Worklist.CaseRules(ctx)
+	prog, clock, _, d := house(t, 1)
+	r, err := prog.Worklist.CaseRules(ctx)
 	if err != nil {
 		t.Fatal(err)
 	}
 	r.TwoPersons = true
-	if err := a.Worklist.SetCaseRules(ctx, r, "boss"); err != nil {
+	if err := prog.Worklist.SetCaseRules(ctx, r, "boss"); err != nil {
 		t.Fatal(err)
 	}
-	do(t, a, "w", worklist.CaseAction{IDs: []int64{1}, Act: casework.Agree})
+	do(t, prog, "w", worklist.CaseAction{IDs: []int64{1}, Act: casework.Agree})
 	for _, deed := range []casework.Act{casework.Send, casework.Approve} {
-		if _, err := a.Worklist.CaseAct(ctx, worklist.CaseAction{IDs: []int64{1}, Act: deed}, "w"); err == nil {
+		if _, err := prog.Worklist.CaseAct(ctx, worklist.CaseAction{IDs: []int64{1}, Act: deed}, "w"); err == nil {
 			t.Errorf("%s by whoever agreed", deed)
 		}
 	}
-	do(t, a, "v", worklist.CaseAction{IDs: []int64{1}, Act: casework.Approve})
-	do(t, a, "w", worklist.CaseAction{IDs: []int64{1}, Act: casework.Send})
-	pass(t, a, clock, time.Hour)
+	do(t, prog, "v", worklist.CaseAction{IDs: []int64{1}, Act: casework.Approve})
+	do(t, prog, "w", worklist.CaseAction{IDs: []int64{1}, Act: casework.Send})
+	pass(t, prog, clock, time.Hour)
 	if len(d.taken) != 1 {
 		t.Error("it has not left")
 	}
@@ -480,7 +480,7 @@ func TestTwoPersons(t *testing.T) {
 // An exception holds up to its last day, and the most specific stance is explained.
 func TestExceptionsEndAndStancesAreExplained(t *testing.T) {
 	ctx := context.Background()
-	a, clock, _, _ := house(t, 1)
+	prog, clock, _, _ := house(t, 1)
 	for _, bad := range []worklist.PolicyDraft{
 		{Product: 1, Stance: "allowed", Reason: "x", Until: "2026-07-02"},
 		{Product: 1, Stance: "allowed", Reason: "x", Until: "2026-06-29", Owner: "o"},
@@ -489,7 +489,7 @@ func TestExceptionsEndAndStancesAreExplained(t *testing.T) {
 		{Product: 1, Stance: "restricted", Reason: "x", From: "08:00"},
 		{Product: 1, Stance: "allowed", Reason: "x", Group: "nowhere"},
 	} {
-		if err := a.Worklist.SetPolicy(ctx, bad, "w"); err == nil {
+		if err := prog.Worklist.SetPolicy(ctx, bad, "w"); err == nil {
 			t.Errorf("%+v was set", bad)
 		}
 	}
@@ -501,31 +501,31 @@ func TestExceptionsEndAndStancesAreExplained(t *testing.T) {
 		Until:   "2026-07-02",
 		Group:   "Quay",
 	}
-	e, err := a.Worklist.PreviewPolicy(ctx, d, 0)
+	e, err := prog.Worklist.PreviewPolicy(ctx, d, 0)
 	if err != nil || e.Goes != 1 || e.Comes != 0 {
 		t.Errorf("%+v, %v", e, err)
 	}
-	if err := a.Worklist.SetPolicy(ctx, d, "w"); err != nil {
+	if err := prog.Worklist.SetPolicy(ctx, d, "w"); err != nil {
 		t.Fatal(err)
 	}
-	if a.Worklist.SetPolicy(ctx, d, "w") == nil {
+	if prog.Worklist.SetPolicy(ctx, d, "w") == nil {
 		t.Error("the same was set twice")
 	}
-	renew(t, a)
-	if c := casesOf(t, a)[0]; c.State != casework.Lapsed {
+	renew(t, prog)
+	if c := casesOf(t, prog)[0]; c.State != casework.Lapsed {
 		t.Errorf("under the exception the case is %s", c.State)
 	}
-	why, err := a.Worklist.Stance(ctx, 1, "D0")
+	why, err := prog.Worklist.Stance(ctx, 1, "D0")
 	if err != nil || why.Stance != "allowed" || len(why.Policies) != 2 || why.Policies[0].Owner != "Dagne" ||
 		!strings.Contains(why.Why, "most specific") {
 		t.Errorf("%+v, %v", why, err)
 	}
 	clock.now = clock.now.AddDate(0, 0, 3)
-	renew(t, a)
-	if c := casesOf(t, a)[0]; c.State != casework.Open {
+	renew(t, prog)
+	if c := casesOf(t, prog)[0]; c.State != casework.Open {
 		t.Errorf("the exception is over, and the case is %s", c.State)
 	}
-	if e, err := a.Worklist.PreviewPolicy(ctx, worklist.PolicyDraft{}, 1); err != nil || e.Goes != 1 {
+	if e, err := prog.Worklist.PreviewPolicy(ctx, worklist.PolicyDraft{}, 1); err != nil || e.Goes != 1 {
 		t.Errorf("ending the stance: %+v, %v", e, err)
 	}
 }
@@ -533,28 +533,28 @@ func TestExceptionsEndAndStancesAreExplained(t *testing.T) {
 // Required titles are missing where somebody has looked; any title of a category will do; what is ordered is an
 // install.
 func TestMissing(t *testing.T) {
-	a, clock, _, d := house(t, 3)
+	prog, clock, _, d := house(t, 3)
 	take(
 		t,
-		a,
+		prog,
 		formats.Titles,
 		"publisher,product,category,licence_model",
 		"V,Guard,security,free",
 		"V,Ward,security,free",
 	)
-	take(t, a, formats.Devices, "device_id,kind", "D9,client") // never scanned
+	take(t, prog, formats.Devices, "device_id,kind", "D9,client") // never scanned
 	take(
 		t,
-		a,
+		prog,
 		formats.Installs,
 		installHeader,
 		"D1,Ostwick,Derby,1,,scan,2026-06-29T12:00:00Z",
 		"D1,V,Ward,1,,scan,2026-06-29T12:00:00Z",
 	)
-	take(t, a, formats.Policies, "category,stance,reason", "security,required,guard every machine")
-	renew(t, a)
+	take(t, prog, formats.Policies, "category,stance,reason", "security,required,guard every machine")
+	renew(t, prog)
 	var missing []casework.Case
-	for _, c := range casesOf(t, a) {
+	for _, c := range casesOf(t, prog) {
 		if c.Kind == casework.Missing {
 			missing = append(missing, c)
 		}
@@ -563,16 +563,16 @@ func TestMissing(t *testing.T) {
 		t.Fatalf("%+v", missing)
 	}
 	ids := []int64{missing[0].ID, missing[1].ID}
-	do(t, a, "w", worklist.CaseAction{IDs: ids, Act: casework.Agree})
-	do(t, a, "w", worklist.CaseAction{IDs: ids, Act: casework.Send})
-	pass(t, a, clock, time.Hour)
+	do(t, prog, "w", worklist.CaseAction{IDs: ids, Act: casework.Agree})
+	do(t, prog, "w", worklist.CaseAction{IDs: ids, Act: casework.Send})
+	pass(t, prog, clock, time.Hour)
 	if len(d.taken) != 2 || d.taken[0].What != "install" || d.taken[0].Product != "Guard" {
 		t.Fatalf("%+v", d.taken)
 	}
 	// an hour before the order left
 	take(
 		t,
-		a,
+		prog,
 		formats.Installs,
 		installHeader,
 		"D0,Ostwick,Derby,1,,scan,2026-06-30T08:50:00Z",
@@ -581,14 +581,14 @@ func TestMissing(t *testing.T) {
 	clock.now = clock.now.Add(2 * time.Hour)
 	take(
 		t,
-		a,
+		prog,
 		formats.Installs,
 		installHeader,
 		"D2,Ostwick,Derby,1,,scan,2026-06-30T10:30:00Z",
 		"D2,V,Ward,1,,scan,2026-06-30T10:30:00Z",
 	)
-	renew(t, a)
-	for _, c := range casesOf(t, a) {
+	renew(t, prog)
+	for _, c := range casesOf(t, prog) {
 		if c.ID == missing[0].ID && c.State != casework.Sent || c.ID == missing[1].ID && c.State != casework.Gone {
 			t.Errorf("%+v", c)
 		}
@@ -598,11 +598,11 @@ func TestMissing(t *testing.T) {
 // A stance at certain hours makes a case of use in them, which lapses when it stops; nothing is invented of a run
 // whose end nobody saw.
 func TestHoursLapse(t *testing.T) {
-	a, clock, _, _ := house(t, 1)
-	take(t, a, formats.Titles, "publisher,product,aliases,licence_model", "Fenn,Tern,tern.exe,free")
+	prog, clock, _, _ := house(t, 1)
+	take(t, prog, formats.Titles, "publisher,product,aliases,licence_model", "Fenn,Tern,tern.exe,free")
 	take(
 		t,
-		a,
+		prog,
 		formats.Installs,
 		installHeader,
 		"D0,Ostwick,Derby,1,,scan,2026-06-29T12:00:00Z",
@@ -610,17 +610,17 @@ func TestHoursLapse(t *testing.T) {
 	)
 	take(
 		t,
-		a,
+		prog,
 		formats.Policies,
 		"product,publisher,stance,days,from_time,to_time,reason",
 		"Tern,Fenn,restricted,mon-fri,08:00,16:00,not at work",
 	)
-	if err := a.Evidence.SetSiteZone(context.Background(), "Quay", "Atlantic/Reykjavik"); err != nil {
+	if err := prog.Evidence.SetSiteZone(context.Background(), "Quay", "Atlantic/Reykjavik"); err != nil {
 		t.Fatal(err)
 	}
 	take(
 		t,
-		a,
+		prog,
 		formats.Usage,
 		"device_id,user_id,file_name,started_at,ended_at",
 		"D0,u0,tern.exe,2026-06-26T15:50:00Z,2026-06-26T16:30:00Z",
@@ -629,14 +629,14 @@ func TestHoursLapse(t *testing.T) {
 	// after hours, and nobody saw its end
 	take(
 		t,
-		a,
+		prog,
 		formats.ProcessEvents,
 		"device_id,event,at,pid,file_name,user_id",
 		"D0,start,2026-06-25T16:10:00Z,9,tern.exe,u0",
 	)
-	renew(t, a)
+	renew(t, prog)
 	var c casework.Case
-	for _, x := range casesOf(t, a) {
+	for _, x := range casesOf(t, prog) {
 		if x.Kind == casework.ForbiddenHours {
 			c = x
 		}
@@ -645,8 +645,8 @@ func TestHoursLapse(t *testing.T) {
 		t.Fatalf("%+v", c)
 	}
 	clock.now = clock.now.AddDate(0, 0, 40)
-	renew(t, a)
-	for _, x := range casesOf(t, a) {
+	renew(t, prog)
+	for _, x := range casesOf(t, prog) {
 		if x.ID == c.ID && x.State != casework.Lapsed {
 			t.Errorf("forty days later the case is %s", x.State)
 		}
@@ -660,27 +660,27 @@ func TestHoursLapse(t *testing.T) {
 // comes back within days is booked out; two ledgers say so line by line.
 func TestSavingsAndTheSeatThatBecomesFree(t *testing.T) {
 	ctx := context.Background()
-	a, clock := desk(t)
+	prog, clock := desk(t)
 	take(
 		t,
-		a,
+		prog,
 		formats.Titles,
 		"publisher,product,licence_model,list_price,currency,default_metric",
 		"Ostwick,Draw,commercial,100,EUR,named_user",
 	)
-	take(t, a, formats.Users, "user_id,name", "u1,Dagne", "u2,Livar", "u3,Oddny")
-	take(t, a, formats.Devices, "device_id,kind,primary_user", "D1,client,u1", "D2,client,u3")
+	take(t, prog, formats.Users, "user_id,name", "u1,Dagne", "u2,Livar", "u3,Oddny")
+	take(t, prog, formats.Devices, "device_id,kind,primary_user", "D1,client,u1", "D2,client,u3")
 	take(
 		t,
-		a,
+		prog,
 		formats.Entitlements,
 		"entitlement_id,publisher,product,metric,quantity,kind,start,end,unit_price,currency",
 		"N-1,Ostwick,Draw,named_user,2,subscription,2025-10-01,2026-09-30,60,EUR",
 	)
-	take(t, a, formats.Assignments, "entitlement_id,user_id,from", "N-1,u1,2025-10-01", "N-1,u3,2025-10-01")
+	take(t, prog, formats.Assignments, "entitlement_id,user_id,from", "N-1,u1,2025-10-01", "N-1,u3,2025-10-01")
 	take(
 		t,
-		a,
+		prog,
 		formats.Installs,
 		installHeader,
 		"D1,Ostwick,Draw,1,2026-01-10,scan,2026-01-20T10:00:00Z",
@@ -688,23 +688,23 @@ func TestSavingsAndTheSeatThatBecomesFree(t *testing.T) {
 	)
 	take(
 		t,
-		a,
+		prog,
 		formats.Installs,
 		installHeader,
 		"D1,Ostwick,Draw,1,2026-01-10,scan,2026-06-29T10:00:00Z",
 		"D2,Ostwick,Draw,1,2026-06-28,scan,2026-06-29T10:00:00Z",
 	)
-	if err := a.Entitlements.Wait(ctx, 1, "u2", "", "w"); err != nil {
+	if err := prog.Entitlements.Wait(ctx, 1, "u2", "", "w"); err != nil {
 		t.Fatal(err)
 	}
-	renew(t, a)
-	cases := casesOf(t, a)
+	renew(t, prog)
+	cases := casesOf(t, prog)
 	if len(cases) != 1 || cases[0].Kind != casework.IdleLicence || cases[0].Worth != "at renewal" ||
 		cases[0].Amount != "60" {
 		t.Fatalf("%+v", cases)
 	}
 	sums := func() worklist.LedgerSum {
-		list, err := a.Worklist.LedgerSums(ctx)
+		list, err := prog.Worklist.LedgerSums(ctx)
 		if err != nil || len(list) != 1 {
 			t.Fatal(list, err)
 		}
@@ -713,12 +713,12 @@ func TestSavingsAndTheSeatThatBecomesFree(t *testing.T) {
 	if s := sums(); s.Potential != "60" || s.Realised != "0" || s.Cases != 1 {
 		t.Errorf("%+v", s)
 	}
-	do(t, a, "w", worklist.CaseAction{IDs: []int64{1}, Act: casework.Agree})
+	do(t, prog, "w", worklist.CaseAction{IDs: []int64{1}, Act: casework.Agree})
 	if s := sums(); s.Realised != "0" {
 		t.Errorf("a click is a saving: %+v", s)
 	}
 	holders := func() string {
-		page, err := listed(a, a.Entitlements.Seats,
+		page, err := listed(prog, prog.Entitlements.Seats,
 			sqlite.ListQuery{Filters: map[string]string{"state": "held"}, Sort: "user"},
 		)
 		if err != nil {
@@ -731,10 +731,10 @@ func TestSavingsAndTheSeatThatBecomesFree(t *testing.T) {
 		return strings.Join(out, " ")
 	}
 	clock.now = clock.now.AddDate(0, 0, 2)
-	take(t, a, formats.Devices, "device_id,primary_user,kind,last_scan", "D1,u1,client,2026-07-02T07:00:00Z")
-	take(t, a, formats.Installs, installHeader, "D1,Ostwick,Other,1,,scan,2026-07-02T07:00:00Z")
-	renew(t, a)
-	if c := casesOf(t, a)[0]; c.State != casework.Gone {
+	take(t, prog, formats.Devices, "device_id,primary_user,kind,last_scan", "D1,u1,client,2026-07-02T07:00:00Z")
+	take(t, prog, formats.Installs, installHeader, "D1,Ostwick,Other,1,,scan,2026-07-02T07:00:00Z")
+	renew(t, prog)
+	if c := casesOf(t, prog)[0]; c.State != casework.Gone {
 		t.Fatalf("%+v", c)
 	}
 	if s := sums(); s.Potential != "0" || s.Realised != "60" || s.Lines != 1 {
@@ -743,28 +743,28 @@ func TestSavingsAndTheSeatThatBecomesFree(t *testing.T) {
 	if h := holders(); h != "u2 u3" {
 		t.Errorf("seats are held by %s", h)
 	}
-	renew(t, a)
+	renew(t, prog)
 	if s := sums(); s.Lines != 1 {
 		t.Errorf("booked twice: %+v", s)
 	}
 	clock.now = clock.now.AddDate(0, 0, 3)
 	take(
 		t,
-		a,
+		prog,
 		formats.Installs,
 		installHeader,
 		"D1,Ostwick,Other,1,,scan,2026-07-05T07:00:00Z",
 		"D1,Ostwick,Draw,1,,scan,2026-07-05T07:00:00Z",
 	)
-	renew(t, a)
-	if c := casesOf(t, a)[0]; c.CameBack != 1 || c.State != casework.Lapsed && c.State != casework.Open {
+	renew(t, prog)
+	if c := casesOf(t, prog)[0]; c.CameBack != 1 || c.State != casework.Lapsed && c.State != casework.Open {
 		t.Errorf("%+v", c)
 	}
 	if s := sums(); s.Realised != "0" || s.Lines != 2 {
 		t.Errorf("%+v", s)
 	}
 	page := sqlite.Page[worklistdb.SavingRow]{}
-	if err := a.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
+	if err := prog.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
 		page, err = worklistdb.SavingList().Page(tx, sqlite.ListQuery{Sort: "id"})
 		return err
 	}); err != nil || len(page.Rows) != 2 || page.Rows[0].Amount != "60" || page.Rows[1].Amount != "-60" ||
@@ -776,10 +776,10 @@ func TestSavingsAndTheSeatThatBecomesFree(t *testing.T) {
 // Work of an end of support takes off the release that is to go, and no other.
 func TestEndOfSupportTakesOffItsRelease(t *testing.T) {
 	ctx := context.Background()
-	a, clock, _, d := house(t, 1)
+	prog, clock, _, d := house(t, 1)
 	take(
 		t,
-		a,
+		prog,
 		formats.Titles,
 		"publisher,product,version,licence_model,end_of_life",
 		"Grim,Relay,3,free,2026-03-31",
@@ -787,28 +787,28 @@ func TestEndOfSupportTakesOffItsRelease(t *testing.T) {
 	)
 	take(
 		t,
-		a,
+		prog,
 		formats.Installs,
 		installHeader,
 		"D0,Ostwick,Derby,1,,scan,2026-06-29T12:00:00Z",
 		"D0,Grim,Relay 3,3.1,,scan,2026-06-29T12:00:00Z",
 		"D0,Grim,Relay 4,4.0,,scan,2026-06-29T12:00:00Z",
 	)
-	renew(t, a)
-	page, err := listed(a, a.Catalogue.Releases,
+	renew(t, prog)
+	page, err := listed(prog, prog.Catalogue.Releases,
 		sqlite.ListQuery{Filters: map[string]string{"product": "Relay", "version": "3"}},
 	)
 	if err != nil || len(page.Rows) != 1 {
 		t.Fatal(page.Rows, err)
 	}
-	if _, err := a.Catalogue.PutPlan(ctx,
+	if _, err := prog.Catalogue.PutPlan(ctx,
 		titles.PlanDraft{Title: page.Rows[0].ID, What: "move", ToProduct: page.Rows[0].ProductID, ToVersion: "4",
-			Due: a.Snapshots.Today() + 30, Owner: "Workshop"}, "w"); err != nil {
+			Due: prog.Snapshots.Today() + 30, Owner: "Workshop"}, "w"); err != nil {
 		t.Fatal(err)
 	}
-	renew(t, a)
+	renew(t, prog)
 	var c casework.Case
-	for _, x := range casesOf(t, a) {
+	for _, x := range casesOf(t, prog) {
 		if x.Kind == casework.EndOfLife {
 			c = x
 		}
@@ -817,23 +817,23 @@ func TestEndOfSupportTakesOffItsRelease(t *testing.T) {
 		!strings.Contains(strings.Join(c.Proof, " "), "to move to Relay 4") {
 		t.Fatalf("%+v", c)
 	}
-	do(t, a, "w", worklist.CaseAction{IDs: []int64{c.ID}, Act: casework.Agree})
-	do(t, a, "w", worklist.CaseAction{IDs: []int64{c.ID}, Act: casework.Send})
-	pass(t, a, clock, time.Hour)
+	do(t, prog, "w", worklist.CaseAction{IDs: []int64{c.ID}, Act: casework.Agree})
+	do(t, prog, "w", worklist.CaseAction{IDs: []int64{c.ID}, Act: casework.Send})
+	pass(t, prog, clock, time.Hour)
 	if len(d.taken) != 1 || len(d.taken[0].Names) != 1 || d.taken[0].Names[0] != "Relay 3" {
 		t.Fatalf("%+v", d.taken)
 	}
 	clock.now = clock.now.Add(2 * time.Hour)
 	take(
 		t,
-		a,
+		prog,
 		formats.Installs,
 		installHeader,
 		"D0,Ostwick,Derby,1,,scan,2026-06-30T10:30:00Z",
 		"D0,Grim,Relay 4,4.0,,scan,2026-06-30T10:30:00Z",
 	)
-	renew(t, a)
-	for _, x := range casesOf(t, a) {
+	renew(t, prog)
+	for _, x := range casesOf(t, prog) {
 		if x.ID == c.ID && x.State != casework.Gone {
 			t.Errorf("%+v", x)
 		}
@@ -844,17 +844,17 @@ func TestEndOfSupportTakesOffItsRelease(t *testing.T) {
 // changes nothing.
 func TestAnOutcomeBeforeTheAttemptReturns(t *testing.T) {
 	ctx := context.Background()
-	a, clock, _, d := house(t, 2)
-	do(t, a, "w", worklist.CaseAction{IDs: []int64{1, 2}, Act: casework.Agree})
-	do(t, a, "w", worklist.CaseAction{IDs: []int64{1, 2}, Act: casework.Send})
+	prog, clock, _, d := house(t, 2)
+	do(t, prog, "w", worklist.CaseAction{IDs: []int64{1, 2}, Act: casework.Agree})
+	do(t, prog, "w", worklist.CaseAction{IDs: []int64{1, 2}, Act: casework.Send})
 	d.before = func(o worklist.Order) {
 		out := worklist.Outcome{Order: o.ID, Done: o.ID == 1, Reason: "disk full"}
-		if err := a.Orders.TakeOutcome(ctx, out, "tool"); err != nil {
+		if err := prog.Orders.TakeOutcome(ctx, out, "tool"); err != nil {
 			t.Error(err)
 		}
 	}
-	pass(t, a, clock, 11*time.Minute)
-	list := casesOf(t, a)
+	pass(t, prog, clock, 11*time.Minute)
+	list := casesOf(t, prog)
 	if list[0].State != casework.Sent || list[1].State != casework.Failed || len(d.taken) != 2 {
 		t.Errorf("%s, %s, %v", list[0].State, list[1].State, d.taken)
 	}
@@ -864,23 +864,23 @@ func TestAnOutcomeBeforeTheAttemptReturns(t *testing.T) {
 // person to decide, and no sentence speaks of 1970.
 func TestACalledOffWaveLeavesAWayOn(t *testing.T) {
 	ctx := context.Background()
-	a, clock, _, d := house(t, 3)
+	prog, clock, _, d := house(t, 3)
 	ids := []int64{1, 2, 3}
-	do(t, a, "w", worklist.CaseAction{IDs: ids, Act: casework.Agree})
-	do(t, a, "w", worklist.CaseAction{IDs: ids, Act: casework.Send,
+	do(t, prog, "w", worklist.CaseAction{IDs: ids, Act: casework.Agree})
+	do(t, prog, "w", worklist.CaseAction{IDs: ids, Act: casework.Send,
 		Wave: &worklist.WaveSettings{PerDay: 2, MaxFails: 50}})
 	d.down = errors.New("no route")
-	pass(t, a, clock, 11*time.Minute)
-	_, err := a.Worklist.CaseAct(ctx, worklist.CaseAction{IDs: []int64{1}, Act: casework.Undo}, "w")
+	pass(t, prog, clock, 11*time.Minute)
+	_, err := prog.Worklist.CaseAct(ctx, worklist.CaseAction{IDs: []int64{1}, Act: casework.Undo}, "w")
 	if err == nil || strings.Contains(err.Error(), "1970") || !strings.Contains(err.Error(), "call its wave off") {
 		t.Errorf("taking back an order that was tried: %v", err)
 	}
-	if err := a.Orders.SteerWave(ctx, 1, "call off", "w"); err != nil {
+	if err := prog.Orders.SteerWave(ctx, 1, "call off", "w"); err != nil {
 		t.Fatal(err)
 	}
 	d.down = nil
-	pass(t, a, clock, day24)
-	for i, c := range casesOf(t, a) {
+	pass(t, prog, clock, day24)
+	for i, c := range casesOf(t, prog) {
 		if c.State != casework.Agreed && c.State != casework.Failed {
 			t.Errorf("case %d is left %s", i+1, c.State)
 		}
@@ -888,8 +888,8 @@ func TestACalledOffWaveLeavesAWayOn(t *testing.T) {
 	if len(d.taken) != 0 {
 		t.Errorf("%d orders left after the wave was called off", len(d.taken))
 	}
-	do(t, a, "w", worklist.CaseAction{IDs: ids, Act: casework.Send}) // every one of them can be sent anew
-	pass(t, a, clock, 11*time.Minute)
+	do(t, prog, "w", worklist.CaseAction{IDs: ids, Act: casework.Send}) // every one of them can be sent anew
+	pass(t, prog, clock, 11*time.Minute)
 	if len(d.taken) != 3 {
 		t.Errorf("%d of 3 left anew", len(d.taken))
 	}
@@ -897,10 +897,10 @@ func TestACalledOffWaveLeavesAWayOn(t *testing.T) {
 
 // A deployment tool and a mail server that take their time hold up no figure, and are no failed renewal.
 func TestFiguresDoNotWaitForWhatLeaves(t *testing.T) {
-	a, _, box, _ := house(t, 3)
+	prog, _, box, _ := house(t, 3)
 	box.wait = 2 * time.Second
-	take(t, a, formats.Users, "user_id,name,email,status", "u0,User 0,u0@x.example,active")
-	if err := a.DB.Update(t.Context(), func(tx *sqlite.Tx) error {
+	take(t, prog, formats.Users, "user_id,name,email,status", "u0,User 0,u0@x.example,active")
+	if err := prog.DB.Update(t.Context(), func(tx *sqlite.Tx) error {
 		for range 5 {
 			if err := outbox.QueueMail(tx, outbox.Mail{Address: "a@x.example", Subject: "s", Body: "b"}); err != nil {
 				return err
@@ -910,15 +910,15 @@ func TestFiguresDoNotWaitForWhatLeaves(t *testing.T) {
 	}); err != nil {
 		t.Fatal(err)
 	}
-	a.Begin()
+	prog.Begin()
 	began := time.Now()
-	rests(t, a)
-	a.Renewal.Wake()
-	install(t, a, 3)
-	rests(t, a)
+	rests(t, prog)
+	prog.Renewal.Wake()
+	install(t, prog, 3)
+	rests(t, prog)
 	took := time.Since(began)
-	a.Close()
-	if s := a.Renewal.Status(); s.Error != "" || s.Renewals == 0 {
+	prog.Close()
+	if s := prog.Renewal.Status(); s.Error != "" || s.Renewals == 0 {
 		t.Errorf("%+v", s)
 	}
 	if took > 5*box.wait {

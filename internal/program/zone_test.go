@@ -12,65 +12,65 @@ import (
 // The house's days turn by its own time zone, in this program and in the next one on the same file, and what rests on
 // days is computed anew.
 func TestTheHouseHasATimeZone(t *testing.T) {
-	a, clock := desk(t)
-	base(t, a)
+	prog, clock := desk(t)
+	base(t, prog)
 	clock.now = time.Date(2026, 6, 30, 13, 30, 0, 0, time.UTC)
-	if err := a.Pipeline.Refresh(t.Context()); err != nil {
+	if err := prog.Pipeline.Refresh(t.Context()); err != nil {
 		t.Fatal(err)
 	}
-	rules, err := a.Evidence.Rules(t.Context())
+	rules, err := prog.Evidence.Rules(t.Context())
 	if err != nil || *rules.Zone != "UTC" || *rules.DemandDays != 30 || *rules.LeastShare != 0.8 {
 		t.Fatalf("%+v, %v", rules, err)
 	}
 	auckland, days, share := "Pacific/Auckland", 60, 0.5
 	rules.Zone, rules.DemandDays, rules.LeastShare = &auckland, &days, &share
-	if err := a.Evidence.SetRules(t.Context(), rules, "me"); err != nil {
+	if err := prog.Evidence.SetRules(t.Context(), rules, "me"); err != nil {
 		t.Fatal(err)
 	}
 	next := civil.MustParse("2026-07-01")
-	if a.Snapshots.Today() != next || !dirty(t, a) {
-		t.Errorf("today is %v in Auckland, to be renewed: %v", a.Snapshots.Today(), dirty(t, a))
+	if prog.Snapshots.Today() != next || !dirty(t, prog) {
+		t.Errorf("today is %v in Auckland, to be renewed: %v", prog.Snapshots.Today(), dirty(t, prog))
 	}
-	if again := New(a.DB, clock); again.Snapshots.Today() != next {
+	if again := New(prog.DB, clock); again.Snapshots.Today() != next {
 		t.Errorf("after a new start today is %v", again.Snapshots.Today())
 	}
-	back, err := a.Evidence.Rules(t.Context())
+	back, err := prog.Evidence.Rules(t.Context())
 	if err != nil || *back.Zone != auckland || *back.DemandDays != days || *back.LeastShare != share {
 		t.Errorf("%+v, %v", back, err)
 	}
 	// what a request does not name stays
 	few := evidence.Rules{FreshDays: 30, UseWindow: 90, GraceDays: 30}
-	if err := a.Evidence.SetRules(t.Context(), few, "me"); err != nil {
+	if err := prog.Evidence.SetRules(t.Context(), few, "me"); err != nil {
 		t.Fatal(err)
 	}
-	if back, err = a.Evidence.Rules(t.Context()); err != nil || *back.Zone != auckland || *back.DemandDays != days {
+	if back, err = prog.Evidence.Rules(t.Context()); err != nil || *back.Zone != auckland || *back.DemandDays != days {
 		t.Errorf("%+v, %v", back, err)
 	}
 	for _, bad := range []string{"Middle/Earth", "Local"} {
 		few.Zone = &bad
-		if err := a.Evidence.SetRules(t.Context(), few, "me"); !refuse.Is(err) {
+		if err := prog.Evidence.SetRules(t.Context(), few, "me"); !refuse.Is(err) {
 			t.Errorf("the zone %s: %v", bad, err)
 		}
 	}
-	if a.Snapshots.Today() != next {
+	if prog.Snapshots.Today() != next {
 		t.Error("a zone that was refused holds")
 	}
 }
 
 // Setting a site's zone renews what hangs on it.
 func TestASitesZoneRenews(t *testing.T) {
-	a, _ := desk(t)
-	base(t, a)
-	if err := a.Pipeline.Refresh(t.Context()); err != nil {
+	prog, _ := desk(t)
+	base(t, prog)
+	if err := prog.Pipeline.Refresh(t.Context()); err != nil {
 		t.Fatal(err)
 	}
-	if dirty(t, a) {
+	if dirty(t, prog) {
 		t.Fatal("something is marked before")
 	}
-	if err := a.Evidence.SetSiteZone(t.Context(), "Quay", "Pacific/Auckland"); err != nil {
+	if err := prog.Evidence.SetSiteZone(t.Context(), "Quay", "Pacific/Auckland"); err != nil {
 		t.Fatal(err)
 	}
-	if !dirty(t, a) {
+	if !dirty(t, prog) {
 		t.Error("nothing is marked")
 	}
 }

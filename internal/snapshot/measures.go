@@ -28,7 +28,7 @@ func SumSurplus(ps []position.Position) (n int64) {
 }
 
 // Measure turns words into numbers.
-func (e *Snapshot) Measure(f *ProductFacts, m *BasketMeasure) (position.Measure, error) {
+func (e *Snapshot) Measure(f *ProductFacts, m *Measure) (position.Measure, error) {
 	out := position.Measure{
 		Kind:     position.MeasureKind(m.Kind),
 		Line:     m.Line,
@@ -129,7 +129,7 @@ func (e *Snapshot) CostOf(f *ProductFacts, m *position.Measure) (cost, saves dec
 	return decimal.Zero, decimal.Zero, currency
 }
 
-func MeasureWords(m *BasketMeasure, product string) string {
+func MeasureWords(m *Measure, product string) string {
 	n := func(k int, one string) string {
 		if k == 1 {
 			return "1 " + one
@@ -173,9 +173,9 @@ func MeasureWords(m *BasketMeasure, product string) string {
 	return m.Kind
 }
 
-// BasketMeasure is one measure of a basket, in the words of people: codes instead of numbers. Which fields count
+// Measure is one measure of a scenario, in the words of people: codes instead of numbers. Which fields count
 // depends on its kind.
-type BasketMeasure struct {
+type Measure struct {
 	Kind     string   `json:"kind"` // remove, reclaim, move, buy, upgrade, version, metric, right, maintenance, lapse
 	Product  int64    `json:"product"`
 	Devices  []string `json:"devices,omitempty"` // device_id

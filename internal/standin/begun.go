@@ -23,12 +23,12 @@ const begunProduct = "Bollardkit"
 
 // beginWork does what the people of the demo did in the days before its today: they ask users, decide, send, and one
 // removal comes back. days lets so many days pass.
-func (o *Outside) beginWork(ctx context.Context, a *program.Program, days func(n int) error) error {
-	ids, err := a.Position.FindProducts(ctx, "Frostsounder")
+func (o *Outside) beginWork(ctx context.Context, prog *program.Program, days func(n int) error) error {
+	ids, err := prog.Position.FindProducts(ctx, "Frostsounder")
 	if err != nil || len(ids) != 1 {
 		return fmt.Errorf("the demo's catalogue has %d products named Frostsounder: %w", len(ids), err)
 	}
-	if err := a.Worklist.PutReclaimRule(ctx,
+	if err := prog.Worklist.PutReclaimRule(ctx,
 		worklist.ReclaimDraft{
 			Product:   ids[0],
 			Propose:   true,
@@ -40,10 +40,10 @@ func (o *Outside) beginWork(ctx context.Context, a *program.Program, days func(n
 		}, "Worker"); err != nil {
 		return err
 	}
-	if err := renew(ctx, a); err != nil {
+	if err := renew(ctx, prog); err != nil {
 		return err
 	}
-	cases, err := o.casesOf(ctx, a, begunProduct)
+	cases, err := o.casesOf(ctx, prog, begunProduct)
 	if err != nil {
 		return err
 	}
@@ -82,7 +82,7 @@ func (o *Outside) beginWork(ctx context.Context, a *program.Program, days func(n
 		)
 	}
 	act := func(act casework.Act, note string, ids ...int64) error {
-		done, err := a.Worklist.CaseAct(
+		done, err := prog.Worklist.CaseAct(
 			ctx,
 			worklist.CaseAction{IDs: ids, Act: act, Note: note, Base: "http://127.0.0.1:8321"},
 			"Worker",
@@ -93,13 +93,13 @@ func (o *Outside) beginWork(ctx context.Context, a *program.Program, days func(n
 		return err
 	}
 	goes, keeps, waits := fine[:2], stays[0], stays[1]
-	usual, err := a.Worklist.CaseRules(ctx)
+	usual, err := prog.Worklist.CaseRules(ctx)
 	if err != nil {
 		return err
 	}
 	hurry := usual
 	hurry.AnswerDays, hurry.Reminders = 1, 0
-	if err := a.Worklist.SetCaseRules(ctx, hurry, "Runner"); err != nil {
+	if err := prog.Worklist.SetCaseRules(ctx, hurry, "Runner"); err != nil {
 		return err
 	}
 	if err := act(casework.Agree, "", append(slices.Clone(goes), fails[0])...); err != nil {
@@ -118,26 +118,26 @@ func (o *Outside) beginWork(ctx context.Context, a *program.Program, days func(n
 		return err
 	}
 	for _, l := range o.Letters() {
-		who, err := o.userOfCase(ctx, a, keeps)
+		who, err := o.userOfCase(ctx, prog, keeps)
 		if err != nil {
 			return err
 		}
 		if strings.HasPrefix(l.To, who+"@") && l.AnswerAt() != "" {
-			if err := a.Worklist.Answer(ctx, path.Base(l.AnswerAt()), 0, true, "the autumn drawings"); err != nil {
+			if err := prog.Worklist.Answer(ctx, path.Base(l.AnswerAt()), 0, true, "the autumn drawings"); err != nil {
 				return err
 			}
 		}
 	}
-	if err := errors.Join(renew(ctx, a), days(1)); err != nil {
+	if err := errors.Join(renew(ctx, prog), days(1)); err != nil {
 		return err
 	}
-	if err := o.putBack(ctx, a, goes[1]); err != nil {
+	if err := o.putBack(ctx, prog, goes[1]); err != nil {
 		return err
 	}
 	if err := days(1); err != nil {
 		return err
 	}
-	return a.Worklist.SetCaseRules(ctx, usual, "Runner")
+	return prog.Worklist.SetCaseRules(ctx, usual, "Runner")
 }
 
 type begunCase struct {
@@ -147,9 +147,9 @@ type begunCase struct {
 	told bool   // the files have scans of it up to today: what is taken off it before would be there again
 }
 
-func (o *Outside) casesOf(ctx context.Context, a *program.Program, product string) ([]begunCase, error) {
+func (o *Outside) casesOf(ctx context.Context, prog *program.Program, product string) ([]begunCase, error) {
 	var out []begunCase
-	err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
+	err := prog.DB.View(ctx, func(tx *sqlite.Tx) error {
 		codes, err := snapshot.CodesOfDevices(tx)
 		if err != nil {
 			return err
@@ -177,8 +177,8 @@ func (o *Outside) casesOf(ctx context.Context, a *program.Program, product strin
 	return out, err
 }
 
-func (o *Outside) userOfCase(ctx context.Context, a *program.Program, id int64) (user string, err error) {
-	err = a.DB.View(ctx, func(tx *sqlite.Tx) error {
+func (o *Outside) userOfCase(ctx context.Context, prog *program.Program, id int64) (user string, err error) {
+	err = prog.DB.View(ctx, func(tx *sqlite.Tx) error {
 		page, err := snapshot.CaseList().Page(tx,
 			sqlite.ListQuery{Filters: map[string]string{"id": fmt.Sprint(id)}, Limit: 1})
 		if err == nil && len(page.Rows) == 1 {
@@ -190,12 +190,12 @@ func (o *Outside) userOfCase(ctx context.Context, a *program.Program, id int64) 
 }
 
 // putBack lets a device's user install again what was taken off it: its next scan has it.
-func (o *Outside) putBack(ctx context.Context, a *program.Program, id int64) error {
-	c, err := a.Worklist.Case(ctx, id)
+func (o *Outside) putBack(ctx context.Context, prog *program.Program, id int64) error {
+	c, err := prog.Worklist.Case(ctx, id)
 	if err != nil {
 		return err
 	}
-	fleet, err := machines(ctx, a)
+	fleet, err := machines(ctx, prog)
 	if err != nil {
 		return err
 	}
@@ -203,7 +203,7 @@ func (o *Outside) putBack(ctx context.Context, a *program.Program, id int64) err
 		if m.code != c.DeviceCode {
 			continue
 		}
-		s, err := look(ctx, a, m, o.Now().Add(-5*time.Minute), nil)
+		s, err := look(ctx, prog, m, o.Now().Add(-5*time.Minute), nil)
 		if err != nil {
 			return err
 		}

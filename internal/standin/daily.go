@@ -15,7 +15,7 @@ import (
 )
 
 // take lets lines of a file in.
-func take(ctx context.Context, a *program.Program, kind *formats.Kind, rows [][]string) error {
+func take(ctx context.Context, prog *program.Program, kind *formats.Kind, rows [][]string) error {
 	if len(rows) == 0 {
 		return nil
 	}
@@ -24,9 +24,9 @@ func take(ctx context.Context, a *program.Program, kind *formats.Kind, rows [][]
 	if err := w.WriteAll(append([][]string{kind.Columns}, rows...)); err != nil {
 		return err
 	}
-	res, err := a.Evidence.Import(
+	res, err := prog.Evidence.Import(
 		ctx,
-		intake.ImportRequest{Kind: kind, File: kind.Name + ".csv", In: &b, AsOf: a.Clock.Now(), Author: "demo"},
+		intake.ImportRequest{Kind: kind, File: kind.Name + ".csv", In: &b, AsOf: prog.Clock.Now(), Author: "demo"},
 	)
 	if err == nil && len(res.Aside) > 0 {
 		err = fmt.Errorf("%s: line %d: %s", kind.Name, res.Aside[0].Line, res.Aside[0].Reason)
@@ -36,10 +36,10 @@ func take(ctx context.Context, a *program.Program, kind *formats.Kind, rows [][]
 
 // reportUse lets the devices that were metered until now report an ordinary program as a day passes, so that
 // measuring goes on.
-func reportUse(ctx context.Context, a *program.Program, now time.Time) error {
+func reportUse(ctx context.Context, prog *program.Program, now time.Time) error {
 	var rows [][]string
-	err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
-		list, err := usedb.DevicesMeteredSince(tx, a.Snapshots.Today()-9)
+	err := prog.DB.View(ctx, func(tx *sqlite.Tx) error {
+		list, err := usedb.DevicesMeteredSince(tx, prog.Snapshots.Today()-9)
 		for _, d := range list {
 			if luck(5, "use", d.Code, now.Format(time.DateOnly)) == 0 {
 				start := now.Add(-time.Duration(30+luck(90, d.Code)) * time.Minute)
@@ -62,15 +62,15 @@ func reportUse(ctx context.Context, a *program.Program, now time.Time) error {
 	if err != nil {
 		return err
 	}
-	return take(ctx, a, formats.Usage, rows)
+	return take(ctx, prog, formats.Usage, rows)
 }
 
 // sizePools lets the owners of licence servers set their pools to the sizes that were decided on: the next list of
 // pools shows it.
-func sizePools(ctx context.Context, a *program.Program) error {
+func sizePools(ctx context.Context, prog *program.Program) error {
 	var rows [][]string
-	err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
-		page, err := usedb.PoolList(a.Snapshots.Today()).Page(tx, sqlite.ListQuery{})
+	err := prog.DB.View(ctx, func(tx *sqlite.Tx) error {
+		page, err := usedb.PoolList(prog.Snapshots.Today()).Page(tx, sqlite.ListQuery{})
 		if err != nil {
 			return err
 		}
@@ -91,5 +91,5 @@ func sizePools(ctx context.Context, a *program.Program) error {
 	if err != nil {
 		return err
 	}
-	return take(ctx, a, formats.Pools, rows)
+	return take(ctx, prog, formats.Pools, rows)
 }

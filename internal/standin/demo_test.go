@@ -37,14 +37,14 @@ func TestPlantedTruths(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	a := program.New(db, o)
-	a.Worklist.Deploy, a.Outbox.Mail = o, o
+	prog := program.New(db, o)
+	prog.Worklist.Deploy, prog.Outbox.Mail = o, o
 	start := time.Now()
 	truths, err := BuildDemo(
 		ctx,
-		a,
+		prog,
 		o,
-		api.New(a, o),
+		api.New(prog, o),
 		func(s string) { t.Log(time.Since(start).Round(time.Millisecond), s) },
 	)
 	if err != nil {
@@ -60,13 +60,13 @@ func TestPlantedTruths(t *testing.T) {
 	for _, truth := range truths {
 		if truth.Device != "" {
 			for key, want := range truth.Seen {
-				if got := observe(t, a, truth.Device, key, want); got != want {
+				if got := observe(t, prog, truth.Device, key, want); got != want {
 					t.Errorf("%s: %s of %s is %q, the truth is %q", truth.Story, key, truth.Device, got, want)
 				}
 			}
 			continue
 		}
-		got, exposure := measure(t, a, truth)
+		got, exposure := measure(t, prog, truth)
 		for key, want := range truth.Want {
 			if got[key] != want {
 				t.Errorf(
@@ -85,20 +85,20 @@ func TestPlantedTruths(t *testing.T) {
 			t.Errorf("%s: exposure %s, the truth is %s", truth.Story, exposure, truth.Exposure)
 		}
 	}
-	if wrong, err := a.Pipeline.Check(ctx); err != nil || len(wrong) > 0 {
+	if wrong, err := prog.Pipeline.Check(ctx); err != nil || len(wrong) > 0 {
 		t.Errorf("the check complains: %v %v", wrong, err)
 	}
 	t.Run("every list in every order", func(t *testing.T) {
-		a.Demo = true // one may enter without an account
-		everyList(t, api.New(a, o))
+		prog.Demo = true // one may enter without an account
+		everyList(t, api.New(prog, o))
 	})
-	t.Run("the worked examples", func(t *testing.T) { workedExamples(t, a) })
-	t.Run("a decision about one name", func(t *testing.T) { decideEcho(t, a) })
-	t.Run("a removal and its return", func(t *testing.T) { removeGame(t, a, o) })
+	t.Run("the worked examples", func(t *testing.T) { workedExamples(t, prog) })
+	t.Run("a decision about one name", func(t *testing.T) { decideEcho(t, prog) })
+	t.Run("a removal and its return", func(t *testing.T) { removeGame(t, prog, o) })
 }
 
 // workedExamples compares the figures that the documents quote with what the program gives.
-func workedExamples(t *testing.T, a *program.Program) {
+func workedExamples(t *testing.T, prog *program.Program) {
 	text, err := os.ReadFile("../../docs/worked-examples.md")
 	if err != nil {
 		t.Fatal(err)
@@ -109,7 +109,7 @@ func workedExamples(t *testing.T, a *program.Program) {
 		t.Fatalf("only %d figures are quoted", len(lines))
 	}
 	for _, l := range lines {
-		got, _ := measure(t, a, Truth{Product: l[1], Metric: strings.ReplaceAll(l[2], " ", "_")})
+		got, _ := measure(t, prog, Truth{Product: l[1], Metric: strings.ReplaceAll(l[2], " ", "_")})
 		for i, key := range []string{"owned", "needed", "short", "surplus"} {
 			if fmt.Sprint(got[key]) != l[3+i] {
 				t.Errorf("%s: %s is %d, the document says %s", l[1], key, got[key], l[3+i])
@@ -119,16 +119,16 @@ func workedExamples(t *testing.T, a *program.Program) {
 }
 
 // observe reads from the program what a truth about evidence is about.
-func observe(t *testing.T, a *program.Program, device, key, want string) string {
+func observe(t *testing.T, prog *program.Program, device, key, want string) string {
 	t.Helper()
 	ctx := context.Background()
-	e, err := a.Evidence.DeviceEvidence(ctx, device)
+	e, err := prog.Evidence.DeviceEvidence(ctx, device)
 	if err != nil {
 		t.Fatal(err)
 	}
 	var row snapshot.DeviceRow
 	var changes []evidencedb.ChangeRow
-	if err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
+	if err := prog.DB.View(ctx, func(tx *sqlite.Tx) error {
 		page, err := snapshot.DeviceList().Page(tx, sqlite.ListQuery{Filters: map[string]string{"code": device}})
 		if err != nil {
 			return err
@@ -172,7 +172,7 @@ func observe(t *testing.T, a *program.Program, device, key, want string) string 
 }
 
 // measureUse reads what measuring says of a product: its ledger, its pools, and its days of use on each device.
-func measureUse(tx *sqlite.Tx, a *program.Program, product int64, got map[string]int64) error {
+func measureUse(tx *sqlite.Tx, prog *program.Program, product int64, got map[string]int64) error {
 	ctx := context.Background()
 	booked, err := worklistdb.AllBooked(tx)
 	if err != nil {
@@ -200,7 +200,7 @@ func measureUse(tx *sqlite.Tx, a *program.Program, product int64, got map[string
 	if err != nil {
 		return err
 	}
-	use, err := a.Use.UseOver(ctx, product, 1)
+	use, err := prog.Use.UseOver(ctx, product, 1)
 	if err != nil {
 		return err
 	}
@@ -208,7 +208,7 @@ func measureUse(tx *sqlite.Tx, a *program.Program, product int64, got map[string
 		if !slices.Contains(use.Files, n.FileName) {
 			continue
 		}
-		if err := snapshot.EachUseDay(tx, []int64{n.ID}, 0, a.Snapshots.Today(), func(d snapshot.UseDayRow) error {
+		if err := snapshot.EachUseDay(tx, []int64{n.ID}, 0, prog.Snapshots.Today(), func(d snapshot.UseDayRow) error {
 			got["days:"+codes[d.Device]]++
 			got["minutes:"+codes[d.Device]] += d.Run / 60
 			return nil
@@ -216,7 +216,7 @@ func measureUse(tx *sqlite.Tx, a *program.Program, product int64, got map[string
 			return err
 		}
 	}
-	pools, err := usedb.PoolList(a.Snapshots.Today()).Page(
+	pools, err := usedb.PoolList(prog.Snapshots.Today()).Page(
 		tx,
 		sqlite.ListQuery{Filters: map[string]string{"productId": fmt.Sprint(product)}})
 	if err != nil {
@@ -230,7 +230,7 @@ func measureUse(tx *sqlite.Tx, a *program.Program, product int64, got map[string
 			func(m outbox.Mail) bool { return strings.Contains(m.Body, "\n"+p.Code+" (") }) {
 			got["told:"+p.Alert]++
 		}
-		v, err := a.Use.Pool(ctx, p.ID, 30)
+		v, err := prog.Use.Pool(ctx, p.ID, 30)
 		if err != nil {
 			return err
 		}
@@ -248,14 +248,14 @@ func measureUse(tx *sqlite.Tx, a *program.Program, product int64, got map[string
 }
 
 // measure reads from the program what a truth is about.
-func measure(t *testing.T, a *program.Program, truth Truth) (map[string]int64, string) {
+func measure(t *testing.T, prog *program.Program, truth Truth) (map[string]int64, string) {
 	t.Helper()
 	ctx := context.Background()
 	got := map[string]int64{}
 	exposure := ""
-	ids, err := a.Position.FindProducts(ctx, truth.Publisher+" "+truth.Product)
+	ids, err := prog.Position.FindProducts(ctx, truth.Publisher+" "+truth.Product)
 	if err != nil || len(ids) != 1 {
-		ids, err = a.Position.FindProducts(ctx, truth.Product)
+		ids, err = prog.Position.FindProducts(ctx, truth.Product)
 	}
 	if err != nil || len(ids) != 1 {
 		t.Fatalf("%s: products %v, %v", truth.Product, ids, err)
@@ -267,7 +267,7 @@ func measure(t *testing.T, a *program.Program, truth Truth) (map[string]int64, s
 		}
 	}
 	for _, d := range days {
-		p, err := a.Position.ProductPosition(ctx, ids[0], civil.MustParse(d))
+		p, err := prog.Position.ProductPosition(ctx, ids[0], civil.MustParse(d))
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -298,7 +298,7 @@ func measure(t *testing.T, a *program.Program, truth Truth) (map[string]int64, s
 	}
 	for key := range truth.Want {
 		if strings.HasPrefix(key, "renewal:") {
-			list, err := a.Entitlements.Renewals(ctx, 0, 90)
+			list, err := prog.Entitlements.Renewals(ctx, 0, 90)
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -309,7 +309,7 @@ func measure(t *testing.T, a *program.Program, truth Truth) (map[string]int64, s
 			}
 		}
 	}
-	err = a.DB.View(ctx, func(tx *sqlite.Tx) error {
+	err = prog.DB.View(ctx, func(tx *sqlite.Tx) error {
 		product := fmt.Sprint(ids[0])
 		cases, err := snapshot.CaseList().Page(tx, sqlite.ListQuery{Filters: map[string]string{"productId": product}})
 		if err != nil {
@@ -324,10 +324,10 @@ func measure(t *testing.T, a *program.Program, truth Truth) (map[string]int64, s
 				got["quantity:pool"] = c.Quantity
 			}
 		}
-		if err := measureUse(tx, a, ids[0], got); err != nil {
+		if err := measureUse(tx, prog, ids[0], got); err != nil {
 			return err
 		}
-		releases, err := titlesdb.ReleaseList(a.Snapshots.Today()).Page(
+		releases, err := titlesdb.ReleaseList(prog.Snapshots.Today()).Page(
 			tx,
 			sqlite.ListQuery{Filters: map[string]string{"productId": product}})
 		if err != nil {
@@ -355,19 +355,19 @@ func measure(t *testing.T, a *program.Program, truth Truth) (map[string]int64, s
 }
 
 // decideEcho decides the name that hides a shortfall: 11 devices join, 25 are needed and 20 owned.
-func decideEcho(t *testing.T, a *program.Program) {
+func decideEcho(t *testing.T, prog *program.Program) {
 	ctx := context.Background()
-	ids, err := a.Position.FindProducts(ctx, "Lodeglass Echo")
+	ids, err := prog.Position.FindProducts(ctx, "Lodeglass Echo")
 	if err != nil || len(ids) != 1 {
 		t.Fatal(ids, err)
 	}
 	d := titles.NameDecision{Keys: []string{"qstone|lgecho workstation"}, Product: ids[0]}
-	effect, err := a.Titles.PreviewDecision(ctx, d, "tester")
+	effect, err := prog.Titles.PreviewDecision(ctx, d, "tester")
 	if err != nil || len(effect.Moves) != 1 || effect.Moves[0].NeededAfter != 25 || effect.Moves[0].After != -5 {
 		t.Fatalf("%+v, %v", effect, err)
 	}
 	short := func() int64 {
-		p, err := a.Position.ProductPosition(ctx, ids[0], 0)
+		p, err := prog.Position.ProductPosition(ctx, ids[0], 0)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -376,13 +376,13 @@ func decideEcho(t *testing.T, a *program.Program) {
 	if short() != 0 {
 		t.Error("the preview has changed the position")
 	}
-	if _, err := a.Titles.Decide(ctx, d, "tester"); err != nil {
+	if _, err := prog.Titles.Decide(ctx, d, "tester"); err != nil {
 		t.Fatal(err)
 	}
 	if short() != 5 {
 		t.Errorf("after the decision %d are short", short())
 	}
-	if err := a.Titles.Withdraw(ctx, d.Keys[0], "tester"); err != nil || short() != 0 {
+	if err := prog.Titles.Withdraw(ctx, d.Keys[0], "tester"); err != nil || short() != 0 {
 		t.Errorf("after taking it back %d are short, %v", short(), err)
 	}
 }

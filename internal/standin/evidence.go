@@ -26,9 +26,9 @@ const (
 )
 
 // reportStories lets the fleet report what the stories about evidence need, and says what must be seen of it.
-func (o *Outside) reportStories(ctx context.Context, a *program.Program) ([]Truth, error) {
+func (o *Outside) reportStories(ctx context.Context, prog *program.Program) ([]Truth, error) {
 	g := &gateway{o.fleet.client, o.state.Token}
-	fleet, err := machines(ctx, a)
+	fleet, err := machines(ctx, prog)
 	if err != nil {
 		return nil, err
 	}
@@ -38,7 +38,7 @@ func (o *Outside) reportStories(ctx context.Context, a *program.Program) ([]Trut
 	}
 	begin := Now.AddDate(0, 0, -firstDays-6)
 	report := func(code string, when time.Time, change func(*formats.Scan)) error {
-		s, err := look(ctx, a, at[code], when, nil)
+		s, err := look(ctx, prog, at[code], when, nil)
 		if err != nil {
 			return err
 		}
@@ -75,7 +75,7 @@ func (o *Outside) reportStories(ctx context.Context, a *program.Program) ([]Trut
 			return report(doubtful, day(4), func(s *formats.Scan) { s.Device.Cores = 8 })
 		},
 		func() error {
-			s, err := look(ctx, a, at[doubtful], day(4).Add(time.Hour), nil)
+			s, err := look(ctx, prog, at[doubtful], day(4).Add(time.Hour), nil)
 			if err != nil {
 				return err
 			}
@@ -88,7 +88,7 @@ func (o *Outside) reportStories(ctx context.Context, a *program.Program) ([]Trut
 			)
 			s.Installs[first].Version = "9.9"
 			s.Installs, s.Files = s.Installs[:len(s.Installs)-1], nil
-			_, err = a.Evidence.TakeScan(ctx, "deployment tool", "id", s)
+			_, err = prog.Evidence.TakeScan(ctx, "deployment tool", "id", s)
 			return err
 		},
 	}
@@ -134,8 +134,8 @@ func (o *Outside) reportStories(ctx context.Context, a *program.Program) ([]Trut
 }
 
 // makeRules makes the demo's rules for names, and lets who keeps the licences be told of its pools.
-func makeRules(ctx context.Context, a *program.Program) error {
-	tally, err := a.Position.FindProducts(ctx, "Yawltally")
+func makeRules(ctx context.Context, prog *program.Program) error {
+	tally, err := prog.Position.FindProducts(ctx, "Yawltally")
 	if err != nil || len(tally) != 1 {
 		return fmt.Errorf("the demo's catalogue has %d products named Yawltally: %w", len(tally), err)
 	}
@@ -154,15 +154,15 @@ func makeRules(ctx context.Context, a *program.Program) error {
 			Devices: condition.Condition{Field: "environment", Op: "is", Value: "test"},
 		},
 	} {
-		if _, err := a.Titles.PutRule(ctx, r, "Worker"); err != nil {
+		if _, err := prog.Titles.PutRule(ctx, r, "Worker"); err != nil {
 			return err
 		}
 	}
-	return a.Use.WatchPool(ctx, 0, "licences@halvorsund.example", "demo")
+	return prog.Use.WatchPool(ctx, 0, "licences@halvorsund.example", "demo")
 }
 
 // makeGroups makes the demo's groups.
-func makeGroups(ctx context.Context, a *program.Program) error {
+func makeGroups(ctx context.Context, prog *program.Program) error {
 	q := func(field, op, value string) condition.Condition {
 		return condition.Condition{Field: field, Op: op, Value: value}
 	}
@@ -189,11 +189,11 @@ func makeGroups(ctx context.Context, a *program.Program) error {
 			Picked: []evidence.GroupPick{{Device: "D0020", Inside: true}, {Device: "D0021", Inside: true}},
 		},
 	} {
-		if _, err := a.Evidence.SaveGroup(ctx, g, "demo"); err != nil {
+		if _, err := prog.Evidence.SaveGroup(ctx, g, "demo"); err != nil {
 			return err
 		}
 	}
-	_, err := a.Evidence.AddChangeRule(
+	_, err := prog.Evidence.AddChangeRule(
 		ctx,
 		evidence.ChangeRuleDraft{What: "quiet", Kinds: []string{"hardware"}, Name: "ip address"},
 		"demo",

@@ -103,9 +103,9 @@ func (g *gateway) send(ctx context.Context, s *formats.Scan) (evidence.Taken, er
 type machine struct{ code, name, unit, kind string }
 
 // machines lists the fleet.
-func machines(ctx context.Context, a *program.Program) ([]machine, error) {
+func machines(ctx context.Context, prog *program.Program) ([]machine, error) {
 	var out []machine
-	err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
+	err := prog.DB.View(ctx, func(tx *sqlite.Tx) error {
 		page, err := snapshot.DeviceList().Page(
 			tx,
 			sqlite.ListQuery{Filters: map[string]string{"status": "in_service"}, Sort: "code"})
@@ -145,14 +145,15 @@ func InPort(unit string, day time.Time) bool {
 
 // look is what a machine would report at a time: what is known of it, less what the deployment tool has removed, with
 // its hardware and the programs' files.
-func look(ctx context.Context, a *program.Program, m machine, at time.Time, removed []string) (*formats.Scan, error) {
+func look(ctx context.Context, prog *program.Program, m machine, at time.Time, removed []string) (*formats.Scan,
+	error) {
 	s := &formats.Scan{
 		Format: formats.ScanFormat,
 		ID:     m.code + "@" + at.Format(time.RFC3339),
 		At:     at,
 		Device: formats.ScanDevice{ID: m.code, Name: m.name, Kind: m.kind},
 	}
-	err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
+	err := prog.DB.View(ctx, func(tx *sqlite.Tx) error {
 		d, err := snapshot.DeviceByCode(tx, m.code)
 		if err != nil {
 			return err
@@ -213,7 +214,8 @@ func look(ctx context.Context, a *program.Program, m machine, at time.Time, remo
 
 // answerOrders lets the fleet ask what is wanted, and do it: those that can be reached scan, some of them fail in one
 // way or another. It returns how many scans came.
-func (g *gateway) answerOrders(ctx context.Context, a *program.Program, fleet []machine, now time.Time) (int, error) {
+func (g *gateway) answerOrders(ctx context.Context, prog *program.Program, fleet []machine, now time.Time) (int,
+	error) {
 	at := map[string]machine{}
 	var codes []string
 	for _, m := range fleet {
@@ -235,7 +237,7 @@ func (g *gateway) answerOrders(ctx context.Context, a *program.Program, fleet []
 			return done, err
 		}
 		for _, t := range tasks.Orders {
-			ok, err := g.answerOrder(ctx, a, at[t.Device], t, now)
+			ok, err := g.answerOrder(ctx, prog, at[t.Device], t, now)
 			if err != nil {
 				return done, err
 			}
@@ -250,7 +252,7 @@ func (g *gateway) answerOrders(ctx context.Context, a *program.Program, fleet []
 // answerOrder does one scan, or fails at it.
 func (g *gateway) answerOrder(
 	ctx context.Context,
-	a *program.Program,
+	prog *program.Program,
 	m machine,
 	t evidence.ScanTask,
 	now time.Time,
@@ -271,7 +273,7 @@ func (g *gateway) answerOrder(
 	case 2:
 		return false, nil // nothing comes: it times out
 	case 3:
-		s, err := look(ctx, a, m, now, nil)
+		s, err := look(ctx, prog, m, now, nil)
 		if err != nil {
 			return false, err
 		}
@@ -285,7 +287,7 @@ func (g *gateway) answerOrder(
 		}
 		return failed("half a scan", "the line broke off; what had come was refused")
 	}
-	s, err := look(ctx, a, m, now, nil)
+	s, err := look(ctx, prog, m, now, nil)
 	if err != nil {
 		return false, err
 	}

@@ -57,24 +57,24 @@ func TestGolden(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	a := program.New(db, o)
-	defer a.Close()
-	a.Demo = true
-	server := api.New(a, o)
-	if _, err := BuildDemo(ctx, a, o, server, func(string) {}); err != nil {
+	prog := program.New(db, o)
+	defer prog.Close()
+	prog.Demo = true
+	server := api.New(prog, o)
+	if _, err := BuildDemo(ctx, prog, o, server, func(string) {}); err != nil {
 		t.Fatal(err)
 	}
 	g := &golden{listReader: signedIn(t, server), sums: &bytes.Buffer{}}
-	defer a.Renewal.Hold()()
+	defer prog.Renewal.Hold()()
 	for _, days := range goldenDays {
 		if days > 0 {
 			if !*goldenAll {
 				break
 			}
-			if _, err := o.MoveOn(ctx, a, days); err != nil {
+			if _, err := o.MoveOn(ctx, prog, days); err != nil {
 				t.Fatal(err)
 			}
-			if err := renew(ctx, a); err != nil {
+			if err := renew(ctx, prog); err != nil {
 				t.Fatal(err)
 			}
 		}
@@ -85,7 +85,7 @@ func TestGolden(t *testing.T) {
 				_, err := fmt.Fprintf(&file, "%q\n", row)
 				return err
 			}
-			if err := a.Reports.Export(ctx, k.Name, 0, write, write); err != nil {
+			if err := prog.Reports.Export(ctx, k.Name, 0, write, write); err != nil {
 				t.Fatal(k.Name, err)
 			}
 			g.keep("export "+k.Name, file.Bytes())

@@ -148,13 +148,13 @@ func (w *world) lives() {
 }
 
 // makePlans makes the demo's plans about releases, its tags, and its watch list.
-func makePlans(ctx context.Context, a *program.Program) error {
+func makePlans(ctx context.Context, prog *program.Program) error {
 	release := func(product, version string) (titlesdb.ReleaseRow, error) {
 		q := sqlite.ListQuery{Filters: map[string]string{"product": product, "version": version}}
 		var page sqlite.Page[titlesdb.ReleaseRow]
-		list, err := a.Catalogue.Releases(&q)
+		list, err := prog.Catalogue.Releases(&q)
 		if err == nil {
-			err = a.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
+			err = prog.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
 				page, err = list.Page(tx, q)
 				return err
 			})
@@ -209,18 +209,18 @@ func makePlans(ctx context.Context, a *program.Program) error {
 		if p.draft.Title = r.ID; p.draft.What == "move" {
 			p.draft.ToProduct = r.ProductID
 		}
-		if _, err := a.Catalogue.PutPlan(ctx, p.draft, "Worker"); err != nil {
+		if _, err := prog.Catalogue.PutPlan(ctx, p.draft, "Worker"); err != nil {
 			return err
 		}
 		if p.product == "Sillwatch Relay" {
-			if err := a.Catalogue.SetTags(ctx, r.ProductID, []string{"vessel critical", "overhaul 2026"},
+			if err := prog.Catalogue.SetTags(ctx, r.ProductID, []string{"vessel critical", "overhaul 2026"},
 				"Worker"); err != nil {
 				return err
 			}
-			if err := a.Catalogue.Watch(ctx, r.ProductID, true, "Worker"); err != nil {
+			if err := prog.Catalogue.Watch(ctx, r.ProductID, true, "Worker"); err != nil {
 				return err
 			}
-			if _, err := a.Catalogue.AddRemark(ctx, r.ProductID, "",
+			if _, err := prog.Catalogue.AddRemark(ctx, r.ProductID, "",
 				"Version 4 needs the new antenna cable; the workshop has the list.", "Worker"); err != nil {
 				return err
 			}
@@ -231,22 +231,22 @@ func makePlans(ctx context.Context, a *program.Program) error {
 
 // makeOffer changes two titles by hand and brings a newer catalogue, which waits to be looked through: it says
 // otherwise of them, has dates that ours lacks, and knows names that nobody has recognised.
-func makeOffer(ctx context.Context, a *program.Program) error {
+func makeOffer(ctx context.Context, prog *program.Program) error {
 	for _, c := range []struct {
 		product string
 		says    map[string]string
 	}{{"Brineweft", map[string]string{"category": "chart work"}},
 		{"Skerrymap Plotter", map[string]string{"list_price": "255 EUR"}}} {
-		ids, err := a.Position.FindProducts(ctx, c.product)
+		ids, err := prog.Position.FindProducts(ctx, c.product)
 		if err != nil || len(ids) != 1 {
 			return fmt.Errorf("the demo's catalogue has %d products %s: %w", len(ids), c.product, err)
 		}
-		p, err := a.Catalogue.Product(ctx, ids[0])
+		p, err := prog.Catalogue.Product(ctx, ids[0])
 		if err != nil {
 			return err
 		}
 		l := p.Lines[0]
-		if _, err := a.Catalogue.EditTitle(ctx,
+		if _, err := prog.Catalogue.EditTitle(ctx,
 			titles.TitleEdit{
 				Product:   ids[0],
 				Title:     l.ID,
@@ -270,7 +270,7 @@ Grimholm Instruments,Sillwatch Beacon,1,sonar,commercial,90,EUR,2026-04-01,,,,
 Aldercombe AS,Vaneburrow LE,1,drawing,free,,,,,,,
 Tollevik Data AS,Vikbok Ledger,2,office,commercial,275,EUR,2023-06-01,2026-12-31,,2026-12-31,Tollevik Ledger
 `
-	_, err := a.Catalogue.OfferCatalogue(ctx, strings.NewReader(text), int64(len(text)), "autumn-catalogue.csv",
+	_, err := prog.Catalogue.OfferCatalogue(ctx, strings.NewReader(text), int64(len(text)), "autumn-catalogue.csv",
 		"Worker")
 	return err
 }

@@ -150,13 +150,13 @@ func renew(ctx context.Context, p *program.Program) error {
 // MoveOn moves the clock on by whole days. Each day schedules are followed, the fleet answers as far as it can be
 // reached, and the deployment tool carries out what it was sent: the devices concerned report by a scan. All of it
 // goes over the same HTTP interface as a collector's scans. It returns how many scans came.
-func (o *Outside) MoveOn(ctx context.Context, a *program.Program, days int) (int, error) {
+func (o *Outside) MoveOn(ctx context.Context, prog *program.Program, days int) (int, error) {
 	if days < 1 || days > 400 {
 		return 0, errors.New("the clock moves on by 1 to 400 days")
 	}
 	done := 0
 	for range days {
-		n, err := o.passDay(ctx, a)
+		n, err := o.passDay(ctx, prog)
 		done += n
 		if err != nil {
 			return done, err
@@ -166,15 +166,15 @@ func (o *Outside) MoveOn(ctx context.Context, a *program.Program, days int) (int
 }
 
 // signIn gets the fleet a token where it has none.
-func (o *Outside) signIn(ctx context.Context, a *program.Program) error {
+func (o *Outside) signIn(ctx context.Context, prog *program.Program) error {
 	if o.state.Token != "" {
 		return nil
 	}
-	secret, _, err := a.Collecting.NewToken(ctx, "collector", "id", "demo")
+	secret, _, err := prog.Collecting.NewToken(ctx, "collector", "id", "demo")
 	if err != nil {
 		return err
 	}
-	tool, _, err := a.Collecting.NewToken(ctx, "deployment", "id", "demo")
+	tool, _, err := prog.Collecting.NewToken(ctx, "deployment", "id", "demo")
 	if err != nil {
 		return err
 	}
@@ -184,8 +184,8 @@ func (o *Outside) signIn(ctx context.Context, a *program.Program) error {
 	return nil
 }
 
-func (o *Outside) passDay(ctx context.Context, a *program.Program) (int, error) {
-	if err := o.signIn(ctx, a); err != nil {
+func (o *Outside) passDay(ctx context.Context, prog *program.Program) (int, error) {
+	if err := o.signIn(ctx, prog); err != nil {
 		return 0, err
 	}
 	o.mu.Lock()
@@ -196,7 +196,7 @@ func (o *Outside) passDay(ctx context.Context, a *program.Program) (int, error) 
 	o.state.Now = o.state.Now.Add(12 * time.Hour) // mail and orders leave in the evening
 	err := o.save()
 	o.mu.Unlock()
-	if err := errors.Join(err, a.Worklist.FollowUp(ctx), a.Outbox.Deliver(ctx)); err != nil {
+	if err := errors.Join(err, prog.Worklist.FollowUp(ctx), prog.Outbox.Deliver(ctx)); err != nil {
 		return 0, err
 	}
 	o.mu.Lock()
@@ -208,22 +208,22 @@ func (o *Outside) passDay(ctx context.Context, a *program.Program) (int, error) 
 	if err != nil {
 		return 0, err
 	}
-	if _, err := a.Collecting.Plan(ctx); err != nil {
+	if _, err := prog.Collecting.Plan(ctx); err != nil {
 		return 0, err
 	}
-	fleet, err := machines(ctx, a)
+	fleet, err := machines(ctx, prog)
 	if err != nil {
 		return 0, err
 	}
-	done, err := o.work(ctx, a, &g, fleet, now)
+	done, err := o.work(ctx, prog, &g, fleet, now)
 	if err != nil {
 		return done, err
 	}
-	n, err := g.answerOrders(ctx, a, fleet, now)
+	n, err := g.answerOrders(ctx, prog, fleet, now)
 	if err != nil {
 		return done + n, err
 	}
-	return done + n, errors.Join(reportUse(ctx, a, now), sizePools(ctx, a), o.reportPools(ctx, a, now))
+	return done + n, errors.Join(reportUse(ctx, prog, now), sizePools(ctx, prog), o.reportPools(ctx, prog, now))
 }
 
 // firstDays is how many days before its today the demo's fleet begins to follow schedules, so that the queue has a
@@ -231,13 +231,13 @@ func (o *Outside) passDay(ctx context.Context, a *program.Program) (int, error) 
 const firstDays = 4
 
 // importEarlier takes in what a list of twelve days ago said of some devices.
-func importEarlier(ctx context.Context, a *program.Program, path string) error {
+func importEarlier(ctx context.Context, prog *program.Program, path string) error {
 	f, err := os.Open(path)
 	if err != nil {
 		return err
 	}
 	defer f.Close()
-	_, err = a.Evidence.Import(
+	_, err = prog.Evidence.Import(
 		ctx,
 		intake.ImportRequest{
 			Kind:   formats.Devices,
@@ -254,18 +254,18 @@ func importEarlier(ctx context.Context, a *program.Program, path string) error {
 // cannot say over HTTP to the server, and computes. The outside's clock ends at the demo's fixed time.
 func BuildDemo(
 	ctx context.Context,
-	a *program.Program,
+	prog *program.Program,
 	o *Outside,
 	server http.Handler,
 	note func(string),
 ) ([]Truth, error) {
-	if a.Worklist.Deploy == nil {
-		a.Worklist.Deploy = o
+	if prog.Worklist.Deploy == nil {
+		prog.Worklist.Deploy = o
 	}
-	if a.Outbox.Mail == nil {
-		a.Outbox.Mail = o
+	if prog.Outbox.Mail == nil {
+		prog.Outbox.Mail = o
 	}
-	defer a.Renewal.Hold()()
+	defer prog.Renewal.Hold()()
 	dir, err := os.MkdirTemp("", "ensomet-demo")
 	if err != nil {
 		return nil, err
@@ -276,15 +276,15 @@ func BuildDemo(
 		return nil, err
 	}
 	for site, zone := range Zones {
-		if err := a.Evidence.SetSiteZone(ctx, site, zone); err != nil {
+		if err := prog.Evidence.SetSiteZone(ctx, site, zone); err != nil {
 			return nil, err
 		}
 	}
-	if err := importEarlier(ctx, a, filepath.Join(dir, EarlierDevices)); err != nil {
+	if err := importEarlier(ctx, prog, filepath.Join(dir, EarlierDevices)); err != nil {
 		return nil, err
 	}
 	var failed error
-	err = a.Evidence.ImportDir(
+	err = prog.Evidence.ImportDir(
 		ctx,
 		dir,
 		intake.ImportRequest{AsOf: Now, Author: "demo"},
@@ -302,7 +302,7 @@ func BuildDemo(
 		return nil, err
 	}
 	o.Connect(server)
-	if err := o.signIn(ctx, a); err != nil {
+	if err := o.signIn(ctx, prog); err != nil {
 		return nil, err
 	}
 	o.mu.Lock()
@@ -311,7 +311,7 @@ func BuildDemo(
 	plan := func(basis string) error {
 		for _, p := range Plans {
 			if p.Basis == basis {
-				if _, err := a.Collecting.SaveSchedule(ctx, p, "demo"); err != nil {
+				if _, err := prog.Collecting.SaveSchedule(ctx, p, "demo"); err != nil {
 					return err
 				}
 			}
@@ -321,17 +321,17 @@ func BuildDemo(
 	if err := plan("calendar"); err != nil {
 		return nil, err
 	}
-	more, err := o.reportStories(ctx, a)
+	more, err := o.reportStories(ctx, prog)
 	if err != nil {
 		return nil, err
 	}
 	scans, passed := 0, 0
 	days := func(n int) error {
-		came, err := o.MoveOn(ctx, a, n)
+		came, err := o.MoveOn(ctx, prog, n)
 		scans, passed = scans+came, passed+n
 		return err
 	}
-	if err := o.beginWork(ctx, a, days); err != nil {
+	if err := o.beginWork(ctx, prog, days); err != nil {
 		return nil, err
 	}
 	if err := days(firstDays - passed); err != nil {
@@ -341,17 +341,17 @@ func BuildDemo(
 	if err := plan("age"); err != nil { // only now: most of its scans lie after the clock's first days
 		return nil, err
 	}
-	if err := makeGroups(ctx, a); err != nil {
+	if err := makeGroups(ctx, prog); err != nil {
 		return nil, err
 	}
-	if err := makeRules(ctx, a); err != nil {
+	if err := makeRules(ctx, prog); err != nil {
 		return nil, err
 	}
-	if err := makeOffer(ctx, a); err != nil {
+	if err := makeOffer(ctx, prog); err != nil {
 		return nil, err
 	}
-	if err := makePlans(ctx, a); err != nil {
+	if err := makePlans(ctx, prog); err != nil {
 		return nil, err
 	}
-	return append(truths, more...), errors.Join(makeRights(ctx, a), renew(ctx, a))
+	return append(truths, more...), errors.Join(makeRights(ctx, prog), renew(ctx, prog))
 }

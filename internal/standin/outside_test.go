@@ -23,10 +23,10 @@ import (
 	"ensomet/internal/worklist/worklistdb"
 )
 
-func caseOf(t *testing.T, a *program.Program, id int64) casework.Case {
+func caseOf(t *testing.T, prog *program.Program, id int64) casework.Case {
 	t.Helper()
 	var c casework.Case
-	if err := a.DB.View(context.Background(), func(tx *sqlite.Tx) (err error) {
+	if err := prog.DB.View(context.Background(), func(tx *sqlite.Tx) (err error) {
 		c, err = worklistdb.CaseByID(tx, id)
 		return err
 	}); err != nil {
@@ -36,10 +36,10 @@ func caseOf(t *testing.T, a *program.Program, id int64) casework.Case {
 }
 
 // removeGame takes one restricted install through to gone by a later scan, and back again by a scan after that.
-func removeGame(t *testing.T, a *program.Program, o *Outside) {
+func removeGame(t *testing.T, prog *program.Program, o *Outside) {
 	ctx := context.Background()
 	var first snapshot.CaseRow
-	if err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
+	if err := prog.DB.View(ctx, func(tx *sqlite.Tx) error {
 		page, err := snapshot.CaseList().Page(tx,
 			sqlite.ListQuery{Filters: map[string]string{"kind": "restricted"}, Sort: "id", Limit: 1})
 		if err == nil {
@@ -50,7 +50,7 @@ func removeGame(t *testing.T, a *program.Program, o *Outside) {
 		t.Fatal(err)
 	}
 	act := func(what casework.Act) error {
-		_, err := a.Worklist.CaseAct(ctx, worklist.CaseAction{IDs: []int64{first.ID}, Act: what}, "tester")
+		_, err := prog.Worklist.CaseAct(ctx, worklist.CaseAction{IDs: []int64{first.ID}, Act: what}, "tester")
 		return err
 	}
 	if act(casework.Send) == nil {
@@ -62,21 +62,21 @@ func removeGame(t *testing.T, a *program.Program, o *Outside) {
 		}
 	}
 	var before [][]string
-	device := caseDevice(t, a, first.DeviceID)
-	if err := a.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
+	device := caseDevice(t, prog, first.DeviceID)
+	if err := prog.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
 		before, err = snapshot.DeviceLines(tx, device, Now)
 		return err
 	}); err != nil {
 		t.Fatal(err)
 	}
-	if err := a.Pipeline.Refresh(ctx); err != nil || caseOf(t, a, first.ID).State != casework.Waiting {
-		t.Fatalf("without later evidence the case is %s, %v", caseOf(t, a, first.ID).State, err)
+	if err := prog.Pipeline.Refresh(ctx); err != nil || caseOf(t, prog, first.ID).State != casework.Waiting {
+		t.Fatalf("without later evidence the case is %s, %v", caseOf(t, prog, first.ID).State, err)
 	}
-	if n, err := o.MoveOn(ctx, a, 1); err != nil || n < 1 {
+	if n, err := o.MoveOn(ctx, prog, 1); err != nil || n < 1 {
 		t.Fatalf("%d scans came, %v", n, err)
 	}
-	if err := a.Pipeline.Refresh(ctx); err != nil || caseOf(t, a, first.ID).State != casework.Gone {
-		t.Fatalf("after the scan the case is %s, %v", caseOf(t, a, first.ID).State, err)
+	if err := prog.Pipeline.Refresh(ctx); err != nil || caseOf(t, prog, first.ID).State != casework.Gone {
+		t.Fatalf("after the scan the case is %s, %v", caseOf(t, prog, first.ID).State, err)
 	}
 	// A later scan finds it again: somebody has put it back.
 	var buf bytes.Buffer
@@ -88,21 +88,21 @@ func removeGame(t *testing.T, a *program.Program, o *Outside) {
 		w.Write(line)
 	}
 	w.Flush()
-	if _, err := a.Evidence.Import(ctx,
+	if _, err := prog.Evidence.Import(ctx,
 		intake.ImportRequest{Kind: formats.Installs, File: "late", In: &buf, Author: "tester"}); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := o.MoveOn(ctx, a, 1); err != nil {
+	if _, err := o.MoveOn(ctx, prog, 1); err != nil {
 		t.Fatal(err)
 	}
-	if err := a.Pipeline.Refresh(ctx); err != nil {
+	if err := prog.Pipeline.Refresh(ctx); err != nil {
 		t.Fatal(err)
 	}
-	if c := caseOf(t, a, first.ID); c.State != casework.Open || c.CameBack != 1 {
+	if c := caseOf(t, prog, first.ID); c.State != casework.Open || c.CameBack != 1 {
 		t.Errorf("back again, the case is %s and came back %d times", c.State, c.CameBack)
 	}
 	var steps []casework.Step
-	if err := a.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
+	if err := prog.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
 		steps, err = worklistdb.Steps(tx, first.ID)
 		return err
 	}); err != nil {
@@ -117,10 +117,10 @@ func removeGame(t *testing.T, a *program.Program, o *Outside) {
 	}
 }
 
-func caseDevice(t *testing.T, a *program.Program, id int64) string {
+func caseDevice(t *testing.T, prog *program.Program, id int64) string {
 	t.Helper()
 	code := ""
-	if err := a.DB.View(context.Background(), func(tx *sqlite.Tx) error {
+	if err := prog.DB.View(context.Background(), func(tx *sqlite.Tx) error {
 		page, err := snapshot.DeviceList().Page(tx,
 			sqlite.ListQuery{Filters: map[string]string{"id": strconv.FormatInt(id, 10)}})
 		if err == nil {
@@ -149,11 +149,11 @@ func TestOutsideRemembers(t *testing.T) {
 	if !o.Now().Equal(Now) {
 		t.Errorf("a new demo begins at %v", o.Now())
 	}
-	a := program.New(db, o)
+	prog := program.New(db, o)
 	for kind, text := range map[*formats.Kind]string{
 		formats.Devices: "device_id\nD1\nD2\n", formats.Titles: "publisher,product\nO,S\n",
 	} {
-		if _, err := a.Evidence.Import(ctx,
+		if _, err := prog.Evidence.Import(ctx,
 			intake.ImportRequest{Kind: kind, File: "x", In: strings.NewReader(text)}); err != nil {
 			t.Fatal(err)
 		}
@@ -162,7 +162,7 @@ func TestOutsideRemembers(t *testing.T) {
 		"D1,O,S one,1,/opt/s,2026-06-01,collector,2026-06-28T10:00:00Z\n" +
 		"D1,O,Other,1,,,collector,2026-06-28T10:00:00Z\nD2,O,S one,1,,,collector,2026-06-28T10:00:00Z\n"
 	req := intake.ImportRequest{Kind: formats.Installs, File: "x", In: strings.NewReader(installs)}
-	if _, err := a.Evidence.Import(ctx, req); err != nil {
+	if _, err := prog.Evidence.Import(ctx, req); err != nil {
 		t.Fatal(err)
 	}
 	order := worklist.Order{ID: 7, Case: 7, What: "remove", Device: "D1", Product: "S", Names: []string{"S one"}}
@@ -176,19 +176,19 @@ func TestOutsideRemembers(t *testing.T) {
 		t.Fatalf("%+v, %v", again, err)
 	}
 	for _, days := range []int{0, -1, 401} {
-		if _, err := again.MoveOn(ctx, a, days); err == nil {
+		if _, err := again.MoveOn(ctx, prog, days); err == nil {
 			t.Errorf("the clock moved by %d days", days)
 		}
 	}
-	a.Clock = again
-	if _, err := again.MoveOn(ctx, a, 1); err == nil || !again.Now().Equal(Now) {
+	prog.Clock = again
+	if _, err := again.MoveOn(ctx, prog, 1); err == nil || !again.Now().Equal(Now) {
 		t.Errorf("without a server: %v, the clock stands at %v", err, again.Now())
 	}
-	again.Connect(api.New(a, again))
-	if n, err := again.MoveOn(ctx, a, 3); err != nil || n != 1 {
+	again.Connect(api.New(prog, again))
+	if n, err := again.MoveOn(ctx, prog, 3); err != nil || n != 1 {
 		t.Fatal(n, err)
 	}
-	if n, err := again.MoveOn(ctx, a, 1); err != nil || n != 0 {
+	if n, err := again.MoveOn(ctx, prog, 1); err != nil || n != 0 {
 		t.Errorf("with no order %d devices reported, %v", n, err)
 	}
 	if third, err := OpenOutside(path); err != nil || !third.Now().Equal(Now.AddDate(0, 0, 4)) ||

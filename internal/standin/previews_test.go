@@ -66,7 +66,7 @@ func contents(t *testing.T, db *sqlite.DB) map[string]string {
 }
 
 // emptyDesk is a program on an empty file, beside the demo's raw files.
-func emptyDesk(t *testing.T) (dir string, a *program.Program, clock *Outside) {
+func emptyDesk(t *testing.T) (dir string, prog *program.Program, clock *Outside) {
 	t.Helper()
 	dir = t.TempDir()
 	if _, err := Generate(dir); err != nil {
@@ -79,12 +79,12 @@ func emptyDesk(t *testing.T) (dir string, a *program.Program, clock *Outside) {
 	if clock, err = OpenOutside(db.Path); err != nil {
 		t.Fatal(err)
 	}
-	a = program.New(db, clock)
+	prog = program.New(db, clock)
 	t.Cleanup(func() {
-		a.Close()
+		prog.Close()
 		db.Close()
 	})
-	return dir, a, clock
+	return dir, prog, clock
 }
 
 // lookOnly asks for the effect of a change while somebody else is writing, and fails where asking changed anything.
@@ -114,7 +114,7 @@ func lookOnly[T any](t *testing.T, db *sqlite.DB, look func() T) (said T) {
 // else writes. It is tried on nothing, and again on what is there, with lines that are gone, new and other.
 func TestADryImportSaysWhatTheImportDoes(t *testing.T) {
 	ctx := context.Background()
-	dir, a, clock := emptyDesk(t)
+	dir, prog, clock := emptyDesk(t)
 	tried := 0
 	for round := range 3 {
 		for _, kind := range formats.Kinds {
@@ -145,7 +145,7 @@ func TestADryImportSaysWhatTheImportDoes(t *testing.T) {
 			}
 			take := func(dry bool) string {
 				request.DryRun, request.In = dry, strings.NewReader(strings.Join(kept, ""))
-				res, err := a.Evidence.Import(ctx, request)
+				res, err := prog.Evidence.Import(ctx, request)
 				if err != nil {
 					t.Fatalf("round %d, %s, dry %v: %v", round, kind.Name, dry, err)
 				}
@@ -154,7 +154,7 @@ func TestADryImportSaysWhatTheImportDoes(t *testing.T) {
 				fmt.Fprintf(&out, "%+v", res)
 				return out.String()
 			}
-			said := lookOnly(t, a.DB, func() string { return take(true) })
+			said := lookOnly(t, prog.DB, func() string { return take(true) })
 			if did := take(false); said != did {
 				t.Errorf("round %d, %s:\nsaid %.1500s\ndid  %.1500s", round, kind.Name, said, did)
 			}
@@ -170,7 +170,7 @@ func TestADryImportSaysWhatTheImportDoes(t *testing.T) {
 // nothing and goes through while somebody else writes.
 func TestPreviewsSayWhatHappens(t *testing.T) {
 	ctx := context.Background()
-	dir, a, clock := emptyDesk(t)
+	dir, prog, clock := emptyDesk(t)
 	for _, kind := range formats.Kinds {
 		content, err := os.ReadFile(filepath.Join(dir, kind.Name+".csv"))
 		if errors.Is(err, fs.ErrNotExist) {
@@ -187,13 +187,13 @@ func TestPreviewsSayWhatHappens(t *testing.T) {
 			Author: "test",
 			AsOf:   clock.Now(),
 		}
-		if _, err := a.Evidence.Import(ctx, request); err != nil {
+		if _, err := prog.Evidence.Import(ctx, request); err != nil {
 			t.Fatal(err)
 		}
 	}
 	renewed := func() {
 		t.Helper()
-		if err := a.Pipeline.Refresh(ctx); err != nil {
+		if err := prog.Pipeline.Refresh(ctx); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -201,8 +201,8 @@ func TestPreviewsSayWhatHappens(t *testing.T) {
 	figures := func() map[string]int64 { // what is short or left by product and metric
 		t.Helper()
 		out := map[string]int64{}
-		if err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
-			c, err := a.Snapshots.Catalogue(tx)
+		if err := prog.DB.View(ctx, func(tx *sqlite.Tx) error {
+			c, err := prog.Snapshots.Catalogue(tx)
 			if err != nil {
 				return err
 			}
@@ -242,7 +242,7 @@ func TestPreviewsSayWhatHappens(t *testing.T) {
 	}
 	var keys []string
 	var products []int64
-	if err := a.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
+	if err := prog.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
 		if keys, err = sqlite.Query(tx, func(r *sql.Rows, v *string) error { return r.Scan(v) },
 			"SELECT key FROM name_fact WHERE state IN ('unrecognised', 'recognised') ORDER BY installs DESC, key "+
 				"LIMIT 8"); err != nil {
@@ -260,8 +260,8 @@ func TestPreviewsSayWhatHappens(t *testing.T) {
 		if i%3 == 2 {
 			d.Product = 0
 		}
-		effect := lookOnly(t, a.DB, func() titles.Effect {
-			out, err := a.Titles.PreviewDecision(ctx, d, "w")
+		effect := lookOnly(t, prog.DB, func() titles.Effect {
+			out, err := prog.Titles.PreviewDecision(ctx, d, "w")
 			if err != nil {
 				t.Error(err)
 			}
@@ -269,7 +269,7 @@ func TestPreviewsSayWhatHappens(t *testing.T) {
 		})
 		moves += len(effect.Moves)
 		moved("deciding "+key, effect, func() titles.Effect {
-			out, err := a.Titles.Decide(ctx, d, "w")
+			out, err := prog.Titles.Decide(ctx, d, "w")
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -284,8 +284,8 @@ func TestPreviewsSayWhatHappens(t *testing.T) {
 			Product: products[i],
 			Reason:  "a trial",
 		}
-		effect := lookOnly(t, a.DB, func() titles.Effect {
-			out, err := a.Titles.PreviewRule(ctx, d, "w")
+		effect := lookOnly(t, prog.DB, func() titles.Effect {
+			out, err := prog.Titles.PreviewRule(ctx, d, "w")
 			if err != nil {
 				t.Error(err)
 			}
@@ -293,7 +293,7 @@ func TestPreviewsSayWhatHappens(t *testing.T) {
 		})
 		moves += len(effect.Moves)
 		moved("a rule: "+outcome, effect, func() titles.Effect {
-			out, err := a.Titles.PutRule(ctx, d, "w")
+			out, err := prog.Titles.PutRule(ctx, d, "w")
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -306,8 +306,8 @@ func TestPreviewsSayWhatHappens(t *testing.T) {
 	found := int64(0)
 	for i, name := range []string{"Zwirbelkit", "Knubblimit"} {
 		var code, publisher string
-		if err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
-			c, err := a.Snapshots.Catalogue(tx)
+		if err := prog.DB.View(ctx, func(tx *sqlite.Tx) error {
+			c, err := prog.Snapshots.Catalogue(tx)
 			if err != nil {
 				return err
 			}
@@ -318,7 +318,7 @@ func TestPreviewsSayWhatHappens(t *testing.T) {
 			t.Fatal(err)
 		}
 		scan := "device_id,publisher,name,version,source\n" + code + "," + publisher + "," + name + ",1.0,hand\n"
-		if _, err := a.Evidence.Import(ctx, intake.ImportRequest{
+		if _, err := prog.Evidence.Import(ctx, intake.ImportRequest{
 			Kind:   formats.Installs,
 			File:   "installs.csv",
 			In:     strings.NewReader(scan),
@@ -334,8 +334,8 @@ func TestPreviewsSayWhatHappens(t *testing.T) {
 			Says:    map[string]string{"aliases": name, "licence_model": "commercial"},
 			Dry:     true,
 		}
-		effect := lookOnly(t, a.DB, func() titles.CatalogueEffect {
-			out, err := a.Catalogue.EditTitle(ctx, edit, "w")
+		effect := lookOnly(t, prog.DB, func() titles.CatalogueEffect {
+			out, err := prog.Catalogue.EditTitle(ctx, edit, "w")
 			if err != nil {
 				t.Error(err)
 			}
@@ -344,7 +344,7 @@ func TestPreviewsSayWhatHappens(t *testing.T) {
 		found += effect.Found
 		edit.Dry = false
 		moved("a title for "+name, effect.Effect, func() titles.Effect {
-			if _, err := a.Catalogue.EditTitle(ctx, edit, "w"); err != nil {
+			if _, err := prog.Catalogue.EditTitle(ctx, edit, "w"); err != nil {
 				t.Fatal(err)
 			}
 			return effect.Effect

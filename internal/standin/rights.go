@@ -416,9 +416,9 @@ func hostOf(w *world, n int) string {
 	return ""
 }
 
-// makeRights makes what people keep about rights: contracts, a set for starters, who waits, a basket, and a statement
+// makeRights makes what people keep about rights: contracts, a set for starters, who waits, a scenario, and a statement
 // that was handed over.
-func makeRights(ctx context.Context, a *program.Program) error {
+func makeRights(ctx context.Context, prog *program.Program) error {
 	day := civil.MustParse
 	for _, c := range []entitlementsdb.Contract{
 		{
@@ -452,12 +452,12 @@ func makeRights(ctx context.Context, a *program.Program) error {
 			Owner:      "Dagne Laverud",
 		},
 	} {
-		if err := a.Entitlements.PutContract(ctx, c, "Worker"); err != nil {
+		if err := prog.Entitlements.PutContract(ctx, c, "Worker"); err != nil {
 			return err
 		}
 	}
 	id := func(name string) (int64, error) {
-		ids, err := a.Position.FindProducts(ctx, name)
+		ids, err := prog.Position.FindProducts(ctx, name)
 		if err != nil || len(ids) != 1 {
 			return 0, fmt.Errorf("the demo's catalogue has %d products named %s: %w", len(ids), name, err)
 		}
@@ -471,7 +471,7 @@ func makeRights(ctx context.Context, a *program.Program) error {
 	if err != nil {
 		return err
 	}
-	if _, err := a.Entitlements.PutStarterSet(ctx,
+	if _, err := prog.Entitlements.PutStarterSet(ctx,
 		entitlementsdb.StarterSet{
 			Name:     "charting, first day",
 			Note:     "agreed with the head of charting",
@@ -480,7 +480,7 @@ func makeRights(ctx context.Context, a *program.Program) error {
 		return err
 	}
 	for i, user := range []string{"u0301", "u0312"} {
-		if err := a.Entitlements.Wait(ctx, ledger, user, []string{"works on the tide tables", "asked twice"}[i],
+		if err := prog.Entitlements.Wait(ctx, ledger, user, []string{"works on the tide tables", "asked twice"}[i],
 			"Worker"); err != nil {
 			return err
 		}
@@ -489,20 +489,20 @@ func makeRights(ctx context.Context, a *program.Program) error {
 	if err != nil {
 		return err
 	}
-	if _, err := a.Worklist.SaveBasket(ctx,
-		worklist.Basket{
+	if _, err := prog.Worklist.SaveScenario(ctx,
+		worklist.Scenario{
 			Name: "Databases before the audit",
 			Note: "which way out is cheaper?",
-			Measures: []snapshot.BasketMeasure{{
+			Measures: []snapshot.Measure{{
 				Kind:     "buy",
 				Product:  engine,
-				Line:     lineOfEngine(ctx, a, engine),
+				Line:     lineOfEngine(ctx, prog, engine),
 				Quantity: 4,
 			}},
 		}, "Worker"); err != nil {
 		return err
 	}
-	_, err = a.Position.MakeStatement(
+	_, err = prog.Position.MakeStatement(
 		ctx,
 		civil.Of(Now)-30,
 		nil,
@@ -513,8 +513,8 @@ func makeRights(ctx context.Context, a *program.Program) error {
 	return err
 }
 
-func lineOfEngine(ctx context.Context, a *program.Program, product int64) string {
-	p, err := a.Position.ProductPosition(ctx, product, 0)
+func lineOfEngine(ctx context.Context, prog *program.Program, product int64) string {
+	p, err := prog.Position.ProductPosition(ctx, product, 0)
 	if err != nil || len(p.Metrics) == 0 || len(p.Metrics[0].Lines) == 0 {
 		return ""
 	}

@@ -150,7 +150,7 @@ func (p *pool) day(r *rand.Rand, midnight time.Time) (events [][]string) {
 
 // reportPools lets the licence servers report the day that has passed; one whose connection is lost stays silent.
 // Their pools have the quantities that the program knows of.
-func (o *Outside) reportPools(ctx context.Context, a *program.Program, now time.Time) error {
+func (o *Outside) reportPools(ctx context.Context, prog *program.Program, now time.Time) error {
 	if !now.After(Now) { // the files have the days up to the demo's today
 		return nil
 	}
@@ -161,7 +161,7 @@ func (o *Outside) reportPools(ctx context.Context, a *program.Program, now time.
 	servers := slices.Clone(o.servers)
 	o.mu.Unlock()
 	has := map[string]int{}
-	if err := a.DB.View(ctx, func(tx *sqlite.Tx) error {
+	if err := prog.DB.View(ctx, func(tx *sqlite.Tx) error {
 		pools, err := snapshot.AllPools(tx)
 		for _, p := range pools {
 			has[p.Code] = int(p.Quantity)
@@ -178,5 +178,5 @@ func (o *Outside) reportPools(ctx context.Context, a *program.Program, now time.
 		day := now.AddDate(0, 0, -1)
 		rows = append(rows, p.day(rand.New(rand.NewPCG(seed, uint64(day.Unix()/86400))), midnightInOslo(day))...)
 	}
-	return take(ctx, a, formats.PoolEvents, rows)
+	return take(ctx, prog, formats.PoolEvents, rows)
 }

@@ -54,7 +54,7 @@ func outcome(order worklist.Order) string {
 // the scans that the changed devices report then.
 func (o *Outside) work(
 	ctx context.Context,
-	a *program.Program,
+	prog *program.Program,
 	g *gateway,
 	fleet []machine,
 	now time.Time,
@@ -124,7 +124,7 @@ func (o *Outside) work(
 	}
 	done := 0
 	for _, device := range order {
-		s, err := look(ctx, a, at[device], now.Add(-time.Hour/2), removed[device])
+		s, err := look(ctx, prog, at[device], now.Add(-time.Hour/2), removed[device])
 		if err != nil {
 			return done, err
 		}

@@ -153,9 +153,9 @@ type CaseRow struct {
 
 func ToCaseRow(v snapshot.CaseRow) CaseRow { return CaseRow(v) }
 
-// BasketMeasure is one measure of a basket, in the words of people: codes instead of numbers. Which fields count
+// Measure is one measure of a scenario, in the words of people: codes instead of numbers. Which fields count
 // depends on its kind.
-type BasketMeasure struct {
+type Measure struct {
 	Kind     string   `json:"kind" enum:"remove,reclaim,move,buy,upgrade,version,metric,right,maintenance,lapse"`
 	Product  int64    `json:"product"`
 	Devices  []string `json:"devices,omitempty" doc:"device_id"`
@@ -173,9 +173,9 @@ type BasketMeasure struct {
 	Currency string   `json:"currency,omitempty"`
 }
 
-func ToBasketMeasure(v snapshot.BasketMeasure) BasketMeasure { return BasketMeasure(v) }
+func ToMeasure(v snapshot.Measure) Measure { return Measure(v) }
 
-func FromBasketMeasure(v BasketMeasure) snapshot.BasketMeasure { return snapshot.BasketMeasure(v) }
+func FromMeasure(v Measure) snapshot.Measure { return snapshot.Measure(v) }
 
 // Remark is what somebody noted about a product, or about its install on a device.
 type Remark struct {

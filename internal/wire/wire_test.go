@@ -14,7 +14,7 @@ func TestTranslations(t *testing.T) {
 	resttest.Translates(t, ToNameRow)
 	resttest.Translates(t, ToPositionRow)
 	resttest.Translates(t, ToCaseRow)
-	resttest.Translates(t, ToBasketMeasure)
-	resttest.Translates(t, FromBasketMeasure)
+	resttest.Translates(t, ToMeasure)
+	resttest.Translates(t, FromMeasure)
 	resttest.Translates(t, ToRemark)
 }

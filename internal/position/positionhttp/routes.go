@@ -136,13 +136,13 @@ func (s *routes) positions() {
 			defer end()
 			return rest.One(toAllSteps)(s.Position.AllSteps(ctx, from, to))
 		})
-	rest.Handle(s.Server, access.Look, rest.Post("tryBasket", "/api/baskets/try"),
+	rest.Handle(s.Server, access.Look, rest.Post("tryScenario", "/api/scenarios/try"),
 		func(ctx context.Context, _ rest.Account, in *struct {
 			Body struct {
-				Measures []wire.BasketMeasure `json:"measures"`
+				Measures []wire.Measure `json:"measures"`
 			}
 		}) (Tried, error) {
-			return rest.One(toTried)(s.Position.TryBasket(ctx, rest.Each(in.Body.Measures, wire.FromBasketMeasure)))
+			return rest.One(toTried)(s.Position.TryScenario(ctx, rest.Each(in.Body.Measures, wire.FromMeasure)))
 		})
 }
 

@@ -524,7 +524,7 @@ type TriedMeasure struct {
 
 func toTriedMeasure(v position.TriedMeasure) TriedMeasure { return TriedMeasure(v) }
 
-// Tried is what a basket would do. Money is in euros; amounts without a rate are left out and counted.
+// Tried is what a scenario would do. Money is in euros; amounts without a rate are left out and counted.
 type Tried struct {
 	Positions      []TriedPosition `json:"positions"`
 	Measures       []TriedMeasure  `json:"measures"`
@@ -549,17 +549,17 @@ func toTried(v position.Tried) Tried {
 
 // WayOut is one way out of a shortfall, worked out as a measure on its own.
 type WayOut struct {
-	What     string               `json:"what" enum:"take back,remove,transfer,renew maintenance,widen,buy"`
-	Words    string               `json:"words"`
-	Covers   int64                `json:"covers" doc:"by how much the shortfall shrinks"`
-	Left     int64                `json:"left" doc:"what stays short"`
-	Cost     string               `json:"cost" doc:"0 where it costs nothing, empty where nobody knows"`
-	Currency string               `json:"currency"`
-	Saves    string               `json:"saves"`
-	Time     string               `json:"time"`
-	Error    string               `json:"error" doc:"why it cannot be"`
-	Measures []wire.BasketMeasure `json:"measures" doc:"to be tried together with others"`
-	Cases    []int64              `json:"cases" doc:"cases that do it"`
+	What     string         `json:"what" enum:"take back,remove,transfer,renew maintenance,widen,buy"`
+	Words    string         `json:"words"`
+	Covers   int64          `json:"covers" doc:"by how much the shortfall shrinks"`
+	Left     int64          `json:"left" doc:"what stays short"`
+	Cost     string         `json:"cost" doc:"0 where it costs nothing, empty where nobody knows"`
+	Currency string         `json:"currency"`
+	Saves    string         `json:"saves"`
+	Time     string         `json:"time"`
+	Error    string         `json:"error" doc:"why it cannot be"`
+	Measures []wire.Measure `json:"measures" doc:"to be tried together with others"`
+	Cases    []int64        `json:"cases" doc:"cases that do it"`
 }
 
 func toWayOut(v position.WayOut) WayOut {
@@ -573,7 +573,7 @@ func toWayOut(v position.WayOut) WayOut {
 		Saves:    v.Saves,
 		Time:     v.Time,
 		Error:    v.Error,
-		Measures: rest.Each(v.Measures, wire.ToBasketMeasure),
+		Measures: rest.Each(v.Measures, wire.ToMeasure),
 		Cases:    v.Cases,
 	}
 }

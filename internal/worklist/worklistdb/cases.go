@@ -1,4 +1,4 @@
-// Package worklistdb has the tables of cases, orders, questions, baskets, policies and savings.
+// Package worklistdb has the tables of cases, orders, questions, scenarios, policies and savings.
 package worklistdb
 
 import (

@@ -29,7 +29,7 @@ type routes struct {
 // Register registers the routes of what is to be done.
 func Register(server *rest.Server, stations Stations) {
 	s := &routes{server, stations}
-	s.baskets()
+	s.scenarios()
 	s.lists()
 	s.mail()
 	s.details()
@@ -39,23 +39,23 @@ func Register(server *rest.Server, stations Stations) {
 	s.answers()
 }
 
-func (s *routes) baskets() {
-	rest.Handle(s.Server, access.Look, rest.Get("baskets", "/api/baskets"),
-		rest.Plain(s.Worklist.Baskets, rest.All(toBasket)))
-	rest.Handle(s.Server, access.Work, rest.Post("saveBasket", "/api/baskets"),
-		func(ctx context.Context, me rest.Account, in *rest.Body[Basket]) (Basket, error) {
-			return rest.One(toBasket)(s.Worklist.SaveBasket(ctx, fromBasket(in.Body), me.Name))
+func (s *routes) scenarios() {
+	rest.Handle(s.Server, access.Look, rest.Get("scenarios", "/api/scenarios"),
+		rest.Plain(s.Worklist.Scenarios, rest.All(toScenario)))
+	rest.Handle(s.Server, access.Work, rest.Post("saveScenario", "/api/scenarios"),
+		func(ctx context.Context, me rest.Account, in *rest.Body[Scenario]) (Scenario, error) {
+			return rest.One(toScenario)(s.Worklist.SaveScenario(ctx, fromScenario(in.Body), me.Name))
 		})
-	rest.Handle(s.Server, access.Work, rest.Post("dropBasket", "/api/baskets/{id}/drop"),
-		rest.OnID(s.Worklist.DropBasket))
-	rest.Handle(s.Server, access.Work, rest.Post("doBasket", "/api/baskets/{id}/do"),
+	rest.Handle(s.Server, access.Work, rest.Post("dropScenario", "/api/scenarios/{id}/drop"),
+		rest.OnID(s.Worklist.DropScenario))
+	rest.Handle(s.Server, access.Work, rest.Post("doScenario", "/api/scenarios/{id}/do"),
 		func(ctx context.Context, me rest.Account, in *struct {
 			rest.ByID
 			Body struct {
 				Version int64 `json:"version"`
 			}
-		}) (BasketDone, error) {
-			return rest.One(toBasketDone)(s.Worklist.DoBasket(ctx, in.ID, in.Body.Version, me.Name))
+		}) (ScenarioDone, error) {
+			return rest.One(toScenarioDone)(s.Worklist.DoScenario(ctx, in.ID, in.Body.Version, me.Name))
 		})
 	rest.Handle(s.Server, access.Look, rest.Get("purchaseRequests", "/api/purchase-requests"),
 		rest.Plain(s.Worklist.PurchaseRequests, rest.All(toPurchaseRequest)))

@@ -26,26 +26,26 @@ type Mail struct {
 
 func toMail(v worklist.Mail) Mail { return Mail(v) }
 
-// Basket is measures that are tried together.
-type Basket struct {
-	ID        int64                `json:"id"`
-	Name      string               `json:"name"`
-	Note      string               `json:"note"`
-	Measures  []wire.BasketMeasure `json:"measures"`
-	Author    string               `json:"author"`
-	At        int64                `json:"at"`
-	ChangedAt int64                `json:"changedAt"`
-	Version   int64                `json:"version" doc:"the version that is being changed; another one's changes are not overwritten"`
-	DoneAt    int64                `json:"doneAt"`
-	DoneBy    string               `json:"doneBy"`
+// Scenario is measures that are tried together.
+type Scenario struct {
+	ID        int64          `json:"id"`
+	Name      string         `json:"name"`
+	Note      string         `json:"note"`
+	Measures  []wire.Measure `json:"measures"`
+	Author    string         `json:"author"`
+	At        int64          `json:"at"`
+	ChangedAt int64          `json:"changedAt"`
+	Version   int64          `json:"version" doc:"the version that is being changed; another one's changes are not overwritten"`
+	DoneAt    int64          `json:"doneAt"`
+	DoneBy    string         `json:"doneBy"`
 }
 
-func toBasket(v worklist.Basket) Basket {
-	return Basket{
+func toScenario(v worklist.Scenario) Scenario {
+	return Scenario{
 		ID:        v.ID,
 		Name:      v.Name,
 		Note:      v.Note,
-		Measures:  rest.Each(v.Measures, wire.ToBasketMeasure),
+		Measures:  rest.Each(v.Measures, wire.ToMeasure),
 		Author:    v.Author,
 		At:        v.At,
 		ChangedAt: v.ChangedAt,
@@ -55,12 +55,12 @@ func toBasket(v worklist.Basket) Basket {
 	}
 }
 
-func fromBasket(v Basket) worklist.Basket {
-	return worklist.Basket{
+func fromScenario(v Scenario) worklist.Scenario {
+	return worklist.Scenario{
 		ID:        v.ID,
 		Name:      v.Name,
 		Note:      v.Note,
-		Measures:  rest.Each(v.Measures, wire.FromBasketMeasure),
+		Measures:  rest.Each(v.Measures, wire.FromMeasure),
 		Author:    v.Author,
 		At:        v.At,
 		ChangedAt: v.ChangedAt,
@@ -70,15 +70,15 @@ func fromBasket(v Basket) worklist.Basket {
 	}
 }
 
-// BasketDone says what a basket was turned into.
-type BasketDone struct {
+// ScenarioDone says what a scenario was turned into.
+type ScenarioDone struct {
 	Cases    int      `json:"cases"`
 	Seats    int      `json:"seats" doc:"seats that were handed back"`
 	Requests int      `json:"requests" doc:"purchase requests"`
 	Left     []string `json:"left" doc:"measures that somebody has to do elsewhere, such as changing a contract"`
 }
 
-func toBasketDone(v worklist.BasketDone) BasketDone { return BasketDone(v) }
+func toScenarioDone(v worklist.ScenarioDone) ScenarioDone { return ScenarioDone(v) }
 
 // CaseRules is what a house asks of its own people about cases.
 type CaseRules struct {
@@ -367,7 +367,7 @@ func toStepView(v worklist.StepView) StepView { return StepView(v) }
 // PurchaseRequest asks for something to be bought.
 type PurchaseRequest struct {
 	ID        int64  `json:"id"`
-	Basket    int64  `json:"basket"`
+	Scenario  int64  `json:"scenario"`
 	ProductID int64  `json:"productId"`
 	Publisher string `json:"publisher"`
 	Product   string `json:"product"`

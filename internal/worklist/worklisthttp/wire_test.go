@@ -9,9 +9,9 @@ import (
 // What is sent and taken is what the service says and asks, each value under its own name.
 func TestTranslations(t *testing.T) {
 	resttest.Translates(t, toMail)
-	resttest.Translates(t, toBasket)
-	resttest.Translates(t, fromBasket)
-	resttest.Translates(t, toBasketDone)
+	resttest.Translates(t, toScenario)
+	resttest.Translates(t, fromScenario)
+	resttest.Translates(t, toScenarioDone)
 	resttest.Translates(t, toCaseRules)
 	resttest.Translates(t, fromCaseRules)
 	resttest.Translates(t, fromCaseAction)

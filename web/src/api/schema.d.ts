@@ -68,70 +68,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/baskets": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get: operations["baskets"];
-        put?: never;
-        post: operations["saveBasket"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/baskets/try": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post: operations["tryBasket"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/baskets/{id}/do": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post: operations["doBasket"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/baskets/{id}/drop": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post: operations["dropBasket"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/case-rules": {
         parameters: {
             query?: never;
@@ -2100,6 +2036,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/scenarios": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["scenarios"];
+        put?: never;
+        post: operations["saveScenario"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scenarios/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["tryScenario"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scenarios/{id}/do": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["doScenario"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scenarios/{id}/drop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["dropScenario"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/schedules": {
         parameters: {
             query?: never;
@@ -2630,66 +2630,6 @@ export interface components {
             line: number;
             reason: string;
             state: string;
-        };
-        Basket: {
-            /** Format: int64 */
-            at: number;
-            author: string;
-            /** Format: int64 */
-            changedAt: number;
-            /** Format: int64 */
-            doneAt: number;
-            doneBy: string;
-            /** Format: int64 */
-            id: number;
-            measures: components["schemas"]["BasketMeasure"][];
-            name: string;
-            note: string;
-            /**
-             * Format: int64
-             * @description the version that is being changed; another one's changes are not overwritten
-             */
-            version: number;
-        };
-        BasketDone: {
-            /** Format: int64 */
-            cases: number;
-            /** @description measures that somebody has to do elsewhere, such as changing a contract */
-            left: string[];
-            /**
-             * Format: int64
-             * @description purchase requests
-             */
-            requests: number;
-            /**
-             * Format: int64
-             * @description seats that were handed back
-             */
-            seats: number;
-        };
-        BasketMeasure: {
-            country?: string;
-            currency?: string;
-            /** @description device_id */
-            devices?: string[];
-            edition?: string;
-            /** @enum {string} */
-            kind: "remove" | "reclaim" | "move" | "buy" | "upgrade" | "version" | "metric" | "right" | "maintenance" | "lapse";
-            /** @description entitlement_id */
-            line?: string;
-            metric?: string;
-            /** @description of one; empty is the price of the line, else the list price */
-            price?: string;
-            /** Format: int64 */
-            product: number;
-            /** Format: int64 */
-            quantity?: number;
-            right?: string;
-            unit?: string;
-            until?: string;
-            /** @description user_id */
-            users?: string[];
-            version?: string;
         };
         Batch: {
             /** Format: int64 */
@@ -3431,7 +3371,7 @@ export interface components {
             sort: "new" | "changed" | "conflict";
             theirs: string;
         };
-        DoBasketRequest: {
+        DoScenarioRequest: {
             /** Format: int64 */
             version: number;
         };
@@ -4032,6 +3972,30 @@ export interface components {
             now: number;
             /** @enum {string} */
             role: "look" | "work" | "run" | "";
+        };
+        Measure: {
+            country?: string;
+            currency?: string;
+            /** @description device_id */
+            devices?: string[];
+            edition?: string;
+            /** @enum {string} */
+            kind: "remove" | "reclaim" | "move" | "buy" | "upgrade" | "version" | "metric" | "right" | "maintenance" | "lapse";
+            /** @description entitlement_id */
+            line?: string;
+            metric?: string;
+            /** @description of one; empty is the price of the line, else the list price */
+            price?: string;
+            /** Format: int64 */
+            product: number;
+            /** Format: int64 */
+            quantity?: number;
+            right?: string;
+            unit?: string;
+            until?: string;
+            /** @description user_id */
+            users?: string[];
+            version?: string;
         };
         MendRequest: {
             content: string;
@@ -5366,8 +5330,6 @@ export interface components {
             /** Format: int64 */
             at: number;
             author: string;
-            /** Format: int64 */
-            basket: number;
             currency: string;
             /** Format: int64 */
             endedAt: number;
@@ -5381,6 +5343,8 @@ export interface components {
             publisher: string;
             /** Format: int64 */
             quantity: number;
+            /** Format: int64 */
+            scenario: number;
             what: string;
         };
         Queue: {
@@ -5837,6 +5801,42 @@ export interface components {
             at: number;
             source: string;
         };
+        Scenario: {
+            /** Format: int64 */
+            at: number;
+            author: string;
+            /** Format: int64 */
+            changedAt: number;
+            /** Format: int64 */
+            doneAt: number;
+            doneBy: string;
+            /** Format: int64 */
+            id: number;
+            measures: components["schemas"]["Measure"][];
+            name: string;
+            note: string;
+            /**
+             * Format: int64
+             * @description the version that is being changed; another one's changes are not overwritten
+             */
+            version: number;
+        };
+        ScenarioDone: {
+            /** Format: int64 */
+            cases: number;
+            /** @description measures that somebody has to do elsewhere, such as changing a contract */
+            left: string[];
+            /**
+             * Format: int64
+             * @description purchase requests
+             */
+            requests: number;
+            /**
+             * Format: int64
+             * @description seats that were handed back
+             */
+            seats: number;
+        };
         ScheduleDraft: {
             /** Format: int64 */
             ageDays: number;
@@ -6262,8 +6262,8 @@ export interface components {
             productId: number;
             publisher: string;
         };
-        TryBasketRequest: {
-            measures: components["schemas"]["BasketMeasure"][];
+        TryScenarioRequest: {
+            measures: components["schemas"]["Measure"][];
         };
         Undone: {
             /** Format: int64 */
@@ -6561,7 +6561,7 @@ export interface components {
              */
             left: number;
             /** @description to be tried together with others */
-            measures: components["schemas"]["BasketMeasure"][];
+            measures: components["schemas"]["Measure"][];
             saves: string;
             time: string;
             /** @enum {string} */
@@ -6711,167 +6711,6 @@ export interface operations {
                 "application/json": components["schemas"]["MendRequest"];
             };
         };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
-    };
-    baskets: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Basket"][];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
-    };
-    saveBasket: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["Basket"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Basket"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
-    };
-    tryBasket: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["TryBasketRequest"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Tried"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
-    };
-    doBasket: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["DoBasketRequest"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["BasketDone"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
-    };
-    dropBasket: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
         responses: {
             /** @description OK */
             200: {
@@ -11332,6 +11171,167 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OrderCount"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    scenarios: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Scenario"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    saveScenario: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Scenario"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Scenario"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    tryScenario: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TryScenarioRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Tried"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    doScenario: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DoScenarioRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScenarioDone"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    dropScenario: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description Error */

@@ -10,7 +10,7 @@ import TitlePick from '../components/TitlePick.vue'
 import { whole, word } from '../lib/format'
 
 /** One measure: a title, what could be done about it, and what that needs to know. */
-type Measure = Schemas['BasketMeasure']
+type Measure = Schemas['Measure']
 type Kind = Measure['kind']
 const props = defineProps<{ product: number }>()
 const emit = defineEmits<{ add: [m: Measure] }>()
@@ -239,7 +239,7 @@ function add() {
           :placeholder="kind === 'buy' ? 'as the line cost, else list price' : ''"
       /></label>
     </template>
-    <Button type="submit" label="Put it into the basket" size="small" :disabled="!ready" data-add />
+    <Button type="submit" label="Put it into the scenario" size="small" :disabled="!ready" data-add />
   </form>
 </template>
 

@@ -13,17 +13,17 @@ import PositionNav from './PositionNav.vue'
 import TriedEffect from './TriedEffect.vue'
 
 /**
- * A basket of measures: what they would do to the positions and the money, live, before anybody does them. It can be
+ * A scenario of measures: what they would do to the positions and the money, live, before anybody does them. It can be
  * kept, shared, and turned into work.
  */
-type Measure = Schemas['BasketMeasure']
+type Measure = Schemas['Measure']
 const route = useRoute()
 const router = useRouter()
 const client = useQueryClient()
 const mayWork = useSession().may('work')
-const baskets = useQuery({ queryKey: ['baskets'], queryFn: () => ask(api.GET('/api/baskets')) })
-const chosen = computed(() => Number(route.query.basket ?? 0))
-const basket = computed(() => baskets.data.value?.find((b) => b.id === chosen.value))
+const scenarios = useQuery({ queryKey: ['scenarios'], queryFn: () => ask(api.GET('/api/scenarios')) })
+const chosen = computed(() => Number(route.query.scenario ?? 0))
+const scenario = computed(() => scenarios.data.value?.find((b) => b.id === chosen.value))
 const fromLink = (): Measure[] => {
   try {
     return route.query.m ? (JSON.parse(String(route.query.m)) as Measure[]) : []
@@ -35,7 +35,7 @@ const measures = ref<Measure[]>(fromLink())
 const name = ref('')
 const note = ref('')
 watch(
-  basket,
+  scenario,
   (b) => {
     if (!b || route.query.m) return
     measures.value = structuredClone(b.measures.map((m) => ({ ...m })))
@@ -60,13 +60,13 @@ function drop(i: number) {
 const late = refDebounced(measures, 150)
 const tried = useQuery({
   queryKey: ['tried', late],
-  queryFn: ({ signal }) => ask(api.POST('/api/baskets/try', { body: { measures: late.value }, signal })),
+  queryFn: ({ signal }) => ask(api.POST('/api/scenarios/try', { body: { measures: late.value }, signal })),
   placeholderData: keepPreviousData,
   retry: false,
 })
 const t = computed(() => tried.data.value)
 const says = ref('')
-const done = ref<Schemas['BasketDone']>()
+const done = ref<Schemas['ScenarioDone']>()
 function open(id?: number) {
   done.value = undefined
   says.value = ''
@@ -74,14 +74,14 @@ function open(id?: number) {
     measures.value = []
     name.value = note.value = ''
   }
-  void router.replace({ query: id ? { basket: String(id) } : {} })
+  void router.replace({ query: id ? { scenario: String(id) } : {} })
 }
 async function save() {
   says.value = ''
   try {
-    const b = basket.value
+    const b = scenario.value
     const saved = await ask(
-      api.POST('/api/baskets', {
+      api.POST('/api/scenarios', {
         body: {
           id: b && !b.doneAt ? b.id : 0,
           version: b?.version ?? 0,
@@ -96,19 +96,19 @@ async function save() {
         },
       }),
     )
-    await client.invalidateQueries({ queryKey: ['baskets'] })
-    void router.replace({ query: { basket: String(saved.id) } })
+    await client.invalidateQueries({ queryKey: ['scenarios'] })
+    void router.replace({ query: { scenario: String(saved.id) } })
     return saved
   } catch (e) {
     says.value = (e as Error).message
   }
 }
 async function turn() {
-  const b = dirty.value || !basket.value ? await save() : basket.value
+  const b = dirty.value || !scenario.value ? await save() : scenario.value
   if (!b) return
   try {
     done.value = await ask(
-      api.POST('/api/baskets/{id}/do', { params: { path: { id: b.id } }, body: { version: b.version } }),
+      api.POST('/api/scenarios/{id}/do', { params: { path: { id: b.id } }, body: { version: b.version } }),
     )
     await client.invalidateQueries()
   } catch (e) {
@@ -117,9 +117,9 @@ async function turn() {
 }
 async function away(id: number) {
   try {
-    await ask(api.POST('/api/baskets/{id}/drop', { params: { path: { id } } }))
+    await ask(api.POST('/api/scenarios/{id}/drop', { params: { path: { id } } }))
     open()
-    await client.invalidateQueries({ queryKey: ['baskets'] })
+    await client.invalidateQueries({ queryKey: ['scenarios'] })
   } catch (e) {
     says.value = (e as Error).message
   }
@@ -153,14 +153,14 @@ function outcome(m: Schemas['TriedMeasure']) {
     <PositionNav />
     <div class="row head">
       <h1>Measures to try</h1>
-      <button type="button" class="chip" :class="{ on: !chosen }" @click="open()">a new basket</button>
+      <button type="button" class="chip" :class="{ on: !chosen }" @click="open()">a new scenario</button>
       <button
-        v-for="b in baskets.data.value ?? []"
+        v-for="b in scenarios.data.value ?? []"
         :key="b.id"
         type="button"
         class="chip"
         :class="{ on: b.id === chosen }"
-        data-basket
+        data-scenario
         @click="open(b.id)"
       >
         {{ b.name }}<span v-if="b.doneAt" class="soft">, done</span>
@@ -173,7 +173,7 @@ function outcome(m: Schemas['TriedMeasure']) {
             <span class="words">{{ t?.measures[i]?.words ?? m.kind }}</span>
             <span v-if="t?.measures[i]?.error" class="says">: {{ t.measures[i].error }}</span>
             <span v-else-if="t?.measures[i]" class="soft">{{ outcome(t.measures[i]) }}</span>
-            <button v-if="!basket?.doneAt" class="plain" type="button" @click="drop(i)">take out</button>
+            <button v-if="!scenario?.doneAt" class="plain" type="button" @click="drop(i)">take out</button>
           </li>
           <li v-if="!measures.length" class="soft empty">
             Nothing is being tried. Choose a title and something that could be done about it; nothing here changes
@@ -181,26 +181,26 @@ function outcome(m: Schemas['TriedMeasure']) {
           </li>
         </ol>
         <MeasureForm
-          v-if="!basket?.doneAt"
+          v-if="!scenario?.doneAt"
           :product="Number(route.query.product ?? measures[0]?.product ?? 0)"
           @add="add"
         />
-        <form v-if="mayWork && !basket?.doneAt && measures.length" class="keep" @submit.prevent="save">
-          <label>name <InputText v-model="name" size="small" name="basket" @input="keepInLink" /></label>
+        <form v-if="mayWork && !scenario?.doneAt && measures.length" class="keep" @submit.prevent="save">
+          <label>name <InputText v-model="name" size="small" name="scenario" @input="keepInLink" /></label>
           <label>note <InputText v-model="note" size="small" /></label>
           <div class="row">
-            <Button type="submit" label="Keep the basket" size="small" severity="secondary" :disabled="!name" />
-            <button v-if="basket" class="plain" type="button" @click="away(basket.id)">put it away</button>
+            <Button type="submit" label="Keep the scenario" size="small" severity="secondary" :disabled="!name" />
+            <button v-if="scenario" class="plain" type="button" @click="away(scenario.id)">put it away</button>
           </div>
         </form>
-        <p v-if="basket" class="soft">
-          {{ basket.note }} {{ basket.author }}, {{ day(basket.changedAt)
-          }}<template v-if="basket.doneAt"
-            >; turned into work by {{ basket.doneBy }} on {{ day(basket.doneAt) }}</template
+        <p v-if="scenario" class="soft">
+          {{ scenario.note }} {{ scenario.author }}, {{ day(scenario.changedAt)
+          }}<template v-if="scenario.doneAt"
+            >; turned into work by {{ scenario.doneBy }} on {{ day(scenario.doneAt) }}</template
           >.
         </p>
         <p v-if="says" class="says" role="alert">{{ says }}</p>
-        <p v-if="done" role="status" data-basket-done>
+        <p v-if="done" role="status" data-scenario-done>
           Turned into {{ count(done.cases, 'case')
           }}<template v-if="done.seats">, {{ count(done.seats, 'seat') }} handed back</template
           ><template v-if="done.requests"> and {{ count(done.requests, 'purchase request') }}</template
@@ -213,11 +213,11 @@ function outcome(m: Schemas['TriedMeasure']) {
       </div>
       <TriedEffect v-if="t" :tried="t" :busy="tried.isFetching.value">
         <Button
-          v-if="mayWork && measures.length && !basket?.doneAt && !done"
+          v-if="mayWork && measures.length && !scenario?.doneAt && !done"
           label="Turn it into work"
           size="small"
           :disabled="!name"
-          :title="name ? '' : 'Give the basket a name first'"
+          :title="name ? '' : 'Give the scenario a name first'"
           data-turn
           @click="turn"
         />

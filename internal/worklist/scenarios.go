@@ -16,12 +16,12 @@ import (
 	"ensomet/internal/worklist/worklistdb"
 )
 
-// Basket is measures that are tried together.
-type Basket struct {
+// Scenario is measures that are tried together.
+type Scenario struct {
 	ID        int64
 	Name      string
 	Note      string
-	Measures  []snapshot.BasketMeasure
+	Measures  []snapshot.Measure
 	Author    string
 	At        int64
 	ChangedAt int64
@@ -30,12 +30,12 @@ type Basket struct {
 	DoneBy    string
 }
 
-func basketOf(b worklistdb.StoredBasket) (Basket, error) {
-	out := Basket{
+func scenarioOf(b worklistdb.StoredScenario) (Scenario, error) {
+	out := Scenario{
 		ID:        b.ID,
 		Name:      b.Name,
 		Note:      b.Note,
-		Measures:  []snapshot.BasketMeasure{},
+		Measures:  []snapshot.Measure{},
 		Author:    b.Author,
 		At:        b.At,
 		ChangedAt: b.ChangedAt,
@@ -46,16 +46,16 @@ func basketOf(b worklistdb.StoredBasket) (Basket, error) {
 	return out, json.Unmarshal([]byte(b.Measures), &out.Measures)
 }
 
-// Baskets lists the baskets.
-func (svc *Service) Baskets(ctx context.Context) ([]Basket, error) {
-	out := []Basket{}
+// Scenarios lists the scenarios.
+func (svc *Service) Scenarios(ctx context.Context) ([]Scenario, error) {
+	out := []Scenario{}
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
-		list, err := worklistdb.Baskets(tx)
+		list, err := worklistdb.Scenarios(tx)
 		if err != nil {
 			return err
 		}
 		for _, b := range list {
-			one, err := basketOf(b)
+			one, err := scenarioOf(b)
 			if err != nil {
 				return err
 			}
@@ -66,10 +66,10 @@ func (svc *Service) Baskets(ctx context.Context) ([]Basket, error) {
 	return out, err
 }
 
-// SaveBasket keeps a basket; one without number is new.
-func (svc *Service) SaveBasket(ctx context.Context, b Basket, who string) (Basket, error) {
+// SaveScenario keeps a scenario; one without number is new.
+func (svc *Service) SaveScenario(ctx context.Context, b Scenario, who string) (Scenario, error) {
 	if b.Name = strings.TrimSpace(b.Name); b.Name == "" {
-		return b, refuse.New("give the basket a name, so that others find it")
+		return b, refuse.New("give the scenario a name, so that others find it")
 	}
 	measures, err := json.Marshal(b.Measures)
 	if err != nil {
@@ -77,7 +77,7 @@ func (svc *Service) SaveBasket(ctx context.Context, b Basket, who string) (Baske
 	}
 	err = svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		now := svc.Clock.Now()
-		s := worklistdb.StoredBasket{
+		s := worklistdb.StoredScenario{
 			ID:        b.ID,
 			Name:      b.Name,
 			Note:      b.Note,
@@ -88,73 +88,73 @@ func (svc *Service) SaveBasket(ctx context.Context, b Basket, who string) (Baske
 			Version:   b.Version,
 		}
 		if b.ID != 0 {
-			old, err := worklistdb.Basket(tx, b.ID)
+			old, err := worklistdb.Scenario(tx, b.ID)
 			if err != nil {
 				return err
 			}
 			if old.DoneAt != 0 {
-				return refuse.New("this basket has been done: make a new one")
+				return refuse.New("this scenario has been done: make a new one")
 			}
 		}
-		id, fits, err := worklistdb.PutBasket(tx, s)
+		id, fits, err := worklistdb.PutScenario(tx, s)
 		if err != nil {
 			return err
 		}
 		if !fits {
 			return sqlite.ErrChangedMeanwhile
 		}
-		if s, err = worklistdb.Basket(tx, id); err != nil {
+		if s, err = worklistdb.Scenario(tx, id); err != nil {
 			return err
 		}
-		if b, err = basketOf(s); err != nil {
+		if b, err = scenarioOf(s); err != nil {
 			return err
 		}
-		return tx.Note(now, who, "kept a basket of measures", b.Name, fmt.Sprintf("%d measures", len(b.Measures)))
+		return tx.Note(now, who, "kept a scenario of measures", b.Name, fmt.Sprintf("%d measures", len(b.Measures)))
 	})
 	return b, err
 }
 
-// DropBasket puts a basket away.
-func (svc *Service) DropBasket(ctx context.Context, id int64, who string) error {
+// DropScenario puts a scenario away.
+func (svc *Service) DropScenario(ctx context.Context, id int64, who string) error {
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
-		b, err := worklistdb.Basket(tx, id)
+		b, err := worklistdb.Scenario(tx, id)
 		if err != nil {
 			return err
 		}
 		now := svc.Clock.Now()
-		if err := worklistdb.DropBasket(tx, id, now.Unix()); err != nil {
+		if err := worklistdb.DropScenario(tx, id, now.Unix()); err != nil {
 			return err
 		}
-		return tx.Note(now, who, "dropped a basket of measures", b.Name, "")
+		return tx.Note(now, who, "dropped a scenario of measures", b.Name, "")
 	})
 }
 
-// BasketDone says what a basket was turned into.
-type BasketDone struct {
+// ScenarioDone says what a scenario was turned into.
+type ScenarioDone struct {
 	Cases    int
 	Seats    int      // seats that were handed back
 	Requests int      // purchase requests
 	Left     []string // measures that somebody has to do elsewhere, such as changing a contract
 }
 
-// DoBasket turns a basket into work: removals into cases that are agreed to, seats into seats handed back, and what
+// DoScenario turns a scenario into work: removals into cases that are agreed to, seats into seats handed back, and what
 // costs money into purchase requests. The rest is said.
-func (svc *Service) DoBasket(ctx context.Context, id, version int64, who string) (BasketDone, error) {
-	done := BasketDone{Left: []string{}}
+func (svc *Service) DoScenario(ctx context.Context, id, version int64, who string) (ScenarioDone, error) {
+	done := ScenarioDone{Left: []string{}}
 	err := svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
-		s, err := worklistdb.Basket(tx, id)
+		s, err := worklistdb.Scenario(tx, id)
 		if err != nil {
 			return err
 		}
 		if s.DoneAt != 0 {
-			return refuse.New("this basket has been done already")
+			return refuse.New("this scenario has been done already")
 		}
-		b, err := basketOf(s)
+		b, err := scenarioOf(s)
 		if err != nil {
 			return err
 		}
 		if len(b.Measures) == 0 {
-			return refuse.New("there is nothing in this basket")
+			return refuse.New("there is nothing in this scenario")
 		}
 		var products []int64
 		for _, m := range b.Measures {
@@ -193,7 +193,7 @@ func (svc *Service) DoBasket(ctx context.Context, id, version int64, who string)
 				cost, _, currency := e.CostOf(f, &core)
 				if err := worklistdb.AddPurchaseRequest(tx,
 					worklistdb.PurchaseRequest{
-						Basket:    id,
+						Scenario:  id,
 						ProductID: f.Id,
 						What:      words,
 						Quantity:  m.Quantity,
@@ -210,7 +210,7 @@ func (svc *Service) DoBasket(ctx context.Context, id, version int64, who string)
 			}
 		}
 		s.DoneAt, s.DoneBy, s.ChangedAt, s.Version = now, who, now, version
-		if _, fits, err := worklistdb.PutBasket(tx, s); err != nil {
+		if _, fits, err := worklistdb.PutScenario(tx, s); err != nil {
 			return err
 		} else if !fits {
 			return sqlite.ErrChangedMeanwhile
@@ -218,7 +218,7 @@ func (svc *Service) DoBasket(ctx context.Context, id, version int64, who string)
 		if err := worklistdb.CountCases(tx); err != nil {
 			return err
 		}
-		if err := tx.Note(svc.Clock.Now(), who, "did a basket of measures", b.Name,
+		if err := tx.Note(svc.Clock.Now(), who, "did a scenario of measures", b.Name,
 			fmt.Sprintf("%d cases, %d seats, %d requests", done.Cases, done.Seats, done.Requests)); err != nil {
 			return err
 		}
@@ -233,7 +233,7 @@ func (svc *Service) planRemovals(
 	e *snapshot.Snapshot,
 	f *snapshot.ProductFacts,
 	devices []int64,
-	basket, who string,
+	scenario, who string,
 	now int64,
 ) (int, error) {
 	cases, err := worklistdb.Cases(tx)
@@ -262,11 +262,11 @@ func (svc *Service) planRemovals(
 				Amount:   "0",
 				Currency: f.Currency,
 				Proof: []string{
-					fmt.Sprintf("%s decided to remove it, in the basket “%s”.", who, basket),
+					fmt.Sprintf("%s decided to remove it, in the scenario “%s”.", who, scenario),
 					fmt.Sprintf("%s is on %s.", f.Product.Name, e.Devices[e.DeviceAt[device]].Name),
 				},
 			},
-			casework.Deed{Who: who, At: now, Note: "basket “" + basket + "”"},
+			casework.Deed{Who: who, At: now, Note: "scenario “" + scenario + "”"},
 		)
 		if !planned {
 			continue // it is on its way

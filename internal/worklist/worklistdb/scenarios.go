@@ -6,15 +6,16 @@ import (
 	"ensomet/internal/sqlite"
 )
 
-// StoredBasket is a basket of measures. Measures are JSON; Version counts its changes.
-type StoredBasket struct {
+// StoredScenario is a scenario of measures. Measures are JSON; Version counts its changes.
+type StoredScenario struct {
 	ID, At, ChangedAt, Version, DoneAt   int64
 	Name, Note, Measures, Author, DoneBy string
 }
 
-const basketColumns = "SELECT id, name, note, measures, author, at, changed_at, version, done_at, done_by FROM basket"
+const scenarioColumns = "SELECT id, name, note, measures, author, at, changed_at, version, done_at, done_by FROM " +
+	"basket"
 
-func scanBasket(r *sql.Rows, b *StoredBasket) error {
+func scanScenario(r *sql.Rows, b *StoredScenario) error {
 	return r.Scan(
 		&b.ID,
 		&b.Name,
@@ -29,26 +30,26 @@ func scanBasket(r *sql.Rows, b *StoredBasket) error {
 	)
 }
 
-// Baskets reads the baskets that were not dropped, the last changed first.
-func Baskets(tx *sqlite.Tx) ([]StoredBasket, error) {
-	return sqlite.Query(tx, scanBasket, basketColumns+" WHERE dropped_at = 0 ORDER BY changed_at DESC, id DESC")
+// Scenarios reads the scenarios that were not dropped, the last changed first.
+func Scenarios(tx *sqlite.Tx) ([]StoredScenario, error) {
+	return sqlite.Query(tx, scanScenario, scenarioColumns+" WHERE dropped_at = 0 ORDER BY changed_at DESC, id DESC")
 }
 
-// Basket reads one basket.
-func Basket(tx *sqlite.Tx, id int64) (StoredBasket, error) {
-	list, err := sqlite.Query(tx, scanBasket, basketColumns+" WHERE id = ? AND dropped_at = 0", id)
+// Scenario reads one scenario.
+func Scenario(tx *sqlite.Tx, id int64) (StoredScenario, error) {
+	list, err := sqlite.Query(tx, scanScenario, scenarioColumns+" WHERE id = ? AND dropped_at = 0", id)
 	if err == nil && len(list) == 0 {
 		err = sqlite.ErrNotFound
 	}
 	if err != nil {
-		return StoredBasket{}, err
+		return StoredScenario{}, err
 	}
 	return list[0], nil
 }
 
-// PutBasket writes a basket; one without number is new. It reports false where the basket is no longer the version
-// that was changed.
-func PutBasket(tx *sqlite.Tx, b StoredBasket) (int64, bool, error) {
+// PutScenario writes a scenario; one without number is new. It reports false where the scenario is no longer the
+// version that was changed.
+func PutScenario(tx *sqlite.Tx, b StoredScenario) (int64, bool, error) {
 	if b.ID == 0 {
 		res, err := tx.Exec(
 			"INSERT INTO basket(name, note, measures, author, at, changed_at, version) VALUES (?, ?, ?, ?, ?, ?, 1)",
@@ -84,15 +85,15 @@ func PutBasket(tx *sqlite.Tx, b StoredBasket) (int64, bool, error) {
 	return b.ID, n == 1, err
 }
 
-// DropBasket puts a basket away.
-func DropBasket(tx *sqlite.Tx, id, at int64) error {
+// DropScenario puts a scenario away.
+func DropScenario(tx *sqlite.Tx, id, at int64) error {
 	return tx.One("UPDATE basket SET dropped_at = ? WHERE id = ? AND dropped_at = 0", at, id)
 }
 
 // PurchaseRequest asks for something to be bought.
 type PurchaseRequest struct {
 	ID        int64
-	Basket    int64
+	Scenario  int64
 	ProductID int64
 	Publisher string
 	Product   string
@@ -111,7 +112,7 @@ func AddPurchaseRequest(tx *sqlite.Tx, r PurchaseRequest) error {
 	_, err := tx.Exec(
 		"INSERT INTO purchase_request(basket_id, product_id, what, quantity, amount, currency, author, at) VALUES "+
 			"(?, ?, ?, ?, ?, ?, ?, ?)",
-		r.Basket,
+		r.Scenario,
 		r.ProductID,
 		r.What,
 		r.Quantity,
@@ -125,7 +126,7 @@ func AddPurchaseRequest(tx *sqlite.Tx, r PurchaseRequest) error {
 
 // PurchaseRequests reads all requests, open ones first.
 func PurchaseRequests(tx *sqlite.Tx) ([]PurchaseRequest, error) {
-	return sqlite.Select[PurchaseRequest](tx, `SELECT q.id, q.basket_id AS basket,
+	return sqlite.Select[PurchaseRequest](tx, `SELECT q.id, q.basket_id AS scenario,
 		q.product_id, p.publisher, p.name AS product, q.what, q.quantity, q.amount, q.currency, q.author,
 		q.at, q.ended_at, q.ended_how FROM purchase_request q JOIN product p ON p.id = q.product_id ORDER BY
 		q.ended_at <> 0, q.at DESC, q.id DESC`)
