@@ -3,9 +3,7 @@ package evidence
 import (
 	"context"
 	"encoding/json"
-	"errors"
 	"fmt"
-	"maps"
 	"slices"
 	"strings"
 	"time"
@@ -45,16 +43,14 @@ const (
 
 // receiver takes scans in within one transaction.
 type receiver struct {
-	app      *Service
-	tx       *sqlite.Tx
-	source   string
-	root     int64
-	findsBy  string // id or name
-	installs *sqlite.Bulk
-	uses     *sqlite.Bulk
-	res      *intake.ImportResult
-	compare  bool                  // keep what the device was before
-	was      *snapshot.DeviceFacts // the device before the scan
+	app     *Service
+	tx      *sqlite.Tx
+	source  string
+	root    int64
+	findsBy string // id or name
+	taker   *taker
+	compare bool                  // keep what the device was before
+	was     *snapshot.DeviceFacts // the device before the scan
 }
 
 func (svc *Service) newReceiver(tx *sqlite.Tx, source, findsBy string, res *intake.ImportResult) (*receiver, error) {
@@ -62,64 +58,8 @@ func (svc *Service) newReceiver(tx *sqlite.Tx, source, findsBy string, res *inta
 	if err != nil {
 		return nil, err
 	}
-	installs, err := evidencedb.NewInstalls(tx)
-	if err != nil {
-		return nil, err
-	}
-	uses, err := evidencedb.NewLastUses(tx)
-	return &receiver{
-		app:      svc,
-		tx:       tx,
-		source:   source,
-		root:     root,
-		findsBy:  findsBy,
-		installs: installs,
-		uses:     uses,
-		res:      res,
-	}, err
-}
-
-// device finds the device that a scan speaks of, and adds one that nobody has listed.
-func (t *receiver) device(d *formats.ScanDevice) (int64, error) {
-	if t.findsBy != "name" && d.ID != "" || d.Name == "" {
-		id, err := snapshot.FindDevice(t.tx, d.ID)
-		if err != nil || id != 0 {
-			return id, err
-		}
-		return t.add(d.ID, d)
-	}
-	ids, err := evidencedb.DevicesNamed(t.tx, d.Name)
-	if err != nil {
-		return 0, err
-	}
-	switch len(ids) {
-	case 0:
-		if id, err := snapshot.FindDevice(t.tx, d.Name); err != nil || id != 0 {
-			return id, err
-		}
-		code := d.ID
-		if code == "" {
-			code = d.Name
-		}
-		if id, err := snapshot.FindDevice(t.tx, code); err != nil || id != 0 {
-			return id, err
-		}
-		return t.add(code, d)
-	case 1:
-		return ids[0], nil
-	}
-	return 0, fmt.Errorf("%w: %q; send the scan with the device_id of the one that is meant", ErrAmbiguous, d.Name)
-}
-
-func (t *receiver) add(code string, d *formats.ScanDevice) (int64, error) {
-	name, kind := d.Name, d.Kind
-	if name == "" {
-		name = code
-	}
-	if kind == "" {
-		kind = "client"
-	}
-	return evidencedb.AddSeenDevice(t.tx, code, name, kind)
+	taker, err := svc.newTaker(tx, res)
+	return &receiver{app: svc, tx: tx, source: source, root: root, findsBy: findsBy, taker: taker}, err
 }
 
 // take merges one scan into what is known. Scans in any order, or twice, end the same.
@@ -146,59 +86,38 @@ func (t *receiver) take(s *formats.Scan) (device int64, outcome string, err erro
 			return 0, "", err
 		}
 	}
-	before := t.res.Added + t.res.Changed + t.res.Gone
 	newest, err := evidencedb.NewestScan(t.tx, device, t.root)
 	if err != nil {
 		return 0, "", err
 	}
-	for _, step := range []func(int64, int64, *formats.Scan) error{t.software, t.files, t.facts, t.use} {
+	software, err := t.software(device, at, s)
+	if err != nil {
+		return 0, "", err
+	}
+	fresh, err := t.taker.take(software)
+	if err != nil {
+		return 0, "", err
+	}
+	for _, step := range []func(int64, int64, *formats.Scan) error{t.files, t.facts, t.use} {
 		if err := step(device, at, s); err != nil {
 			return 0, "", err
 		}
 	}
-	// only now, since merging goes by the times that were known before
-	if outcome, err = t.cover(device, at, s.Covers); err != nil {
-		return 0, "", err
-	}
-	if outcome == "new" && newest > at {
-		outcome = "late"
-	}
-	if err := errors.Join(t.installs.Flush(), t.uses.Flush()); err != nil {
+	if err := t.taker.finish(); err != nil {
 		return 0, "", err
 	}
 	if err := evidencedb.PutMissing(t.tx, device, t.root, at, s.Missing); err != nil {
 		return 0, "", err
 	}
-	if err := evidencedb.ResolveDevice(t.tx, device); err != nil {
-		return 0, "", err
+	switch {
+	case fresh == 0:
+		outcome = "again"
+	case newest > at:
+		outcome = "late"
+	default:
+		outcome = "new"
 	}
-	if outcome == "again" && t.res.Added+t.res.Changed+t.res.Gone == before {
-		return device, outcome, nil
-	}
-	t.res.Scans++
-	return device, outcome, renewal.MarkDevice(t.tx, device)
-}
-
-// cover notes what a scan covers, and says whether the scan is new or known.
-func (t *receiver) cover(device, at int64, parts []string) (string, error) {
-	if len(parts) == 0 {
-		parts = []string{""}
-	}
-	outcome := "again"
-	for _, p := range parts {
-		id, err := t.part(p)
-		if err != nil {
-			return "", err
-		}
-		known, err := evidencedb.PutScan(t.tx, device, id, at)
-		if err != nil {
-			return "", err
-		}
-		if !known {
-			outcome = "new"
-		}
-	}
-	return outcome, nil
+	return device, outcome, evidencedb.ResolveDevice(t.tx, device)
 }
 
 func (t *receiver) part(name string) (int64, error) {
@@ -208,61 +127,64 @@ func (t *receiver) part(name string) (int64, error) {
 	return evidencedb.Source(t.tx, t.source, name)
 }
 
-// software merges the installs of a scan, part by part.
-func (t *receiver) software(device, at int64, s *formats.Scan) error {
-	items, dates := map[string][]evidence.Item{}, map[string]map[evidence.Item]civil.Day{}
-	for _, p := range s.Covers {
-		items[p] = nil
+// software makes an arrival of the installs of a scan, part by part.
+func (t *receiver) software(device, at int64, s *formats.Scan) (*arrival, error) {
+	a := &arrival{device: device, root: t.root, whole: len(s.Covers) == 0}
+	covers := s.Covers
+	if a.whole {
+		covers = []string{""}
 	}
-	if len(s.Covers) == 0 {
-		items[""] = nil
+	places := map[string]int{}
+	part := func(name string, covered bool) (*arrivedPart, error) {
+		i, known := places[name]
+		if !known {
+			id, err := t.part(name)
+			if err != nil {
+				return nil, err
+			}
+			i = len(a.parts)
+			places[name] = i
+			a.parts = append(a.parts, arrivedPart{
+				part:    id,
+				scans:   []evidence.Scan{{At: at}},
+				dates:   map[evidence.Item]civil.Day{},
+				covered: covered,
+			})
+		}
+		return &a.parts[i], nil
+	}
+	for _, name := range slices.Sorted(slices.Values(covers)) {
+		if _, err := part(name, true); err != nil {
+			return nil, err
+		}
 	}
 	for i := range s.Installs {
 		in := &s.Installs[i]
+		p, err := part(in.Part, false)
+		if err != nil {
+			return nil, err
+		}
 		it, err := t.item(in)
 		if err != nil {
-			return err
+			return nil, err
 		}
-		items[in.Part] = append(items[in.Part], it)
+		p.scans[0].Items = append(p.scans[0].Items, it)
 		installed, err := civil.Parse(in.InstallDate)
 		if err != nil {
-			return err
+			return nil, err
 		}
 		if installed.Known() {
-			if dates[in.Part] == nil {
-				dates[in.Part] = map[evidence.Item]civil.Day{}
-			}
-			dates[in.Part][it] = max(dates[in.Part][it], installed)
+			p.dates[it] = max(p.dates[it], installed)
 		}
 		used, err := civil.Parse(in.LastUsed)
 		if err != nil {
-			return err
+			return nil, err
 		}
 		if used.Known() {
-			if err := t.uses.Add(device, it.Record, int64(used), int64(civil.OfUnix(at))); err != nil {
-				return err
-			}
+			a.uses = append(a.uses, arrivedUse{it.Record, used, civil.OfUnix(at)})
 		}
 	}
-	m := merging{t.tx, device, t.root, t.installs, t.res}
-	done := map[int64]bool{}
-	for _, p := range slices.Sorted(maps.Keys(items)) {
-		id, err := t.part(p)
-		if err != nil {
-			return err
-		}
-		if dates[p] == nil {
-			dates[p] = map[evidence.Item]civil.Day{}
-		}
-		if err := m.part(id, []evidence.Scan{{At: at, Items: items[p]}}, dates[p]); err != nil {
-			return err
-		}
-		done[id] = true
-	}
-	if len(s.Covers) > 0 {
-		return nil
-	}
-	return m.otherParts([]evidence.Scan{{At: at}}, done)
+	return a, nil
 }
 
 var recordColumns = []string{
@@ -335,9 +257,6 @@ func (svc *Service) takeScan(tx *sqlite.Tx, source, findsBy string, s *formats.S
 	t.compare = true
 	device, outcome, err := t.take(s)
 	if err != nil {
-		return Taken{}, err
-	}
-	if err := svc.finishOrders(tx, device, s.At.Unix()); err != nil {
 		return Taken{}, err
 	}
 	code, err := evidencedb.DeviceCode(tx, device)

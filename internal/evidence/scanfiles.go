@@ -3,14 +3,11 @@ package evidence
 import (
 	"cmp"
 	"context"
-	"fmt"
 	"slices"
 
-	"ensomet/internal/evidence/evidencedb"
 	"ensomet/internal/formats"
 	"ensomet/internal/intake"
 	"ensomet/internal/renewal"
-	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 )
 
@@ -68,24 +65,4 @@ func (svc *Service) importScans(
 		return renewal.Mark(tx, false)
 	})
 	return res, err
-}
-
-// knownByName lets a file name its device by its name, where that is no device_id and one device alone has it.
-func knownByName(tx *sqlite.Tx, d *formats.ScanDevice) error {
-	id, err := snapshot.FindDevice(tx, d.ID)
-	if err != nil || id != 0 {
-		return err
-	}
-	ids, err := evidencedb.DevicesNamed(tx, d.ID)
-	if err != nil {
-		return err
-	}
-	switch len(ids) {
-	case 0:
-		return nil
-	case 1:
-		d.ID, err = evidencedb.DeviceCode(tx, ids[0])
-		return err
-	}
-	return &formats.FileError{Reason: fmt.Sprintf("several devices are called %q: name the device_id", d.ID)}
 }

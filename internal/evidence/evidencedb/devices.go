@@ -324,12 +324,6 @@ func PutFactScan(tx *sqlite.Tx, device, source, at int64) error {
 	return err
 }
 
-// PutScan notes a scan and reports whether it was known.
-func PutScan(tx *sqlite.Tx, device, source, at int64) (known bool, err error) {
-	n, err := tx.Touched("INSERT OR IGNORE INTO scan(device_id, source_id, at) VALUES (?, ?, ?)", device, source, at)
-	return n == 0, err
-}
-
 // NewestScan returns the time of the newest scan of a source's whole list on a device, or 0.
 func NewestScan(tx *sqlite.Tx, device, root int64) (at int64, err error) {
 	err = tx.QueryRowContext(tx.Ctx, "SELECT coalesce(max(at), 0) FROM scan WHERE device_id = ? AND source_id = ?",

@@ -360,6 +360,14 @@ func AddInstall(b *sqlite.Bulk, device, source int64, iv StoredInterval) error {
 	return b.Add(device, source, iv.Record, iv.Place, iv.Since, until, int64(iv.InstallDate))
 }
 
+// Scanned says whether a device has been scanned by any source, and by one, in whole or in part.
+func Scanned(tx *sqlite.Tx, device, root int64) (byAny, bySource bool, err error) {
+	err = tx.QueryRowContext(tx.Ctx, "SELECT EXISTS (SELECT 1 FROM scan WHERE device_id = ?1), EXISTS (SELECT 1 "+
+		"FROM scan c JOIN source s ON s.id = c.source_id WHERE c.device_id = ?1 AND s.root = ?2)", device, root).
+		Scan(&byAny, &bySource)
+	return byAny, bySource, err
+}
+
 // NewScans writes scan times.
 func NewScans(tx *sqlite.Tx) (*sqlite.Bulk, error) {
 	if err := tx.LayRows("scan", "0"); err != nil {

@@ -1,0 +1,317 @@
+package evidence
+
+import (
+	"cmp"
+	"errors"
+	"maps"
+	"slices"
+
+	"ensomet/internal/core/civil"
+	"ensomet/internal/core/evidence"
+	"ensomet/internal/evidence/evidencedb"
+	"ensomet/internal/intake"
+	"ensomet/internal/renewal"
+	"ensomet/internal/sqlite"
+)
+
+// arrival is what one source says of the software on one device, by one scan or several: what lines of files,
+// documents and scans over HTTP all become.
+type arrival struct {
+	device, root int64 // root is the source's whole list
+	parts        []arrivedPart
+	whole        bool // it speaks of the whole list: of a part that it does not mention, nothing is there
+	uses         []arrivedUse
+}
+
+// arrivedPart is what scans say of one part of the list, in the order of their times, each with the time alone where
+// nothing is there. One that is not covered is only spoken of: it says nothing of what it leaves out.
+type arrivedPart struct {
+	part    int64
+	scans   []evidence.Scan
+	dates   map[evidence.Item]civil.Day // of installation, where a line says so
+	covered bool
+}
+
+// arrivedUse is the last day of use of a record, as a scan of a day said.
+type arrivedUse struct {
+	record     int64
+	used, seen civil.Day
+}
+
+// taker takes arrivals in within one transaction. In any order, or twice, they end the same.
+type taker struct {
+	app                   *Service
+	tx                    *sqlite.Tx
+	installs, scans, uses *sqlite.Bulk
+	res                   *intake.ImportResult
+	scanned               map[[2]int64]bool // by device and root, under root 0 by any; nil asks for each device
+	newest                map[int64]int64   // by device, the newest scan that arrived
+}
+
+func (svc *Service) newTaker(tx *sqlite.Tx, res *intake.ImportResult) (t *taker, err error) {
+	t = &taker{app: svc, tx: tx, res: res, newest: map[int64]int64{}}
+	if t.installs, err = evidencedb.NewInstalls(tx); err != nil {
+		return nil, err
+	}
+	if t.scans, err = evidencedb.NewScans(tx); err != nil {
+		return nil, err
+	}
+	t.uses, err = evidencedb.NewLastUses(tx)
+	return t, err
+}
+
+// take merges an arrival into what is known, notes its scans, and marks its device. It says how many of its scans were
+// not known. What it writes is there after flush.
+func (t *taker) take(a *arrival) (fresh int, err error) {
+	if err := evidencedb.LayDevice(t.tx, a.device); err != nil {
+		return 0, err
+	}
+	for _, u := range a.uses {
+		if err := t.uses.Add(a.device, u.record, int64(u.used), int64(u.seen)); err != nil {
+			return 0, err
+		}
+	}
+	byAny, bySource, err := t.known(a)
+	if err != nil {
+		return 0, err
+	}
+	fresh = len(a.times())
+	if bySource {
+		if fresh, err = t.unknown(a); err != nil {
+			return 0, err
+		}
+	}
+	t.res.Scans += fresh
+	before := t.res.Added + t.res.Changed + t.res.Gone
+	if err := t.merge(a, bySource); err != nil {
+		return 0, err
+	}
+	changed := t.res.Added+t.res.Changed+t.res.Gone > before
+	// a first scan of all is no change; a mended line joins a scan that was known
+	if fresh > 0 && (byAny || len(a.times()) > 1) || fresh == 0 && changed {
+		if err := renewal.MarkDevice(t.tx, a.device); err != nil {
+			return 0, err
+		}
+	}
+	for _, p := range a.parts { // only now, since merging goes by the times that were known before
+		for _, s := range p.scans {
+			t.newest[a.device] = max(t.newest[a.device], s.At)
+			if !p.covered {
+				continue
+			}
+			if err := t.scans.Add(a.device, p.part, s.At); err != nil {
+				return 0, err
+			}
+		}
+	}
+	return fresh, nil
+}
+
+// times are the times of its scans.
+func (a *arrival) times() []int64 {
+	var out []int64
+	for _, p := range a.parts {
+		if p.covered {
+			for _, s := range p.scans {
+				out = append(out, s.At)
+			}
+		}
+	}
+	slices.Sort(out)
+	return slices.Compact(out)
+}
+
+// known says whether the device was scanned by anybody, and by this source.
+func (t *taker) known(a *arrival) (byAny, bySource bool, err error) {
+	if t.scanned != nil {
+		return t.scanned[[2]int64{a.device, 0}], t.scanned[[2]int64{a.device, a.root}], nil
+	}
+	return evidencedb.Scanned(t.tx, a.device, a.root)
+}
+
+// unknown counts the times at which something that it covers is not on record yet.
+func (t *taker) unknown(a *arrival) (int, error) {
+	fresh := map[int64]bool{}
+	for _, p := range a.parts {
+		if !p.covered {
+			continue
+		}
+		times, err := evidencedb.ScanTimes(t.tx, a.device, p.part, p.part)
+		if err != nil {
+			return 0, err
+		}
+		for _, s := range p.scans {
+			if _, known := slices.BinarySearch(times, s.At); !known {
+				fresh[s.At] = true
+			}
+		}
+	}
+	return len(fresh), nil
+}
+
+// merge merges its parts into what is known. Of a device that the source never scanned nothing has to be read.
+func (t *taker) merge(a *arrival, bySource bool) error {
+	if !bySource && len(a.parts) == 1 && len(a.parts[0].scans) == 1 {
+		return t.addAll(a)
+	}
+	m := merging{t.tx, a.device, a.root, t.installs, t.res}
+	done := map[int64]bool{}
+	for _, p := range a.parts {
+		if err := m.part(p.part, p.scans, p.dates); err != nil {
+			return err
+		}
+		done[p.part] = true
+	}
+	if !a.whole {
+		return nil
+	}
+	return m.otherParts(a.parts[0].scans, done)
+}
+
+// addAll adds the installs of a first scan.
+func (t *taker) addAll(a *arrival) error {
+	p := a.parts[0]
+	items := p.scans[0].Items
+	byItem := func(x, y evidence.Item) int {
+		return cmp.Or(cmp.Compare(x.Record, y.Record), cmp.Compare(x.Place, y.Place))
+	}
+	if !slices.IsSortedFunc(items, byItem) {
+		slices.SortFunc(items, byItem)
+	}
+	for i, it := range items {
+		if i > 0 && it == items[i-1] {
+			t.res.Same++
+			continue
+		}
+		iv := evidencedb.StoredInterval{
+			Interval:    evidence.Interval{Item: it, Since: p.scans[0].At, Until: evidence.Forever},
+			InstallDate: p.dates[it],
+		}
+		if err := evidencedb.AddInstall(t.installs, a.device, p.part, iv); err != nil {
+			return err
+		}
+		t.res.Added++
+		t.res.Sample("new", a.device, it.Record)
+	}
+	return nil
+}
+
+// flush writes what was taken.
+func (t *taker) flush() error {
+	return errors.Join(t.installs.Flush(), t.scans.Flush(), t.uses.Flush())
+}
+
+// finish writes what was taken, and ends the orders for scans of its devices.
+func (t *taker) finish() error {
+	if err := t.flush(); err != nil {
+		return err
+	}
+	devices := slices.Sorted(maps.Keys(t.newest))
+	if len(devices) > 1 { // of many devices few have an order
+		open, err := evidencedb.OpenOrders(t.tx, nil)
+		if err != nil {
+			return err
+		}
+		asked := map[int64]bool{}
+		for _, o := range open {
+			asked[o.Device] = true
+		}
+		devices = slices.DeleteFunc(devices, func(device int64) bool { return !asked[device] })
+	}
+	for _, device := range devices {
+		if err := t.app.finishOrders(t.tx, device, t.newest[device]); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// merging merges scans of one source, root, into what is known of one device.
+type merging struct {
+	tx           *sqlite.Tx
+	device, root int64
+	installs     *sqlite.Bulk
+	res          *intake.ImportResult
+}
+
+// otherParts tells the parts that scans of the whole list do not mention that nothing of them is there.
+func (m merging) otherParts(list []evidence.Scan, done map[int64]bool) error {
+	parts, err := evidencedb.PartsOn(m.tx, m.device, m.root)
+	if err != nil {
+		return err
+	}
+	for _, p := range parts {
+		if done[p] {
+			continue
+		}
+		empty := make([]evidence.Scan, len(list))
+		for i := range list {
+			empty[i].At = list[i].At
+		}
+		if err := m.part(p, empty, map[evidence.Item]civil.Day{}); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// part merges scans of one part of the list.
+func (m merging) part(part int64, list []evidence.Scan, dates map[evidence.Item]civil.Day) error {
+	tx, res := m.tx, m.res
+	times, err := evidencedb.ScanTimes(tx, m.device, part, m.root)
+	if err != nil {
+		return err
+	}
+	stored, err := evidencedb.Intervals(tx, m.device, part)
+	if err != nil {
+		return err
+	}
+	type start struct {
+		evidence.Item
+		since int64
+	}
+	old := map[start]evidencedb.StoredInterval{}
+	known := make([]evidence.Interval, 0, len(stored))
+	for _, iv := range stored {
+		old[start{iv.Item, iv.Since}] = iv
+		known = append(known, iv.Interval)
+		dates[iv.Item] = max(dates[iv.Item], iv.InstallDate)
+	}
+	merged, _ := evidence.Merge(known, times, list)
+	for _, iv := range merged {
+		key := start{iv.Item, iv.Since}
+		before, was := old[key]
+		delete(old, key)
+		now := evidencedb.StoredInterval{Interval: iv, InstallDate: dates[iv.Item]}
+		if was && before == now {
+			res.Same++
+			continue
+		}
+		switch {
+		case !was:
+			res.Added++
+			res.Sample("new", m.device, iv.Record)
+		case before.Until == evidence.Forever && iv.Until != evidence.Forever:
+			res.Gone++
+			res.Sample("gone", m.device, iv.Record)
+		default:
+			res.Changed++
+			res.Sample("changed", m.device, iv.Record)
+		}
+		if err := evidencedb.AddInstall(m.installs, m.device, part, now); err != nil {
+			return err
+		}
+	}
+	if len(old) > 0 {
+		if err := m.installs.Flush(); err != nil {
+			return err
+		}
+	}
+	for _, iv := range old {
+		if err := evidencedb.DropInterval(tx, m.device, part, iv.Interval); err != nil {
+			return err
+		}
+		res.Changed++
+	}
+	return nil
+}
