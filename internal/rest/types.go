@@ -85,18 +85,6 @@ func Each[A, B any](list []A, to func(A) B) []B {
 	return out
 }
 
-// EachKey makes something of each value of a map.
-func EachKey[K comparable, A, B any](list map[K]A, to func(A) B) map[K]B {
-	if list == nil {
-		return nil
-	}
-	out := make(map[K]B, len(list))
-	for k, v := range list {
-		out[k] = to(v)
-	}
-	return out
-}
-
 // Maybe makes something of what may be there.
 func Maybe[A, B any](to func(A) B) func(*A) *B {
 	return func(v *A) *B {

@@ -68,6 +68,7 @@ func (svc *Service) recogniseOnce(
 // recognised is what records are recognised as now, where that differs from before.
 type recognised struct {
 	k           *snapshot.Knowledge
+	keys        map[int64]string // of decisions, where they are made anew
 	all         bool
 	state, upTo string
 	records     int
@@ -110,6 +111,9 @@ func (svc *Service) recogniseRecords(tx *sqlite.Tx, progress func(string)) (work
 	}
 	if work.records = len(records); work.all {
 		if work.before, err = recognitionsByRecord(tx); err != nil {
+			return work, err
+		}
+		if work.keys, err = rekeyed(tx, work.k); err != nil {
 			return work, err
 		}
 	}
@@ -159,7 +163,7 @@ func decideAll(
 // storeRecognised writes what differs, and what it amounts to where everything was looked at.
 func (svc *Service) storeRecognised(tx *sqlite.Tx, work *recognised, began time.Time) error {
 	if work.all {
-		if err := svc.rekey(tx, work.k); err != nil {
+		if err := putKeys(tx, work.keys); err != nil {
 			return err
 		}
 	}
@@ -259,14 +263,18 @@ func (svc *Service) recognisedBefore(tx *sqlite.Tx) (changed bool, state string,
 	return done != state, state, k, err
 }
 
-// rekey makes the keys of decisions anew from the records that they were taken on, where a program that made keys
-// otherwise took them.
-func (svc *Service) rekey(tx *sqlite.Tx, k *snapshot.Knowledge) error {
-	const setting = "key_form"
-	form, err := tx.Setting(setting)
+// keyForm is the setting of the way in which the keys of decisions were made.
+const keyForm = "key_form"
+
+// rekeyed makes the keys of decisions anew from the records that they were taken on, where a program that made keys
+// otherwise took them, and returns the new ones by the decisions' numbers. What is known goes by them at once, so that
+// no record loses its decision.
+func rekeyed(tx *sqlite.Tx, k *snapshot.Knowledge) (map[int64]string, error) {
+	form, err := tx.Setting(keyForm)
 	if err != nil || form == recognise.KeyForm {
-		return err
+		return nil, err
 	}
+	keys := map[int64]string{}
 	for i := range k.Decisions {
 		d := &k.Decisions[i]
 		if d.Record == 0 {
@@ -274,7 +282,7 @@ func (svc *Service) rekey(tx *sqlite.Tx, k *snapshot.Knowledge) error {
 		}
 		r, err := snapshot.Record(tx, d.Record)
 		if err != nil {
-			return err
+			return nil, err
 		}
 		apart := recognise.TakeApart(r.Record, nil)
 		if key := apart.Key(); key != d.Key &&
@@ -282,13 +290,20 @@ func (svc *Service) rekey(tx *sqlite.Tx, k *snapshot.Knowledge) error {
 				k.Decisions,
 				func(o snapshot.Decided) bool { return o.Key == key && o.State == d.State },
 			) {
-			if err := titlesdb.Rekey(tx, d.ID, key); err != nil {
-				return err
-			}
-			d.Key = key
+			d.Key, keys[d.ID] = key, key
 		}
 	}
-	return tx.SetSetting(setting, recognise.KeyForm)
+	return keys, nil
+}
+
+// putKeys writes keys of decisions that were made anew.
+func putKeys(tx *sqlite.Tx, keys map[int64]string) error {
+	for _, id := range slices.Sorted(maps.Keys(keys)) {
+		if err := titlesdb.Rekey(tx, id, keys[id]); err != nil {
+			return err
+		}
+	}
+	return tx.SetSetting(keyForm, recognise.KeyForm)
 }
 
 func recognitionsByRecord(tx *sqlite.Tx) (map[int64]snapshot.Recognition, error) {
