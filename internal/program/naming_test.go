@@ -2,6 +2,7 @@ package program
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"math/rand/v2"
 	"slices"
@@ -509,5 +510,41 @@ func TestNoDecisionIsLostOverAYear(t *testing.T) {
 		return err
 	}); err != nil {
 		t.Fatal(err)
+	}
+}
+
+// A rule that a second person signs off counts from then on, and is refused by nobody twice.
+func TestSignedRulesCount(t *testing.T) {
+	ctx := context.Background()
+	prog, _ := desk(t)
+	base(t, prog)
+	take(t, prog, formats.Installs, installHeader, "D1,Ostwick,Skerrymap,6.1,,,2026-06-29T10:00:00Z",
+		"D2,Ostwick,Skerrymap,6.1,,,2026-06-29T10:00:00Z")
+	if err := prog.Titles.SetNaming(ctx, titles.NamingSettings{SignOff: []string{"rule"}}, "boss"); err != nil {
+		t.Fatal(err)
+	}
+	e, err := prog.Titles.PutRule(ctx,
+		titles.RuleDraft{Name: "museum", Outcome: "nothing", Records: asks("name", "is", "Skerrymap")}, "me")
+	if err != nil || !e.Waits {
+		t.Fatalf("%+v, %v", e, err)
+	}
+	if f := figure(t, prog, "Skerrymap"); f.Needed != 2 {
+		t.Errorf("a rule that waits counts: %+v", f)
+	}
+	waits, err := prog.Titles.Unsigned(ctx)
+	if err != nil || len(waits) != 1 || waits[0].Kind != "rule" || waits[0].Author != "me" {
+		t.Fatalf("%+v, %v", waits, err)
+	}
+	if err := prog.Titles.Sign(ctx, "rule", waits[0].ID, true, "you"); err != nil {
+		t.Fatal(err)
+	}
+	if ids, err := prog.Position.FindProducts(ctx, "Skerrymap"); err != nil || len(ids) != 1 {
+		t.Fatal(ids, err)
+	}
+	if f := figure(t, prog, "Skerrymap"); f.Needed != 0 {
+		t.Errorf("a rule that was signed off does not count: %+v", f)
+	}
+	if err := prog.Titles.Sign(ctx, "rule", waits[0].ID, false, "you"); !errors.Is(err, sqlite.ErrNotFound) {
+		t.Errorf("signed, and refused after all: %v", err)
 	}
 }

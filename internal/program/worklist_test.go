@@ -925,3 +925,56 @@ func TestFiguresDoNotWaitForWhatLeaves(t *testing.T) {
 		t.Errorf("figures took %v beside five letters of %v each", took, box.wait)
 	}
 }
+
+// A case whose work somebody else has done takes back what is still on its way: the order that has not left is
+// withdrawn, and a question that nobody has answered asks no more.
+func TestWhatIsOnItsWayEndsWithItsCase(t *testing.T) {
+	ctx := context.Background()
+	prog, clock, box, d := house(t, 3)
+	for _, c := range casesOf(t, prog) {
+		if c.ID == 3 {
+			do(t, prog, "w", worklist.CaseAction{IDs: []int64{c.ID}, Act: casework.Ask})
+			continue
+		}
+		do(t, prog, "w", worklist.CaseAction{IDs: []int64{c.ID}, Act: casework.Agree})
+	}
+	do(t, prog, "w", worklist.CaseAction{IDs: []int64{1, 2}, Act: casework.Send,
+		Wave: &worklist.WaveSettings{Name: "slow", PerDay: 1, MaxFails: 50}})
+	pass(t, prog, clock, time.Hour)
+	if len(d.taken) != 1 || len(box.sent) != 1 {
+		t.Fatalf("%d orders and %d letters have left", len(d.taken), len(box.sent))
+	}
+	key := keyIn(t, box.sent[0])
+	clock.now = clock.now.Add(time.Hour)
+	var lines []string
+	for i := range 3 { // the game is gone everywhere
+		lines = append(lines, fmt.Sprintf("D%d,x,Other,1,,scan,%s", i, clock.now.UTC().Format(time.RFC3339)))
+	}
+	take(t, prog, formats.Installs, append([]string{installHeader}, lines...)...)
+	renew(t, prog)
+	for _, c := range casesOf(t, prog) {
+		if c.State != casework.Gone {
+			t.Errorf("case %d is %s", c.ID, c.State)
+		}
+	}
+	clock.now = clock.now.AddDate(0, 0, 1)
+	pass(t, prog, clock, time.Hour)
+	if len(d.taken) != 1 {
+		t.Errorf("an order left for what is gone: %+v", d.taken)
+	}
+	if err := prog.DB.View(ctx, func(tx *sqlite.Tx) error {
+		withdrawn, err := worklistdb.DeploymentsIn(tx, "withdrawn")
+		if err == nil && len(withdrawn) != 1 {
+			t.Errorf("%d orders are withdrawn", len(withdrawn))
+		}
+		return err
+	}); err != nil {
+		t.Fatal(err)
+	}
+	if err := prog.Worklist.Answer(ctx, key, 3, true, "I need it"); err != nil {
+		t.Fatal(err)
+	}
+	if c := casesOf(t, prog)[2]; c.State != casework.Gone || c.Answer != "" {
+		t.Errorf("an answer about what is gone moved the case: %+v", c)
+	}
+}
