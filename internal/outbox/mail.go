@@ -126,6 +126,8 @@ func (l letters) Claim(ctx context.Context, now time.Time) (*Parcel, error) {
 	}
 	m := &claimed[0]
 	return &Parcel{
+		Name:  fmt.Sprint("mail ", m.ID),
+		Tries: m.Tries,
 		Send: func(ctx context.Context) error {
 			body, err := m.Body, error(nil)
 			if svc.Finish != nil {

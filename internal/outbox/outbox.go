@@ -11,7 +11,7 @@ package outbox
 import (
 	"context"
 	"errors"
-	"log"
+	"log/slog"
 	"time"
 
 	"ensomet/internal/clock"
@@ -38,8 +38,21 @@ func Pause(tries int64) time.Duration {
 
 // Parcel is something that was claimed and is now tried.
 type Parcel struct {
+	Name   string                                      // for the log, such as mail 7
+	Tries  int64                                       // this one included
 	Send   func(ctx context.Context) error             // outside of any transaction
 	Settle func(ctx context.Context, sent error) error // writes what became of it
+}
+
+// tell logs a try that failed, with its cause.
+func (p *Parcel) tell(sent error) {
+	switch {
+	case sent == nil:
+	case p.Tries >= MostTries:
+		slog.Error("given up: it could not leave", "what", p.Name, "tries", p.Tries, "error", sent)
+	default:
+		slog.Warn("it could not leave, and is tried again", "what", p.Name, "tries", p.Tries, "error", sent)
+	}
 }
 
 // Channel is one sort of what leaves. Claim takes the next one that is due for its caller alone, or none.
@@ -83,13 +96,13 @@ const look = 20 * time.Second
 // Run sends what waits until ctx ends. What an earlier program had claimed and not settled is free again.
 func (svc *Service) Run(ctx context.Context) {
 	if err := svc.free(ctx); err != nil && ctx.Err() == nil {
-		log.Printf("what waits to leave the house could not be looked at: %v", err)
+		slog.Error("what waits to leave the house could not be looked at", "error", err)
 	}
 	t := time.NewTicker(look)
 	defer t.Stop()
 	for {
 		if err := svc.Deliver(ctx); err != nil && ctx.Err() == nil {
-			log.Printf("what waits to leave the house: %v", err)
+			slog.Error("what waits to leave the house could not be settled", "error", err)
 		}
 		select {
 		case <-ctx.Done():
@@ -134,6 +147,7 @@ func (svc *Service) Deliver(ctx context.Context) error {
 			sent := p.Send(within)
 			cancel()
 			// What was tried is settled even when the program is about to end.
+			p.tell(sent)
 			if err := p.Settle(context.WithoutCancel(ctx), sent); err != nil {
 				failed = errors.Join(failed, err)
 			}

@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"log/slog"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -189,6 +190,49 @@ func TestWhatCannotBeDelivered(t *testing.T) {
 		t.Error("a letter that has left is tried again")
 	}
 }
+
+// A try that failed stands in the log with its cause: as a warning as long as it comes again, as an error once it is
+// given up. What left says nothing.
+func TestFailedTriesAreLogged(t *testing.T) {
+	svc, clock, b := post(t)
+	var lines []string
+	before := slog.Default()
+	slog.SetDefault(slog.New(slog.NewTextHandler(writer(func(p []byte) {
+		lines = append(lines, string(p))
+	}), nil)))
+	t.Cleanup(func() { slog.SetDefault(before) })
+	b.refuse = func(l Letter) error {
+		if l.To == "nobody@x.example" {
+			return errors.New("no such box")
+		}
+		return nil
+	}
+	queue(t, svc, 1, "nobody@x.example")
+	queue(t, svc, 1, "a@x.example")
+	for range MostTries {
+		if err := svc.Deliver(t.Context()); err != nil {
+			t.Fatal(err)
+		}
+		clock.pass(7 * time.Hour)
+	}
+	if len(lines) != MostTries {
+		t.Fatalf("%d lines: %q", len(lines), lines)
+	}
+	for i, line := range lines {
+		level := "level=WARN"
+		if i == MostTries-1 {
+			level = "level=ERROR"
+		}
+		if !strings.Contains(line, level) || !strings.Contains(line, "no such box") ||
+			!strings.Contains(line, `what="mail 1"`) || !strings.Contains(line, fmt.Sprintf("tries=%d ", i+1)) {
+			t.Errorf("try %d: %s", i+1, line)
+		}
+	}
+}
+
+type writer func(p []byte)
+
+func (w writer) Write(p []byte) (int, error) { w(p); return len(p), nil }
 
 // Pauses grow, from a minute up to six hours.
 func TestPauses(t *testing.T) {

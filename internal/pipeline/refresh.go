@@ -76,7 +76,7 @@ func (svc *Service) Refresh(ctx context.Context) error {
 		if err := titlesdb.PutProposals(tx, d.Proposals, d.MadeFor); err != nil {
 			return err
 		}
-		if err := titlesdb.PutQueueDay(tx, d.Estate.AsOf); err != nil {
+		if err := titlesdb.PutQueueDay(tx, d.Snapshot.AsOf); err != nil {
 			return err
 		}
 		if err := svc.Worklist.UpdateCases(tx, &d.Findings); err != nil {
@@ -88,7 +88,7 @@ func (svc *Service) Refresh(ctx context.Context) error {
 		if err := tx.SetSetting(renewal.ComputedChanges, upTo); err != nil {
 			return err
 		}
-		return tx.SetSetting("computed_for", d.Estate.AsOf.String())
+		return tx.SetSetting("computed_for", d.Snapshot.AsOf.String())
 	})
 	if err != nil {
 		return err

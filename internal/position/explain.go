@@ -24,7 +24,7 @@ func (svc *Service) Units(
 ) ([]UnitView, error) {
 	out := []UnitView{}
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
-		e, f, positions, err := svc.productEstate(tx, product, svc.Snapshots.DayOr(asOf))
+		e, f, positions, err := svc.productSnapshot(tx, product, svc.Snapshots.DayOr(asOf))
 		if err != nil {
 			return err
 		}
@@ -157,7 +157,7 @@ var ExplainColumns = strings.Fields(
 // Explain writes a line for each unit of demand of a product: what covers it, or the nearest reason why nothing does.
 func (svc *Service) Explain(ctx context.Context, product int64, asOf civil.Day, write func([]string) error) error {
 	return svc.DB.View(ctx, func(tx *sqlite.Tx) error {
-		e, f, positions, err := svc.productEstate(tx, product, svc.Snapshots.DayOr(asOf))
+		e, f, positions, err := svc.productSnapshot(tx, product, svc.Snapshots.DayOr(asOf))
 		if err != nil {
 			return err
 		}

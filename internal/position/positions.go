@@ -135,8 +135,8 @@ type GuestView struct {
 	Cores  int64
 }
 
-// productEstate loads one product and computes its positions as of a day.
-func (svc *Service) productEstate(
+// productSnapshot loads one product and computes its positions as of a day.
+func (svc *Service) productSnapshot(
 	tx *sqlite.Tx,
 	product int64,
 	asOf civil.Day,
@@ -160,7 +160,7 @@ func (svc *Service) productEstate(
 func (svc *Service) ProductPosition(ctx context.Context, product int64, asOf civil.Day) (ProductPosition, error) {
 	var out ProductPosition
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
-		e, f, positions, err := svc.productEstate(tx, product, svc.Snapshots.DayOr(asOf))
+		e, f, positions, err := svc.productSnapshot(tx, product, svc.Snapshots.DayOr(asOf))
 		if err != nil {
 			return err
 		}

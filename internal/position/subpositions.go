@@ -56,7 +56,7 @@ func (svc *Service) Parts(ctx context.Context, product int64, by string, asOf ci
 		return out, refuse.Errorf("a position is split by unit, country or contract, not by %q", by)
 	}
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
-		_, f, positions, err := svc.productEstate(tx, product, svc.Snapshots.DayOr(asOf))
+		_, f, positions, err := svc.productSnapshot(tx, product, svc.Snapshots.DayOr(asOf))
 		if err != nil {
 			return err
 		}
@@ -118,7 +118,7 @@ type ProofRun struct {
 func (svc *Service) Prove(ctx context.Context, product int64) ([]ProofRun, error) {
 	out := []ProofRun{}
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
-		e, f, _, err := svc.productEstate(tx, product, svc.Snapshots.Today())
+		e, f, _, err := svc.productSnapshot(tx, product, svc.Snapshots.Today())
 		if err != nil {
 			return err
 		}

@@ -89,7 +89,8 @@ func TestGroupsByEveryField(t *testing.T) {
 		"cluster":        {"K1", ""},
 	}
 	columns := []string{"device_id"}
-	for _, f := range []string{"name", "org_unit", "directory_path", "ip_address", "primary_user", "environment", "kind",
+	for _, f := range []string{"name", "org_unit", "directory_path", "ip_address", "primary_user", "environment",
+		"kind",
 		"site", "country", "hosting", "status", "os_name", "os_version", "portable", "processors", "cores",
 		"virtual_cores", "cluster"} {
 		columns = append(columns, f)
@@ -200,7 +201,8 @@ func TestChangesAreQuietInAUnit(t *testing.T) {
 	ctx := context.Background()
 	prog, clock := desk(t)
 	clock.now = morning.AddDate(0, 0, 2)
-	take(t, prog, formats.Devices, "device_id,name,org_unit", "D1,hal-1,Shore", "D2,hal-2,Shore/Yard", "D3,hal-3,Shored")
+	take(t, prog, formats.Devices, "device_id,name,org_unit", "D1,hal-1,Shore", "D2,hal-2,Shore/Yard",
+		"D3,hal-3,Shored")
 	for i, device := range []string{"D1", "D2", "D3"} {
 		for day, software := range []string{"tide 1", "tide 2"} {
 			if _, err := prog.Evidence.TakeScan(ctx, "collector", "id",

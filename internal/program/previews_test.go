@@ -17,8 +17,8 @@ import (
 	"ensomet/internal/worklist/worklistdb"
 )
 
-// idleEstate is a desk with titles of two houses on some devices, measured for 150 days, more or less used.
-func idleEstate(t *testing.T, r *rand.Rand) (*Program, *movable) {
+// idleDesk is a desk with titles of two houses on some devices, measured for 150 days, more or less used.
+func idleDesk(t *testing.T, r *rand.Rand) (*Program, *movable) {
 	t.Helper()
 	prog, clock := desk(t)
 	clock.now = time.Date(2026, 6, 30, 20, 0, 0, 0, time.UTC)
@@ -133,7 +133,7 @@ func TestTheEffectOfAReclaimRuleIsWhatHappens(t *testing.T) {
 	r := rand.New(rand.NewPCG(6, 11))
 	came, went := 0, 0
 	for round := range 4 {
-		prog, _ := idleEstate(t, r)
+		prog, _ := idleDesk(t, r)
 		differ := func(x, y map[string]bool) (n int) {
 			for k := range x {
 				if !y[k] {
@@ -231,7 +231,7 @@ func TestTheEffectOfAReclaimRuleIsWhatHappens(t *testing.T) {
 func TestTheEffectOfLeavingOutIsWhatHappens(t *testing.T) {
 	ctx := context.Background()
 	r := rand.New(rand.NewPCG(6, 12))
-	prog, _ := idleEstate(t, r)
+	prog, _ := idleDesk(t, r)
 	figures := func() map[int64]snapshot.Figure {
 		t.Helper()
 		out := map[int64]snapshot.Figure{}

@@ -4,7 +4,7 @@ package program
 import (
 	"context"
 	"errors"
-	"log"
+	"log/slog"
 	"sync"
 	"time"
 
@@ -65,7 +65,7 @@ func New(db *sqlite.DB, clock clock.Clock) *Program {
 	p.ctx, p.end = context.WithCancel(context.Background())
 	p.Snapshots = &snapshot.Loader{Clock: clock}
 	if err := p.Snapshots.UseZone(p.ctx, db); err != nil { // days turn by UTC until it can be read
-		log.Printf("the time zone of the house: %v", err)
+		slog.Error("the time zone of the house", "error", err)
 	}
 	p.Renewal = renewal.NewLoop(db, p.Progress, p.Snapshots.Today)
 	p.Outbox = outbox.New(db, clock)
@@ -166,7 +166,7 @@ func (p *Program) EachMinute(ctx context.Context) {
 		p.Renewal.Wake()
 	}
 	if _, err := p.Collecting.Plan(ctx); err != nil && ctx.Err() == nil {
-		log.Printf("schedules could not be followed: %v", err)
+		slog.Error("schedules could not be followed", "error", err)
 	}
 	err := errors.Join(
 		p.Worklist.FollowUp(ctx),
@@ -174,7 +174,7 @@ func (p *Program) EachMinute(ctx context.Context) {
 		p.Use.ForgetUseDaily(ctx),
 	)
 	if err != nil && ctx.Err() == nil {
-		log.Printf("worklist, mail or old notes: %v", err)
+		slog.Error("worklist, mail or old notes", "error", err)
 	}
 }
 

@@ -57,7 +57,8 @@ func TestScenarioOfSeats(t *testing.T) {
 		t.Fatalf("%+v, %v", done, err)
 	}
 	seats, err := listed(prog, prog.Entitlements.Seats, sqlite.ListQuery{})
-	if err != nil || len(seats.Rows) != 1 || seats.Rows[0].User != "u1" || seats.Rows[0].Until.String() != "2026-06-29" {
+	if err != nil || len(seats.Rows) != 1 || seats.Rows[0].User != "u1" ||
+		seats.Rows[0].Until.String() != "2026-06-29" {
 		t.Errorf("a seat of today is taken away, an older one ends yesterday: %+v, %v", seats.Rows, err)
 	}
 	if f := figure(t, prog, "Skerrymap"); f.Needed != 0 {

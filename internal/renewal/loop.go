@@ -4,7 +4,7 @@ package renewal
 
 import (
 	"context"
-	"log"
+	"log/slog"
 	"sync"
 	"time"
 
@@ -139,7 +139,7 @@ func (l *Loop) renewChanges(ctx context.Context) {
 		l.running, l.took, l.err = false, time.Since(began), ""
 		if err != nil && ctx.Err() == nil {
 			l.err = err.Error()
-			log.Printf("figures could not be renewed: %v", err)
+			slog.Error("figures could not be renewed", "error", err)
 		}
 		l.mu.Unlock()
 	}

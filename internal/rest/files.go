@@ -6,7 +6,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"log"
 	"log/slog"
 	"net/http"
 	"os"
@@ -19,7 +18,7 @@ import (
 func Answer(w http.ResponseWriter, v any) {
 	w.Header().Set("Content-Type", "application/json")
 	if err := json.NewEncoder(w).Encode(v); err != nil {
-		log.Printf("an Answer could not be written: %v", err)
+		slog.Warn("an answer could not be written", "error", err)
 	}
 }
 

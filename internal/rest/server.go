@@ -5,7 +5,7 @@ package rest
 import (
 	"context"
 	"errors"
-	"log"
+	"log/slog"
 	"net"
 	"net/http"
 	"strings"
@@ -130,7 +130,7 @@ func Handle[I, O any](s *Server, role access.Role, op huma.Operation, fn Handler
 		var refused huma.StatusError
 		if errors.As(err, &refused) {
 			if err := huma.WriteErr(s.API, ctx, refused.GetStatus(), refused.Error()); err != nil {
-				log.Printf("an Answer could not be written: %v", err)
+				slog.Warn("an answer could not be written", "error", err)
 			}
 			return
 		}

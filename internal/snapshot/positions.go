@@ -14,16 +14,16 @@ import (
 	"github.com/shopspring/decimal"
 )
 
-// Positions is the positions that follow from an estate, with the allocations behind them.
+// Positions is the positions that follow from a snapshot, with the allocations behind them.
 type Positions struct {
-	Estate  *Snapshot
-	Figures []Figure
-	Ways    map[int64][]position.Way
-	Amounts map[int64][]int64
+	Snapshot *Snapshot
+	Figures  []Figure
+	Ways     map[int64][]position.Way
+	Amounts  map[int64][]int64
 }
 
 func NewPositions(e *Snapshot) *Positions {
-	return &Positions{Estate: e, Ways: map[int64][]position.Way{}, Amounts: map[int64][]int64{}}
+	return &Positions{Snapshot: e, Ways: map[int64][]position.Way{}, Amounts: map[int64][]int64{}}
 }
 
 // ComputeAll works out every position, until ctx ends. It returns how much of each product is short, and which line
@@ -32,7 +32,7 @@ func (d *Positions) ComputeAll(
 	ctx context.Context,
 	yesterday map[int64]map[position.Way]int64,
 ) (open map[int64]int64, lines map[DevicePair]*position.LineResult, err error) {
-	e := d.Estate
+	e := d.Snapshot
 	open, lines = map[int64]int64{}, map[DevicePair]*position.LineResult{}
 	for _, f := range e.Ordered() {
 		if err := ctx.Err(); err != nil {

@@ -81,7 +81,7 @@ func (f *finding) says() casework.Finding {
 // seeCase lets the newest evidence move one case and keeps a step of it.
 func (svc *Service) seeCase(tx *sqlite.Tx, d *Findings, c *casework.Case, f *finding, present bool,
 	now int64) error {
-	e := d.Estate
+	e := d.Snapshot
 	scan := int64(0)
 	if i, ok := e.DeviceAt[c.Device]; ok {
 		scan = e.Devices[i].LastScan
@@ -202,7 +202,7 @@ func (d *Findings) presentOf(tx *sqlite.Tx, products []int64) (map[snapshot.Devi
 	if len(products) == 0 {
 		return out, nil
 	}
-	e := d.Estate
+	e := d.Snapshot
 	err := snapshot.EachDevice(tx, e.At, products, func(device int64, records []int64) error {
 		for _, id := range records {
 			if id < int64(len(e.Recs)) && e.Recs[id].Product != nil && e.Recs[id].Whole {

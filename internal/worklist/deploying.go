@@ -143,6 +143,8 @@ func (svc *Orders) Claim(ctx context.Context, now time.Time) (*outbox.Parcel, er
 		return nil, err
 	}
 	return &outbox.Parcel{
+		Name:   fmt.Sprint("order ", d.ID),
+		Tries:  d.Tries,
 		Send:   func(ctx context.Context) error { return svc.Deploy.Take(ctx, o) },
 		Settle: func(ctx context.Context, refused error) error { return svc.settleOrder(ctx, d.ID, refused) },
 	}, nil

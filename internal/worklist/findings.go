@@ -68,11 +68,11 @@ func (d *Findings) Find(
 	if err := d.findLeavers(tx); err != nil {
 		return err
 	}
-	rules, err := loadReclaim(tx, d.Estate)
+	rules, err := loadReclaim(tx, d.Snapshot)
 	if err != nil {
 		return err
 	}
-	for _, f := range d.Estate.Ordered() {
+	for _, f := range d.Snapshot.Ordered() {
 		if err := d.findIdle(tx, f, rules, uses, open, lines, taken); err != nil {
 			return err
 		}
@@ -85,7 +85,7 @@ func (d *Findings) Find(
 
 // findRestricted finds titles on devices on which they must not be.
 func (d *Findings) findRestricted(tx *sqlite.Tx) (map[snapshot.DevicePair]bool, error) {
-	e := d.Estate
+	e := d.Snapshot
 	taken := map[snapshot.DevicePair]bool{}
 	type restricted struct {
 		p  *snapshot.Present
@@ -170,7 +170,7 @@ func (d *Findings) findHours(tx *sqlite.Tx) error {
 		return cmp.Or(cmp.Compare(a.Device, b.Device), cmp.Compare(a.Product, b.Product))
 	}
 	for _, key := range slices.SortedFunc(maps.Keys(found), byDevice) {
-		f, dev := d.Estate.Products[key.Product], &d.Estate.Devices[d.Estate.DeviceAt[key.Device]]
+		f, dev := d.Snapshot.Products[key.Product], &d.Snapshot.Devices[d.Snapshot.DeviceAt[key.Device]]
 		if dev.Status == evidence.Retired {
 			continue
 		}
@@ -197,7 +197,7 @@ type breach struct {
 
 // hourNames are the names of use of titles of which some policy speaks by the hour, in order.
 func (d *Findings) hourNames() (names []int64) {
-	e := d.Estate
+	e := d.Snapshot
 	for name, product := range e.UseNames {
 		if f := e.Products[product]; f != nil && slices.ContainsFunc(e.Policies, func(p policy.Policy) bool {
 			return !p.Hours.Always() && p.SpeaksOf(f.PolicyTitle)
@@ -211,7 +211,7 @@ func (d *Findings) hourNames() (names []int64) {
 
 // breaches gathers use in restricted hours, of the days that hoursWindow says.
 func (d *Findings) breaches(tx *sqlite.Tx, names []int64) (map[snapshot.DevicePair]*breach, error) {
-	e := d.Estate
+	e := d.Snapshot
 	found := map[snapshot.DevicePair]*breach{}
 	if len(names) == 0 {
 		return found, nil
@@ -278,7 +278,7 @@ func (v *breach) proof(product string) []string {
 // findMissing finds devices that lack a title which is required on them. Of a category or a publisher any title will
 // do. A device that nobody has ever looked at lacks nothing that anybody knows of.
 func (d *Findings) findMissing(tx *sqlite.Tx) error {
-	e := d.Estate
+	e := d.Snapshot
 	d.arrived = map[snapshot.DevicePair]bool{}
 	for i := range e.Policies {
 		p := &e.Policies[i]
@@ -353,7 +353,7 @@ func (d *Findings) findMissing(tx *sqlite.Tx) error {
 
 // findUncovered finds products that are short.
 func (d *Findings) findUncovered() {
-	e := d.Estate
+	e := d.Snapshot
 	at := map[int64]int{}
 	for i := range d.Figures {
 		p := &d.Figures[i]
@@ -386,7 +386,7 @@ func (d *Findings) findUncovered() {
 
 // findLeavers finds seats of people who have left.
 func (d *Findings) findLeavers(tx *sqlite.Tx) error {
-	e := d.Estate
+	e := d.Snapshot
 	seats, err := snapshot.Assignments(tx, e.AsOf)
 	if err != nil {
 		return err
@@ -422,7 +422,7 @@ func (d *Findings) findLeavers(tx *sqlite.Tx) error {
 // findEnded finds the releases that it was planned to move off or to remove. Only a plan makes work of an end of
 // support.
 func (d *Findings) findEnded(tx *sqlite.Tx, taken map[snapshot.DevicePair]bool) error {
-	e := d.Estate
+	e := d.Snapshot
 	d.ended = map[snapshot.DevicePair]bool{}
 	plans, err := worklistdb.OpenPlans(tx)
 	if err != nil {

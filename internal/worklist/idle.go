@@ -98,7 +98,7 @@ func (d *Findings) findIdle(
 	lines map[snapshot.DevicePair]*position.LineResult,
 	taken map[snapshot.DevicePair]bool,
 ) error {
-	e := d.Estate
+	e := d.Snapshot
 	unused := map[int]usage.Finding{}
 	wanted := map[int64][]int64{}
 	for i, h := range f.Holdings {
@@ -167,7 +167,7 @@ func (d *Findings) value(
 	if listPrice > 0 {
 		list = decimal.NewNullDecimal(decimal.New(listPrice, -4))
 	}
-	v.worth, v.amount, v.moneyOn = reclaim.Value(open[f.Id], list, line, d.Estate.AsOf)
+	v.worth, v.amount, v.moneyOn = reclaim.Value(open[f.Id], list, line, d.Snapshot.AsOf)
 	v.currency = f.Currency
 	switch v.worth {
 	case reclaim.PurchaseAvoided:
@@ -215,7 +215,7 @@ const poolWindow = 30
 // findIdlePools proposes the licences of pools that nobody ever had out. A pool that reported less than the rule asks
 // for says nothing.
 func (d *Findings) findIdlePools(tx *sqlite.Tx, rules *reclaimRules) error {
-	e := d.Estate
+	e := d.Snapshot
 	pools, err := snapshot.AllPools(tx)
 	if err != nil {
 		return err

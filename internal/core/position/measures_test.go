@@ -76,7 +76,7 @@ func TestMeasures(t *testing.T) {
 func TestTryingLeavesThingsAlone(t *testing.T) {
 	for seed := range uint64(600) {
 		r := rand.New(rand.NewPCG(seed, 5))
-		in := mixedEstate(r)
+		in := mixedInput(r)
 		before := Compute(in)
 		kept := in
 		for i, kind := range MeasureKinds {

@@ -166,10 +166,10 @@ func TestDoubt(t *testing.T) {
 
 // Over random estates: the identities hold, every unit says why, the same input gives the same output, and a second
 // computation on top of the first moves nothing.
-func TestIdentitiesOverRandomEstates(t *testing.T) {
+func TestIdentitiesOverRandomInputs(t *testing.T) {
 	for seed := range uint64(500) {
 		r := rand.New(rand.NewPCG(seed, 3))
-		in := randomEstate(r)
+		in := randomInput(r)
 		ps := Compute(in)
 		var shortBefore bool
 		in.Yesterday = map[Way]int64{}
@@ -215,7 +215,7 @@ func sameFigures(a, b []Position) bool {
 	return true
 }
 
-func randomEstate(r *rand.Rand) Input {
+func randomInput(r *rand.Rand) Input {
 	sets := demand.Sets{}
 	in := Input{
 		AsOf:          today,
@@ -275,7 +275,7 @@ func TestFiguresAgainstBruteForce(t *testing.T) {
 	shorts := 0
 	for seed := range uint64(1500) {
 		r := rand.New(rand.NewPCG(seed, 77))
-		in := randomEstate(r)
+		in := randomInput(r)
 		in.Persons, in.Yesterday = nil, nil
 		in.Holdings = in.Holdings[:min(len(in.Holdings), 5)]
 		for i := range in.Lines {
@@ -356,7 +356,7 @@ func TestMonotone(t *testing.T) {
 	}
 	for seed := range uint64(400) {
 		r := rand.New(rand.NewPCG(seed, 13))
-		in := randomEstate(r)
+		in := randomInput(r)
 		in.Persons = nil
 		for i := range in.Lines {
 			in.Lines[i].Metric = entitle.Device

@@ -10,8 +10,8 @@ import (
 	"ensomet/internal/core/evidence"
 )
 
-// smallEstate is a few devices of a few users and hosts, and lines with any rights.
-func smallEstate(r *rand.Rand) Input {
+// smallInput is a few devices of a few users and hosts, and lines with any rights.
+func smallInput(r *rand.Rand) Input {
 	sets := demand.Sets{}
 	in := Input{
 		AsOf:          today,
@@ -221,7 +221,7 @@ func everyWay(in Input) score {
 func TestAllRightsAgainstEveryWay(t *testing.T) {
 	var second, virtual, freed, short int
 	for seed := range uint64(10_000) {
-		in := smallEstate(rand.New(rand.NewPCG(seed, 2026)))
+		in := smallInput(rand.New(rand.NewPCG(seed, 2026)))
 		ps := Compute(in)
 		if len(ps) != 1 {
 			t.Fatalf("seed %d: %d positions", seed, len(ps))
@@ -296,8 +296,8 @@ func checkIdentities(t *testing.T, seed uint64, p *Position) {
 	}
 }
 
-// mixedEstate has every metric, with clusters, sessions and several metrics for one product.
-func mixedEstate(r *rand.Rand) Input {
+// mixedInput has every metric, with clusters, sessions and several metrics for one product.
+func mixedInput(r *rand.Rand) Input {
 	sets := demand.Sets{}
 	in := Input{
 		AsOf:          today,
@@ -409,7 +409,7 @@ func mixedEstate(r *rand.Rand) Input {
 func TestIdentitiesOverAllMetrics(t *testing.T) {
 	seen := map[entitle.Metric]int{}
 	for seed := range uint64(4000) {
-		in := mixedEstate(rand.New(rand.NewPCG(seed, 9)))
+		in := mixedInput(rand.New(rand.NewPCG(seed, 9)))
 		ps := Compute(in)
 		in.Yesterday = map[Way]int64{}
 		for i := range ps {

@@ -68,7 +68,7 @@ func TestStepsAddUp(t *testing.T) {
 	causes := map[Cause]int{}
 	for seed := range uint64(3000) {
 		r := rand.New(rand.NewPCG(seed, 21))
-		before := mixedEstate(r)
+		before := mixedInput(r)
 		lifetimes(r, &before)
 		after := later(r, before)
 		if r.IntN(3) == 0 && len(after.Lines) > 0 {

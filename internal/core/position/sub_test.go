@@ -12,9 +12,9 @@ import (
 func TestPartsSumUp(t *testing.T) {
 	for seed := range uint64(6000) {
 		r := rand.New(rand.NewPCG(seed, 17))
-		in := mixedEstate(r)
+		in := mixedInput(r)
 		if seed%2 == 0 {
-			in = smallEstate(r)
+			in = smallInput(r)
 		}
 		for i := range in.Lines {
 			in.Lines[i].Contract = []string{"", "K1", "K2"}[r.IntN(3)]
@@ -53,7 +53,7 @@ func TestTransfersDoWhatTheySay(t *testing.T) {
 	proposed := 0
 	for seed := range uint64(3000) {
 		r := rand.New(rand.NewPCG(seed, 18))
-		in := mixedEstate(r)
+		in := mixedInput(r)
 		for i := range in.Lines {
 			in.Lines[i].Metric, in.Lines[i].Rights = entitle.Device, nil
 		}

@@ -5,7 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"log"
+	"log/slog"
 	"net/http"
 	"time"
 
@@ -95,7 +95,7 @@ func (s *routes) refuse(
 	err = rest.Fail(err)
 	if status, ok := err.(huma.StatusError); ok && status.GetStatus() < 500 && r.Context().Err() == nil {
 		if err := s.Collecting.Refuse(r.Context(), from, device, bytes, status.Error()); err != nil {
-			log.Printf("a refused scan could not be noted: %v", err)
+			slog.Error("a refused scan could not be noted", "error", err)
 		}
 	}
 	rest.Problem(w, err)

@@ -3,7 +3,7 @@ package worklisthttp
 import (
 	"errors"
 	"html/template"
-	"log"
+	"log/slog"
 	"net/http"
 	"strconv"
 	"time"
@@ -69,7 +69,7 @@ func (s *routes) writeAnswer(w http.ResponseWriter, page worklist.AnswerPage, er
 	gone := err != nil
 	if gone {
 		if !errors.Is(err, worklist.ErrNoQuestion) {
-			log.Printf("a user's page could not be shown: %v", err)
+			slog.Error("a user's page could not be shown", "error", err)
 		}
 		w.WriteHeader(http.StatusNotFound)
 	}
@@ -77,7 +77,7 @@ func (s *routes) writeAnswer(w http.ResponseWriter, page worklist.AnswerPage, er
 		Gone bool
 		Page worklist.AnswerPage
 	}{gone, page}); err != nil {
-		log.Printf("a user's page could not be written: %v", err)
+		slog.Error("a user's page could not be written", "error", err)
 	}
 }
 
