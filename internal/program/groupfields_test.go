@@ -88,13 +88,9 @@ func TestGroupsByEveryField(t *testing.T) {
 		"virtual_cores":  {"2", ""},
 		"cluster":        {"K1", ""},
 	}
-	columns := []string{"device_id"}
-	for _, f := range []string{"name", "org_unit", "directory_path", "ip_address", "primary_user", "environment",
-		"kind",
-		"site", "country", "hosting", "status", "os_name", "os_version", "portable", "processors", "cores",
-		"virtual_cores", "cluster"} {
-		columns = append(columns, f)
-	}
+	columns := []string{"device_id", "name", "org_unit", "directory_path", "ip_address", "primary_user", "environment",
+		"kind", "site", "country", "hosting", "status", "os_name", "os_version", "portable", "processors", "cores",
+		"virtual_cores", "cluster"}
 	machines := map[string]machine{}
 	lines := []string{strings.Join(columns, ",")}
 	for i := range 40 {
