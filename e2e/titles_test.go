@@ -270,7 +270,7 @@ func TestANewerCatalogueKeepsALocalDecision(t *testing.T) {
 	if err := os.WriteFile(file, []byte(text), 0o600); err != nil {
 		t.Fatal(err)
 	}
-	page.MustElement("[data-offer-file]").MustSetFiles(file)
+	page.MustElement("[data-update-file]").MustSetFiles(file)
 	row(t, page, "Sillwatch Relay 3", "category", "antenna work", "changed here", "instruments")
 	if n := len(page.MustElements("[data-difference]")); n != 5 {
 		t.Fatalf("%d differences", n)
@@ -285,7 +285,7 @@ func TestANewerCatalogueKeepsALocalDecision(t *testing.T) {
 	says(t, page, "[data-effect]", "1 title or publisher changes")
 	press(t, page, "[data-effect]")
 	says(t, page, ".page", "Nothing in it differs from ours any more")
-	press(t, page, "[data-offer-close]")
+	press(t, page, "[data-update-close]")
 	settle(t, page)
 	page.MustNavigate(url + "/titles/newer")
 	says(t, page, "[data-runs]", "not recognised → Aldercombe AS Vaneburrow LE")

@@ -158,7 +158,7 @@ func run(devices, seconds, rate int, profile string) error {
 	if err != nil {
 		return err
 	}
-	if err := prog.People.SaveAccount(ctx, "reader", access.Look, "a long enough password"); err != nil {
+	if err := prog.People.SaveAccount(ctx, "reader", access.Viewer, "a long enough password"); err != nil {
 		return err
 	}
 	l, err := net.Listen("tcp", "127.0.0.1:0")

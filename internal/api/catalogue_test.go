@@ -15,16 +15,16 @@ func TestTheCatalogueOverHTTP(t *testing.T) {
 	s, prog := house(t)
 	look, work := enter(t, s.URL, "looker"), enter(t, s.URL, "worker")
 	for path, body := range map[string]string{
-		"/api/catalogue/titles":        `{"product":1,"title":0,"edition":"","version":"9","says":{},"changedAt":0,"drop":false,"dry":true}`,
-		"/api/catalogue/products":      `{"product":1,"publisher":"Ostwick","name":"X","dry":true}`,
-		"/api/catalogue/publishers":    `{"publisher":0,"name":"New House","aliases":[],"successor":"","dry":true}`,
-		"/api/catalogue/offers/take":   `{"offer":1,"all":true,"take":[],"keep":[],"leave":[],"dry":true}`,
-		"/api/catalogue/starter":       ``,
-		"/api/catalogue/offers?file=x": "publisher,product\nA,B\n",
-		"/api/products/1/tags":         `{"tags":["a"]}`,
-		"/api/products/1/watch":        `{"on":true}`,
-		"/api/products/1/remarks":      `{"device":"","text":"x"}`,
-		"/api/plans":                   `{"title":1,"what":"remove","toProduct":0,"toVersion":"","since":"","due":"2027-01-01","owner":"me","note":""}`,
+		"/api/catalogue/titles":         `{"product":1,"title":0,"edition":"","version":"9","says":{},"changedAt":0,"drop":false,"dry":true}`,
+		"/api/catalogue/products":       `{"product":1,"publisher":"Ostwick","name":"X","dry":true}`,
+		"/api/catalogue/publishers":     `{"publisher":0,"name":"New House","aliases":[],"successor":"","dry":true}`,
+		"/api/catalogue/updates/take":   `{"update":1,"all":true,"take":[],"keep":[],"leave":[],"dry":true}`,
+		"/api/catalogue/starter":        ``,
+		"/api/catalogue/updates?file=x": "publisher,product\nA,B\n",
+		"/api/products/1/tags":          `{"tags":["a"]}`,
+		"/api/products/1/watch":         `{"on":true}`,
+		"/api/products/1/remarks":       `{"device":"","text":"x"}`,
+		"/api/plans":                    `{"title":1,"what":"remove","toProduct":0,"toVersion":"","since":"","due":"2027-01-01","owner":"me","note":""}`,
 	} {
 		if code, _ := look.do("POST", path, body, nil); code != http.StatusForbidden {
 			t.Errorf("%s as looker: %d", path, code)
@@ -50,11 +50,11 @@ func TestTheCatalogueOverHTTP(t *testing.T) {
 	}
 
 	made := tell(
-		"/api/catalogue/offers?file=newer.csv",
+		"/api/catalogue/updates?file=newer.csv",
 		"publisher,product,version,category\nOstwick,Skerrymap,,charts\nOstwick,Newcomer,,\n",
 		200,
 	)
-	var offer struct {
+	var update struct {
 		New, Changed, Conflicts, Shown int
 		File                           string
 		Rows                           []struct{ ID, Field, Theirs, Sort string }
@@ -62,25 +62,26 @@ func TestTheCatalogueOverHTTP(t *testing.T) {
 	if made != "{\"id\":1}\n" && made != `{"id":1}` {
 		t.Error(made)
 	}
-	ask(look, "/api/catalogue/offers/1?sort=changed", &offer)
-	if offer.New != 1 || offer.Changed != 1 || offer.Shown != 1 || offer.File != "newer.csv" ||
-		offer.Rows[0].Theirs != "charts" {
-		t.Errorf("%+v", offer)
+	ask(look, "/api/catalogue/updates/1?sort=changed", &update)
+	if update.New != 1 || update.Changed != 1 || update.Shown != 1 || update.File != "newer.csv" ||
+		update.Rows[0].Theirs != "charts" {
+		t.Errorf("%+v", update)
 	}
-	if text := tell("/api/catalogue/offers/take", `{"offer":1,"all":true,"take":[],"keep":[],"leave":[],"dry":false}`,
+	if text := tell("/api/catalogue/updates/take",
+		`{"update":1,"all":true,"take":[],"keep":[],"leave":[],"dry":false}`,
 		200); !strings.Contains(
 		text,
 		`"titles":2`,
 	) {
 		t.Error(text)
 	}
-	ask(look, "/api/catalogue/offers/1", &offer)
-	if offer.New+offer.Changed+offer.Conflicts != 0 {
-		t.Errorf("%+v", offer)
+	ask(look, "/api/catalogue/updates/1", &update)
+	if update.New+update.Changed+update.Conflicts != 0 {
+		t.Errorf("%+v", update)
 	}
-	tell("/api/catalogue/offers/1/close", "", 200)
-	tell("/api/catalogue/offers/1/close", "", 404)
-	if text := tell("/api/catalogue/offers?file=x.txt", "neither,nor\n1,2\n", 422); !strings.Contains(
+	tell("/api/catalogue/updates/1/close", "", 200)
+	tell("/api/catalogue/updates/1/close", "", 404)
+	if text := tell("/api/catalogue/updates?file=x.txt", "neither,nor\n1,2\n", 422); !strings.Contains(
 		text,
 		"publisher",
 	) {

@@ -184,7 +184,7 @@ func TestFaultsWhileWriting(t *testing.T) {
 	persons, prog := owner(t)
 	prog.Close()
 	out := logged(t)
-	boss := persons[access.Run]
+	boss := persons[access.Admin]
 	changes := map[string]string{
 		"/api/contracts":                 `{"code":"K-9","publisher":"","name":"n","start":"","end":"","noticeDays":0,"renews":false,"owner":"","note":"","author":"","at":0}`,
 		"/api/groups":                    `{"id":0,"name":"quay","note":"","byHand":true,"condition":{},"picked":[]}`,

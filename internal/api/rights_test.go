@@ -43,7 +43,7 @@ func owner(t *testing.T) (map[access.Role]person, *program.Program) {
 		t.Fatal(err)
 	}
 	persons := map[access.Role]person{}
-	for _, role := range []access.Role{access.Look, access.Work, access.Run} {
+	for _, role := range []access.Role{access.Viewer, access.Editor, access.Admin} {
 		persons[role] = enter(t, s.URL, string(role)+"er")
 	}
 	persons[""] = enter(t, s.URL, "")
@@ -61,19 +61,20 @@ func TestRolesAboutRights(t *testing.T) {
 		if status, text := persons[""].do("GET", path, "", nil); status != 401 {
 			t.Errorf("%s answers %d %s to nobody", path, status, text)
 		}
-		if status, text := persons[access.Look].do("GET", path, "", nil); status != 200 {
+		if status, text := persons[access.Viewer].do("GET", path, "", nil); status != 200 {
 			t.Errorf("%s answers %d %s to who looks", path, status, text)
 		}
 	}
-	for path, need := range map[string]access.Role{"/api/lines/edit": access.Work, "/api/transactions": access.Work,
-		"/api/entitlements/E-1/withdraw": access.Work, "/api/entitlements/E-1/notes": access.Work,
-		"/api/entitlements/E-1/proofs?name=x": access.Work, "/api/entitlements/E-1/keys": access.Run,
-		"/api/keys/1/show": access.Run, "/api/keys/1/drop": access.Run, "/api/proofs/1/drop": access.Work,
-		"/api/contracts": access.Work, "/api/seats/assign": access.Work, "/api/seats/hand-back": access.Work,
-		"/api/seats/1/move": access.Work, "/api/waiting": access.Work, "/api/people/u1/held/mail": access.Work,
-		"/api/starter-sets": access.Work, "/api/scenarios": access.Work, "/api/scenarios/1/do": access.Work,
-		"/api/scenarios/1/drop": access.Work, "/api/purchase-requests/1/end": access.Work,
-		"/api/statements": access.Work, "/api/products/1/metric-order": access.Work} {
+	for path, need := range map[string]access.Role{"/api/lines/edit": access.Editor,
+		"/api/transactions":              access.Editor,
+		"/api/entitlements/E-1/withdraw": access.Editor, "/api/entitlements/E-1/notes": access.Editor,
+		"/api/entitlements/E-1/proofs?name=x": access.Editor, "/api/entitlements/E-1/keys": access.Admin,
+		"/api/keys/1/show": access.Admin, "/api/keys/1/drop": access.Admin, "/api/proofs/1/drop": access.Editor,
+		"/api/contracts": access.Editor, "/api/seats/assign": access.Editor, "/api/seats/hand-back": access.Editor,
+		"/api/seats/1/move": access.Editor, "/api/waiting": access.Editor, "/api/people/u1/held/mail": access.Editor,
+		"/api/starter-sets": access.Editor, "/api/scenarios": access.Editor, "/api/scenarios/1/do": access.Editor,
+		"/api/scenarios/1/drop": access.Editor, "/api/purchase-requests/1/end": access.Editor,
+		"/api/statements": access.Editor, "/api/products/1/metric-order": access.Editor} {
 		for role, p := range persons {
 			status, text := p.do("POST", path, "", nil)
 			if role == "" {
@@ -88,7 +89,7 @@ func TestRolesAboutRights(t *testing.T) {
 		}
 	}
 	// Who only looks may try, since trying changes nothing.
-	if status, text := persons[access.Look].do("POST", "/api/scenarios/try",
+	if status, text := persons[access.Viewer].do("POST", "/api/scenarios/try",
 		`{"measures":[{"kind":"buy","product":1,"line":"E-1","quantity":5}]}`, nil); status != 200 ||
 		!strings.Contains(text, `"cost":"400"`) {
 		t.Errorf("%d %s", status, text)
@@ -110,7 +111,7 @@ func read[T any](t *testing.T, p person, path string) (v T) {
 // A proof comes back as it was attached, for download alone; a key is shown to one role, and not in any other answer.
 func TestPapersOfALine(t *testing.T) {
 	persons, _ := owner(t)
-	worker, runner := persons[access.Work], persons[access.Run]
+	worker, runner := persons[access.Editor], persons[access.Admin]
 	if status, text := worker.do("POST", "/api/entitlements/E-1/proofs?name=invoice+%22x%22.html",
 		"<script>alert(1)</script>", nil); status != 200 {
 		t.Fatal(status, text)
@@ -156,7 +157,7 @@ func TestPapersOfALine(t *testing.T) {
 // Parts, proof, order of metrics and two days, as pages ask for them.
 func TestAPositionFromAllSides(t *testing.T) {
 	persons, _ := owner(t)
-	looker, worker := persons[access.Look], persons[access.Work]
+	looker, worker := persons[access.Viewer], persons[access.Editor]
 	p := read[position.ProductPosition](t, looker, "/api/products/1/position")
 	m := p.Metrics[0]
 	if m.Covered+m.Short != m.Needed || !m.Proof.Best || m.Proof.Covered != m.Proof.Bound || len(m.Lines) != 2 {
@@ -207,7 +208,7 @@ func TestAPositionFromAllSides(t *testing.T) {
 // Seats and statements over HTTP, and what is said when something cannot be.
 func TestSeatsAndStatements(t *testing.T) {
 	persons, _ := owner(t)
-	worker := persons[access.Work]
+	worker := persons[access.Editor]
 	notes := read[struct {
 		Rows []struct {
 			ProductID int64 `json:"productId"`

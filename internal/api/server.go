@@ -69,7 +69,7 @@ func New(p *program.Program, mover Mover) *Server {
 
 // demo registers what a demo alone can do.
 func (s *Server) demo() {
-	rest.Handle(s.Server, access.Work, rest.Get("demoLetters", "/api/demo/letters"),
+	rest.Handle(s.Server, access.Editor, rest.Get("demoLetters", "/api/demo/letters"),
 		func(context.Context, rest.Account, *rest.None) ([]DemoLetter, error) {
 			out := []DemoLetter{}
 			if s.mover != nil {
@@ -77,7 +77,7 @@ func (s *Server) demo() {
 			}
 			return out, nil
 		})
-	rest.Handle(s.Server, access.Work, rest.Post("moveOn", "/api/demo/move-on"),
+	rest.Handle(s.Server, access.Editor, rest.Post("moveOn", "/api/demo/move-on"),
 		func(ctx context.Context, _ rest.Account, in *rest.Body[struct {
 			Days int `json:"days"`
 		}]) (rest.Done, error) {

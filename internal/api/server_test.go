@@ -36,7 +36,7 @@ func house(t *testing.T) (*httptest.Server, *program.Program) {
 		t.Fatal(err)
 	}
 	prog := program.New(db, fixed{})
-	for _, role := range []access.Role{access.Look, access.Work, access.Run} {
+	for _, role := range []access.Role{access.Viewer, access.Editor, access.Admin} {
 		if err := prog.People.SaveAccount(ctx, string(role)+"er", role, "a long password"); err != nil {
 			t.Fatal(err)
 		}
@@ -157,15 +157,15 @@ func TestSignIn(t *testing.T) {
 func TestRoles(t *testing.T) {
 	s, _ := house(t)
 	persons := map[access.Role]person{}
-	for _, role := range []access.Role{access.Look, access.Work, access.Run} {
+	for _, role := range []access.Role{access.Viewer, access.Editor, access.Admin} {
 		persons[role] = enter(t, s.URL, string(role)+"er")
 	}
 	for _, c := range []struct {
 		path string
 		need access.Role
-	}{{"/api/names/decide", access.Work}, {"/api/names/preview", access.Work}, {"/api/cases/act", access.Work},
-		{"/api/entitlements", access.Work}, {"/api/policies", access.Work}, {"/api/titles", access.Work},
-		{"/api/asides/retry", access.Run}, {"/api/import/devices", access.Run}} {
+	}{{"/api/names/decide", access.Editor}, {"/api/names/preview", access.Editor}, {"/api/cases/act", access.Editor},
+		{"/api/entitlements", access.Editor}, {"/api/policies", access.Editor}, {"/api/titles", access.Editor},
+		{"/api/asides/retry", access.Admin}, {"/api/import/devices", access.Admin}} {
 		for role, p := range persons {
 			status, text := p.do("POST", c.path, "", nil)
 			if refused := status == 403; refused == role.May(c.need) {

@@ -45,16 +45,18 @@ func TestRolesAboutTheWorklist(t *testing.T) {
 		if status, text := persons[""].do("GET", path, "", nil); status != 401 {
 			t.Errorf("%s answers %d %s to nobody", path, status, text)
 		}
-		if status, text := persons[access.Look].do("GET", path, "", nil); status != 200 {
+		if status, text := persons[access.Viewer].do("GET", path, "", nil); status != 200 {
 			t.Errorf("%s answers %d %s to who looks", path, status, text)
 		}
 	}
-	for path, need := range map[string]access.Role{"/api/waves/1/steer": access.Work, "/api/policies": access.Work,
-		"/api/policies/preview": access.Work, "/api/policies/1/end": access.Work, "/api/reclaim-rules": access.Work,
-		"/api/reclaim-rules/preview": access.Work, "/api/reclaim-rules/1/end": access.Work,
-		"/api/metering": access.Work, "/api/metering/preview": access.Work, "/api/metering/1/end": access.Work,
-		"/api/pools/1/complaints": access.Work, "/api/pools/1/size": access.Work, "/api/pool-watches": access.Work,
-		"/api/pool-watches/1/end": access.Work} {
+	for path, need := range map[string]access.Role{"/api/waves/1/steer": access.Editor, "/api/policies": access.Editor,
+		"/api/policies/preview": access.Editor, "/api/policies/1/end": access.Editor,
+		"/api/reclaim-rules":         access.Editor,
+		"/api/reclaim-rules/preview": access.Editor, "/api/reclaim-rules/1/end": access.Editor,
+		"/api/metering": access.Editor, "/api/metering/preview": access.Editor, "/api/metering/1/end": access.Editor,
+		"/api/pools/1/complaints": access.Editor, "/api/pools/1/size": access.Editor,
+		"/api/pool-watches":       access.Editor,
+		"/api/pool-watches/1/end": access.Editor} {
 		for role, p := range persons {
 			status, text := p.do("POST", path, "", nil)
 			if role == "" && status != 401 || role != "" && (status == 403) == role.May(need) {
@@ -63,7 +65,7 @@ func TestRolesAboutTheWorklist(t *testing.T) {
 		}
 	}
 	for _, path := range []string{"/api/case-rules", "/api/metering/kept"} {
-		if status, _ := persons[access.Work].do("PUT", path, "{}", nil); status != 403 {
+		if status, _ := persons[access.Editor].do("PUT", path, "{}", nil); status != 403 {
 			t.Errorf("%s answers %d to who works", path, status)
 		}
 	}
@@ -96,7 +98,7 @@ func TestWaysOut(t *testing.T) {
 	if err != nil || len(ids) != 1 {
 		t.Fatal(ids, err)
 	}
-	ways := read[[]position.WayOut](t, persons[access.Look], fmt.Sprintf("/api/products/%d/ways-out", ids[0]))
+	ways := read[[]position.WayOut](t, persons[access.Viewer], fmt.Sprintf("/api/products/%d/ways-out", ids[0]))
 	var words []string
 	for _, w := range ways {
 		words = append(words, fmt.Sprintf("%s covers %d, left %d, cost %s", w.What, w.Covers, w.Left, w.Cost))
@@ -123,7 +125,7 @@ func TestAnswerPage(t *testing.T) {
 	prog.Outbox.Mail, prog.Worklist.Deploy = o, o
 	take(t, prog, formats.Users, "user_id,name,email\nu1,Dagne,dagne@x.example\n")
 	take(t, prog, formats.Devices, "device_id,name,kind,primary_user\nD01,box-55,server,u1\nD02,box-54,client,u2\n")
-	boss := persons[access.Run]
+	boss := persons[access.Admin]
 	if status, text := boss.do("POST", "/api/policies",
 		`{"product":1,"stance":"restricted","reason":"<b>not here</b>"}`, nil); status != 200 {
 		t.Fatal(status, text)
@@ -150,7 +152,7 @@ func TestAnswerPage(t *testing.T) {
 		`{"twoPersons":false,"answerDays":7,"reminders":1,"holdMinutes":0,"silentDays":14}`, nil); status != 200 {
 		t.Fatal(status, text)
 	}
-	if status, text := persons[access.Work].do("POST", "/api/cases/act", fmt.Sprintf(`{"ids":[%d],"act":"ask"}`, id),
+	if status, text := persons[access.Editor].do("POST", "/api/cases/act", fmt.Sprintf(`{"ids":[%d],"act":"ask"}`, id),
 		nil); status != 200 ||
 		!strings.Contains(text, `"count":1`) {
 		t.Fatal(status, text)
@@ -229,7 +231,7 @@ func TestAnswerPage(t *testing.T) {
 func TestOutcomes(t *testing.T) {
 	persons, prog := owner(t)
 	ctx := t.Context()
-	base := persons[access.Run].base
+	base := persons[access.Admin].base
 	fleet, _, err := prog.Collecting.NewToken(ctx, "collector", "id", "me")
 	if err != nil {
 		t.Fatal(err)
@@ -255,7 +257,7 @@ func TestOutcomes(t *testing.T) {
 func TestWatchingPools(t *testing.T) {
 	persons, prog := owner(t)
 	take(t, prog, formats.Pools, "pool,publisher,product,quantity\nhall,Ostwick,Skerrymap,5\n")
-	w := persons[access.Work]
+	w := persons[access.Editor]
 	for _, c := range []struct {
 		path, body, says string
 		status           int
@@ -276,7 +278,7 @@ func TestWatchingPools(t *testing.T) {
 			t.Errorf("%s %s: %d %s", c.path, c.body, status, text)
 		}
 	}
-	if list := read[[]usedb.PoolWatch](t, persons[access.Look], "/api/pool-watches"); len(list) != 0 {
+	if list := read[[]usedb.PoolWatch](t, persons[access.Viewer], "/api/pool-watches"); len(list) != 0 {
 		t.Errorf("%+v are told still", list)
 	}
 }

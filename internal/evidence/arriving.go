@@ -38,8 +38,8 @@ type arrivedUse struct {
 	used, seen civil.Day
 }
 
-// taker takes arrivals in within one transaction. In any order, or twice, they end the same.
-type taker struct {
+// arrivals takes what arrives in within one transaction. In any order, or twice, they end the same.
+type arrivals struct {
 	app                   *Service
 	tx                    *sqlite.Tx
 	installs, scans, uses *sqlite.Bulk
@@ -48,8 +48,8 @@ type taker struct {
 	newest                map[int64]int64   // by device, the newest scan that arrived
 }
 
-func (svc *Service) newTaker(tx *sqlite.Tx, res *intake.ImportResult) (t *taker, err error) {
-	t = &taker{app: svc, tx: tx, res: res, newest: map[int64]int64{}}
+func (svc *Service) newArrivals(tx *sqlite.Tx, res *intake.ImportResult) (t *arrivals, err error) {
+	t = &arrivals{app: svc, tx: tx, res: res, newest: map[int64]int64{}}
 	if t.installs, err = evidencedb.NewInstalls(tx); err != nil {
 		return nil, err
 	}
@@ -62,7 +62,7 @@ func (svc *Service) newTaker(tx *sqlite.Tx, res *intake.ImportResult) (t *taker,
 
 // take merges an arrival into what is known, notes its scans, and marks its device. It says how many of its scans were
 // not known. What it writes is there after flush.
-func (t *taker) take(a *arrival) (fresh int, err error) {
+func (t *arrivals) take(a *arrival) (fresh int, err error) {
 	if err := evidencedb.LayDevice(t.tx, a.device); err != nil {
 		return 0, err
 	}
@@ -122,7 +122,7 @@ func (a *arrival) times() []int64 {
 }
 
 // known says whether the device was scanned by anybody, and by this source.
-func (t *taker) known(a *arrival) (byAny, bySource bool, err error) {
+func (t *arrivals) known(a *arrival) (byAny, bySource bool, err error) {
 	if t.scanned != nil {
 		return t.scanned[[2]int64{a.device, 0}], t.scanned[[2]int64{a.device, a.root}], nil
 	}
@@ -130,7 +130,7 @@ func (t *taker) known(a *arrival) (byAny, bySource bool, err error) {
 }
 
 // unknown counts the times at which something that it covers is not on record yet.
-func (t *taker) unknown(a *arrival) (int, error) {
+func (t *arrivals) unknown(a *arrival) (int, error) {
 	fresh := map[int64]bool{}
 	for _, p := range a.parts {
 		if !p.covered {
@@ -150,7 +150,7 @@ func (t *taker) unknown(a *arrival) (int, error) {
 }
 
 // merge merges its parts into what is known. Of a device that the source never scanned nothing has to be read.
-func (t *taker) merge(a *arrival, bySource bool) error {
+func (t *arrivals) merge(a *arrival, bySource bool) error {
 	if !bySource && len(a.parts) == 1 && len(a.parts[0].scans) == 1 {
 		return t.addAll(a)
 	}
@@ -169,7 +169,7 @@ func (t *taker) merge(a *arrival, bySource bool) error {
 }
 
 // addAll adds the installs of a first scan.
-func (t *taker) addAll(a *arrival) error {
+func (t *arrivals) addAll(a *arrival) error {
 	p := a.parts[0]
 	items := p.scans[0].Items
 	byItem := func(x, y evidence.Item) int {
@@ -197,12 +197,12 @@ func (t *taker) addAll(a *arrival) error {
 }
 
 // flush writes what was taken.
-func (t *taker) flush() error {
+func (t *arrivals) flush() error {
 	return errors.Join(t.installs.Flush(), t.scans.Flush(), t.uses.Flush())
 }
 
 // finish writes what was taken, and ends the orders for scans of its devices.
-func (t *taker) finish() error {
+func (t *arrivals) finish() error {
 	if err := t.flush(); err != nil {
 		return err
 	}

@@ -43,14 +43,14 @@ const (
 
 // receiver takes scans in within one transaction.
 type receiver struct {
-	app     *Service
-	tx      *sqlite.Tx
-	source  string
-	root    int64
-	findsBy string // id or name
-	taker   *taker
-	compare bool                  // keep what the device was before
-	was     *snapshot.DeviceFacts // the device before the scan
+	app      *Service
+	tx       *sqlite.Tx
+	source   string
+	root     int64
+	findsBy  string // id or name
+	arrivals *arrivals
+	compare  bool                  // keep what the device was before
+	was      *snapshot.DeviceFacts // the device before the scan
 }
 
 func (svc *Service) newReceiver(tx *sqlite.Tx, source, findsBy string, res *intake.ImportResult) (*receiver, error) {
@@ -58,8 +58,8 @@ func (svc *Service) newReceiver(tx *sqlite.Tx, source, findsBy string, res *inta
 	if err != nil {
 		return nil, err
 	}
-	taker, err := svc.newTaker(tx, res)
-	return &receiver{app: svc, tx: tx, source: source, root: root, findsBy: findsBy, taker: taker}, err
+	all, err := svc.newArrivals(tx, res)
+	return &receiver{app: svc, tx: tx, source: source, root: root, findsBy: findsBy, arrivals: all}, err
 }
 
 // take merges one scan into what is known. Scans in any order, or twice, end the same.
@@ -94,7 +94,7 @@ func (t *receiver) take(s *formats.Scan) (device int64, outcome string, err erro
 	if err != nil {
 		return 0, "", err
 	}
-	fresh, err := t.taker.take(software)
+	fresh, err := t.arrivals.take(software)
 	if err != nil {
 		return 0, "", err
 	}
@@ -103,7 +103,7 @@ func (t *receiver) take(s *formats.Scan) (device int64, outcome string, err erro
 			return 0, "", err
 		}
 	}
-	if err := t.taker.finish(); err != nil {
+	if err := t.arrivals.finish(); err != nil {
 		return 0, "", err
 	}
 	if err := evidencedb.PutMissing(t.tx, device, t.root, at, s.Missing); err != nil {

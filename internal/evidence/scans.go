@@ -114,7 +114,7 @@ func (svc *Service) takeLines(tx *sqlite.Tx, lines []scanLine, res *intake.Impor
 	if err != nil {
 		return err
 	}
-	t, err := svc.newTaker(tx, res)
+	t, err := svc.newArrivals(tx, res)
 	if err != nil {
 		return err
 	}

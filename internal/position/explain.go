@@ -65,7 +65,7 @@ func unitViews(
 				Fresh:   u.Fresh,
 				Needs:   needsWords(u),
 				Records: []int64{},
-				Calc:    []demand.Line{},
+				Calc:    []demand.CalcStep{},
 				Guests:  []GuestView{},
 			}
 			if d, ok := e.DeviceAt[u.With]; ok {
@@ -107,7 +107,7 @@ func unitViews(
 }
 
 // calcWords writes a calculation in one line.
-func calcWords(lines []demand.Line) string {
+func calcWords(lines []demand.CalcStep) string {
 	var out []string
 	for _, l := range lines {
 		out = append(out, l.What+" = "+l.Result)

@@ -111,11 +111,11 @@ type UnitView struct {
 	User       string // user_id
 	UserName   string
 	Unit       string
-	Count      int64         // licences of it that this line speaks of
-	Whole      int64         // licences that it needs altogether
-	Free       bool          // covered without a right of its own
-	With       string        // device_id of the device whose right serves it
-	Calc       []demand.Line // how the count came about
+	Count      int64             // licences of it that this line speaks of
+	Whole      int64             // licences that it needs altogether
+	Free       bool              // covered without a right of its own
+	With       string            // device_id of the device whose right serves it
+	Calc       []demand.CalcStep // how the count came about
 	Guests     []GuestView
 	From       int64 // of a session, in seconds since 1970
 	To         int64

@@ -56,10 +56,10 @@ func edit(t *testing.T, prog *Program, product, version string, says map[string]
 	return e
 }
 
-func offer(t *testing.T, prog *Program, lines ...string) int64 {
+func update(t *testing.T, prog *Program, lines ...string) int64 {
 	t.Helper()
 	text := strings.Join(lines, "\n") + "\n"
-	id, err := prog.Catalogue.OfferCatalogue(
+	id, err := prog.Catalogue.AddUpdate(
 		context.Background(),
 		strings.NewReader(text),
 		int64(len(text)),
@@ -93,7 +93,7 @@ func TestANewerCatalogue(t *testing.T) {
 	edit(t, prog, "Skerrymap", "6", map[string]string{"category": "our charts", "list_price": "130 EUR"})
 
 	header := "publisher,product,version,licence_model,list_price,currency,category,suite,aliases"
-	id := offer(
+	id := update(
 		t,
 		prog,
 		header,
@@ -102,15 +102,15 @@ func TestANewerCatalogue(t *testing.T) {
 		"Nessholm,Kelp,1,free,,,,,",
 		"Ostwick,,1,,,,,,",
 	)
-	view, err := prog.Catalogue.Offer(ctx, titles.OfferQuery{ID: id, Limit: 10})
+	view, err := prog.Catalogue.Update(ctx, titles.UpdateQuery{ID: id, Limit: 10})
 	if err != nil || view.Conflicts != 2 || view.Changed != 2 || view.New != 1 || view.Same != 0 ||
 		len(view.Rows) != 5 ||
 		view.Rows[0].Sort != "conflict" ||
 		!strings.Contains(view.Bad, "product is empty") {
 		t.Fatalf("%+v, %v", view, err)
 	}
-	if found, err := prog.Catalogue.Offer(ctx,
-		titles.OfferQuery{ID: id, Search: "nessholm kelp", Limit: 10}); err != nil ||
+	if found, err := prog.Catalogue.Update(ctx,
+		titles.UpdateQuery{ID: id, Search: "nessholm kelp", Limit: 10}); err != nil ||
 		found.Shown != 1 {
 		t.Errorf("%+v, %v", found, err)
 	}
@@ -125,8 +125,8 @@ func TestANewerCatalogue(t *testing.T) {
 			kelp = r.ID
 		}
 	}
-	dry := titles.OfferTaking{Offer: id, All: true, Leave: []string{kelp}, Keep: []string{price}, Dry: true}
-	e, err := prog.Catalogue.TakeOffer(ctx, dry, "me")
+	dry := titles.UpdateTaking{Update: id, All: true, Leave: []string{kelp}, Keep: []string{price}, Dry: true}
+	e, err := prog.Catalogue.TakeUpdate(ctx, dry, "me")
 	if err != nil || e.Titles != 1 || e.Found != 1 || e.Records != 1 || e.Installs != 1 || len(e.Moves) != 1 ||
 		e.Moves[0].NeededAfter != 1 {
 		t.Fatalf("%+v, %v", e, err)
@@ -135,7 +135,7 @@ func TestANewerCatalogue(t *testing.T) {
 		t.Fatal("the preview changed something")
 	}
 	dry.Dry = false
-	if _, err := prog.Catalogue.TakeOffer(ctx, dry, "me"); err != nil {
+	if _, err := prog.Catalogue.TakeUpdate(ctx, dry, "me"); err != nil {
 		t.Fatal(err)
 	}
 	if f := figure(t, prog, "Part"); f.Needed != 1 {
@@ -146,25 +146,25 @@ func TestANewerCatalogue(t *testing.T) {
 		!reflect.DeepEqual(l.Touched, []string{"category", "list_price"}) {
 		t.Errorf("%+v", l)
 	}
-	view, err = prog.Catalogue.Offer(ctx, titles.OfferQuery{ID: id, Limit: 10})
+	view, err = prog.Catalogue.Update(ctx, titles.UpdateQuery{ID: id, Limit: 10})
 	if err != nil || view.Conflicts != 1 || view.Changed != 0 || view.New != 1 || view.Rows[0].ID != category {
 		t.Fatalf("after taking a part: %+v, %v", view, err)
 	}
-	if _, err := prog.Catalogue.TakeOffer(ctx, titles.OfferTaking{Offer: id, Take: []string{category}},
+	if _, err := prog.Catalogue.TakeUpdate(ctx, titles.UpdateTaking{Update: id, Take: []string{category}},
 		"me"); err != nil {
 		t.Fatal(err)
 	}
 	if l = line(t, prog, "Skerrymap", "", "6"); l.Says["category"] != "charting" || l.Says["list_price"] != "130 EUR" {
 		t.Errorf("%+v", l)
 	}
-	if err := prog.Catalogue.CloseOffer(ctx, id, "me"); err != nil {
+	if err := prog.Catalogue.CloseUpdate(ctx, id, "me"); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := prog.Catalogue.TakeOffer(ctx, titles.OfferTaking{Offer: id, All: true}, "me"); err == nil {
-		t.Error("an offer that was put away was taken")
+	if _, err := prog.Catalogue.TakeUpdate(ctx, titles.UpdateTaking{Update: id, All: true}, "me"); err == nil {
+		t.Error("an update that was put away was taken")
 	}
-	again := offer(t, prog, header, "Ostwick,Skerrymap,6,commercial,110,EUR,charting,,")
-	if view, err = prog.Catalogue.Offer(ctx, titles.OfferQuery{ID: again, Limit: 10}); err != nil ||
+	again := update(t, prog, header, "Ostwick,Skerrymap,6,commercial,110,EUR,charting,,")
+	if view, err = prog.Catalogue.Update(ctx, titles.UpdateQuery{ID: again, Limit: 10}); err != nil ||
 		len(view.Rows) != 0 ||
 		view.Same != 1 {
 		t.Errorf("what was kept is asked again: %+v, %v", view, err)
@@ -182,14 +182,14 @@ func TestANewerCatalogue(t *testing.T) {
 		t.Errorf("%+v, %v", p.Changes, err)
 	}
 	u, err := prog.Catalogue.Updates(ctx)
-	if err != nil || len(u.Offers) != 2 || len(u.Runs) == 0 || u.Runs[0].Found != 1 ||
+	if err != nil || len(u.Updates) != 2 || len(u.Runs) == 0 || u.Runs[0].Found != 1 ||
 		u.Runs[0].Detail[0].ToName != "Ostwick Part" {
 		t.Errorf("%+v, %v", u, err)
 	}
 	for _, text := range []string{"", "publisher,product\n", "{}", "a,b\n1,2\n"} {
-		if _, err := prog.Catalogue.OfferCatalogue(ctx, strings.NewReader(text), int64(len(text)), "x",
+		if _, err := prog.Catalogue.AddUpdate(ctx, strings.NewReader(text), int64(len(text)), "x",
 			"me"); err == nil {
-			t.Errorf("%q is an offer", text)
+			t.Errorf("%q is an update", text)
 		}
 	}
 }
@@ -417,11 +417,11 @@ func TestTheCatalogueComesBack(t *testing.T) {
 		}
 		other, _ := desk(t)
 		text := b.Bytes()
-		id, err := other.Catalogue.OfferCatalogue(ctx, bytes.NewReader(text), int64(len(text)), "catalogue", "me")
+		id, err := other.Catalogue.AddUpdate(ctx, bytes.NewReader(text), int64(len(text)), "catalogue", "me")
 		if err != nil {
 			t.Fatalf("%s: %v\n%s", format, err, text)
 		}
-		if _, err := other.Catalogue.TakeOffer(ctx, titles.OfferTaking{Offer: id, All: true}, "me"); err != nil {
+		if _, err := other.Catalogue.TakeUpdate(ctx, titles.UpdateTaking{Update: id, All: true}, "me"); err != nil {
 			t.Fatal(err)
 		}
 		got := known(other)
@@ -701,15 +701,16 @@ func TestTheStarterCatalogue(t *testing.T) {
 	take(t, prog, formats.Devices, "device_id,kind,os_name,os_version", "D1,server,Debian GNU/Linux,12")
 	take(t, prog, formats.Installs, installHeader,
 		"D1,,Node.js,20.11.1,,,"+clock.now.Add(-time.Hour).Format(time.RFC3339))
-	id, err := prog.Catalogue.OfferStarter(ctx, "me")
+	id, err := prog.Catalogue.AddStarter(ctx, "me")
 	if err != nil {
 		t.Fatal(err)
 	}
-	e, err := prog.Catalogue.TakeOffer(ctx, titles.OfferTaking{Offer: id, All: true}, "me")
+	e, err := prog.Catalogue.TakeUpdate(ctx, titles.UpdateTaking{Update: id, All: true}, "me")
 	if err != nil || e.Titles < 700 {
 		t.Fatalf("%d titles, %v", e.Titles, err)
 	}
-	if view, err := prog.Catalogue.Offer(ctx, titles.OfferQuery{ID: id, Limit: 5}); err != nil || len(view.Rows) != 0 {
+	if view, err := prog.Catalogue.Update(ctx, titles.UpdateQuery{ID: id, Limit: 5}); err != nil ||
+		len(view.Rows) != 0 {
 		t.Errorf("%+v, %v", view, err)
 	}
 	if err := prog.Pipeline.Refresh(ctx); err != nil {

@@ -199,7 +199,7 @@ func TestMeteredDaysAgainstAWalk(t *testing.T) {
 		slices.SortFunc(list, func(x, y snapshot.Metering) int { return cmp.Compare(x.At, y.At) })
 		m := &snapshot.Meter{
 			Spells:     snapshot.SpellsOf(list),
-			Of:         map[policy.Title][]snapshot.Spell{},
+			Of:         map[policy.Title][]snapshot.Period{},
 			Conditions: &snapshot.ConditionFacts{Sets: map[string]*condition.Set{}},
 		}
 		title := policy.Title{Product: 1, Publisher: "ostwick", Category: []string{"sonar", "office"}[r.IntN(2)]}
@@ -220,7 +220,7 @@ func TestMeteredDaysAgainstAWalk(t *testing.T) {
 		want := map[civil.Day]bool{}
 		for d := first; d <= last; d++ {
 			if m.On(title, &snapshot.DeviceFacts{}, d) != walk(d) {
-				t.Fatalf("round %d, day %d: %v by spells, %v by a walk over %+v", round, d, !walk(d), walk(d), list)
+				t.Fatalf("round %d, day %d: %v by periods, %v by a walk over %+v", round, d, !walk(d), walk(d), list)
 			}
 			if walk(d) && walk(d-1) {
 				want[d] = true

@@ -438,11 +438,11 @@ func TestNoDecisionIsLostOverAYear(t *testing.T) {
 			t.Fatal(err)
 		}
 		said[fmt.Sprint(l.ID)] = category
-		update := []string{"publisher,product,edition,version,category,aliases"}
+		newer := []string{"publisher,product,edition,version,category,aliases"}
 		for _, q := range []string{"Skerrymap,,6", "Suite,,", "Part,,"} {
-			update = append(update, fmt.Sprintf("Ostwick,%s,of the file %d,%s", q, month, name()))
+			newer = append(newer, fmt.Sprintf("Ostwick,%s,of the file %d,%s", q, month, name()))
 		}
-		if _, err := prog.Catalogue.TakeOffer(ctx, titles.OfferTaking{Offer: offer(t, prog, update...), All: true},
+		if _, err := prog.Catalogue.TakeUpdate(ctx, titles.UpdateTaking{Update: update(t, prog, newer...), All: true},
 			"me"); err != nil {
 			t.Fatal(err)
 		}

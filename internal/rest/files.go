@@ -67,7 +67,7 @@ func Problem(w http.ResponseWriter, err error) {
 // Give answers with a file. It is written beside the data first, and then sent: so a slow line holds no reader of the
 // data, and what fails is told before anything has left.
 func (s *Server) Give(w http.ResponseWriter, r *http.Request, name, kind string, write func(io.Writer) error) {
-	if _, err := s.Need(r.Context(), access.Look); err != nil {
+	if _, err := s.Need(r.Context(), access.Viewer); err != nil {
 		Problem(w, err)
 		return
 	}

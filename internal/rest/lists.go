@@ -83,7 +83,7 @@ type Part struct {
 func List[R, T any](s *Server, name string, lister Lister[R], to func(R) T) {
 	Handle(
 		s,
-		access.Look,
+		access.Viewer,
 		huma.Operation{OperationID: name, Method: http.MethodGet, Path: "/api/" + name},
 		func(ctx context.Context, _ Account, in *ListInput) (Page[T], error) {
 			q, err := in.Query()

@@ -46,7 +46,7 @@ func rows(t *testing.T, n, bad int) *Server {
 	s := New(db, nil, memstore.New(), nil)
 	s.Router.Get("/in", func(_ http.ResponseWriter, r *http.Request) {
 		s.Sessions.Put(r.Context(), "name", "somebody")
-		s.Sessions.Put(r.Context(), "role", string(access.Look))
+		s.Sessions.Put(r.Context(), "role", string(access.Viewer))
 	})
 	List(s, "few", Of(func() *sqlite.List[countedRow] {
 		return &sqlite.List[countedRow]{From: "few f", Key: "f.id", Sort: "n", Columns: []sqlite.Column{

@@ -26,6 +26,17 @@ func (e *Snapshot) count(tx *sqlite.Tx, only []int64) error {
 	})
 }
 
+// onDevice is one device while its installs are counted.
+type onDevice struct {
+	e       *Snapshot
+	at      int // in devices
+	d       *DeviceFacts
+	stale   bool
+	folded  map[int64]*recognise.Suite // by record
+	bearer  *demand.Bearer             // shared by its holdings, nil until there is one
+	touched []*ProductFacts            // those that hold something here
+}
+
 // countDevice counts the installs of one device: which products are there, which of them fold under a suite, and
 // which make a holding.
 func (e *Snapshot) countDevice(device int64, records []int64) {
@@ -33,79 +44,23 @@ func (e *Snapshot) countDevice(device int64, records []int64) {
 	if !known {
 		return
 	}
-	d := &e.Devices[at]
-	fact := &e.Facts[at]
-	folded, inferred := e.foldedHere(records)
-	stale := e.age(d) == evidence.Stale
-	var touched []*ProductFacts
+	o := onDevice{e: e, at: at, d: &e.Devices[at]}
+	o.stale = e.age(o.d) == evidence.Stale
+	var inferred []*recognise.Suite
+	o.folded, inferred = e.foldedHere(records)
 	for _, id := range records {
-		r := &e.Recs[id]
-		fact.Installs++
-		if r.Key >= 0 {
-			k := &e.Keys[r.Key]
-			k.Installs++
-			if stale {
-				k.Stale++
-			}
-			if k.lastDevice != device {
-				k.lastDevice = device
-				k.Devices++
-			}
+		o.see(&e.Recs[id])
+		if e.Recs[id].Product != nil {
+			o.count(id)
 		}
-		if r.unknown {
-			fact.Unrecognised++
-		}
-		f := r.Product
-		if f == nil {
-			continue
-		}
-		f.installs++
-		r.version.count(device, stale)
-		if r.release != nil {
-			r.release.count(device, stale)
-		}
-		if f.lastDevice != device {
-			f.lastDevice = device
-			f.devices++
-			if stale {
-				f.stale++
-			}
-		}
-		if f.Restricting && r.Whole {
-			e.Findings = append(e.Findings, Present{at, f, id})
-		}
-		if !r.counts || d.Status != evidence.InService {
-			f.note(device, PresentOther)
-			continue
-		}
-		if folded[id] != nil {
-			f.Folded++
-			f.note(device, PresentFolded)
-			continue
-		}
-		if why := e.WhyExcluded(at, f.Id, r.leave); why != "" {
-			f.leaveOut(why)
-			f.note(device, PresentLeft)
-			continue
-		}
-		f.note(device, PresentHeld)
-		fact.Counted++
-		f.counted++
-		if f.holder != device {
-			f.holder = device
-			touched = append(touched, f)
-			e.hold(f, d)
-		}
-		u := &f.Units[len(f.Units)-1]
-		u.Records = append(u.Records, id)
 	}
-	for _, f := range touched {
+	for _, f := range o.touched {
 		e.settle(f)
 	}
 	for _, s := range inferred {
-		e.holdByParts(at, s, folded)
+		o.holdByParts(s)
 	}
-	for id, s := range folded {
+	for id, s := range o.folded {
 		if f := e.Products[s.Product]; f.holder == device {
 			u := &f.Units[len(f.Units)-1]
 			if part := e.Recs[id].Product.Id; !slices.Contains(u.Parts, part) {
@@ -113,6 +68,75 @@ func (e *Snapshot) countDevice(device int64, records []int64) {
 			}
 		}
 	}
+}
+
+// see counts that a record is there, for lists: its name, its product, its version and its release.
+func (o *onDevice) see(r *recFacts) {
+	fact := &o.e.Facts[o.at]
+	fact.Installs++
+	if r.Key >= 0 {
+		k := &o.e.Keys[r.Key]
+		k.Installs++
+		if o.stale {
+			k.Stale++
+		}
+		if k.lastDevice != o.d.ID {
+			k.lastDevice = o.d.ID
+			k.Devices++
+		}
+	}
+	if r.unknown {
+		fact.Unrecognised++
+	}
+	f := r.Product
+	if f == nil {
+		return
+	}
+	f.installs++
+	r.version.count(o.d.ID, o.stale)
+	if r.release != nil {
+		r.release.count(o.d.ID, o.stale)
+	}
+	if f.lastDevice != o.d.ID {
+		f.lastDevice = o.d.ID
+		f.devices++
+		if o.stale {
+			f.stale++
+		}
+	}
+}
+
+// count decides whether a record of a product makes a holding, and says why where it does not.
+func (o *onDevice) count(id int64) {
+	r := &o.e.Recs[id]
+	f := r.Product
+	if f.Restricting && r.Whole {
+		o.e.Findings = append(o.e.Findings, Present{o.at, f, id})
+	}
+	if !r.counts || o.d.Status != evidence.InService {
+		f.note(o.d.ID, PresentOther)
+		return
+	}
+	if o.folded[id] != nil {
+		f.Folded++
+		f.note(o.d.ID, PresentFolded)
+		return
+	}
+	if why := o.e.WhyExcluded(o.at, f.Id, r.leave); why != "" {
+		f.leaveOut(why)
+		f.note(o.d.ID, PresentLeft)
+		return
+	}
+	f.note(o.d.ID, PresentHeld)
+	o.e.Facts[o.at].Counted++
+	f.counted++
+	if f.holder != o.d.ID {
+		f.holder = o.d.ID
+		o.touched = append(o.touched, f)
+		o.hold(f)
+	}
+	u := &f.Units[len(f.Units)-1]
+	u.Records = append(u.Records, id)
 }
 
 // note keeps in what way the product is on a device, where that is asked for.
@@ -123,23 +147,23 @@ func (f *ProductFacts) note(device int64, p Presence) {
 }
 
 // holdByParts makes the holding of a suite of which only parts were seen on a device.
-func (e *Snapshot) holdByParts(at int, s *recognise.Suite, folded map[int64]*recognise.Suite) {
-	d, f := &e.Devices[at], e.Products[s.Product]
+func (o *onDevice) holdByParts(s *recognise.Suite) {
+	e, d, f := o.e, o.d, o.e.Products[s.Product]
 	as := e.Catalogue.As(s.Product, s.Edition, s.Version)
 	if d.Status != evidence.InService || f.holder == d.ID || as.WhyNot() != "" {
 		return
 	}
-	if why := e.WhyExcluded(at, f.Id, nil); why != "" {
+	if why := e.WhyExcluded(o.at, f.Id, nil); why != "" {
 		f.leaveOut(why)
 		return
 	}
 	f.holder = d.ID
 	f.note(d.ID, PresentHeld)
-	e.Facts[at].Counted++
+	e.Facts[o.at].Counted++
 	f.counted++
-	e.hold(f, d)
+	o.hold(f)
 	u := &f.Units[len(f.Units)-1]
-	for id, under := range folded {
+	for id, under := range o.folded {
 		if under.Product == s.Product {
 			u.Records = append(u.Records, id)
 		}
@@ -192,10 +216,11 @@ func (e *Snapshot) foldedHere(records []int64) (map[int64]*recognise.Suite, []*r
 	return out, folds.Inferred
 }
 
-// hold begins the holding of a product on a device.
-func (e *Snapshot) hold(f *ProductFacts, d *DeviceFacts) {
-	if e.bearer == nil || e.bearer.Device != d.ID {
-		e.bearer = &demand.Bearer{
+// hold begins the holding of a product on the device.
+func (o *onDevice) hold(f *ProductFacts) {
+	e, d := o.e, o.d
+	if o.bearer == nil {
+		o.bearer = &demand.Bearer{
 			Device:      d.ID,
 			Kind:        d.Kind,
 			Environment: d.Environment,
@@ -204,10 +229,10 @@ func (e *Snapshot) hold(f *ProductFacts, d *DeviceFacts) {
 			Place:       entitle.Place{Unit: d.OrgUnit, Country: d.Country},
 		}
 		if p, ok := e.personAt[d.PrimaryUser]; ok {
-			e.bearer.User, e.bearer.UserAt = e.persons[p].ID, e.userPlace(&e.persons[p])
+			o.bearer.User, o.bearer.UserAt = e.persons[p].ID, e.userPlace(&e.persons[p])
 		}
 	}
-	f.Holdings = append(f.Holdings, demand.Holding{Bearer: e.bearer})
+	f.Holdings = append(f.Holdings, demand.Holding{Bearer: o.bearer})
 	f.Units = append(f.Units, deviceUse{})
 }
 

@@ -8,9 +8,9 @@ import (
 	"ensomet/internal/sqlite"
 )
 
-// Move is how one position would change. Before and After are surplus less shortfall; a position may also change in
-// money alone.
-type Move struct {
+// PositionChange is how one position would change. Before and After are surplus less shortfall; a position may also
+// change in money alone.
+type PositionChange struct {
 	Product      string
 	Metric       string
 	NeededBefore int64
@@ -63,8 +63,8 @@ func (svc *Loader) FiguresAndExcluded(
 	return out, left, nil
 }
 
-func Moves(before, after map[ProductMetric]NamedFigure) []Move {
-	out := []Move{}
+func Moves(before, after map[ProductMetric]NamedFigure) []PositionChange {
+	out := []PositionChange{}
 	keys := map[ProductMetric]string{}
 	for k, v := range before {
 		keys[k] = v.name
@@ -77,7 +77,7 @@ func Moves(before, after map[ProductMetric]NamedFigure) []Move {
 		if b.Needed != c.Needed || b.Short != c.Short || b.Surplus != c.Surplus || b.ExposureBase != c.ExposureBase {
 			out = append(
 				out,
-				Move{
+				PositionChange{
 					name,
 					k.metric,
 					b.Needed,
@@ -91,6 +91,7 @@ func Moves(before, after map[ProductMetric]NamedFigure) []Move {
 			)
 		}
 	}
-	slices.SortFunc(out, func(x, y Move) int { return strings.Compare(x.Product+x.Metric, y.Product+y.Metric) })
+	slices.SortFunc(out,
+		func(x, y PositionChange) int { return strings.Compare(x.Product+x.Metric, y.Product+y.Metric) })
 	return out
 }

@@ -42,13 +42,13 @@ func LoadMeasured(tx *sqlite.Tx, until civil.Day) (map[int64][]usage.Span, error
 // Meter says which titles are metered on which devices, and were on each day: what nobody asked for was not kept
 // then, so a choice of today makes nothing of yesterday measured.
 type Meter struct {
-	Spells     []Spell
+	Spells     []Period
 	Conditions *ConditionFacts
-	Of         map[policy.Title][]Spell // those that differ for a title
+	Of         map[policy.Title][]Period // those that differ for a title
 }
 
-// Spell is the choices in force from a day until the next spell; without one, everything is metered.
-type Spell struct {
+// Period is the choices in force from a day until the next period; without one, everything is metered.
+type Period struct {
 	from   civil.Day
 	chosen bool
 	list   []policy.Policy
@@ -64,7 +64,7 @@ func LoadMeter(tx *sqlite.Tx, settings *Settings, now int64) (*Meter, error) {
 
 // MeterBy is what some choices, those that have ended too, make metered.
 func MeterBy(tx *sqlite.Tx, settings *Settings, now int64, list []Metering) (*Meter, error) {
-	m := &Meter{Of: map[policy.Title][]Spell{}}
+	m := &Meter{Of: map[policy.Title][]Period{}}
 	m.Spells = SpellsOf(list)
 	if len(list) == 0 {
 		return m, nil
@@ -79,7 +79,7 @@ func MeterBy(tx *sqlite.Tx, settings *Settings, now int64, list []Metering) (*Me
 }
 
 // SpellsOf lists what was chosen from when on, the oldest first; of several changes on a day the last holds.
-func SpellsOf(list []Metering) []Spell {
+func SpellsOf(list []Metering) []Period {
 	day := func(at int64) civil.Day { return civil.Of(time.Unix(at, 0).UTC()) }
 	turns := []civil.Day{0}
 	for i := range list {
@@ -89,9 +89,9 @@ func SpellsOf(list []Metering) []Spell {
 		}
 	}
 	slices.Sort(turns)
-	var out []Spell
+	var out []Period
 	for _, d := range slices.Compact(turns) {
-		s := Spell{from: d}
+		s := Period{from: d}
 		for i := range list {
 			if day(list[i].At) <= d && d > 0 && (list[i].EndedAt == 0 || day(list[i].EndedAt) > d) {
 				s.chosen = true
@@ -105,18 +105,18 @@ func SpellsOf(list []Metering) []Spell {
 
 // All reports whether everything is and was metered, since nobody has ever chosen.
 func (m *Meter) All() bool {
-	return !slices.ContainsFunc(m.Spells, func(s Spell) bool { return s.chosen })
+	return !slices.ContainsFunc(m.Spells, func(s Period) bool { return s.chosen })
 }
 
-// spellsFor are the spells of a title: of the choices only those that speak of it, and one spell for those in a row
+// periodsFor are the periods of a title: of the choices only those that speak of it, and one period for those in a row
 // that say the same.
-func (m *Meter) spellsFor(t policy.Title) []Spell {
+func (m *Meter) periodsFor(t policy.Title) []Period {
 	if out, known := m.Of[t]; known {
 		return out
 	}
-	var out []Spell
+	var out []Period
 	for _, s := range m.Spells {
-		mine := Spell{from: s.from, chosen: s.chosen}
+		mine := Period{from: s.from, chosen: s.chosen}
 		for i := range s.list {
 			if s.list[i].SpeaksOf(t) {
 				mine.list = append(mine.list, s.list[i])
@@ -132,7 +132,7 @@ func (m *Meter) spellsFor(t policy.Title) []Spell {
 	return out
 }
 
-func (m *Meter) onIn(s *Spell, t policy.Title, d *DeviceFacts) bool {
+func (m *Meter) onIn(s *Period, t policy.Title, d *DeviceFacts) bool {
 	if !s.chosen {
 		return true
 	}
@@ -152,7 +152,7 @@ func (m *Meter) onIn(s *Spell, t policy.Title, d *DeviceFacts) bool {
 
 // On reports whether a title was metered on a device on a day.
 func (m *Meter) On(t policy.Title, d *DeviceFacts, day civil.Day) bool {
-	list := m.spellsFor(t)
+	list := m.periodsFor(t)
 	i := len(list) - 1
 	for i > 0 && list[i].from > day {
 		i--
@@ -166,7 +166,7 @@ func (m *Meter) Spans(t policy.Title, d *DeviceFacts, measured []usage.Span) []u
 	if m.All() || len(measured) == 0 {
 		return measured
 	}
-	list := m.spellsFor(t)
+	list := m.periodsFor(t)
 	var out []usage.Span
 	was := true
 	for i := range list {
@@ -202,7 +202,7 @@ func (m *Meter) Measurable(seen bool, p *recognise.Product, c *recognise.Catalog
 	if seen {
 		return true
 	}
-	asked := slices.ContainsFunc(m.spellsFor(PolicyTitle(p)), func(s Spell) bool {
+	asked := slices.ContainsFunc(m.periodsFor(PolicyTitle(p)), func(s Period) bool {
 		return slices.ContainsFunc(s.list, func(x policy.Policy) bool { return x.Stance == policy.Metered })
 	})
 	return asked && c.KnowsProgramOf(p)

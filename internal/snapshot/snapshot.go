@@ -35,8 +35,7 @@ type Snapshot struct {
 	// what conditions on devices are asked of
 	Conditions *ConditionFacts
 	Exclusions exclusions
-	Facts      []deviceCount  // by place in devices
-	bearer     *demand.Bearer // of the device that is being counted
+	Facts      []deviceCount // by place in devices
 	Findings   []Present
 }
 

@@ -229,9 +229,9 @@ func makePlans(ctx context.Context, prog *program.Program) error {
 	return nil
 }
 
-// makeOffer changes two titles by hand and brings a newer catalogue, which waits to be looked through: it says
+// makeUpdate changes two titles by hand and brings a newer catalogue, which waits to be looked through: it says
 // otherwise of them, has dates that ours lacks, and knows names that nobody has recognised.
-func makeOffer(ctx context.Context, prog *program.Program) error {
+func makeUpdate(ctx context.Context, prog *program.Program) error {
 	for _, c := range []struct {
 		product string
 		says    map[string]string
@@ -270,7 +270,7 @@ Grimholm Instruments,Sillwatch Beacon,1,sonar,commercial,90,EUR,2026-04-01,,,,
 Aldercombe AS,Vaneburrow LE,1,drawing,free,,,,,,,
 Tollevik Data AS,Vikbok Ledger,2,office,commercial,275,EUR,2023-06-01,2026-12-31,,2026-12-31,Tollevik Ledger
 `
-	_, err := prog.Catalogue.OfferCatalogue(ctx, strings.NewReader(text), int64(len(text)), "autumn-catalogue.csv",
+	_, err := prog.Catalogue.AddUpdate(ctx, strings.NewReader(text), int64(len(text)), "autumn-catalogue.csv",
 		"Worker")
 	return err
 }

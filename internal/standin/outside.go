@@ -347,7 +347,7 @@ func BuildDemo(
 	if err := makeRules(ctx, prog); err != nil {
 		return nil, err
 	}
-	if err := makeOffer(ctx, prog); err != nil {
+	if err := makeUpdate(ctx, prog); err != nil {
 		return nil, err
 	}
 	if err := makePlans(ctx, prog); err != nil {

@@ -10,8 +10,8 @@ import (
 type (
 	Batch           = titlesdb.Batch
 	CatalogueChange = titlesdb.CatalogueChange
-	Move            = snapshot.Move
-	Offer           = titlesdb.Offer
+	PositionChange  = snapshot.PositionChange
+	CatalogueUpdate = titlesdb.CatalogueUpdate
 	Plan            = snapshot.Plan
 	ProductRow      = snapshot.ProductRow
 	PublisherRow    = titlesdb.PublisherRow

@@ -39,7 +39,7 @@ type catalogueChange func(tx *sqlite.Tx) (touched []int64, titles int, id int64,
 
 // previewCatalogue says what a change would change, and changes nothing.
 func (svc *Catalogue) previewCatalogue(ctx context.Context, change catalogueChange) (CatalogueEffect, error) {
-	out := CatalogueEffect{Effect: Effect{Moves: []snapshot.Move{}}, Detail: []titlesdb.RecordsMoved{}}
+	out := CatalogueEffect{Effect: Effect{Moves: []snapshot.PositionChange{}}, Detail: []titlesdb.RecordsMoved{}}
 	var touched []int64
 	after := map[snapshot.ProductMetric]snapshot.NamedFigure{}
 	err := svc.DB.Preview(ctx, func(tx *sqlite.Tx) error {
@@ -98,7 +98,7 @@ func (svc *Catalogue) changeCatalogue(
 	who, what, object string,
 	change catalogueChange,
 ) (CatalogueEffect, error) {
-	out := CatalogueEffect{Effect: Effect{Moves: []snapshot.Move{}}, Detail: []titlesdb.RecordsMoved{}}
+	out := CatalogueEffect{Effect: Effect{Moves: []snapshot.PositionChange{}}, Detail: []titlesdb.RecordsMoved{}}
 	err := svc.DB.Update(ctx, func(tx *sqlite.Tx) (err error) {
 		if _, out.Titles, out.ID, err = change(tx); err != nil {
 			return err

@@ -57,7 +57,7 @@ func (svc *Service) Exclude(ctx context.Context, l ExclusionDraft, who string) (
 
 func (svc *Service) excludeAndCompare(tx *sqlite.Tx, l ExclusionDraft, who string, waits bool) (Effect, error) {
 	out := Effect{
-		Moves:    []snapshot.Move{},
+		Moves:    []snapshot.PositionChange{},
 		Waits:    waits,
 		Installs: int64(len(l.Devices)),
 		LastYear: int64(len(l.Devices)),

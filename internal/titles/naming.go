@@ -32,7 +32,7 @@ type Effect struct {
 	Records  int
 	Installs int64
 	LastYear int64 // installs that it touches or would have touched at any time in the last year
-	Moves    []snapshot.Move
+	Moves    []snapshot.PositionChange
 	Waits    bool
 	Batch    int64
 }
@@ -81,7 +81,7 @@ func kindOf(product int64) string {
 // decideAndCompare keeps the decision and says what moved. With waits it is kept for a second person, and nothing
 // moves yet.
 func (svc *Service) decideAndCompare(tx *sqlite.Tx, d NameDecision, who string, waits bool) (Effect, error) {
-	out := Effect{Names: len(d.Keys), Moves: []snapshot.Move{}, Waits: waits}
+	out := Effect{Names: len(d.Keys), Moves: []snapshot.PositionChange{}, Waits: waits}
 	var records []snapshot.StoredRecord
 	first := map[string]int64{}
 	products := []int64{}

@@ -126,7 +126,7 @@ func (svc *Service) PutRule(ctx context.Context, d RuleDraft, who string) (Effec
 // ruleAndCompare keeps the rule and says what moved. What it touches is what is recognised otherwise than before, or
 // left out otherwise.
 func (svc *Service) ruleAndCompare(tx *sqlite.Tx, d RuleDraft, who string, waits bool) (Effect, error) {
-	out := Effect{Moves: []snapshot.Move{}, Waits: waits}
+	out := Effect{Moves: []snapshot.PositionChange{}, Waits: waits}
 	r, err := d.rule()
 	if err != nil {
 		return out, err

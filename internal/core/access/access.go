@@ -8,12 +8,12 @@ type Role string
 
 // The roles, from the least to the most.
 const (
-	Look Role = "look"
-	Work Role = "work"
-	Run  Role = "run"
+	Viewer Role = "look"
+	Editor Role = "work"
+	Admin  Role = "run"
 )
 
-var rank = map[Role]int{Look: 1, Work: 2, Run: 3}
+var rank = map[Role]int{Viewer: 1, Editor: 2, Admin: 3}
 
 // Known reports whether there is such a role.
 func (r Role) Known() bool { return rank[r] != 0 }

@@ -219,23 +219,23 @@ func (c *Cores) count(whole bool) {
 	c.Count = (c.Sum*c.factor() + One - 1) / One
 }
 
-// Line is one step of a calculation: what is done, and what comes out.
-type Line struct {
+// CalcStep is one step of a calculation: what is done, and what comes out.
+type CalcStep struct {
 	What   string
 	Result string
 }
 
 // Lines writes the calculation down, step by step.
-func (c *Cores) Lines() []Line {
+func (c *Cores) Lines() []CalcStep {
 	processors, cores := c.size()
-	var out []Line
+	var out []CalcStep
 	say := func(result int64, format string, args ...any) {
-		out = append(out, Line{fmt.Sprintf(format, args...), strconv.FormatInt(result, 10)})
+		out = append(out, CalcStep{fmt.Sprintf(format, args...), strconv.FormatInt(result, 10)})
 	}
 	if !c.Known() && c.Metric == entitle.Core {
 		out = append(
 			out,
-			Line{"its cores are not known: counted as the least that it can have", strconv.FormatInt(cores, 10)},
+			CalcStep{"its cores are not known: counted as the least that it can have", strconv.FormatInt(cores, 10)},
 		)
 	}
 	switch {
@@ -274,7 +274,7 @@ func (c *Cores) Lines() []Line {
 	}
 	if f := c.factor(); f != One {
 		product := strconv.FormatFloat(float64(c.Sum*f)/One, 'f', -1, 64)
-		out = append(out, Line{"times core factor " + strconv.FormatFloat(float64(f)/One, 'f', -1, 64), product})
+		out = append(out, CalcStep{"times core factor " + strconv.FormatFloat(float64(f)/One, 'f', -1, 64), product})
 		if c.Sum*f%One != 0 {
 			say(c.Count, "rounded up to whole licences")
 		}

@@ -14,7 +14,7 @@ import (
 
 // addProof takes a file as proof of a line.
 func (s *routes) addProof(w http.ResponseWriter, r *http.Request) {
-	me, err := s.Need(r.Context(), access.Work)
+	me, err := s.Need(r.Context(), access.Editor)
 	if err != nil {
 		rest.Problem(w, err)
 		return
@@ -39,7 +39,7 @@ func (s *routes) addProof(w http.ResponseWriter, r *http.Request) {
 
 // proof gives a file as it was attached. It is never shown within the program's own pages.
 func (s *routes) proof(w http.ResponseWriter, r *http.Request) {
-	if _, err := s.Need(r.Context(), access.Look); err != nil {
+	if _, err := s.Need(r.Context(), access.Viewer); err != nil {
 		rest.Problem(w, err)
 		return
 	}

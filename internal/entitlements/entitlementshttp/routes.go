@@ -40,7 +40,7 @@ func (s *routes) lists() {
 
 // papers registers notes, keys and proofs of lines.
 func (s *routes) papers() {
-	rest.Handle(s.Server, access.Work, rest.Post("noteLine", "/api/entitlements/{code}/notes"),
+	rest.Handle(s.Server, access.Editor, rest.Post("noteLine", "/api/entitlements/{code}/notes"),
 		func(ctx context.Context, me rest.Account, in *struct {
 			rest.ByCode
 			Body struct {
@@ -49,7 +49,7 @@ func (s *routes) papers() {
 		}) (rest.Done, error) {
 			return rest.DoneOr(s.Entitlements.NoteLine(ctx, in.Code, in.Body.Text, me.Name))
 		})
-	rest.Handle(s.Server, access.Run, rest.Post("addKey", "/api/entitlements/{code}/keys"),
+	rest.Handle(s.Server, access.Admin, rest.Post("addKey", "/api/entitlements/{code}/keys"),
 		func(ctx context.Context, me rest.Account, in *struct {
 			rest.ByCode
 			Body struct {
@@ -59,13 +59,13 @@ func (s *routes) papers() {
 		}) (rest.Done, error) {
 			return rest.DoneOr(s.Entitlements.AddKey(ctx, in.Code, in.Body.Key, in.Body.Note, me.Name))
 		})
-	rest.Handle(s.Server, access.Run, rest.Post("showKey", "/api/keys/{id}/show"),
+	rest.Handle(s.Server, access.Admin, rest.Post("showKey", "/api/keys/{id}/show"),
 		func(ctx context.Context, me rest.Account, in *rest.ByID) (ShownKey, error) {
 			key, err := s.Entitlements.ShowKey(ctx, in.ID, me.Name)
 			return ShownKey{key}, err
 		})
-	rest.Handle(s.Server, access.Run, rest.Post("dropKey", "/api/keys/{id}/drop"), rest.OnID(s.Entitlements.DropKey))
-	rest.Handle(s.Server, access.Work, rest.Post("dropProof", "/api/proofs/{id}/drop"),
+	rest.Handle(s.Server, access.Admin, rest.Post("dropKey", "/api/keys/{id}/drop"), rest.OnID(s.Entitlements.DropKey))
+	rest.Handle(s.Server, access.Editor, rest.Post("dropProof", "/api/proofs/{id}/drop"),
 		rest.OnID(s.Entitlements.DropProof))
 	s.Router.Post("/api/entitlements/{code}/proofs", s.addProof)
 	s.Router.Get("/api/proofs/{id}", s.proof)
@@ -73,13 +73,13 @@ func (s *routes) papers() {
 
 // contracts registers contracts, what ends, and what was spent.
 func (s *routes) contracts() {
-	rest.Handle(s.Server, access.Look, rest.Get("contracts", "/api/contracts"),
+	rest.Handle(s.Server, access.Viewer, rest.Get("contracts", "/api/contracts"),
 		rest.Plain(s.Entitlements.Contracts, rest.All(toContractView)))
-	rest.Handle(s.Server, access.Work, rest.Post("putContract", "/api/contracts"),
+	rest.Handle(s.Server, access.Editor, rest.Post("putContract", "/api/contracts"),
 		func(ctx context.Context, me rest.Account, in *rest.Body[Contract]) (rest.Done, error) {
 			return rest.DoneOr(s.Entitlements.PutContract(ctx, fromContract(in.Body), me.Name))
 		})
-	rest.Handle(s.Server, access.Look, rest.Get("renewals", "/api/renewals"),
+	rest.Handle(s.Server, access.Viewer, rest.Get("renewals", "/api/renewals"),
 		func(ctx context.Context, _ rest.Account, in *struct {
 			Days int `query:"days" default:"365" minimum:"1" maximum:"3700"`
 		}) ([]Renewal, error) {
@@ -98,17 +98,17 @@ func (s *routes) contracts() {
 			func(b io.Writer) error { return s.Entitlements.WriteCalendar(r.Context(), b, days) },
 		)
 	})
-	rest.Handle(s.Server, access.Look, rest.Get("spend", "/api/spend"),
+	rest.Handle(s.Server, access.Viewer, rest.Get("spend", "/api/spend"),
 		rest.Plain(s.Entitlements.Spend, rest.One(toSpend)))
 }
 
 // lines registers lines and their transactions.
 func (s *routes) lines() {
-	rest.Handle(s.Server, access.Look, rest.Get("line", "/api/entitlements/{code}"),
+	rest.Handle(s.Server, access.Viewer, rest.Get("line", "/api/entitlements/{code}"),
 		func(ctx context.Context, _ rest.Account, in *rest.ByCode) (LineDetail, error) {
 			return rest.One(toLineDetail)(s.Entitlements.Line(ctx, in.Code))
 		})
-	rest.Handle(s.Server, access.Look, rest.Post("checkLine", "/api/lines/check"),
+	rest.Handle(s.Server, access.Viewer, rest.Post("checkLine", "/api/lines/check"),
 		func(ctx context.Context, _ rest.Account, in *struct {
 			Body struct {
 				Values map[string]string `json:"values"`
@@ -117,15 +117,15 @@ func (s *routes) lines() {
 		}) ([]LineCheck, error) {
 			return rest.All(toLineCheck)(s.Entitlements.CheckLine(ctx, in.Body.Values, in.Body.Old))
 		})
-	rest.Handle(s.Server, access.Work, rest.Post("editLine", "/api/lines/edit"),
+	rest.Handle(s.Server, access.Editor, rest.Post("editLine", "/api/lines/edit"),
 		func(ctx context.Context, me rest.Account, in *rest.Body[LineEdit]) (rest.Done, error) {
 			return rest.DoneOr(s.Entitlements.EditLine(ctx, fromLineEdit(in.Body), me.Name))
 		})
-	rest.Handle(s.Server, access.Work, rest.Post("trade", "/api/transactions"),
+	rest.Handle(s.Server, access.Editor, rest.Post("trade", "/api/transactions"),
 		func(ctx context.Context, me rest.Account, in *rest.Body[map[string]string]) (rest.Done, error) {
 			return rest.DoneOr(s.Entitlements.Trade(ctx, in.Body, me.Name))
 		})
-	rest.Handle(s.Server, access.Work, rest.Post("withdrawLine", "/api/entitlements/{code}/withdraw"),
+	rest.Handle(s.Server, access.Editor, rest.Post("withdrawLine", "/api/entitlements/{code}/withdraw"),
 		func(ctx context.Context, me rest.Account, in *struct {
 			rest.ByCode
 			Body struct {
@@ -138,13 +138,13 @@ func (s *routes) lines() {
 
 // waiting registers who waits for a seat.
 func (s *routes) waiting() {
-	rest.Handle(s.Server, access.Look, rest.Get("waiting", "/api/waiting"),
+	rest.Handle(s.Server, access.Viewer, rest.Get("waiting", "/api/waiting"),
 		func(ctx context.Context, _ rest.Account, in *struct {
 			Product int64 `query:"product"`
 		}) ([]WaitRow, error) {
 			return rest.All(toWaitRow)(s.Entitlements.Waiting(ctx, in.Product))
 		})
-	rest.Handle(s.Server, access.Work, rest.Post("wait", "/api/waiting"),
+	rest.Handle(s.Server, access.Editor, rest.Post("wait", "/api/waiting"),
 		func(ctx context.Context, me rest.Account, in *struct {
 			Body struct {
 				Product int64  `json:"product"`
@@ -154,9 +154,9 @@ func (s *routes) waiting() {
 		}) (rest.Done, error) {
 			return rest.DoneOr(s.Entitlements.Wait(ctx, in.Body.Product, in.Body.User, in.Body.Note, me.Name))
 		})
-	rest.Handle(s.Server, access.Work, rest.Post("endWait", "/api/waiting/{id}/end"),
+	rest.Handle(s.Server, access.Editor, rest.Post("endWait", "/api/waiting/{id}/end"),
 		rest.OnID(s.Entitlements.EndWait))
-	rest.Handle(s.Server, access.Work, rest.Post("giveWaiting", "/api/products/{id}/give-seats"),
+	rest.Handle(s.Server, access.Editor, rest.Post("giveWaiting", "/api/products/{id}/give-seats"),
 		func(ctx context.Context, me rest.Account, in *rest.ByID) (HandedBack, error) {
 			return rest.One(toHandedBack)(s.Entitlements.GiveWaiting(ctx, in.ID, me.Name))
 		})
@@ -164,11 +164,11 @@ func (s *routes) waiting() {
 
 // held registers what people hold, and what somebody new gets.
 func (s *routes) held() {
-	rest.Handle(s.Server, access.Look, rest.Get("held", "/api/people/{code}/held"),
+	rest.Handle(s.Server, access.Viewer, rest.Get("held", "/api/people/{code}/held"),
 		func(ctx context.Context, _ rest.Account, in *rest.ByCode) (Held, error) {
 			return rest.One(toHeld)(s.Entitlements.Held(ctx, in.Code))
 		})
-	rest.Handle(s.Server, access.Work, rest.Post("mailHeld", "/api/people/{code}/held/mail"),
+	rest.Handle(s.Server, access.Editor, rest.Post("mailHeld", "/api/people/{code}/held/mail"),
 		func(ctx context.Context, me rest.Account, in *struct {
 			rest.ByCode
 			Body struct {
@@ -177,14 +177,14 @@ func (s *routes) held() {
 		}) (rest.Done, error) {
 			return rest.DoneOr(s.Entitlements.MailHeld(ctx, in.Code, in.Body.Address, me.Name))
 		})
-	rest.Handle(s.Server, access.Look, rest.Get("starterSets", "/api/starter-sets"),
+	rest.Handle(s.Server, access.Viewer, rest.Get("starterSets", "/api/starter-sets"),
 		rest.Plain(s.Entitlements.StarterSets, rest.All(toStarterSet)))
-	rest.Handle(s.Server, access.Work, rest.Post("putStarterSet", "/api/starter-sets"),
+	rest.Handle(s.Server, access.Editor, rest.Post("putStarterSet", "/api/starter-sets"),
 		func(ctx context.Context, me rest.Account, in *rest.Body[StarterSet]) (rest.Done, error) {
 			_, err := s.Entitlements.PutStarterSet(ctx, fromStarterSet(in.Body), me.Name)
 			return rest.DoneOr(err)
 		})
-	rest.Handle(s.Server, access.Work, rest.Post("start", "/api/starter-sets/{id}/give"),
+	rest.Handle(s.Server, access.Editor, rest.Post("start", "/api/starter-sets/{id}/give"),
 		func(ctx context.Context, me rest.Account, in *struct {
 			rest.ByID
 			Body struct {
@@ -201,16 +201,16 @@ func (s *routes) held() {
 // seats registers who holds which seat.
 func (s *routes) seats() {
 	rest.List(s.Server, "seats", s.Entitlements.Seats, toSeatRow)
-	rest.Handle(s.Server, access.Look, rest.Get("freeSeats", "/api/products/{id}/seats"),
+	rest.Handle(s.Server, access.Viewer, rest.Get("freeSeats", "/api/products/{id}/seats"),
 		func(ctx context.Context, _ rest.Account, in *rest.ByID) ([]FreeSeats, error) {
 			return rest.All(toFreeSeats)(s.Entitlements.SeatsOf(ctx, in.ID))
 		})
-	rest.Handle(s.Server, access.Work, rest.Post("assignSeat", "/api/seats/assign"),
+	rest.Handle(s.Server, access.Editor, rest.Post("assignSeat", "/api/seats/assign"),
 		func(ctx context.Context, me rest.Account, in *rest.Body[SeatDraft]) (SeatOf, error) {
 			line, err := s.Entitlements.Assign(ctx, fromSeatDraft(in.Body), me.Name)
 			return SeatOf{line}, err
 		})
-	rest.Handle(s.Server, access.Work, rest.Post("handBack", "/api/seats/hand-back"),
+	rest.Handle(s.Server, access.Editor, rest.Post("handBack", "/api/seats/hand-back"),
 		func(ctx context.Context, me rest.Account, in *struct {
 			Body struct {
 				IDs  []int64 `json:"ids" minItems:"1"`
@@ -219,7 +219,7 @@ func (s *routes) seats() {
 		}) (HandedBack, error) {
 			return rest.One(toHandedBack)(s.Entitlements.HandBack(ctx, in.Body.IDs, in.Body.Give, me.Name))
 		})
-	rest.Handle(s.Server, access.Work, rest.Post("moveSeat", "/api/seats/{id}/move"),
+	rest.Handle(s.Server, access.Editor, rest.Post("moveSeat", "/api/seats/{id}/move"),
 		func(ctx context.Context, me rest.Account, in *struct {
 			rest.ByID
 			Body struct {

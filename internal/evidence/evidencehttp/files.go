@@ -18,7 +18,7 @@ import (
 // importFile takes in a file, or says what it would do. The kind is scan or directory for files whose form says what
 // they are.
 func (s *routes) importFile(w http.ResponseWriter, r *http.Request) {
-	me, err := s.Need(r.Context(), access.Run)
+	me, err := s.Need(r.Context(), access.Admin)
 	if err != nil {
 		rest.Problem(w, err)
 		return
@@ -58,7 +58,7 @@ func (s *routes) importFile(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *routes) lookAtFile(w http.ResponseWriter, r *http.Request) {
-	if _, err := s.Need(r.Context(), access.Run); err != nil {
+	if _, err := s.Need(r.Context(), access.Admin); err != nil {
 		rest.Problem(w, err)
 		return
 	}

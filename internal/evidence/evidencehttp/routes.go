@@ -41,17 +41,17 @@ func Register(server *rest.Server, stations Stations) {
 }
 
 func (s *routes) asides() {
-	rest.Handle(s.Server, access.Work, rest.Post("bookEntitlement", "/api/entitlements"),
+	rest.Handle(s.Server, access.Editor, rest.Post("bookEntitlement", "/api/entitlements"),
 		func(ctx context.Context, me rest.Account, in *rest.Body[map[string]string]) (ImportResult, error) {
 			return rest.One(toImportResult)(s.Evidence.Book(ctx, "entitlements", in.Body, me.Name))
 		})
-	rest.Handle(s.Server, access.Work,
+	rest.Handle(s.Server, access.Editor,
 		huma.Operation{OperationID: "setRules", Method: http.MethodPut, Path: "/api/rules"},
 		func(ctx context.Context, me rest.Account, in *rest.Body[Rules]) (Rules, error) {
 			err := s.Evidence.SetRules(ctx, fromRules(in.Body), me.Name)
 			return toRules(fromRules(in.Body)), err
 		})
-	rest.Handle(s.Server, access.Run, rest.Post("mend", "/api/asides/{id}/mend"),
+	rest.Handle(s.Server, access.Admin, rest.Post("mend", "/api/asides/{id}/mend"),
 		func(ctx context.Context, me rest.Account, in *struct {
 			ID   int64 `path:"id"`
 			Body struct {
@@ -60,8 +60,8 @@ func (s *routes) asides() {
 		}) (rest.Done, error) {
 			return rest.DoneOr(s.Evidence.Mend(ctx, in.ID, in.Body.Content, me.Name))
 		})
-	rest.Handle(s.Server, access.Run, rest.Post("drop", "/api/asides/{id}/drop"), rest.OnID(s.Evidence.Drop))
-	rest.Handle(s.Server, access.Run, rest.Post("retry", "/api/asides/retry"),
+	rest.Handle(s.Server, access.Admin, rest.Post("drop", "/api/asides/{id}/drop"), rest.OnID(s.Evidence.Drop))
+	rest.Handle(s.Server, access.Admin, rest.Post("retry", "/api/asides/retry"),
 		func(ctx context.Context, me rest.Account, _ *rest.None) (rest.Done, error) {
 			return rest.CountOr(s.Evidence.Retry(ctx, me.Name))
 		})
@@ -69,9 +69,9 @@ func (s *routes) asides() {
 
 // tokens registers who may send.
 func (s *routes) tokens() {
-	rest.Handle(s.Server, access.Run, rest.Get("tokens", "/api/tokens"),
+	rest.Handle(s.Server, access.Admin, rest.Get("tokens", "/api/tokens"),
 		rest.Plain(s.Collecting.Tokens, rest.All(toTokenView)))
-	rest.Handle(s.Server, access.Run, rest.Post("addToken", "/api/tokens"),
+	rest.Handle(s.Server, access.Admin, rest.Post("addToken", "/api/tokens"),
 		func(ctx context.Context, me rest.Account, in *rest.Body[struct {
 			Source  string `json:"source"`
 			FindsBy string `json:"findsBy" enum:"id,name"`
@@ -79,15 +79,15 @@ func (s *routes) tokens() {
 			secret, id, err := s.Collecting.NewToken(ctx, in.Body.Source, in.Body.FindsBy, me.Name)
 			return NewToken{id, secret}, err
 		})
-	rest.Handle(s.Server, access.Run, rest.Post("revokeToken", "/api/tokens/{id}/revoke"),
+	rest.Handle(s.Server, access.Admin, rest.Post("revokeToken", "/api/tokens/{id}/revoke"),
 		rest.OnID(s.Collecting.RevokeToken))
 }
 
 // scans registers plans for scans, and the scans that are asked for.
 func (s *routes) scans() {
-	rest.Handle(s.Server, access.Look, rest.Get("schedules", "/api/schedules"),
+	rest.Handle(s.Server, access.Viewer, rest.Get("schedules", "/api/schedules"),
 		rest.Plain(s.Collecting.Schedules, rest.All(toScheduleView)))
-	rest.Handle(s.Server, access.Work, rest.Post("saveSchedule", "/api/schedules"),
+	rest.Handle(s.Server, access.Editor, rest.Post("saveSchedule", "/api/schedules"),
 		func(ctx context.Context, me rest.Account, in *rest.Body[ScheduleDraft]) (rest.Made, error) {
 			id, err := s.Collecting.SaveSchedule(ctx, fromScheduleDraft(in.Body), me.Name)
 			if err == nil {
@@ -95,59 +95,59 @@ func (s *routes) scans() {
 			}
 			return rest.Made{ID: id}, err
 		})
-	rest.Handle(s.Server, access.Work, rest.Post("dropSchedule", "/api/schedules/{id}/drop"),
+	rest.Handle(s.Server, access.Editor, rest.Post("dropSchedule", "/api/schedules/{id}/drop"),
 		rest.OnID(s.Collecting.DropSchedule))
-	rest.Handle(s.Server, access.Work, rest.Post("askScans", "/api/scan-orders"),
+	rest.Handle(s.Server, access.Editor, rest.Post("askScans", "/api/scan-orders"),
 		func(ctx context.Context, me rest.Account, in *rest.Body[struct {
 			Devices []string `json:"devices" minItems:"1" maxItems:"5000"`
 		}]) (rest.Done, error) {
 			return rest.CountOr(s.Collecting.AskScans(ctx, in.Body.Devices, me.Name))
 		})
-	rest.Handle(s.Server, access.Work, rest.Post("orderAct", "/api/scan-orders/act"),
+	rest.Handle(s.Server, access.Editor, rest.Post("orderAct", "/api/scan-orders/act"),
 		func(ctx context.Context, _ rest.Account, in *rest.Body[struct {
 			IDs []int64 `json:"ids" minItems:"1"`
 			Act string  `json:"act" enum:"again,call off"`
 		}]) (rest.Done, error) {
 			return rest.CountOr(s.Collecting.OrderAct(ctx, in.Body.IDs, in.Body.Act))
 		})
-	rest.Handle(s.Server, access.Look, rest.Get("orderCounts", "/api/scan-orders/counts"),
+	rest.Handle(s.Server, access.Viewer, rest.Get("orderCounts", "/api/scan-orders/counts"),
 		rest.Plain(s.Collecting.OrderCounts, rest.All(toOrderCount)))
 }
 
 // groups registers groups of devices.
 func (s *routes) groups() {
-	rest.Handle(s.Server, access.Look, rest.Get("groups", "/api/groups"),
+	rest.Handle(s.Server, access.Viewer, rest.Get("groups", "/api/groups"),
 		rest.Plain(s.Evidence.DeviceGroups, rest.All(toDeviceGroupView)))
-	rest.Handle(s.Server, access.Look, rest.Get("conditionFields", "/api/groups/fields"),
+	rest.Handle(s.Server, access.Viewer, rest.Get("conditionFields", "/api/groups/fields"),
 		rest.Plain(s.Evidence.ConditionFields, rest.One(toConditionFields)))
-	rest.Handle(s.Server, access.Look, rest.Post("previewGroup", "/api/groups/preview"),
+	rest.Handle(s.Server, access.Viewer, rest.Post("previewGroup", "/api/groups/preview"),
 		func(ctx context.Context, _ rest.Account,
 			in *rest.Body[GroupDraft]) (GroupPreview, error) {
 			return rest.One(toGroupPreview)(s.Evidence.PreviewGroup(ctx, fromGroupDraft(in.Body)))
 		})
-	rest.Handle(s.Server, access.Work, rest.Post("saveGroup", "/api/groups"),
+	rest.Handle(s.Server, access.Editor, rest.Post("saveGroup", "/api/groups"),
 		func(ctx context.Context, me rest.Account, in *rest.Body[GroupDraft]) (rest.Made, error) {
 			return rest.MadeOr(s.Evidence.SaveGroup(ctx, fromGroupDraft(in.Body), me.Name))
 		})
-	rest.Handle(s.Server, access.Work, rest.Post("dropGroup", "/api/groups/{id}/drop"),
+	rest.Handle(s.Server, access.Editor, rest.Post("dropGroup", "/api/groups/{id}/drop"),
 		rest.OnID(s.Evidence.DropGroup))
 }
 
 // changes registers what changed between scans, and which of it is quiet or sent.
 func (s *routes) changes() {
-	rest.Handle(s.Server, access.Look, rest.Get("changeRules", "/api/change-rules"),
+	rest.Handle(s.Server, access.Viewer, rest.Get("changeRules", "/api/change-rules"),
 		rest.Plain(s.Evidence.ChangeRules, rest.All(toChangeRuleView)))
-	rest.Handle(s.Server, access.Look, rest.Post("previewChangeRule", "/api/change-rules/preview"),
+	rest.Handle(s.Server, access.Viewer, rest.Post("previewChangeRule", "/api/change-rules/preview"),
 		func(ctx context.Context, _ rest.Account, in *rest.Body[ChangeRuleDraft]) (rest.Done, error) {
 			return rest.CountOr(s.Evidence.PreviewChangeRule(ctx, fromChangeRuleDraft(in.Body)))
 		})
-	rest.Handle(s.Server, access.Work, rest.Post("addChangeRule", "/api/change-rules"),
+	rest.Handle(s.Server, access.Editor, rest.Post("addChangeRule", "/api/change-rules"),
 		func(ctx context.Context, me rest.Account, in *rest.Body[ChangeRuleDraft]) (rest.Done, error) {
 			return rest.CountOr(s.Evidence.AddChangeRule(ctx, fromChangeRuleDraft(in.Body), me.Name))
 		})
-	rest.Handle(s.Server, access.Work, rest.Post("endChangeRule", "/api/change-rules/{id}/end"),
+	rest.Handle(s.Server, access.Editor, rest.Post("endChangeRule", "/api/change-rules/{id}/end"),
 		rest.OnID(s.Evidence.EndChangeRule))
-	rest.Handle(s.Server, access.Look, rest.Get("changesByDay", "/api/changes/by-day"),
+	rest.Handle(s.Server, access.Viewer, rest.Get("changesByDay", "/api/changes/by-day"),
 		func(ctx context.Context, _ rest.Account, in *rest.ListInput) ([]ChangeTally, error) {
 			q, err := in.Query()
 			if err != nil {
@@ -159,31 +159,31 @@ func (s *routes) changes() {
 
 // sources registers what sources say, device by device and name by name.
 func (s *routes) sources() {
-	rest.Handle(s.Server, access.Look, rest.Get("deviceEvidence", "/api/devices/{code}/evidence"),
+	rest.Handle(s.Server, access.Viewer, rest.Get("deviceEvidence", "/api/devices/{code}/evidence"),
 		func(ctx context.Context, _ rest.Account, in *rest.ByCode) (DeviceEvidence, error) {
 			return rest.One(toDeviceEvidence)(s.Evidence.DeviceEvidence(ctx, in.Code))
 		})
-	rest.Handle(s.Server, access.Look, rest.Get("deviceFiles", "/api/devices/{code}/files"),
+	rest.Handle(s.Server, access.Viewer, rest.Get("deviceFiles", "/api/devices/{code}/files"),
 		func(ctx context.Context, _ rest.Account, in *struct {
 			Code   string `path:"code"`
 			Record int64  `query:"record"`
 		}) ([]DeviceFileRow, error) {
 			return rest.All(toDeviceFileRow)(s.Evidence.DeviceFiles(ctx, in.Code, in.Record))
 		})
-	rest.Handle(s.Server, access.Look, rest.Get("compare", "/api/compare"),
+	rest.Handle(s.Server, access.Viewer, rest.Get("compare", "/api/compare"),
 		func(ctx context.Context, _ rest.Account, in *struct {
 			Left  string `query:"left" required:"true"`
 			Right string `query:"right" required:"true"`
 		}) (Comparison, error) {
 			return rest.One(toComparison)(s.Evidence.Compare(ctx, in.Left, in.Right))
 		})
-	rest.Handle(s.Server, access.Look, rest.Get("findFiles", "/api/file-search"),
+	rest.Handle(s.Server, access.Viewer, rest.Get("findFiles", "/api/file-search"),
 		func(ctx context.Context, _ rest.Account, in *struct {
 			Name string `query:"name" required:"true"`
 		}) (FileSearch, error) {
 			return rest.One(toFileSearch)(s.Evidence.FindFiles(ctx, in.Name))
 		})
-	rest.Handle(s.Server, access.Look, rest.Get("drill", "/api/drill"),
+	rest.Handle(s.Server, access.Viewer, rest.Get("drill", "/api/drill"),
 		func(ctx context.Context, _ rest.Account, in *struct {
 			Publisher string `query:"publisher"`
 			Product   int64  `query:"product"`
@@ -210,20 +210,20 @@ func (s *routes) lists() {
 }
 
 func (s *routes) recordFields() {
-	rest.Handle(s.Server, access.Look, rest.Get("recordFields", "/api/name-rules/fields"),
+	rest.Handle(s.Server, access.Viewer, rest.Get("recordFields", "/api/name-rules/fields"),
 		func(context.Context, rest.Account, *rest.None) (ConditionFields, error) {
 			return rest.One(toConditionFields)(s.Evidence.RecordFields(), nil)
 		})
 }
 
 func (s *routes) details() {
-	rest.Handle(s.Server, access.Look, rest.Get("device", "/api/devices/{code}"),
+	rest.Handle(s.Server, access.Viewer, rest.Get("device", "/api/devices/{code}"),
 		func(ctx context.Context, _ rest.Account, in *rest.ByCode) (DeviceView, error) {
 			return rest.One(toDeviceView)(s.Evidence.Device(ctx, in.Code))
 		})
-	rest.Handle(s.Server, access.Look, rest.Get("rules", "/api/rules"),
+	rest.Handle(s.Server, access.Viewer, rest.Get("rules", "/api/rules"),
 		rest.Plain(s.Evidence.Rules, rest.One(toRules)))
-	rest.Handle(s.Server, access.Look, rest.Get("importKinds", "/api/import-kinds"),
+	rest.Handle(s.Server, access.Viewer, rest.Get("importKinds", "/api/import-kinds"),
 		func(context.Context, rest.Account, *rest.None) ([]string, error) {
 			return evidence.ImportKinds(), nil
 		})

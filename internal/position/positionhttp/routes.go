@@ -50,16 +50,16 @@ func Register(server *rest.Server, stations Stations) {
 
 // statements registers positions as they were handed to somebody.
 func (s *routes) statements() {
-	rest.Handle(s.Server, access.Look, rest.Get("statements", "/api/statements"),
+	rest.Handle(s.Server, access.Viewer, rest.Get("statements", "/api/statements"),
 		rest.Plain(s.Position.Statements, rest.All(toStoredStatement)))
-	rest.Handle(s.Server, access.Look, rest.Get("statement", "/api/statements/{id}"),
+	rest.Handle(s.Server, access.Viewer, rest.Get("statement", "/api/statements/{id}"),
 		func(ctx context.Context, _ rest.Account, in *struct {
 			rest.ByID
 			Today bool `query:"today"`
 		}) (StatementView, error) {
 			return rest.One(toStatementView)(s.Position.Statement(ctx, in.ID, in.Today))
 		})
-	rest.Handle(s.Server, access.Work, rest.Post("makeStatement", "/api/statements"),
+	rest.Handle(s.Server, access.Editor, rest.Post("makeStatement", "/api/statements"),
 		func(ctx context.Context, me rest.Account, in *struct {
 			Body struct {
 				AsOf     string  `json:"asOf"`
@@ -85,7 +85,7 @@ func (s *routes) positions() {
 		}
 		return a, b, err
 	}
-	rest.Handle(s.Server, access.Look, rest.Get("parts", "/api/products/{id}/parts"),
+	rest.Handle(s.Server, access.Viewer, rest.Get("parts", "/api/products/{id}/parts"),
 		func(ctx context.Context, _ rest.Account, in *struct {
 			rest.ByID
 			By   string `query:"by" enum:"unit,country,contract" default:"unit"`
@@ -97,11 +97,11 @@ func (s *routes) positions() {
 			}
 			return rest.All(toPartsOfMetric)(s.Position.Parts(ctx, in.ID, in.By, day))
 		})
-	rest.Handle(s.Server, access.Look, rest.Get("prove", "/api/products/{id}/proof"),
+	rest.Handle(s.Server, access.Viewer, rest.Get("prove", "/api/products/{id}/proof"),
 		func(ctx context.Context, _ rest.Account, in *rest.ByID) ([]ProofRun, error) {
 			return rest.All(toProofRun)(s.Position.Prove(ctx, in.ID))
 		})
-	rest.Handle(s.Server, access.Work, rest.Post("metricOrder", "/api/products/{id}/metric-order"),
+	rest.Handle(s.Server, access.Editor, rest.Post("metricOrder", "/api/products/{id}/metric-order"),
 		func(ctx context.Context, me rest.Account, in *struct {
 			rest.ByID
 			Body struct {
@@ -110,7 +110,7 @@ func (s *routes) positions() {
 		}) (rest.Done, error) {
 			return rest.DoneOr(s.Position.SetMetricOrder(ctx, in.ID, in.Body.Order, me.Name))
 		})
-	rest.Handle(s.Server, access.Look, rest.Get("productSteps", "/api/products/{id}/steps"),
+	rest.Handle(s.Server, access.Viewer, rest.Get("productSteps", "/api/products/{id}/steps"),
 		func(ctx context.Context, _ rest.Account, in *struct {
 			rest.ByID
 			From string `query:"from" required:"true"`
@@ -122,7 +122,7 @@ func (s *routes) positions() {
 			}
 			return rest.One(toProductSteps)(s.Position.ProductSteps(ctx, in.ID, from, to))
 		})
-	rest.Handle(s.Server, access.Look, rest.Get("allSteps", "/api/steps"),
+	rest.Handle(s.Server, access.Viewer, rest.Get("allSteps", "/api/steps"),
 		func(ctx context.Context, _ rest.Account, in *struct {
 			From  string `query:"from" required:"true"`
 			To    string `query:"to"`
@@ -136,7 +136,7 @@ func (s *routes) positions() {
 			defer end()
 			return rest.One(toAllSteps)(s.Position.AllSteps(ctx, from, to))
 		})
-	rest.Handle(s.Server, access.Look, rest.Post("tryScenario", "/api/scenarios/try"),
+	rest.Handle(s.Server, access.Viewer, rest.Post("tryScenario", "/api/scenarios/try"),
 		func(ctx context.Context, _ rest.Account, in *struct {
 			Body struct {
 				Measures []wire.Measure `json:"measures"`
@@ -168,7 +168,7 @@ func (s *routes) lists() {
 }
 
 func (s *routes) products() {
-	rest.Handle(s.Server, access.Look, rest.Get("position", "/api/products/{id}/position"),
+	rest.Handle(s.Server, access.Viewer, rest.Get("position", "/api/products/{id}/position"),
 		func(ctx context.Context, _ rest.Account, in *struct {
 			ID   int64  `path:"id"`
 			AsOf string `query:"asOf"`
@@ -179,7 +179,7 @@ func (s *routes) products() {
 			}
 			return rest.One(toProductPosition)(s.Position.ProductPosition(ctx, in.ID, day))
 		})
-	rest.Handle(s.Server, access.Look, rest.Get("units", "/api/products/{id}/units"),
+	rest.Handle(s.Server, access.Viewer, rest.Get("units", "/api/products/{id}/units"),
 		func(ctx context.Context, _ rest.Account, in *struct {
 			ID    int64  `path:"id"`
 			Group string `query:"group"`
@@ -195,7 +195,7 @@ func (s *routes) products() {
 }
 
 func (s *routes) waysOut() {
-	rest.Handle(s.Server, access.Look, rest.Get("waysOut", "/api/products/{id}/ways-out"),
+	rest.Handle(s.Server, access.Viewer, rest.Get("waysOut", "/api/products/{id}/ways-out"),
 		func(ctx context.Context, _ rest.Account, in *rest.ByID) ([]WayOut, error) {
 			removals, err := s.Worklist.OpenRemovals(ctx, in.ID)
 			if err != nil {

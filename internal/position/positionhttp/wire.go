@@ -8,13 +8,13 @@ import (
 	"ensomet/internal/wire"
 )
 
-// Line is one step of a calculation: what is done, and what comes out.
-type Line struct {
+// CalcStep is one step of a calculation: what is done, and what comes out.
+type CalcStep struct {
 	What   string `json:"what"`
 	Result string `json:"result"`
 }
 
-func toLine(v demand.Line) Line { return Line(v) }
+func toCalcStep(v demand.CalcStep) CalcStep { return CalcStep(v) }
 
 // StoredStatement is positions as they were handed to somebody. Content is compressed; SHA256 is of it.
 type StoredStatement struct {
@@ -187,7 +187,7 @@ type UnitView struct {
 	Whole      int64       `json:"whole" doc:"licences that it needs altogether"`
 	Free       bool        `json:"free" doc:"covered without a right of its own"`
 	With       string      `json:"with" doc:"device_id of the device whose right serves it"`
-	Calc       []Line      `json:"calc" doc:"how the count came about"`
+	Calc       []CalcStep  `json:"calc" doc:"how the count came about"`
 	Guests     []GuestView `json:"guests"`
 	From       int64       `json:"from" doc:"of a session, in seconds since 1970"`
 	To         int64       `json:"to"`
@@ -211,7 +211,7 @@ func toUnitView(v position.UnitView) UnitView {
 		Whole:      v.Whole,
 		Free:       v.Free,
 		With:       v.With,
-		Calc:       rest.Each(v.Calc, toLine),
+		Calc:       rest.Each(v.Calc, toCalcStep),
 		Guests:     rest.Each(v.Guests, toGuestView),
 		From:       v.From,
 		To:         v.To,

@@ -8,7 +8,7 @@ import (
 
 // What is sent and taken is what the service says and asks, each value under its own name.
 func TestTranslations(t *testing.T) {
-	resttest.Translates(t, toLine)
+	resttest.Translates(t, toCalcStep)
 	resttest.Translates(t, toStoredStatement)
 	resttest.Translates(t, toProductPosition)
 	resttest.Translates(t, toExcluded)

@@ -34,7 +34,7 @@ func Register(server *rest.Server, stations Stations) {
 }
 
 func (s *routes) howFar() {
-	rest.Handle(s.Server, access.Look, rest.Get("howFar", "/api/how-far/{key}"),
+	rest.Handle(s.Server, access.Viewer, rest.Get("howFar", "/api/how-far/{key}"),
 		func(_ context.Context, _ rest.Account, in *struct {
 			Key string `path:"key" maxLength:"60"`
 		}) (rest.Said, error) {
@@ -55,18 +55,18 @@ func (s *routes) licences() {
 }
 
 func (s *routes) overview() {
-	rest.Handle(s.Server, access.Look, rest.Get("status", "/api/status"),
+	rest.Handle(s.Server, access.Viewer, rest.Get("status", "/api/status"),
 		func(ctx context.Context, _ rest.Account, _ *rest.None) (RefreshStatus, error) {
 			return rest.One(toRefreshStatus)(s.Renewal.Status(), nil)
 		})
-	rest.Handle(s.Server, access.Look, rest.Get("overview", "/api/overview"),
+	rest.Handle(s.Server, access.Viewer, rest.Get("overview", "/api/overview"),
 		rest.Plain(s.Reports.Overview, rest.One(toOverview)))
-	rest.Handle(s.Server, access.Look, rest.Get("find", "/api/find"),
+	rest.Handle(s.Server, access.Viewer, rest.Get("find", "/api/find"),
 		func(ctx context.Context, _ rest.Account, in *struct {
 			Text string `query:"q" minLength:"1"`
 		}) ([]Hit, error) {
 			return rest.All(toHit)(s.Reports.Find(ctx, in.Text))
 		})
-	rest.Handle(s.Server, access.Look, rest.Get("imports", "/api/imports"),
+	rest.Handle(s.Server, access.Viewer, rest.Get("imports", "/api/imports"),
 		rest.Plain(s.Reports.Imports, rest.All(toImportView)))
 }

@@ -10,9 +10,9 @@ import (
 	"github.com/go-chi/chi/v5"
 )
 
-// offerFile takes a newer catalogue to look its differences through.
-func (s *routes) offerFile(w http.ResponseWriter, r *http.Request) {
-	me, err := s.Need(r.Context(), access.Work)
+// updateFile takes a newer catalogue to look its differences through.
+func (s *routes) updateFile(w http.ResponseWriter, r *http.Request) {
+	me, err := s.Need(r.Context(), access.Editor)
 	if err != nil {
 		rest.Problem(w, err)
 		return
@@ -23,7 +23,7 @@ func (s *routes) offerFile(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	defer f.Close()
-	id, err := s.Catalogue.OfferCatalogue(r.Context(), f, size, r.URL.Query().Get("file"), me.Name)
+	id, err := s.Catalogue.AddUpdate(r.Context(), f, size, r.URL.Query().Get("file"), me.Name)
 	if err != nil {
 		rest.Problem(w, rest.Fail(err))
 		return

@@ -26,7 +26,7 @@ type routes struct {
 func Register(server *rest.Server, stations Stations) {
 	s := &routes{server, stations}
 	s.catalogue()
-	s.offers()
+	s.updates()
 	s.marks()
 	s.lifeCycle()
 	s.decisions()
@@ -38,17 +38,17 @@ func Register(server *rest.Server, stations Stations) {
 
 // catalogue registers changes of the catalogue, and all of it as a file.
 func (s *routes) catalogue() {
-	rest.Handle(s.Server, access.Work, rest.Post("editTitle", "/api/catalogue/titles"),
+	rest.Handle(s.Server, access.Editor, rest.Post("editTitle", "/api/catalogue/titles"),
 		func(ctx context.Context, me rest.Account,
 			in *rest.Body[TitleEdit]) (CatalogueEffect, error) {
 			return rest.One(toCatalogueEffect)(s.Catalogue.EditTitle(ctx, fromTitleEdit(in.Body), me.Name))
 		})
-	rest.Handle(s.Server, access.Work, rest.Post("editProduct", "/api/catalogue/products"),
+	rest.Handle(s.Server, access.Editor, rest.Post("editProduct", "/api/catalogue/products"),
 		func(ctx context.Context, me rest.Account,
 			in *rest.Body[ProductEdit]) (CatalogueEffect, error) {
 			return rest.One(toCatalogueEffect)(s.Catalogue.EditProduct(ctx, fromProductEdit(in.Body), me.Name))
 		})
-	rest.Handle(s.Server, access.Work, rest.Post("editPublisher", "/api/catalogue/publishers"),
+	rest.Handle(s.Server, access.Editor, rest.Post("editPublisher", "/api/catalogue/publishers"),
 		func(ctx context.Context, me rest.Account,
 			in *rest.Body[PublisherEdit]) (CatalogueEffect, error) {
 			return rest.One(toCatalogueEffect)(s.Catalogue.EditPublisher(ctx, fromPublisherEdit(in.Body), me.Name))
@@ -56,40 +56,40 @@ func (s *routes) catalogue() {
 	s.Router.Get("/api/catalogue.{format}", s.catalogueFile)
 }
 
-// offers registers newer catalogues, which wait until somebody takes them.
-func (s *routes) offers() {
-	rest.Handle(s.Server, access.Work, rest.Post("takeOffer", "/api/catalogue/offers/take"),
+// updates registers newer catalogues, which wait until somebody takes them.
+func (s *routes) updates() {
+	rest.Handle(s.Server, access.Editor, rest.Post("takeUpdate", "/api/catalogue/updates/take"),
 		func(ctx context.Context, me rest.Account,
-			in *rest.Body[OfferTaking]) (CatalogueEffect, error) {
-			return rest.One(toCatalogueEffect)(s.Catalogue.TakeOffer(ctx, fromOfferTaking(in.Body), me.Name))
+			in *rest.Body[UpdateTaking]) (CatalogueEffect, error) {
+			return rest.One(toCatalogueEffect)(s.Catalogue.TakeUpdate(ctx, fromUpdateTaking(in.Body), me.Name))
 		})
-	rest.Handle(s.Server, access.Look, rest.Get("updates", "/api/catalogue/updates"),
+	rest.Handle(s.Server, access.Viewer, rest.Get("updates", "/api/catalogue/updates"),
 		rest.Plain(s.Catalogue.Updates, rest.One(toUpdates)))
-	rest.Handle(s.Server, access.Look, rest.Get("offer", "/api/catalogue/offers/{id}"),
+	rest.Handle(s.Server, access.Viewer, rest.Get("update", "/api/catalogue/updates/{id}"),
 		func(ctx context.Context, _ rest.Account, in *struct {
 			ID     int64  `path:"id"`
 			Sort   string `query:"sort" enum:"new,changed,conflict,"`
 			Search string `query:"q"`
 			After  int    `query:"after" minimum:"0"`
 			Limit  int    `query:"limit" default:"200" minimum:"1" maximum:"2000"`
-		}) (OfferView, error) {
-			return rest.One(toOfferView)(s.Catalogue.Offer(
+		}) (UpdateView, error) {
+			return rest.One(toUpdateView)(s.Catalogue.Update(
 				ctx,
-				titles.OfferQuery{ID: in.ID, Sort: in.Sort, Search: in.Search, After: in.After, Limit: in.Limit},
+				titles.UpdateQuery{ID: in.ID, Sort: in.Sort, Search: in.Search, After: in.After, Limit: in.Limit},
 			))
 		})
-	rest.Handle(s.Server, access.Work, rest.Post("closeOffer", "/api/catalogue/offers/{id}/close"),
-		rest.OnID(s.Catalogue.CloseOffer))
-	rest.Handle(s.Server, access.Work, rest.Post("offerStarter", "/api/catalogue/starter"),
+	rest.Handle(s.Server, access.Editor, rest.Post("closeUpdate", "/api/catalogue/updates/{id}/close"),
+		rest.OnID(s.Catalogue.CloseUpdate))
+	rest.Handle(s.Server, access.Editor, rest.Post("addStarter", "/api/catalogue/starter"),
 		func(ctx context.Context, me rest.Account, _ *rest.None) (rest.Made, error) {
-			return rest.MadeOr(s.Catalogue.OfferStarter(ctx, me.Name))
+			return rest.MadeOr(s.Catalogue.AddStarter(ctx, me.Name))
 		})
-	s.Router.Post("/api/catalogue/offers", s.offerFile)
+	s.Router.Post("/api/catalogue/updates", s.updateFile)
 }
 
 // marks registers what people note about products: tags, remarks, and whether they watch them.
 func (s *routes) marks() {
-	rest.Handle(s.Server, access.Work, rest.Post("setTags", "/api/products/{id}/tags"),
+	rest.Handle(s.Server, access.Editor, rest.Post("setTags", "/api/products/{id}/tags"),
 		func(ctx context.Context, me rest.Account, in *struct {
 			ID   int64 `path:"id"`
 			Body struct {
@@ -98,9 +98,9 @@ func (s *routes) marks() {
 		}) (rest.Done, error) {
 			return rest.DoneOr(s.Catalogue.SetTags(ctx, in.ID, in.Body.Tags, me.Name))
 		})
-	rest.Handle(s.Server, access.Look, rest.Get("tags", "/api/tags"),
+	rest.Handle(s.Server, access.Viewer, rest.Get("tags", "/api/tags"),
 		rest.Plain(s.Catalogue.Tags, rest.All(toTagCount)))
-	rest.Handle(s.Server, access.Work, rest.Post("watch", "/api/products/{id}/watch"),
+	rest.Handle(s.Server, access.Editor, rest.Post("watch", "/api/products/{id}/watch"),
 		func(ctx context.Context, me rest.Account, in *struct {
 			ID   int64 `path:"id"`
 			Body struct {
@@ -109,7 +109,7 @@ func (s *routes) marks() {
 		}) (rest.Done, error) {
 			return rest.DoneOr(s.Catalogue.Watch(ctx, in.ID, in.Body.On, me.Name))
 		})
-	rest.Handle(s.Server, access.Work, rest.Post("addRemark", "/api/products/{id}/remarks"),
+	rest.Handle(s.Server, access.Editor, rest.Post("addRemark", "/api/products/{id}/remarks"),
 		func(ctx context.Context, me rest.Account, in *struct {
 			ID   int64 `path:"id"`
 			Body struct {
@@ -119,17 +119,17 @@ func (s *routes) marks() {
 		}) (rest.Made, error) {
 			return rest.MadeOr(s.Catalogue.AddRemark(ctx, in.ID, in.Body.Device, in.Body.Text, me.Name))
 		})
-	rest.Handle(s.Server, access.Work, rest.Post("dropRemark", "/api/remarks/{id}/drop"),
+	rest.Handle(s.Server, access.Editor, rest.Post("dropRemark", "/api/remarks/{id}/drop"),
 		rest.OnID(s.Catalogue.DropRemark))
 }
 
 // lifeCycle registers releases, when their support ends, and what is planned for them.
 func (s *routes) lifeCycle() {
-	rest.Handle(s.Server, access.Look, rest.Get("versions", "/api/products/{id}/versions"),
+	rest.Handle(s.Server, access.Viewer, rest.Get("versions", "/api/products/{id}/versions"),
 		func(ctx context.Context, _ rest.Account, in *rest.ByID) ([]VersionView, error) {
 			return rest.All(toVersionView)(s.Catalogue.Versions(ctx, in.ID))
 		})
-	rest.Handle(s.Server, access.Look, rest.Get("lifeCycle", "/api/life-cycle"),
+	rest.Handle(s.Server, access.Viewer, rest.Get("lifeCycle", "/api/life-cycle"),
 		func(ctx context.Context, _ rest.Account, in *struct {
 			On     string `query:"on" doc:"YYYY-MM-DD; empty is today"`
 			Months int    `query:"months" default:"18" minimum:"1" maximum:"120"`
@@ -140,11 +140,11 @@ func (s *routes) lifeCycle() {
 			}
 			return rest.One(toLifeCycle)(s.Catalogue.LifeCycle(ctx, day, in.Months))
 		})
-	rest.Handle(s.Server, access.Work, rest.Post("putPlan", "/api/plans"),
+	rest.Handle(s.Server, access.Editor, rest.Post("putPlan", "/api/plans"),
 		func(ctx context.Context, me rest.Account, in *rest.Body[PlanDraft]) (rest.Made, error) {
 			return rest.MadeOr(s.Catalogue.PutPlan(ctx, fromPlanDraft(in.Body), me.Name))
 		})
-	rest.Handle(s.Server, access.Work, rest.Post("endPlan", "/api/plans/{id}/end"),
+	rest.Handle(s.Server, access.Editor, rest.Post("endPlan", "/api/plans/{id}/end"),
 		func(ctx context.Context, me rest.Account, in *struct {
 			ID   int64 `path:"id"`
 			Body struct {
@@ -156,21 +156,21 @@ func (s *routes) lifeCycle() {
 }
 
 func (s *routes) decisions() {
-	rest.Handle(s.Server, access.Work, rest.Post("previewDecision", "/api/names/preview"),
+	rest.Handle(s.Server, access.Editor, rest.Post("previewDecision", "/api/names/preview"),
 		func(ctx context.Context, me rest.Account, in *rest.Body[NameDecision]) (Effect, error) {
 			return rest.One(toEffect)(s.Titles.PreviewDecision(ctx, fromNameDecision(in.Body), me.Name))
 		})
-	rest.Handle(s.Server, access.Work, rest.Post("decide", "/api/names/decide"),
+	rest.Handle(s.Server, access.Editor, rest.Post("decide", "/api/names/decide"),
 		func(ctx context.Context, me rest.Account, in *rest.Body[NameDecision]) (Effect, error) {
 			return rest.One(toEffect)(s.Titles.Decide(ctx, fromNameDecision(in.Body), me.Name))
 		})
-	rest.Handle(s.Server, access.Work, rest.Post("withdraw", "/api/names/withdraw"),
+	rest.Handle(s.Server, access.Editor, rest.Post("withdraw", "/api/names/withdraw"),
 		func(ctx context.Context, me rest.Account, in *rest.Body[struct {
 			Key string `json:"key"`
 		}]) (rest.Done, error) {
 			return rest.DoneOr(s.Titles.Withdraw(ctx, in.Body.Key, me.Name))
 		})
-	rest.Handle(s.Server, access.Work, rest.Post("addTitle", "/api/titles"),
+	rest.Handle(s.Server, access.Editor, rest.Post("addTitle", "/api/titles"),
 		func(ctx context.Context, me rest.Account, in *rest.Body[NewTitle]) (AddedTitle, error) {
 			id, err := s.Titles.AddTitle(ctx, fromNewTitle(in.Body), me.Name)
 			return AddedTitle{id}, err
@@ -186,15 +186,15 @@ func (s *routes) lists() {
 
 // queue registers names that wait, and what people do with them.
 func (s *routes) queue() {
-	rest.Handle(s.Server, access.Look, rest.Get("queue", "/api/names/queue"),
+	rest.Handle(s.Server, access.Viewer, rest.Get("queue", "/api/names/queue"),
 		func(ctx context.Context, me rest.Account, _ *rest.None) (Queue, error) {
 			return rest.One(toQueue)(s.Titles.Queue(ctx, me.Name))
 		})
-	rest.Handle(s.Server, access.Work, rest.Post("undo", "/api/names/undo"),
+	rest.Handle(s.Server, access.Editor, rest.Post("undo", "/api/names/undo"),
 		func(ctx context.Context, me rest.Account, _ *rest.None) (Undone, error) {
 			return rest.One(toUndone)(s.Titles.Undo(ctx, me.Name))
 		})
-	rest.Handle(s.Server, access.Work, rest.Post("setAside", "/api/names/later"),
+	rest.Handle(s.Server, access.Editor, rest.Post("setAside", "/api/names/later"),
 		func(ctx context.Context, me rest.Account, in *rest.Body[struct {
 			Keys []string `json:"keys" minItems:"1" maxItems:"500"`
 			Days int      `json:"days" minimum:"1" maximum:"400"`
@@ -202,15 +202,15 @@ func (s *routes) queue() {
 			_, err := s.Titles.SetAside(ctx, in.Body.Keys, in.Body.Days, me.Name)
 			return rest.Done{Count: len(in.Body.Keys)}, err
 		})
-	rest.Handle(s.Server, access.Look, rest.Get("naming", "/api/names/settings"),
+	rest.Handle(s.Server, access.Viewer, rest.Get("naming", "/api/names/settings"),
 		rest.Plain(s.Titles.Naming, rest.One(toNamingSettings)))
-	rest.Handle(s.Server, access.Run, rest.Post("setNaming", "/api/names/settings"),
+	rest.Handle(s.Server, access.Admin, rest.Post("setNaming", "/api/names/settings"),
 		func(ctx context.Context, me rest.Account, in *rest.Body[NamingSettings]) (rest.Done, error) {
 			return rest.DoneOr(s.Titles.SetNaming(ctx, fromNamingSettings(in.Body), me.Name))
 		})
-	rest.Handle(s.Server, access.Look, rest.Get("unsigned", "/api/unsigned"),
+	rest.Handle(s.Server, access.Viewer, rest.Get("unsigned", "/api/unsigned"),
 		rest.Plain(s.Titles.Unsigned, rest.All(toUnsigned)))
-	rest.Handle(s.Server, access.Work, rest.Post("sign", "/api/unsigned/sign"),
+	rest.Handle(s.Server, access.Editor, rest.Post("sign", "/api/unsigned/sign"),
 		func(ctx context.Context, me rest.Account, in *rest.Body[struct {
 			Kind   string `json:"kind" enum:"name,rule,leave_out"`
 			ID     int64  `json:"id"`
@@ -222,51 +222,51 @@ func (s *routes) queue() {
 
 // rules registers rules for names, suites, and what is left out.
 func (s *routes) rules() {
-	rest.Handle(s.Server, access.Look, rest.Get("nameRules", "/api/name-rules"),
+	rest.Handle(s.Server, access.Viewer, rest.Get("nameRules", "/api/name-rules"),
 		rest.Plain(s.Titles.NameRules, rest.All(toRuleView)))
-	rest.Handle(s.Server, access.Work, rest.Post("previewRule", "/api/name-rules/preview"),
+	rest.Handle(s.Server, access.Editor, rest.Post("previewRule", "/api/name-rules/preview"),
 		func(ctx context.Context, me rest.Account, in *rest.Body[RuleDraft]) (Effect, error) {
 			return rest.One(toEffect)(s.Titles.PreviewRule(ctx, fromRuleDraft(in.Body), me.Name))
 		})
-	rest.Handle(s.Server, access.Work, rest.Post("putRule", "/api/name-rules"),
+	rest.Handle(s.Server, access.Editor, rest.Post("putRule", "/api/name-rules"),
 		func(ctx context.Context, me rest.Account, in *rest.Body[RuleDraft]) (Effect, error) {
 			return rest.One(toEffect)(s.Titles.PutRule(ctx, fromRuleDraft(in.Body), me.Name))
 		})
-	rest.Handle(s.Server, access.Work, rest.Post("changeRule", "/api/name-rules/change"),
+	rest.Handle(s.Server, access.Editor, rest.Post("changeRule", "/api/name-rules/change"),
 		func(ctx context.Context, me rest.Account, in *rest.Body[RuleChange]) (rest.Done, error) {
 			return rest.DoneOr(s.Titles.ChangeRule(ctx, fromRuleChange(in.Body), me.Name))
 		})
-	rest.Handle(s.Server, access.Work, rest.Post("putSuite", "/api/suites"),
+	rest.Handle(s.Server, access.Editor, rest.Post("putSuite", "/api/suites"),
 		func(ctx context.Context, me rest.Account, in *rest.Body[SuiteDraft]) (rest.Made, error) {
 			return rest.MadeOr(s.Catalogue.PutSuite(ctx, fromSuiteDraft(in.Body), me.Name))
 		})
-	rest.Handle(s.Server, access.Work, rest.Post("dropSuite", "/api/suites/{id}/drop"),
+	rest.Handle(s.Server, access.Editor, rest.Post("dropSuite", "/api/suites/{id}/drop"),
 		rest.OnID(s.Catalogue.DropSuite))
-	rest.Handle(s.Server, access.Work, rest.Post("previewLeaving", "/api/left-out/preview"),
+	rest.Handle(s.Server, access.Editor, rest.Post("previewLeaving", "/api/left-out/preview"),
 		func(ctx context.Context, me rest.Account, in *rest.Body[ExclusionDraft]) (Effect, error) {
 			return rest.One(toEffect)(s.Titles.PreviewExclusion(ctx, fromExclusionDraft(in.Body), me.Name))
 		})
-	rest.Handle(s.Server, access.Work, rest.Post("leave", "/api/left-out"),
+	rest.Handle(s.Server, access.Editor, rest.Post("leave", "/api/left-out"),
 		func(ctx context.Context, me rest.Account, in *rest.Body[ExclusionDraft]) (Effect, error) {
 			return rest.One(toEffect)(s.Titles.Exclude(ctx, fromExclusionDraft(in.Body), me.Name))
 		})
 }
 
 func (s *routes) details() {
-	rest.Handle(s.Server, access.Look, rest.Get("name", "/api/names/one"),
+	rest.Handle(s.Server, access.Viewer, rest.Get("name", "/api/names/one"),
 		func(ctx context.Context, _ rest.Account, in *struct {
 			Key string `query:"key"`
 		}) (NameView, error) {
 			return rest.One(toNameView)(s.Titles.Name(ctx, in.Key))
 		})
-	rest.Handle(s.Server, access.Look, rest.Get("record", "/api/records/{id}"),
+	rest.Handle(s.Server, access.Viewer, rest.Get("record", "/api/records/{id}"),
 		func(ctx context.Context, _ rest.Account, in *struct {
 			ID     int64 `path:"id"`
 			Device int64 `query:"device"`
 		}) (RecordTrace, error) {
 			return rest.One(toRecordTrace)(s.Titles.Record(ctx, in.ID, in.Device))
 		})
-	rest.Handle(s.Server, access.Look, rest.Get("product", "/api/products/{id}"),
+	rest.Handle(s.Server, access.Viewer, rest.Get("product", "/api/products/{id}"),
 		func(ctx context.Context, _ rest.Account, in *rest.ByID) (ProductView, error) {
 			return rest.One(toProductView)(s.Catalogue.Product(ctx, in.ID))
 		})

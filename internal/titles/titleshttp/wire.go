@@ -39,9 +39,9 @@ func toSuitePart(v recognise.SuitePart) SuitePart { return SuitePart(v) }
 
 func fromSuitePart(v SuitePart) recognise.SuitePart { return recognise.SuitePart(v) }
 
-// Move is how one position would change. Before and After are surplus less shortfall; a position may also change in
-// money alone.
-type Move struct {
+// PositionChange is how one position would change. Before and After are surplus less shortfall; a position may also
+// change in money alone.
+type PositionChange struct {
 	Product      string `json:"product"`
 	Metric       string `json:"metric"`
 	NeededBefore int64  `json:"neededBefore"`
@@ -53,7 +53,7 @@ type Move struct {
 	Currency     string `json:"currency"`
 }
 
-func toMove(v titles.Move) Move { return Move(v) }
+func toPositionChange(v titles.PositionChange) PositionChange { return PositionChange(v) }
 
 // ProductRow is a line of the list of titles, one for each product.
 type ProductRow struct {
@@ -238,13 +238,13 @@ func fromNameDecision(v NameDecision) titles.NameDecision { return titles.NameDe
 // Effect is what a decision would change, or has changed. Waits says that a second person must sign it off before it
 // counts.
 type Effect struct {
-	Names    int    `json:"names"`
-	Records  int    `json:"records"`
-	Installs int64  `json:"installs"`
-	LastYear int64  `json:"lastYear" doc:"installs that it touches or would have touched at any time in the last year"`
-	Moves    []Move `json:"moves"`
-	Waits    bool   `json:"waits"`
-	Batch    int64  `json:"batch"`
+	Names    int              `json:"names"`
+	Records  int              `json:"records"`
+	Installs int64            `json:"installs"`
+	LastYear int64            `json:"lastYear" doc:"installs that it touches or would have touched at any time in the last year"`
+	Moves    []PositionChange `json:"moves"`
+	Waits    bool             `json:"waits"`
+	Batch    int64            `json:"batch"`
 }
 
 func toEffect(v titles.Effect) Effect {
@@ -253,7 +253,7 @@ func toEffect(v titles.Effect) Effect {
 		Records:  v.Records,
 		Installs: v.Installs,
 		LastYear: v.LastYear,
-		Moves:    rest.Each(v.Moves, toMove),
+		Moves:    rest.Each(v.Moves, toPositionChange),
 		Waits:    v.Waits,
 		Batch:    v.Batch,
 	}
@@ -292,9 +292,9 @@ func toQueue(v titles.Queue) Queue {
 	}
 }
 
-// OfferView is a newer catalogue with its differences.
-type OfferView struct {
-	Offer
+// UpdateView is a newer catalogue with its differences.
+type UpdateView struct {
+	CatalogueUpdate
 	New       int          `json:"new" doc:"titles and publishers that the catalogue does not have"`
 	Changed   int          `json:"changed" doc:"values that nobody touched here"`
 	Conflicts int          `json:"conflicts" doc:"values that somebody changed here, and that the file has otherwise"`
@@ -303,19 +303,19 @@ type OfferView struct {
 	Rows      []Difference `json:"rows"`
 }
 
-func toOfferView(v titles.OfferView) OfferView {
-	return OfferView{
-		Offer:     toOffer(v.Offer),
-		New:       v.New,
-		Changed:   v.Changed,
-		Conflicts: v.Conflicts,
-		Same:      v.Same,
-		Shown:     v.Shown,
-		Rows:      rest.Each(v.Rows, toDifference),
+func toUpdateView(v titles.UpdateView) UpdateView {
+	return UpdateView{
+		CatalogueUpdate: toCatalogueUpdate(v.CatalogueUpdate),
+		New:             v.New,
+		Changed:         v.Changed,
+		Conflicts:       v.Conflicts,
+		Same:            v.Same,
+		Shown:           v.Shown,
+		Rows:            rest.Each(v.Rows, toDifference),
 	}
 }
 
-// Difference is one difference of an offer.
+// Difference is one difference of an update.
 type Difference struct {
 	ID        string `json:"id"`
 	Publisher string `json:"publisher"`
@@ -329,28 +329,28 @@ type Difference struct {
 
 func toDifference(v titles.Difference) Difference { return Difference(v) }
 
-// OfferTaking says which differences of an offer are taken. What is not named stays on offer.
-type OfferTaking struct {
-	Offer int64    `json:"offer"`
-	All   bool     `json:"all" doc:"take every new title and every changed value, besides what is named"`
-	Take  []string `json:"take" doc:"differences by their id"`
-	Keep  []string `json:"keep" doc:"differences in which what is here stays, and that are not asked again until a file says something else"`
-	Leave []string `json:"leave" doc:"with all: differences that are left on offer"`
-	Dry   bool     `json:"dry"`
+// UpdateTaking says which differences of an update are taken. What is not named stays on update.
+type UpdateTaking struct {
+	Update int64    `json:"update"`
+	All    bool     `json:"all" doc:"take every new title and every changed value, besides what is named"`
+	Take   []string `json:"take" doc:"differences by their id"`
+	Keep   []string `json:"keep" doc:"differences in which what is here stays, and that are not asked again until a file says something else"`
+	Leave  []string `json:"leave" doc:"with all: differences that are left on update"`
+	Dry    bool     `json:"dry"`
 }
 
-func fromOfferTaking(v OfferTaking) titles.OfferTaking { return titles.OfferTaking(v) }
+func fromUpdateTaking(v UpdateTaking) titles.UpdateTaking { return titles.UpdateTaking(v) }
 
 // Updates are the newer catalogues that came, and what recognising everything anew changed.
 type Updates struct {
-	Offers []Offer          `json:"offers"`
-	Runs   []RecognitionRun `json:"runs"`
+	Updates []CatalogueUpdate `json:"updates"`
+	Runs    []RecognitionRun  `json:"runs"`
 }
 
 func toUpdates(v titles.Updates) Updates {
 	return Updates{
-		Offers: rest.Each(v.Offers, toOffer),
-		Runs:   rest.Each(v.Runs, toRecognitionRun),
+		Updates: rest.Each(v.Updates, toCatalogueUpdate),
+		Runs:    rest.Each(v.Runs, toRecognitionRun),
 	}
 }
 
@@ -711,8 +711,8 @@ func toQueueDay(v titles.QueueDay) QueueDay {
 	}
 }
 
-// Offer is a newer catalogue whose differences are being looked through.
-type Offer struct {
+// CatalogueUpdate is a newer catalogue whose differences are being looked through.
+type CatalogueUpdate struct {
 	ID       int64  `json:"id"`
 	File     string `json:"file"`
 	At       int64  `json:"at"`
@@ -723,7 +723,7 @@ type Offer struct {
 	Bad      string `json:"bad" doc:"the lines that could not be read, one a line"`
 }
 
-func toOffer(v titles.Offer) Offer { return Offer(v) }
+func toCatalogueUpdate(v titles.CatalogueUpdate) CatalogueUpdate { return CatalogueUpdate(v) }
 
 // SightingRow is where and when a record was seen. Times are in seconds since 1970; Until is 0 while it is there.
 type SightingRow struct {

@@ -40,15 +40,15 @@ func Register(server *rest.Server, stations Stations) {
 }
 
 func (s *routes) scenarios() {
-	rest.Handle(s.Server, access.Look, rest.Get("scenarios", "/api/scenarios"),
+	rest.Handle(s.Server, access.Viewer, rest.Get("scenarios", "/api/scenarios"),
 		rest.Plain(s.Worklist.Scenarios, rest.All(toScenario)))
-	rest.Handle(s.Server, access.Work, rest.Post("saveScenario", "/api/scenarios"),
+	rest.Handle(s.Server, access.Editor, rest.Post("saveScenario", "/api/scenarios"),
 		func(ctx context.Context, me rest.Account, in *rest.Body[Scenario]) (Scenario, error) {
 			return rest.One(toScenario)(s.Worklist.SaveScenario(ctx, fromScenario(in.Body), me.Name))
 		})
-	rest.Handle(s.Server, access.Work, rest.Post("dropScenario", "/api/scenarios/{id}/drop"),
+	rest.Handle(s.Server, access.Editor, rest.Post("dropScenario", "/api/scenarios/{id}/drop"),
 		rest.OnID(s.Worklist.DropScenario))
-	rest.Handle(s.Server, access.Work, rest.Post("doScenario", "/api/scenarios/{id}/do"),
+	rest.Handle(s.Server, access.Editor, rest.Post("doScenario", "/api/scenarios/{id}/do"),
 		func(ctx context.Context, me rest.Account, in *struct {
 			rest.ByID
 			Body struct {
@@ -57,9 +57,9 @@ func (s *routes) scenarios() {
 		}) (ScenarioDone, error) {
 			return rest.One(toScenarioDone)(s.Worklist.DoScenario(ctx, in.ID, in.Body.Version, me.Name))
 		})
-	rest.Handle(s.Server, access.Look, rest.Get("purchaseRequests", "/api/purchase-requests"),
+	rest.Handle(s.Server, access.Viewer, rest.Get("purchaseRequests", "/api/purchase-requests"),
 		rest.Plain(s.Worklist.PurchaseRequests, rest.All(toPurchaseRequest)))
-	rest.Handle(s.Server, access.Work, rest.Post("endPurchaseRequest", "/api/purchase-requests/{id}/end"),
+	rest.Handle(s.Server, access.Editor, rest.Post("endPurchaseRequest", "/api/purchase-requests/{id}/end"),
 		func(ctx context.Context, me rest.Account, in *struct {
 			rest.ByID
 			Body struct {
@@ -71,7 +71,7 @@ func (s *routes) scenarios() {
 }
 
 func (s *routes) mail() {
-	rest.Handle(s.Server, access.Work, rest.Post("mailAgain", "/api/mail/{id}/again"),
+	rest.Handle(s.Server, access.Editor, rest.Post("mailAgain", "/api/mail/{id}/again"),
 		rest.OnID(s.Outbox.TryAgain))
 }
 
@@ -83,35 +83,35 @@ func (s *routes) lists() {
 }
 
 func (s *routes) details() {
-	rest.Handle(s.Server, access.Look, rest.Get("case", "/api/cases/{id}"),
+	rest.Handle(s.Server, access.Viewer, rest.Get("case", "/api/cases/{id}"),
 		func(ctx context.Context, _ rest.Account, in *rest.ByID) (CaseView, error) {
 			return rest.One(toCaseView)(s.Worklist.Case(ctx, in.ID))
 		})
-	rest.Handle(s.Server, access.Look, rest.Get("policies", "/api/policies"),
+	rest.Handle(s.Server, access.Viewer, rest.Get("policies", "/api/policies"),
 		rest.Plain(s.Worklist.Policies, rest.One(toPolicyList)))
 }
 
 func (s *routes) cases() {
-	rest.Handle(s.Server, access.Work, rest.Post("caseAct", "/api/cases/act"),
+	rest.Handle(s.Server, access.Editor, rest.Post("caseAct", "/api/cases/act"),
 		func(ctx context.Context, me rest.Account, in *rest.Body[CaseAction]) (CaseDone, error) {
 			act := fromCaseAction(in.Body)
 			act.Base = rest.BaseOf(ctx)
 			return rest.One(toCaseDone)(s.Worklist.CaseAct(ctx, act, me.Name))
 		})
-	rest.Handle(s.Server, access.Look, rest.Get("caseCounts", "/api/cases/counts"),
+	rest.Handle(s.Server, access.Viewer, rest.Get("caseCounts", "/api/cases/counts"),
 		rest.Plain(s.Worklist.CaseCounts, rest.All(toCaseCount)))
-	rest.Handle(s.Server, access.Look, rest.Get("caseGroups", "/api/cases/groups"),
+	rest.Handle(s.Server, access.Viewer, rest.Get("caseGroups", "/api/cases/groups"),
 		rest.Plain(s.Worklist.CaseGroups, rest.All(toCaseGroup)))
-	rest.Handle(s.Server, access.Look, rest.Get("caseRules", "/api/case-rules"),
+	rest.Handle(s.Server, access.Viewer, rest.Get("caseRules", "/api/case-rules"),
 		rest.Plain(s.Worklist.CaseRules, rest.One(toCaseRules)))
-	rest.Handle(s.Server, access.Run,
+	rest.Handle(s.Server, access.Admin,
 		huma.Operation{OperationID: "setCaseRules", Method: http.MethodPut, Path: "/api/case-rules"},
 		func(ctx context.Context, me rest.Account, in *rest.Body[CaseRules]) (CaseRules, error) {
 			return toCaseRules(fromCaseRules(in.Body)), s.Worklist.SetCaseRules(ctx, fromCaseRules(in.Body), me.Name)
 		})
-	rest.Handle(s.Server, access.Look, rest.Get("waves", "/api/waves"),
+	rest.Handle(s.Server, access.Viewer, rest.Get("waves", "/api/waves"),
 		rest.Plain(s.Orders.Waves, rest.All(toWaveView)))
-	rest.Handle(s.Server, access.Work, rest.Post("steerWave", "/api/waves/{id}/steer"),
+	rest.Handle(s.Server, access.Editor, rest.Post("steerWave", "/api/waves/{id}/steer"),
 		func(ctx context.Context, me rest.Account, in *struct {
 			rest.ByID
 			Body struct {
@@ -120,7 +120,7 @@ func (s *routes) cases() {
 		}) (rest.Done, error) {
 			return rest.DoneOr(s.Orders.SteerWave(ctx, in.ID, in.Body.To, me.Name))
 		})
-	rest.Handle(s.Server, access.Look, rest.Get("ledgerSums", "/api/ledger"),
+	rest.Handle(s.Server, access.Viewer, rest.Get("ledgerSums", "/api/ledger"),
 		rest.Plain(s.Worklist.LedgerSums, rest.All(toLedgerSum)))
 	s.Router.Post("/api/deployment/outcome", s.WithToken(s.takeOutcome))
 }
@@ -130,18 +130,18 @@ func (s *routes) stances() {
 		PolicyDraft
 		End int64 `json:"end,omitempty" doc:"in a preview: the number of a policy that would end, instead of setting one"`
 	}
-	rest.Handle(s.Server, access.Work, rest.Post("addPolicy", "/api/policies"),
+	rest.Handle(s.Server, access.Editor, rest.Post("addPolicy", "/api/policies"),
 		func(ctx context.Context, me rest.Account, in *rest.Body[PolicyDraft]) (rest.Done, error) {
 			return rest.DoneOr(s.Worklist.SetPolicy(ctx, fromPolicyDraft(in.Body), me.Name))
 		})
-	rest.Handle(s.Server, access.Work, rest.Post("previewPolicy", "/api/policies/preview"),
+	rest.Handle(s.Server, access.Editor, rest.Post("previewPolicy", "/api/policies/preview"),
 		func(ctx context.Context, _ rest.Account, in *rest.Body[draft]) (PolicyEffect, error) {
 			return rest.One(toPolicyEffect)(
 				s.Worklist.PreviewPolicy(ctx, fromPolicyDraft(in.Body.PolicyDraft), in.Body.End))
 		})
-	rest.Handle(s.Server, access.Work, rest.Post("endPolicy", "/api/policies/{id}/end"),
+	rest.Handle(s.Server, access.Editor, rest.Post("endPolicy", "/api/policies/{id}/end"),
 		rest.OnID(s.Worklist.EndPolicy))
-	rest.Handle(s.Server, access.Look, rest.Get("stance", "/api/products/{id}/stance"),
+	rest.Handle(s.Server, access.Viewer, rest.Get("stance", "/api/products/{id}/stance"),
 		func(ctx context.Context, _ rest.Account, in *struct {
 			rest.ByID
 			Device string `query:"device" required:"true" doc:"device_id"`
@@ -151,9 +151,9 @@ func (s *routes) stances() {
 }
 
 func (s *routes) reclaim() {
-	rest.Handle(s.Server, access.Look, rest.Get("reclaimRules", "/api/reclaim-rules"),
+	rest.Handle(s.Server, access.Viewer, rest.Get("reclaimRules", "/api/reclaim-rules"),
 		rest.Plain(s.Worklist.ReclaimRules, rest.All(toReclaimView)))
-	rest.Handle(s.Server, access.Work, rest.Post("previewReclaim", "/api/reclaim-rules/preview"),
+	rest.Handle(s.Server, access.Editor, rest.Post("previewReclaim", "/api/reclaim-rules/preview"),
 		func(ctx context.Context, _ rest.Account, in *rest.Body[struct {
 			ReclaimDraft
 			End int64 `json:"end,omitempty" doc:"the number of a rule that would end, instead of setting one"`
@@ -161,10 +161,10 @@ func (s *routes) reclaim() {
 			return rest.One(toReclaimEffect)(
 				s.Worklist.PreviewReclaim(ctx, fromReclaimDraft(in.Body.ReclaimDraft), in.Body.End))
 		})
-	rest.Handle(s.Server, access.Work, rest.Post("putReclaimRule", "/api/reclaim-rules"),
+	rest.Handle(s.Server, access.Editor, rest.Post("putReclaimRule", "/api/reclaim-rules"),
 		func(ctx context.Context, me rest.Account, in *rest.Body[ReclaimDraft]) (rest.Done, error) {
 			return rest.DoneOr(s.Worklist.PutReclaimRule(ctx, fromReclaimDraft(in.Body), me.Name))
 		})
-	rest.Handle(s.Server, access.Work, rest.Post("endReclaimRule", "/api/reclaim-rules/{id}/end"),
+	rest.Handle(s.Server, access.Editor, rest.Post("endReclaimRule", "/api/reclaim-rules/{id}/end"),
 		rest.OnID(s.Worklist.EndReclaimRule))
 }

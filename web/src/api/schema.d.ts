@@ -164,54 +164,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/catalogue/offers/take": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post: operations["takeOffer"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/catalogue/offers/{id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get: operations["offer"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/catalogue/offers/{id}/close": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post: operations["closeOffer"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/catalogue/products": {
         parameters: {
             query?: never;
@@ -253,7 +205,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        post: operations["offerStarter"];
+        post: operations["addStarter"];
         delete?: never;
         options?: never;
         head?: never;
@@ -286,6 +238,54 @@ export interface paths {
         get: operations["updates"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/catalogue/updates/take": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["takeUpdate"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/catalogue/updates/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["update"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/catalogue/updates/{id}/close": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["closeUpdate"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2726,6 +2726,10 @@ export interface components {
             findsBy: "id" | "name";
             source: string;
         };
+        CalcStep: {
+            result: string;
+            what: string;
+        };
         Calendar: {
             at: string;
             monthDays?: number[];
@@ -2955,7 +2959,7 @@ export interface components {
              * @description records that become something else
              */
             moved: number;
-            moves: components["schemas"]["Move"][];
+            moves: components["schemas"]["PositionChange"][];
             /** Format: int64 */
             names: number;
             /** Format: int64 */
@@ -2966,6 +2970,21 @@ export interface components {
              */
             titles: number;
             waits: boolean;
+        };
+        CatalogueUpdate: {
+            /** Format: int64 */
+            at: number;
+            author: string;
+            /** @description the lines that could not be read, one a line */
+            bad: string;
+            /** Format: int64 */
+            closedAt: number;
+            closedBy: string;
+            /** Format: int64 */
+            entries: number;
+            file: string;
+            /** Format: int64 */
+            id: number;
         };
         CauseStep: {
             cause: string;
@@ -3428,7 +3447,7 @@ export interface components {
              * @description installs that it touches or would have touched at any time in the last year
              */
             lastYear: number;
-            moves: components["schemas"]["Move"][];
+            moves: components["schemas"]["PositionChange"][];
             /** Format: int64 */
             names: number;
             /** Format: int64 */
@@ -3813,10 +3832,6 @@ export interface components {
             /** @enum {string} */
             evidence: "software" | "hardware" | "use" | "directory";
         };
-        Line: {
-            result: string;
-            what: string;
-        };
         LineChange: {
             /** Format: int64 */
             at: number;
@@ -4177,22 +4192,6 @@ export interface components {
             /** Format: int64 */
             releases: number;
         };
-        Move: {
-            /** Format: int64 */
-            after: number;
-            /** Format: int64 */
-            before: number;
-            currency: string;
-            metric: string;
-            moneyAfter: string;
-            /** @description what the shortfall is worth at list price */
-            moneyBefore: string;
-            /** Format: int64 */
-            neededAfter: number;
-            /** Format: int64 */
-            neededBefore: number;
-            product: string;
-        };
         MoveRow: {
             from: string;
             /** Format: int64 */
@@ -4289,75 +4288,6 @@ export interface components {
         };
         NoteLineRequest: {
             text: string;
-        };
-        Offer: {
-            /** Format: int64 */
-            at: number;
-            author: string;
-            /** @description the lines that could not be read, one a line */
-            bad: string;
-            /** Format: int64 */
-            closedAt: number;
-            closedBy: string;
-            /** Format: int64 */
-            entries: number;
-            file: string;
-            /** Format: int64 */
-            id: number;
-        };
-        OfferTaking: {
-            /** @description take every new title and every changed value, besides what is named */
-            all: boolean;
-            dry: boolean;
-            /** @description differences in which what is here stays, and that are not asked again until a file says something else */
-            keep: string[];
-            /** @description with all: differences that are left on offer */
-            leave: string[];
-            /** Format: int64 */
-            offer: number;
-            /** @description differences by their id */
-            take: string[];
-        };
-        OfferView: {
-            /** Format: int64 */
-            at: number;
-            author: string;
-            /** @description the lines that could not be read, one a line */
-            bad: string;
-            /**
-             * Format: int64
-             * @description values that nobody touched here
-             */
-            changed: number;
-            /** Format: int64 */
-            closedAt: number;
-            closedBy: string;
-            /**
-             * Format: int64
-             * @description values that somebody changed here, and that the file has otherwise
-             */
-            conflicts: number;
-            /** Format: int64 */
-            entries: number;
-            file: string;
-            /** Format: int64 */
-            id: number;
-            /**
-             * Format: int64
-             * @description titles and publishers that the catalogue does not have
-             */
-            new: number;
-            rows: components["schemas"]["Difference"][];
-            /**
-             * Format: int64
-             * @description titles and publishers that do not differ
-             */
-            same: number;
-            /**
-             * Format: int64
-             * @description differences that fit the search
-             */
-            shown: number;
         };
         OrderCount: {
             /** Format: int64 */
@@ -5112,6 +5042,22 @@ export interface components {
              * @description 0 is every pool
              */
             pool: number;
+        };
+        PositionChange: {
+            /** Format: int64 */
+            after: number;
+            /** Format: int64 */
+            before: number;
+            currency: string;
+            metric: string;
+            moneyAfter: string;
+            /** @description what the shortfall is worth at list price */
+            moneyBefore: string;
+            /** Format: int64 */
+            neededAfter: number;
+            /** Format: int64 */
+            neededBefore: number;
+            product: string;
         };
         PositionRow: {
             /** Format: int64 */
@@ -6272,7 +6218,7 @@ export interface components {
         };
         UnitView: {
             /** @description how the count came about */
-            calc: components["schemas"]["Line"][];
+            calc: components["schemas"]["CalcStep"][];
             /**
              * Format: int64
              * @description licences of it that this line speaks of
@@ -6322,9 +6268,63 @@ export interface components {
             note: string;
             what: string;
         };
+        UpdateTaking: {
+            /** @description take every new title and every changed value, besides what is named */
+            all: boolean;
+            dry: boolean;
+            /** @description differences in which what is here stays, and that are not asked again until a file says something else */
+            keep: string[];
+            /** @description with all: differences that are left on update */
+            leave: string[];
+            /** @description differences by their id */
+            take: string[];
+            /** Format: int64 */
+            update: number;
+        };
+        UpdateView: {
+            /** Format: int64 */
+            at: number;
+            author: string;
+            /** @description the lines that could not be read, one a line */
+            bad: string;
+            /**
+             * Format: int64
+             * @description values that nobody touched here
+             */
+            changed: number;
+            /** Format: int64 */
+            closedAt: number;
+            closedBy: string;
+            /**
+             * Format: int64
+             * @description values that somebody changed here, and that the file has otherwise
+             */
+            conflicts: number;
+            /** Format: int64 */
+            entries: number;
+            file: string;
+            /** Format: int64 */
+            id: number;
+            /**
+             * Format: int64
+             * @description titles and publishers that the catalogue does not have
+             */
+            new: number;
+            rows: components["schemas"]["Difference"][];
+            /**
+             * Format: int64
+             * @description titles and publishers that do not differ
+             */
+            same: number;
+            /**
+             * Format: int64
+             * @description differences that fit the search
+             */
+            shown: number;
+        };
         Updates: {
-            offers: components["schemas"]["Offer"][];
             runs: components["schemas"]["RecognitionRun"][];
+            updates: components["schemas"]["CatalogueUpdate"][];
         };
         UseKept: {
             /**
@@ -6954,106 +6954,6 @@ export interface operations {
             };
         };
     };
-    takeOffer: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["OfferTaking"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CatalogueEffect"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
-    };
-    offer: {
-        parameters: {
-            query?: {
-                sort?: "new" | "changed" | "conflict" | "";
-                q?: string;
-                after?: number;
-                limit?: number;
-            };
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["OfferView"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
-    };
-    closeOffer: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
-    };
     editProduct: {
         parameters: {
             query?: never;
@@ -7120,7 +7020,7 @@ export interface operations {
             };
         };
     };
-    offerStarter: {
+    addStarter: {
         parameters: {
             query?: never;
             header?: never;
@@ -7198,6 +7098,106 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Updates"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    takeUpdate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UpdateTaking"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CatalogueEffect"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    update: {
+        parameters: {
+            query?: {
+                sort?: "new" | "changed" | "conflict" | "";
+                q?: string;
+                after?: number;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UpdateView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    closeUpdate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description Error */

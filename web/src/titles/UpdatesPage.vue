@@ -23,18 +23,18 @@ const mayWork = may('work')
 const says = ref('')
 const busy = ref('')
 const updates = useQuery({ queryKey: ['updates'], queryFn: () => ask(api.GET('/api/catalogue/updates')) })
-const open = computed(() => (updates.data.value?.offers ?? []).filter((o) => !o.closedAt))
-const id = computed(() => Number(route.query.offer ?? 0))
+const open = computed(() => (updates.data.value?.updates ?? []).filter((o) => !o.closedAt))
+const id = computed(() => Number(route.query.update ?? 0))
 const sort = computed(() => String(route.query.sort ?? '') as '' | 'new' | 'changed' | 'conflict')
 const text = ref('')
 const search = refDebounced(text, 250)
 const limit = ref(200)
 watch([id, sort, search], () => (limit.value = 200))
-const offer = useQuery({
-  queryKey: ['offer', id, sort, search, limit],
+const shown = useQuery({
+  queryKey: ['update', id, sort, search, limit],
   queryFn: () =>
     ask(
-      api.GET('/api/catalogue/offers/{id}', {
+      api.GET('/api/catalogue/updates/{id}', {
         params: { path: { id: id.value }, query: { sort: sort.value, q: search.value, limit: limit.value } },
       }),
     ),
@@ -42,7 +42,7 @@ const offer = useQuery({
   placeholderData: keepPreviousData,
   retry: false,
 })
-const o = computed(() => (id.value ? offer.data.value : undefined))
+const o = computed(() => (id.value ? shown.data.value : undefined))
 const go = (query: Record<string, string | undefined>) => void router.replace({ query: { ...route.query, ...query } })
 
 /** what is done about a difference where it is not the usual */
@@ -54,16 +54,16 @@ const choose = (d: Schemas['Difference'], c: 'take' | 'keep' | 'leave') => {
   if (c === usual(d)) delete choices.value[d.id]
   else choices.value[d.id] = c
 }
-const taking = computed<Schemas['OfferTaking']>(() => {
+const taking = computed<Schemas['UpdateTaking']>(() => {
   const of = (c: string) => Object.keys(choices.value).filter((k) => choices.value[k] === c)
-  return { offer: id.value, all: true, take: of('take'), keep: of('keep'), leave: of('leave'), dry: true }
+  return { update: id.value, all: true, take: of('take'), keep: of('keep'), leave: of('leave'), dry: true }
 })
 const nothing = computed(() => !!o.value && !o.value.new && !o.value.changed && !o.value.conflicts)
 const { effect, failed } = usePreview(
-  'offer-preview',
+  'update-preview',
   computed(() => (o.value && !o.value.closedAt && !nothing.value ? taking.value : undefined)),
-  (body, signal) => ask(api.POST('/api/catalogue/offers/take', { body, signal })),
-  computed(() => offer.dataUpdatedAt.value),
+  (body, signal) => ask(api.POST('/api/catalogue/updates/take', { body, signal })),
+  computed(() => shown.dataUpdatedAt.value),
 )
 async function act(what: () => Promise<unknown>, doing: string) {
   says.value = ''
@@ -79,23 +79,23 @@ async function act(what: () => Promise<unknown>, doing: string) {
 }
 const take = () =>
   act(async () => {
-    await ask(api.POST('/api/catalogue/offers/take', { body: { ...taking.value, dry: false } }))
+    await ask(api.POST('/api/catalogue/updates/take', { body: { ...taking.value, dry: false } }))
     choices.value = {}
   }, 'taking it…')
 const away = () =>
   act(async () => {
-    await ask(api.POST('/api/catalogue/offers/{id}/close', { params: { path: { id: id.value } } }))
-    go({ offer: undefined })
+    await ask(api.POST('/api/catalogue/updates/{id}/close', { params: { path: { id: id.value } } }))
+    go({ update: undefined })
   }, 'putting it away…')
 const starter = () =>
   act(
-    async () => go({ offer: String((await ask(api.POST('/api/catalogue/starter'))).id) }),
+    async () => go({ update: String((await ask(api.POST('/api/catalogue/starter'))).id) }),
     'reading the starter catalogue…',
   )
 async function bring(file: File | undefined) {
   if (!file) return
   await act(async () => {
-    const answer = await fetch(`/api/catalogue/offers?file=${encodeURIComponent(file.name)}`, {
+    const answer = await fetch(`/api/catalogue/updates?file=${encodeURIComponent(file.name)}`, {
       method: 'POST',
       body: file,
     }).catch(() => {
@@ -103,7 +103,7 @@ async function bring(file: File | undefined) {
     })
     const made: unknown = await answer.json()
     if (!answer.ok) throw problemOf(made as object, answer.status)
-    go({ offer: String((made as { id: number }).id) })
+    go({ update: String((made as { id: number }).id) })
   }, `reading ${file.name}…`)
 }
 const sorts = computed(() => [
@@ -123,7 +123,7 @@ const runs = computed(() => updates.data.value?.runs ?? [])
         <input
           type="file"
           accept=".csv,.xlsx,.json,.xml"
-          data-offer-file
+          data-update-file
           @change="(e) => bring((e.target as HTMLInputElement).files?.[0])"
       /></label>
       <button v-if="mayWork" class="plain" type="button" data-starter @click="starter">
@@ -137,7 +137,7 @@ const runs = computed(() => updates.data.value?.runs ?? [])
       >
     </div>
     <p v-if="says" class="says" role="alert">{{ says }}</p>
-    <p v-if="open.length" class="row offers">
+    <p v-if="open.length" class="row waiting">
       <span class="soft">Being looked through:</span>
       <button
         v-for="x in open"
@@ -145,7 +145,7 @@ const runs = computed(() => updates.data.value?.runs ?? [])
         type="button"
         class="chip"
         :class="{ on: x.id === id }"
-        @click="go({ offer: String(x.id) })"
+        @click="go({ update: String(x.id) })"
       >
         {{ x.file }} <span class="soft">{{ day(x.at) }}, {{ x.author }}</span>
       </button>
@@ -177,7 +177,7 @@ const runs = computed(() => updates.data.value?.runs ?? [])
           aria-label="Find in differences"
         />
         <span class="grow" />
-        <button v-if="mayWork" class="plain soft" type="button" data-offer-close @click="away">put it away</button>
+        <button v-if="mayWork" class="plain soft" type="button" data-update-close @click="away">put it away</button>
       </div>
       <details v-if="o.bad" class="drop">
         <summary>{{ count(o.bad.split('\n').length, 'line') }} cannot be read and stay out</summary>
@@ -338,7 +338,7 @@ const runs = computed(() => updates.data.value?.runs ?? [])
   outline: 2px solid var(--owned);
   outline-offset: 1px;
 }
-.offers {
+.waiting {
   margin: 0;
 }
 .frame {

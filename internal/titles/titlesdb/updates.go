@@ -8,8 +8,8 @@ import (
 	"ensomet/internal/sqlite"
 )
 
-// Offer is a newer catalogue whose differences are being looked through.
-type Offer struct {
+// CatalogueUpdate is a newer catalogue whose differences are being looked through.
+type CatalogueUpdate struct {
 	ID       int64
 	File     string
 	At       int64
@@ -20,8 +20,8 @@ type Offer struct {
 	Bad      string // the lines that could not be read, one a line
 }
 
-// AddOffer keeps a newer catalogue.
-func AddOffer(tx *sqlite.Tx, o Offer, entries []formats.Entry) (int64, error) {
+// PutUpdate keeps a newer catalogue.
+func PutUpdate(tx *sqlite.Tx, o CatalogueUpdate, entries []formats.Entry) (int64, error) {
 	res, err := tx.Exec("INSERT INTO offer(file, at, author, bad) VALUES (?, ?, ?, ?)", o.File, o.At, o.Author, o.Bad)
 	if err != nil {
 		return 0, err
@@ -46,26 +46,26 @@ func AddOffer(tx *sqlite.Tx, o Offer, entries []formats.Entry) (int64, error) {
 	return id, b.Flush()
 }
 
-// Offers reads the newest offers.
-func Offers(tx *sqlite.Tx, most int) ([]Offer, error) {
-	return sqlite.Select[Offer](tx, `SELECT o.id, o.file, o.at, o.author, (SELECT
+// CatalogueUpdates reads the newest updates.
+func CatalogueUpdates(tx *sqlite.Tx, most int) ([]CatalogueUpdate, error) {
+	return sqlite.Select[CatalogueUpdate](tx, `SELECT o.id, o.file, o.at, o.author, (SELECT
 		count(*) FROM offer_entry e WHERE e.offer_id = o.id) AS entries, o.closed_at, o.closed_by, o.bad FROM
 		offer o ORDER BY o.id DESC LIMIT ?`, most)
 }
 
-// OfferEntries reads what an offer says, in the order of its file.
-func OfferEntries(tx *sqlite.Tx, offer int64) ([]formats.Entry, error) {
+// UpdateEntries reads what an update says, in the order of its file.
+func UpdateEntries(tx *sqlite.Tx, update int64) ([]formats.Entry, error) {
 	return sqlite.Query(tx, func(r *sql.Rows, e *formats.Entry) error {
 		var says string
 		if err := r.Scan(&e.Publisher, &e.Product, &e.Edition, &e.Version, &says); err != nil {
 			return err
 		}
 		return json.Unmarshal([]byte(says), &e.Says)
-	}, "SELECT publisher, product, edition, version, says FROM offer_entry WHERE offer_id = ? ORDER BY place", offer)
+	}, "SELECT publisher, product, edition, version, says FROM offer_entry WHERE offer_id = ? ORDER BY place", update)
 }
 
-// CloseOffer puts an offer away. What it said is no longer kept then.
-func CloseOffer(tx *sqlite.Tx, id, at int64, by string) error {
+// CloseUpdate puts an update away. What it said is no longer kept then.
+func CloseUpdate(tx *sqlite.Tx, id, at int64, by string) error {
 	if err := tx.One("UPDATE offer SET closed_at = ?, closed_by = ? WHERE id = ? AND closed_at = 0", at, by,
 		id); err != nil {
 		return err

@@ -15,8 +15,8 @@ import (
 	"ensomet/internal/titles/titlesdb"
 )
 
-// OfferCatalogue reads a newer catalogue, to look its differences through. Nothing of it holds until it is taken.
-func (svc *Catalogue) OfferCatalogue(ctx context.Context, f formats.File, size int64, file, who string) (int64,
+// AddUpdate reads a newer catalogue, to look its differences through. Nothing of it holds until it is taken.
+func (svc *Catalogue) AddUpdate(ctx context.Context, f formats.File, size int64, file, who string) (int64,
 	error) {
 	form, err := formats.Sniff(f, size)
 	if err != nil {
@@ -26,10 +26,10 @@ func (svc *Catalogue) OfferCatalogue(ctx context.Context, f formats.File, size i
 	if err != nil {
 		return 0, err
 	}
-	return svc.offer(ctx, entries, bad, file, who)
+	return svc.update(ctx, entries, bad, file, who)
 }
 
-func (svc *Catalogue) offer(
+func (svc *Catalogue) update(
 	ctx context.Context,
 	entries []formats.Entry,
 	bad []*formats.LineError,
@@ -43,18 +43,19 @@ func (svc *Catalogue) offer(
 		lines = append(lines, b.Error())
 	}
 	return id, svc.DB.Update(ctx, func(tx *sqlite.Tx) (err error) {
-		id, err = titlesdb.AddOffer(
+		id, err = titlesdb.PutUpdate(
 			tx,
-			titlesdb.Offer{File: file, At: svc.Clock.Now().Unix(), Author: who, Bad: strings.Join(lines, "\n")},
+			titlesdb.CatalogueUpdate{File: file, At: svc.Clock.Now().Unix(), Author: who,
+				Bad: strings.Join(lines, "\n")},
 			entries,
 		)
 		return err
 	})
 }
 
-// OfferView is a newer catalogue with its differences.
-type OfferView struct {
-	titlesdb.Offer
+// UpdateView is a newer catalogue with its differences.
+type UpdateView struct {
+	titlesdb.CatalogueUpdate
 	New       int // titles and publishers that the catalogue does not have
 	Changed   int // values that nobody touched here
 	Conflicts int // values that somebody changed here, and that the file has otherwise
@@ -63,7 +64,7 @@ type OfferView struct {
 	Rows      []Difference
 }
 
-// Difference is one difference of an offer.
+// Difference is one difference of an update.
 type Difference struct {
 	ID        string
 	Publisher string
@@ -75,8 +76,8 @@ type Difference struct {
 	Product   int64  // the product in the catalogue, 0 where there is none
 }
 
-// OfferQuery is which differences of an offer are shown.
-type OfferQuery struct {
+// UpdateQuery is which differences of an update are shown.
+type UpdateQuery struct {
 	ID     int64
 	Sort   string // empty is every sort
 	Search string
@@ -84,20 +85,20 @@ type OfferQuery struct {
 	Limit  int
 }
 
-// Offer returns an offer with a page of its differences, in the order of their names.
-func (svc *Catalogue) Offer(ctx context.Context, q OfferQuery) (OfferView, error) {
-	out := OfferView{Rows: []Difference{}}
+// Update returns an update with a page of its differences, in the order of their names.
+func (svc *Catalogue) Update(ctx context.Context, q UpdateQuery) (UpdateView, error) {
+	out := UpdateView{Rows: []Difference{}}
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
-		offers, err := titlesdb.Offers(tx, 1000)
+		updates, err := titlesdb.CatalogueUpdates(tx, 1000)
 		if err != nil {
 			return err
 		}
-		at := slices.IndexFunc(offers, func(o titlesdb.Offer) bool { return o.ID == q.ID })
+		at := slices.IndexFunc(updates, func(o titlesdb.CatalogueUpdate) bool { return o.ID == q.ID })
 		if at < 0 {
 			return sqlite.ErrNotFound
 		}
-		out.Offer = offers[at]
-		b, differences, same, err := compareOffer(tx, q.ID)
+		out.CatalogueUpdate = updates[at]
+		b, differences, same, err := compareUpdate(tx, q.ID)
 		if err != nil {
 			return err
 		}
@@ -146,12 +147,12 @@ func (b *editor) view(d *catalogue.Difference) Difference {
 	}
 }
 
-// compareOffer lists the differences of an offer by their names, conflicts first.
-func compareOffer(tx *sqlite.Tx, offer int64) (b *editor, out []catalogue.Difference, same int, err error) {
+// compareUpdate lists the differences of an update by their names, conflicts first.
+func compareUpdate(tx *sqlite.Tx, update int64) (b *editor, out []catalogue.Difference, same int, err error) {
 	if b, err = newEditor(tx, titlesdb.By{}); err != nil {
 		return nil, nil, 0, err
 	}
-	entries, err := titlesdb.OfferEntries(tx, offer)
+	entries, err := titlesdb.UpdateEntries(tx, update)
 	for _, e := range entries {
 		differences := catalogue.Compare(b.known(e.Key), e.Key, e.Says)
 		if len(differences) == 0 {
@@ -169,20 +170,20 @@ func compareOffer(tx *sqlite.Tx, offer int64) (b *editor, out []catalogue.Differ
 	return b, out, same, err
 }
 
-// OfferTaking says which differences of an offer are taken. What is not named stays on offer.
-type OfferTaking struct {
-	Offer int64
-	All   bool     // take every new title and every changed value, besides what is named
-	Take  []string // differences by their id
+// UpdateTaking says which differences of an update are taken. What is not named stays on update.
+type UpdateTaking struct {
+	Update int64
+	All    bool     // take every new title and every changed value, besides what is named
+	Take   []string // differences by their id
 	// differences in which what is here stays, and that are not asked again until a file says something else
 	Keep  []string
-	Leave []string // with all: differences that are left on offer
+	Leave []string // with all: differences that are left on update
 	Dry   bool
 }
 
-// TakeOffer takes differences of an offer into the catalogue, or says what that would change. Values that people
+// TakeUpdate takes differences of an update into the catalogue, or says what that would change. Values that people
 // changed here stay unless they are named.
-func (svc *Catalogue) TakeOffer(ctx context.Context, d OfferTaking, who string) (CatalogueEffect, error) {
+func (svc *Catalogue) TakeUpdate(ctx context.Context, d UpdateTaking, who string) (CatalogueEffect, error) {
 	take, keep, leave := setOf(d.Take), setOf(d.Keep), setOf(d.Leave)
 	choose := func(x *catalogue.Difference) catalogue.Choice {
 		id := x.ID()
@@ -201,23 +202,24 @@ func (svc *Catalogue) TakeOffer(ctx context.Context, d OfferTaking, who string) 
 		d.Dry,
 		who,
 		"took a newer catalogue",
-		fmt.Sprintf("offer %d", d.Offer),
+		fmt.Sprintf("update %d", d.Update),
 		func(tx *sqlite.Tx) ([]int64, int, int64, error) {
-			offers, err := titlesdb.Offers(tx, 1000)
+			updates, err := titlesdb.CatalogueUpdates(tx, 1000)
 			if err != nil {
 				return nil, 0, 0, err
 			}
-			at := slices.IndexFunc(offers, func(o titlesdb.Offer) bool { return o.ID == d.Offer && o.ClosedAt == 0 })
+			at := slices.IndexFunc(updates,
+				func(o titlesdb.CatalogueUpdate) bool { return o.ID == d.Update && o.ClosedAt == 0 })
 			if at < 0 {
 				return nil, 0, 0, refuse.New("the file was put away meanwhile: bring it again")
 			}
 			by := svc.by(who)
-			by.File = offers[at].File
+			by.File = updates[at].File
 			b, err := newEditor(tx, by)
 			if err != nil {
 				return nil, 0, 0, err
 			}
-			entries, err := titlesdb.OfferEntries(tx, d.Offer)
+			entries, err := titlesdb.UpdateEntries(tx, d.Update)
 			if err != nil {
 				return nil, 0, 0, err
 			}
@@ -246,11 +248,11 @@ func setOf(list []string) map[string]bool {
 	return out
 }
 
-// CloseOffer puts an offer away.
-func (svc *Catalogue) CloseOffer(ctx context.Context, id int64, who string) error {
+// CloseUpdate puts an update away.
+func (svc *Catalogue) CloseUpdate(ctx context.Context, id int64, who string) error {
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		now := svc.Clock.Now()
-		if err := titlesdb.CloseOffer(tx, id, now.Unix(), who); err != nil {
+		if err := titlesdb.CloseUpdate(tx, id, now.Unix(), who); err != nil {
 			return err
 		}
 		return tx.Note(now, who, "put a newer catalogue away", fmt.Sprint(id), "")
@@ -259,19 +261,19 @@ func (svc *Catalogue) CloseOffer(ctx context.Context, id int64, who string) erro
 
 // Updates are the newer catalogues that came, and what recognising everything anew changed.
 type Updates struct {
-	Offers []titlesdb.Offer
-	Runs   []titlesdb.RecognitionRun
+	Updates []titlesdb.CatalogueUpdate
+	Runs    []titlesdb.RecognitionRun
 }
 
-// Updates returns the newest offers and runs.
+// Updates returns the newest updates and runs.
 func (svc *Catalogue) Updates(ctx context.Context) (Updates, error) {
-	out := Updates{Offers: []titlesdb.Offer{}, Runs: []titlesdb.RecognitionRun{}}
+	out := Updates{Updates: []titlesdb.CatalogueUpdate{}, Runs: []titlesdb.RecognitionRun{}}
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
-		offers, err := titlesdb.Offers(tx, 20)
+		updates, err := titlesdb.CatalogueUpdates(tx, 20)
 		if err != nil {
 			return err
 		}
-		out.Offers = append(out.Offers, offers...)
+		out.Updates = append(out.Updates, updates...)
 		runs, err := titlesdb.RecognitionRuns(tx, 20)
 		out.Runs = append(out.Runs, runs...)
 		return err
@@ -279,11 +281,11 @@ func (svc *Catalogue) Updates(ctx context.Context) (Updates, error) {
 	return out, err
 }
 
-// OfferStarter offers the starter catalogue.
-func (svc *Catalogue) OfferStarter(ctx context.Context, who string) (int64, error) {
+// AddStarter updates the starter catalogue.
+func (svc *Catalogue) AddStarter(ctx context.Context, who string) (int64, error) {
 	entries, err := starter.Entries()
 	if err != nil {
 		return 0, err
 	}
-	return svc.offer(ctx, entries, nil, starter.Name, who)
+	return svc.update(ctx, entries, nil, starter.Name, who)
 }
