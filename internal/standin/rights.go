@@ -20,31 +20,64 @@ func (w *world) rightsStories() {
 	kept := w.r
 	w.r = rand.New(rand.NewPCG(seed, 5))
 	defer func() { w.r = kept }()
-	const (
-		ostwick, pelmar, quern, brack = "Ostwick Foundry Ltd", "Pelmar & Voss GmbH", "Quernstone AS",
-			"Brackwell Office Inc."
-		harrow, isbrand, wex, lyst = "Harrowmere plc", "Isbrand AB", "Wexcombe Systems", "Lystrand AS"
-		tarn, vest, dunlaw         = "Tarnquist AB", "Vestermoor BV", "Dunlaw Tools"
-	)
-	kind := func(k string) (out []*device) {
-		for _, d := range w.devices {
-			if d.kind == k {
-				out = append(out, d)
-			}
-		}
-		return out
+	s := &rightsTeller{w, w.kind("virtual_machine"), w.kind("container_host"), w.unitsOf["Cloud"]}
+	for _, tell := range []func(){
+		s.leastCoresOfServers,
+		s.mayMove,
+		s.pinned,
+		s.crowdedHost,
+		s.movedWithinTheWindow,
+		s.coreFactor,
+		s.processorsOfTheHost,
+		s.notVirtual,
+		s.rightsOnTwoHosts,
+		s.secondDevice,
+		s.testBench,
+		s.standBy,
+		s.nineAtOnce,
+		s.overlappingSessions,
+		s.unmeasuredUse,
+		s.siteRight,
+		s.twoMetrics,
+		s.purchaseHistory,
+		s.upgradesInARing,
+		s.rightsOfOneCountry,
+		s.aboutToLapse,
+		s.mayLapse,
+		s.noRate,
+	} {
+		tell()
 	}
-	vms, boxes, cloud := kind("virtual_machine"), kind("container_host"), w.unitsOf["Cloud"]
-	on := func(p *product, version string, devices ...*device) {
-		for _, d := range devices {
-			w.put(d, p, "", version)
-		}
-	}
+}
 
+// rightsTeller tells of rights, on virtual machines, hosts of containers and machines that are rented.
+type rightsTeller struct {
+	*world
+	vms, boxes, cloud []*device
+}
+
+// kind are the devices of a kind.
+func (w *world) kind(k string) (out []*device) {
+	for _, d := range w.devices {
+		if d.kind == k {
+			out = append(out, d)
+		}
+	}
+	return out
+}
+
+// on puts a product on devices.
+func (w *rightsTeller) on(p *product, version string, devices ...*device) {
+	for _, d := range devices {
+		w.put(d, p, "", version)
+	}
+}
+
+func (w *rightsTeller) leastCoresOfServers() {
 	engine := w.newProduct(
 		product{publisher: harrow, name: "Gannet Engine", category: "database", price: "350", metric: "core"},
 	)
-	on(engine, "4.1", cloud[10:13]...)
+	w.on(engine, "4.1", w.cloud[10:13]...)
 	w.buy(right{p: engine, metric: "core", quantity: 20, price: "600", minProcessor: 8, minServer: 16, pack: 2})
 	w.hide(
 		"three small servers, each counted with the least that a server must have",
@@ -52,11 +85,13 @@ func (w *world) rightsStories() {
 		"core",
 		map[string]int64{"owned": 40, "needed": 48, "short": 8, "buy": 4, "gap:all used": 8},
 	)
+}
 
+func (w *rightsTeller) mayMove() {
 	keep := w.newProduct(
 		product{publisher: harrow, name: "Gannet Store", category: "database", price: "410", metric: "core"},
 	)
-	on(keep, "4.1", vms[6])
+	w.on(keep, "4.1", w.vms[6])
 	w.buy(right{p: keep, metric: "core", quantity: 32, price: "380"})
 	w.hide(
 		"one machine that may move, and every host of its cluster needs a right",
@@ -64,12 +99,14 @@ func (w *world) rightsStories() {
 		"core",
 		map[string]int64{"owned": 32, "needed": 120, "short": 88},
 	)
+}
 
+func (w *rightsTeller) pinned() {
 	ledger := w.newProduct(
 		product{publisher: harrow, name: "Gannet Ledger", category: "database", price: "410", metric: "core"},
 	)
-	vms[0].pinned, vms[20].pinned = "true", "true"
-	on(ledger, "2.0", vms[0])
+	w.vms[0].pinned, w.vms[20].pinned = "true", "true"
+	w.on(ledger, "2.0", w.vms[0])
 	w.buy(right{p: ledger, metric: "core", quantity: 16})
 	w.hide(
 		"a machine that is pinned needs its own host alone",
@@ -77,11 +114,13 @@ func (w *world) rightsStories() {
 		"core",
 		map[string]int64{"owned": 16, "needed": 16, "short": 0, "surplus": 0},
 	)
+}
 
+func (w *rightsTeller) crowdedHost() {
 	queue := w.newProduct(
 		product{publisher: harrow, name: "Gannet Queue", category: "database", price: "290", metric: "core"},
 	)
-	on(queue, "1.3", vms[23], vms[43], vms[63])
+	w.on(queue, "1.3", w.vms[23], w.vms[43], w.vms[63])
 	w.buy(right{p: queue, metric: "core", quantity: 24, capacity: "sub"})
 	w.hide(
 		"virtual cores of a crowded host are never more than the host has",
@@ -89,25 +128,29 @@ func (w *world) rightsStories() {
 		"core",
 		map[string]int64{"owned": 24, "needed": 16, "surplus": 8},
 	)
+}
 
+func (w *rightsTeller) movedWithinTheWindow() {
 	relay := w.newProduct(
 		product{publisher: harrow, name: "Gannet Relay", category: "database", price: "290", metric: "core"},
 	)
-	on(relay, "1.3", vms[84])
+	w.on(relay, "1.3", w.vms[84])
 	w.buy(right{p: relay, metric: "core", quantity: 2, capacity: "sub"})
-	w.earlier = append(w.earlier, movedGuest{vms[84], hostOf(w, 9)})
+	w.earlier = append(w.earlier, movedGuest{w.vms[84], hostOf(w.world, 9)})
 	w.hide(
 		"a machine that moved within the window counts on both hosts",
 		relay,
 		"core",
 		map[string]int64{"owned": 2, "needed": 4, "short": 2},
 	)
+}
 
+func (w *rightsTeller) coreFactor() {
 	solver := w.newProduct(
 		product{publisher: pelmar, name: "Tidewheel Solver", category: "tide", price: "220", metric: "core"},
 	)
-	boxes[0].factor, boxes[1].factor = "0.5", "0.5"
-	on(solver, "7.0", boxes[0], boxes[1])
+	w.boxes[0].factor, w.boxes[1].factor = "0.5", "0.5"
+	w.on(solver, "7.0", w.boxes[0], w.boxes[1])
 	w.buy(right{p: solver, metric: "core", quantity: 40})
 	w.hide(
 		"a core factor halves what large processors need",
@@ -115,11 +158,13 @@ func (w *world) rightsStories() {
 		"core",
 		map[string]int64{"owned": 40, "needed": 32, "surplus": 8},
 	)
+}
 
+func (w *rightsTeller) processorsOfTheHost() {
 	reckoner := w.newProduct(
 		product{publisher: pelmar, name: "Tidewheel Reckoner", category: "tide", price: "1900", metric: "processor"},
 	)
-	on(reckoner, "3.3", boxes[2], boxes[3], boxes[4], vms[20])
+	w.on(reckoner, "3.3", w.boxes[2], w.boxes[3], w.boxes[4], w.vms[20])
 	w.buy(right{p: reckoner, metric: "processor", quantity: 4})
 	w.hide(
 		"a virtual machine counts with the processors of its host",
@@ -127,11 +172,13 @@ func (w *world) rightsStories() {
 		"processor",
 		map[string]int64{"owned": 4, "needed": 5, "short": 1},
 	)
+}
 
+func (w *rightsTeller) notVirtual() {
 	agent := w.newProduct(
 		product{publisher: lyst, name: "Saltmark Agent", category: "security", price: "38", metric: "virtual_machine"},
 	)
-	on(agent, "5.5", append(vms[40:60:60], cloud[14], cloud[15])...)
+	w.on(agent, "5.5", append(w.vms[40:60:60], w.cloud[14], w.cloud[15])...)
 	w.buy(right{p: agent, metric: "virtual_machine", quantity: 18})
 	w.hide(
 		"two machines that are not virtual are not counted, and said so",
@@ -139,11 +186,13 @@ func (w *world) rightsStories() {
 		"virtual_machine",
 		map[string]int64{"owned": 18, "needed": 20, "short": 2, "outside": 2},
 	)
+}
 
+func (w *rightsTeller) rightsOnTwoHosts() {
 	depot := w.newProduct(product{publisher: lyst, name: "Saltmark Depot", category: "utility", price: "700"})
-	for i, d := range vms {
+	for i, d := range w.vms {
 		if i%20 == 10 || i%20 == 11 {
-			on(depot, "2.2", d)
+			w.on(depot, "2.2", d)
 		}
 	}
 	w.buy(right{p: depot, quantity: 2, rights: "virtual_use"})
@@ -153,14 +202,16 @@ func (w *world) rightsStories() {
 		"device",
 		map[string]int64{"owned": 2, "needed": 12, "covered": 12, "short": 0, "surplus": 0, "free": 12},
 	)
+}
 
+func (w *rightsTeller) secondDevice() {
 	mail := w.newProduct(product{publisher: brack, name: "Fjordpen Mail", category: "office", price: "80"})
 	for i := range 20 {
 		owner := w.unitsOf["Shore/Charting"][i*3]
-		on(mail, "12.0", owner)
+		w.on(mail, "12.0", owner)
 		for _, d := range w.unitsOf["Shore/Charting"] {
 			if i < 15 && d.portable == "true" && d.user == owner.user {
-				on(mail, "12.0", d)
+				w.on(mail, "12.0", d)
 			}
 		}
 	}
@@ -171,10 +222,12 @@ func (w *world) rightsStories() {
 		"device",
 		map[string]int64{"owned": 20, "needed": 35, "covered": 35, "short": 0, "surplus": 0, "free": 15},
 	)
+}
 
+func (w *rightsTeller) testBench() {
 	tracer := w.newProduct(product{publisher: isbrand, name: "Kelpline Tracer", category: "compiler", price: "540"})
-	on(tracer, "2.8", w.unitsOf["Shore/Workshop"][60:66]...)
-	on(tracer, "2.8", w.unitsOf["Shore/Workshop/Bench"][12:24]...)
+	w.on(tracer, "2.8", w.unitsOf["Shore/Workshop"][60:66]...)
+	w.on(tracer, "2.8", w.unitsOf["Shore/Workshop/Bench"][12:24]...)
 	w.buy(right{p: tracer, quantity: 6, rights: "test_use"})
 	w.hide(
 		"the test bench needs no rights where the right says so",
@@ -182,9 +235,11 @@ func (w *world) rightsStories() {
 		"device",
 		map[string]int64{"owned": 6, "needed": 18, "covered": 18, "short": 0, "surplus": 0, "free": 12},
 	)
+}
 
+func (w *rightsTeller) standBy() {
 	mirror := w.newProduct(product{publisher: harrow, name: "Gannet Mirror", category: "database", price: "1500"})
-	on(mirror, "4.1", vms[1], vms[2], vms[5], vms[11], vms[17])
+	w.on(mirror, "4.1", w.vms[1], w.vms[2], w.vms[5], w.vms[11], w.vms[17])
 	w.buy(right{p: mirror, quantity: 2, rights: "standby_use"})
 	w.hide(
 		"machines that stand by need no right of their own",
@@ -192,7 +247,9 @@ func (w *world) rightsStories() {
 		"device",
 		map[string]int64{"owned": 2, "needed": 5, "covered": 5, "short": 0, "free": 3},
 	)
+}
 
+func (w *rightsTeller) nineAtOnce() {
 	post := w.newProduct(
 		product{
 			publisher: quern,
@@ -203,7 +260,7 @@ func (w *world) rightsStories() {
 			file:      "lgpost.exe",
 		},
 	)
-	on(post, "9.2", w.unitsOf["Shore/Charting"][210:240]...)
+	w.on(post, "9.2", w.unitsOf["Shore/Charting"][210:240]...)
 	w.buy(right{p: post, metric: "concurrent", quantity: 8})
 	w.pools = append(
 		w.pools,
@@ -243,7 +300,9 @@ func (w *world) rightsStories() {
 		"concurrent",
 		map[string]int64{"owned": 8, "needed": 9, "short": 1},
 	)
+}
 
+func (w *rightsTeller) overlappingSessions() {
 	plan := w.newProduct(
 		product{
 			publisher: wex,
@@ -254,7 +313,7 @@ func (w *world) rightsStories() {
 			file:      "mplan.exe",
 		},
 	)
-	on(plan, "4.0", w.unitsOf["Shore/Charting"][240:252]...)
+	w.on(plan, "4.0", w.unitsOf["Shore/Charting"][240:252]...)
 	w.buy(right{p: plan, metric: "concurrent", quantity: 4})
 	for n, d := range w.unitsOf["Shore/Charting"][240:245] {
 		start := time.Date(2026, 6, 22, 9, 4*n, 0, 0, time.UTC)
@@ -280,11 +339,13 @@ func (w *world) rightsStories() {
 		"concurrent",
 		map[string]int64{"owned": 4, "needed": 5, "short": 1},
 	)
+}
 
+func (w *rightsTeller) unmeasuredUse() {
 	loft := w.newProduct(
 		product{publisher: wex, name: "Murrelet Loft", category: "drawing", price: "1400", metric: "concurrent"},
 	)
-	on(loft, "4.0", w.unitsOf["Shore/Workshop"][70:76]...)
+	w.on(loft, "4.0", w.unitsOf["Shore/Workshop"][70:76]...)
 	w.buy(right{p: loft, metric: "concurrent", quantity: 5})
 	w.hide(
 		"use that nobody measured is not called none",
@@ -292,12 +353,14 @@ func (w *world) rightsStories() {
 		"concurrent",
 		map[string]int64{"owned": 5, "needed": 0, "short": 0, "surplus": 5, "counted": 0},
 	)
+}
 
+func (w *rightsTeller) siteRight() {
 	atlas := w.newProduct(
 		product{publisher: ostwick, name: "Skerrymap Atlas", category: "charting", price: "9000", metric: "site"},
 	)
-	on(atlas, "3", w.unitsOf["Shore/Workshop"][80:90]...)
-	on(atlas, "3", w.unitsOf["School"][20:25]...)
+	w.on(atlas, "3", w.unitsOf["Shore/Workshop"][80:90]...)
+	w.on(atlas, "3", w.unitsOf["School"][20:25]...)
 	w.buy(right{p: atlas, metric: "site", quantity: 1, scope: "Shore/Workshop"})
 	w.hide(
 		"a site right of the workshop does not reach the school",
@@ -305,9 +368,11 @@ func (w *world) rightsStories() {
 		"site",
 		map[string]int64{"owned": 1, "needed": 2, "covered": 1, "short": 1, "gap:out of scope": 1},
 	)
+}
 
+func (w *rightsTeller) twoMetrics() {
 	tally := w.newProduct(product{publisher: tarn, name: "Oyster Ledger", category: "office", price: "150"})
-	on(tally, "6.1", w.unitsOf["Shore/Administration"][60:75]...)
+	w.on(tally, "6.1", w.unitsOf["Shore/Administration"][60:75]...)
 	w.buy(right{p: tally, metric: "named_user", quantity: 10})
 	w.buy(right{p: tally, metric: "device", quantity: 8})
 	w.hide(
@@ -322,9 +387,11 @@ func (w *world) rightsStories() {
 		"named_user",
 		map[string]int64{"owned": 10, "needed": 10, "short": 0},
 	)
+}
 
+func (w *rightsTeller) purchaseHistory() {
 	sound := w.newProduct(product{publisher: tarn, name: "Oyster Sound", category: "tide", price: "260"})
-	on(sound, "2.4", w.unitsOf["Shore/Administration"][76:107]...)
+	w.on(sound, "2.4", w.unitsOf["Shore/Administration"][76:107]...)
 	traded := w.buy(right{p: sound, quantity: 30})
 	for _, t := range [][]string{{"buy", "2024-02-01", "30"}, {"true_up", "2025-03-01", "6"},
 		{"transfer_out", "2025-11-15", "4"}, {"retire", "2026-01-31", "2"}} {
@@ -336,11 +403,13 @@ func (w *world) rightsStories() {
 		"device",
 		map[string]int64{"owned": 30, "needed": 31, "short": 1},
 	)
+}
 
+func (w *rightsTeller) upgradesInARing() {
 	trim := w.newProduct(
 		product{publisher: wex, name: "Murrelet Trim", category: "drawing", price: "330", versions: []string{"5"}},
 	)
-	on(trim, "5.0", w.unitsOf["Shore/Charting"][252:257]...)
+	w.on(trim, "5.0", w.unitsOf["Shore/Charting"][252:257]...)
 	first := w.buy(
 		right{p: trim, version: "5", kind: "upgrade", quantity: 5, base: fmt.Sprintf("L-%04d", w.rightsMade+2)},
 	)
@@ -351,10 +420,12 @@ func (w *world) rightsStories() {
 		"device",
 		map[string]int64{"owned": 0, "needed": 5, "short": 5},
 	)
+}
 
+func (w *rightsTeller) rightsOfOneCountry() {
 	level := w.newProduct(product{publisher: pelmar, name: "Tidewheel Level", category: "tide", price: "170"})
-	on(level, "1.0", w.unitsOf["Shore/Charting"][257:269]...)
-	on(level, "1.0", w.unitsOf["Shore/Workshop"][90:98]...)
+	w.on(level, "1.0", w.unitsOf["Shore/Charting"][257:269]...)
+	w.on(level, "1.0", w.unitsOf["Shore/Workshop"][90:98]...)
 	w.buy(right{p: level, quantity: 20, country: "NO"})
 	w.hide(
 		"rights of one country beside machines of another",
@@ -362,9 +433,11 @@ func (w *world) rightsStories() {
 		"device",
 		map[string]int64{"owned": 20, "needed": 20, "covered": 12, "short": 8, "surplus": 8, "gap:out of scope": 8},
 	)
+}
 
+func (w *rightsTeller) aboutToLapse() {
 	courier := w.newProduct(product{publisher: vest, name: "Sternpost Courier", category: "office", price: "70"})
-	on(courier, "3.1", w.unitsOf["Shore/Administration"][107:127]...)
+	w.on(courier, "3.1", w.unitsOf["Shore/Administration"][107:127]...)
 	w.buy(right{p: courier, kind: "subscription", quantity: 20, start: "2025-07-11", end: "2026-07-10", price: "48"})
 	w.hide(
 		"a subscription about to lapse that everybody needs",
@@ -372,9 +445,11 @@ func (w *world) rightsStories() {
 		"device",
 		map[string]int64{"owned": 20, "needed": 20, "short": 0, "renewal:keep": 1},
 	)
+}
 
+func (w *rightsTeller) mayLapse() {
 	almanac := w.newProduct(product{publisher: vest, name: "Sternpost Almanac", category: "office", price: "64"})
-	on(almanac, "8.0", w.unitsOf["Shore/Administration"][127:131]...)
+	w.on(almanac, "8.0", w.unitsOf["Shore/Administration"][127:131]...)
 	w.buy(right{p: almanac, quantity: 5, start: "2023-05-01"})
 	w.buy(right{p: almanac, kind: "subscription", quantity: 12, start: "2025-08-16", end: "2026-08-15", price: "30"})
 	w.hide(
@@ -383,11 +458,13 @@ func (w *world) rightsStories() {
 		"device",
 		map[string]int64{"owned": 17, "needed": 4, "surplus": 13, "renewal:let go": 1},
 	)
+}
 
+func (w *rightsTeller) noRate() {
 	sextant := w.newProduct(
 		product{publisher: dunlaw, name: "Dunlaw Sextant", category: "tide", price: "900", currency: "SEK"},
 	)
-	on(sextant, "1.1", w.unitsOf["Shore/Workshop"][98:101]...)
+	w.on(sextant, "1.1", w.unitsOf["Shore/Workshop"][98:101]...)
 	w.hide(
 		"a price in a currency that nobody has a rate for",
 		sextant,

@@ -9,6 +9,24 @@ import (
 
 // pick gives the next n devices of a unit that no story has taken for this purpose, so that stories do not disturb
 // each other.
+// The publishers of the demo.
+const (
+	ostwick = "Ostwick Foundry Ltd"
+	pelmar  = "Pelmar & Voss GmbH"
+	quern   = "Quernstone AS"
+	brack   = "Brackwell Office Inc."
+	harrow  = "Harrowmere plc"
+	isbrand = "Isbrand AB"
+	wex     = "Wexcombe Systems"
+	lyst    = "Lystrand AS"
+	tarn    = "Tarnquist AB"
+	vest    = "Vestermoor BV"
+	dunlaw  = "Dunlaw Tools"
+)
+
+// picks begins to take devices unit by unit.
+func (w *world) picks() *picker { return &picker{w, map[string]int{}} }
+
 type picker struct {
 	w    *world
 	next map[string]int
@@ -30,11 +48,32 @@ func (w *world) hide(story string, p *product, metric string, want map[string]in
 
 // stories plants the truths. Each is a trap of the trade with one right answer.
 func (w *world) stories() {
-	at := func() *picker { return &picker{w, map[string]int{}} }
-	ostwick, pelmar, quern, brack, harrow, isbrand, wex, lyst, tarn, vest := "Ostwick Foundry Ltd", "Pelmar & Voss "+
-		"GmbH", "Quernstone AS", "Brackwell Office Inc.", "Harrowmere plc", "Isbrand AB", "Wexcombe Systems",
-		"Lystrand AS", "Tarnquist AB", "Vestermoor BV"
+	for _, tell := range []func(){
+		w.suiteAndParts,
+		w.olderVersions,
+		w.lapsedSubscription,
+		w.silentVessel,
+		w.upgradeWithoutBase,
+		w.upgradeUsesItsBase,
+		w.leaversWithSeats,
+		w.games,
+		w.firstFitLeavesShort,
+		w.higherEdition,
+		w.rightsOfAnotherUnit,
+		w.lapsedMaintenance,
+		w.twoSources,
+		w.inStoreAndRetired,
+		w.pricedInKroner,
+		w.notInForceYet,
+		w.fortySpellings,
+		w.undecidedName,
+		w.idleStories,
+	} {
+		tell()
+	}
+}
 
+func (w *world) suiteAndParts() {
 	suite := w.newProduct(
 		product{
 			publisher: ostwick,
@@ -67,7 +106,7 @@ func (w *world) stories() {
 			released:  []string{"2024-09-01"},
 		},
 	)
-	p := at()
+	p := w.picks()
 	for _, d := range p.take("Shore/Charting", 60) {
 		for _, x := range []*product{suite, viewer, plotter} {
 			w.put(d, x, "", "6.1.4")
@@ -100,7 +139,9 @@ func (w *world) stories() {
 		"device",
 		map[string]int64{"owned": 10, "needed": 10, "short": 0, "surplus": 0},
 	)
+}
 
+func (w *world) olderVersions() {
 	desk := w.newProduct(
 		product{
 			publisher: pelmar,
@@ -111,7 +152,7 @@ func (w *world) stories() {
 			released:  []string{"2021-03-01", "2024-03-01"},
 		},
 	)
-	for _, d := range at().take("Shore/Administration", 40) {
+	for _, d := range w.picks().take("Shore/Administration", 40) {
 		w.put(d, desk, "", "4.2.1")
 	}
 	w.buy(right{p: desk, version: "5", quantity: 50, rights: "older_versions"})
@@ -121,11 +162,13 @@ func (w *world) stories() {
 		"device",
 		map[string]int64{"owned": 50, "needed": 40, "short": 0, "surplus": 10},
 	)
+}
 
+func (w *world) lapsedSubscription() {
 	view := w.newProduct(
 		product{publisher: quern, name: "Lodeglass View", category: "sonar", price: "880", versions: []string{"3"}},
 	)
-	for _, d := range at().take("Shore/Workshop", 35) {
+	for _, d := range w.picks().take("Shore/Workshop", 35) {
 		w.put(d, view, "", "3.0.9")
 	}
 	w.buy(right{p: view, kind: "subscription", quantity: 40, start: "2025-06-16", end: "2026-06-15", price: "310"})
@@ -135,13 +178,15 @@ func (w *world) stories() {
 		"device",
 		map[string]int64{"owned": 0, "needed": 35, "short": 35, "gap:expired": 35},
 	)
+}
 
+func (w *world) silentVessel() {
 	sonar := w.newProduct(
 		product{publisher: quern, name: "Lodeglass Sonar", category: "sonar", price: "2600", versions: []string{"9"}},
 	)
 	for _, u := range units {
 		if strings.HasPrefix(u.unit, "Sea/") {
-			for _, d := range at().take(u.unit, 12) {
+			for _, d := range w.picks().take(u.unit, 12) {
 				w.put(d, sonar, "", "9.2")
 			}
 		}
@@ -153,11 +198,13 @@ func (w *world) stories() {
 		"device",
 		map[string]int64{"owned": 75, "needed": 72, "surplus": 3, "low": 60},
 	)
+}
 
+func (w *world) upgradeWithoutBase() {
 	draft := w.newProduct(
 		product{publisher: wex, name: "Murrelet Draft", category: "drawing", price: "700", versions: []string{"4"}},
 	)
-	for _, d := range at().take("Shore/Charting", 12) {
+	for _, d := range w.picks().take("Shore/Charting", 12) {
 		w.put(d, draft, "", "4.4")
 	}
 	w.buy(right{p: draft, version: "4", kind: "upgrade", quantity: 20, price: "200"})
@@ -167,7 +214,9 @@ func (w *world) stories() {
 		"device",
 		map[string]int64{"owned": 0, "needed": 12, "short": 12},
 	)
+}
 
+func (w *world) upgradeUsesItsBase() {
 	shade := w.newProduct(
 		product{
 			publisher: wex,
@@ -177,7 +226,7 @@ func (w *world) stories() {
 			versions:  []string{"3", "4"},
 		},
 	)
-	for i, d := range at().take("Shore/Charting", 30) {
+	for i, d := range w.picks().take("Shore/Charting", 30) {
 		w.put(d, shade, "", map[bool]string{true: "4.1", false: "3.7"}[i < 10])
 	}
 	base := w.buy(right{p: shade, version: "3", quantity: 30})
@@ -188,7 +237,9 @@ func (w *world) stories() {
 		"device",
 		map[string]int64{"owned": 30, "needed": 30, "short": 0, "surplus": 0},
 	)
+}
 
+func (w *world) leaversWithSeats() {
 	assign := w.newProduct(
 		product{
 			publisher: brack,
@@ -232,9 +283,9 @@ func (w *world) stories() {
 		"named_user",
 		map[string]int64{"owned": 25, "needed": int64(20 + leavers), "surplus": int64(5 - leavers)},
 	)
+}
 
-	w.games()
-
+func (w *world) firstFitLeavesShort() {
 	console := w.newProduct(
 		product{
 			publisher: harrow,
@@ -244,7 +295,7 @@ func (w *world) stories() {
 			versions:  []string{"3", "5"},
 		},
 	)
-	for i, d := range at().take("Hall", 14) {
+	for i, d := range w.picks().take("Hall", 14) {
 		w.put(d, console, "", map[bool]string{true: "3.3", false: "5.0"}[i < 6])
 	}
 	w.buy(right{p: console, version: "5", quantity: 8, rights: "older_versions"})
@@ -255,7 +306,9 @@ func (w *world) stories() {
 		"device",
 		map[string]int64{"owned": 14, "needed": 14, "short": 0},
 	)
+}
 
+func (w *world) higherEdition() {
 	studio := w.newProduct(
 		product{
 			publisher: isbrand,
@@ -265,7 +318,7 @@ func (w *world) stories() {
 			editions:  []string{"Standard", "Professional"},
 		},
 	)
-	for i, d := range at().take("Shore/Workshop", 33) {
+	for i, d := range w.picks().take("Shore/Workshop", 33) {
 		w.put(d, studio, map[bool]string{true: "Professional", false: "Standard"}[i < 18], "2.8")
 	}
 	w.buy(right{p: studio, edition: "Professional", quantity: 30, rights: "lower_editions", price: "600"})
@@ -276,12 +329,14 @@ func (w *world) stories() {
 		"device",
 		map[string]int64{"owned": 35, "needed": 33, "short": 0, "surplus": 2},
 	)
+}
 
+func (w *world) rightsOfAnotherUnit() {
 	gauge := w.newProduct(product{publisher: lyst, name: "Saltmark Gauge", category: "tide", price: "190"})
-	for _, d := range at().take("Shore/Workshop", 12) {
+	for _, d := range w.picks().take("Shore/Workshop", 12) {
 		w.put(d, gauge, "", "1.9")
 	}
-	for _, d := range at().take("Shore/Charting", 9) {
+	for _, d := range w.picks().take("Shore/Charting", 9) {
 		w.put(d, gauge, "", "1.9")
 	}
 	w.buy(right{p: gauge, quantity: 40, scope: "Shore/Workshop"})
@@ -291,7 +346,9 @@ func (w *world) stories() {
 		"device",
 		map[string]int64{"owned": 40, "needed": 21, "covered": 12, "short": 9, "surplus": 28, "gap:out of scope": 9},
 	)
+}
 
+func (w *world) lapsedMaintenance() {
 	oyster := w.newProduct(
 		product{
 			publisher: tarn,
@@ -302,7 +359,7 @@ func (w *world) stories() {
 			released:  []string{"2022-06-01", "2025-03-01", "2026-02-01"},
 		},
 	)
-	for i, d := range at().take("Shore/Charting", 27) {
+	for i, d := range w.picks().take("Shore/Charting", 27) {
 		v := "8.0.1"
 		if i < 10 {
 			v = "6.4"
@@ -318,9 +375,11 @@ func (w *world) stories() {
 		"device",
 		map[string]int64{"owned": 30, "needed": 27, "covered": 22, "short": 5, "gap:version too new": 5},
 	)
+}
 
+func (w *world) twoSources() {
 	archive := w.newProduct(product{publisher: vest, name: "Sternpost Archive", category: "office", price: "75"})
-	for _, d := range at().take("Shore/Administration", 15) {
+	for _, d := range w.picks().take("Shore/Administration", 15) {
 		w.put(d, archive, "", "5.5").source2 = "register"
 	}
 	w.buy(right{p: archive, quantity: 15})
@@ -330,9 +389,11 @@ func (w *world) stories() {
 		"device",
 		map[string]int64{"owned": 15, "needed": 15, "short": 0},
 	)
+}
 
+func (w *world) inStoreAndRetired() {
 	lookout := w.newProduct(product{publisher: vest, name: "Sternpost Lookout", category: "security", price: "55"})
-	for _, d := range append(at().take("Shore/Administration", 10), at().take("Store", 4)...) {
+	for _, d := range append(w.picks().take("Shore/Administration", 10), w.picks().take("Store", 4)...) {
 		w.put(d, lookout, "", "2.0")
 	}
 	w.buy(right{p: lookout, quantity: 12})
@@ -342,11 +403,13 @@ func (w *world) stories() {
 		"device",
 		map[string]int64{"owned": 12, "needed": 10, "surplus": 2},
 	)
+}
 
+func (w *world) pricedInKroner() {
 	pilot := w.newProduct(
 		product{publisher: harrow, name: "Gannet Pilot", category: "database", price: "4800", currency: "NOK"},
 	)
-	for _, d := range at().take("Hall", 8) {
+	for _, d := range w.picks().take("Hall", 8) {
 		w.put(d, pilot, "", "1.1")
 	}
 	w.hide(
@@ -356,14 +419,18 @@ func (w *world) stories() {
 		map[string]int64{"owned": 0, "needed": 8, "short": 8, "gap:none owned": 8},
 	)
 	w.truths[len(w.truths)-1].Exposure = "38400 NOK"
+}
 
+func (w *world) notInForceYet() {
 	later := w.newProduct(product{publisher: tarn, name: "Oyster Berth", category: "tide", price: "130"})
-	for _, d := range at().take("Sea/Skarv", 6) {
+	for _, d := range w.picks().take("Sea/Skarv", 6) {
 		w.put(d, later, "", "1.0")
 	}
 	w.buy(right{p: later, quantity: 10, kind: "subscription", start: "2026-08-01", end: "2027-07-31", price: "40"})
 	w.hide("bought, but not in force yet", later, "device", map[string]int64{"owned": 0, "needed": 6, "short": 6})
+}
 
+func (w *world) fortySpellings() {
 	scribe := w.newProduct(
 		product{
 			publisher: brack,
@@ -386,7 +453,7 @@ func (w *world) stories() {
 		"Fjordpen Scribe 12 nb-NO",
 		"Fjordpen Scribe™ Version 11.2",
 	}
-	for i, d := range at().take("Shore/Administration", 60) {
+	for i, d := range w.picks().take("Shore/Administration", 60) {
 		s := w.put(d, scribe, "", fmt.Sprintf("%d.%d", 11+i%2, i%4))
 		s.names[0] = mess[i%len(mess)]
 		if strings.Contains(s.names[0], "%d") {
@@ -400,9 +467,11 @@ func (w *world) stories() {
 		"device",
 		map[string]int64{"owned": 64, "needed": 60, "surplus": 4},
 	)
+}
 
+func (w *world) undecidedName() {
 	echo := w.newProduct(product{publisher: quern, name: "Lodeglass Echo", category: "sonar", price: "1500"})
-	for i, d := range at().take("Shore/Workshop", 25) {
+	for i, d := range w.picks().take("Shore/Workshop", 25) {
 		s := w.put(d, echo, "", "2.2")
 		if i >= 14 {
 			s.pub, s.names[0] = "QSTONE", "LGECHO Workstation"
@@ -415,8 +484,6 @@ func (w *world) stories() {
 		"device",
 		map[string]int64{"owned": 20, "needed": 14, "surplus": 6},
 	)
-
-	w.idleStories()
 }
 
 func (w *world) games() {
