@@ -510,6 +510,19 @@ func (w *world) games() {
 
 // idleStories plants what metering shows. The devices are metered, if at all, from 120 days ago up to yesterday.
 func (w *world) idleStories() {
+	for _, tell := range []func(){
+		w.idleAndLight,
+		w.idleWhereShort,
+		w.windowLongerThanTheData,
+		w.newInstalls,
+		w.suiteUsedByAPart,
+		w.backByItself,
+	} {
+		tell()
+	}
+}
+
+func (w *world) idleAndLight() {
 	profiler := w.newProduct(
 		product{
 			publisher: "Isbrand AB",
@@ -553,7 +566,9 @@ func (w *world) idleStories() {
 			},
 		},
 	)
+}
 
+func (w *world) idleWhereShort() {
 	survey := w.newProduct(
 		product{
 			publisher: "Wexcombe Systems",
@@ -583,7 +598,9 @@ func (w *world) idleStories() {
 			Want:      map[string]int64{"needed": 20, "short": 5, "cases:idle": 4, "worth:purchase avoided": 4},
 		},
 	)
+}
 
+func (w *world) windowLongerThanTheData() {
 	bench := w.newProduct(
 		product{publisher: "Lystrand AS", name: "Saltmark Bench", category: "tide", price: "260", file: "smbench.exe"},
 	)
@@ -603,7 +620,9 @@ func (w *world) idleStories() {
 			Want:      map[string]int64{"needed": 10, "cases:idle": 0, "class:not measured": 10},
 		},
 	)
+}
 
+func (w *world) newInstalls() {
 	rivet := w.newProduct(
 		product{publisher: "Dunlaw Tools", name: "Rivetmark", category: "drawing", price: "310", file: "rivet.exe"},
 	)
@@ -627,7 +646,9 @@ func (w *world) idleStories() {
 			Want:      map[string]int64{"needed": 6, "cases:idle": 0},
 		},
 	)
+}
 
+func (w *world) suiteUsedByAPart() {
 	pen := w.newProduct(
 		product{
 			publisher: "Brackwell Office Inc.",
@@ -665,7 +686,9 @@ func (w *world) idleStories() {
 			Want:      map[string]int64{"needed": 8, "cases:idle": 0},
 		},
 	)
+}
 
+func (w *world) backByItself() {
 	back := w.newProduct(product{publisher: "Dunlaw Tools", name: "Clampweave", category: "drawing", price: "85"})
 	w.buy(right{p: back, quantity: 5})
 	for _, d := range w.unitsOf["Shore/Administration"][100:105] {
