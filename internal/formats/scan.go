@@ -143,26 +143,46 @@ func ReadScan(in io.Reader) (*Scan, error) {
 
 // Check reports what is wrong with a scan, as a *FileError.
 func (s *Scan) Check() error {
-	bad := func(format string, args ...any) error { return &FileError{fmt.Sprintf(format, args...)} }
 	if s.Format != ScanFormat {
-		return bad("the scan's format is %q; this version reads %q", clip(s.Format, 40), ScanFormat)
+		return badScan("the scan's format is %q; this version reads %q", clip(s.Format, 40), ScanFormat)
 	}
 	if s.At.IsZero() || s.At.Year() < 1990 || s.At.Year() > 2200 {
-		return bad("the scan does not say when it was taken")
+		return badScan("the scan does not say when it was taken")
 	}
 	if s.Device.ID == "" && s.Device.Name == "" {
-		return bad("the scan does not say of which device it is")
+		return badScan("the scan does not say of which device it is")
 	}
 	if kind := evidence.DeviceKind(s.Device.Kind); kind != "" && !slices.Contains(evidence.DeviceKinds, kind) {
-		return bad("the device's kind %q is none of %s", clip(s.Device.Kind, 40),
+		return badScan("the device's kind %q is none of %s", clip(s.Device.Kind, 40),
 			strings.Join(strs(evidence.DeviceKinds), ", "))
 	}
 	for what, n := range map[string]int{"installs": len(s.Installs), "files": len(s.Files), "logons": len(s.Logons),
 		"sessions": len(s.Sessions), "parts": len(s.Covers)} {
 		if n > MaxScanList {
-			return bad("the scan has %d %s, more than %d", n, what, MaxScanList)
+			return badScan("the scan has %d %s, more than %d", n, what, MaxScanList)
 		}
 	}
+	for _, check := range []func() error{s.checkDevice, s.checkInstalls, s.checkFiles, s.checkUse} {
+		if err := check(); err != nil {
+			return err
+		}
+	}
+	for _, m := range s.Missing {
+		if err := texts("a missing part", m.Part, m.Reason); err != nil {
+			return err
+		}
+	}
+	return texts("a part", s.Covers...)
+}
+
+func badScan(format string, args ...any) error { return &FileError{fmt.Sprintf(format, args...)} }
+
+// covered says whether the scan speaks of a part.
+func (s *Scan) covered(part string) bool {
+	return len(s.Covers) == 0 || slices.Contains(s.Covers, part)
+}
+
+func (s *Scan) checkDevice() error {
 	d := &s.Device
 	for _, n := range []struct {
 		what      string
@@ -174,21 +194,22 @@ func (s *Scan) Check() error {
 		{"MB of memory", d.MemoryMB, MaxMemoryMB},
 	} {
 		if n.said < 0 || n.said > n.max {
-			return bad("the device has %d %s: from 0 to %d can be meant", n.said, n.what, n.max)
+			return badScan("the device has %d %s: from 0 to %d can be meant", n.said, n.what, n.max)
 		}
 	}
-	if err := texts("the device", s.ID, s.Source, d.ID, d.Name, d.OSName, d.OSVersion, d.IPAddress, d.Processor,
-		d.Model, d.Serial, d.Virtual, d.Portable); err != nil {
-		return err
-	}
-	covered := func(part string) bool { return len(s.Covers) == 0 || slices.Contains(s.Covers, part) }
+	return texts("the device", s.ID, s.Source, d.ID, d.Name, d.OSName, d.OSVersion, d.IPAddress, d.Processor,
+		d.Model, d.Serial, d.Virtual, d.Portable)
+}
+
+func (s *Scan) checkInstalls() error {
 	for i := range s.Installs {
 		in := &s.Installs[i]
 		if strings.TrimSpace(in.Name) == "" {
-			return bad("install %d has no name", i+1)
+			return badScan("install %d has no name", i+1)
 		}
-		if !covered(in.Part) {
-			return bad("install %d is of the part %q, which the scan does not say it covers", i+1, clip(in.Part, 40))
+		if !s.covered(in.Part) {
+			return badScan("install %d is of the part %q, which the scan does not say it covers", i+1,
+				clip(in.Part, 40))
 		}
 		if err := texts(fmt.Sprintf("install %d", i+1), in.Part, in.Publisher, in.Name, in.Version, in.Edition,
 			in.Architecture, in.Language, in.InstallPath, in.FileName, in.TagID, in.PURL, in.CPE); err != nil {
@@ -196,21 +217,30 @@ func (s *Scan) Check() error {
 		}
 		for _, day := range []string{in.InstallDate, in.LastUsed} {
 			if _, err := civil.Parse(day); err != nil {
-				return bad("install %d: %v", i+1, err)
+				return badScan("install %d: %v", i+1, err)
 			}
 		}
 	}
+	return nil
+}
+
+func (s *Scan) checkFiles() error {
 	for i, f := range s.Files {
-		if f.Name == "" || !covered(f.Part) {
-			return bad("file %d has no name, or is of a part that the scan does not cover", i+1)
+		if f.Name == "" || !s.covered(f.Part) {
+			return badScan("file %d has no name, or is of a part that the scan does not cover", i+1)
 		}
 		if err := texts(fmt.Sprintf("file %d", i+1), f.Part, f.Folder, f.Name, f.Version); err != nil {
 			return err
 		}
 	}
+	return nil
+}
+
+// checkUse checks runs and log-ons.
+func (s *Scan) checkUse() error {
 	for i, r := range s.Sessions {
 		if r.FileName == "" || r.Start.IsZero() || !r.End.IsZero() && r.End.Before(r.Start) || r.Active < 0 {
-			return bad("session %d has no program, no start, or ends before it starts", i+1)
+			return badScan("session %d has no program, no start, or ends before it starts", i+1)
 		}
 		if err := texts(fmt.Sprintf("session %d", i+1), r.User, r.FileName); err != nil {
 			return err
@@ -218,18 +248,13 @@ func (s *Scan) Check() error {
 	}
 	for i, l := range s.Logons {
 		if l.User == "" || l.At.IsZero() {
-			return bad("log-on %d has no user or no time", i+1)
+			return badScan("log-on %d has no user or no time", i+1)
 		}
 		if err := texts(fmt.Sprintf("log-on %d", i+1), l.User); err != nil {
 			return err
 		}
 	}
-	for _, m := range s.Missing {
-		if err := texts("a missing part", m.Part, m.Reason); err != nil {
-			return err
-		}
-	}
-	return texts("a part", s.Covers...)
+	return nil
 }
 
 func texts(what string, values ...string) error {

@@ -281,92 +281,112 @@ func (svc *Service) AllSteps(ctx context.Context, from, to civil.Day) (AllSteps,
 			return err
 		}
 		out.To = d.after.AsOf.String()
-		sums := map[position.Cause]*CauseSum{}
-		var before, after decimal.Decimal
-		exposure := map[position.Cause]decimal.Decimal{}
+		a := adding{AllSteps: &out, d: d, sums: map[position.Cause]*CauseSum{},
+			exposure: map[position.Cause]decimal.Decimal{}}
 		list := d.after.Ordered()
 		for i, f := range list {
 			if err := ctx.Err(); err != nil {
 				return err
 			}
 			svc.Progress.Say(ctx, "%d of %d products compared", i+1, len(list))
-			was, is, steps := d.steps(f.Id)
-			rate := decimal.NewFromInt(1)
-			if f.Currency != "" {
-				if rate, err = d.after.Rates.Convert(rate, f.Currency, "EUR", d.after.AsOf); err != nil {
-					out.Without++
-					rate = decimal.Zero
-				}
-			}
-			euros := func(n int64) decimal.Decimal { return decimal.New(n, -4).Mul(rate) }
-			moved := map[entitle.Metric]map[position.Cause]position.Figures{}
-			for _, s := range steps {
-				if len(s.By) == 0 {
-					continue
-				}
-				c := sums[s.Cause]
-				if c == nil {
-					c = &CauseSum{Cause: string(s.Cause)}
-					sums[s.Cause] = c
-				}
-				c.Products++
-				for m, g := range s.By {
-					c.Short += g.Short
-					c.Surplus += g.Surplus
-					exposure[s.Cause] = exposure[s.Cause].Add(euros(g.Exposure))
-					if g.Low, g.High = 0, 0; g == (position.Figures{}) {
-						continue // the doubt alone
-					}
-					if moved[m] == nil {
-						moved[m] = map[position.Cause]position.Figures{}
-					}
-					moved[m][s.Cause] = g
-				}
-			}
-			ends := [2]map[entitle.Metric]position.Figures{{}, {}}
-			for i := range was {
-				ends[0][was[i].Metric] = was[i].Figures()
-				before = before.Add(euros(was[i].Exposure))
-			}
-			for i := range is {
-				ends[1][is[i].Metric] = is[i].Figures()
-				after = after.Add(euros(is[i].Exposure))
-			}
-			for _, m := range entitle.Metrics {
-				if moved[m] == nil {
-					continue
-				}
-				x, y := ends[0][m], ends[1][m]
-				if x.Owned == y.Owned && x.Needed == y.Needed && x.Short == y.Short && x.Surplus == y.Surplus {
-					continue
-				}
-				p := MovedPosition{
-					f.Id,
-					f.Product.Publisher,
-					f.Product.Name,
-					string(m),
-					snapshot.FiguresOf(x),
-					snapshot.FiguresOf(y),
-					f.Currency,
-					causeWords(moved[m]),
-					euros(y.Exposure - x.Exposure).Abs(),
-				}
-				out.Positions = append(out.Positions, p)
-			}
+			a.add(f)
 		}
 		for _, c := range position.Causes {
-			if s := sums[c]; s != nil {
-				s.Exposure = exposure[c].String()
+			if s := a.sums[c]; s != nil {
+				s.Exposure = a.exposure[c].String()
 				out.Causes = append(out.Causes, *s)
 			}
 		}
-		out.ExposureBefore, out.ExposureAfter = before.String(), after.String()
+		out.ExposureBefore, out.ExposureAfter = a.before.String(), a.after.String()
 		slices.SortStableFunc(out.Positions, func(x, y MovedPosition) int {
 			return cmp.Or(y.moved.Cmp(x.moved), cmp.Compare(x.Product, y.Product))
 		})
 		return nil
 	})
 	return out, err
+}
+
+// adding is what the steps of all products come to, product by product; sums are in euros.
+type adding struct {
+	*AllSteps
+	d             *twoDays
+	sums          map[position.Cause]*CauseSum
+	exposure      map[position.Cause]decimal.Decimal
+	before, after decimal.Decimal
+}
+
+// add adds the steps of a product. What its currency has no rate for is counted and left out of sums.
+func (a *adding) add(f *snapshot.ProductFacts) {
+	was, is, steps := a.d.steps(f.Id)
+	rate := decimal.NewFromInt(1)
+	if f.Currency != "" {
+		var err error
+		if rate, err = a.d.after.Rates.Convert(rate, f.Currency, "EUR", a.d.after.AsOf); err != nil {
+			a.Without++
+			rate = decimal.Zero
+		}
+	}
+	euros := func(n int64) decimal.Decimal { return decimal.New(n, -4).Mul(rate) }
+	moved := a.causes(steps, euros)
+	ends := [2]map[entitle.Metric]position.Figures{{}, {}}
+	for i := range was {
+		ends[0][was[i].Metric] = was[i].Figures()
+		a.before = a.before.Add(euros(was[i].Exposure))
+	}
+	for i := range is {
+		ends[1][is[i].Metric] = is[i].Figures()
+		a.after = a.after.Add(euros(is[i].Exposure))
+	}
+	for _, m := range entitle.Metrics {
+		x, y := ends[0][m], ends[1][m]
+		if moved[m] == nil ||
+			x.Owned == y.Owned && x.Needed == y.Needed && x.Short == y.Short && x.Surplus == y.Surplus {
+			continue
+		}
+		a.Positions = append(a.Positions, MovedPosition{
+			f.Id,
+			f.Product.Publisher,
+			f.Product.Name,
+			string(m),
+			snapshot.FiguresOf(x),
+			snapshot.FiguresOf(y),
+			f.Currency,
+			causeWords(moved[m]),
+			euros(y.Exposure - x.Exposure).Abs(),
+		})
+	}
+}
+
+// causes adds a product's steps to those of their causes, and returns what each cause moved, by metric.
+func (a *adding) causes(
+	steps []position.Step,
+	euros func(int64) decimal.Decimal,
+) map[entitle.Metric]map[position.Cause]position.Figures {
+	moved := map[entitle.Metric]map[position.Cause]position.Figures{}
+	for _, s := range steps {
+		if len(s.By) == 0 {
+			continue
+		}
+		c := a.sums[s.Cause]
+		if c == nil {
+			c = &CauseSum{Cause: string(s.Cause)}
+			a.sums[s.Cause] = c
+		}
+		c.Products++
+		for m, g := range s.By {
+			c.Short += g.Short
+			c.Surplus += g.Surplus
+			a.exposure[s.Cause] = a.exposure[s.Cause].Add(euros(g.Exposure))
+			if g.Low, g.High = 0, 0; g == (position.Figures{}) {
+				continue // the doubt alone
+			}
+			if moved[m] == nil {
+				moved[m] = map[position.Cause]position.Figures{}
+			}
+			moved[m][s.Cause] = g
+		}
+	}
+	return moved
 }
 
 // causeWords lists causes, what moved most first.

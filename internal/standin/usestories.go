@@ -609,7 +609,8 @@ func (w *poolTeller) tokensAndSilence() {
 		},
 	)
 
-	wave := w.concurrent(product{publisher: "Tarnquist AB", name: "Oyster Wave", category: "tide", price: "1900"}, 5, "")
+	wave := w.concurrent(product{publisher: "Tarnquist AB", name: "Oyster Wave", category: "tide", price: "1900"}, 5,
+		"")
 	w.serve(
 		w.r,
 		pool{

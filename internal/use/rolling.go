@@ -119,38 +119,11 @@ func (r *roller) roll(device, since int64) error {
 			return err
 		}
 	}
-	events, err := usedb.ProcessEvents(r.tx, device)
+	made, names, err := r.pair(device, zone)
 	if err != nil {
 		return err
 	}
-	for _, e := range events {
-		if e.At > r.now { // it waits for its time
-			if err := renewal.MarkUseDue(r.tx, device, byEvents, e.At); err != nil {
-				return err
-			}
-			break
-		}
-	}
-	var names []int64
-	if len(events) > 0 {
-		p := usage.Pair(events, longestRun, r.now)
-		made, gone, err := usedb.PutMade(r.tx, device, max(0, r.events.Start(zone).Unix()), &p)
-		if err != nil {
-			return err
-		}
-		if made != 0 {
-			since = min(since, made)
-		}
-		for i := range p.Sessions {
-			if x := &p.Sessions[i]; x.Open { // without a word of its end it is cut in time
-				if err := renewal.MarkUseDue(r.tx, device, byEvents, x.Start+longestRun+1); err != nil {
-					return err
-				}
-			}
-		}
-		names = gone
-	}
-	if since == byEvents {
+	if since = min(since, made); since == byEvents {
 		return nil
 	}
 	from := civil.Of(time.Unix(since, 0).In(zone))
@@ -158,16 +131,70 @@ func (r *roller) roll(device, since int64) error {
 	if err != nil {
 		return err
 	}
-	var seen []civil.Day
-	var unwanted []usage.Session
-	kept := sessions[:0]
 	for _, s := range sessions {
 		names = append(names, s.Program)
+	}
+	kept, unwanted, seen, err := r.sort(d, sessions, zone)
+	if err != nil {
+		return err
+	}
+	if err := usedb.PutUseSeen(r.tx, device, seen); err != nil {
+		return err
+	}
+	if err := usedb.PutUseDays(r.tx, device, from, max(from, r.sessions), snapshot.Distinct(names),
+		usage.Roll(kept, zone)); err != nil {
+		return err
+	}
+	return usedb.DropSessions(r.tx, device, unwanted)
+}
+
+// pair makes runs of a device's raw events. It returns the start of the earliest that changed, byEvents where none
+// did, and the programs of those that are gone.
+func (r *roller) pair(device int64, zone *time.Location) (since int64, gone []int64, err error) {
+	events, err := usedb.ProcessEvents(r.tx, device)
+	if err != nil || len(events) == 0 {
+		return byEvents, nil, err
+	}
+	for _, e := range events {
+		if e.At > r.now { // it waits for its time
+			if err := renewal.MarkUseDue(r.tx, device, byEvents, e.At); err != nil {
+				return 0, nil, err
+			}
+			break
+		}
+	}
+	p := usage.Pair(events, longestRun, r.now)
+	made, gone, err := usedb.PutMade(r.tx, device, max(0, r.events.Start(zone).Unix()), &p)
+	if err != nil {
+		return 0, nil, err
+	}
+	for i := range p.Sessions {
+		if x := &p.Sessions[i]; x.Open { // without a word of its end it is cut in time
+			if err := renewal.MarkUseDue(r.tx, device, byEvents, x.Start+longestRun+1); err != nil {
+				return 0, nil, err
+			}
+		}
+	}
+	if made == 0 {
+		made = byEvents
+	}
+	return made, gone, nil
+}
+
+// sort tells runs that are kept from those of titles that are not metered on the device, and says on which days it
+// was seen in use at all. What lies in the future has not been, and waits for its time.
+func (r *roller) sort(
+	d *snapshot.DeviceFacts,
+	sessions []usage.Session,
+	zone *time.Location,
+) (kept, unwanted []usage.Session, seen []civil.Day, err error) {
+	kept = sessions[:0]
+	for _, s := range sessions {
 		s.Title = r.names[s.Program]
 		whole := s
-		if s.End > r.now { // a clock that is ahead: what lies in the future has not been, and waits for its time
-			if err := renewal.MarkUseDue(r.tx, device, s.Start, s.End); err != nil {
-				return err
+		if s.End > r.now { // a clock that is ahead
+			if err := renewal.MarkUseDue(r.tx, d.ID, s.Start, s.End); err != nil {
+				return nil, nil, nil, err
 			}
 			s.End, s.Open = max(s.Start, r.now), true
 		}
@@ -188,14 +215,7 @@ func (r *roller) roll(device, since int64) error {
 		kept = append(kept, s)
 	}
 	slices.Sort(seen)
-	if err := usedb.PutUseSeen(r.tx, device, slices.Compact(seen)); err != nil {
-		return err
-	}
-	if err := usedb.PutUseDays(r.tx, device, from, max(from, r.sessions), snapshot.Distinct(names),
-		usage.Roll(kept, zone)); err != nil {
-		return err
-	}
-	return usedb.DropSessions(r.tx, device, unwanted)
+	return kept, unwanted, slices.Compact(seen), nil
 }
 
 // rollUse rolls up some devices, each from the earliest start of a session that came or changed.

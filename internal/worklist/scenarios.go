@@ -175,38 +175,9 @@ func (svc *Service) DoScenario(ctx context.Context, id, version int64, who strin
 			if err != nil {
 				return fmt.Errorf("measure %d: %w", i+1, err)
 			}
-			words := snapshot.MeasureWords(m, f.Product.Name)
-			switch core.Kind {
-			case position.Remove:
-				n, err := svc.planRemovals(tx, e, f, core.Devices, b.Name, who, now)
-				if err != nil {
-					return err
-				}
-				done.Cases += n
-			case position.Reclaim:
-				n, err := svc.Entitlements.TakeBackSeats(tx, f.Id, core.Users)
-				if err != nil {
-					return err
-				}
-				done.Seats += n
-			case position.Buy, position.UpgradeTo, position.Maintain:
-				cost, _, currency := e.CostOf(f, &core)
-				if err := worklistdb.AddPurchaseRequest(tx,
-					worklistdb.PurchaseRequest{
-						Scenario:  id,
-						ProductID: f.Id,
-						What:      words,
-						Quantity:  m.Quantity,
-						Amount:    cost.String(),
-						Currency:  currency,
-						Author:    who,
-						At:        now,
-					}); err != nil {
-					return err
-				}
-				done.Requests++
-			default:
-				done.Left = append(done.Left, words)
+			w := doing{tx, e, f, b, who, now}
+			if err := svc.doMeasure(w, m, &core, &done); err != nil {
+				return err
 			}
 		}
 		s.DoneAt, s.DoneBy, s.ChangedAt, s.Version = now, who, now, version
@@ -225,6 +196,46 @@ func (svc *Service) DoScenario(ctx context.Context, id, version int64, who strin
 		return renewal.MarkProducts(tx, snapshot.Distinct(products)...)
 	})
 	return done, err
+}
+
+// doing is a scenario while it is done, at one of its products.
+type doing struct {
+	tx       *sqlite.Tx
+	e        *snapshot.Snapshot
+	f        *snapshot.ProductFacts
+	scenario Scenario
+	who      string
+	now      int64
+}
+
+// doMeasure turns one measure into work, and counts it.
+func (svc *Service) doMeasure(w doing, m *snapshot.Measure, core *position.Measure, done *ScenarioDone) error {
+	words := snapshot.MeasureWords(m, w.f.Product.Name)
+	switch core.Kind {
+	case position.Remove:
+		n, err := svc.planRemovals(w.tx, w.e, w.f, core.Devices, w.scenario.Name, w.who, w.now)
+		done.Cases += n
+		return err
+	case position.Reclaim:
+		n, err := svc.Entitlements.TakeBackSeats(w.tx, w.f.Id, core.Users)
+		done.Seats += n
+		return err
+	case position.Buy, position.UpgradeTo, position.Maintain:
+		cost, _, currency := w.e.CostOf(w.f, core)
+		done.Requests++
+		return worklistdb.AddPurchaseRequest(w.tx, worklistdb.PurchaseRequest{
+			Scenario:  w.scenario.ID,
+			ProductID: w.f.Id,
+			What:      words,
+			Quantity:  m.Quantity,
+			Amount:    cost.String(),
+			Currency:  currency,
+			Author:    w.who,
+			At:        w.now,
+		})
+	}
+	done.Left = append(done.Left, words)
+	return nil
 }
 
 // planRemovals makes a case, agreed to, for each device that has the product and no case about it that is still open.
