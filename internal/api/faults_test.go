@@ -186,18 +186,21 @@ func TestFaultsWhileWriting(t *testing.T) {
 	out := logged(t)
 	boss := persons[access.Admin]
 	changes := map[string]string{
-		"/api/contracts":                 `{"code":"K-9","publisher":"","name":"n","start":"","end":"","noticeDays":0,"renews":false,"owner":"","note":"","author":"","at":0}`,
-		"/api/groups":                    `{"id":0,"name":"quay","note":"","byHand":true,"condition":{},"picked":[]}`,
-		"/api/products/1/tags":           `{"tags":["dear"]}`,
-		"/api/products/1/watch":          `{"on":true}`,
-		"/api/products/1/remarks":        `{"device":"","text":"look again"}`,
-		"/api/products/1/metric-order":   `{"order":["device"]}`,
-		"/api/entitlements/E-1/notes":    `{"text":"seen"}`,
-		"/api/statements":                `{"asOf":"","products":[1],"handedTo":"auditor","note":""}`,
-		"/api/policies":                  `{"product":1,"publisher":"","category":"","group":"","stance":"restricted","days":"","from":"","to":"","reason":"r","owner":"","until":""}`,
-		"/api/policies/1/end":            ``,
-		"/api/metering":                  `{"product":1,"on":true}`,
-		"/api/reclaim-rules":             `{"product":1,"publisher":"","category":"","group":"","propose":true,"window":90,"grace":30,"least":0.5,"poolShare":0.5,"note":"","replaces":0}`,
+		"/api/contracts": `{"code":"K-9","publisher":"","name":"n","start":"","end":"","noticeDays":0,"renews":false,` +
+			`"owner":"","note":"","author":"","at":0}`,
+		"/api/groups":                  `{"id":0,"name":"quay","note":"","byHand":true,"condition":{},"picked":[]}`,
+		"/api/products/1/tags":         `{"tags":["dear"]}`,
+		"/api/products/1/watch":        `{"on":true}`,
+		"/api/products/1/remarks":      `{"device":"","text":"look again"}`,
+		"/api/products/1/metric-order": `{"order":["device"]}`,
+		"/api/entitlements/E-1/notes":  `{"text":"seen"}`,
+		"/api/statements":              `{"asOf":"","products":[1],"handedTo":"auditor","note":""}`,
+		"/api/policies": `{"product":1,"publisher":"","category":"","group":"","stance":"restricted","days":"",` +
+			`"from":"","to":"","reason":"r","owner":"","until":""}`,
+		"/api/policies/1/end": ``,
+		"/api/metering":       `{"product":1,"on":true}`,
+		"/api/reclaim-rules": `{"product":1,"publisher":"","category":"","group":"","propose":true,"window":90,` +
+			`"grace":30,"least":0.5,"poolShare":0.5,"note":"","replaces":0}`,
 		"/api/change-rules":              `{"what":"quiet","kinds":["upgraded"],"name":"x*","publisher":"","group":"","address":""}`,
 		"/api/entitlements/E-2/withdraw": `{"why":"typed twice"}`,
 		"/api/seats/assign":              `{"product":2,"line":"","user":"u1","device":""}`,

@@ -29,7 +29,8 @@ func TestServicesKnowNoWire(t *testing.T) {
 				path := dir + "/" + filepath.Base(f.name)
 				tagged := 0
 				ast.Inspect(f.file, func(n ast.Node) bool {
-					if field, ok := n.(*ast.Field); ok && field.Tag != nil && strings.Contains(field.Tag.Value, `json:"`) {
+					field, ok := n.(*ast.Field)
+					if ok && field.Tag != nil && strings.Contains(field.Tag.Value, "json:") {
 						tagged++
 					}
 					return true

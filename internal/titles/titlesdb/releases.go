@@ -131,16 +131,17 @@ func VersionsFound(tx *sqlite.Tx, product int64) ([]VersionFact, error) {
 
 // ReleaseRow is a release with its life and what is planned about it.
 type ReleaseRow struct {
-	ID         int64     `column:"id"`
-	ProductID  int64     `column:"productId"`
-	Publisher  string    `column:"publisher"`
-	Product    string    `column:"product"`
-	Edition    string    `column:"edition"`
-	Version    string    `column:"version"`
-	Released   civil.Day `column:"released"`
-	General    civil.Day `column:"general"` // the last day of general support
-	EndOn      civil.Day `column:"endOn"`   // the last day of any support
-	Next       civil.Day `column:"next"`    // the next day on which a phase ends, or the last one on which one did; 9999-12-31 where none is known
+	ID        int64     `column:"id"`
+	ProductID int64     `column:"productId"`
+	Publisher string    `column:"publisher"`
+	Product   string    `column:"product"`
+	Edition   string    `column:"edition"`
+	Version   string    `column:"version"`
+	Released  civil.Day `column:"released"`
+	General   civil.Day `column:"general"` // the last day of general support
+	EndOn     civil.Day `column:"endOn"`   // the last day of any support
+	// the next day on which a phase ends, or the last one on which one did; 9999-12-31 where none is known
+	Next       civil.Day `column:"next"`
 	Phase      string    `column:"phase"`
 	Devices    int64     `column:"devices"` // that have it, or run it as their operating system
 	Stale      int64     `column:"stale"`
