@@ -129,7 +129,7 @@ func patience() time.Duration {
 	if n, err := strconv.Atoi(os.Getenv("E2E_SECONDS")); err == nil { // shorter while one looks for a fault
 		return time.Duration(n) * time.Second
 	}
-	return 900 * time.Second
+	return 300 * time.Second
 }
 
 func copyFile(t *testing.T, from, to string) {

@@ -271,11 +271,11 @@ const runs = computed(() => updates.data.value?.runs ?? [])
       </p>
       <section data-runs>
         <h2>What recognising everything anew changed</h2>
-        <p v-if="!runs.length" class="soft">
+        <p v-if="updates.data.value && !runs.length" class="soft">
           Nothing yet: when the catalogue or a rule changes, every name is looked at again, and what became of them
           stands here.
         </p>
-        <table v-else class="lines">
+        <table v-if="runs.length" class="lines">
           <thead>
             <tr>
               <th>when</th>
