@@ -84,7 +84,7 @@ func (c *userRemoveCmd) Run(ctx context.Context, g *globals) error {
 		return err
 	}
 	defer prog.DB.Close()
-	err = prog.DB.Update(ctx, func(tx *sqlite.Tx) error { return peopledb.DropAccount(tx, c.Name) })
+	err = prog.People.RemoveAccount(ctx, c.Name)
 	if errors.Is(err, sqlite.ErrNotFound) {
 		return fmt.Errorf("there is no account %q", c.Name)
 	}
@@ -127,7 +127,7 @@ func (c *restoreCmd) Run(ctx context.Context, g *globals) error {
 	if wrong, err := from.Integrity(ctx); err != nil || len(wrong) > 0 {
 		return fmt.Errorf("%s is damaged and was not restored: %v %v", c.File, wrong, err)
 	}
-	if err := os.MkdirAll(filepath.Dir(g.DB), 0o755); err != nil {
+	if err := os.MkdirAll(filepath.Dir(g.DB), 0o700); err != nil {
 		return err
 	}
 	if err := from.Backup(ctx, g.DB); err != nil {

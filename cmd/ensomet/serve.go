@@ -7,6 +7,7 @@ import (
 	"net"
 	"net/http"
 	"os"
+	"strconv"
 	"time"
 
 	"ensomet/internal/api"
@@ -17,11 +18,21 @@ import (
 	"ensomet/internal/rest"
 	"ensomet/internal/sqlite"
 	"ensomet/internal/standin"
+
+	"github.com/gofrs/flock"
 )
 
 type serveCmd struct {
 	mailFlags
-	Listen string `help:"Address to listen on." default:"127.0.0.1:8321"`
+	siteFlags
+	Listen string        `help:"Address to listen on." default:"127.0.0.1:8321"`
+	Idle   time.Duration `help:"How long nothing may be heard of a browser before it has to sign in again." default:"30m"`
+}
+
+// siteFlags say where browsers reach the program.
+type siteFlags struct {
+	URL   string   `name:"url" help:"The address by which browsers reach it, such as https://software.example: letters name it, and requests for any other are refused." env:"ENSOMET_URL" placeholder:"URL"`
+	Proxy []string `help:"Addresses that pass requests on, such as 10.0.0.7 or 10.0.0.0/24: what they say of a request's origin is believed." env:"ENSOMET_PROXY" placeholder:"ADDRESS"`
 }
 
 func (c *serveCmd) Run(ctx context.Context, g *globals) error {
@@ -34,6 +45,13 @@ func (c *serveCmd) Run(ctx context.Context, g *globals) error {
 	if prog.Outbox.Mail, err = c.mailer(g.DB); err != nil {
 		return err
 	}
+	if prog.People.Idle = c.Idle; c.Idle < time.Minute {
+		return fmt.Errorf("a browser that has to sign in again after %s cannot be worked with: a minute is the least", c.Idle)
+	}
+	site, err := rest.ParseSite(c.URL, c.Proxy)
+	if err != nil {
+		return err
+	}
 	var accounts []peopledb.Account
 	if err := prog.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
 		accounts, err = peopledb.Accounts(tx)
@@ -44,19 +62,32 @@ func (c *serveCmd) Run(ctx context.Context, g *globals) error {
 	if len(accounts) == 0 {
 		say("Nobody can sign in yet: make an account with  ensomet user add NAME --role run")
 	}
-	return serve(ctx, prog, api.New(prog, nil), c.Listen)
+	return serve(ctx, prog, api.At(site, prog, nil), site, c.Listen)
 }
 
 // serve answers until ctx ends.
-func serve(ctx context.Context, prog *program.Program, server http.Handler, listen string) error {
+func serve(ctx context.Context, prog *program.Program, server http.Handler, site rest.Site, listen string) error {
+	free, err := lock(prog.DB.Path)
+	if err != nil {
+		return err
+	}
+	defer free()
 	l, err := net.Listen("tcp", listen)
 	if err != nil {
 		return fmt.Errorf("%s cannot be listened on: %w; choose another with --listen", listen, err)
 	}
-	srv := &http.Server{Handler: server, ReadHeaderTimeout: rest.HeaderPatience, IdleTimeout: rest.IdlePatience}
+	prog.Worklist.Address = addressOf(site, l.Addr())
+	limited := rest.Limit(l, handles())
+	srv := &http.Server{
+		Handler:           server,
+		ReadHeaderTimeout: rest.HeaderPatience,
+		IdleTimeout:       rest.IdlePatience,
+		MaxHeaderBytes:    64 << 10,
+		ConnState:         limited.State,
+	}
 	prog.Begin()
 	failed := make(chan error, 1)
-	go func() { failed <- srv.Serve(l) }()
+	go func() { failed <- srv.Serve(limited) }()
 	say("Ensomet answers at http://%s", l.Addr())
 	select {
 	case err := <-failed:
@@ -68,7 +99,37 @@ func serve(ctx context.Context, prog *program.Program, server http.Handler, list
 	return srv.Shutdown(end)
 }
 
+// addressOf is where letters say that the program is reached: by the address of the house, else by the machine's name.
+func addressOf(site rest.Site, at net.Addr) string {
+	if site.URL != nil {
+		return site.URL.String()
+	}
+	tcp, ok := at.(*net.TCPAddr)
+	if !ok || !tcp.IP.IsUnspecified() {
+		return "http://" + at.String()
+	}
+	name, err := os.Hostname()
+	if err != nil {
+		name = "localhost"
+	}
+	return "http://" + net.JoinHostPort(name, strconv.Itoa(tcp.Port))
+}
+
+// lock keeps a second server off a data file. It is free again when the program ends, however it ends.
+func lock(path string) (free func(), err error) {
+	l := flock.New(path+".serving", flock.SetPermissions(0o600))
+	ours, err := l.TryLock()
+	if err != nil {
+		return nil, fmt.Errorf("it cannot be told whether somebody else serves %s: %w", path, err)
+	}
+	if !ours {
+		return nil, fmt.Errorf("%s is served already: stop that server first, or name another file with --db", path)
+	}
+	return func() { _ = l.Unlock() }, nil // it ends with the program in any case
+}
+
 type demoCmd struct {
+	siteFlags
 	Listen      string `help:"Address to listen on." default:"127.0.0.1:8321"`
 	ThisMachine bool   `help:"Show the machine that this runs on as one more device: its collector reads it now."`
 }
@@ -138,14 +199,18 @@ func (c *demoCmd) Run(ctx context.Context, g *globals) error {
 	prog := program.New(db, outside)
 	defer prog.Close()
 	prog.Worklist.Deploy, prog.Outbox.Mail, prog.Demo = outside, outside, true
-	server := api.New(prog, outside)
+	site, err := rest.ParseSite(c.URL, c.Proxy)
+	if err != nil {
+		return err
+	}
+	server := api.At(site, prog, outside)
 	outside.Connect(server)
 	if c.ThisMachine {
 		if err := addThisMachine(ctx, prog); err != nil {
 			return err
 		}
 	}
-	return serve(ctx, prog, server, c.Listen)
+	return serve(ctx, prog, server, site, c.Listen)
 }
 
 // buildDemo builds a demo in a file of its own, which takes its place when it is whole.

@@ -7,10 +7,12 @@ import (
 	"net/http"
 	"path"
 	"strings"
+	"time"
 
 	"ensomet/internal/core/access"
 	"ensomet/internal/entitlements/entitlementshttp"
 	"ensomet/internal/evidence/evidencehttp"
+	"ensomet/internal/people"
 	"ensomet/internal/people/peopledb"
 	"ensomet/internal/people/peoplehttp"
 	"ensomet/internal/position/positionhttp"
@@ -48,9 +50,20 @@ type Server struct {
 	mover   Mover // nil outside a demo
 }
 
-// New makes a server. mover is nil outside a demo.
-func New(p *program.Program, mover Mover) *Server {
-	s := &Server{rest.New(p.DB, p.Clock, peopledb.WebSessions{DB: p.DB}, p.Collecting), p, mover}
+// New makes a server that is reached by numbers and as localhost. mover is nil outside a demo.
+func New(p *program.Program, mover Mover) *Server { return At(rest.Site{}, p, mover) }
+
+// At makes a server that is reached at a site.
+func At(site rest.Site, p *program.Program, mover Mover) *Server {
+	s := &Server{
+		rest.New(p.DB, p.Clock, site, rest.Guards{
+			Sessions: peopledb.WebSessions{DB: p.DB, Idle: p.People.SessionIdle(), Now: time.Now},
+			Accounts: accounts{p.People},
+			Tokens:   p.Collecting,
+		}),
+		p,
+		mover,
+	}
 	peoplehttp.Register(s.Server, p.People, p.Demo)
 	evidencehttp.Register(s.Server, evidencehttp.Stations{Evidence: p.Evidence, Collecting: p.Collecting})
 	titleshttp.Register(s.Server, titleshttp.Stations{Titles: p.Titles, Catalogue: p.Catalogue})
@@ -65,6 +78,15 @@ func New(p *program.Program, mover Mover) *Server {
 	s.demo()
 	s.Router.NotFound(static)
 	return s
+}
+
+// accounts are the accounts of people as routes know them.
+type accounts struct{ *people.Service }
+
+// ByNumber finds an account.
+func (a accounts) ByNumber(ctx context.Context, id int64) (rest.Account, error) {
+	acc, err := a.Service.ByNumber(ctx, id)
+	return rest.Account{ID: acc.ID, Name: acc.Name, Role: access.Role(acc.Role)}, err
 }
 
 // demo registers what a demo alone can do.

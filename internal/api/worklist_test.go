@@ -163,7 +163,7 @@ func TestAnswerPage(t *testing.T) {
 	if status, text := boss.do("GET", "/api/mail", "", nil); status != 200 || strings.Contains(text, "/answer/") {
 		t.Errorf("the list of mail holds the key: %d %s", status, text)
 	}
-	_, after, _ := strings.Cut(o.letters[0], boss.base)
+	_, after, _ := strings.Cut(o.letters[0], prog.Worklist.Address)
 	address, _, _ := strings.Cut(after, "\n")
 	nobody := enter(t, boss.base, "")
 	get := func(path string) (*http.Response, string) {
@@ -176,7 +176,7 @@ func TestAnswerPage(t *testing.T) {
 		return res, text
 	}
 	res, text := get(address)
-	if res.StatusCode != 200 || res.Header.Get("Referrer-Policy") != "no-referrer" ||
+	if res.StatusCode != 200 || res.Header.Get("Referrer-Policy") != "same-origin" ||
 		res.Header.Get("Cache-Control") != "no-store" ||
 		!strings.Contains(res.Header.Get("Content-Security-Policy"), "default-src 'none'") ||
 		len(res.Cookies()) > 0 {

@@ -59,6 +59,9 @@ type Program struct {
 	work sync.WaitGroup
 }
 
+// DefaultAddress is where the program is reached where nothing else was set.
+const DefaultAddress = "http://127.0.0.1:8321"
+
 // New makes a program on an open file. It is closed before the file is.
 func New(db *sqlite.DB, clock clock.Clock) *Program {
 	p := &Program{DB: db, Clock: clock, Secret: secret.Beside(db.Path), Progress: &progress.Board{}}
@@ -103,6 +106,7 @@ func New(db *sqlite.DB, clock clock.Clock) *Program {
 		Secret:       p.Secret,
 		Entitlements: p.Entitlements,
 		Outbox:       p.Outbox,
+		Address:      DefaultAddress,
 	}
 	p.Orders = &worklist.Orders{Service: p.Worklist}
 	p.Reports = &reports.Service{

@@ -94,7 +94,7 @@ func casesOf(t *testing.T, prog *Program) []casework.Case {
 
 func do(t *testing.T, prog *Program, who string, deed worklist.CaseAction) worklist.CaseDone {
 	t.Helper()
-	deed.Base = "http://house.example"
+	prog.Worklist.Address = "http://house.example"
 	done, err := prog.Worklist.CaseAct(context.Background(), deed, who)
 	if err != nil {
 		t.Fatalf("%s: %v", deed.Act, err)

@@ -20,6 +20,18 @@ import (
 	"github.com/alexedwards/scs/v2/memstore"
 )
 
+// heard are sessions of which it is not noted when they were in use.
+type heard struct{ *memstore.MemStore }
+
+func (heard) Touch(context.Context, string) error { return nil }
+
+// somebody is the one account.
+type somebody struct{}
+
+func (somebody) ByNumber(context.Context, int64) (Account, error) {
+	return Account{1, "somebody", access.Viewer}, nil
+}
+
 type countedRow struct {
 	N    int64  `json:"n" column:"n"`
 	Text string `json:"text" column:"text"`
@@ -43,10 +55,11 @@ func rows(t *testing.T, n, bad int) *Server {
 	}); err != nil {
 		t.Fatal(err)
 	}
-	s := New(db, nil, memstore.New(), nil)
+	s := New(db, nil, Site{}, Guards{Sessions: heard{memstore.New()}, Accounts: somebody{}})
 	s.Router.Get("/in", func(_ http.ResponseWriter, r *http.Request) {
-		s.Sessions.Put(r.Context(), "name", "somebody")
-		s.Sessions.Put(r.Context(), "role", string(access.Viewer))
+		if err := s.Enter(r.Context(), 1); err != nil {
+			t.Error(err)
+		}
 	})
 	List(s, "few", Of(func() *sqlite.List[countedRow] {
 		return &sqlite.List[countedRow]{From: "few f", Key: "f.id", Sort: "n", Columns: []sqlite.Column{

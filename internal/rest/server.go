@@ -6,7 +6,6 @@ import (
 	"context"
 	"errors"
 	"log/slog"
-	"net"
 	"net/http"
 	"strings"
 	"time"
@@ -31,12 +30,32 @@ const contentPolicy = "default-src 'self'; script-src 'self'; style-src 'self' '
 type Server struct {
 	DB       *sqlite.DB
 	Clock    clock.Clock
-	Tokens   Tokens
 	Sessions *scs.SessionManager
 	API      huma.API
 	Router   chi.Router
+	Site     Site
 
-	wrong wrongTokens
+	guards Guards
+	wrong  Tally
+}
+
+// Guards know who may come in.
+type Guards struct {
+	Sessions Sessions
+	Accounts Accounts
+	Tokens   Tokens
+}
+
+// Sessions keeps browsers that are signed in.
+type Sessions interface {
+	scs.Store
+	// Touch notes that something was heard of a session.
+	Touch(ctx context.Context, token string) error
+}
+
+// Accounts finds an account by its number. One that is not there (any more) is sqlite.ErrNotFound.
+type Accounts interface {
+	ByNumber(ctx context.Context, id int64) (Account, error)
 }
 
 // Tokens finds the source of a token.
@@ -44,24 +63,38 @@ type Tokens interface {
 	Sender(ctx context.Context, secret, from string) (access.Sender, error)
 }
 
-// New makes a server without routes. Signed-in browsers are kept in sessions.
-func New(db *sqlite.DB, clock clock.Clock, sessions scs.Store, tokens Tokens) *Server {
-	s := &Server{DB: db, Clock: clock, Tokens: tokens, Sessions: scs.New(), Router: chi.NewRouter()}
-	s.Sessions.Store = sessions
-	s.Sessions.Lifetime = 14 * time.Hour
+// SessionLife is how long a browser stays signed in at most, however much it does.
+const SessionLife = 12 * time.Hour
+
+// New makes a server without routes.
+func New(db *sqlite.DB, clock clock.Clock, site Site, guards Guards) *Server {
+	s := &Server{DB: db, Clock: clock, Sessions: scs.New(), Router: chi.NewRouter(), Site: site, guards: guards}
+	s.wrong.Most = BadPerMinute
+	s.Sessions.Store = guards.Sessions
+	s.Sessions.Lifetime = SessionLife
 	s.Sessions.Cookie.Name = "ensomet"
 	s.Sessions.Cookie.HttpOnly = true
 	s.Sessions.Cookie.SameSite = http.SameSiteLaxMode
+	if site.secure() { // the browser then sends it over https alone, to this host alone
+		s.Sessions.Cookie.Name, s.Sessions.Cookie.Secure = "__Host-ensomet", true
+	}
+	s.Sessions.ErrorFunc = func(w http.ResponseWriter, _ *http.Request, err error) { Problem(w, fault(err)) }
+	crossOrigin := http.NewCrossOriginProtection()
+	crossOrigin.SetDenyHandler(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
+		Problem(w, huma.Error403Forbidden("This came from a page of another site, and was not done."))
+	}))
 
 	r := s.Router
 	r.Use(
 		patient(BodyPatience),
 		middleware.Recoverer,
-		headers,
-		http.NewCrossOriginProtection().Handler,
+		s.headers,
+		s.fromProxies,
+		s.ownHost,
+		crossOrigin.Handler,
 		middleware.Compress(5),
-		withBase,
 		s.Sessions.LoadAndSave,
+		s.who,
 	)
 	huma.DefaultArrayNullable = false // every list is sent as a list, empty or not
 	config := huma.DefaultConfig("Ensomet", "0.1")
@@ -77,12 +110,15 @@ func (s *Server) Description() ([]byte, error) { return s.API.OpenAPI().MarshalJ
 // ServeHTTP answers a request.
 func (s *Server) ServeHTTP(w http.ResponseWriter, r *http.Request) { s.Router.ServeHTTP(w, r) }
 
-func headers(next http.Handler) http.Handler {
+func (s *Server) headers(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		h := w.Header()
 		h.Set("Content-Security-Policy", contentPolicy)
 		h.Set("X-Content-Type-Options", "nosniff")
 		h.Set("Referrer-Policy", "same-origin")
+		if s.Site.secure() {
+			h.Set("Strict-Transport-Security", "max-age=31536000")
+		}
 		if strings.HasPrefix(r.URL.Path, "/api/") {
 			h.Set("Cache-Control", "no-store")
 		}
@@ -93,20 +129,10 @@ func headers(next http.Handler) http.Handler {
 // Body is the body of a request or of an answer.
 type Body[T any] struct{ Body T }
 
-// Account is the signed-in account of a request.
-type Account struct {
-	Name string
-	Role access.Role
-}
-
-func (s *Server) Account(ctx context.Context) Account {
-	return Account{s.Sessions.GetString(ctx, "name"), access.Role(s.Sessions.GetString(ctx, "role"))}
-}
-
 // Need refuses a request whose account may not do what it asks.
 func (s *Server) Need(ctx context.Context, role access.Role) (Account, error) {
 	me := s.Account(ctx)
-	if me.Name == "" {
+	if me.ID == 0 {
 		return me, huma.Error401Unauthorized("Sign in first.")
 	}
 	if !me.Role.May(role) {
@@ -143,11 +169,4 @@ func Handle[I, O any](s *Server, role access.Role, op huma.Operation, fn Handler
 		}
 		return &Body[O]{out}, nil
 	})
-}
-
-// ByAddress limits by the address that the connection comes from: the program answers browsers itself, and trusts no
-// header that a proxy might add.
-func ByAddress(r *http.Request) (string, error) {
-	host, _, err := net.SplitHostPort(r.RemoteAddr)
-	return host, err
 }

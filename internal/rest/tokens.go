@@ -8,8 +8,6 @@ import (
 	"io"
 	"net/http"
 	"strings"
-	"sync"
-	"time"
 
 	"ensomet/internal/core/access"
 	"ensomet/internal/formats"
@@ -37,20 +35,14 @@ func (s *Server) WithToken(next func(w http.ResponseWriter, r *http.Request, fro
 		if err != nil {
 			address = ""
 		}
-		if !s.wrong.may(address, s.Clock.Now()) {
-			w.Header().Set("Retry-After", "60")
-			Problem(
-				w,
-				huma.NewError(
-					http.StatusTooManyRequests,
-					"Too many wrong tokens came from this address: wait a minute.",
-				),
-			)
-			return
-		}
-		from, err := s.Tokens.Sender(r.Context(), strings.TrimSpace(secret), address)
+		from, err := s.guards.Tokens.Sender(r.Context(), strings.TrimSpace(secret), address)
 		if errors.Is(err, access.ErrToken) {
-			s.wrong.note(address, s.Clock.Now())
+			if !s.wrong.Take(address) {
+				w.Header().Set("Retry-After", "60")
+				Problem(w, huma.NewError(http.StatusTooManyRequests,
+					"This token is not known here, and too many wrong ones came from this address: wait a minute."))
+				return
+			}
 			w.Header().Set("WWW-Authenticate", "Bearer")
 			Problem(
 				w,
@@ -67,28 +59,6 @@ func (s *Server) WithToken(next func(w http.ResponseWriter, r *http.Request, fro
 		}
 		next(w, r, from)
 	}
-}
-
-// wrongTokens counts wrong tokens by address within a minute.
-type wrongTokens struct {
-	sync.Mutex
-	minute int64
-	count  map[string]int
-}
-
-func (t *wrongTokens) may(address string, now time.Time) bool {
-	t.Lock()
-	defer t.Unlock()
-	return t.minute != now.Unix()/60 || t.count[address] < BadPerMinute
-}
-
-func (t *wrongTokens) note(address string, now time.Time) {
-	t.Lock()
-	defer t.Unlock()
-	if m := now.Unix() / 60; m != t.minute || t.count == nil {
-		t.minute, t.count = m, map[string]int{}
-	}
-	t.count[address]++
 }
 
 // Counted counts the bytes that pass.

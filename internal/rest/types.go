@@ -99,22 +99,3 @@ func Maybe[A, B any](to func(A) B) func(*A) *B {
 func Get(id, path string) huma.Operation {
 	return huma.Operation{OperationID: id, Method: http.MethodGet, Path: path}
 }
-
-// baseKey is where a request's own address is kept: mail to users names it.
-type baseKey struct{}
-
-// withBase keeps the address under which the program was reached.
-func withBase(next http.Handler) http.Handler {
-	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		scheme := "http://"
-		if r.TLS != nil {
-			scheme = "https://"
-		}
-		next.ServeHTTP(w, r.WithContext(context.WithValue(r.Context(), baseKey{}, scheme+r.Host)))
-	})
-}
-
-func BaseOf(ctx context.Context) string {
-	base, _ := ctx.Value(baseKey{}).(string)
-	return base
-}

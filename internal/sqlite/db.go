@@ -111,8 +111,11 @@ func escapePath(p string) string {
 
 // Open opens a file, makes it with its folder where it is missing, and brings its tables up to date.
 func Open(ctx context.Context, path string) (*DB, error) {
-	if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
+	if err := os.MkdirAll(filepath.Dir(path), 0o700); err != nil {
 		return nil, fmt.Errorf("the folder of %s cannot be made: %w", path, err)
+	}
+	if err := keepPrivate(path); err != nil {
+		return nil, fmt.Errorf("%s cannot be opened: %w", path, err)
 	}
 	db := &DB{Path: path}
 	var err error
@@ -203,8 +206,14 @@ func (db *DB) Backup(ctx context.Context, to string) error {
 	if _, err := os.Stat(to); err == nil {
 		return fmt.Errorf("%s exists already: name a file that does not", to)
 	}
+	if err := keepPrivate(to); err != nil {
+		return err
+	}
 	_, err := db.write.ExecContext(ctx, "VACUUM INTO ?", to)
-	return err
+	if err != nil {
+		return errors.Join(err, os.Remove(to))
+	}
+	return nil
 }
 
 // Integrity runs SQLite's own check and returns what it complains about.

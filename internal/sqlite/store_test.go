@@ -10,7 +10,6 @@ import (
 	"strings"
 	"sync"
 	"testing"
-	"time"
 
 	"ensomet/internal/core/catalogue"
 	"ensomet/internal/core/civil"
@@ -20,7 +19,6 @@ import (
 	"ensomet/internal/entitlements/entitlementsdb"
 	"ensomet/internal/evidence/evidencedb"
 	"ensomet/internal/formats"
-	"ensomet/internal/people/peopledb"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 	"ensomet/internal/titles/titlesdb"
@@ -500,27 +498,6 @@ func TestDecisionsReplaceAndStayOnRecord(t *testing.T) {
 		}
 		return nil
 	})
-}
-
-func TestWebSessionsEnd(t *testing.T) {
-	db := open(t)
-	w := peopledb.WebSessions{DB: db}
-	now := time.Now()
-	if err := errors.Join(w.Commit("a", []byte("x"), now.Add(time.Hour)),
-		w.Commit("b", []byte("y"), now.Add(-time.Hour))); err != nil {
-		t.Fatal(err)
-	}
-	for token, want := range map[string]bool{"a": true, "b": false, "c": false} {
-		if _, ok, err := w.Find(token); ok != want || err != nil {
-			t.Errorf("%s: %v %v", token, ok, err)
-		}
-	}
-	if err := w.Delete("a"); err != nil {
-		t.Fatal(err)
-	}
-	if _, ok, _ := w.Find("a"); ok {
-		t.Error("a signed-out session goes on")
-	}
 }
 
 func TestBackupIsWholeAndDoesNotOverwrite(t *testing.T) {

@@ -84,7 +84,7 @@ func (o *Outside) beginWork(ctx context.Context, prog *program.Program, days fun
 	act := func(act casework.Act, note string, ids ...int64) error {
 		done, err := prog.Worklist.CaseAct(
 			ctx,
-			worklist.CaseAction{IDs: ids, Act: act, Note: note, Base: "http://127.0.0.1:8321"},
+			worklist.CaseAction{IDs: ids, Act: act, Note: note},
 			"Worker",
 		)
 		if err == nil && done.Count != len(ids) {

@@ -225,7 +225,7 @@ func (g *golden) paths() (out []string) {
 // signedIn is somebody who may look, in a demo.
 func signedIn(t *testing.T, server http.Handler) *listReader {
 	t.Helper()
-	r := httptest.NewRequest(http.MethodPost, "/api/sign-in/demo", strings.NewReader(`{"role":"look"}`))
+	r := httptest.NewRequest(http.MethodPost, "http://localhost/api/sign-in/demo", strings.NewReader(`{"role":"look"}`))
 	r.Header.Set("Content-Type", "application/json")
 	w := httptest.NewRecorder()
 	server.ServeHTTP(w, r)

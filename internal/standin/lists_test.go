@@ -23,7 +23,7 @@ type listReader struct {
 }
 
 func (l *listReader) ask(path string, query url.Values) (int, []byte) {
-	r := httptest.NewRequest(http.MethodGet, path+"?"+query.Encode(), nil)
+	r := httptest.NewRequest(http.MethodGet, "http://localhost"+path+"?"+query.Encode(), nil)
 	r.Header.Set("Cookie", l.cookie)
 	w := httptest.NewRecorder()
 	l.server.ServeHTTP(w, r)

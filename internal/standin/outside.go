@@ -122,7 +122,7 @@ func (o *Outside) save() error {
 	if err != nil {
 		return err
 	}
-	if err := os.WriteFile(o.path+".new", text, 0o644); err != nil {
+	if err := os.WriteFile(o.path+".new", text, 0o600); err != nil {
 		return err
 	}
 	return os.Rename(o.path+".new", o.path)

@@ -69,7 +69,6 @@ func (w *caseWorker) sendAsks() error {
 		q := worklistdb.Question{
 			Person:   person,
 			Address:  p.Email,
-			Base:     w.deed.Base,
 			AskedAt:  w.now,
 			AskedBy:  w.who,
 			AnswerBy: w.a.Snapshots.Today() + civil.Day(w.rules.AnswerDays),
@@ -144,8 +143,9 @@ func (svc *Service) mailQuestion(
 	)
 }
 
-// WithLink puts the address of its page into the mail of a question that leaves now.
-func (svc *Service) WithLink(ctx context.Context, m *outbox.Mail) (string, error) {
+// WithLink puts the address of its page into the mail of a question that leaves now: under the address of the house,
+// whatever the program was called by whoever asked.
+func (svc *Service) WithLink(_ context.Context, m *outbox.Mail) (string, error) {
 	if m.Question == 0 {
 		return m.Body, nil
 	}
@@ -153,13 +153,7 @@ func (svc *Service) WithLink(ctx context.Context, m *outbox.Mail) (string, error
 	if err != nil {
 		return "", err
 	}
-	base := ""
-	err = svc.DB.View(ctx, func(tx *sqlite.Tx) error {
-		q, err := worklistdb.QuestionByID(tx, m.Question)
-		base = q.Base
-		return err
-	})
-	return strings.ReplaceAll(m.Body, answerLink, base+"/answer/"+key), err
+	return strings.ReplaceAll(m.Body, answerLink, svc.Address+"/answer/"+key), nil
 }
 
 // callBack takes a question about a case back whose mail has not left.

@@ -99,7 +99,6 @@ type CaseAction struct {
 	Until string        // for keep: the last day of the exception
 	Owner string        // for keep: who answers for the exception; empty is who keeps it
 	Wave  *WaveSettings // for send: a few at a time
-	Base  string        // where the program is reached, for the mail
 	until civil.Day
 }
 

@@ -17,6 +17,7 @@ type Service struct {
 	Deploy       DeploymentTool // nil where none is connected
 	Entitlements Seats
 	Outbox       Letters
+	Address      string // where the house reaches the program, such as https://software.example: letters name it
 }
 
 // Letters says whether letters can leave.

@@ -1,34 +1,34 @@
 // Package peopledb has the tables of accounts and browsers that are signed in.
 package peopledb
 
-import (
-	"context"
-	"database/sql"
-	"errors"
-	"time"
-
-	"ensomet/internal/sqlite"
-)
+import "ensomet/internal/sqlite"
 
 // Account is a person who may sign in. Role is look, work or run.
 type Account struct {
+	ID               int64
 	Name, Role, Hash string
 	CreatedAt        int64
 }
 
+const selectAccount = "SELECT id, name, role, hash, created_at FROM account "
+
 // Accounts reads all accounts.
 func Accounts(tx *sqlite.Tx) ([]Account, error) {
-	return sqlite.Select[Account](tx, `SELECT name, role, hash, created_at FROM
-		account ORDER BY name`,
-	)
+	return sqlite.Select[Account](tx, selectAccount+"ORDER BY name")
 }
 
 // AccountByName reads one account.
 func AccountByName(tx *sqlite.Tx, name string) (Account, error) {
-	list, err := sqlite.Select[Account](tx, `SELECT name, role, hash, created_at FROM
-		account WHERE name = ?`,
-		name,
-	)
+	return oneAccount(tx, selectAccount+"WHERE name = ?", name)
+}
+
+// AccountByID reads one account.
+func AccountByID(tx *sqlite.Tx, id int64) (Account, error) {
+	return oneAccount(tx, selectAccount+"WHERE id = ?", id)
+}
+
+func oneAccount(tx *sqlite.Tx, text string, arg any) (Account, error) {
+	list, err := sqlite.Select[Account](tx, text, arg)
 	if err == nil && len(list) == 0 {
 		err = sqlite.ErrNotFound
 	}
@@ -38,62 +38,29 @@ func AccountByName(tx *sqlite.Tx, name string) (Account, error) {
 	return list[0], nil
 }
 
-// PutAccount writes an account.
+// PutAccount writes an account, and ends the sessions of one that was there before.
 func PutAccount(tx *sqlite.Tx, a Account) error {
-	_, err := tx.Exec(
+	if _, err := tx.Exec(
 		"INSERT INTO account(name, role, hash, created_at) VALUES (?, ?, ?, ?) ON CONFLICT(name) DO UPDATE SET role "+
 			"= excluded.role, hash = excluded.hash",
 		a.Name,
 		a.Role,
 		a.Hash,
 		a.CreatedAt,
-	)
+	); err != nil {
+		return err
+	}
+	_, err := tx.Exec("DELETE FROM web_session WHERE account_id = (SELECT id FROM account WHERE name = ?)", a.Name)
 	return err
 }
 
-// DropAccount removes an account.
+// DropAccount removes an account, and with it its sessions.
 func DropAccount(tx *sqlite.Tx, name string) error {
 	return tx.One("DELETE FROM account WHERE name = ?", name)
 }
 
-// WebSessions keeps signed-in browsers; it serves as the store of the session package, so that a restart signs nobody
-// out.
-type WebSessions struct{ DB *sqlite.DB }
-
-// Find returns the data of a session that has not ended.
-func (w WebSessions) Find(token string) ([]byte, bool, error) {
-	var data []byte
-	err := w.DB.View(context.Background(), func(tx *sqlite.Tx) error {
-		return tx.QueryRow("SELECT data FROM web_session WHERE token = ? AND expiry > ?", token, time.Now().Unix()).
-			Scan(&data)
-	})
-	if errors.Is(err, sql.ErrNoRows) {
-		return nil, false, nil
-	}
-	return data, err == nil, err
-}
-
-// Commit keeps a session and forgets those that have ended.
-func (w WebSessions) Commit(token string, data []byte, expiry time.Time) error {
-	return w.DB.Update(context.Background(), func(tx *sqlite.Tx) error {
-		if _, err := tx.Exec("DELETE FROM web_session WHERE expiry <= ?", time.Now().Unix()); err != nil {
-			return err
-		}
-		_, err := tx.Exec(
-			"INSERT INTO web_session(token, data, expiry) VALUES (?, ?, ?) ON CONFLICT(token) DO UPDATE SET data = "+
-				"excluded.data, expiry = excluded.expiry",
-			token,
-			data,
-			expiry.Unix(),
-		)
-		return err
-	})
-}
-
-// Delete ends a session.
-func (w WebSessions) Delete(token string) error {
-	return w.DB.Update(context.Background(), func(tx *sqlite.Tx) error {
-		_, err := tx.Exec("DELETE FROM web_session WHERE token = ?", token)
-		return err
-	})
+// PutHash replaces the hash of an account, where it is still the one before.
+func PutHash(tx *sqlite.Tx, id int64, before, hash string) error {
+	_, err := tx.Exec("UPDATE account SET hash = ? WHERE id = ? AND hash = ?", hash, id, before)
+	return err
 }

@@ -3,16 +3,14 @@ package peoplehttp
 
 import (
 	"context"
-	"errors"
 	"net/http"
-	"time"
 
+	"ensomet/internal/core/access"
 	"ensomet/internal/people"
 	"ensomet/internal/rest"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/adapters/humachi"
-	"github.com/go-chi/httprate"
 )
 
 type routes struct {
@@ -25,6 +23,7 @@ type routes struct {
 func Register(server *rest.Server, accounts *people.Service, demo bool) {
 	s := &routes{server, accounts, demo}
 	s.signIn()
+	s.signInDemo()
 }
 
 // Me says who is signed in.
@@ -35,54 +34,78 @@ type Me struct {
 	Now  int64  `json:"now"`
 }
 
-func (s *routes) me(ctx context.Context) *rest.Body[Me] {
-	m := s.Account(ctx)
-	return &rest.Body[Me]{Body: Me{m.Name, string(m.Role), s.Demo, s.Clock.Now().Unix()}}
-}
+func (s *routes) me(name, role string) Me { return Me{name, role, s.Demo, s.Clock.Now().Unix()} }
 
-func (s *routes) enter(ctx context.Context, name, role string) (*rest.Body[Me], error) {
-	if err := s.Sessions.RenewToken(ctx); err != nil {
-		return nil, err
-	}
-	s.Sessions.Put(ctx, "name", name)
-	s.Sessions.Put(ctx, "role", role)
-	return s.me(ctx), nil
+// Entered answers who has just signed in.
+type Entered struct {
+	SetCookie string `header:"Set-Cookie"`
+	Body      Me
 }
 
 func (s *routes) signIn() {
 	huma.Register(
 		s.API,
 		huma.Operation{OperationID: "me", Method: http.MethodGet, Path: "/api/me"},
-		func(ctx context.Context, _ *struct{}) (*rest.Body[Me], error) { return s.me(ctx), nil },
+		func(ctx context.Context, _ *struct{}) (*rest.Body[Me], error) {
+			me := s.Account(ctx)
+			return &rest.Body[Me]{Body: s.me(me.Name, string(me.Role))}, nil
+		},
 	)
-	limited := s.Router.With(httprate.LimitBy(20, time.Minute, rest.ByAddress))
-	api := humachi.New(limited, func() huma.Config {
-		c := huma.DefaultConfig("Ensomet", "0.1")
-		c.DocsPath, c.OpenAPIPath, c.SchemasPath, c.CreateHooks = "", "", "", nil
-		c.OpenAPI = s.API.OpenAPI()
-		return c
-	}())
+	door := newDoor(s.People, s.Sessions.Cookie.Secure)
 	huma.Register(
-		api,
-		huma.Operation{OperationID: "signIn", Method: http.MethodPost, Path: "/api/sign-in"},
+		s.API,
+		huma.Operation{
+			OperationID:  "signIn",
+			Method:       http.MethodPost,
+			Path:         "/api/sign-in",
+			MaxBodyBytes: 16 << 10,
+			Middlewares:  huma.Middlewares{withAddress},
+		},
 		func(ctx context.Context, in *struct {
-			Body struct {
-				Name     string `json:"name"`
-				Password string `json:"password"`
+			Known string `cookie:"ensomet-known"`
+			Body  struct {
+				Name     string `json:"name" maxLength:"200"`
+				Password string `json:"password" maxLength:"1000"`
 			}
-		}) (*rest.Body[Me], error) {
-			acc, err := s.People.SignIn(ctx, in.Body.Name, in.Body.Password)
-			if errors.Is(err, people.ErrSignIn) {
-				return nil, huma.Error401Unauthorized(
-					"No account has this name and password. Try again, or ask whoever runs Ensomet here for a new " +
-						"one.",
-				)
+		}) (*Entered, error) {
+			address, _ := ctx.Value(addressKey{}).(string)
+			acc, err := door.let(ctx, signingIn{in.Body.Name, in.Body.Password, address, in.Known})
+			if err != nil {
+				return nil, err
+			}
+			cookie, err := door.remember(ctx, acc.Name)
+			if err == nil {
+				err = s.Enter(ctx, acc.ID)
 			}
 			if err != nil {
 				return nil, rest.Fail(err)
 			}
-			return s.enter(ctx, acc.Name, acc.Role)
+			return &Entered{cookie, s.me(acc.Name, acc.Role)}, nil
 		})
+	huma.Register(
+		s.API,
+		huma.Operation{OperationID: "signOut", Method: http.MethodPost, Path: "/api/sign-out"},
+		func(ctx context.Context, _ *struct{}) (*rest.Body[Me], error) {
+			if err := s.Sessions.Destroy(ctx); err != nil {
+				return nil, rest.Fail(err)
+			}
+			return &rest.Body[Me]{Body: s.me("", "")}, nil
+		})
+}
+
+// addressKey is where the address of who signs in is kept.
+type addressKey struct{}
+
+func withAddress(ctx huma.Context, next func(huma.Context)) {
+	r, _ := humachi.Unwrap(ctx)
+	address, err := rest.ByAddress(r)
+	if err != nil {
+		address = r.RemoteAddr // as good as none: it is counted by itself
+	}
+	next(huma.WithValue(ctx, addressKey{}, address))
+}
+
+func (s *routes) signInDemo() {
 	huma.Register(
 		s.API,
 		huma.Operation{OperationID: "signInDemo", Method: http.MethodPost, Path: "/api/sign-in/demo"},
@@ -94,19 +117,13 @@ func (s *routes) signIn() {
 			if !s.Demo {
 				return nil, huma.Error404NotFound("This is no demo: sign in with a name and a password.")
 			}
-			return s.enter(
-				ctx,
-				map[string]string{"look": "Looker", "work": "Worker", "run": "Runner"}[in.Body.Role],
-				in.Body.Role,
-			)
-		})
-	huma.Register(
-		s.API,
-		huma.Operation{OperationID: "signOut", Method: http.MethodPost, Path: "/api/sign-out"},
-		func(ctx context.Context, _ *struct{}) (*rest.Body[Me], error) {
-			if err := s.Sessions.Destroy(ctx); err != nil {
-				return nil, err
+			acc, err := s.People.DemoAccount(ctx, access.Role(in.Body.Role))
+			if err == nil {
+				err = s.Enter(ctx, acc.ID)
 			}
-			return &rest.Body[Me]{Body: Me{Demo: s.Demo, Now: s.Clock.Now().Unix()}}, nil
+			if err != nil {
+				return nil, rest.Fail(err)
+			}
+			return &rest.Body[Me]{Body: s.me(acc.Name, acc.Role)}, nil
 		})
 }

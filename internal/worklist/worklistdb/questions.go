@@ -13,7 +13,6 @@ import (
 type Question struct {
 	ID, Person int64
 	Address    string
-	Base       string // where the program is reached
 	AskedAt    int64
 	AskedBy    string
 	AnswerBy   civil.Day
@@ -21,11 +20,11 @@ type Question struct {
 	EndedAt    int64
 }
 
-const questionColumns = "SELECT id, person_id, address, base, asked_at, asked_by, answer_by, reminders, ended_at " +
+const questionColumns = "SELECT id, person_id, address, asked_at, asked_by, answer_by, reminders, ended_at " +
 	"FROM question"
 
 func scanQuestion(r *sql.Rows, q *Question) error {
-	return r.Scan(&q.ID, &q.Person, &q.Address, &q.Base, &q.AskedAt, &q.AskedBy, &q.AnswerBy, &q.Reminders, &q.EndedAt)
+	return r.Scan(&q.ID, &q.Person, &q.Address, &q.AskedAt, &q.AskedBy, &q.AnswerBy, &q.Reminders, &q.EndedAt)
 }
 
 func oneQuestion(list []Question, err error) (Question, error) {
@@ -41,10 +40,9 @@ func oneQuestion(list []Question, err error) (Question, error) {
 // AddQuestion writes a question and the cases that it is about, and returns its number.
 func AddQuestion(tx *sqlite.Tx, q Question, cases []int64) (int64, error) {
 	res, err := tx.Exec(
-		"INSERT INTO question(person_id, address, base, asked_at, asked_by, answer_by) VALUES (?, ?, ?, ?, ?, ?)",
+		"INSERT INTO question(person_id, address, asked_at, asked_by, answer_by) VALUES (?, ?, ?, ?, ?)",
 		q.Person,
 		q.Address,
-		q.Base,
 		q.AskedAt,
 		q.AskedBy,
 		q.AnswerBy,

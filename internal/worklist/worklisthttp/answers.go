@@ -62,7 +62,7 @@ func (s *routes) showAnswer(w http.ResponseWriter, r *http.Request) {
 func (s *routes) writeAnswer(w http.ResponseWriter, page worklist.AnswerPage, err error) {
 	h := w.Header()
 	h.Set("Content-Security-Policy", answerPolicy)
-	h.Set("Referrer-Policy", "no-referrer")
+	h.Set("Referrer-Policy", "same-origin") // with none, a browser would not say that the answer comes from here
 	h.Set("Cache-Control", "no-store")
 	h.Set("X-Robots-Tag", "noindex")
 	h.Set("Content-Type", "text/html; charset=utf-8")

@@ -94,9 +94,7 @@ func (s *routes) details() {
 func (s *routes) cases() {
 	rest.Handle(s.Server, access.Editor, rest.Post("caseAct", "/api/cases/act"),
 		func(ctx context.Context, me rest.Account, in *rest.Body[CaseAction]) (CaseDone, error) {
-			act := fromCaseAction(in.Body)
-			act.Base = rest.BaseOf(ctx)
-			return rest.One(toCaseDone)(s.Worklist.CaseAct(ctx, act, me.Name))
+			return rest.One(toCaseDone)(s.Worklist.CaseAct(ctx, fromCaseAction(in.Body), me.Name))
 		})
 	rest.Handle(s.Server, access.Viewer, rest.Get("caseCounts", "/api/cases/counts"),
 		rest.Plain(s.Worklist.CaseCounts, rest.All(toCaseCount)))

@@ -11582,7 +11582,9 @@ export interface operations {
             query?: never;
             header?: never;
             path?: never;
-            cookie?: never;
+            cookie?: {
+                "ensomet-known"?: string;
+            };
         };
         requestBody: {
             content: {
@@ -11593,6 +11595,7 @@ export interface operations {
             /** @description OK */
             200: {
                 headers: {
+                    "Set-Cookie"?: string;
                     [name: string]: unknown;
                 };
                 content: {

@@ -1,0 +1,5 @@
+//go:build !unix
+
+package main
+
+func handles() int { return manyHandles }
