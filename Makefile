@@ -61,8 +61,8 @@ chromium:
 	else echo "The browser tests need Chromium: install it with  sudo apt-get install chromium"; exit 1; fi
 
 # After a change of the API: its description, and the types that the pages use.
-types: bin/ensomet
-	./bin/ensomet openapi > docs/openapi.json
+types: web/node_modules/.installed
+	$(GO) run ./cmd/ensomet openapi > docs/openapi.json
 	cd web && npm run types
 
 # The pictures of docs/screenshots, from a fresh demo.

@@ -5,6 +5,7 @@ import (
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
+	"errors"
 	"fmt"
 	"net/url"
 	"strconv"
@@ -38,7 +39,8 @@ func (f mailFlags) mailer(db string) (outbox.Mailer, error) {
 	}
 	u, err := url.Parse(f.SMTP)
 	if err != nil || u.Hostname() == "" {
-		return nil, fmt.Errorf("%q is not the address of a mail server: write it as smtp://host:port", f.SMTP)
+		// What was given may hold a password, so it is not repeated.
+		return nil, errors.New("what was given is not the address of a mail server: write it as smtp://host:port")
 	}
 	opts := []mail.Option{mail.WithTimeout(mailTimeout)}
 	switch u.Scheme {

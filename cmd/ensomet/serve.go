@@ -13,6 +13,7 @@ import (
 	"ensomet/internal/api"
 	"ensomet/internal/clock"
 	"ensomet/internal/collect"
+	"ensomet/internal/evidence"
 	"ensomet/internal/people/peopledb"
 	"ensomet/internal/program"
 	"ensomet/internal/rest"
@@ -86,6 +87,9 @@ func serve(ctx context.Context, prog *program.Program, server http.Handler, site
 		ConnState:         limited.State,
 	}
 	prog.Begin()
+	base, stop := context.WithCancelCause(context.Background())
+	defer stop(nil)
+	srv.BaseContext = func(net.Listener) context.Context { return base }
 	failed := make(chan error, 1)
 	go func() { failed <- srv.Serve(limited) }()
 	say("Ensomet answers at http://%s", l.Addr())
@@ -94,9 +98,32 @@ func serve(ctx context.Context, prog *program.Program, server http.Handler, site
 		return err
 	case <-ctx.Done():
 	}
-	end, cancel := context.WithTimeout(context.Background(), 5*time.Second)
-	defer cancel()
-	return srv.Shutdown(end)
+	return shutDown(srv, stop)
+}
+
+// How long requests may take to end by themselves once the program is being stopped, and once they have been told.
+const (
+	endPatience   = 5 * time.Second
+	breakPatience = 5 * time.Second
+)
+
+// shutDown lets requests end, then breaks off what takes longer, and closes what is still there.
+func shutDown(srv *http.Server, stop context.CancelCauseFunc) error {
+	wait := func(patience time.Duration) error {
+		ctx, cancel := context.WithTimeout(context.Background(), patience)
+		defer cancel()
+		return srv.Shutdown(ctx)
+	}
+	err := wait(endPatience)
+	if !errors.Is(err, context.DeadlineExceeded) {
+		return err
+	}
+	say("Breaking off what is still being done: nothing of it is stored.")
+	stop(evidence.ErrStopping)
+	if err = wait(breakPatience); errors.Is(err, context.DeadlineExceeded) {
+		err = srv.Close()
+	}
+	return err
 }
 
 // addressOf is where letters say that the program is reached: by the address of the house, else by the machine's name.

@@ -13,6 +13,7 @@ import (
 type (
 	AsideLine     = intake.AsideLine
 	AsideRow      = evidencedb.AsideRow
+	BegunImport   = evidencedb.BegunImport
 	ChangeRow     = evidencedb.ChangeRow
 	ChangeTally   = evidencedb.ChangeTally
 	DeviceKind    = evidence.DeviceKind

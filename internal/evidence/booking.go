@@ -5,7 +5,6 @@ import (
 	"context"
 	"encoding/csv"
 	"errors"
-	"fmt"
 
 	"ensomet/internal/core/refuse"
 	"ensomet/internal/formats"
@@ -69,16 +68,4 @@ func (svc *Service) BookIf(
 	}
 	req.In = &buf
 	return svc.Import(ctx, req)
-}
-
-// ImportWatched is ImportFile with its progress in Status.
-func (svc *Service) ImportWatched(
-	ctx context.Context,
-	f formats.File,
-	size int64,
-	req intake.ImportRequest,
-) (intake.ImportResult, error) {
-	req.Progress = func(lines int) { svc.Progress.Step(fmt.Sprintf("reading %s: %d lines", req.File, lines)) }
-	defer svc.Progress.Step("")
-	return svc.ImportFile(ctx, f, size, req)
 }

@@ -145,6 +145,9 @@ func New(db *sqlite.DB, clock clock.Clock) *Program {
 // Begin lets every transaction that changes what figures rest on renew them in the background, and lets time do its
 // work: days that pass, scans that are due, mail and orders. It ends with Close.
 func (p *Program) Begin() {
+	if err := p.Evidence.BreakImports(p.ctx); err != nil {
+		slog.Error("imports that were broken off", "error", err)
+	}
 	p.work.Go(p.Renewal.Start(p.ctx))
 	p.work.Go(p.followTime)
 	p.work.Go(func() { p.Outbox.Run(p.ctx) })

@@ -223,6 +223,10 @@ func (s *routes) details() {
 		})
 	rest.Handle(s.Server, access.Viewer, rest.Get("rules", "/api/rules"),
 		rest.Plain(s.Evidence.Rules, rest.One(toRules)))
+	rest.Handle(s.Server, access.Viewer, rest.Get("brokenImports", "/api/imports/broken"),
+		rest.Plain(s.Evidence.BrokenImports, rest.All(toBegunImport)))
+	rest.Handle(s.Server, access.Admin, rest.Post("forgetBrokenImport", "/api/imports/broken/{id}/forget"),
+		rest.OnID(s.Evidence.ForgetBrokenImport))
 	rest.Handle(s.Server, access.Viewer, rest.Get("importKinds", "/api/import-kinds"),
 		func(context.Context, rest.Account, *rest.None) ([]string, error) {
 			return evidence.ImportKinds(), nil

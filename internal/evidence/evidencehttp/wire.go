@@ -876,3 +876,15 @@ func toDeviceFull(v evidence.DeviceFull) DeviceFull {
 		Custom:        v.Custom,
 	}
 }
+
+// BegunImport is an import that was broken off when the program ended: nothing of it was stored.
+type BegunImport struct {
+	ID       int64  `json:"id"`
+	Kind     string `json:"kind" doc:"empty where the file told its own"`
+	File     string `json:"file"`
+	Author   string `json:"author"`
+	BeganAt  int64  `json:"beganAt"`
+	BrokenAt int64  `json:"brokenAt" doc:"when the program started again"`
+}
+
+func toBegunImport(v evidence.BegunImport) BegunImport { return BegunImport(v) }

@@ -21,6 +21,7 @@ func TestTranslations(t *testing.T) {
 	resttest.Translates(t, toComparedFact)
 	resttest.Translates(t, toComparedTitle)
 	resttest.Translates(t, toDeviceView)
+	resttest.Translates(t, toBegunImport)
 	resttest.Translates(t, toChangeRow)
 	resttest.Translates(t, toChangeTally)
 	resttest.Translates(t, toMoveRow)

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import Button from 'primevue/button'
 import Select from 'primevue/select'
 import { computed, ref } from 'vue'
@@ -93,6 +93,11 @@ const takeable = computed(() => files.value.filter((f) => f.state === 'seen').so
 async function takeAll() {
   for (const f of takeable.value) await send(f, false)
 }
+const broken = useQuery({ queryKey: ['broken'], queryFn: () => ask(api.GET('/api/imports/broken')) })
+const forget = useMutation({
+  mutationFn: (id: number) => ask(api.POST('/api/imports/broken/{id}/forget', { params: { path: { id } } })),
+  onSettled: () => client.invalidateQueries({ queryKey: ['broken'] }),
+})
 const imports = useQuery({ queryKey: ['imports'], queryFn: () => ask(api.GET('/api/imports')) })
 </script>
 
@@ -110,6 +115,21 @@ const imports = useQuery({ queryKey: ['imports'], queryFn: () => ask(api.GET('/a
         @click="takeAll"
       />
     </div>
+    <p v-for="b in broken.data.value" :key="b.id" class="row" role="status" data-broken>
+      <span
+        ><b>{{ b.file }}</b
+        >, which {{ b.author }} sent on {{ moment(b.beganAt) }}, was broken off when Ensomet ended. Nothing of it was
+        stored: send it again.</span
+      >
+      <Button
+        v-if="mayRun"
+        label="I know"
+        size="small"
+        severity="secondary"
+        :loading="forget.isPending.value"
+        @click="forget.mutate(b.id)"
+      />
+    </p>
     <label
       v-if="mayRun"
       class="drop-here"
