@@ -5,10 +5,8 @@ package sqlite
 import (
 	"context"
 	"database/sql"
-	"embed"
 	"errors"
 	"fmt"
-	"io/fs"
 	"os"
 	"path/filepath"
 	"slices"
@@ -18,11 +16,7 @@ import (
 	"time"
 
 	"github.com/georgysavva/scany/v2/dbscan"
-	"github.com/pressly/goose/v3"
 )
-
-//go:embed migrations/*.sql
-var migrations embed.FS
 
 // ErrNotFound says that there is no such thing.
 var ErrNotFound = errors.New("there is no such thing")
@@ -124,8 +118,7 @@ func Open(ctx context.Context, path string) (*DB, error) {
 	}
 	db.write.SetMaxOpenConns(1)
 	if err := db.migrate(ctx); err != nil {
-		db.write.Close()
-		return nil, fmt.Errorf("%s cannot be opened: %w", path, err)
+		return nil, errors.Join(fmt.Errorf("%s cannot be opened: %w", path, err), db.write.Close())
 	}
 	if db.read, err = sql.Open(driverName, dsn(path, reading)); err != nil {
 		return nil, err
@@ -136,19 +129,6 @@ func Open(ctx context.Context, path string) (*DB, error) {
 	}
 	db.preview.SetMaxOpenConns(4)
 	return db, nil
-}
-
-func (db *DB) migrate(ctx context.Context) error {
-	files, err := fs.Sub(migrations, "migrations")
-	if err != nil {
-		return err
-	}
-	p, err := goose.NewProvider(goose.DialectSQLite3, db.write, files)
-	if err != nil {
-		return err
-	}
-	_, err = p.Up(ctx)
-	return err
 }
 
 // Close closes all connections.

@@ -23,3 +23,6 @@ CREATE INDEX web_session_by_account ON web_session(account_id);
 CREATE INDEX web_session_by_expiry ON web_session(expiry);
 -- Letters name the address that the house has set when they leave, not the one that somebody asked by.
 ALTER TABLE question DROP COLUMN base;
+-- Files of the first versions have these still; nothing uses them.
+DROP INDEX IF EXISTS last_use_record;
+DROP INDEX IF EXISTS catalogue_change_publisher;

@@ -1,0 +1,1 @@
+CREATE INDEX hardware_until ON hardware(until, device_id) WHERE until IS NOT NULL;
