@@ -39,7 +39,8 @@ func (d desk) serve(most int, more ...string) *served {
 	}
 	cmd := exec.Command(binary, append([]string{"serve", "--db", db, "--listen", "127.0.0.1:0"}, more...)...)
 	if most > 0 {
-		cmd = exec.Command("sh", append([]string{"-c", fmt.Sprintf(`ulimit -n %d; exec "$@"`, most), "sh"}, cmd.Args...)...)
+		cmd = exec.Command("sh",
+			append([]string{"-c", fmt.Sprintf(`ulimit -n %d; exec "$@"`, most), "sh"}, cmd.Args...)...)
 	}
 	says, err := cmd.StderrPipe()
 	if err != nil {
@@ -102,7 +103,8 @@ func TestBrokenImportsAreTold(t *testing.T) {
 	d := small(t)
 	d.must(0, "import", filepath.Join(d.dir, "in"))
 	s := d.serve(0)
-	if got := s.post("/api/import/devices?file=small.csv", "device_id,name\nD9,nine\n"); !strings.Contains(got, `"added":1`) {
+	if got := s.post("/api/import/devices?file=small.csv", "device_id,name\nD9,nine\n"); !strings.Contains(got,
+		`"added":1`) {
 		t.Error(got)
 	}
 	var big strings.Builder
@@ -111,7 +113,8 @@ func TestBrokenImportsAreTold(t *testing.T) {
 		fmt.Fprintf(&big, "D%d,Maker%d,Weft%06d,%d.%d,2026-06-30T05:00:00Z\n", 1+i%3, i%50, i/3, i%7, i%5)
 	}
 	go func() {
-		res, err := s.client.Post(s.url+"/api/import/installs?file=big.csv", "text/csv", strings.NewReader(big.String()))
+		res, err := s.client.Post(s.url+"/api/import/installs?file=big.csv", "text/csv",
+			strings.NewReader(big.String()))
 		if err == nil {
 			res.Body.Close()
 		}
@@ -133,7 +136,8 @@ func TestBrokenImportsAreTold(t *testing.T) {
 	_ = s.cmd.Wait()
 	s = d.serve(0)
 	var broken []brokenImport
-	if s.get("/api/imports/broken", &broken); len(broken) != 1 || broken[0].File != "big.csv" || broken[0].Author != "ingra" {
+	if s.get("/api/imports/broken", &broken); len(broken) != 1 || broken[0].File != "big.csv" ||
+		broken[0].Author != "ingra" {
 		t.Fatalf("%+v", broken)
 	}
 	if out, _ := d.must(0, "export", "installs"); strings.Contains(out, "Weft") {

@@ -37,7 +37,8 @@ func TestPowersEndAtOnce(t *testing.T) {
 			t.Fatal(err)
 		}
 		for _, b := range browsers {
-			for _, ask := range [][2]string{{"GET", "/api/devices"}, {"PUT", "/api/case-rules"}, {"GET", "/api/devices.csv"},
+			for _, ask := range [][2]string{{"GET", "/api/devices"}, {"PUT", "/api/case-rules"},
+				{"GET", "/api/devices.csv"},
 				{"POST", "/api/import/devices?file=x.csv&dry=true"}} {
 				if status, text := b.do(ask[0], ask[1], "{}", nil); status != 401 {
 					t.Errorf("%s, %s %s answers %d %s", what, ask[0], ask[1], status, text)
@@ -96,7 +97,8 @@ func TestHostsAreChecked(t *testing.T) {
 	}{
 		{"", []string{"localhost", "localhost:8321", "127.0.0.1:8321", "[::1]:8321", "10.1.2.3", "[fd00::1]"},
 			[]string{"evil.example", "evil.example:8321", "localhost.evil.example", "127.0.0.1.evil.example", ""}},
-		{"https://software.example", []string{"software.example", "SOFTWARE.example:443", "localhost", "127.0.0.1:8321"},
+		{"https://software.example",
+			[]string{"software.example", "SOFTWARE.example:443", "localhost", "127.0.0.1:8321"},
 			[]string{"evil.example", "software.example.evil.example", "software.example:444", "10.1.2.3"}},
 		{"http://software.example:8321", []string{"software.example:8321", "software.example"},
 			[]string{"evil.example:8321", "software.example:80"}},
@@ -186,7 +188,8 @@ func TestProxies(t *testing.T) {
 			t.Errorf("%q is a proxy", bad)
 		}
 	}
-	for _, bad := range []string{"software.example", "ftp://x", "https://", "https://x/path", "https://u:p@x", "https://x?q"} {
+	for _, bad := range []string{"software.example", "ftp://x", "https://", "https://x/path", "https://u:p@x",
+		"https://x?q"} {
 		if _, err := rest.ParseSite(bad, nil); err == nil {
 			t.Errorf("%q is a site", bad)
 		}

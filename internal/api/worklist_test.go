@@ -262,7 +262,7 @@ func TestWatchingPools(t *testing.T) {
 		path, body, says string
 		status           int
 	}{
-		{"/api/pool-watches", `{"pool":1,"address":"nobody"}`, "is not a mail address", 422},
+		{"/api/pool-watches", `{"pool":1,"address":"nobody"}`, "mail cannot go to", 422},
 		{"/api/pool-watches", `{"pool":9,"address":"a@hho.example"}`, "no such thing", 404},
 		{"/api/pool-watches", `{"address":"a@hho.example"}`, "pool", 422},
 		{"/api/pool-watches", `{"pool":1,"address":"a@hho.example"}`, "", 200},

@@ -116,9 +116,6 @@ func (h *Held) Words() string {
 
 // MailHeld sends what somebody holds to an address.
 func (svc *Service) MailHeld(ctx context.Context, user, address, who string) error {
-	if !strings.Contains(address, "@") {
-		return refuse.Errorf("%q is no address", address)
-	}
 	h, err := svc.Held(ctx, user)
 	if err != nil {
 		return err
@@ -194,10 +191,6 @@ func (svc *Service) Start(ctx context.Context, set int64, user string, wait, dry
 		run = svc.DB.Preview
 	}
 	err := run(ctx, func(tx *sqlite.Tx) error {
-		p, err := snapshot.UserNamed(tx, user)
-		if err != nil {
-			return err
-		}
 		sets, err := entitlementsdb.StarterSets(tx)
 		if err != nil {
 			return err
@@ -205,6 +198,10 @@ func (svc *Service) Start(ctx context.Context, set int64, user string, wait, dry
 		i := slices.IndexFunc(sets, func(s entitlementsdb.StarterSet) bool { return s.ID == set })
 		if i < 0 {
 			return sqlite.ErrNotFound
+		}
+		p, err := snapshot.UserNamed(tx, user)
+		if err != nil {
+			return err
 		}
 		c, err := svc.Snapshots.Catalogue(tx)
 		if err != nil {

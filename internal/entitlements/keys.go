@@ -60,13 +60,13 @@ func (svc *Service) AddKey(ctx context.Context, code, key, note, who string) err
 
 // ShowKey opens a licence key. That somebody looked is kept.
 func (svc *Service) ShowKey(ctx context.Context, id int64, who string) (string, error) {
-	seal, err := svc.sealer(false)
-	if err != nil {
-		return "", err
-	}
 	var plain []byte
-	err = svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
+	err := svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		k, err := entitlementsdb.Key(tx, id)
+		if err != nil {
+			return err
+		}
+		seal, err := svc.sealer(false)
 		if err != nil {
 			return err
 		}

@@ -98,6 +98,9 @@ func (svc *Service) seatsOf(tx *sqlite.Tx, product int64, device bool) (*seatBoo
 func (svc *Service) SeatsOf(ctx context.Context, product int64) ([]FreeSeats, error) {
 	out := []FreeSeats{}
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
+		if err := snapshot.NeedProduct(tx, product); err != nil {
+			return err
+		}
 		book, err := svc.seatsOf(tx, product, false)
 		if err == nil {
 			out = append(out, book.free...)
@@ -317,6 +320,9 @@ func (svc *Service) giveWaiting(tx *sqlite.Tx, product int64, who string) ([]Sea
 func (svc *Service) GiveWaiting(ctx context.Context, product int64, who string) (HandedBack, error) {
 	out := HandedBack{Given: []SeatGift{}}
 	err := svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
+		if err := snapshot.NeedProduct(tx, product); err != nil {
+			return err
+		}
 		gifts, err := svc.giveWaiting(tx, product, who)
 		if err != nil {
 			return err

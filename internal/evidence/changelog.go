@@ -3,7 +3,6 @@ package evidence
 import (
 	"context"
 	"fmt"
-	"net/mail"
 	"slices"
 	"strings"
 
@@ -11,6 +10,7 @@ import (
 	"ensomet/internal/core/evidence"
 	"ensomet/internal/core/refuse"
 	"ensomet/internal/evidence/evidencedb"
+	"ensomet/internal/outbox"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 )
@@ -174,11 +174,9 @@ func (d *ChangeRuleDraft) check() error {
 		}
 		d.Address = ""
 	case "mail":
-		a, err := mail.ParseAddress(strings.TrimSpace(d.Address))
-		if err != nil {
-			return refuse.Errorf("%q is not a mail address", d.Address)
+		if d.Address = strings.TrimSpace(d.Address); !outbox.Reachable(d.Address) {
+			return outbox.CheckAddress(d.Address)
 		}
-		d.Address = a.Address
 	default:
 		return refuse.Errorf("changes are quietened or sent by mail, not %q", d.What)
 	}

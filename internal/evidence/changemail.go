@@ -2,6 +2,7 @@ package evidence
 
 import (
 	"fmt"
+	"log/slog"
 	"slices"
 	"strings"
 
@@ -56,6 +57,10 @@ func (svc *Service) QueueChangeMail(tx *sqlite.Tx) error {
 			r.Author,
 			ruleWords(r),
 		)
+		if !outbox.Reachable(r.Address) { // a rule of before addresses were looked at
+			slog.Warn("mail cannot go to the address of a rule for changes", "rule", r.ID, "address", r.Address)
+			continue
+		}
 		if err := outbox.QueueMail(tx,
 			outbox.Mail{
 				Address:  r.Address,

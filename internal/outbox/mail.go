@@ -37,8 +37,11 @@ type Mail struct {
 	GivenUpAt int64  `column:"givenUpAt"` // when nobody tried it any more, 0 where it is not given up
 }
 
-// QueueMail lets a message wait to be sent.
+// QueueMail lets a message wait to be sent. One to an address that mail cannot go to is refused.
 func QueueMail(tx *sqlite.Tx, m Mail) error {
+	if err := CheckAddress(m.Address); err != nil {
+		return err
+	}
 	tx.Announce(Topic)
 	_, err := tx.Exec(
 		"INSERT INTO mail(address, subject, body, queued_at, after, due_at, question_id) VALUES (?, ?, ?, ?, ?, ?, ?)",

@@ -40,7 +40,8 @@ func (svc *Service) SaveAccount(ctx context.Context, name string, role access.Ro
 		return refuse.Errorf("there is no role %q; there are look, work, run", role)
 	}
 	if len(password) < ShortestPassword || len(password) > LongestPassword {
-		return refuse.Errorf("a password needs %d characters or more, and at most %d", ShortestPassword, LongestPassword)
+		return refuse.Errorf("a password needs %d characters or more, and at most %d", ShortestPassword,
+			LongestPassword)
 	}
 	hash, err := argon2id.CreateHash(password, hashing)
 	if err != nil {

@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"net/http"
 
 	"ensomet/internal/core/refuse"
 	"ensomet/internal/formats"
@@ -23,11 +24,14 @@ func Fail(err error) error {
 	var line *formats.LineError
 	var file *formats.FileError
 	var status huma.StatusError
+	var large *http.MaxBytesError
 	switch {
 	case err == nil:
 		return nil
 	case errors.As(err, &status):
-		return err
+		return status
+	case errors.As(err, &large):
+		return huma.NewError(http.StatusRequestEntityTooLarge, "What was sent is larger than "+size(large.Limit)+".")
 	case errors.Is(err, context.Canceled):
 		return huma.NewError(499, "Stopped; nothing was stored.")
 	case sqlite.Fault(err): // whatever it was wrapped in on its way
@@ -46,6 +50,14 @@ func Fail(err error) error {
 		return huma.Error422UnprocessableEntity(err.Error())
 	}
 	return fault(err)
+}
+
+// size writes a number of bytes.
+func size(bytes int64) string {
+	if bytes < 1<<20 {
+		return fmt.Sprintf("%d kB", bytes>>10)
+	}
+	return fmt.Sprintf("%d MB", bytes>>20)
 }
 
 // fault logs what is ours and answers with the number of the line.

@@ -55,13 +55,15 @@ const MaxLook = 64 << 20
 
 // Problem answers with RFC 9457 problem details.
 func Problem(w http.ResponseWriter, err error) {
-	status := http.StatusInternalServerError
-	if e, ok := err.(huma.StatusError); ok {
-		status = e.GetStatus()
+	var told huma.StatusError
+	if !errors.As(err, &told) {
+		errors.As(Fail(err), &told)
 	}
 	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(status)
-	json.NewEncoder(w).Encode(err)
+	w.WriteHeader(told.GetStatus())
+	if err := json.NewEncoder(w).Encode(told); err != nil {
+		slog.Warn("an answer could not be written", "error", err)
+	}
 }
 
 // Give answers with a file. It is written beside the data first, and then sent: so a slow line holds no reader of the

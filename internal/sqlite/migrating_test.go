@@ -55,10 +55,12 @@ func ofKind(t testing.TB, kind []string) string {
 	}
 	defer db.Close()
 	texts := append(slices.Clone(kind),
-		"CREATE TABLE goose_db_version (id INTEGER PRIMARY KEY AUTOINCREMENT, version_id INTEGER NOT NULL, is_applied "+
+		"CREATE TABLE goose_db_version (id INTEGER PRIMARY KEY AUTOINCREMENT, version_id INTEGER NOT NULL, "+
+			"is_applied "+
 			"INTEGER NOT NULL, tstamp TIMESTAMP DEFAULT (datetime('now')))")
 	for version := range len(kind) + 1 {
-		texts = append(texts, fmt.Sprintf("INSERT INTO goose_db_version(version_id, is_applied) VALUES (%d, 1)", version))
+		texts = append(texts,
+			fmt.Sprintf("INSERT INTO goose_db_version(version_id, is_applied) VALUES (%d, 1)", version))
 	}
 	texts = append(texts, `INSERT INTO device(code, name, kind, environment, org_unit, site, country, ip_address,
 			directory_path, primary_user, os_name, os_version, processors, cores, virtual_cores, core_factor, host_id,
@@ -66,7 +68,8 @@ func ofKind(t testing.TB, kind []string) string {
 		VALUES ('D1', 'alpha', 'client', '', 'Shore', '', '', '', '', '', '', '', 0, 0, 0, '', 'H2', '', '', '', '', 0,
 			'{}', x'00')`,
 		"INSERT INTO use_name(id, file_name, product) VALUES (1, 'weft.exe', '')",
-		"INSERT INTO use_session(device_id, name_id, person_code, started_at, ended_at, active) VALUES (1, 1, 'u1', 1000, "+
+		"INSERT INTO use_session(device_id, name_id, person_code, started_at, ended_at, active) VALUES (1, 1, 'u1', "+
+			"1000, "+
 			"2000, 500)")
 	for _, text := range texts {
 		if _, err := db.Exec(text); err != nil {
@@ -90,7 +93,8 @@ func whole(t testing.TB, db *DB) []string {
 	t.Helper()
 	var out []string
 	if err := db.View(context.Background(), func(tx *Tx) (err error) {
-		out, err = Select[string](tx, `SELECT m.name || ' ' || coalesce(c.name || ' ' || c.type || ' ' || c."notnull" ||
+		out, err = Select[string](tx, `SELECT m.name || ' ' || coalesce(c.name || ' ' || c.type || ' ' || c."notnull"
+			||
 				' ' || coalesce(c.dflt_value, '') || ' ' || c.pk, m.sql, '')
 			FROM sqlite_master m LEFT JOIN pragma_table_info(m.name) c ON m.type = 'table'
 			WHERE m.name NOT LIKE 'sqlite_%' ORDER BY 1`)
@@ -168,7 +172,8 @@ func kept(t *testing.T, tx *Tx, kind int) error {
 		}
 	}
 	if kind == 9 { // it knew past hosts in another form
-		was, err := Select[string](tx, "SELECT until || ' ' || host_id || ' ' || org_unit FROM device_was ORDER BY until")
+		was, err := Select[string](tx,
+			"SELECT until || ' ' || host_id || ' ' || org_unit FROM device_was ORDER BY until")
 		if err != nil || !slices.Equal(was, []string{"200 H1 Shore", "300  Shore"}) {
 			t.Errorf("past hosts: %q, %v", was, err)
 		}
@@ -212,7 +217,7 @@ func TestFilesThatAreRefused(t *testing.T) {
 	for path, want := range map[string]string{
 		made("INSERT INTO goose_db_version(version_id, is_applied) VALUES (9999, 1)"): "newer Ensomet",
 		made("DROP TABLE saving; PRAGMA user_version = 0"):                            "lacks saving",
-		made("ALTER TABLE device DROP COLUMN stated; PRAGMA user_version = 0"):       "device.stated",
+		made("ALTER TABLE device DROP COLUMN stated; PRAGMA user_version = 0"):        "device.stated",
 		other: "another program",
 		text:  "no data file",
 	} {

@@ -27,6 +27,9 @@ func (svc *Catalogue) SetTags(ctx context.Context, product int64, tags []string,
 		}
 	}
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
+		if err := snapshot.NeedProduct(tx, product); err != nil {
+			return err
+		}
 		now := svc.Clock.Now()
 		if err := titlesdb.SetTags(tx, product, clean, who, now.Unix()); err != nil {
 			return err
@@ -58,6 +61,9 @@ func (svc *Catalogue) Tags(ctx context.Context) ([]TagCount, error) {
 // Watch puts a product on the watch list or takes it off.
 func (svc *Catalogue) Watch(ctx context.Context, product int64, on bool, who string) error {
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
+		if err := snapshot.NeedProduct(tx, product); err != nil {
+			return err
+		}
 		return titlesdb.Watch(tx, product, on, who, svc.Clock.Now().Unix())
 	})
 }

@@ -263,6 +263,9 @@ func (svc *Service) Complain(ctx context.Context, pool int64, user, text, who st
 		return refuse.New("say what happened")
 	}
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
+		if err := snapshot.NeedPool(tx, pool); err != nil {
+			return err
+		}
 		if user != "" {
 			if _, err := snapshot.UserNamed(tx, user); err != nil {
 				return err
@@ -285,6 +288,9 @@ func (svc *Service) SizePool(ctx context.Context, pool, size int64, reason, basi
 		return refuse.New("a pool has between 0 and ten million licences")
 	}
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
+		if err := snapshot.NeedPool(tx, pool); err != nil {
+			return err
+		}
 		now := svc.Clock.Now()
 		was, err := snapshot.PoolQuantityAt(tx, pool, now.Unix())
 		if err != nil {

@@ -130,6 +130,9 @@ func denialsOf(events []usage.PoolEvent, from int64) []usage.PoolEvent {
 func (svc *Service) PoolDays(ctx context.Context, id int64, days int) ([]PoolDayView, error) {
 	out := []PoolDayView{}
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
+		if err := snapshot.NeedPool(tx, id); err != nil {
+			return err
+		}
 		out, err = svc.poolDays(tx, id, svc.Snapshots.Today()-civil.Day(days)+1, svc.Snapshots.Today())
 		return err
 	})

@@ -4,7 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"net/mail"
+	"log/slog"
 	"strings"
 
 	"ensomet/internal/core/refuse"
@@ -26,9 +26,9 @@ func (svc *Service) PoolWatches(ctx context.Context) (list []usedb.PoolWatch, er
 // WatchPool tells somebody by mail of what is to be looked at in a pool, or with 0 in every pool: what there is now
 // at once, what comes and goes from then on as figures are renewed.
 func (svc *Service) WatchPool(ctx context.Context, pool int64, address, who string) error {
-	to, err := mail.ParseAddress(strings.TrimSpace(address))
-	if err != nil {
-		return refuse.Errorf("%q is not a mail address", address)
+	to := strings.TrimSpace(address)
+	if err := outbox.CheckAddress(to); err != nil {
+		return err
 	}
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		if pool != 0 {
@@ -44,17 +44,17 @@ func (svc *Service) WatchPool(ctx context.Context, pool int64, address, who stri
 			return err
 		}
 		for _, w := range list {
-			if w.Address == to.Address && (w.Pool == pool || w.Pool == 0) {
-				return refuse.Errorf("%s is told of it already", to.Address)
+			if w.Address == to && (w.Pool == pool || w.Pool == 0) {
+				return refuse.Errorf("%s is told of it already", to)
 			}
 		}
 		if err := usedb.AddPoolWatch(tx,
-			usedb.PoolWatch{Pool: pool, Address: to.Address, Author: who, At: svc.Clock.Now().Unix()}); err != nil {
+			usedb.PoolWatch{Pool: pool, Address: to, Author: who, At: svc.Clock.Now().Unix()}); err != nil {
 			return err
 		}
 		return errors.Join(
 			svc.QueuePoolMail(tx),
-			tx.Note(svc.Clock.Now(), who, "has somebody told of a pool", fmt.Sprint(pool), to.Address),
+			tx.Note(svc.Clock.Now(), who, "has somebody told of a pool", fmt.Sprint(pool), to),
 		)
 	})
 }
@@ -134,6 +134,10 @@ func (svc *Service) QueuePoolMail(tx *sqlite.Tx) error {
 		subject := fmt.Sprintf("Shared licences: %d to look at", len(come))
 		if len(come) == 0 {
 			subject = fmt.Sprintf("Shared licences: %d over", len(gone))
+		}
+		if !outbox.Reachable(w.Address) { // asked for before addresses were looked at
+			slog.Warn("mail cannot go to an address that is told of pools", "watch", w.ID, "address", w.Address)
+			continue
 		}
 		if err := outbox.QueueMail(tx,
 			outbox.Mail{Address: w.Address, Subject: subject, Body: b.String(), QueuedAt: now.Unix()}); err != nil {

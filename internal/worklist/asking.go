@@ -51,6 +51,8 @@ func (w *caseWorker) addAsk(c *casework.Case) error {
 		return refuse.Errorf("nobody is known as the user of the device")
 	case address == "":
 		return refuse.Errorf("%s has no mail address: import it with the users", name)
+	case !outbox.Reachable(address):
+		return refuse.Errorf("mail cannot go to %q, the address of %s: correct it in the list of users", address, name)
 	}
 	if w.ask == nil {
 		w.ask = map[int64][]int64{}

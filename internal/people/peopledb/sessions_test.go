@@ -28,13 +28,14 @@ func sessions(t *testing.T) (*WebSessions, *time.Time, func(account int64) []byt
 	}); err != nil {
 		t.Fatal(err)
 	}
-	return &WebSessions{DB: db, Idle: time.Hour, Now: func() time.Time { return now }}, &now, func(account int64) []byte {
-		data, err := scs.GobCodec{}.Encode(now, map[string]any{SessionAccount: account})
-		if err != nil {
-			t.Fatal(err)
+	return &WebSessions{DB: db, Idle: time.Hour,
+			Now: func() time.Time { return now }}, &now, func(account int64) []byte {
+			data, err := scs.GobCodec{}.Encode(now, map[string]any{SessionAccount: account})
+			if err != nil {
+				t.Fatal(err)
+			}
+			return data
 		}
-		return data
-	}
 }
 
 func finds(t *testing.T, w *WebSessions, token string) bool {
@@ -93,9 +94,15 @@ func TestWebSessionsEnd(t *testing.T) {
 // way then does not bring one back.
 func TestSessionsEndWithPowers(t *testing.T) {
 	change := map[string]func(tx *sqlite.Tx) error{
-		"a new role":     func(tx *sqlite.Tx) error { return PutAccount(tx, Account{Name: "a", Role: "look", Hash: "1"}) },
-		"a new password": func(tx *sqlite.Tx) error { return PutAccount(tx, Account{Name: "a", Role: "run", Hash: "2"}) },
-		"no account":     func(tx *sqlite.Tx) error { return DropAccount(tx, "a") },
+		"a new role": func(tx *sqlite.Tx) error {
+			return PutAccount(tx,
+				Account{Name: "a", Role: "look", Hash: "1"})
+		},
+		"a new password": func(tx *sqlite.Tx) error {
+			return PutAccount(tx,
+				Account{Name: "a", Role: "run", Hash: "2"})
+		},
+		"no account": func(tx *sqlite.Tx) error { return DropAccount(tx, "a") },
 	}
 	for what, do := range change {
 		w, now, of := sessions(t)

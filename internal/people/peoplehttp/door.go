@@ -74,7 +74,8 @@ var (
 	errWrong = huma.Error401Unauthorized(
 		"No account has this name and password. Try again, or ask whoever runs Ensomet here for a new one.")
 	errTooMany = huma.NewError(http.StatusTooManyRequests,
-		"Too many wrong passwords came in: wait a minute. A browser in which this account was signed in before need not.")
+		"Too many wrong passwords came in: wait a minute. A browser in which this account was signed in before need "+
+			"not.")
 	errBusy = huma.NewError(http.StatusServiceUnavailable,
 		"Many are signing in at this moment: try again in a few seconds.")
 )

@@ -80,7 +80,10 @@ func TestNobodyLocksSomebodyElseOut(t *testing.T) {
 		right("Dagne", "10.9.9.9", cookie) != 200 {
 		t.Error("somebody else is locked out")
 	}
-	everywhere := func(i int) signingIn { return signingIn{"oddny", "wrong", fmt.Sprintf("10.1.%d.%d", i/250, i%250), ""} }
+	everywhere := func(i int) signingIn {
+		return signingIn{"oddny", "wrong", fmt.Sprintf("10.1.%d.%d", i/250, i%250),
+			""}
+	}
 	if got := tries(t, d, 300, everywhere); got[401] != wrongByAccount || got[429] != 300-wrongByAccount {
 		t.Errorf("from everywhere: %v", got)
 	}

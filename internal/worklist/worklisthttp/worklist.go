@@ -2,6 +2,7 @@ package worklisthttp
 
 import (
 	"encoding/json"
+	"errors"
 	"net/http"
 
 	"ensomet/internal/core/access"
@@ -21,7 +22,11 @@ func (s *routes) takeOutcome(w http.ResponseWriter, r *http.Request, from access
 		return
 	}
 	var o Outcome
-	if err := json.NewDecoder(http.MaxBytesReader(w, r.Body, 64<<10)).Decode(&o); err != nil {
+	var large *http.MaxBytesError
+	if err := json.NewDecoder(http.MaxBytesReader(w, r.Body, 64<<10)).Decode(&o); errors.As(err, &large) {
+		rest.Problem(w, rest.Fail(err))
+		return
+	} else if err != nil {
 		rest.Problem(w, huma.Error400BadRequest("The outcome is no JSON that can be read: "+err.Error()))
 		return
 	}
