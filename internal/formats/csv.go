@@ -18,6 +18,9 @@ import (
 // memory.
 const MaxLine = 1 << 20
 
+// MaxColumns is how many columns a table may have.
+const MaxColumns = 2_000
+
 // FileError says that a whole file cannot be read. Nothing of it may be stored.
 type FileError struct{ Reason string }
 
@@ -80,7 +83,7 @@ type Reader struct {
 	layout
 	in      *bufio.Reader
 	line    int
-	pending []physical
+	pending []physical // lines that come again, the next one last
 	comma   byte
 }
 
@@ -163,6 +166,12 @@ func (r *layout) setHeader(fields []string, kind *Kind, m *Mapping) error {
 	for i := range r.pos {
 		r.pos[i] = -1
 	}
+	if len(fields) > MaxColumns {
+		return &FileError{
+			fmt.Sprintf("the file has %d columns, and at most %d are read: leave out those that nobody needs",
+				len(fields), MaxColumns),
+		}
+	}
 	names := make([]string, len(fields))
 	for i, f := range fields {
 		names[i] = strings.ToLower(strings.TrimSpace(f))
@@ -179,11 +188,13 @@ func (r *layout) setHeader(fields []string, kind *Kind, m *Mapping) error {
 			}
 		}
 	}
+	seen := make(map[string]bool, len(names))
 	for i, f := range names {
 		r.header = append(r.header, f)
-		if slices.Contains(r.header[:i], f) && f != "" {
-			return &FileError{fmt.Sprintf("the header names the column %q twice: keep one of them", f)}
+		if seen[f] && f != "" {
+			return &FileError{fmt.Sprintf("the header names the column %q twice: keep one of them", clip(f, 60))}
 		}
+		seen[f] = true
 		if k := slices.Index(kind.Columns, f); k >= 0 {
 			r.pos[k] = i
 		} else if f != "" && !slices.Contains(kind.OutOnly, f) {
@@ -257,41 +268,14 @@ func (r *Reader) next() (*Row, error) {
 }
 
 // record reads a record that begins with a physical line and goes on over more where a quoted field has line ends in
-// it.
+// it. However many lines it looks at, it looks at each once.
 func (r *Reader) record(first physical) (*Row, error) {
-	text := first.text
-	last := first
+	s := splitter{comma: r.comma, fields: make([]string, 0, max(16, r.width))}
+	last, size := first, len(first.text)
+	lines := []string{first.text}
 	var more []physical
-	for {
-		fields, open, err := split(text, r.comma)
-		if err == nil && !open {
-			if !utf8.ValidString(text) {
-				return nil, &LineError{
-					first.line,
-					strings.ToValidUTF8(text, "\uFFFD"),
-					"it is not UTF-8: save the file as UTF-8, or mend the marked letters here",
-				}
-			}
-			if !last.newline && r.header != nil && len(fields) < r.width {
-				return nil, &FileError{
-					fmt.Sprintf(
-						"the file ends in the middle of line %d (%d fields of %d): it looks cut off, so nothing of "+
-							"it was stored; send it again whole",
-						first.line,
-						len(fields),
-						r.width,
-					),
-				}
-			}
-			if r.comma != ',' && r.header != nil { // lines are kept and mended with commas
-				text = csvLine(fields)
-			}
-			return &Row{Line: first.line, Content: text, fields: fields}, nil
-		}
-		if err != nil {
-			r.pending = append(more, r.pending...)
-			return nil, &LineError{first.line, strings.ToValidUTF8(first.text, "\uFFFD"), err.Error()}
-		}
+	err := s.feed(first.text)
+	for err == nil && s.open {
 		next, ioErr := r.physical()
 		if ioErr == io.EOF && !last.newline {
 			return nil, &FileError{
@@ -305,28 +289,62 @@ func (r *Reader) record(first physical) (*Row, error) {
 		if ioErr != nil && ioErr != io.EOF {
 			return nil, ioErr
 		}
-		if ioErr == io.EOF || next.tooLong || len(text)+len(next.text) > MaxLine {
-			if ioErr == nil {
-				more = append(more, next)
-			}
-			r.pending = append(more, r.pending...)
+		if ioErr == nil {
+			more = append(more, next)
+		}
+		if ioErr == io.EOF || next.tooLong || size+len(next.text) > MaxLine {
+			r.putBack(more)
 			return nil, &LineError{
 				first.line,
 				strings.ToValidUTF8(first.text, "\uFFFD"),
 				"a quotation mark opens here and is never closed",
 			}
 		}
-		more = append(more, next)
-		last = next
-		text += "\n" + next.text
+		last, size = next, size+1+len(next.text)
+		lines = append(lines, next.text)
+		err = s.feed("\n" + next.text)
+	}
+	if err != nil {
+		r.putBack(more)
+		return nil, &LineError{first.line, strings.ToValidUTF8(first.text, "\uFFFD"), err.Error()}
+	}
+	text := strings.Join(lines, "\n")
+	if !utf8.ValidString(text) {
+		return nil, &LineError{
+			first.line,
+			strings.ToValidUTF8(text, "\uFFFD"),
+			"it is not UTF-8: save the file as UTF-8, or mend the marked letters here",
+		}
+	}
+	if !last.newline && r.header != nil && len(s.fields) < r.width {
+		return nil, &FileError{
+			fmt.Sprintf(
+				"the file ends in the middle of line %d (%d fields of %d): it looks cut off, so nothing of "+
+					"it was stored; send it again whole",
+				first.line,
+				len(s.fields),
+				r.width,
+			),
+		}
+	}
+	if r.comma != ',' && r.header != nil { // lines are kept and mended with commas
+		text = csvLine(s.fields)
+	}
+	return &Row{Line: first.line, Content: text, fields: s.fields}, nil
+}
+
+// putBack lets lines come again that were read on from another.
+func (r *Reader) putBack(lines []physical) {
+	for _, p := range slices.Backward(lines) {
+		r.pending = append(r.pending, p)
 	}
 }
 
 // physical reads one line without its end.
 func (r *Reader) physical() (physical, error) {
-	if len(r.pending) > 0 {
-		p := r.pending[0]
-		r.pending = r.pending[1:]
+	if n := len(r.pending); n > 0 {
+		p := r.pending[n-1]
+		r.pending[n-1], r.pending = physical{}, r.pending[:n-1]
 		return p, nil
 	}
 	p := physical{line: r.line + 1}
@@ -365,58 +383,86 @@ func (r *Reader) physical() (physical, error) {
 	return p, nil
 }
 
-// split cuts a record into fields at commas, or what stands for them. open says that it ends inside a quoted field.
-func split(text string, comma byte) (fields []string, open bool, err error) {
-	fields = make([]string, 0, 16)
-	for i := 0; ; {
-		if i < len(text) && text[i] == '"' {
-			var b strings.Builder
-			from := i + 1
-			for {
-				q := strings.IndexByte(text[from:], '"')
-				if q < 0 {
-					return fields, true, nil
-				}
-				b.WriteString(text[from : from+q])
-				i = from + q + 1
-				if i < len(text) && text[i] == '"' {
-					b.WriteByte('"')
-					from = i + 1
-					continue
-				}
-				break
+// splitter cuts a record into fields at commas, or what stands for them.
+type splitter struct {
+	comma  byte
+	fields []string
+	open   bool            // it ended inside a quoted field
+	quoted strings.Builder // what there is of that field
+}
+
+// feed goes on with more of the record. What comes after a quoted field that was left open is looked at once.
+func (s *splitter) feed(text string) error {
+	i := 0
+	for {
+		if s.open || i < len(text) && text[i] == '"' {
+			if !s.open {
+				s.open = true
+				i++
 			}
-			fields = append(fields, b.String())
+			var ends bool
+			if i, ends = s.quote(text, i); !ends {
+				return nil
+			}
 			if i == len(text) {
-				return fields, false, nil
+				return nil
 			}
-			if text[i] != comma {
-				return nil, false, refuse.Errorf(
+			if text[i] != s.comma {
+				return refuse.Errorf(
 					"after the closing quotation mark of field %d a comma must follow",
-					len(fields),
+					len(s.fields),
 				)
 			}
 			i++
 			continue
 		}
-		c := strings.IndexByte(text[i:], comma)
+		c := strings.IndexByte(text[i:], s.comma)
 		field := text[i:]
 		if c >= 0 {
 			field = text[i : i+c]
 		}
 		if strings.IndexByte(field, '"') >= 0 {
-			return nil, false, refuse.Errorf(
+			return refuse.Errorf(
 				"field %d has a quotation mark inside: put the whole field in quotation marks and double the one "+
 					"inside",
-				len(fields)+1,
+				len(s.fields)+1,
 			)
 		}
-		fields = append(fields, field)
+		s.fields = append(s.fields, field)
 		if c < 0 {
-			return fields, false, nil
+			return nil
 		}
 		i += c + 1
 	}
+}
+
+// quote reads on in a quoted field from i, and returns where it is after it. ends says that its closing mark was there.
+func (s *splitter) quote(text string, i int) (after int, ends bool) {
+	for {
+		q := strings.IndexByte(text[i:], '"')
+		if q < 0 {
+			s.quoted.WriteString(text[i:])
+			return len(text), false
+		}
+		s.quoted.WriteString(text[i : i+q])
+		i += q + 1
+		if i < len(text) && text[i] == '"' {
+			s.quoted.WriteByte('"')
+			i++
+			continue
+		}
+		s.fields = append(s.fields, s.quoted.String())
+		s.quoted.Reset()
+		s.open = false
+		return i, true
+	}
+}
+
+// split cuts a whole record into fields.
+func split(text string, comma byte) (fields []string, open bool, err error) {
+	s := splitter{comma: comma, fields: make([]string, 0, 16)}
+	err = s.feed(text)
+	return s.fields, s.open, err
 }
 
 func clip(s string, n int) string {

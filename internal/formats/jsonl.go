@@ -43,6 +43,11 @@ func newJSONLines(in io.Reader, kind *Kind, m *Mapping) (*jsonLines, error) {
 	for k := range object {
 		names = append(names, strings.ToLower(strings.TrimSpace(k)))
 	}
+	if len(names) > MaxColumns {
+		return nil, &FileError{
+			fmt.Sprintf("its first line has %d names, and at most %d are read", len(names), MaxColumns),
+		}
+	}
 	slices.Sort(names)
 	if m == nil {
 		j.names = slices.Clone(kind.Columns)

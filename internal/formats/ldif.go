@@ -4,6 +4,7 @@ import (
 	"bufio"
 	"bytes"
 	"encoding/base64"
+	"errors"
 	"fmt"
 	"io"
 	"slices"
@@ -70,11 +71,7 @@ func ReadLDIF(in io.Reader) (entries []*LDIFEntry, bad []*LineError, err error) 
 			return nil, nil, err
 		}
 	}
-	type line struct {
-		text string
-		at   int
-	}
-	var record []line
+	var record []ldifLine
 	first, no := true, 0
 	flush := func() {
 		if len(record) == 0 {
@@ -84,7 +81,7 @@ func ReadLDIF(in io.Reader) (entries []*LDIFEntry, bad []*LineError, err error) 
 		record = nil
 		if first {
 			first = false
-			if name, value, _ := strings.Cut(lines[0].text, ":"); strings.EqualFold(name, "version") {
+			if name, value, _ := strings.Cut(lines[0].text(), ":"); strings.EqualFold(name, "version") {
 				if strings.TrimSpace(value) != "1" {
 					err = &FileError{
 						fmt.Sprintf(
@@ -101,7 +98,7 @@ func ReadLDIF(in io.Reader) (entries []*LDIFEntry, bad []*LineError, err error) 
 		}
 		texts := make([]string, len(lines))
 		for i := range lines {
-			texts[i] = lines[i].text
+			texts[i] = lines[i].text()
 		}
 		e, reason := parseLDIF(texts)
 		if reason != "" {
@@ -114,7 +111,10 @@ func ReadLDIF(in io.Reader) (entries []*LDIFEntry, bad []*LineError, err error) 
 	}
 	comment := false
 	for {
-		text, readErr := r.ReadString('\n')
+		text, readErr := readLine(r, MaxLine)
+		if errors.Is(readErr, errLineTooLong) {
+			return nil, nil, &FileError{fmt.Sprintf("line %d is longer than %d bytes", no+1, MaxLine)}
+		}
 		if readErr != nil && readErr != io.EOF {
 			return nil, nil, readErr
 		}
@@ -122,9 +122,6 @@ func ReadLDIF(in io.Reader) (entries []*LDIFEntry, bad []*LineError, err error) 
 			break
 		}
 		no++
-		if len(text) > MaxLine {
-			return nil, nil, &FileError{fmt.Sprintf("line %d is longer than %d bytes", no, MaxLine)}
-		}
 		text = strings.TrimSuffix(strings.TrimSuffix(text, "\n"), "\r")
 		switch {
 		case strings.HasPrefix(text, " "):
@@ -136,7 +133,7 @@ func ReadLDIF(in io.Reader) (entries []*LDIFEntry, bad []*LineError, err error) 
 					fmt.Sprintf("line %d goes on from a line that is not there: this is no LDIF file", no),
 				}
 			}
-			if record[len(record)-1].text += text[1:]; len(record[len(record)-1].text) > MaxLine {
+			if record[len(record)-1].goOn(text[1:]) > MaxLine {
 				return nil, nil, &FileError{
 					fmt.Sprintf("the value that ends on line %d is longer than %d bytes", no, MaxLine),
 				}
@@ -148,7 +145,7 @@ func ReadLDIF(in io.Reader) (entries []*LDIFEntry, bad []*LineError, err error) 
 			flush()
 		default:
 			comment = false
-			record = append(record, line{text, no})
+			record = append(record, ldifLine{parts: []string{text}, at: no, size: len(text)})
 		}
 		if err != nil || readErr == io.EOF {
 			break
@@ -159,6 +156,40 @@ func ReadLDIF(in io.Reader) (entries []*LDIFEntry, bad []*LineError, err error) 
 		err = &FileError{"the file holds no LDIF record: each begins with a line dn:"}
 	}
 	return entries, bad, err
+}
+
+// ldifLine is a line of LDIF with those that it was folded into.
+type ldifLine struct {
+	parts []string
+	size  int
+	at    int
+}
+
+func (l *ldifLine) text() string { return strings.Join(l.parts, "") }
+
+// goOn adds what the line goes on with, and returns how long it is now.
+func (l *ldifLine) goOn(text string) int {
+	l.parts = append(l.parts, text)
+	l.size += len(text)
+	return l.size
+}
+
+// errLineTooLong says that a line is longer than it may be.
+var errLineTooLong = errors.New("the line is too long")
+
+// readLine reads a line with its end, of at most so many bytes; of a longer one it holds no more. It returns io.EOF
+// with the last line where that has no end.
+func readLine(r *bufio.Reader, most int) (string, error) {
+	var line []byte
+	for {
+		part, err := r.ReadSlice('\n')
+		if len(line)+len(part) > most {
+			return "", errLineTooLong
+		}
+		if line = append(line, part...); !errors.Is(err, bufio.ErrBufferFull) {
+			return string(line), err
+		}
+	}
 }
 
 // parseLine reads "name;option: value", ":: base64" or ":< URL".

@@ -123,11 +123,11 @@ func OpenTable(f File, size int64, form Form, kind *Kind, m *Mapping, at time.Ti
 	case JSONLines:
 		return newJSONLines(f, kind, m)
 	case XLSX:
-		header, rows, lines, err := readSheet(f, size)
+		in, err := openSheet(f, size)
 		if err != nil {
 			return nil, err
 		}
-		return newTable(header, rows, lines, kind, m)
+		return newSheetRows(in, kind, m)
 	case LDIF:
 		if kind != Users && kind != Devices {
 			return nil, &FileError{"an LDIF file holds users and devices, not " + kind.Name}
@@ -171,18 +171,14 @@ func Head(f File, size int64, form Form, n int) (headers []string, samples [][]s
 	var next func() ([]string, error)
 	switch form {
 	case XLSX:
-		header, rows, _, err := readSheet(f, size)
+		in, err := openSheet(f, size)
 		if err != nil {
 			return nil, nil, err
 		}
-		headers = header
+		headers = in.header
 		next = func() ([]string, error) {
-			if len(rows) == 0 {
-				return nil, io.EOF
-			}
-			row := rows[0]
-			rows = rows[1:]
-			return row, nil
+			row, _, err := in.next()
+			return row, err
 		}
 	case JSONLines:
 		j, err := newJSONLines(f, &Kind{}, nil)
@@ -218,6 +214,10 @@ func Head(f File, size int64, form Form, n int) (headers []string, samples [][]s
 		row, err := next()
 		if errors.Is(err, io.EOF) {
 			break
+		}
+		var whole *FileError
+		if errors.As(err, &whole) {
+			return nil, nil, err
 		}
 		if err != nil {
 			continue

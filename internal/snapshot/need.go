@@ -8,7 +8,9 @@ import (
 )
 
 // NeedProduct fails with sqlite.ErrNotFound where there is no such product.
-func NeedProduct(tx *sqlite.Tx, id int64) error { return need(tx, "SELECT 1 FROM product WHERE id = ?", id) }
+func NeedProduct(tx *sqlite.Tx, id int64) error {
+	return need(tx, "SELECT 1 FROM product WHERE id = ?", id)
+}
 
 // NeedPool fails with sqlite.ErrNotFound where there is no such pool.
 func NeedPool(tx *sqlite.Tx, id int64) error { return need(tx, "SELECT 1 FROM pool WHERE id = ?", id) }

@@ -92,8 +92,19 @@ func typeOf(field string) (Type, bool) {
 // maxDepth is how deep conditions may be nested: deeper ones can only be a mistake or an attack.
 const maxDepth = 12
 
+// maxParts is how many questions and joins a condition may have: each is asked of every device.
+const maxParts = 500
+
+// maxValue is how long a value may be, in bytes.
+const maxValue = 1_000
+
 // Check reports what is wrong with a condition on devices.
-func (c Condition) Check() error { return c.check(0, Fields) }
+func (c Condition) Check() error { return c.checkAll(Fields) }
+
+func (c Condition) checkAll(fields []Field) error {
+	left := maxParts
+	return c.check(0, fields, &left)
+}
 
 // CheckRecord reports what is wrong with a condition on records. Where recognised is false it may not ask for the
 // title, which is yet to be found.
@@ -102,10 +113,17 @@ func (c Condition) CheckRecord(recognised bool) error {
 	if !recognised {
 		fields = slices.DeleteFunc(slices.Clone(fields), func(f Field) bool { return f.Type == Title })
 	}
-	return c.check(0, fields)
+	return c.checkAll(fields)
 }
 
-func (c Condition) check(depth int, fields []Field) error {
+// check looks at no more parts than are left, so that what a condition costs to refuse is bounded, too.
+func (c Condition) check(depth int, fields []Field, left *int) error {
+	if *left--; *left < 0 {
+		return refuse.Errorf(
+			"the condition has more than %d parts: make groups of some of them and ask for these, or use patterns",
+			maxParts,
+		)
+	}
 	if depth > maxDepth {
 		return refuse.Errorf(
 			"the condition is nested more than %d deep: make groups of its parts and ask for these",
@@ -125,7 +143,7 @@ func (c Condition) check(depth int, fields []Field) error {
 		return c.checkQuestion(fields)
 	}
 	for _, p := range c.parts() {
-		if err := p.check(depth+1, fields); err != nil {
+		if err := p.check(depth+1, fields, left); err != nil {
 			return err
 		}
 	}
@@ -156,6 +174,9 @@ func (c Condition) checkQuestion(fields []Field) error {
 			c.Op,
 			strings.Join(Operators[typ], ", "),
 		)
+	}
+	if len(c.Value) > maxValue {
+		return refuse.Errorf("what %s is asked for is longer than %d characters", c.Field, maxValue)
 	}
 	switch typ {
 	case Network:
