@@ -264,7 +264,7 @@ func TestForeignFilesAndDocuments(t *testing.T) {
 func TestGroupsPlansAndRulesOverHTTP(t *testing.T) {
 	s, _ := house(t)
 	worker, looker := enter(t, s.URL, "worker"), enter(t, s.URL, "looker")
-	group := `{"id":0,"name":"servers of one","note":"","byHand":false,"picked":[],"condition":{"all":[{"field":"kind","op":"is","value":"server"},{"field":"unit","op":"under","value":"Unit/1"}]}}`
+	group := `{"id":0,"revision":0,"name":"servers of one","note":"","byHand":false,"picked":[],"condition":{"all":[{"field":"kind","op":"is","value":"server"},{"field":"unit","op":"under","value":"Unit/1"}]}}`
 	code, text := looker.do(http.MethodPost, "/api/groups/preview", group, nil)
 	var preview evidence.GroupPreview
 	if err := json.Unmarshal([]byte(text), &preview); err != nil || code != 200 || preview.Members == 0 ||
@@ -282,7 +282,7 @@ func TestGroupsPlansAndRulesOverHTTP(t *testing.T) {
 	) {
 		t.Errorf("the list narrowed to the group: %.200s", text)
 	}
-	plan := `{"id":0,"name":"weekly","basis":"calendar","calendar":{"at":"03:00","weekdays":[1]},"ageDays":0,"group":"servers of one","quiet":[{"from":"08:00","until":"17:00"}],"paused":false}`
+	plan := `{"revision":0,"id":0,"name":"weekly","basis":"calendar","calendar":{"at":"03:00","weekdays":[1]},"ageDays":0,"group":"servers of one","quiet":[{"from":"08:00","until":"17:00"}],"paused":false}`
 	if code, text := worker.do(http.MethodPost, "/api/schedules", plan, nil); code != 200 {
 		t.Fatal(code, text)
 	}
@@ -299,7 +299,7 @@ func TestGroupsPlansAndRulesOverHTTP(t *testing.T) {
 		"/api/schedules":      strings.Replace(strings.Replace(plan, "weekly", "x", 1), "servers of one", "nobody", 1),
 		"/api/change-rules":   `{"what":"mail","kinds":[],"name":"","publisher":"","group":"","address":"not an address"}`,
 		"/api/scan-orders":    `{"devices":["D99"]}`,
-		"/api/groups/preview": `{"id":0,"name":"","note":"","byHand":false,"picked":[],"condition":{"field":"network","op":"within","value":"10.0.0.0/77"}}`,
+		"/api/groups/preview": `{"revision":0,"id":0,"name":"","note":"","byHand":false,"picked":[],"condition":{"field":"network","op":"within","value":"10.0.0.0/77"}}`,
 	} {
 		if code, text := worker.do(http.MethodPost, path, body, nil); code < 400 || code >= 500 ||
 			!strings.Contains(text, `"detail"`) {

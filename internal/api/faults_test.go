@@ -188,7 +188,7 @@ func TestFaultsWhileWriting(t *testing.T) {
 	changes := map[string]string{
 		"/api/contracts": `{"code":"K-9","publisher":"","name":"n","start":"","end":"","noticeDays":0,"renews":false,` +
 			`"owner":"","note":"","author":"","at":0}`,
-		"/api/groups":                  `{"id":0,"name":"quay","note":"","byHand":true,"condition":{},"picked":[]}`,
+		"/api/groups":                  `{"revision":0,"id":0,"name":"quay","note":"","byHand":true,"condition":{},"picked":[]}`,
 		"/api/products/1/tags":         `{"tags":["dear"]}`,
 		"/api/products/1/watch":        `{"on":true}`,
 		"/api/products/1/remarks":      `{"device":"","text":"look again"}`,
@@ -204,7 +204,7 @@ func TestFaultsWhileWriting(t *testing.T) {
 		"/api/change-rules":              `{"what":"quiet","kinds":["upgraded"],"name":"x*","publisher":"","group":"","address":""}`,
 		"/api/entitlements/E-2/withdraw": `{"why":"typed twice"}`,
 		"/api/seats/assign":              `{"product":2,"line":"","user":"u1","device":""}`,
-		"/api/names/settings":            `{"signOff":[],"limit":0}`,
+		"/api/names/settings":            `{"revision":0,"signOff":[],"limit":0}`,
 	}
 	type fault struct{ table, path string }
 	var faults []fault

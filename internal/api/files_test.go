@@ -160,14 +160,14 @@ func TestDescription(t *testing.T) {
 func TestRulesOverHTTP(t *testing.T) {
 	s, _ := house(t)
 	worker, looker := enter(t, s.URL, "worker"), enter(t, s.URL, "looker")
-	body := `{"freshDays":20,"useWindow":60,"graceDays":10}`
+	body := `{"revision":0,"freshDays":20,"useWindow":60,"graceDays":10}`
 	if status, _ := looker.do("PUT", "/api/rules", body, nil); status != 403 {
 		t.Errorf("who may only look sets the rules: %d", status)
 	}
 	if status, answer := worker.do("PUT", "/api/rules", body, nil); status != 200 {
 		t.Errorf("%d %s", status, answer)
 	}
-	if status, _ := worker.do("PUT", "/api/rules", `{"freshDays":0,"useWindow":60,"graceDays":10}`,
+	if status, _ := worker.do("PUT", "/api/rules", `{"revision":0,"freshDays":0,"useWindow":60,"graceDays":10}`,
 		nil); status != 422 {
 		t.Errorf("evidence that is never fresh is allowed: %d", status)
 	}

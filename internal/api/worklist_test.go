@@ -149,7 +149,7 @@ func TestAnswerPage(t *testing.T) {
 		}
 	}
 	if status, text := boss.do("PUT", "/api/case-rules",
-		`{"twoPersons":false,"answerDays":7,"reminders":1,"holdMinutes":0,"silentDays":14}`, nil); status != 200 {
+		`{"revision":0,"twoPersons":false,"answerDays":7,"reminders":1,"holdMinutes":0,"silentDays":14}`, nil); status != 200 {
 		t.Fatal(status, text)
 	}
 	if status, text := persons[access.Editor].do("POST", "/api/cases/act", fmt.Sprintf(`{"ids":[%d],"act":"ask"}`, id),

@@ -9,6 +9,7 @@ import (
 
 	"ensomet/internal/core/evidence"
 	"ensomet/internal/core/refuse"
+	"ensomet/internal/edits"
 	"ensomet/internal/entitlements/entitlementsdb"
 	"ensomet/internal/outbox"
 	"ensomet/internal/renewal"
@@ -142,7 +143,14 @@ func (svc *Service) StarterSets(ctx context.Context) ([]entitlementsdb.StarterSe
 	out := []entitlementsdb.StarterSet{}
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
 		list, err := entitlementsdb.StarterSets(tx)
-		out = append(out, list...)
+		if err != nil {
+			return err
+		}
+		revisions, err := edits.Revisions(tx, edits.StarterSet)
+		for _, s := range list {
+			s.Revision = revisions[sqlite.Itoa(s.ID)]
+			out = append(out, s)
+		}
 		return err
 	})
 	return out, err
@@ -154,6 +162,11 @@ func (svc *Service) PutStarterSet(ctx context.Context, s entitlementsdb.StarterS
 		return 0, refuse.New("give the set the name of a role")
 	}
 	err := svc.DB.Update(ctx, func(tx *sqlite.Tx) (err error) {
+		if s.ID != 0 {
+			if err := svc.keepSetEdit(tx, s, who); err != nil {
+				return err
+			}
+		}
 		s.Author, s.At = who, svc.Clock.Now().Unix()
 		if len(s.Products) == 0 {
 			err = entitlementsdb.DropStarterSet(tx, s.ID)
@@ -166,6 +179,27 @@ func (svc *Service) PutStarterSet(ctx context.Context, s entitlementsdb.StarterS
 		return tx.Note(svc.Clock.Now(), who, "kept a starter's set", s.Name, fmt.Sprint(len(s.Products), " products"))
 	})
 	return s.ID, err
+}
+
+// keepSetEdit keeps that a set is changed.
+func (svc *Service) keepSetEdit(tx *sqlite.Tx, s entitlementsdb.StarterSet, who string) error {
+	sets, err := entitlementsdb.StarterSets(tx)
+	if err != nil {
+		return err
+	}
+	i := slices.IndexFunc(sets, func(o entitlementsdb.StarterSet) bool { return o.ID == s.ID })
+	if i < 0 {
+		return sqlite.ErrNotFound
+	}
+	_, err = edits.Save(tx, edits.Change{
+		Thing: edits.Of(edits.StarterSet, s.ID),
+		Seen:  s.Revision,
+		Who:   who,
+		At:    svc.Clock.Now(),
+		Was:   sets[i],
+		Is:    s,
+	})
+	return err
 }
 
 // Started says what somebody new got and what is missing.

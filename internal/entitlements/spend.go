@@ -10,6 +10,7 @@ import (
 	"ensomet/internal/core/entitle"
 	"ensomet/internal/core/money"
 	"ensomet/internal/core/refuse"
+	"ensomet/internal/edits"
 	"ensomet/internal/entitlements/entitlementsdb"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -144,8 +145,13 @@ func (svc *Service) Contracts(ctx context.Context) ([]ContractView, error) {
 		if err != nil {
 			return err
 		}
+		revisions, err := edits.Revisions(tx, edits.Contract)
+		if err != nil {
+			return err
+		}
 		for i := range list {
 			v := ContractView{Contract: list[i], Notice: noticeDay(&list[i])}
+			v.Revision = revisions[v.Code]
 			products := map[int64]bool{}
 			var last civil.Day
 			value := decimal.Zero
@@ -189,6 +195,24 @@ func (svc *Service) PutContract(ctx context.Context, c entitlementsdb.Contract, 
 	}
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		now := svc.Clock.Now()
+		list, err := entitlementsdb.Contracts(tx)
+		if err != nil {
+			return err
+		}
+		was := entitlementsdb.Contract{Code: c.Code}
+		if i := slices.IndexFunc(list, func(o entitlementsdb.Contract) bool { return o.Code == c.Code }); i >= 0 {
+			was = list[i]
+		}
+		if _, err := edits.Save(tx, edits.Change{
+			Thing: edits.Thing{Kind: edits.Contract, Key: c.Code},
+			Seen:  c.Revision,
+			Who:   who,
+			At:    now,
+			Was:   was,
+			Is:    c,
+		}); err != nil {
+			return err
+		}
 		c.Author, c.At = who, now.Unix()
 		if err := entitlementsdb.PutContract(tx, c); err != nil {
 			return err

@@ -5,10 +5,12 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 
 	"ensomet/internal/core/condition"
 	"ensomet/internal/core/evidence"
 	"ensomet/internal/core/refuse"
+	"ensomet/internal/edits"
 	"ensomet/internal/evidence/evidencedb"
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
@@ -24,6 +26,7 @@ type GroupDraft struct {
 	ByHand    bool
 	Condition condition.Condition
 	Picked    []GroupPick
+	Revision  int64 // that was seen; a save on an older one is refused
 }
 
 // GroupPick is a device that was put in or taken out by hand.
@@ -225,6 +228,9 @@ func (svc *Service) SaveGroup(ctx context.Context, draft GroupDraft, who string)
 		if err != nil {
 			return err
 		}
+		if err := keepGroupEdit(tx, draft, who, svc.Clock.Now()); err != nil {
+			return err
+		}
 		if id, err = evidencedb.PutGroup(tx,
 			snapshot.DeviceGroup{
 				ID:     draft.ID,
@@ -255,6 +261,51 @@ func (svc *Service) SaveGroup(ctx context.Context, draft GroupDraft, who string)
 		return renewal.Mark(tx, false)
 	})
 	return id, err
+}
+
+// keepGroupEdit keeps that a group is changed. Of a new one there is nothing to keep.
+func keepGroupEdit(tx *sqlite.Tx, draft GroupDraft, who string, at time.Time) error {
+	if draft.ID == 0 {
+		return nil
+	}
+	groups, err := snapshot.DeviceGroups(tx)
+	if err != nil {
+		return err
+	}
+	i := slices.IndexFunc(groups, func(g snapshot.DeviceGroup) bool { return g.ID == draft.ID })
+	if i < 0 {
+		return sqlite.ErrNotFound
+	}
+	codes, err := evidencedb.DeviceCodes(tx)
+	if err != nil {
+		return err
+	}
+	_, err = edits.Save(tx, edits.Change{
+		Thing: edits.Of(edits.Group, draft.ID),
+		Seen:  draft.Revision,
+		Who:   who,
+		At:    at,
+		Was:   draftOf(&groups[i], codes),
+		Is:    draft,
+	})
+	return err
+}
+
+// draftOf is a group as somebody would want it who changes nothing.
+func draftOf(g *snapshot.DeviceGroup, codes map[int64]string) GroupDraft {
+	d := GroupDraft{
+		ID:        g.ID,
+		Name:      g.Name,
+		Note:      g.Note,
+		ByHand:    g.ByHand,
+		Condition: g.Condition,
+		Picked:    []GroupPick{},
+	}
+	for device, in := range g.Picked {
+		d.Picked = append(d.Picked, GroupPick{codes[device], in})
+	}
+	slices.SortFunc(d.Picked, func(a, b GroupPick) int { return strings.Compare(a.Device, b.Device) })
+	return d
 }
 
 // DropGroup deletes a group that nothing rests on.
@@ -302,30 +353,24 @@ func (svc *Service) DeviceGroups(ctx context.Context) ([]DeviceGroupView, error)
 		if err != nil {
 			return err
 		}
+		revisions, err := edits.Revisions(tx, edits.Group)
+		if err != nil {
+			return err
+		}
 		for _, g := range groups {
 			v := DeviceGroupView{
-				GroupDraft: GroupDraft{
-					ID:        g.ID,
-					Name:      g.Name,
-					Note:      g.Note,
-					ByHand:    g.ByHand,
-					Condition: g.Condition,
-					Picked:    []GroupPick{},
-				},
-				Words:  g.Condition.Words(names),
-				Author: g.Author,
-				At:     g.At,
-				UsedBy: []string{},
-				Titles: []Named{},
+				GroupDraft: draftOf(&g, codes),
+				Words:      g.Condition.Words(names),
+				Author:     g.Author,
+				At:         g.At,
+				UsedBy:     []string{},
+				Titles:     []Named{},
 			}
+			v.Revision = revisions[sqlite.Itoa(g.ID)]
 			if g.ByHand {
 				v.Words = "by hand"
 			}
 			v.UsedBy = append(v.UsedBy, users[g.Name]...)
-			for device, in := range g.Picked {
-				v.Picked = append(v.Picked, GroupPick{codes[device], in})
-			}
-			slices.SortFunc(v.Picked, func(a, b GroupPick) int { return strings.Compare(a.Device, b.Device) })
 			for _, id := range g.Condition.Titles() {
 				v.Titles = append(v.Titles, Named{id, names(id)})
 			}

@@ -10,6 +10,7 @@ import (
 
 	"ensomet/internal/core/evidence"
 	"ensomet/internal/core/refuse"
+	"ensomet/internal/edits"
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -25,6 +26,7 @@ type Rules struct {
 	DemandDays *int     `json:"demandDays,omitempty"` // days in which use makes a named user
 	LeastShare *float64 `json:"leastShare,omitempty"` // of a window that must be measured
 	Zone       *string  `json:"zone,omitempty"`       // an IANA name: the house's days turn by it; empty is UTC
+	Revision   int64    // that was seen; a save on an older one is refused
 }
 
 // Limit is after how many days a kind of evidence on a kind of device is stale. An empty kind of device is every one
@@ -36,40 +38,52 @@ type Limit struct {
 }
 
 // Rules returns the numbers in force.
-func (svc *Service) Rules(ctx context.Context) (Rules, error) {
-	var out Rules
-	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
-		s, err := snapshot.LoadSettings(tx)
-		if err != nil {
-			return err
-		}
-		zone := s.Zone.String()
-		out = Rules{
-			FreshDays:  s.FreshDays,
-			UseWindow:  s.UseWindow,
-			GraceDays:  s.GraceDays,
-			Limits:     []Limit{},
-			DemandDays: &s.DemandDays,
-			LeastShare: &s.LeastShare,
-			Zone:       &zone,
-		}
-		set, err := snapshot.Limits(tx)
-		for device, by := range set {
-			for kind, days := range by {
-				out.Limits = append(out.Limits, Limit{device, string(kind), days})
-			}
-		}
-		slices.SortFunc(out.Limits, func(a, b Limit) int {
-			return cmp.Or(cmp.Compare(a.Device, b.Device), cmp.Compare(a.Evidence, b.Evidence))
-		})
+func (svc *Service) Rules(ctx context.Context) (out Rules, err error) {
+	err = svc.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
+		out, err = houseRules(tx)
 		return err
 	})
+	return out, err
+}
+
+func houseRules(tx *sqlite.Tx) (out Rules, err error) {
+	s, err := snapshot.LoadSettings(tx)
+	if err != nil {
+		return out, err
+	}
+	zone := s.Zone.String()
+	out = Rules{
+		FreshDays:  s.FreshDays,
+		UseWindow:  s.UseWindow,
+		GraceDays:  s.GraceDays,
+		Limits:     []Limit{},
+		DemandDays: &s.DemandDays,
+		LeastShare: &s.LeastShare,
+		Zone:       &zone,
+	}
+	set, err := snapshot.Limits(tx)
+	if err != nil {
+		return out, err
+	}
+	for device, by := range set {
+		for kind, days := range by {
+			out.Limits = append(out.Limits, Limit{device, string(kind), days})
+		}
+	}
+	slices.SortFunc(out.Limits, func(a, b Limit) int {
+		return cmp.Or(cmp.Compare(a.Device, b.Device), cmp.Compare(a.Evidence, b.Evidence))
+	})
+	out.Revision, err = edits.Revision(tx, edits.Thing{Kind: edits.HouseRules})
 	return out, err
 }
 
 // SetRules sets the numbers and marks everything that rests on them to be computed again.
 func (svc *Service) SetRules(ctx context.Context, r Rules, who string) error {
 	err := svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
+		was, err := houseRules(tx)
+		if err != nil {
+			return err
+		}
 		s, err := snapshot.LoadSettings(tx)
 		if err != nil {
 			return err
@@ -103,6 +117,20 @@ func (svc *Service) SetRules(ctx context.Context, r Rules, who string) error {
 			if err := setLimits(tx, r.Limits); err != nil {
 				return err
 			}
+		}
+		is, err := houseRules(tx)
+		if err != nil {
+			return err
+		}
+		if _, err := edits.Save(tx, edits.Change{
+			Thing: edits.Thing{Kind: edits.HouseRules},
+			Seen:  r.Revision,
+			Who:   who,
+			At:    svc.Clock.Now(),
+			Was:   was,
+			Is:    is,
+		}); err != nil {
+			return err
 		}
 		detail, err := json.Marshal(r)
 		if err != nil {

@@ -11,6 +11,7 @@ import (
 	"ensomet/internal/core/evidence"
 	"ensomet/internal/core/refuse"
 	"ensomet/internal/core/schedule"
+	"ensomet/internal/edits"
 	"ensomet/internal/evidence/evidencedb"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -26,6 +27,7 @@ type ScheduleDraft struct {
 	Group    string           // empty is every device in service
 	Quiet    []schedule.Quiet // when no scan may start, by the clock of each device's site
 	Paused   bool
+	Revision int64 // that was seen; a save on an older one is refused
 }
 
 // ScheduleView is a schedule with what it does.
@@ -96,6 +98,22 @@ func (svc *Collecting) SaveSchedule(ctx context.Context, d ScheduleDraft, who st
 			}
 		}
 		now := svc.Clock.Now()
+		if d.ID != 0 {
+			i := slices.IndexFunc(list, func(s evidencedb.Schedule) bool { return s.ID == d.ID })
+			if i < 0 {
+				return sqlite.ErrNotFound
+			}
+			if _, err := edits.Save(tx, edits.Change{
+				Thing: edits.Of(edits.Schedule, d.ID),
+				Seen:  d.Revision,
+				Who:   who,
+				At:    now,
+				Was:   draftOfSchedule(&list[i]),
+				Is:    d,
+			}); err != nil {
+				return err
+			}
+		}
 		if id, err = evidencedb.PutSchedule(tx,
 			evidencedb.Schedule{
 				ID:           d.ID,
@@ -115,6 +133,24 @@ func (svc *Collecting) SaveSchedule(ctx context.Context, d ScheduleDraft, who st
 		return tx.Note(now, who, "set a schedule", d.Name, "")
 	})
 	return id, err
+}
+
+// draftOfSchedule is a schedule as somebody would want it who changes nothing.
+func draftOfSchedule(s *evidencedb.Schedule) ScheduleDraft {
+	d := ScheduleDraft{
+		ID:       s.ID,
+		Name:     s.Name,
+		Basis:    s.Basis,
+		Calendar: s.Calendar,
+		AgeDays:  s.AgeDays,
+		Group:    s.Group,
+		Quiet:    s.Quiet,
+		Paused:   s.Paused,
+	}
+	if d.Quiet == nil {
+		d.Quiet = []schedule.Quiet{}
+	}
+	return d
 }
 
 // DropSchedule deletes a schedule, and calls off its orders that wait.
@@ -235,25 +271,18 @@ func (svc *Collecting) Schedules(ctx context.Context) ([]ScheduleView, error) {
 		if err != nil {
 			return err
 		}
+		revisions, err := edits.Revisions(tx, edits.Schedule)
+		if err != nil {
+			return err
+		}
 		for i := range list {
 			s := &list[i]
 			v := ScheduleView{
-				ScheduleDraft: ScheduleDraft{
-					ID:       s.ID,
-					Name:     s.Name,
-					Basis:    s.Basis,
-					Calendar: s.Calendar,
-					AgeDays:  s.AgeDays,
-					Group:    s.Group,
-					Quiet:    s.Quiet,
-					Paused:   s.Paused,
-				},
-				Words:  scheduleWords(s),
-				Author: s.Author,
+				ScheduleDraft: draftOfSchedule(s),
+				Words:         scheduleWords(s),
+				Author:        s.Author,
 			}
-			if v.Quiet == nil {
-				v.Quiet = []schedule.Quiet{}
-			}
+			v.Revision = revisions[sqlite.Itoa(s.ID)]
 			devices, err := f.in(tx, s.Group)
 			if err != nil {
 				return err

@@ -435,6 +435,7 @@ func TestLimitsOfAge(t *testing.T) {
 		t.Errorf("%v", got)
 	}
 	rules.Limits = nil // says nothing of them
+	rules.Revision++
 	if err := prog.Evidence.SetRules(ctx, rules, "me"); err != nil {
 		t.Fatal(err)
 	}

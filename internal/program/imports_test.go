@@ -23,18 +23,19 @@ var allowed = map[string][]string{
 	"sqlite":   {},
 	"renewal":  {"sqlite", "progress"},
 	"snapshot": {"sqlite", "renewal", "formats", "clock"},
+	"edits":    {"sqlite"},
 	"intake":   {"sqlite", "snapshot", "formats"},
 	"outbox":   {"sqlite", "clock"},
 	"opendata": {"formats"},
 	"starter":  {"formats"},
 	"collect":  {"formats"},
-	"rest":     {"sqlite", "formats", "clock"},
+	"rest":     {"sqlite", "formats", "clock", "edits"},
 	"wire":     {"snapshot", "rest"},
 }
 
 // service is what a station's service may import besides its own tables.
 var service = []string{
-	"snapshot", "outbox", "intake", "renewal", "sqlite", "formats", "clock", "progress", "secret", "starter",
+	"snapshot", "outbox", "intake", "renewal", "edits", "sqlite", "formats", "clock", "progress", "secret", "starter",
 }
 
 // tables is what a station's tables may import.
@@ -71,7 +72,7 @@ func TestImportsPointOneWay(t *testing.T) {
 			case judged && project && !strings.HasPrefix(to, "core/") && !slices.Contains(may, to):
 				t.Errorf("%s imports %s", pkg, to)
 			case im == "database/sql" && !strings.HasSuffix(pkg, "db") &&
-				!slices.Contains([]string{"sqlite", "snapshot", "renewal", "outbox"}, pkg):
+				!slices.Contains([]string{"sqlite", "snapshot", "renewal", "outbox", "edits"}, pkg):
 				t.Errorf("%s has SQL", pkg)
 			case im == "net/http" && slices.Contains(stations, pkg):
 				t.Errorf("the service %s knows HTTP", pkg)

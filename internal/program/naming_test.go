@@ -246,7 +246,7 @@ func TestSigningOffAndUndoing(t *testing.T) {
 	if _, err := prog.Titles.Undo(ctx, "you"); err == nil {
 		t.Error("somebody undid what is not his own")
 	}
-	if err := prog.Titles.SetNaming(ctx, titles.NamingSettings{SignOff: []string{}}, "boss"); err != nil {
+	if err := prog.Titles.SetNaming(ctx, titles.NamingSettings{SignOff: []string{}, Revision: 1}, "boss"); err != nil {
 		t.Fatal(err)
 	}
 	if _, err := prog.Titles.SetAside(ctx, []string{key}, 3, "me"); err != nil {

@@ -217,13 +217,14 @@ func TestRulesMoveWhatRestsOnThem(t *testing.T) {
 		}
 		return out
 	}
-	for _, c := range []struct {
+	for i, c := range []struct {
 		rules evidence.Rules
 		class string
 		low   int64
 	}{{evidence.Rules{FreshDays: 30, UseWindow: 90, GraceDays: 30, Limits: nil}, "regular", 2},
 		{evidence.Rules{FreshDays: 30, UseWindow: 30, GraceDays: 30, Limits: nil}, "unused", 2},
 		{evidence.Rules{FreshDays: 15, UseWindow: 60, GraceDays: 30, Limits: nil}, "regular", 1}} {
+		c.rules.Revision = int64(i)
 		if err := prog.Evidence.SetRules(ctx, c.rules, "me"); err != nil {
 			t.Fatal(err)
 		}

@@ -39,7 +39,7 @@ func TestTheHouseHasATimeZone(t *testing.T) {
 		t.Errorf("%+v, %v", back, err)
 	}
 	// what a request does not name stays
-	few := evidence.Rules{FreshDays: 30, UseWindow: 90, GraceDays: 30}
+	few := evidence.Rules{FreshDays: 30, UseWindow: 90, GraceDays: 30, Revision: back.Revision}
 	if err := prog.Evidence.SetRules(t.Context(), few, "me"); err != nil {
 		t.Fatal(err)
 	}

@@ -10,6 +10,7 @@ import (
 	"net/http"
 
 	"ensomet/internal/core/refuse"
+	"ensomet/internal/edits"
 	"ensomet/internal/formats"
 	"ensomet/internal/sqlite"
 
@@ -24,6 +25,7 @@ func Fail(err error) error {
 	var line *formats.LineError
 	var file *formats.FileError
 	var status huma.StatusError
+	var other *edits.Conflict
 	var large *http.MaxBytesError
 	switch {
 	case err == nil:
@@ -38,6 +40,8 @@ func Fail(err error) error {
 		return fault(err)
 	case errors.Is(err, sqlite.ErrNotFound):
 		return huma.Error404NotFound("There is no such thing here (any more).")
+	case errors.As(err, &other):
+		return conflict(other)
 	case errors.Is(err, sqlite.ErrChangedMeanwhile):
 		return huma.Error409Conflict(err.Error())
 	case errors.As(err, &query):

@@ -9,6 +9,7 @@ import (
 	"strconv"
 
 	"ensomet/internal/core/refuse"
+	"ensomet/internal/edits"
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -26,8 +27,9 @@ const (
 // NamingSettings are how decisions about names are taken.
 type NamingSettings struct {
 	// kinds of decision that a second person signs off before they count: title, nothing, leave_out, rule
-	SignOff []string
-	Limit   float64 // score from which a first proposal decides by itself; 0 is never
+	SignOff  []string
+	Limit    float64 // score from which a first proposal decides by itself; 0 is never
+	Revision int64   // that was seen; a save on an older one is refused
 }
 
 func signOff(tx *sqlite.Tx) ([]string, error) {
@@ -46,14 +48,23 @@ func (svc *Service) needsSign(tx *sqlite.Tx, kind string) (bool, error) {
 
 // Naming returns how decisions about names are taken.
 func (svc *Service) Naming(ctx context.Context) (out NamingSettings, err error) {
-	err = svc.DB.View(ctx, func(tx *sqlite.Tx) error {
-		if out.SignOff, err = signOff(tx); err != nil {
-			return err
-		}
-		text, err := tx.Setting(snapshot.ScoreLimit)
-		out.Limit, _ = strconv.ParseFloat(text, 64) // empty is never
+	err = svc.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
+		out, err = loadNaming(tx)
 		return err
 	})
+	return out, err
+}
+
+func loadNaming(tx *sqlite.Tx) (out NamingSettings, err error) {
+	if out.SignOff, err = signOff(tx); err != nil {
+		return out, err
+	}
+	text, err := tx.Setting(snapshot.ScoreLimit)
+	if err != nil {
+		return out, err
+	}
+	out.Limit, _ = strconv.ParseFloat(text, 64) // empty is never
+	out.Revision, err = edits.Revision(tx, edits.Thing{Kind: edits.Naming})
 	return out, err
 }
 
@@ -69,6 +80,20 @@ func (svc *Service) SetNaming(ctx context.Context, n NamingSettings, who string)
 		return err
 	}
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
+		was, err := loadNaming(tx)
+		if err != nil {
+			return err
+		}
+		if _, err := edits.Save(tx, edits.Change{
+			Thing: edits.Thing{Kind: edits.Naming},
+			Seen:  n.Revision,
+			Who:   who,
+			At:    svc.Clock.Now(),
+			Was:   was,
+			Is:    n,
+		}); err != nil {
+			return err
+		}
 		limit := ""
 		if n.Limit > 0 {
 			limit = strconv.FormatFloat(n.Limit, 'g', -1, 64)

@@ -3,9 +3,11 @@ package titles
 import (
 	"context"
 	"fmt"
+	"slices"
 
 	"ensomet/internal/core/recognise"
 	"ensomet/internal/core/refuse"
+	"ensomet/internal/edits"
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -15,12 +17,13 @@ import (
 // SuiteDraft says what a suite contains and how one knows that it is on a device: by a record of its own, or also by
 // some of its parts.
 type SuiteDraft struct {
-	ID      int64 // 0 is a new one
-	Product int64
-	Edition string // empty is any
-	Version string // what the suite's version begins with, empty is any
-	Need    int    // so many of its parts on a device are enough; 0 asks for a record of the suite itself
-	Parts   []recognise.SuitePart
+	ID       int64 // 0 is a new one
+	Product  int64
+	Edition  string // empty is any
+	Version  string // what the suite's version begins with, empty is any
+	Need     int    // so many of its parts on a device are enough; 0 asks for a record of the suite itself
+	Parts    []recognise.SuitePart
+	Revision int64 // that was seen; a save on an older one is refused
 }
 
 // PutSuite adds the definition of a suite or changes one. Every position that it touches follows.
@@ -56,6 +59,9 @@ func (svc *Catalogue) PutSuite(ctx context.Context, d SuiteDraft, who string) (i
 				d.Need,
 			)
 		}
+		if err := svc.keepSuiteEdit(tx, d, who); err != nil {
+			return err
+		}
 		if err := titlesdb.PutSuite(tx, &s, who, svc.Clock.Now().Unix()); err != nil {
 			return err
 		}
@@ -66,6 +72,42 @@ func (svc *Catalogue) PutSuite(ctx context.Context, d SuiteDraft, who string) (i
 		return renewal.Mark(tx, true)
 	})
 	return s.ID, err
+}
+
+// keepSuiteEdit keeps that a suite is changed. Of a new one there is nothing to keep.
+func (svc *Catalogue) keepSuiteEdit(tx *sqlite.Tx, d SuiteDraft, who string) error {
+	if d.ID == 0 {
+		return nil
+	}
+	list, err := snapshot.Suites(tx)
+	if err != nil {
+		return err
+	}
+	i := slices.IndexFunc(list, func(s recognise.Suite) bool { return s.ID == d.ID })
+	if i < 0 {
+		return sqlite.ErrNotFound
+	}
+	_, err = edits.Save(tx, edits.Change{
+		Thing: edits.Of(edits.Suite, d.ID),
+		Seen:  d.Revision,
+		Who:   who,
+		At:    svc.Clock.Now(),
+		Was:   draftOfSuite(&list[i]),
+		Is:    d,
+	})
+	return err
+}
+
+// draftOfSuite is a suite as somebody would want it who changes nothing.
+func draftOfSuite(s *recognise.Suite) SuiteDraft {
+	return SuiteDraft{
+		ID:      s.ID,
+		Product: s.Product,
+		Edition: s.Edition,
+		Version: s.Version,
+		Need:    s.Need,
+		Parts:   s.Parts,
+	}
 }
 
 // DropSuite takes the definition of a suite away.
@@ -90,14 +132,16 @@ type SuiteView struct {
 func suitesOf(tx *sqlite.Tx, c *recognise.Catalogue, product int64) ([]SuiteView, error) {
 	out := []SuiteView{}
 	list, err := snapshot.Suites(tx)
+	if err != nil {
+		return nil, err
+	}
+	revisions, err := edits.Revisions(tx, edits.Suite)
 	for _, s := range list {
 		if s.Product != product {
 			continue
 		}
-		v := SuiteView{
-			SuiteDraft: SuiteDraft{s.ID, s.Product, s.Edition, s.Version, s.Need, s.Parts},
-			Names:      []string{},
-		}
+		v := SuiteView{SuiteDraft: draftOfSuite(&s), Names: []string{}}
+		v.Revision = revisions[sqlite.Itoa(s.ID)]
 		for _, p := range s.Parts {
 			name := fmt.Sprintf("title %d", p.Product)
 			if q := c.Product(p.Product); q != nil {

@@ -6,6 +6,7 @@ import (
 
 	"ensomet/internal/core/policy"
 	"ensomet/internal/core/refuse"
+	"ensomet/internal/edits"
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -46,6 +47,7 @@ type Metered struct {
 	Starts      int64  // runs that raw events spoke of
 	Lost        int64  // of them, those that were not seen whole
 	Future      int64  // events whose clock is ahead: they wait for their time
+	Revision    int64  // of how long use is kept
 	EventDays   int
 	SessionDays int
 	DayDays     int
@@ -87,6 +89,9 @@ func (svc *Service) Metering(ctx context.Context) (Metered, error) {
 		out.Starts, out.Lost, out.Future = lost.Starts+lost.Strays, lost.Strays+lost.Cut, lost.Future
 		s, err := snapshot.LoadSettings(tx)
 		out.EventDays, out.SessionDays, out.DayDays = s.EventDays, s.SessionDays, s.DayDays
+		if out.Revision, err = edits.Revision(tx, edits.Thing{Kind: edits.KeptUse}); err != nil {
+			return err
+		}
 		return err
 	})
 	return out, err

@@ -13,6 +13,7 @@ import (
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/policy"
 	"ensomet/internal/core/usage"
+	"ensomet/internal/edits"
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -341,9 +342,10 @@ func (svc *Service) ForgetUse(ctx context.Context) (gone [3]int64, err error) {
 
 // UseKept says how long what was measured is kept, in days.
 type UseKept struct {
-	EventDays   int // raw events of processes
-	SessionDays int // runs of programs
-	DayDays     int // days of use
+	EventDays   int   // raw events of processes
+	SessionDays int   // runs of programs
+	DayDays     int   // days of use
+	Revision    int64 // that was seen; a save on an older one is refused
 }
 
 // KeepUse sets how long what was measured is kept. Nobody may look at a window longer than that.
@@ -351,6 +353,16 @@ func (svc *Service) KeepUse(ctx context.Context, k UseKept, who string) error {
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		s, err := snapshot.LoadSettings(tx)
 		if err != nil {
+			return err
+		}
+		if _, err := edits.Save(tx, edits.Change{
+			Thing: edits.Thing{Kind: edits.KeptUse},
+			Seen:  k.Revision,
+			Who:   who,
+			At:    svc.Clock.Now(),
+			Was:   UseKept{EventDays: s.EventDays, SessionDays: s.SessionDays, DayDays: s.DayDays},
+			Is:    k,
+		}); err != nil {
 			return err
 		}
 		s.EventDays, s.SessionDays, s.DayDays = k.EventDays, k.SessionDays, k.DayDays

@@ -13,6 +13,7 @@ import (
 	"ensomet/internal/core/casework"
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/refuse"
+	"ensomet/internal/edits"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 	"ensomet/internal/worklist/worklistdb"
@@ -20,11 +21,12 @@ import (
 
 // CaseRules is what a house asks of its own people about cases.
 type CaseRules struct {
-	TwoPersons  bool // what is sent must be approved by somebody else than who agreed
-	AnswerDays  int  // how long a user may take to answer
-	Reminders   int  // how often a user is reminded, each time with as many days
-	HoldMinutes int  // how long mail and orders wait before they leave the house, so that they can be called back
-	SilentDays  int  // how long the deployment tool may say nothing before an order counts as failed
+	TwoPersons  bool  // what is sent must be approved by somebody else than who agreed
+	AnswerDays  int   // how long a user may take to answer
+	Reminders   int   // how often a user is reminded, each time with as many days
+	HoldMinutes int   // how long mail and orders wait before they leave the house, so that they can be called back
+	SilentDays  int   // how long the deployment tool may say nothing before an order counts as failed
+	Revision    int64 // that was seen; a save on an older one is refused
 }
 
 func loadCaseRules(tx *sqlite.Tx) (CaseRules, error) {
@@ -46,7 +48,8 @@ func loadCaseRules(tx *sqlite.Tx) (CaseRules, error) {
 			}
 		}
 	}
-	return r, nil
+	r.Revision, err = edits.Revision(tx, edits.Thing{Kind: edits.CaseRules})
+	return r, err
 }
 
 func (r CaseRules) core() casework.Rules { return casework.Rules{TwoPersons: r.TwoPersons} }
@@ -75,11 +78,25 @@ func (r *CaseRules) words() string {
 // SetCaseRules writes what the house asks.
 func (svc *Service) SetCaseRules(ctx context.Context, r CaseRules, who string) error {
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
+		was, err := loadCaseRules(tx)
+		if err != nil {
+			return err
+		}
+		if _, err := edits.Save(tx, edits.Change{
+			Thing: edits.Thing{Kind: edits.CaseRules},
+			Seen:  r.Revision,
+			Who:   who,
+			At:    svc.Clock.Now(),
+			Was:   was,
+			Is:    r,
+		}); err != nil {
+			return err
+		}
 		two := "0"
 		if r.TwoPersons {
 			two = "1"
 		}
-		err := tx.SetSetting("two_persons", two)
+		err = tx.SetSetting("two_persons", two)
 		for key, n := range map[string]int{"answer_days": r.AnswerDays, "reminders": r.Reminders,
 			"hold_minutes": r.HoldMinutes, "silent_days": r.SilentDays} {
 			err = errors.Join(err, tx.SetSetting(key, strconv.Itoa(n)))

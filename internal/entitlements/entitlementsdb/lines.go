@@ -225,6 +225,7 @@ type Contract struct {
 	Note       string
 	Author     string
 	At         int64
+	Revision   int64 `db:"-"` // that was seen; a save on an older one is refused
 }
 
 // Contracts reads the contracts by code; those that lines name and nobody described have their code alone.

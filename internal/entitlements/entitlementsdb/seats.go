@@ -206,6 +206,7 @@ type StarterSet struct {
 	Products []int64
 	Author   string
 	At       int64
+	Revision int64 `db:"-"` // that was seen; a save on an older one is refused
 }
 
 // StarterSets reads all sets by name.

@@ -109,6 +109,7 @@ type Contract struct {
 	Note       string    `json:"note"`
 	Author     string    `json:"author"`
 	At         int64     `json:"at"`
+	Revision   int64     `json:"revision" doc:"that was seen; a save on an older one is refused"`
 }
 
 func toContract(v entitlements.Contract) Contract { return Contract(v) }
@@ -176,6 +177,7 @@ type StarterSet struct {
 	Products []int64 `json:"products"`
 	Author   string  `json:"author"`
 	At       int64   `json:"at"`
+	Revision int64   `json:"revision" doc:"that was seen; a save on an older one is refused"`
 }
 
 func toStarterSet(v entitlements.StarterSet) StarterSet { return StarterSet(v) }

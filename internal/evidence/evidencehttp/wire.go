@@ -372,6 +372,7 @@ type GroupDraft struct {
 	ByHand    bool           `json:"byHand"`
 	Condition wire.Condition `json:"condition"`
 	Picked    []GroupPick    `json:"picked"`
+	Revision  int64          `json:"revision" doc:"that was seen; a save on an older one is refused"`
 }
 
 func toGroupDraft(v evidence.GroupDraft) GroupDraft {
@@ -382,6 +383,7 @@ func toGroupDraft(v evidence.GroupDraft) GroupDraft {
 		ByHand:    v.ByHand,
 		Condition: wire.ToCondition(v.Condition),
 		Picked:    rest.Each(v.Picked, toGroupPick),
+		Revision:  v.Revision,
 	}
 }
 
@@ -393,6 +395,7 @@ func fromGroupDraft(v GroupDraft) evidence.GroupDraft {
 		ByHand:    v.ByHand,
 		Condition: wire.FromCondition(v.Condition),
 		Picked:    rest.Each(v.Picked, fromGroupPick),
+		Revision:  v.Revision,
 	}
 }
 
@@ -535,6 +538,7 @@ type Rules struct {
 	DemandDays *int     `json:"demandDays,omitempty" minimum:"1" maximum:"400" doc:"days in which use makes a named user"`
 	LeastShare *float64 `json:"leastShare,omitempty" minimum:"0" maximum:"1" doc:"of a window that must be measured"`
 	Zone       *string  `json:"zone,omitempty" doc:"an IANA name: the house's days turn by it; empty is UTC"`
+	Revision   int64    `json:"revision" doc:"that was seen; a save on an older one is refused"`
 }
 
 func toRules(v evidence.Rules) Rules {
@@ -546,6 +550,7 @@ func toRules(v evidence.Rules) Rules {
 		DemandDays: v.DemandDays,
 		LeastShare: v.LeastShare,
 		Zone:       v.Zone,
+		Revision:   v.Revision,
 	}
 }
 
@@ -558,6 +563,7 @@ func fromRules(v Rules) evidence.Rules {
 		DemandDays: v.DemandDays,
 		LeastShare: v.LeastShare,
 		Zone:       v.Zone,
+		Revision:   v.Revision,
 	}
 }
 
@@ -583,6 +589,7 @@ type ScheduleDraft struct {
 	Group    string   `json:"group" doc:"empty is every device in service"`
 	Quiet    []Quiet  `json:"quiet" doc:"when no scan may start, by the clock of each device's site"`
 	Paused   bool     `json:"paused"`
+	Revision int64    `json:"revision" doc:"that was seen; a save on an older one is refused"`
 }
 
 func toScheduleDraft(v evidence.ScheduleDraft) ScheduleDraft {
@@ -595,6 +602,7 @@ func toScheduleDraft(v evidence.ScheduleDraft) ScheduleDraft {
 		Group:    v.Group,
 		Quiet:    rest.Each(v.Quiet, toQuiet),
 		Paused:   v.Paused,
+		Revision: v.Revision,
 	}
 }
 
@@ -608,6 +616,7 @@ func fromScheduleDraft(v ScheduleDraft) evidence.ScheduleDraft {
 		Group:    v.Group,
 		Quiet:    rest.Each(v.Quiet, fromQuiet),
 		Paused:   v.Paused,
+		Revision: v.Revision,
 	}
 }
 

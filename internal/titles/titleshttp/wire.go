@@ -544,8 +544,9 @@ func fromRuleChange(v RuleChange) titles.RuleChange { return titles.RuleChange(v
 
 // NamingSettings are how decisions about names are taken.
 type NamingSettings struct {
-	SignOff []string `json:"signOff" doc:"kinds of decision that a second person signs off before they count: title, nothing, leave_out, rule"`
-	Limit   float64  `json:"limit" minimum:"0" maximum:"1" doc:"score from which a first proposal decides by itself; 0 is never"`
+	SignOff  []string `json:"signOff" doc:"kinds of decision that a second person signs off before they count: title, nothing, leave_out, rule"`
+	Limit    float64  `json:"limit" minimum:"0" maximum:"1" doc:"score from which a first proposal decides by itself; 0 is never"`
+	Revision int64    `json:"revision" doc:"that was seen; a save on an older one is refused"`
 }
 
 func toNamingSettings(v titles.NamingSettings) NamingSettings { return NamingSettings(v) }
@@ -569,33 +570,36 @@ func toUnsigned(v titles.Unsigned) Unsigned { return Unsigned(v) }
 // SuiteDraft says what a suite contains and how one knows that it is on a device: by a record of its own, or also by
 // some of its parts.
 type SuiteDraft struct {
-	ID      int64       `json:"id" doc:"0 is a new one"`
-	Product int64       `json:"product"`
-	Edition string      `json:"edition" doc:"empty is any"`
-	Version string      `json:"version" doc:"what the suite's version begins with, empty is any"`
-	Need    int         `json:"need" minimum:"0" doc:"so many of its parts on a device are enough; 0 asks for a record of the suite itself"`
-	Parts   []SuitePart `json:"parts" minItems:"1"`
+	ID       int64       `json:"id" doc:"0 is a new one"`
+	Product  int64       `json:"product"`
+	Edition  string      `json:"edition" doc:"empty is any"`
+	Version  string      `json:"version" doc:"what the suite's version begins with, empty is any"`
+	Need     int         `json:"need" minimum:"0" doc:"so many of its parts on a device are enough; 0 asks for a record of the suite itself"`
+	Parts    []SuitePart `json:"parts" minItems:"1"`
+	Revision int64       `json:"revision" doc:"that was seen; a save on an older one is refused"`
 }
 
 func toSuiteDraft(v titles.SuiteDraft) SuiteDraft {
 	return SuiteDraft{
-		ID:      v.ID,
-		Product: v.Product,
-		Edition: v.Edition,
-		Version: v.Version,
-		Need:    v.Need,
-		Parts:   rest.Each(v.Parts, toSuitePart),
+		ID:       v.ID,
+		Product:  v.Product,
+		Edition:  v.Edition,
+		Version:  v.Version,
+		Need:     v.Need,
+		Parts:    rest.Each(v.Parts, toSuitePart),
+		Revision: v.Revision,
 	}
 }
 
 func fromSuiteDraft(v SuiteDraft) titles.SuiteDraft {
 	return titles.SuiteDraft{
-		ID:      v.ID,
-		Product: v.Product,
-		Edition: v.Edition,
-		Version: v.Version,
-		Need:    v.Need,
-		Parts:   rest.Each(v.Parts, fromSuitePart),
+		ID:       v.ID,
+		Product:  v.Product,
+		Edition:  v.Edition,
+		Version:  v.Version,
+		Need:     v.Need,
+		Parts:    rest.Each(v.Parts, fromSuitePart),
+		Revision: v.Revision,
 	}
 }
 

@@ -57,6 +57,7 @@ type Metered struct {
 	Starts      int64          `json:"starts" doc:"runs that raw events spoke of"`
 	Lost        int64          `json:"lost" doc:"of them, those that were not seen whole"`
 	Future      int64          `json:"future" doc:"events whose clock is ahead: they wait for their time"`
+	Revision    int64          `json:"revision" doc:"of how long use is kept"`
 	EventDays   int            `json:"eventDays"`
 	SessionDays int            `json:"sessionDays"`
 	DayDays     int            `json:"dayDays"`
@@ -74,6 +75,7 @@ func toMetered(v use.Metered) Metered {
 		Starts:      v.Starts,
 		Lost:        v.Lost,
 		Future:      v.Future,
+		Revision:    v.Revision,
 		EventDays:   v.EventDays,
 		SessionDays: v.SessionDays,
 		DayDays:     v.DayDays,
@@ -237,9 +239,10 @@ func toPoolLost(v use.PoolLost) PoolLost { return PoolLost(v) }
 
 // UseKept says how long what was measured is kept, in days.
 type UseKept struct {
-	EventDays   int `json:"eventDays" minimum:"1" maximum:"4000" doc:"raw events of processes"`
-	SessionDays int `json:"sessionDays" minimum:"1" maximum:"4000" doc:"runs of programs"`
-	DayDays     int `json:"dayDays" minimum:"1" maximum:"4000" doc:"days of use"`
+	EventDays   int   `json:"eventDays" minimum:"1" maximum:"4000" doc:"raw events of processes"`
+	SessionDays int   `json:"sessionDays" minimum:"1" maximum:"4000" doc:"runs of programs"`
+	DayDays     int   `json:"dayDays" minimum:"1" maximum:"4000" doc:"days of use"`
+	Revision    int64 `json:"revision" doc:"that was seen; a save on an older one is refused"`
 }
 
 func toUseKept(v use.UseKept) UseKept { return UseKept(v) }

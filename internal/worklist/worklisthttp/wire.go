@@ -82,11 +82,12 @@ func toScenarioDone(v worklist.ScenarioDone) ScenarioDone { return ScenarioDone(
 
 // CaseRules is what a house asks of its own people about cases.
 type CaseRules struct {
-	TwoPersons  bool `json:"twoPersons" doc:"what is sent must be approved by somebody else than who agreed"`
-	AnswerDays  int  `json:"answerDays" minimum:"1" maximum:"60" doc:"how long a user may take to answer"`
-	Reminders   int  `json:"reminders" minimum:"0" maximum:"5" doc:"how often a user is reminded, each time with as many days"`
-	HoldMinutes int  `json:"holdMinutes" minimum:"0" maximum:"1440" doc:"how long mail and orders wait before they leave the house, so that they can be called back"`
-	SilentDays  int  `json:"silentDays" minimum:"1" maximum:"60" doc:"how long the deployment tool may say nothing before an order counts as failed"`
+	TwoPersons  bool  `json:"twoPersons" doc:"what is sent must be approved by somebody else than who agreed"`
+	AnswerDays  int   `json:"answerDays" minimum:"1" maximum:"60" doc:"how long a user may take to answer"`
+	Reminders   int   `json:"reminders" minimum:"0" maximum:"5" doc:"how often a user is reminded, each time with as many days"`
+	HoldMinutes int   `json:"holdMinutes" minimum:"0" maximum:"1440" doc:"how long mail and orders wait before they leave the house, so that they can be called back"`
+	SilentDays  int   `json:"silentDays" minimum:"1" maximum:"60" doc:"how long the deployment tool may say nothing before an order counts as failed"`
+	Revision    int64 `json:"revision" doc:"that was seen; a save on an older one is refused"`
 }
 
 func toCaseRules(v worklist.CaseRules) CaseRules { return CaseRules(v) }
