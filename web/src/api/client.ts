@@ -11,12 +11,23 @@ export class Problem extends Error {
   constructor(
     message: string,
     public status: number,
+    /** Where somebody else changed the thing meanwhile: what he did. */
+    public conflict?: Conflict,
   ) {
     super(message)
   }
 }
 
-interface ProblemDetails {
+/** What somebody else changed in a thing while a person did. */
+export interface Conflict {
+  /** of the thing as it is now */
+  revision: number
+  who: string
+  at: number
+  changed: { field: string; was: unknown; is: unknown }[]
+}
+
+interface ProblemDetails extends Partial<Conflict> {
   detail?: string
   title?: string
   status?: number
@@ -29,6 +40,7 @@ export function problemOf(details: ProblemDetails | undefined, status: number): 
   return new Problem(
     [details?.detail ?? details?.title ?? 'The server did not answer as expected.', more].filter(Boolean).join(' '),
     details?.status ?? status,
+    details?.changed ? (details as Conflict) : undefined,
   )
 }
 

@@ -2886,6 +2886,11 @@ export interface components {
             reminders: number;
             /**
              * Format: int64
+             * @description that was seen; a save on an older one is refused
+             */
+            revision: number;
+            /**
+             * Format: int64
              * @description how long the deployment tool may say nothing before an order counts as failed
              */
             silentDays: number;
@@ -3214,6 +3219,11 @@ export interface components {
             publisher: string;
             /** @description goes on by itself unless notice is given */
             renews: boolean;
+            /**
+             * Format: int64
+             * @description that was seen; a save on an older one is refused
+             */
+            revision: number;
             start: string;
         };
         ContractView: {
@@ -3241,6 +3251,11 @@ export interface components {
             publisher: string;
             /** @description goes on by itself unless notice is given */
             renews: boolean;
+            /**
+             * Format: int64
+             * @description that was seen; a save on an older one is refused
+             */
+            revision: number;
             start: string;
             /** @description quantity times price of its lines, in euros */
             value: string;
@@ -3327,6 +3342,11 @@ export interface components {
             never: number;
             note: string;
             picked: components["schemas"]["GroupPick"][];
+            /**
+             * Format: int64
+             * @description that was seen; a save on an older one is refused
+             */
+            revision: number;
             /** Format: int64 */
             stale: number;
             titles: components["schemas"]["Named"][];
@@ -3668,6 +3688,11 @@ export interface components {
             name: string;
             note: string;
             picked: components["schemas"]["GroupPick"][];
+            /**
+             * Format: int64
+             * @description that was seen; a save on an older one is refused
+             */
+            revision: number;
         };
         GroupMember: {
             age: string;
@@ -4098,6 +4123,11 @@ export interface components {
              * @description of them, those that were not seen whole
              */
             lost: number;
+            /**
+             * Format: int64
+             * @description of how long use is kept
+             */
+            revision: number;
             /** Format: int64 */
             sessionDays: number;
             /**
@@ -4318,6 +4348,11 @@ export interface components {
              * @description score from which a first proposal decides by itself; 0 is never
              */
             limit: number;
+            /**
+             * Format: int64
+             * @description that was seen; a save on an older one is refused
+             */
+            revision: number;
             /** @description kinds of decision that a second person signs off before they count: title, nothing, leave_out, rule */
             signOff: string[];
         };
@@ -5750,6 +5785,11 @@ export interface components {
             limits?: components["schemas"]["Limit"][];
             /**
              * Format: int64
+             * @description that was seen; a save on an older one is refused
+             */
+            revision: number;
+            /**
+             * Format: int64
              * @description days that classes of use look at
              */
             useWindow: number;
@@ -5847,6 +5887,11 @@ export interface components {
             paused: boolean;
             /** @description when no scan may start, by the clock of each device's site */
             quiet: components["schemas"]["Quiet"][];
+            /**
+             * Format: int64
+             * @description that was seen; a save on an older one is refused
+             */
+            revision: number;
         };
         ScheduleView: {
             /** Format: int64 */
@@ -5874,6 +5919,11 @@ export interface components {
             paused: boolean;
             /** @description when no scan may start, by the clock of each device's site */
             quiet: components["schemas"]["Quiet"][];
+            /**
+             * Format: int64
+             * @description that was seen; a save on an older one is refused
+             */
+            revision: number;
             words: string;
         };
         SeatDraft: {
@@ -6010,6 +6060,11 @@ export interface components {
             name: string;
             note: string;
             products: number[];
+            /**
+             * Format: int64
+             * @description that was seen; a save on an older one is refused
+             */
+            revision: number;
         };
         StatementEvidence: {
             /** @description the number of the last change that was counted */
@@ -6108,6 +6163,11 @@ export interface components {
             parts: components["schemas"]["SuitePart"][];
             /** Format: int64 */
             product: number;
+            /**
+             * Format: int64
+             * @description that was seen; a save on an older one is refused
+             */
+            revision: number;
             /** @description what the suite's version begins with, empty is any */
             version: string;
         };
@@ -6135,6 +6195,11 @@ export interface components {
             parts: components["schemas"]["SuitePart"][];
             /** Format: int64 */
             product: number;
+            /**
+             * Format: int64
+             * @description that was seen; a save on an older one is refused
+             */
+            revision: number;
             /** @description what the suite's version begins with, empty is any */
             version: string;
         };
@@ -6384,6 +6449,11 @@ export interface components {
              * @description raw events of processes
              */
             eventDays: number;
+            /**
+             * Format: int64
+             * @description that was seen; a save on an older one is refused
+             */
+            revision: number;
             /**
              * Format: int64
              * @description runs of programs

@@ -1,10 +1,13 @@
 <script setup lang="ts">
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useQuery } from '@tanstack/vue-query'
 import Button from 'primevue/button'
 import InputText from 'primevue/inputtext'
-import { computed, ref, watch } from 'vue'
+import { computed } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, ask } from '../api/client'
+import DraftKept from '../components/DraftKept.vue'
+import OtherChange from '../components/OtherChange.vue'
+import { useDraft } from '../lib/draft'
 import { money, whole } from '../lib/format'
 import { useSession } from '../lib/session'
 import EntitlementsNav from './EntitlementsNav.vue'
@@ -12,7 +15,6 @@ import EntitlementsNav from './EntitlementsNav.vue'
 /** Contracts: when they end, until when notice must be given, who looks after them, and what their lines come to. */
 const route = useRoute()
 const router = useRouter()
-const client = useQueryClient()
 const mayWork = useSession().may('work')
 const list = useQuery({ queryKey: ['contracts'], queryFn: () => ask(api.GET('/api/contracts')) })
 const code = computed(() => String(route.query.code ?? ''))
@@ -27,47 +29,29 @@ const blank = () => ({
   renews: false,
   owner: '',
   note: '',
+  revision: 0,
 })
-const draft = ref(blank())
-watch(
-  one,
-  (c) => {
-    if (!c) return
-    draft.value = { ...c, noticeDays: String(c.noticeDays) }
-  },
-  { immediate: true },
-)
-function anew() {
-  draft.value = blank()
-  void router.replace({ query: { code: 'new' } })
+type Draft = ReturnType<typeof blank>
+function stored(): Draft | undefined {
+  if (code.value === 'new') return blank()
+  const c = one.value
+  if (!c) return undefined
+  const { code: number, publisher, name, start, end, renews, owner, note, revision } = c
+  return { code: number, publisher, name, start, end, noticeDays: String(c.noticeDays), renews, owner, note, revision }
 }
-const says = ref('')
+const form = useDraft<Draft>(() => code.value && `contract:${code.value}`, stored)
+const draft = form.draft
+const anew = () => void router.replace({ query: { code: 'new' } })
 async function save() {
-  says.value = ''
-  try {
-    const { code, publisher, name, start, end, renews, owner, note } = draft.value
-    await ask(
-      api.POST('/api/contracts', {
-        body: {
-          code,
-          publisher,
-          name,
-          start,
-          end,
-          renews,
-          owner,
-          note,
-          noticeDays: Number(draft.value.noticeDays) || 0,
-          author: '',
-          at: 0,
-        },
-      }),
+  const number = draft.value!.code.trim()
+  if (
+    await form.save(
+      (d) =>
+        ask(api.POST('/api/contracts', { body: { ...d, noticeDays: Number(d.noticeDays) || 0, author: '', at: 0 } })),
+      'It is kept.',
     )
-    await client.invalidateQueries()
-    void router.replace({ query: { code } })
-  } catch (e) {
-    says.value = (e as Error).message
-  }
+  )
+    void router.replace({ query: { code: number } })
 }
 </script>
 
@@ -123,7 +107,7 @@ async function save() {
           </table>
         </div>
       </div>
-      <form v-if="code && mayWork" class="sheet one" @submit.prevent="save">
+      <form v-if="draft && mayWork" class="sheet one" @submit.prevent="save">
         <h2>{{ one ? 'Contract ' + one.code : 'A new contract' }}</h2>
         <label>number <InputText v-model="draft.code" size="small" :disabled="!!one" name="code" /></label>
         <label>name <InputText v-model="draft.name" size="small" name="name" /></label>
@@ -136,9 +120,18 @@ async function save() {
         >
         <label>looked after by <InputText v-model="draft.owner" size="small" /></label>
         <label>note <InputText v-model="draft.note" size="small" /></label>
-        <p v-if="says" class="says" role="alert">{{ says }}</p>
+        <DraftKept :kept="form.kept.value" :dirty="form.dirty.value" @discard="form.discard" />
+        <OtherChange
+          v-if="form.other.value"
+          :conflict="form.other.value"
+          :mine="draft"
+          :base="form.base.value"
+          :theirs="stored()"
+          @save="(theirs) => (form.settle(theirs), save())"
+        />
+        <p v-if="form.says.value" role="status" data-says>{{ form.says.value }}</p>
         <div class="row">
-          <Button type="submit" label="Keep it" size="small" />
+          <Button type="submit" label="Keep it" size="small" :loading="form.busy.value" />
           <button class="plain" type="button" @click="router.replace({ query: {} })">close</button>
         </div>
       </form>

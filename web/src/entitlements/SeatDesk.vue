@@ -6,6 +6,9 @@ import MultiSelect from 'primevue/multiselect'
 import { computed, ref } from 'vue'
 import { api, ask, readList, type Schemas } from '../api/client'
 import TitlePick from '../components/TitlePick.vue'
+import DraftKept from '../components/DraftKept.vue'
+import OtherChange from '../components/OtherChange.vue'
+import { useDraft } from '../lib/draft'
 import { count, day } from '../lib/format'
 import PersonPick from './PersonPick.vue'
 
@@ -69,21 +72,25 @@ async function start(set: number, really: boolean) {
     said.value = (e as Error).message
   }
 }
-const making = ref(false)
-const draft = ref({ id: 0, name: '', note: '', products: [] as number[] })
+/** The set that is open: its number, or new; empty is none. */
+const chosen = ref('')
+function stored(): Omit<Schemas['StarterSet'], 'author' | 'at'> | undefined {
+  if (chosen.value === 'new') return { id: 0, revision: 0, name: '', note: '', products: [] }
+  const s = sets.data.value?.find((x) => String(x.id) === chosen.value)
+  return s && { id: s.id, revision: s.revision, name: s.name, note: s.note, products: [...s.products] }
+}
+const form = useDraft(() => chosen.value && `starter-set:${chosen.value}`, stored)
+const draft = form.draft
 const titles = ref<{ id: number; label: string }[]>([])
 async function openSet(s?: Schemas['StarterSet']) {
   const page = await readList('products', { sort: 'devices', desc: true }, '', 400)
   titles.value = page.rows.map((r) => ({ id: r.id, label: `${r.publisher} ${r.product}` }))
-  draft.value = s
-    ? { id: s.id, name: s.name, note: s.note, products: [...s.products] }
-    : { id: 0, name: '', note: '', products: [] }
-  making.value = true
+  chosen.value = s ? String(s.id) : 'new'
 }
-function keepSet() {
-  const body = { ...draft.value, author: '', at: 0 }
-  making.value = false
-  emit('run', () => ask(api.POST('/api/starter-sets', { body })))
+async function keepSet() {
+  if (await form.save((d) => ask(api.POST('/api/starter-sets', { body: { ...d, author: '', at: 0 } })))) {
+    chosen.value = ''
+  }
 }
 </script>
 
@@ -171,7 +178,7 @@ function keepSet() {
       </li>
     </ul>
     <button v-if="mayWork" class="plain" type="button" @click="openSet()">a new set for a role</button>
-    <form v-if="making" class="form" @submit.prevent="keepSet">
+    <form v-if="draft" class="form" @submit.prevent="keepSet">
       <InputText v-model="draft.name" size="small" placeholder="the role" />
       <InputText v-model="draft.note" size="small" placeholder="note" />
       <MultiSelect
@@ -184,12 +191,26 @@ function keepSet() {
         :max-selected-labels="2"
         placeholder="titles"
       />
-      <Button
-        type="submit"
-        :label="draft.id && !draft.products.length ? 'Take the set away' : 'Keep the set'"
-        size="small"
-        :disabled="!draft.name"
+      <DraftKept :kept="form.kept.value" :dirty="form.dirty.value" @discard="form.discard" />
+      <OtherChange
+        v-if="form.other.value"
+        :conflict="form.other.value"
+        :mine="draft"
+        :base="form.base.value"
+        :theirs="stored()"
+        @save="(theirs) => (form.settle(theirs), keepSet())"
       />
+      <p v-if="form.says.value" role="status" data-says>{{ form.says.value }}</p>
+      <div class="row">
+        <Button
+          type="submit"
+          :label="draft.id && !draft.products.length ? 'Take the set away' : 'Keep the set'"
+          size="small"
+          :disabled="!draft.name"
+          :loading="form.busy.value"
+        />
+        <button class="plain" type="button" @click="chosen = ''">close</button>
+      </div>
     </form>
   </aside>
 </template>

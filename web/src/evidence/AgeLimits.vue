@@ -1,10 +1,13 @@
 <script setup lang="ts">
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useQuery } from '@tanstack/vue-query'
 import Button from 'primevue/button'
 import InputNumber from 'primevue/inputnumber'
 import InputText from 'primevue/inputtext'
-import { computed, ref, watch } from 'vue'
+import { computed } from 'vue'
 import { api, ask } from '../api/client'
+import DraftKept from '../components/DraftKept.vue'
+import OtherChange from '../components/OtherChange.vue'
+import { useDraft } from '../lib/draft'
 import { word } from '../lib/format'
 import { useSession } from '../lib/session'
 
@@ -12,69 +15,79 @@ import { useSession } from '../lib/session'
  * After how many days evidence is stale, by kind of device and kind of evidence; an empty field follows the one above.
  * And by which days the house counts: its time zone, the window of use, and how much of a window must be measured.
  */
-const client = useQueryClient()
 const { may } = useSession()
 const mayWork = may('work')
 const rules = useQuery({ queryKey: ['rules'], queryFn: () => ask(api.GET('/api/rules')) })
 const kinds = ['software', 'hardware', 'use', 'directory'] as const
 const devices = ['', 'client', 'server', 'vm_host', 'virtual_machine', 'container_host', 'mobile']
-const days = ref<Record<string, number | null>>({})
-const zone = ref('')
-const demandDays = ref<number | null>(30)
-const leastShare = ref<number | null>(80)
 const zones = Intl.supportedValuesOf('timeZone')
-watch(
-  rules.data,
-  (r) => {
-    days.value = {}
-    zone.value = r?.zone ?? ''
-    demandDays.value = r?.demandDays ?? 30
-    leastShare.value = Math.round((r?.leastShare ?? 0.8) * 100)
-    for (const l of r?.limits ?? []) days.value[`${l.device}/${l.evidence}`] = l.days
-  },
-  { immediate: true },
-)
-const fallback = (d: string, k: string) => (d && days.value[`/${k}`]) || rules.data.value?.freshDays
-const says = ref('')
+/** The rules as the form has them: days by kind of device and of evidence, a share in hundredths. */
+interface Draft {
+  revision: number
+  days: Record<string, number | null>
+  zone: string
+  demandDays: number | null
+  leastShare: number | null
+}
+function stored(): Draft | undefined {
+  const r = rules.data.value
+  return (
+    r && {
+      revision: r.revision,
+      days: Object.fromEntries((r.limits ?? []).map((l) => [`${l.device}/${l.evidence}`, l.days])),
+      zone: r.zone ?? '',
+      demandDays: r.demandDays ?? 30,
+      leastShare: Math.round((r.leastShare ?? 0.8) * 100),
+    }
+  )
+}
+const form = useDraft<Draft>(() => 'house-rules', stored)
+const draft = form.draft
+const fallback = (d: string, k: string) => (d && draft.value?.days[`/${k}`]) || rules.data.value?.freshDays
 const limits = computed(() =>
   devices.flatMap((device) =>
     kinds
-      .filter((evidence) => days.value[`${device}/${evidence}`])
-      .map((evidence) => ({ device, evidence, days: days.value[`${device}/${evidence}`]! })),
+      .map((evidence) => ({ device, evidence, days: draft.value?.days[`${device}/${evidence}`] ?? 0 }))
+      .filter((l) => l.days),
   ),
 )
-async function save() {
-  const r = rules.data.value!
-  try {
-    await ask(
+const save = () =>
+  form.save((d) => {
+    const { freshDays, useWindow, graceDays } = rules.data.value!
+    return ask(
       api.PUT('/api/rules', {
         body: {
-          freshDays: r.freshDays,
-          useWindow: r.useWindow,
-          graceDays: r.graceDays,
+          revision: d.revision,
+          freshDays,
+          useWindow,
+          graceDays,
           limits: limits.value,
-          demandDays: demandDays.value ?? undefined,
-          leastShare: leastShare.value === null ? undefined : leastShare.value / 100,
-          zone: zone.value === 'UTC' ? '' : zone.value.trim(),
+          demandDays: d.demandDays ?? undefined,
+          leastShare: d.leastShare === null ? undefined : d.leastShare / 100,
+          zone: d.zone === 'UTC' ? '' : d.zone.trim(),
         },
       }),
     )
-    says.value = 'Set; figures are being renewed.'
-    await client.invalidateQueries()
-  } catch (e) {
-    says.value = (e as Error).message
-  }
+  }, 'Set; figures are being renewed.')
+/** What another changed, by the fields of the form. */
+const mine = computed(() => {
+  const d = draft.value
+  return d ? { zone: d.zone, demandDays: d.demandDays, leastShare: d.leastShare, limits: limits.value } : {}
+})
+function settle(theirs: string[]) {
+  form.settle(theirs.map((f) => (f === 'limits' ? 'days' : f)))
+  void save()
 }
 </script>
 
 <template>
-  <details class="limits">
+  <details v-if="draft" class="limits">
     <summary>When evidence counts as stale, and by which days the house counts</summary>
     <div class="row days">
       <label>
         the house’s days turn by the clock of
         <InputText
-          v-model="zone"
+          v-model="draft.zone"
           size="small"
           list="house-zones"
           :disabled="!mayWork"
@@ -89,7 +102,7 @@ async function save() {
       <label>
         use makes a named user within
         <InputNumber
-          v-model="demandDays"
+          v-model="draft.demandDays"
           size="small"
           :min="1"
           :max="400"
@@ -102,7 +115,7 @@ async function save() {
       <label>
         a window counts as measured from
         <InputNumber
-          v-model="leastShare"
+          v-model="draft.leastShare"
           size="small"
           :min="0"
           :max="100"
@@ -125,7 +138,7 @@ async function save() {
           <td>{{ d ? word(d) : 'every kind of device' }}</td>
           <td v-for="k in kinds" :key="k">
             <InputNumber
-              v-model="days[`${d}/${k}`]"
+              v-model="draft.days[`${d}/${k}`]"
               size="small"
               :min="1"
               :max="1000"
@@ -139,9 +152,18 @@ async function save() {
       </tbody>
     </table>
     <div v-if="mayWork" class="row">
-      <Button label="Set these" size="small" @click="save" />
-      <span v-if="says" role="status">{{ says }}</span>
+      <Button label="Set these" size="small" :loading="form.busy.value" @click="save" />
+      <span v-if="form.says.value" role="status">{{ form.says.value }}</span>
     </div>
+    <DraftKept :kept="form.kept.value" :dirty="form.dirty.value" @discard="form.discard" />
+    <OtherChange
+      v-if="form.other.value"
+      :conflict="form.other.value"
+      :mine="mine"
+      :theirs="rules.data.value && { ...rules.data.value }"
+      :labels="{ limits: 'days after which it is stale', zone: 'time zone' }"
+      @save="settle"
+    />
   </details>
 </template>
 

@@ -8,7 +8,10 @@ import { useRoute, useRouter } from 'vue-router'
 import { api, ask, type Schemas } from '../api/client'
 import ConditionEditor from '../components/ConditionEditor.vue'
 import DevicePick from '../components/DevicePick.vue'
+import DraftKept from '../components/DraftKept.vue'
 import EffectLine from '../components/EffectLine.vue'
+import OtherChange from '../components/OtherChange.vue'
+import { useDraft } from '../lib/draft'
 import { count, whole } from '../lib/format'
 import { usePreview } from '../lib/preview'
 import { useSession } from '../lib/session'
@@ -23,42 +26,32 @@ const mayWork = may('work')
 const groups = useQuery({ queryKey: ['groups'], queryFn: () => ask(api.GET('/api/groups')) })
 
 type Draft = Schemas['GroupDraft']
-const empty = (): Draft => ({ id: 0, name: '', note: '', byHand: false, condition: { all: [] }, picked: [] })
-const draft = ref<Draft>()
+const empty = (): Draft => ({
+  id: 0,
+  revision: 0,
+  name: '',
+  note: '',
+  byHand: false,
+  condition: { all: [] },
+  picked: [],
+})
 const names = ref<Record<number, string>>({})
-const says = ref('')
 const chosen = computed(() => String(route.query.group ?? ''))
-watch(
-  [chosen, groups.data],
-  ([id, list]) => {
-    if (id === '') draft.value = undefined
-    else if (id === 'new') draft.value ??= empty()
-    else {
-      const g = list?.find((x) => String(x.id) === id)
-      if (!g) return
-      for (const t of g.titles) names.value[t.id] = t.name
-      const { id: no, name, note, byHand, condition, picked } = g
-      const boxed =
-        condition.all || condition.any || condition.not?.any
-          ? condition
-          : condition.field || condition.not
-            ? { all: [condition] }
-            : { all: [] }
-      draft.value = structuredClone({
-        id: no,
-        name,
-        note,
-        byHand,
-        condition: JSON.parse(JSON.stringify(boxed)) as Draft['condition'],
-        picked: picked.map((p) => ({ ...p })),
-      })
-    }
-  },
-  { immediate: true },
+const one = computed(() => groups.data.value?.find((g) => String(g.id) === chosen.value))
+watch(one, (g) => g?.titles.forEach((t) => (names.value[t.id] = t.name)), { immediate: true })
+/** The group as the editor shows it: its condition joins several questions, one too. */
+function stored(): Draft | undefined {
+  if (chosen.value === 'new') return empty()
+  if (!one.value) return undefined
+  const { id, revision, name, note, byHand, condition: c, picked } = one.value
+  const condition = c.all || c.any || c.not?.any ? c : c.field || c.not ? { all: [c] } : { all: [] }
+  return { id, revision, name, note, byHand, condition, picked }
+}
+const { draft, base, dirty, kept, other, busy, says, discard, save, settle } = useDraft<Draft>(
+  () => chosen.value && `group:${chosen.value}`,
+  stored,
 )
 function open(id: number | 'new' | '') {
-  draft.value = undefined
-  says.value = ''
   void router.push({ query: id === '' ? {} : { group: String(id) } })
 }
 
@@ -94,23 +87,20 @@ function pick(device: string, inside: boolean) {
   if (!draft.value || !device) return
   draft.value.picked = [...draft.value.picked.filter((x) => x.device !== device), { device, inside }]
 }
-async function save() {
-  says.value = ''
-  try {
-    const made = await ask(api.POST('/api/groups', { body: wanted.value! }))
-    await client.invalidateQueries()
-    void router.push({ query: { group: String(made.id) } })
-    says.value = 'The group is set.'
-  } catch (e) {
-    says.value = (e as Error).message
+async function set() {
+  let made = 0
+  const body = wanted.value!
+  if (await save(async () => (made = (await ask(api.POST('/api/groups', { body }))).id), 'The group is set.')) {
+    if (chosen.value === 'new') void router.push({ query: { group: String(made) } })
   }
 }
 async function drop() {
   says.value = ''
   try {
     await ask(api.POST('/api/groups/{id}/drop', { params: { path: { id: draft.value!.id } } }))
-    await client.invalidateQueries()
+    discard()
     open('')
+    await client.invalidateQueries()
   } catch (e) {
     says.value = (e as Error).message
   }
@@ -166,7 +156,7 @@ const devicesOf = (name: string) => `/evidence?${new URLSearchParams({ f: `group
       </tbody>
     </table>
     <div v-if="draft" class="parts">
-      <form class="sheet edit" @submit.prevent="save">
+      <form class="sheet edit" @submit.prevent="set">
         <div class="row">
           <InputText
             v-model="draft.name"
@@ -214,14 +204,23 @@ const devicesOf = (name: string) => `/evidence?${new URLSearchParams({ f: `group
             </button>
           </div>
         </div>
+        <DraftKept :kept="kept" :dirty="dirty" @discard="discard" />
+        <OtherChange
+          v-if="other"
+          :conflict="other"
+          :mine="draft"
+          :base="base"
+          :theirs="stored()"
+          @save="(theirs) => (settle(theirs), set())"
+        />
         <p v-if="failed" class="says" role="alert">{{ failed }}</p>
         <p v-if="says" role="status" data-says>{{ says }}</p>
         <EffectLine
           v-if="mayWork && draft.name.trim()"
           :says="effect"
-          :ready="!!current"
+          :ready="!!current && !busy"
           :press="draft.id ? 'Set the group so' : 'Make this group'"
-          @press="save"
+          @press="set"
         />
         <p v-else-if="mayWork" class="soft">Give it a name, and it can be made.</p>
         <div class="row">

@@ -7,10 +7,14 @@ import MultiSelect from 'primevue/multiselect'
 import Select from 'primevue/select'
 import ToggleSwitch from 'primevue/toggleswitch'
 import { computed, ref } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
 import { api, ask, type Lists, type Schemas } from '../api/client'
 import GroupFilter from '../components/GroupFilter.vue'
+import DraftKept from '../components/DraftKept.vue'
 import ListFilter from '../components/ListFilter.vue'
 import ListTable, { type ListColumn } from '../components/ListTable.vue'
+import OtherChange from '../components/OtherChange.vue'
+import { useDraft } from '../lib/draft'
 import { count, moment, whole } from '../lib/format'
 import { useListState } from '../lib/listState'
 import { useSession } from '../lib/session'
@@ -34,30 +38,40 @@ const groups = computed(() => [
   ...(policies.data.value?.groups ?? []).map((g) => ({ label: g, value: g })),
 ])
 type Draft = Schemas['ScheduleDraft']
-const draft = ref<Draft>()
-const says = ref('')
 const week = ['Sunday', 'Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday'].map((label, value) => ({
   label,
   value,
 }))
 const weekdays = [...week.slice(1), week[0]!]
-function edit(p?: Schemas['ScheduleView']) {
-  says.value = ''
-  draft.value = p
-    ? (JSON.parse(
-        JSON.stringify({
-          id: p.id,
-          name: p.name,
-          basis: p.basis,
-          calendar: p.calendar,
-          ageDays: p.ageDays,
-          group: p.group,
-          quiet: p.quiet,
-          paused: p.paused,
-        }),
-      ) as Draft)
-    : { id: 0, name: '', basis: 'age', calendar: { at: '03:00' }, ageDays: 14, group: '', quiet: [], paused: false }
+/** The plan that is open: its number, or new. */
+const route = useRoute()
+const router = useRouter()
+const chosen = computed(() => String(route.query.plan ?? ''))
+function edit(id: number | 'new' | '') {
+  void router.replace({ query: { ...route.query, plan: id === '' ? undefined : String(id) } })
 }
+function stored(): Draft | undefined {
+  if (chosen.value === 'new') {
+    return {
+      id: 0,
+      revision: 0,
+      name: '',
+      basis: 'age',
+      calendar: { at: '03:00' },
+      ageDays: 14,
+      group: '',
+      quiet: [],
+      paused: false,
+    }
+  }
+  const p = plans.data.value?.find((x) => String(x.id) === chosen.value)
+  if (!p) return undefined
+  const { id, revision, name, basis, calendar, ageDays, group, quiet, paused } = p
+  return { id, revision, name, basis, calendar, ageDays, group, quiet, paused }
+}
+const form = useDraft<Draft>(() => chosen.value && `plan:${chosen.value}`, stored)
+const draft = form.draft
+const says = ref('')
 async function act(what: () => Promise<unknown>, done: string) {
   says.value = ''
   try {
@@ -73,7 +87,10 @@ async function act(what: () => Promise<unknown>, done: string) {
 async function save() {
   const d = draft.value!
   if (!d.calendar.at) d.calendar.at = '03:00'
-  if (await act(() => ask(api.POST('/api/schedules', { body: d })), `“${d.name}” is set.`)) draft.value = undefined
+  if (await form.save((body) => ask(api.POST('/api/schedules', { body })))) {
+    says.value = `“${d.name}” is set.`
+    edit('')
+  }
 }
 const drop = (id: number) =>
   act(() => ask(api.POST('/api/schedules/{id}/drop', { params: { path: { id } } })), 'The plan is gone.')
@@ -118,7 +135,7 @@ const open = computed(() => selection.value.filter((o) => o.state === 'waiting' 
         >collectors ask every quarter of an hour what is wanted; who was away finds it when it is back</span
       >
       <span class="grow" />
-      <Button v-if="mayWork" label="Make a plan" size="small" data-new-plan @click="edit()" />
+      <Button v-if="mayWork" label="Make a plan" size="small" data-new-plan @click="edit('new')" />
     </div>
     <table class="lines">
       <thead>
@@ -145,7 +162,7 @@ const open = computed(() => selection.value.filter((o) => o.state === 'waiting' 
           <td class="num">{{ whole(p.open) }}</td>
           <td class="end">
             <template v-if="mayWork">
-              <button class="plain" type="button" @click="edit(p)">change</button>
+              <button class="plain" type="button" @click="edit(p.id)">change</button>
               <button class="plain" type="button" @click="drop(p.id)">delete</button>
             </template>
           </td>
@@ -224,14 +241,30 @@ const open = computed(() => selection.value.filter((o) => o.state === 'waiting' 
         <input v-model="q.last" type="date" class="p-inputtext p-inputtext-sm" aria-label="last day" />
         <button class="plain soft" type="button" @click="draft.quiet.splice(i, 1)">✕</button>
       </div>
+      <DraftKept :kept="form.kept.value" :dirty="form.dirty.value" @discard="form.discard" />
+      <OtherChange
+        v-if="form.other.value"
+        :conflict="form.other.value"
+        :mine="draft"
+        :base="form.base.value"
+        :theirs="stored()"
+        @save="(theirs) => (form.settle(theirs), save())"
+      />
+      <p v-if="form.says.value" role="status" data-says>{{ form.says.value }}</p>
       <div class="row">
         <button class="plain" type="button" @click="draft.quiet.push({ from: '08:00', until: '17:00' })">
           a time at which nothing may start
         </button>
         <span class="soft">what falls into it is shifted to its end, not dropped</span>
         <span class="grow" />
-        <Button type="submit" :label="draft.id ? 'Set it so' : 'Follow this plan'" size="small" data-save-plan />
-        <button class="plain" type="button" @click="draft = undefined">close</button>
+        <Button
+          type="submit"
+          :label="draft.id ? 'Set it so' : 'Follow this plan'"
+          size="small"
+          :loading="form.busy.value"
+          data-save-plan
+        />
+        <button class="plain" type="button" @click="edit('')">close</button>
       </div>
     </form>
     <p v-if="says" role="status" data-says>{{ says }}</p>

@@ -3,9 +3,12 @@ import { useQueryClient } from '@tanstack/vue-query'
 import Button from 'primevue/button'
 import InputText from 'primevue/inputtext'
 import Select from 'primevue/select'
-import { computed, ref } from 'vue'
+import { computed, ref, watch } from 'vue'
 import { api, ask, type Schemas } from '../api/client'
+import DraftKept from '../components/DraftKept.vue'
+import OtherChange from '../components/OtherChange.vue'
 import TitlePick from '../components/TitlePick.vue'
+import { useDraft } from '../lib/draft'
 import { useSession } from '../lib/session'
 
 /**
@@ -16,31 +19,43 @@ const props = defineProps<{ product: number; definitions: Schemas['SuiteView'][]
 const client = useQueryClient()
 const { may } = useSession()
 const mayWork = may('work')
-const draft = ref<Schemas['SuiteDraft']>()
-const names = ref<string[]>([])
+/** The definition that is open: its number, or new; empty is none. */
+const chosen = ref('')
+watch(
+  () => props.product,
+  () => (chosen.value = ''),
+)
+function stored(): Schemas['SuiteDraft'] | undefined {
+  if (chosen.value === 'new') {
+    return { id: 0, revision: 0, product: props.product, edition: '', version: '', need: 0, parts: [] }
+  }
+  const d = props.definitions.find((x) => String(x.id) === chosen.value)
+  if (!d) return undefined
+  const { id, revision, product, edition, version, need, parts } = d
+  return { id, revision, product, edition, version, need, parts }
+}
+const form = useDraft<Schemas['SuiteDraft']>(() => chosen.value && `suite:${props.product}:${chosen.value}`, stored)
+const draft = form.draft
+/** What parts are called, by the numbers of their products. */
+const called = ref<Record<number, string>>({})
+watch(
+  () => props.definitions,
+  (all) => all.forEach((d) => d.parts.forEach((p, i) => (called.value[p.product] = d.names[i] ?? ''))),
+  { immediate: true },
+)
+const names = computed(() => (draft.value?.parts ?? []).map((p) => called.value[p.product] ?? `title ${p.product}`))
 const says = ref('')
 function open(d?: Schemas['SuiteView']) {
   says.value = ''
-  names.value = [...(d?.names ?? [])]
-  draft.value = d
-    ? {
-        id: d.id,
-        product: d.product,
-        edition: d.edition,
-        version: d.version,
-        need: d.need,
-        parts: d.parts.map((p) => ({ ...p })),
-      }
-    : { id: 0, product: props.product, edition: '', version: '', need: 0, parts: [] }
+  chosen.value = d ? String(d.id) : 'new'
 }
 function add(id: number, name: string) {
   if (!draft.value || draft.value.parts.some((p) => p.product === id)) return
   draft.value.parts.push({ product: id, edition: '', version: '' })
-  names.value.push(name)
+  called.value[id] = name
 }
 function drop(i: number) {
   draft.value?.parts.splice(i, 1)
-  names.value.splice(i, 1)
   if (draft.value) draft.value.need = Math.min(draft.value.need, draft.value.parts.length)
 }
 const needs = computed(() => [
@@ -55,19 +70,13 @@ const known = (d: Schemas['SuiteDraft']) =>
     ? 'known by a record of its own'
     : `also known by ${d.need === d.parts.length ? 'all' : d.need} of its ${d.parts.length} parts`
 async function save() {
-  says.value = ''
-  try {
-    await ask(api.POST('/api/suites', { body: draft.value! }))
-    draft.value = undefined
-    await client.invalidateQueries()
-  } catch (e) {
-    says.value = (e as Error).message
-  }
+  if (await form.save((body) => ask(api.POST('/api/suites', { body })))) chosen.value = ''
 }
 async function remove(id: number) {
   try {
     await ask(api.POST('/api/suites/{id}/drop', { params: { path: { id } } }))
-    draft.value = undefined
+    form.discard()
+    chosen.value = ''
     await client.invalidateQueries()
   } catch (e) {
     says.value = (e as Error).message
@@ -127,6 +136,16 @@ async function remove(id: number) {
         </tbody>
       </table>
       <TitlePick :model-value="0" name="" @update:model-value="add" />
+      <DraftKept :kept="form.kept.value" :dirty="form.dirty.value" @discard="form.discard" />
+      <OtherChange
+        v-if="form.other.value"
+        :conflict="form.other.value"
+        :mine="draft"
+        :base="form.base.value"
+        :theirs="stored()"
+        @save="(theirs) => (form.settle(theirs), save())"
+      />
+      <p v-if="form.says.value" role="status" data-says>{{ form.says.value }}</p>
       <p v-if="says" class="says" role="alert">{{ says }}</p>
       <div class="row">
         <Button
@@ -134,10 +153,11 @@ async function remove(id: number) {
           size="small"
           label="Fold these parts under it"
           :disabled="!draft.parts.length"
+          :loading="form.busy.value"
           data-suite-save
         />
         <button v-if="draft.id" class="plain soft" type="button" @click="remove(draft.id)">it contains nothing</button>
-        <button class="plain soft" type="button" @click="draft = undefined">close</button>
+        <button class="plain soft" type="button" @click="chosen = ''">close</button>
       </div>
     </form>
   </div>

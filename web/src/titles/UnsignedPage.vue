@@ -36,13 +36,13 @@ async function put(n: Partial<Schemas['NamingSettings']>) {
   try {
     await ask(
       api.POST('/api/names/settings', {
-        body: { signOff: asked.value, limit: settings.data.value?.limit ?? 0, ...n },
+        body: { ...settings.data.value!, ...n },
       }),
     )
-    await client.invalidateQueries({ queryKey: ['naming'] })
   } catch (e) {
     says.value = (e as Error).message
   }
+  await client.invalidateQueries({ queryKey: ['naming'] })
 }
 const toggle = (kind: string) =>
   put({ signOff: asked.value.includes(kind) ? asked.value.filter((k) => k !== kind) : [...asked.value, kind] })

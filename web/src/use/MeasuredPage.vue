@@ -1,16 +1,18 @@
 <script setup lang="ts">
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useQuery } from '@tanstack/vue-query'
 import Button from 'primevue/button'
 import InputNumber from 'primevue/inputnumber'
-import { computed, ref, watch } from 'vue'
+import { computed } from 'vue'
 import { api, ask } from '../api/client'
+import DraftKept from '../components/DraftKept.vue'
+import OtherChange from '../components/OtherChange.vue'
+import { useDraft } from '../lib/draft'
 import { count, whole } from '../lib/format'
 import { useSession } from '../lib/session'
 import MeterChoices from './MeterChoices.vue'
 import UseNav from './UseNav.vue'
 
 /** What is measured, on which devices, how long it is kept, and how much of it was lost on the way. */
-const client = useQueryClient()
 const { may } = useSession()
 const mayRun = may('run')
 const measured = useQuery({ queryKey: ['metering'], queryFn: () => ask(api.GET('/api/metering')) })
@@ -20,22 +22,22 @@ const keeping = [
   { of: 'sessions', days: 'sessionDays', word: 'runs of programs' },
   { of: 'days', days: 'dayDays', word: 'days of use' },
 ] as const
-const kept = ref({ eventDays: 14, sessionDays: 90, dayDays: 800 })
-// only what somebody set: figures that are renewed meanwhile leave alone what is being typed
-const set = computed(() => keeping.map((k) => m.value?.[k.days]).join())
-watch(set, () => m.value && keeping.forEach((k) => (kept.value[k.days] = m.value![k.days])), { immediate: true })
-const says = ref('')
-async function run(call: () => Promise<unknown>, done = '') {
-  says.value = ''
-  try {
-    await call()
-    says.value = done
-    await client.invalidateQueries()
-  } catch (e) {
-    says.value = (e as Error).message
-  }
+interface Draft {
+  revision: number
+  eventDays: number
+  sessionDays: number
+  dayDays: number
 }
-const keep = () => run(() => ask(api.PUT('/api/metering/kept', { body: kept.value })), 'Kept so long from now on.')
+const stored = (): Draft | undefined =>
+  m.value && {
+    revision: m.value.revision,
+    eventDays: m.value.eventDays,
+    sessionDays: m.value.sessionDays,
+    dayDays: m.value.dayDays,
+  }
+const form = useDraft<Draft>(() => 'kept-use', stored)
+const draft = form.draft
+const keep = () => form.save((body) => ask(api.PUT('/api/metering/kept', { body })), 'Kept so long from now on.')
 </script>
 
 <template>
@@ -52,7 +54,7 @@ const keep = () => run(() => ask(api.PUT('/api/metering/kept', { body: kept.valu
     </div>
     <MeterChoices v-if="m" :choices="m.choices" />
     <div v-if="m" class="two">
-      <form class="sheet" @submit.prevent="keep">
+      <form v-if="draft" class="sheet" @submit.prevent="keep">
         <h2>How long it is kept</h2>
         <table class="lines fields">
           <tbody>
@@ -61,7 +63,7 @@ const keep = () => run(() => ask(api.PUT('/api/metering/kept', { body: kept.valu
               <td class="num">{{ whole(m[k.of]) }}</td>
               <td>
                 <InputNumber
-                  v-model="kept[k.days]"
+                  v-model="draft[k.days]"
                   :min="1"
                   :max="4000"
                   size="small"
@@ -79,7 +81,16 @@ const keep = () => run(() => ask(api.PUT('/api/metering/kept', { body: kept.valu
           Events are rolled up into runs, and runs into days, before they go. No window may look back further than days
           are kept: then “no data” would be read as “not used”.
         </p>
-        <Button v-if="mayRun" type="submit" label="Keep it so long" size="small" data-keep />
+        <DraftKept :kept="form.kept.value" :dirty="form.dirty.value" @discard="form.discard" />
+        <OtherChange
+          v-if="form.other.value"
+          :conflict="form.other.value"
+          :mine="draft"
+          :base="form.base.value"
+          :theirs="stored()"
+          @save="(theirs) => (form.settle(theirs), keep())"
+        />
+        <Button v-if="mayRun" type="submit" label="Keep it so long" size="small" :loading="form.busy.value" data-keep />
       </form>
       <section class="sheet">
         <h2>What was lost on the way</h2>
@@ -99,7 +110,7 @@ const keep = () => run(() => ask(api.PUT('/api/metering/kept', { body: kept.valu
         <p v-else class="soft">No raw events of processes were taken in yet; sessions came ready-made.</p>
       </section>
     </div>
-    <p v-if="says" role="status" data-says>{{ says }}</p>
+    <p v-if="form.says.value" role="status" data-says>{{ form.says.value }}</p>
   </div>
 </template>
 

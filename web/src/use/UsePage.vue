@@ -48,11 +48,11 @@ async function look(days: number) {
   says.value = ''
   try {
     await ask(api.PUT('/api/rules', { body: { ...rules.data.value!, useWindow: days } }))
-    await client.invalidateQueries({ queryKey: ['rules'] })
     await client.invalidateQueries({ queryKey: ['status'] })
   } catch (e) {
     says.value = (e as Error).message
   }
+  await client.invalidateQueries({ queryKey: ['rules'] })
 }
 </script>
 

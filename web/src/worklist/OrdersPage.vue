@@ -3,8 +3,11 @@ import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import Button from 'primevue/button'
 import Checkbox from 'primevue/checkbox'
 import InputNumber from 'primevue/inputnumber'
-import { ref, watch } from 'vue'
+import { ref } from 'vue'
 import { api, ask, type Schemas } from '../api/client'
+import DraftKept from '../components/DraftKept.vue'
+import OtherChange from '../components/OtherChange.vue'
+import { useDraft } from '../lib/draft'
 import { moment, whole } from '../lib/format'
 import { useSession } from '../lib/session'
 import WorkNav from './WorkNav.vue'
@@ -16,12 +19,9 @@ const mayWork = may('work')
 const mayRun = may('run')
 const waves = useQuery({ queryKey: ['waves'], queryFn: () => ask(api.GET('/api/waves')) })
 const rules = useQuery({ queryKey: ['case-rules'], queryFn: () => ask(api.GET('/api/case-rules')) })
-const draft = ref<Schemas['CaseRules']>()
-watch(
-  () => rules.data.value,
-  (r) => r && (draft.value = { ...r }),
-  { immediate: true },
-)
+const stored = () => rules.data.value
+const form = useDraft<Schemas['CaseRules']>(() => 'case-rules', stored)
+const draft = form.draft
 const says = ref('')
 async function steer(id: number, to: 'pause' | 'go on' | 'call off') {
   says.value = ''
@@ -32,16 +32,7 @@ async function steer(id: number, to: 'pause' | 'go on' | 'call off') {
   }
   await client.invalidateQueries()
 }
-async function save() {
-  says.value = ''
-  try {
-    await ask(api.PUT('/api/case-rules', { body: draft.value! }))
-    says.value = 'These rules hold from now on.'
-  } catch (e) {
-    says.value = (e as Error).message
-  }
-  await client.invalidateQueries({ queryKey: ['case-rules'] })
-}
+const save = () => form.save((body) => ask(api.PUT('/api/case-rules', { body })), 'These rules hold from now on.')
 const parts = (w: Schemas['WaveView']) =>
   [
     { key: 'done', n: w.done, word: 'done by its word' },
@@ -151,6 +142,16 @@ const all = (w: Schemas['WaveView']) => Math.max(1, w.done + w.failed + w.out + 
         <InputNumber v-model="draft.silentDays" :min="1" :max="60" size="small" input-class="few" :disabled="!mayRun" />
         days counts as failed</label
       >
+      <DraftKept :kept="form.kept.value" :dirty="form.dirty.value" @discard="form.discard" />
+      <OtherChange
+        v-if="form.other.value"
+        :conflict="form.other.value"
+        :mine="draft"
+        :base="form.base.value"
+        :theirs="stored()"
+        @save="(theirs) => (form.settle(theirs), save())"
+      />
+      <p v-if="form.says.value" role="status" data-says>{{ form.says.value }}</p>
       <Button v-if="mayRun" type="submit" label="Keep these rules" size="small" />
     </form>
     <p v-if="says" role="status">{{ says }}</p>

@@ -1,0 +1,12 @@
+<script setup lang="ts">
+/** Says that what somebody typed before is still in the form, and lets it be thrown away. */
+defineProps<{ kept: boolean; dirty: boolean }>()
+defineEmits<{ discard: [] }>()
+</script>
+
+<template>
+  <p v-if="kept && dirty" class="row soft" role="status" data-kept>
+    What you typed here before is still here, and not saved.
+    <button class="plain" type="button" @click="$emit('discard')">throw it away</button>
+  </p>
+</template>

@@ -1,0 +1,112 @@
+<script setup lang="ts">
+import Button from 'primevue/button'
+import { computed, ref, watch } from 'vue'
+import type { Conflict } from '../api/client'
+import { moment } from '../lib/format'
+
+/** Somebody else changed a thing while a person did: both are shown, field by field, and the person's own stays. */
+const props = defineProps<{
+  conflict: Conflict
+  /** The draft of the person. */
+  mine: object
+  /** What the draft began with. */
+  base?: object
+  /** The thing as it is now. */
+  theirs: object | undefined
+  /** What fields are called, where their own names do not say it. */
+  labels?: Record<string, string>
+}>()
+const emit = defineEmits<{
+  /** What is to hold is chosen: the fields in which the other's holds. */
+  save: [theirs: string[]]
+}>()
+
+const own = computed(() => props.mine as Record<string, unknown>)
+const fields = computed(() => props.conflict.changed.filter((c) => c.field in own.value).map((c) => c.field))
+const same = (a: unknown, b: unknown) => JSON.stringify(a) === JSON.stringify(b)
+const began = (field: string, was: unknown) => (props.base ? (props.base as Record<string, unknown>)[field] : was)
+const taken = ref<Record<string, boolean>>({})
+watch(
+  () => props.conflict,
+  (c) => {
+    // where a person left a field as it was, what the other wrote there holds, unless he says otherwise
+    taken.value = Object.fromEntries(c.changed.map((x) => [x.field, same(own.value[x.field], began(x.field, x.was))]))
+  },
+  { immediate: true },
+)
+const theirsOf = (field: string) =>
+  props.theirs
+    ? (props.theirs as Record<string, unknown>)[field]
+    : props.conflict.changed.find((c) => c.field === field)?.is
+const label = (field: string) =>
+  props.labels?.[field] ?? field.replace(/([A-Z])/g, (c) => ' ' + c.toLowerCase()).replace(/_/g, ' ')
+function shown(v: unknown): string {
+  if (v === undefined || v === null || v === '') return 'nothing'
+  if (typeof v === 'boolean') return v ? 'yes' : 'no'
+  if (Array.isArray(v) && v.every((x) => typeof x !== 'object')) return v.length ? v.join(', ') : 'nothing'
+  if (typeof v === 'object') {
+    const text = JSON.stringify(v).replace(/["{}[\]]/g, ' ')
+    return text.trim() ? (text.length > 200 ? text.slice(0, 200) + '…' : text) : 'nothing'
+  }
+  return String(v)
+}
+</script>
+
+<template>
+  <section class="other" role="alert" data-conflict>
+    <p>
+      <b>{{ conflict.who }}</b> changed this on {{ moment(conflict.at) }}, while you did.
+      <template v-if="fields.length">What you typed is still here: choose what is to hold.</template>
+      <template v-else>What you typed is still here, and touches nothing of that.</template>
+    </p>
+    <table v-if="fields.length" class="lines">
+      <thead>
+        <tr>
+          <th></th>
+          <th>{{ conflict.who }} wrote</th>
+          <th>you wrote</th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr v-for="f in fields" :key="f">
+          <th scope="row">{{ label(f) }}</th>
+          <td>
+            <label
+              ><input v-model="taken[f]" type="radio" :name="'other-' + f" :value="true" />
+              {{ shown(theirsOf(f)) }}</label
+            >
+          </td>
+          <td>
+            <label
+              ><input v-model="taken[f]" type="radio" :name="'other-' + f" :value="false" /> {{ shown(own[f]) }}</label
+            >
+          </td>
+        </tr>
+      </tbody>
+    </table>
+    <Button
+      :label="fields.length ? 'Save what is chosen' : 'Save mine as well'"
+      size="small"
+      data-settle
+      @click="
+        emit(
+          'save',
+          fields.filter((f) => taken[f]),
+        )
+      "
+    />
+  </section>
+</template>
+
+<style scoped>
+.other {
+  border: 1.5px solid var(--here);
+  background: var(--sheet);
+  padding: 0.6rem 0.9rem;
+  margin: 0.5rem 0;
+}
+.other th[scope='row'] {
+  text-align: left;
+  font-weight: 500;
+}
+</style>
