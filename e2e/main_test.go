@@ -99,7 +99,7 @@ func open(t *testing.T, role string, empty bool) (*rod.Page, string) {
 	page := chromium.MustIncognito().
 		MustPage(server.URL).
 		Timeout(patience()).
-		Sleeper(func() utils.Sleeper { return utils.BackoffSleeper(20*time.Millisecond, 150*time.Millisecond, nil) })
+		Sleeper(quickly)
 	t.Cleanup(func() {
 		if t.Failed() {
 			if img, err := page.CancelTimeout().Screenshot(false, nil); err == nil {
@@ -120,6 +120,9 @@ func open(t *testing.T, role string, empty bool) (*rod.Page, string) {
 	page.MustElement("header")
 	return page, server.URL
 }
+
+// quickly looks again soon.
+func quickly() utils.Sleeper { return utils.BackoffSleeper(20*time.Millisecond, 150*time.Millisecond, nil) }
 
 // outsides are the stand-ins of the servers that were opened, by their addresses.
 var outsides = map[string]*standin.Outside{}

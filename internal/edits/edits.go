@@ -30,6 +30,7 @@ const (
 	Contract   = "contract"
 	StarterSet = "starter set"
 	Suite      = "suite"
+	Line       = "line of entitlements"
 )
 
 // Of names a thing by its number.

@@ -1,6 +1,7 @@
 package entitlements
 
 import (
+	"ensomet/internal/edits"
 	"ensomet/internal/entitlements/entitlementsdb"
 	"ensomet/internal/formats"
 	"ensomet/internal/intake"
@@ -45,9 +46,22 @@ func (svc *Service) entitlementWriter(in intake.Arrival) (*intake.Writer, error)
 			if reason != "" {
 				return sqlite.Same, intake.Refuse(row, "%s", reason)
 			}
-			return entitlementsdb.PutEntitlement(u, product, e, svc.Clock.Now().Unix(), in.Author)
+			change, err := entitlementsdb.PutEntitlement(u, product, e, svc.Clock.Now().Unix(), in.Author)
+			if err != nil || change != sqlite.Changed {
+				return change, err
+			}
+			return change, svc.touchLine(in.Tx, e.Code, in.Author)
 		},
 	)
+}
+
+// touchLine keeps that a file changed a line: whoever has it open in a form is told when he saves.
+func (svc *Service) touchLine(tx *sqlite.Tx, code, who string) error {
+	is, _, _, err := entitlementsdb.EntitlementValues(tx, code)
+	if err != nil {
+		return err
+	}
+	return edits.Touch(tx, edits.Thing{Kind: edits.Line, Key: code}, who, svc.Clock.Now(), nil, is)
 }
 
 func transactionWriter(tx *sqlite.Tx) (*intake.Writer, error) {

@@ -13,6 +13,7 @@ import (
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/entitle"
 	"ensomet/internal/core/refuse"
+	"ensomet/internal/edits"
 	"ensomet/internal/entitlements/entitlementsdb"
 	"ensomet/internal/formats"
 	"ensomet/internal/renewal"
@@ -25,9 +26,8 @@ const far = 40
 
 // LineEdit changes a line that is booked.
 type LineEdit struct {
-	Values map[string]string // by the columns of entitlements.csv; entitlement_id names the line
-	// when the line that was looked at was last changed; another one's changes are not overwritten
-	ChangedAt int64
+	Values   map[string]string // by the columns of entitlements.csv; entitlement_id names the line
+	Revision int64             // that was seen; a save on an older one is refused
 }
 
 // EditLine changes a line. Each value that becomes another is kept with who changed it.
@@ -43,12 +43,9 @@ func (svc *Service) EditLine(ctx context.Context, e LineEdit, who string) error 
 		}
 	}
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
-		was, id, changedAt, err := entitlementsdb.EntitlementValues(tx, code)
+		was, id, _, err := entitlementsdb.EntitlementValues(tx, code)
 		if err != nil {
 			return err
-		}
-		if changedAt != e.ChangedAt {
-			return sqlite.ErrChangedMeanwhile
 		}
 		line, err := parseLine(e.Values)
 		if err != nil {
@@ -83,6 +80,16 @@ func (svc *Service) EditLine(ctx context.Context, e LineEdit, who string) error 
 		if err != nil {
 			return err
 		}
+		if _, err := edits.Save(tx, edits.Change{
+			Thing: edits.Thing{Kind: edits.Line, Key: code},
+			Seen:  e.Revision,
+			Who:   who,
+			At:    now,
+			Was:   was,
+			Is:    is,
+		}); err != nil {
+			return err
+		}
 		for _, c := range formats.Entitlements.Columns {
 			if was[c] != is[c] {
 				if err := entitlementsdb.AddLineChange(tx, id,
@@ -109,6 +116,7 @@ type LineDetail struct {
 	Values       map[string]string
 	ProductID    int64
 	ChangedAt    int64
+	Revision     int64
 	Effective    int64
 	Why          string
 	Unmatched    int64
@@ -168,6 +176,9 @@ func (svc *Service) line(tx *sqlite.Tx, code string) (LineDetail, error) {
 		var id int64
 		var err error
 		if out.Values, id, out.ChangedAt, err = entitlementsdb.EntitlementValues(tx, code); err != nil {
+			return err
+		}
+		if out.Revision, err = edits.Revision(tx, edits.Thing{Kind: edits.Line, Key: code}); err != nil {
 			return err
 		}
 		if _, out.ProductID, err = entitlementsdb.LineOf(tx, id); err != nil {

@@ -3,6 +3,7 @@ package program
 import (
 	"bytes"
 	"context"
+	"errors"
 	"fmt"
 	"os"
 	"strings"
@@ -262,11 +263,11 @@ func TestALineIsChanged(t *testing.T) {
 	}
 	values := l.Values
 	values["quantity"], values["rights"] = "5", "older_versions"
-	if err := prog.Entitlements.EditLine(ctx, entitlements.LineEdit{Values: values, ChangedAt: l.ChangedAt - 1},
-		"me"); err != sqlite.ErrChangedMeanwhile {
+	if err := prog.Entitlements.EditLine(ctx, entitlements.LineEdit{Values: values, Revision: 7},
+		"me"); !errors.Is(err, sqlite.ErrChangedMeanwhile) {
 		t.Errorf("an old version is changed: %v", err)
 	}
-	if err := prog.Entitlements.EditLine(ctx, entitlements.LineEdit{Values: values, ChangedAt: l.ChangedAt},
+	if err := prog.Entitlements.EditLine(ctx, entitlements.LineEdit{Values: values, Revision: l.Revision},
 		"me"); err != nil {
 		t.Fatal(err)
 	}
@@ -694,12 +695,12 @@ func TestVersionsMayCountEach(t *testing.T) {
 		t.Fatalf("%v, %v", l.Values, err)
 	}
 	l.Values["versions_counted"] = "all"
-	if err := prog.Entitlements.EditLine(ctx, entitlements.LineEdit{Values: l.Values, ChangedAt: l.ChangedAt},
+	if err := prog.Entitlements.EditLine(ctx, entitlements.LineEdit{Values: l.Values, Revision: l.Revision},
 		"me"); err == nil {
 		t.Error("versions count in a way that there is not")
 	}
 	l.Values["versions_counted"] = "once"
-	if err := prog.Entitlements.EditLine(ctx, entitlements.LineEdit{Values: l.Values, ChangedAt: l.ChangedAt},
+	if err := prog.Entitlements.EditLine(ctx, entitlements.LineEdit{Values: l.Values, Revision: l.Revision},
 		"me"); err != nil {
 		t.Fatal(err)
 	}

@@ -137,6 +137,7 @@ func (o *Outside) beginWork(ctx context.Context, prog *program.Program, days fun
 	if err := days(1); err != nil {
 		return err
 	}
+	usual.Revision = hurry.Revision + 1
 	return prog.Worklist.SetCaseRules(ctx, usual, "Runner")
 }
 

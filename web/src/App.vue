@@ -96,7 +96,8 @@ useEventListener(window, 'keydown', (e: KeyboardEvent) => {
     <StationsBand v-if="overview.data.value && route.path !== '/'" :overview="overview.data.value" />
     <p v-if="overview.error.value" class="says" role="alert">{{ overview.error.value.message }}</p>
     <main>
-      <RouterView v-slot="{ Component }"><component :is="Component" /></RouterView>
+      <!-- a page of one thing belongs to its address: another thing's page is made anew, with nothing typed in it -->
+      <RouterView v-slot="{ Component, route: shown }"><component :is="Component" :key="shown.path" /></RouterView>
     </main>
   </template>
 </template>

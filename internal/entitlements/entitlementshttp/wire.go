@@ -260,8 +260,8 @@ func toLineCheck(v entitlements.LineCheck) LineCheck { return LineCheck(v) }
 
 // LineEdit changes a line that is booked.
 type LineEdit struct {
-	Values    map[string]string `json:"values" doc:"by the columns of entitlements.csv; entitlement_id names the line"`
-	ChangedAt int64             `json:"changedAt" doc:"when the line that was looked at was last changed; another one's changes are not overwritten"`
+	Values   map[string]string `json:"values" doc:"by the columns of entitlements.csv; entitlement_id names the line"`
+	Revision int64             `json:"revision" doc:"that was seen; a save on an older one is refused"`
 }
 
 func fromLineEdit(v LineEdit) entitlements.LineEdit { return entitlements.LineEdit(v) }
@@ -271,6 +271,7 @@ type LineDetail struct {
 	Values       map[string]string `json:"values"`
 	ProductID    int64             `json:"productId"`
 	ChangedAt    int64             `json:"changedAt"`
+	Revision     int64             `json:"revision"`
 	Effective    int64             `json:"effective"`
 	Why          string            `json:"why"`
 	Unmatched    int64             `json:"unmatched"`
@@ -291,6 +292,7 @@ func toLineDetail(v entitlements.LineDetail) LineDetail {
 		Values:       v.Values,
 		ProductID:    v.ProductID,
 		ChangedAt:    v.ChangedAt,
+		Revision:     v.Revision,
 		Effective:    v.Effective,
 		Why:          v.Why,
 		Unmatched:    v.Unmatched,

@@ -3945,6 +3945,8 @@ export interface components {
             /** Format: int64 */
             productId: number;
             proofs: components["schemas"]["Proof"][];
+            /** Format: int64 */
+            revision: number;
             transactions: components["schemas"]["LineTransaction"][];
             /** Format: int64 */
             unmatched: number;
@@ -3958,9 +3960,9 @@ export interface components {
         LineEdit: {
             /**
              * Format: int64
-             * @description when the line that was looked at was last changed; another one's changes are not overwritten
+             * @description that was seen; a save on an older one is refused
              */
-            changedAt: number;
+            revision: number;
             /** @description by the columns of entitlements.csv; entitlement_id names the line */
             values: {
                 [key: string]: string;

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import Button from 'primevue/button'
-import { computed, ref, watch } from 'vue'
+import { computed, onMounted, ref, useTemplateRef, watch } from 'vue'
 import type { Conflict } from '../api/client'
 import { moment } from '../lib/format'
 
@@ -21,10 +21,21 @@ const emit = defineEmits<{
   save: [theirs: string[]]
 }>()
 
+const section = useTemplateRef('section')
+onMounted(() => section.value?.scrollIntoView({ block: 'nearest' }))
 const own = computed(() => props.mine as Record<string, unknown>)
-const fields = computed(() => props.conflict.changed.filter((c) => c.field in own.value).map((c) => c.field))
+function theirsOf(field: string): unknown {
+  if (props.theirs) return (props.theirs as Record<string, unknown>)[field]
+  return props.conflict.changed.find((c) => c.field === field)?.is
+}
 const same = (a: unknown, b: unknown) => JSON.stringify(a) === JSON.stringify(b)
 const began = (field: string, was: unknown) => (props.base ? (props.base as Record<string, unknown>)[field] : was)
+// what he wrote is what is there now otherwise than when the person began
+const fields = computed(() =>
+  props.conflict.changed
+    .filter((c) => c.field in own.value && !(props.base && same(theirsOf(c.field), began(c.field, c.was))))
+    .map((c) => c.field),
+)
 const taken = ref<Record<string, boolean>>({})
 watch(
   () => props.conflict,
@@ -34,10 +45,6 @@ watch(
   },
   { immediate: true },
 )
-const theirsOf = (field: string) =>
-  props.theirs
-    ? (props.theirs as Record<string, unknown>)[field]
-    : props.conflict.changed.find((c) => c.field === field)?.is
 const label = (field: string) =>
   props.labels?.[field] ?? field.replace(/([A-Z])/g, (c) => ' ' + c.toLowerCase()).replace(/_/g, ' ')
 function shown(v: unknown): string {
@@ -53,7 +60,7 @@ function shown(v: unknown): string {
 </script>
 
 <template>
-  <section class="other" role="alert" data-conflict>
+  <section ref="section" class="other" role="alert" data-conflict>
     <p>
       <b>{{ conflict.who }}</b> changed this on {{ moment(conflict.at) }}, while you did.
       <template v-if="fields.length">What you typed is still here: choose what is to hold.</template>
@@ -105,7 +112,14 @@ function shown(v: unknown): string {
   padding: 0.6rem 0.9rem;
   margin: 0.5rem 0;
 }
+.other p {
+  margin: 0 0 0.4rem;
+}
+.other table {
+  margin-bottom: 0.6rem;
+}
 .other th[scope='row'] {
+  border-bottom: none;
   text-align: left;
   font-weight: 500;
 }

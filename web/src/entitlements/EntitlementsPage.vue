@@ -1,20 +1,20 @@
 <script setup lang="ts">
-import { useQueryClient } from '@tanstack/vue-query'
 import Button from 'primevue/button'
 import Dialog from 'primevue/dialog'
-import { computed, ref } from 'vue'
+import { computed } from 'vue'
 import { useRoute } from 'vue-router'
 import { api, ask } from '../api/client'
+import DraftKept from '../components/DraftKept.vue'
 import ListFilter from '../components/ListFilter.vue'
 import ListTable, { type ListColumn } from '../components/ListTable.vue'
 import { money, whole, word } from '../lib/format'
 import { useListState } from '../lib/listState'
+import { useDraft } from '../lib/draft'
 import { useSession } from '../lib/session'
 import EntitlementsNav from './EntitlementsNav.vue'
 import LineForm from './LineForm.vue'
 
 /** What is owned: every entitlement with what it comes to today, and booking a new one. */
-const client = useQueryClient()
 const route = useRoute()
 const { may } = useSession()
 const mayWork = may('work')
@@ -41,18 +41,16 @@ const booking = computed({
   set: (on) => change({ book: on ? '1' : undefined }),
 })
 const blank = (): Record<string, string> => ({ metric: 'device', kind: 'perpetual', currency: 'EUR' })
-const values = ref(blank())
-const says = ref('')
+const form = useDraft<{ revision: number; values: Record<string, string> }>(
+  () => (booking.value ? 'line:new' : ''),
+  () => ({ revision: 0, values: blank() }),
+)
+const draft = form.draft
 const rightsOf = (row: { rights: string }) => word(row.rights).replaceAll('|', ', ')
-async function book(typed: Record<string, string>) {
-  says.value = ''
-  try {
-    await ask(api.POST('/api/entitlements', { body: typed }))
-    change({ book: undefined, q: typed.entitlement_id })
-    values.value = blank()
-    await client.invalidateQueries()
-  } catch (e) {
-    says.value = (e as Error).message
+async function book() {
+  const code = draft.value!.values.entitlement_id
+  if (await form.save((d) => ask(api.POST('/api/entitlements', { body: d.values })))) {
+    change({ book: undefined, q: code })
   }
 }
 </script>
@@ -95,7 +93,16 @@ async function book(typed: Record<string, string>) {
       >
     </ListTable>
     <Dialog v-model:visible="booking" modal header="Book an entitlement" :style="{ width: '64rem' }">
-      <LineForm :values="values" old="" press="Book it" :failed="says" @save="book">
+      <DraftKept :kept="form.kept.value" :dirty="form.dirty.value" @discard="form.discard" />
+      <LineForm
+        v-if="draft"
+        v-model="draft.values"
+        old=""
+        press="Book it"
+        :busy="form.busy.value"
+        :failed="form.says.value"
+        @save="book"
+      >
         <span class="soft">It is checked as a line of entitlements.csv is.</span>
       </LineForm>
     </Dialog>

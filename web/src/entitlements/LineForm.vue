@@ -4,18 +4,14 @@ import { refDebounced } from '@vueuse/core'
 import Button from 'primevue/button'
 import InputText from 'primevue/inputtext'
 import Select from 'primevue/select'
-import { computed, ref, watch } from 'vue'
+import { computed } from 'vue'
 import { api, ask } from '../api/client'
 import { word } from '../lib/format'
 
 /** A line of entitlements as it is typed. What cannot be right is said beside its field before anything is kept. */
-const props = defineProps<{ values: Record<string, string>; old: string; press: string; failed: string }>()
-const emit = defineEmits<{ save: [values: Record<string, string>] }>()
-const v = ref<Record<string, string>>({ ...props.values })
-watch(
-  () => props.values,
-  (now) => (v.value = { ...now }),
-)
+const v = defineModel<Record<string, string>>({ required: true })
+const props = defineProps<{ old: string; press: string; busy: boolean; failed: string }>()
+const emit = defineEmits<{ save: [] }>()
 interface Field {
   key: string
   label: string
@@ -108,7 +104,7 @@ const ready = computed(() => !!v.value.entitlement_id && !!v.value.product && !!
 </script>
 
 <template>
-  <form class="book" @submit.prevent="ready && emit('save', v)">
+  <form class="book" @submit.prevent="ready && emit('save')">
     <fieldset v-for="g in groups" :key="g.name">
       <legend>{{ g.name }}</legend>
       <template v-for="f in g.fields" :key="f.key">
@@ -161,7 +157,7 @@ const ready = computed(() => !!v.value.entitlement_id && !!v.value.product && !!
       </p>
     </fieldset>
     <div class="row wide">
-      <Button type="submit" :label="press" size="small" :disabled="!ready" data-book />
+      <Button type="submit" :label="press" size="small" :disabled="!ready" :loading="busy" data-book />
       <span v-if="failed" class="says" role="alert">{{ failed }}</span>
       <slot />
     </div>

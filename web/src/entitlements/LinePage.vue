@@ -5,6 +5,9 @@ import InputText from 'primevue/inputtext'
 import Select from 'primevue/select'
 import { computed, ref } from 'vue'
 import { api, ask } from '../api/client'
+import DraftKept from '../components/DraftKept.vue'
+import OtherChange from '../components/OtherChange.vue'
+import { useDraft } from '../lib/draft'
 import { count, day, moment, money, whole, word } from '../lib/format'
 import { useSession } from '../lib/session'
 import EntitlementsNav from './EntitlementsNav.vue'
@@ -36,9 +39,15 @@ async function run(what: () => Promise<unknown>) {
     return false
   }
 }
-async function save(values: Record<string, string>) {
-  if (await run(() => ask(api.POST('/api/lines/edit', { body: { values, changedAt: l.value!.changedAt } }))))
-    editing.value = false
+const stored = () => l.value && { revision: l.value.revision, values: { ...l.value.values } }
+const form = useDraft<{ revision: number; values: Record<string, string> }>(
+  () => (editing.value ? `line:${props.code}` : ''),
+  stored,
+  (d) => d.values,
+)
+const draft = form.draft
+async function save() {
+  if (await form.save((body) => ask(api.POST('/api/lines/edit', { body })))) editing.value = false
 }
 const types = ['buy', 'renew', 'true_up', 'transfer_in', 'transfer_out', 'retire']
 const tx = ref({ type: 'true_up', on: '', quantity: '', price: '', note: '' })
@@ -108,7 +117,24 @@ const terms = computed(() =>
       <p v-for="c in l.checks" :key="c.text" :class="c.serious ? 'says' : 'drop'">{{ c.text }}</p>
       <p v-if="says" class="says" role="alert">{{ says }}</p>
       <div v-if="editing" class="sheet">
-        <LineForm :values="v" :old="code" press="Keep the change" failed="" @save="save">
+        <DraftKept :kept="form.kept.value" :dirty="form.dirty.value" @discard="form.discard" />
+        <OtherChange
+          v-if="draft && form.other.value"
+          :conflict="form.other.value"
+          :mine="draft.values"
+          :base="form.base.value?.values"
+          :theirs="stored()?.values"
+          @save="(theirs) => (form.settle(theirs), save())"
+        />
+        <LineForm
+          v-if="draft"
+          v-model="draft.values"
+          :old="code"
+          press="Keep the change"
+          :busy="form.busy.value"
+          :failed="form.says.value"
+          @save="save"
+        >
           <button class="plain" type="button" @click="going = !going">it was booked by mistake</button>
           <template v-if="going">
             <InputText v-model="why" size="small" placeholder="why it goes" />

@@ -19,8 +19,13 @@ interface Kept<T> {
  *
  * @param key of the thing, such as group:7 or group:new; empty where none is open
  * @param stored the thing as the server has it, as a draft that changes nothing
+ * @param fieldsOf the fields of a draft, where they are a part of it
  */
-export function useDraft<T extends { revision: number }>(key: () => string, stored: () => T | undefined) {
+export function useDraft<T extends { revision: number }>(
+  key: () => string,
+  stored: () => T | undefined,
+  fieldsOf: (draft: T) => object = (d) => d,
+) {
   const { me } = useSession()
   const client = useQueryClient()
   const draft = ref() as Ref<T | undefined>
@@ -33,10 +38,12 @@ export function useDraft<T extends { revision: number }>(key: () => string, stor
   // a draft belongs to who typed it: whoever signs in after him in the same window does not see it
   const place = () => (key() && me.value?.name ? `ensomet-draft:${me.value.name}:${key()}` : '')
   let shown = ''
+  let last = ''
 
   function begin() {
     shown = place()
-    says.value = ''
+    says.value = last // what a save said stays, though it has given the thing a number
+    last = ''
     other.value = undefined
     kept.value = false
     base.value = draft.value = undefined
@@ -62,6 +69,7 @@ export function useDraft<T extends { revision: number }>(key: () => string, stor
     [draft, base],
     () => {
       if (!shown) return
+      if (dirty.value) last = ''
       if (dirty.value) sessionStorage.setItem(shown, JSON.stringify({ base: base.value, draft: draft.value }))
       else sessionStorage.removeItem(shown)
     },
@@ -98,9 +106,9 @@ export function useDraft<T extends { revision: number }>(key: () => string, stor
   function settle(theirs: string[]) {
     const now = stored()
     if (!draft.value || !other.value || !now) return
-    for (const field of theirs) {
-      ;(draft.value as Record<string, unknown>)[field] = copy((now as Record<string, unknown>)[field])
-    }
+    const into = fieldsOf(draft.value) as Record<string, unknown>
+    const from = fieldsOf(now) as Record<string, unknown>
+    for (const field of theirs) into[field] = copy(from[field])
     draft.value.revision = other.value.revision
     base.value = { ...copy(now), revision: other.value.revision }
     other.value = undefined
@@ -113,7 +121,7 @@ export function useDraft<T extends { revision: number }>(key: () => string, stor
     try {
       await call(draft.value)
       saved()
-      says.value = done
+      says.value = last = done
       return true
     } catch (e) {
       says.value = failed(e)

@@ -1,0 +1,250 @@
+package api
+
+import (
+	"cmp"
+	"encoding/json"
+	"fmt"
+	"maps"
+	"math/rand/v2"
+	"net/http"
+	"slices"
+	"strings"
+	"sync"
+	"sync/atomic"
+	"testing"
+
+	"ensomet/internal/core/access"
+	"ensomet/internal/formats"
+)
+
+// edited is a kind of thing that people change: how it is read and how it is saved.
+type edited struct {
+	make   string // path and body of a request that makes one, where there is none
+	read   string // the path that has it
+	in     string // where it stands in the answer: a key, or nothing
+	save   string // the path to which it is saved
+	put    bool
+	field  string // a field that the test changes
+	within string // a field of that, where it has some
+	a, b   any    // two values of it
+	extras map[string]any
+}
+
+// kinds are all kinds of things that people change.
+var kinds = map[string]edited{
+	"rules of the worklist": {read: "/api/case-rules", save: "/api/case-rules", put: true, field: "answerDays", a: 8,
+		b: 9},
+	"rules of figures": {read: "/api/rules", save: "/api/rules", put: true, field: "useWindow", a: 80, b: 85},
+	"how long use is kept": {
+		read: "/api/metering", save: "/api/metering/kept", put: true, field: "dayDays", a: 900, b: 901,
+	},
+	"how names are decided": {read: "/api/names/settings", save: "/api/names/settings", field: "limit", a: 0.9,
+		b: 0.95},
+	"group": {
+		make: `/api/groups {"id":0,"revision":0,"name":"quay","note":"","byHand":true,"condition":{},"picked":[]}`,
+		read: "/api/groups", in: "0", save: "/api/groups", field: "note", a: "one", b: "another",
+	},
+	"schedule": {
+		make: `/api/schedules {"id":0,"revision":0,"name":"weekly","basis":"age","calendar":{"at":"03:00"},"ageDays":7,` +
+			`"group":"","quiet":[],"paused":false}`,
+		read: "/api/schedules", in: "0", save: "/api/schedules", field: "ageDays", a: 8, b: 9,
+	},
+	"contract": {read: "/api/contracts", in: "0", save: "/api/contracts", field: "name", a: "one", b: "another"},
+	"starter set": {
+		make: `/api/starter-sets {"id":0,"revision":0,"name":"clerk","note":"","products":[1],"author":"","at":0}`,
+		read: "/api/starter-sets", in: "0", save: "/api/starter-sets", field: "note", a: "one", b: "another",
+	},
+	"line of entitlements": {
+		read: "/api/entitlements/E-1", save: "/api/lines/edit", field: "values", within: "unit_price", a: "81",
+		b: "82",
+	},
+	"suite": {
+		make: `/api/suites {"id":0,"revision":0,"product":1,"edition":"","version":"","need":0,` +
+			`"parts":[{"product":2,"edition":"","version":""}]}`,
+		read: "/api/products/1", in: "definitions.0", save: "/api/suites", field: "edition", a: "one", b: "another",
+	},
+}
+
+// at reads a thing as an answer has it, by its place in it.
+func (e edited) at(t *testing.T, p person) map[string]any {
+	t.Helper()
+	status, text := p.do("GET", e.read, "", nil)
+	if status != 200 {
+		t.Fatal(e.read, status, text)
+	}
+	var v any
+	if err := json.Unmarshal([]byte(text), &v); err != nil {
+		t.Fatal(err)
+	}
+	for part := range strings.SplitSeq(e.in, ".") {
+		switch {
+		case part == "":
+		case part == "0":
+			list := v.([]any)
+			if len(list) == 0 {
+				t.Fatalf("%s has none: %s", e.read, text)
+			}
+			v = list[0]
+		default:
+			v = v.(map[string]any)[part]
+		}
+	}
+	return v.(map[string]any)
+}
+
+// saves saves a thing with another value of its field, and returns what is answered.
+func (e edited) saves(t *testing.T, server *Server, p person, thing map[string]any, value any) (int, string) {
+	t.Helper()
+	body := maps.Clone(thing)
+	maps.Copy(body, e.extras)
+	if body[e.field] = value; e.within != "" {
+		values := maps.Clone(thing[e.field].(map[string]any))
+		values[e.within] = value
+		body[e.field] = values
+	}
+	method := http.MethodPost
+	if e.put {
+		method = http.MethodPut
+	}
+	// what an answer has besides is none of the form
+	known := formFields(server, route{method, e.save})
+	maps.DeleteFunc(body, func(name string, _ any) bool { return !slices.Contains(known, name) })
+	text, err := json.Marshal(body)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return p.do(method, e.save, string(text), nil)
+}
+
+// formFields are the fields of what a route takes.
+func formFields(s *Server, r route) []string {
+	schema := operation(s, r).RequestBody.Content["application/json"].Schema
+	if schema.Ref != "" {
+		schema = s.API.OpenAPI().Components.Schemas.SchemaFromRef(schema.Ref)
+	}
+	return slices.Collect(maps.Keys(schema.Properties))
+}
+
+// Of every kind, whoever saves second on what he saw before is told who changed it, when and what; nothing of his is
+// stored, and what is saved on what it is now is taken.
+func TestSecondEditorsAreTold(t *testing.T) {
+	for name, e := range kinds {
+		t.Run(name, func(t *testing.T) {
+			persons, prog := owner(t)
+			server := New(prog, nil)
+			first, second := persons[access.Admin], persons[access.Editor]
+			if strings.Contains(e.save, "case-rules") || strings.Contains(e.save, "kept") ||
+				strings.Contains(e.save, "settings") {
+				second = enter(t, first.base, "runer")
+			}
+			if path, body, ok := strings.Cut(e.make, " "); ok {
+				if status, text := first.do("POST", path, body, nil); status != 200 {
+					t.Fatal(status, text)
+				}
+			}
+			saw := e.at(t, second)
+			if status, text := e.saves(t, server, first, e.at(t, first), e.a); status != 200 {
+				t.Fatal(status, text)
+			}
+			status, text := e.saves(t, server, second, saw, e.b)
+			var told struct {
+				Who      string
+				At       int64
+				Revision int64
+				Changed  []struct {
+					Field   string
+					Was, Is any
+				}
+			}
+			if err := json.Unmarshal([]byte(text), &told); err != nil || status != http.StatusConflict {
+				t.Fatal(status, text, err)
+			}
+			changed := false
+			for _, c := range told.Changed {
+				changed = changed || c.Field == cmp.Or(e.within, e.field) && fmt.Sprint(c.Is) == fmt.Sprint(e.a)
+			}
+			if told.Who != "runer" || told.At != (fixed{}).Now().Unix() || !changed {
+				t.Errorf("%s", text)
+			}
+			now := e.at(t, second)
+			is := now[e.field]
+			if e.within != "" {
+				is = is.(map[string]any)[e.within]
+			}
+			if fmt.Sprint(is) != fmt.Sprint(e.a) {
+				t.Errorf("it is %v now", is)
+			}
+			if fmt.Sprint(now["revision"]) != fmt.Sprint(told.Revision) {
+				t.Errorf("its revision is %v, and he was told %d", now["revision"], told.Revision)
+			}
+			if status, text := e.saves(t, server, second, now, e.b); status != 200 {
+				t.Errorf("on what it is now: %d %s", status, text)
+			}
+		})
+	}
+}
+
+// Eight people save one thing a thousand times: each save is taken or told, and none is lost without a word.
+func TestEightPeopleSaveOneThing(t *testing.T) {
+	persons, prog := owner(t)
+	server := New(prog, nil)
+	e := kinds["contract"]
+	var taken, told atomic.Int64
+	var all sync.WaitGroup
+	var mu sync.Mutex
+	kept := map[int64]string{} // by revision
+	for i := range 8 {
+		p := enter(t, persons[access.Editor].base, "worker")
+		all.Go(func() {
+			r := rand.New(rand.NewPCG(uint64(i), 7))
+			saw := e.at(t, p)
+			for k := range 125 {
+				value := fmt.Sprintf("by %d, %d", i, k)
+				switch status, text := e.saves(t, server, p, saw, value); status {
+				case 200:
+					taken.Add(1)
+					mu.Lock()
+					revision := int64(saw["revision"].(float64)) + 1
+					if before, twice := kept[revision]; twice {
+						t.Errorf("the revision %d is %q and %q", revision, before, value)
+					}
+					kept[revision] = value
+					mu.Unlock()
+				case http.StatusConflict:
+					told.Add(1)
+				default:
+					t.Error(status, text)
+				}
+				if r.IntN(3) > 0 {
+					saw = e.at(t, p)
+				}
+			}
+		})
+	}
+	all.Wait()
+	if taken.Load()+told.Load() != 1000 || int64(len(kept)) != taken.Load() || taken.Load() < 100 ||
+		told.Load() < 100 {
+		t.Errorf("%d were taken and %d told", taken.Load(), told.Load())
+	}
+	last := e.at(t, persons[access.Editor])
+	if revision := int64(last["revision"].(float64)); revision != taken.Load() || kept[revision] != last["name"] {
+		t.Errorf("it is %v in the revision %v, want %q in %d", last["name"], last["revision"], kept[taken.Load()],
+			taken.Load())
+	}
+	t.Logf("of 1,000 saves %d were taken and %d told", taken.Load(), told.Load())
+}
+
+// A file that changes a line while somebody has it in a form is told like a colleague.
+func TestAFileChangesWhatIsBeingEdited(t *testing.T) {
+	persons, prog := owner(t)
+	server := New(prog, nil)
+	e := kinds["line of entitlements"]
+	saw := e.at(t, persons[access.Editor])
+	take(t, prog, formats.Entitlements,
+		"entitlement_id,publisher,product,metric,quantity,kind,purchased,unit_price,currency\n"+
+			"E-1,Ostwick,Skerrymap,device,31,perpetual,2025-01-01,80,EUR\n")
+	status, text := e.saves(t, server, persons[access.Editor], saw, "90")
+	if status != http.StatusConflict || !strings.Contains(text, `"who":"test"`) || !strings.Contains(text, `"31"`) {
+		t.Errorf("%d %s", status, text)
+	}
+}
