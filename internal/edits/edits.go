@@ -31,6 +31,9 @@ const (
 	StarterSet = "starter set"
 	Suite      = "suite"
 	Line       = "line of entitlements"
+	Title      = "title"
+	Product    = "product"
+	Tags       = "tags"
 )
 
 // Of names a thing by its number.
@@ -93,6 +96,15 @@ func Revisions(tx *sqlite.Tx, kind string) (map[string]int64, error) {
 		out[r.Thing] = r.Revision
 	}
 	return out, err
+}
+
+// Check fails with a *Conflict where somebody else changed a thing since the revision that was seen.
+func Check(tx *sqlite.Tx, c Change) error {
+	revision, err := Revision(tx, c.Thing)
+	if err == nil && c.Seen != revision {
+		err = conflict(tx, &c, revision)
+	}
+	return err
 }
 
 // Save keeps that a thing is changed, in the transaction that changes it, and returns its new revision. Where somebody

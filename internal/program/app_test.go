@@ -372,7 +372,7 @@ func TestStoredEqualsRecomputedOverRandomChanges(t *testing.T) {
 				{"licence_model": []string{"free", "commercial"}[r.IntN(2)]}}[r.IntN(4)]
 			if _, err := prog.Catalogue.EditTitle(ctx,
 				titles.TitleEdit{Product: product, Title: l.ID, Edition: l.Edition, Version: l.Version,
-					ChangedAt: l.ChangedAt, Says: says}, "test"); err != nil {
+					Revision: l.Revision, Says: says}, "test"); err != nil {
 				t.Fatal(err)
 			}
 		case 0, 1:

@@ -42,11 +42,11 @@ func edit(t *testing.T, prog *Program, product, version string, says map[string]
 	e, err := prog.Catalogue.EditTitle(
 		context.Background(),
 		titles.TitleEdit{
-			Product:   mustProduct(t, prog, product),
-			Title:     l.ID,
-			Version:   version,
-			Says:      says,
-			ChangedAt: l.ChangedAt,
+			Product:  mustProduct(t, prog, product),
+			Title:    l.ID,
+			Version:  version,
+			Says:     says,
+			Revision: l.Revision,
 		},
 		"me",
 	)
@@ -213,12 +213,12 @@ func TestChangingTitles(t *testing.T) {
 	id := mustProduct(t, prog, "Skerrymap")
 	l := line(t, prog, "Skerrymap", "", "6")
 	draft := titles.TitleEdit{
-		Product:   id,
-		Title:     l.ID,
-		Version:   "6",
-		ChangedAt: l.ChangedAt,
-		Says:      map[string]string{"aliases": "Skerry Chart Maker", "list_price": "120 EUR"},
-		Dry:       true,
+		Product:  id,
+		Title:    l.ID,
+		Version:  "6",
+		Revision: l.Revision,
+		Says:     map[string]string{"aliases": "Skerry Chart Maker", "list_price": "120 EUR"},
+		Dry:      true,
 	}
 	e, err := prog.Catalogue.EditTitle(ctx, draft, "me")
 	if err != nil || e.Found != 1 || len(e.Moves) != 1 || e.Moves[0].NeededAfter != 2 {
@@ -233,9 +233,9 @@ func TestChangingTitles(t *testing.T) {
 	}
 	clock.now = clock.now.Add(time.Minute)
 	if _, err := prog.Catalogue.EditTitle(ctx,
-		titles.TitleEdit{Product: id, Title: l.ID, Version: "6", ChangedAt: l.ChangedAt - 1,
+		titles.TitleEdit{Product: id, Title: l.ID, Version: "6", Revision: l.Revision + 7,
 			Says: map[string]string{"category": "x"}}, "me"); err == nil ||
-		!strings.Contains(err.Error(), "meanwhile") {
+		!strings.Contains(err.Error(), "while you did") {
 		t.Errorf("two people at once: %v", err)
 	}
 	if _, err := prog.Catalogue.EditTitle(ctx,
@@ -253,7 +253,7 @@ func TestChangingTitles(t *testing.T) {
 		{Product: id, Version: "8", Says: map[string]string{"licence_model": "odd"}},
 		{Product: id, Version: "8", Says: map[string]string{"list_price": "many EUR"}},
 		{Product: mustProduct(t, prog, "Part"), Title: line(t, prog, "Part", "", "").ID, Drop: true,
-			ChangedAt: line(t, prog, "Part", "", "").ChangedAt},
+			Revision: line(t, prog, "Part", "", "").Revision},
 	} {
 		if _, err := prog.Catalogue.EditTitle(ctx, bad, "me"); err == nil || strings.Contains(err.Error(), "line ") {
 			t.Errorf("%+v: %v", bad, err)
@@ -261,7 +261,7 @@ func TestChangingTitles(t *testing.T) {
 	}
 	seven := line(t, prog, "Skerrymap", "", "7")
 	if _, err := prog.Catalogue.EditTitle(ctx,
-		titles.TitleEdit{Product: id, Title: seven.ID, Version: "7", ChangedAt: seven.ChangedAt, Drop: true},
+		titles.TitleEdit{Product: id, Title: seven.ID, Version: "7", Revision: seven.Revision, Drop: true},
 		"me"); err != nil {
 		t.Fatal(err)
 	}
@@ -635,11 +635,11 @@ func TestTagsNotesAndTheWatchList(t *testing.T) {
 	prog, _ := desk(t)
 	base(t, prog)
 	id := mustProduct(t, prog, "Skerrymap")
-	if err := prog.Catalogue.SetTags(ctx, id, []string{" vessel  critical ", "Vessel Critical", "audit", ""},
+	if err := prog.Catalogue.SetTags(ctx, id, 0, []string{" vessel  critical ", "Vessel Critical", "audit", ""},
 		"me"); err != nil {
 		t.Fatal(err)
 	}
-	if err := prog.Catalogue.SetTags(ctx, id, []string{"a,b"}, "me"); err == nil {
+	if err := prog.Catalogue.SetTags(ctx, id, 0, []string{"a,b"}, "me"); err == nil {
 		t.Error("a tag with a comma")
 	}
 	if err := prog.Catalogue.Watch(ctx, id, true, "me"); err != nil {

@@ -39,7 +39,7 @@ var service = []string{
 }
 
 // tables is what a station's tables may import.
-var tables = []string{"snapshot", "renewal", "sqlite", "formats"}
+var tables = []string{"snapshot", "renewal", "edits", "sqlite", "formats"}
 
 // routes is what a station's routes may import besides the station itself: never its tables, nor the snapshot's.
 var routes = []string{"rest", "wire", "intake", "outbox", "renewal", "formats", "progress"}

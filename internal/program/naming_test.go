@@ -434,7 +434,7 @@ func TestNoDecisionIsLostOverAYear(t *testing.T) {
 		l, category := p.Lines[r.IntN(len(p.Lines))], fmt.Sprint("ours ", month)
 		if _, err := prog.Catalogue.EditTitle(ctx,
 			titles.TitleEdit{Product: product, Title: l.ID, Edition: l.Edition, Version: l.Version,
-				ChangedAt: l.ChangedAt, Says: map[string]string{"category": category}}, "me"); err != nil {
+				Revision: l.Revision, Says: map[string]string{"category": category}}, "me"); err != nil {
 			t.Fatal(err)
 		}
 		said[fmt.Sprint(l.ID)] = category

@@ -213,7 +213,7 @@ func makePlans(ctx context.Context, prog *program.Program) error {
 			return err
 		}
 		if p.product == "Sillwatch Relay" {
-			if err := prog.Catalogue.SetTags(ctx, r.ProductID, []string{"vessel critical", "overhaul 2026"},
+			if err := prog.Catalogue.SetTags(ctx, r.ProductID, 0, []string{"vessel critical", "overhaul 2026"},
 				"Worker"); err != nil {
 				return err
 			}
@@ -248,12 +248,12 @@ func makeUpdate(ctx context.Context, prog *program.Program) error {
 		l := p.Lines[0]
 		if _, err := prog.Catalogue.EditTitle(ctx,
 			titles.TitleEdit{
-				Product:   ids[0],
-				Title:     l.ID,
-				Edition:   l.Edition,
-				Version:   l.Version,
-				Says:      c.says,
-				ChangedAt: l.ChangedAt,
+				Product:  ids[0],
+				Title:    l.ID,
+				Edition:  l.Edition,
+				Version:  l.Version,
+				Says:     c.says,
+				Revision: l.Revision,
 			}, "Worker"); err != nil {
 			return err
 		}

@@ -11,6 +11,7 @@ import (
 	"ensomet/internal/core/catalogue"
 	"ensomet/internal/core/recognise"
 	"ensomet/internal/core/refuse"
+	"ensomet/internal/edits"
 	"ensomet/internal/formats"
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
@@ -132,14 +133,14 @@ func (svc *Catalogue) by(who string) titlesdb.By {
 // TitleEdit is a title of a product as a person wants it. Says has the columns of titles.csv by name, list_price with
 // its currency; an empty value is unknown.
 type TitleEdit struct {
-	Product   int64
-	Title     int64 // 0 is a new one
-	Edition   string
-	Version   string
-	Says      map[string]string
-	ChangedAt int64 // of the title as it was read; another tells that somebody changed it meanwhile
-	Drop      bool  // take the title out of the catalogue
-	Dry       bool  // say what it would change, and change nothing
+	Product  int64
+	Title    int64 // 0 is a new one
+	Edition  string
+	Version  string
+	Says     map[string]string
+	Revision int64 // of the title that was seen; a save on an older one is refused
+	Drop     bool  // take the title out of the catalogue
+	Dry      bool  // say what it would change, and change nothing
 }
 
 // EditTitle adds a title, changes one or takes one out.
@@ -167,14 +168,19 @@ func (svc *Catalogue) EditTitle(ctx context.Context, d TitleEdit, who string) (C
 			var before *catalogue.Known
 			for _, t := range titles {
 				switch {
-				case t.ID == d.Title && t.ChangedAt != d.ChangedAt:
-					return nil, 0, 0, refuse.New(
-						"somebody changed this title meanwhile: look at it again before you change it",
-					)
 				case t.ID == d.Title:
 					before = &t.Known
 				case t.Edition == key.Edition && t.Version == key.Version && !d.Drop:
 					return nil, 0, 0, refuse.Errorf("the catalogue has %s already", key)
+				}
+			}
+			if before != nil && !d.Dry {
+				if err := edits.Check(tx, edits.Change{
+					Thing: edits.Of(edits.Title, d.Title),
+					Seen:  d.Revision,
+					Was:   titlesdb.TitleFields(before),
+				}); err != nil {
+					return nil, 0, 0, err
 				}
 			}
 			touched := []int64{d.Product}
@@ -212,6 +218,7 @@ type ProductEdit struct {
 	Product   int64
 	Publisher string
 	Name      string
+	Revision  int64 // of its name that was seen; a save on an older one is refused
 	Dry       bool
 }
 
@@ -239,6 +246,15 @@ func (svc *Catalogue) EditProduct(ctx context.Context, d ProductEdit, who string
 				return nil, 0, 0, refuse.Errorf("the catalogue has %s %s already", d.Publisher, d.Name)
 			}
 			was := titles[0].Key
+			if !d.Dry {
+				if err := edits.Check(tx, edits.Change{
+					Thing: edits.Of(edits.Product, d.Product),
+					Seen:  d.Revision,
+					Was:   titlesdb.ProductFields{Publisher: was.Publisher, Name: was.Product},
+				}); err != nil {
+					return nil, 0, 0, err
+				}
+			}
 			by := svc.by(who)
 			if err := titlesdb.RenameProduct(tx, d.Product, d.Publisher, d.Name, by); err != nil {
 				return nil, 0, 0, err

@@ -7,13 +7,14 @@ import (
 	"strings"
 
 	"ensomet/internal/core/refuse"
+	"ensomet/internal/edits"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 	"ensomet/internal/titles/titlesdb"
 )
 
-// SetTags makes the tags of products be these, or adds to those they have.
-func (svc *Catalogue) SetTags(ctx context.Context, product int64, tags []string, who string) error {
+// SetTags makes the tags of a product be these. seen is the revision of them that was seen.
+func (svc *Catalogue) SetTags(ctx context.Context, product, seen int64, tags []string, who string) error {
 	var clean []string
 	for _, t := range tags {
 		if t = strings.Join(strings.Fields(t), " "); t == "" {
@@ -31,12 +32,29 @@ func (svc *Catalogue) SetTags(ctx context.Context, product int64, tags []string,
 			return err
 		}
 		now := svc.Clock.Now()
+		was, err := titlesdb.TagsOf(tx, product)
+		if err != nil {
+			return err
+		}
+		if _, err := edits.Save(tx, edits.Change{
+			Thing: edits.Of(edits.Tags, product),
+			Seen:  seen,
+			Who:   who,
+			At:    now,
+			Was:   tagFields{was},
+			Is:    tagFields{clean},
+		}); err != nil {
+			return err
+		}
 		if err := titlesdb.SetTags(tx, product, clean, who, now.Unix()); err != nil {
 			return err
 		}
 		return tx.Note(now, who, "tagged a title", fmt.Sprint(product), strings.Join(clean, ", "))
 	})
 }
+
+// tagFields are the tags of a product as people change them.
+type tagFields struct{ Tags []string }
 
 // TagCount is a tag with the number of products that have it.
 type TagCount struct {

@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"ensomet/internal/core/recognise"
+	"ensomet/internal/edits"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 	"ensomet/internal/titles/titlesdb"
@@ -22,6 +23,8 @@ type ProductView struct {
 	Definitions []SuiteView
 	Remarks     []snapshot.Remark          // about the title and about single installs
 	Changes     []titlesdb.CatalogueChange // of its titles, newest first
+	Revision    int64                      // of its name
+	TagRevision int64                      // of its tags
 	Plans       []PlanView
 }
 
@@ -33,6 +36,7 @@ type TitleLine struct {
 	Says      map[string]string
 	Touched   []string // values that were changed here, and that no file changes
 	ChangedAt int64
+	Revision  int64
 	Phase     string // before, general, extended, ended, unknown
 	EndOn     string
 	Devices   int64
@@ -76,6 +80,12 @@ func (svc *Catalogue) Product(ctx context.Context, id int64) (ProductView, error
 		if out.Definitions, err = suitesOf(tx, c, id); err != nil {
 			return err
 		}
+		if out.Revision, err = edits.Revision(tx, edits.Of(edits.Product, id)); err != nil {
+			return err
+		}
+		if out.TagRevision, err = edits.Revision(tx, edits.Of(edits.Tags, id)); err != nil {
+			return err
+		}
 		out.Names, err = titlesdb.NamesOfProduct(tx, id)
 		return err
 	})
@@ -96,7 +106,12 @@ func (svc *Catalogue) titleLines(tx *sqlite.Tx, p *recognise.Product, out *Produ
 		return err
 	}
 	for _, t := range titles {
+		revision, err := edits.Revision(tx, edits.Of(edits.Title, t.ID))
+		if err != nil {
+			return err
+		}
 		line := TitleLine{
+			Revision:  revision,
 			ID:        t.ID,
 			Edition:   t.Edition,
 			Version:   t.Version,

@@ -8,9 +8,11 @@ import (
 	"maps"
 	"slices"
 	"strings"
+	"time"
 
 	"ensomet/internal/core/catalogue"
 	"ensomet/internal/core/recognise"
+	"ensomet/internal/edits"
 	"ensomet/internal/formats"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -115,7 +117,22 @@ func PutTitle(tx *sqlite.Tx, product int64, before, now *catalogue.Known, by By)
 		WHERE id = ?`, append(values, id)...); err != nil {
 		return 0, err
 	}
+	if before != nil {
+		if err := edits.Touch(tx, edits.Of(edits.Title, id), by.Author, time.Unix(by.At, 0), TitleFields(before),
+			TitleFields(now)); err != nil {
+			return 0, err
+		}
+	}
 	return id, keepChanges(tx, CatalogueChange{Product: product, Title: id}, before, now, by)
+}
+
+// TitleFields are the fields of a title as people change them, by the columns of titles.csv.
+func TitleFields(k *catalogue.Known) map[string]string {
+	out := map[string]string{"edition": k.Edition, "version": k.Version}
+	for f, v := range k.Says {
+		out[string(f)] = v
+	}
+	return out
 }
 
 // keepChanges writes down which values differ from before.
@@ -229,6 +246,10 @@ func RenameProduct(tx *sqlite.Tx, id int64, publisher, name string, by By) error
 	if err := addPublisher(tx, publisher); err != nil {
 		return err
 	}
+	if err := edits.Touch(tx, edits.Of(edits.Product, id), by.Author, time.Unix(by.At, 0),
+		ProductFields{wasPublisher, was}, ProductFields{publisher, name}); err != nil {
+		return err
+	}
 	for _, c := range [][3]string{{"publisher", wasPublisher, publisher}, {"product", was, name}} {
 		if c[1] != c[2] {
 			if err := addChange(tx, CatalogueChange{Product: id}, c[0], c[1], c[2], by); err != nil {
@@ -238,6 +259,9 @@ func RenameProduct(tx *sqlite.Tx, id int64, publisher, name string, by By) error
 	}
 	return nil
 }
+
+// ProductFields are the fields of a product as people change them.
+type ProductFields struct{ Publisher, Name string }
 
 func notFound(err error) error {
 	if err == sql.ErrNoRows {

@@ -43,6 +43,11 @@ func SetTags(tx *sqlite.Tx, product int64, tags []string, author string, at int6
 	return nil
 }
 
+// TagsOf reads the tags of a product.
+func TagsOf(tx *sqlite.Tx, product int64) ([]string, error) {
+	return sqlite.Select[string](tx, "SELECT tag FROM tag WHERE product_id = ? ORDER BY tag", product)
+}
+
 // Tags lists all tags in use with the number of their products.
 func Tags(tx *sqlite.Tx) (map[string]int64, error) {
 	return tx.Numbers("SELECT tag, count(*) FROM tag GROUP BY tag")

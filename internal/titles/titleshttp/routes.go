@@ -93,10 +93,11 @@ func (s *routes) marks() {
 		func(ctx context.Context, me rest.Account, in *struct {
 			ID   int64 `path:"id"`
 			Body struct {
-				Tags []string `json:"tags" maxItems:"50"`
+				Tags     []string `json:"tags" maxItems:"50"`
+				Revision int64    `json:"revision" doc:"of the tags that was seen; a save on an older one is refused"`
 			}
 		}) (rest.Done, error) {
-			return rest.DoneOr(s.Catalogue.SetTags(ctx, in.ID, in.Body.Tags, me.Name))
+			return rest.DoneOr(s.Catalogue.SetTags(ctx, in.ID, in.Body.Revision, in.Body.Tags, me.Name))
 		})
 	rest.Handle(s.Server, access.Viewer, rest.Get("tags", "/api/tags"),
 		rest.Plain(s.Catalogue.Tags, rest.All(toTagCount)))

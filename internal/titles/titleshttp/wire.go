@@ -127,14 +127,14 @@ func toCatalogueEffect(v titles.CatalogueEffect) CatalogueEffect {
 // TitleEdit is a title of a product as a person wants it. Says has the columns of titles.csv by name, list_price with
 // its currency; an empty value is unknown.
 type TitleEdit struct {
-	Product   int64             `json:"product"`
-	Title     int64             `json:"title" doc:"0 is a new one"`
-	Edition   string            `json:"edition"`
-	Version   string            `json:"version"`
-	Says      map[string]string `json:"says"`
-	ChangedAt int64             `json:"changedAt" doc:"of the title as it was read; another tells that somebody changed it meanwhile"`
-	Drop      bool              `json:"drop" doc:"take the title out of the catalogue"`
-	Dry       bool              `json:"dry" doc:"say what it would change, and change nothing"`
+	Product  int64             `json:"product"`
+	Title    int64             `json:"title" doc:"0 is a new one"`
+	Edition  string            `json:"edition"`
+	Version  string            `json:"version"`
+	Says     map[string]string `json:"says"`
+	Revision int64             `json:"revision" doc:"that was seen; a save on an older one is refused"`
+	Drop     bool              `json:"drop" doc:"take the title out of the catalogue"`
+	Dry      bool              `json:"dry" doc:"say what it would change, and change nothing"`
 }
 
 func fromTitleEdit(v TitleEdit) titles.TitleEdit { return titles.TitleEdit(v) }
@@ -144,6 +144,7 @@ type ProductEdit struct {
 	Product   int64  `json:"product"`
 	Publisher string `json:"publisher" minLength:"1"`
 	Name      string `json:"name" minLength:"1"`
+	Revision  int64  `json:"revision" doc:"of its name that was seen; a save on an older one is refused"`
 	Dry       bool   `json:"dry"`
 }
 
@@ -834,6 +835,8 @@ type ProductView struct {
 	Remarks     []wire.Remark     `json:"remarks" doc:"about the title and about single installs"`
 	Changes     []CatalogueChange `json:"changes" doc:"of its titles, newest first"`
 	Plans       []PlanView        `json:"plans"`
+	Revision    int64             `json:"revision" doc:"of its name"`
+	TagRevision int64             `json:"tagRevision" doc:"of its tags"`
 }
 
 func toProductView(v titles.ProductView) ProductView {
@@ -847,6 +850,8 @@ func toProductView(v titles.ProductView) ProductView {
 		Remarks:     rest.Each(v.Remarks, wire.ToRemark),
 		Changes:     rest.Each(v.Changes, toCatalogueChange),
 		Plans:       rest.Each(v.Plans, toPlanView),
+		Revision:    v.Revision,
+		TagRevision: v.TagRevision,
 	}
 }
 
@@ -858,6 +863,7 @@ type TitleLine struct {
 	Says      map[string]string `json:"says"`
 	Touched   []string          `json:"touched" doc:"values that were changed here, and that no file changes"`
 	ChangedAt int64             `json:"changedAt"`
+	Revision  int64             `json:"revision"`
 	Phase     string            `json:"phase" enum:"before,general,extended,ended,unknown"`
 	EndOn     string            `json:"endOn"`
 	Devices   int64             `json:"devices"`

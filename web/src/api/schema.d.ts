@@ -5190,6 +5190,11 @@ export interface components {
             /** Format: int64 */
             product: number;
             publisher: string;
+            /**
+             * Format: int64
+             * @description of its name that was seen; a save on an older one is refused
+             */
+            revision: number;
         };
         ProductPosition: {
             asOf: string;
@@ -5270,11 +5275,21 @@ export interface components {
             releases: number;
             /** @description about the title and about single installs */
             remarks: components["schemas"]["Remark"][];
+            /**
+             * Format: int64
+             * @description of its name
+             */
+            revision: number;
             /** Format: int64 */
             rights: number;
             /** Format: int64 */
             stale: number;
             suites: string[];
+            /**
+             * Format: int64
+             * @description of its tags
+             */
+            tagRevision: number;
             tags: string;
             /** Format: int64 */
             versions: number;
@@ -5971,6 +5986,11 @@ export interface components {
             userName: string;
         };
         SetTagsRequest: {
+            /**
+             * Format: int64
+             * @description of the tags that was seen; a save on an older one is refused
+             */
+            revision: number;
             tags: string[];
         };
         ShownKey: {
@@ -6211,11 +6231,6 @@ export interface components {
             tag: string;
         };
         TitleEdit: {
-            /**
-             * Format: int64
-             * @description of the title as it was read; another tells that somebody changed it meanwhile
-             */
-            changedAt: number;
             /** @description take the title out of the catalogue */
             drop: boolean;
             /** @description say what it would change, and change nothing */
@@ -6223,6 +6238,11 @@ export interface components {
             edition: string;
             /** Format: int64 */
             product: number;
+            /**
+             * Format: int64
+             * @description that was seen; a save on an older one is refused
+             */
+            revision: number;
             says: {
                 [key: string]: string;
             };
@@ -6244,6 +6264,8 @@ export interface components {
             id: number;
             /** @enum {string} */
             phase: "before" | "general" | "extended" | "ended" | "unknown";
+            /** Format: int64 */
+            revision: number;
             says: {
                 [key: string]: string;
             };

@@ -5,6 +5,7 @@ import Textarea from 'primevue/textarea'
 import { computed, nextTick, ref } from 'vue'
 import { api, ask, type Schemas } from '../api/client'
 import { whole, word } from '../lib/format'
+import OtherChange from '../components/OtherChange.vue'
 import { useSession } from '../lib/session'
 import CatalogueLine from './CatalogueLine.vue'
 import { useChange } from './change'
@@ -53,6 +54,22 @@ const metrics = [
 const isDay = (f: string) => f === 'released' || f.endsWith('_end') || f === 'end_of_life'
 
 const draft = ref<Schemas['TitleEdit']>()
+/** a title as it was when its form was opened */
+const began = ref<Record<string, string>>()
+const fieldsOf = (l: Schemas['TitleLine']): Record<string, string> => ({
+  ...l.says,
+  edition: l.edition,
+  version: l.version,
+})
+/** what one field of a title is in the form */
+function write(field: string, value: string) {
+  if (field === 'edition' || field === 'version') draft.value![field] = value
+  else if (field === 'list_price') {
+    const [price, currency] = value.split(' ')
+    values.value.price = price ?? ''
+    values.value.currency = currency || values.value.currency || 'EUR'
+  } else values.value[field] = field === 'aliases' ? value.split('|').join('\n') : value
+}
 const values = ref<Record<string, string>>({})
 const form = ref<HTMLFormElement>()
 async function open(l?: Schemas['TitleLine']) {
@@ -72,10 +89,11 @@ async function open(l?: Schemas['TitleLine']) {
     edition: l?.edition ?? first?.edition ?? '',
     version: l?.version ?? '',
     says: {},
-    changedAt: l?.changedAt ?? 0,
+    revision: l?.revision ?? 0,
     drop: false,
     dry: true,
   }
+  began.value = l && fieldsOf(l)
   await nextTick()
   form.value?.querySelector('input')?.focus()
 }
@@ -93,12 +111,24 @@ const body = computed<Schemas['TitleEdit'] | undefined>(() => {
     .join('|')
   return { ...draft.value, says: said }
 })
-const { effect, failed, refused, save } = useChange(
+const { effect, failed, refused, other, save } = useChange(
   'title-preview',
   body,
   (body, signal) => ask(api.POST('/api/catalogue/titles', { body, signal })),
   () => (draft.value = undefined),
 )
+const mine = computed(() => ({ ...body.value?.says, edition: draft.value?.edition, version: draft.value?.version }))
+const theirs = computed(() => {
+  const l = props.lines.find((x) => x.id === draft.value?.title)
+  return l && { ...Object.fromEntries(Object.keys(mine.value).map((k) => [k, ''])), ...fieldsOf(l) }
+})
+/** Takes what another wrote where it is to hold, and saves on what he made. */
+function settle(fields: string[]) {
+  for (const f of fields) write(f, (theirs.value as Record<string, string> | undefined)?.[f] ?? '')
+  draft.value!.revision = other.value!.revision
+  other.value = undefined
+  void save()
+}
 const touched = (l: Schemas['TitleLine'], f: string) => l.touched.includes(f)
 </script>
 
@@ -214,6 +244,15 @@ const touched = (l: Schemas['TitleLine'], f: string) => l.touched.includes(f)
           <Textarea v-model="values.aliases" rows="2" auto-resize fluid data-title-field="aliases" />
         </label>
       </div>
+      <OtherChange
+        v-if="other"
+        :conflict="other"
+        :mine="mine"
+        :base="began"
+        :theirs="theirs"
+        :labels="labels"
+        @save="settle"
+      />
       <CatalogueLine
         :effect="effect"
         :failed="failed"

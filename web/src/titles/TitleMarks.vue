@@ -30,14 +30,18 @@ async function act(what: Promise<unknown>) {
   says.value = ''
   try {
     await what
-    await client.invalidateQueries()
   } catch (e) {
     says.value = (e as Error).message
   }
+  await client.invalidateQueries()
 }
 const path = computed(() => ({ params: { path: { id: props.product.id } } }))
 const setTags = (list: string[]) =>
-  act(ask(api.POST('/api/products/{id}/tags', { ...path.value, body: { tags: list } })))
+  act(
+    ask(
+      api.POST('/api/products/{id}/tags', { ...path.value, body: { tags: list, revision: props.product.tagRevision } }),
+    ),
+  )
 const watchIt = (on: boolean) => act(ask(api.POST('/api/products/{id}/watch', { ...path.value, body: { on } })))
 </script>
 

@@ -33,7 +33,7 @@ const p = computed(() => product.data.value)
       <div class="row head">
         <h1>{{ p.product }}</h1>
         <span class="soft">{{ p.publisher }} · {{ p.category }} · {{ word(p.model) }}</span>
-        <ProductName :product="p.id" :publisher="p.publisher" :name="p.product" />
+        <ProductName :product="p.id" :publisher="p.publisher" :name="p.product" :revision="p.revision" />
         <span class="grow" />
         <RouterLink to="/titles">All titles</RouterLink>
       </div>
