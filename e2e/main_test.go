@@ -6,11 +6,13 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"net/http"
 	"net/http/httptest"
 	"os"
 	"path/filepath"
 	"strconv"
 	"strings"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -94,8 +96,14 @@ func open(t *testing.T, role string, empty bool) (*rod.Page, string) {
 	handler := api.New(prog, outside)
 	outside.Connect(handler)
 	prog.Begin()
-	server := httptest.NewServer(handler)
-	outsides[server.URL] = outside
+	line := new(atomic.Bool)
+	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if line.Load() {
+			panic(http.ErrAbortHandler) // as a server that goes away, or a line that breaks
+		}
+		handler.ServeHTTP(w, r)
+	}))
+	outsides[server.URL], cuts[server.URL] = outside, line
 	page := chromium.MustIncognito().
 		MustPage(server.URL).
 		Timeout(patience()).
@@ -122,10 +130,15 @@ func open(t *testing.T, role string, empty bool) (*rod.Page, string) {
 }
 
 // quickly looks again soon.
-func quickly() utils.Sleeper { return utils.BackoffSleeper(20*time.Millisecond, 150*time.Millisecond, nil) }
+func quickly() utils.Sleeper {
+	return utils.BackoffSleeper(20*time.Millisecond, 150*time.Millisecond, nil)
+}
 
 // outsides are the stand-ins of the servers that were opened, by their addresses.
 var outsides = map[string]*standin.Outside{}
+
+// cuts say of which servers the line is cut.
+var cuts = map[string]*atomic.Bool{}
 
 // patience is how long a test waits for anything.
 func patience() time.Duration {

@@ -1,21 +1,25 @@
 <script setup lang="ts">
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
-import { useEventListener, useStorage } from '@vueuse/core'
+import { useStorage } from '@vueuse/core'
+import Dialog from 'primevue/dialog'
 import Toast from 'primevue/toast'
 import { useToast } from 'primevue/usetoast'
 import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, ask } from './api/client'
+import { away, ended, whenBack } from './api/line'
 import CommandLine from './components/CommandLine.vue'
 import StationsBand from './components/StationsBand.vue'
 import SignIn from './home/SignIn.vue'
+import { count } from './lib/format'
+import { key, useKeys } from './lib/keys'
 import { useSession } from './lib/session'
 
 const client = useQueryClient()
 const toast = useToast()
 const route = useRoute()
 const router = useRouter()
-const { me, loading, renew, may } = useSession()
+const { me, loading, renew, goOn, may } = useSession()
 const mayWork = may('work')
 const signedIn = computed(() => !!me.value?.name)
 
@@ -33,6 +37,18 @@ watch(
     if (before !== undefined && now !== before) void client.invalidateQueries()
   },
 )
+
+whenBack(() => void client.invalidateQueries())
+const clock = (ms: number) => new Date(ms).toLocaleTimeString('en-GB')
+/** how many drafts of this window wait, read when the server goes away */
+const drafts = computed(() =>
+  away.value ? Object.keys(sessionStorage).filter((k) => k.startsWith('ensomet-draft:')).length : 0,
+)
+/** where a page's code could not be loaded */
+const missing = ref('')
+router.onError((_e, to) => (missing.value = to.fullPath))
+router.afterEach(() => void (missing.value = ''))
+const loadAnew = () => location.assign(missing.value)
 
 const dark = useStorage('ensomet-dark', window.matchMedia('(prefers-color-scheme: dark)').matches)
 watch(dark, (d) => document.documentElement.classList.toggle('dark', d), { immediate: true })
@@ -54,14 +70,11 @@ async function moveOn() {
   }
 }
 const stations = ['/evidence', '/titles', '/entitlements', '/use', '/position', '/worklist']
-useEventListener(window, 'keydown', (e: KeyboardEvent) => {
-  if (['INPUT', 'TEXTAREA', 'SELECT'].includes((e.target as HTMLElement).tagName) || e.ctrlKey || e.metaKey || e.altKey)
-    return
-  const n = Number(e.key)
-  if (n >= 1 && n <= stations.length) void router.push(stations[n - 1]!)
-  else if (e.key === '0') void router.push('/')
-  else if (e.key === '?') void router.push('/help')
-})
+useKeys(() => [
+  ...stations.map((to, i) => key(`station.${i + 1}`, () => router.push(to))),
+  key('home', () => router.push('/')),
+  key('help', () => router.push('/help')),
+])
 </script>
 
 <template>
@@ -95,6 +108,19 @@ useEventListener(window, 'keydown', (e: KeyboardEvent) => {
     </header>
     <StationsBand v-if="overview.data.value && route.path !== '/'" :overview="overview.data.value" />
     <p v-if="overview.error.value" class="says" role="alert">{{ overview.error.value.message }}</p>
+    <p v-if="away" class="away" role="alert" data-away>
+      The server has not answered since {{ clock(away) }}. What you typed stays here<template v-if="drafts"
+        >, {{ count(drafts, 'draft') }} not yet saved</template
+      >; the page goes on by itself when the server is back.
+    </p>
+    <p v-if="missing" class="away" role="alert" data-missing>
+      This page could not be loaded: the line or the server broke off, or Ensomet is newer now.
+      <button class="plain" type="button" @click="loadAnew">Try again</button>
+    </p>
+    <Dialog :visible="ended" modal :closable="false" :draggable="false" header="Sign in again" data-ended>
+      <p>Your session has ended. What you were at is still here behind this, and goes on once you have signed in.</p>
+      <SignIn :demo="me.demo" over @entered="goOn" />
+    </Dialog>
     <main>
       <!-- a page of one thing belongs to its address: another thing's page is made anew, with nothing typed in it -->
       <RouterView v-slot="{ Component, route: shown }"><component :is="Component" :key="shown.path" /></RouterView>
@@ -103,6 +129,12 @@ useEventListener(window, 'keydown', (e: KeyboardEvent) => {
 </template>
 
 <style scoped>
+.away {
+  margin: 0 1.4rem 0.4rem;
+  padding: 0.35rem 0.8rem;
+  border-left: 4px solid var(--short);
+  background: var(--sheet);
+}
 header {
   display: flex;
   gap: 1rem;

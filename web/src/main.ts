@@ -14,6 +14,7 @@ const client = new QueryClient({
   defaultOptions: {
     queries: {
       staleTime: 5_000,
+      networkMode: 'always', // whether the server answers is seen by asking it, not by what the browser believes
       retry: (n, e) => !(e instanceof Problem && e.status >= 400 && e.status < 500) && n < 2,
     },
   },

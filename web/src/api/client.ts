@@ -1,10 +1,11 @@
 import createClient from 'openapi-fetch'
+import { reach } from './line'
 import type { components, paths } from './schema'
 
 export type Schemas = components['schemas']
 
 /** The HTTP API, typed from its description. */
-export const api = createClient<paths>({ baseUrl: '/' })
+export const api = createClient<paths>({ baseUrl: '/', fetch: (request) => reach(request) })
 
 /** A refusal or failure in words that a person can read. */
 export class Problem extends Error {
@@ -44,13 +45,43 @@ export function problemOf(details: ProblemDetails | undefined, status: number): 
   )
 }
 
+/** What a call that got no answer, or none that is JSON, says to a person. */
+function unreadable(e: unknown): Problem {
+  return e instanceof SyntaxError
+    ? new Problem(
+        'What came back is no answer of Ensomet: something between here and there may be in the way. Nothing that ' +
+          'you typed is lost; try again, and tell whoever runs it here if it stays.',
+        0,
+      )
+    : new Problem('The server cannot be reached. What you typed is still here; try again in a moment.', 0)
+}
+
+/** The JSON of an answer, or what is wrong in words. */
+async function bodyOf<T>(call: Promise<Response>): Promise<T> {
+  let answer: Response
+  let body: unknown
+  try {
+    answer = await call
+    body = await answer.json()
+  } catch (e) {
+    if (e instanceof DOMException && e.name === 'AbortError') throw e // somebody stopped it
+    throw unreadable(e)
+  }
+  if (!answer.ok) throw problemOf(body as ProblemDetails, answer.status)
+  return body as T
+}
+
+/** Sends a file as it is. */
+export const sendBody = <T>(path: string, body: Blob, signal?: AbortSignal): Promise<T> =>
+  bodyOf<T>(reach(path, { method: 'POST', body, signal }))
+
 /** Unwraps an answer of the client: the data, or a thrown Problem. */
 export async function ask<T>(call: Promise<{ data?: T; error?: ProblemDetails; response: Response }>): Promise<T> {
   let answer
   try {
     answer = await call
-  } catch {
-    throw new Problem('The server cannot be reached. What you typed is still here; try again in a moment.', 0)
+  } catch (e) {
+    throw unreadable(e)
   }
   if (answer.error !== undefined || answer.data === undefined) {
     throw problemOf(answer.error, answer.response.status)
@@ -115,22 +146,12 @@ export async function readList<K extends keyof Lists>(
 ): Promise<Page<Lists[K]>> {
   const more: Record<string, string> = { limit: String(limit) }
   if (cursor) more.cursor = cursor
-  const response = await fetch(`/api/${name}?${search(query, more)}`).catch(() => {
-    throw new Problem('The server cannot be reached. Try again in a moment.', 0)
-  })
-  const body = await response.json()
-  if (!response.ok) throw problemOf(body as ProblemDetails, response.status)
-  return body as Page<Lists[K]>
+  return bodyOf<Page<Lists[K]>>(reach(`/api/${name}?${search(query, more)}`))
 }
 
 /** Counts the rows of a list by the values of a column. */
 export async function splitList<K extends keyof Lists>(name: K, query: ListQuery, by: string): Promise<Page<Lists[K]>> {
-  const response = await fetch(`/api/${name}?${search(query, { limit: '1', split: by })}`).catch(() => {
-    throw new Problem('The server cannot be reached. Try again in a moment.', 0)
-  })
-  const body = await response.json()
-  if (!response.ok) throw problemOf(body as ProblemDetails, response.status)
-  return body as Page<Lists[K]>
+  return bodyOf<Page<Lists[K]>>(reach(`/api/${name}?${search(query, { limit: '1', split: by })}`))
 }
 
 /** The address of a list as a file. */
@@ -153,10 +174,7 @@ export async function sendFile(file: File, how: Sending, signal: AbortSignal): P
   const p = new URLSearchParams({ file: file.name, dry: String(how.dry) })
   if (how.device) p.set('device', how.device)
   if (how.mapping) p.set('mapping', JSON.stringify(how.mapping))
-  const response = await fetch(`/api/import/${how.kind}?${p}`, { method: 'POST', body: file, signal })
-  const body = await response.json()
-  if (!response.ok) throw problemOf(body as ProblemDetails, response.status)
-  return body as Schemas['ImportResult']
+  return sendBody<Schemas['ImportResult']>(`/api/import/${how.kind}?${p}`, file, signal)
 }
 
 /** The beginning of a table is enough to tell what it is; a workbook or a document is sent whole. */
@@ -165,13 +183,7 @@ const beginning = 256 * 1024
 /** Asks what a file seems to be: its kind, its columns, and what they are proposed to mean. */
 export async function lookAtFile(file: File, kind: string): Promise<FileLook> {
   const text = /\.(csv|tsv|txt|ldif)$/i.test(file.name)
-  const response = await fetch(`/api/files/look?${new URLSearchParams({ kind })}`, {
-    method: 'POST',
-    body: text ? file.slice(0, beginning) : file,
-  })
-  const body = await response.json()
-  if (!response.ok) throw problemOf(body as ProblemDetails, response.status)
-  return body as FileLook
+  return sendBody<FileLook>(`/api/files/look?${new URLSearchParams({ kind })}`, text ? file.slice(0, beginning) : file)
 }
 
 /** What a file seems to be. */

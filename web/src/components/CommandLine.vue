@@ -1,10 +1,11 @@
 <script setup lang="ts">
 import { useQuery } from '@tanstack/vue-query'
-import { refDebounced, useEventListener } from '@vueuse/core'
+import { refDebounced } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { api, ask } from '../api/client'
 import { useSession } from '../lib/session'
+import { key, useKeys } from '../lib/keys'
 
 /** One line that finds any device, title, entitlement, person or action. The key / puts the focus here. */
 const router = useRouter()
@@ -84,13 +85,7 @@ function go(i: number) {
   field.value?.blur()
   void router.push(hit.to)
 }
-useEventListener(window, 'keydown', (e: KeyboardEvent) => {
-  const target = e.target as HTMLElement
-  if (e.key === '/' && !e.ctrlKey && !e.metaKey && !['INPUT', 'TEXTAREA', 'SELECT'].includes(target.tagName)) {
-    e.preventDefault()
-    field.value?.focus()
-  }
-})
+useKeys(() => [key('find', () => field.value?.focus())])
 </script>
 
 <template>

@@ -120,11 +120,14 @@ const cell = (row: unknown, key: string) => (row as Record<string, unknown>)[key
       <slot name="filters" />
       <ListHaving />
       <span class="soft" data-total
-        >{{ whole(total) }} {{ total === 1 ? what.replace(/^(\w+?)s\b/, '$1') : what
-        }}<span v-if="stale" class="drop" title="their evidence is older than its limit"
-          >, {{ whole(stale) }} stale</span
-        ><span v-if="never" class="drop">, {{ whole(never) }} never scanned</span
-        ><template v-if="list.isFetching.value"> …</template></span
+        ><template v-if="!list.data.value">{{ list.error.value ? 'not known: ' : '… ' }}{{ what }}</template
+        ><template v-else
+          >{{ whole(total) }} {{ total === 1 ? what.replace(/^(\w+?)s\b/, '$1') : what
+          }}<span v-if="stale" class="drop" title="their evidence is older than its limit"
+            >, {{ whole(stale) }} stale</span
+          ><span v-if="never" class="drop">, {{ whole(never) }} never scanned</span
+          ><template v-if="list.isFetching.value"> …</template></template
+        ></span
       >
       <span class="grow" />
       <slot name="actions" />

@@ -2,7 +2,7 @@
 import Button from 'primevue/button'
 import InputText from 'primevue/inputtext'
 import { ref } from 'vue'
-import { api, ask, problemOf, type Schemas } from '../api/client'
+import { api, ask, sendBody, type Schemas } from '../api/client'
 import { day, moment, whole } from '../lib/format'
 import { useSession } from '../lib/session'
 
@@ -31,14 +31,10 @@ function addKey() {
   emit('run', () => ask(api.POST('/api/entitlements/{code}/keys', { ...at, body })))
 }
 async function upload(file: File) {
-  const r = await fetch(
+  await sendBody(
     `/api/entitlements/${encodeURIComponent(props.code)}/proofs?${new URLSearchParams({ name: file.name })}`,
-    {
-      method: 'POST',
-      body: file,
-    },
+    file,
   )
-  if (!r.ok) throw problemOf(await r.json(), r.status)
 }
 function chosen(e: Event) {
   const input = e.target as HTMLInputElement

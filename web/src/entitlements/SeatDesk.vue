@@ -39,11 +39,17 @@ async function give() {
     full.value = said.value.includes('no seat')
   }
 }
-function wait() {
+async function wait() {
   const body = { product: product.value, user: user.value, note: '' }
   full.value = false
-  said.value = 'On the list.'
-  emit('run', () => ask(api.POST('/api/waiting', { body })))
+  said.value = ''
+  try {
+    await ask(api.POST('/api/waiting', { body }))
+    said.value = 'On the list.'
+    emit('run', async () => undefined)
+  } catch (e) {
+    said.value = (e as Error).message
+  }
 }
 const byProduct = computed(() => {
   const out = new Map<number, { name: string; rows: Schemas['WaitRow'][] }>()

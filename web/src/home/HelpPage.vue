@@ -1,35 +1,88 @@
 <script setup lang="ts">
-/** The keys, on one page. */
-const keys = [
-  ['/', 'find a device, title, entitlement, person or action'],
-  ['1 … 6', 'the stations: evidence, titles, entitlements, use, position, worklist'],
-  ['0', 'the first page'],
+import ToggleSwitch from 'primevue/toggleswitch'
+import { ref } from 'vue'
+import { allKeys, keyOf, keySettings } from '../lib/keys'
+
+/** The keys, on one page, where each can be changed and all that are letters switched off. */
+const fixed = [
   ['↓ ↑', 'in a list: the next and the previous row'],
-  ['Enter', 'in a list: open the row'],
-  ['Esc', 'close the last step of the trail, or leave the finding line'],
-  ['n p', 'in the raw names: open the next, the previous one'],
-  ['a … e', 'in the raw names: choose the first to fifth proposal; its effect shows'],
-  ['x', 'in the raw names: this is not software that counts'],
-  ['Enter', 'in the raw names: decide what is chosen, and go on to the next'],
-  ['f t', 'in the raw names: find another title; make a new one'],
-  ['l', 'in the raw names: set it aside for thirty days'],
-  ['s', 'in the raw names: take similar names along, or not'],
-  ['m', 'in the raw names: mark it, so that the next decision is for all that are marked'],
-  ['u', 'in the raw names: take back the last thing you did there'],
-  ['?', 'this page'],
+  ['Enter', 'in a list: open the row; in the raw names: decide what is chosen, and go on to the next'],
+  ['Esc', 'close the last step of the trail or the open name, or leave the finding line'],
 ]
+/** the key that is being changed */
+const changing = ref('')
+const says = ref('')
+function press(e: KeyboardEvent) {
+  if (['Shift', 'Control', 'Alt', 'Meta', 'Tab'].includes(e.key)) return
+  e.preventDefault()
+  e.stopPropagation()
+  if (e.key === 'Escape') {
+    changing.value = ''
+    return
+  }
+  const key = e.key.length === 1 ? e.key.toLowerCase() : e.key
+  const other = allKeys.find((k) => k.name !== changing.value && keyOf(k) === key)
+  if (other || e.key.length > 1) {
+    says.value = other
+      ? `${key} is taken: ${other.says}.`
+      : `${key} has a meaning of its own: choose a letter or a sign.`
+    return
+  }
+  keySettings.value.own[changing.value] = key
+  says.value = ''
+  changing.value = ''
+}
+function usual() {
+  keySettings.value.own = {}
+  says.value = ''
+}
 </script>
 
 <template>
   <div class="page">
     <h1>Keys</h1>
+    <div class="row">
+      <label class="row"
+        ><ToggleSwitch
+          :model-value="!keySettings.off"
+          data-keys-on
+          @update:model-value="(on: boolean) => (keySettings.off = !on)"
+        />
+        single letters and signs do something</label
+      >
+      <button v-if="Object.keys(keySettings.own).length" class="plain" type="button" @click="usual">
+        the usual keys again
+      </button>
+    </div>
+    <p class="soft">None of them does anything while you are in a field, a list to choose from, a menu or a dialog.</p>
+    <p v-if="says" class="says" role="alert">{{ says }}</p>
     <table class="lines keys">
       <tbody>
-        <tr v-for="[key, text] in keys" :key="key">
+        <tr v-for="k in allKeys" :key="k.name" :data-key-row="k.name">
+          <td>
+            <kbd>{{ keyOf(k) }}</kbd>
+          </td>
+          <td>{{ k.says }}</td>
+          <td>
+            <button
+              v-if="changing === k.name"
+              type="button"
+              class="plain"
+              @vue:mounted="({ el }: { el: HTMLElement }) => el.focus()"
+              @keydown="press"
+              @blur="changing = ''"
+            >
+              press the key that is to do it, or Esc
+            </button>
+            <button v-else class="plain soft" type="button" @click="((says = ''), (changing = k.name))">change</button>
+          </td>
+        </tr>
+        <tr v-for="[key, text] in fixed" :key="key">
           <td>
             <kbd>{{ key }}</kbd>
           </td>
           <td>{{ text }}</td>
+          <td></td>
         </tr>
       </tbody>
     </table>

@@ -1,6 +1,6 @@
 <script setup lang="ts">
-import { useEventListener } from '@vueuse/core'
 import { computed } from 'vue'
+import { useKeys } from '../lib/keys'
 import { useRoute } from 'vue-router'
 import BalanceBar from '../components/BalanceBar.vue'
 import ListFilter from '../components/ListFilter.vue'
@@ -31,10 +31,9 @@ const columns = computed<ListColumn[]>(() => [
 ])
 const open = (steps: string[]) => change({ trail: steps.join('/') || undefined })
 const current = computed(() => trail.value[0]?.slice(1))
-useEventListener(window, 'keydown', (e: KeyboardEvent) => {
-  if (e.key === 'Escape' && !['INPUT', 'TEXTAREA'].includes((e.target as HTMLElement).tagName))
-    open(trail.value.slice(0, -1))
-})
+useKeys(() => [
+  { name: 'trail.back', key: 'Escape', says: 'close the last step', press: () => open(trail.value.slice(0, -1)) },
+])
 </script>
 
 <template>

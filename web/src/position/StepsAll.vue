@@ -11,7 +11,8 @@ import StepBars from './StepBars.vue'
 const props = defineProps<{ from: string; to: string }>()
 const emit = defineEmits<{ open: [product: number] }>()
 const key = computed(() => ['all-steps', props.from, props.to])
-const watch = crypto.randomUUID()
+// a browser gives random numbers over plain http too, where it gives no UUIDs
+const watch = Array.from(crypto.getRandomValues(new Uint32Array(4)), (n) => n.toString(36)).join('')
 const stopped = ref(false)
 const steps = useQuery({
   queryKey: key,

@@ -6,6 +6,7 @@ import { computed, nextTick, ref, watch } from 'vue'
 import { api, ask, readList, type Lists, type Schemas } from '../api/client'
 import EffectLine from '../components/EffectLine.vue'
 import { count, day } from '../lib/format'
+import { key, useKeys } from '../lib/keys'
 import NewTitle from './NewTitle.vue'
 import ProposalWords from './ProposalWords.vue'
 
@@ -139,34 +140,43 @@ const ruleLink = computed(() => {
 })
 const pane = ref<HTMLElement>()
 const deciding = computed(() => props.mayWork && (!n.value?.decision || again.value) && !n.value?.waiting)
+/** Chooses a proposal by its place. */
+const pickAt = (i: number) => () => {
+  if (!deciding.value || !choices.value[i]) return false
+  picked.value = choices.value[i]
+}
+const places = ['first', 'second', 'third', 'fourth', 'fifth']
+useKeys(() => [
+  ...places.map((place, i) => key(`names.${place}`, pickAt(i))),
+  key('names.nothing', () => deciding.value && !!(picked.value = nothing)),
+  key('names.later', () => deciding.value && void later()),
+  key('names.along', () => deciding.value && ((along.value = !along.value), true)),
+  key('names.new', () => deciding.value && (adding.value = true)),
+  key('names.find', () => deciding.value && void nextTick(() => findField()?.focus())),
+  {
+    name: 'names.decide',
+    key: 'Enter',
+    says: 'decide what is chosen, and go on to the next',
+    overButtons: true,
+    press: (e) => {
+      if (!n.value || !deciding.value) return false
+      // without a choice, Enter means what it means on a button or a row
+      if (!picked.value) return !(e.target as HTMLElement).closest('button, a, tr, summary')
+      if (effect.data.value && !effect.isFetching.value) void press()
+      else pressed.value = true
+    },
+  },
+])
+const findField = () => pane.value?.querySelector<HTMLElement>('[data-find-title]')
+/** In the field that finds a title: Enter takes the first of what is found, Esc leaves it. */
 useEventListener(window, 'keydown', (e: KeyboardEvent) => {
-  const typing = ['INPUT', 'TEXTAREA', 'SELECT'].includes((e.target as HTMLElement).tagName)
-  if (!n.value || !deciding.value || e.ctrlKey || e.metaKey || e.altKey) return
-  if (typing) {
-    if (e.key === 'Escape') (e.target as HTMLElement).blur()
-    if (e.key === 'Enter' && (e.target as HTMLElement).matches('[data-find-title]') && choices.value[0]) {
-      e.preventDefault()
-      picked.value = choices.value[0]
-      ;(e.target as HTMLElement).blur()
-    }
-    return
-  }
-  if (e.key === 'Enter') {
-    if ((e.target as HTMLElement).closest('button, a, tr') && !picked.value) return
+  const at = e.target as HTMLElement
+  if (!deciding.value || e.defaultPrevented || !at.matches('[data-find-title]')) return
+  if (e.key === 'Escape') at.blur()
+  if (e.key === 'Enter' && choices.value[0]) {
     e.preventDefault()
-    if (picked.value && effect.data.value && !effect.isFetching.value) void press()
-    else if (picked.value) pressed.value = true
-  } else if (e.key >= 'a' && e.key <= 'e' && choices.value['abcde'.indexOf(e.key)])
-    picked.value = choices.value['abcde'.indexOf(e.key)]
-  else if (e.key === 'x') picked.value = nothing
-  else if (e.key === 'l') void later()
-  else if (e.key === 's') along.value = !along.value
-  else if (e.key === 't') {
-    e.preventDefault()
-    adding.value = true
-  } else if (e.key === 'f') {
-    e.preventDefault()
-    void nextTick(() => pane.value?.querySelector<HTMLElement>('[data-find-title]')?.focus())
+    picked.value = choices.value[0]
+    at.blur()
   }
 })
 </script>

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
-import { useDebounceFn, useEventListener } from '@vueuse/core'
+import { useDebounceFn } from '@vueuse/core'
 import { useToast } from 'primevue/usetoast'
 import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
@@ -8,6 +8,7 @@ import { api, ask, type Lists, type Schemas } from '../api/client'
 import ListFilter from '../components/ListFilter.vue'
 import ListTable, { type ListColumn } from '../components/ListTable.vue'
 import { count, money, whole } from '../lib/format'
+import { key as keyFor, useKeys } from '../lib/keys'
 import { useListState } from '../lib/listState'
 import { useSession } from '../lib/session'
 import NamePane from './NamePane.vue'
@@ -95,22 +96,21 @@ async function undo() {
     toast.add({ severity: 'warn', summary: (e as Error).message, life: 5000 })
   }
 }
-useEventListener(window, 'keydown', (e: KeyboardEvent) => {
-  if (['INPUT', 'TEXTAREA', 'SELECT'].includes((e.target as HTMLElement).tagName) || e.ctrlKey || e.metaKey || e.altKey)
-    return
-  if (document.querySelector('.p-dialog, .p-select-overlay')) return
-  if (e.key === 'Escape') open('')
-  else if (e.key === 'n' || e.key === 'j') step(1)
-  else if (e.key === 'p' || e.key === 'k') step(-1)
-  else if (e.key === 'u' && mayWork.value) void undo()
-  else if (e.key === 'm' && key.value) {
-    const row = rows.value.find((r) => r.key === key.value)
-    if (!row) return
-    const had = marked.value.some((r) => r.key === row.key)
-    marked.value = had ? marked.value.filter((r) => r.key !== row.key) : [...marked.value, row]
-    step(1)
-  }
-})
+useKeys(() => [
+  { name: 'names.close', key: 'Escape', says: 'close the open name', press: () => open('') },
+  keyFor('names.next', () => step(1)),
+  keyFor('names.before', () => step(-1)),
+  keyFor('names.undo', () => mayWork.value && undo()),
+  keyFor('names.mark', mark),
+])
+/** Marks the open name, or no longer, and goes on. */
+function mark() {
+  const row = rows.value.find((r) => r.key === key.value)
+  if (!row) return false
+  const had = marked.value.some((r) => r.key === row.key)
+  marked.value = had ? marked.value.filter((r) => r.key !== row.key) : [...marked.value, row]
+  step(1)
+}
 const others = computed(() => marked.value.map((r) => r.key).filter((k) => k !== key.value))
 </script>
 

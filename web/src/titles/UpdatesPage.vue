@@ -4,7 +4,7 @@ import { refDebounced } from '@vueuse/core'
 import InputText from 'primevue/inputtext'
 import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import { api, ask, Problem, problemOf, type Schemas } from '../api/client'
+import { api, ask, sendBody, type Schemas } from '../api/client'
 import { count, day, moment, whole, word } from '../lib/format'
 import { usePreview } from '../lib/preview'
 import { useSession } from '../lib/session'
@@ -95,15 +95,8 @@ const starter = () =>
 async function bring(file: File | undefined) {
   if (!file) return
   await act(async () => {
-    const answer = await fetch(`/api/catalogue/updates?file=${encodeURIComponent(file.name)}`, {
-      method: 'POST',
-      body: file,
-    }).catch(() => {
-      throw new Problem('The server cannot be reached. Try again in a moment.', 0)
-    })
-    const made: unknown = await answer.json()
-    if (!answer.ok) throw problemOf(made as object, answer.status)
-    go({ update: String((made as { id: number }).id) })
+    const made = await sendBody<{ id: number }>(`/api/catalogue/updates?file=${encodeURIComponent(file.name)}`, file)
+    go({ update: String(made.id) })
   }, `reading ${file.name}…`)
 }
 const sorts = computed(() => [
