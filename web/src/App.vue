@@ -107,7 +107,7 @@ useKeys(() => [
       <button class="plain" type="button" @click="signOut">Sign out</button>
     </header>
     <StationsBand v-if="overview.data.value && route.path !== '/'" :overview="overview.data.value" />
-    <p v-if="overview.error.value" class="says" role="alert">{{ overview.error.value.message }}</p>
+    <p v-if="overview.error.value && !away && !ended" class="says" role="alert">{{ overview.error.value.message }}</p>
     <p v-if="away" class="away" role="alert" data-away>
       The server has not answered since {{ clock(away) }}. What you typed stays here<template v-if="drafts"
         >, {{ count(drafts, 'draft') }} not yet saved</template
