@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"net"
 	"net/http"
 	"net/http/httptest"
 	"os"
@@ -19,6 +20,7 @@ import (
 	"ensomet/e2e/browser"
 	"ensomet/internal/api"
 	"ensomet/internal/program"
+	"ensomet/internal/rest"
 	"ensomet/internal/sqlite"
 	"ensomet/internal/standin"
 
@@ -78,6 +80,12 @@ func run(m *testing.M) (int, error) {
 // open starts a server on a copy of the demo (or on an empty file) and signs in.
 func open(t *testing.T, role string, empty bool) (*rod.Page, string) {
 	t.Helper()
+	return openAt(t, "", role, empty)
+}
+
+// openAt is open for a house that reaches the program by a name of its own; empty is by its number.
+func openAt(t *testing.T, name, role string, empty bool) (*rod.Page, string) {
+	t.Helper()
 	ctx := context.Background()
 	path := filepath.Join(t.TempDir(), "test.db")
 	if !empty {
@@ -93,19 +101,35 @@ func open(t *testing.T, role string, empty bool) (*rod.Page, string) {
 	}
 	prog := program.New(db, outside)
 	prog.Worklist.Deploy, prog.Outbox.Mail, prog.Demo = outside, outside, true
-	handler := api.New(prog, outside)
-	outside.Connect(handler)
-	prog.Begin()
 	line := new(atomic.Bool)
-	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+	var handler http.Handler
+	server := httptest.NewUnstartedServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if line.Load() {
 			panic(http.ErrAbortHandler) // as a server that goes away, or a line that breaks
 		}
 		handler.ServeHTTP(w, r)
 	}))
-	outsides[server.URL], cuts[server.URL] = outside, line
+	url := "http://" + server.Listener.Addr().String()
+	var site rest.Site
+	if name != "" {
+		_, port, err := net.SplitHostPort(server.Listener.Addr().String())
+		if err != nil {
+			t.Fatal(err)
+		}
+		url = "http://" + name + ":" + port
+		if site, err = rest.ParseSite(url, nil); err != nil {
+			t.Fatal(err)
+		}
+	}
+	prog.Worklist.Address = url
+	served := api.At(site, prog, outside)
+	handler = served
+	outside.Connect(served)
+	prog.Begin()
+	server.Start()
+	outsides[url], cuts[url] = outside, line
 	page := chromium.MustIncognito().
-		MustPage(server.URL).
+		MustPage(url).
 		Timeout(patience()).
 		Sleeper(quickly)
 	t.Cleanup(func() {
@@ -126,7 +150,7 @@ func open(t *testing.T, role string, empty bool) (*rod.Page, string) {
 	}
 	press(t, page, `[data-enter="`+role+`"]`)
 	page.MustElement("header")
-	return page, server.URL
+	return page, url
 }
 
 // quickly looks again soon.

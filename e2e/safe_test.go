@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"strings"
 	"testing"
 	"time"
 
@@ -115,4 +116,39 @@ func TestKeysKeepOutOfLists(t *testing.T) {
 	if at := page.MustEval(`() => location.pathname`).Str(); at != "/help" {
 		t.Errorf("keys that are off went to %s", at)
 	}
+}
+
+// A user answers over plain http under the house's own name, where the browser says less of where a request comes from
+// than it does on the machine itself; under any other name the program is not there.
+func TestAnswersUnderANameOfTheHouse(t *testing.T) {
+	page, url := openAt(t, "software.example", "work", false)
+	page.MustNavigate(url + "/worklist?f=kind%3Didle")
+	id := page.MustEval(`() => fetch('/api/cases?f=kind%3Didle&f=state%3Dopen&limit=200').then((r) => r.json())
+		.then(async (p) => {
+			for (const c of p.rows) {
+				const body = JSON.stringify({ ids: [c.id], act: 'ask', note: '' })
+				const headers = { 'Content-Type': 'application/json' }
+				const done = await fetch('/api/cases/act', { method: 'POST', headers, body }).then((r) => r.json())
+				if (done.count) return c.id
+			}
+			return 0
+		})`).Int()
+	if id == 0 {
+		t.Fatal("nobody can be asked")
+	}
+	call(page, "POST", "/api/demo/move-on", `{"days":1}`)
+	letters := outsides[url].Letters()
+	answer := letters[len(letters)-1].AnswerAt()
+	if !strings.HasPrefix(answer, url+"/answer/") {
+		t.Fatalf("the letter leads to %q", answer)
+	}
+	user := chromium.MustIncognito().MustPage(answer).Timeout(patience()).Sleeper(quickly)
+	t.Cleanup(func() { _ = user.Close() })
+	says(t, user, "body", "One click is enough")
+	press(t, user, "button.no")
+	says(t, user, "body", "You said that you do not need it")
+	look(t, user, "answered")
+	other := strings.Replace(answer, "software.example", "elsewhere.example", 1)
+	user.MustNavigate(other)
+	says(t, user, "body", "is not reached as")
 }

@@ -38,6 +38,7 @@ func Start() (b *rod.Browser, closeAll func(), err error) {
 		"disable-quic", "no-first-run", "disable-gpu", "hide-scrollbars"} {
 		l.Set(flags.Flag(flag))
 	}
+	l.Set("host-resolver-rules", "MAP *.example 127.0.0.1") // a house's own name leads to the server under test
 	url, err := l.Launch()
 	if err != nil {
 		return nil, nil, errors.Join(err, os.RemoveAll(profile))
