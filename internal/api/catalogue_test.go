@@ -15,8 +15,8 @@ func TestTheCatalogueOverHTTP(t *testing.T) {
 	s, prog := house(t)
 	look, work := enter(t, s.URL, "looker"), enter(t, s.URL, "worker")
 	for path, body := range map[string]string{
-		"/api/catalogue/titles":         `{"product":1,"title":0,"edition":"","version":"9","says":{},"changedAt":0,"drop":false,"dry":true}`,
-		"/api/catalogue/products":       `{"product":1,"publisher":"Ostwick","name":"X","dry":true}`,
+		"/api/catalogue/titles":         `{"product":1,"title":0,"edition":"","version":"9","says":{},"revision":0,"drop":false,"dry":true}`,
+		"/api/catalogue/products":       `{"product":1,"publisher":"Ostwick","name":"X","revision":0,"dry":true}`,
 		"/api/catalogue/publishers":     `{"publisher":0,"name":"New House","aliases":[],"successor":"","dry":true}`,
 		"/api/catalogue/updates/take":   `{"update":1,"all":true,"take":[],"keep":[],"leave":[],"dry":true}`,
 		"/api/catalogue/starter":        ``,
@@ -24,7 +24,7 @@ func TestTheCatalogueOverHTTP(t *testing.T) {
 		"/api/products/1/tags":          `{"tags":["a"]}`,
 		"/api/products/1/watch":         `{"on":true}`,
 		"/api/products/1/remarks":       `{"device":"","text":"x"}`,
-		"/api/plans":                    `{"title":1,"what":"remove","toProduct":0,"toVersion":"","since":"","due":"2027-01-01","owner":"me","note":""}`,
+		"/api/plans":                    `{"title":1,"what":"remove","toProduct":0,"toVersion":"","since":"","due":"2027-01-01","owner":"me","note":"","revision":0}`,
 	} {
 		if code, _ := look.do("POST", path, body, nil); code != http.StatusForbidden {
 			t.Errorf("%s as looker: %d", path, code)
@@ -88,7 +88,7 @@ func TestTheCatalogueOverHTTP(t *testing.T) {
 		t.Error(text)
 	}
 	if text := tell("/api/catalogue/titles",
-		`{"product":1,"title":0,"edition":"","version":"9","says":{"released":"soon"},"changedAt":0,"drop":false,"dry":false}`, 422); !strings.Contains(
+		`{"product":1,"title":0,"edition":"","version":"9","says":{"released":"soon"},"revision":0,"drop":false,"dry":false}`, 422); !strings.Contains(
 		text,
 		"not a date",
 	) {
@@ -96,7 +96,7 @@ func TestTheCatalogueOverHTTP(t *testing.T) {
 	}
 	tell(
 		"/api/catalogue/titles",
-		`{"product":1,"title":0,"edition":"","version":"9","says":{"released":"2026-01-01","end_of_life":"2027-01-31"},"changedAt":0,"drop":false,"dry":false}`,
+		`{"product":1,"title":0,"edition":"","version":"9","says":{"released":"2026-01-01","end_of_life":"2027-01-31"},"revision":0,"drop":false,"dry":false}`,
 		200,
 	)
 
@@ -138,7 +138,7 @@ func TestTheCatalogueOverHTTP(t *testing.T) {
 	if len(publishers.Rows) != 1 || publishers.Rows[0].Installs == 0 {
 		t.Errorf("%+v", publishers)
 	}
-	tell("/api/products/1/tags", `{"tags":["audit"]}`, 200)
+	tell("/api/products/1/tags", `{"tags":["audit"],"revision":0}`, 200)
 	tell("/api/products/1/watch", `{"on":true}`, 200)
 	if text := tell("/api/products/1/remarks", `{"device":"D01","text":"kept"}`, 200); !strings.Contains(text, "id") {
 		t.Error(text)

@@ -187,12 +187,12 @@ func TestFaultsWhileWriting(t *testing.T) {
 	boss := persons[access.Admin]
 	changes := map[string]string{
 		"/api/contracts": `{"code":"K-9","publisher":"","name":"n","start":"","end":"","noticeDays":0,"renews":false,` +
-			`"owner":"","note":"","author":"","at":0}`,
+			`"owner":"","note":"","author":"","at":0,"revision":0}`,
 		"/api/groups":                  `{"revision":0,"id":0,"name":"quay","note":"","byHand":true,"condition":{},"picked":[]}`,
-		"/api/products/1/tags":         `{"tags":["dear"]}`,
+		"/api/products/1/tags":         `{"tags":["dear"],"revision":0}`,
 		"/api/products/1/watch":        `{"on":true}`,
 		"/api/products/1/remarks":      `{"device":"","text":"look again"}`,
-		"/api/products/1/metric-order": `{"order":["device"]}`,
+		"/api/products/1/metric-order": `{"order":["device"],"revision":0}`,
 		"/api/entitlements/E-1/notes":  `{"text":"seen"}`,
 		"/api/statements":              `{"asOf":"","products":[1],"handedTo":"auditor","note":""}`,
 		"/api/policies": `{"product":1,"publisher":"","category":"","group":"","stance":"restricted","days":"",` +

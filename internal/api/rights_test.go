@@ -178,12 +178,12 @@ func TestAPositionFromAllSides(t *testing.T) {
 			t.Errorf("%+v", r)
 		}
 	}
-	if status, text := worker.do("POST", "/api/products/1/metric-order", `{"order":["device","device"]}`,
+	if status, text := worker.do("POST", "/api/products/1/metric-order", `{"order":["device","device"],"revision":0}`,
 		nil); status != 422 ||
 		!strings.Contains(text, "once") {
 		t.Errorf("%d %s", status, text)
 	}
-	if status, text := worker.do("POST", "/api/products/1/metric-order", `{"order":["core","device"]}`,
+	if status, text := worker.do("POST", "/api/products/1/metric-order", `{"order":["core","device"],"revision":0}`,
 		nil); status != 200 {
 		t.Errorf("%d %s", status, text)
 	}

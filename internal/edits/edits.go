@@ -34,6 +34,9 @@ const (
 	Title      = "title"
 	Product    = "product"
 	Tags       = "tags"
+	Order      = "order of metrics"
+	Publisher  = "publisher"
+	Plan       = "plan"
 )
 
 // Of names a thing by its number.
@@ -105,6 +108,23 @@ func Check(tx *sqlite.Tx, c Change) error {
 		err = conflict(tx, &c, revision)
 	}
 	return err
+}
+
+// Between is the conflict of two states of a thing whose revisions are kept elsewhere.
+func Between(t Thing, revision int64, who string, at int64, was, is any) error {
+	before, err := fieldsOf(was)
+	if err != nil {
+		return err
+	}
+	after, err := fieldsOf(is)
+	if err != nil {
+		return err
+	}
+	changed, err := differences(before, after)
+	if err != nil {
+		return err
+	}
+	return &Conflict{t, revision, who, at, changed}
 }
 
 // Save keeps that a thing is changed, in the transaction that changes it, and returns its new revision. Where somebody

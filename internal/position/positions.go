@@ -14,6 +14,7 @@ import (
 	"ensomet/internal/core/entitle"
 	"ensomet/internal/core/evidence"
 	"ensomet/internal/core/position"
+	"ensomet/internal/edits"
 	"ensomet/internal/position/positiondb"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -31,6 +32,7 @@ type ProductPosition struct {
 	Metrics   []MetricPosition
 	Folded    int64
 	Excluded  []Excluded
+	Revision  int64 // of the order of its metrics
 }
 
 // Excluded counts installs of the product that do not count, by reason.
@@ -172,6 +174,9 @@ func (svc *Service) ProductPosition(ctx context.Context, product int64, asOf civ
 			Metrics:   []MetricPosition{},
 			Folded:    f.Folded,
 			Excluded:  []Excluded{},
+		}
+		if out.Revision, err = edits.Revision(tx, edits.Of(edits.Order, product)); err != nil {
+			return err
 		}
 		if f.Folded > 0 {
 			out.Excluded = append(out.Excluded, Excluded{"part of a suite on the same device", f.Folded})

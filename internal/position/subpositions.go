@@ -11,6 +11,7 @@ import (
 	"ensomet/internal/core/entitle"
 	"ensomet/internal/core/position"
 	"ensomet/internal/core/refuse"
+	"ensomet/internal/edits"
 	"ensomet/internal/position/positiondb"
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
@@ -167,8 +168,12 @@ func (svc *Service) Prove(ctx context.Context, product int64) ([]ProofRun, error
 	return out, err
 }
 
-// SetMetricOrder says in which order the metrics of a product cover; none is the usual one.
-func (svc *Service) SetMetricOrder(ctx context.Context, product int64, order []string, who string) error {
+// metricOrder is the order of a product's metrics as people change it.
+type metricOrder struct{ Order []entitle.Metric }
+
+// SetMetricOrder says in which order the metrics of a product cover; none is the usual one. seen is the revision of
+// the order that was seen.
+func (svc *Service) SetMetricOrder(ctx context.Context, product, seen int64, order []string, who string) error {
 	var metrics []entitle.Metric
 	for _, m := range order {
 		if !slices.Contains(entitle.Metrics, entitle.Metric(m)) {
@@ -180,6 +185,20 @@ func (svc *Service) SetMetricOrder(ctx context.Context, product int64, order []s
 		metrics = append(metrics, entitle.Metric(m))
 	}
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
+		orders, err := snapshot.MetricOrders(tx)
+		if err != nil {
+			return err
+		}
+		if _, err := edits.Save(tx, edits.Change{
+			Thing: edits.Of(edits.Order, product),
+			Seen:  seen,
+			Who:   who,
+			At:    svc.Clock.Now(),
+			Was:   metricOrder{orders[product]},
+			Is:    metricOrder{metrics},
+		}); err != nil {
+			return err
+		}
 		if err := positiondb.SetMetricOrder(tx, product, metrics); err != nil {
 			return err
 		}

@@ -108,13 +108,13 @@ func TestTheOrderOfMetrics(t *testing.T) {
 	if got := last(); got != "device" {
 		t.Errorf("by itself %s comes last", got)
 	}
-	if err := prog.Position.SetMetricOrder(ctx, id, []string{"device", "named_user"}, "test"); err != nil {
+	if err := prog.Position.SetMetricOrder(ctx, id, 0, []string{"device", "named_user"}, "test"); err != nil {
 		t.Fatal(err)
 	}
 	if got := last(); got != "named_user" {
 		t.Errorf("as set, %s comes last", got)
 	}
-	if err := prog.Position.SetMetricOrder(ctx, id, []string{"moon"}, "test"); err == nil {
+	if err := prog.Position.SetMetricOrder(ctx, id, 1, []string{"moon"}, "test"); err == nil {
 		t.Error("the moon is a metric")
 	}
 	if wrong, err := prog.Pipeline.Check(ctx); err != nil || len(wrong) > 0 {

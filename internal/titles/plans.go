@@ -9,6 +9,7 @@ import (
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/lifecycle"
 	"ensomet/internal/core/refuse"
+	"ensomet/internal/edits"
 	"ensomet/internal/formats"
 	"ensomet/internal/intake"
 	"ensomet/internal/renewal"
@@ -27,6 +28,7 @@ type PlanDraft struct {
 	Due       civil.Day
 	Owner     string
 	Note      string
+	Revision  int64 // the number of the plan that was seen, 0 where there was none
 }
 
 // PutPlan plans something about a release. What was planned before ends.
@@ -52,6 +54,9 @@ func (svc *Catalogue) PutPlan(ctx context.Context, d PlanDraft, who string) (int
 			return sqlite.ErrNotFound
 		}
 		r := page.Rows[0]
+		if r.PlanID != d.Revision {
+			return otherPlan(tx, d.Revision, r.PlanID, r.ProductID)
+		}
 		if d.What == "move" {
 			c, err := svc.Snapshots.Catalogue(tx)
 			if err != nil {
@@ -110,6 +115,41 @@ func (svc *Catalogue) PutPlan(ctx context.Context, d PlanDraft, who string) (int
 		return renewal.Mark(tx, false) // moving and removing are work
 	})
 	return id, err
+}
+
+// otherPlan tells what somebody else planned about a release since the plan that was seen; what is planned now may be
+// nothing.
+func otherPlan(tx *sqlite.Tx, seen, now, product int64) error {
+	all, err := titlesdb.Plans(tx, product)
+	if err != nil {
+		return err
+	}
+	var before, after snapshot.Plan
+	for _, p := range all {
+		switch p.ID {
+		case seen:
+			before = p
+		case now:
+			after = p
+		}
+	}
+	who, at := after.Author, after.At
+	if now == 0 {
+		who, at = before.EndedBy, before.EndedAt
+	}
+	return edits.Between(edits.Of(edits.Plan, seen), now, who, at, planFields(&before), planFields(&after))
+}
+
+// planFields are what a plan has that somebody chose.
+func planFields(p *snapshot.Plan) PlanDraft {
+	return PlanDraft{
+		What:      p.What,
+		ToProduct: p.ToProduct,
+		ToVersion: p.ToVersion,
+		Due:       p.Due,
+		Owner:     p.Owner,
+		Note:      p.Note,
+	}
 }
 
 // EndPlan ends a plan, with the reason.

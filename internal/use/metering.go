@@ -88,6 +88,9 @@ func (svc *Service) Metering(ctx context.Context) (Metered, error) {
 		}
 		out.Starts, out.Lost, out.Future = lost.Starts+lost.Strays, lost.Strays+lost.Cut, lost.Future
 		s, err := snapshot.LoadSettings(tx)
+		if err != nil {
+			return err
+		}
 		out.EventDays, out.SessionDays, out.DayDays = s.EventDays, s.SessionDays, s.DayDays
 		if out.Revision, err = edits.Revision(tx, edits.Thing{Kind: edits.KeptUse}); err != nil {
 			return err

@@ -105,10 +105,11 @@ func (s *routes) positions() {
 		func(ctx context.Context, me rest.Account, in *struct {
 			rest.ByID
 			Body struct {
-				Order []string `json:"order"`
+				Order    []string `json:"order"`
+				Revision int64    `json:"revision" doc:"that was seen; a save on an older one is refused"`
 			}
 		}) (rest.Done, error) {
-			return rest.DoneOr(s.Position.SetMetricOrder(ctx, in.ID, in.Body.Order, me.Name))
+			return rest.DoneOr(s.Position.SetMetricOrder(ctx, in.ID, in.Body.Revision, in.Body.Order, me.Name))
 		})
 	rest.Handle(s.Server, access.Viewer, rest.Get("productSteps", "/api/products/{id}/steps"),
 		func(ctx context.Context, _ rest.Account, in *struct {

@@ -53,6 +53,7 @@ type ProductPosition struct {
 	Metrics   []MetricPosition `json:"metrics"`
 	Folded    int64            `json:"folded"`
 	Excluded  []Excluded       `json:"excluded"`
+	Revision  int64            `json:"revision" doc:"of the order of its metrics"`
 }
 
 func toProductPosition(v position.ProductPosition) ProductPosition {
@@ -65,6 +66,7 @@ func toProductPosition(v position.ProductPosition) ProductPosition {
 		Metrics:   rest.Each(v.Metrics, toMetricPosition),
 		Folded:    v.Folded,
 		Excluded:  rest.Each(v.Excluded, toExcluded),
+		Revision:  v.Revision,
 	}
 }
 

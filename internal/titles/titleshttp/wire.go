@@ -365,6 +365,7 @@ type PlanDraft struct {
 	Due       civil.Day `json:"due"`
 	Owner     string    `json:"owner"`
 	Note      string    `json:"note"`
+	Revision  int64     `json:"revision" doc:"the number of the plan that was seen, 0 where there was none; a newer one is not overwritten"`
 }
 
 func fromPlanDraft(v PlanDraft) titles.PlanDraft { return titles.PlanDraft(v) }

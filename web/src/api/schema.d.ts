@@ -4189,6 +4189,11 @@ export interface components {
         };
         MetricOrderRequest: {
             order: string[];
+            /**
+             * Format: int64
+             * @description that was seen; a save on an older one is refused
+             */
+            revision: number;
         };
         MetricPosition: {
             /**
@@ -4720,6 +4725,11 @@ export interface components {
             due: string;
             note: string;
             owner: string;
+            /**
+             * Format: int64
+             * @description the number of the plan that was seen, 0 where there was none; a newer one is not overwritten
+             */
+            revision: number;
             /** @description the day it begins to be measured from; empty is today */
             since: string;
             /**
@@ -5206,6 +5216,11 @@ export interface components {
             /** Format: int64 */
             productId: number;
             publisher: string;
+            /**
+             * Format: int64
+             * @description of the order of its metrics
+             */
+            revision: number;
             words: string;
         };
         ProductRow: {

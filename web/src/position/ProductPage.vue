@@ -72,11 +72,16 @@ const swap = ref(false)
 async function setOrder(order: string[]) {
   moved.value = ''
   try {
-    await ask(api.POST('/api/products/{id}/metric-order', { params: { path: { id: id.value } }, body: { order } }))
-    await client.invalidateQueries()
+    await ask(
+      api.POST('/api/products/{id}/metric-order', {
+        params: { path: { id: id.value } },
+        body: { order, revision: p.value!.revision },
+      }),
+    )
   } catch (e) {
     moved.value = (e as Error).message
   }
+  await client.invalidateQueries()
 }
 function up(i: number) {
   const order = p.value!.metrics.map((m) => m.metric)

@@ -3,9 +3,12 @@ import { useQueryClient } from '@tanstack/vue-query'
 import Button from 'primevue/button'
 import InputText from 'primevue/inputtext'
 import Select from 'primevue/select'
-import { ref, watch } from 'vue'
+import { computed, ref, watch } from 'vue'
 import { api, ask, type Schemas } from '../api/client'
+import DraftKept from '../components/DraftKept.vue'
+import OtherChange from '../components/OtherChange.vue'
 import TitlePick from '../components/TitlePick.vue'
+import { useDraft } from '../lib/draft'
 import { count, whole } from '../lib/format'
 import { useSession } from '../lib/session'
 
@@ -30,15 +33,16 @@ const blank = (): Schemas['PlanDraft'] => ({
   due: props.release.endOn || '',
   owner: '',
   note: '',
+  revision: props.release.planId,
 })
-const draft = ref(blank())
+const form = useDraft<Schemas['PlanDraft']>(() => `plan:release:${props.release.id}`, blank)
+const draft = form.draft
 const target = ref(props.release.product)
 const why = ref('')
 const says = ref('')
 watch(
   () => props.release.id,
   () => {
-    draft.value = blank()
     target.value = props.release.product
     says.value = why.value = ''
   },
@@ -53,12 +57,20 @@ async function act(what: Promise<unknown>, leave = false) {
     says.value = (e as Error).message
   }
 }
-const save = () => act(ask(api.POST('/api/plans', { body: draft.value })))
+const save = () => form.save((body) => ask(api.POST('/api/plans', { body })))
 const end = () =>
   act(
     ask(api.POST('/api/plans/{id}/end', { params: { path: { id: props.release.planId } }, body: { why: why.value } })),
     true,
   )
+/** what is planned now, by the fields of the form */
+const planned = computed(() => ({ what: props.release.plan, due: props.release.due, owner: props.release.owner }))
+/** Takes what another planned where it is to hold, and plans on that. */
+function settle(theirs: string[]) {
+  for (const f of theirs) Object.assign(draft.value!, { [f]: planned.value[f as keyof typeof planned.value] })
+  form.settle([])
+  void save()
+}
 const words: Record<string, string> = {
   move: 'Move to',
   remove: 'Remove it',
@@ -100,7 +112,7 @@ const words: Record<string, string> = {
         <Button type="submit" size="small" severity="secondary" label="End the plan" :disabled="!why.trim()" />
       </form>
     </template>
-    <form v-if="mayWork" class="grid" data-plan-form @submit.prevent="save">
+    <form v-if="mayWork && draft" class="grid" data-plan-form @submit.prevent="save">
       <Select
         v-model="draft.what"
         :options="[...whats]"
@@ -115,7 +127,7 @@ const words: Record<string, string> = {
         <TitlePick
           :model-value="draft.toProduct"
           :name="target"
-          @update:model-value="(id, name) => ((draft.toProduct = id), (target = name))"
+          @update:model-value="(id, name) => ((draft!.toProduct = id), (target = name))"
         />
         <InputText
           v-model="draft.toVersion"
@@ -145,7 +157,22 @@ const words: Record<string, string> = {
         :placeholder="draft.what === 'keep' ? 'why it may stay' : 'a note'"
         aria-label="note"
       />
-      <Button type="submit" size="small" :label="release.plan ? 'Plan it anew' : 'Plan it'" data-plan-save />
+      <DraftKept :kept="form.kept.value" :dirty="form.dirty.value" @discard="form.discard" />
+      <OtherChange
+        v-if="form.other.value"
+        :conflict="form.other.value"
+        :mine="draft"
+        :theirs="planned"
+        @save="settle"
+      />
+      <p v-if="form.says.value" class="says" role="alert">{{ form.says.value }}</p>
+      <Button
+        type="submit"
+        size="small"
+        :label="release.plan ? 'Plan it anew' : 'Plan it'"
+        :loading="form.busy.value"
+        data-plan-save
+      />
     </form>
     <p v-if="says" class="says" role="alert">{{ says }}</p>
   </aside>
