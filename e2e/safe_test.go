@@ -64,8 +64,9 @@ func TestTwoClicksSaveOnce(t *testing.T) {
 	page.MustEval(`() => { for (let i = 0; i < 5; i++) document.querySelector('[data-effect]').click() }`)
 	says(t, page, "[data-says]", "The group is set")
 	time.Sleep(500 * time.Millisecond)
-	if n := page.MustEval(`() => fetch('/api/groups').then((r) => r.json()).then((l) => l.filter((g) => g.name === 'clicked twice').length)`).
-		Int(); n != 1 {
+	if n := page.MustEval(`() => fetch('/api/groups')
+		.then((r) => r.json())
+		.then((l) => l.filter((g) => g.name === 'clicked twice').length)`).Int(); n != 1 {
 		t.Errorf("there are %d groups", n)
 	}
 }

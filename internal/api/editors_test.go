@@ -290,3 +290,36 @@ func TestTwoPlansAboutOneRelease(t *testing.T) {
 		t.Error(status, text)
 	}
 }
+
+// Whoever has a thing in a form that is gone meanwhile does not write it over a new one that got its number.
+func TestNumbersThatAreGivenAgain(t *testing.T) {
+	for _, name := range []string{"group", "schedule", "suite", "starter set"} {
+		persons, prog := owner(t)
+		server, p := New(prog, nil), persons[access.Editor]
+		e := kinds[name]
+		path, body, _ := strings.Cut(e.make, " ")
+		anew := func() map[string]any {
+			if status, text := p.do("POST", path, body, nil); status != 200 {
+				t.Fatal(name, status, text)
+			}
+			return e.at(t, p)
+		}
+		saw := anew()
+		gone := func() (int, string) { return p.do("POST", fmt.Sprintf("%s/%v/drop", path, saw["id"]), "", nil) }
+		if name == "starter set" { // one without titles is taken away
+			gone = func() (int, string) {
+				return p.do("POST", path, fmt.Sprintf(
+					`{"id":%v,"revision":0,"name":"clerk","note":"","products":[],"author":"","at":0}`, saw["id"]), nil)
+			}
+		}
+		if status, text := gone(); status != 200 {
+			t.Fatal(name, status, text)
+		}
+		if again := anew(); again["id"] != saw["id"] {
+			t.Fatalf("%s: the number %v is not given again but %v: this test asks nothing", name, saw["id"], again["id"])
+		}
+		if status, text := e.saves(t, server, p, saw, e.a); status != http.StatusConflict {
+			t.Errorf("%s: the one that is gone is saved over the new one: %d %s", name, status, text)
+		}
+	}
+}

@@ -119,6 +119,13 @@ func TestHostsAreChecked(t *testing.T) {
 				}
 			}
 		}
+		// a page of that name may show whatever it likes: it gets in nowhere
+		for _, path := range []string{"/api/sign-in", "/api/sign-in/demo", "/api/me", "/api/scans/../me"} {
+			if res := send(t, "POST", s.URL+path, "evil.example", http.Header{
+				"Authorization": {"Bearer x"}}); res.StatusCode != http.StatusMisdirectedRequest {
+				t.Errorf("%s with a token of its own: %d", path, res.StatusCode)
+			}
+		}
 		if res := send(t, "POST", s.URL+"/api/scans", "evil.example", http.Header{
 			"Authorization": {"Bearer x"}}); res.StatusCode != 401 {
 			t.Errorf("a collector that knows us by another name: %d", res.StatusCode)

@@ -172,6 +172,12 @@ func Touch(tx *sqlite.Tx, t Thing, who string, at time.Time, was, is any) error 
 	return err
 }
 
+// Drop keeps that a thing is gone. Its number may be another's later: whoever still has the old one in a form must not
+// write it over the new one.
+func Drop(tx *sqlite.Tx, t Thing, who string, at time.Time) error {
+	return Touch(tx, t, who, at, nil, nil)
+}
+
 // conflict says what is otherwise now than in the revision that was seen.
 func conflict(tx *sqlite.Tx, c *Change, revision int64) error {
 	out := &Conflict{Thing: c.Thing, Revision: revision}

@@ -329,6 +329,9 @@ func (svc *Service) DropGroup(ctx context.Context, id int64, who string) error {
 		if err := evidencedb.DropGroup(tx, id); err != nil {
 			return err
 		}
+		if err := edits.Drop(tx, edits.Of(edits.Group, id), who, svc.Clock.Now()); err != nil {
+			return err
+		}
 		return tx.Note(svc.Clock.Now(), who, "deleted a group", groups[i].Name, "")
 	})
 }

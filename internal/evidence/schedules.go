@@ -176,6 +176,9 @@ func (svc *Collecting) DropSchedule(ctx context.Context, id int64, who string) e
 		if err := evidencedb.DropSchedule(tx, id); err != nil {
 			return err
 		}
+		if err := edits.Drop(tx, edits.Of(edits.Schedule, id), who, now); err != nil {
+			return err
+		}
 		return tx.Note(now, who, "deleted a schedule", fmt.Sprint(id), "")
 	})
 }

@@ -7,6 +7,7 @@ import (
 	"net/netip"
 	"net/url"
 	"os"
+	"slices"
 	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -84,11 +85,14 @@ func withPort(host, scheme string) string {
 	return net.JoinHostPort(strings.Trim(host, "[]"), map[string]string{"http": "80", "https": "443"}[scheme])
 }
 
-// ownHost refuses a browser that was led here under a name that is not ours. A program that shows a token chose the
-// address itself.
+// ofTokens are the addresses that open to a token alone. No cookie does anything there, and whoever shows a token chose
+// the name himself; everywhere else a page that was led here could show one, too.
+var ofTokens = []string{"/api/scans", "/api/collector/ask", "/api/collector/failed", "/api/deployment/outcome"}
+
+// ownHost refuses a browser that was led here under a name that is not ours.
 func (s *Server) ownHost(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		if !strings.HasPrefix(r.Header.Get("Authorization"), "Bearer ") && !s.Site.owns(r.Host) {
+		if !slices.Contains(ofTokens, r.URL.Path) && !s.Site.owns(r.Host) {
 			Problem(w, huma.NewError(http.StatusMisdirectedRequest, fmt.Sprintf(
 				"Ensomet is not reached as %.100q here. Whoever runs it sets the address with --url.", r.Host)))
 			return

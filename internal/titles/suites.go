@@ -116,6 +116,9 @@ func (svc *Catalogue) DropSuite(ctx context.Context, id int64, who string) error
 		if err := titlesdb.DropSuite(tx, id); err != nil {
 			return err
 		}
+		if err := edits.Drop(tx, edits.Of(edits.Suite, id), who, svc.Clock.Now()); err != nil {
+			return err
+		}
 		if err := tx.Note(svc.Clock.Now(), who, "dropped a suite", fmt.Sprint(id), ""); err != nil {
 			return err
 		}

@@ -222,6 +222,9 @@ func DropTitle(tx *sqlite.Tx, product int64, k *catalogue.Known, by By) error {
 	if _, err := tx.Exec("DELETE FROM title WHERE id = ?", k.ID); err != nil {
 		return err
 	}
+	if err := edits.Drop(tx, edits.Of(edits.Title, k.ID), by.Author, time.Unix(by.At, 0)); err != nil {
+		return err
+	}
 	return addChange(
 		tx,
 		CatalogueChange{Product: product},
