@@ -316,7 +316,7 @@ func TestNumbersThatAreGivenAgain(t *testing.T) {
 			t.Fatal(name, status, text)
 		}
 		if again := anew(); again["id"] != saw["id"] {
-			t.Fatalf("%s: the number %v is not given again but %v: this test asks nothing", name, saw["id"], again["id"])
+			t.Fatalf("%s: the number %v is not given again but %v: nothing is asked", name, saw["id"], again["id"])
 		}
 		if status, text := e.saves(t, server, p, saw, e.a); status != http.StatusConflict {
 			t.Errorf("%s: the one that is gone is saved over the new one: %d %s", name, status, text)
