@@ -17,7 +17,7 @@ func TestTheCatalogueOverHTTP(t *testing.T) {
 	for path, body := range map[string]string{
 		"/api/catalogue/titles":         `{"product":1,"title":0,"edition":"","version":"9","says":{},"revision":0,"drop":false,"dry":true}`,
 		"/api/catalogue/products":       `{"product":1,"publisher":"Ostwick","name":"X","revision":0,"dry":true}`,
-		"/api/catalogue/publishers":     `{"publisher":0,"name":"New House","aliases":[],"successor":"","dry":true}`,
+		"/api/catalogue/publishers":     `{"publisher":0,"revision":0,"name":"New House","aliases":[],"successor":"","dry":true}`,
 		"/api/catalogue/updates/take":   `{"update":1,"all":true,"take":[],"keep":[],"leave":[],"dry":true}`,
 		"/api/catalogue/starter":        ``,
 		"/api/catalogue/updates?file=x": "publisher,product\nA,B\n",

@@ -295,9 +295,9 @@ func TestGroupsPlansAndRulesOverHTTP(t *testing.T) {
 	}
 	for path, body := range map[string]string{
 		"/api/groups":         strings.Replace(group, "at_least", "kind", 1),
-		"/api/groups/1/drop":  "",
+		"/api/groups/1/drop":  `{"revision":0}`,
 		"/api/schedules":      strings.Replace(strings.Replace(plan, "weekly", "x", 1), "servers of one", "nobody", 1),
-		"/api/change-rules":   `{"what":"mail","kinds":[],"name":"","publisher":"","group":"","address":"not an address"}`,
+		"/api/change-rules":   `{"id":0,"revision":0,"what":"mail","kinds":[],"name":"","publisher":"","group":"","address":"not an address"}`,
 		"/api/scan-orders":    `{"devices":["D99"]}`,
 		"/api/groups/preview": `{"revision":0,"id":0,"name":"","note":"","byHand":false,"picked":[],"condition":{"field":"network","op":"within","value":"10.0.0.0/77"}}`,
 	} {
@@ -306,7 +306,7 @@ func TestGroupsPlansAndRulesOverHTTP(t *testing.T) {
 			t.Errorf("%s %s: %d %s", path, body, code, text)
 		}
 	}
-	rule := `{"what":"quiet","kinds":["upgraded"],"name":"Skerry*","publisher":"","group":"servers of one","address":""}`
+	rule := `{"id":0,"revision":0,"what":"quiet","kinds":["upgraded"],"name":"Skerry*","publisher":"","group":"servers of one","address":""}`
 	if code, text := looker.do(http.MethodPost, "/api/change-rules/preview", rule, nil); code != 200 ||
 		!strings.Contains(text, `"count":0`) {
 		t.Error(code, text)

@@ -7,6 +7,7 @@ import (
 	"maps"
 	"math/rand/v2"
 	"net/http"
+	"os"
 	"slices"
 	"strings"
 	"sync"
@@ -19,7 +20,7 @@ import (
 
 // edited is a kind of thing that people change: how it is read and how it is saved.
 type edited struct {
-	make   string // path and body of a request that makes one, where there is none
+	make   string // paths and bodies of requests that make one, a line each, where there is none
 	read   string // the path that has it
 	in     string // where it stands in the answer: a key, or nothing
 	save   string // the path to which it is saved
@@ -30,7 +31,14 @@ type edited struct {
 	extras map[string]any
 	rename map[string]string // what stands under another name in the answer
 	hidden bool              // the answer does not have the field as it was saved
+	// the form of a thing with another value of its field, where it is not the answer with that
+	form func(thing map[string]any, value any) map[string]any
+	// other routes that end the thing as it was seen, or act on it; {id} and {code} are its own
+	acts map[string]map[string]any
 }
+
+// ends are the acts on a thing that an address ends.
+func ends(path string) map[string]map[string]any { return map[string]map[string]any{path: {}} }
 
 // kinds are all kinds of things that people change.
 var kinds = map[string]edited{
@@ -45,11 +53,13 @@ var kinds = map[string]edited{
 	"group": {
 		make: `/api/groups {"id":0,"revision":0,"name":"quay","note":"","byHand":true,"condition":{},"picked":[]}`,
 		read: "/api/groups", in: "0", save: "/api/groups", field: "note", a: "one", b: "another",
+		acts: ends("/api/groups/{id}/drop"),
 	},
 	"schedule": {
 		make: `/api/schedules {"id":0,"revision":0,"name":"weekly","basis":"age","calendar":{"at":"03:00"},"ageDays":7,` +
 			`"group":"","quiet":[],"paused":false}`,
 		read: "/api/schedules", in: "0", save: "/api/schedules", field: "ageDays", a: 8, b: 9,
+		acts: ends("/api/schedules/{id}/drop"),
 	},
 	"contract": {read: "/api/contracts", in: "0", save: "/api/contracts", field: "name", a: "one", b: "another"},
 	"starter set": {
@@ -58,7 +68,7 @@ var kinds = map[string]edited{
 	},
 	"line of entitlements": {
 		read: "/api/entitlements/E-1", save: "/api/lines/edit", field: "values", within: "unit_price", a: "81",
-		b: "82",
+		b: "82", acts: map[string]map[string]any{"/api/entitlements/{code}/withdraw": {"why": "twice"}},
 	},
 	"product": {
 		read: "/api/products/1", save: "/api/catalogue/products", field: "name", a: "Skerry One", b: "Skerry Two",
@@ -81,8 +91,84 @@ var kinds = map[string]edited{
 		make: `/api/suites {"id":0,"revision":0,"product":1,"edition":"","version":"","need":0,` +
 			`"parts":[{"product":2,"edition":"","version":""}]}`,
 		read: "/api/products/1", in: "definitions.0", save: "/api/suites", field: "edition", a: "one", b: "another",
+		acts: ends("/api/suites/{id}/drop"),
+	},
+	"stance": {
+		make: `/api/policies {"id":0,"revision":0,"product":1,"stance":"restricted","reason":"one"}`,
+		read: "/api/policies", in: "policies.0.says", save: "/api/policies", field: "reason", a: "two", b: "three",
+		acts: ends("/api/policies/{id}/end"),
+	},
+	"rule for reclaim": {
+		make: `/api/reclaim-rules {"id":0,"revision":0,"product":1,"propose":true,"window":90,"grace":30,"least":0.8,` +
+			`"poolShare":0.6}`,
+		read: "/api/reclaim-rules", in: "1.says", save: "/api/reclaim-rules", field: "window", a: 60, b: 50,
+		acts: ends("/api/reclaim-rules/{id}/end"),
+	},
+	"choice of what is measured": {
+		make: `/api/metering {"id":0,"revision":0,"product":1,"on":true}`,
+		read: "/api/metering", in: "choices.0.says", save: "/api/metering", field: "note", a: "one", b: "another",
+		acts: ends("/api/metering/{id}/end"),
+	},
+	"rule for changes": {
+		make: `/api/change-rules {"id":0,"revision":0,"what":"quiet","kinds":["hardware"],"name":"x","publisher":"",` +
+			`"group":"","address":""}`,
+		read: "/api/change-rules", in: "0", save: "/api/change-rules", field: "name", a: "y*", b: "z*",
+		acts: ends("/api/change-rules/{id}/end"),
+	},
+	"rule for names": {make: aRule, read: "/api/name-rules", in: "rules.0", save: "/api/name-rules", field: "reason",
+		a: "one", b: "another", acts: map[string]map[string]any{"/api/name-rules/change": {"change": "end"}}},
+	"order of rules for names": {
+		make: aRule + "\n" + strings.Replace(aRule, "odd", "even", 1), read: "/api/name-rules",
+		save: "/api/name-rules/change", field: "order", a: []string{"even", "odd"}, b: []string{"odd", "even"},
+		hidden: true, rename: map[string]string{"orderRevision": "revision"},
+		form: func(thing map[string]any, value any) map[string]any {
+			var ids []any
+			for _, name := range value.([]string) {
+				for _, r := range thing["rules"].([]any) {
+					if r := r.(map[string]any); r["name"] == name {
+						ids = append(ids, r["id"])
+					}
+				}
+			}
+			return map[string]any{"id": 0, "revision": thing["revision"], "change": "order", "order": ids}
+		},
+	},
+	"publisher": {
+		read: "/api/publishers?limit=1", in: "rows.0", save: "/api/catalogue/publishers", field: "aliases",
+		a: []string{"One"}, b: []string{"Another"}, hidden: true,
+		form: func(thing map[string]any, value any) map[string]any {
+			return map[string]any{"publisher": thing["id"], "revision": thing["revision"], "name": thing["publisher"],
+				"aliases": value, "successor": "", "dry": false}
+		},
+	},
+	"name": {
+		read: "/api/names?limit=1", in: "rows.0", save: "/api/names/decide", field: "note", a: "one", b: "another",
+		hidden: true,
+		form: func(thing map[string]any, value any) map[string]any {
+			return map[string]any{"keys": []any{thing["key"]}, "revisions": []any{thing["revision"]}, "product": 1,
+				"edition": "", "note": value}
+		},
+		acts: map[string]map[string]any{"/api/names/later": {"days": 3}, "/api/names/withdraw": {}},
+	},
+	"exclusion": {
+		read: "/api/devices/D01", in: "software.0", save: "/api/left-out", field: "reason", a: "one", b: "another",
+		hidden: true, rename: map[string]string{"exclusion": "revision"},
+		form: func(thing map[string]any, value any) map[string]any {
+			return map[string]any{"devices": []string{"D01"}, "revisions": []any{thing["exclusion"]},
+				"product": thing["productId"], "reason": value, "again": false}
+		},
+	},
+	"scenario": {
+		make: `/api/scenarios {"id":0,"revision":0,"name":"fewer","note":"","measures":[],"author":"","at":0,` +
+			`"changedAt":0,"doneAt":0,"doneBy":""}`,
+		read: "/api/scenarios", in: "0", save: "/api/scenarios", field: "note", a: "one", b: "another",
+		acts: map[string]map[string]any{"/api/scenarios/{id}/drop": {}, "/api/scenarios/{id}/do": {}},
 	},
 }
+
+const aRule = `/api/name-rules {"id":0,"revision":0,"name":"odd","outcome":"nothing","records":` +
+	`{"field":"name","op":"is","value":"odd"},"devices":{},"product":0,"edition":"","reason":"","from":"","until":"",` +
+	`"off":false}`
 
 // at reads a thing as an answer has it, by its place in it.
 func (e edited) at(t *testing.T, p person) map[string]any {
@@ -98,12 +184,12 @@ func (e edited) at(t *testing.T, p person) map[string]any {
 	for part := range strings.SplitSeq(e.in, ".") {
 		switch {
 		case part == "":
-		case part == "0":
-			list := v.([]any)
-			if len(list) == 0 {
+		case part == "0" || part == "1":
+			list, at := v.([]any), int(part[0]-'0')
+			if len(list) <= at {
 				t.Fatalf("%s has none: %s", e.read, text)
 			}
-			v = list[0]
+			v = list[at]
 		default:
 			v = v.(map[string]any)[part]
 		}
@@ -130,6 +216,9 @@ func (e edited) saves(t *testing.T, server *Server, p person, thing map[string]a
 		method = http.MethodPut
 	}
 	// what an answer has besides is none of the form
+	if e.form != nil {
+		body = e.form(thing, value)
+	}
 	known := formFields(server, route{method, strings.Replace(e.save, "/1/", "/{id}/", 1)})
 	maps.DeleteFunc(body, func(name string, _ any) bool { return !slices.Contains(known, name) })
 	text, err := json.Marshal(body)
@@ -160,7 +249,8 @@ func TestSecondEditorsAreTold(t *testing.T) {
 				strings.Contains(e.save, "settings") {
 				second = enter(t, first.base, "runer")
 			}
-			if path, body, ok := strings.Cut(e.make, " "); ok {
+			for line := range strings.Lines(e.make) {
+				path, body, _ := strings.Cut(line, " ")
 				if status, text := first.do("POST", path, body, nil); status != 200 {
 					t.Fatal(status, text)
 				}
@@ -205,6 +295,137 @@ func TestSecondEditorsAreTold(t *testing.T) {
 			}
 		})
 	}
+}
+
+// Whoever ends a thing, or acts on it, as it was before somebody else changed it is told, and nothing is done; as it is
+// now it is.
+func TestNobodyEndsWhatHeDidNotSee(t *testing.T) {
+	for name, e := range kinds {
+		for path, extras := range e.acts {
+			t.Run(name+" "+path, func(t *testing.T) {
+				persons, prog := owner(t)
+				server := New(prog, nil)
+				first, second := persons[access.Admin], persons[access.Editor]
+				for line := range strings.Lines(e.make) {
+					path, body, _ := strings.Cut(line, " ")
+					if status, text := first.do("POST", path, body, nil); status != 200 {
+						t.Fatal(status, text)
+					}
+				}
+				act := func(saw map[string]any) (int, string) {
+					body := map[string]any{"id": saw["id"], "revision": saw["revision"], "key": saw["key"],
+						"keys": []any{saw["key"]}, "revisions": []any{saw["revision"]}}
+					maps.Copy(body, extras)
+					known := formFields(server, route{"POST", path})
+					maps.DeleteFunc(body, func(name string, _ any) bool { return !slices.Contains(known, name) })
+					text, err := json.Marshal(body)
+					if err != nil {
+						t.Fatal(err)
+					}
+					return second.do("POST", strings.NewReplacer("{id}", fmt.Sprint(saw["id"]), "{code}", "E-1").
+						Replace(path), string(text), nil)
+				}
+				saw := e.at(t, second)
+				if status, text := e.saves(t, server, first, saw, e.a); status != 200 {
+					t.Fatal(status, text)
+				}
+				if status, text := act(saw); status != http.StatusConflict || !strings.Contains(text, "runer") {
+					t.Errorf("as it was: %d %s", status, text)
+				}
+				if strings.HasSuffix(path, "/do") {
+					return // there is nothing in this one to be done
+				}
+				if status, text := act(e.at(t, second)); status != 200 {
+					t.Errorf("as it is: %d %s", status, text)
+				}
+			})
+		}
+	}
+}
+
+// Whoever signs off a rule agrees to the rule that he saw, not to what it was made meanwhile.
+func TestNobodySignsWhatHeDidNotSee(t *testing.T) {
+	persons, _ := owner(t)
+	admin, signer := persons[access.Admin], persons[access.Editor]
+	ask := func(p person, path, body string) string {
+		t.Helper()
+		status, text := p.do("POST", path, body, nil)
+		if status != 200 {
+			t.Fatal(path, status, text)
+		}
+		return text
+	}
+	ask(admin, "/api/names/settings", `{"signOff":["rule"],"limit":0,"revision":0}`)
+	path, body, _ := strings.Cut(aRule, " ")
+	ask(admin, path, body)
+	ask(admin, path, strings.NewReplacer(`"id":0`, `"id":1`, `"value":"odd"`, `"value":"all"`).Replace(body))
+	status, text := signer.do("POST", "/api/unsigned/sign", `{"kind":"rule","id":1,"revision":0,"agreed":true}`, nil)
+	if status != http.StatusConflict || !strings.Contains(text, `"field":"records"`) {
+		t.Errorf("%d %s", status, text)
+	}
+	ask(signer, "/api/unsigned/sign", `{"kind":"rule","id":1,"revision":1,"agreed":true}`)
+}
+
+// Every route that changes something says so in the table, and what several people may have open is changed by routes
+// that name the revision that was seen: each of them is asked above. A new route that changes a thing by its number and
+// names none fails here.
+func TestWhatChangesNamesARevision(t *testing.T) {
+	_, prog := house(t)
+	server := New(prog, nil)
+	tried := map[string]bool{"/api/plans": true, "/api/unsigned/sign": true} // by tests of their own
+	for _, e := range kinds {
+		tried[strings.Replace(e.save, "/1/", "/{id}/", 1)] = true
+		for path := range e.acts {
+			tried[path] = true
+		}
+	}
+	text, err := os.ReadFile(rightsTable)
+	if err != nil {
+		t.Fatal(err)
+	}
+	how := map[route]string{}
+	for line := range strings.Lines(string(text)) {
+		if cells := strings.Split(line, "|"); len(cells) == 7 {
+			how[route{strings.TrimSpace(cells[1]), strings.Trim(cells[2], " `")}] = strings.TrimSpace(cells[4])
+		}
+	}
+	asked := 0
+	for _, r := range routesOf(t, server) {
+		if r.method == http.MethodGet {
+			continue
+		}
+		var fields []string
+		if op := operation(server, r); op != nil && op.RequestBody != nil &&
+			op.RequestBody.Content["application/json"] != nil {
+			fields = required(server, r)
+		}
+		names := slices.Contains(fields, "revision") || slices.Contains(fields, "revisions")
+		switch how[r] {
+		case "revision":
+			if asked++; !names || !tried[r.path] {
+				t.Errorf("%s asks for no revision, or no test tries it: it needs %q", r.path, fields)
+			}
+		case "adds", "moves":
+			if names || slices.Contains(fields, "id") && r.path != "/api/deployment/outcome" || r.method == "PUT" {
+				t.Errorf("%s changes a thing by its number, and the table says that it %s", r.path, how[r])
+			}
+		case "reads":
+		default:
+			t.Errorf("docs/rights.md does not say what %s %s changes, but %q", r.method, r.path, how[r])
+		}
+	}
+	if asked < 35 {
+		t.Errorf("%d routes ask for a revision", asked)
+	}
+}
+
+// required are the fields that a route asks for.
+func required(s *Server, r route) []string {
+	schema := operation(s, r).RequestBody.Content["application/json"].Schema
+	if schema.Ref != "" {
+		schema = s.API.OpenAPI().Components.Schemas.SchemaFromRef(schema.Ref)
+	}
+	return schema.Required
 }
 
 // Eight people save one thing a thousand times: each save is taken or told, and none is lost without a word.
@@ -305,11 +526,15 @@ func TestNumbersThatAreGivenAgain(t *testing.T) {
 			return e.at(t, p)
 		}
 		saw := anew()
-		gone := func() (int, string) { return p.do("POST", fmt.Sprintf("%s/%v/drop", path, saw["id"]), "", nil) }
+		gone := func() (int, string) {
+			return p.do("POST", fmt.Sprintf("%s/%v/drop", path, saw["id"]),
+				fmt.Sprintf(`{"revision":%v}`, saw["revision"]), nil)
+		}
 		if name == "starter set" { // one without titles is taken away
 			gone = func() (int, string) {
 				return p.do("POST", path, fmt.Sprintf(
-					`{"id":%v,"revision":0,"name":"clerk","note":"","products":[],"author":"","at":0}`, saw["id"]), nil)
+					`{"id":%v,"revision":0,"name":"clerk","note":"","products":[],"author":"","at":0}`, saw["id"]),
+					nil)
 			}
 		}
 		if status, text := gone(); status != 200 {

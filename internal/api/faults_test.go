@@ -195,14 +195,14 @@ func TestFaultsWhileWriting(t *testing.T) {
 		"/api/products/1/metric-order": `{"order":["device"],"revision":0}`,
 		"/api/entitlements/E-1/notes":  `{"text":"seen"}`,
 		"/api/statements":              `{"asOf":"","products":[1],"handedTo":"auditor","note":""}`,
-		"/api/policies": `{"product":1,"publisher":"","category":"","group":"","stance":"restricted","days":"",` +
+		"/api/policies": `{"id":0,"revision":0,"product":1,"publisher":"","category":"","group":"","stance":"restricted","days":"",` +
 			`"from":"","to":"","reason":"r","owner":"","until":""}`,
-		"/api/policies/1/end": ``,
-		"/api/metering":       `{"product":1,"on":true}`,
-		"/api/reclaim-rules": `{"product":1,"publisher":"","category":"","group":"","propose":true,"window":90,` +
-			`"grace":30,"least":0.5,"poolShare":0.5,"note":"","replaces":0}`,
-		"/api/change-rules":              `{"what":"quiet","kinds":["upgraded"],"name":"x*","publisher":"","group":"","address":""}`,
-		"/api/entitlements/E-2/withdraw": `{"why":"typed twice"}`,
+		"/api/policies/1/end": `{"revision":0}`,
+		"/api/metering":       `{"id":0,"revision":0,"product":1,"on":true}`,
+		"/api/reclaim-rules": `{"id":0,"revision":0,"product":1,"publisher":"","category":"","group":"","propose":true,"window":90,` +
+			`"grace":30,"least":0.5,"poolShare":0.5,"note":""}`,
+		"/api/change-rules":              `{"id":0,"revision":0,"what":"quiet","kinds":["upgraded"],"name":"x*","publisher":"","group":"","address":""}`,
+		"/api/entitlements/E-2/withdraw": `{"why":"typed twice","revision":0}`,
 		"/api/seats/assign":              `{"product":2,"line":"","user":"u1","device":""}`,
 		"/api/names/settings":            `{"revision":0,"signOff":[],"limit":0}`,
 	}

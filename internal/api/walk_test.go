@@ -61,7 +61,7 @@ func table(t *testing.T) map[route]access.Role {
 	out := map[route]access.Role{}
 	for line := range strings.Lines(string(text)) {
 		cells := strings.Split(line, "|")
-		if len(cells) != 6 || !strings.Contains(cells[2], "`/") {
+		if len(cells) != 7 || !strings.Contains(cells[2], "`/") {
 			continue
 		}
 		role, ok := needs[strings.TrimSpace(cells[3])]

@@ -127,7 +127,7 @@ func TestAnswerPage(t *testing.T) {
 	take(t, prog, formats.Devices, "device_id,name,kind,primary_user\nD01,box-55,server,u1\nD02,box-54,client,u2\n")
 	boss := persons[access.Admin]
 	if status, text := boss.do("POST", "/api/policies",
-		`{"product":1,"stance":"restricted","reason":"<b>not here</b>"}`, nil); status != 200 {
+		`{"id":0,"revision":0,"product":1,"stance":"restricted","reason":"<b>not here</b>"}`, nil); status != 200 {
 		t.Fatal(status, text)
 	}
 	if err := prog.Pipeline.Refresh(t.Context()); err != nil {
@@ -149,7 +149,8 @@ func TestAnswerPage(t *testing.T) {
 		}
 	}
 	if status, text := boss.do("PUT", "/api/case-rules",
-		`{"revision":0,"twoPersons":false,"answerDays":7,"reminders":1,"holdMinutes":0,"silentDays":14}`, nil); status != 200 {
+		`{"revision":0,"twoPersons":false,"answerDays":7,"reminders":1,"holdMinutes":0,"silentDays":14}`,
+		nil); status != 200 {
 		t.Fatal(status, text)
 	}
 	if status, text := persons[access.Editor].do("POST", "/api/cases/act", fmt.Sprintf(`{"ids":[%d],"act":"ask"}`, id),
@@ -269,9 +270,10 @@ func TestWatchingPools(t *testing.T) {
 		{"/api/pool-watches", `{"pool":1,"address":"a@hho.example"}`, "told of it already", 422},
 		{"/api/pool-watches/1/end", ``, "", 200},
 		{"/api/pool-watches/1/end", ``, "no such thing", 404},
-		{"/api/metering/preview", `{"product":1,"on":true,"group":"database"}`, `there is no group \"database\"`, 422},
-		{"/api/metering/preview", `{"product":1,"on":false}`, "choose first what is", 422},
-		{"/api/metering/preview", `{"product":1,"on":true}`, `"now":0`, 200},
+		{"/api/metering/preview", `{"id":0,"revision":0,"product":1,"on":true,"group":"database"}`,
+			`there is no group \"database\"`, 422},
+		{"/api/metering/preview", `{"id":0,"revision":0,"product":1,"on":false}`, "choose first what is", 422},
+		{"/api/metering/preview", `{"id":0,"revision":0,"product":1,"on":true}`, `"now":0`, 200},
 	} {
 		status, text := w.do("POST", c.path, c.body, nil)
 		if status != c.status && (c.status != 200 || status != 204) || !strings.Contains(text, c.says) {

@@ -37,6 +37,15 @@ const (
 	Order      = "order of metrics"
 	Publisher  = "publisher"
 	Plan       = "plan"
+	Stance     = "stance"
+	Reclaim    = "rule for reclaim"
+	Metering   = "choice of what is measured"
+	ChangeRule = "rule for changes"
+	NameRule   = "rule for names"
+	RuleOrder  = "order of rules for names"
+	Name       = "name"
+	Scenario   = "scenario"
+	Exclusion  = "exclusion"
 )
 
 // Of names a thing by its number.
@@ -176,6 +185,15 @@ func Touch(tx *sqlite.Tx, t Thing, who string, at time.Time, was, is any) error 
 // write it over the new one.
 func Drop(tx *sqlite.Tx, t Thing, who string, at time.Time) error {
 	return Touch(tx, t, who, at, nil, nil)
+}
+
+// End keeps that somebody ends a thing, or takes it away. Where somebody else changed it since the revision that was
+// seen, it fails with a *Conflict, and nothing may be stored.
+func End(tx *sqlite.Tx, c Change) error {
+	if err := Check(tx, c); err != nil {
+		return err
+	}
+	return Drop(tx, c.Thing, c.Who, c.At)
 }
 
 // conflict says what is otherwise now than in the revision that was seen.

@@ -279,7 +279,7 @@ func lineDays(lines []entitle.Line, code string) []LineDay {
 
 // WithdrawLine takes a line that was booked by mistake out of the rights. What was bought and is no longer owned is
 // retired by a transaction instead.
-func (svc *Service) WithdrawLine(ctx context.Context, code, why, who string) error {
+func (svc *Service) WithdrawLine(ctx context.Context, code string, revision int64, why, who string) error {
 	if strings.TrimSpace(why) == "" {
 		return refuse.New("say why the line goes: it stays on record")
 	}
@@ -292,6 +292,19 @@ func (svc *Service) WithdrawLine(ctx context.Context, code, why, who string) err
 			if s.Line == id {
 				return refuse.Errorf("seats of %s are assigned: hand them back first", code)
 			}
+		}
+		was, _, _, err := entitlementsdb.EntitlementValues(tx, code)
+		if err != nil {
+			return err
+		}
+		if err := edits.End(tx, edits.Change{
+			Thing: edits.Thing{Kind: edits.Line, Key: code},
+			Seen:  revision,
+			Who:   who,
+			At:    svc.Clock.Now(),
+			Was:   was,
+		}); err != nil {
+			return err
 		}
 		return entitlementsdb.Withdraw(tx, id, svc.Clock.Now().Unix())
 	})

@@ -5,10 +5,12 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 
 	"ensomet/internal/core/condition"
 	"ensomet/internal/core/evidence"
 	"ensomet/internal/core/refuse"
+	"ensomet/internal/edits"
 	"ensomet/internal/evidence/evidencedb"
 	"ensomet/internal/outbox"
 	"ensomet/internal/snapshot"
@@ -148,6 +150,8 @@ func LogChanges(tx *sqlite.Tx, devices []int64) error {
 
 // ChangeRuleDraft quietens changes that are noise, or sends those that matter by mail.
 type ChangeRuleDraft struct {
+	ID        int64    // 0 is a new one
+	Revision  int64    // that was seen; a save on an older one is refused
 	What      string   // quiet, mail
 	Kinds     []string // installed, removed, upgraded, hardware; none is all
 	Name      string   // a pattern with * and ?; empty is all
@@ -159,7 +163,6 @@ type ChangeRuleDraft struct {
 // ChangeRuleView is a rule in force.
 type ChangeRuleView struct {
 	ChangeRuleDraft
-	ID      int64
 	Words   string
 	Touches int
 	Author  string
@@ -219,7 +222,14 @@ func (svc *Service) PreviewChangeRule(ctx context.Context, d ChangeRuleDraft) (t
 	err = svc.DB.View(ctx, func(tx *sqlite.Tx) error {
 		_, list, err := touches(
 			tx,
-			evidencedb.ChangeRule{What: d.What, Kinds: d.Kinds, Name: d.Name, Publisher: d.Publisher, Group: d.Group},
+			evidencedb.ChangeRule{
+				ID:        d.ID,
+				What:      d.What,
+				Kinds:     d.Kinds,
+				Name:      d.Name,
+				Publisher: d.Publisher,
+				Group:     d.Group,
+			},
 		)
 		touched = len(list)
 		return err
@@ -246,9 +256,9 @@ func touches(tx *sqlite.Tx, r evidencedb.ChangeRule) (*quietRules, []evidencedb.
 	}), nil
 }
 
-// AddChangeRule puts a rule in force. Noise goes quiet at once, what is on record too; mail goes out for what happens
-// from now on.
-func (svc *Service) AddChangeRule(ctx context.Context, d ChangeRuleDraft, who string) (int, error) {
+// PutChangeRule puts a rule in force, or changes one. Noise goes quiet at once, what is on record too; mail goes out
+// for what happens from now on.
+func (svc *Service) PutChangeRule(ctx context.Context, d ChangeRuleDraft, who string) (int, error) {
 	if err := d.check(); err != nil {
 		return 0, err
 	}
@@ -259,6 +269,7 @@ func (svc *Service) AddChangeRule(ctx context.Context, d ChangeRuleDraft, who st
 		}
 		now := svc.Clock.Now()
 		r := evidencedb.ChangeRule{
+			ID:        d.ID,
 			What:      d.What,
 			Kinds:     d.Kinds,
 			Name:      strings.TrimSpace(d.Name),
@@ -268,12 +279,17 @@ func (svc *Service) AddChangeRule(ctx context.Context, d ChangeRuleDraft, who st
 			Author:    who,
 			At:        now.Unix(),
 		}
+		if d.ID != 0 {
+			if err := keepChangeRule(tx, &r, d.Revision, now); err != nil {
+				return err
+			}
+		}
 		_, list, err := touches(tx, r)
 		if err != nil {
 			return err
 		}
 		touched = len(list)
-		if r.ID, err = evidencedb.AddChangeRule(tx, r); err != nil {
+		if r.ID, err = evidencedb.PutChangeRule(tx, r); err != nil {
 			return err
 		}
 		if d.What == "mail" { // what is on record already is nobody's news
@@ -297,35 +313,95 @@ func (svc *Service) AddChangeRule(ctx context.Context, d ChangeRuleDraft, who st
 	return touched, err
 }
 
+// keepChangeRule keeps that a rule changes. What it had quietened speaks again, until it is in force anew.
+func keepChangeRule(tx *sqlite.Tx, r *evidencedb.ChangeRule, seen int64, now time.Time) error {
+	was, err := changeRuleNow(tx, r.ID)
+	if err != nil {
+		return err
+	}
+	is := changeRuleDraft(r, 0)
+	if _, err := edits.Save(tx, edits.Change{
+		Thing: edits.Of(edits.ChangeRule, r.ID),
+		Seen:  seen,
+		Who:   r.Author,
+		At:    now,
+		Was:   was,
+		Is:    &is,
+	}); err != nil {
+		return err
+	}
+	return speakAgain(tx, r.ID)
+}
+
+// changeRuleNow reads a rule in force as people change it.
+func changeRuleNow(tx *sqlite.Tx, id int64) (*ChangeRuleDraft, error) {
+	rules, err := evidencedb.ChangeRules(tx)
+	if err != nil {
+		return nil, err
+	}
+	i := slices.IndexFunc(rules, func(r evidencedb.ChangeRule) bool { return r.ID == id })
+	if i < 0 {
+		return nil, sqlite.ErrNotFound
+	}
+	d := changeRuleDraft(&rules[i], 0)
+	return &d, nil
+}
+
+func changeRuleDraft(r *evidencedb.ChangeRule, revision int64) ChangeRuleDraft {
+	return ChangeRuleDraft{r.ID, revision, r.What, r.Kinds, r.Name, r.Publisher, r.Group, r.Address}
+}
+
 // EndChangeRule takes a rule out of force. What it had quietened speaks again, unless another rule quietens it.
-func (svc *Service) EndChangeRule(ctx context.Context, id int64, who string) error {
+func (svc *Service) EndChangeRule(ctx context.Context, id, revision int64, who string) error {
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		now := svc.Clock.Now()
+		was, err := changeRuleNow(tx, id)
+		if err != nil {
+			return err
+		}
+		if err := edits.End(tx, edits.Change{
+			Thing: edits.Of(edits.ChangeRule, id),
+			Seen:  revision,
+			Who:   who,
+			At:    now,
+			Was:   was,
+		}); err != nil {
+			return err
+		}
 		if err := evidencedb.EndChangeRule(tx, id, now.Unix()); err != nil {
 			return err
 		}
-		rules, err := loadRules(tx)
-		if err != nil {
+		if err := speakAgain(tx, id); err != nil {
 			return err
-		}
-		all, err := evidencedb.StoredChanges(tx)
-		if err != nil {
-			return err
-		}
-		by := map[int64][]int64{}
-		for i := range all {
-			if all[i].Quiet == id {
-				rule := rules.quiet(&all[i].LoggedChange)
-				by[rule] = append(by[rule], all[i].ID)
-			}
-		}
-		for rule, ids := range by {
-			if err := evidencedb.SetQuiet(tx, rule, ids); err != nil {
-				return err
-			}
 		}
 		return tx.Note(now, who, "ended a rule for changes", fmt.Sprint(id), "")
 	})
+}
+
+// speakAgain lets what a rule had quietened speak again, unless another rule quietens it.
+func speakAgain(tx *sqlite.Tx, id int64) error {
+	rules, err := loadRules(tx)
+	if err != nil {
+		return err
+	}
+	rules.rules = slices.DeleteFunc(rules.rules, func(r evidencedb.ChangeRule) bool { return r.ID == id })
+	all, err := evidencedb.StoredChanges(tx)
+	if err != nil {
+		return err
+	}
+	by := map[int64][]int64{}
+	for i := range all {
+		if all[i].Quiet == id {
+			rule := rules.quiet(&all[i].LoggedChange)
+			by[rule] = append(by[rule], all[i].ID)
+		}
+	}
+	for rule, ids := range by {
+		if err := evidencedb.SetQuiet(tx, rule, ids); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // ChangeRules lists the rules in force, with how many changes on record each touches.
@@ -333,6 +409,10 @@ func (svc *Service) ChangeRules(ctx context.Context) ([]ChangeRuleView, error) {
 	out := []ChangeRuleView{}
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
 		rules, err := evidencedb.ChangeRules(tx)
+		if err != nil {
+			return err
+		}
+		revisions, err := edits.Revisions(tx, edits.ChangeRule)
 		if err != nil {
 			return err
 		}
@@ -345,8 +425,7 @@ func (svc *Service) ChangeRules(ctx context.Context) ([]ChangeRuleView, error) {
 			out = append(
 				out,
 				ChangeRuleView{
-					ChangeRuleDraft{r.What, r.Kinds, r.Name, r.Publisher, r.Group, r.Address},
-					r.ID,
+					changeRuleDraft(r, revisions[sqlite.Itoa(r.ID)]),
 					ruleWords(r),
 					len(list),
 					r.Author,

@@ -309,7 +309,7 @@ func draftOf(g *snapshot.DeviceGroup, codes map[int64]string) GroupDraft {
 }
 
 // DropGroup deletes a group that nothing rests on.
-func (svc *Service) DropGroup(ctx context.Context, id int64, who string) error {
+func (svc *Service) DropGroup(ctx context.Context, id, revision int64, who string) error {
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		groups, err := snapshot.DeviceGroups(tx)
 		if err != nil {
@@ -326,10 +326,20 @@ func (svc *Service) DropGroup(ctx context.Context, id int64, who string) error {
 		if used := users[groups[i].Name]; len(used) > 0 {
 			return refuse.Errorf("%s rests on this group: change that first", strings.Join(used, "; "))
 		}
-		if err := evidencedb.DropGroup(tx, id); err != nil {
+		codes, err := evidencedb.DeviceCodes(tx)
+		if err != nil {
 			return err
 		}
-		if err := edits.Drop(tx, edits.Of(edits.Group, id), who, svc.Clock.Now()); err != nil {
+		if err := edits.End(tx, edits.Change{
+			Thing: edits.Of(edits.Group, id),
+			Seen:  revision,
+			Who:   who,
+			At:    svc.Clock.Now(),
+			Was:   draftOf(&groups[i], codes),
+		}); err != nil {
+			return err
+		}
+		if err := evidencedb.DropGroup(tx, id); err != nil {
 			return err
 		}
 		return tx.Note(svc.Clock.Now(), who, "deleted a group", groups[i].Name, "")

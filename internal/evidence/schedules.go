@@ -154,8 +154,25 @@ func draftOfSchedule(s *evidencedb.Schedule) ScheduleDraft {
 }
 
 // DropSchedule deletes a schedule, and calls off its orders that wait.
-func (svc *Collecting) DropSchedule(ctx context.Context, id int64, who string) error {
+func (svc *Collecting) DropSchedule(ctx context.Context, id, revision int64, who string) error {
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
+		list, err := evidencedb.Schedules(tx)
+		if err != nil {
+			return err
+		}
+		i := slices.IndexFunc(list, func(s evidencedb.Schedule) bool { return s.ID == id })
+		if i < 0 {
+			return sqlite.ErrNotFound
+		}
+		if err := edits.End(tx, edits.Change{
+			Thing: edits.Of(edits.Schedule, id),
+			Seen:  revision,
+			Who:   who,
+			At:    svc.Clock.Now(),
+			Was:   draftOfSchedule(&list[i]),
+		}); err != nil {
+			return err
+		}
 		open, err := evidencedb.OpenOrders(tx, nil)
 		if err != nil {
 			return err
@@ -174,9 +191,6 @@ func (svc *Collecting) DropSchedule(ctx context.Context, id int64, who string) e
 			}
 		}
 		if err := evidencedb.DropSchedule(tx, id); err != nil {
-			return err
-		}
-		if err := edits.Drop(tx, edits.Of(edits.Schedule, id), who, now); err != nil {
 			return err
 		}
 		return tx.Note(now, who, "deleted a schedule", fmt.Sprint(id), "")

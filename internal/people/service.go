@@ -24,6 +24,9 @@ type Service struct {
 	// Idle is how long nothing may be heard of a session before it ends; DefaultIdle where it is not set.
 	Idle time.Duration
 
+	// Openings knows who has what open.
+	Openings Openings
+
 	none struct {
 		sync.Once
 		hash string

@@ -93,7 +93,8 @@ func TestCheckedAndDoneInOne(t *testing.T) {
 			t.Fatalf("%+v, %v", waits, err)
 		}
 		if n := atOnce(t, 6, func(i int) error {
-			return prog.Titles.Sign(t.Context(), waits[0].Kind, waits[0].ID, true, fmt.Sprint("signer ", i))
+			return prog.Titles.Sign(t.Context(), waits[0].Kind, waits[0].ID, waits[0].Revision, true,
+				fmt.Sprint("signer ", i))
 		}); n != 1 {
 			t.Errorf("%d signed one decision", n)
 		}

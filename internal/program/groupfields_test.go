@@ -12,6 +12,7 @@ import (
 	"testing"
 
 	"ensomet/internal/core/condition"
+	"ensomet/internal/edits"
 	"ensomet/internal/evidence"
 	"ensomet/internal/evidence/evidencedb"
 	"ensomet/internal/formats"
@@ -186,7 +187,7 @@ func membersOf(t *testing.T, prog *Program, ctx context.Context, c condition.Con
 		t.Fatal(err)
 	}
 	slices.Sort(out)
-	if err := prog.Evidence.DropGroup(ctx, id, "me"); err != nil {
+	if err := prog.Evidence.DropGroup(ctx, id, seen(t, prog, edits.Group, id), "me"); err != nil {
 		t.Fatal(err)
 	}
 	return out
@@ -214,7 +215,7 @@ func TestChangesAreQuietInAUnit(t *testing.T) {
 	if n, err := prog.Evidence.PreviewChangeRule(ctx, draft); err != nil || n != 2 {
 		t.Errorf("would be quiet: %d, %v", n, err)
 	}
-	if n, err := prog.Evidence.AddChangeRule(ctx, draft, "me"); err != nil || n != 2 {
+	if n, err := prog.Evidence.PutChangeRule(ctx, draft, "me"); err != nil || n != 2 {
 		t.Errorf("quiet: %d, %v", n, err)
 	}
 	loud, err := listed(prog, func(*sqlite.ListQuery) (*sqlite.List[evidencedb.ChangeRow], error) {

@@ -5,6 +5,7 @@ import (
 	"strings"
 	"testing"
 
+	"ensomet/internal/edits"
 	"ensomet/internal/evidence"
 	"ensomet/internal/use"
 	"ensomet/internal/worklist"
@@ -23,7 +24,8 @@ func TestAGroupStaysWhileARuleSpeaksOfIt(t *testing.T) {
 				if err != nil {
 					return err
 				}
-				return prog.Worklist.EndReclaimRule(ctx, rules[len(rules)-1].ID, "me")
+				return prog.Worklist.EndReclaimRule(ctx, rules[len(rules)-1].ID,
+					seen(t, prog, edits.Reclaim, rules[len(rules)-1].ID), "me")
 			}, err
 		},
 		"a choice of what is measured": func(prog *Program) (func() error, error) {
@@ -33,7 +35,7 @@ func TestAGroupStaysWhileARuleSpeaksOfIt(t *testing.T) {
 				if err != nil {
 					return err
 				}
-				return prog.Use.EndMeter(ctx, m.Choices[0].ID, "me")
+				return prog.Use.EndMeter(ctx, m.Choices[0].ID, seen(t, prog, edits.Metering, m.Choices[0].ID), "me")
 			}, err
 		},
 	} {
@@ -48,7 +50,7 @@ func TestAGroupStaysWhileARuleSpeaksOfIt(t *testing.T) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			if err := prog.Evidence.DropGroup(ctx, draft.ID, "me"); err == nil ||
+			if err := prog.Evidence.DropGroup(ctx, draft.ID, seen(t, prog, edits.Group, draft.ID), "me"); err == nil ||
 				!strings.Contains(err.Error(), word) {
 				t.Errorf("deleted: %v", err)
 			}
@@ -65,7 +67,7 @@ func TestAGroupStaysWhileARuleSpeaksOfIt(t *testing.T) {
 			if err := end(); err != nil {
 				t.Fatal(err)
 			}
-			if err := prog.Evidence.DropGroup(ctx, draft.ID, "me"); err != nil {
+			if err := prog.Evidence.DropGroup(ctx, draft.ID, seen(t, prog, edits.Group, draft.ID), "me"); err != nil {
 				t.Errorf("kept after the rule ended: %v", err)
 			}
 		})

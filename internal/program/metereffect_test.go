@@ -3,6 +3,7 @@ package program
 import (
 	"cmp"
 	"context"
+	"errors"
 	"fmt"
 	"math/rand/v2"
 	"slices"
@@ -14,6 +15,7 @@ import (
 	"ensomet/internal/core/condition"
 	"ensomet/internal/core/policy"
 	"ensomet/internal/core/usage"
+	"ensomet/internal/edits"
 	"ensomet/internal/evidence"
 	"ensomet/internal/formats"
 	"ensomet/internal/snapshot"
@@ -123,6 +125,14 @@ func TestTheEffectOfMeteringIsWhatHappens(t *testing.T) {
 			if r.IntN(2) == 0 {
 				d.Group = "Unit1"
 			}
+			if step > 1 { // one that is there is changed
+				m, err := prog.Use.Metering(ctx)
+				if err != nil || len(m.Choices) != 2 {
+					t.Fatal(m.Choices, err)
+				}
+				is := m.Choices[r.IntN(2)].Says
+				d.ID, d.Revision = is.ID, is.Revision
+			}
 			effect, err := prog.Use.PreviewMeter(ctx, d, 0)
 			if err != nil {
 				t.Fatal(d, err)
@@ -150,7 +160,7 @@ func TestTheEffectOfMeteringIsWhatHappens(t *testing.T) {
 				t.Fatalf("round %d: the end of %d: %+v, %v; %d were to be measured", round, id, effect, err, last.Then)
 			}
 			last = effect
-			if err := prog.Use.EndMeter(ctx, id, "w"); err != nil {
+			if err := prog.Use.EndMeter(ctx, id, seen(t, prog, edits.Metering, id), "w"); err != nil {
 				t.Fatal(err)
 			}
 			m.Choices = slices.DeleteFunc(m.Choices, func(c use.MeteringView) bool { return c.ID == id })
@@ -164,6 +174,61 @@ func TestTheEffectOfMeteringIsWhatHappens(t *testing.T) {
 		if last.Then != all || all == 0 {
 			t.Errorf("round %d: without a choice %d of %d are measured", round, last.Then, all)
 		}
+	}
+}
+
+// A choice that changes is another one from today on: what was measured until today stays so. Its note alone changes
+// nothing of what is measured.
+func TestAChoiceOfWhatIsMeasuredChanges(t *testing.T) {
+	ctx := t.Context()
+	prog, clock := desk(t)
+	base(t, prog)
+	if err := prog.Use.Meter(ctx, use.MeteringDraft{Publisher: "Ostwick", On: true}, "me"); err != nil {
+		t.Fatal(err)
+	}
+	clock.now = clock.now.AddDate(0, 0, 20)
+	says := func() use.MeteringView {
+		t.Helper()
+		m, err := prog.Use.Metering(ctx)
+		if err != nil || len(m.Choices) != 1 {
+			t.Fatal(m.Choices, err)
+		}
+		return m.Choices[0]
+	}
+	ever := func() (list []snapshot.Metering) {
+		t.Helper()
+		if err := prog.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
+			list, err = snapshot.MeteringsEver(tx)
+			return err
+		}); err != nil {
+			t.Fatal(err)
+		}
+		return list
+	}
+	was := says()
+	d := was.Says
+	d.Note = "asked for by the house"
+	if err := prog.Use.Meter(ctx, d, "you"); err != nil {
+		t.Fatal(err)
+	}
+	if is := says(); is.From != was.From || is.Says.Revision != 1 || is.Note != d.Note || len(ever()) != 1 {
+		t.Errorf("its note makes of %+v %+v", was, is)
+	}
+	d = says().Says
+	d.Publisher, d.Category = "", "cat1"
+	if err := prog.Use.Meter(ctx, d, "you"); err != nil {
+		t.Fatal(err)
+	}
+	today := clock.now.Format("2006-01-02")
+	if is := says(); is.From != today || is.ID != was.ID || is.What != "category cat1" {
+		t.Errorf("%+v", is)
+	}
+	if list := ever(); len(list) != 2 || list[1].PublisherName != "Ostwick" || list[1].From.String() != was.From ||
+		list[1].EndedAt != clock.now.Unix() {
+		t.Errorf("what it was is not on record: %+v", list)
+	}
+	if err := prog.Use.EndMeter(ctx, was.ID, 1, "me"); !errors.Is(err, sqlite.ErrChangedMeanwhile) {
+		t.Errorf("ended as it is no more: %v", err)
 	}
 }
 
@@ -318,7 +383,8 @@ func TestPausedMeteringIsNotDisuse(t *testing.T) {
 	if err != nil || len(m.Choices) != 1 {
 		t.Fatal(m.Choices, err)
 	}
-	if err := prog.Use.EndMeter(ctx, m.Choices[0].ID, "w"); err != nil {
+	if err := prog.Use.EndMeter(ctx, m.Choices[0].ID, seen(t, prog, edits.Metering, m.Choices[0].ID),
+		"w"); err != nil {
 		t.Fatal(err)
 	}
 	move(5)
@@ -380,7 +446,8 @@ func TestAPastChoiceOfAGroupThatIsGone(t *testing.T) {
 	if err != nil || len(m.Choices) != 2 {
 		t.Fatal(m.Choices, err)
 	}
-	if err := prog.Use.EndMeter(ctx, m.Choices[1].ID, "w"); err != nil {
+	if err := prog.Use.EndMeter(ctx, m.Choices[1].ID, seen(t, prog, edits.Metering, m.Choices[1].ID),
+		"w"); err != nil {
 		t.Fatal(err)
 	}
 	clock.now = clock.now.AddDate(0, 0, 10)
@@ -388,7 +455,7 @@ func TestAPastChoiceOfAGroupThatIsGone(t *testing.T) {
 	if one, two := measured(1), measured(2); one != 41 || two != 20 {
 		t.Errorf("%d days of the one, %d of the spared", one, two)
 	}
-	if err := prog.Evidence.DropGroup(ctx, draft.ID, "w"); err != nil {
+	if err := prog.Evidence.DropGroup(ctx, draft.ID, seen(t, prog, edits.Group, draft.ID), "w"); err != nil {
 		t.Fatal(err)
 	}
 	if one, two := measured(1), measured(2); one != 20 || two != 20 {
@@ -458,7 +525,8 @@ func TestATitleWhoseProgramNobodyKnows(t *testing.T) {
 		if err != nil || len(m.Choices) != 1 {
 			t.Fatal(m.Choices, err)
 		}
-		if err := prog.Use.EndMeter(ctx, m.Choices[0].ID, "w"); err != nil {
+		if err := prog.Use.EndMeter(ctx, m.Choices[0].ID, seen(t, prog, edits.Metering, m.Choices[0].ID),
+			"w"); err != nil {
 			t.Fatal(err)
 		}
 	}

@@ -105,22 +105,26 @@ func TestRules(t *testing.T) {
 		"me"); err != nil {
 		t.Fatal(err)
 	}
-	list, err := prog.Titles.NameRules(ctx)
+	all, err := prog.Titles.NameRules(ctx)
+	list := all.Rules
 	if err != nil || len(list) != 3 || list[0].Decides != 2 || list[0].Dead != "" || list[2].Dead == "" ||
 		len(list[2].Conflict) != 1 ||
 		list[2].Conflict[0].Records != 1 {
 		t.Fatalf("%+v, %v", list, err)
 	}
 	if err := prog.Titles.ChangeRule(ctx,
-		titles.RuleChange{Change: "order", Order: []int64{list[2].ID, list[0].ID, list[1].ID}}, "me"); err != nil {
+		titles.RuleChange{Change: "order", Revision: all.OrderRevision,
+			Order: []int64{list[2].ID, list[0].ID, list[1].ID}}, "me"); err != nil {
 		t.Fatal(err)
 	}
 	if f := figure(t, prog, "Skerrymap"); f.Needed != 3 || f.Counted == false {
 		t.Errorf("needed %d after another order", f.Needed)
 	}
-	if list, err = prog.Titles.NameRules(ctx); err != nil || list[0].Name != "too late" || list[0].Decides != 1 {
-		t.Errorf("%+v, %v", list, err)
+	if all, err = prog.Titles.NameRules(ctx); err != nil || all.Rules[0].Name != "too late" ||
+		all.Rules[0].Decides != 1 {
+		t.Errorf("%+v, %v", all, err)
 	}
+	list = all.Rules
 	if err := prog.Titles.ChangeRule(ctx, titles.RuleChange{ID: list[1].ID, Change: "off"}, "me"); err != nil {
 		t.Fatal(err)
 	}
@@ -219,12 +223,12 @@ func TestSigningOffAndUndoing(t *testing.T) {
 		t.Fatalf("%+v, %v", list, err)
 	}
 	for _, u := range list {
-		if err := prog.Titles.Sign(ctx, u.Kind, u.ID, true, "me"); err == nil {
+		if err := prog.Titles.Sign(ctx, u.Kind, u.ID, u.Revision, true, "me"); err == nil {
 			t.Errorf("%s: signed by the one who decided", u.Kind)
 		}
 	}
 	for _, u := range list {
-		if err := prog.Titles.Sign(ctx, u.Kind, u.ID, u.Kind != "rule", "you"); err != nil {
+		if err := prog.Titles.Sign(ctx, u.Kind, u.ID, u.Revision, u.Kind != "rule", "you"); err != nil {
 			t.Error(err)
 		}
 	}
@@ -249,7 +253,7 @@ func TestSigningOffAndUndoing(t *testing.T) {
 	if err := prog.Titles.SetNaming(ctx, titles.NamingSettings{SignOff: []string{}, Revision: 1}, "boss"); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := prog.Titles.SetAside(ctx, []string{key}, 3, "me"); err != nil {
+	if _, err := prog.Titles.SetAside(ctx, []string{key}, nil, 3, "me"); err != nil {
 		t.Fatal(err)
 	}
 	state := func() string {
@@ -535,7 +539,7 @@ func TestSignedRulesCount(t *testing.T) {
 	if err != nil || len(waits) != 1 || waits[0].Kind != "rule" || waits[0].Author != "me" {
 		t.Fatalf("%+v, %v", waits, err)
 	}
-	if err := prog.Titles.Sign(ctx, "rule", waits[0].ID, true, "you"); err != nil {
+	if err := prog.Titles.Sign(ctx, "rule", waits[0].ID, waits[0].Revision, true, "you"); err != nil {
 		t.Fatal(err)
 	}
 	if ids, err := prog.Position.FindProducts(ctx, "Skerrymap"); err != nil || len(ids) != 1 {
@@ -544,7 +548,8 @@ func TestSignedRulesCount(t *testing.T) {
 	if f := figure(t, prog, "Skerrymap"); f.Needed != 0 {
 		t.Errorf("a rule that was signed off does not count: %+v", f)
 	}
-	if err := prog.Titles.Sign(ctx, "rule", waits[0].ID, false, "you"); !errors.Is(err, sqlite.ErrNotFound) {
+	if err := prog.Titles.Sign(ctx, "rule", waits[0].ID, waits[0].Revision, false, "you"); !errors.Is(err,
+		sqlite.ErrNotFound) {
 		t.Errorf("signed, and refused after all: %v", err)
 	}
 }

@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"ensomet/internal/core/casework"
+	"ensomet/internal/edits"
 	"ensomet/internal/formats"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -184,6 +185,14 @@ func TestTheEffectOfAReclaimRuleIsWhatHappens(t *testing.T) {
 			if r.IntN(2) == 0 {
 				d.Group = "Unit1"
 			}
+			if step > 2 { // one that is there is changed
+				rules, err := prog.Worklist.ReclaimRules(ctx)
+				if err != nil {
+					t.Fatal(err)
+				}
+				is := rules[1+r.IntN(len(rules)-1)].Says
+				d.ID, d.Revision = is.ID, is.Revision
+			}
 			before := proposed(t, prog)
 			e, err := prog.Worklist.PreviewReclaim(ctx, d, 0)
 			if err != nil {
@@ -204,6 +213,9 @@ func TestTheEffectOfAReclaimRuleIsWhatHappens(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
+		if len(rules) != 4 {
+			t.Fatalf("%d rules, want the usual one and the three that were made: %+v", len(rules), rules)
+		}
 		for len(rules) > 1 { // the first is what holds without a rule
 			id := rules[1+r.IntN(len(rules)-1)].ID
 			before := proposed(t, prog)
@@ -211,7 +223,7 @@ func TestTheEffectOfAReclaimRuleIsWhatHappens(t *testing.T) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			if err := prog.Worklist.EndReclaimRule(ctx, id, "w"); err != nil {
+			if err := prog.Worklist.EndReclaimRule(ctx, id, seen(t, prog, edits.Reclaim, id), "w"); err != nil {
 				t.Fatal(err)
 			}
 			if err := prog.Pipeline.Refresh(ctx); err != nil {

@@ -10,6 +10,7 @@ import (
 	"testing"
 
 	"ensomet/internal/core/civil"
+	"ensomet/internal/edits"
 	"ensomet/internal/entitlements"
 	"ensomet/internal/entitlements/entitlementsdb"
 	"ensomet/internal/formats"
@@ -294,7 +295,8 @@ func TestALineIsChanged(t *testing.T) {
 	if err := trade("retire", "2"); err != nil {
 		t.Error(err)
 	}
-	if err := prog.Entitlements.WithdrawLine(ctx, "N-1", "twice", "me"); err == nil {
+	if err := prog.Entitlements.WithdrawLine(ctx, "N-1", seenAt(t, prog, edits.Thing{Kind: edits.Line, Key: "N-1"}),
+		"twice", "me"); err == nil {
 		t.Error("a line with seats is withdrawn")
 	}
 	if err := prog.Entitlements.NoteLine(ctx, "N-1", "agreed by phone", "me"); err != nil {
@@ -534,15 +536,15 @@ func TestScenarios(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := prog.Worklist.SaveScenario(ctx, worklist.Scenario{ID: b.ID, Version: b.Version + 1, Name: "late"},
-		"you"); err != sqlite.ErrChangedMeanwhile {
+	if _, err := prog.Worklist.SaveScenario(ctx, worklist.Scenario{ID: b.ID, Revision: b.Revision + 1, Name: "late"},
+		"you"); !errors.Is(err, sqlite.ErrChangedMeanwhile) {
 		t.Errorf("%v", err)
 	}
-	done, err := prog.Worklist.DoScenario(ctx, b.ID, b.Version, "me")
+	done, err := prog.Worklist.DoScenario(ctx, b.ID, b.Revision, "me")
 	if err != nil || done.Cases != 1 || done.Requests != 1 {
 		t.Fatalf("%+v, %v", done, err)
 	}
-	if _, err := prog.Worklist.DoScenario(ctx, b.ID, b.Version, "me"); err == nil {
+	if _, err := prog.Worklist.DoScenario(ctx, b.ID, b.Revision, "me"); err == nil {
 		t.Error("a scenario is done twice")
 	}
 	if err := prog.Pipeline.Refresh(ctx); err != nil {

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"testing"
 
+	"ensomet/internal/edits"
 	"ensomet/internal/entitlements/entitlementsdb"
 	"ensomet/internal/formats"
 	"ensomet/internal/snapshot"
@@ -36,23 +37,24 @@ func TestScenarioOfSeats(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if err := prog.Worklist.DropScenario(ctx, away.ID, "me"); err != nil {
+	if err := prog.Worklist.DropScenario(ctx, away.ID, seen(t, prog, edits.Scenario, away.ID), "me"); err != nil {
 		t.Fatal(err)
 	}
-	if err := prog.Worklist.DropScenario(ctx, away.ID, "me"); !errors.Is(err, sqlite.ErrNotFound) {
+	if err := prog.Worklist.DropScenario(ctx, away.ID, seen(t, prog, edits.Scenario, away.ID), "me"); !errors.Is(err,
+		sqlite.ErrNotFound) {
 		t.Errorf("put away twice: %v", err)
 	}
-	if _, err := prog.Worklist.DoScenario(ctx, away.ID, away.Version, "me"); !errors.Is(err, sqlite.ErrNotFound) {
+	if _, err := prog.Worklist.DoScenario(ctx, away.ID, away.Revision, "me"); !errors.Is(err, sqlite.ErrNotFound) {
 		t.Errorf("what was put away is done: %v", err)
 	}
 	if list, err := prog.Worklist.Scenarios(ctx); err != nil || len(list) != 1 || list[0].Name != "fewer seats" {
 		t.Errorf("%+v, %v", list, err)
 	}
-	if _, err := prog.Worklist.DoScenario(ctx, kept.ID, kept.Version+1, "you"); !errors.Is(err,
+	if _, err := prog.Worklist.DoScenario(ctx, kept.ID, kept.Revision+1, "you"); !errors.Is(err,
 		sqlite.ErrChangedMeanwhile) {
 		t.Errorf("done as somebody else saw it: %v", err)
 	}
-	done, err := prog.Worklist.DoScenario(ctx, kept.ID, kept.Version, "me")
+	done, err := prog.Worklist.DoScenario(ctx, kept.ID, kept.Revision, "me")
 	if err != nil || done.Seats != 2 || done.Cases != 0 || done.Requests != 0 || len(done.Left) != 1 {
 		t.Fatalf("%+v, %v", done, err)
 	}

@@ -12,6 +12,7 @@ import (
 	"ensomet/internal/core/access"
 	"ensomet/internal/core/condition"
 	"ensomet/internal/core/schedule"
+	"ensomet/internal/edits"
 	"ensomet/internal/evidence"
 	"ensomet/internal/evidence/evidencedb"
 	"ensomet/internal/formats"
@@ -185,7 +186,7 @@ func TestByAgeQuietAndFailure(t *testing.T) {
 	if n, err := prog.Collecting.OrderAct(ctx, []int64{1}, "again"); err != nil || n != 0 && n != 1 {
 		t.Errorf("%d %v", n, err)
 	}
-	if err := prog.Collecting.DropSchedule(ctx, id, "me"); err != nil {
+	if err := prog.Collecting.DropSchedule(ctx, id, seen(t, prog, edits.Schedule, id), "me"); err != nil {
 		t.Fatal(err)
 	}
 	if got := orders(t, prog); strings.Contains(got, "D3 waiting") {
@@ -327,7 +328,7 @@ func TestGroups(t *testing.T) {
 	if strings.Join(found, " ") != "D1 D2 d" {
 		t.Errorf("restricted on %v", found)
 	}
-	if err := prog.Evidence.DropGroup(ctx, id, "me"); err == nil ||
+	if err := prog.Evidence.DropGroup(ctx, id, seen(t, prog, edits.Group, id), "me"); err == nil ||
 		!strings.Contains(err.Error(), "the group others") ||
 		!strings.Contains(err.Error(), "stance") {
 		t.Errorf("a group that others rest on was deleted: %v", err)
@@ -399,10 +400,10 @@ func TestChangesAreQuietenedAndSent(t *testing.T) {
 	if n, err := prog.Evidence.PreviewChangeRule(ctx, noise); err != nil || n != 1 {
 		t.Errorf("would touch %d, %v", n, err)
 	}
-	if n, err := prog.Evidence.AddChangeRule(ctx, noise, "me"); err != nil || n != 1 {
+	if n, err := prog.Evidence.PutChangeRule(ctx, noise, "me"); err != nil || n != 1 {
 		t.Errorf("touched %d, %v", n, err)
 	}
-	if _, err := prog.Evidence.AddChangeRule(ctx,
+	if _, err := prog.Evidence.PutChangeRule(ctx,
 		evidence.ChangeRuleDraft{What: "mail", Kinds: []string{"installed", "upgraded"},
 			Address: "desk@halvorsund.example"}, "me"); err != nil {
 		t.Fatal(err)
@@ -436,7 +437,27 @@ func TestChangesAreQuietenedAndSent(t *testing.T) {
 	if err != nil || len(rules) != 2 || rules[0].Touches != 2 {
 		t.Errorf("%+v %v", rules, err)
 	}
-	if err := prog.Evidence.EndChangeRule(ctx, rules[0].ID, "me"); err != nil {
+	other := rules[0].ChangeRuleDraft
+	other.Name = "gau*"
+	if n, err := prog.Evidence.PutChangeRule(ctx, other, "you"); err != nil || n != 0 {
+		t.Errorf("changed, it touches %d, %v", n, err)
+	}
+	if got := list("0"); !strings.Contains(got, "Updater") {
+		t.Errorf("the rule speaks of something else now, and %s", got)
+	}
+	if _, err := prog.Evidence.PutChangeRule(ctx, rules[0].ChangeRuleDraft, "me"); !errors.Is(err,
+		sqlite.ErrChangedMeanwhile) {
+		t.Errorf("over a change that was not seen: %v", err)
+	}
+	noise.ID, noise.Revision = other.ID, 1
+	if n, err := prog.Evidence.PutChangeRule(ctx, noise, "me"); err != nil || n != 2 {
+		t.Errorf("changed back, it touches %d, %v", n, err)
+	}
+	if got := list("0"); strings.Contains(got, "Updater") {
+		t.Errorf("quiet again, and %s", got)
+	}
+	if err := prog.Evidence.EndChangeRule(ctx, rules[0].ID, seen(t, prog, edits.ChangeRule, rules[0].ID),
+		"me"); err != nil {
 		t.Fatal(err)
 	}
 	if got := list("0"); !strings.Contains(got, "Updater") {
@@ -444,7 +465,7 @@ func TestChangesAreQuietenedAndSent(t *testing.T) {
 	}
 	for _, bad := range []evidence.ChangeRuleDraft{{What: "quiet"}, {What: "mail", Address: "nobody"}, {What: "shout"},
 		{What: "quiet", Kinds: []string{"moved"}}, {What: "quiet", Group: "no such group"}} {
-		if _, err := prog.Evidence.AddChangeRule(ctx, bad, "me"); err == nil {
+		if _, err := prog.Evidence.PutChangeRule(ctx, bad, "me"); err == nil {
 			t.Errorf("%+v was taken", bad)
 		}
 	}

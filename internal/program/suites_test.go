@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"ensomet/internal/core/recognise"
+	"ensomet/internal/edits"
 	"ensomet/internal/evidence/evidencedb"
 	"ensomet/internal/formats"
 	"ensomet/internal/sqlite"
@@ -68,11 +69,12 @@ func TestASuiteThatIsTakenAway(t *testing.T) {
 		t.Fatal(err)
 	}
 	needs(1, 1, 0)
-	if err := prog.Catalogue.DropSuite(ctx, suite, "w"); err != nil {
+	if err := prog.Catalogue.DropSuite(ctx, suite, seen(t, prog, edits.Suite, suite), "w"); err != nil {
 		t.Fatal(err)
 	}
 	needs(0, 2, 1)
-	if err := prog.Catalogue.DropSuite(ctx, suite, "w"); !errors.Is(err, sqlite.ErrNotFound) {
+	if err := prog.Catalogue.DropSuite(ctx, suite, seen(t, prog, edits.Suite, suite), "w"); !errors.Is(err,
+		sqlite.ErrNotFound) {
 		t.Errorf("taken away twice: %v", err)
 	}
 }

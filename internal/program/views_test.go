@@ -4,12 +4,14 @@ import (
 	"bytes"
 	"context"
 	"encoding/csv"
+	"errors"
 	"fmt"
 	"strings"
 	"testing"
 
 	"ensomet/internal/core/casework"
 	"ensomet/internal/core/civil"
+	"ensomet/internal/edits"
 	"ensomet/internal/evidence"
 	"ensomet/internal/formats"
 	"ensomet/internal/position"
@@ -288,13 +290,38 @@ func TestPolicyListAndItsCases(t *testing.T) {
 		list.Policies[1].What != "Ostwick Part" {
 		t.Fatalf("%+v, %v", list, err)
 	}
-	if err := prog.Worklist.EndPolicy(ctx, list.Policies[1].ID, "me"); err != nil {
+	everywhere := list.Policies[0].Says
+	everywhere.Group, everywhere.Reason = "C", "there alone"
+	if e, err := prog.Worklist.PreviewPolicy(ctx, everywhere, 0); err != nil || e.Goes+e.Comes == 0 {
+		t.Errorf("%+v, %v", e, err)
+	}
+	if err := prog.Worklist.SetPolicy(ctx, everywhere, "you"); err != nil {
+		t.Fatal(err)
+	}
+	if got := fmt.Sprint(open()); got != "[D3]" {
+		t.Errorf("on C alone: cases on %s", got)
+	}
+	if err := prog.Worklist.SetPolicy(ctx, list.Policies[0].Says, "me"); !errors.Is(err, sqlite.ErrChangedMeanwhile) {
+		t.Errorf("over a change that was not seen: %v", err)
+	}
+	back := list.Policies[0].Says
+	back.Revision = 1
+	if err := prog.Worklist.SetPolicy(ctx, back, "me"); err != nil {
+		t.Fatal(err)
+	}
+	if list, err = prog.Worklist.Policies(ctx); err != nil || len(list.Policies) != 2 ||
+		list.Policies[0].Says.Revision != 2 {
+		t.Fatalf("%+v, %v", list, err)
+	}
+	if err := prog.Worklist.EndPolicy(ctx, list.Policies[1].ID, seen(t, prog, edits.Stance, list.Policies[1].ID),
+		"me"); err != nil {
 		t.Fatal(err)
 	}
 	if got := fmt.Sprint(open()); got != "[D1 D2 D3]" {
 		t.Errorf("without the exception for A/B: cases on %s", got)
 	}
-	if err := prog.Worklist.EndPolicy(ctx, list.Policies[0].ID, "me"); err != nil {
+	if err := prog.Worklist.EndPolicy(ctx, list.Policies[0].ID, seen(t, prog, edits.Stance, list.Policies[0].ID),
+		"me"); err != nil {
 		t.Fatal(err)
 	}
 	if got := fmt.Sprint(open()); got != "[]" {

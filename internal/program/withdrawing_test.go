@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"ensomet/internal/core/refuse"
+	"ensomet/internal/edits"
 	"ensomet/internal/formats"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -111,7 +112,7 @@ func TestDecisionsAgainstAPlainList(t *testing.T) {
 		case 3:
 			key := keys[r.IntN(len(keys))]
 			_, decided := holds[key]
-			err := prog.Titles.Withdraw(ctx, key, who)
+			err := prog.Titles.Withdraw(ctx, key, seenAt(t, prog, edits.Thing{Kind: edits.Name, Key: key}), who)
 			if decided != (err == nil) || err != nil && !errors.Is(err, sqlite.ErrNotFound) {
 				t.Fatalf("step %d: %q is decided: %v, withdrawing says %v", n, key, decided, err)
 			}

@@ -5,6 +5,7 @@ import (
 	"strings"
 	"testing"
 
+	"ensomet/internal/edits"
 	"ensomet/internal/formats"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -85,7 +86,8 @@ func TestWithdrawnLinesAreNowhere(t *testing.T) {
 	if before.files != 3 {
 		t.Fatalf("the line is not in every file: %+v", before)
 	}
-	if err := prog.Entitlements.WithdrawLine(ctx, "GONE-1", "entered twice", "me"); err != nil {
+	if err := prog.Entitlements.WithdrawLine(ctx, "GONE-1",
+		seenAt(t, prog, edits.Thing{Kind: edits.Line, Key: "GONE-1"}), "entered twice", "me"); err != nil {
 		t.Fatal(err)
 	}
 	if err := prog.Pipeline.Refresh(ctx); err != nil {

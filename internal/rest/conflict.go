@@ -16,6 +16,7 @@ import (
 // changed it, when, and what, field by field.
 type Conflict struct {
 	huma.ErrorModel
+	Thing    string   `json:"thing" doc:"its number or code; one of a kind has none"`
 	Revision int64    `json:"revision" doc:"of the thing as it is now: a save that names it is taken"`
 	Who      string   `json:"who"`
 	At       int64    `json:"at"`
@@ -37,6 +38,7 @@ func conflict(c *edits.Conflict) *Conflict {
 			Detail: c.Who + " changed this on " + time.Unix(c.At, 0).UTC().Format("2006-01-02 15:04") +
 				" UTC, while you did. What you typed is still here: look at both, and save again what is to hold.",
 		},
+		Thing:    c.Key,
 		Revision: c.Revision,
 		Who:      c.Who,
 		At:       c.At,

@@ -42,6 +42,10 @@ func Fail(err error) error {
 		return huma.Error404NotFound("There is no such thing here (any more).")
 	case errors.As(err, &other):
 		return conflict(other)
+	case errors.Is(err, sqlite.ErrRepeated):
+		return huma.Error409Conflict("This was done when you asked before, though its answer did not reach you: " +
+			"look at " +
+			"what is there now, and ask anew if more is to be done.")
 	case errors.Is(err, sqlite.ErrChangedMeanwhile):
 		return huma.Error409Conflict(err.Error())
 	case errors.As(err, &query):

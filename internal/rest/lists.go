@@ -20,8 +20,8 @@ import (
 )
 
 // listInput is how every list is asked for. Filter is column=value; a value that begins with * is a part it must
-// contain, one with | any of several, one that begins with > a number to exceed, and one that ends in /* a path with
-// all below it.
+// contain, one with | any of several, one that begins with > a number to exceed, two numbers with .. between
+// them a span of numbers with both its ends, and one that ends in /* a path with all below it.
 type ListInput struct {
 	Search     string   `query:"q"`
 	Filter     []string `query:"f,explode"`
@@ -122,12 +122,14 @@ func List[R, T any](s *Server, name string, lister Lister[R], to func(R) T) {
 	})
 }
 
-// rowColumns are the names of a row's fields in JSON.
+// rowColumns are the names of a row's fields in JSON, but for those that no file has.
 func rowColumns[T any]() []string {
 	t := reflect.TypeFor[T]()
-	out := make([]string, t.NumField())
-	for i := range out {
-		out[i] = t.Field(i).Tag.Get("json")
+	out := make([]string, 0, t.NumField())
+	for i := range t.NumField() {
+		if tag := t.Field(i).Tag; tag.Get("file") != "-" {
+			out = append(out, tag.Get("json"))
+		}
 	}
 	return out
 }
@@ -136,17 +138,22 @@ func rowColumns[T any]() []string {
 // there was none. A field of seconds since 1970 says so by its tag unit.
 func rowValues[T any](row T) []string {
 	v := reflect.ValueOf(row)
-	out := make([]string, v.NumField())
-	for i := range out {
-		out[i] = fmt.Sprint(v.Field(i).Interface())
+	out := make([]string, 0, v.NumField())
+	for i := range v.NumField() {
+		tag := v.Type().Field(i).Tag
+		if tag.Get("file") == "-" {
+			continue
+		}
+		text := fmt.Sprint(v.Field(i).Interface())
 		switch x := v.Field(i).Interface().(type) {
 		case civil.Day:
-			out[i] = x.String()
+			text = x.String()
 		case int64:
-			if v.Type().Field(i).Tag.Get("unit") == "unix" {
-				out[i] = isoTime(x)
+			if tag.Get("unit") == "unix" {
+				text = isoTime(x)
 			}
 		}
+		out = append(out, text)
 	}
 	return out
 }

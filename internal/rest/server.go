@@ -37,6 +37,8 @@ type Server struct {
 
 	guards Guards
 	wrong  Tally
+
+	repeats repeats
 }
 
 // Guards know who may come in.
@@ -70,6 +72,7 @@ const SessionLife = 12 * time.Hour
 func New(db *sqlite.DB, clock clock.Clock, site Site, guards Guards) *Server {
 	s := &Server{DB: db, Clock: clock, Sessions: scs.New(), Router: chi.NewRouter(), Site: site, guards: guards}
 	s.wrong.Most = BadPerMinute
+	s.repeats = repeats{db: db, now: time.Now, known: map[string]*answered{}}
 	s.Sessions.Store = guards.Sessions
 	s.Sessions.Lifetime = SessionLife
 	s.Sessions.Cookie.Name = "ensomet"
@@ -95,6 +98,7 @@ func New(db *sqlite.DB, clock clock.Clock, site Site, guards Guards) *Server {
 		middleware.Compress(5),
 		s.Sessions.LoadAndSave,
 		s.who,
+		s.repeats.once(s.Account),
 	)
 	huma.DefaultArrayNullable = false // every list is sent as a list, empty or not
 	config := huma.DefaultConfig("Ensomet", "0.1")

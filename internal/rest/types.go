@@ -52,6 +52,21 @@ func OnID(do func(ctx context.Context, id int64, who string) error) Handler[ByID
 	return func(ctx context.Context, me Account, in *ByID) (Done, error) { return DoneOr(do(ctx, in.ID, me.Name)) }
 }
 
+// ByRevision names a thing by its number, and says which revision of it somebody saw.
+type ByRevision struct {
+	ID   int64 `path:"id"`
+	Body struct {
+		Revision int64 `json:"revision" minimum:"0" doc:"that was seen; one that somebody changed since does not end"`
+	}
+}
+
+// OnRevision answers a request that ends a thing as somebody saw it.
+func OnRevision(do func(ctx context.Context, id, revision int64, who string) error) Handler[ByRevision, Done] {
+	return func(ctx context.Context, me Account, in *ByRevision) (Done, error) {
+		return DoneOr(do(ctx, in.ID, in.Body.Revision, me.Name))
+	}
+}
+
 // Plain answers a request that says nothing but that it asks. to makes of the answer what is sent: One or All.
 func Plain[A, B any](ask func(ctx context.Context) (A, error), to func(A, error) (B, error)) Handler[None, B] {
 	return func(ctx context.Context, _ Account, _ *None) (B, error) { return to(ask(ctx)) }

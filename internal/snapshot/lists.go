@@ -89,6 +89,7 @@ type NameRow struct {
 	Score     float64 `column:"score"`
 	Money     string  `column:"money"` // in euros, what would follow if the first proposal were right
 	Findings  int64   `column:"findings"`
+	Revision  int64   `column:"revision"` // of what people say of it
 }
 
 // NameList is the list of raw names.
@@ -113,6 +114,8 @@ func NameList() *sqlite.List[NameRow] {
 			sqlite.Plain("score", "n.score"),
 			sqlite.Amount("money", "printf('%.2f', n.money)"),
 			sqlite.Plain("findings", "n.findings"),
+			sqlite.Beside("revision",
+				"coalesce((SELECT max(e.revision) FROM edit e WHERE e.kind = 'name' AND e.thing = n.key), 0)"),
 		}}
 	return l
 }

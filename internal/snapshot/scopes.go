@@ -36,6 +36,11 @@ func (s Scope) Policy(tx *sqlite.Tx, stance policy.Stance, reason string) (polic
 	return p, err
 }
 
+// ScopeOf is what a stance, a rule or a choice speaks of; publisher is its name as it was written.
+func ScopeOf(p *policy.Policy, publisher string) Scope {
+	return Scope{Product: p.Product, Publisher: publisher, Category: p.Category, Group: p.GroupName}
+}
+
 // ScopeWords says in words what a stance, a rule or a choice speaks of; publisher is its name as it was written.
 func ScopeWords(c *recognise.Catalogue, p *policy.Policy, publisher string) (what, group string) {
 	what = strings.TrimSpace(publisher + " " + p.Category)

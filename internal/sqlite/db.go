@@ -140,9 +140,12 @@ func (db *DB) Close() error {
 func (db *DB) Update(ctx context.Context, fn func(tx *Tx) error) error {
 	var topics []string
 	err := within(ctx, db.write, false, func(tx *Tx) error {
-		err := fn(tx)
+		if err := fn(tx); err != nil {
+			return err
+		}
 		topics = tx.topics
-		return err
+		once, _ := ctx.Value(onceKey{}).(*Once)
+		return once.keep(tx)
 	})
 	if err == nil {
 		db.announce(topics)

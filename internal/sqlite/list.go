@@ -54,6 +54,7 @@ type Column struct {
 	Search bool
 	order  bool
 	money  bool
+	beside bool
 }
 
 // Plain is a column that a search does not look at.
@@ -67,6 +68,9 @@ func Amount(name, sql string) Column { return Column{Name: name, SQL: sql, money
 
 // OrderOnly is a number that rows are put in order by, and do not show.
 func OrderOnly(name, sql string) Column { return Column{Name: name, SQL: sql, order: true} }
+
+// Beside is a value that rows have for forms, such as a revision; no list is put in order by it, nor filtered.
+func Beside(name, sql string) Column { return Column{Name: name, SQL: sql, beside: true} }
 
 // fields are the places of a row's fields by the names of their columns.
 func fields[T any]() map[string]int {
@@ -116,7 +120,7 @@ func (e *ErrQuery) Error() string { return e.Reason }
 
 func (l *List[T]) column(name string) (*Column, error) {
 	for i := range l.Columns {
-		if l.Columns[i].Name == name {
+		if l.Columns[i].Name == name && !l.Columns[i].beside {
 			return &l.Columns[i], nil
 		}
 	}
@@ -161,6 +165,24 @@ func (l *List[T]) value(c *Column, text string) (any, error) {
 	return text, nil
 }
 
+// numeric reports whether a column has numbers.
+func (l *List[T]) numeric(c *Column) bool {
+	place, shown := fields[T]()[c.Name]
+	if !shown || c.money {
+		return true
+	}
+	kind := reflect.TypeFor[T]().Field(place).Type.Kind()
+	return kind == reflect.Int64 || kind == reflect.Float64
+}
+
+// numbers reads a span of numbers, such as 3..5, which has both its ends.
+func numbers(text string) (first, last float64, ok bool) {
+	from, to, cut := strings.Cut(text, "..")
+	first, err1 := strconv.ParseFloat(from, 64)
+	last, err2 := strconv.ParseFloat(to, 64)
+	return first, last, cut && err1 == nil && err2 == nil
+}
+
 // condition turns what a filter asks of a column into SQL.
 func (l *List[T]) condition(c *Column, v string) (string, []any, error) {
 	found := c.SQL
@@ -180,6 +202,9 @@ func (l *List[T]) condition(c *Column, v string) (string, []any, error) {
 			return "", nil, &ErrQuery{fmt.Sprintf("%q is no number that %s could exceed", v[1:], c.Name)}
 		}
 		return found + " > ?", []any{n}, nil
+	}
+	if first, last, span := numbers(v); span && l.numeric(c) {
+		return found + " BETWEEN ? AND ?", []any{first, last}, nil
 	}
 	parts, args := strings.Split(v, "|"), []any{}
 	for _, part := range parts {
@@ -367,11 +392,13 @@ func (tx *Tx) plan(text string, args []any) ([]string, error) {
 	}, "EXPLAIN QUERY PLAN "+text, args...)
 }
 
-// ColumnNames are the names of the columns, in their order.
+// ColumnNames are the names of the columns by which rows are put in order and filtered.
 func (l *List[T]) ColumnNames() []string {
-	out := make([]string, len(l.Columns))
-	for i, c := range l.Columns {
-		out[i] = c.Name
+	out := make([]string, 0, len(l.Columns))
+	for _, c := range l.Columns {
+		if !c.beside {
+			out = append(out, c.Name)
+		}
 	}
 	return out
 }

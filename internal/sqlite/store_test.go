@@ -474,7 +474,7 @@ func TestDecisionsReplaceAndStayOnRecord(t *testing.T) {
 			if err != nil {
 				return err
 			}
-			if _, err := titlesdb.UndoBatch(tx, b.ID, 7, "me"); err != nil {
+			if err := titlesdb.UndoBatch(tx, b.ID, 7, "me"); err != nil {
 				return err
 			}
 			holds(want...)

@@ -224,7 +224,8 @@ func measureUse(tx *sqlite.Tx, prog *program.Program, product int64, got map[str
 	}
 	for _, p := range pools.Rows {
 		got["alert:"+p.Alert]++
-		if mail, err := outbox.MailList().Page(tx, sqlite.ListQuery{Search: "Shared licences", Limit: 50}); err != nil {
+		if mail, err := outbox.MailList().Page(tx,
+			sqlite.ListQuery{Search: "Shared licences", Limit: 50}); err != nil {
 			return err
 		} else if slices.ContainsFunc(mail.Rows,
 			func(m outbox.Mail) bool { return strings.Contains(m.Body, "\n"+p.Code+" (") }) {
@@ -382,7 +383,7 @@ func decideEcho(t *testing.T, prog *program.Program) {
 	if short() != 5 {
 		t.Errorf("after the decision %d are short", short())
 	}
-	if err := prog.Titles.Withdraw(ctx, d.Keys[0], "tester"); err != nil || short() != 0 {
+	if err := prog.Titles.Withdraw(ctx, d.Keys[0], 1, "tester"); err != nil || short() != 0 {
 		t.Errorf("after taking it back %d are short, %v", short(), err)
 	}
 }

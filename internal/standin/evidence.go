@@ -193,7 +193,7 @@ func makeGroups(ctx context.Context, prog *program.Program) error {
 			return err
 		}
 	}
-	_, err := prog.Evidence.AddChangeRule(
+	_, err := prog.Evidence.PutChangeRule(
 		ctx,
 		evidence.ChangeRuleDraft{What: "quiet", Kinds: []string{"hardware"}, Name: "ip address"},
 		"demo",

@@ -278,6 +278,7 @@ func (svc *Catalogue) EditProduct(ctx context.Context, d ProductEdit, who string
 // PublisherEdit is a publisher as a person wants it. Publisher 0 is a new one.
 type PublisherEdit struct {
 	Publisher int64
+	Revision  int64  // that was seen; a save on an older one is refused
 	Name      string // of a new one; the name of one that is there does not change
 	Aliases   []string
 	Successor string // the publisher that took it over
@@ -304,6 +305,15 @@ func (svc *Catalogue) EditPublisher(ctx context.Context, d PublisherEdit, who st
 				return nil, 0, 0, sqlite.ErrNotFound
 			case d.Successor != "" && recognise.CleanPublisher(d.Successor) == recognise.CleanPublisher(d.Name):
 				return nil, 0, 0, refuse.New("a publisher does not take itself over")
+			}
+			if before != nil && !d.Dry {
+				if err := edits.Check(tx, edits.Change{
+					Thing: edits.Of(edits.Publisher, before.ID),
+					Seen:  d.Revision,
+					Was:   titlesdb.PublisherFieldsOf(before),
+				}); err != nil {
+					return nil, 0, 0, err
+				}
 			}
 			if heir := b.publishers[catalogue.Key{Publisher: d.Successor}.ID()]; d.Successor != "" && heir == nil {
 				return nil, 0, 0, refuse.Errorf("the catalogue has no publisher %q: add it first", d.Successor)

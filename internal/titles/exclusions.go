@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"ensomet/internal/core/refuse"
+	"ensomet/internal/edits"
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -14,10 +15,11 @@ import (
 
 // ExclusionDraft is to leave a product on devices out of the count, or to count it again.
 type ExclusionDraft struct {
-	Devices []string // device_ids
-	Product int64
-	Reason  string
-	Again   bool // count it again
+	Devices   []string // device_ids
+	Revisions []int64  // of each device, the number of the exclusion that was seen, 0 for none; nil: nobody looked
+	Product   int64
+	Reason    string
+	Again     bool // count it again
 }
 
 // PreviewExclusion says what leaving out would change, and changes nothing.
@@ -85,10 +87,18 @@ func (svc *Service) excludeAndCompare(tx *sqlite.Tx, l ExclusionDraft, who strin
 	if waits {
 		state = "waiting"
 	}
-	for _, code := range l.Devices {
+	if l.Revisions != nil && len(l.Revisions) != len(l.Devices) {
+		return out, refuse.New("each device needs the number of the exclusion that was seen there, or 0")
+	}
+	for i, code := range l.Devices {
 		d, err := snapshot.DeviceByCode(tx, code)
 		if err != nil {
 			return out, fmt.Errorf("device %s: %w", code, err)
+		}
+		if l.Revisions != nil {
+			if err := sameExclusion(tx, d.ID, l.Product, l.Revisions[i]); err != nil {
+				return out, err
+			}
 		}
 		if l.Again {
 			err = titlesdb.CountAgain(tx, d.ID, l.Product, now, who)
@@ -117,4 +127,31 @@ func (svc *Service) excludeAndCompare(tx *sqlite.Tx, l ExclusionDraft, who strin
 	}
 	out.Moves = snapshot.Moves(was, is)
 	return out, nil
+}
+
+// exclusionFields are what somebody says of a product on a device that does not count.
+type exclusionFields struct{ LeftOut, Reason string }
+
+// sameExclusion fails with a conflict where what leaves a product on a device out of the count is not what was seen.
+func sameExclusion(tx *sqlite.Tx, device, product, seen int64) error {
+	now, last, err := titlesdb.ExclusionOf(tx, device, product, seen)
+	if err != nil || now.ID == seen {
+		return err
+	}
+	fields := func(v snapshot.Exclusion) exclusionFields {
+		words := map[string]string{"": "no", "waiting": "once it is signed off"}
+		if word, other := words[v.State]; other {
+			return exclusionFields{word, v.Reason}
+		}
+		return exclusionFields{"yes", v.Reason}
+	}
+	who, at := now.Author, now.At
+	if now.ID == 0 {
+		if who, at, err = titlesdb.EndOfExclusion(tx, device, product); err != nil {
+			return err
+		}
+	}
+	return edits.Between(edits.Thing{Kind: edits.Exclusion, Key: fmt.Sprintf("%d/%d", device, product)}, now.ID, who,
+		at,
+		fields(last), fields(now))
 }

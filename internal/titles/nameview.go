@@ -4,6 +4,7 @@ import (
 	"context"
 
 	"ensomet/internal/core/recognise"
+	"ensomet/internal/edits"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 )
@@ -11,6 +12,7 @@ import (
 // NameView is one raw name with everything that a decision about it needs.
 type NameView struct {
 	Key       string
+	Revision  int64 // of what people say of it
 	Records   []RecordView
 	Proposals []ProposalView
 	Trace     []recognise.TraceStep
@@ -59,6 +61,9 @@ func (svc *Service) Name(ctx context.Context, key string) (NameView, error) {
 		}
 		for _, r := range records[:min(len(records), 200)] {
 			out.Records = append(out.Records, recordView(r))
+		}
+		if out.Revision, err = edits.Revision(tx, edits.Thing{Kind: edits.Name, Key: key}); err != nil {
+			return err
 		}
 		k, err := svc.Snapshots.Knowledge(tx)
 		if err != nil {

@@ -19,10 +19,11 @@ import (
 // NameDecision is what a person says of raw names: a product, perhaps in one edition, or that they are not software
 // that counts (Product 0).
 type NameDecision struct {
-	Keys    []string
-	Product int64
-	Edition string
-	Note    string
+	Keys      []string
+	Revisions []int64 // of the names, as they were seen; none is that nobody looked at them
+	Product   int64
+	Edition   string
+	Note      string
 }
 
 // Effect is what a decision would change, or has changed. Waits says that a second person must sign it off before it
@@ -124,19 +125,24 @@ func (svc *Service) decideAndCompare(tx *sqlite.Tx, d NameDecision, who string, 
 	if waits {
 		state = "waiting"
 	}
-	for _, key := range d.Keys {
-		if _, err := titlesdb.Decide(tx,
-			snapshot.Decided{
-				Decision: recognise.Decision{Key: key, Product: d.Product, Edition: d.Edition},
-				Record:   first[key],
-				State:    state,
-				Batch:    out.Batch,
-				Author:   who,
-				At:       now,
-				Note:     d.Note,
-			}); err != nil {
-			return out, err
+	if err := svc.keepNames(tx, d.Keys, d.Revisions, who, func() error {
+		for _, key := range d.Keys {
+			if _, err := titlesdb.Decide(tx,
+				snapshot.Decided{
+					Decision: recognise.Decision{Key: key, Product: d.Product, Edition: d.Edition},
+					Record:   first[key],
+					State:    state,
+					Batch:    out.Batch,
+					Author:   who,
+					At:       now,
+					Note:     d.Note,
+				}); err != nil {
+				return err
+			}
 		}
+		return nil
+	}); err != nil {
+		return out, err
 	}
 	if waits {
 		return out, svc.Restate(tx, d.Keys)
@@ -221,10 +227,12 @@ func states(k *snapshot.Knowledge, later map[string]civil.Day) map[string]string
 }
 
 // Withdraw takes the decisions about a name back.
-func (svc *Service) Withdraw(ctx context.Context, key, who string) error {
+func (svc *Service) Withdraw(ctx context.Context, key string, revision int64, who string) error {
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		now := svc.Clock.Now()
-		if err := titlesdb.WithdrawDecision(tx, key, now.Unix(), who); err != nil {
+		if err := svc.keepNames(tx, []string{key}, []int64{revision}, who, func() error {
+			return titlesdb.WithdrawDecision(tx, key, now.Unix(), who)
+		}); err != nil {
 			return err
 		}
 		if err := svc.recogniseKeys(tx, []string{key}); err != nil {
@@ -256,8 +264,12 @@ func (svc *Service) Undo(ctx context.Context, who string) (Undone, error) {
 			return err
 		}
 		now := svc.Clock.Now()
-		keys, err := titlesdb.UndoBatch(tx, b.ID, now.Unix(), who)
+		keys, err := titlesdb.KeysOfBatch(tx, b.ID)
 		if err != nil {
+			return err
+		}
+		if err := svc.keepNames(tx, keys, nil, who,
+			func() error { return titlesdb.UndoBatch(tx, b.ID, now.Unix(), who) }); err != nil {
 			return err
 		}
 		if err := svc.recogniseKeys(tx, keys); err != nil {
@@ -272,8 +284,14 @@ func (svc *Service) Undo(ctx context.Context, who string) (Undone, error) {
 	return out, err
 }
 
-// SetAside puts names at the end of the queue until a day.
-func (svc *Service) SetAside(ctx context.Context, keys []string, days int, who string) (int64, error) {
+// SetAside puts names at the end of the queue until a day. revisions are those of the names, as they were seen.
+func (svc *Service) SetAside(
+	ctx context.Context,
+	keys []string,
+	revisions []int64,
+	days int,
+	who string,
+) (int64, error) {
 	var batch int64
 	err := svc.DB.Update(ctx, func(tx *sqlite.Tx) (err error) {
 		now := svc.Clock.Now()
@@ -281,18 +299,23 @@ func (svc *Service) SetAside(ctx context.Context, keys []string, days int, who s
 			fmt.Sprintf("set %d names aside", len(keys))); err != nil {
 			return err
 		}
-		for _, key := range keys {
-			records, err := snapshot.RecordsOfKey(tx, key)
-			if err != nil {
-				return err
+		if err := svc.keepNames(tx, keys, revisions, who, func() error {
+			for _, key := range keys {
+				records, err := snapshot.RecordsOfKey(tx, key)
+				if err != nil {
+					return err
+				}
+				if len(records) == 0 {
+					return refuse.Errorf("no record has the name %q", key)
+				}
+				if err := titlesdb.PutLater(tx, key, records[0].ID, svc.Snapshots.Today()+civil.Day(days), who,
+					now.Unix(), batch); err != nil {
+					return err
+				}
 			}
-			if len(records) == 0 {
-				return refuse.Errorf("no record has the name %q", key)
-			}
-			if err := titlesdb.PutLater(tx, key, records[0].ID, svc.Snapshots.Today()+civil.Day(days), who,
-				now.Unix(), batch); err != nil {
-				return err
-			}
+			return nil
+		}); err != nil {
+			return err
 		}
 		return svc.Restate(tx, keys)
 	})

@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"ensomet/internal/core/recognise"
+	"ensomet/internal/edits"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 )
@@ -31,12 +32,26 @@ type RuleConflict struct {
 	Records int
 }
 
-// Rules in their order, with what each does.
-func (svc *Service) NameRules(ctx context.Context) ([]RuleView, error) {
-	out := []RuleView{}
+// RuleList is the rules in their order, with what each does.
+type RuleList struct {
+	Rules         []RuleView
+	OrderRevision int64
+}
+
+// NameRules lists the rules in their order, with what each does.
+func (svc *Service) NameRules(ctx context.Context) (RuleList, error) {
+	out := RuleList{Rules: []RuleView{}}
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
+		var err error
+		if out.OrderRevision, err = edits.Revision(tx, edits.Thing{Kind: edits.RuleOrder}); err != nil {
+			return err
+		}
 		k, err := svc.Snapshots.Knowledge(tx)
 		if err != nil || len(k.Rules) == 0 {
+			return err
+		}
+		revisions, err := edits.Revisions(tx, edits.NameRule)
+		if err != nil {
 			return err
 		}
 		records, err := snapshot.AllRecords(tx, false)
@@ -47,7 +62,10 @@ func (svc *Service) NameRules(ctx context.Context) ([]RuleView, error) {
 		if err != nil {
 			return err
 		}
-		out = svc.judgeRules(k, records, as)
+		out.Rules = svc.judgeRules(k, records, as)
+		for i := range out.Rules {
+			out.Rules[i].Revision = revisions[sqlite.Itoa(out.Rules[i].ID)]
+		}
 		return nil
 	})
 	return out, err
@@ -119,27 +137,31 @@ func (svc *Service) judgeRules(
 	return out
 }
 
+func draftOfRule(r *snapshot.NameRule) RuleDraft {
+	return RuleDraft{
+		ID:      r.ID,
+		Name:    r.Name,
+		Outcome: string(r.Outcome),
+		Records: r.Records,
+		Devices: r.Devices,
+		Product: r.Product,
+		Edition: r.Edition,
+		Reason:  r.Reason,
+		From:    r.From.String(),
+		Until:   r.Until.String(),
+		Off:     !r.On,
+	}
+}
+
 func (svc *Service) ruleView(k *snapshot.Knowledge, r *snapshot.NameRule) RuleView {
 	v := RuleView{
-		RuleDraft: RuleDraft{
-			ID:      r.ID,
-			Name:    r.Name,
-			Outcome: string(r.Outcome),
-			Records: r.Records,
-			Devices: r.Devices,
-			Product: r.Product,
-			Edition: r.Edition,
-			Reason:  r.Reason,
-			From:    r.From.String(),
-			Until:   r.Until.String(),
-			Off:     !r.On,
-		},
-		State:    "holds",
-		Author:   r.Author,
-		At:       r.At,
-		Signed:   r.SignedBy,
-		Conflict: []RuleConflict{},
-		Names:    map[int64]string{},
+		RuleDraft: draftOfRule(r),
+		State:     "holds",
+		Author:    r.Author,
+		At:        r.At,
+		Signed:    r.SignedBy,
+		Conflict:  []RuleConflict{},
+		Names:     map[int64]string{},
 	}
 	switch {
 	case r.State == "waiting":

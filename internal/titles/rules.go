@@ -2,6 +2,7 @@ package titles
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -10,6 +11,7 @@ import (
 	"ensomet/internal/core/condition"
 	"ensomet/internal/core/recognise"
 	"ensomet/internal/core/refuse"
+	"ensomet/internal/edits"
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -18,17 +20,18 @@ import (
 
 // RuleDraft is a rule as somebody writes it: which records, on which devices, and what follows.
 type RuleDraft struct {
-	ID      int64 // 0 is a new one
-	Name    string
-	Outcome string // title, nothing, leave_out
-	Records condition.Condition
-	Devices condition.Condition // only where installs are left out
-	Product int64
-	Edition string
-	Reason  string
-	From    string // first day, empty is always
-	Until   string // first day on which it holds no more, empty is never
-	Off     bool
+	ID       int64 // 0 is a new one
+	Revision int64 // that was seen; a save on an older one is refused
+	Name     string
+	Outcome  string // title, nothing, leave_out
+	Records  condition.Condition
+	Devices  condition.Condition // only where installs are left out
+	Product  int64
+	Edition  string
+	Reason   string
+	From     string // first day, empty is always
+	Until    string // first day on which it holds no more, empty is never
+	Off      bool
 }
 
 func (d *RuleDraft) rule() (recognise.Rule, error) {
@@ -131,6 +134,9 @@ func (svc *Service) ruleAndCompare(tx *sqlite.Tx, d RuleDraft, who string, waits
 	if err != nil {
 		return out, err
 	}
+	if err := svc.keepRule(tx, d.ID, d.Revision, who, ruleFieldsOf(d)); err != nil {
+		return out, err
+	}
 	v := snapshot.NameRule{Rule: r, On: !d.Off, State: "holds", Author: who, At: svc.Clock.Now().Unix()}
 	if waits {
 		v.State = "waiting"
@@ -215,6 +221,50 @@ func (svc *Service) ruleAndCompare(tx *sqlite.Tx, d RuleDraft, who string, waits
 	return out, nil
 }
 
+// ruleFields are what a person changes of a rule, and whether a second person is asked.
+type ruleFields struct {
+	Name, Outcome    string
+	Records, Devices condition.Condition
+	Product          int64
+	Edition, Reason  string
+	From, Until      string
+	Off              bool
+}
+
+func ruleFieldsOf(d RuleDraft) *ruleFields {
+	return &ruleFields{d.Name, d.Outcome, d.Records, d.Devices, d.Product, d.Edition, d.Reason, d.From, d.Until, d.Off}
+}
+
+// keepRule keeps that a rule changes, or that it ends, where is is nil. Of a new one there is nothing to keep.
+func (svc *Service) keepRule(tx *sqlite.Tx, id, seen int64, who string, is *ruleFields) error {
+	if id == 0 {
+		return nil
+	}
+	was, err := ruleNow(tx, id)
+	if err != nil {
+		return err
+	}
+	c := edits.Change{Thing: edits.Of(edits.NameRule, id), Seen: seen, Who: who, At: svc.Clock.Now(), Was: was, Is: is}
+	if is == nil {
+		return edits.End(tx, c)
+	}
+	_, err = edits.Save(tx, c)
+	return err
+}
+
+// ruleNow reads a rule as people change it.
+func ruleNow(tx *sqlite.Tx, id int64) (*ruleFields, error) {
+	rules, err := snapshot.NameRules(tx)
+	if err != nil {
+		return nil, err
+	}
+	i := slices.IndexFunc(rules, func(r snapshot.NameRule) bool { return r.ID == id })
+	if i < 0 {
+		return nil, sqlite.ErrNotFound
+	}
+	return ruleFieldsOf(draftOfRule(&rules[i])), nil
+}
+
 // putChanged writes what records are now, where figures of some products, or of all (nil), are computed next.
 func (svc *Service) putChanged(tx *sqlite.Tx, changed []snapshot.Recognition, products []int64) error {
 	if len(changed) == 0 {
@@ -281,9 +331,10 @@ func name(k *snapshot.Knowledge, product int64) string {
 
 // RuleChange switches a rule, ends it, or moves it before another.
 type RuleChange struct {
-	ID     int64
-	Change string  // on, off, end, order
-	Order  []int64 // all rules in their new order
+	ID       int64
+	Revision int64   // that was seen, of the rule, or of the order
+	Change   string  // on, off, end, order
+	Order    []int64 // all rules in their new order
 }
 
 // ChangeRule switches a rule on or off, ends it, or gives all rules another order.
@@ -293,11 +344,18 @@ func (svc *Service) ChangeRule(ctx context.Context, c RuleChange, who string) er
 		var err error
 		switch c.Change {
 		case "on", "off":
-			err = titlesdb.SetRuleState(tx, c.ID, c.Change == "on")
+			is, err2 := ruleNow(tx, c.ID)
+			if err2 != nil {
+				return err2
+			}
+			is.Off = c.Change == "off"
+			err = errors.Join(svc.keepRule(tx, c.ID, c.Revision, who, is),
+				titlesdb.SetRuleState(tx, c.ID, c.Change == "on"))
 		case "end":
-			err = titlesdb.EndRule(tx, c.ID, now.Unix(), who)
+			err = errors.Join(svc.keepRule(tx, c.ID, c.Revision, who, nil),
+				titlesdb.EndRule(tx, c.ID, now.Unix(), who))
 		default:
-			err = titlesdb.OrderRules(tx, c.Order)
+			err = errors.Join(svc.keepOrder(tx, c, who), titlesdb.OrderRules(tx, c.Order))
 		}
 		if err != nil {
 			return err
@@ -307,4 +365,37 @@ func (svc *Service) ChangeRule(ctx context.Context, c RuleChange, who string) er
 		}
 		return renewal.Mark(tx, false)
 	})
+}
+
+// keepOrder keeps that the rules get another order, and refuses one that is not of all of them.
+func (svc *Service) keepOrder(tx *sqlite.Tx, c RuleChange, who string) error {
+	rules, err := snapshot.NameRules(tx)
+	if err != nil {
+		return err
+	}
+	type order struct{ Order []string }
+	names := map[int64]string{}
+	was, is := order{}, order{}
+	for i := range rules {
+		names[rules[i].ID] = rules[i].Name
+		was.Order = append(was.Order, rules[i].Name)
+	}
+	for _, id := range c.Order {
+		is.Order = append(is.Order, names[id])
+		delete(names, id)
+	}
+	if _, err := edits.Save(tx, edits.Change{
+		Thing: edits.Thing{Kind: edits.RuleOrder},
+		Seen:  c.Revision,
+		Who:   who,
+		At:    svc.Clock.Now(),
+		Was:   was,
+		Is:    is,
+	}); err != nil {
+		return err
+	}
+	if len(names) > 0 || len(c.Order) != len(rules) {
+		return refuse.New("the order names each rule once: look at the rules as they are now, and order them again")
+	}
+	return nil
 }

@@ -112,14 +112,15 @@ func (svc *Service) SetNaming(ctx context.Context, n NamingSettings, who string)
 
 // Unsigned is something that waits for a second person.
 type Unsigned struct {
-	Kind   string // name, rule, leave_out
-	ID     int64
-	What   string
-	Means  string
-	Note   string
-	Author string
-	At     int64
-	Key    string
+	Kind     string // name, rule, leave_out
+	ID       int64
+	Revision int64 // of a rule
+	What     string
+	Means    string
+	Note     string
+	Author   string
+	At       int64
+	Key      string
 }
 
 // Unsigned lists what waits for a second person, oldest first.
@@ -155,11 +156,17 @@ func (svc *Service) unsigned(tx *sqlite.Tx) ([]Unsigned, error) {
 			} else if !errors.Is(err, sqlite.ErrNotFound) {
 				return err
 			}
-			out = append(out, Unsigned{"name", d.ID, what, name(d.Product, d.Edition), d.Note, d.Author, d.At, d.Key})
+			out = append(out,
+				Unsigned{"name", d.ID, 0, what, name(d.Product, d.Edition), d.Note, d.Author, d.At, d.Key})
 		}
 		for i := range k.Rules {
 			if r := &k.Rules[i]; r.State == "waiting" {
-				out = append(out, Unsigned{"rule", r.ID, r.Name, svc.ruleWords(k, r), r.Reason, r.Author, r.At, ""})
+				revision, err := edits.Revision(tx, edits.Of(edits.NameRule, r.ID))
+				if err != nil {
+					return err
+				}
+				out = append(out,
+					Unsigned{"rule", r.ID, revision, r.Name, svc.ruleWords(k, r), r.Reason, r.Author, r.At, ""})
 			}
 		}
 		list, err := snapshot.Exclusions(tx)
@@ -179,6 +186,7 @@ func (svc *Service) unsigned(tx *sqlite.Tx) ([]Unsigned, error) {
 				Unsigned{
 					"leave_out",
 					l.ID,
+					0,
 					name(l.Product, "") + " on " + d.Name,
 					"left out of the count",
 					l.Reason,
@@ -194,8 +202,9 @@ func (svc *Service) unsigned(tx *sqlite.Tx) ([]Unsigned, error) {
 	return out, err
 }
 
-// Sign signs off what waits for a second person, or refuses it. Nobody signs what is his own.
-func (svc *Service) Sign(ctx context.Context, kind string, id int64, agreed bool, who string) error {
+// Sign signs off what waits for a second person, or refuses it. Nobody signs what is his own, nor a rule in another
+// revision than the one that he saw; a decision that changes is another one, with a number of its own.
+func (svc *Service) Sign(ctx context.Context, kind string, id, revision int64, agreed bool, who string) error {
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		list, err := svc.unsigned(tx)
 		if err != nil {
@@ -218,21 +227,18 @@ func (svc *Service) Sign(ctx context.Context, kind string, id int64, agreed bool
 		}
 		switch kind {
 		case "name":
-			d, err := titlesdb.SignDecision(tx, id, now.Unix(), who, agreed)
-			if err != nil {
+			keys := []string{list[i].Key}
+			if err := svc.keepNames(tx, keys, nil, who, func() error {
+				_, err := titlesdb.SignDecision(tx, id, now.Unix(), who, agreed)
+				return err
+			}); err != nil {
 				return err
 			}
-			if err := svc.recogniseKeys(tx, []string{d.Key}); err != nil {
+			if err := svc.recogniseKeys(tx, keys); err != nil {
 				return err
 			}
 		case "rule":
-			var err error
-			if agreed {
-				err = titlesdb.SignRule(tx, id, now.Unix(), who)
-			} else {
-				err = titlesdb.EndRule(tx, id, now.Unix(), who)
-			}
-			if err != nil {
+			if err := svc.signRule(tx, id, revision, agreed, who); err != nil {
 				return err
 			}
 		default:
@@ -242,4 +248,18 @@ func (svc *Service) Sign(ctx context.Context, kind string, id int64, agreed bool
 		}
 		return renewal.Mark(tx, false)
 	})
+}
+
+// signRule makes a waiting rule hold, or ends it. Whoever has it in a form is told.
+func (svc *Service) signRule(tx *sqlite.Tx, id, revision int64, agreed bool, who string) error {
+	if !agreed {
+		return errors.Join(svc.keepRule(tx, id, revision, who, nil),
+			titlesdb.EndRule(tx, id, svc.Clock.Now().Unix(), who))
+	}
+	is, err := ruleNow(tx, id)
+	if err != nil {
+		return err
+	}
+	return errors.Join(svc.keepRule(tx, id, revision, who, is),
+		titlesdb.SignRule(tx, id, svc.Clock.Now().Unix(), who))
 }

@@ -111,12 +111,26 @@ func draftOfSuite(s *recognise.Suite) SuiteDraft {
 }
 
 // DropSuite takes the definition of a suite away.
-func (svc *Catalogue) DropSuite(ctx context.Context, id int64, who string) error {
+func (svc *Catalogue) DropSuite(ctx context.Context, id, revision int64, who string) error {
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
-		if err := titlesdb.DropSuite(tx, id); err != nil {
+		list, err := snapshot.Suites(tx)
+		if err != nil {
 			return err
 		}
-		if err := edits.Drop(tx, edits.Of(edits.Suite, id), who, svc.Clock.Now()); err != nil {
+		i := slices.IndexFunc(list, func(s recognise.Suite) bool { return s.ID == id })
+		if i < 0 {
+			return sqlite.ErrNotFound
+		}
+		if err := edits.End(tx, edits.Change{
+			Thing: edits.Of(edits.Suite, id),
+			Seen:  revision,
+			Who:   who,
+			At:    svc.Clock.Now(),
+			Was:   draftOfSuite(&list[i]),
+		}); err != nil {
+			return err
+		}
+		if err := titlesdb.DropSuite(tx, id); err != nil {
 			return err
 		}
 		if err := tx.Note(svc.Clock.Now(), who, "dropped a suite", fmt.Sprint(id), ""); err != nil {

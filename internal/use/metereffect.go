@@ -87,7 +87,7 @@ func (svc *Service) meterChange(tx *sqlite.Tx, d MeteringDraft, end int64) (*met
 	}
 	then := slices.Clone(had)
 	for i := range then {
-		if then[i].ID == end {
+		if then[i].ID == end || d.ID != 0 && then[i].ID == d.ID {
 			then[i].EndedAt = now
 		}
 	}

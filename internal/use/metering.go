@@ -3,6 +3,7 @@ package use
 import (
 	"context"
 	"fmt"
+	"slices"
 
 	"ensomet/internal/core/policy"
 	"ensomet/internal/core/refuse"
@@ -15,6 +16,8 @@ import (
 
 // MeteringDraft chooses titles that are metered on the devices of a group, or not.
 type MeteringDraft struct {
+	ID        int64 // 0 is a new one
+	Revision  int64 // that was seen; a save on an older one is refused
 	Product   int64
 	Publisher string
 	Category  string
@@ -26,6 +29,7 @@ type MeteringDraft struct {
 // MeteringView is a choice in words.
 type MeteringView struct {
 	ID     int64
+	Says   MeteringDraft // as somebody would choose it who changes nothing
 	What   string
 	Group  string
 	On     bool
@@ -65,12 +69,18 @@ func (svc *Service) Metering(ctx context.Context) (Metered, error) {
 		if err != nil {
 			return err
 		}
+		revisions, err := edits.Revisions(tx, edits.Metering)
+		if err != nil {
+			return err
+		}
 		for i := range list {
 			m := &list[i]
 			what, group := snapshot.ScopeWords(c, &m.Policy, m.PublisherName)
+			says := draftOfMetering(m)
+			says.Revision = revisions[sqlite.Itoa(m.ID)]
 			out.Choices = append(
 				out.Choices,
-				MeteringView{m.ID, what, group, m.Stance == policy.Metered, m.From.String(), m.Reason, m.Author, m.At},
+				MeteringView{m.ID, says, what, group, says.On, m.From.String(), m.Reason, m.Author, m.At},
 			)
 		}
 		kept, err := usedb.CountUse(tx)
@@ -100,7 +110,50 @@ func (svc *Service) Metering(ctx context.Context) (Metered, error) {
 	return out, err
 }
 
-// meteringOf checks a choice beside those there are.
+func draftOfMetering(m *snapshot.Metering) MeteringDraft {
+	s := snapshot.ScopeOf(&m.Policy, m.PublisherName)
+	return MeteringDraft{
+		ID:        m.ID,
+		Product:   s.Product,
+		Publisher: s.Publisher,
+		Category:  s.Category,
+		Group:     s.Group,
+		On:        m.Stance == policy.Metered,
+		Note:      m.Reason,
+	}
+}
+
+// meteringFields are what a person changes of a choice.
+type meteringFields struct {
+	Scope string
+	On    bool
+	Note  string
+}
+
+func (svc *Service) meteringFields(tx *sqlite.Tx, m *snapshot.Metering) (*meteringFields, error) {
+	c, err := svc.Snapshots.Catalogue(tx)
+	if err != nil {
+		return nil, err
+	}
+	what, group := snapshot.ScopeWords(c, &m.Policy, m.PublisherName)
+	return &meteringFields{what + " on " + group, m.Stance == policy.Metered, m.Reason}, nil
+}
+
+// meteringNow reads a choice that holds.
+func meteringNow(tx *sqlite.Tx, id int64) (*snapshot.Metering, error) {
+	list, err := snapshot.Meterings(tx)
+	if err != nil {
+		return nil, err
+	}
+	i := slices.IndexFunc(list, func(m snapshot.Metering) bool { return m.ID == id })
+	if i < 0 {
+		return nil, sqlite.ErrNotFound
+	}
+	return &list[i], nil
+}
+
+// meteringOf checks a choice beside those there are. One that stays what it is but for its note goes on holding from
+// the day it held from.
 func (svc *Service) meteringOf(tx *sqlite.Tx, d MeteringDraft, who string) (snapshot.Metering, error) {
 	had, err := snapshot.Meterings(tx)
 	if err != nil {
@@ -120,24 +173,47 @@ func (svc *Service) meteringOf(tx *sqlite.Tx, d MeteringDraft, who string) (snap
 	if m.Policy, err = scope.Policy(tx, stance, d.Note); err != nil {
 		return m, err
 	}
+	i := slices.IndexFunc(had, func(was snapshot.Metering) bool { return was.ID == d.ID })
+	if d.ID != 0 && i < 0 {
+		return m, sqlite.ErrNotFound
+	}
+	if i >= 0 {
+		if m.ID = d.ID; sameChoice(&had[i], &m) {
+			m.From = had[i].From
+		}
+		had = slices.Delete(had, i, i+1)
+	}
 	if len(had) == 0 && !d.On {
 		return m, refuse.New(
 			"everything is metered as long as nothing is chosen: choose first what is, then what is not",
 		)
 	}
-	if len(had) == 0 {
+	if len(had) == 0 && d.ID == 0 {
 		m.From = 0 // it was metered all along, with everything else
 	}
 	return m, nil
 }
 
-// Meter chooses titles to be metered from today on. Days before were not asked for, so they do not count as measured.
+// sameChoice reports whether two choices measure the same.
+func sameChoice(a, b *snapshot.Metering) bool {
+	x, y := draftOfMetering(a), draftOfMetering(b)
+	x.Note, y.Note = "", ""
+	return x == y
+}
+
+// Meter chooses titles to be metered from today on, or changes a choice. Days before were not asked for, so they do not
+// count as measured; what a choice was until today stays on record.
 func (svc *Service) Meter(ctx context.Context, d MeteringDraft, who string) error {
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		now := svc.Clock.Now()
 		m, err := svc.meteringOf(tx, d, who)
 		if err != nil {
 			return err
+		}
+		if d.ID != 0 {
+			if err := svc.keepMetering(tx, d, &m, who); err != nil {
+				return err
+			}
 		}
 		if _, err := usedb.PutMetering(tx, m); err != nil {
 			return err
@@ -150,10 +226,63 @@ func (svc *Service) Meter(ctx context.Context, d MeteringDraft, who string) erro
 	})
 }
 
+// keepMetering keeps that a choice changes, and what it was until today.
+func (svc *Service) keepMetering(tx *sqlite.Tx, d MeteringDraft, m *snapshot.Metering, who string) error {
+	now := svc.Clock.Now()
+	old, err := meteringNow(tx, d.ID)
+	if err != nil {
+		return err
+	}
+	was, err := svc.meteringFields(tx, old)
+	if err != nil {
+		return err
+	}
+	is, err := svc.meteringFields(tx, m)
+	if err != nil {
+		return err
+	}
+	if _, err := edits.Save(tx, edits.Change{
+		Thing: edits.Of(edits.Metering, d.ID),
+		Seen:  d.Revision,
+		Who:   who,
+		At:    now,
+		Was:   was,
+		Is:    is,
+	}); err != nil {
+		return err
+	}
+	if sameChoice(old, m) {
+		return nil
+	}
+	old.ID = 0
+	id, err := usedb.PutMetering(tx, *old)
+	if err != nil {
+		return err
+	}
+	return usedb.EndMetering(tx, id, now.Unix(), who)
+}
+
 // EndMeter takes a choice back.
-func (svc *Service) EndMeter(ctx context.Context, id int64, who string) error {
+func (svc *Service) EndMeter(ctx context.Context, id, revision int64, who string) error {
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		now := svc.Clock.Now()
+		old, err := meteringNow(tx, id)
+		if err != nil {
+			return err
+		}
+		was, err := svc.meteringFields(tx, old)
+		if err != nil {
+			return err
+		}
+		if err := edits.End(tx, edits.Change{
+			Thing: edits.Of(edits.Metering, id),
+			Seen:  revision,
+			Who:   who,
+			At:    now,
+			Was:   was,
+		}); err != nil {
+			return err
+		}
 		if err := usedb.EndMetering(tx, id, now.Unix(), who); err != nil {
 			return err
 		}

@@ -87,6 +87,7 @@ type NameRow struct {
 	Score     float64 `json:"score"`
 	Money     string  `json:"money" doc:"in euros, what would follow if the first proposal were right"`
 	Findings  int64   `json:"findings"`
+	Revision  int64   `json:"revision" file:"-" doc:"of what people say of it"`
 }
 
 func ToNameRow(v snapshot.NameRow) NameRow { return NameRow(v) }

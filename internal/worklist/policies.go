@@ -4,12 +4,14 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/condition"
 	"ensomet/internal/core/policy"
 	"ensomet/internal/core/refuse"
+	"ensomet/internal/edits"
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -26,6 +28,7 @@ type PolicyList struct {
 // PolicyView is a policy in words.
 type PolicyView struct {
 	ID     int64
+	Says   PolicyDraft // as somebody would set it who changes nothing
 	What   string
 	Group  string
 	Stance string
@@ -40,6 +43,8 @@ type PolicyView struct {
 
 // PolicyDraft is a stance to be set. With an owner and a last day it is an exception.
 type PolicyDraft struct {
+	ID        int64 // 0 is a new one
+	Revision  int64 // that was seen; a save on an older one is refused
 	Product   int64
 	Publisher string
 	Category  string
@@ -56,6 +61,7 @@ type PolicyDraft struct {
 func (svc *Service) policyView(tx *sqlite.Tx, p *snapshot.StoredPolicy) (PolicyView, error) {
 	v := PolicyView{
 		ID:     p.ID,
+		Says:   draftOfPolicy(p),
 		Stance: string(p.Stance),
 		Hours:  p.Hours.String(),
 		Reason: p.Reason,
@@ -66,10 +72,63 @@ func (svc *Service) policyView(tx *sqlite.Tx, p *snapshot.StoredPolicy) (PolicyV
 		Over:   p.Until.Known() && p.Until < svc.Snapshots.Today(),
 	}
 	c, err := svc.Snapshots.Catalogue(tx)
-	if err == nil {
-		v.What, v.Group = snapshot.ScopeWords(c, &p.Policy, p.PublisherName)
+	if err != nil {
+		return v, err
 	}
+	v.What, v.Group = snapshot.ScopeWords(c, &p.Policy, p.PublisherName)
+	v.Says.Revision, err = edits.Revision(tx, edits.Of(edits.Stance, p.ID))
 	return v, err
+}
+
+func draftOfPolicy(p *snapshot.StoredPolicy) PolicyDraft {
+	s := snapshot.ScopeOf(&p.Policy, p.PublisherName)
+	days, from, to := p.Hours.Texts()
+	return PolicyDraft{
+		ID:        p.ID,
+		Product:   s.Product,
+		Publisher: s.Publisher,
+		Category:  s.Category,
+		Group:     s.Group,
+		Stance:    string(p.Stance),
+		Days:      days,
+		From:      from,
+		To:        to,
+		Reason:    p.Reason,
+		Owner:     p.Owner,
+		Until:     p.Until.String(),
+	}
+}
+
+// policyFields are what a person changes of a stance.
+type policyFields struct{ Scope, Stance, Days, From, To, Reason, Owner, Until string }
+
+func (svc *Service) policyFields(tx *sqlite.Tx, p *snapshot.StoredPolicy) (*policyFields, error) {
+	scope, err := svc.scopeWords(tx, &p.Policy, p.PublisherName)
+	d := draftOfPolicy(p)
+	return &policyFields{scope, d.Stance, d.Days, d.From, d.To, d.Reason, d.Owner, d.Until}, err
+}
+
+// scopeWords says in one line what a stance or a rule speaks of.
+func (svc *Service) scopeWords(tx *sqlite.Tx, p *policy.Policy, publisher string) (string, error) {
+	c, err := svc.Snapshots.Catalogue(tx)
+	if err != nil {
+		return "", err
+	}
+	what, group := snapshot.ScopeWords(c, p, publisher)
+	return what + " on " + group, nil
+}
+
+// policyNow reads a policy in force as people change it.
+func (svc *Service) policyNow(tx *sqlite.Tx, id int64) (*policyFields, error) {
+	list, err := snapshot.Policies(tx)
+	if err != nil {
+		return nil, err
+	}
+	i := slices.IndexFunc(list, func(p snapshot.StoredPolicy) bool { return p.ID == id })
+	if i < 0 {
+		return nil, sqlite.ErrNotFound
+	}
+	return svc.policyFields(tx, &list[i])
 }
 
 // Policies lists the policies in force, and exceptions that are over.
@@ -112,6 +171,7 @@ func (svc *Service) policyOf(tx *sqlite.Tx, d PolicyDraft, who string) (snapshot
 	if p.Policy, err = scope.Policy(tx, policy.Stance(d.Stance), d.Reason); err != nil {
 		return p, err
 	}
+	p.ID = d.ID
 	if p.Hours, err = policy.ParseHours(d.Days, d.From, d.To); err != nil {
 		return p, err
 	}
@@ -130,12 +190,32 @@ func (svc *Service) policyOf(tx *sqlite.Tx, d PolicyDraft, who string) (snapshot
 	return p, nil
 }
 
-// SetPolicy sets a stance.
+// SetPolicy sets a stance, or changes one.
 func (svc *Service) SetPolicy(ctx context.Context, d PolicyDraft, who string) error {
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		p, err := svc.policyOf(tx, d, who)
 		if err != nil {
 			return err
+		}
+		if d.ID != 0 {
+			was, err := svc.policyNow(tx, d.ID)
+			if err != nil {
+				return err
+			}
+			is, err := svc.policyFields(tx, &p)
+			if err != nil {
+				return err
+			}
+			if _, err := edits.Save(tx, edits.Change{
+				Thing: edits.Of(edits.Stance, d.ID),
+				Seen:  d.Revision,
+				Who:   who,
+				At:    svc.Clock.Now(),
+				Was:   was,
+				Is:    is,
+			}); err != nil {
+				return err
+			}
 		}
 		c, err := worklistdb.PutPolicy(tx, p)
 		if err != nil {
@@ -153,9 +233,22 @@ func (svc *Service) SetPolicy(ctx context.Context, d PolicyDraft, who string) er
 }
 
 // EndPolicy takes a policy out of force.
-func (svc *Service) EndPolicy(ctx context.Context, id int64, who string) error {
+func (svc *Service) EndPolicy(ctx context.Context, id, revision int64, who string) error {
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		now := svc.Clock.Now()
+		was, err := svc.policyNow(tx, id)
+		if err != nil {
+			return err
+		}
+		if err := edits.End(tx, edits.Change{
+			Thing: edits.Of(edits.Stance, id),
+			Seen:  revision,
+			Who:   who,
+			At:    now,
+			Was:   was,
+		}); err != nil {
+			return err
+		}
 		if err := worklistdb.EndPolicy(tx, id, now.Unix(), who); err != nil {
 			return err
 		}
@@ -183,7 +276,7 @@ func (svc *Service) PreviewPolicy(ctx context.Context, d PolicyDraft, end int64)
 		}
 		var then []policy.Policy
 		for _, p := range now {
-			if p.ID != end {
+			if p.ID != end && p.ID != d.ID {
 				then = append(then, p)
 			}
 		}

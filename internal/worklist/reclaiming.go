@@ -8,6 +8,7 @@ import (
 
 	"ensomet/internal/core/casework"
 	"ensomet/internal/core/policy"
+	"ensomet/internal/edits"
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -18,6 +19,8 @@ import (
 
 // ReclaimDraft says when licences of titles are proposed for reclaim.
 type ReclaimDraft struct {
+	ID        int64 // 0 is a new one
+	Revision  int64 // that was seen; a save on an older one is refused
 	Product   int64
 	Publisher string
 	Category  string
@@ -28,12 +31,12 @@ type ReclaimDraft struct {
 	Least     float64 // share of the window that must be measured
 	PoolShare float64 // a pool whose peak lies below this share of its quantity is proposed
 	Note      string
-	Replaces  int64 // the number of the rule that it takes the place of
 }
 
 // ReclaimView is a rule in words.
 type ReclaimView struct {
 	ID        int64
+	Says      ReclaimDraft // as somebody would set it who changes nothing
 	What      string
 	Group     string
 	Propose   bool
@@ -72,10 +75,15 @@ func (svc *Service) ReclaimRules(ctx context.Context) ([]ReclaimView, error) {
 			return err
 		}
 		list, err := snapshot.ReclaimRules(tx)
+		if err != nil {
+			return err
+		}
+		revisions, err := edits.Revisions(tx, edits.Reclaim)
 		for i := range list {
 			m := &list[i]
 			v := ReclaimView{
 				ID:        m.ID,
+				Says:      draftOfReclaim(m),
 				Propose:   m.Stance == policy.Proposed,
 				Window:    m.Window,
 				Grace:     m.Grace,
@@ -85,12 +93,58 @@ func (svc *Service) ReclaimRules(ctx context.Context) ([]ReclaimView, error) {
 				Author:    m.Author,
 				At:        m.At,
 			}
+			v.Says.Revision = revisions[sqlite.Itoa(m.ID)]
 			v.What, v.Group = snapshot.ScopeWords(c, &m.Policy, m.PublisherName)
 			out = append(out, v)
 		}
 		return err
 	})
 	return out, err
+}
+
+func draftOfReclaim(m *snapshot.ReclaimRule) ReclaimDraft {
+	s := snapshot.ScopeOf(&m.Policy, m.PublisherName)
+	return ReclaimDraft{
+		ID:        m.ID,
+		Product:   s.Product,
+		Publisher: s.Publisher,
+		Category:  s.Category,
+		Group:     s.Group,
+		Propose:   m.Stance == policy.Proposed,
+		Window:    m.Window,
+		Grace:     m.Grace,
+		Least:     m.LeastShare,
+		PoolShare: m.PoolShare,
+		Note:      m.Reason,
+	}
+}
+
+// reclaimFields are what a person changes of a rule for reclaim.
+type reclaimFields struct {
+	Scope            string
+	Propose          bool
+	Window, Grace    int
+	Least, PoolShare float64
+	Note             string
+}
+
+func (svc *Service) reclaimFields(tx *sqlite.Tx, m *snapshot.ReclaimRule) (*reclaimFields, error) {
+	scope, err := svc.scopeWords(tx, &m.Policy, m.PublisherName)
+	return &reclaimFields{scope, m.Stance == policy.Proposed, m.Window, m.Grace, m.LeastShare, m.PoolShare,
+		m.Reason}, err
+}
+
+// reclaimNow reads a rule in force as people change it.
+func (svc *Service) reclaimNow(tx *sqlite.Tx, id int64) (*reclaimFields, error) {
+	list, err := snapshot.ReclaimRules(tx)
+	if err != nil {
+		return nil, err
+	}
+	i := slices.IndexFunc(list, func(m snapshot.ReclaimRule) bool { return m.ID == id })
+	if i < 0 {
+		return nil, sqlite.ErrNotFound
+	}
+	return svc.reclaimFields(tx, &list[i])
 }
 
 func (svc *Service) reclaimRule(tx *sqlite.Tx, d ReclaimDraft, who string) (snapshot.ReclaimRule, error) {
@@ -112,6 +166,7 @@ func (svc *Service) reclaimRule(tx *sqlite.Tx, d ReclaimDraft, who string) (snap
 	if m.Policy, err = scope.Policy(tx, stance, d.Note); err != nil {
 		return m, err
 	}
+	m.ID = d.ID
 	s, err := snapshot.LoadSettings(tx)
 	if err != nil {
 		return m, err
@@ -155,7 +210,7 @@ func (svc *Service) PreviewReclaim(ctx context.Context, d ReclaimDraft, end int6
 		}
 		var then []snapshot.ReclaimRule
 		for _, m := range list {
-			if m.ID != d.Replaces && m.ID != end {
+			if m.ID != d.ID && m.ID != end {
 				then = append(then, m)
 			}
 		}
@@ -272,7 +327,7 @@ func (svc *Service) proposals(
 	return out, nil
 }
 
-// PutReclaimRule sets a rule.
+// PutReclaimRule sets a rule, or changes one.
 func (svc *Service) PutReclaimRule(ctx context.Context, d ReclaimDraft, who string) error {
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		m, err := svc.reclaimRule(tx, d, who)
@@ -280,8 +335,23 @@ func (svc *Service) PutReclaimRule(ctx context.Context, d ReclaimDraft, who stri
 			return err
 		}
 		now := svc.Clock.Now()
-		if d.Replaces != 0 {
-			if err := worklistdb.EndReclaimRule(tx, d.Replaces, now.Unix(), who); err != nil {
+		if d.ID != 0 {
+			was, err := svc.reclaimNow(tx, d.ID)
+			if err != nil {
+				return err
+			}
+			is, err := svc.reclaimFields(tx, &m)
+			if err != nil {
+				return err
+			}
+			if _, err := edits.Save(tx, edits.Change{
+				Thing: edits.Of(edits.Reclaim, d.ID),
+				Seen:  d.Revision,
+				Who:   who,
+				At:    now,
+				Was:   was,
+				Is:    is,
+			}); err != nil {
 				return err
 			}
 		}
@@ -297,9 +367,22 @@ func (svc *Service) PutReclaimRule(ctx context.Context, d ReclaimDraft, who stri
 }
 
 // EndReclaimRule takes a rule out of force.
-func (svc *Service) EndReclaimRule(ctx context.Context, id int64, who string) error {
+func (svc *Service) EndReclaimRule(ctx context.Context, id, revision int64, who string) error {
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		now := svc.Clock.Now()
+		was, err := svc.reclaimNow(tx, id)
+		if err != nil {
+			return err
+		}
+		if err := edits.End(tx, edits.Change{
+			Thing: edits.Of(edits.Reclaim, id),
+			Seen:  revision,
+			Who:   who,
+			At:    now,
+			Was:   was,
+		}); err != nil {
+			return err
+		}
 		if err := worklistdb.EndReclaimRule(tx, id, now.Unix(), who); err != nil {
 			return err
 		}

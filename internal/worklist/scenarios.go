@@ -5,11 +5,13 @@ import (
 	"encoding/json"
 	"fmt"
 	"strings"
+	"time"
 
 	"ensomet/internal/core/casework"
 	"ensomet/internal/core/position"
 	"ensomet/internal/core/reclaim"
 	"ensomet/internal/core/refuse"
+	"ensomet/internal/edits"
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -25,7 +27,7 @@ type Scenario struct {
 	Author    string
 	At        int64
 	ChangedAt int64
-	Version   int64 // the version that is being changed; another one's changes are not overwritten
+	Revision  int64 // that was seen; a save on an older one is refused
 	DoneAt    int64
 	DoneBy    string
 }
@@ -39,11 +41,38 @@ func scenarioOf(b worklistdb.StoredScenario) (Scenario, error) {
 		Author:    b.Author,
 		At:        b.At,
 		ChangedAt: b.ChangedAt,
-		Version:   b.Version,
 		DoneAt:    b.DoneAt,
 		DoneBy:    b.DoneBy,
 	}
 	return out, json.Unmarshal([]byte(b.Measures), &out.Measures)
+}
+
+// scenarioFields are what a person changes of a scenario.
+type scenarioFields struct {
+	Name, Note string
+	Measures   []snapshot.Measure
+}
+
+// keepScenario keeps that a scenario changes, or that it ends, where is is nil.
+func keepScenario(tx *sqlite.Tx, s *worklistdb.StoredScenario, seen int64, is *Scenario, who string,
+	at time.Time) error {
+	was, err := scenarioOf(*s)
+	if err != nil {
+		return err
+	}
+	c := edits.Change{
+		Thing: edits.Of(edits.Scenario, s.ID),
+		Seen:  seen,
+		Who:   who,
+		At:    at,
+		Was:   scenarioFields{was.Name, was.Note, was.Measures},
+	}
+	if is == nil {
+		return edits.End(tx, c)
+	}
+	c.Is = scenarioFields{is.Name, is.Note, is.Measures}
+	_, err = edits.Save(tx, c)
+	return err
 }
 
 // Scenarios lists the scenarios.
@@ -54,11 +83,16 @@ func (svc *Service) Scenarios(ctx context.Context) ([]Scenario, error) {
 		if err != nil {
 			return err
 		}
+		revisions, err := edits.Revisions(tx, edits.Scenario)
+		if err != nil {
+			return err
+		}
 		for _, b := range list {
 			one, err := scenarioOf(b)
 			if err != nil {
 				return err
 			}
+			one.Revision = revisions[sqlite.Itoa(b.ID)]
 			out = append(out, one)
 		}
 		return nil
@@ -85,7 +119,6 @@ func (svc *Service) SaveScenario(ctx context.Context, b Scenario, who string) (S
 			Author:    who,
 			At:        now.Unix(),
 			ChangedAt: now.Unix(),
-			Version:   b.Version,
 		}
 		if b.ID != 0 {
 			old, err := worklistdb.Scenario(tx, b.ID)
@@ -95,18 +128,21 @@ func (svc *Service) SaveScenario(ctx context.Context, b Scenario, who string) (S
 			if old.DoneAt != 0 {
 				return refuse.New("this scenario has been done: make a new one")
 			}
+			if err := keepScenario(tx, &old, b.Revision, &b, who, now); err != nil {
+				return err
+			}
 		}
-		id, fits, err := worklistdb.PutScenario(tx, s)
+		id, err := worklistdb.PutScenario(tx, s)
 		if err != nil {
 			return err
-		}
-		if !fits {
-			return sqlite.ErrChangedMeanwhile
 		}
 		if s, err = worklistdb.Scenario(tx, id); err != nil {
 			return err
 		}
 		if b, err = scenarioOf(s); err != nil {
+			return err
+		}
+		if b.Revision, err = edits.Revision(tx, edits.Of(edits.Scenario, id)); err != nil {
 			return err
 		}
 		return tx.Note(now, who, "kept a scenario of measures", b.Name, fmt.Sprintf("%d measures", len(b.Measures)))
@@ -115,13 +151,16 @@ func (svc *Service) SaveScenario(ctx context.Context, b Scenario, who string) (S
 }
 
 // DropScenario puts a scenario away.
-func (svc *Service) DropScenario(ctx context.Context, id int64, who string) error {
+func (svc *Service) DropScenario(ctx context.Context, id, revision int64, who string) error {
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		b, err := worklistdb.Scenario(tx, id)
 		if err != nil {
 			return err
 		}
 		now := svc.Clock.Now()
+		if err := keepScenario(tx, &b, revision, nil, who, now); err != nil {
+			return err
+		}
 		if err := worklistdb.DropScenario(tx, id, now.Unix()); err != nil {
 			return err
 		}
@@ -139,7 +178,7 @@ type ScenarioDone struct {
 
 // DoScenario turns a scenario into work: removals into cases that are agreed to, seats into seats handed back, and what
 // costs money into purchase requests. The rest is said.
-func (svc *Service) DoScenario(ctx context.Context, id, version int64, who string) (ScenarioDone, error) {
+func (svc *Service) DoScenario(ctx context.Context, id, revision int64, who string) (ScenarioDone, error) {
 	done := ScenarioDone{Left: []string{}}
 	err := svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		s, err := worklistdb.Scenario(tx, id)
@@ -151,6 +190,9 @@ func (svc *Service) DoScenario(ctx context.Context, id, version int64, who strin
 		}
 		b, err := scenarioOf(s)
 		if err != nil {
+			return err
+		}
+		if err := keepScenario(tx, &s, revision, &b, who, svc.Clock.Now()); err != nil {
 			return err
 		}
 		if len(b.Measures) == 0 {
@@ -180,11 +222,9 @@ func (svc *Service) DoScenario(ctx context.Context, id, version int64, who strin
 				return err
 			}
 		}
-		s.DoneAt, s.DoneBy, s.ChangedAt, s.Version = now, who, now, version
-		if _, fits, err := worklistdb.PutScenario(tx, s); err != nil {
+		s.DoneAt, s.DoneBy, s.ChangedAt = now, who, now
+		if _, err := worklistdb.PutScenario(tx, s); err != nil {
 			return err
-		} else if !fits {
-			return sqlite.ErrChangedMeanwhile
 		}
 		if err := worklistdb.CountCases(tx); err != nil {
 			return err

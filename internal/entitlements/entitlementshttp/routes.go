@@ -129,10 +129,11 @@ func (s *routes) lines() {
 		func(ctx context.Context, me rest.Account, in *struct {
 			rest.ByCode
 			Body struct {
-				Why string `json:"why"`
+				Why      string `json:"why"`
+				Revision int64  `json:"revision" minimum:"0" doc:"of the line, as it was seen"`
 			}
 		}) (rest.Done, error) {
-			return rest.DoneOr(s.Entitlements.WithdrawLine(ctx, in.Code, in.Body.Why, me.Name))
+			return rest.DoneOr(s.Entitlements.WithdrawLine(ctx, in.Code, in.Body.Revision, in.Body.Why, me.Name))
 		})
 }
 

@@ -184,8 +184,24 @@ func ChangeRules(tx *sqlite.Tx) ([]ChangeRule, error) {
 		"ended_at = 0 ORDER BY id")
 }
 
-// AddChangeRule writes a rule.
-func AddChangeRule(tx *sqlite.Tx, c ChangeRule) (int64, error) {
+// PutChangeRule writes a rule, or one that is in force anew, and returns its number.
+func PutChangeRule(tx *sqlite.Tx, c ChangeRule) (int64, error) {
+	if c.ID != 0 {
+		return c.ID, tx.One(
+			"UPDATE change_rule SET what = ?, kinds = ?, name_like = ?, publisher_like = ?, group_name = ?, address "+
+				"= ?, "+
+				"author = ?, at = ? WHERE id = ? AND ended_at = 0",
+			c.What,
+			sqlite.JoinList(c.Kinds),
+			c.Name,
+			c.Publisher,
+			c.Group,
+			c.Address,
+			c.Author,
+			c.At,
+			c.ID,
+		)
+	}
 	return tx.Insert(
 		"INSERT INTO change_rule(what, kinds, name_like, publisher_like, group_name, address, author, at) VALUES (?, "+
 			"?, ?, ?, ?, ?, ?, ?)",

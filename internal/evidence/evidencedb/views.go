@@ -18,6 +18,7 @@ type InstallRow struct {
 	Title       string
 	By          string
 	WhyNot      string
+	Exclusion   int64  // the number of what somebody said to leave it out of the count, 0 where nobody did
 	Suites      string // why it folds under a suite on this device, or does not
 	Key         string
 	Source      string
@@ -41,6 +42,7 @@ func DeviceInstalls(tx *sqlite.Tx, device int64) ([]InstallRow, error) {
 			&v.Title,
 			&v.By,
 			&v.WhyNot,
+			&v.Exclusion,
 			&v.Key,
 			&v.Source,
 			&v.Path,
@@ -53,7 +55,9 @@ func DeviceInstalls(tx *sqlite.Tx, device int64) ([]InstallRow, error) {
 	}, `SELECT r.id, coalesce(n.product_id, 0), r.publisher, r.name, r.version, coalesce(p.publisher || ' ' || p.name
 		|| CASE WHEN n.edition <> '' THEN ' ' || n.edition ELSE '' END || CASE WHEN n.title_version <> '' THEN ' ' ||
 		n.title_version ELSE '' END, ''),
-		coalesce(n.step, ''), coalesce(n.why_not, 'not recognised'), coalesce(n.key, ''),
+		coalesce(n.step, ''), coalesce(n.why_not, 'not recognised'),
+		coalesce((SELECT x.id FROM left_out x WHERE x.device_id = i.device_id AND x.product_id = n.product_id
+		AND x.ended_at = 0), 0), coalesce(n.key, ''),
 		`+snapshot.SourceName+`, pl.path, i.since, coalesce(i.until, 0), i.install_date,
 		coalesce((SELECT max(used_on) FROM last_use l WHERE l.device_id = i.device_id
 		AND l.record_id = i.record_id), 0), coalesce(f.class, '')

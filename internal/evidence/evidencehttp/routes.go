@@ -96,7 +96,7 @@ func (s *routes) scans() {
 			return rest.Made{ID: id}, err
 		})
 	rest.Handle(s.Server, access.Editor, rest.Post("dropSchedule", "/api/schedules/{id}/drop"),
-		rest.OnID(s.Collecting.DropSchedule))
+		rest.OnRevision(s.Collecting.DropSchedule))
 	rest.Handle(s.Server, access.Editor, rest.Post("askScans", "/api/scan-orders"),
 		func(ctx context.Context, me rest.Account, in *rest.Body[struct {
 			Devices []string `json:"devices" minItems:"1" maxItems:"5000"`
@@ -130,7 +130,7 @@ func (s *routes) groups() {
 			return rest.MadeOr(s.Evidence.SaveGroup(ctx, fromGroupDraft(in.Body), me.Name))
 		})
 	rest.Handle(s.Server, access.Editor, rest.Post("dropGroup", "/api/groups/{id}/drop"),
-		rest.OnID(s.Evidence.DropGroup))
+		rest.OnRevision(s.Evidence.DropGroup))
 }
 
 // changes registers what changed between scans, and which of it is quiet or sent.
@@ -141,12 +141,12 @@ func (s *routes) changes() {
 		func(ctx context.Context, _ rest.Account, in *rest.Body[ChangeRuleDraft]) (rest.Done, error) {
 			return rest.CountOr(s.Evidence.PreviewChangeRule(ctx, fromChangeRuleDraft(in.Body)))
 		})
-	rest.Handle(s.Server, access.Editor, rest.Post("addChangeRule", "/api/change-rules"),
+	rest.Handle(s.Server, access.Editor, rest.Post("putChangeRule", "/api/change-rules"),
 		func(ctx context.Context, me rest.Account, in *rest.Body[ChangeRuleDraft]) (rest.Done, error) {
-			return rest.CountOr(s.Evidence.AddChangeRule(ctx, fromChangeRuleDraft(in.Body), me.Name))
+			return rest.CountOr(s.Evidence.PutChangeRule(ctx, fromChangeRuleDraft(in.Body), me.Name))
 		})
 	rest.Handle(s.Server, access.Editor, rest.Post("endChangeRule", "/api/change-rules/{id}/end"),
-		rest.OnID(s.Evidence.EndChangeRule))
+		rest.OnRevision(s.Evidence.EndChangeRule))
 	rest.Handle(s.Server, access.Viewer, rest.Get("changesByDay", "/api/changes/by-day"),
 		func(ctx context.Context, _ rest.Account, in *rest.ListInput) ([]ChangeTally, error) {
 			q, err := in.Query()

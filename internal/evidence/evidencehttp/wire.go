@@ -46,6 +46,8 @@ func fromQuiet(v Quiet) schedule.Quiet { return schedule.Quiet(v) }
 
 // ChangeRuleDraft quietens changes that are noise, or sends those that matter by mail.
 type ChangeRuleDraft struct {
+	ID        int64    `json:"id" minimum:"0" doc:"0 is a new one"`
+	Revision  int64    `json:"revision" minimum:"0" doc:"that was seen; a save on an older one is refused"`
 	What      string   `json:"what" enum:"quiet,mail"`
 	Kinds     []string `json:"kinds" doc:"installed, removed, upgraded, hardware; none is all"`
 	Name      string   `json:"name" doc:"a pattern with * and ?; empty is all"`
@@ -63,7 +65,6 @@ func fromChangeRuleDraft(v ChangeRuleDraft) evidence.ChangeRuleDraft {
 // ChangeRuleView is a rule in force.
 type ChangeRuleView struct {
 	ChangeRuleDraft
-	ID      int64  `json:"id"`
 	Words   string `json:"words"`
 	Touches int    `json:"touches"`
 	Author  string `json:"author"`
@@ -73,7 +74,6 @@ type ChangeRuleView struct {
 func toChangeRuleView(v evidence.ChangeRuleView) ChangeRuleView {
 	return ChangeRuleView{
 		ChangeRuleDraft: toChangeRuleDraft(v.ChangeRuleDraft),
-		ID:              v.ID,
 		Words:           v.Words,
 		Touches:         v.Touches,
 		Author:          v.Author,
@@ -327,6 +327,7 @@ type InstallRow struct {
 	Title       string    `json:"title"`
 	By          string    `json:"by"`
 	WhyNot      string    `json:"whyNot"`
+	Exclusion   int64     `json:"exclusion" doc:"the number of what somebody said to leave it out of the count, 0 where nobody did"`
 	Suites      string    `json:"suites" doc:"why it folds under a suite on this device, or does not"`
 	Key         string    `json:"key"`
 	Source      string    `json:"source"`

@@ -24,6 +24,27 @@ func Register(server *rest.Server, accounts *people.Service, demo bool) {
 	s := &routes{server, accounts, demo}
 	s.signIn()
 	s.signInDemo()
+	s.openings()
+}
+
+// Opening is somebody else who has a thing open.
+type Opening struct {
+	Who    string `json:"who"`
+	Typing bool   `json:"typing"`
+	Since  int64  `json:"since"`
+}
+
+// openings registers who has what open.
+func (s *routes) openings() {
+	rest.Handle(s.Server, access.Viewer, rest.Post("open", "/api/open"),
+		func(_ context.Context, me rest.Account, in *rest.Body[struct {
+			Page   string `json:"page" minLength:"1" maxLength:"80" doc:"a name of the page that has it open, its own"`
+			Thing  string `json:"thing" maxLength:"200" doc:"what is open, such as group:7; empty is nothing any more"`
+			Typing bool   `json:"typing" doc:"something is being typed there"`
+		}]) ([]Opening, error) {
+			return rest.Each(s.People.Openings.Open(me.ID, me.Name, in.Body.Page, in.Body.Thing, in.Body.Typing),
+				func(v people.Opening) Opening { return Opening(v) }), nil
+		})
 }
 
 // Me says who is signed in.

@@ -112,18 +112,19 @@ func LastBatch(tx *sqlite.Tx, author string) (Batch, error) {
 	return b, err
 }
 
-// UndoBatch takes a batch back: what it decided is withdrawn, and what it took the place of holds again. Where somebody
-// has decided on the same name since, that goes on holding, and should it be undone, too, what held before both holds
-// again. It returns the keys that it touched.
-func UndoBatch(tx *sqlite.Tx, id, at int64, by string) ([]string, error) {
-	keys, err := sqlite.Select[string](tx,
+// KeysOfBatch lists the names that a batch touched.
+func KeysOfBatch(tx *sqlite.Tx, id int64) ([]string, error) {
+	return sqlite.Select[string](tx,
 		"SELECT DISTINCT key FROM decision WHERE batch = ?1 OR ended_batch = ?1 UNION SELECT key FROM name_later "+
 			"WHERE batch = ?1",
 		id,
 	)
-	if err != nil {
-		return nil, err
-	}
+}
+
+// UndoBatch takes a batch back: what it decided is withdrawn, and what it took the place of holds again. Where somebody
+// has decided on the same name since, that goes on holding, and should it be undone, too, what held before both holds
+// again.
+func UndoBatch(tx *sqlite.Tx, id, at int64, by string) error {
 	for _, text := range []string{
 		"UPDATE decision SET withdrawn_at = ?2, withdrawn_by = ?3 WHERE batch = ?1 AND withdrawn_at IS NULL",
 		`UPDATE decision SET ended_batch = (SELECT m.ended_batch FROM decision m WHERE m.batch = ?1
@@ -140,10 +141,10 @@ func UndoBatch(tx *sqlite.Tx, id, at int64, by string) ([]string, error) {
 		"UPDATE batch SET undone_at = ?2, undone_by = ?3 WHERE id = ?1",
 	} {
 		if _, err := tx.Exec(text, id, at, by); err != nil {
-			return nil, err
+			return err
 		}
 	}
-	return keys, nil
+	return nil
 }
 
 // PutLater sets a name aside until a day.
@@ -174,6 +175,13 @@ func Later(tx *sqlite.Tx) (map[string]civil.Day, error) {
 		out[key] = until
 		return err
 	})
+}
+
+// LaterOf is the day until when a name is set aside, 0 where it is not.
+func LaterOf(tx *sqlite.Tx, key string) (until civil.Day, err error) {
+	err = tx.QueryRowContext(tx.Ctx, "SELECT coalesce(max(until_day), 0) FROM name_later WHERE key = ?", key).
+		Scan(&until)
+	return until, err
 }
 
 // KeptProposal is the first proposal for a name that nobody has recognised, kept until the catalogue changes.

@@ -1,8 +1,11 @@
 package titlesdb
 
 import (
+	"time"
+
 	"ensomet/internal/core/catalogue"
 	"ensomet/internal/core/recognise"
+	"ensomet/internal/edits"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 )
@@ -45,7 +48,25 @@ func PutPublisher(tx *sqlite.Tx, before, now *catalogue.Known, by By) (int64, er
 		"= ?", aliases, successor, base, by.At, id); err != nil {
 		return 0, err
 	}
+	if before != nil {
+		if err := edits.Touch(tx, edits.Of(edits.Publisher, id), by.Author, time.Unix(by.At, 0),
+			PublisherFieldsOf(before),
+			PublisherFieldsOf(now)); err != nil {
+			return 0, err
+		}
+	}
 	return id, keepChanges(tx, CatalogueChange{Publisher: id}, before, now, by)
+}
+
+// PublisherFields are the fields of a publisher as people change them.
+type PublisherFields struct {
+	Aliases   []string
+	Successor string
+}
+
+// PublisherFieldsOf are the fields of a publisher as it is known.
+func PublisherFieldsOf(k *catalogue.Known) PublisherFields {
+	return PublisherFields{sqlite.SplitList(k.Says[catalogue.Aliases]), k.Says[catalogue.Successor]}
 }
 
 // PublisherRow is a publisher with what the catalogue and the evidence have of it.
@@ -58,6 +79,7 @@ type PublisherRow struct {
 	Installs  int64  `column:"installs"`
 	Counted   int64  `column:"counted"`
 	Rights    int64  `column:"rights"`
+	Revision  int64  `column:"revision"`
 }
 
 // PublisherList is the list of publishers.
@@ -82,6 +104,10 @@ func PublisherList() *sqlite.List[PublisherRow] {
 				"rights",
 				"(SELECT count(*) FROM entitlement e JOIN product p ON p.id = e.product_id WHERE p.publisher_key = "+
 					"b.name_key AND e.withdrawn_at = 0)"),
+			sqlite.Beside(
+				"revision",
+				"coalesce((SELECT max(e.revision) FROM edit e WHERE e.kind = '"+edits.Publisher+
+					"' AND e.thing = CAST(b.id AS TEXT)), 0)"),
 		},
 	}
 	return l

@@ -1,7 +1,9 @@
 package titlesdb
 
 import (
+	"database/sql"
 	"encoding/json"
+	"errors"
 
 	"ensomet/internal/core/recognise"
 	"ensomet/internal/snapshot"
@@ -36,6 +38,41 @@ func CountAgain(tx *sqlite.Tx, device, product, at int64, by string) error {
 		device,
 		product,
 	)
+}
+
+// ExclusionOf reads what leaves a product on a device out of the count now, and what did so by an earlier number;
+// neither need be there.
+func ExclusionOf(tx *sqlite.Tx, device, product, number int64) (now, earlier snapshot.Exclusion, err error) {
+	list, err := sqlite.Select[snapshot.Exclusion](tx, `SELECT id, device_id AS device, product_id AS product, reason,
+		author, at, state, batch FROM left_out WHERE device_id = ?1 AND product_id = ?2
+		AND (ended_at = 0 OR id = ?3) ORDER BY id`, device, product, number)
+	for _, v := range list {
+		if v.ID == number {
+			earlier = v
+		}
+	}
+	if err != nil {
+		return now, earlier, err
+	}
+	err = tx.QueryRowContext(tx.Ctx,
+		"SELECT coalesce(max(id), 0) FROM left_out WHERE device_id = ? AND product_id = ? "+
+			"AND ended_at = 0", device, product).Scan(&now.ID)
+	for _, v := range list {
+		if v.ID == now.ID {
+			now = v
+		}
+	}
+	return now, earlier, err
+}
+
+// EndOfExclusion tells who last ended that a product on a device is left out, and when.
+func EndOfExclusion(tx *sqlite.Tx, device, product int64) (who string, at int64, err error) {
+	err = tx.QueryRowContext(tx.Ctx, "SELECT ended_by, ended_at FROM left_out WHERE device_id = ? AND product_id = ? "+
+		"ORDER BY ended_at DESC, id DESC LIMIT 1", device, product).Scan(&who, &at)
+	if errors.Is(err, sql.ErrNoRows) {
+		return "", 0, sqlite.ErrNotFound // the number that was seen never was
+	}
+	return who, at, err
 }
 
 // SignExclusion makes a waiting one hold, or refuses it.

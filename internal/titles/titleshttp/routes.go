@@ -167,9 +167,10 @@ func (s *routes) decisions() {
 		})
 	rest.Handle(s.Server, access.Editor, rest.Post("withdraw", "/api/names/withdraw"),
 		func(ctx context.Context, me rest.Account, in *rest.Body[struct {
-			Key string `json:"key"`
+			Key      string `json:"key"`
+			Revision int64  `json:"revision" minimum:"0" doc:"of the name, as it was seen"`
 		}]) (rest.Done, error) {
-			return rest.DoneOr(s.Titles.Withdraw(ctx, in.Body.Key, me.Name))
+			return rest.DoneOr(s.Titles.Withdraw(ctx, in.Body.Key, in.Body.Revision, me.Name))
 		})
 	rest.Handle(s.Server, access.Editor, rest.Post("addTitle", "/api/titles"),
 		func(ctx context.Context, me rest.Account, in *rest.Body[NewTitle]) (AddedTitle, error) {
@@ -197,10 +198,11 @@ func (s *routes) queue() {
 		})
 	rest.Handle(s.Server, access.Editor, rest.Post("setAside", "/api/names/later"),
 		func(ctx context.Context, me rest.Account, in *rest.Body[struct {
-			Keys []string `json:"keys" minItems:"1" maxItems:"500"`
-			Days int      `json:"days" minimum:"1" maximum:"400"`
+			Keys      []string `json:"keys" minItems:"1" maxItems:"500"`
+			Revisions []int64  `json:"revisions" minItems:"1" maxItems:"500" doc:"of the names, as they were seen, in their order"`
+			Days      int      `json:"days" minimum:"1" maximum:"400"`
 		}]) (rest.Done, error) {
-			_, err := s.Titles.SetAside(ctx, in.Body.Keys, in.Body.Days, me.Name)
+			_, err := s.Titles.SetAside(ctx, in.Body.Keys, in.Body.Revisions, in.Body.Days, me.Name)
 			return rest.Done{Count: len(in.Body.Keys)}, err
 		})
 	rest.Handle(s.Server, access.Viewer, rest.Get("naming", "/api/names/settings"),
@@ -213,18 +215,20 @@ func (s *routes) queue() {
 		rest.Plain(s.Titles.Unsigned, rest.All(toUnsigned)))
 	rest.Handle(s.Server, access.Editor, rest.Post("sign", "/api/unsigned/sign"),
 		func(ctx context.Context, me rest.Account, in *rest.Body[struct {
-			Kind   string `json:"kind" enum:"name,rule,leave_out"`
-			ID     int64  `json:"id"`
-			Agreed bool   `json:"agreed"`
+			Kind     string `json:"kind" enum:"name,rule,leave_out"`
+			ID       int64  `json:"id"`
+			Revision int64  `json:"revision" minimum:"0" doc:"of a rule, as it was seen"`
+			Agreed   bool   `json:"agreed"`
 		}]) (rest.Done, error) {
-			return rest.DoneOr(s.Titles.Sign(ctx, in.Body.Kind, in.Body.ID, in.Body.Agreed, me.Name))
+			return rest.DoneOr(
+				s.Titles.Sign(ctx, in.Body.Kind, in.Body.ID, in.Body.Revision, in.Body.Agreed, me.Name))
 		})
 }
 
 // rules registers rules for names, suites, and what is left out.
 func (s *routes) rules() {
 	rest.Handle(s.Server, access.Viewer, rest.Get("nameRules", "/api/name-rules"),
-		rest.Plain(s.Titles.NameRules, rest.All(toRuleView)))
+		rest.Plain(s.Titles.NameRules, rest.One(toRuleList)))
 	rest.Handle(s.Server, access.Editor, rest.Post("previewRule", "/api/name-rules/preview"),
 		func(ctx context.Context, me rest.Account, in *rest.Body[RuleDraft]) (Effect, error) {
 			return rest.One(toEffect)(s.Titles.PreviewRule(ctx, fromRuleDraft(in.Body), me.Name))
@@ -242,7 +246,7 @@ func (s *routes) rules() {
 			return rest.MadeOr(s.Catalogue.PutSuite(ctx, fromSuiteDraft(in.Body), me.Name))
 		})
 	rest.Handle(s.Server, access.Editor, rest.Post("dropSuite", "/api/suites/{id}/drop"),
-		rest.OnID(s.Catalogue.DropSuite))
+		rest.OnRevision(s.Catalogue.DropSuite))
 	rest.Handle(s.Server, access.Editor, rest.Post("previewLeaving", "/api/left-out/preview"),
 		func(ctx context.Context, me rest.Account, in *rest.Body[ExclusionDraft]) (Effect, error) {
 			return rest.One(toEffect)(s.Titles.PreviewExclusion(ctx, fromExclusionDraft(in.Body), me.Name))

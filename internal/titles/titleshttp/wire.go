@@ -153,6 +153,7 @@ func fromProductEdit(v ProductEdit) titles.ProductEdit { return titles.ProductEd
 // PublisherEdit is a publisher as a person wants it. Publisher 0 is a new one.
 type PublisherEdit struct {
 	Publisher int64    `json:"publisher"`
+	Revision  int64    `json:"revision" minimum:"0" doc:"that was seen; a save on an older one is refused"`
 	Name      string   `json:"name" minLength:"1" doc:"of a new one; the name of one that is there does not change"`
 	Aliases   []string `json:"aliases"`
 	Successor string   `json:"successor" doc:"the publisher that took it over"`
@@ -163,10 +164,11 @@ func fromPublisherEdit(v PublisherEdit) titles.PublisherEdit { return titles.Pub
 
 // ExclusionDraft is to leave a product on devices out of the count, or to count it again.
 type ExclusionDraft struct {
-	Devices []string `json:"devices" minItems:"1" doc:"device_ids"`
-	Product int64    `json:"product"`
-	Reason  string   `json:"reason" maxLength:"500"`
-	Again   bool     `json:"again" doc:"count it again"`
+	Devices   []string `json:"devices" minItems:"1" doc:"device_ids"`
+	Revisions []int64  `json:"revisions" minItems:"1" doc:"for each device the number of the exclusion that was seen to hold there, 0 where none was"`
+	Product   int64    `json:"product"`
+	Reason    string   `json:"reason" maxLength:"500"`
+	Again     bool     `json:"again" doc:"count it again"`
 }
 
 func fromExclusionDraft(v ExclusionDraft) titles.ExclusionDraft { return titles.ExclusionDraft(v) }
@@ -174,6 +176,7 @@ func fromExclusionDraft(v ExclusionDraft) titles.ExclusionDraft { return titles.
 // NameView is one raw name with everything that a decision about it needs.
 type NameView struct {
 	Key       string         `json:"key"`
+	Revision  int64          `json:"revision" doc:"of what people say of it"`
 	Records   []RecordView   `json:"records"`
 	Proposals []ProposalView `json:"proposals"`
 	Trace     []TraceStep    `json:"trace"`
@@ -185,6 +188,7 @@ type NameView struct {
 func toNameView(v titles.NameView) NameView {
 	return NameView{
 		Key:       v.Key,
+		Revision:  v.Revision,
 		Records:   rest.Each(v.Records, toRecordView),
 		Proposals: rest.Each(v.Proposals, toProposalView),
 		Trace:     rest.Each(v.Trace, toTraceStep),
@@ -228,10 +232,11 @@ func toDecisionView(v titles.DecisionView) DecisionView { return DecisionView(v)
 // NameDecision is what a person says of raw names: a product, perhaps in one edition, or that they are not software
 // that counts (Product 0).
 type NameDecision struct {
-	Keys    []string `json:"keys" minItems:"1" maxItems:"500"`
-	Product int64    `json:"product"`
-	Edition string   `json:"edition"`
-	Note    string   `json:"note"`
+	Keys      []string `json:"keys" minItems:"1" maxItems:"500"`
+	Revisions []int64  `json:"revisions" minItems:"1" maxItems:"500" doc:"of the names, as they were seen, in their order; a decision on an older one is refused"`
+	Product   int64    `json:"product"`
+	Edition   string   `json:"edition"`
+	Note      string   `json:"note"`
 }
 
 func fromNameDecision(v NameDecision) titles.NameDecision { return titles.NameDecision(v) }
@@ -463,6 +468,19 @@ type RuleView struct {
 	Names    map[int64]string `json:"names" doc:"the titles that its conditions mention"`
 }
 
+// RuleList is the rules in their order, with what each does.
+type RuleList struct {
+	Rules         []RuleView `json:"rules"`
+	OrderRevision int64      `json:"orderRevision"`
+}
+
+func toRuleList(v titles.RuleList) RuleList {
+	return RuleList{
+		Rules:         rest.Each(v.Rules, toRuleView),
+		OrderRevision: v.OrderRevision,
+	}
+}
+
 func toRuleView(v titles.RuleView) RuleView {
 	return RuleView{
 		RuleDraft: toRuleDraft(v.RuleDraft),
@@ -490,56 +508,60 @@ func toRuleConflict(v titles.RuleConflict) RuleConflict { return RuleConflict(v)
 
 // RuleDraft is a rule as somebody writes it: which records, on which devices, and what follows.
 type RuleDraft struct {
-	ID      int64          `json:"id" doc:"0 is a new one"`
-	Name    string         `json:"name" maxLength:"200"`
-	Outcome string         `json:"outcome" enum:"title,nothing,leave_out"`
-	Records wire.Condition `json:"records"`
-	Devices wire.Condition `json:"devices" doc:"only where installs are left out"`
-	Product int64          `json:"product"`
-	Edition string         `json:"edition"`
-	Reason  string         `json:"reason" maxLength:"500"`
-	From    string         `json:"from" doc:"first day, empty is always"`
-	Until   string         `json:"until" doc:"first day on which it holds no more, empty is never"`
-	Off     bool           `json:"off"`
+	ID       int64          `json:"id" doc:"0 is a new one"`
+	Revision int64          `json:"revision" minimum:"0" doc:"that was seen; a save on an older one is refused"`
+	Name     string         `json:"name" maxLength:"200"`
+	Outcome  string         `json:"outcome" enum:"title,nothing,leave_out"`
+	Records  wire.Condition `json:"records"`
+	Devices  wire.Condition `json:"devices" doc:"only where installs are left out"`
+	Product  int64          `json:"product"`
+	Edition  string         `json:"edition"`
+	Reason   string         `json:"reason" maxLength:"500"`
+	From     string         `json:"from" doc:"first day, empty is always"`
+	Until    string         `json:"until" doc:"first day on which it holds no more, empty is never"`
+	Off      bool           `json:"off"`
 }
 
 func toRuleDraft(v titles.RuleDraft) RuleDraft {
 	return RuleDraft{
-		ID:      v.ID,
-		Name:    v.Name,
-		Outcome: v.Outcome,
-		Records: wire.ToCondition(v.Records),
-		Devices: wire.ToCondition(v.Devices),
-		Product: v.Product,
-		Edition: v.Edition,
-		Reason:  v.Reason,
-		From:    v.From,
-		Until:   v.Until,
-		Off:     v.Off,
+		ID:       v.ID,
+		Revision: v.Revision,
+		Name:     v.Name,
+		Outcome:  v.Outcome,
+		Records:  wire.ToCondition(v.Records),
+		Devices:  wire.ToCondition(v.Devices),
+		Product:  v.Product,
+		Edition:  v.Edition,
+		Reason:   v.Reason,
+		From:     v.From,
+		Until:    v.Until,
+		Off:      v.Off,
 	}
 }
 
 func fromRuleDraft(v RuleDraft) titles.RuleDraft {
 	return titles.RuleDraft{
-		ID:      v.ID,
-		Name:    v.Name,
-		Outcome: v.Outcome,
-		Records: wire.FromCondition(v.Records),
-		Devices: wire.FromCondition(v.Devices),
-		Product: v.Product,
-		Edition: v.Edition,
-		Reason:  v.Reason,
-		From:    v.From,
-		Until:   v.Until,
-		Off:     v.Off,
+		ID:       v.ID,
+		Revision: v.Revision,
+		Name:     v.Name,
+		Outcome:  v.Outcome,
+		Records:  wire.FromCondition(v.Records),
+		Devices:  wire.FromCondition(v.Devices),
+		Product:  v.Product,
+		Edition:  v.Edition,
+		Reason:   v.Reason,
+		From:     v.From,
+		Until:    v.Until,
+		Off:      v.Off,
 	}
 }
 
 // RuleChange switches a rule, ends it, or moves it before another.
 type RuleChange struct {
-	ID     int64   `json:"id"`
-	Change string  `json:"change" enum:"on,off,end,order"`
-	Order  []int64 `json:"order,omitempty" doc:"all rules in their new order"`
+	ID       int64   `json:"id"`
+	Revision int64   `json:"revision" minimum:"0" doc:"that was seen, of the rule, or of the order"`
+	Change   string  `json:"change" enum:"on,off,end,order"`
+	Order    []int64 `json:"order,omitempty" doc:"all rules in their new order"`
 }
 
 func fromRuleChange(v RuleChange) titles.RuleChange { return titles.RuleChange(v) }
@@ -557,14 +579,15 @@ func fromNamingSettings(v NamingSettings) titles.NamingSettings { return titles.
 
 // Unsigned is something that waits for a second person.
 type Unsigned struct {
-	Kind   string `json:"kind" enum:"name,rule,leave_out"`
-	ID     int64  `json:"id"`
-	What   string `json:"what"`
-	Means  string `json:"means"`
-	Note   string `json:"note"`
-	Author string `json:"author"`
-	At     int64  `json:"at"`
-	Key    string `json:"key"`
+	Kind     string `json:"kind" enum:"name,rule,leave_out"`
+	ID       int64  `json:"id"`
+	Revision int64  `json:"revision" doc:"of a rule, as it waits"`
+	What     string `json:"what"`
+	Means    string `json:"means"`
+	Note     string `json:"note"`
+	Author   string `json:"author"`
+	At       int64  `json:"at"`
+	Key      string `json:"key"`
 }
 
 func toUnsigned(v titles.Unsigned) Unsigned { return Unsigned(v) }
@@ -754,6 +777,7 @@ type PublisherRow struct {
 	Installs  int64  `json:"installs"`
 	Counted   int64  `json:"counted"`
 	Rights    int64  `json:"rights"`
+	Revision  int64  `json:"revision" file:"-"`
 }
 
 func toPublisherRow(v titles.PublisherRow) PublisherRow { return PublisherRow(v) }

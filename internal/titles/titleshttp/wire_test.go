@@ -38,6 +38,7 @@ func TestTranslations(t *testing.T) {
 	resttest.Translates(t, toMonthEnding)
 	resttest.Translates(t, toPhaseCount)
 	resttest.Translates(t, toRuleView)
+	resttest.Translates(t, toRuleList)
 	resttest.Translates(t, toRuleConflict)
 	resttest.Translates(t, toRuleDraft)
 	resttest.Translates(t, fromRuleDraft)

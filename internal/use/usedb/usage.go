@@ -285,6 +285,23 @@ func PutMetering(tx *sqlite.Tx, m snapshot.Metering) (int64, error) {
 	if err != nil {
 		return 0, err
 	}
+	if m.ID != 0 {
+		return m.ID, tx.One(
+			"UPDATE metering SET product_id = ?, publisher = ?, category = ?, group_name = ?, condition = ?, "+
+				"stance = ?, from_day = ?, note = ?, author = ?, at = ? WHERE id = ? AND ended_at = 0",
+			m.Product,
+			m.PublisherName,
+			m.Category,
+			m.GroupName,
+			string(cond),
+			string(m.Stance),
+			m.From,
+			m.Reason,
+			m.Author,
+			m.At,
+			m.ID,
+		)
+	}
 	return tx.Insert(
 		"INSERT INTO metering(product_id, publisher, category, group_name, condition, stance, from_day, note, "+
 			"author, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",

@@ -106,7 +106,8 @@ func (s *routes) usage() {
 			return rest.One(toMeteringEffect)(
 				s.Use.PreviewMeter(ctx, fromMeteringDraft(in.Body.MeteringDraft), in.Body.End))
 		})
-	rest.Handle(s.Server, access.Editor, rest.Post("endMeter", "/api/metering/{id}/end"), rest.OnID(s.Use.EndMeter))
+	rest.Handle(s.Server, access.Editor, rest.Post("endMeter", "/api/metering/{id}/end"),
+		rest.OnRevision(s.Use.EndMeter))
 	rest.Handle(s.Server, access.Admin,
 		huma.Operation{OperationID: "keepUse", Method: http.MethodPut, Path: "/api/metering/kept"},
 		func(ctx context.Context, me rest.Account, in *rest.Body[UseKept]) (UseKept, error) {

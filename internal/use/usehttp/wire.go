@@ -21,6 +21,8 @@ func toMeteringEffect(v use.MeteringEffect) MeteringEffect { return MeteringEffe
 
 // MeteringDraft chooses titles that are metered on the devices of a group, or not.
 type MeteringDraft struct {
+	ID        int64  `json:"id" minimum:"0" doc:"0 is a new one"`
+	Revision  int64  `json:"revision" minimum:"0" doc:"that was seen; a save on an older one is refused"`
 	Product   int64  `json:"product,omitempty"`
 	Publisher string `json:"publisher,omitempty"`
 	Category  string `json:"category,omitempty"`
@@ -33,17 +35,30 @@ func fromMeteringDraft(v MeteringDraft) use.MeteringDraft { return use.MeteringD
 
 // MeteringView is a choice in words.
 type MeteringView struct {
-	ID     int64  `json:"id"`
-	What   string `json:"what"`
-	Group  string `json:"group"`
-	On     bool   `json:"on"`
-	From   string `json:"from"`
-	Note   string `json:"note"`
-	Author string `json:"author"`
-	At     int64  `json:"at"`
+	ID     int64         `json:"id"`
+	Says   MeteringDraft `json:"says" doc:"as somebody would choose it who changes nothing"`
+	What   string        `json:"what"`
+	Group  string        `json:"group"`
+	On     bool          `json:"on"`
+	From   string        `json:"from"`
+	Note   string        `json:"note"`
+	Author string        `json:"author"`
+	At     int64         `json:"at"`
 }
 
-func toMeteringView(v use.MeteringView) MeteringView { return MeteringView(v) }
+func toMeteringView(v use.MeteringView) MeteringView {
+	return MeteringView{
+		ID:     v.ID,
+		Says:   MeteringDraft(v.Says),
+		What:   v.What,
+		Group:  v.Group,
+		On:     v.On,
+		From:   v.From,
+		Note:   v.Note,
+		Author: v.Author,
+		At:     v.At,
+	}
+}
 
 // Metered says what is measured and how long it is kept.
 type Metered struct {

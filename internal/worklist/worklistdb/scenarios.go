@@ -6,13 +6,13 @@ import (
 	"ensomet/internal/sqlite"
 )
 
-// StoredScenario is a scenario of measures. Measures are JSON; Version counts its changes.
+// StoredScenario is a scenario of measures. Measures are JSON.
 type StoredScenario struct {
-	ID, At, ChangedAt, Version, DoneAt   int64
+	ID, At, ChangedAt, DoneAt            int64
 	Name, Note, Measures, Author, DoneBy string
 }
 
-const scenarioColumns = "SELECT id, name, note, measures, author, at, changed_at, version, done_at, done_by FROM " +
+const scenarioColumns = "SELECT id, name, note, measures, author, at, changed_at, done_at, done_by FROM " +
 	"basket"
 
 func scanScenario(r *sql.Rows, b *StoredScenario) error {
@@ -24,7 +24,6 @@ func scanScenario(r *sql.Rows, b *StoredScenario) error {
 		&b.Author,
 		&b.At,
 		&b.ChangedAt,
-		&b.Version,
 		&b.DoneAt,
 		&b.DoneBy,
 	)
@@ -47,11 +46,10 @@ func Scenario(tx *sqlite.Tx, id int64) (StoredScenario, error) {
 	return list[0], nil
 }
 
-// PutScenario writes a scenario; one without number is new. It reports false where the scenario is no longer the
-// version that was changed.
-func PutScenario(tx *sqlite.Tx, b StoredScenario) (int64, bool, error) {
+// PutScenario writes a scenario; one without number is new. It returns its number.
+func PutScenario(tx *sqlite.Tx, b StoredScenario) (int64, error) {
 	if b.ID == 0 {
-		res, err := tx.Exec(
+		return tx.Insert(
 			"INSERT INTO basket(name, note, measures, author, at, changed_at, version) VALUES (?, ?, ?, ?, ?, ?, 1)",
 			b.Name,
 			b.Note,
@@ -60,15 +58,10 @@ func PutScenario(tx *sqlite.Tx, b StoredScenario) (int64, bool, error) {
 			b.At,
 			b.ChangedAt,
 		)
-		if err != nil {
-			return 0, false, err
-		}
-		id, err := res.LastInsertId()
-		return id, true, err
 	}
-	res, err := tx.Exec(
+	return b.ID, tx.One(
 		"UPDATE basket SET name = ?, note = ?, measures = ?, changed_at = ?, version = version + 1, done_at = ?, "+
-			"done_by = ? WHERE id = ? AND version = ? AND dropped_at = 0",
+			"done_by = ? WHERE id = ? AND dropped_at = 0",
 		b.Name,
 		b.Note,
 		b.Measures,
@@ -76,13 +69,7 @@ func PutScenario(tx *sqlite.Tx, b StoredScenario) (int64, bool, error) {
 		b.DoneAt,
 		b.DoneBy,
 		b.ID,
-		b.Version,
 	)
-	if err != nil {
-		return 0, false, err
-	}
-	n, err := res.RowsAffected()
-	return b.ID, n == 1, err
 }
 
 // DropScenario puts a scenario away.

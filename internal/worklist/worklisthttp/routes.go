@@ -47,15 +47,15 @@ func (s *routes) scenarios() {
 			return rest.One(toScenario)(s.Worklist.SaveScenario(ctx, fromScenario(in.Body), me.Name))
 		})
 	rest.Handle(s.Server, access.Editor, rest.Post("dropScenario", "/api/scenarios/{id}/drop"),
-		rest.OnID(s.Worklist.DropScenario))
+		rest.OnRevision(s.Worklist.DropScenario))
 	rest.Handle(s.Server, access.Editor, rest.Post("doScenario", "/api/scenarios/{id}/do"),
 		func(ctx context.Context, me rest.Account, in *struct {
 			rest.ByID
 			Body struct {
-				Version int64 `json:"version"`
+				Revision int64 `json:"revision" minimum:"0"`
 			}
 		}) (ScenarioDone, error) {
-			return rest.One(toScenarioDone)(s.Worklist.DoScenario(ctx, in.ID, in.Body.Version, me.Name))
+			return rest.One(toScenarioDone)(s.Worklist.DoScenario(ctx, in.ID, in.Body.Revision, me.Name))
 		})
 	rest.Handle(s.Server, access.Viewer, rest.Get("purchaseRequests", "/api/purchase-requests"),
 		rest.Plain(s.Worklist.PurchaseRequests, rest.All(toPurchaseRequest)))
@@ -138,7 +138,7 @@ func (s *routes) stances() {
 				s.Worklist.PreviewPolicy(ctx, fromPolicyDraft(in.Body.PolicyDraft), in.Body.End))
 		})
 	rest.Handle(s.Server, access.Editor, rest.Post("endPolicy", "/api/policies/{id}/end"),
-		rest.OnID(s.Worklist.EndPolicy))
+		rest.OnRevision(s.Worklist.EndPolicy))
 	rest.Handle(s.Server, access.Viewer, rest.Get("stance", "/api/products/{id}/stance"),
 		func(ctx context.Context, _ rest.Account, in *struct {
 			rest.ByID
@@ -164,5 +164,5 @@ func (s *routes) reclaim() {
 			return rest.DoneOr(s.Worklist.PutReclaimRule(ctx, fromReclaimDraft(in.Body), me.Name))
 		})
 	rest.Handle(s.Server, access.Editor, rest.Post("endReclaimRule", "/api/reclaim-rules/{id}/end"),
-		rest.OnID(s.Worklist.EndReclaimRule))
+		rest.OnRevision(s.Worklist.EndReclaimRule))
 }

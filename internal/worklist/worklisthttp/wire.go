@@ -35,7 +35,7 @@ type Scenario struct {
 	Author    string         `json:"author"`
 	At        int64          `json:"at"`
 	ChangedAt int64          `json:"changedAt"`
-	Version   int64          `json:"version" doc:"the version that is being changed; another one's changes are not overwritten"`
+	Revision  int64          `json:"revision" minimum:"0" doc:"that was seen; a save on an older one is refused"`
 	DoneAt    int64          `json:"doneAt"`
 	DoneBy    string         `json:"doneBy"`
 }
@@ -49,7 +49,7 @@ func toScenario(v worklist.Scenario) Scenario {
 		Author:    v.Author,
 		At:        v.At,
 		ChangedAt: v.ChangedAt,
-		Version:   v.Version,
+		Revision:  v.Revision,
 		DoneAt:    v.DoneAt,
 		DoneBy:    v.DoneBy,
 	}
@@ -64,7 +64,7 @@ func fromScenario(v Scenario) worklist.Scenario {
 		Author:    v.Author,
 		At:        v.At,
 		ChangedAt: v.ChangedAt,
-		Version:   v.Version,
+		Revision:  v.Revision,
 		DoneAt:    v.DoneAt,
 		DoneBy:    v.DoneBy,
 	}
@@ -163,23 +163,41 @@ func toPolicyList(v worklist.PolicyList) PolicyList {
 
 // PolicyView is a policy in words.
 type PolicyView struct {
-	ID     int64  `json:"id"`
-	What   string `json:"what"`
-	Group  string `json:"group"`
-	Stance string `json:"stance"`
-	Hours  string `json:"hours" doc:"when it holds; empty is always"`
-	Reason string `json:"reason"`
-	Owner  string `json:"owner" doc:"who answers for an exception"`
-	Until  string `json:"until" doc:"its last day"`
-	Over   bool   `json:"over" doc:"its last day is past"`
-	Author string `json:"author"`
-	At     int64  `json:"at"`
+	ID     int64       `json:"id"`
+	Says   PolicyDraft `json:"says" doc:"as somebody would set it who changes nothing"`
+	What   string      `json:"what"`
+	Group  string      `json:"group"`
+	Stance string      `json:"stance"`
+	Hours  string      `json:"hours" doc:"when it holds; empty is always"`
+	Reason string      `json:"reason"`
+	Owner  string      `json:"owner" doc:"who answers for an exception"`
+	Until  string      `json:"until" doc:"its last day"`
+	Over   bool        `json:"over" doc:"its last day is past"`
+	Author string      `json:"author"`
+	At     int64       `json:"at"`
 }
 
-func toPolicyView(v worklist.PolicyView) PolicyView { return PolicyView(v) }
+func toPolicyView(v worklist.PolicyView) PolicyView {
+	return PolicyView{
+		ID:     v.ID,
+		Says:   PolicyDraft(v.Says),
+		What:   v.What,
+		Group:  v.Group,
+		Stance: v.Stance,
+		Hours:  v.Hours,
+		Reason: v.Reason,
+		Owner:  v.Owner,
+		Until:  v.Until,
+		Over:   v.Over,
+		Author: v.Author,
+		At:     v.At,
+	}
+}
 
 // PolicyDraft is a stance to be set. With an owner and a last day it is an exception.
 type PolicyDraft struct {
+	ID        int64  `json:"id" minimum:"0" doc:"0 is a new one"`
+	Revision  int64  `json:"revision" minimum:"0" doc:"that was seen; a save on an older one is refused"`
 	Product   int64  `json:"product,omitempty"`
 	Publisher string `json:"publisher,omitempty"`
 	Category  string `json:"category,omitempty"`
@@ -206,6 +224,8 @@ func toPolicyEffect(v worklist.PolicyEffect) PolicyEffect { return PolicyEffect(
 
 // ReclaimDraft says when licences of titles are proposed for reclaim.
 type ReclaimDraft struct {
+	ID        int64   `json:"id" minimum:"0" doc:"0 is a new one"`
+	Revision  int64   `json:"revision" minimum:"0" doc:"that was seen; a save on an older one is refused"`
 	Product   int64   `json:"product,omitempty"`
 	Publisher string  `json:"publisher,omitempty"`
 	Category  string  `json:"category,omitempty"`
@@ -216,27 +236,42 @@ type ReclaimDraft struct {
 	Least     float64 `json:"least" minimum:"0.1" maximum:"1" doc:"share of the window that must be measured"`
 	PoolShare float64 `json:"poolShare" minimum:"0" maximum:"1" doc:"a pool whose peak lies below this share of its quantity is proposed"`
 	Note      string  `json:"note,omitempty"`
-	Replaces  int64   `json:"replaces,omitempty" doc:"the number of the rule that it takes the place of"`
 }
 
 func fromReclaimDraft(v ReclaimDraft) worklist.ReclaimDraft { return worklist.ReclaimDraft(v) }
 
 // ReclaimView is a rule in words.
 type ReclaimView struct {
-	ID        int64   `json:"id"`
-	What      string  `json:"what"`
-	Group     string  `json:"group"`
-	Propose   bool    `json:"propose"`
-	Window    int     `json:"window"`
-	Grace     int     `json:"grace"`
-	Least     float64 `json:"least"`
-	PoolShare float64 `json:"poolShare"`
-	Note      string  `json:"note"`
-	Author    string  `json:"author"`
-	At        int64   `json:"at"`
+	ID        int64        `json:"id"`
+	Says      ReclaimDraft `json:"says" doc:"as somebody would set it who changes nothing"`
+	What      string       `json:"what"`
+	Group     string       `json:"group"`
+	Propose   bool         `json:"propose"`
+	Window    int          `json:"window"`
+	Grace     int          `json:"grace"`
+	Least     float64      `json:"least"`
+	PoolShare float64      `json:"poolShare"`
+	Note      string       `json:"note"`
+	Author    string       `json:"author"`
+	At        int64        `json:"at"`
 }
 
-func toReclaimView(v worklist.ReclaimView) ReclaimView { return ReclaimView(v) }
+func toReclaimView(v worklist.ReclaimView) ReclaimView {
+	return ReclaimView{
+		ID:        v.ID,
+		Says:      ReclaimDraft(v.Says),
+		What:      v.What,
+		Group:     v.Group,
+		Propose:   v.Propose,
+		Window:    v.Window,
+		Grace:     v.Grace,
+		Least:     v.Least,
+		PoolShare: v.PoolShare,
+		Note:      v.Note,
+		Author:    v.Author,
+		At:        v.At,
+	}
+}
 
 // ReclaimEffect says what a rule would propose beside what is proposed now.
 type ReclaimEffect struct {

@@ -23,6 +23,8 @@ export class Problem extends Error {
 export interface Conflict {
   /** of the thing as it is now */
   revision: number
+  /** its number or code */
+  thing: string
   who: string
   at: number
   changed: { field: string; was: unknown; is: unknown }[]

@@ -301,7 +301,7 @@ export interface paths {
         };
         get: operations["changeRules"];
         put?: never;
-        post: operations["addChangeRule"];
+        post: operations["putChangeRule"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1246,6 +1246,22 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["withdraw"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/open": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["open"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2694,12 +2710,22 @@ export interface components {
              */
             end?: number;
             group?: string;
+            /**
+             * Format: int64
+             * @description 0 is a new one
+             */
+            id: number;
             note?: string;
             /** @description false leaves them out of a wider choice */
             on?: boolean;
             /** Format: int64 */
             product?: number;
             publisher?: string;
+            /**
+             * Format: int64
+             * @description that was seen; a save on an older one is refused
+             */
+            revision: number;
         };
         "BodyReclaimDraft; End int64 \"json:\\\"endOmitempty\\\" doc:\\\"the number of a rule that would end instead of setting one\\\"\" }Body": {
             category?: string;
@@ -2714,6 +2740,11 @@ export interface components {
              */
             grace: number;
             group?: string;
+            /**
+             * Format: int64
+             * @description 0 is a new one
+             */
+            id: number;
             /**
              * Format: double
              * @description share of the window that must be measured
@@ -2732,9 +2763,9 @@ export interface components {
             publisher?: string;
             /**
              * Format: int64
-             * @description the number of the rule that it takes the place of
+             * @description that was seen; a save on an older one is refused
              */
-            replaces?: number;
+            revision: number;
             /**
              * Format: int64
              * @description days that are looked at
@@ -2753,25 +2784,52 @@ export interface components {
             act: "again" | "call off";
             ids: number[];
         };
-        "BodyStruct { Key string \"json:\\\"key\\\"\" }Body": {
+        "BodyStruct { Key string \"json:\\\"key\\\"\"; Revision int64 \"json:\\\"revision\\\" minimum:\\\"0\\\" doc:\\\"of the name as it was seen\\\"\" }Body": {
             key: string;
+            /**
+             * Format: int64
+             * @description of the name, as it was seen
+             */
+            revision: number;
         };
-        "BodyStruct { Keys ListString \"json:\\\"keys\\\" minItems:\\\"1\\\" maxItems:\\\"500\\\"\"; Days int \"json:\\\"days\\\" minimum:\\\"1\\\" maximum:\\\"400\\\"\" }Body": {
+        "BodyStruct { Keys ListString \"json:\\\"keys\\\" minItems:\\\"1\\\" maxItems:\\\"500\\\"\"; Revisions ListInt64 \"json:\\\"revisions\\\" minItems:\\\"1\\\" maxItems:\\\"500\\\" doc:\\\"of the names as they were seen in their order\\\"\"; Days int \"json:\\\"days\\\" minimum:\\\"1\\\" maximum:\\\"400\\\"\" }Body": {
             /** Format: int64 */
             days: number;
             keys: string[];
+            /** @description of the names, as they were seen, in their order */
+            revisions: number[];
         };
-        "BodyStruct { Kind string \"json:\\\"kind\\\" enum:\\\"nameRuleLeave_out\\\"\"; ID int64 \"json:\\\"id\\\"\"; Agreed bool \"json:\\\"agreed\\\"\" }Body": {
+        "BodyStruct { Kind string \"json:\\\"kind\\\" enum:\\\"nameRuleLeave_out\\\"\"; ID int64 \"json:\\\"id\\\"\"; Revision int64 \"json:\\\"revision\\\" minimum:\\\"0\\\" doc:\\\"of a rule as it was seen\\\"\"; Agreed bool \"json:\\\"agreed\\\"\" }Body": {
             agreed: boolean;
             /** Format: int64 */
             id: number;
             /** @enum {string} */
             kind: "name" | "rule" | "leave_out";
+            /**
+             * Format: int64
+             * @description of a rule, as it was seen
+             */
+            revision: number;
+        };
+        "BodyStruct { Page string \"json:\\\"page\\\" minLength:\\\"1\\\" maxLength:\\\"80\\\" doc:\\\"a name of the page that has it open its own\\\"\"; Thing string \"json:\\\"thing\\\" maxLength:\\\"200\\\" doc:\\\"what is open such as group:7; empty is nothing any more\\\"\"; Typing bool \"json:\\\"typing\\\" doc:\\\"something is being typed there\\\"\" }Body": {
+            /** @description a name of the page that has it open, its own */
+            page: string;
+            /** @description what is open, such as group:7; empty is nothing any more */
+            thing: string;
+            /** @description something is being typed there */
+            typing: boolean;
         };
         "BodyStruct { Source string \"json:\\\"source\\\"\"; FindsBy string \"json:\\\"findsBy\\\" enum:\\\"idName\\\"\" }Body": {
             /** @enum {string} */
             findsBy: "id" | "name";
             source: string;
+        };
+        ByRevisionBody: {
+            /**
+             * Format: int64
+             * @description that was seen; one that somebody changed since does not end
+             */
+            revision: number;
         };
         CalcStep: {
             result: string;
@@ -3091,11 +3149,21 @@ export interface components {
             /** @description where mail goes */
             address: string;
             group: string;
+            /**
+             * Format: int64
+             * @description 0 is a new one
+             */
+            id: number;
             /** @description installed, removed, upgraded, hardware; none is all */
             kinds: string[];
             /** @description a pattern with * and ?; empty is all */
             name: string;
             publisher: string;
+            /**
+             * Format: int64
+             * @description that was seen; a save on an older one is refused
+             */
+            revision: number;
             /** @enum {string} */
             what: "quiet" | "mail";
         };
@@ -3106,13 +3174,21 @@ export interface components {
             at: number;
             author: string;
             group: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description 0 is a new one
+             */
             id: number;
             /** @description installed, removed, upgraded, hardware; none is all */
             kinds: string[];
             /** @description a pattern with * and ?; empty is all */
             name: string;
             publisher: string;
+            /**
+             * Format: int64
+             * @description that was seen; a save on an older one is refused
+             */
+            revision: number;
             /** Format: int64 */
             touches: number;
             /** @enum {string} */
@@ -3459,7 +3535,7 @@ export interface components {
         };
         DoScenarioRequest: {
             /** Format: int64 */
-            version: number;
+            revision: number;
         };
         Done: {
             /** Format: int64 */
@@ -3486,11 +3562,21 @@ export interface components {
             /** @description such as 08:00 */
             from?: string;
             group?: string;
+            /**
+             * Format: int64
+             * @description 0 is a new one
+             */
+            id: number;
             owner?: string;
             /** Format: int64 */
             product?: number;
             publisher?: string;
             reason: string;
+            /**
+             * Format: int64
+             * @description that was seen; a save on an older one is refused
+             */
+            revision: number;
             /** @enum {string} */
             stance: "allowed" | "restricted" | "required";
             to?: string;
@@ -3611,6 +3697,8 @@ export interface components {
             /** Format: int64 */
             product: number;
             reason: string;
+            /** @description for each device the number of the exclusion that was seen to hold there, 0 where none was */
+            revisions: number[];
         };
         FactSaid: {
             /** Format: int64 */
@@ -3828,6 +3916,11 @@ export interface components {
         };
         InstallRow: {
             by: string;
+            /**
+             * Format: int64
+             * @description the number of what somebody said to leave it out of the count, 0 where nobody did
+             */
+            exclusion: number;
             installDate: string;
             key: string;
             lastUsed: string;
@@ -4146,12 +4239,22 @@ export interface components {
         MeteringDraft: {
             category?: string;
             group?: string;
+            /**
+             * Format: int64
+             * @description 0 is a new one
+             */
+            id: number;
             note?: string;
             /** @description false leaves them out of a wider choice */
             on?: boolean;
             /** Format: int64 */
             product?: number;
             publisher?: string;
+            /**
+             * Format: int64
+             * @description that was seen; a save on an older one is refused
+             */
+            revision: number;
         };
         MeteringEffect: {
             /**
@@ -4185,6 +4288,8 @@ export interface components {
             id: number;
             note: string;
             on: boolean;
+            /** @description as somebody would choose it who changes nothing */
+            says: components["schemas"]["MeteringDraft"];
             what: string;
         };
         MetricOrderRequest: {
@@ -4309,6 +4414,8 @@ export interface components {
             note: string;
             /** Format: int64 */
             product: number;
+            /** @description of the names, as they were seen, in their order; a decision on an older one is refused */
+            revisions: number[];
         };
         NameRow: {
             /** Format: int64 */
@@ -4326,6 +4433,11 @@ export interface components {
             publisher: string;
             /** Format: int64 */
             records: number;
+            /**
+             * Format: int64
+             * @description of what people say of it
+             */
+            revision: number;
             /** Format: double */
             score: number;
             /** Format: int64 */
@@ -4339,6 +4451,11 @@ export interface components {
             key: string;
             proposals: components["schemas"]["ProposalView"][];
             records: components["schemas"]["RecordView"][];
+            /**
+             * Format: int64
+             * @description of what people say of it
+             */
+            revision: number;
             /** @description other names that differ in little and that nobody has recognised either */
             similar: components["schemas"]["NameRow"][];
             trace: components["schemas"]["TraceStep"][];
@@ -4377,6 +4494,12 @@ export interface components {
         };
         NoteLineRequest: {
             text: string;
+        };
+        Opening: {
+            /** Format: int64 */
+            since: number;
+            typing: boolean;
+            who: string;
         };
         OrderCount: {
             /** Format: int64 */
@@ -4795,11 +4918,21 @@ export interface components {
             /** @description such as 08:00 */
             from?: string;
             group?: string;
+            /**
+             * Format: int64
+             * @description 0 is a new one
+             */
+            id: number;
             owner?: string;
             /** Format: int64 */
             product?: number;
             publisher?: string;
             reason: string;
+            /**
+             * Format: int64
+             * @description that was seen; a save on an older one is refused
+             */
+            revision: number;
             /** @enum {string} */
             stance: "allowed" | "restricted" | "required";
             to?: string;
@@ -4837,6 +4970,8 @@ export interface components {
             /** @description who answers for an exception */
             owner: string;
             reason: string;
+            /** @description as somebody would set it who changes nothing */
+            says: components["schemas"]["PolicyDraft"];
             stance: string;
             /** @description its last day */
             until: string;
@@ -5367,6 +5502,11 @@ export interface components {
             name: string;
             /** Format: int64 */
             publisher: number;
+            /**
+             * Format: int64
+             * @description that was seen; a save on an older one is refused
+             */
+            revision: number;
             /** @description the publisher that took it over */
             successor: string;
         };
@@ -5381,6 +5521,8 @@ export interface components {
             /** Format: int64 */
             products: number;
             publisher: string;
+            /** Format: int64 */
+            revision: number;
             /** Format: int64 */
             rights: number;
             successor: string;
@@ -5467,6 +5609,11 @@ export interface components {
             grace: number;
             group?: string;
             /**
+             * Format: int64
+             * @description 0 is a new one
+             */
+            id: number;
+            /**
              * Format: double
              * @description share of the window that must be measured
              */
@@ -5484,9 +5631,9 @@ export interface components {
             publisher?: string;
             /**
              * Format: int64
-             * @description the number of the rule that it takes the place of
+             * @description that was seen; a save on an older one is refused
              */
-            replaces?: number;
+            revision: number;
             /**
              * Format: int64
              * @description days that are looked at
@@ -5530,6 +5677,8 @@ export interface components {
             /** Format: double */
             poolShare: number;
             propose: boolean;
+            /** @description as somebody would set it who changes nothing */
+            says: components["schemas"]["ReclaimDraft"];
             what: string;
             /** Format: int64 */
             window: number;
@@ -5717,6 +5866,11 @@ export interface components {
             id: number;
             /** @description all rules in their new order */
             order?: number[];
+            /**
+             * Format: int64
+             * @description that was seen, of the rule, or of the order
+             */
+            revision: number;
         };
         RuleConflict: {
             /** Format: int64 */
@@ -5742,8 +5896,18 @@ export interface components {
             product: number;
             reason: string;
             records: components["schemas"]["Condition"];
+            /**
+             * Format: int64
+             * @description that was seen; a save on an older one is refused
+             */
+            revision: number;
             /** @description first day on which it holds no more, empty is never */
             until: string;
+        };
+        RuleList: {
+            /** Format: int64 */
+            orderRevision: number;
+            rules: components["schemas"]["RuleView"][];
         };
         RuleView: {
             /** Format: int64 */
@@ -5785,6 +5949,11 @@ export interface components {
             product: number;
             reason: string;
             records: components["schemas"]["Condition"];
+            /**
+             * Format: int64
+             * @description that was seen; a save on an older one is refused
+             */
+            revision: number;
             signed: string;
             /** @enum {string} */
             state: "holds" | "waiting" | "off" | "not_yet" | "over";
@@ -5882,9 +6051,9 @@ export interface components {
             note: string;
             /**
              * Format: int64
-             * @description the version that is being changed; another one's changes are not overwritten
+             * @description that was seen; a save on an older one is refused
              */
-            version: number;
+            revision: number;
         };
         ScenarioDone: {
             /** Format: int64 */
@@ -6417,6 +6586,11 @@ export interface components {
             kind: "name" | "rule" | "leave_out";
             means: string;
             note: string;
+            /**
+             * Format: int64
+             * @description of a rule, as it waits
+             */
+            revision: number;
             what: string;
         };
         UpdateTaking: {
@@ -6725,6 +6899,11 @@ export interface components {
             words: string;
         };
         WithdrawLineRequest: {
+            /**
+             * Format: int64
+             * @description of the line, as it was seen
+             */
+            revision: number;
             why: string;
         };
         Year: {
@@ -7396,7 +7575,7 @@ export interface operations {
             };
         };
     };
-    addChangeRule: {
+    putChangeRule: {
         parameters: {
             query?: never;
             header?: never;
@@ -7471,7 +7650,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ByRevisionBody"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {
@@ -8335,7 +8518,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ByRevisionBody"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {
@@ -8997,7 +9184,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ByRevisionBody"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {
@@ -9072,7 +9263,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RuleView"][];
+                    "application/json": components["schemas"]["RuleList"];
                 };
             };
             /** @description Error */
@@ -9294,7 +9485,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["BodyStruct { Keys ListString \"json:\\\"keys\\\" minItems:\\\"1\\\" maxItems:\\\"500\\\"\"; Days int \"json:\\\"days\\\" minimum:\\\"1\\\" maximum:\\\"400\\\"\" }Body"];
+                "application/json": components["schemas"]["BodyStruct { Keys ListString \"json:\\\"keys\\\" minItems:\\\"1\\\" maxItems:\\\"500\\\"\"; Revisions ListInt64 \"json:\\\"revisions\\\" minItems:\\\"1\\\" maxItems:\\\"500\\\" doc:\\\"of the names as they were seen in their order\\\"\"; Days int \"json:\\\"days\\\" minimum:\\\"1\\\" maximum:\\\"400\\\"\" }Body"];
             };
         };
         responses: {
@@ -9511,7 +9702,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["BodyStruct { Key string \"json:\\\"key\\\"\" }Body"];
+                "application/json": components["schemas"]["BodyStruct { Key string \"json:\\\"key\\\"\"; Revision int64 \"json:\\\"revision\\\" minimum:\\\"0\\\" doc:\\\"of the name as it was seen\\\"\" }Body"];
             };
         };
         responses: {
@@ -9522,6 +9713,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    open: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BodyStruct { Page string \"json:\\\"page\\\" minLength:\\\"1\\\" maxLength:\\\"80\\\" doc:\\\"a name of the page that has it open its own\\\"\"; Thing string \"json:\\\"thing\\\" maxLength:\\\"200\\\" doc:\\\"what is open such as group:7; empty is nothing any more\\\"\"; Typing bool \"json:\\\"typing\\\" doc:\\\"something is being typed there\\\"\" }Body"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Opening"][];
                 };
             };
             /** @description Error */
@@ -9802,7 +10026,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ByRevisionBody"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {
@@ -11012,7 +11240,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ByRevisionBody"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {
@@ -11539,7 +11771,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ByRevisionBody"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {
@@ -11632,7 +11868,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ByRevisionBody"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {
@@ -12217,7 +12457,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ByRevisionBody"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {
@@ -12467,7 +12711,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["BodyStruct { Kind string \"json:\\\"kind\\\" enum:\\\"nameRuleLeave_out\\\"\"; ID int64 \"json:\\\"id\\\"\"; Agreed bool \"json:\\\"agreed\\\"\" }Body"];
+                "application/json": components["schemas"]["BodyStruct { Kind string \"json:\\\"kind\\\" enum:\\\"nameRuleLeave_out\\\"\"; ID int64 \"json:\\\"id\\\"\"; Revision int64 \"json:\\\"revision\\\" minimum:\\\"0\\\" doc:\\\"of a rule as it was seen\\\"\"; Agreed bool \"json:\\\"agreed\\\"\" }Body"];
             };
         };
         responses: {

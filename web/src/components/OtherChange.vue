@@ -15,6 +15,8 @@ const props = defineProps<{
   theirs: object | undefined
   /** What fields are called, where their own names do not say it. */
   labels?: Record<string, string>
+  /** How a value of a field is said, where it is no plain text. */
+  say?: (field: string, value: unknown) => string | undefined
 }>()
 const emit = defineEmits<{
   /** What is to hold is chosen: the fields in which the other's holds. */
@@ -47,7 +49,9 @@ watch(
 )
 const label = (field: string) =>
   props.labels?.[field] ?? field.replace(/([A-Z])/g, (c) => ' ' + c.toLowerCase()).replace(/_/g, ' ')
-function shown(v: unknown): string {
+function shown(field: string, v: unknown): string {
+  const words = props.say?.(field, v)
+  if (words !== undefined) return words
   if (v === undefined || v === null || v === '') return 'nothing'
   if (typeof v === 'boolean') return v ? 'yes' : 'no'
   if (Array.isArray(v) && v.every((x) => typeof x !== 'object')) return v.length ? v.join(', ') : 'nothing'
@@ -80,12 +84,13 @@ function shown(v: unknown): string {
           <td>
             <label
               ><input v-model="taken[f]" type="radio" :name="'other-' + f" :value="true" />
-              {{ shown(theirsOf(f)) }}</label
+              {{ shown(f, theirsOf(f)) }}</label
             >
           </td>
           <td>
             <label
-              ><input v-model="taken[f]" type="radio" :name="'other-' + f" :value="false" /> {{ shown(own[f]) }}</label
+              ><input v-model="taken[f]" type="radio" :name="'other-' + f" :value="false" />
+              {{ shown(f, own[f]) }}</label
             >
           </td>
         </tr>

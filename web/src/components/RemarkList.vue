@@ -1,36 +1,28 @@
 <script setup lang="ts">
-import { useQueryClient } from '@tanstack/vue-query'
 import Button from 'primevue/button'
 import Textarea from 'primevue/textarea'
-import { ref } from 'vue'
 import { api, ask, type Schemas } from '../api/client'
 import { day } from '../lib/format'
+import { useAct } from '../lib/act'
+import { useKept } from '../lib/kept'
 import { useSession } from '../lib/session'
+import SureButton from './SureButton.vue'
 
 /** Notes on a title, or on its install on one device; anybody who works here may add one and drop one. */
 const props = defineProps<{ remarks: Schemas['Remark'][]; product: number; device: string; about: string }>()
-const client = useQueryClient()
 const { may } = useSession()
 const mayWork = may('work')
-const note = ref('')
-const says = ref('')
-async function act(what: Promise<unknown>) {
-  says.value = ''
-  try {
-    await what
-    await client.invalidateQueries()
-    return true
-  } catch (e) {
-    says.value = (e as Error).message
-    return false
-  }
-}
+const { form: typed, clear } = useKept(
+  () => `remark:${props.product}:${props.device}`,
+  () => ({ note: '' }),
+)
+const { busy, says, act } = useAct()
 async function add() {
-  const body = { device: props.device, text: note.value }
-  if (await act(ask(api.POST('/api/products/{id}/remarks', { params: { path: { id: props.product } }, body }))))
-    note.value = ''
+  const body = { device: props.device, text: typed.value.note }
+  if (await act(() => ask(api.POST('/api/products/{id}/remarks', { params: { path: { id: props.product } }, body }))))
+    clear()
 }
-const drop = (id: number) => act(ask(api.POST('/api/remarks/{id}/drop', { params: { path: { id } } })))
+const drop = (id: number) => act(() => ask(api.POST('/api/remarks/{id}/drop', { params: { path: { id } } })))
 </script>
 
 <template>
@@ -39,12 +31,12 @@ const drop = (id: number) => act(ask(api.POST('/api/remarks/{id}/drop', { params
       <li v-for="m in remarks" :key="m.id">
         <RouterLink v-if="m.deviceCode && !device" :to="`/evidence/${m.deviceCode}`">on {{ m.deviceName }}:</RouterLink>
         {{ m.text }} <span class="soft">{{ m.author }}, {{ day(m.at) }}</span>
-        <button v-if="mayWork" class="plain soft" type="button" @click="drop(m.id)">drop</button>
+        <SureButton v-if="mayWork" label="drop" ask="Drop this note for good?" sure="drop it" @sure="drop(m.id)" />
       </li>
     </ul>
     <form v-if="mayWork" class="row" @submit.prevent="add">
-      <Textarea v-model="note" rows="1" auto-resize :placeholder="about" :aria-label="about" data-note />
-      <Button v-if="note.trim()" type="submit" size="small" label="Note it" data-note-save />
+      <Textarea v-model="typed.note" rows="1" auto-resize :placeholder="about" :aria-label="about" data-note />
+      <Button v-if="typed.note.trim()" type="submit" size="small" label="Note it" :loading="busy" data-note-save />
     </form>
     <p v-if="says" class="says" role="alert">{{ says }}</p>
   </div>

@@ -8,7 +8,7 @@ import TitlePick from './TitlePick.vue'
 
 /** What a rule speaks of: a title, a category or a publisher, on all devices or on those of a group. */
 export interface Scope {
-  of: 'product' | 'category' | 'publisher'
+  of: 'product' | 'category' | 'publisher' | 'both'
   product: number
   name: string
   category: string
@@ -25,13 +25,14 @@ const kinds = [
   { l: 'title', v: 'product' },
   { l: 'category', v: 'category' },
   { l: 'publisher', v: 'publisher' },
+  { l: 'category of a publisher', v: 'both' },
 ]
 </script>
 
 <script lang="ts">
 /** A scope that speaks of nothing yet. */
-export const noScope = () => ({
-  of: 'product' as const,
+export const noScope = (): Scope => ({
+  of: 'product',
   product: 0,
   name: '',
   category: '',
@@ -40,23 +41,50 @@ export const noScope = () => ({
 })
 
 /** The part of a request that names what a rule speaks of. */
-export function scopeBody(s: { of: string; product: number; category: string; publisher: string; group: string }): {
-  product?: number
-  category?: string
-  publisher?: string
-  group?: string
-} {
+export function scopeBody(s: Scope): Said {
+  const all = s.of === 'both'
   return {
     ...(s.of === 'product' ? { product: s.product } : {}),
-    ...(s.of === 'category' ? { category: s.category } : {}),
-    ...(s.of === 'publisher' ? { publisher: s.publisher } : {}),
+    ...(s.of === 'category' || all ? { category: s.category } : {}),
+    ...(s.of === 'publisher' || all ? { publisher: s.publisher } : {}),
     ...(s.group ? { group: s.group } : {}),
   }
 }
 
+/** What a request says of a scope. */
+interface Said {
+  product?: number
+  category?: string
+  publisher?: string
+  group?: string
+}
+
+/** The scope that a rule has, and what it is called. */
+export function scopeOf(s: Said, name: string): Scope {
+  const { product = 0, category = '', publisher = '', group = '' } = s
+  const of = product ? 'product' : category && publisher ? 'both' : category ? 'category' : 'publisher'
+  return { of, product, name: product ? name : '', category, publisher, group }
+}
+
+/** A scope in words. */
+export function scopeWords(s: Scope): string {
+  const of = {
+    product: s.name || 'no title',
+    category: `category ${s.category}`,
+    publisher: s.publisher,
+    both: `${s.publisher} ${s.category}`,
+  }
+  return `${of[s.of]} on ${s.group || 'all devices'}`
+}
+
 /** Whether a scope speaks of something. */
-export const scopeReady = (s: { of: string; product: number; category: string; publisher: string }) =>
-  s.of === 'product' ? s.product > 0 : s.of === 'category' ? s.category !== '' : s.publisher !== ''
+export const scopeReady = (s: Scope) =>
+  ({
+    product: s.product > 0,
+    category: s.category !== '',
+    publisher: s.publisher !== '',
+    both: s.category !== '' && s.publisher !== '',
+  })[s.of]
 </script>
 
 <template>
@@ -68,14 +96,21 @@ export const scopeReady = (s: { of: string; product: number; category: string; p
       @update:model-value="(id, name) => Object.assign(scope, { product: id, name })"
   /></span>
   <Select
-    v-else-if="scope.of === 'category'"
+    v-if="scope.of === 'category' || scope.of === 'both'"
     v-model="scope.category"
     :options="policies.data.value?.categories ?? []"
     size="small"
     placeholder="category"
     aria-label="category"
   />
-  <InputText v-else v-model="scope.publisher" size="small" placeholder="name of the publisher" aria-label="publisher" />
+  <span v-if="scope.of === 'both'">of</span>
+  <InputText
+    v-if="scope.of === 'publisher' || scope.of === 'both'"
+    v-model="scope.publisher"
+    size="small"
+    placeholder="name of the publisher"
+    aria-label="publisher"
+  />
   <span>on</span>
   <Select
     v-model="scope.group"

@@ -120,7 +120,12 @@ async function save() {
         >
         <label>looked after by <InputText v-model="draft.owner" size="small" /></label>
         <label>note <InputText v-model="draft.note" size="small" /></label>
-        <DraftKept :kept="form.kept.value" :dirty="form.dirty.value" @discard="form.discard" />
+        <DraftKept
+          :kept="form.kept.value"
+          :dirty="form.dirty.value"
+          :others="form.others.value"
+          @discard="form.discard"
+        />
         <OtherChange
           v-if="form.other.value"
           :conflict="form.other.value"

@@ -93,7 +93,12 @@ async function book() {
       >
     </ListTable>
     <Dialog v-model:visible="booking" modal header="Book an entitlement" :style="{ width: '64rem' }">
-      <DraftKept :kept="form.kept.value" :dirty="form.dirty.value" @discard="form.discard" />
+      <DraftKept
+        :kept="form.kept.value"
+        :dirty="form.dirty.value"
+        :others="form.others.value"
+        @discard="form.discard"
+      />
       <LineForm
         v-if="draft"
         v-model="draft.values"

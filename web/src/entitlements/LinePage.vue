@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useQuery } from '@tanstack/vue-query'
 import Button from 'primevue/button'
 import InputText from 'primevue/inputtext'
 import Select from 'primevue/select'
@@ -7,7 +7,9 @@ import { computed, ref } from 'vue'
 import { api, ask } from '../api/client'
 import DraftKept from '../components/DraftKept.vue'
 import OtherChange from '../components/OtherChange.vue'
+import { useAct } from '../lib/act'
 import { useDraft } from '../lib/draft'
+import { useKept } from '../lib/kept'
 import { count, day, moment, money, whole, word } from '../lib/format'
 import { useSession } from '../lib/session'
 import EntitlementsNav from './EntitlementsNav.vue'
@@ -18,7 +20,6 @@ import LinePapers from './LinePapers.vue'
  * One entitlement: what it comes to over time, its transactions, seats, papers and notes, and what was changed of it.
  */
 const props = defineProps<{ code: string }>()
-const client = useQueryClient()
 const mayWork = useSession().may('work')
 const line = useQuery({
   queryKey: ['line', computed(() => props.code)],
@@ -27,18 +28,7 @@ const line = useQuery({
 const l = computed(() => line.data.value)
 const v = computed(() => l.value?.values ?? {})
 const editing = ref(false)
-const says = ref('')
-async function run(what: () => Promise<unknown>) {
-  says.value = ''
-  try {
-    await what()
-    await client.invalidateQueries()
-    return true
-  } catch (e) {
-    says.value = (e as Error).message
-    return false
-  }
-}
+const { busy, says, act: run } = useAct()
 const stored = () => l.value && { revision: l.value.revision, values: { ...l.value.values } }
 const form = useDraft<{ revision: number; values: Record<string, string> }>(
   () => (editing.value ? `line:${props.code}` : ''),
@@ -50,11 +40,13 @@ async function save() {
   if (await form.save((body) => ask(api.POST('/api/lines/edit', { body })))) editing.value = false
 }
 const types = ['buy', 'renew', 'true_up', 'transfer_in', 'transfer_out', 'retire']
-const tx = ref({ type: 'true_up', on: '', quantity: '', price: '', note: '' })
+const { form: tx, clear: booked } = useKept(
+  () => `transaction:${props.code}`,
+  () => ({ type: 'true_up', on: '', quantity: '', price: '', note: '' }),
+)
 async function trade() {
   const values = { ...tx.value, entitlement_id: props.code, currency: tx.value.price ? v.value.currency! : '' }
-  if (await run(() => ask(api.POST('/api/transactions', { body: values }))))
-    tx.value = { type: 'true_up', on: '', quantity: '', price: '', note: '' }
+  if (await run(() => ask(api.POST('/api/transactions', { body: values })))) booked()
 }
 const why = ref('')
 const going = ref(false)
@@ -63,7 +55,7 @@ async function withdraw() {
     ask(
       api.POST('/api/entitlements/{code}/withdraw', {
         params: { path: { code: props.code } },
-        body: { why: why.value },
+        body: { why: why.value, revision: form.base.value?.revision ?? l.value!.revision },
       }),
     ),
   )
@@ -117,7 +109,12 @@ const terms = computed(() =>
       <p v-for="c in l.checks" :key="c.text" :class="c.serious ? 'says' : 'drop'">{{ c.text }}</p>
       <p v-if="says" class="says" role="alert">{{ says }}</p>
       <div v-if="editing" class="sheet">
-        <DraftKept :kept="form.kept.value" :dirty="form.dirty.value" @discard="form.discard" />
+        <DraftKept
+          :kept="form.kept.value"
+          :dirty="form.dirty.value"
+          :others="form.others.value"
+          @discard="form.discard"
+        />
         <OtherChange
           v-if="draft && form.other.value"
           :conflict="form.other.value"
@@ -138,7 +135,7 @@ const terms = computed(() =>
           <button class="plain" type="button" @click="going = !going">it was booked by mistake</button>
           <template v-if="going">
             <InputText v-model="why" size="small" placeholder="why it goes" />
-            <Button label="Withdraw it" size="small" severity="secondary" :disabled="!why" @click="withdraw" />
+            <Button label="Withdraw it" size="small" severity="secondary" :disabled="!why || busy" @click="withdraw" />
           </template>
         </LineForm>
       </div>
@@ -194,11 +191,11 @@ const terms = computed(() =>
               label="Book it"
               size="small"
               severity="secondary"
-              :disabled="!tx.on || !tx.quantity"
+              :disabled="!tx.on || !tx.quantity || busy"
             />
           </form>
         </section>
-        <LinePapers :code="code" :line="l" @run="run" />
+        <LinePapers :code="code" :line="l" :run="run" />
       </div>
       <section v-if="l.changes.length">
         <h2>Changed here</h2>

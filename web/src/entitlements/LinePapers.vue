@@ -4,31 +4,40 @@ import InputText from 'primevue/inputtext'
 import { ref } from 'vue'
 import { api, ask, sendBody, type Schemas } from '../api/client'
 import { day, moment, whole } from '../lib/format'
+import SureButton from '../components/SureButton.vue'
+import { useKept } from '../lib/kept'
 import { useSession } from '../lib/session'
 
 /**
  * What belongs to a line on paper: files that prove it, licence keys, and notes. A key is shown only to who may see
  * it, and that somebody looked is kept.
  */
-const props = defineProps<{ code: string; line: Schemas['LineDetail'] }>()
-const emit = defineEmits<{ run: [what: () => Promise<unknown>] }>()
+const props = defineProps<{
+  code: string
+  line: Schemas['LineDetail']
+  /** Does something, and reports whether it was done. */
+  run: (what: () => Promise<unknown>) => Promise<boolean>
+}>()
 const { may } = useSession()
 const mayWork = may('work')
 const mayRun = may('run')
 const at = { params: { path: { code: props.code } } }
-const note = ref('')
+const { form: typed, clear: noted } = useKept(
+  () => `note:${props.code}`,
+  () => ({ note: '' }),
+)
 const key = ref('')
 const keyNote = ref('')
 const open = ref<Record<number, string>>({})
-function addNote() {
-  const text = note.value
-  note.value = ''
-  emit('run', () => ask(api.POST('/api/entitlements/{code}/notes', { ...at, body: { text } })))
+async function addNote() {
+  const text = typed.value.note
+  if (await props.run(() => ask(api.POST('/api/entitlements/{code}/notes', { ...at, body: { text } })))) noted()
 }
-function addKey() {
+// a key is kept nowhere but in the field until the server has it
+async function addKey() {
   const body = { key: key.value, note: keyNote.value }
-  key.value = keyNote.value = ''
-  emit('run', () => ask(api.POST('/api/entitlements/{code}/keys', { ...at, body })))
+  if (await props.run(() => ask(api.POST('/api/entitlements/{code}/keys', { ...at, body }))))
+    key.value = keyNote.value = ''
 }
 async function upload(file: File) {
   await sendBody(
@@ -40,7 +49,7 @@ function chosen(e: Event) {
   const input = e.target as HTMLInputElement
   const file = input.files?.[0]
   input.value = ''
-  if (file) emit('run', () => upload(file))
+  if (file) void props.run(() => upload(file))
 }
 async function show(id: number) {
   const k = await ask(api.POST('/api/keys/{id}/show', { params: { path: { id } } }))
@@ -61,13 +70,12 @@ const size = (n: number) => (n < 2048 ? `${n} bytes` : `${whole(n / 1024)} kB`)
           </td>
           <td class="soft" :title="p.sha256">SHA-256 {{ p.sha256.slice(0, 12) }}…</td>
           <td v-if="mayWork" class="num">
-            <button
-              class="plain"
-              type="button"
-              @click="emit('run', () => ask(api.POST('/api/proofs/{id}/drop', { params: { path: { id: p.id } } })))"
-            >
-              take away
-            </button>
+            <SureButton
+              label="take away"
+              :ask="`Take “${p.name}” away for good?`"
+              sure="take it away"
+              @sure="run(() => ask(api.POST('/api/proofs/{id}/drop', { params: { path: { id: p.id } } })))"
+            />
           </td>
         </tr>
         <tr v-if="!line.proofs.length">
@@ -85,16 +93,15 @@ const size = (n: number) => (n < 2048 ? `${n} bytes` : `${whole(n / 1024)} kB`)
             <div class="soft">{{ k.note }} {{ k.author }}, {{ day(k.at) }}</div>
           </td>
           <td v-if="mayRun" class="num">
-            <button v-if="!open[k.id]" class="plain" type="button" data-show-key @click="emit('run', () => show(k.id))">
+            <button v-if="!open[k.id]" class="plain" type="button" data-show-key @click="run(() => show(k.id))">
               show
             </button>
-            <button
-              class="plain"
-              type="button"
-              @click="emit('run', () => ask(api.POST('/api/keys/{id}/drop', { params: { path: { id: k.id } } })))"
-            >
-              take away
-            </button>
+            <SureButton
+              label="take away"
+              :ask="`Take the key ${k.hint} away for good?`"
+              sure="take it away"
+              @sure="run(() => ask(api.POST('/api/keys/{id}/drop', { params: { path: { id: k.id } } })))"
+            />
           </td>
         </tr>
         <tr v-if="!line.keys.length">
@@ -113,8 +120,8 @@ const size = (n: number) => (n < 2048 ? `${n} bytes` : `${whole(n / 1024)} kB`)
       {{ n.text }} <span class="soft gap">{{ n.author }}, {{ moment(n.at) }}</span>
     </p>
     <form v-if="mayWork" class="row" @submit.prevent="addNote">
-      <InputText v-model="note" size="small" class="grow" placeholder="a note on this line" name="note" />
-      <Button type="submit" label="Note it" size="small" severity="secondary" :disabled="!note" />
+      <InputText v-model="typed.note" size="small" class="grow" placeholder="a note on this line" name="note" />
+      <Button type="submit" label="Note it" size="small" severity="secondary" :disabled="!typed.note" />
     </form>
   </section>
 </template>

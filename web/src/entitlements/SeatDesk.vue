@@ -197,7 +197,12 @@ async function keepSet() {
         :max-selected-labels="2"
         placeholder="titles"
       />
-      <DraftKept :kept="form.kept.value" :dirty="form.dirty.value" @discard="form.discard" />
+      <DraftKept
+        :kept="form.kept.value"
+        :dirty="form.dirty.value"
+        :others="form.others.value"
+        @discard="form.discard"
+      />
       <OtherChange
         v-if="form.other.value"
         :conflict="form.other.value"

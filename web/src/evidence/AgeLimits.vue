@@ -155,7 +155,7 @@ function settle(theirs: string[]) {
       <Button label="Set these" size="small" :loading="form.busy.value" @click="save" />
       <span v-if="form.says.value" role="status">{{ form.says.value }}</span>
     </div>
-    <DraftKept :kept="form.kept.value" :dirty="form.dirty.value" @discard="form.discard" />
+    <DraftKept :kept="form.kept.value" :dirty="form.dirty.value" :others="form.others.value" @discard="form.discard" />
     <OtherChange
       v-if="form.other.value"
       :conflict="form.other.value"

@@ -1,15 +1,20 @@
 <script setup lang="ts">
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
-import { refDebounced } from '@vueuse/core'
+import { useQuery } from '@tanstack/vue-query'
 import Button from 'primevue/button'
 import InputText from 'primevue/inputtext'
 import MultiSelect from 'primevue/multiselect'
 import Select from 'primevue/select'
-import { computed, defineAsyncComponent, ref } from 'vue'
+import { computed, defineAsyncComponent, nextTick } from 'vue'
 import { api, ask } from '../api/client'
+import DraftKept from '../components/DraftKept.vue'
 import GroupFilter from '../components/GroupFilter.vue'
 import ListFilter from '../components/ListFilter.vue'
 import ListTable, { type ListColumn } from '../components/ListTable.vue'
+import OtherChange from '../components/OtherChange.vue'
+import SureButton from '../components/SureButton.vue'
+import { useAct } from '../lib/act'
+import { useDraft } from '../lib/draft'
+import { usePreview } from '../lib/preview'
 import { count, day, moment } from '../lib/format'
 import { useListState } from '../lib/listState'
 import { useSession } from '../lib/session'
@@ -21,7 +26,6 @@ const DayPicture = defineAsyncComponent(() => import('../components/DayPicture.v
  * What was installed, removed, upgraded or rebuilt on devices between two scans; what is noise is quietened from then
  * on, what matters is sent by mail.
  */
-const client = useQueryClient()
 const { may } = useSession()
 const mayWork = may('work')
 const { query, filter, setFilter, change, one } = useListState({ sort: 'at', desc: true })
@@ -49,70 +53,83 @@ const rules = useQuery({ queryKey: ['change-rules'], queryFn: () => ask(api.GET(
 const groups = useQuery({ queryKey: ['groups'], queryFn: () => ask(api.GET('/api/groups')) })
 
 const open = computed(() => one('rules') === 'yes')
-const what = ref<'quiet' | 'mail'>('quiet')
-const kinds = ref<string[]>([])
-const name = ref('')
-const publisher = ref('')
-const group = ref('')
-const address = ref('')
-const says = ref('')
-const draft = computed(() => ({
-  what: what.value,
-  kinds: kinds.value,
-  name: name.value,
-  publisher: publisher.value,
-  group: group.value,
-  address: address.value,
-}))
-const late = refDebounced(draft, 250)
-const told = computed(() => kinds.value.length > 0 || !!name.value || !!publisher.value || !!group.value)
-const touched = useQuery({
-  queryKey: ['change-rule-preview', late],
-  queryFn: () => ask(api.POST('/api/change-rules/preview', { body: late.value })),
-  enabled: computed(() => open.value && told.value),
-  retry: false,
+interface Draft {
+  id: number
+  revision: number
+  what: 'quiet' | 'mail'
+  kinds: string[]
+  name: string
+  publisher: string
+  group: string
+  address: string
+}
+const edited = computed(() => one('rule') || 'new')
+const stored = (): Draft | undefined => {
+  if (edited.value === 'new')
+    return { id: 0, revision: 0, what: 'quiet', kinds: [], name: '', publisher: '', group: '', address: '' }
+  const r = rules.data.value?.find((x) => String(x.id) === edited.value)
+  if (!r) return undefined
+  const { id, revision, what, kinds, name, publisher, group, address } = r
+  return { id, revision, what, kinds, name, publisher, group, address }
+}
+const form = useDraft<Draft>(() => (open.value && mayWork.value ? `changes:${edited.value}` : ''), stored)
+const draft = form.draft
+const edit = (id: number) => change({ rule: id ? String(id) : undefined })
+function leave() {
+  form.discard()
+  edit(0)
+}
+const told = computed(() => {
+  const d = draft.value
+  return !!d && (d.kinds.length > 0 || !!d.name || !!d.publisher || !!d.group)
 })
+const body = computed(() => (told.value ? draft.value : undefined))
+const { effect: touched, failed } = usePreview('change-rule-preview', body, (b) =>
+  ask(api.POST('/api/change-rules/preview', { body: b })),
+)
+const { busy, says, act } = useAct()
 async function add() {
-  says.value = ''
-  try {
-    const done = await ask(api.POST('/api/change-rules', { body: draft.value }))
-    says.value =
-      what.value === 'quiet'
-        ? `${count(done.count, 'change')} went quiet; more of the kind will.`
-        : 'Mail goes out for what happens from now on.'
-    name.value = publisher.value = group.value = address.value = ''
-    kinds.value = []
-    await client.invalidateQueries()
-  } catch (e) {
-    says.value = (e as Error).message
-  }
+  const sent = draft.value
+  if (!sent) return
+  const quiet = sent.what === 'quiet'
+  let n = 0
+  if (!(await form.save(async (b) => (n = (await ask(api.POST('/api/change-rules', { body: b }))).count)))) return
+  if (sent.id) edit(0)
+  else form.discard()
+  says.value = quiet
+    ? `${count(n, 'change')} went quiet; more of the kind will.`
+    : 'Mail goes out for what happens from now on.'
 }
-async function end(id: number) {
-  try {
-    await ask(api.POST('/api/change-rules/{id}/end', { params: { path: { id } } }))
-    await client.invalidateQueries()
-  } catch (e) {
-    says.value = (e as Error).message
-  }
+const end = (id: number, revision: number) =>
+  act(async () => {
+    await ask(api.POST('/api/change-rules/{id}/end', { params: { path: { id } }, body: { revision } }))
+    if (edited.value === String(id)) leave()
+  })
+async function quieten(row: { name: string; kind: string }) {
+  change({ rules: 'yes', rule: undefined })
+  await nextTick()
+  if (draft.value) Object.assign(draft.value, { what: 'quiet', kinds: [row.kind], name: row.name })
 }
-function quieten(row: { name: string; kind: string }) {
-  what.value = 'quiet'
-  kinds.value = [row.kind]
-  name.value = row.name
-  change({ rules: 'yes' })
+/** Looks at the changes of the days from one to before another. */
+function pick(from: string, until: string) {
+  const at = (text: string) => Date.parse(text + 'T00:00:00Z') / 1000
+  setFilter('at', `${at(from)}..${at(until) - 1}`)
 }
+/** The days that are looked at, where the picture has chosen some. */
+const since = computed(() => {
+  const at = filter('at')
+  const [from, until] = at.includes('..') ? at.split('..').map(Number) : [Number(at.slice(1)) + 1, 0]
+  if (!until) return at && `since ${day(from!)}`
+  const last = day(until)
+  return day(from!) === last ? `on ${last}` : `from ${day(from!)} to ${last}`
+})
 </script>
 
 <template>
   <div class="page fill">
     <EvidenceNav />
     <template v-if="picture">
-      <DayPicture
-        v-if="tally.data.value?.length"
-        :tally="tally.data.value"
-        data-picture
-        @pick="(from) => setFilter('at', '>' + (Date.parse(from + 'T00:00:00Z') / 1000 - 1))"
-      />
+      <DayPicture v-if="tally.data.value?.length" :tally="tally.data.value" data-picture @pick="pick" />
     </template>
     <ListTable
       name="changes"
@@ -143,7 +160,7 @@ function quieten(row: { name: string; kind: string }) {
         />
         <GroupFilter />
         <span v-if="filter('at')" class="having"
-          >since {{ day(Number(filter('at').slice(1)) + 1) }}
+          >{{ since }}
           <button class="plain" type="button" aria-label="of all time" @click="setFilter('at', '')">✕</button></span
         >
       </template>
@@ -159,7 +176,7 @@ function quieten(row: { name: string; kind: string }) {
         <form v-if="open" class="sheet rules" data-rule-form @submit.prevent="add">
           <table v-if="rules.data.value?.length" class="lines">
             <tbody>
-              <tr v-for="r in rules.data.value" :key="r.id">
+              <tr v-for="r in rules.data.value" :key="r.id" :class="{ chosen: edited === String(r.id) }">
                 <td>
                   <b>{{ r.what === 'quiet' ? 'noise' : 'mail' }}</b>
                 </td>
@@ -167,14 +184,23 @@ function quieten(row: { name: string; kind: string }) {
                 <td class="soft">{{ count(r.touches, 'change') }} on record</td>
                 <td class="soft">{{ r.author }}, {{ day(r.at) }}</td>
                 <td>
-                  <button v-if="mayWork" class="plain" type="button" @click="end(r.id)">end it</button>
+                  <template v-if="mayWork">
+                    <button class="plain" type="button" data-edit @click="edit(r.id)">change</button>
+                    <SureButton
+                      label="end it"
+                      ask="End this rule?"
+                      sure="end it"
+                      :busy="busy"
+                      @sure="end(r.id, r.revision)"
+                    />
+                  </template>
                 </td>
               </tr>
             </tbody>
           </table>
-          <div v-if="mayWork" class="row">
+          <div v-if="draft" class="row">
             <Select
-              v-model="what"
+              v-model="draft.what"
               :options="[
                 { label: 'Noise is', value: 'quiet' },
                 { label: 'Send by mail', value: 'mail' },
@@ -185,18 +211,18 @@ function quieten(row: { name: string; kind: string }) {
               aria-label="noise or mail"
             />
             <MultiSelect
-              v-model="kinds"
+              v-model="draft.kinds"
               :options="['installed', 'removed', 'upgraded', 'hardware']"
               size="small"
               placeholder="any change"
               aria-label="kinds of change"
             />
             <span>of</span>
-            <InputText v-model="name" size="small" placeholder="any name, with *" aria-label="name" />
+            <InputText v-model="draft.name" size="small" placeholder="any name, with *" aria-label="name" />
             <span>by</span>
-            <InputText v-model="publisher" size="small" placeholder="any publisher" aria-label="publisher" />
+            <InputText v-model="draft.publisher" size="small" placeholder="any publisher" aria-label="publisher" />
             <Select
-              v-model="group"
+              v-model="draft.group"
               :options="[
                 { label: 'on any device', value: '' },
                 ...(groups.data.value ?? []).map((g) => ({ label: `in ${g.name}`, value: g.name })),
@@ -208,8 +234,8 @@ function quieten(row: { name: string; kind: string }) {
               aria-label="group"
             />
             <InputText
-              v-if="what === 'mail'"
-              v-model="address"
+              v-if="draft.what === 'mail'"
+              v-model="draft.address"
               size="small"
               type="email"
               placeholder="to which address"
@@ -218,16 +244,36 @@ function quieten(row: { name: string; kind: string }) {
             <Button
               type="submit"
               size="small"
-              :disabled="!told || (what === 'mail' && !address)"
+              :disabled="!told || (draft.what === 'mail' && !draft.address)"
+              :loading="form.busy.value"
               :label="
-                what === 'mail'
+                draft.what === 'mail'
                   ? 'Send these from now on'
-                  : `Quieten ${touched.data.value && told ? count(touched.data.value.count, 'change') : 'them'}`
+                  : `Quieten ${touched && told ? count(touched.count, 'change') : 'them'}`
               "
               data-add-rule
             />
+            <button v-if="draft.id" class="plain" type="button" data-leave @click="leave">leave it as it is</button>
           </div>
-          <p v-if="touched.error.value && told" class="says">{{ touched.error.value.message }}</p>
+          <template v-if="draft">
+            <DraftKept
+              :kept="form.kept.value"
+              :dirty="form.dirty.value"
+              :others="form.others.value"
+              @discard="form.discard"
+            />
+            <OtherChange
+              v-if="form.other.value"
+              :conflict="form.other.value"
+              :mine="draft"
+              :base="form.base.value"
+              :theirs="stored()"
+              :labels="{ what: 'noise or mail', kinds: 'kinds of change' }"
+              @save="(theirs) => (form.settle(theirs), add())"
+            />
+            <p v-if="form.says.value" class="says" role="alert">{{ form.says.value }}</p>
+          </template>
+          <p v-if="failed && told" class="says">{{ failed }}</p>
           <p v-if="says" role="status">{{ says }}</p>
           <RouterLink v-if="rules.data.value?.some((r) => r.what === 'mail')" to="/evidence/changes/mail" class="soft"
             >Mail that went out</RouterLink

@@ -221,6 +221,7 @@ const facts = computed(() => {
               :product="opened.productId"
               :title="opened.title"
               :why-not="opened.whyNot"
+              :exclusion="opened.exclusion"
               :suites="opened.suites"
             />
             <RemarkList

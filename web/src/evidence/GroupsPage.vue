@@ -11,6 +11,8 @@ import DevicePick from '../components/DevicePick.vue'
 import DraftKept from '../components/DraftKept.vue'
 import EffectLine from '../components/EffectLine.vue'
 import OtherChange from '../components/OtherChange.vue'
+import SureButton from '../components/SureButton.vue'
+import { refusal } from '../lib/act'
 import { useDraft } from '../lib/draft'
 import { count, whole } from '../lib/format'
 import { usePreview } from '../lib/preview'
@@ -47,7 +49,7 @@ function stored(): Draft | undefined {
   const condition = c.all || c.any || c.not?.any ? c : c.field || c.not ? { all: [c] } : { all: [] }
   return { id, revision, name, note, byHand, condition, picked }
 }
-const { draft, base, dirty, kept, other, busy, says, discard, save, settle } = useDraft<Draft>(
+const { draft, base, dirty, kept, other, others, busy, says, discard, save, settle } = useDraft<Draft>(
   () => chosen.value && `group:${chosen.value}`,
   stored,
 )
@@ -97,12 +99,17 @@ async function set() {
 async function drop() {
   says.value = ''
   try {
-    await ask(api.POST('/api/groups/{id}/drop', { params: { path: { id: draft.value!.id } } }))
+    await ask(
+      api.POST('/api/groups/{id}/drop', {
+        params: { path: { id: draft.value!.id } },
+        body: { revision: draft.value!.revision },
+      }),
+    )
     discard()
     open('')
     await client.invalidateQueries()
   } catch (e) {
-    says.value = (e as Error).message
+    says.value = refusal(e)
   }
 }
 const devicesOf = (name: string) => `/evidence?${new URLSearchParams({ f: `group=${name}` })}`
@@ -204,7 +211,7 @@ const devicesOf = (name: string) => `/evidence?${new URLSearchParams({ f: `group
             </button>
           </div>
         </div>
-        <DraftKept :kept="kept" :dirty="dirty" @discard="discard" />
+        <DraftKept :kept="kept" :dirty="dirty" :others="others" @discard="discard" />
         <OtherChange
           v-if="other"
           :conflict="other"
@@ -224,7 +231,14 @@ const devicesOf = (name: string) => `/evidence?${new URLSearchParams({ f: `group
         />
         <p v-else-if="mayWork" class="soft">Give it a name, and it can be made.</p>
         <div class="row">
-          <button v-if="draft.id && mayWork" class="plain soft" type="button" @click="drop">delete the group</button>
+          <SureButton
+            v-if="draft.id && mayWork"
+            label="delete the group"
+            :ask="`Delete “${draft.name}” for good?`"
+            sure="delete it"
+            data-delete
+            @sure="drop"
+          />
           <button class="plain soft" type="button" @click="open('')">close</button>
         </div>
       </form>

@@ -1,18 +1,28 @@
 <script setup lang="ts">
-import { useQueryClient } from '@tanstack/vue-query'
 import InputText from 'primevue/inputtext'
 import { computed, ref, watch } from 'vue'
 import { api, ask } from '../api/client'
 import EffectLine from '../components/EffectLine.vue'
+import { useAct } from '../lib/act'
+import { useKept } from '../lib/kept'
 import { usePreview } from '../lib/preview'
 
 /** Leaves a title on a device out of the count with a reason, or counts it again; the effect shows before. */
-const props = defineProps<{ device: string; product: number; title: string; whyNot: string; suites: string }>()
-const client = useQueryClient()
+const props = defineProps<{
+  device: string
+  product: number
+  title: string
+  whyNot: string
+  suites: string
+  exclusion: number
+}>()
 const out = computed(() => props.whyNot.startsWith('left out'))
 const open = ref(false)
-const reason = ref('')
-const says = ref('')
+const { form: typed, clear } = useKept(
+  () => `leave:${props.device}:${props.product}`,
+  () => ({ reason: '' }),
+)
+const { busy, says, act } = useAct()
 watch(
   () => props.product,
   () => {
@@ -22,20 +32,18 @@ watch(
 )
 const body = computed(() => ({
   devices: [props.device],
+  revisions: [props.exclusion],
   product: props.product,
-  reason: out.value ? '' : reason.value,
+  reason: out.value ? '' : typed.value.reason,
   again: out.value,
 }))
-const said = computed(() => (open.value && (out.value || reason.value.trim()) ? body.value : undefined))
+const said = computed(() => (open.value && (out.value || typed.value.reason.trim()) ? body.value : undefined))
 const { effect, failed } = usePreview('leave-preview', said, (b) => ask(api.POST('/api/left-out/preview', { body: b })))
 async function press() {
-  says.value = ''
-  try {
-    await ask(api.POST('/api/left-out', { body: body.value }))
+  const sent = body.value
+  if (await act(() => ask(api.POST('/api/left-out', { body: sent })))) {
     open.value = false
-    await client.invalidateQueries()
-  } catch (e) {
-    says.value = (e as Error).message
+    clear()
   }
 }
 </script>
@@ -52,7 +60,7 @@ async function press() {
     <template v-if="open">
       <InputText
         v-if="!out"
-        v-model="reason"
+        v-model="typed.reason"
         size="small"
         fluid
         placeholder="why it is left out; an auditor will ask"
@@ -63,7 +71,7 @@ async function press() {
         :says="`${title} on ${device}:`"
         :effect="effect"
         :failed="failed"
-        :press="out ? 'Count it again' : 'Leave it out'"
+        :press="busy ? 'Saving…' : out ? 'Count it again' : 'Leave it out'"
         @press="press"
       />
     </template>

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useQuery } from '@tanstack/vue-query'
 import Button from 'primevue/button'
 import InputNumber from 'primevue/inputnumber'
 import InputText from 'primevue/inputtext'
@@ -14,6 +14,8 @@ import DraftKept from '../components/DraftKept.vue'
 import ListFilter from '../components/ListFilter.vue'
 import ListTable, { type ListColumn } from '../components/ListTable.vue'
 import OtherChange from '../components/OtherChange.vue'
+import SureButton from '../components/SureButton.vue'
+import { useAct } from '../lib/act'
 import { useDraft } from '../lib/draft'
 import { count, moment, whole } from '../lib/format'
 import { useListState } from '../lib/listState'
@@ -22,7 +24,6 @@ import AgeLimits from './AgeLimits.vue'
 import EvidenceNav from './EvidenceNav.vue'
 
 /** Scans that are asked for: by plan, by age or by hand; what waits, runs, came and failed, and why. */
-const client = useQueryClient()
 const { may } = useSession()
 const mayWork = may('work')
 const { setFilter, filter } = useListState({ sort: 'id', desc: true })
@@ -71,19 +72,7 @@ function stored(): Draft | undefined {
 }
 const form = useDraft<Draft>(() => chosen.value && `plan:${chosen.value}`, stored)
 const draft = form.draft
-const says = ref('')
-async function act(what: () => Promise<unknown>, done: string) {
-  says.value = ''
-  try {
-    await what()
-    says.value = done
-    await client.invalidateQueries()
-    return true
-  } catch (e) {
-    says.value = (e as Error).message
-    return false
-  }
-}
+const { says, act } = useAct()
 async function save() {
   const d = draft.value!
   if (!d.calendar.at) d.calendar.at = '03:00'
@@ -92,8 +81,11 @@ async function save() {
     edit('')
   }
 }
-const drop = (id: number) =>
-  act(() => ask(api.POST('/api/schedules/{id}/drop', { params: { path: { id } } })), 'The plan is gone.')
+const drop = (id: number, revision: number) =>
+  act(
+    () => ask(api.POST('/api/schedules/{id}/drop', { params: { path: { id } }, body: { revision } })),
+    'The plan is gone.',
+  )
 
 const columns: ListColumn[] = [
   { key: 'device', label: 'device', width: '9.5rem', fixed: true },
@@ -163,7 +155,12 @@ const open = computed(() => selection.value.filter((o) => o.state === 'waiting' 
           <td class="end">
             <template v-if="mayWork">
               <button class="plain" type="button" @click="edit(p.id)">change</button>
-              <button class="plain" type="button" @click="drop(p.id)">delete</button>
+              <SureButton
+                label="delete"
+                :ask="`Delete “${p.name}” for good?`"
+                sure="delete it"
+                @sure="drop(p.id, p.revision)"
+              />
             </template>
           </td>
         </tr>
@@ -241,7 +238,12 @@ const open = computed(() => selection.value.filter((o) => o.state === 'waiting' 
         <input v-model="q.last" type="date" class="p-inputtext p-inputtext-sm" aria-label="last day" />
         <button class="plain soft" type="button" @click="draft.quiet.splice(i, 1)">✕</button>
       </div>
-      <DraftKept :kept="form.kept.value" :dirty="form.dirty.value" @discard="form.discard" />
+      <DraftKept
+        :kept="form.kept.value"
+        :dirty="form.dirty.value"
+        :others="form.others.value"
+        @discard="form.discard"
+      />
       <OtherChange
         v-if="form.other.value"
         :conflict="form.other.value"

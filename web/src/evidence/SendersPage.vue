@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useQuery } from '@tanstack/vue-query'
 import Button from 'primevue/button'
 import InputText from 'primevue/inputtext'
 import Select from 'primevue/select'
@@ -7,40 +7,27 @@ import { ref } from 'vue'
 import { api, ask } from '../api/client'
 import ListFilter from '../components/ListFilter.vue'
 import ListTable, { type ListColumn } from '../components/ListTable.vue'
+import SureButton from '../components/SureButton.vue'
+import { useAct } from '../lib/act'
 import { moment, whole } from '../lib/format'
 import { useSession } from '../lib/session'
 import EvidenceNav from './EvidenceNav.vue'
 
 /** Who may send scans: one token for each source, shown once. And what came, late, twice or refused. */
-const client = useQueryClient()
 const { may } = useSession()
 const mayRun = may('run')
 const tokens = useQuery({ queryKey: ['tokens'], queryFn: () => ask(api.GET('/api/tokens')), enabled: mayRun })
 const source = ref('')
 const findsBy = ref<'id' | 'name'>('id')
 const secret = ref('')
-const says = ref('')
-async function add() {
-  says.value = ''
-  try {
-    secret.value = (
-      await ask(api.POST('/api/tokens', { body: { source: source.value, findsBy: findsBy.value } }))
-    ).secret
+const { busy, says, act } = useAct()
+const add = () =>
+  act(async () => {
+    const body = { source: source.value, findsBy: findsBy.value }
+    secret.value = (await ask(api.POST('/api/tokens', { body }))).secret
     source.value = ''
-    await client.invalidateQueries({ queryKey: ['tokens'] })
-  } catch (e) {
-    says.value = (e as Error).message
-  }
-}
-async function revoke(id: number) {
-  says.value = ''
-  try {
-    await ask(api.POST('/api/tokens/{id}/revoke', { params: { path: { id } } }))
-    await client.invalidateQueries({ queryKey: ['tokens'] })
-  } catch (e) {
-    says.value = (e as Error).message
-  }
-}
+  })
+const revoke = (id: number) => act(() => ask(api.POST('/api/tokens/{id}/revoke', { params: { path: { id } } })))
 const columns: ListColumn[] = [
   { key: 'receivedAt', label: 'came', width: '11.4rem', fixed: true },
   { key: 'source', label: 'from', width: '10rem' },
@@ -86,7 +73,13 @@ const server = window.location.origin
             <td class="num">{{ whole(t.devices) }}</td>
             <td>
               <template v-if="t.revokedAt">revoked {{ moment(t.revokedAt) }} by {{ t.revokedBy }}</template>
-              <button v-else class="plain" type="button" @click="revoke(t.id)">revoke</button>
+              <SureButton
+                v-else
+                label="revoke"
+                :ask="`Let “${t.source}” send nothing any more?`"
+                sure="revoke it"
+                @sure="revoke(t.id)"
+              />
             </td>
           </tr>
         </tbody>
@@ -106,7 +99,7 @@ const server = window.location.origin
           size="small"
           aria-label="how devices are found"
         />
-        <Button type="submit" label="Give a token" size="small" :disabled="!source" data-give />
+        <Button type="submit" label="Give a token" size="small" :disabled="!source" :loading="busy" data-give />
         <span class="soft">A source that had one before goes on with its list.</span>
       </form>
       <div v-if="secret" class="sheet secret" role="status">

@@ -1,6 +1,7 @@
 import { useQueryClient } from '@tanstack/vue-query'
 import { computed, ref, watch, type Ref } from 'vue'
 import { Problem, type Conflict } from '../api/client'
+import { useHere } from './here'
 import { useSession } from './session'
 
 const copy = <T>(v: T): T => JSON.parse(JSON.stringify(v)) as T
@@ -35,6 +36,10 @@ export function useDraft<T extends { revision: number }>(
   const busy = ref(false)
   const says = ref('')
   const dirty = computed(() => !!draft.value && !same(draft.value, base.value))
+  const others = useHere(
+    () => (/:new$/.test(key()) ? '' : key()),
+    () => dirty.value,
+  )
   // a draft belongs to who typed it: whoever signs in after him in the same window does not see it
   const place = () => (key() && me.value?.name ? `ensomet-draft:${me.value.name}:${key()}` : '')
   let shown = ''
@@ -131,5 +136,5 @@ export function useDraft<T extends { revision: number }>(
       void client.invalidateQueries()
     }
   }
-  return { draft, base, dirty, kept, other, busy, says, discard, save, settle }
+  return { draft, base, dirty, kept, other, others, busy, says, discard, save, settle }
 }

@@ -6,6 +6,11 @@ import InputText from 'primevue/inputtext'
 import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, ask, type Schemas } from '../api/client'
+import DraftKept from '../components/DraftKept.vue'
+import OtherChange from '../components/OtherChange.vue'
+import SureButton from '../components/SureButton.vue'
+import { useAct } from '../lib/act'
+import { useDraft } from '../lib/draft'
 import { count, day, money, whole } from '../lib/format'
 import { useSession } from '../lib/session'
 import MeasureForm from './MeasureForm.vue'
@@ -31,32 +36,37 @@ const fromLink = (): Measure[] => {
     return []
   }
 }
-const measures = ref<Measure[]>(fromLink())
-const name = ref('')
-const note = ref('')
+interface Draft {
+  id: number
+  revision: number
+  name: string
+  note: string
+  measures: Measure[]
+}
+const stored = (): Draft | undefined => {
+  if (!chosen.value) return { id: 0, revision: 0, name: '', note: '', measures: [] }
+  const b = scenario.value
+  return b && { id: b.id, revision: b.revision, name: b.name, note: b.note, measures: b.measures }
+}
+const form = useDraft<Draft>(() => `scenario:${chosen.value || 'new'}`, stored)
+const draft = form.draft
+const says = ref('')
+const measures = computed(() => draft.value?.measures ?? [])
+// The address holds what is being tried, so that a link shows a colleague the same.
 watch(
-  scenario,
-  (b) => {
-    if (!b || route.query.m) return
-    measures.value = structuredClone(b.measures.map((m) => ({ ...m })))
-    name.value = b.name
-    note.value = b.note
+  [draft, () => route.query.m],
+  ([d, m]) => {
+    if (d && m && JSON.stringify(d.measures) !== m) d.measures = fromLink()
   },
   { immediate: true },
 )
-// The address holds what is being tried, so that a link shows a colleague the same.
-const dirty = computed(() => !!route.query.m)
-function keepInLink() {
-  void router.replace({ query: { ...route.query, m: JSON.stringify(measures.value) } })
+function put(list: Measure[]) {
+  if (!draft.value) return
+  draft.value.measures = list
+  void router.replace({ query: { ...route.query, m: JSON.stringify(list) } })
 }
-function add(m: Measure) {
-  measures.value = [...measures.value, m]
-  keepInLink()
-}
-function drop(i: number) {
-  measures.value = measures.value.filter((_, k) => k !== i)
-  keepInLink()
-}
+const add = (m: Measure) => put([...measures.value, m])
+const drop = (i: number) => put(measures.value.filter((_, k) => k !== i))
 const late = refDebounced(measures, 150)
 const tried = useQuery({
   queryKey: ['tried', late],
@@ -65,75 +75,49 @@ const tried = useQuery({
   retry: false,
 })
 const t = computed(() => tried.data.value)
-const says = ref('')
 const done = ref<Schemas['ScenarioDone']>()
 function open(id?: number) {
   done.value = undefined
   says.value = ''
-  if (!id) {
-    measures.value = []
-    name.value = note.value = ''
-  }
+  if (!id && !chosen.value) form.discard()
   void router.replace({ query: id ? { scenario: String(id) } : {} })
 }
-async function save() {
-  says.value = ''
-  try {
-    const b = scenario.value
-    const saved = await ask(
-      api.POST('/api/scenarios', {
-        body: {
-          id: b && !b.doneAt ? b.id : 0,
-          version: b?.version ?? 0,
-          name: name.value,
-          note: note.value,
-          measures: measures.value,
-          author: '',
-          at: 0,
-          changedAt: 0,
-          doneAt: 0,
-          doneBy: '',
-        },
-      }),
-    )
-    await client.invalidateQueries({ queryKey: ['scenarios'] })
-    void router.replace({ query: { scenario: String(saved.id) } })
-    return saved
-  } catch (e) {
-    says.value = (e as Error).message
-  }
+async function save(): Promise<Schemas['Scenario'] | undefined> {
+  let saved: Schemas['Scenario'] | undefined
+  const kept = await form.save(async ({ id, revision, name, note, measures }) => {
+    const body = { id, revision, name, note, measures, author: '', at: 0, changedAt: 0, doneAt: 0, doneBy: '' }
+    saved = await ask(api.POST('/api/scenarios', { body }))
+  })
+  if (!kept || !saved) return undefined
+  if (!chosen.value) form.discard()
+  await client.invalidateQueries({ queryKey: ['scenarios'] })
+  void router.replace({ query: { scenario: String(saved.id) } })
+  return saved
 }
+const { busy, says: refused, act } = useAct()
 async function turn() {
-  const b = dirty.value || !scenario.value ? await save() : scenario.value
+  const b = form.dirty.value || !scenario.value ? await save() : scenario.value
   if (!b) return
-  try {
-    done.value = await ask(
-      api.POST('/api/scenarios/{id}/do', { params: { path: { id: b.id } }, body: { version: b.version } }),
-    )
-    await client.invalidateQueries()
-  } catch (e) {
-    says.value = (e as Error).message
-  }
+  await act(async () => {
+    const body = { revision: b.revision }
+    done.value = await ask(api.POST('/api/scenarios/{id}/do', { params: { path: { id: b.id } }, body }))
+  })
 }
-async function away(id: number) {
-  try {
-    await ask(api.POST('/api/scenarios/{id}/drop', { params: { path: { id } } }))
-    open()
-    await client.invalidateQueries({ queryKey: ['scenarios'] })
-  } catch (e) {
-    says.value = (e as Error).message
-  }
+async function away(id: number, revision: number) {
+  const gone = await act(() =>
+    ask(api.POST('/api/scenarios/{id}/drop', { params: { path: { id } }, body: { revision } })),
+  )
+  if (!gone) return
+  form.discard()
+  open()
 }
 const requests = useQuery({ queryKey: ['requests'], queryFn: () => ask(api.GET('/api/purchase-requests')) })
-async function end(id: number, how: 'bought' | 'dropped') {
-  try {
-    await ask(api.POST('/api/purchase-requests/{id}/end', { params: { path: { id } }, body: { how } }))
-    await client.invalidateQueries({ queryKey: ['requests'] })
-  } catch (e) {
-    says.value = (e as Error).message
-  }
-}
+const end = (id: number, how: 'bought' | 'dropped') =>
+  act(() => ask(api.POST('/api/purchase-requests/{id}/end', { params: { path: { id } }, body: { how } })))
 const waiting = computed(() => requests.data.value?.filter((r) => !r.endedAt) ?? [])
+/** How the measures of a scenario are said where two people changed it. */
+const sayMeasures = (field: string, v: unknown) =>
+  field === 'measures' ? (v as Measure[]).map((m) => `${m.kind} ${m.quantity ?? ''}`.trim()).join(', ') : undefined
 /** What a measure does, in words. */
 function outcome(m: Schemas['TriedMeasure']) {
   const change = (n: number, of: string) => (n ? `${whole(Math.abs(n))} ${n > 0 ? 'more' : 'fewer'} ${of}` : '')
@@ -185,12 +169,41 @@ function outcome(m: Schemas['TriedMeasure']) {
           :product="Number(route.query.product ?? measures[0]?.product ?? 0)"
           @add="add"
         />
-        <form v-if="mayWork && !scenario?.doneAt && measures.length" class="keep" @submit.prevent="save">
-          <label>name <InputText v-model="name" size="small" name="scenario" @input="keepInLink" /></label>
-          <label>note <InputText v-model="note" size="small" /></label>
-          <div class="row">
-            <Button type="submit" label="Keep the scenario" size="small" severity="secondary" :disabled="!name" />
-            <button v-if="scenario" class="plain" type="button" @click="away(scenario.id)">put it away</button>
+        <form v-if="mayWork && draft && !scenario?.doneAt && measures.length" class="keep" @submit.prevent="save">
+          <label>name <InputText v-model="draft.name" size="small" name="scenario" /></label>
+          <label>note <InputText v-model="draft.note" size="small" /></label>
+          <DraftKept
+            :kept="form.kept.value"
+            :dirty="form.dirty.value"
+            :others="form.others.value"
+            @discard="(open(chosen || undefined), form.discard())"
+          />
+          <OtherChange
+            v-if="form.other.value"
+            :conflict="form.other.value"
+            :mine="draft"
+            :base="form.base.value"
+            :theirs="stored()"
+            :say="sayMeasures"
+            @save="(theirs) => (form.settle(theirs), save())"
+          />
+          <div v-else class="row">
+            <Button
+              type="submit"
+              label="Keep the scenario"
+              size="small"
+              severity="secondary"
+              :disabled="!draft.name"
+              :loading="form.busy.value"
+            />
+            <SureButton
+              v-if="scenario"
+              label="put it away"
+              :ask="`Put “${scenario.name}” away for good?`"
+              sure="put it away"
+              :busy="busy"
+              @sure="away(scenario.id, scenario.revision)"
+            />
           </div>
         </form>
         <p v-if="scenario" class="soft">
@@ -199,7 +212,9 @@ function outcome(m: Schemas['TriedMeasure']) {
             >; turned into work by {{ scenario.doneBy }} on {{ day(scenario.doneAt) }}</template
           >.
         </p>
-        <p v-if="says" class="says" role="alert">{{ says }}</p>
+        <p v-if="form.says.value || refused || says" class="says" role="alert">
+          {{ form.says.value || refused || says }}
+        </p>
         <p v-if="done" role="status" data-scenario-done>
           Turned into {{ count(done.cases, 'case')
           }}<template v-if="done.seats">, {{ count(done.seats, 'seat') }} handed back</template
@@ -216,8 +231,8 @@ function outcome(m: Schemas['TriedMeasure']) {
           v-if="mayWork && measures.length && !scenario?.doneAt && !done"
           label="Turn it into work"
           size="small"
-          :disabled="!name"
-          :title="name ? '' : 'Give the scenario a name first'"
+          :disabled="!draft?.name || busy"
+          :title="draft?.name ? '' : 'Give the scenario a name first'"
           data-turn
           @click="turn"
         />

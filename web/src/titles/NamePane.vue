@@ -3,9 +3,9 @@ import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { refDebounced, useEventListener } from '@vueuse/core'
 import InputText from 'primevue/inputtext'
 import { computed, nextTick, ref, watch } from 'vue'
-import { api, ask, readList, type Lists, type Schemas } from '../api/client'
+import { api, ask, Problem, readList, type Lists, type Schemas } from '../api/client'
 import EffectLine from '../components/EffectLine.vue'
-import { count, day } from '../lib/format'
+import { count, day, moment } from '../lib/format'
 import { key, useKeys } from '../lib/keys'
 import NewTitle from './NewTitle.vue'
 import ProposalWords from './ProposalWords.vue'
@@ -14,7 +14,7 @@ import ProposalWords from './ProposalWords.vue'
  * One raw name, and what a person makes of it: one of the proposals, another title, a new one, nothing that counts, a
  * rule, or later.
  */
-const props = defineProps<{ nameKey: string; others: string[]; mayWork: boolean }>()
+const props = defineProps<{ nameKey: string; others: Lists['names'][]; mayWork: boolean }>()
 const emit = defineEmits<{
   close: []
   decided: [effect: Schemas['Effect'], keys: string[]]
@@ -73,11 +73,19 @@ const choices = computed<Choice[]>(() => {
   }))
 })
 const nothing: Choice = { product: 0, edition: '', text: 'not software that counts' }
-const similar = computed(() => (n.value?.similar ?? []).map((s) => s.key).filter((k) => !props.others.includes(k)))
-const keys = computed(() => [props.nameKey, ...props.others, ...(along.value ? similar.value : [])])
+const similar = computed(() => (n.value?.similar ?? []).filter((s) => !props.others.some((o) => o.key === s.key)))
+/** The names that a decision is about, each as it was seen. */
+const about = computed(() => {
+  const all = [...props.others, ...(along.value ? similar.value : [])]
+  return {
+    keys: [props.nameKey, ...all.map((s) => s.key)],
+    revisions: [n.value?.revision ?? 0, ...all.map((s) => s.revision)],
+  }
+})
+const keys = computed(() => about.value.keys)
 const decision = computed(() =>
-  picked.value
-    ? { keys: keys.value, product: picked.value.product, edition: picked.value.edition, note: '' }
+  picked.value && n.value
+    ? { ...about.value, product: picked.value.product, edition: picked.value.edition, note: '' }
     : undefined,
 )
 const effect = useQuery({
@@ -87,39 +95,56 @@ const effect = useQuery({
   staleTime: 0,
   gcTime: 0,
 })
+const busy = ref(false)
+/** Does one thing at a time with the names; where somebody else did something with one of them, that is said. */
+async function once(what: () => Promise<void>) {
+  if (busy.value) return
+  busy.value = true
+  says.value = ''
+  try {
+    await what()
+  } catch (e) {
+    says.value = meanwhile(e) ?? (e as Error).message
+    if (e instanceof Problem && e.conflict) void client.invalidateQueries()
+  } finally {
+    busy.value = false
+  }
+}
+function meanwhile(e: unknown): string | undefined {
+  if (!(e instanceof Problem) || !e.conflict) return undefined
+  const { who, at, thing, changed } = e.conflict
+  const words = { decided: 'decided', waits: 'waits to be signed off', setAside: 'set aside until', note: 'note' }
+  const of = thing === props.nameKey ? 'this name' : `“${thing}”, which goes along`
+  const what = changed
+    .map((c) => `${words[c.field as keyof typeof words] ?? c.field}: ${String(c.is || 'no longer')}`)
+    .join(', ')
+  return `${who} was at ${of} on ${moment(at)}: ${what}. Nothing was changed; look at it as it is now, and decide again.`
+}
 async function press() {
   if (!decision.value) return
   const body = decision.value
   pressed.value = false
-  try {
+  await once(async () => {
     const e = await ask(api.POST('/api/names/decide', { body }))
     emit('decided', e, body.keys)
     void client.invalidateQueries({ queryKey: ['name'], refetchType: 'none' })
-  } catch (e) {
-    says.value = (e as Error).message
-  }
+  })
 }
 // Enter that comes before the effect is known waits for it
 watch([effect.data, effect.isFetching], ([e, fetching]) => {
   if (e && !fetching && pressed.value) void press()
 })
-async function later() {
-  const body = { keys: keys.value, days: 30 }
-  try {
+const later = () =>
+  once(async () => {
+    const body = { ...about.value, days: 30 }
     await ask(api.POST('/api/names/later', { body }))
     emit('aside', body.keys)
-  } catch (e) {
-    says.value = (e as Error).message
-  }
-}
-async function takeBack() {
-  try {
-    await ask(api.POST('/api/names/withdraw', { body: { key: props.nameKey } }))
+  })
+const takeBack = () =>
+  once(async () => {
+    await ask(api.POST('/api/names/withdraw', { body: { key: props.nameKey, revision: n.value!.revision } }))
     await client.invalidateQueries()
-  } catch (e) {
-    says.value = (e as Error).message
-  }
-}
+  })
 const ruleLink = computed(() => {
   const r = n.value?.records[0]
   const records = {
@@ -276,7 +301,7 @@ useEventListener(window, 'keydown', (e: KeyboardEvent) => {
           :says="`${picked.text}${keys.length > 1 ? `, for ${count(keys.length, 'name')}` : ''}:`"
           :effect="effect.data.value"
           :failed="effect.error.value?.message"
-          :press="pressed ? 'Deciding…' : 'Decide'"
+          :press="pressed || busy ? 'Deciding…' : 'Decide'"
           @press="press"
         />
       </template>

@@ -111,7 +111,7 @@ function mark() {
   marked.value = had ? marked.value.filter((r) => r.key !== row.key) : [...marked.value, row]
   step(1)
 }
-const others = computed(() => marked.value.map((r) => r.key).filter((k) => k !== key.value))
+const others = computed(() => marked.value.filter((r) => r.key !== key.value))
 </script>
 
 <template>

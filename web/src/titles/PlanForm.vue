@@ -157,7 +157,12 @@ const words: Record<string, string> = {
         :placeholder="draft.what === 'keep' ? 'why it may stay' : 'a note'"
         aria-label="note"
       />
-      <DraftKept :kept="form.kept.value" :dirty="form.dirty.value" @discard="form.discard" />
+      <DraftKept
+        :kept="form.kept.value"
+        :dirty="form.dirty.value"
+        :others="form.others.value"
+        @discard="form.discard"
+      />
       <OtherChange
         v-if="form.other.value"
         :conflict="form.other.value"

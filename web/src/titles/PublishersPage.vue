@@ -1,13 +1,17 @@
 <script setup lang="ts">
 import InputText from 'primevue/inputtext'
 import Textarea from 'primevue/textarea'
-import { computed, nextTick, ref } from 'vue'
+import { useQuery } from '@tanstack/vue-query'
+import { computed, nextTick, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, ask, readList, type Schemas } from '../api/client'
+import DraftKept from '../components/DraftKept.vue'
 import ListTable, { type ListColumn } from '../components/ListTable.vue'
+import OtherChange from '../components/OtherChange.vue'
+import { useDraft } from '../lib/draft'
+import { usePreview } from '../lib/preview'
 import { useSession } from '../lib/session'
 import CatalogueLine from './CatalogueLine.vue'
-import { useChange } from './change'
 import TitlesNav from './TitlesNav.vue'
 
 /** The publishers, with the other names that they are found under and the ones that took them over. */
@@ -24,51 +28,69 @@ const columns: ListColumn[] = [
   { key: 'counted', label: 'need a right', num: true, width: '6.6rem' },
   { key: 'rights', label: 'entitlements', num: true, width: '7.2rem' },
 ]
-const draft = ref<Schemas['PublisherEdit'] & { text: string }>()
+interface Draft {
+  publisher: number
+  revision: number
+  name: string
+  aliases: string[]
+  text: string // the other names as they are typed, one a line
+  successor: string
+}
+const chosen = computed(() => String(route.query.publisher ?? ''))
+const one = useQuery({
+  queryKey: ['list', 'publishers', 'one', chosen],
+  queryFn: () => readList('publishers', { f: [`id=${chosen.value}`] }, '', 1),
+  enabled: computed(() => /^\d+$/.test(chosen.value)),
+})
+const stored = (): Draft | undefined => {
+  const r = one.data.value?.rows[0]
+  if (chosen.value === 'new') return { publisher: 0, revision: 0, name: '', aliases: [], text: '', successor: '' }
+  if (!r || String(r.id) !== chosen.value) return undefined
+  const aliases = r.aliases ? r.aliases.split('|') : []
+  const { id: publisher, revision, publisher: name, successor } = r
+  return { publisher, revision, name, aliases, text: aliases.join('\n'), successor }
+}
+const form = useDraft<Draft>(() => chosen.value && `publisher:${chosen.value}`, stored)
+const draft = form.draft
+const lines = (text: string) =>
+  text
+    .split('\n')
+    .map((s) => s.trim())
+    .filter(Boolean)
+watch(
+  () => draft.value?.text,
+  (text) => {
+    if (draft.value && text !== undefined) draft.value.aliases = lines(text)
+  },
+)
 const pane = ref<HTMLElement>()
 async function open(r?: Schemas['PublisherRow']) {
-  refused.value = ''
-  draft.value = {
-    publisher: r?.id ?? 0,
-    name: r?.publisher ?? '',
-    aliases: [],
-    successor: r?.successor ?? '',
-    dry: true,
-    text: (r?.aliases ?? '').split('|').join('\n'),
-  }
-  void router.replace({ query: { ...route.query, publisher: r ? String(r.id) : undefined } })
+  await router.replace({ query: { ...route.query, publisher: r ? String(r.id) : 'new' } })
   await nextTick()
   pane.value?.querySelector<HTMLElement>('textarea, input')?.focus()
 }
-async function fromAddress() {
-  const id = route.query.publisher
-  if (!id || draft.value) return
-  const page = await readList('publishers', { f: [`id=${String(id)}`] }, '', 1)
-  if (page.rows[0]) await open(page.rows[0])
-}
 const body = computed<Schemas['PublisherEdit'] | undefined>(() => {
   if (!draft.value?.name.trim()) return undefined
-  const { text, ...rest } = draft.value
-  return {
-    ...rest,
-    successor: rest.successor.trim(),
-    aliases: text
-      .split('\n')
-      .map((s) => s.trim())
-      .filter(Boolean),
-  }
+  const { publisher, revision, name, text, successor } = draft.value
+  return { publisher, revision, name, aliases: lines(text), successor: successor.trim(), dry: true }
 })
-const { effect, failed, refused, save } = useChange(
-  'publisher-preview',
-  body,
-  (body, signal) => ask(api.POST('/api/catalogue/publishers', { body, signal })),
-  () => close(),
+const { effect, failed } = usePreview('publisher-preview', body, (body, signal) =>
+  ask(api.POST('/api/catalogue/publishers', { body, signal })),
 )
-void fromAddress()
-function close() {
-  draft.value = undefined
-  void router.replace({ query: { ...route.query, publisher: undefined } })
+async function save() {
+  if (!body.value) return
+  const sent = { ...body.value, dry: false }
+  if (await form.save(() => ask(api.POST('/api/catalogue/publishers', { body: sent })))) {
+    if (chosen.value === 'new') form.discard()
+    close()
+  }
 }
+/** Takes the other's where it is to hold: the names as they are typed go with them. */
+function settle(theirs: string[]) {
+  form.settle(theirs.includes('aliases') ? [...theirs, 'text'] : theirs)
+  void save()
+}
+const close = () => void router.replace({ query: { ...route.query, publisher: undefined } })
 </script>
 
 <template>
@@ -122,10 +144,25 @@ function close() {
             >taken over by
             <InputText v-model="draft.successor" size="small" fluid placeholder="nobody" data-publisher-successor
           /></label>
+          <DraftKept
+            :kept="form.kept.value"
+            :dirty="form.dirty.value"
+            :others="form.others.value"
+            @discard="form.discard"
+          />
+          <OtherChange
+            v-if="form.other.value"
+            :conflict="form.other.value"
+            :mine="draft"
+            :base="form.base.value"
+            :theirs="stored()"
+            :labels="{ aliases: 'other names', successor: 'taken over by' }"
+            @save="settle"
+          />
           <CatalogueLine
-            v-if="body"
+            v-else-if="body"
             :effect="effect"
-            :failed="failed"
+            :failed="form.says.value || failed"
             :press="draft.publisher ? 'Change it' : 'Add it'"
             @press="save"
           />

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useQuery } from '@tanstack/vue-query'
 import Button from 'primevue/button'
 import InputText from 'primevue/inputtext'
 import Select from 'primevue/select'
@@ -7,8 +7,13 @@ import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, ask, readList, type Schemas } from '../api/client'
 import ConditionEditor from '../components/ConditionEditor.vue'
+import DraftKept from '../components/DraftKept.vue'
 import EffectLine from '../components/EffectLine.vue'
+import OtherChange from '../components/OtherChange.vue'
+import SureButton from '../components/SureButton.vue'
 import TitlePick from '../components/TitlePick.vue'
+import { useAct } from '../lib/act'
+import { useDraft } from '../lib/draft'
 import { count, day, whole } from '../lib/format'
 import { usePreview } from '../lib/preview'
 import { useSession } from '../lib/session'
@@ -18,7 +23,6 @@ import TitlesNav from './TitlesNav.vue'
  * Rules that decide about names and counting by themselves, in their order: what each touches, who is before it, and
  * what a new one would change.
  */
-const client = useQueryClient()
 const route = useRoute()
 const router = useRouter()
 const { may } = useSession()
@@ -27,8 +31,6 @@ const rules = useQuery({ queryKey: ['name-rules'], queryFn: () => ask(api.GET('/
 
 type Draft = Schemas['RuleDraft']
 const names = ref<Record<number, string>>({})
-const draft = ref<Draft>()
-const says = ref('')
 const which = computed(() => String(route.query.rule ?? ''))
 function blank(): Draft {
   const q = route.query
@@ -36,11 +38,12 @@ function blank(): Draft {
   try {
     if (q.records) records = JSON.parse(String(q.records)) as Draft['records']
   } catch {
-    says.value = 'The address holds a condition that cannot be read.'
+    unread.value = 'The address holds a condition that cannot be read.'
   }
   if (q.product && q.title) names.value[Number(q.product)] = String(q.title)
   return {
     id: 0,
+    revision: 0,
     name: '',
     outcome: (['title', 'nothing', 'leave_out'] as const).find((o) => o === q.outcome) ?? 'title',
     records,
@@ -55,32 +58,38 @@ function blank(): Draft {
 }
 const joined = (c: Draft['records']): Draft['records'] =>
   c.all || c.any || c.not?.any ? c : c.field || c.not ? { all: [c] } : { all: [] }
+const list = computed(() => rules.data.value?.rules ?? [])
+const stored = (): Draft | undefined => {
+  if (which.value === 'new') return blank()
+  const r = list.value.find((x) => String(x.id) === which.value)
+  if (!r) return undefined
+  const { id, revision, name, outcome, product, edition, reason, from, until, off } = r
+  return {
+    id,
+    revision,
+    name,
+    outcome,
+    product,
+    edition,
+    reason,
+    from,
+    until,
+    off,
+    records: joined(r.records),
+    devices: joined(r.devices),
+  }
+}
+// what a new rule begins with, from a raw name or a device, is a draft of its own
+const key = computed(() => {
+  if (which.value !== 'new') return which.value && `rule:${which.value}`
+  return `rule:${String(route.query.records ?? '')}${String(route.query.devices ?? '')}:new`
+})
+const form = useDraft<Draft>(() => (mayWork.value ? key.value : ''), stored)
+const { draft, says } = form
+const unread = ref('')
 watch(
-  [which, rules.data],
-  ([w]) => {
-    if (!w) draft.value = undefined
-    else if (w === 'new') draft.value ??= blank()
-    else {
-      const r = rules.data.value?.find((x) => String(x.id) === w)
-      if (r && draft.value?.id !== r.id) {
-        Object.assign(names.value, r.names)
-        const { id, name, outcome, product, edition, reason, from, until, off } = r
-        draft.value = {
-          id,
-          name,
-          outcome,
-          product,
-          edition,
-          reason,
-          from,
-          until,
-          off,
-          records: joined(r.records),
-          devices: joined(r.devices),
-        }
-      }
-    }
-  },
+  () => list.value.find((x) => String(x.id) === which.value)?.names,
+  (more) => more && Object.assign(names.value, more),
   { immediate: true },
 )
 const ready = computed(
@@ -95,40 +104,37 @@ const { effect, failed } = usePreview(
   computed(() => (ready.value && mayWork.value ? draft.value : undefined)),
   (b) => ask(api.POST('/api/name-rules/preview', { body: b })),
 )
-const open = (w: string) => {
-  draft.value = undefined
-  says.value = ''
-  void router.replace({ query: w ? { rule: w } : {} })
+const open = (w: string) => void router.replace({ query: w ? { rule: w } : {} })
+function leave() {
+  form.discard()
+  open('')
 }
 async function save() {
-  if (!draft.value || !effect.value) return
-  says.value = ''
-  try {
-    const e = await ask(api.POST('/api/name-rules', { body: draft.value }))
-    await client.invalidateQueries()
-    open('')
-    says.value = e.waits
-      ? 'The rule waits to be signed off.'
-      : `The rule is at work: ${count(e.installs, 'install')} now, and whatever arrives from now on.`
-  } catch (e) {
-    says.value = (e as Error).message
-  }
+  if (!draft.value || !effect.value || form.busy.value) return
+  let e: Schemas['Effect'] | undefined
+  if (!(await form.save(async (body) => (e = await ask(api.POST('/api/name-rules', { body })))))) return
+  if (which.value === 'new') form.discard()
+  open('')
+  told.value = e?.waits
+    ? 'The rule waits to be signed off.'
+    : `The rule is at work: ${count(e?.installs ?? 0, 'install')} now, and whatever arrives from now on.`
 }
-async function changeRule(id: number, change: 'on' | 'off' | 'end' | 'order', order?: number[]) {
-  says.value = ''
-  try {
-    await ask(api.POST('/api/name-rules/change', { body: { id, change, order } }))
-    await client.invalidateQueries()
-    if (change === 'end') open('')
-  } catch (e) {
-    says.value = (e as Error).message
-  }
+const { busy, says: told, act } = useAct()
+async function changeRule(id: number, revision: number, change: 'on' | 'off' | 'end' | 'order', order?: number[]) {
+  const done = await act(() => ask(api.POST('/api/name-rules/change', { body: { id, revision, change, order } })))
+  if (done && change === 'end' && which.value === String(id)) leave()
 }
 function move(i: number, by: number) {
-  const ids = (rules.data.value ?? []).map((r) => r.id)
+  const ids = list.value.map((r) => r.id)
   const [id] = ids.splice(i, 1)
   ids.splice(i + by, 0, id!)
-  void changeRule(id!, 'order', ids)
+  void changeRule(id!, rules.data.value!.orderRevision, 'order', ids)
+}
+/** What a condition says, as far as a page can tell it. */
+const say = (field: string, v: unknown) => {
+  if (field === 'outcome') return outcomes.find((o) => o.value === v)?.label
+  if (field === 'product') return names.value[Number(v)] ?? (Number(v) ? `title ${Number(v)}` : undefined)
+  return undefined
 }
 const outcomes = [
   { label: 'are the title', value: 'title' },
@@ -162,7 +168,7 @@ watch(
       </p>
       <Button v-if="mayWork && !draft" size="small" label="Make a rule" data-make-rule @click="open('new')" />
     </div>
-    <p v-if="says" role="status" data-says>{{ says }}</p>
+    <p v-if="told || unread" role="status" data-says>{{ told || unread }}</p>
     <table class="lines" data-rules>
       <thead>
         <tr>
@@ -177,11 +183,7 @@ watch(
         </tr>
       </thead>
       <tbody>
-        <tr
-          v-for="(r, i) in rules.data.value"
-          :key="r.id"
-          :class="{ here: which === String(r.id), off: r.state !== 'holds' }"
-        >
+        <tr v-for="(r, i) in list" :key="r.id" :class="{ here: which === String(r.id), off: r.state !== 'holds' }">
           <td class="num">{{ i + 1 }}</td>
           <td>
             <button class="plain" type="button" :data-rule="r.name" @click="open(String(r.id))">{{ r.name }}</button>
@@ -211,7 +213,7 @@ watch(
               <button
                 class="plain"
                 type="button"
-                :disabled="i === 0"
+                :disabled="busy || i === 0"
                 :aria-label="`${r.name} earlier`"
                 @click="move(i, -1)"
               >
@@ -220,20 +222,31 @@ watch(
               <button
                 class="plain"
                 type="button"
-                :disabled="i === (rules.data.value?.length ?? 0) - 1"
+                :disabled="busy || i === list.length - 1"
                 :aria-label="`${r.name} later`"
                 @click="move(i, 1)"
               >
                 ↓
               </button>
-              <button class="plain" type="button" @click="changeRule(r.id, r.off ? 'on' : 'off')">
+              <button
+                class="plain"
+                type="button"
+                :disabled="busy"
+                @click="changeRule(r.id, r.revision, r.off ? 'on' : 'off')"
+              >
                 {{ r.off ? 'switch on' : 'switch off' }}
               </button>
-              <button class="plain soft" type="button" @click="changeRule(r.id, 'end')">end it</button>
+              <SureButton
+                label="end it"
+                :ask="`End “${r.name}” for good?`"
+                sure="end it"
+                :busy="busy"
+                @sure="changeRule(r.id, r.revision, 'end')"
+              />
             </div>
           </td>
         </tr>
-        <tr v-if="rules.data.value && !rules.data.value.length">
+        <tr v-if="rules.data.value && !list.length">
           <td colspan="8" class="soft">
             No rule was made yet. Begin from a raw name (“a rule for names like this”) or from here.
           </td>
@@ -241,6 +254,12 @@ watch(
       </tbody>
     </table>
     <form v-if="draft" class="sheet edit" data-rule-form @submit.prevent="save">
+      <DraftKept
+        :kept="form.kept.value"
+        :dirty="form.dirty.value"
+        :others="form.others.value"
+        @discard="form.discard"
+      />
       <div class="row">
         <InputText
           v-model="draft.name"
@@ -301,7 +320,18 @@ watch(
           /></label>
         </section>
       </div>
-      <p v-if="failed" class="says" role="alert">{{ failed }}</p>
+      <p v-if="says" class="says" role="alert">{{ says }}</p>
+      <OtherChange
+        v-if="form.other.value"
+        :conflict="form.other.value"
+        :mine="draft"
+        :base="form.base.value"
+        :theirs="stored()"
+        :labels="{ product: 'title', records: 'records of which', devices: 'on devices of which', off: 'switched off' }"
+        :say="say"
+        @save="(theirs) => (form.settle(theirs), save())"
+      />
+      <p v-else-if="failed" class="says" role="alert">{{ failed }}</p>
       <EffectLine
         v-else-if="mayWork && ready"
         :says="draft.outcome === 'leave_out' ? 'leaves out more:' : 'decides otherwise than before:'"
@@ -313,7 +343,12 @@ watch(
         Give it a name<template v-if="draft.outcome === 'title'"> and a title</template
         ><template v-if="draft.outcome === 'leave_out'"> and a reason</template>: then its effect shows here.
       </p>
-      <button class="plain soft" type="button" @click="open('')">close</button>
+      <div class="row">
+        <button class="plain soft" type="button" @click="open('')">close</button>
+        <button v-if="form.dirty.value" class="plain soft" type="button" data-leave @click="leave">
+          throw away what I typed
+        </button>
+      </div>
     </form>
   </div>
 </template>

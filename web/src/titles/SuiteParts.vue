@@ -8,6 +8,7 @@ import { api, ask, type Schemas } from '../api/client'
 import DraftKept from '../components/DraftKept.vue'
 import OtherChange from '../components/OtherChange.vue'
 import TitlePick from '../components/TitlePick.vue'
+import { refusal } from '../lib/act'
 import { useDraft } from '../lib/draft'
 import { useSession } from '../lib/session'
 
@@ -72,14 +73,14 @@ const known = (d: Schemas['SuiteDraft']) =>
 async function save() {
   if (await form.save((body) => ask(api.POST('/api/suites', { body })))) chosen.value = ''
 }
-async function remove(id: number) {
+async function remove(id: number, revision: number) {
   try {
-    await ask(api.POST('/api/suites/{id}/drop', { params: { path: { id } } }))
+    await ask(api.POST('/api/suites/{id}/drop', { params: { path: { id } }, body: { revision } }))
     form.discard()
     chosen.value = ''
     await client.invalidateQueries()
   } catch (e) {
-    says.value = (e as Error).message
+    says.value = refusal(e)
   }
 }
 </script>
@@ -136,7 +137,12 @@ async function remove(id: number) {
         </tbody>
       </table>
       <TitlePick :model-value="0" name="" @update:model-value="add" />
-      <DraftKept :kept="form.kept.value" :dirty="form.dirty.value" @discard="form.discard" />
+      <DraftKept
+        :kept="form.kept.value"
+        :dirty="form.dirty.value"
+        :others="form.others.value"
+        @discard="form.discard"
+      />
       <OtherChange
         v-if="form.other.value"
         :conflict="form.other.value"
@@ -156,7 +162,9 @@ async function remove(id: number) {
           :loading="form.busy.value"
           data-suite-save
         />
-        <button v-if="draft.id" class="plain soft" type="button" @click="remove(draft.id)">it contains nothing</button>
+        <button v-if="draft.id" class="plain soft" type="button" @click="remove(draft.id, draft.revision)">
+          it contains nothing
+        </button>
         <button class="plain soft" type="button" @click="chosen = ''">close</button>
       </div>
     </form>

@@ -1,29 +1,22 @@
 <script setup lang="ts">
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useQuery } from '@tanstack/vue-query'
 import Button from 'primevue/button'
-import { computed, ref } from 'vue'
+import { computed } from 'vue'
 import { api, ask, type Schemas } from '../api/client'
+import { useAct } from '../lib/act'
 import { day } from '../lib/format'
 import { useSession } from '../lib/session'
 import TitlesNav from './TitlesNav.vue'
 
 /** Decisions that count only once a second person has agreed, and which kinds of decision these are. */
-const client = useQueryClient()
 const { may, me } = useSession()
 const mayWork = may('work')
 const mayRun = may('run')
 const list = useQuery({ queryKey: ['unsigned'], queryFn: () => ask(api.GET('/api/unsigned')) })
 const settings = useQuery({ queryKey: ['naming'], queryFn: () => ask(api.GET('/api/names/settings')) })
-const says = ref('')
-async function sign(u: Schemas['Unsigned'], agreed: boolean) {
-  says.value = ''
-  try {
-    await ask(api.POST('/api/unsigned/sign', { body: { kind: u.kind, id: u.id, agreed } }))
-    await client.invalidateQueries()
-  } catch (e) {
-    says.value = (e as Error).message
-  }
-}
+const { says, act } = useAct()
+const sign = (u: Schemas['Unsigned'], agreed: boolean) =>
+  act(() => ask(api.POST('/api/unsigned/sign', { body: { kind: u.kind, id: u.id, revision: u.revision, agreed } })))
 const kinds = [
   { kind: 'title', text: 'a name is a title' },
   { kind: 'nothing', text: 'a name is not software that counts' },
@@ -31,19 +24,8 @@ const kinds = [
   { kind: 'rule', text: 'a rule for names' },
 ]
 const asked = computed(() => settings.data.value?.signOff ?? [])
-async function put(n: Partial<Schemas['NamingSettings']>) {
-  says.value = ''
-  try {
-    await ask(
-      api.POST('/api/names/settings', {
-        body: { ...settings.data.value!, ...n },
-      }),
-    )
-  } catch (e) {
-    says.value = (e as Error).message
-  }
-  await client.invalidateQueries({ queryKey: ['naming'] })
-}
+const put = (n: Partial<Schemas['NamingSettings']>) =>
+  act(() => ask(api.POST('/api/names/settings', { body: { ...settings.data.value!, ...n } })))
 const toggle = (kind: string) =>
   put({ signOff: asked.value.includes(kind) ? asked.value.filter((k) => k !== kind) : [...asked.value, kind] })
 const limits = [0, 0.8, 0.9, 0.95, 0.98]

@@ -81,7 +81,12 @@ const keep = () => form.save((body) => ask(api.PUT('/api/metering/kept', { body 
           Events are rolled up into runs, and runs into days, before they go. No window may look back further than days
           are kept: then “no data” would be read as “not used”.
         </p>
-        <DraftKept :kept="form.kept.value" :dirty="form.dirty.value" @discard="form.discard" />
+        <DraftKept
+          :kept="form.kept.value"
+          :dirty="form.dirty.value"
+          :others="form.others.value"
+          @discard="form.discard"
+        />
         <OtherChange
           v-if="form.other.value"
           :conflict="form.other.value"

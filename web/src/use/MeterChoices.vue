@@ -1,38 +1,42 @@
 <script setup lang="ts">
 import InputText from 'primevue/inputtext'
-import { computed, ref } from 'vue'
 import { api, ask, type Schemas } from '../api/client'
 import EffectLine from '../components/EffectLine.vue'
 import RuleForm from '../components/RuleForm.vue'
-import { noScope, scopeBody, scopeReady, type Scope } from '../components/ScopePick.vue'
+import { noScope, scopeBody, scopeOf, scopeReady, type Scope } from '../components/ScopePick.vue'
 import { count, day, whole } from '../lib/format'
-import { useRuleDesk } from '../lib/ruleDesk'
+import { formOf, useRuleDesk } from '../lib/ruleDesk'
 import { useSession } from '../lib/session'
 
 /** Which titles are measured on which devices; what another choice or the end of one would change shows before. */
-defineProps<{ choices: Schemas['MeteringView'][] }>()
+const props = defineProps<{ choices: Schemas['MeteringView'][] }>()
 const { may } = useSession()
 const mayWork = may('work')
-const scope = ref<Scope>(noScope())
-const on = ref(true)
-const note = ref('')
-const body = computed(() =>
-  mayWork.value && scopeReady(scope.value) ? { ...scopeBody(scope.value), on: on.value, note: note.value } : undefined,
-)
-const { effect, failed, ending, endEffect, endFailed, askEnd, says, save, end } = useRuleDesk(
-  'meter',
-  body,
-  {
-    preview: (b) => ask(api.POST('/api/metering/preview', { body: b })),
-    previewEnd: (end) => ask(api.POST('/api/metering/preview', { body: { end } })),
-    save: (b) => ask(api.POST('/api/metering', { body: b })),
-    end: (id) => ask(api.POST('/api/metering/{id}/end', { params: { path: { id } } })),
-  },
-  () => {
-    scope.value = noScope()
-    note.value = ''
-  },
-)
+interface Draft {
+  id: number
+  revision: number
+  on: boolean
+  scope: Scope
+  note: string
+}
+const desk = useRuleDesk<Draft, Schemas['MeteringDraft'], Schemas['MeteringEffect']>('meter', {
+  open: () => mayWork.value,
+  stored: () =>
+    props.choices.map(({ says, what }) => ({
+      id: says.id,
+      revision: says.revision,
+      on: says.on ?? false,
+      scope: scopeOf(says, what),
+      note: says.note ?? '',
+    })),
+  blank: () => ({ id: 0, revision: 0, on: true, scope: noScope(), note: '' }),
+  body: ({ scope, ...rest }) => (scopeReady(scope) ? { ...scopeBody(scope), ...rest } : undefined),
+  preview: (b) => ask(api.POST('/api/metering/preview', { body: b })),
+  previewEnd: (end) => ask(api.POST('/api/metering/preview', { body: { id: 0, revision: 0, end } })),
+  save: (b) => ask(api.POST('/api/metering', { body: b })),
+  end: (id, revision) => ask(api.POST('/api/metering/{id}/end', { params: { path: { id } }, body: { revision } })),
+})
+const { draft, effect, ending, endEffect, endFailed, endSays, askEnd, says, end } = desk
 function words(e?: Schemas['MeteringEffect']) {
   if (!e) return 'being worked out…'
   const parts = [`${whole(e.now)} → ${count(e.then, 'install')} measured`]
@@ -69,7 +73,7 @@ function words(e?: Schemas['MeteringEffect']) {
         </tr>
       </thead>
       <tbody>
-        <tr v-for="c in choices" :key="c.id">
+        <tr v-for="c in choices" :key="c.id" :class="{ chosen: desk.chosen.value === String(c.id) }">
           <td>
             <b>{{ c.on ? 'yes' : 'no' }}</b>
           </td>
@@ -80,7 +84,10 @@ function words(e?: Schemas['MeteringEffect']) {
           <td>{{ c.author }}</td>
           <td>{{ day(c.at) }}</td>
           <td>
-            <button v-if="mayWork" class="plain" type="button" @click="askEnd(c.id)">end it</button>
+            <template v-if="mayWork">
+              <button class="plain" type="button" data-edit @click="desk.edit(c.id)">change</button>
+              <button class="plain" type="button" @click="askEnd(c.id)">end it</button>
+            </template>
           </td>
         </tr>
       </tbody>
@@ -95,28 +102,30 @@ function words(e?: Schemas['MeteringEffect']) {
     data-end-choice
     @press="end"
   />
+  <p v-if="endSays" class="says" role="alert">{{ endSays }}</p>
   <RuleForm
-    v-if="mayWork"
-    v-model="on"
-    v-model:scope="scope"
+    v-if="mayWork && draft"
+    v-model="draft.on"
+    v-model:scope="draft.scope"
+    v-bind="formOf(desk)"
     :options="[
       { l: 'Measure', v: true },
       { l: 'Do not measure', v: false },
     ]"
     label="measure or not"
     joint="the"
-    :ready="!!body"
-    :known="!!effect"
     :says="words(effect)"
-    :failed="failed"
-    press="Choose it"
+    :press="draft.id ? 'Change it' : 'Choose it'"
+    title="This choice is being changed: what it measured until today stays so."
     hint="Say what it is about; what it changes is shown here before it is chosen."
     data-meter-form
-    @save="save"
+    @save="desk.save"
+    @keep="desk.keep"
+    @leave="desk.leave"
   >
     <template #beside>
-      <InputText v-model="note" size="small" class="grow" placeholder="why, if you like" aria-label="note" />
+      <InputText v-model="draft.note" size="small" class="grow" placeholder="why, if you like" aria-label="note" />
     </template>
   </RuleForm>
-  <p v-if="says" class="says" role="alert">{{ says }}</p>
+  <p v-if="says" class="says" role="status">{{ says }}</p>
 </template>

@@ -142,7 +142,12 @@ const all = (w: Schemas['WaveView']) => Math.max(1, w.done + w.failed + w.out + 
         <InputNumber v-model="draft.silentDays" :min="1" :max="60" size="small" input-class="few" :disabled="!mayRun" />
         days counts as failed</label
       >
-      <DraftKept :kept="form.kept.value" :dirty="form.dirty.value" @discard="form.discard" />
+      <DraftKept
+        :kept="form.kept.value"
+        :dirty="form.dirty.value"
+        :others="form.others.value"
+        @discard="form.discard"
+      />
       <OtherChange
         v-if="form.other.value"
         :conflict="form.other.value"

@@ -2,13 +2,12 @@
 import { useQuery } from '@tanstack/vue-query'
 import InputNumber from 'primevue/inputnumber'
 import InputText from 'primevue/inputtext'
-import { computed, ref } from 'vue'
 import { api, ask, type Schemas } from '../api/client'
 import EffectLine from '../components/EffectLine.vue'
 import RuleForm from '../components/RuleForm.vue'
-import { noScope, scopeBody, scopeReady, type Scope } from '../components/ScopePick.vue'
+import { noScope, scopeBody, scopeOf, scopeReady, type Scope } from '../components/ScopePick.vue'
 import { count, day, money } from '../lib/format'
-import { useRuleDesk } from '../lib/ruleDesk'
+import { formOf, useRuleDesk } from '../lib/ruleDesk'
 import { useSession } from '../lib/session'
 import WorkNav from './WorkNav.vue'
 
@@ -19,26 +18,57 @@ import WorkNav from './WorkNav.vue'
 const { may } = useSession()
 const mayWork = may('work')
 const rules = useQuery({ queryKey: ['reclaim-rules'], queryFn: () => ask(api.GET('/api/reclaim-rules')) })
-const scope = ref<Scope>(noScope())
-const form = ref({ propose: true, window: 90, grace: 30, least: 80, poolShare: 60, note: '' })
-const draft = computed(() => ({
-  ...scopeBody(scope.value),
-  ...form.value,
-  least: form.value.least / 100,
-  poolShare: form.value.poolShare / 100,
-}))
-const body = computed(() => (mayWork.value && scopeReady(scope.value) ? draft.value : undefined))
-const { effect, failed, ending, endEffect, endFailed, askEnd, says, save, end } = useRuleDesk(
-  'reclaim',
-  body,
-  {
-    preview: (b) => ask(api.POST('/api/reclaim-rules/preview', { body: b })),
-    previewEnd: (end) => ask(api.POST('/api/reclaim-rules/preview', { body: { ...draft.value, end } })),
-    save: (b) => ask(api.POST('/api/reclaim-rules', { body: b })),
-    end: (id) => ask(api.POST('/api/reclaim-rules/{id}/end', { params: { path: { id } } })),
-  },
-  () => (scope.value = noScope()),
-)
+interface Draft {
+  id: number
+  revision: number
+  propose: boolean
+  scope: Scope
+  window: number
+  grace: number
+  least: number // percent
+  poolShare: number // percent
+  note: string
+}
+const blank = (): Draft => ({
+  id: 0,
+  revision: 0,
+  propose: true,
+  scope: noScope(),
+  window: 90,
+  grace: 30,
+  least: 80,
+  poolShare: 60,
+  note: '',
+})
+const hundred = (share: number) => Math.round(share * 10000) / 100
+const draftOf = ({ says, what }: Schemas['ReclaimView']): Draft => ({
+  id: says.id,
+  revision: says.revision,
+  propose: says.propose,
+  scope: scopeOf(says, what),
+  window: says.window,
+  grace: says.grace,
+  least: hundred(says.least),
+  poolShare: hundred(says.poolShare),
+  note: says.note ?? '',
+})
+const sent = ({ scope, ...rest }: Draft): Schemas['ReclaimDraft'] => ({
+  ...scopeBody(scope),
+  ...rest,
+  least: rest.least / 100,
+  poolShare: rest.poolShare / 100,
+})
+const desk = useRuleDesk<Draft, Schemas['ReclaimDraft'], Schemas['ReclaimEffect']>('reclaim', {
+  open: () => mayWork.value,
+  stored: () => rules.data.value?.filter((r) => r.id).map(draftOf),
+  blank,
+  body: (d) => (scopeReady(d.scope) ? sent(d) : undefined),
+  preview: (b) => ask(api.POST('/api/reclaim-rules/preview', { body: b })),
+  previewEnd: (end) => ask(api.POST('/api/reclaim-rules/preview', { body: { ...sent(blank()), end } })),
+  save: (b) => ask(api.POST('/api/reclaim-rules', { body: b })),
+  end: (id, revision) => ask(api.POST('/api/reclaim-rules/{id}/end', { params: { path: { id } }, body: { revision } })),
+})
+const { draft, effect, ending, endEffect, endFailed, endSays, askEnd, says, end } = desk
 function words(e?: Schemas['ReclaimEffect']) {
   if (!e) return 'being worked out…'
   const sums = e.money
@@ -78,7 +108,11 @@ const percent = (n: number) => `${Math.round(n * 100)} %`
           </tr>
         </thead>
         <tbody>
-          <tr v-for="r in rules.data.value" :key="r.id">
+          <tr
+            v-for="r in rules.data.value"
+            :key="r.id"
+            :class="{ chosen: r.id > 0 && desk.chosen.value === String(r.id) }"
+          >
             <td>
               <b>{{ r.what }}</b>
             </td>
@@ -92,7 +126,10 @@ const percent = (n: number) => `${Math.round(n * 100)} %`
             <td>{{ r.author }}</td>
             <td>{{ day(r.at) }}</td>
             <td>
-              <button v-if="mayWork && r.id" class="plain" type="button" @click="askEnd(r.id)">end it</button>
+              <template v-if="mayWork && r.id">
+                <button class="plain" type="button" data-edit @click="desk.edit(r.id)">change</button>
+                <button class="plain" type="button" @click="askEnd(r.id)">end it</button>
+              </template>
             </td>
           </tr>
         </tbody>
@@ -106,47 +143,55 @@ const percent = (n: number) => `${Math.round(n * 100)} %`
       :failed="endFailed"
       @press="end"
     />
+    <p v-if="endSays" class="says" role="alert">{{ endSays }}</p>
     <RuleForm
-      v-if="mayWork"
-      v-model="form.propose"
-      v-model:scope="scope"
+      v-if="mayWork && draft"
+      v-model="draft.propose"
+      v-model:scope="draft.scope"
+      v-bind="formOf(desk)"
       :options="[
         { l: 'Propose', v: true },
         { l: 'Never propose', v: false },
       ]"
       label="propose or not"
       joint="the"
-      :ready="!!body"
-      :known="!!effect"
       :says="words(effect)"
-      :failed="failed"
-      press="Set this rule"
+      :press="draft.id ? 'Change this rule' : 'Set this rule'"
+      title="This rule is being changed."
       hint="Say what it is about; what it changes is shown here before it is set."
+      :labels="{
+        window: 'looks back, days',
+        least: 'of them measured, %',
+        grace: 'grace, days',
+        poolShare: 'pool peak under, %',
+      }"
       data-reclaim-form
-      @save="save"
+      @save="desk.save"
+      @keep="desk.keep"
+      @leave="desk.leave"
     >
-      <div v-if="form.propose" class="row">
+      <div v-if="draft.propose" class="row">
         <label
           >looking back
-          <InputNumber v-model="form.window" :min="7" :max="730" size="small" input-class="few" /> days</label
+          <InputNumber v-model="draft.window" :min="7" :max="730" size="small" input-class="few" /> days</label
         >
         <label
           >of which
-          <InputNumber v-model="form.least" :min="10" :max="100" suffix=" %" size="small" input-class="few" /> must be
+          <InputNumber v-model="draft.least" :min="10" :max="100" suffix=" %" size="small" input-class="few" /> must be
           measured,</label
         >
         <label
-          >installed over <InputNumber v-model="form.grace" :min="0" :max="730" size="small" input-class="few" /> days
+          >installed over <InputNumber v-model="draft.grace" :min="0" :max="730" size="small" input-class="few" /> days
           ago;</label
         >
         <label
           >or a pool whose peak stays under
-          <InputNumber v-model="form.poolShare" :min="0" :max="100" suffix=" %" size="small" input-class="few" /> of
+          <InputNumber v-model="draft.poolShare" :min="0" :max="100" suffix=" %" size="small" input-class="few" /> of
           it</label
         >
       </div>
-      <InputText v-model="form.note" size="small" fluid placeholder="why, if you like" aria-label="note" />
+      <InputText v-model="draft.note" size="small" fluid placeholder="why, if you like" aria-label="note" />
     </RuleForm>
-    <p v-if="says" class="says" role="alert">{{ says }}</p>
+    <p v-if="says" class="says" role="status">{{ says }}</p>
   </div>
 </template>

@@ -2,14 +2,14 @@
 import { useQuery } from '@tanstack/vue-query'
 import InputText from 'primevue/inputtext'
 import Select from 'primevue/select'
-import { computed, ref } from 'vue'
+import { computed } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import { api, ask } from '../api/client'
+import { api, ask, type Schemas } from '../api/client'
 import EffectLine from '../components/EffectLine.vue'
 import RuleForm from '../components/RuleForm.vue'
-import { noScope, scopeBody, scopeReady, type Scope } from '../components/ScopePick.vue'
+import { noScope, scopeBody, scopeOf, scopeReady, type Scope } from '../components/ScopePick.vue'
 import { count, day } from '../lib/format'
-import { useRuleDesk } from '../lib/ruleDesk'
+import { formOf, useRuleDesk } from '../lib/ruleDesk'
 import { useSession } from '../lib/session'
 import StanceWhy from './StanceWhy.vue'
 import WorkNav from './WorkNav.vue'
@@ -21,36 +21,69 @@ const { may } = useSession()
 const mayWork = may('work')
 const policies = useQuery({ queryKey: ['policies'], queryFn: () => ask(api.GET('/api/policies')) })
 type Stance = 'restricted' | 'allowed' | 'required'
-const stance = ref<Stance>('restricted')
 const stances = (['restricted', 'allowed', 'required'] as Stance[]).map((v) => ({ l: v, v }))
-const scope = ref<Scope>(noScope())
-const blank = () => ({ days: '', from: '', to: '', reason: '', owner: '', until: '' })
-const form = ref(blank())
-const days = [
-  { l: 'on every day', v: '' },
-  { l: 'Monday to Friday', v: 'mon-fri' },
-  { l: 'Saturday and Sunday', v: 'sat|sun' },
-]
-const body = computed(() =>
-  mayWork.value && scopeReady(scope.value) && form.value.reason.trim() !== ''
-    ? { ...scopeBody(scope.value), stance: stance.value, ...form.value }
-    : undefined,
-)
-const { effect, failed, ending, endEffect, endFailed, askEnd, says, save, end } = useRuleDesk(
-  'stance',
-  body,
-  {
-    preview: (b) => ask(api.POST('/api/policies/preview', { body: b })),
-    previewEnd: (end) =>
-      ask(api.POST('/api/policies/preview', { body: { stance: 'allowed', reason: 'its end', end } })),
-    save: (b) => ask(api.POST('/api/policies', { body: b })),
-    end: (id) => ask(api.POST('/api/policies/{id}/end', { params: { path: { id } } })),
-  },
-  () => {
-    scope.value = noScope()
-    form.value = blank()
-  },
-)
+interface Draft {
+  id: number
+  revision: number
+  stance: Stance
+  scope: Scope
+  days: string
+  from: string
+  to: string
+  reason: string
+  owner: string
+  until: string
+}
+const blank = (): Draft => ({
+  id: 0,
+  revision: 0,
+  stance: 'restricted',
+  scope: noScope(),
+  days: '',
+  from: '',
+  to: '',
+  reason: '',
+  owner: '',
+  until: '',
+})
+const draftOf = ({ says, what }: Schemas['PolicyView']): Draft => ({
+  id: says.id,
+  revision: says.revision,
+  stance: says.stance,
+  scope: scopeOf(says, what),
+  days: says.days ?? '',
+  from: says.from ?? '',
+  to: says.to ?? '',
+  reason: says.reason,
+  owner: says.owner ?? '',
+  until: says.until ?? '',
+})
+const days = computed(() => {
+  const usual = [
+    { l: 'on every day', v: '' },
+    { l: 'Monday to Friday', v: 'mon-fri' },
+    { l: 'Saturday and Sunday', v: 'sat|sun' },
+  ]
+  const now = desk.draft.value?.days ?? ''
+  return usual.some((d) => d.v === now) ? usual : [...usual, { l: now.replaceAll('|', ', '), v: now }]
+})
+const desk = useRuleDesk<Draft, Schemas['PolicyDraft'], Schemas['PolicyEffect']>('stance', {
+  open: () => mayWork.value,
+  stored: () => policies.data.value?.policies.map(draftOf),
+  blank,
+  body: ({ scope, ...rest }) =>
+    scopeReady(scope) && rest.reason.trim() !== '' ? { ...scopeBody(scope), ...rest } : undefined,
+  preview: (b) => ask(api.POST('/api/policies/preview', { body: b })),
+  previewEnd: (end) =>
+    ask(
+      api.POST('/api/policies/preview', {
+        body: { id: 0, revision: 0, stance: 'allowed', reason: 'its end', end },
+      }),
+    ),
+  save: (b) => ask(api.POST('/api/policies', { body: b })),
+  end: (id, revision) => ask(api.POST('/api/policies/{id}/end', { params: { path: { id } }, body: { revision } })),
+})
+const { draft, effect, ending, endEffect, endFailed, endSays, askEnd, says, end } = desk
 const words = (e?: { comes: number; goes: number; samples: string[] }) =>
   e
     ? `${count(e.comes, 'finding')} ${e.comes === 1 ? 'comes' : 'come'}, ${e.goes} ${e.goes === 1 ? 'goes' : 'go'}${e.samples.length ? ': ' + e.samples.join('; ') : '.'}`
@@ -91,7 +124,11 @@ const asked = computed(() => ({ product: Number(route.query.product ?? 0), devic
           </tr>
         </thead>
         <tbody>
-          <tr v-for="p in policies.data.value?.policies" :key="p.id" :class="{ soft: p.over }">
+          <tr
+            v-for="p in policies.data.value?.policies"
+            :key="p.id"
+            :class="{ soft: p.over, chosen: desk.chosen.value === String(p.id) }"
+          >
             <td>
               <b>{{ p.stance }}</b>
             </td>
@@ -104,7 +141,10 @@ const asked = computed(() => ({ product: Number(route.query.product ?? 0), devic
             <td>{{ p.author }}</td>
             <td>{{ day(p.at) }}</td>
             <td>
-              <button v-if="mayWork" class="plain" type="button" @click="askEnd(p.id)">end it</button>
+              <template v-if="mayWork">
+                <button class="plain" type="button" data-edit @click="desk.edit(p.id)">change</button>
+                <button class="plain" type="button" @click="askEnd(p.id)">end it</button>
+              </template>
             </td>
           </tr>
           <tr v-if="policies.data.value && !policies.data.value.policies.length">
@@ -122,26 +162,28 @@ const asked = computed(() => ({ product: Number(route.query.product ?? 0), devic
       data-end-stance
       @press="end"
     />
+    <p v-if="endSays" class="says" role="alert">{{ endSays }}</p>
     <RuleForm
-      v-if="mayWork"
-      v-model="stance"
-      v-model:scope="scope"
+      v-if="mayWork && draft"
+      v-model="draft.stance"
+      v-model:scope="draft.scope"
+      v-bind="formOf(desk)"
       :options="stances"
       label="stance"
       joint="is the"
-      :ready="!!body"
-      :known="!!effect"
       :says="words(effect)"
-      :failed="failed"
-      press="Set it"
+      :press="draft.id ? 'Change it' : 'Set it'"
+      title="This stance is being changed."
       hint="Say what it is about and why; what it changes is shown here before it is set."
       data-stance-form
-      @save="save"
+      @save="desk.save"
+      @keep="desk.keep"
+      @leave="desk.leave"
     >
       <div class="row">
-        <template v-if="stance !== 'required'">
+        <template v-if="draft.stance !== 'required'">
           <Select
-            v-model="form.days"
+            v-model="draft.days"
             :options="days"
             option-label="l"
             option-value="v"
@@ -149,12 +191,12 @@ const asked = computed(() => ({ product: Number(route.query.product ?? 0), devic
             placeholder="on every day"
             aria-label="days"
           />
-          <label>from <input v-model="form.from" type="time" class="p-inputtext p-inputtext-sm" /></label>
-          <label>to <input v-model="form.to" type="time" class="p-inputtext p-inputtext-sm" /></label>
+          <label>from <input v-model="draft.from" type="time" class="p-inputtext p-inputtext-sm" /></label>
+          <label>to <input v-model="draft.to" type="time" class="p-inputtext p-inputtext-sm" /></label>
         </template>
         <span>because</span>
         <InputText
-          v-model="form.reason"
+          v-model="draft.reason"
           size="small"
           class="grow"
           aria-label="reason"
@@ -163,13 +205,13 @@ const asked = computed(() => ({ product: Number(route.query.product ?? 0), devic
       </div>
       <div class="row">
         <label
-          >as an exception until <input v-model="form.until" type="date" class="p-inputtext p-inputtext-sm"
+          >as an exception until <input v-model="draft.until" type="date" class="p-inputtext p-inputtext-sm"
         /></label>
-        <label v-if="form.until"
-          >for which <InputText v-model="form.owner" size="small" placeholder="who answers for it" /> answers</label
+        <label v-if="draft.until"
+          >for which <InputText v-model="draft.owner" size="small" placeholder="who answers for it" /> answers</label
         >
       </div>
     </RuleForm>
-    <p v-if="says" class="says" role="alert">{{ says }}</p>
+    <p v-if="says" class="says" role="status">{{ says }}</p>
   </div>
 </template>
