@@ -103,6 +103,21 @@ onMounted(async () => {
 onBeforeUnmount(() => scroller?.removeEventListener('scroll', scrolled))
 watch(query, () => scroller?.scrollTo({ top: 0 }))
 const cell = (row: unknown, key: string) => (row as Record<string, unknown>)[key]
+
+// what is ticked is as it is now, and what is ticked and not shown is named: an act would be about it, too
+const keyOf = (row: unknown) => cell(row, props.rowKey)
+watch(rows, (now) => {
+  if (!selection.value.length) return
+  const byKey = new Map(now.map((r) => [keyOf(r), r]))
+  selection.value = selection.value.map((r) => byKey.get(keyOf(r)) ?? r)
+})
+const unseen = computed(() => {
+  if (!selection.value.length || list.isPlaceholderData.value || !list.data.value) return []
+  const here = new Set(rows.value.map(keyOf))
+  return selection.value.filter((r) => !here.has(keyOf(r)))
+})
+const label = props.columns.find((c) => c.fixed)?.key ?? props.columns[0]!.key
+const dropUnseen = () => (selection.value = selection.value.filter((r) => !unseen.value.includes(r)))
 </script>
 
 <template>
@@ -149,6 +164,19 @@ const cell = (row: unknown, key: string) => (row as Record<string, unknown>)[key
       >
     </div>
     <p v-if="list.error.value" class="says" role="alert">{{ list.error.value.message }}</p>
+    <p v-if="unseen.length" class="unseen" role="status" data-unseen>
+      {{ unseen.length === 1 ? 'One row is' : `${whole(unseen.length)} rows are` }} ticked and not shown:
+      {{
+        unseen
+          .slice(0, 5)
+          .map((r) => cell(r, label))
+          .join(', ')
+      }}<template v-if="unseen.length > 5"> and {{ whole(unseen.length - 5) }} more</template>.
+      {{ unseen.length === 1 ? 'It goes' : 'They go' }} along with what you do.
+      <button class="plain" type="button" data-drop-unseen @click="dropUnseen">
+        untick {{ unseen.length === 1 ? 'it' : 'them' }}
+      </button>
+    </p>
     <slot name="above" :total="total" />
     <div ref="frame" class="frame">
       <DataTable
@@ -217,6 +245,11 @@ function step(e: KeyboardEvent, to: 'nextElementSibling' | 'previousElementSibli
 </script>
 
 <style scoped>
+.unseen {
+  border-left: 3px solid var(--doubt);
+  padding-left: 0.6rem;
+  margin: 0.2rem 0;
+}
 .list {
   flex: 1;
   min-height: 0;

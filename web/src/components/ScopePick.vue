@@ -126,6 +126,6 @@ export const scopeReady = (s: Scope) =>
 
 <style scoped>
 .pick {
-  width: 15rem;
+  width: 19rem;
 }
 </style>

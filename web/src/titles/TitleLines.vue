@@ -3,12 +3,15 @@ import InputText from 'primevue/inputtext'
 import Select from 'primevue/select'
 import Textarea from 'primevue/textarea'
 import { computed, nextTick, ref } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
 import { api, ask, type Schemas } from '../api/client'
-import { whole, word } from '../lib/format'
+import DraftKept from '../components/DraftKept.vue'
 import OtherChange from '../components/OtherChange.vue'
+import { useDraft } from '../lib/draft'
+import { whole, word } from '../lib/format'
+import { usePreview } from '../lib/preview'
 import { useSession } from '../lib/session'
 import CatalogueLine from './CatalogueLine.vue'
-import { useChange } from './change'
 
 /**
  * The editions and releases of a product as the catalogue has them; each can be changed, with the effect shown
@@ -38,6 +41,8 @@ const labels: Record<string, string> = {
   general_support_end: 'general support until',
   extended_support_end: 'extended support until',
   end_of_life: 'end of life',
+  list_price: 'list price',
+  aliases: 'other names',
 }
 const models = ['commercial', 'free', 'open_source', 'trial', 'in_house']
 const metrics = [
@@ -53,80 +58,85 @@ const metrics = [
 ]
 const isDay = (f: string) => f === 'released' || f.endsWith('_end') || f === 'end_of_life'
 
-const draft = ref<Schemas['TitleEdit']>()
-/** a title as it was when its form was opened */
-const began = ref<Record<string, string>>()
-const fieldsOf = (l: Schemas['TitleLine']): Record<string, string> => ({
-  ...l.says,
-  edition: l.edition,
-  version: l.version,
-})
-/** what one field of a title is in the form */
-function write(field: string, value: string) {
-  if (field === 'edition' || field === 'version') draft.value![field] = value
-  else if (field === 'list_price') {
-    const [price, currency] = value.split(' ')
-    values.value.price = price ?? ''
-    values.value.currency = currency || values.value.currency || 'EUR'
-  } else values.value[field] = field === 'aliases' ? value.split('|').join('\n') : value
+/** A title as it is in the form: the fields of titles.csv, the price apart from its currency, a name a line. */
+interface Draft {
+  title: number
+  revision: number
+  drop: boolean
+  values: Record<string, string>
 }
-const values = ref<Record<string, string>>({})
-const form = ref<HTMLFormElement>()
-async function open(l?: Schemas['TitleLine']) {
-  refused.value = ''
+const route = useRoute()
+const router = useRouter()
+const chosen = computed(() => String(route.query.line ?? ''))
+function formOf(l?: Schemas['TitleLine']): Record<string, string> {
   const first = props.lines[0]
-  const from = l?.says ?? { category: first?.says.category ?? '', licence_model: first?.says.licence_model ?? '' }
+  const from: Record<string, string> = l?.says ?? {
+    category: first?.says.category ?? '',
+    licence_model: first?.says.licence_model ?? '',
+  }
   const [price, currency] = (from.list_price ?? '').split(' ')
-  values.value = {
+  return {
+    ...Object.fromEntries(fields.map((f) => [f, from[f] ?? ''])),
+    edition: l?.edition ?? first?.edition ?? '',
+    version: l?.version ?? '',
     price: price ?? '',
     currency: currency ?? first?.says.list_price?.split(' ')[1] ?? 'EUR',
     aliases: (from.aliases ?? '').split('|').join('\n'),
   }
-  for (const f of fields) values.value[f] = from[f] ?? ''
-  draft.value = {
-    product: props.product,
-    title: l?.id ?? 0,
-    edition: l?.edition ?? first?.edition ?? '',
-    version: l?.version ?? '',
-    says: {},
-    revision: l?.revision ?? 0,
-    drop: false,
-    dry: true,
-  }
-  began.value = l && fieldsOf(l)
-  await nextTick()
-  form.value?.querySelector('input')?.focus()
 }
+const line = computed(() => props.lines.find((l) => String(l.id) === chosen.value))
+const stored = (): Draft | undefined => {
+  if (chosen.value === 'new') return { title: 0, revision: 0, drop: false, values: formOf() }
+  const l = line.value
+  return l && { title: l.id, revision: l.revision, drop: false, values: formOf(l) }
+}
+const form = useDraft<Draft>(
+  () => (mayWork.value && chosen.value ? `title:${props.product}:${chosen.value}` : ''),
+  stored,
+  (d) => d.values,
+)
+const draft = form.draft
+const element = ref<HTMLFormElement>()
+const show = (which?: string) => router.replace({ query: { ...route.query, line: which } })
+async function open(l?: Schemas['TitleLine']) {
+  await show(l ? String(l.id) : 'new')
+  await nextTick()
+  element.value?.querySelector('input')?.focus()
+}
+const close = () => void show()
 const body = computed<Schemas['TitleEdit'] | undefined>(() => {
   if (!draft.value) return undefined
-  const v = values.value
+  const { title, revision, drop, values: v } = draft.value
   const said: Record<string, string> = {
     list_price: v.price?.trim() ? `${v.price.trim()} ${v.currency?.trim() || 'EUR'}` : '',
+    aliases: (v.aliases ?? '')
+      .split('\n')
+      .map((s) => s.trim())
+      .filter(Boolean)
+      .join('|'),
   }
   for (const f of fields) said[f] = v[f] ?? ''
-  said.aliases = (v.aliases ?? '')
-    .split('\n')
-    .map((s) => s.trim())
-    .filter(Boolean)
-    .join('|')
-  return { ...draft.value, says: said }
+  const { edition = '', version = '' } = v
+  return { product: props.product, title, edition, version, says: said, revision, drop, dry: true }
 })
-const { effect, failed, refused, other, save } = useChange(
-  'title-preview',
-  body,
-  (body, signal) => ask(api.POST('/api/catalogue/titles', { body, signal })),
-  () => (draft.value = undefined),
+const { effect, failed } = usePreview('title-preview', body, (b, signal) =>
+  ask(api.POST('/api/catalogue/titles', { body: b, signal })),
 )
-const mine = computed(() => ({ ...body.value?.says, edition: draft.value?.edition, version: draft.value?.version }))
-const theirs = computed(() => {
-  const l = props.lines.find((x) => x.id === draft.value?.title)
-  return l && { ...Object.fromEntries(Object.keys(mine.value).map((k) => [k, ''])), ...fieldsOf(l) }
-})
+async function save() {
+  if (!body.value) return
+  const sent = { ...body.value, dry: false }
+  if (await form.save(() => ask(api.POST('/api/catalogue/titles', { body: sent })))) {
+    if (chosen.value === 'new' || sent.drop) form.discard()
+    close()
+  }
+}
+// what the server calls a field, and what the form has of it
+const inForm = (field: string) => (field === 'list_price' ? ['price', 'currency'] : [field])
+const named = (v?: Record<string, string>) =>
+  v && { ...v, list_price: `${v.price ?? ''} ${v.price ? (v.currency ?? '') : ''}`.trim() }
 /** Takes what another wrote where it is to hold, and saves on what he made. */
-function settle(fields: string[]) {
-  for (const f of fields) write(f, (theirs.value as Record<string, string> | undefined)?.[f] ?? '')
-  draft.value!.revision = other.value!.revision
-  other.value = undefined
+function settle(theirs: string[]) {
+  form.settle(theirs.flatMap(inForm))
   void save()
 }
 const touched = (l: Schemas['TitleLine'], f: string) => l.touched.includes(f)
@@ -193,24 +203,23 @@ const touched = (l: Schemas['TitleLine'], f: string) => l.touched.includes(f)
     <p v-if="lines.some((l) => l.touched.length)" class="soft">
       <span class="ours">Marked</span> values were changed here; no newer catalogue changes them by itself.
     </p>
-    <form
-      v-if="draft"
-      ref="form"
-      class="sheet edit"
-      data-title-form
-      @submit.prevent="save"
-      @keydown.esc="draft = undefined"
-    >
+    <form v-if="draft" ref="element" class="sheet edit" data-title-form @submit.prevent="save" @keydown.esc="close">
+      <DraftKept
+        :kept="form.kept.value"
+        :dirty="form.dirty.value"
+        :others="form.others.value"
+        @discard="form.discard"
+      />
       <div class="grid">
-        <label>edition <InputText v-model="draft.edition" size="small" fluid placeholder="none" /></label>
+        <label>edition <InputText v-model="draft.values.edition" size="small" fluid placeholder="none" /></label>
         <label
-          >version <InputText v-model="draft.version" size="small" fluid placeholder="every" data-title-version
+          >version <InputText v-model="draft.values.version" size="small" fluid placeholder="every" data-title-version
         /></label>
         <label v-for="f in fields" :key="f"
           >{{ labels[f] }}
           <Select
             v-if="f === 'licence_model' || f === 'default_metric'"
-            v-model="values[f]"
+            v-model="draft.values[f]"
             :options="f === 'licence_model' ? models : metrics"
             :option-label="word"
             show-clear
@@ -221,7 +230,7 @@ const touched = (l: Schemas['TitleLine'], f: string) => l.touched.includes(f)
           />
           <InputText
             v-else
-            v-model="values[f]"
+            v-model="draft.values[f]"
             :type="isDay(f) ? 'date' : 'text'"
             size="small"
             fluid
@@ -231,31 +240,32 @@ const touched = (l: Schemas['TitleLine'], f: string) => l.touched.includes(f)
         <label
           >list price
           <InputText
-            v-model="values.price"
+            v-model="draft.values.price"
             size="small"
             fluid
             inputmode="decimal"
             placeholder="none"
             data-title-field="price"
         /></label>
-        <label>currency <InputText v-model="values.currency" size="small" fluid maxlength="3" /></label>
+        <label>currency <InputText v-model="draft.values.currency" size="small" fluid maxlength="3" /></label>
         <label class="all"
           >other names, one a line; also swid:, pkg: and cpe: identifiers and file names
-          <Textarea v-model="values.aliases" rows="2" auto-resize fluid data-title-field="aliases" />
+          <Textarea v-model="draft.values.aliases" rows="2" auto-resize fluid data-title-field="aliases" />
         </label>
       </div>
       <OtherChange
-        v-if="other"
-        :conflict="other"
-        :mine="mine"
-        :base="began"
-        :theirs="theirs"
+        v-if="form.other.value"
+        :conflict="form.other.value"
+        :mine="named(draft.values)!"
+        :base="named(form.base.value?.values)"
+        :theirs="named(stored()?.values)"
         :labels="labels"
         @save="settle"
       />
       <CatalogueLine
+        v-else
         :effect="effect"
-        :failed="failed"
+        :failed="form.says.value || failed"
         :press="draft.drop ? 'Take it out of the catalogue' : draft.title ? 'Change it' : 'Add it'"
         @press="save"
       />
@@ -268,7 +278,10 @@ const touched = (l: Schemas['TitleLine'], f: string) => l.touched.includes(f)
         >
           {{ draft.drop ? 'keep it after all' : 'take it out…' }}
         </button>
-        <button class="plain soft" type="button" @click="draft = undefined">close</button>
+        <button class="plain soft" type="button" @click="close">close</button>
+        <button v-if="form.dirty.value" class="plain soft" type="button" data-leave @click="(form.discard(), close())">
+          throw away what I typed
+        </button>
       </div>
     </form>
   </section>

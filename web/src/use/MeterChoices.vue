@@ -38,7 +38,7 @@ const desk = useRuleDesk<Draft, Schemas['MeteringDraft'], Schemas['MeteringEffec
 })
 const { draft, effect, ending, endEffect, endFailed, endSays, askEnd, says, end } = desk
 function words(e?: Schemas['MeteringEffect']) {
-  if (!e) return 'being worked out…'
+  if (!e) return ''
   const parts = [`${whole(e.now)} → ${count(e.then, 'install')} measured`]
   if (e.starts) parts.push(`${whole(e.starts)} from tomorrow on`)
   if (e.stops)

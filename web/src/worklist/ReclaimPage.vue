@@ -70,7 +70,7 @@ const desk = useRuleDesk<Draft, Schemas['ReclaimDraft'], Schemas['ReclaimEffect'
 })
 const { draft, effect, ending, endEffect, endFailed, endSays, askEnd, says, end } = desk
 function words(e?: Schemas['ReclaimEffect']) {
-  if (!e) return 'being worked out…'
+  if (!e) return ''
   const sums = e.money
     .filter((m) => m.now !== m.then)
     .map((m) => `worth ${money(m.now)} → ${money(m.then)} ${m.currency}`)

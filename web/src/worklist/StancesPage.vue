@@ -87,7 +87,7 @@ const { draft, effect, ending, endEffect, endFailed, endSays, askEnd, says, end 
 const words = (e?: { comes: number; goes: number; samples: string[] }) =>
   e
     ? `${count(e.comes, 'finding')} ${e.comes === 1 ? 'comes' : 'come'}, ${e.goes} ${e.goes === 1 ? 'goes' : 'go'}${e.samples.length ? ': ' + e.samples.join('; ') : '.'}`
-    : 'being worked out…'
+    : ''
 const asked = computed(() => ({ product: Number(route.query.product ?? 0), device: String(route.query.device ?? '') }))
 </script>
 
