@@ -102,11 +102,11 @@ func TestTryMeasuresAndTurnThemIntoCases(t *testing.T) {
 	says(t, page, ".head", "Gauges off the charting desks, done")
 	// Another person's change is not overwritten.
 	scenario := call(page, "GET", "/api/scenarios", "")
-	if !strings.Contains(scenario, `"version":1`) {
+	if !strings.Contains(scenario, `"revision":1`) {
 		t.Fatalf("%s", scenario)
 	}
-	body := `{"id":1,"version":7,"name":"x","note":"","measures":[],"author":"","at":0,"changedAt":0,"doneAt":0,"doneBy":""}`
-	if got := call(page, "POST", "/api/scenarios", body); !strings.Contains(got, "somebody else changed it meanwhile") {
+	body := `{"id":1,"revision":7,"name":"x","note":"","measures":[],"author":"","at":0,"changedAt":0,"doneAt":0,"doneBy":""}`
+	if got := call(page, "POST", "/api/scenarios", body); !strings.Contains(got, "changed this on") {
 		t.Errorf("a change of an old version is answered with %s", got)
 	}
 }

@@ -488,8 +488,19 @@ func TestAFileChangesWhatIsBeingEdited(t *testing.T) {
 		"entitlement_id,publisher,product,metric,quantity,kind,purchased,unit_price,currency\n"+
 			"E-1,Ostwick,Skerrymap,device,31,perpetual,2025-01-01,80,EUR\n")
 	status, text := e.saves(t, server, persons[access.Editor], saw, "90")
-	if status != http.StatusConflict || !strings.Contains(text, `"who":"test"`) || !strings.Contains(text, `"31"`) {
-		t.Errorf("%d %s", status, text)
+	var told struct{ Changed []struct{ Field, Was, Is string } }
+	if err := json.Unmarshal([]byte(text), &told); err != nil || status != http.StatusConflict ||
+		!strings.Contains(text, `"who":"test"`) {
+		t.Fatalf("%d %s %v", status, text, err)
+	}
+	quantity := false
+	for _, c := range told.Changed {
+		if quantity = quantity || c.Field == "quantity" && c.Was == "30" && c.Is == "31"; c.Was == c.Is {
+			t.Errorf("%+v is told as a change", c)
+		}
+	}
+	if !quantity || len(told.Changed) > 5 {
+		t.Errorf("what the file changed is %+v", told.Changed)
 	}
 }
 

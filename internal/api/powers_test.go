@@ -225,3 +225,29 @@ func TestWrongTokensDoNotBlockRightOnes(t *testing.T) {
 		t.Errorf("the right one: %d", got)
 	}
 }
+
+// Who signs in and who fails to is in the log, with the address; no password is, nor what somebody typed as a name that
+// nobody has.
+func TestSignInsAreLogged(t *testing.T) {
+	s, _ := house(t)
+	out := logged(t)
+	p := enter(t, s.URL, "looker")
+	for _, body := range []string{`{"name":"looker","password":"wrong horse"}`, `{"name":"secret","password":"x"}`} {
+		if status, text := p.do("POST", "/api/sign-in", body, nil); status != http.StatusUnauthorized {
+			t.Errorf("%d %s", status, text)
+		}
+	}
+	text := out.text()
+	for _, want := range []string{`msg="somebody signed in" account=looker address=127.0.0.1`,
+		`msg="a sign-in was refused" account=looker address=127.0.0.1`,
+		`msg="a sign-in was refused" account="" address=127.0.0.1`} {
+		if !strings.Contains(text, want) {
+			t.Errorf("the log does not say %s: %s", want, text)
+		}
+	}
+	for _, never := range []string{"horse", "secret", "a long password"} {
+		if strings.Contains(text, never) {
+			t.Errorf("the log says %q: %s", never, text)
+		}
+	}
+}

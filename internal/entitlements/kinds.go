@@ -7,6 +7,7 @@ import (
 	"ensomet/internal/intake"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"errors"
 )
 
 // entitlementKinds are the kinds of files that say what was bought, and for whom.
@@ -46,22 +47,26 @@ func (svc *Service) entitlementWriter(in intake.Arrival) (*intake.Writer, error)
 			if reason != "" {
 				return sqlite.Same, intake.Refuse(row, "%s", reason)
 			}
+			was, _, _, err := entitlementsdb.EntitlementValues(in.Tx, e.Code)
+			if err != nil && !errors.Is(err, sqlite.ErrNotFound) {
+				return sqlite.Same, err
+			}
 			change, err := entitlementsdb.PutEntitlement(u, product, e, svc.Clock.Now().Unix(), in.Author)
 			if err != nil || change != sqlite.Changed {
 				return change, err
 			}
-			return change, svc.touchLine(in.Tx, e.Code, in.Author)
+			return change, svc.touchLine(in.Tx, e.Code, in.Author, was)
 		},
 	)
 }
 
 // touchLine keeps that a file changed a line: whoever has it open in a form is told when he saves.
-func (svc *Service) touchLine(tx *sqlite.Tx, code, who string) error {
+func (svc *Service) touchLine(tx *sqlite.Tx, code, who string, was map[string]string) error {
 	is, _, _, err := entitlementsdb.EntitlementValues(tx, code)
 	if err != nil {
 		return err
 	}
-	return edits.Touch(tx, edits.Thing{Kind: edits.Line, Key: code}, who, svc.Clock.Now(), nil, is)
+	return edits.Touch(tx, edits.Thing{Kind: edits.Line, Key: code}, who, svc.Clock.Now(), was, is)
 }
 
 func transactionWriter(tx *sqlite.Tx) (*intake.Writer, error) {

@@ -110,7 +110,8 @@ func (svc *Service) DemoAccount(ctx context.Context, role access.Role) (acc Acco
 }
 
 // SignIn returns the account with this name and password. It takes the same time whether there is such an account or
-// not. What an older form of the program hashed is hashed anew.
+// not. What an older form of the program hashed is hashed anew. Where it fails with ErrSignIn, the account has the name
+// alone, if there is one of that name: what else somebody typed there may have been his password.
 func (svc *Service) SignIn(ctx context.Context, name, password string) (Account, error) {
 	var acc Account
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
@@ -133,7 +134,7 @@ func (svc *Service) SignIn(ctx context.Context, name, password string) (Account,
 		return Account{}, err
 	}
 	if !ok || hash == none {
-		return Account{}, ErrSignIn
+		return Account{Name: acc.Name}, ErrSignIn
 	}
 	if *params != *hashing {
 		return acc, svc.hashAnew(ctx, &acc, password)

@@ -119,6 +119,7 @@ func TestFiltersAreTyped(t *testing.T) {
 		Yes   bool      `column:"yes"`
 		Day   civil.Day `column:"day"`
 		Path  string    `column:"path"`
+		Seen  int64     `column:"seen"` // for forms alone
 	}
 	list := List[row]{From: "typed t", Key: "t.id", Sort: "id", Columns: []Column{
 		Plain("id", "t.id"),
@@ -127,6 +128,7 @@ func TestFiltersAreTyped(t *testing.T) {
 		Plain("yes", "t.yes"),
 		Plain("day", "t.day"),
 		Plain("path", "t.path"),
+		Beside("seen", "7"),
 	}}
 	for _, c := range []struct {
 		column, value string
@@ -136,6 +138,12 @@ func TestFiltersAreTyped(t *testing.T) {
 		{"whole", "3.0", "[3]"},
 		{"whole", "3|5|9", "[3 5]"},
 		{"whole", ">3", "[4 5]"},
+		{"whole", "2..4", "[2 3 4]"},
+		{"whole", "4..2", "[]"},
+		{"whole", "2..x", "refused"},
+		{"part", "1.5..3", "[1 2]"},
+		{"path", "1..5", "[]"},
+		{"seen", "7", "refused"},
 		{"whole", "three", "refused"},
 		{"whole", ">three", "refused"},
 		{"whole", "3|three", "refused"},
@@ -164,7 +172,9 @@ func TestFiltersAreTyped(t *testing.T) {
 		})
 		var got []int64
 		for _, r := range page.Rows {
-			got = append(got, r.ID)
+			if got = append(got, r.ID); r.Seen != 7 {
+				t.Errorf("a row has not what stands beside: %+v", r)
+			}
 		}
 		text := fmt.Sprint(got)
 		var query *ErrQuery

@@ -7,6 +7,7 @@ import (
 	"crypto/sha256"
 	"encoding/base64"
 	"fmt"
+	"log/slog"
 	"net/http"
 	"strings"
 	"time"
@@ -100,6 +101,7 @@ func (d *door) let(ctx context.Context, try signingIn) (people.Account, error) {
 	for i, l := range limits {
 		if !l.tally.Take(l.key) {
 			giveBack(limits[:i])
+			slog.Warn("a sign-in was not tried: too many were wrong before", "address", try.address)
 			return people.Account{}, errTooMany
 		}
 	}
@@ -118,9 +120,12 @@ func (d *door) let(ctx context.Context, try signingIn) (people.Account, error) {
 	acc, err := d.accounts.SignIn(ctx, try.name, try.password)
 	if err == nil {
 		giveBack(limits)
+		slog.Info("somebody signed in", "account", acc.Name, "address", try.address)
 		return acc, nil
 	}
 	if people.IsWrong(err) {
+		// of a name that no account has nothing is kept: it may have been a password
+		slog.Warn("a sign-in was refused", "account", acc.Name, "address", try.address)
 		return people.Account{}, errWrong
 	}
 	return people.Account{}, rest.Fail(err)

@@ -5,7 +5,7 @@ import { computed, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { api, ask } from '../api/client'
 import { useSession } from '../lib/session'
-import { key, useKeys } from '../lib/keys'
+import { hintOf, key, useKeys } from '../lib/keys'
 
 /** One line that finds any device, title, entitlement, person or action. The key / puts the focus here. */
 const router = useRouter()
@@ -94,7 +94,7 @@ useKeys(() => [key('find', () => field.value?.focus())])
       ref="field"
       v-model="text"
       type="search"
-      placeholder="Find a device, title, entitlement, person or action  ( / )"
+      :placeholder="`Find a device, title, entitlement, person or action${hintOf('find') && `  ( ${hintOf('find')} )`}`"
       aria-label="Find anything"
       aria-controls="found"
       autocomplete="off"

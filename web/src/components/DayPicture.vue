@@ -66,15 +66,20 @@ const option = computed(() => {
     })),
   }
 })
-function picked(e: { name?: string }) {
-  if (!e.name) return
-  const until = new Date(new Date(e.name + 'T00:00:00Z').getTime() + 7 * 86_400_000)
-  emit('pick', e.name, until.toISOString().slice(0, 10))
+const chart = ref<InstanceType<typeof VChart>>()
+/** A click anywhere above a week chooses it: many a bar is too low to be hit. */
+function picked(e: { offsetX: number; offsetY: number }) {
+  const at = [e.offsetX, e.offsetY]
+  if (!chart.value?.containPixel('grid', at)) return
+  const week = weeks.value[chart.value.convertFromPixel({ seriesIndex: 0 }, at)[0] as number]
+  if (!week) return
+  const until = new Date(new Date(week + 'T00:00:00Z').getTime() + 7 * 86_400_000)
+  emit('pick', week, until.toISOString().slice(0, 10))
 }
 </script>
 
 <template>
-  <VChart class="picture" :option="option" autoresize aria-label="changes by week" @click="picked" />
+  <VChart ref="chart" class="picture" :option="option" autoresize aria-label="changes by week" @zr:click="picked" />
 </template>
 
 <style scoped>

@@ -13,6 +13,12 @@ interface Kept<T> {
   draft: T
 }
 
+/** The fields in which a draft is otherwise than before. */
+function typedSince<T extends object>(before: T, now: T): Partial<T> {
+  const fields = (Object.keys(now) as (keyof T)[]).filter((f) => !same(before[f], now[f]))
+  return Object.fromEntries(fields.map((f) => [f, now[f]])) as Partial<T>
+}
+
 /**
  * A draft of one thing: what somebody types into a form. Nothing that comes from elsewhere replaces it (a renewal, a
  * colleague, a refetch); it knows the revision that it began with, survives a reload, a session that ends and a server
@@ -44,6 +50,8 @@ export function useDraft<T extends { revision: number }>(
   const place = () => (key() && me.value?.name ? `ensomet-draft:${me.value.name}:${key()}` : '')
   let shown = ''
   let last = ''
+  // what a save has made a new thing of, until the thing can be read: what is typed meanwhile is not lost
+  let made: T | undefined
 
   function begin() {
     shown = place()
@@ -51,6 +59,11 @@ export function useDraft<T extends { revision: number }>(
     last = ''
     other.value = undefined
     kept.value = false
+    if (made && shown && !shown.endsWith(':new')) {
+      follow()
+      return
+    }
+    made = undefined
     base.value = draft.value = undefined
     const text = shown && sessionStorage.getItem(shown)
     if (text) {
@@ -63,7 +76,12 @@ export function useDraft<T extends { revision: number }>(
   /** What nobody has typed into follows the server. */
   function follow() {
     const now = shown ? stored() : undefined
-    if (now && !dirty.value) {
+    if (now && made && draft.value && !shown.endsWith(':new')) {
+      const typed = typedSince(made, draft.value)
+      made = undefined
+      base.value = copy(now)
+      draft.value = { ...copy(now), ...copy(typed) }
+    } else if (now && !made && !dirty.value) {
       base.value = copy(now)
       draft.value = copy(now)
     }
@@ -73,7 +91,7 @@ export function useDraft<T extends { revision: number }>(
   watch(
     [draft, base],
     () => {
-      if (!shown) return
+      if (!shown || made) return
       if (dirty.value) last = ''
       if (dirty.value) sessionStorage.setItem(shown, JSON.stringify({ base: base.value, draft: draft.value }))
       else sessionStorage.removeItem(shown)
@@ -85,19 +103,20 @@ export function useDraft<T extends { revision: number }>(
   function discard() {
     other.value = undefined
     kept.value = false
+    made = undefined
     base.value = draft.value
     if (shown) sessionStorage.removeItem(shown)
     begin()
   }
-  /** Says that the server has taken the draft: it follows the server again. */
-  function saved() {
+  /** Says that the server has taken what was sent: what is not typed since follows the server again. */
+  function saved(place: string, sent: T) {
+    sessionStorage.removeItem(place)
+    if (shown !== place || !draft.value) return // another is open meanwhile
     other.value = undefined
     kept.value = false
-    if (draft.value) {
-      if (!shown.endsWith(':new')) draft.value.revision++ // the one that this save made
-      base.value = copy(draft.value)
-    }
-    if (shown) sessionStorage.removeItem(shown)
+    if (place.endsWith(':new')) made = sent
+    else draft.value.revision = sent.revision + 1 // the one that this save made
+    base.value = { ...sent, revision: draft.value.revision }
   }
   /** Says what became of a save that failed, in words; where somebody else changed the thing, both can be looked at. */
   function failed(e: unknown): string {
@@ -123,9 +142,11 @@ export function useDraft<T extends { revision: number }>(
     if (busy.value || !draft.value) return false
     busy.value = true
     says.value = ''
+    const sent = copy(draft.value)
+    const at = shown
     try {
-      await call(draft.value)
-      saved()
+      await call(sent)
+      saved(at, sent)
       says.value = last = done
       return true
     } catch (e) {

@@ -62,14 +62,14 @@ export function useKeys(keys: () => Key[]) {
 /** All keys that can be changed, as the page about them lists them. */
 export const allKeys: Omit<Key, 'press'>[] = [
   { name: 'find', key: '/', says: 'find a device, title, entitlement, person or action' },
-  { name: 'station.1', key: '1', says: 'evidence' },
-  { name: 'station.2', key: '2', says: 'titles' },
-  { name: 'station.3', key: '3', says: 'entitlements' },
-  { name: 'station.4', key: '4', says: 'use' },
-  { name: 'station.5', key: '5', says: 'position' },
-  { name: 'station.6', key: '6', says: 'worklist' },
-  { name: 'home', key: '0', says: 'the first page' },
-  { name: 'help', key: '?', says: 'this page' },
+  { name: 'station.1', key: '1', says: 'go to evidence' },
+  { name: 'station.2', key: '2', says: 'go to titles' },
+  { name: 'station.3', key: '3', says: 'go to entitlements' },
+  { name: 'station.4', key: '4', says: 'go to use' },
+  { name: 'station.5', key: '5', says: 'go to position' },
+  { name: 'station.6', key: '6', says: 'go to worklist' },
+  { name: 'home', key: '0', says: 'go to the first page' },
+  { name: 'help', key: '?', says: 'show this page' },
   { name: 'names.next', key: 'n', says: 'in the raw names: open the next one' },
   { name: 'names.before', key: 'p', says: 'in the raw names: open the one before' },
   {
@@ -89,6 +89,12 @@ export const allKeys: Omit<Key, 'press'>[] = [
   { name: 'names.new', key: 't', says: 'in the raw names: make a new title' },
   { name: 'names.find', key: 'f', says: 'in the raw names: find another title' },
 ]
+
+/** The key by which something of the list is done now, as a hint; nothing where single letters are switched off. */
+export function hintOf(name: string): string {
+  const k = allKeys.find((x) => x.name === name)
+  return k && !keySettings.value.off ? keyOf(k) : ''
+}
 
 /** A key of the list, with what it does here. */
 export function key(name: string, press: Key['press'], more: Partial<Key> = {}): Key {

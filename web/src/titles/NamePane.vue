@@ -5,8 +5,9 @@ import InputText from 'primevue/inputtext'
 import { computed, nextTick, ref, watch } from 'vue'
 import { api, ask, Problem, readList, type Lists, type Schemas } from '../api/client'
 import EffectLine from '../components/EffectLine.vue'
+import KeyHint from '../components/KeyHint.vue'
 import { count, day, moment } from '../lib/format'
-import { key, useKeys } from '../lib/keys'
+import { hintOf, key, useKeys } from '../lib/keys'
 import NewTitle from './NewTitle.vue'
 import ProposalWords from './ProposalWords.vue'
 
@@ -243,7 +244,8 @@ useEventListener(window, 'keydown', (e: KeyboardEvent) => {
       </div>
       <template v-if="deciding">
         <label v-if="similar.length" class="along" data-similar>
-          <input v-model="along" type="checkbox" /> <kbd>s</kbd> also for {{ count(similar.length, 'similar name') }}:
+          <input v-model="along" type="checkbox" /> <KeyHint name="names.along" /> also for
+          {{ count(similar.length, 'similar name') }}:
           {{
             n.similar
               .slice(0, 3)
@@ -256,7 +258,7 @@ useEventListener(window, 'keydown', (e: KeyboardEvent) => {
           size="small"
           fluid
           type="search"
-          placeholder="Find another title (f)"
+          :placeholder="`Find another title${hintOf('names.find') && ` (${hintOf('names.find')})`}`"
           aria-label="Find another title"
           data-find-title
         />
@@ -268,19 +270,22 @@ useEventListener(window, 'keydown', (e: KeyboardEvent) => {
               :data-choice="c.product"
               @click="picked = c"
             >
-              <kbd v-if="i < 5">{{ 'abcde'[i] }}</kbd> {{ c.text }} <span class="soft">{{ c.detail }}</span>
+              <KeyHint v-if="i < 5" :name="`names.${places[i]}`" /> {{ c.text }}
+              <span class="soft">{{ c.detail }}</span>
               <ProposalWords v-if="c.proposal" :proposal="c.proposal" />
             </button>
           </li>
           <li v-if="!choices.length" class="soft none">Nothing in the catalogue is near this name.</li>
           <li>
             <button type="button" :class="{ on: picked?.product === 0 }" @click="picked = nothing">
-              <kbd>x</kbd> Not software that counts
+              <KeyHint name="names.nothing" /> Not software that counts
             </button>
           </li>
           <li class="row more">
-            <button type="button" class="plain" @click="adding = !adding"><kbd>t</kbd> A new title…</button>
-            <button type="button" class="plain" @click="later"><kbd>l</kbd> Later</button>
+            <button type="button" class="plain" @click="adding = !adding">
+              <KeyHint name="names.new" /> A new title…
+            </button>
+            <button type="button" class="plain" @click="later"><KeyHint name="names.later" /> Later</button>
             <RouterLink :to="ruleLink">A rule for names like this…</RouterLink>
           </li>
         </ul>

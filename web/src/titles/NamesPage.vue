@@ -5,10 +5,11 @@ import { useToast } from 'primevue/usetoast'
 import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, ask, type Lists, type Schemas } from '../api/client'
+import KeyHint from '../components/KeyHint.vue'
 import ListFilter from '../components/ListFilter.vue'
 import ListTable, { type ListColumn } from '../components/ListTable.vue'
 import { count, money, whole } from '../lib/format'
-import { key as keyFor, useKeys } from '../lib/keys'
+import { hintOf, key as keyFor, useKeys } from '../lib/keys'
 import { useListState } from '../lib/listState'
 import { useSession } from '../lib/session'
 import NamePane from './NamePane.vue'
@@ -77,13 +78,13 @@ const renew = () =>
   Promise.all(['list', 'status', 'queue', 'unsigned'].map((k) => client.invalidateQueries({ queryKey: [k] })))
 // what is done is struck through at once; the list is read again in a pause, not under somebody's hands
 const renewLater = useDebounceFn(renew, 1500, { maxWait: 8000 })
+/** How the last thing is taken back. */
+const back = () => ` ${hintOf('names.undo') || 'Undo'} takes it back.`
 function decided(e: Schemas['Effect'], keys: string[]) {
   void settled(
     keys,
     e.waits ? 'Waits to be signed off' : `Decided for ${count(e.installs, 'install')}`,
-    e.waits
-      ? 'Nothing moves until a second person agrees. u takes it back.'
-      : 'It holds for every later import. u takes it back.',
+    e.waits ? `Nothing moves until a second person agrees.${back()}` : `It holds for every later import.${back()}`,
   )
 }
 async function undo() {
@@ -145,7 +146,7 @@ const others = computed(() => marked.value.filter((r) => r.key !== key.value))
             :title="queue.data.value.undo.what"
             @click="undo"
           >
-            Undo <kbd>u</kbd>
+            Undo <KeyHint name="names.undo" />
           </button>
         </template>
         <template #above><QueueProgress v-if="queue.data.value" :queue="queue.data.value" /></template>
@@ -184,7 +185,7 @@ const others = computed(() => marked.value.filter((r) => r.key !== key.value))
         :may-work="mayWork"
         @close="open('')"
         @decided="decided"
-        @aside="(keys) => settled(keys, 'Set aside', 'It comes back by itself. u takes it back.')"
+        @aside="(keys) => settled(keys, 'Set aside', `It comes back by itself.${back()}`)"
       />
     </div>
   </div>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import KeyHint from '../components/KeyHint.vue'
 import { computed } from 'vue'
 import type { Schemas } from '../api/client'
 import { count, whole } from '../lib/format'
@@ -50,8 +51,8 @@ const points = computed(() => {
     </svg>
     <span class="grow" />
     <span class="soft keys"
-      ><kbd>n</kbd> next <kbd>a</kbd>–<kbd>e</kbd> a title <kbd>x</kbd> nothing <kbd>l</kbd> later
-      <kbd>↵</kbd> decide</span
+      ><KeyHint name="names.next" /> next <KeyHint name="names.first" />–<KeyHint name="names.fifth" /> a title
+      <KeyHint name="names.nothing" /> nothing <KeyHint name="names.later" /> later <kbd>↵</kbd> decide</span
     >
   </p>
 </template>

@@ -84,7 +84,7 @@ const key = computed(() => {
   if (which.value !== 'new') return which.value && `rule:${which.value}`
   return `rule:${String(route.query.records ?? '')}${String(route.query.devices ?? '')}:new`
 })
-const form = useDraft<Draft>(() => (mayWork.value ? key.value : ''), stored)
+const form = useDraft<Draft>(() => key.value, stored)
 const { draft, says } = form
 const unread = ref('')
 watch(
