@@ -488,7 +488,9 @@ func TestAFileChangesWhatIsBeingEdited(t *testing.T) {
 		"entitlement_id,publisher,product,metric,quantity,kind,purchased,unit_price,currency\n"+
 			"E-1,Ostwick,Skerrymap,device,31,perpetual,2025-01-01,80,EUR\n")
 	status, text := e.saves(t, server, persons[access.Editor], saw, "90")
-	var told struct{ Changed []struct{ Field, Was, Is string } }
+	var told struct {
+		Changed []struct{ Field, Was, Is string }
+	}
 	if err := json.Unmarshal([]byte(text), &told); err != nil || status != http.StatusConflict ||
 		!strings.Contains(text, `"who":"test"`) {
 		t.Fatalf("%d %s %v", status, text, err)

@@ -12,15 +12,16 @@ import SureButton from './SureButton.vue'
 const props = defineProps<{ remarks: Schemas['Remark'][]; product: number; device: string; about: string }>()
 const { may } = useSession()
 const mayWork = may('work')
-const { form: typed, clear } = useKept(
+const { form: typed, hold } = useKept(
   () => `remark:${props.product}:${props.device}`,
   () => ({ note: '' }),
 )
 const { busy, says, act } = useAct()
 async function add() {
   const body = { device: props.device, text: typed.value.note }
+  const noted = hold()
   if (await act(() => ask(api.POST('/api/products/{id}/remarks', { params: { path: { id: props.product } }, body }))))
-    clear()
+    noted()
 }
 const drop = (id: number) => act(() => ask(api.POST('/api/remarks/{id}/drop', { params: { path: { id } } })))
 </script>

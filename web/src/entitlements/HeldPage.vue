@@ -1,10 +1,11 @@
 <script setup lang="ts">
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useQuery } from '@tanstack/vue-query'
 import Button from 'primevue/button'
 import InputText from 'primevue/inputtext'
 import { computed, ref } from 'vue'
 import { api, ask, type Schemas } from '../api/client'
 import { count, word } from '../lib/format'
+import { useAct } from '../lib/act'
 import { useSession } from '../lib/session'
 import EntitlementsNav from './EntitlementsNav.vue'
 
@@ -13,41 +14,29 @@ import EntitlementsNav from './EntitlementsNav.vue'
  * waits for. A leaver's seats are taken back here.
  */
 const props = defineProps<{ code: string }>()
-const client = useQueryClient()
 const mayWork = useSession().may('work')
 const held = useQuery({
   queryKey: ['held', computed(() => props.code)],
   queryFn: () => ask(api.GET('/api/people/{code}/held', { params: { path: { code: props.code } } })),
 })
 const h = computed(() => held.data.value)
-const says = ref('')
+const { says, act } = useAct()
 const done = ref<Schemas['HandedBack']>()
 const sent = ref('')
 const address = ref('')
-async function back() {
-  says.value = ''
-  try {
-    done.value = await ask(
-      api.POST('/api/seats/hand-back', { body: { ids: h.value!.seats.map((s) => s.id), give: true } }),
-    )
-    await client.invalidateQueries()
-  } catch (e) {
-    says.value = (e as Error).message
-  }
-}
-async function mail() {
-  says.value = sent.value = ''
-  try {
-    await ask(
-      api.POST('/api/people/{code}/held/mail', {
-        params: { path: { code: props.code } },
-        body: { address: address.value },
-      }),
-    )
-    sent.value = address.value
-  } catch (e) {
-    says.value = (e as Error).message
-  }
+const back = () =>
+  act(async () => {
+    const ids = h.value!.seats.map((s) => s.id)
+    done.value = await ask(api.POST('/api/seats/hand-back', { body: { ids, give: true } }))
+  })
+function mail() {
+  const to = address.value
+  sent.value = ''
+  return act(async () => {
+    const params = { path: { code: props.code } }
+    await ask(api.POST('/api/people/{code}/held/mail', { params, body: { address: to } }))
+    sent.value = to
+  })
 }
 const print = () => window.print()
 </script>

@@ -40,12 +40,13 @@ async function save() {
   if (await form.save((body) => ask(api.POST('/api/lines/edit', { body })))) editing.value = false
 }
 const types = ['buy', 'renew', 'true_up', 'transfer_in', 'transfer_out', 'retire']
-const { form: tx, clear: booked } = useKept(
+const { form: tx, hold: holdTx } = useKept(
   () => `transaction:${props.code}`,
   () => ({ type: 'true_up', on: '', quantity: '', price: '', note: '' }),
 )
 async function trade() {
   const values = { ...tx.value, entitlement_id: props.code, currency: tx.value.price ? v.value.currency! : '' }
+  const booked = holdTx()
   if (await run(() => ask(api.POST('/api/transactions', { body: values })))) booked()
 }
 const why = ref('')

@@ -22,7 +22,7 @@ const { may } = useSession()
 const mayWork = may('work')
 const mayRun = may('run')
 const at = { params: { path: { code: props.code } } }
-const { form: typed, clear: noted } = useKept(
+const { form: typed, hold } = useKept(
   () => `note:${props.code}`,
   () => ({ note: '' }),
 )
@@ -31,6 +31,7 @@ const keyNote = ref('')
 const open = ref<Record<number, string>>({})
 async function addNote() {
   const text = typed.value.note
+  const noted = hold()
   if (await props.run(() => ask(api.POST('/api/entitlements/{code}/notes', { ...at, body: { text } })))) noted()
 }
 // a key is kept nowhere but in the field until the server has it

@@ -6,6 +6,7 @@ import { api, ask, type Lists, type Schemas } from '../api/client'
 import ListFilter from '../components/ListFilter.vue'
 import ListTable, { type ListColumn } from '../components/ListTable.vue'
 import { count } from '../lib/format'
+import { refusal } from '../lib/act'
 import { useSession } from '../lib/session'
 import EntitlementsNav from './EntitlementsNav.vue'
 import PersonPick from './PersonPick.vue'
@@ -33,7 +34,10 @@ const says = ref('')
 const result = ref<Schemas['HandedBack']>()
 const awaited = computed(() => new Set((waiting.data.value ?? []).map((w) => w.productId)))
 const passed = computed(() => selection.value.filter((s) => awaited.value.has(s.productId)).length)
+const busy = ref(false)
 async function run<T>(what: () => Promise<T>) {
+  if (busy.value) return
+  busy.value = true
   says.value = ''
   result.value = undefined
   try {
@@ -41,7 +45,9 @@ async function run<T>(what: () => Promise<T>) {
     await client.invalidateQueries()
     return out
   } catch (e) {
-    says.value = (e as Error).message
+    says.value = refusal(e)
+  } finally {
+    busy.value = false
   }
 }
 const other = ref('')

@@ -1,15 +1,15 @@
 <script setup lang="ts">
-import { useQueryClient } from '@tanstack/vue-query'
 import Button from 'primevue/button'
 import Textarea from 'primevue/textarea'
 import { ref } from 'vue'
 import { api, ask, type Lists } from '../api/client'
 import ListFilter from '../components/ListFilter.vue'
 import ListTable, { type ListColumn } from '../components/ListTable.vue'
+import { useAct } from '../lib/act'
+import { useKept } from '../lib/kept'
 import { useSession } from '../lib/session'
 
 /** The lines of files that were put aside: each is mended in place, given up, or tried again. */
-const client = useQueryClient()
 const { may } = useSession()
 const mayRun = may('run')
 const columns: ListColumn[] = [
@@ -21,23 +21,20 @@ const columns: ListColumn[] = [
   { key: 'author', label: 'by', width: '6rem', hidden: true },
 ]
 const open = ref<Lists['asides']>()
-const text = ref('')
-const says = ref('')
+const { form: typed, hold } = useKept(
+  () => (open.value ? `aside:${open.value.id}` : 'aside:none'),
+  () => ({ text: open.value?.content ?? '' }),
+)
+const { busy, says, act: run } = useAct()
 function look(a: Lists['asides']) {
   open.value = a
-  text.value = a.content
   says.value = ''
 }
 async function act(what: () => Promise<unknown>, done: string) {
-  says.value = ''
-  try {
-    await what()
-    says.value = done
-    open.value = undefined
-    await client.invalidateQueries()
-  } catch (e) {
-    says.value = (e as Error).message
-  }
+  const taken = hold()
+  if (!(await run(what, done))) return
+  taken()
+  open.value = undefined
 }
 </script>
 
@@ -46,7 +43,7 @@ async function act(what: () => Promise<unknown>, done: string) {
     <h2>{{ open.file }}, line {{ open.line }}</h2>
     <p class="drop">{{ open.reason }}</p>
     <Textarea
-      v-model="text"
+      v-model="typed.text"
       rows="3"
       fluid
       aria-label="the line"
@@ -58,10 +55,16 @@ async function act(what: () => Promise<unknown>, done: string) {
         label="Take in the mended line"
         size="small"
         data-mend
+        :loading="busy"
         @click="
           act(
             () =>
-              ask(api.POST('/api/asides/{id}/mend', { params: { path: { id: open!.id } }, body: { content: text } })),
+              ask(
+                api.POST('/api/asides/{id}/mend', {
+                  params: { path: { id: open!.id } },
+                  body: { content: typed.text },
+                }),
+              ),
             'The line went in.',
           )
         "

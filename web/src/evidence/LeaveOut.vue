@@ -18,7 +18,7 @@ const props = defineProps<{
 }>()
 const out = computed(() => props.whyNot.startsWith('left out'))
 const open = ref(false)
-const { form: typed, clear } = useKept(
+const { form: typed, hold } = useKept(
   () => `leave:${props.device}:${props.product}`,
   () => ({ reason: '' }),
 )
@@ -41,9 +41,10 @@ const said = computed(() => (open.value && (out.value || typed.value.reason.trim
 const { effect, failed } = usePreview('leave-preview', said, (b) => ask(api.POST('/api/left-out/preview', { body: b })))
 async function press() {
   const sent = body.value
+  const taken = hold()
   if (await act(() => ask(api.POST('/api/left-out', { body: sent })))) {
     open.value = false
-    clear()
+    taken()
   }
 }
 </script>

@@ -84,7 +84,7 @@ const server = window.location.origin
           </tr>
         </tbody>
       </table>
-      <form class="row sheet form" @submit.prevent="add">
+      <form class="row sheet" @submit.prevent="add">
         <span>A token for</span>
         <InputText v-model="source" size="small" placeholder="name of the source" aria-label="source" data-source />
         <span>which names devices by</span>

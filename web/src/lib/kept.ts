@@ -29,9 +29,20 @@ export function useKept<T extends object>(key: () => string, blank: () => T) {
     },
     { deep: true },
   )
-  function clear() {
-    form.value = blank()
-    sessionStorage.removeItem(place())
+  /**
+   * Is called before what is typed is sent; what it returns, once the server has taken it: then the form is emptied, but
+   * not what was typed since, or what belongs to another thing that is open by then.
+   */
+  function hold(): () => void {
+    const at = place()
+    const sent = JSON.stringify(form.value)
+    return () => {
+      if (place() !== at) sessionStorage.removeItem(at)
+      else if (JSON.stringify(form.value) === sent) {
+        form.value = blank()
+        sessionStorage.removeItem(at)
+      }
+    }
   }
-  return { form, clear }
+  return { form, hold }
 }

@@ -1,11 +1,13 @@
 <script setup lang="ts">
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useQuery } from '@tanstack/vue-query'
 import Button from 'primevue/button'
 import InputText from 'primevue/inputtext'
-import { computed, ref } from 'vue'
+import { computed } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, ask } from '../api/client'
+import { useAct } from '../lib/act'
 import { count, day, money, whole, word } from '../lib/format'
+import { useKept } from '../lib/kept'
 import { useSession } from '../lib/session'
 import PositionNav from './PositionNav.vue'
 
@@ -15,7 +17,6 @@ import PositionNav from './PositionNav.vue'
  */
 const route = useRoute()
 const router = useRouter()
-const client = useQueryClient()
 const mayWork = useSession().may('work')
 const list = useQuery({ queryKey: ['statements'], queryFn: () => ask(api.GET('/api/statements')) })
 const id = computed(() => Number(route.query.id ?? 0))
@@ -28,23 +29,18 @@ const one = useQuery({
   enabled: computed(() => id.value > 0),
 })
 const s = computed(() => one.data.value)
-const draft = ref({ handedTo: '', asOf: '', note: '' })
-const says = ref('')
-const busy = ref(false)
-async function make() {
-  says.value = ''
-  busy.value = true
-  try {
+const { form: draft, hold } = useKept(
+  () => 'statement',
+  () => ({ handedTo: '', asOf: '', note: '' }),
+)
+const { busy, says, act } = useAct()
+const make = () =>
+  act(async () => {
+    const taken = hold()
     const made = await ask(api.POST('/api/statements', { body: { ...draft.value, products: [] } }))
-    draft.value = { handedTo: '', asOf: '', note: '' }
-    await client.invalidateQueries({ queryKey: ['statements'] })
+    taken()
     put({ id: String(made.id) })
-  } catch (e) {
-    says.value = (e as Error).message
-  } finally {
-    busy.value = false
-  }
-}
+  })
 </script>
 
 <template>

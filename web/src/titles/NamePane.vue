@@ -371,6 +371,9 @@ useEventListener(window, 'keydown', (e: KeyboardEvent) => {
   padding: 0.35rem 0.3rem;
   gap: 1rem;
 }
+.decided .plain + .plain {
+  margin-left: 0.7rem;
+}
 .decided {
   background: var(--pick);
   padding: 0.4rem 0.6rem;

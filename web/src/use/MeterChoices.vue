@@ -82,8 +82,8 @@ function words(e?: Schemas['MeteringEffect']) {
           <td>{{ c.from || 'the beginning' }}</td>
           <td>{{ c.note }}</td>
           <td>{{ c.author }}</td>
-          <td>{{ day(c.at) }}</td>
-          <td>
+          <td class="keep">{{ day(c.at) }}</td>
+          <td class="keep">
             <template v-if="mayWork">
               <button class="plain" type="button" data-edit @click="desk.edit(c.id)">change</button>
               <button class="plain" type="button" @click="askEnd(c.id)">end it</button>

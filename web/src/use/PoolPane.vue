@@ -6,7 +6,9 @@ import Select from 'primevue/select'
 import { computed, ref } from 'vue'
 import { api, ask } from '../api/client'
 import LongWait from '../components/LongWait.vue'
+import { useAct } from '../lib/act'
 import { count, moment, whole } from '../lib/format'
+import { useKept } from '../lib/kept'
 import { useSession } from '../lib/session'
 import PoolDays from './PoolDays.vue'
 import PoolHours from './PoolHours.vue'
@@ -37,23 +39,16 @@ const peaks = useQuery({
     ask(api.GET('/api/pools/{id}/days', { params: { path: { id: props.id }, query: { days: days.value } } })),
   placeholderData: (before) => before,
 })
-const user = ref('')
-const text = ref('')
-const says = ref('')
+const { form: typed, hold } = useKept(
+  () => `complaint:${props.id}`,
+  () => ({ user: '', text: '' }),
+)
+const { busy, says, act } = useAct()
 async function complain() {
-  says.value = ''
-  try {
-    await ask(
-      api.POST('/api/pools/{id}/complaints', {
-        params: { path: { id: props.id } },
-        body: { user: user.value, text: text.value },
-      }),
-    )
-    user.value = text.value = ''
-    await client.invalidateQueries()
-  } catch (e) {
-    says.value = (e as Error).message
-  }
+  const body = { ...typed.value }
+  const noted = hold()
+  if (await act(() => ask(api.POST('/api/pools/{id}/complaints', { params: { path: { id: props.id } }, body }))))
+    noted()
 }
 const hours = (n: number) => (n >= 10 ? whole(n) : n.toFixed(1))
 const length = (s: number) => (s >= 3600 ? `${(s / 3600).toFixed(1)} h` : `${Math.round(s / 60)} min`)
@@ -172,9 +167,15 @@ const alerts: Record<string, string> = {
           >
         </p>
         <form v-if="mayWork" class="row" data-complaint @submit.prevent="complain">
-          <InputText v-model="user" size="small" placeholder="user_id" aria-label="user" class="who" />
-          <InputText v-model="text" size="small" class="grow" placeholder="what happened" aria-label="what happened" />
-          <Button type="submit" label="Note it" size="small" :disabled="!text" />
+          <InputText v-model="typed.user" size="small" placeholder="user_id" aria-label="user" class="who" />
+          <InputText
+            v-model="typed.text"
+            size="small"
+            class="grow"
+            placeholder="what happened"
+            aria-label="what happened"
+          />
+          <Button type="submit" label="Note it" size="small" :loading="busy" :disabled="!typed.text" />
         </form>
         <p v-if="says" class="says" role="alert">{{ says }}</p>
       </section>

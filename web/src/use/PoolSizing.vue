@@ -7,7 +7,9 @@ import { computed, ref, watch } from 'vue'
 import { api, ask } from '../api/client'
 import EffectLine from '../components/EffectLine.vue'
 import LongWait from '../components/LongWait.vue'
+import { useAct } from '../lib/act'
 import { money, whole } from '../lib/format'
+import { useKept } from '../lib/kept'
 import { useSession } from '../lib/session'
 import CostCurve from './CostCurve.vue'
 import SizingCurve from './SizingCurve.vue'
@@ -49,8 +51,11 @@ const chosen = computed({
   get: () => said.value ?? (s.value?.suggested || props.quantity),
   set: (n) => (said.value = n),
 })
-const reason = ref('')
-const says = ref('')
+const { form: typed, hold } = useKept(
+  () => `size:${props.pool}`,
+  () => ({ reason: '' }),
+)
+const { says, act } = useAct()
 const at = computed(() => s.value?.sizes.find((x) => x.licences === chosen.value))
 const percent = (n: number) => (n < 0.001 && n > 0 ? 'under 0.1 %' : `${(n * 100).toFixed(1)} %`)
 const basis = computed(() =>
@@ -59,20 +64,11 @@ const basis = computed(() =>
     : '',
 )
 async function save() {
-  says.value = ''
-  try {
-    await ask(
-      api.POST('/api/pools/{id}/size', {
-        params: { path: { id: props.pool } },
-        body: { size: chosen.value, reason: reason.value, basis: basis.value },
-      }),
-    )
-    says.value = `Decided: ${chosen.value} licences. The licence server’s next list of pools shows when its owner has set it.`
-    reason.value = ''
-    await client.invalidateQueries()
-  } catch (e) {
-    says.value = (e as Error).message
-  }
+  const body = { size: chosen.value, reason: typed.value.reason, basis: basis.value }
+  const decided = hold()
+  const done = `Decided: ${body.size} licences. The licence server’s next list of pools shows when its owner has set it.`
+  if (await act(() => ask(api.POST('/api/pools/{id}/size', { params: { path: { id: props.pool } }, body })), done))
+    decided()
 }
 function stop() {
   void client.cancelQueries({ queryKey: ['pool-sizing'] })
@@ -182,7 +178,7 @@ function stop() {
           >
           <span>because</span>
           <InputText
-            v-model="reason"
+            v-model="typed.reason"
             size="small"
             class="grow"
             aria-label="reason"
@@ -191,7 +187,7 @@ function stop() {
           />
         </div>
         <EffectLine
-          v-if="reason"
+          v-if="typed.reason"
           :press="`${chosen} licences instead of ${quantity}`"
           ready
           :says="basis || 'This size was not replayed.'"

@@ -1,29 +1,20 @@
 <script setup lang="ts">
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useQuery } from '@tanstack/vue-query'
 import Button from 'primevue/button'
 import InputText from 'primevue/inputtext'
 import { computed, ref } from 'vue'
 import { api, ask } from '../api/client'
+import { useAct } from '../lib/act'
 import { useSession } from '../lib/session'
 
 /** Who is told by mail when something about a pool, or about any, is to be looked at, and when it is over. */
 const props = defineProps<{ pool?: number }>()
-const client = useQueryClient()
 const { may } = useSession()
 const mayWork = may('work')
 const watches = useQuery({ queryKey: ['pool-watches'], queryFn: () => ask(api.GET('/api/pool-watches')) })
 const list = computed(() => (watches.data.value ?? []).filter((w) => !props.pool || !w.pool || w.pool === props.pool))
 const address = ref('')
-const says = ref('')
-async function run(call: () => Promise<unknown>) {
-  says.value = ''
-  try {
-    await call()
-    await client.invalidateQueries({ queryKey: ['pool-watches'] })
-  } catch (e) {
-    says.value = (e as Error).message
-  }
-}
+const { says, act: run } = useAct()
 const watchIt = () =>
   run(async () => {
     await ask(api.POST('/api/pool-watches', { body: { pool: props.pool ?? 0, address: address.value } }))

@@ -20,7 +20,7 @@ const one = useQuery({
   queryFn: () => ask(api.GET('/api/cases/{id}', { params: { path: { id: props.id } } })),
 })
 const c = computed(() => one.data.value)
-const { says, deed } = useDeed(() => (opened.value = ''))
+const { says, failed, busy: doing, deed } = useDeed(() => (opened.value = ''))
 const opened = ref<'keep' | 'ask' | 'send' | ''>('')
 const possible = computed(() => acts.filter((a) => c.value?.can.includes(a.act)))
 function press(a: (typeof acts)[number]) {
@@ -108,7 +108,14 @@ function press(a: (typeof acts)[number]) {
         <div class="soft">{{ s.note }}</div>
       </li>
     </ol>
-    <DeedDialog :act="opened" :cases="1" @close="opened = ''" @deed="(d) => deed([id], d)" />
+    <DeedDialog
+      :act="opened"
+      :cases="1"
+      :busy="doing"
+      :failed="failed"
+      @close="opened = ''"
+      @deed="(d) => deed([id], d)"
+    />
   </aside>
 </template>
 

@@ -12,7 +12,13 @@ import { count } from '../lib/format'
  * What has to be said before cases are kept, asked about, or sent: a reason and an end, a few words to the user, or
  * how many orders leave a day.
  */
-const props = defineProps<{ act: 'keep' | 'ask' | 'send' | ''; cases: number }>()
+const props = defineProps<{
+  act: 'keep' | 'ask' | 'send' | ''
+  cases: number
+  busy: boolean
+  /** why the last press did nothing */
+  failed: string
+}>()
 const emit = defineEmits<{ close: []; deed: [deed: Omit<Schemas['CaseAction'], 'ids'>] }>()
 const note = ref('')
 const until = ref('')
@@ -26,8 +32,16 @@ watch(
   () => {
     note.value = until.value = owner.value = name.value = ''
     waves.value = props.cases > 10
+    leaving.value = false
   },
 )
+// Esc and the cross ask before they throw away what was typed
+const leaving = ref(false)
+const typed = computed(() => [note.value, until.value, owner.value, name.value].some(Boolean))
+function leave() {
+  if (typed.value && !leaving.value) leaving.value = true
+  else emit('close')
+}
 const header = computed(
   () => ({ keep: 'Leave as it is', ask: 'Ask the user', send: 'Send to deployment', '': '' })[props.act],
 )
@@ -50,9 +64,15 @@ function press() {
     modal
     :header="header"
     :style="{ width: '32rem' }"
-    @update:visible="(v: boolean) => !v && emit('close')"
+    @update:visible="(v: boolean) => !v && leave()"
   >
     <form class="keep" @submit.prevent="press">
+      <p v-if="leaving" class="row" role="alert" data-leaving>
+        What you typed is not saved.
+        <button class="plain" type="button" @click="leaving = false">go on</button>
+        <button class="plain" type="button" data-throw-away @click="emit('close')">throw it away</button>
+      </p>
+      <p v-if="failed" class="says" role="alert">{{ failed }}</p>
       <template v-if="act === 'keep'">
         <label>Why <InputText v-model="note" fluid autofocus /></label>
         <label
@@ -63,6 +83,7 @@ function press() {
           type="submit"
           :label="`Leave ${count(cases, 'case')} as it is`.replace('cases as it is', 'cases as they are')"
           :disabled="!note || !until"
+          :loading="busy"
         />
       </template>
       <template v-else-if="act === 'ask'">
@@ -71,7 +92,7 @@ function press() {
           leaves the house after a short while; until then it can be called back.
         </p>
         <label>A few words besides, if you like <InputText v-model="note" fluid autofocus data-ask-note /></label>
-        <Button type="submit" :label="`Ask about ${count(cases, 'case')}`" data-ask />
+        <Button type="submit" :label="`Ask about ${count(cases, 'case')}`" :loading="busy" data-ask />
       </template>
       <template v-else-if="act === 'send'">
         <p>
@@ -90,7 +111,7 @@ function press() {
             >called <InputText v-model="name" fluid size="small" placeholder="a name for the wave"
           /></label>
         </div>
-        <Button type="submit" :label="`Send ${count(cases, 'order')}`" data-send />
+        <Button type="submit" :label="`Send ${count(cases, 'order')}`" :loading="busy" data-send />
       </template>
     </form>
   </Dialog>

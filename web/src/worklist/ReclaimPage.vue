@@ -124,8 +124,8 @@ const percent = (n: number) => `${Math.round(n * 100)} %`
             <td class="num">{{ percent(r.poolShare) }}</td>
             <td>{{ r.note }}</td>
             <td>{{ r.author }}</td>
-            <td>{{ day(r.at) }}</td>
-            <td>
+            <td class="keep">{{ day(r.at) }}</td>
+            <td class="keep">
               <template v-if="mayWork && r.id">
                 <button class="plain" type="button" data-edit @click="desk.edit(r.id)">change</button>
                 <button class="plain" type="button" @click="askEnd(r.id)">end it</button>

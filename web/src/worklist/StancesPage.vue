@@ -139,8 +139,8 @@ const asked = computed(() => ({ product: Number(route.query.product ?? 0), devic
             <td>{{ p.owner }}</td>
             <td>{{ p.until }}<span v-if="p.over"> (over)</span></td>
             <td>{{ p.author }}</td>
-            <td>{{ day(p.at) }}</td>
-            <td>
+            <td class="keep">{{ day(p.at) }}</td>
+            <td class="keep">
               <template v-if="mayWork">
                 <button class="plain" type="button" data-edit @click="desk.edit(p.id)">change</button>
                 <button class="plain" type="button" @click="askEnd(p.id)">end it</button>

@@ -44,7 +44,12 @@ const rules = useQuery({ queryKey: ['case-rules'], queryFn: () => ask(api.GET('/
 
 const selection = ref<Lists['cases'][]>([])
 const opened = ref<'keep' | 'ask' | 'send' | ''>('')
-const { says, deed } = useDeed(() => {
+const {
+  says,
+  failed,
+  busy: doing,
+  deed,
+} = useDeed(() => {
   selection.value = []
   opened.value = ''
 })
@@ -161,7 +166,7 @@ const sums = computed(() => {
       <p v-if="says" role="status" class="status" data-says>{{ says }}</p>
     </div>
     <CasePane v-if="id" :id="id" :busy="selection.length > 0" @close="change({ case: undefined })" />
-    <DeedDialog :act="opened" :cases="chosen.length" @close="opened = ''" @deed="done" />
+    <DeedDialog :act="opened" :cases="chosen.length" :busy="doing" :failed="failed" @close="opened = ''" @deed="done" />
   </div>
 </template>
 

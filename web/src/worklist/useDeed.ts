@@ -10,9 +10,12 @@ import { count, moment } from '../lib/format'
 export function useDeed(after?: () => void) {
   const client = useQueryClient()
   const says = ref('')
+  /** why it was not done, for the dialog that stays open over what it says elsewhere */
+  const failed = ref('')
   const busy = ref(false)
   async function deed(ids: number[], d: Omit<Schemas['CaseAction'], 'ids'>) {
-    says.value = ''
+    if (busy.value) return
+    says.value = failed.value = ''
     busy.value = true
     try {
       const done = await ask(api.POST('/api/cases/act', { body: { ids, ...d } }))
@@ -25,11 +28,11 @@ export function useDeed(after?: () => void) {
         .join(' ')
       after?.()
     } catch (e) {
-      says.value = (e as Error).message
+      says.value = failed.value = (e as Error).message
     } finally {
       busy.value = false
       await client.invalidateQueries()
     }
   }
-  return { says, busy, deed }
+  return { says, failed, busy, deed }
 }
