@@ -46,6 +46,7 @@ func TestTwoDecideOneName(t *testing.T) {
 	}
 	press(t, other, "[data-choice]")
 	says(t, other, "[data-effect]", "install")
+	says(t, first, "[data-others]", "Runner has this open, too; Runner is changing it")
 	decide := `() => fetch('/api/names/one?key=' + encodeURIComponent(new URLSearchParams(location.search).get('key')))
 		.then((r) => r.json())
 		.then((n) => fetch('/api/names/decide', { method: 'POST', headers: { 'Content-Type': 'application/json' },

@@ -23,7 +23,7 @@ func TestSetAStance(t *testing.T) {
 	row(t, page, "Clampweave", "open")
 	says(t, page, "[data-total]", "5 cases")
 	page.MustNavigate(url + "/worklist/stances")
-	pressIn(t, page, "button", "Clampweave")
+	pressIn(t, page, "button + button", "Clampweave")
 	says(t, page, "[data-end-stance]", "5 go")
 	press(t, page, "[data-end-stance]")
 	if err := page.Wait(rod.Eval(`() => !document.querySelector('tbody').textContent.includes('Clampweave')`)); err != nil {

@@ -22,10 +22,10 @@ import (
 const RequestKey = "Idempotency-Key"
 
 const (
-	longestKey    = 200       // bytes of a key
-	longestKeyed  = 1 << 20   // bytes of a body that is known by a key; files are not
-	longestAnswer = 256 << 10 // bytes of an answer that is kept to be given again
-	mostAnswers   = 2_000     // answers that are kept
+	longestKey    = 200      // bytes of a key
+	longestKeyed  = 1 << 20  // bytes of a body that is known by a key; files are not
+	longestAnswer = 64 << 10 // bytes of an answer that is kept to be given again
+	mostAnswers   = 500      // answers that are kept
 	// AnswerKept is how long an answer is kept to be given again. It may hold a secret that nothing else keeps, so it
 	// is never written to the file. After that a repeated request is told that it was done.
 	AnswerKept = 10 * time.Minute
@@ -69,7 +69,13 @@ func (p *repeats) once(account func(context.Context) Account) func(http.Handler)
 				Problem(w, Fail(err))
 				return
 			}
-			r.Body = io.NopCloser(bytes.NewReader(body))
+			// whoever reads it sets a deadline for the line, which ends when all is read: a request that takes longer to
+			// be done than to be read would be taken for one whose sender has gone
+			r.Body = &patientBody{
+				ReadCloser: io.NopCloser(bytes.NewReader(body)),
+				line:       http.NewResponseController(w),
+				wait:       BodyPatience,
+			}
 			key := keyOf(me.ID, r, given, body)
 			for {
 				mine, before := p.begin(key)

@@ -58,7 +58,12 @@ type PolicyDraft struct {
 	Until     string
 }
 
-func (svc *Service) policyView(tx *sqlite.Tx, p *snapshot.StoredPolicy) (PolicyView, error) {
+// policyView puts a policy in words. revisions are those of all that were changed.
+func (svc *Service) policyView(
+	tx *sqlite.Tx,
+	p *snapshot.StoredPolicy,
+	revisions map[string]int64,
+) (PolicyView, error) {
 	v := PolicyView{
 		ID:     p.ID,
 		Says:   draftOfPolicy(p),
@@ -76,8 +81,8 @@ func (svc *Service) policyView(tx *sqlite.Tx, p *snapshot.StoredPolicy) (PolicyV
 		return v, err
 	}
 	v.What, v.Group = snapshot.ScopeWords(c, &p.Policy, p.PublisherName)
-	v.Says.Revision, err = edits.Revision(tx, edits.Of(edits.Stance, p.ID))
-	return v, err
+	v.Says.Revision = revisions[sqlite.Itoa(p.ID)]
+	return v, nil
 }
 
 func draftOfPolicy(p *snapshot.StoredPolicy) PolicyDraft {
@@ -139,8 +144,12 @@ func (svc *Service) Policies(ctx context.Context) (PolicyList, error) {
 		if err != nil {
 			return err
 		}
+		revisions, err := edits.Revisions(tx, edits.Stance)
+		if err != nil {
+			return err
+		}
 		for i := range list {
-			v, err := svc.policyView(tx, &list[i])
+			v, err := svc.policyView(tx, &list[i], revisions)
 			if err != nil {
 				return err
 			}
@@ -365,9 +374,13 @@ func (svc *Service) explainStance(
 	if err != nil {
 		return out, err
 	}
+	revisions, err := edits.Revisions(tx, edits.Stance)
+	if err != nil {
+		return out, err
+	}
 	facts := c.Of(dev)
 	for _, p := range policy.Ranked(policies, t, facts) {
-		v, err := svc.policyView(tx, stored[p.ID])
+		v, err := svc.policyView(tx, stored[p.ID], revisions)
 		if err != nil {
 			return out, err
 		}

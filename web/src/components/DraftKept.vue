@@ -8,17 +8,9 @@ defineEmits<{ discard: [] }>()
 </script>
 
 <template>
-  <p v-if="others" class="others" role="status" data-others>{{ others }}</p>
+  <p v-if="others" class="company" role="status" data-others>{{ others }}</p>
   <p v-if="kept && dirty" class="row soft" role="status" data-kept>
     What you typed here before is still here, and not saved.
     <button class="plain" type="button" @click="$emit('discard')">throw it away</button>
   </p>
 </template>
-
-<style scoped>
-.others {
-  border-left: 3px solid var(--doubt);
-  padding-left: 0.6rem;
-  margin: 0.3rem 0;
-}
-</style>

@@ -7,6 +7,7 @@ import { api, ask, Problem, readList, type Lists, type Schemas } from '../api/cl
 import EffectLine from '../components/EffectLine.vue'
 import KeyHint from '../components/KeyHint.vue'
 import { count, day, moment } from '../lib/format'
+import { useHere } from '../lib/here'
 import { hintOf, key, useKeys } from '../lib/keys'
 import NewTitle from './NewTitle.vue'
 import ProposalWords from './ProposalWords.vue'
@@ -56,6 +57,10 @@ watch(
     adding.value = again.value = pressed.value = false
     says.value = ''
   },
+)
+const company = useHere(
+  () => (props.mayWork ? `name:${props.nameKey}`.slice(0, 200) : ''),
+  () => !!picked.value,
 )
 const choices = computed<Choice[]>(() => {
   if (late.value.trim().length > 1)
@@ -224,6 +229,7 @@ useEventListener(window, 'keydown', (e: KeyboardEvent) => {
             .join('; ')
         }}<template v-if="n.records.length > 4"> …</template>
       </p>
+      <p v-if="company" class="company" role="status" data-others>{{ company }}</p>
       <p v-if="others.length" class="along">
         With it the {{ count(others.length, 'name') }} that {{ others.length === 1 ? 'is' : 'are' }} marked.
       </p>

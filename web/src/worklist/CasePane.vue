@@ -8,6 +8,7 @@ import { useSession } from '../lib/session'
 import DeedDialog from './DeedDialog.vue'
 import WaysOut from './WaysOut.vue'
 import { acts, marks, stateWord } from './cases'
+import { useHere } from '../lib/here'
 import { useDeed } from './useDeed'
 
 /** One case: its proof, what can be done, what can be taken back, and what happened. */
@@ -22,6 +23,10 @@ const one = useQuery({
 const c = computed(() => one.data.value)
 const { says, failed, busy: doing, deed } = useDeed(() => (opened.value = ''))
 const opened = ref<'keep' | 'ask' | 'send' | ''>('')
+const company = useHere(
+  () => (mayWork.value ? `case:${props.id}` : ''),
+  () => opened.value !== '',
+)
 const possible = computed(() => acts.filter((a) => c.value?.can.includes(a.act)))
 function press(a: (typeof acts)[number]) {
   if (a.opens) opened.value = a.act as 'keep' | 'ask' | 'send'
@@ -35,6 +40,7 @@ function press(a: (typeof acts)[number]) {
       <h2 class="grow">{{ c.product }} {{ c.about && `${c.pool ? 'in' : c.person ? 'of' : 'on'} ${c.about}` }}</h2>
       <button class="plain" type="button" @click="emit('close')">close</button>
     </div>
+    <p v-if="company" class="company" role="status" data-others>{{ company }}</p>
     <p data-case-state>
       {{ c.words }}, <b>{{ marks[c.state] }} {{ stateWord(c.kind, c.state) }}</b
       ><template v-if="c.state === 'kept'"> until {{ c.keepUntil }}, {{ c.owner }} answers for it</template
