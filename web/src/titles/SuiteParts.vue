@@ -7,6 +7,7 @@ import { computed, ref, watch } from 'vue'
 import { api, ask, type Schemas } from '../api/client'
 import DraftKept from '../components/DraftKept.vue'
 import OtherChange from '../components/OtherChange.vue'
+import SureButton from '../components/SureButton.vue'
 import TitlePick from '../components/TitlePick.vue'
 import { refusal } from '../lib/act'
 import { useDraft } from '../lib/draft'
@@ -162,9 +163,13 @@ async function remove(id: number, revision: number) {
           :loading="form.busy.value"
           data-suite-save
         />
-        <button v-if="draft.id" class="plain soft" type="button" @click="remove(draft.id, draft.revision)">
-          it contains nothing
-        </button>
+        <SureButton
+          v-if="draft.id"
+          label="it contains nothing"
+          ask="Take the definition away for good?"
+          sure="take it away"
+          @sure="remove(draft.id, draft.revision)"
+        />
         <button class="plain soft" type="button" @click="chosen = ''">close</button>
       </div>
     </form>
