@@ -168,8 +168,8 @@ func TestAWeekOfChanges(t *testing.T) {
 	says(t, page, "[data-total]", "38 changes")
 }
 
-// On a line of 400 kbit a second, with a fifth of a second each way: pages say that they read, what is typed stays while
-// answers come late, and two clicks make one.
+// On a line of 400 kbit a second, with a fifth of a second each way: pages say that they read, what is typed stays
+// while answers come late, and two clicks make one.
 func TestASlowLine(t *testing.T) {
 	page, url := open(t, "run", false)
 	if err := (proto.NetworkEmulateNetworkConditions{

@@ -7,8 +7,8 @@ import (
 	"time"
 )
 
-// Whoever has a thing open is told who else has; oneself is nobody else, whoever says nothing any more is forgotten, and
-// whoever opens another thing has closed this one.
+// Whoever has a thing open is told who else has; oneself is nobody else, whoever says nothing any more is forgotten,
+// and whoever opens another thing has closed this one.
 func TestOpenings(t *testing.T) {
 	now := time.Date(2026, 6, 30, 8, 0, 0, 0, time.UTC)
 	o := Openings{now: func() time.Time { return now }}
