@@ -69,8 +69,8 @@ func (p *repeats) once(account func(context.Context) Account) func(http.Handler)
 				Problem(w, Fail(err))
 				return
 			}
-			// whoever reads it sets a deadline for the line, which ends when all is read: a request that takes longer to
-			// be done than to be read would be taken for one whose sender has gone
+			// whoever reads it sets a deadline for the line, which ends when all is read: a request that takes longer
+			// to be done than to be read would be taken for one whose sender has gone
 			r.Body = &patientBody{
 				ReadCloser: io.NopCloser(bytes.NewReader(body)),
 				line:       http.NewResponseController(w),
