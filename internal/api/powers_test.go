@@ -3,9 +3,13 @@ package api
 import (
 	"fmt"
 	"net/http"
+	"net/http/cookiejar"
 	"net/http/httptest"
 	"strings"
+	"sync"
+	"sync/atomic"
 	"testing"
+	"time"
 
 	"ensomet/internal/core/access"
 	"ensomet/internal/rest"
@@ -249,5 +253,43 @@ func TestSignInsAreLogged(t *testing.T) {
 		if strings.Contains(text, never) {
 			t.Errorf("the log says %q: %s", never, text)
 		}
+	}
+}
+
+// Whoever tries the old password again and again while it is being changed is in with none of his tries afterwards.
+func TestAPasswordChangesWhileItIsTried(t *testing.T) {
+	s, prog := house(t)
+	var all sync.WaitGroup
+	var stop atomic.Bool
+	browsers := make(chan person, 1000)
+	for range 3 {
+		all.Go(func() {
+			for !stop.Load() {
+				jar, _ := cookiejar.New(nil)
+				p := person{t, s.URL, &http.Client{Jar: jar}}
+				if status, _ := p.do("POST", "/api/sign-in", `{"name":"looker","password":"a long password"}`,
+					nil); status == 200 {
+					browsers <- p
+				}
+			}
+		})
+	}
+	time.Sleep(time.Second)
+	if err := prog.People.SaveAccount(t.Context(), "looker", access.Viewer, "another password"); err != nil {
+		t.Fatal(err)
+	}
+	time.Sleep(300 * time.Millisecond)
+	stop.Store(true)
+	all.Wait()
+	close(browsers)
+	entered := 0
+	for p := range browsers {
+		entered++
+		if _, text := p.do("GET", "/api/me", "", nil); strings.Contains(text, "looker") {
+			t.Errorf("he is in by the old password: %s", text)
+		}
+	}
+	if entered == 0 {
+		t.Error("nobody was in before; this shows nothing")
 	}
 }

@@ -137,18 +137,26 @@ func (svc *Service) SignIn(ctx context.Context, name, password string) (Account,
 		return Account{Name: acc.Name}, ErrSignIn
 	}
 	if *params != *hashing {
-		return acc, svc.hashAnew(ctx, &acc, password)
+		err := svc.hashAnew(ctx, &acc, password)
+		return acc, err
 	}
 	return acc, nil
 }
 
-// hashAnew gives an account a hash of today's form. Nothing else of it changes.
+// Entered tells the password by which an account was entered apart from others.
+func Entered(acc Account) string { return peopledb.Entered(acc.Hash) }
+
+// hashAnew gives an account a hash of today's form, which it has then. Nothing else of it changes.
 func (svc *Service) hashAnew(ctx context.Context, acc *Account, password string) error {
 	hash, err := argon2id.CreateHash(password, hashing)
 	if err != nil {
 		return err
 	}
-	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error { return peopledb.PutHash(tx, acc.ID, acc.Hash, hash) })
+	err = svc.DB.Update(ctx, func(tx *sqlite.Tx) error { return peopledb.PutHash(tx, acc.ID, acc.Hash, hash) })
+	if err == nil {
+		acc.Hash = hash
+	}
+	return err
 }
 
 // browserKey is the setting of the key that the cookies of known browsers are sealed with.

@@ -57,7 +57,7 @@ func rows(t *testing.T, n, bad int) *Server {
 	}
 	s := New(db, nil, Site{}, Guards{Sessions: heard{memstore.New()}, Accounts: somebody{}})
 	s.Router.Get("/in", func(_ http.ResponseWriter, r *http.Request) {
-		if err := s.Enter(r.Context(), 1); err != nil {
+		if err := s.Enter(r.Context(), 1, ""); err != nil {
 			t.Error(err)
 		}
 	})

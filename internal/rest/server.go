@@ -81,7 +81,7 @@ func New(db *sqlite.DB, clock clock.Clock, site Site, guards Guards) *Server {
 	if site.secure() { // the browser then sends it over https alone, to this host alone
 		s.Sessions.Cookie.Name, s.Sessions.Cookie.Secure = "__Host-ensomet", true
 	}
-	s.Sessions.ErrorFunc = func(w http.ResponseWriter, _ *http.Request, err error) { Problem(w, fault(err)) }
+	s.Sessions.ErrorFunc = func(w http.ResponseWriter, _ *http.Request, err error) { Problem(w, Fail(err)) }
 	crossOrigin := http.NewCrossOriginProtection()
 	crossOrigin.SetDenyHandler(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
 		Problem(w, huma.Error403Forbidden("This came from a page of another site, and was not done."))

@@ -30,12 +30,18 @@ func (s *Server) Account(ctx context.Context) Account {
 	return me
 }
 
-// Enter signs an account in. A browser gets a new token, whatever it had before.
-func (s *Server) Enter(ctx context.Context, account int64) error {
+// sessionEntered is the key under which a session that begins says by which password it was entered; who keeps sessions
+// looks at it and does not keep it.
+const sessionEntered = "entered"
+
+// Enter signs an account in, by a password that is told apart from others. A browser gets a new token, whatever it had
+// before.
+func (s *Server) Enter(ctx context.Context, account int64, entered string) error {
 	if err := s.Sessions.RenewToken(ctx); err != nil {
 		return err
 	}
 	s.Sessions.Put(ctx, sessionAccount, account)
+	s.Sessions.Put(ctx, sessionEntered, entered)
 	return nil
 }
 

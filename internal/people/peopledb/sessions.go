@@ -8,6 +8,7 @@ import (
 	"errors"
 	"time"
 
+	"ensomet/internal/core/refuse"
 	"ensomet/internal/sqlite"
 
 	"github.com/alexedwards/scs/v2"
@@ -15,6 +16,16 @@ import (
 
 // SessionAccount is the key under which a session holds the number of its account; it holds nothing else.
 const SessionAccount = "account"
+
+// SessionEntered is the key under which a session that begins says by which password it was entered (Entered). It is
+// looked at when the session is kept, and not kept itself.
+const SessionEntered = "entered"
+
+// Entered is what is told apart of passwords: a part of a hash of their hash.
+func Entered(hash string) string { return hashed(hash)[:16] }
+
+// errOldPassword refuses a session that was entered by a password that was changed while it was being checked.
+var errOldPassword = refuse.New("the password of this account was changed while you signed in: sign in once more")
 
 // WebSessions keeps signed-in browsers; it serves as the store of the session package, so that a restart signs nobody
 // out. Of a browser's token its hash alone is kept: whoever reads the file can enter nowhere. A session of which
@@ -48,10 +59,16 @@ func (w WebSessions) Find(token string) ([]byte, bool, error) {
 // errNoAccount says that a session was to be kept that belongs to nobody.
 var errNoAccount = errors.New("a session without an account cannot be kept")
 
-// Commit keeps a session that begins, and forgets those that have ended.
+// Commit keeps a session that begins, and forgets those that have ended. One whose password was changed between its
+// being checked and now is refused: a new password ends all sessions of its account, also those that are on their way.
 func (w WebSessions) Commit(token string, data []byte, expiry time.Time) error {
-	_, values, err := scs.GobCodec{}.Decode(data)
+	deadline, values, err := scs.GobCodec{}.Decode(data)
 	if err != nil {
+		return err
+	}
+	entered, asked := values[SessionEntered].(string)
+	delete(values, SessionEntered)
+	if data, err = (scs.GobCodec{}).Encode(deadline, values); err != nil {
 		return err
 	}
 	account, _ := values[SessionAccount].(int64)
@@ -60,6 +77,14 @@ func (w WebSessions) Commit(token string, data []byte, expiry time.Time) error {
 	}
 	now := w.Now()
 	return w.DB.Update(context.Background(), func(tx *sqlite.Tx) error {
+		var hash string
+		if err := tx.QueryRow("SELECT coalesce(max(hash), '') FROM account WHERE id = ?", account).
+			Scan(&hash); err != nil {
+			return err
+		}
+		if asked && Entered(hash) != entered {
+			return errOldPassword
+		}
 		if _, err := tx.Exec("DELETE FROM web_session WHERE expiry <= ? OR seen <= ?",
 			now.Unix(), now.Add(-w.Idle).Unix()); err != nil {
 			return err

@@ -9,6 +9,7 @@ import (
 	"testing"
 	"time"
 
+	"ensomet/internal/core/refuse"
 	"ensomet/internal/sqlite"
 
 	"github.com/alexedwards/scs/v2"
@@ -161,5 +162,35 @@ func TestTokensAreNotInTheFile(t *testing.T) {
 		if info, err := os.Stat(w.DB.Path + end); err != nil || info.Mode().Perm() != 0o600 {
 			t.Errorf("%s: %v %v", end, info.Mode(), err)
 		}
+	}
+}
+
+// A session whose password was changed while it was being checked is not kept; one of the password of now is, and what
+// is kept of it says nothing of the password.
+func TestASessionOfAnOldPassword(t *testing.T) {
+	w, now, _ := sessions(t)
+	of := func(hash string) []byte {
+		t.Helper()
+		data, err := scs.GobCodec{}.Encode(*now, map[string]any{SessionAccount: int64(1), SessionEntered: Entered(hash)})
+		if err != nil {
+			t.Fatal(err)
+		}
+		return data
+	}
+	if err := w.DB.Update(t.Context(), func(tx *sqlite.Tx) error { return PutHash(tx, 1, "1", "2") }); err != nil {
+		t.Fatal(err)
+	}
+	if err := w.Commit("old", of("1"), now.Add(time.Hour)); !refuse.Is(err) || finds(t, w, "old") {
+		t.Errorf("entered by the old password: %v", err)
+	}
+	if err := w.Commit("new", of("2"), now.Add(time.Hour)); err != nil || !finds(t, w, "new") {
+		t.Errorf("entered by the new one: %v", err)
+	}
+	data, _, err := w.Find("new")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, values, err := (scs.GobCodec{}).Decode(data); err != nil || len(values) != 1 {
+		t.Errorf("what is kept: %v, %v", values, err)
 	}
 }

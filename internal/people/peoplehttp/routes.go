@@ -96,7 +96,7 @@ func (s *routes) signIn() {
 			}
 			cookie, err := door.remember(ctx, acc.Name)
 			if err == nil {
-				err = s.Enter(ctx, acc.ID)
+				err = s.Enter(ctx, acc.ID, people.Entered(acc))
 			}
 			if err != nil {
 				return nil, rest.Fail(err)
@@ -140,7 +140,7 @@ func (s *routes) signInDemo() {
 			}
 			acc, err := s.People.DemoAccount(ctx, access.Role(in.Body.Role))
 			if err == nil {
-				err = s.Enter(ctx, acc.ID)
+				err = s.Enter(ctx, acc.ID, people.Entered(acc))
 			}
 			if err != nil {
 				return nil, rest.Fail(err)
