@@ -8,6 +8,7 @@ import { computed, ref, watch } from 'vue'
 import { api, ask, type Schemas } from '../api/client'
 import TitlePick from '../components/TitlePick.vue'
 import { whole, word } from '../lib/format'
+import { useKept } from '../lib/kept'
 
 /** One measure: a title, what could be done about it, and what that needs to know. */
 type Measure = Schemas['Measure']
@@ -95,8 +96,7 @@ const blank = () => ({
   right: '',
   until: '',
 })
-const v = ref(blank())
-watch(product, () => (v.value = blank()))
+const { form: v, hold } = useKept(() => `measure:${product.value}`, blank)
 const metric = computed(() => v.value.metric || position.data.value?.metrics.at(-1)?.metric || 'device')
 const ready = computed(() => {
   if (!product.value) return false
@@ -135,8 +135,9 @@ function add() {
   if (kind.value === 'metric' || (kind.value === 'buy' && !v.value.line)) m.metric = metric.value
   if (has('right')) m.right = v.value.right
   if (has('until')) m.until = v.value.until
+  const added = hold()
   emit('add', m)
-  v.value = blank()
+  added()
 }
 </script>
 

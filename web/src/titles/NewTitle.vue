@@ -4,19 +4,31 @@ import InputText from 'primevue/inputtext'
 import Select from 'primevue/select'
 import { nextTick, onMounted, ref } from 'vue'
 import { api, ask } from '../api/client'
+import { useKept } from '../lib/kept'
 
 /** Adds a title that the catalogue lacks, beginning with what the source wrote. */
 const props = defineProps<{ publisher: string; product: string }>()
 const emit = defineEmits<{ made: [product: number, text: string]; failed: [message: string] }>()
-const fresh = ref({ publisher: props.publisher, product: props.product, category: '', model: 'commercial' as const })
+const { form: fresh, hold } = useKept(
+  () => `new-title:${props.publisher}|${props.product}`,
+  () => ({ publisher: props.publisher, product: props.product, category: '', model: 'commercial' as const }),
+)
+const busy = ref(false)
 const form = ref<HTMLFormElement>()
 onMounted(() => nextTick(() => form.value?.querySelector<HTMLInputElement>('input')?.focus()))
 async function add() {
+  if (busy.value) return
+  busy.value = true
+  const body = { ...fresh.value }
+  const taken = hold()
   try {
-    const { product } = await ask(api.POST('/api/titles', { body: fresh.value }))
-    emit('made', product, `${fresh.value.publisher} ${fresh.value.product}`)
+    const { product } = await ask(api.POST('/api/titles', { body }))
+    taken()
+    emit('made', product, `${body.publisher} ${body.product}`)
   } catch (e) {
     emit('failed', (e as Error).message)
+  } finally {
+    busy.value = false
   }
 }
 </script>
@@ -30,7 +42,7 @@ async function add() {
       >licence model
       <Select v-model="fresh.model" :options="['commercial', 'free', 'open_source', 'trial', 'in_house']" size="small"
     /></label>
-    <Button type="submit" label="Add this title" size="small" />
+    <Button type="submit" label="Add this title" size="small" :loading="busy" />
   </form>
 </template>
 

@@ -1,5 +1,4 @@
 <script setup lang="ts">
-import { useQueryClient } from '@tanstack/vue-query'
 import Button from 'primevue/button'
 import InputText from 'primevue/inputtext'
 import Select from 'primevue/select'
@@ -8,14 +7,15 @@ import { api, ask, type Schemas } from '../api/client'
 import DraftKept from '../components/DraftKept.vue'
 import OtherChange from '../components/OtherChange.vue'
 import TitlePick from '../components/TitlePick.vue'
+import { useAct } from '../lib/act'
 import { useDraft } from '../lib/draft'
 import { count, whole } from '../lib/format'
+import { useKept } from '../lib/kept'
 import { useSession } from '../lib/session'
 
 /** What is planned about a release whose support ends, and how far that is by evidence: machines that still have it. */
 const props = defineProps<{ release: Schemas['ReleaseRow'] }>()
 const emit = defineEmits<{ close: [] }>()
-const client = useQueryClient()
 const { may } = useSession()
 const mayWork = may('work')
 const whats = [
@@ -38,31 +38,26 @@ const blank = (): Schemas['PlanDraft'] => ({
 const form = useDraft<Schemas['PlanDraft']>(() => `plan:release:${props.release.id}`, blank)
 const draft = form.draft
 const target = ref(props.release.product)
-const why = ref('')
-const says = ref('')
+const { form: typed, hold } = useKept(
+  () => `plan-end:${props.release.planId}`,
+  () => ({ why: '' }),
+)
+const { busy, says, act } = useAct()
 watch(
   () => props.release.id,
   () => {
     target.value = props.release.product
-    says.value = why.value = ''
+    says.value = ''
   },
 )
-async function act(what: Promise<unknown>, leave = false) {
-  says.value = ''
-  try {
-    await what
-    await client.invalidateQueries()
-    if (leave) emit('close')
-  } catch (e) {
-    says.value = (e as Error).message
-  }
-}
 const save = () => form.save((body) => ask(api.POST('/api/plans', { body })))
-const end = () =>
-  act(
-    ask(api.POST('/api/plans/{id}/end', { params: { path: { id: props.release.planId } }, body: { why: why.value } })),
-    true,
-  )
+async function end() {
+  const params = { path: { id: props.release.planId } }
+  const ended = hold()
+  if (!(await act(() => ask(api.POST('/api/plans/{id}/end', { params, body: { why: typed.value.why } }))))) return
+  ended()
+  emit('close')
+}
 /** what is planned now, by the fields of the form */
 const planned = computed(() => ({ what: props.release.plan, due: props.release.due, owner: props.release.owner }))
 /** Takes what another planned where it is to hold, and plans on that. */
@@ -108,8 +103,14 @@ const words: Record<string, string> = {
         >.
       </p>
       <form v-if="mayWork" class="row" @submit.prevent="end">
-        <InputText v-model="why" size="small" placeholder="why the plan ends" aria-label="why the plan ends" />
-        <Button type="submit" size="small" severity="secondary" label="End the plan" :disabled="!why.trim()" />
+        <InputText v-model="typed.why" size="small" placeholder="why the plan ends" aria-label="why the plan ends" />
+        <Button
+          type="submit"
+          size="small"
+          severity="secondary"
+          label="End the plan"
+          :disabled="!typed.why.trim() || busy"
+        />
       </form>
     </template>
     <form v-if="mayWork && draft" class="grid" data-plan-form @submit.prevent="save">

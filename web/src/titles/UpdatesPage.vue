@@ -6,6 +6,7 @@ import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, ask, sendBody, type Schemas } from '../api/client'
 import { count, day, moment, whole, word } from '../lib/format'
+import { useKept } from '../lib/kept'
 import { usePreview } from '../lib/preview'
 import { useSession } from '../lib/session'
 import CatalogueLine from './CatalogueLine.vue'
@@ -46,8 +47,11 @@ const o = computed(() => (id.value ? shown.data.value : undefined))
 const go = (query: Record<string, string | undefined>) => void router.replace({ query: { ...route.query, ...query } })
 
 /** what is done about a difference where it is not the usual */
-const choices = ref<Record<string, 'take' | 'keep' | 'leave'>>({})
-watch(id, () => (choices.value = {}))
+const { form: chosen, hold } = useKept(
+  () => `update:${id.value}`,
+  () => ({ choices: {} as Record<string, 'take' | 'keep' | 'leave'> }),
+)
+const choices = computed(() => chosen.value.choices)
 const usual = (d: Schemas['Difference']) => (d.sort === 'conflict' ? 'leave' : 'take')
 const choice = (d: Schemas['Difference']) => choices.value[d.id] ?? usual(d)
 const choose = (d: Schemas['Difference'], c: 'take' | 'keep' | 'leave') => {
@@ -66,6 +70,7 @@ const { effect, failed } = usePreview(
   computed(() => shown.dataUpdatedAt.value),
 )
 async function act(what: () => Promise<unknown>, doing: string) {
+  if (busy.value) return
   says.value = ''
   busy.value = doing
   try {
@@ -79,8 +84,9 @@ async function act(what: () => Promise<unknown>, doing: string) {
 }
 const take = () =>
   act(async () => {
+    const taken = hold()
     await ask(api.POST('/api/catalogue/updates/take', { body: { ...taking.value, dry: false } }))
-    choices.value = {}
+    taken()
   }, 'taking it…')
 const away = () =>
   act(async () => {
