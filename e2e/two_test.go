@@ -194,7 +194,8 @@ func TestASlowLine(t *testing.T) {
 	says(t, page, "[data-says]", "The group is set")
 	within(t, page, `() => new URLSearchParams(location.search).get('group') !== 'new' &&
 		document.querySelector('[aria-label="note"]')?.value === 'typed while it was being saved'`)
-	within(t, page, `() => [...document.querySelectorAll('tr')].some((r) => r.textContent.includes('from a slow line'))`)
+	within(t, page,
+		`() => [...document.querySelectorAll('tr')].some((r) => r.textContent.includes('from a slow line'))`)
 	if n := page.MustEval(`() => fetch('/api/groups').then((r) => r.json())
 		.then((l) => l.filter((g) => g.name === 'from a slow line').length)`).Int(); n != 1 {
 		t.Errorf("there are %d groups", n)
@@ -202,4 +203,52 @@ func TestASlowLine(t *testing.T) {
 	walk(page, "/evidence")
 	within(t, page, `() => !document.querySelector('[data-total]')?.textContent.startsWith('0 ')`)
 	row(t, page, "bench-01")
+}
+
+// Every page of one thing belongs to its address: what is typed about one line goes to no other, and a form that
+// stands open about one title does not stand open about another.
+func TestPagesBelongToTheirAddress(t *testing.T) {
+	page, url := open(t, "work", false)
+	page.MustNavigate(url + "/entitlements/line/L-0001")
+	page.MustElement(`[name="note"]`)
+	fill(page, `[name="note"]`, "about the first")
+	walk(page, "/entitlements/line/L-0002")
+	says(t, page, "h1", "L-0002")
+	within(t, page, `() => document.querySelector('[name="note"]')?.value === ''`)
+	fill(page, `[name="note"]`, "about the second")
+	press(t, page, `form button[type="submit"]`, "Note it")
+	within(t, page, `() => document.querySelector('[name="note"]')?.value === ''`)
+	for code, want := range map[string]bool{"L-0001": false, "L-0002": true} {
+		if has := strings.Contains(call(page, "GET", "/api/entitlements/"+code, ""), "about the second"); has != want {
+			t.Errorf("%s has the note: %v", code, has)
+		}
+	}
+	walk(page, "/entitlements/line/L-0001")
+	within(t, page, `() => document.querySelector('[name="note"]')?.value === 'about the first'`)
+	page.MustNavigate(url + "/titles/3?rename=yes")
+	page.MustElement("[data-rename-name]")
+	fill(page, "[data-rename-name]", "half a name")
+	walk(page, "/titles/4")
+	page.MustElement("[data-title-lines]")
+	if page.MustHas("[data-rename-name]") {
+		t.Error("the name of one title stands open on another")
+	}
+}
+
+// Esc in a dialog in which something was typed asks before it is thrown away.
+func TestEscAsksInADialog(t *testing.T) {
+	page, url := open(t, "work", false)
+	page.MustNavigate(url + "/worklist?f=state%3Dopen")
+	press(t, page, ".list tbody tr")
+	press(t, page, `[data-act="keep"]`)
+	page.MustElement(".p-dialog input")
+	fill(page, ".p-dialog input", "half a reason")
+	page.Keyboard.MustType(input.Escape)
+	says(t, page, "[data-leaving]", "not saved")
+	within(t, page, `() => document.querySelector('.p-dialog input')?.value === 'half a reason'`)
+	press(t, page, "[data-leaving] button", "go on")
+	within(t, page, `() => !document.querySelector('[data-leaving]')`)
+	page.Keyboard.MustType(input.Escape)
+	press(t, page, "[data-throw-away]")
+	within(t, page, `() => !document.querySelector('.p-dialog')`)
 }

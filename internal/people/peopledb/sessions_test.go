@@ -171,7 +171,8 @@ func TestASessionOfAnOldPassword(t *testing.T) {
 	w, now, _ := sessions(t)
 	of := func(hash string) []byte {
 		t.Helper()
-		data, err := scs.GobCodec{}.Encode(*now, map[string]any{SessionAccount: int64(1), SessionEntered: Entered(hash)})
+		data, err := scs.GobCodec{}.Encode(*now,
+			map[string]any{SessionAccount: int64(1), SessionEntered: Entered(hash)})
 		if err != nil {
 			t.Fatal(err)
 		}
