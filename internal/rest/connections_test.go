@@ -7,15 +7,18 @@ import (
 	"net"
 	"net/http"
 	"net/http/httptest"
+	"sync"
 	"testing"
 	"time"
 )
 
-// limited is a server with room for so many connections, whose handler waits for go on.
-func limited(t *testing.T, most int, goOn chan struct{}) string {
+// limited is a server with room for so many connections, whose handler says that it has begun to wait, and waits for go
+// on.
+func limited(t *testing.T, most int, goOn, begun chan struct{}) string {
 	t.Helper()
 	s := httptest.NewUnstartedServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if r.URL.Path == "/wait" {
+			begun <- struct{}{}
 			<-goOn
 		}
 		fmt.Fprint(w, "here")
@@ -49,7 +52,7 @@ func ask(t *testing.T, at, path string) (net.Conn, *http.Response, error) {
 // Connections on which nothing is asked never keep somebody out who asks something: those that said nothing yet go
 // first to last, and those that were answered and are kept.
 func TestIdleConnectionsKeepNobodyOut(t *testing.T) {
-	at := limited(t, 20, nil)
+	at := limited(t, 20, nil, nil)
 	for range 200 {
 		c, err := net.Dial("tcp", at)
 		if err != nil {
@@ -66,20 +69,24 @@ func TestIdleConnectionsKeepNobodyOut(t *testing.T) {
 
 // What is being answered is never closed for somebody new.
 func TestWorkIsNotClosed(t *testing.T) {
-	goOn := make(chan struct{})
-	at := limited(t, 4, goOn)
+	goOn, begun := make(chan struct{}), make(chan struct{}, 3)
+	at := limited(t, 4, goOn, begun)
+	goingOn := sync.OnceFunc(func() { close(goOn) })
+	t.Cleanup(goingOn) // else a failure would wait for those that are being answered
 	var working []net.Conn
 	for range 3 {
 		c, _, _ := ask(t, at, "/wait")
 		working = append(working, c)
 	}
-	time.Sleep(200 * time.Millisecond) // until all three are being answered
+	for range 3 { // until all three are being answered
+		<-begun
+	}
 	for range 30 {
 		if _, res, err := ask(t, at, "/"); err != nil || res.StatusCode != 200 {
 			t.Fatal(res, err)
 		}
 	}
-	close(goOn)
+	goingOn()
 	for _, c := range working {
 		_ = c.SetReadDeadline(time.Now().Add(10 * time.Second))
 		if res, err := http.ReadResponse(bufio.NewReader(c), nil); err != nil || res.StatusCode != 200 {

@@ -189,7 +189,7 @@ func (l *listReader) file(path string, want listPage) {
 		}
 	}
 	for name := range want.Rows[0] {
-		if !slices.Contains(rows[0], name) {
+		if name != "revision" && !slices.Contains(rows[0], name) { // that is for forms alone
 			l.t.Errorf("%s.csv lacks %s", path, name)
 		}
 	}
