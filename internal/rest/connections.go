@@ -9,10 +9,12 @@ import (
 )
 
 // Limited is a listener with at most so many connections. Where one more comes, it closes the one on which nothing has
-// been asked for the longest time; where something is being asked on all, it closes the new one.
+// been asked for the longest time; where something is being asked on all, the new one waits for a moment, and is closed
+// where none of them was answered by then.
 type Limited struct {
 	net.Listener
-	most int
+	most  int
+	freed chan struct{} // one was answered or closed since somebody looked
 
 	mu    sync.Mutex
 	open  map[net.Conn]*list.Element // nil where something is being asked on it
@@ -21,11 +23,11 @@ type Limited struct {
 
 // Limit limits the connections of a listener. State is the server's ConnState.
 func Limit(l net.Listener, most int) *Limited {
-	return &Limited{Listener: l, most: most, open: map[net.Conn]*list.Element{}}
+	return &Limited{Listener: l, most: most, freed: make(chan struct{}, 1), open: map[net.Conn]*list.Element{}}
 }
 
-// fullPause is how long it waits before it looks at one more connection where all are in use.
-const fullPause = 5 * time.Millisecond
+// fullPause is how long a new connection waits for room where all are in use.
+const fullPause = time.Second
 
 // Accept waits for a connection that there is room for.
 func (l *Limited) Accept() (net.Conn, error) {
@@ -34,12 +36,26 @@ func (l *Limited) Accept() (net.Conn, error) {
 		if err != nil {
 			return nil, err
 		}
-		if l.room(c) {
+		if l.waitForRoom(c) {
 			return c, nil
 		}
 		_ = c.Close()
-		time.Sleep(fullPause)
 	}
+}
+
+func (l *Limited) waitForRoom(c net.Conn) bool {
+	var full <-chan time.Time
+	for !l.room(c) {
+		if full == nil {
+			full = time.After(fullPause)
+		}
+		select {
+		case <-l.freed:
+		case <-full:
+			return false
+		}
+	}
+	return true
 }
 
 // room makes room for a connection and counts it, or reports that there is none.
@@ -84,7 +100,16 @@ func (l *Limited) State(c net.Conn, state http.ConnState) {
 		if at == nil {
 			l.open[c] = l.quiet.PushBack(c)
 		}
+		l.tellFreed()
 	case http.StateClosed, http.StateHijacked:
 		l.forget(c)
+		l.tellFreed()
+	}
+}
+
+func (l *Limited) tellFreed() {
+	select {
+	case l.freed <- struct{}{}:
+	default:
 	}
 }

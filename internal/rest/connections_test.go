@@ -86,6 +86,12 @@ func TestWorkIsNotClosed(t *testing.T) {
 			t.Fatal(res, err)
 		}
 	}
+	c, _, _ := ask(t, at, "/wait") // the fourth: now all are being answered
+	working = append(working, c)
+	<-begun
+	if _, res, err := ask(t, at, "/"); err == nil {
+		t.Error("one more than there is room for was answered", res.StatusCode)
+	}
 	goingOn()
 	for _, c := range working {
 		_ = c.SetReadDeadline(time.Now().Add(10 * time.Second))
