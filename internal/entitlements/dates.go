@@ -64,7 +64,7 @@ func (svc *Service) Renewals(ctx context.Context, from civil.Day, days int) ([]R
 		}
 		var products []int64
 		for i := range all {
-			if l := &all[i]; within(l.End) || within(l.MaintenanceEnd) {
+			if l := &all[i]; within(l.LastDay()) || within(l.MaintainedUntil()) {
 				products = append(products, l.Line.Product)
 			}
 		}
@@ -98,11 +98,11 @@ func (svc *Service) Renewals(ctx context.Context, from civil.Day, days int) ([]R
 			mixed := false
 			for k := range all {
 				if l := &all[k]; l.Contract == c.Code {
-					r.Quantity += l.Quantity
+					r.Quantity += l.Booked(svc.Snapshots.Today())
 					if l.UnitPrice.Valid {
 						mixed = mixed || currency != "" && currency != l.Currency
 						currency = l.Currency
-						sum = sum.Add(l.UnitPrice.Decimal.Mul(decimal.NewFromInt(l.Quantity)))
+						sum = sum.Add(l.UnitPrice.Decimal.Mul(decimal.NewFromInt(l.Booked(svc.Snapshots.Today()))))
 					}
 				}
 			}
@@ -170,14 +170,14 @@ func renewals(
 		}
 		if c := contracts[l.Contract]; c != nil {
 			r.Renews = c.Renews
-			if c.NoticeDays > 0 && l.End.Known() {
-				r.Notice = (l.End - civil.Day(c.NoticeDays)).String()
+			if last := l.LastDay(); c.NoticeDays > 0 && last.Known() {
+				r.Notice = (last - civil.Day(c.NoticeDays)).String()
 			}
 		}
 		pack := decimal.NewFromInt(max(1, l.PackSize))
-		if within(l.End) {
+		if last := l.LastDay(); within(last) {
 			one := r
-			one.What, one.On = "right", l.End.String()
+			one.What, one.On = "right", last.String()
 			without, err := position.Apply(in, position.Measure{Kind: position.Lapse, Line: l.Code}, 0)
 			if err == nil {
 				ps := position.Compute(without)
@@ -199,9 +199,9 @@ func renewals(
 			}
 			out = append(out, one)
 		}
-		if within(l.MaintenanceEnd) {
+		if last := l.MaintainedUntil(); within(last) {
 			one := r
-			one.What, one.On = "maintenance", l.MaintenanceEnd.String()
+			one.What, one.On = "maintenance", last.String()
 			out = append(out, one)
 		}
 	}

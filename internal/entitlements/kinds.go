@@ -1,6 +1,8 @@
 package entitlements
 
 import (
+	"cmp"
+	"ensomet/internal/core/entitle"
 	"ensomet/internal/edits"
 	"ensomet/internal/entitlements/entitlementsdb"
 	"ensomet/internal/formats"
@@ -8,13 +10,16 @@ import (
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 	"errors"
+	"time"
+
+	"github.com/shopspring/decimal"
 )
 
 // entitlementKinds are the kinds of files that say what was bought, and for whom.
 func (svc *Service) Kinds() map[*formats.Kind]intake.WriterMaker {
 	return map[*formats.Kind]intake.WriterMaker{
 		formats.Entitlements: svc.entitlementWriter,
-		formats.Transactions: func(in intake.Arrival) (*intake.Writer, error) { return transactionWriter(in.Tx) },
+		formats.Transactions: svc.transactionWriter,
 		formats.Assignments:  func(in intake.Arrival) (*intake.Writer, error) { return assignmentWriter(in.Tx) },
 		formats.Rates:        rateWriter,
 	}
@@ -69,11 +74,16 @@ func (svc *Service) touchLine(tx *sqlite.Tx, code, who string, was map[string]st
 	return edits.Touch(tx, edits.Thing{Kind: edits.Line, Key: code}, who, svc.Clock.Now(), was, is)
 }
 
-func transactionWriter(tx *sqlite.Tx) (*intake.Writer, error) {
-	lines, err := snapshot.Codes(tx, "entitlement")
+func (svc *Service) transactionWriter(in intake.Arrival) (*intake.Writer, error) {
+	lines, err := snapshot.Codes(in.Tx, "entitlement")
 	if err != nil {
 		return nil, err
 	}
+	type said struct {
+		line string
+		entitle.Transaction
+	}
+	before := map[said]int{} // where in this file
 	return intake.PlainWriter(func(row *formats.Row) (sqlite.Change, error) {
 		t, err := formats.ParseTransaction(row)
 		if err != nil {
@@ -87,8 +97,65 @@ func transactionWriter(tx *sqlite.Tx) (*intake.Writer, error) {
 				t.Entitlement,
 			)
 		}
-		return entitlementsdb.PutTransaction(tx, id, t)
+		same := said{t.Entitlement, t.Transaction}
+		same.Price, same.Currency, same.Request = decimal.NullDecimal{}, "", ""
+		if at := before[same]; at != 0 {
+			return sqlite.Same, intake.Refuse(
+				row,
+				"line %d says the same: where it really happened twice, write 2 under nth",
+				at,
+			)
+		}
+		before[same] = row.Line
+		return svc.putTransaction(in, id, t, row)
 	}), nil
+}
+
+// putTransaction writes a transaction of a file, where as much is in the line as would leave it.
+func (svc *Service) putTransaction(
+	in intake.Arrival,
+	line int64,
+	t formats.Transaction,
+	row *formats.Row,
+) (sqlite.Change, error) {
+	at := svc.Clock.Now().Unix()
+	change, gone, err := entitlementsdb.PutTransaction(in.Tx, line, t, in.Author, at, func() error {
+		return inTheLine(in.Tx, line, &t.Transaction, row)
+	})
+	switch {
+	case err != nil:
+		return change, err
+	case gone != nil:
+		return change, intake.Refuse(row,
+			"%s took it back on %s: where it is right after all, book it on the line itself",
+			cmp.Or(gone.GoneBy, "somebody"), time.Unix(gone.GoneAt, 0).UTC().Format(time.DateOnly))
+	}
+	return change, nil
+}
+
+// inTheLine puts a transaction of a file aside where more would leave a line than is in it.
+func inTheLine(tx *sqlite.Tx, line int64, t *entitle.Transaction, row *formats.Row) error {
+	if entitle.TransactionTypes[t.Type]*t.Quantity >= 0 {
+		return nil
+	}
+	code, product, err := entitlementsdb.LineOf(tx, line)
+	if err != nil {
+		return err
+	}
+	f, _, err := family(tx, code, product)
+	if err != nil {
+		return err
+	}
+	if left := entitle.Leaving(f.lines, code, t.On); t.Quantity > left {
+		return intake.Refuse(row,
+			"%d of %s can leave it on %s, not %d: what was bought comes first; the line is tried "+
+				"again then", left, code, t.On, t.Quantity)
+	}
+	f.line.Transactions = append(f.line.Transactions, *t)
+	if on, by := f.line.Overdrawn(); by > 0 {
+		return intake.Refuse(row, "with it more would have left %s on %s than was in it, by %d", code, on, by)
+	}
+	return nil
 }
 
 func assignmentWriter(tx *sqlite.Tx) (*intake.Writer, error) {

@@ -10,6 +10,7 @@ import (
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/entitle"
 	"ensomet/internal/core/money"
+	"ensomet/internal/core/refuse"
 	"ensomet/internal/entitlements/entitlementsdb"
 	"ensomet/internal/formats"
 	"ensomet/internal/snapshot"
@@ -51,8 +52,9 @@ func (svc *Service) CheckLine(ctx context.Context, values map[string]string, old
 	}
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
 		k.tx = tx
-		for _, check := range []func() error{k.form, k.code, k.product, k.seats, k.order, k.dates, k.terms, k.money,
-			k.scope} {
+		for _, check := range []func() error{k.form, k.code, k.product, k.seats, k.transactions, k.order, k.dates,
+			k.terms,
+			k.money, k.scope} {
 			if err := check(); err != nil {
 				return err
 			}
@@ -138,9 +140,36 @@ func (k *lineChecker) seats() error {
 			n++
 		}
 	}
-	q := k.e.Quantity * max(1, k.e.PackSize)
-	if k.typed["quantity"] != "" && q < n && len(known.Transactions) == 0 {
+	is := known.Line
+	is.Quantity, is.PackSize, is.Start, is.Purchased = k.e.Quantity, k.e.PackSize, k.e.Start, k.e.Purchased
+	q := is.Booked(k.today) * max(1, is.PackSize)
+	if k.typed["quantity"] != "" && q < n {
 		k.say("quantity", true, "%d seats of it are assigned: hand some back before it goes down to %d", n, q)
+	}
+	return nil
+}
+
+// transactions looks whether what is booked on the line holds with what is typed of it.
+func (k *lineChecker) transactions() error {
+	known := k.byCode[k.old]
+	if k.old == "" || known == nil || k.typed["quantity"] == "" {
+		return nil
+	}
+	is := known.Line
+	is.Quantity, is.Start, is.Purchased = k.e.Quantity, k.e.Start, k.e.Purchased
+	if on, by := is.Overdrawn(); by > 0 {
+		k.say("quantity", true, "with %d, more would have left the line on %s than was in it, by %d", is.Quantity, on,
+			by)
+	}
+	first := is.BoughtOn()
+	for i := range is.Transactions {
+		t := &is.Transactions[i]
+		if t.Type == "buy" && t.Quantity == is.Quantity && is.OwnPurchase() && t.On > first {
+			k.say("quantity", false,
+				"its own quantity, %d, counts as its first purchase, and %d are bought on %s besides: "+
+					"where that is the same purchase, take it back", is.Quantity, t.Quantity, t.On)
+			break
+		}
 	}
 	return nil
 }
@@ -261,25 +290,43 @@ func (k *lineChecker) base(product int64) {
 
 // parseLine reads a line as a line of entitlements.csv.
 func parseLine(values map[string]string) (formats.Entitlement, error) {
-	var buf bytes.Buffer
-	w, err := formats.NewWriter(&buf, "csv", formats.Entitlements.Columns)
-	if err != nil {
-		return formats.Entitlement{}, err
+	return readTyped(formats.Entitlements, values, formats.ParseEntitlement)
+}
+
+// parseTyped reads what somebody typed as a line of a file. What cannot be read is refused with its reason.
+func parseTyped[T any](kind *formats.Kind, values map[string]string, parse func(*formats.Row) (T, error)) (T, error) {
+	v, err := readTyped(kind, values, parse)
+	var bad *formats.LineError
+	if errors.As(err, &bad) {
+		err = refuse.New(bad.Reason)
 	}
-	row := make([]string, len(formats.Entitlements.Columns))
-	for i, c := range formats.Entitlements.Columns {
+	return v, err
+}
+
+func readTyped[T any](
+	kind *formats.Kind,
+	values map[string]string,
+	parse func(*formats.Row) (T, error),
+) (v T, err error) {
+	var buf bytes.Buffer
+	w, err := formats.NewWriter(&buf, "csv", kind.Columns)
+	if err != nil {
+		return v, err
+	}
+	row := make([]string, len(kind.Columns))
+	for i, c := range kind.Columns {
 		row[i] = values[c]
 	}
 	if err := errors.Join(w.Write(row), w.Close()); err != nil {
-		return formats.Entitlement{}, err
+		return v, err
 	}
-	r, err := formats.NewReader(&buf, formats.Entitlements)
+	r, err := formats.NewReader(&buf, kind)
 	if err != nil {
-		return formats.Entitlement{}, err
+		return v, err
 	}
 	next, err := r.Next()
 	if err != nil {
-		return formats.Entitlement{}, err
+		return v, err
 	}
-	return formats.ParseEntitlement(next)
+	return parse(next)
 }

@@ -7,7 +7,6 @@ import (
 	"fmt"
 	"io"
 	"slices"
-	"strconv"
 	"strings"
 
 	"ensomet/internal/core/civil"
@@ -113,23 +112,27 @@ func (svc *Service) EditLine(ctx context.Context, e LineEdit, who string) error 
 
 // LineDetail is all about one entitlement.
 type LineDetail struct {
-	Values       map[string]string
-	ProductID    int64
-	ChangedAt    int64
-	Revision     int64
-	Effective    int64
-	Why          string
-	Unmatched    int64
-	Consumed     int64
-	Held         int64     // seats that are assigned
-	Days         []LineDay // what the line came to, from each day on which that changed
-	Transactions []LineTransaction
-	Upgrades     []string // lines that upgrade this one
-	Changes      []entitlementsdb.LineChange
-	Notes        []entitlementsdb.LineNote
-	Proofs       []entitlementsdb.Proof
-	Keys         []entitlementsdb.KeptKey
-	Checks       []LineCheck
+	Values          map[string]string
+	ProductID       int64
+	ChangedAt       int64
+	Revision        int64
+	Effective       int64
+	Why             string
+	Unmatched       int64
+	Consumed        int64
+	Held            int64     // seats that are assigned
+	Days            []LineDay // what the line came to, from each day on which that changed
+	LastDay         string    // of its term, renewals included; empty is without an end
+	MaintainedUntil string
+	OwnPurchase     bool   // its own quantity is its first purchase
+	BoughtOn        string // the day of that
+	Transactions    []LineTransaction
+	Upgrades        []string // lines that upgrade this one
+	Changes         []entitlementsdb.LineChange
+	Notes           []entitlementsdb.LineNote
+	Proofs          []entitlementsdb.Proof
+	Keys            []entitlementsdb.KeptKey
+	Checks          []LineCheck
 }
 
 // LineDay is what a line comes to from a day on.
@@ -137,17 +140,6 @@ type LineDay struct {
 	From     string
 	Quantity int64
 	Why      string
-}
-
-// LineTransaction is a transaction of a line.
-type LineTransaction struct {
-	Type     string
-	On       string
-	Quantity int64
-	Price    string
-	Currency string
-	Order    string
-	Note     string
 }
 
 // Line returns all about an entitlement.
@@ -202,15 +194,10 @@ func (svc *Service) line(tx *sqlite.Tx, code string) (LineDetail, error) {
 		e := entitle.Effective(lines, svc.Snapshots.Today())[code]
 		out.Effective, out.Why, out.Unmatched, out.Consumed = e.Quantity, e.Why, e.Unmatched, e.Consumed
 		out.Days = lineDays(lines, code)
-		for _, t := range line.Transactions {
-			price := ""
-			if t.Price.Valid {
-				price = t.Price.Decimal.String()
-			}
-			out.Transactions = append(
-				out.Transactions,
-				LineTransaction{t.Type, t.On.String(), t.Quantity, price, t.Currency, t.Order, t.Note},
-			)
+		out.LastDay, out.MaintainedUntil = line.LastDay().String(), line.MaintainedUntil().String()
+		out.OwnPurchase, out.BoughtOn = line.OwnPurchase(), line.BoughtOn().String()
+		if out.Transactions, err = lineTransactions(tx, code, id); err != nil {
+			return err
 		}
 		seats, err := snapshot.Assignments(tx, svc.Snapshots.Today())
 		if err != nil {
@@ -260,6 +247,9 @@ func lineDays(lines []entitle.Line, code string) []LineDay {
 		}
 		for _, t := range l.Transactions {
 			days = append(days, t.On)
+			if t.End.Known() {
+				days = append(days, t.End+1)
+			}
 		}
 	}
 	slices.Sort(days)
@@ -401,33 +391,4 @@ func (svc *Service) DropProof(ctx context.Context, id int64, who string) error {
 		}
 		return tx.Note(svc.Clock.Now(), who, "took proof away", fmt.Sprint(id), "")
 	})
-}
-
-// Trade books a transaction of a line. One that would leave fewer rights than seats that are assigned is refused.
-func (svc *Service) Trade(ctx context.Context, values map[string]string, who string) error {
-	_, err := svc.Evidence.BookIf(ctx, formats.Transactions.Name, values, who, func(tx *sqlite.Tx) error {
-		return svc.mayTrade(tx, values)
-	})
-	return err
-}
-
-// mayTrade refuses a transaction that a line does not allow as it stands now.
-func (svc *Service) mayTrade(tx *sqlite.Tx, values map[string]string) error {
-	code := values["entitlement_id"]
-	detail, err := svc.line(tx, code)
-	if err != nil {
-		return err
-	}
-	sign := entitle.TransactionTypes[values["type"]]
-	if sign < 0 && len(detail.Transactions) == 0 {
-		return refuse.Errorf("%s has no transactions yet: the first one takes the place of its one purchase, "+
-			"so begin with what was bought", code)
-	}
-	n, err := strconv.ParseInt(values["quantity"], 10, 64)
-	// a quantity that cannot be read is refused as a line
-	if err == nil && sign < 0 && detail.Effective-n < detail.Held {
-		return refuse.Errorf("%d seats of %s are assigned, and %d rights would be left: hand some seats back first",
-			detail.Held, code, detail.Effective-n)
-	}
-	return nil
 }

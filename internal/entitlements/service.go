@@ -2,10 +2,7 @@
 package entitlements
 
 import (
-	"context"
-
 	"ensomet/internal/clock"
-	"ensomet/internal/intake"
 	"ensomet/internal/secret"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -17,16 +14,4 @@ type Service struct {
 	Clock     clock.Clock
 	Snapshots *snapshot.Loader
 	Secret    secret.File
-	Evidence  Booker
-}
-
-// Booker takes in one thing that somebody typed, where something holds in the transaction that writes it.
-type Booker interface {
-	BookIf(
-		ctx context.Context,
-		kind string,
-		values map[string]string,
-		who string,
-		check func(tx *sqlite.Tx) error,
-	) (intake.ImportResult, error)
 }

@@ -37,8 +37,7 @@ type Spend struct {
 	Without int
 }
 
-// Spend sums what lines cost on the days they were bought: their transactions with prices where they have any, else
-// quantity times price on the day of purchase.
+// Spend sums what lines cost on the days they were paid for.
 func (svc *Service) Spend(ctx context.Context) (Spend, error) {
 	out := Spend{Rows: []SpendRow{}}
 	type key struct {
@@ -83,22 +82,8 @@ func (svc *Service) Spend(ctx context.Context) (Spend, error) {
 				}
 				rows[k].Lines++
 			}
-			priced := slices.ContainsFunc(l.Transactions, func(t entitle.Transaction) bool { return t.Price.Valid })
-			if !priced {
-				if l.UnitPrice.Valid {
-					add(
-						cmp.Or(l.Purchased, l.Start),
-						l.UnitPrice.Decimal.Mul(decimal.NewFromInt(l.Quantity)),
-						l.Currency,
-					)
-				}
-				continue
-			}
-			for _, t := range l.Transactions {
-				if t.Price.Valid && (entitle.TransactionTypes[t.Type] > 0 || t.Type == "renew") &&
-					t.Type != "transfer_in" {
-					add(t.On, t.Price.Decimal.Mul(decimal.NewFromInt(t.Quantity)), t.Currency)
-				}
+			for _, p := range l.Payments() {
+				add(p.On, p.Price.Mul(decimal.NewFromInt(p.Quantity)), p.Currency)
 			}
 		}
 		return nil
@@ -162,10 +147,11 @@ func (svc *Service) Contracts(ctx context.Context) ([]ContractView, error) {
 				}
 				v.Lines++
 				products[l.Line.Product] = true
-				last = max(last, l.End)
+				last = max(last, l.LastDay())
 				if l.UnitPrice.Valid {
-					if c, err := rates.Convert(l.UnitPrice.Decimal.Mul(decimal.NewFromInt(l.Quantity)), l.Currency,
-						money.Base, svc.Snapshots.Today()); err == nil {
+					today := svc.Snapshots.Today()
+					amount := l.UnitPrice.Decimal.Mul(decimal.NewFromInt(l.Booked(today)))
+					if c, err := rates.Convert(amount, l.Currency, money.Base, today); err == nil {
 						value = value.Add(c)
 					}
 				}

@@ -13,7 +13,8 @@ import (
 	"ensomet/internal/sqlite"
 )
 
-// Book takes in one thing that somebody typed, by the same way and with the same checks as a line of a file.
+// Book takes in one thing that somebody typed, by the same way and with the same checks as a line of a file. A number
+// that is taken is refused in the very transaction that writes: what somebody else did a moment before is seen.
 func (svc *Service) Book(
 	ctx context.Context,
 	kindName string,
@@ -30,18 +31,6 @@ func (svc *Service) Book(
 			return err
 		}
 	}
-	return svc.BookIf(ctx, kindName, values, who, check)
-}
-
-// BookIf is Book where something must hold in the very transaction that writes: what somebody else did a moment before
-// is seen.
-func (svc *Service) BookIf(
-	ctx context.Context,
-	kindName string,
-	values map[string]string,
-	who string,
-	check func(tx *sqlite.Tx) error,
-) (intake.ImportResult, error) {
 	kind, err := formats.KindByName(kindName)
 	if err != nil {
 		return intake.ImportResult{}, err

@@ -43,7 +43,7 @@ var (
 	Transactions = kind(
 		"transactions",
 		"entitlement_id type on quantity",
-		`entitlement_id type on quantity price currency order note`,
+		`entitlement_id type on quantity end price currency order note request nth`,
 	)
 	Assignments = kind("assignments", "entitlement_id", `entitlement_id user_id device_id from until`)
 	Policies    = kind(

@@ -65,6 +65,9 @@ func (p *parser) wholeTo(name string, most int64) int64 {
 	return n
 }
 
+// mostCounted is the most that is taken for a number of anything.
+const mostCounted = 1_000_000_000_000
+
 func (p *parser) whole(name string, least int64) int64 {
 	v := p.col(name)
 	if v == "" {
@@ -76,7 +79,7 @@ func (p *parser) whole(name string, least int64) int64 {
 		p.fail("%s: %q is not a whole number", name, clip(v, 40))
 	case n < least:
 		p.fail("%s is %d: it must be %d or more", name, n, least)
-	case n > 1_000_000_000_000:
+	case n > mostCounted:
 		p.fail("%s is %d: more than a million million cannot be meant", name, n)
 	}
 	return n

@@ -182,7 +182,7 @@ func ParseRate(row *Row) (Rate, error) {
 // ParseTransaction reads a line of transactions.csv.
 func ParseTransaction(row *Row) (Transaction, error) {
 	p := &parser{row: row, kind: Transactions}
-	types := []string{"buy", "renew", "true_up", "transfer_in", "transfer_out", "retire"}
+	types := []string{"buy", entitle.Renew, "true_up", "transfer_in", "transfer_out", "retire"}
 	p.need("type")
 	p.need("quantity")
 	p.need("on")
@@ -191,12 +191,21 @@ func ParseTransaction(row *Row) (Transaction, error) {
 		Transaction: entitle.Transaction{
 			Type:     oneOf(p, "type", types, ""),
 			On:       p.day("on"),
-			Quantity: p.whole("quantity", 0),
+			Quantity: p.whole("quantity", -mostCounted), // below 0: a counter-entry
+			End:      p.day("end"),
 			Price:    p.money("price"),
 			Currency: p.currency("currency"),
 			Order:    p.col("order"),
 			Note:     p.col("note"),
+			Request:  p.col("request"),
+			Nth:      max(1, p.whole("nth", 1)),
 		},
+	}
+	switch {
+	case t.End.Known() && t.Type != entitle.Renew:
+		p.fail("end: only a renewal has one; a %s changes how many there are, not how long", t.Type)
+	case t.End.Known() && t.End < t.On:
+		p.fail("end: the new term ends on %s, before it is renewed on %s", t.End, t.On)
 	}
 	return t, p.err()
 }

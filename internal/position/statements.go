@@ -3,6 +3,7 @@ package position
 import (
 	"cmp"
 	"context"
+	"encoding/json"
 	"fmt"
 	"slices"
 	"strings"
@@ -55,6 +56,14 @@ func (svc *Service) MakeStatement(
 	if err != nil {
 		return 0, err
 	}
+	of := ""
+	if len(products) > 0 {
+		list, err := json.Marshal(snapshot.Distinct(slices.Clone(products)))
+		if err != nil {
+			return 0, err
+		}
+		of = string(list)
+	}
 	var id int64
 	err = svc.DB.Update(ctx, func(tx *sqlite.Tx) (err error) {
 		now := svc.Clock.Now()
@@ -68,6 +77,7 @@ func (svc *Service) MakeStatement(
 				Positions: int64(len(c.Positions)),
 				Content:   content,
 				SHA256:    hash,
+				Products:  of,
 			},
 			asOf,
 		)

@@ -7,6 +7,7 @@ import (
 	"testing"
 
 	"ensomet/internal/core/refuse"
+	"ensomet/internal/entitlements"
 	"ensomet/internal/formats"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -56,12 +57,12 @@ func TestCheckedAndDoneInOne(t *testing.T) {
 		take(t, prog, formats.Users, "user_id,name", "u1,One", "u2,Two")
 		take(t, prog, formats.Entitlements, "entitlement_id,publisher,product,metric,quantity,purchased",
 			"S-1,Ostwick,Skerrymap,named_user,3,2026-01-01")
-		take(t, prog, formats.Transactions, "entitlement_id,type,on,quantity", "S-1,buy,2026-01-01,3")
 		take(t, prog, formats.Assignments, "entitlement_id,user_id,device_id,from,until", "S-1,u1,,2026-01-01,")
 		if n := atOnce(t, 6, func(i int) error {
-			return prog.Entitlements.Trade(t.Context(), map[string]string{
-				"entitlement_id": "S-1", "type": "retire", "on": "2026-06-0" + fmt.Sprint(i+1), "quantity": "1",
+			_, err := prog.Entitlements.Trade(t.Context(), entitlements.TransactionDraft{
+				Line: "S-1", Type: "retire", On: "2026-06-0" + fmt.Sprint(i+1), Quantity: "1",
 			}, "me")
+			return err
 		}); n != 2 {
 			t.Errorf("%d of 3 rights were retired beside one seat", n)
 		}

@@ -89,7 +89,6 @@ func New(db *sqlite.DB, clock clock.Clock) *Program {
 		Clock:     clock,
 		Snapshots: p.Snapshots,
 		Secret:    p.Secret,
-		Evidence:  p.Evidence,
 	}
 	p.Use = &use.Service{DB: db, Clock: clock, Snapshots: p.Snapshots, Progress: p.Progress}
 	p.Position = &position.Service{

@@ -277,16 +277,22 @@ func TestALineIsChanged(t *testing.T) {
 		t.Errorf("%+v, %v", l, err)
 	}
 	trade := func(kind, quantity string) error {
-		return prog.Entitlements.Trade(
-			ctx,
-			map[string]string{"entitlement_id": "N-1", "type": kind, "on": "2026-01-01", "quantity": quantity},
-			"me",
-		)
+		d := entitlements.TransactionDraft{Line: "N-1", Type: kind, On: "2026-01-01", Quantity: quantity}
+		if kind == "buy" {
+			d.On = "2025-10-01"
+		}
+		effect, err := prog.Entitlements.TryTrade(ctx, d)
+		if err != nil {
+			return err
+		}
+		d.Confirmed = effect.Asks
+		_, err = prog.Entitlements.Trade(ctx, d, "me")
+		return err
 	}
-	if err := trade("retire", "1"); err == nil {
-		t.Error("a line without a purchase gives something away")
+	if err := trade("retire", "6"); err == nil || !strings.Contains(err.Error(), "5 of N-1 are there") {
+		t.Errorf("a line gives away what is not in it: %v", err)
 	}
-	if err := trade("buy", "4"); err != nil {
+	if err := trade("buy", "4"); err != nil { // in the place of its own purchase
 		t.Fatal(err)
 	}
 	if err := trade("retire", "3"); err == nil || !strings.Contains(err.Error(), "2 seats of N-1 are assigned") {

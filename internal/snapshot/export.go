@@ -77,8 +77,10 @@ var exports = map[string]string{
 	) + ` FROM device ORDER BY code`,
 	"transactions": "SELECT e.code, t.type, " + sqlite.Date(
 		"t.on_day",
-	) + ", t.quantity, coalesce(t.price, ''), t.currency, t.order_no, t.note FROM txn t JOIN entitlement e ON e.id = " +
-		"t.entitlement_id WHERE e.withdrawn_at = 0 ORDER BY e.code, t.on_day, t.id",
+	) + ", t.quantity, " + sqlite.Date("t.end_day") + `, coalesce(t.price, ''), t.currency, t.order_no, t.note,
+		t.request,
+		CASE t.nth WHEN 1 THEN '' ELSE t.nth END FROM txn t JOIN entitlement e ON e.id = t.entitlement_id
+		WHERE e.withdrawn_at = 0 AND t.gone_at IS NULL ORDER BY e.code, t.on_day, t.id`,
 	"assignments": `SELECT e.code, coalesce(u.code, ''), coalesce(d.code, ''), ` + sqlite.Date(
 		"a.from_day",
 	) + `, ` + sqlite.Date(

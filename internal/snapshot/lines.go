@@ -165,7 +165,7 @@ func EntitlementsOf(tx *sqlite.Tx, products []int64) ([]StoredEntitlement, error
 			return nil, err
 		}
 		of, args = " AND e.product_id IN (SELECT value FROM json_each(?))", append(args, string(text))
-		ofTxn = " WHERE entitlement_id IN (SELECT id FROM entitlement WHERE product_id IN (SELECT value FROM " +
+		ofTxn = " AND entitlement_id IN (SELECT id FROM entitlement WHERE product_id IN (SELECT value FROM " +
 			"json_each(?)))"
 	}
 	list, err := readLines(tx, of, args...)
@@ -176,23 +176,30 @@ func EntitlementsOf(tx *sqlite.Tx, products []int64) ([]StoredEntitlement, error
 	for i := range list {
 		at[list[i].ID] = i
 	}
-	type row struct {
-		line int64
-		entitle.Transaction
-	}
-	txns, err := sqlite.Query(tx, func(r *sql.Rows, v *row) error {
-		var price sql.NullString
-		err := r.Scan(&v.ID, &v.line, &v.Type, &v.On, &v.Quantity, &price, &v.Currency, &v.Order, &v.Note)
-		v.Price = sqlite.ReadMoney(price)
-		return err
-	}, "SELECT id, entitlement_id, type, on_day, quantity, price, currency, order_no, note FROM txn"+ofTxn+
-		" ORDER BY on_day, id", args...)
+	txns, err := transactionRows(tx, ofTxn, args...)
 	for _, t := range txns {
 		if i, ok := at[t.line]; ok {
 			list[i].Transactions = append(list[i].Transactions, t.Transaction)
 		}
 	}
 	return list, err
+}
+
+type transactionRow struct {
+	line int64
+	entitle.Transaction
+}
+
+// transactionRows reads transactions that were not taken back, by their days.
+func transactionRows(tx *sqlite.Tx, where string, args ...any) ([]transactionRow, error) {
+	return sqlite.Query(tx, func(r *sql.Rows, v *transactionRow) error {
+		var price sql.NullString
+		err := r.Scan(&v.ID, &v.line, &v.Type, &v.On, &v.Quantity, &v.End, &price, &v.Currency, &v.Order, &v.Note,
+			&v.Request, &v.Nth)
+		v.Price = sqlite.ReadMoney(price)
+		return err
+	}, "SELECT id, entitlement_id, type, on_day, quantity, end_day, price, currency, order_no, note, request, nth "+
+		"FROM txn WHERE gone_at IS NULL"+where+" ORDER BY on_day, id", args...)
 }
 
 // EntitlementByCode reads one line, without its transactions.
@@ -225,6 +232,29 @@ func TouchLine(tx *sqlite.Tx, line int64) error {
 		return err
 	}
 	return renewal.Touch(tx, []int64{product})
+}
+
+// KeepLastDay keeps the last day of a line's term, which the list of lines filters by.
+func KeepLastDay(tx *sqlite.Tx, line int64) error {
+	list, err := readLines(tx, " AND e.id = ?", line)
+	if err != nil || len(list) == 0 {
+		return err
+	}
+	l := &list[0].Line
+	if l.Transactions, err = transactionsOf(tx, " AND entitlement_id = ?", line); err != nil {
+		return err
+	}
+	_, err = tx.Touched("UPDATE entitlement SET last_day = ?1 WHERE id = ?2 AND last_day <> ?1", l.LastDay(), line)
+	return err
+}
+
+func transactionsOf(tx *sqlite.Tx, where string, args ...any) ([]entitle.Transaction, error) {
+	rows, err := transactionRows(tx, where, args...)
+	out := make([]entitle.Transaction, len(rows))
+	for i := range rows {
+		out[i] = rows[i].Transaction
+	}
+	return out, err
 }
 
 // Assigned is a seat that a user or a device holds.

@@ -292,7 +292,7 @@ func EntitlementList() *sqlite.List[EntitlementRow] {
 			sqlite.Plain("quantity", "e.quantity"),
 			sqlite.Plain("kind", "e.kind"),
 			sqlite.Plain("start", "e.start"),
-			sqlite.Plain("end", "e.end"),
+			sqlite.Plain("end", "e.last_day"),
 			sqlite.Plain("purchased", "e.purchased"),
 			sqlite.Amount("unitPrice", "coalesce(e.unit_price, '')"),
 			sqlite.Plain("currency", "e.currency"),

@@ -101,7 +101,7 @@ func (e *Snapshot) CostOf(f *ProductFacts, m *position.Measure) (cost, saves dec
 	case position.Buy, position.UpgradeTo, position.Maintain:
 		quantity := m.Quantity
 		if m.Kind == position.Maintain && quantity == 0 && line != nil {
-			quantity = line.Quantity
+			quantity = line.Booked(e.AsOf)
 		}
 		switch {
 		case m.Price.Valid:
@@ -123,7 +123,7 @@ func (e *Snapshot) CostOf(f *ProductFacts, m *position.Measure) (cost, saves dec
 		}
 	case position.Lapse:
 		if line != nil && line.UnitPrice.Valid {
-			return decimal.Zero, times(line.UnitPrice.Decimal, line.Quantity), line.Currency
+			return decimal.Zero, times(line.UnitPrice.Decimal, line.Booked(e.AsOf)), line.Currency
 		}
 	}
 	return decimal.Zero, decimal.Zero, currency

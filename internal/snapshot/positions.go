@@ -115,11 +115,11 @@ func Terms(l *entitle.Line) string {
 	if l.VersionsCounted == entitle.Each {
 		parts = append(parts, "each version on a device counts")
 	}
-	if l.MaintenanceEnd.Known() {
-		parts = append(parts, "maintenance to "+l.MaintenanceEnd.String())
+	if d := l.MaintainedUntil(); d.Known() {
+		parts = append(parts, "maintenance to "+d.String())
 	}
-	if l.End.Known() {
-		parts = append(parts, "ends "+l.End.String())
+	if d := l.LastDay(); d.Known() {
+		parts = append(parts, "ends "+d.String())
 	}
 	if s := strings.TrimSpace(l.ScopeUnit + " " + l.ScopeCountry); s != "" {
 		parts = append(parts, "for "+s)

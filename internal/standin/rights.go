@@ -45,6 +45,9 @@ func (w *world) rightsStories() {
 		s.aboutToLapse,
 		s.mayLapse,
 		s.noRate,
+		s.trueUpOnALine,
+		s.renewedInTime,
+		s.bookedTwice,
 	} {
 		tell()
 	}
@@ -395,7 +398,8 @@ func (w *rightsTeller) purchaseHistory() {
 	traded := w.buy(right{p: sound, quantity: 30})
 	for _, t := range [][]string{{"buy", "2024-02-01", "30"}, {"true_up", "2025-03-01", "6"},
 		{"transfer_out", "2025-11-15", "4"}, {"retire", "2026-01-31", "2"}} {
-		w.transactions = append(w.transactions, []string{traded, t[0], t[1], t[2], "240", "EUR", "", ""})
+		w.booked(map[string]string{"entitlement_id": traded, "type": t[0], "on": t[1], "quantity": t[2],
+			"price": "240", "currency": "EUR"})
 	}
 	w.hide(
 		"bought, trued up, given away and retired: thirty are left",
@@ -579,15 +583,21 @@ func makeRights(ctx context.Context, prog *program.Program) error {
 		}, "Worker"); err != nil {
 		return err
 	}
-	_, err = prog.Position.MakeStatement(
+	if _, err := prog.Position.MakeStatement(
 		ctx,
 		civil.Of(Now)-30,
 		nil,
 		"Skrubbholt Revision",
 		"for the yearly audit",
 		"Worker",
-	)
-	return err
+	); err != nil {
+		return err
+	}
+	grid, err := id(gridName)
+	if err != nil {
+		return err
+	}
+	return undoBookedTwice(ctx, prog, grid)
 }
 
 func lineOfEngine(ctx context.Context, prog *program.Program, product int64) string {

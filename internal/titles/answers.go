@@ -10,7 +10,6 @@ import (
 type (
 	Batch           = titlesdb.Batch
 	CatalogueChange = titlesdb.CatalogueChange
-	PositionChange  = snapshot.PositionChange
 	CatalogueUpdate = titlesdb.CatalogueUpdate
 	Plan            = snapshot.Plan
 	ProductRow      = snapshot.ProductRow

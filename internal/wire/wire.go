@@ -192,3 +192,19 @@ type Remark struct {
 }
 
 func ToRemark(v snapshot.Remark) Remark { return Remark(v) }
+
+// PositionChange is how one position would change. Before and After are surplus less shortfall; a position may also
+// change in money alone.
+type PositionChange struct {
+	Product      string `json:"product"`
+	Metric       string `json:"metric"`
+	NeededBefore int64  `json:"neededBefore"`
+	NeededAfter  int64  `json:"neededAfter"`
+	Before       int64  `json:"before"`
+	After        int64  `json:"after"`
+	MoneyBefore  string `json:"moneyBefore" doc:"what the shortfall is worth at list price"`
+	MoneyAfter   string `json:"moneyAfter"`
+	Currency     string `json:"currency"`
+}
+
+func ToPositionChange(v snapshot.PositionChange) PositionChange { return PositionChange(v) }

@@ -11,6 +11,7 @@ func TestTranslations(t *testing.T) {
 	resttest.Translates(t, ToCondition)
 	resttest.Translates(t, FromCondition)
 	resttest.Translates(t, ToDeviceRow)
+	resttest.Translates(t, ToPositionChange)
 	resttest.Translates(t, ToNameRow)
 	resttest.Translates(t, ToPositionRow)
 	resttest.Translates(t, ToCaseRow)

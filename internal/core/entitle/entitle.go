@@ -70,29 +70,6 @@ const (
 	Each VersionsCounted = "each"
 )
 
-// Transaction changes a line's quantity on a day.
-type Transaction struct {
-	ID       int64
-	Type     string // buy, renew, true_up, transfer_in, transfer_out, retire
-	On       civil.Day
-	Quantity int64
-	Price    decimal.NullDecimal
-	Currency string
-	Order    string
-	Note     string
-}
-
-// TransactionTypes maps each type of transaction to the sign of its effect on the quantity. A renewal keeps the
-// quantity.
-var TransactionTypes = map[string]int64{
-	"buy":          1,
-	"renew":        0,
-	"true_up":      1,
-	"transfer_in":  1,
-	"transfer_out": -1,
-	"retire":       -1,
-}
-
 // Line is one entitlement.
 type Line struct {
 	ID                                    int64
@@ -129,35 +106,6 @@ func (l *Line) from() civil.Day {
 	return l.Purchased
 }
 
-// InTerm reports whether day lies within the line's term, both ends included. An unknown start or end does not limit
-// it.
-func (l *Line) InTerm(day civil.Day) bool {
-	if f := l.from(); f.Known() && day < f {
-		return false
-	}
-	return !l.End.Known() || day <= l.End
-}
-
-// gross is the quantity by transactions up to day, in units of the metric, whatever the term.
-func (l *Line) gross(day civil.Day) int64 {
-	q := l.Quantity
-	if len(l.Transactions) > 0 {
-		q = 0
-		for _, t := range l.Transactions {
-			if t.On <= day {
-				q += TransactionTypes[t.Type] * t.Quantity
-			}
-		}
-	} else if on := cmp.Or(l.Purchased, l.Start); on.Known() && on > day {
-		q = 0
-	}
-	q = max(q, 0)
-	if l.PackSize > 1 {
-		q *= l.PackSize
-	}
-	return q
-}
-
 // Effect is what a line comes to on a day. Quantity counts rights in force; Unmatched are upgrades without a free
 // base, Consumed are base rights that upgrades used up. Why says, in words, why a line that was bought counts
 // nothing; it is empty where Quantity is not 0.
@@ -180,10 +128,10 @@ func Effective(lines []Line, day civil.Day) map[string]Effect {
 	for _, l := range ordered {
 		var e Effect
 		switch {
-		case l.End.Known() && day > l.End:
-			e.Expired, e.Why = true, "ended on "+l.End.String()
-		case !l.InTerm(day):
+		case l.from().Known() && day < l.from():
 			e.Why = "starts on " + l.from().String()
+		case !l.InTerm(day):
+			e.Expired, e.Why = true, "ended on "+l.endedOn(day).String()
 		case l.Kind == Maintenance:
 			e.Why = "maintenance is no right by itself"
 		default:
@@ -364,7 +312,7 @@ func (l *Line) coversVersion(n Need) (Reason, Gap) {
 			return OlderVersion, 0
 		}
 		return 0, OldVersion
-	case l.MaintenanceEnd.Known() && n.Released.Known() && n.Released >= l.from() && n.Released <= l.MaintenanceEnd:
+	case n.Released.Known() && l.Maintained(n.Released):
 		return NewerVersion, 0
 	}
 	return 0, VersionTooNew

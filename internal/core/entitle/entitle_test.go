@@ -17,7 +17,7 @@ func TestEffective(t *testing.T) {
 		{Code: "lapsed", Kind: Subscription, Quantity: 5, Start: day("2025-01-01"), End: day("2025-12-31")},
 		{Code: "last-day", Kind: Subscription, Quantity: 5, Start: day("2025-07-01"), End: day("2026-06-30")},
 		{Code: "packs", Kind: Perpetual, Quantity: 3, PackSize: 2, Start: day("2024-01-01")},
-		{Code: "traded", Kind: Perpetual, Quantity: 99, Transactions: []Transaction{
+		{Code: "traded", Kind: Perpetual, Quantity: 99, Purchased: day("2024-01-01"), Transactions: []Transaction{
 			{Type: "buy", On: day("2024-01-01"), Quantity: 20}, {Type: "true_up", On: day("2025-01-01"), Quantity: 5},
 			{Type: "renew", On: day("2025-06-01"), Quantity: 25},
 			{Type: "transfer_out", On: day("2026-01-01"), Quantity: 4},

@@ -1,7 +1,6 @@
 package entitle
 
 import (
-	"fmt"
 	"math/rand/v2"
 	"testing"
 
@@ -99,47 +98,6 @@ func TestCoversIsMonotone(t *testing.T) {
 		}
 		if _, after := l.Covers(append(needs, randomNeed(r)), at); len(before) > 0 && len(after) == 0 {
 			t.Fatalf("%+v covers two needs, but not one of them", l)
-		}
-	}
-}
-
-// The quantity on any day is what a walk through the transactions gives.
-func TestQuantityAgainstAWalk(t *testing.T) {
-	r := rand.New(rand.NewPCG(7, 7))
-	types := []string{"buy", "renew", "true_up", "transfer_in", "transfer_out", "retire"}
-	base := civil.MustParse("2025-01-01")
-	for i := range 3000 {
-		l := Line{Code: "L", Kind: Perpetual, Quantity: 5, PackSize: int64(r.IntN(3))}
-		for k := range r.IntN(6) {
-			l.Transactions = append(
-				l.Transactions,
-				Transaction{
-					ID:       int64(k),
-					Type:     types[r.IntN(len(types))],
-					On:       base + civil.Day(r.IntN(400)),
-					Quantity: int64(r.IntN(9)),
-				},
-			)
-		}
-		at := base + civil.Day(r.IntN(420))
-		want := int64(0)
-		for _, tx := range l.Transactions {
-			if tx.On > at {
-				continue
-			}
-			switch tx.Type {
-			case "buy", "true_up", "transfer_in":
-				want += tx.Quantity
-			case "transfer_out", "retire":
-				want -= tx.Quantity
-			}
-		}
-		if len(l.Transactions) == 0 {
-			want = 5
-		}
-		want = max(0, want) * max(1, l.PackSize)
-		if got := Effective([]Line{l}, at)["L"].Quantity; got != want {
-			t.Fatalf("case %d: %s: %d, want %d of %s", i, at, got, want, fmt.Sprint(l.Transactions))
 		}
 	}
 }

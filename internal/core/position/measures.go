@@ -143,10 +143,10 @@ func upgrade(in *Input, m Measure, k int, code string) error {
 	if m.Quantity < 1 {
 		return refuse.Errorf("say how many rights are upgraded")
 	}
-	up := in.Lines[k]
+	up := in.Lines[k].Restated(m.Quantity * max(1, in.Lines[k].PackSize))
 	up.Code, up.Kind, up.Base = code, entitle.Upgrade, m.Line
 	up.Version, up.Edition, up.EditionRank = m.Version, m.Edition, m.Rank
-	up.Quantity, up.PackSize, up.Transactions = m.Quantity*max(1, up.PackSize), 1, nil
+	up.PackSize = 1
 	up.Start, up.Purchased, up.End = in.AsOf, in.AsOf, 0
 	in.Lines = append(in.Lines, up)
 	return nil
@@ -167,12 +167,12 @@ func buy(in *Input, m Measure, k int, code string) error {
 		ScopeCountry: m.Country,
 	}
 	if k >= 0 {
-		l = in.Lines[k]
+		l = in.Lines[k].Restated(m.Quantity)
 	}
 	if l.Metric == "" {
 		return refuse.Errorf("say what the bought rights are counted by")
 	}
-	l.Code, l.Quantity, l.Transactions, l.Start, l.Purchased, l.End = code, m.Quantity, nil, in.AsOf, in.AsOf, 0
+	l.Code, l.Quantity, l.Start, l.Purchased, l.End = code, m.Quantity, in.AsOf, in.AsOf, 0
 	if l.Kind == entitle.Upgrade {
 		l.Kind, l.Base = entitle.Perpetual, ""
 	}
@@ -184,10 +184,10 @@ func buy(in *Input, m Measure, k int, code string) error {
 func change(l *entitle.Line, m Measure, asOf civil.Day) error {
 	switch m.Kind {
 	case Metric:
-		l.Metric = m.Metric
 		if m.Quantity > 0 {
-			l.Quantity, l.Transactions = m.Quantity, nil
+			*l = l.Restated(m.Quantity)
 		}
+		l.Metric = m.Metric
 	case Right:
 		if l.Has(m.Right) {
 			return refuse.Errorf("%s has this right already", l.Code)
@@ -196,6 +196,7 @@ func change(l *entitle.Line, m Measure, asOf civil.Day) error {
 	case Maintain:
 		l.MaintenanceEnd = m.Until
 	case Lapse:
+		*l = l.Restated(l.Booked(asOf))
 		l.End = asOf - 1
 	default:
 		return refuse.Errorf("%q is nothing that can be tried", m.Kind)
@@ -210,19 +211,13 @@ func split(lines *[]entitle.Line, k int, quantity int64, on civil.Day, change fu
 	if held := effect.Quantity / max(1, from.PackSize); quantity < 1 || quantity > held {
 		return refuse.Errorf("%s has %d to move, not %d", from.Code, held, quantity)
 	}
-	to := *from
-	to.Quantity, to.Transactions, to.Kind, to.Base = quantity, nil, entitle.Perpetual, ""
+	to := from.Restated(quantity)
+	to.Kind, to.Base = entitle.Perpetual, ""
 	if from.Kind == entitle.Subscription || from.Kind == entitle.Trial {
 		to.Kind = from.Kind
 	}
 	change(&to)
-	from.Transactions = slices.Clone(from.Transactions)
-	if len(from.Transactions) == 0 {
-		from.Transactions = []entitle.Transaction{
-			{Type: "buy", On: min(on, max(from.Purchased, from.Start)), Quantity: from.Quantity},
-		}
-	}
-	from.Transactions = append(from.Transactions,
+	from.Transactions = append(slices.Clone(from.Transactions),
 		entitle.Transaction{Type: "transfer_out", On: on, Quantity: quantity})
 	*lines = append(*lines, to)
 	return nil

@@ -49,7 +49,7 @@ func TestReasonsForWhatIsNotCovered(t *testing.T) {
 	}{
 		{"too few",
 			entitle.Line{Code: "a", Metric: entitle.Device, Quantity: 0,
-				Transactions: []entitle.Transaction{{Type: "buy", Quantity: 1}}}, entitle.AllUsed},
+				Transactions: []entitle.Transaction{{Type: "buy", On: today - 1, Quantity: 1}}}, entitle.AllUsed},
 		{"old rights", entitle.Line{Code: "a", Metric: entitle.Device, Quantity: 9, Version: "5"},
 			entitle.VersionTooNew},
 		{"new rights", entitle.Line{Code: "a", Metric: entitle.Device, Quantity: 9, Version: "7"}, entitle.OldVersion},

@@ -309,14 +309,18 @@ func (c *lineChanges) upTo(causes []Cause) []entitle.Line {
 	}
 	out := make([]entitle.Line, 0, len(list))
 	for _, l := range list {
+		lapses := c.lapses(&l)
+		if !l.OwnPurchase() { // and stays so, whichever of its purchases is not there yet
+			l.Quantity = 0
+		}
 		from := cmp.Or(l.Start, l.Purchased)
 		if from > c.from && from <= c.to && !has(began(&l)) {
 			l.Start, l.Purchased = never, never
 		}
-		if p := l.Purchased; len(l.Transactions) == 0 && p > c.from && p <= c.to && !has(began(&l)) {
+		if p := l.Purchased; p > c.from && p <= c.to && !has(began(&l)) {
 			l.Purchased = never
 		}
-		if l.End.Known() && l.End >= c.from && l.End < c.to && !has(Expired) {
+		if l.End.Known() && l.End < c.to && (l.End >= c.from || lapses) && (!lapses || !has(Expired)) {
 			l.End = 0
 		}
 		if len(l.Transactions) > 0 {
@@ -332,6 +336,12 @@ func (c *lineChanges) upTo(causes []Cause) []entitle.Line {
 	return out
 }
 
+// lapses reports whether the term of a line, with its renewals, ended between the days.
+func (c *lineChanges) lapses(l *entitle.Line) bool {
+	last := l.LastDay()
+	return last.Known() && last < c.to && !l.InTerm(c.to) && (last >= c.from || l.InTerm(c.from))
+}
+
 // of lists the lines that a cause touches.
 func (c *lineChanges) of(cause Cause) []string {
 	var out []string
@@ -341,7 +351,7 @@ func (c *lineChanges) of(cause Cause) []string {
 		hit := false
 		switch cause {
 		case Expired:
-			hit = l.End.Known() && l.End >= c.from && l.End < c.to
+			hit = c.lapses(l)
 		case LinesChanged:
 			k, known := slices.BinarySearchFunc(
 				c.before,
@@ -351,7 +361,7 @@ func (c *lineChanges) of(cause Cause) []string {
 			hit = !known || !same(&c.before[k], l)
 		default:
 			hit = began(l) == cause &&
-				(within(cmp.Or(l.Start, l.Purchased)) || len(l.Transactions) == 0 && within(l.Purchased))
+				(within(cmp.Or(l.Start, l.Purchased)) || within(l.Purchased))
 			for _, t := range l.Transactions {
 				hit = hit || transactionCause(t.Type) == cause && within(t.On)
 			}

@@ -44,7 +44,17 @@ func lifetimes(r *rand.Rand, in *Input) {
 	day := func() civil.Day { return in.AsOf - 40 + civil.Day(r.IntN(170)) }
 	for i := range in.Lines {
 		l := &in.Lines[i]
-		switch r.IntN(5) {
+		switch r.IntN(6) {
+		case 5:
+			l.End = day()
+			renewed := entitle.Transaction{Type: entitle.Renew, On: l.End + civil.Day(r.IntN(40)) - 30, Quantity: 1}
+			renewed.End = renewed.On + civil.Day(r.IntN(90))
+			l.Transactions = append(l.Transactions, renewed)
+			if r.IntN(3) == 0 {
+				renewed = renewed.Counter()
+				renewed.On += civil.Day(r.IntN(20))
+				l.Transactions = append(l.Transactions, renewed)
+			}
 		case 0:
 			l.Start = day()
 		case 1:

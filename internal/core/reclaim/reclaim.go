@@ -73,8 +73,8 @@ func Value(
 		return PurchaseAvoided, listPrice.Decimal, day
 	}
 	if line != nil && line.UnitPrice.Valid {
-		if line.Kind == entitle.Subscription && line.End.Known() && line.End >= day {
-			return AtRenewal, line.UnitPrice.Decimal, line.End
+		if last := line.LastDay(); line.Kind == entitle.Subscription && last.Known() && last >= day {
+			return AtRenewal, line.UnitPrice.Decimal, last
 		}
 	}
 	return Reuse, decimal.Zero, 0

@@ -122,8 +122,27 @@ func (s *routes) lines() {
 			return rest.DoneOr(s.Entitlements.EditLine(ctx, fromLineEdit(in.Body), me.Name))
 		})
 	rest.Handle(s.Server, access.Editor, rest.Post("trade", "/api/transactions"),
-		func(ctx context.Context, me rest.Account, in *rest.Body[map[string]string]) (rest.Done, error) {
-			return rest.DoneOr(s.Entitlements.Trade(ctx, in.Body, me.Name))
+		func(ctx context.Context, me rest.Account, in *rest.Body[TransactionDraft]) (rest.Done, error) {
+			_, err := s.Entitlements.Trade(ctx, fromTransactionDraft(in.Body), me.Name)
+			return rest.DoneOr(err)
+		})
+	rest.Handle(s.Server, access.Viewer, rest.Post("tryTrade", "/api/transactions/try"),
+		func(ctx context.Context, _ rest.Account, in *rest.Body[TransactionDraft]) (TradeEffect, error) {
+			return rest.One(toTradeEffect)(s.Entitlements.TryTrade(ctx, fromTransactionDraft(in.Body)))
+		})
+	rest.Handle(s.Server, access.Viewer, rest.Get("tryUndoTransaction", "/api/transactions/{id}/undo"),
+		func(ctx context.Context, _ rest.Account, in *rest.ByID) (TradeEffect, error) {
+			return rest.One(toTradeEffect)(s.Entitlements.TryUndo(ctx, in.ID))
+		})
+	rest.Handle(s.Server, access.Editor, rest.Post("undoTransaction", "/api/transactions/{id}/undo"),
+		func(ctx context.Context, me rest.Account, in *struct {
+			rest.ByID
+			Body struct {
+				How string `json:"how" enum:"take back,counter-entry" doc:"which of the two was seen and is meant"`
+				Why string `json:"why"`
+			}
+		}) (rest.Done, error) {
+			return rest.DoneOr(s.Entitlements.UndoTransaction(ctx, in.ID, in.Body.How, in.Body.Why, me.Name))
 		})
 	rest.Handle(s.Server, access.Editor, rest.Post("withdrawLine", "/api/entitlements/{code}/withdraw"),
 		func(ctx context.Context, me rest.Account, in *struct {

@@ -5,6 +5,7 @@ import (
 	"ensomet/internal/core/evidence"
 	"ensomet/internal/entitlements"
 	"ensomet/internal/rest"
+	"ensomet/internal/wire"
 )
 
 // Renewal is something that ends: a right, its maintenance, or a contract.
@@ -268,44 +269,52 @@ func fromLineEdit(v LineEdit) entitlements.LineEdit { return entitlements.LineEd
 
 // LineDetail is all about one entitlement.
 type LineDetail struct {
-	Values       map[string]string `json:"values"`
-	ProductID    int64             `json:"productId"`
-	ChangedAt    int64             `json:"changedAt"`
-	Revision     int64             `json:"revision"`
-	Effective    int64             `json:"effective"`
-	Why          string            `json:"why"`
-	Unmatched    int64             `json:"unmatched"`
-	Consumed     int64             `json:"consumed"`
-	Held         int64             `json:"held" doc:"seats that are assigned"`
-	Days         []LineDay         `json:"days" doc:"what the line came to, from each day on which that changed"`
-	Transactions []LineTransaction `json:"transactions"`
-	Upgrades     []string          `json:"upgrades" doc:"lines that upgrade this one"`
-	Changes      []LineChange      `json:"changes"`
-	Notes        []LineNote        `json:"notes"`
-	Proofs       []Proof           `json:"proofs"`
-	Keys         []KeptKey         `json:"keys"`
-	Checks       []LineCheck       `json:"checks"`
+	Values          map[string]string `json:"values"`
+	ProductID       int64             `json:"productId"`
+	ChangedAt       int64             `json:"changedAt"`
+	Revision        int64             `json:"revision"`
+	Effective       int64             `json:"effective"`
+	Why             string            `json:"why"`
+	Unmatched       int64             `json:"unmatched"`
+	Consumed        int64             `json:"consumed"`
+	Held            int64             `json:"held" doc:"seats that are assigned"`
+	Days            []LineDay         `json:"days" doc:"what the line came to, from each day on which that changed"`
+	LastDay         string            `json:"lastDay" doc:"of its term, renewals included; empty is without an end"`
+	MaintainedUntil string            `json:"maintainedUntil"`
+	OwnPurchase     bool              `json:"ownPurchase" doc:"its own quantity is its first purchase"`
+	BoughtOn        string            `json:"boughtOn"`
+	Transactions    []LineTransaction `json:"transactions"`
+	Upgrades        []string          `json:"upgrades" doc:"lines that upgrade this one"`
+	Changes         []LineChange      `json:"changes"`
+	Notes           []LineNote        `json:"notes"`
+	Proofs          []Proof           `json:"proofs"`
+	Keys            []KeptKey         `json:"keys"`
+	Checks          []LineCheck       `json:"checks"`
 }
 
 func toLineDetail(v entitlements.LineDetail) LineDetail {
 	return LineDetail{
-		Values:       v.Values,
-		ProductID:    v.ProductID,
-		ChangedAt:    v.ChangedAt,
-		Revision:     v.Revision,
-		Effective:    v.Effective,
-		Why:          v.Why,
-		Unmatched:    v.Unmatched,
-		Consumed:     v.Consumed,
-		Held:         v.Held,
-		Days:         rest.Each(v.Days, toLineDay),
-		Transactions: rest.Each(v.Transactions, toLineTransaction),
-		Upgrades:     v.Upgrades,
-		Changes:      rest.Each(v.Changes, toLineChange),
-		Notes:        rest.Each(v.Notes, toLineNote),
-		Proofs:       rest.Each(v.Proofs, toProof),
-		Keys:         rest.Each(v.Keys, toKeptKey),
-		Checks:       rest.Each(v.Checks, toLineCheck),
+		Values:          v.Values,
+		ProductID:       v.ProductID,
+		ChangedAt:       v.ChangedAt,
+		Revision:        v.Revision,
+		Effective:       v.Effective,
+		Why:             v.Why,
+		Unmatched:       v.Unmatched,
+		Consumed:        v.Consumed,
+		Held:            v.Held,
+		Days:            rest.Each(v.Days, toLineDay),
+		LastDay:         v.LastDay,
+		MaintainedUntil: v.MaintainedUntil,
+		OwnPurchase:     v.OwnPurchase,
+		BoughtOn:        v.BoughtOn,
+		Transactions:    rest.Each(v.Transactions, toLineTransaction),
+		Upgrades:        v.Upgrades,
+		Changes:         rest.Each(v.Changes, toLineChange),
+		Notes:           rest.Each(v.Notes, toLineNote),
+		Proofs:          rest.Each(v.Proofs, toProof),
+		Keys:            rest.Each(v.Keys, toKeptKey),
+		Checks:          rest.Each(v.Checks, toLineCheck),
 	}
 }
 
@@ -318,18 +327,86 @@ type LineDay struct {
 
 func toLineDay(v entitlements.LineDay) LineDay { return LineDay(v) }
 
-// LineTransaction is a transaction of a line.
+// LineTransaction is a transaction of a line. One that was taken back stays on record and counts for nothing.
 type LineTransaction struct {
-	Type     string `json:"type"`
-	On       string `json:"on"`
-	Quantity int64  `json:"quantity"`
-	Price    string `json:"price"`
-	Currency string `json:"currency"`
-	Order    string `json:"order"`
-	Note     string `json:"note"`
+	ID        int64  `json:"id"`
+	Type      string `json:"type"`
+	On        string `json:"on"`
+	Quantity  int64  `json:"quantity" doc:"below 0 in a counter-entry"`
+	End       string `json:"end" doc:"of a renewal: the last day of the new term"`
+	Price     string `json:"price"`
+	Currency  string `json:"currency"`
+	Order     string `json:"order"`
+	Note      string `json:"note"`
+	Request   string `json:"request" doc:"the purchase case that it fulfils"`
+	Author    string `json:"author"`
+	At        int64  `json:"at" unit:"unix" doc:"when it was booked, 0 before this was kept"`
+	Counters  int64  `json:"counters" doc:"the transaction that this counter-entry undoes"`
+	Countered bool   `json:"countered"`
+	GoneAt    int64  `json:"goneAt" unit:"unix" doc:"when it was taken back"`
+	GoneBy    string `json:"goneBy"`
+	GoneWhy   string `json:"goneWhy"`
 }
 
 func toLineTransaction(v entitlements.LineTransaction) LineTransaction { return LineTransaction(v) }
+
+// TransactionDraft is a transaction as somebody typed it.
+type TransactionDraft struct {
+	Line      string   `json:"line" doc:"entitlement_id"`
+	Type      string   `json:"type" doc:"buy, renew, true_up, transfer_in, transfer_out or retire"`
+	On        string   `json:"on"`
+	Quantity  string   `json:"quantity"`
+	End       string   `json:"end,omitempty" doc:"of a renewal: the last day of the new term"`
+	Price     string   `json:"price,omitempty" doc:"of one"`
+	Currency  string   `json:"currency,omitempty"`
+	Order     string   `json:"order,omitempty"`
+	Note      string   `json:"note,omitempty"`
+	Request   string   `json:"request,omitempty" doc:"the purchase case that it fulfils"`
+	Confirmed []string `json:"confirmed,omitempty" doc:"what was asked about it, and is right"`
+}
+
+func fromTransactionDraft(v TransactionDraft) entitlements.TransactionDraft {
+	return entitlements.TransactionDraft(v)
+}
+
+// TradeEffect is what a transaction, or undoing one, changes.
+type TradeEffect struct {
+	Asks        []string              `json:"asks" doc:"what has to be confirmed before it is booked"`
+	How         string                `json:"how" enum:"book,take back,counter-entry"`
+	Because     string                `json:"because" doc:"why a counter-entry is needed"`
+	On          string                `json:"on"`
+	Before      int64                 `json:"before" doc:"what the line counts on that day"`
+	After       int64                 `json:"after"`
+	TodayBefore int64                 `json:"todayBefore"`
+	TodayAfter  int64                 `json:"todayAfter"`
+	EndsBefore  string                `json:"endsBefore" doc:"the last day of its term; empty is without an end"`
+	EndsAfter   string                `json:"endsAfter"`
+	KeptBefore  string                `json:"keptBefore" doc:"the last day of its maintenance; empty is none"`
+	KeptAfter   string                `json:"keptAfter"`
+	Cost        string                `json:"cost" doc:"below 0 where it is taken back; empty is not known"`
+	Currency    string                `json:"currency"`
+	Moves       []wire.PositionChange `json:"moves" doc:"of today"`
+}
+
+func toTradeEffect(v entitlements.TradeEffect) TradeEffect {
+	return TradeEffect{
+		Asks:        v.Asks,
+		How:         v.How,
+		Because:     v.Because,
+		On:          v.On,
+		Before:      v.Before,
+		After:       v.After,
+		TodayBefore: v.TodayBefore,
+		TodayAfter:  v.TodayAfter,
+		EndsBefore:  v.EndsBefore,
+		EndsAfter:   v.EndsAfter,
+		KeptBefore:  v.KeptBefore,
+		KeptAfter:   v.KeptAfter,
+		Cost:        v.Cost,
+		Currency:    v.Currency,
+		Moves:       rest.Each(v.Moves, wire.ToPositionChange),
+	}
+}
 
 // FreeSeats is a line with seats that can be assigned.
 type FreeSeats struct {

@@ -28,6 +28,8 @@ func TestTranslations(t *testing.T) {
 	resttest.Translates(t, toLineDetail)
 	resttest.Translates(t, toLineDay)
 	resttest.Translates(t, toLineTransaction)
+	resttest.Translates(t, fromTransactionDraft)
+	resttest.Translates(t, toTradeEffect)
 	resttest.Translates(t, toFreeSeats)
 	resttest.Translates(t, fromSeatDraft)
 	resttest.Translates(t, toHandedBack)

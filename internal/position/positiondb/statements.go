@@ -20,13 +20,15 @@ type StoredStatement struct {
 	Size      int64
 	SHA256    string
 	Content   []byte
+	Products  string // those that it speaks of, as a list of JSON; empty is all
 }
 
 // AddStatement keeps a statement.
 func AddStatement(tx *sqlite.Tx, s StoredStatement, asOf civil.Day) (int64, error) {
 	return tx.Insert(
-		"INSERT INTO statement(at, author, handed_to, note, as_of, positions, content, sha256) VALUES (?, ?, ?, ?, "+
-			"?, ?, ?, ?)",
+		"INSERT INTO statement(at, author, handed_to, note, as_of, positions, content, sha256, products) VALUES (?, "+
+			"?, "+
+			"?, ?, ?, ?, ?, ?, ?)",
 		s.At,
 		s.Author,
 		s.HandedTo,
@@ -35,6 +37,7 @@ func AddStatement(tx *sqlite.Tx, s StoredStatement, asOf civil.Day) (int64, erro
 		s.Positions,
 		s.Content,
 		s.SHA256,
+		s.Products,
 	)
 }
 

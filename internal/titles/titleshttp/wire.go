@@ -39,22 +39,6 @@ func toSuitePart(v recognise.SuitePart) SuitePart { return SuitePart(v) }
 
 func fromSuitePart(v SuitePart) recognise.SuitePart { return recognise.SuitePart(v) }
 
-// PositionChange is how one position would change. Before and After are surplus less shortfall; a position may also
-// change in money alone.
-type PositionChange struct {
-	Product      string `json:"product"`
-	Metric       string `json:"metric"`
-	NeededBefore int64  `json:"neededBefore"`
-	NeededAfter  int64  `json:"neededAfter"`
-	Before       int64  `json:"before"`
-	After        int64  `json:"after"`
-	MoneyBefore  string `json:"moneyBefore" doc:"what the shortfall is worth at list price"`
-	MoneyAfter   string `json:"moneyAfter"`
-	Currency     string `json:"currency"`
-}
-
-func toPositionChange(v titles.PositionChange) PositionChange { return PositionChange(v) }
-
 // ProductRow is a line of the list of titles, one for each product.
 type ProductRow struct {
 	ID        int64  `json:"id"`
@@ -244,13 +228,13 @@ func fromNameDecision(v NameDecision) titles.NameDecision { return titles.NameDe
 // Effect is what a decision would change, or has changed. Waits says that a second person must sign it off before it
 // counts.
 type Effect struct {
-	Names    int              `json:"names"`
-	Records  int              `json:"records"`
-	Installs int64            `json:"installs"`
-	LastYear int64            `json:"lastYear" doc:"installs that it touches or would have touched at any time in the last year"`
-	Moves    []PositionChange `json:"moves"`
-	Waits    bool             `json:"waits"`
-	Batch    int64            `json:"batch"`
+	Names    int                   `json:"names"`
+	Records  int                   `json:"records"`
+	Installs int64                 `json:"installs"`
+	LastYear int64                 `json:"lastYear" doc:"installs that it touches or would have touched at any time in the last year"`
+	Moves    []wire.PositionChange `json:"moves"`
+	Waits    bool                  `json:"waits"`
+	Batch    int64                 `json:"batch"`
 }
 
 func toEffect(v titles.Effect) Effect {
@@ -259,7 +243,7 @@ func toEffect(v titles.Effect) Effect {
 		Records:  v.Records,
 		Installs: v.Installs,
 		LastYear: v.LastYear,
-		Moves:    rest.Each(v.Moves, toPositionChange),
+		Moves:    rest.Each(v.Moves, wire.ToPositionChange),
 		Waits:    v.Waits,
 		Batch:    v.Batch,
 	}

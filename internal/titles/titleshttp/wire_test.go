@@ -12,7 +12,7 @@ func TestTranslations(t *testing.T) {
 	resttest.Translates(t, toTraceStep)
 	resttest.Translates(t, toSuitePart)
 	resttest.Translates(t, fromSuitePart)
-	resttest.Translates(t, toPositionChange)
+
 	resttest.Translates(t, toProductRow)
 	resttest.Translates(t, toPlan)
 	resttest.Translates(t, toCatalogueEffect)

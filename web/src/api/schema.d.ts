@@ -2516,6 +2516,38 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/transactions/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["tryTrade"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/transactions/{id}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["tryUndoTransaction"];
+        put?: never;
+        post: operations["undoTransaction"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/unsigned": {
         parameters: {
             query?: never;
@@ -4018,6 +4050,7 @@ export interface components {
             why: string;
         };
         LineDetail: {
+            boughtOn: string;
             /** Format: int64 */
             changedAt: number;
             changes: components["schemas"]["LineChange"][];
@@ -4034,7 +4067,12 @@ export interface components {
              */
             held: number;
             keys: components["schemas"]["KeptKey"][];
+            /** @description of its term, renewals included; empty is without an end */
+            lastDay: string;
+            maintainedUntil: string;
             notes: components["schemas"]["LineNote"][];
+            /** @description its own quantity is its first purchase */
+            ownPurchase: boolean;
             /** Format: int64 */
             productId: number;
             proofs: components["schemas"]["Proof"][];
@@ -4070,13 +4108,41 @@ export interface components {
             text: string;
         };
         LineTransaction: {
+            /**
+             * Format: int64
+             * @description when it was booked, 0 before this was kept
+             */
+            at: number;
+            author: string;
+            countered: boolean;
+            /**
+             * Format: int64
+             * @description the transaction that this counter-entry undoes
+             */
+            counters: number;
             currency: string;
+            /** @description of a renewal: the last day of the new term */
+            end: string;
+            /**
+             * Format: int64
+             * @description when it was taken back
+             */
+            goneAt: number;
+            goneBy: string;
+            goneWhy: string;
+            /** Format: int64 */
+            id: number;
             note: string;
             on: string;
             order: string;
             price: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description below 0 in a counter-entry
+             */
             quantity: number;
+            /** @description the purchase case that it fulfils */
+            request: string;
             type: string;
         };
         LineView: {
@@ -6482,6 +6548,56 @@ export interface components {
             outcome: string;
             step: string;
         };
+        TradeEffect: {
+            /** Format: int64 */
+            after: number;
+            /** @description what has to be confirmed before it is booked */
+            asks: string[];
+            /** @description why a counter-entry is needed */
+            because: string;
+            /**
+             * Format: int64
+             * @description what the line counts on that day
+             */
+            before: number;
+            /** @description below 0 where it is taken back; empty is not known */
+            cost: string;
+            currency: string;
+            endsAfter: string;
+            /** @description the last day of its term; empty is without an end */
+            endsBefore: string;
+            /** @enum {string} */
+            how: "book" | "take back" | "counter-entry";
+            keptAfter: string;
+            /** @description the last day of its maintenance; empty is none */
+            keptBefore: string;
+            /** @description of today */
+            moves: components["schemas"]["PositionChange"][];
+            on: string;
+            /** Format: int64 */
+            todayAfter: number;
+            /** Format: int64 */
+            todayBefore: number;
+        };
+        TransactionDraft: {
+            /** @description what was asked about it, and is right */
+            confirmed?: string[];
+            currency?: string;
+            /** @description of a renewal: the last day of the new term */
+            end?: string;
+            /** @description entitlement_id */
+            line: string;
+            note?: string;
+            on: string;
+            order?: string;
+            /** @description of one */
+            price?: string;
+            quantity: string;
+            /** @description the purchase case that it fulfils */
+            request?: string;
+            /** @description buy, renew, true_up, transfer_in, transfer_out or retire */
+            type: string;
+        };
         TransferView: {
             country: string;
             from: string;
@@ -6530,6 +6646,14 @@ export interface components {
         };
         TryScenarioRequest: {
             measures: components["schemas"]["Measure"][];
+        };
+        UndoTransactionRequest: {
+            /**
+             * @description which of the two was seen and is meant
+             * @enum {string}
+             */
+            how: "take back" | "counter-entry";
+            why: string;
         };
         Undone: {
             /** Format: int64 */
@@ -12647,9 +12771,106 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": {
-                    [key: string]: string;
+                "application/json": components["schemas"]["TransactionDraft"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
                 };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    tryTrade: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TransactionDraft"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TradeEffect"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    tryUndoTransaction: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TradeEffect"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    undoTransaction: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UndoTransactionRequest"];
             };
         };
         responses: {

@@ -1,14 +1,15 @@
 <script setup lang="ts">
 import type { Schemas } from '../api/client'
-import { count, money, whole, word } from '../lib/format'
+import { count, whole } from '../lib/format'
+import PositionMoves from './PositionMoves.vue'
 
 /**
- * What is about to change, before it does: rows touched and positions that move; or in words alone, once it is ready.
+ * What is about to change, before it does: rows touched and positions that move; or what stands in its slot, once it is
+ * ready.
  * Saving is pressing the line.
  */
 defineProps<{ says: string; effect?: Schemas['Effect']; failed?: string; press: string; ready?: boolean }>()
 const emit = defineEmits<{ press: [] }>()
-const balance = (n: number) => (n < 0 ? `${whole(-n)} short` : n > 0 ? `${whole(n)} spare` : 'even')
 </script>
 
 <template>
@@ -24,20 +25,10 @@ const balance = (n: number) => (n < 0 ? `${whole(-n)} short` : n > 0 ? `${whole(
         ></span
       >
       <span v-else>{{ count(effect.installs, 'install') }}</span>
-      <span v-for="m in effect.moves.slice(0, 8)" :key="m.product + m.metric" class="move">
-        {{ m.product }}, {{ word(m.metric) }}: needed
-        {{ m.neededBefore === m.neededAfter ? '' : whole(m.neededBefore) + ' → ' }}{{ whole(m.neededAfter) }},
-        <span :class="{ short: m.after < 0, spare: m.after > 0 }"
-          >{{ m.before === m.after ? '' : balance(m.before) + ' → ' }}{{ balance(m.after) }}</span
-        ><template v-if="m.moneyBefore !== m.moneyAfter"
-          >, at list price {{ money(m.moneyBefore) }} → {{ money(m.moneyAfter) }} {{ m.currency }}</template
-        >
-      </span>
-      <span v-if="effect.moves.length > 8" class="move soft">and {{ effect.moves.length - 8 }} more positions</span>
-      <span v-if="!effect.moves.length" class="soft">no position moves</span>
+      <PositionMoves :moves="effect.moves" />
       <span v-if="effect.waits" class="move soft">It counts once a second person has signed it off.</span>
     </template>
-    <span v-else-if="!ready" class="soft">being worked out…</span>
+    <slot v-else><span v-if="!ready" class="soft">being worked out…</span></slot>
   </button>
 </template>
 

@@ -2,19 +2,18 @@
 import { useQuery } from '@tanstack/vue-query'
 import Button from 'primevue/button'
 import InputText from 'primevue/inputtext'
-import Select from 'primevue/select'
 import { computed, ref } from 'vue'
 import { api, ask } from '../api/client'
 import DraftKept from '../components/DraftKept.vue'
 import OtherChange from '../components/OtherChange.vue'
 import { useAct } from '../lib/act'
 import { useDraft } from '../lib/draft'
-import { useKept } from '../lib/kept'
-import { count, day, moment, money, whole, word } from '../lib/format'
+import { count, day, moment, whole, word } from '../lib/format'
 import { useSession } from '../lib/session'
 import EntitlementsNav from './EntitlementsNav.vue'
 import LineForm from './LineForm.vue'
 import LinePapers from './LinePapers.vue'
+import TransactionDesk from './TransactionDesk.vue'
 
 /**
  * One entitlement: what it comes to over time, its transactions, seats, papers and notes, and what was changed of it.
@@ -39,16 +38,6 @@ const draft = form.draft
 async function save() {
   if (await form.save((body) => ask(api.POST('/api/lines/edit', { body })))) editing.value = false
 }
-const types = ['buy', 'renew', 'true_up', 'transfer_in', 'transfer_out', 'retire']
-const { form: tx, hold: holdTx } = useKept(
-  () => `transaction:${props.code}`,
-  () => ({ type: 'true_up', on: '', quantity: '', price: '', note: '' }),
-)
-async function trade() {
-  const values = { ...tx.value, entitlement_id: props.code, currency: tx.value.price ? v.value.currency! : '' }
-  const booked = holdTx()
-  if (await run(() => ask(api.POST('/api/transactions', { body: values })))) booked()
-}
 const why = ref('')
 const going = ref(false)
 async function withdraw() {
@@ -68,8 +57,8 @@ const terms = computed(() =>
     v.value.scope_unit && `for ${v.value.scope_unit}`,
     v.value.scope_country && `in ${v.value.scope_country}`,
     v.value.start && `from ${v.value.start}`,
-    v.value.end && `to ${v.value.end}`,
-    v.value.maintenance_end && `maintained until ${v.value.maintenance_end}`,
+    l.value?.lastDay && `to ${l.value.lastDay}`,
+    l.value?.maintainedUntil && `maintained until ${l.value.maintainedUntil}`,
     v.value.rights && word(v.value.rights.replaceAll('|', ', ')),
     v.value.capacity === 'sub' && 'sub-capacity',
     v.value.versions_counted === 'each' && 'each version on a device counts',
@@ -162,39 +151,7 @@ const terms = computed(() =>
               </tr>
             </tbody>
           </table>
-          <h2>Transactions</h2>
-          <table class="lines" data-transactions>
-            <tbody>
-              <tr v-for="(t, i) in l.transactions" :key="i">
-                <td>{{ t.on }}</td>
-                <td>{{ word(t.type) }}</td>
-                <td class="num">{{ whole(t.quantity) }}</td>
-                <td class="num">{{ t.price ? money(t.price) + ' ' + t.currency : '' }}</td>
-                <td class="soft">{{ t.order }} {{ t.note }}</td>
-              </tr>
-              <tr v-if="!l.transactions.length">
-                <td class="soft">
-                  One purchase of {{ v.quantity }} on {{ v.purchased || v.start || 'an unknown day'
-                  }}<template v-if="v.unit_price">, {{ money(v.unit_price) }} {{ v.currency }} each</template
-                  ><template v-if="v.order">, order {{ v.order }}</template
-                  >. The first transaction takes its place: begin with what was bought.
-                </td>
-              </tr>
-            </tbody>
-          </table>
-          <form v-if="mayWork" class="row trade" @submit.prevent="trade">
-            <Select v-model="tx.type" :options="types" :option-label="word" size="small" aria-label="what" />
-            <InputText v-model="tx.on" type="date" size="small" aria-label="on" />
-            <InputText v-model="tx.quantity" inputmode="numeric" size="small" placeholder="how many" />
-            <InputText v-model="tx.price" inputmode="decimal" size="small" placeholder="price of one" />
-            <Button
-              type="submit"
-              label="Book it"
-              size="small"
-              severity="secondary"
-              :disabled="!tx.on || !tx.quantity || busy"
-            />
-          </form>
+          <TransactionDesk :code="code" :line="l" />
         </section>
         <LinePapers :code="code" :line="l" :run="run" />
       </div>
@@ -234,12 +191,6 @@ const terms = computed(() =>
 }
 h2 {
   margin: 0.7rem 0 0.2rem;
-}
-.trade {
-  margin-top: 0.5rem;
-}
-.trade :deep(input) {
-  width: 8.2rem;
 }
 p {
   margin: 0.25rem 0;

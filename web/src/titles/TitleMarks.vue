@@ -3,8 +3,9 @@ import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import AutoComplete from 'primevue/autocomplete'
 import ToggleSwitch from 'primevue/toggleswitch'
 import { computed, ref } from 'vue'
-import { api, ask, type Schemas } from '../api/client'
+import { api, ask, Problem, type Schemas } from '../api/client'
 import RemarkList from '../components/RemarkList.vue'
+import { refusal } from '../lib/act'
 import { useSession } from '../lib/session'
 
 /**
@@ -30,18 +31,47 @@ async function act(what: Promise<unknown>) {
   says.value = ''
   try {
     await what
+    return true
   } catch (e) {
-    says.value = (e as Error).message
+    says.value = refusal(e)
+    return e
+  } finally {
+    await client.invalidateQueries()
   }
-  await client.invalidateQueries()
 }
 const path = computed(() => ({ params: { path: { id: props.product.id } } }))
-const setTags = (list: string[]) =>
-  act(
+/** What was done to the tags while somebody else changed them: it is kept, and can be done to what they are now. */
+const mine = ref<{ product: number; more: string[]; less: string[]; who: string }>()
+async function setTags(list: string[]) {
+  const had = tags.value
+  const product = props.product.id
+  const e = await act(
     ask(
       api.POST('/api/products/{id}/tags', { ...path.value, body: { tags: list, revision: props.product.tagRevision } }),
     ),
   )
+  mine.value = undefined
+  if (!(e instanceof Problem) || !e.conflict) return
+  says.value = ''
+  mine.value = {
+    product,
+    more: list.filter((t) => !had.includes(t)),
+    less: had.filter((t) => !list.includes(t)),
+    who: e.conflict.who,
+  }
+}
+const again = () =>
+  setTags([
+    ...tags.value.filter((t) => !mine.value!.less.includes(t)),
+    ...mine.value!.more.filter((t) => !tags.value.includes(t)),
+  ])
+const wanted = computed(() => {
+  const m = mine.value
+  if (m?.product !== props.product.id) return ''
+  return [m.more.length && `add ${m.more.join(', ')}`, m.less.length && `take ${m.less.join(', ')} away`]
+    .filter(Boolean)
+    .join(' and ')
+})
 const watchIt = (on: boolean) => act(ask(api.POST('/api/products/{id}/watch', { ...path.value, body: { on } })))
 </script>
 
@@ -66,6 +96,11 @@ const watchIt = (on: boolean) => act(ask(api.POST('/api/products/{id}/watch', { 
       />
     </div>
     <RemarkList :remarks="product.remarks" :product="product.id" device="" about="a note on this title" />
+    <p v-if="wanted" class="says" role="alert" data-tags-other>
+      {{ mine?.who }} changed the tags meanwhile: they are as shown.
+      <button class="plain" type="button" @click="again">{{ wanted }} all the same</button>
+      <button class="plain" type="button" @click="mine = undefined">leave them</button>
+    </p>
     <p v-if="says" class="says" role="alert">{{ says }}</p>
   </section>
 </template>
