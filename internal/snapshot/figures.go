@@ -35,6 +35,7 @@ func (e *Snapshot) Input(f *ProductFacts, yesterday map[position.Way]int64) posi
 			Persons:  f.persons,
 			Sessions: f.sessions,
 			Measured: f.metered || len(f.sessions) > 0,
+			Pooled:   f.pooled,
 			Hardware: e.hardware,
 			Sets:     e.sets,
 		},
@@ -45,7 +46,7 @@ func (e *Snapshot) Input(f *ProductFacts, yesterday map[position.Way]int64) posi
 			break
 		}
 	}
-	if len(f.Lines) == 0 && len(f.Holdings) == 0 { // assigned or used by the record alone, nothing is there to license
+	if !f.pooled && !f.usedUnowned() && len(f.Lines) == 0 && len(f.Holdings) == 0 { // nothing is there to license
 		in.Persons, in.Sessions = nil, nil
 	}
 	return in

@@ -31,6 +31,7 @@ type Snapshot struct {
 	strangers map[string]int
 	sets      demand.Sets
 	UseNames  map[int64]int64 // by name of a session, its product
+	pools     []Pool
 	Policies  []policy.Policy
 	// what conditions on devices are asked of
 	Conditions *ConditionFacts
@@ -103,6 +104,7 @@ type ProductFacts struct {
 	Restricting                        bool                // some policy restricts it somewhere
 	PolicyTitle                        policy.Title
 	metered                            bool
+	pooled                             bool               // a licence server shares it
 	Trace                              map[int64]Presence // by device, where asked for
 }
 
@@ -207,6 +209,9 @@ func (svc *Loader) load(
 		only = Distinct(wanted)
 	}
 	if err := e.loadRights(tx, only); err != nil {
+		return nil, err
+	}
+	if err := e.loadUseNames(tx); err != nil {
 		return nil, err
 	}
 	var asked []condition.Condition

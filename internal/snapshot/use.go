@@ -76,19 +76,55 @@ func (e *Snapshot) loadUseNames(tx *sqlite.Tx) error {
 			f.metered = true
 		}
 	}
+	if e.pools, err = AllPools(tx); err != nil {
+		return err
+	}
+	for _, p := range e.pools {
+		if f := e.Products[p.Product]; f != nil {
+			f.metered, f.pooled = true, true
+		}
+	}
+	for _, f := range e.Products {
+		if f.usedUnowned() && f.Trace == nil { // use where it is there and does not count asks for nothing
+			f.Trace = map[int64]Presence{}
+		}
+	}
 	return nil
+}
+
+// usedUnowned reports whether use is measured of a product that needs a right and of which nobody owns one.
+func (f *ProductFacts) usedUnowned() bool {
+	return f.metered && len(f.Lines) == 0 && slices.ContainsFunc(f.Product.Titles,
+		func(t recognise.Title) bool { return t.Model.Licensable() })
+}
+
+// asksByUse reports whether the use of a product makes demand: some metric of it counts users or use at one time, a
+// licence server shares it, or nobody owns it and it is used where no install is known.
+func (f *ProductFacts) asksByUse() bool {
+	return f.countsUse() || f.pooled || f.usedUnowned() && len(f.Holdings) == 0
+}
+
+// countsUseOn reports whether use on a device counts: not where the product is there and folded under a suite, or left
+// out, and nobody owns it.
+func (f *ProductFacts) countsUseOn(device int64) bool {
+	if !f.usedUnowned() {
+		return true
+	}
+	p := f.Trace[device]
+	return p == PresentNot || p == PresentHeld
 }
 
 // countsUse reports whether some metric of a product counts users or use at one time.
 func (f *ProductFacts) countsUse() bool {
-	counts := func(m entitle.Metric) bool {
-		return m == entitle.NamedUser || m == entitle.Concurrent || m == entitle.Token
-	}
-	return slices.ContainsFunc(f.Lines, func(l entitle.Line) bool { return counts(l.Metric) }) ||
+	return slices.ContainsFunc(f.Lines, func(l entitle.Line) bool { return countsUse(l.Metric) }) ||
 		slices.ContainsFunc(
 			f.Product.Titles,
-			func(t recognise.Title) bool { return counts(entitle.Metric(t.DefaultMetric)) },
+			func(t recognise.Title) bool { return countsUse(entitle.Metric(t.DefaultMetric)) },
 		)
+}
+
+func countsUse(m entitle.Metric) bool {
+	return m == entitle.NamedUser || m == entitle.Concurrent || m == entitle.Token
 }
 
 // loadDemandOfUse adds who used a product in the window, and the sessions in it, to the demand of products that are
@@ -97,15 +133,12 @@ func (f *ProductFacts) countsUse() bool {
 func (e *Snapshot) loadDemandOfUse(tx *sqlite.Tx, only []int64) error {
 	wanted := map[int64]bool{}
 	for id, f := range e.Products {
-		if (only == nil || slices.Contains(only, id)) && f.countsUse() {
+		if (only == nil || slices.Contains(only, id)) && f.asksByUse() {
 			wanted[id] = true
 		}
 	}
-	if len(wanted) == 0 && only != nil {
+	if len(wanted) == 0 {
 		return nil
-	}
-	if err := e.loadUseNames(tx); err != nil || len(wanted) == 0 {
-		return err
 	}
 	window := e.AsOf - civil.Day(e.Settings.DemandDays) + 1
 	from, to := (window - 1).EndUnix(), e.AsOf.EndUnix()
@@ -121,7 +154,8 @@ func (e *Snapshot) loadDemandOfUse(tx *sqlite.Tx, only []int64) error {
 		}
 	}
 	err = EachSessionOf(tx, names, from, to, func(s SessionRow) error {
-		if _, known := e.DeviceAt[s.Device]; known && !pooled[e.UseNames[s.Name]] {
+		id := e.UseNames[s.Name]
+		if _, known := e.DeviceAt[s.Device]; known && !pooled[id] && e.Products[id].countsUseOn(s.Device) {
 			add(e.UseNames[s.Name], s.Device, s.Person, s.Start, s.End, 1)
 		}
 		return nil
@@ -177,18 +211,53 @@ func (e *Snapshot) sessionAdder(
 	}
 }
 
+// holders says on which devices products are held.
+func (e *Snapshot) holders(products map[int64]bool) map[DevicePair]bool {
+	out := map[DevicePair]bool{}
+	for id := range products {
+		for i := range e.Products[id].Holdings {
+			out[DevicePair{e.Products[id].Holdings[i].Device, id}] = true
+		}
+	}
+	return out
+}
+
 // loadUsers adds who used the products by these names since the first day of the window.
 func (e *Snapshot) loadUsers(tx *sqlite.Tx, wanted map[int64]bool, names []int64, window civil.Day) error {
 	type user struct{ product, person int64 }
 	users := map[user]bool{}
+	type place struct {
+		product int64
+		device  int
+	}
+	nobody := map[place]bool{} // where nobody knows who used it
+	holds := e.holders(wanted)
 	err := EachUseDay(tx, names, window, e.AsOf, func(d UseDayRow) error {
-		if _, known := e.DeviceAt[d.Device]; known && d.Person != "" {
-			users[user{e.UseNames[d.Name], e.persons[e.person(d.Person)].ID}] = true
+		f := e.Products[e.UseNames[d.Name]]
+		at, known := e.DeviceAt[d.Device]
+		switch {
+		case !known || !f.countsUseOn(d.Device):
+		case d.Person != "":
+			users[user{f.Id, e.persons[e.person(d.Person)].ID}] = true
+		case holds[DevicePair{d.Device, f.Id}]: // its main user counts, or the device
+		case e.Devices[at].PrimaryUser != "":
+			users[user{f.Id, e.persons[e.person(e.Devices[at].PrimaryUser)].ID}] = true
+		default:
+			nobody[place{f.Id, at}] = true
 		}
 		return nil
 	})
 	if err != nil {
 		return err
+	}
+	for at := range e.Devices {
+		for id := range wanted {
+			if nobody[place{id, at}] {
+				f, d := e.Products[id], &e.Devices[at]
+				f.persons = append(f.persons, demand.Person{Device: d.ID, Kind: d.Kind, Set: e.anySet(f), Why: "used",
+					Place: entitle.Place{Unit: d.OrgUnit, Country: d.Country}})
+			}
+		}
 	}
 	for i := range e.persons { // in the order of persons, so that the answer is always the same
 		p := &e.persons[i]
@@ -213,16 +282,12 @@ func (e *Snapshot) loadPools(
 	from, to int64,
 	add func(product, device int64, person string, start, end, licences int64),
 ) (map[int64]bool, error) {
-	pools, err := AllPools(tx)
-	if err != nil || len(pools) == 0 {
-		return nil, err
+	if len(e.pools) == 0 {
+		return nil, nil
 	}
 	pooled, product := map[int64]bool{}, map[int64]int64{}
-	for _, p := range pools {
+	for _, p := range e.pools {
 		pooled[p.Product], product[p.ID] = true, p.Product
-		if f := e.Products[p.Product]; f != nil {
-			f.metered = true
-		}
 	}
 	sessions, err := PoolSessions(tx, from, to)
 	if err != nil {
@@ -315,7 +380,28 @@ func (e *Snapshot) anySet(f *ProductFacts) *demand.Set {
 	if len(f.Holdings) > 0 {
 		return f.Holdings[0].Set
 	}
-	return e.sets.Of([]demand.Priced{{}})
+	return e.sets.Of([]demand.Priced{e.anyNeed(f)})
+}
+
+// anyNeed is the need of use that no install says more of: in the edition of the lines that count use, else in the
+// only edition that there is, at its list price.
+func (e *Snapshot) anyNeed(f *ProductFacts) demand.Priced {
+	for i := range f.Lines {
+		if l := &f.Lines[i]; countsUse(l.Metric) {
+			need := entitle.Need{Edition: l.Edition, EditionRank: l.EditionRank, Version: l.Version}
+			return demand.Priced{Need: need, Value: e.lineValue(f, l)}
+		}
+	}
+	var out demand.Priced
+	for i := range f.Product.Titles {
+		t := &f.Product.Titles[i]
+		if out.Value = max(out.Value, e.price(f, t)); i == 0 {
+			out.Edition, out.EditionRank = t.Edition, t.EditionRank
+		} else if t.Edition != out.Edition {
+			out.Edition, out.EditionRank = "", 0
+		}
+	}
+	return out
 }
 
 // ProductOfUse finds the product that a session's name means: the product named, else the one whose file it is.

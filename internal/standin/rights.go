@@ -48,6 +48,8 @@ func (w *world) rightsStories() {
 		s.trueUpOnALine,
 		s.renewedInTime,
 		s.bookedTwice,
+		s.lentWithoutARight,
+		s.usedWithoutAnInstall,
 	} {
 		tell()
 	}

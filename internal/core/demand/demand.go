@@ -91,12 +91,14 @@ type Holding struct {
 }
 
 // Person is a user who needs the product for another reason than being a main user: it is assigned to him, or he used
-// it in the window.
+// it in the window. Where nobody knows who used it, User is 0 and Device is where that was: it counts as one.
 type Person struct {
-	User  int64
-	Place entitle.Place
-	Set   *Set
-	Why   string // assigned, used
+	User   int64
+	Device int64
+	Kind   evidence.DeviceKind // of Device
+	Place  entitle.Place
+	Set    *Set
+	Why    string // assigned, used
 }
 
 // Found is what demand is counted from: who and what has a product, and how it is used.
@@ -105,6 +107,7 @@ type Found struct {
 	Persons  []Person
 	Sessions []Session // in the window, for the metrics that count use at one time
 	Measured bool      // whether its use is measured at all
+	Pooled   bool      // whether a licence server shares it, so that its sessions are what it gave out
 	Hardware *Hardware
 	Sets     Sets
 }
@@ -281,6 +284,11 @@ func (f *Found) users() Demand {
 		needs[h.User] = append(needs[h.User], h.Set)
 	}
 	for _, p := range f.Persons {
+		if p.User == 0 {
+			out = append(out, Unit{Device: p.Device, Kind: p.Kind, Fresh: true, Count: 1, Place: p.Place, Set: p.Set,
+				Why: p.Why + ", by nobody known"})
+			continue
+		}
 		i, known := at[p.User]
 		if !known {
 			i = len(out)

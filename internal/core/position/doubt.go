@@ -29,19 +29,16 @@ type needOf struct{ units, licences int64 }
 
 // unseen is how many licences the devices never scanned may need at most: for each kind ceil(N x upper end of the
 // interval of the share of fresh devices of that kind that need the product), times what one that needs it needs on
-// average, rounded up.
+// average, rounded up. A kind of which no fresh device needs it adds nothing.
 func unseen(fleet map[evidence.DeviceKind]Fleet, need map[evidence.DeviceKind]needOf) int64 {
 	var sum int64
 	for kind, f := range fleet {
-		if f.Never == 0 {
+		n := need[kind]
+		if f.Never == 0 || n.units == 0 { // a laptop never seen adds no core to a database that no laptop has
 			continue
 		}
-		n := need[kind]
 		_, high := Wilson(min(n.units, f.Fresh), f.Fresh)
-		each := int64(1)
-		if n.units > 0 {
-			each = (n.licences + n.units - 1) / n.units
-		}
+		each := (n.licences + n.units - 1) / n.units
 		sum += int64(math.Ceil(float64(f.Never)*high-1e-9)) * each
 	}
 	return sum

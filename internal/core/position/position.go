@@ -75,8 +75,9 @@ type Position struct {
 
 // Compute returns the positions of a product, one for each metric it is owned under, in the order in which they
 // cover. What the first covers makes no demand on the next: a metric that others follow needs just what it covers,
-// and what nothing covered is short in the last. A product that nobody owns has one position in its default metric; a
-// product neither owned nor needed has none.
+// and what nothing covered is short in the last. A product that nobody owns has one position in its default metric;
+// what a licence server gives out without a right by use at one time has one of its own. A product neither owned nor
+// needed has none.
 func Compute(in Input) []Position {
 	lines := slices.Clone(in.Lines)
 	slices.SortFunc(lines, func(a, b entitle.Line) int { return cmp.Compare(a.Code, b.Code) })
@@ -86,11 +87,61 @@ func Compute(in Input) []Position {
 		if len(in.Holdings)+len(in.Persons)+len(in.Sessions) == 0 {
 			return nil
 		}
-		metrics = []entitle.Metric{cmp.Or(in.DefaultMetric, entitle.Device)}
-		if !in.counted(metrics[0]) { // nobody owns it and its use is not measured: at least the devices are known
-			metrics[0] = entitle.Device
+		out := in.computeBy(lines, effects, []entitle.Metric{in.unowned()})
+		if out[0].Counted && out[0].Needed == 0 && len(in.Holdings) == 0 {
+			out = nil // it was used, but not in a way that this metric counts
 		}
+		if in.Pooled && !atOneTime(in.unowned()) {
+			out = append(out, in.pool(lines, effects)...)
+		}
+		return out
 	}
+	if in.Pooled && !slices.ContainsFunc(metrics, atOneTime) {
+		return append(in.computeBy(lines, effects, metrics), in.pool(lines, effects)...)
+	}
+	return in.computeBy(lines, effects, metrics)
+}
+
+// atOneTime reports whether a metric counts use at one time.
+func atOneTime(m entitle.Metric) bool { return m == entitle.Concurrent || m == entitle.Token }
+
+// unowned is the metric by which a product is counted that nobody owns: its default, where that can be counted; without
+// an install what a licence server gave out, or who used it.
+func (in *Input) unowned() entitle.Metric {
+	m := cmp.Or(in.DefaultMetric, entitle.Device)
+	switch {
+	case len(in.Holdings) > 0 && in.counted(m), atOneTime(m) && in.Measured, m == entitle.NamedUser, m == entitle.Site:
+		return m
+	case len(in.Holdings) > 0: // its use is not measured: at least the devices are known
+		return entitle.Device
+	case in.Pooled:
+		return entitle.Concurrent
+	}
+	return entitle.NamedUser
+}
+
+// pool is the position of what a licence server gave out of a product of which nobody owns a right by use at one time:
+// to machines on which nothing is installed, whose use no other metric counts.
+func (in *Input) pool(lines []entitle.Line, effects map[string]entitle.Effect) []Position {
+	given := *in
+	given.Holdings, given.Persons = nil, nil
+	given.Sessions = slices.DeleteFunc(slices.Clone(in.Sessions), func(s demand.Session) bool { return s.Holding >= 0 })
+	if len(given.Sessions) == 0 {
+		return nil
+	}
+	out := given.computeBy(lines, effects, []entitle.Metric{entitle.Concurrent})
+	if out[0].Needed == 0 {
+		return nil
+	}
+	return out
+}
+
+// computeBy returns the positions of a product by some metrics, in their order.
+func (in *Input) computeBy(
+	lines []entitle.Line,
+	effects map[string]entitle.Effect,
+	metrics []entitle.Metric,
+) []Position {
 	// carries what nothing covers; none does where a metric beside may cover it in a way that is not known
 	last := len(metrics) - 1
 	for _, m := range metrics {
@@ -117,7 +168,7 @@ func Compute(in Input) []Position {
 		p.Surplus = p.Owned
 		p.Terms = entitle.TermsOf(inForce)
 		if p.Counted {
-			c := cover{in: &in, p: &p, found: &found, lines: lines, effects: effects, inForce: inForce}
+			c := cover{in: in, p: &p, found: &found, lines: lines, effects: effects, inForce: inForce}
 			c.run()
 			was := origin
 			if i != last {

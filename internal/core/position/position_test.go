@@ -162,6 +162,14 @@ func TestDoubt(t *testing.T) {
 	if p.Needed != 2 || p.Low != 1 || p.High != 4 {
 		t.Errorf("needed %d, between %d and %d", p.Needed, p.Low, p.High)
 	}
+	// a laptop that was never seen adds no core to a database that only servers have; a server adds what one needs
+	fleet := map[evidence.DeviceKind]Fleet{"client": {Fresh: 263, Never: 500}, "server": {Fresh: 29, Never: 10}}
+	if n := unseen(fleet, map[evidence.DeviceKind]needOf{"server": {units: 1, licences: 16}}); n != 2*16 {
+		t.Errorf("%d cores for ten servers that were never seen", n)
+	}
+	if n := unseen(fleet, nil); n != 0 {
+		t.Errorf("%d of what no machine needs", n)
+	}
 }
 
 // Over random estates: the identities hold, every unit says why, the same input gives the same output, and a second

@@ -251,7 +251,7 @@ func usersChanged(a, b []demand.Person) []int64 {
 	}
 	var out []int64
 	for p, k := range n {
-		if k != 0 {
+		if k != 0 && p.user != 0 {
 			out = append(out, p.user)
 		}
 	}
