@@ -25,9 +25,6 @@ func pick(r *rand.Rand, list ...string) string { return list[r.IntN(len(list))] 
 // distortions are applied in this order, each by its share. They are common practice of installers, from memory; the
 // names that they work on are real.
 var distortions = []distortion{
-	{"an edition behind", 0.04, func(r *rand.Rand, rec *recognise.Record, _ string) {
-		rec.Name += " " + pick(r, "Professional", "Standard Edition", "Community Edition", "Enterprise")
-	}},
 	{"a platform behind", 0.03, func(r *rand.Rand, rec *recognise.Record, _ string) {
 		rec.Name += " " + pick(r, "for Linux", "for Windows", "(Windows)", "(Linux)")
 	}},

@@ -44,7 +44,7 @@ func run(appstream string, fitting bool, show int) (err error) {
 	var packages tally
 	packages.measure(recognise.New(recognise.NewCatalogue(recognise.Source{Products: products}), nil), list)
 	packages.print("(c) packages of this machine against their source packages", show)
-	var reported, chosen, base tally
+	var reported, chosen, base, editions tally
 	for fold := range uint32(10) {
 		products, choose, report, err := openData(appstream, fold)
 		if err != nil {
@@ -54,6 +54,9 @@ func run(appstream string, fitting bool, show int) (err error) {
 		reported.measure(g, report)
 		chosen.measure(g, choose)
 		base.plain(products, report)
+		if fold == 0 {
+			editions.measure(g, unknownEditions(products))
+		}
 	}
 	reported.print("(b) open data, the half that is reported, over ten folds", show)
 	fmt.Printf(
@@ -62,6 +65,7 @@ func run(appstream string, fitting bool, show int) (err error) {
 		share(base.right, base.known),
 	)
 	chosen.print("(b) open data, the half that weights were chosen on", show)
+	editions.printEditions(show)
 	return nil
 }
 

@@ -324,8 +324,22 @@ func group(p *position.Position, u *position.UnitResult) (key, line, reason stri
 		line, reason = p.Lines[u.Line].Line.Code, u.Reason.String()
 	} else {
 		reason = u.Gap.String()
+		if e := editionsOf(u); u.Gap.OfEdition() && e != "" {
+			reason += ": " + e
+		}
 	}
 	return string(p.Metric) + ":" + line + ":" + reason, line, reason
+}
+
+// editionsOf names the editions that a unit needs.
+func editionsOf(u *position.UnitResult) string {
+	var out []string
+	for _, n := range u.Set.Needs {
+		if n.Edition != "" && !slices.Contains(out, n.Edition) {
+			out = append(out, n.Edition)
+		}
+	}
+	return strings.Join(out, ", ")
 }
 
 // Positions writes the lines of position.csv as of a day (unknown is today). Figures of today come from storage where

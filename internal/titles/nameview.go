@@ -34,6 +34,8 @@ type ProposalView struct {
 	Near      []string
 	Missing   []string
 	Extra     []string
+
+	OtherEdition []string // words of an edition that no edition of the product is called by
 }
 
 // DecisionView is a decision with its author and time.
@@ -83,6 +85,8 @@ func (svc *Service) Name(ctx context.Context, key string) (NameView, error) {
 				Near:      p.Near,
 				Missing:   p.Missing,
 				Extra:     p.Extra,
+
+				OtherEdition: p.OtherEdition,
 			}
 			if len(pr.Titles) > 0 {
 				v.Category, v.Model = pr.Titles[0].Category, string(pr.Titles[0].Model)

@@ -246,13 +246,17 @@ func (r Reason) String() string { return reasonWords[r] }
 // Gap says why a line does not cover a unit. Greater is further from covering.
 type Gap int
 
-// The reasons why nothing covers a unit, nearest first. OldVersion and UnknownVersion complete the list: a line
-// without the right to older versions does not cover one, and saying "too new" of it would be false.
+// The reasons why nothing covers a unit, nearest first. OldVersion, UnknownVersion, LowerEditionAlone, UnknownEdition
+// and OtherEdition complete the list: a line without the right to older versions or lower editions does not cover one,
+// and saying "too new" or "too high" of it would be false.
 const (
 	AllUsed Gap = iota + 1
 	VersionTooNew
 	OldVersion
 	UnknownVersion
+	LowerEditionAlone
+	UnknownEdition
+	OtherEdition
 	EditionTooHigh
 	OutOfScope
 	Expired
@@ -266,6 +270,9 @@ var gapWords = [...]string{
 	"version too new",
 	"older version without the right to it",
 	"version not known",
+	"lower edition without the right to it",
+	"edition not known",
+	"another edition",
 	"edition too high",
 	"out of scope",
 	"expired",
@@ -274,6 +281,11 @@ var gapWords = [...]string{
 }
 
 func (g Gap) String() string { return gapWords[g] }
+
+// OfEdition reports whether it is the edition that stands against covering.
+func (g Gap) OfEdition() bool {
+	return g == LowerEditionAlone || g == UnknownEdition || g == OtherEdition || g == EditionTooHigh
+}
 
 // Covers says whether the rights of a line, apart from quantity and term, allow all needs of a unit at a place: with
 // the highest reason among the needs, or with the gaps that stand against it.
@@ -288,7 +300,7 @@ func (l *Line) Covers(needs []Need, at Place) (Reason, []Gap) {
 			if l.Has(LowerEditions) && n.EditionRank < l.EditionRank && n.Edition != "" {
 				worst = max(worst, LowerEdition)
 			} else {
-				gaps = append(gaps, EditionTooHigh)
+				gaps = append(gaps, l.editionGap(&n))
 			}
 		}
 		r, g := l.coversVersion(n)
@@ -299,6 +311,19 @@ func (l *Line) Covers(needs []Need, at Place) (Reason, []Gap) {
 	}
 	slices.Sort(gaps)
 	return worst, slices.Compact(gaps)
+}
+
+// editionGap says in which way the edition of a need is another than that of a line which does not cover it.
+func (l *Line) editionGap(n *Need) Gap {
+	switch {
+	case n.Edition == "":
+		return UnknownEdition
+	case n.EditionRank > l.EditionRank:
+		return EditionTooHigh
+	case n.EditionRank < l.EditionRank:
+		return LowerEditionAlone
+	}
+	return OtherEdition
 }
 
 func (l *Line) coversVersion(n Need) (Reason, Gap) {

@@ -54,7 +54,7 @@ func TestReasonsForWhatIsNotCovered(t *testing.T) {
 			entitle.VersionTooNew},
 		{"new rights", entitle.Line{Code: "a", Metric: entitle.Device, Quantity: 9, Version: "7"}, entitle.OldVersion},
 		{"edition", entitle.Line{Code: "a", Metric: entitle.Device, Quantity: 9, Edition: "Basic"},
-			entitle.EditionTooHigh},
+			entitle.UnknownEdition},
 		{"scope", entitle.Line{Code: "a", Metric: entitle.Device, Quantity: 9, ScopeUnit: "Elsewhere"},
 			entitle.OutOfScope},
 		{"ended", entitle.Line{Code: "a", Metric: entitle.Device, Quantity: 9, End: ended}, entitle.Expired},

@@ -287,7 +287,7 @@ func (a *Apart) findTail(editions map[string]bool) {
 			next = a.words[i+1].class
 		}
 		switch text := w.text; {
-		case w.role&editionWord != 0 || editions[text]:
+		case (w.role&editionWord != 0 || editions[text]) && (text != "lt" || !w.bracket): // (lt) is Lithuanian
 			a.learnt = a.learnt || w.role&editionWord == 0
 			w.class = ofEdition
 			a.Edition = append(a.Edition, "")

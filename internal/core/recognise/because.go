@@ -2,6 +2,7 @@ package recognise
 
 import (
 	"fmt"
+	"strings"
 )
 
 // why says how a name that the catalogue may know did not decide.
@@ -14,6 +15,35 @@ const (
 	tooPlain
 	apartByLanguage
 )
+
+// unknownWords are the words that the trade uses for editions (common practice) among those of a record's edition, which
+// no edition of a product is called by. Such a record is a program that costs another price, or none: it is not decided
+// as the product, but proposed.
+func (p *entry) unknownWords(words []string) (out []string) {
+	for _, w := range words {
+		if generalEditions[w] && !p.calls(w) {
+			out = append(out, w)
+		}
+	}
+	return out
+}
+
+// calls reports whether some edition of a product has a word in its name.
+func (p *entry) calls(word string) bool {
+	for _, e := range p.editions {
+		for _, own := range strings.Fields(e.clean) {
+			if own == word || shortForm(own) == shortForm(word) {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+func unknownEditionWords(words []string) string {
+	return fmt.Sprintf("%q is an edition, and the catalogue has none of that name: it may be another product, at another "+
+		"price", strings.Join(words, " "))
+}
 
 func (c *Catalogue) because(w why, targets []target, m *maker) string {
 	switch w {

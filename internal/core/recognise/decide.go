@@ -232,6 +232,12 @@ func (w *Worker) bySignature(r *Record, t *trace) (Result, bool) {
 	c, a := w.g.catalogue, &w.apart
 	if r.FileName != "" {
 		if tg, ok := c.byFile[Clean(r.FileName)]; ok {
+			if words := tg.unknownWords(a.Edition); len(words) > 0 {
+				if t != nil {
+					t.note(BySignature, r.FileName, unknownEditionWords(words))
+				}
+				return Result{}, false
+			}
 			res := c.result(tg, a, a.Edition, a.Piece, BySignature)
 			if t != nil {
 				t.note(BySignature, r.FileName, c.name(res))
@@ -309,7 +315,14 @@ func (w *Worker) byScore(t *trace) (Result, bool) {
 	if len(list) == 0 || list[0].Features.Score() < w.g.limit {
 		return Result{}, false
 	}
-	res := c.result(target{entry: c.products[list[0].Product]}, a, a.Edition, a.Piece, ByScore)
+	p := c.products[list[0].Product]
+	if words := p.unknownWords(a.Edition); len(words) > 0 {
+		if t != nil {
+			t.note(ByScore, fmt.Sprintf("the first proposal scores %.2f", list[0].Features.Score()), unknownEditionWords(words))
+		}
+		return Result{}, false
+	}
+	res := c.result(target{entry: p}, a, a.Edition, a.Piece, ByScore)
 	if t != nil {
 		t.note(ByScore, fmt.Sprintf("the first proposal scores %.2f, the limit is %.2f", list[0].Features.Score(),
 			w.g.limit), c.name(res))
@@ -372,6 +385,15 @@ func (w *Worker) byCatalogue(r *Record, t *trace) (Result, bool) {
 					ok, why = false, tooPlain
 				}
 			}
+			edition := a.editionWords(out, r.Edition)
+			if ok {
+				if words := tg.unknownWords(edition); len(words) > 0 {
+					if t != nil {
+						t.note(ByCatalogue, how(string(w.key), squashed), unknownEditionWords(words))
+					}
+					continue
+				}
+			}
 			if !ok {
 				if t != nil {
 					t.note(ByCatalogue, how(string(w.key), squashed), c.because(why, targets, m))
@@ -382,7 +404,7 @@ func (w *Worker) byCatalogue(r *Record, t *trace) (Result, bool) {
 			if try.piece {
 				piece = a.Piece
 			}
-			res := c.result(tg, a, a.editionWords(out, r.Edition), piece, ByCatalogue)
+			res := c.result(tg, a, edition, piece, ByCatalogue)
 			if t != nil {
 				said := c.name(res)
 				if tg.alias != "" {

@@ -17,6 +17,8 @@ type Proposal struct {
 	Near    []string // words of the product that the record has nearly: misspelt, cut off, parted or joined
 	Missing []string // words of the product that the record lacks
 	Extra   []string // words of the record that the product lacks
+	// words of an edition that no edition of the product is called by: why it was not decided
+	OtherEdition []string
 }
 
 // Features are what a score is made of, each in 0..1 or -1..1.
@@ -98,6 +100,8 @@ func (w *Worker) Propose(r *Record, limit int) []Proposal {
 			Near:    []string{},
 			Missing: []string{},
 			Extra:   []string{},
+
+			OtherEdition: append([]string{}, c.products[cand.Product].unknownWords(w.apart.Edition)...),
 		}
 		n := &x.names[cand.name]
 		for _, id := range n.words {

@@ -1,6 +1,7 @@
 package recognise
 
 import (
+	"slices"
 	"strings"
 	"testing"
 	"unicode/utf8"
@@ -237,6 +238,62 @@ func TestPropose(t *testing.T) {
 	p := New(c, nil).Propose(Record{Publisher: "Ostwik", Name: "Skerrymap Mastr"}, 5)
 	if len(p) == 0 || p[0].Product > 2 {
 		t.Errorf("proposals %v", p)
+	}
+}
+
+// A word for an edition that the catalogue has no edition of that name for keeps a record from being decided, by its name
+// and by its file; the trace and the proposal say so. A rule, a decision and an exact identifier decide all the same.
+func TestEditionsThatNobodyKnows(t *testing.T) {
+	c := NewCatalogue(Source{Products: []Product{
+		{ID: 1, Publisher: "Brack", Name: "Sheet", Titles: []Title{
+			{ID: 1, Product: 1, Edition: "Professional", EditionRank: 2, Aliases: []string{"sheetwork.exe", "pkg:generic/sheet"}}}},
+		{ID: 2, Publisher: "Brack", Name: "Plotboard", Titles: []Title{{ID: 2, Product: 2}}},
+		{ID: 3, Publisher: "Brack", Name: "Quillstand Express", Titles: []Title{{ID: 3, Product: 3}}},
+		{ID: 4, Publisher: "Brack", Name: "Inkwell", Titles: []Title{{ID: 4, Product: 4, Edition: "Community"},
+			{ID: 5, Product: 4, Edition: "Enterprise", EditionRank: 2}}},
+	}})
+	g := New(c, nil)
+	for _, x := range []struct {
+		record  Record
+		product int64
+		edition string
+	}{
+		{Record{Publisher: "Brack", Name: "Sheet Pro 6.1"}, 1, "Professional"},
+		{Record{Publisher: "Brack", Name: "Sheet"}, 1, "Professional"},
+		{Record{Publisher: "Brack", Name: "Sheet Express 6.1"}, 0, ""},
+		{Record{Publisher: "Brack", Name: "Sheet LT"}, 0, ""},
+		{Record{Publisher: "Brack", Name: "Sheet (lt)"}, 1, "Professional"}, // in Lithuanian
+		{Record{Publisher: "Brack", Name: "Sheet", Edition: "Starter"}, 0, ""},
+		{Record{Publisher: "Brack", Name: "Sheet Express", FileName: "sheetwork.exe"}, 0, ""},
+		{Record{Publisher: "Brack", Name: "Sheet Express", PURL: "pkg:generic/sheet"}, 1, "Professional"},
+		{Record{Publisher: "Brack", Name: "Plotboard Community Edition"}, 0, ""},
+		{Record{Publisher: "Brack", Name: "Enterprise Plotboard"}, 0, ""},
+		{Record{Publisher: "Brack", Name: "Plotboard"}, 2, ""},
+		{Record{Publisher: "Brack", Name: "Quillstand Express 3"}, 3, ""},
+		{Record{Publisher: "Brack", Name: "Inkwell Community"}, 4, "Community"},
+		{Record{Publisher: "Brack", Name: "Inkwell Student"}, 0, ""},
+	} {
+		res, _ := g.Decide(x.record)
+		if res.Product != x.product || res.Edition != x.edition {
+			t.Errorf("%+v: product %d, edition %q, want %d, %q", x.record, res.Product, res.Edition, x.product, x.edition)
+		}
+	}
+	r := Record{Publisher: "Brack", Name: "Sheet Express"}
+	_, steps := g.Trace(r)
+	said := false
+	for _, s := range steps {
+		said = said || strings.Contains(s.Outcome, `"express" is an edition, and the catalogue has none of that name`)
+	}
+	if !said {
+		t.Errorf("the trace does not say why: %+v", steps)
+	}
+	p := g.Propose(r, 3)
+	if len(p) == 0 || p[0].Product != 1 || !slices.Equal(p[0].OtherEdition, []string{"express"}) || p[0].Edition != "" {
+		t.Errorf("%+v", p)
+	}
+	decided := New(c, []Decision{{Key: "brack|sheet express", Product: 1}})
+	if res, apart := decided.Decide(r); res.Product != 1 {
+		t.Errorf("%q was decided by somebody, and is %+v", apart.Key(), res)
 	}
 }
 

@@ -123,7 +123,8 @@ func editionNames(p *Product) []editionName {
 	return out
 }
 
-// edition finds an edition of a product: by its whole name, else the only edition there is, else unknown ("").
+// edition finds an edition of a product: by its whole name, else the only edition there is, unless another one is
+// wanted; else unknown ("").
 func (p *entry) edition(want string) string {
 	list := p.editions
 	if want != "" {
@@ -134,7 +135,7 @@ func (p *entry) edition(want string) string {
 			}
 		}
 	}
-	if len(list) == 1 {
+	if len(list) == 1 && len(p.unknownWords(strings.Fields(want))) == 0 {
 		return list[0].name
 	}
 	return ""

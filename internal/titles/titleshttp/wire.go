@@ -195,6 +195,8 @@ type ProposalView struct {
 	Near      []string `json:"near"`
 	Missing   []string `json:"missing"`
 	Extra     []string `json:"extra"`
+
+	OtherEdition []string `json:"otherEdition" doc:"words of an edition that no edition of the product is called by"`
 }
 
 func toProposalView(v titles.ProposalView) ProposalView { return ProposalView(v) }

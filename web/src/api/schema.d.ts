@@ -5554,6 +5554,8 @@ export interface components {
             model: string;
             name: string;
             near: string[];
+            /** @description words of an edition that no edition of the product is called by */
+            otherEdition: string[];
             /** Format: int64 */
             product: number;
             publisher: string;

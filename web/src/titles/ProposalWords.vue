@@ -17,6 +17,9 @@ defineProps<{ proposal: Schemas['ProposalView'] }>()
     <span v-if="proposal.near.length">nearly {{ proposal.near.join(' ') }}</span>
     <span v-if="proposal.missing.length" class="lacks">lacks {{ proposal.missing.join(' ') }}</span>
     <span v-if="proposal.extra.length" class="extra">besides {{ proposal.extra.join(' ') }}</span>
+    <span v-if="proposal.otherEdition.length" class="extra" data-other-edition
+      >“{{ proposal.otherEdition.join(' ') }}” is none of its editions</span
+    >
   </span>
 </template>
 
