@@ -10,12 +10,13 @@ import (
 
 // editionsBehind are editions as installers write them behind a name (common practice).
 var editionsBehind = []string{
-	"Express", "LT", "Community", "Community Edition", "Starter", "Lite", "Enterprise", "(Express)", "- Starter Edition",
+	"Express", "LT", "Community", "Community Edition", "Starter", "Lite", "Enterprise", "(Express)",
+	"- Starter Edition",
 	"Professional", "Home Edition", "Express 2024", "Developer Edition", "Enterprise Edition 12.2", "Student",
 }
 
-// unknownEditions makes records of editions that the catalogue does not have: each product's name with an edition behind
-// it, distorted like every other name. A name that the catalogue has as it is, is left out.
+// unknownEditions makes records of editions that the catalogue does not have: each product's name with an edition
+// behind it, distorted like every other name. A name that the catalogue has as it is, is left out.
 func unknownEditions(products []recognise.Product) (out []named) {
 	known := map[string]bool{}
 	for i := range products {

@@ -84,3 +84,25 @@ func undoBookedTwice(ctx context.Context, prog *program.Program, product int64) 
 	}
 	return fmt.Errorf("%s has no true-up", gridName)
 }
+
+// expressBesideTheProfessional is a free edition that the catalogue does not know, under the name and with the file of
+// the product that costs money.
+func (w *rightsTeller) expressBesideTheProfessional() {
+	ledger := w.newProduct(product{publisher: vest, name: "Sandpiper Folio", category: "office", price: "420",
+		editions: []string{"Professional"}})
+	charting := w.unitsOf["Shore/Charting"]
+	for i, d := range charting[307:322] {
+		edition := "Professional"
+		if i >= 9 {
+			edition = "Express"
+		}
+		w.put(d, ledger, edition, "2.1")
+	}
+	w.buy(right{p: ledger, edition: "Professional", quantity: 9})
+	w.hide(
+		"an express edition that nobody knows is no demand for the professional one",
+		ledger,
+		"device",
+		map[string]int64{"owned": 9, "needed": 9, "short": 0},
+	)
+}

@@ -50,6 +50,7 @@ func (w *world) rightsStories() {
 		s.bookedTwice,
 		s.lentWithoutARight,
 		s.usedWithoutAnInstall,
+		s.expressBesideTheProfessional,
 	} {
 		tell()
 	}

@@ -16,9 +16,9 @@ const (
 	apartByLanguage
 )
 
-// unknownWords are the words that the trade uses for editions (common practice) among those of a record's edition, which
-// no edition of a product is called by. Such a record is a program that costs another price, or none: it is not decided
-// as the product, but proposed.
+// unknownWords are the words that the trade uses for editions (common practice) among those of a record's edition,
+// which no edition of a product is called by. Such a record is a program that costs another price, or none: it is not
+// decided as the product, but proposed.
 func (p *entry) unknownWords(words []string) (out []string) {
 	for _, w := range words {
 		if generalEditions[w] && !p.calls(w) {
@@ -41,7 +41,8 @@ func (p *entry) calls(word string) bool {
 }
 
 func unknownEditionWords(words []string) string {
-	return fmt.Sprintf("%q is an edition, and the catalogue has none of that name: it may be another product, at another "+
+	return fmt.Sprintf("%q is an edition, and the catalogue has none of that name: it may be another product, at "+
+		"another "+
 		"price", strings.Join(words, " "))
 }
 

@@ -318,7 +318,8 @@ func (w *Worker) byScore(t *trace) (Result, bool) {
 	p := c.products[list[0].Product]
 	if words := p.unknownWords(a.Edition); len(words) > 0 {
 		if t != nil {
-			t.note(ByScore, fmt.Sprintf("the first proposal scores %.2f", list[0].Features.Score()), unknownEditionWords(words))
+			t.note(ByScore, fmt.Sprintf("the first proposal scores %.2f", list[0].Features.Score()),
+				unknownEditionWords(words))
 		}
 		return Result{}, false
 	}

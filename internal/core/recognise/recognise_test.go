@@ -241,12 +241,13 @@ func TestPropose(t *testing.T) {
 	}
 }
 
-// A word for an edition that the catalogue has no edition of that name for keeps a record from being decided, by its name
-// and by its file; the trace and the proposal say so. A rule, a decision and an exact identifier decide all the same.
+// A word for an edition that the catalogue has no edition of that name for keeps a record from being decided, by its
+// name and by its file; the trace and the proposal say so. A decision and an exact identifier decide all the same.
 func TestEditionsThatNobodyKnows(t *testing.T) {
 	c := NewCatalogue(Source{Products: []Product{
 		{ID: 1, Publisher: "Brack", Name: "Sheet", Titles: []Title{
-			{ID: 1, Product: 1, Edition: "Professional", EditionRank: 2, Aliases: []string{"sheetwork.exe", "pkg:generic/sheet"}}}},
+			{ID: 1, Product: 1, Edition: "Professional", EditionRank: 2,
+				Aliases: []string{"sheetwork.exe", "pkg:generic/sheet"}}}},
 		{ID: 2, Publisher: "Brack", Name: "Plotboard", Titles: []Title{{ID: 2, Product: 2}}},
 		{ID: 3, Publisher: "Brack", Name: "Quillstand Express", Titles: []Title{{ID: 3, Product: 3}}},
 		{ID: 4, Publisher: "Brack", Name: "Inkwell", Titles: []Title{{ID: 4, Product: 4, Edition: "Community"},
@@ -275,7 +276,8 @@ func TestEditionsThatNobodyKnows(t *testing.T) {
 	} {
 		res, _ := g.Decide(x.record)
 		if res.Product != x.product || res.Edition != x.edition {
-			t.Errorf("%+v: product %d, edition %q, want %d, %q", x.record, res.Product, res.Edition, x.product, x.edition)
+			t.Errorf("%+v: product %d, edition %q, want %d, %q", x.record, res.Product, res.Edition, x.product,
+				x.edition)
 		}
 	}
 	r := Record{Publisher: "Brack", Name: "Sheet Express"}
@@ -288,7 +290,8 @@ func TestEditionsThatNobodyKnows(t *testing.T) {
 		t.Errorf("the trace does not say why: %+v", steps)
 	}
 	p := g.Propose(r, 3)
-	if len(p) == 0 || p[0].Product != 1 || !slices.Equal(p[0].OtherEdition, []string{"express"}) || p[0].Edition != "" {
+	if len(p) == 0 || p[0].Product != 1 || !slices.Equal(p[0].OtherEdition, []string{"express"}) ||
+		p[0].Edition != "" {
 		t.Errorf("%+v", p)
 	}
 	decided := New(c, []Decision{{Key: "brack|sheet express", Product: 1}})

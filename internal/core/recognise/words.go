@@ -55,8 +55,8 @@ var platformWords = wordSet("windows win linux gnu macos mac osx unix desktop")
 // generalEditions are edition words that stand for an edition whatever the product is (common practice).
 var generalEditions = wordSet(
 	"basic standard professional pro enterprise premium ultimate home business starter express advanced lite student " +
-		"academic master desktop community corporate personal essential essentials lt developer education educational " +
-		"datacenter datacentre unlimited",
+		"academic master desktop community corporate personal essential essentials lt developer education " +
+		"educational datacenter datacentre unlimited",
 )
 
 // installerWords are about the installation and not about what is installed.
