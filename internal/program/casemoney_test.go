@@ -102,3 +102,52 @@ func TestCasesOfSeveralCurrenciesInOrder(t *testing.T) {
 		t.Errorf("%v", seen)
 	}
 }
+
+// Whatever a program is removed for, a removal that ends a part of a shortfall avoids that purchase, and no part twice:
+// three are short of four that must not be there, one of which a right covers.
+func TestWhatARemovalIsWorth(t *testing.T) {
+	prog, _ := desk(t)
+	base(t, prog)
+	take(t, prog, formats.Titles, "publisher,product,licence_model,list_price,currency",
+		"Ostwick,Derby,commercial,30,EUR")
+	take(t, prog, formats.Devices, "device_id,kind", "D4,client", "D5,client")
+	take(t, prog, formats.Entitlements,
+		"entitlement_id,publisher,product,metric,quantity,kind,start,end,unit_price,currency",
+		"R-1,Ostwick,Derby,device,1,subscription,2026-01-01,2026-12-31,12,EUR")
+	take(t, prog, formats.Policies, "publisher,product,stance,reason", "Ostwick,Derby,restricted,not at work")
+	installs := []string{installHeader}
+	for i := range 4 {
+		installs = append(installs, fmt.Sprintf("D%d,Ostwick,Derby,1,,,2026-06-29T10:00:00Z", i+1))
+	}
+	take(t, prog, formats.Installs, installs...)
+	sums := func() map[string]string {
+		t.Helper()
+		renew(t, prog)
+		n := map[string]int{}
+		for _, c := range casesOf(t, prog) {
+			if c.Kind == casework.RestrictedTitle {
+				n[fmt.Sprint(c.Worth, " ", c.Amount)]++
+			}
+		}
+		out := map[string]string{}
+		for k, v := range n {
+			out[k] = fmt.Sprint(v)
+		}
+		return out
+	}
+	if got := fmt.Sprint(sums()); got != "map[at renewal 12:1 purchase avoided 30:3]" {
+		t.Errorf("three of four are short: %s", got)
+	}
+	// two rights more: one is short, and one removal avoids it
+	take(t, prog, formats.Entitlements, "entitlement_id,publisher,product,metric,quantity",
+		"R-2,Ostwick,Derby,device,2")
+	if got := sums(); got["purchase avoided 30"] != "1" {
+		t.Errorf("one of four is short: %v", got)
+	}
+	// none is short, and none avoids a purchase
+	take(t, prog, formats.Entitlements, "entitlement_id,publisher,product,metric,quantity",
+		"R-2,Ostwick,Derby,device,9")
+	if got := sums(); got["purchase avoided 30"] != "" {
+		t.Errorf("none is short: %v", got)
+	}
+}

@@ -33,6 +33,7 @@ type finding struct {
 	amount                        decimal.Decimal
 	currency                      string
 	moneyOn                       civil.Day
+	removes                       bool // done, the product is gone from the device, or the seat from the person
 	proof                         []string
 }
 
@@ -73,14 +74,17 @@ func (d *Findings) Find(
 		return err
 	}
 	for _, f := range d.Snapshot.Ordered() {
-		if err := d.findIdle(tx, f, rules, uses, open, lines, taken); err != nil {
+		if err := d.findIdle(tx, f, rules, uses, lines, taken); err != nil {
 			return err
 		}
 	}
 	if err := d.findIdlePools(tx, rules); err != nil {
 		return err
 	}
-	return d.findEnded(tx, taken)
+	if err := d.findEnded(tx, taken); err != nil {
+		return err
+	}
+	return d.worth(tx.Ctx, open, lines)
 }
 
 // findRestricted finds titles on devices on which they must not be.
@@ -140,12 +144,11 @@ func (d *Findings) findRestricted(tx *sqlite.Tx) (map[snapshot.DevicePair]bool, 
 		d.found = append(
 			d.found,
 			finding{
-				kind:     casework.RestrictedTitle,
-				device:   dev.ID,
-				product:  p.Product.Id,
-				worth:    reclaim.Reuse,
-				currency: p.Product.Currency,
-				proof:    proof,
+				kind:    casework.RestrictedTitle,
+				device:  dev.ID,
+				product: p.Product.Id,
+				removes: true,
+				proof:   proof,
 			},
 		)
 	}
@@ -404,7 +407,8 @@ func (d *Findings) findLeavers(tx *sqlite.Tx) error {
 			continue
 		}
 		f := finding{kind: casework.Leaver, product: l.Product, person: p.ID, quantity: 1, currency: l.Currency}
-		f.worth, f.amount, f.moneyOn = reclaim.Value(0, decimal.NullDecimal{}, l, e.AsOf)
+		f.worth, f.amount, f.moneyOn = reclaim.Value(decimal.Zero, l, e.AsOf)
+		f.removes = true
 		line := fmt.Sprintf("%s has left and holds a seat of %s since %s.", p.Name, l.Code, s.From)
 		if k, known := at[f.key()]; known {
 			d.found[k].quantity++
@@ -475,6 +479,7 @@ func (d *Findings) findEnded(tx *sqlite.Tx, taken map[snapshot.DevicePair]bool) 
 					worth:    reclaim.Reuse,
 					currency: e.Products[p.ID].Currency,
 					moneyOn:  plan.Due,
+					removes:  plan.What == "remove",
 					proof: []string{
 						fmt.Sprintf(
 							"%s has version %s. %s",

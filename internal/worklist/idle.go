@@ -94,7 +94,6 @@ func (d *Findings) findIdle(
 	f *snapshot.ProductFacts,
 	rules *reclaimRules,
 	uses map[snapshot.DevicePair]*snapshot.Use,
-	open map[int64]int64,
 	lines map[snapshot.DevicePair]*position.LineResult,
 	taken map[snapshot.DevicePair]bool,
 ) error {
@@ -140,42 +139,15 @@ func (d *Findings) findIdle(
 		if ok, _ := reclaim.Propose(in, rule, e.AsOf); !ok {
 			continue
 		}
-		v := finding{kind: casework.IdleLicence, device: h.Device, product: f.Id}
-		covered := d.value(&v, f, h.Set.Value, lines[snapshot.DevicePair{Device: h.Device, Product: f.Id}], open)
+		v := finding{kind: casework.IdleLicence, device: h.Device, product: f.Id, removes: true}
+		covered := "no right covers it"
+		if l := lines[snapshot.DevicePair{Device: h.Device, Product: f.Id}]; l != nil {
+			covered = "entitlement " + l.Line.Code + " covers it"
+		}
 		v.proof = idleProof(in, rule, e.AsOf, covered)
 		d.found = append(d.found, v)
 	}
 	return nil
-}
-
-// value says what an idle licence is worth, and in words what covers it. One that spares a purchase is one purchase
-// less that others could spare.
-func (d *Findings) value(
-	v *finding,
-	f *snapshot.ProductFacts,
-	listPrice int64,
-	covering *position.LineResult,
-	open map[int64]int64,
-) string {
-	var line *entitle.Line
-	covered := "no right covers it"
-	if covering != nil {
-		line = covering.Line
-		covered = "entitlement " + line.Code + " covers it"
-	}
-	var list decimal.NullDecimal
-	if listPrice > 0 {
-		list = decimal.NewNullDecimal(decimal.New(listPrice, -4))
-	}
-	v.worth, v.amount, v.moneyOn = reclaim.Value(open[f.Id], list, line, d.Snapshot.AsOf)
-	v.currency = f.Currency
-	switch v.worth {
-	case reclaim.PurchaseAvoided:
-		open[f.Id]--
-	case reclaim.AtRenewal:
-		v.currency = line.Currency
-	}
-	return covered
 }
 
 // idleProof says in words why an install is idle.
@@ -250,7 +222,7 @@ func (d *Findings) findIdlePools(tx *sqlite.Tx, rules *reclaimRules) error {
 			if l.Metric != entitle.Concurrent {
 				continue
 			}
-			if worth, amount, on := reclaim.Value(0, decimal.NullDecimal{}, l, e.AsOf); worth == reclaim.AtRenewal {
+			if worth, amount, on := reclaim.Value(decimal.Zero, l, e.AsOf); worth == reclaim.AtRenewal {
 				v.worth, v.amount, v.moneyOn, v.currency = worth, amount.Mul(decimal.NewFromInt(spare)), on, cmp.Or(
 					l.Currency,
 					f.Currency,

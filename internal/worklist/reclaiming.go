@@ -303,7 +303,6 @@ func (svc *Service) proposals(
 	if err != nil {
 		return nil, err
 	}
-	d.found = nil
 	ways, err := snapshot.Ways(tx, 0)
 	if err != nil {
 		return nil, err
@@ -313,16 +312,24 @@ func (svc *Service) proposals(
 		return nil, err
 	}
 	for _, f := range e.Ordered() {
-		if err := d.findIdle(tx, f, rules, uses, open, lines, taken); err != nil {
+		if err := d.findIdle(tx, f, rules, uses, lines, taken); err != nil {
 			return nil, err
 		}
 	}
 	if err := d.findIdlePools(tx, rules); err != nil {
 		return nil, err
 	}
+	if err := d.findEnded(tx, taken); err != nil { // what is removed anyway avoids its purchase first
+		return nil, err
+	}
+	if err := d.worth(tx.Context(), open, lines); err != nil {
+		return nil, err
+	}
 	out := map[caseKey]*finding{}
 	for i := range d.found {
-		out[d.found[i].key()] = &d.found[i]
+		if f := &d.found[i]; f.kind == casework.IdleLicence || f.kind == casework.IdlePool {
+			out[f.key()] = f
+		}
 	}
 	return out, nil
 }

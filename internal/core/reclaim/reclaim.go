@@ -60,17 +60,11 @@ func Propose(in Install, r Rule, day civil.Day) (bool, string) {
 	return true, ""
 }
 
-// Value says what taking back one unit is worth: the list price while the product is short (open is how much of the
-// shortfall earlier proposals have left), the price of the covering line at its end where that line is a subscription
-// or under maintenance, else nothing that could be claimed.
-func Value(
-	open int64,
-	listPrice decimal.NullDecimal,
-	line *entitle.Line,
-	day civil.Day,
-) (Worth, decimal.Decimal, civil.Day) {
-	if open > 0 && listPrice.Valid {
-		return PurchaseAvoided, listPrice.Decimal, day
+// Value says what taking back one unit is worth: what it avoids of a present shortfall at list price, the price of the
+// covering line at its end where that line is a subscription, else nothing that could be claimed.
+func Value(avoided decimal.Decimal, line *entitle.Line, day civil.Day) (Worth, decimal.Decimal, civil.Day) {
+	if avoided.IsPositive() {
+		return PurchaseAvoided, avoided, day
 	}
 	if line != nil && line.UnitPrice.Valid {
 		if last := line.LastDay(); line.Kind == entitle.Subscription && last.Known() && last >= day {

@@ -47,18 +47,17 @@ func TestValue(t *testing.T) {
 	ended := &entitle.Line{Kind: entitle.Subscription, End: day - 1, UnitPrice: sub.UnitPrice}
 	bought := &entitle.Line{Kind: entitle.Perpetual, UnitPrice: price}
 	for i, c := range []struct {
-		open   int64
-		list   decimal.NullDecimal
+		avoids decimal.Decimal
 		line   *entitle.Line
 		worth  Worth
 		amount string
 		on     civil.Day
 	}{
-		{1, price, sub, PurchaseAvoided, "180.5", day}, {0, price, sub, AtRenewal, "60", day + 90},
-		{0, price, ended, Reuse, "0", 0},
-		{0, price, bought, Reuse, "0", 0}, {1, decimal.NullDecimal{}, nil, Reuse, "0", 0},
+		{price.Decimal, sub, PurchaseAvoided, "180.5", day}, {decimal.Zero, sub, AtRenewal, "60", day + 90},
+		{decimal.Zero, ended, Reuse, "0", 0},
+		{decimal.Zero, bought, Reuse, "0", 0}, {decimal.Zero, nil, Reuse, "0", 0},
 	} {
-		if w, amount, on := Value(c.open, c.list, c.line, day); w != c.worth || amount.String() != c.amount ||
+		if w, amount, on := Value(c.avoids, c.line, day); w != c.worth || amount.String() != c.amount ||
 			on != c.on {
 			t.Errorf("case %d: %s %s %s", i, w, amount, on)
 		}
