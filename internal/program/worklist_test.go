@@ -501,9 +501,28 @@ func TestExceptionsEndAndStancesAreExplained(t *testing.T) {
 		Until:   "2026-07-02",
 		Group:   "Quay",
 	}
+	if _, err := prog.Worklist.PreviewPolicy(ctx, d, 0); err == nil ||
+		!strings.Contains(err.Error(), "nobody here is called") {
+		t.Errorf("an exception for which nobody known answers: %v", err)
+	}
+	take(t, prog, formats.Users, "user_id,name,org_unit", "u1,Dagne,A")
 	e, err := prog.Worklist.PreviewPolicy(ctx, d, 0)
 	if err != nil || e.Goes != 1 || e.Comes != 0 {
 		t.Errorf("%+v, %v", e, err)
+	}
+	// at the very place of the restriction an exception holds; without an owner and an end it contradicts it
+	same := worklist.PolicyDraft{Product: 1, Stance: "allowed", Reason: "a course", Owner: "u1", Until: "2026-07-02"}
+	if e, err := prog.Worklist.PreviewPolicy(ctx, same, 0); err != nil || e.Goes == 0 {
+		t.Errorf("an exception at the same place: %+v, %v", e, err)
+	}
+	same.Owner, same.Until = "", ""
+	if err := prog.Worklist.SetPolicy(ctx, same, "w"); err == nil ||
+		!strings.Contains(err.Error(), "it is restricted there") {
+		t.Errorf("two stances that contradict each other: %v", err)
+	}
+	res := take(t, prog, formats.Policies, "publisher,product,stance,reason", "Ostwick,Derby,allowed,why not")
+	if len(res.Aside) != 1 || !strings.Contains(res.Aside[0].Reason, "it is restricted there (stance 1)") {
+		t.Errorf("from a file: %+v", res)
 	}
 	if err := prog.Worklist.SetPolicy(ctx, d, "w"); err != nil {
 		t.Fatal(err)

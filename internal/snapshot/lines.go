@@ -305,6 +305,7 @@ func Policies(tx *sqlite.Tx) ([]StoredPolicy, error) {
 			return err
 		}
 		p.Publisher = recognise.CleanPublisher(p.PublisherName)
+		p.Exception = p.Until.Known()
 		return json.Unmarshal([]byte(cond), &p.Group)
 	}, "SELECT id, product_id, publisher, category, group_name, condition, stance, days, from_minute, to_minute, "+
 		"reason, owner, until_day, author, at FROM policy WHERE ended_at IS NULL ORDER BY id")

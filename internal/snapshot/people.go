@@ -35,3 +35,10 @@ func PersonWhere(tx *sqlite.Tx, where string, arg any) (PersonFacts, error) {
 	}
 	return list[0], nil
 }
+
+// KnownPerson reports whether somebody of the directory, or who has an account, has a name, a mail address or a number.
+func KnownPerson(tx *sqlite.Tx, who string) (known bool, err error) {
+	err = tx.QueryRowContext(tx.Ctx, `SELECT EXISTS (SELECT 1 FROM person WHERE code = ?1 OR lower(name) = lower(?1) OR
+		lower(email) = lower(?1)) OR EXISTS (SELECT 1 FROM account WHERE lower(name) = lower(?1))`, who).Scan(&known)
+	return known, err
+}

@@ -146,6 +146,11 @@ func (svc *Service) CaseAct(ctx context.Context, deed CaseAction, who string) (C
 		return out, refuse.New("no mail box is connected: ask by hand, then decide here")
 	}
 	err = svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
+		if deed.Act == casework.Keep {
+			if err := known(tx, deed.Owner); err != nil {
+				return err
+			}
+		}
 		rules, err := loadCaseRules(tx)
 		if err != nil {
 			return err

@@ -2,6 +2,7 @@ package worklist
 
 import (
 	"ensomet/internal/core/policy"
+	"ensomet/internal/core/recognise"
 	"ensomet/internal/formats"
 	"ensomet/internal/intake"
 	"ensomet/internal/snapshot"
@@ -33,6 +34,7 @@ func (svc *Service) policyWriter(tx *sqlite.Tx, author string) (*intake.Writer, 
 				Stance:    p.Stance,
 				Hours:     p.Hours,
 				Reason:    p.Reason,
+				Exception: p.Until.Known(),
 			},
 			Owner:  p.Owner,
 			Until:  p.Until,
@@ -46,12 +48,15 @@ func (svc *Service) policyWriter(tx *sqlite.Tx, author string) (*intake.Writer, 
 			}
 			out.Product = id
 		} else {
-			out.PublisherName = p.Publisher
+			out.PublisherName, out.Publisher = p.Publisher, recognise.CleanPublisher(p.Publisher)
 		}
 		if p.Group != "" {
 			if out.Group, err = snapshot.GroupByName(tx, p.Group); err != nil {
 				return sqlite.Same, intake.RefuseFor(row, err)
 			}
+		}
+		if err := svc.contradiction(tx, &out); err != nil {
+			return sqlite.Same, intake.RefuseFor(row, err)
 		}
 		return worklistdb.PutPolicy(tx, out)
 	}), nil

@@ -196,7 +196,50 @@ func (svc *Service) policyOf(tx *sqlite.Tx, d PolicyDraft, who string) (snapshot
 	case p.Until.Known() && strings.TrimSpace(d.Owner) == "":
 		return p, refuse.New("say who answers for the exception")
 	}
-	return p, nil
+	p.Exception = p.Until.Known()
+	if err := known(tx, d.Owner); err != nil {
+		return p, err
+	}
+	return p, svc.contradiction(tx, &p)
+}
+
+// known refuses an owner of whom nobody has heard.
+func known(tx *sqlite.Tx, owner string) error {
+	if owner = strings.TrimSpace(owner); owner == "" {
+		return nil
+	}
+	is, err := snapshot.KnownPerson(tx, owner)
+	if err == nil && !is {
+		err = refuse.Errorf("nobody here is called %q: name somebody of the directory, by name, mail or number, or "+
+			"who has "+
+			"an account here", owner)
+	}
+	return err
+}
+
+// contradiction refuses a stance that contradicts one that is in force at the same place, and names both.
+func (svc *Service) contradiction(tx *sqlite.Tx, p *snapshot.StoredPolicy) error {
+	list, err := snapshot.PoliciesInForce(tx, svc.Snapshots.Today())
+	if err != nil {
+		return err
+	}
+	o := policy.Contradicted(list, &p.Policy)
+	if o == nil {
+		return nil
+	}
+	place, err := svc.scopeWords(tx, &p.Policy, p.PublisherName)
+	if err != nil {
+		return err
+	}
+	words := func(p *policy.Policy) string {
+		if h := p.Hours.String(); h != "" {
+			return string(p.Stance) + " " + h
+		}
+		return string(p.Stance)
+	}
+	return refuse.Errorf("%s cannot be %s: it is %s there (stance %d). Change that one, or make this an exception "+
+		"with an "+
+		"owner and a last day", place, words(&p.Policy), words(o), o.ID)
 }
 
 // SetPolicy sets a stance, or changes one.
@@ -397,7 +440,7 @@ func (svc *Service) explainStance(
 			out.Why = "It is allowed at some hours, so it may be there; use at other hours is a finding."
 		default:
 			out.Why = "It is the most specific: a title goes before its category, a category before its publisher, a " +
-				"group before all devices; among equals the stricter goes first."
+				"group before all devices; among equals an exception goes first, then the stricter."
 		}
 	}
 	return out, nil

@@ -24,6 +24,18 @@ func (h Hours) Always() bool { return (h.Days == 0 || h.Days == 127) && h.From =
 
 func (h Hours) on(day time.Weekday) bool { return h.Days == 0 || h.Days>>((day+6)%7)&1 == 1 }
 
+// overlaps reports whether two hours have a minute of the week in common.
+func (h Hours) overlaps(o Hours) bool {
+	for day := time.Sunday; day <= time.Saturday; day++ {
+		for minute := range 24 * 60 {
+			if h.Contains(day, minute) && o.Contains(day, minute) {
+				return true
+			}
+		}
+	}
+	return false
+}
+
 // Contains reports whether a minute of a weekday lies in the hours. What runs past midnight belongs to the day on
 // which it began.
 func (h Hours) Contains(day time.Weekday, minute int) bool {
@@ -161,10 +173,17 @@ func Ranked(policies []Policy, t Title, f condition.Facts) []*Policy {
 		}
 		return 0
 	}
+	exception := func(p *Policy) int {
+		if p.Exception {
+			return 0
+		}
+		return 1
+	}
 	slices.SortFunc(fit, func(a, b *Policy) int {
 		return cmp.Or(
 			cmp.Compare(b.specific(), a.specific()),
 			cmp.Compare(timed(a), timed(b)),
+			cmp.Compare(exception(a), exception(b)),
 			cmp.Compare(strictness[b.Stance], strictness[a.Stance]),
 			cmp.Compare(a.ID, b.ID),
 		)

@@ -37,6 +37,27 @@ type Policy struct {
 	Stance    Stance
 	Hours     Hours // when it holds
 	Reason    string
+	Exception bool // somebody answers for it until a day: it holds against what is said of the same place without one
+}
+
+// contradicts reports whether two policies say of one place, at one time, that a title must not be there and that it
+// may or must. An exception contradicts another exception alone.
+func (p *Policy) contradicts(o *Policy) bool {
+	return p.Product == o.Product && p.Category == o.Category && p.Publisher == o.Publisher &&
+		p.GroupName == o.GroupName && p.Exception == o.Exception &&
+		(p.Stance == Restricted) != (o.Stance == Restricted) &&
+		p.Hours.Always() == o.Hours.Always() && p.Hours.overlaps(o.Hours)
+}
+
+// Contradicted finds the policy that another one contradicts, or nil. One under the same number is the other one as it
+// was.
+func Contradicted(policies []Policy, p *Policy) *Policy {
+	for i := range policies {
+		if o := &policies[i]; (o.ID != p.ID || p.ID == 0) && o.contradicts(p) {
+			return o
+		}
+	}
+	return nil
 }
 
 // Title is what policy looks at in a title.
@@ -81,7 +102,7 @@ var strictness = map[Stance]int{
 }
 
 // Decide returns the policy that holds for a title on a device, or nil where none speaks of it. The most specific
-// wins; among equals the stricter, then the older. Hours are not looked at: Fit does.
+// wins; among equals an exception, then the stricter, then the older. Hours are not looked at: Fit does.
 func Decide(policies []Policy, t Title, f condition.Facts) *Policy {
 	for _, p := range Ranked(policies, t, f) {
 		if p.Hours.Always() {
