@@ -114,4 +114,7 @@ const watchIt = (on: boolean) => act(ask(api.POST('/api/products/{id}/watch', { 
 .marks :deep(.p-autocomplete) {
   width: min(26rem, 100%);
 }
+.says .plain {
+  margin-left: 0.6rem;
+}
 </style>
