@@ -12,7 +12,7 @@ import (
 type Proposal struct {
 	Product int64
 	Edition string
-	Score   float64
+	Score   float64  // the share of right ones among proposals like it; 0 where OtherEdition says that none is known
 	Shared  []string // words that both have
 	Near    []string // words of the product that the record has nearly: misspelt, cut off, parted or joined
 	Missing []string // words of the product that the record lacks
@@ -102,6 +102,9 @@ func (w *Worker) Propose(r *Record, limit int) []Proposal {
 			Extra:   []string{},
 
 			OtherEdition: append([]string{}, c.products[cand.Product].unknownWords(w.apart.Edition)...),
+		}
+		if len(p.OtherEdition) > 0 {
+			p.Score = 0
 		}
 		n := &x.names[cand.name]
 		for _, id := range n.words {

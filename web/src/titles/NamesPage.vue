@@ -156,6 +156,8 @@ const others = computed(() => marked.value.filter((r) => r.key !== key.value))
         <template #cell-likely="{ row }">
           <span v-if="row.score >= 0.2" :title="`${Math.round(100 * row.score)} in 100`"
             >{{ row.likely }} <span class="soft">{{ Math.round(100 * row.score) }}</span></span
+          ><span v-else-if="row.likely && row.score === 0"
+            >{{ row.likely }}, <span class="soft">another edition</span></span
           ><span v-else class="soft">–</span>
         </template>
         <template #cell-money="{ row }"

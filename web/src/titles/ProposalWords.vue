@@ -10,16 +10,19 @@ defineProps<{ proposal: Schemas['ProposalView'] }>()
 
 <template>
   <span class="words">
-    <span class="likely" :title="`of proposals like this about ${Math.round(100 * proposal.score)} in 100 are right`"
+    <span v-if="proposal.otherEdition.length" class="lacks" data-other-edition
+      >“{{ proposal.otherEdition.join(' ') }}” is none of its editions: it may be another product</span
+    >
+    <span
+      v-else
+      class="likely"
+      :title="`of proposals like this about ${Math.round(100 * proposal.score)} in 100 are right`"
       ><i :style="{ width: `${2.7 * proposal.score}rem` }" />{{ Math.round(100 * proposal.score) }} in 100</span
     >
     <span v-if="proposal.shared.length">has {{ proposal.shared.join(' ') }}</span>
     <span v-if="proposal.near.length">nearly {{ proposal.near.join(' ') }}</span>
     <span v-if="proposal.missing.length" class="lacks">lacks {{ proposal.missing.join(' ') }}</span>
     <span v-if="proposal.extra.length" class="extra">besides {{ proposal.extra.join(' ') }}</span>
-    <span v-if="proposal.otherEdition.length" class="extra" data-other-edition
-      >“{{ proposal.otherEdition.join(' ') }}” is none of its editions</span
-    >
   </span>
 </template>
 
