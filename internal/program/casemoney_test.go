@@ -10,6 +10,7 @@ import (
 	"ensomet/internal/formats"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/worklist"
 	"ensomet/internal/worklist/worklistdb"
 )
 
@@ -138,6 +139,17 @@ func TestWhatARemovalIsWorth(t *testing.T) {
 	if got := fmt.Sprint(sums()); got != "map[at renewal 12:1 purchase avoided 30:3]" {
 		t.Errorf("three of four are short: %s", got)
 	}
+	ledger, err := prog.Worklist.LedgerSums(t.Context())
+	if err != nil {
+		t.Fatal(err)
+	}
+	said := map[string]string{}
+	for _, l := range ledger {
+		said[l.Worth] = l.Potential
+	}
+	if said["purchase avoided"] != "90" || said["at renewal"] != "12" {
+		t.Errorf("what could be saved: %v", said)
+	}
 	// two rights more: one is short, and one removal avoids it
 	take(t, prog, formats.Entitlements, "entitlement_id,publisher,product,metric,quantity",
 		"R-2,Ostwick,Derby,device,2")
@@ -149,5 +161,43 @@ func TestWhatARemovalIsWorth(t *testing.T) {
 		"R-2,Ostwick,Derby,device,9")
 	if got := sums(); got["purchase avoided 30"] != "" {
 		t.Errorf("none is short: %v", got)
+	}
+}
+
+// What somebody decided to remove is worth what the position of today says of it, and not what it was worth then.
+func TestWhatAPlannedRemovalIsWorth(t *testing.T) {
+	ctx := context.Background()
+	prog, _ := desk(t)
+	base(t, prog)
+	take(t, prog, formats.Installs, installHeader, "D1,Ostwick,Skerrymap,6.1,,,2026-06-29T10:00:00Z",
+		"D2,Ostwick,Skerrymap,6.1,,,2026-06-29T10:00:00Z")
+	take(t, prog, formats.Entitlements, "entitlement_id,publisher,product,metric,quantity",
+		"S-1,Ostwick,Skerrymap,device,1")
+	renew(t, prog)
+	s, err := prog.Worklist.SaveScenario(ctx, worklist.Scenario{Name: "one less", Measures: []snapshot.Measure{
+		{Kind: "remove", Product: mustProduct(t, prog, "Skerrymap"), Devices: []string{"D1"}}}}, "me")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := prog.Worklist.DoScenario(ctx, s.ID, s.Revision, "me"); err != nil {
+		t.Fatal(err)
+	}
+	planned := func() string {
+		t.Helper()
+		renew(t, prog)
+		for _, c := range casesOf(t, prog) {
+			if c.Kind == casework.Planned {
+				return fmt.Sprint(c.State, " ", c.Worth, " ", c.Amount)
+			}
+		}
+		return ""
+	}
+	if got := planned(); got != "agreed purchase avoided 100" {
+		t.Errorf("one of two is short: %s", got)
+	}
+	take(t, prog, formats.Entitlements, "entitlement_id,publisher,product,metric,quantity",
+		"S-1,Ostwick,Skerrymap,device,2")
+	if got := planned(); got != "agreed reuse 0" {
+		t.Errorf("none is short: %s", got)
 	}
 }

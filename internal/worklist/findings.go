@@ -84,6 +84,9 @@ func (d *Findings) Find(
 	if err := d.findEnded(tx, taken); err != nil {
 		return err
 	}
+	if err := d.findPlanned(tx); err != nil {
+		return err
+	}
 	return d.worth(tx.Ctx, open, lines)
 }
 

@@ -322,6 +322,9 @@ func (svc *Service) proposals(
 	if err := d.findEnded(tx, taken); err != nil { // what is removed anyway avoids its purchase first
 		return nil, err
 	}
+	if err := d.findPlanned(tx); err != nil {
+		return nil, err
+	}
 	if err := d.worth(tx.Context(), open, lines); err != nil {
 		return nil, err
 	}

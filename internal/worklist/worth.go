@@ -7,6 +7,8 @@ import (
 	"ensomet/internal/core/position"
 	"ensomet/internal/core/reclaim"
 	"ensomet/internal/snapshot"
+	"ensomet/internal/sqlite"
+	"ensomet/internal/worklist/worklistdb"
 
 	"github.com/shopspring/decimal"
 )
@@ -54,6 +56,20 @@ func (d *Findings) worth(
 		}
 	}
 	return nil
+}
+
+// findPlanned finds what somebody decided to remove and is there still, so that it is known what that is worth today.
+func (d *Findings) findPlanned(tx *sqlite.Tx) error {
+	open, err := worklistdb.OpenPlanned(tx)
+	for _, p := range open {
+		f := d.Snapshot.Products[p.Product]
+		if f == nil || holderAt(f, p.Device) < 0 {
+			continue
+		}
+		d.found = append(d.found,
+			finding{kind: casework.Planned, device: p.Device, product: p.Product, removes: true, proof: []string{""}})
+	}
+	return err
 }
 
 // removals are what would be done about findings.

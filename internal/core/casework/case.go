@@ -197,6 +197,9 @@ func (c *Case) Plan(f Finding, d Deed) (Step, bool) {
 func (c *Case) See(f *Finding, e Evidence, today civil.Day, at int64) (s Step, moved, changed bool) {
 	if c.Kind == Planned && e.Present { // a decision stands by itself as long as it is there
 		own := c.Finding
+		if f != nil { // what it is worth follows from the position
+			own.Worth, own.Amount, own.Currency, own.MoneyOn = f.Worth, f.Amount, f.Currency, f.MoneyOn
+		}
 		f = &own
 	}
 	e.Found, e.GoneAt = f != nil, c.ChangedAt
@@ -254,5 +257,7 @@ func (c *Case) Done(scan int64) string {
 	return fmt.Sprintf("The scan of %s no longer has it.", day)
 }
 
-// Saves reports whether a case of the kind is worth money once it is done.
-func (k Kind) Saves() bool { return k == IdleLicence || k == IdlePool || k == Planned || k == Leaver }
+// Saves reports whether a case of the kind may be worth money once it is done.
+func (k Kind) Saves() bool {
+	return k == IdleLicence || k == IdlePool || k == Planned || k == Leaver || k == RestrictedTitle || k == EndOfLife
+}

@@ -2,6 +2,7 @@ package worklistdb
 
 import (
 	"ensomet/internal/core/civil"
+	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 )
 
@@ -110,7 +111,7 @@ func PotentialList() *sqlite.List[SavingRow] {
 	l := &sqlite.List[SavingRow]{
 		From: "worklist_case c JOIN product p ON p.id = c.product_id LEFT JOIN device d ON d.id = c.device_id",
 		Where: "c.state NOT IN ('gone', 'lapsed', 'kept') AND CAST(c.amount AS REAL) > 0 AND +c.kind IN ('idle', " +
-			"'pool', 'planned', 'leaver')",
+			"'pool', 'planned', 'leaver', 'restricted', 'ended')",
 		Key: "c.id",
 		Leads: map[string]sqlite.Lead{
 			"p": {
@@ -178,4 +179,10 @@ func CaseCounts(tx *sqlite.Tx) (map[[2]string][2]int64, error) {
 		out[k] = n
 		return err
 	})
+}
+
+// OpenPlanned reads where something is that somebody decided to remove, of cases that are not done.
+func OpenPlanned(tx *sqlite.Tx) ([]snapshot.DevicePair, error) {
+	return sqlite.Select[snapshot.DevicePair](tx, `SELECT device_id AS device, product_id AS product FROM worklist_case
+		WHERE kind = 'planned' AND state NOT IN ('gone', 'lapsed') ORDER BY product_id, device_id`)
 }
