@@ -31,7 +31,7 @@ func TestATrueUpAndBackOnThePage(t *testing.T) {
 	says(t, page, "[data-transactions]", "after the winter count")
 	fillDay(page, `[data-trade] [name="on"]`, "2026-06-01")
 	fill(page, `[data-trade] [name="quantity"]`, "5")
-	fill(page, `[data-trade] [name="note"]`, "five more for the school")
+	fill(page, `[data-trade] [name="trade-note"]`, "five more for the school")
 	says(t, page, "[data-effect]", "on 2026-06-01 it counts 24 → 29")
 	says(t, page, "[data-effect]", "700 EUR more is spent")
 	says(t, page, "[data-effect]", "2 spare → 7 spare")

@@ -161,7 +161,7 @@ function shown(t: Schemas['LineTransaction']) {
         :placeholder="v.unit_price ?? ''"
     /></label>
     <label>order <InputText v-model="form.order" size="small" name="order" /></label>
-    <label class="grow">note <InputText v-model="form.note" size="small" name="note" /></label>
+    <label class="grow">note <InputText v-model="form.note" size="small" name="trade-note" /></label>
   </form>
   <div v-if="effect?.asks.length" class="asks">
     <label v-for="a in effect.asks" :key="a"
