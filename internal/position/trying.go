@@ -2,10 +2,13 @@ package position
 
 import (
 	"context"
+	"maps"
+	"slices"
 
 	"ensomet/internal/core/entitle"
 	"ensomet/internal/core/money"
 	"ensomet/internal/core/position"
+	"ensomet/internal/core/refuse"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 
@@ -57,54 +60,71 @@ func (svc *Service) TryScenario(ctx context.Context, measures []snapshot.Measure
 		return out, nil
 	}
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
-		e, err := svc.Snapshots.Load(tx, svc.Snapshots.Today(), svc.Clock.Now().Unix(), products)
+		t, err := svc.begin(tx, measures)
 		if err != nil {
 			return err
 		}
-		t := trial{Tried: &out, e: e, inputs: map[int64]position.Input{}, first: map[int64][]position.Position{},
-			now: map[int64][]position.Position{}}
-		for _, id := range products {
-			if err := t.begin(tx, id); err != nil {
+		for i := range measures {
+			v, err := t.take(&measures[i])
+			if err != nil {
 				return err
 			}
+			t.Tried.Measures = append(t.Tried.Measures, v)
 		}
-		for i := range measures {
-			out.Measures = append(out.Measures, t.take(&measures[i], i))
-		}
-		for _, id := range products {
-			t.compare(id)
-		}
-		out.ExposureBefore, out.ExposureAfter = t.before.Round(2).String(), t.after.Round(2).String()
-		out.Cost, out.Saves = t.cost.Round(2).String(), t.saves.Round(2).String()
+		t.finish(products)
+		out = t.Tried
 		return nil
 	})
 	return out, err
 }
 
-// trial is a scenario while it is tried: by product, what its position is computed from, and how it stood first and
-// stands now. Sums are in euros.
+// trial is a scenario while it is tried: by product, how it stood first and stands now. Sums are in euros.
 type trial struct {
-	*Tried
-	e                          *snapshot.Snapshot
-	inputs                     map[int64]position.Input
+	Tried
+	*snapshot.Trial
 	first, now                 map[int64][]position.Position
 	before, after, cost, saves decimal.Decimal
 }
 
-// begin computes how a product stands.
-func (t *trial) begin(tx *sqlite.Tx, id int64) error {
-	f := t.e.Products[id]
-	if f == nil {
-		return sqlite.ErrNotFound
-	}
-	yesterday, err := snapshot.Ways(tx, id)
+// begin computes how the products stand that measures may touch.
+func (svc *Service) begin(tx *sqlite.Tx, measures []snapshot.Measure) (*trial, error) {
+	base, err := svc.Snapshots.BeginTrial(tx, measures)
 	if err != nil {
-		return err
+		return nil, err
 	}
-	t.inputs[id] = t.e.Input(f, yesterday[id])
-	t.first[id] = position.Compute(t.inputs[id])
-	t.now[id] = t.first[id]
-	return nil
+	t := &trial{Trial: base, first: map[int64][]position.Position{}, now: map[int64][]position.Position{}}
+	t.Tried = Tried{Positions: []TriedPosition{}, Measures: []TriedMeasure{}}
+	for i := range measures {
+		touched, err := t.Touches(&measures[i])
+		if err != nil {
+			return nil, err
+		}
+		for _, id := range touched {
+			if _, known := t.first[id]; known {
+				continue
+			}
+			if t.first[id], err = t.Trial.Positions(id); err != nil {
+				return nil, err
+			}
+			t.now[id] = t.first[id]
+		}
+	}
+	return t, nil
+}
+
+// finish sums up: the products of the measures, and those that came out otherwise.
+func (t *trial) finish(products []int64) {
+	for _, id := range slices.Sorted(maps.Keys(t.now)) {
+		if slices.Contains(products, id) || !slices.EqualFunc(t.first[id], t.now[id], sameFigures) {
+			t.compare(id)
+		}
+	}
+	t.ExposureBefore, t.ExposureAfter = t.before.Round(2).String(), t.after.Round(2).String()
+	t.Cost, t.Saves = t.cost.Round(2).String(), t.saves.Round(2).String()
+}
+
+func sameFigures(a, b position.Position) bool {
+	return a.Metric == b.Metric && a.Counted == b.Counted && a.Figures() == b.Figures()
 }
 
 // euros are an amount in euros at the rate of the day; one without a rate is counted and left out.
@@ -112,7 +132,7 @@ func (t *trial) euros(d decimal.Decimal, currency string) decimal.Decimal {
 	if d.IsZero() {
 		return d
 	}
-	c, err := t.e.Rates.Convert(d, currency, money.Base, t.e.AsOf)
+	c, err := t.Rates.Convert(d, currency, money.Base, t.AsOf)
 	if err != nil {
 		t.Without++
 		return decimal.Zero
@@ -121,31 +141,39 @@ func (t *trial) euros(d decimal.Decimal, currency string) decimal.Decimal {
 }
 
 // take takes one measure after those before it; one that cannot be says why, and is passed over.
-func (t *trial) take(m *snapshot.Measure, at int) TriedMeasure {
-	f := t.e.Products[m.Product]
+func (t *trial) take(m *snapshot.Measure) (TriedMeasure, error) {
+	f := t.Products[m.Product]
 	v := TriedMeasure{Words: snapshot.MeasureWords(m, f.Product.Name)}
-	core, err := t.e.Measure(f, m)
-	var next position.Input
-	if err == nil {
-		next, err = position.Apply(t.inputs[m.Product], core, at)
+	core, err := t.Trial.Take(m)
+	if refuse.Is(err) {
+		v.Error = err.Error()
+		return v, nil
 	}
 	if err != nil {
-		v.Error = err.Error()
-		return v
+		return v, err
 	}
-	cost, saves, currency := t.e.CostOf(f, &core)
+	cost, saves, currency := t.CostOf(f, &core)
 	v.Cost, v.Saves, v.Currency = cost.String(), saves.String(), currency
 	t.cost, t.saves = t.cost.Add(t.euros(cost, currency)), t.saves.Add(t.euros(saves, currency))
-	was, is := t.now[m.Product], position.Compute(next)
-	v.Short = snapshot.SumShort(is) - snapshot.SumShort(was)
-	v.Surplus = snapshot.SumSurplus(is) - snapshot.SumSurplus(was)
-	t.inputs[m.Product], t.now[m.Product] = next, is
-	return v
+	touched, err := t.Touches(m)
+	if err != nil {
+		return v, err
+	}
+	for _, id := range touched {
+		is, err := t.Trial.Positions(id)
+		if err != nil {
+			return v, err
+		}
+		v.Short += snapshot.SumShort(is) - snapshot.SumShort(t.now[id])
+		v.Surplus += snapshot.SumSurplus(is) - snapshot.SumSurplus(t.now[id])
+		t.now[id] = is
+	}
+	return v, nil
 }
 
 // compare puts a product's positions before all measures beside those after them, metric by metric.
 func (t *trial) compare(id int64) {
-	f := t.e.Products[id]
+	f := t.Products[id]
 	by := map[entitle.Metric]*TriedPosition{}
 	at := func(m entitle.Metric) *TriedPosition {
 		if by[m] == nil {
@@ -174,7 +202,7 @@ func (t *trial) compare(id int64) {
 	}
 	for _, m := range entitle.Metrics {
 		if by[m] != nil {
-			t.Positions = append(t.Positions, *by[m])
+			t.Tried.Positions = append(t.Tried.Positions, *by[m])
 		}
 	}
 }

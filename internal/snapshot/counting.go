@@ -15,15 +15,14 @@ import (
 // count walks the installs once, device by device, and makes holdings of what counts.
 func (e *Snapshot) count(tx *sqlite.Tx, only []int64) error {
 	return EachDevice(tx, e.At, only, func(device int64, records []int64) error {
-		known := records[:0]
-		for _, id := range records {
-			if id < int64(len(e.Recs)) { // others came in since the records were read
-				known = append(known, id)
-			}
-		}
-		e.countDevice(device, known)
+		e.countDevice(device, e.loaded(records))
 		return nil
 	})
+}
+
+// loaded keeps the records that were there when recognitions were read: others came in since.
+func (e *Snapshot) loaded(records []int64) []int64 {
+	return slices.DeleteFunc(records, func(id int64) bool { return id >= int64(len(e.Recs)) })
 }
 
 // onDevice is one device while its installs are counted.

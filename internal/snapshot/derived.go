@@ -327,6 +327,12 @@ func AllPersons(tx *sqlite.Tx) ([]PersonFacts, error) {
 //
 // SQLite gathers the records of a device itself: a million rows handed over one by one cost three times as much.
 func EachDevice(tx *sqlite.Tx, at int64, products []int64, fn func(device int64, records []int64) error) error {
+	return EachOfDevices(tx, at, products, nil, fn)
+}
+
+// EachOfDevices is EachDevice for some devices alone; nil is all.
+func EachOfDevices(tx *sqlite.Tx, at int64, products, devices []int64,
+	fn func(device int64, records []int64) error) error {
 	text, args := "SELECT device_id, group_concat(record_id) FROM install WHERE since <= ?1 AND (until IS NULL OR "+
 		"until > ?1)", []any{
 		at,
@@ -338,6 +344,14 @@ func EachDevice(tx *sqlite.Tx, at int64, products []int64, fn func(device int64,
 		}
 		text += " AND record_id IN (SELECT record_id FROM recognition WHERE product_id IN (SELECT value FROM " +
 			"json_each(?2)))"
+		args = append(args, string(list))
+	}
+	if devices != nil {
+		list, err := json.Marshal(devices)
+		if err != nil {
+			return err
+		}
+		text += " AND device_id IN (SELECT value FROM json_each(?" + sqlite.Itoa(int64(len(args)+1)) + "))"
 		args = append(args, string(list))
 	}
 	rows, err := tx.QueryContext(tx.Ctx, text+" GROUP BY device_id", args...)

@@ -40,6 +40,8 @@ func (e *Snapshot) Measure(f *ProductFacts, m *Measure) (position.Measure, error
 		Metric:   entitle.Metric(m.Metric),
 		Right:    entitle.Right(m.Right),
 		Currency: m.Currency,
+		Capacity: m.Capacity,
+		Reason:   strings.TrimSpace(m.Reason),
 	}
 	out.Rank = rankOf(f.Product, m.Edition)
 	if m.Edition == "" && m.Line != "" {
@@ -56,6 +58,13 @@ func (e *Snapshot) Measure(f *ProductFacts, m *Measure) (position.Measure, error
 		}
 		out.Devices = append(out.Devices, id)
 	}
+	if m.Host != "" {
+		id, known := e.deviceOf[m.Host]
+		if !known {
+			return out, refuse.Errorf("there is no device %q", m.Host)
+		}
+		out.Host = id
+	}
 	for _, code := range m.Users {
 		i, known := e.personAt[code]
 		if !known {
@@ -71,7 +80,7 @@ func (e *Snapshot) Measure(f *ProductFacts, m *Measure) (position.Measure, error
 	}
 	var err error
 	if out.Until, err = civil.Parse(m.Until); err != nil {
-		return out, err
+		return out, refuse.Errorf("%q is not a day: write it as 2026-12-31", m.Until)
 	}
 	if m.Price != "" {
 		d, err := decimal.NewFromString(m.Price)
@@ -143,6 +152,9 @@ func MeasureWords(m *Measure, product string) string {
 	case position.Reclaim:
 		return fmt.Sprintf("take back %s of %s", n(len(m.Users), "seat"), product)
 	case position.Move:
+		if scope == "" {
+			return fmt.Sprintf("let %d of %s count everywhere", m.Quantity, m.Line)
+		}
 		return fmt.Sprintf("move %d of %s to %s", m.Quantity, m.Line, scope)
 	case position.Buy:
 		if m.Line != "" {
@@ -167,8 +179,22 @@ func MeasureWords(m *Measure, product string) string {
 		return fmt.Sprintf("give %s the right to %s", m.Line, strings.ReplaceAll(m.Right, "_", " "))
 	case position.Maintain:
 		return fmt.Sprintf("keep maintenance of %s up to %s", m.Line, m.Until)
+	case position.Capacity:
+		if m.Capacity == "sub" {
+			return fmt.Sprintf("count %s by the virtual cores alone (sub-capacity)", m.Line)
+		}
+		return fmt.Sprintf("count %s by whole hosts (full capacity)", m.Line)
 	case position.Lapse:
 		return fmt.Sprintf("let %s lapse", m.Line)
+	case position.Pin:
+		if len(m.Devices) == 1 {
+			return "pin 1 virtual machine to its host"
+		}
+		return fmt.Sprintf("pin %s to their hosts", n(len(m.Devices), "virtual machine"))
+	case position.Host:
+		return fmt.Sprintf("move %s to the host %s", n(len(m.Devices), "virtual machine"), m.Host)
+	case position.LeaveOut:
+		return fmt.Sprintf("leave %s on %s out of the count: %s", product, n(len(m.Devices), "device"), m.Reason)
 	}
 	return m.Kind
 }
@@ -176,7 +202,7 @@ func MeasureWords(m *Measure, product string) string {
 // Measure is one measure of a scenario, in the words of people: codes instead of numbers. Which fields count
 // depends on its kind.
 type Measure struct {
-	Kind     string   `json:"kind"` // remove, reclaim, move, buy, upgrade, version, metric, right, maintenance, lapse
+	Kind     string   `json:"kind"` // one of position.MeasureKinds
 	Product  int64    `json:"product"`
 	Devices  []string `json:"devices,omitempty"` // device_id
 	Users    []string `json:"users,omitempty"`   // user_id
@@ -189,6 +215,9 @@ type Measure struct {
 	Metric   string   `json:"metric,omitempty"`
 	Right    string   `json:"right,omitempty"`
 	Until    string   `json:"until,omitempty"`
+	Capacity string   `json:"capacity,omitempty"` // full, sub
+	Host     string   `json:"host,omitempty"`     // device_id of the host that virtual machines move to
+	Reason   string   `json:"reason,omitempty"`
 	Price    string   `json:"price,omitempty"` // of one; empty is the price of the line, else the list price
 	Currency string   `json:"currency,omitempty"`
 }

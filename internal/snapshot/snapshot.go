@@ -38,6 +38,7 @@ type Snapshot struct {
 	Exclusions exclusions
 	Facts      []deviceCount // by place in devices
 	Findings   []Present
+	takenBack  map[seat]bool // seats that a trial takes back
 }
 
 // recFacts is a record's recognition in the form that counting needs.

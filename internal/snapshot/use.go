@@ -32,6 +32,9 @@ func (e *Snapshot) loadPersonsOfDemand(tx *sqlite.Tx, only []int64) error {
 			continue
 		}
 		f := e.Products[l.Product]
+		if e.takenBack[seat{f.Id, p.ID}] {
+			continue
+		}
 		need := demand.Priced{
 			Need:  entitle.Need{Edition: l.Edition, EditionRank: l.EditionRank, Version: l.Version},
 			Value: e.lineValue(f, l),
@@ -91,6 +94,9 @@ func (e *Snapshot) loadUseNames(tx *sqlite.Tx) error {
 	}
 	return nil
 }
+
+// seat is a seat of a product that a person holds.
+type seat struct{ product, person int64 }
 
 // usedUnowned reports whether use is measured of a product that needs a right and of which nobody owns one.
 func (f *ProductFacts) usedUnowned() bool {

@@ -157,7 +157,7 @@ func ToCaseRow(v snapshot.CaseRow) CaseRow { return CaseRow(v) }
 // Measure is one measure of a scenario, in the words of people: codes instead of numbers. Which fields count
 // depends on its kind.
 type Measure struct {
-	Kind     string   `json:"kind" enum:"remove,reclaim,move,buy,upgrade,version,metric,right,maintenance,lapse"`
+	Kind     string   `json:"kind" enum:"remove,reclaim,move,buy,upgrade,version,metric,right,maintenance,capacity,lapse,pin,host,leave_out"`
 	Product  int64    `json:"product"`
 	Devices  []string `json:"devices,omitempty" doc:"device_id"`
 	Users    []string `json:"users,omitempty" doc:"user_id"`
@@ -170,6 +170,9 @@ type Measure struct {
 	Metric   string   `json:"metric,omitempty"`
 	Right    string   `json:"right,omitempty"`
 	Until    string   `json:"until,omitempty"`
+	Capacity string   `json:"capacity,omitempty" doc:"full, sub"`
+	Host     string   `json:"host,omitempty" doc:"device_id of the host that virtual machines move to"`
+	Reason   string   `json:"reason,omitempty"`
 	Price    string   `json:"price,omitempty" doc:"of one; empty is the price of the line, else the list price"`
 	Currency string   `json:"currency,omitempty"`
 }

@@ -9,7 +9,7 @@ import (
 	"ensomet/internal/sqlite"
 )
 
-// OpenRemovals lists what open cases about a product would take off devices, in the order of the cases.
+// OpenRemovals lists what open cases about a product would take off devices or back from people, in the order of the cases.
 func (svc *Service) OpenRemovals(ctx context.Context, product int64) (out []casework.Removal, err error) {
 	err = svc.DB.View(ctx, func(tx *sqlite.Tx) error {
 		page, err := snapshot.CaseList().Page(
@@ -23,8 +23,11 @@ func (svc *Service) OpenRemovals(ctx context.Context, product int64) (out []case
 			return err
 		}
 		for _, c := range page.Rows {
-			if c.DeviceID != 0 {
-				out = append(out, casework.Removal{Case: c.ID, Kind: casework.Kind(c.Kind), Device: codes[c.DeviceID]})
+			switch kind := casework.Kind(c.Kind); {
+			case c.DeviceID != 0:
+				out = append(out, casework.Removal{Case: c.ID, Kind: kind, Device: codes[c.DeviceID]})
+			case kind == casework.Leaver:
+				out = append(out, casework.Removal{Case: c.ID, Kind: kind, Person: c.Person})
 			}
 		}
 		return nil

@@ -190,9 +190,10 @@ func See(s State, sentAt int64, e Evidence) State {
 	return s
 }
 
-// Removal is a case that would take a product off a device.
+// Removal is a case that would take a product off a device, or a seat back from a person.
 type Removal struct {
 	Case   int64
 	Kind   Kind
 	Device string // its device_id
+	Person string // user_id, where it is a seat
 }

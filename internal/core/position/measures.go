@@ -26,17 +26,31 @@ const (
 	Metric    MeasureKind = "metric"      // of a line
 	Right     MeasureKind = "right"       // added to a line
 	Maintain  MeasureKind = "maintenance" // of a line, up to a day
+	Capacity  MeasureKind = "capacity"    // of a line: full, or sub
 	Lapse     MeasureKind = "lapse"       // a line ends
+	Pin       MeasureKind = "pin"         // virtual machines to their hosts
+	Host      MeasureKind = "host"        // virtual machines move to another host
+	LeaveOut  MeasureKind = "leave_out"   // the product on devices, out of the count with a reason
 )
 
 // MeasureKinds lists all measures.
-var MeasureKinds = []MeasureKind{Remove, Reclaim, Move, Buy, UpgradeTo, Reversion, Metric, Right, Maintain, Lapse}
+var MeasureKinds = []MeasureKind{Remove, Reclaim, Move, Buy, UpgradeTo, Reversion, Metric, Right, Maintain, Capacity,
+	Lapse, Pin, Host, LeaveOut}
+
+// OfLines reports whether a measure changes rights alone: nothing of what is found on machines, or of who uses it.
+func (k MeasureKind) OfLines() bool {
+	switch k {
+	case Move, Buy, UpgradeTo, Metric, Right, Maintain, Capacity, Lapse:
+		return true
+	}
+	return false
+}
 
 // Measure is one thing to be tried. Which of the fields count depends on its kind. Quantity is in the line's own
 // units (packs where it counts packs); Price is for one of them.
 type Measure struct {
 	Kind     MeasureKind
-	Devices  []int64 // remove, version
+	Devices  []int64 // remove, version, pin, host, leave_out
 	Users    []int64 // reclaim
 	Line     string  // the line that is moved, bought like, upgraded, changed or let lapse
 	Quantity int64
@@ -47,44 +61,51 @@ type Measure struct {
 	Rank     int    // of the edition
 	Metric   entitle.Metric
 	Right    entitle.Right
+	Capacity string    // full, sub
+	Host     int64     // the machine that virtual ones move to
+	Reason   string    // leave_out
 	Until    civil.Day // maintenance
 	Price    decimal.NullDecimal
 	Currency string
 }
 
-// Apply returns the input as it would be once a measure was taken. An error says why it cannot be. The input itself
-// stays as it is.
+// Apply returns the input as it would be once a measure was taken that removes, takes seats back, or changes lines. An
+// error says why it cannot be. The input itself stays as it is. What a removal changes beyond the product, and what
+// only the machines or the use know, is tried from the installs on, by snapshot.Trial.
 func Apply(in Input, m Measure, at int) (Input, error) {
 	switch m.Kind {
 	case Remove:
 		return remove(in, m)
 	case Reclaim:
 		return reclaim(in, m)
-	case Reversion:
-		return reversion(in, m)
-	}
-	in.Lines = slices.Clone(in.Lines)
-	k := slices.IndexFunc(in.Lines, func(l entitle.Line) bool { return l.Code == m.Line })
-	if k < 0 && (m.Kind != Buy || m.Line != "") {
-		if !slices.Contains(MeasureKinds, m.Kind) {
-			return in, refuse.Errorf("%q is nothing that can be tried", m.Kind)
-		}
-		return in, refuse.Errorf("there is no entitlement %q of this product", m.Line)
 	}
 	var err error
+	in.Lines, err = ApplyToLines(in.Lines, m, in.AsOf, at)
+	return in, err
+}
+
+// ApplyToLines returns the lines of a product as they would be on a day once a measure was taken; at is its place among
+// the measures, from which a new line has its code. An error says why it cannot be. The lines given stay as they are.
+func ApplyToLines(lines []entitle.Line, m Measure, asOf civil.Day, at int) ([]entitle.Line, error) {
+	lines = slices.Clone(lines)
+	k := slices.IndexFunc(lines, func(l entitle.Line) bool { return l.Code == m.Line })
+	if !m.Kind.OfLines() {
+		return lines, refuse.Errorf("%q is nothing that can be tried", m.Kind)
+	}
+	if k < 0 && (m.Kind != Buy || m.Line != "") {
+		return lines, refuse.Errorf("there is no entitlement %q of this product", m.Line)
+	}
 	code := fmt.Sprintf("measure-%d", at+1)
 	switch m.Kind {
 	case Move:
-		err = split(&in.Lines, k, m.Quantity, in.AsOf,
+		return lines, split(&lines, k, m.Quantity, asOf,
 			func(l *entitle.Line) { l.Code, l.ScopeUnit, l.ScopeCountry = code, m.Unit, m.Country })
 	case UpgradeTo:
-		err = upgrade(&in, m, k, code)
+		return lines, upgrade(&lines, m, k, asOf, code)
 	case Buy:
-		err = buy(&in, m, k, code)
-	default:
-		err = change(&in.Lines[k], m, in.AsOf)
+		return lines, buy(&lines, m, k, asOf, code)
 	}
-	return in, err
+	return lines, change(&lines[k], m, asOf)
 }
 
 // remove takes the product off devices, with what is used there.
@@ -116,44 +137,24 @@ func reclaim(in Input, m Measure) (Input, error) {
 	return in, nil
 }
 
-// reversion brings the installs on devices to another version.
-func reversion(in Input, m Measure) (Input, error) {
-	in.Holdings = slices.Clone(in.Holdings)
-	changed := false
-	for i := range in.Holdings {
-		h := &in.Holdings[i]
-		if !slices.Contains(m.Devices, h.Device) {
-			continue
-		}
-		var needs []demand.Priced
-		for _, n := range h.Set.Needs {
-			n.Version, n.Released = m.Version, 0
-			needs = append(needs, demand.Priced{Need: n, Value: h.Set.Value})
-		}
-		h.Set, h.Editions, changed = in.Sets.Of(needs), nil, true
-	}
-	if !changed {
-		return in, refuse.Errorf("none of these devices has it")
-	}
-	return in, nil
-}
-
 // upgrade adds a line that upgrades rights of line k.
-func upgrade(in *Input, m Measure, k int, code string) error {
+func upgrade(lines *[]entitle.Line, m Measure, k int, asOf civil.Day, code string) error {
 	if m.Quantity < 1 {
 		return refuse.Errorf("say how many rights are upgraded")
 	}
-	up := in.Lines[k].Restated(m.Quantity * max(1, in.Lines[k].PackSize))
+	from := &(*lines)[k]
+	up := from.Restated(m.Quantity * max(1, from.PackSize))
+	up.ID = 0
 	up.Code, up.Kind, up.Base = code, entitle.Upgrade, m.Line
 	up.Version, up.Edition, up.EditionRank = m.Version, m.Edition, m.Rank
 	up.PackSize = 1
-	up.Start, up.Purchased, up.End = in.AsOf, in.AsOf, 0
-	in.Lines = append(in.Lines, up)
+	up.Start, up.Purchased, up.End = asOf, asOf, 0
+	*lines = append(*lines, up)
 	return nil
 }
 
 // buy adds a line like line k, or a new one where k is below 0.
-func buy(in *Input, m Measure, k int, code string) error {
+func buy(lines *[]entitle.Line, m Measure, k int, asOf civil.Day, code string) error {
 	if m.Quantity < 1 {
 		return refuse.Errorf("say how many are bought")
 	}
@@ -167,16 +168,17 @@ func buy(in *Input, m Measure, k int, code string) error {
 		ScopeCountry: m.Country,
 	}
 	if k >= 0 {
-		l = in.Lines[k].Restated(m.Quantity)
+		l = (*lines)[k].Restated(m.Quantity)
+		l.ID = 0
 	}
 	if l.Metric == "" {
 		return refuse.Errorf("say what the bought rights are counted by")
 	}
-	l.Code, l.Quantity, l.Start, l.Purchased, l.End = code, m.Quantity, in.AsOf, in.AsOf, 0
+	l.Code, l.Quantity, l.Start, l.Purchased, l.End = code, m.Quantity, asOf, asOf, 0
 	if l.Kind == entitle.Upgrade {
 		l.Kind, l.Base = entitle.Perpetual, ""
 	}
-	in.Lines = append(in.Lines, l)
+	*lines = append(*lines, l)
 	return nil
 }
 
@@ -195,6 +197,11 @@ func change(l *entitle.Line, m Measure, asOf civil.Day) error {
 		l.Rights = append(slices.Clone(l.Rights), m.Right)
 	case Maintain:
 		l.MaintenanceEnd = m.Until
+	case Capacity:
+		if m.Capacity != "full" && m.Capacity != "sub" {
+			return refuse.Errorf("a capacity is full or sub, not %q", m.Capacity)
+		}
+		l.Capacity = m.Capacity
 	case Lapse:
 		*l = l.Restated(l.Booked(asOf))
 		l.End = asOf - 1
@@ -212,6 +219,7 @@ func split(lines *[]entitle.Line, k int, quantity int64, on civil.Day, change fu
 		return refuse.Errorf("%s has %d to move, not %d", from.Code, held, quantity)
 	}
 	to := from.Restated(quantity)
+	to.ID = 0
 	to.Kind, to.Base = entitle.Perpetual, ""
 	if from.Kind == entitle.Subscription || from.Kind == entitle.Trial {
 		to.Kind = from.Kind

@@ -36,7 +36,7 @@ func TestMeasures(t *testing.T) {
 		{Measure{Kind: Buy, Line: "s", Quantity: 4}, 7, 1, 5},
 		{Measure{Kind: Buy, Metric: entitle.Device, Quantity: 1}, 4, 1, 2},
 		{Measure{Kind: UpgradeTo, Line: "s", Quantity: 1, Version: "6"}, 3, 2, 2},
-		{Measure{Kind: Reversion, Devices: []int64{2}, Version: "5"}, 3, 2, 2},
+		{Measure{Kind: Capacity, Line: "a", Capacity: "sub"}, 3, 2, 2},
 		{Measure{Kind: Lapse, Line: "s"}, 2, 3, 2},
 		{Measure{Kind: Metric, Line: "a", Metric: entitle.NamedUser}, 3, 2, 2},
 		{Measure{Kind: Right, Line: "s", Right: entitle.SecondDevice}, 3, 2, 2},
@@ -65,7 +65,8 @@ func TestMeasures(t *testing.T) {
 	}
 	for _, m := range []Measure{{Kind: Remove}, {Kind: Reclaim}, {Kind: Move, Line: "a", Quantity: 3},
 		{Kind: Move, Line: "x", Quantity: 1}, {Kind: Buy}, {Kind: Buy, Quantity: 2}, {Kind: UpgradeTo, Line: "a"},
-		{Kind: Lapse, Line: "x"}, {Kind: "wish"}, {Kind: Reversion, Devices: []int64{77}, Version: "5"}} {
+		{Kind: Lapse, Line: "x"}, {Kind: "wish"}, {Kind: Capacity, Line: "a", Capacity: "half"},
+		{Kind: Reversion, Devices: []int64{1}, Version: "5"}} { // what machines have is tried from the installs on
 		if _, err := Apply(base, m, 0); err == nil {
 			t.Errorf("%+v cannot be done, and nothing says so", m)
 		}

@@ -551,15 +551,15 @@ func toTried(v position.Tried) Tried {
 
 // WayOut is one way out of a shortfall, worked out as a measure on its own.
 type WayOut struct {
-	What     string         `json:"what" enum:"take back,remove,transfer,renew maintenance,widen,buy"`
+	What     string         `json:"what" enum:"together,take back,remove,seats,transfer,machines,version,leave out,upgrade,renew maintenance,contract,buy"`
 	Words    string         `json:"words"`
-	Covers   int64          `json:"covers" doc:"by how much the shortfall shrinks"`
+	Covers   int64          `json:"covers" doc:"by how much the shortfall shrinks, what else becomes short counted in"`
 	Left     int64          `json:"left" doc:"what stays short"`
 	Cost     string         `json:"cost" doc:"0 where it costs nothing, empty where nobody knows"`
 	Currency string         `json:"currency"`
 	Saves    string         `json:"saves"`
 	Time     string         `json:"time"`
-	Error    string         `json:"error" doc:"why it cannot be"`
+	Agree    string         `json:"agree" doc:"who has to agree; empty where nobody has"`
 	Measures []wire.Measure `json:"measures" doc:"to be tried together with others"`
 	Cases    []int64        `json:"cases" doc:"cases that do it"`
 }
@@ -574,7 +574,7 @@ func toWayOut(v position.WayOut) WayOut {
 		Currency: v.Currency,
 		Saves:    v.Saves,
 		Time:     v.Time,
-		Error:    v.Error,
+		Agree:    v.Agree,
 		Measures: rest.Each(v.Measures, wire.ToMeasure),
 		Cases:    v.Cases,
 	}

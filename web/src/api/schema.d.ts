@@ -4222,13 +4222,17 @@ export interface components {
             role: "look" | "work" | "run" | "";
         };
         Measure: {
+            /** @description full, sub */
+            capacity?: string;
             country?: string;
             currency?: string;
             /** @description device_id */
             devices?: string[];
             edition?: string;
+            /** @description device_id of the host that virtual machines move to */
+            host?: string;
             /** @enum {string} */
-            kind: "remove" | "reclaim" | "move" | "buy" | "upgrade" | "version" | "metric" | "right" | "maintenance" | "lapse";
+            kind: "remove" | "reclaim" | "move" | "buy" | "upgrade" | "version" | "metric" | "right" | "maintenance" | "capacity" | "lapse" | "pin" | "host" | "leave_out";
             /** @description entitlement_id */
             line?: string;
             metric?: string;
@@ -4238,6 +4242,7 @@ export interface components {
             product: number;
             /** Format: int64 */
             quantity?: number;
+            reason?: string;
             right?: string;
             unit?: string;
             until?: string;
@@ -6999,18 +7004,18 @@ export interface components {
             why: string;
         };
         WayOut: {
+            /** @description who has to agree; empty where nobody has */
+            agree: string;
             /** @description cases that do it */
             cases: number[];
             /** @description 0 where it costs nothing, empty where nobody knows */
             cost: string;
             /**
              * Format: int64
-             * @description by how much the shortfall shrinks
+             * @description by how much the shortfall shrinks, what else becomes short counted in
              */
             covers: number;
             currency: string;
-            /** @description why it cannot be */
-            error: string;
             /**
              * Format: int64
              * @description what stays short
@@ -7021,7 +7026,7 @@ export interface components {
             saves: string;
             time: string;
             /** @enum {string} */
-            what: "take back" | "remove" | "transfer" | "renew maintenance" | "widen" | "buy";
+            what: "together" | "take back" | "remove" | "seats" | "transfer" | "machines" | "version" | "leave out" | "upgrade" | "renew maintenance" | "contract" | "buy";
             words: string;
         };
         WithdrawLineRequest: {

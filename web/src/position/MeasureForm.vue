@@ -33,7 +33,11 @@ const kinds: { value: Kind; label: string; needs: string[] }[] = [
   { value: 'right', label: 'agree on another right', needs: ['line', 'right'] },
   { value: 'metric', label: 'count a line otherwise', needs: ['line', 'metric', 'quantity'] },
   { value: 'maintenance', label: 'keep maintenance on', needs: ['line', 'until', 'price'] },
+  { value: 'capacity', label: 'count whole hosts, or virtual cores alone', needs: ['line', 'capacity'] },
   { value: 'lapse', label: 'let a line lapse', needs: ['line'] },
+  { value: 'pin', label: 'pin virtual machines to their hosts', needs: ['devices'] },
+  { value: 'host', label: 'move virtual machines to another host', needs: ['devices', 'host'] },
+  { value: 'leave_out', label: 'leave installs out of the count', needs: ['devices', 'reason'] },
 ]
 const kind = ref<Kind>('remove')
 const has = (what: string) => kinds.find((k) => k.value === kind.value)!.needs.includes(what)
@@ -95,6 +99,9 @@ const blank = () => ({
   metric: '',
   right: '',
   until: '',
+  capacity: 'sub',
+  host: '',
+  reason: '',
 })
 const { form: v, hold } = useKept(() => `measure:${product.value}`, blank)
 const metric = computed(() => v.value.metric || position.data.value?.metrics.at(-1)?.metric || 'device')
@@ -103,9 +110,14 @@ const ready = computed(() => {
   const q = Number(v.value.quantity)
   switch (kind.value) {
     case 'remove':
+    case 'pin':
       return v.value.devices.length > 0
     case 'version':
       return v.value.devices.length > 0 && !!v.value.version
+    case 'host':
+      return v.value.devices.length > 0 && !!v.value.host.trim()
+    case 'leave_out':
+      return v.value.devices.length > 0 && !!v.value.reason.trim()
     case 'reclaim':
       return v.value.users.length > 0
     case 'buy':
@@ -135,6 +147,9 @@ function add() {
   if (kind.value === 'metric' || (kind.value === 'buy' && !v.value.line)) m.metric = metric.value
   if (has('right')) m.right = v.value.right
   if (has('until')) m.until = v.value.until
+  if (has('capacity')) m.capacity = v.value.capacity
+  if (has('host')) m.host = v.value.host.trim()
+  if (has('reason')) m.reason = v.value.reason.trim()
   const added = hold()
   emit('add', m)
   added()
@@ -230,6 +245,23 @@ function add() {
       <label v-if="has('unit')">to the unit <InputText v-model="v.unit" size="small" /></label>
       <label v-if="has('unit')">or country <InputText v-model="v.country" size="small" /></label>
       <label v-if="has('version')">version <InputText v-model="v.version" size="small" /></label>
+      <label v-if="has('capacity')"
+        >counted by
+        <Select
+          v-model="v.capacity"
+          :options="[
+            { value: 'sub', label: 'virtual cores alone (sub-capacity)' },
+            { value: 'full', label: 'whole hosts (full capacity)' },
+          ]"
+          option-label="label"
+          option-value="value"
+          size="small"
+          aria-label="capacity"
+      /></label>
+      <label v-if="has('host')"
+        >to the host <InputText v-model="v.host" size="small" name="host" placeholder="its device_id"
+      /></label>
+      <label v-if="has('reason')">why <InputText v-model="v.reason" size="small" name="reason" /></label>
       <label v-if="has('until')">up to <InputText v-model="v.until" type="date" size="small" /></label>
       <label v-if="has('price')"
         >price of one

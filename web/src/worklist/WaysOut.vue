@@ -1,14 +1,31 @@
 <script setup lang="ts">
 import { useQuery } from '@tanstack/vue-query'
-import { computed } from 'vue'
-import { api, ask } from '../api/client'
-import { money, whole } from '../lib/format'
+import { computed, ref } from 'vue'
+import { api, ask, type Schemas } from '../api/client'
+import { count, money, whole } from '../lib/format'
 
-/** The ways out of a shortfall side by side: what each covers, what it costs, and how long it takes. */
+/**
+ * The ways out of a shortfall side by side, the best first: what each covers, what it costs, how long it takes and who
+ * has to agree. What the contract would have to allow first is folded away.
+ */
+type WayOut = Schemas['WayOut']
 const props = defineProps<{ product: number }>()
 const ways = useQuery({
   queryKey: ['ways-out', computed(() => props.product)],
   queryFn: () => ask(api.GET('/api/products/{id}/ways-out', { params: { path: { id: props.product } } })),
+})
+const asked = (w: WayOut) => w.what === 'contract' || w.what === 'leave out'
+const open = ref(false)
+const contract = computed(() => (ways.data.value ?? []).filter(asked))
+const shown = computed(() => (ways.data.value ?? []).filter((w) => open.value || !asked(w)))
+const kinds: Partial<Record<WayOut['what'], string>> = {
+  'take back': 'idle',
+  remove: 'restricted|ended|planned',
+  seats: 'leaver',
+}
+const tryIt = (w: WayOut) => ({
+  path: '/position/try',
+  query: { product: String(props.product), m: JSON.stringify(w.measures) },
 })
 </script>
 
@@ -16,8 +33,9 @@ const ways = useQuery({
   <section>
     <h3>Ways out</h3>
     <p v-if="ways.error.value" class="says" role="alert">{{ ways.error.value.message }}</p>
+    <p v-if="ways.isPending.value" class="soft" role="status">Each way is being tried …</p>
     <div class="scrolls">
-      <table v-if="ways.data.value?.length" class="lines" data-ways>
+      <table v-if="shown.length" class="lines" data-ways>
         <thead>
           <tr>
             <th>way</th>
@@ -25,16 +43,17 @@ const ways = useQuery({
             <th class="num">left</th>
             <th class="num">cost</th>
             <th>time</th>
+            <th>who has to agree</th>
+            <th></th>
           </tr>
         </thead>
         <tbody>
-          <tr v-for="w in ways.data.value" :key="w.what + w.words">
+          <tr v-for="w in shown" :key="w.what + w.words" :class="{ best: w === shown[0] }">
             <td>
               <RouterLink
-                v-if="w.cases.length"
-                :to="`/worklist?f=productId%3D${product}&f=ended%3D0&f=kind%3D${w.what === 'take back' ? 'idle' : 'restricted|ended|planned'}`"
+                v-if="kinds[w.what] && w.cases.length"
+                :to="`/worklist?f=productId%3D${product}&f=ended%3D0&f=kind%3D${kinds[w.what]}`"
                 >{{ w.words }}</RouterLink><template v-else>{{ w.words }}</template>
-              <div v-if="w.error" class="says">{{ w.error }}</div>
             </td>
             <td class="num">{{ whole(w.covers) }}</td>
             <td class="num" :class="{ short: w.left > 0 }">{{ whole(w.left) }}</td>
@@ -42,13 +61,31 @@ const ways = useQuery({
               {{ w.cost === '' ? 'not known' : w.cost === '0' ? '0' : `${money(w.cost)} ${w.currency}` }}
             </td>
             <td class="soft">{{ w.time }}</td>
+            <td class="soft">{{ w.agree }}</td>
+            <td><RouterLink :to="tryIt(w)" data-try-way>try it</RouterLink></td>
           </tr>
         </tbody>
       </table>
     </div>
-    <p v-if="ways.data.value && !ways.data.value.length" class="soft">The product is not short any more.</p>
+    <p v-if="contract.length">
+      <button type="button" class="plain" :aria-expanded="open" data-contract-ways @click="open = !open">
+        {{ open ? 'hide' : 'show' }} {{ count(contract.length, 'way') }} that the contract would have to allow
+      </button>
+    </p>
+    <p v-if="ways.data.value && !ways.data.value.length" class="soft">
+      Nothing is short any more, or nothing that is known of would cover it.
+    </p>
     <p>
       <RouterLink :to="`/position/try?product=${product}`">Try several together</RouterLink>
     </p>
   </section>
 </template>
+
+<style scoped>
+.best td {
+  font-weight: 600;
+}
+.best .soft {
+  font-weight: 400;
+}
+</style>
