@@ -130,7 +130,8 @@ func dearer(list []WayOut) []WayOut {
 	var out []WayOut
 	for _, w := range list {
 		if w.What != wayBuy || !slices.ContainsFunc(out, func(o WayOut) bool {
-			return o.What == wayBuy && o.Cost != "" && o.Covers >= w.Covers && (w.Cost == "" || !w.cost.LessThan(o.cost))
+			return o.What == wayBuy && o.Cost != "" && o.Covers >= w.Covers &&
+				(w.Cost == "" || !w.cost.LessThan(o.cost))
 		}) {
 			out = append(out, w)
 		}
@@ -322,8 +323,8 @@ func (w *outward) measure(kind position.MeasureKind) snapshot.Measure {
 	return snapshot.Measure{Kind: string(kind), Product: w.product}
 }
 
-// byCases are the ways that cases of the worklist open: idle licences and leavers' seats to take back, and what must go
-// anyway.
+// byCases are the ways that cases of the worklist open: idle licences and leavers' seats to take back, and what must
+// go anyway.
 func (w *outward) byCases(removals []casework.Removal) (out []WayOut) {
 	add := func(what, words string, kinds ...casework.Kind) {
 		way := WayOut{What: what, Time: untilScan, Agree: "who uses the machines"}
@@ -351,7 +352,13 @@ func (w *outward) byCases(removals []casework.Removal) (out []WayOut) {
 		}
 	}
 	add(wayTakeBack, "take back the %d that nobody uses", casework.IdleLicence)
-	add(wayRemove, "remove the %d that are to go anyway", casework.RestrictedTitle, casework.EndOfLife, casework.Planned)
+	add(
+		wayRemove,
+		"remove the %d that are to go anyway",
+		casework.RestrictedTitle,
+		casework.EndOfLife,
+		casework.Planned,
+	)
 	add(waySeats, "take back the %d seats of people who left", casework.Leaver)
 	for i := range out {
 		if out[i].What == waySeats {
@@ -412,8 +419,8 @@ func (w *outward) guestsOf(p *position.Position) (out []string) {
 
 func (w *outward) code(device int64) string { return w.Devices[w.DeviceAt[device]].Code }
 
-// byMachines are the ways of a product that is counted by machines: pinning virtual ones, and bringing them together on
-// as few hosts as hold them.
+// byMachines are the ways of a product that is counted by machines: pinning virtual ones, and bringing them together
+// on one of the hosts.
 func (w *outward) byMachines(p *position.Position) (out []WayOut) {
 	if p.Metric != entitle.Core && p.Metric != entitle.Processor {
 		return nil
@@ -519,14 +526,21 @@ func (w *outward) byInstalls(p *position.Position) (out []WayOut) {
 	if len(tooNew) > 0 && lower != "" {
 		m := w.measure(position.Reversion)
 		m.Devices, m.Version = tooNew, lower
-		out = append(out, WayOut{What: wayVersion, Words: snapshot.MeasureWords(&m, w.f.Product.Name), Time: untilScan,
-			Agree: "who uses the machines", Measures: []snapshot.Measure{m}})
+		out = append(
+			out,
+			WayOut{What: wayVersion, Words: snapshot.MeasureWords(&m, w.f.Product.Name), Time: untilScan,
+				Agree: "who uses the machines", Measures: []snapshot.Measure{m}},
+		)
 	}
 	if len(test) > 0 {
 		m := w.measure(position.LeaveOut)
 		m.Devices, m.Reason = test, "not in production"
-		out = append(out, WayOut{What: wayLeaveOut, Words: snapshot.MeasureWords(&m, w.f.Product.Name), Time: "at once",
-			Agree: "whoever answers for it: the contract must not count such machines", Measures: []snapshot.Measure{m}})
+		out = append(
+			out,
+			WayOut{What: wayLeaveOut, Words: snapshot.MeasureWords(&m, w.f.Product.Name), Time: "at once",
+				Agree: "whoever answers for it: the contract must not count such machines",
+				Measures: []snapshot.Measure{m}},
+		)
 	}
 	return out
 }
@@ -617,7 +631,8 @@ func (w *outward) upgradePrice() (price, currency string) {
 	newest := -1
 	for i := range w.f.Lines {
 		l := &w.f.Lines[i]
-		if l.Kind == entitle.Upgrade && l.UnitPrice.Valid && (newest < 0 || l.BoughtOn() > w.f.Lines[newest].BoughtOn()) {
+		if l.Kind == entitle.Upgrade && l.UnitPrice.Valid &&
+			(newest < 0 || l.BoughtOn() > w.f.Lines[newest].BoughtOn()) {
 			newest = i
 		}
 	}

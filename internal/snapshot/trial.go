@@ -200,7 +200,10 @@ func (t *Trial) remove(f *ProductFacts, devices []int64) error {
 		if !held || len(f.Units[i].Records) == 0 {
 			continue
 		}
-		if own := func(id int64) bool { return t.Recs[id].Product == f }; !slices.ContainsFunc(f.Units[i].Records, own) {
+		if own := func(id int64) bool { return t.Recs[id].Product == f }; !slices.ContainsFunc(
+			f.Units[i].Records,
+			own,
+		) {
 			for _, id := range f.Units[i].Records {
 				t.gone[DevicePair{device, t.Recs[id].Product.Id}] = true
 			}
@@ -236,7 +239,12 @@ func (t *Trial) reversion(f *ProductFacts, m *position.Measure) error {
 		if !known {
 			as := t.Catalogue.As(f.Id, edition, m.Version)
 			id = int64(len(t.Recs))
-			need := entitle.Need{Edition: edition, EditionRank: as.EditionRank, Version: m.Version, Released: as.Released}
+			need := entitle.Need{
+				Edition:     edition,
+				EditionRank: as.EditionRank,
+				Version:     m.Version,
+				Released:    as.Released,
+			}
 			t.Recs = append(t.Recs, recFacts{
 				Product: f,
 				Key:     -1,

@@ -9,7 +9,8 @@ import (
 	"ensomet/internal/sqlite"
 )
 
-// OpenRemovals lists what open cases about a product would take off devices or back from people, in the order of the cases.
+// OpenRemovals lists what open cases about a product would take off devices or back from people, in the order of the
+// cases.
 func (svc *Service) OpenRemovals(ctx context.Context, product int64) (out []casework.Removal, err error) {
 	err = svc.DB.View(ctx, func(tx *sqlite.Tx) error {
 		page, err := snapshot.CaseList().Page(
