@@ -538,7 +538,7 @@ func (w *outward) byInstalls(p *position.Position) (out []WayOut) {
 		out = append(
 			out,
 			WayOut{What: wayLeaveOut, Words: snapshot.MeasureWords(&m, w.f.Product.Name), Time: "at once",
-				Agree: "whoever answers for it: the contract must not count such machines",
+				Agree:    "whoever answers for it: the contract must not count such machines",
 				Measures: []snapshot.Measure{m}},
 		)
 	}

@@ -62,7 +62,7 @@ const tryIt = (w: WayOut) => ({
             </td>
             <td class="soft">{{ w.time }}</td>
             <td class="soft">{{ w.agree }}</td>
-            <td><RouterLink :to="tryIt(w)" data-try-way>try it</RouterLink></td>
+            <td class="once"><RouterLink :to="tryIt(w)" data-try-way>try it</RouterLink></td>
           </tr>
         </tbody>
       </table>
@@ -87,5 +87,8 @@ const tryIt = (w: WayOut) => ({
 }
 .best .soft {
   font-weight: 400;
+}
+.once {
+  white-space: nowrap;
 }
 </style>
