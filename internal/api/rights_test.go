@@ -57,7 +57,7 @@ func TestRolesAboutRights(t *testing.T) {
 		"/api/licences.cdx.json", "/api/spend", "/api/seats", "/api/seats.csv", "/api/waiting", "/api/people/u1/held",
 		"/api/starter-sets", "/api/products/1/parts", "/api/products/1/proof",
 		"/api/products/1/steps?from=2026-06-01", "/api/steps?from=2026-06-01", "/api/scenarios",
-		"/api/purchase-requests", "/api/statements"} {
+		"/api/statements"} {
 		if status, text := persons[""].do("GET", path, "", nil); status != 401 {
 			t.Errorf("%s answers %d %s to nobody", path, status, text)
 		}
@@ -73,7 +73,7 @@ func TestRolesAboutRights(t *testing.T) {
 		"/api/contracts": access.Editor, "/api/seats/assign": access.Editor, "/api/seats/hand-back": access.Editor,
 		"/api/seats/1/move": access.Editor, "/api/waiting": access.Editor, "/api/people/u1/held/mail": access.Editor,
 		"/api/starter-sets": access.Editor, "/api/scenarios": access.Editor, "/api/scenarios/1/do": access.Editor,
-		"/api/scenarios/1/drop": access.Editor, "/api/purchase-requests/1/end": access.Editor,
+		"/api/scenarios/1/drop": access.Editor, "/api/requests": access.Editor,
 		"/api/statements": access.Editor, "/api/products/1/metric-order": access.Editor} {
 		for role, p := range persons {
 			status, text := p.do("POST", path, "", nil)

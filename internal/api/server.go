@@ -73,7 +73,12 @@ func At(site rest.Site, p *program.Program, mover Mover) *Server {
 		s.Server,
 		positionhttp.Stations{Position: p.Position, Progress: p.Progress, Worklist: p.Worklist},
 	)
-	worklisthttp.Register(s.Server, worklisthttp.Stations{Worklist: p.Worklist, Orders: p.Orders, Outbox: p.Outbox})
+	worklisthttp.Register(s.Server, worklisthttp.Stations{
+		Worklist: p.Worklist,
+		Orders:   p.Orders,
+		Requests: p.Requests,
+		Outbox:   p.Outbox,
+	})
 	reportshttp.Register(s.Server, reportshttp.Stations{Reports: p.Reports, Progress: p.Progress, Renewal: p.Renewal})
 	s.demo()
 	s.Router.NotFound(static)

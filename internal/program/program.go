@@ -46,6 +46,7 @@ type Program struct {
 	Position     *position.Service
 	Worklist     *worklist.Service
 	Orders       *worklist.Orders
+	Requests     *worklist.Requests
 	Reports      *reports.Service
 	People       *people.Service
 
@@ -108,6 +109,7 @@ func New(db *sqlite.DB, clock clock.Clock) *Program {
 		Address:      DefaultAddress,
 	}
 	p.Orders = &worklist.Orders{Service: p.Worklist}
+	p.Requests = &worklist.Requests{Service: p.Worklist}
 	p.Reports = &reports.Service{
 		DB:        db,
 		Clock:     clock,

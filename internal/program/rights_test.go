@@ -580,12 +580,9 @@ func TestScenarios(t *testing.T) {
 	if got := state(); got != "gone" {
 		t.Errorf("later evidence has it gone, and the case is %q", got)
 	}
-	requests, err := prog.Worklist.PurchaseRequests(ctx)
-	if err != nil || len(requests) != 1 || requests[0].Amount != "80" {
-		t.Fatalf("%+v, %v", requests, err)
-	}
-	if err := prog.Worklist.EndPurchaseRequest(ctx, requests[0].ID, "bought", "me"); err != nil {
-		t.Error(err)
+	bought, err := listed(prog, caseList, sqlite.ListQuery{Filters: map[string]string{"kind": "purchase"}})
+	if err != nil || len(bought.Rows) != 1 || bought.Rows[0].Amount != "80" || bought.Rows[0].State != "open" {
+		t.Fatalf("%+v, %v", bought, err)
 	}
 }
 

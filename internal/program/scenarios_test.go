@@ -55,7 +55,7 @@ func TestScenarioOfSeats(t *testing.T) {
 		t.Errorf("done as somebody else saw it: %v", err)
 	}
 	done, err := prog.Worklist.DoScenario(ctx, kept.ID, kept.Revision, "me")
-	if err != nil || done.Seats != 2 || done.Cases != 0 || done.Requests != 0 || len(done.Left) != 1 {
+	if err != nil || done.Seats != 2 || done.Cases != 0 || done.Requests != 1 || len(done.Left) != 1 {
 		t.Fatalf("%+v, %v", done, err)
 	}
 	seats, err := listed(prog, prog.Entitlements.Seats, sqlite.ListQuery{})

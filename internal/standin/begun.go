@@ -43,6 +43,9 @@ func (o *Outside) beginWork(ctx context.Context, prog *program.Program, days fun
 	if err := renew(ctx, prog); err != nil {
 		return err
 	}
+	if err := askFor(ctx, prog); err != nil {
+		return err
+	}
 	cases, err := o.casesOf(ctx, prog, begunProduct)
 	if err != nil {
 		return err

@@ -92,9 +92,36 @@ func TestPlantedTruths(t *testing.T) {
 		prog.Demo = true // one may enter without an account
 		everyList(t, api.New(prog, o))
 	})
+	t.Run("what was asked for", func(t *testing.T) { whatWasAskedFor(t, prog) })
 	t.Run("the worked examples", func(t *testing.T) { workedExamples(t, prog) })
 	t.Run("a decision about one name", func(t *testing.T) { decideEcho(t, prog) })
 	t.Run("a removal and its return", func(t *testing.T) { removeGame(t, prog, o) })
+}
+
+// whatWasAskedFor looks at what people of the demo asked for: each is as far as it is, and its shortfall knows it.
+func whatWasAskedFor(t *testing.T, prog *program.Program) {
+	for product, want := range map[string]string{
+		"Murrelet Survey":   "purchase open, uncovered agreed",
+		"Gannet Store":      "elsewhere open, uncovered agreed",
+		gridName:            "purchase sent, uncovered agreed",
+		"Cairnhopper Agent": "purchase gone, uncovered gone",
+	} {
+		got := map[string]string{}
+		err := prog.DB.View(context.Background(), func(tx *sqlite.Tx) error {
+			page, err := snapshot.CaseList().Page(tx, sqlite.ListQuery{Search: product,
+				Filters: map[string]string{"kind": "purchase|elsewhere|uncovered"}})
+			for _, c := range page.Rows {
+				if c.Product == product {
+					got[c.Kind] = c.State
+				}
+			}
+			return err
+		})
+		kind, _, _ := strings.Cut(want, " ")
+		if is := fmt.Sprintf("%s %s, uncovered %s", kind, got[kind], got["uncovered"]); err != nil || is != want {
+			t.Errorf("%s: %s, not %s, %v", product, is, want, err)
+		}
+	}
 }
 
 // workedExamples compares the figures that the documents quote with what the program gives.

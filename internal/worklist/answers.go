@@ -9,12 +9,11 @@ import (
 
 // What this station answers as its tables and the snapshot have it.
 type (
-	CaseGroup       = worklistdb.CaseGroup
-	Mail            = outbox.Mail
-	PurchaseRequest = worklistdb.PurchaseRequest
-	SavingRow       = worklistdb.SavingRow
-	Wave            = worklistdb.Wave
-	WaveSofar       = worklistdb.WaveSofar
+	CaseGroup = worklistdb.CaseGroup
+	Mail      = outbox.Mail
+	SavingRow = worklistdb.SavingRow
+	Wave      = worklistdb.Wave
+	WaveSofar = worklistdb.WaveSofar
 )
 
 // CaseList lists what is to be done.

@@ -8,6 +8,7 @@ import (
 	"maps"
 	"slices"
 	"strconv"
+	"strings"
 	"time"
 
 	"ensomet/internal/core/casework"
@@ -17,16 +18,20 @@ import (
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 	"ensomet/internal/worklist/worklistdb"
+
+	"github.com/shopspring/decimal"
 )
 
 // CaseRules is what a house asks of its own people about cases.
 type CaseRules struct {
-	TwoPersons  bool  // what is sent must be approved by somebody else than who agreed
-	AnswerDays  int   // how long a user may take to answer
-	Reminders   int   // how often a user is reminded, each time with as many days
-	HoldMinutes int   // how long mail and orders wait before they leave the house, so that they can be called back
-	SilentDays  int   // how long the deployment tool may say nothing before an order counts as failed
-	Revision    int64 // that was seen; a save on an older one is refused
+	TwoPersons  bool // what is sent must be approved by somebody else than who agreed
+	AnswerDays  int  // how long a user may take to answer
+	Reminders   int  // how often a user is reminded, each time with as many days
+	HoldMinutes int  // how long mail and orders wait before they leave the house, so that they can be called back
+	SilentDays  int  // how long the deployment tool may say nothing before an order counts as failed
+	// what a purchase may cost without the approval of somebody else than who wants it, in euros; empty is nothing
+	ApproveAbove string
+	Revision     int64 // that was seen; a save on an older one is refused
 }
 
 func loadCaseRules(tx *sqlite.Tx) (CaseRules, error) {
@@ -48,11 +53,20 @@ func loadCaseRules(tx *sqlite.Tx) (CaseRules, error) {
 			}
 		}
 	}
+	if r.ApproveAbove, err = tx.Setting("approve_above"); err != nil {
+		return r, err
+	}
 	r.Revision, err = edits.Revision(tx, edits.Thing{Kind: edits.CaseRules})
 	return r, err
 }
 
-func (r CaseRules) core() casework.Rules { return casework.Rules{TwoPersons: r.TwoPersons} }
+func (r CaseRules) core() casework.Rules {
+	above, err := euros(r.ApproveAbove)
+	if err != nil { // it was checked when it was set
+		above = decimal.Zero
+	}
+	return casework.Rules{TwoPersons: r.TwoPersons, ApproveAbove: above}
+}
 
 // CaseRules reads what the house asks.
 func (svc *Service) CaseRules(ctx context.Context) (r CaseRules, err error) {
@@ -71,12 +85,16 @@ func (r *CaseRules) words() string {
 	}
 	return fmt.Sprintf("%s; a user has %d days to answer and is reminded %d times; what is sent is held for %d "+
 		"minutes; "+
-		"an order counts as failed after %d days of silence",
-		persons, r.AnswerDays, r.Reminders, r.HoldMinutes, r.SilentDays)
+		"an order counts as failed after %d days of silence; a purchase above %s EUR is approved by somebody else",
+		persons, r.AnswerDays, r.Reminders, r.HoldMinutes, r.SilentDays, cmp.Or(r.ApproveAbove, "0"))
 }
 
 // SetCaseRules writes what the house asks.
 func (svc *Service) SetCaseRules(ctx context.Context, r CaseRules, who string) error {
+	r.ApproveAbove = strings.TrimSpace(r.ApproveAbove)
+	if _, err := euros(r.ApproveAbove); err != nil {
+		return err
+	}
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		was, err := loadCaseRules(tx)
 		if err != nil {
@@ -96,7 +114,7 @@ func (svc *Service) SetCaseRules(ctx context.Context, r CaseRules, who string) e
 		if r.TwoPersons {
 			two = "1"
 		}
-		err = tx.SetSetting("two_persons", two)
+		err = errors.Join(tx.SetSetting("two_persons", two), tx.SetSetting("approve_above", r.ApproveAbove))
 		for key, n := range map[string]int{"answer_days": r.AnswerDays, "reminders": r.Reminders,
 			"hold_minutes": r.HoldMinutes, "silent_days": r.SilentDays} {
 			err = errors.Join(err, tx.SetSetting(key, strconv.Itoa(n)))
@@ -110,13 +128,14 @@ func (svc *Service) SetCaseRules(ctx context.Context, r CaseRules, who string) e
 
 // CaseAction is something to be done with cases.
 type CaseAction struct {
-	IDs   []int64
-	Act   casework.Act // ask, agree, approve, send, keep, reopen, undo
-	Note  string
-	Until string        // for keep: the last day of the exception
-	Owner string        // for keep: who answers for the exception; empty is who keeps it
-	Wave  *WaveSettings // for send: a few at a time
-	until civil.Day
+	IDs    []int64
+	Act    casework.Act // ask, agree, approve, send, order, keep, drop, reopen, undo
+	Note   string
+	Until  string        // for keep: the last day of the exception; for order: when it is expected
+	Owner  string        // for keep: who answers for the exception; empty is who keeps it
+	Number string        // for order: under which it was ordered
+	Wave   *WaveSettings // for send: a few at a time
+	until  civil.Day
 }
 
 // CaseDone says how many cases were done, and why others were not.
@@ -229,6 +248,8 @@ func (w *caseWorker) do(c *casework.Case) error {
 		Rules: w.rules.core(),
 		Until: w.deed.until,
 		Owner: w.deed.Owner,
+
+		Number: w.deed.Number,
 	}
 	if deed.Act == casework.Ask {
 		deed.Until = w.a.Snapshots.Today() + civil.Day(w.rules.AnswerDays)
@@ -253,7 +274,10 @@ func (w *caseWorker) do(c *casework.Case) error {
 			return err
 		}
 	}
-	return worklistdb.Move(w.tx, c, step)
+	if err := worklistdb.Move(w.tx, c, step); err != nil {
+		return err
+	}
+	return w.requested(c, step)
 }
 
 // undo goes back to where the last step of somebody here came from, as long as nothing of it has left the house.
@@ -292,7 +316,10 @@ func (w *caseWorker) undo(c *casework.Case) error {
 	if err := worklistdb.UndoStep(w.tx, undone.ID); err != nil {
 		return err
 	}
-	return worklistdb.Move(w.tx, c, back)
+	if err := worklistdb.Move(w.tx, c, back); err != nil {
+		return err
+	}
+	return w.requested(c, back)
 }
 
 // finish does what is done once for all cases of a deed.

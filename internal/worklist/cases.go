@@ -16,11 +16,14 @@ import (
 type caseKey struct {
 	kind                          casework.Kind
 	device, product, person, pool int64
+	request                       int64
 }
 
-func keyOf(c *casework.Case) caseKey { return caseKey{c.Kind, c.Device, c.Product, c.Person, c.Pool} }
+func keyOf(c *casework.Case) caseKey {
+	return caseKey{c.Kind, c.Device, c.Product, c.Person, c.Pool, c.Request}
+}
 
-func (f *finding) key() caseKey { return caseKey{f.kind, f.device, f.product, f.person, f.pool} }
+func (f *finding) key() caseKey { return caseKey{f.kind, f.device, f.product, f.person, f.pool, 0} }
 
 // UpdateCases opens cases for new findings and lets evidence move the others. No case ends here but by evidence or
 // because its finding fell away.
@@ -59,6 +62,12 @@ func (svc *Service) UpdateCases(tx *sqlite.Tx, d *Findings) error {
 	}
 	for i := range cases {
 		c := &cases[i]
+		if c.Kind.Requested() {
+			if err := svc.seeRequest(tx, d, c, now); err != nil {
+				return err
+			}
+			continue
+		}
 		if err := svc.seeCase(tx, d, c, found[keyOf(c)], here[c.ID], now); err != nil {
 			return err
 		}

@@ -27,6 +27,15 @@ type CaseView struct {
 	Order      string   // how its newest order stands: waiting, sent, done, failed, withdrawn
 	WaveID     int64
 	Words      string // what it is about, in words
+	Request    *RequestView
+	Requests   []RequestLine // of a shortfall: what was asked for to end it
+}
+
+// RequestLine is what was asked for, in a line.
+type RequestLine struct {
+	Case  int64
+	What  string
+	State string // in words
 }
 
 // StepView is a step of a case.
@@ -43,7 +52,7 @@ type StepView struct {
 
 // Case returns a case.
 func (svc *Service) Case(ctx context.Context, id int64) (CaseView, error) {
-	out := CaseView{Proof: []string{}, Steps: []StepView{}, Can: []string{}}
+	out := CaseView{Proof: []string{}, Steps: []StepView{}, Can: []string{}, Requests: []RequestLine{}}
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
 		c, err := worklistdb.CaseByID(tx, id)
 		if err != nil {
@@ -77,7 +86,19 @@ func (svc *Service) Case(ctx context.Context, id int64) (CaseView, error) {
 			out.DeviceCode, out.LastSeen = d.Rows[0].Code, d.Rows[0].LastSeen
 		}
 		out.AgreedBy, out.Words = c.AgreedBy, caseWords(&out.CaseRow)
-		return out.outlook(tx, &c)
+		rules, err := loadCaseRules(tx)
+		if err != nil {
+			return err
+		}
+		if out.Request, err = svc.requestOf(tx, &c, rules.core()); err != nil {
+			return err
+		}
+		if c.Kind == casework.Uncovered {
+			if err := out.asked(tx, c.Product); err != nil {
+				return err
+			}
+		}
+		return out.outlook(tx, &c, rules)
 	})
 	return out, err
 }
@@ -89,18 +110,35 @@ func caseWords(c *snapshot.CaseRow) string {
 		casework.Missing: "Required and missing", casework.IdleLicence: "Idle licence",
 		casework.IdlePool: "Pool with idle licences", casework.Leaver: "Seat of a leaver",
 		casework.Uncovered: "Not covered", casework.EndOfLife: "To go, since its support ends",
-		casework.Planned: "Removal that was planned",
+		casework.Planned: "Removal that was planned", casework.Purchase: "To be bought",
+		casework.Elsewhere: "To be done elsewhere",
 	}[casework.Kind(c.Kind)]
 }
 
-// outlook says what may be done with a case, what can be taken back, and when what was done leaves the house.
-func (v *CaseView) outlook(tx *sqlite.Tx, c *casework.Case) error {
-	v.Can = []string{}
-	rules, err := loadCaseRules(tx)
+// asked lists what was asked for about a product that is short and is not there yet.
+func (v *CaseView) asked(tx *sqlite.Tx, product int64) error {
+	ids, err := worklistdb.OpenRequests(tx, product)
 	if err != nil {
 		return err
 	}
-	for _, a := range casework.Can(c.Kind, c.State, rules.core()) {
+	cases, err := worklistdb.CasesOf(tx, ids)
+	if err != nil {
+		return err
+	}
+	for _, c := range cases {
+		r, err := worklistdb.RequestByID(tx, c.Request)
+		if err != nil {
+			return err
+		}
+		v.Requests = append(v.Requests, RequestLine{c.ID, r.What, casework.AskedWord(c.Kind, c.State)})
+	}
+	return nil
+}
+
+// outlook says what may be done with a case, what can be taken back, and when what was done leaves the house.
+func (v *CaseView) outlook(tx *sqlite.Tx, c *casework.Case, rules CaseRules) error {
+	v.Can = []string{}
+	for _, a := range c.Can(rules.core()) {
 		v.Can = append(v.Can, string(a))
 	}
 	order, err := worklistdb.DeploymentOf(tx, c.ID)

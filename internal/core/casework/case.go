@@ -17,6 +17,7 @@ type Case struct {
 	ID                            int64
 	Kind                          Kind
 	Device, Product, Person, Pool int64
+	Request                       int64 // what was asked for
 	State                         State
 	OpenedAt, ChangedAt, SentAt   int64
 	Finding
@@ -62,6 +63,7 @@ type Deed struct {
 	Rules  Rules
 	Until  civil.Day // of Keep: the last day of the exception; of Ask and TimeOver: until when the user may answer
 	Owner  string    // of Keep: who answers for the exception; empty is who keeps it
+	Number string    // of Order: under which it was ordered
 	Answer string    // of SaysNo and SaysYes: what the user said
 }
 
@@ -82,6 +84,12 @@ func (c *Case) Do(d Deed) (Step, error) {
 	if err != nil {
 		return Step{}, err
 	}
+	if c.Kind == Purchase {
+		if err := c.buy(&d); err != nil {
+			return Step{}, err
+		}
+		return c.step(to, d), nil
+	}
 	switch d.Act {
 	case Agree:
 		c.AgreedBy = d.Who
@@ -101,6 +109,60 @@ func (c *Case) Do(d Deed) (Step, error) {
 		}
 	}
 	return c.step(to, d), nil
+}
+
+// buy checks what is done with a purchase. Its owner is who wants it.
+func (c *Case) buy(d *Deed) error {
+	switch d.Act {
+	case Approve:
+		if c.Owner == d.Who {
+			return refuse.Errorf("%s wants it: somebody else approves", d.Who)
+		}
+		c.AgreedBy = d.Who
+	case Order:
+		if c.State == Open && c.NeedsApproval(d.Rules) {
+			return refuse.Errorf("what costs more than %s EUR, or nobody knows how much, is approved by somebody else first",
+				d.Rules.ApproveAbove)
+		}
+		if d.Number = strings.TrimSpace(d.Number); d.Number == "" {
+			return refuse.New("say under which number it was ordered: by that it is found again when it is booked")
+		}
+		d.Note, c.SentAt = strings.TrimSpace(fmt.Sprintf("Ordered as %s. %s", d.Number, d.Note)), d.At
+	case Drop:
+		if strings.TrimSpace(d.Note) == "" {
+			return refuse.New("say why it is not wanted any more")
+		}
+	case Reopen:
+		c.AgreedBy = ""
+	}
+	return nil
+}
+
+// Want makes a case of what somebody asked for.
+func Want(about Case, f Finding, d Deed) (Case, Step) {
+	about.Finding, about.OpenedAt, about.Owner = f, d.At, d.Who
+	s := about.step(Open, d)
+	s.From = ""
+	return about, s
+}
+
+// Fulfil lets what is booked, or what shows, end a case that was asked for, or open it again where that was taken
+// back. words say what there is. It reports whether the case moved.
+func (c *Case) Fulfil(done bool, words string, at int64) (s Step, moved bool) {
+	d := Deed{Who: byEvidence, At: at, Note: words}
+	switch {
+	case done && c.State != Gone && c.State != Lapsed:
+		return c.step(Gone, d), true
+	case !done && c.State == Gone:
+		c.CameBack++
+		d.Note = "What ended it was taken back."
+		to := Open
+		if c.SentAt != 0 {
+			to = Sent
+		}
+		return c.step(to, d), true
+	}
+	return s, false
 }
 
 // answersAgain reports whether a user who has answered may say otherwise: as long as nobody has done anything since.
@@ -137,6 +199,11 @@ func (c *Case) Undo(steps []Step, d Deed) (undone, back Step, err error) {
 		c.AgreedBy = ""
 	case Keep:
 		c.KeepUntil, c.Owner = 0, ""
+	case Order:
+		c.SentAt = 0
+	}
+	if c.Kind == Purchase && undone.Act == Approve {
+		c.AgreedBy = ""
 	}
 	to := undone.From
 	if to == Asked { // the question ended with the decision

@@ -3,9 +3,12 @@
 package casework
 
 import (
+	"cmp"
 	"slices"
 
 	"ensomet/internal/core/refuse"
+
+	"github.com/shopspring/decimal"
 )
 
 // Kind says what a case is about.
@@ -22,6 +25,8 @@ const (
 	Uncovered       Kind = "uncovered"  // a product has a shortfall
 	EndOfLife       Kind = "ended"      // its support has ended, and it was planned to go
 	Planned         Kind = "planned"    // somebody decided to remove it
+	Purchase        Kind = "purchase"   // something is wanted that costs money
+	Elsewhere       Kind = "elsewhere"  // something is to be done that is not done here, such as in a contract
 )
 
 // Kinds lists all kinds in the order of the worklist.
@@ -35,7 +40,13 @@ var Kinds = []Kind{
 	IdlePool,
 	EndOfLife,
 	Planned,
+	Purchase,
+	Elsewhere,
 }
+
+// Requested reports whether a case of the kind was asked for by somebody, rather than found: what was asked for is a
+// request, and what is booked or changed ends it.
+func (k Kind) Requested() bool { return k == Purchase || k == Elsewhere }
 
 // Removes reports whether the work of the kind takes software off a device.
 func (k Kind) Removes() bool {
@@ -89,6 +100,8 @@ const (
 	Send    Act = "send"
 	Keep    Act = "keep"
 	Reopen  Act = "reopen"
+	Order   Act = "order" // of a purchase: it was ordered, under a number
+	Drop    Act = "drop"  // of what was asked for: it is not wanted any more
 	Undo    Act = "undo"
 )
 
@@ -103,7 +116,7 @@ const (
 )
 
 // ByHand lists the acts of people here, in the order in which they are offered.
-var ByHand = []Act{Ask, Agree, Approve, Send, Keep, Reopen}
+var ByHand = []Act{Ask, Agree, Approve, Send, Order, Keep, Drop, Reopen}
 
 var moves = map[Act]map[State]State{
 	Ask:      {Open: Asked, Answered: Asked, Silent: Asked},
@@ -120,14 +133,41 @@ var moves = map[Act]map[State]State{
 	Halts:    {Waiting: Agreed},
 }
 
+// asked are the moves of what was asked for: a purchase is approved, ordered, and ends when it is booked; something to
+// be done elsewhere is seen to by somebody, and ends when it shows.
+var asked = map[Kind]map[Act]map[State]State{
+	Purchase: {
+		Approve: {Open: Approved},
+		Order:   {Open: Sent, Approved: Sent},
+		Drop:    {Open: Lapsed, Approved: Lapsed, Sent: Lapsed},
+		Reopen:  {Approved: Open, Lapsed: Open},
+	},
+	Elsewhere: {
+		Agree:  {Open: Agreed},
+		Drop:   {Open: Lapsed, Agreed: Lapsed},
+		Reopen: {Agreed: Open, Lapsed: Open},
+	},
+}
+
 // Rules is what a house asks of its own people.
 type Rules struct {
 	TwoPersons bool // what is sent must be approved by somebody else than who agreed
+	// what a purchase may cost without the approval of somebody else than who wants it, in euros
+	ApproveAbove decimal.Decimal
 }
 
 // Do returns the state of a case of a kind after an act, or says why the act is not possible now.
 func Do(k Kind, s State, a Act, r Rules) (State, error) {
+	if k.Requested() {
+		to, ok := asked[k][a][s]
+		if !ok {
+			return s, refuse.Errorf("what is %s cannot be changed by %q", AskedWord(k, s), a)
+		}
+		return to, nil
+	}
 	switch {
+	case a == Order || a == Drop:
+		return s, refuse.Errorf("nobody asked for it: it was found")
 	case a == Ask && !k.Asks():
 		return s, refuse.Errorf("there is nobody to ask about it")
 	case a == Send && !k.Removes() && !k.Installs():
@@ -145,12 +185,35 @@ func Do(k Kind, s State, a Act, r Rules) (State, error) {
 	return s, refuse.Errorf("a case that is %s cannot be changed by %q", s, a)
 }
 
-// Can lists what people here may do with a case of a kind now.
-func Can(k Kind, s State, r Rules) []Act {
+// Can lists what people here may do with a case now.
+func (c *Case) Can(r Rules) []Act {
 	return slices.DeleteFunc(slices.Clone(ByHand), func(a Act) bool {
-		_, err := Do(k, s, a, r)
-		return err != nil || a == Approve && !r.TwoPersons
+		_, err := Do(c.Kind, c.State, a, r)
+		switch {
+		case err != nil:
+			return true
+		case c.Kind == Purchase:
+			needs := c.State == Open && c.NeedsApproval(r)
+			return a == Order && needs || a == Approve && !needs
+		}
+		return a == Approve && !r.TwoPersons
 	})
+}
+
+// NeedsApproval reports whether somebody else has to approve a purchase before it is ordered: where it costs more than
+// the house says, or nobody knows what it costs. Its amount is in euros.
+func (c *Case) NeedsApproval(r Rules) bool {
+	amount, err := decimal.NewFromString(c.Amount)
+	return err != nil || amount.GreaterThan(r.ApproveAbove)
+}
+
+// AskedWord calls a state of what was asked for by what it means there.
+func AskedWord(k Kind, s State) string {
+	words := map[State]string{Open: "to do", Agreed: "seen to", Gone: "done", Lapsed: "dropped"}
+	if k == Purchase {
+		words = map[State]string{Open: "wanted", Sent: "ordered", Gone: "booked", Lapsed: "dropped"}
+	}
+	return cmp.Or(words[s], string(s))
 }
 
 // Evidence is what the newest evidence says about a case. Times are in seconds since 1970.

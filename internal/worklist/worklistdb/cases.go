@@ -9,14 +9,14 @@ import (
 	"ensomet/internal/sqlite"
 )
 
-const caseColumns = "SELECT id, kind, device_id, product_id, person_id, pool_id, state, opened_at, changed_at, " +
+const caseColumns = "SELECT id, kind, device_id, product_id, person_id, pool_id, wanted_id, state, opened_at, changed_at, " +
 	"sent_at, worth, amount, currency, money_on, proof, came_back, keep_until, owner, agreed_by, answer, answer_by, " +
 	"quantity FROM worklist_case"
 
 func scanCase(r *sql.Rows, c *casework.Case) error {
 	var proof string
-	if err := r.Scan(&c.ID, &c.Kind, &c.Device, &c.Product, &c.Person, &c.Pool, &c.State, &c.OpenedAt, &c.ChangedAt,
-		&c.SentAt, &c.Worth, &c.Amount, &c.Currency, &c.MoneyOn, &proof, &c.CameBack, &c.KeepUntil, &c.Owner,
+	if err := r.Scan(&c.ID, &c.Kind, &c.Device, &c.Product, &c.Person, &c.Pool, &c.Request, &c.State, &c.OpenedAt,
+		&c.ChangedAt, &c.SentAt, &c.Worth, &c.Amount, &c.Currency, &c.MoneyOn, &proof, &c.CameBack, &c.KeepUntil, &c.Owner,
 		&c.AgreedBy, &c.Answer, &c.AnswerBy, &c.Quantity); err != nil {
 		return err
 	}
@@ -109,14 +109,15 @@ func putCase(tx *sqlite.Tx, c casework.Case) (int64, error) {
 		return c.ID, err
 	}
 	return tx.Insert(
-		"INSERT INTO worklist_case(kind, device_id, product_id, person_id, pool_id, state, opened_at, changed_at, "+
-			"sent_at, worth, amount, currency, money_on, proof, came_back, keep_until, quantity, in_eur) VALUES (?, "+
-			"?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, "+sqlite.InEUR("?", "?")+")",
+		"INSERT INTO worklist_case(kind, device_id, product_id, person_id, pool_id, wanted_id, state, opened_at, "+
+			"changed_at, sent_at, worth, amount, currency, money_on, proof, came_back, keep_until, owner, quantity, "+
+			"in_eur) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, "+sqlite.InEUR("?", "?")+")",
 		string(c.Kind),
 		c.Device,
 		c.Product,
 		c.Person,
 		c.Pool,
+		c.Request,
 		string(c.State),
 		c.OpenedAt,
 		c.ChangedAt,
@@ -128,6 +129,7 @@ func putCase(tx *sqlite.Tx, c casework.Case) (int64, error) {
 		string(proof),
 		c.CameBack,
 		c.KeepUntil,
+		c.Owner,
 		max(1, c.Quantity),
 		c.Amount,
 		c.Currency,

@@ -18,6 +18,7 @@ import (
 type Stations struct {
 	Worklist *worklist.Service
 	Orders   *worklist.Orders
+	Requests *worklist.Requests
 	Outbox   *outbox.Service
 }
 
@@ -57,16 +58,9 @@ func (s *routes) scenarios() {
 		}) (ScenarioDone, error) {
 			return rest.One(toScenarioDone)(s.Worklist.DoScenario(ctx, in.ID, in.Body.Revision, me.Name))
 		})
-	rest.Handle(s.Server, access.Viewer, rest.Get("purchaseRequests", "/api/purchase-requests"),
-		rest.Plain(s.Worklist.PurchaseRequests, rest.All(toPurchaseRequest)))
-	rest.Handle(s.Server, access.Editor, rest.Post("endPurchaseRequest", "/api/purchase-requests/{id}/end"),
-		func(ctx context.Context, me rest.Account, in *struct {
-			rest.ByID
-			Body struct {
-				How string `json:"how" enum:"bought,dropped"`
-			}
-		}) (rest.Done, error) {
-			return rest.DoneOr(s.Worklist.EndPurchaseRequest(ctx, in.ID, in.Body.How, me.Name))
+	rest.Handle(s.Server, access.Editor, rest.Post("ask", "/api/requests"),
+		func(ctx context.Context, me rest.Account, in *rest.Body[Wanted]) (ScenarioDone, error) {
+			return rest.One(toScenarioDone)(s.Requests.Ask(ctx, fromWanted(in.Body), me.Name))
 		})
 }
 

@@ -74,20 +74,23 @@ func fromScenario(v Scenario) worklist.Scenario {
 type ScenarioDone struct {
 	Cases    int      `json:"cases"`
 	Seats    int      `json:"seats" doc:"seats that were handed back"`
-	Requests int      `json:"requests" doc:"purchase requests"`
-	Left     []string `json:"left" doc:"measures that somebody has to do elsewhere, such as changing a contract"`
+	Requests int      `json:"requests" doc:"cases of what is to be bought or done elsewhere"`
+	Left     []string `json:"left" doc:"those that somebody has to do elsewhere, such as changing a contract"`
 }
 
 func toScenarioDone(v worklist.ScenarioDone) ScenarioDone { return ScenarioDone(v) }
 
 // CaseRules is what a house asks of its own people about cases.
 type CaseRules struct {
-	TwoPersons  bool  `json:"twoPersons" doc:"what is sent must be approved by somebody else than who agreed"`
-	AnswerDays  int   `json:"answerDays" minimum:"1" maximum:"60" doc:"how long a user may take to answer"`
-	Reminders   int   `json:"reminders" minimum:"0" maximum:"5" doc:"how often a user is reminded, each time with as many days"`
-	HoldMinutes int   `json:"holdMinutes" minimum:"0" maximum:"1440" doc:"how long mail and orders wait before they leave the house, so that they can be called back"`
-	SilentDays  int   `json:"silentDays" minimum:"1" maximum:"60" doc:"how long the deployment tool may say nothing before an order counts as failed"`
-	Revision    int64 `json:"revision" doc:"that was seen; a save on an older one is refused"`
+	TwoPersons  bool `json:"twoPersons" doc:"what is sent must be approved by somebody else than who agreed"`
+	AnswerDays  int  `json:"answerDays" minimum:"1" maximum:"60" doc:"how long a user may take to answer"`
+	Reminders   int  `json:"reminders" minimum:"0" maximum:"5" doc:"how often a user is reminded, each time with as many days"`
+	HoldMinutes int  `json:"holdMinutes" minimum:"0" maximum:"1440" doc:"how long mail and orders wait before they leave the house, so that they can be called back"`
+	SilentDays  int  `json:"silentDays" minimum:"1" maximum:"60" doc:"how long the deployment tool may say nothing before an order counts as failed"`
+
+	ApproveAbove string `json:"approveAbove,omitempty" doc:"what a purchase may cost without the approval of somebody else than who wants it, in euros; empty is nothing"`
+
+	Revision int64 `json:"revision" doc:"that was seen; a save on an older one is refused"`
 }
 
 func toCaseRules(v worklist.CaseRules) CaseRules { return CaseRules(v) }
@@ -97,11 +100,13 @@ func fromCaseRules(v CaseRules) worklist.CaseRules { return worklist.CaseRules(v
 // CaseAction is something to be done with cases.
 type CaseAction struct {
 	IDs   []int64       `json:"ids" minItems:"1" maxItems:"5000"`
-	Act   casework.Act  `json:"act" enum:"ask,agree,approve,send,keep,reopen,undo"`
+	Act   casework.Act  `json:"act" enum:"ask,agree,approve,send,order,keep,drop,reopen,undo"`
 	Note  string        `json:"note,omitempty"`
-	Until string        `json:"until,omitempty" doc:"for keep: the last day of the exception"`
+	Until string        `json:"until,omitempty" doc:"for keep: the last day of the exception; for order: the day on which it is expected"`
 	Owner string        `json:"owner,omitempty" doc:"for keep: who answers for the exception; empty is who keeps it"`
 	Wave  *WaveSettings `json:"wave,omitempty" doc:"for send: a few at a time"`
+
+	Number string `json:"number,omitempty" doc:"for order: under which it was ordered"`
 }
 
 func fromCaseAction(v CaseAction) worklist.CaseAction {
@@ -112,6 +117,8 @@ func fromCaseAction(v CaseAction) worklist.CaseAction {
 		Until: v.Until,
 		Owner: v.Owner,
 		Wave:  rest.Maybe(fromWaveSettings)(v.Wave),
+
+		Number: v.Number,
 	}
 }
 
@@ -367,6 +374,9 @@ type CaseView struct {
 	Order      string     `json:"order" doc:"how its newest order stands: waiting, sent, done, failed, withdrawn"`
 	WaveID     int64      `json:"waveId"`
 	Words      string     `json:"words" doc:"what it is about, in words"`
+
+	Request  *RequestView  `json:"request,omitempty" doc:"what was asked for, of a case that was"`
+	Requests []RequestLine `json:"requests" doc:"of a shortfall: what was asked for to end it and is not there yet"`
 }
 
 func toCaseView(v worklist.CaseView) CaseView {
@@ -384,6 +394,8 @@ func toCaseView(v worklist.CaseView) CaseView {
 		Order:      v.Order,
 		WaveID:     v.WaveID,
 		Words:      v.Words,
+		Request:    rest.Maybe(toRequestView)(v.Request),
+		Requests:   rest.Each(v.Requests, toRequestLine),
 	}
 }
 
@@ -400,24 +412,58 @@ type StepView struct {
 
 func toStepView(v worklist.StepView) StepView { return StepView(v) }
 
-// PurchaseRequest asks for something to be bought.
-type PurchaseRequest struct {
-	ID        int64  `json:"id"`
-	Scenario  int64  `json:"scenario"`
-	ProductID int64  `json:"productId"`
-	Publisher string `json:"publisher"`
-	Product   string `json:"product"`
-	What      string `json:"what"`
-	Quantity  int64  `json:"quantity"`
-	Amount    string `json:"amount"`
-	Currency  string `json:"currency"`
-	Author    string `json:"author"`
-	At        int64  `json:"at"`
-	EndedAt   int64  `json:"endedAt"`
-	EndedHow  string `json:"endedHow" doc:"bought, or dropped"`
+// RequestView is what was asked for, with how far it is.
+type RequestView struct {
+	What      string       `json:"what"`
+	Measure   wire.Measure `json:"measure"`
+	Author    string       `json:"author"`
+	At        int64        `json:"at"`
+	Note      string       `json:"note"`
+	Scenario  int64        `json:"scenario" doc:"that it came out of, 0 where it did not"`
+	Shortfall int64        `json:"shortfall" doc:"the case of the shortfall that asked for it, 0 where none did"`
+	Order     string       `json:"order" doc:"the number under which it was ordered"`
+	Expected  string       `json:"expected"`
+	Booked    int64        `json:"booked" doc:"of what was asked for"`
+	By        []string     `json:"by" doc:"the lines and transactions that name it, in words"`
+	Approval  bool         `json:"approval" doc:"somebody else has to approve it first"`
 }
 
-func toPurchaseRequest(v worklist.PurchaseRequest) PurchaseRequest { return PurchaseRequest(v) }
+func toRequestView(v worklist.RequestView) RequestView {
+	return RequestView{
+		What:      v.What,
+		Measure:   wire.ToMeasure(v.Measure),
+		Author:    v.Author,
+		At:        v.At,
+		Note:      v.Note,
+		Scenario:  v.Scenario,
+		Shortfall: v.Shortfall,
+		Order:     v.Order,
+		Expected:  v.Expected,
+		Booked:    v.Booked,
+		By:        v.By,
+		Approval:  v.Approval,
+	}
+}
+
+// RequestLine is what was asked for, in a line.
+type RequestLine struct {
+	Case  int64  `json:"case"`
+	What  string `json:"what"`
+	State string `json:"state" doc:"in words"`
+}
+
+func toRequestLine(v worklist.RequestLine) RequestLine { return RequestLine(v) }
+
+// Wanted is something to be asked for.
+type Wanted struct {
+	Measures []wire.Measure `json:"measures" minItems:"1" maxItems:"100"`
+	Case     int64          `json:"case,omitempty" doc:"the case of the shortfall that it is to end"`
+	Note     string         `json:"note,omitempty"`
+}
+
+func fromWanted(v Wanted) worklist.Wanted {
+	return worklist.Wanted{Measures: rest.Each(v.Measures, wire.FromMeasure), Case: v.Case, Note: v.Note}
+}
 
 // Wave is orders that leave a few at a time. Its state is running, paused or called off.
 type Wave struct {

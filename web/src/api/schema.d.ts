@@ -1860,38 +1860,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/purchase-requests": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get: operations["purchaseRequests"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/purchase-requests/{id}/end": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post: operations["endPurchaseRequest"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/reclaim-rules": {
         parameters: {
             query?: never;
@@ -1998,6 +1966,22 @@ export interface paths {
         get: operations["renewals"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/requests": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["ask"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2874,12 +2858,14 @@ export interface components {
         };
         CaseAction: {
             /** @enum {string} */
-            act: "ask" | "agree" | "approve" | "send" | "keep" | "reopen" | "undo";
+            act: "ask" | "agree" | "approve" | "send" | "order" | "keep" | "drop" | "reopen" | "undo";
             ids: number[];
             note?: string;
+            /** @description for order: under which it was ordered */
+            number?: string;
             /** @description for keep: who answers for the exception; empty is who keeps it */
             owner?: string;
-            /** @description for keep: the last day of the exception */
+            /** @description for keep: the last day of the exception; for order: the day on which it is expected */
             until?: string;
             /** @description for send: a few at a time */
             wave?: components["schemas"]["WaveSettings"];
@@ -2964,6 +2950,8 @@ export interface components {
              * @description how long a user may take to answer
              */
             answerDays: number;
+            /** @description what a purchase may cost without the approval of somebody else than who wants it, in euros; empty is nothing */
+            approveAbove?: string;
             /**
              * Format: int64
              * @description how long mail and orders wait before they leave the house, so that they can be called back
@@ -3037,6 +3025,10 @@ export interface components {
             publisher: string;
             /** Format: int64 */
             quantity: number;
+            /** @description what was asked for, of a case that was */
+            request?: components["schemas"]["RequestView"];
+            /** @description of a shortfall: what was asked for to end it and is not there yet */
+            requests: components["schemas"]["RequestLine"][];
             state: string;
             steps: components["schemas"]["StepView"][];
             /** @description the last deed that can still be taken back, empty where there is none */
@@ -3641,10 +3633,6 @@ export interface components {
         };
         EndPlanRequest: {
             why: string;
-        };
-        EndPurchaseRequestRequest: {
-            /** @enum {string} */
-            how: "bought" | "dropped";
         };
         EntitlementRow: {
             author: string;
@@ -5600,28 +5588,6 @@ export interface components {
             rights: number;
             successor: string;
         };
-        PurchaseRequest: {
-            amount: string;
-            /** Format: int64 */
-            at: number;
-            author: string;
-            currency: string;
-            /** Format: int64 */
-            endedAt: number;
-            /** @description bought, or dropped */
-            endedHow: string;
-            /** Format: int64 */
-            id: number;
-            product: string;
-            /** Format: int64 */
-            productId: number;
-            publisher: string;
-            /** Format: int64 */
-            quantity: number;
-            /** Format: int64 */
-            scenario: number;
-            what: string;
-        };
         Queue: {
             /** Format: int64 */
             allInstalls: number;
@@ -5932,6 +5898,43 @@ export interface components {
             /** @enum {string} */
             what: "right" | "maintenance" | "contract";
         };
+        RequestLine: {
+            /** Format: int64 */
+            case: number;
+            /** @description in words */
+            state: string;
+            what: string;
+        };
+        RequestView: {
+            /** @description somebody else has to approve it first */
+            approval: boolean;
+            /** Format: int64 */
+            at: number;
+            author: string;
+            /**
+             * Format: int64
+             * @description of what was asked for
+             */
+            booked: number;
+            /** @description the lines and transactions that name it, in words */
+            by: string[];
+            expected: string;
+            measure: components["schemas"]["Measure"];
+            note: string;
+            /** @description the number under which it was ordered */
+            order: string;
+            /**
+             * Format: int64
+             * @description that it came out of, 0 where it did not
+             */
+            scenario: number;
+            /**
+             * Format: int64
+             * @description the case of the shortfall that asked for it, 0 where none did
+             */
+            shortfall: number;
+            what: string;
+        };
         RuleChange: {
             /** @enum {string} */
             change: "on" | "off" | "end" | "order";
@@ -6131,11 +6134,11 @@ export interface components {
         ScenarioDone: {
             /** Format: int64 */
             cases: number;
-            /** @description measures that somebody has to do elsewhere, such as changing a contract */
+            /** @description those that somebody has to do elsewhere, such as changing a contract */
             left: string[];
             /**
              * Format: int64
-             * @description purchase requests
+             * @description cases of what is to be bought or done elsewhere
              */
             requests: number;
             /**
@@ -6940,6 +6943,15 @@ export interface components {
             unit: string;
             user: string;
             userName: string;
+        };
+        Wanted: {
+            /**
+             * Format: int64
+             * @description the case of the shortfall that it is to end
+             */
+            case?: number;
+            measures: components["schemas"]["Measure"][];
+            note?: string;
         };
         WatchDraft: {
             address: string;
@@ -11203,70 +11215,6 @@ export interface operations {
             };
         };
     };
-    purchaseRequests: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["PurchaseRequest"][];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
-    };
-    endPurchaseRequest: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["EndPurchaseRequestRequest"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
-    };
     reclaimRules: {
         parameters: {
             query?: never;
@@ -11517,6 +11465,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Renewal"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    ask: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Wanted"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScenarioDone"];
                 };
             };
             /** @description Error */

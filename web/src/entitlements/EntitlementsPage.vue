@@ -38,9 +38,23 @@ const columns: ListColumn[] = [
 ]
 const booking = computed({
   get: () => route.query.book === '1' && mayWork.value,
-  set: (on) => change({ book: on ? '1' : undefined }),
+  set: (on) =>
+    change({
+      book: on ? '1' : undefined,
+      ...(on ? {} : { publisher: undefined, product: undefined, quantity: undefined, order: undefined }),
+    }),
 })
-const blank = (): Record<string, string> => ({ metric: 'device', kind: 'perpetual', currency: 'EUR' })
+// What was asked for is booked under its order, by which its case knows it.
+const given = (key: string) => (route.query[key] ? { [key]: String(route.query[key]) } : {})
+const blank = (): Record<string, string> => ({
+  metric: 'device',
+  kind: 'perpetual',
+  currency: 'EUR',
+  ...given('publisher'),
+  ...given('product'),
+  ...given('quantity'),
+  ...given('order'),
+})
 const form = useDraft<{ revision: number; values: Record<string, string> }>(
   () => (booking.value ? 'line:new' : ''),
   () => ({ revision: 0, values: blank() }),
@@ -50,7 +64,8 @@ const rightsOf = (row: { rights: string }) => word(row.rights).replaceAll('|', '
 async function book() {
   const code = draft.value!.values.entitlement_id
   if (await form.save((d) => ask(api.POST('/api/entitlements', { body: d.values })))) {
-    change({ book: undefined, q: code })
+    booking.value = false
+    change({ q: code })
   }
 }
 </script>

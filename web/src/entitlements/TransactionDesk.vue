@@ -2,6 +2,7 @@
 import InputText from 'primevue/inputtext'
 import Select from 'primevue/select'
 import { computed, ref, watch } from 'vue'
+import { useRoute } from 'vue-router'
 import { api, ask, type Schemas } from '../api/client'
 import EffectLine from '../components/EffectLine.vue'
 import { useAct } from '../lib/act'
@@ -29,8 +30,25 @@ const types = [
   { value: 'retire', label: 'retire' },
 ]
 const called = (type: string) => types.find((t) => t.value === type)?.label ?? word(type)
-const blank = () => ({ type: 'true_up', on: '', quantity: '', end: '', price: '', order: '', note: '' })
+const blank = () => ({ type: 'true_up', on: '', quantity: '', end: '', price: '', order: '', note: '', request: '' })
 const { form, hold } = useKept(() => `transaction:${props.code}`, blank)
+// What was asked for comes with what it is booked as, and names its case.
+const route = useRoute()
+watch(
+  () => route.query.request,
+  (request) => {
+    if (!request) return
+    const q = route.query
+    form.value = {
+      ...blank(),
+      type: String(q.type ?? 'true_up'),
+      quantity: String(q.quantity ?? ''),
+      order: String(q.order ?? ''),
+      request: String(request),
+    }
+  },
+  { immediate: true },
+)
 const costs = computed(() => ['buy', 'true_up', 'renew'].includes(form.value.type))
 const draft = computed(() => {
   const f = form.value
@@ -61,7 +79,7 @@ async function book() {
 const undoing = ref(0)
 const packs = computed(() => Number(v.value.pack_size) > 1)
 const told = (t: Schemas['LineTransaction']) =>
-  [t.quantity < 0 ? '' : t.order, t.note, t.request && `for ${t.request}`].filter(Boolean).join(', ')
+  [t.quantity < 0 ? '' : t.order, t.note, t.request && `for case ${t.request}`].filter(Boolean).join(', ')
 function shown(t: Schemas['LineTransaction']) {
   const n = whole(Math.abs(t.quantity))
   if (t.type === 'renew') return n

@@ -111,10 +111,6 @@ async function away(id: number, revision: number) {
   form.discard()
   open()
 }
-const requests = useQuery({ queryKey: ['requests'], queryFn: () => ask(api.GET('/api/purchase-requests')) })
-const end = (id: number, how: 'bought' | 'dropped') =>
-  act(() => ask(api.POST('/api/purchase-requests/{id}/end', { params: { path: { id } }, body: { how } })))
-const waiting = computed(() => requests.data.value?.filter((r) => !r.endedAt) ?? [])
 /** How the measures of a scenario are said where two people changed it. */
 const sayMeasures = (field: string, v: unknown) =>
   field === 'measures' ? (v as Measure[]).map((m) => `${m.kind} ${m.quantity ?? ''}`.trim()).join(', ') : undefined
@@ -218,11 +214,13 @@ function outcome(m: Schemas['TriedMeasure']) {
         <p v-if="done" role="status" data-scenario-done>
           Turned into {{ count(done.cases, 'case')
           }}<template v-if="done.seats">, {{ count(done.seats, 'seat') }} handed back</template
-          ><template v-if="done.requests"> and {{ count(done.requests, 'purchase request') }}</template
+          ><template v-if="done.requests"
+            >, {{ count(done.requests, 'case') }} of what is to be bought or done elsewhere</template
           >.
-          <RouterLink v-if="done.cases" to="/worklist?f=kind%3Dplanned">To the cases</RouterLink>
-          <template v-for="l in done.left" :key="l"
-            ><br /><span class="soft">To be done elsewhere: {{ l }}.</span></template
+          <RouterLink
+            v-if="done.cases || done.requests"
+            to="/worklist?f=kind%3Dplanned%7Cpurchase%7Celsewhere&f=ended%3D0"
+            >To the cases</RouterLink
           >
         </p>
       </div>
@@ -239,22 +237,6 @@ function outcome(m: Schemas['TriedMeasure']) {
       </TriedEffect>
       <p v-else-if="tried.error.value" class="says">{{ tried.error.value.message }}</p>
     </div>
-    <section v-if="waiting.length">
-      <h2>Asked to be bought</h2>
-      <table class="lines">
-        <tbody>
-          <tr v-for="r in waiting" :key="r.id">
-            <td>{{ r.what }}</td>
-            <td class="num">{{ money(r.amount) }} {{ r.currency }}</td>
-            <td>{{ r.author }}, {{ day(r.at) }}</td>
-            <td v-if="mayWork">
-              <button class="plain" type="button" @click="end(r.id, 'bought')">bought</button> ·
-              <button class="plain" type="button" @click="end(r.id, 'dropped')">not any more</button>
-            </td>
-          </tr>
-        </tbody>
-      </table>
-    </section>
   </div>
 </template>
 
@@ -291,10 +273,6 @@ function outcome(m: Schemas['TriedMeasure']) {
   display: grid;
   grid-template-columns: 4rem 1fr;
   align-items: center;
-}
-section {
-  margin-top: 1.2rem;
-  max-width: 60rem;
 }
 @media (max-width: 900px) {
   .cols {

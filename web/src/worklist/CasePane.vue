@@ -22,14 +22,31 @@ const one = useQuery({
 })
 const c = computed(() => one.data.value)
 const { says, failed, busy: doing, deed } = useDeed(() => (opened.value = ''))
-const opened = ref<'keep' | 'ask' | 'send' | ''>('')
+type Opens = 'keep' | 'ask' | 'send' | 'order' | 'drop'
+const opened = ref<Opens | ''>('')
 const company = useHere(
   () => (mayWork.value ? `case:${props.id}` : ''),
   () => opened.value !== '',
 )
+/** Where what was asked for is booked: on its line, or as a new one. */
+const bookAt = computed(() => {
+  const r = c.value?.request
+  if (!r) return ''
+  const { kind, line, quantity } = r.measure
+  const n = String(quantity ?? '')
+  const booked: Partial<Record<typeof kind, string>> = { buy: 'true_up', maintenance: 'renew', move: 'transfer_out' }
+  if (line && booked[kind]) {
+    const q = new URLSearchParams({ type: booked[kind], quantity: n, order: r.order, request: String(props.id) })
+    return `/entitlements/line/${encodeURIComponent(line)}?${q}`
+  }
+  if (line && c.value?.kind === 'elsewhere') return `/entitlements/line/${encodeURIComponent(line)}`
+  if (c.value?.kind !== 'purchase' || !r.order) return ''
+  const { publisher, product } = c.value
+  return `/entitlements?${new URLSearchParams({ book: '1', publisher, product, quantity: n, order: r.order })}`
+})
 const possible = computed(() => acts.filter((a) => c.value?.can.includes(a.act)))
 function press(a: (typeof acts)[number]) {
-  if (a.opens) opened.value = a.act as 'keep' | 'ask' | 'send'
+  if (a.opens) opened.value = a.act as Opens
   else void deed([props.id], { act: a.act })
 }
 </script>
@@ -49,6 +66,10 @@ function press(a: (typeof acts)[number]) {
       <template v-if="c.kind === 'uncovered'"
         >{{ c.quantity }} short, {{ money(c.amount) }} {{ c.currency }} at list price.</template
       >
+      <template v-else-if="c.request && c.kind === 'purchase'"
+        >{{ c.amount ? `About ${money(c.amount)} ${c.currency}` : 'Nobody knows yet what it costs'
+        }}<template v-if="c.request.approval">; somebody else has to approve it</template>.</template
+      >
       <template v-else-if="Number(c.amount)"
         >Worth {{ money(c.amount) }} {{ c.currency }}, {{ c.worth
         }}<template v-if="c.worth === 'at renewal'"> on {{ c.moneyOn }}</template
@@ -61,6 +82,36 @@ function press(a: (typeof acts)[number]) {
     <p v-if="c.leaves" class="drop" data-leaves>
       {{ c.state === 'asked' ? 'The letter' : 'The order' }} leaves the house at {{ moment(c.leaves) }} UTC.
     </p>
+    <template v-if="c.request">
+      <h3>Wanted</h3>
+      <p data-wanted>
+        {{ c.request.what }}, asked for by {{ c.request.author }} on {{ day(c.request.at) }}.
+        <template v-if="c.request.note"> “{{ c.request.note }}”.</template>
+        <template v-if="c.request.order">
+          Ordered as <b>{{ c.request.order }}</b><template v-if="c.request.expected"
+            >, expected on {{ c.request.expected }}</template
+          >.</template
+        >
+        <template v-if="c.kind === 'purchase'"> Booked: {{ c.request.booked }} of {{ c.quantity }}.</template>
+      </p>
+      <ul v-if="c.request.by.length">
+        <li v-for="b in c.request.by" :key="b">{{ b }}</li>
+      </ul>
+      <p class="links">
+        <RouterLink v-if="c.request.shortfall" :to="`/worklist?case=${c.request.shortfall}`"
+          >the shortfall that asked for it</RouterLink
+        >
+        <RouterLink v-if="bookAt && !c.ended" :to="bookAt" data-book-it>Book it</RouterLink>
+      </p>
+    </template>
+    <template v-if="c.requests.length">
+      <h3>On its way</h3>
+      <ul data-on-its-way>
+        <li v-for="r in c.requests" :key="r.case">
+          <RouterLink :to="`/worklist?case=${r.case}`">{{ r.what }}</RouterLink>: <b>{{ r.state }}</b>
+        </li>
+      </ul>
+    </template>
     <h3>Proof</h3>
     <ul>
       <li v-for="p in c.proof" :key="p">{{ p }}</li>
@@ -81,7 +132,7 @@ function press(a: (typeof acts)[number]) {
         >which stance says so</RouterLink
       >
     </p>
-    <WaysOut v-if="c.kind === 'uncovered'" :product="c.productId" />
+    <WaysOut v-if="c.kind === 'uncovered' && !c.ended" :product="c.productId" :case="c.id" />
     <div v-if="mayWork && !busy" class="row">
       <Button
         v-for="a in possible"

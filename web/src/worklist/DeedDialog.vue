@@ -12,8 +12,9 @@ import { count } from '../lib/format'
  * What has to be said before cases are kept, asked about, or sent: a reason and an end, a few words to the user, or
  * how many orders leave a day.
  */
+type Opens = 'keep' | 'ask' | 'send' | 'order' | 'drop'
 const props = defineProps<{
-  act: 'keep' | 'ask' | 'send' | ''
+  act: Opens | ''
   cases: number
   busy: boolean
   /** why the last press did nothing */
@@ -27,23 +28,32 @@ const waves = ref(false)
 const perDay = ref(10)
 const maxFails = ref(20)
 const name = ref('')
+const number = ref('')
 watch(
   () => props.act,
   () => {
-    note.value = until.value = owner.value = name.value = ''
+    note.value = until.value = owner.value = name.value = number.value = ''
     waves.value = props.cases > 10
     leaving.value = false
   },
 )
 // Esc and the cross ask before they throw away what was typed
 const leaving = ref(false)
-const typed = computed(() => [note.value, until.value, owner.value, name.value].some(Boolean))
+const typed = computed(() => [note.value, until.value, owner.value, name.value, number.value].some(Boolean))
 function leave() {
   if (typed.value && !leaving.value) leaving.value = true
   else emit('close')
 }
 const header = computed(
-  () => ({ keep: 'Leave as it is', ask: 'Ask the user', send: 'Send to deployment', '': '' })[props.act],
+  () =>
+    ({
+      keep: 'Leave as it is',
+      ask: 'Ask the user',
+      send: 'Send to deployment',
+      order: 'It is ordered',
+      drop: 'Not wanted any more',
+      '': '',
+    })[props.act],
 )
 function press() {
   if (!props.act) return
@@ -53,6 +63,7 @@ function press() {
     note: note.value,
     until: until.value,
     owner: owner.value,
+    ...(props.act === 'order' ? { number: number.value } : {}),
     ...(props.act === 'send' ? { wave } : {}),
   })
 }
@@ -85,6 +96,17 @@ function press() {
           :disabled="!note || !until"
           :loading="busy"
         />
+      </template>
+      <template v-else-if="act === 'order'">
+        <p>It is booked once a line or a transaction names this number, or this case.</p>
+        <label>Number of the order <InputText v-model="number" fluid autofocus name="orderNumber" /></label>
+        <label>Expected on <input v-model="until" type="date" class="p-inputtext" /></label>
+        <label>A note, if you like <InputText v-model="note" fluid /></label>
+        <Button type="submit" label="Keep that it is ordered" :disabled="!number.trim()" :loading="busy" data-ordered />
+      </template>
+      <template v-else-if="act === 'drop'">
+        <label>Why <InputText v-model="note" fluid autofocus name="dropWhy" /></label>
+        <Button type="submit" label="Drop it" :disabled="!note.trim()" :loading="busy" data-drop />
       </template>
       <template v-else-if="act === 'ask'">
         <p>

@@ -3,6 +3,7 @@ import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import Button from 'primevue/button'
 import Checkbox from 'primevue/checkbox'
 import InputNumber from 'primevue/inputnumber'
+import InputText from 'primevue/inputtext'
 import { ref } from 'vue'
 import { api, ask, type Schemas } from '../api/client'
 import DraftKept from '../components/DraftKept.vue'
@@ -141,6 +142,19 @@ const all = (w: Schemas['WaveView']) => Math.max(1, w.done + w.failed + w.out + 
         >An order of which nobody says anything for
         <InputNumber v-model="draft.silentDays" :min="1" :max="60" size="small" input-class="few" :disabled="!mayRun" />
         days counts as failed</label
+      >
+      <label class="row"
+        >What costs more than
+        <InputText
+          v-model="draft.approveAbove"
+          inputmode="decimal"
+          size="small"
+          class="few"
+          name="approveAbove"
+          placeholder="0"
+          :disabled="!mayRun"
+        />
+        EUR is approved by somebody else than who wants it, before it is ordered</label
       >
       <DraftKept
         :kept="form.kept.value"

@@ -2,14 +2,24 @@
 import { useQuery } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { api, ask, type Schemas } from '../api/client'
+import { useAct } from '../lib/act'
 import { count, money, whole } from '../lib/format'
+import { useSession } from '../lib/session'
 
 /**
  * The ways out of a shortfall side by side, the best first: what each covers, what it costs, how long it takes and who
  * has to agree. What the contract would have to allow first is folded away.
  */
 type WayOut = Schemas['WayOut']
-const props = defineProps<{ product: number }>()
+const props = defineProps<{ product: number; case?: number }>()
+const mayWork = useSession().may('work')
+const { busy, says, act } = useAct()
+const turn = (w: WayOut) =>
+  act(
+    () => ask(api.POST('/api/requests', { body: { measures: w.measures, case: props.case } })),
+    (d) =>
+      `Turned into ${[d.cases && count(d.cases, 'removal'), d.seats && count(d.seats, 'seat') + ' handed back', d.requests && count(d.requests, 'case') + ' of what is to be bought or done'].filter(Boolean).join(', ')}.`,
+  )
 const ways = useQuery({
   queryKey: ['ways-out', computed(() => props.product)],
   queryFn: () => ask(api.GET('/api/products/{id}/ways-out', { params: { path: { id: props.product } } })),
@@ -62,11 +72,19 @@ const tryIt = (w: WayOut) => ({
             </td>
             <td class="soft">{{ w.time }}</td>
             <td class="soft">{{ w.agree }}</td>
-            <td class="once"><RouterLink :to="tryIt(w)" data-try-way>try it</RouterLink></td>
+            <td class="once">
+              <RouterLink :to="tryIt(w)" data-try-way>try it</RouterLink>
+              <button v-if="mayWork" type="button" class="plain gap" :disabled="busy" data-turn-way @click="turn(w)">
+                do it
+              </button>
+            </td>
           </tr>
         </tbody>
       </table>
     </div>
+    <p v-if="says" role="status" data-way-says>
+      {{ says }} <RouterLink :to="`/worklist?f=productId%3D${product}&f=ended%3D0`">To the cases</RouterLink>
+    </p>
     <p v-if="contract.length">
       <button type="button" class="plain" :aria-expanded="open" data-contract-ways @click="open = !open">
         {{ open ? 'hide' : 'show' }} {{ count(contract.length, 'way') }} that the contract would have to allow
@@ -87,6 +105,9 @@ const tryIt = (w: WayOut) => ({
 }
 .best .soft {
   font-weight: 400;
+}
+.gap {
+  margin-left: 0.6rem;
 }
 .once {
   white-space: nowrap;

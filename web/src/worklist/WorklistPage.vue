@@ -43,7 +43,8 @@ const kindChoices = Object.entries(kinds).map(([value, label]) => ({ label, valu
 const rules = useQuery({ queryKey: ['case-rules'], queryFn: () => ask(api.GET('/api/case-rules')) })
 
 const selection = ref<Lists['cases'][]>([])
-const opened = ref<'keep' | 'ask' | 'send' | ''>('')
+type Opens = 'keep' | 'ask' | 'send' | 'order' | 'drop'
+const opened = ref<Opens | ''>('')
 const {
   says,
   failed,
@@ -61,6 +62,15 @@ const from: Record<string, (s: string, two: boolean) => boolean> = {
   keep: (s) => ['open', 'asked', 'answered', 'silent', 'agreed', 'approved', 'failed'].includes(s),
   reopen: (s) => ['asked', 'answered', 'silent', 'agreed', 'approved', 'failed', 'kept'].includes(s),
 }
+const wanted: Record<string, Record<string, string[]>> = {
+  purchase: {
+    approve: ['open'],
+    order: ['open', 'approved'],
+    drop: ['open', 'approved', 'sent'],
+    reopen: ['approved', 'lapsed'],
+  },
+  elsewhere: { agree: ['open'], drop: ['open', 'agreed'], reopen: ['agreed', 'lapsed'] },
+}
 const asks = ['restricted', 'hours', 'idle', 'ended']
 const possible = computed(() =>
   acts
@@ -69,9 +79,11 @@ const possible = computed(() =>
       ids: selection.value
         .filter(
           (t) =>
-            from[a.act]?.(t.state, rules.data.value?.twoPersons ?? false) &&
-            (a.act !== 'ask' || asks.includes(t.kind)) &&
-            (a.act !== 'send' || !['leaver', 'uncovered', 'pool'].includes(t.kind)),
+            wanted[t.kind]?.[a.act]?.includes(t.state) ||
+            (!wanted[t.kind] &&
+              from[a.act]?.(t.state, rules.data.value?.twoPersons ?? false) &&
+              (a.act !== 'ask' || asks.includes(t.kind)) &&
+              (a.act !== 'send' || !['leaver', 'uncovered', 'pool'].includes(t.kind))),
         )
         .map((t) => t.id),
     }))
@@ -82,7 +94,7 @@ const one = computed(() =>
 )
 const chosen = computed(() => possible.value.find((a) => a.act === opened.value)?.ids ?? [])
 function press(a: (typeof possible.value)[number]) {
-  if (a.opens) opened.value = a.act as 'keep' | 'ask' | 'send'
+  if (a.opens) opened.value = a.act as Opens
   else void deed(a.ids, { act: a.act })
 }
 function done(d: Omit<Schemas['CaseAction'], 'ids'>) {

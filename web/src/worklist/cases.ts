@@ -11,6 +11,8 @@ export const kinds: Record<string, string> = {
   pool: 'idle pool',
   ended: 'support ends',
   planned: 'planned removal',
+  purchase: 'to be bought',
+  elsewhere: 'done elsewhere',
 }
 
 /** The states with their mark; what differs by kind is said by stateWord. */
@@ -36,8 +38,15 @@ const done: Record<string, string> = {
   pool: 'given back',
 }
 
+/** The states of what somebody asked for, in its own words. */
+const wanted: Record<string, Record<string, string>> = {
+  purchase: { open: 'wanted', sent: 'ordered', gone: 'booked', lapsed: 'dropped' },
+  elsewhere: { open: 'to do', agreed: 'seen to', gone: 'done', lapsed: 'dropped' },
+}
+
 /** A state in words; what is done is called by what was done. */
 export function stateWord(kind: string, state: string): string {
+  if (wanted[kind]) return wanted[kind][state] ?? state
   return state === 'gone' ? (done[kind] ?? 'gone') : state
 }
 
@@ -53,12 +62,14 @@ export const acts: { act: Schemas['CaseAction']['act']; label: (kind: string) =>
           ? 'Agree to give back'
           : k === 'leaver'
             ? 'Agree to take back'
-            : k === 'uncovered'
+            : k === 'uncovered' || k === 'elsewhere'
               ? 'See to it'
               : 'Agree to remove',
   },
-  { act: 'approve', label: () => 'Approve as second person' },
+  { act: 'approve', label: (k) => (k === 'purchase' ? 'Approve the purchase' : 'Approve as second person') },
   { act: 'send', label: () => 'Send to deployment…', opens: true },
+  { act: 'order', label: () => 'It is ordered…', opens: true },
   { act: 'keep', label: () => 'Leave as it is…', opens: true },
-  { act: 'reopen', label: () => 'Back to open' },
+  { act: 'drop', label: () => 'Not wanted any more…', opens: true },
+  { act: 'reopen', label: (k) => (wanted[k] ? `Back to “${wanted[k].open}”` : 'Back to open') },
 ]

@@ -1,0 +1,259 @@
+package program
+
+import (
+	"context"
+	"fmt"
+	"strings"
+	"testing"
+
+	"ensomet/internal/core/casework"
+	"ensomet/internal/entitlements"
+	"ensomet/internal/formats"
+	"ensomet/internal/snapshot"
+	"ensomet/internal/sqlite"
+	"ensomet/internal/worklist"
+)
+
+func caseList(*sqlite.ListQuery) (*sqlite.List[snapshot.CaseRow], error) {
+	return worklist.CaseList(), nil
+}
+
+// buyer is a house that is short of two Skerrymap at 100 EUR, and what becomes of a purchase there.
+type buyer struct {
+	t    *testing.T
+	prog *Program
+	id   int64 // the product
+}
+
+func newBuyer(t *testing.T) *buyer {
+	prog, _ := desk(t)
+	base(t, prog)
+	take(t, prog, formats.Installs, installHeader, "D1,Ostwick,Skerrymap,6.1,,,2026-06-29T10:00:00Z",
+		"D2,Ostwick,Skerrymap,6.1,,,2026-06-29T10:00:00Z", "D3,Ostwick,Skerrymap,6.1,,,2026-06-29T10:00:00Z")
+	take(t, prog, formats.Entitlements, "entitlement_id,publisher,product,metric,quantity,purchased,unit_price,currency",
+		"E,Ostwick,Skerrymap,device,1,2026-01-01,80,EUR")
+	b := &buyer{t, prog, mustProduct(t, prog, "Skerrymap")}
+	b.refresh()
+	return b
+}
+
+func (b *buyer) refresh() {
+	b.t.Helper()
+	if err := b.prog.Pipeline.Refresh(context.Background()); err != nil {
+		b.t.Fatal(err)
+	}
+}
+
+// of is the only case of a kind.
+func (b *buyer) of(kind casework.Kind) worklist.CaseView {
+	b.t.Helper()
+	page, err := listed(b.prog, caseList, sqlite.ListQuery{Filters: map[string]string{"kind": string(kind)}})
+	if err != nil || len(page.Rows) != 1 {
+		b.t.Fatalf("%s: %+v, %v", kind, page.Rows, err)
+	}
+	c, err := b.prog.Worklist.Case(context.Background(), page.Rows[0].ID)
+	if err != nil {
+		b.t.Fatal(err)
+	}
+	return c
+}
+
+func (b *buyer) ask(measures ...snapshot.Measure) {
+	b.t.Helper()
+	for i := range measures {
+		measures[i].Product = b.id
+	}
+	if _, err := b.prog.Requests.Ask(context.Background(), worklist.Wanted{Measures: measures, Note: "for the survey"},
+		"anna"); err != nil {
+		b.t.Fatal(err)
+	}
+}
+
+func (b *buyer) act(id int64, who string, a worklist.CaseAction) string {
+	a.IDs = []int64{id}
+	if _, err := b.prog.Worklist.CaseAct(context.Background(), a, who); err != nil {
+		return err.Error()
+	}
+	return ""
+}
+
+func (b *buyer) is(kind casework.Kind, state casework.State, can string) worklist.CaseView {
+	b.t.Helper()
+	c := b.of(kind)
+	if casework.State(c.State) != state || strings.Join(c.Can, " ") != can {
+		b.t.Errorf("the %s is %s and can %q, not %s, %q", kind, c.State, c.Can, state, can)
+	}
+	return c
+}
+
+// A purchase goes its whole way: wanted, approved by somebody else, ordered under a number, booked on the line. The
+// case of the shortfall follows it; what is taken back is on its way again.
+func TestPurchaseGoesItsWay(t *testing.T) {
+	ctx := context.Background()
+	b := newBuyer(t)
+	b.ask(snapshot.Measure{Kind: "buy", Line: "E", Quantity: 2})
+	c := b.is(casework.Purchase, casework.Open, "approve drop")
+	if c.Amount != "160" || c.Quantity != 2 || !c.Request.Approval || c.Owner != "anna" {
+		t.Errorf("%+v", c)
+	}
+	short := b.is(casework.Uncovered, casework.Agreed, "keep reopen")
+	if len(short.Requests) != 1 || short.Requests[0].State != "wanted" || c.Request.Shortfall != short.ID {
+		t.Errorf("the shortfall does not follow: %+v", short)
+	}
+	order := worklist.CaseAction{Act: casework.Order, Number: "PO-7", Until: "2026-07-20"}
+	for _, bad := range []struct {
+		who  string
+		a    worklist.CaseAction
+		says string
+	}{
+		{"anna", order, "approved by somebody else"},
+		{"anna", worklist.CaseAction{Act: casework.Approve}, "somebody else approves"},
+		{"anna", worklist.CaseAction{Act: casework.Drop}, "say why"},
+		{"anna", worklist.CaseAction{Act: casework.Send}, "no deployment tool"},
+		{"anna", worklist.CaseAction{Act: casework.Agree}, "wanted"},
+	} {
+		if got := b.act(c.ID, bad.who, bad.a); !strings.Contains(got, bad.says) {
+			t.Errorf("%s by %s: %q, not %q", bad.a.Act, bad.who, got, bad.says)
+		}
+	}
+	if got := b.act(c.ID, "boss", worklist.CaseAction{Act: casework.Approve}); got != "" {
+		t.Fatal(got)
+	}
+	b.is(casework.Purchase, casework.Approved, "order drop reopen")
+	if got := b.act(c.ID, "anna", worklist.CaseAction{Act: casework.Order, Number: " "}); !strings.Contains(got, "number") {
+		t.Errorf("ordered without a number: %q", got)
+	}
+	if got := b.act(c.ID, "anna", order); got != "" {
+		t.Fatal(got)
+	}
+	b.refresh()
+	c = b.is(casework.Purchase, casework.Sent, "drop")
+	if c.Request.Order != "PO-7" || c.Request.Expected != "2026-07-20" || c.Request.Booked != 0 {
+		t.Errorf("%+v", c.Request)
+	}
+	id, err := b.prog.Entitlements.Trade(ctx, entitlements.TransactionDraft{Line: "E", Type: "true_up", On: "2026-06-30",
+		Quantity: "1", Request: fmt.Sprint(c.ID)}, "anna")
+	if err != nil {
+		t.Fatal(err)
+	}
+	b.refresh()
+	if c = b.is(casework.Purchase, casework.Sent, "drop"); c.Request.Booked != 1 {
+		t.Errorf("one of two is booked: %+v", c.Request)
+	}
+	if _, err := b.prog.Entitlements.Trade(ctx, entitlements.TransactionDraft{Line: "E", Type: "true_up",
+		On: "2026-06-30", Quantity: "1", Order: "PO-7"}, "anna"); err != nil {
+		t.Fatal(err)
+	}
+	b.refresh()
+	c = b.is(casework.Purchase, casework.Gone, "")
+	if c.Request.Booked != 2 || len(c.Request.By) != 2 || c.Steps[len(c.Steps)-1].Who != "evidence" {
+		t.Errorf("%+v", c)
+	}
+	b.is(casework.Uncovered, casework.Gone, "")
+	if err := b.prog.Entitlements.UndoTransaction(ctx, id, "take back", "the wrong line", "anna"); err != nil {
+		t.Fatal(err)
+	}
+	b.refresh()
+	b.is(casework.Purchase, casework.Sent, "drop")
+	b.is(casework.Uncovered, casework.Agreed, "keep reopen") // it is back, and on its way again
+}
+
+// Below the house's amount nobody has to approve; what nobody knows the cost of is always approved. What is dropped
+// leaves the shortfall open, and both can be taken back.
+func TestPurchaseApproval(t *testing.T) {
+	ctx := context.Background()
+	b := newBuyer(t)
+	rules, err := b.prog.Worklist.CaseRules(ctx)
+	if err != nil {
+		t.Fatal(err)
+	}
+	rules.ApproveAbove = "a lot"
+	if err := b.prog.Worklist.SetCaseRules(ctx, rules, "boss"); err == nil {
+		t.Error("an amount that is none is taken")
+	}
+	rules.ApproveAbove = "160"
+	if err := b.prog.Worklist.SetCaseRules(ctx, rules, "boss"); err != nil {
+		t.Fatal(err)
+	}
+	b.ask(snapshot.Measure{Kind: "buy", Line: "E", Quantity: 2})
+	c := b.is(casework.Purchase, casework.Open, "order drop")
+	if got := b.act(c.ID, "anna", worklist.CaseAction{Act: casework.Drop, Note: "found some"}); got != "" {
+		t.Fatal(got)
+	}
+	b.is(casework.Purchase, casework.Lapsed, "reopen")
+	b.is(casework.Uncovered, casework.Open, "agree keep")
+	b.refresh()
+	b.is(casework.Purchase, casework.Lapsed, "reopen")
+	if got := b.act(c.ID, "anna", worklist.CaseAction{Act: casework.Undo}); got != "" {
+		t.Fatal(got)
+	}
+	b.is(casework.Purchase, casework.Open, "order drop")
+	b.is(casework.Uncovered, casework.Agreed, "keep reopen")
+	for _, above := range []string{"159.99", ""} {
+		rules, _ = b.prog.Worklist.CaseRules(ctx)
+		rules.ApproveAbove = above
+		if err := b.prog.Worklist.SetCaseRules(ctx, rules, "boss"); err != nil {
+			t.Fatal(err)
+		}
+		b.is(casework.Purchase, casework.Open, "approve drop")
+	}
+}
+
+// A shortfall that is found after something was asked for knows of it.
+func TestShortfallFoundLater(t *testing.T) {
+	b := newBuyer(t)
+	take(t, b.prog, formats.Entitlements, "entitlement_id,publisher,product,metric,quantity",
+		"E2,Ostwick,Skerrymap,device,2")
+	b.refresh()
+	b.is(casework.Uncovered, casework.Gone, "")
+	b.ask(snapshot.Measure{Kind: "buy", Line: "E", Quantity: 2})
+	take(t, b.prog, formats.Entitlements, "entitlement_id,publisher,product,metric,quantity,end",
+		"E2,Ostwick,Skerrymap,device,2,2026-06-01")
+	b.refresh()
+	short := b.is(casework.Uncovered, casework.Agreed, "keep reopen")
+	if c := b.is(casework.Purchase, casework.Open, "approve drop"); c.Request.Shortfall != short.ID {
+		t.Errorf("%+v", c.Request)
+	}
+}
+
+// What is to be done elsewhere is a case too, and ends when it shows: a transfer when it is booked, a term of a line
+// when the line has it, a machine when it is where it should be.
+func TestElsewhereIsSeenToTheEnd(t *testing.T) {
+	ctx := context.Background()
+	for _, c := range []struct {
+		m  snapshot.Measure
+		do func(b *buyer, id int64)
+	}{
+		{snapshot.Measure{Kind: "right", Line: "E", Right: "second_device"}, func(b *buyer, _ int64) {
+			take(b.t, b.prog, formats.Entitlements, "entitlement_id,publisher,product,metric,quantity,rights",
+				"E,Ostwick,Skerrymap,device,1,second_device")
+		}},
+		{snapshot.Measure{Kind: "metric", Line: "E", Metric: "named_user", Quantity: 1}, func(b *buyer, _ int64) {
+			take(b.t, b.prog, formats.Entitlements, "entitlement_id,publisher,product,metric,quantity",
+				"E,Ostwick,Skerrymap,named_user,1")
+		}},
+		{snapshot.Measure{Kind: "move", Line: "E", Unit: "A", Quantity: 1}, func(b *buyer, id int64) {
+			if _, err := b.prog.Entitlements.Trade(ctx, entitlements.TransactionDraft{Line: "E", Type: "transfer_out",
+				On: "2026-06-30", Quantity: "1", Request: fmt.Sprint(id)}, "anna"); err != nil {
+				b.t.Fatal(err)
+			}
+		}},
+		{snapshot.Measure{Kind: "version", Devices: []string{"D1", "D2"}, Version: "7"}, func(b *buyer, _ int64) {
+			take(b.t, b.prog, formats.Installs, installHeader, "D1,Ostwick,Skerrymap,7.2,,,2026-06-30T05:00:00Z",
+				"D2,Ostwick,Skerrymap,7.0,,,2026-06-30T05:00:00Z")
+		}},
+	} {
+		b := newBuyer(t)
+		b.ask(c.m)
+		b.refresh()
+		one := b.is(casework.Elsewhere, casework.Open, "agree drop")
+		if got := b.act(one.ID, "anna", worklist.CaseAction{Act: casework.Agree}); got != "" {
+			t.Fatal(got)
+		}
+		b.refresh()
+		b.is(casework.Elsewhere, casework.Agreed, "drop reopen")
+		c.do(b, one.ID)
+		b.refresh()
+		b.is(casework.Elsewhere, casework.Gone, "")
+	}
+}
