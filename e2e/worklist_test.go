@@ -203,3 +203,55 @@ func TestReclaimRuleAndRetention(t *testing.T) {
 	press(t, page, "[data-keep]")
 	says(t, page, "[data-says]", "but days of use are kept for 60")
 }
+
+// become signs somebody else in, in the same window.
+func become(page *rod.Page, role, address string) {
+	page.MustEval(`(role) => fetch('/api/sign-in/demo', { method: 'POST', body: JSON.stringify({ role }),
+		headers: { 'Content-Type': 'application/json' } }).then((r) => r.status)`, role)
+	page.MustNavigate(address)
+}
+
+// A shortfall is closed by a purchase from wanting to booked: the best way is asked for on the case, somebody else
+// approves, it is ordered under a number, booked on its line, and evidence ends both cases.
+func TestAShortfallIsClosedByAPurchase(t *testing.T) {
+	page, url := open(t, "work", false)
+	caseAt := func(product, kind string) string {
+		return page.MustEval(`(product, kind) => fetch('/api/cases?q=' + encodeURIComponent(product) + '&f=kind%3D' + kind)
+			.then((r) => r.json()).then((l) => String(l.rows.at(-1)?.id ?? ''))`, product, kind).Str()
+	}
+	short := caseAt("Tholemortise Tools", "uncovered")
+	page.MustNavigate(url + "/worklist?case=" + short)
+	says(t, page, "[data-ways]", "buy 6 like L-")
+	look(t, page, "ways-in-pane")
+	press(t, page, "[data-turn-way]")
+	says(t, page, "[data-way-says]", "Turned into 1 case of what is to be bought or done")
+	says(t, page, "[data-on-its-way]", "wanted")
+	says(t, page, "[data-case-state]", "seen to")
+	bought := caseAt("Tholemortise Tools", "purchase")
+	page.MustNavigate(url + "/worklist?case=" + bought)
+	says(t, page, "[data-case-state]", "somebody else has to approve it")
+	press(t, page, `[data-act="approve"]`)
+	says(t, page, "[data-case-says]", "somebody else approves")
+	become(page, "run", url+"/worklist?case="+bought)
+	press(t, page, `[data-act="approve"]`)
+	says(t, page, "[data-case-state]", "approved")
+	become(page, "work", url+"/worklist?case="+bought)
+	press(t, page, `[data-act="order"]`)
+	fill(page, `[name="orderNumber"]`, "PO-9001")
+	press(t, page, "[data-ordered]")
+	says(t, page, "[data-wanted]", "Ordered as PO-9001")
+	says(t, page, "[data-wanted]", "Booked: 0 of 6")
+	look(t, page, "purchase-ordered")
+	press(t, page, "[data-book-it]")
+	says(t, page, "[data-for-case]", "case "+bought)
+	fillDay(page, `[data-trade] [name="on"]`, "2026-06-30")
+	says(t, page, "[data-effect]", "6 short → even")
+	look(t, page, "purchase-booking")
+	press(t, page, "[data-effect]:not(:disabled)")
+	says(t, page, "[data-transactions]", "for case "+bought)
+	page.MustNavigate(url + "/worklist?case=" + bought)
+	says(t, page, "[data-case-state]", "booked")
+	page.MustNavigate(url + "/worklist?case=" + short)
+	says(t, page, "[data-case-state]", "covered")
+	look(t, page, "shortfall-closed")
+}

@@ -12,6 +12,7 @@ import (
 	"ensomet/internal/core/refuse"
 	"ensomet/internal/entitlements/entitlementsdb"
 	"ensomet/internal/formats"
+	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 
@@ -123,7 +124,11 @@ func (svc *Service) Trade(ctx context.Context, d TransactionDraft, who string) (
 			}
 		}
 		id = b.ID
-		return tx.Note(svc.Clock.Now(), who, "booked a transaction", d.Line, transactionWords(&b.Transaction))
+		if err := tx.Note(svc.Clock.Now(), who, "booked a transaction", d.Line,
+			transactionWords(&b.Transaction)); err != nil {
+			return err
+		}
+		return renewLine(tx, b.Line)
 	})
 	return id, err
 }
@@ -421,8 +426,20 @@ func (svc *Service) UndoTransaction(ctx context.Context, id int64, how, why, who
 		if is == ByCounterEntry {
 			what = "booked a counter-entry"
 		}
-		return tx.Note(svc.Clock.Now(), who, what, code, transactionWords(&b.Transaction)+": "+why)
+		if err := tx.Note(svc.Clock.Now(), who, what, code, transactionWords(&b.Transaction)+": "+why); err != nil {
+			return err
+		}
+		return renewLine(tx, b.Line)
 	})
+}
+
+// renewLine has the positions of a line's product worked out anew.
+func renewLine(tx *sqlite.Tx, line int64) error {
+	_, product, err := entitlementsdb.LineOf(tx, line)
+	if err != nil {
+		return err
+	}
+	return renewal.MarkProducts(tx, product)
 }
 
 // TryUndo says how a transaction would be undone and what that would change, and changes nothing.

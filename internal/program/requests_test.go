@@ -136,6 +136,9 @@ func TestPurchaseGoesItsWay(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
+	if dirty, err := b.prog.Renewal.Dirty(ctx); err != nil || !dirty {
+		t.Errorf("what is booked does not renew figures: %v", err)
+	}
 	b.refresh()
 	if c = b.is(casework.Purchase, casework.Sent, "drop"); c.Request.Booked != 1 {
 		t.Errorf("one of two is booked: %+v", c.Request)
@@ -152,6 +155,9 @@ func TestPurchaseGoesItsWay(t *testing.T) {
 	b.is(casework.Uncovered, casework.Gone, "")
 	if err := b.prog.Entitlements.UndoTransaction(ctx, id, "take back", "the wrong line", "anna"); err != nil {
 		t.Fatal(err)
+	}
+	if dirty, err := b.prog.Renewal.Dirty(ctx); err != nil || !dirty {
+		t.Errorf("what is taken back does not renew figures: %v", err)
 	}
 	b.refresh()
 	b.is(casework.Purchase, casework.Sent, "drop")

@@ -180,6 +180,10 @@ function shown(t: Schemas['LineTransaction']) {
     /></label>
     <label>order <InputText v-model="form.order" size="small" name="order" /></label>
     <label class="grow">note <InputText v-model="form.note" size="small" name="trade-note" /></label>
+    <p v-if="form.request" class="row" data-for-case>
+      for <RouterLink :to="`/worklist?case=${form.request}`">case {{ form.request }}</RouterLink>
+      <button type="button" class="plain" @click="form.request = ''">not for it</button>
+    </p>
   </form>
   <div v-if="effect?.asks.length" class="asks">
     <label v-for="a in effect.asks" :key="a"

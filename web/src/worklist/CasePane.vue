@@ -112,8 +112,8 @@ function press(a: (typeof acts)[number]) {
         </li>
       </ul>
     </template>
-    <h3>Proof</h3>
-    <ul>
+    <h3 v-if="!c.request">Proof</h3>
+    <ul v-if="!c.request">
       <li v-for="p in c.proof" :key="p">{{ p }}</li>
     </ul>
     <p class="links">
@@ -140,7 +140,7 @@ function press(a: (typeof acts)[number]) {
         :label="a.label(c.kind)"
         size="small"
         :data-act="a.act"
-        :severity="a.act === 'reopen' || a.act === 'keep' ? 'secondary' : undefined"
+        :severity="['reopen', 'keep', 'drop'].includes(a.act) ? 'secondary' : undefined"
         @click="press(a)"
       />
       <button v-if="c.undo" class="plain" type="button" data-undo @click="deed([id], { act: 'undo' })">
@@ -148,7 +148,7 @@ function press(a: (typeof acts)[number]) {
       </button>
     </div>
     <p v-if="says" role="status" data-case-says>{{ says }}</p>
-    <p v-if="c.state === 'sent'" class="soft">
+    <p v-if="c.state === 'sent' && c.kind !== 'purchase'" class="soft">
       The deployment tool has it{{ c.order === 'done' ? ' and says that it is done' : '' }}. It cannot be taken back
       from here; the next scan of {{ c.device }} decides. The last one was on {{ day(c.lastSeen) }}.
     </p>

@@ -40,7 +40,7 @@ const tryIt = (w: WayOut) => ({
 </script>
 
 <template>
-  <section>
+  <section class="ways">
     <h3>Ways out</h3>
     <p v-if="ways.error.value" class="says" role="alert">{{ ways.error.value.message }}</p>
     <p v-if="ways.isPending.value" class="soft" role="status">Each way is being tried …</p>
@@ -65,13 +65,13 @@ const tryIt = (w: WayOut) => ({
                 :to="`/worklist?f=productId%3D${product}&f=ended%3D0&f=kind%3D${kinds[w.what]}`"
                 >{{ w.words }}</RouterLink><template v-else>{{ w.words }}</template>
             </td>
-            <td class="num">{{ whole(w.covers) }}</td>
-            <td class="num" :class="{ short: w.left > 0 }">{{ whole(w.left) }}</td>
-            <td class="num">
+            <td class="num" data-label="covers">{{ whole(w.covers) }}</td>
+            <td class="num" data-label="left" :class="{ short: w.left > 0 }">{{ whole(w.left) }}</td>
+            <td class="num" data-label="costs">
               {{ w.cost === '' ? 'not known' : w.cost === '0' ? '0' : `${money(w.cost)} ${w.currency}` }}
             </td>
             <td class="soft">{{ w.time }}</td>
-            <td class="soft">{{ w.agree }}</td>
+            <td class="soft" :data-label="w.agree && 'to agree:'">{{ w.agree }}</td>
             <td class="once">
               <RouterLink :to="tryIt(w)" data-try-way>try it</RouterLink>
               <button v-if="mayWork" type="button" class="plain gap" :disabled="busy" data-turn-way @click="turn(w)">
@@ -100,6 +100,33 @@ const tryIt = (w: WayOut) => ({
 </template>
 
 <style scoped>
+.ways {
+  container-type: inline-size;
+}
+@container (max-width: 36rem) {
+  .lines thead {
+    display: none;
+  }
+  .lines tr {
+    display: block;
+    padding: 0.35rem 0;
+    border-bottom: 1px solid var(--line);
+  }
+  .lines td {
+    display: inline;
+    padding: 0 0.6rem 0 0;
+    border: 0;
+    text-align: left;
+  }
+  .lines td:first-child {
+    display: block;
+  }
+  .lines td[data-label]:not([data-label=''])::before {
+    content: attr(data-label) ' ';
+    font-weight: 400;
+    color: var(--soft);
+  }
+}
 .best td {
   font-weight: 600;
 }

@@ -12,7 +12,7 @@ export const kinds: Record<string, string> = {
   ended: 'support ends',
   planned: 'planned removal',
   purchase: 'to be bought',
-  elsewhere: 'done elsewhere',
+  elsewhere: 'elsewhere',
 }
 
 /** The states with their mark; what differs by kind is said by stateWord. */
@@ -38,9 +38,10 @@ const done: Record<string, string> = {
   pool: 'given back',
 }
 
-/** The states of what somebody asked for, in its own words. */
+/** The states of what somebody asked for, and of what it is to end, in their own words. */
 const wanted: Record<string, Record<string, string>> = {
   purchase: { open: 'wanted', sent: 'ordered', gone: 'booked', lapsed: 'dropped' },
+  uncovered: { agreed: 'seen to', gone: 'covered' },
   elsewhere: { open: 'to do', agreed: 'seen to', gone: 'done', lapsed: 'dropped' },
 }
 
@@ -71,5 +72,5 @@ export const acts: { act: Schemas['CaseAction']['act']; label: (kind: string) =>
   { act: 'order', label: () => 'It is ordered…', opens: true },
   { act: 'keep', label: () => 'Leave as it is…', opens: true },
   { act: 'drop', label: () => 'Not wanted any more…', opens: true },
-  { act: 'reopen', label: (k) => (wanted[k] ? `Back to “${wanted[k].open}”` : 'Back to open') },
+  { act: 'reopen', label: (k) => (wanted[k]?.open ? `Back to “${wanted[k].open}”` : 'Back to open') },
 ]
