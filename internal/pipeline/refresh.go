@@ -143,7 +143,7 @@ func (svc *Service) derive(ctx context.Context) (*derived, error) {
 			return err
 		}
 		d.idle = snapshot.JudgeUse(e, uses)
-		d.Findings = worklist.Findings{Positions: d.Positions}
+		d.Findings = worklist.Findings{Positions: d.Positions, Sizes: svc.Use}
 		if err := d.LookAt(tx); err != nil {
 			return err
 		}

@@ -85,3 +85,70 @@ func TestIdleAndUnhealthyPools(t *testing.T) {
 		t.Errorf("what was given back is still proposed: %v", proposed)
 	}
 }
+
+// A pool that denies is a case with the size that would have served, by replay, and what the licences cost that are
+// missing; it is not idle at the same time, and ends when nobody was denied for a month, but not by silence.
+func TestAPoolThatDeniesIsACase(t *testing.T) {
+	prog, clock := meterDesk(t)
+	clock.now = time.Date(2026, 6, 30, 20, 0, 0, 0, time.UTC)
+	take(t, prog, formats.Entitlements,
+		"entitlement_id,publisher,product,metric,quantity,kind,purchased,unit_price,currency",
+		"G,Dunlaw,Gauge,concurrent,2,perpetual,2026-01-01,310,EUR")
+	take(t, prog, formats.Pools, "pool,publisher,product,server,quantity,expires", "tight,Dunlaw,Gauge,lic-1,2,")
+	var lines []string
+	for d := 2; d <= 29; d++ { // each day three people want one at the same hours
+		for u := 1; u <= 3; u++ {
+			if u == 3 {
+				lines = append(lines, fmt.Sprintf("tight,denial,,u3,D1,2026-06-%02dT10:05:00Z,1", d))
+				continue
+			}
+			lines = append(lines, fmt.Sprintf("tight,checkout,s%d-%d,u%d,D1,2026-06-%02dT10:00:00Z,1", d, u, u, d),
+				fmt.Sprintf("tight,return,s%d-%d,u%d,D1,2026-06-%02dT11:00:00Z,1", d, u, u, d))
+		}
+	}
+	header := "pool,event,session,user_id,device_id,at,licences"
+	take(t, prog, formats.PoolEvents, append([]string{header}, lines...)...)
+	of := func(kind casework.Kind) (out []snapshot.CaseRow) {
+		t.Helper()
+		if err := prog.Pipeline.Refresh(context.Background()); err != nil {
+			t.Fatal(err)
+		}
+		page, err := listed(prog, caseList, sqlite.ListQuery{Filters: map[string]string{"kind": string(kind)}})
+		if err != nil {
+			t.Fatal(err)
+		}
+		return page.Rows
+	}
+	list := of(casework.DeniedPool)
+	if len(list) != 1 || list[0].Quantity != 1 || list[0].Amount != "310" || list[0].Currency != "EUR" ||
+		list[0].Pool != "tight" {
+		t.Fatalf("%+v", list)
+	}
+	c, err := prog.Worklist.Case(context.Background(), list[0].ID)
+	if err != nil || !strings.Contains(strings.Join(c.Proof, " "), "denied 28 times") ||
+		!strings.Contains(strings.Join(c.Proof, " "), "3 licences would deny at most one request in a hundred") {
+		t.Errorf("%q, %v", c.Proof, err)
+	}
+	if idle := of(casework.IdlePool); len(idle) != 0 {
+		t.Errorf("it denies and is idle: %+v", idle)
+	}
+	clock.now = clock.now.AddDate(0, 0, 32)
+	if list = of(casework.DeniedPool); list[0].State != "lapsed" {
+		t.Errorf("a server that tells nothing ends it as %q", list[0].State)
+	}
+	// it denies again, and then has one more
+	day := clock.now.Format("2006-01-02")
+	take(t, prog, formats.PoolEvents, header, "tight,checkout,a,u1,D1,"+day+"T10:00:00Z,1",
+		"tight,checkout,b,u2,D1,"+day+"T10:00:00Z,1", "tight,denial,,u3,D1,"+day+"T10:05:00Z,1",
+		"tight,return,a,u1,D1,"+day+"T11:00:00Z,1", "tight,return,b,u2,D1,"+day+"T11:00:00Z,1")
+	if list = of(casework.DeniedPool); list[0].State != "open" || list[0].CameBack != 0 {
+		t.Errorf("it denies again: %+v", list[0])
+	}
+	clock.now = clock.now.AddDate(0, 0, 30)
+	day = clock.now.Format("2006-01-02")
+	take(t, prog, formats.PoolEvents, header, "tight,checkout,c,u1,D1,"+day+"T10:00:00Z,1",
+		"tight,return,c,u1,D1,"+day+"T11:00:00Z,1")
+	if list = of(casework.DeniedPool); list[0].State != "gone" {
+		t.Errorf("nobody was denied for a month: %+v", list[0])
+	}
+}

@@ -183,7 +183,26 @@ func TestPoolAlertsByMail(t *testing.T) {
 	told = 7
 	quiet("the other is told no longer")
 	move(30)
-	next("denials are long ago", "all@hho.example", "Shared licences: 1 over", "nobody has been denied for 30 days")
+	quiet("denials are long ago, and the server has told nothing since")
+	told = 7
+	take(t, prog, formats.PoolEvents, header, "dry,checkout,s9,u2,D1,"+clock.now.Format(time.RFC3339)+",1")
+	move(0)
+	next("it reports again", "all@hho.example", "Shared licences: 2 over", "nobody has been denied for 30 days",
+		"dry (Dunlaw Gauge, on lic-2): its server reports again")
+	told = 8
+	take(t, prog, formats.PoolEvents, header, "dry,lost,,,,"+clock.now.Add(time.Hour).Format(time.RFC3339)+",")
+	take(t, prog, formats.Pools, "pool,publisher,product,server,quantity,expires",
+		"dry,Dunlaw,Gauge,lic-2,3,"+clock.now.AddDate(0, 0, 20).Format("2006-01-02"))
+	move(1)
+	next("lost, and expires soon", "all@hho.example", "Shared licences: 2 to look at", "connection to its server is lost",
+		"its licences expire on")
+	move(21)
+	told = 9
+	next("what expired no longer expires soon, and that is nothing good", "all@hho.example",
+		"Shared licences: 1 to look at", "its licences expired on")
+	if strings.Contains(letters(t, prog)[told].Body, "no longer expire soon") {
+		t.Error("what has expired is told as over")
+	}
 }
 
 // The list's word for a pool is the gravest of its alerts.

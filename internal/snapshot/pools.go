@@ -6,6 +6,8 @@ import (
 	"ensomet/internal/core/usage"
 	"ensomet/internal/renewal"
 	"ensomet/internal/sqlite"
+
+	"github.com/shopspring/decimal"
 )
 
 // PoolQuantityAt is how many licences a pool had at a time.
@@ -62,4 +64,14 @@ func PoolSessions(tx *sqlite.Tx, from, to int64) ([]PoolSession, error) {
 			AND r.event = 'return' AND r.at >= c.at), 0) AS ended
 		FROM pool_event c WHERE c.event = 'checkout' AND c.at < ?2) WHERE ended = 0 OR ended > ?1
 		ORDER BY 1, 4, 2, 3`, from, to)
+}
+
+// RightSize is how many licences a pool needs by replays of what it was asked for.
+type RightSize struct {
+	Licences int64 // the least at which few enough are denied
+	All      int64 // the least at which nobody is
+	Requests int64
+	Price    decimal.Decimal // of one; 0 where nobody knows
+	Currency string
+	Paid     string // how often the price is paid
 }

@@ -14,6 +14,8 @@ import (
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 	"ensomet/internal/use/usedb"
+
+	"github.com/shopspring/decimal"
 )
 
 // PoolSizing is what other sizes of a pool would have done.
@@ -67,12 +69,12 @@ func (svc *Service) PoolSizing(
 	var events []usage.PoolEvent
 	to := svc.Snapshots.Today()
 	from := to - civil.Day(days) + 1
-	price, currency, paid := 0.0, "", ""
+	each, currency, paid := decimal.Zero, "", ""
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
 		if row, settings, events, err = svc.poolEvents(tx, id, from, to); err != nil {
 			return err
 		}
-		price, currency, paid, err = svc.priceOfLicence(tx, row.ProductID)
+		each, currency, paid, err = svc.priceOfLicence(tx, row.ProductID)
 		return err
 	})
 	if err != nil {
@@ -109,8 +111,8 @@ func (svc *Service) PoolSizing(
 		return out, err
 	}
 	out.Currency = currency
-	if price > 0 {
-		out.Licence, out.PaidEach = fmt.Sprintf("%.2f", price), paid
+	if each.IsPositive() {
+		out.Licence, out.PaidEach = each.StringFixed(2), paid
 	}
 	for _, s := range got {
 		v := PoolSizeView{
@@ -121,8 +123,9 @@ func (svc *Service) PoolSizing(
 			PerDay:   s.PerDay,
 			Erlang:   s.Erlang,
 		}
-		if price > 0 || denialCost > 0 {
-			v.Cost = fmt.Sprintf("%.0f", float64(s.Licences)*price+s.PerDay*365*denialCost)
+		if each.IsPositive() || denialCost > 0 {
+			denied := decimal.NewFromFloat(s.PerDay * 365 * denialCost)
+			v.Cost = each.Mul(decimal.NewFromInt(s.Licences)).Add(denied).Round(0).String()
 		}
 		if out.Suggested == 0 && s.ReplayHigh <= target {
 			out.Suggested = s.Licences
@@ -228,10 +231,11 @@ func trust(s *PoolSizing) (which, why string) {
 
 // priceOfLicence is what one concurrent licence of a product costs, and how often that is paid: the price of its
 // newest line, else its list price; 0 where neither is known.
-func (svc *Service) priceOfLicence(tx *sqlite.Tx, product int64) (price float64, currency, paid string, err error) {
+func (svc *Service) priceOfLicence(tx *sqlite.Tx, product int64) (price decimal.Decimal, currency, paid string,
+	err error) {
 	lines, err := snapshot.EntitlementsOf(tx, []int64{product})
 	if err != nil {
-		return 0, "", "", err
+		return price, "", "", err
 	}
 	for i := len(lines) - 1; i >= 0; i-- {
 		l := &lines[i]
@@ -241,20 +245,20 @@ func (svc *Service) priceOfLicence(tx *sqlite.Tx, product int64) (price float64,
 		if paid = "once"; l.Kind == entitle.Subscription {
 			paid = "a year"
 		}
-		return l.UnitPrice.Decimal.InexactFloat64(), l.Currency, paid, nil
+		return l.UnitPrice.Decimal, l.Currency, paid, nil
 	}
 	c, err := svc.Snapshots.Catalogue(tx)
 	if err != nil {
-		return 0, "", "", err
+		return price, "", "", err
 	}
 	if p := c.Product(product); p != nil {
 		for i := range p.Titles {
 			if t := &p.Titles[i]; t.ListPrice.Valid {
-				return t.ListPrice.Decimal.InexactFloat64(), t.Currency, "once", nil
+				return t.ListPrice.Decimal, t.Currency, "once", nil
 			}
 		}
 	}
-	return 0, "", "", nil
+	return price, "", "", nil
 }
 
 // Complain keeps somebody's word that he got no licence.

@@ -100,13 +100,14 @@ func (svc *Service) QueuePoolMail(tx *sqlite.Tx) error {
 			for _, alert := range []usage.Alert{usage.AlertLost, usage.AlertExpired, usage.AlertExpires,
 				usage.AlertDenied, usage.AlertSilent} {
 				key := usedb.PoolAlert{Pool: r.ID, Alert: string(alert)}
-				if there[alert] == told[key] {
-					continue
+				dumb := there[usage.AlertLost] || there[usage.AlertSilent]
+				if there[alert] == told[key] || alert == usage.AlertDenied && told[key] && dumb {
+					continue // who tells nothing does not say that nobody was denied
 				}
 				if there[alert] {
-					come = append(come, alertWords(r, alert, true))
-				} else {
-					gone = append(gone, alertWords(r, alert, false))
+					come = append(come, alertWords(r, alert))
+				} else if words := overWords(r, alert, there); words != "" {
+					gone = append(gone, words)
 				}
 				if err := usedb.SetPoolTold(tx, w.ID, key, there[alert], now.Unix()); err != nil {
 					return err
@@ -147,21 +148,42 @@ func (svc *Service) QueuePoolMail(tx *sqlite.Tx) error {
 	return nil
 }
 
-// alertWords says what is to be looked at in a pool, or that it is over.
-func alertWords(r *usedb.PoolRow, alert usage.Alert, there bool) string {
+func poolName(r *usedb.PoolRow) string {
 	name := fmt.Sprintf("%s (%s %s", r.Code, r.Publisher, r.Product)
 	if r.Server != "" {
 		name += ", on " + r.Server
 	}
-	name += "): "
-	if !there {
-		return name + map[usage.Alert]string{
-			usage.AlertLost:    "the connection to its server is there again",
-			usage.AlertExpired: "its licences are valid again",
-			usage.AlertExpires: "its licences no longer expire soon",
-			usage.AlertDenied:  "nobody has been denied for 30 days", usage.AlertSilent: "its server reports again",
-		}[alert]
+	return name + "): "
+}
+
+// overWords says that what was to be looked at in a pool is over; empty where it only became something graver, which is
+// told by itself.
+func overWords(r *usedb.PoolRow, alert usage.Alert, there map[usage.Alert]bool) string {
+	name := poolName(r)
+	switch alert {
+	case usage.AlertLost:
+		return name + "the connection to its server is there again"
+	case usage.AlertExpired:
+		return name + "its licences are valid again"
+	case usage.AlertExpires:
+		if there[usage.AlertExpired] {
+			return ""
+		}
+		return name + "its licences no longer expire soon"
+	case usage.AlertDenied:
+		return name + "nobody has been denied for 30 days"
+	case usage.AlertSilent:
+		if there[usage.AlertLost] {
+			return ""
+		}
+		return name + "its server reports again"
 	}
+	return ""
+}
+
+// alertWords says what is to be looked at in a pool.
+func alertWords(r *usedb.PoolRow, alert usage.Alert) string {
+	name := poolName(r)
 	switch alert {
 	case usage.AlertLost:
 		return name + "the connection to its server is lost"

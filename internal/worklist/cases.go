@@ -5,6 +5,7 @@ import (
 	"maps"
 
 	"ensomet/internal/core/casework"
+	"ensomet/internal/core/usage"
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -145,9 +146,14 @@ func (d *Findings) unchanged(tx *sqlite.Tx, cases []casework.Case) (map[int64]bo
 	if err != nil {
 		return nil, err
 	}
-	quantity := map[int64]int64{}
+	quantity, told := map[int64]int64{}, map[int64]bool{}
 	for _, p := range pools {
 		quantity[p.ID] = p.Quantity
+		seen, err := worklistdb.PoolSeenIn(tx, p.ID, d.Snapshot.AsOf-usage.SilentDays, d.Snapshot.AsOf)
+		if err != nil {
+			return nil, err
+		}
+		told[p.ID] = seen.Measured > 0
 	}
 	found := map[caseKey]bool{}
 	for i := range d.found {
@@ -162,6 +168,8 @@ func (d *Findings) unchanged(tx *sqlite.Tx, cases []casework.Case) (map[int64]bo
 			out[c.ID] = found[keyOf(c)] || !here[pair] && !d.arrived[pair]
 		case casework.Leaver, casework.Uncovered:
 			out[c.ID] = found[keyOf(c)]
+		case casework.DeniedPool: // one that reports nothing proves nothing
+			out[c.ID] = found[keyOf(c)] || !told[c.Pool]
 		case casework.EndOfLife:
 			out[c.ID] = d.ended[pair]
 		case casework.IdlePool:

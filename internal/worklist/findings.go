@@ -40,6 +40,7 @@ type finding struct {
 // Findings is what a computation found, and what shows that cases are done.
 type Findings struct {
 	*snapshot.Positions
+	Sizes   PoolSizes // how many licences pools need
 	found   []finding
 	arrived map[snapshot.DevicePair]bool // devices that have what is required, by the product that its cases name
 	here    map[snapshot.DevicePair]bool // of the products that cases were about, whether they are on the device
@@ -79,6 +80,9 @@ func (d *Findings) Find(
 		}
 	}
 	if err := d.findIdlePools(tx, rules); err != nil {
+		return err
+	}
+	if err := d.findDenied(tx); err != nil {
 		return err
 	}
 	if err := d.findEnded(tx, taken); err != nil {

@@ -206,7 +206,7 @@ func (d *Findings) findIdlePools(tx *sqlite.Tx, rules *reclaimRules) error {
 			continue
 		}
 		spare := usage.Spare(p.Quantity, seen.Peak, rule.PoolShare)
-		if spare == 0 {
+		if spare == 0 || seen.Denials > 0 { // whoever is denied would be denied more often
 			continue
 		}
 		v := finding{
@@ -230,19 +230,15 @@ func (d *Findings) findIdlePools(tx *sqlite.Tx, rules *reclaimRules) error {
 				break
 			}
 		}
-		denied := "nobody was denied"
-		if seen.Denials > 0 {
-			denied = fmt.Sprintf("%d requests were denied", seen.Denials)
-		}
 		v.proof = []string{
 			fmt.Sprintf(
-				"At most %d of %d licences were out at once in the %d days up to %s, of which %d were measured; %s.",
+				"At most %d of %d licences were out at once in the %d days up to %s, of which %d were measured; nobody "+
+					"was denied.",
 				seen.Peak,
 				p.Quantity,
 				poolWindow,
 				e.AsOf,
 				seen.Measured,
-				denied,
 			),
 			fmt.Sprintf(
 				"That is below %.0f %%; %d licences can be given back, and %d stay.",
@@ -250,6 +246,58 @@ func (d *Findings) findIdlePools(tx *sqlite.Tx, rules *reclaimRules) error {
 				spare,
 				p.Quantity-spare,
 			),
+		}
+		d.found = append(d.found, v)
+	}
+	return nil
+}
+
+// deniedShare is the share of requests that a pool of the right size may deny: one in a hundred, as the page of a pool
+// proposes it.
+const deniedShare = 0.01
+
+// findDenied finds pools that denied licences in the last month, with the size that would have served, and what that
+// costs.
+func (d *Findings) findDenied(tx *sqlite.Tx) error {
+	e := d.Snapshot
+	pools, err := snapshot.AllPools(tx)
+	if err != nil || d.Sizes == nil {
+		return err
+	}
+	for _, p := range pools {
+		f := e.Products[p.Product]
+		seen, err := worklistdb.PoolSeenIn(tx, p.ID, e.AsOf-poolWindow+1, e.AsOf)
+		if err != nil {
+			return err
+		}
+		if f == nil || seen.Denials == 0 {
+			continue
+		}
+		size, err := d.Sizes.SizeThatServes(tx, p.ID, poolWindow, deniedShare)
+		if err != nil {
+			return err
+		}
+		more := size.Licences - p.Quantity
+		if more <= 0 { // its size is right: a few were denied all the same
+			continue
+		}
+		v := finding{
+			kind:     casework.DeniedPool,
+			product:  p.Product,
+			pool:     p.ID,
+			quantity: more,
+			worth:    reclaim.Exposure,
+			amount:   size.Price.Mul(decimal.NewFromInt(more)),
+			currency: cmp.Or(size.Currency, f.Currency),
+		}
+		v.proof = []string{
+			fmt.Sprintf("It denied %d times in the %d days up to %s, at a peak of %d of %d licences; %d requests were made.",
+				seen.Denials, poolWindow, e.AsOf, seen.Peak, p.Quantity, size.Requests),
+			fmt.Sprintf("Replayed, %d licences would deny at most one request in a hundred: %d more than there are. For "+
+				"nobody to be denied it takes %d.", size.Licences, more, size.All),
+		}
+		if size.Price.IsPositive() {
+			v.proof = append(v.proof, fmt.Sprintf("One licence costs %s %s, paid %s.", size.Price, v.currency, size.Paid))
 		}
 		d.found = append(d.found, v)
 	}

@@ -29,5 +29,10 @@ type Seats interface {
 	TakeBackSeats(tx *sqlite.Tx, product int64, users []int64) (int, error)
 }
 
+// PoolSizes says how many licences a pool needs for what it was asked for in some days, a share of denials allowed.
+type PoolSizes interface {
+	SizeThatServes(tx *sqlite.Tx, pool int64, days int, share float64) (snapshot.RightSize, error)
+}
+
 // Orders does what can be done with orders to the deployment tool once they wait to leave, and with their waves.
 type Orders struct{ *Service }

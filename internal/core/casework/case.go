@@ -318,6 +318,8 @@ func (c *Case) Done(scan int64) string {
 		return "Nobody who left holds it any more."
 	case IdlePool:
 		return "The pool has fewer licences now."
+	case DeniedPool:
+		return "Nobody has been denied for 30 days."
 	case Uncovered:
 		return "The position is no longer short."
 	}

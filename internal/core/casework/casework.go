@@ -21,6 +21,7 @@ const (
 	Missing         Kind = "missing"    // it is required and not there
 	IdleLicence     Kind = "idle"       // it costs money and nobody uses it
 	IdlePool        Kind = "pool"       // a pool has more licences than anybody ever had out
+	DeniedPool      Kind = "denied"     // a pool denies licences to people
 	Leaver          Kind = "leaver"     // somebody who left holds a seat
 	Uncovered       Kind = "uncovered"  // a product has a shortfall
 	EndOfLife       Kind = "ended"      // its support has ended, and it was planned to go
@@ -38,6 +39,7 @@ var Kinds = []Kind{
 	Leaver,
 	IdleLicence,
 	IdlePool,
+	DeniedPool,
 	EndOfLife,
 	Planned,
 	Purchase,

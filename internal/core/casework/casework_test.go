@@ -3,6 +3,8 @@ package casework
 import (
 	"slices"
 	"testing"
+
+	"github.com/shopspring/decimal"
 )
 
 func TestNoActEndsACaseAsGone(t *testing.T) {
@@ -46,8 +48,18 @@ func TestWhatCanBeDone(t *testing.T) {
 		{Planned, Sent, Rules{}, nil},
 		{IdleLicence, Kept, Rules{}, []Act{Reopen}},
 		{IdleLicence, Gone, Rules{}, nil},
+		{DeniedPool, Open, Rules{}, []Act{Agree, Keep}},
+		{Purchase, Open, Rules{}, []Act{Approve, Drop}},
+		{Purchase, Open, Rules{ApproveAbove: decimal.New(1500, 0)}, []Act{Order, Drop}},
+		{Purchase, Approved, Rules{}, []Act{Order, Drop, Reopen}},
+		{Purchase, Sent, Rules{TwoPersons: true}, []Act{Drop}},
+		{Purchase, Lapsed, Rules{}, []Act{Reopen}},
+		{Purchase, Gone, Rules{}, nil},
+		{Elsewhere, Open, Rules{TwoPersons: true}, []Act{Agree, Drop}},
+		{Elsewhere, Agreed, Rules{}, []Act{Drop, Reopen}},
 	} {
-		if got := Can(c.k, c.s, c.r); !slices.Equal(got, c.want) {
+		about := &Case{Kind: c.k, State: c.s, Finding: Finding{Amount: "1500"}}
+		if got := about.Can(c.r); !slices.Equal(got, c.want) {
 			t.Errorf("%s, %s: %v, want %v", c.k, c.s, got, c.want)
 		}
 	}

@@ -186,6 +186,32 @@ func Sizes(list []Request, sizes []int64, seeds int, days, load float64, say fun
 	return out, nil
 }
 
+// Serves finds the least number of licences, from one on, at which replays of some requests over several seeds deny at
+// most a share of them. More never serve fewer by much, so the sizes are halved, and the last steps walked.
+func Serves(list []Request, from int64, share float64, seeds int) int64 {
+	lengths := Lengths(list)
+	fine := func(n int64) bool {
+		for seed := range max(1, seeds) {
+			if float64(Replay(list, n, lengths, uint64(seed)+1).Denied) > share*float64(len(list)) {
+				return false
+			}
+		}
+		return true
+	}
+	low, high := max(1, from)-1, max(1, from) // low is not known to serve, high grows until it does
+	for !fine(high) {
+		low, high = high, 2*high
+	}
+	for high-low > 1 {
+		if mid := (low + high) / 2; fine(mid) {
+			high = mid
+		} else {
+			low = mid
+		}
+	}
+	return high
+}
+
 // Bunched says by how much requests come more bunched than at random: the variance of arrivals by the hour divided by
 // their mean, 1 for Poisson arrivals.
 func Bunched(list []Request, from, to int64) float64 {

@@ -3,7 +3,7 @@ import { useQuery } from '@tanstack/vue-query'
 import Button from 'primevue/button'
 import { computed, ref } from 'vue'
 import { api, ask } from '../api/client'
-import { day, moment, money } from '../lib/format'
+import { count, day, moment, money } from '../lib/format'
 import { useSession } from '../lib/session'
 import DeedDialog from './DeedDialog.vue'
 import WaysOut from './WaysOut.vue'
@@ -44,6 +44,12 @@ const bookAt = computed(() => {
   const { publisher, product } = c.value
   return `/entitlements?${new URLSearchParams({ book: '1', publisher, product, quantity: n, order: r.order })}`
 })
+/** The licences that a pool lacks, to be tried and asked for. */
+const more = computed(() => {
+  const { productId, quantity } = c.value!
+  const m = [{ kind: 'buy', product: productId, quantity, metric: 'concurrent' }]
+  return { path: '/position/try', query: { product: String(productId), m: JSON.stringify(m) } }
+})
 const possible = computed(() => acts.filter((a) => c.value?.can.includes(a.act)))
 function press(a: (typeof acts)[number]) {
   if (a.opens) opened.value = a.act as Opens
@@ -65,6 +71,11 @@ function press(a: (typeof acts)[number]) {
       >.
       <template v-if="c.kind === 'uncovered'"
         >{{ c.quantity }} short, {{ money(c.amount) }} {{ c.currency }} at list price.</template
+      >
+      <template v-else-if="c.kind === 'denied'"
+        >{{ count(c.quantity, 'licence') }} more would do<template v-if="Number(c.amount)"
+          >, {{ money(c.amount) }} {{ c.currency }}</template
+        >.</template
       >
       <template v-else-if="c.request && c.kind === 'purchase'"
         >{{ c.amount ? `About ${money(c.amount)} ${c.currency}` : 'Nobody knows yet what it costs'
@@ -121,10 +132,11 @@ function press(a: (typeof acts)[number]) {
         >The device and its records</RouterLink
       >
       <RouterLink :to="`/position?trail=p${c.productId}`">the position</RouterLink>
-      <RouterLink v-if="['idle', 'pool', 'hours'].includes(c.kind)" :to="`/use/title/${c.productId}`"
+      <RouterLink v-if="['idle', 'pool', 'denied', 'hours'].includes(c.kind)" :to="`/use/title/${c.productId}`"
         >its use</RouterLink
       >
       <RouterLink v-if="c.pool" :to="`/use/pools?pool=${c.pool}`" data-to-pool>choose the pool’s size</RouterLink>
+      <RouterLink v-if="c.kind === 'denied' && !c.ended" :to="more" data-try-more>try to buy them</RouterLink>
       <RouterLink v-if="c.person" :to="`/entitlements/held/${c.person}`">all that {{ c.about }} holds</RouterLink>
       <RouterLink
         v-if="c.kind === 'hours' || c.kind === 'restricted' || c.kind === 'missing'"

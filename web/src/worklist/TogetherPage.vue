@@ -4,7 +4,7 @@ import { computed } from 'vue'
 import { api, ask, type Schemas } from '../api/client'
 import { count, money, whole } from '../lib/format'
 import WorkNav from './WorkNav.vue'
-import { kinds, marks } from './cases'
+import { costs, kinds, marks } from './cases'
 
 /** Cases that one decision may serve: of one kind, about one product, in one state. Each line opens into its cases. */
 const groups = useQuery({ queryKey: ['case-groups'], queryFn: () => ask(api.GET('/api/cases/groups')) })
@@ -63,8 +63,8 @@ const most = computed(() => Math.max(1, ...(groups.data.value ?? []).map((g) => 
                 <RouterLink :to="to(g)">{{ whole(g.count) }}</RouterLink>
               </td>
               <td class="bar"><i :style="{ width: `${Math.max(2, (g.count / most) * 100)}%` }" /></td>
-              <td class="num" :class="{ short: g.kind === 'uncovered' }">
-                {{ Number(g.amount) ? `${g.kind === 'uncovered' ? '− ' : ''}${money(g.amount)} ${g.currency}` : '–' }}
+              <td class="num" :class="{ short: costs(g.kind) }">
+                {{ Number(g.amount) ? `${costs(g.kind) ? '− ' : ''}${money(g.amount)} ${g.currency}` : '–' }}
               </td>
             </tr>
           </tbody>

@@ -13,7 +13,7 @@ import { useSession } from '../lib/session'
 import CasePane from './CasePane.vue'
 import DeedDialog from './DeedDialog.vue'
 import WorkNav from './WorkNav.vue'
-import { acts, kinds, marks, stateWord } from './cases'
+import { acts, costs, kinds, marks, stateWord } from './cases'
 import { useDeed } from './useDeed'
 
 /** What is to be done, of every kind in one list, each with its proof and worth. Only later evidence ends a case. */
@@ -83,7 +83,7 @@ const possible = computed(() =>
             (!wanted[t.kind] &&
               from[a.act]?.(t.state, rules.data.value?.twoPersons ?? false) &&
               (a.act !== 'ask' || asks.includes(t.kind)) &&
-              (a.act !== 'send' || !['leaver', 'uncovered', 'pool'].includes(t.kind))),
+              (a.act !== 'send' || !['leaver', 'uncovered', 'pool', 'denied'].includes(t.kind))),
         )
         .map((t) => t.id),
     }))
@@ -112,7 +112,7 @@ async function chooseAll() {
 const sums = computed(() => {
   const by = new Map<string, string[]>()
   for (const r of selection.value)
-    if (Number(r.amount) && r.kind !== 'uncovered') by.set(r.currency, [...(by.get(r.currency) ?? []), r.amount])
+    if (Number(r.amount) && !costs(r.kind)) by.set(r.currency, [...(by.get(r.currency) ?? []), r.amount])
   return [...by].map(([c, amounts]) => `${money(total(amounts))} ${c}`).join(', ')
 })
 </script>
@@ -147,7 +147,7 @@ const sums = computed(() => {
           ><span v-if="row.cameBack" class="drop"> back</span></template
         >
         <template #cell-worth="{ row }">{{
-          row.kind === 'uncovered'
+          costs(row.kind)
             ? `${row.quantity} short`
             : ['restricted', 'hours', 'missing', 'ended'].includes(row.kind)
               ? ''
@@ -156,8 +156,8 @@ const sums = computed(() => {
                 : row.worth
         }}</template>
         <template #cell-amount="{ row }"
-          ><span :class="{ short: row.kind === 'uncovered' }">{{
-            Number(row.amount) ? (row.kind === 'uncovered' ? '− ' : '') + money(row.amount) + ' ' + row.currency : '–'
+          ><span :class="{ short: costs(row.kind) }">{{
+            Number(row.amount) ? (costs(row.kind) ? '− ' : '') + money(row.amount) + ' ' + row.currency : '–'
           }}</span></template
         >
         <template #cell-changedAt="{ row }">{{ day(row.changedAt) }}</template>

@@ -9,11 +9,15 @@ export const kinds: Record<string, string> = {
   leaver: 'leaver’s seat',
   idle: 'idle licence',
   pool: 'idle pool',
+  denied: 'pool denies',
   ended: 'support ends',
   planned: 'planned removal',
   purchase: 'to be bought',
   elsewhere: 'elsewhere',
 }
+
+/** Kinds whose amount is what is missing, not what is gained. */
+export const costs = (kind: string) => kind === 'uncovered' || kind === 'denied'
 
 /** The states with their mark; what differs by kind is said by stateWord. */
 export const marks: Record<string, string> = {
@@ -36,6 +40,7 @@ const done: Record<string, string> = {
   uncovered: 'covered',
   leaver: 'handed back',
   pool: 'given back',
+  denied: 'no more denied',
 }
 
 /** The states of what somebody asked for, and of what it is to end, in their own words. */
@@ -63,7 +68,7 @@ export const acts: { act: Schemas['CaseAction']['act']; label: (kind: string) =>
           ? 'Agree to give back'
           : k === 'leaver'
             ? 'Agree to take back'
-            : k === 'uncovered' || k === 'elsewhere'
+            : ['uncovered', 'elsewhere', 'denied'].includes(k)
               ? 'See to it'
               : 'Agree to remove',
   },
