@@ -194,8 +194,13 @@ func TestPoolAlertsByMail(t *testing.T) {
 	take(t, prog, formats.Pools, "pool,publisher,product,server,quantity,expires",
 		"dry,Dunlaw,Gauge,lic-2,3,"+clock.now.AddDate(0, 0, 20).Format("2006-01-02"))
 	move(1)
-	next("lost, and expires soon", "all@hho.example", "Shared licences: 2 to look at", "connection to its server is lost",
-		"its licences expire on")
+	next(
+		"lost, and expires soon",
+		"all@hho.example",
+		"Shared licences: 2 to look at",
+		"connection to its server is lost",
+		"its licences expire on",
+	)
 	move(21)
 	told = 9
 	next("what expired no longer expires soon, and that is nothing good", "all@hho.example",

@@ -5,8 +5,10 @@ import (
 	"fmt"
 	"strings"
 	"testing"
+	"time"
 
 	"ensomet/internal/core/casework"
+	"ensomet/internal/edits"
 	"ensomet/internal/entitlements"
 	"ensomet/internal/formats"
 	"ensomet/internal/snapshot"
@@ -20,25 +22,33 @@ func caseList(*sqlite.ListQuery) (*sqlite.List[snapshot.CaseRow], error) {
 
 // buyer is a house that is short of two Skerrymap at 100 EUR, and what becomes of a purchase there.
 type buyer struct {
-	t    *testing.T
-	prog *Program
-	id   int64 // the product
+	t     *testing.T
+	prog  *Program
+	id    int64 // the product
+	clock *movable
 }
 
 func newBuyer(t *testing.T) *buyer {
-	prog, _ := desk(t)
+	prog, clock := desk(t)
 	base(t, prog)
 	take(t, prog, formats.Installs, installHeader, "D1,Ostwick,Skerrymap,6.1,,,2026-06-29T10:00:00Z",
 		"D2,Ostwick,Skerrymap,6.1,,,2026-06-29T10:00:00Z", "D3,Ostwick,Skerrymap,6.1,,,2026-06-29T10:00:00Z")
-	take(t, prog, formats.Entitlements, "entitlement_id,publisher,product,metric,quantity,purchased,unit_price,currency",
-		"E,Ostwick,Skerrymap,device,1,2026-01-01,80,EUR")
-	b := &buyer{t, prog, mustProduct(t, prog, "Skerrymap")}
+	take(
+		t,
+		prog,
+		formats.Entitlements,
+		"entitlement_id,publisher,product,metric,quantity,purchased,unit_price,currency",
+		"E,Ostwick,Skerrymap,device,1,2026-01-01,80,EUR",
+	)
+	b := &buyer{t, prog, mustProduct(t, prog, "Skerrymap"), clock}
 	b.refresh()
 	return b
 }
 
+// refresh renews the figures, and a minute passes.
 func (b *buyer) refresh() {
 	b.t.Helper()
+	defer func() { b.clock.now = b.clock.now.Add(time.Minute) }()
 	if err := b.prog.Pipeline.Refresh(context.Background()); err != nil {
 		b.t.Fatal(err)
 	}
@@ -120,7 +130,10 @@ func TestPurchaseGoesItsWay(t *testing.T) {
 		t.Fatal(got)
 	}
 	b.is(casework.Purchase, casework.Approved, "order drop reopen")
-	if got := b.act(c.ID, "anna", worklist.CaseAction{Act: casework.Order, Number: " "}); !strings.Contains(got, "number") {
+	if got := b.act(c.ID, "anna", worklist.CaseAction{Act: casework.Order, Number: " "}); !strings.Contains(
+		got,
+		"number",
+	) {
 		t.Errorf("ordered without a number: %q", got)
 	}
 	if got := b.act(c.ID, "anna", order); got != "" {
@@ -131,8 +144,12 @@ func TestPurchaseGoesItsWay(t *testing.T) {
 	if c.Request.Order != "PO-7" || c.Request.Expected != "2026-07-20" || c.Request.Booked != 0 {
 		t.Errorf("%+v", c.Request)
 	}
-	id, err := b.prog.Entitlements.Trade(ctx, entitlements.TransactionDraft{Line: "E", Type: "true_up", On: "2026-06-30",
-		Quantity: "1", Request: fmt.Sprint(c.ID)}, "anna")
+	id, err := b.prog.Entitlements.Trade(
+		ctx,
+		entitlements.TransactionDraft{Line: "E", Type: "true_up", On: "2026-06-30",
+			Quantity: "1", Request: fmt.Sprint(c.ID)},
+		"anna",
+	)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -261,5 +278,101 @@ func TestElsewhereIsSeenToTheEnd(t *testing.T) {
 		c.do(b, one.ID)
 		b.refresh()
 		b.is(casework.Elsewhere, casework.Gone, "")
+	}
+}
+
+// The history of a case says who ended it: a stance or a rule that somebody changed, a line that somebody booked, or
+// evidence.
+func TestHistorySaysWhoEndedACase(t *testing.T) {
+	ctx := context.Background()
+	b := newBuyer(t)
+	last := func(kind casework.Kind) worklist.StepView {
+		t.Helper()
+		page, err := listed(b.prog, caseList, sqlite.ListQuery{Filters: map[string]string{"kind": string(kind)}})
+		if err != nil || len(page.Rows) == 0 {
+			t.Fatal(page.Rows, err)
+		}
+		c, err := b.prog.Worklist.Case(ctx, page.Rows[0].ID)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return c.Steps[len(c.Steps)-1]
+	}
+	stance := worklist.PolicyDraft{Product: b.id, Stance: "restricted", Reason: "old"}
+	if err := b.prog.Worklist.SetPolicy(ctx, stance, "anna"); err != nil {
+		t.Fatal(err)
+	}
+	b.refresh()
+	if s := last(casework.RestrictedTitle); s.Who != "evidence" || s.To != "open" {
+		t.Errorf("%+v", s)
+	}
+	list, err := b.prog.Worklist.Policies(ctx)
+	if err != nil || len(list.Policies) != 1 {
+		t.Fatal(list, err)
+	}
+	id := list.Policies[0].ID
+	if err := b.prog.Worklist.EndPolicy(ctx, id, seen(t, b.prog, edits.Stance, id), "bo"); err != nil {
+		t.Fatal(err)
+	}
+	b.refresh()
+	if s := last(casework.RestrictedTitle); s.To != "lapsed" || s.Who != "bo" ||
+		s.Note != "bo ended the stance that it is restricted on 2026-06-30." {
+		t.Errorf("the stance was ended: %+v", s)
+	}
+	if _, err := b.prog.Entitlements.Trade(ctx, entitlements.TransactionDraft{Line: "E", Type: "true_up",
+		On: "2026-06-30", Quantity: "2"}, "carl"); err != nil {
+		t.Fatal(err)
+	}
+	b.refresh()
+	if s := last(casework.Uncovered); s.To != "gone" || s.Who != "carl" ||
+		!strings.Contains(s.Note, "true-up on E") {
+		t.Errorf("it was bought: %+v", s)
+	}
+	take(t, b.prog, formats.Devices, "device_id,kind", "D4,client")
+	take(t, b.prog, formats.Installs, installHeader, "D4,Ostwick,Skerrymap,6.1,,,2026-06-30T05:00:00Z")
+	b.refresh()
+	take(t, b.prog, formats.Installs, installHeader, "D4,x,Other,1,,,2026-06-30T06:00:00Z")
+	b.refresh()
+	if s := last(casework.Uncovered); s.To != "gone" || s.Who != "evidence" {
+		t.Errorf("it was removed: %+v", s)
+	}
+}
+
+// Agreeing to take a leaver's seat back hands it back, and to whoever waits; that is not undone by a press.
+func TestLeaversSeatGoesBack(t *testing.T) {
+	ctx := context.Background()
+	prog, clock := desk(t)
+	base(t, prog)
+	take(t, prog, formats.Users, "user_id,name,status,left_on", "u1,Dagne,left,2026-06-01", "u3,Sunniva,active,")
+	take(t, prog, formats.Entitlements, "entitlement_id,publisher,product,metric,quantity",
+		"N-1,Ostwick,Skerrymap,named_user,2")
+	take(t, prog, formats.Assignments, "entitlement_id,user_id,from", "N-1,u1,2026-01-01", "N-1,u2,2026-01-01")
+	b := &buyer{t, prog, mustProduct(t, prog, "Skerrymap"), clock}
+	if err := prog.Entitlements.Wait(ctx, b.id, "u3", "new here", "anna"); err != nil {
+		t.Fatal(err)
+	}
+	b.refresh()
+	c := b.is(casework.Leaver, casework.Open, "agree keep")
+	if got := b.act(c.ID, "anna", worklist.CaseAction{Act: casework.Agree}); got != "" {
+		t.Fatal(got)
+	}
+	seats, err := listed(
+		prog,
+		prog.Entitlements.Seats,
+		sqlite.ListQuery{Filters: map[string]string{"state": "held"}},
+	)
+	if err != nil || len(seats.Rows) != 2 || seats.Rows[0].User+seats.Rows[1].User != "u2u3" {
+		t.Errorf("%+v, %v", seats.Rows, err)
+	}
+	if got := b.act(c.ID, "anna", worklist.CaseAction{Act: casework.Undo}); !strings.Contains(
+		got,
+		"went back already",
+	) {
+		t.Errorf("undone: %q", got)
+	}
+	b.refresh()
+	c = b.is(casework.Leaver, casework.Gone, "")
+	if said := c.Steps[1].Note; !strings.Contains(said, "Seats that went back: 1. One went to Sunniva") {
+		t.Errorf("%q", said)
 	}
 }

@@ -153,8 +153,8 @@ func TestAskingAUser(t *testing.T) {
 	do(t, prog, "w", worklist.CaseAction{IDs: []int64{2}, Act: casework.Undo})
 	pass(t, prog, clock, 11*time.Minute)
 	if len(box.sent) != 1 || strings.Count(box.sent[0], "/answer/") != 1 ||
-		!strings.Contains(box.sent[0], "Derby on D0") ||
-		!strings.Contains(box.sent[0], "Regatta on D0") {
+		!strings.Contains(box.sent[0], "Derby on dev-0") ||
+		!strings.Contains(box.sent[0], "Regatta on dev-0") {
 		t.Fatalf("letters: %q", box.sent)
 	}
 	if done, err := prog.Worklist.CaseAct(ctx, worklist.CaseAction{IDs: []int64{1}, Act: casework.Undo},

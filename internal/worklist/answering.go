@@ -35,7 +35,11 @@ func (svc *Service) askingLines(tx *sqlite.Tx, question int64) ([]AskingLine, er
 		if err != nil {
 			return nil, err
 		}
-		device, product, _, err := worklistdb.NamesOnDevice(tx, c.Device, c.Product)
+		device, product, err := worklistdb.NamesInLetters(tx, c.Device, c.Product)
+		if err != nil {
+			return nil, err
+		}
+		closed, err := closedTo(tx, question, &c, x.AnsweredAt != 0)
 		if err != nil {
 			return nil, err
 		}
@@ -51,11 +55,26 @@ func (svc *Service) askingLines(tx *sqlite.Tx, question int64) ([]AskingLine, er
 				device,
 				why,
 				x.Answer,
-				x.Answer == "" && c.State != casework.Asked && c.State != casework.Silent,
+				closed,
 			},
 		)
 	}
 	return out, nil
+}
+
+// closedTo reports whether an answer to a question changes nothing about a case any more: somebody decided, or asks
+// anew by a newer letter.
+func closedTo(tx *sqlite.Tx, question int64, c *casework.Case, answered bool) (bool, error) {
+	newest, err := worklistdb.NewestQuestion(tx, c.ID)
+	if err != nil || newest != question {
+		return true, err
+	}
+	q, err := worklistdb.QuestionByID(tx, question)
+	if err != nil {
+		return true, err
+	}
+	p, err := snapshot.Person(tx, q.Person)
+	return !c.MayAnswer(p.Name, answered), err
 }
 
 // AnswerPage is what the page of a question shows.
@@ -131,7 +150,9 @@ func (svc *Service) Answer(ctx context.Context, key string, id int64, needed boo
 			if err != nil {
 				return err
 			}
-			if !c.MayAnswer(p.Name, x.AnsweredAt != 0) {
+			if closed, err := closedTo(tx, q.ID, &c, x.AnsweredAt != 0); err != nil {
+				return err
+			} else if closed {
 				continue
 			}
 			if x.Answer == word && x.Note == note {

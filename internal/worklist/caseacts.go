@@ -15,6 +15,7 @@ import (
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/refuse"
 	"ensomet/internal/edits"
+	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 	"ensomet/internal/worklist/worklistdb"
@@ -269,6 +270,11 @@ func (w *caseWorker) do(c *casework.Case) error {
 		}
 		step.Note = cmp.Or(step.Note, "It leaves the house at "+moment(w.leaves)+"; until then it can be called back.")
 	}
+	if deed.Act == casework.Agree && c.Kind == casework.Leaver {
+		if step.Note, err = w.takeSeats(c, step.Note); err != nil {
+			return err
+		}
+	}
 	if deed.Act != casework.Ask { // whoever decides need not wait for an answer any more
 		if err := w.a.endAsking(w.tx, c.ID); err != nil {
 			return err
@@ -278,6 +284,23 @@ func (w *caseWorker) do(c *casework.Case) error {
 		return err
 	}
 	return w.requested(c, step)
+}
+
+// takeSeats hands the seats of who left back, and gives them to whoever waits. It says so after a note.
+func (w *caseWorker) takeSeats(c *casework.Case, note string) (string, error) {
+	seats, err := worklistdb.SeatsOf(w.tx, c.Person, c.Product, w.a.Snapshots.Today())
+	if err != nil || len(seats) == 0 {
+		return note, err
+	}
+	gotOne, err := w.a.Entitlements.FreeSeats(w.tx, c.Product, seats, w.who)
+	if err != nil {
+		return note, err
+	}
+	text := fmt.Sprintf("Seats that went back: %d.", len(seats))
+	for _, name := range gotOne {
+		text += fmt.Sprintf(" One went to %s, who waited for it.", name)
+	}
+	return strings.TrimSpace(note + " " + text), renewal.MarkProducts(w.tx, c.Product)
 }
 
 // undo goes back to where the last step of somebody here came from, as long as nothing of it has left the house.
@@ -291,6 +314,10 @@ func (w *caseWorker) undo(c *casework.Case) error {
 		return err
 	}
 	switch undone.Act {
+	case casework.Agree:
+		if c.Kind == casework.Leaver {
+			return refuse.New("the seat went back already: assign it again where that was wrong")
+		}
 	case casework.Ask:
 		if err := w.callBack(c); err != nil {
 			return err

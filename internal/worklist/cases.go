@@ -64,7 +64,7 @@ func (svc *Service) UpdateCases(tx *sqlite.Tx, d *Findings) error {
 	for i := range cases {
 		c := &cases[i]
 		if c.Kind.Requested() {
-			if err := svc.seeRequest(tx, d, c, now); err != nil {
+			if err := seeRequest(tx, d, c, now); err != nil {
 				return err
 			}
 			continue
@@ -102,7 +102,13 @@ func (svc *Service) seeCase(tx *sqlite.Tx, d *Findings, c *casework.Case, f *fin
 		v := f.says()
 		says = &v
 	}
-	step, moved, changed := c.See(says, casework.Evidence{Present: present, ScanAt: scan}, e.AsOf, now)
+	ev := casework.Evidence{Present: present, ScanAt: scan}
+	if f == nil && !c.State.Ended() && (present || c.Kind == casework.Uncovered) {
+		if err := because(tx, e, c, &ev); err != nil {
+			return err
+		}
+	}
+	step, moved, changed := c.See(says, ev, e.AsOf, now)
 	if !changed {
 		return nil
 	}
@@ -118,6 +124,27 @@ func (svc *Service) seeCase(tx *sqlite.Tx, d *Findings, c *casework.Case, f *fin
 		}
 	}
 	return svc.bookEvidence(tx, c, before, scan, now)
+}
+
+// because says who changed what a case rested on, where nothing is found any more and no evidence ended it.
+func because(tx *sqlite.Tx, e *snapshot.Snapshot, c *casework.Case, out *casework.Evidence) error {
+	f := e.Products[c.Product]
+	if f == nil {
+		return nil
+	}
+	cause, err := worklistdb.CauseSince(
+		tx,
+		c.Kind,
+		c.Product,
+		c.ChangedAt,
+		f.PolicyTitle.Publisher,
+		f.PolicyTitle.Category,
+	)
+	if err == nil && cause.Who != "" {
+		out.By = cause.Who
+		out.Because = fmt.Sprintf("%s %s on %s.", cause.Who, cause.What, snapshot.Day(cause.At))
+	}
+	return err
 }
 
 // closeUp takes back what is still on its way about a case that has ended: an order that has not left, a question

@@ -232,8 +232,8 @@ func (d *Findings) findIdlePools(tx *sqlite.Tx, rules *reclaimRules) error {
 		}
 		v.proof = []string{
 			fmt.Sprintf(
-				"At most %d of %d licences were out at once in the %d days up to %s, of which %d were measured; nobody "+
-					"was denied.",
+				"At most %d of %d licences were out at once in the %d days up to %s, of which %d were measured; "+
+					"nobody was denied.",
 				seen.Peak,
 				p.Quantity,
 				poolWindow,
@@ -291,13 +291,28 @@ func (d *Findings) findDenied(tx *sqlite.Tx) error {
 			currency: cmp.Or(size.Currency, f.Currency),
 		}
 		v.proof = []string{
-			fmt.Sprintf("It denied %d times in the %d days up to %s, at a peak of %d of %d licences; %d requests were made.",
-				seen.Denials, poolWindow, e.AsOf, seen.Peak, p.Quantity, size.Requests),
-			fmt.Sprintf("Replayed, %d licences would deny at most one request in a hundred: %d more than there are. For "+
-				"nobody to be denied it takes %d.", size.Licences, more, size.All),
+			fmt.Sprintf(
+				"It denied %d times in the %d days up to %s, at a peak of %d of %d licences; %d requests were made.",
+				seen.Denials,
+				poolWindow,
+				e.AsOf,
+				seen.Peak,
+				p.Quantity,
+				size.Requests,
+			),
+			fmt.Sprintf(
+				"Replayed, %d licences would deny at most one request in a hundred: %d more than there are. For "+
+					"nobody to be denied it takes %d.",
+				size.Licences,
+				more,
+				size.All,
+			),
 		}
 		if size.Price.IsPositive() {
-			v.proof = append(v.proof, fmt.Sprintf("One licence costs %s %s, paid %s.", size.Price, v.currency, size.Paid))
+			v.proof = append(
+				v.proof,
+				fmt.Sprintf("One licence costs %s %s, paid %s.", size.Price, v.currency, size.Paid),
+			)
 		}
 		d.found = append(d.found, v)
 	}

@@ -197,12 +197,12 @@ func (svc *Service) want(w doing, m *snapshot.Measure, core *position.Measure) (
 	if err := worklistdb.Move(w.tx, &c, step); err != nil {
 		return words, err
 	}
-	return words, svc.tellShortfall(w.tx, shortfall, w.by.who, w.at, fmt.Sprintf("Case %d: %s.", c.ID, words))
+	return words, tellShortfall(w.tx, shortfall, w.by.who, w.at, fmt.Sprintf("Case %d: %s.", c.ID, words))
 }
 
 // tellShortfall keeps with the case of a shortfall what becomes of what was asked for; one that nobody has taken up is
 // seen to from now on.
-func (svc *Service) tellShortfall(tx *sqlite.Tx, id int64, who string, at int64, words string) error {
+func tellShortfall(tx *sqlite.Tx, id int64, who string, at int64, words string) error {
 	if id == 0 {
 		return nil
 	}
@@ -221,7 +221,7 @@ func (svc *Service) tellShortfall(tx *sqlite.Tx, id int64, who string, at int64,
 }
 
 // joinShortfall lets the case of a shortfall that was found after something was asked for know of it.
-func (svc *Service) joinShortfall(tx *sqlite.Tx, c *casework.Case, what string, at int64) error {
+func joinShortfall(tx *sqlite.Tx, c *casework.Case, what string, at int64) error {
 	id, err := worklistdb.OpenShortfall(tx, c.Product)
 	if err != nil || id == 0 {
 		return err
@@ -229,12 +229,12 @@ func (svc *Service) joinShortfall(tx *sqlite.Tx, c *casework.Case, what string, 
 	if err := worklistdb.SetShortfall(tx, c.Request, id); err != nil {
 		return err
 	}
-	return svc.tellShortfall(tx, id, c.Owner, at,
+	return tellShortfall(tx, id, c.Owner, at,
 		fmt.Sprintf("Case %d, %s: %s.", c.ID, what, casework.AskedWord(c.Kind, c.State)))
 }
 
 // leaveShortfall opens the case of a shortfall again where nothing that was asked for is on its way any more.
-func (svc *Service) leaveShortfall(tx *sqlite.Tx, id int64, who string, at int64, words string) error {
+func leaveShortfall(tx *sqlite.Tx, id int64, who string, at int64, words string) error {
 	if id == 0 {
 		return nil
 	}
@@ -280,9 +280,9 @@ func (w *caseWorker) requested(c *casework.Case, step casework.Step) error {
 		}
 	}
 	if c.State == casework.Lapsed {
-		return w.a.leaveShortfall(w.tx, r.Shortfall, w.who, w.now, words)
+		return leaveShortfall(w.tx, r.Shortfall, w.who, w.now, words)
 	}
-	return w.a.tellShortfall(w.tx, r.Shortfall, w.who, w.now, words)
+	return tellShortfall(w.tx, r.Shortfall, w.who, w.now, words)
 }
 
 // fulfilled says of what was asked for how much of it is booked, by what, and whether that is all of it.
@@ -291,8 +291,17 @@ func (d *Findings) fulfilled(tx *sqlite.Tx, c *casework.Case) (v RequestView, do
 	if err != nil {
 		return v, false, err
 	}
-	v = RequestView{What: r.What, Author: r.Author, At: r.At, Note: r.Note, Scenario: r.Scenario, Shortfall: r.Shortfall,
-		Order: r.Order, Expected: r.Expected.String(), By: []string{}}
+	v = RequestView{
+		What:      r.What,
+		Author:    r.Author,
+		At:        r.At,
+		Note:      r.Note,
+		Scenario:  r.Scenario,
+		Shortfall: r.Shortfall,
+		Order:     r.Order,
+		Expected:  r.Expected.String(),
+		By:        []string{},
+	}
 	if err := json.Unmarshal([]byte(r.Measure), &v.Measure); err != nil {
 		return v, false, err
 	}
@@ -302,8 +311,11 @@ func (d *Findings) fulfilled(tx *sqlite.Tx, c *casework.Case) (v RequestView, do
 	}
 	for _, f := range list {
 		v.Booked += f.Quantity
-		v.By = append(v.By, fmt.Sprintf("%s: %s of %d on %s", f.Line, strings.ReplaceAll(f.What, "_", " "), f.Quantity,
-			f.On))
+		v.By = append(
+			v.By,
+			fmt.Sprintf("%s: %s of %d on %s", f.Line, strings.ReplaceAll(f.What, "_", " "), f.Quantity,
+				f.On),
+		)
 	}
 	if c.Kind == casework.Purchase && position.MeasureKind(v.Measure.Kind) != position.Maintain {
 		return v, v.Booked >= max(1, v.Measure.Quantity), nil
@@ -359,7 +371,7 @@ func (d *Findings) shows(tx *sqlite.Tx, m *snapshot.Measure) (bool, error) {
 }
 
 // seeRequest lets what is booked, or what shows, end a case that was asked for.
-func (svc *Service) seeRequest(tx *sqlite.Tx, d *Findings, c *casework.Case, now int64) error {
+func seeRequest(tx *sqlite.Tx, d *Findings, c *casework.Case, now int64) error {
 	if c.State == casework.Lapsed {
 		return nil
 	}
@@ -376,12 +388,12 @@ func (svc *Service) seeRequest(tx *sqlite.Tx, d *Findings, c *casework.Case, now
 		if v.Shortfall != 0 || c.State.Ended() {
 			return nil
 		}
-		return svc.joinShortfall(tx, c, v.What, now) // it was found since
+		return joinShortfall(tx, c, v.What, now) // it was found since
 	}
 	if err := worklistdb.Move(tx, c, step); err != nil {
 		return err
 	}
-	return svc.tellShortfall(tx, v.Shortfall, step.Who, now,
+	return tellShortfall(tx, v.Shortfall, step.Who, now,
 		fmt.Sprintf("Case %d, %s: %s. %s", c.ID, v.What, casework.AskedWord(c.Kind, c.State), step.Note))
 }
 

@@ -121,8 +121,10 @@ func (c *Case) buy(d *Deed) error {
 		c.AgreedBy = d.Who
 	case Order:
 		if c.State == Open && c.NeedsApproval(d.Rules) {
-			return refuse.Errorf("what costs more than %s EUR, or nobody knows how much, is approved by somebody else first",
-				d.Rules.ApproveAbove)
+			return refuse.Errorf(
+				"what costs more than %s EUR, or nobody knows how much, is approved by somebody else first",
+				d.Rules.ApproveAbove,
+			)
 		}
 		if d.Number = strings.TrimSpace(d.Number); d.Number == "" {
 			return refuse.New("say under which number it was ordered: by that it is found again when it is booked")
@@ -287,11 +289,17 @@ func (c *Case) See(f *Finding, e Evidence, today civil.Day, at int64) (s Step, m
 	switch {
 	case to == Gone:
 		d.Note = c.Done(e.ScanAt)
+		if e.By != "" {
+			d.Who, d.Note = e.By, d.Note+" "+e.Because
+		}
 	case to == Lapsed && before.State == Gone:
 		c.CameBack++
 		d.Note = "It is there again. Nothing speaks against it today; what was saved is booked out."
 	case to == Lapsed:
 		d.Note = "What the case rested on no longer holds."
+		if e.By != "" {
+			d.Who, d.Note = e.By, e.Because
+		}
 	case to == Open && before.State == Gone:
 		c.CameBack++
 		d.Note = "It is back: " + f.Proof[0]
@@ -328,5 +336,6 @@ func (c *Case) Done(scan int64) string {
 
 // Saves reports whether a case of the kind may be worth money once it is done.
 func (k Kind) Saves() bool {
-	return k == IdleLicence || k == IdlePool || k == Planned || k == Leaver || k == RestrictedTitle || k == EndOfLife
+	return k == IdleLicence || k == IdlePool || k == Planned || k == Leaver || k == RestrictedTitle ||
+		k == EndOfLife
 }

@@ -225,6 +225,8 @@ type Evidence struct {
 	Present bool
 	ScanAt  int64 // the newest complete scan of the device
 	GoneAt  int64 // when the case ended as gone
+	// what somebody changed that it rested on, where that is why nothing is found any more: who, and in words
+	By, Because string
 }
 
 // Stands is how many seconds a thing must stay away for what was saved by it to stand; what is there again before

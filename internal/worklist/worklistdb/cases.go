@@ -9,15 +9,16 @@ import (
 	"ensomet/internal/sqlite"
 )
 
-const caseColumns = "SELECT id, kind, device_id, product_id, person_id, pool_id, wanted_id, state, opened_at, changed_at, " +
+const caseColumns = "SELECT id, kind, device_id, product_id, person_id, pool_id, wanted_id, state, opened_at, " +
+	"changed_at, " +
 	"sent_at, worth, amount, currency, money_on, proof, came_back, keep_until, owner, agreed_by, answer, answer_by, " +
 	"quantity FROM worklist_case"
 
 func scanCase(r *sql.Rows, c *casework.Case) error {
 	var proof string
 	if err := r.Scan(&c.ID, &c.Kind, &c.Device, &c.Product, &c.Person, &c.Pool, &c.Request, &c.State, &c.OpenedAt,
-		&c.ChangedAt, &c.SentAt, &c.Worth, &c.Amount, &c.Currency, &c.MoneyOn, &proof, &c.CameBack, &c.KeepUntil, &c.Owner,
-		&c.AgreedBy, &c.Answer, &c.AnswerBy, &c.Quantity); err != nil {
+		&c.ChangedAt, &c.SentAt, &c.Worth, &c.Amount, &c.Currency, &c.MoneyOn, &proof, &c.CameBack, &c.KeepUntil,
+		&c.Owner, &c.AgreedBy, &c.Answer, &c.AnswerBy, &c.Quantity); err != nil {
 		return err
 	}
 	return json.Unmarshal([]byte(proof), &c.Proof)
@@ -181,6 +182,13 @@ func CountCases(tx *sqlite.Tx) error {
 		WHERE cases > 0 OR device_id IN (SELECT device_id FROM worklist_case)`,
 	)
 	return err
+}
+
+// NamesInLetters returns a device's and a product's name, as people know them.
+func NamesInLetters(tx *sqlite.Tx, device, product int64) (at, name string, err error) {
+	err = tx.QueryRowContext(tx.Ctx, `SELECT (SELECT coalesce(nullif(name, ''), code) FROM device WHERE id = ?),
+		(SELECT name FROM product WHERE id = ?)`, device, product).Scan(&at, &name)
+	return at, name, err
 }
 
 // NamesOnDevice returns a device's and a product's name and the raw names under which the product is on the device now.

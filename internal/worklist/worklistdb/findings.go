@@ -60,6 +60,14 @@ func SeatsFreedBy(tx *sqlite.Tx, device, product int64, today civil.Day) ([]int6
 	)
 }
 
+// SeatsOf lists the seats of a product that a person holds on a day.
+func SeatsOf(tx *sqlite.Tx, person, product int64, day civil.Day) ([]int64, error) {
+	return sqlite.Select[int64](tx, `SELECT a.id FROM assignment a JOIN entitlement e ON e.id = a.entitlement_id
+			AND e.withdrawn_at = 0
+		WHERE a.person_id = ?1 AND e.product_id = ?2 AND a.from_day <= ?3 AND (a.until_day = 0 OR a.until_day >= ?3)
+		ORDER BY a.id`, person, product, day)
+}
+
 // UserOfDevice is the main user of a device with the mail address, empty where nobody is known or the user has left.
 func UserOfDevice(tx *sqlite.Tx, device int64) (person int64, address, name string, err error) {
 	p, err := snapshot.PersonWhere(

@@ -130,6 +130,13 @@ func QuestionOf(tx *sqlite.Tx, id int64) (question int64, err error) {
 	return question, err
 }
 
+// NewestQuestion is the newest question about a case, ended or not; 0 where there is none.
+func NewestQuestion(tx *sqlite.Tx, id int64) (question int64, err error) {
+	err = tx.QueryRowContext(tx.Ctx, "SELECT coalesce(max(question_id), 0) FROM question_case WHERE case_id = ?", id).
+		Scan(&question)
+	return question, err
+}
+
 // DropAsking takes a case out of a question; a question without cases is gone, with its mail that has not left.
 func DropAsking(tx *sqlite.Tx, question, id int64) error {
 	if _, err := tx.Exec("DELETE FROM question_case WHERE question_id = ? AND case_id = ?", question, id); err != nil {

@@ -40,7 +40,7 @@ input { font: inherit; padding: 0.4rem 0.6rem; flex: 1 1 14rem; border: 1px soli
 {{if .Gone}}<h1>Nothing is asked here</h1><p>This address opens nothing, or no longer. If you were asked something by mail, use the address of the newest one.</p>
 {{else}}<h1>Do you still need it?</h1><p>One click is enough. {{if .Page.Over}}The time to answer is over; what you say is still passed on.{{else}}Please answer by {{.Page.Until}}; until somebody has acted on it you can change your answer.{{end}}</p>
 {{range .Page.Lines}}<section><h2>{{.Product}}</h2><p>on {{.Device}}{{if .Why}}: {{.Why}}{{end}}</p>
-{{if .Closed}}<p class="said">This has been decided meanwhile.</p>{{else}}{{if eq .Answer "needed"}}<p class="said" role="status">You said that you need it. Thank you.</p>{{else if eq .Answer "not needed"}}<p class="said" role="status">You said that you do not need it. Thank you.</p>{{else if .Answer}}<p class="said">This is no longer asked.</p>{{end}}
+{{if eq .Answer "needed"}}<p class="said" role="status">You said that you need it. Thank you.</p>{{else if eq .Answer "not needed"}}<p class="said" role="status">You said that you do not need it. Thank you.</p>{{end}}{{if .Closed}}<p class="said">{{if .Answer}}Somebody has acted on it; it is no longer asked.{{else}}This is no longer asked.{{end}}</p>{{else}}
 <form method="post"><input type="hidden" name="case" value="{{.Case}}"><button class="no" name="needed" value="no">I do not need it</button><button class="yes" name="needed" value="yes">I still need it</button><input name="note" maxlength="500" aria-label="what for, if you like" placeholder="what for, if you like"></form>{{end}}</section>
 {{end}}{{end}}</body></html>
 `))
