@@ -135,3 +135,26 @@ func TestTryBuyingAndLettingLapse(t *testing.T) {
 	says(t, page, "[data-scenario-done]", "1 purchase request")
 	says(t, page, "[data-scenario-done]", "lapse")
 }
+
+// A statement for one publisher is frozen, opened down to the machines and what they reported, and given as a file.
+func TestAStatementForOnePublisher(t *testing.T) {
+	page, url := open(t, "work", false)
+	page.MustNavigate(url + "/position/statements")
+	fill(page, `[name="handedTo"]`, "Harrowmere plc")
+	page.MustElement("[data-statement-of]").MustClick()
+	page.MustElementR("[role=option]", "^one publisher$").MustClick()
+	fill(page, `[name="scopeName"]`, "harrowmere")
+	press(t, page, ".make button[type=submit]")
+	says(t, page, ".list", "harrowmere")
+	says(t, page, ".one", "Nothing differs")
+	says(t, page, ".one", "Gannet Store")
+	page.MustElementR("[data-open-said]", "Gannet Store").MustClick()
+	says(t, page, "[data-said-units]", "not covered: all used")
+	says(t, page, "[data-said-units]", "Gannet Store")
+	look(t, page, "statement-of-a-publisher")
+	file := page.MustEval(`() => fetch(document.querySelector('[data-statement-file]').href).then((r) => r.text())`).Str()
+	if !strings.HasPrefix(file, "publisher,product,metric,device_id") || !strings.Contains(file, "Gannet Store,core") ||
+		strings.Contains(file, "Skerrymap") {
+		t.Errorf("the file is not that of the publisher: %.300s", file)
+	}
+}

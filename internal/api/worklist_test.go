@@ -112,7 +112,7 @@ func TestWaysOut(t *testing.T) {
 	}
 	short := p.Metrics[0].Short
 	text := strings.Join(words, "; ")
-	if short != 3 || !text != "buy covers 3, left 0, cost 180" {
+	if short != 3 || text != "buy covers 3, left 0, cost 180" {
 		t.Errorf("short %d: %s", short, text)
 	}
 }

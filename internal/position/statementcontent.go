@@ -7,6 +7,8 @@ import (
 	"encoding/hex"
 	"encoding/json"
 	"errors"
+	"fmt"
+	"strings"
 
 	"ensomet/internal/core/refuse"
 	"ensomet/internal/position/positiondb"
@@ -21,6 +23,60 @@ type statementContent struct {
 	AsOf      string              `json:"asOf"`
 	Evidence  keptEvidence        `json:"evidence"`
 	Positions []statementPosition `json:"positions"`
+
+	Scope   *StatementScope      `json:"scope,omitempty"`
+	Opened  bool                 `json:"opened,omitempty"` // the units of demand are kept too
+	Records map[int64]keptRecord `json:"records,omitempty"`
+}
+
+// StatementScope is whom or what a statement speaks of; where nothing is said, it is the whole house.
+type StatementScope struct {
+	Publisher string  `json:"publisher,omitempty"`
+	Contract  string  `json:"contract,omitempty"` // the products that it has lines of
+	Unit      string  `json:"unit,omitempty"`     // with all below it: what is needed there, and what is used or kept there
+	Products  []int64 `json:"products,omitempty"`
+}
+
+// words says whom or what a statement speaks of.
+func (s *StatementScope) words() string {
+	var out []string
+	if s.Publisher != "" {
+		out = append(out, s.Publisher)
+	}
+	if s.Contract != "" {
+		out = append(out, "contract "+s.Contract)
+	}
+	if s.Unit != "" {
+		out = append(out, "in "+s.Unit)
+	}
+	if len(out) == 0 && len(s.Products) > 0 {
+		out = append(out, fmt.Sprintf("%d products", len(s.Products)))
+	}
+	return strings.Join(out, ", ")
+}
+
+// keptRecord is what a machine reported, as it was.
+type keptRecord struct {
+	Publisher string `json:"publisher,omitempty"`
+	Name      string `json:"name"`
+	Version   string `json:"version,omitempty"`
+}
+
+// keptUnit is a unit of demand as it was: who or what needed how many, what covered it, or why nothing did.
+type keptUnit struct {
+	Device   string  `json:"device,omitempty"`
+	Name     string  `json:"name,omitempty"`
+	User     string  `json:"user,omitempty"`
+	UserName string  `json:"userName,omitempty"`
+	Unit     string  `json:"unit,omitempty"`
+	Count    int64   `json:"count"`
+	Needs    string  `json:"needs,omitempty"`
+	Line     string  `json:"line,omitempty"`
+	Reason   string  `json:"reason"`
+	Why      string  `json:"why,omitempty"`
+	Calc     string  `json:"calc,omitempty"`
+	LastSeen int64   `json:"lastSeen,omitempty"`
+	Records  []int64 `json:"records,omitempty"`
 }
 
 type keptEvidence struct {
@@ -42,6 +98,7 @@ type statementPosition struct {
 	Currency string      `json:"currency"`
 	Lines    []keptLine  `json:"lines"`
 	Groups   []keptGroup `json:"groups"`
+	Units    []keptUnit  `json:"units,omitempty"`
 }
 
 type keptFigures struct {

@@ -15,6 +15,7 @@ import (
 	"ensomet/internal/entitlements/entitlementsdb"
 	"ensomet/internal/formats"
 	"ensomet/internal/outbox"
+	"ensomet/internal/position"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 	"ensomet/internal/worklist"
@@ -457,10 +458,10 @@ func TestStatements(t *testing.T) {
 	take(t, prog, formats.Installs, installHeader, "D1,Ostwick,Skerrymap,6.1,,,2026-06-20T10:00:00Z")
 	take(t, prog, formats.Entitlements, "entitlement_id,publisher,product,metric,quantity",
 		"E,Ostwick,Skerrymap,device,1")
-	if _, err := prog.Position.MakeStatement(ctx, 0, nil, " ", "", "me"); err == nil {
+	if _, err := prog.Position.MakeStatement(ctx, 0, position.StatementScope{}, " ", "", "me"); err == nil {
 		t.Error("a statement to nobody")
 	}
-	id, err := prog.Position.MakeStatement(ctx, 0, nil, "auditor", "yearly", "me")
+	id, err := prog.Position.MakeStatement(ctx, 0, position.StatementScope{}, "auditor", "yearly", "me")
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -8,6 +8,7 @@ import (
 
 	"ensomet/internal/entitlements"
 	"ensomet/internal/formats"
+	"ensomet/internal/position"
 )
 
 func booking(t *testing.T, prog *Program, d entitlements.TransactionDraft) error {
@@ -107,7 +108,7 @@ func TestATrueUpAndBack(t *testing.T) {
 		t.Errorf("%+v", res)
 	}
 	// a statement rests on the first one
-	if _, err := prog.Position.MakeStatement(ctx, 0, nil, "Skrubbholt Revision", "", "me"); err != nil {
+	if _, err := prog.Position.MakeStatement(ctx, 0, position.StatementScope{}, "Skrubbholt Revision", "", "me"); err != nil {
 		t.Fatal(err)
 	}
 	first := l.Transactions[0].ID

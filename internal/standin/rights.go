@@ -8,6 +8,7 @@ import (
 
 	"ensomet/internal/core/civil"
 	"ensomet/internal/entitlements/entitlementsdb"
+	"ensomet/internal/position"
 	"ensomet/internal/program"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/worklist"
@@ -589,7 +590,7 @@ func makeRights(ctx context.Context, prog *program.Program) error {
 	if _, err := prog.Position.MakeStatement(
 		ctx,
 		civil.Of(Now)-30,
-		nil,
+		position.StatementScope{},
 		"Skrubbholt Revision",
 		"for the yearly audit",
 		"Worker",

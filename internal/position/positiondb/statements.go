@@ -21,14 +21,14 @@ type StoredStatement struct {
 	SHA256    string
 	Content   []byte
 	Products  string // those that it speaks of, as a list of JSON; empty is all
+	Scope     string // whom or what it speaks of, in words; empty is the whole house
 }
 
 // AddStatement keeps a statement.
 func AddStatement(tx *sqlite.Tx, s StoredStatement, asOf civil.Day) (int64, error) {
 	return tx.Insert(
-		"INSERT INTO statement(at, author, handed_to, note, as_of, positions, content, sha256, products) VALUES (?, "+
-			"?, "+
-			"?, ?, ?, ?, ?, ?, ?)",
+		"INSERT INTO statement(at, author, handed_to, note, as_of, positions, content, sha256, products, "+
+			"scope) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
 		s.At,
 		s.Author,
 		s.HandedTo,
@@ -38,23 +38,26 @@ func AddStatement(tx *sqlite.Tx, s StoredStatement, asOf civil.Day) (int64, erro
 		s.Content,
 		s.SHA256,
 		s.Products,
+		s.Scope,
 	)
 }
 
 // Statements reads all statements without their content, the newest first.
 func Statements(tx *sqlite.Tx) ([]StoredStatement, error) {
 	return sqlite.Query(tx, func(r *sql.Rows, v *StoredStatement) error {
-		return r.Scan(&v.ID, &v.At, &v.Author, &v.HandedTo, &v.Note, &v.AsOf, &v.Positions, &v.Size, &v.SHA256)
+		return r.Scan(&v.ID, &v.At, &v.Author, &v.HandedTo, &v.Note, &v.AsOf, &v.Positions, &v.Size, &v.SHA256,
+			&v.Scope)
 	}, "SELECT id, at, author, handed_to, note, "+sqlite.Date("as_of")+
-		", positions, length(content), sha256 FROM statement ORDER BY id DESC")
+		", positions, length(content), sha256, scope FROM statement ORDER BY id DESC")
 }
 
 // Statement reads a statement with its content.
 func Statement(tx *sqlite.Tx, id int64) (v StoredStatement, err error) {
 	err = tx.QueryRowContext(tx.Ctx,
 		"SELECT id, at, author, handed_to, note, "+sqlite.Date("as_of")+
-			", positions, length(content), sha256, content FROM statement WHERE id = ?", id).
-		Scan(&v.ID, &v.At, &v.Author, &v.HandedTo, &v.Note, &v.AsOf, &v.Positions, &v.Size, &v.SHA256, &v.Content)
+			", positions, length(content), sha256, content, scope FROM statement WHERE id = ?", id).
+		Scan(&v.ID, &v.At, &v.Author, &v.HandedTo, &v.Note, &v.AsOf, &v.Positions, &v.Size, &v.SHA256, &v.Content,
+			&v.Scope)
 	if errors.Is(err, sql.ErrNoRows) {
 		err = sqlite.ErrNotFound
 	}

@@ -62,19 +62,50 @@ func (s *routes) statements() {
 	rest.Handle(s.Server, access.Editor, rest.Post("makeStatement", "/api/statements"),
 		func(ctx context.Context, me rest.Account, in *struct {
 			Body struct {
-				AsOf     string  `json:"asOf"`
-				Products []int64 `json:"products"`
-				HandedTo string  `json:"handedTo"`
-				Note     string  `json:"note"`
+				AsOf      string  `json:"asOf"`
+				Publisher string  `json:"publisher,omitempty" doc:"its products alone"`
+				Contract  string  `json:"contract,omitempty" doc:"the products that it has lines of"`
+				Unit      string  `json:"unit,omitempty" doc:"with all below it"`
+				Products  []int64 `json:"products,omitempty"`
+				HandedTo  string  `json:"handedTo"`
+				Note      string  `json:"note"`
 			}
 		}) (rest.Made, error) {
 			day, err := civil.Parse(in.Body.AsOf)
 			if err != nil {
 				return rest.Made{}, err
 			}
-			return rest.MadeOr(
-				s.Position.MakeStatement(ctx, day, in.Body.Products, in.Body.HandedTo, in.Body.Note, me.Name))
+			b := &in.Body
+			scope := position.StatementScope{
+				Publisher: b.Publisher,
+				Contract:  b.Contract,
+				Unit:      b.Unit,
+				Products:  b.Products,
+			}
+			return rest.MadeOr(s.Position.MakeStatement(ctx, day, scope, b.HandedTo, b.Note, me.Name))
 		})
+	rest.Handle(s.Server, access.Viewer, rest.Get("statementUnits", "/api/statements/{id}/units"),
+		func(ctx context.Context, _ rest.Account, in *struct {
+			rest.ByID
+			Product int64  `query:"product"`
+			Metric  string `query:"metric"`
+		}) ([]StatementUnit, error) {
+			return rest.All(toStatementUnit)(s.Position.StatementUnits(ctx, in.ID, in.Product, in.Metric))
+		})
+	s.Router.Get("/api/statements/{id}/units.csv", func(w http.ResponseWriter, r *http.Request) {
+		id, err := strconv.ParseInt(r.PathValue("id"), 10, 64)
+		if err != nil {
+			rest.Problem(w, huma.Error404NotFound("There is no such statement."))
+			return
+		}
+		s.Give(w, r, "statement.csv", rest.TableTypes["csv"], func(file io.Writer) error {
+			out, err := formats.NewWriter(file, "csv", position.StatementColumns)
+			if err != nil {
+				return err
+			}
+			return errors.Join(s.Position.ExportStatement(r.Context(), id, out.Write), out.Close())
+		})
+	})
 }
 
 // positions registers how positions come about, how they change, and what could be done about them.

@@ -27,6 +27,7 @@ type StoredStatement struct {
 	Positions int64  `json:"positions"`
 	Size      int64  `json:"size"`
 	SHA256    string `json:"sha256"`
+	Scope     string `json:"scope" doc:"whom or what it speaks of, in words; empty is the whole house"`
 }
 
 func toStoredStatement(v position.StoredStatement) StoredStatement {
@@ -40,6 +41,7 @@ func toStoredStatement(v position.StoredStatement) StoredStatement {
 		Positions: v.Positions,
 		Size:      v.Size,
 		SHA256:    v.SHA256,
+		Scope:     v.Scope,
 	}
 }
 
@@ -276,6 +278,7 @@ func toComparedPosition(v position.ComparedPosition) ComparedPosition {
 // StatementView is a statement beside what is known now.
 type StatementView struct {
 	StoredStatement
+	Opened   bool               `json:"opened" doc:"it opens down to machines"`
 	Evidence StatementEvidence  `json:"evidence"`
 	Against  string             `json:"against" doc:"the day that it is compared with"`
 	Compared []ComparedPosition `json:"compared"`
@@ -285,12 +288,35 @@ type StatementView struct {
 func toStatementView(v position.StatementView) StatementView {
 	return StatementView{
 		StoredStatement: toStoredStatement(v.StoredStatement),
+		Opened:          v.Opened,
 		Evidence:        toStatementEvidence(v.Evidence),
 		Against:         v.Against,
 		Compared:        rest.Each(v.Compared, toComparedPosition),
 		Differ:          v.Differ,
 	}
 }
+
+// StatementUnit is a unit of demand as a statement kept it.
+type StatementUnit struct {
+	Publisher string   `json:"publisher"`
+	Product   string   `json:"product"`
+	Metric    string   `json:"metric"`
+	Device    string   `json:"device" doc:"device_id"`
+	Name      string   `json:"name"`
+	User      string   `json:"user" doc:"user_id"`
+	UserName  string   `json:"userName"`
+	Unit      string   `json:"unit"`
+	Count     int64    `json:"count"`
+	Needs     string   `json:"needs"`
+	Line      string   `json:"line"`
+	Reason    string   `json:"reason"`
+	Why       string   `json:"why"`
+	Calc      string   `json:"calc"`
+	LastSeen  int64    `json:"lastSeen"`
+	Records   []string `json:"records" doc:"what the machine reported"`
+}
+
+func toStatementUnit(v position.StatementUnit) StatementUnit { return StatementUnit(v) }
 
 // CauseStep is what one cause changed in a metric.
 type CauseStep struct {

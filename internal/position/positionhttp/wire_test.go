@@ -22,6 +22,7 @@ func TestTranslations(t *testing.T) {
 	resttest.Translates(t, toStatementEvidence)
 	resttest.Translates(t, toComparedPosition)
 	resttest.Translates(t, toStatementView)
+	resttest.Translates(t, toStatementUnit)
 	resttest.Translates(t, toCauseStep)
 	resttest.Translates(t, toStepRef)
 	resttest.Translates(t, toStepLine)

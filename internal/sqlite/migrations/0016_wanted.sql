@@ -66,4 +66,7 @@ CREATE INDEX txn_request ON txn(request) WHERE request <> '';
 CREATE INDEX txn_order ON txn(order_no) WHERE order_no <> '';
 CREATE INDEX entitlement_order ON entitlement(order_no) WHERE order_no <> '';
 
+-- Whom or what a statement speaks of, in words; empty is the whole house.
+ALTER TABLE statement ADD COLUMN scope TEXT NOT NULL DEFAULT '';
+
 -- +goose Down

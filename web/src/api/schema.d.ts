@@ -2356,6 +2356,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/statements/{id}/units": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["statementUnits"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/status": {
         parameters: {
             query?: never;
@@ -4197,9 +4213,15 @@ export interface components {
         };
         MakeStatementRequest: {
             asOf: string;
+            /** @description the products that it has lines of */
+            contract?: string;
             handedTo: string;
             note: string;
-            products: number[];
+            products?: number[];
+            /** @description its products alone */
+            publisher?: string;
+            /** @description with all below it */
+            unit?: string;
         };
         Me: {
             demo: boolean;
@@ -6365,6 +6387,29 @@ export interface components {
             /** Format: int64 */
             stale: number;
         };
+        StatementUnit: {
+            calc: string;
+            /** Format: int64 */
+            count: number;
+            /** @description device_id */
+            device: string;
+            /** Format: int64 */
+            lastSeen: number;
+            line: string;
+            metric: string;
+            name: string;
+            needs: string;
+            product: string;
+            publisher: string;
+            reason: string;
+            /** @description what the machine reported */
+            records: string[];
+            unit: string;
+            /** @description user_id */
+            user: string;
+            userName: string;
+            why: string;
+        };
         StatementView: {
             /** @description the day that it is compared with */
             against: string;
@@ -6380,8 +6425,12 @@ export interface components {
             /** Format: int64 */
             id: number;
             note: string;
+            /** @description it opens down to machines */
+            opened: boolean;
             /** Format: int64 */
             positions: number;
+            /** @description whom or what it speaks of, in words; empty is the whole house */
+            scope: string;
             sha256: string;
             /** Format: int64 */
             size: number;
@@ -6425,6 +6474,8 @@ export interface components {
             note: string;
             /** Format: int64 */
             positions: number;
+            /** @description whom or what it speaks of, in words; empty is the whole house */
+            scope: string;
             sha256: string;
             /** Format: int64 */
             size: number;
@@ -12451,6 +12502,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StatementView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    statementUnits: {
+        parameters: {
+            query?: {
+                product?: number;
+                metric?: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StatementUnit"][];
                 };
             };
             /** @description Error */

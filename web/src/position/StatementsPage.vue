@@ -2,6 +2,7 @@
 import { useQuery } from '@tanstack/vue-query'
 import Button from 'primevue/button'
 import InputText from 'primevue/inputtext'
+import Select from 'primevue/select'
 import { computed } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, ask } from '../api/client'
@@ -31,16 +32,36 @@ const one = useQuery({
 const s = computed(() => one.data.value)
 const { form: draft, hold } = useKept(
   () => 'statement',
-  () => ({ handedTo: '', asOf: '', note: '' }),
+  () => ({ handedTo: '', asOf: '', note: '', of: 'house', name: '' }),
 )
 const { busy, says, act } = useAct()
 const make = () =>
   act(async () => {
     const taken = hold()
-    const made = await ask(api.POST('/api/statements', { body: { ...draft.value, products: [] } }))
+    const { handedTo, asOf, note, of, name } = draft.value
+    const scope = of === 'house' ? {} : { [of]: name }
+    const made = await ask(api.POST('/api/statements', { body: { handedTo, asOf, note, ...scope } }))
     taken()
     put({ id: String(made.id) })
   })
+const scopes = [
+  { value: 'house', label: 'the whole house' },
+  { value: 'publisher', label: 'one publisher' },
+  { value: 'contract', label: 'one contract' },
+  { value: 'unit', label: 'one unit' },
+]
+// one position of the statement, opened down to what it rested on
+const opened = computed(() => String(route.query.open ?? ''))
+const units = useQuery({
+  queryKey: ['statement-units', id, opened],
+  queryFn: () => {
+    const [product, metric] = opened.value.split(':')
+    const query = { product: Number(product), metric: metric! }
+    return ask(api.GET('/api/statements/{id}/units', { params: { path: { id: id.value }, query } }))
+  },
+  enabled: computed(() => id.value > 0 && !!opened.value),
+})
+const print = () => window.print()
 </script>
 
 <template>
@@ -53,9 +74,29 @@ const make = () =>
           <label
             >to <InputText v-model="draft.handedTo" size="small" name="handedTo" placeholder="who gets it"
           /></label>
+          <label
+            >of
+            <Select
+              v-model="draft.of"
+              :options="scopes"
+              option-label="label"
+              option-value="value"
+              size="small"
+              aria-label="of"
+              data-statement-of
+          /></label>
+          <label v-if="draft.of !== 'house'"
+            >{{ draft.of }} <InputText v-model="draft.name" size="small" name="scopeName" placeholder="its name"
+          /></label>
           <label>as of <InputText v-model="draft.asOf" size="small" type="date" /></label>
           <label>note <InputText v-model="draft.note" size="small" /></label>
-          <Button type="submit" label="Freeze all positions" size="small" :disabled="!draft.handedTo" :loading="busy" />
+          <Button
+            type="submit"
+            :label="draft.of === 'house' ? 'Freeze all positions' : 'Freeze these positions'"
+            size="small"
+            :disabled="!draft.handedTo || (draft.of !== 'house' && !draft.name)"
+            :loading="busy"
+          />
         </form>
         <p v-if="says" class="says" role="alert">{{ says }}</p>
         <table class="lines">
@@ -73,6 +114,7 @@ const make = () =>
                 <button class="plain" type="button" data-statement @click="put({ id: String(x.id) })">
                   {{ x.handedTo }}
                 </button>
+                <div v-if="x.scope" data-scope>{{ x.scope }}</div>
                 <div class="soft">{{ x.author }}{{ x.note ? ': ' + x.note : '' }}</div>
               </td>
               <td>{{ day(x.at) }}</td>
@@ -91,7 +133,10 @@ const make = () =>
         <p v-if="one.error.value" class="says">{{ one.error.value.message }}</p>
         <p v-else-if="!s" class="soft" role="status">Being compared…</p>
         <template v-else>
-          <h2>As said to {{ s.handedTo }}, beside {{ today ? 'today' : 'what is known now of ' + s.against }}</h2>
+          <h2>
+            As said to {{ s.handedTo }}<template v-if="s.scope"> of {{ s.scope }}</template
+            >, beside {{ today ? 'today' : 'what is known now of ' + s.against }}
+          </h2>
           <p class="soft">
             Frozen on {{ day(s.at) }} by {{ s.author }}, as of {{ s.asOf }}, on {{ whole(s.evidence.devices) }} devices
             in service: {{ whole(s.evidence.fresh) }} fresh, {{ whole(s.evidence.stale) }} stale,
@@ -103,6 +148,8 @@ const make = () =>
               the same day, by what is known now
             </button>
             <button class="chip" type="button" :class="{ on: today }" @click="put({ with: 'today' })">today</button>
+            <a v-if="s.opened" :href="`/api/statements/${id}/units.csv`" data-statement-file>as a file</a>
+            <button class="plain" type="button" @click="print">print</button>
             <b>{{ s.differ ? count(s.differ, 'position differs', 'positions differ') : 'Nothing differs' }}</b>
           </div>
           <table class="lines">
@@ -117,20 +164,68 @@ const make = () =>
               </tr>
             </thead>
             <tbody>
-              <tr v-for="p in s.compared.slice(0, 300)" :key="p.productId + p.metric" :class="{ soft: !p.differs }">
-                <td>
-                  <RouterLink :to="`/position/${p.productId}?on=${s.against}`">{{ p.product }}</RouterLink>
-                </td>
-                <td>{{ word(p.metric) }}</td>
-                <td v-for="f in ['owned', 'needed', 'short'] as const" :key="f" class="num">
-                  {{ whole(p.said[f]) }}<b v-if="p.said[f] !== p.now[f]"> → {{ whole(p.now[f]) }}</b>
-                </td>
-                <td class="num">
-                  {{ Number(p.said.exposure) || Number(p.now.exposure) ? money(p.said.exposure) : ''
-                  }}<b v-if="Number(p.said.exposure) !== Number(p.now.exposure)"> → {{ money(p.now.exposure) }}</b>
-                  {{ Number(p.said.exposure) || Number(p.now.exposure) ? p.currency : '' }}
-                </td>
-              </tr>
+              <template v-for="p in s.compared.slice(0, 300)" :key="p.productId + p.metric">
+                <tr :class="{ soft: !p.differs }">
+                  <td>
+                    <button
+                      v-if="s.opened"
+                      type="button"
+                      class="plain"
+                      :aria-expanded="opened === `${p.productId}:${p.metric}`"
+                      data-open-said
+                      @click="
+                        put({
+                          open: opened === `${p.productId}:${p.metric}` ? undefined : `${p.productId}:${p.metric}`,
+                        })
+                      "
+                    >
+                      {{ p.product }}
+                    </button>
+                    <template v-else>{{ p.product }}</template>
+                    <RouterLink class="now" :to="`/position/${p.productId}?on=${s.against}`">as it is</RouterLink>
+                  </td>
+                  <td>{{ word(p.metric) }}</td>
+                  <td v-for="f in ['owned', 'needed', 'short'] as const" :key="f" class="num">
+                    {{ whole(p.said[f]) }}<b v-if="p.said[f] !== p.now[f]"> → {{ whole(p.now[f]) }}</b>
+                  </td>
+                  <td class="num">
+                    {{ Number(p.said.exposure) || Number(p.now.exposure) ? money(p.said.exposure) : ''
+                    }}<b v-if="Number(p.said.exposure) !== Number(p.now.exposure)"> → {{ money(p.now.exposure) }}</b>
+                    {{ Number(p.said.exposure) || Number(p.now.exposure) ? p.currency : '' }}
+                  </td>
+                </tr>
+                <tr v-if="opened === `${p.productId}:${p.metric}`">
+                  <td colspan="6" class="machines">
+                    <p v-if="!units.data.value" class="soft" role="status">Being opened…</p>
+                    <table v-else class="lines" data-said-units>
+                      <tbody>
+                        <tr v-for="(u, i) in units.data.value.slice(0, 500)" :key="i">
+                          <td>
+                            {{ u.name || u.userName || u.user }}
+                            <div class="soft">{{ u.unit }}</div>
+                          </td>
+                          <td class="num">{{ whole(u.count) }}</td>
+                          <td>
+                            <span :class="{ short: !u.line }">{{
+                              u.line ? `covered by ${u.line}: ${u.reason}` : `not covered: ${u.reason}`
+                            }}</span>
+                            <div class="soft">
+                              {{ [u.needs, u.why, u.calc].filter(Boolean).join('; ') }}
+                              <template v-if="u.lastSeen">, seen {{ day(u.lastSeen) }}</template>
+                            </div>
+                          </td>
+                          <td class="soft">
+                            <div v-for="r in u.records" :key="r">{{ r }}</div>
+                          </td>
+                        </tr>
+                      </tbody>
+                    </table>
+                    <p v-if="(units.data.value?.length ?? 0) > 500" class="soft">
+                      The first 500 of {{ whole(units.data.value!.length) }}; the file has all.
+                    </p>
+                  </td>
+                </tr>
+              </template>
             </tbody>
           </table>
         </template>
@@ -163,6 +258,22 @@ const make = () =>
 }
 tr.on td {
   background: var(--pick);
+}
+.now {
+  margin-left: 0.6rem;
+  font-size: 0.85em;
+}
+.machines {
+  padding-left: 1rem;
+  border-left: 3px solid var(--here);
+}
+@media print {
+  .list {
+    display: none;
+  }
+  .one {
+    overflow: visible;
+  }
 }
 @media (max-width: 900px) {
   .list {
