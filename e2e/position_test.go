@@ -145,7 +145,7 @@ func TestAStatementForOnePublisher(t *testing.T) {
 	page.MustElementR("[role=option]", "^one publisher$").MustClick()
 	fill(page, `[name="scopeName"]`, "harrowmere")
 	press(t, page, ".make button[type=submit]")
-	says(t, page, ".list", "harrowmere")
+	says(t, page, "[data-scope]", "Harrowmere plc")
 	says(t, page, ".one", "Nothing differs")
 	says(t, page, ".one", "Gannet Store")
 	page.MustElementR("[data-open-said]", "Gannet Store").MustClick()

@@ -33,7 +33,7 @@ type statementContent struct {
 type StatementScope struct {
 	Publisher string  `json:"publisher,omitempty"`
 	Contract  string  `json:"contract,omitempty"` // the products that it has lines of
-	Unit      string  `json:"unit,omitempty"`     // with all below it: what is needed there, and what is used or kept there
+	Unit      string  `json:"unit,omitempty"`     // with all below it: what is needed, used or kept there
 	Products  []int64 `json:"products,omitempty"`
 }
 

@@ -130,6 +130,9 @@ func (svc *Service) productsOf(tx *sqlite.Tx, s *StatementScope) ([]int64, error
 		if (s.Publisher == "" || recognise.CleanPublisher(p.Publisher) == recognise.CleanPublisher(s.Publisher)) &&
 			(s.Contract == "" || under[p.ID]) && (len(s.Products) == 0 || slices.Contains(s.Products, p.ID)) {
 			out = append(out, p.ID)
+			if s.Publisher != "" {
+				s.Publisher = p.Publisher // as it is written in the catalogue
+			}
 		}
 	}
 	if len(out) == 0 {
@@ -238,7 +241,7 @@ func (v *statementPosition) narrow(p *position.Position, unit string) bool {
 	var f position.Sub
 	for _, s := range p.By("unit") {
 		if s.Name != "" && entitle.InUnit(s.Name, unit) {
-			f.Owned, f.Used, f.Needed, f.Covered = f.Owned+s.Owned, f.Used+s.Used, f.Needed+s.Needed, f.Covered+s.Covered
+			f.Owned, f.Needed, f.Covered = f.Owned+s.Owned, f.Needed+s.Needed, f.Covered+s.Covered
 			f.Short, f.Surplus, f.Exposure = f.Short+s.Short, f.Surplus+s.Surplus, f.Exposure+s.Exposure
 		}
 	}
@@ -255,7 +258,10 @@ func (v *statementPosition) narrow(p *position.Position, unit string) bool {
 		}
 		groups[key].Count += int(u.Count)
 	}
-	v.Lines = slices.DeleteFunc(v.Lines, func(l keptLine) bool { return used[l.Code] == 0 && !keptIn(p, l.Code, unit) })
+	v.Lines = slices.DeleteFunc(
+		v.Lines,
+		func(l keptLine) bool { return used[l.Code] == 0 && !keptIn(p, l.Code, unit) },
+	)
 	for i := range v.Lines {
 		v.Lines[i].Used = used[v.Lines[i].Code]
 	}
@@ -460,8 +466,24 @@ func (svc *Service) StatementUnits(ctx context.Context, id, product int64, metri
 			}
 			for k := range p.Units {
 				u := &p.Units[k]
-				v := StatementUnit{p.Publisher, p.Product, p.Metric, u.Device, u.Name, u.User, u.UserName, u.Unit, u.Count,
-					u.Needs, u.Line, u.Reason, u.Why, u.Calc, u.LastSeen, []string{}}
+				v := StatementUnit{
+					p.Publisher,
+					p.Product,
+					p.Metric,
+					u.Device,
+					u.Name,
+					u.User,
+					u.UserName,
+					u.Unit,
+					u.Count,
+					u.Needs,
+					u.Line,
+					u.Reason,
+					u.Why,
+					u.Calc,
+					u.LastSeen,
+					[]string{},
+				}
 				for _, r := range u.Records {
 					k := c.Records[r]
 					v.Records = append(v.Records, strings.TrimSpace(k.Publisher+" "+k.Name+" "+k.Version))
@@ -475,8 +497,10 @@ func (svc *Service) StatementUnits(ctx context.Context, id, product int64, metri
 }
 
 // StatementColumns are the columns of a statement as a file, a line for each unit of demand.
-var StatementColumns = strings.Fields("publisher product metric device_id device_name user_id user_name org_unit needs " +
-	"licences covered_by reason counted_because calculation last_seen reported")
+var StatementColumns = strings.Fields(
+	"publisher product metric device_id device_name user_id user_name org_unit needs " +
+		"licences covered_by reason counted_because calculation last_seen reported",
+)
 
 // ExportStatement writes a statement, a line for each unit of demand.
 func (svc *Service) ExportStatement(ctx context.Context, id int64, write func([]string) error) error {

@@ -46,7 +46,8 @@ func TestATrueUpAndBack(t *testing.T) {
 		Currency: "EUR", Note: "after the count"}
 	effect, err := prog.Entitlements.TryTrade(ctx, d)
 	if err != nil || len(effect.Asks) != 0 || effect.Before != 20 || effect.After != 24 || effect.TodayAfter != 24 ||
-		effect.Cost != "220" || len(effect.Moves) != 1 || effect.Moves[0].After-effect.Moves[0].Before != 4 {
+		effect.Cost != "220" || len(effect.Moves) != 1 ||
+		effect.Moves[0].After-effect.Moves[0].Before != 4 {
 		t.Fatalf("%+v, %v", effect, err)
 	}
 	if l := line(); l.Effective != 20 || len(l.Transactions) != 0 {
@@ -108,7 +109,8 @@ func TestATrueUpAndBack(t *testing.T) {
 		t.Errorf("%+v", res)
 	}
 	// a statement rests on the first one
-	if _, err := prog.Position.MakeStatement(ctx, 0, position.StatementScope{}, "Skrubbholt Revision", "", "me"); err != nil {
+	all := position.StatementScope{}
+	if _, err := prog.Position.MakeStatement(ctx, 0, all, "Skrubbholt Revision", "", "me"); err != nil {
 		t.Fatal(err)
 	}
 	first := l.Transactions[0].ID
@@ -141,7 +143,8 @@ func TestARenewalKeepsInForce(t *testing.T) {
 	says(t, booking(t, prog, d), "changes nothing")
 	d.End = "2027-09-30"
 	effect, err := prog.Entitlements.TryTrade(ctx, d)
-	if err != nil || effect.EndsBefore != "2026-09-30" || effect.EndsAfter != "2027-09-30" || effect.Cost != "180" ||
+	if err != nil || effect.EndsBefore != "2026-09-30" || effect.EndsAfter != "2027-09-30" ||
+		effect.Cost != "180" ||
 		len(effect.Asks) != 0 {
 		t.Fatalf("%+v, %v", effect, err)
 	}
@@ -189,8 +192,12 @@ func TestARenewalKeepsInForce(t *testing.T) {
 	}
 	take(t, prog, formats.Entitlements, "entitlement_id,publisher,product,metric,quantity,purchased",
 		"P-1,Brack,Notes,named_user,2,2026-01-10")
-	says(t, booking(t, prog, entitlements.TransactionDraft{Line: "P-1", Type: "renew", On: "2026-02-01", Quantity: "2",
-		End: "2027-02-01"}), "there is nothing to renew")
+	says(
+		t,
+		booking(t, prog, entitlements.TransactionDraft{Line: "P-1", Type: "renew", On: "2026-02-01", Quantity: "2",
+			End: "2027-02-01"}),
+		"there is nothing to renew",
+	)
 }
 
 // Nothing leaves a line that is not in it, typed or from a file; what left later is seen too.
@@ -218,8 +225,16 @@ func TestNothingLeavesThatIsNotThere(t *testing.T) {
 	says(t, booking(t, prog, d), "none changes nothing")
 	d.Quantity = "-2"
 	says(t, booking(t, prog, d), "below 0")
-	res := take(t, prog, formats.Transactions, "entitlement_id,type,on,quantity",
-		"T-2,retire,2026-02-01,6", "T-2,retire,2026-02-01,3", "T-2,retire,2026-02-01,3", "T-2,true_up,2026-02-01,-3")
+	res := take(
+		t,
+		prog,
+		formats.Transactions,
+		"entitlement_id,type,on,quantity",
+		"T-2,retire,2026-02-01,6",
+		"T-2,retire,2026-02-01,3",
+		"T-2,retire,2026-02-01,3",
+		"T-2,true_up,2026-02-01,-3",
+	)
 	if res.Added != 1 || len(res.Aside) != 3 || !strings.Contains(res.Aside[0].Reason, "5 of T-2 can leave it") ||
 		!strings.Contains(res.Aside[1].Reason, "line 3 says the same") ||
 		!strings.Contains(res.Aside[2].Reason, "than was in it") {

@@ -109,7 +109,7 @@ func caseWords(c *snapshot.CaseRow) string {
 		casework.RestrictedTitle: "Restricted software", casework.ForbiddenHours: "Used in restricted hours",
 		casework.Missing: "Required and missing", casework.IdleLicence: "Idle licence",
 		casework.IdlePool: "Pool with idle licences", casework.DeniedPool: "Pool that denies",
-		casework.Leaver: "Seat of a leaver",
+		casework.Leaver:    "Seat of a leaver",
 		casework.Uncovered: "Not covered", casework.EndOfLife: "To go, since its support ends",
 		casework.Planned: "Removal that was planned", casework.Purchase: "To be bought",
 		casework.Elsewhere: "To be done elsewhere",

@@ -117,8 +117,8 @@ const print = () => window.print()
                 <div v-if="x.scope" data-scope>{{ x.scope }}</div>
                 <div class="soft">{{ x.author }}{{ x.note ? ': ' + x.note : '' }}</div>
               </td>
-              <td>{{ day(x.at) }}</td>
-              <td>{{ x.asOf }}</td>
+              <td class="day">{{ day(x.at) }}</td>
+              <td class="day">{{ x.asOf }}</td>
               <td class="num">{{ whole(x.positions) }}</td>
             </tr>
             <tr v-if="list.data.value && !list.data.value.length">
@@ -258,6 +258,9 @@ const print = () => window.print()
 }
 tr.on td {
   background: var(--pick);
+}
+.day {
+  white-space: nowrap;
 }
 .now {
   margin-left: 0.6rem;

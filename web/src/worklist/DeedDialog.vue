@@ -6,6 +6,7 @@ import InputNumber from 'primevue/inputnumber'
 import InputText from 'primevue/inputtext'
 import { computed, ref, watch } from 'vue'
 import type { Schemas } from '../api/client'
+import OwnerPick from '../components/OwnerPick.vue'
 import { count } from '../lib/format'
 
 /**
@@ -89,7 +90,7 @@ function press() {
         <label
           >Until (the case opens again the day after) <input v-model="until" type="date" class="p-inputtext"
         /></label>
-        <label>Who answers for it <InputText v-model="owner" fluid placeholder="you, if left empty" /></label>
+        <label>Who answers for it <OwnerPick v-model="owner" placeholder="you, if left empty" /></label>
         <Button
           type="submit"
           :label="`Leave ${count(cases, 'case')} as it is`.replace('cases as it is', 'cases as they are')"

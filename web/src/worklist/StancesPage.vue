@@ -6,6 +6,7 @@ import { computed } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, ask, type Schemas } from '../api/client'
 import EffectLine from '../components/EffectLine.vue'
+import OwnerPick from '../components/OwnerPick.vue'
 import RuleForm from '../components/RuleForm.vue'
 import { noScope, scopeBody, scopeOf, scopeReady, type Scope } from '../components/ScopePick.vue'
 import { count, day } from '../lib/format'
@@ -208,7 +209,7 @@ const asked = computed(() => ({ product: Number(route.query.product ?? 0), devic
           >as an exception until <input v-model="draft.until" type="date" class="p-inputtext p-inputtext-sm"
         /></label>
         <label v-if="draft.until"
-          >for which <InputText v-model="draft.owner" size="small" placeholder="who answers for it" /> answers</label
+          >for which <OwnerPick v-model="draft.owner" placeholder="who answers for it" /> answers</label
         >
       </div>
     </RuleForm>
