@@ -4,8 +4,11 @@ import (
 	"cmp"
 	"context"
 	"slices"
+	"strings"
 
 	"ensomet/internal/core/civil"
+	"ensomet/internal/core/entitle"
+	"ensomet/internal/core/money"
 	"ensomet/internal/core/position"
 	"ensomet/internal/core/refuse"
 	"ensomet/internal/entitlements/entitlementsdb"
@@ -37,6 +40,14 @@ type Renewal struct {
 	Currency  string
 	DaysLeft  int
 	Advice    string // keep, keep what is used, let go,
+	// the same amounts in euros at the rate of today; empty where there is no rate
+	KeepEUR     string
+	KeepUsedEUR string
+	LetGoEUR    string
+	// of maintenance: how many run releases that came out under it, which these are, and which are known to come after it
+	Rests    int64
+	Releases []string
+	Coming   []string
 }
 
 // Renewals lists what ends from a day on within so many days, by date, each with what it costs to let go or to keep.
@@ -61,6 +72,10 @@ func (svc *Service) Renewals(ctx context.Context, from civil.Day, days int) ([]R
 		byCode := map[string]*entitlementsdb.Contract{}
 		for i := range contracts {
 			byCode[contracts[i].Code] = &contracts[i]
+		}
+		rates, err := snapshot.LoadRates(tx)
+		if err != nil {
+			return err
 		}
 		var products []int64
 		for i := range all {
@@ -94,22 +109,13 @@ func (svc *Service) Renewals(ctx context.Context, from civil.Day, days int) ([]R
 				Product:   c.Name,
 				Notice:    noticeDay(c),
 			}
-			sum, currency := decimal.Zero, ""
-			mixed := false
-			for k := range all {
-				if l := &all[k]; l.Contract == c.Code {
-					r.Quantity += l.Booked(svc.Snapshots.Today())
-					if l.UnitPrice.Valid {
-						mixed = mixed || currency != "" && currency != l.Currency
-						currency = l.Currency
-						sum = sum.Add(l.UnitPrice.Decimal.Mul(decimal.NewFromInt(l.Booked(svc.Snapshots.Today()))))
-					}
-				}
-			}
-			if currency != "" && !mixed {
-				r.Keep, r.Currency = sum.String(), currency
+			if sum, n := recurring(all, c.Code, rates, svc.Snapshots.Today()); n > 0 {
+				r.Keep, r.Currency = sum.Round(2).String(), money.Base
 			}
 			out = append(out, r)
+		}
+		for i := range out {
+			out[i].inEuros(rates, svc.Snapshots.Today())
 		}
 		return nil
 	})
@@ -122,6 +128,48 @@ func (svc *Service) Renewals(ctx context.Context, from civil.Day, days int) ([]R
 		return cmp.Or(cmp.Compare(x.On, y.On), cmp.Compare(x.Product, y.Product), cmp.Compare(x.Line, y.Line))
 	})
 	return out, err
+}
+
+// recurring sums what keeping the lines of a contract costs each time that they are renewed, in euros, and counts the
+// lines that are in it. What was bought for ever is not, nor what nobody knows the price or the rate of.
+func recurring(all []snapshot.StoredEntitlement, contract string, rates money.Rates, today civil.Day) (
+	sum decimal.Decimal, lines int) {
+	for k := range all {
+		l := &all[k]
+		if l.Contract != contract || !l.InTerm(today) {
+			continue
+		}
+		amount, currency, known := l.Recurs(today)
+		if c, err := rates.Convert(amount, cmp.Or(currency, money.Base), money.Base, today); known && err == nil {
+			sum, lines = sum.Add(c), lines+1
+		}
+	}
+	return sum, lines
+}
+
+// inEuros says the amounts in the currency of the house too.
+func (r *Renewal) inEuros(rates money.Rates, today civil.Day) {
+	for from, to := range map[*string]*string{&r.Keep: &r.KeepEUR, &r.KeepUsed: &r.KeepUsedEUR} {
+		*to = euros(rates, *from, r.Currency, today)
+	}
+	if r.Releases == nil {
+		r.Releases = []string{}
+	}
+	if r.Coming == nil {
+		r.Coming = []string{}
+	}
+}
+
+func euros(rates money.Rates, amount, currency string, on civil.Day) string {
+	d, err := decimal.NewFromString(amount)
+	if err != nil {
+		return ""
+	}
+	c, err := rates.Convert(d, cmp.Or(currency, money.Base), money.Base, on)
+	if err != nil {
+		return ""
+	}
+	return c.Round(2).String()
 }
 
 func noticeDay(c *entitlementsdb.Contract) string {
@@ -175,7 +223,9 @@ func renewals(
 			}
 		}
 		pack := decimal.NewFromInt(max(1, l.PackSize))
-		if last := l.LastDay(); within(last) {
+		if last := l.LastDay(); l.Kind == entitle.Maintenance && within(last) {
+			out = append(out, maintenance(e, f, l, r, last, now))
+		} else if within(last) {
 			one := r
 			one.What, one.On = "right", last.String()
 			without, err := position.Apply(in, position.Measure{Kind: position.Lapse, Line: l.Code}, 0)
@@ -183,6 +233,7 @@ func renewals(
 				ps := position.Compute(without)
 				one.ShortMore = snapshot.SumShort(ps) - snapshot.SumShort(now)
 				one.LetGo = decimal.New(exposure(ps)-exposure(now), -4).String()
+				one.LetGoEUR = euros(e.Rates, one.LetGo, f.Currency, e.AsOf)
 			}
 			if l.UnitPrice.Valid {
 				one.Keep = l.UnitPrice.Decimal.Mul(decimal.NewFromInt(effective[l.Code])).Div(pack).Round(2).String()
@@ -199,11 +250,48 @@ func renewals(
 			}
 			out = append(out, one)
 		}
-		if last := l.MaintainedUntil(); within(last) {
-			one := r
-			one.What, one.On = "maintenance", last.String()
-			out = append(out, one)
+		if last := l.MaintainedUntil(); within(last) && l.Kind != entitle.Maintenance {
+			out = append(out, maintenance(e, f, l, r, last, now))
 		}
 	}
 	return out
+}
+
+// maintenance judges the end of maintenance, a line of its own or the term of a right: what renewing it costs, who runs
+// releases that came out under it, and which are known to come that nobody would have a right to. What came out under
+// it stays covered.
+func maintenance(e *snapshot.Snapshot, f *snapshot.ProductFacts, l *entitle.Line, r Renewal, last civil.Day,
+	now []position.Position) Renewal {
+	r.What, r.On = "maintenance", last.String()
+	if amount, currency, known := l.Recurs(e.AsOf); known {
+		r.Keep, r.Currency = amount.Round(2).String(), currency
+	}
+	if l.Kind == entitle.Maintenance {
+		r.Quantity = l.Booked(e.AsOf)
+	}
+	for i := range now {
+		for k := range now[i].Units {
+			u := &now[i].Units[k]
+			if u.Line < 0 || u.Reason != entitle.NewerVersion ||
+				l.Kind != entitle.Maintenance && now[i].Lines[u.Line].Line.Code != l.Code {
+				continue
+			}
+			r.Rests += u.Part
+			for _, n := range u.Set.Needs {
+				if n.Version != "" && !slices.Contains(r.Releases, n.Version) {
+					r.Releases = append(r.Releases, n.Version)
+				}
+			}
+		}
+	}
+	slices.Sort(r.Releases)
+	for i := range f.Product.Titles {
+		if t := &f.Product.Titles[i]; t.Released > last {
+			r.Coming = append(r.Coming, strings.TrimSpace(t.Edition+" "+t.Version)+" on "+t.Released.String())
+		}
+	}
+	if r.Advice = "let go"; r.Rests > 0 || len(r.Coming) > 0 {
+		r.Advice = "keep"
+	}
+	return r
 }

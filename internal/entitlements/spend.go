@@ -109,7 +109,8 @@ type ContractView struct {
 	entitlementsdb.Contract
 	Lines    int
 	Products int
-	Value    string // quantity times price of its lines, in euros
+	Value    string // what its lines cost each time that they are renewed, in euros
+	Once     string // what of it was bought for ever, in euros
 	Notice   string // the last day to give notice
 	LastEnd  string // the last day on which a line of it ends
 }
@@ -139,7 +140,7 @@ func (svc *Service) Contracts(ctx context.Context) ([]ContractView, error) {
 			v.Revision = revisions[v.Code]
 			products := map[int64]bool{}
 			var last civil.Day
-			value := decimal.Zero
+			once := decimal.Zero
 			for k := range all {
 				l := &all[k]
 				if l.Contract != v.Code {
@@ -148,16 +149,17 @@ func (svc *Service) Contracts(ctx context.Context) ([]ContractView, error) {
 				v.Lines++
 				products[l.Line.Product] = true
 				last = max(last, l.LastDay())
-				if l.UnitPrice.Valid {
-					today := svc.Snapshots.Today()
+				today := svc.Snapshots.Today()
+				if forEver := l.Kind == entitle.Perpetual || l.Kind == entitle.Upgrade; forEver && l.UnitPrice.Valid {
 					amount := l.UnitPrice.Decimal.Mul(decimal.NewFromInt(l.Booked(today)))
 					if c, err := rates.Convert(amount, l.Currency, money.Base, today); err == nil {
-						value = value.Add(c)
+						once = once.Add(c)
 					}
 				}
 				v.Publisher = cmp.Or(v.Publisher, l.Publisher)
 			}
-			v.Products, v.Value = len(products), value.Round(2).String()
+			value, _ := recurring(all, v.Code, rates, svc.Snapshots.Today())
+			v.Products, v.Value, v.Once = len(products), value.Round(2).String(), once.Round(2).String()
 			if last.Known() {
 				v.LastEnd = last.String()
 			}

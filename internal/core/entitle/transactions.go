@@ -271,3 +271,24 @@ func (l *Line) Payments() []Payment {
 	}
 	return out
 }
+
+// Recurs is what keeping a line costs each time that it is renewed, in its own currency: a subscription and maintenance
+// at their price, a perpetual right what the newest renewal of its maintenance cost. What was bought for ever does not
+// recur. It reports whether that is known.
+func (l *Line) Recurs(day civil.Day) (amount decimal.Decimal, currency string, known bool) {
+	booked := decimal.NewFromInt(l.Booked(day))
+	if l.Kind == Subscription || l.Kind == Maintenance || l.Kind == Trial {
+		return l.UnitPrice.Decimal.Mul(booked), l.Currency, l.UnitPrice.Valid
+	}
+	var newest *Transaction
+	for i := range l.Transactions {
+		t := &l.Transactions[i]
+		if t.Type == Renew && t.Quantity > 0 && t.Price.Valid && t.On <= day && (newest == nil || t.On >= newest.On) {
+			newest = t
+		}
+	}
+	if newest == nil {
+		return decimal.Zero, l.Currency, false
+	}
+	return newest.Price.Decimal.Mul(decimal.NewFromInt(newest.Quantity)), cmp.Or(newest.Currency, l.Currency), true
+}

@@ -30,6 +30,13 @@ type Renewal struct {
 	Currency  string `json:"currency"`
 	DaysLeft  int    `json:"daysLeft"`
 	Advice    string `json:"advice" enum:"keep,keep what is used,let go,"`
+
+	KeepEUR     string   `json:"keepEur" doc:"in euros at the rate of today; empty where there is no rate"`
+	KeepUsedEUR string   `json:"keepUsedEur"`
+	LetGoEUR    string   `json:"letGoEur"`
+	Rests       int64    `json:"rests" doc:"of maintenance: how many run releases that came out under it"`
+	Releases    []string `json:"releases" doc:"which these are"`
+	Coming      []string `json:"coming" doc:"releases that are known to come after it"`
 }
 
 func toRenewal(v entitlements.Renewal) Renewal { return Renewal(v) }
@@ -485,7 +492,8 @@ type ContractView struct {
 	Contract
 	Lines    int    `json:"lines"`
 	Products int    `json:"products"`
-	Value    string `json:"value" doc:"quantity times price of its lines, in euros"`
+	Value    string `json:"value" doc:"what its lines cost each time that they are renewed, in euros"`
+	Once     string `json:"once" doc:"what of it was bought for ever, in euros"`
 	Notice   string `json:"notice" doc:"the last day to give notice"`
 	LastEnd  string `json:"lastEnd" doc:"the last day on which a line of it ends"`
 }
@@ -496,6 +504,7 @@ func toContractView(v entitlements.ContractView) ContractView {
 		Lines:    v.Lines,
 		Products: v.Products,
 		Value:    v.Value,
+		Once:     v.Once,
 		Notice:   v.Notice,
 		LastEnd:  v.LastEnd,
 	}

@@ -3361,6 +3361,8 @@ export interface components {
              * @description how long before its end notice must be given
              */
             noticeDays: number;
+            /** @description what of it was bought for ever, in euros */
+            once: string;
             owner: string;
             /** Format: int64 */
             products: number;
@@ -3373,7 +3375,7 @@ export interface components {
              */
             revision: number;
             start: string;
-            /** @description quantity times price of its lines, in euros */
+            /** @description what its lines cost each time that they are renewed, in euros */
             value: string;
         };
         DecisionView: {
@@ -5881,18 +5883,24 @@ export interface components {
         Renewal: {
             /** @enum {string} */
             advice: "keep" | "keep what is used" | "let go" | "";
+            /** @description releases that are known to come after it */
+            coming: string[];
             contract: string;
             currency: string;
             /** Format: int64 */
             daysLeft: number;
             /** @description what keeping it costs, at its own price */
             keep: string;
+            /** @description in euros at the rate of today; empty where there is no rate */
+            keepEur: string;
             /** @description what keeping just what is used costs */
             keepUsed: string;
+            keepUsedEur: string;
             /** @description of the right */
             kind: string;
             /** @description by how much the exposure grows when it ends */
             letGo: string;
+            letGoEur: string;
             line: string;
             /** @description the last day to give notice, empty where none is needed */
             notice: string;
@@ -5904,8 +5912,15 @@ export interface components {
             publisher: string;
             /** Format: int64 */
             quantity: number;
+            /** @description which these are */
+            releases: string[];
             /** @description the contract goes on by itself */
             renews: boolean;
+            /**
+             * Format: int64
+             * @description of maintenance: how many run releases that came out under it
+             */
+            rests: number;
             /**
              * Format: int64
              * @description by how much the shortfall grows when it ends

@@ -73,7 +73,8 @@ async function save() {
                 <th>publisher</th>
                 <th class="num">lines</th>
                 <th class="num">titles</th>
-                <th class="num">worth, EUR</th>
+                <th class="num">recurs, EUR</th>
+                <th class="num">bought for ever, EUR</th>
                 <th>ends</th>
                 <th>notice by</th>
                 <th>looked after by</th>
@@ -92,7 +93,8 @@ async function save() {
                   <RouterLink :to="`/entitlements?q=${encodeURIComponent(c.code)}`">{{ whole(c.lines) }}</RouterLink>
                 </td>
                 <td class="num">{{ whole(c.products) }}</td>
-                <td class="num">{{ money(Math.round(Number(c.value))) }}</td>
+                <td class="num">{{ Number(c.value) ? money(Math.round(Number(c.value))) : '' }}</td>
+                <td class="num soft">{{ Number(c.once) ? money(Math.round(Number(c.once))) : '' }}</td>
                 <td>
                   {{ c.end || (c.lastEnd ? 'lines to ' + c.lastEnd : '')
                   }}<span v-if="c.renews" class="soft">, goes on</span>
@@ -101,7 +103,7 @@ async function save() {
                 <td>{{ c.owner }}</td>
               </tr>
               <tr v-if="list.data.value && !list.data.value.length">
-                <td colspan="9" class="soft">No line names a contract yet.</td>
+                <td colspan="10" class="soft">No line names a contract yet.</td>
               </tr>
             </tbody>
           </table>

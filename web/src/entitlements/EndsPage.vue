@@ -73,9 +73,9 @@ const today = computed(() => {
             <th>contract</th>
             <th class="num">used of</th>
             <th class="num">keep all, EUR</th>
-            <th class="num">what is used</th>
+            <th class="num">what is used, EUR</th>
             <th class="num">short if let go</th>
-            <th class="num">worth</th>
+            <th class="num">worth, EUR</th>
             <th>by the figures</th>
           </tr>
         </thead>
@@ -104,14 +104,21 @@ const today = computed(() => {
               >
             </td>
             <td class="num">{{ r.what === 'contract' ? '' : `${whole(r.used)} of ${whole(r.quantity)}` }}</td>
-            <td class="num">{{ r.keep ? money(r.keep) + (r.currency === 'EUR' ? '' : ' ' + r.currency) : '' }}</td>
-            <td class="num">{{ Number(r.keepUsed) && r.keepUsed !== r.keep ? money(r.keepUsed) : '' }}</td>
+            <td class="num" :title="r.keep && `${money(r.keep)} ${r.currency}`">
+              {{ r.keepEur ? money(r.keepEur) : r.keep ? `${money(r.keep)} ${r.currency}` : '' }}
+              <div v-if="r.keepEur && r.currency !== 'EUR'" class="soft">{{ money(r.keep) }} {{ r.currency }}</div>
+            </td>
+            <td class="num">{{ Number(r.keepUsedEur) && r.keepUsed !== r.keep ? money(r.keepUsedEur) : '' }}</td>
             <td class="num">
               <span v-if="r.what === 'right'" :class="{ short: r.shortMore }">{{ whole(r.shortMore) }}</span>
             </td>
-            <td class="num">{{ Number(r.letGo) ? money(r.letGo) : '' }}</td>
+            <td class="num">{{ Number(r.letGoEur) ? money(r.letGoEur) : '' }}</td>
             <td :class="{ spare: r.advice === 'let go' }">
               {{ r.advice.replace('keep what is used', 'keep the used') }}
+              <div v-if="r.rests" class="soft">
+                {{ whole(r.rests) }} on {{ r.releases.join(', ') }}, which came out under it
+              </div>
+              <div v-if="r.coming.length" class="soft">to come: {{ r.coming.join(', ') }}</div>
             </td>
           </tr>
           <tr v-if="ends.data.value && !list.length">
