@@ -44,7 +44,7 @@ type Renewal struct {
 	KeepEUR     string
 	KeepUsedEUR string
 	LetGoEUR    string
-	// of maintenance: how many run releases that came out under it, which these are, and which are known to come after it
+	// of maintenance: how many run releases that came out under it, which these are, and which are known to come after
 	Rests    int64
 	Releases []string
 	Coming   []string

@@ -507,7 +507,8 @@ func (svc *Service) ExportStatement(ctx context.Context, id int64, write func([]
 	units, err := svc.StatementUnits(ctx, id, 0, "")
 	for i := range units {
 		u := &units[i]
-		if err := write([]string{u.Publisher, u.Product, u.Metric, u.Device, u.Name, u.User, u.UserName, u.Unit, u.Needs,
+		if err := write([]string{u.Publisher, u.Product, u.Metric, u.Device, u.Name, u.User, u.UserName, u.Unit,
+			u.Needs,
 			strconv.FormatInt(u.Count, 10), u.Line, u.Reason, u.Why, u.Calc, snapshot.Day(u.LastSeen),
 			strings.Join(u.Records, "; ")}); err != nil {
 			return err
