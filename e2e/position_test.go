@@ -94,7 +94,7 @@ func TestTryMeasuresAndTurnThemIntoCases(t *testing.T) {
 	put(page, "scenario", "Gauges off the charting desks")
 	within(t, page, `() => !document.querySelector('[data-turn]').disabled`)
 	press(t, page, "[data-turn]")
-	says(t, page, "[data-scenario-done]", "9 cases")
+	says(t, page, "[data-scenario-done]", "9 removals")
 	page.MustNavigate(url + "/worklist?f=kind%3Dplanned")
 	row(t, page, "Saltmark Gauge", "agreed")
 	says(t, page, "[data-total]", "9 cases")
@@ -132,8 +132,7 @@ func TestTryBuyingAndLettingLapse(t *testing.T) {
 	put(page, "scenario", "Buy some, drop some")
 	within(t, page, `() => !document.querySelector('[data-turn]').disabled`)
 	press(t, page, "[data-turn]")
-	says(t, page, "[data-scenario-done]", "1 purchase request")
-	says(t, page, "[data-scenario-done]", "lapse")
+	says(t, page, "[data-scenario-done]", "2 cases of what is to be bought or done elsewhere")
 }
 
 // A statement for one publisher is frozen, opened down to the machines and what they reported, and given as a file.

@@ -165,7 +165,7 @@ func (svc *Service) contentOf(tx *sqlite.Tx, asOf civil.Day, scope StatementScop
 		if only != nil && !slices.Contains(only, f.Id) {
 			continue
 		}
-		for _, p := range saidOf(e, f, e.Compute(f, ways[f.Id]), &scope) {
+		for _, p := range saidOf(e, f, e.Compute(f, ways[f.Id]), &scope, true) {
 			units += len(p.Units)
 			c.Positions = append(c.Positions, p)
 		}
@@ -201,14 +201,18 @@ func (c *statementContent) keepRecords(tx *sqlite.Tx) error {
 }
 
 // saidOf is what a statement says of a product's positions: in a unit, the part of each that is needed, used or kept
-// there.
-func saidOf(e *snapshot.Snapshot, f *snapshot.ProductFacts, positions []position.Position,
-	scope *StatementScope) []statementPosition {
+// there; open is with the units of demand.
+func saidOf(e *snapshot.Snapshot, f *snapshot.ProductFacts, positions []position.Position, scope *StatementScope,
+	open bool) []statementPosition {
 	var out []statementPosition
 	for i := range positions {
 		p := &positions[i]
 		v := said(f, metricView(e, f, p), snapshot.FiguresOf(p.Figures()))
-		for _, u := range unitViews(e, f, positions[i:i+1], "", 0) {
+		var units []UnitView
+		if open || scope.Unit != "" {
+			units = unitViews(e, f, positions[i:i+1], "", 0)
+		}
+		for _, u := range units {
 			if scope.Unit != "" && !entitle.InUnit(u.Unit, scope.Unit) {
 				continue
 			}
@@ -413,7 +417,7 @@ func (svc *Service) beside(tx *sqlite.Tx, kept []statementPosition, scope Statem
 		if products != nil && !slices.Contains(products, f.Id) {
 			continue
 		}
-		for _, p := range saidOf(e, f, e.Compute(f, nil), &scope) {
+		for _, p := range saidOf(e, f, e.Compute(f, nil), &scope, false) {
 			k := key{f.Id, p.Metric}
 			i, known := at[k]
 			if !known {

@@ -111,6 +111,15 @@ async function away(id: number, revision: number) {
   form.discard()
   open()
 }
+/** What a scenario became, in words. */
+const became = (d: Schemas['ScenarioDone']) =>
+  [
+    d.cases && count(d.cases, 'removal'),
+    d.seats && `${count(d.seats, 'seat')} handed back`,
+    d.requests && `${count(d.requests, 'case')} of what is to be bought or done elsewhere`,
+  ]
+    .filter(Boolean)
+    .join(', ') || 'nothing: it is on its way already'
 /** How the measures of a scenario are said where two people changed it. */
 const sayMeasures = (field: string, v: unknown) =>
   field === 'measures' ? (v as Measure[]).map((m) => `${m.kind} ${m.quantity ?? ''}`.trim()).join(', ') : undefined
@@ -212,11 +221,7 @@ function outcome(m: Schemas['TriedMeasure']) {
           {{ form.says.value || refused || says }}
         </p>
         <p v-if="done" role="status" data-scenario-done>
-          Turned into {{ count(done.cases, 'case')
-          }}<template v-if="done.seats">, {{ count(done.seats, 'seat') }} handed back</template
-          ><template v-if="done.requests"
-            >, {{ count(done.requests, 'case') }} of what is to be bought or done elsewhere</template
-          >.
+          Turned into {{ became(done) }}.
           <RouterLink
             v-if="done.cases || done.requests"
             to="/worklist?f=kind%3Dplanned%7Cpurchase%7Celsewhere&f=ended%3D0"
