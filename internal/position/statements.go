@@ -322,7 +322,7 @@ type ComparedPosition struct {
 // StatementView is a statement beside what is known now.
 type StatementView struct {
 	positiondb.StoredStatement
-	Scope    StatementScope
+	Of       StatementScope
 	Opened   bool // it opens down to machines
 	Evidence StatementEvidence
 	Against  string // the day that it is compared with
@@ -348,9 +348,9 @@ func (svc *Service) Statement(ctx context.Context, id int64, withToday bool) (St
 		out.StoredStatement, out.Evidence, out.Against = s, StatementEvidence(c.Evidence), day.String()
 		out.Opened = c.Opened
 		if c.Scope != nil {
-			out.Scope = *c.Scope
+			out.Of = *c.Scope
 		}
-		out.Compared, err = svc.beside(tx, c.Positions, out.Scope, day)
+		out.Compared, err = svc.beside(tx, c.Positions, out.Of, day)
 		return err
 	})
 	for i := range out.Compared {

@@ -328,8 +328,14 @@ func TestHistorySaysWhoEndedACase(t *testing.T) {
 		!strings.Contains(s.Note, "true-up on E") {
 		t.Errorf("it was bought: %+v", s)
 	}
-	take(t, b.prog, formats.Devices, "device_id,kind", "D4,client")
-	take(t, b.prog, formats.Installs, installHeader, "D4,Ostwick,Skerrymap,6.1,,,2026-06-30T05:00:00Z")
+	take(t, b.prog, formats.Devices, "device_id,kind", "D4,client", "D5,client")
+	take(t, b.prog, formats.Installs, installHeader, "D4,Ostwick,Skerrymap,6.1,,,2026-06-30T05:00:00Z",
+		"D5,Ostwick,Skerrymap,6.1,,,2026-06-30T05:00:00Z")
+	b.refresh()
+	if _, err := b.prog.Entitlements.Trade(ctx, entitlements.TransactionDraft{Line: "E", Type: "true_up",
+		On: "2026-06-30", Quantity: "1"}, "dora"); err != nil { // one of two: it does not end it
+		t.Fatal(err)
+	}
 	b.refresh()
 	take(t, b.prog, formats.Installs, installHeader, "D4,x,Other,1,,,2026-06-30T06:00:00Z")
 	b.refresh()

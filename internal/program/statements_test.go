@@ -43,7 +43,7 @@ func TestStatementsOfAPart(t *testing.T) {
 			return v, units
 		}
 		v, units := freeze(position.StatementScope{Publisher: "ostwick"})
-		if v.Scope.Publisher != "Ostwick" || v.StoredStatement.Scope != "Ostwick" {
+		if v.Of.Publisher != "Ostwick" || v.StoredStatement.Scope != "Ostwick" {
 			t.Errorf("%+v", v.StoredStatement)
 		}
 		count := func(units []position.StatementUnit) map[string]int64 {

@@ -3,6 +3,7 @@ package worklist
 import (
 	"fmt"
 	"maps"
+	"strconv"
 
 	"ensomet/internal/core/casework"
 	"ensomet/internal/core/usage"
@@ -61,6 +62,10 @@ func (svc *Service) UpdateCases(tx *sqlite.Tx, d *Findings) error {
 			return err
 		}
 	}
+	since, err := casesSeen(tx, now)
+	if err != nil {
+		return err
+	}
 	for i := range cases {
 		c := &cases[i]
 		if c.Kind.Requested() {
@@ -69,7 +74,7 @@ func (svc *Service) UpdateCases(tx *sqlite.Tx, d *Findings) error {
 			}
 			continue
 		}
-		if err := svc.seeCase(tx, d, c, found[keyOf(c)], here[c.ID], now); err != nil {
+		if err := svc.seeCase(tx, d, c, found[keyOf(c)], here[c.ID], since, now); err != nil {
 			return err
 		}
 	}
@@ -88,9 +93,9 @@ func (f *finding) says() casework.Finding {
 	}
 }
 
-// seeCase lets the newest evidence move one case and keeps a step of it.
+// seeCase lets the newest evidence move one case and keeps a step of it. since is when cases were last looked at.
 func (svc *Service) seeCase(tx *sqlite.Tx, d *Findings, c *casework.Case, f *finding, present bool,
-	now int64) error {
+	since, now int64) error {
 	e := d.Snapshot
 	scan := int64(0)
 	if i, ok := e.DeviceAt[c.Device]; ok {
@@ -104,7 +109,7 @@ func (svc *Service) seeCase(tx *sqlite.Tx, d *Findings, c *casework.Case, f *fin
 	}
 	ev := casework.Evidence{Present: present, ScanAt: scan}
 	if f == nil && !c.State.Ended() && (present || c.Kind == casework.Uncovered) {
-		if err := because(tx, e, c, &ev); err != nil {
+		if err := because(tx, e, c, since, &ev); err != nil {
 			return err
 		}
 	}
@@ -126,8 +131,20 @@ func (svc *Service) seeCase(tx *sqlite.Tx, d *Findings, c *casework.Case, f *fin
 	return svc.bookEvidence(tx, c, before, scan, now)
 }
 
+// casesSeen returns when cases were last looked at, and keeps that they are now: only what changed since can have ended
+// one.
+func casesSeen(tx *sqlite.Tx, now int64) (int64, error) {
+	const key = "cases_seen_at"
+	text, err := tx.Setting(key)
+	if err != nil {
+		return 0, err
+	}
+	last, _ := strconv.ParseInt(text, 10, 64) // empty is never
+	return last, tx.SetSetting(key, sqlite.Itoa(now))
+}
+
 // because says who changed what a case rested on, where nothing is found any more and no evidence ended it.
-func because(tx *sqlite.Tx, e *snapshot.Snapshot, c *casework.Case, out *casework.Evidence) error {
+func because(tx *sqlite.Tx, e *snapshot.Snapshot, c *casework.Case, since int64, out *casework.Evidence) error {
 	f := e.Products[c.Product]
 	if f == nil {
 		return nil
@@ -136,7 +153,7 @@ func because(tx *sqlite.Tx, e *snapshot.Snapshot, c *casework.Case, out *casewor
 		tx,
 		c.Kind,
 		c.Product,
-		c.ChangedAt,
+		max(since, c.ChangedAt),
 		f.PolicyTitle.Publisher,
 		f.PolicyTitle.Category,
 	)
