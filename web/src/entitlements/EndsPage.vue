@@ -52,8 +52,8 @@ const today = computed(() => {
       </button>
       <span class="soft"
         >{{ count(list.length, 'end')
-        }}<template v-if="urgent">, {{ count(urgent, 'of them wants', 'of them want') }} notice before</template
-        ><template v-if="ends.isFetching.value"> …</template></span
+        }}<template v-if="urgent">, {{ count(urgent, 'of them wants', 'of them want') }} notice before</template>;
+        amounts in EUR at the rate of today<template v-if="ends.isFetching.value"> …</template></span
       >
       <span class="grow" />
       <a :href="`/api/renewals.ics?days=${days}`" download>To a calendar (iCalendar)</a>
@@ -72,10 +72,10 @@ const today = computed(() => {
             <th>line</th>
             <th>contract</th>
             <th class="num">used of</th>
-            <th class="num">keep all, EUR</th>
-            <th class="num">what is used, EUR</th>
+            <th class="num">keep all</th>
+            <th class="num">what is used</th>
             <th class="num">short if let go</th>
-            <th class="num">worth, EUR</th>
+            <th class="num">worth</th>
             <th>by the figures</th>
           </tr>
         </thead>
