@@ -155,7 +155,7 @@ func (c *Case) Fulfil(done bool, words string, at int64) (s Step, moved bool) {
 	switch {
 	case done && c.State != Gone && c.State != Lapsed:
 		return c.step(Gone, d), true
-	case !done && c.State == Gone:
+	case !done && c.State == Gone && c.SentAt >= 0: // below 0: bought before it was known what names a purchase
 		c.CameBack++
 		d.Note = "What ended it was taken back."
 		to := Open

@@ -234,3 +234,21 @@ func TestStepsTellTheWholeStory(t *testing.T) {
 		}
 	}
 }
+
+// What was bought before anything could name a purchase stays bought; what is taken back is on its way again.
+func TestFulfil(t *testing.T) {
+	for _, c := range []struct {
+		from State
+		sent int64
+		done bool
+		want State
+	}{
+		{Open, 0, false, Open}, {Open, 0, true, Gone}, {Sent, 9, true, Gone}, {Lapsed, 0, true, Lapsed},
+		{Gone, 9, false, Sent}, {Gone, 0, false, Open}, {Gone, -1, false, Gone}, {Gone, 9, true, Gone},
+	} {
+		about := Case{Kind: Purchase, State: c.from, SentAt: c.sent}
+		if _, moved := about.Fulfil(c.done, "E: line of 2", 10); about.State != c.want || moved != (c.from != c.want) {
+			t.Errorf("%+v: %s, %v", c, about.State, moved)
+		}
+	}
+}

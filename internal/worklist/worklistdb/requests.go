@@ -22,8 +22,8 @@ type Request struct {
 	Expected  civil.Day
 }
 
-const requestColumns = `SELECT id, measure, what, author, at, note, scenario_id AS scenario, shortfall, order_no AS "order",
-	expected FROM wanted`
+const requestColumns = `SELECT id, measure, what, author, at, note, scenario_id AS scenario, shortfall,
+	order_no AS "order", expected FROM wanted`
 
 // AddRequest keeps what was asked for and returns its number.
 func AddRequest(tx *sqlite.Tx, r Request) (int64, error) {
