@@ -14,13 +14,17 @@ import (
 )
 
 // ErrMissing says that there is no Chromium on this machine.
-var ErrMissing = errors.New("there is no Chromium on this machine: apt-get install chromium")
+var ErrMissing = errors.New("there is no Chromium on this machine: apt-get install chromium-headless-shell")
+
+// programs are the browsers that serve, the first that is there: the headless shell is the same engine without the
+// windows, tabs and menus that the whole browser draws around it, also where nobody sees them.
+var programs = []string{"chromium-headless-shell", "chromium", "chromium-browser", "google-chrome"}
 
 // Start starts a browser with an empty profile and nothing that would reach out of the machine. close ends it and
 // removes the profile.
 func Start() (b *rod.Browser, closeAll func(), err error) {
 	path := ""
-	for _, name := range []string{"chromium", "chromium-browser", "google-chrome"} {
+	for _, name := range programs {
 		if p, err := exec.LookPath(name); err == nil {
 			path = p
 			break
