@@ -46,6 +46,7 @@ type commandLine struct {
 	Backup    backupCmd    `cmd:"" help:"Write a consistent copy of the data file."`
 	Restore   restoreCmd   `cmd:"" help:"Put a copy in place of the data file."`
 	Check     checkCmd     `cmd:"" help:"Check the file, and that stored results equal a full recomputation."`
+	Statement statementCmd `cmd:"" help:"List what was handed over, or work a statement out again as known at its moment."`
 	Openapi   openapiCmd   `cmd:"" help:"Print the OpenAPI description of the HTTP API."`
 }
 

@@ -17,6 +17,8 @@ type Service struct {
 	Snapshots *snapshot.Loader
 	Progress  *progress.Board
 	Renewal   Renewer
+
+	onDays onDays
 }
 
 // Renewer computes figures anew where they rest on something that has changed.

@@ -52,11 +52,20 @@ func (svc *Service) MakeStatement(
 	}
 	var c statementContent
 	var products []int64
-	err := svc.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
+	var mark int64
+	now := svc.Clock.Now()
+	err := svc.DB.Update(ctx, func(tx *sqlite.Tx) (err error) {
+		mark, err = tx.Mark(now)
+		return err
+	})
+	if err != nil {
+		return 0, err
+	}
+	err = svc.at(ctx, mark, nil, func(tx *sqlite.Tx) (err error) { // whatever comes in meanwhile
 		if products, err = svc.productsOf(tx, &scope); err != nil {
 			return err
 		}
-		c, err = svc.contentOf(tx, asOf, scope, products)
+		c, err = svc.contentOf(tx, asOf, now.Unix(), scope, products)
 		return err
 	})
 	if err != nil {
@@ -76,7 +85,6 @@ func (svc *Service) MakeStatement(
 	}
 	var id int64
 	err = svc.DB.Update(ctx, func(tx *sqlite.Tx) (err error) {
-		now := svc.Clock.Now()
 		id, err = positiondb.AddStatement(
 			tx,
 			positiondb.StoredStatement{
@@ -89,6 +97,7 @@ func (svc *Service) MakeStatement(
 				SHA256:    hash,
 				Products:  of,
 				Scope:     scope.words(),
+				Mark:      mark,
 			},
 			asOf,
 		)
@@ -144,12 +153,12 @@ func (svc *Service) productsOf(tx *sqlite.Tx, s *StatementScope) ([]int64, error
 // mostOpened is how many units of demand a statement keeps; one of more keeps them by groups alone.
 const mostOpened = 500_000
 
-// contentOf works out what a statement of a day says about some products; nil is all of them.
-func (svc *Service) contentOf(tx *sqlite.Tx, asOf civil.Day, scope StatementScope, only []int64) (statementContent,
-	error) {
+// contentOf works out what a statement of a day says about some products, at a time; nil is all of them.
+func (svc *Service) contentOf(tx *sqlite.Tx, asOf civil.Day, now int64, scope StatementScope, only []int64) (
+	statementContent, error) {
 	c := statementContent{AsOf: asOf.String(), Positions: []statementPosition{}, Scope: &scope,
 		Records: map[int64]keptRecord{}}
-	e, err := svc.Snapshots.Load(tx, asOf, svc.Clock.Now().Unix(), only)
+	e, err := svc.Snapshots.Load(tx, asOf, now, only)
 	if err != nil {
 		return c, err
 	}

@@ -12,6 +12,7 @@ import (
 	"ensomet/internal/core/evidence"
 	"ensomet/internal/core/position"
 	"ensomet/internal/core/refuse"
+	"ensomet/internal/position/positiondb"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 
@@ -21,12 +22,15 @@ import (
 // CauseStep is what one cause changed in a metric.
 type CauseStep struct {
 	Cause   string
+	Learnt  bool // it did not happen between the days: it was only known later
 	Metric  string
 	Change  snapshot.Figures
 	Devices []StepRef // at most 200 of them
 	Count   int       // devices altogether
 	Users   []StepRef
 	Lines   []StepLine
+	Names   []NameMoved // that are recognised as something else
+	Entered []string    // what was entered, by whom and when
 }
 
 // StepRef names a device or a user of a step.
@@ -51,6 +55,8 @@ type ProductSteps struct {
 	Product   string
 	From      string
 	To        string
+	Known     Known
+	Since     string // the first day of which is known what was known at its end
 	Currency  string
 	Metrics   []MetricStep
 	Steps     []CauseStep
@@ -63,31 +69,89 @@ type MetricStep struct {
 	After  snapshot.Figures
 }
 
-// twoDays are the estates of two days, in one state of knowledge.
+// twoDays are two estates that are compared: of two days in one state of knowledge, or of one day in two.
 type twoDays struct {
 	before, after *snapshot.Snapshot
+	learning      *learning // where both are of one day
 }
 
-func (svc *Service) twoDays(tx *sqlite.Tx, from, to civil.Day, only []int64) (*twoDays, error) {
-	if from >= to {
-		return nil, refuse.New("the first day must lie before the second")
+// asked is what is compared with what: days, states of knowledge by their marks (0 is now), and of which products.
+type asked struct {
+	from, to         civil.Day
+	known            Known
+	markFrom, markTo int64
+	nowFrom, nowTo   int64
+	only             []int64
+}
+
+// ask checks what is asked for, and finds the states of knowledge.
+func (svc *Service) ask(ctx context.Context, from, to civil.Day, known Known, only []int64) (a asked, err error) {
+	a = asked{from: from, to: svc.Snapshots.DayOr(to), known: known, only: only}
+	if a.from >= a.to {
+		return a, refuse.New("the first day must lie before the second")
 	}
-	if to > svc.Snapshots.Today() {
-		return nil, refuse.Errorf("%s has not come yet", to)
+	if a.to > svc.Snapshots.Today() {
+		return a, refuse.Errorf("%s has not come yet", a.to)
 	}
-	var d twoDays
-	var err error
-	now := svc.Clock.Now().Unix()
-	if d.before, err = svc.Snapshots.LoadTraced(tx, from, now, only); err != nil {
-		return nil, err
+	if known != KnownThen {
+		a.known, a.nowTo = KnownNow, svc.Clock.Now().Unix()
+		return a, nil
 	}
-	d.after, err = svc.Snapshots.LoadTraced(tx, to, now, only)
-	return &d, err
+	if a.markTo, a.nowTo, err = svc.markAt(ctx, a.to); err == nil {
+		a.markFrom, a.nowFrom, err = svc.markAt(ctx, a.from)
+	}
+	return a, err
+}
+
+// compare gives fn the comparisons that lead from the one to the other, one after the other: where each day is asked
+// for as it was known at its end, first what was only learnt of the first day, and then what happened. say tells how
+// far it is.
+func (svc *Service) compare(ctx context.Context, a asked, say func(string), fn func(tx *sqlite.Tx, d *twoDays) error) error {
+	var was *snapshot.Snapshot
+	l := &learning{mark: a.markFrom}
+	if a.known == KnownThen && a.markFrom != a.markTo {
+		say("reading what was known on " + a.from.String())
+		err := svc.at(ctx, a.markFrom, a.only, func(tx *sqlite.Tx) (err error) {
+			if was, err = svc.Snapshots.LoadTraced(tx, a.from, a.nowFrom, a.only); err != nil {
+				return err
+			}
+			records, err := positiondb.RecognisedSince(tx, a.markFrom)
+			if err != nil {
+				return err
+			}
+			l.was, err = l.read(tx, records)
+			return err
+		})
+		if err != nil {
+			return err
+		}
+	}
+	return svc.at(ctx, a.markTo, a.only, func(tx *sqlite.Tx) error {
+		say("counting both days")
+		now := a.nowTo
+		before, err := svc.Snapshots.LoadTraced(tx, a.from, now, a.only)
+		if err != nil {
+			return err
+		}
+		if was != nil {
+			if l.is, err = l.read(tx, slices.Collect(maps.Keys(l.was))); err != nil {
+				return err
+			}
+			if err := fn(tx, &twoDays{was, before, l}); err != nil {
+				return err
+			}
+			was = nil
+		}
+		after, err := svc.Snapshots.LoadTraced(tx, a.to, now, a.only)
+		if err != nil {
+			return err
+		}
+		return fn(tx, &twoDays{before, after, nil})
+	})
 }
 
 // why says why the holding of a product on a device went, came or is another.
-func (d *twoDays) why(product int64) position.Why {
-	was, is := d.before.Products[product], d.after.Products[product]
+func (d *twoDays) why(was, is *snapshot.ProductFacts) position.Why {
 	return func(device int64) position.Cause {
 		inService := func(e *snapshot.Snapshot) bool {
 			i, ok := e.DeviceAt[device]
@@ -117,73 +181,137 @@ func (d *twoDays) why(product int64) position.Why {
 // steps compares one product.
 func (d *twoDays) steps(product int64) (before, after []position.Position, steps []position.Step) {
 	was, is := d.before.Products[product], d.after.Products[product]
+	switch {
+	case was == nil && is == nil:
+		return nil, nil, nil
+	case was == nil: // the product was not known
+		was = &snapshot.ProductFacts{Id: product, Product: is.Product, Currency: is.Currency}
+	case is == nil:
+		is = &snapshot.ProductFacts{Id: product, Product: was.Product, Currency: was.Currency}
+	}
 	from, to := d.before.Input(was, nil), d.after.Input(is, nil)
-	return position.Compute(from), position.Compute(to), position.Steps(from, to, d.why(product))
+	why := d.why(was, is)
+	if d.learning != nil {
+		why = d.whyLearnt(was, is, why)
+	}
+	return position.Compute(from), position.Compute(to), position.Steps(from, to, why)
 }
 
 // mostRefs is how many devices of a step are named.
 const mostRefs = 200
 
-// ProductSteps compares the position of a product on two days, by what is known now.
-func (svc *Service) ProductSteps(ctx context.Context, product int64, from, to civil.Day) (ProductSteps, error) {
+// ProductSteps compares the position of a product on two days: both by what is known now, or each by what was known
+// at its end.
+func (svc *Service) ProductSteps(ctx context.Context, product int64, from, to civil.Day, known Known) (ProductSteps,
+	error) {
 	out := ProductSteps{
 		ProductID: product,
 		From:      from.String(),
-		To:        to.String(),
 		Metrics:   []MetricStep{},
 		Steps:     []CauseStep{},
 	}
-	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
-		d, err := svc.twoDays(tx, from, svc.Snapshots.DayOr(to), []int64{product})
-		if err != nil {
-			return err
+	var err error
+	if out.Since, err = svc.KnownSince(ctx); err != nil {
+		return out, err
+	}
+	a, err := svc.ask(ctx, from, to, known, []int64{product})
+	if err != nil {
+		return out, err
+	}
+	out.To, out.Known = a.to.String(), a.known
+	ends := map[entitle.Metric]*MetricStep{}
+	none := snapshot.FiguresOf(position.Figures{})
+	end := func(m entitle.Metric) *MetricStep {
+		if ends[m] == nil {
+			ends[m] = &MetricStep{Metric: string(m), Before: none, After: none}
 		}
-		f := d.after.Products[product]
+		return ends[m]
+	}
+	first := true
+	err = svc.compare(ctx, a, func(string) {}, func(tx *sqlite.Tx, d *twoDays) error {
+		f := cmp.Or(d.after.Products[product], d.before.Products[product])
 		if f == nil {
 			return sqlite.ErrNotFound
 		}
-		out.To = d.after.AsOf.String()
 		out.Publisher, out.Product, out.Currency = f.Product.Publisher, f.Product.Name, f.Currency
 		before, after, steps := d.steps(product)
-		ends := map[entitle.Metric]*MetricStep{}
 		for i := range before {
-			ends[before[i].Metric] = &MetricStep{
-				Metric: string(before[i].Metric),
-				Before: snapshot.FiguresOf(before[i].Figures()),
-				After:  snapshot.FiguresOf(position.Figures{}),
+			if first {
+				end(before[i].Metric).Before = snapshot.FiguresOf(before[i].Figures())
 			}
+		}
+		first = false
+		for _, m := range ends {
+			m.After = none
 		}
 		for i := range after {
-			m := after[i].Metric
-			if ends[m] == nil {
-				ends[m] = &MetricStep{Metric: string(m), Before: snapshot.FiguresOf(position.Figures{})}
-			}
-			ends[m].After = snapshot.FiguresOf(after[i].Figures())
-		}
-		for _, m := range entitle.Metrics {
-			if ends[m] != nil {
-				out.Metrics = append(out.Metrics, *ends[m])
-			}
+			end(after[i].Metric).After = snapshot.FiguresOf(after[i].Figures())
 		}
 		for i := range steps {
-			out.Steps = append(out.Steps, d.view(f, &steps[i])...)
+			list, err := d.view(tx, f, &steps[i])
+			if err != nil {
+				return err
+			}
+			out.Steps = append(out.Steps, list...)
 		}
 		return nil
 	})
+	for _, m := range entitle.Metrics {
+		if ends[m] != nil {
+			out.Metrics = append(out.Metrics, *ends[m])
+		}
+	}
 	return out, err
 }
 
+// words says a cause, as what happened or as what was learnt.
+func (d *twoDays) words(c position.Cause) string {
+	if d.learning != nil {
+		return c.Learnt()
+	}
+	return string(c)
+}
+
+// learnt adds to a step what was decided or entered that makes it.
+func (d *twoDays) learnt(tx *sqlite.Tx, product int64, s *position.Step, v *CauseStep) (err error) {
+	switch s.Cause {
+	case position.Recognised, position.RecogniseLost:
+		v.Names, err = d.namesMoved(tx, product, s.Devices)
+	case position.LeftOut, position.BackIn:
+		v.Entered = d.reasonsMoved(product)
+	case position.LinesChanged, position.Rest:
+		at, err := tx.MarkedAt(d.learning.mark)
+		if err != nil {
+			return err
+		}
+		v.Entered, err = positiondb.EnteredSince(tx, product, at)
+		return err
+	}
+	return err
+}
+
 // view writes a step down, a line for each metric that it changed.
-func (d *twoDays) view(f *snapshot.ProductFacts, s *position.Step) []CauseStep {
+func (d *twoDays) view(tx *sqlite.Tx, f *snapshot.ProductFacts, s *position.Step) ([]CauseStep, error) {
 	v := CauseStep{
-		Cause:   string(s.Cause),
+		Cause:   d.words(s.Cause),
+		Learnt:  d.learning != nil,
 		Devices: []StepRef{},
 		Count:   len(s.Devices),
 		Users:   []StepRef{},
 		Lines:   []StepLine{},
+		Names:   []NameMoved{},
+		Entered: []string{},
+	}
+	if v.Learnt {
+		if err := d.learnt(tx, f.Id, s, &v); err != nil {
+			return nil, err
+		}
 	}
 	need := func(e *snapshot.Snapshot, device int64) string {
 		g := e.Products[f.Id]
+		if g == nil {
+			return "–"
+		}
 		for i := range g.Holdings {
 			if g.Holdings[i].Device == device {
 				return cmp.Or(setWords(g.Holdings[i].Set), "any version")
@@ -199,7 +327,9 @@ func (d *twoDays) view(f *snapshot.ProductFacts, s *position.Step) []CauseStep {
 		at, ok := e.DeviceAt[id]
 		if !ok {
 			e = d.before
-			at = e.DeviceAt[id]
+			if at, ok = e.DeviceAt[id]; !ok {
+				continue
+			}
 		}
 		v.Devices = append(
 			v.Devices,
@@ -212,10 +342,7 @@ func (d *twoDays) view(f *snapshot.ProductFacts, s *position.Step) []CauseStep {
 		}
 	}
 	if len(s.Lines) > 0 {
-		was, is := entitle.Effective(d.before.Products[f.Id].Lines, d.before.AsOf), entitle.Effective(
-			f.Lines,
-			d.after.AsOf,
-		)
+		was, is := d.before.Effective(f.Id), d.after.Effective(f.Id)
 		for _, code := range s.Lines {
 			v.Lines = append(v.Lines, StepLine{code, was[code].Quantity, is[code].Quantity, is[code].Why})
 		}
@@ -232,7 +359,7 @@ func (d *twoDays) view(f *snapshot.ProductFacts, s *position.Step) []CauseStep {
 		v.Change = snapshot.FiguresOf(position.Figures{})
 		out = append(out, v)
 	}
-	return out
+	return out, nil
 }
 
 // MovedPosition is a position that is another on the second day.
@@ -252,6 +379,7 @@ type MovedPosition struct {
 // CauseSum is what one cause changed over all products.
 type CauseSum struct {
 	Cause    string
+	Learnt   bool
 	Products int
 	Exposure string // in euros
 	Short    int64
@@ -263,6 +391,8 @@ type CauseSum struct {
 type AllSteps struct {
 	From           string
 	To             string
+	Known          Known
+	Since          string // the first day of which is known what was known at its end
 	ExposureBefore string
 	ExposureAfter  string
 	Causes         []CauseSum
@@ -270,140 +400,188 @@ type AllSteps struct {
 	Without        int // products whose currency has no rate: they are not in the sum
 }
 
-// AllSteps compares all positions on two days, by what is known now. It takes about twice as long as working all of
-// them out.
-func (svc *Service) AllSteps(ctx context.Context, from, to civil.Day) (AllSteps, error) {
+// AllSteps compares all positions on two days: both by what is known now, or each by what was known at its end. It
+// takes about two or three times as long as working all of them out.
+func (svc *Service) AllSteps(ctx context.Context, from, to civil.Day, known Known) (AllSteps, error) {
 	out := AllSteps{From: from.String(), Causes: []CauseSum{}, Positions: []MovedPosition{}}
-	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
-		svc.Progress.Say(ctx, "counting both days")
-		d, err := svc.twoDays(tx, from, svc.Snapshots.DayOr(to), nil)
-		if err != nil {
-			return err
-		}
-		out.To = d.after.AsOf.String()
-		a := adding{AllSteps: &out, d: d, sums: map[position.Cause]*CauseSum{},
-			exposure: map[position.Cause]decimal.Decimal{}}
+	var err error
+	if out.Since, err = svc.KnownSince(ctx); err != nil {
+		return out, err
+	}
+	a, err := svc.ask(ctx, from, to, known, nil)
+	if err != nil {
+		return out, err
+	}
+	out.To, out.Known = a.to.String(), a.known
+	sum := adding{AllSteps: &out, sums: map[causeOf]*CauseSum{}, exposure: map[causeOf]decimal.Decimal{},
+		moves: map[int64]*move{}}
+	say := func(text string) { svc.Progress.Say(ctx, "%s", text) }
+	err = svc.compare(ctx, a, say, func(_ *sqlite.Tx, d *twoDays) error {
+		sum.d = d
 		list := d.after.Ordered()
 		for i, f := range list {
 			if err := ctx.Err(); err != nil {
 				return err
 			}
 			svc.Progress.Say(ctx, "%d of %d products compared", i+1, len(list))
-			a.add(f)
+			sum.add(f)
 		}
-		for _, c := range position.Causes {
-			if s := a.sums[c]; s != nil {
-				s.Exposure = a.exposure[c].String()
-				out.Causes = append(out.Causes, *s)
-			}
-		}
-		out.ExposureBefore, out.ExposureAfter = a.before.String(), a.after.String()
-		slices.SortStableFunc(out.Positions, func(x, y MovedPosition) int {
-			return cmp.Or(y.moved.Cmp(x.moved), cmp.Compare(x.Product, y.Product))
-		})
 		return nil
 	})
-	return out, err
+	if err != nil {
+		return out, err
+	}
+	sum.end()
+	return out, nil
+}
+
+// causeOf is a cause, as what happened or as what was learnt.
+type causeOf struct {
+	position.Cause
+	learnt bool
+}
+
+func (c causeOf) words() string {
+	if c.learnt {
+		return c.Learnt()
+	}
+	return string(c.Cause)
+}
+
+// move is how the positions of one product came from the first day to the second.
+type move struct {
+	f      *snapshot.ProductFacts
+	rate   decimal.Decimal // in euros; 0 where there is none
+	ends   [2]map[entitle.Metric]position.Figures
+	causes map[entitle.Metric]map[causeOf]position.Figures
 }
 
 // adding is what the steps of all products come to, product by product; sums are in euros.
 type adding struct {
 	*AllSteps
-	d             *twoDays
-	sums          map[position.Cause]*CauseSum
-	exposure      map[position.Cause]decimal.Decimal
-	before, after decimal.Decimal
+	d        *twoDays
+	sums     map[causeOf]*CauseSum
+	exposure map[causeOf]decimal.Decimal
+	moves    map[int64]*move
 }
 
-// add adds the steps of a product. What its currency has no rate for is counted and left out of sums.
+// add adds the steps of a product. What its currency has no rate for is counted and left out of sums. Both ends are
+// in euros by the rate of the second day.
 func (a *adding) add(f *snapshot.ProductFacts) {
+	m := a.moves[f.Id]
 	was, is, steps := a.d.steps(f.Id)
-	rate := decimal.NewFromInt(1)
-	if f.Currency != "" {
-		var err error
-		if rate, err = a.d.after.Rates.Convert(rate, f.Currency, "EUR", a.d.after.AsOf); err != nil {
-			a.Without++
-			rate = decimal.Zero
+	if m == nil {
+		m = &move{f: f, rate: decimal.NewFromInt(1), causes: map[entitle.Metric]map[causeOf]position.Figures{}}
+		a.moves[f.Id] = m
+		if f.Currency != "" {
+			var err error
+			if m.rate, err = a.d.after.Rates.Convert(m.rate, f.Currency, "EUR", a.d.after.AsOf); err != nil {
+				a.Without++
+				m.rate = decimal.Zero
+			}
 		}
+		m.ends[0] = figuresOf(was)
 	}
-	euros := func(n int64) decimal.Decimal { return decimal.New(n, -4).Mul(rate) }
-	moved := a.causes(steps, euros)
-	ends := [2]map[entitle.Metric]position.Figures{{}, {}}
-	for i := range was {
-		ends[0][was[i].Metric] = was[i].Figures()
-		a.before = a.before.Add(euros(was[i].Exposure))
-	}
-	for i := range is {
-		ends[1][is[i].Metric] = is[i].Figures()
-		a.after = a.after.Add(euros(is[i].Exposure))
-	}
-	for _, m := range entitle.Metrics {
-		x, y := ends[0][m], ends[1][m]
-		if moved[m] == nil ||
-			x.Owned == y.Owned && x.Needed == y.Needed && x.Short == y.Short && x.Surplus == y.Surplus {
-			continue
-		}
-		a.Positions = append(a.Positions, MovedPosition{
-			f.Id,
-			f.Product.Publisher,
-			f.Product.Name,
-			string(m),
-			snapshot.FiguresOf(x),
-			snapshot.FiguresOf(y),
-			f.Currency,
-			causeWords(moved[m]),
-			euros(y.Exposure - x.Exposure).Abs(),
-		})
-	}
+	m.ends[1] = figuresOf(is)
+	a.causes(m, steps)
 }
 
-// causes adds a product's steps to those of their causes, and returns what each cause moved, by metric.
-func (a *adding) causes(
-	steps []position.Step,
-	euros func(int64) decimal.Decimal,
-) map[entitle.Metric]map[position.Cause]position.Figures {
-	moved := map[entitle.Metric]map[position.Cause]position.Figures{}
+func (m *move) euros(n int64) decimal.Decimal { return decimal.New(n, -4).Mul(m.rate) }
+
+func figuresOf(list []position.Position) map[entitle.Metric]position.Figures {
+	out := map[entitle.Metric]position.Figures{}
+	for i := range list {
+		out[list[i].Metric] = list[i].Figures()
+	}
+	return out
+}
+
+// end puts the sums in order, and what moved the most first.
+func (a *adding) end() {
+	for _, learnt := range []bool{true, false} {
+		for _, c := range position.Causes {
+			if s := a.sums[causeOf{c, learnt}]; s != nil {
+				s.Exposure = a.exposure[causeOf{c, learnt}].String()
+				a.Causes = append(a.Causes, *s)
+			}
+		}
+	}
+	var before, after decimal.Decimal
+	for _, id := range slices.Sorted(maps.Keys(a.moves)) {
+		m := a.moves[id]
+		for _, f := range m.ends[0] {
+			before = before.Add(m.euros(f.Exposure))
+		}
+		for _, f := range m.ends[1] {
+			after = after.Add(m.euros(f.Exposure))
+		}
+		for _, metric := range entitle.Metrics {
+			x, y := m.ends[0][metric], m.ends[1][metric]
+			if m.causes[metric] == nil ||
+				x.Owned == y.Owned && x.Needed == y.Needed && x.Short == y.Short && x.Surplus == y.Surplus {
+				continue
+			}
+			a.Positions = append(a.Positions, MovedPosition{
+				m.f.Id,
+				m.f.Product.Publisher,
+				m.f.Product.Name,
+				string(metric),
+				snapshot.FiguresOf(x),
+				snapshot.FiguresOf(y),
+				m.f.Currency,
+				causeWords(m.causes[metric]),
+				m.euros(y.Exposure - x.Exposure).Abs(),
+			})
+		}
+	}
+	a.ExposureBefore, a.ExposureAfter = before.String(), after.String()
+	slices.SortStableFunc(a.Positions, func(x, y MovedPosition) int {
+		return cmp.Or(y.moved.Cmp(x.moved), cmp.Compare(x.Product, y.Product))
+	})
+}
+
+// causes adds a product's steps to those of their causes.
+func (a *adding) causes(m *move, steps []position.Step) {
 	for _, s := range steps {
 		if len(s.By) == 0 {
 			continue
 		}
-		c := a.sums[s.Cause]
+		cause := causeOf{s.Cause, a.d.learning != nil}
+		c := a.sums[cause]
 		if c == nil {
-			c = &CauseSum{Cause: string(s.Cause)}
-			a.sums[s.Cause] = c
+			c = &CauseSum{Cause: cause.words(), Learnt: cause.learnt}
+			a.sums[cause] = c
 		}
 		c.Products++
-		for m, g := range s.By {
+		for metric, g := range s.By {
 			c.Short += g.Short
 			c.Surplus += g.Surplus
-			a.exposure[s.Cause] = a.exposure[s.Cause].Add(euros(g.Exposure))
+			a.exposure[cause] = a.exposure[cause].Add(m.euros(g.Exposure))
 			if g.Low, g.High = 0, 0; g == (position.Figures{}) {
 				continue // the doubt alone
 			}
-			if moved[m] == nil {
-				moved[m] = map[position.Cause]position.Figures{}
+			if m.causes[metric] == nil {
+				m.causes[metric] = map[causeOf]position.Figures{}
 			}
-			moved[m][s.Cause] = g
+			m.causes[metric][cause] = m.causes[metric][cause].Plus(g)
 		}
 	}
-	return moved
 }
 
 // causeWords lists causes, what moved most first.
-func causeWords(by map[position.Cause]position.Figures) string {
-	size := func(c position.Cause) int64 {
+func causeWords(by map[causeOf]position.Figures) string {
+	size := func(c causeOf) int64 {
 		g := by[c]
 		return max(g.Needed, -g.Needed) + max(g.Owned, -g.Owned)
 	}
-	list := slices.SortedFunc(maps.Keys(by), func(x, y position.Cause) int {
-		return cmp.Or(
-			cmp.Compare(size(y), size(x)),
-			cmp.Compare(slices.Index(position.Causes, x), slices.Index(position.Causes, y)),
-		)
+	place := func(c causeOf) int { return slices.Index(position.Causes, c.Cause) }
+	list := slices.SortedFunc(maps.Keys(by), func(x, y causeOf) int {
+		return cmp.Or(cmp.Compare(size(y), size(x)), cmp.Compare(place(x), place(y)), strings.Compare(x.words(),
+			y.words()))
 	})
 	var out []string
 	for _, c := range list {
-		out = append(out, string(c))
+		out = append(out, c.words())
 	}
 	return strings.Join(out, ", ")
 }

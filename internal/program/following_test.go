@@ -7,6 +7,7 @@ import (
 
 	"ensomet/internal/core/civil"
 	"ensomet/internal/formats"
+	"ensomet/internal/position"
 )
 
 // Work that takes long says how far it is to who watches it, and forgets that when it ends.
@@ -16,7 +17,7 @@ func TestWorkCanBeWatched(t *testing.T) {
 	take(t, prog, formats.Installs, installHeader, "D1,Ostwick,Skerrymap,6,,agent,2026-06-20T08:00:00Z")
 	figure(t, prog, "Skerrymap")
 	ctx, end := prog.Progress.Follow(context.Background(), "mine")
-	if _, err := prog.Position.AllSteps(ctx, civil.MustParse("2026-06-01"), 0); err != nil {
+	if _, err := prog.Position.AllSteps(ctx, civil.MustParse("2026-06-01"), 0, position.KnownNow); err != nil {
 		t.Fatal(err)
 	}
 	if said := prog.Progress.HowFar("mine"); !strings.Contains(said, "of 3 products compared") {
@@ -29,7 +30,7 @@ func TestWorkCanBeWatched(t *testing.T) {
 	if said := prog.Progress.HowFar("mine"); said != "" {
 		t.Errorf("work that ended still says %q", said)
 	}
-	if _, err := prog.Position.AllSteps(context.Background(), civil.MustParse("2026-06-01"), 0); err != nil {
+	if _, err := prog.Position.AllSteps(context.Background(), civil.MustParse("2026-06-01"), 0, position.KnownNow); err != nil {
 		t.Errorf("work that nobody watches: %v", err)
 	}
 }

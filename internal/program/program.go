@@ -71,6 +71,7 @@ func New(db *sqlite.DB, clock clock.Clock) *Program {
 	if err := p.Snapshots.UseZone(p.ctx, db); err != nil { // days turn by UTC until it can be read
 		slog.Error("the time zone of the house", "error", err)
 	}
+	db.Days(p.Snapshots.Today, clock.Now)
 	p.Renewal = renewal.NewLoop(db, p.Progress, p.Snapshots.Today)
 	p.Outbox = outbox.New(db, clock)
 

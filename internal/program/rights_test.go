@@ -623,7 +623,7 @@ func TestStepsBetweenTwoDays(t *testing.T) {
 		t.Fatal(err)
 	}
 	id := mustProduct(t, prog, "Skerrymap")
-	s, err := prog.Position.ProductSteps(ctx, id, civil.MustParse("2026-05-01"), 0)
+	s, err := prog.Position.ProductSteps(ctx, id, civil.MustParse("2026-05-01"), 0, position.KnownNow)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -637,7 +637,7 @@ func TestStepsBetweenTwoDays(t *testing.T) {
 			t.Errorf("%s: %v, want %v (all: %v)", cause, got[cause], want, got)
 		}
 	}
-	all, err := prog.Position.AllSteps(ctx, civil.MustParse("2026-05-01"), 0)
+	all, err := prog.Position.AllSteps(ctx, civil.MustParse("2026-05-01"), 0, position.KnownNow)
 	if err != nil || len(all.Positions) != 1 || all.ExposureBefore != "0" ||
 		all.ExposureAfter != "100" {
 		t.Errorf("%+v, %v", all, err)
@@ -650,7 +650,7 @@ func TestStepsBetweenTwoDays(t *testing.T) {
 		t.Errorf("the causes come to %v, not to %v", sum, all.ExposureAfter)
 	}
 	if _, err := prog.Position.ProductSteps(ctx, id, civil.MustParse("2026-06-30"),
-		civil.MustParse("2026-06-30")); err == nil {
+		civil.MustParse("2026-06-30"), position.KnownNow); err == nil {
 		t.Error("a day is compared with itself")
 	}
 }

@@ -95,7 +95,7 @@ func List[R, T any](s *Server, name string, lister Lister[R], to func(R) T) {
 				return Page[T]{}, err
 			}
 			var page sqlite.Page[R]
-			err = s.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
+			err = list.View(ctx, s.DB, func(tx *sqlite.Tx) (err error) {
 				page, err = list.Page(tx, q)
 				return err
 			})
@@ -115,7 +115,7 @@ func List[R, T any](s *Server, name string, lister Lister[R], to func(R) T) {
 			if err != nil {
 				return err
 			}
-			return s.DB.View(r.Context(), func(tx *sqlite.Tx) error {
+			return list.View(r.Context(), s.DB, func(tx *sqlite.Tx) error {
 				return list.Each(tx, q, func(row R) error { return write(rowValues(to(row))) })
 			})
 		})

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"maps"
 	"slices"
+	"strings"
 
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/evidence"
@@ -87,7 +88,13 @@ type Recognition struct {
 
 // NewRecognitions writes recognitions.
 func NewRecognitions(tx *sqlite.Tx) (*sqlite.Bulk, error) {
-	return tx.Bulk(14, "INSERT OR REPLACE INTO recognition("+recognitionColumns+")", "")
+	var set []string
+	for c := range strings.SplitSeq(recognitionColumns, ",") {
+		c = strings.TrimSpace(c)
+		set = append(set, c+" = excluded."+c)
+	}
+	return tx.Bulk(14, "INSERT INTO recognition("+recognitionColumns+")", " ON CONFLICT(record_id) DO UPDATE SET "+
+		strings.Join(set[1:], ", "))
 }
 
 // AddRecognition takes one recognition.

@@ -363,3 +363,11 @@ func LoadRates(tx *sqlite.Tx) (money.Rates, error) {
 	}
 	return money.NewRates(list), err
 }
+
+// Effective is what the lines of a product come to on the day, by their codes; nothing where the product is not known.
+func (e *Snapshot) Effective(product int64) map[string]entitle.Effect {
+	if f := e.Products[product]; f != nil {
+		return entitle.Effective(f.Lines, e.AsOf)
+	}
+	return nil
+}

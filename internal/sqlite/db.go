@@ -15,6 +15,8 @@ import (
 	"sync"
 	"time"
 
+	"ensomet/internal/core/civil"
+
 	"github.com/georgysavva/scany/v2/dbscan"
 )
 
@@ -33,6 +35,9 @@ type DB struct {
 
 	mu     sync.Mutex
 	topics map[string][]func()
+	today  func() civil.Day // nil where nobody said how days turn
+	now    func() time.Time
+	marked civil.Day // the newest day that has a mark, as far as this program knows
 }
 
 // On lets fn be called after each transaction that announced a topic, once it is written.
@@ -117,7 +122,11 @@ func Open(ctx context.Context, path string) (*DB, error) {
 		return nil, err
 	}
 	db.write.SetMaxOpenConns(1)
-	if err := db.migrate(ctx); err != nil {
+	err = db.migrate(ctx)
+	if err == nil {
+		err = db.remember(ctx)
+	}
+	if err != nil {
 		return nil, errors.Join(fmt.Errorf("%s cannot be opened: %w", path, err), db.write.Close())
 	}
 	if db.read, err = sql.Open(driverName, dsn(path, reading)); err != nil {
@@ -140,6 +149,9 @@ func (db *DB) Close() error {
 func (db *DB) Update(ctx context.Context, fn func(tx *Tx) error) error {
 	var topics []string
 	err := within(ctx, db.write, false, func(tx *Tx) error {
+		if err := db.newDay(tx); err != nil {
+			return err
+		}
 		if err := fn(tx); err != nil {
 			return err
 		}

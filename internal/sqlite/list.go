@@ -1,6 +1,7 @@
 package sqlite
 
 import (
+	"context"
 	"database/sql"
 	"encoding/base64"
 	"encoding/json"
@@ -101,6 +102,16 @@ type List[T any] struct {
 	Special map[string]func(value string) (string, []any) // filters that are no columns
 	// Fill makes what completes a row that has been read, where the database does not know all of it; nil is nothing.
 	Fill func(tx *Tx) (func(row *T), error)
+	// In runs what reads the list in another state than that of the file; nil is the file as it is.
+	In func(ctx context.Context, fn func(tx *Tx) error) error
+}
+
+// View runs what reads the list in the state that it is of.
+func (l *List[T]) View(ctx context.Context, db *DB, fn func(tx *Tx) error) error {
+	if l.In != nil {
+		return l.In(ctx, fn)
+	}
+	return db.View(ctx, fn)
 }
 
 // Lead is another way to read a list: its tables from one of them on, and the key said by that one.

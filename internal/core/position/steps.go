@@ -61,6 +61,28 @@ var Causes = []Cause{
 	Rest,
 }
 
+// learnt are the words for causes where both states are of one day, by what was known of it at two times: what each
+// came from was not on that day itself, but was entered, told or decided between the times.
+var learnt = map[Cause]string{
+	DevicesOut:    "devices told to be out of service",
+	InstallsGone:  "evidence came that installs were not there",
+	Folded:        "folded under a suite since",
+	LeftOut:       "left out of the count since",
+	RecogniseLost: "recognised as something else since",
+	Changed:       "versions, units or users told since",
+	DevicesIn:     "devices told to be in service",
+	Appeared:      "evidence of installs came since",
+	Unfolded:      "no longer folded under a suite since",
+	BackIn:        "back in the count since",
+	Recognised:    "recognised as this since",
+	UseChanged:    "use and seats told since",
+	LinesChanged:  "lines and bookings entered since",
+	Rest:          "prices, rates, hardware and settings entered since",
+}
+
+// Learnt is a cause in words, where what moved the figure was only learnt after the day that it is of.
+func (c Cause) Learnt() string { return cmp.Or(learnt[c], string(c)) }
+
 // Figures are the figures of a position, or how much they changed.
 type Figures struct{ Owned, Needed, Covered, Short, Surplus, Free, Low, High, Exposure int64 }
 

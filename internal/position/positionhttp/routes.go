@@ -84,6 +84,15 @@ func (s *routes) statements() {
 			}
 			return rest.MadeOr(s.Position.MakeStatement(ctx, day, scope, b.HandedTo, b.Note, me.Name))
 		})
+	rest.Handle(s.Server, access.Viewer, rest.Get("checkStatement", "/api/statements/{id}/check"),
+		func(ctx context.Context, _ rest.Account, in *struct {
+			rest.ByID
+			Watch string `query:"watch" maxLength:"60" doc:"a key of your own, under which you can ask how far it is"`
+		}) (CheckedStatement, error) {
+			ctx, end := s.Progress.Follow(ctx, in.Watch)
+			defer end()
+			return rest.One(toCheckedStatement)(s.Position.CheckStatement(ctx, in.ID))
+		})
 	rest.Handle(s.Server, access.Viewer, rest.Get("statementUnits", "/api/statements/{id}/units"),
 		func(ctx context.Context, _ rest.Account, in *struct {
 			rest.ByID
@@ -145,19 +154,21 @@ func (s *routes) positions() {
 	rest.Handle(s.Server, access.Viewer, rest.Get("productSteps", "/api/products/{id}/steps"),
 		func(ctx context.Context, _ rest.Account, in *struct {
 			rest.ByID
-			From string `query:"from" required:"true"`
-			To   string `query:"to"`
+			From  string `query:"from" required:"true"`
+			To    string `query:"to"`
+			Known string `query:"known" enum:"now,then" default:"now" doc:"each day by what was known at its end, or now"`
 		}) (ProductSteps, error) {
 			from, to, err := days(in.From, in.To)
 			if err != nil {
 				return ProductSteps{}, err
 			}
-			return rest.One(toProductSteps)(s.Position.ProductSteps(ctx, in.ID, from, to))
+			return rest.One(toProductSteps)(s.Position.ProductSteps(ctx, in.ID, from, to, position.Known(in.Known)))
 		})
 	rest.Handle(s.Server, access.Viewer, rest.Get("allSteps", "/api/steps"),
 		func(ctx context.Context, _ rest.Account, in *struct {
 			From  string `query:"from" required:"true"`
 			To    string `query:"to"`
+			Known string `query:"known" enum:"now,then" default:"now" doc:"each day by what was known at its end, or now"`
 			Watch string `query:"watch" maxLength:"60" doc:"a key of your own, under which you can ask how far it is"`
 		}) (AllSteps, error) {
 			from, to, err := days(in.From, in.To)
@@ -166,7 +177,7 @@ func (s *routes) positions() {
 			}
 			ctx, end := s.Progress.Follow(ctx, in.Watch)
 			defer end()
-			return rest.One(toAllSteps)(s.Position.AllSteps(ctx, from, to))
+			return rest.One(toAllSteps)(s.Position.AllSteps(ctx, from, to, position.Known(in.Known)))
 		})
 	rest.Handle(s.Server, access.Viewer, rest.Post("tryScenario", "/api/scenarios/try"),
 		func(ctx context.Context, _ rest.Account, in *struct {
@@ -196,7 +207,7 @@ func (s *routes) units() {
 }
 
 func (s *routes) lists() {
-	rest.List(s.Server, "positions", rest.Of(position.PositionList), wire.ToPositionRow)
+	rest.List(s.Server, "positions", s.Position.PositionsOn, wire.ToPositionRow)
 }
 
 func (s *routes) products() {

@@ -28,6 +28,7 @@ type StoredStatement struct {
 	Size      int64  `json:"size"`
 	SHA256    string `json:"sha256"`
 	Scope     string `json:"scope" doc:"whom or what it speaks of, in words; empty is the whole house"`
+	Mark      int64  `json:"mark" doc:"by what was known at which it was made; 0 where that was not kept yet"`
 }
 
 func toStoredStatement(v position.StoredStatement) StoredStatement {
@@ -42,6 +43,7 @@ func toStoredStatement(v position.StoredStatement) StoredStatement {
 		Size:      v.Size,
 		SHA256:    v.SHA256,
 		Scope:     v.Scope,
+		Mark:      v.Mark,
 	}
 }
 
@@ -296,6 +298,19 @@ func toStatementView(v position.StatementView) StatementView {
 	}
 }
 
+// CheckedStatement is a statement beside what its figures come to when they are worked out again as known at the
+// moment at which it was made.
+type CheckedStatement struct {
+	StoredStatement
+	Recomputed int      `json:"recomputed" doc:"positions"`
+	Units      int      `json:"units" doc:"of demand, that were compared one by one"`
+	Wrong      []string `json:"wrong" doc:"what differs; none where it holds"`
+}
+
+func toCheckedStatement(v position.CheckedStatement) CheckedStatement {
+	return CheckedStatement{toStoredStatement(v.StoredStatement), v.Recomputed, v.Units, v.Wrong}
+}
+
 // StatementUnit is a unit of demand as a statement kept it.
 type StatementUnit struct {
 	Publisher string   `json:"publisher"`
@@ -320,24 +335,41 @@ func toStatementUnit(v position.StatementUnit) StatementUnit { return StatementU
 
 // CauseStep is what one cause changed in a metric.
 type CauseStep struct {
-	Cause   string     `json:"cause"`
-	Metric  string     `json:"metric"`
-	Change  Figures    `json:"change"`
-	Devices []StepRef  `json:"devices" doc:"at most 200 of them"`
-	Count   int        `json:"count" doc:"devices altogether"`
-	Users   []StepRef  `json:"users"`
-	Lines   []StepLine `json:"lines"`
+	Cause   string      `json:"cause"`
+	Learnt  bool        `json:"learnt" doc:"it did not happen between the days: it was only known later"`
+	Metric  string      `json:"metric"`
+	Change  Figures     `json:"change"`
+	Devices []StepRef   `json:"devices" doc:"at most 200 of them"`
+	Count   int         `json:"count" doc:"devices altogether"`
+	Users   []StepRef   `json:"users"`
+	Lines   []StepLine  `json:"lines"`
+	Names   []NameMoved `json:"names" doc:"that are recognised as something else"`
+	Entered []string    `json:"entered" doc:"what was entered, by whom and when"`
 }
+
+// NameMoved is a reported name that is recognised as something else than it was.
+type NameMoved struct {
+	Name    string `json:"name"`
+	Was     string `json:"was" doc:"a product, or why it was none"`
+	Is      string `json:"is"`
+	By      string `json:"by" doc:"what decides now, and since when"`
+	Devices int    `json:"devices"`
+}
+
+func toNameMoved(v position.NameMoved) NameMoved { return NameMoved(v) }
 
 func toCauseStep(v position.CauseStep) CauseStep {
 	return CauseStep{
 		Cause:   v.Cause,
+		Learnt:  v.Learnt,
 		Metric:  v.Metric,
 		Change:  toFigures(v.Change),
 		Devices: rest.Each(v.Devices, toStepRef),
 		Count:   v.Count,
 		Users:   rest.Each(v.Users, toStepRef),
 		Lines:   rest.Each(v.Lines, toStepLine),
+		Names:   rest.Each(v.Names, toNameMoved),
+		Entered: v.Entered,
 	}
 }
 
@@ -367,6 +399,8 @@ type ProductSteps struct {
 	Product   string       `json:"product"`
 	From      string       `json:"from"`
 	To        string       `json:"to"`
+	Known     string       `json:"known" doc:"each day by what was known at its end (then), or now"`
+	Since     string       `json:"since" doc:"the first day of which is known what was known at its end"`
 	Currency  string       `json:"currency"`
 	Metrics   []MetricStep `json:"metrics"`
 	Steps     []CauseStep  `json:"steps"`
@@ -379,6 +413,8 @@ func toProductSteps(v position.ProductSteps) ProductSteps {
 		Product:   v.Product,
 		From:      v.From,
 		To:        v.To,
+		Known:     string(v.Known),
+		Since:     v.Since,
 		Currency:  v.Currency,
 		Metrics:   rest.Each(v.Metrics, toMetricStep),
 		Steps:     rest.Each(v.Steps, toCauseStep),
@@ -428,6 +464,7 @@ func toMovedPosition(v position.MovedPosition) MovedPosition {
 // CauseSum is what one cause changed over all products.
 type CauseSum struct {
 	Cause    string `json:"cause"`
+	Learnt   bool   `json:"learnt" doc:"it did not happen between the days: it was only known later"`
 	Products int    `json:"products"`
 	Exposure string `json:"exposure" doc:"in euros"`
 	Short    int64  `json:"short"`
@@ -441,6 +478,8 @@ func toCauseSum(v position.CauseSum) CauseSum { return CauseSum(v) }
 type AllSteps struct {
 	From           string          `json:"from"`
 	To             string          `json:"to"`
+	Known          string          `json:"known" doc:"each day by what was known at its end (then), or now"`
+	Since          string          `json:"since" doc:"the first day of which is known what was known at its end"`
 	ExposureBefore string          `json:"exposureBefore"`
 	ExposureAfter  string          `json:"exposureAfter"`
 	Causes         []CauseSum      `json:"causes"`
@@ -452,6 +491,8 @@ func toAllSteps(v position.AllSteps) AllSteps {
 	return AllSteps{
 		From:           v.From,
 		To:             v.To,
+		Known:          string(v.Known),
+		Since:          v.Since,
 		ExposureBefore: v.ExposureBefore,
 		ExposureAfter:  v.ExposureAfter,
 		Causes:         rest.Each(v.Causes, toCauseSum),

@@ -1,0 +1,236 @@
+package position
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"ensomet/internal/core/civil"
+	"ensomet/internal/core/position"
+	"ensomet/internal/core/refuse"
+	"ensomet/internal/position/positiondb"
+	"ensomet/internal/snapshot"
+	"ensomet/internal/sqlite"
+)
+
+// Known says by what was known on which day figures are asked for: of each of two days by what was known at its end,
+// or of both by what is known now.
+type Known string
+
+// The ways in which two days can be asked for.
+const (
+	KnownNow  Known = "now"
+	KnownThen Known = "then"
+)
+
+// KnownSince is the first day of which the file knows what was known at its end; nothing where there is none yet.
+func (svc *Service) KnownSince(ctx context.Context) (day string, err error) {
+	err = svc.DB.View(ctx, func(tx *sqlite.Tx) error {
+		since, err := tx.KnownSince()
+		if since.Known() {
+			day = since.String()
+		}
+		return err
+	})
+	return day, err
+}
+
+// markAt finds the mark at which the file was as it was at the end of a day, and the time until which its clock runs;
+// of today and what is to come it is what is known now.
+func (svc *Service) markAt(ctx context.Context, known civil.Day) (mark, now int64, err error) {
+	now = svc.Clock.Now().Unix()
+	if known >= svc.Snapshots.Today() {
+		return 0, now, nil
+	}
+	err = svc.DB.View(ctx, func(tx *sqlite.Tx) error {
+		mark, err = tx.MarkAfter(known)
+		if !errors.Is(err, sqlite.ErrNotKept) {
+			return err
+		}
+		since, err := tx.KnownSince()
+		if err != nil {
+			return err
+		}
+		if !since.Known() {
+			return refuse.New("what was known on earlier days is kept from now on: ask again from tomorrow")
+		}
+		return refuse.Errorf("what was known on %s was not kept: it is kept since %s. Ask for %s as it is known now",
+			known, since, known)
+	})
+	return mark, min(now, known.EndUnix()-1), err
+}
+
+// at runs fn on the file as it was at a mark (0 is now). Where only is not nil, it reads the installs of these products
+// and their kin alone.
+func (svc *Service) at(ctx context.Context, mark int64, only []int64, fn func(tx *sqlite.Tx) error) error {
+	if mark == 0 {
+		return svc.DB.View(ctx, fn)
+	}
+	var narrow func(tx *sqlite.Tx) error
+	if only != nil {
+		narrow = func(tx *sqlite.Tx) error {
+			c, err := svc.Snapshots.Catalogue(tx)
+			if err != nil {
+				return err
+			}
+			var kin []int64
+			for _, id := range only {
+				kin = append(kin, c.Kin(id)...)
+			}
+			return positiondb.LayInstallsOf(tx, snapshot.Distinct(kin))
+		}
+	}
+	return svc.DB.AsKnown(ctx, mark, narrow, fn)
+}
+
+// NameMoved is a reported name that is recognised as something else than it was: what machines say has not changed,
+// what is made of it has.
+type NameMoved struct {
+	Name    string
+	Was, Is string // a product, or why it is none
+	By      string // what decides now, and since when
+	Devices int
+}
+
+// recordsBehind lists the records that holdings of a product rest on, by device.
+func recordsBehind(f *snapshot.ProductFacts) map[int64][]int64 {
+	out := make(map[int64][]int64, len(f.Holdings))
+	for i := range f.Holdings {
+		out[f.Holdings[i].Device] = f.Units[i].Records
+	}
+	return out
+}
+
+// learning is what two states of knowledge make of the records that they make something else of.
+type learning struct {
+	mark    int64 // of the earlier state
+	was, is map[int64]snapshot.Recognition
+}
+
+// read reads what a state makes of records.
+func (l *learning) read(tx *sqlite.Tx, records []int64) (map[int64]snapshot.Recognition, error) {
+	list, err := snapshot.RecognitionsOf(tx, records)
+	out := make(map[int64]snapshot.Recognition, len(list))
+	for _, n := range list {
+		out[n.Record] = n
+	}
+	return out, err
+}
+
+// changed reports whether what is made of any of some records of a product is something else; a record that the
+// earlier state did not know at all was not recognised otherwise: it came.
+func (l *learning) changed(records []int64) bool {
+	for _, id := range records {
+		was, known := l.was[id]
+		if is := l.is[id]; known && (was.Product != is.Product || was.Edition != is.Edition || was.Whole != is.Whole) {
+			return true
+		}
+	}
+	return false
+}
+
+// whyLearnt says why the holding of a product on a device is another one in a later state of knowledge of the same
+// day, where happened says why it would be on another day.
+func (d *twoDays) whyLearnt(was, is *snapshot.ProductFacts, happened position.Why) position.Why {
+	before, after := recordsBehind(was), recordsBehind(is)
+	return func(device int64) position.Cause {
+		cause := happened(device)
+		switch {
+		case cause == position.InstallsGone && d.learning.changed(before[device]):
+			return position.RecogniseLost
+		case cause == position.Appeared && d.learning.changed(after[device]):
+			return position.Recognised
+		}
+		return cause
+	}
+}
+
+// namesMoved lists what names behind the holdings of some devices became, those on most devices first.
+func (d *twoDays) namesMoved(tx *sqlite.Tx, product int64, devices []int64) ([]NameMoved, error) {
+	counts := map[int64]int{}
+	l := d.learning
+	for _, state := range []*snapshot.Snapshot{d.before, d.after} {
+		if state.Products[product] == nil {
+			continue
+		}
+		behind := recordsBehind(state.Products[product])
+		for _, device := range devices {
+			for _, id := range behind[device] {
+				if l.changed([]int64{id}) {
+					counts[id]++
+				}
+			}
+		}
+	}
+	byName := map[NameMoved]int{}
+	name := func(n snapshot.Recognition) string {
+		for _, e := range []*snapshot.Snapshot{d.after, d.before} {
+			if p := e.Products[n.Product]; p != nil {
+				return strings.TrimSpace(p.Product.Publisher + " " + p.Product.Name + " " + n.Edition)
+			}
+		}
+		if n.NotSoftware {
+			return "not counted"
+		}
+		return "not recognised"
+	}
+	for id, n := range counts {
+		r, err := snapshot.Record(tx, id)
+		if err != nil {
+			return nil, err
+		}
+		is := l.is[id]
+		by, err := positiondb.DecidedBy(tx, is)
+		if err != nil {
+			return nil, err
+		}
+		byName[NameMoved{
+			Name: strings.TrimSpace(r.Publisher + " " + r.Name),
+			Was:  name(l.was[id]),
+			Is:   name(is),
+			By:   by,
+		}] += n
+	}
+	out := make([]NameMoved, 0, len(byName))
+	for m, n := range byName {
+		m.Devices = n
+		out = append(out, m)
+	}
+	slices.SortFunc(out, func(a, b NameMoved) int {
+		if a.Devices != b.Devices {
+			return b.Devices - a.Devices
+		}
+		return strings.Compare(a.Name+a.Was+a.Is, b.Name+b.Was+b.Is)
+	})
+	return out[:min(len(out), mostNames)], nil
+}
+
+const mostNames = 20
+
+// reasonsMoved says how many installs each reason leaves out more or fewer than in the earlier state.
+func (d *twoDays) reasonsMoved(product int64) []string {
+	by := map[string]int64{}
+	if f := d.after.Products[product]; f != nil {
+		for why, n := range f.LeftOutBy {
+			by[why] += n
+		}
+	}
+	if f := d.before.Products[product]; f != nil {
+		for why, n := range f.LeftOutBy {
+			by[why] -= n
+		}
+	}
+	var out []string
+	for why, n := range by {
+		switch {
+		case n > 0:
+			out = append(out, fmt.Sprintf("%d left out: %s", n, why))
+		case n < 0:
+			out = append(out, fmt.Sprintf("%d no longer left out: %s", -n, why))
+		}
+	}
+	slices.Sort(out)
+	return out
+}
