@@ -221,7 +221,7 @@ func rightsSteps(ctx context.Context, prog *program.Program, step string,
 			return fmt.Errorf("products %v: %w", ids, err)
 		}
 		if err := one(&pages,
-			func() error { _, err := prog.Position.ProductPosition(ctx, ids[0], 0); return err }); err != nil {
+			func() error { _, err := prog.Position.ProductPosition(ctx, ids[0], 0, 0); return err }); err != nil {
 			return err
 		}
 		if err := one(&lists, func() error {

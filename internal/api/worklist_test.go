@@ -107,7 +107,7 @@ func TestWaysOut(t *testing.T) {
 			t.Errorf("a way that covers nothing: %+v", w)
 		}
 	}
-	p, err := prog.Position.ProductPosition(t.Context(), ids[0], 0)
+	p, err := prog.Position.ProductPosition(t.Context(), ids[0], 0, 0)
 	if err != nil {
 		t.Fatal(err)
 	}

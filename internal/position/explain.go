@@ -19,15 +19,12 @@ func (svc *Service) Units(
 	ctx context.Context,
 	product int64,
 	key string,
-	asOf civil.Day,
+	asOf, known civil.Day,
 	limit int,
 ) ([]UnitView, error) {
 	out := []UnitView{}
-	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
-		e, f, positions, err := svc.productSnapshot(tx, product, svc.Snapshots.DayOr(asOf))
-		if err != nil {
-			return err
-		}
+	err := svc.ofProduct(ctx, product, asOf, known, func(_ *sqlite.Tx, e *snapshot.Snapshot,
+		f *snapshot.ProductFacts, positions []position.Position) error {
 		out = unitViews(e, f, positions, key, limit)
 		return nil
 	})
@@ -157,7 +154,7 @@ var ExplainColumns = strings.Fields(
 // Explain writes a line for each unit of demand of a product: what covers it, or the nearest reason why nothing does.
 func (svc *Service) Explain(ctx context.Context, product int64, asOf civil.Day, write func([]string) error) error {
 	return svc.DB.View(ctx, func(tx *sqlite.Tx) error {
-		e, f, positions, err := svc.productSnapshot(tx, product, svc.Snapshots.DayOr(asOf))
+		e, f, positions, err := svc.productSnapshot(tx, product, svc.Snapshots.DayOr(asOf), svc.Clock.Now().Unix())
 		if err != nil {
 			return err
 		}

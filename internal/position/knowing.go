@@ -1,6 +1,7 @@
 package position
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -85,10 +86,11 @@ func (svc *Service) at(ctx context.Context, mark int64, only []int64, fn func(tx
 	return svc.DB.AsKnown(ctx, mark, narrow, fn)
 }
 
-// NameMoved is a reported name that is recognised as something else than it was: what machines say has not changed,
-// what is made of it has.
-type NameMoved struct {
-	Name    string
+// NamesMoved are reported names that are recognised as something else than they were: what machines say has not
+// changed, what is made of it has.
+type NamesMoved struct {
+	Names   []string // at most 20 of them
+	Count   int
 	Was, Is string // a product, or why it is none
 	By      string // what decides now, and since when
 	Devices int
@@ -147,10 +149,9 @@ func (d *twoDays) whyLearnt(was, is *snapshot.ProductFacts, happened position.Wh
 	}
 }
 
-// namesMoved lists what names behind the holdings of some devices became, those on most devices first.
-func (d *twoDays) namesMoved(tx *sqlite.Tx, product int64, devices []int64) ([]NameMoved, error) {
-	counts := map[int64]int{}
-	l := d.learning
+// namesMoved lists what the names behind the holdings of some devices became, what is on most devices first.
+func (d *twoDays) namesMoved(tx *sqlite.Tx, product int64, devices []int64) ([]NamesMoved, error) {
+	on := map[int64]map[int64]bool{} // by record, its devices
 	for _, state := range []*snapshot.Snapshot{d.before, d.after} {
 		if state.Products[product] == nil {
 			continue
@@ -158,53 +159,65 @@ func (d *twoDays) namesMoved(tx *sqlite.Tx, product int64, devices []int64) ([]N
 		behind := recordsBehind(state.Products[product])
 		for _, device := range devices {
 			for _, id := range behind[device] {
-				if l.changed([]int64{id}) {
-					counts[id]++
+				if !d.learning.changed([]int64{id}) {
+					continue
 				}
+				if on[id] == nil {
+					on[id] = map[int64]bool{}
+				}
+				on[id][device] = true
 			}
 		}
 	}
-	byName := map[NameMoved]int{}
-	name := func(n snapshot.Recognition) string {
-		for _, e := range []*snapshot.Snapshot{d.after, d.before} {
-			if p := e.Products[n.Product]; p != nil {
-				return strings.TrimSpace(p.Product.Publisher + " " + p.Product.Name + " " + n.Edition)
-			}
-		}
-		if n.NotSoftware {
-			return "not counted"
-		}
-		return "not recognised"
-	}
-	for id, n := range counts {
+	type way struct{ was, is, by string }
+	type gathered struct{ names, devices map[any]bool }
+	by := map[way]gathered{}
+	for id, devices := range on {
 		r, err := snapshot.Record(tx, id)
 		if err != nil {
 			return nil, err
 		}
-		is := l.is[id]
-		by, err := positiondb.DecidedBy(tx, is)
+		is := d.learning.is[id]
+		decided, err := positiondb.DecidedBy(tx, is)
 		if err != nil {
 			return nil, err
 		}
-		byName[NameMoved{
-			Name: strings.TrimSpace(r.Publisher + " " + r.Name),
-			Was:  name(l.was[id]),
-			Is:   name(is),
-			By:   by,
-		}] += n
+		w := way{d.recognisedAs(d.learning.was[id]), d.recognisedAs(is), decided}
+		if by[w].names == nil {
+			by[w] = gathered{map[any]bool{}, map[any]bool{}}
+		}
+		by[w].names[strings.TrimSpace(r.Publisher+" "+r.Name)] = true
+		for device := range devices {
+			by[w].devices[device] = true
+		}
 	}
-	out := make([]NameMoved, 0, len(byName))
-	for m, n := range byName {
-		m.Devices = n
+	out := []NamesMoved{}
+	for w, g := range by {
+		m := NamesMoved{Count: len(g.names), Was: w.was, Is: w.is, By: w.by, Devices: len(g.devices)}
+		for name := range g.names {
+			m.Names = append(m.Names, name.(string))
+		}
+		slices.Sort(m.Names)
+		m.Names = m.Names[:min(len(m.Names), mostNames)]
 		out = append(out, m)
 	}
-	slices.SortFunc(out, func(a, b NameMoved) int {
-		if a.Devices != b.Devices {
-			return b.Devices - a.Devices
-		}
-		return strings.Compare(a.Name+a.Was+a.Is, b.Name+b.Was+b.Is)
+	slices.SortFunc(out, func(a, b NamesMoved) int {
+		return cmp.Or(cmp.Compare(b.Devices, a.Devices), cmp.Compare(a.Was+a.Is+a.By, b.Was+b.Is+b.By))
 	})
-	return out[:min(len(out), mostNames)], nil
+	return out, nil
+}
+
+// recognisedAs says in words what a record is recognised as.
+func (d *twoDays) recognisedAs(n snapshot.Recognition) string {
+	for _, e := range []*snapshot.Snapshot{d.after, d.before} {
+		if p := e.Products[n.Product]; p != nil {
+			return strings.TrimSpace(p.Product.Publisher + " " + p.Product.Name + " " + n.Edition)
+		}
+	}
+	if n.NotSoftware {
+		return "not counted"
+	}
+	return "not recognised"
 }
 
 const mostNames = 20

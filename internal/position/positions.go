@@ -142,8 +142,9 @@ func (svc *Service) productSnapshot(
 	tx *sqlite.Tx,
 	product int64,
 	asOf civil.Day,
+	now int64,
 ) (*snapshot.Snapshot, *snapshot.ProductFacts, []position.Position, error) {
-	e, err := svc.Snapshots.Load(tx, asOf, svc.Clock.Now().Unix(), []int64{product})
+	e, err := svc.Snapshots.Load(tx, asOf, now, []int64{product})
 	if err != nil {
 		return nil, nil, nil, err
 	}
@@ -158,14 +159,30 @@ func (svc *Service) productSnapshot(
 	return e, f, e.Compute(f, yesterday[product]), nil
 }
 
-// ProductPosition computes the position of one product as of a day (unknown is today) and opens it into both sides.
-func (svc *Service) ProductPosition(ctx context.Context, product int64, asOf civil.Day) (ProductPosition, error) {
-	var out ProductPosition
-	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
-		e, f, positions, err := svc.productSnapshot(tx, product, svc.Snapshots.DayOr(asOf))
+// ofProduct computes the positions of one product as of a day, by what was known at the end of another, where 0 is
+// today in both, and lets fn read them in that state.
+func (svc *Service) ofProduct(ctx context.Context, product int64, asOf, known civil.Day,
+	fn func(tx *sqlite.Tx, e *snapshot.Snapshot, f *snapshot.ProductFacts, positions []position.Position) error) error {
+	mark, now, err := svc.markAt(ctx, svc.Snapshots.DayOr(known))
+	if err != nil {
+		return err
+	}
+	return svc.at(ctx, mark, []int64{product}, func(tx *sqlite.Tx) error {
+		e, f, positions, err := svc.productSnapshot(tx, product, svc.Snapshots.DayOr(asOf), now)
 		if err != nil {
 			return err
 		}
+		return fn(tx, e, f, positions)
+	})
+}
+
+// ProductPosition computes the position of one product as of a day and opens it into both sides, by what was known at
+// the end of another day; 0 is today in both.
+func (svc *Service) ProductPosition(ctx context.Context, product int64, asOf, known civil.Day) (ProductPosition,
+	error) {
+	var out ProductPosition
+	err := svc.ofProduct(ctx, product, asOf, known, func(tx *sqlite.Tx, e *snapshot.Snapshot,
+		f *snapshot.ProductFacts, positions []position.Position) (err error) {
 		out = ProductPosition{
 			ProductID: f.Id,
 			Publisher: f.Product.Publisher,

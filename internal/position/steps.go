@@ -29,7 +29,7 @@ type CauseStep struct {
 	Count   int       // devices altogether
 	Users   []StepRef
 	Lines   []StepLine
-	Names   []NameMoved // that are recognised as something else
+	Names   []NamesMoved // that are recognised as something else
 	Entered []string    // what was entered, by whom and when
 }
 
@@ -84,7 +84,8 @@ type asked struct {
 	only             []int64
 }
 
-// ask checks what is asked for, and finds the states of knowledge.
+// ask checks what is asked for, and finds the states of knowledge: where nothing is said of these, each day is asked for
+// as it was known at its end, where that was kept.
 func (svc *Service) ask(ctx context.Context, from, to civil.Day, known Known, only []int64) (a asked, err error) {
 	a = asked{from: from, to: svc.Snapshots.DayOr(to), known: known, only: only}
 	if a.from >= a.to {
@@ -93,7 +94,20 @@ func (svc *Service) ask(ctx context.Context, from, to civil.Day, known Known, on
 	if a.to > svc.Snapshots.Today() {
 		return a, refuse.Errorf("%s has not come yet", a.to)
 	}
-	if known != KnownThen {
+	if known == "" {
+		var since civil.Day
+		err := svc.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
+			since, err = tx.KnownSince()
+			return err
+		})
+		if err != nil {
+			return a, err
+		}
+		if known = KnownNow; since.Known() && a.from >= since {
+			known = KnownThen
+		}
+	}
+	if a.known = known; known != KnownThen {
 		a.known, a.nowTo = KnownNow, svc.Clock.Now().Unix()
 		return a, nil
 	}
@@ -299,7 +313,7 @@ func (d *twoDays) view(tx *sqlite.Tx, f *snapshot.ProductFacts, s *position.Step
 		Count:   len(s.Devices),
 		Users:   []StepRef{},
 		Lines:   []StepLine{},
-		Names:   []NameMoved{},
+		Names:   []NamesMoved{},
 		Entered: []string{},
 	}
 	if v.Learnt {

@@ -50,17 +50,15 @@ type PartsOfMetric struct {
 	Transfers []TransferView
 }
 
-// Parts splits the position of a product by unit, country or contract.
-func (svc *Service) Parts(ctx context.Context, product int64, by string, asOf civil.Day) ([]PartsOfMetric, error) {
+// Parts splits the position of a product by unit, country or contract, as ProductPosition has it.
+func (svc *Service) Parts(ctx context.Context, product int64, by string, asOf, known civil.Day) ([]PartsOfMetric,
+	error) {
 	out := []PartsOfMetric{}
 	if !slices.Contains([]string{"unit", "country", "contract"}, by) {
 		return out, refuse.Errorf("a position is split by unit, country or contract, not by %q", by)
 	}
-	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
-		_, f, positions, err := svc.productSnapshot(tx, product, svc.Snapshots.DayOr(asOf))
-		if err != nil {
-			return err
-		}
+	err := svc.ofProduct(ctx, product, asOf, known, func(_ *sqlite.Tx, _ *snapshot.Snapshot,
+		f *snapshot.ProductFacts, positions []position.Position) error {
 		for i := range positions {
 			p := &positions[i]
 			m := PartsOfMetric{
@@ -119,7 +117,7 @@ type ProofRun struct {
 func (svc *Service) Prove(ctx context.Context, product int64) ([]ProofRun, error) {
 	out := []ProofRun{}
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
-		e, f, _, err := svc.productSnapshot(tx, product, svc.Snapshots.Today())
+		e, f, _, err := svc.productSnapshot(tx, product, svc.Snapshots.Today(), svc.Clock.Now().Unix())
 		if err != nil {
 			return err
 		}

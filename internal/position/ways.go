@@ -68,7 +68,7 @@ const mostTried = 3
 // as many as are needed. removals are what cases of the worklist would do anyway.
 func (svc *Service) WaysOut(ctx context.Context, product int64, removals []casework.Removal) ([]WayOut, error) {
 	out := []WayOut{}
-	parts, err := svc.Parts(ctx, product, "unit", 0)
+	parts, err := svc.Parts(ctx, product, "unit", 0, 0)
 	if err != nil {
 		return out, err
 	}

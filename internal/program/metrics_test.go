@@ -58,11 +58,11 @@ func TestConcurrentUseFromALicenceServer(t *testing.T) {
 		t.Errorf("a checkout that nothing ended is out still: %+v", f)
 	}
 	id := mustProduct(t, prog, "Skerrymap")
-	p, err := prog.Position.ProductPosition(ctx, id, civil.MustParse("2026-05-02"))
+	p, err := prog.Position.ProductPosition(ctx, id, civil.MustParse("2026-05-02"), 0)
 	if err != nil || p.Metrics[0].Needed != 9 {
 		t.Errorf("on a day of the old window: %+v, %v", p.Metrics, err)
 	}
-	units, err := prog.Position.Units(ctx, id, "", 0, 0)
+	units, err := prog.Position.Units(ctx, id, "", 0, 0, 0)
 	if err != nil || len(units) != 3 || units[0].To == 0 {
 		t.Errorf("%+v, %v", units, err)
 	}
@@ -94,7 +94,7 @@ func TestTheOrderOfMetrics(t *testing.T) {
 		if err := prog.Pipeline.RenewTouched(ctx); err != nil {
 			t.Fatal(err)
 		}
-		p, err := prog.Position.ProductPosition(ctx, id, 0)
+		p, err := prog.Position.ProductPosition(ctx, id, 0, 0)
 		if err != nil || len(p.Metrics) != 2 {
 			t.Fatalf("%+v, %v", p, err)
 		}
@@ -148,7 +148,7 @@ func TestAMachineThatMoved(t *testing.T) {
 	if f := figure(t, prog, "Queue"); f.Needed != 8 || f.Short != 4 {
 		t.Errorf("seen on two hosts: %+v", f)
 	}
-	p, err := prog.Position.ProductPosition(ctx, mustProduct(t, prog, "Queue"), civil.MustParse("2026-06-20"))
+	p, err := prog.Position.ProductPosition(ctx, mustProduct(t, prog, "Queue"), civil.MustParse("2026-06-20"), 0)
 	if err != nil || p.Metrics[0].Needed != 4 {
 		t.Errorf("on a day before it moved: %+v, %v", p.Metrics, err)
 	}
@@ -184,7 +184,7 @@ func TestCoresOfAPastDay(t *testing.T) {
 	}
 	product := mustProduct(t, prog, "Skerrymap")
 	for day, want := range map[string]int64{"2026-05-20": 8, "2026-06-01": 8, "2026-06-02": 12, "2026-06-30": 12} {
-		p, err := prog.Position.ProductPosition(ctx, product, civil.MustParse(day))
+		p, err := prog.Position.ProductPosition(ctx, product, civil.MustParse(day), 0)
 		if err != nil {
 			t.Fatal(err)
 		}

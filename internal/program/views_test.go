@@ -426,13 +426,13 @@ func TestUnitsAndExplanationAgree(t *testing.T) {
 		t.Fatal(err)
 	}
 	id := mustProduct(t, prog, "Skerrymap")
-	p, err := prog.Position.ProductPosition(ctx, id, 0)
+	p, err := prog.Position.ProductPosition(ctx, id, 0, 0)
 	if err != nil || len(p.Metrics) != 1 {
 		t.Fatal(p, err)
 	}
 	sum := 0
 	for _, g := range p.Metrics[0].Groups {
-		units, err := prog.Position.Units(ctx, id, g.Key, 0, 0)
+		units, err := prog.Position.Units(ctx, id, g.Key, 0, 0, 0)
 		if err != nil || len(units) != g.Count {
 			t.Errorf("%s: %d units, the group says %d, %v", g.Key, len(units), g.Count, err)
 		}
@@ -453,7 +453,7 @@ func TestUnitsAndExplanationAgree(t *testing.T) {
 	}); err != nil || lines != sum || int64(sum) != p.Metrics[0].Needed {
 		t.Errorf("%d units, %d lines, %d needed, %v", sum, lines, p.Metrics[0].Needed, err)
 	}
-	if units, _ := prog.Position.Units(ctx, id, "device::out of scope", 0, 0); len(units) != 1 ||
+	if units, _ := prog.Position.Units(ctx, id, "device::out of scope", 0, 0, 0); len(units) != 1 ||
 		units[0].Device != "D3" {
 		t.Errorf("%+v", units)
 	}

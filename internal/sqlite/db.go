@@ -124,7 +124,7 @@ func Open(ctx context.Context, path string) (*DB, error) {
 	db.write.SetMaxOpenConns(1)
 	err = db.migrate(ctx)
 	if err == nil {
-		err = db.remember(ctx)
+		err = within(ctx, db.write, false, remember)
 	}
 	if err != nil {
 		return nil, errors.Join(fmt.Errorf("%s cannot be opened: %w", path, err), db.write.Close())

@@ -61,51 +61,74 @@ func columnsOf(tx *Tx, table string) (kept, keys []column, err error) {
 	return kept, keys, nil
 }
 
-// remember makes the triggers that keep what rows were, where a table has none or has other columns now.
-func (db *DB) remember(ctx context.Context) error {
-	return within(ctx, db.write, false, func(tx *Tx) error {
-		type trigger struct{ Name, SQL string }
-		list, err := Select[trigger](tx, "SELECT name, sql FROM sqlite_schema WHERE type = 'trigger'")
+// remember makes the triggers that keep what rows were, of the tables that held something at the last mark, where one
+// has none or has other columns now. What comes into the others until the next mark need not be noted row by row: a
+// first import is as fast as without.
+func remember(tx *Tx) error {
+	type trigger struct{ Name, SQL string }
+	list, err := Select[trigger](tx, "SELECT name, sql FROM sqlite_schema WHERE type = 'trigger'")
+	if err != nil {
+		return err
+	}
+	has := map[string]string{}
+	for _, t := range list {
+		has[t.Name] = t.SQL
+	}
+	held, err := Select[int](tx, "SELECT value FROM json_each(?) WHERE EXISTS (SELECT 1 FROM mark) AND value NOT IN "+
+		"(SELECT tbl FROM blank WHERE mark = (SELECT max(id) FROM mark))", numbersOfRemembered())
+	if err != nil {
+		return err
+	}
+	for _, r := range remembered {
+		kept, keys, err := columnsOf(tx, r.table)
 		if err != nil {
 			return err
 		}
-		has := map[string]string{}
-		for _, t := range list {
-			has[t.Name] = t.SQL
-		}
-		for _, r := range remembered {
-			kept, keys, err := columnsOf(tx, r.table)
-			if err != nil {
+		for name, text := range triggersOf(r.number, r.table, kept, keys) {
+			if !slices.Contains(held, r.number) {
+				text = ""
+			}
+			if has[name] == text {
+				continue
+			}
+			if _, err := tx.Exec("DROP TRIGGER IF EXISTS " + name); err != nil {
 				return err
 			}
-			for _, t := range triggersOf(r.number, r.table, kept, keys) {
-				name := strings.Fields(t)[2]
-				if has[name] == t {
-					continue
-				}
-				if _, err := tx.Exec("DROP TRIGGER IF EXISTS " + name); err != nil {
-					return err
-				}
-				if _, err := tx.Exec(t); err != nil {
-					return fmt.Errorf("remembering %s: %w", r.table, err)
-				}
+			if text == "" {
+				continue
+			}
+			if _, err := tx.Exec(text); err != nil {
+				return fmt.Errorf("remembering %s: %w", r.table, err)
 			}
 		}
-		return nil
-	})
+	}
+	return nil
 }
 
-// triggersOf are the statements that make the triggers of a table.
-func triggersOf(number int, table string, kept, keys []column) []string {
+func numbersOfRemembered() string {
+	var out []string
+	for _, r := range remembered {
+		out = append(out, fmt.Sprint(r.number))
+	}
+	return "[" + strings.Join(out, ",") + "]"
+}
+
+// triggersOf are the statements that make the triggers of a table, by their names. Of each row the first that happens
+// to it after a mark is kept, so the mark has what it was then.
+func triggersOf(number int, table string, kept, keys []column) map[string]string {
 	of := func(row string) (key, image string) {
 		var k, i []string
 		for _, c := range keys {
-			k = append(k, row+"."+c.Name)
+			if c.Type == "INTEGER" {
+				k = append(k, row+"."+c.Name)
+			} else {
+				k = append(k, "json_quote("+row+"."+c.Name+")")
+			}
 		}
 		for _, c := range kept {
 			i = append(i, "'"+c.Name+"', "+row+"."+c.Name)
 		}
-		return "json_array(" + strings.Join(k, ", ") + ")", "json_object(" + strings.Join(i, ", ") + ")"
+		return "'[' || " + strings.Join(k, " || ',' || ") + " || ']'", "json_object(" + strings.Join(i, ", ") + ")"
 	}
 	var differs []string
 	for _, c := range kept {
@@ -113,21 +136,18 @@ func triggersOf(number int, table string, kept, keys []column) []string {
 			differs = append(differs, "OLD."+c.Name+" IS NOT NEW."+c.Name)
 		}
 	}
-	write := func(what, name, when, key, image string) string {
-		return fmt.Sprintf("CREATE TRIGGER past_%s_%s AFTER %s ON %s%s BEGIN "+
-			"INSERT INTO past(tbl, mark, key, image) SELECT %d, m.id, %s, %s FROM (SELECT max(id) AS id FROM mark) m "+
-			"WHERE m.id IS NOT NULL AND NOT EXISTS (SELECT 1 FROM blank b WHERE b.mark = m.id AND b.tbl = %d) "+
-			"AND NOT EXISTS (SELECT 1 FROM past p WHERE p.tbl = %d AND p.mark = m.id AND p.key = %s); END",
-			table, name, what, table, when, number, key, image, number, number, key)
+	out := map[string]string{}
+	write := func(what, name, when, key, image string) {
+		name = "past_" + table + "_" + name
+		out[name] = fmt.Sprintf("CREATE TRIGGER %s AFTER %s ON %s%s BEGIN INSERT INTO past(tbl, mark, key, "+
+			"image) VALUES (%d, (SELECT max(id) FROM mark), %s, %s) ON CONFLICT DO NOTHING; END", name, what, table, when, number, key, image)
 	}
 	was, image := of("OLD")
 	is, _ := of("NEW")
-	out := []string{
-		write("INSERT", "came", "", is, "NULL"),
-		write("DELETE", "went", "", was, image),
-	}
+	write("INSERT", "came", "", is, "NULL")
+	write("DELETE", "went", "", was, image)
 	if len(differs) > 0 {
-		out = append(out, write("UPDATE", "changed", " WHEN "+strings.Join(differs, " OR "), was, image))
+		write("UPDATE", "changed", " WHEN "+strings.Join(differs, " OR "), was, image)
 	}
 	return out
 }
@@ -179,7 +199,7 @@ func setMark(tx *Tx, day civil.Day, now time.Time) (int64, error) {
 			return 0, err
 		}
 	}
-	return id, nil
+	return id, remember(tx)
 }
 
 // MarkAfter finds the mark at which the file was as it was at the end of a day: that of the next day on which anything

@@ -50,7 +50,7 @@ func rows(t *testing.T, tx *Tx, table string) []string {
 // Whatever is written, changed and deleted in whatever order, the file is read at each mark as it was then: rows whose
 // keys are numbers or several columns, and tables that were empty at a mark or are emptied.
 func TestAsKnown(t *testing.T) {
-	for seed := range uint64(40) {
+	for seed := range uint64(20) {
 		t.Run(fmt.Sprint(seed), func(t *testing.T) { asKnown(t, rand.New(rand.NewPCG(seed, 1))) })
 	}
 }
@@ -319,5 +319,41 @@ func TestWhatFiguresReadIsRemembered(t *testing.T) {
 	}
 	if !seen["install"] || !seen["entitlement"] || !seen["use_day"] {
 		t.Error("the sources were not read")
+	}
+}
+
+// What it costs to remember what came: rows that come into a table that was empty at the last mark, and into one that
+// was not.
+func BenchmarkRemembering(b *testing.B) {
+	for name, held := range map[string]bool{"first": false, "later": true} {
+		b.Run(name, func(b *testing.B) {
+			db, err := Open(b.Context(), filepath.Join(b.TempDir(), "a.db"))
+			if err != nil {
+				b.Fatal(err)
+			}
+			defer db.Close()
+			put := func(from, n int) error {
+				return db.Update(b.Context(), func(tx *Tx) error {
+					w, err := tx.Bulk(7, "INSERT INTO install(device_id, source_id, record_id, place_id, since, until, "+
+						"install_date)", " ON CONFLICT DO UPDATE SET until = excluded.until")
+					for i := range n {
+						err = errors.Join(err, w.Add((from+i)/100, 1, (from+i)%100, 1, 5, nil, 0))
+					}
+					return errors.Join(err, w.Flush())
+				})
+			}
+			if err := put(0, 1); err != nil {
+				b.Fatal(err)
+			}
+			if held {
+				if err := db.Update(b.Context(), func(tx *Tx) error { _, err := tx.Mark(time.Unix(0, 0)); return err }); err != nil {
+					b.Fatal(err)
+				}
+			}
+			b.ResetTimer()
+			if err := put(100, b.N); err != nil {
+				b.Fatal(err)
+			}
+		})
 	}
 }

@@ -97,7 +97,7 @@ func storeGuests(ctx context.Context, prog *program.Program) []string {
 	if err != nil || len(ids) != 1 {
 		return nil
 	}
-	units, err := prog.Position.Units(ctx, ids[0], "", 0, 100)
+	units, err := prog.Position.Units(ctx, ids[0], "", 0, 0, 100)
 	if err != nil {
 		return nil
 	}

@@ -68,7 +68,7 @@ func (w *rightsTeller) bookedTwice() {
 
 // undoBookedTwice undoes the second of the two true-ups, which a statement rests on by then.
 func undoBookedTwice(ctx context.Context, prog *program.Program, product int64) error {
-	p, err := prog.Position.ProductPosition(ctx, product, 0)
+	p, err := prog.Position.ProductPosition(ctx, product, 0, 0)
 	if err != nil || len(p.Metrics) == 0 || len(p.Metrics[0].Lines) != 1 {
 		return fmt.Errorf("%s has not one line: %w", gridName, err)
 	}

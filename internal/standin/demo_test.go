@@ -295,7 +295,7 @@ func measure(t *testing.T, prog *program.Program, truth Truth) (map[string]int64
 		}
 	}
 	for _, d := range days {
-		p, err := prog.Position.ProductPosition(ctx, ids[0], civil.MustParse(d))
+		p, err := prog.Position.ProductPosition(ctx, ids[0], civil.MustParse(d), 0)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -395,7 +395,7 @@ func decideEcho(t *testing.T, prog *program.Program) {
 		t.Fatalf("%+v, %v", effect, err)
 	}
 	short := func() int64 {
-		p, err := prog.Position.ProductPosition(ctx, ids[0], 0)
+		p, err := prog.Position.ProductPosition(ctx, ids[0], 0, 0)
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -14,6 +14,7 @@ import (
 	"time"
 
 	"ensomet/internal/api"
+	"ensomet/internal/core/civil"
 	"ensomet/internal/formats"
 	"ensomet/internal/intake"
 	"ensomet/internal/outbox"
@@ -266,6 +267,9 @@ func BuildDemo(
 		prog.Outbox.Mail = o
 	}
 	defer prog.Renewal.Hold()()
+	// what the files say was known before the days that the demo then lives through
+	before := civil.Of(Now.AddDate(0, 0, -firstDays-1))
+	prog.DB.Days(func() civil.Day { return before }, o.Now)
 	dir, err := os.MkdirTemp("", "ensomet-demo")
 	if err != nil {
 		return nil, err
@@ -308,6 +312,7 @@ func BuildDemo(
 	o.mu.Lock()
 	o.state.Now = Now.AddDate(0, 0, -firstDays)
 	o.mu.Unlock()
+	prog.DB.Days(prog.Snapshots.Today, o.Now)
 	plan := func(basis string) error {
 		for _, p := range Plans {
 			if p.Basis == basis {

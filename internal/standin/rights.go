@@ -605,7 +605,7 @@ func makeRights(ctx context.Context, prog *program.Program) error {
 }
 
 func lineOfEngine(ctx context.Context, prog *program.Program, product int64) string {
-	p, err := prog.Position.ProductPosition(ctx, product, 0)
+	p, err := prog.Position.ProductPosition(ctx, product, 0, 0)
 	if err != nil || len(p.Metrics) == 0 || len(p.Metrics[0].Lines) == 0 {
 		return ""
 	}

@@ -128,14 +128,14 @@ func (s *routes) positions() {
 	rest.Handle(s.Server, access.Viewer, rest.Get("parts", "/api/products/{id}/parts"),
 		func(ctx context.Context, _ rest.Account, in *struct {
 			rest.ByID
-			By   string `query:"by" enum:"unit,country,contract" default:"unit"`
-			AsOf string `query:"asOf"`
+			By string `query:"by" enum:"unit,country,contract" default:"unit"`
+			TwoDays
 		}) ([]PartsOfMetric, error) {
-			day, err := civil.Parse(in.AsOf)
+			day, known, err := in.days()
 			if err != nil {
 				return nil, err
 			}
-			return rest.All(toPartsOfMetric)(s.Position.Parts(ctx, in.ID, in.By, day))
+			return rest.All(toPartsOfMetric)(s.Position.Parts(ctx, in.ID, in.By, day, known))
 		})
 	rest.Handle(s.Server, access.Viewer, rest.Get("prove", "/api/products/{id}/proof"),
 		func(ctx context.Context, _ rest.Account, in *rest.ByID) ([]ProofRun, error) {
@@ -156,7 +156,7 @@ func (s *routes) positions() {
 			rest.ByID
 			From  string `query:"from" required:"true"`
 			To    string `query:"to"`
-			Known string `query:"known" enum:"now,then" default:"now" doc:"each day by what was known at its end, or now"`
+			Known string `query:"known" enum:"now,then" doc:"each day by what was known at its end, or now; empty is then where it was kept"`
 		}) (ProductSteps, error) {
 			from, to, err := days(in.From, in.To)
 			if err != nil {
@@ -168,7 +168,7 @@ func (s *routes) positions() {
 		func(ctx context.Context, _ rest.Account, in *struct {
 			From  string `query:"from" required:"true"`
 			To    string `query:"to"`
-			Known string `query:"known" enum:"now,then" default:"now" doc:"each day by what was known at its end, or now"`
+			Known string `query:"known" enum:"now,then" doc:"each day by what was known at its end, or now; empty is then where it was kept"`
 			Watch string `query:"watch" maxLength:"60" doc:"a key of your own, under which you can ask how far it is"`
 		}) (AllSteps, error) {
 			from, to, err := days(in.From, in.To)
@@ -210,30 +210,43 @@ func (s *routes) lists() {
 	rest.List(s.Server, "positions", s.Position.PositionsOn, wire.ToPositionRow)
 }
 
+// TwoDays asks for the figures of a day by what was known at the end of another; empty is today.
+type TwoDays struct {
+	AsOf  string `query:"asOf"`
+	Known string `query:"known" doc:"by what was known at the end of this day; empty is now"`
+}
+
+func (d *TwoDays) days() (asOf, known civil.Day, err error) {
+	if asOf, err = civil.Parse(d.AsOf); err == nil {
+		known, err = civil.Parse(d.Known)
+	}
+	return asOf, known, err
+}
+
 func (s *routes) products() {
 	rest.Handle(s.Server, access.Viewer, rest.Get("position", "/api/products/{id}/position"),
 		func(ctx context.Context, _ rest.Account, in *struct {
-			ID   int64  `path:"id"`
-			AsOf string `query:"asOf"`
+			rest.ByID
+			TwoDays
 		}) (ProductPosition, error) {
-			day, err := civil.Parse(in.AsOf)
+			day, known, err := in.days()
 			if err != nil {
 				return ProductPosition{}, err
 			}
-			return rest.One(toProductPosition)(s.Position.ProductPosition(ctx, in.ID, day))
+			return rest.One(toProductPosition)(s.Position.ProductPosition(ctx, in.ID, day, known))
 		})
 	rest.Handle(s.Server, access.Viewer, rest.Get("units", "/api/products/{id}/units"),
 		func(ctx context.Context, _ rest.Account, in *struct {
 			ID    int64  `path:"id"`
 			Group string `query:"group"`
-			AsOf  string `query:"asOf"`
 			Limit int    `query:"limit" default:"500" minimum:"1" maximum:"100000"`
+			TwoDays
 		}) ([]UnitView, error) {
-			day, err := civil.Parse(in.AsOf)
+			day, known, err := in.days()
 			if err != nil {
 				return nil, err
 			}
-			return rest.All(toUnitView)(s.Position.Units(ctx, in.ID, in.Group, day, in.Limit))
+			return rest.All(toUnitView)(s.Position.Units(ctx, in.ID, in.Group, day, known, in.Limit))
 		})
 }
 

@@ -343,20 +343,21 @@ type CauseStep struct {
 	Count   int         `json:"count" doc:"devices altogether"`
 	Users   []StepRef   `json:"users"`
 	Lines   []StepLine  `json:"lines"`
-	Names   []NameMoved `json:"names" doc:"that are recognised as something else"`
+	Names   []NamesMoved `json:"names" doc:"that are recognised as something else"`
 	Entered []string    `json:"entered" doc:"what was entered, by whom and when"`
 }
 
-// NameMoved is a reported name that is recognised as something else than it was.
-type NameMoved struct {
-	Name    string `json:"name"`
-	Was     string `json:"was" doc:"a product, or why it was none"`
-	Is      string `json:"is"`
-	By      string `json:"by" doc:"what decides now, and since when"`
-	Devices int    `json:"devices"`
+// NamesMoved are reported names that are recognised as something else than they were.
+type NamesMoved struct {
+	Names   []string `json:"names" doc:"at most 20 of them"`
+	Count   int      `json:"count"`
+	Was     string   `json:"was" doc:"a product, or why they were none"`
+	Is      string   `json:"is"`
+	By      string   `json:"by" doc:"what decides now, and since when"`
+	Devices int      `json:"devices"`
 }
 
-func toNameMoved(v position.NameMoved) NameMoved { return NameMoved(v) }
+func toNamesMoved(v position.NamesMoved) NamesMoved { return NamesMoved(v) }
 
 func toCauseStep(v position.CauseStep) CauseStep {
 	return CauseStep{
@@ -368,7 +369,7 @@ func toCauseStep(v position.CauseStep) CauseStep {
 		Count:   v.Count,
 		Users:   rest.Each(v.Users, toStepRef),
 		Lines:   rest.Each(v.Lines, toStepLine),
-		Names:   rest.Each(v.Names, toNameMoved),
+		Names:   rest.Each(v.Names, toNamesMoved),
 		Entered: v.Entered,
 	}
 }

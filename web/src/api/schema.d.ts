@@ -2356,6 +2356,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/statements/{id}/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["checkStatement"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/statements/{id}/units": {
         parameters: {
             query?: never;
@@ -2682,7 +2698,11 @@ export interface components {
             exposureAfter: string;
             exposureBefore: string;
             from: string;
+            /** @description each day by what was known at its end (then), or now */
+            known: string;
             positions: components["schemas"]["MovedPosition"][];
+            /** @description the first day of which is known what was known at its end */
+            since: string;
             to: string;
             /**
              * Format: int64
@@ -3146,14 +3166,22 @@ export interface components {
             count: number;
             /** @description at most 200 of them */
             devices: components["schemas"]["StepRef"][];
+            /** @description what was entered, by whom and when */
+            entered: string[];
+            /** @description it did not happen between the days: it was only known later */
+            learnt: boolean;
             lines: components["schemas"]["StepLine"][];
             metric: string;
+            /** @description that are recognised as something else */
+            names: components["schemas"]["NamesMoved"][];
             users: components["schemas"]["StepRef"][];
         };
         CauseSum: {
             cause: string;
             /** @description in euros */
             exposure: string;
+            /** @description it did not happen between the days: it was only known later */
+            learnt: boolean;
             /** Format: int64 */
             products: number;
             /** Format: int64 */
@@ -3246,6 +3274,40 @@ export interface components {
             values: {
                 [key: string]: string;
             };
+        };
+        CheckedStatement: {
+            asOf: string;
+            /** Format: int64 */
+            at: number;
+            author: string;
+            handedTo: string;
+            /** Format: int64 */
+            id: number;
+            /**
+             * Format: int64
+             * @description by what was known at which it was made; 0 where that was not kept yet
+             */
+            mark: number;
+            note: string;
+            /** Format: int64 */
+            positions: number;
+            /**
+             * Format: int64
+             * @description positions
+             */
+            recomputed: number;
+            /** @description whom or what it speaks of, in words; empty is the whole house */
+            scope: string;
+            sha256: string;
+            /** Format: int64 */
+            size: number;
+            /**
+             * Format: int64
+             * @description of demand, that were compared one by one
+             */
+            units: number;
+            /** @description what differs; none where it holds */
+            wrong: string[];
         };
         ComparedDevice: {
             age: string;
@@ -4549,6 +4611,19 @@ export interface components {
             id: number;
             name: string;
         };
+        NamesMoved: {
+            /** @description what decides now, and since when */
+            by: string;
+            /** Format: int64 */
+            count: number;
+            /** Format: int64 */
+            devices: number;
+            is: string;
+            /** @description at most 20 of them */
+            names: string[];
+            /** @description a product, or why they were none */
+            was: string;
+        };
         NamingSettings: {
             /**
              * Format: double
@@ -5472,11 +5547,15 @@ export interface components {
         ProductSteps: {
             currency: string;
             from: string;
+            /** @description each day by what was known at its end (then), or now */
+            known: string;
             metrics: components["schemas"]["MetricStep"][];
             product: string;
             /** Format: int64 */
             productId: number;
             publisher: string;
+            /** @description the first day of which is known what was known at its end */
+            since: string;
             steps: components["schemas"]["CauseStep"][];
             to: string;
         };
@@ -6439,6 +6518,11 @@ export interface components {
             handedTo: string;
             /** Format: int64 */
             id: number;
+            /**
+             * Format: int64
+             * @description by what was known at which it was made; 0 where that was not kept yet
+             */
+            mark: number;
             note: string;
             /** @description it opens down to machines */
             opened: boolean;
@@ -6486,6 +6570,11 @@ export interface components {
             handedTo: string;
             /** Format: int64 */
             id: number;
+            /**
+             * Format: int64
+             * @description by what was known at which it was made; 0 where that was not kept yet
+             */
+            mark: number;
             note: string;
             /** Format: int64 */
             positions: number;
@@ -10785,6 +10874,8 @@ export interface operations {
             query?: {
                 by?: "unit" | "country" | "contract";
                 asOf?: string;
+                /** @description by what was known at the end of this day; empty is now */
+                known?: string;
             };
             header?: never;
             path: {
@@ -10818,6 +10909,8 @@ export interface operations {
         parameters: {
             query?: {
                 asOf?: string;
+                /** @description by what was known at the end of this day; empty is now */
+                known?: string;
             };
             header?: never;
             path: {
@@ -10983,6 +11076,8 @@ export interface operations {
             query: {
                 from: string;
                 to?: string;
+                /** @description each day by what was known at its end, or now; empty is then where it was kept */
+                known?: "now" | "then";
             };
             header?: never;
             path: {
@@ -11051,8 +11146,10 @@ export interface operations {
         parameters: {
             query?: {
                 group?: string;
-                asOf?: string;
                 limit?: number;
+                asOf?: string;
+                /** @description by what was known at the end of this day; empty is now */
+                known?: string;
             };
             header?: never;
             path: {
@@ -12530,6 +12627,40 @@ export interface operations {
             };
         };
     };
+    checkStatement: {
+        parameters: {
+            query?: {
+                /** @description a key of your own, under which you can ask how far it is */
+                watch?: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CheckedStatement"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     statementUnits: {
         parameters: {
             query?: {
@@ -12598,6 +12729,8 @@ export interface operations {
             query: {
                 from: string;
                 to?: string;
+                /** @description each day by what was known at its end, or now; empty is then where it was kept */
+                known?: "now" | "then";
                 /** @description a key of your own, under which you can ask how far it is */
                 watch?: string;
             };

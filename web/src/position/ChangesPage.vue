@@ -20,8 +20,12 @@ const back = (days: number) => new Date(Date.parse(today.value) - days * 86400_0
 const from = computed(() => String(route.query.from ?? back(90)))
 const to = computed(() => String(route.query.to ?? today.value))
 const product = computed(() => Number(route.query.product ?? 0))
+const known = computed(() => String(route.query.known ?? ''))
 const name = ref('')
+// what the figures that are shown rest on
+const told = ref<{ known: string; since: string }>()
 const spans: [string, number][] = [
+  ['since yesterday', 1],
   ['a month', 30],
   ['three months', 90],
   ['a year', 365],
@@ -80,11 +84,54 @@ const spans: [string, number][] = [
         @click="put({ product: undefined })"
       />
     </div>
-    <p class="soft">
-      By what is known now of both days. Causes are taken one after the other, so the steps add up to the difference.
-    </p>
-    <StepsOne v-if="product" :id="product" :from="from" :to="to" @named="(n) => (name = n)" />
-    <StepsAll v-else :from="from" :to="to" @open="(id) => put({ product: String(id) })" />
+    <div class="row known" role="group" aria-label="by what was known">
+      <button
+        type="button"
+        class="chip"
+        :class="{ on: told?.known === 'then' }"
+        :disabled="!!told && (!told.since || from < told.since)"
+        :title="
+          told?.since
+            ? `what was known at a day's end is kept since ${told.since}`
+            : 'what is known at a day’s end is kept from today on'
+        "
+        data-known-then
+        @click="put({ known: 'then' })"
+      >
+        each day as it was known then
+      </button>
+      <button
+        type="button"
+        class="chip"
+        :class="{ on: told?.known === 'now' }"
+        data-known-now
+        @click="put({ known: 'now' })"
+      >
+        both as they are known now
+      </button>
+      <span class="soft">{{
+        told?.known === 'then'
+          ? 'What was only learnt later comes first, then what happened. The steps add up to the difference.'
+          : 'Causes are taken one after the other, so the steps add up to the difference.'
+      }}</span>
+    </div>
+    <StepsOne
+      v-if="product"
+      :id="product"
+      :from="from"
+      :to="to"
+      :known="known"
+      @named="(n) => (name = n)"
+      @told="(k) => (told = k)"
+    />
+    <StepsAll
+      v-else
+      :from="from"
+      :to="to"
+      :known="known"
+      @open="(id) => put({ product: String(id) })"
+      @told="(k) => (told = k)"
+    />
   </div>
 </template>
 
@@ -92,7 +139,7 @@ const spans: [string, number][] = [
 .pick {
   width: 16rem;
 }
-p {
+.known {
   margin: 0.2rem 0 0.6rem;
 }
 </style>

@@ -44,7 +44,11 @@ const has = (what: string) => kinds.find((k) => k.value === kind.value)!.needs.i
 const position = useQuery({
   queryKey: ['position', product, ''],
   queryFn: () =>
-    ask(api.GET('/api/products/{id}/position', { params: { path: { id: product.value }, query: { asOf: '' } } })),
+    ask(
+      api.GET('/api/products/{id}/position', {
+        params: { path: { id: product.value }, query: { asOf: '', known: '' } },
+      }),
+    ),
   enabled: computed(() => product.value > 0),
 })
 watch(position.data, (p) => p && (name.value = p.product), { immediate: true })

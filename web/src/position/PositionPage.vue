@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import InputText from 'primevue/inputtext'
 import { computed } from 'vue'
 import { useKeys } from '../lib/keys'
 import { useRoute } from 'vue-router'
@@ -7,12 +8,20 @@ import ListFilter from '../components/ListFilter.vue'
 import ListTable, { type ListColumn } from '../components/ListTable.vue'
 import { money, whole, word } from '../lib/format'
 import { useListState } from '../lib/listState'
+import KnownWhen from './KnownWhen.vue'
 import PositionNav from './PositionNav.vue'
 import TrailPane from './TrailPane.vue'
 
 /** Owned against needed, product by product. A figure opens the trail at the right. */
 const route = useRoute()
-const { change } = useListState({ sort: 'money' })
+const { change, filter, query } = useListState({ sort: 'money' })
+// the day that the list is of, and whether as it was known then: both are filters of the list
+const on = computed(() => filter('on'))
+const known = computed(() => filter('known'))
+function put(day: string, then: boolean) {
+  const rest = (query.value.f ?? []).filter((f) => !/^(on|known)=/.test(f))
+  change({ f: [...rest, ...(day ? [`on=${day}`] : []), ...(day && then ? [`known=${day}`] : [])] })
+}
 const trail = computed(() =>
   String(route.query.trail ?? '')
     .split('/')
@@ -30,6 +39,7 @@ const columns = computed<ListColumn[]>(() => [
   { key: 'money', label: 'worth', num: true, width: '8.6rem' },
 ])
 const open = (steps: string[]) => change({ trail: steps.join('/') || undefined })
+const standing = computed(() => [`on=${on.value}`, `known=${known.value}`])
 const current = computed(() => trail.value[0]?.slice(1))
 useKeys(() => [
   { name: 'trail.back', key: 'Escape', says: 'close the last step', press: () => open(trail.value.slice(0, -1)) },
@@ -48,11 +58,22 @@ useKeys(() => [
         row-key="id"
         current-by="productId"
         :current="Number(current)"
+        :standing="standing"
         empty="No position yet: it takes installs, titles and entitlements."
         @open="(p) => open([`p${p.productId}`])"
       >
         <template #title><h1>Position</h1></template>
         <template #filters>
+          <label class="row"
+            >as of
+            <InputText
+              :model-value="on"
+              type="date"
+              size="small"
+              data-as-of
+              @change="(e: Event) => put((e.target as HTMLInputElement).value, !!known)"
+          /></label>
+          <KnownWhen :on="on" :then="!!known" @known="(k) => put(on, k === 'then')" @today="put('', false)" />
           <ListFilter
             column="state"
             label="state"
@@ -97,6 +118,6 @@ useKeys(() => [
         </template>
       </ListTable>
     </div>
-    <TrailPane v-if="trail.length" :steps="trail" @go="open" />
+    <TrailPane v-if="trail.length" :steps="trail" :as-of="on" :known="known" @go="open" />
   </div>
 </template>

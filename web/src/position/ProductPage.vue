@@ -10,6 +10,7 @@ import { count, money, whole, word } from '../lib/format'
 import { useSession } from '../lib/session'
 import BothSides from './BothSides.vue'
 import WaysOut from '../worklist/WaysOut.vue'
+import KnownWhen from './KnownWhen.vue'
 import PositionNav from './PositionNav.vue'
 import TrailPane from './TrailPane.vue'
 
@@ -24,6 +25,7 @@ const client = useQueryClient()
 const mayWork = useSession().may('work')
 const id = computed(() => Number(props.id))
 const asOf = computed(() => String(route.query.on ?? ''))
+const known = computed(() => (route.query.known === 'then' ? asOf.value : ''))
 const by = computed(() => (route.query.by as 'unit' | 'country' | 'contract') ?? 'unit')
 const trail = computed(() =>
   String(route.query.trail ?? '')
@@ -32,18 +34,22 @@ const trail = computed(() =>
 )
 const put = (q: Record<string, string | undefined>) => void router.replace({ query: { ...route.query, ...q } })
 const position = useQuery({
-  queryKey: ['position', id, asOf],
+  queryKey: ['position', id, asOf, known],
   queryFn: () =>
-    ask(api.GET('/api/products/{id}/position', { params: { path: { id: id.value }, query: { asOf: asOf.value } } })),
+    ask(
+      api.GET('/api/products/{id}/position', {
+        params: { path: { id: id.value }, query: { asOf: asOf.value, known: known.value } },
+      }),
+    ),
   placeholderData: keepPreviousData,
 })
 const p = computed(() => position.data.value)
 const parts = useQuery({
-  queryKey: ['parts', id, asOf, by],
+  queryKey: ['parts', id, asOf, known, by],
   queryFn: () =>
     ask(
       api.GET('/api/products/{id}/parts', {
-        params: { path: { id: id.value }, query: { by: by.value, asOf: asOf.value } },
+        params: { path: { id: id.value }, query: { by: by.value, asOf: asOf.value, known: known.value } },
       }),
     ),
   placeholderData: keepPreviousData,
@@ -111,12 +117,11 @@ function up(i: number) {
               data-as-of
               @change="(e: Event) => put({ on: (e.target as HTMLInputElement).value || undefined })"
           /></label>
-          <button v-if="asOf" class="plain" type="button" @click="put({ on: undefined })">today</button>
+          <KnownWhen :on="asOf" :then="!!known" @known="(k) => put({ known: k })" @today="put({ on: undefined })" />
           <span class="grow" />
           <RouterLink :to="{ path: '/position/changes', query: { product: id } }">What changed</RouterLink>
           <RouterLink :to="{ path: '/position/try', query: { product: id } }">Try measures</RouterLink>
         </div>
-        <p v-if="asOf" class="soft">By what is known now; what was said at the time stands under “Handed over”.</p>
         <div class="cols">
           <BothSides
             v-for="m in p.metrics"
@@ -226,7 +231,14 @@ function up(i: number) {
           }}
         </p>
       </aside>
-      <TrailPane v-else :steps="trail" :as-of="asOf" alone @go="(s) => put({ trail: s.join('/') || undefined })" />
+      <TrailPane
+        v-else
+        :steps="trail"
+        :as-of="asOf"
+        :known="known"
+        alone
+        @go="(s) => put({ trail: s.join('/') || undefined })"
+      />
     </div>
   </div>
 </template>

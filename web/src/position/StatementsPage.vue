@@ -7,9 +7,11 @@ import { computed } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, ask } from '../api/client'
 import { useAct } from '../lib/act'
-import { count, day, money, whole, word } from '../lib/format'
+import { count, day, moment, money, whole, word } from '../lib/format'
 import { useKept } from '../lib/kept'
 import { useSession } from '../lib/session'
+import LongWait from '../components/LongWait.vue'
+import { key } from '../lib/watch'
 import PositionNav from './PositionNav.vue'
 
 /**
@@ -62,6 +64,22 @@ const units = useQuery({
   enabled: computed(() => id.value > 0 && !!opened.value),
 })
 const print = () => window.print()
+// the same figures, worked out again from what was known at the moment of the statement
+const checking = key()
+const checked = useQuery({
+  queryKey: ['statement-check', id],
+  queryFn: ({ signal }) =>
+    ask(
+      api.GET('/api/statements/{id}/check', {
+        params: { path: { id: id.value }, query: { watch: checking } },
+        signal,
+      }),
+    ),
+  enabled: computed(() => id.value > 0 && route.query.check === 'yes'),
+  retry: false,
+  staleTime: 60_000,
+})
+const c = computed(() => (route.query.check === 'yes' ? checked.data.value : undefined))
 </script>
 
 <template>
@@ -111,7 +129,12 @@ const print = () => window.print()
           <tbody>
             <tr v-for="x in list.data.value ?? []" :key="x.id" :class="{ on: x.id === id }">
               <td>
-                <button class="plain" type="button" data-statement @click="put({ id: String(x.id) })">
+                <button
+                  class="plain"
+                  type="button"
+                  data-statement
+                  @click="put({ id: String(x.id), check: undefined, open: undefined })"
+                >
                   {{ x.handedTo }}
                 </button>
                 <div v-if="x.scope" data-scope>{{ x.scope }}</div>
@@ -150,8 +173,38 @@ const print = () => window.print()
             <button class="chip" type="button" :class="{ on: today }" @click="put({ with: 'today' })">today</button>
             <a v-if="s.opened" :href="`/api/statements/${id}/units.csv`" data-statement-file>as a file</a>
             <button class="plain" type="button" @click="print">print</button>
+            <button
+              v-if="s.mark"
+              class="plain"
+              type="button"
+              title="work every figure out again from what was known when it was frozen"
+              data-check-statement
+              @click="put({ check: 'yes' })"
+            >
+              check it
+            </button>
             <b>{{ s.differ ? count(s.differ, 'position differs', 'positions differ') : 'Nothing differs' }}</b>
           </div>
+          <template v-if="route.query.check === 'yes'">
+            <p v-if="checked.error.value" class="says" role="alert">{{ checked.error.value.message }}</p>
+            <LongWait
+              v-else-if="!c"
+              what="Every figure is being worked out again from what was known then"
+              :watch="checking"
+              @stop="put({ check: undefined })"
+            />
+            <p v-else-if="!c.wrong.length" class="holds" role="status" data-checked>
+              <b>It holds.</b> Worked out again from what was known on {{ moment(s.at) }}:
+              {{ count(c.recomputed, 'position', 'positions') }} and {{ count(c.units, 'unit', 'units') }} of demand
+              come out as they were said.
+            </p>
+            <div v-else class="says" role="alert" data-checked>
+              <b>It does not come out again.</b> Keep a copy of the data file and ask who runs the program.
+              <ul>
+                <li v-for="w in c.wrong" :key="w">{{ w }}</li>
+              </ul>
+            </div>
+          </template>
           <table class="lines">
             <thead>
               <tr>
@@ -265,6 +318,10 @@ tr.on td {
 .now {
   margin-left: 0.6rem;
   font-size: 0.85em;
+}
+.holds {
+  border-left: 3px solid var(--here);
+  padding-left: 0.6rem;
 }
 .machines {
   padding-left: 1rem;

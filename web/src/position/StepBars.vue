@@ -11,7 +11,7 @@ const props = defineProps<{
   end: number
   startLabel: string
   endLabel: string
-  steps: { label: string; change: number }[]
+  steps: { label: string; change: number; learnt?: boolean }[]
   say?: (n: number) => string
   /** growing is bad: a shortfall, an exposure */
   bad?: boolean
@@ -45,7 +45,7 @@ const wide = (n: number) => `${(100 * Math.abs(n)) / range.value.span}%`
         </td>
       </tr>
       <tr v-for="b in bars" :key="b.label">
-        <th scope="row">{{ b.label }}</th>
+        <th scope="row" :class="{ learnt: b.learnt }">{{ b.label }}</th>
         <td class="bar">
           <i
             :class="b.change > 0 === !!bad ? 'more' : 'less'"
@@ -75,6 +75,9 @@ th {
   text-align: left;
   width: 34%;
   padding: 0.12rem 0.6rem 0.12rem 0;
+}
+.learnt {
+  font-style: italic;
 }
 .end th {
   font-weight: 650;

@@ -1,24 +1,26 @@
 <script setup lang="ts">
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import Button from 'primevue/button'
-import { computed, ref } from 'vue'
+import { computed, ref, watch as follow } from 'vue'
 import { api, ask, type Schemas } from '../api/client'
 import LongWait from '../components/LongWait.vue'
 import { count, money, whole, word } from '../lib/format'
 import StepBars from './StepBars.vue'
+import { key as watchKey } from '../lib/watch'
+import { asKnown } from './known'
 
 /** What changed of all products between two days: the exposure in steps, and every position that moved. */
-const props = defineProps<{ from: string; to: string }>()
-const emit = defineEmits<{ open: [product: number] }>()
-const key = computed(() => ['all-steps', props.from, props.to])
-// a browser gives random numbers over plain http too, where it gives no UUIDs
-const watch = Array.from(crypto.getRandomValues(new Uint32Array(4)), (n) => n.toString(36)).join('')
+const props = defineProps<{ from: string; to: string; known: string }>()
+const emit = defineEmits<{ open: [product: number]; told: [of: { known: string; since: string }] }>()
+const key = computed(() => ['all-steps', props.from, props.to, props.known])
+const watch = watchKey()
 const stopped = ref(false)
 const steps = useQuery({
   queryKey: key,
   queryFn: ({ signal }) => {
     stopped.value = false
-    return ask(api.GET('/api/steps', { params: { query: { from: props.from, to: props.to, watch } }, signal }))
+    const query = { from: props.from, to: props.to, known: asKnown(props.known), watch }
+    return ask(api.GET('/api/steps', { params: { query }, signal }))
   },
   retry: false,
 })
@@ -28,6 +30,7 @@ const stop = async () => {
   stopped.value = true
 }
 const s = computed(() => steps.data.value)
+follow(s, (v) => v && emit('told', v), { immediate: true })
 const balance = (f: Schemas['Figures']) =>
   f.short ? `${whole(f.short)} short` : f.surplus ? `${whole(f.surplus)} spare` : 'even'
 </script>
@@ -47,7 +50,11 @@ const balance = (f: Schemas['Figures']) =>
         :end="Number(s.exposureAfter)"
         :start-label="s.from"
         :end-label="s.to"
-        :steps="s.causes.map((c) => ({ label: c.cause, change: Number(c.exposure) })).filter((c) => c.change)"
+        :steps="
+          s.causes
+            .map((c) => ({ label: c.cause, change: Number(c.exposure), learnt: c.learnt }))
+            .filter((c) => c.change)
+        "
         :say="(n) => money(Math.round(n))"
       />
     </div>

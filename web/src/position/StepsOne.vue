@@ -4,26 +4,35 @@ import { computed, ref, watch } from 'vue'
 import { api, ask, type Schemas } from '../api/client'
 import { count, money, whole, word } from '../lib/format'
 import StepBars from './StepBars.vue'
+import { asKnown } from './known'
 
 /**
  * What changed of one product between two days: needed, owned and balance in steps, each opening into its machines,
  * people or lines.
  */
-const props = defineProps<{ id: number; from: string; to: string }>()
-const emit = defineEmits<{ named: [name: string] }>()
+const props = defineProps<{ id: number; from: string; to: string; known: string }>()
+const emit = defineEmits<{ named: [name: string]; told: [of: { known: string; since: string }] }>()
 const steps = useQuery({
-  queryKey: ['steps', computed(() => props.id), computed(() => props.from), computed(() => props.to)],
+  queryKey: ['steps', computed(() => [props.id, props.from, props.to, props.known])],
   queryFn: () =>
     ask(
       api.GET('/api/products/{id}/steps', {
-        params: { path: { id: props.id }, query: { from: props.from, to: props.to } },
+        params: { path: { id: props.id }, query: { from: props.from, to: props.to, known: asKnown(props.known) } },
       }),
     ),
   placeholderData: keepPreviousData,
   retry: false,
 })
 const s = computed(() => steps.data.value)
-watch(s, (v) => v && emit('named', v.product), { immediate: true })
+watch(
+  s,
+  (v) => {
+    if (!v) return
+    emit('named', v.product)
+    emit('told', v)
+  },
+  { immediate: true },
+)
 type Figure = 'needed' | 'owned' | 'short'
 const figures: [Figure, string][] = [
   ['needed', 'Needed'],
@@ -34,6 +43,19 @@ const of = (metric: string) => s.value!.steps.filter((x) => x.metric === metric)
 const changed = (m: Schemas['MetricStep'], f: Figure) =>
   of(m.metric).some((x) => x.change[f]) || m.before[f] !== m.after[f]
 const open = ref('')
+const opens = (x: Schemas['CauseStep']) =>
+  x.lines.length
+    ? count(x.lines.length, 'line')
+    : x.names.length
+      ? `${count(
+          x.names.reduce((sum, n) => sum + n.count, 0),
+          'name',
+        )} on ${count(x.count, 'device')}`
+      : x.count
+        ? count(x.count, 'device')
+        : x.users.length
+          ? count(x.users.length, 'user')
+          : count(x.entered.length, 'entry', 'entries')
 const sign = (n: number) => (n > 0 ? `+ ${whole(n)}` : n < 0 ? `− ${whole(-n)}` : '')
 </script>
 
@@ -59,7 +81,7 @@ const sign = (n: number) => (n > 0 ? `+ ${whole(n)}` : n < 0 ? `− ${whole(-n)}
           :steps="
             of(m.metric)
               .filter((x) => x.change[f])
-              .map((x) => ({ label: x.cause, change: x.change[f] }))
+              .map((x) => ({ label: x.cause, change: x.change[f], learnt: x.learnt }))
           "
         />
         <p v-else class="soft">
@@ -85,7 +107,7 @@ const sign = (n: number) => (n > 0 ? `+ ${whole(n)}` : n < 0 ? `− ${whole(-n)}
           <tbody>
             <template v-for="x in of(m.metric)" :key="x.cause">
               <tr>
-                <td>{{ x.cause }}</td>
+                <td :class="{ learnt: x.learnt }">{{ x.cause }}</td>
                 <td class="num">{{ sign(x.change.needed) }}</td>
                 <td class="num">{{ sign(x.change.owned) }}</td>
                 <td class="num">{{ sign(x.change.covered) }}</td>
@@ -97,24 +119,29 @@ const sign = (n: number) => (n > 0 ? `+ ${whole(n)}` : n < 0 ? `− ${whole(-n)}
                 </td>
                 <td>
                   <button
-                    v-if="x.count + x.lines.length + x.users.length"
+                    v-if="x.count + x.lines.length + x.users.length + x.names.length + x.entered.length"
                     class="plain"
                     type="button"
                     data-open-step
                     @click="open = open === m.metric + x.cause ? '' : m.metric + x.cause"
                   >
-                    {{
-                      x.lines.length
-                        ? count(x.lines.length, 'line')
-                        : x.count
-                          ? count(x.count, 'device')
-                          : count(x.users.length, 'user')
-                    }}
+                    {{ opens(x) }}
                   </button>
                 </td>
               </tr>
               <tr v-if="open === m.metric + x.cause" data-step-lines>
                 <td colspan="8">
+                  <div v-for="n in x.names" :key="n.was + n.is + n.by" class="names" data-names-moved>
+                    {{ count(n.count, 'name') }} on {{ count(n.devices, 'device') }}: was <b>{{ n.was }}</b>, is
+                    <b>{{ n.is }}</b><template v-if="n.by">, {{ n.by }}</template>
+                    <div class="soft">
+                      {{ n.names.join('; ')
+                      }}<template v-if="n.count > n.names.length">
+                        and {{ whole(n.count - n.names.length) }} more</template
+                      >
+                    </div>
+                  </div>
+                  <p v-for="e in x.entered" :key="e">{{ e }}</p>
                   <ul>
                     <li v-for="l in x.lines" :key="l.code">
                       <RouterLink :to="`/entitlements/line/${encodeURIComponent(l.code)}`">{{ l.code }}</RouterLink>:
@@ -166,6 +193,13 @@ section {
 tfoot td {
   font-weight: 650;
   border-bottom: 0;
+}
+.learnt {
+  font-style: italic;
+}
+.names {
+  margin: 0.2rem 0 0.5rem;
+  max-width: 60rem;
 }
 ul {
   columns: 3;

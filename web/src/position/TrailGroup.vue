@@ -8,14 +8,23 @@ import { count, day, moment, whole } from '../lib/format'
  * The machines or users of one group of demand, each with what it needs a right for, how its count came about, and
  * the way to its records.
  */
-const props = defineProps<{ product: number; group: string; asOf: string }>()
+const props = defineProps<{ product: number; group: string; asOf: string; known: string }>()
 const emit = defineEmits<{ record: [record: number, device: number] }>()
 const units = useQuery({
-  queryKey: ['units', computed(() => props.product), computed(() => props.group), computed(() => props.asOf)],
+  queryKey: [
+    'units',
+    computed(() => props.product),
+    computed(() => props.group),
+    computed(() => props.asOf),
+    computed(() => props.known),
+  ],
   queryFn: () =>
     ask(
       api.GET('/api/products/{id}/units', {
-        params: { path: { id: props.product }, query: { group: props.group, asOf: props.asOf, limit: 300 } },
+        params: {
+          path: { id: props.product },
+          query: { group: props.group, asOf: props.asOf, known: props.known, limit: 300 },
+        },
       }),
     ),
 })

@@ -9,7 +9,7 @@ import TrailProduct from './TrailProduct.vue'
  * position, g for a group of its demand, and r for a
  * raw record, perhaps on one device.
  */
-const props = defineProps<{ steps: string[]; asOf?: string; alone?: boolean }>()
+const props = defineProps<{ steps: string[]; asOf?: string; known?: string; alone?: boolean }>()
 const emit = defineEmits<{ go: [steps: string[]] }>()
 const pane = ref<HTMLElement>()
 const upTo = (i: number, ...more: string[]) => emit('go', [...props.steps.slice(0, i + 1), ...more])
@@ -47,6 +47,7 @@ const product = () => Number(props.steps.find((s) => s.startsWith('p'))?.slice(1
           v-if="kind(s) === 'p' && !alone"
           :id="Number(rest(s))"
           :as-of="asOf ?? ''"
+          :known="known ?? ''"
           :open="steps[i + 1]?.startsWith('g') ? rest(steps[i + 1]!) : ''"
           @group="(g) => upTo(i, `g${encodeURIComponent(g)}`)"
         />
@@ -54,6 +55,7 @@ const product = () => Number(props.steps.find((s) => s.startsWith('p'))?.slice(1
           v-else-if="kind(s) === 'g'"
           :product="product()"
           :as-of="asOf ?? ''"
+          :known="known ?? ''"
           :group="rest(s)"
           @record="(r, d) => upTo(i, `r${r}-${d}`)"
         />

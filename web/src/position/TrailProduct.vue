@@ -6,12 +6,16 @@ import { count } from '../lib/format'
 import BothSides from './BothSides.vue'
 
 /** The position of one product: both sides, what each line was used for, and why what is short is short. */
-const props = defineProps<{ id: number; open: string; asOf: string }>()
+const props = defineProps<{ id: number; open: string; asOf: string; known: string }>()
 const emit = defineEmits<{ group: [key: string] }>()
 const position = useQuery({
-  queryKey: ['position', computed(() => props.id), computed(() => props.asOf)],
+  queryKey: ['position', computed(() => props.id), computed(() => props.asOf), computed(() => props.known)],
   queryFn: () =>
-    ask(api.GET('/api/products/{id}/position', { params: { path: { id: props.id }, query: { asOf: props.asOf } } })),
+    ask(
+      api.GET('/api/products/{id}/position', {
+        params: { path: { id: props.id }, query: { asOf: props.asOf, known: props.known } },
+      }),
+    ),
 })
 const p = computed(() => position.data.value)
 </script>
