@@ -151,6 +151,8 @@ func TestAStatementForOnePublisher(t *testing.T) {
 	says(t, page, "[data-said-units]", "not covered: all used")
 	says(t, page, "[data-said-units]", "Gannet Store")
 	look(t, page, "statement-of-a-publisher")
+	press(t, page, "[data-check-statement]")
+	says(t, page, "[data-checked]", "It holds")
 	file := page.MustEval(`() => fetch(document.querySelector('[data-statement-file]').href).then((r) => r.text())`).Str()
 	if !strings.HasPrefix(file, "publisher,product,metric,device_id") || !strings.Contains(file, "Gannet Store,core") ||
 		strings.Contains(file, "Skerrymap") {

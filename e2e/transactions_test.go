@@ -18,6 +18,7 @@ func fillDay(page *rod.Page, selector, day string) {
 	page.MustElement(selector).MustEval(`(day) => {
 		this.value = day
 		this.dispatchEvent(new Event('input', { bubbles: true }))
+		this.dispatchEvent(new Event('change', { bubbles: true }))
 	}`, day)
 }
 
