@@ -35,7 +35,12 @@ func measureRights(devices int) error {
 	if err != nil {
 		return err
 	}
-	fmt.Printf("\n%d devices, %d installs, 2,000 products, %d entitlement lines\n", devices, devices*perDevice, lines)
+	fmt.Printf(
+		"\n%d devices, %d installs, 2,000 products, %d entitlement lines\n",
+		devices,
+		devices*perDevice,
+		lines,
+	)
 	took, peak := map[string]float64{}, map[string]int64{}
 	keep := func(name string, seconds float64) {
 		if old, ok := took[name]; !ok || seconds < old {

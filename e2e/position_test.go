@@ -153,8 +153,10 @@ func TestAStatementForOnePublisher(t *testing.T) {
 	look(t, page, "statement-of-a-publisher")
 	press(t, page, "[data-check-statement]")
 	says(t, page, "[data-checked]", "It holds")
-	file := page.MustEval(`() => fetch(document.querySelector('[data-statement-file]').href).then((r) => r.text())`).Str()
-	if !strings.HasPrefix(file, "publisher,product,metric,device_id") || !strings.Contains(file, "Gannet Store,core") ||
+	file := page.MustEval(`() => fetch(document.querySelector('[data-statement-file]').href).then((r) => r.text())`).
+		Str()
+	if !strings.HasPrefix(file, "publisher,product,metric,device_id") ||
+		!strings.Contains(file, "Gannet Store,core") ||
 		strings.Contains(file, "Skerrymap") {
 		t.Errorf("the file is not that of the publisher: %.300s", file)
 	}

@@ -254,7 +254,9 @@ func TestANewerCatalogueKeepsALocalDecision(t *testing.T) {
 	pressIn(t, page, "a", "Sillwatch Relay")
 	says(t, page, "[data-version-spread]", "14 devices run a version whose support has ended")
 	pressIn(t, page, "[data-title-change]", "2026-03-31", "ended", "change")
-	page.MustElement(`[data-title-form] [data-title-field="category"]`).MustSelectAllText().MustInput("antenna work")
+	page.MustElement(`[data-title-form] [data-title-field="category"]`).
+		MustSelectAllText().
+		MustInput("antenna work")
 	says(t, page, "[data-title-form] [data-effect]", "every name stays what it is")
 	press(t, page, "[data-title-form] [data-effect]")
 	within(t, page, `() => !document.querySelector('[data-title-form]')`)
@@ -358,8 +360,10 @@ func TestAPublisherAndATitleUnderOtherNames(t *testing.T) {
 	page.MustElement("[data-publisher] [data-publisher-aliases]").MustInput("Grimholm Marine Works")
 	page.MustElement("[data-publisher] [data-publisher-successor]").MustInput("Nobody At All")
 	says(t, page, "[data-publisher]", "the catalogue has no publisher \"Nobody At All\": add it first")
-	page.MustElement("[data-publisher] [data-publisher-successor]").MustSelectAllText().MustInput("Ostwick Foundry " +
-		"Ltd")
+	page.MustElement("[data-publisher] [data-publisher-successor]").
+		MustSelectAllText().
+		MustInput("Ostwick Foundry " +
+			"Ltd")
 	says(t, page, "[data-publisher] [data-effect]", "1 title or publisher changes")
 	press(t, page, "[data-publisher] [data-effect]")
 	row(t, page, "Grimholm Instruments", "Grimholm Marine Works", "Ostwick Foundry Ltd")

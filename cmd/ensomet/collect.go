@@ -80,7 +80,11 @@ func (c *collectCmd) Run(ctx context.Context) error {
 	}
 	left, err := filepath.Glob(filepath.Join(c.Spool, "refused", "*.reason"))
 	if err == nil && len(left) > 0 {
-		return fmt.Errorf("%d scans were refused; the reasons lie in %s", len(left), filepath.Join(c.Spool, "refused"))
+		return fmt.Errorf(
+			"%d scans were refused; the reasons lie in %s",
+			len(left),
+			filepath.Join(c.Spool, "refused"),
+		)
 	}
 	return err
 }

@@ -208,7 +208,9 @@ func (c *exportCmd) Run(ctx context.Context, g *globals) error {
 	}
 	if c.Format == "cyclonedx" {
 		if c.Kind != formats.Entitlements.Name {
-			return errors.New("entitlements alone are written as CycloneDX licences; software is by  export cyclonedx")
+			return errors.New(
+				"entitlements alone are written as CycloneDX licences; software is by  export cyclonedx",
+			)
 		}
 		return prog.Reports.WriteLicences(ctx, os.Stdout)
 	}

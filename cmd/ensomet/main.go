@@ -55,7 +55,9 @@ func main() {
 	parser := kong.Must(
 		&cli,
 		kong.Name("ensomet"),
-		kong.Description("Software asset management: what runs, what is owned, what is used, and what to do about it."),
+		kong.Description(
+			"Software asset management: what runs, what is owned, what is used, and what to do about it.",
+		),
 		kong.UsageOnError(),
 		kong.Vars{"spool": spoolDir()},
 		kong.Writers(os.Stdout, os.Stderr),

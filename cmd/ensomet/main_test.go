@@ -500,7 +500,8 @@ func TestDemoAnswers(t *testing.T) {
 			return v
 		}
 		// What is covered without a right of its own uses none: then less is used than covered.
-		if n("covered")+n("shortfall") != n("needed") || n("surplus") < 0 || n("owned")-n("surplus") > n("covered") ||
+		if n("covered")+n("shortfall") != n("needed") || n("surplus") < 0 ||
+			n("owned")-n("surplus") > n("covered") ||
 			n("needed_low") > n("needed") ||
 			n("needed_high") < n("needed") {
 			t.Errorf("%v", r)
@@ -530,7 +531,10 @@ func TestDemoAnswers(t *testing.T) {
 	}
 	// A core is explained down to its calculation.
 	why, _ := d.must(0, "position", "--db", db, "--explain", "Gannet Engine", "--as-of", "2026-06-29")
-	if !strings.Contains(why, "1 processor with 8 cores, at least 8 each: 1 × 8 = 8; at least 16 for a server = 16") {
+	if !strings.Contains(
+		why,
+		"1 processor with 8 cores, at least 8 each: 1 × 8 = 8; at least 16 for a server = 16",
+	) {
 		t.Errorf("%s", why)
 	}
 	d.must(0, "check", "--db", db)

@@ -47,8 +47,10 @@ func (c *serveCmd) Run(ctx context.Context, g *globals) error {
 		return err
 	}
 	if prog.People.Idle = c.Idle; c.Idle < time.Minute {
-		return fmt.Errorf("a browser that has to sign in again after %s cannot be worked with: a minute is the least",
-			c.Idle)
+		return fmt.Errorf(
+			"a browser that has to sign in again after %s cannot be worked with: a minute is the least",
+			c.Idle,
+		)
 	}
 	site, err := rest.ParseSite(c.URL, c.Proxy)
 	if err != nil {

@@ -47,7 +47,12 @@ func (c *statementCheckCmd) Run(ctx context.Context, g *globals) error {
 	if len(s.Wrong) > 0 {
 		return fmt.Errorf("statement %d does not come out again: %d things differ", c.Number, len(s.Wrong))
 	}
-	say("Statement %d holds: %d positions and %d units of demand come out as they were said, as known on %s.", c.Number,
-		s.Recomputed, s.Units, time.Unix(s.At, 0).UTC().Format(time.RFC3339))
+	say(
+		"Statement %d holds: %d positions and %d units of demand come out as they were said, as known on %s.",
+		c.Number,
+		s.Recomputed,
+		s.Units,
+		time.Unix(s.At, 0).UTC().Format(time.RFC3339),
+	)
 	return nil
 }

@@ -60,5 +60,7 @@ func Start() (b *rod.Browser, closeAll func(), err error) {
 
 // Size sets the size of a page's window.
 func Size(p *rod.Page, width, height int) error {
-	return p.SetViewport(&proto.EmulationSetDeviceMetricsOverride{Width: width, Height: height, DeviceScaleFactor: 1})
+	return p.SetViewport(
+		&proto.EmulationSetDeviceMetricsOverride{Width: width, Height: height, DeviceScaleFactor: 1},
+	)
 }

@@ -193,7 +193,8 @@ func TestAnswerPage(t *testing.T) {
 		len(res.Cookies()) > 0 {
 		t.Errorf("%d %v", res.StatusCode, res.Header)
 	}
-	if !strings.Contains(text, "Skerrymap") || strings.Contains(text, "<script") || strings.Contains(text, "Dagne") ||
+	if !strings.Contains(text, "Skerrymap") || strings.Contains(text, "<script") ||
+		strings.Contains(text, "Dagne") ||
 		strings.Contains(text, "D02") {
 		t.Errorf("%s", text)
 	}

@@ -38,8 +38,11 @@ func (svc *Service) CheckStatement(ctx context.Context, id int64) (CheckedStatem
 		return out, err
 	}
 	if out.Mark == 0 {
-		return out, refuse.Errorf("statement %d was made before it was kept what the file knew at a time: it can be "+
-			"compared with what is known now, and not be worked out again", id)
+		return out, refuse.Errorf(
+			"statement %d was made before it was kept what the file knew at a time: it can be "+
+				"compared with what is known now, and not be worked out again",
+			id,
+		)
 	}
 	day, err := civil.Parse(kept.AsOf)
 	if err != nil {
@@ -104,8 +107,11 @@ func (c *statementContent) differences(again *statementContent) []string {
 	}
 	if a, b := c.Evidence, again.Evidence; a.Devices != b.Devices || a.Fresh != b.Fresh || a.Stale != b.Stale ||
 		a.Never != b.Never {
-		out = append(out, fmt.Sprintf("devices fresh, stale and never scanned: %d, %d, %d were said, %d, %d, %d are "+
-			"there", a.Fresh, a.Stale, a.Never, b.Fresh, b.Stale, b.Never))
+		out = append(
+			out,
+			fmt.Sprintf("devices fresh, stale and never scanned: %d, %d, %d were said, %d, %d, %d are "+
+				"there", a.Fresh, a.Stale, a.Never, b.Fresh, b.Stale, b.Never),
+		)
 	}
 	return out
 }

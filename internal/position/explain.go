@@ -135,7 +135,8 @@ func (svc *Service) FindProducts(ctx context.Context, text string) ([]int64, err
 		}
 		suffix := snapshot.ProductKey("", text)
 		for key, id := range keys {
-			if strings.HasSuffix(key, suffix) || strings.ReplaceAll(key, "|", " ") == strings.TrimPrefix(suffix, "|") {
+			if strings.HasSuffix(key, suffix) ||
+				strings.ReplaceAll(key, "|", " ") == strings.TrimPrefix(suffix, "|") {
 				out = append(out, id)
 			}
 		}

@@ -57,8 +57,12 @@ func (svc *Service) markAt(ctx context.Context, known civil.Day) (mark, now int6
 		if !since.Known() {
 			return refuse.New("what was known on earlier days is kept from now on: ask again from tomorrow")
 		}
-		return refuse.Errorf("what was known on %s was not kept: it is kept since %s. Ask for %s as it is known now",
-			known, since, known)
+		return refuse.Errorf(
+			"what was known on %s was not kept: it is kept since %s. Ask for %s as it is known now",
+			known,
+			since,
+			known,
+		)
 	})
 	return mark, min(now, known.EndUnix()-1), err
 }
@@ -126,7 +130,8 @@ func (l *learning) read(tx *sqlite.Tx, records []int64) (map[int64]snapshot.Reco
 func (l *learning) changed(records []int64) bool {
 	for _, id := range records {
 		was, known := l.was[id]
-		if is := l.is[id]; known && (was.Product != is.Product || was.Edition != is.Edition || was.Whole != is.Whole) {
+		if is := l.is[id]; known &&
+			(was.Product != is.Product || was.Edition != is.Edition || was.Whole != is.Whole) {
 			return true
 		}
 	}

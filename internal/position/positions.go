@@ -161,8 +161,12 @@ func (svc *Service) productSnapshot(
 
 // ofProduct computes the positions of one product as of a day, by what was known at the end of another, where 0 is
 // today in both, and lets fn read them in that state.
-func (svc *Service) ofProduct(ctx context.Context, product int64, asOf, known civil.Day,
-	fn func(tx *sqlite.Tx, e *snapshot.Snapshot, f *snapshot.ProductFacts, positions []position.Position) error) error {
+func (svc *Service) ofProduct(
+	ctx context.Context,
+	product int64,
+	asOf, known civil.Day,
+	fn func(tx *sqlite.Tx, e *snapshot.Snapshot, f *snapshot.ProductFacts, positions []position.Position) error,
+) error {
 	mark, now, err := svc.markAt(ctx, svc.Snapshots.DayOr(known))
 	if err != nil {
 		return err

@@ -30,7 +30,7 @@ type CauseStep struct {
 	Users   []StepRef
 	Lines   []StepLine
 	Names   []NamesMoved // that are recognised as something else
-	Entered []string    // what was entered, by whom and when
+	Entered []string     // what was entered, by whom and when
 }
 
 // StepRef names a device or a user of a step.
@@ -84,8 +84,8 @@ type asked struct {
 	only             []int64
 }
 
-// ask checks what is asked for, and finds the states of knowledge: where nothing is said of these, each day is asked for
-// as it was known at its end, where that was kept.
+// ask checks what is asked for, and finds the states of knowledge: where nothing is said of these, each day is asked
+// for as it was known at its end, where that was kept.
 func (svc *Service) ask(ctx context.Context, from, to civil.Day, known Known, only []int64) (a asked, err error) {
 	a = asked{from: from, to: svc.Snapshots.DayOr(to), known: known, only: only}
 	if a.from >= a.to {
@@ -120,7 +120,12 @@ func (svc *Service) ask(ctx context.Context, from, to civil.Day, known Known, on
 // compare gives fn the comparisons that lead from the one to the other, one after the other: where each day is asked
 // for as it was known at its end, first what was only learnt of the first day, and then what happened. say tells how
 // far it is.
-func (svc *Service) compare(ctx context.Context, a asked, say func(string), fn func(tx *sqlite.Tx, d *twoDays) error) error {
+func (svc *Service) compare(
+	ctx context.Context,
+	a asked,
+	say func(string),
+	fn func(tx *sqlite.Tx, d *twoDays) error,
+) error {
 	var was *snapshot.Snapshot
 	l := &learning{mark: a.markFrom}
 	if a.known == KnownThen && a.markFrom != a.markTo {
@@ -294,11 +299,7 @@ func (d *twoDays) learnt(tx *sqlite.Tx, product int64, s *position.Step, v *Caus
 	case position.LeftOut, position.BackIn:
 		v.Entered = d.reasonsMoved(product)
 	case position.LinesChanged, position.Rest:
-		at, err := tx.MarkedAt(d.learning.mark)
-		if err != nil {
-			return err
-		}
-		v.Entered, err = positiondb.EnteredSince(tx, product, at)
+		v.Entered, err = positiondb.EnteredSince(tx, product, d.learning.mark)
 		return err
 	}
 	return err

@@ -30,7 +30,8 @@ func TestWorkCanBeWatched(t *testing.T) {
 	if said := prog.Progress.HowFar("mine"); said != "" {
 		t.Errorf("work that ended still says %q", said)
 	}
-	if _, err := prog.Position.AllSteps(context.Background(), civil.MustParse("2026-06-01"), 0, position.KnownNow); err != nil {
+	_, err := prog.Position.AllSteps(context.Background(), civil.MustParse("2026-06-01"), 0, position.KnownNow)
+	if err != nil {
 		t.Errorf("work that nobody watches: %v", err)
 	}
 }

@@ -27,7 +27,13 @@ func (c *changing) edge(n int) {
 	case 0:
 		take(t, prog, formats.Titles, changingTitles, c.title(r.IntN(6), 50+r.IntN(900)))
 	case 1:
-		take(t, prog, formats.Rates, "currency,on,per_eur", fmt.Sprintf("NOK,2026-0%d-02,%d", 1+r.IntN(6), 9+r.IntN(5)))
+		take(
+			t,
+			prog,
+			formats.Rates,
+			"currency,on,per_eur",
+			fmt.Sprintf("NOK,2026-0%d-02,%d", 1+r.IntN(6), 9+r.IntN(5)),
+		)
 	case 2:
 		rules, err := prog.Evidence.Rules(ctx)
 		if err != nil {
@@ -51,12 +57,24 @@ func (c *changing) edge(n int) {
 		take(t, prog, formats.Installs, installHeader, fmt.Sprintf("D%d,Ostwick,%s,6.1,,,%s", r.IntN(20),
 			c.products[r.IntN(6)], at.Format(time.RFC3339)))
 	case 5:
-		take(t, prog, formats.Users, "user_id,name,org_unit", fmt.Sprintf("u%d,N,%s", r.IntN(20), []string{"A", "A/B",
-			"C"}[r.IntN(3)]))
+		take(
+			t,
+			prog,
+			formats.Users,
+			"user_id,name,org_unit",
+			fmt.Sprintf("u%d,N,%s", r.IntN(20), []string{"A", "A/B",
+				"C"}[r.IntN(3)]),
+		)
 	case 6:
 		ids := selected[int64](t, prog, "SELECT id FROM txn WHERE gone_at IS NULL ORDER BY id")
 		if len(ids) > 0 { // a refusal is fine
-			_ = prog.Entitlements.UndoTransaction(ctx, ids[r.IntN(len(ids))], entitlements.ByTakingBack, "wrong", "booker")
+			_ = prog.Entitlements.UndoTransaction(
+				ctx,
+				ids[r.IntN(len(ids))],
+				entitlements.ByTakingBack,
+				"wrong",
+				"booker",
+			)
 		}
 	case 7:
 		take(t, prog, formats.Devices, "device_id,status", fmt.Sprintf("D%d,%s", r.IntN(20), []string{"in_service",
@@ -225,7 +243,14 @@ func (c *changing) stepsAddUp(from, to civil.Day, was, is []snapshot.Figure) (le
 				m.Before.Covered+g.Covered != m.After.Covered || m.Before.Short+g.Short != m.After.Short ||
 				m.Before.Surplus+g.Surplus != m.After.Surplus ||
 				!amount(m.Before.Exposure).Add(exposure[m.Metric]).Equal(amount(m.After.Exposure)) {
-				c.t.Errorf("%s by %s: %+v and the steps %+v do not come to %+v", name, m.Metric, m.Before, g, m.After)
+				c.t.Errorf(
+					"%s by %s: %+v and the steps %+v do not come to %+v",
+					name,
+					m.Metric,
+					m.Before,
+					g,
+					m.After,
+				)
 			}
 		}
 	}

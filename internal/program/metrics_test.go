@@ -126,7 +126,13 @@ func TestTheOrderOfMetrics(t *testing.T) {
 func TestAMachineThatMoved(t *testing.T) {
 	ctx := context.Background()
 	prog, clock := desk(t)
-	take(t, prog, formats.Titles, "publisher,product,list_price,currency,default_metric", "Harrow,Queue,290,EUR,core")
+	take(
+		t,
+		prog,
+		formats.Titles,
+		"publisher,product,list_price,currency,default_metric",
+		"Harrow,Queue,290,EUR,core",
+	)
 	header := "device_id,kind,cores,virtual_cores,host_id,org_unit"
 	clock.now = clock.now.AddDate(0, 0, -20)
 	take(t, prog, formats.Devices, header, "H1,vm_host,16,,,Hall", "H2,vm_host,16,,,Hall",

@@ -363,7 +363,8 @@ func TestASuiteFoldsWhenItsLastPartArrives(t *testing.T) {
 		!strings.HasPrefix(d.Software[0].WhyNot, "part of Suite") {
 		t.Errorf("%+v, %v", d.Software, err)
 	}
-	if pos, err := prog.Position.ProductPosition(ctx, product("Suite"), 0, 0); err != nil || pos.Metrics[0].Needed != 1 {
+	if pos, err := prog.Position.ProductPosition(ctx, product("Suite"), 0, 0); err != nil ||
+		pos.Metrics[0].Needed != 1 {
 		t.Errorf("opened: %+v, %v", pos, err)
 	}
 	if wrong, err := prog.Pipeline.Check(ctx); err != nil || len(wrong) > 0 {

@@ -544,7 +544,10 @@ func TestScenarios(t *testing.T) {
 		t.Fatal(err)
 	}
 	if _, err := prog.Worklist.SaveScenario(ctx, worklist.Scenario{ID: b.ID, Revision: b.Revision + 1, Name: "late"},
-		"you"); !errors.Is(err, sqlite.ErrChangedMeanwhile) {
+		"you"); !errors.Is(
+		err,
+		sqlite.ErrChangedMeanwhile,
+	) {
 		t.Errorf("%v", err)
 	}
 	done, err := prog.Worklist.DoScenario(ctx, b.ID, b.Revision, "me")

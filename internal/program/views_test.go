@@ -26,10 +26,16 @@ func exported(t *testing.T, prog *Program, kind string, asOf string) []map[strin
 	t.Helper()
 	var buf bytes.Buffer
 	var w formats.Writer
-	err := prog.Reports.Export(context.Background(), kind, civil.MustParse(asOf), func(columns []string) (err error) {
-		w, err = formats.NewWriter(&buf, "csv", columns)
-		return err
-	}, func(row []string) error { return w.Write(row) })
+	err := prog.Reports.Export(
+		context.Background(),
+		kind,
+		civil.MustParse(asOf),
+		func(columns []string) (err error) {
+			w, err = formats.NewWriter(&buf, "csv", columns)
+			return err
+		},
+		func(row []string) error { return w.Write(row) },
+	)
 	if err == nil {
 		err = w.Close()
 	}
@@ -301,7 +307,10 @@ func TestPolicyListAndItsCases(t *testing.T) {
 	if got := fmt.Sprint(open()); got != "[D3]" {
 		t.Errorf("on C alone: cases on %s", got)
 	}
-	if err := prog.Worklist.SetPolicy(ctx, list.Policies[0].Says, "me"); !errors.Is(err, sqlite.ErrChangedMeanwhile) {
+	if err := prog.Worklist.SetPolicy(ctx, list.Policies[0].Says, "me"); !errors.Is(
+		err,
+		sqlite.ErrChangedMeanwhile,
+	) {
 		t.Errorf("over a change that was not seen: %v", err)
 	}
 	back := list.Policies[0].Says

@@ -467,7 +467,13 @@ type (
 )
 
 // PutFacts replaces the derived rows that lists are served from.
-func PutFacts(tx *sqlite.Tx, devices []DeviceFact, names []NameFact, products []ProductFact, idle []IdleFact) error {
+func PutFacts(
+	tx *sqlite.Tx,
+	devices []DeviceFact,
+	names []NameFact,
+	products []ProductFact,
+	idle []IdleFact,
+) error {
 	return errors.Join(
 		putDeviceFacts(tx, devices),
 		putNameFacts(tx, names),

@@ -317,7 +317,10 @@ func AutomaticGroups(tx *sqlite.Tx) (map[string]condition.Condition, error) {
 	out := map[string]condition.Condition{}
 	for _, g := range []struct{ field, column, op string }{{"site", "site", "is"}, {"kind", "kind", "is"},
 		{"environment", "environment", "is"}, {"unit", "org_unit", "under"}} {
-		values, err := sqlite.Select[string](tx, "SELECT DISTINCT "+g.column+" FROM device WHERE "+g.column+" <> ''")
+		values, err := sqlite.Select[string](
+			tx,
+			"SELECT DISTINCT "+g.column+" FROM device WHERE "+g.column+" <> ''",
+		)
 		if err != nil {
 			return nil, err
 		}

@@ -29,7 +29,9 @@ var remembered = []struct {
 	{22, "source"}, {23, "scan"}, {24, "fact_scan"}, {25, "hardware"}, {26, "device_file"},
 	{27, "pool"}, {28, "pool_was"}, {29, "pool_event"},
 	{30, "use_name"}, {31, "use_session"}, {32, "use_day"}, {33, "use_seen"}, {34, "last_use"},
-	{35, "process_event"}, {37, "way"}, {36, "install"},
+	{35, "process_event"}, {37, "way"},
+	{38, "entitlement_change"}, {39, "catalogue_change"},
+	{36, "install"},
 }
 
 // column is a column of a table as SQLite describes it.
@@ -74,8 +76,12 @@ func remember(tx *Tx) error {
 	for _, t := range list {
 		has[t.Name] = t.SQL
 	}
-	held, err := Select[int](tx, "SELECT value FROM json_each(?) WHERE EXISTS (SELECT 1 FROM mark) AND value NOT IN "+
-		"(SELECT tbl FROM blank WHERE mark = (SELECT max(id) FROM mark))", numbersOfRemembered())
+	held, err := Select[int](
+		tx,
+		"SELECT value FROM json_each(?) WHERE EXISTS (SELECT 1 FROM mark) AND value NOT IN "+
+			"(SELECT tbl FROM blank WHERE mark = (SELECT max(id) FROM mark))",
+		numbersOfRemembered(),
+	)
 	if err != nil {
 		return err
 	}
@@ -140,7 +146,8 @@ func triggersOf(number int, table string, kept, keys []column) map[string]string
 	write := func(what, name, when, key, image string) {
 		name = "past_" + table + "_" + name
 		out[name] = fmt.Sprintf("CREATE TRIGGER %s AFTER %s ON %s%s BEGIN INSERT INTO past(tbl, mark, key, "+
-			"image) VALUES (%d, (SELECT max(id) FROM mark), %s, %s) ON CONFLICT DO NOTHING; END", name, what, table, when, number, key, image)
+			"image) VALUES (%d, (SELECT max(id) FROM mark), %s, %s) ON CONFLICT DO NOTHING; END", name, what, table,
+			when, number, key, image)
 	}
 	was, image := of("OLD")
 	is, _ := of("NEW")
@@ -209,8 +216,12 @@ func (tx *Tx) MarkAfter(day civil.Day) (int64, error) {
 		First civil.Day
 		ID    int64
 	}
-	list, err := Select[marks](tx, "SELECT coalesce(min(day), 0) AS first, coalesce((SELECT min(id) FROM mark WHERE "+
-		"day > ?1), 0) AS id FROM mark WHERE day > 0", day)
+	list, err := Select[marks](
+		tx,
+		"SELECT coalesce(min(day), 0) AS first, coalesce((SELECT min(id) FROM mark WHERE "+
+			"day > ?1), 0) AS id FROM mark WHERE day > 0",
+		day,
+	)
 	if err != nil {
 		return 0, err
 	}
@@ -229,19 +240,23 @@ func (tx *Tx) KnownSince() (civil.Day, error) {
 	return list[0], nil
 }
 
-// MarkedAt is the time at which a mark was set.
-func (tx *Tx) MarkedAt(mark int64) (at int64, err error) {
-	err = tx.QueryRowContext(tx.Ctx, "SELECT at FROM mark WHERE id = ?", mark).Scan(&at)
-	return at, err
-}
-
 // ChangedSince lists the first columns of the keys of a table's rows that changed since a mark.
 func (tx *Tx) ChangedSince(table string, mark int64) ([]int64, error) {
 	for _, r := range remembered {
-		if r.table == table {
-			return Select[int64](tx, "SELECT DISTINCT json_extract(key, '$[0]') FROM past WHERE tbl = ? AND mark >= ?",
-				r.number, mark)
+		if r.table != table {
+			continue
 		}
+		_, keys, err := columnsOf(tx, table)
+		if err != nil {
+			return nil, err
+		}
+		return Select[int64](
+			tx,
+			"SELECT json_extract(key, '$[0]') FROM past WHERE tbl = ?1 AND mark >= ?2 UNION SELECT "+
+				keys[0].Name+" FROM "+table+" WHERE EXISTS (SELECT 1 FROM blank WHERE tbl = ?1 AND mark >= ?2)",
+			r.number,
+			mark,
+		)
 	}
 	return nil, fmt.Errorf("what table %s was is not remembered", table)
 }
@@ -274,8 +289,13 @@ func (tx *Tx) back(mark int64, number int, table string) error {
 		Blank int64 // the first mark since at which the table held nothing
 		Any   bool
 	}
-	list, err := Select[changes](tx, `SELECT coalesce((SELECT min(mark) FROM blank WHERE tbl = ?1 AND mark >= ?2), 0)
-		AS blank, EXISTS (SELECT 1 FROM past WHERE tbl = ?1 AND mark >= ?2) AS any`, number, mark)
+	list, err := Select[changes](
+		tx,
+		`SELECT coalesce((SELECT min(mark) FROM blank WHERE tbl = ?1 AND mark >= ?2), 0)
+		AS blank, EXISTS (SELECT 1 FROM past WHERE tbl = ?1 AND mark >= ?2) AS any`,
+		number,
+		mark,
+	)
 	if err != nil {
 		return err
 	}
@@ -311,7 +331,8 @@ func (tx *Tx) back(mark int64, number int, table string) error {
 	for _, c := range kept {
 		value := "image ->> '$." + c.Name + "'"
 		if c.Default != nil { // a column that came later
-			value = "CASE WHEN json_type(image, '$." + c.Name + "') IS NULL THEN " + *c.Default + " ELSE " + value + " END"
+			value = "CASE WHEN json_type(image, '$." + c.Name + "') IS NULL THEN " + *c.Default + " ELSE " + value +
+				" END"
 		}
 		names, values = append(names, c.Name), append(values, value)
 	}
@@ -327,8 +348,8 @@ func (tx *Tx) back(mark int64, number int, table string) error {
 	for _, text := range []string{
 		"CREATE TEMP TABLE IF NOT EXISTS undone (key TEXT, image TEXT, mark INTEGER)",
 		"DELETE FROM temp.undone",
-		fmt.Sprintf("INSERT INTO temp.undone SELECT key, image, min(mark) FROM main.past WHERE tbl = %d AND mark >= %d "+
-			"AND mark < %d GROUP BY key", number, mark, until),
+		fmt.Sprintf("INSERT INTO temp.undone SELECT key, image, min(mark) FROM main.past WHERE tbl = %d AND mark >= "+
+			"%d AND mark < %d GROUP BY key", number, mark, until),
 		"DELETE FROM temp." + table + " WHERE (" + strings.Join(key, ", ") + ") IN (SELECT " +
 			strings.Join(picked, ", ") + " FROM temp.undone)",
 		"INSERT INTO temp." + table + "(" + strings.Join(names, ", ") + ") SELECT " + strings.Join(values, ", ") +

@@ -71,8 +71,14 @@ func asKnown(t *testing.T, r *rand.Rand) {
 		n := int64(r.IntN(6))
 		switch r.IntN(13) {
 		case 0, 1:
-			exec(tx, "INSERT INTO rate(currency, on_day, per_eur) VALUES (?, ?, ?) ON CONFLICT DO UPDATE SET per_eur = "+
-				"excluded.per_eur", text(), n, fmt.Sprint(r.IntN(3)))
+			exec(
+				tx,
+				"INSERT INTO rate(currency, on_day, per_eur) VALUES (?, ?, ?) ON CONFLICT DO UPDATE SET per_eur = "+
+					"excluded.per_eur",
+				text(),
+				n,
+				fmt.Sprint(r.IntN(3)),
+			)
 		case 2:
 			exec(tx, "DELETE FROM rate WHERE on_day = ?", n)
 		case 3, 4:
@@ -80,8 +86,15 @@ func asKnown(t *testing.T, r *rand.Rand) {
 			if r.IntN(2) == 0 {
 				until = n + 1
 			}
-			exec(tx, "INSERT INTO install(device_id, source_id, record_id, place_id, since, until, install_date) VALUES "+
-				"(?, 1, ?, 1, ?, ?, 0) ON CONFLICT DO UPDATE SET until = excluded.until", n, r.IntN(3), r.IntN(2), until)
+			exec(
+				tx,
+				"INSERT INTO install(device_id, source_id, record_id, place_id, since, until, install_date) VALUES "+
+					"(?, 1, ?, 1, ?, ?, 0) ON CONFLICT DO UPDATE SET until = excluded.until",
+				n,
+				r.IntN(3),
+				r.IntN(2),
+				until,
+			)
 		case 5:
 			exec(tx, "UPDATE install SET until = ? WHERE device_id = ?", n, n)
 		case 6:
@@ -94,9 +107,15 @@ func asKnown(t *testing.T, r *rand.Rand) {
 		case 9:
 			exec(tx, "DELETE FROM device_group WHERE id = ?", n)
 		case 10:
-			exec(tx, "INSERT INTO recognition(record_id, key, product_id, title_id, line_id, edition, edition_rank, "+
-				"title_version, version, step, why_not, whole, not_software) VALUES (?, ?, ?, 0, 0, '', 0, '', '', '', "+
-				"'', 1, 0) ON CONFLICT DO UPDATE SET product_id = excluded.product_id", n, text(), r.IntN(3))
+			exec(
+				tx,
+				"INSERT INTO recognition(record_id, key, product_id, title_id, line_id, edition, edition_rank, "+
+					"title_version, version, step, why_not, whole, not_software) "+
+					"VALUES (?, ?, ?, 0, 0, '', 0, '', '', '', '', 1, 0) ON CONFLICT DO UPDATE SET product_id = excluded.product_id",
+				n,
+				text(),
+				r.IntN(3),
+			)
 		case 11:
 			if err := tx.SetSetting("k"+fmt.Sprint(n), text()); err != nil {
 				t.Fatal(err)
@@ -266,13 +285,18 @@ func TestAsKnownInPart(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	err = db.AsKnown(ctx, mark, func(tx *Tx) error { return tx.LayRows("install", "record_id = ?", 2) }, func(tx *Tx) error {
-		n, err := Select[int64](tx, "SELECT count(*) FROM install WHERE record_id = 2")
-		if n[0] != 10 {
-			t.Errorf("%d machines had it, want 10", n[0])
-		}
-		return err
-	})
+	err = db.AsKnown(
+		ctx,
+		mark,
+		func(tx *Tx) error { return tx.LayRows("install", "record_id = ?", 2) },
+		func(tx *Tx) error {
+			n, err := Select[int64](tx, "SELECT count(*) FROM install WHERE record_id = 2")
+			if n[0] != 10 {
+				t.Errorf("%d machines had it, want 10", n[0])
+			}
+			return err
+		},
+	)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -283,8 +307,8 @@ func TestAsKnownInPart(t *testing.T) {
 func TestWhatFiguresReadIsRemembered(t *testing.T) {
 	reasons := map[string]string{
 		"record": "never changed", "place": "never changed", "file": "never changed", "fact_set": "never changed",
-		"json_each": "no table", "entitlement_change": "a log", "catalogue_change": "a log",
-		"position": "derived", "device_fact": "derived", "product_fact": "derived", "idle_fact": "derived",
+		"json_each": "no table",
+		"position":  "derived", "device_fact": "derived", "product_fact": "derived", "idle_fact": "derived",
 		"group_member":  "derived",
 		"worklist_case": "shown beside figures", "remark": "shown beside figures", "tag": "shown beside figures",
 		"watch": "shown beside figures", "release_plan": "shown beside figures", "import": "shown beside figures",
@@ -334,8 +358,12 @@ func BenchmarkRemembering(b *testing.B) {
 			defer db.Close()
 			put := func(from, n int) error {
 				return db.Update(b.Context(), func(tx *Tx) error {
-					w, err := tx.Bulk(7, "INSERT INTO install(device_id, source_id, record_id, place_id, since, until, "+
-						"install_date)", " ON CONFLICT DO UPDATE SET until = excluded.until")
+					w, err := tx.Bulk(
+						7,
+						"INSERT INTO install(device_id, source_id, record_id, place_id, since, until, "+
+							"install_date)",
+						" ON CONFLICT DO UPDATE SET until = excluded.until",
+					)
 					for i := range n {
 						err = errors.Join(err, w.Add((from+i)/100, 1, (from+i)%100, 1, 5, nil, 0))
 					}
@@ -346,7 +374,11 @@ func BenchmarkRemembering(b *testing.B) {
 				b.Fatal(err)
 			}
 			if held {
-				if err := db.Update(b.Context(), func(tx *Tx) error { _, err := tx.Mark(time.Unix(0, 0)); return err }); err != nil {
+				err := db.Update(b.Context(), func(tx *Tx) error {
+					_, err := tx.Mark(time.Unix(0, 0))
+					return err
+				})
+				if err != nil {
 					b.Fatal(err)
 				}
 			}

@@ -133,7 +133,8 @@ func (o *Outside) reportStories(ctx context.Context, prog *program.Program) ([]T
 	}, nil
 }
 
-// makeRules makes the demo's rules for names, and lets who keeps the licences be told of its pools.
+// makeRules makes the demo's rules for names, and lets who keeps the licences be told of its pools. The first says
+// more than was meant: Voemender has the letters, too.
 func makeRules(ctx context.Context, prog *program.Program) error {
 	tally, err := prog.Position.FindProducts(ctx, "Yawltally")
 	if err != nil || len(tally) != 1 {

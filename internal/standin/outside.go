@@ -88,7 +88,13 @@ func (o *Outside) Post() []api.DemoLetter {
 			_, path, _ := strings.Cut(at, "/answer/")
 			out = append(
 				out,
-				api.DemoLetter{At: l.At.Unix(), To: l.To, Subject: l.Subject, Body: l.Body, Answer: "/answer/" + path},
+				api.DemoLetter{
+					At:      l.At.Unix(),
+					To:      l.To,
+					Subject: l.Subject,
+					Body:    l.Body,
+					Answer:  "/answer/" + path,
+				},
 			)
 		}
 	}
@@ -106,7 +112,11 @@ func OpenOutside(dbPath string) (*Outside, error) {
 		return nil, err
 	}
 	if err := json.Unmarshal(text, &o.state); err != nil {
-		return nil, fmt.Errorf("%s cannot be read: %w; delete it and the demo's database to begin anew", o.path, err)
+		return nil, fmt.Errorf(
+			"%s cannot be read: %w; delete it and the demo's database to begin anew",
+			o.path,
+			err,
+		)
 	}
 	return o, nil
 }

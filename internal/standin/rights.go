@@ -169,7 +169,13 @@ func (w *rightsTeller) coreFactor() {
 
 func (w *rightsTeller) processorsOfTheHost() {
 	reckoner := w.newProduct(
-		product{publisher: pelmar, name: "Tidewheel Reckoner", category: "tide", price: "1900", metric: "processor"},
+		product{
+			publisher: pelmar,
+			name:      "Tidewheel Reckoner",
+			category:  "tide",
+			price:     "1900",
+			metric:    "processor",
+		},
 	)
 	w.on(reckoner, "3.3", w.boxes[2], w.boxes[3], w.boxes[4], w.vms[20])
 	w.buy(right{p: reckoner, metric: "processor", quantity: 4})
@@ -183,7 +189,13 @@ func (w *rightsTeller) processorsOfTheHost() {
 
 func (w *rightsTeller) notVirtual() {
 	agent := w.newProduct(
-		product{publisher: lyst, name: "Saltmark Agent", category: "security", price: "38", metric: "virtual_machine"},
+		product{
+			publisher: lyst,
+			name:      "Saltmark Agent",
+			category:  "security",
+			price:     "38",
+			metric:    "virtual_machine",
+		},
 	)
 	w.on(agent, "5.5", append(w.vms[40:60:60], w.cloud[14], w.cloud[15])...)
 	w.buy(right{p: agent, metric: "virtual_machine", quantity: 18})
@@ -446,7 +458,9 @@ func (w *rightsTeller) rightsOfOneCountry() {
 func (w *rightsTeller) aboutToLapse() {
 	courier := w.newProduct(product{publisher: vest, name: "Sternpost Courier", category: "office", price: "70"})
 	w.on(courier, "3.1", w.unitsOf["Shore/Administration"][107:127]...)
-	w.buy(right{p: courier, kind: "subscription", quantity: 20, start: "2025-07-11", end: "2026-07-10", price: "48"})
+	w.buy(
+		right{p: courier, kind: "subscription", quantity: 20, start: "2025-07-11", end: "2026-07-10", price: "48"},
+	)
 	w.hide(
 		"a subscription about to lapse that everybody needs",
 		courier,
@@ -459,7 +473,9 @@ func (w *rightsTeller) mayLapse() {
 	almanac := w.newProduct(product{publisher: vest, name: "Sternpost Almanac", category: "office", price: "64"})
 	w.on(almanac, "8.0", w.unitsOf["Shore/Administration"][127:131]...)
 	w.buy(right{p: almanac, quantity: 5, start: "2023-05-01"})
-	w.buy(right{p: almanac, kind: "subscription", quantity: 12, start: "2025-08-16", end: "2026-08-15", price: "30"})
+	w.buy(
+		right{p: almanac, kind: "subscription", quantity: 12, start: "2025-08-16", end: "2026-08-15", price: "30"},
+	)
 	w.hide(
 		"a subscription that may lapse, since older rights are enough",
 		almanac,

@@ -335,16 +335,16 @@ func toStatementUnit(v position.StatementUnit) StatementUnit { return StatementU
 
 // CauseStep is what one cause changed in a metric.
 type CauseStep struct {
-	Cause   string      `json:"cause"`
-	Learnt  bool        `json:"learnt" doc:"it did not happen between the days: it was only known later"`
-	Metric  string      `json:"metric"`
-	Change  Figures     `json:"change"`
-	Devices []StepRef   `json:"devices" doc:"at most 200 of them"`
-	Count   int         `json:"count" doc:"devices altogether"`
-	Users   []StepRef   `json:"users"`
-	Lines   []StepLine  `json:"lines"`
+	Cause   string       `json:"cause"`
+	Learnt  bool         `json:"learnt" doc:"it did not happen between the days: it was only known later"`
+	Metric  string       `json:"metric"`
+	Change  Figures      `json:"change"`
+	Devices []StepRef    `json:"devices" doc:"at most 200 of them"`
+	Count   int          `json:"count" doc:"devices altogether"`
+	Users   []StepRef    `json:"users"`
+	Lines   []StepLine   `json:"lines"`
 	Names   []NamesMoved `json:"names" doc:"that are recognised as something else"`
-	Entered []string    `json:"entered" doc:"what was entered, by whom and when"`
+	Entered []string     `json:"entered" doc:"what was entered, by whom and when"`
 }
 
 // NamesMoved are reported names that are recognised as something else than they were.
