@@ -111,7 +111,8 @@ func asKnown(t *testing.T, r *rand.Rand) {
 				tx,
 				"INSERT INTO recognition(record_id, key, product_id, title_id, line_id, edition, edition_rank, "+
 					"title_version, version, step, why_not, whole, not_software) "+
-					"VALUES (?, ?, ?, 0, 0, '', 0, '', '', '', '', 1, 0) ON CONFLICT DO UPDATE SET product_id = excluded.product_id",
+					"VALUES (?, ?, ?, 0, 0, '', 0, '', '', '', '', 1, 0) "+
+					"ON CONFLICT DO UPDATE SET product_id = excluded.product_id",
 				n,
 				text(),
 				r.IntN(3),
