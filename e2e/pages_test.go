@@ -49,6 +49,7 @@ var pages = []struct{ path, selector, text string }{
 	{"/entitlements/seats", "tbody tr", "Fjordpen Notes"},
 	{"/entitlements/contracts?code=K-11", "[data-contracts] tbody", "Databases of the hall"},
 	{"/entitlements/spend", "[data-spend] tbody tr", "Ltd"},
+	{"/entitlements/spend?by=use&under=Shore", "[data-spend]", "Workshop"},
 	{"/entitlements/held/u0001", "h1", "What Aslo"},
 	{"/entitlements/line/L-0008", "[data-days]", "2024-02-01"},
 	{"/position/352", "[data-parts] tbody tr", "Hall"},

@@ -67,7 +67,10 @@ func At(site rest.Site, p *program.Program, mover Mover) *Server {
 	peoplehttp.Register(s.Server, p.People, p.Demo)
 	evidencehttp.Register(s.Server, evidencehttp.Stations{Evidence: p.Evidence, Collecting: p.Collecting})
 	titleshttp.Register(s.Server, titleshttp.Stations{Titles: p.Titles, Catalogue: p.Catalogue})
-	entitlementshttp.Register(s.Server, entitlementshttp.Stations{Entitlements: p.Entitlements})
+	entitlementshttp.Register(
+		s.Server,
+		entitlementshttp.Stations{Entitlements: p.Entitlements, Spending: p.Spending},
+	)
 	usehttp.Register(s.Server, usehttp.Stations{Use: p.Use, Progress: p.Progress})
 	positionhttp.Register(
 		s.Server,
@@ -79,7 +82,10 @@ func At(site rest.Site, p *program.Program, mover Mover) *Server {
 		Requests: p.Requests,
 		Outbox:   p.Outbox,
 	})
-	reportshttp.Register(s.Server, reportshttp.Stations{Reports: p.Reports, Progress: p.Progress, Renewal: p.Renewal})
+	reportshttp.Register(
+		s.Server,
+		reportshttp.Stations{Reports: p.Reports, Progress: p.Progress, Renewal: p.Renewal},
+	)
 	s.demo()
 	s.Router.NotFound(static)
 	return s

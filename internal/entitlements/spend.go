@@ -27,18 +27,18 @@ type SpendRow struct {
 	Unit      string // the scope of the line; empty is everyone
 	Kind      string
 	Amount    string // in euros, at the rate of the day it was spent on
-	Lines     int
+	Lines     int    // that were paid for in the year
 }
 
-// Spend is what was spent, by publisher, product, unit, kind and year. Without counts amounts whose currency had no
-// rate on their day.
+// Spend is what was spent, by publisher, product, unit, kind and year. Without are payments whose currency had no rate
+// on their day.
 type Spend struct {
 	Rows    []SpendRow
-	Without int
+	Without []Unconverted
 }
 
 // Spend sums what lines cost on the days they were paid for.
-func (svc *Service) Spend(ctx context.Context) (Spend, error) {
+func (svc *Spending) Spend(ctx context.Context) (Spend, error) {
 	out := Spend{Rows: []SpendRow{}}
 	type key struct {
 		year    int
@@ -49,47 +49,31 @@ func (svc *Service) Spend(ctx context.Context) (Spend, error) {
 	sums := map[key]decimal.Decimal{}
 	rows := map[key]*SpendRow{}
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
-		all, err := entitlementsdb.AllEntitlements(tx)
+		all, spent, without, err := svc.spent(tx)
 		if err != nil {
 			return err
 		}
-		rates, err := snapshot.LoadRates(tx)
-		if err != nil {
-			return err
-		}
-		for i := range all {
-			l := &all[i]
-			add := func(on civil.Day, amount decimal.Decimal, currency string) {
-				if !on.Known() || on > svc.Snapshots.Today() || amount.IsZero() {
-					return
+		out.Without = without
+		for _, s := range spent {
+			l := &all[s.line]
+			k := key{s.year, l.Line.Product, l.ScopeUnit, l.Kind}
+			sums[k] = sums[k].Add(s.amount)
+			if rows[k] == nil {
+				rows[k] = &SpendRow{
+					Year:      k.year,
+					Publisher: l.Publisher,
+					ProductID: k.product,
+					Product:   l.Entitlement.Product,
+					Unit:      k.unit,
+					Kind:      string(k.kind),
 				}
-				euros, err := rates.Convert(amount, cmp.Or(currency, l.Currency, money.Base), money.Base, on)
-				if err != nil {
-					out.Without++
-					return
-				}
-				k := key{on.Year(), l.Line.Product, l.ScopeUnit, l.Kind}
-				sums[k] = sums[k].Add(euros)
-				if rows[k] == nil {
-					rows[k] = &SpendRow{
-						Year:      k.year,
-						Publisher: l.Publisher,
-						ProductID: k.product,
-						Product:   l.Entitlement.Product,
-						Unit:      k.unit,
-						Kind:      string(k.kind),
-					}
-				}
-				rows[k].Lines++
 			}
-			for _, p := range l.Payments() {
-				add(p.On, p.Price.Mul(decimal.NewFromInt(p.Quantity)), p.Currency)
-			}
+			rows[k].Lines++
 		}
 		return nil
 	})
 	for k, r := range rows {
-		r.Amount = sums[k].Round(2).String()
+		r.Amount = sums[k].String()
 		out.Rows = append(out.Rows, *r)
 	}
 	slices.SortFunc(out.Rows, func(x, y SpendRow) int {
@@ -150,7 +134,8 @@ func (svc *Service) Contracts(ctx context.Context) ([]ContractView, error) {
 				products[l.Line.Product] = true
 				last = max(last, l.LastDay())
 				today := svc.Snapshots.Today()
-				if forEver := l.Kind == entitle.Perpetual || l.Kind == entitle.Upgrade; forEver && l.UnitPrice.Valid {
+				if forEver := l.Kind == entitle.Perpetual || l.Kind == entitle.Upgrade; forEver &&
+					l.UnitPrice.Valid {
 					amount := l.UnitPrice.Decimal.Mul(decimal.NewFromInt(l.Booked(today)))
 					if c, err := rates.Convert(amount, l.Currency, money.Base, today); err == nil {
 						once = once.Add(c)

@@ -42,6 +42,7 @@ type Program struct {
 	Titles       *titles.Service
 	Catalogue    *titles.Catalogue
 	Entitlements *entitlements.Service
+	Spending     *entitlements.Spending
 	Use          *use.Service
 	Position     *position.Service
 	Worklist     *worklist.Service
@@ -92,6 +93,7 @@ func New(db *sqlite.DB, clock clock.Clock) *Program {
 		Snapshots: p.Snapshots,
 		Secret:    p.Secret,
 	}
+	p.Spending = &entitlements.Spending{Service: p.Entitlements}
 	p.Use = &use.Service{DB: db, Clock: clock, Snapshots: p.Snapshots, Progress: p.Progress}
 	p.Position = &position.Service{
 		DB:        db,

@@ -434,8 +434,8 @@ func TestSpend(t *testing.T) {
 		"D,renew,2026-03-01,9,3,EUR",
 		"D,retire,2026-04-01,2,99,EUR",
 	)
-	s, err := prog.Entitlements.Spend(ctx)
-	if err != nil || s.Without != 1 {
+	s, err := prog.Spending.Spend(ctx)
+	if err != nil || len(s.Without) != 1 || s.Without[0].Line != "C" || s.Without[0].Currency != "SEK" {
 		t.Fatalf("%+v, %v", s, err)
 	}
 	got := map[string]string{}

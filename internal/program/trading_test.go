@@ -46,7 +46,8 @@ func TestATrueUpAndBack(t *testing.T) {
 		Currency: "EUR", Note: "after the count"}
 	effect, err := prog.Entitlements.TryTrade(ctx, d)
 	if err != nil || len(effect.Asks) != 0 || effect.Before != 20 || effect.After != 24 || effect.TodayAfter != 24 ||
-		effect.Cost != "220" || len(effect.Moves) != 1 ||
+		effect.Cost != "220" ||
+		len(effect.Moves) != 1 ||
 		effect.Moves[0].After-effect.Moves[0].Before != 4 {
 		t.Fatalf("%+v, %v", effect, err)
 	}
@@ -127,7 +128,7 @@ func TestATrueUpAndBack(t *testing.T) {
 	if l.Effective != 20 || len(l.Transactions) != 3 || !l.Transactions[0].Countered {
 		t.Fatalf("%+v", l)
 	}
-	spent, err := prog.Entitlements.Spend(ctx)
+	spent, err := prog.Spending.Spend(ctx)
 	if err != nil || len(spent.Rows) != 1 || spent.Rows[0].Amount != "1200" {
 		t.Errorf("%+v, %v", spent, err)
 	}

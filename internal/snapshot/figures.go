@@ -3,6 +3,7 @@ package snapshot
 import (
 	"database/sql"
 	"encoding/json"
+	"errors"
 	"maps"
 	"reflect"
 
@@ -72,6 +73,7 @@ func (e *Snapshot) Figure(f *ProductFacts, p *position.Position) Figure {
 		Currency: f.Currency,
 		AsOf:     e.AsOf,
 		Gaps:     map[string]int{},
+		Uses:     p.UsedBy(),
 	}
 	out.Exposure = decimal.New(p.Exposure, -4).String()
 	spare := decimal.Zero
@@ -120,13 +122,14 @@ type Figure struct {
 	ExposureBase, SpareBase                      float64 // in euros, for ordering
 	AsOf                                         civil.Day
 	Gaps                                         map[string]int
+	Uses                                         map[string]map[string]int64 // position.UsedBy, by line and unit
 }
 
 // Same reports whether two positions say the same, however their amounts are written.
 func (f Figure) Same(other Figure) bool {
 	a, b := f.plain(), other.plain()
-	gaps := maps.Equal(a.Gaps, b.Gaps)
-	a.Gaps, b.Gaps = nil, nil
+	gaps := maps.Equal(a.Gaps, b.Gaps) && maps.EqualFunc(a.Uses, b.Uses, maps.Equal)
+	a.Gaps, b.Gaps, a.Uses, b.Uses = nil, nil, nil, nil
 	return gaps && reflect.DeepEqual(a, b)
 }
 
@@ -162,9 +165,9 @@ func PutFigures(
 		}
 	}
 	b, err := tx.Bulk(
-		21,
+		22,
 		"INSERT INTO position(product_id, metric, counted, owned, needed, covered, short, surplus, free, low, high, "+
-			"exposure, exposure_text, spare_value, spare_text, currency, as_of, gaps, proven, outside, pack)",
+			"exposure, exposure_text, spare_value, spare_text, currency, as_of, gaps, proven, outside, pack, uses)",
 		"",
 	)
 	if err != nil {
@@ -175,9 +178,13 @@ func PutFigures(
 		if err != nil {
 			return err
 		}
+		uses, err := json.Marshal(f.Uses)
+		if err != nil {
+			return err
+		}
 		if err := b.Add(f.Product, f.Metric, f.Counted, f.Owned, f.Needed, f.Covered, f.Short, f.Surplus, f.Free,
 			f.Low, f.High, f.ExposureBase, f.Exposure, f.SpareBase, f.SpareValue, f.Currency, f.AsOf, string(gaps),
-			f.Proven, f.Outside, f.Pack); err != nil {
+			f.Proven, f.Outside, f.Pack, string(uses)); err != nil {
 			return err
 		}
 	}
@@ -201,16 +208,16 @@ func PutFigures(
 // StoredFigures reads the stored positions by product and metric.
 func StoredFigures(tx *sqlite.Tx) ([]Figure, error) {
 	return sqlite.Query(tx, func(r *sql.Rows, f *Figure) error {
-		var gaps string
+		var gaps, uses string
 		if err := r.Scan(&f.Product, &f.Metric, &f.Counted, &f.Owned, &f.Needed, &f.Covered, &f.Short, &f.Surplus,
 			&f.Free, &f.Low, &f.High, &f.ExposureBase, &f.Exposure, &f.SpareBase, &f.SpareValue, &f.Currency, &f.AsOf,
-			&gaps, &f.Proven, &f.Outside, &f.Pack); err != nil {
+			&gaps, &f.Proven, &f.Outside, &f.Pack, &uses); err != nil {
 			return err
 		}
-		return json.Unmarshal([]byte(gaps), &f.Gaps)
+		return errors.Join(json.Unmarshal([]byte(gaps), &f.Gaps), json.Unmarshal([]byte(uses), &f.Uses))
 	}, "SELECT product_id, metric, counted, owned, needed, covered, short, surplus, free, low, high, exposure, "+
-		"exposure_text, spare_value, spare_text, currency, as_of, gaps, proven, outside, pack FROM position ORDER "+
-		"BY product_id, metric")
+		"exposure_text, spare_value, spare_text, currency, as_of, gaps, proven, outside, pack, uses FROM position "+
+		"ORDER BY product_id, metric")
 }
 
 // Ways reads the last allocation, of one product or of all where product is 0.
@@ -236,4 +243,16 @@ func Ways(tx *sqlite.Tx, product int64) (map[int64]map[position.Way]int64, error
 		out[p][w] = n
 		return nil
 	})
+}
+
+// UsesOfLines is how much of each line each organisational unit uses, in millionths of a right, by the line's code.
+func UsesOfLines(tx *sqlite.Tx) (map[string]map[string]int64, error) {
+	list, err := sqlite.Select[string](tx, "SELECT uses FROM position WHERE uses <> '{}'")
+	out := map[string]map[string]int64{}
+	for _, text := range list {
+		if err := json.Unmarshal([]byte(text), &out); err != nil { // each line has one metric, and stands once
+			return nil, err
+		}
+	}
+	return out, err
 }

@@ -13,6 +13,7 @@ import (
 
 	"ensomet/internal/api"
 	"ensomet/internal/core/civil"
+	"ensomet/internal/entitlements"
 	"ensomet/internal/evidence/evidencedb"
 	"ensomet/internal/outbox"
 	"ensomet/internal/position"
@@ -23,6 +24,8 @@ import (
 	"ensomet/internal/titles/titlesdb"
 	"ensomet/internal/use/usedb"
 	"ensomet/internal/worklist/worklistdb"
+
+	"github.com/shopspring/decimal"
 )
 
 // The whole program over the demo: every planted truth is found.
@@ -96,6 +99,7 @@ func TestPlantedTruths(t *testing.T) {
 	t.Run("what was asked for", func(t *testing.T) { whatWasAskedFor(t, prog) })
 	t.Run("the worked examples", func(t *testing.T) { workedExamples(t, prog) })
 	t.Run("why it moved since yesterday", func(t *testing.T) { whyItMoved(t, prog) })
+	t.Run("who is charged", func(t *testing.T) { whoIsCharged(t, prog) })
 	t.Run("a decision about one name", func(t *testing.T) { decideEcho(t, prog) })
 	t.Run("a removal and its return", func(t *testing.T) { removeGame(t, prog, o) })
 }
@@ -174,6 +178,47 @@ func whyItMoved(t *testing.T, prog *program.Program) {
 		if err != nil || len(c.Wrong) > 0 || c.Units == 0 {
 			t.Errorf("statement %d: %v %v, %d units", s.ID, c.Wrong, err, c.Units)
 		}
+	}
+}
+
+// whoIsCharged looks at one product whose twenty rights of 1,500 EUR fourteen machines of one unit use, and at the
+// whole.
+func whoIsCharged(t *testing.T, prog *program.Program) {
+	ctx := context.Background()
+	echo, err := prog.Position.FindProducts(ctx, "Lodeglass Echo")
+	if err != nil || len(echo) != 1 {
+		t.Fatal(echo, err)
+	}
+	for spread, want := range map[bool]string{
+		false: "used Shore/Workshop 21000; spare  9000; ",
+		true:  "used Shore/Workshop 30000; ",
+	} {
+		s, err := prog.Spending.ByUse(ctx, entitlements.UseAsked{Product: echo[0], Spread: spread})
+		got := ""
+		for _, r := range s.Rows {
+			got += r.Part + " " + r.Unit + " " + r.Amount + "; "
+		}
+		if err != nil || got != want {
+			t.Errorf("%s, not %s, %v", got, want, err)
+		}
+	}
+	all, err := prog.Spending.ByUse(ctx, entitlements.UseAsked{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	spent, err := prog.Spending.Spend(ctx)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var charged, paid decimal.Decimal
+	for _, r := range all.Rows {
+		charged = charged.Add(decimal.RequireFromString(r.Amount))
+	}
+	for _, r := range spent.Rows {
+		paid = paid.Add(decimal.RequireFromString(r.Amount))
+	}
+	if !charged.Equal(paid) || paid.IsZero() {
+		t.Errorf("%s is charged, and %s was paid", charged, paid)
 	}
 }
 

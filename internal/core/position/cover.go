@@ -288,7 +288,7 @@ func (c *cover) spread(prob allocate.Problem, r allocate.Result, groups *groupin
 			u := x.units[at[e.Sink]]
 			part := min(n, c.open[u])
 			if part > 0 {
-				give(u, part, UnitResult{Line: e.Source, Reason: reason})
+				give(u, part, UnitResult{Line: e.Source, Reason: reason, class: e.Sink + 1})
 				n -= part
 			}
 			if c.open[u] == 0 {

@@ -51,6 +51,7 @@ type UnitResult struct {
 	Free   bool
 	With   int64
 	at     int // its unit among those of the metric, -1 for what is freed
+	class  int // 1 and up: of demand that the same lines may cover; 0 is none
 }
 
 // Position is owned against needed for one product and metric. Covered + Short = Needed, and what the lines used +
@@ -110,7 +111,10 @@ func atOneTime(m entitle.Metric) bool { return m == entitle.Concurrent || m == e
 func (in *Input) unowned() entitle.Metric {
 	m := cmp.Or(in.DefaultMetric, entitle.Device)
 	switch {
-	case len(in.Holdings) > 0 && in.counted(m), atOneTime(m) && in.Measured, m == entitle.NamedUser, m == entitle.Site:
+	case len(in.Holdings) > 0 && in.counted(m),
+		atOneTime(m) && in.Measured,
+		m == entitle.NamedUser,
+		m == entitle.Site:
 		return m
 	case len(in.Holdings) > 0: // its use is not measured: at least the devices are known
 		return entitle.Device
@@ -125,7 +129,10 @@ func (in *Input) unowned() entitle.Metric {
 func (in *Input) pool(lines []entitle.Line, effects map[string]entitle.Effect) []Position {
 	given := *in
 	given.Holdings, given.Persons = nil, nil
-	given.Sessions = slices.DeleteFunc(slices.Clone(in.Sessions), func(s demand.Session) bool { return s.Holding >= 0 })
+	given.Sessions = slices.DeleteFunc(
+		slices.Clone(in.Sessions),
+		func(s demand.Session) bool { return s.Holding >= 0 },
+	)
 	if len(given.Sessions) == 0 {
 		return nil
 	}

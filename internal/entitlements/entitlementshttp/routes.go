@@ -15,6 +15,7 @@ import (
 // Stations is what the routes of this station ask.
 type Stations struct {
 	Entitlements *entitlements.Service
+	Spending     *entitlements.Spending
 }
 
 type routes struct {
@@ -64,7 +65,12 @@ func (s *routes) papers() {
 			key, err := s.Entitlements.ShowKey(ctx, in.ID, me.Name)
 			return ShownKey{key}, err
 		})
-	rest.Handle(s.Server, access.Admin, rest.Post("dropKey", "/api/keys/{id}/drop"), rest.OnID(s.Entitlements.DropKey))
+	rest.Handle(
+		s.Server,
+		access.Admin,
+		rest.Post("dropKey", "/api/keys/{id}/drop"),
+		rest.OnID(s.Entitlements.DropKey),
+	)
 	rest.Handle(s.Server, access.Editor, rest.Post("dropProof", "/api/proofs/{id}/drop"),
 		rest.OnID(s.Entitlements.DropProof))
 	s.Router.Post("/api/entitlements/{code}/proofs", s.addProof)
@@ -99,7 +105,21 @@ func (s *routes) contracts() {
 		)
 	})
 	rest.Handle(s.Server, access.Viewer, rest.Get("spend", "/api/spend"),
-		rest.Plain(s.Entitlements.Spend, rest.One(toSpend)))
+		rest.Plain(s.Spending.Spend, rest.One(toSpend)))
+	rest.Handle(s.Server, access.Viewer, rest.Get("spendByUse", "/api/spend/by-use"),
+		func(ctx context.Context, _ rest.Account, in *struct {
+			Unit     string `query:"unit" doc:"with all below it; empty is the house"`
+			Products bool   `query:"products" doc:"a row for each product"`
+			Product  int64  `query:"product" doc:"this one alone"`
+			Spread   bool   `query:"spread" doc:"share what nobody uses among who uses the line"`
+		}) (SpendByUse, error) {
+			return rest.One(toSpendByUse)(s.Spending.ByUse(ctx, entitlements.UseAsked{
+				Unit:      in.Unit,
+				ByProduct: in.Products,
+				Spread:    in.Spread,
+				Product:   in.Product,
+			}))
+		})
 }
 
 // lines registers lines and their transactions.

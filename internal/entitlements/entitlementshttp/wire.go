@@ -473,17 +473,52 @@ type SpendRow struct {
 
 func toSpendRow(v entitlements.SpendRow) SpendRow { return SpendRow(v) }
 
-// Spend is what was spent, by publisher, product, unit, kind and year. Without counts amounts whose currency had no
-// rate on their day.
+// Spend is what was spent, by publisher, product, unit, kind and year. Without are payments whose currency had no rate
+// on their day.
 type Spend struct {
-	Rows    []SpendRow `json:"rows"`
-	Without int        `json:"without"`
+	Rows    []SpendRow    `json:"rows"`
+	Without []Unconverted `json:"without" doc:"they are in no sum"`
+}
+
+// Unconverted is a payment whose currency had no rate on its day.
+type Unconverted struct {
+	Line      string `json:"line"`
+	Product   string `json:"product"`
+	ProductID int64  `json:"productId"`
+	On        string `json:"on"`
+	Amount    string `json:"amount"`
+	Currency  string `json:"currency"`
+}
+
+func toUnconverted(v entitlements.Unconverted) Unconverted { return Unconverted(v) }
+
+// UseSpend is the part of what was spent in a year that falls to a unit.
+type UseSpend struct {
+	Year      int    `json:"year"`
+	Unit      string `json:"unit" doc:"empty is that no unit is known, or everyone's"`
+	Part      string `json:"part" enum:"used,spare,not in force" doc:"used by the unit today; used by nobody; of no force today"`
+	Publisher string `json:"publisher" doc:"where products are asked for"`
+	ProductID int64  `json:"productId"`
+	Product   string `json:"product"`
+	Amount    string `json:"amount" doc:"in euros"`
+}
+
+func toUseSpend(v entitlements.UseSpend) UseSpend { return UseSpend(v) }
+
+// SpendByUse is what was spent, by who uses it. It adds up to what Spend says, to the cent.
+type SpendByUse struct {
+	Rows    []UseSpend    `json:"rows"`
+	Without []Unconverted `json:"without" doc:"payments whose currency had no rate on their day: in no sum"`
+}
+
+func toSpendByUse(v entitlements.SpendByUse) SpendByUse {
+	return SpendByUse{rest.Each(v.Rows, toUseSpend), rest.Each(v.Without, toUnconverted)}
 }
 
 func toSpend(v entitlements.Spend) Spend {
 	return Spend{
 		Rows:    rest.Each(v.Rows, toSpendRow),
-		Without: v.Without,
+		Without: rest.Each(v.Without, toUnconverted),
 	}
 }
 

@@ -36,6 +36,9 @@ func TestTranslations(t *testing.T) {
 	resttest.Translates(t, toSeatGift)
 	resttest.Translates(t, toSpendRow)
 	resttest.Translates(t, toSpend)
+	resttest.Translates(t, toUnconverted)
+	resttest.Translates(t, toUseSpend)
+	resttest.Translates(t, toSpendByUse)
 	resttest.Translates(t, toContractView)
 	resttest.Translates(t, toEntitlementRow)
 }

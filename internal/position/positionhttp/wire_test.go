@@ -23,6 +23,8 @@ func TestTranslations(t *testing.T) {
 	resttest.Translates(t, toComparedPosition)
 	resttest.Translates(t, toStatementView)
 	resttest.Translates(t, toStatementUnit)
+	resttest.Translates(t, toCheckedStatement)
+	resttest.Translates(t, toNamesMoved)
 	resttest.Translates(t, toCauseStep)
 	resttest.Translates(t, toStepRef)
 	resttest.Translates(t, toStepLine)

@@ -2292,6 +2292,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/spend/by-use": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["spendByUse"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/starter-sets": {
         parameters: {
             query?: never;
@@ -6406,8 +6422,13 @@ export interface components {
         };
         Spend: {
             rows: components["schemas"]["SpendRow"][];
-            /** Format: int64 */
-            without: number;
+            /** @description they are in no sum */
+            without: components["schemas"]["Unconverted"][];
+        };
+        SpendByUse: {
+            rows: components["schemas"]["UseSpend"][];
+            /** @description payments whose currency had no rate on their day: in no sum */
+            without: components["schemas"]["Unconverted"][];
         };
         SpendRow: {
             /** @description in euros, at the rate of the day it was spent on */
@@ -6812,6 +6833,15 @@ export interface components {
         TryScenarioRequest: {
             measures: components["schemas"]["Measure"][];
         };
+        Unconverted: {
+            amount: string;
+            currency: string;
+            line: string;
+            on: string;
+            product: string;
+            /** Format: int64 */
+            productId: number;
+        };
         UndoTransactionRequest: {
             /**
              * @description which of the two was seen and is meant
@@ -7019,6 +7049,24 @@ export interface components {
             /** Format: int64 */
             used: number;
             user: string;
+        };
+        UseSpend: {
+            /** @description in euros */
+            amount: string;
+            /**
+             * @description used by the unit today; used by nobody; of no force today
+             * @enum {string}
+             */
+            part: "used" | "spare" | "not in force";
+            product: string;
+            /** Format: int64 */
+            productId: number;
+            /** @description where products are asked for */
+            publisher: string;
+            /** @description empty is that no unit is known, or everyone's */
+            unit: string;
+            /** Format: int64 */
+            year: number;
         };
         UseView: {
             /** @description names of its programs */
@@ -12422,6 +12470,44 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Spend"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    spendByUse: {
+        parameters: {
+            query?: {
+                /** @description with all below it; empty is the house */
+                unit?: string;
+                /** @description a row for each product */
+                products?: boolean;
+                /** @description this one alone */
+                product?: number;
+                /** @description share what nobody uses among who uses the line */
+                spread?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SpendByUse"];
                 };
             };
             /** @description Error */
