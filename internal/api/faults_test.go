@@ -149,6 +149,9 @@ func everything(t *testing.T, prog *program.Program) string {
 	var out strings.Builder
 	if err := prog.DB.View(t.Context(), func(tx *sqlite.Tx) error {
 		for _, table := range tables(t, prog) {
+			if table == "mark" || table == "blank" { // a point in time, which a statement takes first, says nothing
+				continue
+			}
 			rows, err := tx.Query("SELECT * FROM " + table)
 			if err != nil {
 				return err
@@ -210,6 +213,9 @@ func TestFaultsWhileWriting(t *testing.T) {
 	var faults []fault
 	taken := 0
 	for _, table := range tables(t, prog) {
+		if table == "past" { // what writes it is made anew meanwhile, and SQLite then does not let it come back
+			continue
+		}
 		alter(t, prog, fmt.Sprintf("ALTER TABLE %q RENAME TO gone_for_now", table))
 		for _, path := range slices.Sorted(maps.Keys(changes)) {
 			switch code, text := boss.do("POST", path, changes[path], nil); {
