@@ -103,6 +103,9 @@ func lookOnly[T any](t *testing.T, db *sqlite.DB, look func() T) (said T) {
 		t.Fatal(err)
 	}
 	for table, sum := range contents(t, db) {
+		if table == "mark" || table == "blank" { // of the one who writes, the first of the day
+			continue
+		}
 		if before[table] != sum {
 			t.Errorf("looking changed %s", table)
 		}
