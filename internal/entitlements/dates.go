@@ -40,10 +40,10 @@ type Renewal struct {
 	Currency  string
 	DaysLeft  int
 	Advice    string // keep, keep what is used, let go,
-	// the same amounts in euros at the rate of today; empty where there is no rate
-	KeepEUR     string
-	KeepUsedEUR string
-	LetGoEUR    string
+	// the same amounts in the currency of the house at the rate of today; empty where there is no rate
+	KeepHouse     string
+	KeepUsedHouse string
+	LetGoHouse    string
 	// of maintenance: how many run releases that came out under it, which these are, and which are known to come after
 	Rests    int64
 	Releases []string
@@ -110,12 +110,12 @@ func (svc *Service) Renewals(ctx context.Context, from civil.Day, days int) ([]R
 				Notice:    noticeDay(c),
 			}
 			if sum, n := recurring(all, c.Code, rates, svc.Snapshots.Today()); n > 0 {
-				r.Keep, r.Currency = sum.Round(2).String(), money.Base
+				r.Keep, r.Currency = sum.Round(2).String(), rates.House()
 			}
 			out = append(out, r)
 		}
 		for i := range out {
-			out[i].inEuros(rates, svc.Snapshots.Today())
+			out[i].inHouse(rates, svc.Snapshots.Today())
 		}
 		return nil
 	})
@@ -130,8 +130,8 @@ func (svc *Service) Renewals(ctx context.Context, from civil.Day, days int) ([]R
 	return out, err
 }
 
-// recurring sums what keeping the lines of a contract costs each time that they are renewed, in euros, and counts the
-// lines that are in it. What was bought for ever is not, nor what nobody knows the price or the rate of.
+// recurring sums what keeping the lines of a contract costs each time that they are renewed, in the currency of the house,
+// and counts the lines that are in it. What was bought for ever is not, nor what nobody knows the price or the rate of.
 func recurring(all []snapshot.StoredEntitlement, contract string, rates money.Rates, today civil.Day) (
 	sum decimal.Decimal, lines int) {
 	for k := range all {
@@ -140,17 +140,17 @@ func recurring(all []snapshot.StoredEntitlement, contract string, rates money.Ra
 			continue
 		}
 		amount, currency, known := l.Recurs(today)
-		if c, err := rates.Convert(amount, cmp.Or(currency, money.Base), money.Base, today); known && err == nil {
+		if c, err := rates.InHouse(amount, currency, today); known && err == nil {
 			sum, lines = sum.Add(c), lines+1
 		}
 	}
 	return sum, lines
 }
 
-// inEuros says the amounts in the currency of the house too.
-func (r *Renewal) inEuros(rates money.Rates, today civil.Day) {
-	for from, to := range map[*string]*string{&r.Keep: &r.KeepEUR, &r.KeepUsed: &r.KeepUsedEUR} {
-		*to = euros(rates, *from, r.Currency, today)
+// inHouse says the amounts in the currency of the house too.
+func (r *Renewal) inHouse(rates money.Rates, today civil.Day) {
+	for from, to := range map[*string]*string{&r.Keep: &r.KeepHouse, &r.KeepUsed: &r.KeepUsedHouse} {
+		*to = inHouse(rates, *from, r.Currency, today)
 	}
 	if r.Releases == nil {
 		r.Releases = []string{}
@@ -160,12 +160,12 @@ func (r *Renewal) inEuros(rates money.Rates, today civil.Day) {
 	}
 }
 
-func euros(rates money.Rates, amount, currency string, on civil.Day) string {
+func inHouse(rates money.Rates, amount, currency string, on civil.Day) string {
 	d, err := decimal.NewFromString(amount)
 	if err != nil {
 		return ""
 	}
-	c, err := rates.Convert(d, cmp.Or(currency, money.Base), money.Base, on)
+	c, err := rates.InHouse(d, currency, on)
 	if err != nil {
 		return ""
 	}
@@ -233,7 +233,7 @@ func renewals(
 				ps := position.Compute(without)
 				one.ShortMore = snapshot.SumShort(ps) - snapshot.SumShort(now)
 				one.LetGo = decimal.New(exposure(ps)-exposure(now), -4).String()
-				one.LetGoEUR = euros(e.Rates, one.LetGo, f.Currency, e.AsOf)
+				one.LetGoHouse = inHouse(e.Rates, one.LetGo, f.Currency, e.AsOf)
 			}
 			if l.UnitPrice.Valid {
 				one.Keep = l.UnitPrice.Decimal.Mul(decimal.NewFromInt(effective[l.Code])).Div(pack).Round(2).String()

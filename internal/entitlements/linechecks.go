@@ -9,7 +9,6 @@ import (
 
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/entitle"
-	"ensomet/internal/core/money"
 	"ensomet/internal/core/refuse"
 	"ensomet/internal/entitlements/entitlementsdb"
 	"ensomet/internal/formats"
@@ -220,14 +219,14 @@ func (k *lineChecker) terms() error {
 
 // money looks whether its currency has a rate.
 func (k *lineChecker) money() error {
-	if !k.e.UnitPrice.Valid || k.e.Currency == money.Base {
+	if !k.e.UnitPrice.Valid {
 		return nil
 	}
 	rates, err := snapshot.LoadRates(k.tx)
 	if err != nil {
 		return err
 	}
-	if _, err := rates.Convert(decimal.NewFromInt(1), k.e.Currency, money.Base, k.today); err != nil {
+	if _, err := rates.InHouse(decimal.NewFromInt(1), k.e.Currency, k.today); err != nil {
 		k.say("currency", false, "no rate is known for %s: its amounts stay out of sums until rates.csv has one",
 			k.e.Currency)
 	}

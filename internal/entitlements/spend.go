@@ -8,7 +8,6 @@ import (
 
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/entitle"
-	"ensomet/internal/core/money"
 	"ensomet/internal/core/refuse"
 	"ensomet/internal/edits"
 	"ensomet/internal/entitlements/entitlementsdb"
@@ -26,7 +25,7 @@ type SpendRow struct {
 	Product   string
 	Unit      string // the scope of the line; empty is everyone
 	Kind      string
-	Amount    string // in euros, at the rate of the day it was spent on
+	Amount    string // in the currency of the house, at the rate of the day it was spent on
 	Lines     int    // that were paid for in the year
 }
 
@@ -93,8 +92,8 @@ type ContractView struct {
 	entitlementsdb.Contract
 	Lines    int
 	Products int
-	Value    string // what its lines cost each time that they are renewed, in euros
-	Once     string // what of it was bought for ever, in euros
+	Value    string // what its lines cost each time that they are renewed, in the currency of the house
+	Once     string // what of it was bought for ever, in the currency of the house
 	Notice   string // the last day to give notice
 	LastEnd  string // the last day on which a line of it ends
 }
@@ -137,7 +136,7 @@ func (svc *Service) Contracts(ctx context.Context) ([]ContractView, error) {
 				if forEver := l.Kind == entitle.Perpetual || l.Kind == entitle.Upgrade; forEver &&
 					l.UnitPrice.Valid {
 					amount := l.UnitPrice.Decimal.Mul(decimal.NewFromInt(l.Booked(today)))
-					if c, err := rates.Convert(amount, l.Currency, money.Base, today); err == nil {
+					if c, err := rates.InHouse(amount, l.Currency, today); err == nil {
 						once = once.Add(c)
 					}
 				}

@@ -19,7 +19,7 @@ import (
 // Spending is what was spent, and on whom.
 type Spending struct{ *Service }
 
-// yearOfLine is what a line cost in a year, in euros and cents.
+// yearOfLine is what a line cost in a year, in the currency of the house and cents.
 type yearOfLine struct {
 	year   int
 	line   int // of the lines that were read
@@ -36,7 +36,7 @@ type Unconverted struct {
 	Currency  string
 }
 
-// spent is what lines cost, year by year, in euros at the rate of the day of each payment, and what is in no sum.
+// spent is what lines cost, year by year, in the currency of the house at the rate of the day of each payment, and what is in no sum.
 func (svc *Spending) spent(
 	tx *sqlite.Tx,
 ) (all []snapshot.StoredEntitlement, out []yearOfLine, without []Unconverted,
@@ -58,14 +58,14 @@ func (svc *Spending) spent(
 			if !p.On.Known() || p.On > today || amount.IsZero() {
 				continue
 			}
-			currency := cmp.Or(p.Currency, l.Currency, money.Base)
-			euros, err := rates.Convert(amount, currency, money.Base, p.On)
+			currency := cmp.Or(p.Currency, l.Currency)
+			own, err := rates.InHouse(amount, currency, p.On)
 			if err != nil {
 				without = append(without, Unconverted{l.Code, l.Entitlement.Product, l.Line.Product, p.On.String(),
 					amount.String(), currency})
 				continue
 			}
-			sums[p.On.Year()] = sums[p.On.Year()].Add(euros)
+			sums[p.On.Year()] = sums[p.On.Year()].Add(own)
 		}
 		for _, year := range slices.Sorted(maps.Keys(sums)) {
 			out = append(out, yearOfLine{year, i, sums[year].Round(2)})
@@ -89,7 +89,7 @@ type UseSpend struct {
 	Publisher string // of one product alone, where one unit is asked for
 	ProductID int64
 	Product   string
-	Amount    string // in euros
+	Amount    string // in the currency of the house
 }
 
 // SpendByUse is what was spent, by who uses it. It adds up to what Spend says, to the cent. Without are payments whose

@@ -6,14 +6,18 @@ import (
 	"encoding/json"
 	"slices"
 	"strconv"
+	"strings"
 	"time"
 
 	"ensomet/internal/core/evidence"
+	"ensomet/internal/core/money"
 	"ensomet/internal/core/refuse"
 	"ensomet/internal/edits"
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+
+	"github.com/shopspring/decimal"
 )
 
 // Rules are the numbers that people may set.
@@ -26,6 +30,7 @@ type Rules struct {
 	DemandDays *int     `json:"demandDays,omitempty"` // days in which use makes a named user
 	LeastShare *float64 `json:"leastShare,omitempty"` // of a window that must be measured
 	Zone       *string  `json:"zone,omitempty"`       // an IANA name: the house's days turn by it; empty is UTC
+	Currency   *string  `json:"currency,omitempty"`   // in which the house has its sums: three letters
 	Revision   int64    // that was seen; a save on an older one is refused
 }
 
@@ -61,6 +66,12 @@ func houseRules(tx *sqlite.Tx) (out Rules, err error) {
 		LeastShare: &s.LeastShare,
 		Zone:       &zone,
 	}
+	rates, err := snapshot.LoadRates(tx)
+	if err != nil {
+		return out, err
+	}
+	house := rates.House()
+	out.Currency = &house
 	set, err := snapshot.Limits(tx)
 	if err != nil {
 		return out, err
@@ -113,6 +124,11 @@ func (svc *Service) SetRules(ctx context.Context, r Rules, who string) error {
 				return err
 			}
 		}
+		if r.Currency != nil {
+			if err := svc.setCurrency(tx, strings.ToUpper(strings.TrimSpace(*r.Currency))); err != nil {
+				return err
+			}
+		}
 		if r.Limits != nil {
 			if err := setLimits(tx, r.Limits); err != nil {
 				return err
@@ -145,6 +161,21 @@ func (svc *Service) SetRules(ctx context.Context, r Rules, who string) error {
 		return err
 	}
 	return svc.Snapshots.UseZone(ctx, svc.DB)
+}
+
+// setCurrency says in which currency the house has its sums, where a rate of it is known today.
+func (svc *Service) setCurrency(tx *sqlite.Tx, currency string) error {
+	rates, err := snapshot.LoadRates(tx)
+	if err != nil {
+		return err
+	}
+	if _, err := rates.Convert(decimal.NewFromInt(1), money.Base, currency, svc.Snapshots.Today()); err != nil {
+		return refuse.Errorf("no rate is known for %q: take in a rates.csv that has it, then choose it", currency)
+	}
+	if currency == money.Base {
+		currency = ""
+	}
+	return tx.SetSetting(snapshot.HouseCurrency, currency)
 }
 
 // setLimits replaces the limits of age.

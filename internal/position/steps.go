@@ -388,7 +388,7 @@ type MovedPosition struct {
 	Currency  string
 	Causes    string // what moved it, the greatest first
 
-	moved decimal.Decimal // exposure, in euros
+	moved decimal.Decimal // exposure, in the currency of the house
 }
 
 // CauseSum is what one cause changed over all products.
@@ -396,12 +396,12 @@ type CauseSum struct {
 	Cause    string
 	Learnt   bool
 	Products int
-	Exposure string // in euros
+	Exposure string // in the currency of the house
 	Short    int64
 	Surplus  int64
 }
 
-// AllSteps is how the positions of all products came from one day to another. Exposure is in euros and adds up:
+// AllSteps is how the positions of all products came from one day to another. Exposure is in the currency of the house and adds up:
 // ExposureBefore and the causes give ExposureAfter.
 type AllSteps struct {
 	From           string
@@ -466,12 +466,12 @@ func (c causeOf) words() string {
 // move is how the positions of one product came from the first day to the second.
 type move struct {
 	f      *snapshot.ProductFacts
-	rate   decimal.Decimal // in euros; 0 where there is none
+	rate   decimal.Decimal // in the currency of the house; 0 where there is none
 	ends   [2]map[entitle.Metric]position.Figures
 	causes map[entitle.Metric]map[causeOf]position.Figures
 }
 
-// adding is what the steps of all products come to, product by product; sums are in euros.
+// adding is what the steps of all products come to, product by product; sums are in the currency of the house.
 type adding struct {
 	*AllSteps
 	d        *twoDays
@@ -481,7 +481,7 @@ type adding struct {
 }
 
 // add adds the steps of a product. What its currency has no rate for is counted and left out of sums. Both ends are
-// in euros by the rate of the second day.
+// in the currency of the house by the rate of the second day.
 func (a *adding) add(f *snapshot.ProductFacts) {
 	m := a.moves[f.Id]
 	was, is, steps := a.d.steps(f.Id)
@@ -490,7 +490,7 @@ func (a *adding) add(f *snapshot.ProductFacts) {
 		a.moves[f.Id] = m
 		if f.Currency != "" {
 			var err error
-			if m.rate, err = a.d.after.Rates.Convert(m.rate, f.Currency, "EUR", a.d.after.AsOf); err != nil {
+			if m.rate, err = a.d.after.Rates.OneInHouse(f.Currency, a.d.after.AsOf); err != nil {
 				a.Without++
 				m.rate = decimal.Zero
 			}
@@ -501,7 +501,7 @@ func (a *adding) add(f *snapshot.ProductFacts) {
 	a.causes(m, steps)
 }
 
-func (m *move) euros(n int64) decimal.Decimal { return decimal.New(n, -4).Mul(m.rate) }
+func (m *move) inHouse(n int64) decimal.Decimal { return decimal.New(n, -4).Mul(m.rate) }
 
 func figuresOf(list []position.Position) map[entitle.Metric]position.Figures {
 	out := map[entitle.Metric]position.Figures{}
@@ -513,22 +513,14 @@ func figuresOf(list []position.Position) map[entitle.Metric]position.Figures {
 
 // end puts the sums in order, and what moved the most first.
 func (a *adding) end() {
-	for _, learnt := range []bool{true, false} {
-		for _, c := range position.Causes {
-			if s := a.sums[causeOf{c, learnt}]; s != nil {
-				s.Exposure = a.exposure[causeOf{c, learnt}].String()
-				a.Causes = append(a.Causes, *s)
-			}
-		}
-	}
 	var before, after decimal.Decimal
 	for _, id := range slices.Sorted(maps.Keys(a.moves)) {
 		m := a.moves[id]
 		for _, f := range m.ends[0] {
-			before = before.Add(m.euros(f.Exposure))
+			before = before.Add(m.inHouse(f.Exposure))
 		}
 		for _, f := range m.ends[1] {
-			after = after.Add(m.euros(f.Exposure))
+			after = after.Add(m.inHouse(f.Exposure))
 		}
 		for _, metric := range entitle.Metrics {
 			x, y := m.ends[0][metric], m.ends[1][metric]
@@ -545,11 +537,23 @@ func (a *adding) end() {
 				snapshot.FiguresOf(y),
 				m.f.Currency,
 				causeWords(m.causes[metric]),
-				m.euros(y.Exposure - x.Exposure).Abs(),
+				m.inHouse(y.Exposure - x.Exposure).Abs(),
 			})
 		}
 	}
-	a.ExposureBefore, a.ExposureAfter = before.String(), after.String()
+	// whole cents that add up: each cause is the difference of what it comes to with and without it
+	sum, last := before, before.Round(2)
+	for _, learnt := range []bool{true, false} {
+		for _, c := range position.Causes {
+			if s := a.sums[causeOf{c, learnt}]; s != nil {
+				sum = sum.Add(a.exposure[causeOf{c, learnt}])
+				s.Exposure = sum.Round(2).Sub(last).String()
+				last = sum.Round(2)
+				a.Causes = append(a.Causes, *s)
+			}
+		}
+	}
+	a.ExposureBefore, a.ExposureAfter = before.Round(2).String(), after.Round(2).String()
 	slices.SortStableFunc(a.Positions, func(x, y MovedPosition) int {
 		return cmp.Or(y.moved.Cmp(x.moved), cmp.Compare(x.Product, y.Product))
 	})
@@ -571,7 +575,7 @@ func (a *adding) causes(m *move, steps []position.Step) {
 		for metric, g := range s.By {
 			c.Short += g.Short
 			c.Surplus += g.Surplus
-			a.exposure[cause] = a.exposure[cause].Add(m.euros(g.Exposure))
+			a.exposure[cause] = a.exposure[cause].Add(m.inHouse(g.Exposure))
 			if g.Low, g.High = 0, 0; g == (position.Figures{}) {
 				continue // the doubt alone
 			}

@@ -6,7 +6,6 @@ import (
 	"slices"
 
 	"ensomet/internal/core/entitle"
-	"ensomet/internal/core/money"
 	"ensomet/internal/core/position"
 	"ensomet/internal/core/refuse"
 	"ensomet/internal/snapshot"
@@ -37,7 +36,7 @@ type TriedMeasure struct {
 	Surplus  int64
 }
 
-// Tried is what a scenario would do. Money is in euros; amounts without a rate are left out and counted.
+// Tried is what a scenario would do. Money is in the currency of the house; amounts without a rate are left out and counted.
 type Tried struct {
 	Positions      []TriedPosition
 	Measures       []TriedMeasure
@@ -78,7 +77,7 @@ func (svc *Service) TryScenario(ctx context.Context, measures []snapshot.Measure
 	return out, err
 }
 
-// trial is a scenario while it is tried: by product, how it stood first and stands now. Sums are in euros.
+// trial is a scenario while it is tried: by product, how it stood first and stands now. Sums are in the currency of the house.
 type trial struct {
 	Tried
 	*snapshot.Trial
@@ -127,12 +126,12 @@ func sameFigures(a, b position.Position) bool {
 	return a.Metric == b.Metric && a.Counted == b.Counted && a.Figures() == b.Figures()
 }
 
-// euros are an amount in euros at the rate of the day; one without a rate is counted and left out.
-func (t *trial) euros(d decimal.Decimal, currency string) decimal.Decimal {
+// own is an amount in the currency of the house at the rate of the day; one without a rate is counted and left out.
+func (t *trial) inHouse(d decimal.Decimal, currency string) decimal.Decimal {
 	if d.IsZero() {
 		return d
 	}
-	c, err := t.Rates.Convert(d, currency, money.Base, t.AsOf)
+	c, err := t.Rates.InHouse(d, currency, t.AsOf)
 	if err != nil {
 		t.Without++
 		return decimal.Zero
@@ -154,7 +153,7 @@ func (t *trial) take(m *snapshot.Measure) (TriedMeasure, error) {
 	}
 	cost, saves, currency := t.CostOf(f, &core)
 	v.Cost, v.Saves, v.Currency = cost.String(), saves.String(), currency
-	t.cost, t.saves = t.cost.Add(t.euros(cost, currency)), t.saves.Add(t.euros(saves, currency))
+	t.cost, t.saves = t.cost.Add(t.inHouse(cost, currency)), t.saves.Add(t.inHouse(saves, currency))
 	touched, err := t.Touches(m)
 	if err != nil {
 		return v, err
@@ -193,12 +192,12 @@ func (t *trial) compare(id int64) {
 	for i := range t.first[id] {
 		p := &t.first[id][i]
 		at(p.Metric).Before = snapshot.FiguresOf(p.Figures())
-		t.before = t.before.Add(t.euros(decimal.New(p.Exposure, -4), f.Currency))
+		t.before = t.before.Add(t.inHouse(decimal.New(p.Exposure, -4), f.Currency))
 	}
 	for i := range t.now[id] {
 		p := &t.now[id][i]
 		at(p.Metric).After = snapshot.FiguresOf(p.Figures())
-		t.after = t.after.Add(t.euros(decimal.New(p.Exposure, -4), f.Currency))
+		t.after = t.after.Add(t.inHouse(decimal.New(p.Exposure, -4), f.Currency))
 	}
 	for _, m := range entitle.Metrics {
 		if by[m] != nil {

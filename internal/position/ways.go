@@ -25,7 +25,7 @@ type WayOut struct {
 	Words    string
 	Covers   int64  // by how much the shortfall shrinks, what else becomes short counted in
 	Left     int64  // what stays short
-	Cost     string // in euros; 0 where it costs nothing, empty where nobody knows
+	Cost     string // in the currency of the house; 0 where it costs nothing, empty where nobody knows
 	Currency string
 	Saves    string
 	Time     string
@@ -225,7 +225,7 @@ func (w *outward) try(way *WayOut) error {
 	if w.uncounted() {
 		return nil // nobody knows what it would be short of
 	}
-	way.Left, way.Covers, way.Currency = w.own(), before-w.all(), "EUR"
+	way.Left, way.Covers, way.Currency = w.own(), before-w.all(), w.Rates.House()
 	way.cost = w.cost.Sub(cost)
 	way.Cost, way.Saves = way.cost.Round(2).String(), w.saves.Sub(saves).Round(2).String()
 	free := slices.Contains([]string{wayTakeBack, wayRemove, waySeats, wayTransfer, wayMachines, wayVersion,
@@ -240,7 +240,7 @@ func (w *outward) try(way *WayOut) error {
 // way, or no better than the best that is enough by itself. What nobody knows the cost of, or what a contract would
 // have to allow first, is not in it.
 func (w *outward) together(list []WayOut) (*WayOut, error) {
-	out := WayOut{What: wayTogether, Cases: []int64{}, Currency: "EUR"}
+	out := WayOut{What: wayTogether, Cases: []int64{}, Currency: w.Rates.House()}
 	var words, agree, times []string
 	mark, before := w.mark(), w.all()
 	defer w.back(mark)

@@ -40,7 +40,7 @@ func TestWhatEndsAndWhatItCosts(t *testing.T) {
 	}
 	got := map[string]string{}
 	for _, r := range list {
-		got[r.What+" "+r.Line] = fmt.Sprint(r.Keep, " ", r.Currency, " ", r.KeepEUR, ", rests ", r.Rests, r.Releases,
+		got[r.What+" "+r.Line] = fmt.Sprint(r.Keep, " ", r.Currency, " ", r.KeepHouse, ", rests ", r.Rests, r.Releases,
 			r.Coming, " ", r.Advice, " ", r.Quantity)
 	}
 	for what, want := range map[string]string{

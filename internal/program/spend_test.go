@@ -4,11 +4,15 @@ import (
 	"context"
 	"fmt"
 	"maps"
+	"slices"
+	"strings"
 	"testing"
 
 	"ensomet/internal/core/entitle"
 	"ensomet/internal/entitlements"
 	"ensomet/internal/formats"
+	"ensomet/internal/position"
+	"ensomet/internal/sqlite"
 
 	"github.com/shopspring/decimal"
 )
@@ -152,5 +156,90 @@ func TestSpendByUse(t *testing.T) {
 		if len(s.Without) != 1 || s.Without[0].Line != "G" || s.Without[0].Amount != "50" {
 			t.Errorf("what has no rate: %+v", s.Without)
 		}
+	}
+}
+
+// The house chooses the currency of its sums, where a rate of it is known: what is spent, what ends, what a scenario
+// does, between two days and on the first page come in it, and orders by money stay as they were.
+func TestTheCurrencyOfTheHouse(t *testing.T) {
+	ctx := context.Background()
+	prog, _ := desk(t)
+	base(t, prog)
+	take(t, prog, formats.Rates, "currency,on,per_eur", "NOK,2025-01-01,10", "NOK,2026-06-01,12", "SEK,2025-01-01,11")
+	take(t, prog, formats.Titles, "publisher,product,version,licence_model,list_price,currency",
+		"Ostwick,Oyster,,commercial,1200,NOK", "Ostwick,Gannet,,commercial,70,XXX")
+	take(t, prog, formats.Installs, installHeader,
+		"D1,Ostwick,Skerrymap,6.1,,,2026-06-20T10:00:00Z",
+		"D2,Ostwick,Oyster,1,,,2026-06-20T10:00:00Z", "D3,Ostwick,Gannet,1,,,2026-06-20T10:00:00Z")
+	take(t, prog, formats.Entitlements, "entitlement_id,publisher,product,metric,quantity,purchased,unit_price,currency",
+		"E,Ostwick,Suite,device,1,2025-03-01,100,EUR")
+	set := func(currency string) error {
+		rules, err := prog.Evidence.Rules(ctx)
+		if err != nil {
+			t.Fatal(err)
+		}
+		rules.Currency = &currency
+		return prog.Evidence.SetRules(ctx, rules, "me")
+	}
+	look := func() (spent, money, steps string, order []string) {
+		t.Helper()
+		if err := prog.Pipeline.Refresh(ctx); err != nil {
+			t.Fatal(err)
+		}
+		s, err := prog.Spending.Spend(ctx)
+		if err != nil || len(s.Rows) != 1 {
+			t.Fatal(s, err)
+		}
+		o, err := prog.Reports.Overview(ctx)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, m := range o.Money {
+			money += m.Exposure + " " + m.Currency + "; "
+		}
+		all, err := prog.Position.AllSteps(ctx, prog.Snapshots.Today()-30, 0, position.KnownNow)
+		if err != nil {
+			t.Fatal(err)
+		}
+		page, err := listed(prog, prog.Position.PositionsOn, sqlite.ListQuery{Limit: 10, Sort: "money"})
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, p := range page.Rows {
+			order = append(order, p.Product)
+		}
+		return s.Rows[0].Amount, money, all.ExposureAfter, order
+	}
+	spent, money, steps, order := look()
+	if spent != "100" || money != "200 EUR; 70 XXX; " || steps != "200" {
+		t.Errorf("in euros: %s, %s, %s", spent, money, steps)
+	}
+	for _, wrong := range []string{"XXX", "QQQ"} {
+		if err := set(wrong); err == nil || !strings.Contains(err.Error(), "rates.csv") {
+			t.Errorf("%s has no rate: %v", wrong, err)
+		}
+	}
+	if err := set("nok"); err != nil {
+		t.Fatal(err)
+	}
+	// a payment at the rate of its day, what is short at that of today
+	spentNow, moneyNow, stepsNow, orderNow := look()
+	if spentNow != "1000" || moneyNow != "2400 NOK; 70 XXX; " || stepsNow != "2400" {
+		t.Errorf("in kroner: %s, %s, %s", spentNow, moneyNow, stepsNow)
+	}
+	if !slices.Equal(order, orderNow) {
+		t.Errorf("in order: %v, in kroner %v", order, orderNow)
+	}
+	if rules, err := prog.Evidence.Rules(ctx); err != nil || *rules.Currency != "NOK" {
+		t.Errorf("%+v, %v", rules, err)
+	}
+	if wrong, err := prog.Pipeline.Check(ctx); err != nil || len(wrong) > 0 {
+		t.Error(wrong, err)
+	}
+	if err := set("EUR"); err != nil {
+		t.Fatal(err)
+	}
+	if again, _, _, _ := look(); again != "100" {
+		t.Errorf("back in euros: %s", again)
 	}
 }

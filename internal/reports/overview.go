@@ -3,9 +3,12 @@ package reports
 import (
 	"context"
 
+	"ensomet/internal/core/civil"
 	"ensomet/internal/reports/reportsdb"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+
+	"github.com/shopspring/decimal"
 )
 
 // Overview is what stands at each station of the work, and the money by currency.
@@ -35,7 +38,7 @@ func (svc *Service) Overview(ctx context.Context) (Overview, error) {
 		if out.Counts, err = reportsdb.CountOverview(tx, today, today+90); err != nil {
 			return err
 		}
-		if out.Money, err = reportsdb.MoneyByCurrency(tx); err != nil {
+		if out.Money, err = money(tx, today); err != nil {
 			return err
 		}
 		short, err := snapshot.PositionList().Page(
@@ -65,6 +68,47 @@ func (svc *Service) Overview(ctx context.Context) (Overview, error) {
 		return err
 	})
 	return out, err
+}
+
+// money sums exposure and spare value up in the currency of the house, at the rates of a day; what has no rate stands
+// after it, each currency by itself.
+func money(tx *sqlite.Tx, today civil.Day) ([]reportsdb.MoneyRow, error) {
+	list, err := reportsdb.MoneyByCurrency(tx)
+	if err != nil {
+		return nil, err
+	}
+	rates, err := snapshot.LoadRates(tx)
+	if err != nil {
+		return nil, err
+	}
+	var exposure, spare decimal.Decimal
+	known := false
+	out := []reportsdb.MoneyRow{{}}
+	for _, m := range list {
+		sums := [2]decimal.Decimal{}
+		for i, text := range []string{m.Exposure, m.Spare} {
+			amount, err := decimal.NewFromString(text)
+			if err != nil {
+				return nil, err
+			}
+			if sums[i], err = rates.InHouse(amount, m.Currency, today); err != nil {
+				out = append(out, m)
+				break
+			}
+			if i == 1 {
+				exposure, spare, known = exposure.Add(sums[0]), spare.Add(sums[1]), true
+			}
+		}
+	}
+	if !known {
+		return out[1:], nil
+	}
+	out[0] = reportsdb.MoneyRow{
+		Currency: rates.House(),
+		Exposure: exposure.Round(2).String(),
+		Spare:    spare.Round(2).String(),
+	}
+	return out, nil
 }
 
 // ImportView is one import of one file.

@@ -444,7 +444,7 @@ type (
 		Disagreements                     int64 // facts and software on which sources disagree
 	}
 	// NameFact sums up the records of one key. State is unrecognised, later, waiting, decided, rule or recognised. Of
-	// one that nobody has recognised, Likely is the first proposal with its score; Money, in euros, and Findings are
+	// one that nobody has recognised, Likely is the first proposal with its score; Money, in the currency of the house, and Findings are
 	// what would follow if it were right.
 	NameFact struct {
 		Key, Publisher, Name                 string

@@ -10,7 +10,6 @@ import (
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/demand"
 	"ensomet/internal/core/entitle"
-	"ensomet/internal/core/money"
 	"ensomet/internal/core/position"
 	"ensomet/internal/sqlite"
 
@@ -92,7 +91,7 @@ func (e *Snapshot) Figure(f *ProductFacts, p *position.Position) Figure {
 	}
 	spare = spare.Round(4)
 	out.SpareValue = spare.String()
-	out.ExposureBase, out.SpareBase = e.inBase(decimal.New(p.Exposure, -4), out.Currency), e.inBase(spare,
+	out.ExposureBase, out.SpareBase = e.inHouse(decimal.New(p.Exposure, -4), out.Currency), e.inHouse(spare,
 		out.Currency)
 	for _, u := range p.Units {
 		if u.Line < 0 {
@@ -102,9 +101,9 @@ func (e *Snapshot) Figure(f *ProductFacts, p *position.Position) Figure {
 	return out
 }
 
-// inBase is an amount in the currency that positions are ordered by; where there is no rate, the bare amount.
-func (e *Snapshot) inBase(amount decimal.Decimal, currency string) float64 {
-	if c, err := e.Rates.Convert(amount, currency, money.Base, e.AsOf); err == nil {
+// inHouse is an amount in the currency of the house; where there is no rate, the bare amount.
+func (e *Snapshot) inHouse(amount decimal.Decimal, currency string) float64 {
+	if c, err := e.Rates.InHouse(amount, currency, e.AsOf); err == nil {
 		amount = c
 	}
 	return amount.InexactFloat64()
@@ -119,7 +118,7 @@ type Figure struct {
 	Low, High, Outside, Pack                     int64
 	Proven                                       bool
 	Exposure, SpareValue, Currency               string
-	ExposureBase, SpareBase                      float64 // in euros, for ordering
+	ExposureBase, SpareBase                      float64 // in the currency of the house, for ordering
 	AsOf                                         civil.Day
 	Gaps                                         map[string]int
 	Uses                                         map[string]map[string]int64 // position.UsedBy, by line and unit

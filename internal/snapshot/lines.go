@@ -360,11 +360,15 @@ func MetricOrders(tx *sqlite.Tx) (map[int64][]entitle.Metric, error) {
 
 func LoadRates(tx *sqlite.Tx) (money.Rates, error) {
 	rates, err := Rates(tx)
+	if err != nil {
+		return money.Rates{}, err
+	}
+	house, err := tx.Setting(HouseCurrency)
 	var list []money.Rate
 	for _, r := range rates {
 		list = append(list, money.Rate(r))
 	}
-	return money.NewRates(list), err
+	return money.NewRates(list, house), err
 }
 
 // Effective is what the lines of a product come to on the day, by their codes; nothing where the product is not known.

@@ -87,7 +87,7 @@ type NameRow struct {
 	Gather    string  `column:"gather"`
 	Likely    string  `column:"likely"`
 	Score     float64 `column:"score"`
-	Money     string  `column:"money"` // in euros, what would follow if the first proposal were right
+	Money     string  `column:"money"` // in the currency of the house, what would follow if the first proposal were right
 	Findings  int64   `column:"findings"`
 	Revision  int64   `column:"revision"` // of what people say of it
 }

@@ -114,6 +114,10 @@ func HouseZone(tx *sqlite.Tx) (*time.Location, error) {
 	return zone, nil
 }
 
+// HouseCurrency is the setting of the currency in which the house has its sums; empty is the one that rates are stated
+// against.
+const HouseCurrency = "house_currency"
+
 const houseZone = "house_zone"
 
 // SetHouseZone says in which time zone (an IANA name; empty is UTC) the days of the house turn.

@@ -179,15 +179,9 @@ func (svc *Loader) load(
 		return nil, err
 	}
 	e.persons, e.Facts = e.Inventory.persons, make([]deviceCount, len(e.Devices))
-	rates, err := Rates(tx)
-	if err != nil {
+	if e.Rates, err = LoadRates(tx); err != nil {
 		return nil, err
 	}
-	var list []money.Rate
-	for _, r := range rates {
-		list = append(list, money.Rate(r))
-	}
-	e.Rates = money.NewRates(list)
 	if e.Catalogue, err = svc.Catalogue(tx); err != nil {
 		return nil, err
 	}
@@ -264,7 +258,7 @@ func (e *Snapshot) addProduct(p *recognise.Product) {
 		}
 	}
 	if !same {
-		f.Currency = money.Base
+		f.Currency = e.Rates.House()
 	}
 	for i := range e.Policies {
 		q := &e.Policies[i]

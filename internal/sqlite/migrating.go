@@ -9,6 +9,7 @@ import (
 	"io/fs"
 	"slices"
 	"strings"
+	"sync"
 
 	"github.com/pressly/goose/v3"
 )
@@ -170,7 +171,7 @@ func (db *DB) verify(ctx context.Context, version int64) error {
 	if err != nil {
 		return err
 	}
-	want, err := newShape(ctx)
+	want, err := newShape()
 	if err != nil {
 		return err
 	}
@@ -192,8 +193,9 @@ func (db *DB) verify(ctx context.Context, version int64) error {
 	return err
 }
 
-// newShape is the shape of a file that is made anew.
-func newShape(ctx context.Context) (out shape, err error) {
+// newShape is the shape of a file that is made anew. It is the same as long as the program runs.
+var newShape = sync.OnceValues(func() (out shape, err error) {
+	ctx := context.Background()
 	db, err := sql.Open(driverName, ":memory:")
 	if err != nil {
 		return nil, err
@@ -208,4 +210,4 @@ func newShape(ctx context.Context) (out shape, err error) {
 		return nil, err
 	}
 	return shapeOf(ctx, db)
-}
+})

@@ -1,7 +1,6 @@
 package titles
 
 import (
-	"ensomet/internal/core/money"
 	"ensomet/internal/core/recognise"
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
@@ -91,7 +90,7 @@ func firstProposal(w *recognise.Worker, key string, r *snapshot.StoredRecord) ti
 }
 
 // worth says what a name's first proposal would change if it were right: devices that would need a right, at list
-// price in euros, and devices where the title is restricted.
+// price in the currency of the house, and devices where the title is restricted.
 func worth(e *snapshot.Snapshot, n *snapshot.NameFact, p titlesdb.KeptProposal) {
 	n.Gather, n.Score = p.Gather, p.Score
 	f := e.Products[p.Product]
@@ -100,8 +99,7 @@ func worth(e *snapshot.Snapshot, n *snapshot.NameFact, p titlesdb.KeptProposal) 
 	}
 	n.Likely = f.Product.Publisher + " " + f.Product.Name
 	if as := e.Catalogue.As(f.Id, p.Edition, ""); as.Line != nil && as.Line.ListPrice.Valid && as.Model.Licensable() {
-		if amount, err := e.Rates.Convert(as.Line.ListPrice.Decimal, as.Line.Currency, money.Base,
-			e.AsOf); err == nil {
+		if amount, err := e.Rates.InHouse(as.Line.ListPrice.Decimal, as.Line.Currency, e.AsOf); err == nil {
 			n.Money = amount.InexactFloat64() * float64(n.Devices)
 		}
 	}

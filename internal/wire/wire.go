@@ -85,7 +85,7 @@ type NameRow struct {
 	Gather    string  `json:"gather"`
 	Likely    string  `json:"likely"`
 	Score     float64 `json:"score"`
-	Money     string  `json:"money" doc:"in euros, what would follow if the first proposal were right"`
+	Money     string  `json:"money" doc:"in the currency of the house, what would follow if the first proposal were right"`
 	Findings  int64   `json:"findings"`
 	Revision  int64   `json:"revision" file:"-" doc:"of what people say of it"`
 }

@@ -13,6 +13,7 @@ import (
 
 	"ensomet/internal/core/casework"
 	"ensomet/internal/core/civil"
+	"ensomet/internal/core/money"
 	"ensomet/internal/core/refuse"
 	"ensomet/internal/edits"
 	"ensomet/internal/renewal"
@@ -30,9 +31,12 @@ type CaseRules struct {
 	Reminders   int  // how often a user is reminded, each time with as many days
 	HoldMinutes int  // how long mail and orders wait before they leave the house, so that they can be called back
 	SilentDays  int  // how long the deployment tool may say nothing before an order counts as failed
-	// what a purchase may cost without the approval of somebody else than who wants it, in euros; empty is nothing
+	// what a purchase may cost without the approval of somebody else than who wants it, in the currency of the house;
+	// empty is nothing
 	ApproveAbove string
 	Revision     int64 // that was seen; a save on an older one is refused
+
+	House string // its currency; it is read alone
 }
 
 func loadCaseRules(tx *sqlite.Tx) (CaseRules, error) {
@@ -57,16 +61,20 @@ func loadCaseRules(tx *sqlite.Tx) (CaseRules, error) {
 	if r.ApproveAbove, err = tx.Setting("approve_above"); err != nil {
 		return r, err
 	}
+	if r.House, err = tx.Setting(snapshot.HouseCurrency); err != nil {
+		return r, err
+	}
+	r.House = cmp.Or(r.House, money.Base)
 	r.Revision, err = edits.Revision(tx, edits.Thing{Kind: edits.CaseRules})
 	return r, err
 }
 
 func (r CaseRules) core() casework.Rules {
-	above, err := euros(r.ApproveAbove)
+	above, err := amountKept(r.ApproveAbove)
 	if err != nil { // it was checked when it was set
 		above = decimal.Zero
 	}
-	return casework.Rules{TwoPersons: r.TwoPersons, ApproveAbove: above}
+	return casework.Rules{TwoPersons: r.TwoPersons, ApproveAbove: above, House: r.House}
 }
 
 // CaseRules reads what the house asks.
@@ -86,14 +94,14 @@ func (r *CaseRules) words() string {
 	}
 	return fmt.Sprintf("%s; a user has %d days to answer and is reminded %d times; what is sent is held for %d "+
 		"minutes; "+
-		"an order counts as failed after %d days of silence; a purchase above %s EUR is approved by somebody else",
-		persons, r.AnswerDays, r.Reminders, r.HoldMinutes, r.SilentDays, cmp.Or(r.ApproveAbove, "0"))
+		"an order counts as failed after %d days of silence; a purchase above %s %s is approved by somebody else",
+		persons, r.AnswerDays, r.Reminders, r.HoldMinutes, r.SilentDays, cmp.Or(r.ApproveAbove, "0"), r.House)
 }
 
 // SetCaseRules writes what the house asks.
 func (svc *Service) SetCaseRules(ctx context.Context, r CaseRules, who string) error {
 	r.ApproveAbove = strings.TrimSpace(r.ApproveAbove)
-	if _, err := euros(r.ApproveAbove); err != nil {
+	if _, err := amountKept(r.ApproveAbove); err != nil {
 		return err
 	}
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
@@ -101,6 +109,7 @@ func (svc *Service) SetCaseRules(ctx context.Context, r CaseRules, who string) e
 		if err != nil {
 			return err
 		}
+		r.House = was.House
 		if _, err := edits.Save(tx, edits.Change{
 			Thing: edits.Thing{Kind: edits.CaseRules},
 			Seen:  r.Revision,

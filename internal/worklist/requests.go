@@ -12,7 +12,6 @@ import (
 	"ensomet/internal/core/demand"
 	"ensomet/internal/core/entitle"
 	"ensomet/internal/core/evidence"
-	"ensomet/internal/core/money"
 	"ensomet/internal/core/position"
 	"ensomet/internal/core/reclaim"
 	"ensomet/internal/core/refuse"
@@ -182,7 +181,7 @@ func (svc *Service) want(w doing, m *snapshot.Measure, core *position.Measure) (
 	}
 	amount := ""
 	cost, _, currency := w.e.CostOf(w.f, core)
-	if in, err := w.e.Rates.Convert(cost, currency, money.Base, w.e.AsOf); err == nil && !cost.IsZero() {
+	if in, err := w.e.Rates.InHouse(cost, currency, w.e.AsOf); err == nil && !cost.IsZero() {
 		amount = in.Round(2).String()
 	}
 	proof := []string{fmt.Sprintf("%s asked for it: %s.", w.by.who, words)}
@@ -191,7 +190,7 @@ func (svc *Service) want(w doing, m *snapshot.Measure, core *position.Measure) (
 	}
 	c, step := casework.Want(
 		casework.Case{Kind: kindOf(core.Kind), Product: w.f.Id, Request: id},
-		casework.Finding{Amount: amount, Currency: money.Base, Proof: proof, Quantity: max(1, m.Quantity)},
+		casework.Finding{Amount: amount, Currency: w.e.Rates.House(), Proof: proof, Quantity: max(1, m.Quantity)},
 		casework.Deed{Who: w.by.who, At: w.at, Note: w.by.note},
 	)
 	if err := worklistdb.Move(w.tx, &c, step); err != nil {
@@ -466,8 +465,8 @@ func holderAt(f *snapshot.ProductFacts, device int64) int {
 	return slices.IndexFunc(f.Holdings, func(h demand.Holding) bool { return h.Device == device })
 }
 
-// euros reads an amount of euros as the rules keep it; what is empty is nothing.
-func euros(text string) (decimal.Decimal, error) {
+// amountKept reads an amount as the rules keep it; what is empty is nothing.
+func amountKept(text string) (decimal.Decimal, error) {
 	if text == "" {
 		return decimal.Zero, nil
 	}

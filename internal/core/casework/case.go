@@ -122,8 +122,9 @@ func (c *Case) buy(d *Deed) error {
 	case Order:
 		if c.State == Open && c.NeedsApproval(d.Rules) {
 			return refuse.Errorf(
-				"what costs more than %s EUR, or nobody knows how much, is approved by somebody else first",
+				"what costs more than %s %s, or nobody knows how much, is approved by somebody else first",
 				d.Rules.ApproveAbove,
+				cmp.Or(d.Rules.House, "EUR"),
 			)
 		}
 		if d.Number = strings.TrimSpace(d.Number); d.Number == "" {

@@ -154,8 +154,9 @@ var asked = map[Kind]map[Act]map[State]State{
 // Rules is what a house asks of its own people.
 type Rules struct {
 	TwoPersons bool // what is sent must be approved by somebody else than who agreed
-	// what a purchase may cost without the approval of somebody else than who wants it, in euros
+	// what a purchase may cost without the approval of somebody else than who wants it, in the currency of the house
 	ApproveAbove decimal.Decimal
+	House        string // the currency of the house
 }
 
 // Do returns the state of a case of a kind after an act, or says why the act is not possible now.
@@ -203,10 +204,11 @@ func (c *Case) Can(r Rules) []Act {
 }
 
 // NeedsApproval reports whether somebody else has to approve a purchase before it is ordered: where it costs more than
-// the house says, or nobody knows what it costs. Its amount is in euros.
+// the house says, or nobody knows what it costs. An amount from when the house had another currency is not known in the
+// one that it has now.
 func (c *Case) NeedsApproval(r Rules) bool {
 	amount, err := decimal.NewFromString(c.Amount)
-	return err != nil || amount.GreaterThan(r.ApproveAbove)
+	return err != nil || amount.GreaterThan(r.ApproveAbove) || c.Currency != "" && r.House != "" && c.Currency != r.House
 }
 
 // AskedWord calls a state of what was asked for by what it means there.

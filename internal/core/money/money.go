@@ -21,12 +21,15 @@ type Rate struct {
 	PerEUR   decimal.Decimal
 }
 
-// Rates is a table of dated rates.
-type Rates struct{ byCurrency map[string][]Rate }
+// Rates is a table of dated rates, and the currency of the house, in which it has its sums.
+type Rates struct {
+	byCurrency map[string][]Rate
+	house      string
+}
 
-// NewRates makes a table.
-func NewRates(list []Rate) Rates {
-	r := Rates{map[string][]Rate{}}
+// NewRates makes a table for a house; an empty currency of the house is the base.
+func NewRates(list []Rate, house string) Rates {
+	r := Rates{map[string][]Rate{}, cmp.Or(house, Base)}
 	for _, x := range list {
 		r.byCurrency[x.Currency] = append(r.byCurrency[x.Currency], x)
 	}
@@ -34,6 +37,26 @@ func NewRates(list []Rate) Rates {
 		slices.SortFunc(l, func(a, b Rate) int { return cmp.Compare(a.On, b.On) })
 	}
 	return r
+}
+
+// House is the currency of the house.
+func (r Rates) House() string { return cmp.Or(r.house, Base) }
+
+// InHouse turns an amount into the currency of the house at the rates of a day, to four decimals; one without a
+// currency is in it already. It is an error where the table has no rate.
+func (r Rates) InHouse(amount decimal.Decimal, from string, day civil.Day) (decimal.Decimal, error) {
+	return r.Convert(amount, cmp.Or(from, r.House()), r.House(), day)
+}
+
+// OneInHouse is what one of a currency is in that of the house at the rates of a day, to twenty decimals: parts that are
+// multiplied by it still add up to the whole. It is an error where the table has no rate.
+func (r Rates) OneInHouse(from string, day civil.Day) (decimal.Decimal, error) {
+	if _, err := r.InHouse(decimal.NewFromInt(1), from, day); err != nil {
+		return decimal.Zero, err
+	}
+	a, _ := r.at(cmp.Or(from, r.House()), day)
+	b, _ := r.at(r.House(), day)
+	return b.DivRound(a, 20), nil
 }
 
 // at returns the newest rate of a currency that was stated on or before a day.

@@ -12,7 +12,7 @@ func TestConvert(t *testing.T) {
 	d := civil.MustParse
 	r := NewRates([]Rate{{"NOK", d("2026-03-01"), decimal.RequireFromString("11.5")},
 		{"NOK", d("2026-01-01"), decimal.RequireFromString("12")},
-		{"ISK", d("2026-01-01"), decimal.RequireFromString("150")}})
+		{"ISK", d("2026-01-01"), decimal.RequireFromString("150")}}, "")
 	for _, c := range []struct{ amount, from, to, day, want string }{
 		{"120", "NOK", "EUR", "2026-02-28", "10"}, {"115", "NOK", "EUR", "2026-03-01", "10"},
 		{"10", "EUR", "NOK", "2026-06-30", "115"},

@@ -31,9 +31,9 @@ type Renewal struct {
 	DaysLeft  int    `json:"daysLeft"`
 	Advice    string `json:"advice" enum:"keep,keep what is used,let go,"`
 
-	KeepEUR     string   `json:"keepEur" doc:"in euros at the rate of today; empty where there is no rate"`
-	KeepUsedEUR string   `json:"keepUsedEur"`
-	LetGoEUR    string   `json:"letGoEur"`
+	KeepHouse     string   `json:"keepHouse" doc:"in the currency of the house at the rate of today; empty where there is no rate"`
+	KeepUsedHouse string   `json:"keepUsedHouse"`
+	LetGoHouse    string   `json:"letGoHouse"`
 	Rests       int64    `json:"rests" doc:"of maintenance: how many run releases that came out under it"`
 	Releases    []string `json:"releases" doc:"which these are"`
 	Coming      []string `json:"coming" doc:"releases that are known to come after it"`
@@ -467,7 +467,7 @@ type SpendRow struct {
 	Product   string `json:"product"`
 	Unit      string `json:"unit" doc:"the scope of the line; empty is everyone"`
 	Kind      string `json:"kind"`
-	Amount    string `json:"amount" doc:"in euros, at the rate of the day it was spent on"`
+	Amount    string `json:"amount" doc:"in the currency of the house, at the rate of the day it was spent on"`
 	Lines     int    `json:"lines"`
 }
 
@@ -500,7 +500,7 @@ type UseSpend struct {
 	Publisher string `json:"publisher" doc:"where products are asked for"`
 	ProductID int64  `json:"productId"`
 	Product   string `json:"product"`
-	Amount    string `json:"amount" doc:"in euros"`
+	Amount    string `json:"amount" doc:"in the currency of the house"`
 }
 
 func toUseSpend(v entitlements.UseSpend) UseSpend { return UseSpend(v) }
@@ -527,8 +527,8 @@ type ContractView struct {
 	Contract
 	Lines    int    `json:"lines"`
 	Products int    `json:"products"`
-	Value    string `json:"value" doc:"what its lines cost each time that they are renewed, in euros"`
-	Once     string `json:"once" doc:"what of it was bought for ever, in euros"`
+	Value    string `json:"value" doc:"what its lines cost each time that they are renewed, in the currency of the house"`
+	Once     string `json:"once" doc:"what of it was bought for ever, in the currency of the house"`
 	Notice   string `json:"notice" doc:"the last day to give notice"`
 	LastEnd  string `json:"lastEnd" doc:"the last day on which a line of it ends"`
 }

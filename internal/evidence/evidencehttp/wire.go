@@ -539,6 +539,7 @@ type Rules struct {
 	DemandDays *int     `json:"demandDays,omitempty" minimum:"1" maximum:"400" doc:"days in which use makes a named user"`
 	LeastShare *float64 `json:"leastShare,omitempty" minimum:"0" maximum:"1" doc:"of a window that must be measured"`
 	Zone       *string  `json:"zone,omitempty" doc:"an IANA name: the house's days turn by it; empty is UTC"`
+	Currency   *string  `json:"currency,omitempty" minLength:"3" maxLength:"3" doc:"in which the house has its sums"`
 	Revision   int64    `json:"revision" doc:"that was seen; a save on an older one is refused"`
 }
 
@@ -551,6 +552,7 @@ func toRules(v evidence.Rules) Rules {
 		DemandDays: v.DemandDays,
 		LeastShare: v.LeastShare,
 		Zone:       v.Zone,
+		Currency:   v.Currency,
 		Revision:   v.Revision,
 	}
 }
@@ -564,6 +566,7 @@ func fromRules(v Rules) evidence.Rules {
 		DemandDays: v.DemandDays,
 		LeastShare: v.LeastShare,
 		Zone:       v.Zone,
+		Currency:   v.Currency,
 		Revision:   v.Revision,
 	}
 }

@@ -467,14 +467,14 @@ type CauseSum struct {
 	Cause    string `json:"cause"`
 	Learnt   bool   `json:"learnt" doc:"it did not happen between the days: it was only known later"`
 	Products int    `json:"products"`
-	Exposure string `json:"exposure" doc:"in euros"`
+	Exposure string `json:"exposure" doc:"in the currency of the house"`
 	Short    int64  `json:"short"`
 	Surplus  int64  `json:"surplus"`
 }
 
 func toCauseSum(v position.CauseSum) CauseSum { return CauseSum(v) }
 
-// AllSteps is how the positions of all products came from one day to another. Exposure is in euros and adds up:
+// AllSteps is how the positions of all products came from one day to another. Exposure is in the currency of the house and adds up:
 // ExposureBefore and the causes give ExposureAfter.
 type AllSteps struct {
 	From           string          `json:"from"`
@@ -594,7 +594,7 @@ type TriedMeasure struct {
 
 func toTriedMeasure(v position.TriedMeasure) TriedMeasure { return TriedMeasure(v) }
 
-// Tried is what a scenario would do. Money is in euros; amounts without a rate are left out and counted.
+// Tried is what a scenario would do. Money is in the currency of the house; amounts without a rate are left out and counted.
 type Tried struct {
 	Positions      []TriedPosition `json:"positions"`
 	Measures       []TriedMeasure  `json:"measures"`

@@ -4,6 +4,7 @@ import (
 	"database/sql"
 
 	"ensomet/internal/core/civil"
+	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 
 	"github.com/shopspring/decimal"
@@ -161,10 +162,13 @@ type CaseGroup struct {
 	Currency  string
 }
 
+// house is the currency of the house, in SQL.
+const house = "coalesce((SELECT nullif(value, '') FROM setting WHERE key = '" + snapshot.HouseCurrency + "'), 'EUR')"
+
 // CaseGroups gathers the cases that wait for a decision or are under way, the largest lots first. A lot of several
-// currencies is summed up in euros.
+// currencies is summed up in that of the house.
 func CaseGroups(tx *sqlite.Tx, limit int) ([]CaseGroup, error) {
-	euros := "sum(" + sqlite.InEUR("c.amount", "c.currency") + ")"
+	own := "sum(" + sqlite.InEUR("c.amount", "c.currency") + ") / " + sqlite.InEUR("1", house)
 	mixed := "count(DISTINCT CASE WHEN CAST(c.amount AS REAL) <> 0 THEN c.currency END) > 1"
 	return sqlite.Query(tx, func(r *sql.Rows, g *CaseGroup) error {
 		var amount int64
@@ -172,12 +176,12 @@ func CaseGroups(tx *sqlite.Tx, limit int) ([]CaseGroup, error) {
 		g.Amount = decimal.New(amount, -4).String()
 		return err
 	}, `SELECT c.kind, c.state, c.product_id, p.name, p.publisher, count(*), CASE WHEN
-		`+mixed+` THEN CAST(round(`+euros+` * 100) AS INTEGER) * 100
+		`+mixed+` THEN CAST(round(`+own+` * 100) AS INTEGER) * 100
 		ELSE sum(`+sqlite.TenThousandths("c.amount")+`) END,
-		CASE WHEN `+mixed+` THEN 'EUR' ELSE coalesce(max(CASE WHEN CAST(c.amount AS REAL) <> 0 THEN c.currency END),
+		CASE WHEN `+mixed+` THEN `+house+` ELSE coalesce(max(CASE WHEN CAST(c.amount AS REAL) <> 0 THEN c.currency END),
 			max(c.currency)) END
 		FROM worklist_case c JOIN product p ON p.id = c.product_id
 		WHERE c.state NOT IN ('gone', 'lapsed', 'kept') GROUP BY c.kind, c.state, c.product_id
 		ORDER BY c.state IN ('open', 'answered', 'silent', 'failed') DESC, count(*) DESC,
-		`+euros+` DESC, p.name LIMIT ?`, limit)
+		`+own+` DESC, p.name LIMIT ?`, limit)
 }

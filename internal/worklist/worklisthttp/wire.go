@@ -88,9 +88,10 @@ type CaseRules struct {
 	HoldMinutes int  `json:"holdMinutes" minimum:"0" maximum:"1440" doc:"how long mail and orders wait before they leave the house, so that they can be called back"`
 	SilentDays  int  `json:"silentDays" minimum:"1" maximum:"60" doc:"how long the deployment tool may say nothing before an order counts as failed"`
 
-	ApproveAbove string `json:"approveAbove,omitempty" doc:"what a purchase may cost without the approval of somebody else than who wants it, in euros; empty is nothing"`
+	ApproveAbove string `json:"approveAbove,omitempty" doc:"what a purchase may cost without the approval of somebody else than who wants it, in the currency of the house; empty is nothing"`
 
 	Revision int64 `json:"revision" doc:"that was seen; a save on an older one is refused"`
+	House        string `json:"house,omitempty" doc:"the currency of the house; it is read alone"`
 }
 
 func toCaseRules(v worklist.CaseRules) CaseRules { return CaseRules(v) }

@@ -3002,13 +3002,15 @@ export interface components {
              * @description how long a user may take to answer
              */
             answerDays: number;
-            /** @description what a purchase may cost without the approval of somebody else than who wants it, in euros; empty is nothing */
+            /** @description what a purchase may cost without the approval of somebody else than who wants it, in the currency of the house; empty is nothing */
             approveAbove?: string;
             /**
              * Format: int64
              * @description how long mail and orders wait before they leave the house, so that they can be called back
              */
             holdMinutes: number;
+            /** @description the currency of the house; it is read alone */
+            house?: string;
             /**
              * Format: int64
              * @description how often a user is reminded, each time with as many days
@@ -3194,7 +3196,7 @@ export interface components {
         };
         CauseSum: {
             cause: string;
-            /** @description in euros */
+            /** @description in the currency of the house */
             exposure: string;
             /** @description it did not happen between the days: it was only known later */
             learnt: boolean;
@@ -3439,7 +3441,7 @@ export interface components {
              * @description how long before its end notice must be given
              */
             noticeDays: number;
-            /** @description what of it was bought for ever, in euros */
+            /** @description what of it was bought for ever, in the currency of the house */
             once: string;
             owner: string;
             /** Format: int64 */
@@ -3453,7 +3455,7 @@ export interface components {
              */
             revision: number;
             start: string;
-            /** @description what its lines cost each time that they are renewed, in euros */
+            /** @description what its lines cost each time that they are renewed, in the currency of the house */
             value: string;
         };
         DecisionView: {
@@ -4588,7 +4590,7 @@ export interface components {
             installs: number;
             key: string;
             likely: string;
-            /** @description in euros, what would follow if the first proposal were right */
+            /** @description in the currency of the house, what would follow if the first proposal were right */
             money: string;
             name: string;
             publisher: string;
@@ -5986,16 +5988,16 @@ export interface components {
             daysLeft: number;
             /** @description what keeping it costs, at its own price */
             keep: string;
-            /** @description in euros at the rate of today; empty where there is no rate */
-            keepEur: string;
+            /** @description in the currency of the house at the rate of today; empty where there is no rate */
+            keepHouse: string;
             /** @description what keeping just what is used costs */
             keepUsed: string;
-            keepUsedEur: string;
+            keepUsedHouse: string;
             /** @description of the right */
             kind: string;
             /** @description by how much the exposure grows when it ends */
             letGo: string;
-            letGoEur: string;
+            letGoHouse: string;
             line: string;
             /** @description the last day to give notice, empty where none is needed */
             notice: string;
@@ -6170,6 +6172,8 @@ export interface components {
             words: string;
         };
         Rules: {
+            /** @description in which the house has its sums */
+            currency?: string;
             /**
              * Format: int64
              * @description days in which use makes a named user
@@ -6431,7 +6435,7 @@ export interface components {
             without: components["schemas"]["Unconverted"][];
         };
         SpendRow: {
-            /** @description in euros, at the rate of the day it was spent on */
+            /** @description in the currency of the house, at the rate of the day it was spent on */
             amount: string;
             kind: string;
             /** Format: int64 */
@@ -7051,7 +7055,7 @@ export interface components {
             user: string;
         };
         UseSpend: {
-            /** @description in euros */
+            /** @description in the currency of the house */
             amount: string;
             /**
              * @description used by the unit today; used by nobody; of no force today

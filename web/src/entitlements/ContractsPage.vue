@@ -3,6 +3,7 @@ import { useQuery } from '@tanstack/vue-query'
 import Button from 'primevue/button'
 import InputText from 'primevue/inputtext'
 import { computed } from 'vue'
+import { useHouse } from '../lib/house'
 import { useRoute, useRouter } from 'vue-router'
 import { api, ask } from '../api/client'
 import DraftKept from '../components/DraftKept.vue'
@@ -13,6 +14,7 @@ import { useSession } from '../lib/session'
 import EntitlementsNav from './EntitlementsNav.vue'
 
 /** Contracts: when they end, until when notice must be given, who looks after them, and what their lines come to. */
+const house = useHouse()
 const route = useRoute()
 const router = useRouter()
 const mayWork = useSession().may('work')
@@ -73,8 +75,8 @@ async function save() {
                 <th>publisher</th>
                 <th class="num">lines</th>
                 <th class="num">titles</th>
-                <th class="num">recurs, EUR</th>
-                <th class="num">bought for ever, EUR</th>
+                <th class="num">recurs, {{ house }}</th>
+                <th class="num">bought for ever, {{ house }}</th>
                 <th>ends</th>
                 <th>notice by</th>
                 <th>looked after by</th>

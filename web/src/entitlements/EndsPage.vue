@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { keepPreviousData, useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
+import { useHouse } from '../lib/house'
 import { useRoute, useRouter } from 'vue-router'
 import { api, ask, type Schemas } from '../api/client'
 import { count, money, whole } from '../lib/format'
@@ -11,6 +12,7 @@ import EndsLine from './EndsLine.vue'
  * What ends: rights, maintenance and contracts on a time line with their notice dates, and what it costs to let each
  * go or to keep it.
  */
+const house = useHouse()
 const route = useRoute()
 const router = useRouter()
 const days = computed(() => Number(route.query.days ?? 365))
@@ -53,7 +55,7 @@ const today = computed(() => {
       <span class="soft"
         >{{ count(list.length, 'end')
         }}<template v-if="urgent">, {{ count(urgent, 'of them wants', 'of them want') }} notice before</template>;
-        amounts in EUR at the rate of today<template v-if="ends.isFetching.value"> …</template></span
+        amounts in {{ house }} at the rate of today<template v-if="ends.isFetching.value"> …</template></span
       >
       <span class="grow" />
       <a :href="`/api/renewals.ics?days=${days}`" download>To a calendar (iCalendar)</a>
@@ -105,14 +107,14 @@ const today = computed(() => {
             </td>
             <td class="num">{{ r.what === 'contract' ? '' : `${whole(r.used)} of ${whole(r.quantity)}` }}</td>
             <td class="num" :title="r.keep && `${money(r.keep)} ${r.currency}`">
-              {{ r.keepEur ? money(r.keepEur) : r.keep ? `${money(r.keep)} ${r.currency}` : '' }}
-              <div v-if="r.keepEur && r.currency !== 'EUR'" class="soft">{{ money(r.keep) }} {{ r.currency }}</div>
+              {{ r.keepHouse ? money(r.keepHouse) : r.keep ? `${money(r.keep)} ${r.currency}` : '' }}
+              <div v-if="r.keepHouse && r.currency !== house" class="soft">{{ money(r.keep) }} {{ r.currency }}</div>
             </td>
-            <td class="num">{{ Number(r.keepUsedEur) && r.keepUsed !== r.keep ? money(r.keepUsedEur) : '' }}</td>
+            <td class="num">{{ Number(r.keepUsedHouse) && r.keepUsed !== r.keep ? money(r.keepUsedHouse) : '' }}</td>
             <td class="num">
               <span v-if="r.what === 'right'" :class="{ short: r.shortMore }">{{ whole(r.shortMore) }}</span>
             </td>
-            <td class="num">{{ Number(r.letGoEur) ? money(r.letGoEur) : '' }}</td>
+            <td class="num">{{ Number(r.letGoHouse) ? money(r.letGoHouse) : '' }}</td>
             <td :class="{ spare: r.advice === 'let go' }">
               {{ r.advice.replace('keep what is used', 'keep the used') }}
               <div v-if="r.rests" class="soft">

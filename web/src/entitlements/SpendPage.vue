@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
+import { useHouse } from '../lib/house'
 import { useRoute, useRouter } from 'vue-router'
 import { api, ask } from '../api/client'
 import EntitlementsNav from './EntitlementsNav.vue'
@@ -9,6 +10,7 @@ import SpendTable, { type SpendLine } from './SpendTable.vue'
 import UnconvertedNote from './UnconvertedNote.vue'
 
 /** What was spent, by publisher, product, unit or kind, a column for each year. */
+const house = useHouse()
 const route = useRoute()
 const router = useRouter()
 const spend = useQuery({ queryKey: ['spend'], queryFn: () => ask(api.GET('/api/spend')) })
@@ -50,7 +52,7 @@ const put = (q: Record<string, string | undefined>) => void router.replace({ que
   <div class="page">
     <EntitlementsNav />
     <div class="row head">
-      <h1>What was spent, EUR</h1>
+      <h1>What was spent, {{ house }}</h1>
       <button
         v-for="(label, key) in ways"
         :key="key"

@@ -26,6 +26,7 @@ interface Draft {
   revision: number
   days: Record<string, number | null>
   zone: string
+  currency: string
   demandDays: number | null
   leastShare: number | null
 }
@@ -36,6 +37,7 @@ function stored(): Draft | undefined {
       revision: r.revision,
       days: Object.fromEntries((r.limits ?? []).map((l) => [`${l.device}/${l.evidence}`, l.days])),
       zone: r.zone ?? '',
+      currency: r.currency ?? 'EUR',
       demandDays: r.demandDays ?? 30,
       leastShare: Math.round((r.leastShare ?? 0.8) * 100),
     }
@@ -65,6 +67,7 @@ const save = () =>
           demandDays: d.demandDays ?? undefined,
           leastShare: d.leastShare === null ? undefined : d.leastShare / 100,
           zone: d.zone === 'UTC' ? '' : d.zone.trim(),
+          currency: d.currency.trim().toUpperCase(),
         },
       }),
     )
@@ -72,7 +75,9 @@ const save = () =>
 /** What another changed, by the fields of the form. */
 const mine = computed(() => {
   const d = draft.value
-  return d ? { zone: d.zone, demandDays: d.demandDays, leastShare: d.leastShare, limits: limits.value } : {}
+  return d
+    ? { zone: d.zone, currency: d.currency, demandDays: d.demandDays, leastShare: d.leastShare, limits: limits.value }
+    : {}
 })
 function settle(theirs: string[]) {
   form.settle(theirs.map((f) => (f === 'limits' ? 'days' : f)))
@@ -82,7 +87,7 @@ function settle(theirs: string[]) {
 
 <template>
   <details v-if="draft" class="limits">
-    <summary>When evidence counts as stale, and by which days the house counts</summary>
+    <summary>When evidence counts as stale, and by which days and in which currency the house counts</summary>
     <div class="row days">
       <label>
         the house’s days turn by the clock of
@@ -99,6 +104,18 @@ function settle(theirs: string[]) {
       <datalist id="house-zones">
         <option v-for="z in zones" :key="z" :value="z" />
       </datalist>
+      <label>
+        sums are in
+        <InputText
+          v-model="draft.currency"
+          size="small"
+          maxlength="3"
+          :disabled="!mayWork"
+          data-house-currency
+          aria-label="currency of the house"
+          class="few"
+        />
+      </label>
       <label>
         use makes a named user within
         <InputNumber

@@ -2,6 +2,7 @@
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import Button from 'primevue/button'
 import { computed, ref, watch as follow } from 'vue'
+import { useHouse } from '../lib/house'
 import { api, ask, type Schemas } from '../api/client'
 import LongWait from '../components/LongWait.vue'
 import { count, money, whole, word } from '../lib/format'
@@ -10,6 +11,7 @@ import { key as watchKey } from '../lib/watch'
 import { asKnown } from './known'
 
 /** What changed of all products between two days: the exposure in steps, and every position that moved. */
+const house = useHouse()
 const props = defineProps<{ from: string; to: string; known: string }>()
 const emit = defineEmits<{ open: [product: number]; told: [of: { known: string; since: string }] }>()
 const key = computed(() => ['all-steps', props.from, props.to, props.known])
@@ -42,7 +44,7 @@ const balance = (f: Schemas['Figures']) =>
   </p>
   <LongWait v-else-if="!s" what="Both days are being worked out from the evidence" :watch="watch" @stop="stop" />
   <template v-else>
-    <h2>Shortfall at list price, EUR</h2>
+    <h2>Shortfall at list price, {{ house }}</h2>
     <div class="picture">
       <StepBars
         bad

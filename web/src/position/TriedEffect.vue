@@ -1,10 +1,12 @@
 <script setup lang="ts">
 import { computed } from 'vue'
+import { useHouse } from '../lib/house'
 import type { Schemas } from '../api/client'
 import BalanceBar from '../components/BalanceBar.vue'
 import { money, whole, word } from '../lib/format'
 
 /** What measures would do together: each position before and after, and the money. */
+const house = useHouse()
 const props = defineProps<{ tried: Schemas['Tried']; busy: boolean }>()
 const says = (f: Schemas['Figures']) =>
   f.short ? `${whole(f.short)} short` : f.surplus ? `${whole(f.surplus)} spare` : 'even'
@@ -47,14 +49,15 @@ const saved = computed(() => Number(props.tried.exposureBefore) - Number(props.t
     </div>
     <div class="sum">
       <span
-        >Shortfall at list price <b>{{ money(tried.exposureBefore) }}</b> → <b>{{ money(tried.exposureAfter) }} EUR</b
+        >Shortfall at list price <b>{{ money(tried.exposureBefore) }}</b> →
+        <b>{{ money(tried.exposureAfter) }} {{ house }}</b
         ><template v-if="saved">, {{ saved > 0 ? 'less' : 'more' }} by {{ money(Math.abs(saved)) }}</template></span
       >
       <span
-        >costs <b>{{ money(tried.cost) }} EUR</b></span
+        >costs <b>{{ money(tried.cost) }} {{ house }}</b></span
       >
       <span v-if="Number(tried.saves)"
-        >saves <b>{{ money(tried.saves) }} EUR</b> at renewal</span
+        >saves <b>{{ money(tried.saves) }} {{ house }}</b> at renewal</span
       >
       <span v-if="tried.without" class="drop">{{ tried.without }} amounts have no rate and are left out</span>
       <span class="grow" />

@@ -3,6 +3,7 @@ import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { useDebounceFn } from '@vueuse/core'
 import { useToast } from 'primevue/usetoast'
 import { computed, ref, watch } from 'vue'
+import { useHouse } from '../lib/house'
 import { useRoute, useRouter } from 'vue-router'
 import { api, ask, type Lists, type Schemas } from '../api/client'
 import KeyHint from '../components/KeyHint.vue'
@@ -20,6 +21,7 @@ import TitlesNav from './TitlesNav.vue'
  * Raw names: those nobody has recognised first, by what a decision changes. One decision serves every version and
  * spelling of a name, and every similar name that is taken along.
  */
+const house = useHouse()
 const client = useQueryClient()
 const toast = useToast()
 const route = useRoute()
@@ -35,7 +37,7 @@ const columns = computed<ListColumn[]>(() => [
   { key: 'publisher', label: 'publisher', width: '20%', hidden: !!key.value },
   { key: 'likely', label: 'most likely', width: '20%', hidden: !!key.value },
   { key: 'installs', label: 'installs', num: true, width: '5.2rem' },
-  { key: 'money', label: 'at stake, EUR', num: true, width: '7.4rem' },
+  { key: 'money', label: `at stake, ${house.value}`, num: true, width: '7.4rem' },
   { key: 'findings', label: 'restricted', num: true, width: '5.9rem', hidden: !!key.value },
   { key: 'records', label: 'spellings', num: true, width: '5.6rem', hidden: !!key.value },
   { key: 'devices', label: 'devices', num: true, width: '5.2rem', hidden: true },

@@ -5,6 +5,7 @@ import Checkbox from 'primevue/checkbox'
 import InputNumber from 'primevue/inputnumber'
 import InputText from 'primevue/inputtext'
 import { ref } from 'vue'
+import { useHouse } from '../lib/house'
 import { api, ask, type Schemas } from '../api/client'
 import DraftKept from '../components/DraftKept.vue'
 import OtherChange from '../components/OtherChange.vue'
@@ -14,6 +15,7 @@ import { useSession } from '../lib/session'
 import WorkNav from './WorkNav.vue'
 
 /** Orders to the deployment tool in their waves, and what the house asks of its own people. */
+const house = useHouse()
 const client = useQueryClient()
 const { may } = useSession()
 const mayWork = may('work')
@@ -154,7 +156,7 @@ const all = (w: Schemas['WaveView']) => Math.max(1, w.done + w.failed + w.out + 
           placeholder="0"
           :disabled="!mayRun"
         />
-        EUR is approved by somebody else than who wants it, before it is ordered</label
+        {{ house }} is approved by somebody else than who wants it, before it is ordered</label
       >
       <DraftKept
         :kept="form.kept.value"
