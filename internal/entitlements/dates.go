@@ -130,8 +130,9 @@ func (svc *Service) Renewals(ctx context.Context, from civil.Day, days int) ([]R
 	return out, err
 }
 
-// recurring sums what keeping the lines of a contract costs each time that they are renewed, in the currency of the house,
-// and counts the lines that are in it. What was bought for ever is not, nor what nobody knows the price or the rate of.
+// recurring sums what keeping the lines of a contract costs each time that they are renewed, in the currency of the
+// house, and counts the lines that are in it. What was bought for ever is not, nor what nobody knows the price or the
+// rate of.
 func recurring(all []snapshot.StoredEntitlement, contract string, rates money.Rates, today civil.Day) (
 	sum decimal.Decimal, lines int) {
 	for k := range all {

@@ -36,7 +36,8 @@ type Unconverted struct {
 	Currency  string
 }
 
-// spent is what lines cost, year by year, in the currency of the house at the rate of the day of each payment, and what is in no sum.
+// spent is what lines cost, year by year, in the currency of the house at the rate of the day of each payment, and
+// what is in no sum.
 func (svc *Spending) spent(
 	tx *sqlite.Tx,
 ) (all []snapshot.StoredEntitlement, out []yearOfLine, without []Unconverted,

@@ -401,8 +401,8 @@ type CauseSum struct {
 	Surplus  int64
 }
 
-// AllSteps is how the positions of all products came from one day to another. Exposure is in the currency of the house and adds up:
-// ExposureBefore and the causes give ExposureAfter.
+// AllSteps is how the positions of all products came from one day to another. Exposure is in the currency of the
+// house and adds up: ExposureBefore and the causes give ExposureAfter.
 type AllSteps struct {
 	From           string
 	To             string

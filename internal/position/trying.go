@@ -36,7 +36,8 @@ type TriedMeasure struct {
 	Surplus  int64
 }
 
-// Tried is what a scenario would do. Money is in the currency of the house; amounts without a rate are left out and counted.
+// Tried is what a scenario would do. Money is in the currency of the house; amounts without a rate are left out and
+// counted.
 type Tried struct {
 	Positions      []TriedPosition
 	Measures       []TriedMeasure
@@ -77,7 +78,8 @@ func (svc *Service) TryScenario(ctx context.Context, measures []snapshot.Measure
 	return out, err
 }
 
-// trial is a scenario while it is tried: by product, how it stood first and stands now. Sums are in the currency of the house.
+// trial is a scenario while it is tried: by product, how it stood first and stands now. Sums are in the currency of
+// the house.
 type trial struct {
 	Tried
 	*snapshot.Trial

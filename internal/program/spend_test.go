@@ -171,7 +171,8 @@ func TestTheCurrencyOfTheHouse(t *testing.T) {
 	take(t, prog, formats.Installs, installHeader,
 		"D1,Ostwick,Skerrymap,6.1,,,2026-06-20T10:00:00Z",
 		"D2,Ostwick,Oyster,1,,,2026-06-20T10:00:00Z", "D3,Ostwick,Gannet,1,,,2026-06-20T10:00:00Z")
-	take(t, prog, formats.Entitlements, "entitlement_id,publisher,product,metric,quantity,purchased,unit_price,currency",
+	take(t, prog, formats.Entitlements,
+		"entitlement_id,publisher,product,metric,quantity,purchased,unit_price,currency",
 		"E,Ostwick,Suite,device,1,2025-03-01,100,EUR")
 	set := func(currency string) error {
 		rules, err := prog.Evidence.Rules(ctx)

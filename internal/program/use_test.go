@@ -58,7 +58,14 @@ func meterDesk(t *testing.T) (*Program, *movable) {
 		"Dunlaw,Gauge,gauge.exe|gaugex.exe,commercial",
 		"Dunlaw,Other,other.exe,commercial",
 	)
-	take(t, prog, formats.Devices, "device_id,name,kind,site", "D1,one.quay.example,client,Quay", "D2,two,client,Isle")
+	take(
+		t,
+		prog,
+		formats.Devices,
+		"device_id,name,kind,site",
+		"D1,one.quay.example,client,Quay",
+		"D2,two,client,Isle",
+	)
 	for site, zone := range map[string]string{"Quay": "Europe/Oslo", "Isle": "Atlantic/Reykjavik"} {
 		if err := prog.Evidence.SetSiteZone(context.Background(), site, zone); err != nil {
 			t.Fatal(err)
@@ -348,7 +355,8 @@ func TestChoosingWhatIsMeasured(t *testing.T) {
 		t.Fatal(err)
 	}
 	rules.UseWindow = 120
-	if err := prog.Evidence.SetRules(ctx, rules, "w"); err == nil || !strings.Contains(err.Error(), "kept for 100") {
+	if err := prog.Evidence.SetRules(ctx, rules, "w"); err == nil ||
+		!strings.Contains(err.Error(), "kept for 100") {
 		t.Errorf("a window longer than the data: %v", err)
 	}
 	if err := prog.Worklist.PutReclaimRule(ctx,
@@ -372,9 +380,16 @@ func TestChoosingWhatIsMeasured(t *testing.T) {
 	if again := dayRows(t, prog); again["D1 gauge.exe 2026-06-29 u1"] != got["D1 gauge.exe 2026-06-29 u1"] {
 		t.Errorf("a late session has shrunk its day: %v", again)
 	}
+	kept := func() int64 { // as what was known on an earlier day
+		return selected[int64](t, prog, "SELECT count(*) FROM past WHERE key LIKE '%\"u1\"%' AND (key LIKE '[%' OR "+
+			"image LIKE '%person_code%')")[0]
+	}
+	if kept() == 0 {
+		t.Error("nothing that was used later is remembered")
+	}
 	clock.now = clock.now.AddDate(0, 0, 100)
-	if _, err := prog.Use.ForgetUse(ctx); err != nil || len(dayRows(t, prog)) != 0 {
-		t.Errorf("%v, %v", dayRows(t, prog), err)
+	if _, err := prog.Use.ForgetUse(ctx); err != nil || len(dayRows(t, prog)) != 0 || kept() != 0 {
+		t.Errorf("%v, %d rows of who used what are kept as what was known, %v", dayRows(t, prog), kept(), err)
 	}
 }
 

@@ -444,8 +444,8 @@ type (
 		Disagreements                     int64 // facts and software on which sources disagree
 	}
 	// NameFact sums up the records of one key. State is unrecognised, later, waiting, decided, rule or recognised. Of
-	// one that nobody has recognised, Likely is the first proposal with its score; Money, in the currency of the house, and Findings are
-	// what would follow if it were right.
+	// one that nobody has recognised, Likely is the first proposal with its score; Money, in the currency of the
+	// house, and Findings are what would follow if it were right.
 	NameFact struct {
 		Key, Publisher, Name                 string
 		Versions, Records, Installs, Devices int64

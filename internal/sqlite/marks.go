@@ -240,6 +240,22 @@ func (tx *Tx) KnownSince() (civil.Day, error) {
 	return list[0], nil
 }
 
+// Forget forgets what rows of a table were, where SQL over past's key and image says so: what is deleted because it may
+// not be kept any longer is not kept there either. Whatever is asked for as it was known then is without it.
+func (tx *Tx) Forget(table, where string, args ...any) error {
+	if tx.Previewed() {
+		return nil // nothing of it is looked at there
+	}
+	for _, r := range remembered {
+		if r.table == table {
+			_, err := tx.Exec("DELETE FROM past WHERE tbl = "+Itoa(int64(r.number))+
+				" AND mark IN (SELECT id FROM mark) AND "+where, args...)
+			return err
+		}
+	}
+	return fmt.Errorf("what table %s was is not remembered", table)
+}
+
 // ChangedSince lists the first columns of the keys of a table's rows that changed since a mark.
 func (tx *Tx) ChangedSince(table string, mark int64) ([]int64, error) {
 	for _, r := range remembered {

@@ -208,7 +208,8 @@ func (c *Case) Can(r Rules) []Act {
 // one that it has now.
 func (c *Case) NeedsApproval(r Rules) bool {
 	amount, err := decimal.NewFromString(c.Amount)
-	return err != nil || amount.GreaterThan(r.ApproveAbove) || c.Currency != "" && r.House != "" && c.Currency != r.House
+	other := c.Currency != "" && r.House != "" && c.Currency != r.House
+	return err != nil || other || amount.GreaterThan(r.ApproveAbove)
 }
 
 // AskedWord calls a state of what was asked for by what it means there.

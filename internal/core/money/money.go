@@ -48,8 +48,8 @@ func (r Rates) InHouse(amount decimal.Decimal, from string, day civil.Day) (deci
 	return r.Convert(amount, cmp.Or(from, r.House()), r.House(), day)
 }
 
-// OneInHouse is what one of a currency is in that of the house at the rates of a day, to twenty decimals: parts that are
-// multiplied by it still add up to the whole. It is an error where the table has no rate.
+// OneInHouse is what one of a currency is in that of the house at the rates of a day, to twenty decimals: parts that
+// are multiplied by it still add up to the whole. It is an error where the table has no rate.
 func (r Rates) OneInHouse(from string, day civil.Day) (decimal.Decimal, error) {
 	if _, err := r.InHouse(decimal.NewFromInt(1), from, day); err != nil {
 		return decimal.Zero, err

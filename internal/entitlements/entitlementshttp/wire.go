@@ -34,9 +34,9 @@ type Renewal struct {
 	KeepHouse     string   `json:"keepHouse" doc:"in the currency of the house at the rate of today; empty where there is no rate"`
 	KeepUsedHouse string   `json:"keepUsedHouse"`
 	LetGoHouse    string   `json:"letGoHouse"`
-	Rests       int64    `json:"rests" doc:"of maintenance: how many run releases that came out under it"`
-	Releases    []string `json:"releases" doc:"which these are"`
-	Coming      []string `json:"coming" doc:"releases that are known to come after it"`
+	Rests         int64    `json:"rests" doc:"of maintenance: how many run releases that came out under it"`
+	Releases      []string `json:"releases" doc:"which these are"`
+	Coming        []string `json:"coming" doc:"releases that are known to come after it"`
 }
 
 func toRenewal(v entitlements.Renewal) Renewal { return Renewal(v) }

@@ -474,8 +474,8 @@ type CauseSum struct {
 
 func toCauseSum(v position.CauseSum) CauseSum { return CauseSum(v) }
 
-// AllSteps is how the positions of all products came from one day to another. Exposure is in the currency of the house and adds up:
-// ExposureBefore and the causes give ExposureAfter.
+// AllSteps is how the positions of all products came from one day to another. Exposure is in the currency of the
+// house and adds up: ExposureBefore and the causes give ExposureAfter.
 type AllSteps struct {
 	From           string          `json:"from"`
 	To             string          `json:"to"`
@@ -594,7 +594,8 @@ type TriedMeasure struct {
 
 func toTriedMeasure(v position.TriedMeasure) TriedMeasure { return TriedMeasure(v) }
 
-// Tried is what a scenario would do. Money is in the currency of the house; amounts without a rate are left out and counted.
+// Tried is what a scenario would do. Money is in the currency of the house; amounts without a rate are left out and
+// counted.
 type Tried struct {
 	Positions      []TriedPosition `json:"positions"`
 	Measures       []TriedMeasure  `json:"measures"`

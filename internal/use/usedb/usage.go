@@ -123,9 +123,12 @@ type UseLost struct{ Starts, Strays, Cut, Future int64 }
 
 // UseLostOf sums up what was lost on a device, or on all where device is 0.
 func UseLostOf(tx *sqlite.Tx, device int64) (v UseLost, err error) {
-	err = tx.QueryRowContext(tx.Ctx,
+	err = tx.QueryRowContext(
+		tx.Ctx,
 		"SELECT coalesce(sum(starts), 0), coalesce(sum(strays), 0), coalesce(sum(cut), 0), coalesce(sum(future), 0) "+
-			"FROM use_lost WHERE ?1 = 0 OR device_id = ?1", device).
+			"FROM use_lost WHERE ?1 = 0 OR device_id = ?1",
+		device,
+	).
 		Scan(&v.Starts, &v.Strays, &v.Cut, &v.Future)
 	return v, err
 }
@@ -260,8 +263,20 @@ func ForgetUse(tx *sqlite.Tx, events, sessions int64, days civil.Day) (gone [3]i
 		}
 		gone[i], _ = res.RowsAffected()
 	}
-	_, err = tx.Exec("DELETE FROM use_seen WHERE day < ?", days)
-	return gone, err
+	if _, err = tx.Exec("DELETE FROM use_seen WHERE day < ?", days); err != nil {
+		return gone, err
+	}
+	// nor is it kept as what was known on an earlier day
+	return gone, errors.Join(
+		tx.Forget("process_event", "json_extract(key, '$[1]') < ?", events),
+		tx.Forget(
+			"use_session",
+			"coalesce(json_extract(image, '$.ended_at'), json_extract(key, '$[3]')) < ?",
+			sessions,
+		),
+		tx.Forget("use_day", "json_extract(key, '$[2]') < ?", days),
+		tx.Forget("use_seen", "json_extract(key, '$[1]') < ?", days),
+	)
 }
 
 // DropSessions deletes runs on a device that nobody had asked to be metered, with the events that they were made of.
@@ -273,6 +288,16 @@ func DropSessions(tx *sqlite.Tx, device int64, runs []usage.Session) error {
 		}
 		if _, err := tx.Exec("DELETE FROM process_event WHERE device_id = ? AND at BETWEEN ? AND ? AND name_id = ?",
 			device, s.Start, s.End, s.Program); err != nil {
+			return err
+		}
+		// nor is it kept as what was known on an earlier day
+		ofDevice := "key >= '[' || ?1 || ',' AND key < '[' || ?1 || '-' AND json_extract(key, "
+		if err := errors.Join(
+			tx.Forget("use_session", ofDevice+"'$[1]') = ?2 AND json_extract(key, '$[2]') = ?3 AND "+
+				"json_extract(key, '$[3]') = ?4", device, s.Program, s.User, s.Start),
+			tx.Forget("process_event", ofDevice+"'$[1]') BETWEEN ?2 AND ?3 AND json_extract(key, '$[4]') = ?4",
+				device, s.Start, s.End, s.Program),
+		); err != nil {
 			return err
 		}
 	}

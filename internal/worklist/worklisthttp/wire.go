@@ -90,8 +90,8 @@ type CaseRules struct {
 
 	ApproveAbove string `json:"approveAbove,omitempty" doc:"what a purchase may cost without the approval of somebody else than who wants it, in the currency of the house; empty is nothing"`
 
-	Revision int64 `json:"revision" doc:"that was seen; a save on an older one is refused"`
-	House        string `json:"house,omitempty" doc:"the currency of the house; it is read alone"`
+	Revision int64  `json:"revision" doc:"that was seen; a save on an older one is refused"`
+	House    string `json:"house,omitempty" doc:"the currency of the house; it is read alone"`
 }
 
 func toCaseRules(v worklist.CaseRules) CaseRules { return CaseRules(v) }

@@ -181,7 +181,8 @@ const bring = [
           <h2>Where are money and risk?</h2>
           <p>
             <template v-for="(m, k) in c.money" :key="m.currency"
-              ><template v-if="k">; without a rate: </template><span class="short">{{ money(m.exposure) }} {{ m.currency }} short</span
+              ><template v-if="k">; without a rate: </template
+              ><span class="short">{{ money(m.exposure) }} {{ m.currency }} short</span
               ><template v-if="Number(m.spare)"
                 >, <span class="spare">{{ money(m.spare) }} {{ m.currency }} spare</span></template
               ></template
