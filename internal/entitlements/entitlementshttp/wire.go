@@ -512,7 +512,10 @@ type SpendByUse struct {
 }
 
 func toSpendByUse(v entitlements.SpendByUse) SpendByUse {
-	return SpendByUse{rest.Each(v.Rows, toUseSpend), rest.Each(v.Without, toUnconverted)}
+	return SpendByUse{
+		Rows:    rest.Each(v.Rows, toUseSpend),
+		Without: rest.Each(v.Without, toUnconverted),
+	}
 }
 
 func toSpend(v entitlements.Spend) Spend {

@@ -308,7 +308,12 @@ type CheckedStatement struct {
 }
 
 func toCheckedStatement(v position.CheckedStatement) CheckedStatement {
-	return CheckedStatement{toStoredStatement(v.StoredStatement), v.Recomputed, v.Units, v.Wrong}
+	return CheckedStatement{
+		StoredStatement: toStoredStatement(v.StoredStatement),
+		Recomputed:      v.Recomputed,
+		Units:           v.Units,
+		Wrong:           v.Wrong,
+	}
 }
 
 // StatementUnit is a unit of demand as a statement kept it.
