@@ -24,8 +24,8 @@ CREATE TABLE worklist_case_new (
 );
 INSERT INTO worklist_case_new(id, kind, device_id, product_id, person_id, pool_id, state, opened_at, changed_at, sent_at, worth, amount, currency, money_on, proof, came_back, keep_until, owner, agreed_by, answer, answer_by, quantity, in_eur)
   SELECT id, kind, device_id, product_id, person_id, pool_id, state, opened_at, changed_at, sent_at, worth, amount, currency, money_on, proof, came_back, keep_until, owner, agreed_by, answer, answer_by, quantity, in_eur FROM worklist_case;
-INSERT INTO worklist_case_new(kind, device_id, product_id, wanted_id, state, opened_at, changed_at, sent_at, worth, amount, currency, money_on, proof, owner, quantity)
-  SELECT 'purchase', 0, product_id, id, CASE WHEN ended_at = 0 THEN 'open' WHEN ended_how = 'bought' THEN 'gone' ELSE 'lapsed' END, at, max(at, ended_at), CASE WHEN ended_how = 'bought' THEN -1 ELSE 0 END, '', CASE WHEN currency = 'EUR' THEN amount ELSE '' END,
+INSERT INTO worklist_case_new(kind, device_id, product_id, wanted_id, state, opened_at, changed_at, worth, amount, currency, money_on, proof, owner, quantity)
+  SELECT 'purchase', 0, product_id, id, CASE WHEN ended_at = 0 THEN 'open' WHEN ended_how = 'bought' THEN 'gone' ELSE 'lapsed' END, at, max(at, ended_at), '', CASE WHEN currency = 'EUR' THEN amount ELSE '' END,
     'EUR', 0, json_array(author || ' asked for it: ' || what || ' (' || amount || ' ' || currency || ').'), author, max(1, quantity) FROM purchase_request ORDER BY id;
 CREATE TABLE case_step_new (
   id INTEGER PRIMARY KEY, case_id INTEGER NOT NULL REFERENCES worklist_case_new(id), at INTEGER NOT NULL, who TEXT NOT NULL, from_state TEXT NOT NULL, to_state TEXT NOT NULL, note TEXT NOT NULL, act TEXT NOT NULL DEFAULT '', undone INTEGER NOT NULL DEFAULT 0
