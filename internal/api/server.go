@@ -80,6 +80,7 @@ func At(site rest.Site, p *program.Program, mover Mover) *Server {
 		Worklist: p.Worklist,
 		Orders:   p.Orders,
 		Requests: p.Requests,
+		Standing: p.Standing,
 		Outbox:   p.Outbox,
 	})
 	reportshttp.Register(

@@ -39,6 +39,7 @@ const (
 	Plan       = "plan"
 	Stance     = "stance"
 	Reclaim    = "rule for reclaim"
+	Standing   = "standing decision"
 	Metering   = "choice of what is measured"
 	ChangeRule = "rule for changes"
 	NameRule   = "rule for names"

@@ -48,6 +48,7 @@ type Program struct {
 	Worklist     *worklist.Service
 	Orders       *worklist.Orders
 	Requests     *worklist.Requests
+	Standing     *worklist.Standing
 	Reports      *reports.Service
 	People       *people.Service
 
@@ -113,6 +114,7 @@ func New(db *sqlite.DB, clock clock.Clock) *Program {
 	}
 	p.Orders = &worklist.Orders{Service: p.Worklist}
 	p.Requests = &worklist.Requests{Service: p.Worklist}
+	p.Standing = &worklist.Standing{Service: p.Worklist}
 	p.Reports = &reports.Service{
 		DB:        db,
 		Clock:     clock,

@@ -8,6 +8,7 @@ import (
 	"testing"
 	"time"
 
+	"ensomet/internal/core/access"
 	"ensomet/internal/core/casework"
 	"ensomet/internal/core/refuse"
 	"ensomet/internal/sqlite"
@@ -86,28 +87,65 @@ func orderly(t *testing.T, prog *Program, d *tool, paused map[int64]int, perDay 
 	}
 }
 
+// standingOrderly holds what is true of standing decisions: none takes more than its day's number, none sends more, and
+// one that is paused takes nothing. taken is what each had taken while it was paused.
+func standingOrderly(t *testing.T, prog *Program, taken map[int64]int, when string) {
+	t.Helper()
+	for _, v := range decisions(t, prog) {
+		id := v.Says.ID
+		if v.Today > v.Says.PerDay || v.Left > v.Says.PerDay {
+			t.Fatalf("%s: standing decision %d took %d and sent %d today, of %d", when, id, v.Today, v.Left, v.Says.PerDay)
+		}
+		if before, was := taken[id]; was && !v.Running && v.Taken > before {
+			t.Fatalf("%s: standing decision %d is paused (%s), and took %d where it had %d", when, id, v.Why, v.Taken, before)
+		}
+		delete(taken, id)
+		if !v.Running {
+			taken[id] = v.Taken
+		}
+	}
+}
+
+// steerStanding sets a standing decision, or tells one something.
+func steerStanding(prog *Program, r *rand.Rand) (string, error) {
+	ctx := context.Background()
+	list, err := prog.Standing.Decisions(ctx)
+	if err != nil {
+		return "", err
+	}
+	if len(list.Decisions) == 0 {
+		d := worklist.StandingDraft{Ground: list.Grounds[0].Ground, PerDay: 1 + r.IntN(3), MaxFails: r.IntN(2) * 100,
+			HoldMinutes: r.IntN(3) * 60}
+		return fmt.Sprintf("set %+v", d), prog.Standing.SetStanding(ctx, d, "w")
+	}
+	v := list.Decisions[0]
+	to := []string{"pause", "go on", "go on", "go on", "end"}[r.IntN(5)]
+	return to + " a standing decision", prog.Standing.SteerStanding(ctx, v.Says.ID, v.Says.Revision, to, "w")
+}
+
 // People send, pause, go on, call off and take back; time passes; the tool takes orders, refuses them, is down, lies,
-// and answers, in any order. No order is taken twice, none leaves a wave that is paused or beyond its day's number,
+// and answers, and a standing decision sends beside them, in any order. No order is taken twice, none leaves a wave that is paused or beyond its day's number,
 // none waits in one that was called off, and each case is where its last step led.
 func TestWavesUnderSteering(t *testing.T) {
 	ctx := context.Background()
 	down := errors.New("connection refused")
 	for seed := range uint64(6) {
 		r := rand.New(rand.NewPCG(seed, 13))
-		prog, clock, _, d := house(t, 14)
+		prog, clock, _, d := house(t, 24)
 		done := prog.Renewal.Hold()
-		perDay, paused := map[int64]int{}, map[int64]int{}
+		account(t, prog, "w", access.Editor)
+		perDay, paused, taken := map[int64]int{}, map[int64]int{}, map[int64]int{}
 		for step := range 120 {
 			ids := []int64{}
 			for range 1 + r.IntN(4) {
-				ids = append(ids, int64(1+r.IntN(14)))
+				ids = append(ids, int64(1+r.IntN(24)))
 			}
 			waves, err := prog.Orders.Waves(ctx)
 			if err != nil {
 				t.Fatal(err)
 			}
 			what := ""
-			switch n := r.IntN(12); {
+			switch n := r.IntN(14); {
 			case n < 2:
 				what = "agree"
 				_, err = prog.Worklist.CaseAct(ctx, worklist.CaseAction{IDs: ids, Act: casework.Agree}, "w")
@@ -136,10 +174,14 @@ func TestWavesUnderSteering(t *testing.T) {
 				if to == "go on" {
 					delete(paused, w.ID)
 				}
-			case n < 10 && len(d.taken) > 0:
+			case n < 9:
+				what, err = steerStanding(prog, r)
+				clear(paused) // it may have let its waves go on
+			case n < 11 && len(d.taken) > 0:
 				o := worklist.Outcome{Order: d.taken[r.IntN(len(d.taken))].ID, Done: r.IntN(3) > 0, Reason: "locked"}
 				what = fmt.Sprintf("the tool says %+v", o)
 				err = prog.Orders.TakeOutcome(ctx, o, "tool")
+				clear(paused) // it may tell of one that was tried before the wave paused
 			default:
 				d.down, d.lies = nil, false
 				switch r.IntN(4) {
@@ -157,6 +199,7 @@ func TestWavesUnderSteering(t *testing.T) {
 				t.Fatalf("%s: %v", when, err)
 			}
 			orderly(t, prog, d, paused, perDay, when)
+			standingOrderly(t, prog, taken, when)
 		}
 		done()
 	}

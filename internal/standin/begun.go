@@ -9,6 +9,7 @@ import (
 	"strings"
 	"time"
 
+	"ensomet/internal/core/access"
 	"ensomet/internal/core/casework"
 	"ensomet/internal/formats"
 	"ensomet/internal/program"
@@ -142,6 +143,31 @@ func (o *Outside) beginWork(ctx context.Context, prog *program.Program, days fun
 	}
 	usual.Revision = hurry.Revision + 1
 	return prog.Worklist.SetCaseRules(ctx, usual, "Runner")
+}
+
+// decideBeforehand lets the demo's house send the removals of one plan by itself, a few a day; the first ones wait.
+func decideBeforehand(ctx context.Context, prog *program.Program) error {
+	who, err := prog.People.DemoAccount(ctx, access.Editor)
+	if err != nil {
+		return err
+	}
+	list, err := prog.Standing.Decisions(ctx)
+	if err != nil {
+		return err
+	}
+	for _, g := range list.Grounds {
+		if g.Ground.Kind == casework.OnPlan && strings.Contains(g.What, "remove Gyrelatch") {
+			return prog.Standing.SetStanding(ctx, worklist.StandingDraft{
+				Ground:      g.Ground,
+				Group:       "Shore/Workshop",
+				PerDay:      12,
+				MaxFails:    20,
+				HoldMinutes: 24 * 60,
+				Note:        "the benches go first",
+			}, who.Name)
+		}
+	}
+	return errors.New("the demo has no plan to remove Gyrelatch")
 }
 
 type begunCase struct {

@@ -100,6 +100,7 @@ func TestPlantedTruths(t *testing.T) {
 	t.Run("the worked examples", func(t *testing.T) { workedExamples(t, prog) })
 	t.Run("why it moved since yesterday", func(t *testing.T) { whyItMoved(t, prog) })
 	t.Run("who is charged", func(t *testing.T) { whoIsCharged(t, prog) })
+	t.Run("what is sent by itself", func(t *testing.T) { whatIsSentByItself(t, prog) })
 	t.Run("a decision about one name", func(t *testing.T) { decideEcho(t, prog) })
 	t.Run("a removal and its return", func(t *testing.T) { removeGame(t, prog, o) })
 }
@@ -127,6 +128,24 @@ func whatWasAskedFor(t *testing.T, prog *program.Program) {
 		if is := fmt.Sprintf("%s %s, uncovered %s", kind, got[kind], got["uncovered"]); err != nil || is != want {
 			t.Errorf("%s: %s, not %s, %v", product, is, want, err)
 		}
+	}
+}
+
+// whatIsSentByItself looks at the standing decision of the demo: a day's number of removals waits for a day.
+func whatIsSentByItself(t *testing.T, prog *program.Program) {
+	list, err := prog.Standing.Decisions(context.Background())
+	if err != nil || len(list.Decisions) != 1 {
+		t.Fatalf("%+v, %v", list.Decisions, err)
+	}
+	v := list.Decisions[0]
+	got := fmt.Sprintf("%s on %s; %d waiting of %d, %d ready, runs: %v", v.What, v.Says.Group, v.Waiting, v.Taken,
+		v.Ready, v.Running)
+	if want := "planned: remove Gyrelatch 1 by 2026-09-30 on Shore/Workshop; 12 waiting of 12, 28 ready, runs: true"; got != want {
+		t.Errorf("%s\n, not %s", got, want)
+	}
+	waves, err := prog.Orders.Waves(context.Background())
+	if err != nil || waves[0].Next != prog.Worklist.Clock.Now().Unix()+86400 {
+		t.Errorf("%+v, %v", waves[0], err)
 	}
 }
 

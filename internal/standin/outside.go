@@ -368,5 +368,8 @@ func BuildDemo(
 	if err := makePlans(ctx, prog); err != nil {
 		return nil, err
 	}
-	return append(truths, more...), errors.Join(makeRights(ctx, prog), renew(ctx, prog))
+	if err := errors.Join(makeRights(ctx, prog), renew(ctx, prog)); err != nil {
+		return nil, err
+	}
+	return append(truths, more...), decideBeforehand(ctx, prog)
 }

@@ -243,7 +243,9 @@ type caseWorker struct {
 	now    int64
 	wave   int64
 	leaves int64
-	ask    map[int64][]int64 // by person, the cases that he is asked about
+	// on whose behalf it is done; nil is a person's own
+	standing *worklistdb.Standing
+	ask      map[int64][]int64 // by person, the cases that he is asked about
 }
 
 func (w *caseWorker) do(c *casework.Case) error {

@@ -90,6 +90,7 @@ func (f *finding) says() casework.Finding {
 		MoneyOn:  f.moneyOn,
 		Proof:    f.proof,
 		Quantity: max(1, f.quantity),
+		Ground:   f.ground,
 	}
 }
 

@@ -60,6 +60,15 @@ func (w *caseWorker) order(c *casework.Case) error {
 		if w.deed.Wave != nil {
 			s = *w.deed.Wave
 		}
+		standing := int64(0)
+		if by := w.standing; by != nil {
+			standing = by.ID
+			s = WaveSettings{
+				Name:     fmt.Sprintf("standing decision %d, %s", by.ID, moment(w.now)),
+				PerDay:   by.PerDay,
+				MaxFails: by.MaxFails,
+			}
+		}
 		if w.wave, err = worklistdb.AddWave(w.tx,
 			worklistdb.Wave{
 				Name:     cmp.Or(s.Name, "orders of "+moment(w.now)),
@@ -67,6 +76,7 @@ func (w *caseWorker) order(c *casework.Case) error {
 				MaxFails: int64(s.MaxFails),
 				Author:   w.who,
 				At:       w.now,
+				Standing: standing,
 			}); err != nil {
 			return err
 		}
@@ -167,16 +177,20 @@ func (svc *Orders) nextOrder(tx *sqlite.Tx, now time.Time) (worklistdb.Deploymen
 		if err != nil {
 			return worklistdb.Deployment{}, err
 		}
+		sofar := casework.Sofar{Waiting: s.Waiting, Today: s.Today + s.Trying}
+		if sofar.Done, sofar.Failed, err = worklistdb.AnswersSince(tx, w.ID, w.From); err != nil {
+			return worklistdb.Deployment{}, err
+		}
+		if w.Standing != 0 { // its limits hold for all of its waves together
+			if err := standingSofar(tx, w.Standing, today, wall, &sofar); err != nil {
+				return worklistdb.Deployment{}, err
+			}
+		}
 		limits := casework.Wave{PerDay: int(w.PerDay), MaxFails: int(w.MaxFails)}
-		n, pause := limits.Next(casework.Sofar{
-			Waiting: s.Waiting,
-			Today:   s.Today + s.Trying,
-			Done:    s.Done,
-			Failed:  s.Failed,
-		})
+		n, pause := limits.Next(sofar)
 		if pause {
 			why := fmt.Sprintf("%d of %d answers were failures, more than %d %%: look at them before more leave",
-				s.Failed, s.Done+s.Failed, w.MaxFails)
+				sofar.Failed, sofar.Done+sofar.Failed, w.MaxFails)
 			if err := worklistdb.SetWave(tx, w.ID, "paused", why); err != nil {
 				return worklistdb.Deployment{}, err
 			}
@@ -186,6 +200,17 @@ func (svc *Orders) nextOrder(tx *sqlite.Tx, now time.Time) (worklistdb.Deploymen
 		}
 	}
 	return worklistdb.Deployment{}, sqlite.ErrNotFound
+}
+
+// standingSofar counts what left today and what was answered of all orders of a standing decision.
+func standingSofar(tx *sqlite.Tx, id, today, wall int64, sofar *casework.Sofar) error {
+	s, err := worklistdb.StandingByID(tx, id)
+	if err != nil {
+		return err
+	}
+	n, err := worklistdb.CountStanding(tx, &s, today, wall)
+	sofar.Today, sofar.Done, sofar.Failed = n.Left, n.DoneSince, n.FailedSince
+	return err
 }
 
 // settleOrder writes what became of an order that was handed over. One that the tool did not take is tried again after
@@ -360,9 +385,11 @@ func (svc *Service) followOrders(ctx context.Context) error {
 	})
 }
 
-// FollowUp does what the passing of time asks of the worklist: reminders, and orders that nobody answers.
+// FollowUp does what the passing of time asks of the worklist: reminders, orders that nobody answers, and what standing
+// decisions take.
 func (svc *Service) FollowUp(ctx context.Context) error {
-	return errors.Join(svc.followQuestions(ctx), svc.followOrders(ctx))
+	standing := Standing{svc}
+	return errors.Join(svc.followQuestions(ctx), svc.followOrders(ctx), standing.follow(ctx))
 }
 
 // WaveView is a wave with how far it is.
@@ -405,31 +432,52 @@ func (svc *Orders) SteerWave(ctx context.Context, id int64, to, who string) erro
 		if w.State == "called off" {
 			return refuse.New("the wave was called off")
 		}
-		why := ""
-		if to == "pause" {
-			why = who + " paused it"
-		}
-		if err := worklistdb.SetWave(tx, id, state, why); err != nil {
-			return err
-		}
 		now := svc.Clock.Now()
-		if to == "call off" {
-			waiting, err := worklistdb.DeploymentsIn(tx, "waiting")
-			if err != nil {
-				return err
-			}
-			for _, d := range waiting {
-				if d.Wave != id {
-					continue
-				}
-				if err := svc.callOff(tx, d, who); err != nil {
-					return err
-				}
-			}
+		switch to {
+		case "go on":
+			err = worklistdb.LetWaveGoOn(tx, id, now.Unix())
+		case "pause":
+			err = worklistdb.SetWave(tx, id, state, who+" paused it")
+		default:
+			err = errors.Join(worklistdb.SetWave(tx, id, state, ""), svc.callOffAll(tx, id, who))
+		}
+		if err == nil && w.Standing != 0 && to != "go on" {
+			err = svc.haltedWith(tx, &w, to, who)
+		}
+		if err != nil {
+			return err
 		}
 		tx.Announce(outbox.Topic)
 		return tx.Note(now, who, to, "wave "+w.Name, "")
 	})
+}
+
+// haltedWith pauses the standing decision of a wave that somebody stopped: it does not send tomorrow what was called
+// back today.
+func (svc *Orders) haltedWith(tx *sqlite.Tx, w *worklistdb.Wave, to, who string) error {
+	s, err := worklistdb.StandingByID(tx, w.Standing)
+	if err != nil || s.State != "running" {
+		return err
+	}
+	did := map[string]string{"pause": "paused", "call off": "called back"}[to]
+	return svc.halt(tx, s, fmt.Sprintf("%s %s the wave “%s”.", who, did, w.Name))
+}
+
+// callOffAll takes back the orders of a wave that have not left.
+func (svc *Orders) callOffAll(tx *sqlite.Tx, wave int64, who string) error {
+	waiting, err := worklistdb.DeploymentsIn(tx, "waiting")
+	if err != nil {
+		return err
+	}
+	for _, d := range waiting {
+		if d.Wave != wave {
+			continue
+		}
+		if err := svc.callOff(tx, d, who); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // callOff takes an order back. One that was tried may be with the tool all the same, so its case waits for a decision;

@@ -35,6 +35,7 @@ type finding struct {
 	moneyOn                       civil.Day
 	removes                       bool // done, the product is gone from the device, or the seat from the person
 	proof                         []string
+	ground                        casework.Ground // what it rests on
 }
 
 // Findings is what a computation found, and what shows that cases are done.
@@ -156,6 +157,7 @@ func (d *Findings) findRestricted(tx *sqlite.Tx) (map[snapshot.DevicePair]bool, 
 				product: p.Product.Id,
 				removes: true,
 				proof:   proof,
+				ground:  casework.Ground{Kind: casework.OnStance, ID: by.ID},
 			},
 		)
 	}
@@ -191,6 +193,7 @@ func (d *Findings) findHours(tx *sqlite.Tx) error {
 			worth:    reclaim.Reuse,
 			currency: f.Currency,
 			proof:    found[key].proof(f.Product.Name),
+			ground:   casework.Ground{Kind: casework.OnStance, ID: found[key].by.ID},
 		})
 	}
 	return nil
@@ -336,6 +339,7 @@ func (d *Findings) findMissing(tx *sqlite.Tx) error {
 					product:  fits[0].Id,
 					worth:    reclaim.Reuse,
 					currency: fits[0].Currency,
+					ground:   casework.Ground{Kind: casework.OnStance, ID: p.ID},
 					proof: []string{
 						fmt.Sprintf(
 							"The scan of %s on %s does not have %s.",
@@ -487,6 +491,7 @@ func (d *Findings) findEnded(tx *sqlite.Tx, taken map[snapshot.DevicePair]bool) 
 					currency: e.Products[p.ID].Currency,
 					moneyOn:  plan.Due,
 					removes:  plan.What == "remove",
+					ground:   casework.Ground{Kind: casework.OnPlan, ID: plan.ID},
 					proof: []string{
 						fmt.Sprintf(
 							"%s has version %s. %s",

@@ -80,6 +80,7 @@ func (r *reclaimRules) of(t policy.Title, d *snapshot.DeviceFacts) reclaim.Rule 
 	i := slices.IndexFunc(r.list, func(x snapshot.ReclaimRule) bool { return x.ID == p.ID })
 	m := &r.list[i]
 	return reclaim.Rule{
+		ID:         m.ID,
 		Window:     m.Window,
 		LeastShare: m.LeastShare,
 		GraceDays:  m.Grace,
@@ -139,7 +140,8 @@ func (d *Findings) findIdle(
 		if ok, _ := reclaim.Propose(in, rule, e.AsOf); !ok {
 			continue
 		}
-		v := finding{kind: casework.IdleLicence, device: h.Device, product: f.Id, removes: true}
+		v := finding{kind: casework.IdleLicence, device: h.Device, product: f.Id, removes: true,
+			ground: casework.Ground{Kind: casework.OnReclaim, ID: rule.ID}}
 		covered := "no right covers it"
 		if l := lines[snapshot.DevicePair{Device: h.Device, Product: f.Id}]; l != nil {
 			covered = "entitlement " + l.Line.Code + " covers it"
@@ -216,6 +218,7 @@ func (d *Findings) findIdlePools(tx *sqlite.Tx, rules *reclaimRules) error {
 			quantity: spare,
 			worth:    reclaim.Reuse,
 			currency: f.Currency,
+			ground:   casework.Ground{Kind: casework.OnReclaim, ID: rule.ID},
 		}
 		for i := range f.Lines {
 			l := &f.Lines[i]

@@ -46,6 +46,7 @@ export const router = createRouter({
     { path: '/worklist/orders', component: () => import('./worklist/OrdersPage.vue') },
     { path: '/worklist/reclaim', component: () => import('./worklist/ReclaimPage.vue') },
     { path: '/worklist/saved', component: () => import('./worklist/SavedPage.vue') },
+    { path: '/worklist/standing', component: () => import('./worklist/StandingPage.vue') },
     { path: '/worklist/stances', component: () => import('./worklist/StancesPage.vue') },
     { path: '/help', component: () => import('./home/HelpPage.vue') },
     { path: '/:rest(.*)*', component: () => import('./home/LostPage.vue') },

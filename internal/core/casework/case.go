@@ -30,17 +30,18 @@ type Case struct {
 }
 
 // Finding is what evidence says of a case: what it is worth, a decimal of a currency, since when or from when on; why;
-// and how many licences it is about.
+// how many licences it is about; and what it rests on.
 type Finding struct {
 	Worth, Amount, Currency string
 	MoneyOn                 civil.Day
 	Proof                   []string
 	Quantity                int64
+	Ground                  Ground
 }
 
 func (f Finding) same(other Finding) bool {
 	return slices.Equal(f.Proof, other.Proof) && f.Amount == other.Amount && f.Worth == other.Worth &&
-		f.MoneyOn == other.MoneyOn && f.Quantity == other.Quantity
+		f.MoneyOn == other.MoneyOn && f.Quantity == other.Quantity && f.Ground == other.Ground
 }
 
 // Step is one step of a case. Act is what somebody did, empty for evidence. One that is undone stays on record.

@@ -34,6 +34,7 @@ type Install struct {
 
 // Rule sets when licences are proposed.
 type Rule struct {
+	ID         int64   // its number; 0 is the usual one
 	Window     int     // days that are looked at
 	LeastShare float64 // of them that must be measured
 	GraceDays  int     // least age of an install in days before it may be proposed

@@ -17,17 +17,22 @@ type Wave struct {
 	Why      string // why it paused
 	Author   string
 	At       int64
+	Standing int64 // the standing decision whose orders it has; 0 where somebody sent them
+	From     int64 // since when its answers count for its pausing
 }
+
+const waveColumns = "SELECT id, name, per_day, max_fails, state, why, author, at, standing_id, counts_from FROM wave"
 
 // AddWave writes a wave and returns its number.
 func AddWave(tx *sqlite.Tx, w Wave) (int64, error) {
 	return tx.Insert(
-		"INSERT INTO wave(name, per_day, max_fails, state, author, at) VALUES (?, ?, ?, 'running', ?, ?)",
+		"INSERT INTO wave(name, per_day, max_fails, state, author, at, standing_id) VALUES (?, ?, ?, 'running', ?, ?, ?)",
 		w.Name,
 		w.PerDay,
 		w.MaxFails,
 		w.Author,
 		w.At,
+		w.Standing,
 	)
 }
 
@@ -36,8 +41,20 @@ func SetWave(tx *sqlite.Tx, id int64, state, why string) error {
 	return tx.One("UPDATE wave SET state = ?, why = ? WHERE id = ?", state, why, id)
 }
 
+// LetWaveGoOn lets a wave run; from then on its answers count anew.
+func LetWaveGoOn(tx *sqlite.Tx, id, now int64) error {
+	return tx.One("UPDATE wave SET state = 'running', why = '', counts_from = ? WHERE id = ?", now, id)
+}
+
+// AnswersSince counts the answers to the orders of a wave at a second or later.
+func AnswersSince(tx *sqlite.Tx, wave, since int64) (done, failed int, err error) {
+	err = tx.QueryRowContext(tx.Ctx, `SELECT coalesce(sum(state = 'done'), 0), coalesce(sum(state = 'failed'), 0) FROM deployment
+		WHERE wave_id = ? AND answered_at >= ?`, wave, since).Scan(&done, &failed)
+	return done, failed, err
+}
+
 func scanWave(r *sql.Rows, w *Wave) error {
-	return r.Scan(&w.ID, &w.Name, &w.PerDay, &w.MaxFails, &w.State, &w.Why, &w.Author, &w.At)
+	return r.Scan(&w.ID, &w.Name, &w.PerDay, &w.MaxFails, &w.State, &w.Why, &w.Author, &w.At, &w.Standing, &w.From)
 }
 
 // Waves reads all waves, the newest first.
@@ -45,7 +62,7 @@ func Waves(tx *sqlite.Tx) ([]Wave, error) {
 	return sqlite.Query(
 		tx,
 		scanWave,
-		"SELECT id, name, per_day, max_fails, state, why, author, at FROM wave ORDER BY id DESC",
+		waveColumns+" ORDER BY id DESC",
 	)
 }
 
@@ -54,7 +71,7 @@ func WaveByID(tx *sqlite.Tx, id int64) (Wave, error) {
 	list, err := sqlite.Query(
 		tx,
 		scanWave,
-		"SELECT id, name, per_day, max_fails, state, why, author, at FROM wave WHERE id = ?",
+		waveColumns+" WHERE id = ?",
 		id,
 	)
 	if err == nil && len(list) == 0 {
@@ -99,7 +116,7 @@ func PutDeployment(tx *sqlite.Tx, d Deployment) error {
 
 // WavesDue lists the running waves that have an order which is due and which nobody tries in this moment.
 func WavesDue(tx *sqlite.Tx, now, wall int64) ([]Wave, error) {
-	return sqlite.Query(tx, scanWave, `SELECT id, name, per_day, max_fails, state, why, author, at FROM wave w
+	return sqlite.Query(tx, scanWave, waveColumns+` w
 		WHERE state = 'running' AND EXISTS (SELECT 1 FROM deployment d WHERE d.wave_id = w.id AND d.state = 'waiting'
 		AND d.due_at <= ? AND d.claimed_until <= ?) ORDER BY id`, now, wall)
 }
@@ -150,15 +167,17 @@ type WaveSofar struct {
 	Today   int
 	Done    int // the tool says that it did them; evidence decides
 	Failed  int
-	Trying  int // tried in this moment
+	Trying  int   // tried in this moment
+	Next    int64 // when the first of those that wait may leave; 0 where none waits
 }
 
 // CountWave counts the orders of a wave.
 func CountWave(tx *sqlite.Tx, wave, since int64) (s WaveSofar, err error) {
 	err = tx.QueryRowContext(tx.Ctx, `SELECT coalesce(sum(state = 'waiting'), 0), coalesce(sum(state = 'sent'), 0),
 		coalesce(sum(sent_at >= ?2), 0), coalesce(sum(state = 'done'), 0), coalesce(sum(state = 'failed'), 0),
-		coalesce(sum(state = 'waiting' AND claimed_until > ?3), 0)
+		coalesce(sum(state = 'waiting' AND claimed_until > ?3), 0),
+		coalesce(min(CASE WHEN state = 'waiting' THEN due_at END), 0)
 		FROM deployment WHERE wave_id = ?1`, wave, since, time.Now().Unix()).
-		Scan(&s.Waiting, &s.Out, &s.Today, &s.Done, &s.Failed, &s.Trying)
+		Scan(&s.Waiting, &s.Out, &s.Today, &s.Done, &s.Failed, &s.Trying, &s.Next)
 	return s, err
 }

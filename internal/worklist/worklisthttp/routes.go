@@ -19,6 +19,7 @@ type Stations struct {
 	Worklist *worklist.Service
 	Orders   *worklist.Orders
 	Requests *worklist.Requests
+	Standing *worklist.Standing
 	Outbox   *outbox.Service
 }
 
@@ -37,6 +38,7 @@ func Register(server *rest.Server, stations Stations) {
 	s.cases()
 	s.stances()
 	s.reclaim()
+	s.standing()
 	s.answers()
 }
 
@@ -159,4 +161,27 @@ func (s *routes) reclaim() {
 		})
 	rest.Handle(s.Server, access.Editor, rest.Post("endReclaimRule", "/api/reclaim-rules/{id}/end"),
 		rest.OnRevision(s.Worklist.EndReclaimRule))
+}
+
+func (s *routes) standing() {
+	rest.Handle(s.Server, access.Viewer, rest.Get("standing", "/api/standing"),
+		rest.Plain(s.Standing.Decisions, rest.One(toStandingList)))
+	rest.Handle(s.Server, access.Editor, rest.Post("previewStanding", "/api/standing/preview"),
+		func(ctx context.Context, me rest.Account, in *rest.Body[StandingDraft]) (StandingEffect, error) {
+			return rest.One(toStandingEffect)(s.Standing.PreviewStanding(ctx, fromStandingDraft(in.Body), me.Name))
+		})
+	rest.Handle(s.Server, access.Editor, rest.Post("setStanding", "/api/standing"),
+		func(ctx context.Context, me rest.Account, in *rest.Body[StandingDraft]) (rest.Done, error) {
+			return rest.DoneOr(s.Standing.SetStanding(ctx, fromStandingDraft(in.Body), me.Name))
+		})
+	rest.Handle(s.Server, access.Editor, rest.Post("steerStanding", "/api/standing/{id}/steer"),
+		func(ctx context.Context, me rest.Account, in *struct {
+			rest.ByID
+			Body struct {
+				Revision int64  `json:"revision" minimum:"0" doc:"that was seen; an older one is refused"`
+				To       string `json:"to" enum:"pause,go on,approve,end"`
+			}
+		}) (rest.Done, error) {
+			return rest.DoneOr(s.Standing.SteerStanding(ctx, in.ID, in.Body.Revision, in.Body.To, me.Name))
+		})
 }

@@ -476,17 +476,20 @@ type Wave struct {
 	Why      string `json:"why" doc:"why it paused"`
 	Author   string `json:"author"`
 	At       int64  `json:"at"`
+	Standing int64  `json:"standing" doc:"the standing decision whose orders it has; 0 where somebody sent them"`
+	From     int64  `json:"from" unit:"unix" doc:"since when its answers count for its pausing"`
 }
 
 func toWave(v worklist.Wave) Wave { return Wave(v) }
 
 // WaveSofar counts the orders of a wave by their states; Today is those sent at a time or later.
 type WaveSofar struct {
-	Waiting int `json:"waiting"`
-	Out     int `json:"out" doc:"sent, without an answer"`
-	Today   int `json:"today"`
-	Done    int `json:"done" doc:"the tool says that it did them; evidence decides"`
-	Failed  int `json:"failed"`
+	Waiting int   `json:"waiting"`
+	Out     int   `json:"out" doc:"sent, without an answer"`
+	Today   int   `json:"today"`
+	Done    int   `json:"done" doc:"the tool says that it did them; evidence decides"`
+	Failed  int   `json:"failed"`
+	Next    int64 `json:"next" unit:"unix" doc:"when the first of those that wait may leave; 0 where none waits"`
 }
 
 func toWaveSofar(v worklist.WaveSofar) WaveSofar {
@@ -496,6 +499,7 @@ func toWaveSofar(v worklist.WaveSofar) WaveSofar {
 		Today:   v.Today,
 		Done:    v.Done,
 		Failed:  v.Failed,
+		Next:    v.Next,
 	}
 }
 

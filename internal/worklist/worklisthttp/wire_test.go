@@ -39,4 +39,10 @@ func TestTranslations(t *testing.T) {
 	resttest.Translates(t, toWaveSofar)
 	resttest.Translates(t, toCaseGroup)
 	resttest.Translates(t, toSavingRow)
+	resttest.Translates(t, toStandingDraft)
+	resttest.Translates(t, fromStandingDraft)
+	resttest.Translates(t, toStandingView)
+	resttest.Translates(t, toStandingGround)
+	resttest.Translates(t, toStandingList)
+	resttest.Translates(t, toStandingEffect)
 }

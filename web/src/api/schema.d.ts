@@ -2308,6 +2308,54 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/standing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["standing"];
+        put?: never;
+        post: operations["setStanding"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/standing/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["previewStanding"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/standing/{id}/steer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["steerStanding"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/starter-sets": {
         parameters: {
             query?: never;
@@ -6458,6 +6506,168 @@ export interface components {
             stance: string;
             why: string;
         };
+        StandingDraft: {
+            /**
+             * Format: int64
+             * @description the number of the stance, the rule or the plan; 0 is the usual rule of when to reclaim
+             */
+            ground: number;
+            /** @description empty is every device */
+            group?: string;
+            /**
+             * Format: int64
+             * @description how long its orders wait before they leave the house; never shorter than the house asks
+             */
+            holdMinutes: number;
+            /**
+             * Format: int64
+             * @description 0 is a new one
+             */
+            id: number;
+            /**
+             * @description what it rests on
+             * @enum {string}
+             */
+            kind: "stance" | "reclaim" | "plan";
+            /**
+             * Format: int64
+             * @description of the answered orders that may fail before it pauses
+             */
+            maxFails: number;
+            note?: string;
+            /**
+             * Format: int64
+             * @description how many cases it takes, and how many orders leave, on one day
+             */
+            perDay: number;
+            /**
+             * Format: int64
+             * @description that was seen; a save on an older one is refused
+             */
+            revision: number;
+            /** @description its last day; empty is none */
+            until?: string;
+        };
+        StandingEffect: {
+            /**
+             * Format: int64
+             * @description on how many days it would take them all
+             */
+            days: number;
+            /**
+             * Format: int64
+             * @description open ones of the same ground on devices outside of its group
+             */
+            outside: number;
+            /**
+             * Format: int64
+             * @description cases that it may take
+             */
+            ready: number;
+            samples: string[];
+            /**
+             * Format: int64
+             * @description how many it would take on the first day
+             */
+            today: number;
+            /** @description why it would not run at once */
+            waits: string;
+        };
+        StandingGround: {
+            /**
+             * Format: int64
+             * @description open ones that can be sent
+             */
+            cases: number;
+            /** Format: int64 */
+            ground: number;
+            /** @enum {string} */
+            kind: "stance" | "reclaim" | "plan";
+            /** @description in words */
+            what: string;
+        };
+        StandingList: {
+            /** @description a deployment tool is */
+            connected: boolean;
+            decisions: components["schemas"]["StandingView"][];
+            grounds: components["schemas"]["StandingGround"][];
+            groups: string[];
+            /**
+             * Format: int64
+             * @description how many minutes orders wait at least
+             */
+            house: number;
+        };
+        StandingView: {
+            /** @description the second person; empty is nobody */
+            approvedBy: string;
+            /**
+             * Format: int64
+             * @description since when
+             */
+            at: number;
+            /** @description who answers for it */
+            author: string;
+            /**
+             * Format: int64
+             * @description orders that the tool says it did; evidence decides
+             */
+            done: number;
+            /**
+             * Format: int64
+             * @description since it was last let go on
+             */
+            doneSince: number;
+            /** Format: int64 */
+            failed: number;
+            /**
+             * Format: int64
+             * @description since it was last let go on
+             */
+            failedSince: number;
+            /**
+             * Format: int64
+             * @description orders that left today, or are tried in this moment
+             */
+            left: number;
+            /**
+             * Format: int64
+             * @description orders without an answer
+             */
+            out: number;
+            /**
+             * Format: int64
+             * @description cases that it may take, today or later
+             */
+            ready: number;
+            running: boolean;
+            /** @description as somebody would set it who changes nothing */
+            says: components["schemas"]["StandingDraft"];
+            /**
+             * Format: int64
+             * @description since when it runs or does not
+             */
+            stateAt: number;
+            /**
+             * Format: int64
+             * @description cases, in all
+             */
+            taken: number;
+            /**
+             * Format: int64
+             * @description of them today
+             */
+            today: number;
+            /**
+             * Format: int64
+             * @description orders that have not left
+             */
+            waiting: number;
+            /** @description what it rests on, in words */
+            what: string;
+            /** @description why it does not run */
+            why: string;
+        };
         StartRequest: {
             dry: boolean;
             user: string;
@@ -6558,6 +6768,15 @@ export interface components {
             sha256: string;
             /** Format: int64 */
             size: number;
+        };
+        SteerStandingRequest: {
+            /**
+             * Format: int64
+             * @description that was seen; an older one is refused
+             */
+            revision: number;
+            /** @enum {string} */
+            to: "pause" | "go on" | "approve" | "end";
         };
         SteerWaveRequest: {
             /** @enum {string} */
@@ -7195,6 +7414,11 @@ export interface components {
             done: number;
             /** Format: int64 */
             failed: number;
+            /**
+             * Format: int64
+             * @description since when its answers count for its pausing
+             */
+            from: number;
             /** Format: int64 */
             id: number;
             /**
@@ -7205,6 +7429,11 @@ export interface components {
             name: string;
             /**
              * Format: int64
+             * @description when the first of those that wait may leave; 0 where none waits
+             */
+            next: number;
+            /**
+             * Format: int64
              * @description sent, without an answer
              */
             out: number;
@@ -7213,6 +7442,11 @@ export interface components {
              * @description how many leave on one day; 0 is all at once
              */
             perDay: number;
+            /**
+             * Format: int64
+             * @description the standing decision whose orders it has; 0 where somebody sent them
+             */
+            standing: number;
             /** @enum {string} */
             state: "running" | "paused" | "called off";
             /** Format: int64 */
@@ -12512,6 +12746,136 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SpendByUse"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    standing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StandingList"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    setStanding: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StandingDraft"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    previewStanding: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StandingDraft"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StandingEffect"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    steerStanding: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SteerStandingRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description Error */

@@ -12,6 +12,7 @@ import OtherChange from '../components/OtherChange.vue'
 import { useDraft } from '../lib/draft'
 import { moment, whole } from '../lib/format'
 import { useSession } from '../lib/session'
+import OrderBar from './OrderBar.vue'
 import WorkNav from './WorkNav.vue'
 
 /** Orders to the deployment tool in their waves, and what the house asks of its own people. */
@@ -36,14 +37,6 @@ async function steer(id: number, to: 'pause' | 'go on' | 'call off') {
   await client.invalidateQueries()
 }
 const save = () => form.save((body) => ask(api.PUT('/api/case-rules', { body })), 'These rules hold from now on.')
-const parts = (w: Schemas['WaveView']) =>
-  [
-    { key: 'done', n: w.done, word: 'done by its word' },
-    { key: 'failed', n: w.failed, word: 'failed' },
-    { key: 'out', n: w.out, word: 'out' },
-    { key: 'waiting', n: w.waiting, word: 'waiting' },
-  ].filter((p) => p.n)
-const all = (w: Schemas['WaveView']) => Math.max(1, w.done + w.failed + w.out + w.waiting)
 </script>
 
 <template>
@@ -79,20 +72,8 @@ const all = (w: Schemas['WaveView']) => Math.max(1, w.done + w.failed + w.out + 
             <td>{{ moment(w.at) }}</td>
             <td class="num">{{ w.perDay ? whole(w.perDay) : 'all' }}</td>
             <td class="wide">
-              <div
-                class="bar"
-                role="img"
-                :aria-label="
-                  parts(w)
-                    .map((p) => `${p.n} ${p.word}`)
-                    .join(', ')
-                "
-              >
-                <i v-for="p in parts(w)" :key="p.key" :class="p.key" :style="{ flexGrow: p.n / all(w) }" />
-              </div>
-              <span v-for="p in parts(w)" :key="p.key" class="gap" :class="{ drop: p.key === 'failed' }"
-                >{{ whole(p.n) }} {{ p.word }}</span
-              >
+              <OrderBar :orders="w" />
+              <span v-if="w.next && w.state === 'running'" class="gap soft">from {{ moment(w.next) }}</span>
             </td>
             <td>
               <b :class="{ drop: w.state === 'paused' }">{{
@@ -185,24 +166,6 @@ p {
 }
 .wide {
   min-width: 16rem;
-}
-.bar {
-  display: flex;
-  height: 0.7rem;
-  border: 1px solid var(--ink);
-  margin: 0.15rem 0;
-}
-.done {
-  background: var(--owned);
-}
-.failed {
-  background: repeating-linear-gradient(45deg, var(--short) 0 1px, var(--short-fill) 1px 4px);
-}
-.out {
-  background: var(--covered);
-}
-.waiting {
-  background: var(--sheet);
 }
 .rules {
   margin-top: 1.2rem;
