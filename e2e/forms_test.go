@@ -84,6 +84,9 @@ func TestEveryFormTellsTheSecondEditor(t *testing.T) {
 		"reclaim": {path: "/worklist/reclaim?edit=1", field: `[aria-label="note"]`, types: "mine", save: "[data-effect]",
 			other: `const r = (await read('/api/reclaim-rules'))[1].says
 			return send('/api/reclaim-rules', { ...r, window: 300 })`},
+		"standing": {path: "/worklist/standing?edit=1", field: `[aria-label="note"]`, types: "mine",
+			save: "[data-standing-form] [data-effect]", other: `const d = (await read('/api/standing')).decisions[0].says
+			return send('/api/standing', { ...d, perDay: 9 })`},
 		"metering": {path: "/use/measured?edit=1", field: `[aria-label="note"]`, types: "mine",
 			save: "[data-meter-form] [data-effect]", other: `const c = (await read('/api/metering')).choices[0].says
 			return send('/api/metering', { ...c, note: 'theirs' })`},

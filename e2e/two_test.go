@@ -77,6 +77,7 @@ func TestDraftsOfOtherForms(t *testing.T) {
 		{"/titles/rules?rule=new", "", "[data-rule-name]"},
 		{"/titles/publishers?publisher=1", "", "[data-publisher-successor]"},
 		{"/worklist/reclaim?edit=1", "", `[aria-label="note"]`},
+		{"/worklist/standing?edit=1", "", `[aria-label="note"]`},
 		{"/worklist/stances", "", `[aria-label="reason"]`},
 		{"/evidence/changes?rules=yes", "", `[data-rule-form] [aria-label="publisher"]`},
 		{"/position/try?scenario=1", "", `[name="scenario"]`},

@@ -255,3 +255,44 @@ func TestAShortfallIsClosedByAPurchase(t *testing.T) {
 	says(t, page, "[data-case-state]", "covered")
 	look(t, page, "shortfall-closed")
 }
+
+// A standing decision sends a few cases a day by itself. What it sent is called back before it leaves: it stays called
+// back, and the decision stands still until somebody lets it go on.
+func TestAnAutomaticWaveIsCalledBack(t *testing.T) {
+	page, url := open(t, "work", false)
+	page.MustNavigate(url + "/worklist/standing")
+	row(t, page, "remove Gyrelatch 1", "Shore/Workshop", "12 waiting", "runs")
+	press(t, page, `[data-standing-form] [aria-label="cases of"]`)
+	press(t, page, "li", "Plumecaster")
+	says(t, page, "[data-effect]", "6 cases now: 6 on the first day")
+	fill(page, `[data-a-day] input, input[data-a-day]`, "2")
+	page.MustElement(`[data-standing-form] [aria-label="note"]`).MustFocus() // a number counts once one leaves it
+	says(t, page, "[data-effect]", "6 cases now: 2 on the first day, all of them within 3 days")
+	look(t, page, "standing-before")
+	press(t, page, "[data-effect]")
+	row(t, page, "Plumecaster", "2 waiting", "leave from 2026-07-01", "Worker", "runs")
+	look(t, page, "standing-set")
+	pressIn(t, page, "[data-call-back]", "Plumecaster")
+	row(t, page, "Plumecaster", "no order yet", "stands still", "Worker called back its wave")
+	look(t, page, "standing-called-back")
+	page.MustNavigate(url + "/worklist?f=kind%3Drestricted&q=Plumecaster&f=state%3Dagreed")
+	says(t, page, "[data-total]", "2 cases")
+	for _, day := range []string{"2026-07-01", "2026-07-02"} { // the orders of the first one leave on the second evening
+		press(t, page, "[data-move-on]")
+		says(t, page, "header", "as of "+day)
+	}
+	page.MustNavigate(url + "/worklist/orders")
+	row(t, page, "standing decision 1", "out")
+	row(t, page, "standing decision 2", "called off")
+	page.MustNavigate(url + "/worklist?f=kind%3Drestricted&q=Plumecaster&f=state%3Dagreed")
+	says(t, page, "[data-total]", "2 cases")
+	page.MustNavigate(url + "/worklist/standing")
+	pressIn(t, page, "[data-go-on]", "Plumecaster")
+	row(t, page, "Plumecaster", "2 waiting", "runs")
+	pressIn(t, page, "[data-end]", "Plumecaster")
+	says(t, page, "[data-end-standing]", "2 orders that have not left are called back")
+	press(t, page, "[data-end-standing]")
+	if err := page.Wait(rod.Eval(`() => !document.querySelector('tbody').textContent.includes('Plumecaster')`)); err != nil {
+		t.Fatal("the decision is still there")
+	}
+}

@@ -171,7 +171,7 @@ func TestStandingDecisionCalledBack(t *testing.T) {
 	}
 	counts(t, prog, "all called back", map[casework.State]int{casework.Agreed: 3, casework.Open: 5})
 	v := oneDecision(t, prog)
-	if v.Running || !strings.HasPrefix(v.Why, "Perlo called back the wave") {
+	if v.Running || !strings.HasPrefix(v.Why, "Perlo called back its wave of 2026-06-30") {
 		t.Errorf("%+v", v)
 	}
 	for range 3 {

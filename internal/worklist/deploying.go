@@ -459,8 +459,8 @@ func (svc *Orders) haltedWith(tx *sqlite.Tx, w *worklistdb.Wave, to, who string)
 	if err != nil || s.State != "running" {
 		return err
 	}
-	did := map[string]string{"pause": "paused", "call off": "called back"}[to]
-	return svc.halt(tx, s, fmt.Sprintf("%s %s the wave “%s”.", who, did, w.Name))
+	words := map[string]string{"pause": "%s paused its wave of %s.", "call off": "%s called back its wave of %s."}
+	return svc.halt(tx, s, fmt.Sprintf(words[to], who, moment(w.At)))
 }
 
 // callOffAll takes back the orders of a wave that have not left.

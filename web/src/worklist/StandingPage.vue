@@ -90,7 +90,10 @@ const desk = useRuleDesk<Draft, Schemas['StandingDraft'], string>('standing', {
   blank,
   body: sent,
   preview: async (body) => words(await ask(api.POST('/api/standing/preview', { body }))),
-  previewEnd: async (id) => ends((await ask(api.GET('/api/standing'))).decisions.find((v) => v.says.id === id)!),
+  previewEnd: async (id) => {
+    const v = (await ask(api.GET('/api/standing'))).decisions.find((d) => d.says.id === id)
+    return v ? ends(v) : 'It has ended.'
+  },
   save: (body) => ask(api.POST('/api/standing', { body })),
   end: (id, revision) =>
     ask(api.POST('/api/standing/{id}/steer', { params: { path: { id } }, body: { revision, to: 'end' } })),
@@ -124,7 +127,9 @@ const callBack = (v: View) =>
     for (const { id } of wavesOf(v))
       await ask(api.POST('/api/waves/{id}/steer', { params: { path: { id } }, body: { to: 'call off' } }))
   })
-const leaves = (v: View) => Math.min(...wavesOf(v).map((w) => w.next))
+/** When the first of its orders may leave; 0 while that is not known. */
+const leaves = (v: View) => wavesOf(v).reduce((first, w) => (first ? Math.min(first, w.next) : w.next), 0)
+const kinds = { stance: 'restricted|missing', reclaim: 'idle', plan: 'ended' }
 const hours = (minutes: number) =>
   minutes < 60 ? count(minutes, 'minute') : count(Math.round(minutes / 6) / 10, 'hour')
 const mine = (v: View) => v.author === me.value?.name
@@ -153,7 +158,7 @@ const say = (field: string, v: unknown) =>
             <th>cases of</th>
             <th>on</th>
             <th class="num">a day</th>
-            <th class="num">ready</th>
+            <th class="num">still open</th>
             <th class="wide">its orders</th>
             <th>answers for it</th>
             <th>state</th>
@@ -179,8 +184,11 @@ const say = (field: string, v: unknown) =>
             <td class="wide">
               <OrderBar :orders="v" />
               <div v-if="v.waiting" class="row" data-leaving>
-                <b v-if="v.running">leave from {{ moment(leaves(v)) }}</b>
-                <span v-else>held</span>
+                <b v-if="v.running && leaves(v)"
+                  >{{ v.waiting === 1 ? 'leaves' : 'leave' }} from {{ moment(leaves(v)) }}</b
+                >
+                <span v-else-if="!v.running">held</span>
+                <RouterLink :to="`/worklist?f=state%3Dwaiting&f=kind%3D${kinds[v.says.kind]}`">see them</RouterLink>
                 <button v-if="mayWork" class="plain" type="button" data-call-back @click="callBack(v)">
                   call {{ v.waiting === 1 ? 'it' : `all ${whole(v.waiting)}` }} back
                 </button>
@@ -189,7 +197,10 @@ const say = (field: string, v: unknown) =>
             <td>
               {{ v.author }}<template v-if="v.approvedBy">, with {{ v.approvedBy }}</template>
               <div class="soft">
-                since {{ day(v.at) }}<template v-if="v.says.until">, until {{ v.says.until }}</template>
+                <span class="day">since {{ day(v.at) }}</span
+                ><template v-if="v.says.until"
+                  >, <span class="day">until {{ v.says.until }}</span></template
+                >
               </div>
             </td>
             <td>
@@ -209,7 +220,7 @@ const say = (field: string, v: unknown) =>
                   approve
                 </button>
                 <button class="plain" type="button" data-edit @click="desk.edit(v.says.id)">change</button>
-                <button class="plain" type="button" @click="askEnd(v.says.id)">end it</button>
+                <button class="plain" type="button" data-end @click="askEnd(v.says.id)">end it</button>
               </template>
             </td>
           </tr>
@@ -269,7 +280,8 @@ const say = (field: string, v: unknown) =>
       </div>
       <div class="row">
         <label
-          >at most <InputNumber v-model="draft.perDay" :min="1" :max="5000" size="small" input-class="few" /> a
+          >at most
+          <InputNumber v-model="draft.perDay" data-a-day :min="1" :max="5000" size="small" input-class="few" /> a
           day;</label
         >
         <label
@@ -322,6 +334,9 @@ const say = (field: string, v: unknown) =>
 </template>
 
 <style scoped>
+.day {
+  white-space: nowrap;
+}
 .wide {
   min-width: 14rem;
 }
