@@ -277,7 +277,7 @@ func TestAnAutomaticWaveIsCalledBack(t *testing.T) {
 	look(t, page, "standing-called-back")
 	page.MustNavigate(url + "/worklist?f=kind%3Drestricted&q=Plumecaster&f=state%3Dagreed")
 	says(t, page, "[data-total]", "2 cases")
-	for _, day := range []string{"2026-07-01", "2026-07-02"} { // the orders of the first one leave on the second evening
+	for _, day := range []string{"2026-07-01", "2026-07-02"} { // on the second evening those of the first one leave
 		press(t, page, "[data-move-on]")
 		says(t, page, "header", "as of "+day)
 	}

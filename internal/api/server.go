@@ -69,7 +69,7 @@ func At(site rest.Site, p *program.Program, mover Mover) *Server {
 	titleshttp.Register(s.Server, titleshttp.Stations{Titles: p.Titles, Catalogue: p.Catalogue})
 	entitlementshttp.Register(
 		s.Server,
-		entitlementshttp.Stations{Entitlements: p.Entitlements, Spending: p.Spending},
+		entitlementshttp.Stations{Entitlements: p.Entitlements, Spending: p.Spending, Keys: p.Keys},
 	)
 	usehttp.Register(s.Server, usehttp.Stations{Use: p.Use, Progress: p.Progress})
 	positionhttp.Register(

@@ -17,7 +17,9 @@ import (
 
 // entitlementKinds are the kinds of files that say what was bought, and for whom.
 func (svc *Service) Kinds() map[*formats.Kind]intake.WriterMaker {
+	keys := Keys{svc}
 	return map[*formats.Kind]intake.WriterMaker{
+		formats.Keys:         keys.keyWriter,
 		formats.Entitlements: svc.entitlementWriter,
 		formats.Transactions: svc.transactionWriter,
 		formats.Assignments:  func(in intake.Arrival) (*intake.Writer, error) { return assignmentWriter(in.Tx) },

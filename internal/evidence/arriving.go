@@ -30,6 +30,7 @@ type arrivedPart struct {
 	scans   []evidence.Scan
 	dates   map[evidence.Item]civil.Day // of installation, where a line says so
 	covered bool
+	keys    map[int64][]evidence.Item // by the time of a scan, the records with the licence keys that it found
 }
 
 // arrivedUse is the last day of use of a record, as a scan of a day said.
@@ -46,10 +47,14 @@ type arrivals struct {
 	res                   *intake.ImportResult
 	scanned               map[[2]int64]bool // by device and root, under root 0 by any; nil asks for each device
 	newest                map[int64]int64   // by device, the newest scan that arrived
+	keyed                 bool              // somewhere a licence key was found
 }
 
 func (svc *Service) newArrivals(tx *sqlite.Tx, res *intake.ImportResult) (t *arrivals, err error) {
 	t = &arrivals{app: svc, tx: tx, res: res, newest: map[int64]int64{}}
+	if t.keyed, err = evidencedb.Keys(tx).Some(0); err != nil {
+		return nil, err
+	}
 	if t.installs, err = evidencedb.NewInstalls(tx); err != nil {
 		return nil, err
 	}
@@ -83,7 +88,7 @@ func (t *arrivals) take(a *arrival) (fresh int, err error) {
 	}
 	t.res.Scans += fresh
 	before := t.res.Added + t.res.Changed + t.res.Gone
-	if err := t.merge(a, bySource); err != nil {
+	if err := errors.Join(t.merge(a, bySource), t.mergeKeys(a)); err != nil {
 		return 0, err
 	}
 	changed := t.res.Added+t.res.Changed+t.res.Gone > before
@@ -166,6 +171,50 @@ func (t *arrivals) merge(a *arrival, bySource bool) error {
 		return nil
 	}
 	return m.otherParts(a.parts[0].scans, done)
+}
+
+// mergeKeys merges the licence keys that were found into what is known. A device on which none ever was costs nothing.
+func (t *arrivals) mergeKeys(a *arrival) error {
+	spans := evidencedb.Keys(t.tx)
+	if !slices.ContainsFunc(a.parts, func(p arrivedPart) bool { return len(p.keys) > 0 }) {
+		if !t.keyed {
+			return nil
+		}
+		if had, err := spans.Some(a.device); err != nil || !had {
+			return err
+		}
+	}
+	t.keyed = true
+	done := map[int64]bool{}
+	for _, p := range a.parts {
+		scans := make([]evidence.Scan, len(p.scans))
+		for i, s := range p.scans {
+			scans[i] = evidence.Scan{At: s.At, Items: p.keys[s.At]}
+		}
+		if err := spans.Merge(a.device, p.part, a.root, scans); err != nil {
+			return err
+		}
+		done[p.part] = true
+	}
+	if !a.whole {
+		return nil
+	}
+	parts, err := spans.PartsOn(a.device, a.root)
+	if err != nil {
+		return err
+	}
+	empty := make([]evidence.Scan, len(a.parts[0].scans))
+	for i, s := range a.parts[0].scans {
+		empty[i].At = s.At
+	}
+	for _, p := range parts {
+		if !done[p] {
+			if err := spans.Merge(a.device, p, a.root, empty); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
 }
 
 // addAll adds the installs of a first scan.

@@ -26,7 +26,8 @@ func (svc *Service) Mend(ctx context.Context, id int64, content, author string) 
 		if line.State != "waiting" {
 			return refuse.Errorf("this line is %s already", line.State)
 		}
-		if err := svc.takeIn(tx, line, content, author); err != nil {
+		kept, err := svc.takeIn(tx, line, content, author)
+		if err != nil {
 			return err
 		}
 		now := svc.Clock.Now()
@@ -34,7 +35,7 @@ func (svc *Service) Mend(ctx context.Context, id int64, content, author string) 
 			return err
 		}
 		if err := tx.Note(now, author, "mended a line", fmt.Sprintf("%s:%d", line.File, line.Line),
-			content); err != nil {
+			kept); err != nil {
 			return err
 		}
 		kind, err := formats.KindByName(line.Kind)
@@ -59,28 +60,28 @@ func (svc *Service) Drop(ctx context.Context, id int64, author string) error {
 	})
 }
 
-// takeIn runs one line through the import of its kind.
-func (svc *Service) takeIn(tx *sqlite.Tx, line evidencedb.Aside, content, author string) error {
+// takeIn runs one line through the import of its kind. It returns the line as it may be kept.
+func (svc *Service) takeIn(tx *sqlite.Tx, line evidencedb.Aside, content, author string) (string, error) {
 	kind, err := formats.KindByName(line.Kind)
 	if err != nil {
-		return err
+		return "", err
 	}
 	r, err := formats.ReaderFor(strings.NewReader(strings.TrimRight(content, "\r\n")+"\n"), kind, line.Header)
 	if err != nil {
-		return err
+		return "", err
 	}
 	row, err := r.Next()
 	if err != nil {
-		return err
+		return "", err
 	}
 	s, err := svc.writer(tx, kind, time.Unix(line.AsOf, 0).UTC(), author, line.File)
 	if err != nil {
-		return err
+		return "", err
 	}
 	if _, err := s.Put(row); err != nil {
-		return err
+		return "", err
 	}
-	return s.Finish(&intake.ImportResult{})
+	return row.Content, s.Finish(&intake.ImportResult{})
 }
 
 // Retry tries every line that waits again, as it stands. It returns how many went in.
@@ -95,7 +96,10 @@ func (svc *Service) Retry(ctx context.Context, author string) (int, error) {
 	}
 	mended := 0
 	for _, kind := range formats.Kinds {
-		lines := slices.DeleteFunc(slices.Clone(waiting), func(l evidencedb.Aside) bool { return l.Kind != kind.Name })
+		lines := slices.DeleteFunc(
+			slices.Clone(waiting),
+			func(l evidencedb.Aside) bool { return l.Kind != kind.Name },
+		)
 		if len(lines) == 0 {
 			continue
 		}

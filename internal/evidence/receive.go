@@ -51,15 +51,21 @@ type receiver struct {
 	arrivals *arrivals
 	compare  bool                  // keep what the device was before
 	was      *snapshot.DeviceFacts // the device before the scan
+	hashes   hasher
 }
 
-func (svc *Service) newReceiver(tx *sqlite.Tx, source, findsBy string, res *intake.ImportResult) (*receiver, error) {
+func (svc *Service) newReceiver(
+	tx *sqlite.Tx,
+	source, findsBy string,
+	res *intake.ImportResult,
+) (*receiver, error) {
 	root, err := evidencedb.Source(tx, source, "")
 	if err != nil {
 		return nil, err
 	}
 	all, err := svc.newArrivals(tx, res)
-	return &receiver{app: svc, tx: tx, source: source, root: root, findsBy: findsBy, arrivals: all}, err
+	return &receiver{app: svc, tx: tx, source: source, root: root, findsBy: findsBy, arrivals: all,
+		hashes: hasher{file: svc.Secret}}, err
 }
 
 // take merges one scan into what is known. Scans in any order, or twice, end the same.
@@ -169,6 +175,9 @@ func (t *receiver) software(device, at int64, s *formats.Scan) (*arrival, error)
 			return nil, err
 		}
 		p.scans[0].Items = append(p.scans[0].Items, it)
+		if err := t.key(p, at, it.Record, in.Key); err != nil {
+			return nil, err
+		}
 		installed, err := civil.Parse(in.InstallDate)
 		if err != nil {
 			return nil, err
@@ -185,6 +194,23 @@ func (t *receiver) software(device, at int64, s *formats.Scan) (*arrival, error)
 		}
 	}
 	return a, nil
+}
+
+// key notes a licence key that was found with an install: its hash and its last signs. What is no key is passed over.
+func (t *receiver) key(p *arrivedPart, at, record int64, key string) error {
+	hash, hint, err := t.hashes.of(key)
+	if err != nil || hash == "" {
+		return err
+	}
+	id, err := evidencedb.Number(t.tx, t.app.Numbers, "found_key", []string{"hash", "hint"}, hash, hint)
+	if err != nil {
+		return err
+	}
+	if p.keys == nil {
+		p.keys = map[int64][]evidence.Item{}
+	}
+	p.keys[at] = append(p.keys[at], evidence.Item{Record: record, Place: id})
+	return nil
 }
 
 var recordColumns = []string{

@@ -7,9 +7,11 @@ import (
 
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/evidence"
+	"ensomet/internal/core/licencekey"
 	"ensomet/internal/evidence/evidencedb"
 	"ensomet/internal/formats"
 	"ensomet/internal/intake"
+	"ensomet/internal/secret"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 )
@@ -18,6 +20,7 @@ import (
 type scanLine struct {
 	device, source int32
 	record, place  int32
+	key            int32 // a licence key that was found, 0 where there is none
 	at             int64
 	installed      civil.Day
 	lastUsed       civil.Day
@@ -25,7 +28,11 @@ type scanLine struct {
 
 // installWriter gathers lines and writes them scan by scan. Lines with one device, source and time are parts
 // of one scan.
-func (svc *Service) installWriter(tx *sqlite.Tx, settings *snapshot.Settings, asOf time.Time) (*intake.Writer, error) {
+func (svc *Service) installWriter(
+	tx *sqlite.Tx,
+	settings *snapshot.Settings,
+	asOf time.Time,
+) (*intake.Writer, error) {
 	devices, err := newDeviceFinder(tx)
 	if err != nil {
 		return nil, err
@@ -46,6 +53,11 @@ func (svc *Service) installWriter(tx *sqlite.Tx, settings *snapshot.Settings, as
 	if err != nil {
 		return nil, err
 	}
+	keys, err := evidencedb.FoundKeys(tx)
+	if err != nil {
+		return nil, err
+	}
+	hashes := hasher{file: svc.Secret}
 	var lines []scanLine
 	put := func(row *formats.Row) (sqlite.Change, error) {
 		in, err := formats.ParseInstall(row, settings.Zone)
@@ -83,10 +95,26 @@ func (svc *Service) installWriter(tx *sqlite.Tx, settings *snapshot.Settings, as
 		if err != nil {
 			return sqlite.Same, err
 		}
+		var key int64
+		if hash, hint, err := hashes.of(in.Key); err != nil {
+			return sqlite.Same, err
+		} else if hash != "" {
+			if key, err = evidencedb.FoundKey(keys, hash, hint); err != nil {
+				return sqlite.Same, err
+			}
+		}
 		lines = append(
 			lines,
-			scanLine{int32(device), int32(source), int32(record), int32(place), in.SeenAt, in.InstallDate,
-				in.LastUsed},
+			scanLine{
+				int32(device),
+				int32(source),
+				int32(record),
+				int32(place),
+				int32(key),
+				in.SeenAt,
+				in.InstallDate,
+				in.LastUsed,
+			},
 		)
 		return sqlite.Same, nil
 	}
@@ -94,6 +122,26 @@ func (svc *Service) installWriter(tx *sqlite.Tx, settings *snapshot.Settings, as
 		Put:    put,
 		Finish: func(res *intake.ImportResult) error { return svc.takeLines(tx, lines, res) },
 	}, nil
+}
+
+// hasher makes of licence keys that were found what is kept of them.
+type hasher struct {
+	file  secret.File
+	known []byte // the secret, once it was needed
+}
+
+// of returns by what a key is known, and its last signs; of what is no key that can be compared nothing.
+func (h *hasher) of(key string) (hash, hint string, err error) {
+	folded := licencekey.Fold(key)
+	if folded == "" {
+		return "", "", nil
+	}
+	if h.known == nil {
+		if h.known, err = h.file.ReadOrMake(); err != nil {
+			return "", "", err
+		}
+	}
+	return secret.HashKey(h.known, folded), licencekey.Hint(folded), nil
 }
 
 // takeLines takes lines in, by device and source.
@@ -146,6 +194,12 @@ func arrivalOf(lines []scanLine) *arrival {
 		s.Items = append(s.Items, it)
 		if l.installed.Known() {
 			p.dates[it] = max(p.dates[it], l.installed)
+		}
+		if l.key != 0 {
+			if p.keys == nil {
+				p.keys = map[int64][]evidence.Item{}
+			}
+			p.keys[l.at] = append(p.keys[l.at], evidence.Item{Record: int64(l.record), Place: int64(l.key)})
 		}
 		if l.lastUsed.Known() {
 			a.uses = append(a.uses, arrivedUse{int64(l.record), l.lastUsed, civil.OfUnix(l.at)})

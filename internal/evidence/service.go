@@ -8,6 +8,7 @@ import (
 	"ensomet/internal/formats"
 	"ensomet/internal/intake"
 	"ensomet/internal/progress"
+	"ensomet/internal/secret"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 )
@@ -21,6 +22,7 @@ type Service struct {
 	// Kinds are the kinds of files that other stations take in.
 	Kinds []map[*formats.Kind]intake.WriterMaker
 
+	Secret  secret.File       // under which licence keys that are found are known
 	Numbers *evidencedb.Cache // of records, places and files that were numbered
 }
 

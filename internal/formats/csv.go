@@ -4,6 +4,7 @@ package formats
 import (
 	"bufio"
 	"bytes"
+	"ensomet/internal/core/licencekey"
 	"errors"
 	"fmt"
 	"io"
@@ -94,6 +95,7 @@ type layout struct {
 	custom    []int
 	width     int      // fields of a line as the file has them
 	constants []string // values that every line has besides
+	secret    []int    // the places of fields that are not kept as they came
 }
 
 // NewReader reads the header and maps it onto the kind's columns. A header that lacks a required column, or a file
@@ -197,10 +199,14 @@ func (r *layout) setHeader(fields []string, kind *Kind, m *Mapping) error {
 		seen[f] = true
 		if k := slices.Index(kind.Columns, f); k >= 0 {
 			r.pos[k] = i
+			if slices.Contains(kind.Secret, f) {
+				r.secret = append(r.secret, i)
+			}
 		} else if f != "" && !slices.Contains(kind.OutOnly, f) {
 			r.custom = append(r.custom, i)
 		}
 	}
+	r.keepSecrets(kind)
 	var missing []string
 	for _, name := range kind.Required {
 		if r.pos[slices.Index(kind.Columns, name)] < 0 {
@@ -220,6 +226,24 @@ func (r *layout) setHeader(fields []string, kind *Kind, m *Mapping) error {
 	return nil
 }
 
+// keepSecrets sees to it that no column of the house's own keeps what a secret column would not: one that is called by
+// a common word for it is taken for it, and left out where there is another.
+func (r *layout) keepSecrets(kind *Kind) {
+	for _, column := range kind.Secret {
+		at := slices.Index(kind.Columns, column)
+		r.custom = slices.DeleteFunc(r.custom, func(i int) bool {
+			if !slices.Contains(synonyms[column], plain(r.header[i])) {
+				return false
+			}
+			r.secret = append(r.secret, i)
+			if r.pos[at] < 0 {
+				r.pos[at] = i
+			}
+			return true
+		})
+	}
+}
+
 // Next returns the next record. It returns io.EOF at the end, a *LineError for a line that cannot be read (go on
 // after it), and a *FileError for a file that ends in the middle of a line.
 func (r *Reader) Next() (*Row, error) {
@@ -233,18 +257,51 @@ func (r *Reader) Next() (*Row, error) {
 // finish lays the columns over a line as the file has it.
 func (r *layout) finish(row *Row) (*Row, error) {
 	if len(row.fields) != r.width {
-		return nil, &LineError{
-			row.Line,
-			row.Content,
-			fmt.Sprintf("it has %d fields and the header has %d", len(row.fields), r.width),
-		}
+		return nil, r.bad(row.Line, row.Content,
+			fmt.Sprintf("it has %d fields and the header has %d", len(row.fields), r.width))
 	}
 	if r.constants != nil {
 		row.fields = append(row.fields, r.constants...)
 		row.Content += "," + csvLine(r.constants)
 	}
+	r.hide(row)
 	row.pos, row.custom, row.header = r.pos, r.custom, r.header
 	return row, nil
+}
+
+// bad is a line that cannot be read. Where the file has licence keys nobody knows which part of it is one, so that
+// nothing of it is kept.
+func (r *layout) bad(line int, content, reason string) *LineError {
+	if len(r.secret) > 0 {
+		content = fmt.Sprintf("(line %d is not kept, since the file has licence keys)", line)
+	}
+	return &LineError{line, content, reason}
+}
+
+// hide writes the last signs alone of secret fields into what is kept of a line.
+func (r *layout) hide(row *Row) {
+	var shown []string
+	for _, i := range r.secret {
+		if strings.TrimSpace(row.fields[i]) == "" {
+			continue
+		}
+		if shown == nil {
+			shown = slices.Clone(row.fields)
+		}
+		shown[i] = HiddenKey(row.fields[i])
+	}
+	if shown != nil {
+		row.Content = csvLine(shown)
+	}
+}
+
+// HiddenKey is what is kept of a licence key: its last five signs, or nothing of one that is too short to be one.
+func HiddenKey(key string) string {
+	folded := licencekey.Fold(key)
+	if folded == "" {
+		return "…"
+	}
+	return "…" + licencekey.Hint(folded)
 }
 
 func (r *Reader) next() (*Row, error) {
@@ -254,11 +311,8 @@ func (r *Reader) next() (*Row, error) {
 			return nil, err
 		}
 		if first.tooLong {
-			return nil, &LineError{
-				first.line,
-				clip(first.text, 500),
-				fmt.Sprintf("it is longer than %d bytes; only its beginning is kept here", MaxLine),
-			}
+			return nil, r.bad(first.line, clip(first.text, 500),
+				fmt.Sprintf("it is longer than %d bytes; only its beginning is kept here", MaxLine))
 		}
 		if first.text == "" {
 			continue
@@ -294,11 +348,8 @@ func (r *Reader) record(first physical) (*Row, error) {
 		}
 		if ioErr == io.EOF || next.tooLong || size+len(next.text) > MaxLine {
 			r.putBack(more)
-			return nil, &LineError{
-				first.line,
-				strings.ToValidUTF8(first.text, "\uFFFD"),
-				"a quotation mark opens here and is never closed",
-			}
+			return nil, r.bad(first.line, strings.ToValidUTF8(first.text, "\uFFFD"),
+				"a quotation mark opens here and is never closed")
 		}
 		last, size = next, size+1+len(next.text)
 		lines = append(lines, next.text)
@@ -306,15 +357,12 @@ func (r *Reader) record(first physical) (*Row, error) {
 	}
 	if err != nil {
 		r.putBack(more)
-		return nil, &LineError{first.line, strings.ToValidUTF8(first.text, "\uFFFD"), err.Error()}
+		return nil, r.bad(first.line, strings.ToValidUTF8(first.text, "\uFFFD"), err.Error())
 	}
 	text := strings.Join(lines, "\n")
 	if !utf8.ValidString(text) {
-		return nil, &LineError{
-			first.line,
-			strings.ToValidUTF8(text, "\uFFFD"),
-			"it is not UTF-8: save the file as UTF-8, or mend the marked letters here",
-		}
+		return nil, r.bad(first.line, strings.ToValidUTF8(text, "\uFFFD"),
+			"it is not UTF-8: save the file as UTF-8, or mend the marked letters here")
 	}
 	if !last.newline && r.header != nil && len(s.fields) < r.width {
 		return nil, &FileError{

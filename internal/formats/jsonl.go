@@ -84,11 +84,7 @@ func (j *jsonLines) read() ([]byte, error) {
 		}
 		j.line++
 		if long {
-			return nil, &LineError{
-				Line:    j.line,
-				Content: clip(string(line), 200),
-				Reason:  "the line is longer than a million characters",
-			}
+			return nil, j.bad(j.line, clip(string(line), 200), "the line is longer than a million characters")
 		}
 		if line = bytes.TrimSpace(line); len(line) > 0 {
 			return line, nil
@@ -103,11 +99,7 @@ func (j *jsonLines) Next() (*Row, error) {
 	}
 	var object map[string]json.RawMessage
 	if err := json.Unmarshal(line, &object); err != nil {
-		return nil, &LineError{
-			Line:    j.line,
-			Content: clip(string(line), 2000),
-			Reason:  "this is no JSON object: " + err.Error(),
-		}
+		return nil, j.bad(j.line, clip(string(line), 2000), "this is no JSON object: "+err.Error())
 	}
 	fields := make([]string, len(j.names))
 	for k, raw := range object {
@@ -117,11 +109,7 @@ func (j *jsonLines) Next() (*Row, error) {
 		}
 		if raw[0] == '"' {
 			if err := json.Unmarshal(raw, &fields[i]); err != nil {
-				return nil, &LineError{
-					Line:    j.line,
-					Content: clip(string(line), 2000),
-					Reason:  fmt.Sprintf("%s: %v", k, err),
-				}
+				return nil, j.bad(j.line, clip(string(line), 2000), fmt.Sprintf("%s: %v", k, err))
 			}
 			continue
 		}

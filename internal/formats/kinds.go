@@ -12,6 +12,7 @@ type Kind struct {
 	Name              string
 	Columns, Required []string
 	OutOnly           []string
+	Secret            []string // columns whose values are never kept as they came, but by their last signs
 }
 
 func kind(name, required, columns string) *Kind {
@@ -45,6 +46,7 @@ var (
 		"entitlement_id type on quantity",
 		`entitlement_id type on quantity end price currency order note request nth`,
 	)
+	Keys        = kind("keys", "entitlement_id key", `entitlement_id key note`)
 	Assignments = kind("assignments", "entitlement_id", `entitlement_id user_id device_id from until`)
 	Policies    = kind(
 		"policies",
@@ -54,7 +56,7 @@ var (
 	Installs = kind(
 		"installs",
 		"device_id name",
-		`device_id publisher name version edition architecture language install_date install_path file_name tag_id purl cpe last_used source seen_at`,
+		`device_id publisher name version edition architecture language install_date install_path file_name tag_id purl cpe last_used source seen_at key`,
 	)
 	Usage = kind(
 		"usage",
@@ -86,6 +88,7 @@ var (
 		Devices,
 		Entitlements,
 		Transactions,
+		Keys,
 		Assignments,
 		Policies,
 		Installs,
@@ -97,6 +100,7 @@ var (
 )
 
 func init() {
+	Installs.Secret, Keys.Secret = []string{"key"}, []string{"key"}
 	Installs.OutOnly = strings.Fields(
 		"title_publisher title_product title_edition title_version recognised_by suite counted why_not_counted",
 	)

@@ -31,7 +31,9 @@ func (m *Mapping) Check(kind *Kind) error {
 			return &FileError{fmt.Sprintf("%s has no column %q", kind.Name, column)}
 		}
 		if other, twice := from[column]; twice {
-			return &FileError{fmt.Sprintf("%q and %q are both mapped to %s: keep one of them", other, header, column)}
+			return &FileError{
+				fmt.Sprintf("%q and %q are both mapped to %s: keep one of them", other, header, column),
+			}
 		}
 		from[column] = header
 	}
@@ -141,7 +143,29 @@ var synonyms = map[string][]string{
 	"install_date": {"installed", "installedon", "dateinstalled", "installationdate", "installdate"},
 	"install_path": {"path", "location", "installlocation", "folder", "directory", "installpath"},
 	"file_name":    {"executable", "exe", "binary", "process", "processname", "image", "file", "filename"},
-	"last_used":    {"lastuse", "lastusage", "lastrun", "lastlaunched", "lastaccessed"},
+	"key": {
+		"licencekey",
+		"licensekey",
+		"productkey",
+		"serialkey",
+		"activationkey",
+		"installationkey",
+		"licencecode",
+		"licensecode",
+		"activationcode",
+		"lizenzschluessel",
+		"lizenzschlüssel",
+		"produktschlüssel",
+		"clédelicence",
+		"cledelicence",
+		"clavedelicencia",
+		"clavedeproducto",
+		"chiavedilicenza",
+		"licensnyckel",
+		"lisensnøkkel",
+		"licentiesleutel",
+	},
+	"last_used": {"lastuse", "lastusage", "lastrun", "lastlaunched", "lastaccessed"},
 	"seen_at": {
 		"scandate",
 		"scanned",

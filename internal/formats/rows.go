@@ -69,6 +69,7 @@ type Install struct {
 	InstallDate civil.Day
 	InstallPath string
 	LastUsed    civil.Day
+	Key         string // a licence key that was found
 	Source      string
 	SeenAt      int64 // seconds since 1970, 0 where the line does not say
 	Custom      map[string]string
@@ -274,6 +275,7 @@ const (
 	inLastUsed
 	inSource
 	inSeenAt
+	inKey
 )
 
 // ParseInstall reads a line of installs.csv. zone serves times without offset. last_used may be a date or a time; its
@@ -295,6 +297,7 @@ func ParseInstall(row *Row, zone *time.Location) (Install, error) {
 		},
 		InstallPath: row.At(inInstallPath),
 		Source:      row.At(inSource),
+		Key:         row.At(inKey),
 		Custom:      row.Custom(),
 	}
 	bad := func(reason string) error { return &LineError{row.Line, row.Content, reason} }
@@ -444,4 +447,14 @@ func ParsePoolEvent(row *Row, zone *time.Location) (PoolEvent, error) {
 		p.fail("session is empty: without it nobody can say which checkout a return ends")
 	}
 	return v, p.err()
+}
+
+// BookedKey is a line of keys.csv: a licence key that was bought with an entitlement.
+type BookedKey struct{ Entitlement, Key, Note string }
+
+// ParseKey reads a line of keys.csv.
+func ParseKey(row *Row) (BookedKey, error) {
+	p := &parser{row: row, kind: Keys}
+	k := BookedKey{Entitlement: p.need("entitlement_id"), Key: p.need("key"), Note: p.col("note")}
+	return k, p.err()
 }

@@ -21,6 +21,7 @@ var parsers = map[*Kind]func(*Row) error{
 	Entitlements:  func(r *Row) error { _, err := ParseEntitlement(r); return err },
 	Transactions:  func(r *Row) error { _, err := ParseTransaction(r); return err },
 	Assignments:   func(r *Row) error { _, err := ParseAssignment(r); return err },
+	Keys:          func(r *Row) error { _, err := ParseKey(r); return err },
 	Policies:      func(r *Row) error { _, err := ParsePolicy(r); return err },
 	Installs:      func(r *Row) error { _, err := ParseInstall(r, time.UTC); return err },
 	Usage:         func(r *Row) error { _, err := ParseSession(r, time.UTC); return err },

@@ -75,6 +75,7 @@ type ScanInstall struct {
 	PURL         string            `json:"purl,omitempty"`
 	CPE          string            `json:"cpe,omitempty"`
 	LastUsed     string            `json:"last_used,omitempty"`
+	Key          string            `json:"key,omitempty"` // a licence key; it is not kept as it came
 	Custom       map[string]string `json:"custom,omitempty"`
 }
 
@@ -212,7 +213,7 @@ func (s *Scan) checkInstalls() error {
 				clip(in.Part, 40))
 		}
 		if err := texts(fmt.Sprintf("install %d", i+1), in.Part, in.Publisher, in.Name, in.Version, in.Edition,
-			in.Architecture, in.Language, in.InstallPath, in.FileName, in.TagID, in.PURL, in.CPE); err != nil {
+			in.Architecture, in.Language, in.InstallPath, in.FileName, in.TagID, in.PURL, in.CPE, in.Key); err != nil {
 			return err
 		}
 		for _, day := range []string{in.InstallDate, in.LastUsed} {

@@ -43,6 +43,7 @@ type Program struct {
 	Catalogue    *titles.Catalogue
 	Entitlements *entitlements.Service
 	Spending     *entitlements.Spending
+	Keys         *entitlements.Keys
 	Use          *use.Service
 	Position     *position.Service
 	Worklist     *worklist.Service
@@ -83,6 +84,7 @@ func New(db *sqlite.DB, clock clock.Clock) *Program {
 		Clock:     clock,
 		Snapshots: p.Snapshots,
 		Progress:  p.Progress,
+		Secret:    p.Secret,
 		Numbers:   evidencedb.NewCache(),
 	}
 	p.Titles = &titles.Service{DB: db, Clock: clock, Snapshots: p.Snapshots, Progress: p.Progress}
@@ -95,6 +97,7 @@ func New(db *sqlite.DB, clock clock.Clock) *Program {
 		Secret:    p.Secret,
 	}
 	p.Spending = &entitlements.Spending{Service: p.Entitlements}
+	p.Keys = &entitlements.Keys{Service: p.Entitlements}
 	p.Use = &use.Service{DB: db, Clock: clock, Snapshots: p.Snapshots, Progress: p.Progress}
 	p.Position = &position.Service{
 		DB:        db,
@@ -153,6 +156,9 @@ func New(db *sqlite.DB, clock clock.Clock) *Program {
 func (p *Program) Begin() {
 	if err := p.Evidence.BreakImports(p.ctx); err != nil {
 		slog.Error("imports that were broken off", "error", err)
+	}
+	if err := p.Keys.HashOlder(p.ctx); err != nil {
+		slog.Error("licence keys could not be made comparable", "error", err)
 	}
 	p.work.Go(p.Renewal.Start(p.ctx))
 	p.work.Go(p.followTime)

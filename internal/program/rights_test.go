@@ -327,12 +327,12 @@ func TestKeysAreSealed(t *testing.T) {
 	ctx := context.Background()
 	prog, _ := office(t)
 	const key = "ABCD-1234-SECRET-9876"
-	if err := prog.Entitlements.AddKey(ctx, "N-1", key, "site", "runner"); err != nil {
+	if err := prog.Keys.AddKey(ctx, "N-1", key, "site", "runner"); err != nil {
 		t.Fatal(err)
 	}
 	l, err := prog.Entitlements.Line(ctx, "N-1")
 	if err != nil || len(l.Keys) != 1 || strings.Contains(fmt.Sprintf("%+v", l.Keys), "SECRET") ||
-		l.Keys[0].Hint != "…9876" {
+		l.Keys[0].Hint != "…T9876" {
 		t.Fatalf("%+v, %v", l.Keys, err)
 	}
 	copied := t.TempDir() + "/copy.db"
@@ -345,13 +345,13 @@ func TestKeysAreSealed(t *testing.T) {
 	if info, err := os.Stat(string(prog.Secret)); err != nil || info.Mode().Perm() != 0o600 {
 		t.Errorf("%v, %v", info, err)
 	}
-	if got, err := prog.Entitlements.ShowKey(ctx, l.Keys[0].ID, "runner"); err != nil || got != key {
+	if got, err := prog.Keys.ShowKey(ctx, l.Keys[0].ID, "runner"); err != nil || got != key {
 		t.Errorf("%q, %v", got, err)
 	}
 	if err := os.Remove(string(prog.Secret)); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := prog.Entitlements.ShowKey(ctx, l.Keys[0].ID, "runner"); err == nil ||
+	if _, err := prog.Keys.ShowKey(ctx, l.Keys[0].ID, "runner"); err == nil ||
 		!strings.Contains(err.Error(), "put it back") {
 		t.Errorf("without its file: %v", err)
 	}

@@ -54,7 +54,7 @@ func oneDecision(t *testing.T, prog *Program) worklist.StandingView {
 }
 
 // groundOf is the ground whose words begin so.
-func groundOf(t *testing.T, prog *Program, words string) casework.Ground {
+func groundOf(t *testing.T, prog *Program, words string) worklist.GroundView {
 	t.Helper()
 	list, err := prog.Standing.Decisions(context.Background())
 	if err != nil {
@@ -62,11 +62,11 @@ func groundOf(t *testing.T, prog *Program, words string) casework.Ground {
 	}
 	for _, g := range list.Grounds {
 		if strings.HasPrefix(g.What, words) {
-			return g.Ground
+			return g
 		}
 	}
 	t.Fatalf("no ground %q in %+v", words, list.Grounds)
-	return casework.Ground{}
+	return worklist.GroundView{}
 }
 
 func decide(t *testing.T, prog *Program, who string, d worklist.StandingDraft) {
@@ -94,14 +94,20 @@ func counts(t *testing.T, prog *Program, when string, want map[casework.State]in
 	}
 }
 
-// A standing decision takes its day's number, holds it back for as long as it says, lets it leave, and takes the next on
-// the next day. Each case says who answers for it.
+// A standing decision takes its day's number, holds it back for as long as it says, lets it leave, and takes the next
+// on the next day. Each case says who answers for it.
 func TestStandingDecision(t *testing.T) {
 	ctx := context.Background()
 	prog, clock, _, d := house(t, 8)
 	account(t, prog, "Oddny", access.Editor)
 	restricted := groundOf(t, prog, "restricted: ")
-	draft := worklist.StandingDraft{Ground: restricted, PerDay: 3, MaxFails: 20, HoldMinutes: 120}
+	draft := worklist.StandingDraft{
+		Kind:        restricted.Kind,
+		Ground:      restricted.Ground,
+		PerDay:      3,
+		MaxFails:    20,
+		HoldMinutes: 120,
+	}
 	e, err := prog.Standing.PreviewStanding(ctx, draft, "Oddny")
 	if err != nil || e.Ready != 8 || e.Today != 3 || e.Days != 3 || e.Outside != 0 || e.Waits != "" ||
 		len(e.Samples) != 5 || e.Samples[0] != "Derby on dev-0" {
@@ -157,7 +163,7 @@ func TestStandingDecisionCalledBack(t *testing.T) {
 	prog, clock, _, d := house(t, 8)
 	account(t, prog, "Oddny", access.Editor)
 	account(t, prog, "Perlo", access.Editor)
-	decide(t, prog, "Oddny", worklist.StandingDraft{Ground: groundOf(t, prog, "restricted: "), PerDay: 3, MaxFails: 20,
+	decide(t, prog, "Oddny", worklist.StandingDraft{Kind: casework.OnStance, Ground: 1, PerDay: 3, MaxFails: 20,
 		HoldMinutes: 120})
 	pass(t, prog, clock, time.Minute)
 	do(t, prog, "Perlo", worklist.CaseAction{IDs: []int64{1}, Act: casework.Undo}) // one alone
@@ -204,7 +210,18 @@ func TestStandingDecisionStops(t *testing.T) {
 	account(t, prog, "Oddny", access.Editor)
 	account(t, prog, "Perlo", access.Editor)
 	stance := groundOf(t, prog, "restricted: ")
-	decide(t, prog, "Oddny", worklist.StandingDraft{Ground: stance, PerDay: 4, MaxFails: 20, Until: "2026-08-01"})
+	decide(
+		t,
+		prog,
+		"Oddny",
+		worklist.StandingDraft{
+			Kind:     stance.Kind,
+			Ground:   stance.Ground,
+			PerDay:   4,
+			MaxFails: 20,
+			Until:    "2026-08-01",
+		},
+	)
 	stops := func(why string) {
 		t.Helper()
 		pass(t, prog, clock, day24)
@@ -241,7 +258,7 @@ func TestStandingDecisionStops(t *testing.T) {
 			t.Fatal(err)
 		}
 		for _, p := range list.Policies {
-			if p.ID != stance.ID {
+			if p.ID != stance.Ground {
 				continue
 			}
 			p.Says.Reason = reason
@@ -300,7 +317,7 @@ func TestStandingDecisionOfTwo(t *testing.T) {
 	if err := prog.Worklist.SetCaseRules(ctx, rules, "Runner"); err != nil {
 		t.Fatal(err)
 	}
-	draft := worklist.StandingDraft{Ground: groundOf(t, prog, "restricted: "), PerDay: 2}
+	draft := worklist.StandingDraft{Kind: casework.OnStance, Ground: 1, PerDay: 2}
 	decide(t, prog, "Oddny", draft)
 	pass(t, prog, clock, day24)
 	counts(t, prog, "unapproved", map[casework.State]int{casework.Open: 4})
@@ -341,14 +358,14 @@ func TestStandingDecisionOnAGroup(t *testing.T) {
 		"D2,dev-2,client,Inland,Works/Hall 10", "D3,dev-3,client,Quay,Works")
 	renew(t, prog)
 	for group, want := range map[string]int{"": 6, "Inland": 2, "Quay": 4, "Works": 3, "Works/Hall 1": 1, "client": 6} {
-		e, err := prog.Standing.PreviewStanding(ctx, worklist.StandingDraft{Ground: groundOf(t, prog, "restricted: "),
+		e, err := prog.Standing.PreviewStanding(ctx, worklist.StandingDraft{Kind: casework.OnStance, Ground: 1,
 			Group: group, PerDay: 1}, "Oddny")
 		if err != nil || e.Ready != want || e.Outside != 6-want || e.Days != want {
 			t.Errorf("%q: %+v, %v", group, e, err)
 		}
 	}
-	decide(t, prog, "Oddny", worklist.StandingDraft{Ground: groundOf(t, prog, "restricted: "), Group: "Inland", PerDay: 9})
-	if err := prog.Standing.SetStanding(ctx, worklist.StandingDraft{Ground: groundOf(t, prog, "restricted: "),
+	decide(t, prog, "Oddny", worklist.StandingDraft{Kind: casework.OnStance, Ground: 1, Group: "Inland", PerDay: 9})
+	if err := prog.Standing.SetStanding(ctx, worklist.StandingDraft{Kind: casework.OnStance, Ground: 1,
 		Group: "Inland", PerDay: 2}, "Perlo"); !refuse.Is(err) {
 		t.Errorf("a second one for the same: %v", err)
 	}
@@ -383,7 +400,8 @@ func TestStandingDecisionOnAMove(t *testing.T) {
 		t.Fatal(err)
 	}
 	renew(t, prog)
-	decide(t, prog, "Oddny", worklist.StandingDraft{Ground: groundOf(t, prog, "planned: move off Chart 1 to Chart 2"),
+	decide(t, prog, "Oddny", worklist.StandingDraft{Kind: casework.OnPlan,
+		Ground: groundOf(t, prog, "planned: move off Chart 1 to Chart 2").Ground,
 		PerDay: 9})
 	pass(t, prog, clock, time.Minute)
 	for _, c := range casesOf(t, prog) {
@@ -406,21 +424,27 @@ func TestStandingDecisionRefused(t *testing.T) {
 	prog, _, _, _ := house(t, 1)
 	account(t, prog, "Oddny", access.Editor)
 	stance := groundOf(t, prog, "restricted: ")
-	take(t, prog, formats.Policies, "category,stance,reason,days,from,to", "tool,restricted,not by night,mon-fri,22:00,06:00")
+	take(
+		t,
+		prog,
+		formats.Policies,
+		"category,stance,reason,days,from,to",
+		"tool,restricted,not by night,mon-fri,22:00,06:00",
+	)
 	for what, d := range map[string]worklist.StandingDraft{
 		"no ground":      {PerDay: 1},
-		"unknown stance": {Ground: casework.Ground{Kind: casework.OnStance, ID: 99}, PerDay: 1},
-		"by the hour":    {Ground: casework.Ground{Kind: casework.OnStance, ID: stance.ID + 1}, PerDay: 1},
-		"no number":      {Ground: stance},
-		"unknown group":  {Ground: stance, PerDay: 1, Group: "Nowhere"},
-		"over":           {Ground: stance, PerDay: 1, Until: "2026-06-29"},
-		"no day":         {Ground: stance, PerDay: 1, Until: "tomorrow"},
+		"unknown stance": {Kind: casework.OnStance, Ground: 99, PerDay: 1},
+		"by the hour":    {Kind: casework.OnStance, Ground: stance.Ground + 1, PerDay: 1},
+		"no number":      {Kind: stance.Kind, Ground: stance.Ground},
+		"unknown group":  {Kind: stance.Kind, Ground: stance.Ground, PerDay: 1, Group: "Nowhere"},
+		"over":           {Kind: stance.Kind, Ground: stance.Ground, PerDay: 1, Until: "2026-06-29"},
+		"no day":         {Kind: stance.Kind, Ground: stance.Ground, PerDay: 1, Until: "tomorrow"},
 	} {
 		if err := prog.Standing.SetStanding(ctx, d, "Oddny"); !refuse.Is(err) {
 			t.Errorf("%s: %v", what, err)
 		}
 	}
-	decide(t, prog, "Oddny", worklist.StandingDraft{Ground: stance, PerDay: 1})
+	decide(t, prog, "Oddny", worklist.StandingDraft{Kind: stance.Kind, Ground: stance.Ground, PerDay: 1})
 	seen := oneDecision(t, prog)
 	seen.Says.PerDay = 2
 	decide(t, prog, "Perlo", seen.Says)
@@ -434,11 +458,15 @@ func TestStandingDecisionRefused(t *testing.T) {
 		}
 	}
 	tell(t, prog, "end", "Oddny")
-	if err := prog.Standing.SteerStanding(ctx, seen.Says.ID, seen.Says.Revision+2, "go on", "Oddny"); !refuse.Is(err) {
+	if err := prog.Standing.SteerStanding(ctx, seen.Says.ID, seen.Says.Revision+2, "go on", "Oddny"); !refuse.Is(
+		err,
+	) {
 		t.Errorf("what was ended: %v", err)
 	}
 	prog.Worklist.Deploy = nil
-	if err := prog.Standing.SetStanding(ctx, worklist.StandingDraft{Ground: stance, PerDay: 1}, "Oddny"); !refuse.Is(err) {
+	err := prog.Standing.SetStanding(ctx, worklist.StandingDraft{Kind: stance.Kind, Ground: stance.Ground, PerDay: 1},
+		"Oddny")
+	if !refuse.Is(err) {
 		t.Errorf("no tool is connected: %v", err)
 	}
 	if err := prog.Standing.SteerStanding(ctx, 99, 0, "end", "Oddny"); err != sqlite.ErrNotFound {

@@ -94,10 +94,24 @@ func standingOrderly(t *testing.T, prog *Program, taken map[int64]int, when stri
 	for _, v := range decisions(t, prog) {
 		id := v.Says.ID
 		if v.Today > v.Says.PerDay || v.Left > v.Says.PerDay {
-			t.Fatalf("%s: standing decision %d took %d and sent %d today, of %d", when, id, v.Today, v.Left, v.Says.PerDay)
+			t.Fatalf(
+				"%s: standing decision %d took %d and sent %d today, of %d",
+				when,
+				id,
+				v.Today,
+				v.Left,
+				v.Says.PerDay,
+			)
 		}
 		if before, was := taken[id]; was && !v.Running && v.Taken > before {
-			t.Fatalf("%s: standing decision %d is paused (%s), and took %d where it had %d", when, id, v.Why, v.Taken, before)
+			t.Fatalf(
+				"%s: standing decision %d is paused (%s), and took %d where it had %d",
+				when,
+				id,
+				v.Why,
+				v.Taken,
+				before,
+			)
 		}
 		delete(taken, id)
 		if !v.Running {
@@ -114,8 +128,13 @@ func steerStanding(prog *Program, r *rand.Rand) (string, error) {
 		return "", err
 	}
 	if len(list.Decisions) == 0 {
-		d := worklist.StandingDraft{Ground: list.Grounds[0].Ground, PerDay: 1 + r.IntN(3), MaxFails: r.IntN(2) * 100,
-			HoldMinutes: r.IntN(3) * 60}
+		d := worklist.StandingDraft{
+			Kind:        list.Grounds[0].Kind,
+			Ground:      list.Grounds[0].Ground,
+			PerDay:      1 + r.IntN(3),
+			MaxFails:    r.IntN(2) * 100,
+			HoldMinutes: r.IntN(3) * 60,
+		}
 		return fmt.Sprintf("set %+v", d), prog.Standing.SetStanding(ctx, d, "w")
 	}
 	v := list.Decisions[0]
@@ -124,7 +143,8 @@ func steerStanding(prog *Program, r *rand.Rand) (string, error) {
 }
 
 // People send, pause, go on, call off and take back; time passes; the tool takes orders, refuses them, is down, lies,
-// and answers, and a standing decision sends beside them, in any order. No order is taken twice, none leaves a wave that is paused or beyond its day's number,
+// and answers, and a standing decision sends beside them, in any order. No order is taken twice, none leaves a wave
+// that is paused or beyond its day's number,
 // none waits in one that was called off, and each case is where its last step led.
 func TestWavesUnderSteering(t *testing.T) {
 	ctx := context.Background()
@@ -178,7 +198,11 @@ func TestWavesUnderSteering(t *testing.T) {
 				what, err = steerStanding(prog, r)
 				clear(paused) // it may have let its waves go on
 			case n < 11 && len(d.taken) > 0:
-				o := worklist.Outcome{Order: d.taken[r.IntN(len(d.taken))].ID, Done: r.IntN(3) > 0, Reason: "locked"}
+				o := worklist.Outcome{
+					Order:  d.taken[r.IntN(len(d.taken))].ID,
+					Done:   r.IntN(3) > 0,
+					Reason: "locked",
+				}
 				what = fmt.Sprintf("the tool says %+v", o)
 				err = prog.Orders.TakeOutcome(ctx, o, "tool")
 				clear(paused) // it may tell of one that was tried before the wave paused
@@ -209,7 +233,10 @@ func TestWavesUnderSteering(t *testing.T) {
 func TestOutcomesOfNothing(t *testing.T) {
 	ctx := context.Background()
 	prog, _, _, _ := house(t, 2)
-	if err := prog.Orders.TakeOutcome(ctx, worklist.Outcome{Order: 99}, "tool"); !errors.Is(err, sqlite.ErrNotFound) {
+	if err := prog.Orders.TakeOutcome(ctx, worklist.Outcome{Order: 99}, "tool"); !errors.Is(
+		err,
+		sqlite.ErrNotFound,
+	) {
 		t.Errorf("an order that nobody has: %v", err)
 	}
 	if err := prog.Orders.SteerWave(ctx, 99, "pause", "w"); !errors.Is(err, sqlite.ErrNotFound) {

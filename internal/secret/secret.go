@@ -3,7 +3,10 @@
 package secret
 
 import (
+	"crypto/hmac"
 	"crypto/rand"
+	"crypto/sha256"
+	"encoding/hex"
 	"errors"
 	"fmt"
 	"os"
@@ -33,6 +36,14 @@ func (f File) Read() ([]byte, error) {
 		return nil, fmt.Errorf("the file %s is not what this program wrote: put it back from where it is kept", f)
 	}
 	return secret, nil
+}
+
+// HashKey is by what a licence key, folded, is known: an HMAC (RFC 2104, SHA-256) under the secret, in hexadecimal.
+// Without the secret nobody can try keys against it.
+func HashKey(secret []byte, folded string) string {
+	mac := hmac.New(sha256.New, secret)
+	mac.Write([]byte("licence key " + folded))
+	return hex.EncodeToString(mac.Sum(nil))
 }
 
 // ReadOrMake reads the secret, and makes it where there is none. Of several that make it at once, in one program or in

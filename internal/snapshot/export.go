@@ -195,6 +195,9 @@ func ExportInstalls(tx *sqlite.Tx, at int64, code string, write func(ExportedIns
 			"(SELECT max(at) FROM scan c WHERE c.device_id = i.device_id AND c.source_id IN (i.source_id, s.root) "+
 				"AND c.at <= ?1)",
 		)+`,
+		coalesce((SELECT '…' || f.hint FROM install_key k JOIN found_key f ON f.id = k.key_id
+			WHERE k.device_id = i.device_id AND k.source_id = i.source_id AND k.record_id = i.record_id AND k.since <= ?1
+			AND (k.until IS NULL OR k.until > ?1) ORDER BY k.key_id LIMIT 1), ''),
 		coalesce(p.publisher, ''), coalesce(p.name, ''), coalesce(n.edition, ''), coalesce(n.title_version, ''),
 		coalesce(n.step, ''), i.device_id, coalesce(n.product_id, 0), coalesce(n.why_not, 'not recognised'), r.id
 		FROM install i JOIN device d ON d.id = i.device_id JOIN record r ON r.id = i.record_id
@@ -206,9 +209,9 @@ func ExportInstalls(tx *sqlite.Tx, at int64, code string, write func(ExportedIns
 	if err != nil {
 		return err
 	}
-	values := make([]string, 21)
+	values := make([]string, 22)
 	var out ExportedInstall
-	into := make([]any, 0, 25)
+	into := make([]any, 0, 26)
 	for i := range values {
 		into = append(into, &values[i])
 	}

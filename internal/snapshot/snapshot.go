@@ -55,6 +55,15 @@ type recFacts struct {
 	release *seen       // of its line of the catalogue, nil where it has none
 }
 
+// ProductOf is the product that a record is recognised as, 0 where it is none, and whether it counts; what nobody has
+// recognised might.
+func (e *Snapshot) ProductOf(record int64) (product int64, counts bool) {
+	if record >= int64(len(e.Recs)) || e.Recs[record].Product == nil {
+		return 0, true
+	}
+	return e.Recs[record].Product.Id, e.Recs[record].counts
+}
+
 // seen counts the installs of one version or release.
 type seen struct {
 	Edition, Version         string

@@ -39,6 +39,10 @@ func DeviceFilters(d string) map[string]func(string) (string, []any) {
 		"hasPublisher": having("n.product_id IN (SELECT id FROM product WHERE publisher = ?)"),
 		"hasName":      having("n.key = ?"),
 		"hasRecord":    having("n.record_id = CAST(? AS INTEGER)"),
+		"hasKey": func(v string) (string, []any) {
+			return d + ".id IN (SELECT device_id FROM install_key WHERE until IS NULL AND key_id = CAST(? AS INTEGER))",
+				[]any{v}
+		},
 		"hasFile": func(v string) (string, []any) { // pattern, or pattern;v=version
 			name, version, exact := strings.Cut(v, ";v=")
 			p := FilePattern(name)

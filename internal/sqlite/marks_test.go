@@ -314,7 +314,8 @@ func TestWhatFiguresReadIsRemembered(t *testing.T) {
 		"worklist_case": "shown beside figures", "remark": "shown beside figures", "tag": "shown beside figures",
 		"watch": "shown beside figures", "release_plan": "shown beside figures", "import": "shown beside figures",
 		"edit": "revisions", "statement": "never changed", "account": "people who sign in",
-		"reclaim_rule": "findings, not positions", "past": "what is remembered itself", "mark": "of what is remembered",
+		"reclaim_rule": "findings, not positions", "install_key": "findings, not positions",
+		"found_key": "never changed", "past": "what is remembered itself", "mark": "of what is remembered",
 	}
 	for _, r := range remembered {
 		if reasons[r.table] != "" {

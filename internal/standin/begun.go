@@ -156,8 +156,9 @@ func decideBeforehand(ctx context.Context, prog *program.Program) error {
 		return err
 	}
 	for _, g := range list.Grounds {
-		if g.Ground.Kind == casework.OnPlan && strings.Contains(g.What, "remove Gyrelatch") {
+		if g.Kind == casework.OnPlan && strings.Contains(g.What, "remove Gyrelatch") {
 			return prog.Standing.SetStanding(ctx, worklist.StandingDraft{
+				Kind:        g.Kind,
 				Ground:      g.Ground,
 				Group:       "Shore/Workshop",
 				PerDay:      12,

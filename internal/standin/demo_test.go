@@ -140,7 +140,8 @@ func whatIsSentByItself(t *testing.T, prog *program.Program) {
 	v := list.Decisions[0]
 	got := fmt.Sprintf("%s on %s; %d waiting of %d, %d ready, runs: %v", v.What, v.Says.Group, v.Waiting, v.Taken,
 		v.Ready, v.Running)
-	if want := "planned: remove Gyrelatch 1 by 2026-09-30 on Shore/Workshop; 12 waiting of 12, 28 ready, runs: true"; got != want {
+	want := "planned: remove Gyrelatch 1 by 2026-09-30 on Shore/Workshop; 12 waiting of 12, 28 ready, runs: true"
+	if got != want {
 		t.Errorf("%s\n, not %s", got, want)
 	}
 	waves, err := prog.Orders.Waves(context.Background())

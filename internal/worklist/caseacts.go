@@ -163,7 +163,8 @@ func (svc *Service) CaseAct(ctx context.Context, deed CaseAction, who string) (C
 	if deed.until, err = civil.Parse(deed.Until); err != nil {
 		return out, err
 	}
-	if deed.Act == casework.Keep && (deed.Note == "" || !deed.until.Known() || deed.until <= svc.Snapshots.Today()) {
+	if deed.Act == casework.Keep &&
+		(deed.Note == "" || !deed.until.Known() || deed.until <= svc.Snapshots.Today()) {
 		return out, refuse.New(
 			"to leave it in place, give a reason and a day in the future on which the exception ends",
 		)
@@ -279,7 +280,10 @@ func (w *caseWorker) do(c *casework.Case) error {
 		if err := w.order(c); err != nil {
 			return err
 		}
-		step.Note = cmp.Or(step.Note, "It leaves the house at "+moment(w.leaves)+"; until then it can be called back.")
+		step.Note = cmp.Or(
+			step.Note,
+			"It leaves the house at "+moment(w.leaves)+"; until then it can be called back.",
+		)
 	}
 	if deed.Act == casework.Agree && c.Kind == casework.Leaver {
 		if step.Note, err = w.takeSeats(c, step.Note); err != nil {

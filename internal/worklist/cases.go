@@ -18,18 +18,23 @@ import (
 type caseKey struct {
 	kind                          casework.Kind
 	device, product, person, pool int64
-	request                       int64
+	request, licenceKey           int64
 }
 
 func keyOf(c *casework.Case) caseKey {
-	return caseKey{c.Kind, c.Device, c.Product, c.Person, c.Pool, c.Request}
+	return caseKey{c.Kind, c.Device, c.Product, c.Person, c.Pool, c.Request, c.Key}
 }
 
-func (f *finding) key() caseKey { return caseKey{f.kind, f.device, f.product, f.person, f.pool, 0} }
+func (f *finding) key() caseKey {
+	return caseKey{f.kind, f.device, f.product, f.person, f.pool, 0, f.licenceKey}
+}
 
 // UpdateCases opens cases for new findings and lets evidence move the others. No case ends here but by evidence or
 // because its finding fell away.
 func (svc *Service) UpdateCases(tx *sqlite.Tx, d *Findings) error {
+	if err := worklistdb.PutKeyFacts(tx, d.keys); err != nil {
+		return err
+	}
 	cases, err := worklistdb.Cases(tx)
 	if err != nil {
 		return err
@@ -56,6 +61,7 @@ func (svc *Service) UpdateCases(tx *sqlite.Tx, d *Findings) error {
 			Product: f.product,
 			Person:  f.person,
 			Pool:    f.pool,
+			Key:     f.licenceKey,
 		}
 		c, step := casework.Find(about, f.says(), now)
 		if err := worklistdb.Move(tx, &c, step); err != nil {
@@ -211,7 +217,7 @@ func (d *Findings) unchanged(tx *sqlite.Tx, cases []casework.Case) (map[int64]bo
 		switch c.Kind {
 		case casework.Missing:
 			out[c.ID] = found[keyOf(c)] || !here[pair] && !d.arrived[pair]
-		case casework.Leaver, casework.Uncovered:
+		case casework.Leaver, casework.Uncovered, casework.OverusedKey, casework.UnboughtKey:
 			out[c.ID] = found[keyOf(c)]
 		case casework.DeniedPool: // one that reports nothing proves nothing
 			out[c.ID] = found[keyOf(c)] || !told[c.Pool]

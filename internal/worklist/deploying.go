@@ -246,7 +246,13 @@ func (svc *Orders) settleOrder(ctx context.Context, id int64, refused error) err
 			d.DueAt = now.Add(outbox.Pause(d.Tries)).Unix()
 			return worklistdb.PutDeployment(tx, d)
 		}
-		return svc.orderFailed(tx, d, &c, "deployment", "The deployment tool did not take the order: "+refused.Error())
+		return svc.orderFailed(
+			tx,
+			d,
+			&c,
+			"deployment",
+			"The deployment tool did not take the order: "+refused.Error(),
+		)
 	})
 }
 
@@ -460,7 +466,8 @@ func (svc *Orders) haltedWith(tx *sqlite.Tx, w *worklistdb.Wave, to, who string)
 		return err
 	}
 	words := map[string]string{"pause": "%s paused its wave of %s.", "call off": "%s called back its wave of %s."}
-	return svc.halt(tx, s, fmt.Sprintf(words[to], who, moment(w.At)))
+	standing := Standing{svc.Service}
+	return standing.halt(tx, s, fmt.Sprintf(words[to], who, moment(w.At)))
 }
 
 // callOffAll takes back the orders of a wave that have not left.
@@ -488,8 +495,11 @@ func (svc *Orders) callOff(tx *sqlite.Tx, d worklistdb.Deployment, who string) e
 		return err
 	}
 	if d.Tries > 0 {
-		note := fmt.Sprintf("The wave was called off after %d tries to hand the order over. As far as one knows the "+
-			"deployment tool does not have it; should it come all the same, the next scan shows it.", d.Tries)
+		note := fmt.Sprintf(
+			"The wave was called off after %d tries to hand the order over. As far as one knows the "+
+				"deployment tool does not have it; should it come all the same, the next scan shows it.",
+			d.Tries,
+		)
 		d.Reason = cmp.Or(d.Reason, "called off while it was tried")
 		return svc.orderFailed(tx, d, &c, who, note)
 	}

@@ -28,6 +28,7 @@ import (
 type finding struct {
 	kind                          casework.Kind
 	device, product, person, pool int64
+	licenceKey                    int64
 	quantity                      int64 // licences
 	worth                         reclaim.Worth
 	amount                        decimal.Decimal
@@ -43,6 +44,7 @@ type Findings struct {
 	*snapshot.Positions
 	Sizes   PoolSizes // how many licences pools need
 	found   []finding
+	keys    []worklistdb.KeyFact         // how licence keys stand
 	arrived map[snapshot.DevicePair]bool // devices that have what is required, by the product that its cases name
 	here    map[snapshot.DevicePair]bool // of the products that cases were about, whether they are on the device
 	hereOf  map[int64]bool               // those products
@@ -68,6 +70,9 @@ func (d *Findings) Find(
 		return err
 	}
 	d.findUncovered()
+	if err := d.findKeys(tx); err != nil {
+		return err
+	}
 	if err := d.findLeavers(tx); err != nil {
 		return err
 	}
@@ -256,7 +261,10 @@ func (d *Findings) breaches(tx *sqlite.Tx, names []int64) (map[snapshot.DevicePa
 			v.seconds += b.End - b.Start
 			v.times++
 			v.by, v.person = b.By, s.Person
-			v.when = append(v.when, fmt.Sprintf("%s for %s", civilMoment(b.Start, zone), lengthWords(b.End-b.Start)))
+			v.when = append(
+				v.when,
+				fmt.Sprintf("%s for %s", civilMoment(b.Start, zone), lengthWords(b.End-b.Start)),
+			)
 		}
 		return nil
 	})

@@ -27,9 +27,10 @@ type Standing struct{ *Service }
 
 // StandingDraft is a standing decision to be set.
 type StandingDraft struct {
-	ID          int64 // 0 is a new one
-	Revision    int64 // that was seen; a save on an older one is refused
-	Ground      casework.Ground
+	ID          int64  // 0 is a new one
+	Revision    int64  // that was seen; a save on an older one is refused
+	Kind        string // of what it rests on: stance, reclaim, plan
+	Ground      int64  // the number of that
 	Group       string // empty is every device
 	PerDay      int
 	MaxFails    int // percent of the answered orders that may fail before it pauses
@@ -54,7 +55,8 @@ type StandingView struct {
 
 // GroundView is what a standing decision can be set for.
 type GroundView struct {
-	Ground casework.Ground
+	Kind   string // stance, reclaim, plan
+	Ground int64
 	What   string // in words
 	Cases  int    // open ones
 }
@@ -204,7 +206,7 @@ func (svc *Standing) judge(tx *sqlite.Tx, s worklistdb.Standing, g grounds) (*de
 }
 
 // dayBegan is the second at which today began in the zone of the house.
-func (svc *Service) dayBegan(tx *sqlite.Tx) (int64, error) {
+func (svc *Standing) dayBegan(tx *sqlite.Tx) (int64, error) {
 	settings, err := snapshot.LoadSettings(tx)
 	return svc.Snapshots.Today().Start(settings.Zone).Unix(), err
 }
@@ -237,14 +239,15 @@ func (svc *Standing) Decisions(ctx context.Context) (StandingList, error) {
 			}
 			out.Decisions = append(out.Decisions, v)
 		}
+		at := func(v GroundView) int { return g[casework.Ground{Kind: v.Kind, ID: v.Ground}].at }
 		for ground, now := range g {
 			_, n, err := worklistdb.CountFor(tx, &worklistdb.Standing{Ground: ground})
 			if err != nil {
 				return err
 			}
-			out.Grounds = append(out.Grounds, GroundView{ground, now.what, n})
+			out.Grounds = append(out.Grounds, GroundView{ground.Kind, ground.ID, now.what, n})
 		}
-		slices.SortFunc(out.Grounds, func(a, b GroundView) int { return cmp.Compare(g[a.Ground].at, g[b.Ground].at) })
+		slices.SortFunc(out.Grounds, func(a, b GroundView) int { return cmp.Compare(at(a), at(b)) })
 		out.Groups, err = snapshot.GroupNames(tx)
 		return err
 	})
@@ -261,7 +264,8 @@ func (svc *Standing) view(tx *sqlite.Tx, s worklistdb.Standing, g grounds, revis
 		Says: StandingDraft{
 			ID:          s.ID,
 			Revision:    revision,
-			Ground:      s.Ground,
+			Kind:        s.Ground.Kind,
+			Ground:      s.Ground.ID,
 			Group:       s.Group,
 			PerDay:      s.PerDay,
 			MaxFails:    s.MaxFails,
@@ -269,7 +273,10 @@ func (svc *Standing) view(tx *sqlite.Tx, s worklistdb.Standing, g grounds, revis
 			Until:       s.Until.String(),
 			Note:        s.Note,
 		},
-		What:          cmp.Or(g[s.Ground].what, fmt.Sprintf("%s %d, not in force any more", s.Ground.Kind, s.Ground.ID)),
+		What: cmp.Or(
+			g[s.Ground].what,
+			fmt.Sprintf("%s %d, not in force any more", s.Ground.Kind, s.Ground.ID),
+		),
 		Running:       s.State == "running",
 		Why:           s.Why,
 		StateAt:       s.StateAt,
@@ -286,7 +293,7 @@ func (svc *Standing) standingOf(tx *sqlite.Tx, d StandingDraft, who string) (wor
 	now := svc.Clock.Now().Unix()
 	s := worklistdb.Standing{
 		ID:          d.ID,
-		Ground:      d.Ground,
+		Ground:      casework.Ground{Kind: d.Kind, ID: d.Ground},
 		Group:       d.Group,
 		PerDay:      d.PerDay,
 		MaxFails:    d.MaxFails,
@@ -301,7 +308,7 @@ func (svc *Standing) standingOf(tx *sqlite.Tx, d StandingDraft, who string) (wor
 	if err != nil {
 		return s, nil, err
 	}
-	ground, inForce := g[d.Ground]
+	ground, inForce := g[s.Ground]
 	if s.Until, err = civil.Parse(d.Until); err != nil {
 		return s, g, err
 	}
@@ -314,17 +321,22 @@ func (svc *Standing) standingOf(tx *sqlite.Tx, d StandingDraft, who string) (wor
 	}
 	switch {
 	case !inForce:
-		return s, g, refuse.New("choose a stance without hours, a rule for reclaim or a plan that is in force: only " +
-			"their cases can be sent by themselves")
+		return s, g, refuse.New(
+			"choose a stance without hours, a rule for reclaim or a plan that is in force: only " +
+				"their cases can be sent by themselves",
+		)
 	case d.PerDay < 1 || d.MaxFails < 0 || d.MaxFails > 100 || d.HoldMinutes < 0:
 		return s, g, refuse.New("say how many a day, at least 1, and how many of a hundred answers may be failures")
 	case s.Until.Known() && s.Until < svc.Snapshots.Today():
 		return s, g, refuse.New("its last day is past")
 	}
 	for _, o := range others {
-		if o.ID != d.ID && o.Ground == d.Ground && o.Group == d.Group {
-			return s, g, refuse.Errorf("there is one already for the same cases on the same devices, which %s set: "+
-				"change that one", o.Author)
+		if o.ID != d.ID && o.Ground == s.Ground && o.Group == d.Group {
+			return s, g, refuse.Errorf(
+				"there is one already for the same cases on the same devices, which %s set: "+
+					"change that one",
+				o.Author,
+			)
 		}
 	}
 	s.Seen = ground.revision
@@ -432,7 +444,8 @@ func (svc *Standing) set(ctx context.Context, draft StandingDraft, who string) e
 			return err
 		}
 		if err := tx.Note(now, who, "set a standing decision", g[s.Ground].what, fmt.Sprintf(
-			"%d a day on %s, orders wait %d minutes", s.PerDay, cmp.Or(s.Group, "all devices"), s.HoldMinutes)); err != nil {
+			"%d a day on %s, orders wait %d minutes", s.PerDay, cmp.Or(s.Group, "all devices"), s.HoldMinutes),
+		); err != nil {
 			return err
 		}
 		return svc.goOrWait(tx, s, g)
@@ -472,7 +485,7 @@ func (svc *Standing) goOrWait(tx *sqlite.Tx, s worklistdb.Standing, g grounds) e
 }
 
 // halt lets a standing decision take nothing more, and holds its orders that have not left.
-func (svc *Service) halt(tx *sqlite.Tx, s worklistdb.Standing, why string) error {
+func (svc *Standing) halt(tx *sqlite.Tx, s worklistdb.Standing, why string) error {
 	s.State, s.Why, s.StateAt = "paused", why, svc.Clock.Now().Unix()
 	if _, err := worklistdb.PutStanding(tx, s); err != nil {
 		return err
@@ -636,7 +649,13 @@ func (svc *Standing) take(tx *sqlite.Tx, d *decision, rules CaseRules, what stri
 	if err := worklistdb.CountCases(tx); err != nil {
 		return err
 	}
-	return tx.Note(now, d.Author, "standing decision", fmt.Sprintf("%d cases, the first %d", len(cases), cases[0].ID), what)
+	return tx.Note(
+		now,
+		d.Author,
+		"standing decision",
+		fmt.Sprintf("%d cases, the first %d", len(cases), cases[0].ID),
+		what,
+	)
 }
 
 // takeOne agrees to a case, has it approved by who approved the standing decision, and sends it. One that cannot be

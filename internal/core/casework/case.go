@@ -18,6 +18,7 @@ type Case struct {
 	Kind                          Kind
 	Device, Product, Person, Pool int64
 	Request                       int64 // what was asked for
+	Key                           int64 // a licence key
 	State                         State
 	OpenedAt, ChangedAt, SentAt   int64
 	Finding
@@ -332,6 +333,10 @@ func (c *Case) Done(scan int64) string {
 		return "Nobody has been denied for 30 days."
 	case Uncovered:
 		return "The position is no longer short."
+	case OverusedKey:
+		return "No more devices have the key than there are licences."
+	case UnboughtKey:
+		return "No key of it is in use that nobody booked."
 	}
 	return fmt.Sprintf("The scan of %s no longer has it.", day)
 }

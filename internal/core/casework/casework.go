@@ -22,6 +22,8 @@ const (
 	IdleLicence     Kind = "idle"       // it costs money and nobody uses it
 	IdlePool        Kind = "pool"       // a pool has more licences than anybody ever had out
 	DeniedPool      Kind = "denied"     // a pool denies licences to people
+	OverusedKey     Kind = "overkey"    // a licence key is on more devices than were bought
+	UnboughtKey     Kind = "unbought"   // licence keys are in use that nobody booked
 	Leaver          Kind = "leaver"     // somebody who left holds a seat
 	Uncovered       Kind = "uncovered"  // a product has a shortfall
 	EndOfLife       Kind = "ended"      // its support has ended, and it was planned to go
@@ -36,6 +38,8 @@ var Kinds = []Kind{
 	ForbiddenHours,
 	Missing,
 	Uncovered,
+	OverusedKey,
+	UnboughtKey,
 	Leaver,
 	IdleLicence,
 	IdlePool,

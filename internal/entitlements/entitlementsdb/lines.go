@@ -171,20 +171,58 @@ type KeptKey struct {
 	Author string
 	At     int64
 	Sealed []byte
+	Hash   string `db:"-"` // by what it is known among those that are found; "-" where it cannot be compared
 }
 
 // AddKey keeps a key.
 func AddKey(tx *sqlite.Tx, k KeptKey) error {
 	_, err := tx.Exec(
-		"INSERT INTO licence_key(entitlement_id, sealed, hint, note, author, at) VALUES (?, ?, ?, ?, ?, ?)",
+		"INSERT INTO licence_key(entitlement_id, sealed, hint, note, author, at, hash) VALUES (?, ?, ?, ?, ?, ?, ?)",
 		k.Line,
 		k.Sealed,
 		k.Hint,
 		k.Note,
 		k.Author,
 		k.At,
+		k.Hash,
 	)
 	return err
+}
+
+// HasKey reports whether a line has a key that is known by a hash.
+func HasKey(tx *sqlite.Tx, line int64, hash string) (has bool, err error) {
+	err = tx.QueryRowContext(
+		tx.Ctx,
+		"SELECT EXISTS (SELECT 1 FROM licence_key WHERE entitlement_id = ? AND hash = ? AND dropped_at = 0)",
+		line,
+		hash,
+	).
+		Scan(&has)
+	return has, err
+}
+
+// KeysWithoutHash reads the keys that were kept before it was worked out by what they are known.
+func KeysWithoutHash(tx *sqlite.Tx) ([]KeptKey, error) {
+	return sqlite.Select[KeptKey](
+		tx,
+		`SELECT id, entitlement_id AS line, hint, note, author, at, sealed FROM licence_key
+		WHERE hash = '' AND dropped_at = 0 ORDER BY id`,
+	)
+}
+
+// PutKeyHash writes by what a key is known.
+func PutKeyHash(tx *sqlite.Tx, id int64, hash string) error {
+	return tx.One("UPDATE licence_key SET hash = ? WHERE id = ?", hash, id)
+}
+
+// LineID returns the number of an entitlement line in force by its code.
+func LineID(tx *sqlite.Tx, code string) (id int64, err error) {
+	err = tx.QueryRowContext(tx.Ctx, "SELECT id FROM entitlement WHERE code = ? AND withdrawn_at = 0", code).
+		Scan(&id)
+	if errors.Is(err, sql.ErrNoRows) {
+		err = sqlite.ErrNotFound
+	}
+	return id, err
 }
 
 // Keys reads the keys of a line.
@@ -197,9 +235,11 @@ func Keys(tx *sqlite.Tx, line int64) ([]KeptKey, error) {
 
 // Key reads one key, sealed.
 func Key(tx *sqlite.Tx, id int64) (k KeptKey, err error) {
-	err = tx.QueryRowContext(tx.Ctx,
+	err = tx.QueryRowContext(
+		tx.Ctx,
 		"SELECT id, entitlement_id, hint, note, author, at, sealed FROM licence_key WHERE id = ? AND dropped_at = 0",
-		id).
+		id,
+	).
 		Scan(&k.ID, &k.Line, &k.Hint, &k.Note, &k.Author, &k.At, &k.Sealed)
 	if errors.Is(err, sql.ErrNoRows) {
 		err = sqlite.ErrNotFound

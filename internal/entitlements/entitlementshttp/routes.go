@@ -16,6 +16,7 @@ import (
 type Stations struct {
 	Entitlements *entitlements.Service
 	Spending     *entitlements.Spending
+	Keys         *entitlements.Keys
 }
 
 type routes struct {
@@ -37,6 +38,7 @@ func Register(server *rest.Server, stations Stations) {
 
 func (s *routes) lists() {
 	rest.List(s.Server, "entitlements", s.Entitlements.Entitlements, toEntitlementRow)
+	rest.List(s.Server, "keys", rest.Of(entitlements.KeyList), toKeyRow)
 }
 
 // papers registers notes, keys and proofs of lines.
@@ -58,18 +60,18 @@ func (s *routes) papers() {
 				Note string `json:"note"`
 			}
 		}) (rest.Done, error) {
-			return rest.DoneOr(s.Entitlements.AddKey(ctx, in.Code, in.Body.Key, in.Body.Note, me.Name))
+			return rest.DoneOr(s.Keys.AddKey(ctx, in.Code, in.Body.Key, in.Body.Note, me.Name))
 		})
 	rest.Handle(s.Server, access.Admin, rest.Post("showKey", "/api/keys/{id}/show"),
 		func(ctx context.Context, me rest.Account, in *rest.ByID) (ShownKey, error) {
-			key, err := s.Entitlements.ShowKey(ctx, in.ID, me.Name)
+			key, err := s.Keys.ShowKey(ctx, in.ID, me.Name)
 			return ShownKey{key}, err
 		})
 	rest.Handle(
 		s.Server,
 		access.Admin,
 		rest.Post("dropKey", "/api/keys/{id}/drop"),
-		rest.OnID(s.Entitlements.DropKey),
+		rest.OnID(s.Keys.DropKey),
 	)
 	rest.Handle(s.Server, access.Editor, rest.Post("dropProof", "/api/proofs/{id}/drop"),
 		rest.OnID(s.Entitlements.DropProof))

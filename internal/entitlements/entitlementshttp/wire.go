@@ -85,6 +85,24 @@ func toProof(v entitlements.Proof) Proof {
 	}
 }
 
+// KeyRow is a licence key as it stands: found, booked or both.
+type KeyRow struct {
+	ID        int64  `json:"id" doc:"its number among those that were found, or below 0"`
+	Hint      string `json:"hint" doc:"its last signs"`
+	State     string `json:"state" enum:"over,unbought,in use,nowhere"`
+	ProductID int64  `json:"productId" doc:"0 where nobody knows"`
+	Publisher string `json:"publisher"`
+	Product   string `json:"product"`
+	Devices   int64  `json:"devices" doc:"that have it"`
+	Together  int64  `json:"together" doc:"that have it or another key of its lines"`
+	Bought    int64  `json:"bought" doc:"licences of its lines; below 0 where they count no machines"`
+	Lines     string `json:"lines" doc:"their entitlement_ids"`
+	Since     int64  `json:"since" unit:"unix" doc:"when it was first found where it is now; 0 where it is nowhere"`
+	FoundID   int64  `json:"foundId" doc:"0 where it was never found"`
+}
+
+func toKeyRow(v entitlements.KeyRow) KeyRow { return KeyRow(v) }
+
 // KeptKey is a licence key as everybody may see it: its last signs. Sealed is the key itself, sealed.
 type KeptKey struct {
 	ID     int64  `json:"id"`

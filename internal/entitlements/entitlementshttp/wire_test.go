@@ -41,4 +41,5 @@ func TestTranslations(t *testing.T) {
 	resttest.Translates(t, toSpendByUse)
 	resttest.Translates(t, toContractView)
 	resttest.Translates(t, toEntitlementRow)
+	resttest.Translates(t, toKeyRow)
 }

@@ -212,12 +212,16 @@ func PutLogon(tx *sqlite.Tx, device int64, user string, at int64) error {
 }
 
 // Fact intervals and file intervals have the same form as installs: a record number and a place.
-type spanTable struct{ table, item, place string }
+type spanTable struct {
+	table, item, place string
+	scans              string // the table of the scans that spoke of them
+}
 
 // The tables that keep what scans reported besides installs.
 var (
-	hardwareSpans = spanTable{"hardware", "fact_id", ""}
-	fileSpans     = spanTable{"device_file", "file_id", "place_id"}
+	hardwareSpans = spanTable{"hardware", "fact_id", "", "fact_scan"}
+	fileSpans     = spanTable{"device_file", "file_id", "place_id", "fact_scan"}
+	keySpans      = spanTable{"install_key", "record_id", "key_id", "scan"}
 )
 
 // Spans reads or writes intervals of one of the tables.
@@ -232,10 +236,20 @@ func Hardware(tx *sqlite.Tx) Spans { return Spans{tx, hardwareSpans} }
 // Files gives the files that scans reported.
 func Files(tx *sqlite.Tx) Spans { return Spans{tx, fileSpans} }
 
+// Keys gives the licence keys that scans found with installs: records, and in the place of their place the key.
+func Keys(tx *sqlite.Tx) Spans { return Spans{tx, keySpans} }
+
+// Some reports whether the table has anything, of one device or, with 0, of any.
+func (s Spans) Some(device int64) (some bool, err error) {
+	err = s.tx.QueryRowContext(s.tx.Ctx, "SELECT EXISTS (SELECT 1 FROM "+s.t.table+
+		" WHERE ?1 = 0 OR device_id = ?1)", device).Scan(&some)
+	return some, err
+}
+
 // Merge adds a scan of a part to what is known of a device, in which root is the part that covers all of its kind.
 func (s Spans) Merge(device, part, root int64, scans []evidence.Scan) error {
 	times, err := sqlite.Select[int64](s.tx,
-		"SELECT at FROM fact_scan WHERE device_id = ? AND source_id IN (?, ?) GROUP BY at ORDER BY at",
+		"SELECT at FROM "+s.t.scans+" WHERE device_id = ? AND source_id IN (?, ?) GROUP BY at ORDER BY at",
 		device,
 		part,
 		root,

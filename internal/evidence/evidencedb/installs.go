@@ -253,6 +253,19 @@ func Source(tx *sqlite.Tx, name, part string) (int64, error) {
 	return id, err
 }
 
+// FoundKeys numbers the licence keys that scans found.
+func FoundKeys(tx *sqlite.Tx) (*sqlite.Numbered, error) {
+	return tx.Numbered("hash", "found_key", "hash, hint", "?, ?")
+}
+
+// FoundKey returns the number of a licence key by its hash.
+func FoundKey(n *sqlite.Numbered, hash, hint string) (int64, error) {
+	if id, ok := n.Known[hash]; ok {
+		return id, nil
+	}
+	return n.Number(hash, hash, hint)
+}
+
 // Places numbers the places of installs: a path and custom fields.
 func Places(tx *sqlite.Tx) (*sqlite.Numbered, error) {
 	return tx.Numbered("path || char(31) || custom", "place", "path, custom", "?, ?")

@@ -26,7 +26,8 @@ const waveColumns = "SELECT id, name, per_day, max_fails, state, why, author, at
 // AddWave writes a wave and returns its number.
 func AddWave(tx *sqlite.Tx, w Wave) (int64, error) {
 	return tx.Insert(
-		"INSERT INTO wave(name, per_day, max_fails, state, author, at, standing_id) VALUES (?, ?, ?, 'running', ?, ?, ?)",
+		`INSERT INTO wave(name, per_day, max_fails, state, author, at, standing_id)
+			VALUES (?, ?, ?, 'running', ?, ?, ?)`,
 		w.Name,
 		w.PerDay,
 		w.MaxFails,
@@ -49,7 +50,8 @@ func LetWaveGoOn(tx *sqlite.Tx, id, now int64) error {
 // AnswersSince counts the answers to the orders of a wave at a second or later.
 func AnswersSince(tx *sqlite.Tx, wave, since int64) (done, failed int, err error) {
 	err = tx.QueryRowContext(tx.Ctx, `SELECT coalesce(sum(state = 'done'), 0), coalesce(sum(state = 'failed'), 0) FROM deployment
-		WHERE wave_id = ? AND answered_at >= ?`, wave, since).Scan(&done, &failed)
+		WHERE wave_id = ? AND answered_at >= ?`, wave, since).
+		Scan(&done, &failed)
 	return done, failed, err
 }
 
@@ -153,7 +155,12 @@ func DeploymentsIn(tx *sqlite.Tx, state string) ([]Deployment, error) {
 
 // DeploymentOf is the newest order about a case, or one with ID 0.
 func DeploymentOf(tx *sqlite.Tx, id int64) (Deployment, error) {
-	list, err := sqlite.Query(tx, scanDeployment, deploymentColumns+" WHERE case_id = ? ORDER BY id DESC LIMIT 1", id)
+	list, err := sqlite.Query(
+		tx,
+		scanDeployment,
+		deploymentColumns+" WHERE case_id = ? ORDER BY id DESC LIMIT 1",
+		id,
+	)
 	if err != nil || len(list) == 0 {
 		return Deployment{}, err
 	}

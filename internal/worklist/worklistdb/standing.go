@@ -60,8 +60,26 @@ func StandingByID(tx *sqlite.Tx, id int64) (Standing, error) {
 
 // PutStanding writes one, with ID 0 a new one, and returns its number.
 func PutStanding(tx *sqlite.Tx, s Standing) (int64, error) {
-	values := []any{s.Ground.Kind, s.Ground.ID, s.Seen, s.Group, s.PerDay, s.MaxFails, s.HoldMinutes, s.Until, s.Note,
-		s.Author, s.At, s.ApprovedBy, s.ApprovedAt, s.State, s.Why, s.StateAt, s.EndedAt, s.EndedBy}
+	values := []any{
+		s.Ground.Kind,
+		s.Ground.ID,
+		s.Seen,
+		s.Group,
+		s.PerDay,
+		s.MaxFails,
+		s.HoldMinutes,
+		s.Until,
+		s.Note,
+		s.Author,
+		s.At,
+		s.ApprovedBy,
+		s.ApprovedAt,
+		s.State,
+		s.Why,
+		s.StateAt,
+		s.EndedAt,
+		s.EndedBy,
+	}
 	if s.ID == 0 {
 		return tx.Insert(`INSERT INTO standing(ground, ground_id, ground_revision, group_name, per_day, max_fails,
 			hold_minutes, until_day, note, author, at, approved_by, approved_at, state, why, state_at, ended_at, ended_by)
@@ -103,7 +121,10 @@ func (s *Standing) fits(inGroup bool) (string, []any) {
 // CasesFor lists the cases that a standing decision may take now, the oldest first, at most so many.
 func CasesFor(tx *sqlite.Tx, s *Standing, most int) ([]int64, error) {
 	where, args := s.fits(true)
-	return sqlite.Select[int64](tx, "SELECT c.id"+where+" ORDER BY c.opened_at, c.id LIMIT ?", append(args, most)...)
+	return sqlite.Select[int64](
+		tx,
+		"SELECT c.id"+where+" ORDER BY c.opened_at, c.id LIMIT ?",
+		append(args, most)...)
 }
 
 // CountFor counts the cases that a standing decision may take now, in its group and on all devices.
@@ -139,7 +160,8 @@ type StandingSofar struct {
 
 // CountStanding counts what came of a standing decision; today is when the day began.
 func CountStanding(tx *sqlite.Tx, s *Standing, today, wall int64) (n StandingSofar, err error) {
-	if err = tx.QueryRowContext(tx.Ctx, "SELECT count(*), coalesce(sum(at >= ?), 0) FROM standing_case WHERE standing_id = ?", today,
+	if err = tx.QueryRowContext(tx.Ctx,
+		"SELECT count(*), coalesce(sum(at >= ?), 0) FROM standing_case WHERE standing_id = ?", today,
 		s.ID).Scan(&n.Taken, &n.Today); err != nil {
 		return n, err
 	}
@@ -162,7 +184,8 @@ func WavesOf(tx *sqlite.Tx, standing int64) ([]Wave, error) {
 // where there is none.
 func NewestWaveOf(tx *sqlite.Tx, standing, since int64) (id int64, err error) {
 	err = tx.QueryRowContext(tx.Ctx, `SELECT coalesce(max(id), 0) FROM wave WHERE standing_id = ? AND at >= ? AND state = 'running'`,
-		standing, since).Scan(&id)
+		standing, since).
+		Scan(&id)
 	return id, err
 }
 

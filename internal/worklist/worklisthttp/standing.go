@@ -1,7 +1,6 @@
 package worklisthttp
 
 import (
-	"ensomet/internal/core/casework"
 	"ensomet/internal/rest"
 	"ensomet/internal/worklist"
 )
@@ -24,8 +23,8 @@ func toStandingDraft(v worklist.StandingDraft) StandingDraft {
 	return StandingDraft{
 		ID:          v.ID,
 		Revision:    v.Revision,
-		Kind:        v.Ground.Kind,
-		Ground:      v.Ground.ID,
+		Kind:        v.Kind,
+		Ground:      v.Ground,
 		Group:       v.Group,
 		PerDay:      v.PerDay,
 		MaxFails:    v.MaxFails,
@@ -39,7 +38,8 @@ func fromStandingDraft(v StandingDraft) worklist.StandingDraft {
 	return worklist.StandingDraft{
 		ID:          v.ID,
 		Revision:    v.Revision,
-		Ground:      casework.Ground{Kind: v.Kind, ID: v.Ground},
+		Kind:        v.Kind,
+		Ground:      v.Ground,
 		Group:       v.Group,
 		PerDay:      v.PerDay,
 		MaxFails:    v.MaxFails,
@@ -104,7 +104,7 @@ type StandingGround struct {
 }
 
 func toStandingGround(v worklist.GroundView) StandingGround {
-	return StandingGround{Kind: v.Ground.Kind, Ground: v.Ground.ID, What: v.What, Cases: v.Cases}
+	return StandingGround(v)
 }
 
 // StandingList is the standing decisions that have not ended, and what else one can be set for.

@@ -788,6 +788,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/keys": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["keys"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/keys/{id}/drop": {
         parameters: {
             query?: never;
@@ -4119,6 +4135,51 @@ export interface components {
             id: number;
             note: string;
         };
+        KeyRow: {
+            /**
+             * Format: int64
+             * @description licences of its lines; below 0 where they count no machines
+             */
+            bought: number;
+            /**
+             * Format: int64
+             * @description that have it
+             */
+            devices: number;
+            /**
+             * Format: int64
+             * @description 0 where it was never found
+             */
+            foundId: number;
+            /** @description its last signs */
+            hint: string;
+            /**
+             * Format: int64
+             * @description its number among those that were found, or below 0
+             */
+            id: number;
+            /** @description their entitlement_ids */
+            lines: string;
+            product: string;
+            /**
+             * Format: int64
+             * @description 0 where nobody knows
+             */
+            productId: number;
+            publisher: string;
+            /**
+             * Format: int64
+             * @description when it was first found where it is now; 0 where it is nowhere
+             */
+            since: number;
+            /** @enum {string} */
+            state: "over" | "unbought" | "in use" | "nowhere";
+            /**
+             * Format: int64
+             * @description that have it or another key of its lines
+             */
+            together: number;
+        };
         KindAge: {
             age: string;
             /** Format: int64 */
@@ -4885,6 +4946,17 @@ export interface components {
             next: string;
             parts: components["schemas"]["Part"][];
             rows: components["schemas"]["EntitlementRow"][];
+            /** Format: int64 */
+            stale: number;
+            /** Format: int64 */
+            total: number;
+        };
+        PageKeyRow: {
+            /** Format: int64 */
+            never: number;
+            next: string;
+            parts: components["schemas"]["Part"][];
+            rows: components["schemas"]["KeyRow"][];
             /** Format: int64 */
             stale: number;
             /** Format: int64 */
@@ -9264,6 +9336,44 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    keys: {
+        parameters: {
+            query?: {
+                q?: string;
+                f?: string[];
+                sort?: string;
+                desc?: boolean;
+                cursor?: string;
+                limit?: number;
+                /** @description a column whose values are counted */
+                split?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageKeyRow"];
                 };
             };
             /** @description Error */
