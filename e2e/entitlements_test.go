@@ -169,3 +169,25 @@ func TestASeatMovesToSomebodyElse(t *testing.T) {
 	says(t, page, ".head", name)
 	within(t, page, `() => !document.querySelector('[data-held-seats]')?.textContent.includes('No seat')`)
 }
+
+// Licence keys that scans found stand against those that were booked; one that nobody booked is booked on its line, and
+// nothing but its last signs is shown.
+func TestLicenceKeys(t *testing.T) {
+	page, url := open(t, "run", false)
+	page.MustNavigate(url + "/entitlements/keys")
+	row(t, page, "…10TEN", "on more than were bought", "Murrelet Shade", "L-0009", "12")
+	row(t, page, "…QXW1Z", "nobody booked it", "Kelpline Studio")
+	row(t, page, "…15ARC", "found nowhere")
+	look(t, page, "licence-keys")
+	pressIn(t, page, "[data-key-devices]", "…10TEN")
+	says(t, page, "[data-having]", "have the licence key …10TEN")
+	says(t, page, "[data-total]", "12 devices")
+	page.MustNavigate(url + "/entitlements/line/L-0013")
+	fill(page, `[name="key"]`, "kstud cove8 eider plume qxw1z")
+	press(t, page, "button", "Keep it sealed")
+	says(t, page, "[data-key-found]", "on 3 devices")
+	page.MustNavigate(url + "/entitlements/keys")
+	row(t, page, "…QXW1Z", "in use", "L-0013", "30")
+	page.MustNavigate(url + "/worklist?f=kind%3Dunbought&f=state%3Dgone")
+	row(t, page, "Kelpline Studio", "settled")
+}

@@ -21,6 +21,7 @@ import (
 	"ensomet/internal/api"
 	"ensomet/internal/program"
 	"ensomet/internal/rest"
+	"ensomet/internal/secret"
 	"ensomet/internal/sqlite"
 	"ensomet/internal/standin"
 
@@ -31,6 +32,8 @@ import (
 var (
 	chromium *rod.Browser
 	demoFile string
+	// under which the licence keys of the demo are known
+	demoSecret secret.File
 )
 
 func TestMain(m *testing.M) {
@@ -50,7 +53,7 @@ func run(m *testing.M) (int, error) {
 		return 1, err
 	}
 	defer os.RemoveAll(dir)
-	demoFile = filepath.Join(dir, "demo.db")
+	demoFile, demoSecret = filepath.Join(dir, "demo.db"), secret.Beside(filepath.Join(dir, "building.db"))
 	db, err := sqlite.Open(ctx, filepath.Join(dir, "building.db"))
 	if err != nil {
 		return 1, err
@@ -90,6 +93,7 @@ func openAt(t *testing.T, name, role string, empty bool) (*rod.Page, string) {
 	path := filepath.Join(t.TempDir(), "test.db")
 	if !empty {
 		copyFile(t, demoFile, path)
+		copyFile(t, string(demoSecret), string(secret.Beside(path)))
 	}
 	db, err := sqlite.Open(ctx, path)
 	if err != nil {

@@ -3,6 +3,7 @@ package standin
 import (
 	"context"
 	"fmt"
+	"maps"
 	"os"
 	"path/filepath"
 	"regexp"
@@ -101,6 +102,7 @@ func TestPlantedTruths(t *testing.T) {
 	t.Run("why it moved since yesterday", func(t *testing.T) { whyItMoved(t, prog) })
 	t.Run("who is charged", func(t *testing.T) { whoIsCharged(t, prog) })
 	t.Run("what is sent by itself", func(t *testing.T) { whatIsSentByItself(t, prog) })
+	t.Run("licence keys", func(t *testing.T) { whereKeysAre(t, prog) })
 	t.Run("a decision about one name", func(t *testing.T) { decideEcho(t, prog) })
 	t.Run("a removal and its return", func(t *testing.T) { removeGame(t, prog, o) })
 }
@@ -147,6 +149,31 @@ func whatIsSentByItself(t *testing.T, prog *program.Program) {
 	waves, err := prog.Orders.Waves(context.Background())
 	if err != nil || waves[0].Next != prog.Worklist.Clock.Now().Unix()+86400 {
 		t.Errorf("%+v, %v", waves[0], err)
+	}
+}
+
+// whereKeysAre looks at the licence keys of the demo: one on more machines than were bought, one that nobody bought, one
+// in use and one nowhere. A line whose licences were upgraded has fewer for its key.
+func whereKeysAre(t *testing.T, prog *program.Program) {
+	got := map[string]string{}
+	if err := prog.DB.View(context.Background(), func(tx *sqlite.Tx) error {
+		page, err := entitlements.KeyList().Page(tx, sqlite.ListQuery{})
+		for _, r := range page.Rows {
+			got[r.Hint] = fmt.Sprintf("%s, on %d of %d of %s %s", r.State, r.Devices, r.Bought, r.Product, r.Lines)
+		}
+		return err
+	}); err != nil {
+		t.Fatal(err)
+	}
+	want := map[string]string{
+		"10TEN": "over, on 12 of 10 of Murrelet Shade L-0009",
+		"30SEA": "in use, on 11 of 20 of Murrelet Shade L-0008",
+		"TIDE5": "in use, on 24 of 30 of Oyster Tide L-0016",
+		"QXW1Z": "unbought, on 3 of 0 of Kelpline Studio ",
+		"15ARC": "nowhere, on 0 of 15 of Sternpost Archive L-0017",
+	}
+	if !maps.Equal(got, want) {
+		t.Errorf("%v, not %v", got, want)
 	}
 }
 

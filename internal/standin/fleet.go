@@ -186,6 +186,7 @@ func look(ctx context.Context, prog *program.Program, m machine, at time.Time, r
 				PURL:         l[11],
 				CPE:          l[12],
 				LastUsed:     l[13],
+				Key:          keyOn(m.code, l[2]),
 			}
 			s.Installs = append(s.Installs, in)
 			word, _, _ := strings.Cut(strings.ToLower(l[2]), " ")

@@ -3,6 +3,7 @@ package standin
 import (
 	"fmt"
 	"math/rand/v2"
+	"slices"
 	"time"
 )
 
@@ -23,6 +24,7 @@ func (w *world) useStories() {
 		u.requiredAndMissing,
 		u.restrictedAndIdle,
 		u.begunWork,
+		u.exceptions,
 	} {
 		tell()
 	}
@@ -657,4 +659,27 @@ func (w *world) useAt(r *rand.Rand, d *device, p *product, daysAgo ...int) {
 			},
 		)
 	}
+}
+
+// exceptions are a game that may be there for a while: one holds against the restriction of the same title on the same
+// devices, one is over.
+func (w *useTeller) exceptions() {
+	skua := w.newProduct(product{publisher: "Fennick Play", name: "Skua Rally", category: "game", model: "free"})
+	answers := w.admin[160].user
+	stance := func(group, stance, reason, owner, until string) {
+		w.policies = append(w.policies,
+			[]string{skua.publisher, skua.name, "", group, stance, "", "", "", reason, owner, until})
+	}
+	stance("Shore/Administration", "restricted", "It was brought in on somebody's own stick", "", "")
+	stance("Shore/Administration", "allowed", "The staff party shows it on the large screen", answers, "2026-12-31")
+	stance("Sea/Lomvi", "allowed", "The crew's game night in spring", answers, "2026-05-31")
+	for _, d := range slices.Concat(w.admin[160:163], w.unitsOf["Sea/Lomvi"][23:25]) {
+		w.put(d, skua, "", "2.0")
+	}
+	w.truths = append(w.truths, Truth{
+		Story:     "an exception holds against the restriction of the same title and group until it is over",
+		Publisher: skua.publisher,
+		Product:   skua.name,
+		Want:      map[string]int64{"cases:restricted": 2},
+	})
 }

@@ -22,6 +22,7 @@ func (w *world) write(dir string) error {
 	files := map[*formats.Kind][][]string{
 		formats.Users:         w.users,
 		formats.Entitlements:  w.rights,
+		formats.Keys:          bookedKeys,
 		formats.Assignments:   w.assigned,
 		formats.Policies:      w.policies,
 		formats.Publishers:    w.publishers,
@@ -211,6 +212,7 @@ func (d *device) report() [][]string {
 				last,
 				"collector",
 				at.Format(time.RFC3339),
+				keyOn(d.id, s.names[v]),
 			}
 			out = append(out, row)
 			if s.source2 != "" {

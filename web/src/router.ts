@@ -28,6 +28,7 @@ export const router = createRouter({
     { path: '/entitlements', component: () => import('./entitlements/EntitlementsPage.vue') },
     { path: '/entitlements/ends', component: () => import('./entitlements/EndsPage.vue') },
     { path: '/entitlements/seats', component: () => import('./entitlements/SeatsPage.vue') },
+    { path: '/entitlements/keys', component: () => import('./entitlements/KeysPage.vue') },
     { path: '/entitlements/contracts', component: () => import('./entitlements/ContractsPage.vue') },
     { path: '/entitlements/spend', component: () => import('./entitlements/SpendPage.vue') },
     { path: '/entitlements/held/:code', component: () => import('./entitlements/HeldPage.vue'), props: true },

@@ -21,6 +21,7 @@ type InstallRow struct {
 	Exclusion   int64  // the number of what somebody said to leave it out of the count, 0 where nobody did
 	Suites      string // why it folds under a suite on this device, or does not
 	Key         string
+	LicenceKey  string // the last signs of a licence key that was found with it
 	Source      string
 	Path        string
 	Since       int64
@@ -44,6 +45,7 @@ func DeviceInstalls(tx *sqlite.Tx, device int64) ([]InstallRow, error) {
 			&v.WhyNot,
 			&v.Exclusion,
 			&v.Key,
+			&v.LicenceKey,
 			&v.Source,
 			&v.Path,
 			&v.Since,
@@ -58,6 +60,9 @@ func DeviceInstalls(tx *sqlite.Tx, device int64) ([]InstallRow, error) {
 		coalesce(n.step, ''), coalesce(n.why_not, 'not recognised'),
 		coalesce((SELECT x.id FROM left_out x WHERE x.device_id = i.device_id AND x.product_id = n.product_id
 		AND x.ended_at = 0), 0), coalesce(n.key, ''),
+		coalesce((SELECT y.hint FROM install_key k JOIN found_key y ON y.id = k.key_id WHERE k.device_id = i.device_id
+		AND k.source_id = i.source_id AND k.record_id = i.record_id AND k.until IS i.until ORDER BY k.since DESC LIMIT 1),
+		''),
 		`+snapshot.SourceName+`, pl.path, i.since, coalesce(i.until, 0), i.install_date,
 		coalesce((SELECT max(used_on) FROM last_use l WHERE l.device_id = i.device_id
 		AND l.record_id = i.record_id), 0), coalesce(f.class, '')

@@ -330,6 +330,7 @@ type InstallRow struct {
 	Exclusion   int64     `json:"exclusion" doc:"the number of what somebody said to leave it out of the count, 0 where nobody did"`
 	Suites      string    `json:"suites" doc:"why it folds under a suite on this device, or does not"`
 	Key         string    `json:"key"`
+	LicenceKey  string    `json:"licenceKey" doc:"the last signs of a licence key that was found with it"`
 	Source      string    `json:"source"`
 	Path        string    `json:"path"`
 	Since       int64     `json:"since"`

@@ -19,6 +19,7 @@ CREATE TABLE key_fact (
   lines TEXT NOT NULL, since INTEGER NOT NULL, found_id INTEGER NOT NULL
 );
 CREATE INDEX key_fact_by_state ON key_fact(state);
+CREATE INDEX key_fact_by_rank ON key_fact((CASE state WHEN 'over' THEN 0 WHEN 'unbought' THEN 1 WHEN 'in use' THEN 2 ELSE 3 END));
 CREATE INDEX key_fact_by_product ON key_fact(product_id);
 CREATE INDEX key_fact_by_devices ON key_fact(devices);
 CREATE INDEX key_fact_by_together ON key_fact(together);

@@ -114,8 +114,8 @@ func putCase(tx *sqlite.Tx, c casework.Case) (int64, error) {
 	return tx.Insert(
 		"INSERT INTO worklist_case(kind, device_id, product_id, person_id, pool_id, wanted_id, state, opened_at, "+
 			"changed_at, sent_at, worth, amount, currency, money_on, proof, came_back, keep_until, owner, quantity, "+
-			"ground, ground_id, key_id, in_eur) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, "+
-			"?, "+sqlite.InEUR("?", "?")+")",
+			"ground, ground_id, key_id, in_eur) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, "+
+			"?, ?, "+sqlite.InEUR("?", "?")+")",
 		string(c.Kind),
 		c.Device,
 		c.Product,

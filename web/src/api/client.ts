@@ -112,6 +112,7 @@ export interface Lists {
   moves: Schemas['MoveRow']
   mail: Schemas['Mail']
   seats: Schemas['SeatRow']
+  keys: Schemas['KeyRow']
 }
 
 export interface ListQuery {

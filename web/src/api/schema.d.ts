@@ -4106,6 +4106,8 @@ export interface components {
             installDate: string;
             key: string;
             lastUsed: string;
+            /** @description the last signs of a licence key that was found with it */
+            licenceKey: string;
             name: string;
             path: string;
             /** Format: int64 */

@@ -16,6 +16,7 @@ const words: Record<string, string> = {
   hasName: 'have the raw name',
   hasRecord: 'have the record',
   hasFile: 'have the file',
+  hasKey: 'have the licence key',
   group: 'in',
 }
 const having = computed(() =>
@@ -35,7 +36,14 @@ const named = useQuery({
   queryFn: () => ask(api.GET('/api/products/{id}', { params: { path: { id: product.value } } })),
   enabled: computed(() => product.value > 0),
 })
+const key = computed(() => Number(having.value.find((h) => h.key === 'hasKey')?.value ?? 0))
+const keys = useQuery({
+  queryKey: ['key', key],
+  queryFn: () => ask(api.GET('/api/keys', { params: { query: { f: [`foundId=${key.value}`], limit: 1 } } })),
+  enabled: computed(() => key.value > 0),
+})
 function text(key: string, value: string) {
+  if (key === 'hasKey') return `…${keys.data.value?.rows[0]?.hint ?? ''}`
   if (key === 'hasProduct') return named.data.value?.product ?? value
   if (key === 'hasVersion')
     return `${named.data.value?.product ?? ''} ${value.split(':').slice(1).join(':') || '(version not known)'}`

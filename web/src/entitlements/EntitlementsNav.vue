@@ -11,10 +11,16 @@ const ends = useQuery({
   staleTime: 60_000,
 })
 const waiting = useQuery({ queryKey: ['waiting'], queryFn: () => ask(api.GET('/api/waiting')) })
+const keys = useQuery({
+  queryKey: ['keys', 'wrong'],
+  queryFn: () => ask(api.GET('/api/keys', { params: { query: { f: ['state=over|unbought'], limit: 1 } } })),
+  staleTime: 60_000,
+})
 const ways = computed(() => [
   { to: '/entitlements', text: 'Lines' },
   { to: '/entitlements/ends', text: 'What ends', waits: ends.data.value?.length },
   { to: '/entitlements/seats', text: 'Seats', waits: waiting.data.value?.length },
+  { to: '/entitlements/keys', text: 'Licence keys', waits: keys.data.value?.total },
   { to: '/entitlements/contracts', text: 'Contracts' },
   { to: '/entitlements/spend', text: 'What was spent' },
 ])

@@ -1,9 +1,10 @@
 <script setup lang="ts">
 import Button from 'primevue/button'
 import InputText from 'primevue/inputtext'
-import { ref } from 'vue'
+import { useQuery } from '@tanstack/vue-query'
+import { computed, ref } from 'vue'
 import { api, ask, sendBody, type Schemas } from '../api/client'
-import { day, moment, whole } from '../lib/format'
+import { count, day, moment, whole } from '../lib/format'
 import SureButton from '../components/SureButton.vue'
 import { useKept } from '../lib/kept'
 import { useSession } from '../lib/session'
@@ -21,6 +22,14 @@ const props = defineProps<{
 const { may } = useSession()
 const mayWork = may('work')
 const mayRun = may('run')
+const used = useQuery({
+  queryKey: ['keys', 'of', computed(() => props.code)],
+  queryFn: () => ask(api.GET('/api/keys', { params: { query: { q: props.code, limit: 200 } } })),
+  enabled: computed(() => props.line.keys.length > 0),
+})
+/** Where a key of the line was found; nothing where it is nowhere. */
+const found = (hint: string) =>
+  used.data.value?.rows.find((r) => r.foundId && `…${r.hint}` === hint && r.lines.split(', ').includes(props.code))
 const at = { params: { path: { code: props.code } } }
 const { form: typed, hold } = useKept(
   () => `note:${props.code}`,
@@ -91,6 +100,13 @@ const size = (n: number) => (n < 2048 ? `${n} bytes` : `${whole(n / 1024)} kB`)
         <tr v-for="k in line.keys" :key="k.id">
           <td>
             <code v-if="open[k.id]" data-key>{{ open[k.id] }}</code><span v-else>{{ k.hint }}</span>
+            <RouterLink
+              v-if="found(k.hint)"
+              class="gap"
+              :to="`/evidence?f=hasKey%3D${found(k.hint)!.foundId}`"
+              data-key-found
+              >on {{ count(found(k.hint)!.devices, 'device') }}</RouterLink
+            >
             <div class="soft">{{ k.note }} {{ k.author }}, {{ day(k.at) }}</div>
           </td>
           <td v-if="mayRun" class="num">

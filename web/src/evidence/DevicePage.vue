@@ -170,7 +170,10 @@ const facts = computed(() => {
                 <td>
                   <button class="plain" type="button" @click="record = s.record">{{ s.name }}</button>
                   <span v-if="noted(s.productId)" :title="noted(s.productId)"> ✎</span>
-                  <div v-if="s.publisher" class="soft small">{{ s.publisher }}, from {{ s.source }}</div>
+                  <div v-if="s.publisher" class="soft small">
+                    {{ s.publisher }}, from {{ s.source
+                    }}<template v-if="s.licenceKey">, key …{{ s.licenceKey }}</template>
+                  </div>
                 </td>
                 <td>{{ s.version }}</td>
                 <td>

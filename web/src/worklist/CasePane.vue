@@ -60,7 +60,10 @@ function press(a: (typeof acts)[number]) {
 <template>
   <aside v-if="c" class="sheet pane" aria-label="The open case">
     <div class="row">
-      <h2 class="grow">{{ c.product }} {{ c.about && `${c.pool ? 'in' : c.person ? 'of' : 'on'} ${c.about}` }}</h2>
+      <h2 class="grow">
+        {{ c.product }}
+        {{ c.about && `${c.pool ? 'in' : c.person ? 'of' : c.kind === 'overkey' ? 'with' : 'on'} ${c.about}` }}
+      </h2>
       <button class="plain" type="button" @click="emit('close')">close</button>
     </div>
     <p v-if="company" class="company" role="status" data-others>{{ company }}</p>
@@ -134,6 +137,12 @@ function press(a: (typeof acts)[number]) {
       <RouterLink :to="`/position?trail=p${c.productId}`">the position</RouterLink>
       <RouterLink v-if="['idle', 'pool', 'denied', 'hours'].includes(c.kind)" :to="`/use/title/${c.productId}`"
         >its use</RouterLink
+      >
+      <RouterLink
+        v-if="['overkey', 'unbought'].includes(c.kind)"
+        :to="`/entitlements/keys?f=productId%3D${c.productId}&f=state%3D${c.kind === 'overkey' ? 'over' : 'unbought'}`"
+        data-to-keys
+        >its licence keys</RouterLink
       >
       <RouterLink v-if="c.pool" :to="`/use/pools?pool=${c.pool}`" data-to-pool>choose the pool’s size</RouterLink>
       <RouterLink v-if="c.kind === 'denied' && !c.ended" :to="more" data-try-more>try to buy them</RouterLink>

@@ -83,7 +83,7 @@ const possible = computed(() =>
             (!wanted[t.kind] &&
               from[a.act]?.(t.state, rules.data.value?.twoPersons ?? false) &&
               (a.act !== 'ask' || asks.includes(t.kind)) &&
-              (a.act !== 'send' || !['leaver', 'uncovered', 'pool', 'denied'].includes(t.kind))),
+              (a.act !== 'send' || !['leaver', 'uncovered', 'pool', 'denied', 'overkey', 'unbought'].includes(t.kind))),
         )
         .map((t) => t.id),
     }))

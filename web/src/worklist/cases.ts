@@ -6,6 +6,8 @@ export const kinds: Record<string, string> = {
   hours: 'forbidden hours',
   missing: 'required, missing',
   uncovered: 'not covered',
+  overkey: 'key used too often',
+  unbought: 'keys not booked',
   leaver: 'leaver’s seat',
   idle: 'idle licence',
   pool: 'idle pool',
@@ -41,12 +43,16 @@ const done: Record<string, string> = {
   leaver: 'handed back',
   pool: 'given back',
   denied: 'no more denied',
+  overkey: 'settled',
+  unbought: 'settled',
 }
 
 /** The states of what somebody asked for, and of what it is to end, in their own words. */
 const wanted: Record<string, Record<string, string>> = {
   purchase: { open: 'wanted', sent: 'ordered', gone: 'booked', lapsed: 'dropped' },
   uncovered: { agreed: 'seen to', gone: 'covered' },
+  overkey: { agreed: 'seen to', gone: 'settled' },
+  unbought: { agreed: 'seen to', gone: 'settled' },
   elsewhere: { open: 'to do', agreed: 'seen to', gone: 'done', lapsed: 'dropped' },
 }
 
@@ -68,7 +74,7 @@ export const acts: { act: Schemas['CaseAction']['act']; label: (kind: string) =>
           ? 'Agree to give back'
           : k === 'leaver'
             ? 'Agree to take back'
-            : ['uncovered', 'elsewhere', 'denied'].includes(k)
+            : ['uncovered', 'elsewhere', 'denied', 'overkey', 'unbought'].includes(k)
               ? 'See to it'
               : 'Agree to remove',
   },
