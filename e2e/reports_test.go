@@ -40,3 +40,30 @@ func TestListsAsFiles(t *testing.T) {
 	press(t, page, "tbody tr a")
 	says(t, page, ".page", "not that the device is clean")
 }
+
+// The house has its sums in another currency once it says so: what is exposed, what was spent, what could be saved and
+// what decisions are worth stand in it, and what is in another currency beside it.
+func TestTheHouseChoosesItsCurrency(t *testing.T) {
+	page, url := open(t, "run", false)
+	page.MustNavigate(url + "/entitlements/spend")
+	says(t, page, "main, .page", "EUR")
+	page.MustNavigate(url + "/evidence/scans")
+	press(t, page, "details.limits summary")
+	fill(page, "[data-house-currency]", "xyz")
+	press(t, page, "details.limits button", "Set these")
+	says(t, page, "details.limits", "no rate is known for")
+	fill(page, "[data-house-currency]", "nok")
+	press(t, page, "details.limits button", "Set these")
+	says(t, page, "details.limits", "Set; figures are being renewed")
+	page.MustNavigate(url + "/worklist/saved")
+	says(t, page, "[data-ledger-total]", "NOK")
+	look(t, page, "saved-in-nok")
+	page.MustNavigate(url + "/worklist/together")
+	says(t, page, "[data-in-house]", "NOK")
+	look(t, page, "lots-in-nok")
+	page.MustNavigate(url + "/entitlements/spend")
+	says(t, page, "tfoot", "together")
+	says(t, page, ".page", "NOK")
+	page.MustNavigate(url + "/")
+	says(t, page, "main, .page", "NOK")
+}

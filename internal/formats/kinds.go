@@ -12,6 +12,7 @@ type Kind struct {
 	Name              string
 	Columns, Required []string
 	OutOnly           []string
+	InOnly            bool     // it is taken in and never written
 	Secret            []string // columns whose values are never kept as they came, but by their last signs
 }
 
@@ -100,6 +101,7 @@ var (
 )
 
 func init() {
+	Keys.InOnly = true
 	Installs.Secret, Keys.Secret = []string{"key"}, []string{"key"}
 	Installs.OutOnly = strings.Fields(
 		"title_publisher title_product title_edition title_version recognised_by suite counted why_not_counted",

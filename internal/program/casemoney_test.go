@@ -139,12 +139,12 @@ func TestWhatARemovalIsWorth(t *testing.T) {
 	if got := fmt.Sprint(sums()); got != "map[at renewal 12:1 purchase avoided 30:3]" {
 		t.Errorf("three of four are short: %s", got)
 	}
-	ledger, err := prog.Worklist.LedgerSums(t.Context())
+	all, err := prog.Worklist.Ledger(t.Context())
 	if err != nil {
 		t.Fatal(err)
 	}
 	said := map[string]string{}
-	for _, l := range ledger {
+	for _, l := range all.Sums {
 		said[l.Worth] = l.Potential
 	}
 	if said["purchase avoided"] != "90" || said["at renewal"] != "12" {
@@ -199,5 +199,66 @@ func TestWhatAPlannedRemovalIsWorth(t *testing.T) {
 		"S-1,Ostwick,Skerrymap,device,2")
 	if got := planned(); got != "agreed reuse 0" {
 		t.Errorf("none is short: %s", got)
+	}
+}
+
+// Both ledgers add up in the currency of the house as well: what could be saved at the rates of today, what was saved at
+// those of the day on which it was booked. What has no rate is named, and in no sum.
+func TestLedgersInTheCurrencyOfTheHouse(t *testing.T) {
+	ctx := t.Context()
+	prog, clock := desk(t)
+	take(t, prog, formats.Rates, "currency,on,per_eur", "NOK,2026-01-01,10", "NOK,2026-06-15,12.5")
+	take(t, prog, formats.Titles, "publisher,product,category,licence_model", "Ostwick,Derby,game,free")
+	take(t, prog, formats.Devices, "device_id,name,kind", "D1,dev-1,client", "D2,dev-2,client", "D3,dev-3,client",
+		"D4,dev-4,client")
+	take(t, prog, formats.Policies, "publisher,product,stance,reason", "Ostwick,Derby,restricted,not at work")
+	var lines []string
+	for i := range 4 {
+		lines = append(lines, fmt.Sprintf("D%d,Ostwick,Derby,1,,scan,2026-06-29T10:00:00Z", i+1))
+	}
+	take(t, prog, formats.Installs, append([]string{installHeader}, lines...)...)
+	renew(t, prog)
+	const march = 1773446400 // 2026-03-14
+	put := func(text string, args ...any) {
+		t.Helper()
+		if err := prog.DB.Update(ctx, func(tx *sqlite.Tx) error {
+			_, err := tx.Exec(text, args...)
+			return err
+		}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	for id, c := range map[int]string{1: "NOK", 2: "EUR", 3: "XTS"} { // ISO 4217 keeps XTS for tests
+		put("UPDATE worklist_case SET worth = 'at renewal', amount = '100', currency = ? WHERE id = ?", c, id)
+	}
+	put(`INSERT INTO saving(case_id, product_id, at, worth, amount, currency, money_on, scan_at, note)
+		VALUES (4, 1, ?, 'at renewal', '50', 'NOK', 0, 0, ''), (4, 1, ?, 'at renewal', '-25', 'NOK', 0, 0, '')`, march,
+		clock.now.Unix())
+	look := func(house string) string {
+		t.Helper()
+		l, err := prog.Worklist.Ledger(ctx)
+		if err != nil {
+			t.Fatal(err)
+		}
+		out := fmt.Sprintf("%s: %s, %s, without %v;", l.House, l.Potential, l.Realised, l.Without)
+		for _, s := range l.Sums {
+			out += fmt.Sprintf(" %s %s (%s) %s (%s);", s.Currency, s.Potential, s.PotentialInHouse, s.Realised,
+				s.RealisedInHouse)
+		}
+		return out
+	}
+	// 100 NOK are 8 EUR at 12.5; 50 NOK were 5 EUR at 10, and 25 were 2 EUR when they came back
+	want := "EUR: 108, 3, without [XTS]; NOK 100 (8) 25 (3); EUR 100 (100) 0 (0); XTS 100 () 0 (0);"
+	if got := look("EUR"); got != want {
+		t.Errorf("%s\n, not %s", got, want)
+	}
+	put("INSERT INTO setting(key, value) VALUES ('house_currency', 'NOK') ON CONFLICT(key) DO UPDATE SET value = 'NOK'")
+	want = "NOK: 1350, 25, without [XTS]; NOK 100 (100) 25 (25); EUR 100 (1250) 0 (0); XTS 100 () 0 (0);"
+	if got := look("NOK"); got != want {
+		t.Errorf("%s\n, not %s", got, want)
+	}
+	groups, err := prog.Worklist.CaseGroups(ctx)
+	if err != nil || len(groups) != 1 {
+		t.Errorf("%+v, %v", groups, err)
 	}
 }

@@ -723,11 +723,11 @@ func TestSavingsAndTheSeatThatBecomesFree(t *testing.T) {
 		t.Fatalf("%+v", cases)
 	}
 	sums := func() worklist.LedgerSum {
-		list, err := prog.Worklist.LedgerSums(ctx)
-		if err != nil || len(list) != 1 {
-			t.Fatal(list, err)
+		all, err := prog.Worklist.Ledger(ctx)
+		if err != nil || len(all.Sums) != 1 {
+			t.Fatal(all, err)
 		}
-		return list[0]
+		return all.Sums[0]
 	}
 	if s := sums(); s.Potential != "60" || s.Realised != "0" || s.Cases != 1 {
 		t.Errorf("%+v", s)

@@ -4,6 +4,7 @@ import (
 	"context"
 
 	"ensomet/internal/core/civil"
+	"ensomet/internal/core/refuse"
 	"ensomet/internal/formats"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -27,6 +28,9 @@ func (svc *Service) Export(
 	k, err := formats.KindByName(kind)
 	if err != nil {
 		return err
+	}
+	if k.InOnly {
+		return refuse.Errorf("%s are kept sealed and not written to files", k.Name)
 	}
 	columns := append(append([]string(nil), k.Columns...), k.OutOnly...)
 	if k != formats.Installs {

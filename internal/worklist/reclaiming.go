@@ -7,6 +7,8 @@ import (
 	"slices"
 
 	"ensomet/internal/core/casework"
+	"ensomet/internal/core/civil"
+	"ensomet/internal/core/money"
 	"ensomet/internal/core/policy"
 	"ensomet/internal/edits"
 	"ensomet/internal/renewal"
@@ -411,23 +413,63 @@ type LedgerSum struct {
 	Cases     int
 	Realised  string
 	Lines     int
+	// the same in the currency of the house, at the rates of today and of the days of booking; empty where there is none
+	PotentialInHouse string
+	RealisedInHouse  string
 }
 
-// LedgerSums adds both ledgers up: what could be saved, and what evidence has shown to be saved.
-func (svc *Service) LedgerSums(ctx context.Context) ([]LedgerSum, error) {
-	out := []LedgerSum{}
+// Ledger is both ledgers added up: what could be saved, and what evidence has shown to be saved.
+type Ledger struct {
+	Sums      []LedgerSum
+	House     string // the currency of the sums below
+	Potential string
+	Realised  string
+	Without   []string // currencies without a rate, whose amounts are in neither sum
+}
+
+// ledger adds up in the currency of the house beside each own one.
+type ledger struct {
+	rates               money.Rates
+	potential, realised decimal.Decimal
+	without             map[string]bool
+}
+
+// add adds an amount of a day to a sum of a line and to the whole. The sum of a line with an amount that has no rate is
+// empty.
+func (l *ledger) add(sum *string, whole *decimal.Decimal, amount decimal.Decimal, currency string, on civil.Day) {
+	in, err := l.rates.InHouse(amount, currency, on)
+	if err != nil {
+		l.without[currency] = true
+		*sum = ""
+		return
+	}
+	*whole = whole.Add(in)
+	if !l.without[currency] {
+		*sum = amountOf(*sum).Add(in).String()
+	}
+}
+
+// Ledger adds both ledgers up.
+func (svc *Service) Ledger(ctx context.Context) (Ledger, error) {
+	out := Ledger{Sums: []LedgerSum{}, Without: []string{}}
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
+		rates, err := snapshot.LoadRates(tx)
+		if err != nil {
+			return err
+		}
+		in := ledger{rates: rates, without: map[string]bool{}}
 		type key struct{ worth, currency string }
 		at := map[key]int{}
 		of := func(worth, currency string) *LedgerSum {
 			k := key{worth, currency}
 			i, known := at[k]
 			if !known {
-				i = len(out)
+				i = len(out.Sums)
 				at[k] = i
-				out = append(out, LedgerSum{Worth: worth, Currency: currency, Potential: "0", Realised: "0"})
+				out.Sums = append(out.Sums, LedgerSum{Worth: worth, Currency: currency, Potential: "0", Realised: "0",
+					PotentialInHouse: "0", RealisedInHouse: "0"})
 			}
-			return &out[i]
+			return &out.Sums[i]
 		}
 		cases, err := worklistdb.Cases(tx)
 		if err != nil {
@@ -438,13 +480,18 @@ func (svc *Service) LedgerSums(ctx context.Context) ([]LedgerSum, error) {
 			if amount := amountOf(c.Amount); !c.State.Ended() && c.Kind.Saves() && amount.IsPositive() {
 				s := of(c.Worth, c.Currency)
 				s.Potential, s.Cases = amountOf(s.Potential).Add(amount).String(), s.Cases+1
+				in.add(&s.PotentialInHouse, &in.potential, amount, c.Currency, svc.Snapshots.Today())
 			}
 		}
 		booked, err := worklistdb.AllBooked(tx)
 		for _, b := range booked {
 			s := of(b.Worth, b.Currency)
-			s.Realised, s.Lines = amountOf(s.Realised).Add(amountOf(b.Amount)).String(), s.Lines+1
+			amount := amountOf(b.Amount)
+			s.Realised, s.Lines = amountOf(s.Realised).Add(amount).String(), s.Lines+1
+			in.add(&s.RealisedInHouse, &in.realised, amount, b.Currency, civil.OfUnix(b.At))
 		}
+		out.House, out.Without = rates.House(), append(out.Without, slices.Sorted(maps.Keys(in.without))...)
+		out.Potential, out.Realised = in.potential.String(), in.realised.String()
 		return err
 	})
 	return out, err
@@ -480,7 +527,16 @@ func (svc *Service) CaseGroups(ctx context.Context) ([]worklistdb.CaseGroup, err
 	out := []worklistdb.CaseGroup{}
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
 		list, err := worklistdb.CaseGroups(tx, 300)
-		out = append(out, list...)
+		if err != nil {
+			return err
+		}
+		rates, err := snapshot.LoadRates(tx)
+		for _, g := range list {
+			if in, err := rates.InHouse(amountOf(g.Amount), g.Currency, svc.Snapshots.Today()); err == nil {
+				g.InHouse = in.String()
+			}
+			out = append(out, g)
+		}
 		return err
 	})
 	return out, err

@@ -160,6 +160,7 @@ type CaseGroup struct {
 	Count     int64
 	Amount    string
 	Currency  string
+	InHouse   string // the same in the currency of the house today; empty where there is no rate
 }
 
 // house is the currency of the house, in SQL.

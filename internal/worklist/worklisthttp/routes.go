@@ -114,8 +114,8 @@ func (s *routes) cases() {
 		}) (rest.Done, error) {
 			return rest.DoneOr(s.Orders.SteerWave(ctx, in.ID, in.Body.To, me.Name))
 		})
-	rest.Handle(s.Server, access.Viewer, rest.Get("ledgerSums", "/api/ledger"),
-		rest.Plain(s.Worklist.LedgerSums, rest.All(toLedgerSum)))
+	rest.Handle(s.Server, access.Viewer, rest.Get("ledger", "/api/ledger"),
+		rest.Plain(s.Worklist.Ledger, rest.One(toLedger)))
 	s.Router.Post("/api/deployment/outcome", s.WithToken(s.takeOutcome))
 }
 

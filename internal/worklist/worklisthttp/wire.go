@@ -329,6 +329,28 @@ type LedgerSum struct {
 	Cases     int    `json:"cases"`
 	Realised  string `json:"realised"`
 	Lines     int    `json:"lines"`
+
+	PotentialInHouse string `json:"potentialInHouse" doc:"in the currency of the house, at the rates of today; empty where there is none"`
+	RealisedInHouse  string `json:"realisedInHouse" doc:"in the currency of the house, at the rates of the days of booking; empty where there is none"`
+}
+
+// Ledger is both ledgers added up: what could be saved, and what evidence has shown to be saved.
+type Ledger struct {
+	Sums      []LedgerSum `json:"sums"`
+	House     string      `json:"house" doc:"the currency of the sums below"`
+	Potential string      `json:"potential"`
+	Realised  string      `json:"realised"`
+	Without   []string    `json:"without" doc:"currencies of amounts that have no rate on their day, and are in neither sum"`
+}
+
+func toLedger(v worklist.Ledger) Ledger {
+	return Ledger{
+		Sums:      rest.Each(v.Sums, toLedgerSum),
+		House:     v.House,
+		Potential: v.Potential,
+		Realised:  v.Realised,
+		Without:   v.Without,
+	}
 }
 
 func toLedgerSum(v worklist.LedgerSum) LedgerSum { return LedgerSum(v) }
@@ -513,6 +535,7 @@ type CaseGroup struct {
 	Count     int64  `json:"count"`
 	Amount    string `json:"amount"`
 	Currency  string `json:"currency"`
+	InHouse   string `json:"inHouse" doc:"the same in the currency of the house today; empty where there is no rate"`
 }
 
 func toCaseGroup(v worklist.CaseGroup) CaseGroup { return CaseGroup(v) }

@@ -28,6 +28,7 @@ func TestTranslations(t *testing.T) {
 	resttest.Translates(t, toReclaimMoney)
 	resttest.Translates(t, toReclaimDifferent)
 	resttest.Translates(t, toLedgerSum)
+	resttest.Translates(t, toLedger)
 	resttest.Translates(t, toCaseCount)
 	resttest.Translates(t, toStanceView)
 	resttest.Translates(t, toCaseView)

@@ -843,7 +843,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get: operations["ledgerSums"];
+        get: operations["ledger"];
         put?: never;
         post?: never;
         delete?: never;
@@ -3013,6 +3013,8 @@ export interface components {
             /** Format: int64 */
             count: number;
             currency: string;
+            /** @description the same in the currency of the house today; empty where there is no rate */
+            inHouse: string;
             kind: string;
             product: string;
             /** Format: int64 */
@@ -4190,6 +4192,15 @@ export interface components {
             /** Format: int64 */
             limit: number;
         };
+        Ledger: {
+            /** @description the currency of the sums below */
+            house: string;
+            potential: string;
+            realised: string;
+            sums: components["schemas"]["LedgerSum"][];
+            /** @description currencies of amounts that have no rate on their day, and are in neither sum */
+            without: string[];
+        };
         LedgerSum: {
             /** Format: int64 */
             cases: number;
@@ -4197,7 +4208,11 @@ export interface components {
             /** Format: int64 */
             lines: number;
             potential: string;
+            /** @description in the currency of the house, at the rates of today; empty where there is none */
+            potentialInHouse: string;
             realised: string;
+            /** @description in the currency of the house, at the rates of the days of booking; empty where there is none */
+            realisedInHouse: string;
             worth: string;
         };
         Level: {
@@ -9451,7 +9466,7 @@ export interface operations {
             };
         };
     };
-    ledgerSums: {
+    ledger: {
         parameters: {
             query?: never;
             header?: never;
@@ -9466,7 +9481,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["LedgerSum"][];
+                    "application/json": components["schemas"]["Ledger"];
                 };
             };
             /** @description Error */

@@ -2,7 +2,7 @@
 import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import { api, ask } from '../api/client'
+import { api, ask, type Schemas } from '../api/client'
 import ListTable, { type ListColumn } from '../components/ListTable.vue'
 import { day, money, whole } from '../lib/format'
 import WorkNav from './WorkNav.vue'
@@ -11,7 +11,7 @@ import { marks } from './cases'
 /** Two ledgers: what could be saved, and what later evidence has shown to be saved. Each line opens its case. */
 const route = useRoute()
 const router = useRouter()
-const sums = useQuery({ queryKey: ['ledger'], queryFn: () => ask(api.GET('/api/ledger')) })
+const ledger = useQuery({ queryKey: ['ledger'], queryFn: () => ask(api.GET('/api/ledger')) })
 const which = computed(() => (route.query.ledger === 'potential' ? 'potential' : 'savings'))
 const booked: ListColumn[] = [
   { key: 'at', label: 'booked', width: '7.9rem', fixed: true },
@@ -34,6 +34,9 @@ const possible: ListColumn[] = [
   { key: 'moneyOn', label: 'on', width: '7.9rem' },
   { key: 'amount', label: 'amount', num: true, width: '8rem' },
 ]
+const sums = computed(() => ledger.data.value?.sums ?? [])
+const house = computed(() => ledger.data.value?.house ?? '')
+const foreign = (s: Schemas['LedgerSum']) => s.currency !== house.value
 const open = (id: number) => router.push(`/worklist?case=${id}`)
 </script>
 
@@ -59,21 +62,43 @@ const open = (id: number) => router.push(`/worklist?case=${id}`)
           </tr>
         </thead>
         <tbody>
-          <tr v-for="s in sums.data.value" :key="s.worth + s.currency">
+          <tr v-for="s in sums" :key="s.worth + s.currency">
             <td>{{ s.worth }}</td>
-            <td class="num">{{ money(s.potential) }} {{ s.currency }}</td>
+            <td class="num">
+              {{ money(s.potential) }} {{ s.currency }}
+              <div v-if="foreign(s) && s.potentialInHouse" class="soft">
+                {{ money(s.potentialInHouse) }} {{ house }}
+              </div>
+            </td>
             <td class="num">{{ whole(s.cases) }}</td>
             <td class="num">
               <b>{{ money(s.realised) }} {{ s.currency }}</b>
+              <div v-if="foreign(s) && s.realisedInHouse" class="soft">{{ money(s.realisedInHouse) }} {{ house }}</div>
             </td>
             <td class="num">{{ whole(s.lines) }}</td>
           </tr>
-          <tr v-if="sums.data.value && !sums.data.value.length">
+          <tr v-if="ledger.data.value && !sums.length">
             <td colspan="5" class="soft">Nothing that idles is worth money now, and nothing was saved yet.</td>
           </tr>
         </tbody>
+        <tfoot v-if="ledger.data.value && sums.length > 1">
+          <tr data-ledger-total>
+            <td>together, in {{ house }}</td>
+            <td class="num">
+              <b>{{ money(ledger.data.value.potential) }} {{ house }}</b>
+            </td>
+            <td class="num">{{ whole(sums.reduce((n, s) => n + s.cases, 0)) }}</td>
+            <td class="num">
+              <b>{{ money(ledger.data.value.realised) }} {{ house }}</b>
+            </td>
+            <td class="num">{{ whole(sums.reduce((n, s) => n + s.lines, 0)) }}</td>
+          </tr>
+        </tfoot>
       </table>
     </div>
+    <p v-if="ledger.data.value?.without.length" class="drop" data-unconverted>
+      Amounts in {{ ledger.data.value.without.join(', ') }} have no rate on their day and are in neither sum.
+    </p>
     <div class="row tabs">
       <RouterLink class="chip" :class="{ on: which === 'savings' }" to="/worklist/saved">what was saved</RouterLink>
       <RouterLink class="chip" :class="{ on: which === 'potential' }" to="/worklist/saved?ledger=potential"
@@ -117,6 +142,9 @@ const open = (id: number) => router.push(`/worklist?case=${id}`)
 </template>
 
 <style scoped>
+tfoot td {
+  border-top: 1px solid var(--ink);
+}
 .sums {
   max-width: 46rem;
 }

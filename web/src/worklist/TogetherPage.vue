@@ -3,11 +3,13 @@ import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
 import { api, ask, type Schemas } from '../api/client'
 import { count, money, whole } from '../lib/format'
+import { useHouse } from '../lib/house'
 import WorkNav from './WorkNav.vue'
 import { costs, kinds, marks } from './cases'
 
 /** Cases that one decision may serve: of one kind, about one product, in one state. Each line opens into its cases. */
 const groups = useQuery({ queryKey: ['case-groups'], queryFn: () => ask(api.GET('/api/cases/groups')) })
+const house = useHouse()
 const decides = ['open', 'answered', 'silent', 'failed']
 const parts = computed(() => {
   const all = groups.data.value ?? []
@@ -65,6 +67,9 @@ const most = computed(() => Math.max(1, ...(groups.data.value ?? []).map((g) => 
               <td class="bar"><i :style="{ width: `${Math.max(2, (g.count / most) * 100)}%` }" /></td>
               <td class="num" :class="{ short: costs(g.kind) }">
                 {{ Number(g.amount) ? `${costs(g.kind) ? '− ' : ''}${money(g.amount)} ${g.currency}` : '–' }}
+                <div v-if="Number(g.amount) && g.currency !== house && g.inHouse" class="soft" data-in-house>
+                  {{ money(g.inHouse) }} {{ house }}
+                </div>
               </td>
             </tr>
           </tbody>
