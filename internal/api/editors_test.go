@@ -2,6 +2,7 @@ package api
 
 import (
 	"cmp"
+	"context"
 	"encoding/json"
 	"fmt"
 	"maps"
@@ -16,6 +17,7 @@ import (
 
 	"ensomet/internal/core/access"
 	"ensomet/internal/formats"
+	"ensomet/internal/worklist"
 )
 
 // edited is a kind of thing that people change: how it is read and how it is saved.
@@ -39,6 +41,11 @@ type edited struct {
 
 // ends are the acts on a thing that an address ends.
 func ends(path string) map[string]map[string]any { return map[string]map[string]any{path: {}} }
+
+// nobody is a deployment tool that takes orders and does nothing.
+type nobody struct{}
+
+func (nobody) Take(context.Context, worklist.Order) error { return nil }
 
 // kinds are all kinds of things that people change.
 var kinds = map[string]edited{
@@ -103,6 +110,12 @@ var kinds = map[string]edited{
 			`"poolShare":0.6}`,
 		read: "/api/reclaim-rules", in: "1.says", save: "/api/reclaim-rules", field: "window", a: 60, b: 50,
 		acts: ends("/api/reclaim-rules/{id}/end"),
+	},
+	"standing decision": {
+		make: `/api/standing {"id":0,"revision":0,"kind":"reclaim","ground":0,"perDay":5,"maxFails":20,` +
+			`"holdMinutes":60}`,
+		read: "/api/standing", in: "decisions.0.says", save: "/api/standing", field: "perDay", a: 6, b: 7,
+		acts: map[string]map[string]any{"/api/standing/{id}/steer": {"to": "pause"}},
 	},
 	"choice of what is measured": {
 		make: `/api/metering {"id":0,"revision":0,"product":1,"on":true}`,
@@ -243,6 +256,7 @@ func TestSecondEditorsAreTold(t *testing.T) {
 	for name, e := range kinds {
 		t.Run(name, func(t *testing.T) {
 			persons, prog := owner(t)
+			prog.Worklist.Deploy = nobody{}
 			server := New(prog, nil)
 			first, second := persons[access.Admin], persons[access.Editor]
 			if strings.Contains(e.save, "case-rules") || strings.Contains(e.save, "kept") ||
@@ -304,6 +318,7 @@ func TestNobodyEndsWhatHeDidNotSee(t *testing.T) {
 		for path, extras := range e.acts {
 			t.Run(name+" "+path, func(t *testing.T) {
 				persons, prog := owner(t)
+				prog.Worklist.Deploy = nobody{}
 				server := New(prog, nil)
 				first, second := persons[access.Admin], persons[access.Editor]
 				for line := range strings.Lines(e.make) {

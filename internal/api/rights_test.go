@@ -16,32 +16,35 @@ import (
 // owner is a house that owns something: device rights under a contract, and seats of which one is held.
 func owner(t *testing.T) (map[access.Role]person, *program.Program) {
 	t.Helper()
-	s, prog := house(t)
-	take(
-		t,
-		prog,
-		formats.Users,
-		"user_id,name,org_unit,status\nu1,Dagne,Unit/1,active\nu2,Livar,Unit/2,active\nu3,Oddny,Unit/2,left\n",
-	)
-	take(
-		t,
-		prog,
-		formats.Titles,
-		"publisher,product,licence_model,list_price,default_metric\nBrack,Notes,commercial,95,named_user\n",
-	)
-	take(
-		t,
-		prog,
-		formats.Entitlements,
-		"entitlement_id,publisher,product,metric,quantity,kind,start,end,unit_price,currency,contract,scope_unit\n"+
-			"E-1,Ostwick,Skerrymap,device,30,perpetual,2025-01-01,,80,EUR,K-1,\n"+
-			"E-2,Ostwick,Skerrymap,device,20,perpetual,2025-01-01,,80,EUR,K-1,Unit/0\n"+
-			"N-1,Brack,Notes,named_user,2,subscription,2025-10-01,2026-09-30,60,EUR,K-2,\n",
-	)
-	take(t, prog, formats.Assignments, "entitlement_id,user_id,from\nN-1,u3,2025-10-01\n")
-	if err := prog.Pipeline.Refresh(t.Context()); err != nil {
-		t.Fatal(err)
-	}
+	prog := begun(t, "owner", func(prog *program.Program) {
+		estate(t, prog)
+		if err := prog.Pipeline.Refresh(t.Context()); err != nil {
+			t.Fatal(err)
+		}
+		take(
+			t,
+			prog,
+			formats.Users,
+			"user_id,name,org_unit,status\nu1,Dagne,Unit/1,active\nu2,Livar,Unit/2,active\nu3,Oddny,Unit/2,left\n",
+		)
+		take(
+			t,
+			prog,
+			formats.Titles,
+			"publisher,product,licence_model,list_price,default_metric\nBrack,Notes,commercial,95,named_user\n",
+		)
+		take(
+			t,
+			prog,
+			formats.Entitlements,
+			"entitlement_id,publisher,product,metric,quantity,kind,start,end,unit_price,currency,contract,scope_unit\n"+
+				"E-1,Ostwick,Skerrymap,device,30,perpetual,2025-01-01,,80,EUR,K-1,\n"+
+				"E-2,Ostwick,Skerrymap,device,20,perpetual,2025-01-01,,80,EUR,K-1,Unit/0\n"+
+				"N-1,Brack,Notes,named_user,2,subscription,2025-10-01,2026-09-30,60,EUR,K-2,\n",
+		)
+		take(t, prog, formats.Assignments, "entitlement_id,user_id,from\nN-1,u3,2025-10-01\n")
+	})
+	s := serve(t, prog)
 	persons := map[access.Role]person{}
 	for _, role := range []access.Role{access.Viewer, access.Editor, access.Admin} {
 		persons[role] = enter(t, s.URL, string(role)+"er")

@@ -3,12 +3,14 @@ package api
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"net/http"
 	"net/http/cookiejar"
 	"net/http/httptest"
 	"net/url"
+	"os"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -27,17 +29,85 @@ type fixed struct{}
 
 func (fixed) Now() time.Time { return time.Date(2026, 6, 30, 8, 0, 0, 0, time.UTC) }
 
+// templates are data files that many tests begin with, made once, by their names.
+var (
+	templates   = map[string]string{}
+	templatesIn string
+)
+
+func TestMain(m *testing.M) {
+	dir, err := os.MkdirTemp("", "ensomet-api")
+	if err != nil {
+		panic(err)
+	}
+	templatesIn = dir
+	code := m.Run()
+	os.RemoveAll(dir)
+	os.Exit(code)
+}
+
+// begun is a program on a data file of its own that begins as the template of a name; build makes that, once.
+func begun(t *testing.T, name string, build func(prog *program.Program)) *program.Program {
+	t.Helper()
+	ctx := context.Background()
+	open := func() *program.Program {
+		path := filepath.Join(t.TempDir(), "test.db")
+		if from := templates[name]; from != "" {
+			text, err := os.ReadFile(from)
+			if err == nil {
+				err = os.WriteFile(path, text, 0o600)
+			}
+			if err != nil {
+				t.Fatal(err)
+			}
+		}
+		db, err := sqlite.Open(ctx, path)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return program.New(db, fixed{})
+	}
+	if templates[name] == "" {
+		prog := open()
+		build(prog)
+		if err := prog.Pipeline.Refresh(ctx); err != nil {
+			t.Fatal(err)
+		}
+		prog.Close()
+		to := filepath.Join(templatesIn, name+".db")
+		if err := errors.Join(prog.DB.Backup(ctx, to), prog.DB.Close()); err != nil {
+			t.Fatal(err)
+		}
+		templates[name] = to
+	}
+	return open()
+}
+
+// serve serves a program until the test ends.
+func serve(t *testing.T, prog *program.Program) *httptest.Server {
+	t.Helper()
+	prog.Begin()
+	s := httptest.NewServer(New(prog, nil))
+	t.Cleanup(func() {
+		s.Close()
+		prog.Close()
+		prog.DB.Close()
+	})
+	return s
+}
+
 // house is a server with a small estate and one account for each role.
 func house(t *testing.T) (*httptest.Server, *program.Program) {
 	t.Helper()
-	ctx := context.Background()
-	db, err := sqlite.Open(ctx, filepath.Join(t.TempDir(), "test.db"))
-	if err != nil {
-		t.Fatal(err)
-	}
-	prog := program.New(db, fixed{})
+	prog := begun(t, "house", func(prog *program.Program) { estate(t, prog) })
+	return serve(t, prog), prog
+}
+
+// estate is what the house has.
+func estate(t *testing.T, prog *program.Program) {
+	t.Helper()
 	for _, role := range []access.Role{access.Viewer, access.Editor, access.Admin} {
-		if err := prog.People.SaveAccount(ctx, string(role)+"er", role, "a long password"); err != nil {
+		if err := prog.People.SaveAccount(t.Context(), string(role)+"er", role, "a long password"); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -50,23 +120,9 @@ func house(t *testing.T) (*httptest.Server, *program.Program) {
 			fmt.Fprintf(&installs, "D%02d,Ostwick,Skerrymap,%d,2026-06-29T10:00:00Z\n", i, k)
 		}
 	}
-	for kind, text := range map[*formats.Kind]string{formats.Titles: "publisher,product,licence_model,list_price\n" +
-		"Ostwick,Skerrymap,commercial,100\n"} {
-		take(t, prog, kind, text)
-	}
+	take(t, prog, formats.Titles, "publisher,product,licence_model,list_price\nOstwick,Skerrymap,commercial,100\n")
 	take(t, prog, formats.Devices, devices.String())
 	take(t, prog, formats.Installs, installs.String())
-	if err := prog.Pipeline.Refresh(ctx); err != nil {
-		t.Fatal(err)
-	}
-	prog.Begin()
-	s := httptest.NewServer(New(prog, nil))
-	t.Cleanup(func() {
-		s.Close()
-		prog.Close()
-		db.Close()
-	})
-	return s, prog
 }
 
 func take(t *testing.T, prog *program.Program, k *formats.Kind, text string) {
