@@ -202,8 +202,8 @@ func TestWhatAPlannedRemovalIsWorth(t *testing.T) {
 	}
 }
 
-// Both ledgers add up in the currency of the house as well: what could be saved at the rates of today, what was saved at
-// those of the day on which it was booked. What has no rate is named, and in no sum.
+// Both ledgers add up in the currency of the house as well: what could be saved at the rates of today, what was saved
+// at those of the day on which it was booked. What has no rate is named, and in no sum.
 func TestLedgersInTheCurrencyOfTheHouse(t *testing.T) {
 	ctx := t.Context()
 	prog, clock := desk(t)

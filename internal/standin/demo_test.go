@@ -152,8 +152,8 @@ func whatIsSentByItself(t *testing.T, prog *program.Program) {
 	}
 }
 
-// whereKeysAre looks at the licence keys of the demo: one on more machines than were bought, one that nobody bought, one
-// in use and one nowhere. A line whose licences were upgraded has fewer for its key.
+// whereKeysAre looks at the licence keys of the demo: one on more machines than were bought, one that nobody bought,
+// one in use and one nowhere. A line whose licences were upgraded has fewer for its key.
 func whereKeysAre(t *testing.T, prog *program.Program) {
 	got := map[string]string{}
 	if err := prog.DB.View(context.Background(), func(tx *sqlite.Tx) error {

@@ -413,7 +413,8 @@ type LedgerSum struct {
 	Cases     int
 	Realised  string
 	Lines     int
-	// the same in the currency of the house, at the rates of today and of the days of booking; empty where there is none
+	// the same in the currency of the house, at the rates of today and of the days of booking; empty where one has
+	// none
 	PotentialInHouse string
 	RealisedInHouse  string
 }
