@@ -75,7 +75,7 @@ const tryIt = (w: WayOut) => ({
             <td class="once">
               <RouterLink :to="tryIt(w)" data-try-way>try it</RouterLink>
               <button v-if="mayWork" type="button" class="plain gap" :disabled="busy" data-turn-way @click="turn(w)">
-                do it
+                turn it into work
               </button>
             </td>
           </tr>
