@@ -74,8 +74,7 @@ type Standing struct {
 func Judge(found map[int64][]int64, booked map[int64][]Line) map[int64]Standing {
 	// keys and lines that hang together: a key by its lines, a line by its keys
 	group := map[int64]int64{} // by key, another of its group; itself where it is the first
-	var top func(k int64) int64
-	top = func(k int64) int64 {
+	top := func(k int64) int64 {
 		for group[k] != k {
 			group[k] = group[group[k]]
 			k = group[k]
