@@ -2,6 +2,7 @@
 package e2e
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -45,30 +46,22 @@ func TestMain(m *testing.M) {
 	os.Exit(code)
 }
 
-// run builds the demo once and starts one browser; each test works on a copy of its own.
+// run builds the demo once and starts one browser; each test works on a copy of its own. Where ENSOMET_E2E_DEMO names a
+// file, the demo lies there: it is built by whoever runs first, and used by the others.
 func run(m *testing.M) (int, error) {
-	ctx := context.Background()
 	dir, err := os.MkdirTemp("", "ensomet-e2e")
 	if err != nil {
 		return 1, err
 	}
 	defer os.RemoveAll(dir)
-	demoFile, demoSecret = filepath.Join(dir, "demo.db"), secret.Beside(filepath.Join(dir, "building.db"))
-	db, err := sqlite.Open(ctx, filepath.Join(dir, "building.db"))
-	if err != nil {
-		return 1, err
-	}
-	outside, err := standin.OpenOutside(db.Path)
-	if err != nil {
-		return 1, err
-	}
-	prog := program.New(db, outside)
-	_, err = standin.BuildDemo(ctx, prog, outside, api.New(prog, outside), func(string) {})
-	prog.Close()
-	if err != nil {
-		return 1, err
-	}
-	if err := errors.Join(db.Backup(ctx, demoFile), db.Close()); err != nil {
+	demoFile = cmp.Or(os.Getenv("ENSOMET_E2E_DEMO"), filepath.Join(dir, "demo.db"))
+	demoSecret = secret.Beside(demoFile)
+	if _, err := os.Stat(demoFile); errors.Is(err, os.ErrNotExist) {
+		err = buildDemo(filepath.Join(dir, "building.db"))
+		if err != nil {
+			return 1, err
+		}
+	} else if err != nil {
 		return 1, err
 	}
 	b, end, err := browser.Start()
@@ -78,6 +71,30 @@ func run(m *testing.M) (int, error) {
 	defer end()
 	chromium = b
 	return m.Run(), nil
+}
+
+// buildDemo builds the demo in a file, and puts it where the tests look for it.
+func buildDemo(path string) error {
+	ctx := context.Background()
+	db, err := sqlite.Open(ctx, path)
+	if err != nil {
+		return err
+	}
+	outside, err := standin.OpenOutside(db.Path)
+	if err != nil {
+		return err
+	}
+	prog := program.New(db, outside)
+	_, err = standin.BuildDemo(ctx, prog, outside, api.New(prog, outside), func(string) {})
+	prog.Close()
+	if err != nil {
+		return err
+	}
+	key, err := secret.Beside(path).Read()
+	if err == nil {
+		err = os.WriteFile(string(demoSecret), key, 0o600)
+	}
+	return errors.Join(err, db.Backup(ctx, demoFile), db.Close())
 }
 
 // open starts a server on a copy of the demo (or on an empty file) and signs in.
