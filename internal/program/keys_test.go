@@ -228,3 +228,45 @@ func TestOlderKeysBecomeComparable(t *testing.T) {
 	sameKeys(t, prog, "after", map[string]string{"AAAA1": "in use: 1 of 2 (E-1) Chart",
 		"DDDD4": "nowhere: 0 of 5 (E-2) Chart"})
 }
+
+// Several keys of one product that are used too often are one case, and none is left once nothing has a key.
+func TestTwoOverusedKeysOfOneProduct(t *testing.T) {
+	ctx := context.Background()
+	prog, clock := keyedHouse(t)
+	take(t, prog, formats.Entitlements, "entitlement_id,publisher,product,metric,quantity,kind,purchased",
+		"E-1,Ostwick,Chart,device,1,perpetual,2026-01-01", "E-2,Ostwick,Chart,device,1,perpetual,2026-01-01")
+	take(t, prog, formats.Installs, installHeader+",key",
+		"D1,Ostwick,Chart,1,,scan,2026-06-29T10:00:00Z,"+keyA, "D2,Ostwick,Chart,1,,scan,2026-06-29T10:00:00Z,"+keyA,
+		"D2,Ostwick,Chart,1,,other,2026-06-29T10:00:00Z,"+keyD, "D3,Ostwick,Chart,1,,scan,2026-06-29T10:00:00Z,"+keyD)
+	renew(t, prog)
+	sameKeys(t, prog, "both", map[string]string{"AAAA1": "over: 2 of 1 (E-1) Chart",
+		"DDDD4": "over: 2 of 1 (E-2) Chart"})
+	var over []casework.Case
+	for _, c := range casesOf(t, prog) {
+		if c.Kind == casework.OverusedKey {
+			over = append(over, c)
+		}
+	}
+	if len(over) != 1 || over[0].Quantity != 2 || len(over[0].Proof) != 4 {
+		t.Fatalf("%+v", over)
+	}
+	clock.now = clock.now.Add(24 * time.Hour)
+	for _, source := range []string{"scan", "other"} {
+		take(t, prog, formats.Installs, installHeader,
+			"D1,Ostwick,Chart,1,,"+source+",2026-06-30T10:00:00Z",
+			"D2,Ostwick,Chart,1,,"+source+",2026-06-30T10:00:00Z",
+			"D3,Ostwick,Chart,1,,"+source+",2026-06-30T10:00:00Z")
+	}
+	for id := range int64(2) {
+		if err := prog.Keys.DropKey(ctx, id+1, "Oddny"); err != nil {
+			t.Fatal(err)
+		}
+	}
+	renew(t, prog)
+	sameKeys(t, prog, "none", nil)
+	for _, c := range casesOf(t, prog) {
+		if c.Kind == casework.OverusedKey && c.State != casework.Gone {
+			t.Errorf("%+v", c)
+		}
+	}
+}

@@ -341,7 +341,7 @@ type CaseRow struct {
 // CaseList is the list of the worklist.
 func CaseList() *sqlite.List[CaseRow] {
 	about := " LEFT JOIN device d ON d.id = c.device_id LEFT JOIN device_fact f ON f.device_id = d.id LEFT JOIN " +
-		"person u ON u.id = c.person_id LEFT JOIN pool o ON o.id = c.pool_id LEFT JOIN found_key y ON y.id = c.key_id"
+		"person u ON u.id = c.person_id LEFT JOIN pool o ON o.id = c.pool_id"
 	l := &sqlite.List[CaseRow]{
 		From: "worklist_case c JOIN product p ON p.id = c.product_id" + about,
 		Key:  "c.id",
@@ -363,7 +363,7 @@ func CaseList() *sqlite.List[CaseRow] {
 			sqlite.Plain("person", "coalesce(u.code, '')"),
 			sqlite.Plain("personId", "c.person_id"),
 			sqlite.Searched("pool", "coalesce(o.code, '')"),
-			sqlite.Searched("about", "coalesce(d.name, u.name, o.code, 'key …' || y.hint, '')"),
+			sqlite.Searched("about", "coalesce(d.name, u.name, o.code, '')"),
 			sqlite.Plain("quantity", "c.quantity"),
 			sqlite.Plain("answer", "c.answer"),
 			sqlite.Plain("answerBy", "c.answer_by"),

@@ -18,15 +18,15 @@ import (
 type caseKey struct {
 	kind                          casework.Kind
 	device, product, person, pool int64
-	request, licenceKey           int64
+	request                       int64
 }
 
 func keyOf(c *casework.Case) caseKey {
-	return caseKey{c.Kind, c.Device, c.Product, c.Person, c.Pool, c.Request, c.Key}
+	return caseKey{c.Kind, c.Device, c.Product, c.Person, c.Pool, c.Request}
 }
 
 func (f *finding) key() caseKey {
-	return caseKey{f.kind, f.device, f.product, f.person, f.pool, 0, f.licenceKey}
+	return caseKey{f.kind, f.device, f.product, f.person, f.pool, 0}
 }
 
 // UpdateCases opens cases for new findings and lets evidence move the others. No case ends here but by evidence or
@@ -61,7 +61,6 @@ func (svc *Service) UpdateCases(tx *sqlite.Tx, d *Findings) error {
 			Product: f.product,
 			Person:  f.person,
 			Pool:    f.pool,
-			Key:     f.licenceKey,
 		}
 		c, step := casework.Find(about, f.says(), now)
 		if err := worklistdb.Move(tx, &c, step); err != nil {

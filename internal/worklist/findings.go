@@ -28,7 +28,6 @@ import (
 type finding struct {
 	kind                          casework.Kind
 	device, product, person, pool int64
-	licenceKey                    int64
 	quantity                      int64 // licences
 	worth                         reclaim.Worth
 	amount                        decimal.Decimal

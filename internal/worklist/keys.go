@@ -36,8 +36,8 @@ func (k *keyOnDevices) product() int64 {
 	return best
 }
 
-// findKeys sets the licence keys that scans found against those that were booked. A key on more devices than its lines
-// have licences is a case of its own; those that nobody booked are one case for each product.
+// findKeys sets the licence keys that scans found against those that were booked. Keys on more devices than their lines
+// have licences are one case for each product, and so are those that nobody booked.
 func (d *Findings) findKeys(tx *sqlite.Tx) error {
 	e := d.Snapshot
 	rows, err := worklistdb.FoundKeys(tx, e.At)
@@ -77,7 +77,7 @@ func (d *Findings) findKeys(tx *sqlite.Tx) error {
 		}
 	}
 	judged := licencekey.Judge(on, lines)
-	unbought := map[int64][]int64{}
+	unbought, over := map[int64][]int64{}, map[int64]*finding{}
 	for _, key := range slices.Sorted(maps.Keys(judged)) {
 		s, k := judged[key], found[key]
 		fact := worklistdb.KeyFact{ID: key, Hint: hints[key], State: string(s.State), Product: product[key],
@@ -91,10 +91,17 @@ func (d *Findings) findKeys(tx *sqlite.Tx) error {
 		d.keys = append(d.keys, fact)
 		switch {
 		case s.State == licencekey.Over && s.Lead == key && e.Products[fact.Product] != nil:
-			d.found = append(d.found, d.overused(&fact, s, k))
+			if over[fact.Product] == nil {
+				over[fact.Product] = &finding{kind: casework.OverusedKey, product: fact.Product,
+					currency: e.Products[fact.Product].Currency}
+			}
+			d.overused(over[fact.Product], &fact, s, k)
 		case s.State == licencekey.Unknown && k.counts && e.Products[fact.Product] != nil:
 			unbought[fact.Product] = append(unbought[fact.Product], key)
 		}
+	}
+	for _, p := range slices.Sorted(maps.Keys(over)) {
+		d.found = append(d.found, *over[p])
 	}
 	for _, p := range slices.Sorted(maps.Keys(unbought)) {
 		d.found = append(d.found, d.unbought(p, unbought[p], found, hints))
@@ -132,19 +139,13 @@ func (d *Findings) keyLines(booked []worklistdb.BookedKey) (
 	return lines, codes, product
 }
 
-func (d *Findings) overused(f *worklistdb.KeyFact, s licencekey.Standing, k *keyOnDevices) finding {
+// overused adds to a finding that a key, with the others of its lines, is on more devices than there are licences.
+func (d *Findings) overused(to *finding, f *worklistdb.KeyFact, s licencekey.Standing, k *keyOnDevices) {
 	has := "licences"
 	if s.Bought == 1 {
 		has = "licence"
 	}
-	first := fmt.Sprintf(
-		"The key …%s is on %d devices, and %s has %d %s.",
-		f.Hint,
-		s.Devices,
-		f.Lines,
-		s.Bought,
-		has,
-	)
+	first := fmt.Sprintf("The key …%s is on %d devices, and %s has %d %s.", f.Hint, s.Devices, f.Lines, s.Bought, has)
 	if f.Devices < f.Together {
 		first = fmt.Sprintf(
 			"The key …%s and the other keys of %s are on %d devices, and there are %d %s.",
@@ -155,14 +156,8 @@ func (d *Findings) overused(f *worklistdb.KeyFact, s licencekey.Standing, k *key
 			has,
 		)
 	}
-	return finding{
-		kind:       casework.OverusedKey,
-		product:    f.Product,
-		licenceKey: f.ID,
-		quantity:   int64(s.Devices) - s.Bought,
-		currency:   d.Snapshot.Products[f.Product].Currency,
-		proof:      []string{first, d.devicesInWords(k.devices)},
-	}
+	to.quantity += int64(s.Devices) - s.Bought
+	to.proof = append(to.proof, first, d.devicesInWords(k.devices))
 }
 
 func (d *Findings) unbought(

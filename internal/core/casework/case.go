@@ -18,7 +18,6 @@ type Case struct {
 	Kind                          Kind
 	Device, Product, Person, Pool int64
 	Request                       int64 // what was asked for
-	Key                           int64 // a licence key
 	State                         State
 	OpenedAt, ChangedAt, SentAt   int64
 	Finding
@@ -334,7 +333,7 @@ func (c *Case) Done(scan int64) string {
 	case Uncovered:
 		return "The position is no longer short."
 	case OverusedKey:
-		return "No more devices have the key than there are licences."
+		return "Its keys are on no more devices than there are licences."
 	case UnboughtKey:
 		return "No key of it is in use that nobody booked."
 	}

@@ -22,7 +22,7 @@ const (
 	IdleLicence     Kind = "idle"       // it costs money and nobody uses it
 	IdlePool        Kind = "pool"       // a pool has more licences than anybody ever had out
 	DeniedPool      Kind = "denied"     // a pool denies licences to people
-	OverusedKey     Kind = "overkey"    // a licence key is on more devices than were bought
+	OverusedKey     Kind = "overkey"    // licence keys are on more devices than were bought
 	UnboughtKey     Kind = "unbought"   // licence keys are in use that nobody booked
 	Leaver          Kind = "leaver"     // somebody who left holds a seat
 	Uncovered       Kind = "uncovered"  // a product has a shortfall

@@ -28,7 +28,4 @@ CREATE INDEX key_fact_by_hint ON key_fact(hint);
 CREATE INDEX key_fact_by_since ON key_fact(since);
 CREATE INDEX key_fact_by_found ON key_fact(found_id);
 
--- A case may be about a key.
-ALTER TABLE worklist_case ADD COLUMN key_id INTEGER NOT NULL DEFAULT 0;
-
 -- +goose Down

@@ -12,13 +12,13 @@ import (
 const caseColumns = "SELECT id, kind, device_id, product_id, person_id, pool_id, wanted_id, state, opened_at, " +
 	"changed_at, " +
 	"sent_at, worth, amount, currency, money_on, proof, came_back, keep_until, owner, agreed_by, answer, answer_by, " +
-	"quantity, ground, ground_id, key_id FROM worklist_case"
+	"quantity, ground, ground_id FROM worklist_case"
 
 func scanCase(r *sql.Rows, c *casework.Case) error {
 	var proof string
 	if err := r.Scan(&c.ID, &c.Kind, &c.Device, &c.Product, &c.Person, &c.Pool, &c.Request, &c.State, &c.OpenedAt,
 		&c.ChangedAt, &c.SentAt, &c.Worth, &c.Amount, &c.Currency, &c.MoneyOn, &proof, &c.CameBack, &c.KeepUntil,
-		&c.Owner, &c.AgreedBy, &c.Answer, &c.AnswerBy, &c.Quantity, &c.Ground.Kind, &c.Ground.ID, &c.Key); err != nil {
+		&c.Owner, &c.AgreedBy, &c.Answer, &c.AnswerBy, &c.Quantity, &c.Ground.Kind, &c.Ground.ID); err != nil {
 		return err
 	}
 	return json.Unmarshal([]byte(proof), &c.Proof)
@@ -114,8 +114,8 @@ func putCase(tx *sqlite.Tx, c casework.Case) (int64, error) {
 	return tx.Insert(
 		"INSERT INTO worklist_case(kind, device_id, product_id, person_id, pool_id, wanted_id, state, opened_at, "+
 			"changed_at, sent_at, worth, amount, currency, money_on, proof, came_back, keep_until, owner, quantity, "+
-			"ground, ground_id, key_id, in_eur) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, "+
-			"?, ?, "+sqlite.InEUR("?", "?")+")",
+			"ground, ground_id, in_eur) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, "+
+			"?, "+sqlite.InEUR("?", "?")+")",
 		string(c.Kind),
 		c.Device,
 		c.Product,
@@ -137,7 +137,6 @@ func putCase(tx *sqlite.Tx, c casework.Case) (int64, error) {
 		max(1, c.Quantity),
 		c.Ground.Kind,
 		c.Ground.ID,
-		c.Key,
 		c.Amount,
 		c.Currency,
 	)

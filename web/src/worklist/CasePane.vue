@@ -62,7 +62,7 @@ function press(a: (typeof acts)[number]) {
     <div class="row">
       <h2 class="grow">
         {{ c.product }}
-        {{ c.about && `${c.pool ? 'in' : c.person ? 'of' : c.kind === 'overkey' ? 'with' : 'on'} ${c.about}` }}
+        {{ c.about && `${c.pool ? 'in' : c.person ? 'of' : 'on'} ${c.about}` }}
       </h2>
       <button class="plain" type="button" @click="emit('close')">close</button>
     </div>
