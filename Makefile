@@ -118,7 +118,7 @@ golden:
 	$(GO) test ./internal/standin -run TestGolden -count=1 -timeout 20m -golden-all
 
 fuzz:
-	for t in internal/formats:FuzzAgainstStandardLibrary internal/formats:FuzzReaderNeverFailsBadly internal/formats:FuzzParsers internal/formats:FuzzLDIF internal/formats:FuzzScanDocuments internal/formats:FuzzWorkbook internal/formats:FuzzCatalogueComesBack internal/core/catalogue:FuzzMergeSets internal/collect:FuzzDpkgAndDesktop internal/core/recognise:FuzzTakeApart internal/core/version:FuzzCompareIsAnOrder internal/core/condition:FuzzLike internal/core/usage:FuzzPair internal/formats:FuzzOSEvents internal/formats:FuzzJSONLines; do \
+	for t in internal/formats:FuzzAgainstStandardLibrary internal/formats:FuzzReaderNeverFailsBadly internal/formats:FuzzParsers internal/formats:FuzzLDIF internal/formats:FuzzScanDocuments internal/formats:FuzzWorkbook internal/formats:FuzzCatalogueComesBack internal/core/catalogue:FuzzMergeSets internal/core/licencekey:FuzzFold internal/collect:FuzzDpkgAndDesktop internal/core/recognise:FuzzTakeApart internal/core/version:FuzzCompareIsAnOrder internal/core/condition:FuzzLike internal/core/usage:FuzzPair internal/formats:FuzzOSEvents internal/formats:FuzzJSONLines; do \
 	$(GO) test ./$${t%%:*} -run '^$$' -fuzz "^$${t##*:}$$" -fuzztime 60s || exit 1; done
 
 clean:
