@@ -18,7 +18,7 @@ func TestTwoTagOneTitle(t *testing.T) {
 	}
 	tag := func(page *rod.Page, text string) {
 		page.MustElement("[data-tags] input").MustInput(text)
-		page.MustElementR("[role=option]", "^"+text+"$").MustClick()
+		press(t, page, "[role=option]", "^"+text+"$")
 	}
 	tag(first, "first here")
 	within(t, first, `() => document.querySelector('[data-tags]').textContent.includes('first here')`)

@@ -403,9 +403,9 @@ func TestRecogniseANameAndSeeThePositionMove(t *testing.T) {
 	row(t, page, "Lodeglass Echo", "6 spare")
 	// why did it move since yesterday?
 	page.MustNavigate(url + "/position/changes")
-	page.MustElementR(".chip", "^since yesterday$").MustClick()
+	press(t, page, ".chip", "^since yesterday$")
 	says(t, page, "[data-moved]", "recognised as this since")
-	page.MustElementR("[data-moved] button", "^Lodeglass Echo$").MustClick()
+	press(t, page, "[data-moved] button", "^Lodeglass Echo$")
 	says(t, page, "[data-steps]", "recognised as this since")
 	press(t, page, "[data-open-step]")
 	says(t, page, "[data-names-moved]", "was not recognised")

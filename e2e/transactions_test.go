@@ -49,13 +49,11 @@ func TestATrueUpAndBackOnThePage(t *testing.T) {
 	says(t, page, ".asks", "Is this a second one?")
 	within(t, page, `() => document.querySelector('[data-effect]').disabled`)
 	look(t, page, "true-up-asks")
-	page.MustElement("[data-ask-check]").MustClick()
+	press(t, page, "[data-ask-check]")
 	within(t, page, `() => !document.querySelector('[data-effect]').disabled`)
 	fill(page, `[data-trade] [name="quantity"]`, "")
 	// back
-	rows := page.MustElements("[data-transaction]")
-	booked := rows[len(rows)-1]
-	booked.MustElement("[data-undo]").MustClick()
+	press(t, page, "[data-transaction]:last-child [data-undo]")
 	says(t, page, "[data-undo-form]", "on 2026-06-01 it counts 29 → 24")
 	within(t, page, `() => document.querySelector('[data-undo-form] [data-effect]').disabled`)
 	fill(page, `[data-undo-form] [name="why"]`, "the school has its own")
@@ -71,7 +69,7 @@ func TestACounterEntryOnThePage(t *testing.T) {
 	code := lineOf(page, "Sandwort Grid")
 	page.MustNavigate(url + "/entitlements/line/" + code)
 	says(t, page, "[data-transactions]", "counter-entry: true-up")
-	page.MustElement("[data-transaction] [data-undo]").MustClick() // of the first true-up
+	press(t, page, "[data-transaction] [data-undo]") // of the first true-up
 	says(t, page, "[data-undo-form]", "handed to Skrubbholt Revision, rests on it")
 	fill(page, `[data-undo-form] [name="why"]`, "it was another product")
 	says(t, page, "[data-undo-form] [data-effect]", "15 → 12")
@@ -88,8 +86,8 @@ func TestARenewalOnThePage(t *testing.T) {
 	page, url := open(t, "work", false)
 	code := lineOf(page, "Sternpost Courier")
 	page.MustNavigate(url + "/entitlements/line/" + code)
-	page.MustElement("[data-trade] [role=combobox]").MustClick()
-	page.MustElementR("[role=option]", "^renew$").MustClick()
+	press(t, page, "[data-trade] [role=combobox]")
+	press(t, page, "[role=option]", "^renew$")
 	fillDay(page, `[data-trade] [name="on"]`, "2026-06-30")
 	fill(page, `[data-trade] [name="quantity"]`, "18")
 	fillDay(page, `[data-trade] [name="end"]`, "2027-07-10")

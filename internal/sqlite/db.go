@@ -177,16 +177,26 @@ func within(ctx context.Context, pool *sql.DB, readOnly bool, fn func(tx *Tx) er
 	}
 	defer tx.Rollback()
 	t := &Tx{Tx: tx, Ctx: ctx, readOnly: readOnly}
-	if err := fn(t); err != nil {
-		return err
+	err = fn(t)
+	if err == nil {
+		err = tx.Commit()
 	}
-	if err := tx.Commit(); err != nil {
-		return err
+	if err != nil {
+		return stopped(ctx, err)
 	}
 	for _, done := range t.Committed {
 		done()
 	}
 	return nil
+}
+
+// stopped gives the reason of a context that is over for the faults that follow from it: the transaction was rolled
+// back under whoever asked.
+func stopped(ctx context.Context, err error) error {
+	if ctx.Err() != nil && Fault(err) {
+		return ctx.Err()
+	}
+	return err
 }
 
 // Analyse gathers how many rows and values tables and indexes have, from a few rows of each, by which SQLite chooses

@@ -27,7 +27,10 @@ func (db *DB) Preview(ctx context.Context, fn func(tx *Tx) error) error {
 		return err
 	}
 	defer tx.Rollback()
-	return fn(&Tx{Tx: tx, Ctx: ctx, over: &overlay{whole: map[string]bool{}, parts: map[string]map[string]bool{}}})
+	return stopped(
+		ctx,
+		fn(&Tx{Tx: tx, Ctx: ctx, over: &overlay{whole: map[string]bool{}, parts: map[string]map[string]bool{}}}),
+	)
 }
 
 // Previewed reports whether the transaction changes nothing but what it sees itself.

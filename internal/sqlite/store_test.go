@@ -2,6 +2,7 @@ package sqlite_test
 
 import (
 	"context"
+	"database/sql"
 	"errors"
 	"fmt"
 	"math/rand/v2"
@@ -91,6 +92,33 @@ func TestAnErrorRollsBack(t *testing.T) {
 }
 
 // Readers go on while a long write runs, and see the state before it until it ends.
+// What somebody stops ends as stopped, not as a fault of the file, whatever it was doing.
+func TestWhatIsStoppedIsNoFault(t *testing.T) {
+	db := open(t)
+	ways := map[string]func(context.Context, func(*sqlite.Tx) error) error{
+		"update": db.Update, "view": db.View, "preview": db.Preview,
+	}
+	for name, way := range ways {
+		ctx, stop := context.WithCancel(context.Background())
+		err := way(ctx, func(tx *sqlite.Tx) error {
+			stop()
+			for {
+				if _, err := tx.Exec("SELECT 1"); err != nil {
+					return fmt.Errorf("reading: %w", err)
+				}
+			}
+		})
+		if !errors.Is(err, context.Canceled) || sqlite.Fault(err) {
+			t.Errorf("%s says %v", name, err)
+		}
+		// the rolled back transaction may be met after the work, too
+		ctx, stop = context.WithCancel(context.Background())
+		if err := way(ctx, func(tx *sqlite.Tx) error { stop(); return sql.ErrTxDone }); !errors.Is(err, context.Canceled) {
+			t.Errorf("%s ends as %v", name, err)
+		}
+	}
+}
+
 func TestReadersDoNotWaitForAWriter(t *testing.T) {
 	db := open(t)
 	update(t, db, func(tx *sqlite.Tx) error { return tx.SetSetting("n", "before") })
