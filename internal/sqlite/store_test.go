@@ -113,7 +113,11 @@ func TestWhatIsStoppedIsNoFault(t *testing.T) {
 		}
 		// the rolled back transaction may be met after the work, too
 		ctx, stop = context.WithCancel(context.Background())
-		if err := way(ctx, func(tx *sqlite.Tx) error { stop(); return sql.ErrTxDone }); !errors.Is(err, context.Canceled) {
+		err = way(ctx, func(*sqlite.Tx) error {
+			stop()
+			return sql.ErrTxDone
+		})
+		if !errors.Is(err, context.Canceled) {
 			t.Errorf("%s ends as %v", name, err)
 		}
 	}
