@@ -136,7 +136,7 @@ func compareSoftware(left, right []evidencedb.InstallRow) ([]ComparedTitle, int)
 	by := map[string]*pair{}
 	add := func(list []evidencedb.InstallRow, side func(*pair) *[]string) {
 		for _, i := range list {
-			if i.Until != 0 {
+			if i.Until != 0 || i.System { // the system stands among the facts
 				continue
 			}
 			key := i.Key

@@ -132,15 +132,16 @@ func (svc *Service) markNotCounted(tx *sqlite.Tx, device int64, software []evide
 		if err != nil {
 			return err
 		}
-		if reason != "" {
-			s.WhyNot = "left out: " + reason
+		if s.Included && !reason.Is() {
+			reason = snapshot.Left{Included: true}
 		}
+		s.WhyNot = reason.Words()
 	}
 	return nil
 }
 
 // leavingOn returns a function that says why a record recognised as a product is left out of the count on one device.
-func (svc *Service) leavingOn(tx *sqlite.Tx, device int64) (func(record, product int64) (string, error), error) {
+func (svc *Service) leavingOn(tx *sqlite.Tx, device int64) (func(record, product int64) (snapshot.Left, error), error) {
 	e := snapshot.Snapshot{AsOf: svc.Snapshots.Today(), Inventory: &snapshot.Inventory{At: svc.Clock.Now().Unix()}}
 	var err error
 	if err = e.Exclusions.Load(tx, e.AsOf); err != nil {
@@ -165,12 +166,12 @@ func (svc *Service) leavingOn(tx *sqlite.Tx, device int64) (func(record, product
 			return nil, err
 		}
 	}
-	return func(record, product int64) (string, error) {
+	return func(record, product int64) (snapshot.Left, error) {
 		var rules []int32
 		if len(e.Exclusions.Rules) > 0 {
 			r, err := snapshot.Record(tx, record)
 			if err != nil {
-				return "", err
+				return snapshot.Left{}, err
 			}
 			rules = e.Exclusions.Fitting(&r.Record, product)
 		}

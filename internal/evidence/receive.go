@@ -247,12 +247,15 @@ func (t *receiver) item(in *formats.ScanInstall) (evidence.Item, error) {
 	if err != nil {
 		return evidence.Item{}, err
 	}
-	place, err := t.place(strings.TrimSpace(in.InstallPath), in.Custom)
+	place, err := t.place(strings.TrimSpace(in.InstallPath), in.Custom, in.Included())
 	return evidence.Item{Record: record, Place: place}, err
 }
 
-func (t *receiver) place(path string, custom map[string]string) (int64, error) {
-	text := ""
+func (t *receiver) place(path string, custom map[string]string, included bool) (int64, error) {
+	text, with := "", int64(0)
+	if included {
+		with = 1
+	}
 	if len(custom) > 0 {
 		b, err := json.Marshal(custom)
 		if err != nil {
@@ -260,7 +263,7 @@ func (t *receiver) place(path string, custom map[string]string) (int64, error) {
 		}
 		text = string(b)
 	}
-	return evidencedb.Number(t.tx, t.app.Numbers, "place", []string{"path", "custom"}, path, text)
+	return evidencedb.Number(t.tx, t.app.Numbers, "place", []string{"path", "custom", "included"}, path, text, with)
 }
 
 // TakeScan takes in one scan, whole or not at all. findsBy says whether the device is found by its device_id or by

@@ -39,7 +39,7 @@ func (t *receiver) files(device, at int64, s *formats.Scan) error {
 		if err != nil {
 			return err
 		}
-		place, err := t.place(strings.TrimRight(strings.TrimSpace(f.Folder), "/\\"), nil)
+		place, err := t.place(strings.TrimRight(strings.TrimSpace(f.Folder), "/\\"), nil, false)
 		if err != nil {
 			return err
 		}

@@ -91,7 +91,7 @@ func (svc *Service) installWriter(
 		if err != nil {
 			return sqlite.Same, err
 		}
-		place, err := evidencedb.Place(places, in.InstallPath, in.Custom)
+		place, err := evidencedb.Place(places, in.InstallPath, in.Custom, in.Included)
 		if err != nil {
 			return sqlite.Same, err
 		}

@@ -233,7 +233,8 @@ func TestReasons(t *testing.T) {
 func TestInstallColumnsStandWhereTheConstantsSay(t *testing.T) {
 	if Installs.Columns[inDevice] != "device_id" || Installs.Columns[inCPE] != "cpe" ||
 		Installs.Columns[inSeenAt] != "seen_at" ||
-		Installs.Columns[inKey] != "key" || len(Installs.Columns) != inKey+1 {
+		Installs.Columns[inKey] != "key" || Installs.Columns[inLicence] != "licence" ||
+		len(Installs.Columns) != inLicence+1 {
 		t.Error("the constants of installs.csv do not match its columns")
 	}
 }

@@ -57,7 +57,7 @@ var (
 	Installs = kind(
 		"installs",
 		"device_id name",
-		`device_id publisher name version edition architecture language install_date install_path file_name tag_id purl cpe last_used source seen_at key`,
+		`device_id publisher name version edition architecture language install_date install_path file_name tag_id purl cpe last_used source seen_at key licence`,
 	)
 	Usage = kind(
 		"usage",

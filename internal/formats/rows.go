@@ -9,6 +9,7 @@ import (
 	"ensomet/internal/core/evidence"
 	"ensomet/internal/core/policy"
 	"ensomet/internal/core/recognise"
+	"ensomet/internal/core/refuse"
 	"ensomet/internal/core/usage"
 
 	"github.com/shopspring/decimal"
@@ -70,6 +71,7 @@ type Install struct {
 	InstallPath string
 	LastUsed    civil.Day
 	Key         string // a licence key that was found
+	Included    bool   // its right comes with the place it runs in
 	Source      string
 	SeenAt      int64 // seconds since 1970, 0 where the line does not say
 	Custom      map[string]string
@@ -276,7 +278,20 @@ const (
 	inSource
 	inSeenAt
 	inKey
+	inLicence
 )
+
+// included says whether the right of an install comes with the place it runs in: an image of a cloud provider, a
+// machine whose maker licensed it.
+func included(licence string) (bool, error) {
+	switch strings.ToLower(strings.TrimSpace(licence)) {
+	case "", "own":
+		return false, nil
+	case "included":
+		return true, nil
+	}
+	return false, refuse.Errorf("licence is %q: it may be own, or included with the place it runs in", licence)
+}
 
 // ParseInstall reads a line of installs.csv. zone serves times without offset. last_used may be a date or a time; its
 // day counts.
@@ -308,6 +323,9 @@ func ParseInstall(row *Row, zone *time.Location) (Install, error) {
 		return in, bad("name is empty")
 	}
 	var err error
+	if in.Included, err = included(row.At(inLicence)); err != nil {
+		return in, bad(err.Error())
+	}
 	if in.InstallDate, err = civil.Parse(row.At(inInstallDate)); err != nil {
 		return in, bad("install_date: " + err.Error())
 	}

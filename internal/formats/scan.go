@@ -75,8 +75,15 @@ type ScanInstall struct {
 	PURL         string            `json:"purl,omitempty"`
 	CPE          string            `json:"cpe,omitempty"`
 	LastUsed     string            `json:"last_used,omitempty"`
-	Key          string            `json:"key,omitempty"` // a licence key; it is not kept as it came
+	Key          string            `json:"key,omitempty"`     // a licence key; it is not kept as it came
+	Licence      string            `json:"licence,omitempty"` // own, or included with the place it runs in
 	Custom       map[string]string `json:"custom,omitempty"`
+}
+
+// Included reports whether its right comes with the place it runs in.
+func (in *ScanInstall) Included() bool {
+	it, err := included(in.Licence)
+	return it && err == nil
 }
 
 // ScanFile is a file that was found on a device.
@@ -213,8 +220,12 @@ func (s *Scan) checkInstalls() error {
 				clip(in.Part, 40))
 		}
 		if err := texts(fmt.Sprintf("install %d", i+1), in.Part, in.Publisher, in.Name, in.Version, in.Edition,
-			in.Architecture, in.Language, in.InstallPath, in.FileName, in.TagID, in.PURL, in.CPE, in.Key); err != nil {
+			in.Architecture, in.Language, in.InstallPath, in.FileName, in.TagID, in.PURL, in.CPE, in.Key,
+			in.Licence); err != nil {
 			return err
+		}
+		if _, err := included(in.Licence); err != nil {
+			return badScan("install %d: %v", i+1, err)
 		}
 		for _, day := range []string{in.InstallDate, in.LastUsed} {
 			if _, err := civil.Parse(day); err != nil {

@@ -244,9 +244,9 @@ func (d *twoDays) reasonsMoved(product int64) []string {
 	for why, n := range by {
 		switch {
 		case n > 0:
-			out = append(out, fmt.Sprintf("%d left out: %s", n, why))
+			out = append(out, fmt.Sprintf("%d %s", n, why))
 		case n < 0:
-			out = append(out, fmt.Sprintf("%d no longer left out: %s", -n, why))
+			out = append(out, fmt.Sprintf("%d no longer %s", -n, why))
 		}
 	}
 	slices.Sort(out)

@@ -32,7 +32,8 @@ type ProductPosition struct {
 	Metrics   []MetricPosition
 	Folded    int64
 	Excluded  []Excluded
-	Revision  int64 // of the order of its metrics
+	Hosting   []HostingSplit // empty where all are on the own sites and need a right of the house
+	Revision  int64          // of the order of its metrics
 }
 
 // Excluded counts installs of the product that do not count, by reason.
@@ -202,8 +203,9 @@ func (svc *Service) ProductPosition(ctx context.Context, product int64, asOf, kn
 		if f.Folded > 0 {
 			out.Excluded = append(out.Excluded, Excluded{"part of a suite on the same device", f.Folded})
 		}
+		out.Hosting = byHosting(e, f)
 		for _, why := range slices.Sorted(maps.Keys(f.LeftOutBy)) {
-			out.Excluded = append(out.Excluded, Excluded{"left out: " + why, f.LeftOutBy[why]})
+			out.Excluded = append(out.Excluded, Excluded{why, f.LeftOutBy[why]})
 		}
 		reasons, err := positiondb.WhyNotOf(tx, product)
 		if err != nil {

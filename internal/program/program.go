@@ -160,6 +160,11 @@ func (p *Program) Begin() {
 	if err := p.Keys.HashOlder(p.ctx); err != nil {
 		slog.Error("licence keys could not be made comparable", "error", err)
 	}
+	p.work.Go(func() {
+		if err := evidence.KeepOlderSystems(p.ctx, p.DB); err != nil && p.ctx.Err() == nil {
+			slog.Error("operating systems that were known before are not counted yet", "error", err)
+		}
+	})
 	p.work.Go(p.Renewal.Start(p.ctx))
 	p.work.Go(p.followTime)
 	p.work.Go(func() { p.Outbox.Run(p.ctx) })

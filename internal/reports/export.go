@@ -55,7 +55,7 @@ func (svc *Service) Export(
 			return err
 		}
 		return snapshot.ExportInstalls(tx, e.At, "", func(r snapshot.ExportedInstall) error {
-			return write(append(r.Values, e.Verdict(r.Device, r.Record, r.Product, r.WhyNot, folds)...))
+			return write(append(r.Values, e.Verdict(&r, folds)...))
 		})
 	})
 }

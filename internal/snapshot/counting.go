@@ -14,8 +14,8 @@ import (
 
 // count walks the installs once, device by device, and makes holdings of what counts.
 func (e *Snapshot) count(tx *sqlite.Tx, only []int64) error {
-	return EachDevice(tx, e.At, only, func(device int64, records []int64) error {
-		e.countDevice(device, e.loaded(records))
+	return eachOfDevices(tx, e.At, only, nil, func(device int64, records, included []int64) error {
+		e.countDevice(device, e.loaded(records), included)
 		return nil
 	})
 }
@@ -32,18 +32,19 @@ type onDevice struct {
 	d       *DeviceFacts
 	stale   bool
 	folded  map[int64]*recognise.Suite // by record
+	with    []int64                    // records whose right comes with the place, in order
 	bearer  *demand.Bearer             // shared by its holdings, nil until there is one
 	touched []*ProductFacts            // those that hold something here
 }
 
 // countDevice counts the installs of one device: which products are there, which of them fold under a suite, and
-// which make a holding.
-func (e *Snapshot) countDevice(device int64, records []int64) {
+// which make a holding. included are those records whose right comes with the place, in order.
+func (e *Snapshot) countDevice(device int64, records, included []int64) {
 	at, known := e.DeviceAt[device]
 	if !known {
 		return
 	}
-	o := onDevice{e: e, at: at, d: &e.Devices[at]}
+	o := onDevice{e: e, at: at, d: &e.Devices[at], with: included}
 	o.stale = e.age(o.d) == evidence.Stale
 	var inferred []*recognise.Suite
 	o.folded, inferred = e.foldedHere(records)
@@ -121,8 +122,12 @@ func (o *onDevice) count(id int64) {
 		f.note(o.d.ID, PresentFolded)
 		return
 	}
-	if why := o.e.WhyExcluded(o.at, f.Id, r.leave); why != "" {
-		f.leaveOut(why)
+	left := o.e.WhyExcluded(o.at, f.Id, r.leave)
+	if _, with := slices.BinarySearch(o.with, id); with {
+		left = Left{Included: true}
+	}
+	if left.Is() {
+		f.leaveOut(left, o.d)
 		f.note(o.d.ID, PresentLeft)
 		return
 	}
@@ -152,8 +157,8 @@ func (o *onDevice) holdByParts(s *recognise.Suite) {
 	if d.Status != evidence.InService || f.holder == d.ID || as.WhyNot() != "" {
 		return
 	}
-	if why := e.WhyExcluded(o.at, f.Id, nil); why != "" {
-		f.leaveOut(why)
+	if left := e.WhyExcluded(o.at, f.Id, nil); left.Is() {
+		f.leaveOut(left, d)
 		return
 	}
 	f.holder = d.ID

@@ -340,7 +340,24 @@ func EachDevice(tx *sqlite.Tx, at int64, products []int64, fn func(device int64,
 // EachOfDevices is EachDevice for some devices alone; nil is all.
 func EachOfDevices(tx *sqlite.Tx, at int64, products, devices []int64,
 	fn func(device int64, records []int64) error) error {
-	text, args := "SELECT device_id, group_concat(record_id) FROM install WHERE since <= ?1 AND (until IS NULL OR "+
+	return eachOfDevices(tx, at, products, devices, func(device int64, records, _ []int64) error {
+		return fn(device, records)
+	})
+}
+
+// eachOfDevices is EachOfDevices with the records, in order, whose right comes with the place wherever they are on the
+// device.
+func eachOfDevices(tx *sqlite.Tx, at int64, products, devices []int64,
+	fn func(device int64, records, included []int64) error) error {
+	record := "record_id"
+	var some bool
+	if err := tx.QueryRowContext(tx.Ctx, "SELECT EXISTS (SELECT 1 FROM place WHERE included)").Scan(&some); err != nil {
+		return err
+	}
+	if some { // such a one is written with a minus
+		record = "CASE WHEN place_id IN (SELECT id FROM place WHERE included) THEN -record_id ELSE record_id END"
+	}
+	text, args := "SELECT device_id, group_concat("+record+") FROM install WHERE since <= ?1 AND (until IS NULL OR "+
 		"until > ?1)", []any{
 		at,
 	}
@@ -367,24 +384,44 @@ func EachOfDevices(tx *sqlite.Tx, at int64, products, devices []int64,
 	}
 	var device int64
 	var list sql.RawBytes
-	var records []int64
+	var records, included []int64
 	return sqlite.Each(rows, func() error {
 		if err := rows.Scan(&device, &list); err != nil {
 			return err
 		}
-		records = records[:0]
-		n := int64(0)
-		for _, c := range list {
-			if c == ',' {
-				records = append(records, n)
-				n = 0
+		records, included = records[:0], included[:0]
+		n, with := int64(0), false
+		end := func() {
+			if with {
+				included = append(included, n)
 			} else {
+				records = append(records, n)
+			}
+			n, with = 0, false
+		}
+		for _, c := range list {
+			switch c {
+			case ',':
+				end()
+			case '-':
+				with = true
+			default:
 				n = 10*n + int64(c-'0')
 			}
 		}
-		records = append(records, n)
+		end()
 		slices.Sort(records)
-		return fn(device, slices.Compact(records))
+		records = slices.Compact(records)
+		if len(included) == 0 {
+			return fn(device, records, nil)
+		}
+		included = slices.DeleteFunc(Distinct(included), func(id int64) bool {
+			_, own := slices.BinarySearch(records, id)
+			return own
+		})
+		records = append(records, included...)
+		slices.Sort(records)
+		return fn(device, records, included)
 	})
 }
 

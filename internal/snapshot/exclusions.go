@@ -30,7 +30,7 @@ func (l *exclusions) Load(tx *sqlite.Tx, asOf civil.Day) error {
 		return err
 	}
 	for i := range rules {
-		if r := &rules[i]; r.Outcome == recognise.IsExcluded && r.Holds(asOf) {
+		if r := &rules[i]; r.Outcome.LeavesOut() && r.Holds(asOf) {
 			l.Rules = append(l.Rules, r.Rule)
 		}
 	}
@@ -77,11 +77,39 @@ func (l *exclusions) Fitting(r *recognise.Record, product int64) []int32 {
 	return out
 }
 
-// WhyExcluded says why a product on a device is left out of the count, or is empty. rules are those that its record
-// fits.
-func (e *Snapshot) WhyExcluded(at int, product int64, rules []int32) string {
+// Left says that installs make no demand, and why: somebody left them out of the count, or their right comes with the
+// place they run in.
+type Left struct {
+	Included bool
+	Why      string // of what is included: of the rule that says so, empty where the evidence does
+}
+
+// Is reports whether they are left.
+func (l Left) Is() bool { return l.Included || l.Why != "" }
+
+// Words say it to people.
+func (l Left) Words() string {
+	switch {
+	case l.Included && l.Why != "":
+		return IncludedWords + ": " + l.Why
+	case l.Included:
+		return IncludedWords
+	case l.Why != "":
+		return "left out: " + l.Why
+	}
+	return ""
+}
+
+// IncludedWords say why an install makes no demand whose right comes with the place.
+const IncludedWords = "covered by the place it runs in"
+
+// OwnSite is how a device is hosted of which nothing else is said.
+const OwnSite = "own site"
+
+// WhyExcluded says why a product on a device makes no demand. rules are those that its record fits.
+func (e *Snapshot) WhyExcluded(at int, product int64, rules []int32) Left {
 	if why := e.Exclusions.byHand[DevicePair{e.Devices[at].ID, product}]; why != "" {
-		return why
+		return Left{Why: why}
 	}
 	for _, i := range rules {
 		known := &e.Exclusions.On[i][at]
@@ -92,16 +120,26 @@ func (e *Snapshot) WhyExcluded(at int, product int64, rules []int32) string {
 			}
 		}
 		if *known == 1 {
-			return e.Exclusions.Rules[i].Reason
+			r := &e.Exclusions.Rules[i]
+			return Left{Included: r.Outcome == recognise.IsIncluded, Why: r.Reason}
 		}
 	}
-	return ""
+	return Left{}
 }
 
-func (f *ProductFacts) leaveOut(why string) {
+func (f *ProductFacts) leaveOut(left Left, d *DeviceFacts) {
 	f.leftOut++
 	if f.LeftOutBy == nil {
 		f.LeftOutBy = map[string]int64{}
 	}
-	f.LeftOutBy[why]++
+	f.LeftOutBy[left.Words()]++
+	if left.Included {
+		if f.IncludedAt == nil {
+			f.IncludedAt = map[string]map[int64]bool{}
+		}
+		if f.IncludedAt[d.Hosting] == nil {
+			f.IncludedAt[d.Hosting] = map[int64]bool{}
+		}
+		f.IncludedAt[d.Hosting][d.ID] = true
+	}
 }

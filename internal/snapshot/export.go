@@ -3,6 +3,7 @@ package snapshot
 import (
 	"database/sql"
 	"fmt"
+	"slices"
 	"time"
 
 	"ensomet/internal/core/civil"
@@ -28,20 +29,21 @@ func (e *Snapshot) Folds(tx *sqlite.Tx) (map[deviceRecord]int64, error) {
 }
 
 // Verdict gives the columns suite, counted and why_not_counted of an install.
-func (e *Snapshot) Verdict(device, record, product int64, whyNot string, folds map[deviceRecord]int64) []string {
-	suite := ""
-	at := e.DeviceAt[device]
-	if s, ok := folds[deviceRecord{device, record}]; ok && whyNot == "" {
+func (e *Snapshot) Verdict(r *ExportedInstall, folds map[deviceRecord]int64) []string {
+	suite, whyNot := "", r.WhyNot
+	at := e.DeviceAt[r.Device]
+	if s, ok := folds[deviceRecord{r.Device, r.Record}]; ok && whyNot == "" {
 		suite = e.Products[s].Product.Name
 		whyNot = "part of " + suite + " on this device"
 	}
 	if whyNot == "" {
 		whyNot = e.Devices[at].Status.NotCounted()
 	}
-	if whyNot == "" && product != 0 && record < int64(len(e.Recs)) {
-		if why := e.WhyExcluded(at, product, e.Recs[record].leave); why != "" {
-			whyNot = "left out: " + why
-		}
+	if whyNot == "" && r.Included() {
+		whyNot = IncludedWords
+	}
+	if whyNot == "" && r.Product != 0 && r.Record < int64(len(e.Recs)) {
+		whyNot = e.WhyExcluded(at, r.Product, e.Recs[r.Record].leave).Words()
 	}
 	return []string{suite, fmt.Sprint(whyNot == ""), whyNot}
 }
@@ -176,7 +178,13 @@ type ExportedInstall struct {
 	Record          int64
 }
 
-// ExportInstalls writes the installs present at a time, of one device_id or of all where code is empty.
+// Included reports whether its right comes with the place it runs in.
+func (r *ExportedInstall) Included() bool {
+	return r.Values[slices.Index(formats.Installs.Columns, "licence")] != ""
+}
+
+// ExportInstalls writes the installs present at a time, of one device_id or of all where code is empty. Operating
+// systems stand with the devices.
 func ExportInstalls(tx *sqlite.Tx, at int64, code string, write func(ExportedInstall) error) error {
 	one, args := "", []any{at}
 	if code != "" { // written into the statement, so that the device's installs alone are read
@@ -198,20 +206,20 @@ func ExportInstalls(tx *sqlite.Tx, at int64, code string, write func(ExportedIns
 		coalesce((SELECT '…' || f.hint FROM install_key k JOIN found_key f ON f.id = k.key_id
 			WHERE k.device_id = i.device_id AND k.source_id = i.source_id AND k.record_id = i.record_id AND k.since <= ?1
 			AND (k.until IS NULL OR k.until > ?1) ORDER BY k.key_id LIMIT 1), ''),
+		CASE WHEN pl.included THEN 'included' ELSE '' END,
 		coalesce(p.publisher, ''), coalesce(p.name, ''), coalesce(n.edition, ''), coalesce(n.title_version, ''),
 		coalesce(n.step, ''), i.device_id, coalesce(n.product_id, 0), coalesce(n.why_not, 'not recognised'), r.id
 		FROM install i JOIN device d ON d.id = i.device_id JOIN record r ON r.id = i.record_id
 		JOIN place pl ON pl.id = i.place_id JOIN source s ON s.id = i.source_id
 		LEFT JOIN recognition n ON n.record_id = r.id LEFT JOIN product p ON p.id = n.product_id
-		WHERE i.since <= ?1 AND (i.until IS NULL OR i.until >
-		?1)`+one+` ORDER BY d.code, r.name, r.version, pl.path, 15`,
+		WHERE s.part <> '`+SystemPart+`' AND i.since <= ?1 AND (i.until IS NULL OR i.until > ?1)`+one+` ORDER BY d.code, r.name, r.version, pl.path, 15`,
 		args...)
 	if err != nil {
 		return err
 	}
-	values := make([]string, 22)
+	values := make([]string, 23)
 	var out ExportedInstall
-	into := make([]any, 0, 26)
+	into := make([]any, 0, 27)
 	for i := range values {
 		into = append(into, &values[i])
 	}

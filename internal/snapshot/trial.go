@@ -358,8 +358,8 @@ func (t *Trial) recount(products, devices []int64) error {
 		}
 	}
 	if devices != nil {
-		err := EachOfDevices(t.tx, t.At, products, devices, func(device int64, records []int64) error {
-			t.countDevice(device, t.supposed(device, t.loaded(records)))
+		err := eachOfDevices(t.tx, t.At, products, devices, func(device int64, records, included []int64) error {
+			t.countDevice(device, t.supposed(device, t.loaded(records)), included)
 			return nil
 		})
 		if err != nil {

@@ -403,7 +403,7 @@ func TestIntervalsAndSightings(t *testing.T) {
 		if err != nil {
 			return err
 		}
-		if _, err := evidencedb.Place(places, "/opt", map[string]string{"shelf": "4"}); err != nil {
+		if _, err := evidencedb.Place(places, "/opt", map[string]string{"shelf": "4"}, false); err != nil {
 			return err
 		}
 		b, err := evidencedb.NewInstalls(tx)

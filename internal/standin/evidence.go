@@ -103,9 +103,9 @@ func (o *Outside) reportStories(ctx context.Context, prog *program.Program) ([]T
 	return []Truth{
 		seen("a vessel's machine whose evidence is stale", "D0655", map[string]string{"age": "stale"}),
 		seen(
-			"a machine that the directory lists and no scan ever saw",
+			"a machine that the directory lists and no scan ever saw: its operating system is all that is known",
 			never,
-			map[string]string{"age": "never", "installs": "0", "directoryAge": "fresh"},
+			map[string]string{"age": "never", "installs": "1", "directoryAge": "fresh"},
 		),
 		seen(
 			"a machine renamed is one machine, and its log says so",
@@ -153,6 +153,13 @@ func makeRules(ctx context.Context, prog *program.Program) error {
 			Reason:  "the maker lets test benches run it freely",
 			Records: condition.Condition{Field: "title", Op: "has", Value: fmt.Sprint(tally[0])},
 			Devices: condition.Condition{Field: "environment", Op: "is", Value: "test"},
+		},
+		{
+			Name:    "kiosks of the bench",
+			Outcome: "included",
+			Reason:  "their maker sold them with it",
+			Records: kioskRule.Records,
+			Devices: kioskRule.Devices,
 		},
 	} {
 		if _, err := prog.Titles.PutRule(ctx, r, "Worker"); err != nil {

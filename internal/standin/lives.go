@@ -142,7 +142,7 @@ func (w *world) lives() {
 			Story:     "an operating system is a release with a life too",
 			Publisher: server.publisher,
 			Product:   server.name,
-			Want:      map[string]int64{"release 9 systems": 190},
+			Want:      map[string]int64{"release 9": 190},
 		},
 	)
 }

@@ -44,6 +44,7 @@ type Truth struct {
 type device struct {
 	id, name, kind, env, unit, site, country, user, status string
 	portable, cluster, host, hosting, pinned, factor       string
+	os, osVersion                                          string // where it is not that of most
 	processors, cores, vcores                              int
 	scans                                                  []time.Time // oldest first; none for a device never scanned
 	metered                                                bool
@@ -64,6 +65,7 @@ type placed struct {
 	lastUsed civil.Day
 	product  *product // what it really is
 	source2  string   // a second source that reports it too
+	included bool     // its right comes with the place
 }
 
 type product struct {
@@ -116,6 +118,7 @@ func build() *world {
 	w.lives()
 	w.rightsStories()
 	w.useStories()
+	w.places()
 	return w
 }
 

@@ -91,6 +91,9 @@ func (w *world) write(dir string) error {
 		if d.kind != "client" {
 			os, osVersion = "Varde Server", "9.4"
 		}
+		if d.os != "" {
+			os, osVersion = d.os, d.osVersion
+		}
 		files[formats.Devices] = append(
 			files[formats.Devices],
 			[]string{
@@ -213,6 +216,7 @@ func (d *device) report() [][]string {
 				"collector",
 				at.Format(time.RFC3339),
 				keyOn(d.id, s.names[v]),
+				map[bool]string{true: "included"}[s.included],
 			}
 			out = append(out, row)
 			if s.source2 != "" {

@@ -203,7 +203,7 @@ func (svc *Catalogue) Plans(ctx context.Context, product int64) ([]PlanView, err
 			}
 			for i := range p.Titles {
 				if t := &p.Titles[i]; t.Edition == plan.Edition && t.Version == plan.Version {
-					v.Left = facts[t.ID].Devices + facts[t.ID].Systems
+					v.Left = facts[t.ID].Devices
 				}
 			}
 			progress := lifecycle.Progress{Then: plan.DevicesThen, Left: v.Left, Due: plan.Due}

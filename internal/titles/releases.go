@@ -8,7 +8,6 @@ import (
 
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/lifecycle"
-	"ensomet/internal/core/recognise"
 	"ensomet/internal/core/version"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -21,8 +20,7 @@ type ReleaseFacts struct {
 	Releases []titlesdb.ReleaseFact
 }
 
-// SumUpReleases says of each title how long it is supported and on how many devices it is, was a year ago, and runs
-// as their operating system.
+// SumUpReleases says of each title how long it is supported and on how many devices it is and was a year ago.
 func (svc *Catalogue) SumUpReleases(tx *sqlite.Tx, e *snapshot.Snapshot) (d ReleaseFacts, err error) {
 	for _, f := range e.Ordered() {
 		for _, s := range f.Versions {
@@ -42,16 +40,12 @@ func (svc *Catalogue) SumUpReleases(tx *sqlite.Tx, e *snapshot.Snapshot) (d Rele
 			}
 		}
 	}
-	systems, err := svc.operatingSystems(tx)
-	if err != nil {
-		return d, err
-	}
 	var dated []int64
 	for _, p := range e.Catalogue.Products() {
 		for i := range p.Titles {
 			t := &p.Titles[i]
 			general, last := snapshot.DatesOf(t).Bounds()
-			r := titlesdb.ReleaseFact{Title: t.ID, GeneralUntil: general, EndOn: last, Systems: systems[t.ID]}
+			r := titlesdb.ReleaseFact{Title: t.ID, GeneralUntil: general, EndOn: last}
 			if s := e.Releases[t.ID]; s != nil {
 				r.Installs, r.Devices, r.Stale = s.Installs, s.Devices, s.Stale
 			}
@@ -66,27 +60,6 @@ func (svc *Catalogue) SumUpReleases(tx *sqlite.Tx, e *snapshot.Snapshot) (d Rele
 		d.Releases[i].YearBefore = before[d.Releases[i].Title]
 	}
 	return d, err
-}
-
-// operatingSystems counts the devices in service that run each title as their operating system, which is recognised
-// like any other name.
-func (svc *Catalogue) operatingSystems(tx *sqlite.Tx) (map[int64]int64, error) {
-	k, err := svc.Snapshots.Knowledge(tx)
-	if err != nil {
-		return nil, err
-	}
-	systems, err := titlesdb.OperatingSystems(tx)
-	if err != nil {
-		return nil, err
-	}
-	w := k.Recogniser().Worker()
-	out := map[int64]int64{}
-	for _, s := range systems {
-		if res, _ := w.Decide(&recognise.Record{Name: s.Name, Version: s.Version}); res.Title != 0 {
-			out[res.Title] += s.Devices
-		}
-	}
-	return out, nil
 }
 
 // VersionView is a version of a product that was found, with what the catalogue knows of its release.
@@ -223,7 +196,7 @@ func (svc *Catalogue) LifeCycle(ctx context.Context, on civil.Day, months int) (
 		for _, p := range c.Products() {
 			for i := range p.Titles {
 				f := facts[p.Titles[i].ID]
-				devices := f.Devices + f.Systems
+				devices := f.Devices
 				if devices == 0 && f.YearBefore == 0 {
 					continue
 				}

@@ -98,7 +98,7 @@ func (svc *Service) judgeRules(
 				continue
 			}
 			leaves := 0
-			if r.Outcome == recognise.IsExcluded {
+			if r.Outcome.LeavesOut() {
 				leaves = 1
 			}
 			switch {

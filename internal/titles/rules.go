@@ -23,7 +23,7 @@ type RuleDraft struct {
 	ID       int64 // 0 is a new one
 	Revision int64 // that was seen; a save on an older one is refused
 	Name     string
-	Outcome  string // title, nothing, leave_out
+	Outcome  string // title, nothing, leave_out, included
 	Records  condition.Condition
 	Devices  condition.Condition // only where installs are left out
 	Product  int64
@@ -47,7 +47,7 @@ func (d *RuleDraft) rule() (recognise.Rule, error) {
 	if r.Name == "" {
 		return r, refuse.New("give the rule a name")
 	}
-	if err := d.Records.CheckRecord(r.Outcome == recognise.IsExcluded); err != nil {
+	if err := d.Records.CheckRecord(r.Outcome.LeavesOut()); err != nil {
 		return r, err
 	}
 	switch r.Outcome {
@@ -55,18 +55,18 @@ func (d *RuleDraft) rule() (recognise.Rule, error) {
 		if d.Product == 0 {
 			return r, refuse.New("choose the title that the records are")
 		}
-	case recognise.IsExcluded:
+	case recognise.IsExcluded, recognise.IsIncluded:
 		r.Product, r.Edition, r.Devices = 0, "", d.Devices
 		if err := d.Devices.Check(); err != nil {
 			return r, err
 		}
 		if r.Reason == "" {
-			return r, refuse.New("say why these installs are left out: an auditor will ask")
+			return r, refuse.New("say why these installs make no demand: an auditor will ask")
 		}
 	default:
 		r.Product, r.Edition = 0, ""
 	}
-	if r.Outcome != recognise.IsExcluded && empty(d.Records) {
+	if !r.Outcome.LeavesOut() && empty(d.Records) {
 		return r, refuse.New("say which records: a rule without a condition would decide every name")
 	}
 	for _, day := range []struct {
@@ -159,7 +159,7 @@ func (svc *Service) ruleAndCompare(tx *sqlite.Tx, d RuleDraft, who string, waits
 	replace(k, v)
 	var changed []snapshot.Recognition
 	var products, touched []int64
-	if r.Outcome == recognise.IsExcluded {
+	if r.Outcome.LeavesOut() {
 		touched, products = fittingRecords(&r, records, before)
 		if d.ID != 0 { // of the rule as it was, too
 			old, err := svc.Snapshots.Knowledge(tx)
@@ -189,7 +189,7 @@ func (svc *Service) ruleAndCompare(tx *sqlite.Tx, d RuleDraft, who string, waits
 		keys[before[id].Key] = true
 	}
 	out.Names = len(keys)
-	if r.Outcome != recognise.IsExcluded {
+	if !r.Outcome.LeavesOut() {
 		if out.Installs, out.LastYear, err = titlesdb.InstallsOfRecords(tx, touched,
 			svc.Clock.Now().Unix()-365*24*3600); err != nil {
 			return out, err
@@ -214,7 +214,7 @@ func (svc *Service) ruleAndCompare(tx *sqlite.Tx, d RuleDraft, who string, waits
 		return out, err
 	}
 	counts[1] = left
-	if r.Outcome == recognise.IsExcluded {
+	if r.Outcome.LeavesOut() {
 		out.Installs, out.LastYear = counts[1]-counts[0], counts[1]-counts[0]
 	}
 	out.Moves = snapshot.Moves(was, is)

@@ -40,6 +40,11 @@ type WaveSettings struct {
 	MaxFails int // percent of the answered ones that may fail before it pauses
 }
 
+var errOperatingSystem = refuse.New(
+	"the machine runs on it: no order takes an operating system off. Move the machine " +
+		"to another system or release, or take it out of service; the next evidence of it ends the case",
+)
+
 // order lets an order about a case wait until it leaves.
 func (w *caseWorker) order(c *casework.Case) error {
 	if c.Kind.Removes() {
@@ -104,6 +109,9 @@ func (svc *Service) orderOf(tx *sqlite.Tx, c *casework.Case, id int64) (Order, e
 		}
 	}
 	if len(o.Names) == 0 {
+		if runs, err := worklistdb.RunsOn(tx, c.Device, c.Product); err != nil || runs {
+			return o, cmp.Or(err, errOperatingSystem)
+		}
 		return o, refuse.New("the newest evidence has no install of it any more")
 	}
 	return o, nil

@@ -342,7 +342,7 @@ func (d *Findings) shows(tx *sqlite.Tx, m *snapshot.Measure) (bool, error) {
 		return devices(func(at *snapshot.DeviceFacts) bool { return at.HostID == m.Host }), nil
 	case position.LeaveOut:
 		return devices(func(at *snapshot.DeviceFacts) bool {
-			return e.WhyExcluded(e.DeviceAt[at.ID], f.Id, nil) != ""
+			return e.WhyExcluded(e.DeviceAt[at.ID], f.Id, nil).Is()
 		}), nil
 	case position.Reversion:
 		there, err := worklistdb.VersionsOn(tx, m.Product, m.Devices)

@@ -14,10 +14,15 @@ const (
 	IsTitle    Outcome = "title"
 	IsNothing  Outcome = "nothing" // not software that counts
 	IsExcluded Outcome = "leave_out"
+	IsIncluded Outcome = "included" // their right comes with the place they run in
 	ByRule     Step    = "rule"
 	ByScore    Step    = "score"
 	ByParts    Step    = "parts" // a suite that is there by its parts
 )
+
+// LeavesOut reports whether installs of a rule's records on its devices are not counted, while what they are recognised
+// as stays.
+func (o Outcome) LeavesOut() bool { return o == IsExcluded || o == IsIncluded }
 
 // Rule is a decision about every record that fits a condition, now and from then on. Rules are asked in their order;
 // the first that fits decides.
@@ -94,7 +99,7 @@ func (g *Recogniser) WithRules(rules []Rule) *Recogniser {
 	out := *g
 	out.rules = nil
 	for _, r := range rules {
-		if r.Outcome != IsExcluded {
+		if !r.Outcome.LeavesOut() {
 			out.rules = append(out.rules, r)
 		}
 	}

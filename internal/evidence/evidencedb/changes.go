@@ -9,7 +9,8 @@ import (
 	"ensomet/internal/sqlite"
 )
 
-// SeenOn reads what was ever seen on a device, and the first scan of each part of each source's list.
+// SeenOn reads what was ever seen on a device, and the first scan of each part of each source's list. The changes of
+// its operating system are those of the facts that scans report.
 func SeenOn(tx *sqlite.Tx, device int64) ([]evidence.Seen, map[int64]int64, error) {
 	list, err := sqlite.Query(tx, func(r *sql.Rows, s *evidence.Seen) error {
 		var until sql.NullInt64
@@ -20,7 +21,8 @@ func SeenOn(tx *sqlite.Tx, device int64) ([]evidence.Seen, map[int64]int64, erro
 		}
 		return err
 	}, `SELECT i.source_id, i.record_id, n.key, n.version, i.since, i.until FROM install i
-		JOIN recognition n ON n.record_id = i.record_id WHERE i.device_id = ?`, device)
+		JOIN recognition n ON n.record_id = i.record_id JOIN source s ON s.id = i.source_id
+		WHERE i.device_id = ? AND s.part <> ?`, device, snapshot.SystemPart)
 	if err != nil {
 		return nil, nil, err
 	}

@@ -146,6 +146,9 @@ func ResolveDevice(tx *sqlite.Tx, device int64) error {
 	if err != nil {
 		return err
 	}
+	if err := keepSystems(tx, device, said, listed, reports); err != nil {
+		return err
+	}
 	logons, err := Logons(tx, device)
 	if err != nil {
 		return err

@@ -5,6 +5,7 @@ package evidencedb
 import (
 	"database/sql"
 	"errors"
+	"fmt"
 	"strings"
 
 	"ensomet/internal/core/civil"
@@ -77,7 +78,7 @@ func PutDevice(u *sqlite.Upserter, d formats.Device, listedAt int64) (sqlite.Cha
 		}
 		since, listedAt = listed, max(listed, listedAt)
 	}
-	hosting := "own site"
+	hosting := snapshot.OwnSite
 	if v := d.Custom["hosting"]; v != "" {
 		hosting = v
 	}
@@ -110,8 +111,12 @@ func PutDevice(u *sqlite.Upserter, d formats.Device, listedAt int64) (sqlite.Cha
 		hosting,
 		listedAt,
 	)
-	if err == nil && c == sqlite.Changed {
+	switch {
+	case err != nil:
+	case c == sqlite.Changed:
 		err = ResolveDevice(u.Tx, id)
+	case c == sqlite.Added && d.OSName != "":
+		err = keepSystems(u.Tx, id, evidence.Facts{"os_name": d.OSName, "os_version": d.OSVersion}, listedAt, nil)
 	}
 	if err == nil && c == sqlite.Changed && listedAt > since {
 		err = snapshot.KeepState(u.Tx, was, listedAt)
@@ -266,15 +271,23 @@ func FoundKey(n *sqlite.Numbered, hash, hint string) (int64, error) {
 	return n.Number(hash, hash, hint)
 }
 
-// Places numbers the places of installs: a path and custom fields.
+// Places numbers the places of installs: a path, custom fields, and whether the right comes with the place.
 func Places(tx *sqlite.Tx) (*sqlite.Numbered, error) {
-	return tx.Numbered("path || char(31) || custom", "place", "path, custom", "?, ?")
+	return tx.Numbered(
+		"path || char(31) || custom || char(31) || included",
+		"place",
+		"path, custom, included",
+		"?, ?, ?",
+	)
 }
 
 // Place returns the number of a place.
-func Place(n *sqlite.Numbered, path string, fields map[string]string) (int64, error) {
-	c := sqlite.Custom(fields)
-	return n.Number(path+"\x1f"+c, path, c)
+func Place(n *sqlite.Numbered, path string, fields map[string]string, included bool) (int64, error) {
+	c, with := sqlite.Custom(fields), int64(0)
+	if included {
+		with = 1
+	}
+	return n.Number(fmt.Sprint(path, "\x1f", c, "\x1f", with), path, c, with)
 }
 
 // ScanTimes returns when scans of a device covered a part of a source's list: those of the part, and those of the

@@ -175,7 +175,7 @@ func Disagreements(tx *sqlite.Tx) (map[int64]int64, error) {
 		seen AS (SELECT DISTINCT i.device_id, n.key, n.version, s.root FROM several v
 		JOIN install i ON i.device_id = v.device_id AND i.until IS NULL JOIN source s ON s.id = i.source_id
 		JOIN recognition n ON n.record_id = i.record_id
-			WHERE s.root IN (SELECT root FROM roots r WHERE r.device_id = i.device_id))
+			WHERE s.part <> '`+snapshot.SystemPart+`' AND s.root IN (SELECT root FROM roots r WHERE r.device_id = i.device_id))
 		SELECT device_id, count(DISTINCT key) FROM (SELECT x.device_id, x.key FROM seen x
 		JOIN several v ON v.device_id = x.device_id
 		GROUP BY x.device_id, x.key, x.version HAVING count(*) < max(v.sources)) GROUP BY device_id`,
@@ -207,8 +207,8 @@ func SeenBySource(tx *sqlite.Tx, device int64) ([]SourceView, error) {
 		w.name AS source, coalesce((SELECT max(at) FROM scan c WHERE c.device_id = i.device_id AND
 		c.source_id = s.root), 0) AS seen FROM install i JOIN source s ON s.id = i.source_id JOIN source w ON
 		w.id = s.root JOIN record r ON r.id = i.record_id JOIN recognition n ON n.record_id = r.id WHERE
-		i.device_id = ? AND i.until IS NULL ORDER BY n.key, w.name, n.version`,
-		device,
+		i.device_id = ? AND i.until IS NULL AND s.part <> ? ORDER BY n.key, w.name, n.version`,
+		device, snapshot.SystemPart,
 	)
 }
 

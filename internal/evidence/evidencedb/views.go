@@ -22,6 +22,8 @@ type InstallRow struct {
 	Suites      string // why it folds under a suite on this device, or does not
 	Key         string
 	LicenceKey  string // the last signs of a licence key that was found with it
+	Included    bool   // its right comes with the place it runs in
+	System      bool   // it is what the device runs on
 	Source      string
 	Path        string
 	Since       int64
@@ -46,6 +48,8 @@ func DeviceInstalls(tx *sqlite.Tx, device int64) ([]InstallRow, error) {
 			&v.Exclusion,
 			&v.Key,
 			&v.LicenceKey,
+			&v.Included,
+			&v.System,
 			&v.Source,
 			&v.Path,
 			&v.Since,
@@ -62,7 +66,7 @@ func DeviceInstalls(tx *sqlite.Tx, device int64) ([]InstallRow, error) {
 		AND x.ended_at = 0), 0), coalesce(n.key, ''),
 		coalesce((SELECT y.hint FROM install_key k JOIN found_key y ON y.id = k.key_id WHERE k.device_id = i.device_id
 		AND k.source_id = i.source_id AND k.record_id = i.record_id AND k.until IS i.until ORDER BY k.since DESC LIMIT 1),
-		''),
+		''), pl.included, s.part = '`+snapshot.SystemPart+`',
 		`+snapshot.SourceName+`, pl.path, i.since, coalesce(i.until, 0), i.install_date,
 		coalesce((SELECT max(used_on) FROM last_use l WHERE l.device_id = i.device_id
 		AND l.record_id = i.record_id), 0), coalesce(f.class, '')

@@ -331,6 +331,8 @@ type InstallRow struct {
 	Suites      string    `json:"suites" doc:"why it folds under a suite on this device, or does not"`
 	Key         string    `json:"key"`
 	LicenceKey  string    `json:"licenceKey" doc:"the last signs of a licence key that was found with it"`
+	Included    bool      `json:"included" doc:"its right comes with the place it runs in"`
+	System      bool      `json:"system" doc:"it is what the device runs on"`
 	Source      string    `json:"source"`
 	Path        string    `json:"path"`
 	Since       int64     `json:"since"`

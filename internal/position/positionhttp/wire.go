@@ -57,6 +57,7 @@ type ProductPosition struct {
 	Metrics   []MetricPosition `json:"metrics"`
 	Folded    int64            `json:"folded"`
 	Excluded  []Excluded       `json:"excluded"`
+	Hosting   []HostingSplit   `json:"hosting" doc:"empty where all are on the own sites and need a right of the house"`
 	Revision  int64            `json:"revision" doc:"of the order of its metrics"`
 }
 
@@ -70,6 +71,7 @@ func toProductPosition(v position.ProductPosition) ProductPosition {
 		Metrics:   rest.Each(v.Metrics, toMetricPosition),
 		Folded:    v.Folded,
 		Excluded:  rest.Each(v.Excluded, toExcluded),
+		Hosting:   rest.Each(v.Hosting, toHostingSplit),
 		Revision:  v.Revision,
 	}
 }
@@ -81,6 +83,15 @@ type Excluded struct {
 }
 
 func toExcluded(v position.Excluded) Excluded { return Excluded(v) }
+
+// HostingSplit counts the devices that have a product and are hosted in one way.
+type HostingSplit struct {
+	Hosting  string `json:"hosting"`
+	Own      int64  `json:"own" doc:"devices that need a right of the house's own"`
+	Included int64  `json:"included" doc:"devices on which its right comes with the place"`
+}
+
+func toHostingSplit(v position.HostingSplit) HostingSplit { return HostingSplit(v) }
 
 // MetricPosition is one position with its lines and its demand in groups.
 type MetricPosition struct {

@@ -12,6 +12,7 @@ func TestTranslations(t *testing.T) {
 	resttest.Translates(t, toStoredStatement)
 	resttest.Translates(t, toProductPosition)
 	resttest.Translates(t, toExcluded)
+	resttest.Translates(t, toHostingSplit)
 	resttest.Translates(t, toMetricPosition)
 	resttest.Translates(t, toProofView)
 	resttest.Translates(t, toLineView)

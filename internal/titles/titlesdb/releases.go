@@ -22,9 +22,9 @@ type VersionFact struct {
 // ReleaseFact is what is known of one title of the catalogue: the last days of its general and of all support, and
 // the devices that have it.
 type ReleaseFact struct {
-	Title                                         int64
-	GeneralUntil, EndOn                           civil.Day
-	Installs, Devices, Stale, YearBefore, Systems int64
+	Title                                int64
+	GeneralUntil, EndOn                  civil.Day
+	Installs, Devices, Stale, YearBefore int64
 }
 
 // PutReleases replaces the derived rows about versions and releases.
@@ -51,14 +51,14 @@ func PutReleases(tx *sqlite.Tx, versions []VersionFact, releases []ReleaseFact) 
 	if _, err := tx.Exec("DELETE FROM release_fact"); err != nil {
 		return err
 	}
-	if b, err = tx.Bulk(8,
-		"INSERT INTO release_fact(title_id, general_until, end_on, installs, devices, stale, year_before, systems)",
+	if b, err = tx.Bulk(7,
+		"INSERT INTO release_fact(title_id, general_until, end_on, installs, devices, stale, year_before)",
 		""); err != nil {
 		return err
 	}
 	for _, r := range releases {
-		if err := b.Add(r.Title, r.GeneralUntil, r.EndOn, r.Installs, r.Devices, r.Stale, r.YearBefore,
-			r.Systems); err != nil {
+		if err := b.Add(r.Title, r.GeneralUntil, r.EndOn, r.Installs, r.Devices, r.Stale,
+			r.YearBefore); err != nil {
 			return err
 		}
 	}
@@ -68,7 +68,7 @@ func PutReleases(tx *sqlite.Tx, versions []VersionFact, releases []ReleaseFact) 
 // ReleaseFacts reads what is known of the titles, by their numbers.
 func ReleaseFacts(tx *sqlite.Tx) (map[int64]ReleaseFact, error) {
 	list, err := sqlite.Select[ReleaseFact](tx, `SELECT title_id AS title, general_until,
-		end_on, installs, devices, stale, year_before, systems FROM release_fact`)
+		end_on, installs, devices, stale, year_before FROM release_fact`)
 	out := make(map[int64]ReleaseFact, len(list))
 	for _, f := range list {
 		out[f.Title] = f
@@ -100,20 +100,6 @@ func DevicesOfTitles(tx *sqlite.Tx, titles []int64, at int64) (map[int64]int64, 
 		out[title] = n
 		return err
 	})
-}
-
-// OperatingSystem is an operating system as devices report it, with the number of devices in service that run it.
-type OperatingSystem struct {
-	Name, Version string
-	Devices       int64
-}
-
-// OperatingSystems counts the devices in service by their operating system.
-func OperatingSystems(tx *sqlite.Tx) ([]OperatingSystem, error) {
-	return sqlite.Select[OperatingSystem](tx, `SELECT os_name AS name, os_version AS version,
-		count(*) AS devices FROM device WHERE status = 'in_service' AND os_name <> '' GROUP BY os_name,
-		os_version ORDER BY os_name, os_version`,
-	)
 }
 
 // VersionsFound reads the versions of a product that were found, with the day each was first seen on.
@@ -182,7 +168,7 @@ func ReleaseList(on civil.Day) *sqlite.List[ReleaseRow] {
 				"CASE WHEN f.general_until >= "+day+" THEN f.general_until WHEN f.end_on >= "+day+
 					" THEN f.end_on WHEN coalesce(f.end_on, 0) = 0 THEN 3652059 ELSE f.end_on END"),
 			sqlite.Plain("phase", phase),
-			sqlite.Plain("devices", "coalesce(f.devices, 0) + coalesce(f.systems, 0)"),
+			sqlite.Plain("devices", "coalesce(f.devices, 0)"),
 			sqlite.Plain("stale", "coalesce(f.stale, 0)"),
 			sqlite.Plain("yearBefore", "coalesce(f.year_before, 0)"),
 			sqlite.Plain("plan", "coalesce(r.what, '')"),

@@ -497,7 +497,7 @@ type RuleDraft struct {
 	ID       int64          `json:"id" doc:"0 is a new one"`
 	Revision int64          `json:"revision" minimum:"0" doc:"that was seen; a save on an older one is refused"`
 	Name     string         `json:"name" maxLength:"200"`
-	Outcome  string         `json:"outcome" enum:"title,nothing,leave_out"`
+	Outcome  string         `json:"outcome" enum:"title,nothing,leave_out,included"`
 	Records  wire.Condition `json:"records"`
 	Devices  wire.Condition `json:"devices" doc:"only where installs are left out"`
 	Product  int64          `json:"product"`

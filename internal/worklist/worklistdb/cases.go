@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 
 	"ensomet/internal/core/casework"
+	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 )
 
@@ -196,7 +197,8 @@ func NamesInLetters(tx *sqlite.Tx, device, product int64) (at, name string, err 
 	return at, name, err
 }
 
-// NamesOnDevice returns a device's and a product's name and the raw names under which the product is on the device now.
+// NamesOnDevice returns a device's and a product's name and the raw names under which the product is on the device now,
+// as something that can be taken off: its operating system is not.
 func NamesOnDevice(tx *sqlite.Tx, device, product int64) (code, name string, raw []string, err error) {
 	if err = tx.QueryRowContext(tx.Ctx,
 		"SELECT (SELECT code FROM device WHERE id = ?), (SELECT name FROM product WHERE id = ?)", device,
@@ -204,12 +206,22 @@ func NamesOnDevice(tx *sqlite.Tx, device, product int64) (code, name string, raw
 		return
 	}
 	raw, err = sqlite.Select[string](tx, `SELECT DISTINCT r.name FROM install i JOIN record r ON r.id = i.record_id
-			JOIN recognition n ON n.record_id = r.id
+			JOIN recognition n ON n.record_id = r.id JOIN source s ON s.id = i.source_id AND s.part <> ?
 		WHERE i.device_id = ? AND i.until IS NULL AND n.product_id = ? ORDER BY r.name`,
+		snapshot.SystemPart,
 		device,
 		product,
 	)
 	return
+}
+
+// RunsOn reports whether a product is what a device runs on, its operating system.
+func RunsOn(tx *sqlite.Tx, device, product int64) (it bool, err error) {
+	err = tx.QueryRowContext(tx.Ctx, `SELECT EXISTS (SELECT 1 FROM install i JOIN source s ON s.id = i.source_id
+			AND s.part = ? JOIN recognition n ON n.record_id = i.record_id
+		WHERE i.device_id = ? AND i.until IS NULL AND n.product_id = ?)`, snapshot.SystemPart, device,
+		product).Scan(&it)
+	return it, err
 }
 
 // NamesToGo lists the raw names under which those releases of a product are on a device now that it is planned to
@@ -219,7 +231,9 @@ func NamesToGo(tx *sqlite.Tx, device, product int64) ([]string, error) {
 			JOIN recognition n ON n.record_id = r.id JOIN title t ON t.id = n.title_id
 		JOIN release_plan p ON p.product_id = t.product_id AND p.edition = t.edition AND p.version = t.version
 		AND p.ended_at = 0 AND p.what IN ('move', 'remove')
+		JOIN source s ON s.id = i.source_id AND s.part <> ?
 		WHERE i.device_id = ? AND i.until IS NULL AND n.product_id = ? ORDER BY r.name`,
+		snapshot.SystemPart,
 		device,
 		product,
 	)

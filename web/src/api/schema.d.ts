@@ -4058,6 +4058,19 @@ export interface components {
             source: string;
             unit: string;
         };
+        HostingSplit: {
+            hosting: string;
+            /**
+             * Format: int64
+             * @description devices on which its right comes with the place
+             */
+            included: number;
+            /**
+             * Format: int64
+             * @description devices that need a right of the house's own
+             */
+            own: number;
+        };
         ImportResult: {
             /** Format: int64 */
             added: number;
@@ -4105,6 +4118,8 @@ export interface components {
              * @description the number of what somebody said to leave it out of the count, 0 where nobody did
              */
             exclusion: number;
+            /** @description its right comes with the place it runs in */
+            included: boolean;
             installDate: string;
             key: string;
             lastUsed: string;
@@ -4122,6 +4137,8 @@ export interface components {
             source: string;
             /** @description why it folds under a suite on this device, or does not */
             suites: string;
+            /** @description it is what the device runs on */
+            system: boolean;
             title: string;
             /** Format: int64 */
             until: number;
@@ -5659,6 +5676,8 @@ export interface components {
             excluded: components["schemas"]["Excluded"][];
             /** Format: int64 */
             folded: number;
+            /** @description empty where all are on the own sites and need a right of the house */
+            hosting: components["schemas"]["HostingSplit"][];
             metrics: components["schemas"]["MetricPosition"][];
             product: string;
             /** Format: int64 */
@@ -6238,7 +6257,7 @@ export interface components {
             name: string;
             off: boolean;
             /** @enum {string} */
-            outcome: "title" | "nothing" | "leave_out";
+            outcome: "title" | "nothing" | "leave_out" | "included";
             /** Format: int64 */
             product: number;
             reason: string;
@@ -6291,7 +6310,7 @@ export interface components {
             };
             off: boolean;
             /** @enum {string} */
-            outcome: "title" | "nothing" | "leave_out";
+            outcome: "title" | "nothing" | "leave_out" | "included";
             /** Format: int64 */
             product: number;
             reason: string;

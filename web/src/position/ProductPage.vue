@@ -154,6 +154,22 @@ function up(i: number) {
           <h3>Not counted</h3>
           <p v-for="e in p.excluded" :key="e.reason" class="soft">{{ count(e.count, 'install') }}: {{ e.reason }}</p>
         </div>
+        <table v-if="p.hosting.length" class="lines" data-hosting>
+          <thead>
+            <tr>
+              <th>where it runs</th>
+              <th class="num">needs a right</th>
+              <th class="num">covered by the place</th>
+            </tr>
+          </thead>
+          <tbody>
+            <tr v-for="h in p.hosting" :key="h.hosting">
+              <td>{{ h.hosting }}</td>
+              <td class="num">{{ whole(h.own) }}</td>
+              <td class="num">{{ whole(h.included) }}</td>
+            </tr>
+          </tbody>
+        </table>
         <div class="row proof">
           <Button
             label="Work it out again and check it"

@@ -45,7 +45,7 @@ function blank(): Draft {
     id: 0,
     revision: 0,
     name: '',
-    outcome: (['title', 'nothing', 'leave_out'] as const).find((o) => o === q.outcome) ?? 'title',
+    outcome: (['title', 'nothing', 'leave_out', 'included'] as const).find((o) => o === q.outcome) ?? 'title',
     records,
     devices: q.devices ? (JSON.parse(String(q.devices)) as Draft['devices']) : { all: [] },
     product: Number(q.product ?? 0),
@@ -97,7 +97,7 @@ const ready = computed(
     !!draft.value &&
     !!draft.value.name.trim() &&
     (draft.value.outcome !== 'title' || draft.value.product > 0) &&
-    (draft.value.outcome !== 'leave_out' || !!draft.value.reason.trim()),
+    (!leaves(draft.value.outcome) || !!draft.value.reason.trim()),
 )
 const { effect, failed } = usePreview(
   'rule-preview',
@@ -136,10 +136,13 @@ const say = (field: string, v: unknown) => {
   if (field === 'product') return names.value[Number(v)] ?? (Number(v) ? `title ${Number(v)}` : undefined)
   return undefined
 }
+/** Whether installs are not counted, while what they are recognised as stays. */
+const leaves = (outcome: string) => outcome === 'leave_out' || outcome === 'included'
 const outcomes = [
   { label: 'are the title', value: 'title' },
   { label: 'are not software that counts', value: 'nothing' },
   { label: 'are left out of the count', value: 'leave_out' },
+  { label: 'are covered by the place they run in', value: 'included' },
 ]
 const stateWords: Record<string, string> = {
   holds: 'at work',
@@ -194,7 +197,7 @@ watch(
             <div v-if="r.reason" class="soft">{{ r.reason }}</div>
           </td>
           <td class="num">
-            <RouterLink v-if="r.decides && r.outcome !== 'leave_out'" to="/titles/names?f=state%3Drule">{{
+            <RouterLink v-if="r.decides && !leaves(r.outcome)" to="/titles/names?f=state%3Drule">{{
               whole(r.decides)
             }}</RouterLink><template v-else>{{ whole(r.decides) }}</template>
           </td>
@@ -310,12 +313,12 @@ watch(
               }
             "
           />
-          <template v-if="draft.outcome === 'leave_out'">
+          <template v-if="leaves(draft.outcome)">
             <h3>on devices of which</h3>
             <ConditionEditor v-model="draft.devices" :names="names" @named="(id, name) => (names[id] = name)" />
           </template>
           <label class="why"
-            ><span>{{ draft.outcome === 'leave_out' ? 'because' : 'a note, for others' }}</span>
+            ><span>{{ leaves(draft.outcome) ? 'because' : 'a note, for others' }}</span>
             <InputText v-model="draft.reason" size="small" fluid aria-label="reason" data-reason
           /></label>
         </section>
@@ -334,14 +337,14 @@ watch(
       <p v-else-if="failed" class="says" role="alert">{{ failed }}</p>
       <EffectLine
         v-else-if="mayWork && ready"
-        :says="draft.outcome === 'leave_out' ? 'leaves out more:' : 'decides otherwise than before:'"
+        :says="leaves(draft.outcome) ? 'leaves out more:' : 'decides otherwise than before:'"
         :effect="effect"
         :press="draft.id ? 'Change this rule' : 'Make this rule'"
         @press="save"
       />
       <p v-else class="soft">
         Give it a name<template v-if="draft.outcome === 'title'"> and a title</template
-        ><template v-if="draft.outcome === 'leave_out'"> and a reason</template>: then its effect shows here.
+        ><template v-if="leaves(draft.outcome)"> and a reason</template>: then its effect shows here.
       </p>
       <div class="row">
         <button class="plain soft" type="button" @click="open('')">close</button>
