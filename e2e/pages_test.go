@@ -43,7 +43,7 @@ var pages = []struct{ path, selector, text string }{
 	{"/titles/unsigned", ".settings", "never: a person decides"},
 	{"/titles/publishers", "tbody tr", "Ashquill"},
 	{"/titles/life?f=devices%3D%3E0", "[data-ending-months] td", "1"},
-	{"/titles/newer", "[data-runs] tbody", "37\u202f207"},
+	{"/titles/newer", "[data-runs] tbody", "37\u202f218"},
 	{"/entitlements", "tbody tr", "L-0001"},
 	{"/entitlements/ends", "[data-ends] tbody", "Sternpost Courier"},
 	{"/entitlements/seats", "tbody tr", "Fjordpen Notes"},

@@ -37,14 +37,14 @@ func byHosting(e *snapshot.Snapshot, f *snapshot.ProductFacts) []HostingSplit {
 			}
 		}
 	}
-	var out []HostingSplit
+	out := []HostingSplit{}
 	said := len(by) > 1
 	for _, hosting := range slices.Sorted(maps.Keys(by)) {
 		out = append(out, *by[hosting])
 		said = said || by[hosting].Included > 0 || hosting != snapshot.OwnSite
 	}
 	if !said {
-		return nil
+		return []HostingSplit{}
 	}
 	return out
 }

@@ -204,9 +204,9 @@ const facts = computed(() => {
             <button class="plain" type="button" @click="drawn += 1000">show a thousand of them</button>, or find one
             above.
           </p>
-          <p v-if="!software.length && d.age === 'never'" class="drop">
-            An empty list here means that nobody has looked, not that the device is clean. Once a scan of it comes in,
-            its software stands here.
+          <p v-if="d.age === 'never' && !text && software.every((s) => s.system)" class="drop">
+            That no {{ software.length ? 'other ' : '' }}software stands here means that nobody has looked, not that the
+            device is clean. Once a scan of it comes in, its software stands here.
           </p>
           <p v-else-if="!software.length" class="soft">
             {{ text ? 'No install here has this in its name.' : 'The scan found no software.' }}

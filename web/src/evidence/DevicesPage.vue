@@ -128,7 +128,7 @@ async function scan() {
       <template #cell-kind="{ row }">{{ word(row.kind) }}</template>
       <template #cell-status="{ row }">{{ word(row.status) }}</template>
       <template #cell-installs="{ row }"
-        ><span v-if="row.age === 'never' && !row.installs" class="drop">unknown</span
+        ><span v-if="row.age === 'never' && row.installs <= (row.os ? 1 : 0)" class="drop">unknown</span
         ><template v-else>{{ whole(row.installs) }}</template></template
       >
     </ListTable>

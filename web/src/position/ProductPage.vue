@@ -154,7 +154,7 @@ function up(i: number) {
           <h3>Not counted</h3>
           <p v-for="e in p.excluded" :key="e.reason" class="soft">{{ count(e.count, 'install') }}: {{ e.reason }}</p>
         </div>
-        <table v-if="p.hosting.length" class="lines" data-hosting>
+        <table v-if="p.hosting.length" class="lines hosting" data-hosting>
           <thead>
             <tr>
               <th>where it runs</th>
@@ -284,5 +284,9 @@ function up(i: number) {
 }
 p {
   margin: 0.3rem 0;
+}
+.hosting {
+  max-width: 30rem;
+  margin-top: 0.5rem;
 }
 </style>
