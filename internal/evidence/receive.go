@@ -311,6 +311,9 @@ func (svc *Service) markScan(tx *sqlite.Tx, was *snapshot.DeviceFacts, device in
 	if err != nil {
 		return err
 	}
+	if err := evidencedb.ShowSeen(tx, is, &settings, now); err != nil {
+		return err
+	}
 	if was == nil || settings.Age(was, evidence.OfSoftware, now) != settings.Age(is, evidence.OfSoftware, now) ||
 		lasting(*was) != lasting(*is) {
 		return renewal.Mark(tx, false)

@@ -128,7 +128,9 @@ func TestScansInAnyOrderEndTheSame(t *testing.T) {
 					}
 				}
 				s.Logons = []formats.ScanLogon{{User: fmt.Sprintf("u%d", r.IntN(2)), At: s.At}}
-				s.Sessions = []formats.ScanSession{{User: "u1", FileName: "prog1.exe", Start: morning.Add(time.Hour)}}
+				s.Sessions = []formats.ScanSession{
+					{User: "u1", FileName: "prog1.exe", Start: morning.Add(time.Hour)},
+				}
 				s.Missing = []formats.ScanMissing{{Part: "rpm", Reason: fmt.Sprint("not there ", i)}}
 				scans = append(scans, s)
 			}
@@ -309,6 +311,42 @@ func TestSourcesDisagree(t *testing.T) {
 		if d := page.Rows[0]; d.Installs != 4 || d.Differ < 2 {
 			t.Errorf("installs %d (tide is one of two sources, its operating system another), disagreements %d",
 				d.Installs, d.Differ)
+		}
+	}
+}
+
+// What a scan says of its device stands in the list at once, before any figure is worked out anew; and what is worked
+// out then is the same.
+func TestAScanShowsAtOnce(t *testing.T) {
+	ctx := context.Background()
+	prog, clock := desk(t)
+	take(t, prog, formats.Devices, "device_id,name,kind,os_name", "D1,hal-1,client,Varde", "D2,hal-2,client,")
+	renew(t, prog)
+	row := func(code string) snapshot.DeviceRow {
+		t.Helper()
+		page, err := listed(prog, func(*sqlite.ListQuery) (*sqlite.List[snapshot.DeviceRow], error) {
+			return snapshot.DeviceList(), nil
+		}, sqlite.ListQuery{Filters: map[string]string{"code": code}})
+		if err != nil || len(page.Rows) != 1 {
+			t.Fatalf("%+v, %v", page.Rows, err)
+		}
+		return page.Rows[0]
+	}
+	at := clock.now.Add(-time.Hour)
+	for _, s := range []*formats.Scan{scanOf("D1", "hal-1", at, "tide 1", "draft 2"), scanOf("D3", "hal-3", at, "tide 1")} {
+		if _, err := prog.Evidence.TakeScan(ctx, "collector", "id", s); err != nil {
+			t.Fatal(err)
+		}
+	}
+	for code, installs := range map[string]int64{"D1": 3, "D2": 0, "D3": 2} {
+		r := row(code)
+		if want := map[bool]string{true: "never", false: "fresh"}[code == "D2"]; r.Age != want ||
+			r.Installs != installs {
+			t.Errorf("%s is %s, with %d installs", code, r.Age, r.Installs)
+		}
+		renew(t, prog)
+		if then := row(code); then.Age != r.Age || then.Installs != r.Installs || then.LastSeen != r.LastSeen {
+			t.Errorf("%+v is %+v once it is worked out", r, then)
 		}
 	}
 }

@@ -198,5 +198,8 @@ func (svc *Service) ruleWords(k *snapshot.Knowledge, r *snapshot.NameRule) strin
 	if empty(r.Devices) {
 		on = "on every device"
 	}
+	if r.Outcome == recognise.IsIncluded {
+		return "is covered by the place it runs in, " + on
+	}
 	return "is left out of the count " + on
 }

@@ -11,6 +11,7 @@ import (
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/evidence"
 	"ensomet/internal/formats"
+	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 )
 
@@ -337,7 +338,12 @@ func (s Spans) PartsOn(device, root int64) ([]int64, error) {
 
 // PutFactScan notes that a scan spoke of facts or files.
 func PutFactScan(tx *sqlite.Tx, device, source, at int64) error {
-	_, err := tx.Exec("INSERT OR IGNORE INTO fact_scan(device_id, source_id, at) VALUES (?, ?, ?)", device, source, at)
+	_, err := tx.Exec(
+		"INSERT OR IGNORE INTO fact_scan(device_id, source_id, at) VALUES (?, ?, ?)",
+		device,
+		source,
+		at,
+	)
 	return err
 }
 
@@ -402,7 +408,10 @@ func MoveList() *sqlite.List[MoveRow] {
 			sqlite.Searched("name", "p.name"),
 			sqlite.Searched("from", "m.from_value"),
 			sqlite.Searched("to", "m.to_value"),
-			sqlite.Plain("seats", "(SELECT count(*) FROM assignment a WHERE a.person_id = p.id AND a.until_day = 0)"),
+			sqlite.Plain(
+				"seats",
+				"(SELECT count(*) FROM assignment a WHERE a.person_id = p.id AND a.until_day = 0)",
+			),
 		},
 	}
 	return l
@@ -494,4 +503,15 @@ func ProlongSession(tx *sqlite.Tx, device, name int64, person string, start, end
 		return sqlite.Same, err
 	}
 	return sqlite.Added, nil
+}
+
+// ShowSeen lets lists show at once what a scan says of a device: when it was seen, and how much is on it. What else
+// they show of it follows when figures are renewed. now is in seconds since 1970.
+func ShowSeen(tx *sqlite.Tx, d *snapshot.DeviceFacts, settings *snapshot.Settings, now int64) error {
+	age := func(kind evidence.Kind) string { return string(settings.Age(d, kind, now)) }
+	return tx.One(`UPDATE device_fact SET last_seen = ?2, age = ?3, hardware_seen = ?4, hardware_age = ?5,
+		use_seen = ?6, use_age = ?7, installs = (SELECT count(DISTINCT i.record_id) FROM install i
+			WHERE i.device_id = ?1 AND i.since <= ?8 AND (i.until IS NULL OR i.until > ?8)) WHERE device_id = ?1`,
+		d.ID, d.LastScan, age(evidence.OfSoftware), d.HardwareSeen, age(evidence.OfHardware), d.UseSeen,
+		age(evidence.OfUse), now)
 }

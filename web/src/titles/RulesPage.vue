@@ -32,6 +32,10 @@ const rules = useQuery({ queryKey: ['name-rules'], queryFn: () => ask(api.GET('/
 type Draft = Schemas['RuleDraft']
 const names = ref<Record<number, string>>({})
 const which = computed(() => String(route.query.rule ?? ''))
+/** Whether installs are not counted, while what they are recognised as stays. */
+function leaves(outcome: string) {
+  return outcome === 'leave_out' || outcome === 'included'
+}
 function blank(): Draft {
   const q = route.query
   let records: Draft['records'] = { all: [{ field: 'name', op: 'like', value: '' }] }
@@ -136,8 +140,6 @@ const say = (field: string, v: unknown) => {
   if (field === 'product') return names.value[Number(v)] ?? (Number(v) ? `title ${Number(v)}` : undefined)
   return undefined
 }
-/** Whether installs are not counted, while what they are recognised as stays. */
-const leaves = (outcome: string) => outcome === 'leave_out' || outcome === 'included'
 const outcomes = [
   { label: 'are the title', value: 'title' },
   { label: 'are not software that counts', value: 'nothing' },

@@ -46,7 +46,7 @@ const p = computed(() => product.data.value)
           >{{ whole(p.counted) }} need a right</RouterLink
         ><span v-else>none needs a right</span
         ><template v-if="p.folded">; {{ whole(p.folded) }} fold into a suite</template
-        ><template v-if="p.leftOut">; {{ whole(p.leftOut) }} are left out of the count</template>.
+        ><template v-if="p.leftOut">; {{ whole(p.leftOut) }} are not counted</template>.
         <template v-if="p.suites.length">It is part of {{ p.suites.join(', ') }}.</template>
         <template v-if="p.parts.length">Its parts: {{ p.parts.join(', ') }}.</template>
       </p>
