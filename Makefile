@@ -43,7 +43,7 @@ web-check: web/node_modules/.installed bin/ensomet
 	cd web && npm run check && npm run lint
 
 go-test:
-	$(LIMIT) $(GO) test ./cmd/... ./internal/...
+	$(LIMIT) $(GO) test ./bench ./cmd/... ./internal/...
 
 nocgo-test:
 	CGO_ENABLED=0 $(GO) build -o /dev/null ./cmd/ensomet

@@ -403,7 +403,7 @@ func generate(dir string, devices, minors int) error {
 				last = (civil.MustParse("2026-06-29") - civil.Day(r.IntN(200))).String()
 			}
 			if err := c.Write([]string{fmt.Sprintf("D%06d", d), fmt.Sprintf("Maker%03d", p%150), name, version, "",
-				"x64", "", "", "", "", "", "", "", last, "collector", "2026-06-29T10:00:00Z"}); err != nil {
+				"x64", "", "", "", "", "", "", "", last, "collector", "2026-06-29T10:00:00Z", "", ""}); err != nil {
 				return err
 			}
 		}
