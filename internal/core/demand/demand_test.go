@@ -49,6 +49,59 @@ func TestUnits(t *testing.T) {
 	}
 }
 
+// Who and what is counted, as published guides to rights by user, by device and for use at one time explain them (from
+// memory): a workplace with three machines and one person, one machine in three shifts, and an office of both.
+func TestUsersAndDevicesPublished(t *testing.T) {
+	s := Sets{}
+	set := s.Of([]Priced{need("", "1", 0)})
+	const shift = 8 * 3600
+	type used struct{ device, user, from, to int64 }
+	for _, c := range []struct {
+		name                      string
+		main                      []int64 // main users of devices 1, 2, ...; 0 is nobody's
+		uses                      []used
+		users, devices, atOneTime int
+	}{
+		{
+			"one person with a desktop, a portable and a tablet", []int64{1, 1, 1},
+			[]used{{1, 1, 0, 100}, {2, 1, 200, 300}, {3, 1, 400, 500}}, 1, 3, 1,
+		},
+		{
+			"three nurses on the ward's one machine, one after the other", []int64{1},
+			[]used{{1, 1, 0, shift}, {1, 2, shift, 2 * shift}, {1, 3, 2 * shift, 3 * shift}}, 3, 1, 1,
+		},
+		{
+			"an office of four, of whom two share a machine", []int64{1, 2, 3},
+			[]used{{1, 1, 0, 100}, {2, 2, 50, 150}, {3, 3, 90, 95}, {3, 4, 200, 300}}, 4, 3, 3,
+		},
+		{
+			"ten students, two machines in class that two of them look after", []int64{1, 2}, []used{
+				{1, 1, 0, 10}, {2, 2, 0, 10}, {1, 3, 10, 20}, {2, 4, 10, 20}, {1, 5, 20, 30}, {2, 6, 20, 30},
+				{1, 7, 30, 40}, {2, 8, 30, 40}, {1, 9, 40, 50}, {2, 10, 40, 50},
+			}, 10, 2, 2,
+		},
+	} {
+		f := &Found{Sets: s, Measured: true}
+		for i, user := range c.main {
+			b := &Bearer{Device: int64(i + 1), User: user}
+			f.Holdings = append(f.Holdings, Holding{Bearer: b, Set: set})
+		}
+		for _, u := range c.uses {
+			f.Persons = append(f.Persons, Person{User: u.user, Set: set, Why: "used"})
+			f.Sessions = append(f.Sessions, Session{
+				Device: u.device, User: u.user, From: u.from, To: u.to, Licences: 1, Set: set, Holding: -1,
+			})
+		}
+		for m, want := range map[entitle.Metric]int{
+			entitle.NamedUser: c.users, entitle.Device: c.devices, entitle.Concurrent: c.atOneTime,
+		} {
+			if got := len(Of(m, f, nil).Units); got != want {
+				t.Errorf("%s: %d by %s, want %d", c.name, got, m, want)
+			}
+		}
+	}
+}
+
 // Named users by a plain set, on random estates.
 func TestNamedUsersAgainstANaiveCount(t *testing.T) {
 	for seed := range uint64(300) {
