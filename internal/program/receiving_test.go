@@ -333,7 +333,9 @@ func TestAScanShowsAtOnce(t *testing.T) {
 		return page.Rows[0]
 	}
 	at := clock.now.Add(-time.Hour)
-	for _, s := range []*formats.Scan{scanOf("D1", "hal-1", at, "tide 1", "draft 2"), scanOf("D3", "hal-3", at, "tide 1")} {
+	for _, s := range []*formats.Scan{
+		scanOf("D1", "hal-1", at, "tide 1", "draft 2"), scanOf("D3", "hal-3", at, "tide 1"),
+	} {
 		if _, err := prog.Evidence.TakeScan(ctx, "collector", "id", s); err != nil {
 			t.Fatal(err)
 		}
