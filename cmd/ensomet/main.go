@@ -10,6 +10,7 @@ import (
 	"syscall"
 	_ "time/tzdata" // zones of sites, on machines without them
 
+	"ensomet/internal/evidence"
 	"ensomet/internal/program"
 	"ensomet/internal/sqlite"
 
@@ -94,5 +95,5 @@ func (g *globals) open(ctx context.Context) (*program.Program, error) {
 	if err != nil {
 		return nil, err
 	}
-	return program.New(db, clock), nil
+	return program.New(db, clock), evidence.KeepOlderSystems(ctx, db)
 }

@@ -3,7 +3,9 @@ package main
 import (
 	"bufio"
 	"bytes"
+	"context"
 	"encoding/csv"
+	"ensomet/internal/sqlite"
 	"errors"
 	"fmt"
 	"io"
@@ -166,6 +168,42 @@ func TestFromAFolderToAPositionAndItsReasons(t *testing.T) {
 	d.must(0, "restore", filepath.Join(d.dir, "copy.db"))
 	if out, _ := d.must(0, "position"); rowsOf(t, out)[0]["shortfall"] != "1" {
 		t.Error(out)
+	}
+}
+
+// A file of a version before operating systems were counted has them from the first command on.
+func TestAnOlderFileHasItsOperatingSystems(t *testing.T) {
+	d := desk{t, t.TempDir()}
+	d.must(
+		0,
+		"import",
+		"titles",
+		d.file("titles.csv", "publisher,product,licence_model\nSkarvlaget,Skarv Terminal,commercial\n"),
+	)
+	d.must(
+		0,
+		"import",
+		"devices",
+		d.file("devices.csv", "device_id,os_name\nD1,Skarv Terminal\nD2,Skarv Terminal\n"),
+	)
+	before, _ := d.must(0, "position")
+	if rows := rowsOf(t, before); len(rows) != 1 || rows[0]["needed"] != "2" {
+		t.Fatal(before)
+	}
+	ctx := context.Background()
+	db, err := sqlite.Open(ctx, filepath.Join(d.dir, "data", "test.db"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	err = db.Update(ctx, func(tx *sqlite.Tx) error {
+		_, err := tx.Exec("DELETE FROM install; INSERT INTO system_due SELECT id FROM device")
+		return err
+	})
+	if err := errors.Join(err, db.Close()); err != nil {
+		t.Fatal(err)
+	}
+	if after, _ := d.must(0, "position"); after != before {
+		t.Errorf("%s, and it was %s", after, before)
 	}
 }
 
