@@ -24,18 +24,11 @@ func byHosting(e *snapshot.Snapshot, f *snapshot.ProductFacts) []HostingSplit {
 		}
 		return by[hosting]
 	}
-	held := map[int64]bool{}
 	for i := range f.Holdings {
-		d := f.Holdings[i].Device
-		held[d] = true
-		of(e.Devices[e.DeviceAt[d]].Hosting).Own++
+		of(e.Devices[e.DeviceAt[f.Holdings[i].Device]].Hosting).Own++
 	}
-	for hosting, devices := range f.IncludedAt {
-		for d := range devices {
-			if !held[d] {
-				of(hosting).Included++
-			}
-		}
+	for d := range f.IncludedOn {
+		of(e.Devices[e.DeviceAt[d]].Hosting).Included++
 	}
 	out := []HostingSplit{}
 	said := len(by) > 1

@@ -131,3 +131,41 @@ func TestARightThatComesWithThePlace(t *testing.T) {
 		t.Errorf("%v", err)
 	}
 }
+
+// Who uses it where its right comes with the place needs none of the house's own, and takes none of what may be out at
+// one time.
+func TestUseWhereTheRightComesWithThePlace(t *testing.T) {
+	prog, clock := desk(t)
+	take(
+		t,
+		prog,
+		formats.Titles,
+		"publisher,product,licence_model",
+		"Ostwick,Skerrymap,commercial",
+		"Ostwick,Gauge,commercial",
+	)
+	take(t, prog, formats.Users, "user_id,name", "u1,One", "u2,Two", "u3,Three")
+	take(t, prog, formats.Entitlements, "entitlement_id,publisher,product,metric,quantity",
+		"E,Ostwick,Skerrymap,named_user,1", "G,Ostwick,Gauge,concurrent,1")
+	take(t, prog, formats.Devices, "device_id,kind,primary_user", "D1,client,u1", "C1,server,u2")
+	at := clock.now.AddDate(0, 0, -10).Format(time.RFC3339)
+	var installs []string
+	for _, name := range []string{"Skerrymap", "Gauge"} {
+		installs = append(installs, "D1,"+name+",scan,"+at+",", "C1,"+name+",scan,"+at+",included")
+	}
+	take(t, prog, formats.Installs, append([]string{"device_id,name,source,seen_at,licence"}, installs...)...)
+	used := []string{"device_id,user_id,product,started_at,ended_at,active_seconds"}
+	for _, x := range []string{"D1,u1", "C1,u2", "C1,u3"} {
+		for _, name := range []string{"Skerrymap", "Gauge"} {
+			used = append(used, x+","+name+",2026-06-20T08:00:00Z,2026-06-20T10:00:00Z,600")
+		}
+	}
+	if res := take(t, prog, formats.Usage, used...); len(res.Aside) > 0 {
+		t.Fatal(res.Aside)
+	}
+	for _, name := range []string{"Skerrymap", "Gauge"} {
+		if f := figure(t, prog, name); f.Needed != 1 || f.Short != 0 {
+			t.Errorf("%s: %+v", name, f)
+		}
+	}
+}

@@ -56,6 +56,7 @@ func (e *Snapshot) countDevice(device int64, records, included []int64) {
 	}
 	for _, f := range o.touched {
 		e.settle(f)
+		delete(f.IncludedOn, device) // another copy here needs a right
 	}
 	for _, s := range inferred {
 		o.holdByParts(s)
@@ -123,11 +124,11 @@ func (o *onDevice) count(id int64) {
 		return
 	}
 	left := o.e.WhyExcluded(o.at, f.Id, r.leave)
-	if _, with := slices.BinarySearch(o.with, id); with {
+	if _, with := slices.BinarySearch(o.with, id); with && !left.Is() {
 		left = Left{Included: true}
 	}
 	if left.Is() {
-		f.leaveOut(left, o.d)
+		f.leaveOut(left, o.d.ID)
 		f.note(o.d.ID, PresentLeft)
 		return
 	}
@@ -158,7 +159,7 @@ func (o *onDevice) holdByParts(s *recognise.Suite) {
 		return
 	}
 	if left := e.WhyExcluded(o.at, f.Id, nil); left.Is() {
-		f.leaveOut(left, d)
+		f.leaveOut(left, d.ID)
 		return
 	}
 	f.holder = d.ID

@@ -127,19 +127,16 @@ func (e *Snapshot) WhyExcluded(at int, product int64, rules []int32) Left {
 	return Left{}
 }
 
-func (f *ProductFacts) leaveOut(left Left, d *DeviceFacts) {
+func (f *ProductFacts) leaveOut(left Left, device int64) {
 	f.leftOut++
 	if f.LeftOutBy == nil {
 		f.LeftOutBy = map[string]int64{}
 	}
 	f.LeftOutBy[left.Words()]++
 	if left.Included {
-		if f.IncludedAt == nil {
-			f.IncludedAt = map[string]map[int64]bool{}
+		if f.IncludedOn == nil {
+			f.IncludedOn = map[int64]bool{}
 		}
-		if f.IncludedAt[d.Hosting] == nil {
-			f.IncludedAt[d.Hosting] = map[int64]bool{}
-		}
-		f.IncludedAt[d.Hosting][d.ID] = true
+		f.IncludedOn[device] = true
 	}
 }

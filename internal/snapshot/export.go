@@ -39,11 +39,11 @@ func (e *Snapshot) Verdict(r *ExportedInstall, folds map[deviceRecord]int64) []s
 	if whyNot == "" {
 		whyNot = e.Devices[at].Status.NotCounted()
 	}
-	if whyNot == "" && r.Included() {
-		whyNot = IncludedWords
-	}
 	if whyNot == "" && r.Product != 0 && r.Record < int64(len(e.Recs)) {
 		whyNot = e.WhyExcluded(at, r.Product, e.Recs[r.Record].leave).Words()
+	}
+	if whyNot == "" && r.Included() {
+		whyNot = IncludedWords
 	}
 	return []string{suite, fmt.Sprint(whyNot == ""), whyNot}
 }

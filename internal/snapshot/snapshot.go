@@ -107,9 +107,9 @@ type ProductFacts struct {
 	Units                              []deviceUse // one for each holding, in the same order
 	installs, devices, counted, Folded int64
 	leftOut                            int64
-	LeftOutBy                          map[string]int64          // by reason
-	IncludedAt                         map[string]map[int64]bool // devices whose right comes with them, by hosting
-	stale                              int64                     // devices
+	LeftOutBy                          map[string]int64 // by reason
+	IncludedOn                         map[int64]bool   // devices that need no right, since it comes with the place
+	stale                              int64            // devices
 	lastDevice, holder                 int64
 	Versions                           map[[2]string]*seen // by edition and version
 	Restricting                        bool                // some policy restricts it somewhere

@@ -355,6 +355,7 @@ func (t *Trial) recount(products, devices []int64) error {
 		f.Holdings, f.Units, f.holder, f.lastDevice = holdings, units, 0, 0
 		for _, device := range devices {
 			delete(f.Trace, device)
+			delete(f.IncludedOn, device)
 		}
 	}
 	if devices != nil {

@@ -110,9 +110,12 @@ func (f *ProductFacts) asksByUse() bool {
 	return f.countsUse() || f.pooled || f.usedUnowned() && len(f.Holdings) == 0
 }
 
-// countsUseOn reports whether use on a device counts: not where the product is there and folded under a suite, or left
-// out, and nobody owns it.
+// countsUseOn reports whether use on a device counts: not where its right comes with the place, nor where the product
+// is there and folded under a suite, or left out, and nobody owns it.
 func (f *ProductFacts) countsUseOn(device int64) bool {
+	if f.IncludedOn[device] {
+		return false
+	}
 	if !f.usedUnowned() {
 		return true
 	}
