@@ -366,8 +366,8 @@ func (s *estate) do(m *snapshot.Measure, at int) {
 			s.sendLines(line)
 		}
 	case position.Move:
-		s.must(formats.Transactions, "entitlement_id,type,on,quantity",
-			[]string{fmt.Sprintf("%s,transfer_out,2026-06-30,%d", m.Line, m.Quantity)})
+		s.must(formats.Transactions, "entitlement_id,type,on,quantity,note", // an equal one would be the same one
+			[]string{fmt.Sprintf("%s,transfer_out,2026-06-30,%d,for %s", m.Line, m.Quantity, code)})
 		l := maps.Clone(s.lines[m.Line])
 		l["quantity"], l["scope_unit"] = fmt.Sprint(m.Quantity), m.Unit
 		s.lines[code] = l
