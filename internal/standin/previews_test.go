@@ -28,8 +28,8 @@ func contents(t *testing.T, db *sqlite.DB) map[string]string {
 	out := map[string]string{}
 	err := db.View(context.Background(), func(tx *sqlite.Tx) error {
 		tables, err := sqlite.Query(tx, func(r *sql.Rows, v *string) error { return r.Scan(v) },
-			"SELECT name || ' ORDER BY 1' || CASE WHEN (SELECT count(*) FROM pragma_table_info(s.name)) > 1 THEN ', 2' "+
-				"ELSE '' END FROM sqlite_schema s WHERE type = 'table'")
+			"SELECT name || ' ORDER BY 1' || CASE WHEN (SELECT count(*) FROM pragma_table_info(s.name)) > 1 "+
+				"THEN ', 2' ELSE '' END FROM sqlite_schema s WHERE type = 'table'")
 		if err != nil {
 			return err
 		}
