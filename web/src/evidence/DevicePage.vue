@@ -170,8 +170,8 @@ const facts = computed(() => {
                 <td>
                   <button class="plain" type="button" @click="record = s.record">{{ s.name }}</button>
                   <span v-if="noted(s.productId)" :title="noted(s.productId)"> ✎</span>
-                  <div v-if="s.publisher" class="soft small">
-                    {{ s.publisher }}, from {{ s.source
+                  <div class="soft small">
+                    <template v-if="s.publisher">{{ s.publisher }}, </template>from {{ s.source
                     }}<template v-if="s.licenceKey">, key …{{ s.licenceKey }}</template>
                   </div>
                 </td>
