@@ -334,19 +334,13 @@ func AllPersons(tx *sqlite.Tx) ([]PersonFacts, error) {
 //
 // SQLite gathers the records of a device itself: a million rows handed over one by one cost three times as much.
 func EachDevice(tx *sqlite.Tx, at int64, products []int64, fn func(device int64, records []int64) error) error {
-	return EachOfDevices(tx, at, products, nil, fn)
-}
-
-// EachOfDevices is EachDevice for some devices alone; nil is all.
-func EachOfDevices(tx *sqlite.Tx, at int64, products, devices []int64,
-	fn func(device int64, records []int64) error) error {
-	return eachOfDevices(tx, at, products, devices, func(device int64, records, _ []int64) error {
+	return eachOfDevices(tx, at, products, nil, func(device int64, records, _ []int64) error {
 		return fn(device, records)
 	})
 }
 
-// eachOfDevices is EachOfDevices with the records, in order, whose right comes with the place wherever they are on the
-// device.
+// eachOfDevices is EachDevice for some devices alone, nil is all, with the records, in order, whose right comes with
+// the place wherever they are on the device.
 func eachOfDevices(tx *sqlite.Tx, at int64, products, devices []int64,
 	fn func(device int64, records, included []int64) error) error {
 	record := "record_id"
