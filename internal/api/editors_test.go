@@ -51,6 +51,7 @@ func (nobody) Take(context.Context, worklist.Order) error { return nil }
 var kinds = map[string]edited{
 	"rules of the worklist": {read: "/api/case-rules", save: "/api/case-rules", put: true, field: "answerDays", a: 8,
 		b: 9},
+	"source": {read: "/api/sources", in: "0", save: "/api/sources", field: "silentDays", a: 40, b: 50},
 	"rules of figures": {read: "/api/rules", save: "/api/rules", put: true, field: "useWindow", a: 80, b: 85},
 	"how long use is kept": {
 		read: "/api/metering", save: "/api/metering/kept", put: true, field: "dayDays", a: 900, b: 901,

@@ -65,7 +65,8 @@ func At(site rest.Site, p *program.Program, mover Mover) *Server {
 		mover,
 	}
 	peoplehttp.Register(s.Server, p.People, p.Demo)
-	evidencehttp.Register(s.Server, evidencehttp.Stations{Evidence: p.Evidence, Collecting: p.Collecting})
+	evidencehttp.Register(s.Server, evidencehttp.Stations{Evidence: p.Evidence, Collecting: p.Collecting,
+		Sources: p.Sources})
 	titleshttp.Register(s.Server, titleshttp.Stations{Titles: p.Titles, Catalogue: p.Catalogue})
 	entitlementshttp.Register(
 		s.Server,

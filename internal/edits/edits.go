@@ -47,6 +47,7 @@ const (
 	Name       = "name"
 	Scenario   = "scenario"
 	Exclusion  = "exclusion"
+	Source     = "source"
 )
 
 // Of names a thing by its number.

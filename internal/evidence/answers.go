@@ -33,6 +33,7 @@ type (
 	Proposal      = formats.Proposal
 	Sample        = intake.Sample
 	ScanRow       = evidencedb.ScanRow
+	SourceRow     = evidencedb.SourceRow
 )
 
 // DeviceList lists the devices.

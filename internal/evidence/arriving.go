@@ -250,12 +250,21 @@ func (t *arrivals) flush() error {
 	return errors.Join(t.installs.Flush(), t.scans.Flush(), t.uses.Flush())
 }
 
-// finish writes what was taken, and ends the orders for scans of its devices.
+// finish writes what was taken, ends the lists that count no more by it, and the orders for scans of its devices.
 func (t *arrivals) finish() error {
 	if err := t.flush(); err != nil {
 		return err
 	}
 	devices := slices.Sorted(maps.Keys(t.newest))
+	ender, err := newEnder(t.tx, t.app.Clock.Now().Unix())
+	if err != nil {
+		return err
+	}
+	for _, device := range devices {
+		if _, err := ender.end(device); err != nil {
+			return err
+		}
+	}
 	if len(devices) > 1 { // of many devices few have an order
 		open, err := evidencedb.OpenOrders(t.tx, nil)
 		if err != nil {

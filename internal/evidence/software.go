@@ -13,6 +13,7 @@ import (
 	"ensomet/internal/core/recognise"
 	"ensomet/internal/core/refuse"
 	"ensomet/internal/evidence/evidencedb"
+	"ensomet/internal/export"
 	"ensomet/internal/formats"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -42,7 +43,7 @@ func (svc *Service) DeviceScan(ctx context.Context, code string) (*formats.Scan,
 			return refuse.Errorf("%s was never scanned: there is no software to write", d.Name)
 		}
 		seen := map[string]bool{}
-		return snapshot.ExportInstalls(tx, svc.Clock.Now().Unix(), code, func(e snapshot.ExportedInstall) error {
+		return export.Installs(tx, svc.Clock.Now().Unix(), code, func(e snapshot.ExportedInstall) error {
 			v := e.Values
 			in := formats.ScanInstall{
 				Publisher:    v[1],

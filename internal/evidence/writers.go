@@ -35,6 +35,7 @@ func (svc *Service) evidenceKinds() map[*formats.Kind]intake.WriterMaker {
 			return svc.installWriter(in.Tx, in.Settings, in.AsOf)
 		},
 		formats.Devices: deviceWriter,
+		formats.Sources: (&Sources{svc}).sourceWriter,
 		formats.Users:   userWriter,
 	}
 }

@@ -30,6 +30,7 @@ var (
 	)
 	Publishers = kind("publishers", "publisher", `publisher aliases successor`)
 	Rates      = kind("rates", "currency on per_eur", `currency on per_eur`)
+	Sources    = kind("sources", "source", `source covers trust silent_after_days state retired_on`)
 	Users      = kind("users", "user_id", `user_id name email org_unit site status left_on`)
 	Devices    = kind(
 		"devices",
@@ -85,6 +86,7 @@ var (
 		Titles,
 		Publishers,
 		Rates,
+		Sources,
 		Users,
 		Devices,
 		Entitlements,

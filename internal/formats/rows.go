@@ -182,6 +182,34 @@ func ParseRate(row *Row) (Rate, error) {
 	return r, p.err()
 }
 
+// Source is a line of sources.csv.
+type Source struct {
+	Name       string
+	Covers     []string
+	Trust      int
+	SilentDays int
+	RetiredOn  civil.Day // unknown for one in use
+}
+
+// ParseSource reads a line of sources.csv.
+func ParseSource(row *Row) (Source, error) {
+	p := &parser{row: row, kind: Sources}
+	s := Source{Name: p.need("source"), Trust: int(p.wholeTo("trust", 99)), SilentDays: int(p.wholeTo(
+		"silent_after_days", 3650)), RetiredOn: p.day("retired_on")}
+	for word := range strings.SplitSeq(p.col("covers"), "|") {
+		if word = strings.ToLower(strings.TrimSpace(word)); word != "" {
+			s.Covers = append(s.Covers, word)
+		}
+	}
+	switch state := oneOf(p, "state", []string{"active", "retired"}, "active"); {
+	case state == "retired" && !s.RetiredOn.Known():
+		p.fail("retired_on is empty: say since when the source is retired")
+	case state == "active" && p.col("state") != "" && s.RetiredOn.Known():
+		p.fail("the source is active and has a day on which it was retired")
+	}
+	return s, p.err()
+}
+
 // ParseTransaction reads a line of transactions.csv.
 func ParseTransaction(row *Row) (Transaction, error) {
 	p := &parser{row: row, kind: Transactions}

@@ -21,6 +21,9 @@ func (svc *Service) Refresh(ctx context.Context) error {
 	svc.refreshing.Lock()
 	defer svc.refreshing.Unlock()
 	defer svc.Progress.Step("")
+	if err := svc.Sources.EndDue(ctx); err != nil {
+		return err
+	}
 	if err := svc.Use.RollDue(ctx); err != nil {
 		return err
 	}

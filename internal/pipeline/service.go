@@ -26,6 +26,7 @@ type Service struct {
 	Renewal   *renewal.Loop
 
 	Evidence  *evidence.Service
+	Sources   *evidence.Sources
 	Titles    *titles.Service
 	Catalogue *titles.Catalogue
 	Use       *use.Service

@@ -39,6 +39,7 @@ type Program struct {
 
 	Evidence     *evidence.Service
 	Collecting   *evidence.Collecting
+	Sources      *evidence.Sources
 	Titles       *titles.Service
 	Catalogue    *titles.Catalogue
 	Entitlements *entitlements.Service
@@ -89,6 +90,7 @@ func New(db *sqlite.DB, clock clock.Clock) *Program {
 	}
 	p.Titles = &titles.Service{DB: db, Clock: clock, Snapshots: p.Snapshots, Progress: p.Progress}
 	p.Collecting = &evidence.Collecting{Service: p.Evidence}
+	p.Sources = &evidence.Sources{Service: p.Evidence}
 	p.Catalogue = &titles.Catalogue{Service: p.Titles}
 	p.Entitlements = &entitlements.Service{
 		DB:        db,
@@ -141,6 +143,7 @@ func New(db *sqlite.DB, clock clock.Clock) *Program {
 		Progress:  p.Progress,
 		Renewal:   p.Renewal,
 		Evidence:  p.Evidence,
+		Sources:   p.Sources,
 		Titles:    p.Titles,
 		Catalogue: p.Catalogue,
 		Use:       p.Use,

@@ -5,6 +5,7 @@ import (
 
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/refuse"
+	"ensomet/internal/export"
 	"ensomet/internal/formats"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -37,7 +38,7 @@ func (svc *Service) Export(
 		if err := start(columns); err != nil {
 			return err
 		}
-		return svc.DB.View(ctx, func(tx *sqlite.Tx) error { return snapshot.Export(tx, k.Name, write) })
+		return svc.DB.View(ctx, func(tx *sqlite.Tx) error { return export.File(tx, k.Name, write) })
 	}
 	if err := svc.Renewal.Current(ctx); err != nil {
 		return err
@@ -54,7 +55,7 @@ func (svc *Service) Export(
 		if err != nil {
 			return err
 		}
-		return snapshot.ExportInstalls(tx, e.At, "", func(r snapshot.ExportedInstall) error {
+		return export.Installs(tx, e.At, "", func(r snapshot.ExportedInstall) error {
 			return write(append(r.Values, e.Verdict(&r, folds)...))
 		})
 	})

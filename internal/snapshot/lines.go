@@ -207,6 +207,9 @@ func EntitlementByCode(tx *sqlite.Tx, code string) ([]StoredEntitlement, error) 
 	return readLines(tx, " AND e.code = ?", code)
 }
 
+// BareLines reads every line, without transactions.
+func BareLines(tx *sqlite.Tx) ([]StoredEntitlement, error) { return readLines(tx, "") }
+
 func readLines(tx *sqlite.Tx, where string, args ...any) ([]StoredEntitlement, error) {
 	columns := []string{"e.id", "e.product_id", "p.publisher", "p.name", "e.changed_at", "e.author"}
 	for _, f := range LineFields(&formats.Entitlement{}) {

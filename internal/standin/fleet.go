@@ -16,6 +16,7 @@ import (
 
 	"ensomet/internal/core/schedule"
 	"ensomet/internal/evidence"
+	"ensomet/internal/export"
 	"ensomet/internal/formats"
 	"ensomet/internal/program"
 	"ensomet/internal/snapshot"
@@ -167,7 +168,7 @@ func look(ctx context.Context, prog *program.Program, m machine, at time.Time, r
 		if d.User != "" {
 			s.Logons = []formats.ScanLogon{{User: d.User, At: at}}
 		}
-		lines, err := snapshot.DeviceLines(tx, m.code, at)
+		lines, err := export.DeviceLines(tx, m.code, at)
 		for _, l := range lines {
 			if l[14] != "collector" || slices.Contains(removed, l[2]) {
 				continue

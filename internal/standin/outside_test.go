@@ -14,6 +14,7 @@ import (
 
 	"ensomet/internal/api"
 	"ensomet/internal/core/casework"
+	"ensomet/internal/export"
 	"ensomet/internal/formats"
 	"ensomet/internal/intake"
 	"ensomet/internal/program"
@@ -64,7 +65,7 @@ func removeGame(t *testing.T, prog *program.Program, o *Outside) {
 	var before [][]string
 	device := caseDevice(t, prog, first.DeviceID)
 	if err := prog.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
-		before, err = snapshot.DeviceLines(tx, device, Now)
+		before, err = export.DeviceLines(tx, device, Now)
 		return err
 	}); err != nil {
 		t.Fatal(err)
@@ -198,7 +199,7 @@ func TestOutsideRemembers(t *testing.T) {
 	left := map[string]string{}
 	if err := db.View(ctx, func(tx *sqlite.Tx) error {
 		for _, d := range []string{"D1", "D2"} {
-			lines, err := snapshot.DeviceLines(tx, d, again.Now())
+			lines, err := export.DeviceLines(tx, d, again.Now())
 			if err != nil {
 				return err
 			}

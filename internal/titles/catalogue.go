@@ -12,6 +12,7 @@ import (
 	"ensomet/internal/core/recognise"
 	"ensomet/internal/core/refuse"
 	"ensomet/internal/edits"
+	"ensomet/internal/export"
 	"ensomet/internal/formats"
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
@@ -374,7 +375,7 @@ func (svc *Catalogue) WriteCatalogue(ctx context.Context, format string, out io.
 			return err
 		}
 		if err := svc.DB.View(ctx,
-			func(tx *sqlite.Tx) error { return snapshot.Export(tx, formats.Titles.Name, w.Write) }); err != nil {
+			func(tx *sqlite.Tx) error { return export.File(tx, formats.Titles.Name, w.Write) }); err != nil {
 			return err
 		}
 		return w.Close()

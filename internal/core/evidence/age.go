@@ -38,6 +38,12 @@ const (
 	OfDirectory Kind = "directory" // a directory export or devices.csv that lists the device
 )
 
+// OfNetwork is what sweeps and tables of addresses say of the machines in a network.
+const OfNetwork Kind = "network"
+
+// Covered lists what a source may cover.
+var Covered = []Kind{OfSoftware, OfHardware, OfUse, OfDirectory, OfNetwork}
+
 // Kinds lists the kinds of evidence.
 var Kinds = []Kind{OfSoftware, OfHardware, OfUse, OfDirectory}
 

@@ -33,8 +33,17 @@ func hexOf(r *rand.Rand, n int) string {
 // address makes one that a maker gave: neither for many nor made up.
 func addressOf(r *rand.Rand) string { return "a4" + hexOf(r, 10) }
 
-var placeholders = []string{"To be filled by O.E.M.", "Default string", "None", "0000000000", "System Serial Number", "",
-	"Not Specified", "xxxxxxxx", "123456789"}
+var placeholders = []string{
+	"To be filled by O.E.M.",
+	"Default string",
+	"None",
+	"0000000000",
+	"System Serial Number",
+	"",
+	"Not Specified",
+	"xxxxxxxx",
+	"123456789",
+}
 
 // simulated makes an estate as houses have them: four sources that each name machines in their own way, with machines
 // that are renamed, reinstalled and cloned, docks that travel, serial numbers that are none, namesakes, names that are
@@ -109,7 +118,12 @@ func simulated(r *rand.Rand, machines int) *estate {
 		}
 		// the directory
 		if r.IntN(40) > 0 {
-			d := Machine{Source: "directory", Key: "CN=" + strings.ToUpper(names[0]), First: day(from), Last: day(to)}
+			d := Machine{
+				Source: "directory",
+				Key:    "CN=" + strings.ToUpper(names[0]),
+				First:  day(from),
+				Last:   day(to),
+			}
 			d.Names, d.DirectoryID = []string{names[0] + "." + domain}, hexOf(r, 8)+"-"+hexOf(r, 8)
 			e.add(m, d)
 		}
@@ -139,7 +153,12 @@ func simulated(r *rand.Rand, machines int) *estate {
 			if len(short) > cut {
 				short = short[:cut]
 			}
-			d := Machine{Source: "deployment", Key: fmt.Sprintf("%d", 7000000+m), First: day(from), Last: day(min(to, 300))}
+			d := Machine{
+				Source: "deployment",
+				Key:    fmt.Sprintf("%d", 7000000+m),
+				First:  day(from),
+				Last:   day(min(to, 300)),
+			}
 			if from >= 300 {
 				d.First, d.Last = day(from), day(from)
 			}
@@ -200,7 +219,8 @@ func measure(e *estate, res Result) measured {
 				if s, o := m.said[a].serial, m.said[b].serial; s != "" && o != "" && s != o {
 					out.againstSign++
 				}
-				if s, o := m.said[a].machineID, m.said[b].machineID; s != "" && o != "" && s != o && m.sameDays(a, b) {
+				if s, o := m.said[a].machineID, m.said[b].machineID; s != "" && o != "" && s != o &&
+					m.sameDays(a, b) {
 					out.againstSign++
 				}
 			}
@@ -224,11 +244,32 @@ func TestSimulatedEstates(t *testing.T) {
 			took := time.Since(start)
 			m := measure(e, res)
 			right, reached := float64(m.right)/float64(m.joined), float64(m.reached)/float64(m.truth)
-			t.Logf("seed %d, %d machines, %d records, names %v, addresses %v: %d pairs joined, %.4f %% right; %.2f %% of "+
-				"%d true pairs joined or proposed; %d proposed, %d wait; %.1f s", seed, size, len(e.list), opt.Names,
-				opt.Addresses, m.joined, 100*right, 100*reached, m.truth, m.proposed, m.waits, took.Seconds())
+			t.Logf(
+				"seed %d, %d machines, %d records, names %v, addresses %v: %d pairs joined, %.4f %% right; "+
+					"%.2f %% of "+
+					"%d true pairs joined or proposed; %d proposed, %d wait; %.1f s",
+				seed,
+				size,
+				len(e.list),
+				opt.Names,
+				opt.Addresses,
+				m.joined,
+				100*right,
+				100*reached,
+				m.truth,
+				m.proposed,
+				m.waits,
+				took.Seconds(),
+			)
 			if right < 0.999 || reached < 0.99 || m.againstSign > 0 {
-				t.Errorf("seed %d, %+v: %.4f right, %.4f reached, %d against a sign", seed, opt, right, reached, m.againstSign)
+				t.Errorf(
+					"seed %d, %+v: %.4f right, %.4f reached, %d against a sign",
+					seed,
+					opt,
+					right,
+					reached,
+					m.againstSign,
+				)
 			}
 		}
 	}

@@ -17,10 +17,31 @@ type HostName struct{ Label, Domain string }
 const cut = 15
 
 // noNames are names that say nothing, since any machine has them until somebody gives it one (common practice).
-var noNames = map[string]bool{"localhost": true, "localhost6": true, "unknown": true, "none": true, "computer": true,
-	"pc": true, "desktop": true, "laptop": true, "server": true, "host": true, "debian": true, "ubuntu": true,
-	"raspberrypi": true, "macbook": true, "macbook-pro": true, "macbook-air": true, "imac": true, "default": true,
-	"hostname": true, "workstation": true, "template": true, "minint": true, "win": true}
+var noNames = map[string]bool{
+	"localhost":   true,
+	"localhost6":  true,
+	"unknown":     true,
+	"none":        true,
+	"computer":    true,
+	"pc":          true,
+	"desktop":     true,
+	"laptop":      true,
+	"server":      true,
+	"host":        true,
+	"debian":      true,
+	"ubuntu":      true,
+	"raspberrypi": true,
+	"macbook":     true,
+	"macbook-pro": true,
+	"macbook-air": true,
+	"imac":        true,
+	"default":     true,
+	"hostname":    true,
+	"workstation": true,
+	"template":    true,
+	"minint":      true,
+	"win":         true,
+}
 
 var folder = cases.Fold()
 
@@ -42,7 +63,8 @@ func FoldName(name string) HostName {
 	if domain == "" {
 		domain = flat
 	}
-	if domain == "local" || domain == "localdomain" || domain == "lan" || domain == "home" || domain == "workgroup" {
+	if domain == "local" || domain == "localdomain" || domain == "lan" || domain == "home" ||
+		domain == "workgroup" {
 		domain = ""
 	}
 	if noNames[label] {
@@ -138,8 +160,21 @@ func foldHex(s string) string {
 }
 
 // makers are names under which one maker goes (common practice).
-var makers = map[string]string{"hp": "hewlett", "hpe": "hewlett", "hewlettpackard": "hewlett", "qemu": "", "vmware": "",
-	"to": "", "system": "", "default": "", "not": "", "unknown": "", "standard": "", "intl": "", "o": ""}
+var makers = map[string]string{
+	"hp":             "hewlett",
+	"hpe":            "hewlett",
+	"hewlettpackard": "hewlett",
+	"qemu":           "",
+	"vmware":         "",
+	"to":             "",
+	"system":         "",
+	"default":        "",
+	"not":            "",
+	"unknown":        "",
+	"standard":       "",
+	"intl":           "",
+	"o":              "",
+}
 
 // foldMaker folds a maker to the first word of its name; what is no maker's is empty.
 func foldMaker(s string) string {
@@ -155,8 +190,8 @@ func foldMaker(s string) string {
 	return word
 }
 
-// FoldAddress folds a hardware address to its twelve hexadecimal digits. One that is made up where it is needed (locally
-// administered, IEEE 802), of many machines, or empty is no sign.
+// FoldAddress folds a hardware address to its twelve hexadecimal digits. One that is made up where it is needed
+// (locally administered, IEEE 802), of many machines, or empty is no sign.
 func FoldAddress(s string) string {
 	s = strings.ToLower(alphanumeric(s))
 	if len(s) != 12 || strings.Trim(s, "0123456789abcdef") != "" || strings.Count(s, s[:1]) == 12 {

@@ -548,7 +548,8 @@ func (j *joining) signs(a, b int) []Sign {
 		mine := j.of.signs(x)
 		for _, y := range gb {
 			for _, s := range j.of.signs(y) {
-				if s.weak || !slices.ContainsFunc(mine, func(m certainSign) bool { return !m.weak && m.value == s.value }) {
+				if s.weak ||
+					!slices.ContainsFunc(mine, func(m certainSign) bool { return !m.weak && m.value == s.value }) {
 					continue
 				}
 				add(Sign{Kind: all[s.value].kind, Weight: Certain, Value: all[s.value].text})

@@ -127,17 +127,26 @@ func TestMachines(t *testing.T) {
 		want      string // groups by letters
 		pairs     string // a-b likely, a!b that wait
 	}{
-		{name: "a serial number in any form", records: []string{"/A1 serial=AB-1234", "tool/7 serial=ab1234"}, want: "aa"},
+		{
+			name: "a serial number in any form", want: "aa",
+			records: []string{"/A1 serial=AB-1234", "tool/7 serial=ab1234"},
+		},
 		{name: "a placeholder is none", records: []string{"/A1 serial=None", "tool/7 serial=None"}, want: "ab"},
 		{
-			name:    "one number of two makers waits",
-			records: []string{"/A1 serial=AB1234 maker=Norhavn", "tool/7 serial=AB1234 maker=Ostlund"},
-			want:    "ab", pairs: "a!b",
+			name: "one number of two makers waits",
+			records: []string{
+				"/A1 serial=AB1234 maker=Norhavn",
+				"tool/7 serial=AB1234 maker=Ostlund",
+			},
+			want: "ab", pairs: "a!b",
 		},
 		{
-			name:    "makers are written in many ways",
-			records: []string{"/A1 serial=AB1234 maker=Hewlett-Packard", "tool/7 serial=AB1234 maker=HP"},
-			want:    "aa",
+			name: "makers are written in many ways",
+			records: []string{
+				"/A1 serial=AB1234 maker=Hewlett-Packard",
+				"tool/7 serial=AB1234 maker=HP",
+			},
+			want: "aa",
 		},
 		{name: "the house's device_id", records: []string{"/D1 name=x", "tool/D1", "other/d1"}, want: "aaa"},
 		{
@@ -152,44 +161,72 @@ func TestMachines(t *testing.T) {
 			pairs: "a-b"},
 		{name: "where the house says so it joins", records: []string{"/A1 name=pc1", "tool/7 name=PC1.example.org"},
 			opt: Options{Names: true}, want: "aa"},
-		{name: "or where it says so of one source", records: []string{"/A1 name=pc1", "tool/7 name=PC1 byname"}, want: "aa"},
+		{
+			name: "or where it says so of one source", want: "aa",
+			records: []string{"/A1 name=pc1", "tool/7 name=PC1 byname"},
+		},
 		{name: "but not of namesakes", records: []string{"/A1 name=pc1", "/A2 name=pc1", "tool/7 name=pc1"},
 			opt: Options{Names: true}, want: "abc", pairs: "a-b a-c b-c"},
 		{
-			name:    "a clone waits, and who fits both",
-			records: []string{"tool/k serial=AAAA1 id=12345678ab days=1-9", "tool/k serial=BBBB2 id=12345678ab days=2-9", "x/z id=12345678ab"},
-			want:    "abc", pairs: "a!b a!c b!c",
+			name: "a clone waits, and who fits both",
+			records: []string{
+				"tool/k serial=AAAA1 id=12345678ab days=1-9",
+				"tool/k serial=BBBB2 id=12345678ab days=2-9",
+				"x/z id=12345678ab",
+			},
+			want: "abc", pairs: "a!b a!c b!c",
 		},
 		{
-			name:      "a board that was changed is one when somebody says so, and with it whoever fits either",
-			records:   []string{"tool/k serial=AAAA1 id=12345678ab days=1-9", "tool/k serial=BBBB2 id=12345678ab days=10-19", "x/z id=12345678ab", "/A1 serial=bbbb2"},
+			name: "a board that was changed is one when somebody says so, and with it whoever fits either",
+			records: []string{
+				"tool/k serial=AAAA1 id=12345678ab days=1-9",
+				"tool/k serial=BBBB2 id=12345678ab days=10-19",
+				"x/z id=12345678ab",
+				"/A1 serial=bbbb2",
+			},
 			decisions: []Decision{{A: 0, B: 1, Together: true, At: 1}},
 			want:      "aaaa",
 		},
 		{
-			name:    "reinstalled: one machine with two ids, one after the other",
-			records: []string{"tool/k1 serial=AAAA1 id=12345678ab days=1-9", "tool/k2 serial=AAAA1 id=99345678ab days=9-19"},
-			want:    "aa",
+			name: "reinstalled: one machine with two ids, one after the other",
+			records: []string{
+				"tool/k1 serial=AAAA1 id=12345678ab days=1-9",
+				"tool/k2 serial=AAAA1 id=99345678ab days=9-19",
+			},
+			want: "aa",
 		},
 		{
-			name:    "two machines with two ids on the same days and one number wait",
-			records: []string{"tool/k1 serial=AAAA1 id=12345678ab days=1-9", "tool/k2 serial=AAAA1 id=99345678ab days=8-19"},
-			want:    "ab", pairs: "a!b",
+			name: "two machines with two ids on the same days and one number wait",
+			records: []string{
+				"tool/k1 serial=AAAA1 id=12345678ab days=1-9",
+				"tool/k2 serial=AAAA1 id=99345678ab days=8-19",
+			},
+			want: "ab", pairs: "a!b",
 		},
 		{
-			name:    "a name given to a new machine",
-			records: []string{"tool/k1 serial=AAAA1 name=pc1 days=1-9", "tool/k2 serial=BBBB2 name=pc1 days=20-29"},
-			opt:     Options{Names: true}, want: "ab",
+			name: "a name given to a new machine",
+			records: []string{
+				"tool/k1 serial=AAAA1 name=pc1 days=1-9",
+				"tool/k2 serial=BBBB2 name=pc1 days=20-29",
+			},
+			opt: Options{Names: true}, want: "ab",
 		},
 		{
-			name:    "hardware addresses are likely, those of docks say nothing",
-			records: []string{"t/1 hw=a44188000001 hw=a44188000009 serial=AAAA1", "t/2 hw=a44188000002 hw=a44188000009 serial=BBBB2", "x/3 hw=a44188000001 hw=a44188000009"},
-			want:    "abc", pairs: "a-c",
+			name: "hardware addresses are likely, those of docks say nothing",
+			records: []string{
+				"t/1 hw=a44188000001 hw=a44188000009 serial=AAAA1",
+				"t/2 hw=a44188000002 hw=a44188000009 serial=BBBB2",
+				"x/3 hw=a44188000001 hw=a44188000009",
+			},
+			want: "abc", pairs: "a-c",
 		},
 		{
-			name:    "one source sees two at one moment",
-			records: []string{"t/1 name=pc1 ip=10.0.0.1 days=1-9", "t/2 name=pc1 ip=10.0.0.2 days=1-9"},
-			opt:     Options{Names: true}, want: "ab",
+			name: "one source sees two at one moment",
+			records: []string{
+				"t/1 name=pc1 ip=10.0.0.1 days=1-9",
+				"t/2 name=pc1 ip=10.0.0.2 days=1-9",
+			},
+			opt: Options{Names: true}, want: "ab",
 		},
 		{name: "parted by somebody", records: []string{"/A1 serial=AAAA1", "x/2 serial=AAAA1"},
 			decisions: []Decision{{A: 0, B: 1, At: 1}}, want: "ab"},

@@ -54,14 +54,20 @@ func newMachines(list []Machine) *machines {
 	carriers := map[string][]int{}
 	for i := range list {
 		r := &list[i]
-		f := foldedMachine{serial: FoldSerial(r.Serial), maker: foldMaker(r.Maker), machineID: FoldMachineID(r.MachineID),
-			directory: foldHex(r.DirectoryID), key: strings.ToLower(strings.TrimSpace(r.Key))}
+		f := foldedMachine{
+			serial:    FoldSerial(r.Serial),
+			maker:     foldMaker(r.Maker),
+			machineID: FoldMachineID(r.MachineID),
+			directory: foldHex(r.DirectoryID),
+			key:       strings.ToLower(strings.TrimSpace(r.Key)),
+		}
 		for _, n := range r.Names {
 			if h := FoldName(n); h.Label != "" && !slices.Contains(f.names, h) {
 				f.names = append(f.names, h)
 			}
 		}
-		if h := FoldName(strings.TrimPrefix(f.key, "cn=")); r.Source != "" && len(f.names) > 0 && h.Label == f.names[0].Label {
+		if h := FoldName(strings.TrimPrefix(f.key, "cn=")); r.Source != "" && len(f.names) > 0 &&
+			h.Label == f.names[0].Label {
 			f.keyIsName = true
 		}
 		for _, a := range r.Addresses {
@@ -246,7 +252,11 @@ func (m *machines) others(i, j int) bool {
 }
 
 // differ finds values that two groups do not share, where other says that two records that have them are not one.
-func (m *machines) differ(a, b []int, of func(*foldedMachine) string, other func(i, j int) bool) (x, y string, is bool) {
+func (m *machines) differ(
+	a, b []int,
+	of func(*foldedMachine) string,
+	other func(i, j int) bool,
+) (x, y string, is bool) {
 	for _, i := range a {
 		for _, j := range b {
 			p, q := of(&m.said[i]), of(&m.said[j])

@@ -20,7 +20,8 @@ func SeenOn(tx *sqlite.Tx, device int64) ([]evidence.Seen, map[int64]int64, erro
 			s.Until = until.Int64
 		}
 		return err
-	}, `SELECT i.source_id, i.record_id, n.key, n.version, i.since, i.until FROM install i
+	}, `SELECT i.source_id, i.record_id, n.key, n.version, i.since,
+		CASE WHEN i.cut THEN NULL ELSE i.until END FROM install i
 		JOIN recognition n ON n.record_id = i.record_id JOIN source s ON s.id = i.source_id
 		WHERE i.device_id = ? AND s.part <> ?`, device, snapshot.SystemPart)
 	if err != nil {

@@ -219,13 +219,14 @@ func PutLogon(tx *sqlite.Tx, device int64, user string, at int64) error {
 type spanTable struct {
 	table, item, place string
 	scans              string // the table of the scans that spoke of them
+	cut                bool   // rows end with the list that they stand in
 }
 
 // The tables that keep what scans reported besides installs.
 var (
-	hardwareSpans = spanTable{"hardware", "fact_id", "", "fact_scan"}
-	fileSpans     = spanTable{"device_file", "file_id", "place_id", "fact_scan"}
-	keySpans      = spanTable{"install_key", "record_id", "key_id", "scan"}
+	hardwareSpans = spanTable{"hardware", "fact_id", "", "fact_scan", false}
+	fileSpans     = spanTable{"device_file", "file_id", "place_id", "fact_scan", true}
+	keySpans      = spanTable{"install_key", "record_id", "key_id", "scan", true}
 )
 
 // Spans reads or writes intervals of one of the tables.
@@ -265,6 +266,10 @@ func (s Spans) Merge(device, part, root int64, scans []evidence.Scan) error {
 	if s.t.place != "" {
 		place = s.t.place
 	}
+	ends, again := "until", ""
+	if s.t.cut {
+		ends, again = "CASE WHEN cut THEN NULL ELSE until END", ", cut = 0"
+	}
 	known, err := sqlite.Query(s.tx, func(r *sql.Rows, v *evidence.Interval) error {
 		var until sql.NullInt64
 		err := r.Scan(&v.Record, &v.Place, &v.Since, &until)
@@ -273,8 +278,8 @@ func (s Spans) Merge(device, part, root int64, scans []evidence.Scan) error {
 			v.Until = until.Int64
 		}
 		return err
-	}, "SELECT "+s.t.item+", "+place+", since, until FROM "+s.t.table+" WHERE device_id = ? AND source_id = ?", device,
-		part)
+	}, "SELECT "+s.t.item+", "+place+", since, "+ends+" FROM "+s.t.table+" WHERE device_id = ? AND source_id = ?",
+		device, part)
 	if err != nil {
 		return err
 	}
@@ -309,7 +314,7 @@ func (s Spans) Merge(device, part, root int64, scans []evidence.Scan) error {
 			columns, marks, args = columns+", "+s.t.place, marks+", ?", append(args, iv.Place)
 		}
 		if _, err := s.tx.Exec("INSERT INTO "+s.t.table+"("+columns+") VALUES ("+marks+
-			") ON CONFLICT DO UPDATE SET until = excluded.until", args...); err != nil {
+			") ON CONFLICT DO UPDATE SET until = excluded.until"+again, args...); err != nil {
 			return err
 		}
 	}

@@ -317,7 +317,7 @@ type StoredInterval struct {
 	InstallDate civil.Day
 }
 
-// Intervals returns what a source ever reported on a device.
+// Intervals returns what a source ever reported on a device, as its own lists have it.
 func Intervals(tx *sqlite.Tx, device, source int64) ([]StoredInterval, error) {
 	return sqlite.Query(tx, func(r *sql.Rows, v *StoredInterval) error {
 		var until sql.NullInt64
@@ -327,7 +327,8 @@ func Intervals(tx *sqlite.Tx, device, source int64) ([]StoredInterval, error) {
 			v.Until = until.Int64
 		}
 		return err
-	}, "SELECT record_id, place_id, since, until, install_date FROM install WHERE device_id = ? AND source_id = ?",
+	}, "SELECT record_id, place_id, since, CASE WHEN cut THEN NULL ELSE until END, install_date FROM install "+
+		"WHERE device_id = ? AND source_id = ?",
 		device, source)
 }
 
@@ -373,7 +374,7 @@ func NewInstalls(tx *sqlite.Tx) (*sqlite.Bulk, error) {
 	return tx.Bulk(
 		7,
 		"INSERT INTO install(device_id, source_id, record_id, place_id, since, until, install_date)",
-		" ON CONFLICT DO UPDATE SET until = excluded.until, install_date = excluded.install_date",
+		" ON CONFLICT DO UPDATE SET until = excluded.until, install_date = excluded.install_date, cut = 0",
 	)
 }
 

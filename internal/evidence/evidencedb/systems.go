@@ -29,7 +29,8 @@ func systemsOn(tx *sqlite.Tx, device int64) ([]keptSystem, error) {
 			v.Until = until.Int64
 		}
 		return err
-	}, `SELECT i.source_id, i.record_id, i.place_id, r.name, r.version, i.since, i.until FROM install i
+	}, `SELECT i.source_id, i.record_id, i.place_id, r.name, r.version, i.since,
+		CASE WHEN i.cut THEN NULL ELSE i.until END FROM install i
 		JOIN record r ON r.id = i.record_id
 		WHERE i.device_id = ? AND i.source_id IN (SELECT id FROM source WHERE part = ?)
 		ORDER BY i.source_id, i.since`, device, snapshot.SystemPart)
@@ -132,7 +133,7 @@ func addSystem(tx *sqlite.Tx, device int64, w keptSystem) error {
 			`INSERT INTO install(device_id, source_id, record_id, place_id, since, until, install_date)
 			SELECT ?, ?, min(r.id), min(p.id), ?, ?, 0 FROM record r, place p
 			WHERE `+systemRecord+` AND p.path = '' AND p.custom = '' AND p.included = 0 HAVING count(*) > 0
-			ON CONFLICT DO UPDATE SET until = excluded.until`,
+			ON CONFLICT DO UPDATE SET until = excluded.until, cut = 0`,
 			device,
 			w.source,
 			w.Since,

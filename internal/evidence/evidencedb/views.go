@@ -4,6 +4,7 @@ import (
 	"database/sql"
 
 	"ensomet/internal/core/civil"
+	"ensomet/internal/core/evidence"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 )
@@ -36,7 +37,8 @@ type InstallRow struct {
 // DeviceInstalls lists what was ever reported on a device: what is there first.
 func DeviceInstalls(tx *sqlite.Tx, device int64) ([]InstallRow, error) {
 	list, err := sqlite.Query(tx, func(r *sql.Rows, v *InstallRow) error {
-		return r.Scan(
+		var cut evidence.Why
+		err := r.Scan(
 			&v.Record,
 			&v.ProductID,
 			&v.Publisher,
@@ -50,6 +52,7 @@ func DeviceInstalls(tx *sqlite.Tx, device int64) ([]InstallRow, error) {
 			&v.LicenceKey,
 			&v.Included,
 			&v.System,
+			&cut,
 			&v.Source,
 			&v.Path,
 			&v.Since,
@@ -58,6 +61,10 @@ func DeviceInstalls(tx *sqlite.Tx, device int64) ([]InstallRow, error) {
 			&v.LastUsed,
 			&v.Use,
 		)
+		if cut != evidence.Counts {
+			v.WhyNot = cut.Words()
+		}
+		return err
 	}, `SELECT r.id, coalesce(n.product_id, 0), r.publisher, r.name, r.version, coalesce(p.publisher || ' ' || p.name
 		|| CASE WHEN n.edition <> '' THEN ' ' || n.edition ELSE '' END || CASE WHEN n.title_version <> '' THEN ' ' ||
 		n.title_version ELSE '' END, ''),
@@ -66,7 +73,7 @@ func DeviceInstalls(tx *sqlite.Tx, device int64) ([]InstallRow, error) {
 		AND x.ended_at = 0), 0), coalesce(n.key, ''),
 		coalesce((SELECT y.hint FROM install_key k JOIN found_key y ON y.id = k.key_id WHERE k.device_id = i.device_id
 		AND k.source_id = i.source_id AND k.record_id = i.record_id AND k.until IS i.until ORDER BY k.since DESC LIMIT 1),
-		''), pl.included, s.part = '`+snapshot.SystemPart+`',
+		''), pl.included, s.part = '`+snapshot.SystemPart+`', i.cut,
 		`+snapshot.SourceName+`, pl.path, i.since, coalesce(i.until, 0), i.install_date,
 		coalesce((SELECT max(used_on) FROM last_use l WHERE l.device_id = i.device_id
 		AND l.record_id = i.record_id), 0), coalesce(f.class, '')

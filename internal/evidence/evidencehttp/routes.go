@@ -17,6 +17,7 @@ import (
 type Stations struct {
 	Evidence   *evidence.Service
 	Collecting *evidence.Collecting
+	Sources    *evidence.Sources
 }
 
 type routes struct {
@@ -33,6 +34,7 @@ func Register(server *rest.Server, stations Stations) {
 	s.groups()
 	s.changes()
 	s.sources()
+	s.sourceLife()
 	s.files()
 	s.lists()
 	s.recordFields()
@@ -191,6 +193,20 @@ func (s *routes) sources() {
 			Down      bool   `query:"down" doc:"list the devices that have the version, which may be empty"`
 		}) (Drill, error) {
 			return rest.One(toDrill)(s.Evidence.Drill(ctx, in.Publisher, in.Product, in.Version, in.Down))
+		})
+}
+
+// sourceLife registers what the house says of its sources.
+func (s *routes) sourceLife() {
+	rest.Handle(s.Server, access.Viewer, rest.Get("evidenceSources", "/api/sources"),
+		rest.Plain(s.Sources.Sources, rest.All(toSourceView)))
+	rest.Handle(s.Server, access.Editor, rest.Post("previewSource", "/api/sources/preview"),
+		func(ctx context.Context, _ rest.Account, in *rest.Body[SourceDraft]) (SourceEffect, error) {
+			return rest.One(toSourceEffect)(s.Sources.Preview(ctx, fromSourceDraft(in.Body)))
+		})
+	rest.Handle(s.Server, access.Editor, rest.Post("saveSource", "/api/sources"),
+		func(ctx context.Context, me rest.Account, in *rest.Body[SourceDraft]) (rest.Done, error) {
+			return rest.DoneOr(s.Sources.Save(ctx, fromSourceDraft(in.Body), me.Name))
 		})
 }
 

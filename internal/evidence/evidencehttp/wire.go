@@ -904,3 +904,69 @@ type BegunImport struct {
 }
 
 func toBegunImport(v evidence.BegunImport) BegunImport { return BegunImport(v) }
+
+// SourceDraft is what the house says of a source, as somebody wants it.
+type SourceDraft struct {
+	Name       string   `json:"name"`
+	Covers     []string `json:"covers" doc:"software, hardware, use, directory, network; none is everything"`
+	Trust      int      `json:"trust" doc:"1 is believed first; 0 is not said"`
+	SilentDays int      `json:"silentDays" doc:"after how many days it is silent about a device; 0 is the house's limit"`
+	RetiredOn  string   `json:"retiredOn" doc:"a day; empty is in use"`
+	Reason     string   `json:"reason" doc:"why it was retired"`
+	Revision   int64    `json:"revision" doc:"that was seen; a save on an older one is refused"`
+}
+
+func toSourceDraft(v evidence.SourceDraft) SourceDraft { return SourceDraft(v) }
+
+func fromSourceDraft(v SourceDraft) evidence.SourceDraft { return evidence.SourceDraft(v) }
+
+// SourceRow is what came of a source.
+type SourceRow struct {
+	Name     string `json:"-"`
+	Parts    string `json:"parts" doc:"of its list"`
+	Devices  int64  `json:"devices" doc:"that it ever spoke of"`
+	Heard    int64  `json:"heard" unit:"unix" doc:"its newest scan, 0 for none"`
+	Installs int64  `json:"installs" doc:"that are there, on devices in service"`
+	Only     int64  `json:"only" doc:"of these, the ones that no other source reports"`
+	Ended    int64  `json:"ended" doc:"installs of its last lists that count no more"`
+	Scans    int64  `json:"scans"`
+	Tokens   int64  `json:"tokens" doc:"that let it send"`
+}
+
+func toSourceRow(v evidence.SourceRow) SourceRow { return SourceRow(v) }
+
+// SourceView is a source with what came of it.
+type SourceView struct {
+	SourceDraft
+	SourceRow
+	Author string `json:"author"`
+	At     int64  `json:"at" unit:"unix" doc:"when somebody last said something of it"`
+	Silent bool   `json:"silent" doc:"it was not heard of for longer than its limit"`
+}
+
+func toSourceView(v evidence.SourceView) SourceView {
+	return SourceView{
+		SourceDraft: toSourceDraft(v.SourceDraft),
+		SourceRow:   toSourceRow(v.SourceRow),
+		Author:      v.Author,
+		At:          v.At,
+		Silent:      v.Silent,
+	}
+}
+
+// SourceEffect is what it would do to say something else of a source.
+type SourceEffect struct {
+	Devices int64                 `json:"devices" doc:"on which installs end, or count again"`
+	Ends    int64                 `json:"ends" doc:"installs that would count no more"`
+	Again   int64                 `json:"again" doc:"installs that would count again"`
+	Moves   []wire.PositionChange `json:"moves"`
+}
+
+func toSourceEffect(v evidence.SourceEffect) SourceEffect {
+	return SourceEffect{
+		Devices: v.Devices,
+		Ends:    v.Ends,
+		Again:   v.Again,
+		Moves:   rest.Each(v.Moves, wire.ToPositionChange),
+	}
+}

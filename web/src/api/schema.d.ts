@@ -2292,6 +2292,38 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sources": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["evidenceSources"];
+        put?: never;
+        post: operations["saveSource"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sources/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["previewSource"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/spend": {
         parameters: {
             query?: never;
@@ -6579,6 +6611,114 @@ export interface components {
             versions: {
                 [key: string]: string;
             };
+        };
+        SourceDraft: {
+            /** @description software, hardware, use, directory, network; none is everything */
+            covers: string[];
+            name: string;
+            /** @description why it was retired */
+            reason: string;
+            /** @description a day; empty is in use */
+            retiredOn: string;
+            /**
+             * Format: int64
+             * @description that was seen; a save on an older one is refused
+             */
+            revision: number;
+            /**
+             * Format: int64
+             * @description after how many days it is silent about a device; 0 is the house's limit
+             */
+            silentDays: number;
+            /**
+             * Format: int64
+             * @description 1 is believed first; 0 is not said
+             */
+            trust: number;
+        };
+        SourceEffect: {
+            /**
+             * Format: int64
+             * @description installs that would count again
+             */
+            again: number;
+            /**
+             * Format: int64
+             * @description on which installs end, or count again
+             */
+            devices: number;
+            /**
+             * Format: int64
+             * @description installs that would count no more
+             */
+            ends: number;
+            moves: components["schemas"]["PositionChange"][];
+        };
+        SourceView: {
+            /**
+             * Format: int64
+             * @description when somebody last said something of it
+             */
+            at: number;
+            author: string;
+            /** @description software, hardware, use, directory, network; none is everything */
+            covers: string[];
+            /**
+             * Format: int64
+             * @description that it ever spoke of
+             */
+            devices: number;
+            /**
+             * Format: int64
+             * @description installs of its last lists that count no more
+             */
+            ended: number;
+            /**
+             * Format: int64
+             * @description its newest scan, 0 for none
+             */
+            heard: number;
+            /**
+             * Format: int64
+             * @description that are there, on devices in service
+             */
+            installs: number;
+            name: string;
+            /**
+             * Format: int64
+             * @description of these, the ones that no other source reports
+             */
+            only: number;
+            /** @description of its list */
+            parts: string;
+            /** @description why it was retired */
+            reason: string;
+            /** @description a day; empty is in use */
+            retiredOn: string;
+            /**
+             * Format: int64
+             * @description that was seen; a save on an older one is refused
+             */
+            revision: number;
+            /** Format: int64 */
+            scans: number;
+            /** @description it was not heard of for longer than its limit */
+            silent: boolean;
+            /**
+             * Format: int64
+             * @description after how many days it is silent about a device; 0 is the house's limit
+             */
+            silentDays: number;
+            /**
+             * Format: int64
+             * @description that let it send
+             */
+            tokens: number;
+            /**
+             * Format: int64
+             * @description 1 is believed first; 0 is not said
+             */
+            trust: number;
         };
         Spend: {
             rows: components["schemas"]["SpendRow"][];
@@ -12825,6 +12965,101 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Me"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    evidenceSources: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SourceView"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    saveSource: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SourceDraft"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    previewSource: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SourceDraft"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SourceEffect"];
                 };
             };
             /** @description Error */
