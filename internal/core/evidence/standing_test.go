@@ -62,8 +62,8 @@ func TestEndings(t *testing.T) {
 	}
 }
 
-// The rule as section 9 of the computation has it, instant by instant, on random scans: at a time t a list counts unless
-// its source is retired, has sent another list since, or has been silent for longer than its limit while another's whole
+// The rule as the computation has it, instant by instant, on random scans: at a time t a list counts unless
+// its source is retired, has sent another list since, or has been silent for longer than its limit while another whole
 // list has been there since. What a source says later undoes what its silence did.
 func TestEndingsBruteForce(t *testing.T) {
 	r := rand.New(rand.NewPCG(9, 16))
