@@ -148,6 +148,10 @@ func (svc *Sources) Preview(ctx context.Context, d SourceDraft) (SourceEffect, e
 		if err != nil {
 			return err
 		}
+		// figures go by the installs of all devices, of this source's or not
+		if err := tx.LayRows("install", "1"); err != nil {
+			return err
+		}
 		products, err := evidencedb.ProductsBeside(tx, l.Name)
 		if err != nil {
 			return err

@@ -5,11 +5,13 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"path"
 	"slices"
 	"strings"
 	"time"
 
 	cdx "github.com/CycloneDX/cyclonedx-go"
+	"github.com/package-url/packageurl-go"
 	spdxjson "github.com/spdx/tools-golang/json"
 	"github.com/spdx/tools-golang/spdx/v2/common"
 	spdx "github.com/spdx/tools-golang/spdx/v2/v2_3"
@@ -86,8 +88,43 @@ func WriteCycloneDX(out io.Writer, s *Scan, asXML bool) error {
 	return cdx.NewBOMEncoder(out, format).SetPretty(true).EncodeVersion(bom, cdx.SpecVersion1_6)
 }
 
-// ReadCycloneDX reads a CycloneDX bill of materials as the complete software of a device. device names it where the
-// document does not; at is the time where the document has none.
+// billSource is the source of bills of materials of applications, in whatever form they are written.
+const billSource = "bill of materials"
+
+// application makes of a scan what the bill of materials of one application says: it speaks for that application alone,
+// by its package URL without version, else its name, and the application is an install itself. A root without a name
+// leaves the bill to stand by its number.
+func (s *Scan) application(root ScanInstall, number string) {
+	part := strings.TrimLeft(strings.TrimSpace(root.Name), "# ")
+	if p, err := packageurl.FromString(root.PURL); err == nil && p.Name != "" {
+		part = strings.TrimPrefix(path.Join(p.Type, p.Namespace, p.Name), "/")
+	}
+	if root.Name == "" {
+		part = ""
+	}
+	if part == "" {
+		part = strings.TrimLeft(strings.TrimSpace(number), "# ")
+	} else {
+		s.Installs = append([]ScanInstall{root}, s.Installs...)
+	}
+	if r := []rune(part); len(r) > 200 {
+		part = string(r[:200])
+	}
+	if part == "" {
+		part = "without a name"
+	}
+	s.Source, s.Covers = billSource, []string{part}
+	for i := range s.Installs {
+		s.Installs[i].Part = part
+	}
+	for i := range s.Files {
+		s.Files[i].Part = part
+	}
+}
+
+// ReadCycloneDX reads a CycloneDX bill of materials: of a device or an operating system as all software of a device, of
+// anything else as what that application brings. device names the device where the document does not; at is the time
+// where the document has none.
 func ReadCycloneDX(text []byte, asXML bool, device string, at time.Time) (*Scan, error) {
 	var bom cdx.BOM
 	format := cdx.BOMFileFormatJSON
@@ -124,44 +161,65 @@ func ReadCycloneDX(text []byte, asXML bool, device string, at time.Time) (*Scan,
 	if s.Device.ID == "" && s.Device.Name == "" {
 		return nil, &FileError{"the document does not say of which device it is the software: choose the device"}
 	}
-	var walk func(list *[]cdx.Component, depth int)
-	walk = func(list *[]cdx.Component, depth int) {
-		if list == nil || depth > 20 {
-			return
+	s.addComponents(bom.Components, 0)
+	if root := componentOf(&bom); root == nil || root.Type != cdx.ComponentTypeDevice && root.Type != cdx.ComponentTypeOS {
+		var in ScanInstall
+		if root != nil {
+			in = ofComponent(root)
+			s.addComponents(root.Components, 1)
 		}
-		for _, c := range *list {
-			walk(c.Components, depth+1)
-			switch c.Type {
-			case cdx.ComponentTypeFile:
-				folder, name := splitPath(c.Name)
-				s.Files = append(s.Files, ScanFile{Folder: folder, Name: name, Version: c.Version})
-				continue
-			case cdx.ComponentTypeDevice, cdx.ComponentTypeData, cdx.ComponentTypeCryptographicAsset:
-				continue
-			}
-			in := ScanInstall{Publisher: c.Publisher, Name: c.Name, Version: c.Version, PURL: c.PackageURL, CPE: c.CPE}
-			if in.Publisher == "" && c.Supplier != nil {
-				in.Publisher = c.Supplier.Name
-			}
-			if in.Publisher == "" && c.Manufacturer != nil {
-				in.Publisher = c.Manufacturer.Name
-			}
-			if in.Publisher == "" && c.Group != "" {
-				in.Publisher = c.Group
-			}
-			if c.SWID != nil {
-				in.TagID = c.SWID.TagID
-			}
-			for _, p := range properties(c.Properties) {
-				if name, ok := strings.CutPrefix(p.Name, ours); ok {
-					setExtra(&in, name, p.Value)
-				}
-			}
-			s.Installs = append(s.Installs, in)
+		s.application(in, bom.SerialNumber)
+	}
+	return s, s.Check()
+}
+
+// componentOf is what a bill of materials is about; nil where it does not say.
+func componentOf(bom *cdx.BOM) *cdx.Component {
+	if bom.Metadata == nil {
+		return nil
+	}
+	return bom.Metadata.Component
+}
+
+// addComponents adds components, and those inside them, to a scan.
+func (s *Scan) addComponents(list *[]cdx.Component, depth int) {
+	if list == nil || depth > 20 {
+		return
+	}
+	for i := range *list {
+		c := &(*list)[i]
+		s.addComponents(c.Components, depth+1)
+		switch c.Type {
+		case cdx.ComponentTypeFile:
+			folder, name := splitPath(c.Name)
+			s.Files = append(s.Files, ScanFile{Folder: folder, Name: name, Version: c.Version})
+		case cdx.ComponentTypeDevice, cdx.ComponentTypeData, cdx.ComponentTypeCryptographicAsset:
+		default:
+			s.Installs = append(s.Installs, ofComponent(c))
 		}
 	}
-	walk(bom.Components, 0)
-	return s, s.Check()
+}
+
+func ofComponent(c *cdx.Component) ScanInstall {
+	in := ScanInstall{Publisher: c.Publisher, Name: c.Name, Version: c.Version, PURL: c.PackageURL, CPE: c.CPE}
+	if in.Publisher == "" && c.Supplier != nil {
+		in.Publisher = c.Supplier.Name
+	}
+	if in.Publisher == "" && c.Manufacturer != nil {
+		in.Publisher = c.Manufacturer.Name
+	}
+	if in.Publisher == "" && c.Group != "" {
+		in.Publisher = c.Group
+	}
+	if c.SWID != nil {
+		in.TagID = c.SWID.TagID
+	}
+	for _, p := range properties(c.Properties) {
+		if name, ok := strings.CutPrefix(p.Name, ours); ok {
+			setExtra(&in, name, p.Value)
+		}
+	}
+	return in
 }
 
 func properties(list *[]cdx.Property) []cdx.Property {
@@ -264,8 +322,8 @@ func WriteSPDX(out io.Writer, s *Scan) error {
 	return spdxjson.Write(doc, out, spdxjson.Indent(" "))
 }
 
-// ReadSPDX reads an SPDX 2.3 document as the complete software of a device. device names it where the document does
-// not.
+// ReadSPDX reads an SPDX 2.3 document: one that describes a device or an operating system as all software of a device,
+// any other as what the application that it describes brings. device names the device where the document does not.
 func ReadSPDX(text []byte, device string, at time.Time) (s *Scan, err error) {
 	var doc spdx.Document
 	if err := spdxjson.ReadInto(bytes.NewReader(text), &doc); err != nil {
@@ -277,10 +335,14 @@ func ReadSPDX(text []byte, device string, at time.Time) (s *Scan, err error) {
 			s.At = t
 		}
 	}
+	about := described(&doc)
+	var root ScanInstall
+	whole := false
 	for _, p := range doc.Packages {
 		if p == nil {
 			continue
 		}
+		whole = whole || about[p.PackageSPDXIdentifier] && p.PrimaryPackagePurpose == "OPERATING-SYSTEM"
 		more := map[string]string{}
 		if strings.HasPrefix(p.PackageComment, "{") {
 			_ = json.Unmarshal([]byte(p.PackageComment), &more) // a comment that is no list of ours is a comment
@@ -292,9 +354,11 @@ func ReadSPDX(text []byte, device string, at time.Time) (s *Scan, err error) {
 			if more[ours+"source"] != "" {
 				s.Source = more[ours+"source"]
 			}
+			whole = true
 			continue
 		}
-		if slices.Contains([]string{"FILE", "SOURCE", "ARCHIVE"}, p.PrimaryPackagePurpose) {
+		if slices.Contains([]string{"FILE", "SOURCE", "ARCHIVE"}, p.PrimaryPackagePurpose) &&
+			!about[p.PackageSPDXIdentifier] {
 			continue
 		}
 		in := ScanInstall{Name: p.PackageName, Version: p.PackageVersion, FileName: p.PackageFileName}
@@ -320,6 +384,10 @@ func ReadSPDX(text []byte, device string, at time.Time) (s *Scan, err error) {
 				setExtra(&in, n, value)
 			}
 		}
+		if about[p.PackageSPDXIdentifier] && root.Name == "" {
+			root = in
+			continue
+		}
 		s.Installs = append(s.Installs, in)
 	}
 	for _, f := range doc.Files {
@@ -331,7 +399,31 @@ func ReadSPDX(text []byte, device string, at time.Time) (s *Scan, err error) {
 	if s.Device.ID == "" && s.Device.Name == "" {
 		return nil, &FileError{"the document does not say of which device it is the software: choose the device"}
 	}
+	switch {
+	case !whole:
+		s.application(root, doc.DocumentName)
+	case root.Name != "":
+		s.Installs = append(s.Installs, root)
+	}
 	return s, s.Check()
+}
+
+// described says which package a document is about; several are none.
+func described(doc *spdx.Document) map[common.ElementID]bool {
+	out := map[common.ElementID]bool{}
+	for _, r := range doc.Relationships {
+		switch {
+		case r == nil:
+		case r.Relationship == "DESCRIBES" && r.RefA.ElementRefID == doc.SPDXIdentifier:
+			out[r.RefB.ElementRefID] = true
+		case r.Relationship == "DESCRIBED_BY" && r.RefB.ElementRefID == doc.SPDXIdentifier:
+			out[r.RefA.ElementRefID] = true
+		}
+	}
+	if len(out) > 1 {
+		return nil
+	}
+	return out
 }
 
 // unescaped undoes JSON's escapes, which the library leaves in the names of suppliers and originators.

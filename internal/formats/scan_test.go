@@ -7,8 +7,10 @@ import (
 	"encoding/xml"
 	"fmt"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"reflect"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -252,6 +254,73 @@ func TestDocumentsOfOthers(t *testing.T) {
 	s, _, err = readScansOf(t, []byte(spdxText), "D1")
 	if err != nil || len(s[0].Installs) != 1 || s[0].Installs[0].Publisher != "Example Org" || s[0].At.Hour() != 10 {
 		t.Errorf("%+v %v", s, err)
+	}
+}
+
+// The bill of materials of an application speaks for that application alone, which is an install itself; in another form
+// it is the same bill.
+func TestBillsOfApplications(t *testing.T) {
+	cyclone := `{"bomFormat":"CycloneDX","specVersion":"1.6","serialNumber":"urn:uuid:3e671687-395b-41f5-a30f-a58921a69b79",
+		"metadata":{"timestamp":"2026-05-04T10:00:00Z","component":{"type":"application","name":"tide","version":"2",
+			"purl":"pkg:npm/%40pelmar/tide@2","components":[{"type":"library","name":"inside"}]}},
+		"components":[{"type":"library","name":"wave","version":"1","purl":"pkg:npm/wave@1"},{"type":"file","name":"/opt/a"}]}`
+	spdxText := `{"spdxVersion":"SPDX-2.3","dataLicense":"CC0-1.0","SPDXID":"SPDXRef-DOCUMENT","name":"tide@2",
+		"documentNamespace":"urn:x","creationInfo":{"created":"2026-05-05T10:00:00Z","creators":["Tool: x"]},
+		"packages":[{"name":"tide","SPDXID":"SPDXRef-1","versionInfo":"2","downloadLocation":"NOASSERTION","filesAnalyzed":false,
+			"externalRefs":[{"referenceCategory":"PACKAGE-MANAGER","referenceType":"purl","referenceLocator":"pkg:npm/%40pelmar/tide@2"}]},
+		{"name":"wave","SPDXID":"SPDXRef-2","versionInfo":"1","downloadLocation":"NOASSERTION","filesAnalyzed":false}],
+		"relationships":[{"spdxElementId":"SPDXRef-DOCUMENT","relationshipType":"DESCRIBES","relatedSpdxElement":"SPDXRef-1"}]}`
+	for form, text := range map[string]string{"CycloneDX": cyclone, "SPDX": spdxText} {
+		list, _, err := readScansOf(t, []byte(text), "D1")
+		if err != nil {
+			t.Fatal(form, err)
+		}
+		s := list[0]
+		if s.Source != "bill of materials" || !slices.Equal(s.Covers, []string{"npm/@pelmar/tide"}) ||
+			s.Installs[0].Name != "tide" || s.Installs[1].Name != "wave" || s.Installs[0].PURL == "" {
+			t.Errorf("%s: %+v", form, s)
+		}
+		for _, in := range s.Installs {
+			if in.Part != "npm/@pelmar/tide" {
+				t.Errorf("%s: %s stands in part %q", form, in.Name, in.Part)
+			}
+		}
+	}
+	// without anything that it is about, a bill stands by its number
+	list, _, err := readScansOf(t, []byte(`{"bomFormat":"CycloneDX","specVersion":"1.6","serialNumber":"urn:uuid:3e671687-395b-41f5-a30f-a58921a69b79",
+		"components":[{"type":"library","name":"wave"}]}`), "D1")
+	if err != nil || list[0].Covers[0] != "urn:uuid:3e671687-395b-41f5-a30f-a58921a69b79" || len(list[0].Installs) != 1 {
+		t.Errorf("%+v, %v", list, err)
+	}
+}
+
+// What npm writes of this project's own pages: the same packages in both forms, under one part.
+func TestBillsThatNPMWrites(t *testing.T) {
+	web := filepath.Join("..", "..", "web")
+	if _, err := os.Stat(filepath.Join(web, "node_modules", ".package-lock.json")); err != nil {
+		t.Skip("the packages of the pages are not installed")
+	}
+	named := map[string][]string{}
+	parts := map[string]bool{}
+	for _, form := range []string{"cyclonedx", "spdx"} {
+		cmd := exec.CommandContext(t.Context(), "npm", "sbom", "--sbom-format", form, "--omit", "dev")
+		cmd.Dir = web
+		text, err := cmd.Output()
+		if err != nil {
+			t.Skipf("npm writes no bill of materials here: %v", err)
+		}
+		list, _, err := readScansOf(t, text, "D1")
+		if err != nil || len(list) != 1 || len(list[0].Installs) < 20 {
+			t.Fatalf("%s: %v, %v", form, list, err)
+		}
+		parts[list[0].Covers[0]] = true
+		for _, in := range list[0].Installs {
+			named[form] = append(named[form], in.PURL)
+		}
+		slices.Sort(named[form])
+	}
+	if len(parts) != 1 || !slices.Equal(named["cyclonedx"], named["spdx"]) {
+		t.Errorf("parts %v; %d and %d packages", parts, len(named["cyclonedx"]), len(named["spdx"]))
 	}
 }
 

@@ -42,7 +42,8 @@ func TestASourceHasALife(t *testing.T) {
 	prog, clock := desk(t)
 	take(t, prog, formats.Titles, "publisher,product,licence_model,list_price,currency",
 		"Ostwick,Skerrymap,commercial,100,EUR")
-	take(t, prog, formats.Devices, "device_id,kind", "D1,client", "D2,client", "D3,client")
+	take(t, prog, formats.Devices, "device_id,kind", "D1,client", "D2,client", "D3,client",
+		"D4,client")
 	const header = "device_id,name,version,source,seen_at"
 	day := func(ago int) string { return clock.now.AddDate(0, 0, -ago).Format(time.RFC3339) }
 	needs := func(want int64) {
@@ -59,23 +60,24 @@ func TestASourceHasALife(t *testing.T) {
 		"D3,Skerrymap,6,list,"+day(90))
 	needs(3)
 	// on D1 a newer complete list has it no more; on D2 it has it; D3 nobody else has seen
-	take(t, prog, formats.Installs, header, "D1,Brush,1,collector,"+day(1), "D2,Skerrymap,6,collector,"+day(1))
-	needs(2)
+	take(t, prog, formats.Installs, header, "D1,Brush,1,collector,"+day(1), "D2,Skerrymap,6,collector,"+day(1),
+		"D4,Skerrymap,6,collector,"+day(1))
+	needs(3)
 	words := evidence.Superseded.Words()
 	if got := whyGone(t, prog, "D1"); got["Skerrymap list"] != words || len(got) != 1 {
 		t.Errorf("%q", got)
 	}
 	// within the limit both count: a fresh list of a part of the machines ends nothing
 	take(t, prog, formats.Installs, header, "D1,Skerrymap,6,list,"+day(3))
-	needs(3)
+	needs(4)
 	if got := whyGone(t, prog, "D1"); len(got) != 0 {
 		t.Errorf("%q", got)
 	}
 	// time alone ends it, when the other still reports
 	take(t, prog, formats.Installs, header, "D1,Brush,1,collector,"+day(0))
-	needs(3)
+	needs(4)
 	clock.now = clock.now.AddDate(0, 0, 28)
-	needs(2)
+	needs(3)
 	// a limit of its own; then the source is retired, with what that does shown before
 	sources, err := prog.Sources.Sources(ctx)
 	if err != nil || len(sources) != 2 || sources[1].SourceRow.Name != "list" || !sources[1].Silent {
@@ -104,22 +106,22 @@ func TestASourceHasALife(t *testing.T) {
 		}
 	}
 	save(evidencesvc.SourceDraft{Name: "list", SilentDays: 400})
-	needs(3)
+	needs(4)
 	save(evidencesvc.SourceDraft{Name: "list", SilentDays: 400, Revision: 1, Reason: "the tool is gone",
 		RetiredOn: clock.now.AddDate(0, 0, -2).Format(time.DateOnly)})
-	needs(1) // on D2 the collector still has it
+	needs(2) // on D2 and D4 the collector still has it
 	if got := whyGone(t, prog, "D3"); got["Skerrymap list"] != evidence.SourceRetired.Words() {
 		t.Errorf("%q", got)
 	}
 	// what it sends all the same does not count, and nothing of it is lost
 	take(t, prog, formats.Installs, header, "D3,Skerrymap,6,list,"+day(0))
-	needs(1)
-	save(evidencesvc.SourceDraft{Name: "list", Revision: 2})
 	needs(2)
+	save(evidencesvc.SourceDraft{Name: "list", Revision: 2})
+	needs(3)
 	// three weeks ago it counted, whatever holds today
 	p, err := prog.Position.ProductPosition(ctx, mustProduct(t, prog, "Skerrymap"),
 		prog.Snapshots.Today()-10, 0)
-	if err != nil || p.Metrics[0].Needed != 3 {
+	if err != nil || p.Metrics[0].Needed != 4 {
 		t.Errorf("%+v, %v", p.Metrics, err)
 	}
 }
