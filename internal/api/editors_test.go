@@ -49,9 +49,15 @@ func (nobody) Take(context.Context, worklist.Order) error { return nil }
 
 // kinds are all kinds of things that people change.
 var kinds = map[string]edited{
-	"rules of the worklist": {read: "/api/case-rules", save: "/api/case-rules", put: true, field: "answerDays", a: 8,
-		b: 9},
-	"source": {read: "/api/sources", in: "0", save: "/api/sources", field: "silentDays", a: 40, b: 50},
+	"rules of the worklist": {
+		read:  "/api/case-rules",
+		save:  "/api/case-rules",
+		put:   true,
+		field: "answerDays",
+		a:     8,
+		b:     9,
+	},
+	"source":           {read: "/api/sources", in: "0", save: "/api/sources", field: "silentDays", a: 40, b: 50},
 	"rules of figures": {read: "/api/rules", save: "/api/rules", put: true, field: "useWindow", a: 80, b: 85},
 	"how long use is kept": {
 		read: "/api/metering", save: "/api/metering/kept", put: true, field: "dayDays", a: 900, b: 901,
@@ -129,8 +135,16 @@ var kinds = map[string]edited{
 		read: "/api/change-rules", in: "0", save: "/api/change-rules", field: "name", a: "y*", b: "z*",
 		acts: ends("/api/change-rules/{id}/end"),
 	},
-	"rule for names": {make: aRule, read: "/api/name-rules", in: "rules.0", save: "/api/name-rules", field: "reason",
-		a: "one", b: "another", acts: map[string]map[string]any{"/api/name-rules/change": {"change": "end"}}},
+	"rule for names": {
+		make:  aRule,
+		read:  "/api/name-rules",
+		in:    "rules.0",
+		save:  "/api/name-rules",
+		field: "reason",
+		a:     "one",
+		b:     "another",
+		acts:  map[string]map[string]any{"/api/name-rules/change": {"change": "end"}},
+	},
 	"order of rules for names": {
 		make: aRule + "\n" + strings.Replace(aRule, "odd", "even", 1), read: "/api/name-rules",
 		save: "/api/name-rules/change", field: "order", a: []string{"even", "odd"}, b: []string{"odd", "even"},
@@ -151,8 +165,14 @@ var kinds = map[string]edited{
 		read: "/api/publishers?limit=1", in: "rows.0", save: "/api/catalogue/publishers", field: "aliases",
 		a: []string{"One"}, b: []string{"Another"}, hidden: true,
 		form: func(thing map[string]any, value any) map[string]any {
-			return map[string]any{"publisher": thing["id"], "revision": thing["revision"], "name": thing["publisher"],
-				"aliases": value, "successor": "", "dry": false}
+			return map[string]any{
+				"publisher": thing["id"],
+				"revision":  thing["revision"],
+				"name":      thing["publisher"],
+				"aliases":   value,
+				"successor": "",
+				"dry":       false,
+			}
 		},
 	},
 	"name": {
@@ -375,7 +395,12 @@ func TestNobodySignsWhatHeDidNotSee(t *testing.T) {
 	path, body, _ := strings.Cut(aRule, " ")
 	ask(admin, path, body)
 	ask(admin, path, strings.NewReplacer(`"id":0`, `"id":1`, `"value":"odd"`, `"value":"all"`).Replace(body))
-	status, text := signer.do("POST", "/api/unsigned/sign", `{"kind":"rule","id":1,"revision":0,"agreed":true}`, nil)
+	status, text := signer.do(
+		"POST",
+		"/api/unsigned/sign",
+		`{"kind":"rule","id":1,"revision":0,"agreed":true}`,
+		nil,
+	)
 	if status != http.StatusConflict || !strings.Contains(text, `"field":"records"`) {
 		t.Errorf("%d %s", status, text)
 	}
@@ -533,7 +558,8 @@ func TestTwoPlansAboutOneRelease(t *testing.T) {
 		t.Fatal(status, text)
 	}
 	status, text := plan(access.Editor, "Livar", 0)
-	if status != http.StatusConflict || !strings.Contains(text, `"who":"runer"`) || !strings.Contains(text, "Dagne") {
+	if status != http.StatusConflict || !strings.Contains(text, `"who":"runer"`) ||
+		!strings.Contains(text, "Dagne") {
 		t.Errorf("%d %s", status, text)
 	}
 	if status, text := plan(access.Editor, "Livar", 1); status != 200 {

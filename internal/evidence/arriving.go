@@ -18,6 +18,7 @@ import (
 // documents and scans over HTTP all become.
 type arrival struct {
 	device, root int64 // root is the source's whole list
+	origin       int64 // the record of the machine that it comes by, 0 for the device's own
 	parts        []arrivedPart
 	whole        bool // it speaks of the whole list: of a part that it does not mention, nothing is there
 	uses         []arrivedUse
@@ -72,7 +73,7 @@ func (t *arrivals) take(a *arrival) (fresh int, err error) {
 		return 0, err
 	}
 	for _, u := range a.uses {
-		if err := t.uses.Add(a.device, u.record, int64(u.used), int64(u.seen)); err != nil {
+		if err := t.uses.Add(a.device, u.record, int64(u.used), int64(u.seen), a.origin); err != nil {
 			return 0, err
 		}
 	}

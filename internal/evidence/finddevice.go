@@ -4,92 +4,169 @@ import (
 	"fmt"
 	"strings"
 
+	"ensomet/internal/clock"
+	"ensomet/internal/core/identity"
 	"ensomet/internal/core/refuse"
 	"ensomet/internal/evidence/evidencedb"
 	"ensomet/internal/formats"
+	"ensomet/internal/machines"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 )
 
-// deviceFinder finds devices by what lines of files call them: by device_id, or by a host name that one device alone
-// has. It reads all names once, for files of many lines.
+// MachinesOf joins and parts devices; what came to one or left it is brought in line at once.
+func MachinesOf(clock clock.Clock) *machines.Room {
+	return &machines.Room{Settled: func(tx *sqlite.Tx, devices []int64) error {
+		return settled(tx, clock.Now().Unix(), devices)
+	}}
+}
+
+// settled brings devices in line with what is known of them at a time.
+func settled(tx *sqlite.Tx, now int64, devices []int64) error {
+	e, err := newEnder(tx, now)
+	if err != nil {
+		return err
+	}
+	e.needed = true // a source may name one machine twice
+	if e.lives == nil {
+		if e.settings, err = snapshot.LoadSettings(tx); err != nil {
+			return err
+		}
+	}
+	for _, d := range devices {
+		if err := evidencedb.ResolveDevice(tx, d); err != nil {
+			return err
+		}
+		if _, err := e.end(d); err != nil {
+			return err
+		}
+		if err := evidencedb.MarkSettled(tx, d); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// deviceFinder finds devices by what lines of files call them: by device_id, by what their source calls them, or by a
+// host name that one device alone has. It reads all names once, for files of many lines.
 type deviceFinder struct {
-	tx     *sqlite.Tx
-	byCode map[string]int64
-	byName map[string][]int64 // folded; nil until a name is asked for
+	room    *machines.Room
+	tx      *sqlite.Tx
+	byCode  map[string]int64
+	byName  map[string][]int64 // folded; nil until a name is asked for
+	sources map[string]*namedBy
 }
 
-func newDeviceFinder(tx *sqlite.Tx) (*deviceFinder, error) {
-	codes, err := snapshot.Codes(tx, "device")
-	return &deviceFinder{tx: tx, byCode: codes}, err
+// namedBy is what one source calls machines: those that it names otherwise than by their device_id.
+type namedBy struct {
+	byKey map[string]machines.Found
+	holds map[int64]machines.Found // by device, where its list of this source stands under another of its names
 }
 
-// find returns the number of a device, or refuses a name that no device has, or several.
-func (f *deviceFinder) find(what string) (int64, error) {
-	if id := f.byCode[what]; id != 0 {
-		return id, nil
+func newDeviceFinder(tx *sqlite.Tx, room *machines.Room) (*deviceFinder, error) {
+	codes, err := tx.Numbers("SELECT code, id FROM device")
+	return &deviceFinder{room: room, tx: tx, byCode: codes, sources: map[string]*namedBy{}}, err
+}
+
+// find returns where what a source says of a device belongs, or refuses a name that no device has, or several.
+func (f *deviceFinder) find(source, what string) (machines.Found, error) {
+	by := f.sources[source]
+	if by == nil {
+		by = &namedBy{}
+		var err error
+		if by.byKey, by.holds, err = machines.CalledBy(f.tx, source); err != nil {
+			return machines.Found{}, err
+		}
+		f.sources[source] = by
+	}
+	key := strings.ToLower(strings.TrimSpace(what))
+	if known, is := by.byKey[key]; is {
+		return known, nil
+	}
+	id := f.byCode[what]
+	if id == 0 {
+		joined, err := machines.IsAway(f.tx, what)
+		if err != nil {
+			return machines.Found{}, err
+		}
+		if joined {
+			m := identity.Machine{Source: source, Key: what, Coded: true}
+			found, err := f.room.Sight(f.tx, m, "")
+			by.byKey[key] = found
+			return found, err
+		}
+		devices, err := f.named(what)
+		switch {
+		case err != nil:
+			return machines.Found{}, err
+		case what == "" || len(devices) == 0:
+			return machines.Found{}, refuse.Errorf(
+				"there is no device %q: import the devices first; the line is tried again then", what)
+		case len(devices) > 1:
+			return machines.Found{}, refuse.Errorf("several devices are called %q: name the device_id", what)
+		}
+		id = devices[0]
+	}
+	if held, is := by.holds[id]; is { // its list stands under another of its names, and goes on there
+		return held, nil
+	}
+	return machines.Found{Device: id}, nil
+}
+
+// named lists the devices that are called so by anybody.
+func (f *deviceFinder) named(what string) ([]int64, error) {
+	if id, err := snapshot.FindDevice(f.tx, what); err != nil || id != 0 {
+		return []int64{id}, err
 	}
 	if f.byName == nil {
 		names, err := evidencedb.DeviceNames(f.tx)
 		if err != nil {
-			return 0, err
+			return nil, err
 		}
 		f.byName = map[string][]int64{}
 		for id, name := range names {
 			f.byName[strings.ToLower(name)] = append(f.byName[strings.ToLower(name)], id)
 		}
 	}
-	switch ids := f.byName[strings.ToLower(what)]; {
-	case what == "" || len(ids) == 0:
-		return 0, refuse.Errorf("there is no device %q: import the devices first; the line is tried again then", what)
-	case len(ids) > 1:
-		return 0, refuse.Errorf("several devices are called %q: name the device_id", what)
-	default:
-		return ids[0], nil
+	if ids := f.byName[strings.ToLower(what)]; len(ids) > 0 {
+		return ids, nil
 	}
+	return machines.Named(f.tx, what)
+}
+
+// signsOf are what a scan tells its machine from others by.
+func signsOf(source string, d *formats.ScanDevice, at int64) identity.Machine {
+	m := identity.Machine{Source: source, Key: d.ID, First: at, Last: at, Coded: true}
+	m.Serial, m.Maker, m.MachineID, m.DirectoryID = d.Serial, d.Maker, d.MachineID, d.DirectoryID
+	m.Addresses, m.IP = d.HardwareAddresses, d.IPAddress
+	if d.Name != "" {
+		m.Names = []string{d.Name}
+	}
+	return m
 }
 
 // device finds the device that a scan speaks of, and adds one that nobody has listed.
-func (t *receiver) device(d *formats.ScanDevice) (int64, error) {
-	if t.findsBy != "name" && d.ID != "" || d.Name == "" {
-		id, err := snapshot.FindDevice(t.tx, d.ID)
-		if err != nil || id != 0 {
-			return id, err
+func (t *receiver) device(d *formats.ScanDevice, at int64) (machines.Found, error) {
+	m := signsOf(t.source, d, at)
+	if t.findsBy == "name" && d.Name != "" || d.ID == "" {
+		m.Key, m.Coded, m.LetsName = d.Name, false, true
+		ids, err := evidencedb.DevicesNamed(t.tx, d.Name)
+		if err != nil {
+			return machines.Found{}, err
 		}
-		return t.add(d.ID, d)
-	}
-	ids, err := evidencedb.DevicesNamed(t.tx, d.Name)
-	if err != nil {
-		return 0, err
-	}
-	switch len(ids) {
-	case 0:
-		if id, err := snapshot.FindDevice(t.tx, d.Name); err != nil || id != 0 {
-			return id, err
+		if len(ids) > 1 && m.Serial == "" && m.MachineID == "" && m.DirectoryID == "" {
+			return machines.Found{}, fmt.Errorf("%w: %q; send the scan with the device_id of the one that is meant",
+				ErrAmbiguous, d.Name)
 		}
-		code := d.ID
-		if code == "" {
-			code = d.Name
+		if len(ids) == 0 { // what has no such name may have such a device_id
+			if id, err := snapshot.FindDevice(t.tx, d.Name); err != nil {
+				return machines.Found{}, err
+			} else if id != 0 {
+				m.Coded = true
+			}
 		}
-		if id, err := snapshot.FindDevice(t.tx, code); err != nil || id != 0 {
-			return id, err
-		}
-		return t.add(code, d)
-	case 1:
-		return ids[0], nil
 	}
-	return 0, fmt.Errorf("%w: %q; send the scan with the device_id of the one that is meant", ErrAmbiguous, d.Name)
-}
-
-func (t *receiver) add(code string, d *formats.ScanDevice) (int64, error) {
-	name, kind := d.Name, d.Kind
-	if name == "" {
-		name = code
-	}
-	if kind == "" {
-		kind = "client"
-	}
-	return evidencedb.AddSeenDevice(t.tx, code, name, kind)
+	return t.app.Machines.Sight(t.tx, m, d.Kind)
 }
 
 // knownByName lets a file name its device by its name, where that is no device_id and one device alone has it.

@@ -14,6 +14,7 @@ import (
 	"ensomet/internal/evidence/evidencedb"
 	"ensomet/internal/formats"
 	"ensomet/internal/intake"
+	"ensomet/internal/machines"
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -46,8 +47,9 @@ type receiver struct {
 	app      *Service
 	tx       *sqlite.Tx
 	source   string
-	root     int64
-	findsBy  string // id or name
+	root     int64          // the source's whole list, in the slot of the device
+	found    machines.Found // where the scan belongs
+	findsBy  string         // id or name
 	arrivals *arrivals
 	compare  bool                  // keep what the device was before
 	was      *snapshot.DeviceFacts // the device before the scan
@@ -59,12 +61,8 @@ func (svc *Service) newReceiver(
 	source, findsBy string,
 	res *intake.ImportResult,
 ) (*receiver, error) {
-	root, err := evidencedb.Source(tx, source, "")
-	if err != nil {
-		return nil, err
-	}
 	all, err := svc.newArrivals(tx, res)
-	return &receiver{app: svc, tx: tx, source: source, root: root, findsBy: findsBy, arrivals: all,
+	return &receiver{app: svc, tx: tx, source: source, findsBy: findsBy, arrivals: all,
 		hashes: hasher{file: svc.Secret}}, err
 }
 
@@ -81,7 +79,11 @@ func (t *receiver) take(s *formats.Scan) (device int64, outcome string, err erro
 			),
 		}
 	}
-	if device, err = t.device(&s.Device); err != nil {
+	if t.found, err = t.device(&s.Device, at); err != nil {
+		return 0, "", err
+	}
+	device = t.found.Device
+	if t.root, err = t.part(""); err != nil {
 		return 0, "", err
 	}
 	if err := evidencedb.LayDevice(t.tx, device); err != nil {
@@ -127,15 +129,12 @@ func (t *receiver) take(s *formats.Scan) (device int64, outcome string, err erro
 }
 
 func (t *receiver) part(name string) (int64, error) {
-	if name == "" {
-		return t.root, nil
-	}
-	return evidencedb.Source(t.tx, t.source, name)
+	return machines.SourceIn(t.tx, t.source, name, t.found.Slot)
 }
 
 // software makes an arrival of the installs of a scan, part by part.
 func (t *receiver) software(device, at int64, s *formats.Scan) (*arrival, error) {
-	a := &arrival{device: device, root: t.root, whole: len(s.Covers) == 0}
+	a := &arrival{device: device, root: t.root, origin: t.found.Record, whole: len(s.Covers) == 0}
 	covers := s.Covers
 	if a.whole {
 		covers = []string{""}

@@ -14,7 +14,7 @@ import (
 
 // files merges the files of a scan. A scan of parts speaks of the files of these parts; one of everything of all files.
 func (t *receiver) files(device, at int64, s *formats.Scan) error {
-	root, err := evidencedb.Source(t.tx, t.source, filesPart)
+	root, err := t.part(filesPart)
 	if err != nil {
 		return err
 	}
@@ -58,7 +58,7 @@ func (t *receiver) files(device, at int64, s *formats.Scan) error {
 	for _, p := range slices.Sorted(maps.Keys(items)) {
 		id := root
 		if p != "" {
-			if id, err = evidencedb.Source(t.tx, t.source, filesPart+" "+p); err != nil {
+			if id, err = t.part(filesPart + " " + p); err != nil {
 				return err
 			}
 		}
@@ -102,7 +102,7 @@ func (t *receiver) facts(device, at int64, s *formats.Scan) error {
 	if err != nil {
 		return err
 	}
-	part, err := evidencedb.Source(t.tx, t.source, hardwarePart)
+	part, err := t.part(hardwarePart)
 	if err != nil {
 		return err
 	}
@@ -116,7 +116,8 @@ func (t *receiver) facts(device, at int64, s *formats.Scan) error {
 // use notes who was logged on, and what ran.
 func (t *receiver) use(device, at int64, s *formats.Scan) error {
 	for _, l := range s.Logons {
-		if err := evidencedb.PutLogon(t.tx, device, strings.TrimSpace(l.User), l.At.Unix()); err != nil {
+		user := strings.TrimSpace(l.User)
+		if err := evidencedb.PutLogon(t.tx, device, t.found.Record, user, l.At.Unix()); err != nil {
 			return err
 		}
 	}
@@ -137,8 +138,8 @@ func (t *receiver) use(device, at int64, s *formats.Scan) error {
 			end = r.End.Unix()
 		}
 		start := r.Start.Unix()
-		if _, err := evidencedb.ProlongSession(t.tx, device, name, strings.TrimSpace(r.User), start, max(start, end),
-			r.Active); err != nil {
+		if _, err := evidencedb.ProlongSession(t.tx, device, t.found.Record, name, strings.TrimSpace(r.User), start,
+			max(start, end), r.Active); err != nil {
 			return err
 		}
 	}

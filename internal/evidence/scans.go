@@ -2,15 +2,18 @@ package evidence
 
 import (
 	"cmp"
+	"fmt"
 	"slices"
 	"time"
 
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/evidence"
+	"ensomet/internal/core/identity"
 	"ensomet/internal/core/licencekey"
 	"ensomet/internal/evidence/evidencedb"
 	"ensomet/internal/formats"
 	"ensomet/internal/intake"
+	"ensomet/internal/machines"
 	"ensomet/internal/secret"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -33,7 +36,7 @@ func (svc *Service) installWriter(
 	settings *snapshot.Settings,
 	asOf time.Time,
 ) (*intake.Writer, error) {
-	devices, err := newDeviceFinder(tx)
+	devices, err := newDeviceFinder(tx, svc.Machines)
 	if err != nil {
 		return nil, err
 	}
@@ -41,10 +44,8 @@ func (svc *Service) installWriter(
 	if err != nil {
 		return nil, err
 	}
-	sources, err := evidencedb.Sources(tx)
-	if err != nil {
-		return nil, err
-	}
+	taken := &takenLines{devices: map[int32]string{}, origins: map[[2]int32]int64{}, names: map[int32]string{}}
+	sources := map[string]int64{} // by name and slot
 	places, err := evidencedb.Places(tx)
 	if err != nil {
 		return nil, err
@@ -58,35 +59,33 @@ func (svc *Service) installWriter(
 		return nil, err
 	}
 	hashes := hasher{file: svc.Secret}
-	var lines []scanLine
 	put := func(row *formats.Row) (sqlite.Change, error) {
 		in, err := formats.ParseInstall(row, settings.Zone)
 		if err != nil {
 			return sqlite.Same, err
 		}
-		device, err := devices.find(in.Device)
+		if in.Source == "" {
+			in.Source = "file"
+		}
+		found, err := devices.find(in.Source, in.Device)
 		if err != nil {
 			return sqlite.Same, intake.RefuseFor(row, err)
 		}
+		device := found.Device
 		// times without offset are of the device's site
 		if zone := settings.ZoneOf(zones[device]); zone != settings.Zone {
 			if in, err = formats.ParseInstall(row, zone); err != nil {
 				return sqlite.Same, err
 			}
 		}
-		if in.Source == "" {
-			in.Source = "file"
-		}
 		if in.SeenAt == 0 {
 			in.SeenAt = asOf.Unix()
 		}
-		source := sources[in.Source]
-		if source == 0 {
-			if source, err = evidencedb.Source(tx, in.Source, ""); err != nil {
-				return sqlite.Same, err
-			}
-			sources[in.Source] = source
+		source, err := sourceOf(tx, sources, in.Source, found.Slot)
+		if err != nil {
+			return sqlite.Same, err
 		}
+		taken.note(int32(device), int32(source), found.Record, in)
 		record, err := evidencedb.Record(records, in.Record)
 		if err != nil {
 			return sqlite.Same, err
@@ -103,8 +102,8 @@ func (svc *Service) installWriter(
 				return sqlite.Same, err
 			}
 		}
-		lines = append(
-			lines,
+		taken.lines = append(
+			taken.lines,
 			scanLine{
 				int32(device),
 				int32(source),
@@ -120,8 +119,76 @@ func (svc *Service) installWriter(
 	}
 	return &intake.Writer{
 		Put:    put,
-		Finish: func(res *intake.ImportResult) error { return svc.takeLines(tx, lines, res) },
+		Finish: func(res *intake.ImportResult) error { return svc.takeLines(tx, taken, res) },
 	}, nil
+}
+
+// takenLines are lines of a file of installs, with what is needed where a device turns out to be another one before the
+// end of the file.
+type takenLines struct {
+	lines   []scanLine
+	devices map[int32]string   // what the file calls a device
+	names   map[int32]string   // of sources
+	origins map[[2]int32]int64 // by device and source, the record of the machine
+}
+
+func (l *takenLines) note(device, source int32, record int64, in formats.Install) {
+	if record != 0 {
+		l.origins[[2]int32{device, source}] = record
+	}
+	if len(l.lines) == 0 || l.lines[len(l.lines)-1].device != device {
+		l.devices[device] = in.Device
+	}
+	if l.names[source] == "" {
+		l.names[source] = in.Source
+	}
+}
+
+// sourceOf numbers a source in a slot.
+func sourceOf(tx *sqlite.Tx, known map[string]int64, name string, slot int64) (int64, error) {
+	key := name
+	if slot != 0 {
+		key = fmt.Sprint(name, "\x00", slot)
+	}
+	if id := known[key]; id != 0 {
+		return id, nil
+	}
+	id, err := machines.SourceIn(tx, name, "", slot)
+	known[key] = id
+	return id, err
+}
+
+// follow lets lines go to the devices that theirs count as by now.
+func (taken *takenLines) follow(tx *sqlite.Tx, room *machines.Room) error {
+	away, err := machines.Away(tx)
+	if err != nil || len(away) == 0 {
+		return err
+	}
+	sources := map[string]int64{}
+	to := map[[2]int32][2]int32{}
+	for i := range taken.lines {
+		l := &taken.lines[i]
+		if !away[int64(l.device)] {
+			continue
+		}
+		from := [2]int32{l.device, l.source}
+		now, known := to[from]
+		if !known {
+			m := identity.Machine{Source: taken.names[l.source], Key: taken.devices[l.device], Coded: true}
+			found, err := room.Sight(tx, m, "")
+			if err != nil {
+				return err
+			}
+			source, err := sourceOf(tx, sources, m.Source, found.Slot)
+			if err != nil {
+				return err
+			}
+			now = [2]int32{int32(found.Device), int32(source)}
+			to[from], taken.origins[now] = now, found.Record
+		}
+		l.device, l.source = now[0], now[1]
+	}
+	return nil
 }
 
 // hasher makes of licence keys that were found what is kept of them.
@@ -145,7 +212,11 @@ func (h *hasher) of(key string) (hash, hint string, err error) {
 }
 
 // takeLines takes lines in, by device and source.
-func (svc *Service) takeLines(tx *sqlite.Tx, lines []scanLine, res *intake.ImportResult) error {
+func (svc *Service) takeLines(tx *sqlite.Tx, taken *takenLines, res *intake.ImportResult) error {
+	if err := taken.follow(tx, svc.Machines); err != nil {
+		return err
+	}
+	lines := taken.lines
 	order := func(a, b scanLine) int {
 		return cmp.Or(
 			cmp.Compare(a.device, b.device),
@@ -173,7 +244,7 @@ func (svc *Service) takeLines(tx *sqlite.Tx, lines []scanLine, res *intake.Impor
 		for to < len(lines) && lines[to].device == lines[from].device && lines[to].source == lines[from].source {
 			to++
 		}
-		if _, err := t.take(arrivalOf(lines[from:to])); err != nil {
+		if _, err := t.take(arrivalOf(lines[from:to], taken.origins)); err != nil {
 			return err
 		}
 		from = to
@@ -182,8 +253,9 @@ func (svc *Service) takeLines(tx *sqlite.Tx, lines []scanLine, res *intake.Impor
 }
 
 // arrivalOf makes one of the lines of a source on a device, which stand in the order of their times.
-func arrivalOf(lines []scanLine) *arrival {
-	a := &arrival{device: int64(lines[0].device), root: int64(lines[0].source), whole: true}
+func arrivalOf(lines []scanLine, origins map[[2]int32]int64) *arrival {
+	a := &arrival{device: int64(lines[0].device), root: int64(lines[0].source), whole: true,
+		origin: origins[[2]int32{lines[0].device, lines[0].source}]}
 	p := arrivedPart{part: a.root, dates: map[evidence.Item]civil.Day{}, covered: true}
 	for i, l := range lines {
 		if i == 0 || lines[i-1].at != l.at {

@@ -7,6 +7,7 @@ import (
 	"ensomet/internal/evidence/evidencedb"
 	"ensomet/internal/formats"
 	"ensomet/internal/intake"
+	"ensomet/internal/machines"
 	"ensomet/internal/progress"
 	"ensomet/internal/secret"
 	"ensomet/internal/snapshot"
@@ -24,6 +25,8 @@ type Service struct {
 
 	Secret  secret.File       // under which licence keys that are found are known
 	Numbers *evidencedb.Cache // of records, places and files that were numbered
+
+	Machines *machines.Room // finds the device that what a source says is about
 }
 
 // Collecting does what can be done with those who send scans: their tokens, and the scans that they are asked for.

@@ -4,10 +4,12 @@ import (
 	"time"
 
 	"ensomet/internal/core/civil"
+	"ensomet/internal/core/identity"
 	"ensomet/internal/core/refuse"
 	"ensomet/internal/evidence/evidencedb"
 	"ensomet/internal/formats"
 	"ensomet/internal/intake"
+	"ensomet/internal/machines"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 )
@@ -34,19 +36,41 @@ func (svc *Service) evidenceKinds() map[*formats.Kind]intake.WriterMaker {
 			error) {
 			return svc.installWriter(in.Tx, in.Settings, in.AsOf)
 		},
-		formats.Devices: deviceWriter,
+		formats.Devices: func(in intake.Arrival) (*intake.Writer, error) { return deviceWriter(in, svc.Machines) },
 		formats.Sources: (&Sources{svc}).sourceWriter,
 		formats.Users:   userWriter,
 	}
 }
 
-func deviceWriter(in intake.Arrival) (*intake.Writer, error) {
-	return intake.UpsertWriter(in.Tx, evidencedb.Devices, func(row *formats.Row) (string, formats.Device, error) {
+func deviceWriter(in intake.Arrival, room *machines.Room) (*intake.Writer, error) {
+	w, err := evidencedb.Devices(in.Tx)
+	if err != nil {
+		return nil, err
+	}
+	var listed []machines.Listed
+	out := intake.NoTwice(func(row *formats.Row) (string, formats.Device, error) {
 		d, err := formats.ParseDevice(row, in.Settings.Zone)
 		return "device_id " + d.Code, d, err
-	}, func(u *sqlite.Upserter, d formats.Device, _ *formats.Row) (sqlite.Change, error) {
-		return evidencedb.PutDevice(u, d, in.AsOf.Unix())
+	}, func(d formats.Device, _ *formats.Row) (sqlite.Change, error) {
+		id, c, err := w.Put(d, in.AsOf.Unix())
+		if err == nil && c != sqlite.Same {
+			listed = append(listed, machines.Listed{Device: id, Machine: listSigns(&d, in.AsOf.Unix())})
+		}
+		return c, err
 	})
+	out.Finish = func(*intake.ImportResult) error { return room.ListAll(in.Tx, listed) }
+	return out, nil
+}
+
+// listSigns are what a list tells a machine from others by.
+func listSigns(d *formats.Device, at int64) identity.Machine {
+	m := identity.Machine{Key: d.Code, First: at, Last: at}
+	m.Serial, m.Maker, m.MachineID, m.DirectoryID = d.Serial, d.Maker, d.MachineID, d.DirectoryID
+	m.Addresses = d.HardwareAddresses
+	if d.Name != "" {
+		m.Names = []string{d.Name}
+	}
+	return m
 }
 
 func userWriter(in intake.Arrival) (*intake.Writer, error) {

@@ -4,6 +4,7 @@ package export
 import (
 	"database/sql"
 	"fmt"
+	"strings"
 	"time"
 
 	"ensomet/internal/core/civil"
@@ -21,6 +22,14 @@ var weekdays = func() string {
 	}
 	return text + "'', '|')"
 }()
+
+// statedOf reads what lists state of a device, by the names of its columns.
+func statedOf(names ...string) string {
+	for i, n := range names {
+		names[i] = "CASE WHEN stated = '' THEN '' ELSE coalesce(stated ->> '$." + n + "', '') END"
+	}
+	return strings.Join(names, ", ")
+}
 
 var exports = map[string]string{
 	"publishers": "SELECT name, aliases, successor FROM publisher ORDER BY name_key",
@@ -44,7 +53,8 @@ var exports = map[string]string{
  ` + sqlite.Number("virtual_cores") + `,
 		core_factor, host_id, cluster, pinned, portable, status, ` + sqlite.Instant(
 		"last_scan",
-	) + ` FROM device ORDER BY code`,
+	) + `, ` + statedOf("serial", "maker", "model", "machine_id", "hardware_addresses", "directory_id", "memory_mb") +
+		` FROM device ORDER BY code`,
 	"transactions": "SELECT e.code, t.type, " + sqlite.Date(
 		"t.on_day",
 	) + ", t.quantity, " + sqlite.Date("t.end_day") + `, coalesce(t.price, ''), t.currency, t.order_no, t.note,

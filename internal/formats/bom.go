@@ -162,7 +162,8 @@ func ReadCycloneDX(text []byte, asXML bool, device string, at time.Time) (*Scan,
 		return nil, &FileError{"the document does not say of which device it is the software: choose the device"}
 	}
 	s.addComponents(bom.Components, 0)
-	if root := componentOf(&bom); root == nil || root.Type != cdx.ComponentTypeDevice && root.Type != cdx.ComponentTypeOS {
+	root := componentOf(&bom)
+	if root == nil || root.Type != cdx.ComponentTypeDevice && root.Type != cdx.ComponentTypeOS {
 		var in ScanInstall
 		if root != nil {
 			in = ofComponent(root)

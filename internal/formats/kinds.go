@@ -36,7 +36,8 @@ var (
 		"devices",
 		"device_id",
 		`device_id name kind environment org_unit site country ip_address directory_path primary_user os_name os_version
-		processors cores virtual_cores core_factor host_id cluster pinned portable status last_scan`,
+		processors cores virtual_cores core_factor host_id cluster pinned portable status last_scan serial maker model machine_id hardware_addresses
+		directory_id memory_mb`,
 	)
 	Entitlements = &Kind{
 		Name:     "entitlements",

@@ -18,7 +18,16 @@ import (
 // Device is a line of devices.csv.
 type Device struct {
 	evidence.Device
+	DeviceSigns
 	Custom map[string]string
+}
+
+// DeviceSigns are what a machine is told from others by, as a list says it.
+type DeviceSigns struct {
+	Serial, Maker, Model   string
+	MachineID, DirectoryID string
+	HardwareAddresses      []string // of its network hardware
+	MemoryMB               int64
 }
 
 // User is a line of users.csv.
@@ -111,6 +120,19 @@ func ParseDevice(row *Row, zone *time.Location) (Device, error) {
 			Status:       oneOf(p, "status", evidence.DeviceStatuses, evidence.InService),
 		},
 	}}
+	d.DeviceSigns = DeviceSigns{
+		Serial:      p.col("serial"),
+		Maker:       p.col("maker"),
+		Model:       p.col("model"),
+		MachineID:   p.col("machine_id"),
+		DirectoryID: p.col("directory_id"),
+		MemoryMB:    p.wholeTo("memory_mb", MaxMemoryMB),
+	}
+	for address := range strings.SplitSeq(p.col("hardware_addresses"), "|") {
+		if address = strings.TrimSpace(address); address != "" {
+			d.HardwareAddresses = append(d.HardwareAddresses, address)
+		}
+	}
 	if f := p.money("core_factor"); f.Valid {
 		d.CoreFactor = f.Decimal.String()
 	}

@@ -54,9 +54,15 @@ type ScanDevice struct {
 	Processor    string `json:"processor,omitempty"` // its model
 	MemoryMB     int64  `json:"memory_mb,omitempty"`
 	Model        string `json:"model,omitempty"`
+	Maker        string `json:"maker,omitempty"`
 	Serial       string `json:"serial,omitempty"`
-	Virtual      string `json:"virtual,omitempty"` // what it runs on, empty on bare metal
-	Portable     string `json:"portable,omitempty"`
+	// MachineID is what its board or operating system is known by; DirectoryID its object in a directory.
+	MachineID   string `json:"machine_id,omitempty"`
+	DirectoryID string `json:"directory_id,omitempty"`
+	// HardwareAddresses are those of its network hardware.
+	HardwareAddresses []string `json:"hardware_addresses,omitempty"`
+	Virtual           string   `json:"virtual,omitempty"` // what it runs on, empty on bare metal
+	Portable          string   `json:"portable,omitempty"`
 }
 
 // ScanInstall is one raw software record. Part is the part of the source's list that it belongs to.
@@ -299,8 +305,9 @@ func (in *ScanInstall) Record() recognise.Record {
 func (d *ScanDevice) Facts() evidence.Facts {
 	f := evidence.Facts{}
 	for k, v := range map[string]string{"name": d.Name, "kind": d.Kind, "os_name": d.OSName, "os_version": d.OSVersion,
-		"ip_address": d.IPAddress, "processor": d.Processor, "model": d.Model, "serial": d.Serial,
-		"virtual": d.Virtual, "portable": d.Portable} {
+		"ip_address": d.IPAddress, "processor": d.Processor, "model": d.Model, "maker": d.Maker, "serial": d.Serial,
+		"machine_id": d.MachineID,
+		"virtual":    d.Virtual, "portable": d.Portable} {
 		if v = strings.TrimSpace(v); v != "" {
 			f[k] = v
 		}

@@ -257,8 +257,8 @@ func TestDocumentsOfOthers(t *testing.T) {
 	}
 }
 
-// The bill of materials of an application speaks for that application alone, which is an install itself; in another form
-// it is the same bill.
+// The bill of materials of an application speaks for that application alone, which is an install itself; in another
+// form it is the same bill.
 func TestBillsOfApplications(t *testing.T) {
 	cyclone := `{"bomFormat":"CycloneDX","specVersion":"1.6","serialNumber":"urn:uuid:3e671687-395b-41f5-a30f-a58921a69b79",
 		"metadata":{"timestamp":"2026-05-04T10:00:00Z","component":{"type":"application","name":"tide","version":"2",
@@ -287,9 +287,10 @@ func TestBillsOfApplications(t *testing.T) {
 		}
 	}
 	// without anything that it is about, a bill stands by its number
-	list, _, err := readScansOf(t, []byte(`{"bomFormat":"CycloneDX","specVersion":"1.6","serialNumber":"urn:uuid:3e671687-395b-41f5-a30f-a58921a69b79",
+	const number = "urn:uuid:3e671687-395b-41f5-a30f-a58921a69b79"
+	list, _, err := readScansOf(t, []byte(`{"bomFormat":"CycloneDX","specVersion":"1.6","serialNumber":"`+number+`",
 		"components":[{"type":"library","name":"wave"}]}`), "D1")
-	if err != nil || list[0].Covers[0] != "urn:uuid:3e671687-395b-41f5-a30f-a58921a69b79" || len(list[0].Installs) != 1 {
+	if err != nil || list[0].Covers[0] != number || len(list[0].Installs) != 1 {
 		t.Errorf("%+v, %v", list, err)
 	}
 }

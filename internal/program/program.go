@@ -87,6 +87,7 @@ func New(db *sqlite.DB, clock clock.Clock) *Program {
 		Progress:  p.Progress,
 		Secret:    p.Secret,
 		Numbers:   evidencedb.NewCache(),
+		Machines:  evidence.MachinesOf(clock),
 	}
 	p.Titles = &titles.Service{DB: db, Clock: clock, Snapshots: p.Snapshots, Progress: p.Progress}
 	p.Collecting = &evidence.Collecting{Service: p.Evidence}

@@ -5,6 +5,7 @@ import (
 
 	"ensomet/internal/core/evidence"
 	"ensomet/internal/evidence/evidencedb"
+	"ensomet/internal/formats"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 )
@@ -18,14 +19,12 @@ func TestDevicesOfPastDays(t *testing.T) {
 			if err != nil {
 				return err
 			}
-			_, err = evidencedb.PutDevice(
-				u,
-				device("D1", "one", evidence.Stated{
-					Kind:    evidence.VirtualMachine,
-					OrgUnit: unit,
-					HostID:  host,
-					Status:  status,
-				}),
+			_, err = putDevice(u, device("D1", "one", evidence.Stated{
+				Kind:    evidence.VirtualMachine,
+				OrgUnit: unit,
+				HostID:  host,
+				Status:  status,
+			}),
 				at,
 			)
 			return err
@@ -53,4 +52,9 @@ func TestDevicesOfPastDays(t *testing.T) {
 		}
 		return nil
 	})
+}
+
+func putDevice(w *evidencedb.ListedDevices, d formats.Device, listedAt int64) (sqlite.Change, error) {
+	_, c, err := w.Put(d, listedAt)
+	return c, err
 }

@@ -23,7 +23,8 @@ func TestNumbersOfWrittenTransactionsAlone(t *testing.T) {
 		t.Helper()
 		stop := errors.New("stop")
 		err := db.Update(context.Background(), func(tx *sqlite.Tx) (err error) {
-			if id, err = evidencedb.Number(tx, c, "place", []string{"path", "custom"}, path, ""); err == nil && fail {
+			if id, err = evidencedb.Number(tx, c, "place", []string{"path", "custom"}, path, ""); err == nil &&
+				fail {
 				err = stop
 			}
 			return err
@@ -95,7 +96,7 @@ func TestResolveDevice(t *testing.T) {
 		if err != nil {
 			return err
 		}
-		if _, err := evidencedb.PutDevice(u,
+		if _, err := putDevice(u,
 			device("D1", "listed", evidence.Stated{Kind: evidence.Server, Cores: 2, PrimaryUser: "boss"}),
 			100); err != nil {
 			return err
@@ -118,8 +119,8 @@ func TestResolveDevice(t *testing.T) {
 			[]evidence.Scan{{At: 50, Items: []evidence.Item{{Record: set}}}}); err != nil {
 			return err
 		}
-		if err := errors.Join(evidencedb.PutFactScan(tx, 1, source, 50), evidencedb.PutLogon(tx, 1, "u2", 40),
-			evidencedb.PutLogon(tx, 1, "u2", 90_000), evidencedb.PutLogon(tx, 1, "u1", 41),
+		if err := errors.Join(evidencedb.PutFactScan(tx, 1, source, 50), evidencedb.PutLogon(tx, 1, 0, "u2", 40),
+			evidencedb.PutLogon(tx, 1, 0, "u2", 90_000), evidencedb.PutLogon(tx, 1, 0, "u1", 41),
 			evidencedb.ResolveDevice(tx, 1)); err != nil {
 			return err
 		}
@@ -190,7 +191,8 @@ func TestGroupsAreKept(t *testing.T) {
 		if _, err := evidencedb.PutGroup(tx, g); err != nil {
 			return err
 		}
-		if list, err = snapshot.DeviceGroups(tx); err != nil || list[0].Name != "wider" || len(list[0].Picked) != 0 {
+		if list, err = snapshot.DeviceGroups(tx); err != nil || list[0].Name != "wider" ||
+			len(list[0].Picked) != 0 {
 			t.Errorf("%+v %v", list, err)
 		}
 		if _, err := evidencedb.PutGroup(tx, snapshot.DeviceGroup{ID: 99, Set: condition.Set{Name: "x"}}); !errors.Is(
@@ -219,7 +221,7 @@ func TestSplit(t *testing.T) {
 			return err
 		}
 		for i := range 60 {
-			if _, err := evidencedb.PutDevice(u,
+			if _, err := putDevice(u,
 				device(fmt.Sprint("D", i), "x", evidence.Stated{Site: fmt.Sprint("site ", i%20)}), 1); err != nil {
 				return err
 			}

@@ -316,6 +316,7 @@ func TestWhatFiguresReadIsRemembered(t *testing.T) {
 		"edit": "revisions", "statement": "never changed", "account": "people who sign in",
 		"reclaim_rule": "findings, not positions", "install_key": "findings, not positions",
 		"found_key": "never changed", "past": "what is remembered itself", "mark": "of what is remembered",
+		"joined_device": "names that lead to devices, not figures", "machine_record": "names, not figures",
 	}
 	for _, r := range remembered {
 		if reasons[r.table] != "" {

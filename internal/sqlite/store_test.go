@@ -170,7 +170,7 @@ func TestUpserterNoticesWhatChanged(t *testing.T) {
 		update(t, db, func(tx *sqlite.Tx) error {
 			u, err := evidencedb.Devices(tx)
 			if err == nil {
-				c, err = evidencedb.PutDevice(u, d, 1000)
+				c, err = putDevice(u, d, 1000)
 			}
 			return err
 		})
@@ -299,7 +299,7 @@ func TestListsAgainstANaiveList(t *testing.T) {
 				Status:      evidence.InService,
 			})
 			all = append(all, dev{d, i})
-			if _, err := evidencedb.PutDevice(u, d, 1000); err != nil {
+			if _, err := putDevice(u, d, 1000); err != nil {
 				return err
 			}
 		}
@@ -378,7 +378,7 @@ func TestIntervalsAndSightings(t *testing.T) {
 		if err != nil {
 			return err
 		}
-		if _, err := evidencedb.PutDevice(u, device("D1", "one", evidence.Stated{}), 1000); err != nil {
+		if _, err := putDevice(u, device("D1", "one", evidence.Stated{}), 1000); err != nil {
 			return err
 		}
 		records, err := evidencedb.Records(tx)

@@ -27,7 +27,7 @@ func (svc *Service) Kinds() map[*formats.Kind]intake.WriterMaker {
 }
 
 func (svc *Service) usageWriter(tx *sqlite.Tx, settings *snapshot.Settings) (*intake.Writer, error) {
-	devices, err := snapshot.Codes(tx, "device")
+	devices, err := snapshot.DeviceCodes(tx)
 	if err != nil {
 		return nil, err
 	}

@@ -2,6 +2,7 @@ package evidence
 
 import (
 	"cmp"
+	"math"
 	"slices"
 )
 
@@ -188,8 +189,9 @@ func sortedKeys(f Facts) []string {
 }
 
 // Resolve says what holds of a device where a directory and several sources speak of it: of each fact the value of
-// the newest report that has it, else what the directory states.
-func Resolve(stated Facts, reports []FactsAt, seen map[int64]int64) Facts {
+// the newest report that has it, else what the directory states. Where sources are trusted differently, the newest of
+// those that are trusted most counts: 1 comes before 2, and a source without a number comes last.
+func Resolve(stated Facts, reports []FactsAt, seen map[int64]int64, trust map[int64]int) Facts {
 	out := Facts{}
 	for k, v := range stated {
 		if v != "" {
@@ -204,8 +206,19 @@ func Resolve(stated Facts, reports []FactsAt, seen map[int64]int64) Facts {
 		}
 		return r.Since
 	}
+	rank := func(r FactsAt) int {
+		if n := trust[r.Source]; n > 0 {
+			return -n
+		}
+		return math.MinInt
+	}
 	slices.SortFunc(list, func(a, b FactsAt) int {
-		return cmp.Or(cmp.Compare(age(a), age(b)), cmp.Compare(a.Source, b.Source), cmp.Compare(a.Since, b.Since))
+		return cmp.Or(
+			cmp.Compare(rank(a), rank(b)),
+			cmp.Compare(age(a), age(b)),
+			cmp.Compare(a.Source, b.Source),
+			cmp.Compare(a.Since, b.Since),
+		)
 	})
 	for _, r := range list {
 		for k, v := range r.Facts {

@@ -201,10 +201,17 @@ func TestTheNewestReportHolds(t *testing.T) {
 		seen  map[int64]int64
 		cores string
 	}{{map[int64]int64{1: 10, 2: 20}, "6"}, {map[int64]int64{1: 90, 2: 20}, "8"}} {
-		got := Resolve(stated, reports, c.seen)
+		got := Resolve(stated, reports, c.seen, nil)
 		if got["cores"] != c.cores || got["site"] != "Sea" || got["os_name"] != "Varde" {
 			t.Errorf("%v: %v", c.seen, got)
 		}
+	}
+	// the source that is trusted most comes first, however old its report is
+	if got := Resolve(stated, reports, map[int64]int64{1: 10, 2: 20}, map[int64]int{1: 2}); got["cores"] != "8" {
+		t.Errorf("trusted alone: %v", got)
+	}
+	if got := Resolve(stated, reports, map[int64]int64{1: 90, 2: 20}, map[int64]int{1: 2, 2: 1}); got["cores"] != "6" {
+		t.Errorf("trusted more: %v", got)
 	}
 }
 

@@ -121,8 +121,8 @@ type subjects interface {
 	alike(i, j int) []Sign
 	// against returns what speaks against two groups being one.
 	against(a, b []int) []Sign
-	// source and key say who calls it what.
-	named(i int) (source, key string)
+	// named says who calls it what; own is that the source's identifiers are its own.
+	named(i int) (source, key string, own bool)
 	// byName reports whether the house lets what this record's name fits join by itself.
 	byName(i int) bool
 	// order compares two records by what they are, whatever their numbers.
@@ -471,7 +471,10 @@ func (j *joining) clear(groups []int) bool {
 	for x, a := range groups {
 		mine := map[string]map[string]bool{}
 		for _, i := range j.inside[a] {
-			source, key := j.of.named(i)
+			source, key, own := j.of.named(i)
+			if !own {
+				continue
+			}
 			if mine[source] == nil {
 				mine[source] = map[string]bool{}
 			}

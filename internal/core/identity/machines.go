@@ -14,6 +14,7 @@ type Machine struct {
 	MachineSigns
 	First, Last int64 // when it was said, in seconds since 1970; 0 for unknown
 	LetsName    bool  // the house lets it join what it fits by name
+	Coded       bool  // the key is the house's own device_id, though it may look like a name
 }
 
 // MachineSigns are the signs of a machine, as they were said.
@@ -66,7 +67,7 @@ func newMachines(list []Machine) *machines {
 				f.names = append(f.names, h)
 			}
 		}
-		if h := FoldName(strings.TrimPrefix(f.key, "cn=")); r.Source != "" && len(f.names) > 0 &&
+		if h := FoldName(strings.TrimPrefix(f.key, "cn=")); r.Source != "" && !r.Coded && len(f.names) > 0 &&
 			h.Label == f.names[0].Label {
 			f.keyIsName = true
 		}
@@ -115,7 +116,13 @@ func (m *machines) travels(on []int) bool {
 
 func (m *machines) size() int { return len(m.list) }
 
-func (m *machines) named(i int) (source, key string) { return m.list[i].Source, m.said[i].key }
+func (m *machines) named(i int) (source, key string, own bool) {
+	return m.list[i].Source, m.said[i].key, m.own(i)
+}
+
+// own reports whether what a source calls a machine is its own identifier: neither the house's nor a name by which it
+// is found.
+func (m *machines) own(i int) bool { return !m.list[i].Coded && !m.list[i].LetsName }
 
 func (m *machines) byName(i int) bool { return m.list[i].LetsName }
 
@@ -219,7 +226,7 @@ func (m *machines) against(a, b []int) []Sign {
 			if p.IP != "" && q.IP != "" && p.IP != q.IP && m.others(i, j) {
 				return append(out, Sign{AtOneMoment, Against, p.IP, q.IP})
 			}
-			if m.said[i].key != m.said[j].key && !m.sameName(i, j) {
+			if m.own(i) && m.own(j) && m.said[i].key != m.said[j].key && !m.sameName(i, j) {
 				return append(out, Sign{ByIdentifier, Against, p.Key, q.Key})
 			}
 		}
@@ -297,4 +304,58 @@ func overlap(p, q *Machine) bool {
 		return p.First/day == to && p.Last/day == to && q.First/day == to && q.Last/day == to
 	}
 	return from < to
+}
+
+// SameRecord reports whether what a source says under an identifier belongs to a record that it gave before under the
+// same one: no sign that is certain differs, nor do both name and hardware.
+func SameRecord(a, b *Machine) bool {
+	m := newMachines([]Machine{*a, *b})
+	x, y := &m.said[0], &m.said[1]
+	if x.key != y.key || a.Source != b.Source {
+		return false
+	}
+	for _, v := range [][2]string{{x.serial, y.serial}, {x.machineID, y.machineID}, {x.directory, y.directory}} {
+		if v[0] != "" && v[1] != "" && v[0] != v[1] {
+			return false
+		}
+	}
+	return !m.others(0, 1)
+}
+
+// Values are what records of one machine are found by: what a record carries, folded, with a letter for its kind. Those
+// that many records carry say nothing (Shared).
+func (r *Machine) Values() []string {
+	m := newMachines([]Machine{*r})
+	letters := map[Kind]string{BySerial: "s", ByMachineID: "m", ByDirectory: "d", ByDeviceID: "k", ByName: "n",
+		ByAddress: "a"}
+	var out []string
+	add := func(v value) {
+		if l := letters[v.kind]; l != "" && !slices.Contains(out, l+":"+v.text) {
+			out = append(out, l+":"+v.text)
+		}
+	}
+	for _, s := range m.said[0].certain {
+		add(m.values()[s.value])
+	}
+	for _, b := range m.said[0].blocks {
+		add(m.values()[b])
+	}
+	return out
+}
+
+// Shared reports whether a value that so many records carry says nothing.
+func Shared(value string, carriers int) bool {
+	if strings.HasPrefix(value, "a:") {
+		return carriers > mostCarriers
+	}
+	return carriers > mostCertain
+}
+
+// NameValue is the value by which records with a name that fits are found; empty where the name says nothing.
+func NameValue(name string) string {
+	h := FoldName(name)
+	if h.Label == "" {
+		return ""
+	}
+	return "n:" + h.block()
 }

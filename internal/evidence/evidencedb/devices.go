@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"strconv"
+	"strings"
 	"sync"
 
 	"ensomet/internal/core/civil"
@@ -30,30 +31,142 @@ var resolved = []string{
 	"primary_user",
 }
 
-// stated is what a list says of a device in the columns that scans speak of too.
-func stated(d formats.Device) string {
+// listedOnly are the columns of a device that lists alone speak of, each with what it is where no list says.
+var listedOnly = []struct{ column, unsaid string }{
+	{"environment", string(evidence.Production)}, {"org_unit", ""}, {"site", ""}, {"country", ""},
+	{"directory_path", ""}, {"core_factor", ""}, {"host_id", ""}, {"cluster", ""}, {"pinned", ""},
+	{"status", string(evidence.InService)}, {"custom", ""}, {"hosting", snapshot.OwnSite},
+}
+
+// stated is what a list says of a device.
+func stated(d formats.Device, hosting string) string {
 	text := func(n int64) string {
 		if n == 0 {
 			return ""
 		}
 		return strconv.FormatInt(n, 10)
 	}
-	b, _ := json.Marshal(
-		evidence.Facts{
-			"name":       d.Name,
-			"kind":       string(d.Kind),
-			"os_name":    d.OSName,
-			"os_version": d.OSVersion,
-			"ip_address": d.IPAddress,
-			"processors": text(d.Processors),
-			"cores":      text(d.Cores),
-			// a map of texts can always be written
-			"virtual_cores": text(d.VirtualCores),
-			"portable":      string(d.Portable),
-			"primary_user":  d.PrimaryUser,
-		},
-	)
+	facts := evidence.Facts{
+		"name":           d.Name,
+		"kind":           string(d.Kind),
+		"os_name":        d.OSName,
+		"os_version":     d.OSVersion,
+		"ip_address":     d.IPAddress,
+		"processors":     text(d.Processors),
+		"cores":          text(d.Cores),
+		"virtual_cores":  text(d.VirtualCores),
+		"portable":       string(d.Portable),
+		"primary_user":   d.PrimaryUser,
+		"environment":    string(d.Environment),
+		"org_unit":       d.OrgUnit,
+		"site":           d.Site,
+		"country":        d.Country,
+		"directory_path": d.DirectoryPath,
+		"core_factor":    d.CoreFactor,
+		"host_id":        d.HostID,
+		"cluster":        d.Cluster,
+		"pinned":         string(d.Pinned),
+		"status":         string(d.Status),
+		"custom":         sqlite.Custom(d.Custom),
+		"hosting":        hosting,
+	}
+	for k, v := range map[string]string{"serial": d.Serial, "maker": d.Maker, "model": d.Model,
+		"machine_id": d.MachineID, "directory_id": d.DirectoryID, "memory_mb": text(d.MemoryMB),
+		"hardware_addresses": strings.Join(d.HardwareAddresses, "|")} {
+		if v != "" {
+			facts[k] = v
+		}
+	}
+	b, _ := json.Marshal(facts) // a map of texts can always be written
 	return string(b)
+}
+
+// listsOf reads what lists say of a device: what names it first, then those of devices that count as it. A file of
+// before kept of a list what scans speak of too; the rest stands in the columns until another list joins.
+func listsOf(tx *sqlite.Tx, device int64) (lists []evidence.Facts, listed int64, err error) {
+	type list struct {
+		ID     int64
+		Stated string
+		At     int64
+	}
+	rows, err := sqlite.Select[list](
+		tx,
+		`SELECT id, stated, listed_at AS at FROM (SELECT id, '' AS code, stated, listed_at
+		FROM device WHERE id = ?1 UNION ALL SELECT id, code, stated, listed_at FROM joined_device WHERE into_id = ?1
+		AND stated <> '') ORDER BY code`,
+		device,
+	)
+	if err != nil {
+		return nil, 0, err
+	}
+	if len(rows) == 0 {
+		return nil, 0, sqlite.ErrNotFound
+	}
+	for _, r := range rows {
+		facts := evidence.Facts{}
+		if r.Stated != "" {
+			if err := json.Unmarshal([]byte(r.Stated), &facts); err != nil {
+				return nil, 0, err
+			}
+			if _, whole := facts["status"]; !whole && len(rows) > 1 {
+				table := "device"
+				if r.ID != device {
+					table = "joined_device"
+				}
+				if err := complete(tx, table, r.ID, facts); err != nil {
+					return nil, 0, err
+				}
+			}
+		}
+		lists, listed = append(lists, facts), max(listed, r.At)
+	}
+	return lists, listed, nil
+}
+
+// complete takes into what a list says of a device what stands in its columns alone.
+func complete(tx *sqlite.Tx, table string, device int64, facts evidence.Facts) error {
+	for _, c := range listedOnly {
+		v, err := sqlite.Select[string](tx, "SELECT "+c.column+" FROM "+table+" WHERE id = ?", device)
+		if err != nil || len(v) == 0 {
+			return err
+		}
+		facts[c.column] = v[0]
+	}
+	text, err := json.Marshal(facts)
+	if err != nil {
+		return err
+	}
+	_, err = tx.Exec("UPDATE "+table+" SET stated = ? WHERE id = ?", string(text), device)
+	return err
+}
+
+// together says what several lists say of one device: what the first leaves open the others fill in, and fields of the
+// house's own come together.
+func together(lists []evidence.Facts) evidence.Facts {
+	out := evidence.Facts{}
+	unsaid := map[string]string{"kind": string(evidence.Client)}
+	for _, c := range listedOnly {
+		unsaid[c.column] = c.unsaid
+	}
+	custom := map[string]string{}
+	for _, l := range lists {
+		for k, v := range l {
+			if had, said := out[k]; !said || had == "" || had == unsaid[k] && v != "" {
+				out[k] = v
+			}
+		}
+		own := map[string]string{}
+		_ = json.Unmarshal([]byte(l["custom"]), &own) // empty where there are none
+		for k, v := range own {
+			if custom[k] == "" {
+				custom[k] = v
+			}
+		}
+	}
+	if _, said := out["custom"]; said {
+		out["custom"] = sqlite.Custom(custom)
+	}
+	return out
 }
 
 // DevicesNamed lists the numbers of the devices of a name, whatever the case.
@@ -76,20 +189,6 @@ func DeviceNames(tx *sqlite.Tx) (map[int64]string, error) {
 		out[v.id] = v.name
 	}
 	return out, err
-}
-
-// AddSeenDevice adds a device that no list has and a scan reports.
-func AddSeenDevice(tx *sqlite.Tx, code, name, kind string) (int64, error) {
-	return tx.Insert(
-		`INSERT INTO device(code, name, kind, environment, org_unit, site, country, ip_address, directory_path,
-			primary_user, os_name, os_version, processors, cores, virtual_cores, core_factor, host_id, cluster, pinned,
-			portable, status, last_scan, custom, hash, stated)
-		VALUES (?, ?, ?, 'production', '', '', '', '', '', '', '', '', 0, 0, 0, '', '', '', '', '', 'in_service', 0,
-		'', x'', '')`,
-		code,
-		name,
-		kind,
-	)
 }
 
 // FactReport is what a source reported of a device from one scan on until another. Source names it for people.
@@ -120,16 +219,8 @@ func FactReports(tx *sqlite.Tx, device int64) ([]FactReport, error) {
 
 // Stated returns what lists state of a device; empty where none has it.
 func Stated(tx *sqlite.Tx, device int64) (facts evidence.Facts, listed int64, err error) {
-	var text string
-	if err := tx.QueryRowContext(tx.Ctx, "SELECT stated, listed_at FROM device WHERE id = ?", device).Scan(&text,
-		&listed); err != nil {
-		return nil, 0, err
-	}
-	facts = evidence.Facts{}
-	if text != "" {
-		err = json.Unmarshal([]byte(text), &facts)
-	}
-	return facts, listed, err
+	lists, listed, err := listsOf(tx, device)
+	return together(lists), listed, err
 }
 
 // MainUserDays is how many days before the newest log-on decide who a device's main user is.
@@ -139,10 +230,11 @@ const MainUserDays = 90
 // what lists state; its main user is who logged on most, else whom lists name. The kind that a list states goes
 // before that of a scan.
 func ResolveDevice(tx *sqlite.Tx, device int64) error {
-	said, listed, err := Stated(tx, device)
+	lists, listed, err := listsOf(tx, device)
 	if err != nil {
 		return err
 	}
+	said := together(lists)
 	reports, err := FactReports(tx, device)
 	if err != nil {
 		return err
@@ -154,7 +246,8 @@ func ResolveDevice(tx *sqlite.Tx, device int64) error {
 	if err != nil {
 		return err
 	}
-	if len(reports) == 0 && len(logons) == 0 {
+	_, whole := said["status"] // else its columns are what the only list said
+	if len(reports) == 0 && len(logons) == 0 && !whole {
 		return nil
 	}
 	var list []evidence.FactsAt
@@ -163,7 +256,11 @@ func ResolveDevice(tx *sqlite.Tx, device int64) error {
 		list = append(list, r.FactsAt)
 		seen[r.Source] = r.Last
 	}
-	now := evidence.Resolve(said, list, seen)
+	trust, err := trustIn(tx, reports)
+	if err != nil {
+		return err
+	}
+	now := evidence.Resolve(said, list, seen, trust)
 	if listed != 0 && said["kind"] != "" {
 		now["kind"] = said["kind"]
 	}
@@ -194,11 +291,41 @@ func ResolveDevice(tx *sqlite.Tx, device int64) error {
 		set += column + " = ?"
 		args = append(args, value)
 	}
+	for _, c := range listedOnly {
+		if v, is := said[c.column]; is && whole {
+			if set != "" {
+				set += ", "
+			}
+			set += c.column + " = ?"
+			args = append(args, v)
+		}
+	}
 	if set == "" {
 		return nil
 	}
 	_, err = tx.Exec("UPDATE device SET "+set+" WHERE id = ?", append(args, device)...)
 	return err
+}
+
+// trustIn reads how far the sources of reports are trusted, by the number of a report's source.
+func trustIn(tx *sqlite.Tx, reports []FactReport) (map[int64]int, error) {
+	type trusted struct {
+		Name  string
+		Trust int
+	}
+	list, err := sqlite.Select[trusted](tx, "SELECT name, trust FROM source_life WHERE trust > 0")
+	if err != nil || len(list) == 0 {
+		return nil, err
+	}
+	out := map[int64]int{}
+	for _, r := range reports {
+		for _, l := range list {
+			if l.Name == r.SourceName {
+				out[r.Source] = l.Trust
+			}
+		}
+	}
+	return out, nil
 }
 
 // Logons lists who was logged on to a device.
@@ -210,8 +337,10 @@ func Logons(tx *sqlite.Tx, device int64) ([]evidence.Logon, error) {
 }
 
 // PutLogon notes that a user was logged on.
-func PutLogon(tx *sqlite.Tx, device int64, user string, at int64) error {
-	_, err := tx.Exec("INSERT OR IGNORE INTO logon(device_id, person_code, at) VALUES (?, ?, ?)", device, user, at)
+// Origin is the record that it comes by.
+func PutLogon(tx *sqlite.Tx, device, origin int64, user string, at int64) error {
+	_, err := tx.Exec("INSERT OR IGNORE INTO logon(device_id, person_code, at, origin) VALUES (?, ?, ?, ?)", device,
+		user, at, origin)
 	return err
 }
 
@@ -335,7 +464,7 @@ func (s Spans) Merge(device, part, root int64, scans []evidence.Scan) error {
 func (s Spans) PartsOn(device, root int64) ([]int64, error) {
 	return sqlite.Select[int64](s.tx, "SELECT DISTINCT t.source_id FROM "+s.t.table+
 		" t JOIN source s ON s.id = t.source_id JOIN source w ON w.id = ?2 WHERE t.device_id = ?1 AND s.name = "+
-		"w.name AND s.id <> ?2 ORDER BY 1",
+		"w.name AND s.slot = w.slot AND s.id <> ?2 ORDER BY 1",
 		device,
 		root,
 	)
@@ -490,11 +619,16 @@ func DeviceCode(tx *sqlite.Tx, id int64) (code string, err error) {
 
 // ProlongSession writes a session of use as a collector sees it. The latest end that was reported holds, so that
 // scans in any order end the same.
-func ProlongSession(tx *sqlite.Tx, device, name int64, person string, start, end, active int64) (sqlite.Change,
+func ProlongSession(
+	tx *sqlite.Tx,
+	device, origin, name int64,
+	person string,
+	start, end, active int64,
+) (sqlite.Change,
 	error) {
 	n, err := tx.Touched(
-		`INSERT INTO use_session(device_id, name_id, person_code, started_at, ended_at, active)
-			VALUES (?, ?, ?, ?, ?, ?)
+		`INSERT INTO use_session(device_id, name_id, person_code, started_at, ended_at, active, origin)
+			VALUES (?, ?, ?, ?, ?, ?, ?)
 		ON CONFLICT DO UPDATE SET ended_at = max(ended_at, excluded.ended_at), active = max(active, excluded.active)
 		WHERE ended_at < excluded.ended_at OR active < excluded.active`,
 		device,
@@ -503,6 +637,7 @@ func ProlongSession(tx *sqlite.Tx, device, name int64, person string, start, end
 		start,
 		end,
 		active,
+		origin,
 	)
 	if err != nil || n == 0 {
 		return sqlite.Same, err

@@ -4,7 +4,6 @@ package evidencedb
 
 import (
 	"database/sql"
-	"errors"
 	"fmt"
 	"strings"
 
@@ -12,14 +11,32 @@ import (
 	"ensomet/internal/core/evidence"
 	"ensomet/internal/core/recognise"
 	"ensomet/internal/formats"
+	"ensomet/internal/machines"
+	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 )
 
-// Devices prepares writing devices as a directory or devices.csv lists them.
-func Devices(tx *sqlite.Tx) (*sqlite.Upserter, error) {
+// ListedDevices writes devices as a directory or devices.csv lists them, those too that count as another one.
+type ListedDevices struct {
+	tx           *sqlite.Tx
+	here, joined *sqlite.Upserter
+}
+
+// Devices prepares writing devices.
+func Devices(tx *sqlite.Tx) (*ListedDevices, error) {
+	w := &ListedDevices{tx: tx}
+	var err error
+	if w.here, err = devicesIn(tx, "device"); err != nil {
+		return nil, err
+	}
+	w.joined, err = devicesIn(tx, "joined_device")
+	return w, err
+}
+
+func devicesIn(tx *sqlite.Tx, table string) (*sqlite.Upserter, error) {
 	u, err := tx.Upserter(
-		"device",
+		table,
 		"code",
 		23,
 		"code",
@@ -52,29 +69,41 @@ func Devices(tx *sqlite.Tx) (*sqlite.Upserter, error) {
 	if err != nil {
 		return nil, err
 	}
-	u.Touch, err = tx.PrepareContext(tx.Ctx, "UPDATE device SET listed_at = max(listed_at, ?) WHERE id = ?")
+	u.Touch, err = tx.PrepareContext(tx.Ctx, "UPDATE "+table+" SET listed_at = max(listed_at, ?) WHERE id = ?")
 	return u, err
 }
 
-// PutDevice writes a device as it was listed at a time, and brings it in line with what scans reported of it. A scan
-// time older than the one known never replaces it.
-func PutDevice(u *sqlite.Upserter, d formats.Device, listedAt int64) (sqlite.Change, error) {
+// Put writes a device as it was listed at a time, and brings it in line with what scans reported of it. It returns the
+// device's own number, which may be that of one that counts as another. A scan time older than the one known never
+// replaces it.
+func (w *ListedDevices) Put(d formats.Device, listedAt int64) (int64, sqlite.Change, error) {
+	u := w.here
+	away := w.joined.Known(d.Code) != 0
+	if away {
+		u = w.joined
+	}
 	known := u.Known(d.Code)
 	var was snapshot.DeviceWas
 	var since int64
 	if known != 0 {
 		var err error
-		if was, err = snapshot.StateOf(u.Tx, known); err != nil {
-			return sqlite.Same, err
+		if !away {
+			if was, err = snapshot.StateOf(w.tx, known); err != nil {
+				return 0, sqlite.Same, err
+			}
+		}
+		table := "device"
+		if away {
+			table = "joined_device"
 		}
 		var last, listed int64
-		if err := u.Tx.QueryRowContext(u.Tx.Ctx, "SELECT last_scan, listed_at FROM device WHERE id = ?",
+		if err := w.tx.QueryRowContext(w.tx.Ctx, "SELECT last_scan, listed_at FROM "+table+" WHERE id = ?",
 			known).Scan(&last, &listed); err != nil {
-			return sqlite.Same, err
+			return 0, sqlite.Same, err
 		}
 		d.LastScan = max(d.LastScan, last)
-		if _, err := u.Touch.ExecContext(u.Tx.Ctx, listedAt, known); err != nil {
-			return sqlite.Same, err
+		if _, err := u.Touch.ExecContext(w.tx.Ctx, listedAt, known); err != nil {
+			return 0, sqlite.Same, err
 		}
 		since, listedAt = listed, max(listed, listedAt)
 	}
@@ -107,26 +136,57 @@ func PutDevice(u *sqlite.Upserter, d formats.Device, listedAt int64) (sqlite.Cha
 		d.Status,
 		d.LastScan,
 		sqlite.Custom(d.Custom),
-		stated(d),
+		stated(d, hosting),
 		hosting,
 		listedAt,
 	)
 	switch {
 	case err != nil:
+	case c == sqlite.Changed && away:
+		var into int64
+		if err = w.tx.QueryRowContext(w.tx.Ctx, "SELECT into_id FROM joined_device WHERE id = ?", id).Scan(
+			&into); err == nil {
+			err = ResolveDevice(w.tx, into)
+		}
 	case c == sqlite.Changed:
-		err = ResolveDevice(u.Tx, id)
+		err = ResolveDevice(w.tx, id)
 	case c == sqlite.Added && d.OSName != "":
-		err = keepSystems(u.Tx, id, evidence.Facts{"os_name": d.OSName, "os_version": d.OSVersion}, listedAt, nil)
+		err = keepSystems(w.tx, id, evidence.Facts{"os_name": d.OSName, "os_version": d.OSVersion}, listedAt, nil)
 	}
-	if err == nil && c == sqlite.Changed && listedAt > since {
-		err = snapshot.KeepState(u.Tx, was, listedAt)
+	if err == nil && c == sqlite.Changed && listedAt > since && !away {
+		err = snapshot.KeepState(w.tx, was, listedAt)
 	}
-	return c, err
+	return id, c, err
+}
+
+// MarkSettled marks a device to or from which evidence came: its changes between scans and its use are worked out anew.
+func MarkSettled(tx *sqlite.Tx, device int64) error {
+	if err := renewal.MarkDevice(tx, device); err != nil {
+		return err
+	}
+	first, err := sqlite.Select[int64](tx, `SELECT coalesce(min(at), 0) FROM (SELECT min(started_at) AS at
+		FROM use_session WHERE device_id = ?1 UNION ALL SELECT min(at) FROM process_event WHERE device_id = ?1)`, device)
+	if err != nil || first[0] == 0 {
+		return err
+	}
+	return renewal.MarkUseDue(tx, device, first[0], 0)
 }
 
 // Persons prepares writing users.
 func Persons(tx *sqlite.Tx) (*sqlite.Upserter, error) {
-	return tx.Upserter("person", "code", 8, "code", "name", "email", "org_unit", "site", "status", "left_on", "custom")
+	return tx.Upserter(
+		"person",
+		"code",
+		8,
+		"code",
+		"name",
+		"email",
+		"org_unit",
+		"site",
+		"status",
+		"left_on",
+		"custom",
+	)
 }
 
 // PutUser writes a user as a directory of a day lists him, and notes who joined, moved, left or came back. The first
@@ -232,30 +292,12 @@ func Record(n *sqlite.Numbered, r recognise.Record) (int64, error) {
 
 // Sources numbers sources by name.
 func Sources(tx *sqlite.Tx) (map[string]int64, error) {
-	return tx.Numbers("SELECT name, id FROM source WHERE part = ''")
+	return tx.Numbers("SELECT name, id FROM source WHERE part = '' AND slot = 0")
 }
 
 // Source returns the number of a source's whole list, or of a part of it.
 func Source(tx *sqlite.Tx, name, part string) (int64, error) {
-	var id, root int64
-	err := tx.QueryRowContext(tx.Ctx, "SELECT id FROM source WHERE name = ? AND part = ?", name, part).Scan(&id)
-	if err == nil || !errors.Is(err, sql.ErrNoRows) {
-		return id, err
-	}
-	if part != "" {
-		if root, err = Source(tx, name, ""); err != nil {
-			return 0, err
-		}
-	}
-	res, err := tx.Exec("INSERT INTO source(name, part, root) VALUES (?, ?, ?)", name, part, root)
-	if err != nil {
-		return 0, err
-	}
-	if id, err = res.LastInsertId(); err != nil || part != "" {
-		return id, err
-	}
-	_, err = tx.Exec("UPDATE source SET root = id WHERE id = ?", id)
-	return id, err
+	return machines.SourceIn(tx, name, part, 0)
 }
 
 // FoundKeys numbers the licence keys that scans found.
@@ -403,15 +445,15 @@ func NewScans(tx *sqlite.Tx) (*sqlite.Bulk, error) {
 	return tx.Bulk(3, "INSERT OR IGNORE INTO scan(device_id, source_id, at)", "")
 }
 
-// NewLastUses writes last uses that scans reported: device, record, used on, seen on. The latest scan that says so
-// counts.
+// NewLastUses writes last uses that scans reported: device, record, used on, seen on, origin. The latest scan that says
+// so counts.
 func NewLastUses(tx *sqlite.Tx) (*sqlite.Bulk, error) {
 	if err := tx.LayRows("last_use", "0"); err != nil {
 		return nil, err
 	}
 	return tx.Bulk(
-		4,
-		"INSERT INTO last_use(device_id, record_id, used_on, seen_on)",
+		5,
+		"INSERT INTO last_use(device_id, record_id, used_on, seen_on, origin)",
 		" ON CONFLICT DO UPDATE SET seen_on = max(seen_on, excluded.seen_on)",
 	)
 }

@@ -123,6 +123,8 @@ func EndLists(tx *sqlite.Tx, device int64, lives map[string]StoredLife, limit in
 	ends := evidence.Endings(lists, limit)
 	var next int64
 	changed := false
+	byName := map[string]evidence.Ending{} // of sources all of whose lists have ended
+	going := map[string]bool{}
 	for _, l := range lists {
 		e, ended := ends[l.Number]
 		if ended && e.At > now {
@@ -132,23 +134,43 @@ func EndLists(tx *sqlite.Tx, device int64, lives map[string]StoredLife, limit in
 			ended = false
 		}
 		for _, table := range cutTables {
-			var n int64
-			where := table + " SET until = NULL, cut = 0 WHERE device_id = ?1 AND cut <> 0"
-			args := []any{device, l.Number}
-			if ended {
-				where = table + ` SET until = max(since, ?3), cut = ?4 WHERE device_id = ?1 AND (until IS NULL OR cut <> 0)
-					AND (cut <> ?4 OR until IS NOT max(since, ?3))`
-				args = append(args, e.At, int(e.Why))
-			}
-			if err := tx.LayRows(table, "device_id = ?", device); err != nil {
-				return false, err
-			}
-			if n, err = tx.Touched("UPDATE "+where+" AND source_id IN (SELECT id FROM source WHERE root = ?2)",
-				args...); err != nil {
+			n, err := endRows(
+				tx,
+				table,
+				device,
+				e,
+				ended,
+				"source_id IN (SELECT id FROM source WHERE root = ? AND part <> '"+
+					snapshot.SystemPart+"')",
+				l.Number,
+			)
+			if err != nil {
 				return false, err
 			}
 			changed = changed || n > 0
 		}
+		if !ended {
+			going[l.Life.Name] = true
+		} else if e.At > byName[l.Life.Name].At {
+			byName[l.Life.Name] = e
+		}
+	}
+	for _, l := range lists { // what a machine runs on stands once for each source, whatever that calls the machine
+		e := byName[l.Life.Name]
+		n, err := endRows(
+			tx,
+			"install",
+			device,
+			e,
+			!going[l.Life.Name],
+			"source_id IN (SELECT id FROM source WHERE "+
+				"name = ? AND part = '"+snapshot.SystemPart+"')",
+			l.Life.Name,
+		)
+		if err != nil {
+			return false, err
+		}
+		changed = changed || n > 0
 	}
 	if next == 0 {
 		_, err = tx.Exec("DELETE FROM list_due WHERE device_id = ?", device)
@@ -159,10 +181,32 @@ func EndLists(tx *sqlite.Tx, device int64, lives map[string]StoredLife, limit in
 	return changed, err
 }
 
+// endRows ends rows of a device, or lets those go on that had ended, and says how many changed.
+func endRows(tx *sqlite.Tx, table string, device int64, e evidence.Ending, ended bool, of string, arg any) (int64,
+	error) {
+	if err := tx.LayRows(table, "device_id = ?", device); err != nil {
+		return 0, err
+	}
+	if !ended {
+		return tx.Touched(
+			"UPDATE "+table+" SET until = NULL, cut = 0 WHERE device_id = ? AND cut <> 0 AND "+of,
+			device,
+			arg,
+		)
+	}
+	return tx.Touched("UPDATE "+table+` SET until = max(since, ?), cut = ? WHERE device_id = ?
+		AND (until IS NULL OR cut <> 0) AND (cut <> ? OR until IS NOT max(since, ?)) AND `+of, e.At, int(e.Why), device,
+		int(e.Why), e.At, arg)
+}
+
 // DueLists lists devices of which a list ends by a time.
 func DueLists(tx *sqlite.Tx, now int64, most int) ([]int64, error) {
-	return sqlite.Select[int64](tx, "SELECT device_id FROM list_due WHERE at <= ? ORDER BY at, device_id LIMIT ?", now,
-		most)
+	return sqlite.Select[int64](
+		tx,
+		"SELECT device_id FROM list_due WHERE at <= ? ORDER BY at, device_id LIMIT ?",
+		now,
+		most,
+	)
 }
 
 // DevicesOfSource lists the devices that a source ever spoke of, or those of every source where name is empty and
@@ -224,7 +268,8 @@ func LookAgain(tx *sqlite.Tx, name string) error {
 // EndedOn counts the installs on the devices of a source that count no more though their own lists have them.
 func EndedOn(tx *sqlite.Tx, name string) (n int64, err error) {
 	err = tx.QueryRowContext(tx.Ctx, `SELECT count(*) FROM install WHERE cut <> 0 AND device_id IN (SELECT c.device_id
-		FROM scan c WHERE c.source_id IN (SELECT id FROM source WHERE name = ?))`, name).Scan(&n)
+		FROM scan c WHERE c.source_id IN (SELECT id FROM source WHERE name = ?))`, name).
+		Scan(&n)
 	return n, err
 }
 
