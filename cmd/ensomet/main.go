@@ -95,5 +95,7 @@ func (g *globals) open(ctx context.Context) (*program.Program, error) {
 	if err != nil {
 		return nil, err
 	}
-	return program.New(db, clock), evidence.KeepOlderSystems(ctx, db)
+	prog := program.New(db, clock)
+	return prog, errors.Join(evidence.KeepOlderSystems(ctx, db),
+		evidence.KeepOlderRecords(ctx, db, prog.Evidence.Machines))
 }

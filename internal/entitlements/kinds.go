@@ -169,7 +169,7 @@ func assignmentWriter(tx *sqlite.Tx) (*intake.Writer, error) {
 	if err != nil {
 		return nil, err
 	}
-	devices, err := snapshot.DeviceCodes(tx)
+	devices, err := snapshot.DevicesByCode(tx)
 	if err != nil {
 		return nil, err
 	}

@@ -74,7 +74,10 @@ func (svc *Service) takeIn(tx *sqlite.Tx, line evidencedb.Aside, content, author
 	if err != nil {
 		return "", err
 	}
-	s, err := svc.writer(tx, kind, time.Unix(line.AsOf, 0).UTC(), author, line.File)
+	s, err := svc.writer(
+		kind,
+		intake.Arrival{Tx: tx, AsOf: time.Unix(line.AsOf, 0).UTC(), Author: author, File: line.File},
+	)
 	if err != nil {
 		return "", err
 	}
@@ -126,7 +129,7 @@ func (svc *Service) retryKind(tx *sqlite.Tx, kind *formats.Kind, lines []evidenc
 		s := sinks[line.AsOf]
 		if s == nil {
 			var err error
-			if s, err = svc.writer(tx, kind, time.Unix(line.AsOf, 0).UTC(), author, line.File); err != nil {
+			if s, err = svc.writer(kind, intake.Arrival{Tx: tx, AsOf: time.Unix(line.AsOf, 0).UTC(), Author: author, File: line.File}); err != nil {
 				return mended, err
 			}
 			sinks[line.AsOf] = s

@@ -10,6 +10,7 @@ import (
 	"ensomet/internal/evidence/evidencedb"
 	"ensomet/internal/formats"
 	"ensomet/internal/machines"
+	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 )
@@ -34,13 +35,13 @@ func settled(tx *sqlite.Tx, now int64, devices []int64) error {
 		}
 	}
 	for _, d := range devices {
-		if err := evidencedb.ResolveDevice(tx, d); err != nil {
+		if err := evidencedb.ResolveAnew(tx, d); err != nil {
 			return err
 		}
 		if _, err := e.end(d); err != nil {
 			return err
 		}
-		if err := evidencedb.MarkSettled(tx, d); err != nil {
+		if err := renewal.MarkDevice(tx, d); err != nil {
 			return err
 		}
 	}

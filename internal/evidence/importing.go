@@ -71,7 +71,8 @@ func (svc *Service) ImportInto(
 	r formats.Rows,
 	res *intake.ImportResult,
 ) error {
-	s, err := svc.writer(tx, req.Kind, req.AsOf, req.Author, req.File)
+	s, err := svc.writer(req.Kind,
+		intake.Arrival{Tx: tx, AsOf: req.AsOf, Author: req.Author, File: req.File, From: req.From})
 	if err != nil {
 		return err
 	}
@@ -218,6 +219,9 @@ func (svc *Service) ImportFile(
 			return intake.ImportResult{Kind: "scan", File: req.File}, err
 		}
 		return svc.importScans(ctx, req, scans, bad)
+	}
+	if form == formats.LDIF {
+		req.From = fromDirectory
 	}
 	if form == formats.LDIF && req.Kind != formats.Users && req.Kind != formats.Devices {
 		return svc.importDirectory(ctx, f, size, req)

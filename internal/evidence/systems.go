@@ -4,6 +4,7 @@ import (
 	"context"
 
 	"ensomet/internal/evidence/evidencedb"
+	"ensomet/internal/machines"
 	"ensomet/internal/renewal"
 	"ensomet/internal/sqlite"
 )
@@ -21,6 +22,21 @@ func KeepOlderSystems(ctx context.Context, db *sqlite.DB) error {
 				return err
 			}
 			return renewal.Mark(tx, false)
+		})
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// KeepOlderRecords notes by what those devices are told from others that were known before sources' names for them were
+// kept. What is broken off goes on at the next start.
+func KeepOlderRecords(ctx context.Context, db *sqlite.DB, room *machines.Room) error {
+	for more := true; more; {
+		err := db.Update(ctx, func(tx *sqlite.Tx) (err error) {
+			_, more, err = room.KeepDue(tx, devicesAtOnce)
+			return err
 		})
 		if err != nil {
 			return err

@@ -1,8 +1,6 @@
 package evidence
 
 import (
-	"time"
-
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/identity"
 	"ensomet/internal/core/refuse"
@@ -12,18 +10,22 @@ import (
 	"ensomet/internal/machines"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"strings"
 )
 
 // writer returns what takes the lines of a kind.
-func (svc *Service) writer(tx *sqlite.Tx, k *formats.Kind, asOf time.Time, author, file string) (*intake.Writer,
-	error) {
-	settings, err := snapshot.LoadSettings(tx)
+func (svc *Service) writer(k *formats.Kind, in intake.Arrival) (*intake.Writer, error) {
+	settings, err := snapshot.LoadSettings(in.Tx)
 	if err != nil {
 		return nil, err
 	}
+	in.Settings = &settings
+	if strings.HasSuffix(strings.ToLower(in.File), ".ldif") {
+		in.From = fromDirectory
+	}
 	for _, kinds := range append([]map[*formats.Kind]intake.WriterMaker{svc.evidenceKinds()}, svc.Kinds...) {
 		if make := kinds[k]; make != nil {
-			return make(intake.Arrival{Tx: tx, Settings: &settings, AsOf: asOf, Author: author, File: file})
+			return make(in)
 		}
 	}
 	return nil, refuse.Errorf("%s cannot be imported", k.Name)
@@ -54,7 +56,7 @@ func deviceWriter(in intake.Arrival, room *machines.Room) (*intake.Writer, error
 	}, func(d formats.Device, _ *formats.Row) (sqlite.Change, error) {
 		id, c, err := w.Put(d, in.AsOf.Unix())
 		if err == nil && c != sqlite.Same {
-			listed = append(listed, machines.Listed{Device: id, Machine: listSigns(&d, in.AsOf.Unix())})
+			listed = append(listed, machines.Listed{Device: id, Machine: listSigns(&d, in.From, in.AsOf.Unix())})
 		}
 		return c, err
 	})
@@ -62,9 +64,12 @@ func deviceWriter(in intake.Arrival, room *machines.Room) (*intake.Writer, error
 	return out, nil
 }
 
+// fromDirectory is the source of what directories list.
+const fromDirectory = "directory"
+
 // listSigns are what a list tells a machine from others by.
-func listSigns(d *formats.Device, at int64) identity.Machine {
-	m := identity.Machine{Key: d.Code, First: at, Last: at}
+func listSigns(d *formats.Device, from string, at int64) identity.Machine {
+	m := identity.Machine{Source: from, Key: d.Code, First: at, Last: at}
 	m.Serial, m.Maker, m.MachineID, m.DirectoryID = d.Serial, d.Maker, d.MachineID, d.DirectoryID
 	m.Addresses = d.HardwareAddresses
 	if d.Name != "" {

@@ -14,6 +14,7 @@ import (
 type ImportRequest struct {
 	Kind     *formats.Kind
 	File     string // its name, for people
+	From     string // what it is of, where that is no list of the house's own, such as a directory
 	In       io.Reader
 	Mapping  *formats.Mapping
 	Device   string    // whose software a document is that does not say

@@ -24,6 +24,7 @@ type Arrival struct {
 	Settings     *snapshot.Settings
 	AsOf         time.Time
 	Author, File string
+	From         string // what the lines are of, where that is no list of the house's own, such as a directory
 }
 
 // WriterMaker makes what takes the lines of a kind.

@@ -158,7 +158,7 @@ func (r *Record) take(m *identity.Machine) bool {
 // List notes that one of the house's lists names a device, which is there under its code. It returns the device that
 // it counts for, which may be another.
 func (r *Room) List(tx *sqlite.Tx, device int64, m identity.Machine) (int64, error) {
-	had, err := recordsWhere(tx, "r.home_id = ? AND r.source = ''", device)
+	had, err := recordsWhere(tx, "r.home_id = ? AND r.listed", device)
 	if err != nil {
 		return 0, err
 	}
@@ -166,7 +166,11 @@ func (r *Room) List(tx *sqlite.Tx, device int64, m identity.Machine) (int64, err
 		rec := had[0]
 		before := rec.Values()
 		m.First = rec.First
-		changed := rec.take(&m)
+		changed := rec.Source != "" && m.Source == "" // one of the house's own lists comes before a directory
+		if changed {
+			rec.Source = ""
+		}
+		changed = rec.take(&m) || changed
 		// a list states what holds: what it said before is no sign any more
 		for _, f := range []struct {
 			into *string
@@ -191,7 +195,7 @@ func (r *Room) List(tx *sqlite.Tx, device int64, m identity.Machine) (int64, err
 	if _, err := tx.Exec("UPDATE machine_record SET home_id = 0 WHERE home_id = ?", device); err != nil {
 		return 0, err
 	}
-	rec := &Record{Machine: m, Device: device, Home: device}
+	rec := &Record{Machine: m, Listed: true, Device: device, Home: device}
 	if err := rec.put(tx); err != nil {
 		return 0, err
 	}
@@ -259,7 +263,7 @@ func (r *Room) ListAll(tx *sqlite.Tx, list []Listed) error {
 			}
 			continue
 		}
-		fresh = append(fresh, &Record{Machine: l.Machine, Device: l.Device, Home: l.Device})
+		fresh = append(fresh, &Record{Machine: l.Machine, Listed: true, Device: l.Device, Home: l.Device})
 	}
 	if len(fresh) == 0 {
 		return nil
@@ -283,7 +287,7 @@ func (r *Room) ListAll(tx *sqlite.Tx, list []Listed) error {
 	}
 	for i, rec := range fresh {
 		rec.ID = next[0] + int64(i)
-		if err := records.Add(rec.ID, "", rec.Key, rec.Serial, rec.Maker, rec.MachineID, rec.DirectoryID,
+		if err := records.Add(rec.ID, rec.Source, rec.Key, rec.Serial, rec.Maker, rec.MachineID, rec.DirectoryID,
 			texts(rec.Names), texts(rec.Addresses), rec.First, rec.Last, rec.Device); err != nil {
 			return err
 		}
@@ -301,7 +305,7 @@ func (r *Room) ListAll(tx *sqlite.Tx, list []Listed) error {
 	if err := signs.Flush(); err != nil {
 		return err
 	}
-	if _, err := tx.Exec("UPDATE machine_record SET home_id = device_id WHERE id >= ?", next[0]); err != nil {
+	if _, err := tx.Exec("UPDATE machine_record SET home_id = device_id, listed = 1 WHERE id >= ?", next[0]); err != nil {
 		return err
 	}
 	shared, err := sqlite.Select[int64](tx, `SELECT DISTINCT s.record_id FROM machine_sign s WHERE s.record_id >= ?
@@ -351,4 +355,13 @@ func Away(tx *sqlite.Tx) (map[int64]bool, error) {
 func IsAway(tx *sqlite.Tx, code string) (bool, error) {
 	list, err := sqlite.Select[bool](tx, "SELECT EXISTS (SELECT 1 FROM joined_device WHERE code = ?)", code)
 	return err == nil && list[0], err
+}
+
+// All reads every record.
+func All(tx *sqlite.Tx) ([]*Record, error) { return recordsWhere(tx, "1") }
+
+// Origins reads, for the device_id of each device that counts as another one, the record that it goes by: what is said
+// under it is of that.
+func Origins(tx *sqlite.Tx) (map[string]int64, error) {
+	return tx.Numbers("SELECT d.code, r.id FROM joined_device d JOIN machine_record r ON r.home_id = d.id")
 }

@@ -3,7 +3,10 @@ package machines
 import (
 	"slices"
 	"strings"
+	"time"
 
+	"ensomet/internal/core/civil"
+	"ensomet/internal/renewal"
 	"ensomet/internal/sqlite"
 )
 
@@ -38,13 +41,65 @@ func lay(tx *sqlite.Tx, devices ...int64) error {
 	return nil
 }
 
+// goingUse is the use that goes from a device to another with a record: its first run, and the names of what was used.
+type goingUse struct {
+	first int64
+	names []int64
+}
+
+// useOf reads the use of a record on a device; -1 is every record.
+func useOf(tx *sqlite.Tx, device, origin int64) (u goingUse, err error) {
+	const from = ` FROM (SELECT started_at AS at, name_id FROM use_session WHERE device_id = ?1 AND ?2 IN (-1, origin)
+		UNION ALL SELECT at, name_id FROM process_event WHERE device_id = ?1 AND ?2 IN (-1, origin))`
+	first, err := sqlite.Select[int64](tx, "SELECT coalesce(min(at), 0)"+from, device, origin)
+	if err != nil || first[0] == 0 {
+		return u, err
+	}
+	u.first = first[0]
+	u.names, err = sqlite.Select[int64](tx, "SELECT DISTINCT name_id"+from, device, origin)
+	return u, err
+}
+
+// left has the days of use that went worked out anew, where they came from too: those before the first run stay.
+func (u goingUse) left(tx *sqlite.Tx, from, to int64) error {
+	if u.first == 0 {
+		return nil
+	}
+	zones, err := sqlite.Select[string](tx, "SELECT zone FROM use_zone WHERE device_id = ?", from)
+	if err != nil {
+		return err
+	}
+	zone := time.UTC
+	if len(zones) > 0 {
+		if zone, err = time.LoadLocation(zones[0]); err != nil {
+			return err
+		}
+	}
+	day := civil.Of(time.Unix(u.first, 0).In(zone))
+	if _, err := tx.Exec("DELETE FROM use_day WHERE device_id = ? AND day >= ? AND name_id IN "+
+		"(SELECT value FROM json_each(?))", from, day, numbers(u.names)); err != nil {
+		return err
+	}
+	if _, err := tx.Exec("DELETE FROM use_seen WHERE device_id = ? AND day >= ?", from, day); err != nil {
+		return err
+	}
+	if err := renewal.MarkUseDue(tx, from, u.first, 0); err != nil {
+		return err
+	}
+	return renewal.MarkUseDue(tx, to, u.first, 0)
+}
+
+// NextDevice is the number of the next device, as SQL: that of one that counts as another is never given again.
+const NextDevice = `(SELECT max(coalesce((SELECT max(id) FROM device), 0),
+	coalesce((SELECT max(id) FROM joined_device), 0)) + 1)`
+
 // addDevice adds a device that no list has.
 func addDevice(tx *sqlite.Tx, code, name, kind string) (int64, error) {
 	return tx.Insert(
-		`INSERT INTO device(code, name, kind, environment, org_unit, site, country, ip_address, directory_path,
+		`INSERT INTO device(id, code, name, kind, environment, org_unit, site, country, ip_address, directory_path,
 			primary_user, os_name, os_version, processors, cores, virtual_cores, core_factor, host_id, cluster, pinned,
 			portable, status, last_scan, custom, hash, stated)
-		VALUES (?, ?, ?, 'production', '', '', '', '', '', '', '', '', 0, 0, 0, '', '', '', '', '', 'in_service', 0,
+		VALUES (`+NextDevice+`, ?, ?, ?, 'production', '', '', '', '', '', '', '', '', 0, 0, 0, '', '', '', '', '', 'in_service', 0,
 		'', x'', '')`,
 		code,
 		name,
@@ -113,11 +168,18 @@ func (r *Room) moveEvidence(tx *sqlite.Tx, rec *Record, to int64) error {
 			}
 		}
 	}
+	use, err := useOf(tx, from, rec.ID)
+	if err != nil {
+		return err
+	}
 	for _, table := range used {
 		if err := moveRows(tx, table, map[string]any{"device_id": to}, "{t}.device_id = ? AND {t}.origin = ?", from,
 			rec.ID); err != nil {
 			return err
 		}
+	}
+	if err := use.left(tx, from, to); err != nil {
+		return err
 	}
 	return rec.place(tx, to, slot)
 }
@@ -144,9 +206,18 @@ func (r *Room) putAway(tx *sqlite.Tx, rec *Record, into int64) (bool, error) {
 	if err != nil {
 		return false, err
 	}
+	use, err := useOf(tx, home, -1)
+	if err != nil {
+		return false, err
+	}
 	for _, table := range used {
 		if err := moveRows(tx, table, map[string]any{"device_id": into, "origin": rec.ID},
 			"{t}.device_id = ? AND {t}.origin IN (0, ?)", home, rec.ID); err != nil {
+			return false, err
+		}
+	}
+	if use.first != 0 {
+		if err := renewal.MarkUseDue(tx, into, use.first, 0); err != nil {
 			return false, err
 		}
 	}

@@ -176,10 +176,26 @@ func (s *settling) resolve() error {
 	return nil
 }
 
-// order puts records into an order that does not depend on when they came: the house's lists first.
+// order puts records into an order that does not depend on when they came: the house's lists first, then directories.
 func order(a, b *Record) int {
-	return cmp.Or(cmp.Compare(a.Source, b.Source), cmp.Compare(a.Key, b.Key), cmp.Compare(a.Serial, b.Serial),
-		cmp.Compare(a.MachineID, b.MachineID), cmp.Compare(a.DirectoryID, b.DirectoryID), cmp.Compare(a.ID, b.ID))
+	rank := func(r *Record) int {
+		switch {
+		case r.Source == "":
+			return 0
+		case r.Listed:
+			return 1
+		}
+		return 2
+	}
+	return cmp.Or(
+		cmp.Compare(rank(a), rank(b)),
+		cmp.Compare(a.Source, b.Source),
+		cmp.Compare(a.Key, b.Key),
+		cmp.Compare(a.Serial, b.Serial),
+		cmp.Compare(a.MachineID, b.MachineID),
+		cmp.Compare(a.DirectoryID, b.DirectoryID),
+		cmp.Compare(a.ID, b.ID),
+	)
 }
 
 // choose says which device each group is: that of its first record, which is one of the house's lists where there is
@@ -265,9 +281,6 @@ func (s *settling) ensure(g int) error {
 	}
 	if back {
 		s.touched[s.target[g]] = true
-	}
-	if lead.Source == "" && lead.Home == s.target[g] {
-		return nil // its code is that of the list
 	}
 	code, err := s.freeCode(lead, s.target[g])
 	if err != nil {

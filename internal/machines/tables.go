@@ -15,18 +15,19 @@ import (
 type Record struct {
 	ID int64
 	identity.Machine
+	Listed bool  // a list of devices names it: the house's own, or a directory
 	Device int64 // that it counts for; 0 before it was settled
 	Home   int64 // the device that it is by itself, 0 where it never was one
 	Slot   int64 // of the sources under which its evidence stands
 }
 
 const recordColumns = "r.id, r.source, r.key, r.serial, r.maker, r.machine_id, r.directory_id, r.names, r.addresses, " +
-	"r.ip, r.coded, r.lets_name, r.first_at, r.last_at, r.device_id, r.home_id, r.slot"
+	"r.ip, r.listed, r.coded, r.lets_name, r.first_at, r.last_at, r.device_id, r.home_id, r.slot"
 
 func scanRecord(r *sql.Rows, v *Record) error {
 	var names, addresses string
 	if err := r.Scan(&v.ID, &v.Source, &v.Key, &v.Serial, &v.Maker, &v.MachineID, &v.DirectoryID, &names, &addresses,
-		&v.IP, &v.Coded, &v.LetsName, &v.First, &v.Last, &v.Device, &v.Home, &v.Slot); err != nil {
+		&v.IP, &v.Listed, &v.Coded, &v.LetsName, &v.First, &v.Last, &v.Device, &v.Home, &v.Slot); err != nil {
 		return err
 	}
 	if err := json.Unmarshal([]byte(names), &v.Names); err != nil {
@@ -71,6 +72,7 @@ func (r *Record) put(tx *sqlite.Tx) error {
 		texts(r.Names),
 		texts(r.Addresses),
 		r.IP,
+		r.Listed,
 		r.Coded,
 		r.LetsName,
 		r.First,
@@ -82,8 +84,8 @@ func (r *Record) put(tx *sqlite.Tx) error {
 	if r.ID == 0 {
 		id, err := tx.Insert(
 			`INSERT INTO machine_record(source, key, serial, maker, machine_id, directory_id, names,
-			addresses, ip, coded, lets_name, first_at, last_at, device_id, home_id, slot)
-			VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+			addresses, ip, listed, coded, lets_name, first_at, last_at, device_id, home_id, slot)
+			VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
 			values...)
 		if err != nil {
 			return err
@@ -91,8 +93,8 @@ func (r *Record) put(tx *sqlite.Tx) error {
 		r.ID = id
 	} else {
 		if _, err := tx.Exec(`UPDATE machine_record SET source = ?, key = ?, serial = ?, maker = ?, machine_id = ?,
-			directory_id = ?, names = ?, addresses = ?, ip = ?, coded = ?, lets_name = ?, first_at = ?, last_at = ?,
-			device_id = ?, home_id = ?, slot = ? WHERE id = ?`, append(values, r.ID)...); err != nil {
+			directory_id = ?, names = ?, addresses = ?, ip = ?, listed = ?, coded = ?, lets_name = ?, first_at = ?,
+			last_at = ?, device_id = ?, home_id = ?, slot = ? WHERE id = ?`, append(values, r.ID)...); err != nil {
 			return err
 		}
 		if _, err := tx.Exec("DELETE FROM machine_sign WHERE record_id = ?", r.ID); err != nil {

@@ -168,6 +168,9 @@ func (p *Program) Begin() {
 		if err := evidence.KeepOlderSystems(p.ctx, p.DB); err != nil && p.ctx.Err() == nil {
 			slog.Error("operating systems that were known before are not counted yet", "error", err)
 		}
+		if err := evidence.KeepOlderRecords(p.ctx, p.DB, p.Evidence.Machines); err != nil && p.ctx.Err() == nil {
+			slog.Error("devices that were known before cannot be joined yet", "error", err)
+		}
 	})
 	p.work.Go(p.Renewal.Start(p.ctx))
 	p.work.Go(p.followTime)

@@ -7,6 +7,7 @@ import (
 
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/recognise"
+	"ensomet/internal/formats"
 	"ensomet/internal/sqlite"
 )
 
@@ -25,22 +26,27 @@ func UseName(n *sqlite.Numbered, file, product string) (int64, error) {
 	return n.Number(file+"\x1f"+product, file, product)
 }
 
+// UsedOn is where use belongs: a device, the record of the machine that it comes by (0 for the device's own), and the
+// name of what was used.
+type UsedOn struct{ Device, Origin, Name int64 }
+
 // PutSession writes a session of use and says whether it was new or changed.
-func PutSession(tx *sqlite.Tx, device, name int64, person string, start, end, active int64) (sqlite.Change, error) {
-	if err := tx.LayRows("use_session", "device_id = ?", device); err != nil {
+func PutSession(tx *sqlite.Tx, on UsedOn, s formats.Session) (sqlite.Change, error) {
+	if err := tx.LayRows("use_session", "device_id = ?", on.Device); err != nil {
 		return sqlite.Same, err
 	}
 	n, err := tx.Touched(
-		`INSERT INTO use_session(device_id, name_id, person_code, started_at, ended_at, active)
-			VALUES (?, ?, ?, ?, ?, ?)
+		`INSERT INTO use_session(device_id, name_id, person_code, started_at, ended_at, active, origin)
+			VALUES (?, ?, ?, ?, ?, ?, ?)
 		ON CONFLICT DO UPDATE SET ended_at = excluded.ended_at, active = excluded.active
 		WHERE ended_at <> excluded.ended_at OR active <> excluded.active`,
-		device,
-		name,
-		person,
-		start,
-		end,
-		active,
+		on.Device,
+		on.Name,
+		s.User,
+		s.Start,
+		s.End,
+		s.Active,
+		on.Origin,
 	)
 	if err != nil || n == 0 {
 		return sqlite.Same, err

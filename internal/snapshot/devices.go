@@ -17,7 +17,7 @@ func FindDevice(tx *sqlite.Tx, code string) (int64, error) {
 	return list[0], nil
 }
 
-// DeviceCodes numbers devices by device_id, those too that count as another one now.
-func DeviceCodes(tx *sqlite.Tx) (map[string]int64, error) {
+// DevicesByCode numbers devices by device_id, those too that count as another one now.
+func DevicesByCode(tx *sqlite.Tx) (map[string]int64, error) {
 	return tx.Numbers("SELECT code, id FROM device UNION ALL SELECT code, into_id FROM joined_device")
 }

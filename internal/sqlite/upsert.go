@@ -65,6 +65,16 @@ func (tx *Tx) Upserter(table, keyExpr string, hashed int, columns ...string) (*U
 	return u, nil
 }
 
+// Numbered gives rows that are new their number by an expression of SQL.
+func (u *Upserter) Numbered(expression string) {
+	u.texts[0] = strings.Replace(
+		strings.Replace(u.texts[0], "(", "(id, ", 1),
+		"VALUES (",
+		"VALUES ("+expression+", ",
+		1,
+	)
+}
+
 // prepared prepares one of the two statements for the first line that needs it.
 func (u *Upserter) prepared(stmt **sql.Stmt, text string) (*sql.Stmt, error) {
 	if *stmt != nil {

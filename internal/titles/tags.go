@@ -104,7 +104,7 @@ func (svc *Catalogue) AddRemark(ctx context.Context, product int64, device, text
 		}
 		m := snapshot.Remark{Product: product, Text: text, Author: who, At: svc.Clock.Now().Unix()}
 		if device != "" {
-			codes, err := snapshot.DeviceCodes(tx)
+			codes, err := snapshot.DevicesByCode(tx)
 			if err != nil {
 				return err
 			}

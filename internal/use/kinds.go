@@ -3,6 +3,7 @@ package use
 import (
 	"ensomet/internal/formats"
 	"ensomet/internal/intake"
+	"ensomet/internal/machines"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 )
@@ -27,7 +28,11 @@ func (svc *Service) Kinds() map[*formats.Kind]intake.WriterMaker {
 }
 
 func (svc *Service) usageWriter(tx *sqlite.Tx, settings *snapshot.Settings) (*intake.Writer, error) {
-	devices, err := snapshot.DeviceCodes(tx)
+	devices, err := snapshot.DevicesByCode(tx)
+	if err != nil {
+		return nil, err
+	}
+	origins, err := machines.Origins(tx)
 	if err != nil {
 		return nil, err
 	}
@@ -58,7 +63,7 @@ func (svc *Service) usageWriter(tx *sqlite.Tx, settings *snapshot.Settings) (*in
 		if err != nil {
 			return sqlite.Same, err
 		}
-		c, err := snapshot.PutSession(tx, device, name, s.User, s.Start, s.End, s.Active)
+		c, err := snapshot.PutSession(tx, snapshot.UsedOn{Device: device, Origin: origins[code], Name: name}, s)
 		if c != sqlite.Same {
 			if had, known := touched[device]; !known || s.Start < had {
 				touched[device] = s.Start

@@ -6,6 +6,7 @@ import (
 	"ensomet/internal/core/usage"
 	"ensomet/internal/formats"
 	"ensomet/internal/intake"
+	"ensomet/internal/machines"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 	"ensomet/internal/use/usedb"
@@ -19,13 +20,25 @@ func (svc *Service) processWriter(tx *sqlite.Tx, settings *snapshot.Settings) (*
 		return nil, err
 	}
 	byCode, byName, twice := map[string]int{}, map[string]int{}, map[string]bool{}
+	byID := make(map[int64]int, len(devices))
 	for i := range devices {
-		byCode[devices[i].Code] = i
+		byID[devices[i].ID] = i
 		name := shortName(devices[i].Name)
 		if _, known := byName[name]; known {
 			twice[name] = true
 		}
 		byName[name] = i
+	}
+	codes, err := snapshot.DevicesByCode(tx)
+	if err != nil {
+		return nil, err
+	}
+	for code, id := range codes {
+		byCode[code] = byID[id]
+	}
+	origins, err := machines.Origins(tx)
+	if err != nil {
+		return nil, err
 	}
 	names, err := snapshot.UseNames(tx)
 	if err != nil {
@@ -39,6 +52,15 @@ func (svc *Service) processWriter(tx *sqlite.Tx, settings *snapshot.Settings) (*
 			short := shortName(code)
 			if i, known = byName[short]; known && twice[short] {
 				return sqlite.Same, intake.Refuse(row, "several devices are named %q: give the device_id", code)
+			}
+		}
+		if !known {
+			called, err := machines.Named(tx, code)
+			if err != nil {
+				return sqlite.Same, err
+			}
+			if len(called) == 1 {
+				i, known = byID[called[0]]
 			}
 		}
 		zone := settings.Zone
@@ -65,8 +87,7 @@ func (svc *Service) processWriter(tx *sqlite.Tx, settings *snapshot.Settings) (*
 		device := devices[i].ID
 		c, err := usedb.PutProcessEvent(
 			tx,
-			device,
-			name,
+			snapshot.UsedOn{Device: device, Origin: origins[code], Name: name},
 			usage.Event{
 				At:      e.At,
 				Kind:    e.Kind,

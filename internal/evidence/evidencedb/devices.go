@@ -229,7 +229,12 @@ const MainUserDays = 90
 // ResolveDevice brings a device's columns in line with all that is known of it: the newest report of each fact, else
 // what lists state; its main user is who logged on most, else whom lists name. The kind that a list states goes
 // before that of a scan.
-func ResolveDevice(tx *sqlite.Tx, device int64) error {
+func ResolveDevice(tx *sqlite.Tx, device int64) error { return resolveDevice(tx, device, false) }
+
+// ResolveAnew also clears what nobody says any more, as of a device from which evidence went.
+func ResolveAnew(tx *sqlite.Tx, device int64) error { return resolveDevice(tx, device, true) }
+
+func resolveDevice(tx *sqlite.Tx, device int64, anew bool) error {
 	lists, listed, err := listsOf(tx, device)
 	if err != nil {
 		return err
@@ -247,7 +252,7 @@ func ResolveDevice(tx *sqlite.Tx, device int64) error {
 		return err
 	}
 	_, whole := said["status"] // else its columns are what the only list said
-	if len(reports) == 0 && len(logons) == 0 && !whole {
+	if len(reports) == 0 && len(logons) == 0 && !whole && !anew {
 		return nil
 	}
 	var list []evidence.FactsAt
@@ -274,13 +279,13 @@ func ResolveDevice(tx *sqlite.Tx, device int64) error {
 	set, args := "", []any{}
 	for _, column := range resolved {
 		v, known := now[column]
-		if !known {
+		if !known && (!anew || column == "name" || column == "kind") {
 			continue
 		}
 		var value any = v
 		if column == "processors" || column == "cores" || column == "virtual_cores" {
 			n, err := strconv.ParseInt(v, 10, 64)
-			if err != nil {
+			if err != nil && known {
 				continue
 			}
 			value = n

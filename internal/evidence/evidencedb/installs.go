@@ -12,7 +12,6 @@ import (
 	"ensomet/internal/core/recognise"
 	"ensomet/internal/formats"
 	"ensomet/internal/machines"
-	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 )
@@ -30,6 +29,7 @@ func Devices(tx *sqlite.Tx) (*ListedDevices, error) {
 	if w.here, err = devicesIn(tx, "device"); err != nil {
 		return nil, err
 	}
+	w.here.Numbered(machines.NextDevice)
 	w.joined, err = devicesIn(tx, "joined_device")
 	return w, err
 }
@@ -157,19 +157,6 @@ func (w *ListedDevices) Put(d formats.Device, listedAt int64) (int64, sqlite.Cha
 		err = snapshot.KeepState(w.tx, was, listedAt)
 	}
 	return id, c, err
-}
-
-// MarkSettled marks a device to or from which evidence came: its changes between scans and its use are worked out anew.
-func MarkSettled(tx *sqlite.Tx, device int64) error {
-	if err := renewal.MarkDevice(tx, device); err != nil {
-		return err
-	}
-	first, err := sqlite.Select[int64](tx, `SELECT coalesce(min(at), 0) FROM (SELECT min(started_at) AS at
-		FROM use_session WHERE device_id = ?1 UNION ALL SELECT min(at) FROM process_event WHERE device_id = ?1)`, device)
-	if err != nil || first[0] == 0 {
-		return err
-	}
-	return renewal.MarkUseDue(tx, device, first[0], 0)
 }
 
 // Persons prepares writing users.

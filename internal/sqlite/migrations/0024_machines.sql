@@ -12,6 +12,7 @@ CREATE TABLE machine_record (
   names TEXT NOT NULL DEFAULT '[]', -- as it was called, the newest first
   addresses TEXT NOT NULL DEFAULT '[]', -- of its network hardware
   ip TEXT NOT NULL DEFAULT '',
+  listed INTEGER NOT NULL DEFAULT 0, -- a list of devices names it: the house's own, or a directory
   coded INTEGER NOT NULL DEFAULT 0, -- the key is the house's own device_id
   lets_name INTEGER NOT NULL DEFAULT 0, -- the house lets it join what it fits by name
   first_at INTEGER NOT NULL DEFAULT 0,

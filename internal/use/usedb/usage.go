@@ -13,21 +13,22 @@ import (
 )
 
 // PutProcessEvent writes what an operating system reported. The same twice is one.
-func PutProcessEvent(tx *sqlite.Tx, device, name int64, e usage.Event) (sqlite.Change, error) {
-	if err := tx.LayRows("process_event", "device_id = ?", device); err != nil {
+func PutProcessEvent(tx *sqlite.Tx, on snapshot.UsedOn, e usage.Event) (sqlite.Change, error) {
+	if err := tx.LayRows("process_event", "device_id = ?", on.Device); err != nil {
 		return sqlite.Same, err
 	}
 	n, err := tx.Touched(
-		"INSERT OR IGNORE INTO process_event(device_id, at, kind, pid, name_id, person_code, started, active) VALUES "+
-			"(?, ?, ?, ?, ?, ?, ?, ?)",
-		device,
+		"INSERT OR IGNORE INTO process_event(device_id, at, kind, pid, name_id, person_code, started, active, "+
+			"origin) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
+		on.Device,
 		e.At,
 		int64(e.Kind),
 		e.PID,
-		name,
+		on.Name,
 		e.User,
 		e.Started,
 		e.Active,
+		on.Origin,
 	)
 	if err != nil || n == 0 {
 		return sqlite.Same, err
