@@ -57,6 +57,9 @@ var kinds = map[string]edited{
 		a:     8,
 		b:     9,
 	},
+	"what joins by itself": {
+		read: "/api/same/rules", save: "/api/same/rules", put: true, field: "names", a: true, b: false,
+	},
 	"source":           {read: "/api/sources", in: "0", save: "/api/sources", field: "silentDays", a: 40, b: 50},
 	"rules of figures": {read: "/api/rules", save: "/api/rules", put: true, field: "useWindow", a: 80, b: 85},
 	"how long use is kept": {

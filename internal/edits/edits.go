@@ -48,6 +48,7 @@ const (
 	Scenario   = "scenario"
 	Exclusion  = "exclusion"
 	Source     = "source"
+	Joining    = "what joins by itself"
 )
 
 // Of names a thing by its number.

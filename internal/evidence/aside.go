@@ -129,7 +129,8 @@ func (svc *Service) retryKind(tx *sqlite.Tx, kind *formats.Kind, lines []evidenc
 		s := sinks[line.AsOf]
 		if s == nil {
 			var err error
-			if s, err = svc.writer(kind, intake.Arrival{Tx: tx, AsOf: time.Unix(line.AsOf, 0).UTC(), Author: author, File: line.File}); err != nil {
+			in := intake.Arrival{Tx: tx, AsOf: time.Unix(line.AsOf, 0).UTC(), Author: author, File: line.File}
+			if s, err = svc.writer(kind, in); err != nil {
 				return mended, err
 			}
 			sinks[line.AsOf] = s

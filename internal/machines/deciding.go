@@ -130,7 +130,8 @@ func (r *Room) TakeBack(tx *sqlite.Tx, act int64, who Who) error {
 	if len(records) == 0 {
 		return sqlite.ErrNotFound
 	}
-	if _, err := tx.Exec("UPDATE machine_decision SET ended_at = ?, ended_by = ? WHERE act = ? AND ended_at = 0", who.At,
+	if _, err := tx.Exec("UPDATE machine_decision SET ended_at = ?, ended_by = ? WHERE act = ? AND ended_at = 0",
+		who.At,
 		who.Name, act); err != nil {
 		return err
 	}

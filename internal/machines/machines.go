@@ -305,7 +305,8 @@ func (r *Room) ListAll(tx *sqlite.Tx, list []Listed) error {
 	if err := signs.Flush(); err != nil {
 		return err
 	}
-	if _, err := tx.Exec("UPDATE machine_record SET home_id = device_id, listed = 1 WHERE id >= ?", next[0]); err != nil {
+	_, err = tx.Exec("UPDATE machine_record SET home_id = device_id, listed = 1 WHERE id >= ?", next[0])
+	if err != nil {
 		return err
 	}
 	shared, err := sqlite.Select[int64](tx, `SELECT DISTINCT s.record_id FROM machine_sign s WHERE s.record_id >= ?

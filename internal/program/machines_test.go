@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"ensomet/internal/core/identity"
+	"ensomet/internal/evidence"
 	"ensomet/internal/formats"
 	"ensomet/internal/intake"
 	"ensomet/internal/machines"
@@ -127,7 +128,7 @@ func TestDevicesAreJoinedAndComeApart(t *testing.T) {
 			"E1,Ostwick,Skerrymap,device,5")
 		return prog, clock
 	}
-	evidence := func(prog *Program, clock *movable, round int) {
+	report := func(prog *Program, clock *movable, round int) {
 		at := clock.now.AddDate(0, 0, -20+round).Format(time.RFC3339)
 		take(t, prog, formats.Installs, "device_id,name,version,source,seen_at,last_used",
 			"A-1,Skerrymap,6,list,"+at+",2026-05-01", "B-9,Skerrymap,6,list,"+at+",2026-05-02",
@@ -162,14 +163,14 @@ func TestDevicesAreJoinedAndComeApart(t *testing.T) {
 		}
 	}
 	apart, clock := build()
-	evidence(apart, clock, 0)
+	report(apart, clock, 0)
 	decisions(apart)
-	evidence(apart, clock, 1)
+	report(apart, clock, 1)
 	needs(apart, 3)
 	never := whatIsThere(t, apart)
 
 	prog, clock := build()
-	evidence(prog, clock, 0)
+	report(prog, clock, 0)
 	decisions(prog)
 	needs(prog, 3)
 	act := join(t, prog, "A-1", "B-9")
@@ -184,7 +185,7 @@ func TestDevicesAreJoinedAndComeApart(t *testing.T) {
 	) {
 		t.Errorf("the seat is of %q", got)
 	}
-	evidence(prog, clock, 1) // comes by either name
+	report(prog, clock, 1) // comes by either name
 	needs(prog, 2)
 	if lost := textsOf(t, prog, `SELECT 'a scan of no device' FROM scan c WHERE NOT EXISTS (SELECT 1 FROM device d
 		WHERE d.id = c.device_id)`); len(lost) > 0 {
@@ -238,7 +239,7 @@ func TestAnEstateAsCompaniesHaveIt(t *testing.T) {
 			formats.Titles,
 			append([]string{"publisher,product,licence_model,list_price,currency"}, titles...)...)
 	}
-	if err := four.DB.Update(ctx, func(tx *sqlite.Tx) error { return tx.SetSetting("join_names", "true") }); err != nil {
+	if err := four.Same.SetJoinRules(ctx, evidence.JoinRules{Names: true}, "ada"); err != nil {
 		t.Fatal(err)
 	}
 	at := clock.now.AddDate(0, 0, -1)

@@ -40,6 +40,7 @@ type Program struct {
 	Evidence     *evidence.Service
 	Collecting   *evidence.Collecting
 	Sources      *evidence.Sources
+	Same         *evidence.Same
 	Titles       *titles.Service
 	Catalogue    *titles.Catalogue
 	Entitlements *entitlements.Service
@@ -92,6 +93,7 @@ func New(db *sqlite.DB, clock clock.Clock) *Program {
 	p.Titles = &titles.Service{DB: db, Clock: clock, Snapshots: p.Snapshots, Progress: p.Progress}
 	p.Collecting = &evidence.Collecting{Service: p.Evidence}
 	p.Sources = &evidence.Sources{Service: p.Evidence}
+	p.Same = &evidence.Same{Service: p.Evidence}
 	p.Catalogue = &titles.Catalogue{Service: p.Titles}
 	p.Entitlements = &entitlements.Service{
 		DB:        db,

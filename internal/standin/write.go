@@ -94,34 +94,31 @@ func (w *world) write(dir string) error {
 		if d.os != "" {
 			os, osVersion = d.os, d.osVersion
 		}
-		files[formats.Devices] = append(
-			files[formats.Devices],
-			[]string{
-				d.id,
-				d.name,
-				d.kind,
-				d.env,
-				d.unit,
-				d.site,
-				d.country,
-				d.address(),
-				"halvorsund.example/" + d.unit,
-				d.user,
-				os,
-				osVersion,
-				zero(d.processors),
-				zero(d.cores),
-				zero(d.vcores),
-				d.factor,
-				d.host,
-				d.cluster,
-				d.pinned,
-				d.portable,
-				d.status,
-				"",
-				d.hosting,
-			},
-		)
+		row := make([]string, len(formats.Devices.Columns), len(formats.Devices.Columns)+1)
+		copy(row, []string{
+			d.id,
+			d.name,
+			d.kind,
+			d.env,
+			d.unit,
+			d.site,
+			d.country,
+			d.address(),
+			"halvorsund.example/" + d.unit,
+			d.user,
+			os,
+			osVersion,
+			zero(d.processors),
+			zero(d.cores),
+			zero(d.vcores),
+			d.factor,
+			d.host,
+			d.cluster,
+			d.pinned,
+			d.portable,
+			d.status,
+		})
+		files[formats.Devices] = append(files[formats.Devices], append(row, d.hosting))
 		files[formats.Installs] = append(files[formats.Installs], d.report()...)
 	}
 	// A list of some weeks ago, of the machines that stood elsewhere then.

@@ -13,6 +13,7 @@ export const router = createRouter({
     { path: '/evidence/groups', component: () => import('./evidence/GroupsPage.vue') },
     { path: '/evidence/scans', component: () => import('./evidence/ScansPage.vue') },
     { path: '/evidence/sources', component: () => import('./evidence/SourcesPage.vue') },
+    { path: '/evidence/same', component: () => import('./evidence/SamePage.vue') },
     { path: '/evidence/senders', component: () => import('./evidence/SendersPage.vue') },
     { path: '/evidence/people', component: () => import('./evidence/PeoplePage.vue') },
     { path: '/evidence/compare', component: () => import('./evidence/ComparePage.vue') },

@@ -660,3 +660,24 @@ func ShowSeen(tx *sqlite.Tx, d *snapshot.DeviceFacts, settings *snapshot.Setting
 		d.ID, d.LastScan, age(evidence.OfSoftware), d.HardwareSeen, age(evidence.OfHardware), d.UseSeen,
 		age(evidence.OfUse), now)
 }
+
+// CountDevices counts the devices.
+func CountDevices(tx *sqlite.Tx) (n int64, err error) {
+	err = tx.QueryRowContext(tx.Ctx, "SELECT count(*) FROM device").Scan(&n)
+	return n, err
+}
+
+// ProductsOn lists the products that are or were on some devices, by their device_ids.
+func ProductsOn(tx *sqlite.Tx, codes []string) ([]int64, error) {
+	text, err := json.Marshal(codes)
+	if err != nil {
+		return nil, err
+	}
+	out, err := sqlite.Select[int64](tx, `SELECT DISTINCT n.product_id FROM recognition n WHERE n.product_id <> 0
+		AND n.record_id IN (SELECT i.record_id FROM install i JOIN device d ON d.id = i.device_id
+			WHERE d.code IN (SELECT value FROM json_each(?))) ORDER BY 1`, string(text))
+	if out == nil {
+		out = []int64{}
+	}
+	return out, err
+}

@@ -516,6 +516,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/devices/{code}/names": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["deviceNames"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/drill": {
         parameters: {
             query?: never;
@@ -2013,6 +2029,86 @@ export interface paths {
         };
         get: operations["rules"];
         put: operations["setRules"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/same": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["samePairs"];
+        put?: never;
+        post: operations["decideSame"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/same/acts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["sameActs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/same/acts/{id}/take-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["takeBackSame"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/same/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["previewSame"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/same/rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["joinRules"];
+        put: operations["setJoinRules"];
         post?: never;
         delete?: never;
         options?: never;
@@ -3649,6 +3745,10 @@ export interface components {
             usedBy: string[];
             words: string;
         };
+        DeviceNames: {
+            acts: components["schemas"]["SameAct"][];
+            namedAs: components["schemas"]["NamedAs"][];
+        };
         DeviceRow: {
             age: string;
             /** Format: int64 */
@@ -4177,6 +4277,17 @@ export interface components {
             use: string;
             version: string;
             whyNot: string;
+        };
+        JoinRules: {
+            /** @description machines that are alike by hardware address */
+            addresses: boolean;
+            /** @description machines that are alike by name */
+            names: boolean;
+            /**
+             * Format: int64
+             * @description that was seen; a save on an older one is refused
+             */
+            revision: number;
         };
         KeptKey: {
             /** Format: int64 */
@@ -4803,6 +4914,28 @@ export interface components {
             /** Format: int64 */
             id: number;
             name: string;
+        };
+        NamedAs: {
+            /** @description of its network hardware */
+            addresses: string[];
+            /** @description its object in the directory */
+            directory: string;
+            /** Format: int64 */
+            first: number;
+            ip: string;
+            /** @description what the source calls it */
+            key: string;
+            /** Format: int64 */
+            last: number;
+            machineId: string;
+            maker: string;
+            /** @description the newest first */
+            names: string[];
+            /** Format: int64 */
+            record: number;
+            serial: string;
+            /** @description empty for the house's own lists */
+            source: string;
         };
         NamesMoved: {
             /** @description what decides now, and since when */
@@ -6398,6 +6531,87 @@ export interface components {
             zone?: string;
         };
         Said: {
+            words: string;
+        };
+        SameAct: {
+            /** @description what sources call the machines */
+            about: string[];
+            /** Format: int64 */
+            at: number;
+            author: string;
+            /**
+             * Format: int64
+             * @description when it was taken back, 0 where it holds
+             */
+            endedAt: number;
+            endedBy: string;
+            /** Format: int64 */
+            id: number;
+            reason: string;
+            /** @description that they are one; else that they are two */
+            together: boolean;
+        };
+        SameDraft: {
+            /** @description whose records are parted from it */
+            device: string;
+            /** @description of device_ids, two each */
+            pairs: string[][];
+            reason: string;
+            /** @description what goes */
+            records: number[];
+            /** @description each pair is one machine; else they are two */
+            together: boolean;
+        };
+        SameEffect: {
+            /** @description by which it can be taken back */
+            acts: number[];
+            /** Format: int64 */
+            after: number;
+            /**
+             * Format: int64
+             * @description devices
+             */
+            before: number;
+            /** @description the device that it is about, afterwards */
+            device: string;
+            moves: components["schemas"]["PositionChange"][];
+        };
+        SameList: {
+            /** @description the first of them */
+            pairs: components["schemas"]["SamePair"][];
+            /**
+             * Format: int64
+             * @description how many pairs there are
+             */
+            total: number;
+            /**
+             * Format: int64
+             * @description how many of them wait for somebody, since signs disagree
+             */
+            waits: number;
+        };
+        SamePair: {
+            a: components["schemas"]["SameSide"];
+            b: components["schemas"]["SameSide"];
+            signs: components["schemas"]["SameSign"][];
+            /** @description a sign that is certain speaks for it, and another one against */
+            waits: boolean;
+        };
+        SameSide: {
+            code: string;
+            /** Format: int64 */
+            installs: number;
+            kind: string;
+            /** Format: int64 */
+            lastSeen: number;
+            name: string;
+            namedAs: components["schemas"]["NamedAs"][];
+            unit: string;
+            user: string;
+        };
+        SameSign: {
+            /** @enum {string} */
+            weight: "certain" | "likely" | "against";
             words: string;
         };
         Sample: {
@@ -8898,6 +9112,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DeviceFileRow"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    deviceNames: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeviceNames"];
                 };
             };
             /** @description Error */
@@ -12295,6 +12540,223 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Rules"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    samePairs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SameList"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    decideSame: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SameDraft"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SameEffect"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    sameActs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SameAct"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    takeBackSame: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    previewSame: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SameDraft"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SameEffect"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    joinRules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JoinRules"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    setJoinRules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["JoinRules"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JoinRules"];
                 };
             };
             /** @description Error */

@@ -9,6 +9,7 @@ import RemarkList from '../components/RemarkList.vue'
 import { count, day, moment, money, whole, word } from '../lib/format'
 import { useSession } from '../lib/session'
 import EvidenceNav from './EvidenceNav.vue'
+import KnownAs from './KnownAs.vue'
 import LeaveOut from './LeaveOut.vue'
 
 /**
@@ -211,6 +212,7 @@ const facts = computed(() => {
           <p v-else-if="!software.length" class="soft">
             {{ text ? 'No install here has this in its name.' : 'The scan found no software.' }}
           </p>
+          <KnownAs :code="d.code" />
         </section>
         <aside>
           <div v-if="record" class="sheet">

@@ -10,6 +10,7 @@ const ways = [
   { to: '/evidence/groups', text: 'Groups' },
   { to: '/evidence/scans', text: 'Scans asked for' },
   { to: '/evidence/files', text: 'Files taken in' },
+  { to: '/evidence/same', text: 'Same machine' },
   { to: '/evidence/sources', text: 'Sources' },
   { to: '/evidence/senders', text: 'Who sends' },
   { to: '/evidence/people', text: 'Comings and goings' },
