@@ -293,3 +293,63 @@ func TestImportAFolderAndMendALine(t *testing.T) {
 	page.MustNavigate(url + "/position")
 	row(t, page, "Skerrymap", "4", "2 spare")
 }
+
+// Two devices that are one: the effect shows before, the page of either name is the one device then, and taken back
+// both are there again.
+func TestTwoDevicesAreJoinedAndComeApart(t *testing.T) {
+	page, url := open(t, "run", false)
+	page.MustNavigate(url + "/evidence/same")
+	says(t, page, `[data-pair="D0311 D0312"]`, "likely: the same host name hal-chart-twin")
+	press(t, page, `[data-pair="D0311 D0312"] input`)
+	says(t, page, "[data-decide] .effect", "devices")
+	says(t, page, "[data-decide] .effect", "say why, then press")
+	page.MustElement("[data-reason]").MustInput("the label says so")
+	press(t, page, "[data-decide] .effect:not(:disabled)")
+	says(t, page, "[data-says]", "Decided")
+	says(t, page, "[data-acts]", "the label says so")
+	page.MustNavigate(url + "/evidence/D0312")
+	says(t, page, "[data-known-as]", "D0311")
+	says(t, page, `[data-called="D0312"]`, "device list")
+	// one of the names is another machine after all
+	press(t, page, `[data-called="D0312"] input`)
+	page.MustElement("[data-part-why]").MustInput("it stands on the other desk")
+	says(t, page, "[data-part] .effect", "devices")
+	press(t, page, "[data-part] .effect:not(:disabled)")
+	says(t, page, "[data-parted]", "is the device D0312 now")
+	for _, code := range []string{"D0311", "D0312"} {
+		page.MustNavigate(url + "/evidence/" + code)
+		says(t, page, "aside", code)
+	}
+	// and that is taken back, then the first decision
+	for range 2 {
+		page.MustNavigate(url + "/evidence/same")
+		press(t, page, `[data-acts] tbody tr:not(.soft) button`, "^take it back$")
+		press(t, page, `[data-acts] tbody tr:not(.soft) button`, "^take it back$")
+		says(t, page, "[data-taken-back]", "Taken back")
+	}
+	says(t, page, `[data-pair="D0311 D0312"]`, "hal-chart-twin")
+}
+
+// A source is retired: what that does shows before, its software is gone from the device with the reason, and in use
+// again it counts again.
+func TestASourceIsRetired(t *testing.T) {
+	page, url := open(t, "run", false)
+	page.MustNavigate(url + "/evidence/sources")
+	press(t, page, `[data-of="deployment tool"] [data-open]`)
+	page.MustElement("[data-retired]").MustInputTime(time.Date(2026, 6, 25, 0, 0, 0, 0, time.UTC))
+	says(t, page, "[data-save-source]", "would count no more")
+	page.MustElement("[data-why]").MustInput("the tool was switched off")
+	says(t, page, "[data-save-source]", "Retire it")
+	press(t, page, "[data-save-source]:not(:disabled)")
+	says(t, page, "[data-says]", "holds now")
+	says(t, page, `[data-of="deployment tool"]`, "retired 2026-06-25")
+	says(t, page, `[data-of="deployment tool"]`, "45")
+	page.MustNavigate(url + "/evidence/D0313")
+	press(t, page, `[aria-label="also what is gone"], .p-toggleswitch input`)
+	says(t, page, "section", "its source is retired")
+	page.MustNavigate(url + "/evidence/sources?source=deployment+tool")
+	page.MustElement("[data-retired]").MustEval(`() => { this.value = ''; this.dispatchEvent(new Event('input')) }`)
+	says(t, page, "[data-save-source]", "would count again")
+	press(t, page, "[data-save-source]:not(:disabled)")
+	says(t, page, `[data-of="deployment tool"]`, "in use")
+}

@@ -34,6 +34,9 @@ var pages = []struct{ path, selector, text string }{
 	{"/evidence/scans", "[data-plan]", "Vessels"},
 	{"/evidence/people", ".page", "Nobody has joined"},
 	{"/evidence/senders", ".page", "Who sends"},
+	{"/evidence/same", "[data-pairs]", "hal-chart-twin"},
+	{"/evidence/sources", "[data-sources]", "deployment tool"},
+	{"/evidence/sources?source=register", "[data-source-form]", "what it does not list"},
 	{"/evidence/compare?left=D0001&right=D0655", "[data-warning]", "days apart"},
 	{"/titles", "tbody tr", "Brineweft"},
 	{"/titles/1", "h1", "Skerrymap Suite"},
@@ -165,6 +168,8 @@ func TestEveryPageOfAnEmptyFile(t *testing.T) {
 		"/evidence/where": "Nothing is installed here yet", "/evidence/changes": "Nothing has changed",
 		"/evidence/groups": "No group was made yet", "/evidence/scans": "Nothing is planned",
 		"/evidence/senders": "No scan has come",
+		"/evidence/same":    "No two devices look like one machine",
+		"/evidence/sources": "Nothing has reported yet",
 		"/evidence/people":  "Nobody has joined", "/evidence/find": "Type a name",
 		"/evidence/compare": "Choose two devices",
 	} {

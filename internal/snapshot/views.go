@@ -37,7 +37,11 @@ type DeviceFull struct {
 // DeviceByCode reads a device by its device_id.
 func DeviceByCode(tx *sqlite.Tx, code string) (DeviceFull, error) {
 	var d DeviceFull
-	page, err := DeviceList().Page(tx, sqlite.ListQuery{Filters: map[string]string{"code": code}, Limit: 1})
+	id, err := FindDevice(tx, code)
+	if err != nil {
+		return d, err
+	}
+	page, err := DeviceList().Page(tx, sqlite.ListQuery{Filters: map[string]string{"id": sqlite.Itoa(id)}, Limit: 1})
 	if err != nil {
 		return d, err
 	}

@@ -3,6 +3,7 @@ import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import InputText from 'primevue/inputtext'
 import ToggleSwitch from 'primevue/toggleswitch'
 import { computed, ref, watch } from 'vue'
+import { useRouter } from 'vue-router'
 import { api, ask, readList } from '../api/client'
 import RecordTrace from '../components/RecordTrace.vue'
 import RemarkList from '../components/RemarkList.vue'
@@ -22,6 +23,11 @@ const device = useQuery({
   queryFn: () => ask(api.GET('/api/devices/{code}', { params: { path: { code: props.code } } })),
 })
 const d = computed(() => device.data.value)
+const router = useRouter()
+// a device that counts as another one, or another name of it, leads to that
+watch(d, (is) => {
+  if (is && is.code !== props.code) void router.replace(`/evidence/${encodeURIComponent(is.code)}`)
+})
 const trust = useQuery({
   queryKey: ['device', computed(() => props.code), 'evidence'],
   queryFn: () => ask(api.GET('/api/devices/{code}/evidence', { params: { path: { code: props.code } } })),

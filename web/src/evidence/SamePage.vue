@@ -57,7 +57,8 @@ const effectWords = computed(() => {
     : `${whole(e.before)} → ${count(e.after, 'device')}`
 })
 const marks: Record<string, string> = { certain: '✓', likely: '≈', against: '✕' }
-const source = (n: Schemas['NamedAs']) => n.source || 'device list'
+const called = (n: Schemas['NamedAs']) =>
+  `${n.source || 'device list'}: ${n.key}${n.serial ? `, serial ${n.serial}` : ''}`
 </script>
 
 <template>
@@ -119,14 +120,12 @@ const source = (n: Schemas['NamedAs']) => n.source || 'device list'
             </td>
             <td v-for="side in [p.a, p.b]" :key="side.code">
               <RouterLink :to="`/evidence/${encodeURIComponent(side.code)}`">{{ side.name }}</RouterLink>
-              <span v-if="side.name !== side.code" class="soft"> {{ side.code }}</span>
+              <span v-if="side.name !== side.code" class="soft code">{{ side.code }}</span>
               <div class="soft">
                 {{ side.unit || 'no unit' }}; {{ count(side.installs, 'install') }};
                 {{ side.lastSeen ? `scanned ${day(side.lastSeen)}` : 'never scanned' }}
               </div>
-              <div v-for="n in side.namedAs" :key="n.record" class="soft">
-                {{ source(n) }}: {{ n.key }}<template v-if="n.serial">, serial {{ n.serial }}</template>
-              </div>
+              <div class="soft">{{ side.namedAs.map(called).join(' · ') }}</div>
             </td>
             <td>
               <div v-for="s in p.signs" :key="s.words" :class="{ drop: s.weight === 'against' }">
@@ -174,6 +173,12 @@ const source = (n: Schemas['NamedAs']) => n.source || 'device list'
 <style scoped>
 .pairs td {
   vertical-align: top;
+}
+.code {
+  margin-left: 0.5rem;
+}
+.decide .row {
+  margin-bottom: 0.4rem;
 }
 .decide {
   position: sticky;
