@@ -29,7 +29,7 @@ func whyGone(t *testing.T, prog *Program, code string) map[string]string {
 	out := map[string]string{}
 	for _, i := range v.Software {
 		if i.Until != 0 {
-			out[i.Name+" "+i.Source] = i.WhyNot
+			out[i.Name+" "+i.Source] = i.Ended
 		}
 	}
 	return out

@@ -25,6 +25,7 @@ type InstallRow struct {
 	LicenceKey  string // the last signs of a licence key that was found with it
 	Included    bool   // its right comes with the place it runs in
 	System      bool   // it is what the device runs on
+	Ended       string // why it counts no more though its source's last list has it
 	Source      string
 	Path        string
 	Since       int64
@@ -62,7 +63,7 @@ func DeviceInstalls(tx *sqlite.Tx, device int64) ([]InstallRow, error) {
 			&v.Use,
 		)
 		if cut != evidence.Counts {
-			v.WhyNot = cut.Words()
+			v.Ended = cut.Words()
 		}
 		return err
 	}, `SELECT r.id, coalesce(n.product_id, 0), r.publisher, r.name, r.version, coalesce(p.publisher || ' ' || p.name

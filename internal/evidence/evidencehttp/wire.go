@@ -333,6 +333,7 @@ type InstallRow struct {
 	LicenceKey  string    `json:"licenceKey" doc:"the last signs of a licence key that was found with it"`
 	Included    bool      `json:"included" doc:"its right comes with the place it runs in"`
 	System      bool      `json:"system" doc:"it is what the device runs on"`
+	Ended       string    `json:"ended" doc:"why it counts no more though its source's last list has it"`
 	Source      string    `json:"source"`
 	Path        string    `json:"path"`
 	Since       int64     `json:"since"`

@@ -4245,6 +4245,8 @@ export interface components {
         };
         InstallRow: {
             by: string;
+            /** @description why it counts no more though its source's last list has it */
+            ended: string;
             /**
              * Format: int64
              * @description the number of what somebody said to leave it out of the count, 0 where nobody did

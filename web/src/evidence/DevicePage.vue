@@ -195,7 +195,7 @@ const facts = computed(() => {
                 <td>
                   <RouterLink v-if="!s.whyNot && s.productId && !s.until" :to="`/position?trail=p${s.productId}`"
                     >counts</RouterLink
-                  ><span v-else class="soft">{{ s.until ? 'gone' : s.whyNot }}</span>
+                  ><span v-else class="soft">{{ s.until ? s.ended || 'gone' : s.whyNot }}</span>
                 </td>
                 <td :class="{ drop: s.use === 'unused' || s.use === 'never used', soft: s.use === 'not measured' }">
                   {{ s.until ? '' : s.use }}
