@@ -8,7 +8,7 @@ PAGES := $(shell find web/src web/public -type f) web/index.html web/vite.config
 # The browser tests run in two halves side by side: mostly they wait.
 WALKS := EveryPage|TwentyRows|Keyboard|FiftyNames|Shortfall
 
-.PHONY: build demo test check go-test nocgo-test web-check e2e types shots bench bench-again bench-rights bench-use bench-previews bench-names evaluate starter load golden fuzz chromium clean
+.PHONY: build demo test check go-test nocgo-test web-check e2e types shots bench bench-again bench-rights bench-use bench-previews bench-names evaluate evaluate-identity starter load golden fuzz chromium clean
 
 build: bin/ensomet
 
@@ -99,6 +99,12 @@ bench-previews:
 evaluate:
 	@ls /var/lib/apt/lists/*_dep11_Components-* >/dev/null 2>&1 || { apt-get install -y --no-install-recommends appstream && apt-get update; }
 	$(GO) run ./bench/evaluate
+
+# How well records of machines are joined, on simulated estates whose truth is known.
+evaluate-identity:
+	ENSOMET_MACHINES=20000 $(GO) test ./internal/core/identity -run TestSimulatedEstates -v -count=1 -timeout 20m
+	GOMAXPROCS=1 $(GO) test ./internal/core/identity -run '^$$' -bench . -benchtime 1x
+	$(GO) test ./internal/program -run '^$$' -bench OneScanFindsItsDevice
 
 # The starter catalogue anew, from this machine's component data; on Debian, as root.
 starter:

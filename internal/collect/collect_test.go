@@ -78,6 +78,11 @@ func TestWhatAMachineHas(t *testing.T) {
 		"sys/devices/system/cpu/cpu3/topology/core_cpus_list":    "3",
 		"sys/devices/system/cpu/cpu3/topology/package_cpus_list": "3",
 		"sys/devices/system/cpu/cpu3/online":                     "0",
+		"sys/class/dmi/id/product_uuid":                          "4C4C4544-0042-3510-8051-B7C04F4A4D32\n",
+		"sys/class/dmi/id/sys_vendor":                            "Norhavn\n",
+		"sys/class/net/eth0/address":                             "a4:41:88:3c:1b:9d\n",
+		"sys/class/net/eth0/device/vendor":                       "0x8086\n",
+		"sys/class/net/docker0/address":                          "02:42:ac:11:00:01\n",
 	}
 	m := &Machine{
 		Root: root(t, files),
@@ -87,6 +92,10 @@ func TestWhatAMachineHas(t *testing.T) {
 	s, err := m.Scan(context.Background())
 	if err != nil {
 		t.Fatal(err)
+	}
+	if d := s.Device; d.MachineID != "4C4C4544-0042-3510-8051-B7C04F4A4D32" || d.Maker != "Norhavn" ||
+		!slices.Equal(d.HardwareAddresses, []string{"a4:41:88:3c:1b:9d"}) {
+		t.Errorf("%+v", d)
 	}
 	var got []string
 	for _, in := range s.Installs {

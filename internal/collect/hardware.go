@@ -69,12 +69,17 @@ func (m *Machine) device(ctx context.Context, s *formats.Scan) formats.ScanDevic
 	for _, x := range []struct {
 		file string
 		into *string
-	}{{"product_name", &d.Model}, {"product_serial", &d.Serial}} {
+	}{
+		{"product_name", &d.Model},
+		{"sys_vendor", &d.Maker},
+		{"product_serial", &d.Serial},
+		{"product_uuid", &d.MachineID},
+	} {
 		text, err := os.ReadFile(m.path("/sys/class/dmi/id/" + x.file))
 		if err == nil {
 			*x.into = strings.TrimSpace(string(text))
 		} else if os.IsPermission(err) {
-			miss("the serial number", err)
+			miss("what the board says of itself", err)
 		}
 	}
 	// SMBIOS: 8 to 11, 14, 30 to 32 are portable
@@ -88,7 +93,29 @@ func (m *Machine) device(ctx context.Context, s *formats.Scan) formats.ScanDevic
 		}
 	}
 	d.IPAddress = addresses()
+	d.HardwareAddresses = m.hardwareAddresses()
 	return d
+}
+
+// hardwareAddresses are those of the network hardware: an interface that is made up has no device behind it.
+func (m *Machine) hardwareAddresses() []string {
+	files, err := filepath.Glob(m.path("/sys/class/net/*/address"))
+	if err != nil {
+		return nil
+	}
+	var out []string
+	for _, f := range files {
+		if _, err := os.Stat(filepath.Join(filepath.Dir(f), "device")); err != nil {
+			continue
+		}
+		if text, err := os.ReadFile(f); err == nil {
+			if a := strings.TrimSpace(string(text)); a != "" && !slices.Contains(out, a) {
+				out = append(out, a)
+			}
+		}
+	}
+	slices.Sort(out)
+	return out
 }
 
 // topology counts the processors (sockets), their cores and the logical processors that are online, as the kernel

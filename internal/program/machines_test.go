@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"math/rand/v2"
+	"path/filepath"
 	"slices"
 	"strings"
 	"testing"
@@ -421,5 +422,49 @@ func TestMachinesInAnyOrderEndTheSame(t *testing.T) {
 				}
 			}
 		}
+	}
+}
+
+// What it costs to find the device of a scan, among 20,000 that four sources name.
+func BenchmarkOneScanFindsItsDevice(b *testing.B) {
+	ctx := b.Context()
+	db, err := sqlite.Open(ctx, filepath.Join(b.TempDir(), "a.db"))
+	if err != nil {
+		b.Fatal(err)
+	}
+	defer db.Close()
+	prog := New(db, &movable{time.Date(2026, 6, 30, 8, 0, 0, 0, time.UTC)})
+	defer prog.Close()
+	const n = 20_000
+	of := func(i int, source string) identity.Machine {
+		m := identity.Machine{Source: source, Key: fmt.Sprintf("%s-%d", source, i), First: 1_780_000_000, Last: 1_780_000_000}
+		m.Names, m.Serial = []string{fmt.Sprintf("host%05d", i)}, fmt.Sprintf("SERIAL%05d", i)
+		return m
+	}
+	if err := db.Update(ctx, func(tx *sqlite.Tx) error {
+		for i := range n {
+			for _, source := range []string{"collector", "deployment", "register", "directory"} {
+				if _, err := prog.Evidence.Machines.Sight(tx, of(i, source), ""); err != nil {
+					return err
+				}
+			}
+		}
+		return nil
+	}); err != nil {
+		b.Fatal(err)
+	}
+	if err := db.Update(ctx, func(tx *sqlite.Tx) error {
+		i := 0
+		for b.Loop() {
+			m := of(i*7919%n, "collector")
+			m.Last += int64(i)
+			if _, err := prog.Evidence.Machines.Sight(tx, m, ""); err != nil {
+				return err
+			}
+			i++
+		}
+		return nil
+	}); err != nil {
+		b.Fatal(err)
 	}
 }
