@@ -53,7 +53,8 @@ func TestEveryFormTellsTheSecondEditor(t *testing.T) {
 		"how long use is kept": {path: "/use/measured", field: `[data-kept="sessions"] input, input[data-kept="sessions"]`,
 			types: "91", number: true, save: "[data-keep]", other: `const m = await read('/api/metering')
 			return send('/api/metering/kept', { ...some(m, 'revision eventDays sessionDays'), dayDays: 900 }, 'PUT')`},
-		"source": {path: "/evidence/sources?source=register", field: "[data-why]", types: "mine", save: "[data-save-source]",
+		"source": {path: "/evidence/sources?source=register", field: "[data-why]", types: "mine",
+			save: "[data-save-source]",
 			other: `const s = (await read('/api/sources')).find((x) => x.name === 'register')
 			return send('/api/sources', { ...some(s, 'name covers trust retiredOn reason revision'), silentDays: 44 })`},
 		"schedule": {path: "/evidence/scans?plan=3", field: "[data-plan-name]", types: "mine", save: "[data-save-plan]",

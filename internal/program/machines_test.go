@@ -437,7 +437,8 @@ func BenchmarkOneScanFindsItsDevice(b *testing.B) {
 	defer prog.Close()
 	const n = 20_000
 	of := func(i int, source string) identity.Machine {
-		m := identity.Machine{Source: source, Key: fmt.Sprintf("%s-%d", source, i), First: 1_780_000_000, Last: 1_780_000_000}
+		const at = 1_780_000_000
+		m := identity.Machine{Source: source, Key: fmt.Sprintf("%s-%d", source, i), First: at, Last: at}
 		m.Names, m.Serial = []string{fmt.Sprintf("host%05d", i)}, fmt.Sprintf("SERIAL%05d", i)
 		return m
 	}
