@@ -36,7 +36,6 @@ var pages = []struct{ path, selector, text string }{
 	{"/evidence/senders", ".page", "Who sends"},
 	{"/evidence/same", "[data-pairs]", "hal-chart-twin"},
 	{"/evidence/sources", "[data-sources]", "deployment tool"},
-	{"/evidence/sources?source=register", "[data-source-form]", "what it does not list"},
 	{"/evidence/compare?left=D0001&right=D0655", "[data-warning]", "days apart"},
 	{"/titles", "tbody tr", "Brineweft"},
 	{"/titles/1", "h1", "Skerrymap Suite"},
