@@ -247,6 +247,11 @@ func (svc *Sources) saveLife(
 	if err := evidencedb.PutLife(tx, l); err != nil {
 		return err
 	}
+	if old.Trust != l.Trust { // what holds of machines may be another source's word
+		if err := renewal.Mark(tx, false); err != nil {
+			return err
+		}
+	}
 	what := "source changed"
 	switch {
 	case old.Retired == 0 && l.Retired > 0:
@@ -318,6 +323,9 @@ func (svc *Sources) EndDue(ctx context.Context) error {
 			}
 			touched := false
 			for _, device := range devices {
+				if err := evidencedb.ResolveDevice(tx, device); err != nil { // sources may be trusted otherwise
+					return err
+				}
 				changed, err := e.end(device)
 				if err != nil {
 					return err

@@ -3,6 +3,7 @@ package evidence
 import (
 	"context"
 	"fmt"
+	"math"
 	"slices"
 	"strings"
 
@@ -52,6 +53,7 @@ func factViews(said []evidencedb.SaidFacts) []FactView {
 	for _, name := range comparableFacts {
 		v := FactView{Fact: name, Said: []FactSaid{}}
 		var newest int64 = -1
+		most := math.MaxInt // the least number is trusted most
 		for _, s := range said {
 			value := s.Facts[name]
 			if value == "" {
@@ -67,10 +69,14 @@ func factViews(said []evidencedb.SaidFacts) []FactView {
 				}
 			}
 			v.Said = append(v.Said, FactSaid{source, value, s.At})
-			if s.Source != "" && s.At >= newest || newest < 0 {
+			trust := s.Trust
+			if trust == 0 {
+				trust = math.MaxInt
+			}
+			if s.Source != "" && (trust < most || trust == most && s.At >= newest) || newest < 0 {
 				v.Holds = value
 				if s.Source != "" {
-					newest = s.At
+					newest, most = s.At, trust
 				}
 			}
 		}

@@ -30,6 +30,11 @@ type DeviceSigns struct {
 	MemoryMB               int64
 }
 
+// None reports whether a list says nothing of it.
+func (s DeviceSigns) None() bool {
+	return s.Serial+s.Maker+s.Model+s.MachineID+s.DirectoryID == "" && len(s.HardwareAddresses) == 0 && s.MemoryMB == 0
+}
+
 // User is a line of users.csv.
 type User struct {
 	evidence.Person

@@ -22,8 +22,8 @@ func options(tx *sqlite.Tx) (identity.Options, error) {
 	return identity.Options{Names: names == "true", Addresses: addresses == "true"}, err
 }
 
-// around lists the records that what is said of some records may touch: those that share values or decisions with
-// them, and so on.
+// around lists the records that what is said of some records may touch: those that share values, decisions or, so far,
+// a device with them, and so on.
 func around(tx *sqlite.Tx, records []int64) ([]*Record, error) {
 	known := map[int64]bool{}
 	for _, id := range records {
@@ -39,8 +39,13 @@ func around(tx *sqlite.Tx, records []int64) ([]*Record, error) {
 		if err != nil {
 			return nil, err
 		}
+		beside, err := sqlite.Select[int64](tx, `SELECT id FROM machine_record WHERE device_id IN (SELECT device_id
+			FROM machine_record WHERE device_id <> 0 AND id IN (SELECT value FROM json_each(?)))`, numbers(next))
+		if err != nil {
+			return nil, err
+		}
 		next = nil
-		for _, id := range append(like, tied...) {
+		for _, id := range slices.Concat(like, tied, beside) {
 			if !known[id] {
 				known[id] = true
 				next = append(next, id)

@@ -55,6 +55,8 @@ func whatIsThere(t *testing.T, prog *Program) []string {
 			JOIN device d ON d.id = l.device_id JOIN record r ON r.id = l.record_id`,
 		`SELECT 'called ' || d.code || '|' || r.source || '|' || r.key || '|' || r.serial FROM machine_record r
 			JOIN device d ON d.id = r.device_id WHERE r.serial <> '' OR r.source = ''`,
+		`SELECT 'case ' || d.code || '|' || c.kind || '|' || p.name || '|' || c.state FROM worklist_case c
+			JOIN device d ON d.id = c.device_id JOIN product p ON p.id = c.product_id`,
 		`SELECT 'pair ' || a.source || '|' || a.key || '|' || b.source || '|' || b.key || '|' || p.waits || '|' || p.signs
 			FROM machine_pair p JOIN machine_record a ON a.id = p.a JOIN machine_record b ON b.id = p.b`,
 		`SELECT 'lost ' || 'install of no device' FROM install i WHERE NOT EXISTS (SELECT 1 FROM device d
@@ -127,6 +129,7 @@ func TestDevicesAreJoinedAndComeApart(t *testing.T) {
 		)
 		take(t, prog, formats.Entitlements, "entitlement_id,publisher,product,metric,quantity",
 			"E1,Ostwick,Skerrymap,device,5")
+		take(t, prog, formats.Policies, "publisher,product,stance,reason", "Ostwick,Skerrymap,restricted,too old")
 		return prog, clock
 	}
 	report := func(prog *Program, clock *movable, round int) {
@@ -468,4 +471,91 @@ func BenchmarkOneScanFindsItsDevice(b *testing.B) {
 	}); err != nil {
 		b.Fatal(err)
 	}
+}
+
+// What a list says of a serial number counts as news, and one that comes later joins what it names.
+func TestAListThatNamesSerialNumbersLater(t *testing.T) {
+	prog, clock := desk(t)
+	take(t, prog, formats.Devices, "device_id,name", "A-1,pc1", "B-2,")
+	s := &formats.Scan{Format: formats.ScanFormat, At: clock.now.AddDate(0, 0, -1),
+		Device: formats.ScanDevice{ID: "77", Name: "elsewhere", Serial: "ABCD-1234"}}
+	if _, err := prog.Evidence.TakeScan(t.Context(), "collector", "id", s); err != nil {
+		t.Fatal(err)
+	}
+	const header = "device_id,name,serial"
+	if res := take(t, prog, formats.Devices, header, "A-1,pc1,abcd1234", "B-2,,"); res.Changed != 1 || res.Same != 1 {
+		t.Errorf("%+v", res)
+	}
+	if got := textsOf(t, prog, "SELECT code FROM device ORDER BY 1"); !slices.Equal(got, []string{"A-1", "B-2"}) {
+		t.Errorf("%q", got)
+	}
+	if res := take(t, prog, formats.Devices, header, "A-1,pc1,abcd1234", "B-2,,"); res.Same != 2 {
+		t.Errorf("the same again: %+v", res)
+	}
+	// the list takes it back: there are two machines again
+	if res := take(t, prog, formats.Devices, header, "A-1,pc1,WXYZ-9999", "B-2,,"); res.Changed != 1 {
+		t.Errorf("%+v", res)
+	}
+	if got := textsOf(t, prog, "SELECT code FROM device ORDER BY 1"); !slices.Equal(got, []string{"77", "A-1", "B-2"}) {
+		t.Errorf("%q", got)
+	}
+}
+
+// Devices of a file of before are noted once, and joined like others.
+func TestDevicesOfAnOlderFileAreNoted(t *testing.T) {
+	ctx := t.Context()
+	prog, _ := desk(t)
+	take(t, prog, formats.Devices, "device_id,name", "A-1,pc1", "B-2,PC1.example.org", "C-3,pc3")
+	want := whatIsThere(t, prog)
+	if err := prog.DB.Update(ctx, func(tx *sqlite.Tx) error {
+		for _, text := range []string{"DELETE FROM machine_pair", "DELETE FROM machine_sign",
+			"DELETE FROM machine_record", "INSERT INTO record_due SELECT id FROM device"} {
+			if _, err := tx.Exec(text); err != nil {
+				return err
+			}
+		}
+		return nil
+	}); err != nil {
+		t.Fatal(err)
+	}
+	for range 2 {
+		if err := evidence.KeepOlderRecords(ctx, prog.DB, prog.Evidence.Machines); err != nil {
+			t.Fatal(err)
+		}
+		differ(t, "an older file", whatIsThere(t, prog), want)
+	}
+}
+
+// A source that is trusted first is believed, though another one spoke later; and what holds follows at once.
+func TestASourceThatIsTrusted(t *testing.T) {
+	ctx := t.Context()
+	prog, clock := desk(t)
+	take(t, prog, formats.Devices, "device_id", "D1")
+	for i, source := range []string{"board", "guess"} {
+		s := &formats.Scan{Format: formats.ScanFormat, At: clock.now.AddDate(0, 0, i-3),
+			Device: formats.ScanDevice{ID: "D1", Name: "d1", Cores: int64(8 + i)}}
+		if _, err := prog.Evidence.TakeScan(ctx, source, "id", s); err != nil {
+			t.Fatal(err)
+		}
+	}
+	cores := func(want string) {
+		t.Helper()
+		if got := textsOf(t, prog, "SELECT cores FROM device"); got[0] != want {
+			t.Errorf("%s cores, not %s", got[0], want)
+		}
+		e, err := prog.Evidence.DeviceEvidence(ctx, "D1")
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, f := range e.Facts {
+			if f.Fact == "cores" && f.Holds != want {
+				t.Errorf("the page says %s", f.Holds)
+			}
+		}
+	}
+	cores("9")
+	if err := prog.Sources.Save(ctx, evidence.SourceDraft{Name: "board", Trust: 1}, "ada"); err != nil {
+		t.Fatal(err)
+	}
+	cores("8")
 }

@@ -5,6 +5,7 @@ package evidencedb
 import (
 	"database/sql"
 	"fmt"
+	"slices"
 	"strings"
 
 	"ensomet/internal/core/civil"
@@ -22,6 +23,9 @@ type ListedDevices struct {
 	here, joined *sqlite.Upserter
 }
 
+// hashedColumns are those columns of a list that decide whether a line says anything new, with the signs.
+const hashedColumns = 23
+
 // Devices prepares writing devices.
 func Devices(tx *sqlite.Tx) (*ListedDevices, error) {
 	w := &ListedDevices{tx: tx}
@@ -38,7 +42,7 @@ func devicesIn(tx *sqlite.Tx, table string) (*sqlite.Upserter, error) {
 	u, err := tx.Upserter(
 		table,
 		"code",
-		23,
+		hashedColumns,
 		"code",
 		"name",
 		"kind",
@@ -111,8 +115,7 @@ func (w *ListedDevices) Put(d formats.Device, listedAt int64) (int64, sqlite.Cha
 	if v := d.Custom["hosting"]; v != "" {
 		hosting = v
 	}
-	id, c, err := u.Put(
-		d.Code,
+	values := []any{
 		d.Code,
 		d.Name,
 		d.Kind,
@@ -139,7 +142,12 @@ func (w *ListedDevices) Put(d formats.Device, listedAt int64) (int64, sqlite.Cha
 		stated(d, hosting),
 		hosting,
 		listedAt,
-	)
+	}
+	says := slices.Clone(values[:hashedColumns])
+	if signs := d.DeviceSigns; !signs.None() { // a list without any says what it said before they were read
+		says = append(says, signs)
+	}
+	id, c, err := u.PutAs(d.Code, says, values)
 	switch {
 	case err != nil:
 	case c == sqlite.Changed && away:

@@ -256,6 +256,7 @@ func DeviceValues(tx *sqlite.Tx, column string) ([]string, error) {
 type SaidFacts struct {
 	Device int64
 	Source string
+	Trust  int   // how far the source is trusted, 1 first; 0 is not said
 	At     int64 // the source's newest report, or when the device was listed last
 	Facts  evidence.Facts
 }
@@ -265,7 +266,7 @@ type SaidFacts struct {
 func SaidOf(tx *sqlite.Tx, device int64) ([]SaidFacts, error) {
 	return sqlite.Query(tx, func(r *sql.Rows, v *SaidFacts) error {
 		var text string
-		if err := r.Scan(&v.Device, &v.Source, &v.At, &text); err != nil {
+		if err := r.Scan(&v.Device, &v.Source, &v.At, &text, &v.Trust); err != nil {
 			return err
 		}
 		if text == "" {
@@ -273,10 +274,11 @@ func SaidOf(tx *sqlite.Tx, device int64) ([]SaidFacts, error) {
 			return nil
 		}
 		return json.Unmarshal([]byte(text), &v.Facts)
-	}, `SELECT d.id, '', d.listed_at, d.stated FROM device d WHERE d.stated <> '' AND (?1 = d.id OR ?1 = 0
+	}, `SELECT d.id, '', d.listed_at, d.stated, 0 FROM device d WHERE d.stated <> '' AND (?1 = d.id OR ?1 = 0
 		AND EXISTS (SELECT 1 FROM hardware h WHERE h.device_id = d.id))
 		UNION ALL SELECT h.device_id, s.name, (SELECT max(at) FROM fact_scan c WHERE c.device_id = h.device_id
-		AND c.source_id = h.source_id), f.content FROM hardware h JOIN source s ON s.id = h.source_id
+		AND c.source_id = h.source_id), f.content,
+		coalesce((SELECT trust FROM source_life l WHERE l.name = s.name), 0) FROM hardware h JOIN source s ON s.id = h.source_id
 		JOIN fact_set f ON f.id = h.fact_id
 		WHERE h.until IS NULL AND (?1 = h.device_id OR ?1 = 0) ORDER BY 1, 2`, device)
 }

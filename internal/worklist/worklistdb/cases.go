@@ -25,9 +25,11 @@ func scanCase(r *sql.Rows, c *casework.Case) error {
 	return json.Unmarshal([]byte(proof), &c.Proof)
 }
 
-// Cases reads all cases, those that ended too.
+// Cases reads all cases, those that ended too. One of a device that counts as another, which has such a case itself,
+// waits until the two come apart.
 func Cases(tx *sqlite.Tx) ([]casework.Case, error) {
-	return sqlite.Query(tx, scanCase, caseColumns+" ORDER BY id")
+	return sqlite.Query(tx, scanCase, caseColumns+
+		" WHERE device_id NOT IN (SELECT id FROM joined_device) ORDER BY id")
 }
 
 // ProductsOfCases lists the products that cases about devices are about.
