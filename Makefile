@@ -100,9 +100,9 @@ evaluate:
 	@ls /var/lib/apt/lists/*_dep11_Components-* >/dev/null 2>&1 || { apt-get install -y --no-install-recommends appstream && apt-get update; }
 	$(GO) run ./bench/evaluate
 
-# How well records of machines are joined, on simulated estates whose truth is known.
+# How well records of machines and people are joined, on simulated estates whose truth is known.
 evaluate-identity:
-	ENSOMET_MACHINES=20000 $(GO) test ./internal/core/identity -run TestSimulatedEstates -v -count=1 -timeout 20m
+	ENSOMET_MACHINES=20000 ENSOMET_PEOPLE=15000 $(GO) test ./internal/core/identity -run TestSimulated -v -count=1 -timeout 20m
 	GOMAXPROCS=1 $(GO) test ./internal/core/identity -run '^$$' -bench . -benchtime 1x
 	$(GO) test ./internal/program -run '^$$' -bench OneScanFindsItsDevice
 

@@ -235,6 +235,14 @@ func (r *Room) putAway(tx *sqlite.Tx, rec *Record, into int64) (bool, error) {
 		", ? FROM device WHERE id = ?", into, home); err != nil {
 		return false, err
 	}
+	// away it has the code that is its own, whatever it was called while another record led it
+	code, err := r.freeCode(tx, rec, home)
+	if err != nil {
+		return false, err
+	}
+	if _, err := tx.Exec("UPDATE joined_device SET code = ? WHERE id = ?", code, home); err != nil {
+		return false, err
+	}
 	if err := follow(tx, home, into); err != nil {
 		return false, err
 	}

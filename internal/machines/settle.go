@@ -30,8 +30,8 @@ func around(tx *sqlite.Tx, records []int64) ([]*Record, error) {
 		known[id] = true
 	}
 	next := records
-	for len(next) > 0 {
-		like, err := likeThese(tx, next)
+	for near := true; len(next) > 0; near = false {
+		like, err := likeThese(tx, next, near)
 		if err != nil {
 			return nil, err
 		}
@@ -93,7 +93,7 @@ func (r *Room) settle(tx *sqlite.Tx, kind string, records ...int64) (changed boo
 	if err := s.resolve(); err != nil {
 		return false, err
 	}
-	for _, step := range []func() error{s.choose, s.move, s.putAway, s.propose} {
+	for _, step := range []func() error{s.choose, s.move, s.putAway, s.name, s.propose} {
 		if err := step(); err != nil {
 			return false, err
 		}
@@ -161,6 +161,15 @@ func (s *settling) resolve() error {
 	said := make([]identity.Machine, len(s.list))
 	for i, r := range s.list {
 		s.at[r.ID], ids[i], said[i] = i, r.ID, r.Machine
+	}
+	// who else carries an address is not among these where it is that of a dock
+	known, err := docks(s.tx, ids)
+	if err != nil {
+		return err
+	}
+	for i := range said {
+		said[i].Addresses = slices.DeleteFunc(slices.Clone(said[i].Addresses),
+			func(a string) bool { return known[identity.FoldAddress(a)] })
 	}
 	decisions, err := decisionsOn(s.tx, ids)
 	if err != nil {
@@ -256,11 +265,11 @@ func (s *settling) numbersOf(members []int) []int64 {
 	return out
 }
 
-// ensure sees to it that the device of a group is there, under the code of its first record.
+// ensure sees to it that the device of a group is there.
 func (s *settling) ensure(g int) error {
 	lead := s.list[s.groups[g][0]]
 	if s.target[g] == 0 {
-		code, err := s.freeCode(lead, 0)
+		code, err := s.room.freeCode(s.tx, lead, 0)
 		if err != nil {
 			return err
 		}
@@ -287,19 +296,50 @@ func (s *settling) ensure(g int) error {
 	if back {
 		s.touched[s.target[g]] = true
 	}
-	code, err := s.freeCode(lead, s.target[g])
-	if err != nil {
-		return err
+	return nil
+}
+
+// name gives each device the code of its first record. What is to be called otherwise lets its code go first.
+func (s *settling) name() error {
+	was := make([]string, len(s.groups))
+	for g := range s.groups {
+		lead := s.list[s.groups[g][0]]
+		codes, err := sqlite.Select[string](s.tx, "SELECT code FROM device WHERE id = ?", s.target[g])
+		if err != nil {
+			return err
+		}
+		if len(codes) == 0 {
+			return fmt.Errorf("the device of %s: %w", lead.Label(), sqlite.ErrNotFound)
+		}
+		if was[g] = codes[0]; codes[0] == lead.Key {
+			continue
+		}
+		if _, err := s.tx.Exec("UPDATE device SET code = ? WHERE id = ?", fmt.Sprint("\x00", s.target[g]),
+			s.target[g]); err != nil {
+			return err
+		}
 	}
-	n, err := s.tx.Touched("UPDATE device SET code = ?1 WHERE id = ?2 AND code <> ?1", code, s.target[g])
-	if n > 0 {
-		s.touched[s.target[g]] = true
+	for g := range s.groups {
+		lead := s.list[s.groups[g][0]]
+		if was[g] == lead.Key {
+			continue
+		}
+		code, err := s.room.freeCode(s.tx, lead, s.target[g])
+		if err != nil {
+			return err
+		}
+		if code != was[g] {
+			s.touched[s.target[g]] = true
+		}
+		if _, err := s.tx.Exec("UPDATE device SET code = ? WHERE id = ?", code, s.target[g]); err != nil {
+			return err
+		}
 	}
-	return err
+	return nil
 }
 
 // freeCode is the code of a device that a record leads: what its source calls it, where no other device has that.
-func (s *settling) freeCode(lead *Record, self int64) (string, error) {
+func (r *Room) freeCode(tx *sqlite.Tx, lead *Record, self int64) (string, error) {
 	for n := 1; ; n++ {
 		code := lead.Key
 		switch n {
@@ -309,7 +349,7 @@ func (s *settling) freeCode(lead *Record, self int64) (string, error) {
 		default:
 			code = fmt.Sprintf("%s (%s %d)", lead.Key, cmp.Or(lead.Source, "list"), n-1)
 		}
-		used, err := sqlite.Select[int64](s.tx, `SELECT id FROM device WHERE code = ?1 AND id <> ?2
+		used, err := sqlite.Select[int64](tx, `SELECT id FROM device WHERE code = ?1 AND id <> ?2
 			UNION SELECT id FROM joined_device WHERE code = ?1 AND id <> ?2`, code, self)
 		if err != nil || len(used) == 0 {
 			return code, err

@@ -116,14 +116,16 @@ func (r *Record) place(tx *sqlite.Tx, device, slot int64) error {
 	return tx.One("UPDATE machine_record SET device_id = ?, slot = ? WHERE id = ?", device, slot, r.ID)
 }
 
+// justShared is how many carriers over the limit a value still leads one step.
+const justShared = 4
+
 // likeThese lists the records that carry a value that one of some records carries, these too, as far as the value says
-// anything.
-func likeThese(tx *sqlite.Tx, records []int64) ([]int64, error) {
-	type carried struct {
-		Value  string
-		Record int64
-	}
-	list, err := sqlite.Select[carried](tx, `SELECT s.value, s.record_id AS record FROM machine_sign s
+// anything. A hardware address that machines with other serial numbers carry is that of a dock, which would lead from
+// desk to desk through the whole house. With near, values that have just come to say nothing lead one step: what they
+// said before is looked at again.
+func likeThese(tx *sqlite.Tx, records []int64, near bool) ([]int64, error) {
+	list, err := sqlite.Select[carried](tx, `SELECT s.value, s.record_id AS record, r.serial
+		FROM machine_sign s JOIN machine_record r ON r.id = s.record_id
 		WHERE s.value IN (SELECT value FROM machine_sign WHERE record_id IN (SELECT value FROM json_each(?)))
 		ORDER BY s.value`, numbers(records))
 	if err != nil {
@@ -135,15 +137,63 @@ func likeThese(tx *sqlite.Tx, records []int64) ([]int64, error) {
 		for to < len(list) && list[to].Value == list[from].Value {
 			to++
 		}
-		if !identity.Shared(list[from].Value, to-from) {
-			for _, c := range list[from:to] {
-				out = append(out, c.Record)
-			}
-		}
+		carriers := list[from:to]
 		from = to
+		if identity.Shared(carriers[0].Value, len(carriers)) &&
+			!(near && !identity.Shared(carriers[0].Value, len(carriers)-justShared)) {
+			continue
+		}
+		if !near && strings.HasPrefix(carriers[0].Value, "a:") && severalSerials(carriers) {
+			continue
+		}
+		for _, c := range carriers {
+			out = append(out, c.Record)
+		}
 	}
 	slices.Sort(out)
 	return slices.Compact(out), nil
+}
+
+// carried is a value that a record carries, with the record's serial number.
+type carried struct {
+	Value  string
+	Record int64
+	Serial string
+}
+
+// severalSerials reports whether the carriers of a value have other serial numbers.
+func severalSerials(carriers []carried) bool {
+	first := ""
+	for _, c := range carriers {
+		switch s := identity.FoldSerial(c.Serial); {
+		case s == "" || s == first:
+		case first == "":
+			first = s
+		default:
+			return true
+		}
+	}
+	return false
+}
+
+// docks lists, of the hardware addresses that some records carry, those that say nothing of them, folded.
+func docks(tx *sqlite.Tx, records []int64) (map[string]bool, error) {
+	list, err := sqlite.Select[carried](tx, `SELECT s.value, s.record_id AS record, r.serial
+		FROM machine_sign s JOIN machine_record r ON r.id = s.record_id
+		WHERE s.value IN (SELECT value FROM machine_sign WHERE value LIKE 'a:%'
+			AND record_id IN (SELECT value FROM json_each(?))) ORDER BY s.value`, numbers(records))
+	out := map[string]bool{}
+	for from := 0; from < len(list); {
+		to := from + 1
+		for to < len(list) && list[to].Value == list[from].Value {
+			to++
+		}
+		if identity.Shared(list[from].Value, to-from) || severalSerials(list[from:to]) {
+			out[strings.TrimPrefix(list[from].Value, "a:")] = true
+		}
+		from = to
+	}
+	return out, err
 }
 
 // decisionsOn reads the decisions that hold between some records, in the order in which they were taken.

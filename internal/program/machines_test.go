@@ -360,6 +360,10 @@ func TestMachinesInAnyOrderEndTheSame(t *testing.T) {
 				if r.IntN(2) == 0 {
 					s.Device.MachineID = id
 				}
+				if r.IntN(2) == 0 { // its own, and that of a dock which others use too
+					s.Device.HardwareAddresses = []string{fmt.Sprintf("a4:41:88:00:00:%02x", i/2),
+						fmt.Sprintf("a4:41:99:00:00:%02x", r.IntN(4))}
+				}
 				for p := range 3 {
 					if r.IntN(2) == 0 {
 						s.Installs = append(s.Installs, formats.ScanInstall{Name: fmt.Sprintf("P%d", p)})

@@ -34,11 +34,12 @@ const (
 	ByName       Kind = "name"
 	ByAddress    Kind = "hardware_address"
 	ByMaker      Kind = "maker"
+	ByLogOn      Kind = "log_on"
 	AtOneMoment  Kind = "one_moment"
 )
 
 // strength puts certain signs into the order in which they join.
-var strength = map[Kind]int{BySerial: 1, ByMachineID: 2, ByDirectory: 3, ByIdentifier: 4, ByDeviceID: 5, ByName: 6,
+var strength = map[Kind]int{BySerial: 1, ByMachineID: 2, ByDirectory: 3, ByIdentifier: 4, ByDeviceID: 5, ByLogOn: 5, ByName: 6,
 	ByAddress: 7}
 
 // Sign is what speaks for or against two records being one. Value is what both have; where they differ, Other is what

@@ -292,16 +292,18 @@ func (m *machines) otherSerial(int, int) bool { return true }
 
 func (m *machines) sameDays(i, j int) bool { return overlap(&m.list[i], &m.list[j]) }
 
-// overlap reports whether two records were said on the same days: a day on which one ended and the other began is
-// none of them.
-func overlap(p, q *Machine) bool {
-	if p.First == 0 || q.First == 0 {
+// overlap reports whether two records were said on the same days.
+func overlap(p, q *Machine) bool { return spansMeet(p.First, p.Last, q.First, q.Last) }
+
+// spansMeet reports whether two spans of time share days: one on which the first ended and the second began is none.
+func spansMeet(firstA, lastA, firstB, lastB int64) bool {
+	if firstA == 0 || firstB == 0 {
 		return false
 	}
 	const day = 86400
-	from, to := max(p.First/day, q.First/day), min(p.Last/day, q.Last/day)
+	from, to := max(firstA/day, firstB/day), min(lastA/day, lastB/day)
 	if from == to { // one day together: both had no other, or one took over from the other
-		return p.First/day == to && p.Last/day == to && q.First/day == to && q.Last/day == to
+		return firstA/day == to && lastA/day == to && firstB/day == to && lastB/day == to
 	}
 	return from < to
 }
