@@ -39,8 +39,16 @@ const (
 )
 
 // strength puts certain signs into the order in which they join.
-var strength = map[Kind]int{BySerial: 1, ByMachineID: 2, ByDirectory: 3, ByIdentifier: 4, ByDeviceID: 5, ByLogOn: 5, ByName: 6,
-	ByAddress: 7}
+var strength = map[Kind]int{
+	BySerial:     1,
+	ByMachineID:  2,
+	ByDirectory:  3,
+	ByIdentifier: 4,
+	ByDeviceID:   5,
+	ByLogOn:      5,
+	ByName:       6,
+	ByAddress:    7,
+}
 
 // Sign is what speaks for or against two records being one. Value is what both have; where they differ, Other is what
 // the second one has instead.

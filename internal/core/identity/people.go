@@ -54,10 +54,27 @@ func (l LogOn) sameDomain(o LogOn) bool {
 }
 
 // serviceNames are accounts that no person is behind (common practice), folded; machines end with a dollar.
-var serviceNames = map[string]bool{"system": true, "root": true, "administrator": true, "admin": true, "guest": true,
-	"nobody": true, "daemon": true, "local service": true, "network service": true, "www-data": true, "postgres": true,
-	"backup": true, "scheduler": true, "gast": true, "gjest": true, "krbtgt": true, "defaultaccount": true,
-	"umfd-0": true, "dwm-1": true}
+var serviceNames = map[string]bool{
+	"system":          true,
+	"root":            true,
+	"administrator":   true,
+	"admin":           true,
+	"guest":           true,
+	"nobody":          true,
+	"daemon":          true,
+	"local service":   true,
+	"network service": true,
+	"www-data":        true,
+	"postgres":        true,
+	"backup":          true,
+	"scheduler":       true,
+	"gast":            true,
+	"gjest":           true,
+	"krbtgt":          true,
+	"defaultaccount":  true,
+	"umfd-0":          true,
+	"dwm-1":           true,
+}
 
 // IsService reports whether nobody in particular is behind a log-on name, by how it is called: such accounts make no
 // named user.
@@ -141,8 +158,14 @@ func (p *people) named(i int) (source, key string, own bool) {
 
 func (p *people) order(i, j int) int {
 	a, b := &p.list[i], &p.list[j]
-	return cmp.Or(cmp.Compare(a.Source, b.Source), cmp.Compare(a.Key, b.Key), cmp.Compare(a.DirectoryID, b.DirectoryID),
-		slices.Compare(a.LogOns, b.LogOns), cmp.Compare(a.Mail, b.Mail), cmp.Compare(a.First, b.First))
+	return cmp.Or(
+		cmp.Compare(a.Source, b.Source),
+		cmp.Compare(a.Key, b.Key),
+		cmp.Compare(a.DirectoryID, b.DirectoryID),
+		slices.Compare(a.LogOns, b.LogOns),
+		cmp.Compare(a.Mail, b.Mail),
+		cmp.Compare(a.First, b.First),
+	)
 }
 
 func (p *people) alike(i, j int) []Sign {

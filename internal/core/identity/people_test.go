@@ -63,7 +63,7 @@ func TestPeople(t *testing.T) {
 		{name: "where the house says so it joins", want: "aa", opt: Options{Names: true}, list: []Person{
 			person("", "u1", PersonSigns{LogOns: []string{`HALV\una`}}), person("server", "una", PersonSigns{}),
 		}},
-		{name: "but not where two are called so", want: "abc", opt: Options{Names: true}, pairs: "a-c b-c", list: []Person{
+		{name: "not of two called so", want: "abc", opt: Options{Names: true}, pairs: "a-c b-c", list: []Person{
 			person("", "u1", PersonSigns{LogOns: []string{`HALV\una`}}),
 			person("", "u2", PersonSigns{LogOns: []string{`SKOLE\una`}}), person("server", "una", PersonSigns{}),
 		}},
@@ -105,7 +105,11 @@ func staff(r *rand.Rand, people int) (list []Person, of []int) {
 	taken, free := map[string]int{}, []string{}
 	add := func(m int, p Person) { list, of = append(list, p), append(of, m) }
 	for m := range people {
-		name := first[r.IntN(len(first))][:1] + last[r.IntN(len(last))] + fmt.Sprintf("%c%c", 'a'+r.IntN(26), 'a'+r.IntN(26))
+		name := first[r.IntN(len(first))][:1] + last[r.IntN(len(last))] + fmt.Sprintf(
+			"%c%c",
+			'a'+r.IntN(26),
+			'a'+r.IntN(26),
+		)
 		from, to := r.IntN(60), 400
 		if taken[name]++; taken[name] > 1 {
 			name += strconv.Itoa(taken[name])
@@ -138,8 +142,8 @@ func staff(r *rand.Rand, people int) (list []Person, of []int) {
 	return list, of
 }
 
-// Simulated people with truth: 99.9 % of what joins by itself is right, 99 % of what is one is joined or proposed. Names
-// that are given again within the same directory are the hard ones.
+// Simulated people with truth: 99.9 % of what joins by itself is right, 99 % of what is one is joined or proposed.
+// Names that are given again within the same directory are the hard ones.
 func TestSimulatedPeople(t *testing.T) {
 	size := 2000
 	if n, err := strconv.Atoi(os.Getenv("ENSOMET_PEOPLE")); err == nil {
@@ -176,8 +180,19 @@ func TestSimulatedPeople(t *testing.T) {
 			}
 		}
 		share, found := float64(right)/float64(joined), float64(reached)/float64(truth)
-		t.Logf("seed %d, %d people, %d records: %d pairs joined, %.4f %% right; %.2f %% of %d true pairs joined or proposed; "+
-			"%d pairs to look at", seed, size, len(list), joined, 100*share, 100*found, truth, len(res.Pairs))
+		t.Logf(
+			"seed %d, %d people, %d records: %d pairs joined, %.4f %% right; "+
+				"%.2f %% of %d true pairs joined or proposed; "+
+				"%d pairs to look at",
+			seed,
+			size,
+			len(list),
+			joined,
+			100*share,
+			100*found,
+			truth,
+			len(res.Pairs),
+		)
 		if share < 0.999 || found < 0.99 {
 			t.Errorf("seed %d: %.4f right, %.4f reached", seed, share, found)
 		}
