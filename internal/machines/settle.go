@@ -190,7 +190,8 @@ func (s *settling) resolve() error {
 	return nil
 }
 
-// order puts records into an order that does not depend on when they came: the house's lists first, then directories.
+// order puts records into an order that does not depend on when they came: the house's lists first,
+// then directories, then who uses the house's device_ids; a name by which something is found comes last.
 func order(a, b *Record) int {
 	rank := func(r *Record) int {
 		switch {
@@ -198,8 +199,12 @@ func order(a, b *Record) int {
 			return 0
 		case r.Listed:
 			return 1
+		case r.Coded:
+			return 2
+		case !r.LetsName:
+			return 3
 		}
-		return 2
+		return 4
 	}
 	return cmp.Or(
 		cmp.Compare(rank(a), rank(b)),

@@ -130,7 +130,7 @@ type subjects interface {
 	alike(i, j int) []Sign
 	// against returns what speaks against two groups being one.
 	against(a, b []int) []Sign
-	// named says who calls it what; own is that the source's identifiers are its own.
+	// named says who calls it what; own is that it tells the record from others of its source.
 	named(i int) (source, key string, own bool)
 	// byName reports whether the house lets what this record's name fits join by itself.
 	byName(i int) bool

@@ -117,7 +117,7 @@ func (m *machines) travels(on []int) bool {
 func (m *machines) size() int { return len(m.list) }
 
 func (m *machines) named(i int) (source, key string, own bool) {
-	return m.list[i].Source, m.said[i].key, m.own(i)
+	return m.list[i].Source, m.said[i].key, !m.list[i].LetsName
 }
 
 // own reports whether what a source calls a machine is its own identifier: neither the house's nor a name by which it

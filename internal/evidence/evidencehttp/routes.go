@@ -234,7 +234,7 @@ func (s *routes) same() {
 		rest.OnID(s.Same.TakeBack))
 	rest.Handle(s.Server, access.Viewer, rest.Get("joinRules", "/api/same/rules"),
 		rest.Plain(s.Same.JoinRules, rest.One(toJoinRules)))
-	rest.Handle(s.Server, access.Admin,
+	rest.Handle(s.Server, access.Editor,
 		huma.Operation{OperationID: "setJoinRules", Method: http.MethodPut, Path: "/api/same/rules"},
 		func(ctx context.Context, me rest.Account, in *rest.Body[JoinRules]) (JoinRules, error) {
 			if err := s.Same.SetJoinRules(ctx, fromJoinRules(in.Body), me.Name); err != nil {

@@ -16,7 +16,6 @@ import SameActs from './SameActs.vue'
 /** What may be one machine under two names: both side by side, what speaks for it and against it, many at once. */
 const { may } = useSession()
 const mayWork = may('work')
-const mayRun = may('run')
 const list = useQuery({ queryKey: ['same'], queryFn: () => ask(api.GET('/api/same')) })
 const acts = useQuery({ queryKey: ['same', 'acts'], queryFn: () => ask(api.GET('/api/same/acts')) })
 const rules = useQuery({ queryKey: ['same', 'rules'], queryFn: () => ask(api.GET('/api/same/rules')) })
@@ -77,7 +76,7 @@ const called = (n: Schemas['NamedAs']) =>
       <label class="row"
         ><ToggleSwitch
           :model-value="rules.data.value.names"
-          :disabled="!mayRun || busy"
+          :disabled="!mayWork || busy"
           aria-label="the same name"
           data-by-name
           @update:model-value="setRule({ names: $event })"
@@ -87,7 +86,7 @@ const called = (n: Schemas['NamedAs']) =>
       <label class="row"
         ><ToggleSwitch
           :model-value="rules.data.value.addresses"
-          :disabled="!mayRun || busy"
+          :disabled="!mayWork || busy"
           aria-label="the same hardware address"
           @update:model-value="setRule({ addresses: $event })"
         />
