@@ -396,8 +396,9 @@ func TestIntervalsAndSightings(t *testing.T) {
 				return err
 			}
 		}
-		if sources, err := evidencedb.Sources(tx); err != nil || len(sources) != 1 || sources["one"] != 1 {
-			t.Errorf("sources %v, %v", sources, err)
+		wholes, err := sqlite.Select[string](tx, "SELECT name FROM source WHERE part = ''")
+		if err != nil || len(wholes) != 1 || wholes[0] != "one" {
+			t.Errorf("sources %v, %v", wholes, err)
 		}
 		places, err := evidencedb.Places(tx)
 		if err != nil {

@@ -285,11 +285,6 @@ func Record(n *sqlite.Numbered, r recognise.Record) (int64, error) {
 	)
 }
 
-// Sources numbers sources by name.
-func Sources(tx *sqlite.Tx) (map[string]int64, error) {
-	return tx.Numbers("SELECT name, id FROM source WHERE part = '' AND slot = 0")
-}
-
 // Source returns the number of a source's whole list, or of a part of it.
 func Source(tx *sqlite.Tx, name, part string) (int64, error) {
 	return machines.SourceIn(tx, name, part, 0)
