@@ -153,7 +153,6 @@ function press(a: (typeof acts)[number]) {
         >which stance says so</RouterLink
       >
     </p>
-    <WaysOut v-if="c.kind === 'uncovered' && !c.ended" :product="c.productId" :case="c.id" />
     <div v-if="mayWork && !busy" class="row">
       <Button
         v-for="a in possible"
@@ -174,6 +173,8 @@ function press(a: (typeof acts)[number]) {
       from here; the next scan of {{ c.device }} decides. The last one was on {{ day(c.lastSeen) }}.
     </p>
     <p v-if="!mayWork" class="soft">Working on cases needs the role “work”.</p>
+    <!-- below what can be pressed: it comes a moment later, and would move the buttons from under the pointer -->
+    <WaysOut v-if="c.kind === 'uncovered' && !c.ended" :product="c.productId" :case="c.id" />
     <h3>What happened</h3>
     <ol class="steps">
       <li v-for="(s, i) in c.steps" :key="i" :class="{ undone: s.undone }">
