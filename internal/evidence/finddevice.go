@@ -1,6 +1,7 @@
 package evidence
 
 import (
+	"errors"
 	"fmt"
 	"strings"
 
@@ -10,6 +11,7 @@ import (
 	"ensomet/internal/evidence/evidencedb"
 	"ensomet/internal/formats"
 	"ensomet/internal/machines"
+	"ensomet/internal/persons"
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -19,6 +21,18 @@ import (
 func MachinesOf(clock clock.Clock) *machines.Room {
 	return &machines.Room{Settled: func(tx *sqlite.Tx, devices []int64) error {
 		return settled(tx, clock.Now().Unix(), devices)
+	}}
+}
+
+// PersonsOf says which names are one person; devices' main users follow at once.
+func PersonsOf() *persons.Room {
+	return &persons.Room{MainUsers: func(tx *sqlite.Tx, devices []int64) error {
+		for _, d := range devices {
+			if err := errors.Join(evidencedb.ResolveAnew(tx, d), renewal.MarkDevice(tx, d)); err != nil {
+				return err
+			}
+		}
+		return nil
 	}}
 }
 

@@ -8,6 +8,7 @@ import (
 	"ensomet/internal/formats"
 	"ensomet/internal/intake"
 	"ensomet/internal/machines"
+	"ensomet/internal/persons"
 	"ensomet/internal/progress"
 	"ensomet/internal/secret"
 	"ensomet/internal/snapshot"
@@ -27,6 +28,7 @@ type Service struct {
 	Numbers *evidencedb.Cache // of records, places and files that were numbered
 
 	Machines *machines.Room // finds the device that what a source says is about
+	Persons  *persons.Room  // says which names are one person
 }
 
 // Collecting does what can be done with those who send scans: their tokens, and the scans that they are asked for.

@@ -47,7 +47,7 @@ var exports = map[string]string{
 		" FROM source_life ORDER BY name",
 	"users": "SELECT code, name, email, org_unit, site, status, " + sqlite.Date(
 		"left_on",
-	) + " FROM person ORDER BY code",
+	) + ", log_ons, manager, cost_centre, directory_id, account FROM person ORDER BY code",
 	"devices": `SELECT code, name, kind, environment, org_unit, site, country, ip_address, directory_path,
 		primary_user, os_name, os_version, ` + sqlite.Number("processors") + `, ` + sqlite.Number("cores") + `,
  ` + sqlite.Number("virtual_cores") + `,

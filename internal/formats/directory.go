@@ -1,6 +1,7 @@
 package formats
 
 import (
+	"fmt"
 	"slices"
 	"strconv"
 	"strings"
@@ -85,7 +86,20 @@ func places(dn string) (unit, path string) {
 func DirectoryRows(entries []*LDIFEntry, kind *Kind, at civil.Day) (Rows, error) {
 	var rows [][]string
 	var lines []int
-	header := []string{"user_id", "name", "email", "org_unit", "site", "status", "left_on"}
+	header := []string{
+		"user_id",
+		"name",
+		"email",
+		"org_unit",
+		"site",
+		"status",
+		"left_on",
+		"log_on_names",
+		"manager",
+		"cost_centre",
+		"directory_id",
+		"account_kind",
+	}
 	if kind == Devices {
 		header = []string{
 			"device_id",
@@ -132,7 +146,7 @@ func classes(e *LDIFEntry) (person, device bool) {
 func directoryUser(e *LDIFEntry, at civil.Day) []string {
 	names := rdns(e.DN)
 	if e.Change == "delete" && len(names) > 0 && (names[0][0] == "uid" || names[0][0] == "cn") {
-		return []string{names[0][1], "", "", "", "", "left", at.String()}
+		return []string{names[0][1], "", "", "", "", "left", at.String(), "", "", "", "", ""}
 	}
 	person, _ := classes(e)
 	if !person || e.Change != "" && e.Change != "add" {
@@ -168,7 +182,47 @@ func directoryUser(e *LDIFEntry, at civil.Day) []string {
 		e.First("l", "localityname", "physicaldeliveryofficename"),
 		status,
 		left,
+		strings.Join(logOns(e), "|"),
+		manager(e),
+		e.First("departmentnumber", "costcenter"),
+		directoryID(e),
+		"",
 	}
+}
+
+// logOns are the names by which an entry logs on: RFC 4524 and what directories of the trade have besides (common
+// practice).
+func logOns(e *LDIFEntry) []string {
+	var out []string
+	for _, attr := range []string{"userprincipalname", "samaccountname", "uid", "krbprincipalname"} {
+		for _, v := range e.Values(attr) {
+			if v = strings.ReplaceAll(strings.TrimSpace(v), "|", ""); v != "" && !slices.Contains(out, v) {
+				out = append(out, v)
+			}
+		}
+	}
+	return out
+}
+
+// manager is the name of the entry that an entry's manager attribute points to (RFC 4524).
+func manager(e *LDIFEntry) string {
+	names := rdns(e.First("manager"))
+	if len(names) == 0 {
+		return ""
+	}
+	return names[0][1]
+}
+
+// directoryID is what a directory knows an entry by whatever it is called: an entryUUID (RFC 4530), or 16 bytes, which
+// are written as hexadecimal digits.
+func directoryID(e *LDIFEntry) string {
+	if v := e.First("entryuuid", "nsuniqueid", "ipauniqueid"); v != "" {
+		return v
+	}
+	if v := e.First("objectguid"); len(v) == 16 {
+		return fmt.Sprintf("%x", v)
+	}
+	return ""
 }
 
 func directoryDevice(e *LDIFEntry) []string {

@@ -31,8 +31,12 @@ var (
 	Publishers = kind("publishers", "publisher", `publisher aliases successor`)
 	Rates      = kind("rates", "currency on per_eur", `currency on per_eur`)
 	Sources    = kind("sources", "source", `source covers trust silent_after_days state retired_on`)
-	Users      = kind("users", "user_id", `user_id name email org_unit site status left_on`)
-	Devices    = kind(
+	Users      = kind(
+		"users",
+		"user_id",
+		`user_id name email org_unit site status left_on log_on_names manager cost_centre directory_id account_kind`,
+	)
+	Devices = kind(
 		"devices",
 		"device_id",
 		`device_id name kind environment org_unit site country ip_address directory_path primary_user os_name os_version

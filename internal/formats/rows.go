@@ -32,13 +32,32 @@ type DeviceSigns struct {
 
 // None reports whether a list says nothing of it.
 func (s DeviceSigns) None() bool {
-	return s.Serial+s.Maker+s.Model+s.MachineID+s.DirectoryID == "" && len(s.HardwareAddresses) == 0 && s.MemoryMB == 0
+	return s.Serial+s.Maker+s.Model+s.MachineID+s.DirectoryID == "" && len(s.HardwareAddresses) == 0 &&
+		s.MemoryMB == 0
 }
 
 // User is a line of users.csv.
 type User struct {
 	evidence.Person
+	UserSigns
 	Custom map[string]string
+}
+
+// UserSigns is what a person is known by, and belongs to, besides.
+type UserSigns struct {
+	LogOns      []string // in any spelling
+	DirectoryID string
+	Manager     string // as the list names him
+	CostCentre  string
+	AccountKind string // one of AccountKinds, empty for not said
+}
+
+// AccountKinds say who uses an account: one person, several, or none.
+var AccountKinds = []string{"person", "shared", "service"}
+
+// None reports whether a list says nothing of it.
+func (s UserSigns) None() bool {
+	return s.DirectoryID+s.Manager+s.CostCentre+s.AccountKind == "" && len(s.LogOns) == 0
 }
 
 // Title is a line of titles.csv, with the publisher and product that core types keep apart.
@@ -159,6 +178,13 @@ func ParseUser(row *Row) (User, error) {
 		Status:  oneOf(p, "status", evidence.PersonStatuses, evidence.Active),
 		LeftOn:  p.day("left_on"),
 	}}
+	u.UserSigns = UserSigns{DirectoryID: p.col("directory_id"), Manager: p.col("manager"),
+		CostCentre: p.col("cost_centre"), AccountKind: oneOf(p, "account_kind", AccountKinds, "")}
+	for name := range strings.SplitSeq(p.col("log_on_names"), "|") {
+		if name = strings.TrimSpace(name); name != "" {
+			u.LogOns = append(u.LogOns, name)
+		}
+	}
 	return u, p.err()
 }
 

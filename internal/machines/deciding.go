@@ -55,10 +55,28 @@ func (r *Room) Join(tx *sqlite.Tx, devices []int64, who Who) (act, device int64,
 	}
 	var ids []int64
 	for _, b := range leads[1:] {
-		if err := decide(tx, act, leads[0].ID, b.ID, true, who); err != nil {
+		ids = append(ids, b.ID)
+	}
+	// those of their records that were parted before are meant too
+	parted, err := sqlite.Select[int64](tx, `WITH them AS (SELECT id FROM machine_record
+			WHERE device_id IN (SELECT value FROM json_each(?)))
+		SELECT d.a FROM machine_decision d JOIN them x ON x.id = d.a JOIN them y ON y.id = d.b
+		WHERE d.ended_at = 0 AND d.together = 0
+		UNION SELECT d.b FROM machine_decision d JOIN them x ON x.id = d.a JOIN them y ON y.id = d.b
+		WHERE d.ended_at = 0 AND d.together = 0`, numbers(devices))
+	if err != nil {
+		return 0, 0, err
+	}
+	ids = append(ids, parted...)
+	slices.Sort(ids)
+	ids = slices.Compact(ids)
+	for _, id := range ids {
+		if id == leads[0].ID {
+			continue
+		}
+		if err := decide(tx, act, leads[0].ID, id, true, who); err != nil {
 			return 0, 0, err
 		}
-		ids = append(ids, b.ID)
 	}
 	if _, err := r.settle(tx, "", append(ids, leads[0].ID)...); err != nil {
 		return 0, 0, err

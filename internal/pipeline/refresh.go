@@ -27,6 +27,9 @@ func (svc *Service) Refresh(ctx context.Context) error {
 	if err := svc.Use.RollDue(ctx); err != nil {
 		return err
 	}
+	if err := svc.settleNames(ctx); err != nil {
+		return err
+	}
 	var upTo string
 	if err := svc.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
 		upTo, err = tx.Setting(renewal.Changes)

@@ -7,6 +7,7 @@ import (
 
 	"ensomet/internal/clock"
 	"ensomet/internal/evidence"
+	"ensomet/internal/persons"
 	"ensomet/internal/position"
 	"ensomet/internal/progress"
 	"ensomet/internal/renewal"
@@ -27,6 +28,7 @@ type Service struct {
 
 	Evidence  *evidence.Service
 	Sources   *evidence.Sources
+	Persons   *persons.Room
 	Titles    *titles.Service
 	Catalogue *titles.Catalogue
 	Use       *use.Service

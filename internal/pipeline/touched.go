@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strconv"
 
+	"ensomet/internal/persons"
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -21,7 +22,34 @@ func (svc *Service) RenewTouched(ctx context.Context) error {
 	svc.refreshing.Lock()
 	defer svc.refreshing.Unlock()
 	defer svc.Progress.Step("")
+	if err := svc.settleNames(ctx); err != nil {
+		return err
+	}
 	return svc.renewTouched(ctx, true)
+}
+
+// namesAtOnce is how many names of people are settled before a writer who waits gets his turn.
+const namesAtOnce = 20_000
+
+// settleNames says whom names of people count as that came since the last time.
+func (svc *Service) settleNames(ctx context.Context) error {
+	for more := true; more; {
+		heard := false
+		if err := svc.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
+			heard, err = persons.Heard(tx)
+			return err
+		}); err != nil || !heard {
+			return err
+		}
+		svc.Progress.Step("settling who is who")
+		if err := svc.DB.Update(ctx, func(tx *sqlite.Tx) (err error) {
+			_, more, err = svc.Persons.Settle(tx, namesAtOnce)
+			return err
+		}); err != nil {
+			return fmt.Errorf("names of people could not be settled: %w", err)
+		}
+	}
+	return nil
 }
 
 // renewTouched leaves it to the renewal of everything that follows where all products, or very many, are touched;

@@ -487,7 +487,8 @@ func TestAListThatNamesSerialNumbersLater(t *testing.T) {
 		t.Fatal(err)
 	}
 	const header = "device_id,name,serial"
-	if res := take(t, prog, formats.Devices, header, "A-1,pc1,abcd1234", "B-2,,"); res.Changed != 1 || res.Same != 1 {
+	if res := take(t, prog, formats.Devices, header, "A-1,pc1,abcd1234", "B-2,,"); res.Changed != 1 ||
+		res.Same != 1 {
 		t.Errorf("%+v", res)
 	}
 	if got := textsOf(t, prog, "SELECT code FROM device ORDER BY 1"); !slices.Equal(got, []string{"A-1", "B-2"}) {
@@ -500,7 +501,10 @@ func TestAListThatNamesSerialNumbersLater(t *testing.T) {
 	if res := take(t, prog, formats.Devices, header, "A-1,pc1,WXYZ-9999", "B-2,,"); res.Changed != 1 {
 		t.Errorf("%+v", res)
 	}
-	if got := textsOf(t, prog, "SELECT code FROM device ORDER BY 1"); !slices.Equal(got, []string{"77", "A-1", "B-2"}) {
+	if got := textsOf(t, prog, "SELECT code FROM device ORDER BY 1"); !slices.Equal(
+		got,
+		[]string{"77", "A-1", "B-2"},
+	) {
 		t.Errorf("%q", got)
 	}
 }
@@ -562,4 +566,39 @@ func TestASourceThatIsTrusted(t *testing.T) {
 		t.Fatal(err)
 	}
 	cores("8")
+}
+
+// What somebody parted, and joins again without taking it back, is one device: all of it.
+func TestWhatWasPartedIsJoinedAgain(t *testing.T) {
+	prog, clock := desk(t)
+	for _, source := range []string{"x", "y", "z"} {
+		if _, err := prog.Evidence.TakeScan(context.Background(), source, "id", &formats.Scan{Format: formats.ScanFormat,
+			At: clock.now, Device: formats.ScanDevice{ID: source + "-1", Name: "one", Serial: "SERIAL9"}}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	devices := func(want int) []string {
+		t.Helper()
+		list := textsOf(t, prog, "SELECT code FROM device ORDER BY code")
+		if len(list) != want {
+			t.Errorf("%v, not %d", list, want)
+		}
+		return list
+	}
+	devices(1)
+	roomDoes(t, prog, func(room *machines.Room, tx *sqlite.Tx) (int64, error) {
+		list, err := machines.All(tx)
+		if err != nil {
+			return 0, err
+		}
+		act, _, err := room.Part(
+			tx,
+			list[0].Device,
+			[]int64{list[1].ID},
+			machines.Who{Name: "bo", Reason: "two", At: 3},
+		)
+		return act, err
+	})
+	join(t, prog, devices(2)...)
+	devices(1)
 }

@@ -89,6 +89,7 @@ func New(db *sqlite.DB, clock clock.Clock) *Program {
 		Secret:    p.Secret,
 		Numbers:   evidencedb.NewCache(),
 		Machines:  evidence.MachinesOf(clock),
+		Persons:   evidence.PersonsOf(),
 	}
 	p.Titles = &titles.Service{DB: db, Clock: clock, Snapshots: p.Snapshots, Progress: p.Progress}
 	p.Collecting = &evidence.Collecting{Service: p.Evidence}
@@ -147,6 +148,7 @@ func New(db *sqlite.DB, clock clock.Clock) *Program {
 		Renewal:   p.Renewal,
 		Evidence:  p.Evidence,
 		Sources:   p.Sources,
+		Persons:   p.Evidence.Persons,
 		Titles:    p.Titles,
 		Catalogue: p.Catalogue,
 		Use:       p.Use,

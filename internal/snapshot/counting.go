@@ -233,7 +233,7 @@ func (o *onDevice) hold(f *ProductFacts) {
 			Fresh:       e.age(d) == evidence.Fresh,
 			Place:       entitle.Place{Unit: d.OrgUnit, Country: d.Country},
 		}
-		if p, ok := e.personAt[d.PrimaryUser]; ok {
+		if p := e.mainUser(d); p >= 0 {
 			o.bearer.User, o.bearer.UserAt = e.persons[p].ID, e.userPlace(&e.persons[p])
 		}
 	}

@@ -9,6 +9,7 @@ import (
 	"ensomet/internal/core/entitle"
 	"ensomet/internal/core/evidence"
 	"ensomet/internal/core/position"
+	"ensomet/internal/persons"
 	"ensomet/internal/renewal"
 	"ensomet/internal/sqlite"
 )
@@ -25,6 +26,7 @@ type Inventory struct {
 	persons  []PersonFacts
 	personAt map[string]int           // by user_id
 	personID map[int64]int            // by number
+	counts   map[string]persons.As    // names that count as another one, and those behind which nobody is
 	places   map[string]entitle.Place // where users belong
 	Fleet    map[evidence.DeviceKind]position.Fleet
 	hardware *demand.Hardware
@@ -78,6 +80,9 @@ func (m *Inventory) load(tx *sqlite.Tx, settings *Settings) error {
 	if m.persons, err = AllPersons(tx); err != nil {
 		return err
 	}
+	if m.counts, err = persons.Others(tx); err != nil {
+		return err
+	}
 	for i, p := range m.persons {
 		m.personAt[p.Code] = i
 	}
@@ -87,13 +92,13 @@ func (m *Inventory) load(tx *sqlite.Tx, settings *Settings) error {
 	for i, d := range m.Devices {
 		m.DeviceAt[d.ID] = i
 		m.deviceOf[d.Code] = d.ID
-		if d.PrimaryUser != "" {
-			if _, known := m.personAt[d.PrimaryUser]; !known {
-				m.personAt[d.PrimaryUser] = len(m.persons)
-				m.persons = append(m.persons, stranger(d.PrimaryUser, len(m.persons)))
+		if user := m.countsAs(d.PrimaryUser); user != "" {
+			if _, known := m.personAt[user]; !known {
+				m.personAt[user] = len(m.persons)
+				m.persons = append(m.persons, stranger(user, len(m.persons)))
 			}
-			if _, known := m.places[d.PrimaryUser]; !known {
-				m.places[d.PrimaryUser] = entitle.Place{Unit: d.OrgUnit, Country: d.Country}
+			if _, known := m.places[user]; !known {
+				m.places[user] = entitle.Place{Unit: d.OrgUnit, Country: d.Country}
 			}
 		}
 		if d.Status != evidence.InService {
@@ -112,6 +117,11 @@ func (m *Inventory) load(tx *sqlite.Tx, settings *Settings) error {
 	}
 	for i := range m.persons {
 		m.personID[m.persons[i].ID] = i
+		if as, other := m.counts[m.persons[i].Code]; other { // what is assigned to him is assigned to who he is
+			if at, known := m.personAt[as.Key]; known {
+				m.personID[m.persons[i].ID] = at
+			}
+		}
 	}
 	m.persons = m.persons[:len(m.persons):len(m.persons)] // whoever adds one adds to a copy
 	return nil
@@ -122,7 +132,27 @@ func stranger(code string, place int) PersonFacts {
 	return PersonFacts{-int64(place) - 1, evidence.Person{Code: code, Name: code}}
 }
 
-// person returns the place in persons of a user_id.
+// countsAs returns the name that stands for the person whom a name means; none where nobody in particular is behind it.
+func (m *Inventory) countsAs(name string) string {
+	as, other := m.counts[name]
+	switch {
+	case !other:
+		return name
+	case as.Nobody:
+		return ""
+	}
+	return as.Key
+}
+
+// mainUser is the place in persons of a device's main user, -1 where it has none.
+func (m *Inventory) mainUser(d *DeviceFacts) int {
+	if i, known := m.personAt[m.countsAs(d.PrimaryUser)]; known {
+		return i
+	}
+	return -1
+}
+
+// person returns the place in persons of a name that stands for somebody.
 func (e *Snapshot) person(code string) int {
 	i, known := e.personAt[code]
 	if !known {

@@ -190,9 +190,9 @@ func JudgeUse(e *Snapshot, uses map[DevicePair]*Use) (out []IdleFact) {
 			if u == nil {
 				u = &Use{}
 			}
-			person := u.person
+			person := e.countsAs(u.person)
 			if person == "" {
-				person = e.Devices[e.DeviceAt[h.Device]].PrimaryUser
+				person = e.countsAs(e.Devices[e.DeviceAt[h.Device]].PrimaryUser)
 			}
 			c := usage.Classify(u.Facts, w)
 			out = append(

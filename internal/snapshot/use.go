@@ -41,7 +41,12 @@ func (e *Snapshot) loadPersonsOfDemand(tx *sqlite.Tx, only []int64) error {
 		}
 		f.persons = append(
 			f.persons,
-			demand.Person{User: p.ID, Place: e.userPlace(p), Set: e.sets.Of([]demand.Priced{need}), Why: "assigned"},
+			demand.Person{
+				User:  p.ID,
+				Place: e.userPlace(p),
+				Set:   e.sets.Of([]demand.Priced{need}),
+				Why:   "assigned",
+			},
 		)
 	}
 	return nil
@@ -203,8 +208,8 @@ func (e *Snapshot) sessionAdder(
 			Holding:  -1,
 			Fresh:    true,
 		}
-		if person != "" {
-			i := e.person(person)
+		if user := e.countsAs(person); user != "" {
+			i := e.person(user)
 			s.User, s.Place = e.persons[i].ID, e.userPlace(&e.persons[i])
 		}
 		if i, ok := e.DeviceAt[device]; ok {
@@ -244,13 +249,17 @@ func (e *Snapshot) loadUsers(tx *sqlite.Tx, wanted map[int64]bool, names []int64
 	err := EachUseDay(tx, names, window, e.AsOf, func(d UseDayRow) error {
 		f := e.Products[e.UseNames[d.Name]]
 		at, known := e.DeviceAt[d.Device]
+		if !known || !f.countsUseOn(d.Device) {
+			return nil
+		}
+		who := e.countsAs(d.Person)
+		if who == "" && !holds[DevicePair{d.Device, f.Id}] { // else its main user counts, or the device
+			who = e.countsAs(e.Devices[at].PrimaryUser)
+		}
 		switch {
-		case !known || !f.countsUseOn(d.Device):
-		case d.Person != "":
-			users[user{f.Id, e.persons[e.person(d.Person)].ID}] = true
-		case holds[DevicePair{d.Device, f.Id}]: // its main user counts, or the device
-		case e.Devices[at].PrimaryUser != "":
-			users[user{f.Id, e.persons[e.person(e.Devices[at].PrimaryUser)].ID}] = true
+		case who != "":
+			users[user{f.Id, e.persons[e.person(who)].ID}] = true
+		case holds[DevicePair{d.Device, f.Id}]:
 		default:
 			nobody[place{f.Id, at}] = true
 		}
@@ -263,8 +272,11 @@ func (e *Snapshot) loadUsers(tx *sqlite.Tx, wanted map[int64]bool, names []int64
 		for id := range wanted {
 			if nobody[place{id, at}] {
 				f, d := e.Products[id], &e.Devices[at]
-				f.persons = append(f.persons, demand.Person{Device: d.ID, Kind: d.Kind, Set: e.anySet(f), Why: "used",
-					Place: entitle.Place{Unit: d.OrgUnit, Country: d.Country}})
+				f.persons = append(
+					f.persons,
+					demand.Person{Device: d.ID, Kind: d.Kind, Set: e.anySet(f), Why: "used",
+						Place: entitle.Place{Unit: d.OrgUnit, Country: d.Country}},
+				)
 			}
 		}
 	}

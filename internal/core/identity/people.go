@@ -8,7 +8,7 @@ import (
 
 // Person is what one source says of a person under one identifier.
 type Person struct {
-	Source string // empty for the house's own lists
+	Source string // empty where the key is a user_id of the house, or a name that evidence has instead of one
 	Key    string // what the source calls him, often a log-on name
 	PersonSigns
 	First, Last int64 // when it was said, in seconds since 1970; 0 for unknown
@@ -134,7 +134,7 @@ func (p *people) fold(i int) {
 		add(ByDirectory, "", f.directory)
 	}
 	// what a source knows people by is an identifier where it has their log-on names besides; else it is one of these
-	if r.Source != "" && f.key != "" && (len(r.LogOns) > 0 || r.Mail != "") {
+	if f.key != "" && (r.Source == "" || len(r.LogOns) > 0 || r.Mail != "") {
 		add(ByIdentifier, r.Source, f.key)
 	}
 	for _, l := range f.logOns {
@@ -145,6 +145,28 @@ func (p *people) fold(i int) {
 			f.blocks = append(f.blocks, b)
 		}
 	}
+}
+
+// Values are the values by which records that may be of one person are found, each with a letter for its kind.
+func (r *Person) Values() []string {
+	var out []string
+	add := func(v string) {
+		if !slices.Contains(out, v) {
+			out = append(out, v)
+		}
+	}
+	if d := foldHex(r.DirectoryID); d != "" {
+		add("d:" + d)
+	}
+	if k := fold(r.Key); k != "" {
+		add("k:" + k)
+	}
+	for _, n := range append(slices.Clone(r.LogOns), r.Mail, r.Key) {
+		if l := FoldLogOn(n); l.Local != "" && !IsService(n) {
+			add("l:" + l.Local)
+		}
+	}
+	return out
 }
 
 func (p *people) size() int                 { return len(p.list) }

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 	"sync"
@@ -12,6 +13,7 @@ import (
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/evidence"
 	"ensomet/internal/formats"
+	"ensomet/internal/persons"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 )
@@ -269,12 +271,8 @@ func resolveDevice(tx *sqlite.Tx, device int64, anew bool) error {
 	if listed != 0 && said["kind"] != "" {
 		now["kind"] = said["kind"]
 	}
-	newest := int64(0)
-	for _, l := range logons {
-		newest = max(newest, l.At)
-	}
-	if user := evidence.MainUser(logons, newest-MainUserDays*86400); user != "" {
-		now["primary_user"] = user
+	if err := mainUser(tx, now, logons); err != nil {
+		return err
 	}
 	set, args := "", []any{}
 	for _, column := range resolved {
@@ -331,6 +329,41 @@ func trustIn(tx *sqlite.Tx, reports []FactReport) (map[int64]int, error) {
 		}
 	}
 	return out, nil
+}
+
+// mainUser puts the main user of a device among its facts: who was logged on most, as the person whom his names mean,
+// or who lists say. Accounts behind which nobody in particular is are not asked.
+func mainUser(tx *sqlite.Tx, now evidence.Facts, logons []evidence.Logon) error {
+	names := []string{now["primary_user"]}
+	for _, l := range logons {
+		names = append(names, l.User)
+	}
+	slices.Sort(names)
+	counts, err := persons.CountAs(tx, slices.Compact(names))
+	if err != nil {
+		return err
+	}
+	newest := int64(0)
+	for i := range logons {
+		newest = max(newest, logons[i].At)
+		if as, known := counts[logons[i].User]; known {
+			logons[i].User = as.Key
+			if as.Nobody {
+				logons[i].User = ""
+			}
+		}
+	}
+	user := evidence.MainUser(logons, newest-MainUserDays*86400)
+	if user == "" {
+		user = now["primary_user"]
+		if as, known := counts[user]; known {
+			user = as.Key
+		}
+	}
+	if user != "" {
+		now["primary_user"] = user
+	}
+	return nil
 }
 
 // Logons lists who was logged on to a device.

@@ -4,6 +4,7 @@ package evidencedb
 
 import (
 	"database/sql"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -13,6 +14,7 @@ import (
 	"ensomet/internal/core/recognise"
 	"ensomet/internal/formats"
 	"ensomet/internal/machines"
+	"ensomet/internal/persons"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 )
@@ -158,13 +160,34 @@ func (w *ListedDevices) Put(d formats.Device, listedAt int64) (int64, sqlite.Cha
 		}
 	case c == sqlite.Changed:
 		err = ResolveDevice(w.tx, id)
-	case c == sqlite.Added && d.OSName != "":
-		err = keepSystems(w.tx, id, evidence.Facts{"os_name": d.OSName, "os_version": d.OSVersion}, listedAt, nil)
+	case c == sqlite.Added:
+		if d.OSName != "" {
+			err = keepSystems(
+				w.tx,
+				id,
+				evidence.Facts{"os_name": d.OSName, "os_version": d.OSVersion},
+				listedAt,
+				nil,
+			)
+		}
+		err = errors.Join(err, countMainUser(w.tx, id, d.PrimaryUser))
 	}
 	if err == nil && c == sqlite.Changed && listedAt > since && !away {
 		err = snapshot.KeepState(w.tx, was, listedAt)
 	}
 	return id, c, err
+}
+
+// countMainUser puts who the name of a new device's main user counts as in its place.
+func countMainUser(tx *sqlite.Tx, device int64, name string) error {
+	if name == "" {
+		return nil
+	}
+	counts, err := persons.CountAs(tx, []string{name})
+	if as, known := counts[name]; err == nil && known && as.Key != name {
+		err = tx.One("UPDATE device SET primary_user = ? WHERE id = ?", as.Key, device)
+	}
+	return err
 }
 
 // Persons prepares writing users.
@@ -181,6 +204,11 @@ func Persons(tx *sqlite.Tx) (*sqlite.Upserter, error) {
 		"status",
 		"left_on",
 		"custom",
+		"log_ons",
+		"directory_id",
+		"manager",
+		"cost_centre",
+		"account",
 	)
 }
 
@@ -200,14 +228,22 @@ func PutUser(u *sqlite.Upserter, p formats.User, on civil.Day) (sqlite.Change, e
 			if status == evidence.Left {
 				return sqlite.Same, nil
 			}
-			if err := u.Tx.QueryRowContext(u.Tx.Ctx, "SELECT name, email, org_unit, site FROM person WHERE id = ?",
-				known).Scan(&p.Name, &p.Email, &p.OrgUnit, &p.Site); err != nil {
+			var logOns string
+			if err := u.Tx.QueryRowContext(u.Tx.Ctx, `SELECT name, email, org_unit, site, log_ons, directory_id, manager,
+				cost_centre, account FROM person WHERE id = ?`, known).Scan(&p.Name, &p.Email, &p.OrgUnit, &p.Site,
+				&logOns, &p.DirectoryID, &p.Manager, &p.CostCentre, &p.AccountKind); err != nil {
 				return sqlite.Same, err
 			}
+			p.LogOns = persons.SplitNames(logOns)
 		}
 	}
-	id, c, err := u.Put(p.Code, p.Code, p.Name, p.Email, p.OrgUnit, p.Site, p.Status, p.LeftOn,
-		sqlite.Custom(p.Custom))
+	values := []any{p.Code, p.Name, p.Email, p.OrgUnit, p.Site, p.Status, p.LeftOn, sqlite.Custom(p.Custom),
+		strings.Join(p.LogOns, "|"), p.DirectoryID, p.Manager, p.CostCentre, p.AccountKind}
+	says := slices.Clone(values[:8])
+	if !p.UserSigns.None() { // a list without any says what it said before they were read
+		says = append(says, p.UserSigns)
+	}
+	id, c, err := u.PutAs(p.Code, says, values)
 	if err != nil || c == sqlite.Same {
 		return c, err
 	}

@@ -91,12 +91,13 @@ func PutPoolEvent(tx *sqlite.Tx, pool int64, e formats.PoolEvent) (sqlite.Change
 	return sqlite.Added, nil
 }
 
-// PoolEvents reads the events of a pool in [from, to), in order.
+// PoolEvents reads the events of a pool in [from, to), in order, each with the person whom its name means.
 func PoolEvents(tx *sqlite.Tx, pool, from, to int64) ([]usage.PoolEvent, error) {
-	return sqlite.Select[usage.PoolEvent](tx, `SELECT at, CASE event WHEN 'checkout' THEN 0
-		WHEN 'return' THEN 1 WHEN 'denial' THEN 2 WHEN 'lost' THEN 3 ELSE 4 END AS kind, session, person_code
-		AS user, device_code AS device, licences, active FROM pool_event WHERE pool_id = ? AND at >= ? AND at
-		< ? ORDER BY at`, pool, from, to)
+	return sqlite.Select[usage.PoolEvent](tx, `SELECT e.at, CASE e.event WHEN 'checkout' THEN 0
+		WHEN 'return' THEN 1 WHEN 'denial' THEN 2 WHEN 'lost' THEN 3 ELSE 4 END AS kind, e.session,
+		coalesce(nullif(r.counts_as, ''), e.person_code) AS user, e.device_code AS device, e.licences, e.active
+		FROM pool_event e LEFT JOIN person_record r ON r.key = e.person_code
+		WHERE e.pool_id = ? AND e.at >= ? AND e.at < ? ORDER BY e.at`, pool, from, to)
 }
 
 // PutPoolDays replaces the days of a pool from a day on.
@@ -173,7 +174,8 @@ func PoolList(today civil.Day) *sqlite.List[PoolRow] {
 			sqlite.Plain(
 				"cases",
 				"(SELECT count(*) FROM worklist_case c WHERE c.pool_id = o.id AND c.state NOT IN ('gone', 'lapsed', "+
-					"'kept'))"),
+					"'kept'))",
+			),
 			sqlite.Plain(
 				"asked",
 				"(SELECT count(*) FROM pool_complaint c WHERE c.pool_id = o.id AND c.ended_at = 0)"),
