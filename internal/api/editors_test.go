@@ -60,6 +60,12 @@ var kinds = map[string]edited{
 	"what joins by itself": {
 		read: "/api/same/rules", save: "/api/same/rules", put: true, field: "names", a: true, b: false,
 	},
+	"who is behind an account": {
+		read: "/api/people/u1", save: "/api/people/u1/mark", put: true, field: "mark", a: "nobody", b: "person",
+	},
+	"which names are one person by themselves": {
+		read: "/api/alike/rules", save: "/api/alike/rules", put: true, field: "names", a: true, b: false,
+	},
 	"source":           {read: "/api/sources", in: "0", save: "/api/sources", field: "silentDays", a: 40, b: 50},
 	"rules of figures": {read: "/api/rules", save: "/api/rules", put: true, field: "useWindow", a: 80, b: 85},
 	"how long use is kept": {
@@ -238,6 +244,11 @@ func (e edited) at(t *testing.T, p person) map[string]any {
 	return thing
 }
 
+// route is what it is saved by, as the description of routes has it.
+func (e edited) route() string {
+	return strings.NewReplacer("/1/", "/{id}/", "/u1/", "/{code}/").Replace(e.save)
+}
+
 // saves saves a thing with another value of its field, and returns what is answered.
 func (e edited) saves(t *testing.T, server *Server, p person, thing map[string]any, value any) (int, string) {
 	t.Helper()
@@ -256,7 +267,7 @@ func (e edited) saves(t *testing.T, server *Server, p person, thing map[string]a
 	if e.form != nil {
 		body = e.form(thing, value)
 	}
-	known := formFields(server, route{method, strings.Replace(e.save, "/1/", "/{id}/", 1)})
+	known := formFields(server, route{method, e.route()})
 	maps.DeleteFunc(body, func(name string, _ any) bool { return !slices.Contains(known, name) })
 	text, err := json.Marshal(body)
 	if err != nil {
@@ -418,7 +429,7 @@ func TestWhatChangesNamesARevision(t *testing.T) {
 	server := New(prog, nil)
 	tried := map[string]bool{"/api/plans": true, "/api/unsigned/sign": true} // by tests of their own
 	for _, e := range kinds {
-		tried[strings.Replace(e.save, "/1/", "/{id}/", 1)] = true
+		tried[e.route()] = true
 		for path := range e.acts {
 			tried[path] = true
 		}

@@ -10,6 +10,7 @@ import (
 	"testing"
 
 	"ensomet/internal/core/civil"
+	"ensomet/internal/directory"
 	"ensomet/internal/entitlements/entitlementsdb"
 	"ensomet/internal/evidence/evidencedb"
 	"ensomet/internal/outbox"
@@ -36,6 +37,7 @@ var large = map[string]string{
 	"key_fact":      "keys",
 	"mail":          "mail",
 	"name_fact":     "names",
+	"person_fact":   "people",
 	"person_move":   "moves",
 	"saving":        "savings",
 	"scan_order":    "scan-orders",
@@ -130,10 +132,12 @@ func fill(tx *sqlite.Tx, table string, n int) error {
 		}
 		names, values = append(names, c.name), append(values, value)
 	}
-	_, err = tx.Exec(fmt.Sprintf("WITH RECURSIVE count(n) AS (SELECT 1 UNION ALL SELECT n + 1 FROM count WHERE n < "+
-		"%d) "+
-		"INSERT OR REPLACE INTO %s(%s) SELECT %s FROM count", n, table, strings.Join(names, ", "),
-		strings.Join(values, ", ")))
+	_, err = tx.Exec(
+		fmt.Sprintf("WITH RECURSIVE count(n) AS (SELECT 1 UNION ALL SELECT n + 1 FROM count WHERE n < "+
+			"%d) "+
+			"INSERT OR REPLACE INTO %s(%s) SELECT %s FROM count", n, table, strings.Join(names, ", "),
+			strings.Join(values, ", ")),
+	)
 	return err
 }
 
@@ -175,6 +179,7 @@ func TestListsAreReadByIndexes(t *testing.T) {
 		"mail":        outbox.MailList(),
 		"moves":       evidencedb.MoveList(),
 		"names":       snapshot.NameList(),
+		"people":      directory.List(),
 		"potential":   worklistdb.PotentialList(),
 		"savings":     worklistdb.SavingList(),
 		"scan-orders": evidencedb.OrderList(),

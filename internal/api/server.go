@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"ensomet/internal/core/access"
+	"ensomet/internal/directory/directoryhttp"
 	"ensomet/internal/entitlements/entitlementshttp"
 	"ensomet/internal/evidence/evidencehttp"
 	"ensomet/internal/people"
@@ -67,6 +68,7 @@ func At(site rest.Site, p *program.Program, mover Mover) *Server {
 	peoplehttp.Register(s.Server, p.People, p.Demo)
 	evidencehttp.Register(s.Server, evidencehttp.Stations{Evidence: p.Evidence, Collecting: p.Collecting,
 		Sources: p.Sources, Same: p.Same})
+	directoryhttp.Register(s.Server, p.Directory)
 	titleshttp.Register(s.Server, titleshttp.Stations{Titles: p.Titles, Catalogue: p.Catalogue})
 	entitlementshttp.Register(
 		s.Server,

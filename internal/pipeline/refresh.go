@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 
+	"ensomet/internal/directory"
 	"ensomet/internal/evidence"
 	"ensomet/internal/evidence/evidencedb"
 	"ensomet/internal/renewal"
@@ -71,6 +72,9 @@ func (svc *Service) Refresh(ctx context.Context) error {
 			return err
 		}
 		if err := snapshot.PutFacts(tx, d.devices, d.Names, d.products, d.idle); err != nil {
+			return err
+		}
+		if err := directory.PutFacts(tx, svc.Snapshots.Today()); err != nil {
 			return err
 		}
 		if err := titlesdb.PutReleases(tx, d.Versions, d.Releases); err != nil {

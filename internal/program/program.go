@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"ensomet/internal/clock"
+	"ensomet/internal/directory"
 	"ensomet/internal/entitlements"
 	"ensomet/internal/evidence"
 	"ensomet/internal/evidence/evidencedb"
@@ -41,6 +42,7 @@ type Program struct {
 	Collecting   *evidence.Collecting
 	Sources      *evidence.Sources
 	Same         *evidence.Same
+	Directory    *directory.Service
 	Titles       *titles.Service
 	Catalogue    *titles.Catalogue
 	Entitlements *entitlements.Service
@@ -95,6 +97,7 @@ func New(db *sqlite.DB, clock clock.Clock) *Program {
 	p.Collecting = &evidence.Collecting{Service: p.Evidence}
 	p.Sources = &evidence.Sources{Service: p.Evidence}
 	p.Same = &evidence.Same{Service: p.Evidence}
+	p.Directory = &directory.Service{DB: db, Clock: clock, Snapshots: p.Snapshots, Persons: p.Evidence.Persons}
 	p.Catalogue = &titles.Catalogue{Service: p.Titles}
 	p.Entitlements = &entitlements.Service{
 		DB:        db,

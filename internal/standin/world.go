@@ -111,6 +111,7 @@ func Generate(dir string) ([]Truth, error) {
 func build() *world {
 	w := &world{r: rand.New(rand.NewPCG(seed, 1)), today: civil.Of(Now), unitsOf: map[string][]*device{}}
 	w.people()
+	w.listed()
 	w.fleet()
 	w.stories()
 	w.filler()
@@ -119,6 +120,7 @@ func build() *world {
 	w.rightsStories()
 	w.useStories()
 	w.places()
+	w.whoIsWho()
 	return w
 }
 
@@ -143,7 +145,11 @@ func Names() []NamedRecord {
 			if s.product == nil {
 				continue
 			}
-			n := NamedRecord{Publisher: s.pub, Name: s.names[len(s.names)-1], Version: s.versions[len(s.versions)-1]}
+			n := NamedRecord{
+				Publisher: s.pub,
+				Name:      s.names[len(s.names)-1],
+				Version:   s.versions[len(s.versions)-1],
+			}
 			if listed[s.product] {
 				n.Maker, n.Product = s.product.publisher, s.product.name
 			}

@@ -110,3 +110,30 @@ INSERT OR IGNORE INTO person_heard SELECT DISTINCT primary_user FROM device WHER
 INSERT OR IGNORE INTO person_heard SELECT DISTINCT person_code FROM logon WHERE person_code <> '';
 INSERT OR IGNORE INTO person_heard SELECT DISTINCT person_code FROM use_session WHERE person_code <> '';
 INSERT OR IGNORE INTO person_heard SELECT DISTINCT person_code FROM pool_event WHERE person_code <> '';
+
+-- People as the list of them shows them, made anew with the figures: one line for each person, whatever he is called.
+CREATE TABLE person_fact (
+  key TEXT PRIMARY KEY,
+  name TEXT NOT NULL,
+  mail TEXT NOT NULL,
+  unit TEXT NOT NULL,
+  site TEXT NOT NULL,
+  cost_centre TEXT NOT NULL,
+  state TEXT NOT NULL, -- active, left, unlisted or nobody
+  also TEXT NOT NULL, -- the other names, separated by |
+  names INTEGER NOT NULL,
+  devices INTEGER NOT NULL, -- of which he is the main user
+  seats INTEGER NOT NULL, -- that he holds
+  uses INTEGER NOT NULL -- products that he used in the window
+) WITHOUT ROWID;
+CREATE INDEX person_fact_by_name ON person_fact(name, key);
+CREATE INDEX person_fact_by_mail ON person_fact(mail, key);
+CREATE INDEX person_fact_by_unit ON person_fact(unit, key);
+CREATE INDEX person_fact_by_site ON person_fact(site, key);
+CREATE INDEX person_fact_by_cost_centre ON person_fact(cost_centre, key);
+CREATE INDEX person_fact_by_state ON person_fact(state, key);
+CREATE INDEX person_fact_by_also ON person_fact(also, key);
+CREATE INDEX person_fact_by_names ON person_fact(names, key);
+CREATE INDEX person_fact_by_devices ON person_fact(devices, key);
+CREATE INDEX person_fact_by_seats ON person_fact(seats, key);
+CREATE INDEX person_fact_by_uses ON person_fact(uses, key);

@@ -110,6 +110,7 @@ export interface Lists {
   'scan-orders': Schemas['OrderRow']
   deliveries: Schemas['Delivery']
   moves: Schemas['MoveRow']
+  people: Schemas['PersonRow']
   mail: Schemas['Mail']
   seats: Schemas['SeatRow']
   keys: Schemas['KeyRow']

@@ -4,6 +4,86 @@
  */
 
 export interface paths {
+    "/api/alike": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["alikePeople"];
+        put?: never;
+        post: operations["decideAlike"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/alike/acts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["alikeActs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/alike/acts/{id}/take-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["takeBackAlike"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/alike/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["previewAlike"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/alike/rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["alikeRules"];
+        put: operations["setAlikeRules"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/asides": {
         parameters: {
             query?: never;
@@ -1316,6 +1396,38 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["people"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{code}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["person"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/people/{code}/held": {
         parameters: {
             query?: never;
@@ -1342,6 +1454,22 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["mailHeld"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{code}/mark": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["markAccount"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2888,6 +3016,12 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        AccountMark: {
+            /** @enum {string} */
+            mark: "" | "person" | "nobody";
+            /** Format: int64 */
+            revision: number;
+        };
         AddKeyRequest: {
             key: string;
             note: string;
@@ -2900,6 +3034,90 @@ export interface components {
         AddedTitle: {
             /** Format: int64 */
             product: number;
+        };
+        Alike: {
+            /** @description the first of them */
+            pairs: components["schemas"]["AlikePair"][];
+            /**
+             * Format: int64
+             * @description how many pairs there are
+             */
+            total: number;
+            /**
+             * Format: int64
+             * @description how many of them wait for somebody, since signs disagree
+             */
+            waits: number;
+        };
+        AlikeAct: {
+            /** Format: int64 */
+            at: number;
+            author: string;
+            /**
+             * Format: int64
+             * @description when it was taken back, 0 where it holds
+             */
+            endedAt: number;
+            endedBy: string;
+            /** Format: int64 */
+            id: number;
+            names: string[];
+            reason: string;
+            /** @description that they are one; else that they are two */
+            together: boolean;
+        };
+        AlikeDraft: {
+            /** @description what goes */
+            names: string[];
+            /** @description of names, two each */
+            pairs: string[][];
+            /** @description whose names are parted from him */
+            person: string;
+            reason: string;
+            /** @description each pair is one person; else they are two */
+            together: boolean;
+        };
+        AlikeEffect: {
+            /** @description by which it can be taken back */
+            acts: number[];
+            /** Format: int64 */
+            after: number;
+            /**
+             * Format: int64
+             * @description people
+             */
+            before: number;
+            moves: components["schemas"]["PositionChange"][];
+            /** @description whom it is about, afterwards */
+            person: string;
+        };
+        AlikePair: {
+            a: components["schemas"]["AlikeSide"];
+            b: components["schemas"]["AlikeSide"];
+            signs: components["schemas"]["AlikeSign"][];
+            /** @description a sign that is certain speaks for it, and another one against */
+            waits: boolean;
+        };
+        AlikeRules: {
+            /** @description those that are alike, where nothing speaks against it and nobody else is like them */
+            names: boolean;
+            /** Format: int64 */
+            revision: number;
+        };
+        AlikeSide: {
+            /** Format: int64 */
+            devices: number;
+            key: string;
+            mail: string;
+            name: string;
+            named: components["schemas"]["PersonName"][];
+            state: string;
+            unit: string;
+        };
+        AlikeSign: {
+            /** @enum {string} */
+            weight: "certain" | "likely" | "against";
+            words: string;
         };
         AllSteps: {
             causes: components["schemas"]["CauseSum"][];
@@ -5207,6 +5425,17 @@ export interface components {
             /** Format: int64 */
             total: number;
         };
+        PagePersonRow: {
+            /** Format: int64 */
+            never: number;
+            next: string;
+            parts: components["schemas"]["Part"][];
+            rows: components["schemas"]["PersonRow"][];
+            /** Format: int64 */
+            stale: number;
+            /** Format: int64 */
+            total: number;
+        };
         PagePoolRow: {
             /** Format: int64 */
             never: number;
@@ -5329,6 +5558,96 @@ export interface components {
             metric: string;
             parts: components["schemas"]["PartView"][];
             transfers: components["schemas"]["TransferView"][];
+        };
+        Person: {
+            /**
+             * @description what a list says of it
+             * @enum {string}
+             */
+            account: "" | "person" | "shared" | "service";
+            acts: components["schemas"]["AlikeAct"][];
+            fields: components["schemas"]["PersonField"][];
+            leftOn: string;
+            machines: components["schemas"]["PersonMachine"][];
+            manager: string;
+            /**
+             * @description what somebody said of the account by hand
+             * @enum {string}
+             */
+            mark: "" | "person" | "nobody";
+            moves: components["schemas"]["PersonMove"][];
+            named: components["schemas"]["PersonName"][];
+            /**
+             * Format: int64
+             * @description of the mark
+             */
+            revision: number;
+            row: components["schemas"]["PersonRow"];
+            used: components["schemas"]["PersonUse"][];
+        };
+        PersonField: {
+            name: string;
+            value: string;
+        };
+        PersonMachine: {
+            code: string;
+            kind: string;
+            name: string;
+            status: string;
+        };
+        PersonMove: {
+            from: string;
+            on: string;
+            to: string;
+            what: string;
+        };
+        PersonName: {
+            /**
+             * Format: int64
+             * @description on which it logged on
+             */
+            devices: number;
+            directoryId: string;
+            key: string;
+            /** @description a list of users has it */
+            listed: boolean;
+            logOns: string[];
+            mail: string;
+        };
+        PersonRow: {
+            /** @description the other names, separated by | */
+            also: string;
+            costCentre: string;
+            /**
+             * Format: int64
+             * @description of which he is the main user
+             */
+            devices: number;
+            /** @description the user_id, or the name that evidence has */
+            key: string;
+            mail: string;
+            name: string;
+            /** Format: int64 */
+            names: number;
+            /** Format: int64 */
+            seats: number;
+            site: string;
+            /** @enum {string} */
+            state: "active" | "left" | "unlisted" | "nobody";
+            unit: string;
+            /**
+             * Format: int64
+             * @description products that he used in the window
+             */
+            uses: number;
+        };
+        PersonUse: {
+            class: string;
+            device: string;
+            last: string;
+            name: string;
+            /** Format: int64 */
+            product: number;
         };
         PhaseCount: {
             /**
@@ -7982,6 +8301,223 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    alikePeople: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Alike"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    decideAlike: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AlikeDraft"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AlikeEffect"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    alikeActs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AlikeAct"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    takeBackAlike: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    previewAlike: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AlikeDraft"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AlikeEffect"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    alikeRules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AlikeRules"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    setAlikeRules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AlikeRules"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AlikeRules"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     asides: {
         parameters: {
             query?: {
@@ -10905,6 +11441,76 @@ export interface operations {
             };
         };
     };
+    people: {
+        parameters: {
+            query?: {
+                q?: string;
+                f?: string[];
+                sort?: string;
+                desc?: boolean;
+                cursor?: string;
+                limit?: number;
+                /** @description a column whose values are counted */
+                split?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PagePersonRow"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    person: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the user_id, or the name that evidence has */
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Person"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     held: {
         parameters: {
             query?: never;
@@ -10958,6 +11564,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    markAccount: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AccountMark"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Person"];
                 };
             };
             /** @description Error */

@@ -1,9 +1,11 @@
 <script setup lang="ts">
 import { useRoute } from 'vue-router'
 
-/** The ways within one station, in one line; a count beside a way says what waits there. */
-defineProps<{ label: string; ways: { to: string; text: string; waits?: number }[] }>()
+/** The ways within one station, in one line; a count beside a way says what waits there. A way may have paths under it. */
+defineProps<{ label: string; ways: { to: string; text: string; waits?: number; under?: string[] }[] }>()
 const route = useRoute()
+const on = (w: { to: string; under?: string[] }) =>
+  route.path === w.to.split('?')[0] || w.under?.some((path) => route.path.startsWith(path))
 </script>
 
 <template>
@@ -12,7 +14,7 @@ const route = useRoute()
       v-for="w in ways"
       :key="w.to"
       :to="w.to"
-      :class="{ on: route.path === w.to.split('?')[0] }"
+      :class="{ on: on(w) }"
       :aria-current="route.path === w.to.split('?')[0] ? 'page' : undefined"
       >{{ w.text }}<b v-if="w.waits">{{ w.waits }}</b></RouterLink
     >

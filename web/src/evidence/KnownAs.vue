@@ -9,7 +9,8 @@ import { useAct } from '../lib/act'
 import { count, day, whole } from '../lib/format'
 import { usePreview } from '../lib/preview'
 import { useSession } from '../lib/session'
-import SameActs from './SameActs.vue'
+import DecidedList from '../components/DecidedList.vue'
+import { takeBackSame } from './same'
 
 /** What sources call this device, by which signs it is told from others, and how some of it becomes another device. */
 const props = defineProps<{ code: string }>()
@@ -117,6 +118,6 @@ function signs(n: Schemas['NamedAs']): string {
       </EffectLine>
     </form>
     <p v-if="says" role="status" data-parted>{{ says }}</p>
-    <SameActs :acts="names.data.value?.acts ?? []" />
+    <DecidedList :acts="names.data.value?.acts ?? []" one="one machine" two="two machines" :take-back="takeBackSame" />
   </template>
 </template>

@@ -1,20 +1,29 @@
 <script setup lang="ts">
-import { api, ask, type Schemas } from '../api/client'
-import SureButton from '../components/SureButton.vue'
+import SureButton from './SureButton.vue'
 import { useAct } from '../lib/act'
 import { moment } from '../lib/format'
 import { useSession } from '../lib/session'
 
-/** What people decided of which machines are one, with the way back. */
-defineProps<{ acts: Schemas['SameAct'][] }>()
+/** What people decided of which things are one, with the way back. */
+const props = defineProps<{
+  acts: {
+    id: number
+    together: boolean
+    reason: string
+    author: string
+    at: number
+    endedAt: number
+    endedBy: string
+    about: string[]
+  }[]
+  one: string
+  two: string
+  takeBack: (id: number) => Promise<unknown>
+}>()
 const { may } = useSession()
 const mayWork = may('work')
 const { says, act } = useAct()
-const takeBack = (id: number) =>
-  act(
-    () => ask(api.POST('/api/same/acts/{id}/take-back', { params: { path: { id } } })),
-    'Taken back: it is as if it had never been decided.',
-  )
+const back = (id: number) => act(() => props.takeBack(id), 'Taken back: it is as if it had never been decided.')
 </script>
 
 <template>
@@ -33,7 +42,7 @@ const takeBack = (id: number) =>
         </thead>
         <tbody>
           <tr v-for="a in acts" :key="a.id" :class="{ soft: a.endedAt }">
-            <td class="keep">{{ a.together ? 'one machine' : 'two machines' }}</td>
+            <td class="keep">{{ a.together ? one : two }}</td>
             <td>{{ a.about.join(' · ') }}</td>
             <td>{{ a.reason }}</td>
             <td>{{ a.author }}, {{ moment(a.at) }}</td>
@@ -44,7 +53,7 @@ const takeBack = (id: number) =>
                 label="take it back"
                 ask="Take this decision back? What it joined comes apart, what it parted comes together."
                 sure="take it back"
-                @sure="takeBack(a.id)"
+                @sure="back(a.id)"
               />
             </td>
           </tr>

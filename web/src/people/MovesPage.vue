@@ -1,7 +1,8 @@
 <script setup lang="ts">
 import ListFilter from '../components/ListFilter.vue'
 import ListTable, { type ListColumn } from '../components/ListTable.vue'
-import EvidenceNav from './EvidenceNav.vue'
+import { pageOf } from './people'
+import PeopleNav from './PeopleNav.vue'
 
 /** Who joined, moved, left or came back, by the directory's word, with the seats that each still holds. */
 const columns: ListColumn[] = [
@@ -17,7 +18,7 @@ const columns: ListColumn[] = [
 
 <template>
   <div class="page fill">
-    <EvidenceNav />
+    <PeopleNav />
     <ListTable
       name="moves"
       :columns="columns"
@@ -30,6 +31,9 @@ const columns: ListColumn[] = [
       <template #filters>
         <ListFilter column="what" label="what" any="anything" :options="['joined', 'moved', 'left', 'came back']" />
       </template>
+      <template #cell-name="{ row }"
+        ><RouterLink :to="pageOf(row.person)">{{ row.name }}</RouterLink></template
+      >
       <template #cell-seats="{ row }"
         ><RouterLink v-if="row.seats" :class="{ drop: row.what === 'left' }" :to="`/entitlements?q=${row.person}`">{{
           row.seats
