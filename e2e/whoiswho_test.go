@@ -62,3 +62,55 @@ func TestAnAccountIsSomebodys(t *testing.T) {
 	says(t, page, "[data-says]", "changed it on")
 	says(t, page, "[data-state]", "no person")
 }
+
+// A device is put right by hand: the positions that move show before, the word stands beside what sources say, a
+// colleague who saw an older state is told, and taken back the sources hold again. Several are put right at once.
+func TestADeviceIsPutRightByHand(t *testing.T) {
+	page, url := open(t, "work", false)
+	page.MustNavigate(url + "/evidence/D0246")
+	press(t, page, "[data-edit]")
+	press(t, page, "[data-value]")
+	press(t, page, ".p-select-option", "^retired$")
+	says(t, page, "[data-put-right] .effect", "say why, then press")
+	says(t, page, "[data-put-right] .effect", "→")
+	page.MustElement("[data-put-right] [data-reason]").MustInput("it lies in the skip")
+	look(t, page, "put-right")
+	// meanwhile a colleague says something else of it
+	other := second(t, page, url, "run")
+	if status := other.MustEval(`async () => {` + sent + `return send('/api/words', { devices: ['D0246'], field: 'site',
+		value: 'Isle', drop: false, from: '', reason: 'moved', revisions: [0] })}`).String(); status != "200" {
+		t.Fatal(status)
+	}
+	press(t, page, "[data-put-right] .effect:not(:disabled)")
+	says(t, page, "[data-put-right] [data-said]", "changed it on")
+	page.MustReload()
+	says(t, page, `[data-word="site"]`, "sources say Halvorsund")
+	press(t, page, "[data-edit]")
+	press(t, page, "[data-value]")
+	press(t, page, ".p-select-option", "^retired$")
+	page.MustElement("[data-put-right] [data-reason]").MustInput("it lies in the skip")
+	says(t, page, "[data-put-right] .effect", "→")
+	press(t, page, "[data-put-right] .effect:not(:disabled)")
+	says(t, page, `[data-word="status"]`, "it lies in the skip")
+	says(t, page, `[data-word="status"]`, "sources say in service")
+	says(t, page, "table", "the device is retired")
+	press(t, page, `[data-word="status"] button`, "^take it back$")
+	press(t, page, `[data-word="status"] button`, "^take it back$")
+	says(t, page, "[data-facts] [data-says]", "Taken back")
+	within(t, page, `() => !document.querySelector('[data-word="status"]')`)
+	// two at once, in a field of the house's own
+	page.MustNavigate(url + "/evidence?q=hal-chart-24")
+	pressIn(t, page, "input[type=checkbox]", "hal-chart-241")
+	pressIn(t, page, "input[type=checkbox]", "hal-chart-242")
+	press(t, page, "[data-put]")
+	press(t, page, "[data-put-right] [data-field]")
+	press(t, page, ".p-select-option", "a field of our own")
+	page.MustElement("[data-own]").MustInput("asset number")
+	page.MustElement("[data-put-right] input[data-value]").MustInput("77")
+	page.MustElement("[data-put-right] [data-reason]").MustInput("the label")
+	says(t, page, "[data-put-right] .effect", "2 of 2 devices change today")
+	press(t, page, "[data-put-right] .effect:not(:disabled)")
+	within(t, page, `() => !document.querySelector('[data-put-right]')`)
+	page.MustNavigate(url + "/evidence/D0242")
+	says(t, page, "[data-facts]", "asset number")
+}

@@ -9,6 +9,7 @@ import (
 	"strings"
 	"time"
 
+	"ensomet/internal/byhand/byhandhttp"
 	"ensomet/internal/core/access"
 	"ensomet/internal/directory/directoryhttp"
 	"ensomet/internal/entitlements/entitlementshttp"
@@ -69,6 +70,7 @@ func At(site rest.Site, p *program.Program, mover Mover) *Server {
 	evidencehttp.Register(s.Server, evidencehttp.Stations{Evidence: p.Evidence, Collecting: p.Collecting,
 		Sources: p.Sources, Same: p.Same})
 	directoryhttp.Register(s.Server, p.Directory)
+	byhandhttp.Register(s.Server, p.ByHand)
 	titleshttp.Register(s.Server, titleshttp.Stations{Titles: p.Titles, Catalogue: p.Catalogue})
 	entitlementshttp.Register(
 		s.Server,

@@ -4,7 +4,6 @@ package directory
 
 import (
 	"context"
-	"encoding/json"
 	"fmt"
 	"slices"
 	"strings"
@@ -160,18 +159,13 @@ func (svc *Service) person(tx *sqlite.Tx, rec *persons.Record) (out Person, err 
 
 // fieldsOf reads the house's own fields of a person, by their names.
 func fieldsOf(custom string) ([]Field, error) {
-	values := map[string]string{}
-	if custom != "" {
-		if err := json.Unmarshal([]byte(custom), &values); err != nil {
-			return nil, err
-		}
-	}
+	values, err := sqlite.Fields(custom)
 	out := []Field{}
 	for name, value := range values {
 		out = append(out, Field{name, value})
 	}
 	slices.SortFunc(out, func(a, b Field) int { return strings.Compare(a.Name, b.Name) })
-	return out, nil
+	return out, err
 }
 
 // Sign is a sign in words. Weight is certain, likely or against.

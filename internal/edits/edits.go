@@ -49,6 +49,7 @@ const (
 	Exclusion    = "exclusion"
 	Source       = "source"
 	Joining      = "what joins by itself"
+	Device       = "device"
 	JoiningNames = "which names are one person by themselves"
 	Account      = "who is behind an account"
 )

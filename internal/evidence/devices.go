@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"ensomet/internal/core/condition"
+	"ensomet/internal/core/evidence"
 	"ensomet/internal/core/recognise"
 	"ensomet/internal/evidence/evidencedb"
 	"ensomet/internal/snapshot"
@@ -40,6 +41,13 @@ func (svc *Service) Device(ctx context.Context, code string) (DeviceView, error)
 		}
 		if err := svc.markNotCounted(tx, out.ID, out.Software); err != nil {
 			return err
+		}
+		if why := evidence.DeviceStatus(out.Status).NotCounted(); why != "" {
+			for i := range out.Software {
+				if s := &out.Software[i]; s.WhyNot == "" && s.Until == 0 && s.ProductID != 0 {
+					s.WhyNot = why
+				}
+			}
 		}
 		out.Software = oneOfSeveral(out.Software)
 		remarks, err := snapshot.Remarks(tx, 0, out.ID)
@@ -141,7 +149,10 @@ func (svc *Service) markNotCounted(tx *sqlite.Tx, device int64, software []evide
 }
 
 // leavingOn returns a function that says why a record recognised as a product is left out of the count on one device.
-func (svc *Service) leavingOn(tx *sqlite.Tx, device int64) (func(record, product int64) (snapshot.Left, error), error) {
+func (svc *Service) leavingOn(
+	tx *sqlite.Tx,
+	device int64,
+) (func(record, product int64) (snapshot.Left, error), error) {
 	e := snapshot.Snapshot{AsOf: svc.Snapshots.Today(), Inventory: &snapshot.Inventory{At: svc.Clock.Now().Unix()}}
 	var err error
 	if err = e.Exclusions.Load(tx, e.AsOf); err != nil {

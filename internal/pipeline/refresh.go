@@ -25,6 +25,9 @@ func (svc *Service) Refresh(ctx context.Context) error {
 	if err := svc.Sources.EndDue(ctx); err != nil {
 		return err
 	}
+	if err := svc.ByHand.HoldDue(ctx); err != nil {
+		return err
+	}
 	if err := svc.Use.RollDue(ctx); err != nil {
 		return err
 	}

@@ -5,6 +5,7 @@ package pipeline
 import (
 	"sync"
 
+	"ensomet/internal/byhand"
 	"ensomet/internal/clock"
 	"ensomet/internal/evidence"
 	"ensomet/internal/persons"
@@ -29,6 +30,7 @@ type Service struct {
 	Evidence  *evidence.Service
 	Sources   *evidence.Sources
 	Persons   *persons.Room
+	ByHand    *byhand.Service
 	Titles    *titles.Service
 	Catalogue *titles.Catalogue
 	Use       *use.Service

@@ -8,6 +8,7 @@ import (
 	"sync"
 	"time"
 
+	"ensomet/internal/byhand"
 	"ensomet/internal/clock"
 	"ensomet/internal/directory"
 	"ensomet/internal/entitlements"
@@ -43,6 +44,7 @@ type Program struct {
 	Sources      *evidence.Sources
 	Same         *evidence.Same
 	Directory    *directory.Service
+	ByHand       *byhand.Service
 	Titles       *titles.Service
 	Catalogue    *titles.Catalogue
 	Entitlements *entitlements.Service
@@ -97,6 +99,7 @@ func New(db *sqlite.DB, clock clock.Clock) *Program {
 	p.Collecting = &evidence.Collecting{Service: p.Evidence}
 	p.Sources = &evidence.Sources{Service: p.Evidence}
 	p.Same = &evidence.Same{Service: p.Evidence}
+	p.ByHand = &byhand.Service{DB: db, Clock: clock, Snapshots: p.Snapshots}
 	p.Directory = &directory.Service{DB: db, Clock: clock, Snapshots: p.Snapshots, Persons: p.Evidence.Persons}
 	p.Catalogue = &titles.Catalogue{Service: p.Titles}
 	p.Entitlements = &entitlements.Service{
@@ -152,6 +155,7 @@ func New(db *sqlite.DB, clock clock.Clock) *Program {
 		Evidence:  p.Evidence,
 		Sources:   p.Sources,
 		Persons:   p.Evidence.Persons,
+		ByHand:    p.ByHand,
 		Titles:    p.Titles,
 		Catalogue: p.Catalogue,
 		Use:       p.Use,

@@ -136,6 +136,15 @@ func Custom(m map[string]string) string {
 	return string(b)
 }
 
+// Fields reads what Custom wrote.
+func Fields(custom string) (map[string]string, error) {
+	out := map[string]string{}
+	if custom == "" {
+		return out, nil
+	}
+	return out, json.Unmarshal([]byte(custom), &out)
+}
+
 // Numbers reads a table of names and numbers.
 func (tx *Tx) Numbers(text string, args ...any) (map[string]int64, error) {
 	rows, err := tx.QueryContext(tx.Ctx, text, args...)

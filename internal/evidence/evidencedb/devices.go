@@ -231,31 +231,67 @@ const MainUserDays = 90
 // ResolveDevice brings a device's columns in line with all that is known of it: the newest report of each fact, else
 // what lists state; its main user is who logged on most, else whom lists name. The kind that a list states goes
 // before that of a scan.
-func ResolveDevice(tx *sqlite.Tx, device int64) error { return resolveDevice(tx, device, false) }
+func ResolveDevice(tx *sqlite.Tx, device int64) error {
+	return resolveDevice(tx, device, false, keepSystems)
+}
 
 // ResolveAnew also clears what nobody says any more, as of a device from which evidence went.
-func ResolveAnew(tx *sqlite.Tx, device int64) error { return resolveDevice(tx, device, true) }
+func ResolveAnew(tx *sqlite.Tx, device int64) error {
+	return resolveDevice(tx, device, true, keepSystems)
+}
 
-func resolveDevice(tx *sqlite.Tx, device int64, anew bool) error {
-	lists, listed, err := listsOf(tx, device)
+// ResolveWords brings a device's columns in line with what was said of it by hand, where its evidence stays as it was.
+func ResolveWords(tx *sqlite.Tx, device int64) error {
+	return resolveDevice(tx, device, true, sameSystems)
+}
+
+// systemKeeper keeps the operating systems that are reported of a device.
+type systemKeeper func(tx *sqlite.Tx, device int64, said evidence.Facts, listed int64, reports []FactReport) error
+
+func sameSystems(*sqlite.Tx, int64, evidence.Facts, int64, []FactReport) error { return nil }
+
+func resolveDevice(tx *sqlite.Tx, device int64, anew bool, systems systemKeeper) error {
+	words, err := Words(tx, device, true)
 	if err != nil {
 		return err
+	}
+	columns, known, err := columnsOf(tx, device, anew || len(words) > 0, systems)
+	if err != nil || !known {
+		return err
+	}
+	if columns, err = withWords(tx, columns, words); err != nil || len(columns) == 0 {
+		return err
+	}
+	set, args := []string{}, []any{}
+	for _, c := range columns {
+		set, args = append(set, c.name+" = ?"), append(args, c.value)
+	}
+	_, err = tx.Exec("UPDATE device SET "+strings.Join(set, ", ")+" WHERE id = ?", append(args, device)...)
+	return err
+}
+
+// columnsOf works the columns of a device out of all that sources say; anew also those of which nobody says anything
+// any more. Known is false where nobody says anything of it.
+func columnsOf(tx *sqlite.Tx, device int64, anew bool, systems systemKeeper) (out []column, known bool, err error) {
+	lists, listed, err := listsOf(tx, device)
+	if err != nil {
+		return nil, false, err
 	}
 	said := together(lists)
 	reports, err := FactReports(tx, device)
 	if err != nil {
-		return err
+		return nil, false, err
 	}
-	if err := keepSystems(tx, device, said, listed, reports); err != nil {
-		return err
+	if err := systems(tx, device, said, listed, reports); err != nil {
+		return nil, false, err
 	}
 	logons, err := Logons(tx, device)
 	if err != nil {
-		return err
+		return nil, false, err
 	}
 	_, whole := said["status"] // else its columns are what the only list said
 	if len(reports) == 0 && len(logons) == 0 && !whole && !anew {
-		return nil
+		return nil, false, nil
 	}
 	var list []evidence.FactsAt
 	seen := map[int64]int64{}
@@ -265,49 +301,36 @@ func resolveDevice(tx *sqlite.Tx, device int64, anew bool) error {
 	}
 	trust, err := trustIn(tx, reports)
 	if err != nil {
-		return err
+		return nil, false, err
 	}
 	now := evidence.Resolve(said, list, seen, trust)
 	if listed != 0 && said["kind"] != "" {
 		now["kind"] = said["kind"]
 	}
 	if err := mainUser(tx, now, logons); err != nil {
-		return err
+		return nil, false, err
 	}
-	set, args := "", []any{}
-	for _, column := range resolved {
-		v, known := now[column]
-		if !known && (!anew || column == "name" || column == "kind") {
+	for _, name := range resolved {
+		v, known := now[name]
+		if !known && (!anew || name == "name" || name == "kind") {
 			continue
 		}
 		var value any = v
-		if column == "processors" || column == "cores" || column == "virtual_cores" {
+		if name == "processors" || name == "cores" || name == "virtual_cores" {
 			n, err := strconv.ParseInt(v, 10, 64)
 			if err != nil && known {
 				continue
 			}
 			value = n
 		}
-		if set != "" {
-			set += ", "
-		}
-		set += column + " = ?"
-		args = append(args, value)
+		out = append(out, column{name, value})
 	}
 	for _, c := range listedOnly {
 		if v, is := said[c.column]; is && whole {
-			if set != "" {
-				set += ", "
-			}
-			set += c.column + " = ?"
-			args = append(args, v)
+			out = append(out, column{c.column, v})
 		}
 	}
-	if set == "" {
-		return nil
-	}
-	_, err = tx.Exec("UPDATE device SET "+set+" WHERE id = ?", append(args, device)...)
-	return err
+	return out, true, nil
 }
 
 // trustIn reads how far the sources of reports are trusted, by the number of a report's source.

@@ -183,11 +183,20 @@ func countMainUser(tx *sqlite.Tx, device int64, name string) error {
 	if name == "" {
 		return nil
 	}
-	counts, err := persons.CountAs(tx, []string{name})
-	if as, known := counts[name]; err == nil && known && as.Key != name {
-		err = tx.One("UPDATE device SET primary_user = ? WHERE id = ?", as.Key, device)
+	who, err := countsAs(tx, name)
+	if err == nil && who != name {
+		err = tx.One("UPDATE device SET primary_user = ? WHERE id = ?", who, device)
 	}
 	return err
+}
+
+// countsAs returns the name that stands for the person whom a name means.
+func countsAs(tx *sqlite.Tx, name string) (string, error) {
+	counts, err := persons.CountAs(tx, []string{name})
+	if as, known := counts[name]; known {
+		name = as.Key
+	}
+	return name, err
 }
 
 // Persons prepares writing users.

@@ -612,6 +612,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/devices/{code}/words": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["deviceWords"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/drill": {
         parameters: {
             query?: never;
@@ -3006,6 +3022,54 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["steerWave"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/words": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["sayWord"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/words/fields": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["wordFields"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/words/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["previewWord"];
         delete?: never;
         options?: never;
         head?: never;
@@ -8273,6 +8337,57 @@ export interface components {
             revision: number;
             why: string;
         };
+        Word: {
+            /** Format: int64 */
+            at: number;
+            author: string;
+            /** @description a fact, or a field of the house's own after own: */
+            field: string;
+            /** @description the day from which on it holds */
+            from: string;
+            /** @description it holds today */
+            holds: boolean;
+            reason: string;
+            /** @description what sources say; empty for nothing */
+            sources: string;
+            value: string;
+        };
+        WordDraft: {
+            /** @description device_ids */
+            devices: string[];
+            /** @description what was said of the field holds no more */
+            drop: boolean;
+            field: string;
+            /** @description the day from which on it holds; empty is today */
+            from: string;
+            reason: string;
+            /** @description of the devices, as the preview gave them */
+            revisions: number[];
+            value: string;
+        };
+        WordEffect: {
+            /**
+             * Format: int64
+             * @description devices of which something is otherwise today
+             */
+            changed: number;
+            /** Format: int64 */
+            devices: number;
+            moves: components["schemas"]["PositionChange"][];
+            /** @description of the devices */
+            revisions: number[];
+        };
+        WordField: {
+            /** @description the values that it takes; empty for any */
+            choices: string[];
+            name: string;
+            number: boolean;
+        };
+        Words: {
+            /** Format: int64 */
+            revision: number;
+            words: components["schemas"]["Word"][];
+        };
         Year: {
             /**
              * Format: int64
@@ -9681,6 +9796,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DeviceNames"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    deviceWords: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Words"];
                 };
             };
             /** @description Error */
@@ -15301,6 +15447,101 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    sayWord: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WordDraft"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WordEffect"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    wordFields: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WordField"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    previewWord: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WordDraft"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WordEffect"];
                 };
             };
             /** @description Error */

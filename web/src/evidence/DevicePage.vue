@@ -9,6 +9,7 @@ import RecordTrace from '../components/RecordTrace.vue'
 import RemarkList from '../components/RemarkList.vue'
 import { count, day, moment, money, whole, word } from '../lib/format'
 import { useSession } from '../lib/session'
+import DeviceFacts from './DeviceFacts.vue'
 import EvidenceNav from './EvidenceNav.vue'
 import KnownAs from './KnownAs.vue'
 import LeaveOut from './LeaveOut.vue'
@@ -76,28 +77,6 @@ const software = computed(() =>
       (s.name + ' ' + s.publisher + ' ' + s.title).toLowerCase().includes(text.value.toLowerCase()),
   ),
 )
-const facts = computed(() => {
-  const x = d.value
-  if (!x) return []
-  return [
-    ['device_id', x.code],
-    ['kind', word(x.kind)],
-    ['environment', x.environment],
-    ['unit', x.unit],
-    ['site', [x.site, x.country].filter(Boolean).join(', ')],
-    ['main user', x.userName ? `${x.userName} (${x.user})` : x.user || 'nobody known'],
-    ['system', x.os],
-    [
-      'processors',
-      x.processors ? `${x.processors} with ${x.cores} cores` : x.virtualCores ? `${x.virtualCores} virtual cores` : '',
-    ],
-    ['host', [x.hostId, x.cluster].filter(Boolean).join(', ')],
-    ['portable', x.portable],
-    ['status', word(x.status)],
-    ['address', x.ipAddress],
-    ...(x.custom ? Object.entries(JSON.parse(x.custom) as Record<string, string>) : []),
-  ].filter(([, v]) => v)
-})
 </script>
 
 <template>
@@ -244,17 +223,7 @@ const facts = computed(() => {
             />
             <RecordTrace :id="record" :device="d.id" />
           </div>
-          <section class="sheet">
-            <h2>What it is</h2>
-            <table class="lines facts">
-              <tbody>
-                <tr v-for="[k, v] in facts" :key="k">
-                  <th scope="row">{{ k }}</th>
-                  <td>{{ v }}</td>
-                </tr>
-              </tbody>
-            </table>
-          </section>
+          <DeviceFacts :key="d.code" :device="d" />
           <section v-if="e && (differing.length || e.differ.length)" class="sheet" data-differ>
             <h2>Sources disagree</h2>
             <table class="lines facts">
@@ -374,7 +343,11 @@ const facts = computed(() => {
 }
 aside {
   display: grid;
+  grid-template-columns: minmax(0, 1fr);
   gap: 0.8rem;
+}
+aside td {
+  overflow-wrap: anywhere;
 }
 .small {
   font-size: 0.88rem;

@@ -12,6 +12,7 @@ import SplitLine from '../components/SplitLine.vue'
 import { count, day, whole, word } from '../lib/format'
 import { useSession } from '../lib/session'
 import EvidenceNav from './EvidenceNav.vue'
+import PutRight from './PutRight.vue'
 
 /**
  * All devices, with the age of what is known of each. Two of them can be set side by side, any of them asked for a
@@ -57,6 +58,7 @@ function compare() {
   const [left, right] = selection.value
   void router.push({ path: '/evidence/compare', query: { left: left!.code, right: right!.code } })
 }
+const righting = ref(false)
 async function scan() {
   try {
     const done = await ask(api.POST('/api/scan-orders', { body: { devices: selection.value.map((d) => d.code) } }))
@@ -115,8 +117,22 @@ async function scan() {
           data-ask
           @click="scan"
         />
+        <Button
+          v-if="selection.length && mayWork"
+          label="Put right"
+          size="small"
+          severity="secondary"
+          variant="outlined"
+          data-put
+          @click="righting = !righting"
+        />
       </template>
-      <template #above><SplitLine name="devices" :ways="splits" /></template>
+      <template #above>
+        <div v-if="righting && selection.length" class="sheet">
+          <PutRight :devices="selection.map((d) => d.code)" @done="righting = false" />
+        </div>
+        <SplitLine name="devices" :ways="splits" />
+      </template>
       <template #cell-name="{ row }"
         ><RouterLink :to="`/evidence/${encodeURIComponent(row.code)}`" @click.stop>{{ row.name }}</RouterLink></template
       >
