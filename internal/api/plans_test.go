@@ -10,7 +10,7 @@ import (
 	"testing"
 
 	"ensomet/internal/core/civil"
-	"ensomet/internal/directory"
+	"ensomet/internal/directory/directorydb"
 	"ensomet/internal/entitlements/entitlementsdb"
 	"ensomet/internal/evidence/evidencedb"
 	"ensomet/internal/outbox"
@@ -179,7 +179,7 @@ func TestListsAreReadByIndexes(t *testing.T) {
 		"mail":        outbox.MailList(),
 		"moves":       evidencedb.MoveList(),
 		"names":       snapshot.NameList(),
-		"people":      directory.List(),
+		"people":      directorydb.List(),
 		"potential":   worklistdb.PotentialList(),
 		"savings":     worklistdb.SavingList(),
 		"scan-orders": evidencedb.OrderList(),

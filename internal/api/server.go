@@ -9,10 +9,10 @@ import (
 	"strings"
 	"time"
 
-	"ensomet/internal/byhand/byhandhttp"
 	"ensomet/internal/core/access"
 	"ensomet/internal/directory/directoryhttp"
 	"ensomet/internal/entitlements/entitlementshttp"
+	"ensomet/internal/evidence/byhand/byhandhttp"
 	"ensomet/internal/evidence/evidencehttp"
 	"ensomet/internal/people"
 	"ensomet/internal/people/peopledb"

@@ -2,12 +2,12 @@ package directory
 
 import (
 	"context"
-	"encoding/json"
 	"fmt"
 	"slices"
 	"strings"
 
 	"ensomet/internal/core/refuse"
+	"ensomet/internal/directory/directorydb"
 	"ensomet/internal/edits"
 	"ensomet/internal/persons"
 	"ensomet/internal/snapshot"
@@ -64,7 +64,7 @@ func (svc *Service) Preview(ctx context.Context, d Draft) (Effect, error) {
 		if strings.TrimSpace(d.Reason) == "" {
 			d.Reason = "to see what it would do"
 		}
-		products, err := productsOf(tx, append(slices.Concat(d.Pairs...), d.Person))
+		products, err := directorydb.ProductsOf(tx, append(slices.Concat(d.Pairs...), d.Person))
 		if err != nil {
 			return err
 		}
@@ -121,30 +121,7 @@ func (svc *Service) decide(tx *sqlite.Tx, room *persons.Room, d Draft, who strin
 	if out.Acts = append([]int64{}, out.Acts...); len(out.Acts) == 0 {
 		return out, refuse.New("name the people that are meant")
 	}
-	return out, count(&out.After)
-}
-
-// productsOf lists the products whose positions may go by who some people are: those on their devices, those of which
-// they hold seats, and all that are counted by who uses them, since no table leads from people to what they used.
-func productsOf(tx *sqlite.Tx, keys []string) ([]int64, error) {
-	text, err := json.Marshal(keys)
-	if err != nil {
-		return nil, err
-	}
-	out, err := sqlite.Select[int64](tx, `WITH
-		said AS (SELECT key FROM person_record WHERE counts_as IN (SELECT counts_as FROM person_record
-			WHERE key IN (SELECT value FROM json_each(?1)))),
-		at AS (SELECT id FROM device WHERE primary_user IN (SELECT key FROM said)
-			UNION SELECT device_id FROM logon WHERE person_code IN (SELECT key FROM said)
-			UNION SELECT device_id FROM idle_fact WHERE person_code IN (SELECT key FROM said))
-		SELECT n.product_id FROM recognition n WHERE n.product_id <> 0 AND n.record_id IN (
-			SELECT i.record_id FROM install i JOIN at ON at.id = i.device_id)
-		UNION SELECT e.product_id FROM assignment a JOIN entitlement e ON e.id = a.entitlement_id
-			JOIN person p ON p.id = a.person_id WHERE p.code IN (SELECT key FROM said)
-		UNION SELECT product_id FROM position WHERE metric IN ('named_user', 'concurrent', 'token') ORDER BY 1`, string(text))
-	if out == nil {
-		out = []int64{}
-	}
+	out.After, err = directorydb.People(tx)
 	return out, err
 }
 

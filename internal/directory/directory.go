@@ -11,6 +11,7 @@ import (
 	"ensomet/internal/clock"
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/identity"
+	"ensomet/internal/directory/directorydb"
 	"ensomet/internal/edits"
 	"ensomet/internal/persons"
 	"ensomet/internal/snapshot"
@@ -25,25 +26,13 @@ type Service struct {
 	Persons   *persons.Room
 }
 
-// Machine is a device of a person.
-type Machine struct {
-	Code, Name, Kind, Status string
-}
-
-// Used is a product that a person was the last to use on a device.
-type Used struct {
-	Product int64
-	Name    string
-	Device  string // its code
-	Class   string
-	Last    string // a day, empty for never
-}
-
-// Move is a joining, moving or leaving.
-type Move struct {
-	On             civil.Day
-	What, From, To string
-}
+// What the list and a page of people have, as the tables give it.
+type (
+	Row     = directorydb.Row
+	Machine = directorydb.Machine
+	Used    = directorydb.Used
+	Move    = directorydb.Move
+)
 
 // Field is a column of a list that is none of ours.
 type Field struct{ Name, Value string }
@@ -63,9 +52,6 @@ type Person struct {
 	Fields   []Field
 	Acts     []persons.Act
 }
-
-// mostShown is how many lines of one kind a person's page has.
-const mostShown = 200
 
 // markThing is what is said of an account by hand.
 func markThing(key string) edits.Thing { return edits.Thing{Kind: edits.Account, Key: key} }
@@ -89,15 +75,9 @@ func (svc *Service) Person(ctx context.Context, key string) (out Person, err err
 }
 
 func (svc *Service) person(tx *sqlite.Tx, rec *persons.Record) (out Person, err error) {
-	out.Row = Row{Key: rec.Key, Name: rec.Key, State: Unlisted}
+	out.Row = Row{Key: rec.Key, Name: rec.Key, State: directorydb.Unlisted}
 	out.Mark, out.Account = rec.Marked, rec.Account
-	type listed struct {
-		Name, Email, Unit, Site, Status, Manager, Custom string
-		CostCentre                                       string    `db:"cost_centre"`
-		LeftOn                                           civil.Day `db:"left_on"`
-	}
-	rows, err := sqlite.Select[listed](tx, `SELECT name, email, org_unit AS unit, site, status, manager, custom,
-		cost_centre, left_on FROM person WHERE code = ?`, rec.Key)
+	rows, err := directorydb.ListedAs(tx, rec.Key)
 	if err != nil {
 		return out, err
 	}
@@ -112,7 +92,7 @@ func (svc *Service) person(tx *sqlite.Tx, rec *persons.Record) (out Person, err 
 		}
 	}
 	if rec.Nobody {
-		out.State = Nobody
+		out.State = directorydb.Nobody
 	}
 	if out.Named, err = named(tx, rec.Key); err != nil {
 		return out, err
@@ -124,26 +104,16 @@ func (svc *Service) person(tx *sqlite.Tx, rec *persons.Record) (out Person, err 
 		}
 	}
 	out.Also, out.Names = strings.Join(also, "|"), int64(len(out.Named))
-	if out.Machines, err = sqlite.Select[Machine](tx, `SELECT code, name, kind, status FROM device
-		WHERE primary_user = ? ORDER BY name LIMIT ?`, rec.Key, mostShown); err != nil {
+	if out.Machines, err = directorydb.Machines(tx, rec.Key); err != nil {
 		return out, err
 	}
-	if out.Used, err = sqlite.Select[Used](tx, `SELECT i.product_id AS product, p.name, d.code AS device, i.class,
-		`+sqlite.Date("i.last_use")+` AS last FROM idle_fact i JOIN product p ON p.id = i.product_id
-		JOIN device d ON d.id = i.device_id WHERE i.person_code = ? AND i.last_use > 0
-		ORDER BY i.last_use DESC, p.name, d.code LIMIT ?`, rec.Key, mostShown); err != nil {
+	if out.Used, err = directorydb.UsedBy(tx, rec.Key); err != nil {
 		return out, err
 	}
-	if out.Moves, err = sqlite.Select[Move](tx, `SELECT m.on_day AS "on", m.what, m.from_value AS "from",
-		m.to_value AS "to" FROM person_move m JOIN person p ON p.id = m.person_id
-		JOIN person_record r ON r.key = p.code AND r.counts_as = ? ORDER BY m.on_day DESC LIMIT ?`, rec.Key,
-		mostShown); err != nil {
+	if out.Moves, err = directorydb.Moves(tx, rec.Key); err != nil {
 		return out, err
 	}
-	if err := tx.QueryRowContext(tx.Ctx, `SELECT (SELECT count(*) FROM device WHERE primary_user = ?1),
-		(SELECT count(*) FROM assignment a JOIN person p ON p.id = a.person_id JOIN person_record r ON r.key = p.code
-			WHERE r.counts_as = ?1 AND a.from_day <= ?2 AND (a.until_day = 0 OR a.until_day >= ?2))`, rec.Key,
-		svc.Snapshots.Today()).Scan(&out.Devices, &out.Seats); err != nil {
+	if out.Devices, out.Seats, err = directorydb.Has(tx, rec.Key, svc.Snapshots.Today()); err != nil {
 		return out, err
 	}
 	if out.Revision, err = edits.Revision(tx, markThing(rec.Key)); err != nil {
@@ -151,8 +121,6 @@ func (svc *Service) person(tx *sqlite.Tx, rec *persons.Record) (out Person, err 
 	}
 	acts, err := persons.Acts(tx, rec.Key, 40)
 	out.Acts = append([]persons.Act{}, acts...)
-	out.Machines = append([]Machine{}, out.Machines...)
-	out.Used, out.Moves = append([]Used{}, out.Used...), append([]Move{}, out.Moves...)
 	out.Fields = append([]Field{}, out.Fields...)
 	return out, err
 }
@@ -252,3 +220,35 @@ func (svc *Service) Acts(ctx context.Context) ([]persons.Act, error) {
 	})
 	return out, err
 }
+
+// Named is what a list or evidence calls a person, with the signs that it gave.
+type Named struct {
+	Key         string
+	Listed      bool // a list of users has it
+	LogOns      []string
+	Mail        string
+	DirectoryID string
+	Devices     int64 // on which it logged on, or of which it is said to be the main user
+}
+
+func named(tx *sqlite.Tx, person string) ([]Named, error) {
+	list, err := persons.Of(tx, person)
+	out := []Named{}
+	for _, r := range list {
+		n := Named{Key: r.Key, Listed: r.Listed, LogOns: r.LogOns, Mail: r.Mail, DirectoryID: r.DirectoryID}
+		if n.LogOns == nil {
+			n.LogOns = []string{}
+		}
+		if n.Devices, err = directorydb.LoggedOn(tx, r.Key); err != nil {
+			return nil, err
+		}
+		out = append(out, n)
+	}
+	return out, err
+}
+
+// List is the list of people.
+func List() *sqlite.List[Row] { return directorydb.List() }
+
+// PutFacts makes the list of people anew as of a day.
+func PutFacts(tx *sqlite.Tx, today civil.Day) error { return directorydb.PutFacts(tx, today) }

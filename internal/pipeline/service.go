@@ -5,9 +5,9 @@ package pipeline
 import (
 	"sync"
 
-	"ensomet/internal/byhand"
 	"ensomet/internal/clock"
 	"ensomet/internal/evidence"
+	"ensomet/internal/evidence/byhand"
 	"ensomet/internal/persons"
 	"ensomet/internal/position"
 	"ensomet/internal/progress"

@@ -12,6 +12,7 @@ const module = "ensomet/internal/"
 // stations stand in the order of the work. None imports another: what one needs of another it declares as an interface.
 var stations = []string{
 	"evidence", "titles", "entitlements", "use", "position", "worklist", "reports", "people",
+	"directory",
 }
 
 // allowed says what a package of the project may import of the project, core and what lies below it apart.
@@ -22,11 +23,12 @@ var allowed = map[string][]string{
 	"formats":  {},
 	"sqlite":   {},
 	"renewal":  {"sqlite", "progress"},
-	"snapshot": {"sqlite", "renewal", "formats", "clock"},
+	"snapshot": {"sqlite", "renewal", "formats", "clock", "persons"},
 	"edits":    {"sqlite"},
 	"export":   {"sqlite", "snapshot", "formats"},
 	"intake":   {"sqlite", "snapshot", "formats"},
 	"machines": {"sqlite", "renewal"},
+	"persons":  {"sqlite", "renewal"},
 	"outbox":   {"sqlite", "clock"},
 	"opendata": {"formats"},
 	"starter":  {"formats"},
@@ -38,17 +40,17 @@ var allowed = map[string][]string{
 // service is what a station's service may import besides its own tables.
 var service = []string{
 	"snapshot", "outbox", "intake", "renewal", "edits", "sqlite", "formats", "clock", "progress", "secret", "starter",
-	"export", "machines",
+	"export", "machines", "persons",
 }
 
 // tables is what a station's tables may import.
-var tables = []string{"snapshot", "renewal", "edits", "sqlite", "formats", "machines"}
+var tables = []string{"snapshot", "renewal", "edits", "sqlite", "formats", "machines", "persons"}
 
 // routes is what a station's routes may import besides the station itself: never its tables, nor the snapshot's.
-var routes = []string{"rest", "wire", "intake", "outbox", "renewal", "formats", "progress"}
+var routes = []string{"rest", "wire", "intake", "outbox", "renewal", "formats", "progress", "persons"}
 
 // withTables are the rooms besides the stations' tables that have SQL.
-var withTables = []string{"sqlite", "snapshot", "renewal", "outbox", "edits", "export", "machines"}
+var withTables = []string{"sqlite", "snapshot", "renewal", "outbox", "edits", "export", "machines", "persons"}
 
 // outside is what the core must not reach: no SQL, HTTP, files, clock of its own or randomness.
 var outside = []string{"database/sql", "net/http", "os", "math/rand", "math/rand/v2"}

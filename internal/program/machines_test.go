@@ -572,8 +572,9 @@ func TestASourceThatIsTrusted(t *testing.T) {
 func TestWhatWasPartedIsJoinedAgain(t *testing.T) {
 	prog, clock := desk(t)
 	for _, source := range []string{"x", "y", "z"} {
-		if _, err := prog.Evidence.TakeScan(context.Background(), source, "id", &formats.Scan{Format: formats.ScanFormat,
-			At: clock.now, Device: formats.ScanDevice{ID: source + "-1", Name: "one", Serial: "SERIAL9"}}); err != nil {
+		s := &formats.Scan{Format: formats.ScanFormat, At: clock.now,
+			Device: formats.ScanDevice{ID: source + "-1", Name: "one", Serial: "SERIAL9"}}
+		if _, err := prog.Evidence.TakeScan(context.Background(), source, "id", s); err != nil {
 			t.Fatal(err)
 		}
 	}

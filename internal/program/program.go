@@ -8,11 +8,11 @@ import (
 	"sync"
 	"time"
 
-	"ensomet/internal/byhand"
 	"ensomet/internal/clock"
 	"ensomet/internal/directory"
 	"ensomet/internal/entitlements"
 	"ensomet/internal/evidence"
+	"ensomet/internal/evidence/byhand"
 	"ensomet/internal/evidence/evidencedb"
 	"ensomet/internal/formats"
 	"ensomet/internal/intake"

@@ -7,8 +7,8 @@ import (
 	"testing"
 	"time"
 
-	"ensomet/internal/byhand"
 	"ensomet/internal/core/civil"
+	"ensomet/internal/evidence/byhand"
 	"ensomet/internal/formats"
 	"ensomet/internal/sqlite"
 )

@@ -183,7 +183,8 @@ func PatchPast(tx *sqlite.Tx, device int64, field, value string, from, until int
 	others := slices.DeleteFunc(all, func(c string) bool { return c == "device_id" || c == "until" })
 	columns := strings.Join(others, ", ")
 	if _, err := tx.Exec("INSERT OR IGNORE INTO device_was(device_id, until, "+columns+") SELECT device_id, ?2, "+
-		columns+" FROM device_was WHERE device_id = ?1 AND until > ?2 ORDER BY until LIMIT 1", device, from); err != nil {
+		columns+" FROM device_was WHERE device_id = ?1 AND until > ?2 ORDER BY until LIMIT 1", device,
+		from); err != nil {
 		return err
 	}
 	_, err = tx.Exec(

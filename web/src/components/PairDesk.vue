@@ -42,7 +42,9 @@ const draft = computed(() =>
       }
     : undefined,
 )
-const { effect, failed } = usePreview(`pairs of ${props.what}`, draft, (b, signal) => props.preview(b, signal))
+// why it is so changes nothing of what it does
+const asked = computed(() => draft.value && { ...draft.value, reason: '' })
+const { effect, failed } = usePreview(`pairs of ${props.what}`, asked, (b, signal) => props.preview(b, signal))
 const { busy, says, act } = useAct()
 const decide = () =>
   act(async () => {

@@ -35,7 +35,9 @@ const draft = computed(() =>
     ? { pairs: [], together: false, device: props.code, records: picked.value, reason: reason.value }
     : undefined,
 )
-const { effect, failed } = usePreview('part', draft, (b, signal) =>
+// why it is so changes nothing of what it does
+const asked = computed(() => draft.value && { ...draft.value, reason: '' })
+const { effect, failed } = usePreview('part', asked, (b, signal) =>
   ask(api.POST('/api/same/preview', { body: b, signal })),
 )
 const { busy, says, act } = useAct()

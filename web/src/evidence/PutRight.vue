@@ -51,7 +51,9 @@ const draft = computed(() =>
       }
     : undefined,
 )
-const { effect, failed } = usePreview('word', draft, (b, signal) =>
+// why it is so changes nothing of what it does
+const asked = computed(() => draft.value && { ...draft.value, reason: '' })
+const { effect, failed } = usePreview('word', asked, (b, signal) =>
   ask(api.POST('/api/words/preview', { body: b, signal })),
 )
 const { busy, says, act } = useAct()

@@ -44,7 +44,9 @@ const draft = computed(() => {
     return { pairs: [[them.row.key, other.value.trim()]], together: true, person: '', names: [], reason: why }
   return undefined
 })
-const { effect, failed } = usePreview('person', draft, (b, signal) =>
+// why it is so changes nothing of what it does
+const asked = computed(() => draft.value && { ...draft.value, reason: '' })
+const { effect, failed } = usePreview('person', asked, (b, signal) =>
   ask(api.POST('/api/alike/preview', { body: b, signal })),
 )
 const { busy, says, act } = useAct()

@@ -4,10 +4,10 @@ package byhandhttp
 import (
 	"context"
 
-	"ensomet/internal/byhand"
 	"ensomet/internal/core/access"
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/evidence"
+	"ensomet/internal/evidence/byhand"
 	"ensomet/internal/rest"
 	"ensomet/internal/wire"
 )
