@@ -114,3 +114,29 @@ func TestADeviceIsPutRightByHand(t *testing.T) {
 	page.MustNavigate(url + "/evidence/D0242")
 	says(t, page, "[data-facts]", "asset number")
 }
+
+// A field of the house's own narrows and splits the list of devices, and makes a group.
+func TestAFieldOfOurOwn(t *testing.T) {
+	page, url := open(t, "work", false)
+	page.MustNavigate(url + "/evidence")
+	press(t, page, `[aria-label="lease"]`)
+	press(t, page, ".p-select-option", "^leased to 2027$")
+	says(t, page, "[data-total]", "344 devices")
+	press(t, page, `[aria-label="split the count by"]`)
+	press(t, page, ".p-select-option", "^split by lease$")
+	says(t, page, "[data-split]", "leased to 2027")
+	look(t, page, "own-field")
+	page.MustNavigate(url + "/evidence?split=own%3Alease")
+	says(t, page, "[data-split]", "owned")
+	press(t, page, "[data-split] button", "leased to 2028")
+	says(t, page, "[data-total]", "345 devices")
+	page.MustNavigate(url + "/evidence/groups?group=new")
+	page.MustElement("[data-group-name]").MustInput("leased to 2028")
+	press(t, page, "[data-add-line]")
+	choose(t, page.MustElement("[data-line]"), "what is asked about", "lease")
+	page.MustElement("[data-line] .p-autocomplete input").MustInput("leased to 2028")
+	says(t, page, "[data-preview] h2", "345 devices")
+	look(t, page, "own-group")
+	press(t, page, "[data-effect]")
+	says(t, page, "[data-says]", "The group is set")
+}

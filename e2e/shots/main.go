@@ -33,7 +33,7 @@ var views = []struct{ name, path, wait string }{
 	{"how-long-supported", "/titles/life?f=devices%3D%3E0", "[data-ending-months] td"},
 	{"entitlements", "/entitlements", "tbody tr"},
 	{"use", "/use?f=class%3Dunused%7Cnever+used%7Clight%7Cregular", "tbody tr"},
-	{"use-of-a-title", "/use/title/386", "[data-use-months] rect"},
+	{"person", "/evidence/people/u0241", "[data-names] td"},
 	{"shared-licences", "/use/pools?pool=2", "[data-sizing-curve] circle"},
 	{"worklist", "/worklist?f=kind%3Drestricted%7Chours%7Cmissing%7Cidle%7Cpool&q=&case=1", "[data-case-state]"},
 	{"decide-together", "/worklist/together", "[data-lots] td"},

@@ -5,6 +5,7 @@ import (
 	"context"
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 	"time"
 
@@ -205,6 +206,18 @@ func (svc *Service) ConditionFields(ctx context.Context) (ConditionFields, error
 		out.Operators[string(t)] = ops
 	}
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
+		own, err := evidencedb.OwnFields(tx)
+		if err != nil {
+			return err
+		}
+		out.Fields = slices.Clone(condition.Fields)
+		for _, f := range own {
+			out.Fields = append(
+				out.Fields,
+				condition.Field{Name: condition.OwnField + f.Name, Type: condition.Text},
+			)
+			out.Values[condition.OwnField+f.Name] = f.Values
+		}
 		for field, column := range map[string]string{"unit": "org_unit", "site": "site", "country": "country",
 			"hosting": "hosting", "cluster": "cluster"} {
 			list, err := evidencedb.DeviceValues(tx, column)
@@ -223,7 +236,10 @@ func (svc *Service) ConditionFields(ctx context.Context) (ConditionFields, error
 }
 
 // ChangesByDay counts the changes that a query finds, by day and kind.
-func (svc *Service) ChangesByDay(ctx context.Context, q sqlite.ListQuery) (out []evidencedb.ChangeTally, err error) {
+func (svc *Service) ChangesByDay(
+	ctx context.Context,
+	q sqlite.ListQuery,
+) (out []evidencedb.ChangeTally, err error) {
 	err = svc.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
 		out, err = evidencedb.ChangesByDay(tx, q)
 		return err

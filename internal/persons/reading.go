@@ -1,7 +1,9 @@
 package persons
 
 import (
+	"cmp"
 	"encoding/json"
+	"slices"
 
 	"ensomet/internal/core/identity"
 	"ensomet/internal/sqlite"
@@ -9,7 +11,11 @@ import (
 
 // Of lists the names of a person, those of lists first.
 func Of(tx *sqlite.Tx, person string) ([]*Record, error) {
-	return recordsWhere(tx, "r.counts_as = ?", person)
+	list, err := recordsWhere(tx, "r.counts_as = ?", person)
+	slices.SortFunc(list, func(a, b *Record) int {
+		return cmp.Or(later(a.Listed, b.Listed), cmp.Compare(a.Key, b.Key))
+	})
+	return list, err
 }
 
 // Pair is two people who may be one, by the keys that stand for them, with what speaks for it and against it.

@@ -3,13 +3,18 @@ package program
 import (
 	"context"
 	"errors"
+	"fmt"
+	"slices"
 	"strings"
 	"testing"
 	"time"
 
 	"ensomet/internal/core/civil"
+	"ensomet/internal/core/condition"
+	"ensomet/internal/evidence"
 	"ensomet/internal/evidence/byhand"
 	"ensomet/internal/formats"
+	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 )
 
@@ -221,5 +226,85 @@ func TestWordsAreRefused(t *testing.T) {
 	d.Reason, d.Revisions = "", []int64{1}
 	if _, err := prog.ByHand.Say(ctx, d, "bo"); err == nil || !strings.Contains(err.Error(), "say why") {
 		t.Error(err)
+	}
+}
+
+// A field of the house's own, from a list or said by hand, filters and splits the list of devices and makes a group.
+func TestAFieldOfTheHousesOwn(t *testing.T) {
+	ctx := context.Background()
+	prog, _ := desk(t)
+	base(t, prog)
+	take(t, prog, formats.Devices, "device_id,kind,cost_centre,it's", "D1,client,4100,x", "D2,client,4200,",
+		"D3,client,,y")
+	say(t, prog, byhand.Draft{Devices: []string{"D3"}, Field: "own:cost_centre", Value: "4100"})
+	codes := func(q sqlite.ListQuery) (out []string, parts string) {
+		t.Helper()
+		if err := prog.DB.View(ctx, func(tx *sqlite.Tx) error {
+			page, err := snapshot.DeviceList().Page(tx, q)
+			for _, r := range page.Rows {
+				out = append(out, r.Code)
+			}
+			for _, p := range page.Parts {
+				parts += fmt.Sprint(p.Value, ":", p.Count, " ")
+			}
+			return err
+		}); err != nil {
+			t.Fatal(err)
+		}
+		slices.Sort(out)
+		return out, parts
+	}
+	filter := func(value string) sqlite.ListQuery {
+		return sqlite.ListQuery{Filters: map[string]string{"own:cost_centre": value}, Limit: 50}
+	}
+	for value, want := range map[string]string{"4100": "D1 D3", "4200": "D2", "41": "", "*41": "D1 D3", "4100|4200": "D1 D2 D3",
+		"": ""} {
+		if got, _ := codes(filter(value)); strings.Join(got, " ") != want {
+			t.Errorf("cost centre %q: %v, not %s", value, got, want)
+		}
+	}
+	if _, parts := codes(sqlite.ListQuery{Split: "own:cost_centre", Limit: 50}); parts != "4100:2 4200:1 " {
+		t.Errorf("split: %s", parts)
+	}
+	for _, name := range []string{"own:", `own:it's "odd"`, "own:a\x00"} {
+		err := prog.DB.View(ctx, func(tx *sqlite.Tx) error {
+			_, err := snapshot.DeviceList().Page(tx, sqlite.ListQuery{Split: name, Limit: 5})
+			return err
+		})
+		if err == nil || !strings.Contains(err.Error(), "no column") {
+			t.Errorf("%q: %v", name, err)
+		}
+	}
+	if _, parts := codes(sqlite.ListQuery{Split: "own:it's", Limit: 5}); parts != ":1 x:1 y:1 " {
+		t.Errorf("split by an odd name: %s", parts)
+	}
+	fields, err := prog.Evidence.ConditionFields(ctx)
+	if err != nil || !slices.Equal(fields.Values["own:cost_centre"], []string{"4100", "4200"}) {
+		t.Errorf("%v, %v", fields.Values, err)
+	}
+	for _, c := range []struct {
+		condition condition.Condition
+		want      string
+	}{
+		{condition.Condition{Field: "own:cost_centre", Op: "is", Value: "4100"}, "D1 D3"},
+		{condition.Condition{Field: "own:cost_centre", Op: "like", Value: "42*"}, "D2"},
+		{condition.Condition{Not: &condition.Condition{Field: "own:cost_centre", Op: "is", Value: "4100"}}, "D2"},
+	} {
+		name := strings.ReplaceAll(c.condition.Words(nil), "*", "")
+		if _, err := prog.Evidence.SaveGroup(ctx, evidence.GroupDraft{Name: name, Condition: c.condition}, "ada"); err != nil {
+			t.Fatal(err)
+		}
+		refreshAll(t, prog)
+		got, _ := codes(sqlite.ListQuery{Filters: map[string]string{"group": name}, Limit: 50})
+		if strings.Join(got, " ") != c.want {
+			t.Errorf("%s: %v, not %s", name, got, c.want)
+		}
+	}
+	bad := condition.Condition{Field: "own:", Op: "is", Value: "x"}
+	if err := bad.Check(); err == nil {
+		t.Error("a field without a name can be asked about")
+	}
+	if err := (condition.Condition{Field: "own:x", Op: "is"}).CheckRecord(true); err == nil {
+		t.Error("records have fields of the house's own")
 	}
 }

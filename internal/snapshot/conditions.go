@@ -2,6 +2,7 @@ package snapshot
 
 import (
 	"slices"
+	"strings"
 
 	"ensomet/internal/core/condition"
 	"ensomet/internal/core/evidence"
@@ -63,6 +64,10 @@ func (c *ConditionFacts) Of(d *DeviceFacts) condition.Facts {
 // Text returns a fact of the device.
 func (f deviceFacts) Text(field string) string {
 	d := f.d
+	if name, own := strings.CutPrefix(field, condition.OwnField); own {
+		values, _ := sqlite.Fields(d.Custom) // what cannot be read has none
+		return values[name]
+	}
 	switch field {
 	case "name":
 		return d.Name

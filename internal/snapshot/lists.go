@@ -43,6 +43,7 @@ func DeviceList() *sqlite.List[DeviceRow] {
 		},
 		Sort:    "name",
 		Special: DeviceFilters("d"),
+		Own:     "d.custom",
 		Columns: []sqlite.Column{
 			sqlite.Plain("id", "d.id"),
 			sqlite.Searched("code", "d.code"),
@@ -351,6 +352,7 @@ func CaseList() *sqlite.List[CaseRow] {
 		Sort:    "-amount",
 		Orders:  map[string]string{"amount": "c.in_eur"},
 		Special: DeviceFilters("d"),
+		Own:     "d.custom",
 		Columns: []sqlite.Column{
 			sqlite.Plain("id", "c.id"),
 			sqlite.Plain("kind", "c.kind"),

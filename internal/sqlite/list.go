@@ -100,6 +100,7 @@ type List[T any] struct {
 	// what a column is sorted by, where that is not what it shows
 	Orders  map[string]string
 	Special map[string]func(value string) (string, []any) // filters that are no columns
+	Own     string                                        // the column with fields of the house's own, as Custom wrote them
 	// Fill makes what completes a row that has been read, where the database does not know all of it; nil is nothing.
 	Fill func(tx *Tx) (func(row *T), error)
 	// In runs what reads the list in another state than that of the file; nil is the file as it is.
@@ -135,12 +136,24 @@ func (l *List[T]) column(name string) (*Column, error) {
 			return &l.Columns[i], nil
 		}
 	}
+	if field, own := strings.CutPrefix(name, OwnColumn); own && l.Own != "" && field != "" &&
+		!strings.ContainsAny(field, "\"\x00") {
+		path := strings.ReplaceAll(`$."`+field+`"`, "'", "''")
+		return &Column{Name: name, SQL: "coalesce(CASE WHEN " + l.Own + " <> '' THEN " + l.Own + " ->> '" + path +
+			"' END, '')"}, nil
+	}
 	return nil, &ErrQuery{fmt.Sprintf("this list has no column %q", name)}
 }
+
+// OwnColumn stands before the name of a field of the house's own, by which a list that has them is filtered and split.
+const OwnColumn = "own:"
 
 // value reads what a filter asks for as a value of the column's own type, so that an index serves.
 func (l *List[T]) value(c *Column, text string) (any, error) {
 	kind := reflect.TypeFor[float64]()
+	if strings.HasPrefix(c.Name, OwnColumn) {
+		return text, nil
+	}
 	if place, shown := fields[T]()[c.Name]; shown && !c.money {
 		kind = reflect.TypeFor[T]().Field(place).Type
 	}
@@ -178,6 +191,9 @@ func (l *List[T]) value(c *Column, text string) (any, error) {
 
 // numeric reports whether a column has numbers.
 func (l *List[T]) numeric(c *Column) bool {
+	if strings.HasPrefix(c.Name, OwnColumn) {
+		return false
+	}
 	place, shown := fields[T]()[c.Name]
 	if !shown || c.money {
 		return true

@@ -94,7 +94,7 @@ func (w *world) write(dir string) error {
 		if d.os != "" {
 			os, osVersion = d.os, d.osVersion
 		}
-		row := make([]string, len(formats.Devices.Columns), len(formats.Devices.Columns)+1)
+		row := make([]string, len(formats.Devices.Columns), len(formats.Devices.Columns)+2)
 		copy(row, []string{
 			d.id,
 			d.name,
@@ -118,7 +118,7 @@ func (w *world) write(dir string) error {
 			d.portable,
 			d.status,
 		})
-		files[formats.Devices] = append(files[formats.Devices], append(row, d.hosting))
+		files[formats.Devices] = append(files[formats.Devices], append(row, d.hosting, d.lease()))
 		files[formats.Installs] = append(files[formats.Installs], d.report()...)
 	}
 	// A list of some weeks ago, of the machines that stood elsewhere then.
@@ -132,20 +132,29 @@ func (w *world) write(dir string) error {
 			}
 		}
 	}
-	if err := writeCSV(filepath.Join(dir, EarlierDevices), append(slices.Clone(formats.Devices.Columns), "hosting"),
+	if err := writeCSV(filepath.Join(dir, EarlierDevices), append(slices.Clone(formats.Devices.Columns), "hosting", "lease"),
 		earlier); err != nil {
 		return err
 	}
 	for kind, rows := range files {
 		columns := kind.Columns
 		if kind == formats.Devices {
-			columns = append(slices.Clone(columns), "hosting")
+			columns = append(slices.Clone(columns), "hosting", "lease")
 		}
 		if err := writeCSV(filepath.Join(dir, kind.Name+".csv"), columns, rows); err != nil {
 			return err
 		}
 	}
 	return nil
+}
+
+// lease is a field of the house's own: until when a machine is leased.
+func (d *device) lease() string {
+	n, err := strconv.Atoi(d.id[1:])
+	if err != nil || d.kind != "client" {
+		return ""
+	}
+	return []string{"owned", "leased to 2027", "leased to 2028"}[n%3]
 }
 
 // address is where a device is in the network: each unit has a range of its own, the cloud one of IPv6.

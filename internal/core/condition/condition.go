@@ -38,10 +38,24 @@ var Fields = []Field{{"name", Text}, {"unit", Path}, {"directory_path", Path}, {
 	{"hosting", Text}, {"status", Text}, {"os", Text}, {"age", Text}, {"portable", Text}, {"processors", Number},
 	{"cores", Number}, {"virtual_cores", Number}, {"cluster", Text}, {"title", Title}, {"group", Group}}
 
+// OwnField stands before the name of a field of the house's own, of which a condition on devices may ask as of a text.
+const OwnField = "own:"
+
+// mostOwnName is how long the name of a field of the house's own may be, in bytes.
+const mostOwnName = 60
+
+// label is what people call a field.
+func label(field string) string {
+	return strings.ReplaceAll(strings.TrimPrefix(field, OwnField), "_", " ")
+}
+
 // RecordFields lists what a condition on raw software records may ask about. A title is one that the record was
 // recognised as.
 var RecordFields = []Field{{"name", Text}, {"publisher", Text}, {"version", Text}, {"edition", Text},
-	{"architecture", Text}, {"language", Text}, {"file_name", Text}, {"tag_id", Text}, {"purl", Text}, {"cpe", Text},
+	{
+		"architecture",
+		Text,
+	}, {"language", Text}, {"file_name", Text}, {"tag_id", Text}, {"purl", Text}, {"cpe", Text},
 	{"piece", Text}, {"title", Title}}
 
 // Operators lists how each type may be asked about. like is a pattern with * and ?; under is a path and all below it;
@@ -79,6 +93,9 @@ type Names func(product int64) string
 
 // typeOf finds a field of devices or records; those that both have are of one type.
 func typeOf(field string) (Type, bool) {
+	if strings.HasPrefix(field, OwnField) {
+		return Text, true
+	}
 	for _, list := range [...][]Field{Fields, RecordFields} {
 		for i := range list {
 			if list[i].Name == field {
@@ -160,7 +177,14 @@ func (c Condition) parts() []Condition {
 
 func (c Condition) checkQuestion(fields []Field) error {
 	typ, _ := typeOf(c.Field)
-	if !slices.ContainsFunc(fields, func(f Field) bool { return f.Name == c.Field }) {
+	has := func(name string) bool {
+		return slices.ContainsFunc(fields, func(f Field) bool { return f.Name == name })
+	}
+	name, own := strings.CutPrefix(c.Field, OwnField)
+	if own = own && has("group"); own && (strings.TrimSpace(name) == "" || len(name) > mostOwnName) {
+		return refuse.Errorf("a field of your own has a name of at most %d characters", mostOwnName)
+	}
+	if !own && !has(c.Field) {
 		var names []string
 		for _, f := range fields {
 			names = append(names, f.Name)
@@ -203,8 +227,10 @@ func ParseRange(s string) (netip.Prefix, error) {
 	if a, err := netip.ParseAddr(s); err == nil && a.Zone() == "" {
 		return netip.PrefixFrom(a.Unmap(), a.Unmap().BitLen()), nil
 	}
-	return netip.Prefix{}, refuse.Errorf("%q is not a range of addresses: write it as 10.24.0.0/13 or 2001:db8::/32",
-		s)
+	return netip.Prefix{}, refuse.Errorf(
+		"%q is not a range of addresses: write it as 10.24.0.0/13 or 2001:db8::/32",
+		s,
+	)
 }
 
 // Addresses reads the addresses of a device, which may be several, apart by white space, commas or semicolons. What
@@ -326,7 +352,7 @@ func (c Condition) Why(f Facts, names Names) (bool, []string) {
 // fact says what a device has of what the question asks about.
 func (c Condition) fact(f Facts, names Names) string {
 	typ, _ := typeOf(c.Field)
-	label := strings.ReplaceAll(c.Field, "_", " ")
+	label := label(c.Field)
 	switch typ {
 	case Number:
 		return fmt.Sprintf("%s %d", label, f.Number(c.Field))
@@ -440,5 +466,5 @@ func (c Condition) Words(names Names) string {
 	if c.Field == "group" {
 		return "in " + c.Value
 	}
-	return strings.ReplaceAll(c.Field, "_", " ") + " " + strings.ReplaceAll(c.Op, "_", " ") + " " + c.Value
+	return label(c.Field) + " " + strings.ReplaceAll(c.Op, "_", " ") + " " + c.Value
 }

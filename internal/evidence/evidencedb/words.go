@@ -236,3 +236,38 @@ func Around(tx *sqlite.Tx, codes []string) ([]string, error) {
 			UNION SELECT code FROM them UNION SELECT host_id FROM them WHERE host_id <> '')
 		SELECT code FROM same UNION SELECT code FROM device WHERE host_id IN (SELECT code FROM same)`, string(text))
 }
+
+// OwnField is a field of the house's own that devices have, with the values that it has there, the most common first;
+// of one with very many, none.
+type OwnField struct {
+	Name   string
+	Values []string
+}
+
+// mostOwnValues is up to how many values of an own field are offered to choose from.
+const mostOwnValues = 60
+
+// OwnFields lists the fields of the house's own that devices have; hosting is a column of ours besides.
+func OwnFields(tx *sqlite.Tx) ([]OwnField, error) {
+	type row struct {
+		Key, Value string
+		N          int64
+	}
+	rows, err := sqlite.Select[row](tx, `SELECT j.key, j.value, sum(c.n) AS n
+		FROM (SELECT custom, count(*) AS n FROM device WHERE custom <> '' GROUP BY custom) c, json_each(c.custom) j
+		WHERE j.value <> '' AND j.key <> 'hosting' GROUP BY j.key, j.value ORDER BY j.key, n DESC, j.value`)
+	out := []OwnField{}
+	for _, r := range rows {
+		if n := len(out); n == 0 || out[n-1].Name != r.Key {
+			out = append(out, OwnField{Name: r.Key, Values: []string{}})
+		}
+		last := &out[len(out)-1]
+		last.Values = append(last.Values, r.Value)
+	}
+	for i := range out {
+		if len(out[i].Values) > mostOwnValues {
+			out[i].Values = []string{}
+		}
+	}
+	return out, err
+}

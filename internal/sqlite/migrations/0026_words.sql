@@ -14,3 +14,6 @@ CREATE TABLE device_word (
   PRIMARY KEY (device_id, field, from_day)
 ) WITHOUT ROWID;
 CREATE INDEX device_word_waits ON device_word(from_day) WHERE holds = 0;
+
+-- The fields of the house's own that devices have are listed by it.
+CREATE INDEX device_by_custom ON device(custom) WHERE custom <> '';

@@ -6,6 +6,7 @@ import Select from 'primevue/select'
 import { computed, ref } from 'vue'
 import { api, ask, readList, type Schemas } from '../api/client'
 import { word } from '../lib/format'
+import { ownOr } from '../lib/own'
 
 /**
  * Edits a condition on devices, nested as deep as one likes: every line asks one thing, every box joins its lines by
@@ -44,7 +45,7 @@ const opWords: Record<string, string> = {
   in: 'is in',
 }
 const fieldOptions = computed(() =>
-  (known.value?.fields ?? []).map((f) => ({ label: labels[f.name] ?? word(f.name), value: f.name })),
+  (known.value?.fields ?? []).map((f) => ({ label: labels[f.name] ?? ownOr(f.name), value: f.name })),
 )
 const ops = computed(() =>
   (known.value?.operators[typeOf(props.modelValue.field)] ?? []).map((o) => ({ label: opWords[o] ?? o, value: o })),

@@ -2,7 +2,7 @@
 import { useQueryClient } from '@tanstack/vue-query'
 import Button from 'primevue/button'
 import { useToast } from 'primevue/usetoast'
-import { ref } from 'vue'
+import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { api, ask, type Lists } from '../api/client'
 import GroupFilter from '../components/GroupFilter.vue'
@@ -10,6 +10,7 @@ import ListFilter from '../components/ListFilter.vue'
 import ListTable, { type ListColumn } from '../components/ListTable.vue'
 import SplitLine from '../components/SplitLine.vue'
 import { count, day, whole, word } from '../lib/format'
+import { useOwnFields } from '../lib/own'
 import { useSession } from '../lib/session'
 import EvidenceNav from './EvidenceNav.vue'
 import PutRight from './PutRight.vue'
@@ -47,10 +48,14 @@ const columns: ListColumn[] = [
   { key: 'status', label: 'status', width: '6rem', hidden: true },
   { key: 'code', label: 'device_id', width: '6rem', hidden: true },
 ]
-const splits = ['kind', 'environment', 'hosting', 'site', 'age', 'unit', 'os', 'status'].map((value) => ({
-  label: `split by ${value === 'age' ? 'age of evidence' : value === 'os' ? 'system' : value}`,
-  value,
-}))
+const own = useOwnFields()
+const splits = computed(() => [
+  ...['kind', 'environment', 'hosting', 'site', 'age', 'unit', 'os', 'status'].map((value) => ({
+    label: `split by ${value === 'age' ? 'age of evidence' : value === 'os' ? 'system' : value}`,
+    value,
+  })),
+  ...own.value.map((f) => ({ label: `split by ${f.label}`, value: f.name })),
+])
 const selection = ref<Lists['devices'][]>([])
 const open = (code: string) => router.push(`/evidence/${encodeURIComponent(code)}`)
 
@@ -131,7 +136,17 @@ async function scan() {
         <div v-if="righting && selection.length" class="sheet">
           <PutRight :devices="selection.map((d) => d.code)" @done="righting = false" />
         </div>
-        <SplitLine name="devices" :ways="splits" />
+        <div class="row narrow">
+          <ListFilter
+            v-for="f in own.filter((x) => x.values.length)"
+            :key="f.name"
+            :column="f.name"
+            :label="f.label"
+            :any="`any ${f.label}`"
+            :options="f.values.map((value) => ({ label: value, value }))"
+          />
+          <SplitLine class="grow" name="devices" :ways="splits" />
+        </div>
       </template>
       <template #cell-name="{ row }"
         ><RouterLink :to="`/evidence/${encodeURIComponent(row.code)}`" @click.stop>{{ row.name }}</RouterLink></template
@@ -150,3 +165,9 @@ async function scan() {
     </ListTable>
   </div>
 </template>
+
+<style scoped>
+.narrow {
+  align-items: flex-start;
+}
+</style>

@@ -216,7 +216,7 @@ const facts = computed(() => {
         </tbody>
       </table>
       <template v-if="p.used.length">
-        <h2>Used last by him</h2>
+        <h2>Used last</h2>
         <div class="scrolls">
           <table class="lines" data-used>
             <thead>
