@@ -1,7 +1,6 @@
 package evidence
 
 import (
-	"errors"
 	"fmt"
 	"strings"
 
@@ -11,7 +10,6 @@ import (
 	"ensomet/internal/evidence/evidencedb"
 	"ensomet/internal/formats"
 	"ensomet/internal/machines"
-	"ensomet/internal/persons"
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -21,18 +19,6 @@ import (
 func MachinesOf(clock clock.Clock) *machines.Room {
 	return &machines.Room{Settled: func(tx *sqlite.Tx, devices []int64) error {
 		return settled(tx, clock.Now().Unix(), devices)
-	}}
-}
-
-// PersonsOf says which names are one person; devices' main users follow at once.
-func PersonsOf() *persons.Room {
-	return &persons.Room{MainUsers: func(tx *sqlite.Tx, devices []int64) error {
-		for _, d := range devices {
-			if err := errors.Join(evidencedb.ResolveAnew(tx, d), renewal.MarkDevice(tx, d)); err != nil {
-				return err
-			}
-		}
-		return nil
 	}}
 }
 

@@ -18,6 +18,7 @@ import (
 	"ensomet/internal/intake"
 	"ensomet/internal/outbox"
 	"ensomet/internal/people"
+	"ensomet/internal/persons"
 	"ensomet/internal/pipeline"
 	"ensomet/internal/position"
 	"ensomet/internal/progress"
@@ -93,7 +94,7 @@ func New(db *sqlite.DB, clock clock.Clock) *Program {
 		Secret:    p.Secret,
 		Numbers:   evidencedb.NewCache(),
 		Machines:  evidence.MachinesOf(clock),
-		Persons:   evidence.PersonsOf(),
+		Persons:   &persons.Room{MainUsers: mainUsers},
 	}
 	p.Titles = &titles.Service{DB: db, Clock: clock, Snapshots: p.Snapshots, Progress: p.Progress}
 	p.Collecting = &evidence.Collecting{Service: p.Evidence}
@@ -164,6 +165,16 @@ func New(db *sqlite.DB, clock clock.Clock) *Program {
 	}
 	p.Renewal.Renew = p.Pipeline.Refresh
 	return p
+}
+
+// mainUsers brings the main users of devices in line with who counts as whom.
+func mainUsers(tx *sqlite.Tx, devices []int64) error {
+	for _, d := range devices {
+		if err := errors.Join(evidencedb.ResolveAnew(tx, d), renewal.MarkDevice(tx, d)); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // Begin lets every transaction that changes what figures rest on renew them in the background, and lets time do its

@@ -257,8 +257,9 @@ func TestAFieldOfTheHousesOwn(t *testing.T) {
 	filter := func(value string) sqlite.ListQuery {
 		return sqlite.ListQuery{Filters: map[string]string{"own:cost_centre": value}, Limit: 50}
 	}
-	for value, want := range map[string]string{"4100": "D1 D3", "4200": "D2", "41": "", "*41": "D1 D3", "4100|4200": "D1 D2 D3",
-		"": ""} {
+	for value, want := range map[string]string{"4100": "D1 D3", "4200": "D2", "41": "", "*41": "D1 D3",
+		"4100|4200": "D1 D2 D3",
+		"":          ""} {
 		if got, _ := codes(filter(value)); strings.Join(got, " ") != want {
 			t.Errorf("cost centre %q: %v, not %s", value, got, want)
 		}
@@ -291,7 +292,8 @@ func TestAFieldOfTheHousesOwn(t *testing.T) {
 		{condition.Condition{Not: &condition.Condition{Field: "own:cost_centre", Op: "is", Value: "4100"}}, "D2"},
 	} {
 		name := strings.ReplaceAll(c.condition.Words(nil), "*", "")
-		if _, err := prog.Evidence.SaveGroup(ctx, evidence.GroupDraft{Name: name, Condition: c.condition}, "ada"); err != nil {
+		draft := evidence.GroupDraft{Name: name, Condition: c.condition}
+		if _, err := prog.Evidence.SaveGroup(ctx, draft, "ada"); err != nil {
 			t.Fatal(err)
 		}
 		refreshAll(t, prog)

@@ -100,7 +100,8 @@ type List[T any] struct {
 	// what a column is sorted by, where that is not what it shows
 	Orders  map[string]string
 	Special map[string]func(value string) (string, []any) // filters that are no columns
-	Own     string                                        // the column with fields of the house's own, as Custom wrote them
+	// Own is the column with fields of the house's own, as Custom wrote them.
+	Own string
 	// Fill makes what completes a row that has been read, where the database does not know all of it; nil is nothing.
 	Fill func(tx *Tx) (func(row *T), error)
 	// In runs what reads the list in another state than that of the file; nil is the file as it is.

@@ -132,8 +132,8 @@ func (w *world) write(dir string) error {
 			}
 		}
 	}
-	if err := writeCSV(filepath.Join(dir, EarlierDevices), append(slices.Clone(formats.Devices.Columns), "hosting", "lease"),
-		earlier); err != nil {
+	columns := append(slices.Clone(formats.Devices.Columns), "hosting", "lease")
+	if err := writeCSV(filepath.Join(dir, EarlierDevices), columns, earlier); err != nil {
 		return err
 	}
 	for kind, rows := range files {
