@@ -69,7 +69,7 @@ func At(site rest.Site, p *program.Program, mover Mover) *Server {
 	peoplehttp.Register(s.Server, p.People, p.Demo)
 	evidencehttp.Register(s.Server, evidencehttp.Stations{Evidence: p.Evidence, Collecting: p.Collecting,
 		Sources: p.Sources, Same: p.Same})
-	directoryhttp.Register(s.Server, p.Directory)
+	directoryhttp.Register(s.Server, p.Directory, p.Directories)
 	byhandhttp.Register(s.Server, p.ByHand)
 	titleshttp.Register(s.Server, titleshttp.Stations{Titles: p.Titles, Catalogue: p.Catalogue})
 	entitlementshttp.Register(

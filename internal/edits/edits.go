@@ -52,6 +52,7 @@ const (
 	Device       = "device"
 	JoiningNames = "which names are one person by themselves"
 	Account      = "who is behind an account"
+	Directory    = "directory"
 )
 
 // Of names a thing by its number.

@@ -117,18 +117,54 @@ func DirectoryRows(entries []*LDIFEntry, kind *Kind, at civil.Day) (Rows, error)
 			"status",
 		}
 	}
+	ids := map[string]string{} // of people, by the names of their entries
+	for _, e := range entries {
+		if u := directoryUser(e, at); u != nil && kind == Users {
+			ids[strings.ToLower(e.DN)] = u[0]
+		}
+	}
 	for _, e := range entries {
 		var row []string
 		if kind == Devices {
 			row = directoryDevice(e)
-		} else {
-			row = directoryUser(e, at)
+		} else if row = directoryUser(e, at); row != nil {
+			if id := ids[strings.ToLower(e.First("manager"))]; id != "" {
+				row[8] = id
+			}
 		}
 		if row != nil {
 			rows, lines = append(rows, row), append(lines, e.Line)
 		}
 	}
 	return newTable(header, rows, lines, kind, nil)
+}
+
+// PersonOf returns the person that an entry is, as of a day; not of one that is none.
+func PersonOf(e *LDIFEntry, at civil.Day) (User, bool) {
+	row := directoryUser(e, at)
+	if row == nil || row[0] == "" {
+		return User{}, false
+	}
+	return User{Person: evidence.Person{Code: row[0], Name: row[1], Email: row[2], OrgUnit: row[3], Site: row[4],
+		Status: evidence.PersonStatus(row[5])}}, true
+}
+
+// IsMachine reports whether an entry is a machine.
+func IsMachine(e *LDIFEntry) bool {
+	_, device := classes(e)
+	return device
+}
+
+// EscapeDN writes a value so that it may stand in a distinguished name (RFC 4514).
+func EscapeDN(value string) string {
+	var b strings.Builder
+	for i, c := range value {
+		if strings.ContainsRune(`,+"\<>;=`, c) || i == 0 && (c == ' ' || c == '#') || i == len(value)-1 && c == ' ' {
+			b.WriteByte('\\')
+		}
+		b.WriteRune(c)
+	}
+	return b.String()
 }
 
 func classes(e *LDIFEntry) (person, device bool) {
@@ -163,7 +199,12 @@ func directoryUser(e *LDIFEntry, at civil.Day) []string {
 	status, left := "active", ""
 	flags, _ := strconv.Atoi(e.First("useraccountcontrol")) // no number is no flag
 	expire, err := strconv.Atoi(e.First("shadowexpire"))
+	// in steps of 100 ns since 1601, 0 and the largest number for never
+	ends, _ := strconv.ParseInt(e.First("accountexpires"), 10, 64)
+	const from1601, never = 11_644_473_600, 1<<63 - 1
 	switch {
+	case ends > 0 && ends != never && civil.OfUnix(ends/10_000_000-from1601) <= at:
+		status, left = "left", civil.OfUnix(ends/10_000_000-from1601).String()
 	case err == nil && expire > 0 && civil.OfUnix(int64(expire)*86400) <= at:
 		status, left = "left", civil.OfUnix(int64(expire)*86400).String()
 	case flags&2 != 0,

@@ -103,7 +103,7 @@ func mayImport(pkg string) (may []string, judged bool) {
 		return nil, false
 	}
 	if !inside {
-		return append(slices.Clone(service), station+"/"+station+"db"), true
+		return append(slices.Clone(service), station+"/"+station+"db", station+"/ldapread"), true
 	}
 	if rest == station+"http" {
 		return append(slices.Clone(routes), station), true

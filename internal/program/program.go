@@ -46,6 +46,7 @@ type Program struct {
 	Same         *evidence.Same
 	Directory    *directory.Service
 	ByHand       *byhand.Service
+	Directories  *directory.Reader
 	Titles       *titles.Service
 	Catalogue    *titles.Catalogue
 	Entitlements *entitlements.Service
@@ -100,6 +101,7 @@ func New(db *sqlite.DB, clock clock.Clock) *Program {
 	p.Collecting = &evidence.Collecting{Service: p.Evidence}
 	p.Sources = &evidence.Sources{Service: p.Evidence}
 	p.Same = &evidence.Same{Service: p.Evidence}
+	p.Directories = &directory.Reader{DB: db, Clock: clock, Secret: p.Secret, Progress: p.Progress, Importer: p.Evidence}
 	p.ByHand = &byhand.Service{DB: db, Clock: clock, Snapshots: p.Snapshots}
 	p.Directory = &directory.Service{DB: db, Clock: clock, Snapshots: p.Snapshots, Persons: p.Evidence.Persons}
 	p.Catalogue = &titles.Catalogue{Service: p.Titles}
@@ -221,6 +223,11 @@ func (p *Program) EachMinute(ctx context.Context) {
 	if _, err := p.Collecting.Plan(ctx); err != nil && ctx.Err() == nil {
 		slog.Error("schedules could not be followed", "error", err)
 	}
+	p.work.Go(func() { // a large one takes its time, and nothing else waits for it
+		if err := p.Directories.ReadDue(p.ctx); err != nil && p.ctx.Err() == nil {
+			slog.Error("directories could not be read", "error", err)
+		}
+	})
 	err := errors.Join(
 		p.Worklist.FollowUp(ctx),
 		p.Collecting.ForgetDeliveries(ctx),

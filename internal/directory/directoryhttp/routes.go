@@ -17,7 +17,8 @@ type byKey struct {
 }
 
 // Register registers the routes of people.
-func Register(s *rest.Server, svc *directory.Service) {
+func Register(s *rest.Server, svc *directory.Service, reader *directory.Reader) {
+	directories(s, reader)
 	rest.List(s, "people", rest.Of(directory.List), toPersonRow)
 	rest.Handle(s, access.Viewer, rest.Get("person", "/api/people/{code}"),
 		func(ctx context.Context, _ rest.Account, in *byKey) (Person, error) {

@@ -25,4 +25,10 @@ func TestTranslations(t *testing.T) {
 	resttest.Translates(t, toAlikeEffect)
 	resttest.Translates(t, toAlikeRules)
 	resttest.Translates(t, fromAlikeRules)
+	resttest.Translates(t, fromDirectoryDraft)
+	resttest.Translates(t, toDirectoryDraft)
+	resttest.Translates(t, toGonePerson)
+	resttest.Translates(t, toDirectoryView)
+	resttest.Translates(t, toDirectorySample)
+	resttest.Translates(t, toDirectoryReading)
 }

@@ -33,9 +33,11 @@ type Server struct {
 	Page       int // entries at once; 0 is DefaultPage
 }
 
-// What a directory is given time for.
+// How many entries are asked for at once, and what a directory is given time for.
 const (
 	DefaultPage = 500
+	mostPage    = 10_000
+	leastPage   = 100
 	dialTime    = 15 * time.Second
 	answerTime  = 60 * time.Second
 )
@@ -109,16 +111,23 @@ func (s *Server) Read(ctx context.Context, each func(*formats.LDIFEntry) error) 
 		attributes = append(attributes, from)
 		as[strings.ToLower(from)] = strings.ToLower(to)
 	}
-	page := ldap.NewControlPaging(uint32(max(1, min(s.Page, 10_000))))
-	if s.Page == 0 {
-		page = ldap.NewControlPaging(DefaultPage)
+	size := uint32(DefaultPage)
+	if s.Page > 0 {
+		size = uint32(min(s.Page, mostPage))
 	}
+	page := ldap.NewControlPaging(size)
 	for {
 		res, err := c.Search(ldap.NewSearchRequest(s.Base, ldap.ScopeWholeSubtree, ldap.NeverDerefAliases, 0, 0, false,
 			s.filter(), attributes, []ldap.Control{page}))
 		if err != nil {
 			if ctx.Err() != nil {
 				return context.Cause(ctx)
+			}
+			if ldap.IsErrorAnyOf(err, ldap.LDAPResultSizeLimitExceeded, ldap.LDAPResultAdminLimitExceeded) &&
+				size > leastPage && len(page.Cookie) == 0 {
+				size = leastPage // it gives less at once than others do
+				page = ldap.NewControlPaging(size)
+				continue
 			}
 			if code := new(ldap.Error); !errors.As(err, &code) || code.ResultCode == ldap.ErrorNetwork {
 				return s.gone(err)

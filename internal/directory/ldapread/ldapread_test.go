@@ -1,216 +1,25 @@
 package ldapread
 
 import (
-	"bytes"
 	"context"
-	"crypto/ecdsa"
-	"crypto/elliptic"
-	"crypto/rand"
-	"crypto/x509"
-	"crypto/x509/pkix"
-	"encoding/pem"
 	"errors"
 	"fmt"
 	"io"
-	"math/big"
 	"net"
-	"os"
-	"os/exec"
-	"path/filepath"
 	"slices"
 	"strings"
 	"testing"
 	"time"
 
+	"ensomet/internal/directory/ldaptest"
 	"ensomet/internal/formats"
 )
 
-const (
-	reader   = "cn=reader,dc=halv,dc=example"
-	password = "tidevann 4711"
-	people   = 1250
-)
+const people = 1250
 
-// slapd is Debian's directory server on loopback, with a schema and entries of the test's own.
-type slapd struct {
-	plain, safe string // its addresses
-	ca          string
-	process     *exec.Cmd
-}
-
-// startSlapd starts a directory of so many people; the test is skipped where there is no such server.
-func startSlapd(t *testing.T) *slapd {
-	t.Helper()
-	var found []string
-	for _, name := range []string{"slapd", "slapadd"} {
-		path, err := exec.LookPath(name)
-		if err != nil {
-			path = filepath.Join("/usr/sbin", name)
-		}
-		if _, err := os.Stat(path); err != nil {
-			t.Skip("there is no slapd here: install Debian's package slapd, as  make slapd  does")
-		}
-		found = append(found, path)
-	}
-	dir := t.TempDir()
-	// from where it is installed a guard of the machine may keep it from reading other places
-	mine := filepath.Join(dir, "slapd")
-	program, err := os.ReadFile(found[0])
-	if err != nil {
-		t.Fatal(err)
-	}
-	if err := os.WriteFile(mine, program, 0o755); err != nil {
-		t.Fatal(err)
-	}
-	s := &slapd{ca: certificates(t, dir)}
-	schema := `attributetype ( 1.3.6.1.4.1.4203.666.1.900 NAME 'houseCentre' EQUALITY caseIgnoreMatch
- SYNTAX 1.3.6.1.4.1.1466.115.121.1.15 SINGLE-VALUE )
-objectclass ( 1.3.6.1.4.1.4203.666.3.900 NAME 'housePerson' SUP top AUXILIARY MAY houseCentre )
-`
-	conf := fmt.Sprintf(`include /etc/ldap/schema/core.schema
-include /etc/ldap/schema/cosine.schema
-include /etc/ldap/schema/inetorgperson.schema
-include %[1]s/house.schema
-pidfile %[1]s/pid
-modulepath /usr/lib/ldap
-moduleload back_mdb
-TLSCACertificateFile %[1]s/ca.pem
-TLSCertificateFile %[1]s/server.pem
-TLSCertificateKeyFile %[1]s/server.key
-security simple_bind=128
-database mdb
-suffix "dc=halv,dc=example"
-rootdn "cn=root,dc=halv,dc=example"
-directory %[1]s/data
-sizelimit 20
-limits dn.exact="%[2]s" size.soft=100 size.hard=100 size.pr=200 size.prtotal=unlimited
-access to attrs=userPassword by anonymous auth by * none
-access to * by dn.exact="%[2]s" read by * none
-`, dir, reader)
-	for name, text := range map[string]string{"house.schema": schema, "slapd.conf": conf, "entries.ldif": entries()} {
-		if err := os.WriteFile(filepath.Join(dir, name), []byte(text), 0o600); err != nil {
-			t.Fatal(err)
-		}
-	}
-	if err := os.Mkdir(filepath.Join(dir, "data"), 0o700); err != nil {
-		t.Fatal(err)
-	}
-	conf = filepath.Join(dir, "slapd.conf")
-	add := exec.Command(found[1], "-q", "-f", conf, "-l", filepath.Join(dir, "entries.ldif"))
-	if out, err := add.CombinedOutput(); err != nil {
-		t.Fatal(err, string(out))
-	}
-	ports := freePorts(t, 2)
-	s.plain, s.safe = fmt.Sprintf("ldap://127.0.0.1:%d", ports[0]), fmt.Sprintf("ldaps://127.0.0.1:%d", ports[1])
-	s.process = exec.Command(mine, "-f", conf, "-h", s.plain+"/ "+s.safe+"/", "-d", "0")
-	var said bytes.Buffer
-	s.process.Stdout, s.process.Stderr = &said, &said
-	if err := s.process.Start(); err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(s.stop)
-	for range 200 {
-		line, err := net.Dial("tcp", strings.TrimPrefix(s.safe, "ldaps://"))
-		if err == nil {
-			_ = line.Close()
-			return s
-		}
-		time.Sleep(50 * time.Millisecond)
-	}
-	t.Fatal("slapd does not come up:", said.String())
-	return nil
-}
-
-func (s *slapd) stop() {
-	if s.process.ProcessState == nil {
-		_ = s.process.Process.Kill()
-		_ = s.process.Wait()
-	}
-}
-
-func (s *slapd) server() Server {
-	return Server{Address: s.plain, StartTLS: true, CA: s.ca, User: reader, Password: password,
-		Base: "dc=halv,dc=example", Page: 100}
-}
-
-// entries are the people of the test, in scripts of several kinds, some disabled, each with a manager, round and round.
-func entries() string {
-	var b strings.Builder
-	write := func(e formats.LDIFEntry) { _ = formats.WriteLDIF(&b, &e) } // a text takes everything
-	attrs := func(pairs ...string) (out []formats.LDIFAttr) {
-		for i := 0; i < len(pairs); i += 2 {
-			out = append(out, formats.LDIFAttr{Name: pairs[i], Value: pairs[i+1]})
-		}
-		return out
-	}
-	write(formats.LDIFEntry{DN: "dc=halv,dc=example", Attrs: attrs("objectClass", "dcObject", "objectClass",
-		"organization", "o", "Halv", "dc", "halv")})
-	write(formats.LDIFEntry{DN: reader, Attrs: attrs("objectClass", "person", "cn", "reader", "sn", "reader",
-		"userPassword", password)})
-	write(formats.LDIFEntry{DN: "ou=Kartlegging,dc=halv,dc=example", Attrs: attrs("objectClass", "organizationalUnit",
-		"ou", "Kartlegging")})
-	names := []string{"Una Vik", "Блеск Море", "深い海", "Ægir Blåskjær", "نور"}
-	for i := range people {
-		id := fmt.Sprintf("p%04d", i)
-		write(formats.LDIFEntry{
-			DN: "uid=" + id + ",ou=Kartlegging,dc=halv,dc=example",
-			Attrs: attrs("objectClass", "inetOrgPerson", "objectClass", "housePerson", "uid", id, "cn",
-				names[i%len(names)], "sn", names[i%len(names)], "displayName", names[i%len(names)], "mail",
-				id+"@halv.example", "houseCentre", fmt.Sprint(4000+i%7), "departmentNumber", "old",
-				"manager", fmt.Sprintf("uid=p%04d,ou=Kartlegging,dc=halv,dc=example", (i+1)%people)),
-		})
-	}
-	return b.String()
-}
-
-func freePorts(t *testing.T, n int) (out []int) {
-	t.Helper()
-	for range n {
-		l, err := net.Listen("tcp", "127.0.0.1:0")
-		if err != nil {
-			t.Fatal(err)
-		}
-		defer l.Close()
-		out = append(out, l.Addr().(*net.TCPAddr).Port)
-	}
-	return out
-}
-
-// certificates makes an authority and a certificate for loopback, and returns the authority's.
-func certificates(t *testing.T, dir string) string {
-	t.Helper()
-	make := func(name string, authority bool, by *x509.Certificate, key *ecdsa.PrivateKey) (*x509.Certificate,
-		*ecdsa.PrivateKey, string) {
-		own, err := ecdsa.GenerateKey(elliptic.P256(), rand.Reader)
-		if err != nil {
-			t.Fatal(err)
-		}
-		c := &x509.Certificate{SerialNumber: big.NewInt(time.Now().UnixNano()), Subject: pkix.Name{CommonName: name},
-			NotBefore: time.Now().Add(-time.Hour), NotAfter: time.Now().Add(24 * time.Hour), IsCA: authority,
-			BasicConstraintsValid: true, IPAddresses: []net.IP{net.IPv4(127, 0, 0, 1)},
-			KeyUsage: x509.KeyUsageDigitalSignature | x509.KeyUsageCertSign}
-		if by == nil {
-			by, key = c, own
-		}
-		der, err := x509.CreateCertificate(rand.Reader, c, by, &own.PublicKey, key)
-		if err != nil {
-			t.Fatal(err)
-		}
-		return c, own, string(pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: der}))
-	}
-	ca, key, text := make("authority of the test", true, nil, nil)
-	_, own, server := make("127.0.0.1", false, ca, key)
-	der, err := x509.MarshalPKCS8PrivateKey(own)
-	if err != nil {
-		t.Fatal(err)
-	}
-	for name, b := range map[string]string{"ca.pem": text, "server.pem": server,
-		"server.key": string(pem.EncodeToMemory(&pem.Block{Type: "PRIVATE KEY", Bytes: der}))} {
-		if err := os.WriteFile(filepath.Join(dir, name), []byte(b), 0o600); err != nil {
-			t.Fatal(err)
-		}
-	}
-	return text
+func serverOf(s *ldaptest.Slapd) Server {
+	return Server{Address: s.Plain, StartTLS: true, CA: s.CA, User: ldaptest.Reader, Password: ldaptest.Password,
+		Base: ldaptest.Base, Page: 100}
 }
 
 func readAll(s Server) (list []*formats.LDIFEntry, err error) {
@@ -224,12 +33,13 @@ func readAll(s Server) (list []*formats.LDIFEntry, err error) {
 // Debian's slapd, which gives at most a hundred entries at once: all are read, page by page, over StartTLS and over
 // TLS, with what the house calls its cost centre read as that.
 func TestReadADirectory(t *testing.T) {
-	s := startSlapd(t)
+	s := ldaptest.Start(t, people)
 	for name, change := range map[string]func(*Server){
-		"StartTLS": func(*Server) {},
-		"TLS":      func(r *Server) { r.Address = s.safe },
+		"StartTLS":                 func(*Server) {},
+		"TLS":                      func(r *Server) { r.Address = s.Safe },
+		"pages that are too large": func(r *Server) { r.Page = 0 },
 	} {
-		server := s.server()
+		server := serverOf(s)
 		server.Filter, server.Attributes = "(objectClass=inetOrgPerson)", map[string]string{"houseCentre": "departmentNumber"}
 		change(&server)
 		list, err := readAll(server)
@@ -264,20 +74,20 @@ func TestReadADirectory(t *testing.T) {
 
 // What goes wrong is said in a sentence that says what to do.
 func TestADirectoryThatDoesNotAnswer(t *testing.T) {
-	s := startSlapd(t)
+	s := ldaptest.Start(t, people)
 	for want, change := range map[string]func(*Server){
-		"does not let in " + reader: func(r *Server) { r.Password = "wrong" },
-		"has no entry ou=none":      func(r *Server) { r.Base = "ou=none,dc=halv,dc=example" },
+		"does not let in " + ldaptest.Reader: func(r *Server) { r.Password = "wrong" },
+		"has no entry ou=none":               func(r *Server) { r.Base = "ou=none,dc=halv,dc=example" },
 		"nobody whom this machine trusts": func(r *Server) {
-			r.CA, r.Address = certificates(t, t.TempDir()), s.safe
+			r.CA, r.Address = ldaptest.Certificates(t, t.TempDir()), s.Safe
 		},
-		"gives no more than a part": func(r *Server) { r.Page = 10_000 },
+		"gives no more than a part": func(r *Server) { r.User, r.Password = ldaptest.Few, ldaptest.Password },
 		"or does not show it to somebody without a name": func(r *Server) {
 			r.User, r.Password = "", ""
 		},
-		"cannot be reached": func(r *Server) { r.Address = fmt.Sprintf("ldap://127.0.0.1:%d", freePorts(t, 1)[0]) },
+		"cannot be reached": func(r *Server) { r.Address = fmt.Sprintf("ldap://127.0.0.1:%d", ldaptest.FreePorts(t, 1)[0]) },
 	} {
-		server := s.server()
+		server := serverOf(s)
 		change(&server)
 		_, err := readAll(server)
 		if err == nil || !strings.Contains(err.Error(), want) {
@@ -285,10 +95,10 @@ func TestADirectoryThatDoesNotAnswer(t *testing.T) {
 		}
 	}
 	// the server goes away in the middle
-	server, n := s.server(), 0
+	server, n := serverOf(s), 0
 	err := server.Read(context.Background(), func(*formats.LDIFEntry) error {
 		if n++; n == 150 {
-			s.stop()
+			s.Stop()
 		}
 		return nil
 	})
