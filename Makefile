@@ -8,7 +8,7 @@ PAGES := $(shell find web/src web/public -type f) web/index.html web/vite.config
 # The browser tests run in two halves side by side: mostly they wait.
 WALKS := EveryPage|TwentyRows|Keyboard|FiftyNames|Shortfall
 
-.PHONY: build demo test check go-test nocgo-test web-check e2e types shots bench bench-again bench-rights bench-use bench-previews bench-names evaluate evaluate-identity starter load golden fuzz chromium clean
+.PHONY: build demo test check go-test nocgo-test web-check e2e types shots bench bench-again bench-rights bench-use bench-previews bench-names evaluate evaluate-identity starter load golden fuzz chromium slapd clean
 
 build: bin/ensomet
 
@@ -42,14 +42,14 @@ web-check: web/node_modules/.installed bin/ensomet
 	@rm -f .openapi.now
 	cd web && npm run check && npm run lint
 
-go-test:
+go-test: slapd
 	$(LIMIT) $(GO) test ./bench ./cmd/... ./internal/...
 
 nocgo-test:
 	CGO_ENABLED=0 $(GO) build -o /dev/null ./cmd/ensomet
 	CGO_ENABLED=0 $(LIMIT) $(GO) test -short ./internal/sqlite/... ./internal/program/...
 
-e2e: web/dist/index.html chromium
+e2e: web/dist/index.html chromium slapd
 	$(GO) build ./e2e/...
 	rm -rf .e2e && mkdir .e2e && $(GO) test -c -o .e2e/e2e.test ./e2e
 	cd e2e && ENSOMET_E2E_DEMO=../.e2e/demo.db timeout 300 ../.e2e/e2e.test -test.run '^$$'
@@ -64,6 +64,13 @@ chromium:
 		apt-get install -y --no-install-recommends chromium-headless-shell; then :; \
 	elif command -v chromium >/dev/null || command -v chromium-browser >/dev/null || command -v google-chrome >/dev/null; then :; \
 	else echo "The browser tests need Chromium: install it with  sudo apt-get install chromium-headless-shell"; exit 1; fi
+
+# The directory server with which reading over LDAP is tested; without it that test is skipped.
+slapd:
+	@command -v slapd >/dev/null || [ -x /usr/sbin/slapd ] || \
+	if [ "$$(id -u)" = 0 ] && command -v apt-get >/dev/null; then \
+		apt-get update && DEBIAN_FRONTEND=noninteractive apt-get install -y --no-install-recommends slapd || true; \
+	else echo "Reading over LDAP is not tested: install slapd with  sudo apt-get install slapd"; fi
 
 # After a change of the API: its description, and the types that the pages use.
 types: web/node_modules/.installed

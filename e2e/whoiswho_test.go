@@ -1,6 +1,10 @@
 package e2e
 
-import "testing"
+import (
+	"testing"
+
+	"ensomet/internal/directory/ldaptest"
+)
 
 // A bare name that a classroom's machines write counts as somebody else until a person says whose it is: the position
 // that moves shows before, and the person has the name afterwards. Parted again, and both taken back, all is as before.
@@ -139,4 +143,39 @@ func TestAFieldOfOurOwn(t *testing.T) {
 	look(t, page, "own-group")
 	press(t, page, "[data-effect]")
 	says(t, page, "[data-says]", "The group is set")
+}
+
+// A directory is added: a look says what it has before anything is kept; read now, its people are in the list; and one
+// that goes away says so, and what is known stays.
+func TestADirectoryOnThePage(t *testing.T) {
+	server := ldaptest.Start(t, 30)
+	page, url := open(t, "run", false)
+	page.MustNavigate(url + "/evidence/directories")
+	press(t, page, "[data-add]")
+	for field, value := range map[string]string{"name": "Kartverket", "address": server.Plain, "base": ldaptest.Base,
+		"user": ldaptest.Reader, "password": "wrong", "attributes": "houseCentre = departmentNumber"} {
+		page.MustElement("[data-" + field + "]").MustSelectAllText().MustInput(value)
+	}
+	page.MustElement("[data-ca]").MustEval(`(text) => { this.value = text; this.dispatchEvent(new Event('input')) }`,
+		server.CA)
+	press(t, page, "[data-look]")
+	says(t, page, "[data-read-says]", "choose StartTLS")
+	press(t, page, "[data-start-tls]")
+	press(t, page, "[data-look]")
+	says(t, page, "[data-read-says]", "does not let in "+ldaptest.Reader)
+	page.MustElement("[data-password]").MustSelectAllText().MustInput(ldaptest.Password)
+	press(t, page, "[data-look]")
+	says(t, page, "[data-seen]", "people and 0 machines")
+	says(t, page, "[data-samples]", "Ægir Blåskjær")
+	look(t, page, "directory")
+	press(t, page, "[data-save]")
+	says(t, page, "[data-says]", "Kept")
+	press(t, page, `[data-of="Kartverket"] [data-read]`)
+	says(t, page, `[data-of="Kartverket"]`, "new")
+	server.Stop()
+	press(t, page, `[data-of="Kartverket"] [data-read]`)
+	says(t, page, "[data-read-says]", "cannot be reached")
+	says(t, page, `[data-of="Kartverket"]`, "last read whole on")
+	page.MustNavigate(url + "/evidence/people?q=p0003")
+	row(t, page, "Ægir Blåskjær", "p0003")
 }

@@ -430,8 +430,8 @@ func TestWhatChangesNamesARevision(t *testing.T) {
 	tried := map[string]bool{
 		"/api/plans":         true,
 		"/api/unsigned/sign": true,
-		"/api/words":         true,
-	} // by tests of their own
+		"/api/words":         true, "/api/directories": true,
+		"/api/directories/{id}/drop": true} // by tests of their own
 	for _, e := range kinds {
 		tried[e.route()] = true
 		for path := range e.acts {

@@ -30,7 +30,12 @@ import (
 
 // Importer takes in files of any form.
 type Importer interface {
-	ImportWatched(ctx context.Context, f formats.File, size int64, req intake.ImportRequest) (intake.ImportResult, error)
+	ImportWatched(
+		ctx context.Context,
+		f formats.File,
+		size int64,
+		req intake.ImportRequest,
+	) (intake.ImportResult, error)
 }
 
 // Reader reads directories over LDAP: when somebody asks, and on a schedule.
@@ -139,8 +144,16 @@ func (svc *Reader) List(ctx context.Context) ([]DirectoryView, error) {
 			return err
 		}
 		for _, d := range list {
-			v := DirectoryView{DirectoryDraft: draftOf(d), HasPassword: d.Password != nil, Words: d.Calendar.Words(),
-				TriedAt: d.TriedAt, ReadAt: d.ReadAt, Failed: d.Failed, Says: d.Says, Author: d.Author}
+			v := DirectoryView{
+				DirectoryDraft: draftOf(d),
+				HasPassword:    d.Password != nil,
+				Words:          d.Calendar.Words(),
+				TriedAt:        d.TriedAt,
+				ReadAt:         d.ReadAt,
+				Failed:         d.Failed,
+				Says:           d.Says,
+				Author:         d.Author,
+			}
 			if v.People, v.GoneCount, err = directorydb.Counted(tx, d.ID); err != nil {
 				return err
 			}
@@ -200,9 +213,21 @@ func (svc *Reader) Save(ctx context.Context, d DirectoryDraft, who string) (id i
 				return refuse.Errorf("there is a directory %s already", other.Name)
 			}
 		}
-		row := directorydb.Directory{ID: d.ID, Name: d.Name, Address: server.Address, StartTLS: d.StartTLS, CA: server.CA,
-			User: server.User, Base: server.Base, Filter: server.Filter, Attributes: d.Attributes, Calendar: d.Calendar,
-			Paused: d.Paused, Author: who, At: svc.Clock.Now().Unix()}
+		row := directorydb.Directory{
+			ID:         d.ID,
+			Name:       d.Name,
+			Address:    server.Address,
+			StartTLS:   d.StartTLS,
+			CA:         server.CA,
+			User:       server.User,
+			Base:       server.Base,
+			Filter:     server.Filter,
+			Attributes: d.Attributes,
+			Calendar:   d.Calendar,
+			Paused:     d.Paused,
+			Author:     who,
+			At:         svc.Clock.Now().Unix(),
+		}
 		if server.Password != "" {
 			if row.Password, err = svc.Secret.Seal([]byte(server.Password)); err != nil {
 				return err
@@ -319,12 +344,16 @@ func (svc *Reader) read(
 	err = server.Read(ctx, func(e *formats.LDIFEntry) error {
 		if out.Entries++; out.Entries%1000 == 0 {
 			svc.Progress.Step(fmt.Sprintf("reading the directory %s: %d entries", name, out.Entries))
+			svc.Progress.Say(ctx, "%d entries", out.Entries)
 		}
 		if u, is := formats.PersonOf(e, civil.Of(now)); is {
 			out.People++
 			has[u.Code] = true
 			if len(out.Samples) < mostSample {
-				out.Samples = append(out.Samples, Sample{e.DN, u.Code, u.Name, u.Email, u.OrgUnit, string(u.Status)})
+				out.Samples = append(
+					out.Samples,
+					Sample{e.DN, u.Code, u.Name, u.Email, u.OrgUnit, string(u.Status)},
+				)
 			}
 		} else if formats.IsMachine(e) {
 			out.Machines++
@@ -356,6 +385,7 @@ func (svc *Reader) read(
 	if err != nil {
 		return out, err
 	}
+	svc.Progress.Say(ctx, "%d entries, which are compared with what is known", out.Entries)
 	res, err := svc.Importer.ImportWatched(ctx, file, size, intake.ImportRequest{File: name + ".ldif", AsOf: now,
 		DryRun: dry, Author: who})
 	if err != nil {
@@ -402,8 +432,12 @@ func (r *Reading) words() string {
 	}
 	switch {
 	case r.Held:
-		out += fmt.Sprintf("; %d people are missing, more than one of %d: nobody is taken for a leaver, look at the "+
-			"filter and at what the name may read", len(r.Gone), goneShare)
+		out += fmt.Sprintf(
+			"; %d people are missing, more than one of %d: nobody is taken for a leaver, look at the "+
+				"filter and at what the name may read",
+			len(r.Gone),
+			goneShare,
+		)
 	case len(r.Gone) > 0:
 		out += fmt.Sprintf("; %d are no more there, and have left", len(r.Gone))
 	}

@@ -80,26 +80,18 @@ func places(dn string) (unit, path string) {
 	)
 }
 
+// userColumns are the columns of a directory's users.
+var userColumns = strings.Fields(
+	"user_id name email org_unit site status left_on log_on_names manager cost_centre directory_id account_kind",
+)
+
 // DirectoryRows makes lines of users.csv or devices.csv of the entries of a directory. Persons are entries of the
 // classes person, inetOrgPerson, organizationalPerson, posixAccount or user; devices of the classes device, ipHost or
 // computer. A person who is deleted, or whose account is locked, has left. at is the day of the export.
 func DirectoryRows(entries []*LDIFEntry, kind *Kind, at civil.Day) (Rows, error) {
 	var rows [][]string
 	var lines []int
-	header := []string{
-		"user_id",
-		"name",
-		"email",
-		"org_unit",
-		"site",
-		"status",
-		"left_on",
-		"log_on_names",
-		"manager",
-		"cost_centre",
-		"directory_id",
-		"account_kind",
-	}
+	header := slices.Clone(userColumns)
 	if kind == Devices {
 		header = []string{
 			"device_id",
@@ -332,5 +324,7 @@ func unreadPerson(record string) string {
 	if names := rdns(strings.TrimSpace(strings.TrimPrefix(first, "dn:"))); len(names) > 0 {
 		id = names[0][1]
 	}
-	return csvLine([]string{"", id, "", "", "", "active", ""}) // without user_id it waits until somebody has looked
+	row := make([]string, len(userColumns)) // without user_id it waits until somebody has looked
+	row[slices.Index(userColumns, "name")], row[slices.Index(userColumns, "status")] = id, "active"
+	return csvLine(row)
 }

@@ -57,8 +57,10 @@ func TestADirectoryIsRead(t *testing.T) {
 		t.Errorf("%+v", r)
 	}
 	if got := textsOf(t, prog, `SELECT code || '|' || name || '|' || email || '|' || org_unit || '|' || cost_centre ||
-		'|' || manager || '|' || status FROM person WHERE code = 'p0003'`); !slices.Equal(got,
-		[]string{"p0003|Ægir Blåskjær|p0003@halv.example|Kartlegging|4003|p0004|active"}) {
+		'|' || manager || '|' || status FROM person WHERE code = 'p0003'`); !slices.Equal(
+		got,
+		[]string{"p0003|Ægir Blåskjær|p0003@halv.example|Kartlegging|4003|p0004|active"},
+	) {
 		t.Errorf("%q", got)
 	}
 	if r := read(); r.Same != people || r.Added+r.Changed != 0 {
@@ -89,7 +91,8 @@ func TestADirectoryIsRead(t *testing.T) {
 	}
 	list, err := prog.Directories.List(ctx)
 	if err != nil || len(list) != 1 || list[0].Password != "" || !list[0].HasPassword || list[0].People != people-2 ||
-		len(list[0].Gone) != 2 || list[0].Failed {
+		len(list[0].Gone) != 2 ||
+		list[0].Failed {
 		t.Errorf("%+v, %v", list, err)
 	}
 	// a filter that hides most of them makes no leavers
@@ -107,7 +110,8 @@ func TestADirectoryIsRead(t *testing.T) {
 	// with another address the kept password goes nowhere
 	other := list[0].DirectoryDraft
 	other.Address, other.Revision = "ldap://elsewhere.example", 2
-	if _, err := prog.Directories.Save(ctx, other, "bo"); err == nil || !strings.Contains(err.Error(), "password again") {
+	if _, err := prog.Directories.Save(ctx, other, "bo"); err == nil ||
+		!strings.Contains(err.Error(), "password again") {
 		t.Error(err)
 	}
 	other.Password, other.Revision = "x", 0
@@ -116,11 +120,13 @@ func TestADirectoryIsRead(t *testing.T) {
 	}
 	// the server goes away: a sentence, and all is still there
 	s.Stop()
-	if _, err := prog.Directories.Read(ctx, id, "ada"); err == nil || !strings.Contains(err.Error(), "cannot be reached") {
+	if _, err := prog.Directories.Read(ctx, id, "ada"); err == nil ||
+		!strings.Contains(err.Error(), "cannot be reached") {
 		t.Error(err)
 	}
 	list, err = prog.Directories.List(ctx)
-	if err != nil || !list[0].Failed || !strings.Contains(list[0].Says, "cannot be reached") || list[0].ReadAt == 0 {
+	if err != nil || !list[0].Failed || !strings.Contains(list[0].Says, "cannot be reached") ||
+		list[0].ReadAt == 0 {
 		t.Errorf("%+v, %v", list, err)
 	}
 	if n := textsOf(t, prog, "SELECT code FROM person"); len(n) != people {

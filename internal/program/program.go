@@ -101,7 +101,13 @@ func New(db *sqlite.DB, clock clock.Clock) *Program {
 	p.Collecting = &evidence.Collecting{Service: p.Evidence}
 	p.Sources = &evidence.Sources{Service: p.Evidence}
 	p.Same = &evidence.Same{Service: p.Evidence}
-	p.Directories = &directory.Reader{DB: db, Clock: clock, Secret: p.Secret, Progress: p.Progress, Importer: p.Evidence}
+	p.Directories = &directory.Reader{
+		DB:       db,
+		Clock:    clock,
+		Secret:   p.Secret,
+		Progress: p.Progress,
+		Importer: p.Evidence,
+	}
 	p.ByHand = &byhand.Service{DB: db, Clock: clock, Snapshots: p.Snapshots}
 	p.Directory = &directory.Service{DB: db, Clock: clock, Snapshots: p.Snapshots, Persons: p.Evidence.Persons}
 	p.Catalogue = &titles.Catalogue{Service: p.Titles}

@@ -18,6 +18,7 @@ export const router = createRouter({
     { path: '/evidence/people', component: () => import('./people/PeoplePage.vue') },
     { path: '/evidence/people/:code', component: () => import('./people/PersonPage.vue'), props: true },
     { path: '/evidence/alike', component: () => import('./people/AlikePage.vue') },
+    { path: '/evidence/directories', component: () => import('./people/DirectoriesPage.vue') },
     { path: '/evidence/moves', component: () => import('./people/MovesPage.vue') },
     { path: '/evidence/compare', component: () => import('./evidence/ComparePage.vue') },
     { path: '/evidence/files', component: () => import('./evidence/FilesPage.vue') },

@@ -89,7 +89,8 @@ func PutFacts(tx *sqlite.Tx, today civil.Day) error {
 
 // LoggedOn counts the devices to which somebody logged on under a name.
 func LoggedOn(tx *sqlite.Tx, name string) (n int64, err error) {
-	err = tx.QueryRowContext(tx.Ctx, "SELECT count(DISTINCT device_id) FROM logon WHERE person_code = ?", name).Scan(&n)
+	err = tx.QueryRowContext(tx.Ctx, "SELECT count(DISTINCT device_id) FROM logon WHERE person_code = ?", name).
+		Scan(&n)
 	return n, err
 }
 

@@ -73,8 +73,10 @@ func PutDirectory(tx *sqlite.Tx, d Directory) (int64, error) {
 	args := []any{d.Name, d.Address, d.StartTLS, d.CA, d.User, d.Password, d.Base, d.Filter, string(attributes),
 		string(calendar), d.Paused, d.Author, d.At}
 	if d.ID == 0 {
-		return tx.Insert(`INSERT INTO directory(name, address, start_tls, ca, user, password, base, filter, attributes,
-			calendar, paused, author, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`, args...)
+		return tx.Insert(
+			`INSERT INTO directory(name, address, start_tls, ca, user, password, base, filter, attributes,
+			calendar, paused, author, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+			args...)
 	}
 	return d.ID, tx.One(`UPDATE directory SET name = ?, address = ?, start_tls = ?, ca = ?, user = ?, password = ?,
 		base = ?, filter = ?, attributes = ?, calendar = ?, paused = ?, author = ?, at = ? WHERE id = ?`,
@@ -92,22 +94,32 @@ func Tried(tx *sqlite.Tx, id, at int64, failed bool, says string) error {
 	if failed {
 		read = 0
 	}
-	_, err := tx.Exec(`UPDATE directory SET tried_at = ?2, failed = ?3, says = ?4, read_at = max(read_at, ?5) WHERE id = ?1`,
-		id, at, failed, says, read)
+	_, err := tx.Exec(
+		`UPDATE directory SET tried_at = ?2, failed = ?3, says = ?4, read_at = max(read_at, ?5) WHERE id = ?1`,
+		id,
+		at,
+		failed,
+		says,
+		read,
+	)
 	return err
 }
 
 // Counted counts the people of a directory, and those whom it has no more.
 func Counted(tx *sqlite.Tx, id int64) (people, gone int64, err error) {
 	err = tx.QueryRowContext(tx.Ctx, `SELECT count(*) FILTER (WHERE gone_at = 0), count(*) FILTER (WHERE gone_at > 0)
-		FROM directory_entry WHERE directory_id = ?`, id).Scan(&people, &gone)
+		FROM directory_entry WHERE directory_id = ?`, id).
+		Scan(&people, &gone)
 	return people, gone, err
 }
 
 // EntriesOf lists the user_ids that a directory had when it was read last.
 func EntriesOf(tx *sqlite.Tx, id int64) ([]string, error) {
-	return sqlite.Select[string](tx, "SELECT key FROM directory_entry WHERE directory_id = ? AND gone_at = 0 ORDER BY key",
-		id)
+	return sqlite.Select[string](
+		tx,
+		"SELECT key FROM directory_entry WHERE directory_id = ? AND gone_at = 0 ORDER BY key",
+		id,
+	)
 }
 
 // Gone is somebody whom a directory has no more.
@@ -118,9 +130,14 @@ type Gone struct {
 
 // GoneFrom lists whom a directory has no more, the latest first.
 func GoneFrom(tx *sqlite.Tx, id int64) ([]Gone, error) {
-	list, err := sqlite.Select[Gone](tx, `SELECT e.key, coalesce(p.name, '') AS name, e.gone_at AS at FROM directory_entry e
+	list, err := sqlite.Select[Gone](
+		tx,
+		`SELECT e.key, coalesce(p.name, '') AS name, e.gone_at AS at FROM directory_entry e
 		LEFT JOIN person p ON p.code = e.key WHERE e.directory_id = ? AND e.gone_at > 0 ORDER BY e.gone_at DESC, e.key
-		LIMIT ?`, id, mostShown)
+		LIMIT ?`,
+		id,
+		mostShown,
+	)
 	return append([]Gone{}, list...), err
 }
 

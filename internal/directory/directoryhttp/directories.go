@@ -2,6 +2,7 @@ package directoryhttp
 
 import (
 	"context"
+	"time"
 
 	"ensomet/internal/core/access"
 	"ensomet/internal/core/schedule"
@@ -21,15 +22,53 @@ type DirectoryDraft struct {
 	Base       string            `json:"base" doc:"the entry below which is read"`
 	Filter     string            `json:"filter" doc:"RFC 4515; empty is people and machines"`
 	Attributes map[string]string `json:"attributes" doc:"of theirs, each with what it is read as"`
-	Calendar   schedule.Calendar `json:"calendar" doc:"when it is read, in the house's time"`
+	Calendar   ReadingPlan       `json:"calendar" doc:"when it is read, in the house's time"`
 	Paused     bool              `json:"paused"`
 	Revision   int64             `json:"revision"`
 }
 
-func fromDirectoryDraft(v DirectoryDraft) directory.DirectoryDraft {
-	return directory.DirectoryDraft(v)
+// ReadingPlan is when a directory is read: every day, on weekdays, or on days of the month.
+type ReadingPlan struct {
+	Weekdays  []time.Weekday `json:"weekdays,omitempty" doc:"none is every one"`
+	MonthDays []int          `json:"monthDays,omitempty" doc:"1 to 31; none is every one"`
+	At        string         `json:"at" doc:"hh:mm"`
 }
-func toDirectoryDraft(v directory.DirectoryDraft) DirectoryDraft { return DirectoryDraft(v) }
+
+func fromDirectoryDraft(v DirectoryDraft) directory.DirectoryDraft {
+	return directory.DirectoryDraft{
+		ID:         v.ID,
+		Name:       v.Name,
+		Address:    v.Address,
+		StartTLS:   v.StartTLS,
+		CA:         v.CA,
+		User:       v.User,
+		Password:   v.Password,
+		Base:       v.Base,
+		Filter:     v.Filter,
+		Attributes: v.Attributes,
+		Calendar:   schedule.Calendar(v.Calendar),
+		Paused:     v.Paused,
+		Revision:   v.Revision,
+	}
+}
+
+func toDirectoryDraft(v directory.DirectoryDraft) DirectoryDraft {
+	return DirectoryDraft{
+		ID:         v.ID,
+		Name:       v.Name,
+		Address:    v.Address,
+		StartTLS:   v.StartTLS,
+		CA:         v.CA,
+		User:       v.User,
+		Password:   v.Password,
+		Base:       v.Base,
+		Filter:     v.Filter,
+		Attributes: v.Attributes,
+		Calendar:   ReadingPlan(v.Calendar),
+		Paused:     v.Paused,
+		Revision:   v.Revision,
+	}
+}
 
 // GonePerson is somebody whom a directory has no more.
 type GonePerson struct {
@@ -130,11 +169,21 @@ func directories(s *rest.Server, svc *directory.Reader) {
 			return DirectorySaved{id}, err
 		})
 	rest.Handle(s, access.Admin, rest.Post("lookAtDirectory", "/api/directories/look"),
-		func(ctx context.Context, _ rest.Account, in *rest.Body[DirectoryDraft]) (DirectoryReading, error) {
+		func(ctx context.Context, _ rest.Account, in *struct {
+			Watch string `query:"watch" doc:"a key of one's own, under which it is told how far it is"`
+			Body  DirectoryDraft
+		}) (DirectoryReading, error) {
+			ctx, end := svc.Progress.Follow(ctx, in.Watch)
+			defer end()
 			return rest.One(toDirectoryReading)(svc.Look(ctx, fromDirectoryDraft(in.Body)))
 		})
 	rest.Handle(s, access.Admin, rest.Post("readDirectory", "/api/directories/{id}/read"),
-		func(ctx context.Context, me rest.Account, in *rest.ByID) (DirectoryReading, error) {
+		func(ctx context.Context, me rest.Account, in *struct {
+			ID    int64  `path:"id"`
+			Watch string `query:"watch" doc:"a key of one's own, under which it is told how far it is"`
+		}) (DirectoryReading, error) {
+			ctx, end := svc.Progress.Follow(ctx, in.Watch)
+			defer end()
 			return rest.One(toDirectoryReading)(svc.Read(ctx, in.ID, me.Name))
 		})
 	rest.Handle(s, access.Admin, rest.Post("dropDirectory", "/api/directories/{id}/drop"),

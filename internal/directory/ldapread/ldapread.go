@@ -59,8 +59,11 @@ func (s *Server) Check() error {
 	u, err := url.Parse(s.Address)
 	if err != nil || u.Hostname() == "" || u.Scheme != "ldap" && u.Scheme != "ldaps" || u.User != nil ||
 		strings.Trim(u.Path, "/") != "" {
-		return refuse.Errorf("%q is not the address of a directory: write ldaps://host or ldap://host, with :port where "+
-			"it is another", s.Address)
+		return refuse.Errorf(
+			"%q is not the address of a directory: write ldaps://host or ldap://host, with :port where "+
+				"it is another",
+			s.Address,
+		)
 	}
 	if u.Scheme == "ldap" && !s.StartTLS && s.Password != "" {
 		return refuse.New("the password would go over the line for everybody to read: choose StartTLS or ldaps://")
@@ -117,8 +120,10 @@ func (s *Server) Read(ctx context.Context, each func(*formats.LDIFEntry) error) 
 	}
 	page := ldap.NewControlPaging(size)
 	for {
-		res, err := c.Search(ldap.NewSearchRequest(s.Base, ldap.ScopeWholeSubtree, ldap.NeverDerefAliases, 0, 0, false,
-			s.filter(), attributes, []ldap.Control{page}))
+		res, err := c.Search(
+			ldap.NewSearchRequest(s.Base, ldap.ScopeWholeSubtree, ldap.NeverDerefAliases, 0, 0, false,
+				s.filter(), attributes, []ldap.Control{page}),
+		)
 		if err != nil {
 			if ctx.Err() != nil {
 				return context.Cause(ctx)
@@ -191,8 +196,12 @@ func (s *Server) open(ctx context.Context) (*ldap.Conn, error) {
 	}
 	line, err := (&net.Dialer{Timeout: dialTime}).DialContext(ctx, "tcp", net.JoinHostPort(u.Hostname(), port))
 	if err != nil {
-		return nil, refuse.Errorf("the directory %s cannot be reached (%s): look whether the address is right, and "+
-			"whether the way there is open", s.Address, lastOf(err))
+		return nil, refuse.Errorf(
+			"the directory %s cannot be reached (%s): look whether the address is right, and "+
+				"whether the way there is open",
+			s.Address,
+			lastOf(err),
+		)
 	}
 	if u.Scheme == "ldaps" {
 		safe := tls.Client(line, config)
@@ -230,8 +239,11 @@ func (s *Server) words(err error) error {
 	var code *ldap.Error
 	switch {
 	case errors.As(err, &unknown):
-		return refuse.Errorf("nobody whom this machine trusts stands for the certificate of %s: give the certificate of "+
-			"your authority", s.Address)
+		return refuse.Errorf(
+			"nobody whom this machine trusts stands for the certificate of %s: give the certificate of "+
+				"your authority",
+			s.Address,
+		)
 	case errors.As(err, &name), errors.As(err, &invalid):
 		return refuse.Errorf("the certificate of %s is not valid for it: %s", s.Address, lastOf(err))
 	case !errors.As(err, &code):
@@ -241,13 +253,22 @@ func (s *Server) words(err error) error {
 	case ldap.LDAPResultInvalidCredentials:
 		return refuse.Errorf("the directory %s does not let in %s with this password", s.Address, s.User)
 	case ldap.LDAPResultNoSuchObject:
-		return refuse.Errorf("the directory %s has no entry %s, or does not show it to %s", s.Address, s.Base, s.who())
+		return refuse.Errorf(
+			"the directory %s has no entry %s, or does not show it to %s",
+			s.Address,
+			s.Base,
+			s.who(),
+		)
 	case ldap.LDAPResultInsufficientAccessRights, ldap.LDAPResultInappropriateAuthentication,
 		ldap.LDAPResultConfidentialityRequired, ldap.LDAPResultStrongAuthRequired:
 		return refuse.Errorf("the directory %s does not let %s read this: %s", s.Address, s.who(), lastOf(code.Err))
 	case ldap.LDAPResultSizeLimitExceeded, ldap.LDAPResultAdminLimitExceeded, ldap.LDAPResultTimeLimitExceeded:
-		return refuse.Errorf("the directory %s gives no more than a part of what was asked: ask for less by the filter, "+
-			"or let its limits for %s be raised", s.Address, s.who())
+		return refuse.Errorf(
+			"the directory %s gives no more than a part of what was asked: ask for less by the filter, "+
+				"or let its limits for %s be raised",
+			s.Address,
+			s.who(),
+		)
 	case ldap.ErrorNetwork:
 		if errors.As(code.Err, &unknown) {
 			return s.words(code.Err)

@@ -40,7 +40,9 @@ func TestReadADirectory(t *testing.T) {
 		"pages that are too large": func(r *Server) { r.Page = 0 },
 	} {
 		server := serverOf(s)
-		server.Filter, server.Attributes = "(objectClass=inetOrgPerson)", map[string]string{"houseCentre": "departmentNumber"}
+		server.Filter, server.Attributes = "(objectClass=inetOrgPerson)", map[string]string{
+			"houseCentre": "departmentNumber",
+		}
 		change(&server)
 		list, err := readAll(server)
 		if err != nil || len(list) != people {
@@ -50,7 +52,8 @@ func TestReadADirectory(t *testing.T) {
 		seen := map[string]bool{}
 		for _, e := range list {
 			seen[e.First("uid")] = true
-			if len(e.Values("departmentnumber")) != 1 || e.First("departmentnumber") == "old" || e.First("entryuuid") == "" {
+			if len(e.Values("departmentnumber")) != 1 || e.First("departmentnumber") == "old" ||
+				e.First("entryuuid") == "" {
 				t.Fatalf("%s: %+v", name, e)
 			}
 			if err := formats.WriteLDIF(&ldif, e); err != nil {

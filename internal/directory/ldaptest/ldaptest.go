@@ -149,8 +149,10 @@ func entries(people int) string {
 		"userPassword", Password)})
 	write(formats.LDIFEntry{DN: Few, Attrs: attrs("objectClass", "person", "cn", "few", "sn", "few",
 		"userPassword", Password)})
-	write(formats.LDIFEntry{DN: "ou=Kartlegging,dc=halv,dc=example", Attrs: attrs("objectClass", "organizationalUnit",
-		"ou", "Kartlegging")})
+	write(
+		formats.LDIFEntry{DN: "ou=Kartlegging,dc=halv,dc=example", Attrs: attrs("objectClass", "organizationalUnit",
+			"ou", "Kartlegging")},
+	)
 	names := []string{"Una Vik", "Блеск Море", "深い海", "Ægir Blåskjær", "نور"}
 	for i := range people {
 		id := fmt.Sprintf("p%04d", i)
@@ -188,10 +190,16 @@ func Certificates(t *testing.T, dir string) string {
 		if err != nil {
 			t.Fatal(err)
 		}
-		c := &x509.Certificate{SerialNumber: big.NewInt(time.Now().UnixNano()), Subject: pkix.Name{CommonName: name},
-			NotBefore: time.Now().Add(-time.Hour), NotAfter: time.Now().Add(24 * time.Hour), IsCA: authority,
-			BasicConstraintsValid: true, IPAddresses: []net.IP{net.IPv4(127, 0, 0, 1)},
-			KeyUsage: x509.KeyUsageDigitalSignature | x509.KeyUsageCertSign}
+		c := &x509.Certificate{
+			SerialNumber:          big.NewInt(time.Now().UnixNano()),
+			Subject:               pkix.Name{CommonName: name},
+			NotBefore:             time.Now().Add(-time.Hour),
+			NotAfter:              time.Now().Add(24 * time.Hour),
+			IsCA:                  authority,
+			BasicConstraintsValid: true,
+			IPAddresses:           []net.IP{net.IPv4(127, 0, 0, 1)},
+			KeyUsage:              x509.KeyUsageDigitalSignature | x509.KeyUsageCertSign,
+		}
 		if by == nil {
 			by, key = c, own
 		}

@@ -628,6 +628,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/directories": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["directories"];
+        put?: never;
+        post: operations["saveDirectory"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/directories/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["lookAtDirectory"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/directories/{id}/drop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["dropDirectory"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/directories/{id}/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["readDirectory"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/drill": {
         parameters: {
             query?: never;
@@ -4135,6 +4199,100 @@ export interface components {
             sort: "new" | "changed" | "conflict";
             theirs: string;
         };
+        DirectoryDraft: {
+            /** @description ldaps://host or ldap://host, with a port where it is another */
+            address: string;
+            /** @description of theirs, each with what it is read as */
+            attributes: {
+                [key: string]: string;
+            };
+            /** @description the entry below which is read */
+            base: string;
+            /** @description certificates that are trusted, as PEM; empty is those of the machine */
+            ca: string;
+            /** @description when it is read, in the house's time */
+            calendar: components["schemas"]["ReadingPlan"];
+            /** @description RFC 4515; empty is people and machines */
+            filter: string;
+            /**
+             * Format: int64
+             * @description 0 for a new one
+             */
+            id: number;
+            name: string;
+            /** @description empty keeps the one that is kept; it is never sent back */
+            password: string;
+            paused: boolean;
+            /** Format: int64 */
+            revision: number;
+            startTls: boolean;
+            /** @description the name that it is asked under; empty asks as nobody */
+            user: string;
+        };
+        DirectoryReading: {
+            /** Format: int64 */
+            added: number;
+            /**
+             * Format: int64
+             * @description lines that wait for somebody
+             */
+            aside: number;
+            /** Format: int64 */
+            changed: number;
+            /** Format: int64 */
+            entries: number;
+            /** @description user_ids that it had, and has no more */
+            gone: string[];
+            /** @description so many are gone that nobody is taken for a leaver */
+            held: boolean;
+            /** Format: int64 */
+            machines: number;
+            /** Format: int64 */
+            people: number;
+            /** Format: int64 */
+            same: number;
+            samples: components["schemas"]["DirectorySample"][];
+            says: string;
+        };
+        DirectorySample: {
+            dn: string;
+            mail: string;
+            name: string;
+            status: string;
+            unit: string;
+            userId: string;
+        };
+        DirectorySaved: {
+            /** Format: int64 */
+            id: number;
+        };
+        DirectoryView: {
+            author: string;
+            draft: components["schemas"]["DirectoryDraft"];
+            failed: boolean;
+            /** @description whom it has no more, the latest first */
+            gone: components["schemas"]["GonePerson"][];
+            /** Format: int64 */
+            goneCount: number;
+            hasPassword: boolean;
+            /**
+             * Format: int64
+             * @description 0 where it is paused
+             */
+            next: number;
+            /** Format: int64 */
+            people: number;
+            /**
+             * Format: int64
+             * @description when it was last read whole
+             */
+            readAt: number;
+            says: string;
+            /** Format: int64 */
+            triedAt: number;
+            /** @description when it is read */
+            words: string;
+        };
         DoScenarioRequest: {
             /** Format: int64 */
             revision: number;
@@ -4362,6 +4520,12 @@ export interface components {
             held: number;
             line: string;
             terms: string;
+        };
+        GonePerson: {
+            /** Format: int64 */
+            at: number;
+            key: string;
+            name: string;
         };
         GroupDraft: {
             byHand: boolean;
@@ -6458,6 +6622,14 @@ export interface components {
             from: string;
             last?: string;
             until: string;
+            weekdays?: number[];
+        };
+        ReadingPlan: {
+            /** @description hh:mm */
+            at: string;
+            /** @description 1 to 31; none is every one */
+            monthDays?: number[];
+            /** @description none is every one */
             weekdays?: number[];
         };
         ReclaimDifferent: {
@@ -9827,6 +9999,173 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Words"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    directories: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DirectoryView"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    saveDirectory: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DirectoryDraft"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DirectorySaved"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    lookAtDirectory: {
+        parameters: {
+            query?: {
+                /** @description a key of one's own, under which it is told how far it is */
+                watch?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DirectoryDraft"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DirectoryReading"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    dropDirectory: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ByRevisionBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    readDirectory: {
+        parameters: {
+            query?: {
+                /** @description a key of one's own, under which it is told how far it is */
+                watch?: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DirectoryReading"];
                 };
             };
             /** @description Error */

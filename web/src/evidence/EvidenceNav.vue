@@ -13,7 +13,11 @@ const ways = [
   { to: '/evidence/same', text: 'Same machine' },
   { to: '/evidence/sources', text: 'Sources' },
   { to: '/evidence/senders', text: 'Who sends' },
-  { to: '/evidence/people', text: 'People', under: ['/evidence/people/', '/evidence/alike', '/evidence/moves'] },
+  {
+    to: '/evidence/people',
+    text: 'People',
+    under: ['/evidence/people/', '/evidence/alike', '/evidence/moves', '/evidence/directories'],
+  },
 ]
 </script>
 

@@ -11,6 +11,7 @@ const ways = computed(() => [
   { to: '/evidence/people', text: 'Everybody' },
   { to: '/evidence/alike', text: 'Same person', waits: alike.data.value?.total },
   { to: '/evidence/moves', text: 'Comings and goings' },
+  { to: '/evidence/directories', text: 'Directories' },
 ])
 </script>
 
