@@ -49,7 +49,8 @@ func directories(tx *sqlite.Tx, where string, args ...any) ([]Directory, error) 
 	return sqlite.Query(tx, func(r *sql.Rows, d *Directory) error {
 		var attributes, calendar string
 		if err := r.Scan(&d.ID, &d.Name, &d.Address, &d.StartTLS, &d.CA, &d.User, &d.Password, &d.Base, &d.Filter,
-			&attributes, &calendar, &d.Paused, &d.Author, &d.At, &d.TriedAt, &d.ReadAt, &d.Failed, &d.Says); err != nil {
+			&attributes, &calendar, &d.Paused, &d.Author, &d.At, &d.TriedAt, &d.ReadAt, &d.Failed,
+			&d.Says); err != nil {
 			return err
 		}
 		if err := json.Unmarshal([]byte(attributes), &d.Attributes); err != nil {

@@ -46,13 +46,12 @@ const (
 const DefaultFilter = "(|(objectClass=person)(objectClass=posixAccount)(objectClass=computer)(objectClass=device))"
 
 // asked are the attributes that an entry is read by.
-var asked = []string{
-	"objectClass", "uid", "sAMAccountName", "userid", "userPrincipalName", "krbPrincipalName", "displayName", "cn", "gecos",
-	"mail", "rfc822Mailbox", "ou", "departmentNumber", "costCenter", "l", "localityName", "physicalDeliveryOfficeName",
-	"userAccountControl", "shadowExpire", "accountExpires", "nsAccountLock", "loginDisabled", "pwdAccountLockedTime",
-	"manager", "entryUUID", "objectGUID", "nsUniqueId", "ipaUniqueID", "serialNumber", "description", "operatingSystem",
-	"operatingSystemVersion", "ipHostNumber", "owner", "managedBy", "c", "countryName", "dNSHostName",
-}
+var asked = strings.Fields(`
+	objectClass uid sAMAccountName userid userPrincipalName krbPrincipalName displayName cn gecos mail
+	rfc822Mailbox ou departmentNumber costCenter l localityName physicalDeliveryOfficeName userAccountControl
+	shadowExpire accountExpires nsAccountLock loginDisabled pwdAccountLockedTime manager entryUUID objectGUID
+	nsUniqueId ipaUniqueID serialNumber description operatingSystem operatingSystemVersion ipHostNumber owner
+	managedBy c countryName dNSHostName`)
 
 // Check says what is wrong with a server as it was written down.
 func (s *Server) Check() error {

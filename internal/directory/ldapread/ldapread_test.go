@@ -85,10 +85,12 @@ func TestADirectoryThatDoesNotAnswer(t *testing.T) {
 			r.CA, r.Address = ldaptest.Certificates(t, t.TempDir()), s.Safe
 		},
 		"gives no more than a part": func(r *Server) { r.User, r.Password = ldaptest.Few, ldaptest.Password },
-		"or does not show it to somebody without a name": func(r *Server) {
+		"does not show it to somebody without a name": func(r *Server) {
 			r.User, r.Password = "", ""
 		},
-		"cannot be reached": func(r *Server) { r.Address = fmt.Sprintf("ldap://127.0.0.1:%d", ldaptest.FreePorts(t, 1)[0]) },
+		"cannot be reached": func(r *Server) {
+			r.Address = fmt.Sprintf("ldap://127.0.0.1:%d", ldaptest.FreePorts(t, 1)[0])
+		},
 	} {
 		server := serverOf(s)
 		change(&server)

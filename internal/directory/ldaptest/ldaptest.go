@@ -91,7 +91,8 @@ limits dn.exact="%[4]s" size.soft=10 size.hard=10 size.pr=10 size.prtotal=10
 access to attrs=userPassword by anonymous auth by * none
 access to * by dn.exact="%[2]s" read by dn.exact="%[4]s" read by * none
 `, dir, Reader, Password, Few)
-	for name, text := range map[string]string{"house.schema": schema, "slapd.conf": conf, "entries.ldif": entries(people)} {
+	for name, text := range map[string]string{"house.schema": schema, "slapd.conf": conf,
+		"entries.ldif": entries(people)} {
 		if err := os.WriteFile(filepath.Join(dir, name), []byte(text), 0o600); err != nil {
 			t.Fatal(err)
 		}
