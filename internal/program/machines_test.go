@@ -603,3 +603,45 @@ func TestWhatWasPartedIsJoinedAgain(t *testing.T) {
 	join(t, prog, devices(2)...)
 	devices(1)
 }
+
+// A source that sends another's device_ids: what it says stands at machines of its own where the serial number is
+// another, nothing of what was known is lost, and somebody is asked.
+func TestASourceSendsAnothersIds(t *testing.T) {
+	prog, clock := desk(t)
+	base(t, prog)
+	take(t, prog, formats.Devices, "device_id,name,kind,serial,status", "A-1,pc1,client,SERIAL1,in_service",
+		"A-2,pc2,client,SERIAL2,in_service")
+	scan := func(source, id, name, serial string, titles ...string) {
+		t.Helper()
+		s := &formats.Scan{Format: formats.ScanFormat, At: clock.now,
+			Device: formats.ScanDevice{ID: id, Name: name, Serial: serial}}
+		for _, title := range titles {
+			s.Installs = append(s.Installs, formats.ScanInstall{Publisher: "Ostwick", Name: title, Version: "6"})
+		}
+		if _, err := prog.Evidence.TakeScan(context.Background(), source, "id", s); err != nil {
+			t.Fatal(err)
+		}
+	}
+	on := func(code string) string {
+		return strings.Join(textsOf(t, prog, `SELECT r.name FROM install i JOIN device d ON d.id = i.device_id
+			JOIN record r ON r.id = i.record_id WHERE d.code = ? AND i.until IS NULL ORDER BY 1`, code), " ")
+	}
+	scan("collector", "A-1", "pc1", "SERIAL1", "Skerrymap")
+	scan("collector", "A-2", "pc2", "SERIAL2", "Skerrymap")
+	clock.now = clock.now.AddDate(0, 0, 1)
+	scan("stranger", "A-1", "lab7", "OTHER77", "Part")
+	scan("stranger", "A-2", "lab8", "OTHER88", "Part")
+	if on("A-1") != "Skerrymap" || on("A-2") != "Skerrymap" {
+		t.Errorf("A-1 has %q, A-2 %q", on("A-1"), on("A-2"))
+	}
+	others := textsOf(t, prog, `SELECT d.code FROM device d WHERE d.name IN ('lab7', 'lab8') ORDER BY 1`)
+	if len(others) != 2 || on(others[0]) != "Part" || on(others[1]) != "Part" {
+		t.Errorf("the stranger's machines: %v", others)
+	}
+	if f := figure(t, prog, "Skerrymap"); f.Needed != 2 {
+		t.Errorf("%d needed", f.Needed)
+	}
+	if waits := textsOf(t, prog, "SELECT count(*) FROM machine_pair WHERE waits = 1"); waits[0] != "2" {
+		t.Errorf("%s pairs wait for somebody", waits[0])
+	}
+}
