@@ -233,15 +233,14 @@ func (svc *Reader) Save(ctx context.Context, d DirectoryDraft, who string) (id i
 				return err
 			}
 		}
-		if id, err = directorydb.PutDirectory(tx, row); err != nil {
-			return err
-		}
-		var was any
 		if d.ID != 0 {
-			was = withoutPassword(draftOf(kept))
+			if _, err := edits.Save(tx, edits.Change{Thing: directoryThing(d.ID), Seen: d.Revision, Who: who,
+				At: svc.Clock.Now(), Was: withoutPassword(draftOf(kept)),
+				Is: withoutPassword(draftOf(row))}); err != nil {
+				return err
+			}
 		}
-		if _, err := edits.Save(tx, edits.Change{Thing: directoryThing(id), Seen: d.Revision, Who: who,
-			At: svc.Clock.Now(), Was: was, Is: withoutPassword(draftOf(row))}); err != nil {
+		if id, err = directorydb.PutDirectory(tx, row); err != nil {
 			return err
 		}
 		return tx.Note(svc.Clock.Now(), who, "said how a directory is read", d.Name, server.Address)

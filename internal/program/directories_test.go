@@ -135,4 +135,7 @@ func TestADirectoryIsRead(t *testing.T) {
 	if err := prog.Directories.Drop(ctx, id, list[0].Revision, "ada"); err != nil {
 		t.Error(err)
 	}
+	if _, err := prog.Directories.Save(ctx, draft, "ada"); err != nil { // another one, which may get its number
+		t.Error(err)
+	}
 }
