@@ -143,6 +143,7 @@ func openAt(t *testing.T, name, role string, empty bool) (*rod.Page, string) {
 		}
 	}
 	prog.Worklist.Address = url
+	prog.Places.Roots = []string{os.TempDir()}
 	served := api.At(site, prog, outside)
 	handler = served
 	outside.Connect(served)

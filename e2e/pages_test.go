@@ -37,6 +37,7 @@ var pages = []struct{ path, selector, text string }{
 	{"/evidence/people/nobody", ".says", "no such thing"},
 	{"/evidence/alike", "[data-pairs]", "tbrattmyr"},
 	{"/evidence/moves", ".page", "Nobody has joined"},
+	{"/evidence/places", ".page", "No place is watched yet"},
 	{"/evidence/directories", ".page", "No directory is read yet"},
 	{"/evidence/senders", ".page", "Who sends"},
 	{"/evidence/same", "[data-pairs]", "hal-chart-twin"},
@@ -176,6 +177,7 @@ func TestEveryPageOfAnEmptyFile(t *testing.T) {
 		"/evidence/sources": "Nothing has reported yet",
 		"/evidence/people":  "Nobody is known yet", "/evidence/find": "Type a name",
 		"/evidence/moves": "Nobody has joined", "/evidence/directories": "No directory is read yet",
+		"/evidence/places":  "No place is watched yet",
 		"/evidence/alike":   "No two names look like one person",
 		"/evidence/compare": "Choose two devices",
 	} {

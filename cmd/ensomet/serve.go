@@ -26,6 +26,8 @@ import (
 type serveCmd struct {
 	mailFlags
 	siteFlags
+	Watch  []string      `help:"Folders below which files may be looked for on a schedule." env:"ENSOMET_WATCH" placeholder:"FOLDER" sep:":"`
+	Fetch  []string      `help:"Hosts from which files may be fetched on a schedule, over https." env:"ENSOMET_FETCH" placeholder:"HOST"`
 	Listen string        `help:"Address to listen on." default:"127.0.0.1:8321"`
 	Idle   time.Duration `help:"How long nothing may be heard of a browser before it has to sign in again." default:"30m"`
 }
@@ -43,6 +45,7 @@ func (c *serveCmd) Run(ctx context.Context, g *globals) error {
 	}
 	defer prog.DB.Close()
 	defer prog.Close()
+	prog.Places.Roots, prog.Places.Fetch.Hosts = c.Watch, c.Fetch
 	if prog.Outbox.Mail, err = c.mailer(g.DB); err != nil {
 		return err
 	}

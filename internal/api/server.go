@@ -17,6 +17,7 @@ import (
 	"ensomet/internal/people"
 	"ensomet/internal/people/peopledb"
 	"ensomet/internal/people/peoplehttp"
+	"ensomet/internal/places/placeshttp"
 	"ensomet/internal/position/positionhttp"
 	"ensomet/internal/program"
 	"ensomet/internal/reports/reportshttp"
@@ -71,6 +72,7 @@ func At(site rest.Site, p *program.Program, mover Mover) *Server {
 		Sources: p.Sources, Same: p.Same})
 	directoryhttp.Register(s.Server, p.Directory, p.Directories)
 	byhandhttp.Register(s.Server, p.ByHand)
+	placeshttp.Register(s.Server, p.Places)
 	titleshttp.Register(s.Server, titleshttp.Stations{Titles: p.Titles, Catalogue: p.Catalogue})
 	entitlementshttp.Register(
 		s.Server,

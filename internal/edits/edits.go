@@ -53,6 +53,7 @@ const (
 	JoiningNames = "which names are one person by themselves"
 	Account      = "who is behind an account"
 	Directory    = "directory"
+	Place        = "watched place"
 )
 
 // Of names a thing by its number.

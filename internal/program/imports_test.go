@@ -12,12 +12,13 @@ const module = "ensomet/internal/"
 // stations stand in the order of the work. None imports another: what one needs of another it declares as an interface.
 var stations = []string{
 	"evidence", "titles", "entitlements", "use", "position", "worklist", "reports", "people",
-	"directory",
+	"directory", "places",
 }
 
 // allowed says what a package of the project may import of the project, core and what lies below it apart.
 var allowed = map[string][]string{
 	"clock":    {},
+	"fetch":    {},
 	"progress": {},
 	"secret":   {},
 	"formats":  {},
@@ -103,7 +104,7 @@ func mayImport(pkg string) (may []string, judged bool) {
 		return nil, false
 	}
 	if !inside {
-		return append(slices.Clone(service), station+"/"+station+"db", station+"/ldapread"), true
+		return append(slices.Clone(service), station+"/"+station+"db", station+"/ldapread", "fetch"), true
 	}
 	if rest == station+"http" {
 		return append(slices.Clone(routes), station), true

@@ -14,12 +14,14 @@ import (
 	"ensomet/internal/evidence"
 	"ensomet/internal/evidence/byhand"
 	"ensomet/internal/evidence/evidencedb"
+	"ensomet/internal/fetch"
 	"ensomet/internal/formats"
 	"ensomet/internal/intake"
 	"ensomet/internal/outbox"
 	"ensomet/internal/people"
 	"ensomet/internal/persons"
 	"ensomet/internal/pipeline"
+	"ensomet/internal/places"
 	"ensomet/internal/position"
 	"ensomet/internal/progress"
 	"ensomet/internal/renewal"
@@ -47,6 +49,7 @@ type Program struct {
 	Directory    *directory.Service
 	ByHand       *byhand.Service
 	Directories  *directory.Reader
+	Places       *places.Service
 	Titles       *titles.Service
 	Catalogue    *titles.Catalogue
 	Entitlements *entitlements.Service
@@ -108,6 +111,8 @@ func New(db *sqlite.DB, clock clock.Clock) *Program {
 		Progress: p.Progress,
 		Importer: p.Evidence,
 	}
+	p.Places = &places.Service{DB: db, Clock: clock, Progress: p.Progress, Importer: p.Evidence,
+		Fetch: &fetch.Fetcher{}}
 	p.ByHand = &byhand.Service{DB: db, Clock: clock, Snapshots: p.Snapshots}
 	p.Directory = &directory.Service{DB: db, Clock: clock, Snapshots: p.Snapshots, Persons: p.Evidence.Persons}
 	p.Catalogue = &titles.Catalogue{Service: p.Titles}
@@ -232,6 +237,9 @@ func (p *Program) EachMinute(ctx context.Context) {
 	p.work.Go(func() { // a large one takes its time, and nothing else waits for it
 		if err := p.Directories.ReadDue(p.ctx); err != nil && p.ctx.Err() == nil {
 			slog.Error("directories could not be read", "error", err)
+		}
+		if err := p.Places.LookDue(p.ctx); err != nil && p.ctx.Err() == nil {
+			slog.Error("places could not be looked at", "error", err)
 		}
 	})
 	err := errors.Join(

@@ -15,6 +15,7 @@ export const router = createRouter({
     { path: '/evidence/sources', component: () => import('./evidence/SourcesPage.vue') },
     { path: '/evidence/same', component: () => import('./evidence/SamePage.vue') },
     { path: '/evidence/senders', component: () => import('./evidence/SendersPage.vue') },
+    { path: '/evidence/places', component: () => import('./evidence/PlacesPage.vue') },
     { path: '/evidence/people', component: () => import('./people/PeoplePage.vue') },
     { path: '/evidence/people/:code', component: () => import('./people/PersonPage.vue'), props: true },
     { path: '/evidence/alike', component: () => import('./people/AlikePage.vue') },

@@ -1556,6 +1556,54 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/places": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["places"];
+        put?: never;
+        post: operations["savePlace"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/places/{id}/drop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["dropPlace"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/places/{id}/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["lookAtPlace"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/plans": {
         parameters: {
             query?: never;
@@ -5887,6 +5935,83 @@ export interface components {
             phase: "before" | "general" | "extended" | "ended" | "unknown";
             /** Format: int64 */
             releases: number;
+        };
+        PlaceDraft: {
+            /** @description when it is looked at, in the house's time */
+            calendar: components["schemas"]["PlacePlan"];
+            /**
+             * Format: int64
+             * @description 0 for a new one
+             */
+            id: number;
+            /** @description what tables there are; empty goes by the files' names */
+            kind: string;
+            name: string;
+            /** @description of the names of files in a folder, with * and ?; empty is all */
+            pattern: string;
+            paused: boolean;
+            /** @description a folder, or an https address */
+            place: string;
+            /** Format: int64 */
+            revision: number;
+        };
+        PlaceFile: {
+            /**
+             * Format: int64
+             * @description lines that wait for somebody
+             */
+            aside: number;
+            /** @description SHA-256 of the content */
+            hash: string;
+            /** Format: int64 */
+            id: number;
+            /** Format: int64 */
+            modifiedAt: number;
+            name: string;
+            refused: boolean;
+            says: string;
+            /**
+             * Format: int64
+             * @description in bytes
+             */
+            size: number;
+            /** Format: int64 */
+            takenAt: number;
+        };
+        PlacePlan: {
+            /** @description hh:mm */
+            at: string;
+            /** @description 1 to 31; none is every one */
+            monthDays?: number[];
+            /** @description none is every one */
+            weekdays?: number[];
+        };
+        PlaceSaved: {
+            /** Format: int64 */
+            id: number;
+        };
+        PlaceView: {
+            author: string;
+            /**
+             * Format: int64
+             * @description when something new was there last
+             */
+            cameAt: number;
+            draft: components["schemas"]["PlaceDraft"];
+            /** @description the newest first */
+            files: components["schemas"]["PlaceFile"][];
+            /**
+             * Format: int64
+             * @description 0 where it is paused
+             */
+            next: number;
+            says: string;
+            /** @enum {string} */
+            state: "" | "came" | "nothing" | "failed";
+            /** Format: int64 */
+            triedAt: number;
+            /** @description when it is looked at */
+            words: string;
         };
         PlanDraft: {
             due: string;
@@ -12084,6 +12209,137 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Person"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    places: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlaceView"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    savePlace: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlaceDraft"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlaceSaved"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    dropPlace: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ByRevisionBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    lookAtPlace: {
+        parameters: {
+            query?: {
+                /** @description a key of your own, under which you can ask how far it is */
+                watch?: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlaceView"];
                 };
             };
             /** @description Error */

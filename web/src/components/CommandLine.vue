@@ -35,6 +35,7 @@ const actions = computed(() => [
   { text: 'Give a token to a collector', to: '/evidence/senders', need: true },
   { text: 'See everybody with what they have and use', to: '/evidence/people' },
   { text: 'Say which names are one person', to: '/evidence/alike' },
+  { text: 'Watch a folder or an address for files', to: '/evidence/places' },
   { text: 'Read a directory', to: '/evidence/directories' },
   { text: 'See who joined, moved and left', to: '/evidence/moves' },
   { text: 'Go to the names nobody has decided', to: '/titles/names' },

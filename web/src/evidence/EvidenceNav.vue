@@ -9,7 +9,7 @@ const ways = [
   { to: '/evidence/changes', text: 'Changes' },
   { to: '/evidence/groups', text: 'Groups' },
   { to: '/evidence/scans', text: 'Scans asked for' },
-  { to: '/evidence/files', text: 'Files taken in' },
+  { to: '/evidence/files', text: 'Files taken in', under: ['/evidence/places'] },
   { to: '/evidence/same', text: 'Same machine' },
   { to: '/evidence/sources', text: 'Sources' },
   { to: '/evidence/senders', text: 'Who sends' },

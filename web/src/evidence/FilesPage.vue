@@ -106,6 +106,7 @@ const imports = useQuery({ queryKey: ['imports'], queryFn: () => ask(api.GET('/a
     <EvidenceNav />
     <div class="row">
       <h1>Files taken in</h1>
+      <RouterLink to="/evidence/places" data-to-places>watched places</RouterLink>
       <span class="grow" />
       <Button
         v-if="takeable.length"
