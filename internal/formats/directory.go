@@ -1,7 +1,9 @@
 package formats
 
 import (
+	"errors"
 	"fmt"
+	"io"
 	"slices"
 	"strconv"
 	"strings"
@@ -85,50 +87,92 @@ var userColumns = strings.Fields(
 	"user_id name email org_unit site status left_on log_on_names manager cost_centre directory_id account_kind",
 )
 
-// DirectoryRows makes lines of users.csv or devices.csv of the entries of a directory. Persons are entries of the
-// classes person, inetOrgPerson, organizationalPerson, posixAccount or user; devices of the classes device, ipHost or
-// computer. A person who is deleted, or whose account is locked, has left. at is the day of the export.
-func DirectoryRows(entries []*LDIFEntry, kind *Kind, at civil.Day) (Rows, error) {
-	var rows [][]string
-	var lines []int
-	header := slices.Clone(userColumns)
+// deviceColumns are the columns of a directory's devices.
+var deviceColumns = strings.Fields("device_id name kind environment org_unit site country ip_address directory_path " +
+	"primary_user os_name os_version status")
+
+// directoryRows gives the entries of a directory as lines of users.csv or devices.csv, one after another, so that a
+// directory of a million entries needs no memory for them. Persons are entries of the classes person, inetOrgPerson,
+// organizationalPerson, posixAccount or user; devices of the classes device, ipHost or computer. A person who is
+// deleted, or whose account is locked, has left.
+type directoryRows struct {
+	layout
+	in   *LDIFReader
+	kind *Kind
+	at   civil.Day         // of the export
+	ids  map[string]string // of people by the names of their entries, where those do not say them
+}
+
+// newDirectoryRows reads a directory; of users it is read twice, since a manager may come behind those he manages.
+func newDirectoryRows(f File, kind *Kind, at civil.Day) (*directoryRows, error) {
+	d := &directoryRows{kind: kind, at: at, ids: map[string]string{}}
+	in := NewLDIFReader(f)
+	for kind == Users {
+		e, err := in.Next()
+		var line *LineError
+		if errors.As(err, &line) {
+			continue
+		}
+		if err == io.EOF {
+			break
+		}
+		if err != nil {
+			return nil, err
+		}
+		if u := directoryUser(e, at); u != nil && u[0] != nameOf(e.DN) {
+			d.ids[strings.ToLower(e.DN)] = u[0]
+		}
+	}
+	if _, err := f.Seek(0, io.SeekStart); err != nil {
+		return nil, err
+	}
+	d.in = NewLDIFReader(f)
 	if kind == Devices {
-		header = []string{
-			"device_id",
-			"name",
-			"kind",
-			"environment",
-			"org_unit",
-			"site",
-			"country",
-			"ip_address",
-			"directory_path",
-			"primary_user",
-			"os_name",
-			"os_version",
-			"status",
-		}
+		return d, d.setHeader(deviceColumns, kind, nil)
 	}
-	ids := map[string]string{} // of people, by the names of their entries
-	for _, e := range entries {
-		if u := directoryUser(e, at); u != nil && kind == Users {
-			ids[strings.ToLower(e.DN)] = u[0]
-		}
-	}
-	for _, e := range entries {
-		var row []string
-		if kind == Devices {
-			row = directoryDevice(e)
-		} else if row = directoryUser(e, at); row != nil {
-			if id := ids[strings.ToLower(e.First("manager"))]; id != "" {
-				row[8] = id
+	return d, d.setHeader(userColumns, kind, nil)
+}
+
+// Next returns the next user or device. A record that cannot be read is said once, with the users, as a line of
+// users.csv that somebody who can read it completes.
+func (d *directoryRows) Next() (*Row, error) {
+	for {
+		e, err := d.in.Next()
+		var line *LineError
+		if errors.As(err, &line) {
+			if d.kind != Users {
+				continue
 			}
+			return nil, &LineError{line.Line, unreadPerson(line.Content), line.Reason + ": " + clip(line.Content, 300)}
 		}
+		if err != nil {
+			return nil, err
+		}
+		row := d.row(e)
 		if row != nil {
-			rows, lines = append(rows, row), append(lines, e.Line)
+			return d.finish(&Row{Line: e.Line, Content: csvLine(row), fields: row})
 		}
 	}
-	return newTable(header, rows, lines, kind, nil)
+}
+
+// row is the line of an entry; nil of one that is none of the kind.
+func (d *directoryRows) row(e *LDIFEntry) []string {
+	if d.kind == Devices {
+		return directoryDevice(e)
+	}
+	row := directoryUser(e, d.at)
+	if id := d.ids[strings.ToLower(e.First("manager"))]; id != "" && row != nil {
+		row[8] = id
+	}
+	return row
+}
+
+// nameOf is the name of an entry among its neighbours, by its distinguished name.
+func nameOf(dn string) string {
+	if names := rdns(dn); len(names) > 0 {
+		return names[0][1]
+	}
+	return ""
 }
 
 // PersonOf returns the person that an entry is, as of a day; not of one that is none.
@@ -238,13 +282,7 @@ func logOns(e *LDIFEntry) []string {
 }
 
 // manager is the name of the entry that an entry's manager attribute points to (RFC 4524).
-func manager(e *LDIFEntry) string {
-	names := rdns(e.First("manager"))
-	if len(names) == 0 {
-		return ""
-	}
-	return names[0][1]
-}
+func manager(e *LDIFEntry) string { return nameOf(e.First("manager")) }
 
 // directoryID is what a directory knows an entry by whatever it is called: an entryUUID (RFC 4530), or 16 bytes, which
 // are written as hexadecimal digits.
@@ -320,10 +358,7 @@ func (e *LDIFEntry) firstID(name string) string {
 // unreadPerson is what is known of a record that cannot be read, in the columns of a directory's users.
 func unreadPerson(record string) string {
 	first, _, _ := strings.Cut(record, "\n")
-	id := ""
-	if names := rdns(strings.TrimSpace(strings.TrimPrefix(first, "dn:"))); len(names) > 0 {
-		id = names[0][1]
-	}
+	id := nameOf(strings.TrimSpace(strings.TrimPrefix(first, "dn:")))
 	row := make([]string, len(userColumns)) // without user_id it waits until somebody has looked
 	row[slices.Index(userColumns, "name")], row[slices.Index(userColumns, "status")] = id, "active"
 	return csvLine(row)

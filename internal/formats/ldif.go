@@ -62,39 +62,40 @@ func (e *LDIFEntry) First(names ...string) string {
 	return ""
 }
 
-// ReadLDIF reads LDIF by RFC 2849: folded lines, comments, base64, URLs (which are kept and not fetched), entries and
-// changes. A record that cannot be read is a *LineError among bad; a file that is not LDIF at all is a *FileError.
-func ReadLDIF(in io.Reader) (entries []*LDIFEntry, bad []*LineError, err error) {
-	r := bufio.NewReaderSize(in, 1<<16)
-	if head, _ := r.Peek(3); bytes.HasPrefix(head, []byte("\xef\xbb\xbf")) {
-		if _, err := r.Discard(3); err != nil {
-			return nil, nil, err
+// LDIFReader reads LDIF by RFC 2849 record by record: folded lines, comments, base64, URLs (which are kept and not
+// fetched), entries and changes.
+type LDIFReader struct {
+	in     *bufio.Reader
+	line   int
+	began  bool // the first record is read, which may say the version
+	found  bool // at least one record could be read
+	failed error
+}
+
+// NewLDIFReader begins to read LDIF.
+func NewLDIFReader(in io.Reader) *LDIFReader { return &LDIFReader{in: bufio.NewReaderSize(in, 1<<16)} }
+
+// Next returns the next record. It returns a *LineError for a record that cannot be read, after which the next one
+// follows, a *FileError where this is no LDIF file, and io.EOF at the end.
+func (r *LDIFReader) Next() (*LDIFEntry, error) {
+	for r.failed == nil {
+		var lines []ldifLine
+		if lines, r.failed = r.record(); r.failed != nil && r.failed != io.EOF {
+			break
 		}
-	}
-	var record []ldifLine
-	first, no := true, 0
-	flush := func() {
-		if len(record) == 0 {
-			return
-		}
-		lines := record
-		record = nil
-		if first {
-			first = false
-			if name, value, _ := strings.Cut(lines[0].text(), ":"); strings.EqualFold(name, "version") {
-				if strings.TrimSpace(value) != "1" {
-					err = &FileError{
-						fmt.Sprintf(
-							"the file is LDIF version %q; version 1 is read",
-							clip(strings.TrimSpace(value), 20),
-						),
-					}
-					return
+		first := !r.began && len(lines) > 0
+		r.began = r.began || first
+		if name, value, _ := strings.Cut(textOf(lines), ":"); first && strings.EqualFold(name, "version") {
+			if value = strings.TrimSpace(value); value != "1" {
+				r.failed = &FileError{
+					fmt.Sprintf("the file is LDIF version %q; version 1 is read", clip(value, 20)),
 				}
-				if lines = lines[1:]; len(lines) == 0 {
-					return
-				}
+				break
 			}
+			lines = lines[1:]
+		}
+		if len(lines) == 0 {
+			continue
 		}
 		texts := make([]string, len(lines))
 		for i := range lines {
@@ -102,26 +103,42 @@ func ReadLDIF(in io.Reader) (entries []*LDIFEntry, bad []*LineError, err error) 
 		}
 		e, reason := parseLDIF(texts)
 		if reason != "" {
-			bad = append(bad,
-				&LineError{lines[0].at, strings.ToValidUTF8(strings.Join(texts, "\n"), "\uFFFD"), reason})
-			return
+			return nil, &LineError{lines[0].at, strings.ToValidUTF8(strings.Join(texts, "\n"), "\uFFFD"), reason}
 		}
-		e.Line = lines[0].at
-		entries = append(entries, e)
+		e.Line, r.found = lines[0].at, true
+		return e, nil
+	}
+	if r.failed == io.EOF && !r.found {
+		r.failed = &FileError{"the file holds no LDIF record: each begins with a line dn:"}
+	}
+	return nil, r.failed
+}
+
+// textOf is the first of some lines; empty where there are none.
+func textOf(lines []ldifLine) string {
+	if len(lines) == 0 {
+		return ""
+	}
+	return lines[0].text()
+}
+
+// record reads the lines up to an empty one; with the last of them it returns io.EOF. None is an empty record.
+func (r *LDIFReader) record() (record []ldifLine, err error) {
+	if head, _ := r.in.Peek(3); r.line == 0 && bytes.HasPrefix(head, []byte("\xef\xbb\xbf")) {
+		if _, err := r.in.Discard(3); err != nil {
+			return nil, err
+		}
 	}
 	comment := false
 	for {
-		text, readErr := readLine(r, MaxLine)
-		if errors.Is(readErr, errLineTooLong) {
-			return nil, nil, &FileError{fmt.Sprintf("line %d is longer than %d bytes", no+1, MaxLine)}
+		text, err := readLine(r.in, MaxLine)
+		if errors.Is(err, errLineTooLong) {
+			return nil, &FileError{fmt.Sprintf("line %d is longer than %d bytes", r.line+1, MaxLine)}
 		}
-		if readErr != nil && readErr != io.EOF {
-			return nil, nil, readErr
+		if err != nil && err != io.EOF || text == "" {
+			return record, err
 		}
-		if text == "" && readErr == io.EOF {
-			break
-		}
-		no++
+		r.line++
 		text = strings.TrimSuffix(strings.TrimSuffix(text, "\n"), "\r")
 		switch {
 		case strings.HasPrefix(text, " "):
@@ -129,33 +146,27 @@ func ReadLDIF(in io.Reader) (entries []*LDIFEntry, bad []*LineError, err error) 
 				break
 			}
 			if len(record) == 0 {
-				return nil, nil, &FileError{
-					fmt.Sprintf("line %d goes on from a line that is not there: this is no LDIF file", no),
+				return nil, &FileError{
+					fmt.Sprintf("line %d goes on from a line that is not there: this is no LDIF file", r.line),
 				}
 			}
 			if record[len(record)-1].goOn(text[1:]) > MaxLine {
-				return nil, nil, &FileError{
-					fmt.Sprintf("the value that ends on line %d is longer than %d bytes", no, MaxLine),
+				return nil, &FileError{
+					fmt.Sprintf("the value that ends on line %d is longer than %d bytes", r.line, MaxLine),
 				}
 			}
 		case strings.HasPrefix(text, "#"):
 			comment = true
 		case text == "":
-			comment = false
-			flush()
+			return record, err
 		default:
 			comment = false
-			record = append(record, ldifLine{parts: []string{text}, at: no, size: len(text)})
+			record = append(record, ldifLine{parts: []string{text}, at: r.line, size: len(text)})
 		}
-		if err != nil || readErr == io.EOF {
-			break
+		if err == io.EOF {
+			return record, err
 		}
 	}
-	flush()
-	if err == nil && len(entries) == 0 {
-		err = &FileError{"the file holds no LDIF record: each begins with a line dn:"}
-	}
-	return entries, bad, err
 }
 
 // ldifLine is a line of LDIF with those that it was folded into.

@@ -1,8 +1,11 @@
 package formats
 
 import (
+	"bytes"
 	"encoding/base64"
+	"errors"
 	"fmt"
+	"io"
 	"math/rand/v2"
 	"os"
 	"path/filepath"
@@ -13,6 +16,25 @@ import (
 	"ensomet/internal/core/civil"
 )
 
+// readAllLDIF reads a whole text.
+func readAllLDIF(in io.Reader) (entries []*LDIFEntry, bad []*LineError, err error) {
+	r := NewLDIFReader(in)
+	for {
+		e, err := r.Next()
+		var line *LineError
+		switch {
+		case errors.As(err, &line):
+			bad = append(bad, line)
+		case err == io.EOF:
+			return entries, bad, nil
+		case err != nil:
+			return nil, bad, err
+		default:
+			entries = append(entries, e)
+		}
+	}
+}
+
 func readLDIF(t *testing.T, name string) []*LDIFEntry {
 	t.Helper()
 	f, err := os.Open(filepath.Join("testdata/ldif", name))
@@ -20,7 +42,7 @@ func readLDIF(t *testing.T, name string) []*LDIFEntry {
 		t.Fatal(err)
 	}
 	defer f.Close()
-	entries, bad, err := ReadLDIF(f)
+	entries, bad, err := readAllLDIF(f)
 	if err != nil || len(bad) > 0 {
 		t.Fatalf("%s: %v %v", name, err, bad)
 	}
@@ -91,13 +113,16 @@ func TestExamplesOfRFC2849(t *testing.T) {
 }
 
 func TestDirectory(t *testing.T) {
-	entries := readLDIF(t, "directory.ldif")
+	text, err := os.ReadFile("testdata/ldif/directory.ldif")
+	if err != nil {
+		t.Fatal(err)
+	}
 	at, err := civil.Parse("2026-06-30")
 	if err != nil {
 		t.Fatal(err)
 	}
 	read := func(kind *Kind) (out []string) {
-		rows, err := DirectoryRows(entries, kind, at)
+		rows, err := newDirectoryRows(bytes.NewReader(text), kind, at)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -141,12 +166,12 @@ func TestDirectory(t *testing.T) {
 func TestRecordsThatCannotBeRead(t *testing.T) {
 	text := "version: 1\n\ndn: cn=a\nno colon here\n\ndn: cn=b\nchangetype: explode\n\nx: y\n\ndn: cn=c\ncn:: !!!\n\n" +
 		"dn: cn=d\ncn: d\n"
-	entries, bad, err := ReadLDIF(strings.NewReader(text))
+	entries, bad, err := readAllLDIF(strings.NewReader(text))
 	if err != nil || len(entries) != 1 || entries[0].Line != 14 || len(bad) != 4 || bad[0].Line != 3 {
 		t.Errorf("%v %v %v", entries, bad, err)
 	}
 	for _, whole := range []string{"", "hello\n", " folded first\n", "version: 2\ndn: cn=a\ncn: a\n"} {
-		if entries, _, err := ReadLDIF(strings.NewReader(whole)); err == nil {
+		if entries, _, err := readAllLDIF(strings.NewReader(whole)); err == nil {
 			t.Errorf("%q was read as %v", whole, entries)
 		}
 	}
@@ -193,7 +218,7 @@ func TestFoldedAndEncoded(t *testing.T) {
 			folded.WriteString(line[i:min(len(line), i+width)])
 		}
 		folded.WriteString("\n")
-		entries, bad, err := ReadLDIF(strings.NewReader(folded.String()))
+		entries, bad, err := readAllLDIF(strings.NewReader(folded.String()))
 		if err != nil || len(bad) > 0 || entries[0].First("description") != string(value) {
 			t.Fatalf("%q: %v %v", folded.String(), bad, err)
 		}
@@ -213,20 +238,69 @@ func FuzzLDIF(f *testing.F) {
 		f.Add(string(text))
 	}
 	f.Fuzz(func(t *testing.T, text string) {
-		entries, _, err := ReadLDIF(strings.NewReader(text))
-		if err != nil {
+		if _, _, err := readAllLDIF(strings.NewReader(text)); err != nil {
 			return
 		}
 		for _, kind := range []*Kind{Users, Devices} {
-			rows, err := DirectoryRows(entries, kind, 9000)
+			rows, err := newDirectoryRows(strings.NewReader(text), kind, 9000)
 			if err != nil {
 				t.Fatal(err)
 			}
-			for {
-				if _, err := rows.Next(); err != nil {
-					break
-				}
+			var line *LineError
+			for err == nil || errors.As(err, &line) {
+				_, err = rows.Next()
+			}
+			if err != io.EOF {
+				t.Fatal(err)
 			}
 		}
 	})
+}
+
+// A manager is found by the user_id though he comes behind those he manages, and by his name where nothing else is
+// known; whoever manages himself, or two who manage each other, end nothing.
+func TestManagersOfADirectory(t *testing.T) {
+	person := func(cn, uid, manager string) string {
+		return "dn: cn=" + cn + ",ou=people,dc=halv,dc=example\nobjectClass: person\nuid: " + uid + "\nmanager: cn=" +
+			manager + ",ou=People,dc=halv,dc=example\n\n"
+	}
+	text := person("Åse Vik", "u1", "Ola Nes") + person("Ola Nes", "u2", "Åse Vik") + person("李 小龙", "u3", "李 小龙") +
+		person("Never There", "u4", "Somebody Else") + "dn: cn=broken\nno colon\n"
+	rows, err := newDirectoryRows(strings.NewReader(text), Users, 9000)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var got []string
+	for err == nil {
+		var row *Row
+		if row, err = rows.Next(); err == nil {
+			u, err := ParseUser(row)
+			got = append(got, fmt.Sprint(u.Code, " ", u.Manager, " ", err))
+		}
+	}
+	var line *LineError
+	if !errors.As(err, &line) || !strings.Contains(line.Content, "broken") || !strings.Contains(line.Reason, "no colon") {
+		t.Errorf("what cannot be read: %v", err)
+	}
+	if want := "u1 u2 <nil>, u2 u1 <nil>, u3 u3 <nil>, u4 Somebody Else <nil>"; strings.Join(got, ", ") != want {
+		t.Errorf("%s, not %s", strings.Join(got, ", "), want)
+	}
+}
+
+// What a directory's accountExpires says, in steps of 100 ns since 1601 (common practice): in the past the person has
+// left on that day; in the future, and for never, not.
+func TestAccountsThatExpire(t *testing.T) {
+	for value, want := range map[string]string{
+		"0":                   "active ",
+		"9223372036854775807": "active ",
+		"133801632000000000":  "left 2025-01-01",
+		"159017472000000000":  "active ", // 2104-11-28
+		"never":               "active ",
+	} {
+		e := &LDIFEntry{DN: "cn=a", Attrs: []LDIFAttr{{Name: "objectclass", Value: "user"},
+			{Name: "accountexpires", Value: value}}}
+		if row := directoryUser(e, civil.OfUnix(1_800_000_000)); row[5]+" "+row[6] != want {
+			t.Errorf("%s: %s %s, not %s", value, row[5], row[6], want)
+		}
+	}
 }

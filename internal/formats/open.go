@@ -132,35 +132,9 @@ func OpenTable(f File, size int64, form Form, kind *Kind, m *Mapping, at time.Ti
 		if kind != Users && kind != Devices {
 			return nil, &FileError{"an LDIF file holds users and devices, not " + kind.Name}
 		}
-		entries, bad, err := ReadLDIF(f)
-		if err != nil {
-			return nil, err
-		}
-		rows, err := DirectoryRows(entries, kind, civil.Of(at))
-		if kind != Users { // what cannot be read is said once, with the users
-			bad = nil
-		}
-		for _, b := range bad { // kept as a line of users.csv, which somebody who can read the record completes
-			b.Content, b.Reason = unreadPerson(b.Content), b.Reason+": "+clip(b.Content, 300)
-		}
-		return &withBad{rows, bad}, err
+		return newDirectoryRows(f, kind, civil.Of(at))
 	}
 	return newMapped(f, kind, m)
-}
-
-// withBad gives the lines that could not be read before the others.
-type withBad struct {
-	Rows
-	bad []*LineError
-}
-
-func (w *withBad) Next() (*Row, error) {
-	if len(w.bad) > 0 {
-		err := w.bad[0]
-		w.bad = w.bad[1:]
-		return nil, err
-	}
-	return w.Rows.Next()
 }
 
 // Head returns the header of a table and up to n values of each column.
