@@ -8,7 +8,7 @@ PAGES := $(shell find web/src web/public -type f) web/index.html web/vite.config
 # The browser tests run in two halves side by side: mostly they wait.
 WALKS := EveryPage|TwentyRows|Keyboard|FiftyNames|Shortfall
 
-.PHONY: build demo test check go-test nocgo-test web-check e2e types shots bench bench-again bench-rights bench-use bench-previews bench-names evaluate evaluate-identity starter load golden fuzz chromium slapd clean
+.PHONY: build demo test check go-test nocgo-test web-check e2e types shots bench bench-again bench-rights bench-use bench-previews bench-directory bench-names evaluate evaluate-identity starter load golden fuzz chromium slapd clean
 
 build: bin/ensomet
 
@@ -101,6 +101,10 @@ bench-use:
 # How long a writer waits while effects of changes are asked for, on 56,000 raw records: two minutes.
 bench-previews:
 	$(GO) run ./bench -previews
+
+# A directory of a million entries, taken in three times: some minutes.
+bench-directory:
+	$(GO) run ./bench -directory 1000000
 
 # How well names are recognised, on the demo's names, on open data and on the packages of this machine; on Debian, as root.
 evaluate:

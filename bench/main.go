@@ -49,7 +49,14 @@ func main() {
 	use := flag.Bool("use", false, "use of 1,000 machines over 400 days, and a year of a pool's events")
 	machines := flag.Int("machines", 0, "with -use: only so many machines")
 	events := flag.Int("events", 5_000_000, "with -use: events of the pool")
+	entries := flag.Int("directory", 0, "what taking in a directory of so many entries costs")
 	flag.Parse()
+	if *entries > 0 {
+		if err := measureDirectory(*entries); err != nil {
+			log.Fatal(err)
+		}
+		return
+	}
 	if *use {
 		sizes := []int{100, 1_000}
 		if *machines > 0 {
@@ -224,6 +231,8 @@ func child(step, dir string) error {
 		return err
 	}
 	switch step {
+	case "directory":
+		return directorySteps(ctx, db, prog, dir, timed)
 	case "prepare":
 		for _, k := range []*formats.Kind{formats.Titles, formats.Devices, formats.Entitlements} {
 			if err := file(k); err != nil {

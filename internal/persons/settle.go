@@ -25,7 +25,7 @@ type Room struct {
 // Where so many names are settled, and they are more than one of so many, all are settled at once: it costs less then.
 const (
 	wholeFrom  = 500
-	wholeShare = 10
+	wholeShare = 2
 )
 
 // Settle settles names that came, at most so many, and says whether there are more.
@@ -70,21 +70,15 @@ func (r *Room) settle(tx *sqlite.Tx, ids []int64) error {
 			return r.Again(tx)
 		}
 	}
-	for len(ids) > 0 { // what has nothing to do with each other is settled by itself
-		group, err := around(tx, ids[:1])
-		if err != nil {
-			return err
-		}
-		list, err := recordsWhere(tx, "r.id IN (SELECT value FROM json_each(?))", numbers(group))
-		if err != nil {
-			return err
-		}
-		if err := r.resolve(tx, list); err != nil {
-			return err
-		}
-		ids = slices.DeleteFunc(slices.Clone(ids), func(id int64) bool { return slices.Contains(group, id) })
+	group, err := around(tx, ids)
+	if err != nil {
+		return err
 	}
-	return nil
+	list, err := recordsWhere(tx, "r.id IN (SELECT value FROM json_each(?))", numbers(group))
+	if err != nil {
+		return err
+	}
+	return r.resolve(tx, list)
 }
 
 // lead chooses the record that stands for a person: one of a list before others, of these one who is here, then by key,

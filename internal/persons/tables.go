@@ -4,6 +4,7 @@ import (
 	"database/sql"
 	"encoding/json"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
@@ -181,7 +182,10 @@ const mostCarriers = 64
 // around lists the records that may be one person with some, these too, whatever leads there: values that they carry,
 // and what people decided.
 func around(tx *sqlite.Tx, ids []int64) ([]int64, error) {
-	known := slices.Clone(ids)
+	known := make(map[int64]bool, len(ids))
+	for _, id := range ids {
+		known[id] = true
+	}
 	for next := ids; len(next) > 0; {
 		found, err := sqlite.Select[int64](tx, `SELECT s.record_id FROM person_sign s WHERE s.value IN (
 				SELECT value FROM person_sign WHERE record_id IN (SELECT value FROM json_each(?1)))
@@ -194,13 +198,13 @@ func around(tx *sqlite.Tx, ids []int64) ([]int64, error) {
 		}
 		next = nil
 		for _, id := range found {
-			if !slices.Contains(known, id) {
-				known, next = append(known, id), append(next, id)
+			if !known[id] {
+				known[id] = true
+				next = append(next, id)
 			}
 		}
 	}
-	slices.Sort(known)
-	return slices.Compact(known), nil
+	return slices.Sorted(maps.Keys(known)), nil
 }
 
 // decisionsAmong reads the decisions that hold between some records, by their places in the list.

@@ -68,3 +68,9 @@ func coreFactor(text string) int64 {
 	}
 	return d.Mul(decimal.NewFromInt(demand.One)).Round(0).IntPart()
 }
+
+// Machine is what licences by processor and core depend on of a device; nil where it is not there.
+func (m *Inventory) Machine(device int64) *demand.Machine { return m.hardware.Machine(device) }
+
+// HostsOf are the hosts of a cluster.
+func (m *Inventory) HostsOf(cluster string) []int64 { return m.hardware.Clusters[cluster] }

@@ -31,3 +31,21 @@ func SetMetricOrder(tx *sqlite.Tx, product int64, order []entitle.Metric) error 
 	}
 	return tx.One("UPDATE product SET metric_order = ? WHERE id = ?", strings.Join(text, "|"), product)
 }
+
+// CountedByMachine lists the products with a position by processor or core that have installs on a device, on what
+// runs on it or ran on it, or on what shares its host or its cluster.
+func CountedByMachine(tx *sqlite.Tx, device int64) ([]int64, error) {
+	return sqlite.Select[int64](tx, `WITH one AS (SELECT id, code, cluster, host_id FROM device WHERE id = ?),
+		near AS (SELECT code, cluster FROM one
+			UNION SELECT h.code, h.cluster FROM one JOIN device h ON h.code = one.host_id WHERE one.host_id <> ''),
+		hosts AS (SELECT code FROM near
+			UNION SELECT d.code FROM near JOIN device d ON d.cluster = near.cluster WHERE near.cluster <> ''
+			UNION SELECT w.host_id FROM one JOIN device_was w ON w.device_id = one.id WHERE w.host_id <> ''),
+		machines AS (SELECT d.id FROM hosts JOIN device d ON d.code = hosts.code
+			UNION SELECT d.id FROM hosts JOIN device d ON d.host_id = hosts.code AND d.host_id <> ''
+			UNION SELECT w.device_id FROM hosts JOIN device_was w ON w.host_id = hosts.code AND w.host_id <> '')
+		SELECT DISTINCT k.product_id FROM machines m JOIN install i ON i.device_id = m.id
+			JOIN recognition k ON k.record_id = i.record_id
+			JOIN position p ON p.product_id = k.product_id AND p.metric IN ('core', 'processor')
+		ORDER BY 1`, device)
+}

@@ -137,6 +137,10 @@ func (s *routes) positions() {
 			}
 			return rest.All(toPartsOfMetric)(s.Position.Parts(ctx, in.ID, in.By, day, known))
 		})
+	rest.Handle(s.Server, access.Viewer, rest.Get("charges", "/api/devices/{code}/charges"),
+		func(ctx context.Context, _ rest.Account, in *rest.ByCode) (MachineView, error) {
+			return rest.One(toMachineView)(s.Position.Charges(ctx, in.Code))
+		})
 	rest.Handle(s.Server, access.Viewer, rest.Get("prove", "/api/products/{id}/proof"),
 		func(ctx context.Context, _ rest.Account, in *rest.ByID) ([]ProofRun, error) {
 			return rest.All(toProofRun)(s.Position.Prove(ctx, in.ID))

@@ -242,6 +242,62 @@ func toUnitView(v position.UnitView) UnitView {
 	}
 }
 
+// MachineView is what licences by processor and core depend on of a device, and every one that they need for it. A
+// number that is not known is 0.
+type MachineView struct {
+	Virtual      bool         `json:"virtual" doc:"it runs on a host, known or not"`
+	Processors   int64        `json:"processors"`
+	Cores        int64        `json:"cores"`
+	VirtualCores int64        `json:"virtualCores"`
+	Factor       int64        `json:"factor" doc:"core factor in ten-thousandths"`
+	Pinned       bool         `json:"pinned" doc:"it stays on its host"`
+	Host         GuestView    `json:"host"`
+	SeenOn       []GuestView  `json:"seenOn" doc:"other hosts that it was seen on in the window of demand"`
+	Cluster      string       `json:"cluster" doc:"its own, or that of its host"`
+	ClusterHosts int64        `json:"clusterHosts"`
+	Guests       []GuestView  `json:"guests" doc:"what runs on it now, with its virtual cores"`
+	Charges      []ChargeView `json:"charges"`
+}
+
+func toMachineView(v position.MachineView) MachineView {
+	return MachineView{
+		Virtual:      v.Virtual,
+		Processors:   v.Processors,
+		Cores:        v.Cores,
+		VirtualCores: v.VirtualCores,
+		Factor:       v.Factor,
+		Pinned:       v.Pinned,
+		Host:         toGuestView(v.Host),
+		SeenOn:       rest.Each(v.SeenOn, toGuestView),
+		Cluster:      v.Cluster,
+		ClusterHosts: v.ClusterHosts,
+		Guests:       rest.Each(v.Guests, toGuestView),
+		Charges:      rest.Each(v.Charges, toChargeView),
+	}
+}
+
+// ChargeView is what one product needs by processors or cores of one machine: of the device itself, or of one that
+// counts because of the device.
+type ChargeView struct {
+	ProductID int64    `json:"productId"`
+	Publisher string   `json:"publisher"`
+	Product   string   `json:"product"`
+	Here      bool     `json:"here" doc:"it counts on the device itself"`
+	Metric    string   `json:"metric"`
+	Unit      UnitView `json:"unit"`
+}
+
+func toChargeView(v position.ChargeView) ChargeView {
+	return ChargeView{
+		ProductID: v.ProductID,
+		Publisher: v.Publisher,
+		Product:   v.Product,
+		Here:      v.Here,
+		Metric:    v.Metric,
+		Unit:      toUnitView(v.Unit),
+	}
+}
+
 // GuestView is a virtual machine that makes demand on a host.
 type GuestView struct {
 	Device string `json:"device"`

@@ -20,6 +20,8 @@ func TestTranslations(t *testing.T) {
 	resttest.Translates(t, toDoubtView)
 	resttest.Translates(t, toUnitView)
 	resttest.Translates(t, toGuestView)
+	resttest.Translates(t, toMachineView)
+	resttest.Translates(t, toChargeView)
 	resttest.Translates(t, toStatementEvidence)
 	resttest.Translates(t, toComparedPosition)
 	resttest.Translates(t, toStatementView)

@@ -564,6 +564,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/devices/{code}/charges": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["charges"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/devices/{code}/evidence": {
         parameters: {
             query?: never;
@@ -3875,6 +3891,16 @@ export interface components {
             day: string;
             kind: string;
         };
+        ChargeView: {
+            /** @description it counts on the device itself */
+            here: boolean;
+            metric: string;
+            product: string;
+            /** Format: int64 */
+            productId: number;
+            publisher: string;
+            unit: components["schemas"]["UnitView"];
+        };
         CheckLineRequest: {
             old: string;
             values: {
@@ -5033,6 +5059,33 @@ export interface components {
             why: string;
             /** @description what one more right of it would cover, at list price; empty for nothing */
             worth: string;
+        };
+        MachineView: {
+            charges: components["schemas"]["ChargeView"][];
+            /** @description its own, or that of its host */
+            cluster: string;
+            /** Format: int64 */
+            clusterHosts: number;
+            /** Format: int64 */
+            cores: number;
+            /**
+             * Format: int64
+             * @description core factor in ten-thousandths
+             */
+            factor: number;
+            /** @description what runs on it now, with its virtual cores */
+            guests: components["schemas"]["GuestView"][];
+            host: components["schemas"]["GuestView"];
+            /** @description it stays on its host */
+            pinned: boolean;
+            /** Format: int64 */
+            processors: number;
+            /** @description other hosts that it was seen on in the window of demand */
+            seenOn: components["schemas"]["GuestView"][];
+            /** @description it runs on a host, known or not */
+            virtual: boolean;
+            /** Format: int64 */
+            virtualCores: number;
         };
         Made: {
             /** Format: int64 */
@@ -9998,6 +10051,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DeviceView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    charges: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MachineView"];
                 };
             };
             /** @description Error */

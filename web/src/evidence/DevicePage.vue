@@ -5,6 +5,7 @@ import ToggleSwitch from 'primevue/toggleswitch'
 import { computed, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { api, ask, readList } from '../api/client'
+import MachineCharges from '../components/MachineCharges.vue'
 import RecordTrace from '../components/RecordTrace.vue'
 import RemarkList from '../components/RemarkList.vue'
 import { count, day, moment, money, whole, word } from '../lib/format'
@@ -197,6 +198,7 @@ const software = computed(() =>
           <p v-else-if="!software.length" class="soft">
             {{ text ? 'No install here has this in its name.' : 'The scan found no software.' }}
           </p>
+          <MachineCharges :code="d.code" />
           <KnownAs :code="d.code" />
         </section>
         <aside>

@@ -1,0 +1,121 @@
+package position
+
+import (
+	"context"
+	"slices"
+
+	"ensomet/internal/core/demand"
+	"ensomet/internal/core/position"
+	"ensomet/internal/position/positiondb"
+	"ensomet/internal/snapshot"
+	"ensomet/internal/sqlite"
+)
+
+// MachineView is what licences by processor and core depend on of a device, and every licence that they need for it.
+// A number that is not known is 0.
+type MachineView struct {
+	Virtual                         bool // it runs on a host, known or not
+	Processors, Cores, VirtualCores int64
+	Factor                          int64 // core factor in ten-thousandths
+	Pinned                          bool  // it stays on its host
+	Host                            GuestView
+	SeenOn                          []GuestView // other hosts that it was seen on in the window of demand
+	Cluster                         string      // its own, or that of its host
+	ClusterHosts                    int64
+	Guests                          []GuestView // what runs on it now, with its virtual cores
+	Charges                         []ChargeView
+}
+
+// ChargeView is what one product needs by processors or cores of one machine: of the device itself, or of one that
+// counts because of the device.
+type ChargeView struct {
+	ProductID          int64
+	Publisher, Product string
+	Here               bool // it counts on the device itself
+	Metric             string
+	Unit               UnitView
+}
+
+// Charges lists every licence by processor or core that a device is asked for, and those that other machines are asked
+// for because of it, with the calculation of each, as of today.
+func (svc *Service) Charges(ctx context.Context, code string) (MachineView, error) {
+	out := MachineView{SeenOn: []GuestView{}, Guests: []GuestView{}, Charges: []ChargeView{}}
+	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
+		device, err := snapshot.FindDevice(tx, code)
+		if err != nil {
+			return err
+		}
+		if device == 0 {
+			return sqlite.ErrNotFound
+		}
+		products, err := positiondb.CountedByMachine(tx, device)
+		if err != nil {
+			return err
+		}
+		e, err := svc.Snapshots.Load(tx, svc.Snapshots.Today(), svc.Clock.Now().Unix(), products)
+		if err != nil {
+			return err
+		}
+		ways, err := snapshot.Ways(tx, 0)
+		if err != nil {
+			return err
+		}
+		out.machine(e, device)
+		for _, f := range e.Ordered() {
+			if !slices.Contains(products, f.Id) {
+				continue // a suite or a part of one, which it was loaded with
+			}
+			positions := e.Compute(f, ways[f.Id])
+			for i := range positions {
+				p := &positions[i]
+				p.Units = slices.DeleteFunc(slices.Clone(p.Units), func(u position.UnitResult) bool {
+					return u.Cores == nil || u.Device != device &&
+						!slices.ContainsFunc(u.Cores.Guests, func(g demand.Guest) bool { return g.Device == device })
+				})
+				for j, u := range unitViews(e, f, positions[i:i+1], "", 0) {
+					out.Charges = append(out.Charges, ChargeView{f.Id, f.Product.Publisher, f.Product.Name,
+						p.Units[j].Device == device, string(p.Metric), u})
+				}
+			}
+		}
+		return nil
+	})
+	return out, err
+}
+
+// machine says what the hardware of a device is, and what it runs on and beside.
+func (m *MachineView) machine(e *snapshot.Snapshot, device int64) {
+	x := e.Machine(device)
+	if x == nil {
+		return
+	}
+	named := func(id int64) GuestView {
+		if d, ok := e.DeviceAt[id]; ok {
+			return GuestView{e.Devices[d].Code, e.Devices[d].Name, e.Devices[d].VirtualCores}
+		}
+		return GuestView{}
+	}
+	m.Virtual, m.Processors, m.Cores, m.VirtualCores, m.Pinned = x.Virtual(), x.Processors, x.Cores, x.VirtualCores,
+		x.Pinned
+	m.Host, m.Cluster = named(x.Host), x.Cluster
+	on := x
+	if host := e.Machine(x.Host); host != nil {
+		if on = host; m.Cluster == "" {
+			m.Cluster = host.Cluster
+		}
+	}
+	if m.Factor = on.Factor; m.Factor == 0 {
+		m.Factor = demand.One
+	}
+	m.ClusterHosts = int64(len(e.HostsOf(m.Cluster)))
+	for _, host := range x.SeenOn {
+		if v := named(host); host != x.Host && !slices.Contains(m.SeenOn, v) {
+			m.SeenOn = append(m.SeenOn, v)
+		}
+	}
+	for i := range e.Devices {
+		if g := e.Machine(e.Devices[i].ID); g != nil && g.Host == device {
+			m.Guests = append(m.Guests, named(g.Device))
+		}
+	}
+}
