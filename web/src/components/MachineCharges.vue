@@ -28,9 +28,8 @@ const to = (code: string) => `/evidence/${encodeURIComponent(code)}`
 </script>
 
 <template>
-  <section v-if="machine.error.value || !plain || machine.isLoading.value" class="sheet" data-charges>
+  <section v-if="machine.error.value || !plain" class="sheet" data-charges>
     <h2>Processors and what they need</h2>
-    <p v-if="machine.isLoading.value" class="soft" role="status">working out what counts because of it…</p>
     <p v-if="machine.error.value" class="says" role="alert">{{ machine.error.value.message }}</p>
     <template v-if="m">
       <p>
@@ -107,3 +106,13 @@ const to = (code: string) => `/evidence/${encodeURIComponent(code)}`
     </template>
   </section>
 </template>
+
+<style scoped>
+section {
+  margin: 1rem 0;
+}
+td + td,
+th + th {
+  padding-left: 0.8rem;
+}
+</style>

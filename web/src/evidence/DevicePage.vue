@@ -45,6 +45,13 @@ const files = useQuery({
   queryFn: () =>
     ask(api.GET('/api/devices/{code}/files', { params: { path: { code: props.code }, query: { record: 0 } } })),
 })
+// what its processors need stands below its software: the way there is said above
+const machine = useQuery({
+  queryKey: ['device', computed(() => props.code), 'charges'],
+  queryFn: () => ask(api.GET('/api/devices/{code}/charges', { params: { path: { code: props.code } } })),
+})
+const charged = computed(() => new Set((machine.data.value?.charges ?? []).map((c) => c.productId)).size)
+const showCharges = () => document.querySelector('[data-charges]')?.scrollIntoView({ behavior: 'smooth' })
 const showFiles = ref(false)
 const mark: Record<string, string> = { never: '◌', fresh: '●', stale: '◑' }
 const client = useQueryClient()
@@ -122,6 +129,9 @@ const software = computed(() =>
           ></span
         >
         <span v-if="e.groups.length" class="soft">in {{ e.groups.join(', ') }}</span>
+        <button v-if="charged" class="plain" type="button" data-to-charges @click="showCharges">
+          {{ count(charged, 'title') }} by its processors
+        </button>
       </div>
       <div class="parts">
         <section class="main">
