@@ -145,6 +145,17 @@ func (s *settling) claim() (more bool, err error) {
 			return false, err
 		}
 		for _, name := range names {
+			// what it calls by this code now, and has no place yet, is the record of what it called so before
+			same := slices.IndexFunc(s.list, func(r *Record) bool {
+				return r.Device == 0 && r.Coded && r.Source == name && strings.EqualFold(r.Key, codes[0])
+			})
+			if same >= 0 {
+				if err := s.list[same].place(s.tx, d, 0); err != nil {
+					return false, err
+				}
+				more = true
+				continue
+			}
 			r := &Record{Machine: identity.Machine{Source: name, Key: codes[0], Coded: true}, Device: d}
 			if err := r.put(s.tx); err != nil {
 				return false, err

@@ -645,3 +645,34 @@ func TestASourceSendsAnothersIds(t *testing.T) {
 		t.Errorf("%s pairs wait for somebody", waits[0])
 	}
 }
+
+// A list that a source sent by the house's device_id, and its scan later, are one list, though the scan shares a sign
+// with another machine: what the scan has no more is gone.
+func TestAScanOfACopiedDisk(t *testing.T) {
+	prog, clock := desk(t)
+	ctx := context.Background()
+	take(t, prog, formats.Titles, "publisher,product,licence_model,list_price,currency",
+		"Ostwick,Skerrymap,commercial,100,EUR")
+	take(t, prog, formats.Devices, "device_id,name,kind", "D1,one,client", "D2,two,client")
+	day := clock.now.AddDate(0, 0, -9).Format(time.RFC3339)
+	take(t, prog, formats.Installs, "device_id,name,version,source,seen_at", "D1,Skerrymap,6,collector,"+day,
+		"D2,Skerrymap,6,collector,"+day)
+	for i, code := range []string{"D1", "D2"} {
+		s := scanOf(code, []string{"one", "two"}[i], clock.now.AddDate(0, 0, -2), "Brush 1")
+		s.Device.Serial, s.Device.MachineID = fmt.Sprint("SN7001", i), "6f1e02c4a9b84d0d9a55c2d1f0b7e301"
+		if _, err := prog.Evidence.TakeScan(ctx, "collector", "device_id", s); err != nil {
+			t.Fatal(err)
+		}
+	}
+	renew(t, prog)
+	if got := textsOf(t, prog, "SELECT count(*) FROM device"); got[0] != "2" {
+		t.Errorf("%s devices", got[0])
+	}
+	if got := textsOf(t, prog, "SELECT source || ' ' || key || ' ' || slot FROM machine_record WHERE source <> '' "+
+		"ORDER BY key"); !slices.Equal(got, []string{"collector D1 0", "collector D2 0"}) {
+		t.Errorf("%q", got)
+	}
+	if f := figure(t, prog, "Skerrymap"); f.Needed != 0 {
+		t.Errorf("what the scans have no more is still needed: %+v", f)
+	}
+}

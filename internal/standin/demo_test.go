@@ -331,6 +331,23 @@ func observe(t *testing.T, prog *program.Program, device, key, want string) stri
 				return f.Fact
 			}
 		}
+	case "known as", "alike":
+		names, err := prog.Same.Names(ctx, device)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if key == "known as" {
+			return fmt.Sprint(len(names.NamedAs))
+		}
+		pairs := 0
+		if err := prog.DB.View(ctx, func(tx *sqlite.Tx) error {
+			return tx.QueryRowContext(ctx, `SELECT count(*) FROM machine_pair p JOIN machine_record a ON a.id = p.a
+				JOIN machine_record b ON b.id = p.b WHERE a.device_id <> b.device_id
+				AND (SELECT id FROM device WHERE code = ?) IN (a.device_id, b.device_id)`, device).Scan(&pairs)
+		}); err != nil {
+			t.Fatal(err)
+		}
+		return fmt.Sprint(pairs)
 	case "change", "changeAt":
 		for _, c := range changes {
 			text := fmt.Sprintf("%s %s %s>%s", c.Kind, c.Name, c.Was, c.Now)
@@ -340,7 +357,21 @@ func observe(t *testing.T, prog *program.Program, device, key, want string) stri
 		}
 		return fmt.Sprint(changes)
 	}
-	return ""
+	v, err := prog.Evidence.Device(ctx, device)
+	if err != nil {
+		t.Fatal(err)
+	}
+	name, ended := strings.CutPrefix(key, "ended:")
+	there := 0
+	for _, i := range v.Software {
+		if ended && i.Name == name && strings.Contains(i.Ended, want) {
+			return want
+		}
+		if i.Until == 0 && "there:"+i.Name == key {
+			there++
+		}
+	}
+	return fmt.Sprint(there)
 }
 
 // measureUse reads what measuring says of a product: its ledger, its pools, and its days of use on each device.

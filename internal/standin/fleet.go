@@ -111,7 +111,8 @@ func machines(ctx context.Context, prog *program.Program) ([]machine, error) {
 			tx,
 			sqlite.ListQuery{Filters: map[string]string{"status": "in_service"}, Sort: "code"})
 		for _, d := range page.Rows {
-			if !strings.HasPrefix(d.Name, "hal-lost") { // in the directory alone; nobody knows where they are
+			// in the directory alone, nobody knows where they are; or what another source calls one of the others
+			if !strings.HasPrefix(d.Name, "hal-lost") && strings.HasPrefix(d.Code, "D") {
 				out = append(out, machine{d.Code, d.Name, d.Unit, d.Kind})
 			}
 		}
@@ -165,6 +166,7 @@ func look(ctx context.Context, prog *program.Program, m machine, at time.Time, r
 		s.Device.Processors, s.Device.Cores, s.Device.VirtualCores = d.Processors, d.Cores, d.VirtualCores
 		s.Device.MemoryMB = int64(8192 * (1 + luck(4, m.code)))
 		s.Device.Serial = fmt.Sprintf("HX%06d", 100000+luck(800000, m.code, "serial"))
+		oddities(m.code, at, &s.Device)
 		if d.User != "" {
 			s.Logons = []formats.ScanLogon{{User: d.User, At: at}}
 		}

@@ -340,6 +340,11 @@ func BuildDemo(
 	if err != nil {
 		return nil, err
 	}
+	machines, err := o.machineStories(ctx, prog)
+	if err != nil {
+		return nil, err
+	}
+	more = append(more, machines...)
 	scans, passed := 0, 0
 	days := func(n int) error {
 		came, err := o.MoveOn(ctx, prog, n)

@@ -96,6 +96,7 @@ type world struct {
 	poolEvents   [][]string
 	transactions [][]string
 	earlier      []movedGuest
+	lists        [][]string // installs that other sources than the collector list
 	truths       []Truth
 	unitsOf      map[string][]*device
 	userOf       []string
@@ -121,6 +122,7 @@ func build() *world {
 	w.useStories()
 	w.places()
 	w.whoIsWho()
+	w.sourceStories()
 	return w
 }
 

@@ -121,6 +121,7 @@ func (w *world) write(dir string) error {
 		files[formats.Devices] = append(files[formats.Devices], append(row, d.hosting, d.lease()))
 		files[formats.Installs] = append(files[formats.Installs], d.report()...)
 	}
+	files[formats.Installs] = append(files[formats.Installs], w.lists...)
 	// A list of some weeks ago, of the machines that stood elsewhere then.
 	var earlier [][]string
 	for _, m := range w.earlier {
