@@ -253,7 +253,7 @@ func table(
 type positionCmd struct {
 	AsOf    string `help:"The day, YYYY-MM-DD; today where empty."`
 	Format  string `help:"csv or json." default:"csv" enum:"csv,json"`
-	By      string `help:"unit, country or contract: the parts of each position follow it." enum:",unit,country,contract" default:""`
+	By      string `help:"unit, country, contract, kind, environment, hosting, site, source, own:NAME ...: the parts of each position follow it." default:""`
 	Explain string `help:"A product: print a line for each unit of its demand." placeholder:"PRODUCT"`
 }
 

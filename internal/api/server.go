@@ -14,6 +14,7 @@ import (
 	"ensomet/internal/entitlements/entitlementshttp"
 	"ensomet/internal/evidence/byhand/byhandhttp"
 	"ensomet/internal/evidence/evidencehttp"
+	"ensomet/internal/own/ownhttp"
 	"ensomet/internal/people"
 	"ensomet/internal/people/peopledb"
 	"ensomet/internal/people/peoplehttp"
@@ -72,6 +73,7 @@ func At(site rest.Site, p *program.Program, mover Mover) *Server {
 		Sources: p.Sources, Same: p.Same})
 	directoryhttp.Register(s.Server, p.Directory, p.Directories)
 	byhandhttp.Register(s.Server, p.ByHand)
+	ownhttp.Register(s.Server, p.Own)
 	placeshttp.Register(s.Server, p.Places)
 	titleshttp.Register(s.Server, titleshttp.Stations{Titles: p.Titles, Catalogue: p.Catalogue})
 	entitlementshttp.Register(

@@ -5,7 +5,6 @@ package directory
 import (
 	"context"
 	"fmt"
-	"slices"
 	"strings"
 
 	"ensomet/internal/clock"
@@ -34,9 +33,6 @@ type (
 	Move    = directorydb.Move
 )
 
-// Field is a column of a list that is none of ours.
-type Field struct{ Name, Value string }
-
 // Person is all that is known of somebody.
 type Person struct {
 	Row
@@ -49,7 +45,6 @@ type Person struct {
 	Machines []Machine
 	Used     []Used
 	Moves    []Move
-	Fields   []Field
 	Acts     []persons.Act
 }
 
@@ -87,9 +82,6 @@ func (svc *Service) person(tx *sqlite.Tx, rec *persons.Record) (out Person, err 
 		if p.Name != "" {
 			out.Name = p.Name
 		}
-		if out.Fields, err = fieldsOf(p.Custom); err != nil {
-			return out, err
-		}
 	}
 	if rec.Nobody {
 		out.State = directorydb.Nobody
@@ -121,18 +113,6 @@ func (svc *Service) person(tx *sqlite.Tx, rec *persons.Record) (out Person, err 
 	}
 	acts, err := persons.Acts(tx, rec.Key, 40)
 	out.Acts = append([]persons.Act{}, acts...)
-	out.Fields = append([]Field{}, out.Fields...)
-	return out, err
-}
-
-// fieldsOf reads the house's own fields of a person, by their names.
-func fieldsOf(custom string) ([]Field, error) {
-	values, err := sqlite.Fields(custom)
-	out := []Field{}
-	for name, value := range values {
-		out = append(out, Field{name, value})
-	}
-	slices.SortFunc(out, func(a, b Field) int { return strings.Compare(a.Name, b.Name) })
 	return out, err
 }
 

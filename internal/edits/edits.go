@@ -54,6 +54,7 @@ const (
 	Account      = "who is behind an account"
 	Directory    = "directory"
 	Place        = "watched place"
+	OwnFields    = "fields of the house's own"
 )
 
 // Of names a thing by its number.

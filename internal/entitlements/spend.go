@@ -11,6 +11,7 @@ import (
 	"ensomet/internal/core/refuse"
 	"ensomet/internal/edits"
 	"ensomet/internal/entitlements/entitlementsdb"
+	"ensomet/internal/own"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 
@@ -25,6 +26,7 @@ type SpendRow struct {
 	Product   string
 	Unit      string // the scope of the line; empty is everyone
 	Kind      string
+	Own       string // the value of the field of the house's own that was asked for
 	Amount    string // in the currency of the house, at the rate of the day it was spent on
 	Lines     int    // that were paid for in the year
 }
@@ -36,14 +38,35 @@ type Spend struct {
 	Without []Unconverted
 }
 
+// OwnBy is a field of the house's own of lines, titles or contracts, by which what was spent is split besides; the zero
+// value is none.
+type OwnBy struct {
+	Kind  own.Kind
+	Field string
+}
+
+// of is the value that a line has, its own, or that of its title or contract.
+func (by OwnBy) of(all map[string]map[string]string, l *snapshot.StoredEntitlement) string {
+	switch by.Kind {
+	case own.Line:
+		return all[l.Code][by.Field]
+	case own.Title:
+		return all[sqlite.Itoa(l.Line.Product)][by.Field]
+	case own.Contract:
+		return all[l.Contract][by.Field]
+	}
+	return ""
+}
+
 // Spend sums what lines cost on the days they were paid for.
-func (svc *Spending) Spend(ctx context.Context) (Spend, error) {
+func (svc *Spending) Spend(ctx context.Context, by OwnBy) (Spend, error) {
 	out := Spend{Rows: []SpendRow{}}
 	type key struct {
 		year    int
 		product int64
 		unit    string
 		kind    entitle.Kind
+		own     string
 	}
 	sums := map[key]decimal.Decimal{}
 	rows := map[key]*SpendRow{}
@@ -53,9 +76,15 @@ func (svc *Spending) Spend(ctx context.Context) (Spend, error) {
 			return err
 		}
 		out.Without = without
+		var fields map[string]map[string]string
+		if by.Kind != "" {
+			if fields, err = own.Values(tx, by.Kind); err != nil {
+				return err
+			}
+		}
 		for _, s := range spent {
 			l := &all[s.line]
-			k := key{s.year, l.Line.Product, l.ScopeUnit, l.Kind}
+			k := key{s.year, l.Line.Product, l.ScopeUnit, l.Kind, by.of(fields, l)}
 			sums[k] = sums[k].Add(s.amount)
 			if rows[k] == nil {
 				rows[k] = &SpendRow{
@@ -65,6 +94,7 @@ func (svc *Spending) Spend(ctx context.Context) (Spend, error) {
 					Product:   l.Entitlement.Product,
 					Unit:      k.unit,
 					Kind:      string(k.kind),
+					Own:       k.own,
 				}
 			}
 			rows[k].Lines++
@@ -82,6 +112,7 @@ func (svc *Spending) Spend(ctx context.Context) (Spend, error) {
 			cmp.Compare(x.Product, y.Product),
 			cmp.Compare(x.Unit, y.Unit),
 			cmp.Compare(x.Kind, y.Kind),
+			cmp.Compare(x.Own, y.Own),
 		)
 	})
 	return out, err
@@ -92,10 +123,11 @@ type ContractView struct {
 	entitlementsdb.Contract
 	Lines    int
 	Products int
-	Value    string // what its lines cost each time that they are renewed, in the currency of the house
-	Once     string // what of it was bought for ever, in the currency of the house
-	Notice   string // the last day to give notice
-	LastEnd  string // the last day on which a line of it ends
+	Value    string            // what its lines cost each time that they are renewed, in the currency of the house
+	Once     string            // what of it was bought for ever, in the currency of the house
+	Notice   string            // the last day to give notice
+	LastEnd  string            // the last day on which a line of it ends
+	Own      map[string]string // fields of the house's own
 }
 
 // Contracts lists the contracts, those too that only lines name.
@@ -118,9 +150,16 @@ func (svc *Service) Contracts(ctx context.Context) ([]ContractView, error) {
 		if err != nil {
 			return err
 		}
+		fields, err := own.Values(tx, own.Contract)
+		if err != nil {
+			return err
+		}
 		for i := range list {
 			v := ContractView{Contract: list[i], Notice: noticeDay(&list[i])}
 			v.Revision = revisions[v.Code]
+			if v.Own = fields[v.Code]; v.Own == nil {
+				v.Own = map[string]string{}
+			}
 			products := map[int64]bool{}
 			var last civil.Day
 			once := decimal.Zero

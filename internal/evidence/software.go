@@ -16,6 +16,7 @@ import (
 	"ensomet/internal/evidence/evidencedb"
 	"ensomet/internal/export"
 	"ensomet/internal/formats"
+	"ensomet/internal/own"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 )
@@ -206,17 +207,25 @@ func (svc *Service) ConditionFields(ctx context.Context) (ConditionFields, error
 		out.Operators[string(t)] = ops
 	}
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
-		own, err := evidencedb.OwnFields(tx)
+		devices, err := evidencedb.OwnFields(tx)
 		if err != nil {
 			return err
 		}
 		out.Fields = slices.Clone(condition.Fields)
-		for _, f := range own {
+		for _, f := range devices {
 			out.Fields = append(
 				out.Fields,
 				condition.Field{Name: condition.OwnField + f.Name, Type: condition.Text},
 			)
 			out.Values[condition.OwnField+f.Name] = f.Values
+		}
+		users, err := own.UserNames(tx)
+		if err != nil {
+			return err
+		}
+		for _, f := range users {
+			out.Fields = append(out.Fields, condition.Field{Name: condition.UserField + f.Name, Type: condition.Text})
+			out.Values[condition.UserField+f.Name] = f.Values
 		}
 		for field, column := range map[string]string{"unit": "org_unit", "site": "site", "country": "country",
 			"hosting": "hosting", "cluster": "cluster"} {

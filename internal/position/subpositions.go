@@ -15,6 +15,7 @@ import (
 	"ensomet/internal/position/positiondb"
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
+	"ensomet/internal/splits"
 	"ensomet/internal/sqlite"
 
 	"github.com/shopspring/decimal"
@@ -50,15 +51,23 @@ type PartsOfMetric struct {
 	Transfers []TransferView
 }
 
-// Parts splits the position of a product by unit, country or contract, as ProductPosition has it.
+// Parts splits the position of a product by unit, country or contract, or by what is said of the devices that demand
+// stands on (splits.By), as ProductPosition has it. What is said of devices is as it is now.
 func (svc *Service) Parts(ctx context.Context, product int64, by string, asOf, known civil.Day) ([]PartsOfMetric,
 	error) {
 	out := []PartsOfMetric{}
-	if !slices.Contains([]string{"unit", "country", "contract"}, by) {
-		return out, refuse.Errorf("a position is split by unit, country or contract, not by %q", by)
+	byDevice := !slices.Contains(byScope, by)
+	if byDevice {
+		if err := splits.Check(by); err != nil {
+			return out, err
+		}
 	}
-	err := svc.ofProduct(ctx, product, asOf, known, func(_ *sqlite.Tx, _ *snapshot.Snapshot,
+	err := svc.ofProduct(ctx, product, asOf, known, func(tx *sqlite.Tx, _ *snapshot.Snapshot,
 		f *snapshot.ProductFacts, positions []position.Position) error {
+		labels, err := labelsOf(tx, by, product)
+		if err != nil {
+			return err
+		}
 		for i := range positions {
 			p := &positions[i]
 			m := PartsOfMetric{
@@ -67,7 +76,7 @@ func (svc *Service) Parts(ctx context.Context, product int64, by string, asOf, k
 				Parts:     []PartView{},
 				Transfers: []TransferView{},
 			}
-			for _, s := range p.By(by) {
+			for _, s := range partsOf(p, by, labels) {
 				m.Parts = append(
 					m.Parts,
 					PartView{
@@ -99,6 +108,24 @@ func (svc *Service) Parts(ctx context.Context, product int64, by string, asOf, k
 		return nil
 	})
 	return out, err
+}
+
+// byScope are the splits by which rights are limited, too.
+var byScope = []string{"unit", "country", "contract"}
+
+// labelsOf says what devices fall to; nothing where a position is split by scope.
+func labelsOf(tx *sqlite.Tx, by string, product int64) (map[int64]string, error) {
+	if slices.Contains(byScope, by) {
+		return nil, nil
+	}
+	return splits.Labels(tx, by, product)
+}
+
+func partsOf(p *position.Position, by string, labels map[int64]string) []position.Sub {
+	if slices.Contains(byScope, by) {
+		return p.By(by)
+	}
+	return p.ByDevice(func(device int64) string { return labels[device] })
 }
 
 // ProofRun is what doing an allocation again, by another way, found.
@@ -208,10 +235,15 @@ func (svc *Service) SetMetricOrder(ctx context.Context, product, seen int64, ord
 	})
 }
 
-// PositionsBy writes the lines of position.csv as of a day, each position followed by its parts by unit, country or
-// contract: scope says which.
+// PositionsBy writes the lines of position.csv as of a day, each position followed by its parts, as Parts has them:
+// scope says which.
 func (svc *Service) PositionsBy(ctx context.Context, asOf civil.Day, by string, write func([]string) error) error {
 	asOf = svc.Snapshots.DayOr(asOf)
+	if !slices.Contains(byScope, by) {
+		if err := splits.Check(by); err != nil {
+			return err
+		}
+	}
 	return svc.DB.View(ctx, func(tx *sqlite.Tx) error {
 		e, err := svc.Snapshots.Load(tx, asOf, svc.Clock.Now().Unix(), nil)
 		if err != nil {
@@ -229,7 +261,13 @@ func (svc *Service) PositionsBy(ctx context.Context, asOf civil.Day, by string, 
 				cmp.Compare(x.Product.Name, y.Product.Name),
 			)
 		})
-		for _, f := range list {
+		var labels map[int64]string
+		for i, f := range list {
+			if i == 0 || by == splits.BySource { // other labels are the same for all products
+				if labels, err = labelsOf(tx, by, f.Id); err != nil {
+					return err
+				}
+			}
 			for _, p := range e.Compute(f, ways[f.Id]) {
 				fig := e.Figure(f, &p)
 				row := []string{
@@ -259,7 +297,7 @@ func (svc *Service) PositionsBy(ctx context.Context, asOf civil.Day, by string, 
 				if !p.Counted {
 					continue
 				}
-				for _, s := range p.By(by) {
+				for _, s := range partsOf(&p, by, labels) {
 					if err := write([]string{f.Product.Publisher, f.Product.Name, fig.Metric, cmp.Or(s.Name, "(none)"),
 						n(s.Owned), n(s.Needed), n(s.Covered), n(s.Short), n(s.Surplus), "", "",
 						decimal.New(s.Exposure, -4).String(), fig.Currency, asOf.String()}); err != nil {

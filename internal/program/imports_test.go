@@ -17,41 +17,44 @@ var stations = []string{
 
 // allowed says what a package of the project may import of the project, core and what lies below it apart.
 var allowed = map[string][]string{
-	"clock":    {},
-	"fetch":    {},
-	"progress": {},
-	"secret":   {},
-	"formats":  {},
-	"sqlite":   {},
-	"renewal":  {"sqlite", "progress"},
-	"snapshot": {"sqlite", "renewal", "formats", "clock", "persons"},
-	"edits":    {"sqlite"},
-	"export":   {"sqlite", "snapshot", "formats"},
-	"intake":   {"sqlite", "snapshot", "formats"},
-	"machines": {"sqlite", "renewal"},
-	"persons":  {"sqlite", "renewal"},
-	"outbox":   {"sqlite", "clock"},
-	"opendata": {"formats"},
-	"starter":  {"formats"},
-	"collect":  {"formats"},
-	"rest":     {"sqlite", "formats", "clock", "edits"},
-	"wire":     {"snapshot", "rest"},
+	"clock":       {},
+	"fetch":       {},
+	"progress":    {},
+	"secret":      {},
+	"formats":     {},
+	"sqlite":      {},
+	"renewal":     {"sqlite", "progress"},
+	"own":         {"sqlite", "renewal", "edits", "clock"},
+	"splits":      {"sqlite"},
+	"own/ownhttp": {"own", "rest"},
+	"snapshot":    {"sqlite", "renewal", "formats", "clock", "persons", "own"},
+	"edits":       {"sqlite"},
+	"export":      {"sqlite", "snapshot", "formats"},
+	"intake":      {"sqlite", "snapshot", "formats"},
+	"machines":    {"sqlite", "renewal"},
+	"persons":     {"sqlite", "renewal"},
+	"outbox":      {"sqlite", "clock"},
+	"opendata":    {"formats"},
+	"starter":     {"formats"},
+	"collect":     {"formats"},
+	"rest":        {"sqlite", "formats", "clock", "edits"},
+	"wire":        {"snapshot", "rest"},
 }
 
 // service is what a station's service may import besides its own tables.
 var service = []string{
 	"snapshot", "outbox", "intake", "renewal", "edits", "sqlite", "formats", "clock", "progress", "secret", "starter",
-	"export", "machines", "persons",
+	"export", "machines", "persons", "own", "splits",
 }
 
 // tables is what a station's tables may import.
-var tables = []string{"snapshot", "renewal", "edits", "sqlite", "formats", "machines", "persons"}
+var tables = []string{"snapshot", "renewal", "edits", "sqlite", "formats", "machines", "persons", "own"}
 
 // routes is what a station's routes may import besides the station itself: never its tables, nor the snapshot's.
-var routes = []string{"rest", "wire", "intake", "outbox", "renewal", "formats", "progress", "persons"}
+var routes = []string{"rest", "wire", "intake", "outbox", "renewal", "formats", "progress", "persons", "own"}
 
 // withTables are the rooms besides the stations' tables that have SQL.
-var withTables = []string{"sqlite", "snapshot", "renewal", "outbox", "edits", "export", "machines", "persons"}
+var withTables = []string{"sqlite", "snapshot", "renewal", "outbox", "edits", "export", "machines", "persons", "own", "splits"}
 
 // outside is what the core must not reach: no SQL, HTTP, files, clock of its own or randomness.
 var outside = []string{"database/sql", "net/http", "os", "math/rand", "math/rand/v2"}

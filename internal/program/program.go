@@ -18,6 +18,7 @@ import (
 	"ensomet/internal/formats"
 	"ensomet/internal/intake"
 	"ensomet/internal/outbox"
+	"ensomet/internal/own"
 	"ensomet/internal/people"
 	"ensomet/internal/persons"
 	"ensomet/internal/pipeline"
@@ -48,6 +49,7 @@ type Program struct {
 	Same         *evidence.Same
 	Directory    *directory.Service
 	ByHand       *byhand.Service
+	Own          *own.Service
 	Directories  *directory.Reader
 	Places       *places.Service
 	Titles       *titles.Service
@@ -113,6 +115,7 @@ func New(db *sqlite.DB, clock clock.Clock) *Program {
 	}
 	p.Places = &places.Service{DB: db, Clock: clock, Progress: p.Progress, Importer: p.Evidence,
 		Fetch: &fetch.Fetcher{}}
+	p.Own = &own.Service{DB: db, Clock: clock}
 	p.ByHand = &byhand.Service{DB: db, Clock: clock, Snapshots: p.Snapshots}
 	p.Directory = &directory.Service{DB: db, Clock: clock, Snapshots: p.Snapshots, Persons: p.Evidence.Persons}
 	p.Catalogue = &titles.Catalogue{Service: p.Titles}

@@ -434,7 +434,7 @@ func TestSpend(t *testing.T) {
 		"D,renew,2026-03-01,9,3,EUR",
 		"D,retire,2026-04-01,2,99,EUR",
 	)
-	s, err := prog.Spending.Spend(ctx)
+	s, err := prog.Spending.Spend(ctx, entitlements.OwnBy{})
 	if err != nil || len(s.Without) != 1 || s.Without[0].Line != "C" || s.Without[0].Currency != "SEK" {
 		t.Fatalf("%+v, %v", s, err)
 	}

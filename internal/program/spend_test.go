@@ -49,7 +49,7 @@ func TestSpendByUseAddsUp(t *testing.T) {
 	charged := 0
 	for seed := range seeds {
 		s := newEstate(t, 900+seed)
-		spent, err := s.prog.Spending.Spend(context.Background())
+		spent, err := s.prog.Spending.Spend(context.Background(), entitlements.OwnBy{})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -187,7 +187,7 @@ func TestTheCurrencyOfTheHouse(t *testing.T) {
 		if err := prog.Pipeline.Refresh(ctx); err != nil {
 			t.Fatal(err)
 		}
-		s, err := prog.Spending.Spend(ctx)
+		s, err := prog.Spending.Spend(ctx, entitlements.OwnBy{})
 		if err != nil || len(s.Rows) != 1 {
 			t.Fatal(s, err)
 		}

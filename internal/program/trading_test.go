@@ -128,7 +128,7 @@ func TestATrueUpAndBack(t *testing.T) {
 	if l.Effective != 20 || len(l.Transactions) != 3 || !l.Transactions[0].Countered {
 		t.Fatalf("%+v", l)
 	}
-	spent, err := prog.Spending.Spend(ctx)
+	spent, err := prog.Spending.Spend(ctx, entitlements.OwnBy{})
 	if err != nil || len(spent.Rows) != 1 || spent.Rows[0].Amount != "1200" {
 		t.Errorf("%+v, %v", spent, err)
 	}

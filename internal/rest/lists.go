@@ -30,7 +30,11 @@ type ListInput struct {
 	Cursor     string   `query:"cursor"`
 	Limit      int      `query:"limit" default:"100" minimum:"1" maximum:"1000"`
 	Split      string   `query:"split" doc:"a column whose values are counted"`
+	Own        []string `query:"own,explode" doc:"fields of the house's own that are read besides"`
 }
+
+// mostOwn is how many fields of the house's own are read of a list at once.
+const mostOwn = 20
 
 func (in *ListInput) Query() (sqlite.ListQuery, error) {
 	q := sqlite.ListQuery{
@@ -41,6 +45,10 @@ func (in *ListInput) Query() (sqlite.ListQuery, error) {
 		Cursor:     in.Cursor,
 		Limit:      in.Limit,
 		Split:      in.Split,
+		Own:        in.Own,
+	}
+	if len(in.Own) > mostOwn {
+		return q, &sqlite.ErrQuery{Reason: fmt.Sprintf("at most %d fields of the house's own are read at once", mostOwn)}
 	}
 	for _, f := range in.Filter {
 		column, value, ok := strings.Cut(f, "=")
@@ -69,6 +77,8 @@ type Page[T any] struct {
 	Stale int    `json:"stale"`
 	Never int    `json:"never"`
 	Parts []Part `json:"parts"`
+	// Own are values of fields of the house's own, row by row, in the order in which they were asked for.
+	Own [][]string `json:"own"`
 }
 
 // Part counts the rows that have one value in the column by which a list is split.
@@ -106,6 +116,7 @@ func List[R, T any](s *Server, name string, lister Lister[R], to func(R) T) {
 				Stale: page.Stale,
 				Never: page.Never,
 				Parts: Each(page.Parts, func(p sqlite.Part) Part { return Part(p) }),
+				Own:   page.Own,
 			}, err
 		},
 	)
@@ -116,7 +127,9 @@ func List[R, T any](s *Server, name string, lister Lister[R], to func(R) T) {
 				return err
 			}
 			return list.View(r.Context(), s.DB, func(tx *sqlite.Tx) error {
-				return list.Each(tx, q, func(row R) error { return write(rowValues(to(row))) })
+				return list.EachOwn(tx, q, func(row R, own []string) error {
+					return write(append(rowValues(to(row)), own...))
+				})
 			})
 		})
 	})
@@ -174,13 +187,14 @@ func (s *Server) exportList(
 	read func(q sqlite.ListQuery, write func([]string) error) error,
 ) {
 	v, format := r.URL.Query(), chi.URLParam(r, "format")
-	in := ListInput{Search: v.Get("q"), Filter: v["f"], Sort: v.Get("sort"), Descending: v.Get("desc") == "true"}
+	in := ListInput{Search: v.Get("q"), Filter: v["f"], Sort: v.Get("sort"), Descending: v.Get("desc") == "true",
+		Own: v["own"]}
 	s.Give(w, r, name+"."+format, TableTypes[format], func(file io.Writer) error {
 		q, err := in.Query()
 		if err != nil {
 			return err
 		}
-		out, err := formats.NewWriter(file, format, columns)
+		out, err := formats.NewWriter(file, format, append(columns, q.Own...))
 		if err != nil {
 			return err
 		}

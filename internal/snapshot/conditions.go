@@ -6,6 +6,7 @@ import (
 
 	"ensomet/internal/core/condition"
 	"ensomet/internal/core/evidence"
+	"ensomet/internal/own"
 	"ensomet/internal/sqlite"
 )
 
@@ -16,7 +17,8 @@ type ConditionFacts struct {
 	Now      int64
 	Sets     map[string]*condition.Set
 	Ids      map[string]int64
-	has      map[int64]map[int64]bool // by product, the devices
+	has      map[int64]map[int64]bool     // by product, the devices
+	users    map[string]map[string]string // fields of the house's own, where conditions ask for those of main users
 }
 
 // LoadConditions loads the groups, and what they and more conditions mention.
@@ -39,8 +41,18 @@ func LoadConditions(tx *sqlite.Tx, settings *Settings, now int64, more []conditi
 		c.Sets[g.Name], c.Ids[g.Name] = &g.Set, g.ID
 		titles = append(titles, g.Condition.Titles()...)
 	}
+	users := false
 	for _, m := range more {
 		titles = append(titles, m.Titles()...)
+		users = users || m.AsksUser()
+	}
+	for i := range groups {
+		users = users || groups[i].Condition.AsksUser()
+	}
+	if users {
+		if c.users, err = own.OfUsers(tx); err != nil {
+			return nil, err
+		}
 	}
 	slices.Sort(titles)
 	for _, id := range slices.Compact(titles) {
@@ -64,6 +76,9 @@ func (c *ConditionFacts) Of(d *DeviceFacts) condition.Facts {
 // Text returns a fact of the device.
 func (f deviceFacts) Text(field string) string {
 	d := f.d
+	if name, own := strings.CutPrefix(field, condition.UserField); own {
+		return f.c.users[d.PrimaryUser][name]
+	}
 	if name, own := strings.CutPrefix(field, condition.OwnField); own {
 		values, _ := sqlite.Fields(d.Custom) // what cannot be read has none
 		return values[name]
@@ -105,7 +120,8 @@ func (f deviceFacts) Text(field string) string {
 
 // Number returns a figure of the device.
 func (f deviceFacts) Number(field string) int64 {
-	return map[string]int64{"processors": f.d.Processors, "cores": f.d.Cores, "virtual_cores": f.d.VirtualCores}[field]
+	return map[string]int64{"processors": f.d.Processors, "cores": f.d.Cores, "virtual_cores": f.d.VirtualCores,
+		"memory_mb": f.d.MemoryMB}[field]
 }
 
 // Has reports whether the product is on the device.

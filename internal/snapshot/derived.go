@@ -206,6 +206,7 @@ type DeviceFacts struct {
 	Hosting                         string
 	Custom                          string // fields of the house's own, as JSON; empty for none
 	HardwareSeen, UseSeen, ListedAt int64
+	MemoryMB                        int64 // 0 where it is not known
 }
 
 // AllDevices reads every device, with the newest evidence of each kind up to now.
@@ -272,7 +273,7 @@ func readDeviceFacts(tx *sqlite.Tx, now, device int64) ([]DeviceFacts, error) {
 const devicesQuery = `SELECT d.id, d.code, d.name, d.kind,
 		d.environment, d.org_unit, d.site, d.country, d.directory_path, d.primary_user, d.status,
 		d.ip_address, d.hosting, d.os_name, d.os_version, d.portable, d.cluster,
-		d.host_id, d.pinned, d.core_factor, d.custom, d.processors, d.cores, d.virtual_cores, max(CASE WHEN d.last_scan
+		d.host_id, d.pinned, d.core_factor, d.custom, d.processors, d.cores, d.virtual_cores, d.memory_mb, max(CASE WHEN d.last_scan
 		<= ?1 THEN d.last_scan ELSE 0 END, coalesce((SELECT max(at) FROM scan s WHERE s.device_id = d.id AND
 		s.at <= ?1 AND s.source_id IN (SELECT id FROM source WHERE part = '')), 0)) AS last_scan,
 		coalesce((SELECT max(at) FROM fact_scan s WHERE s.device_id = d.id AND s.at <= ?1 AND s.source_id IN
@@ -311,6 +312,7 @@ func devicesNow(tx *sqlite.Tx, now int64, where string) ([]DeviceFacts, error) {
 			&d.Processors,
 			&d.Cores,
 			&d.VirtualCores,
+			&d.MemoryMB,
 			&d.LastScan,
 			&d.HardwareSeen,
 			&d.UseSeen,

@@ -2,6 +2,7 @@ package snapshot
 
 import (
 	"ensomet/internal/core/civil"
+	"ensomet/internal/own"
 	"ensomet/internal/sqlite"
 )
 
@@ -20,6 +21,7 @@ type DeviceRow struct {
 	Hosting      string `column:"hosting"`
 	OS           string `column:"os"`
 	Cluster      string `column:"cluster"`
+	MemoryMB     int64  `column:"memoryMb"`
 	LastSeen     int64  `column:"lastSeen"` // seconds since 1970
 	Age          string `column:"age"`
 	HardwareAge  string `column:"hardwareAge"`
@@ -43,7 +45,7 @@ func DeviceList() *sqlite.List[DeviceRow] {
 		},
 		Sort:    "name",
 		Special: DeviceFilters("d"),
-		Own:     "d.custom",
+		Own:     sqlite.OwnIn("d.custom"),
 		Columns: []sqlite.Column{
 			sqlite.Plain("id", "d.id"),
 			sqlite.Searched("code", "d.code"),
@@ -57,6 +59,7 @@ func DeviceList() *sqlite.List[DeviceRow] {
 			sqlite.Plain("hosting", "d.hosting"),
 			sqlite.Plain("os", "trim(d.os_name || ' ' || d.os_version)"),
 			sqlite.Plain("cluster", "d.cluster"),
+			sqlite.Plain("memoryMb", "d.memory_mb"),
 			sqlite.Plain("hardwareAge", "f.hardware_age"),
 			sqlite.Plain("useAge", "f.use_age"),
 			sqlite.Plain("directoryAge", "f.directory_age"),
@@ -150,6 +153,7 @@ func ProductList() *sqlite.List[ProductRow] {
 	l := &sqlite.List[ProductRow]{
 		From: "product p LEFT JOIN product_fact f ON f.product_id = p.id",
 		Key:  "p.id",
+		Own:  own.SQL(own.Title, "CAST(p.id AS TEXT)"),
 		Sort: "-devices",
 		Columns: []sqlite.Column{
 			sqlite.Plain("id", "p.id"),
@@ -214,6 +218,7 @@ func PositionList() *sqlite.List[PositionRow] {
 		Key:    "n.product_id, n.metric",
 		Sort:   "money",
 		Orders: map[string]string{"exposure": "n.exposure", "spare": "n.spare_value"},
+		Own:    own.SQL(own.Title, "CAST(n.product_id AS TEXT)"),
 		Columns: []sqlite.Column{
 			sqlite.Plain("id", "(n.product_id || ':' || n.metric)"),
 			sqlite.Plain("productId", "n.product_id"),
@@ -279,6 +284,7 @@ func EntitlementList() *sqlite.List[EntitlementRow] {
 		From:   "entitlement e JOIN product p ON p.id = e.product_id",
 		Where:  "e.withdrawn_at = 0",
 		Key:    "e.id",
+		Own:    own.SQL(own.Line, "e.code"),
 		Sort:   "code",
 		Orders: map[string]string{"unitPrice": sqlite.InEUR("coalesce(e.unit_price, '-1')", "e.currency")},
 		Columns: []sqlite.Column{
@@ -309,13 +315,19 @@ func EntitlementList() *sqlite.List[EntitlementRow] {
 
 // CaseRow is a line of the worklist.
 type CaseRow struct {
-	ID        int64     `column:"id"`
-	Kind      string    `column:"kind"`
-	State     string    `column:"state"`
-	Ended     bool      `column:"ended"`
-	DeviceID  int64     `column:"deviceId"`
-	Device    string    `column:"device"`
-	Unit      string    `column:"unit"`
+	ID       int64  `column:"id"`
+	Kind     string `column:"kind"`
+	State    string `column:"state"`
+	Ended    bool   `column:"ended"`
+	DeviceID int64  `column:"deviceId"`
+	Device   string `column:"device"`
+	Unit     string `column:"unit"`
+
+	DeviceKind  string `column:"deviceKind"`
+	Environment string `column:"environment"`
+	Hosting     string `column:"hosting"`
+	Site        string `column:"site"`
+
 	User      string    `column:"user"`
 	Age       string    `column:"age"`
 	ProductID int64     `column:"productId"`
@@ -352,7 +364,7 @@ func CaseList() *sqlite.List[CaseRow] {
 		Sort:    "-amount",
 		Orders:  map[string]string{"amount": "c.in_eur"},
 		Special: DeviceFilters("d"),
-		Own:     "d.custom",
+		Own:     sqlite.OwnIn("d.custom"),
 		Columns: []sqlite.Column{
 			sqlite.Plain("id", "c.id"),
 			sqlite.Plain("kind", "c.kind"),
@@ -361,6 +373,10 @@ func CaseList() *sqlite.List[CaseRow] {
 			sqlite.Plain("deviceId", "c.device_id"),
 			sqlite.Searched("device", "coalesce(d.name, '')"),
 			sqlite.Searched("unit", "coalesce(d.org_unit, u.org_unit, '')"),
+			sqlite.Plain("deviceKind", "coalesce(d.kind, '')"),
+			sqlite.Plain("environment", "coalesce(d.environment, '')"),
+			sqlite.Plain("hosting", "coalesce(d.hosting, '')"),
+			sqlite.Plain("site", "coalesce(d.site, u.site, '')"),
 			sqlite.Searched("user", "coalesce(d.primary_user, u.code, '')"),
 			sqlite.Plain("person", "coalesce(u.code, '')"),
 			sqlite.Plain("personId", "c.person_id"),

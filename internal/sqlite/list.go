@@ -26,7 +26,8 @@ type ListQuery struct {
 	Descending bool
 	Cursor     string
 	Limit      int
-	Split      string // a column whose values are counted
+	Split      string   // a column whose values are counted
+	Own        []string // fields of the house's own that are read besides
 }
 
 // Page is a page of a list. Next is empty on the last one. Total counts all rows that fit; Stale and Never those of
@@ -36,6 +37,7 @@ type Page[T any] struct {
 	Next                string
 	Total, Stale, Never int
 	Parts               []Part
+	Own                 [][]string // by row, the fields of the house's own that were asked for
 }
 
 // Part counts the rows that have one value in the column by which a list is split.
@@ -100,8 +102,8 @@ type List[T any] struct {
 	// what a column is sorted by, where that is not what it shows
 	Orders  map[string]string
 	Special map[string]func(value string) (string, []any) // filters that are no columns
-	// Own is the column with fields of the house's own, as Custom wrote them.
-	Own string
+	// Own is the value of a field of the house's own, as SQL; nil where the list has none.
+	Own func(field string) string
 	// Fill makes what completes a row that has been read, where the database does not know all of it; nil is nothing.
 	Fill func(tx *Tx) (func(row *T), error)
 	// In runs what reads the list in another state than that of the file; nil is the file as it is.
@@ -137,17 +139,25 @@ func (l *List[T]) column(name string) (*Column, error) {
 			return &l.Columns[i], nil
 		}
 	}
-	if field, own := strings.CutPrefix(name, OwnColumn); own && l.Own != "" && field != "" &&
+	if field, own := strings.CutPrefix(name, OwnColumn); own && l.Own != nil && field != "" &&
 		!strings.ContainsAny(field, "\"\x00") {
-		path := strings.ReplaceAll(`$."`+field+`"`, "'", "''")
-		return &Column{Name: name, SQL: "coalesce(CASE WHEN " + l.Own + " <> '' THEN " + l.Own + " ->> '" + path +
-			"' END, '')"}, nil
+		return &Column{Name: name, SQL: l.Own(field)}, nil
 	}
 	return nil, &ErrQuery{fmt.Sprintf("this list has no column %q", name)}
 }
 
 // OwnColumn stands before the name of a field of the house's own, by which a list that has them is filtered and split.
 const OwnColumn = "own:"
+
+// OwnIn is the value of a field of the house's own that a column has, as Custom wrote them.
+func OwnIn(column string) func(field string) string {
+	return func(field string) string {
+		return "coalesce(CASE WHEN " + column + " <> '' THEN " + column + " ->> '" + JSONPath(field) + "' END, '')"
+	}
+}
+
+// JSONPath is where a field without quotation marks stands in an object, between the marks of a text in SQL.
+func JSONPath(field string) string { return strings.ReplaceAll(`$."`+field+`"`, "'", "''") }
 
 // value reads what a filter asks for as a value of the column's own type, so that an index serves.
 func (l *List[T]) value(c *Column, text string) (any, error) {
@@ -383,6 +393,13 @@ func (l *List[T]) statement(q ListQuery, where string, behind bool) (string, err
 			columns = append(columns, c.SQL)
 		}
 	}
+	for _, field := range q.Own {
+		c, err := l.column(OwnColumn + field)
+		if err != nil {
+			return "", err
+		}
+		columns = append(columns, c.SQL)
+	}
 	for _, term := range terms {
 		columns = append(columns, term)
 		// by its place: a column that is a mere number would be taken for one
@@ -436,7 +453,7 @@ func (l *List[T]) counting(base string) string { return "SELECT count(*), " + l.
 
 // Page reads one page. Rows are counted for the first page alone; those that follow say what it said.
 func (l *List[T]) Page(tx *Tx, q ListQuery) (Page[T], error) {
-	out := Page[T]{Parts: []Part{}, Rows: []T{}}
+	out := Page[T]{Parts: []Part{}, Rows: []T{}, Own: [][]string{}}
 	where, args, err := l.Conditions(q)
 	if err != nil {
 		return out, err
@@ -471,14 +488,17 @@ func (l *List[T]) Page(tx *Tx, q ListQuery) (Page[T], error) {
 	}
 	var ends [][]any
 	err = l.each(tx, text, args, func(row T, end []any) error {
-		out.Rows, ends = append(out.Rows, row), append(ends, end)
+		out.Rows, ends = append(out.Rows, row), append(ends, end[len(q.Own):])
+		if len(q.Own) > 0 {
+			out.Own = append(out.Own, ownOf(end[:len(q.Own)]))
+		}
 		return nil
 	})
 	if err != nil {
 		return out, err
 	}
 	if q.Limit > 0 && len(out.Rows) > q.Limit {
-		out.Rows = out.Rows[:q.Limit]
+		out.Rows, out.Own = out.Rows[:q.Limit], out.Own[:min(q.Limit, len(out.Own))]
 		out.Next = writeCursor(cursor{At: ends[q.Limit-1], Total: out.Total, Stale: out.Stale, Never: out.Never})
 	}
 	return out, nil
@@ -486,6 +506,23 @@ func (l *List[T]) Page(tx *Tx, q ListQuery) (Page[T], error) {
 
 // Each walks the rows of a list, without holding more than one of them.
 func (l *List[T]) Each(tx *Tx, q ListQuery, fn func(row T) error) error {
+	return l.EachOwn(tx, q, func(row T, _ []string) error { return fn(row) })
+}
+
+// ownOf reads fields of the house's own, which are texts.
+func ownOf(values []any) []string {
+	out := make([]string, len(values))
+	for i, v := range values {
+		if b, ok := v.([]byte); ok {
+			v = string(b)
+		}
+		out[i] = fmt.Sprint(v)
+	}
+	return out
+}
+
+// EachOwn walks the rows of a list with the fields of the house's own that were asked for.
+func (l *List[T]) EachOwn(tx *Tx, q ListQuery, fn func(row T, own []string) error) error {
 	where, args, err := l.Conditions(q)
 	if err != nil {
 		return err
@@ -494,7 +531,7 @@ func (l *List[T]) Each(tx *Tx, q ListQuery, fn func(row T) error) error {
 	if err != nil {
 		return err
 	}
-	return l.each(tx, text, args, func(row T, _ []any) error { return fn(row) })
+	return l.each(tx, text, args, func(row T, end []any) error { return fn(row, ownOf(end[:len(q.Own)])) })
 }
 
 func (l *List[T]) each(tx *Tx, text string, args []any, fn func(row T, end []any) error) error {

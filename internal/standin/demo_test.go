@@ -253,7 +253,7 @@ func whoIsCharged(t *testing.T, prog *program.Program) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	spent, err := prog.Spending.Spend(ctx)
+	spent, err := prog.Spending.Spend(ctx, entitlements.OwnBy{})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -56,6 +56,7 @@ type DeviceRow struct {
 	Hosting      string `json:"hosting"`
 	OS           string `json:"os"`
 	Cluster      string `json:"cluster"`
+	MemoryMB     int64  `json:"memoryMb"`
 	LastSeen     int64  `json:"lastSeen" unit:"unix"`
 	Age          string `json:"age"`
 	HardwareAge  string `json:"hardwareAge"`
@@ -122,13 +123,19 @@ func ToPositionRow(v snapshot.PositionRow) PositionRow { return PositionRow(v) }
 
 // CaseRow is a line of the worklist.
 type CaseRow struct {
-	ID        int64     `json:"id"`
-	Kind      string    `json:"kind"`
-	State     string    `json:"state"`
-	Ended     bool      `json:"ended"`
-	DeviceID  int64     `json:"deviceId"`
-	Device    string    `json:"device"`
-	Unit      string    `json:"unit"`
+	ID       int64  `json:"id"`
+	Kind     string `json:"kind"`
+	State    string `json:"state"`
+	Ended    bool   `json:"ended"`
+	DeviceID int64  `json:"deviceId"`
+	Device   string `json:"device"`
+	Unit     string `json:"unit"`
+
+	DeviceKind  string `json:"deviceKind"`
+	Environment string `json:"environment"`
+	Hosting     string `json:"hosting"`
+	Site        string `json:"site"`
+
 	User      string    `json:"user"`
 	Age       string    `json:"age"`
 	ProductID int64     `json:"productId"`

@@ -36,16 +36,23 @@ type Field struct {
 var Fields = []Field{{"name", Text}, {"unit", Path}, {"directory_path", Path}, {"network", Network}, {"user", Text},
 	{"environment", Text}, {"kind", Text}, {"site", Text}, {"country", Text},
 	{"hosting", Text}, {"status", Text}, {"os", Text}, {"age", Text}, {"portable", Text}, {"processors", Number},
-	{"cores", Number}, {"virtual_cores", Number}, {"cluster", Text}, {"title", Title}, {"group", Group}}
+	{"cores", Number}, {"virtual_cores", Number}, {"memory_mb", Number}, {"cluster", Text}, {"title", Title}, {"group", Group}}
 
 // OwnField stands before the name of a field of the house's own, of which a condition on devices may ask as of a text.
 const OwnField = "own:"
+
+// UserField stands before the name of a field of the house's own of a device's main user, of which a condition on
+// devices may ask as of a text.
+const UserField = "user:"
 
 // mostOwnName is how long the name of a field of the house's own may be, in bytes.
 const mostOwnName = 60
 
 // label is what people call a field.
 func label(field string) string {
+	if name, of := strings.CutPrefix(field, UserField); of {
+		return "main user's " + strings.ReplaceAll(name, "_", " ")
+	}
 	return strings.ReplaceAll(strings.TrimPrefix(field, OwnField), "_", " ")
 }
 
@@ -93,7 +100,7 @@ type Names func(product int64) string
 
 // typeOf finds a field of devices or records; those that both have are of one type.
 func typeOf(field string) (Type, bool) {
-	if strings.HasPrefix(field, OwnField) {
+	if strings.HasPrefix(field, OwnField) || strings.HasPrefix(field, UserField) {
 		return Text, true
 	}
 	for _, list := range [...][]Field{Fields, RecordFields} {
@@ -181,6 +188,9 @@ func (c Condition) checkQuestion(fields []Field) error {
 		return slices.ContainsFunc(fields, func(f Field) bool { return f.Name == name })
 	}
 	name, own := strings.CutPrefix(c.Field, OwnField)
+	if !own {
+		name, own = strings.CutPrefix(c.Field, UserField)
+	}
 	if own = own && has("group"); own && (strings.TrimSpace(name) == "" || len(name) > mostOwnName) {
 		return refuse.Errorf("a field of your own has a name of at most %d characters", mostOwnName)
 	}
@@ -401,6 +411,12 @@ func (c Condition) Groups() []string {
 		}
 	})
 	return out
+}
+
+// AsksUser reports whether a condition asks for a field of the house's own of main users.
+func (c Condition) AsksUser() (asks bool) {
+	c.walk(func(q Condition) { asks = asks || strings.HasPrefix(q.Field, UserField) })
+	return asks
 }
 
 func (c Condition) walk(fn func(Condition)) {

@@ -19,6 +19,35 @@ type Sub struct {
 // where it stands, and spare rights to the scope that they are limited to; by contract demand belongs to the contract
 // that covers it, and what nothing covers to none.
 func (p *Position) By(what string) []Sub {
+	switch what {
+	case "country":
+		return p.split(func(u *UnitResult) string { return u.Place.Country },
+			func(l *LineResult) string { return l.Line.ScopeCountry }, false)
+	case "contract":
+		return p.split(func(u *UnitResult) string {
+			if u.Line < 0 {
+				return ""
+			}
+			return p.Lines[u.Line].Line.Contract
+		}, func(l *LineResult) string { return l.Line.Contract }, true)
+	}
+	return p.split(func(u *UnitResult) string { return u.Place.Unit },
+		func(l *LineResult) string { return l.Line.ScopeUnit }, false)
+}
+
+// ByDevice splits a position by what is said of the device that each unit of demand stands on. Spare rights, and
+// demand that stands on no device, belong to none.
+func (p *Position) ByDevice(label func(device int64) string) []Sub {
+	return p.split(func(u *UnitResult) string {
+		if u.Device == 0 {
+			return ""
+		}
+		return label(u.Device)
+	}, func(*LineResult) string { return "" }, false)
+}
+
+// split splits a position by where demand and lines belong. Where every line is named, those without spare rights are.
+func (p *Position) split(demand func(*UnitResult) string, right func(*LineResult) string, every bool) []Sub {
 	at := map[string]*Sub{}
 	row := func(name string) *Sub {
 		if at[name] == nil {
@@ -28,16 +57,7 @@ func (p *Position) By(what string) []Sub {
 	}
 	for i := range p.Units {
 		u := &p.Units[i]
-		name := u.Place.Unit
-		switch {
-		case what == "country":
-			name = u.Place.Country
-		case what == "contract" && u.Line >= 0:
-			name = p.Lines[u.Line].Line.Contract
-		case what == "contract":
-			name = ""
-		}
-		s := row(name)
+		s := row(demand(u))
 		s.Needed += u.Part
 		if u.Line < 0 {
 			s.Short += u.Part
@@ -51,15 +71,8 @@ func (p *Position) By(what string) []Sub {
 	}
 	for i := range p.Lines {
 		l := &p.Lines[i]
-		name := l.Line.ScopeUnit
-		switch what {
-		case "country":
-			name = l.Line.ScopeCountry
-		case "contract":
-			name = l.Line.Contract
-		}
-		if l.Spare > 0 || what == "contract" && l.Effect.Quantity > 0 {
-			row(name).Surplus += l.Spare
+		if l.Spare > 0 || every && l.Effect.Quantity > 0 {
+			row(right(l)).Surplus += l.Spare
 		}
 	}
 	// A right on a host that has none of it itself serves free units alone: it is used where they are.
@@ -74,13 +87,7 @@ func (p *Position) By(what string) []Sub {
 				break
 			}
 			if u.Free && u.With != 0 && !p.sits(u.With) && p.first(i) {
-				name := u.Place.Unit
-				if what == "country" {
-					name = u.Place.Country
-				} else if what == "contract" {
-					name = p.Lines[u.Line].Line.Contract
-				}
-				row(name).Used++
+				row(demand(u)).Used++
 				hidden--
 			}
 		}

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 
 	"ensomet/internal/core/civil"
+	"ensomet/internal/own"
 	"ensomet/internal/sqlite"
 )
 
@@ -38,6 +39,7 @@ func List() *sqlite.List[Row] {
 		From: "person_fact f",
 		Key:  "f.key",
 		Sort: "name",
+		Own:  own.SQL(own.Person, "f.key"),
 		Columns: []sqlite.Column{
 			sqlite.Searched("key", "f.key"),
 			sqlite.Searched("name", "f.name"),
@@ -96,14 +98,14 @@ func LoggedOn(tx *sqlite.Tx, name string) (n int64, err error) {
 
 // Listed is what the list of users says of somebody.
 type Listed struct {
-	Name, Email, Unit, Site, Status, Manager, Custom string
-	CostCentre                                       string    `db:"cost_centre"`
-	LeftOn                                           civil.Day `db:"left_on"`
+	Name, Email, Unit, Site, Status, Manager string
+	CostCentre                               string    `db:"cost_centre"`
+	LeftOn                                   civil.Day `db:"left_on"`
 }
 
 // ListedAs reads what the list of users says under a user_id; none where it does not have it.
 func ListedAs(tx *sqlite.Tx, key string) ([]Listed, error) {
-	return sqlite.Select[Listed](tx, `SELECT name, email, org_unit AS unit, site, status, manager, custom,
+	return sqlite.Select[Listed](tx, `SELECT name, email, org_unit AS unit, site, status, manager,
 		cost_centre, left_on FROM person WHERE code = ?`, key)
 }
 

@@ -69,14 +69,6 @@ type PersonMove struct {
 
 func toPersonMove(v directory.Move) PersonMove { return PersonMove(v) }
 
-// PersonField is one of the house's own fields.
-type PersonField struct {
-	Name  string `json:"name"`
-	Value string `json:"value"`
-}
-
-func toPersonField(v directory.Field) PersonField { return PersonField(v) }
-
 // AlikeAct is a decision of somebody about which names are one person.
 type AlikeAct struct {
 	ID       int64    `json:"id"`
@@ -103,7 +95,6 @@ type Person struct {
 	Machines []PersonMachine `json:"machines"`
 	Used     []PersonUse     `json:"used"`
 	Moves    []PersonMove    `json:"moves"`
-	Fields   []PersonField   `json:"fields"`
 	Acts     []AlikeAct      `json:"acts"`
 }
 
@@ -119,7 +110,6 @@ func toPerson(v directory.Person) Person {
 		Machines: rest.Each(v.Machines, toPersonMachine),
 		Used:     rest.Each(v.Used, toPersonUse),
 		Moves:    rest.Each(v.Moves, toPersonMove),
-		Fields:   rest.Each(v.Fields, toPersonField),
 		Acts:     rest.Each(v.Acts, toAlikeAct),
 	}
 }

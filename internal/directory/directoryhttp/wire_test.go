@@ -13,7 +13,6 @@ func TestTranslations(t *testing.T) {
 	resttest.Translates(t, toPersonMachine)
 	resttest.Translates(t, toPersonUse)
 	resttest.Translates(t, toPersonMove)
-	resttest.Translates(t, toPersonField)
 	resttest.Translates(t, toAlikeAct)
 	resttest.Translates(t, toPerson)
 	resttest.Translates(t, fromAccountMark)

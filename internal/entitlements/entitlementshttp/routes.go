@@ -9,6 +9,7 @@ import (
 
 	"ensomet/internal/core/access"
 	"ensomet/internal/entitlements"
+	"ensomet/internal/own"
 	"ensomet/internal/rest"
 )
 
@@ -107,7 +108,12 @@ func (s *routes) contracts() {
 		)
 	})
 	rest.Handle(s.Server, access.Viewer, rest.Get("spend", "/api/spend"),
-		rest.Plain(s.Spending.Spend, rest.One(toSpend)))
+		func(ctx context.Context, _ rest.Account, in *struct {
+			Kind  string `query:"ownOf" enum:"line,title,contract" required:"false"`
+			Field string `query:"own" doc:"a field of the house's own of these, by which it is split besides"`
+		}) (Spend, error) {
+			return rest.One(toSpend)(s.Spending.Spend(ctx, entitlements.OwnBy{Kind: own.Kind(in.Kind), Field: in.Field}))
+		})
 	rest.Handle(s.Server, access.Viewer, rest.Get("spendByUse", "/api/spend/by-use"),
 		func(ctx context.Context, _ rest.Account, in *struct {
 			Unit     string `query:"unit" doc:"with all below it; empty is the house"`

@@ -485,6 +485,7 @@ type SpendRow struct {
 	Product   string `json:"product"`
 	Unit      string `json:"unit" doc:"the scope of the line; empty is everyone"`
 	Kind      string `json:"kind"`
+	Own       string `json:"own" doc:"the value of the field of the house's own that was asked for"`
 	Amount    string `json:"amount" doc:"in the currency of the house, at the rate of the day it was spent on"`
 	Lines     int    `json:"lines"`
 }
@@ -552,6 +553,8 @@ type ContractView struct {
 	Once     string `json:"once" doc:"what of it was bought for ever, in the currency of the house"`
 	Notice   string `json:"notice" doc:"the last day to give notice"`
 	LastEnd  string `json:"lastEnd" doc:"the last day on which a line of it ends"`
+
+	Own map[string]string `json:"own" doc:"fields of the house's own"`
 }
 
 func toContractView(v entitlements.ContractView) ContractView {
@@ -563,6 +566,7 @@ func toContractView(v entitlements.ContractView) ContractView {
 		Once:     v.Once,
 		Notice:   v.Notice,
 		LastEnd:  v.LastEnd,
+		Own:      v.Own,
 	}
 }
 

@@ -29,6 +29,7 @@ var resolved = []string{
 	"processors",
 	"cores",
 	"virtual_cores",
+	"memory_mb",
 	"portable",
 	"primary_user",
 }
@@ -316,7 +317,7 @@ func columnsOf(tx *sqlite.Tx, device int64, anew bool, systems systemKeeper) (ou
 			continue
 		}
 		var value any = v
-		if name == "processors" || name == "cores" || name == "virtual_cores" {
+		if name == "processors" || name == "cores" || name == "virtual_cores" || name == "memory_mb" {
 			n, err := strconv.ParseInt(v, 10, 64)
 			if err != nil && known {
 				continue

@@ -71,6 +71,7 @@ func devicesIn(tx *sqlite.Tx, table string) (*sqlite.Upserter, error) {
 		"stated",
 		"hosting",
 		"listed_at",
+		"memory_mb",
 	)
 	if err != nil {
 		return nil, err
@@ -144,6 +145,7 @@ func (w *ListedDevices) Put(d formats.Device, listedAt int64) (int64, sqlite.Cha
 		stated(d, hosting),
 		hosting,
 		listedAt,
+		d.MemoryMB,
 	}
 	says := slices.Clone(values[:hashedColumns])
 	if signs := d.DeviceSigns; !signs.None() { // a list without any says what it said before they were read

@@ -128,7 +128,7 @@ func (s *routes) positions() {
 	rest.Handle(s.Server, access.Viewer, rest.Get("parts", "/api/products/{id}/parts"),
 		func(ctx context.Context, _ rest.Account, in *struct {
 			rest.ByID
-			By string `query:"by" enum:"unit,country,contract" default:"unit"`
+			By string `query:"by" default:"unit" doc:"unit, country, contract, or what is said of devices"`
 			TwoDays
 		}) ([]PartsOfMetric, error) {
 			day, known, err := in.days()

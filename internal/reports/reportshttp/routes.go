@@ -31,6 +31,20 @@ func Register(server *rest.Server, stations Stations) {
 	s.howFar()
 	s.licences()
 	s.overview()
+	s.splits()
+}
+
+func (s *routes) splits() {
+	rest.Handle(s.Server, access.Viewer, rest.Get("split", "/api/splits/{of}"),
+		func(ctx context.Context, _ rest.Account, in *struct {
+			Of        string `path:"of" enum:"installs,titles,use,cases"`
+			By        string `query:"by" default:"kind" doc:"a fact of devices, source, or own:NAME"`
+			Publisher string `query:"publisher" doc:"only titles of this publisher"`
+			Product   int64  `query:"product" doc:"only this title"`
+		}) (Split, error) {
+			return rest.One(toSplit)(s.Reports.Split(ctx, reports.SplitAsked{Of: in.Of, By: in.By, Publisher: in.Publisher,
+				Product: in.Product}))
+		})
 }
 
 func (s *routes) howFar() {

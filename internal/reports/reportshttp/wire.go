@@ -112,3 +112,32 @@ type Hit struct {
 }
 
 func toHit(v reports.Hit) Hit { return Hit(v) }
+
+// SplitRow is what falls to one value of a split.
+type SplitRow struct {
+	Value   string  `json:"value" doc:"empty: it is not known by what"`
+	Count   int64   `json:"count"`
+	Devices int64   `json:"devices" doc:"different ones"`
+	Stale   int64   `json:"stale"`
+	Never   int64   `json:"never"`
+	Parts   []int64 `json:"parts" doc:"in step with the parts of the split"`
+}
+
+func toSplitRow(v reports.SplitRow) SplitRow {
+	return SplitRow{Value: v.Value, Count: v.Count, Devices: v.Devices, Stale: v.Stale, Never: v.Never,
+		Parts: append([]int64{}, v.Parts...)}
+}
+
+// Split is a count split by what is said of devices.
+type Split struct {
+	Rows   []SplitRow `json:"rows" doc:"the largest first"`
+	Parts  []string   `json:"parts" doc:"classes of use, kinds of cases; none of installs and titles"`
+	Total  SplitRow   `json:"total" doc:"of titles and devices each once"`
+	Estate int64      `json:"estate" doc:"devices that are known"`
+	By     []string   `json:"by" doc:"by what it can be split"`
+}
+
+func toSplit(v reports.Split) Split {
+	return Split{Rows: rest.Each(v.Rows, toSplitRow), Parts: v.Parts, Total: toSplitRow(v.Total), Estate: v.Estate,
+		By: v.By}
+}

@@ -14,4 +14,6 @@ func TestTranslations(t *testing.T) {
 	resttest.Translates(t, toCounts)
 	resttest.Translates(t, toMoneyRow)
 	resttest.Translates(t, toHit)
+	resttest.Translates(t, toSplitRow)
+	resttest.Translates(t, toSplit)
 }

@@ -8,10 +8,16 @@ import (
 
 // UseRow is a line of the list of use: a counted product on a device.
 type UseRow struct {
-	ID        string    `column:"id"`
-	DeviceID  int64     `column:"deviceId"`
-	Device    string    `column:"device"`
-	Unit      string    `column:"unit"`
+	ID       string `column:"id"`
+	DeviceID int64  `column:"deviceId"`
+	Device   string `column:"device"`
+	Unit     string `column:"unit"`
+
+	Kind        string `column:"kind"`
+	Environment string `column:"environment"`
+	Hosting     string `column:"hosting"`
+	Site        string `column:"site"`
+
 	User      string    `column:"user"`
 	Age       string    `column:"age"`
 	ProductID int64     `column:"productId"`
@@ -48,11 +54,16 @@ func UseList() *sqlite.List[UseRow] {
 		},
 		Sort:    "last",
 		Special: snapshot.DeviceFilters("d"),
+		Own:     sqlite.OwnIn("d.custom"),
 		Columns: []sqlite.Column{
 			sqlite.Plain("id", "(i.device_id || ':' || i.product_id)"),
 			sqlite.Plain("deviceId", "i.device_id"),
 			sqlite.Searched("device", "d.name"),
 			sqlite.Searched("unit", "d.org_unit"),
+			sqlite.Plain("kind", "d.kind"),
+			sqlite.Plain("environment", "d.environment"),
+			sqlite.Plain("hosting", "d.hosting"),
+			sqlite.Plain("site", "d.site"),
 			sqlite.Searched("user", "i.person_code"),
 			sqlite.Plain("age", "f.age"),
 			sqlite.Plain("productId", "i.product_id"),

@@ -266,10 +266,16 @@ func fromUseKept(v UseKept) use.UseKept { return use.UseKept(v) }
 
 // UseRow is a line of the list of use: a counted product on a device.
 type UseRow struct {
-	ID        string    `json:"id"`
-	DeviceID  int64     `json:"deviceId"`
-	Device    string    `json:"device"`
-	Unit      string    `json:"unit"`
+	ID       string `json:"id"`
+	DeviceID int64  `json:"deviceId"`
+	Device   string `json:"device"`
+	Unit     string `json:"unit"`
+
+	Kind        string `json:"kind"`
+	Environment string `json:"environment"`
+	Hosting     string `json:"hosting"`
+	Site        string `json:"site"`
+
 	User      string    `json:"user"`
 	Age       string    `json:"age"`
 	ProductID int64     `json:"productId"`

@@ -121,6 +121,8 @@ export interface ListQuery {
   f?: string[]
   sort?: string
   desc?: boolean
+  /** fields of the house's own that are read besides, as own:NAME */
+  own?: string[]
 }
 
 export interface Page<T> {
@@ -130,6 +132,7 @@ export interface Page<T> {
   stale: number
   never: number
   parts: Schemas['Part'][]
+  own: string[][]
 }
 
 function search(query: ListQuery, more: Record<string, string> = {}): string {
@@ -138,6 +141,7 @@ function search(query: ListQuery, more: Record<string, string> = {}): string {
   for (const f of query.f ?? []) p.append('f', f)
   if (query.sort) p.set('sort', query.sort)
   if (query.desc) p.set('desc', 'true')
+  for (const o of query.own ?? []) p.append('own', o.replace(/^own:/, ''))
   return p.toString()
 }
 
@@ -150,7 +154,15 @@ export async function readList<K extends keyof Lists>(
 ): Promise<Page<Lists[K]>> {
   const more: Record<string, string> = { limit: String(limit) }
   if (cursor) more.cursor = cursor
-  return bodyOf<Page<Lists[K]>>(reach(`/api/${name}?${search(query, more)}`))
+  const page = await bodyOf<Page<Lists[K]>>(reach(`/api/${name}?${search(query, more)}`))
+  // fields of the house's own stand in the row, under own: and their name
+  const own = query.own ?? []
+  if (own.length)
+    page.rows = page.rows.map((row, i) => ({
+      ...row,
+      ...Object.fromEntries(own.map((o, k) => [o, page.own[i]?.[k] ?? ''])),
+    }))
+  return page
 }
 
 /** Counts the rows of a list by the values of a column. */

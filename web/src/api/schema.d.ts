@@ -1492,6 +1492,38 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/own-fields/{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["ownNames"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/own-fields/{kind}/{thing}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["ownFields"];
+        put: operations["sayOwnField"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/people": {
         parameters: {
             query?: never;
@@ -2724,6 +2756,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/splits/{of}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["split"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/standing": {
         parameters: {
             query?: never;
@@ -3575,7 +3623,10 @@ export interface components {
             device: string;
             /** Format: int64 */
             deviceId: number;
+            deviceKind: string;
             ended: boolean;
+            environment: string;
+            hosting: string;
             /** Format: int64 */
             id: number;
             keptUntil: string;
@@ -3595,6 +3646,7 @@ export interface components {
             publisher: string;
             /** Format: int64 */
             quantity: number;
+            site: string;
             state: string;
             unit: string;
             user: string;
@@ -3652,7 +3704,10 @@ export interface components {
             deviceCode: string;
             /** Format: int64 */
             deviceId: number;
+            deviceKind: string;
             ended: boolean;
+            environment: string;
+            hosting: string;
             /** Format: int64 */
             id: number;
             keepUntil: string;
@@ -3687,6 +3742,7 @@ export interface components {
             request?: components["schemas"]["RequestView"];
             /** @description of a shortfall: what was asked for to end it and is not there yet */
             requests: components["schemas"]["RequestLine"][];
+            site: string;
             state: string;
             steps: components["schemas"]["StepView"][];
             /** @description the last deed that can still be taken back, empty where there is none */
@@ -4057,6 +4113,10 @@ export interface components {
             noticeDays: number;
             /** @description what of it was bought for ever, in the currency of the house */
             once: string;
+            /** @description fields of the house's own */
+            own: {
+                [key: string]: string;
+            };
             owner: string;
             /** Format: int64 */
             products: number;
@@ -4191,6 +4251,8 @@ export interface components {
             kind: string;
             /** Format: int64 */
             lastSeen: number;
+            /** Format: int64 */
+            memoryMb: number;
             name: string;
             /** Format: int64 */
             namesakes: number;
@@ -4234,6 +4296,8 @@ export interface components {
             kind: string;
             /** Format: int64 */
             lastSeen: number;
+            /** Format: int64 */
+            memoryMb: number;
             name: string;
             /** Format: int64 */
             namesakes: number;
@@ -5633,10 +5697,42 @@ export interface components {
             /** Format: int64 */
             window: number;
         };
+        OwnDraft: {
+            /** @description what files say holds again */
+            drop: boolean;
+            field: string;
+            reason: string;
+            /** Format: int64 */
+            revision: number;
+            /** @description empty: it has none, whatever files say */
+            value: string;
+        };
+        OwnField: {
+            /** Format: int64 */
+            at: number;
+            /** @description who said it by hand; empty where files alone say it */
+            author: string;
+            name: string;
+            reason: string;
+            /** @description what files say; empty for nothing */
+            said: string;
+            value: string;
+        };
+        OwnFieldsOf: {
+            fields: components["schemas"]["OwnField"][];
+            /** Format: int64 */
+            revision: number;
+        };
+        OwnName: {
+            name: string;
+            /** @description the most common first; none where there are very many */
+            values: string[];
+        };
         PageAsideRow: {
             /** Format: int64 */
             never: number;
             next: string;
+            own: string[][];
             parts: components["schemas"]["Part"][];
             rows: components["schemas"]["AsideRow"][];
             /** Format: int64 */
@@ -5648,6 +5744,7 @@ export interface components {
             /** Format: int64 */
             never: number;
             next: string;
+            own: string[][];
             parts: components["schemas"]["Part"][];
             rows: components["schemas"]["CaseRow"][];
             /** Format: int64 */
@@ -5659,6 +5756,7 @@ export interface components {
             /** Format: int64 */
             never: number;
             next: string;
+            own: string[][];
             parts: components["schemas"]["Part"][];
             rows: components["schemas"]["ChangeRow"][];
             /** Format: int64 */
@@ -5670,6 +5768,7 @@ export interface components {
             /** Format: int64 */
             never: number;
             next: string;
+            own: string[][];
             parts: components["schemas"]["Part"][];
             rows: components["schemas"]["Delivery"][];
             /** Format: int64 */
@@ -5681,6 +5780,7 @@ export interface components {
             /** Format: int64 */
             never: number;
             next: string;
+            own: string[][];
             parts: components["schemas"]["Part"][];
             rows: components["schemas"]["DeviceRow"][];
             /** Format: int64 */
@@ -5692,6 +5792,7 @@ export interface components {
             /** Format: int64 */
             never: number;
             next: string;
+            own: string[][];
             parts: components["schemas"]["Part"][];
             rows: components["schemas"]["EntitlementRow"][];
             /** Format: int64 */
@@ -5703,6 +5804,7 @@ export interface components {
             /** Format: int64 */
             never: number;
             next: string;
+            own: string[][];
             parts: components["schemas"]["Part"][];
             rows: components["schemas"]["KeyRow"][];
             /** Format: int64 */
@@ -5714,6 +5816,7 @@ export interface components {
             /** Format: int64 */
             never: number;
             next: string;
+            own: string[][];
             parts: components["schemas"]["Part"][];
             rows: components["schemas"]["Mail"][];
             /** Format: int64 */
@@ -5725,6 +5828,7 @@ export interface components {
             /** Format: int64 */
             never: number;
             next: string;
+            own: string[][];
             parts: components["schemas"]["Part"][];
             rows: components["schemas"]["MoveRow"][];
             /** Format: int64 */
@@ -5736,6 +5840,7 @@ export interface components {
             /** Format: int64 */
             never: number;
             next: string;
+            own: string[][];
             parts: components["schemas"]["Part"][];
             rows: components["schemas"]["NameRow"][];
             /** Format: int64 */
@@ -5747,6 +5852,7 @@ export interface components {
             /** Format: int64 */
             never: number;
             next: string;
+            own: string[][];
             parts: components["schemas"]["Part"][];
             rows: components["schemas"]["OrderRow"][];
             /** Format: int64 */
@@ -5758,6 +5864,7 @@ export interface components {
             /** Format: int64 */
             never: number;
             next: string;
+            own: string[][];
             parts: components["schemas"]["Part"][];
             rows: components["schemas"]["PersonRow"][];
             /** Format: int64 */
@@ -5769,6 +5876,7 @@ export interface components {
             /** Format: int64 */
             never: number;
             next: string;
+            own: string[][];
             parts: components["schemas"]["Part"][];
             rows: components["schemas"]["PoolRow"][];
             /** Format: int64 */
@@ -5780,6 +5888,7 @@ export interface components {
             /** Format: int64 */
             never: number;
             next: string;
+            own: string[][];
             parts: components["schemas"]["Part"][];
             rows: components["schemas"]["PositionRow"][];
             /** Format: int64 */
@@ -5791,6 +5900,7 @@ export interface components {
             /** Format: int64 */
             never: number;
             next: string;
+            own: string[][];
             parts: components["schemas"]["Part"][];
             rows: components["schemas"]["ProductRow"][];
             /** Format: int64 */
@@ -5802,6 +5912,7 @@ export interface components {
             /** Format: int64 */
             never: number;
             next: string;
+            own: string[][];
             parts: components["schemas"]["Part"][];
             rows: components["schemas"]["PublisherRow"][];
             /** Format: int64 */
@@ -5813,6 +5924,7 @@ export interface components {
             /** Format: int64 */
             never: number;
             next: string;
+            own: string[][];
             parts: components["schemas"]["Part"][];
             rows: components["schemas"]["ReleaseRow"][];
             /** Format: int64 */
@@ -5824,6 +5936,7 @@ export interface components {
             /** Format: int64 */
             never: number;
             next: string;
+            own: string[][];
             parts: components["schemas"]["Part"][];
             rows: components["schemas"]["SavingRow"][];
             /** Format: int64 */
@@ -5835,6 +5948,7 @@ export interface components {
             /** Format: int64 */
             never: number;
             next: string;
+            own: string[][];
             parts: components["schemas"]["Part"][];
             rows: components["schemas"]["SeatRow"][];
             /** Format: int64 */
@@ -5846,6 +5960,7 @@ export interface components {
             /** Format: int64 */
             never: number;
             next: string;
+            own: string[][];
             parts: components["schemas"]["Part"][];
             rows: components["schemas"]["UseRow"][];
             /** Format: int64 */
@@ -5895,7 +6010,6 @@ export interface components {
              */
             account: "" | "person" | "shared" | "service";
             acts: components["schemas"]["AlikeAct"][];
-            fields: components["schemas"]["PersonField"][];
             leftOn: string;
             machines: components["schemas"]["PersonMachine"][];
             manager: string;
@@ -5913,10 +6027,6 @@ export interface components {
             revision: number;
             row: components["schemas"]["PersonRow"];
             used: components["schemas"]["PersonUse"][];
-        };
-        PersonField: {
-            name: string;
-            value: string;
         };
         PersonMachine: {
             code: string;
@@ -7685,6 +7795,8 @@ export interface components {
             kind: string;
             /** Format: int64 */
             lines: number;
+            /** @description the value of the field of the house's own that was asked for */
+            own: string;
             product: string;
             /** Format: int64 */
             productId: number;
@@ -7693,6 +7805,38 @@ export interface components {
             unit: string;
             /** Format: int64 */
             year: number;
+        };
+        Split: {
+            /** @description by what it can be split */
+            by: string[];
+            /**
+             * Format: int64
+             * @description devices that are known
+             */
+            estate: number;
+            /** @description classes of use, kinds of cases; none of installs and titles */
+            parts: string[];
+            /** @description the largest first */
+            rows: components["schemas"]["SplitRow"][];
+            /** @description of titles and devices each once */
+            total: components["schemas"]["SplitRow"];
+        };
+        SplitRow: {
+            /** Format: int64 */
+            count: number;
+            /**
+             * Format: int64
+             * @description different ones
+             */
+            devices: number;
+            /** Format: int64 */
+            never: number;
+            /** @description in step with the parts of the split */
+            parts: number[];
+            /** Format: int64 */
+            stale: number;
+            /** @description empty: it is not known by what */
+            value: string;
         };
         StanceView: {
             /** @description its use depends on the hour */
@@ -8457,7 +8601,10 @@ export interface components {
             device: string;
             /** Format: int64 */
             deviceId: number;
+            environment: string;
+            hosting: string;
             id: string;
+            kind: string;
             last: string;
             /** Format: int64 */
             measured: number;
@@ -8465,6 +8612,7 @@ export interface components {
             /** Format: int64 */
             productId: number;
             publisher: string;
+            site: string;
             unit: string;
             /** Format: int64 */
             used: number;
@@ -8994,6 +9142,8 @@ export interface operations {
                 limit?: number;
                 /** @description a column whose values are counted */
                 split?: string;
+                /** @description fields of the house's own that are read besides */
+                own?: string[];
             };
             header?: never;
             path?: never;
@@ -9189,6 +9339,8 @@ export interface operations {
                 limit?: number;
                 /** @description a column whose values are counted */
                 split?: string;
+                /** @description fields of the house's own that are read besides */
+                own?: string[];
             };
             header?: never;
             path?: never;
@@ -9736,6 +9888,8 @@ export interface operations {
                 limit?: number;
                 /** @description a column whose values are counted */
                 split?: string;
+                /** @description fields of the house's own that are read besides */
+                own?: string[];
             };
             header?: never;
             path?: never;
@@ -9774,6 +9928,8 @@ export interface operations {
                 limit?: number;
                 /** @description a column whose values are counted */
                 split?: string;
+                /** @description fields of the house's own that are read besides */
+                own?: string[];
             };
             header?: never;
             path?: never;
@@ -9906,6 +10062,8 @@ export interface operations {
                 limit?: number;
                 /** @description a column whose values are counted */
                 split?: string;
+                /** @description fields of the house's own that are read besides */
+                own?: string[];
             };
             header?: never;
             path?: never;
@@ -10006,6 +10164,8 @@ export interface operations {
                 limit?: number;
                 /** @description a column whose values are counted */
                 split?: string;
+                /** @description fields of the house's own that are read besides */
+                own?: string[];
             };
             header?: never;
             path?: never;
@@ -10434,6 +10594,8 @@ export interface operations {
                 limit?: number;
                 /** @description a column whose values are counted */
                 split?: string;
+                /** @description fields of the house's own that are read besides */
+                own?: string[];
             };
             header?: never;
             path?: never;
@@ -11013,6 +11175,8 @@ export interface operations {
                 limit?: number;
                 /** @description a column whose values are counted */
                 split?: string;
+                /** @description fields of the house's own that are read besides */
+                own?: string[];
             };
             header?: never;
             path?: never;
@@ -11307,6 +11471,8 @@ export interface operations {
                 limit?: number;
                 /** @description a column whose values are counted */
                 split?: string;
+                /** @description fields of the house's own that are read besides */
+                own?: string[];
             };
             header?: never;
             path?: never;
@@ -11568,6 +11734,8 @@ export interface operations {
                 limit?: number;
                 /** @description a column whose values are counted */
                 split?: string;
+                /** @description fields of the house's own that are read besides */
+                own?: string[];
             };
             header?: never;
             path?: never;
@@ -11763,6 +11931,8 @@ export interface operations {
                 limit?: number;
                 /** @description a column whose values are counted */
                 split?: string;
+                /** @description fields of the house's own that are read besides */
+                own?: string[];
             };
             header?: never;
             path?: never;
@@ -12135,6 +12305,107 @@ export interface operations {
             };
         };
     };
+    ownNames: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: "person" | "title" | "line" | "contract";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnName"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    ownFields: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: "person" | "title" | "line" | "contract";
+                /** @description a user_id, the number of a title, an entitlement_id, or the number of a contract */
+                thing: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnFieldsOf"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    sayOwnField: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: "person" | "title" | "line" | "contract";
+                /** @description a user_id, the number of a title, an entitlement_id, or the number of a contract */
+                thing: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OwnDraft"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnFieldsOf"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     people: {
         parameters: {
             query?: {
@@ -12146,6 +12417,8 @@ export interface operations {
                 limit?: number;
                 /** @description a column whose values are counted */
                 split?: string;
+                /** @description fields of the house's own that are read besides */
+                own?: string[];
             };
             header?: never;
             path?: never;
@@ -12739,6 +13012,8 @@ export interface operations {
                 limit?: number;
                 /** @description a column whose values are counted */
                 split?: string;
+                /** @description fields of the house's own that are read besides */
+                own?: string[];
             };
             header?: never;
             path?: never;
@@ -12954,6 +13229,8 @@ export interface operations {
                 limit?: number;
                 /** @description a column whose values are counted */
                 split?: string;
+                /** @description fields of the house's own that are read besides */
+                own?: string[];
             };
             header?: never;
             path?: never;
@@ -12992,6 +13269,8 @@ export interface operations {
                 limit?: number;
                 /** @description a column whose values are counted */
                 split?: string;
+                /** @description fields of the house's own that are read besides */
+                own?: string[];
             };
             header?: never;
             path?: never;
@@ -13030,6 +13309,8 @@ export interface operations {
                 limit?: number;
                 /** @description a column whose values are counted */
                 split?: string;
+                /** @description fields of the house's own that are read besides */
+                own?: string[];
             };
             header?: never;
             path?: never;
@@ -13157,7 +13438,8 @@ export interface operations {
     parts: {
         parameters: {
             query?: {
-                by?: "unit" | "country" | "contract";
+                /** @description unit, country, contract, or what is said of devices */
+                by?: string;
                 asOf?: string;
                 /** @description by what was known at the end of this day; empty is now */
                 known?: string;
@@ -13636,6 +13918,8 @@ export interface operations {
                 limit?: number;
                 /** @description a column whose values are counted */
                 split?: string;
+                /** @description fields of the house's own that are read besides */
+                own?: string[];
             };
             header?: never;
             path?: never;
@@ -13837,6 +14121,8 @@ export interface operations {
                 limit?: number;
                 /** @description a column whose values are counted */
                 split?: string;
+                /** @description fields of the house's own that are read besides */
+                own?: string[];
             };
             header?: never;
             path?: never;
@@ -14249,6 +14535,8 @@ export interface operations {
                 limit?: number;
                 /** @description a column whose values are counted */
                 split?: string;
+                /** @description fields of the house's own that are read besides */
+                own?: string[];
             };
             header?: never;
             path?: never;
@@ -14287,6 +14575,8 @@ export interface operations {
                 limit?: number;
                 /** @description a column whose values are counted */
                 split?: string;
+                /** @description fields of the house's own that are read besides */
+                own?: string[];
             };
             header?: never;
             path?: never;
@@ -14682,6 +14972,8 @@ export interface operations {
                 limit?: number;
                 /** @description a column whose values are counted */
                 split?: string;
+                /** @description fields of the house's own that are read besides */
+                own?: string[];
             };
             header?: never;
             path?: never;
@@ -15005,7 +15297,11 @@ export interface operations {
     };
     spend: {
         parameters: {
-            query?: never;
+            query?: {
+                ownOf?: "line" | "title" | "contract";
+                /** @description a field of the house's own of these, by which it is split besides */
+                own?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -15057,6 +15353,44 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SpendByUse"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    split: {
+        parameters: {
+            query?: {
+                /** @description a fact of devices, source, or own:NAME */
+                by?: string;
+                /** @description only titles of this publisher */
+                publisher?: string;
+                /** @description only this title */
+                product?: number;
+            };
+            header?: never;
+            path: {
+                of: "installs" | "titles" | "use" | "cases";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Split"];
                 };
             };
             /** @description Error */
@@ -15953,6 +16287,8 @@ export interface operations {
                 limit?: number;
                 /** @description a column whose values are counted */
                 split?: string;
+                /** @description fields of the house's own that are read besides */
+                own?: string[];
             };
             header?: never;
             path?: never;

@@ -9,6 +9,7 @@ import ListHaving from './ListHaving.vue'
 import { listFile, readList, type Lists } from '../api/client'
 import { whole } from '../lib/format'
 import { useListState } from '../lib/listState'
+import type { OwnNamed } from '../lib/own'
 
 /** A column: its name in the list, its heading, and how it stands. */
 export interface ListColumn {
@@ -34,6 +35,8 @@ const props = defineProps<{
   currentBy?: string
   /** a row opens in place to what stands in the slot expansion */
   opens?: string
+  /** fields of the house's own, which are columns that are shown when they are chosen */
+  own?: OwnNamed[]
   /** filters that are always on, and narrow nothing in people's eyes */
   standing?: string[]
 }>()
@@ -41,7 +44,12 @@ const emit = defineEmits<{ open: [row: Lists[K]] }>()
 const selection = defineModel<Lists[K][]>('selection', { default: () => [] })
 
 const opened = ref<Record<string, boolean>>({})
-const { query, columns: chosen, change } = useListState({ sort: props.sort, desc: props.desc })
+const { query: asked, columns: chosen, change } = useListState({ sort: props.sort, desc: props.desc })
+const all = computed<ListColumn[]>(() => [
+  ...props.columns,
+  ...(props.own ?? []).map((f) => ({ key: f.name, label: f.label, hidden: true })),
+])
+const query = computed(() => ({ ...asked.value, own: chosen.value.filter((k) => k.startsWith('own:')) }))
 const narrowed = computed(() => !!query.value.q || (query.value.f ?? []).some((f) => !props.standing?.includes(f)))
 const typed = ref(query.value.q ?? '')
 watch(
@@ -71,8 +79,8 @@ defineExpose({ total, rows })
 
 const shown = computed(() =>
   chosen.value.length
-    ? props.columns.filter((c) => c.fixed || chosen.value.includes(c.key))
-    : props.columns.filter((c) => !c.hidden),
+    ? all.value.filter((c) => c.fixed || chosen.value.includes(c.key))
+    : all.value.filter((c) => !c.hidden),
 )
 const picked = computed({
   get: () => shown.value.map((c) => c.key),
@@ -149,7 +157,7 @@ const dropUnseen = () => (selection.value = selection.value.filter((r) => !unsee
       <span class="ways"
         ><MultiSelect
           v-model="picked"
-          :options="columns.filter((c) => !c.fixed)"
+          :options="all.filter((c) => !c.fixed)"
           option-label="label"
           option-value="key"
           size="small"

@@ -40,8 +40,9 @@ const to = (code: string) => `/evidence/${encodeURIComponent(code)}`
         <template v-if="m.virtual"
           >;
           <template v-if="m.host.device"
-            >runs on <RouterLink :to="to(m.host.device)">{{ m.host.name }}</RouterLink
-            ><template v-if="!m.processors">, whose core factor is {{ factor }}</template></template
+            >runs on <RouterLink :to="to(m.host.device)">{{ m.host.name }}</RouterLink><template v-if="!m.processors"
+              >, whose core factor is {{ factor }}</template
+            ></template
           ><span v-else class="drop">its host is not known</span>,
           {{ m.pinned ? 'pinned to it' : 'not pinned' }}
         </template>
@@ -90,13 +91,17 @@ const to = (code: string) => `/evidence/${encodeURIComponent(code)}`
             <td>
               <div v-for="s in c.unit.calc" :key="s.what">{{ s.what }} = {{ s.result }}</div>
               <div v-if="c.unit.guests.length" class="soft">
-                because of {{ c.unit.guests.map((g) => g.name).slice(0, 4).join(', ')
+                because of
+                {{
+                  c.unit.guests
+                    .map((g) => g.name)
+                    .slice(0, 4)
+                    .join(', ')
                 }}{{ c.unit.guests.length > 4 ? ` and ${c.unit.guests.length - 4} more` : '' }}
               </div>
             </td>
             <td :class="{ drop: !c.unit.line }">
-              <template v-if="c.unit.line">{{ c.unit.line }}</template
-              ><template v-else>nothing</template>
+              <template v-if="c.unit.line">{{ c.unit.line }}</template><template v-else>nothing</template>
               <div class="soft">{{ c.unit.reason }}</div>
             </td>
           </tr>

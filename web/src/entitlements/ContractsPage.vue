@@ -2,13 +2,16 @@
 import { useQuery } from '@tanstack/vue-query'
 import Button from 'primevue/button'
 import InputText from 'primevue/inputtext'
+import Select from 'primevue/select'
 import { computed } from 'vue'
 import { useHouse } from '../lib/house'
 import { useRoute, useRouter } from 'vue-router'
 import { api, ask } from '../api/client'
 import DraftKept from '../components/DraftKept.vue'
 import OtherChange from '../components/OtherChange.vue'
+import OwnFields from '../components/OwnFields.vue'
 import { useDraft } from '../lib/draft'
+import { ownOr, useOwnFields } from '../lib/own'
 import { money, whole } from '../lib/format'
 import { useSession } from '../lib/session'
 import EntitlementsNav from './EntitlementsNav.vue'
@@ -21,6 +24,17 @@ const mayWork = useSession().may('work')
 const list = useQuery({ queryKey: ['contracts'], queryFn: () => ask(api.GET('/api/contracts')) })
 const code = computed(() => String(route.query.code ?? ''))
 const one = computed(() => list.data.value?.find((c) => c.code === code.value))
+// fields of the house's own are columns here, by which the list is narrowed too
+const own = useOwnFields(() => 'contract')
+const narrowed = computed(() => String(route.query.own ?? ''))
+const contracts = computed(() => {
+  const [name, value] = narrowed.value.split('=')
+  return (list.data.value ?? []).filter((c) => !narrowed.value || (c.own[name!.slice(4)] ?? '') === value)
+})
+const narrowings = computed(() => [
+  { label: 'all contracts', value: '' },
+  ...own.value.flatMap((f) => f.values.map((v) => ({ label: `${f.label}: ${v}`, value: `${f.name}=${v}` }))),
+])
 const blank = () => ({
   code: '',
   publisher: '',
@@ -64,6 +78,17 @@ async function save() {
       <div class="list">
         <div class="row">
           <h1>Contracts</h1>
+          <Select
+            v-if="narrowings.length > 1"
+            :model-value="narrowed"
+            :options="narrowings"
+            option-label="label"
+            option-value="value"
+            size="small"
+            aria-label="contracts with a field of our own"
+            data-narrow
+            @update:model-value="(v: string) => router.replace({ query: { ...route.query, own: v || undefined } })"
+          />
           <Button v-if="mayWork" label="A new contract" size="small" severity="secondary" @click="anew" />
         </div>
         <div class="scrolls">
@@ -80,10 +105,11 @@ async function save() {
                 <th>ends</th>
                 <th>notice by</th>
                 <th>looked after by</th>
+                <th v-for="f in own" :key="f.name">{{ ownOr(f.name) }}</th>
               </tr>
             </thead>
             <tbody>
-              <tr v-for="c in list.data.value ?? []" :key="c.code" :class="{ on: c.code === code }">
+              <tr v-for="c in contracts" :key="c.code" :class="{ on: c.code === code }">
                 <td>
                   <button class="plain" type="button" @click="router.replace({ query: { code: c.code } })">
                     {{ c.code }}
@@ -103,47 +129,53 @@ async function save() {
                 </td>
                 <td>{{ c.notice }}</td>
                 <td>{{ c.owner }}</td>
+                <td v-for="f in own" :key="f.name">{{ c.own[f.name.slice(4)] }}</td>
               </tr>
-              <tr v-if="list.data.value && !list.data.value.length">
-                <td colspan="10" class="soft">No line names a contract yet.</td>
+              <tr v-if="list.data.value && !contracts.length">
+                <td :colspan="10 + own.length" class="soft">
+                  {{ narrowed ? 'No contract has this.' : 'No line names a contract yet.' }}
+                </td>
               </tr>
             </tbody>
           </table>
         </div>
       </div>
-      <form v-if="draft && mayWork" class="sheet one" @submit.prevent="save">
-        <h2>{{ one ? 'Contract ' + one.code : 'A new contract' }}</h2>
-        <label>number <InputText v-model="draft.code" size="small" :disabled="!!one" name="code" /></label>
-        <label>name <InputText v-model="draft.name" size="small" name="name" /></label>
-        <label>publisher <InputText v-model="draft.publisher" size="small" /></label>
-        <label>from <InputText v-model="draft.start" size="small" type="date" /></label>
-        <label>to <InputText v-model="draft.end" size="small" type="date" /></label>
-        <label>notice, days <InputText v-model="draft.noticeDays" size="small" inputmode="numeric" /></label>
-        <label class="row"
-          ><input v-model="draft.renews" type="checkbox" /> goes on by itself unless notice is given</label
-        >
-        <label>looked after by <InputText v-model="draft.owner" size="small" /></label>
-        <label>note <InputText v-model="draft.note" size="small" /></label>
-        <DraftKept
-          :kept="form.kept.value"
-          :dirty="form.dirty.value"
-          :others="form.others.value"
-          @discard="form.discard"
-        />
-        <OtherChange
-          v-if="form.other.value"
-          :conflict="form.other.value"
-          :mine="draft"
-          :base="form.base.value"
-          :theirs="stored()"
-          @save="(theirs) => (form.settle(theirs), save())"
-        />
-        <p v-if="form.says.value" role="status" data-says>{{ form.says.value }}</p>
-        <div class="row">
-          <Button type="submit" label="Keep it" size="small" :loading="form.busy.value" />
-          <button class="plain" type="button" @click="router.replace({ query: {} })">close</button>
-        </div>
-      </form>
+      <div v-if="one || (draft && mayWork)" class="side">
+        <form v-if="draft && mayWork" class="sheet one" @submit.prevent="save">
+          <h2>{{ one ? 'Contract ' + one.code : 'A new contract' }}</h2>
+          <label>number <InputText v-model="draft.code" size="small" :disabled="!!one" name="code" /></label>
+          <label>name <InputText v-model="draft.name" size="small" name="name" /></label>
+          <label>publisher <InputText v-model="draft.publisher" size="small" /></label>
+          <label>from <InputText v-model="draft.start" size="small" type="date" /></label>
+          <label>to <InputText v-model="draft.end" size="small" type="date" /></label>
+          <label>notice, days <InputText v-model="draft.noticeDays" size="small" inputmode="numeric" /></label>
+          <label class="row"
+            ><input v-model="draft.renews" type="checkbox" /> goes on by itself unless notice is given</label
+          >
+          <label>looked after by <InputText v-model="draft.owner" size="small" /></label>
+          <label>note <InputText v-model="draft.note" size="small" /></label>
+          <DraftKept
+            :kept="form.kept.value"
+            :dirty="form.dirty.value"
+            :others="form.others.value"
+            @discard="form.discard"
+          />
+          <OtherChange
+            v-if="form.other.value"
+            :conflict="form.other.value"
+            :mine="draft"
+            :base="form.base.value"
+            :theirs="stored()"
+            @save="(theirs) => (form.settle(theirs), save())"
+          />
+          <p v-if="form.says.value" role="status" data-says>{{ form.says.value }}</p>
+          <div class="row">
+            <Button type="submit" label="Keep it" size="small" :loading="form.busy.value" />
+            <button class="plain" type="button" @click="router.replace({ query: {} })">close</button>
+          </div>
+        </form>
+        <OwnFields v-if="one" :key="one.code" kind="contract" :thing="one.code" />
+      </div>
     </div>
   </div>
 </template>
@@ -155,12 +187,16 @@ async function save() {
   overflow: auto;
   padding-top: 0.5rem;
 }
-.one {
+.side {
   flex: 0 0 24rem;
+  overflow: auto;
+  display: grid;
+  gap: 0.8rem;
+  align-content: start;
+}
+.one {
   display: grid;
   gap: 0.35rem;
-  align-content: start;
-  overflow: auto;
 }
 .one label:not(.row) {
   display: grid;

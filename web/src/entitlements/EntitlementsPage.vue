@@ -7,8 +7,10 @@ import { api, ask } from '../api/client'
 import DraftKept from '../components/DraftKept.vue'
 import ListFilter from '../components/ListFilter.vue'
 import ListTable, { type ListColumn } from '../components/ListTable.vue'
+import OwnLine from '../components/OwnLine.vue'
 import { money, whole, word } from '../lib/format'
 import { useListState } from '../lib/listState'
+import { useOwnFields } from '../lib/own'
 import { useDraft } from '../lib/draft'
 import { useSession } from '../lib/session'
 import EntitlementsNav from './EntitlementsNav.vue'
@@ -60,6 +62,11 @@ const form = useDraft<{ revision: number; values: Record<string, string> }>(
   () => ({ revision: 0, values: blank() }),
 )
 const draft = form.draft
+const own = useOwnFields(() => 'line')
+const splits = ['kind', 'metric', 'publisher', 'contract', 'scope'].map((value) => ({
+  label: `split by ${value === 'metric' ? 'what it is counted by' : value}`,
+  value,
+}))
 const rightsOf = (row: { rights: string }) => word(row.rights).replaceAll('|', ', ')
 async function book() {
   const code = draft.value!.values.entitlement_id
@@ -79,6 +86,7 @@ async function book() {
       sort="code"
       what="entitlements"
       row-key="id"
+      :own="own"
       empty="Nothing is booked yet: take in an entitlements.csv, or book one by hand."
       @open="(e) => $router.push(`/entitlements/line/${encodeURIComponent(e.code)}`)"
     >
@@ -95,6 +103,7 @@ async function book() {
         ><a href="/api/licences.cdx.json" download title="all lines with their licensing objects">CycloneDX</a
         ><Button v-if="mayWork" label="Book an entitlement" size="small" @click="booking = true"
       /></template>
+      <template #above><OwnLine name="entitlements" :own="own" :by="splits" /></template>
       <template #cell-metric="{ row }">{{ word(row.metric) }}</template>
       <template #cell-effective="{ row }">
         <span :class="{ drop: row.effective === 0 }">{{ whole(row.effective) }}</span>

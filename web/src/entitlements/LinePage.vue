@@ -6,6 +6,7 @@ import { computed, ref } from 'vue'
 import { api, ask } from '../api/client'
 import DraftKept from '../components/DraftKept.vue'
 import OtherChange from '../components/OtherChange.vue'
+import OwnFields from '../components/OwnFields.vue'
 import { useAct } from '../lib/act'
 import { useDraft } from '../lib/draft'
 import { count, day, moment, whole, word } from '../lib/format'
@@ -155,6 +156,7 @@ const terms = computed(() =>
         </section>
         <LinePapers :code="code" :line="l" :run="run" />
       </div>
+      <OwnFields :key="code" kind="line" :thing="code" />
       <section v-if="l.changes.length">
         <h2>Changed here</h2>
         <table class="lines">

@@ -2,13 +2,13 @@
 import { useQueryClient } from '@tanstack/vue-query'
 import Button from 'primevue/button'
 import { useToast } from 'primevue/usetoast'
-import { computed, ref } from 'vue'
+import { ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { api, ask, type Lists } from '../api/client'
 import GroupFilter from '../components/GroupFilter.vue'
 import ListFilter from '../components/ListFilter.vue'
+import OwnLine from '../components/OwnLine.vue'
 import ListTable, { type ListColumn } from '../components/ListTable.vue'
-import SplitLine from '../components/SplitLine.vue'
 import { count, day, whole, word } from '../lib/format'
 import { useOwnFields } from '../lib/own'
 import { useSession } from '../lib/session'
@@ -44,18 +44,16 @@ const columns: ListColumn[] = [
   { key: 'os', label: 'system', width: '9rem', hidden: true },
   { key: 'country', label: 'country', width: '5rem', hidden: true },
   { key: 'cluster', label: 'cluster', width: '6rem', hidden: true },
+  { key: 'memoryMb', label: 'memory, MB', num: true, width: '7rem', hidden: true },
   { key: 'namesakes', label: 'others of that name', num: true, width: '9rem', hidden: true },
   { key: 'status', label: 'status', width: '6rem', hidden: true },
   { key: 'code', label: 'device_id', width: '6rem', hidden: true },
 ]
 const own = useOwnFields()
-const splits = computed(() => [
-  ...['kind', 'environment', 'hosting', 'site', 'age', 'unit', 'os', 'status'].map((value) => ({
-    label: `split by ${value === 'age' ? 'age of evidence' : value === 'os' ? 'system' : value}`,
-    value,
-  })),
-  ...own.value.map((f) => ({ label: `split by ${f.label}`, value: f.name })),
-])
+const splits = ['kind', 'environment', 'hosting', 'site', 'age', 'unit', 'os', 'status'].map((value) => ({
+  label: `split by ${value === 'age' ? 'age of evidence' : value === 'os' ? 'system' : value}`,
+  value,
+}))
 const selection = ref<Lists['devices'][]>([])
 const open = (code: string) => router.push(`/evidence/${encodeURIComponent(code)}`)
 
@@ -87,6 +85,7 @@ async function scan() {
       what="devices"
       row-key="id"
       selectable
+      :own="own"
       empty="No devices yet: take in a devices.csv, or give a collector a token."
       @open="(d) => open(d.code)"
     >
@@ -136,17 +135,7 @@ async function scan() {
         <div v-if="righting && selection.length" class="sheet">
           <PutRight :devices="selection.map((d) => d.code)" @done="righting = false" />
         </div>
-        <div class="row narrow">
-          <ListFilter
-            v-for="f in own.filter((x) => x.values.length)"
-            :key="f.name"
-            :column="f.name"
-            :label="f.label"
-            :any="`any ${f.label}`"
-            :options="f.values.map((value) => ({ label: value, value }))"
-          />
-          <SplitLine class="grow" name="devices" :ways="splits" />
-        </div>
+        <OwnLine name="devices" :own="own" :by="splits" />
       </template>
       <template #cell-name="{ row }"
         ><RouterLink :to="`/evidence/${encodeURIComponent(row.code)}`" @click.stop>{{ row.name }}</RouterLink></template
@@ -165,9 +154,3 @@ async function scan() {
     </ListTable>
   </div>
 </template>
-
-<style scoped>
-.narrow {
-  align-items: flex-start;
-}
-</style>

@@ -5,6 +5,7 @@ import SectionNav from '../components/SectionNav.vue'
 const ways = [
   { to: '/evidence', text: 'Devices' },
   { to: '/evidence/where', text: 'What is where' },
+  { to: '/evidence/splits', text: 'Splits' },
   { to: '/evidence/find', text: 'Find a file' },
   { to: '/evidence/changes', text: 'Changes' },
   { to: '/evidence/groups', text: 'Groups' },

@@ -3,6 +3,8 @@ import { useRouter } from 'vue-router'
 import type { Schemas } from '../api/client'
 import ListFilter from '../components/ListFilter.vue'
 import ListTable, { type ListColumn } from '../components/ListTable.vue'
+import OwnLine from '../components/OwnLine.vue'
+import { useOwnFields } from '../lib/own'
 import { pageOf, states } from './people'
 import PeopleNav from './PeopleNav.vue'
 
@@ -22,6 +24,11 @@ const columns: ListColumn[] = [
   { key: 'costCentre', label: 'cost centre', hidden: true },
   { key: 'also', label: 'also known as', hidden: true },
 ]
+const own = useOwnFields(() => 'person')
+const splits = ['unit', 'site', 'state', 'costCentre'].map((value) => ({
+  label: `split by ${value === 'costCentre' ? 'cost centre' : value}`,
+  value,
+}))
 const open = (row: Schemas['PersonRow']) => router.push(pageOf(row.key))
 </script>
 
@@ -34,6 +41,7 @@ const open = (row: Schemas['PersonRow']) => router.push(pageOf(row.key))
       sort="name"
       what="people"
       row-key="key"
+      :own="own"
       empty="Nobody is known yet. Take in users.csv or an LDIF export of the directory; scans and licence servers name people too."
       @open="open"
     >
@@ -45,6 +53,7 @@ const open = (row: Schemas['PersonRow']) => router.push(pageOf(row.key))
           :options="Object.entries(states).map(([value, label]) => ({ value, label }))"
         />
       </template>
+      <template #above><OwnLine name="people" :own="own" :by="splits" /></template>
       <template #cell-name="{ row }"
         ><RouterLink :to="pageOf(row.key)">{{ row.name }}</RouterLink></template
       >

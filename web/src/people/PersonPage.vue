@@ -5,6 +5,7 @@ import Select from 'primevue/select'
 import { computed, ref, watch } from 'vue'
 import { api, ask } from '../api/client'
 import DecidedList from '../components/DecidedList.vue'
+import OwnFields from '../components/OwnFields.vue'
 import EffectLine from '../components/EffectLine.vue'
 import PositionMoves from '../components/PositionMoves.vue'
 import { useAct } from '../lib/act'
@@ -86,7 +87,6 @@ const facts = computed(() => {
     ['cost centre', them.row.costCentre],
     ['manager', them.manager],
     ['left on', them.leftOn],
-    ...them.fields.map((f) => [word(f.name), f.value]),
   ].filter(([, v]) => v)
 })
 </script>
@@ -138,6 +138,7 @@ const facts = computed(() => {
       </p>
       <p v-if="says" role="status" data-says>{{ says }}</p>
 
+      <OwnFields :key="p.row.key" kind="person" :thing="p.row.key" />
       <h2>Known as</h2>
       <div class="scrolls">
         <table class="lines" data-names>

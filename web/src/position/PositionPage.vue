@@ -6,6 +6,8 @@ import { useRoute } from 'vue-router'
 import BalanceBar from '../components/BalanceBar.vue'
 import ListFilter from '../components/ListFilter.vue'
 import ListTable, { type ListColumn } from '../components/ListTable.vue'
+import OwnLine from '../components/OwnLine.vue'
+import { useOwnFields } from '../lib/own'
 import { money, whole, word } from '../lib/format'
 import { useListState } from '../lib/listState'
 import KnownWhen from './KnownWhen.vue'
@@ -40,6 +42,9 @@ const columns = computed<ListColumn[]>(() => [
 ])
 const open = (steps: string[]) => change({ trail: steps.join('/') || undefined })
 const standing = computed(() => [`on=${on.value}`, `known=${known.value}`])
+// titles have fields of the house's own, and so have their positions
+const own = useOwnFields(() => 'title')
+const splits = ['state', 'metric', 'publisher'].map((value) => ({ label: `split by ${value}`, value }))
 const current = computed(() => trail.value[0]?.slice(1))
 useKeys(() => [
   { name: 'trail.back', key: 'Escape', says: 'close the last step', press: () => open(trail.value.slice(0, -1)) },
@@ -59,6 +64,7 @@ useKeys(() => [
         current-by="productId"
         :current="Number(current)"
         :standing="standing"
+        :own="own"
         empty="No position yet: it takes installs, titles and entitlements."
         @open="(p) => open([`p${p.productId}`])"
       >
@@ -81,6 +87,7 @@ useKeys(() => [
             :options="['short', 'even', 'spare', { label: 'not measured', value: 'unknown' }]"
           />
         </template>
+        <template v-if="own.length" #above><OwnLine name="positions" :own="own" :by="splits" /></template>
         <template #cell-product="{ row }"
           ><b>{{ row.product }}</b></template
         >

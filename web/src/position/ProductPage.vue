@@ -7,6 +7,7 @@ import { computed, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, ask } from '../api/client'
 import { count, money, whole, word } from '../lib/format'
+import { ownOr, useOwnFields } from '../lib/own'
 import { useSession } from '../lib/session'
 import BothSides from './BothSides.vue'
 import WaysOut from '../worklist/WaysOut.vue'
@@ -26,7 +27,7 @@ const mayWork = useSession().may('work')
 const id = computed(() => Number(props.id))
 const asOf = computed(() => String(route.query.on ?? ''))
 const known = computed(() => (route.query.known === 'then' ? asOf.value : ''))
-const by = computed(() => (route.query.by as 'unit' | 'country' | 'contract') ?? 'unit')
+const by = computed(() => String(route.query.by ?? 'unit'))
 const trail = computed(() =>
   String(route.query.trail ?? '')
     .split('/')
@@ -59,8 +60,20 @@ const proof = useQuery({
   queryFn: () => ask(api.GET('/api/products/{id}/proof', { params: { path: { id: id.value } } })),
   enabled: false,
 })
-const names = { unit: 'unit', country: 'country', contract: 'contract' }
-const none = computed(() => (by.value === 'contract' ? 'no contract' : 'everyone'))
+const own = useOwnFields()
+const names = computed(() => [
+  ...['unit', 'country', 'contract', 'kind', 'environment', 'hosting', 'site', 'source'].map((value) => ({
+    label: value,
+    value,
+  })),
+  ...own.value.map((f) => ({ label: f.label, value: f.name })),
+])
+const byScope = computed(() => ['unit', 'country', 'contract'].includes(by.value))
+const none = computed(() =>
+  by.value === 'contract' ? 'no contract' : byScope.value ? 'everyone' : 'no device, or not known',
+)
+const most = (m: { parts: { owned: number; needed: number }[] }) =>
+  Math.max(1, ...m.parts.map((x) => Math.max(x.owned, x.needed)))
 const openGroup = (key: string) => put({ trail: `p${id.value}/g${encodeURIComponent(key)}` })
 const moved = ref('')
 function tryTransfer(t: { line: string; quantity: number; unit: string; country: string }) {
@@ -200,7 +213,9 @@ function up(i: number) {
           <h2>By</h2>
           <Select
             :model-value="by"
-            :options="Object.keys(names)"
+            :options="names"
+            option-label="label"
+            option-value="value"
             size="small"
             aria-label="split by"
             data-by
@@ -212,7 +227,7 @@ function up(i: number) {
           <table class="lines" data-parts>
             <thead>
               <tr>
-                <th>{{ by }}</th>
+                <th>{{ ownOr(by) }}</th>
                 <th class="num">owned</th>
                 <th class="num">needed</th>
                 <th class="num">balance</th>
@@ -220,7 +235,15 @@ function up(i: number) {
             </thead>
             <tbody>
               <tr v-for="x in m.parts" :key="x.name">
-                <td>{{ x.name || none }}</td>
+                <td>
+                  {{ x.name ? word(x.name) : none }}
+                  <span class="part" aria-hidden="true"
+                    ><i class="is" :style="{ width: `${(100 * x.covered) / most(m)}%` }" /><i
+                      v-if="x.short"
+                      class="lacks"
+                      :style="{ width: `${(100 * x.short) / most(m)}%` }"
+                  /></span>
+                </td>
                 <td class="num">{{ whole(x.owned) }}</td>
                 <td class="num">{{ whole(x.needed) }}</td>
                 <td class="num">
@@ -243,7 +266,9 @@ function up(i: number) {
           {{
             by === 'contract'
               ? 'Demand stands at the contract that covers it; what nothing covers at none.'
-              : 'Owned are the rights used there, and spare ones that are kept for it alone.'
+              : byScope
+                ? 'Owned are the rights used there, and spare ones that are kept for it alone.'
+                : 'Demand stands where its device is; spare rights, and demand of no device, stand apart.'
           }}
         </p>
       </aside>
@@ -271,6 +296,20 @@ function up(i: number) {
 .parts {
   flex: 0 0 26rem;
   overflow: auto;
+}
+.part {
+  display: flex;
+  height: 4px;
+  margin-top: 1px;
+}
+.part i {
+  display: block;
+}
+.is {
+  background: var(--covered);
+}
+.lacks {
+  background: var(--short);
 }
 .proof {
   margin-top: 0.8rem;

@@ -7,6 +7,7 @@ import CatalogueLog from './CatalogueLog.vue'
 import ProductName from './ProductName.vue'
 import SuiteParts from './SuiteParts.vue'
 import TitleLines from './TitleLines.vue'
+import OwnFields from '../components/OwnFields.vue'
 import TitleMarks from './TitleMarks.vue'
 import TitlesNav from './TitlesNav.vue'
 import VersionSpread from './VersionSpread.vue'
@@ -52,6 +53,7 @@ const p = computed(() => product.data.value)
       </p>
       <SuiteParts :product="p.id" :definitions="p.definitions" />
       <TitleMarks :product="p" />
+      <OwnFields :key="p.id" kind="title" :thing="String(p.id)" />
       <TitleLines :product="p.id" :lines="p.lines" />
       <CatalogueLog :changes="p.changes" />
       <div class="two">

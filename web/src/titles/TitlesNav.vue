@@ -16,6 +16,7 @@ const ways = computed(() => [
   { to: '/titles/rules', text: 'Rules for names' },
   { to: '/titles/unsigned', text: 'To be signed off', waits: unsigned.data.value?.length },
   { to: '/titles/publishers', text: 'Publishers' },
+  { to: '/titles/splits', text: 'Splits' },
   { to: '/titles/life?f=devices%3D%3E0', text: 'How long supported' },
   { to: '/titles/newer', text: 'Newer catalogue' },
 ])

@@ -5,6 +5,8 @@ import { useRouter } from 'vue-router'
 import { api, ask } from '../api/client'
 import ListFilter from '../components/ListFilter.vue'
 import ListTable, { type ListColumn } from '../components/ListTable.vue'
+import OwnLine from '../components/OwnLine.vue'
+import { useOwnFields } from '../lib/own'
 import { whole, word } from '../lib/format'
 import TitlesNav from './TitlesNav.vue'
 import VersionRows from './VersionRows.vue'
@@ -13,6 +15,11 @@ import VersionRows from './VersionRows.vue'
 const router = useRouter()
 const known = useQuery({ queryKey: ['tags'], queryFn: () => ask(api.GET('/api/tags')) })
 const tags = computed(() => (known.data.value ?? []).map((t) => t.tag))
+const own = useOwnFields(() => 'title')
+const splits = ['model', 'category', 'publisher'].map((value) => ({
+  label: `split by ${value === 'model' ? 'licence model' : value}`,
+  value,
+}))
 const columns: ListColumn[] = [
   { key: 'publisher', label: 'publisher', width: '15%' },
   { key: 'product', label: 'product', fixed: true },
@@ -40,6 +47,7 @@ const columns: ListColumn[] = [
       desc
       what="products"
       row-key="id"
+      :own="own"
       opens="its versions"
       empty="No titles yet: take in a titles.csv, or look at the starter catalogue under Newer catalogue."
       @open="(p) => router.push(`/titles/${p.id}`)"
@@ -59,6 +67,7 @@ const columns: ListColumn[] = [
         />
         <ListFilter v-if="tags.length" column="tag" label="tag" any="any tag" :options="tags" />
       </template>
+      <template #above><OwnLine name="products" :own="own" :by="splits" /></template>
       <template #cell-product="{ row }"
         ><RouterLink :to="`/titles/${row.id}`" @click.stop>{{ row.product }}</RouterLink
         ><span v-if="row.watched" title="on the watch list"> ◉</span></template

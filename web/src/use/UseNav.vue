@@ -12,6 +12,7 @@ const denied = useQuery({
 const ways = computed(() => [
   { to: '/use', text: 'By device' },
   { to: '/use/pools', text: 'Shared licences', waits: denied.data.value?.total },
+  { to: '/use/splits', text: 'Splits' },
   { to: '/use/measured', text: 'What is measured' },
 ])
 </script>

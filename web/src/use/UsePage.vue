@@ -6,7 +6,8 @@ import { api, ask } from '../api/client'
 import GroupFilter from '../components/GroupFilter.vue'
 import ListFilter from '../components/ListFilter.vue'
 import ListTable, { type ListColumn } from '../components/ListTable.vue'
-import SplitLine from '../components/SplitLine.vue'
+import OwnLine from '../components/OwnLine.vue'
+import { useOwnFields } from '../lib/own'
 import { whole } from '../lib/format'
 import { useSession } from '../lib/session'
 import UseNav from './UseNav.vue'
@@ -26,6 +27,10 @@ const columns: ListColumn[] = [
   { key: 'measured', label: 'days measured', num: true, width: '8rem' },
   { key: 'last', label: 'last use', width: '7.8rem' },
   { key: 'age', label: 'evidence', width: '6rem', hidden: true },
+  { key: 'kind', label: 'kind', width: '7rem', hidden: true },
+  { key: 'environment', label: 'environment', width: '7rem', hidden: true },
+  { key: 'hosting', label: 'hosting', width: '6rem', hidden: true },
+  { key: 'site', label: 'site', width: '7rem', hidden: true },
 ]
 const classes = [
   { label: 'idle (unused or never used)', value: 'unused|never used' },
@@ -35,7 +40,8 @@ const classes = [
   'regular',
   'not measured',
 ]
-const splits = ['class', 'product', 'unit', 'user'].map((value) => ({
+const own = useOwnFields()
+const splits = ['class', 'product', 'unit', 'user', 'kind', 'environment', 'hosting', 'site'].map((value) => ({
   label: `split by ${value === 'class' ? 'use' : value}`,
   value,
 }))
@@ -66,6 +72,7 @@ async function look(days: number) {
       desc
       what="installs"
       row-key="id"
+      :own="own"
       empty="Nothing to measure yet: it takes counted installs, and a usage.csv or last-use dates of scans."
       @open="(u) => $router.push(`/use/title/${u.productId}`)"
     >
@@ -88,7 +95,7 @@ async function look(days: number) {
         </label>
       </template>
       <template #actions><span class="soft">Not measured is not unused.</span></template>
-      <template #above><SplitLine name="use" :ways="splits" /></template>
+      <template #above><OwnLine name="use" :own="own" :by="splits" /></template>
       <template #cell-class="{ row }"
         ><span
           :class="{ drop: row.class === 'unused' || row.class === 'never used', soft: row.class === 'not measured' }"

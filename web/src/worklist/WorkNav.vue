@@ -16,6 +16,7 @@ const ways = computed(() => [
     text: 'Standing decisions',
     waits: standing.data.value?.decisions.filter((d) => !d.running).length,
   },
+  { to: '/worklist/splits', text: 'Splits' },
   { to: '/worklist/stances', text: 'Stances' },
   { to: '/worklist/reclaim', text: 'When to reclaim' },
   { to: '/worklist/saved', text: 'What it saves' },

@@ -7,8 +7,10 @@ import { api, ask, readList, type Lists, type Schemas } from '../api/client'
 import GroupFilter from '../components/GroupFilter.vue'
 import ListFilter from '../components/ListFilter.vue'
 import ListTable, { type ListColumn } from '../components/ListTable.vue'
+import OwnLine from '../components/OwnLine.vue'
 import { count, day, money, total } from '../lib/format'
 import { useListState } from '../lib/listState'
+import { useOwnFields } from '../lib/own'
 import { useSession } from '../lib/session'
 import CasePane from './CasePane.vue'
 import DeedDialog from './DeedDialog.vue'
@@ -28,12 +30,26 @@ const columns = computed<ListColumn[]>(() => [
   { key: 'about', label: 'about', width: '9.6rem' },
   { key: 'user', label: 'user', width: '5rem', hidden: id.value > 0 },
   { key: 'unit', label: 'unit', width: '10rem', hidden: true },
+  { key: 'deviceKind', label: 'kind of device', width: '8rem', hidden: true },
+  { key: 'environment', label: 'environment', width: '7rem', hidden: true },
+  { key: 'hosting', label: 'hosting', width: '6rem', hidden: true },
+  { key: 'site', label: 'site', width: '7rem', hidden: true },
   { key: 'kind', label: 'why', width: '8rem' },
   { key: 'state', label: 'state', width: '7.4rem' },
   { key: 'worth', label: 'becomes money', width: '13rem', hidden: id.value > 0 },
   { key: 'amount', label: 'worth', num: true, width: '8.2rem' },
   { key: 'changedAt', label: 'since', width: '7.9rem', hidden: id.value > 0 },
 ])
+const own = useOwnFields()
+const splits = [
+  ['kind', 'reason'],
+  ['state', 'state'],
+  ['deviceKind', 'kind of device'],
+  ['environment', 'environment'],
+  ['hosting', 'hosting'],
+  ['site', 'site'],
+  ['unit', 'unit'],
+].map(([value, label]) => ({ label: `split by ${label}`, value: value! }))
 const states = [
   { label: 'wait for a decision', value: 'open|answered|silent|failed' },
   { label: 'under way', value: 'open|asked|answered|silent|agreed|approved|waiting|sent|failed' },
@@ -129,6 +145,7 @@ const sums = computed(() => {
         desc
         what="cases"
         row-key="id"
+        :own="own"
         :selectable="mayWork"
         :current="id"
         empty="Nothing is to be done: nothing is restricted, missing, short or idle, and no leaver holds a seat."
@@ -140,6 +157,7 @@ const sums = computed(() => {
           <ListFilter column="kind" label="reason" any="any reason" :options="kindChoices" />
           <GroupFilter />
         </template>
+        <template #above><OwnLine name="cases" :own="own" :by="splits" /></template>
         <template #cell-kind="{ row }">{{ kinds[row.kind] }}</template>
         <template #cell-state="{ row }"
           ><span :class="{ drop: ['failed', 'silent'].includes(row.state), spare: row.state === 'gone' }"
