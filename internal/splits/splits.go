@@ -142,16 +142,23 @@ func Use(tx *sqlite.Tx, by string, n Narrow) ([]Row, error) {
 		JOIN device d ON d.id = i.device_id JOIN device_fact f ON f.device_id = d.id WHERE 1`+where, "*", true, args)
 }
 
-// Cases splits the cases that are not ended: a part for each kind. Those about no device fall to none.
+// Cases splits the cases that are not ended: a part for each kind. Those about a person and no device fall to the unit
+// and site of that person, those about neither to none.
 func Cases(tx *sqlite.Tx, by string, n Narrow) ([]Row, error) {
 	where, args := n.where("c.product_id")
 	what := label(by)
 	if by == BySource {
 		what = sourcesOf("c.device_id", ofProduct("c.product_id"))
 	}
+	switch by {
+	case "unit":
+		what = "d.org_unit, u.org_unit"
+	case "site":
+		what = "d.site, u.site"
+	}
 	return count(tx, "SELECT coalesce("+what+`, '') AS value, c.kind AS part, d.id AS device_id, f.age
 		FROM worklist_case c LEFT JOIN device d ON d.id = c.device_id LEFT JOIN device_fact f ON f.device_id = d.id
-		WHERE c.state NOT IN ('gone', 'lapsed', 'kept')`+where, "*", true, args)
+		LEFT JOIN person u ON u.id = c.person_id WHERE c.state NOT IN ('gone', 'lapsed', 'kept')`+where, "*", true, args)
 }
 
 // Labels says of each device that reports a product, or has a right to it, what it falls to.

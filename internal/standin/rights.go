@@ -8,6 +8,7 @@ import (
 
 	"ensomet/internal/core/civil"
 	"ensomet/internal/entitlements/entitlementsdb"
+	"ensomet/internal/own"
 	"ensomet/internal/position"
 	"ensomet/internal/program"
 	"ensomet/internal/snapshot"
@@ -554,6 +555,17 @@ func makeRights(ctx context.Context, prog *program.Program) error {
 		},
 	} {
 		if err := prog.Entitlements.PutContract(ctx, c, "Worker"); err != nil {
+			return err
+		}
+	}
+	for _, d := range []own.Draft{
+		{Kind: own.Contract, Thing: "K-05", Field: "counsel", Value: "Sunniva Hagenes", Reason: "since the renewal"},
+		{Kind: own.Contract, Thing: "K-11", Field: "counsel", Value: "Brage Tofterud", Reason: "databases are his"},
+		{Kind: own.Contract, Thing: "K-17", Field: "counsel", Value: "Sunniva Hagenes", Reason: "since the renewal"},
+		{Kind: own.Line, Thing: "L-0004", Field: "budget", Value: "projects", Reason: "paid by the survey of 2025"},
+		{Kind: own.Person, Thing: "u0006", Field: "building", Value: "quay house", Reason: "moved in June"},
+	} {
+		if _, err := prog.Own.Say(ctx, d, "Worker"); err != nil {
 			return err
 		}
 	}

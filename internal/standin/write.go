@@ -141,12 +141,45 @@ func (w *world) write(dir string) error {
 		columns := kind.Columns
 		if kind == formats.Devices {
 			columns = append(slices.Clone(columns), "hosting", "lease")
+		} else if own := ownColumns[kind]; own.name != "" {
+			columns = append(slices.Clone(columns), own.name)
+			for i, row := range rows {
+				full := make([]string, len(columns))
+				copy(full, row)
+				full[len(columns)-1] = own.of(row)
+				rows[i] = full
+			}
 		}
 		if err := writeCSV(filepath.Join(dir, kind.Name+".csv"), columns, rows); err != nil {
 			return err
 		}
 	}
 	return nil
+}
+
+// ownColumns are columns of the house's own in its files of users, titles and entitlements.
+var ownColumns = map[*formats.Kind]struct {
+	name string
+	of   func(row []string) string
+}{
+	formats.Users: {"building", func(row []string) string {
+		switch unit := row[userUnit]; {
+		case strings.HasPrefix(unit, "Sea"):
+			return "aboard"
+		case strings.HasPrefix(unit, "School"):
+			return "school house"
+		case strings.HasPrefix(unit, "Shore"):
+			return []string{"quay house", "north shed"}[len(row[0])%2^int(row[0][len(row[0])-1])%2]
+		}
+		return ""
+	}},
+	formats.Titles: {"steward", func(row []string) string {
+		return []string{"Dagne Laverud", "Kettil Pilskog", ""}[len(row[0])%3]
+	}},
+	formats.Entitlements: {"budget", func(row []string) string {
+		n, _ := strconv.Atoi(strings.TrimPrefix(row[0], "L-"))
+		return []string{"operations", "projects", "operations", "education", ""}[n%5]
+	}},
 }
 
 // lease is a field of the house's own: until when a machine is leased.

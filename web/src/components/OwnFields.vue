@@ -134,13 +134,16 @@ function change(f: { name: string; value: string }) {
 </template>
 
 <style scoped>
+section {
+  margin-top: 0.9rem;
+}
 .say {
   display: flex;
   flex-wrap: wrap;
   gap: 0.4rem;
   padding-bottom: 0.5rem;
 }
-th {
+.lines th {
   font-weight: 400;
   width: 9rem;
   vertical-align: top;

@@ -17,6 +17,8 @@ const props = defineProps<{
   /** what is counted, one and several */
   what: string
   whats: string
+  /** what parts are called, where that is not their name */
+  words?: Record<string, string>
   /** where the rows of a value are listed: the address of a list, and its column for what splits */
   list?: (by: string, value: string, product: number) => string
 }>()
@@ -39,19 +41,50 @@ const split = useQuery({
 })
 const s = computed(() => split.data.value)
 const rows = computed(() => s.value?.rows ?? [])
-const parts = computed(() => s.value?.parts ?? [])
+// the largest parts stand by themselves, the others together
+const mostParts = 5
+const order = computed(() => {
+  const all = (s.value?.parts ?? []).map((_, i) => i)
+  const sums = s.value?.total.parts ?? []
+  return all.sort((a, b) => (sums[b] ?? 0) - (sums[a] ?? 0))
+})
+const gathered = computed(() => (order.value.length > mostParts + 1 ? order.value.slice(mostParts) : []))
+const alone = computed(() => order.value.filter((i) => !gathered.value.includes(i)))
+const parts = computed(() => [
+  ...alone.value.map((i) => s.value!.parts[i]!),
+  ...(gathered.value.length ? ['others'] : []),
+])
+const partsOf = (r: { parts: number[] }) => [
+  ...alone.value.map((i) => r.parts[i] ?? 0),
+  ...(gathered.value.length ? [gathered.value.reduce((n, i) => n + (r.parts[i] ?? 0), 0)] : []),
+]
+const partWord = (part: string) => props.words?.[part] ?? word(part)
 const labels: Record<string, string> = { os: 'system', age: 'age of evidence', source: 'sources that report it' }
 const label = (b: string) => labels[b] ?? ownOr(b)
 const ways = computed(() => (s.value?.by ?? ['kind']).map((value) => ({ label: `by ${label(value)}`, value })))
 const nameOf = (r: Schemas['SplitRow']) => (r.value ? word(r.value) : 'not known')
 const most = computed(() => Math.max(1, ...rows.value.map((r) => r.count)))
+// what is used is dark, what is not stands out, and what nobody knows is pale
+const toneOf: Record<string, string> = {
+  regular: 'one',
+  light: 'two',
+  unused: 'three',
+  'never used': 'four',
+  'not measured': 'six',
+}
 const tones = ['one', 'two', 'three', 'four', 'five', 'six']
+const tone = (i: number) => toneOf[parts.value[i] ?? ''] ?? tones[i % tones.length]
 const to = (r: Schemas['SplitRow']) => (r.value ? props.list?.(by.value, r.value, product.value) : undefined)
-const share = (n: number) => (s.value?.total.count ? `${((100 * n) / s.value.total.count).toFixed(1)} %` : '')
+function share(n: number): string {
+  const all = s.value?.total.count
+  if (!all) return ''
+  const part = (100 * n) / all
+  return part < 0.05 ? '< 0.1 %' : `${part.toFixed(1)} %`
+}
 const file = computed(() => {
   const quoted = (v: string | number) => (/[",\n]/.test(String(v)) ? `"${String(v).replaceAll('"', '""')}"` : String(v))
-  const head = [label(by.value), props.whats, ...parts.value, 'devices', 'stale', 'never scanned']
-  const body = rows.value.map((r) => [r.value, r.count, ...r.parts, r.devices, r.stale, r.never])
+  const head = [label(by.value), props.whats, ...parts.value.map(partWord), 'devices', 'stale', 'never scanned']
+  const body = rows.value.map((r) => [r.value, r.count, ...partsOf(r), r.devices, r.stale, r.never])
   return `data:text/csv;charset=utf-8,${encodeURIComponent([head, ...body].map((l) => l.map(quoted).join(',')).join('\n') + '\n')}`
 })
 </script>
@@ -90,7 +123,7 @@ const file = computed(() => {
   <p v-else-if="!rows.length" class="soft">There is nothing of this yet.</p>
   <div v-else class="scrolls">
     <p v-if="parts.length" class="row soft legend">
-      <span v-for="(p, i) in parts" :key="p"><i :class="tones[i % tones.length]" />{{ word(p) }}</span>
+      <span v-for="(p, i) in parts" :key="p"><i :class="tone(i)" />{{ partWord(p) }}</span>
     </p>
     <table class="lines" data-split-table>
       <thead>
@@ -99,7 +132,7 @@ const file = computed(() => {
           <th class="bar" aria-hidden="true" />
           <th class="num">{{ whats }}</th>
           <th class="num">share</th>
-          <th v-for="p in parts" :key="p" class="num">{{ word(p) }}</th>
+          <th v-for="p in parts" :key="p" class="num">{{ partWord(p) }}</th>
           <th class="num">devices</th>
           <th class="num">stale</th>
           <th class="num">never scanned</th>
@@ -117,19 +150,15 @@ const file = computed(() => {
           <td class="bar" aria-hidden="true">
             <span :style="{ width: `${(100 * r.count) / most}%` }"
               ><template v-if="parts.length"
-                ><i
-                  v-for="(n, i) in r.parts"
-                  :key="i"
-                  :class="tones[i % tones.length]"
-                  :style="{ flexGrow: n }" /></template
-              ><i v-else class="one" style="flex-grow: 1" />
+                ><i v-for="(n, i) in partsOf(r)" :key="i" :class="tone(i)" :style="{ flexGrow: n }" /></template
+              ><i v-else class="two" style="flex-grow: 1" />
             </span>
           </td>
           <td class="num">
             <b>{{ whole(r.count) }}</b>
           </td>
           <td class="num soft">{{ of === 'titles' ? '' : share(r.count) }}</td>
-          <td v-for="(n, i) in r.parts" :key="i" class="num">{{ n ? whole(n) : '' }}</td>
+          <td v-for="(n, i) in partsOf(r)" :key="i" class="num">{{ n ? whole(n) : '' }}</td>
           <td class="num">{{ whole(r.devices) }}</td>
           <td class="num" :class="{ drop: r.stale }">{{ r.stale ? whole(r.stale) : '' }}</td>
           <td class="num" :class="{ drop: r.never }">{{ r.never ? whole(r.never) : '' }}</td>
@@ -141,7 +170,7 @@ const file = computed(() => {
           <td class="bar" />
           <td class="num">{{ whole(s.total.count) }}</td>
           <td />
-          <td v-for="(n, i) in s.total.parts" :key="i" class="num">{{ whole(n) }}</td>
+          <td v-for="(n, i) in partsOf(s.total)" :key="i" class="num">{{ whole(n) }}</td>
           <td class="num">{{ whole(s.total.devices) }}</td>
           <td class="num">{{ s.total.stale ? whole(s.total.stale) : '' }}</td>
           <td class="num">{{ s.total.never ? whole(s.total.never) : '' }}</td>
@@ -179,19 +208,19 @@ td.bar i {
   margin-right: 0.3rem;
 }
 .one {
-  background: var(--covered);
+  background: var(--owned);
 }
 .two {
-  background: var(--doubt);
+  background: var(--covered);
 }
 .three {
-  background: var(--spare);
+  background: var(--drop);
 }
 .four {
   background: var(--short);
 }
 .five {
-  background: var(--soft);
+  background: var(--doubt);
 }
 .six {
   background: var(--line);

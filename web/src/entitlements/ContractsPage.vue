@@ -85,6 +85,7 @@ async function save() {
             option-label="label"
             option-value="value"
             size="small"
+            placeholder="all contracts"
             aria-label="contracts with a field of our own"
             data-narrow
             @update:model-value="(v: string) => router.replace({ query: { ...route.query, own: v || undefined } })"

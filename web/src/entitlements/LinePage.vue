@@ -156,7 +156,6 @@ const terms = computed(() =>
         </section>
         <LinePapers :code="code" :line="l" :run="run" />
       </div>
-      <OwnFields :key="code" kind="line" :thing="code" />
       <section v-if="l.changes.length">
         <h2>Changed here</h2>
         <table class="lines">
@@ -176,6 +175,7 @@ const terms = computed(() =>
           >Contract {{ v.contract }}</RouterLink
         >
       </p>
+      <OwnFields :key="code" kind="line" :thing="code" />
     </template>
   </div>
 </template>

@@ -208,8 +208,8 @@ const software = computed(() =>
           <p v-else-if="!software.length" class="soft">
             {{ text ? 'No install here has this in its name.' : 'The scan found no software.' }}
           </p>
-          <MachineCharges :code="d.code" />
           <KnownAs :code="d.code" />
+          <MachineCharges :code="d.code" />
         </section>
         <aside>
           <div v-if="record" class="sheet">

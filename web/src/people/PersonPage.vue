@@ -138,7 +138,6 @@ const facts = computed(() => {
       </p>
       <p v-if="says" role="status" data-says>{{ says }}</p>
 
-      <OwnFields :key="p.row.key" kind="person" :thing="p.row.key" />
       <h2>Known as</h2>
       <div class="scrolls">
         <table class="lines" data-names>
@@ -253,6 +252,7 @@ const facts = computed(() => {
         </ul>
       </template>
       <DecidedList :acts="decided(p.acts)" one="one person" two="two people" :take-back="takeBackAlike" />
+      <OwnFields :key="p.row.key" kind="person" :thing="p.row.key" />
     </template>
   </div>
 </template>

@@ -53,7 +53,6 @@ const p = computed(() => product.data.value)
       </p>
       <SuiteParts :product="p.id" :definitions="p.definitions" />
       <TitleMarks :product="p" />
-      <OwnFields :key="p.id" kind="title" :thing="String(p.id)" />
       <TitleLines :product="p.id" :lines="p.lines" />
       <CatalogueLog :changes="p.changes" />
       <div class="two">
@@ -86,6 +85,7 @@ const p = computed(() => product.data.value)
           </table>
         </section>
       </div>
+      <OwnFields :key="p.id" kind="title" :thing="String(p.id)" />
     </template>
   </div>
 </template>

@@ -15,6 +15,6 @@ const list = (by: string, value: string, product: number) => {
 <template>
   <div class="page">
     <UseNav />
-    <SplitDesk of="use" what="title on a device" whats="titles on devices" :list="list"><h1>Use</h1></SplitDesk>
+    <SplitDesk of="use" what="counted install" whats="counted installs" :list="list"><h1>Use</h1></SplitDesk>
   </div>
 </template>

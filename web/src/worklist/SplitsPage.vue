@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import SplitDesk from '../components/SplitDesk.vue'
 import WorkNav from './WorkNav.vue'
+import { kinds } from './cases'
 
 /** Cases that are not ended, split by what is said of their devices. A row leads to the worklist. */
 const columns = ['environment', 'hosting', 'site', 'unit', 'age']
@@ -19,6 +20,8 @@ const list = (by: string, value: string, product: number) => {
 <template>
   <div class="page">
     <WorkNav />
-    <SplitDesk of="cases" what="case" whats="cases" :list="list"><h1>Cases that are not ended</h1></SplitDesk>
+    <SplitDesk of="cases" what="case" whats="cases" :words="kinds" :list="list"
+      ><h1>Cases that are not ended</h1></SplitDesk
+    >
   </div>
 </template>
