@@ -91,7 +91,8 @@ func TestExamplesOfRFC2849(t *testing.T) {
 	for _, e := range sixth {
 		kinds = append(kinds, e.Change)
 	}
-	if strings.Join(kinds, " ") != "add delete modrdn modrdn modify modify" || sixth[2].NewRDN != "cn=Paula Jensen" ||
+	if strings.Join(kinds, " ") != "add delete modrdn modrdn modify modify" ||
+		sixth[2].NewRDN != "cn=Paula Jensen" ||
 		sixth[2].KeepOld ||
 		!sixth[3].KeepOld ||
 		sixth[3].Superior != "ou=Accounting, dc=airius, dc=com" {
@@ -279,7 +280,8 @@ func TestManagersOfADirectory(t *testing.T) {
 		}
 	}
 	var line *LineError
-	if !errors.As(err, &line) || !strings.Contains(line.Content, "broken") || !strings.Contains(line.Reason, "no colon") {
+	if !errors.As(err, &line) || !strings.Contains(line.Content, "broken") ||
+		!strings.Contains(line.Reason, "no colon") {
 		t.Errorf("what cannot be read: %v", err)
 	}
 	if want := "u1 u2 <nil>, u2 u1 <nil>, u3 u3 <nil>, u4 Somebody Else <nil>"; strings.Join(got, ", ") != want {

@@ -91,8 +91,11 @@ func (svc *Service) Say(ctx context.Context, d Draft, who string) (out Fields, e
 	case d.Field == "":
 		return out, refuse.New("say which field it is")
 	case len(d.Field) > mostName || strings.ContainsAny(d.Field, "\"\x00\n|="):
-		return out, refuse.Errorf("a field has a name of at most %d bytes, without quotation marks, bars, equal signs and "+
-			"line ends", mostName)
+		return out, refuse.Errorf(
+			"a field has a name of at most %d bytes, without quotation marks, bars, equal signs and "+
+				"line ends",
+			mostName,
+		)
 	case len(d.Value) > mostValue:
 		return out, refuse.Errorf("a value has at most %d bytes", mostValue)
 	case !d.Drop && d.Reason == "":
@@ -143,16 +146,25 @@ func (svc *Service) Say(ctx context.Context, d Draft, who string) (out Fields, e
 	return out, err
 }
 
-// revised is the thing whose revision the fields of something have: theirs alone, so that two who say a field and change
-// the thing otherwise do not meet.
+// revised is what the fields of a thing have a revision by: theirs alone, so that two who say a field, and change the
+// thing otherwise, do not meet.
 func revised(kind Kind, thing string) edits.Thing {
 	return edits.Thing{Kind: edits.OwnFields, Key: string(kind) + " " + thing}
 }
 
 func put(tx *sqlite.Tx, d Draft, who string, now time.Time) error {
-	_, err := tx.Exec(`INSERT INTO own_value(kind, thing, field, value, reason, author, at) VALUES (?, ?, ?, ?, ?, ?, ?)
+	_, err := tx.Exec(
+		`INSERT INTO own_value(kind, thing, field, value, reason, author, at) VALUES (?, ?, ?, ?, ?, ?, ?)
 		ON CONFLICT (kind, thing, field) DO UPDATE SET value = excluded.value, reason = excluded.reason,
-		author = excluded.author, at = excluded.at`, d.Kind, d.Thing, d.Field, d.Value, d.Reason, who, now.Unix())
+		author = excluded.author, at = excluded.at`,
+		d.Kind,
+		d.Thing,
+		d.Field,
+		d.Value,
+		d.Reason,
+		who,
+		now.Unix(),
+	)
 	return err
 }
 

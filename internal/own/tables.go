@@ -43,10 +43,12 @@ func there(tx *sqlite.Tx, kind Kind, thing string) error {
 		return err
 	}
 	found, err := sqlite.Select[bool](tx, map[Kind]string{
-		Person:   "SELECT EXISTS (SELECT 1 FROM person WHERE code = ?1) OR EXISTS (SELECT 1 FROM person_record WHERE key = ?1)",
-		Title:    "SELECT EXISTS (SELECT 1 FROM product WHERE CAST(id AS TEXT) = ?1 AND id = CAST(?1 AS INTEGER))",
-		Line:     "SELECT EXISTS (SELECT 1 FROM entitlement WHERE code = ?1)",
-		Contract: "SELECT EXISTS (SELECT 1 FROM contract WHERE code = ?1) OR EXISTS (SELECT 1 FROM entitlement WHERE contract = ?1)",
+		Person: "SELECT EXISTS (SELECT 1 FROM person WHERE code = ?1 UNION ALL SELECT 1 FROM person_record WHERE " +
+			"key = ?1)",
+		Title:  "SELECT EXISTS (SELECT 1 FROM product WHERE CAST(id AS TEXT) = ?1 AND id = CAST(?1 AS INTEGER))",
+		Line:   "SELECT EXISTS (SELECT 1 FROM entitlement WHERE code = ?1)",
+		Contract: "SELECT EXISTS (SELECT 1 FROM contract WHERE code = ?1 UNION ALL SELECT 1 FROM entitlement WHERE " +
+			"contract = ?1)",
 	}[kind], thing)
 	if err == nil && !found[0] {
 		err = sqlite.ErrNotFound
@@ -141,7 +143,8 @@ func saidBy(tx *sqlite.Tx, kind Kind, thing string) (map[string]map[string]strin
 		return nil, err
 	}
 	type row struct{ Thing, Custom string }
-	text := "SELECT " + s.thing + " AS thing, " + s.custom + " AS custom FROM " + s.table + " WHERE " + s.custom + " <> ''"
+	text := "SELECT " + s.thing + " AS thing, " + s.custom + " AS custom FROM " + s.table +
+		" WHERE " + s.custom + " <> ''"
 	var args []any
 	switch {
 	case thing != "" && kind == Title:

@@ -54,7 +54,18 @@ var tables = []string{"snapshot", "renewal", "edits", "sqlite", "formats", "mach
 var routes = []string{"rest", "wire", "intake", "outbox", "renewal", "formats", "progress", "persons", "own"}
 
 // withTables are the rooms besides the stations' tables that have SQL.
-var withTables = []string{"sqlite", "snapshot", "renewal", "outbox", "edits", "export", "machines", "persons", "own", "splits"}
+var withTables = []string{
+	"sqlite",
+	"snapshot",
+	"renewal",
+	"outbox",
+	"edits",
+	"export",
+	"machines",
+	"persons",
+	"own",
+	"splits",
+}
 
 // outside is what the core must not reach: no SQL, HTTP, files, clock of its own or randomness.
 var outside = []string{"database/sql", "net/http", "os", "math/rand", "math/rand/v2"}

@@ -21,7 +21,11 @@ import (
 	"ensomet/internal/sqlite"
 )
 
-func splitOf(t *testing.T, prog *Program, asked reports.SplitAsked) (out map[string]reports.SplitRow, all reports.Split) {
+func splitOf(
+	t *testing.T,
+	prog *Program,
+	asked reports.SplitAsked,
+) (out map[string]reports.SplitRow, all reports.Split) {
 	t.Helper()
 	all, err := prog.Reports.Split(context.Background(), asked)
 	if err != nil {
@@ -63,13 +67,20 @@ func TestSplitsAddUp(t *testing.T) {
 	}
 	take(t, prog, formats.Devices, lines...)
 	take(t, prog, formats.Installs, installs...)
-	take(t, prog, formats.Entitlements, "entitlement_id,publisher,product,metric,quantity", "Q,Harrow,Queue,device,12",
-		"N,Harrow,Notes,device,90")
+	take(
+		t,
+		prog,
+		formats.Entitlements,
+		"entitlement_id,publisher,product,metric,quantity",
+		"Q,Harrow,Queue,device,12",
+		"N,Harrow,Notes,device,90",
+	)
 	refreshAll(t, prog)
 	by := append(slices.Clone(splits.By), "own:lease")
+	queue := mustProduct(t, prog, "Queue")
 	for _, of := range []string{"installs", "titles", "use", "cases"} {
 		for _, b := range by {
-			for _, narrow := range []reports.SplitAsked{{}, {Publisher: "Harrow"}, {Product: mustProduct(t, prog, "Queue")}} {
+			for _, narrow := range []reports.SplitAsked{{}, {Publisher: "Harrow"}, {Product: queue}} {
 				narrow.Of, narrow.By = of, b
 				_, all := splitOf(t, prog, narrow)
 				sum, parts := int64(0), make([]int64, len(all.Parts))
@@ -83,7 +94,8 @@ func TestSplitsAddUp(t *testing.T) {
 						t.Errorf("%+v: %+v of %d devices", narrow, row, all.Estate)
 					}
 				}
-				if of != "titles" && (sum != all.Total.Count || len(parts) > 0 && !slices.Equal(parts, all.Total.Parts)) {
+				if of != "titles" &&
+					(sum != all.Total.Count || len(parts) > 0 && !slices.Equal(parts, all.Total.Parts)) {
 					t.Errorf("%+v: parts add up to %d %v, the whole is %+v", narrow, sum, parts, all.Total)
 				}
 				// a device falls to one value of a fact, and may have installs of several sources
@@ -100,7 +112,8 @@ func TestSplitsAddUp(t *testing.T) {
 		got, _ := splitOf(t, prog, reports.SplitAsked{Of: "installs", By: b})
 		err := prog.DB.View(ctx, func(tx *sqlite.Tx) error {
 			for value, row := range got {
-				page, err := evidencesvc.DeviceList().Page(tx, sqlite.ListQuery{Filters: map[string]string{b: value}})
+				page, err := evidencesvc.DeviceList().
+					Page(tx, sqlite.ListQuery{Filters: map[string]string{b: value}})
 				if err != nil {
 					return err
 				}
@@ -134,8 +147,16 @@ func TestSplitsAddUp(t *testing.T) {
 				needed, short, owned, surplus = needed+p.Needed, short+p.Short, owned+p.Owned, surplus+p.Surplus
 			}
 			if needed != f.Needed || short != f.Short || owned != f.Owned || surplus != f.Surplus {
-				t.Errorf("%s by %s: %d needed, %d short, %d owned, %d spare; the position is %+v", name, b, needed, short,
-					owned, surplus, f)
+				t.Errorf(
+					"%s by %s: %d needed, %d short, %d owned, %d spare; the position is %+v",
+					name,
+					b,
+					needed,
+					short,
+					owned,
+					surplus,
+					f,
+				)
 			}
 		}
 	}
@@ -183,16 +204,27 @@ func TestOwnFieldsOfEverything(t *testing.T) {
 		"Harrow,Queue,commercial,290,EUR,Ada", "Harrow,Notes,commercial,9,EUR,")
 	take(t, prog, formats.Users, "user_id,name,email,cost_centre,desk", "u1,Una,u1@halv.example,4100,blue",
 		"u2,Ulf,u2@halv.example,4200,", "u3,Uri,u3@halv.example,,red")
-	take(t, prog, formats.Devices, "device_id,kind,primary_user,memory_mb", "D1,client,u1,16384", "D2,client,u2,8192",
-		"D3,client,u3,")
+	take(
+		t,
+		prog,
+		formats.Devices,
+		"device_id,kind,primary_user,memory_mb",
+		"D1,client,u1,16384",
+		"D2,client,u2,8192",
+		"D3,client,u3,",
+	)
 	take(t, prog, formats.Entitlements,
 		"entitlement_id,publisher,product,metric,quantity,unit_price,currency,purchased,contract,budget",
 		"L1,Harrow,Queue,device,2,100,EUR,2026-02-01,C-1,north", "L2,Harrow,Notes,device,3,10,EUR,2026-03-01,,")
 	refreshAll(t, prog)
 	say := func(kind own.Kind, thing, field, value string, revision int64) own.Fields {
 		t.Helper()
-		out, err := prog.Own.Say(ctx, own.Draft{Kind: kind, Thing: thing, Field: field, Value: value, Reason: "as agreed",
-			Revision: revision}, "ada")
+		out, err := prog.Own.Say(
+			ctx,
+			own.Draft{Kind: kind, Thing: thing, Field: field, Value: value, Reason: "as agreed",
+				Revision: revision},
+			"ada",
+		)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -214,10 +246,11 @@ func TestOwnFieldsOfEverything(t *testing.T) {
 					return nil
 				})
 			case "lines":
-				return snapshot.EntitlementList().EachOwn(tx, q, func(r snapshot.EntitlementRow, own []string) error {
-					out = append(out, r.Code+" "+strings.Join(own, ","))
-					return nil
-				})
+				return snapshot.EntitlementList().
+					EachOwn(tx, q, func(r snapshot.EntitlementRow, own []string) error {
+						out = append(out, r.Code+" "+strings.Join(own, ","))
+						return nil
+					})
 			}
 			return fmt.Errorf("no list %s", kind)
 		})
@@ -246,7 +279,8 @@ func TestOwnFieldsOfEverything(t *testing.T) {
 	is("by hand", list("people", nil, "desk"), "u1 blue", "u2 green", "u3 red")
 	is("titles by hand", list("titles", map[string]string{"own:steward": "Bo|Ada"}, "steward"), "Queue Bo")
 	is("lines by hand", list("lines", map[string]string{"own:budget": "south"}), "L2 ")
-	if first.Revision != 1 || len(first.Fields) != 1 || first.Fields[0].Author != "ada" || first.Fields[0].Said != "" {
+	if first.Revision != 1 || len(first.Fields) != 1 || first.Fields[0].Author != "ada" ||
+		first.Fields[0].Said != "" {
 		t.Errorf("%+v", first)
 	}
 	// a later list changes nothing of what holds, and what it says is shown beside it
@@ -297,13 +331,19 @@ func TestOwnFieldsOfEverything(t *testing.T) {
 	// what is said of a person changes the group at once
 	say(own.Person, "u3", "desk", "green", 0)
 	refreshAll(t, prog)
-	is("the group green", textsOf(t, prog, `SELECT d.code FROM group_member m JOIN device_group g ON g.id = m.group_id
-		JOIN device d ON d.id = m.device_id WHERE g.name = 'green' ORDER BY 1`), "D2", "D3")
+	is(
+		"the group green",
+		textsOf(t, prog, `SELECT d.code FROM group_member m JOIN device_group g ON g.id = m.group_id
+		JOIN device d ON d.id = m.device_id WHERE g.name = 'green' ORDER BY 1`),
+		"D2",
+		"D3",
+	)
 	if wrong, err := prog.Pipeline.Check(ctx); err != nil || len(wrong) > 0 {
 		t.Error(wrong, err)
 	}
 	names, err := prog.Own.Names(ctx, own.Person)
-	if err != nil || len(names) != 1 || names[0].Name != "desk" || !slices.Equal(names[0].Values, []string{"green", "blue"}) {
+	if err != nil || len(names) != 1 || names[0].Name != "desk" ||
+		!slices.Equal(names[0].Values, []string{"green", "blue"}) {
 		t.Errorf("%+v, %v", names, err)
 	}
 	// taken back, files hold again
@@ -312,6 +352,7 @@ func TestOwnFieldsOfEverything(t *testing.T) {
 		t.Fatal(err)
 	}
 	is("taken back", list("people", map[string]string{"own:desk": "white"}), "u2 ")
+	long := func(n int) string { return strings.Repeat("x", n) }
 	for want, d := range map[string]own.Draft{
 		"no such thing":        {Kind: own.Person, Thing: "nobody", Field: "desk", Value: "x", Reason: "y"},
 		"say which field":      {Kind: own.Person, Thing: "u1", Value: "x", Reason: "y"},
@@ -319,8 +360,8 @@ func TestOwnFieldsOfEverything(t *testing.T) {
 		"without quotation":    {Kind: own.Person, Thing: "u1", Field: `a"b`, Value: "x", Reason: "y"},
 		"is no kind of thing":  {Kind: "ship", Thing: "u1", Field: "desk", Value: "x", Reason: "y"},
 		"nothing was said":     {Kind: own.Line, Thing: "L1", Field: "budget", Drop: true},
-		"a value has at most":  {Kind: own.Line, Thing: "L1", Field: "budget", Value: strings.Repeat("x", 501), Reason: "y"},
-		"a reason has at most": {Kind: own.Line, Thing: "L1", Field: "budget", Value: "x", Reason: strings.Repeat("x", 1001)},
+		"a value has at most":  {Kind: own.Line, Thing: "L1", Field: "budget", Value: long(501), Reason: "y"},
+		"a reason has at most": {Kind: own.Line, Thing: "L1", Field: "budget", Value: "x", Reason: long(1001)},
 	} {
 		if _, err := prog.Own.Say(ctx, d, "ada"); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%+v: %v", d, err)

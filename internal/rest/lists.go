@@ -48,7 +48,9 @@ func (in *ListInput) Query() (sqlite.ListQuery, error) {
 		Own:        in.Own,
 	}
 	if len(in.Own) > mostOwn {
-		return q, &sqlite.ErrQuery{Reason: fmt.Sprintf("at most %d fields of the house's own are read at once", mostOwn)}
+		return q, &sqlite.ErrQuery{
+			Reason: fmt.Sprintf("at most %d fields of the house's own are read at once", mostOwn),
+		}
 	}
 	for _, f := range in.Filter {
 		column, value, ok := strings.Cut(f, "=")

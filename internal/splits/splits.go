@@ -1,6 +1,6 @@
-// Package splits splits any count by what is said of devices: by a fact, a field of the house's own, or the sources that
-// report what is counted. Each thing falls to one value, so that the parts add up, and no count of devices is larger
-// than the estate.
+// Package splits splits any count by what is said of devices: by a fact, a field of the house's own, or the sources
+// that report what is counted. Each thing falls to one value, so that the parts add up, and no count of devices is
+// larger than the estate.
 package splits
 
 import (
@@ -45,7 +45,8 @@ func label(by string) string {
 	if by == Whole {
 		return "''"
 	}
-	if field, own := strings.CutPrefix(by, sqlite.OwnColumn); own && field != "" && !strings.ContainsAny(field, "\"\x00") {
+	if field, own := strings.CutPrefix(by, sqlite.OwnColumn); own && field != "" &&
+		!strings.ContainsAny(field, "\"\x00") {
 		return sqlite.OwnIn("d.custom")(field)
 	}
 	return deviceColumns[by]

@@ -75,8 +75,12 @@ func (w *world) sourceStories() {
 		versions: []string{"3"}})
 	list(level, springList, "2026-03-20T08:00:00Z", staff[183:187]...)
 	list(level, onceList, "2026-06-22T08:00:00Z", staff[187])
-	w.hide("a list of March keeps nothing alive where newer scans are there; one of last week does", level, "device",
-		map[string]int64{"owned": 0, "needed": 1, "short": 1})
+	w.hide(
+		"a list of March keeps nothing alive where newer scans are there; one of last week does",
+		level,
+		"device",
+		map[string]int64{"owned": 0, "needed": 1, "short": 1},
+	)
 
 	gauge := w.newProduct(product{publisher: vest, name: "Turnstone Gauge", category: "drawing", price: "120",
 		versions: []string{"3"}})
@@ -111,7 +115,10 @@ func documents() map[string]string {
 	cycloneDX := func(app, version string, parts ...string) string {
 		var list []string
 		for _, p := range parts {
-			list = append(list, fmt.Sprintf(`{"type":"library","name":%q,"version":"1.4.2","purl":"pkg:npm/%s@1.4.2"}`, p, p))
+			list = append(
+				list,
+				fmt.Sprintf(`{"type":"library","name":%q,"version":"1.4.2","purl":"pkg:npm/%s@1.4.2"}`, p, p),
+			)
 		}
 		return fmt.Sprintf(`{"bomFormat":"CycloneDX","specVersion":"1.5","version":1,"metadata":{
 			"timestamp":"2026-06-20T08:00:00Z","component":{"type":"application","name":%q,"version":%q}},
@@ -200,7 +207,11 @@ func (o *Outside) machineStories(ctx context.Context, prog *program.Program) ([]
 	return []Truth{
 		seen("another source's number and full name, and one serial number: one machine", sameSerial,
 			map[string]string{"known as": "3", "alike": "0"}),
-		seen("a full host name alone is proposed, and waits", fullName, map[string]string{"known as": "1", "alike": "1"}),
+		seen(
+			"a full host name alone is proposed, and waits",
+			fullName,
+			map[string]string{"known as": "1", "alike": "1"},
+		),
 		seen("a name that was cut at 15 characters is proposed, and waits", longName,
 			map[string]string{"alike": "1"}),
 		seen("a copied disk: two machines with one machine id and two serial numbers stay two", cloneA,
@@ -211,9 +222,12 @@ func (o *Outside) machineStories(ctx context.Context, prog *program.Program) ([]
 		seen("a dock that stands at three desks joins nothing", dockA, map[string]string{"alike": "0"}),
 		seen("serial numbers that the maker left as they come join nothing", noSerialA,
 			map[string]string{"known as": "2", "alike": "0"}),
-		seen("one package in two documents of one application is one install, and another application takes nothing away",
-			application, map[string]string{"there:harbour-grid": "1", "there:harbour-chart": "0", "there:harbour-lamp": "1",
-				"there:Tide Desk": "1", "there:Quay Board": "1"}),
+		seen(
+			"one package in two documents of one application is one install; another application takes nothing away",
+			application,
+			map[string]string{"there:harbour-grid": "1", "there:harbour-chart": "0", "there:harbour-lamp": "1",
+				"there:Tide Desk": "1", "there:Quay Board": "1"},
+		),
 		seen("what a silent list alone reports has ended, and says why", "D0184",
 			map[string]string{"ended:Turnstone Level": "superseded"}),
 		seen("what a retired source alone reports has ended, and says why", "D0189",

@@ -36,7 +36,10 @@ type Field struct {
 var Fields = []Field{{"name", Text}, {"unit", Path}, {"directory_path", Path}, {"network", Network}, {"user", Text},
 	{"environment", Text}, {"kind", Text}, {"site", Text}, {"country", Text},
 	{"hosting", Text}, {"status", Text}, {"os", Text}, {"age", Text}, {"portable", Text}, {"processors", Number},
-	{"cores", Number}, {"virtual_cores", Number}, {"memory_mb", Number}, {"cluster", Text}, {"title", Title}, {"group", Group}}
+	{
+		"cores",
+		Number,
+	}, {"virtual_cores", Number}, {"memory_mb", Number}, {"cluster", Text}, {"title", Title}, {"group", Group}}
 
 // OwnField stands before the name of a field of the house's own, of which a condition on devices may ask as of a text.
 const OwnField = "own:"

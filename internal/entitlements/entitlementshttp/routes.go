@@ -112,7 +112,11 @@ func (s *routes) contracts() {
 			Kind  string `query:"ownOf" enum:"line,title,contract" required:"false"`
 			Field string `query:"own" doc:"a field of the house's own of these, by which it is split besides"`
 		}) (Spend, error) {
-			return rest.One(toSpend)(s.Spending.Spend(ctx, entitlements.OwnBy{Kind: own.Kind(in.Kind), Field: in.Field}))
+			return rest.One(
+				toSpend,
+			)(
+				s.Spending.Spend(ctx, entitlements.OwnBy{Kind: own.Kind(in.Kind), Field: in.Field}),
+			)
 		})
 	rest.Handle(s.Server, access.Viewer, rest.Get("spendByUse", "/api/spend/by-use"),
 		func(ctx context.Context, _ rest.Account, in *struct {

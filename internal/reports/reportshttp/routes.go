@@ -42,8 +42,12 @@ func (s *routes) splits() {
 			Publisher string `query:"publisher" doc:"only titles of this publisher"`
 			Product   int64  `query:"product" doc:"only this title"`
 		}) (Split, error) {
-			return rest.One(toSplit)(s.Reports.Split(ctx, reports.SplitAsked{Of: in.Of, By: in.By, Publisher: in.Publisher,
-				Product: in.Product}))
+			return rest.One(
+				toSplit,
+			)(
+				s.Reports.Split(ctx, reports.SplitAsked{Of: in.Of, By: in.By, Publisher: in.Publisher,
+					Product: in.Product}),
+			)
 		})
 }
 
