@@ -33,7 +33,7 @@ type route struct{ method, path string }
 func (r route) asked() string {
 	return strings.NewReplacer("{id}", "987654321", "{code}", "no-such-thing", "{key}", "no-such-key", "{format}",
 		"csv",
-		"{kind}", "devices", "{name}", "no-such-name", "{unit}", "0", "{metric}", "device", "{device}", "987654321",
+		"{kind}", "devices", "{of}", "person", "{thing}", "no-such-thing", "{name}", "no-such-name", "{unit}", "0", "{metric}", "device", "{device}", "987654321",
 		"{title}", "987654321", "{product}", "987654321", "{*}", "", "*", "").Replace(r.path)
 }
 
@@ -251,6 +251,8 @@ var notOfThings = []string{
 	"/answer/{key}",      // a wrong key is not found either, and a body that answers nothing is told before
 	"/api/how-far/{key}", // work that has not begun yet says nothing
 	"/api/import/{kind}",
+	"/api/own-fields/{of}",
+	"/api/splits/{of}",
 }
 
 // A cursor that we did not give is refused, as is a list that does not exist in that form.

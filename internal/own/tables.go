@@ -45,8 +45,8 @@ func there(tx *sqlite.Tx, kind Kind, thing string) error {
 	found, err := sqlite.Select[bool](tx, map[Kind]string{
 		Person: "SELECT EXISTS (SELECT 1 FROM person WHERE code = ?1 UNION ALL SELECT 1 FROM person_record WHERE " +
 			"key = ?1)",
-		Title:  "SELECT EXISTS (SELECT 1 FROM product WHERE CAST(id AS TEXT) = ?1 AND id = CAST(?1 AS INTEGER))",
-		Line:   "SELECT EXISTS (SELECT 1 FROM entitlement WHERE code = ?1)",
+		Title: "SELECT EXISTS (SELECT 1 FROM product WHERE CAST(id AS TEXT) = ?1 AND id = CAST(?1 AS INTEGER))",
+		Line:  "SELECT EXISTS (SELECT 1 FROM entitlement WHERE code = ?1)",
 		Contract: "SELECT EXISTS (SELECT 1 FROM contract WHERE code = ?1 UNION ALL SELECT 1 FROM entitlement WHERE " +
 			"contract = ?1)",
 	}[kind], thing)

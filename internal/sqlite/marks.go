@@ -30,7 +30,7 @@ var remembered = []struct {
 	{27, "pool"}, {28, "pool_was"}, {29, "pool_event"},
 	{30, "use_name"}, {31, "use_session"}, {32, "use_day"}, {33, "use_seen"}, {34, "last_use"},
 	{35, "process_event"}, {37, "way"},
-	{40, "person_record"}, {38, "entitlement_change"}, {39, "catalogue_change"},
+	{40, "person_record"}, {41, "own_value"}, {38, "entitlement_change"}, {39, "catalogue_change"},
 	{36, "install"},
 }
 

@@ -55,7 +55,7 @@ type OwnDraft struct {
 
 // ByKind names a kind of things in the path.
 type ByKind struct {
-	Kind string `path:"kind" enum:"person,title,line,contract"`
+	Kind string `path:"of" enum:"person,title,line,contract"`
 }
 
 // ByThing names a thing in the path.
@@ -66,16 +66,16 @@ type ByThing struct {
 
 // Register registers the routes.
 func Register(s *rest.Server, svc *own.Service) {
-	rest.Handle(s, access.Viewer, rest.Get("ownNames", "/api/own-fields/{kind}"),
+	rest.Handle(s, access.Viewer, rest.Get("ownNames", "/api/own-fields/{of}"),
 		func(ctx context.Context, _ rest.Account, in *ByKind) ([]OwnName, error) {
 			return rest.All(toOwnName)(svc.Names(ctx, own.Kind(in.Kind)))
 		})
-	rest.Handle(s, access.Viewer, rest.Get("ownFields", "/api/own-fields/{kind}/{thing}"),
+	rest.Handle(s, access.Viewer, rest.Get("ownFields", "/api/own-fields/{of}/{thing}"),
 		func(ctx context.Context, _ rest.Account, in *ByThing) (OwnFieldsOf, error) {
 			return rest.One(toOwnFieldsOf)(svc.Of(ctx, own.Kind(in.Kind), in.Thing))
 		})
 	rest.Handle(s, access.Editor,
-		huma.Operation{OperationID: "sayOwnField", Method: http.MethodPut, Path: "/api/own-fields/{kind}/{thing}"},
+		huma.Operation{OperationID: "sayOwnField", Method: http.MethodPut, Path: "/api/own-fields/{of}/{thing}"},
 		func(ctx context.Context, me rest.Account, in *struct {
 			ByThing
 			Body OwnDraft

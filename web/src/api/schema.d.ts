@@ -1492,7 +1492,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/own-fields/{kind}": {
+    "/api/own-fields/{of}": {
         parameters: {
             query?: never;
             header?: never;
@@ -1508,7 +1508,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/own-fields/{kind}/{thing}": {
+    "/api/own-fields/{of}/{thing}": {
         parameters: {
             query?: never;
             header?: never;
@@ -12310,7 +12310,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                kind: "person" | "title" | "line" | "contract";
+                of: "person" | "title" | "line" | "contract";
             };
             cookie?: never;
         };
@@ -12341,7 +12341,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                kind: "person" | "title" | "line" | "contract";
+                of: "person" | "title" | "line" | "contract";
                 /** @description a user_id, the number of a title, an entitlement_id, or the number of a contract */
                 thing: string;
             };
@@ -12374,7 +12374,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                kind: "person" | "title" | "line" | "contract";
+                of: "person" | "title" | "line" | "contract";
                 /** @description a user_id, the number of a title, an entitlement_id, or the number of a contract */
                 thing: string;
             };

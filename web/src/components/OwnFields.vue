@@ -18,10 +18,10 @@ import SureButton from './SureButton.vue'
  */
 const props = defineProps<{ kind: OwnKind; thing: string }>()
 const mayWork = useSession().may('work')
-const path = computed(() => ({ kind: props.kind, thing: props.thing }))
+const path = computed(() => ({ of: props.kind, thing: props.thing }))
 const own = useQuery({
   queryKey: ['own', path],
-  queryFn: () => ask(api.GET('/api/own-fields/{kind}/{thing}', { params: { path: path.value } })),
+  queryFn: () => ask(api.GET('/api/own-fields/{of}/{thing}', { params: { path: path.value } })),
 })
 const fields = computed(() => own.data.value?.fields ?? [])
 const known = useOwnFields(() => props.kind)
@@ -46,7 +46,7 @@ async function put(body: { field: string; value: string; drop: boolean; reason: 
   const taken = hold()
   await act(async () => {
     await ask(
-      api.PUT('/api/own-fields/{kind}/{thing}', {
+      api.PUT('/api/own-fields/{of}/{thing}', {
         params: { path: path.value },
         body: { ...body, revision: own.data.value!.revision },
       }),

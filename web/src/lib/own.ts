@@ -26,7 +26,7 @@ export function useOwnFields(kind?: () => OwnKind) {
   })
   const others = useQuery({
     queryKey: ['own-names', computed(() => kind?.())],
-    queryFn: () => ask(api.GET('/api/own-fields/{kind}', { params: { path: { kind: kind!() } } })),
+    queryFn: () => ask(api.GET('/api/own-fields/{of}', { params: { path: { of: kind!() } } })),
     enabled: !!kind,
   })
   return computed<OwnNamed[]>(() =>
