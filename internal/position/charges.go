@@ -52,6 +52,14 @@ func (svc *Service) Charges(ctx context.Context, code string) (MachineView, erro
 		if err != nil {
 			return err
 		}
+		if len(products) == 0 {
+			// of most machines there is nothing to say, and no need to read what all the others are
+			alone, err := positiondb.StandsAlone(tx, device)
+			if err != nil || alone {
+				return err
+			}
+			products = []int64{}
+		}
 		e, err := svc.Snapshots.Load(tx, svc.Snapshots.Today(), svc.Clock.Now().Unix(), products)
 		if err != nil {
 			return err

@@ -61,17 +61,13 @@ func Check(by string) error {
 	return nil
 }
 
-// sourcesOf is the sources that report some records of a device, in the order of their names: an install that two
-// sources see falls to both together, so that no part counts it twice.
-func sourcesOf(device, records string) string {
-	return `coalesce((SELECT group_concat(name, ' and ') FROM (SELECT DISTINCT s.name FROM install seen
-		JOIN source s ON s.id = seen.source_id WHERE seen.device_id = ` + device + ` AND seen.until IS NULL AND seen.record_id ` +
-		records + ` ORDER BY s.name)), '')`
-}
-
-// ofProduct are the records of a product.
-func ofProduct(product string) string {
-	return "IN (SELECT n.record_id FROM recognition n WHERE n.product_id = " + product + ")"
+// reporting is which sources report a title on a device, as a table of device_id, product_id and sources in the order
+// of their names: what two sources see falls to both together, so that no part counts it twice.
+func reporting(where string) string {
+	return `(SELECT device_id, product_id, group_concat(name, ' and ' ORDER BY name) AS sources FROM (
+		SELECT DISTINCT i.device_id, k.product_id, s.name FROM install i JOIN recognition k ON k.record_id = i.record_id
+		JOIN source s ON s.id = i.source_id WHERE i.until IS NULL AND k.product_id <> 0` + where + `)
+		GROUP BY device_id, product_id)`
 }
 
 func (n Narrow) where(product string) (text string, args []any) {
@@ -111,9 +107,9 @@ func Installs(tx *sqlite.Tx, by string, n Narrow) ([]Row, error) {
 	what := label(by)
 	if by == BySource {
 		what = "r.sources"
-		each = `(SELECT device_id, record_id, group_concat(name, ' and ') AS sources FROM (SELECT DISTINCT i.device_id,
-			i.record_id, s.name FROM install i JOIN source s ON s.id = i.source_id WHERE i.until IS NULL` + where + `
-			ORDER BY s.name) GROUP BY device_id, record_id) r`
+		each = `(SELECT device_id, record_id, group_concat(name, ' and ' ORDER BY name) AS sources
+			FROM (SELECT DISTINCT i.device_id, i.record_id, s.name FROM install i JOIN source s ON s.id = i.source_id
+				WHERE i.until IS NULL` + where + `) GROUP BY device_id, record_id) r`
 	}
 	return count(tx, "SELECT "+what+" AS value, r.device_id, f.age FROM "+each+
 		" JOIN device d ON d.id = r.device_id JOIN device_fact f ON f.device_id = d.id", "*", false, args)
@@ -122,36 +118,42 @@ func Installs(tx *sqlite.Tx, by string, n Narrow) ([]Row, error) {
 // Titles splits what is installed by titles: what is counted are different titles.
 func Titles(tx *sqlite.Tx, by string, n Narrow) ([]Row, error) {
 	where, args := n.where("k.product_id")
-	what := label(by)
+	what, each := label(by), `(SELECT DISTINCT i.device_id, k.product_id FROM install i
+		JOIN recognition k ON k.record_id = i.record_id WHERE i.until IS NULL AND k.product_id <> 0`+where+`)`
 	if by == BySource {
-		what = sourcesOf("r.device_id", ofProduct("r.product_id"))
+		what, each = "r.sources", reporting(where)
 	}
-	return count(tx, "SELECT "+what+` AS value, r.device_id, r.product_id, f.age
-		FROM (SELECT DISTINCT i.device_id, k.product_id FROM install i JOIN recognition k ON k.record_id = i.record_id
-			WHERE i.until IS NULL AND k.product_id <> 0`+where+`) r
+	return count(tx, "SELECT "+what+" AS value, r.device_id, r.product_id, f.age FROM "+each+` r
 		JOIN device d ON d.id = r.device_id JOIN device_fact f ON f.device_id = d.id`, "DISTINCT product_id", false, args)
 }
 
 // Use splits counted titles on devices by whether they are used: a part for each class.
 func Use(tx *sqlite.Tx, by string, n Narrow) ([]Row, error) {
 	where, args := n.where("i.product_id")
-	what := label(by)
+	what, join := label(by), ""
 	if by == BySource {
-		what = sourcesOf("i.device_id", ofProduct("i.product_id"))
+		what, join = "coalesce(r.sources, '')", beside("i", &args, n)
 	}
 	return count(tx, "SELECT "+what+` AS value, i.class AS part, i.device_id, f.age FROM idle_fact i
-		JOIN device d ON d.id = i.device_id JOIN device_fact f ON f.device_id = d.id WHERE 1`+where, "*", true, args)
+		JOIN device d ON d.id = i.device_id JOIN device_fact f ON f.device_id = d.id`+join+" WHERE 1"+where, "*", true, args)
+}
+
+// beside joins what sources report of the titles of a table. What narrows it comes before what narrows the table.
+func beside(table string, args *[]any, n Narrow) string {
+	where, more := n.where("k.product_id")
+	*args = append(more, *args...)
+	return " LEFT JOIN " + reporting(where) + " r ON r.device_id = " + table + ".device_id AND r.product_id = " +
+		table + ".product_id"
 }
 
 // Cases splits the cases that are not ended: a part for each kind. Those about a person and no device fall to the unit
 // and site of that person, those about neither to none.
 func Cases(tx *sqlite.Tx, by string, n Narrow) ([]Row, error) {
 	where, args := n.where("c.product_id")
-	what := label(by)
-	if by == BySource {
-		what = sourcesOf("c.device_id", ofProduct("c.product_id"))
-	}
+	what, join := label(by), ""
 	switch by {
+	case BySource:
+		what, join = "r.sources", beside("c", &args, n)
 	case "unit":
 		what = "d.org_unit, u.org_unit"
 	case "site":
@@ -159,21 +161,22 @@ func Cases(tx *sqlite.Tx, by string, n Narrow) ([]Row, error) {
 	}
 	return count(tx, "SELECT coalesce("+what+`, '') AS value, c.kind AS part, d.id AS device_id, f.age
 		FROM worklist_case c LEFT JOIN device d ON d.id = c.device_id LEFT JOIN device_fact f ON f.device_id = d.id
-		LEFT JOIN person u ON u.id = c.person_id WHERE c.state NOT IN ('gone', 'lapsed', 'kept')`+where, "*", true, args)
+		LEFT JOIN person u ON u.id = c.person_id`+join+` WHERE c.state NOT IN ('gone', 'lapsed', 'kept')`+where,
+		"*", true, args)
 }
 
 // Labels says of each device that reports a product, or has a right to it, what it falls to.
 func Labels(tx *sqlite.Tx, by string, product int64) (map[int64]string, error) {
-	what := label(by)
+	text, args := "SELECT d.id, "+label(by)+" AS label FROM device d LEFT JOIN device_fact f ON f.device_id = d.id",
+		[]any{}
 	if by == BySource {
-		what = sourcesOf("d.id", ofProduct("?1"))
+		text, args = "SELECT device_id AS id, sources AS label FROM "+reporting(" AND k.product_id = ?"), []any{product}
 	}
 	type one struct {
 		ID    int64
 		Label string
 	}
-	list, err := sqlite.Select[one](tx, "SELECT d.id, "+what+
-		" AS label FROM device d LEFT JOIN device_fact f ON f.device_id = d.id WHERE ?1 = ?1", product)
+	list, err := sqlite.Select[one](tx, text, args...)
 	out := make(map[int64]string, len(list))
 	for _, r := range list {
 		out[r.ID] = r.Label

@@ -49,3 +49,11 @@ func CountedByMachine(tx *sqlite.Tx, device int64) ([]int64, error) {
 			JOIN position p ON p.product_id = k.product_id AND p.metric IN ('core', 'processor')
 		ORDER BY 1`, device)
 }
+
+// StandsAlone reports whether a device runs on no host, and nothing runs on it or moves to it.
+func StandsAlone(tx *sqlite.Tx, device int64) (bool, error) {
+	list, err := sqlite.Select[bool](tx, `SELECT d.kind NOT IN ('virtual_machine', 'vm_host') AND d.host_id = ''
+		AND d.cluster = '' AND NOT EXISTS (SELECT 1 FROM device g WHERE g.host_id = d.code AND g.host_id <> '')
+		FROM device d WHERE d.id = ?`, device)
+	return err == nil && len(list) > 0 && list[0], err
+}
