@@ -55,7 +55,7 @@ var pages = []struct{ path, selector, text string }{
 	{"/titles/unsigned", ".settings", "never: a person decides"},
 	{"/titles/publishers", "tbody tr", "Ashquill"},
 	{"/titles/life?f=devices%3D%3E0", "[data-ending-months] td", "1"},
-	{"/titles/newer", "[data-runs] tbody", "37\u202f220"},
+	{"/titles/newer", "[data-runs] tbody", "37\u202f231"},
 	{"/entitlements", "tbody tr", "L-0001"},
 	{"/entitlements/ends", "[data-ends] tbody", "Sternpost Courier"},
 	{"/entitlements/seats", "tbody tr", "Fjordpen Notes"},

@@ -34,7 +34,8 @@ func (r route) asked() string {
 	return strings.NewReplacer("{id}", "987654321", "{code}", "no-such-thing", "{key}", "no-such-key", "{format}",
 		"csv",
 		"{kind}", "devices",
-		"{of}", "person", "{thing}", "no-such-thing", "{name}", "no-such-name", "{unit}", "0", "{metric}", "device", "{device}", "987654321",
+		"{of}", "person", "{thing}", "no-such-thing",
+		"{name}", "no-such-name", "{unit}", "0", "{metric}", "device", "{device}", "987654321",
 		"{title}", "987654321", "{product}", "987654321", "{*}", "", "*", "").Replace(r.path)
 }
 
