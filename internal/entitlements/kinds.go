@@ -24,6 +24,7 @@ func (svc *Service) Kinds() map[*formats.Kind]intake.WriterMaker {
 		formats.Transactions: svc.transactionWriter,
 		formats.Assignments:  func(in intake.Arrival) (*intake.Writer, error) { return assignmentWriter(in.Tx) },
 		formats.Rates:        rateWriter,
+		formats.Contracts:    svc.contractWriter,
 	}
 }
 
@@ -65,6 +66,55 @@ func (svc *Service) entitlementWriter(in intake.Arrival) (*intake.Writer, error)
 			return change, svc.touchLine(in.Tx, e.Code, in.Author, was)
 		},
 	)
+}
+
+// contractWriter writes what a file says of contracts: it comes before what was typed, as with lines, and whoever has
+// the contract open in a form is told when he saves.
+func (svc *Service) contractWriter(in intake.Arrival) (*intake.Writer, error) {
+	return intake.NoTwice(func(row *formats.Row) (string, formats.Contract, error) {
+		c, err := formats.ParseContract(row)
+		return "contract " + c.Code, c, err
+	}, func(said formats.Contract, _ *formats.Row) (sqlite.Change, error) {
+		was, custom, err := entitlementsdb.ContractByCode(in.Tx, said.Code)
+		if err != nil {
+			return sqlite.Same, err
+		}
+		is := entitlementsdb.Contract{
+			Code:       said.Code,
+			Publisher:  said.Publisher,
+			Name:       said.Name,
+			Start:      said.Start,
+			End:        said.End,
+			NoticeDays: said.NoticeDays,
+			Renews:     said.Renews,
+			Owner:      said.Owner,
+			Note:       said.Note,
+			Author:     was.Author,
+			At:         was.At,
+		}
+		if is == was && custom == sqlite.Custom(said.Custom) {
+			return sqlite.Same, nil
+		}
+		now := svc.Clock.Now()
+		is.Author, is.At = in.Author, now.Unix()
+		if err := entitlementsdb.PutContract(in.Tx, is); err != nil {
+			return sqlite.Same, err
+		}
+		if err := entitlementsdb.PutContractFields(in.Tx, is.Code, sqlite.Custom(said.Custom)); err != nil {
+			return sqlite.Same, err
+		}
+		if was.Code == "" {
+			return sqlite.Added, nil
+		}
+		return sqlite.Changed, edits.Touch(
+			in.Tx,
+			edits.Thing{Kind: edits.Contract, Key: is.Code},
+			in.Author,
+			now,
+			was,
+			is,
+		)
+	}), nil
 }
 
 // touchLine keeps that a file changed a line: whoever has it open in a form is told when he saves.

@@ -87,7 +87,8 @@ func (svc *Service) takeIn(tx *sqlite.Tx, line evidencedb.Aside, content, author
 	return row.Content, s.Finish(&intake.ImportResult{})
 }
 
-// Retry tries every line that waits again, as it stands. It returns how many went in.
+// Retry tries every line that waits again, as it stands, but for those that somebody has to settle. It returns how many
+// went in.
 func (svc *Service) Retry(ctx context.Context, author string) (int, error) {
 	var waiting []evidencedb.Aside
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
@@ -101,7 +102,7 @@ func (svc *Service) Retry(ctx context.Context, author string) (int, error) {
 	for _, kind := range formats.Kinds {
 		lines := slices.DeleteFunc(
 			slices.Clone(waiting),
-			func(l evidencedb.Aside) bool { return l.Kind != kind.Name },
+			func(l evidencedb.Aside) bool { return l.Kind != kind.Name || intake.ForSomebody(l.Reason) },
 		)
 		if len(lines) == 0 {
 			continue

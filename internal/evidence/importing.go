@@ -187,7 +187,12 @@ func (svc *Service) keepImport(
 // markImport marks what lines of a kind touch. Rights and pools mark their products line by line.
 func markImport(tx *sqlite.Tx, k *formats.Kind) error {
 	switch k {
-	case formats.Entitlements, formats.Transactions, formats.Assignments, formats.Pools, formats.PoolEvents:
+	case formats.Contracts,
+		formats.Entitlements,
+		formats.Transactions,
+		formats.Assignments,
+		formats.Pools,
+		formats.PoolEvents:
 		return renewal.Count(tx, renewal.Changes)
 	case formats.Titles, formats.Publishers:
 		return renewal.MarkCatalogue(tx)

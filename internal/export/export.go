@@ -45,6 +45,9 @@ var exports = map[string]string{
 	"sources": "SELECT name, covers, " + sqlite.Number("trust") + ", " + sqlite.Number("silent_days") +
 		", CASE WHEN retired_on > 0 THEN 'retired' ELSE 'active' END, " + sqlite.Date("retired_on") +
 		" FROM source_life ORDER BY name",
+	"contracts": "SELECT code, publisher, name, " + sqlite.Date("start") + ", " + sqlite.Date("contract.end") + ", " +
+		sqlite.Number("notice_days") + ", CASE WHEN renews THEN 'true' ELSE 'false' END, owner, note FROM contract " +
+		"ORDER BY code",
 	"users": "SELECT code, name, email, org_unit, site, status, " + sqlite.Date(
 		"left_on",
 	) + ", log_ons, manager, cost_centre, directory_id, account FROM person ORDER BY code",

@@ -43,6 +43,7 @@ var (
 		processors cores virtual_cores core_factor host_id cluster pinned portable status last_scan serial maker model machine_id hardware_addresses
 		directory_id memory_mb`,
 	)
+	Contracts    = kind("contracts", "contract", `contract publisher name start end notice_days renews owner note`)
 	Entitlements = &Kind{
 		Name:     "entitlements",
 		Columns:  entitlementColumns(),
@@ -94,6 +95,7 @@ var (
 		Sources,
 		Users,
 		Devices,
+		Contracts,
 		Entitlements,
 		Transactions,
 		Keys,

@@ -557,3 +557,35 @@ func ParseKey(row *Row) (BookedKey, error) {
 	k := BookedKey{Entitlement: p.need("entitlement_id"), Key: p.need("key"), Note: p.col("note")}
 	return k, p.err()
 }
+
+// Contract is a line of contracts.csv.
+type Contract struct {
+	Code, Publisher, Name string
+	Start, End            civil.Day
+	NoticeDays            int64 // how long before its end notice must be given
+	Renews                bool  // it goes on by itself unless notice is given
+	Owner, Note           string
+	Custom                map[string]string
+}
+
+// mostNotice is how many days ahead notice may have to be given.
+const mostNotice = 3700
+
+// ParseContract reads a line of contracts.csv.
+func ParseContract(row *Row) (Contract, error) {
+	p := &parser{row: row, kind: Contracts}
+	c := Contract{Code: p.need("contract"), Publisher: p.col("publisher"), Name: p.col("name"), Start: p.day("start"),
+		End: p.day("end"), NoticeDays: p.wholeTo("notice_days", mostNotice), Owner: p.col("owner"), Note: p.col("note"),
+		Custom: row.Custom()}
+	switch v := strings.ToLower(p.col("renews")); v {
+	case "", "false":
+	case "true":
+		c.Renews = true
+	default:
+		p.fail("renews is %q: it may be true or false", v)
+	}
+	if c.Start.Known() && c.End.Known() && c.End < c.Start {
+		p.fail("it ends on %s, before it starts on %s", c.End, c.Start)
+	}
+	return c, p.err()
+}

@@ -16,6 +16,7 @@ var parsers = map[*Kind]func(*Row) error{
 	Publishers:    func(r *Row) error { _, err := ParsePublisher(r); return err },
 	Titles:        func(r *Row) error { _, err := ParseTitle(r); return err },
 	Sources:       func(r *Row) error { _, err := ParseSource(r); return err },
+	Contracts:     func(r *Row) error { _, err := ParseContract(r); return err },
 	Rates:         func(r *Row) error { _, err := ParseRate(r); return err },
 	Users:         func(r *Row) error { _, err := ParseUser(r); return err },
 	Devices:       func(r *Row) error { _, err := ParseDevice(r, time.UTC); return err },

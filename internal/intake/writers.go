@@ -2,6 +2,7 @@ package intake
 
 import (
 	"fmt"
+	"strings"
 	"time"
 
 	"ensomet/internal/core/refuse"
@@ -57,6 +58,13 @@ func UpsertWriter[T any](
 	return NoTwice(parse, func(v T, row *formats.Row) (sqlite.Change, error) { return put(u, v, row) }), err
 }
 
+// oneMustGo ends the reason of a line that says otherwise what an earlier line of its file said.
+const oneMustGo = "one of the two must go"
+
+// ForSomebody reports whether a line was put aside for a reason that only somebody can settle: trying it again would
+// let it in, since the line that it stood against is not read again.
+func ForSomebody(reason string) bool { return strings.HasSuffix(reason, oneMustGo) }
+
 // NoTwice refuses the same thing twice in one file with other values: nobody can say which is right.
 func NoTwice[T any](
 	parse func(*formats.Row) (string, T, error),
@@ -75,7 +83,7 @@ func NoTwice[T any](
 		if b, twice := before[key]; twice && b.content != row.Content {
 			return sqlite.Same, Refuse(
 				row,
-				"%s stands already on line %d with other values: one of the two must go",
+				"%s stands already on line %d with other values: "+oneMustGo,
 				key,
 				b.line,
 			)

@@ -31,8 +31,8 @@ func (k Kind) source() (source, error) {
 		return source{"title", "CAST(product_id AS TEXT)", "custom"}, nil
 	case Line:
 		return source{"entitlement", "code", "custom"}, nil
-	case Contract: // no file says anything of them yet
-		return source{"contract", "code", "''"}, nil
+	case Contract:
+		return source{"contract", "code", "custom"}, nil
 	}
 	return source{}, refuse.Errorf("%q is no kind of thing that has fields of the house's own", string(k))
 }
@@ -63,7 +63,7 @@ func SQL(kind Kind, thing string) func(field string) string {
 		byHand := "(SELECT v.value FROM own_value v WHERE v.kind = '" + string(kind) + "' AND v.thing = " + thing +
 			" AND v.field = " + name + ")"
 		s, err := kind.source()
-		if err != nil || kind == Contract {
+		if err != nil {
 			return "coalesce(" + byHand + ", '')"
 		}
 		path := "f." + s.custom + " ->> '" + sqlite.JSONPath(field) + "'"

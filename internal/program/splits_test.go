@@ -2,6 +2,7 @@ package program
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"math/rand/v2"
 	"slices"
@@ -13,6 +14,7 @@ import (
 	"ensomet/internal/directory"
 	"ensomet/internal/entitlements"
 	evidencesvc "ensomet/internal/evidence"
+	"ensomet/internal/export"
 	"ensomet/internal/formats"
 	"ensomet/internal/own"
 	"ensomet/internal/reports"
@@ -366,5 +368,75 @@ func TestOwnFieldsOfEverything(t *testing.T) {
 		if _, err := prog.Own.Say(ctx, d, "ada"); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%+v: %v", d, err)
 		}
+	}
+}
+
+// Contracts come from files with fields of the house's own: what a file says comes before what was typed, whoever has
+// the contract open is told, and what goes out comes back the same.
+func TestContractsFromFiles(t *testing.T) {
+	prog, _ := desk(t)
+	ctx := context.Background()
+	const header = "contract,publisher,name,start,end,notice_days,renews,owner,note,counsel"
+	res := take(
+		t,
+		prog,
+		formats.Contracts,
+		header,
+		"C-1,Harrow,Frame,2026-01-01,2026-12-31,90,true,Ada,,Cleo",
+		"C-2,Ostwick,Seats,,,,,,,",
+		"C-1,Harrow,Again,,,,,,,",
+		"C-3,,,2026-05-01,2026-04-01,,,,,",
+		"C-4,,,,,,perhaps,,,",
+		"C-5,,,,,9999,,,,",
+	)
+	if res.Added != 2 || len(res.Aside) != 4 {
+		t.Errorf("%+v", res)
+	}
+	list, err := prog.Entitlements.Contracts(ctx)
+	if err != nil || len(list) != 2 || list[0].Name != "Frame" || !list[0].Renews || list[0].NoticeDays != 90 ||
+		list[0].Own["counsel"] != "Cleo" || list[0].Notice != "2026-10-02" {
+		t.Fatalf("%+v, %v", list, err)
+	}
+	if again := take(t, prog, formats.Contracts, header,
+		"C-1,Harrow,Frame,2026-01-01,2026-12-31,90,true,Ada,,Cleo"); again.Same != 1 || again.Changed != 0 {
+		t.Errorf("the same again: %+v", again)
+	}
+	seen := list[0].Contract
+	take(t, prog, formats.Contracts, header, "C-1,Harrow,Frame,2026-01-01,2027-12-31,90,true,Ada,,Bo")
+	seen.Note = "as typed"
+	if err := prog.Entitlements.PutContract(ctx, seen, "ada"); !errors.Is(err, sqlite.ErrChangedMeanwhile) {
+		t.Errorf("saved on what a file changed meanwhile: %v", err)
+	}
+	if _, err := prog.Own.Say(ctx, own.Draft{Kind: own.Contract, Thing: "C-1", Field: "counsel", Value: "Dag",
+		Reason: "since May"}, "ada"); err != nil {
+		t.Fatal(err)
+	}
+	if list, err = prog.Entitlements.Contracts(ctx); err != nil || list[0].End.String() != "2027-12-31" ||
+		list[0].Own["counsel"] != "Dag" {
+		t.Errorf("%+v, %v", list[0], err)
+	}
+	fields, err := prog.Own.Of(ctx, own.Contract, "C-1")
+	if err != nil || len(fields.Fields) != 1 || fields.Fields[0].Said != "Bo" {
+		t.Errorf("%+v, %v", fields, err)
+	}
+	var out []string
+	if err := prog.DB.View(ctx, func(tx *sqlite.Tx) error {
+		return export.File(tx, "contracts", func(row []string) error {
+			out = append(out, strings.Join(row, ","))
+			return nil
+		})
+	}); err != nil {
+		t.Fatal(err)
+	}
+	if want := []string{"C-1,Harrow,Frame,2026-01-01,2027-12-31,90,true,Ada,",
+		"C-2,Ostwick,Seats,,,,false,,"}; !slices.Equal(out, want) {
+		t.Errorf("%q, not %q", out, want)
+	}
+	other, _ := desk(t)
+	again := append([]string{strings.TrimSuffix(header, ",counsel")}, out...)
+	if res := take(t, other, formats.Contracts, again...); res.
+		Added != 2 ||
+		len(res.Aside) != 0 {
+		t.Errorf("what went out comes back: %+v", res)
 	}
 }

@@ -276,6 +276,26 @@ func Contracts(tx *sqlite.Tx) ([]Contract, error) {
 		NOT IN (SELECT code FROM contract) ORDER BY 1`)
 }
 
+// ContractByCode reads what is known of a contract, with its fields of the house's own as a file said them. There is
+// none where its code is empty.
+func ContractByCode(tx *sqlite.Tx, code string) (c Contract, custom string, err error) {
+	list, err := sqlite.Select[Contract](tx, `SELECT code, publisher, name, start, end, notice_days, renews, owner,
+		note, author, at FROM contract WHERE code = ?`, code)
+	if err != nil || len(list) == 0 {
+		return c, "", err
+	}
+	fields, err := sqlite.Select[string](tx, "SELECT custom FROM contract WHERE code = ?", code)
+	if err != nil {
+		return c, "", err
+	}
+	return list[0], fields[0], nil
+}
+
+// PutContractFields writes the fields of the house's own that a file says of a contract.
+func PutContractFields(tx *sqlite.Tx, code, custom string) error {
+	return tx.One("UPDATE contract SET custom = ? WHERE code = ?", custom, code)
+}
+
 // PutContract writes what is known of a contract.
 func PutContract(tx *sqlite.Tx, c Contract) error {
 	_, err := tx.Exec(

@@ -16,6 +16,9 @@ CREATE TABLE own_value (
   PRIMARY KEY (kind, thing, field)
 ) WITHOUT ROWID;
 
+-- Fields of the house's own of a contract, as a file says them.
+ALTER TABLE contract ADD COLUMN custom TEXT NOT NULL DEFAULT '';
+
 -- The memory of a device in MB, 0 where it is not known: the newest report, else what a list states.
 ALTER TABLE device ADD COLUMN memory_mb INTEGER NOT NULL DEFAULT 0;
 ALTER TABLE joined_device ADD COLUMN memory_mb INTEGER NOT NULL DEFAULT 0;
