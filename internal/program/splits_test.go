@@ -434,9 +434,7 @@ func TestContractsFromFiles(t *testing.T) {
 	}
 	other, _ := desk(t)
 	again := append([]string{strings.TrimSuffix(header, ",counsel")}, out...)
-	if res := take(t, other, formats.Contracts, again...); res.
-		Added != 2 ||
-		len(res.Aside) != 0 {
+	if res := take(t, other, formats.Contracts, again...); res.Added != 2 || len(res.Aside) != 0 {
 		t.Errorf("what went out comes back: %+v", res)
 	}
 }
