@@ -14,6 +14,7 @@ import (
 	"ensomet/internal/entitlements/entitlementshttp"
 	"ensomet/internal/evidence/byhand/byhandhttp"
 	"ensomet/internal/evidence/evidencehttp"
+	"ensomet/internal/evidence/same/samehttp"
 	"ensomet/internal/own/ownhttp"
 	"ensomet/internal/people"
 	"ensomet/internal/people/peopledb"
@@ -70,9 +71,10 @@ func At(site rest.Site, p *program.Program, mover Mover) *Server {
 	}
 	peoplehttp.Register(s.Server, p.People, p.Demo)
 	evidencehttp.Register(s.Server, evidencehttp.Stations{Evidence: p.Evidence, Collecting: p.Collecting,
-		Sources: p.Sources, Same: p.Same})
+		Sources: p.Sources})
 	directoryhttp.Register(s.Server, p.Directory, p.Directories)
 	byhandhttp.Register(s.Server, p.ByHand)
+	samehttp.Register(s.Server, p.Same)
 	ownhttp.Register(s.Server, p.Own)
 	placeshttp.Register(s.Server, p.Places)
 	titleshttp.Register(s.Server, titleshttp.Stations{Titles: p.Titles, Catalogue: p.Catalogue})

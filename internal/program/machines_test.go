@@ -13,6 +13,7 @@ import (
 
 	"ensomet/internal/core/identity"
 	"ensomet/internal/evidence"
+	"ensomet/internal/evidence/same"
 	"ensomet/internal/formats"
 	"ensomet/internal/intake"
 	"ensomet/internal/machines"
@@ -243,7 +244,7 @@ func TestAnEstateAsCompaniesHaveIt(t *testing.T) {
 			formats.Titles,
 			append([]string{"publisher,product,licence_model,list_price,currency"}, titles...)...)
 	}
-	if err := four.Same.SetJoinRules(ctx, evidence.JoinRules{Names: true}, "ada"); err != nil {
+	if err := four.Same.SetJoinRules(ctx, same.JoinRules{Names: true}, "ada"); err != nil {
 		t.Fatal(err)
 	}
 	at := clock.now.AddDate(0, 0, -1)

@@ -14,6 +14,7 @@ import (
 	"ensomet/internal/evidence"
 	"ensomet/internal/evidence/byhand"
 	"ensomet/internal/evidence/evidencedb"
+	"ensomet/internal/evidence/same"
 	"ensomet/internal/fetch"
 	"ensomet/internal/formats"
 	"ensomet/internal/intake"
@@ -46,7 +47,7 @@ type Program struct {
 	Evidence     *evidence.Service
 	Collecting   *evidence.Collecting
 	Sources      *evidence.Sources
-	Same         *evidence.Same
+	Same         *same.Service
 	Directory    *directory.Service
 	ByHand       *byhand.Service
 	Own          *own.Service
@@ -105,7 +106,7 @@ func New(db *sqlite.DB, clock clock.Clock) *Program {
 	p.Titles = &titles.Service{DB: db, Clock: clock, Snapshots: p.Snapshots, Progress: p.Progress}
 	p.Collecting = &evidence.Collecting{Service: p.Evidence}
 	p.Sources = &evidence.Sources{Service: p.Evidence}
-	p.Same = &evidence.Same{Service: p.Evidence}
+	p.Same = &same.Service{DB: db, Clock: clock, Snapshots: p.Snapshots, Machines: p.Evidence.Machines}
 	p.Directories = &directory.Reader{
 		DB:       db,
 		Clock:    clock,

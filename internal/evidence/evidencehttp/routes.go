@@ -18,7 +18,6 @@ type Stations struct {
 	Evidence   *evidence.Service
 	Collecting *evidence.Collecting
 	Sources    *evidence.Sources
-	Same       *evidence.Same
 }
 
 type routes struct {
@@ -36,7 +35,6 @@ func Register(server *rest.Server, stations Stations) {
 	s.changes()
 	s.sources()
 	s.sourceLife()
-	s.same()
 	s.files()
 	s.lists()
 	s.recordFields()
@@ -209,38 +207,6 @@ func (s *routes) sourceLife() {
 	rest.Handle(s.Server, access.Editor, rest.Post("saveSource", "/api/sources"),
 		func(ctx context.Context, me rest.Account, in *rest.Body[SourceDraft]) (rest.Done, error) {
 			return rest.DoneOr(s.Sources.Save(ctx, fromSourceDraft(in.Body), me.Name))
-		})
-}
-
-// same registers what may be one machine under several names.
-func (s *routes) same() {
-	rest.Handle(s.Server, access.Viewer, rest.Get("samePairs", "/api/same"),
-		rest.Plain(s.Same.Pairs, rest.One(toSameList)))
-	rest.Handle(s.Server, access.Viewer, rest.Get("sameActs", "/api/same/acts"),
-		rest.Plain(s.Same.Acts, rest.All(toSameAct)))
-	rest.Handle(s.Server, access.Viewer, rest.Get("deviceNames", "/api/devices/{code}/names"),
-		func(ctx context.Context, _ rest.Account, in *rest.ByCode) (DeviceNames, error) {
-			return rest.One(toDeviceNames)(s.Same.Names(ctx, in.Code))
-		})
-	rest.Handle(s.Server, access.Editor, rest.Post("previewSame", "/api/same/preview"),
-		func(ctx context.Context, _ rest.Account, in *rest.Body[SameDraft]) (SameEffect, error) {
-			return rest.One(toSameEffect)(s.Same.Preview(ctx, fromSameDraft(in.Body)))
-		})
-	rest.Handle(s.Server, access.Editor, rest.Post("decideSame", "/api/same"),
-		func(ctx context.Context, me rest.Account, in *rest.Body[SameDraft]) (SameEffect, error) {
-			return rest.One(toSameEffect)(s.Same.Decide(ctx, fromSameDraft(in.Body), me.Name))
-		})
-	rest.Handle(s.Server, access.Editor, rest.Post("takeBackSame", "/api/same/acts/{id}/take-back"),
-		rest.OnID(s.Same.TakeBack))
-	rest.Handle(s.Server, access.Viewer, rest.Get("joinRules", "/api/same/rules"),
-		rest.Plain(s.Same.JoinRules, rest.One(toJoinRules)))
-	rest.Handle(s.Server, access.Editor,
-		huma.Operation{OperationID: "setJoinRules", Method: http.MethodPut, Path: "/api/same/rules"},
-		func(ctx context.Context, me rest.Account, in *rest.Body[JoinRules]) (JoinRules, error) {
-			if err := s.Same.SetJoinRules(ctx, fromJoinRules(in.Body), me.Name); err != nil {
-				return JoinRules{}, err
-			}
-			return rest.One(toJoinRules)(s.Same.JoinRules(ctx))
 		})
 }
 

@@ -1,4 +1,6 @@
-package evidence
+// Package same has what people decide of what may be one machine under several names: proposals with the signs for them
+// and against them, joining and parting with what that does, and what joins by itself.
+package same
 
 import (
 	"context"
@@ -7,6 +9,7 @@ import (
 	"slices"
 	"strings"
 
+	"ensomet/internal/clock"
 	"ensomet/internal/core/identity"
 	"ensomet/internal/core/refuse"
 	"ensomet/internal/edits"
@@ -16,8 +19,13 @@ import (
 	"ensomet/internal/sqlite"
 )
 
-// Same does what can be done with what may be one machine under several names.
-type Same struct{ *Service }
+// Service does what can be done there.
+type Service struct {
+	DB        *sqlite.DB
+	Clock     clock.Clock
+	Snapshots *snapshot.Loader
+	Machines  *machines.Room
+}
 
 // NamedAs is what one source calls a machine, with the signs that it gave. Times are in seconds since 1970.
 type NamedAs struct {
@@ -35,8 +43,8 @@ type NamedAs struct {
 	Last      int64
 }
 
-// SameSide is one of two devices that may be one.
-type SameSide struct {
+// Side is one of two devices that may be one.
+type Side struct {
 	Code     string
 	Name     string
 	Kind     string
@@ -47,32 +55,32 @@ type SameSide struct {
 	NamedAs  []NamedAs
 }
 
-// SamePair is two devices that may be one machine, with what speaks for it and against it.
-type SamePair struct {
-	A     SameSide
-	B     SameSide
+// Pair is two devices that may be one machine, with what speaks for it and against it.
+type Pair struct {
+	A     Side
+	B     Side
 	Waits bool // a sign that is certain speaks for it, and another one against
-	Signs []SameSign
+	Signs []Sign
 }
 
-// SameSign is a sign in words. Weight is certain, likely or against.
-type SameSign struct {
+// Sign is a sign in words. Weight is certain, likely or against.
+type Sign struct {
 	Weight string
 	Words  string
 }
 
-// SameList is what may be one machine: how many pairs there are, and the first of them.
-type SameList struct {
+// List is what may be one machine: how many pairs there are, and the first of them.
+type List struct {
 	Total int64
 	Waits int64
-	Pairs []SamePair
+	Pairs []Pair
 }
 
 // shownPairs is how many pairs are listed at once.
 const shownPairs = 60
 
-// SameAct is a decision of somebody, with what it was about.
-type SameAct struct {
+// Act is a decision of somebody, with what it was about.
+type Act struct {
 	ID       int64
 	Together bool
 	Reason   string
@@ -86,7 +94,7 @@ type SameAct struct {
 // DeviceNames is what a device is called, and what people decided about it.
 type DeviceNames struct {
 	NamedAs []NamedAs
-	Acts    []SameAct
+	Acts    []Act
 }
 
 func namedAs(list []*machines.Record) []NamedAs {
@@ -107,30 +115,30 @@ func namedAs(list []*machines.Record) []NamedAs {
 }
 
 // signWords say what a sign is.
-func signWords(s identity.Sign) SameSign {
+func signWords(s identity.Sign) Sign {
 	names := map[identity.Kind]string{identity.BySerial: "serial number", identity.ByMachineID: "machine id",
 		identity.ByDirectory: "object in the directory", identity.ByIdentifier: "identifier of its source",
 		identity.ByDeviceID: "device id", identity.ByName: "host name", identity.ByAddress: "hardware address",
 		identity.ByMaker: "maker", identity.AtOneMoment: "address"}
-	out := SameSign{Weight: "likely", Words: "the same " + names[s.Kind] + " " + s.Value}
+	out := Sign{Weight: "likely", Words: "the same " + names[s.Kind] + " " + s.Value}
 	switch {
 	case s.Weight == identity.Certain:
 		out.Weight = "certain"
 	case s.Weight == identity.Against && s.Kind == identity.ByMachineID:
-		out = SameSign{"against", fmt.Sprintf("two machine ids on the same days: %s and %s", s.Value, s.Other)}
+		out = Sign{"against", fmt.Sprintf("two machine ids on the same days: %s and %s", s.Value, s.Other)}
 	case s.Weight == identity.Against && s.Kind == identity.AtOneMoment:
-		out = SameSign{"against", fmt.Sprintf("seen on the same days at %s and at %s", s.Value, s.Other)}
+		out = Sign{"against", fmt.Sprintf("seen on the same days at %s and at %s", s.Value, s.Other)}
 	case s.Weight == identity.Against && s.Kind == identity.ByIdentifier:
-		out = SameSign{"against", fmt.Sprintf("one source lists both, as %s and as %s", s.Value, s.Other)}
+		out = Sign{"against", fmt.Sprintf("one source lists both, as %s and as %s", s.Value, s.Other)}
 	case s.Weight == identity.Against:
-		out = SameSign{"against", fmt.Sprintf("another %s: %s and %s", names[s.Kind], s.Value, s.Other)}
+		out = Sign{"against", fmt.Sprintf("another %s: %s and %s", names[s.Kind], s.Value, s.Other)}
 	}
 	return out
 }
 
 // Pairs lists devices that may be one machine: those that wait for somebody first.
-func (svc *Same) Pairs(ctx context.Context) (SameList, error) {
-	out := SameList{Pairs: []SamePair{}}
+func (svc *Service) Pairs(ctx context.Context) (List, error) {
+	out := List{Pairs: []Pair{}}
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
 		pairs, total, waits, err := machines.Pairs(tx, shownPairs)
 		if err != nil {
@@ -138,7 +146,7 @@ func (svc *Same) Pairs(ctx context.Context) (SameList, error) {
 		}
 		out.Total, out.Waits = total, waits
 		for _, p := range pairs {
-			one := SamePair{Waits: p.Waits, Signs: []SameSign{}}
+			one := Pair{Waits: p.Waits, Signs: []Sign{}}
 			for _, s := range p.Signs {
 				one.Signs = append(one.Signs, signWords(s))
 			}
@@ -155,8 +163,8 @@ func (svc *Same) Pairs(ctx context.Context) (SameList, error) {
 	return out, err
 }
 
-func sideOf(tx *sqlite.Tx, device int64) (SameSide, error) {
-	var out SameSide
+func sideOf(tx *sqlite.Tx, device int64) (Side, error) {
+	var out Side
 	if err := tx.QueryRowContext(tx.Ctx, `SELECT d.code, d.name, d.kind, d.org_unit, d.primary_user,
 		coalesce(f.last_seen, 0), coalesce(f.installs, 0) FROM device d LEFT JOIN device_fact f ON f.device_id = d.id
 		WHERE d.id = ?`, device).Scan(&out.Code, &out.Name, &out.Kind, &out.Unit, &out.User, &out.LastSeen,
@@ -169,8 +177,8 @@ func sideOf(tx *sqlite.Tx, device int64) (SameSide, error) {
 }
 
 // Names says what sources call a device, and what people decided about it.
-func (svc *Same) Names(ctx context.Context, code string) (DeviceNames, error) {
-	out := DeviceNames{Acts: []SameAct{}}
+func (svc *Service) Names(ctx context.Context, code string) (DeviceNames, error) {
+	out := DeviceNames{Acts: []Act{}}
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
 		id, err := snapshot.FindDevice(tx, code)
 		if err != nil {
@@ -188,7 +196,7 @@ func (svc *Same) Names(ctx context.Context, code string) (DeviceNames, error) {
 		for _, a := range acts {
 			out.Acts = append(
 				out.Acts,
-				SameAct{a.ID, a.Together, a.Reason, a.Author, a.At, a.EndedAt, a.EndedBy, a.Records},
+				Act{a.ID, a.Together, a.Reason, a.Author, a.At, a.EndedAt, a.EndedBy, a.Records},
 			)
 		}
 		return err
@@ -197,21 +205,21 @@ func (svc *Same) Names(ctx context.Context, code string) (DeviceNames, error) {
 }
 
 // Acts lists the newest decisions.
-func (svc *Same) Acts(ctx context.Context) ([]SameAct, error) {
-	out := []SameAct{}
+func (svc *Service) Acts(ctx context.Context) ([]Act, error) {
+	out := []Act{}
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
 		acts, err := machines.Acts(tx, 0, 60)
 		for _, a := range acts {
-			out = append(out, SameAct{a.ID, a.Together, a.Reason, a.Author, a.At, a.EndedAt, a.EndedBy, a.Records})
+			out = append(out, Act{a.ID, a.Together, a.Reason, a.Author, a.At, a.EndedAt, a.EndedBy, a.Records})
 		}
 		return err
 	})
 	return out, err
 }
 
-// SameDraft is what somebody decides: that the devices of each pair are one machine, or that they are not; or that
+// Draft is what somebody decides: that the devices of each pair are one machine, or that they are not; or that
 // some of what a device is known as is another machine.
-type SameDraft struct {
+type Draft struct {
 	Pairs    [][]string // of device_ids
 	Together bool
 	Device   string  // whose records are parted from it
@@ -219,8 +227,8 @@ type SameDraft struct {
 	Reason   string
 }
 
-// SameEffect is what a decision does.
-type SameEffect struct {
+// Effect is what a decision does.
+type Effect struct {
 	Before int64 // devices
 	After  int64
 	Acts   []int64 // by which it can be taken back
@@ -229,8 +237,8 @@ type SameEffect struct {
 }
 
 // Decide takes a decision.
-func (svc *Same) Decide(ctx context.Context, d SameDraft, who string) (SameEffect, error) {
-	var out SameEffect
+func (svc *Service) Decide(ctx context.Context, d Draft, who string) (Effect, error) {
+	var out Effect
 	err := svc.DB.Update(ctx, func(tx *sqlite.Tx) (err error) {
 		if out, err = svc.decide(tx, d, who); err != nil {
 			return err
@@ -253,8 +261,8 @@ func (svc *Same) Decide(ctx context.Context, d SameDraft, who string) (SameEffec
 }
 
 // Preview says what a decision would do.
-func (svc *Same) Preview(ctx context.Context, d SameDraft) (SameEffect, error) {
-	var out SameEffect
+func (svc *Service) Preview(ctx context.Context, d Draft) (Effect, error) {
+	var out Effect
 	err := svc.DB.Preview(ctx, func(tx *sqlite.Tx) error {
 		if d.Reason == "" {
 			d.Reason = "to see what it would do"
@@ -288,7 +296,7 @@ func (svc *Same) Preview(ctx context.Context, d SameDraft) (SameEffect, error) {
 	return out, err
 }
 
-func (svc *Same) decide(tx *sqlite.Tx, d SameDraft, who string) (out SameEffect, err error) {
+func (svc *Service) decide(tx *sqlite.Tx, d Draft, who string) (out Effect, err error) {
 	said := machines.Who{Name: who, Reason: d.Reason, At: svc.Clock.Now().Unix()}
 	if out.Before, err = evidencedb.CountDevices(tx); err != nil {
 		return out, err
@@ -345,7 +353,7 @@ func (svc *Same) decide(tx *sqlite.Tx, d SameDraft, who string) (out SameEffect,
 }
 
 // TakeBack takes a decision back.
-func (svc *Same) TakeBack(ctx context.Context, act int64, who string) error {
+func (svc *Service) TakeBack(ctx context.Context, act int64, who string) error {
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		now := svc.Clock.Now()
 		if err := svc.Machines.TakeBack(tx, act, machines.Who{Name: who, At: now.Unix()}); err != nil {
@@ -363,7 +371,7 @@ type JoinRules struct {
 }
 
 // JoinRules returns what joins without anybody.
-func (svc *Same) JoinRules(ctx context.Context) (out JoinRules, err error) {
+func (svc *Service) JoinRules(ctx context.Context) (out JoinRules, err error) {
 	err = svc.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
 		out, err = joinRules(tx)
 		return err
@@ -386,7 +394,7 @@ func joinRules(tx *sqlite.Tx) (out JoinRules, err error) {
 }
 
 // SetJoinRules says what joins without anybody, and joins or parts what does by it.
-func (svc *Same) SetJoinRules(ctx context.Context, r JoinRules, who string) error {
+func (svc *Service) SetJoinRules(ctx context.Context, r JoinRules, who string) error {
 	err := svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		was, err := joinRules(tx)
 		if err != nil {
