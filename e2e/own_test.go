@@ -80,6 +80,11 @@ func TestSplitsOnThePage(t *testing.T) {
 	says(t, page, "[data-split-table] thead", "lease")
 	says(t, page, "[data-split-total]", "installs on")
 	row := `[data-value="owned"]`
+	text := page.MustEval(`async () => (await fetch(document.querySelector('a[download]').href)).text()`).String()
+	if installs := plain(page.MustElement(row + " td:nth-child(3)").MustText()); !strings.Contains(text,
+		"\nowned,"+installs+",") || !strings.HasPrefix(text, "value,count,devices,stale,never_scanned") {
+		t.Errorf("the file of a split with %s installs: %.300s", installs, text)
+	}
 	devices := page.MustElement(row + " td:nth-last-child(3)").MustText()
 	press(t, page, row+" a")
 	says(t, page, "[data-total]", devices+" devices")
@@ -98,6 +103,9 @@ func TestSplitsOnThePage(t *testing.T) {
 	page.MustNavigate(url + "/position/351?by=environment")
 	says(t, page, "[data-parts]", "production")
 }
+
+// plain is a number without what parts its thousands.
+func plain(number string) string { return strings.NewReplacer("\u202f", "", "\u00a0", "", " ", "").Replace(number) }
 
 // The page of a host says what its processors are asked for and why, and that of a machine on it leads there.
 func TestChargesOfAHost(t *testing.T) {

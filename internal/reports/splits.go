@@ -117,3 +117,17 @@ func (s *Split) gather(rows, all []splits.Row) {
 		s.Rows = s.Rows[:mostValues]
 	}
 }
+
+// Columns are the columns of a split as a file, a line for each value.
+func (s *Split) Columns() []string {
+	return slices.Concat([]string{"value", "count"}, s.Parts, []string{"devices", "stale", "never_scanned"})
+}
+
+// Line is a row as a file has it.
+func (r *SplitRow) Line() []string {
+	out := []string{r.Value, sqlite.Itoa(r.Count)}
+	for _, n := range r.Parts {
+		out = append(out, sqlite.Itoa(n))
+	}
+	return append(out, sqlite.Itoa(r.Devices), sqlite.Itoa(r.Stale), sqlite.Itoa(r.Never))
+}

@@ -3,6 +3,7 @@ package standin
 import (
 	"context"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 	"time"
@@ -168,11 +169,13 @@ func (o *Outside) machineStories(ctx context.Context, prog *program.Program) ([]
 			return nil, fmt.Errorf("%s: %w", code, err)
 		}
 	}
-	for code, change := range map[string]func(d *formats.ScanDevice){
+	changes := map[string]func(d *formats.ScanDevice){
 		sameSerial: func(d *formats.ScanDevice) { d.Name = strings.ToUpper(d.Name) + ".halvorsund.example" },
 		fullName:   func(d *formats.ScanDevice) { d.Name, d.Serial, d.Maker = d.Name+".halvorsund.example", "", "" },
 		longName:   func(d *formats.ScanDevice) { d.Name, d.Serial, d.Maker = strings.ToUpper(d.Name[:15]), "", "" },
-	} {
+	}
+	for _, code := range slices.Sorted(maps.Keys(changes)) { // in one order, so that each demo is the same
+		change := changes[code]
 		s, err := look(ctx, prog, at[code], begin.AddDate(0, 0, 3), nil)
 		if err != nil {
 			return nil, err
@@ -186,7 +189,9 @@ func (o *Outside) machineStories(ctx context.Context, prog *program.Program) ([]
 			return nil, fmt.Errorf("%s: %w", code, err)
 		}
 	}
-	for name, text := range documents() {
+	texts := documents()
+	for _, name := range slices.Sorted(maps.Keys(texts)) {
+		text := texts[name]
 		if _, err := prog.Evidence.ImportFile(ctx, strings.NewReader(text), int64(len(text)), intake.ImportRequest{
 			File: name, Device: application, AsOf: Now.AddDate(0, 0, -8), Author: "demo"}); err != nil {
 			return nil, fmt.Errorf("%s: %w", name, err)

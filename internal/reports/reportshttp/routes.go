@@ -2,15 +2,20 @@
 package reportshttp
 
 import (
+	"cmp"
 	"context"
 	"io"
 	"net/http"
+	"strconv"
 
 	"ensomet/internal/core/access"
+	"ensomet/internal/formats"
 	"ensomet/internal/progress"
 	"ensomet/internal/renewal"
 	"ensomet/internal/reports"
 	"ensomet/internal/rest"
+
+	"github.com/danielgtaylor/huma/v2"
 )
 
 // Stations is what the routes of this station ask.
@@ -49,6 +54,31 @@ func (s *routes) splits() {
 					Product: in.Product}),
 			)
 		})
+	s.Router.Get("/api/splits/{of}.{format}", func(w http.ResponseWriter, r *http.Request) {
+		of, format, q := r.PathValue("of"), r.PathValue("format"), r.URL.Query()
+		product, err := strconv.ParseInt(cmp.Or(q.Get("product"), "0"), 10, 64)
+		if err != nil {
+			rest.Problem(w, huma.Error400BadRequest("The title is said by its number."))
+			return
+		}
+		s.Give(w, r, of+"-split."+format, rest.TableTypes[format], func(file io.Writer) error {
+			split, err := s.Reports.Split(r.Context(), reports.SplitAsked{Of: of, By: cmp.Or(q.Get("by"), "kind"),
+				Publisher: q.Get("publisher"), Product: product})
+			if err != nil {
+				return err
+			}
+			out, err := formats.NewWriter(file, format, split.Columns())
+			if err != nil {
+				return err
+			}
+			for i := range split.Rows {
+				if err := out.Write(split.Rows[i].Line()); err != nil {
+					return err
+				}
+			}
+			return out.Close()
+		})
+	})
 }
 
 func (s *routes) howFar() {

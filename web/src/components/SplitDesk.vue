@@ -81,12 +81,10 @@ function share(n: number): string {
   const part = (100 * n) / all
   return part < 0.05 ? '< 0.1 %' : `${part.toFixed(1)} %`
 }
-const file = computed(() => {
-  const quoted = (v: string | number) => (/[",\n]/.test(String(v)) ? `"${String(v).replaceAll('"', '""')}"` : String(v))
-  const head = [label(by.value), props.whats, ...parts.value.map(partWord), 'devices', 'stale', 'never scanned']
-  const body = rows.value.map((r) => [r.value, r.count, ...partsOf(r), r.devices, r.stale, r.never])
-  return `data:text/csv;charset=utf-8,${encodeURIComponent([head, ...body].map((l) => l.map(quoted).join(',')).join('\n') + '\n')}`
-})
+const file = (format: string) => {
+  const asked = new URLSearchParams({ by: by.value, product: String(product.value) })
+  return `/api/splits/${props.of}.${format}?${asked}`
+}
 </script>
 
 <template>
@@ -116,7 +114,8 @@ const file = computed(() => {
       }}<template v-if="split.isFetching.value">, counting…</template></span
     >
     <span class="grow" />
-    <a :href="file" :download="`${of}-by-${by.replace(/\W+/g, '-')}.csv`">CSV</a>
+    <a :href="file('csv')" download>CSV</a>
+    <a :href="file('xlsx')" download>XLSX</a>
   </div>
   <p v-if="split.error.value" class="says" role="alert">{{ split.error.value.message }}</p>
   <p v-else-if="!s" class="soft" role="status">Counting…</p>
