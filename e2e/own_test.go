@@ -105,7 +105,9 @@ func TestSplitsOnThePage(t *testing.T) {
 }
 
 // plain is a number without what parts its thousands.
-func plain(number string) string { return strings.NewReplacer("\u202f", "", "\u00a0", "", " ", "").Replace(number) }
+func plain(number string) string {
+	return strings.NewReplacer("\u202f", "", "\u00a0", "", " ", "").Replace(number)
+}
 
 // The page of a host says what its processors are asked for and why, and that of a machine on it leads there.
 func TestChargesOfAHost(t *testing.T) {
