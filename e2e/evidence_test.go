@@ -122,7 +122,7 @@ func TestMakeAGroupByConditions(t *testing.T) {
 	row(t, page, "vessels", "192")
 	press(t, page, "[data-new-group]")
 	page.MustElement("[data-group-name]").MustInput("wide machines of the hall")
-	says(t, page, "[data-preview] h2", "1\u202f224 devices")
+	says(t, page, "[data-preview] h2", "1\u202f226 devices")
 	press(t, page, "[data-add-line]")
 	line := page.MustElement("[data-line]")
 	choose(t, line, "what is asked about", "address")

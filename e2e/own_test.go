@@ -40,7 +40,8 @@ func TestAFieldOfOurOwnOfAPerson(t *testing.T) {
 	press(t, page, `[data-field="building"] button`, "^take it back$")
 	press(t, page, `[data-field="building"] button`, "^take it back$")
 	says(t, page, "[data-own-says]", "Taken back")
-	if text := page.MustElement(`[data-field="building"]`).MustText(); strings.Contains(text, "by hand") {
+	page.MustWait(`() => !document.querySelector('[data-field="building"] .soft')`)
+	if text := page.MustElement(`[data-field="building"]`).MustText(); !strings.Contains(text, "north shed") {
 		t.Errorf("after it was taken back: %s", text)
 	}
 }
