@@ -13,8 +13,8 @@ import (
 
 	"ensomet/internal/core/civil"
 	"ensomet/internal/formats"
+	"ensomet/internal/lists"
 	"ensomet/internal/program"
-	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 )
 
@@ -196,7 +196,7 @@ func rightsSteps(ctx context.Context, prog *program.Program, step string,
 			return prog.Position.Positions(ctx, civil.MustParse("2026-06-29"), func([]string) error { return nil })
 		})
 	}
-	var changes, pages, lists []float64
+	var changes, pages, asked []float64
 	one := func(into *[]float64, fn func() error) error {
 		start := time.Now()
 		err := fn()
@@ -229,9 +229,9 @@ func rightsSteps(ctx context.Context, prog *program.Program, step string,
 			func() error { _, err := prog.Position.ProductPosition(ctx, ids[0], 0, 0); return err }); err != nil {
 			return err
 		}
-		if err := one(&lists, func() error {
+		if err := one(&asked, func() error {
 			return prog.DB.View(ctx, func(tx *sqlite.Tx) error {
-				_, err := snapshot.PositionList().Page(tx,
+				_, err := lists.PositionList().Page(tx,
 					sqlite.ListQuery{Sort: []string{"money", "product", "balance"}[i%3], Limit: 100})
 				return err
 			})
@@ -244,11 +244,11 @@ func rightsSteps(ctx context.Context, prog *program.Program, step string,
 	changes = changes[1:]
 	slices.Sort(changes)
 	slices.Sort(pages)
-	slices.Sort(lists)
+	slices.Sort(asked)
 	say("change middle", changes[len(changes)/2])
 	say("change slowest", changes[len(changes)-1])
 	say("page middle", pages[len(pages)/2])
 	say("page 95", pages[len(pages)*95/100])
-	say("list 95", lists[len(lists)*95/100])
+	say("list 95", asked[len(asked)*95/100])
 	return nil
 }

@@ -12,7 +12,7 @@ import (
 
 	"ensomet/internal/evidence/evidencedb"
 	"ensomet/internal/intake"
-	"ensomet/internal/snapshot"
+	"ensomet/internal/lists"
 	"ensomet/internal/sqlite"
 )
 
@@ -28,7 +28,7 @@ func TestFilesOverHTTP(t *testing.T) {
 	}
 	devices := func() int {
 		_, answer := p.do("GET", "/api/devices?limit=1", "", nil)
-		var page sqlite.Page[snapshot.DeviceRow]
+		var page sqlite.Page[lists.DeviceRow]
 		if err := json.Unmarshal([]byte(answer), &page); err != nil {
 			t.Fatal(err)
 		}

@@ -13,8 +13,8 @@ import (
 	"ensomet/internal/directory/directorydb"
 	"ensomet/internal/entitlements/entitlementsdb"
 	"ensomet/internal/evidence/evidencedb"
+	"ensomet/internal/lists"
 	"ensomet/internal/outbox"
-	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 	"ensomet/internal/use/usedb"
 	"ensomet/internal/worklist/worklistdb"
@@ -175,14 +175,14 @@ func TestListsAreReadByIndexes(t *testing.T) {
 	}
 	lists := map[string]planned{
 		"asides":      evidencedb.AsideList(),
-		"cases":       snapshot.CaseList(),
+		"cases":       lists.CaseList(),
 		"changes":     evidencedb.ChangeList(),
 		"deliveries":  evidencedb.DeliveryList(),
-		"devices":     snapshot.DeviceList(),
+		"devices":     lists.DeviceList(),
 		"keys":        entitlementsdb.KeyList(),
 		"mail":        outbox.MailList(),
 		"moves":       evidencedb.MoveList(),
-		"names":       snapshot.NameList(),
+		"names":       lists.NameList(),
 		"people":      directorydb.List(),
 		"potential":   worklistdb.PotentialList(),
 		"savings":     worklistdb.SavingList(),

@@ -20,8 +20,8 @@ import (
 	"ensomet/internal/core/access"
 	"ensomet/internal/formats"
 	"ensomet/internal/intake"
+	"ensomet/internal/lists"
 	"ensomet/internal/program"
-	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 )
 
@@ -278,7 +278,7 @@ func TestPagesMakeTheWholeList(t *testing.T) {
 		var whole, parts []string
 		read := func(limit int, cursor string) (names []string, next string, total int) {
 			_, text := p.do("GET", fmt.Sprintf("/api/devices?%s&limit=%d&cursor=%s", query, limit, cursor), "", nil)
-			var page sqlite.Page[snapshot.DeviceRow]
+			var page sqlite.Page[lists.DeviceRow]
 			if err := json.Unmarshal([]byte(text), &page); err != nil {
 				t.Fatal(err, text)
 			}

@@ -2,13 +2,13 @@ package entitlements
 
 import (
 	"ensomet/internal/entitlements/entitlementsdb"
-	"ensomet/internal/snapshot"
+	"ensomet/internal/lists"
 )
 
 // What this station answers as its tables and the snapshot have it.
 type (
 	Contract       = entitlementsdb.Contract
-	EntitlementRow = snapshot.EntitlementRow
+	EntitlementRow = lists.EntitlementRow
 	KeptKey        = entitlementsdb.KeptKey
 	LineChange     = entitlementsdb.LineChange
 	LineNote       = entitlementsdb.LineNote

@@ -3,14 +3,14 @@ package entitlements
 import (
 	"ensomet/internal/core/entitle"
 	"ensomet/internal/entitlements/entitlementsdb"
-	"ensomet/internal/snapshot"
+	"ensomet/internal/lists"
 	"ensomet/internal/sqlite"
 )
 
 // Entitlements reads a page of entitlements with what each comes to today.
-func (svc *Service) Entitlements(*sqlite.ListQuery) (*sqlite.List[snapshot.EntitlementRow], error) {
-	list := snapshot.EntitlementList()
-	list.Fill = func(tx *sqlite.Tx) (func(*snapshot.EntitlementRow), error) {
+func (svc *Service) Entitlements(*sqlite.ListQuery) (*sqlite.List[lists.EntitlementRow], error) {
+	list := lists.EntitlementList()
+	list.Fill = func(tx *sqlite.Tx) (func(*lists.EntitlementRow), error) {
 		all, err := entitlementsdb.AllEntitlements(tx)
 		if err != nil {
 			return nil, err
@@ -20,7 +20,7 @@ func (svc *Service) Entitlements(*sqlite.ListQuery) (*sqlite.List[snapshot.Entit
 			byProduct[e.Line.Product] = append(byProduct[e.Line.Product], e.Line)
 		}
 		effects := map[int64]map[string]entitle.Effect{}
-		return func(r *snapshot.EntitlementRow) {
+		return func(r *lists.EntitlementRow) {
 			if effects[r.ProductID] == nil {
 				effects[r.ProductID] = entitle.Effective(byProduct[r.ProductID], svc.Snapshots.Today())
 			}

@@ -5,7 +5,7 @@ import (
 	"ensomet/internal/evidence/evidencedb"
 	"ensomet/internal/formats"
 	"ensomet/internal/intake"
-	"ensomet/internal/snapshot"
+	"ensomet/internal/lists"
 	"ensomet/internal/sqlite"
 )
 
@@ -19,7 +19,7 @@ type (
 	DeviceKind    = evidence.DeviceKind
 	Delivery      = evidencedb.Delivery
 	DeviceFileRow = evidencedb.DeviceFileRow
-	DeviceFull    = snapshot.DeviceFull
+	DeviceFull    = lists.DeviceFull
 	FileRow       = evidencedb.FileRow
 	HolderRow     = evidencedb.HolderRow
 	ImportResult  = intake.ImportResult
@@ -37,7 +37,7 @@ type (
 )
 
 // DeviceList lists the devices.
-func DeviceList() *sqlite.List[snapshot.DeviceRow] { return snapshot.DeviceList() }
+func DeviceList() *sqlite.List[lists.DeviceRow] { return lists.DeviceList() }
 
 // AsideList lists the lines that nobody could take.
 func AsideList() *sqlite.List[AsideRow] { return evidencedb.AsideList() }

@@ -9,7 +9,7 @@ import (
 
 	"ensomet/internal/core/version"
 	"ensomet/internal/evidence/evidencedb"
-	"ensomet/internal/snapshot"
+	"ensomet/internal/lists"
 	"ensomet/internal/sqlite"
 )
 
@@ -61,11 +61,11 @@ const apart = 7
 func (svc *Service) Compare(ctx context.Context, left, right string) (Comparison, error) {
 	out := Comparison{Facts: []ComparedFact{}, Software: []ComparedTitle{}}
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
-		l, err := snapshot.DeviceByCode(tx, left)
+		l, err := lists.DeviceByCode(tx, left)
 		if err != nil {
 			return err
 		}
-		r, err := snapshot.DeviceByCode(tx, right)
+		r, err := lists.DeviceByCode(tx, right)
 		if err != nil {
 			return err
 		}

@@ -10,18 +10,19 @@ import (
 	"ensomet/internal/core/evidence"
 	"ensomet/internal/core/recognise"
 	"ensomet/internal/evidence/evidencedb"
+	"ensomet/internal/lists"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 )
 
 // DeviceView is a device with everything known of it.
 type DeviceView struct {
-	snapshot.DeviceFull
+	lists.DeviceFull
 	FreshFor int
 	Software []evidencedb.InstallRow
 	Remarks  []snapshot.Remark // notes on single installs
 	Scans    []evidencedb.ScanRow
-	Findings []snapshot.CaseRow
+	Findings []lists.CaseRow
 }
 
 // Device returns a device by its device_id.
@@ -33,7 +34,7 @@ func (svc *Service) Device(ctx context.Context, code string) (DeviceView, error)
 			return err
 		}
 		out.FreshFor = s.FreshDays
-		if out.DeviceFull, err = snapshot.DeviceByCode(tx, code); err != nil {
+		if out.DeviceFull, err = lists.DeviceByCode(tx, code); err != nil {
 			return err
 		}
 		if out.Software, err = evidencedb.DeviceInstalls(tx, out.ID); err != nil {
@@ -58,7 +59,7 @@ func (svc *Service) Device(ctx context.Context, code string) (DeviceView, error)
 		if out.Scans, err = evidencedb.DeviceScans(tx, out.ID, 30); err != nil {
 			return err
 		}
-		page, err := snapshot.CaseList().Page(tx,
+		page, err := lists.CaseList().Page(tx,
 			sqlite.ListQuery{Filters: map[string]string{"deviceId": fmt.Sprint(out.ID)}})
 		out.Findings = page.Rows
 		return err

@@ -16,6 +16,7 @@ import (
 	"ensomet/internal/evidence/evidencedb"
 	"ensomet/internal/export"
 	"ensomet/internal/formats"
+	"ensomet/internal/lists"
 	"ensomet/internal/own"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -35,7 +36,7 @@ var SoftwareFormats = map[string]SoftwareFormat{
 func (svc *Service) DeviceScan(ctx context.Context, code string) (*formats.Scan, error) {
 	s := &formats.Scan{Format: formats.ScanFormat, Source: "Ensomet"}
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
-		d, err := snapshot.DeviceByCode(tx, code)
+		d, err := lists.DeviceByCode(tx, code)
 		if err != nil {
 			return err
 		}
@@ -95,7 +96,7 @@ func (svc *Service) WriteSoftware(ctx context.Context, code, format string, out 
 func (svc *Service) WriteAllSoftware(ctx context.Context, format string, out io.Writer) error {
 	var codes []string
 	if err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
-		page, err := snapshot.DeviceList().Page(tx, sqlite.ListQuery{Sort: "code"})
+		page, err := lists.DeviceList().Page(tx, sqlite.ListQuery{Sort: "code"})
 		for _, d := range page.Rows {
 			if d.LastSeen != 0 {
 				codes = append(codes, d.Code)

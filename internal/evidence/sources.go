@@ -10,6 +10,7 @@ import (
 	"ensomet/internal/core/evidence"
 	"ensomet/internal/core/version"
 	"ensomet/internal/evidence/evidencedb"
+	"ensomet/internal/lists"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 )
@@ -181,7 +182,7 @@ func (svc *Service) FindFiles(ctx context.Context, pattern string) (FileSearch, 
 		if out.Files, out.Total, err = evidencedb.FindFiles(tx, pattern, shownFiles); err != nil {
 			return err
 		}
-		page, err := snapshot.DeviceList().Page(tx,
+		page, err := lists.DeviceList().Page(tx,
 			sqlite.ListQuery{Filters: map[string]string{"hasFile": pattern}, Limit: 1})
 		if err != nil {
 			return err
@@ -217,7 +218,7 @@ func (svc *Service) Drill(ctx context.Context, publisher string, product int64, 
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
 		switch {
 		case product != 0:
-			page, err := snapshot.ProductList().Page(
+			page, err := lists.ProductList().Page(
 				tx,
 				sqlite.ListQuery{Filters: map[string]string{"id": fmt.Sprint(product)}, Limit: 1})
 			if err != nil {

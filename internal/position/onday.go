@@ -8,6 +8,7 @@ import (
 
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/refuse"
+	"ensomet/internal/lists"
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -29,8 +30,8 @@ const mostDays = 4
 
 // PositionsOn lists every position: of today, or of the day that the filter on names, as it is known now or, by the
 // filter known, as it was known at the end of a day.
-func (svc *Service) PositionsOn(q *sqlite.ListQuery) (*sqlite.List[snapshot.PositionRow], error) {
-	l := snapshot.PositionList()
+func (svc *Service) PositionsOn(q *sqlite.ListQuery) (*sqlite.List[lists.PositionRow], error) {
+	l := lists.PositionList()
 	take := func(filter string) (day civil.Day, err error) {
 		if text, asked := q.Filters[filter]; asked {
 			delete(q.Filters, filter)

@@ -8,6 +8,7 @@ import (
 
 	"ensomet/internal/core/casework"
 	"ensomet/internal/formats"
+	"ensomet/internal/lists"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 	"ensomet/internal/worklist"
@@ -52,9 +53,9 @@ func TestCasesOfSeveralCurrenciesInOrder(t *testing.T) {
 		var got []string
 		cursor := ""
 		for range 10 {
-			var page sqlite.Page[snapshot.CaseRow]
+			var page sqlite.Page[lists.CaseRow]
 			if err := prog.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
-				page, err = snapshot.CaseList().Page(tx,
+				page, err = lists.CaseList().Page(tx,
 					sqlite.ListQuery{Sort: "amount", Descending: down, Limit: 1, Cursor: cursor,
 						Filters: map[string]string{"kind": "uncovered"}})
 				return err

@@ -14,6 +14,7 @@ import (
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/lifecycle"
 	"ensomet/internal/formats"
+	"ensomet/internal/lists"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 	"ensomet/internal/titles"
@@ -679,9 +680,9 @@ func TestTagsNotesAndTheWatchList(t *testing.T) {
 	if err := prog.Catalogue.Watch(ctx, id, false, "me"); err != nil {
 		t.Fatal(err)
 	}
-	var rows []snapshot.ProductRow
+	var rows []lists.ProductRow
 	if err := prog.DB.View(ctx, func(tx *sqlite.Tx) error {
-		page, err := snapshot.ProductList().Page(tx,
+		page, err := lists.ProductList().Page(tx,
 			sqlite.ListQuery{Filters: map[string]string{"tag": "audit", "watched": "0"}})
 		rows = page.Rows
 		return err

@@ -9,7 +9,7 @@ import (
 	"ensomet/internal/core/refuse"
 	"ensomet/internal/entitlements"
 	"ensomet/internal/formats"
-	"ensomet/internal/snapshot"
+	"ensomet/internal/lists"
 	"ensomet/internal/sqlite"
 	"ensomet/internal/titles"
 )
@@ -77,7 +77,7 @@ func TestCheckedAndDoneInOne(t *testing.T) {
 		}
 		key := ""
 		if err := prog.DB.View(t.Context(), func(tx *sqlite.Tx) error {
-			page, err := snapshot.NameList().Page(tx, sqlite.ListQuery{Search: "Something odd"})
+			page, err := lists.NameList().Page(tx, sqlite.ListQuery{Search: "Something odd"})
 			if err == nil {
 				key = page.Rows[0].Key
 			}

@@ -17,7 +17,7 @@ import (
 	"ensomet/internal/evidence/evidencedb"
 	"ensomet/internal/formats"
 	"ensomet/internal/intake"
-	"ensomet/internal/snapshot"
+	"ensomet/internal/lists"
 	"ensomet/internal/sqlite"
 )
 
@@ -107,11 +107,11 @@ func fleet6(t *testing.T) (*Program, *movable) {
 	return prog, clock
 }
 
-func devicesWith(t *testing.T, prog *Program, filters map[string]string, split string) sqlite.Page[snapshot.DeviceRow] {
+func devicesWith(t *testing.T, prog *Program, filters map[string]string, split string) sqlite.Page[lists.DeviceRow] {
 	t.Helper()
-	var page sqlite.Page[snapshot.DeviceRow]
+	var page sqlite.Page[lists.DeviceRow]
 	if err := prog.DB.View(context.Background(), func(tx *sqlite.Tx) (err error) {
-		page, err = snapshot.DeviceList().Page(tx, sqlite.ListQuery{Filters: filters, Split: split, Sort: "code"})
+		page, err = lists.DeviceList().Page(tx, sqlite.ListQuery{Filters: filters, Split: split, Sort: "code"})
 		return err
 	}); err != nil {
 		t.Fatal(err)

@@ -9,7 +9,7 @@ import (
 
 	"ensomet/internal/core/casework"
 	"ensomet/internal/formats"
-	"ensomet/internal/snapshot"
+	"ensomet/internal/lists"
 	"ensomet/internal/sqlite"
 	"ensomet/internal/use/usedb"
 )
@@ -55,7 +55,7 @@ func TestIdleAndUnhealthyPools(t *testing.T) {
 			for _, p := range list.Rows {
 				alerts[p.Code] = p.Alert
 			}
-			cases, err := snapshot.CaseList().Page(tx, sqlite.ListQuery{Filters: map[string]string{"kind": "pool"}})
+			cases, err := lists.CaseList().Page(tx, sqlite.ListQuery{Filters: map[string]string{"kind": "pool"}})
 			for _, c := range cases.Rows {
 				if c.State != string(casework.Gone) {
 					proposed[c.Pool] = c.Quantity
@@ -108,7 +108,7 @@ func TestAPoolThatDeniesIsACase(t *testing.T) {
 	}
 	header := "pool,event,session,user_id,device_id,at,licences"
 	take(t, prog, formats.PoolEvents, append([]string{header}, lines...)...)
-	of := func(kind casework.Kind) (out []snapshot.CaseRow) {
+	of := func(kind casework.Kind) (out []lists.CaseRow) {
 		t.Helper()
 		if err := prog.Pipeline.Refresh(context.Background()); err != nil {
 			t.Fatal(err)

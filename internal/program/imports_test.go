@@ -28,6 +28,7 @@ var allowed = map[string][]string{
 	"splits":      {"sqlite"},
 	"own/ownhttp": {"own", "rest"},
 	"snapshot":    {"sqlite", "renewal", "formats", "clock", "persons", "own"},
+	"lists":       {"sqlite", "snapshot", "own"},
 	"edits":       {"sqlite"},
 	"export":      {"sqlite", "snapshot", "formats"},
 	"intake":      {"sqlite", "snapshot", "formats"},
@@ -38,17 +39,17 @@ var allowed = map[string][]string{
 	"starter":     {"formats"},
 	"collect":     {"formats"},
 	"rest":        {"sqlite", "formats", "clock", "edits"},
-	"wire":        {"snapshot", "rest"},
+	"wire":        {"snapshot", "lists", "rest"},
 }
 
 // service is what a station's service may import besides its own tables.
 var service = []string{
 	"snapshot", "outbox", "intake", "renewal", "edits", "sqlite", "formats", "clock", "progress", "secret", "starter",
-	"export", "machines", "persons", "own", "splits",
+	"export", "lists", "machines", "persons", "own", "splits",
 }
 
 // tables is what a station's tables may import.
-var tables = []string{"snapshot", "renewal", "edits", "sqlite", "formats", "machines", "persons", "own"}
+var tables = []string{"snapshot", "lists", "renewal", "edits", "sqlite", "formats", "machines", "persons", "own"}
 
 // routes is what a station's routes may import besides the station itself: never its tables, nor the snapshot's.
 var routes = []string{"rest", "wire", "intake", "outbox", "renewal", "formats", "progress", "persons", "own"}
@@ -57,6 +58,7 @@ var routes = []string{"rest", "wire", "intake", "outbox", "renewal", "formats", 
 var withTables = []string{
 	"sqlite",
 	"snapshot",
+	"lists",
 	"renewal",
 	"outbox",
 	"edits",

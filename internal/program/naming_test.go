@@ -13,6 +13,7 @@ import (
 	"ensomet/internal/core/condition"
 	"ensomet/internal/core/recognise"
 	"ensomet/internal/formats"
+	"ensomet/internal/lists"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 	"ensomet/internal/titles"
@@ -261,9 +262,9 @@ func TestSigningOffAndUndoing(t *testing.T) {
 		if err := prog.Pipeline.Refresh(ctx); err != nil {
 			t.Fatal(err)
 		}
-		var page sqlite.Page[snapshot.NameRow]
+		var page sqlite.Page[lists.NameRow]
 		if err := prog.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
-			page, err = snapshot.NameList().Page(tx, sqlite.ListQuery{Filters: map[string]string{"name": "Odd Thing"}})
+			page, err = lists.NameList().Page(tx, sqlite.ListQuery{Filters: map[string]string{"name": "Odd Thing"}})
 			return err
 		}); err != nil || len(page.Rows) != 1 {
 			t.Fatal(page, err)
@@ -454,9 +455,9 @@ func TestNoDecisionIsLostOverAYear(t *testing.T) {
 		if err := prog.Pipeline.Refresh(ctx); err != nil {
 			t.Fatal(err)
 		}
-		var open []snapshot.NameRow
+		var open []lists.NameRow
 		if err := prog.DB.View(ctx, func(tx *sqlite.Tx) error {
-			page, err := snapshot.NameList().Page(tx,
+			page, err := lists.NameList().Page(tx,
 				sqlite.ListQuery{Filters: map[string]string{"state": "unrecognised"}, Limit: 5})
 			open = page.Rows
 			return err

@@ -14,7 +14,7 @@ import (
 	"ensomet/internal/core/access"
 	"ensomet/internal/evidence"
 	"ensomet/internal/formats"
-	"ensomet/internal/snapshot"
+	"ensomet/internal/lists"
 	"ensomet/internal/sqlite"
 )
 
@@ -301,9 +301,9 @@ func TestSourcesDisagree(t *testing.T) {
 			) {
 			t.Errorf("%+v %+v", facts, e.Differ)
 		}
-		var page sqlite.Page[snapshot.DeviceRow]
+		var page sqlite.Page[lists.DeviceRow]
 		if err := prog.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
-			page, err = snapshot.DeviceList().Page(tx, sqlite.ListQuery{})
+			page, err = lists.DeviceList().Page(tx, sqlite.ListQuery{})
 			return err
 		}); err != nil {
 			t.Fatal(err)
@@ -322,10 +322,10 @@ func TestAScanShowsAtOnce(t *testing.T) {
 	prog, clock := desk(t)
 	take(t, prog, formats.Devices, "device_id,name,kind,os_name", "D1,hal-1,client,Varde", "D2,hal-2,client,")
 	renew(t, prog)
-	row := func(code string) snapshot.DeviceRow {
+	row := func(code string) lists.DeviceRow {
 		t.Helper()
-		page, err := listed(prog, func(*sqlite.ListQuery) (*sqlite.List[snapshot.DeviceRow], error) {
-			return snapshot.DeviceList(), nil
+		page, err := listed(prog, func(*sqlite.ListQuery) (*sqlite.List[lists.DeviceRow], error) {
+			return lists.DeviceList(), nil
 		}, sqlite.ListQuery{Filters: map[string]string{"code": code}})
 		if err != nil || len(page.Rows) != 1 {
 			t.Fatalf("%+v, %v", page.Rows, err)

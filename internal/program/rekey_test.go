@@ -6,8 +6,8 @@ import (
 	"testing"
 
 	"ensomet/internal/formats"
+	"ensomet/internal/lists"
 	"ensomet/internal/renewal"
-	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 	"ensomet/internal/titles"
 )
@@ -27,7 +27,7 @@ func TestKeysOfDecisionsAreMadeAnew(t *testing.T) {
 	if err := prog.Pipeline.Refresh(ctx); err != nil {
 		t.Fatal(err)
 	}
-	names, err := listed(prog, func(*sqlite.ListQuery) (*sqlite.List[snapshot.NameRow], error) {
+	names, err := listed(prog, func(*sqlite.ListQuery) (*sqlite.List[lists.NameRow], error) {
 		return titles.NameList(), nil
 	}, sqlite.ListQuery{})
 	if err != nil {

@@ -11,12 +11,13 @@ import (
 	"ensomet/internal/edits"
 	"ensomet/internal/entitlements"
 	"ensomet/internal/formats"
+	"ensomet/internal/lists"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 	"ensomet/internal/worklist"
 )
 
-func caseList(*sqlite.ListQuery) (*sqlite.List[snapshot.CaseRow], error) {
+func caseList(*sqlite.ListQuery) (*sqlite.List[lists.CaseRow], error) {
 	return worklist.CaseList(), nil
 }
 

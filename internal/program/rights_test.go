@@ -14,6 +14,7 @@ import (
 	"ensomet/internal/entitlements"
 	"ensomet/internal/entitlements/entitlementsdb"
 	"ensomet/internal/formats"
+	"ensomet/internal/lists"
 	"ensomet/internal/outbox"
 	"ensomet/internal/position"
 	"ensomet/internal/snapshot"
@@ -563,7 +564,7 @@ func TestScenarios(t *testing.T) {
 	state := func() string {
 		var out string
 		if err := prog.DB.View(ctx, func(tx *sqlite.Tx) error {
-			page, err := snapshot.CaseList().Page(tx, sqlite.ListQuery{Filters: map[string]string{"kind": "planned"}})
+			page, err := lists.CaseList().Page(tx, sqlite.ListQuery{Filters: map[string]string{"kind": "planned"}})
 			if err == nil && len(page.Rows) == 1 {
 				out = page.Rows[0].State
 			}

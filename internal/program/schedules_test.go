@@ -16,8 +16,8 @@ import (
 	"ensomet/internal/evidence"
 	"ensomet/internal/evidence/evidencedb"
 	"ensomet/internal/formats"
+	"ensomet/internal/lists"
 	"ensomet/internal/outbox"
-	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 )
 
@@ -282,7 +282,7 @@ func TestGroups(t *testing.T) {
 	members := func(group string) string {
 		var out []string
 		if err := prog.DB.View(ctx, func(tx *sqlite.Tx) error {
-			page, err := snapshot.DeviceList().Page(tx,
+			page, err := lists.DeviceList().Page(tx,
 				sqlite.ListQuery{Filters: map[string]string{"group": group}, Sort: "code"})
 			for _, d := range page.Rows {
 				out = append(out, d.Code)
@@ -316,7 +316,7 @@ func TestGroups(t *testing.T) {
 	}
 	var found []string
 	if err := prog.DB.View(ctx, func(tx *sqlite.Tx) error {
-		page, err := snapshot.CaseList().Page(tx, sqlite.ListQuery{Filters: map[string]string{"kind": "restricted"}})
+		page, err := lists.CaseList().Page(tx, sqlite.ListQuery{Filters: map[string]string{"kind": "restricted"}})
 		for _, c := range page.Rows {
 			found = append(found, c.Device)
 		}

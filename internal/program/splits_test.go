@@ -16,9 +16,9 @@ import (
 	evidencesvc "ensomet/internal/evidence"
 	"ensomet/internal/export"
 	"ensomet/internal/formats"
+	"ensomet/internal/lists"
 	"ensomet/internal/own"
 	"ensomet/internal/reports"
-	"ensomet/internal/snapshot"
 	"ensomet/internal/splits"
 	"ensomet/internal/sqlite"
 )
@@ -243,13 +243,13 @@ func TestOwnFieldsOfEverything(t *testing.T) {
 					return nil
 				})
 			case "titles":
-				return snapshot.ProductList().EachOwn(tx, q, func(r snapshot.ProductRow, own []string) error {
+				return lists.ProductList().EachOwn(tx, q, func(r lists.ProductRow, own []string) error {
 					out = append(out, r.Product+" "+strings.Join(own, ","))
 					return nil
 				})
 			case "lines":
-				return snapshot.EntitlementList().
-					EachOwn(tx, q, func(r snapshot.EntitlementRow, own []string) error {
+				return lists.EntitlementList().
+					EachOwn(tx, q, func(r lists.EntitlementRow, own []string) error {
 						out = append(out, r.Code+" "+strings.Join(own, ","))
 						return nil
 					})

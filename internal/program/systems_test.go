@@ -14,7 +14,7 @@ import (
 	"ensomet/internal/evidence"
 	"ensomet/internal/evidence/evidencedb"
 	"ensomet/internal/formats"
-	"ensomet/internal/snapshot"
+	"ensomet/internal/lists"
 	"ensomet/internal/sqlite"
 	"ensomet/internal/worklist"
 )
@@ -88,7 +88,7 @@ func TestAnOperatingSystemIsCounted(t *testing.T) {
 	}
 	var list []evidencedb.InstallRow
 	if err := prog.DB.View(ctx, func(tx *sqlite.Tx) error {
-		d, err := snapshot.DeviceByCode(tx, "D1")
+		d, err := lists.DeviceByCode(tx, "D1")
 		if err == nil {
 			list, err = evidencedb.DeviceInstalls(tx, d.ID)
 		}

@@ -14,8 +14,8 @@ import (
 	"ensomet/internal/edits"
 	"ensomet/internal/evidence"
 	"ensomet/internal/formats"
+	"ensomet/internal/lists"
 	"ensomet/internal/position"
-	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 	"ensomet/internal/titles"
 	"ensomet/internal/use/usedb"
@@ -276,7 +276,7 @@ func TestPolicyListAndItsCases(t *testing.T) {
 			t.Fatal(err)
 		}
 		if err := prog.DB.View(ctx, func(tx *sqlite.Tx) error {
-			page, err := snapshot.CaseList().Page(tx,
+			page, err := lists.CaseList().Page(tx,
 				sqlite.ListQuery{Filters: map[string]string{"state": string(casework.Open),
 					"kind": string(casework.RestrictedTitle)}, Sort: "device"})
 			for _, c := range page.Rows {

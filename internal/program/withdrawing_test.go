@@ -12,6 +12,7 @@ import (
 	"ensomet/internal/core/refuse"
 	"ensomet/internal/edits"
 	"ensomet/internal/formats"
+	"ensomet/internal/lists"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 	"ensomet/internal/titles"
@@ -40,7 +41,7 @@ func namedDesk(t *testing.T, names int) (*Program, []string, []int64) {
 	renew(t, prog)
 	var known []string
 	if err := prog.DB.View(context.Background(), func(tx *sqlite.Tx) error {
-		page, err := snapshot.NameList().Page(tx, sqlite.ListQuery{Filters: map[string]string{"publisher": "Quern"}})
+		page, err := lists.NameList().Page(tx, sqlite.ListQuery{Filters: map[string]string{"publisher": "Quern"}})
 		for _, n := range page.Rows {
 			known = append(known, n.Key)
 		}

@@ -7,7 +7,7 @@ import (
 
 	"ensomet/internal/edits"
 	"ensomet/internal/formats"
-	"ensomet/internal/snapshot"
+	"ensomet/internal/lists"
 	"ensomet/internal/sqlite"
 	"ensomet/internal/titles/titlesdb"
 )
@@ -45,7 +45,7 @@ func TestWithdrawnLinesAreNowhere(t *testing.T) {
 			t.Errorf("%d of %d lines, %d of %d seats", len(lines.Rows), lines.Total, len(seats.Rows), seats.Total)
 		}
 		if err := prog.DB.View(ctx, func(tx *sqlite.Tx) error {
-			products, err := snapshot.ProductList().Page(tx, sqlite.ListQuery{})
+			products, err := lists.ProductList().Page(tx, sqlite.ListQuery{})
 			if err != nil {
 				return err
 			}

@@ -14,7 +14,7 @@ import (
 	"ensomet/internal/evidence"
 	"ensomet/internal/evidence/byhand"
 	"ensomet/internal/formats"
-	"ensomet/internal/snapshot"
+	"ensomet/internal/lists"
 	"ensomet/internal/sqlite"
 )
 
@@ -240,7 +240,7 @@ func TestAFieldOfTheHousesOwn(t *testing.T) {
 	codes := func(q sqlite.ListQuery) (out []string, parts string) {
 		t.Helper()
 		if err := prog.DB.View(ctx, func(tx *sqlite.Tx) error {
-			page, err := snapshot.DeviceList().Page(tx, q)
+			page, err := lists.DeviceList().Page(tx, q)
 			for _, r := range page.Rows {
 				out = append(out, r.Code)
 			}
@@ -269,7 +269,7 @@ func TestAFieldOfTheHousesOwn(t *testing.T) {
 	}
 	for _, name := range []string{"own:", `own:it's "odd"`, "own:a\x00"} {
 		err := prog.DB.View(ctx, func(tx *sqlite.Tx) error {
-			_, err := snapshot.DeviceList().Page(tx, sqlite.ListQuery{Split: name, Limit: 5})
+			_, err := lists.DeviceList().Page(tx, sqlite.ListQuery{Split: name, Limit: 5})
 			return err
 		})
 		if err == nil || !strings.Contains(err.Error(), "no column") {

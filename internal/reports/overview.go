@@ -4,6 +4,7 @@ import (
 	"context"
 
 	"ensomet/internal/core/civil"
+	"ensomet/internal/lists"
 	"ensomet/internal/reports/reportsdb"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -16,9 +17,9 @@ type Overview struct {
 	reportsdb.Counts
 	AsOf     string
 	Money    []reportsdb.MoneyRow
-	Shortest []snapshot.PositionRow
-	Silent   []snapshot.DeviceRow
-	TopNames []snapshot.NameRow
+	Shortest []lists.PositionRow
+	Silent   []lists.DeviceRow
+	TopNames []lists.NameRow
 	Imports  []ImportView
 	FreshFor int
 	Window   int
@@ -41,13 +42,13 @@ func (svc *Service) Overview(ctx context.Context) (Overview, error) {
 		if out.Money, err = money(tx, today); err != nil {
 			return err
 		}
-		short, err := snapshot.PositionList().Page(
+		short, err := lists.PositionList().Page(
 			tx,
 			sqlite.ListQuery{Filters: map[string]string{"state": "short"}, Limit: 8})
 		if err != nil {
 			return err
 		}
-		silent, err := snapshot.DeviceList().Page(
+		silent, err := lists.DeviceList().Page(
 			tx,
 			sqlite.ListQuery{
 				Filters: map[string]string{"age": "stale|never", "status": "in_service"},
@@ -57,7 +58,7 @@ func (svc *Service) Overview(ctx context.Context) (Overview, error) {
 		if err != nil {
 			return err
 		}
-		names, err := snapshot.NameList().Page(
+		names, err := lists.NameList().Page(
 			tx,
 			sqlite.ListQuery{Filters: map[string]string{"state": "unrecognised", "installs": ">0"}, Limit: 6})
 		if err != nil {

@@ -1,9 +1,10 @@
 package snapshot
 
 import (
+	"errors"
+
 	"ensomet/internal/core/refuse"
 	"ensomet/internal/sqlite"
-	"errors"
 )
 
 const selectPersons = "SELECT id, code, name, email, org_unit, site, status, left_on FROM person"

@@ -10,6 +10,7 @@ import (
 	"ensomet/internal/core/condition"
 	"ensomet/internal/core/evidence"
 	"ensomet/internal/evidence/evidencedb"
+	"ensomet/internal/lists"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 )
@@ -226,7 +227,7 @@ func TestSplit(t *testing.T) {
 				return err
 			}
 		}
-		page, err := snapshot.DeviceList().Page(tx, sqlite.ListQuery{Split: "site", Limit: 1})
+		page, err := lists.DeviceList().Page(tx, sqlite.ListQuery{Split: "site", Limit: 1})
 		if err != nil {
 			return err
 		}
@@ -241,7 +242,7 @@ func TestSplit(t *testing.T) {
 			t.Errorf("%+v", page.Parts)
 		}
 		var bad *sqlite.ErrQuery
-		if _, err := snapshot.DeviceList().Page(tx, sqlite.ListQuery{Split: "colour"}); !errors.As(err, &bad) {
+		if _, err := lists.DeviceList().Page(tx, sqlite.ListQuery{Split: "colour"}); !errors.As(err, &bad) {
 			t.Errorf("split by a column that there is not: %v", err)
 		}
 		return nil

@@ -8,6 +8,7 @@ import (
 	"testing"
 
 	"ensomet/internal/core/casework"
+	"ensomet/internal/lists"
 	"ensomet/internal/outbox"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -88,7 +89,7 @@ func TestAFileOfTheVersionBefore(t *testing.T) {
 		if err != nil || len(due) != 1 || due[7] != 100 {
 			t.Errorf("%v, %v", due, err)
 		}
-		page, err := snapshot.CaseList().Page(tx, sqlite.ListQuery{})
+		page, err := lists.CaseList().Page(tx, sqlite.ListQuery{})
 		if err != nil || len(page.Rows) != 1 || page.Rows[0].About != "seven" {
 			t.Errorf("%+v, %v", page.Rows, err)
 		}

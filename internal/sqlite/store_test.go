@@ -20,6 +20,7 @@ import (
 	"ensomet/internal/entitlements/entitlementsdb"
 	"ensomet/internal/evidence/evidencedb"
 	"ensomet/internal/formats"
+	"ensomet/internal/lists"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 	"ensomet/internal/titles/titlesdb"
@@ -338,7 +339,7 @@ func TestListsAgainstANaiveList(t *testing.T) {
 				last := ""
 				view(t, db, func(tx *sqlite.Tx) error {
 					for {
-						page, err := snapshot.DeviceList().Page(tx, q)
+						page, err := lists.DeviceList().Page(tx, q)
 						if err != nil {
 							return err
 						}

@@ -9,6 +9,7 @@ import (
 	"ensomet/internal/core/casework"
 	"ensomet/internal/core/civil"
 	"ensomet/internal/entitlements"
+	"ensomet/internal/lists"
 	"ensomet/internal/program"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -33,7 +34,7 @@ func askFor(ctx context.Context, prog *program.Program) error {
 		}
 		var id int64
 		err = prog.DB.View(ctx, func(tx *sqlite.Tx) error {
-			page, err := snapshot.CaseList().Page(tx, sqlite.ListQuery{
+			page, err := lists.CaseList().Page(tx, sqlite.ListQuery{
 				Sort:    "id",
 				Filters: map[string]string{"productId": fmt.Sprint(ids[0]), "kind": "purchase|elsewhere"},
 			})

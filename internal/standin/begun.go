@@ -12,6 +12,7 @@ import (
 	"ensomet/internal/core/access"
 	"ensomet/internal/core/casework"
 	"ensomet/internal/formats"
+	"ensomet/internal/lists"
 	"ensomet/internal/program"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -193,7 +194,7 @@ func (o *Outside) casesOf(ctx context.Context, prog *program.Program, product st
 		for i := range devices {
 			last[devices[i].ID] = devices[i].LastScan
 		}
-		page, err := snapshot.CaseList().Page(
+		page, err := lists.CaseList().Page(
 			tx,
 			sqlite.ListQuery{Search: product, Sort: "id", Filters: map[string]string{"kind": "idle"}})
 		for _, c := range page.Rows {
@@ -210,7 +211,7 @@ func (o *Outside) casesOf(ctx context.Context, prog *program.Program, product st
 
 func (o *Outside) userOfCase(ctx context.Context, prog *program.Program, id int64) (user string, err error) {
 	err = prog.DB.View(ctx, func(tx *sqlite.Tx) error {
-		page, err := snapshot.CaseList().Page(tx,
+		page, err := lists.CaseList().Page(tx,
 			sqlite.ListQuery{Filters: map[string]string{"id": fmt.Sprint(id)}, Limit: 1})
 		if err == nil && len(page.Rows) == 1 {
 			user = page.Rows[0].User

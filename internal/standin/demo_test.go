@@ -16,6 +16,7 @@ import (
 	"ensomet/internal/core/civil"
 	"ensomet/internal/entitlements"
 	"ensomet/internal/evidence/evidencedb"
+	"ensomet/internal/lists"
 	"ensomet/internal/outbox"
 	"ensomet/internal/position"
 	"ensomet/internal/program"
@@ -117,7 +118,7 @@ func whatWasAskedFor(t *testing.T, prog *program.Program) {
 	} {
 		got := map[string]string{}
 		err := prog.DB.View(context.Background(), func(tx *sqlite.Tx) error {
-			page, err := snapshot.CaseList().Page(tx, sqlite.ListQuery{Search: product,
+			page, err := lists.CaseList().Page(tx, sqlite.ListQuery{Search: product,
 				Filters: map[string]string{"kind": "purchase|elsewhere|uncovered"}})
 			for _, c := range page.Rows {
 				if c.Product == product {
@@ -298,10 +299,10 @@ func observe(t *testing.T, prog *program.Program, device, key, want string) stri
 	if err != nil {
 		t.Fatal(err)
 	}
-	var row snapshot.DeviceRow
+	var row lists.DeviceRow
 	var changes []evidencedb.ChangeRow
 	if err := prog.DB.View(ctx, func(tx *sqlite.Tx) error {
-		page, err := snapshot.DeviceList().Page(tx, sqlite.ListQuery{Filters: map[string]string{"code": device}})
+		page, err := lists.DeviceList().Page(tx, sqlite.ListQuery{Filters: map[string]string{"code": device}})
 		if err != nil {
 			return err
 		}
@@ -520,7 +521,7 @@ func measure(t *testing.T, prog *program.Program, truth Truth) (map[string]int64
 	}
 	err = prog.DB.View(ctx, func(tx *sqlite.Tx) error {
 		product := fmt.Sprint(ids[0])
-		cases, err := snapshot.CaseList().
+		cases, err := lists.CaseList().
 			Page(tx, sqlite.ListQuery{Filters: map[string]string{"productId": product}})
 		if err != nil {
 			return err

@@ -18,8 +18,8 @@ import (
 	"ensomet/internal/evidence"
 	"ensomet/internal/export"
 	"ensomet/internal/formats"
+	"ensomet/internal/lists"
 	"ensomet/internal/program"
-	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 )
 
@@ -107,7 +107,7 @@ type machine struct{ code, name, unit, kind string }
 func machines(ctx context.Context, prog *program.Program) ([]machine, error) {
 	var out []machine
 	err := prog.DB.View(ctx, func(tx *sqlite.Tx) error {
-		page, err := snapshot.DeviceList().Page(
+		page, err := lists.DeviceList().Page(
 			tx,
 			sqlite.ListQuery{Filters: map[string]string{"status": "in_service"}, Sort: "code"})
 		for _, d := range page.Rows {
@@ -156,7 +156,7 @@ func look(ctx context.Context, prog *program.Program, m machine, at time.Time, r
 		Device: formats.ScanDevice{ID: m.code, Name: m.name, Kind: m.kind},
 	}
 	err := prog.DB.View(ctx, func(tx *sqlite.Tx) error {
-		d, err := snapshot.DeviceByCode(tx, m.code)
+		d, err := lists.DeviceByCode(tx, m.code)
 		if err != nil {
 			return err
 		}

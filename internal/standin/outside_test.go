@@ -17,8 +17,8 @@ import (
 	"ensomet/internal/export"
 	"ensomet/internal/formats"
 	"ensomet/internal/intake"
+	"ensomet/internal/lists"
 	"ensomet/internal/program"
-	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 	"ensomet/internal/worklist"
 	"ensomet/internal/worklist/worklistdb"
@@ -39,9 +39,9 @@ func caseOf(t *testing.T, prog *program.Program, id int64) casework.Case {
 // removeGame takes one restricted install through to gone by a later scan, and back again by a scan after that.
 func removeGame(t *testing.T, prog *program.Program, o *Outside) {
 	ctx := context.Background()
-	var first snapshot.CaseRow
+	var first lists.CaseRow
 	if err := prog.DB.View(ctx, func(tx *sqlite.Tx) error {
-		page, err := snapshot.CaseList().Page(tx,
+		page, err := lists.CaseList().Page(tx,
 			sqlite.ListQuery{Filters: map[string]string{"kind": "restricted"}, Sort: "id", Limit: 1})
 		if err == nil {
 			first = page.Rows[0]
@@ -122,7 +122,7 @@ func caseDevice(t *testing.T, prog *program.Program, id int64) string {
 	t.Helper()
 	code := ""
 	if err := prog.DB.View(context.Background(), func(tx *sqlite.Tx) error {
-		page, err := snapshot.DeviceList().Page(tx,
+		page, err := lists.DeviceList().Page(tx,
 			sqlite.ListQuery{Filters: map[string]string{"id": strconv.FormatInt(id, 10)}})
 		if err == nil {
 			code = page.Rows[0].Code

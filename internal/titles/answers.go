@@ -1,6 +1,7 @@
 package titles
 
 import (
+	"ensomet/internal/lists"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 	"ensomet/internal/titles/titlesdb"
@@ -12,7 +13,7 @@ type (
 	CatalogueChange = titlesdb.CatalogueChange
 	CatalogueUpdate = titlesdb.CatalogueUpdate
 	Plan            = snapshot.Plan
-	ProductRow      = snapshot.ProductRow
+	ProductRow      = lists.ProductRow
 	PublisherRow    = titlesdb.PublisherRow
 	QueueDay        = titlesdb.QueueDay
 	RecognitionRun  = titlesdb.RecognitionRun
@@ -22,10 +23,10 @@ type (
 )
 
 // NameList lists the names that were found.
-func NameList() *sqlite.List[snapshot.NameRow] { return snapshot.NameList() }
+func NameList() *sqlite.List[lists.NameRow] { return lists.NameList() }
 
 // ProductList lists the products of the catalogue.
-func ProductList() *sqlite.List[ProductRow] { return snapshot.ProductList() }
+func ProductList() *sqlite.List[ProductRow] { return lists.ProductList() }
 
 // PublisherList lists the publishers.
 func PublisherList() *sqlite.List[PublisherRow] { return titlesdb.PublisherList() }

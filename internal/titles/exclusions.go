@@ -7,6 +7,7 @@ import (
 
 	"ensomet/internal/core/refuse"
 	"ensomet/internal/edits"
+	"ensomet/internal/lists"
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -91,7 +92,7 @@ func (svc *Service) excludeAndCompare(tx *sqlite.Tx, l ExclusionDraft, who strin
 		return out, refuse.New("each device needs the number of the exclusion that was seen there, or 0")
 	}
 	for i, code := range l.Devices {
-		d, err := snapshot.DeviceByCode(tx, code)
+		d, err := lists.DeviceByCode(tx, code)
 		if err != nil {
 			return out, fmt.Errorf("device %s: %w", code, err)
 		}

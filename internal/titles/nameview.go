@@ -5,6 +5,7 @@ import (
 
 	"ensomet/internal/core/recognise"
 	"ensomet/internal/edits"
+	"ensomet/internal/lists"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 )
@@ -18,7 +19,7 @@ type NameView struct {
 	Trace     []recognise.TraceStep
 	Decision  *DecisionView
 	Waiting   *DecisionView
-	Similar   []snapshot.NameRow // other names that differ in little and that nobody has recognised either
+	Similar   []lists.NameRow // other names that differ in little and that nobody has recognised either
 }
 
 // ProposalView is a product that a name may mean. Score is how likely.
@@ -52,7 +53,7 @@ type DecisionView struct {
 
 // Name returns a raw name with its records, its trace, proposals and the decision that holds.
 func (svc *Service) Name(ctx context.Context, key string) (NameView, error) {
-	out := NameView{Key: key, Records: []RecordView{}, Proposals: []ProposalView{}, Similar: []snapshot.NameRow{}}
+	out := NameView{Key: key, Records: []RecordView{}, Proposals: []ProposalView{}, Similar: []lists.NameRow{}}
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
 		records, err := snapshot.RecordsOfKey(tx, key)
 		if err != nil {
@@ -104,7 +105,7 @@ func (svc *Service) Name(ctx context.Context, key string) (NameView, error) {
 			}
 		}
 		apart := recognise.TakeApart(records[0].Record, k.Catalogue)
-		page, err := snapshot.NameList().Page(
+		page, err := lists.NameList().Page(
 			tx,
 			sqlite.ListQuery{
 				Filters:    map[string]string{"gather": apart.Gather(), "state": "unrecognised"},

@@ -7,6 +7,7 @@ import (
 
 	"ensomet/internal/core/recognise"
 	"ensomet/internal/edits"
+	"ensomet/internal/lists"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 	"ensomet/internal/titles/titlesdb"
@@ -14,9 +15,9 @@ import (
 
 // ProductView is a product of the catalogue with its releases and what was found of it.
 type ProductView struct {
-	snapshot.ProductRow
+	lists.ProductRow
 	Lines []TitleLine
-	Names []snapshot.NameRow
+	Names []lists.NameRow
 	Parts []string
 	Suite []string
 	// what people said that it contains
@@ -52,7 +53,7 @@ func (svc *Catalogue) Product(ctx context.Context, id int64) (ProductView, error
 		Changes: []titlesdb.CatalogueChange{},
 	}
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
-		page, err := snapshot.ProductList().Page(
+		page, err := lists.ProductList().Page(
 			tx,
 			sqlite.ListQuery{Filters: map[string]string{"id": fmt.Sprint(id)}, Limit: 1})
 		if err != nil {

@@ -4,6 +4,7 @@ package wire
 import (
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/condition"
+	"ensomet/internal/lists"
 	"ensomet/internal/rest"
 	"ensomet/internal/snapshot"
 )
@@ -70,7 +71,7 @@ type DeviceRow struct {
 	Cases        int64  `json:"cases"`
 }
 
-func ToDeviceRow(v snapshot.DeviceRow) DeviceRow { return DeviceRow(v) }
+func ToDeviceRow(v lists.DeviceRow) DeviceRow { return DeviceRow(v) }
 
 // NameRow is a line of the list of raw names, those of one key together.
 type NameRow struct {
@@ -91,7 +92,7 @@ type NameRow struct {
 	Revision  int64   `json:"revision" file:"-" doc:"of what people say of it"`
 }
 
-func ToNameRow(v snapshot.NameRow) NameRow { return NameRow(v) }
+func ToNameRow(v lists.NameRow) NameRow { return NameRow(v) }
 
 // PositionRow is a line of the position.
 type PositionRow struct {
@@ -119,7 +120,7 @@ type PositionRow struct {
 	Watched   bool   `json:"watched"`
 }
 
-func ToPositionRow(v snapshot.PositionRow) PositionRow { return PositionRow(v) }
+func ToPositionRow(v lists.PositionRow) PositionRow { return PositionRow(v) }
 
 // CaseRow is a line of the worklist.
 type CaseRow struct {
@@ -159,7 +160,7 @@ type CaseRow struct {
 	Owner     string    `json:"owner"`
 }
 
-func ToCaseRow(v snapshot.CaseRow) CaseRow { return CaseRow(v) }
+func ToCaseRow(v lists.CaseRow) CaseRow { return CaseRow(v) }
 
 // Measure is one measure of a scenario, in the words of people: codes instead of numbers. Which fields count
 // depends on its kind.

@@ -1,8 +1,8 @@
 package worklist
 
 import (
+	"ensomet/internal/lists"
 	"ensomet/internal/outbox"
-	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 	"ensomet/internal/worklist/worklistdb"
 )
@@ -17,7 +17,7 @@ type (
 )
 
 // CaseList lists what is to be done.
-func CaseList() *sqlite.List[snapshot.CaseRow] { return snapshot.CaseList() }
+func CaseList() *sqlite.List[lists.CaseRow] { return lists.CaseList() }
 
 // SavingList lists what was saved.
 func SavingList() *sqlite.List[SavingRow] { return worklistdb.SavingList() }

@@ -5,6 +5,7 @@ import (
 	"fmt"
 
 	"ensomet/internal/core/casework"
+	"ensomet/internal/lists"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 )
@@ -13,7 +14,7 @@ import (
 // cases.
 func (svc *Service) OpenRemovals(ctx context.Context, product int64) (out []casework.Removal, err error) {
 	err = svc.DB.View(ctx, func(tx *sqlite.Tx) error {
-		page, err := snapshot.CaseList().Page(
+		page, err := lists.CaseList().Page(
 			tx,
 			sqlite.ListQuery{Filters: map[string]string{"productId": fmt.Sprint(product), "ended": "0"}, Sort: "id"})
 		if err != nil {

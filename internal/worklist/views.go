@@ -6,15 +6,15 @@ import (
 	"slices"
 
 	"ensomet/internal/core/casework"
+	"ensomet/internal/lists"
 	"ensomet/internal/outbox"
-	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 	"ensomet/internal/worklist/worklistdb"
 )
 
 // CaseView is a case with its proof and its steps.
 type CaseView struct {
-	snapshot.CaseRow
+	lists.CaseRow
 	DeviceCode string
 	Proof      []string
 	Steps      []StepView
@@ -58,7 +58,7 @@ func (svc *Service) Case(ctx context.Context, id int64) (CaseView, error) {
 		if err != nil {
 			return err
 		}
-		page, err := snapshot.CaseList().Page(tx,
+		page, err := lists.CaseList().Page(tx,
 			sqlite.ListQuery{Filters: map[string]string{"id": fmt.Sprint(id)}, Limit: 1})
 		if err != nil {
 			return err
@@ -76,7 +76,7 @@ func (svc *Service) Case(ctx context.Context, id int64) (CaseView, error) {
 		if err != nil {
 			return err
 		}
-		d, err := snapshot.DeviceList().Page(
+		d, err := lists.DeviceList().Page(
 			tx,
 			sqlite.ListQuery{Filters: map[string]string{"id": fmt.Sprint(c.Device)}, Limit: 1})
 		if err != nil {
@@ -104,7 +104,7 @@ func (svc *Service) Case(ctx context.Context, id int64) (CaseView, error) {
 }
 
 // caseWords says in words what a case is about.
-func caseWords(c *snapshot.CaseRow) string {
+func caseWords(c *lists.CaseRow) string {
 	return map[casework.Kind]string{
 		casework.RestrictedTitle: "Restricted software", casework.ForbiddenHours: "Used in restricted hours",
 		casework.Missing: "Required and missing", casework.IdleLicence: "Idle licence",

@@ -5,6 +5,7 @@ import (
 
 	"ensomet/internal/core/condition"
 	"ensomet/internal/core/evidence"
+	"ensomet/internal/lists"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 )
@@ -117,7 +118,7 @@ func ChangeList() *sqlite.List[ChangeRow] {
 			},
 		},
 		Sort:    "-at",
-		Special: snapshot.DeviceFilters("d"),
+		Special: lists.DeviceFilters("d"),
 		Columns: []sqlite.Column{
 			sqlite.Plain("id", "c.id"),
 			sqlite.Plain("at", "c.at"),

@@ -7,7 +7,7 @@ import (
 
 	"ensomet/internal/core/schedule"
 	"ensomet/internal/formats"
-	"ensomet/internal/snapshot"
+	"ensomet/internal/lists"
 	"ensomet/internal/sqlite"
 )
 
@@ -409,7 +409,7 @@ func OrderList() *sqlite.List[OrderRow] {
 			},
 		},
 		Sort:    "-id",
-		Special: snapshot.DeviceFilters("d"),
+		Special: lists.DeviceFilters("d"),
 		Columns: []sqlite.Column{
 			sqlite.Plain("id", "o.id"),
 			sqlite.Plain("deviceId", "o.device_id"),

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 
 	"ensomet/internal/core/evidence"
+	"ensomet/internal/lists"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 )
@@ -22,7 +23,7 @@ type FileRow struct {
 
 // FindFiles lists files whose name fits a pattern with * and ?, the most spread first, and how many there are.
 func FindFiles(tx *sqlite.Tx, pattern string, limit int) (rows []FileRow, total int, err error) {
-	p := snapshot.FilePattern(pattern)
+	p := lists.FilePattern(pattern)
 	const all = `SELECT f.name AS name, f.version AS version, f.size AS size, t.device_id AS device, '' AS of
 		FROM file f JOIN device_file t ON t.file_id = f.id WHERE t.until IS NULL AND f.name LIKE ?1 ESCAPE '\'
 		UNION ALL SELECT r.file_name, '', 0, i.device_id, trim(r.publisher || ' ' || r.name) FROM record r

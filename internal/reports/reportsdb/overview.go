@@ -5,7 +5,7 @@ import (
 	"database/sql"
 
 	"ensomet/internal/core/civil"
-	"ensomet/internal/snapshot"
+	"ensomet/internal/lists"
 	"ensomet/internal/sqlite"
 
 	"github.com/shopspring/decimal"
@@ -115,21 +115,21 @@ type Hit struct {
 // Find looks for devices, titles, entitlements and persons whose name holds every word.
 func Find(tx *sqlite.Tx, text string, limit int) ([]Hit, error) {
 	out := []Hit{}
-	devices, err := snapshot.DeviceList().Page(tx, sqlite.ListQuery{Search: text, Limit: limit})
+	devices, err := lists.DeviceList().Page(tx, sqlite.ListQuery{Search: text, Limit: limit})
 	if err != nil {
 		return nil, err
 	}
 	for _, d := range devices.Rows {
 		out = append(out, Hit{"device", d.Code, d.Name, d.Unit})
 	}
-	products, err := snapshot.ProductList().Page(tx, sqlite.ListQuery{Search: text, Limit: limit})
+	products, err := lists.ProductList().Page(tx, sqlite.ListQuery{Search: text, Limit: limit})
 	if err != nil {
 		return nil, err
 	}
 	for _, p := range products.Rows {
 		out = append(out, Hit{"title", sqlite.Itoa(p.ID), p.Product, p.Publisher})
 	}
-	rights, err := snapshot.EntitlementList().Page(tx, sqlite.ListQuery{Search: text, Limit: limit})
+	rights, err := lists.EntitlementList().Page(tx, sqlite.ListQuery{Search: text, Limit: limit})
 	if err != nil {
 		return nil, err
 	}

@@ -5,6 +5,7 @@ import (
 
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/recognise"
+	"ensomet/internal/lists"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 )
@@ -57,13 +58,13 @@ func Sightings(tx *sqlite.Tx, record, device int64, limit int) ([]SightingRow, e
 }
 
 // NamesOfProduct lists the raw names that are recognised as a product.
-func NamesOfProduct(tx *sqlite.Tx, product int64) ([]snapshot.NameRow, error) {
-	list, err := sqlite.Select[snapshot.NameRow](tx, `SELECT f.key, f.publisher, f.name, f.versions,
+func NamesOfProduct(tx *sqlite.Tx, product int64) ([]lists.NameRow, error) {
+	list, err := sqlite.Select[lists.NameRow](tx, `SELECT f.key, f.publisher, f.name, f.versions,
 		f.records, f.installs, f.devices, f.stale, f.state, printf('%.2f', f.money) AS money
 		FROM name_fact f WHERE f.key IN (SELECT key FROM
 		recognition WHERE product_id = ?) ORDER BY f.installs DESC, f.key`, product)
 	if list == nil {
-		list = []snapshot.NameRow{}
+		list = []lists.NameRow{}
 	}
 	return list, err
 }

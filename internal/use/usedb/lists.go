@@ -2,7 +2,7 @@ package usedb
 
 import (
 	"ensomet/internal/core/civil"
-	"ensomet/internal/snapshot"
+	"ensomet/internal/lists"
 	"ensomet/internal/sqlite"
 )
 
@@ -53,7 +53,7 @@ func UseList() *sqlite.List[UseRow] {
 			},
 		},
 		Sort:    "last",
-		Special: snapshot.DeviceFilters("d"),
+		Special: lists.DeviceFilters("d"),
 		Own:     sqlite.OwnIn("d.custom"),
 		Columns: []sqlite.Column{
 			sqlite.Plain("id", "(i.device_id || ':' || i.product_id)"),

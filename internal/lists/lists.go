@@ -1,4 +1,6 @@
-package snapshot
+// Package lists has the lists that more than one station serves: which columns they have, where these come from, and by
+// what they are filtered.
+package lists
 
 import (
 	"ensomet/internal/core/civil"
