@@ -8,7 +8,10 @@ PAGES := $(shell find web/src web/public -type f) web/index.html web/vite.config
 # The browser tests run in two halves side by side: mostly they wait.
 WALKS := EveryPage|TwentyRows|Keyboard|FiftyNames|Shortfall
 
-.PHONY: build demo test check go-test nocgo-test web-check e2e types shots bench bench-again bench-rights bench-use bench-previews bench-directory bench-names evaluate evaluate-identity starter load golden fuzz chromium slapd clean
+# What the program is tested by without cgo.
+DRIVER := KnownThen|MachinesInAnyOrder|WhatHappens|Touched|StoredEquals|SplitsAddUp|SystemsInAny
+
+.PHONY: build demo test check go-test nocgo-test web-check e2e types shots changes bench bench-changes bench-again bench-rights bench-use bench-previews bench-directory bench-names evaluate evaluate-identity starter load golden fuzz chromium slapd clean
 
 build: bin/ensomet
 
@@ -45,9 +48,17 @@ web-check: web/node_modules/.installed bin/ensomet
 go-test: slapd
 	$(LIMIT) $(GO) test ./bench ./cmd/... ./internal/...
 
+# The other driver of SQLite: all tests of the file, and of the program those that lean on it most.
 nocgo-test:
 	CGO_ENABLED=0 $(GO) build -o /dev/null ./cmd/ensomet
-	CGO_ENABLED=0 $(LIMIT) $(GO) test -short ./internal/sqlite/... ./internal/program/...
+	CGO_ENABLED=0 $(LIMIT) $(GO) test -short ./internal/sqlite/...
+	CGO_ENABLED=0 $(LIMIT) $(GO) test -short ./internal/program -run '$(DRIVER)'
+
+# Two thousand changes of every kind, each renewed by what it touches, held against renewing everything; and fifty
+# moments at which the program is killed: some minutes.
+changes:
+	ENSOMET_CHANGES=2000 $(GO) test ./internal/program -run RenewingWhatIsTouched -count=1 -timeout 30m
+	ENSOMET_KILLS=50 $(GO) test ./internal/program -run KilledWhileItRenews -count=1 -v
 
 e2e: web/dist/index.html chromium slapd
 	$(GO) build ./e2e/...
@@ -85,6 +96,10 @@ shots: build chromium
 
 bench:
 	$(GO) run ./bench
+
+# What one change costs until every list has it, on 1,000, 10,000 and 100,000 devices: some ten minutes.
+bench-changes:
+	$(GO) run ./bench -changes
 
 # What recognising 8 million installs anew costs after a change of the catalogue.
 bench-again:

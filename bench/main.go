@@ -15,6 +15,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"runtime/pprof"
 	"strconv"
 	"strings"
 	"syscall"
@@ -49,6 +50,12 @@ func main() {
 	use := flag.Bool("use", false, "use of 1,000 machines over 400 days, and a year of a pool's events")
 	machines := flag.Int("machines", 0, "with -use: only so many machines")
 	events := flag.Int("events", 5_000_000, "with -use: events of the pool")
+	changes := flag.Bool(
+		"changes",
+		false,
+		"what one change costs, on 1,000, 10,000 and 100,000 devices unless said otherwise",
+	)
+	profile := flag.String("profile", "", "with -step: write a profile of the processor")
 	entries := flag.Int("directory", 0, "what taking in a directory of so many entries costs")
 	flag.Parse()
 	if *entries > 0 {
@@ -82,6 +89,16 @@ func main() {
 		return
 	}
 	if *step != "" {
+		if *profile != "" {
+			f, err := os.Create(*profile)
+			if err != nil {
+				log.Fatal(err)
+			}
+			if err := pprof.StartCPUProfile(f); err != nil {
+				log.Fatal(err)
+			}
+			defer pprof.StopCPUProfile()
+		}
 		if err := child(*step, *dir); err != nil {
 			log.Fatal(err)
 		}
@@ -93,6 +110,18 @@ func main() {
 		}
 		if err := measureAgain(*devices); err != nil {
 			log.Fatal(err)
+		}
+		return
+	}
+	if *changes {
+		sizes := []int{1_000, 10_000, 100_000}
+		if *devices > 0 {
+			sizes = []int{*devices}
+		}
+		for _, n := range sizes {
+			if err := measureChanges(n, *dir); err != nil {
+				log.Fatal(err)
+			}
 		}
 		return
 	}
@@ -206,12 +235,16 @@ func child(step, dir string) error {
 			_ = os.Remove(path + end)
 		}
 	}
+	opened := time.Now()
 	db, err := sqlite.Open(ctx, path)
 	if err != nil {
 		return err
 	}
 	defer db.Close()
 	prog := program.New(db, clock{})
+	if step == "moves" {
+		return moves(ctx, prog, opened)
+	}
 	timed := func(name string, fn func() error) error {
 		start := time.Now()
 		err := fn()

@@ -216,7 +216,7 @@ func rightsSteps(ctx context.Context, prog *program.Program, step string,
 		if _, err := prog.Evidence.Book(ctx, formats.Entitlements.Name, values, "bench"); err != nil {
 			return err
 		}
-		if err := one(&changes, func() error { return prog.Pipeline.RenewTouched(ctx) }); err != nil {
+		if err := one(&changes, func() error { return prog.Pipeline.Refresh(ctx) }); err != nil {
 			return err
 		}
 	}

@@ -68,7 +68,7 @@ func (svc *Service) Preview(ctx context.Context, d Draft) (Effect, error) {
 		if err != nil {
 			return err
 		}
-		before, err := svc.Snapshots.FiguresOf(tx, products)
+		before, err := svc.Snapshots.FiguresAround(tx, products)
 		if err != nil {
 			return err
 		}
@@ -79,7 +79,7 @@ func (svc *Service) Preview(ctx context.Context, d Draft) (Effect, error) {
 		if out, err = svc.decide(tx, room, d, ""); err != nil {
 			return err
 		}
-		after, err := svc.Snapshots.FiguresOf(tx, products)
+		after, err := svc.Snapshots.FiguresAround(tx, products)
 		out.Moves = snapshot.Moves(before, after)
 		return err
 	})

@@ -4,6 +4,7 @@ package directory
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"strings"
 
@@ -231,4 +232,18 @@ func named(tx *sqlite.Tx, person string) ([]Named, error) {
 func List() *sqlite.List[Row] { return directorydb.List() }
 
 // PutFacts makes the list of people anew as of a day.
-func PutFacts(tx *sqlite.Tx, today civil.Day) error { return directorydb.PutFacts(tx, today) }
+func PutFacts(tx *sqlite.Tx, today civil.Day) error {
+	return errors.Join(directorydb.PutFacts(tx, today, nil), directorydb.ForgetTouched(tx))
+}
+
+// Touch notes that something of people has changed that the list of people has.
+func Touch(tx *sqlite.Tx, keys []string) error { return directorydb.Touch(tx, keys) }
+
+// MoveFacts makes those rows of the list of people anew of which something changed.
+func MoveFacts(tx *sqlite.Tx, today civil.Day) error {
+	keys, err := directorydb.Touched(tx)
+	if err != nil || len(keys) == 0 {
+		return err
+	}
+	return errors.Join(directorydb.PutFacts(tx, today, keys), directorydb.ForgetTouched(tx))
+}

@@ -69,7 +69,7 @@ func (svc *Service) newArrivals(tx *sqlite.Tx, res *intake.ImportResult) (t *arr
 // take merges an arrival into what is known, notes its scans, and marks its device. It says how many of its scans were
 // not known. What it writes is there after flush.
 func (t *arrivals) take(a *arrival) (fresh int, err error) {
-	if err := evidencedb.LayDevice(t.tx, a.device); err != nil {
+	if err := errors.Join(evidencedb.LayDevice(t.tx, a.device), renewal.TouchDevice(t.tx, a.device)); err != nil {
 		return 0, err
 	}
 	for _, u := range a.uses {

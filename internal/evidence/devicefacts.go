@@ -1,6 +1,7 @@
 package evidence
 
 import (
+	"slices"
 	"strings"
 
 	"ensomet/internal/core/evidence"
@@ -9,9 +10,9 @@ import (
 )
 
 // SumUpDevices says of each device how old its evidence is, how many installs it has, and on how many facts its
-// sources disagree.
-func SumUpDevices(tx *sqlite.Tx, e *snapshot.Snapshot) (out []snapshot.DeviceFact, err error) {
-	differ, err := disagreements(tx)
+// sources disagree; of some devices, or where that is nil of all.
+func SumUpDevices(tx *sqlite.Tx, e *snapshot.Snapshot, only []int64) (out []snapshot.DeviceFact, err error) {
+	differ, err := disagreements(tx, only)
 	if err != nil {
 		return nil, err
 	}
@@ -21,6 +22,9 @@ func SumUpDevices(tx *sqlite.Tx, e *snapshot.Snapshot) (out []snapshot.DeviceFac
 	}
 	for i := range e.Devices {
 		dev, c := &e.Devices[i], e.Facts[i]
+		if only != nil && !slices.Contains(only, dev.ID) {
+			continue
+		}
 		age := func(k evidence.Kind) string { return string(e.Settings.Age(dev, k, e.At)) }
 		out = append(out, snapshot.DeviceFact{
 			Device:        dev.ID,

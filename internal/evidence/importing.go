@@ -194,6 +194,8 @@ func markImport(tx *sqlite.Tx, k *formats.Kind) error {
 		formats.Pools,
 		formats.PoolEvents:
 		return renewal.Count(tx, renewal.Changes)
+	case formats.Installs, formats.Devices, formats.Usage:
+		return renewal.Count(tx, renewal.Changes, renewal.InventoryChanges)
 	case formats.Titles, formats.Publishers:
 		return renewal.MarkCatalogue(tx)
 	}

@@ -51,8 +51,6 @@ type receiver struct {
 	found    machines.Found // where the scan belongs
 	findsBy  string         // id or name
 	arrivals *arrivals
-	compare  bool                  // keep what the device was before
-	was      *snapshot.DeviceFacts // the device before the scan
 	hashes   hasher
 }
 
@@ -88,11 +86,6 @@ func (t *receiver) take(s *formats.Scan) (device int64, outcome string, err erro
 	}
 	if err := evidencedb.LayDevice(t.tx, device); err != nil {
 		return 0, "", err
-	}
-	if t.compare {
-		if t.was, err = snapshot.OneDevice(t.tx, device, t.app.Clock.Now().Unix()); err != nil {
-			return 0, "", err
-		}
 	}
 	newest, err := evidencedb.NewestScan(t.tx, device, t.root)
 	if err != nil {
@@ -282,7 +275,6 @@ func (svc *Service) takeScan(tx *sqlite.Tx, source, findsBy string, s *formats.S
 	if err != nil {
 		return Taken{}, err
 	}
-	t.compare = true
 	device, outcome, err := t.take(s)
 	if err != nil {
 		return Taken{}, err
@@ -295,12 +287,11 @@ func (svc *Service) takeScan(tx *sqlite.Tx, source, findsBy string, s *formats.S
 	if !res.News() {
 		return out, nil
 	}
-	return out, svc.markScan(tx, t.was, device)
+	return out, svc.markScan(tx, device)
 }
 
-// markScan marks what a scan touches: the products on its device, and everything where the device became another kind
-// of machine or its evidence another age, since the doubt in every figure rests on that.
-func (svc *Service) markScan(tx *sqlite.Tx, was *snapshot.DeviceFacts, device int64) error {
+// markScan marks what a scan touches, and lets lists show it at once.
+func (svc *Service) markScan(tx *sqlite.Tx, device int64) error {
 	now := svc.Clock.Now().Unix()
 	is, err := snapshot.OneDevice(tx, device, now)
 	if err != nil {
@@ -313,18 +304,8 @@ func (svc *Service) markScan(tx *sqlite.Tx, was *snapshot.DeviceFacts, device in
 	if err := evidencedb.ShowSeen(tx, is, &settings, now); err != nil {
 		return err
 	}
-	if was == nil || settings.Age(was, evidence.OfSoftware, now) != settings.Age(is, evidence.OfSoftware, now) ||
-		lasting(*was) != lasting(*is) {
-		return renewal.Mark(tx, false)
-	}
 	if err := renewal.TouchDevice(tx, device); err != nil {
 		return err
 	}
 	return renewal.Count(tx, renewal.Changes, renewal.InventoryChanges)
-}
-
-// lasting is a device without the times of its evidence.
-func lasting(d snapshot.DeviceFacts) snapshot.DeviceFacts {
-	d.LastScan, d.HardwareSeen, d.UseSeen, d.ListedAt = 0, 0, 0, 0
-	return d
 }

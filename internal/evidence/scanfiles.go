@@ -62,7 +62,7 @@ func (svc *Service) importScans(
 		if !res.News() {
 			return nil
 		}
-		return renewal.Mark(tx, false)
+		return renewal.Count(tx, renewal.Changes, renewal.InventoryChanges)
 	})
 	return res, err
 }

@@ -156,7 +156,7 @@ func (svc *Sources) Preview(ctx context.Context, d SourceDraft) (SourceEffect, e
 		if err != nil {
 			return err
 		}
-		before, err := svc.Snapshots.FiguresOf(tx, products)
+		before, err := svc.Snapshots.FiguresAround(tx, products)
 		if err != nil {
 			return err
 		}
@@ -189,7 +189,7 @@ func (svc *Sources) Preview(ctx context.Context, d SourceDraft) (SourceEffect, e
 			return err
 		}
 		out.Ends, out.Again = max(is-was, 0), max(was-is, 0)
-		after, err := svc.Snapshots.FiguresOf(tx, products)
+		after, err := svc.Snapshots.FiguresAround(tx, products)
 		out.Moves = snapshot.Moves(before, after)
 		return err
 	})

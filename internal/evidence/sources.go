@@ -89,12 +89,12 @@ func factViews(said []evidencedb.SaidFacts) []FactView {
 }
 
 // disagreements counts for every device the facts and the programs on which its sources disagree.
-func disagreements(tx *sqlite.Tx) (map[int64]int64, error) {
-	out, err := evidencedb.Disagreements(tx)
+func disagreements(tx *sqlite.Tx, devices []int64) (map[int64]int64, error) {
+	out, err := evidencedb.Disagreements(tx, devices)
 	if err != nil {
 		return nil, err
 	}
-	said, err := evidencedb.SaidOf(tx, 0)
+	said, err := evidencedb.SaidOf(tx, devices)
 	if err != nil {
 		return nil, err
 	}
@@ -297,7 +297,7 @@ func (svc *Service) DeviceEvidence(ctx context.Context, code string) (DeviceEvid
 				KindAge{string(k), at, string(s.Age(f, k, svc.Clock.Now().Unix())), s.Limits.Days(f.Kind, k)},
 			)
 		}
-		said, err := evidencedb.SaidOf(tx, id)
+		said, err := evidencedb.SaidOf(tx, []int64{id})
 		if err != nil {
 			return err
 		}

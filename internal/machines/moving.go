@@ -324,7 +324,7 @@ func dropDevice(tx *sqlite.Tx, device int64) error {
 		return err
 	}
 	for _, table := range []string{"device_fact", "group_member", "dirty_device", "change_log", "list_due", "use_zone",
-		"use_lost", "use_due", "system_due", "record_due", "idle_fact"} {
+		"use_lost", "use_due", "system_due", "record_due"} { // how its software was used goes when it is counted
 		if _, err := tx.Exec("DELETE FROM "+table+" WHERE device_id = ?", device); err != nil {
 			return err
 		}

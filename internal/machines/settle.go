@@ -109,7 +109,15 @@ func (r *Room) settle(tx *sqlite.Tx, kind string, records ...int64) (changed boo
 	if err := r.Settled(tx, devices); err != nil {
 		return false, err
 	}
-	return true, renewal.Mark(tx, false)
+	for _, d := range devices {
+		if err := renewal.TouchDevice(tx, d); err != nil {
+			return false, err
+		}
+	}
+	if err := renewal.TouchPooled(tx); err != nil { // what is given out names devices as it knows them
+		return false, err
+	}
+	return true, renewal.Count(tx, renewal.Changes, renewal.InventoryChanges)
 }
 
 // claim gives evidence that stands at a device without a record of its own source one, where the device may be joined:

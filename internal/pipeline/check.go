@@ -78,6 +78,66 @@ func (svc *Service) Check(ctx context.Context) ([]string, error) {
 		wrong = append(wrong, more...)
 		return err
 	})
+	if err != nil {
+		return wrong, err
+	}
+	more, err := svc.checkDerived(ctx)
+	return append(wrong, more...), err
+}
+
+// derivedTables are those in which figures and lists stand, with what they are called.
+var derivedTables = []struct{ table, name string }{
+	{"counted", "what is counted of devices"},
+	{"fleet", "how many devices there are"},
+	{"device_fact", "the list of devices"},
+	{"name_fact", "the list of names"},
+	{"product_fact", "the list of titles"},
+	{"version_fact", "the versions that were found"},
+	{"release_fact", "the list of releases"},
+	{"position", "the list of positions"},
+	{"idle_fact", "the list of use"},
+	{"group_member", "who is in which group"},
+	{"person_fact", "the list of people"},
+	{"key_fact", "the list of licence keys"},
+	{"worklist_case", "the worklist"},
+}
+
+// checkDerived computes everything from the start beside what is stored, and says where the two differ.
+func (svc *Service) checkDerived(ctx context.Context) (wrong []string, err error) {
+	err = svc.DB.Preview(ctx, func(tx *sqlite.Tx) error {
+		d, err := svc.deriveIn(ctx, tx)
+		if err != nil {
+			return err
+		}
+		if err := svc.put(tx, d); err != nil {
+			return err
+		}
+		for _, t := range derivedTables {
+			laid, err := sqlite.Select[bool](tx, "SELECT EXISTS (SELECT 1 FROM temp.sqlite_schema WHERE name = ?)",
+				t.table)
+			if err != nil {
+				return err
+			}
+			if !laid[0] { // nothing was written to it
+				continue
+			}
+			for _, way := range [][2]string{{"temp", "main"}, {"main", "temp"}} {
+				rows := "SELECT * FROM " + way[0] + "." + t.table + " EXCEPT SELECT * FROM " + way[1] + "." + t.table
+				n, err := sqlite.Select[int](tx, "SELECT count(*) FROM ("+rows+")")
+				if err != nil {
+					return err
+				}
+				if n[0] > 0 {
+					said := "are stored that a full computation does not give"
+					if way[0] == "temp" {
+						said = "are missing that a full computation gives"
+					}
+					wrong = append(wrong, fmt.Sprintf("in %s (%s) %d rows %s", t.name, t.table, n[0], said))
+				}
+			}
+		}
+		return nil
+	})
 	return wrong, err
 }
 

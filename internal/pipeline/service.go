@@ -6,6 +6,7 @@ import (
 	"sync"
 
 	"ensomet/internal/clock"
+	"ensomet/internal/counts"
 	"ensomet/internal/evidence"
 	"ensomet/internal/evidence/byhand"
 	"ensomet/internal/persons"
@@ -26,6 +27,7 @@ type Service struct {
 	Snapshots *snapshot.Loader
 	Progress  *progress.Board
 	Renewal   *renewal.Loop
+	Counts    *counts.Room
 
 	Evidence  *evidence.Service
 	Sources   *evidence.Sources

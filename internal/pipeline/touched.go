@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strconv"
 
+	"ensomet/internal/facts"
 	"ensomet/internal/persons"
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
@@ -16,16 +17,16 @@ import (
 // catalogueSeen is the setting of the newest change of the catalogue whose positions were worked out.
 const catalogueSeen = "catalogue_seen"
 
-// RenewTouched recognises what is new, and everything anew after a change of the catalogue or of rules, and works the
-// positions out of the products that this touches, so that they are there long before every list is renewed.
+// RenewTouched recognises what is new and works out the positions that a change of the catalogue or of rules touches,
+// and nothing else.
 func (svc *Service) RenewTouched(ctx context.Context) error {
 	svc.refreshing.Lock()
 	defer svc.refreshing.Unlock()
 	defer svc.Progress.Step("")
-	if err := svc.settleNames(ctx); err != nil {
+	if _, err := svc.Titles.Recognise(ctx); err != nil {
 		return err
 	}
-	return svc.renewTouched(ctx, true)
+	return svc.renewTouched(ctx)
 }
 
 // namesAtOnce is how many names of people are settled before a writer who waits gets his turn.
@@ -52,18 +53,14 @@ func (svc *Service) settleNames(ctx context.Context) error {
 	return nil
 }
 
-// renewTouched leaves it to the renewal of everything that follows where all products, or very many, are touched;
-// where none follows, it works them all out.
-func (svc *Service) renewTouched(ctx context.Context, alone bool) error {
-	svc.Progress.Step("recognising names")
-	if _, err := svc.Titles.Recognise(ctx); err != nil {
-		return fmt.Errorf("names could not be recognised: %w", err)
-	}
+// renewTouched works the positions out of the products that a change of the catalogue or of rules touches, so that
+// they are there long before every list is renewed. Where all products, or very many, are touched, it leaves it to the
+// renewal of everything that follows.
+func (svc *Service) renewTouched(ctx context.Context) error {
 	var d *snapshot.Positions
 	var newest int64
 	var upTo string
 	var products, marked []int64
-	all := false
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
 		var err error
 		if upTo, err = tx.Setting(renewal.Changes); err != nil {
@@ -87,10 +84,6 @@ func (svc *Service) renewTouched(ctx context.Context, alone bool) error {
 			return err
 		}
 		if computed != svc.Snapshots.Today().String() || slices.Contains(marked, 0) {
-			if all = alone; all {
-				d, err = svc.Snapshots.Compute(tx, nil)
-				return err
-			}
 			return nil
 		}
 		c, err := svc.Snapshots.Catalogue(tx)
@@ -100,8 +93,7 @@ func (svc *Service) renewTouched(ctx context.Context, alone bool) error {
 		for _, id := range snapshot.Distinct(append(slices.Clone(marked), changed...)) {
 			products = append(products, c.Kin(id)...) // what folds under it, and what it folds under
 		}
-		if products = snapshot.Distinct(products); len(products) == 0 ||
-			!alone && len(products) > snapshot.MostTouched {
+		if products = snapshot.Distinct(products); len(products) == 0 || len(products) > snapshot.MostTouched {
 			products = nil
 			return nil
 		}
@@ -109,16 +101,13 @@ func (svc *Service) renewTouched(ctx context.Context, alone bool) error {
 		d, err = svc.Snapshots.Compute(tx, products)
 		return err
 	})
-	if err != nil || newest == 0 && products == nil && !all {
+	if err != nil || newest == 0 && products == nil {
 		return err
 	}
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
-		if products != nil || all {
-			if err := snapshot.PutFigures(tx, products, d.Figures, d.Ways, d.Amounts); err != nil {
+		if products != nil {
+			if err := facts.PutFigures(tx, products, d.Figures, d.Ways, d.Amounts); err != nil {
 				return err
-			}
-			if all {
-				marked = nil
 			}
 			if err := renewal.Untouch(tx, marked, upTo); err != nil {
 				return err

@@ -8,6 +8,7 @@ import (
 
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/refuse"
+	"ensomet/internal/facts"
 	"ensomet/internal/lists"
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
@@ -66,7 +67,7 @@ func (svc *Service) PositionsOn(q *sqlite.ListQuery) (*sqlite.List[lists.Positio
 				return err
 			}
 			return svc.DB.Preview(ctx, func(tx *sqlite.Tx) error {
-				if err := snapshot.PutFigures(tx, nil, figures, nil, nil); err != nil {
+				if err := facts.PutFigures(tx, nil, figures, nil, nil); err != nil {
 					return err
 				}
 				return fn(tx)

@@ -28,6 +28,8 @@ var allowed = map[string][]string{
 	"splits":      {"sqlite"},
 	"own/ownhttp": {"own", "rest"},
 	"snapshot":    {"sqlite", "renewal", "formats", "clock", "persons", "own"},
+	"facts":       {"sqlite", "snapshot"},
+	"counts":      {"sqlite", "snapshot", "facts"},
 	"lists":       {"sqlite", "snapshot", "own"},
 	"edits":       {"sqlite"},
 	"export":      {"sqlite", "snapshot", "formats"},
@@ -45,11 +47,13 @@ var allowed = map[string][]string{
 // service is what a station's service may import besides its own tables.
 var service = []string{
 	"snapshot", "outbox", "intake", "renewal", "edits", "sqlite", "formats", "clock", "progress", "secret", "starter",
-	"export", "lists", "machines", "persons", "own", "splits",
+	"export", "lists", "facts", "counts", "machines", "persons", "own", "splits",
 }
 
 // tables is what a station's tables may import.
-var tables = []string{"snapshot", "lists", "renewal", "edits", "sqlite", "formats", "machines", "persons", "own"}
+var tables = []string{
+	"snapshot", "lists", "facts", "counts", "renewal", "edits", "sqlite", "formats", "machines", "persons", "own",
+}
 
 // routes is what a station's routes may import besides the station itself: never its tables, nor the snapshot's.
 var routes = []string{"rest", "wire", "intake", "outbox", "renewal", "formats", "progress", "persons", "own"}
@@ -59,6 +63,8 @@ var withTables = []string{
 	"sqlite",
 	"snapshot",
 	"lists",
+	"facts",
+	"counts",
 	"renewal",
 	"outbox",
 	"edits",

@@ -17,6 +17,7 @@ import (
 	"ensomet/internal/core/usage"
 	"ensomet/internal/edits"
 	"ensomet/internal/evidence"
+	"ensomet/internal/facts"
 	"ensomet/internal/formats"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -28,7 +29,7 @@ func classes(t *testing.T, prog *Program) map[string]string {
 	t.Helper()
 	out := map[string]string{}
 	if err := prog.DB.View(context.Background(), func(tx *sqlite.Tx) error {
-		return snapshot.EachIdle(tx, func(f snapshot.IdleFact) error {
+		return facts.EachIdle(tx, func(f snapshot.IdleFact) error {
 			out[fmt.Sprint(f.Device, "/", f.Product)] = f.Class
 			return nil
 		})

@@ -91,7 +91,7 @@ func TestTheOrderOfMetrics(t *testing.T) {
 	)
 	id := mustProduct(t, prog, "Skerrymap")
 	last := func() string {
-		if err := prog.Pipeline.RenewTouched(ctx); err != nil {
+		if err := prog.Pipeline.Refresh(ctx); err != nil {
 			t.Fatal(err)
 		}
 		p, err := prog.Position.ProductPosition(ctx, id, 0, 0)

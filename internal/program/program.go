@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"ensomet/internal/clock"
+	"ensomet/internal/counts"
 	"ensomet/internal/directory"
 	"ensomet/internal/entitlements"
 	"ensomet/internal/evidence"
@@ -170,6 +171,7 @@ func New(db *sqlite.DB, clock clock.Clock) *Program {
 		Snapshots: p.Snapshots,
 		Progress:  p.Progress,
 		Renewal:   p.Renewal,
+		Counts:    &counts.Room{},
 		Evidence:  p.Evidence,
 		Sources:   p.Sources,
 		Persons:   p.Evidence.Persons,

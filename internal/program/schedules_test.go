@@ -498,7 +498,7 @@ func TestCheckOfEvidence(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	if wrong, err := prog.Pipeline.Check(ctx); err != nil || len(wrong) != 2 {
+	if wrong, err := prog.Pipeline.Check(ctx); err != nil || len(wrong) != 3 { // the members by two ways
 		t.Errorf("%v %v", wrong, err)
 	}
 }

@@ -18,7 +18,7 @@ import (
 	"ensomet/internal/worklist/worklistdb"
 )
 
-// inState counts cases by their state.
+// inState sums cases by their state.
 func inState(t *testing.T, prog *Program) map[casework.State]int {
 	t.Helper()
 	out := map[casework.State]int{}
@@ -84,7 +84,7 @@ func tell(t *testing.T, prog *Program, to, who string) {
 	}
 }
 
-func counts(t *testing.T, prog *Program, when string, want map[casework.State]int) {
+func sums(t *testing.T, prog *Program, when string, want map[casework.State]int) {
 	t.Helper()
 	got := inState(t, prog)
 	for s, n := range want {
@@ -114,17 +114,17 @@ func TestStandingDecision(t *testing.T) {
 		t.Fatalf("%+v, %v", e, err)
 	}
 	decide(t, prog, "Oddny", draft)
-	counts(t, prog, "at once", map[casework.State]int{casework.Waiting: 3, casework.Open: 5})
+	sums(t, prog, "at once", map[casework.State]int{casework.Waiting: 3, casework.Open: 5})
 	pass(t, prog, clock, time.Minute)
-	counts(t, prog, "first day", map[casework.State]int{casework.Waiting: 3, casework.Open: 5})
+	sums(t, prog, "first day", map[casework.State]int{casework.Waiting: 3, casework.Open: 5})
 	pass(t, prog, clock, 118*time.Minute)
 	if len(d.taken) != 0 {
 		t.Fatalf("orders left before their time: %+v", d.taken)
 	}
 	pass(t, prog, clock, 2*time.Minute)
-	counts(t, prog, "after its hold", map[casework.State]int{casework.Sent: 3, casework.Open: 5})
+	sums(t, prog, "after its hold", map[casework.State]int{casework.Sent: 3, casework.Open: 5})
 	pass(t, prog, clock, 5*time.Hour)
-	counts(t, prog, "later that day", map[casework.State]int{casework.Sent: 3, casework.Open: 5})
+	sums(t, prog, "later that day", map[casework.State]int{casework.Sent: 3, casework.Open: 5})
 	var steps []casework.Step
 	if err := prog.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
 		steps, err = worklistdb.Steps(tx, 1)
@@ -138,7 +138,7 @@ func TestStandingDecision(t *testing.T) {
 	}
 	pass(t, prog, clock, day24)
 	pass(t, prog, clock, 3*time.Hour)
-	counts(t, prog, "second day", map[casework.State]int{casework.Sent: 6, casework.Open: 2})
+	sums(t, prog, "second day", map[casework.State]int{casework.Sent: 6, casework.Open: 2})
 	v := oneDecision(t, prog)
 	if !v.Running || v.Ready != 2 || v.Taken != 6 || v.Today != 3 || v.Out != 6 || v.Author != "Oddny" {
 		t.Errorf("%+v", v)
@@ -167,7 +167,7 @@ func TestStandingDecisionCalledBack(t *testing.T) {
 		HoldMinutes: 120})
 	pass(t, prog, clock, time.Minute)
 	do(t, prog, "Perlo", worklist.CaseAction{IDs: []int64{1}, Act: casework.Undo}) // one alone
-	counts(t, prog, "one called back", map[casework.State]int{casework.Waiting: 2, casework.Agreed: 1})
+	sums(t, prog, "one called back", map[casework.State]int{casework.Waiting: 2, casework.Agreed: 1})
 	waves, err := prog.Orders.Waves(ctx)
 	if err != nil || len(waves) != 1 || waves[0].Standing != 1 {
 		t.Fatalf("%+v, %v", waves, err)
@@ -175,7 +175,7 @@ func TestStandingDecisionCalledBack(t *testing.T) {
 	if err := prog.Orders.SteerWave(ctx, waves[0].ID, "call off", "Perlo"); err != nil {
 		t.Fatal(err)
 	}
-	counts(t, prog, "all called back", map[casework.State]int{casework.Agreed: 3, casework.Open: 5})
+	sums(t, prog, "all called back", map[casework.State]int{casework.Agreed: 3, casework.Open: 5})
 	v := oneDecision(t, prog)
 	if v.Running || !strings.HasPrefix(v.Why, "Perlo called back its wave of 2026-06-30") {
 		t.Errorf("%+v", v)
@@ -183,11 +183,11 @@ func TestStandingDecisionCalledBack(t *testing.T) {
 	for range 3 {
 		pass(t, prog, clock, day24)
 	}
-	counts(t, prog, "days later", map[casework.State]int{casework.Agreed: 3, casework.Open: 5})
+	sums(t, prog, "days later", map[casework.State]int{casework.Agreed: 3, casework.Open: 5})
 	do(t, prog, "Perlo", worklist.CaseAction{IDs: []int64{1}, Act: casework.Reopen})
 	tell(t, prog, "go on", "Perlo")
 	pass(t, prog, clock, time.Minute)
-	counts(t, prog, "going on", map[casework.State]int{casework.Agreed: 2, casework.Waiting: 3, casework.Open: 3})
+	sums(t, prog, "going on", map[casework.State]int{casework.Agreed: 2, casework.Waiting: 3, casework.Open: 3})
 	if c := casesOf(t, prog)[0]; c.State != casework.Open {
 		t.Errorf("what was called back is sent again: %+v", c)
 	}
@@ -195,7 +195,7 @@ func TestStandingDecisionCalledBack(t *testing.T) {
 		t.Errorf("who let it go on does not answer for it: %+v", v)
 	}
 	tell(t, prog, "end", "Perlo")
-	counts(t, prog, "ended", map[casework.State]int{casework.Agreed: 5, casework.Waiting: 0})
+	sums(t, prog, "ended", map[casework.State]int{casework.Agreed: 5, casework.Waiting: 0})
 	pass(t, prog, clock, day24)
 	if len(d.taken) != 0 || len(decisions(t, prog)) != 0 {
 		t.Errorf("%d orders left", len(d.taken))
@@ -285,7 +285,7 @@ func TestStandingDecisionStops(t *testing.T) {
 		t.Fatalf("%+v", oneDecision(t, prog))
 	}
 	pass(t, prog, clock, time.Hour)
-	for _, o := range slices.Clone(d.taken) { // what nobody answers for long counts as failed
+	for _, o := range slices.Clone(d.taken) { // what nobody answers for long sums as failed
 		if err := prog.Orders.TakeOutcome(ctx, worklist.Outcome{Order: o.ID, Done: true}, "tool"); err != nil {
 			t.Fatal(err)
 		}
@@ -320,14 +320,14 @@ func TestStandingDecisionOfTwo(t *testing.T) {
 	draft := worklist.StandingDraft{Kind: casework.OnStance, Ground: 1, PerDay: 2}
 	decide(t, prog, "Oddny", draft)
 	pass(t, prog, clock, day24)
-	counts(t, prog, "unapproved", map[casework.State]int{casework.Open: 4})
+	sums(t, prog, "unapproved", map[casework.State]int{casework.Open: 4})
 	v := oneDecision(t, prog)
 	if err := prog.Standing.SteerStanding(ctx, v.Says.ID, v.Says.Revision, "approve", "Oddny"); !refuse.Is(err) {
 		t.Errorf("who set it approves it: %v", err)
 	}
 	tell(t, prog, "approve", "Perlo")
 	pass(t, prog, clock, time.Minute)
-	counts(t, prog, "approved", map[casework.State]int{casework.Waiting: 2, casework.Open: 2})
+	sums(t, prog, "approved", map[casework.State]int{casework.Waiting: 2, casework.Open: 2})
 	if err := prog.DB.View(ctx, func(tx *sqlite.Tx) error {
 		steps, err := worklistdb.Steps(tx, 1)
 		if len(steps) < 3 || steps[1].Who != "Oddny" || steps[2].Who != "Perlo" || steps[2].Act != casework.Approve {
@@ -345,7 +345,7 @@ func TestStandingDecisionOfTwo(t *testing.T) {
 	v.Says.PerDay = 500
 	decide(t, prog, "Oddny", v.Says)
 	if v := oneDecision(t, prog); v.Running || v.ApprovedBy != "" {
-		t.Errorf("what was approved before counts for what it is now: %+v", v)
+		t.Errorf("what was approved before sums for what it is now: %+v", v)
 	}
 }
 

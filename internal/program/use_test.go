@@ -35,7 +35,7 @@ func dayRows(t *testing.T, prog *Program) map[string]string {
 		if err != nil {
 			return err
 		}
-		return snapshot.EachUseDay(tx, nil, 0, prog.Snapshots.Today()+4000, func(d snapshot.UseDayRow) error {
+		return snapshot.EachUseDay(tx, nil, nil, 0, prog.Snapshots.Today()+4000, func(d snapshot.UseDayRow) error {
 			out[fmt.Sprintf("%s %s %s %s", codes[d.Device], name[d.Name], d.Day,
 				d.Person)] = fmt.Sprintf("%d s, %d worked, %d runs", d.Run, d.Active, d.Sessions)
 			return nil

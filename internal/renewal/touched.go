@@ -42,6 +42,13 @@ func TouchNow(tx *sqlite.Tx, products []int64) error {
 	return err
 }
 
+// TouchPooled marks the products that licence servers share.
+func TouchPooled(tx *sqlite.Tx) error {
+	_, err := tx.Exec("INSERT INTO dirty_product(product_id, change) SELECT DISTINCT product_id, " + nextChange +
+		" FROM pool WHERE true ON CONFLICT DO UPDATE SET change = excluded.change")
+	return err
+}
+
 // TouchAll marks every product.
 func TouchAll(tx *sqlite.Tx) error {
 	_, err := tx.Exec(
@@ -51,16 +58,100 @@ func TouchAll(tx *sqlite.Tx) error {
 	return err
 }
 
-// TouchDevice marks the products that were ever recognised on a device.
+// TouchDevice notes that something of a device changed that is counted.
 func TouchDevice(tx *sqlite.Tx, device int64) error {
 	_, err := tx.Exec(
-		"INSERT INTO dirty_product(product_id, change) SELECT DISTINCT n.product_id, "+nextChange+
-			" FROM recognition n WHERE n.product_id <> 0 AND n.record_id IN (SELECT record_id FROM install WHERE "+
-			"device_id = ?) "+
-			"ON CONFLICT DO UPDATE SET change = excluded.change",
+		"INSERT INTO touched_device(device_id) VALUES (?) ON CONFLICT DO UPDATE SET counted = 0 WHERE counted",
 		device,
 	)
 	return err
+}
+
+// TouchDevicesOf notes of all devices that have some records that these mean something else.
+func TouchDevicesOf(tx *sqlite.Tx, records []int64) error {
+	if tx.Previewed() { // nothing is renewed of what a preview changes
+		return nil
+	}
+	list, err := json.Marshal(records)
+	if err != nil {
+		return err
+	}
+	_, err = tx.Exec(
+		"INSERT INTO touched_device(device_id) SELECT DISTINCT device_id FROM install WHERE record_id IN "+
+			"(SELECT value FROM json_each(?)) ON CONFLICT DO UPDATE SET counted = 0 WHERE counted",
+		string(list),
+	)
+	return err
+}
+
+// TouchHolders notes of all devices on which a product is counted that something changed.
+func TouchHolders(tx *sqlite.Tx, product int64) error {
+	_, err := tx.Exec("INSERT INTO touched_device(device_id) SELECT device_id FROM idle_fact WHERE product_id = ? "+
+		"ON CONFLICT DO UPDATE SET counted = 0", product)
+	return err
+}
+
+// TouchedDevices lists devices that are to be counted, the first of them.
+func TouchedDevices(tx *sqlite.Tx, most int) ([]int64, error) {
+	return sqlite.Select[int64](tx, `SELECT device_id FROM touched_device WHERE counted = 0
+		UNION SELECT device_id FROM dirty_device ORDER BY 1 LIMIT ?`, most)
+}
+
+// CountTouched says how many devices are to be counted.
+func CountTouched(tx *sqlite.Tx) (n int, err error) {
+	err = tx.QueryRowContext(tx.Ctx, "SELECT count(*) FROM touched_device WHERE counted = 0").Scan(&n)
+	return n, err
+}
+
+// DevicesCounted notes that devices are counted, and lists those whose changes between scans are to be worked out.
+func DevicesCounted(tx *sqlite.Tx, devices []int64) (dirty []int64, err error) {
+	list, err := json.Marshal(devices)
+	if err != nil {
+		return nil, err
+	}
+	if _, err = tx.Exec("INSERT INTO touched_device(device_id, counted) SELECT value, 1 FROM json_each(?) WHERE true "+
+		"ON CONFLICT DO UPDATE SET counted = 1", string(list)); err != nil {
+		return nil, err
+	}
+	return sqlite.Select[int64](
+		tx,
+		"DELETE FROM dirty_device WHERE device_id IN (SELECT value FROM json_each(?)) RETURNING device_id",
+		string(list),
+	)
+}
+
+// CountedDevices lists the devices that are counted and of which the cases are to be looked at.
+func CountedDevices(tx *sqlite.Tx) ([]int64, error) {
+	return sqlite.Select[int64](tx, "SELECT device_id FROM touched_device WHERE counted = 1 ORDER BY device_id")
+}
+
+// DevicesSeen notes that the cases of devices were looked at; what changed of them since stays marked.
+func DevicesSeen(tx *sqlite.Tx, devices []int64) error {
+	list, err := json.Marshal(devices)
+	if err != nil {
+		return err
+	}
+	_, err = tx.Exec(
+		"DELETE FROM touched_device WHERE counted = 1 AND device_id IN (SELECT value FROM json_each(?))",
+		string(list),
+	)
+	return err
+}
+
+// Forget forgets what is touched but for the products: everything was counted.
+func Forget(tx *sqlite.Tx) error {
+	for _, table := range []string{"touched_device", "touched_use", "dirty_name"} {
+		if _, err := tx.Exec("DELETE FROM " + table); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// AllTouched reports whether every product is marked.
+func AllTouched(tx *sqlite.Tx) (all bool, err error) {
+	err = tx.QueryRowContext(tx.Ctx, "SELECT EXISTS (SELECT 1 FROM dirty_product WHERE product_id = 0)").Scan(&all)
+	return all, err
 }
 
 // Touched lists the products marked up to a change.
@@ -128,7 +219,10 @@ func MarkDevice(tx *sqlite.Tx, device int64) error {
 			"WHERE key = 'changes'), 0) + 1) ON CONFLICT DO UPDATE SET change = excluded.change",
 		device,
 	)
-	return err
+	if err != nil {
+		return err
+	}
+	return TouchDevice(tx, device)
 }
 
 // MarkUseDue notes that the runs of a device are to be rolled up, from a start on, at a time or later.

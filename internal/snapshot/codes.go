@@ -119,6 +119,16 @@ func RecordsOf(tx *sqlite.Tx, products []int64) ([]StoredRecord, error) {
 	)
 }
 
+// RecordsOn reads the records that are or were on some devices.
+func RecordsOn(tx *sqlite.Tx, devices []int64) ([]StoredRecord, error) {
+	list, err := json.Marshal(devices)
+	if err != nil {
+		return nil, err
+	}
+	return sqlite.Query(tx, scanRecord, "SELECT "+recordColumns+" FROM record r WHERE r.id IN (SELECT record_id "+
+		"FROM install WHERE device_id IN (SELECT value FROM json_each(?))) ORDER BY r.id", string(list))
+}
+
 func Distinct(list []int64) []int64 {
 	slices.Sort(list)
 	return slices.Compact(list)

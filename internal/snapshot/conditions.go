@@ -1,6 +1,7 @@
 package snapshot
 
 import (
+	"maps"
 	"slices"
 	"strings"
 
@@ -24,6 +25,12 @@ type ConditionFacts struct {
 // LoadConditions loads the groups, and what they and more conditions mention.
 func LoadConditions(tx *sqlite.Tx, settings *Settings, now int64, more []condition.Condition) (*ConditionFacts,
 	error) {
+	return LoadConditionsOn(tx, settings, now, more, nil)
+}
+
+// LoadConditionsOn loads what conditions mention as they are asked of some devices; nil is all.
+func LoadConditionsOn(tx *sqlite.Tx, settings *Settings, now int64, more []condition.Condition, devices []int64) (
+	*ConditionFacts, error) {
 	groups, err := DeviceGroups(tx)
 	if err != nil {
 		return nil, err
@@ -56,12 +63,15 @@ func LoadConditions(tx *sqlite.Tx, settings *Settings, now int64, more []conditi
 	}
 	slices.Sort(titles)
 	for _, id := range slices.Compact(titles) {
-		if c.has[id], err = DevicesWith(tx, id, now); err != nil {
+		if c.has[id], err = DevicesWith(tx, id, now, devices); err != nil {
 			return nil, err
 		}
 	}
 	return c, nil
 }
+
+// Titles lists the products that the conditions mention.
+func (c *ConditionFacts) Titles() []int64 { return slices.Sorted(maps.Keys(c.has)) }
 
 // deviceFacts answers conditions for one device.
 type deviceFacts struct {

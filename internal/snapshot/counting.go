@@ -13,8 +13,8 @@ import (
 )
 
 // count walks the installs once, device by device, and makes holdings of what counts.
-func (e *Snapshot) count(tx *sqlite.Tx, only []int64) error {
-	return eachOfDevices(tx, e.At, only, nil, func(device int64, records, included []int64) error {
+func (e *Snapshot) count(tx *sqlite.Tx, how loading) error {
+	return eachOfDevices(tx, e.At, how.only, how.devices, func(device int64, records, included []int64) error {
 		e.countDevice(device, e.loaded(records), included)
 		return nil
 	})
@@ -50,9 +50,11 @@ func (e *Snapshot) countDevice(device int64, records, included []int64) {
 	o.folded, inferred = e.foldedHere(records)
 	for _, id := range records {
 		o.see(&e.Recs[id])
+		as := NotCounted
 		if e.Recs[id].Product != nil {
-			o.count(id)
+			as = o.count(id)
 		}
+		o.tally(id, as)
 	}
 	for _, f := range o.touched {
 		e.settle(f)
@@ -107,8 +109,8 @@ func (o *onDevice) see(r *recFacts) {
 	}
 }
 
-// count decides whether a record of a product makes a holding, and says why where it does not.
-func (o *onDevice) count(id int64) {
+// count decides whether a record of a product makes a holding, and says what became of it.
+func (o *onDevice) count(id int64) Outcome {
 	r := &o.e.Recs[id]
 	f := r.Product
 	if f.Restricting && r.Whole {
@@ -116,12 +118,12 @@ func (o *onDevice) count(id int64) {
 	}
 	if !r.counts || o.d.Status != evidence.InService {
 		f.note(o.d.ID, PresentOther)
-		return
+		return NotCounted
 	}
 	if o.folded[id] != nil {
 		f.Folded++
 		f.note(o.d.ID, PresentFolded)
-		return
+		return Folded
 	}
 	left := o.e.WhyExcluded(o.at, f.Id, r.leave)
 	if _, with := slices.BinarySearch(o.with, id); with && !left.Is() {
@@ -130,7 +132,7 @@ func (o *onDevice) count(id int64) {
 	if left.Is() {
 		f.leaveOut(left, o.d.ID)
 		f.note(o.d.ID, PresentLeft)
-		return
+		return left.outcome()
 	}
 	f.note(o.d.ID, PresentHeld)
 	o.e.Facts[o.at].Counted++
@@ -142,6 +144,7 @@ func (o *onDevice) count(id int64) {
 	}
 	u := &f.Units[len(f.Units)-1]
 	u.Records = append(u.Records, id)
+	return Counted
 }
 
 // note keeps in what way the product is on a device, where that is asked for.
@@ -160,8 +163,10 @@ func (o *onDevice) holdByParts(s *recognise.Suite) {
 	}
 	if left := e.WhyExcluded(o.at, f.Id, nil); left.Is() {
 		f.leaveOut(left, d.ID)
+		o.tallySuite(f.Id, left.outcome())
 		return
 	}
+	o.tallySuite(f.Id, Counted)
 	f.holder = d.ID
 	f.note(d.ID, PresentHeld)
 	e.Facts[o.at].Counted++

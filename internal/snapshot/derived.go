@@ -3,7 +3,6 @@ package snapshot
 import (
 	"database/sql"
 	"encoding/json"
-	"errors"
 	"maps"
 	"slices"
 	"strings"
@@ -43,7 +42,7 @@ func scanRecord(r *sql.Rows, v *StoredRecord) error {
 func AllRecords(tx *sqlite.Tx, newOnly bool) ([]StoredRecord, error) {
 	text := "SELECT " + recordColumns + " FROM record r"
 	if newOnly {
-		text += " WHERE NOT EXISTS (SELECT 1 FROM recognition n WHERE n.record_id = r.id)"
+		text += " WHERE r.id > (SELECT coalesce(max(record_id), 0) FROM recognition)" // they are recognised in order
 	}
 	return sqlite.Query(tx, scanRecord, text+" ORDER BY r.id")
 }
@@ -84,6 +83,21 @@ type Recognition struct {
 	WhyNot                string
 	Whole, NotSoftware    bool
 	Rule                  int64 // that decided
+}
+
+// StateOfName is how a raw name stands by one more of its records, after those before it; empty is none before it.
+func (n *Recognition) StateOfName(before string) string {
+	switch {
+	case n.Product == 0 && !n.NotSoftware:
+		return "unrecognised"
+	case before != "":
+		return before
+	case n.Step == recognise.ByDecision:
+		return "decided"
+	case n.Step == recognise.ByRule:
+		return "rule"
+	}
+	return "recognised"
 }
 
 // NewRecognitions writes recognitions.
@@ -172,6 +186,16 @@ func RecognitionsOf(tx *sqlite.Tx, records []int64) ([]Recognition, error) {
 	)
 }
 
+// RecognitionsOn reads the recognitions of records that are or were on some devices.
+func RecognitionsOn(tx *sqlite.Tx, devices []int64) ([]Recognition, error) {
+	list, err := json.Marshal(devices)
+	if err != nil {
+		return nil, err
+	}
+	return sqlite.Query(tx, scanRecognition, "SELECT "+recognitionColumns+" FROM recognition WHERE record_id IN "+
+		"(SELECT record_id FROM install WHERE device_id IN (SELECT value FROM json_each(?)))", string(list))
+}
+
 // LayRecognitions says that what some records are is going to be changed, and that figures of some products are
 // computed from it.
 func (svc *Loader) LayRecognitions(tx *sqlite.Tx, products, records []int64) error {
@@ -210,11 +234,18 @@ type DeviceFacts struct {
 }
 
 // AllDevices reads every device, with the newest evidence of each kind up to now.
-func AllDevices(tx *sqlite.Tx, now int64) ([]DeviceFacts, error) { return readDeviceFacts(tx, now, 0) }
+func AllDevices(tx *sqlite.Tx, now int64) ([]DeviceFacts, error) {
+	return readDeviceFacts(tx, now, nil)
+}
+
+// SomeDevices reads some devices, nil is all of them, with the newest evidence of each kind up to now.
+func SomeDevices(tx *sqlite.Tx, devices []int64, now int64) ([]DeviceFacts, error) {
+	return readDeviceFacts(tx, now, devices)
+}
 
 // OneDevice reads a device, with the newest evidence of each kind up to now.
 func OneDevice(tx *sqlite.Tx, id, now int64) (*DeviceFacts, error) {
-	list, err := readDeviceFacts(tx, now, id)
+	list, err := readDeviceFacts(tx, now, []int64{id})
 	if err == nil && len(list) == 0 {
 		err = sqlite.ErrNotFound
 	}
@@ -224,19 +255,19 @@ func OneDevice(tx *sqlite.Tx, id, now int64) (*DeviceFacts, error) {
 	return &list[0], nil
 }
 
-// readDeviceFacts reads one device, with what was known of it then and of no other; 0 is all of them.
-func readDeviceFacts(tx *sqlite.Tx, now, device int64) ([]DeviceFacts, error) {
-	where := ""
-	if device != 0 {
-		where = " WHERE d.id = " + sqlite.Itoa(device)
+// readDeviceFacts reads some devices, with what was known of them then and of no other; nil is all of them.
+func readDeviceFacts(tx *sqlite.Tx, now int64, devices []int64) ([]DeviceFacts, error) {
+	where, past, cores, args := "", allDevicesWere, allCoresThen, []any{now}
+	if devices != nil {
+		list, err := json.Marshal(devices)
+		if err != nil {
+			return nil, err
+		}
+		where, past, cores, args = someDevices, someDevicesWere, someCoresThen, append(args, string(list))
 	}
-	list, err := devicesNow(tx, now, where)
+	list, err := devicesNow(tx, where, args...)
 	if err != nil {
 		return nil, err
-	}
-	past, cores, args := allDevicesWere, allCoresThen, []any{now}
-	if device != 0 {
-		past, cores, args = oneDeviceWas, oneCoresThen, []any{now, device}
 	}
 	were, err := devicesWere(tx, past, args...) // what lists stated then, where they state something else since
 	if err != nil {
@@ -283,9 +314,11 @@ const devicesQuery = `SELECT d.id, d.code, d.name, d.kind,
 		?1), 0) AS use_seen, CASE WHEN d.listed_at <= ?1 THEN d.listed_at ELSE 0 END AS listed_at FROM device
 		d`
 
+const someDevices = " WHERE d.id IN (SELECT value FROM json_each(?2))"
+
 // devicesNow reads devices field by field: there may be a million, and a library takes an eighth longer
 // (BenchmarkRows).
-func devicesNow(tx *sqlite.Tx, now int64, where string) ([]DeviceFacts, error) {
+func devicesNow(tx *sqlite.Tx, where string, args ...any) ([]DeviceFacts, error) {
 	return sqlite.Query(tx, func(r *sql.Rows, d *DeviceFacts) error {
 		return r.Scan(
 			&d.ID,
@@ -318,7 +351,7 @@ func devicesNow(tx *sqlite.Tx, now int64, where string) ([]DeviceFacts, error) {
 			&d.UseSeen,
 			&d.ListedAt,
 		)
-	}, devicesQuery+where+" ORDER BY d.id", now)
+	}, devicesQuery+where+" ORDER BY d.id", args...)
 }
 
 // PersonFacts are a user under his number.
@@ -423,6 +456,17 @@ func eachOfDevices(tx *sqlite.Tx, at int64, products, devices []int64,
 	})
 }
 
+// devicesHaving lists the devices on which one of some products is at a time.
+func devicesHaving(tx *sqlite.Tx, at int64, products []int64) ([]int64, error) {
+	list, err := json.Marshal(products)
+	if err != nil {
+		return nil, err
+	}
+	return sqlite.Select[int64](tx, "SELECT DISTINCT device_id FROM install WHERE since <= ?1 AND (until IS NULL OR "+
+		"until > ?1) AND record_id IN (SELECT record_id FROM recognition WHERE product_id IN (SELECT value FROM "+
+		"json_each(?2)))", at, string(list))
+}
+
 // Installed is since when something is on a device, in seconds since 1970, and the latest date of installation that
 // was reported for it.
 type Installed struct {
@@ -500,167 +544,3 @@ type (
 		Last            civil.Day
 	}
 )
-
-// PutFacts replaces the derived rows that lists are served from.
-func PutFacts(
-	tx *sqlite.Tx,
-	devices []DeviceFact,
-	names []NameFact,
-	products []ProductFact,
-	idle []IdleFact,
-) error {
-	return errors.Join(
-		putDeviceFacts(tx, devices),
-		putNameFacts(tx, names),
-		putProductFacts(tx, products),
-		putIdleFacts(tx, idle),
-	)
-}
-
-func putDeviceFacts(tx *sqlite.Tx, devices []DeviceFact) error {
-	return tx.Replace(
-		"device_fact",
-		1,
-		[]string{
-			"device_id",
-			"last_seen",
-			"age",
-			"hardware_seen",
-			"hardware_age",
-			"use_seen",
-			"use_age",
-			"directory_seen",
-			"directory_age",
-			"installs",
-			"unrecognised",
-			"counted",
-			"namesakes",
-			"disagreements",
-		},
-		len(devices),
-		func(i int) []any {
-			d := devices[i]
-			return []any{
-				d.Device,
-				d.LastSeen,
-				d.Age,
-				d.HardwareSeen,
-				d.HardwareAge,
-				d.UseSeen,
-				d.UseAge,
-				d.ListedAt,
-				d.DirectoryAge,
-				d.Installs,
-				d.Unrecognised,
-				d.Counted,
-				d.Namesakes,
-				d.Disagreements,
-			}
-		},
-	)
-}
-
-func putNameFacts(tx *sqlite.Tx, names []NameFact) error {
-	return tx.Replace(
-		"name_fact",
-		1,
-		[]string{
-			"key",
-			"publisher",
-			"name",
-			"versions",
-			"records",
-			"installs",
-			"devices",
-			"stale",
-			"state",
-			"gather",
-			"likely",
-			"score",
-			"money",
-			"findings",
-		},
-		len(names),
-		func(i int) []any {
-			d := names[i]
-			return []any{
-				d.Key,
-				d.Publisher,
-				d.Name,
-				d.Versions,
-				d.Records,
-				d.Installs,
-				d.Devices,
-				d.Stale,
-				d.State,
-				d.Gather,
-				d.Likely,
-				d.Score,
-				d.Money,
-				d.Findings,
-			}
-		},
-	)
-}
-
-func putProductFacts(tx *sqlite.Tx, products []ProductFact) error {
-	return tx.Replace(
-		"product_fact",
-		1,
-		[]string{
-			"product_id",
-			"installs",
-			"devices",
-			"stale",
-			"counted",
-			"folded",
-			"left_out",
-			"versions",
-		},
-		len(products),
-		func(i int) []any {
-			d := products[i]
-			return []any{d.Product, d.Installs, d.Devices, d.Stale, d.Counted, d.Folded, d.LeftOut, d.Versions}
-		},
-	)
-}
-
-func putIdleFacts(tx *sqlite.Tx, idle []IdleFact) error {
-	return tx.Replace(
-		"idle_fact",
-		2,
-		[]string{
-			"device_id",
-			"product_id",
-			"person_code",
-			"class",
-			"used",
-			"measured",
-			"last_use",
-		},
-		len(idle),
-		func(i int) []any {
-			d := idle[i]
-			return []any{d.Device, d.Product, d.Person, d.Class, d.Used, d.Measured, int64(d.Last)}
-		},
-	)
-}
-
-// EachIdle walks the classes of use by device.
-func EachIdle(tx *sqlite.Tx, fn func(IdleFact) error) error {
-	rows, err := tx.QueryContext(
-		tx.Ctx,
-		"SELECT device_id, product_id, person_code, class, used, measured, last_use FROM idle_fact ORDER BY "+
-			"device_id, product_id",
-	)
-	if err != nil {
-		return err
-	}
-	return sqlite.Each(rows, func() error {
-		var f IdleFact
-		if err := rows.Scan(&f.Device, &f.Product, &f.Person, &f.Class, &f.Used, &f.Measured, &f.Last); err != nil {
-			return err
-		}
-		return fn(f)
-	})
-}

@@ -102,8 +102,8 @@ func DevicesWere(tx *sqlite.Tx, after int64) ([]DeviceWas, error) {
 const (
 	allDevicesWere = "SELECT device_id, until, " + wasColumns +
 		" FROM device_was WHERE until > ?1 ORDER BY device_id, until"
-	oneDeviceWas = "SELECT device_id, until, " + wasColumns +
-		" FROM device_was WHERE device_id = ?2 AND until > ?1 ORDER BY until"
+	someDevicesWere = "SELECT device_id, until, " + wasColumns + " FROM device_was WHERE device_id IN (SELECT value " +
+		"FROM json_each(?2)) AND until > ?1 ORDER BY device_id, until"
 )
 
 func devicesWere(tx *sqlite.Tx, query string, args ...any) ([]DeviceWas, error) {
@@ -117,9 +117,10 @@ const (
 		coalesce(CAST(f.content ->> '$.cores' AS INTEGER), 0),
 		coalesce(CAST(f.content ->> '$.virtual_cores' AS INTEGER), 0)
 		FROM hardware h JOIN fact_set f ON f.id = h.fact_id WHERE h.device_id `
-	allCoresThen = coresThenOf + `IN (SELECT device_id FROM hardware WHERE until > ?1) ORDER BY h.device_id, h.since`
-	oneCoresThen = coresThenOf + `= ?2 AND EXISTS (SELECT 1 FROM hardware o WHERE o.device_id = ?2 AND o.until > ?1)
-		ORDER BY h.since`
+	allCoresThen  = coresThenOf + `IN (SELECT device_id FROM hardware WHERE until > ?1) ORDER BY h.device_id, h.since`
+	someCoresThen = coresThenOf + `IN (SELECT value FROM json_each(?2))
+		AND EXISTS (SELECT 1 FROM hardware o WHERE o.device_id = h.device_id AND o.until > ?1)
+		ORDER BY h.device_id, h.since`
 )
 
 // coresThen reads the processors and cores that scans reported last up to a time, of devices of which a scan reported

@@ -47,10 +47,37 @@ func (svc *Loader) FiguresAndExcluded(
 	if products != nil && len(products) == 0 {
 		return out, 0, nil
 	}
-	e, err := svc.Load(tx, svc.Today(), svc.Clock.Now().Unix(), products)
+	load := svc.LoadProducts
+	if products == nil {
+		load = svc.loadToday
+	}
+	e, err := load(tx, products)
 	if err != nil {
 		return nil, 0, err
 	}
+	return out, e.figuresOf(products, out), nil
+}
+
+// FiguresAround is FiguresOf where devices or people may be others than they were counted as.
+func (svc *Loader) FiguresAround(tx *sqlite.Tx, products []int64) (map[ProductMetric]NamedFigure, error) {
+	out := map[ProductMetric]NamedFigure{}
+	if len(products) == 0 {
+		return out, nil
+	}
+	e, err := svc.loadToday(tx, products)
+	if err == nil {
+		e.figuresOf(products, out)
+	}
+	return out, err
+}
+
+func (svc *Loader) loadToday(tx *sqlite.Tx, products []int64) (*Snapshot, error) {
+	return svc.Load(tx, svc.Today(), svc.Clock.Now().Unix(), products)
+}
+
+// figuresOf adds the figures of some products, nil is all, and says how many of their installs are left out of the
+// count.
+func (e *Snapshot) figuresOf(products []int64, out map[ProductMetric]NamedFigure) (left int64) {
 	for _, f := range e.Ordered() {
 		if products != nil && !slices.Contains(products, f.Id) {
 			continue
@@ -60,7 +87,7 @@ func (svc *Loader) FiguresAndExcluded(
 			out[ProductMetric{f.Id, string(p.Metric)}] = NamedFigure{e.Figure(f, &p), f.Product.Name}
 		}
 	}
-	return out, left, nil
+	return left
 }
 
 func Moves(before, after map[ProductMetric]NamedFigure) []PositionChange {

@@ -38,7 +38,7 @@ func (l *exclusions) Load(tx *sqlite.Tx, asOf civil.Day) error {
 }
 
 // matchExclusions finds for each record the rules that may leave its installs out.
-func (e *Snapshot) matchExclusions(tx *sqlite.Tx, only []int64) error {
+func (e *Snapshot) matchExclusions(tx *sqlite.Tx, how loading) error {
 	e.Exclusions.On = make([][]int8, len(e.Exclusions.Rules))
 	for i := range e.Exclusions.On {
 		e.Exclusions.On[i] = make([]int8, len(e.Devices))
@@ -46,11 +46,16 @@ func (e *Snapshot) matchExclusions(tx *sqlite.Tx, only []int64) error {
 	if len(e.Exclusions.Rules) == 0 {
 		return nil
 	}
-	read := func() ([]StoredRecord, error) { return AllRecords(tx, false) }
-	if only != nil {
-		read = func() ([]StoredRecord, error) { return RecordsOf(tx, only) }
+	var records []StoredRecord
+	var err error
+	switch {
+	case how.devices != nil:
+		records, err = RecordsOn(tx, how.devices)
+	case how.only != nil:
+		records, err = RecordsOf(tx, how.only)
+	default:
+		records, err = AllRecords(tx, false)
 	}
-	records, err := read()
 	if err != nil {
 		return err
 	}

@@ -10,6 +10,7 @@ import (
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/demand"
 	"ensomet/internal/core/entitle"
+	"ensomet/internal/core/evidence"
 	"ensomet/internal/core/position"
 	"ensomet/internal/sqlite"
 
@@ -73,6 +74,10 @@ func (e *Snapshot) Figure(f *ProductFacts, p *position.Position) Figure {
 		AsOf:     e.AsOf,
 		Gaps:     map[string]int{},
 		Uses:     p.UsedBy(),
+		Seen:     p.Seen,
+	}
+	if out.Seen == nil {
+		out.Seen = map[evidence.DeviceKind]position.Seen{}
 	}
 	out.Exposure = decimal.New(p.Exposure, -4).String()
 	spare := decimal.Zero
@@ -122,13 +127,14 @@ type Figure struct {
 	AsOf                                         civil.Day
 	Gaps                                         map[string]int
 	Uses                                         map[string]map[string]int64 // position.UsedBy, by line and unit
+	Seen                                         map[evidence.DeviceKind]position.Seen
 }
 
 // Same reports whether two positions say the same, however their amounts are written.
 func (f Figure) Same(other Figure) bool {
 	a, b := f.plain(), other.plain()
-	gaps := maps.Equal(a.Gaps, b.Gaps) && maps.EqualFunc(a.Uses, b.Uses, maps.Equal)
-	a.Gaps, b.Gaps, a.Uses, b.Uses = nil, nil, nil, nil
+	gaps := maps.Equal(a.Gaps, b.Gaps) && maps.EqualFunc(a.Uses, b.Uses, maps.Equal) && maps.Equal(a.Seen, b.Seen)
+	a.Gaps, b.Gaps, a.Uses, b.Uses, a.Seen, b.Seen = nil, nil, nil, nil, nil, nil
 	return gaps && reflect.DeepEqual(a, b)
 }
 
@@ -142,80 +148,20 @@ func (f Figure) plain() Figure {
 	return f
 }
 
-// PutFigures replaces the stored positions and allocations of some products; nil is all of them.
-func PutFigures(
-	tx *sqlite.Tx,
-	products []int64,
-	figures []Figure,
-	ways map[int64][]position.Way,
-	amounts map[int64][]int64,
-) error {
-	of, args := "", []any{}
-	if products != nil {
-		list, err := json.Marshal(products)
-		if err != nil {
-			return err
-		}
-		of, args = " WHERE product_id IN (SELECT value FROM json_each(?))", append(args, string(list))
-	}
-	for _, clear := range []string{"DELETE FROM position", "DELETE FROM way"} {
-		if _, err := tx.Exec(clear+of, args...); err != nil {
-			return err
-		}
-	}
-	b, err := tx.Bulk(
-		22,
-		"INSERT INTO position(product_id, metric, counted, owned, needed, covered, short, surplus, free, low, high, "+
-			"exposure, exposure_text, spare_value, spare_text, currency, as_of, gaps, proven, outside, pack, uses)",
-		"",
-	)
-	if err != nil {
-		return err
-	}
-	for _, f := range figures {
-		gaps, err := json.Marshal(f.Gaps)
-		if err != nil {
-			return err
-		}
-		uses, err := json.Marshal(f.Uses)
-		if err != nil {
-			return err
-		}
-		if err := b.Add(f.Product, f.Metric, f.Counted, f.Owned, f.Needed, f.Covered, f.Short, f.Surplus, f.Free,
-			f.Low, f.High, f.ExposureBase, f.Exposure, f.SpareBase, f.SpareValue, f.Currency, f.AsOf, string(gaps),
-			f.Proven, f.Outside, f.Pack, string(uses)); err != nil {
-			return err
-		}
-	}
-	if err := b.Flush(); err != nil {
-		return err
-	}
-	w, err := tx.Bulk(5, "INSERT INTO way(product_id, metric, class, line, amount)", "")
-	if err != nil {
-		return err
-	}
-	for product, list := range ways {
-		for i, way := range list {
-			if err := w.Add(product, string(way.Metric), way.Class, way.Line, amounts[product][i]); err != nil {
-				return err
-			}
-		}
-	}
-	return w.Flush()
-}
-
 // StoredFigures reads the stored positions by product and metric.
 func StoredFigures(tx *sqlite.Tx) ([]Figure, error) {
 	return sqlite.Query(tx, func(r *sql.Rows, f *Figure) error {
-		var gaps, uses string
+		var gaps, uses, seen string
 		if err := r.Scan(&f.Product, &f.Metric, &f.Counted, &f.Owned, &f.Needed, &f.Covered, &f.Short, &f.Surplus,
 			&f.Free, &f.Low, &f.High, &f.ExposureBase, &f.Exposure, &f.SpareBase, &f.SpareValue, &f.Currency, &f.AsOf,
-			&gaps, &f.Proven, &f.Outside, &f.Pack, &uses); err != nil {
+			&gaps, &f.Proven, &f.Outside, &f.Pack, &uses, &seen); err != nil {
 			return err
 		}
-		return errors.Join(json.Unmarshal([]byte(gaps), &f.Gaps), json.Unmarshal([]byte(uses), &f.Uses))
+		return errors.Join(json.Unmarshal([]byte(gaps), &f.Gaps), json.Unmarshal([]byte(uses), &f.Uses),
+			json.Unmarshal([]byte(seen), &f.Seen))
 	}, "SELECT product_id, metric, counted, owned, needed, covered, short, surplus, free, low, high, exposure, "+
-		"exposure_text, spare_value, spare_text, currency, as_of, gaps, proven, outside, pack, uses FROM position "+
+		"exposure_text, spare_value, spare_text, currency, as_of, gaps, proven, outside, pack, uses, doubt "+
+		"FROM position "+
 		"ORDER BY product_id, metric")
 }
 

@@ -104,14 +104,18 @@ func DeviceGroups(tx *sqlite.Tx) ([]DeviceGroup, error) {
 // Member says that a device is in a group.
 type Member struct{ Group, Device int64 }
 
-// DevicesWith lists the devices on which a product is installed at a time.
-func DevicesWith(tx *sqlite.Tx, product, at int64) (map[int64]bool, error) {
-	list, err := sqlite.Select[int64](tx, `SELECT DISTINCT i.device_id FROM recognition n
-		JOIN install i ON i.record_id = n.record_id
-		WHERE n.product_id = ?1 AND n.whole AND i.since <= ?2 AND (i.until IS NULL OR i.until > ?2)`,
-		product,
-		at,
-	)
+// DevicesWith lists the devices, of some or where that is nil of all, on which a product is installed at a time.
+func DevicesWith(tx *sqlite.Tx, product, at int64, of []int64) (map[int64]bool, error) {
+	text, args := `SELECT DISTINCT i.device_id FROM recognition n JOIN install i ON i.record_id = n.record_id
+		WHERE n.product_id = ?1 AND n.whole AND i.since <= ?2 AND (i.until IS NULL OR i.until > ?2)`, []any{product, at}
+	if of != nil {
+		some, err := json.Marshal(of)
+		if err != nil {
+			return nil, err
+		}
+		text, args = text+" AND i.device_id IN (SELECT value FROM json_each(?3))", append(args, string(some))
+	}
+	list, err := sqlite.Select[int64](tx, text, args...)
 	out := map[int64]bool{}
 	for _, id := range list {
 		out[id] = true

@@ -1,6 +1,7 @@
 package snapshot
 
 import (
+	"cmp"
 	"fmt"
 	"sync"
 
@@ -18,18 +19,33 @@ import (
 // is made, and is kept until something of it changes: working one product out again needs no more than that product's
 // own installs and rights.
 type Inventory struct {
-	state    string // what it was made for
-	At       int64  // installs present at this second count
-	Devices  []DeviceFacts
-	DeviceAt map[int64]int
-	deviceOf map[string]int64 // by device_id
-	persons  []PersonFacts
-	personAt map[string]int           // by user_id
-	personID map[int64]int            // by number
-	counts   map[string]persons.As    // names that count as another one, and those behind which nobody is
-	places   map[string]entitle.Place // where users belong
-	Fleet    map[evidence.DeviceKind]position.Fleet
-	hardware *demand.Hardware
+	state     string // what it was made for
+	At        int64  // installs present at this second count
+	Devices   []DeviceFacts
+	DeviceAt  map[int64]int
+	deviceOf  map[string]int64 // by device_id
+	persons   []PersonFacts
+	personAt  map[string]int           // by user_id
+	personID  map[int64]int            // by number
+	counts    map[string]persons.As    // names that count as another one, and those behind which nobody is
+	strangers map[string]int64         // numbers of people whom no list of users has, by name
+	places    map[string]entitle.Place // where users belong
+	Fleet     map[evidence.DeviceKind]position.Fleet
+	hardware  *demand.Hardware
+	part      *part // where it has a part of the estate alone; nil is all of it
+}
+
+func newInventory(at int64) *Inventory {
+	return &Inventory{
+		At:       at,
+		DeviceAt: map[int64]int{},
+		deviceOf: map[string]int64{},
+		personAt: map[string]int{},
+		personID: map[int64]int{},
+		places:   map[string]entitle.Place{},
+		Fleet:    map[evidence.DeviceKind]position.Fleet{},
+		hardware: &demand.Hardware{Machines: map[int64]*demand.Machine{}, Clusters: map[string][]int64{}},
+	}
 }
 
 type keptInventory struct {
@@ -39,7 +55,7 @@ type keptInventory struct {
 
 // inventoryOf returns the machines of a day, made anew where something changed since, or an hour has passed.
 func (svc *Loader) inventoryOf(tx *sqlite.Tx, settings *Settings, asOf civil.Day, now int64) (*Inventory, error) {
-	at := min(asOf.EndUnix()-1, now)
+	at := moment(asOf, now)
 	counter, err := tx.Setting(renewal.InventoryChanges)
 	if err != nil {
 		return nil, err
@@ -51,16 +67,8 @@ func (svc *Loader) inventoryOf(tx *sqlite.Tx, settings *Settings, asOf civil.Day
 	if kept != nil && kept.state == state {
 		return kept, nil
 	}
-	m := &Inventory{
-		state:    state,
-		At:       at,
-		DeviceAt: map[int64]int{},
-		deviceOf: map[string]int64{},
-		personAt: map[string]int{},
-		personID: map[int64]int{},
-		places:   map[string]entitle.Place{},
-		Fleet:    map[evidence.DeviceKind]position.Fleet{},
-	}
+	m := newInventory(at)
+	m.state = state
 	if err := m.load(tx, settings); err != nil {
 		return nil, err
 	}
@@ -86,6 +94,10 @@ func (m *Inventory) load(tx *sqlite.Tx, settings *Settings) error {
 	for i, p := range m.persons {
 		m.personAt[p.Code] = i
 	}
+	numbers, err := strangerNumbers(tx, nil)
+	if err != nil {
+		return err
+	}
 	if m.Devices, err = AllDevices(tx, m.At); err != nil {
 		return err
 	}
@@ -95,7 +107,7 @@ func (m *Inventory) load(tx *sqlite.Tx, settings *Settings) error {
 		if user := m.countsAs(d.PrimaryUser); user != "" {
 			if _, known := m.personAt[user]; !known {
 				m.personAt[user] = len(m.persons)
-				m.persons = append(m.persons, stranger(user, len(m.persons)))
+				m.persons = append(m.persons, stranger(user, cmp.Or(numbers[user], unheard-int64(len(m.persons)))))
 			}
 			if _, known := m.places[user]; !known {
 				m.places[user] = entitle.Place{Unit: d.OrgUnit, Country: d.Country}
@@ -115,21 +127,28 @@ func (m *Inventory) load(tx *sqlite.Tx, settings *Settings) error {
 		}
 		m.Fleet[d.Kind] = f
 	}
-	for i := range m.persons {
+	m.numberPersons(0)
+	m.strangers = numbers
+	m.persons = m.persons[:len(m.persons):len(m.persons)] // whoever adds one adds to a copy
+	return nil
+}
+
+// numberPersons says which people from a place on have which number: what is assigned to a name that counts as somebody
+// else is assigned to who he is.
+func (m *Inventory) numberPersons(from int) {
+	for i := from; i < len(m.persons); i++ {
 		m.personID[m.persons[i].ID] = i
-		if as, other := m.counts[m.persons[i].Code]; other { // what is assigned to him is assigned to who he is
+		if as, other := m.counts[m.persons[i].Code]; other {
 			if at, known := m.personAt[as.Key]; known {
 				m.personID[m.persons[i].ID] = at
 			}
 		}
 	}
-	m.persons = m.persons[:len(m.persons):len(m.persons)] // whoever adds one adds to a copy
-	return nil
 }
 
 // stranger is a user that evidence names and no list of users does: a user all the same, with a number below zero.
-func stranger(code string, place int) PersonFacts {
-	return PersonFacts{-int64(place) - 1, evidence.Person{Code: code, Name: code}}
+func stranger(code string, number int64) PersonFacts {
+	return PersonFacts{number, evidence.Person{Code: code, Name: code}}
 }
 
 // countsAs returns the name that stands for the person whom a name means; none where nobody in particular is behind it.
@@ -152,6 +171,16 @@ func (m *Inventory) mainUser(d *DeviceFacts) int {
 	return -1
 }
 
+// MainUser is the name that stands for the main user of the device at a place, and where he belongs; empty where it has
+// none.
+func (e *Snapshot) MainUser(at int) (string, entitle.Place) {
+	d := &e.Devices[at]
+	if p := e.mainUser(d); p >= 0 {
+		return e.persons[p].Code, e.userPlace(&e.persons[p])
+	}
+	return "", entitle.Place{}
+}
+
 // person returns the place in persons of a name that stands for somebody.
 func (e *Snapshot) person(code string) int {
 	i, known := e.personAt[code]
@@ -160,8 +189,9 @@ func (e *Snapshot) person(code string) int {
 	}
 	if !known {
 		i = len(e.persons)
-		e.persons = append(e.persons, stranger(code, i))
-		e.strangers[code] = i
+		p := stranger(code, cmp.Or(e.Inventory.strangers[code], unheard-int64(i)))
+		e.persons = append(e.persons, p)
+		e.strangers[code], e.strangerID[p.ID] = i, i
 	}
 	return i
 }
@@ -171,7 +201,7 @@ func (e *Snapshot) PersonByID(id int64) *PersonFacts {
 	if i, ok := e.personID[id]; ok {
 		return &e.persons[i]
 	}
-	if i := int(-id) - 1; id < 0 && i < len(e.persons) {
+	if i, ok := e.strangerID[id]; ok {
 		return &e.persons[i]
 	}
 	return nil

@@ -17,7 +17,7 @@ import (
 const pause = 14
 
 // LoadMeasured reads on which days each device was measured at all.
-func LoadMeasured(tx *sqlite.Tx, until civil.Day) (map[int64][]usage.Span, error) {
+func LoadMeasured(tx *sqlite.Tx, devices []int64, until civil.Day) (map[int64][]usage.Span, error) {
 	out := map[int64][]usage.Span{}
 	var of int64
 	var days []civil.Day
@@ -27,7 +27,7 @@ func LoadMeasured(tx *sqlite.Tx, until civil.Day) (map[int64][]usage.Span, error
 			days = days[:0]
 		}
 	}
-	err := EachUseSeen(tx, until, func(device int64, day civil.Day) error {
+	err := EachUseSeen(tx, devices, until, func(device int64, day civil.Day) error {
 		if device != of {
 			flush()
 			of = device

@@ -18,8 +18,8 @@ func TestTheHistoryOfOthersIsNotRead(t *testing.T) {
 	}
 	defer db.Close()
 	if err := db.View(t.Context(), func(tx *sqlite.Tx) error {
-		for _, query := range []string{oneDeviceWas, oneCoresThen} {
-			rows, err := tx.Query("EXPLAIN QUERY PLAN "+query, int64(1), int64(2))
+		for _, query := range []string{someDevicesWere, someCoresThen} {
+			rows, err := tx.Query("EXPLAIN QUERY PLAN "+query, int64(1), "[2]")
 			if err != nil {
 				return err
 			}
@@ -29,7 +29,8 @@ func TestTheHistoryOfOthersIsNotRead(t *testing.T) {
 				if err := rows.Scan(&id, &parent, &unused, &step); err != nil {
 					return err
 				}
-				if strings.HasPrefix(step, "SCAN") && !strings.Contains(step, "CONSTANT ROW") {
+				if strings.HasPrefix(step, "SCAN") && !strings.Contains(step, "CONSTANT ROW") &&
+					!strings.Contains(step, "json_each") {
 					t.Errorf("%s: %s", query, step)
 				}
 			}

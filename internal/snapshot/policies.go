@@ -47,3 +47,21 @@ func ReclaimRules(tx *sqlite.Tx) ([]ReclaimRule, error) {
 	}, "SELECT id, product_id, publisher, category, group_name, condition, stance, window_days, grace_days, "+
 		"least_share, pool_share, note, author, at FROM reclaim_rule WHERE ended_at = 0 ORDER BY id")
 }
+
+// Mentioned lists the products that a device's having them decides what holds on it: those that conditions of groups,
+// policies, rules of reclaim and of metering mention.
+func (e *Snapshot) Mentioned(tx *sqlite.Tx) ([]int64, error) {
+	out := e.Conditions.Titles()
+	reclaim, err := ReclaimRules(tx)
+	if err != nil {
+		return nil, err
+	}
+	for i := range reclaim {
+		out = append(out, reclaim[i].Group.Titles()...)
+	}
+	metering, err := MeteringsEver(tx)
+	for i := range metering {
+		out = append(out, metering[i].Group.Titles()...)
+	}
+	return Distinct(out), err
+}

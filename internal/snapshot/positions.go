@@ -32,11 +32,22 @@ func (d *Positions) ComputeAll(
 	ctx context.Context,
 	yesterday map[int64]map[position.Way]int64,
 ) (open map[int64]int64, lines map[DevicePair]*position.LineResult, err error) {
+	return d.compute(ctx, yesterday, func(*ProductFacts) bool { return true })
+}
+
+func (d *Positions) compute(
+	ctx context.Context,
+	yesterday map[int64]map[position.Way]int64,
+	wanted func(*ProductFacts) bool,
+) (open map[int64]int64, lines map[DevicePair]*position.LineResult, err error) {
 	e := d.Snapshot
 	open, lines = map[int64]int64{}, map[DevicePair]*position.LineResult{}
 	for _, f := range e.Ordered() {
 		if err := ctx.Err(); err != nil {
 			return nil, nil, err
+		}
+		if !wanted(f) {
+			continue
 		}
 		positions := e.Compute(f, yesterday[f.Id])
 		for i := range positions {
@@ -52,6 +63,26 @@ func (d *Positions) ComputeAll(
 		}
 	}
 	return open, lines, nil
+}
+
+// ComputeSome is ComputeAll of some products.
+func (d *Positions) ComputeSome(
+	ctx context.Context,
+	tx *sqlite.Tx,
+	products []int64,
+) (open map[int64]int64, lines map[DevicePair]*position.LineResult, err error) {
+	yesterday := map[int64]map[position.Way]int64{}
+	for _, id := range products {
+		ways, err := Ways(tx, id)
+		if err != nil {
+			return nil, nil, err
+		}
+		yesterday[id] = ways[id]
+	}
+	return d.compute(ctx, yesterday, func(f *ProductFacts) bool {
+		_, is := slices.BinarySearch(products, f.Id)
+		return is
+	})
 }
 
 // keepWays gathers an allocation in a fixed order.

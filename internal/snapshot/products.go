@@ -94,10 +94,11 @@ func ProductKeysByAnyName(tx *sqlite.Tx) (map[string]int64, error) {
 	return out, nil
 }
 
-// SumUpProducts says of each product that is installed how often it is, and how much of that counts.
+// SumUpProducts says of each product that is installed, or there as a suite by its parts, how often it is, and how much
+// of that counts.
 func (e *Snapshot) SumUpProducts() (out []ProductFact) {
 	for _, f := range e.Ordered() {
-		if f.installs > 0 {
+		if f.installs > 0 || f.counted > 0 || f.Folded > 0 || f.leftOut > 0 {
 			out = append(out, ProductFact{
 				Product:  f.Id,
 				Installs: f.installs,

@@ -71,7 +71,7 @@ func BenchmarkRows(b *testing.B) {
 		return len(list), err
 	})
 	run("devices by hand", func(tx *sqlite.Tx) (int, error) {
-		list, err := devicesNow(tx, 1, "")
+		list, err := devicesNow(tx, "", 1)
 		return len(list), err
 	})
 }

@@ -27,18 +27,21 @@ type Snapshot struct {
 	Releases  map[int64]*seen // by title
 	Keys      []keyFacts
 	*Inventory
-	persons   []PersonFacts // those of machines, and strangers behind them
-	strangers map[string]int
-	sets      demand.Sets
-	UseNames  map[int64]int64 // by name of a session, its product
-	pools     []Pool
-	Policies  []policy.Policy
+	persons    []PersonFacts  // those of machines, and strangers behind them
+	strangers  map[string]int // people that are not in the inventory, by name
+	strangerID map[int64]int
+	sets       demand.Sets
+	UseNames   map[int64]int64 // by name of a session, its product
+	pools      []Pool
+	Policies   []policy.Policy
 	// what conditions on devices are asked of
 	Conditions *ConditionFacts
 	Exclusions exclusions
 	Facts      []deviceCount // by place in devices
 	Findings   []Present
 	takenBack  map[seat]bool // seats that a trial takes back
+	Only       []int64       // the products that are loaded, in order; nil is all
+	Tallies    []Tally       // by place in devices, where they are asked for
 }
 
 // recFacts is a record's recognition in the form that counting needs.
@@ -53,15 +56,6 @@ type recFacts struct {
 	leave   []int32     // rules that leave it out on some devices
 	version *seen       // of its product
 	release *seen       // of its line of the catalogue, nil where it has none
-}
-
-// ProductOf is the product that a record is recognised as, 0 where it is none, and whether it counts; what nobody has
-// recognised might.
-func (e *Snapshot) ProductOf(record int64) (product int64, counts bool) {
-	if record >= int64(len(e.Recs)) || e.Recs[record].Product == nil {
-		return 0, true
-	}
-	return e.Recs[record].Product.Id, e.Recs[record].counts
 }
 
 // seen counts the installs of one version or release.
@@ -147,15 +141,48 @@ const (
 	PresentHeld            // counted
 )
 
+// loading says what of an estate is loaded, and how.
+type loading struct {
+	only     []int64 // installs of these products, and of the suites they are parts of; nil is all
+	devices  []int64 // installs on these devices; nil is all
+	part     bool    // of devices and people only those that the installs and the use need
+	traced   bool    // in what way each product is on each device is kept
+	tallied  bool    // what each device adds to the sums is kept
+	policies []policy.Policy
+}
+
 // LoadTraced also keeps in what way each product is on each device.
 func (svc *Loader) LoadTraced(tx *sqlite.Tx, asOf civil.Day, now int64, only []int64) (*Snapshot, error) {
-	return svc.load(tx, asOf, now, only, true, nil)
+	return svc.load(tx, asOf, now, loading{only: only, traced: true})
 }
 
 // Load loads what the figures of a day rest on. only limits installs to some products and the suites they are parts
 // of; nil is everything.
 func (svc *Loader) Load(tx *sqlite.Tx, asOf civil.Day, now int64, only []int64) (*Snapshot, error) {
-	return svc.load(tx, asOf, now, only, false, nil)
+	return svc.load(tx, asOf, now, loading{only: only})
+}
+
+// Moment is the second that figures of today are computed for.
+func (svc *Loader) Moment() int64 { return moment(svc.Today(), svc.Clock.Now().Unix()) }
+
+// moment is the last second of a day, or now where that is not over.
+func moment(day civil.Day, now int64) int64 { return min(day.EndUnix()-1, now) }
+
+// LoadTallied loads everything that the figures of today rest on, with what each device adds to the sums.
+func (svc *Loader) LoadTallied(tx *sqlite.Tx) (*Snapshot, error) {
+	return svc.load(tx, svc.Today(), svc.Clock.Now().Unix(), loading{tallied: true})
+}
+
+// LoadProducts loads what the figures of some products of today rest on, and of devices and people only those that
+// these need: what it costs follows how much there is of these products.
+func (svc *Loader) LoadProducts(tx *sqlite.Tx, products []int64) (*Snapshot, error) {
+	return svc.load(tx, svc.Today(), svc.Clock.Now().Unix(), loading{only: products, part: true})
+}
+
+// LoadDevices loads what is on some devices today, without rights and without the demand of use, with what each device
+// adds to the sums.
+func (svc *Loader) LoadDevices(tx *sqlite.Tx, devices []int64) (*Snapshot, error) {
+	return svc.load(tx, svc.Today(), svc.Clock.Now().Unix(), loading{devices: devices, part: true, tallied: true})
 }
 
 // LoadUnder loads everything under other policies than those in force.
@@ -163,58 +190,58 @@ func (svc *Loader) LoadUnder(tx *sqlite.Tx, asOf civil.Day, now int64, policies 
 	if policies == nil {
 		policies = []policy.Policy{}
 	}
-	return svc.load(tx, asOf, now, nil, false, policies)
+	return svc.load(tx, asOf, now, loading{policies: policies})
 }
 
-func (svc *Loader) load(
-	tx *sqlite.Tx,
-	asOf civil.Day,
-	now int64,
-	only []int64,
-	traced bool,
-	policies []policy.Policy,
-) (*Snapshot, error) {
+func (svc *Loader) load(tx *sqlite.Tx, asOf civil.Day, now int64, how loading) (*Snapshot, error) {
 	e := &Snapshot{
-		AsOf:      asOf,
-		strangers: map[string]int{},
-		sets:      demand.Sets{},
-		Releases:  map[int64]*seen{},
-		Products:  map[int64]*ProductFacts{},
+		AsOf:       asOf,
+		strangers:  map[string]int{},
+		strangerID: map[int64]int{},
+		sets:       demand.Sets{},
+		Releases:   map[int64]*seen{},
+		Products:   map[int64]*ProductFacts{},
 	}
 	var err error
 	if e.Settings, err = LoadSettings(tx); err != nil {
 		return nil, err
 	}
-	if e.Inventory, err = svc.inventoryOf(tx, &e.Settings, asOf, now); err != nil {
-		return nil, err
-	}
-	e.persons, e.Facts = e.Inventory.persons, make([]deviceCount, len(e.Devices))
-	if e.Rates, err = LoadRates(tx); err != nil {
-		return nil, err
-	}
 	if e.Catalogue, err = svc.Catalogue(tx); err != nil {
 		return nil, err
 	}
-	if e.Policies = policies; policies == nil {
+	if how.only != nil {
+		var wanted []int64
+		for _, id := range how.only {
+			wanted = append(wanted, e.Catalogue.Kin(id)...)
+		}
+		how.only = append([]int64{}, Distinct(wanted)...)
+		e.Only = how.only
+	}
+	if err := svc.loadInventory(tx, e, now, how); err != nil {
+		return nil, err
+	}
+	e.persons, e.Facts = e.Inventory.persons, make([]deviceCount, len(e.Devices))
+	if how.tallied {
+		e.Tallies = make([]Tally, len(e.Devices))
+	}
+	if e.Rates, err = LoadRates(tx); err != nil {
+		return nil, err
+	}
+	if e.Policies = how.policies; how.policies == nil {
 		if e.Policies, err = PoliciesInForce(tx, svc.Today()); err != nil {
 			return nil, err
 		}
 	}
 	for _, p := range e.Catalogue.Products() {
 		e.addProduct(p)
-		if traced {
+		if how.traced {
 			e.Products[p.ID].Trace = map[int64]Presence{}
 		}
 	}
-	if only != nil {
-		var wanted []int64
-		for _, id := range only {
-			wanted = append(wanted, e.Catalogue.Kin(id)...)
+	if how.devices == nil {
+		if err := e.loadRights(tx, how.only); err != nil {
+			return nil, err
 		}
-		only = Distinct(wanted)
-	}
-	if err := e.loadRights(tx, only); err != nil {
-		return nil, err
 	}
 	if err := e.loadUseNames(tx); err != nil {
 		return nil, err
@@ -229,19 +256,55 @@ func (svc *Loader) load(
 	for i := range e.Exclusions.Rules {
 		asked = append(asked, e.Exclusions.Rules[i].Devices)
 	}
-	if e.Conditions, err = LoadConditions(tx, &e.Settings, e.At, asked); err != nil {
+	if e.Conditions, err = LoadConditionsOn(tx, &e.Settings, e.At, asked, how.devices); err != nil {
 		return nil, err
 	}
-	if err := e.loadRecords(tx, only); err != nil {
+	if err := e.loadRecords(tx, how); err != nil {
 		return nil, err
 	}
-	if err := e.count(tx, only); err != nil {
+	if err := e.count(tx, how); err != nil || how.devices != nil {
+		return e, err
+	}
+	if err := e.loadPersonsOfDemand(tx, how.only); err != nil {
 		return nil, err
 	}
-	if err := e.loadPersonsOfDemand(tx, only); err != nil {
-		return nil, err
+	return e, e.loadDemandOfUse(tx, how.only)
+}
+
+// loadInventory loads what is known of devices and people: of all, or of those that installs need.
+func (svc *Loader) loadInventory(tx *sqlite.Tx, e *Snapshot, now int64, how loading) (err error) {
+	if !how.part {
+		e.Inventory, err = svc.inventoryOf(tx, &e.Settings, e.AsOf, now)
+		return err
 	}
-	return e, e.loadDemandOfUse(tx, only)
+	if e.Inventory, err = partOfEstate(tx, &e.Settings, e.AsOf, moment(e.AsOf, now), how.devices != nil); err != nil {
+		return err
+	}
+	devices := how.devices
+	if devices == nil {
+		if devices, err = devicesHaving(tx, e.At, how.only); err != nil {
+			return err
+		}
+	}
+	return e.needDevices(tx, devices)
+}
+
+// grow makes room for what was read of devices and people since, before anybody else is known.
+func (e *Snapshot) grow() {
+	if e.part == nil {
+		return
+	}
+	e.persons = slices.Clip(e.Inventory.persons)
+	e.growDevices()
+}
+
+// growDevices makes room for what was read of devices since.
+func (e *Snapshot) growDevices() {
+	more := len(e.Devices) - len(e.Facts)
+	e.Facts = append(e.Facts, make([]deviceCount, more)...)
+	for i := range e.Exclusions.On {
+		e.Exclusions.On[i] = append(e.Exclusions.On[i], make([]int8, more)...)
+	}
 }
 
 // PolicyTitle is what policy looks at in a product. Its category is the first that one of its titles has.
@@ -322,13 +385,16 @@ func rankOf(p *recognise.Product, edition string) int {
 	return 0
 }
 
-func (e *Snapshot) loadRecords(tx *sqlite.Tx, only []int64) error {
+func (e *Snapshot) loadRecords(tx *sqlite.Tx, how loading) error {
 	var recognitions []Recognition
 	var err error
-	if only == nil {
+	switch {
+	case how.devices != nil:
+		recognitions, err = RecognitionsOn(tx, how.devices)
+	case how.only != nil:
+		recognitions, err = RecognitionsAs(tx, how.only)
+	default:
 		recognitions, err = Recognitions(tx)
-	} else {
-		recognitions, err = RecognitionsAs(tx, only)
 	}
 	if err != nil {
 		return err
@@ -349,22 +415,12 @@ func (e *Snapshot) loadRecords(tx *sqlite.Tx, only []int64) error {
 		if !known {
 			at = int32(len(e.Keys))
 			keys[n.Key] = at
-			state := "recognised"
-			if n.Step == recognise.ByDecision {
-				state = "decided"
-			} else if n.Step == recognise.ByRule {
-				state = "rule"
-			} else if n.Product == 0 && !n.NotSoftware {
-				state = "unrecognised"
-			}
-			e.Keys = append(e.Keys, keyFacts{Sample: n.Record, Key: n.Key, State: state, Versions: map[string]bool{}})
+			e.Keys = append(e.Keys, keyFacts{Sample: n.Record, Key: n.Key, Versions: map[string]bool{}})
 		}
 		k := &e.Keys[at]
 		k.Records++
 		k.Versions[n.TitleVersion] = true
-		if n.Product == 0 && !n.NotSoftware {
-			k.State = "unrecognised"
-		}
+		k.State = n.StateOfName(k.State)
 		r.Key, r.Whole, r.counts = at, n.Whole, n.WhyNot == ""
 		r.unknown = n.Product == 0 && !n.NotSoftware
 		if n.Product == 0 {
@@ -401,7 +457,7 @@ func (e *Snapshot) loadRecords(tx *sqlite.Tx, only []int64) error {
 			r.need.Released = line.Released
 		}
 	}
-	return e.matchExclusions(tx, only)
+	return e.matchExclusions(tx, how)
 }
 
 // Ordered lists the products by their numbers.

@@ -12,12 +12,16 @@ import (
 	"ensomet/internal/sqlite"
 )
 
-// EachUseSeen walks the days on which devices reported use, up to a day.
-func EachUseSeen(tx *sqlite.Tx, until civil.Day, fn func(device int64, day civil.Day) error) error {
+// EachUseSeen walks the days on which devices, nil is all, reported use, up to a day.
+func EachUseSeen(tx *sqlite.Tx, devices []int64, until civil.Day, fn func(device int64, day civil.Day) error) error {
+	of, args, err := among("device_id", devices, until)
+	if err != nil {
+		return err
+	}
 	rows, err := tx.QueryContext(
 		tx.Ctx,
-		"SELECT device_id, day FROM use_seen WHERE day <= ? ORDER BY device_id, day",
-		until,
+		"SELECT device_id, day FROM use_seen WHERE "+of+"day <= ?1 ORDER BY device_id, day",
+		args...,
 	)
 	if err != nil {
 		return err
@@ -32,6 +36,17 @@ func EachUseSeen(tx *sqlite.Tx, until civil.Day, fn func(device int64, day civil
 	})
 }
 
+// among is a condition, followed by AND, that a column has one of some numbers, nil is all, with its arguments after
+// those given.
+func among(column string, numbers []int64, args ...any) (string, []any, error) {
+	if numbers == nil {
+		return "", args, nil
+	}
+	list, err := json.Marshal(numbers)
+	args = append(args, string(list))
+	return column + " IN (SELECT value FROM json_each(?" + sqlite.Itoa(int64(len(args))) + ")) AND ", args, err
+}
+
 // UseDayRow is what one user did with a program on a device on one day. Run and Active are seconds.
 type UseDayRow struct {
 	Name, Device int64
@@ -41,19 +56,23 @@ type UseDayRow struct {
 	Sessions     int64
 }
 
-// EachUseDay walks days of use up to a day, by name, device and day; only some names where names is not nil.
-func EachUseDay(tx *sqlite.Tx, names []int64, from, until civil.Day, fn func(UseDayRow) error) error {
-	of, args := "", []any{from, until}
-	if names != nil {
-		list, err := json.Marshal(names)
-		if err != nil {
-			return err
-		}
-		of, args = "name_id IN (SELECT value FROM json_each(?3)) AND ", append(args, string(list))
+// EachUseDay walks days of use up to a day, by name, device and day; of some names and devices alone where these are
+// not nil.
+func EachUseDay(tx *sqlite.Tx, names, devices []int64, from, until civil.Day, fn func(UseDayRow) error) error {
+	of, args, err := among("name_id", names, from, until)
+	if err != nil {
+		return err
+	}
+	if devices != nil && names == nil { // the names are few, and the rows are found by them
+		of = "name_id IN (SELECT id FROM use_name) AND "
+	}
+	on, args, err := among("device_id", devices, args...)
+	if err != nil {
+		return err
 	}
 	rows, err := tx.QueryContext(
 		tx.Ctx,
-		"SELECT name_id, device_id, day, person_code, run, active, sessions FROM use_day WHERE "+of+
+		"SELECT name_id, device_id, day, person_code, run, active, sessions FROM use_day WHERE "+of+on+
 			"day >= ?1 AND day <= ?2 ORDER BY name_id, device_id, day, person_code",
 		args...)
 	if err != nil {
@@ -152,12 +171,16 @@ type LastUseRow struct {
 	UsedOn, SeenOn civil.Day
 }
 
-// EachLastUse walks last uses up to a day.
-func EachLastUse(tx *sqlite.Tx, until civil.Day, fn func(LastUseRow) error) error {
+// EachLastUse walks last uses up to a day, on some devices or where that is nil on all.
+func EachLastUse(tx *sqlite.Tx, devices []int64, until civil.Day, fn func(LastUseRow) error) error {
+	on, args, err := among("device_id", devices, until)
+	if err != nil {
+		return err
+	}
 	rows, err := tx.QueryContext(
 		tx.Ctx,
-		"SELECT device_id, record_id, used_on, seen_on FROM last_use WHERE used_on <= ?",
-		until,
+		"SELECT device_id, record_id, used_on, seen_on FROM last_use WHERE "+on+"used_on <= ?1",
+		args...,
 	)
 	if err != nil {
 		return err

@@ -1,6 +1,7 @@
 package snapshot
 
 import (
+	"encoding/json"
 	"slices"
 
 	"ensomet/internal/core/civil"
@@ -17,6 +18,14 @@ func (e *Snapshot) loadPersonsOfDemand(tx *sqlite.Tx, only []int64) error {
 	if err != nil {
 		return err
 	}
+	var holders []int64
+	for _, s := range seats {
+		holders = append(holders, s.Person)
+	}
+	if err := e.needPeople(tx, holders); err != nil {
+		return err
+	}
+	e.grow()
 	byLine := map[int64]*entitle.Line{}
 	for _, f := range e.Products {
 		for i := range f.Lines {
@@ -156,17 +165,21 @@ func (e *Snapshot) loadDemandOfUse(tx *sqlite.Tx, only []int64) error {
 	}
 	window := e.AsOf - civil.Day(e.Settings.DemandDays) + 1
 	from, to := (window - 1).EndUnix(), e.AsOf.EndUnix()
-	add := e.sessionAdder(wanted, from, to)
-	pooled, err := e.loadPools(tx, wanted, from, to, add)
-	if err != nil {
-		return err
-	}
-	var names []int64
+	names := []int64{} // nil would be all
 	for name, product := range e.UseNames {
 		if wanted[product] {
 			names = append(names, name)
 		}
 	}
+	given, err := e.poolSessions(tx, from, to)
+	if err != nil {
+		return err
+	}
+	if err := e.needUse(tx, names, given, window); err != nil {
+		return err
+	}
+	add := e.sessionAdder(wanted, from, to)
+	pooled := e.addPools(given, wanted, to, add)
 	err = EachSessionOf(tx, names, from, to, func(s SessionRow) error {
 		id := e.UseNames[s.Name]
 		if _, known := e.DeviceAt[s.Device]; known && !pooled[id] && e.Products[id].countsUseOn(s.Device) {
@@ -246,7 +259,7 @@ func (e *Snapshot) loadUsers(tx *sqlite.Tx, wanted map[int64]bool, names []int64
 	}
 	nobody := map[place]bool{} // where nobody knows who used it
 	holds := e.holders(wanted)
-	err := EachUseDay(tx, names, window, e.AsOf, func(d UseDayRow) error {
+	err := EachUseDay(tx, names, nil, window, e.AsOf, func(d UseDayRow) error {
 		f := e.Products[e.UseNames[d.Name]]
 		at, known := e.DeviceAt[d.Device]
 		if !known || !f.countsUseOn(d.Device) {
@@ -295,24 +308,25 @@ func (e *Snapshot) loadUsers(tx *sqlite.Tx, wanted map[int64]bool, names []int64
 	return nil
 }
 
-// loadPools adds what was out of licence servers' pools, and says which products have a pool. A checkout that nothing
-// ended is out up to the end of the day asked about.
-func (e *Snapshot) loadPools(
-	tx *sqlite.Tx,
-	wanted map[int64]bool,
-	from, to int64,
-	add func(product, device int64, person string, start, end, licences int64),
-) (map[int64]bool, error) {
+// poolSessions reads what was out of licence servers' pools in a time.
+func (e *Snapshot) poolSessions(tx *sqlite.Tx, from, to int64) ([]PoolSession, error) {
 	if len(e.pools) == 0 {
 		return nil, nil
 	}
+	return PoolSessions(tx, from, to)
+}
+
+// addPools adds what was out of licence servers' pools, and says which products have a pool. A checkout that nothing
+// ended is out up to the end of the day asked about.
+func (e *Snapshot) addPools(
+	sessions []PoolSession,
+	wanted map[int64]bool,
+	to int64,
+	add func(product, device int64, person string, start, end, licences int64),
+) map[int64]bool {
 	pooled, product := map[int64]bool{}, map[int64]int64{}
 	for _, p := range e.pools {
 		pooled[p.Product], product[p.ID] = true, p.Product
-	}
-	sessions, err := PoolSessions(tx, from, to)
-	if err != nil {
-		return nil, err
 	}
 	for _, s := range sessions {
 		end := s.End
@@ -323,10 +337,51 @@ func (e *Snapshot) loadPools(
 			add(product[s.Pool], e.deviceOf[s.Device], s.Person, s.Start, end, s.Licences)
 		}
 	}
-	return pooled, nil
+	return pooled
 }
 
-// LoadUse reads days of use and last uses, for the classes of use.
+// needUse reads the devices and people of the use by some names since the first day of the window, and of pools.
+func (e *Snapshot) needUse(tx *sqlite.Tx, names []int64, given []PoolSession, window civil.Day) error {
+	if e.part == nil {
+		return nil
+	}
+	list, err := json.Marshal(names)
+	if err != nil {
+		return err
+	}
+	const of = "(SELECT value FROM json_each(?1))"
+	args := []any{string(list), (window - 1).EndUnix(), e.AsOf.EndUnix(), window, e.AsOf}
+	devices, err := sqlite.Select[int64](tx, `SELECT device_id FROM use_session WHERE name_id IN `+of+`
+			AND started_at < ?3 AND ended_at >= ?2
+		UNION SELECT device_id FROM use_day WHERE name_id IN `+of+` AND day >= ?4 AND day <= ?5`, args...)
+	if err != nil {
+		return err
+	}
+	people, err := sqlite.Select[string](tx, `SELECT person_code FROM use_session WHERE name_id IN `+of+`
+			AND started_at < ?3 AND ended_at >= ?2
+		UNION SELECT person_code FROM use_day WHERE name_id IN `+of+` AND day >= ?4 AND day <= ?5`, args...)
+	if err != nil {
+		return err
+	}
+	var codes []string
+	for _, s := range given {
+		people, codes = append(people, s.Person), append(codes, s.Device)
+	}
+	more, err := e.needCodes(tx, codes)
+	if err != nil {
+		return err
+	}
+	if err := e.needDevices(tx, append(devices, more...)); err != nil {
+		return err
+	}
+	if err := e.needNames(tx, people); err != nil {
+		return err
+	}
+	e.grow()
+	return nil
+}
+
+// LoadUse reads days of use and last uses, for the classes of use: of what is loaded, on the devices that are there.
 func (e *Snapshot) LoadUse(tx *sqlite.Tx) (map[DevicePair]*Use, error) {
 	out := map[DevicePair]*Use{}
 	at := func(device, product int64) *Use {
@@ -338,7 +393,8 @@ func (e *Snapshot) LoadUse(tx *sqlite.Tx) (map[DevicePair]*Use, error) {
 		}
 		return u
 	}
-	err := EachUseDay(tx, nil, 0, e.AsOf, func(d UseDayRow) error {
+	names, devices := e.usedHere()
+	err := EachUseDay(tx, names, devices, 0, e.AsOf, func(d UseDayRow) error {
 		id := e.UseNames[d.Name]
 		if _, known := e.DeviceAt[d.Device]; !known || id == 0 {
 			return nil
@@ -353,7 +409,7 @@ func (e *Snapshot) LoadUse(tx *sqlite.Tx) (map[DevicePair]*Use, error) {
 	if err != nil {
 		return nil, err
 	}
-	err = EachLastUse(tx, e.AsOf, func(l LastUseRow) error {
+	err = EachLastUse(tx, devices, e.AsOf, func(l LastUseRow) error {
 		if l.Record < int64(len(e.Recs)) && e.Recs[l.Record].Product != nil {
 			u := at(l.Device, e.Recs[l.Record].Product.Id)
 			u.LastUses = append(u.LastUses, usage.LastUse{UsedOn: l.UsedOn, SeenOn: l.SeenOn})
@@ -363,7 +419,7 @@ func (e *Snapshot) LoadUse(tx *sqlite.Tx) (map[DevicePair]*Use, error) {
 	if err != nil {
 		return nil, err
 	}
-	measured, err := LoadMeasured(tx, e.AsOf)
+	measured, err := LoadMeasured(tx, devices, e.AsOf)
 	if err != nil {
 		return nil, err
 	}
@@ -372,7 +428,7 @@ func (e *Snapshot) LoadUse(tx *sqlite.Tx) (map[DevicePair]*Use, error) {
 		return nil, err
 	}
 	for _, f := range e.Products {
-		if !meter.Measurable(f.metered, f.Product, e.Catalogue) {
+		if len(f.Holdings) == 0 || !meter.Measurable(f.metered, f.Product, e.Catalogue) {
 			continue
 		}
 		for _, h := range f.Holdings {
@@ -384,6 +440,27 @@ func (e *Snapshot) LoadUse(tx *sqlite.Tx) (map[DevicePair]*Use, error) {
 		}
 	}
 	return out, err
+}
+
+// usedHere are the names of use of what is loaded, and the devices that are there; nil is all.
+func (e *Snapshot) usedHere() (names, devices []int64) {
+	if e.part == nil {
+		return nil, nil
+	}
+	devices = make([]int64, len(e.Devices))
+	for i := range e.Devices {
+		devices[i] = e.Devices[i].ID
+	}
+	if e.Only == nil {
+		return nil, devices
+	}
+	names = []int64{}
+	for name, product := range e.UseNames {
+		if _, of := slices.BinarySearch(e.Only, product); of {
+			names = append(names, name)
+		}
+	}
+	return names, devices
 }
 
 // usedSet is what a user who used a product needs: what the devices that have it demand, else the product in general.

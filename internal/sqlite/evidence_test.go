@@ -141,7 +141,7 @@ func TestResolveDevice(t *testing.T) {
 		) {
 			t.Errorf("%s", got)
 		}
-		said, err := evidencedb.SaidOf(tx, 1)
+		said, err := evidencedb.SaidOf(tx, []int64{1})
 		if err != nil || len(said) != 2 || said[0].Facts["cores"] != "2" || said[1].Facts["cores"] != "8" {
 			t.Errorf("%+v %v", said, err)
 		}

@@ -310,7 +310,7 @@ func TestWhatFiguresReadIsRemembered(t *testing.T) {
 		"record": "never changed", "place": "never changed", "file": "never changed", "fact_set": "never changed",
 		"json_each": "no table",
 		"position":  "derived", "device_fact": "derived", "product_fact": "derived", "idle_fact": "derived",
-		"group_member":  "derived",
+		"group_member": "derived", "fleet": "derived",
 		"worklist_case": "shown beside figures", "remark": "shown beside figures", "tag": "shown beside figures",
 		"watch": "shown beside figures", "release_plan": "shown beside figures", "import": "shown beside figures",
 		"edit":      "revisions",

@@ -10,6 +10,13 @@ import (
 // faster than keeping them. The first keys of the columns are the table's key; columns that are not named keep what
 // they hold. row returns the values of one row in the order of the columns.
 func (tx *Tx) Replace(table string, keys int, columns []string, n int, row func(i int) []any) error {
+	return tx.ReplaceWhere(table, "", nil, keys, columns, n, row)
+}
+
+// ReplaceWhere is Replace of the rows that a condition, with one argument, holds for; every row that is given must be
+// one of them. An empty condition is all rows.
+func (tx *Tx) ReplaceWhere(table, where string, arg any, keys int, columns []string, n int,
+	row func(i int) []any) error {
 	if empty, err := Select[bool](tx, "SELECT NOT EXISTS (SELECT 1 FROM "+table+")"); err != nil {
 		return err
 	} else if empty[0] {
@@ -23,7 +30,7 @@ func (tx *Tx) Replace(table string, keys int, columns []string, n int, row func(
 		return err
 	}
 	many := false
-	if n > manyRows {
+	if n > manyRows && len(r.rest) > 0 {
 		differ, err := Select[int](tx, "SELECT count(*) FROM "+stage+" r LEFT JOIN "+table+" t ON "+r.joined("t")+
 			" WHERE ("+prefixed("t.", r.rest)+") IS NOT ("+prefixed("r.", r.rest)+")")
 		if err != nil {
@@ -36,12 +43,21 @@ func (tx *Tx) Replace(table string, keys int, columns []string, n int, row func(
 		for i, c := range r.rest {
 			set[i] = c + " = excluded." + c
 		}
+		update := " DO NOTHING"
+		if len(r.rest) > 0 {
+			update = "(" + strings.Join(r.keys, ", ") + ") DO UPDATE SET " + strings.Join(set, ", ") + " WHERE (" +
+				prefixed(table+".", r.rest) + ") <> (" + prefixed("excluded.", r.rest) + ")"
+		}
+		gone, args := r.gone(), []any(nil)
+		if where != "" {
+			gone, args = gone+" AND "+where, []any{arg}
+		}
+		if _, err := tx.Exec(gone, args...); err != nil {
+			return err
+		}
 		for _, text := range []string{
-			r.gone(),
 			"INSERT INTO " + table + "(" + r.list + ") SELECT " + r.list + " FROM " + stage +
-				" WHERE true ON CONFLICT(" +
-				strings.Join(r.keys, ", ") + ") DO UPDATE SET " + strings.Join(set, ", ") + " WHERE (" +
-				prefixed(table+".", r.rest) + ") <> (" + prefixed("excluded.", r.rest) + ")",
+				" WHERE true ON CONFLICT" + update,
 			"DROP TABLE " + stage,
 		} {
 			if _, err := tx.Exec(text); err != nil {

@@ -412,7 +412,8 @@ func measureUse(tx *sqlite.Tx, prog *program.Program, product int64, got map[str
 		if !slices.Contains(use.Files, n.FileName) {
 			continue
 		}
-		if err := snapshot.EachUseDay(tx, []int64{n.ID}, 0, prog.Snapshots.Today(), func(d snapshot.UseDayRow) error {
+		today := prog.Snapshots.Today()
+		if err := snapshot.EachUseDay(tx, []int64{n.ID}, nil, 0, today, func(d snapshot.UseDayRow) error {
 			got["days:"+codes[d.Device]]++
 			got["minutes:"+codes[d.Device]] += d.Run / 60
 			return nil

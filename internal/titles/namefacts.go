@@ -1,7 +1,12 @@
 package titles
 
 import (
+	"maps"
+	"slices"
+
 	"ensomet/internal/core/recognise"
+	"ensomet/internal/counts"
+	"ensomet/internal/facts"
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -106,4 +111,115 @@ func worth(e *snapshot.Snapshot, n *snapshot.NameFact, p titlesdb.KeptProposal) 
 	if f.Restricting {
 		n.Findings = n.Devices
 	}
+}
+
+// MoveNames moves how often raw names are installed by differences. Names of which more than that changed, and those
+// that nobody has recognised, which are worth what their installs are, are summed up anew; e has what the worth of a
+// name rests on.
+func (svc *Service) MoveNames(tx *sqlite.Tx, e *snapshot.Snapshot, moved map[string]counts.Sums) error {
+	marked, err := titlesdb.TakeMarkedNames(tx)
+	if err != nil {
+		return err
+	}
+	anew := map[string]bool{}
+	for _, key := range marked {
+		anew[key] = true
+	}
+	keys := slices.Compact(slices.Sorted(slices.Values(slices.AppendSeq(marked, maps.Keys(moved)))))
+	a := again{svc: svc, tx: tx, e: e}
+	for _, key := range keys {
+		by := moved[key]
+		s, err := titlesdb.SumsOfName(tx, key)
+		if err != nil {
+			return err
+		}
+		open := s.State == "unrecognised" || s.State == "later" || s.State == "waiting"
+		if by == (counts.Sums{}) && s.Stored && !anew[key] {
+			continue
+		}
+		s.Installs, s.Devices, s.Stale = s.Installs+by.Installs, s.Devices+by.Devices, s.Stale+by.Stale
+		if s.Stored && !open && !anew[key] {
+			err = titlesdb.PutSumsOfName(tx, key, s)
+		} else {
+			err = a.sumUp(key, s)
+		}
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// again sums names up anew, one by one.
+type again struct {
+	svc     *Service
+	tx      *sqlite.Tx
+	e       *snapshot.Snapshot
+	worker  *recognise.Worker // nil until a proposal is to be made
+	madeFor string
+}
+
+// sumUp writes what is known of a name; s says how often it is installed.
+func (a *again) sumUp(key string, s titlesdb.NameSums) error {
+	records, err := snapshot.RecordsOfKey(a.tx, key)
+	if err != nil {
+		return err
+	}
+	if len(records) == 0 {
+		return facts.DropName(a.tx, key)
+	}
+	ids := make([]int64, len(records))
+	for i := range records {
+		ids[i] = records[i].ID
+	}
+	list, err := snapshot.RecognitionsOf(a.tx, ids)
+	if err != nil {
+		return err
+	}
+	versions := map[string]bool{}
+	n := snapshot.NameFact{Key: key, Publisher: records[0].Publisher, Name: records[0].Name,
+		Records: int64(len(records)), Installs: s.Installs, Devices: s.Devices, Stale: s.Stale}
+	for i := range list {
+		versions[list[i].TitleVersion] = true
+		n.State = list[i].StateOfName(n.State)
+	}
+	n.Versions = int64(len(versions))
+	if n.State == "unrecognised" {
+		p, err := a.proposal(key, &records[0])
+		if err != nil {
+			return err
+		}
+		worth(a.e, &n, p)
+	}
+	state, err := titlesdb.StateByPeople(a.tx, key, a.e.AsOf)
+	if err != nil {
+		return err
+	}
+	if state != "" {
+		n.State = state
+	}
+	return facts.PutName(a.tx, n)
+}
+
+// proposal is the first proposal for a name, which is made where none is kept.
+func (a *again) proposal(key string, r *snapshot.StoredRecord) (titlesdb.KeptProposal, error) {
+	if a.madeFor == "" {
+		var err error
+		if a.madeFor, err = a.tx.Setting(renewal.CatalogueChanges); err != nil {
+			return titlesdb.KeptProposal{}, err
+		}
+	}
+	p, err := titlesdb.ProposalFor(a.tx, key, a.madeFor)
+	if err != nil || p.Record == r.ID {
+		return p, err
+	}
+	if a.worker == nil {
+		k, err := a.svc.Snapshots.Knowledge(a.tx)
+		if err != nil {
+			return p, err
+		}
+		a.worker = k.Recogniser().Worker()
+	}
+	p = firstProposal(a.worker, key, r)
+	return p, titlesdb.PutProposals(a.tx, []titlesdb.KeptProposal{p}, a.madeFor)
 }

@@ -201,6 +201,9 @@ func (svc *Service) Restate(tx *sqlite.Tx, keys []string) error {
 	if !tx.Previewed() {
 		svc.noteDecided(keys)
 	}
+	if err := titlesdb.MarkNames(tx, keys); err != nil {
+		return err
+	}
 	states := states(k, later)
 	for _, key := range keys {
 		if err := titlesdb.SetNameState(tx, key, states[key]); err != nil {

@@ -3,6 +3,7 @@ package titles
 import (
 	"cmp"
 	"context"
+	"errors"
 	"fmt"
 	"maps"
 	"runtime"
@@ -335,6 +336,9 @@ func putRecognitions(tx *sqlite.Tx, w *recognise.Worker, records []snapshot.Stor
 	return storeRecognitions(tx, renewal.Touch, changed, before)
 }
 
+// mostChanged is of how many records that mean something else the devices are counted one by one.
+const mostChanged = 2000
+
 // storeRecognitions writes recognitions, and marks the products that they were or are by touch. Where a record is
 // another version or goes by another key than before, the changes between scans of the devices that have or had it
 // are worked out anew.
@@ -348,8 +352,13 @@ func storeRecognitions(
 	if err != nil {
 		return err
 	}
-	var otherwise, products []int64
+	var otherwise, products, records []int64
+	var keys []string
 	for _, n := range changed {
+		records, keys = append(records, n.Record), append(keys, n.Key)
+		if old, known := before[n.Record]; known && old.Key != n.Key {
+			keys = append(keys, old.Key)
+		}
 		products = append(products, n.Product, before[n.Record].Product)
 		if err := snapshot.AddRecognition(b, n); err != nil {
 			return err
@@ -365,8 +374,18 @@ func storeRecognitions(
 			return err
 		}
 	}
-	if err := b.Flush(); err != nil || len(otherwise) == 0 {
+	if err := b.Flush(); err != nil {
 		return err
+	}
+	if len(changed) > mostChanged { // then everything is counted anew
+		if err := renewal.TouchNow(tx, []int64{0}); err != nil {
+			return err
+		}
+	} else if err := errors.Join(renewal.TouchDevicesOf(tx, records), titlesdb.MarkNames(tx, keys)); err != nil {
+		return err
+	}
+	if len(otherwise) == 0 {
+		return nil
 	}
 	return renewal.MarkDevicesOf(tx, otherwise)
 }

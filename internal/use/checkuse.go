@@ -18,7 +18,7 @@ const checkedPoolDays = 60
 // of pools with what their events make.
 func (svc *Service) CheckUse(tx *sqlite.Tx) ([]string, error) {
 	var wrong []string
-	r, err := svc.newRoller(tx)
+	r, err := svc.newRoller(tx, nil)
 	if err != nil {
 		return nil, err
 	}
@@ -28,7 +28,7 @@ func (svc *Service) CheckUse(tx *sqlite.Tx) ([]string, error) {
 		person       string
 	}
 	stored := map[key][3]int64{}
-	if err := snapshot.EachUseDay(tx, nil, max(1, r.sessions), svc.Snapshots.Today(),
+	if err := snapshot.EachUseDay(tx, nil, nil, max(1, r.sessions), svc.Snapshots.Today(),
 		func(d snapshot.UseDayRow) error {
 			stored[key{d.Name, d.Device, d.Day, d.Person}] = [3]int64{d.Run, d.Active, int64(d.Sessions)}
 			return nil

@@ -11,6 +11,7 @@ import (
 	"ensomet/internal/core/policy"
 	"ensomet/internal/core/recognise"
 	"ensomet/internal/core/usage"
+	"ensomet/internal/facts"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 )
@@ -38,7 +39,7 @@ func (svc *Service) PreviewMeter(ctx context.Context, d MeteringDraft, end int64
 			out.Unknown = !m.after.Measurable(m.seen[p.ID], p, m.catalogue)
 		}
 		changes := map[int64]*meterChangeOf{}
-		err = snapshot.EachIdle(tx, func(f snapshot.IdleFact) error {
+		err = facts.EachIdle(tx, func(f snapshot.IdleFact) error {
 			dev, p := m.devices[f.Device], m.catalogue.Product(f.Product)
 			if dev == nil || p == nil {
 				return nil

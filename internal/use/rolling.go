@@ -44,7 +44,8 @@ type roller struct {
 	events   civil.Day
 }
 
-func (svc *Service) newRoller(tx *sqlite.Tx) (*roller, error) {
+// newRoller makes a roller for some devices; nil is all.
+func (svc *Service) newRoller(tx *sqlite.Tx, of []int64) (*roller, error) {
 	settings, err := snapshot.LoadSettings(tx)
 	if err != nil {
 		return nil, err
@@ -85,10 +86,10 @@ func (svc *Service) newRoller(tx *sqlite.Tx) (*roller, error) {
 			}
 		}
 	}
-	if r.zones, err = usedb.UseZones(tx); err != nil {
+	if r.zones, err = usedb.UseZones(tx, of); err != nil {
 		return nil, err
 	}
-	devices, err := snapshot.AllDevices(tx, r.now)
+	devices, err := snapshot.SomeDevices(tx, of, r.now)
 	if err != nil {
 		return nil, err
 	}
@@ -224,7 +225,7 @@ func (svc *Service) rollUse(tx *sqlite.Tx, devices map[int64]int64) error {
 	if len(devices) == 0 || tx.Previewed() { // a preview of an import says nothing of days
 		return nil
 	}
-	r, err := svc.newRoller(tx)
+	r, err := svc.newRoller(tx, slices.Sorted(maps.Keys(devices)))
 	if err != nil {
 		return err
 	}
@@ -239,8 +240,9 @@ func (svc *Service) rollUse(tx *sqlite.Tx, devices map[int64]int64) error {
 // rollStep is how many devices are rolled up before others may write.
 const rollStep = 500
 
-// rollsAnew marks the devices whose days of use rest on another zone or another meaning of a name than now.
-func (svc *Service) rollsAnew(ctx context.Context) error {
+// rollsAnew marks the devices whose days of use rest on another zone or another meaning of a name than now: of all
+// devices, or where nothing changed that may change that for all, of those of which something changed.
+func (svc *Service) rollsAnew(ctx context.Context, all bool) error {
 	changed := false
 	var moved []int64
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
@@ -252,6 +254,13 @@ func (svc *Service) rollsAnew(ctx context.Context) error {
 		if err != nil {
 			return err
 		}
+		var of []int64
+		if !all {
+			if of, err = renewal.TouchedDevices(tx, math.MaxInt32); err != nil {
+				return err
+			}
+			of, names = append([]int64{}, of...), nil
+		}
 		for _, n := range names {
 			changed = changed || n.RolledAs >= 0 && n.RolledAs != snapshot.ProductOfUse(c, n)
 		}
@@ -259,11 +268,11 @@ func (svc *Service) rollsAnew(ctx context.Context) error {
 		if err != nil {
 			return err
 		}
-		zones, err := usedb.UseZones(tx)
+		zones, err := usedb.UseZones(tx, of)
 		if err != nil {
 			return err
 		}
-		devices, err := snapshot.AllDevices(tx, svc.Clock.Now().Unix())
+		devices, err := snapshot.SomeDevices(tx, of, svc.Clock.Now().Unix())
 		for i := range devices {
 			if was := zones[devices[i].ID]; was != "" && was != settings.ZoneOf(devices[i].Site).String() {
 				moved = append(moved, devices[i].ID)
@@ -280,14 +289,15 @@ func (svc *Service) rollsAnew(ctx context.Context) error {
 				return err
 			}
 		}
-		_, err := svc.newRoller(tx)
+		_, err := svc.newRoller(tx, []int64{})
 		return err
 	})
 }
 
-// RollDue rolls up the devices that scans have marked, some at a time.
-func (svc *Service) RollDue(ctx context.Context) error {
-	if err := svc.rollsAnew(ctx); err != nil {
+// RollDue rolls up the devices that scans have marked, some at a time. all says that zones of sites may be others, or
+// that names may mean something else.
+func (svc *Service) RollDue(ctx context.Context, all bool) error {
+	if err := svc.rollsAnew(ctx, all); err != nil {
 		return err
 	}
 	for done := 0; ; done += rollStep {

@@ -113,7 +113,7 @@ func (svc *Service) useHistory(tx *sqlite.Tx, product int64) (h *useHistory, err
 	if err := h.readDays(tx); err != nil {
 		return nil, err
 	}
-	if h.measured, err = snapshot.LoadMeasured(tx, h.today); err != nil {
+	if h.measured, err = snapshot.LoadMeasured(tx, nil, h.today); err != nil {
 		return nil, err
 	}
 	now := svc.Clock.Now().Unix()
@@ -156,7 +156,7 @@ func (h *useHistory) readDays(tx *sqlite.Tx) error {
 		}
 		return h.facts[device]
 	}
-	err = snapshot.EachUseDay(tx, ids, 0, h.today, func(d snapshot.UseDayRow) error {
+	err = snapshot.EachUseDay(tx, ids, nil, 0, h.today, func(d snapshot.UseDayRow) error {
 		f := of(d.Device)
 		f.UseDays = append(f.UseDays, d.Day)
 		h.days = append(h.days, d)

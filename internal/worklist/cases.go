@@ -1,8 +1,10 @@
 package worklist
 
 import (
+	"encoding/json"
 	"fmt"
 	"maps"
+	"slices"
 	"strconv"
 
 	"ensomet/internal/core/casework"
@@ -32,10 +34,12 @@ func (f *finding) key() caseKey {
 // UpdateCases opens cases for new findings and lets evidence move the others. No case ends here but by evidence or
 // because its finding fell away.
 func (svc *Service) UpdateCases(tx *sqlite.Tx, d *Findings) error {
-	if err := worklistdb.PutKeyFacts(tx, d.keys); err != nil {
-		return err
+	if d.Scope == nil || d.Scope.keys {
+		if err := worklistdb.PutKeyFacts(tx, d.keys); err != nil {
+			return err
+		}
 	}
-	cases, err := worklistdb.Cases(tx)
+	cases, err := d.casesInScope(tx)
 	if err != nil {
 		return err
 	}
@@ -67,9 +71,14 @@ func (svc *Service) UpdateCases(tx *sqlite.Tx, d *Findings) error {
 			return err
 		}
 	}
-	since, err := casesSeen(tx, now)
+	since, err := casesSeen(tx)
 	if err != nil {
 		return err
+	}
+	if d.Scope == nil {
+		if err := svc.CasesSeen(tx); err != nil {
+			return err
+		}
 	}
 	for i := range cases {
 		c := &cases[i]
@@ -84,6 +93,56 @@ func (svc *Service) UpdateCases(tx *sqlite.Tx, d *Findings) error {
 		}
 	}
 	return nil
+}
+
+// casesInScope reads the cases that are looked at. One about a device that was not read, since somebody opened it in
+// this moment, is looked at the next time.
+func (d *Findings) casesInScope(tx *sqlite.Tx) ([]casework.Case, error) {
+	if d.Scope == nil {
+		return worklistdb.Cases(tx)
+	}
+	list, err := worklistdb.CasesAbout(tx, d.Scope.Products, d.Scope.Devices, d.Scope.keys)
+	return slices.DeleteFunc(list, func(c casework.Case) bool {
+		return !d.Scope.of(&c) || c.Device != 0 && d.Snapshot.LacksDevice(c.Device)
+	}), err
+}
+
+// prepare reads what looking at cases in a scope needs besides what their products need.
+func (d *Findings) prepare(tx *sqlite.Tx) error {
+	if d.Scope == nil {
+		return nil
+	}
+	var err error
+	if d.Scope.keys, err = worklistdb.KeysTouch(tx, d.Scope.Devices, d.Scope.Products); err != nil {
+		return err
+	}
+	list, err := worklistdb.CasesAbout(tx, d.Scope.Products, d.Scope.Devices, d.Scope.keys)
+	if err != nil {
+		return err
+	}
+	used, err := d.usedAtHours(tx)
+	if err != nil {
+		return err
+	}
+	devices, codes := slices.Concat(d.Scope.Devices, used), []string{}
+	for i := range list {
+		c := &list[i]
+		if c.Device != 0 {
+			devices = append(devices, c.Device)
+		}
+		if c.Kind.Requested() {
+			r, err := worklistdb.RequestByID(tx, c.Request)
+			if err != nil {
+				return err
+			}
+			var m snapshot.Measure
+			if err := json.Unmarshal([]byte(r.Measure), &m); err != nil {
+				return err
+			}
+			codes = append(codes, m.Devices...)
+		}
+	}
+	return d.Snapshot.Need(tx, devices, codes)
 }
 
 // says is what is found in the form that a case keeps.
@@ -137,16 +196,18 @@ func (svc *Service) seeCase(tx *sqlite.Tx, d *Findings, c *casework.Case, f *fin
 	return svc.bookEvidence(tx, c, before, scan, now)
 }
 
-// casesSeen returns when cases were last looked at, and keeps that they are now: only what changed since can have ended
-// one.
-func casesSeen(tx *sqlite.Tx, now int64) (int64, error) {
-	const key = "cases_seen_at"
-	text, err := tx.Setting(key)
-	if err != nil {
-		return 0, err
-	}
+// casesSeenAt is the setting of when cases were last looked at: only what changed since can have ended one.
+const casesSeenAt = "cases_seen_at"
+
+func casesSeen(tx *sqlite.Tx) (int64, error) {
+	text, err := tx.Setting(casesSeenAt)
 	last, _ := strconv.ParseInt(text, 10, 64) // empty is never
-	return last, tx.SetSetting(key, sqlite.Itoa(now))
+	return last, err
+}
+
+// CasesSeen notes that all cases that something touched were looked at.
+func (svc *Service) CasesSeen(tx *sqlite.Tx) error {
+	return tx.SetSetting(casesSeenAt, sqlite.Itoa(svc.Clock.Now().Unix()))
 }
 
 // because says who changed what a case rested on, where nothing is found any more and no evidence ended it.
@@ -237,15 +298,29 @@ func (d *Findings) unchanged(tx *sqlite.Tx, cases []casework.Case) (map[int64]bo
 
 // presentProducts says for the pairs of the cases whether the product is on the device by the newest evidence.
 func (d *Findings) presentProducts(tx *sqlite.Tx, cases []casework.Case) (map[snapshot.DevicePair]bool, error) {
-	var products []int64
+	var products, lacked []int64
 	for _, c := range cases {
-		if c.Device != 0 && !d.hereOf[c.Product] { // of a case that was made meanwhile
+		if c.Kind == casework.Missing && d.Scope != nil {
+			lacked = append(lacked, c.Product)
+		} else if c.Device != 0 && !d.hereOf[c.Product] { // of a case that was made meanwhile
 			products = append(products, c.Product)
 		}
 	}
 	out, err := d.presentOf(tx, snapshot.Distinct(products))
+	if err != nil {
+		return nil, err
+	}
+	for _, id := range snapshot.Distinct(lacked) {
+		has, err := snapshot.DevicesWith(tx, id, d.Snapshot.At, d.Scope.Devices)
+		if err != nil {
+			return nil, err
+		}
+		for device := range has {
+			out[snapshot.DevicePair{Device: device, Product: id}] = true
+		}
+	}
 	maps.Copy(out, d.here)
-	return out, err
+	return out, nil
 }
 
 // LookAt notes on which devices the products are that cases are about, so that nothing of it is read while others
@@ -255,6 +330,7 @@ func (d *Findings) LookAt(tx *sqlite.Tx) (err error) {
 	if err != nil {
 		return err
 	}
+	products = slices.DeleteFunc(products, func(id int64) bool { return !d.Scope.about(id) })
 	d.hereOf = map[int64]bool{}
 	for _, id := range products {
 		d.hereOf[id] = true

@@ -38,9 +38,17 @@ type finding struct {
 	ground                        casework.Ground // what it rests on
 }
 
+// Scope is of what cases are looked at: of some products, and of what some devices lack. Nil is all of them.
+type Scope struct {
+	Products []int64 // in order
+	Devices  []int64 // in order
+	keys     bool    // those about licence keys, too
+}
+
 // Findings is what a computation found, and what shows that cases are done.
 type Findings struct {
 	*snapshot.Positions
+	Scope   *Scope
 	Sizes   PoolSizes // how many licences pools need
 	found   []finding
 	keys    []worklistdb.KeyFact         // how licence keys stand
@@ -51,6 +59,37 @@ type Findings struct {
 	ended map[snapshot.DevicePair]bool
 }
 
+// about reports whether what is found about a product is looked for.
+func (s *Scope) about(product int64) bool {
+	if s == nil {
+		return true
+	}
+	_, is := slices.BinarySearch(s.Products, product)
+	return is
+}
+
+// lacking reports whether it is looked for what a device lacks.
+func (s *Scope) lacking(device int64) bool {
+	if s == nil {
+		return true
+	}
+	_, is := slices.BinarySearch(s.Devices, device)
+	return is
+}
+
+// of reports whether a case is looked at.
+func (s *Scope) of(c *casework.Case) bool {
+	switch {
+	case s == nil:
+		return true
+	case c.Kind == casework.Missing:
+		return s.lacking(c.Device)
+	case c.Kind == casework.OverusedKey, c.Kind == casework.UnboughtKey:
+		return s.keys
+	}
+	return s.about(c.Product)
+}
+
 // Find gathers the findings of a computation. A title that is restricted on a device is found for that alone.
 func (d *Findings) Find(
 	tx *sqlite.Tx,
@@ -58,6 +97,9 @@ func (d *Findings) Find(
 	open map[int64]int64,
 	lines map[snapshot.DevicePair]*position.LineResult,
 ) error {
+	if err := d.prepare(tx); err != nil {
+		return err
+	}
 	taken, err := d.findRestricted(tx)
 	if err != nil {
 		return err
@@ -69,8 +111,10 @@ func (d *Findings) Find(
 		return err
 	}
 	d.findUncovered()
-	if err := d.findKeys(tx); err != nil {
-		return err
+	if d.Scope == nil || d.Scope.keys {
+		if err := d.findKeys(tx); err != nil {
+			return err
+		}
 	}
 	if err := d.findLeavers(tx); err != nil {
 		return err
@@ -80,6 +124,9 @@ func (d *Findings) Find(
 		return err
 	}
 	for _, f := range d.Snapshot.Ordered() {
+		if !d.Scope.about(f.Id) {
+			continue
+		}
 		if err := d.findIdle(tx, f, rules, uses, lines, taken); err != nil {
 			return err
 		}
@@ -113,7 +160,7 @@ func (d *Findings) findRestricted(tx *sqlite.Tx) (map[snapshot.DevicePair]bool, 
 		p := &e.Findings[i]
 		dev := &e.Devices[p.Device]
 		key := snapshot.DevicePair{Device: dev.ID, Product: p.Product.Id}
-		if taken[key] || dev.Status == evidence.Retired {
+		if taken[key] || dev.Status == evidence.Retired || !d.Scope.about(p.Product.Id) {
 			continue
 		}
 		by := stance(e, p.Product, dev)
@@ -216,14 +263,30 @@ type breach struct {
 func (d *Findings) hourNames() (names []int64) {
 	e := d.Snapshot
 	for name, product := range e.UseNames {
-		if f := e.Products[product]; f != nil && slices.ContainsFunc(e.Policies, func(p policy.Policy) bool {
-			return !p.Hours.Always() && p.SpeaksOf(f.PolicyTitle)
-		}) {
+		if f := e.Products[product]; f != nil && d.Scope.about(product) &&
+			slices.ContainsFunc(e.Policies, func(p policy.Policy) bool {
+				return !p.Hours.Always() && p.SpeaksOf(f.PolicyTitle)
+			}) {
 			names = append(names, name)
 		}
 	}
 	slices.Sort(names)
 	return names
+}
+
+// hoursFrom is from when on use in restricted hours is a finding, in seconds since 1970.
+func (d *Findings) hoursFrom() int64 { return (d.Snapshot.AsOf - hoursWindow).EndUnix() }
+
+// usedAtHours lists the devices on which something was used of which some policy speaks by the hour.
+func (d *Findings) usedAtHours(tx *sqlite.Tx) (out []int64, err error) {
+	err = snapshot.EachSessionOf(tx, d.hourNames(), d.hoursFrom(), d.Snapshot.AsOf.EndUnix(),
+		func(s snapshot.SessionRow) error {
+			if len(out) == 0 || out[len(out)-1] != s.Device {
+				out = append(out, s.Device)
+			}
+			return nil
+		})
+	return out, err
 }
 
 // breaches gathers use in restricted hours, of the days that hoursWindow says.
@@ -234,7 +297,7 @@ func (d *Findings) breaches(tx *sqlite.Tx, names []int64) (map[snapshot.DevicePa
 		return found, nil
 	}
 	weeks := map[snapshot.DevicePair]policy.Week{}
-	from, to := (e.AsOf - hoursWindow).EndUnix(), e.AsOf.EndUnix()
+	from, to := d.hoursFrom(), e.AsOf.EndUnix()
 	err := snapshot.EachSessionOf(tx, names, from, to, func(s snapshot.SessionRow) error {
 		i, known := e.DeviceAt[s.Device]
 		if !known || s.Start > e.At {
@@ -316,14 +379,12 @@ func (d *Findings) findMissing(tx *sqlite.Tx) error {
 		if len(fits) == 0 {
 			continue
 		}
-		here, err := d.presentOf(tx, ids)
+		has, err := d.having(tx, ids)
 		if err != nil {
 			return err
 		}
-		has := map[int64]bool{}
-		for pair := range here {
-			has[pair.Device] = true
-			d.arrived[snapshot.DevicePair{Device: pair.Device, Product: fits[0].Id}] = true
+		for device := range has {
+			d.arrived[snapshot.DevicePair{Device: device, Product: fits[0].Id}] = true
 		}
 		what := fits[0].Product.Name
 		if p.Product == 0 {
@@ -331,7 +392,7 @@ func (d *Findings) findMissing(tx *sqlite.Tx) error {
 		}
 		for k := range e.Devices {
 			dev := &e.Devices[k]
-			if dev.Status != evidence.InService || dev.LastScan == 0 || has[dev.ID] ||
+			if dev.Status != evidence.InService || dev.LastScan == 0 || has[dev.ID] || !d.Scope.lacking(dev.ID) ||
 				!p.Group.Holds(e.Conditions.Of(dev)) {
 				continue
 			}
@@ -372,6 +433,26 @@ func (d *Findings) findMissing(tx *sqlite.Tx) error {
 	return nil
 }
 
+// having lists the devices that it is looked at of what they lack, and that have one of some products.
+func (d *Findings) having(tx *sqlite.Tx, products []int64) (map[int64]bool, error) {
+	has := map[int64]bool{}
+	if d.Scope == nil {
+		here, err := d.presentOf(tx, products)
+		for pair := range here {
+			has[pair.Device] = true
+		}
+		return has, err
+	}
+	for _, id := range products {
+		list, err := snapshot.DevicesWith(tx, id, d.Snapshot.At, d.Scope.Devices)
+		if err != nil {
+			return nil, err
+		}
+		maps.Copy(has, list)
+	}
+	return has, nil
+}
+
 // findUncovered finds products that are short.
 func (d *Findings) findUncovered() {
 	e := d.Snapshot
@@ -408,7 +489,7 @@ func (d *Findings) findUncovered() {
 // findLeavers finds seats of people who have left.
 func (d *Findings) findLeavers(tx *sqlite.Tx) error {
 	e := d.Snapshot
-	seats, err := snapshot.Assignments(tx, e.AsOf)
+	seats, err := snapshot.AssignmentsOf(tx, e.Only, e.AsOf)
 	if err != nil {
 		return err
 	}
@@ -421,7 +502,7 @@ func (d *Findings) findLeavers(tx *sqlite.Tx) error {
 	at := map[caseKey]int{}
 	for _, s := range seats {
 		p, l := e.PersonByID(s.Person), lines[s.Line]
-		if s.Person <= 0 || p == nil || l == nil || p.Status != evidence.Left {
+		if s.Person <= 0 || p == nil || l == nil || p.Status != evidence.Left || !d.Scope.about(l.Product) {
 			continue
 		}
 		f := finding{kind: casework.Leaver, product: l.Product, person: p.ID, quantity: 1, currency: l.Currency}
@@ -452,7 +533,7 @@ func (d *Findings) findEnded(tx *sqlite.Tx, taken map[snapshot.DevicePair]bool) 
 	}
 	for _, plan := range plans {
 		p := e.Catalogue.Product(plan.Product)
-		if p == nil || plan.What != "move" && plan.What != "remove" {
+		if p == nil || plan.What != "move" && plan.What != "remove" || !d.Scope.about(plan.Product) {
 			continue
 		}
 		t := snapshot.TitleOf(p, plan.Edition, plan.Version)

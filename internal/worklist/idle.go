@@ -196,7 +196,7 @@ func (d *Findings) findIdlePools(tx *sqlite.Tx, rules *reclaimRules) error {
 	}
 	for _, p := range pools {
 		f := e.Products[p.Product]
-		if f == nil {
+		if f == nil || !d.Scope.about(p.Product) {
 			continue
 		}
 		rule := rules.of(f.PolicyTitle, nil)
@@ -269,11 +269,14 @@ func (d *Findings) findDenied(tx *sqlite.Tx) error {
 	}
 	for _, p := range pools {
 		f := e.Products[p.Product]
+		if f == nil || !d.Scope.about(p.Product) {
+			continue
+		}
 		seen, err := worklistdb.PoolSeenIn(tx, p.ID, e.AsOf-poolWindow+1, e.AsOf)
 		if err != nil {
 			return err
 		}
-		if f == nil || seen.Denials == 0 {
+		if seen.Denials == 0 {
 			continue
 		}
 		size, err := d.Sizes.SizeThatServes(tx, p.ID, poolWindow, deniedShare)

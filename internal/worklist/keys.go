@@ -63,14 +63,19 @@ func (d *Findings) findKeys(tx *sqlite.Tx) error {
 			k.devices = append(k.devices, r.Device)
 		}
 		k.since = min(k.since, r.Since)
-		p, counts := e.ProductOf(r.Record)
-		if p != 0 {
-			k.products[p]++
+		if r.Product != 0 {
+			k.products[r.Product]++
 		}
-		k.counts = k.counts || counts
+		k.counts = k.counts || r.Counts
 		on[r.Key] = k.devices
 	}
-	lines, codes, product := d.keyLines(booked)
+	lines, codes, product, err := d.keyLines(tx, booked)
+	if err != nil {
+		return err
+	}
+	if err := d.needKeyed(tx, found); err != nil {
+		return err
+	}
 	for _, b := range booked {
 		if hints[b.Key] == "" {
 			hints[b.Key] = b.Hint
@@ -110,23 +115,33 @@ func (d *Findings) findKeys(tx *sqlite.Tx) error {
 }
 
 // keyLines gives of each key its lines with what they have today, their codes, and the product of the first.
-func (d *Findings) keyLines(booked []worklistdb.BookedKey) (
-	lines map[int64][]licencekey.Line, codes map[int64][]string, product map[int64]int64,
+func (d *Findings) keyLines(tx *sqlite.Tx, booked []worklistdb.BookedKey) (
+	lines map[int64][]licencekey.Line, codes map[int64][]string, product map[int64]int64, err error,
 ) {
 	e := d.Snapshot
+	var products []int64
+	for _, b := range booked {
+		products = append(products, b.Product)
+	}
+	stored, err := snapshot.EntitlementsOf(tx, snapshot.Distinct(products))
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	of := map[int64][]entitle.Line{}
+	for _, l := range stored {
+		of[l.Line.Product] = append(of[l.Line.Product], l.Line)
+	}
 	lines, codes, product = map[int64][]licencekey.Line{}, map[int64][]string{}, map[int64]int64{}
 	effects := map[int64]map[string]entitle.Effect{}
 	for _, b := range booked {
 		quantity := int64(0)
-		if f := e.Products[b.Product]; f != nil {
-			if effects[b.Product] == nil {
-				effects[b.Product] = entitle.Effective(f.Lines, e.AsOf)
-			}
-			i := slices.IndexFunc(f.Lines, func(l entitle.Line) bool { return l.ID == b.Line })
-			if quantity = effects[b.Product][b.Code].Quantity; i >= 0 &&
-				!slices.Contains(machineMetrics, f.Lines[i].Metric) {
-				quantity = -1
-			}
+		if effects[b.Product] == nil {
+			effects[b.Product] = entitle.Effective(of[b.Product], e.AsOf)
+		}
+		i := slices.IndexFunc(of[b.Product], func(l entitle.Line) bool { return l.ID == b.Line })
+		if quantity = effects[b.Product][b.Code].Quantity; i >= 0 &&
+			!slices.Contains(machineMetrics, of[b.Product][i].Metric) {
+			quantity = -1
 		}
 		lines[b.Key] = append(lines[b.Key], licencekey.Line{ID: b.Line, Quantity: quantity})
 		if !slices.Contains(codes[b.Key], b.Code) {
@@ -136,8 +151,20 @@ func (d *Findings) keyLines(booked []worklistdb.BookedKey) (
 			product[b.Key] = b.Product
 		}
 	}
-	return lines, codes, product
+	return lines, codes, product, nil
 }
+
+// needKeyed reads the devices that are told of keys.
+func (d *Findings) needKeyed(tx *sqlite.Tx, found map[int64]*keyOnDevices) error {
+	var devices []int64
+	for _, k := range found {
+		devices = append(devices, k.devices[:min(devicesTold, len(k.devices))]...)
+	}
+	return d.Snapshot.Need(tx, devices, nil)
+}
+
+// devicesTold is how many devices that have a key are named.
+const devicesTold = 6
 
 // overused adds to a finding that a key, with the others of its lines, is on more devices than there are licences.
 func (d *Findings) overused(to *finding, f *worklistdb.KeyFact, s licencekey.Standing, k *keyOnDevices) {
@@ -191,7 +218,7 @@ func (d *Findings) unbought(
 // devicesInWords names the first of some devices.
 func (d *Findings) devicesInWords(devices []int64) string {
 	var names []string
-	for _, id := range devices[:min(6, len(devices))] {
+	for _, id := range devices[:min(devicesTold, len(devices))] {
 		if i, known := d.Snapshot.DeviceAt[id]; known {
 			names = append(names, d.Snapshot.Devices[i].Name)
 		}

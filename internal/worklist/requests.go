@@ -327,7 +327,7 @@ func (d *Findings) fulfilled(tx *sqlite.Tx, c *casework.Case) (v RequestView, do
 func (d *Findings) shows(tx *sqlite.Tx, m *snapshot.Measure) (bool, error) {
 	e := d.Snapshot
 	f := e.Products[m.Product]
-	if f == nil {
+	if f == nil || slices.ContainsFunc(m.Devices, e.Lacks) {
 		return false, nil
 	}
 	devices := func(holds func(*snapshot.DeviceFacts) bool) bool {

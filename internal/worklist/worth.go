@@ -63,7 +63,7 @@ func (d *Findings) findPlanned(tx *sqlite.Tx) error {
 	open, err := worklistdb.OpenPlanned(tx)
 	for _, p := range open {
 		f := d.Snapshot.Products[p.Product]
-		if f == nil || holderAt(f, p.Device) < 0 {
+		if f == nil || !d.Scope.about(p.Product) || holderAt(f, p.Device) < 0 {
 			continue
 		}
 		d.found = append(d.found,

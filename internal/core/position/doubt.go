@@ -24,21 +24,21 @@ func Wilson(k, n int64) (low, high float64) {
 // Fleet counts the in-service devices of one kind by the age of their evidence.
 type Fleet struct{ Fresh, Stale, Never int64 }
 
-// needOf is what the fresh devices of a kind need: so many units, for so many licences.
-type needOf struct{ units, licences int64 }
+// Seen is what the fresh devices of a kind need: so many units, for so many licences.
+type Seen struct{ Units, Licences int64 }
 
-// unseen is how many licences the devices never scanned may need at most: for each kind ceil(N x upper end of the
+// Unseen is how many licences the devices never scanned may need at most: for each kind ceil(N x upper end of the
 // interval of the share of fresh devices of that kind that need the product), times what one that needs it needs on
 // average, rounded up. A kind of which no fresh device needs it adds nothing.
-func unseen(fleet map[evidence.DeviceKind]Fleet, need map[evidence.DeviceKind]needOf) int64 {
+func Unseen(fleet map[evidence.DeviceKind]Fleet, need map[evidence.DeviceKind]Seen) int64 {
 	var sum int64
 	for kind, f := range fleet {
 		n := need[kind]
-		if f.Never == 0 || n.units == 0 { // a laptop never seen adds no core to a database that no laptop has
+		if f.Never == 0 || n.Units == 0 { // a laptop never seen adds no core to a database that no laptop has
 			continue
 		}
-		_, high := Wilson(min(n.units, f.Fresh), f.Fresh)
-		each := (n.licences + n.units - 1) / n.units
+		_, high := Wilson(min(n.Units, f.Fresh), f.Fresh)
+		each := (n.Licences + n.Units - 1) / n.Units
 		sum += int64(math.Ceil(float64(f.Never)*high-1e-9)) * each
 	}
 	return sum

@@ -64,6 +64,7 @@ type Position struct {
 	Counted                                      bool
 	Owned, Needed, Covered, Short, Surplus, Free int64
 	Low, High                                    int64
+	Seen                                         map[evidence.DeviceKind]Seen // what High rests on, beside the fleet
 	Exposure                                     int64
 	Outside                                      int64
 	Terms                                        entitle.Terms
@@ -242,7 +243,7 @@ func (in *Input) metrics(lines []entitle.Line, effects map[string]entitle.Effect
 
 // figure counts the units. The doubt stands at the last metric, which carries what is not covered.
 func (p *Position) figure(fleet map[evidence.DeviceKind]Fleet, last bool) {
-	need := map[evidence.DeviceKind]needOf{}
+	need := map[evidence.DeviceKind]Seen{}
 	for i := range p.Units {
 		u := &p.Units[i]
 		p.Needed += u.Part
@@ -257,9 +258,9 @@ func (p *Position) figure(fleet map[evidence.DeviceKind]Fleet, last bool) {
 		if u.Fresh {
 			p.Low += u.Part
 			n := need[u.Kind]
-			n.licences += u.Part
+			n.Licences += u.Part
 			if i == 0 || p.Units[i-1].Device != u.Device || p.Units[i-1].User != u.User || u.Device == 0 {
-				n.units++
+				n.Units++
 			}
 			need[u.Kind] = n
 		}
@@ -267,6 +268,7 @@ func (p *Position) figure(fleet map[evidence.DeviceKind]Fleet, last bool) {
 	p.Short = p.Needed - p.Covered
 	p.High = p.Needed
 	if last {
-		p.High += unseen(fleet, need)
+		p.Seen = need
+		p.High += Unseen(fleet, need)
 	}
 }

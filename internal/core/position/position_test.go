@@ -164,10 +164,10 @@ func TestDoubt(t *testing.T) {
 	}
 	// a laptop that was never seen adds no core to a database that only servers have; a server adds what one needs
 	fleet := map[evidence.DeviceKind]Fleet{"client": {Fresh: 263, Never: 500}, "server": {Fresh: 29, Never: 10}}
-	if n := unseen(fleet, map[evidence.DeviceKind]needOf{"server": {units: 1, licences: 16}}); n != 2*16 {
+	if n := Unseen(fleet, map[evidence.DeviceKind]Seen{"server": {Units: 1, Licences: 16}}); n != 2*16 {
 		t.Errorf("%d cores for ten servers that were never seen", n)
 	}
-	if n := unseen(fleet, nil); n != 0 {
+	if n := Unseen(fleet, nil); n != 0 {
 		t.Errorf("%d of what no machine needs", n)
 	}
 }

@@ -57,18 +57,33 @@ func List() *sqlite.List[Row] {
 	}
 }
 
-// PutFacts makes the list of people anew as of a day; what did not change is not written.
-func PutFacts(tx *sqlite.Tx, today civil.Day) error {
+// PutFacts makes the list of people anew as of a day, or those rows of it that keys name; what did not change is not
+// written. keys nil is all.
+func PutFacts(tx *sqlite.Tx, today civil.Day, keys []string) error {
+	among, args := func(string) string { return "" }, []any{today}
+	if keys != nil {
+		list, err := json.Marshal(keys)
+		if err != nil || len(keys) == 0 {
+			return err
+		}
+		among = func(column string) string { return " AND " + column + " IN (SELECT value FROM json_each(?2))" }
+		args = append(args, string(list))
+	}
+	if err := tx.LayRows("person_fact", "1"); err != nil { // the statement begins with what it reads
+		return err
+	}
 	if _, err := tx.Exec(`WITH
 		known AS (SELECT counts_as AS key, count(*) AS names, max(nobody) AS nobody,
 			coalesce(group_concat(key, '|' ORDER BY key) FILTER (WHERE key <> counts_as), '') AS also
-			FROM person_record WHERE counts_as <> '' GROUP BY counts_as),
-		machines AS (SELECT primary_user AS key, count(*) AS n FROM device WHERE primary_user <> '' GROUP BY 1),
-		held AS (SELECT r.counts_as AS key, count(*) AS n FROM assignment a JOIN person p ON p.id = a.person_id
-			JOIN person_record r ON r.key = p.code
-			WHERE a.from_day <= ?1 AND (a.until_day = 0 OR a.until_day >= ?1) GROUP BY 1),
+			FROM person_record WHERE counts_as <> ''`+among("counts_as")+` GROUP BY counts_as),
+		machines AS (SELECT primary_user AS key, count(*) AS n FROM device WHERE primary_user <> ''`+
+		among("primary_user")+` GROUP BY 1),
+		held AS (SELECT r.counts_as AS key, count(*) AS n FROM person_record r JOIN person p ON p.code = r.key
+			JOIN assignment a ON a.person_id = p.id
+			WHERE a.from_day <= ?1 AND (a.until_day = 0 OR a.until_day >= ?1)`+among("r.counts_as")+` GROUP BY 1),
 		used AS (SELECT person_code AS key, count(DISTINCT product_id) AS n FROM idle_fact
-			WHERE class NOT IN ('not measured', 'never used', 'unused') AND person_code <> '' GROUP BY 1),
+			WHERE class NOT IN ('not measured', 'never used', 'unused') AND person_code <> ''`+among("person_code")+`
+			GROUP BY 1),
 		made AS (SELECT k.key, coalesce(nullif(p.name, ''), k.key) AS name, coalesce(p.email, '') AS mail,
 			coalesce(p.org_unit, '') AS unit, coalesce(p.site, '') AS site, coalesce(p.cost_centre, '') AS cost_centre,
 			CASE WHEN k.nobody THEN 'nobody' WHEN p.id IS NULL THEN 'unlisted' ELSE p.status END AS state, k.also, k.names,
@@ -82,10 +97,38 @@ func PutFacts(tx *sqlite.Tx, today civil.Day) error {
 			names = excluded.names, devices = excluded.devices, seats = excluded.seats, uses = excluded.uses
 		WHERE (name, mail, unit, site, cost_centre, state, also, names, devices, seats, uses) IS NOT (excluded.name,
 			excluded.mail, excluded.unit, excluded.site, excluded.cost_centre, excluded.state, excluded.also,
-			excluded.names, excluded.devices, excluded.seats, excluded.uses)`, today); err != nil {
+			excluded.names, excluded.devices, excluded.seats, excluded.uses)`, args...); err != nil {
 		return err
 	}
-	_, err := tx.Exec("DELETE FROM person_fact WHERE key NOT IN (SELECT counts_as FROM person_record)")
+	_, err := tx.Exec("DELETE FROM person_fact WHERE NOT EXISTS (SELECT 1 FROM person_record r "+
+		"WHERE r.counts_as = person_fact.key) AND ?1 = ?1"+among("key"), args...)
+	return err
+}
+
+// Touch notes that something of people has changed.
+func Touch(tx *sqlite.Tx, keys []string) error {
+	if len(keys) == 0 {
+		return nil
+	}
+	list, err := json.Marshal(keys)
+	if err != nil {
+		return err
+	}
+	_, err = tx.Exec("INSERT INTO touched_person(key) SELECT value FROM json_each(?) WHERE true ON CONFLICT DO NOTHING",
+		string(list))
+	return err
+}
+
+// Touched lists the people of whom something changed since the list was made.
+func Touched(tx *sqlite.Tx) ([]string, error) {
+	return sqlite.Select[string](tx, `SELECT DISTINCT coalesce(nullif(r.counts_as, ''), t.key)
+		FROM touched_person t LEFT JOIN person_record r ON r.key = t.key
+		UNION SELECT key FROM touched_person`)
+}
+
+// ForgetTouched forgets that something changed of people, since the list has it now.
+func ForgetTouched(tx *sqlite.Tx) error {
+	_, err := tx.Exec("DELETE FROM touched_person")
 	return err
 }
 

@@ -300,7 +300,7 @@ func (svc *Service) Preview(ctx context.Context, d Draft) (Effect, error) {
 		if err != nil {
 			return err
 		}
-		before, err := svc.Snapshots.FiguresOf(tx, products)
+		before, err := svc.Snapshots.FiguresAround(tx, products)
 		if err != nil {
 			return err
 		}
@@ -314,7 +314,7 @@ func (svc *Service) Preview(ctx context.Context, d Draft) (Effect, error) {
 			}
 			out.Revisions = append(out.Revisions, n)
 		}
-		after, err := svc.Snapshots.FiguresOf(tx, products)
+		after, err := svc.Snapshots.FiguresAround(tx, products)
 		out.Moves = snapshot.Moves(before, after)
 		return err
 	})

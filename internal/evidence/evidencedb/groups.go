@@ -75,6 +75,16 @@ func PutMembers(tx *sqlite.Tx, list []snapshot.Member) error {
 	return b.Flush()
 }
 
+// PutMembersOf replaces in which groups some devices are.
+func PutMembersOf(tx *sqlite.Tx, devices []int64, list []snapshot.Member) error {
+	text, err := json.Marshal(devices)
+	if err != nil {
+		return err
+	}
+	return tx.ReplaceWhere("group_member", "device_id IN (SELECT value FROM json_each(?))", string(text), 2,
+		[]string{"group_id", "device_id"}, len(list), func(i int) []any { return []any{list[i].Group, list[i].Device} })
+}
+
 // MembersOf lists the devices that are in a group.
 func MembersOf(tx *sqlite.Tx, group int64) (map[int64]bool, error) {
 	list, err := sqlite.Select[int64](tx, "SELECT device_id FROM group_member WHERE group_id = ?",

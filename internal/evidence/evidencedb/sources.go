@@ -166,12 +166,17 @@ func RecordFiles(tx *sqlite.Tx, device, record int64) ([]DeviceFileRow, error) {
 }
 
 // Disagreements counts for every device the programs on which two sources that both scan it disagree: one sees it and
-// the other does not, or each sees another version. Each pair of sources is compared at what both see now.
-func Disagreements(tx *sqlite.Tx) (map[int64]int64, error) {
+// the other does not, or each sees another version. Each pair of sources is compared at what both see now. devices nil
+// is all of them.
+func Disagreements(tx *sqlite.Tx, devices []int64) (map[int64]int64, error) {
+	of, args, err := ofDevices("c.device_id", devices)
+	if err != nil {
+		return nil, err
+	}
 	rows, err := tx.QueryContext(
 		tx.Ctx,
 		`WITH roots AS (SELECT device_id, root, max(at) AS at FROM scan c JOIN source s ON s.id = c.source_id
-			WHERE s.part = '' GROUP BY device_id, root),
+			WHERE s.part = ''`+of+` GROUP BY device_id, root),
 		several AS (SELECT device_id, count(*) AS sources FROM roots GROUP BY device_id HAVING count(*) > 1),
 		seen AS (SELECT DISTINCT i.device_id, n.key, n.version, s.root FROM several v
 		JOIN install i ON i.device_id = v.device_id AND i.until IS NULL JOIN source s ON s.id = i.source_id
@@ -180,6 +185,7 @@ func Disagreements(tx *sqlite.Tx) (map[int64]int64, error) {
 		SELECT device_id, count(DISTINCT key) FROM (SELECT x.device_id, x.key FROM seen x
 		JOIN several v ON v.device_id = x.device_id
 		GROUP BY x.device_id, x.key, x.version HAVING count(*) < max(v.sources)) GROUP BY device_id`,
+		args...,
 	)
 	if err != nil {
 		return nil, err
@@ -262,9 +268,20 @@ type SaidFacts struct {
 	Facts  evidence.Facts
 }
 
-// SaidOf lists what the sources say of the hardware of a device, or of every device that a scan reports on where
-// device is 0. What lists state comes first.
-func SaidOf(tx *sqlite.Tx, device int64) ([]SaidFacts, error) {
+// SaidOf lists what the sources say of the hardware of some devices, or where that is nil of every device that a scan
+// reports on. What lists state comes first.
+func SaidOf(tx *sqlite.Tx, devices []int64) ([]SaidFacts, error) {
+	listed, args, err := ofDevices("d.id", devices)
+	if err != nil {
+		return nil, err
+	}
+	scanned, _, err := ofDevices("h.device_id", devices)
+	if err != nil {
+		return nil, err
+	}
+	if devices == nil {
+		listed = " AND EXISTS (SELECT 1 FROM hardware h WHERE h.device_id = d.id)"
+	}
 	return sqlite.Query(tx, func(r *sql.Rows, v *SaidFacts) error {
 		var text string
 		if err := r.Scan(&v.Device, &v.Source, &v.At, &text, &v.Trust); err != nil {
@@ -275,11 +292,19 @@ func SaidOf(tx *sqlite.Tx, device int64) ([]SaidFacts, error) {
 			return nil
 		}
 		return json.Unmarshal([]byte(text), &v.Facts)
-	}, `SELECT d.id, '', d.listed_at, d.stated, 0 FROM device d WHERE d.stated <> '' AND (?1 = d.id OR ?1 = 0
-		AND EXISTS (SELECT 1 FROM hardware h WHERE h.device_id = d.id))
+	}, `SELECT d.id, '', d.listed_at, d.stated, 0 FROM device d WHERE d.stated <> ''`+listed+`
 		UNION ALL SELECT h.device_id, s.name, (SELECT max(at) FROM fact_scan c WHERE c.device_id = h.device_id
 		AND c.source_id = h.source_id), f.content,
 		coalesce((SELECT trust FROM source_life l WHERE l.name = s.name), 0) FROM hardware h JOIN source s ON s.id = h.source_id
 		JOIN fact_set f ON f.id = h.fact_id
-		WHERE h.until IS NULL AND (?1 = h.device_id OR ?1 = 0) ORDER BY 1, 2`, device)
+		WHERE h.until IS NULL`+scanned+` ORDER BY 1, 2`, args...)
+}
+
+// ofDevices is a condition, joined by AND, that a column has one of some devices; nil is all of them.
+func ofDevices(column string, devices []int64) (text string, args []any, err error) {
+	if devices == nil {
+		return "", nil, nil
+	}
+	list, err := json.Marshal(devices)
+	return " AND " + column + " IN (SELECT value FROM json_each(?1))", []any{string(list)}, err
 }

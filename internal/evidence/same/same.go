@@ -279,14 +279,14 @@ func (svc *Service) Preview(ctx context.Context, d Draft) (Effect, error) {
 		if err := tx.LayRows("install", "1"); err != nil {
 			return err
 		}
-		before, err := svc.Snapshots.FiguresOf(tx, products)
+		before, err := svc.Snapshots.FiguresAround(tx, products)
 		if err != nil {
 			return err
 		}
 		if out, err = svc.decide(tx, d, ""); err != nil {
 			return err
 		}
-		after, err := svc.Snapshots.FiguresOf(tx, products)
+		after, err := svc.Snapshots.FiguresAround(tx, products)
 		out.Moves = snapshot.Moves(before, after)
 		return err
 	})

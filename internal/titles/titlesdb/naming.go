@@ -328,3 +328,66 @@ func CountNames(tx *sqlite.Tx) (c NameCounts, err error) {
 		Scan(&c.Open, &c.OpenInstalls, &c.Installs, &c.Later, &c.Waiting)
 	return c, err
 }
+
+// NameSums are what is stored of a raw name that moves with devices.
+type NameSums struct {
+	Installs, Devices, Stale int64
+	State                    string
+	Stored                   bool // false where nothing is
+}
+
+// SumsOfName reads what is stored of a raw name.
+func SumsOfName(tx *sqlite.Tx, key string) (s NameSums, err error) {
+	err = tx.QueryRowContext(tx.Ctx, "SELECT installs, devices, stale, state, 1 FROM name_fact WHERE key = ?", key).
+		Scan(&s.Installs, &s.Devices, &s.Stale, &s.State, &s.Stored)
+	if errors.Is(err, sql.ErrNoRows) {
+		err = nil
+	}
+	return s, err
+}
+
+// PutSumsOfName writes how often a raw name is installed.
+func PutSumsOfName(tx *sqlite.Tx, key string, s NameSums) error {
+	_, err := tx.Exec("UPDATE name_fact SET installs = ?, devices = ?, stale = ? WHERE key = ?", s.Installs, s.Devices,
+		s.Stale, key)
+	return err
+}
+
+// MarkNames notes that the sums of raw names are to be made anew.
+func MarkNames(tx *sqlite.Tx, keys []string) error {
+	list, err := json.Marshal(keys)
+	if err != nil {
+		return err
+	}
+	_, err = tx.Exec("INSERT OR IGNORE INTO dirty_name(key) SELECT value FROM json_each(?)", string(list))
+	return err
+}
+
+// TakeMarkedNames lists the raw names whose sums are to be made anew, and forgets that.
+func TakeMarkedNames(tx *sqlite.Tx) ([]string, error) {
+	list, err := sqlite.Select[string](tx, "SELECT key FROM dirty_name ORDER BY key")
+	if err == nil && len(list) > 0 {
+		_, err = tx.Exec("DELETE FROM dirty_name")
+	}
+	return list, err
+}
+
+// ProposalFor reads the first proposal that was made for a name and a state of the catalogue.
+func ProposalFor(tx *sqlite.Tx, key, madeFor string) (p KeptProposal, err error) {
+	list, err := sqlite.Select[KeptProposal](tx, `SELECT key, record_id AS record, product_id AS product, edition,
+		score, gather FROM proposal WHERE key = ? AND made_for = ?`, key, madeFor)
+	if err == nil && len(list) > 0 {
+		p = list[0]
+	}
+	return p, err
+}
+
+// StateByPeople is the state of a name that recognition alone does not tell: waiting for a second person, or set aside
+// on a day; empty where it is neither.
+func StateByPeople(tx *sqlite.Tx, key string, today civil.Day) (state string, err error) {
+	err = tx.QueryRowContext(tx.Ctx, `SELECT CASE WHEN EXISTS (SELECT 1 FROM decision WHERE key = ?1
+			AND state = 'waiting' AND withdrawn_at IS NULL) THEN 'waiting'
+		WHEN EXISTS (SELECT 1 FROM name_later WHERE key = ?1 AND until_day > ?2) THEN 'later' ELSE '' END`,
+		key, today).Scan(&state)
+	return state, err
+}

@@ -6,6 +6,7 @@ import (
 	"fmt"
 
 	"ensomet/internal/core/civil"
+	"ensomet/internal/counts"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 )
@@ -236,4 +237,40 @@ func EndPlan(tx *sqlite.Tx, id, at int64, by, why string) error {
 		why,
 		id,
 	)
+}
+
+// MoveReleases moves what was found of versions and of titles of the catalogue by differences.
+func MoveReleases(tx *sqlite.Tx, m *counts.Moved) error {
+	var none counts.Sums
+	for v, s := range m.Versions {
+		if s == none {
+			continue
+		}
+		if _, err := tx.Exec(`INSERT INTO version_fact(product_id, edition, version, title_id, installs, devices, stale)
+			VALUES (?, ?, ?, ?, ?, ?, ?) ON CONFLICT DO UPDATE SET installs = installs + excluded.installs,
+			devices = devices + excluded.devices, stale = stale + excluded.stale`, v.Product, v.Edition, v.Version,
+			m.TitleOf[v], s.Installs, s.Devices, s.Stale); err != nil {
+			return err
+		}
+		if _, err := tx.Exec(`DELETE FROM version_fact WHERE product_id = ? AND edition = ? AND version = ?
+			AND installs = 0`, v.Product, v.Edition, v.Version); err != nil {
+			return err
+		}
+	}
+	for t, s := range m.Titles {
+		if _, err := tx.Exec(`UPDATE release_fact SET installs = installs + ?, devices = devices + ?, stale = stale + ?
+			WHERE title_id = ?`, s.Installs, s.Devices, s.Stale, t); err != nil {
+			return err
+		}
+	}
+	for t, n := range m.Before {
+		if n == 0 {
+			continue
+		}
+		if _, err := tx.Exec("UPDATE release_fact SET year_before = year_before + ? WHERE title_id = ?", n,
+			t); err != nil {
+			return err
+		}
+	}
+	return nil
 }

@@ -194,9 +194,18 @@ func UseNameMeans(tx *sqlite.Tx, name, product int64, anew bool) error {
 	return err
 }
 
-// UseZones gives the zones whose days the devices' use was rolled up by.
-func UseZones(tx *sqlite.Tx) (map[int64]string, error) {
-	rows, err := tx.QueryContext(tx.Ctx, "SELECT device_id, zone FROM use_zone")
+// UseZones gives the zones whose days the use of devices was rolled up by; of some devices, or where that is nil of
+// all.
+func UseZones(tx *sqlite.Tx, devices []int64) (map[int64]string, error) {
+	text, args := "SELECT device_id, zone FROM use_zone", []any(nil)
+	if devices != nil {
+		list, err := json.Marshal(devices)
+		if err != nil {
+			return nil, err
+		}
+		text, args = text+" WHERE device_id IN (SELECT value FROM json_each(?))", []any{string(list)}
+	}
+	rows, err := tx.QueryContext(tx.Ctx, text, args...)
 	if err != nil {
 		return nil, err
 	}

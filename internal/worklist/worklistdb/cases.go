@@ -32,6 +32,21 @@ func Cases(tx *sqlite.Tx) ([]casework.Case, error) {
 		" WHERE device_id NOT IN (SELECT id FROM joined_device) ORDER BY id")
 }
 
+// CasesAbout reads the cases about some products, about what some devices lack, and where that is wanted those about
+// licence keys.
+func CasesAbout(tx *sqlite.Tx, products, devices []int64, keys bool) ([]casework.Case, error) {
+	list, err := json.Marshal([2][]int64{products, devices})
+	if err != nil {
+		return nil, err
+	}
+	return sqlite.Query(tx, scanCase, caseColumns+` WHERE id IN (SELECT c.id FROM json_each(?1, '$[0]') p
+			JOIN worklist_case c ON c.product_id = p.value
+			UNION SELECT c.id FROM json_each(?1, '$[1]') d JOIN worklist_case c ON c.device_id = d.value AND c.kind = ?2
+			UNION SELECT id FROM worklist_case WHERE ?3 AND kind IN (?4, ?5))
+		AND device_id NOT IN (SELECT id FROM joined_device) ORDER BY id`, string(list), string(casework.Missing), keys,
+		string(casework.OverusedKey), string(casework.UnboughtKey))
+}
+
 // ProductsOfCases lists the products that cases about devices are about.
 func ProductsOfCases(tx *sqlite.Tx) ([]int64, error) {
 	return sqlite.Select[int64](tx, "SELECT DISTINCT product_id FROM worklist_case WHERE device_id <> 0 ORDER BY 1")
@@ -190,6 +205,31 @@ func CountCases(tx *sqlite.Tx) error {
 		WHERE cases > 0 OR device_id IN (SELECT device_id FROM worklist_case)`,
 	)
 	return err
+}
+
+// CountCasesOf is CountCases for some devices, and for those that have cases about some products.
+func CountCasesOf(tx *sqlite.Tx, products, devices []int64) error {
+	list, err := json.Marshal([2][]int64{products, devices})
+	if err != nil {
+		return err
+	}
+	_, err = tx.Exec(`UPDATE device_fact SET cases = (SELECT count(*) FROM worklist_case c
+			WHERE c.device_id = device_fact.device_id AND c.state NOT IN ('gone', 'lapsed', 'kept'))
+		WHERE device_id IN (SELECT c.device_id FROM json_each(?1, '$[0]') p JOIN worklist_case c ON c.product_id = p.value
+			UNION SELECT value FROM json_each(?1, '$[1]'))`, string(list))
+	return err
+}
+
+// ProductsOfCasesOn lists the products that cases about some devices are about which have not ended, but for those
+// about what a device lacks.
+func ProductsOfCasesOn(tx *sqlite.Tx, devices []int64) ([]int64, error) {
+	list, err := json.Marshal(devices)
+	if err != nil {
+		return nil, err
+	}
+	return sqlite.Select[int64](tx, `SELECT DISTINCT c.product_id FROM json_each(?1) d JOIN worklist_case c
+		ON c.device_id = d.value WHERE c.kind <> ?2 AND c.state NOT IN ('gone', 'lapsed', 'kept')`, string(list),
+		string(casework.Missing))
 }
 
 // NamesInLetters returns a device's and a product's name, as people know them.

@@ -1,17 +1,40 @@
 package worklistdb
 
 import (
+	"encoding/json"
+
 	"ensomet/internal/sqlite"
 )
 
-// FoundKey is a licence key on a device, with a record that it was found with.
-type FoundKey struct{ Key, Device, Record, Since int64 }
+// FoundKey is a licence key on a device, with what it was found with: a product, 0 where nobody knows, that counts or
+// not.
+type FoundKey struct {
+	Key, Device, Since, Product int64
+	Counts                      bool
+}
 
 // FoundKeys reads where licence keys are at a second, on devices that are not retired, in the order of the keys.
 func FoundKeys(tx *sqlite.Tx, at int64) ([]FoundKey, error) {
-	return sqlite.Select[FoundKey](tx, `SELECT k.key_id AS key, k.device_id AS device, k.record_id AS record,
-		min(k.since) AS since FROM install_key k JOIN device d ON d.id = k.device_id AND d.status <> 'retired'
-		WHERE k.since <= ?1 AND (k.until IS NULL OR k.until > ?1) GROUP BY 1, 2, 3 ORDER BY 1, 2, 3`, at)
+	return sqlite.Select[FoundKey](tx, `SELECT k.key_id AS key, k.device_id AS device, min(k.since) AS since,
+			coalesce(n.product_id, 0) AS product, coalesce(n.product_id, 0) = 0 OR n.why_not = '' AS counts
+		FROM install_key k JOIN device d ON d.id = k.device_id AND d.status <> 'retired'
+		LEFT JOIN recognition n ON n.record_id = k.record_id
+		WHERE k.since <= ?1 AND (k.until IS NULL OR k.until > ?1) GROUP BY k.key_id, k.device_id, k.record_id
+		ORDER BY 1, 2, k.record_id`, at)
+}
+
+// KeysTouch reports whether devices have or had licence keys, or products have some that were booked.
+func KeysTouch(tx *sqlite.Tx, devices, products []int64) (touch bool, err error) {
+	list, err := json.Marshal([2][]int64{devices, products})
+	if err != nil {
+		return false, err
+	}
+	err = tx.QueryRowContext(tx.Ctx, `SELECT EXISTS (SELECT 1 FROM json_each(?1, '$[0]') d JOIN install_key k
+			ON k.device_id = d.value) OR EXISTS (SELECT 1 FROM licence_key k JOIN entitlement e
+			ON e.id = k.entitlement_id WHERE e.product_id IN (SELECT value FROM json_each(?1, '$[1]')))
+			OR EXISTS (SELECT 1 FROM json_each(?1, '$[1]') p JOIN key_fact f ON f.product_id = p.value)`,
+		string(list)).Scan(&touch)
+	return touch, err
 }
 
 // BookedKey is a licence key that was booked on a line. Key is its number among those that were found; where it never

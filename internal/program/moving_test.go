@@ -1,0 +1,224 @@
+package program
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"strconv"
+	"testing"
+	"time"
+
+	"ensomet/internal/evidence"
+	"ensomet/internal/evidence/byhand"
+	"ensomet/internal/formats"
+	"ensomet/internal/machines"
+	"ensomet/internal/snapshot"
+	"ensomet/internal/sqlite"
+	"ensomet/internal/titles"
+)
+
+// everyKind changes something of any sort: what changing does, and besides what people decide about names, titles,
+// groups, devices and sources, scans that come late or twice, and days that turn.
+func (c *changing) everyKind(n int) string {
+	t, prog, r := c.t, c.prog, c.r
+	ctx := context.Background()
+	device := fmt.Sprintf("D%d", r.IntN(20))
+	product := mustProduct(t, prog, c.products[r.IntN(6)])
+	switch r.IntN(30) {
+	case 0:
+		var keys []string
+		if err := prog.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
+			keys, err = sqlite.Select[string](tx, "SELECT key FROM name_fact ORDER BY key")
+			return err
+		}); err != nil || len(keys) == 0 {
+			return ""
+		}
+		d := titles.NameDecision{Keys: keys[r.IntN(len(keys)):][:1], Product: []int64{0, product}[r.IntN(2)]}
+		if _, err := prog.Titles.Decide(ctx, d, "test"); err != nil {
+			return ""
+		}
+		return "a decision"
+	case 1:
+		if _, err := prog.Titles.Undo(ctx, "test"); err != nil {
+			return ""
+		}
+		return "a decision taken back"
+	case 2:
+		rule := titles.RuleDraft{Name: fmt.Sprint("rule ", n), Outcome: []string{"title", "leave_out"}[r.IntN(2)],
+			Records: asks("name", "like", c.products[r.IntN(6)]+"*"), Product: product, Reason: "tried"}
+		if rule.Outcome == "leave_out" {
+			rule.Devices = asks("name", "is", device)
+		}
+		if _, err := prog.Titles.PutRule(ctx, rule, "test"); err != nil {
+			return ""
+		}
+		return "a rule"
+	case 3:
+		condition := asks("title", "on", strconv.FormatInt(product, 10))
+		if r.IntN(2) == 0 {
+			condition = asks("unit", "is", "A")
+		}
+		if _, err := prog.Evidence.SaveGroup(ctx, evidence.GroupDraft{Name: fmt.Sprint("group ", n),
+			Condition: condition}, "test"); err != nil {
+			return ""
+		}
+		return "a group"
+	case 4:
+		take(t, prog, formats.Policies, "publisher,product,group,stance,reason", fmt.Sprintf("Ostwick,%s,,%s,test",
+			c.products[r.IntN(6)], []string{"restricted", "allowed", "required"}[r.IntN(3)]))
+		return "a policy"
+	case 5:
+		take(t, prog, formats.Titles, changingTitles, c.title(r.IntN(6), 50+r.IntN(300)))
+		return "a title"
+	case 6:
+		c.clock.now = c.clock.now.Add(24 * time.Hour)
+		return "a day"
+	case 7:
+		s := scanOf(device, "", c.seen.Add(-time.Duration(r.IntN(9000))*time.Hour), "Gannet 6.1")
+		s.Installs[0].Publisher = "Ostwick"
+		for range 1 + r.IntN(2) { // doubled, too
+			if _, err := prog.Evidence.TakeScan(ctx, "collector", "id", s); err != nil {
+				t.Fatal(err)
+			}
+		}
+		return "a late scan"
+	case 8:
+		d := byhand.Draft{Devices: []string{device}, Field: "status", Reason: "seen",
+			Value: []string{"in_service", "in_store", "retired"}[r.IntN(3)]}
+		if r.IntN(2) == 0 {
+			d.Field, d.Value = "org_unit", []string{"A", "C"}[r.IntN(2)]
+		}
+		e, err := prog.ByHand.Preview(ctx, d)
+		if err != nil {
+			return ""
+		}
+		d.Revisions = e.Revisions
+		if _, err := prog.ByHand.Say(ctx, d, "test"); err != nil {
+			t.Fatal(err)
+		}
+		return "a device put right"
+	case 9:
+		views, err := prog.Sources.Sources(ctx)
+		if err != nil || len(views) == 0 {
+			return ""
+		}
+		d := views[r.IntN(len(views))].SourceDraft
+		if d.RetiredOn, d.Reason = "", ""; r.IntN(2) == 0 {
+			d.RetiredOn, d.Reason = prog.Snapshots.Today().String(), "test"
+		}
+		if err := prog.Sources.Save(ctx, d, "test"); err != nil {
+			return ""
+		}
+		return "a source"
+	case 10:
+		return c.joinOrPart()
+	case 11:
+		s := scanOf(fmt.Sprintf("N%d", r.IntN(9)), "", c.seen.Add(time.Minute), "Skerrymap 6.1", "Kelpline 7.0")
+		c.seen = s.At
+		if _, err := prog.Evidence.TakeScan(ctx, "collector", "id", s); err != nil {
+			t.Fatal(err)
+		}
+		return "a machine that is new"
+	}
+	return c.change(n)
+}
+
+// joinOrPart joins two devices, or takes that back.
+func (c *changing) joinOrPart() string {
+	if len(c.acts) > 0 && c.r.IntN(2) == 0 {
+		act := c.acts[len(c.acts)-1]
+		c.acts = c.acts[:len(c.acts)-1]
+		takeBack(c.t, c.prog, act)
+		return "devices that come apart"
+	}
+	act := int64(0)
+	roomDoes(c.t, c.prog, func(room *machines.Room, tx *sqlite.Tx) (bool, error) {
+		var ids []int64
+		for range 2 {
+			if id, err := snapshot.FindDevice(tx, fmt.Sprintf("D%d", c.r.IntN(20))); err == nil {
+				ids = append(ids, id)
+			}
+		}
+		if len(ids) < 2 || ids[0] == ids[1] {
+			return false, nil
+		}
+		var err error
+		act, _, err = room.Join(tx, ids, machines.Who{Name: "ada", Reason: "the same label", At: 1})
+		return true, err
+	})
+	if act == 0 {
+		return ""
+	}
+	c.acts = append(c.acts, act)
+	return "devices that are one"
+}
+
+// Renewing what each change touches, of every kind and in any order, gives what renewing everything from the start
+// gives: every figure and every list, field by field. ENSOMET_CHANGES says how many changes.
+func TestRenewingWhatIsTouchedEqualsRenewingEverything(t *testing.T) {
+	ctx := context.Background()
+	changes, seed := 300, uint64(17)
+	if n, err := strconv.Atoi(os.Getenv("ENSOMET_CHANGES")); err == nil {
+		changes = n
+	}
+	c := newChanging(t, seed)
+	kinds := map[string]int{}
+	last := ""
+	for n := range changes {
+		what := c.everyKind(n)
+		if what == "" {
+			continue
+		}
+		last = what
+		kinds[what]++
+		if err := c.prog.Pipeline.Refresh(ctx); err != nil {
+			t.Fatalf("change %d, %s: %v", n, what, err)
+		}
+		if n%10 == 9 {
+			sameDerived(t, c.prog, fmt.Sprintf("change %d, %s", n, last))
+		}
+	}
+	for _, what := range []string{"a decision", "a rule", "a group", "a policy", "a title", "a day", "a late scan",
+		"a device put right", "a source", "devices that are one", "a machine that is new", "rights", "seats", "a scan",
+		"use"} {
+		if kinds[what] == 0 {
+			t.Errorf("nothing of the sort %q happened: %v", what, kinds)
+		}
+	}
+}
+
+// Evidence becomes stale at its own second, without anything having changed: the next renewal counts such devices anew,
+// once. In a zone behind UTC the second of the figures lies before the clock's for hours of each day.
+func TestEvidenceBecomesStaleByItself(t *testing.T) {
+	for _, zone := range []string{"UTC", "Pacific/Honolulu", "Pacific/Auckland"} {
+		ctx, cancel := context.WithTimeout(t.Context(), time.Minute)
+		defer cancel()
+		prog, clock := desk(t)
+		base(t, prog)
+		rules, err := prog.Evidence.Rules(ctx)
+		if err != nil {
+			t.Fatal(err)
+		}
+		rules.Zone = &zone
+		if err := prog.Evidence.SetRules(ctx, rules, "me"); err != nil {
+			t.Fatal(err)
+		}
+		take(t, prog, formats.Installs, installHeader, "D1,Ostwick,Skerrymap,6,,,2026-05-31T01:00:00Z",
+			"D2,Ostwick,Skerrymap,6,,,2026-06-20T09:00:00Z")
+		clock.now = time.Date(2026, 6, 30, 0, 30, 0, 0, time.UTC) // its thirty days end in half an hour
+		renew(t, prog)
+		for range 6 { // over a day, changing something each time so that figures are renewed
+			clock.now = clock.now.Add(4 * time.Hour)
+			take(t, prog, formats.Entitlements, "entitlement_id,publisher,product,metric,quantity",
+				fmt.Sprintf("E1,Ostwick,Skerrymap,device,%d", clock.now.Hour()+1))
+			if err := prog.Pipeline.Refresh(ctx); err != nil {
+				t.Fatalf("%s, %s: %v", zone, clock.now, err)
+			}
+			sameDerived(t, prog, fmt.Sprint(zone, " ", clock.now))
+		}
+		if age := textsOf(t, prog, "SELECT age FROM device_fact WHERE device_id = (SELECT id FROM device "+
+			"WHERE code = ?)", "D1"); age[0] != "stale" {
+			t.Errorf("in %s it is %s", zone, age[0])
+		}
+	}
+}
