@@ -4,6 +4,7 @@ package counts
 
 import (
 	"encoding/binary"
+	"errors"
 	"slices"
 	"strings"
 
@@ -53,6 +54,8 @@ type Moved struct {
 type Room struct {
 	numbers  map[snapshot.Meaning]int64
 	meanings map[int64]snapshot.Meaning
+	last     int64        // the last number that was given
+	bulk     *sqlite.Bulk // by which new meanings are written where there may be many
 }
 
 // kept is what is kept of a device.
@@ -167,9 +170,14 @@ func nameOf(user string) string {
 // PutAll keeps what a snapshot of everything counted.
 func (r *Room) PutAll(tx *sqlite.Tx, e *snapshot.Snapshot) error {
 	rows := make([]kept, len(e.Devices))
-	if err := r.readMeanings(tx, "1"); err != nil {
+	err := errors.Join(r.begin(tx), r.readMeanings(tx, "1"))
+	if err != nil {
 		return r.forget(err)
 	}
+	if r.bulk, err = tx.Bulk(7, insertMeaning, ""); err != nil {
+		return r.forget(err)
+	}
+	defer func() { r.bulk = nil }()
 	in, err := readInTime(tx, e, nil)
 	if err != nil {
 		return r.forget(err)
@@ -178,6 +186,9 @@ func (r *Room) PutAll(tx *sqlite.Tx, e *snapshot.Snapshot) error {
 		if rows[i], err = r.of(tx, e, i, in); err != nil {
 			return r.forget(err)
 		}
+	}
+	if err := r.bulk.Flush(); err != nil {
+		return r.forget(err)
 	}
 	if err := tx.Replace("counted", 1, columns, len(rows), func(i int) []any { return rows[i].values() }); err != nil {
 		return r.forget(err)
@@ -214,6 +225,9 @@ func (r *Room) Move(tx *sqlite.Tx, e *snapshot.Snapshot, devices, mentioned []in
 }
 
 func (r *Room) move(tx *sqlite.Tx, e *snapshot.Snapshot, devices, mentioned []int64, out *Moved) error {
+	if err := r.begin(tx); err != nil {
+		return err
+	}
 	before, err := read(tx, devices)
 	if err != nil {
 		return err

@@ -69,13 +69,30 @@ func (r *Room) number(tx *sqlite.Tx, m snapshot.Meaning) (int64, error) {
 		return n, nil
 	}
 	args := []any{m.Key, m.Product, m.Edition, m.Version, m.Title, m.Unknown}
-	if _, err := tx.Exec(`INSERT INTO counted_as(key, product_id, edition, version, title_id, unknown)
-		VALUES (?, ?, ?, ?, ?, ?) ON CONFLICT DO NOTHING`, args...); err != nil {
-		return 0, err
+	if r.bulk == nil { // else all are known that there are
+		if err := r.readMeanings(tx, `key = ? AND product_id = ? AND edition = ? AND version = ? AND title_id = ?
+			AND unknown = ?`, args...); err != nil {
+			return 0, err
+		}
+		if n, known := r.numbers[m]; known {
+			return n, nil
+		}
 	}
-	err := r.readMeanings(tx, `key = ? AND product_id = ? AND edition = ? AND version = ? AND title_id = ?
-		AND unknown = ?`, args...)
-	return r.numbers[m], err
+	r.last++
+	r.numbers[m], r.meanings[r.last] = r.last, m
+	args = append([]any{r.last}, args...)
+	if r.bulk != nil {
+		return r.last, r.bulk.Add(args...)
+	}
+	_, err := tx.Exec(insertMeaning+" VALUES (?, ?, ?, ?, ?, ?, ?)", args...)
+	return r.last, err
+}
+
+const insertMeaning = "INSERT INTO counted_as(id, key, product_id, edition, version, title_id, unknown)"
+
+// begin reads up to which number meanings have one, since another program may have given some.
+func (r *Room) begin(tx *sqlite.Tx) error {
+	return tx.QueryRowContext(tx.Ctx, "SELECT coalesce(max(id), 0) FROM counted_as").Scan(&r.last)
 }
 
 // know reads what numbers mean that another program may have given.

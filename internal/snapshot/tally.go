@@ -123,12 +123,3 @@ func (e *Snapshot) TurnsAt(at int) (next int64) {
 	}
 	return next
 }
-
-// Restricted lists the products on a device that some policy restricts somewhere.
-func (e *Snapshot) Restricted() map[int64]bool {
-	out := map[int64]bool{}
-	for i := range e.Findings {
-		out[e.Findings[i].Product.Id] = true
-	}
-	return out
-}
