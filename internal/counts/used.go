@@ -10,7 +10,8 @@ import (
 // TakeTouchedUse lists the names of what was used of which some use changed, and forgets that; fresh are those that
 // nothing was called by before.
 func TakeTouchedUse(tx *sqlite.Tx) (list []snapshot.UseNameRow, fresh map[int64]bool, err error) {
-	if list, err = sqlite.Select[snapshot.UseNameRow](tx, `SELECT id, file_name, product, product_id AS rolled_as FROM use_name
+	if list, err = sqlite.Select[snapshot.UseNameRow](tx, `SELECT id, file_name, product, product_id AS rolled_as
+		FROM use_name
 		WHERE id IN (SELECT name_id FROM touched_use)`); err != nil {
 		return nil, nil, err
 	}
@@ -35,9 +36,11 @@ func NamesUsedOn(tx *sqlite.Tx, devices []int64) ([]snapshot.UseNameRow, error) 
 	if err != nil {
 		return nil, err
 	}
-	return sqlite.Select[snapshot.UseNameRow](tx, `SELECT n.id, n.file_name, n.product, n.product_id AS rolled_as FROM use_name n
+	return sqlite.Select[snapshot.UseNameRow](tx, `SELECT n.id, n.file_name, n.product, n.product_id AS rolled_as
+		FROM use_name n
 		WHERE EXISTS (SELECT 1 FROM use_session u WHERE u.name_id = n.id
 			AND u.device_id IN (SELECT value FROM json_each(?1)))
-		OR EXISTS (SELECT 1 FROM use_day u WHERE u.name_id = n.id AND u.device_id IN (SELECT value FROM json_each(?1)))`,
+		OR EXISTS (SELECT 1 FROM use_day u WHERE u.name_id = n.id
+			AND u.device_id IN (SELECT value FROM json_each(?1)))`,
 		string(list))
 }
