@@ -3,14 +3,14 @@ package counts
 import (
 	"encoding/json"
 
-	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/used"
 )
 
 // TakeTouchedUse lists the names of what was used of which some use changed, and forgets that; fresh are those that
 // nothing was called by before.
-func TakeTouchedUse(tx *sqlite.Tx) (list []snapshot.UseNameRow, fresh map[int64]bool, err error) {
-	if list, err = sqlite.Select[snapshot.UseNameRow](tx, `SELECT id, file_name, product, product_id AS rolled_as
+func TakeTouchedUse(tx *sqlite.Tx) (list []used.Name, fresh map[int64]bool, err error) {
+	if list, err = sqlite.Select[used.Name](tx, `SELECT id, file_name, product, product_id AS rolled_as
 		FROM use_name
 		WHERE id IN (SELECT name_id FROM touched_use)`); err != nil {
 		return nil, nil, err
@@ -28,15 +28,15 @@ func TakeTouchedUse(tx *sqlite.Tx) (list []snapshot.UseNameRow, fresh map[int64]
 }
 
 // NamesUsedOn lists the names of what was used on some devices; nil is all names.
-func NamesUsedOn(tx *sqlite.Tx, devices []int64) ([]snapshot.UseNameRow, error) {
+func NamesUsedOn(tx *sqlite.Tx, devices []int64) ([]used.Name, error) {
 	if devices == nil {
-		return snapshot.AllUseNames(tx)
+		return used.Names(tx)
 	}
 	list, err := json.Marshal(devices)
 	if err != nil {
 		return nil, err
 	}
-	return sqlite.Select[snapshot.UseNameRow](tx, `SELECT n.id, n.file_name, n.product, n.product_id AS rolled_as
+	return sqlite.Select[used.Name](tx, `SELECT n.id, n.file_name, n.product, n.product_id AS rolled_as
 		FROM use_name n
 		WHERE EXISTS (SELECT 1 FROM use_session u WHERE u.name_id = n.id
 			AND u.device_id IN (SELECT value FROM json_each(?1)))

@@ -8,6 +8,7 @@ import (
 	"ensomet/internal/evidence/evidencedb"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/used"
 )
 
 // groupUsers says what rests on each group.
@@ -27,7 +28,7 @@ func groupUsers(tx *sqlite.Tx, groups []snapshot.DeviceGroup) (map[string][]stri
 			out[g] = append(out[g], fmt.Sprintf("a stance (%s, %s)", p.Stance, p.Reason))
 		}
 	}
-	meterings, err := snapshot.Meterings(tx)
+	meterings, err := used.Meterings(tx)
 	if err != nil {
 		return nil, err
 	}

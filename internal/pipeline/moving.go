@@ -16,6 +16,7 @@ import (
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 	"ensomet/internal/titles/titlesdb"
+	"ensomet/internal/used"
 	"ensomet/internal/worklist"
 	"ensomet/internal/worklist/worklistdb"
 )
@@ -202,7 +203,7 @@ func (svc *Service) moveDevices(tx *sqlite.Tx, ids []int64) error {
 	}
 	idle := snapshot.JudgeUse(e, uses)
 	people := map[string]bool{}
-	used, err := facts.PutOf(tx, ids, sums, idle, people)
+	otherwise, err := facts.PutOf(tx, ids, sums, idle, people)
 	if err != nil {
 		return err
 	}
@@ -226,7 +227,7 @@ func (svc *Service) moveDevices(tx *sqlite.Tx, ids []int64) error {
 	if err != nil {
 		return err
 	}
-	touched := slices.Concat(slices.Collect(maps.Keys(moved.Touched)), used, cases)
+	touched := slices.Concat(slices.Collect(maps.Keys(moved.Touched)), otherwise, cases)
 	if moved.Users || len(moved.Others) > 0 {
 		on := moved.Others
 		if moved.Users {
@@ -241,7 +242,7 @@ func (svc *Service) moveDevices(tx *sqlite.Tx, ids []int64) error {
 				touched = append(touched, id)
 			}
 		}
-		pools, err := snapshot.AllPools(tx)
+		pools, err := used.Pools(tx)
 		if err != nil {
 			return err
 		}

@@ -27,9 +27,10 @@ var allowed = map[string][]string{
 	"own":         {"sqlite", "renewal", "edits", "clock"},
 	"splits":      {"sqlite"},
 	"own/ownhttp": {"own", "rest"},
-	"snapshot":    {"sqlite", "renewal", "formats", "clock", "persons", "own"},
+	"used":        {"sqlite", "renewal"},
+	"snapshot":    {"sqlite", "renewal", "formats", "clock", "persons", "own", "used"},
 	"facts":       {"sqlite", "snapshot"},
-	"counts":      {"sqlite", "snapshot", "facts"},
+	"counts":      {"sqlite", "snapshot", "facts", "used"},
 	"lists":       {"sqlite", "snapshot", "own"},
 	"edits":       {"sqlite"},
 	"export":      {"sqlite", "snapshot", "formats"},
@@ -47,12 +48,13 @@ var allowed = map[string][]string{
 // service is what a station's service may import besides its own tables.
 var service = []string{
 	"snapshot", "outbox", "intake", "renewal", "edits", "sqlite", "formats", "clock", "progress", "secret", "starter",
-	"export", "lists", "facts", "counts", "machines", "persons", "own", "splits",
+	"export", "lists", "facts", "counts", "machines", "persons", "own", "splits", "used",
 }
 
 // tables is what a station's tables may import.
 var tables = []string{
 	"snapshot", "lists", "facts", "counts", "renewal", "edits", "sqlite", "formats", "machines", "persons", "own",
+	"used",
 }
 
 // routes is what a station's routes may import besides the station itself: never its tables, nor the snapshot's.
@@ -73,6 +75,7 @@ var withTables = []string{
 	"persons",
 	"own",
 	"splits",
+	"used",
 }
 
 // outside is what the core must not reach: no SQL, HTTP, files, clock of its own or randomness.

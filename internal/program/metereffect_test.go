@@ -22,6 +22,7 @@ import (
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 	"ensomet/internal/use"
+	"ensomet/internal/used"
 )
 
 // classes reads the class of use of every counted install, by device and product.
@@ -196,10 +197,10 @@ func TestAChoiceOfWhatIsMeasuredChanges(t *testing.T) {
 		}
 		return m.Choices[0]
 	}
-	ever := func() (list []snapshot.Metering) {
+	ever := func() (list []used.Metering) {
 		t.Helper()
 		if err := prog.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
-			list, err = snapshot.MeteringsEver(tx)
+			list, err = used.MeteringsEver(tx)
 			return err
 		}); err != nil {
 			t.Fatal(err)
@@ -240,9 +241,9 @@ func TestMeteredDaysAgainstAWalk(t *testing.T) {
 	const first, last = civil.Day(100), civil.Day(160)
 	at := func(d civil.Day) int64 { return d.Start(time.UTC).Unix() + r.Int64N(86400) }
 	for round := range 400 {
-		var list []snapshot.Metering
+		var list []used.Metering
 		for i := range r.IntN(6) {
-			m := snapshot.Metering{
+			m := used.Metering{
 				Policy: policy.Policy{ID: int64(i + 1), Stance: policy.Metered},
 				At:     at(first + civil.Day(r.IntN(60))),
 			}
@@ -262,7 +263,7 @@ func TestMeteredDaysAgainstAWalk(t *testing.T) {
 			}
 			list = append(list, m)
 		}
-		slices.SortFunc(list, func(x, y snapshot.Metering) int { return cmp.Compare(x.At, y.At) })
+		slices.SortFunc(list, func(x, y used.Metering) int { return cmp.Compare(x.At, y.At) })
 		m := &snapshot.Meter{
 			Spells:     snapshot.SpellsOf(list),
 			Of:         map[policy.Title][]snapshot.Period{},

@@ -15,6 +15,7 @@ import (
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 	"ensomet/internal/use"
+	"ensomet/internal/used"
 	"ensomet/internal/worklist"
 )
 
@@ -23,7 +24,7 @@ func dayRows(t *testing.T, prog *Program) map[string]string {
 	t.Helper()
 	out := map[string]string{}
 	if err := prog.DB.View(context.Background(), func(tx *sqlite.Tx) error {
-		names, err := snapshot.AllUseNames(tx)
+		names, err := used.Names(tx)
 		if err != nil {
 			return err
 		}
@@ -35,7 +36,7 @@ func dayRows(t *testing.T, prog *Program) map[string]string {
 		if err != nil {
 			return err
 		}
-		return snapshot.EachUseDay(tx, nil, nil, 0, prog.Snapshots.Today()+4000, func(d snapshot.UseDayRow) error {
+		return used.EachDay(tx, nil, nil, 0, prog.Snapshots.Today()+4000, func(d used.Day) error {
 			out[fmt.Sprintf("%s %s %s %s", codes[d.Device], name[d.Name], d.Day,
 				d.Person)] = fmt.Sprintf("%d s, %d worked, %d runs", d.Run, d.Active, d.Sessions)
 			return nil

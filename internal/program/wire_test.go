@@ -72,7 +72,7 @@ func TestTranslationsAreWhole(t *testing.T) {
 				if fields[name] == nil {
 					t.Errorf("%s: %s translates nothing that stands there", f.name, fn.Name.Name)
 				}
-				named, whole := used(fn)
+				named, whole := taken(fn)
 				for _, field := range fields[name] {
 					if !whole && !named[field] {
 						t.Errorf("%s: %s forgets %s", f.name, fn.Name.Name, field)
@@ -90,8 +90,8 @@ func TestTranslationsAreWhole(t *testing.T) {
 	}
 }
 
-// used are the fields that a translation sets or reads; whole is one that takes all at once, which the compiler holds.
-func used(fn *ast.FuncDecl) (named map[string]bool, whole bool) {
+// taken are the fields that a translation sets or reads; whole is one that takes all at once, which the compiler holds.
+func taken(fn *ast.FuncDecl) (named map[string]bool, whole bool) {
 	named = map[string]bool{}
 	literals := 0
 	ast.Inspect(fn.Body, func(n ast.Node) bool {

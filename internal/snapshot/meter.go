@@ -10,6 +10,7 @@ import (
 	"ensomet/internal/core/recognise"
 	"ensomet/internal/core/usage"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/used"
 )
 
 // pause is how many days may lie between two reports of use for those between to be measured: what ran in them would
@@ -27,7 +28,7 @@ func LoadMeasured(tx *sqlite.Tx, devices []int64, until civil.Day) (map[int64][]
 			days = days[:0]
 		}
 	}
-	err := EachUseSeen(tx, devices, until, func(device int64, day civil.Day) error {
+	err := used.EachSeen(tx, devices, until, func(device int64, day civil.Day) error {
 		if device != of {
 			flush()
 			of = device
@@ -55,7 +56,7 @@ type Period struct {
 }
 
 func LoadMeter(tx *sqlite.Tx, settings *Settings, now int64) (*Meter, error) {
-	list, err := MeteringsEver(tx)
+	list, err := used.MeteringsEver(tx)
 	if err != nil {
 		return nil, err
 	}
@@ -63,7 +64,7 @@ func LoadMeter(tx *sqlite.Tx, settings *Settings, now int64) (*Meter, error) {
 }
 
 // MeterBy is what some choices, those that have ended too, make metered.
-func MeterBy(tx *sqlite.Tx, settings *Settings, now int64, list []Metering) (*Meter, error) {
+func MeterBy(tx *sqlite.Tx, settings *Settings, now int64, list []used.Metering) (*Meter, error) {
 	m := &Meter{Of: map[policy.Title][]Period{}}
 	m.Spells = SpellsOf(list)
 	if len(list) == 0 {
@@ -79,7 +80,7 @@ func MeterBy(tx *sqlite.Tx, settings *Settings, now int64, list []Metering) (*Me
 }
 
 // SpellsOf lists what was chosen from when on, the oldest first; of several changes on a day the last holds.
-func SpellsOf(list []Metering) []Period {
+func SpellsOf(list []used.Metering) []Period {
 	day := func(at int64) civil.Day { return civil.Of(time.Unix(at, 0).UTC()) }
 	turns := []civil.Day{0}
 	for i := range list {

@@ -8,6 +8,7 @@ import (
 	"ensomet/internal/core/policy"
 	"ensomet/internal/core/recognise"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/used"
 )
 
 // PoliciesInForce reads the policies that hold on a day.
@@ -59,7 +60,7 @@ func (e *Snapshot) Mentioned(tx *sqlite.Tx) ([]int64, error) {
 	for i := range reclaim {
 		out = append(out, reclaim[i].Group.Titles()...)
 	}
-	metering, err := MeteringsEver(tx)
+	metering, err := used.MeteringsEver(tx)
 	for i := range metering {
 		out = append(out, metering[i].Group.Titles()...)
 	}

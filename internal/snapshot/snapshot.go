@@ -12,6 +12,7 @@ import (
 	"ensomet/internal/core/policy"
 	"ensomet/internal/core/recognise"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/used"
 
 	"github.com/shopspring/decimal"
 )
@@ -32,7 +33,7 @@ type Snapshot struct {
 	strangerID map[int64]int
 	sets       demand.Sets
 	UseNames   map[int64]int64 // by name of a session, its product
-	pools      []Pool
+	pools      []used.Pool
 	Policies   []policy.Policy
 	// what conditions on devices are asked of
 	Conditions *ConditionFacts

@@ -10,6 +10,7 @@ import (
 	"ensomet/internal/core/recognise"
 	"ensomet/internal/core/usage"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/used"
 )
 
 // loadPersonsOfDemand adds who holds a seat or used a product in the window, for products that are counted by user.
@@ -82,7 +83,7 @@ type DevicePair struct{ Device, Product int64 }
 
 // loadUseNames says which product each name of a session means.
 func (e *Snapshot) loadUseNames(tx *sqlite.Tx) error {
-	names, err := AllUseNames(tx)
+	names, err := used.Names(tx)
 	if err != nil {
 		return err
 	}
@@ -93,7 +94,7 @@ func (e *Snapshot) loadUseNames(tx *sqlite.Tx) error {
 			f.metered = true
 		}
 	}
-	if e.pools, err = AllPools(tx); err != nil {
+	if e.pools, err = used.Pools(tx); err != nil {
 		return err
 	}
 	for _, p := range e.pools {
@@ -180,7 +181,7 @@ func (e *Snapshot) loadDemandOfUse(tx *sqlite.Tx, only []int64) error {
 	}
 	add := e.sessionAdder(wanted, from, to)
 	pooled := e.addPools(given, wanted, to, add)
-	err = EachSessionOf(tx, names, from, to, func(s SessionRow) error {
+	err = used.EachSession(tx, names, from, to, func(s used.Session) error {
 		id := e.UseNames[s.Name]
 		if _, known := e.DeviceAt[s.Device]; known && !pooled[id] && e.Products[id].countsUseOn(s.Device) {
 			add(e.UseNames[s.Name], s.Device, s.Person, s.Start, s.End, 1)
@@ -259,7 +260,7 @@ func (e *Snapshot) loadUsers(tx *sqlite.Tx, wanted map[int64]bool, names []int64
 	}
 	nobody := map[place]bool{} // where nobody knows who used it
 	holds := e.holders(wanted)
-	err := EachUseDay(tx, names, nil, window, e.AsOf, func(d UseDayRow) error {
+	err := used.EachDay(tx, names, nil, window, e.AsOf, func(d used.Day) error {
 		f := e.Products[e.UseNames[d.Name]]
 		at, known := e.DeviceAt[d.Device]
 		if !known || !f.countsUseOn(d.Device) {
@@ -309,17 +310,17 @@ func (e *Snapshot) loadUsers(tx *sqlite.Tx, wanted map[int64]bool, names []int64
 }
 
 // poolSessions reads what was out of licence servers' pools in a time.
-func (e *Snapshot) poolSessions(tx *sqlite.Tx, from, to int64) ([]PoolSession, error) {
+func (e *Snapshot) poolSessions(tx *sqlite.Tx, from, to int64) ([]used.PoolSession, error) {
 	if len(e.pools) == 0 {
 		return nil, nil
 	}
-	return PoolSessions(tx, from, to)
+	return used.PoolSessions(tx, from, to)
 }
 
 // addPools adds what was out of licence servers' pools, and says which products have a pool. A checkout that nothing
 // ended is out up to the end of the day asked about.
 func (e *Snapshot) addPools(
-	sessions []PoolSession,
+	sessions []used.PoolSession,
 	wanted map[int64]bool,
 	to int64,
 	add func(product, device int64, person string, start, end, licences int64),
@@ -341,7 +342,7 @@ func (e *Snapshot) addPools(
 }
 
 // needUse reads the devices and people of the use by some names since the first day of the window, and of pools.
-func (e *Snapshot) needUse(tx *sqlite.Tx, names []int64, given []PoolSession, window civil.Day) error {
+func (e *Snapshot) needUse(tx *sqlite.Tx, names []int64, given []used.PoolSession, window civil.Day) error {
 	if e.part == nil {
 		return nil
 	}
@@ -394,7 +395,7 @@ func (e *Snapshot) LoadUse(tx *sqlite.Tx) (map[DevicePair]*Use, error) {
 		return u
 	}
 	names, devices := e.usedHere()
-	err := EachUseDay(tx, names, devices, 0, e.AsOf, func(d UseDayRow) error {
+	err := used.EachDay(tx, names, devices, 0, e.AsOf, func(d used.Day) error {
 		id := e.UseNames[d.Name]
 		if _, known := e.DeviceAt[d.Device]; !known || id == 0 {
 			return nil
@@ -409,7 +410,7 @@ func (e *Snapshot) LoadUse(tx *sqlite.Tx) (map[DevicePair]*Use, error) {
 	if err != nil {
 		return nil, err
 	}
-	err = EachLastUse(tx, devices, e.AsOf, func(l LastUseRow) error {
+	err = used.EachLast(tx, devices, e.AsOf, func(l used.Last) error {
 		if l.Record < int64(len(e.Recs)) && e.Recs[l.Record].Product != nil {
 			u := at(l.Device, e.Recs[l.Record].Product.Id)
 			u.LastUses = append(u.LastUses, usage.LastUse{UsedOn: l.UsedOn, SeenOn: l.SeenOn})
@@ -503,7 +504,7 @@ func (e *Snapshot) anyNeed(f *ProductFacts) demand.Priced {
 }
 
 // ProductOfUse finds the product that a session's name means: the product named, else the one whose file it is.
-func ProductOfUse(c *recognise.Catalogue, n UseNameRow) int64 {
+func ProductOfUse(c *recognise.Catalogue, n used.Name) int64 {
 	if n.FileName != "" {
 		if id, ok := c.ByFile(n.FileName); ok {
 			return id

@@ -25,6 +25,7 @@ import (
 	"ensomet/internal/titles"
 	"ensomet/internal/titles/titlesdb"
 	"ensomet/internal/use/usedb"
+	"ensomet/internal/used"
 	"ensomet/internal/worklist/worklistdb"
 
 	"github.com/shopspring/decimal"
@@ -396,7 +397,7 @@ func measureUse(tx *sqlite.Tx, prog *program.Program, product int64, got map[str
 		return err
 	}
 	got["use:future"], got["use:cut"] = lost.Future, lost.Cut
-	names, err := snapshot.AllUseNames(tx)
+	names, err := used.Names(tx)
 	if err != nil {
 		return err
 	}
@@ -413,7 +414,7 @@ func measureUse(tx *sqlite.Tx, prog *program.Program, product int64, got map[str
 			continue
 		}
 		today := prog.Snapshots.Today()
-		if err := snapshot.EachUseDay(tx, []int64{n.ID}, nil, 0, today, func(d snapshot.UseDayRow) error {
+		if err := used.EachDay(tx, []int64{n.ID}, nil, 0, today, func(d used.Day) error {
 			got["days:"+codes[d.Device]]++
 			got["minutes:"+codes[d.Device]] += d.Run / 60
 			return nil

@@ -9,8 +9,8 @@ import (
 
 	"ensomet/internal/formats"
 	"ensomet/internal/program"
-	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/used"
 )
 
 // pool is a pool of a simulated licence server: who asks for it, when and for how long.
@@ -162,7 +162,7 @@ func (o *Outside) reportPools(ctx context.Context, prog *program.Program, now ti
 	o.mu.Unlock()
 	has := map[string]int{}
 	if err := prog.DB.View(ctx, func(tx *sqlite.Tx) error {
-		pools, err := snapshot.AllPools(tx)
+		pools, err := used.Pools(tx)
 		for _, p := range pools {
 			has[p.Code] = int(p.Quantity)
 		}

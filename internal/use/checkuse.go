@@ -9,6 +9,7 @@ import (
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 	"ensomet/internal/use/usedb"
+	"ensomet/internal/used"
 )
 
 // checkedPoolDays is how many days back the daily sums of pools are worked out again.
@@ -28,8 +29,8 @@ func (svc *Service) CheckUse(tx *sqlite.Tx) ([]string, error) {
 		person       string
 	}
 	stored := map[key][3]int64{}
-	if err := snapshot.EachUseDay(tx, nil, nil, max(1, r.sessions), svc.Snapshots.Today(),
-		func(d snapshot.UseDayRow) error {
+	if err := used.EachDay(tx, nil, nil, max(1, r.sessions), svc.Snapshots.Today(),
+		func(d used.Day) error {
 			stored[key{d.Name, d.Device, d.Day, d.Person}] = [3]int64{d.Run, d.Active, int64(d.Sessions)}
 			return nil
 		}); err != nil {
@@ -86,7 +87,7 @@ func (svc *Service) CheckUse(tx *sqlite.Tx) ([]string, error) {
 
 func (svc *Service) checkPools(tx *sqlite.Tx, settings *snapshot.Settings) ([]string, error) {
 	var wrong []string
-	pools, err := snapshot.AllPools(tx)
+	pools, err := used.Pools(tx)
 	if err != nil {
 		return nil, err
 	}

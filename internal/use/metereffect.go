@@ -14,6 +14,7 @@ import (
 	"ensomet/internal/facts"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/used"
 )
 
 // MeteringEffect says what a choice would change, over the installs that count on devices that report use.
@@ -82,7 +83,7 @@ func (svc *Service) meterChange(tx *sqlite.Tx, d MeteringDraft, end int64) (*met
 		devices: map[int64]*snapshot.DeviceFacts{},
 		today:   svc.Snapshots.Today(),
 	}
-	had, err := snapshot.MeteringsEver(tx)
+	had, err := used.MeteringsEver(tx)
 	if err != nil {
 		return nil, err
 	}
@@ -113,7 +114,7 @@ func (svc *Service) meterChange(tx *sqlite.Tx, d MeteringDraft, end int64) (*met
 	if m.catalogue, err = svc.Snapshots.Catalogue(tx); err != nil {
 		return nil, err
 	}
-	names, err := snapshot.AllUseNames(tx)
+	names, err := used.Names(tx)
 	if err != nil {
 		return nil, err
 	}

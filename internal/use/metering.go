@@ -12,6 +12,7 @@ import (
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 	"ensomet/internal/use/usedb"
+	"ensomet/internal/used"
 )
 
 // MeteringDraft chooses titles that are metered on the devices of a group, or not.
@@ -61,7 +62,7 @@ type Metered struct {
 func (svc *Service) Metering(ctx context.Context) (Metered, error) {
 	out := Metered{Choices: []MeteringView{}}
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
-		list, err := snapshot.Meterings(tx)
+		list, err := used.Meterings(tx)
 		if err != nil {
 			return err
 		}
@@ -110,7 +111,7 @@ func (svc *Service) Metering(ctx context.Context) (Metered, error) {
 	return out, err
 }
 
-func draftOfMetering(m *snapshot.Metering) MeteringDraft {
+func draftOfMetering(m *used.Metering) MeteringDraft {
 	s := snapshot.ScopeOf(&m.Policy, m.PublisherName)
 	return MeteringDraft{
 		ID:        m.ID,
@@ -130,7 +131,7 @@ type meteringFields struct {
 	Note  string
 }
 
-func (svc *Service) meteringFields(tx *sqlite.Tx, m *snapshot.Metering) (*meteringFields, error) {
+func (svc *Service) meteringFields(tx *sqlite.Tx, m *used.Metering) (*meteringFields, error) {
 	c, err := svc.Snapshots.Catalogue(tx)
 	if err != nil {
 		return nil, err
@@ -140,12 +141,12 @@ func (svc *Service) meteringFields(tx *sqlite.Tx, m *snapshot.Metering) (*meteri
 }
 
 // meteringNow reads a choice that holds.
-func meteringNow(tx *sqlite.Tx, id int64) (*snapshot.Metering, error) {
-	list, err := snapshot.Meterings(tx)
+func meteringNow(tx *sqlite.Tx, id int64) (*used.Metering, error) {
+	list, err := used.Meterings(tx)
 	if err != nil {
 		return nil, err
 	}
-	i := slices.IndexFunc(list, func(m snapshot.Metering) bool { return m.ID == id })
+	i := slices.IndexFunc(list, func(m used.Metering) bool { return m.ID == id })
 	if i < 0 {
 		return nil, sqlite.ErrNotFound
 	}
@@ -154,12 +155,12 @@ func meteringNow(tx *sqlite.Tx, id int64) (*snapshot.Metering, error) {
 
 // meteringOf checks a choice beside those there are. One that stays what it is but for its note goes on holding from
 // the day it held from.
-func (svc *Service) meteringOf(tx *sqlite.Tx, d MeteringDraft, who string) (snapshot.Metering, error) {
-	had, err := snapshot.Meterings(tx)
+func (svc *Service) meteringOf(tx *sqlite.Tx, d MeteringDraft, who string) (used.Metering, error) {
+	had, err := used.Meterings(tx)
 	if err != nil {
-		return snapshot.Metering{}, err
+		return used.Metering{}, err
 	}
-	m := snapshot.Metering{
+	m := used.Metering{
 		PublisherName: d.Publisher,
 		From:          svc.Snapshots.Today(),
 		Author:        who,
@@ -173,7 +174,7 @@ func (svc *Service) meteringOf(tx *sqlite.Tx, d MeteringDraft, who string) (snap
 	if m.Policy, err = scope.Policy(tx, stance, d.Note); err != nil {
 		return m, err
 	}
-	i := slices.IndexFunc(had, func(was snapshot.Metering) bool { return was.ID == d.ID })
+	i := slices.IndexFunc(had, func(was used.Metering) bool { return was.ID == d.ID })
 	if d.ID != 0 && i < 0 {
 		return m, sqlite.ErrNotFound
 	}
@@ -195,7 +196,7 @@ func (svc *Service) meteringOf(tx *sqlite.Tx, d MeteringDraft, who string) (snap
 }
 
 // sameChoice reports whether two choices measure the same.
-func sameChoice(a, b *snapshot.Metering) bool {
+func sameChoice(a, b *used.Metering) bool {
 	x, y := draftOfMetering(a), draftOfMetering(b)
 	x.Note, y.Note = "", ""
 	return x == y
@@ -227,7 +228,7 @@ func (svc *Service) Meter(ctx context.Context, d MeteringDraft, who string) erro
 }
 
 // keepMetering keeps that a choice changes, and what it was until today.
-func (svc *Service) keepMetering(tx *sqlite.Tx, d MeteringDraft, m *snapshot.Metering, who string) error {
+func (svc *Service) keepMetering(tx *sqlite.Tx, d MeteringDraft, m *used.Metering, who string) error {
 	now := svc.Clock.Now()
 	old, err := meteringNow(tx, d.ID)
 	if err != nil {

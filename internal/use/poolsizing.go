@@ -14,6 +14,7 @@ import (
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 	"ensomet/internal/use/usedb"
+	"ensomet/internal/used"
 
 	"github.com/shopspring/decimal"
 )
@@ -296,7 +297,7 @@ func (svc *Service) SizePool(ctx context.Context, pool, size int64, reason, basi
 			return err
 		}
 		now := svc.Clock.Now()
-		was, err := snapshot.PoolQuantityAt(tx, pool, now.Unix())
+		was, err := used.PoolQuantityAt(tx, pool, now.Unix())
 		if err != nil {
 			return err
 		}

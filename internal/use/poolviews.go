@@ -11,6 +11,7 @@ import (
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 	"ensomet/internal/use/usedb"
+	"ensomet/internal/used"
 )
 
 // PoolDayView is one day of a pool as it is drawn.
@@ -156,7 +157,7 @@ func (svc *Service) poolDays(tx *sqlite.Tx, id int64, from, to civil.Day) ([]Poo
 	if err != nil {
 		return nil, err
 	}
-	now, err := snapshot.PoolQuantityAt(tx, id, svc.Clock.Now().Unix())
+	now, err := used.PoolQuantityAt(tx, id, svc.Clock.Now().Unix())
 	if err != nil {
 		return nil, err
 	}

@@ -13,6 +13,7 @@ import (
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 	"ensomet/internal/use/usedb"
+	"ensomet/internal/used"
 )
 
 // poolWriter takes pools of concurrent licences.
@@ -62,7 +63,7 @@ func (svc *Service) poolEventWriter(tx *sqlite.Tx, settings *snapshot.Settings) 
 		return c, err
 	})
 	s.Finish = func(*intake.ImportResult) error {
-		return errors.Join(svc.rollPools(tx, settings, since), snapshot.TouchPools(tx, touched))
+		return errors.Join(svc.rollPools(tx, settings, since), used.TouchPools(tx, touched))
 	}
 	return s, nil
 }

@@ -5,14 +5,14 @@ import (
 
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/usage"
-	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/used"
 )
 
 // SizeThatServes replays what a pool was asked for in the days up to today, and finds the least size at which at most a
 // share of the requests would have been denied, with what one licence costs.
-func (svc *Service) SizeThatServes(tx *sqlite.Tx, pool int64, days int, share float64) (snapshot.RightSize, error) {
-	var out snapshot.RightSize
+func (svc *Service) SizeThatServes(tx *sqlite.Tx, pool int64, days int, share float64) (used.RightSize, error) {
+	var out used.RightSize
 	to := svc.Snapshots.Today()
 	from := to - civil.Day(days) + 1
 	row, settings, events, err := svc.poolEvents(tx, pool, from, to)

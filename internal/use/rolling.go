@@ -18,6 +18,7 @@ import (
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 	"ensomet/internal/use/usedb"
+	"ensomet/internal/used"
 )
 
 // longestRun is how many seconds a process whose end nobody saw is taken to have run at most.
@@ -71,7 +72,7 @@ func (svc *Service) newRoller(tx *sqlite.Tx, of []int64) (*roller, error) {
 	if err != nil {
 		return nil, err
 	}
-	names, err := snapshot.AllUseNames(tx)
+	names, err := used.Names(tx)
 	if err != nil {
 		return nil, err
 	}
@@ -246,7 +247,7 @@ func (svc *Service) rollsAnew(ctx context.Context, all bool) error {
 	changed := false
 	var moved []int64
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
-		names, err := snapshot.AllUseNames(tx)
+		names, err := used.Names(tx)
 		if err != nil || len(names) == 0 {
 			return err
 		}

@@ -12,6 +12,7 @@ import (
 	"ensomet/internal/core/usage"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/used"
 )
 
 // UseMonth is the use of a product as it stood on the last day of a month (the current one: today), in the window of
@@ -86,7 +87,7 @@ type useHistory struct {
 	today     civil.Day
 	files     []string               // the programs by which its use is seen
 	metered   bool                   // whether any is known
-	days      []snapshot.UseDayRow   // of all devices
+	days      []used.Day             // of all devices
 	facts     map[int64]*usage.Facts // by device
 	measured  map[int64][]usage.Span // by device
 	meter     *snapshot.Meter
@@ -136,7 +137,7 @@ func (svc *Service) useHistory(tx *sqlite.Tx, product int64) (h *useHistory, err
 
 // readDays reads on which days it ran, as sources report it by program or as the last day of use.
 func (h *useHistory) readDays(tx *sqlite.Tx) error {
-	names, err := snapshot.AllUseNames(tx)
+	names, err := used.Names(tx)
 	if err != nil {
 		return err
 	}
@@ -156,7 +157,7 @@ func (h *useHistory) readDays(tx *sqlite.Tx) error {
 		}
 		return h.facts[device]
 	}
-	err = snapshot.EachUseDay(tx, ids, nil, 0, h.today, func(d snapshot.UseDayRow) error {
+	err = used.EachDay(tx, ids, nil, 0, h.today, func(d used.Day) error {
 		f := of(d.Device)
 		f.UseDays = append(f.UseDays, d.Day)
 		h.days = append(h.days, d)
@@ -165,7 +166,7 @@ func (h *useHistory) readDays(tx *sqlite.Tx) error {
 	if err != nil {
 		return err
 	}
-	last, err := snapshot.LastUsesOf(tx, h.product.ID, h.today)
+	last, err := used.LastOf(tx, h.product.ID, h.today)
 	for _, l := range last {
 		f := of(l.Device)
 		f.LastUses = append(f.LastUses, usage.LastUse{UsedOn: l.UsedOn, SeenOn: l.SeenOn})
@@ -230,7 +231,7 @@ func (v *UseMonth) count(class usage.Class) {
 }
 
 // usersOf sums days of use up by user, from a day on.
-func (svc *Service) usersOf(tx *sqlite.Tx, days []snapshot.UseDayRow, from civil.Day) ([]UserOfTitle, error) {
+func (svc *Service) usersOf(tx *sqlite.Tx, days []used.Day, from civil.Day) ([]UserOfTitle, error) {
 	type sum struct {
 		days        map[civil.Day]bool
 		run, active int64

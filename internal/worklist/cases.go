@@ -12,6 +12,7 @@ import (
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/used"
 	"ensomet/internal/worklist/worklistdb"
 
 	"github.com/shopspring/decimal"
@@ -253,7 +254,7 @@ func (d *Findings) unchanged(tx *sqlite.Tx, cases []casework.Case) (map[int64]bo
 	if err != nil {
 		return nil, err
 	}
-	pools, err := snapshot.AllPools(tx)
+	pools, err := used.Pools(tx)
 	if err != nil {
 		return nil, err
 	}
@@ -284,7 +285,7 @@ func (d *Findings) unchanged(tx *sqlite.Tx, cases []casework.Case) (map[int64]bo
 		case casework.EndOfLife:
 			out[c.ID] = d.ended[pair]
 		case casework.IdlePool:
-			was, err := snapshot.PoolQuantityAt(tx, c.Pool, c.OpenedAt)
+			was, err := used.PoolQuantityAt(tx, c.Pool, c.OpenedAt)
 			if err != nil {
 				return nil, err
 			}

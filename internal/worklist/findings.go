@@ -18,6 +18,7 @@ import (
 	"ensomet/internal/core/reclaim"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/used"
 	"ensomet/internal/worklist/worklistdb"
 
 	"github.com/shopspring/decimal"
@@ -279,8 +280,8 @@ func (d *Findings) hoursFrom() int64 { return (d.Snapshot.AsOf - hoursWindow).En
 
 // usedAtHours lists the devices on which something was used of which some policy speaks by the hour.
 func (d *Findings) usedAtHours(tx *sqlite.Tx) (out []int64, err error) {
-	err = snapshot.EachSessionOf(tx, d.hourNames(), d.hoursFrom(), d.Snapshot.AsOf.EndUnix(),
-		func(s snapshot.SessionRow) error {
+	err = used.EachSession(tx, d.hourNames(), d.hoursFrom(), d.Snapshot.AsOf.EndUnix(),
+		func(s used.Session) error {
 			if len(out) == 0 || out[len(out)-1] != s.Device {
 				out = append(out, s.Device)
 			}
@@ -298,7 +299,7 @@ func (d *Findings) breaches(tx *sqlite.Tx, names []int64) (map[snapshot.DevicePa
 	}
 	weeks := map[snapshot.DevicePair]policy.Week{}
 	from, to := d.hoursFrom(), e.AsOf.EndUnix()
-	err := snapshot.EachSessionOf(tx, names, from, to, func(s snapshot.SessionRow) error {
+	err := used.EachSession(tx, names, from, to, func(s used.Session) error {
 		i, known := e.DeviceAt[s.Device]
 		if !known || s.Start > e.At {
 			return nil

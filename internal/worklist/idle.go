@@ -15,6 +15,7 @@ import (
 	"ensomet/internal/core/usage"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/used"
 	"ensomet/internal/worklist/worklistdb"
 
 	"github.com/shopspring/decimal"
@@ -190,7 +191,7 @@ const poolWindow = 30
 // for says nothing.
 func (d *Findings) findIdlePools(tx *sqlite.Tx, rules *reclaimRules) error {
 	e := d.Snapshot
-	pools, err := snapshot.AllPools(tx)
+	pools, err := used.Pools(tx)
 	if err != nil {
 		return err
 	}
@@ -263,7 +264,7 @@ const deniedShare = 0.01
 // costs.
 func (d *Findings) findDenied(tx *sqlite.Tx) error {
 	e := d.Snapshot
-	pools, err := snapshot.AllPools(tx)
+	pools, err := used.Pools(tx)
 	if err != nil || d.Sizes == nil {
 		return err
 	}

@@ -6,6 +6,7 @@ import (
 	"ensomet/internal/secret"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/used"
 )
 
 // Service does what can be done there.
@@ -31,7 +32,7 @@ type Seats interface {
 
 // PoolSizes says how many licences a pool needs for what it was asked for in some days, a share of denials allowed.
 type PoolSizes interface {
-	SizeThatServes(tx *sqlite.Tx, pool int64, days int, share float64) (snapshot.RightSize, error)
+	SizeThatServes(tx *sqlite.Tx, pool int64, days int, share float64) (used.RightSize, error)
 }
 
 // Orders does what can be done with orders to the deployment tool once they wait to leave, and with their waves.

@@ -10,6 +10,7 @@ import (
 	"ensomet/internal/core/usage"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/used"
 )
 
 // PutProcessEvent writes what an operating system reported. The same twice is one.
@@ -315,7 +316,7 @@ func DropSessions(tx *sqlite.Tx, device int64, runs []usage.Session) error {
 }
 
 // PutMetering writes what is to be metered.
-func PutMetering(tx *sqlite.Tx, m snapshot.Metering) (int64, error) {
+func PutMetering(tx *sqlite.Tx, m used.Metering) (int64, error) {
 	cond, err := json.Marshal(m.Group)
 	if err != nil {
 		return 0, err

@@ -1,4 +1,4 @@
-package snapshot
+package used
 
 import (
 	"database/sql"
@@ -21,7 +21,7 @@ func PoolQuantityAt(tx *sqlite.Tx, pool, at int64) (n int64, err error) {
 
 // TouchPools marks the products of some pools.
 func TouchPools(tx *sqlite.Tx, pools map[int64]bool) error {
-	list, err := AllPools(tx)
+	list, err := Pools(tx)
 	if err != nil {
 		return err
 	}
@@ -40,8 +40,8 @@ type Pool struct {
 	usage.Pool
 }
 
-// AllPools reads every pool, by its code.
-func AllPools(tx *sqlite.Tx) ([]Pool, error) {
+// Pools reads every pool, by its code.
+func Pools(tx *sqlite.Tx) ([]Pool, error) {
 	return sqlite.Select[Pool](tx, `SELECT id, product_id AS product, code,
 		server, quantity, expires FROM pool ORDER BY code`)
 }
