@@ -242,6 +242,9 @@ func child(step, dir string) error {
 	}
 	defer db.Close()
 	prog := program.New(db, clock{})
+	if step == "pieces" {
+		return pieces(ctx, prog)
+	}
 	if step == "moves" {
 		return moves(ctx, prog, opened)
 	}

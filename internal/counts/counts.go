@@ -4,7 +4,6 @@ package counts
 
 import (
 	"encoding/binary"
-	"errors"
 	"slices"
 	"strings"
 
@@ -113,7 +112,24 @@ func unpack(text []byte) (lists [2][]counted) {
 }
 
 // of says what is to be kept of a device, by a snapshot that tallied it.
-func (r *Room) of(tx *sqlite.Tx, e *snapshot.Snapshot, at int, in inTime) (kept, error) {
+func (r *Room) of(tx *sqlite.Tx, e *snapshot.Snapshot, at int, in InTime) (kept, error) {
+	return r.make(e, at, in, func(m snapshot.Meaning) (int64, error) { return r.number(tx, m) })
+}
+
+// known is of where all that the device has was counted before, anywhere; else it is something else than before.
+func (r *Room) known(e *snapshot.Snapshot, at int, in InTime) (out kept, known bool) {
+	out, err := r.make(e, at, in, func(m snapshot.Meaning) (int64, error) {
+		n, has := r.numbers[m]
+		if !has {
+			return 0, sqlite.ErrNotFound
+		}
+		return n, nil
+	})
+	return out, err == nil
+}
+
+func (r *Room) make(e *snapshot.Snapshot, at int, in InTime, number func(snapshot.Meaning) (int64, error)) (kept,
+	error) {
 	d := &e.Devices[at]
 	out := kept{
 		device:  d.ID,
@@ -138,11 +154,11 @@ func (r *Room) of(tx *sqlite.Tx, e *snapshot.Snapshot, at int, in inTime) (kept,
 		if !known {
 			continue
 		}
-		number, err := r.number(tx, m)
+		n, err := number(m)
 		if err != nil {
 			return out, err
 		}
-		installs = append(installs, counted(number)<<3|counted(i.As))
+		installs = append(installs, counted(n)<<3|counted(i.As))
 	}
 	var suites []counted
 	for _, s := range t.Inferred {
@@ -167,36 +183,61 @@ func nameOf(user string) string {
 	return name
 }
 
-// PutAll keeps what a snapshot of everything counted.
-func (r *Room) PutAll(tx *sqlite.Tx, e *snapshot.Snapshot) error {
-	rows := make([]kept, len(e.Devices))
-	err := errors.Join(r.begin(tx), r.readMeanings(tx, "1"))
+// Put keeps what a snapshot counted on some devices, whatever was kept of them; it moves no sums.
+func (r *Room) Put(tx *sqlite.Tx, e *snapshot.Snapshot, devices []int64, in InTime) error {
+	if tx.Previewed() { // the numbers that it gives are nobody's
+		defer func() { r.numbers, r.meanings = nil, nil }()
+	}
+	return r.forget(r.put(tx, e, devices, in))
+}
+
+func (r *Room) put(tx *sqlite.Tx, e *snapshot.Snapshot, devices []int64, in InTime) error {
+	err := r.begin(tx)
+	if err == nil && r.numbers == nil {
+		err = r.readMeanings(tx, "1")
+	}
 	if err != nil {
-		return r.forget(err)
+		return err
 	}
 	if r.bulk, err = tx.Bulk(7, insertMeaning, ""); err != nil {
-		return r.forget(err)
+		return err
 	}
 	defer func() { r.bulk = nil }()
-	in, err := readInTime(tx, e, nil)
-	if err != nil {
-		return r.forget(err)
-	}
-	for i := range e.Devices {
-		if rows[i], err = r.of(tx, e, i, in); err != nil {
-			return r.forget(err)
+	var rows []kept
+	for _, id := range devices {
+		if at, has := e.DeviceAt[id]; has {
+			k, err := r.of(tx, e, at, in)
+			if err != nil {
+				return err
+			}
+			rows = append(rows, k)
 		}
 	}
 	if err := r.bulk.Flush(); err != nil {
-		return r.forget(err)
+		return err
 	}
-	if err := tx.Replace("counted", 1, columns, len(rows), func(i int) []any { return rows[i].values() }); err != nil {
-		return r.forget(err)
+	return putRows(tx, devices, rows)
+}
+
+// Differing lists the devices of which something else is kept than a snapshot of them counted.
+func (r *Room) Differing(tx *sqlite.Tx, e *snapshot.Snapshot, devices []int64, in InTime) (out []int64, err error) {
+	was, err := read(tx, devices)
+	if err != nil {
+		return nil, err
 	}
-	if tx.Previewed() { // the numbers that it gave are nobody's
-		defer func() { r.numbers, r.meanings = nil, nil }()
+	for _, id := range devices {
+		k, had := was[id]
+		at, has := e.DeviceAt[id]
+		same := had == has
+		if had && has {
+			is, known := r.known(e, at, in)
+			same = known && k.same(is)
+		}
+		if !same {
+			out = append(out, id)
+		}
 	}
-	return r.forget(putFleet(tx, e.Fleet))
+	return out, nil
 }
 
 // forget forgets the numbers of meanings where a transaction will not be written that may have given some.
@@ -210,7 +251,7 @@ func (r *Room) forget(err error) error {
 // Move brings what is kept of some devices in line with a snapshot of them, and says by how much that moves sums. A
 // device that is there no more adds nothing. Where one of the products mentioned comes or goes, everything on the
 // device is touched.
-func (r *Room) Move(tx *sqlite.Tx, e *snapshot.Snapshot, devices, mentioned []int64) (*Moved, error) {
+func (r *Room) Move(tx *sqlite.Tx, e *snapshot.Snapshot, devices, mentioned []int64, in InTime) (*Moved, error) {
 	out := &Moved{
 		Keys:     map[string]Sums{},
 		Versions: map[Version]Sums{},
@@ -221,18 +262,14 @@ func (r *Room) Move(tx *sqlite.Tx, e *snapshot.Snapshot, devices, mentioned []in
 		Touched:  map[int64]bool{},
 		Names:    map[string]bool{},
 	}
-	return out, r.forget(r.move(tx, e, devices, mentioned, out))
+	return out, r.forget(r.move(tx, e, devices, mentioned, in, out))
 }
 
-func (r *Room) move(tx *sqlite.Tx, e *snapshot.Snapshot, devices, mentioned []int64, out *Moved) error {
+func (r *Room) move(tx *sqlite.Tx, e *snapshot.Snapshot, devices, mentioned []int64, in InTime, out *Moved) error {
 	if err := r.begin(tx); err != nil {
 		return err
 	}
 	before, err := read(tx, devices)
-	if err != nil {
-		return err
-	}
-	in, err := readInTime(tx, e, devices)
 	if err != nil {
 		return err
 	}
@@ -250,7 +287,7 @@ func (r *Room) move(tx *sqlite.Tx, e *snapshot.Snapshot, devices, mentioned []in
 		if had && has && was.same(is) {
 			continue
 		}
-		if err := put(tx, id, is, has); err != nil {
+		if err := putRow(tx, id, is, has); err != nil {
 			return err
 		}
 		if had {

@@ -51,7 +51,7 @@ func read(tx *sqlite.Tx, devices []int64) (map[int64]kept, error) {
 	})
 }
 
-func put(tx *sqlite.Tx, device int64, k kept, has bool) error {
+func putRow(tx *sqlite.Tx, device int64, k kept, has bool) error {
 	if !has {
 		_, err := tx.Exec("DELETE FROM counted WHERE device_id = ?", device)
 		return err
@@ -61,6 +61,15 @@ func put(tx *sqlite.Tx, device int64, k kept, has bool) error {
 		hosting, before, installs) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
 		k.values()...)
 	return err
+}
+
+func putRows(tx *sqlite.Tx, devices []int64, rows []kept) error {
+	list, err := json.Marshal(devices)
+	if err != nil {
+		return err
+	}
+	return tx.ReplaceWhere("counted", "device_id IN (SELECT value FROM json_each(?))", string(list), 1, columns,
+		len(rows), func(i int) []any { return rows[i].values() })
 }
 
 // number is the number of a meaning, which gets one where it has none.
@@ -162,7 +171,8 @@ func moveFleet(tx *sqlite.Tx, kind evidence.DeviceKind, n fleetRow) error {
 	return err
 }
 
-func putFleet(tx *sqlite.Tx, fleet map[evidence.DeviceKind]position.Fleet) error {
+// PutFleet keeps how many devices there are of each kind.
+func PutFleet(tx *sqlite.Tx, fleet map[evidence.DeviceKind]position.Fleet) error {
 	kinds := slices.Sorted(maps.Keys(fleet))
 	return tx.Replace("fleet", 1, []string{"kind", "fresh", "stale", "never"}, len(kinds), func(i int) []any {
 		f := fleet[kinds[i]]
@@ -205,13 +215,14 @@ func Turning(tx *sqlite.Tx, now int64, most int) ([]int64, error) {
 		"SELECT device_id FROM counted WHERE turns_at <> 0 AND turns_at <= ? ORDER BY turns_at LIMIT ?", now, most)
 }
 
-// inTime is what of devices lies at another time than the day that is counted.
-type inTime struct {
+// InTime is what of devices lies at another time than the day that is counted.
+type InTime struct {
 	before map[int64][]counted // the titles whose support ends that were on them a year before
 	soon   map[int64]int64     // from when on something of them is known that says of itself that it is yet to come
 }
 
-func readInTime(tx *sqlite.Tx, e *snapshot.Snapshot, devices []int64) (in inTime, err error) {
+// ReadInTime reads what of some devices lies at another time; nil is all.
+func ReadInTime(tx *sqlite.Tx, e *snapshot.Snapshot, devices []int64) (in InTime, err error) {
 	if in.before, err = yearBefore(tx, e, devices); err != nil {
 		return in, err
 	}
@@ -291,6 +302,14 @@ func yearBefore(tx *sqlite.Tx, e *snapshot.Snapshot, devices []int64) (map[int64
 		out[device] = append(out[device], counted(title))
 		return err
 	})
+}
+
+// Know reads what all numbers mean that were given.
+func (r *Room) Know(tx *sqlite.Tx) error { return r.readMeanings(tx, "1") }
+
+// Left lists devices of which something is kept and that are there no more.
+func Left(tx *sqlite.Tx) ([]int64, error) {
+	return sqlite.Select[int64](tx, "SELECT device_id FROM counted WHERE device_id NOT IN (SELECT id FROM device)")
 }
 
 // PutNamesakes says of all devices with some names, in small letters, how many others have the same.

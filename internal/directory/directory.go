@@ -231,9 +231,12 @@ func named(tx *sqlite.Tx, person string) ([]Named, error) {
 // List is the list of people.
 func List() *sqlite.List[Row] { return directorydb.List() }
 
-// PutFacts makes the list of people anew as of a day.
-func PutFacts(tx *sqlite.Tx, today civil.Day) error {
-	return errors.Join(directorydb.PutFacts(tx, today, nil), directorydb.ForgetTouched(tx))
+// Known lists everybody who is known, or was when the list of people was made.
+func Known(tx *sqlite.Tx) ([]string, error) { return directorydb.Known(tx) }
+
+// PutFactsOf makes the rows of some people in the list of people anew as of a day.
+func PutFactsOf(tx *sqlite.Tx, today civil.Day, keys []string) error {
+	return directorydb.PutFacts(tx, today, keys)
 }
 
 // Touch notes that something of people has changed that the list of people has.

@@ -1,30 +1,24 @@
 package evidence
 
 import (
-	"slices"
-	"strings"
-
 	"ensomet/internal/core/evidence"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 )
 
-// SumUpDevices says of each device how old its evidence is, how many installs it has, and on how many facts its
-// sources disagree; of some devices, or where that is nil of all.
+// SumUpDevices says of some devices how old their evidence is, how many installs they have, and on how many facts their
+// sources disagree.
 func SumUpDevices(tx *sqlite.Tx, e *snapshot.Snapshot, only []int64) (out []snapshot.DeviceFact, err error) {
 	differ, err := disagreements(tx, only)
 	if err != nil {
 		return nil, err
 	}
-	named := map[string]int64{}
-	for i := range e.Devices {
-		named[strings.ToLower(e.Devices[i].Name)]++
-	}
-	for i := range e.Devices {
-		dev, c := &e.Devices[i], e.Facts[i]
-		if only != nil && !slices.Contains(only, dev.ID) {
+	for _, id := range only {
+		i, known := e.DeviceAt[id]
+		if !known {
 			continue
 		}
+		dev, c := &e.Devices[i], e.Facts[i]
 		age := func(k evidence.Kind) string { return string(e.Settings.Age(dev, k, e.At)) }
 		out = append(out, snapshot.DeviceFact{
 			Device:        dev.ID,
@@ -39,7 +33,6 @@ func SumUpDevices(tx *sqlite.Tx, e *snapshot.Snapshot, only []int64) (out []snap
 			Installs:      c.Installs,
 			Unrecognised:  c.Unrecognised,
 			Counted:       c.Counted,
-			Namesakes:     named[strings.ToLower(dev.Name)] - 1,
 			Disagreements: differ[dev.ID],
 		})
 	}

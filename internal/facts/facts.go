@@ -6,25 +6,92 @@ import (
 	"database/sql"
 	"encoding/json"
 	"errors"
+	"strings"
 
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 )
 
-// Put replaces the derived rows that lists are served from.
-func Put(
-	tx *sqlite.Tx,
-	devices []snapshot.DeviceFact,
-	names []snapshot.NameFact,
-	products []snapshot.ProductFact,
-	idle []snapshot.IdleFact,
-) error {
+// PutDevices replaces the rows that lists are served from of some devices.
+func PutDevices(tx *sqlite.Tx, of []int64, devices []snapshot.DeviceFact, idle []snapshot.IdleFact) error {
+	list, err := json.Marshal(of)
+	if err != nil {
+		return err
+	}
 	return errors.Join(
-		putDeviceFacts(tx, devices),
-		putNameFacts(tx, names),
-		putProductFacts(tx, products),
-		putIdleFacts(tx, idle),
+		tx.ReplaceWhere("device_fact", ofThose, string(list), 1, deviceFactColumns, len(devices),
+			func(i int) []any { return deviceValues(&devices[i]) }),
+		tx.ReplaceWhere("idle_fact", ofThose, string(list), 2, idleColumns, len(idle),
+			func(i int) []any { return idleValues(&idle[i]) }),
 	)
+}
+
+// PutSums replaces what names and products sum up.
+func PutSums(tx *sqlite.Tx, names []snapshot.NameFact, products []snapshot.ProductFact) error {
+	return errors.Join(putNameFacts(tx, names), putProductFacts(tx, products))
+}
+
+// ofThose are the rows of some devices.
+const ofThose = "device_id IN (SELECT value FROM json_each(?))"
+
+// Differing lists the devices of which the rows that lists are served from say something else, but for how many others
+// have their names.
+func Differing(tx *sqlite.Tx, of []int64, devices []snapshot.DeviceFact, idle []snapshot.IdleFact) ([]int64, error) {
+	list, err := json.Marshal(of)
+	if err != nil {
+		return nil, err
+	}
+	is := make(map[int64]snapshot.DeviceFact, len(devices))
+	for i := range devices {
+		is[devices[i].Device] = devices[i]
+	}
+	rows, err := sqlite.Query(tx, func(r *sql.Rows, d *snapshot.DeviceFact) error {
+		return r.Scan(&d.Device, &d.LastSeen, &d.Age, &d.HardwareSeen, &d.HardwareAge, &d.UseSeen, &d.UseAge,
+			&d.ListedAt, &d.DirectoryAge, &d.Installs, &d.Unrecognised, &d.Counted, &d.Disagreements)
+	}, "SELECT "+strings.Join(deviceFactColumns[:len(deviceFactColumns)-1], ", ")+" FROM device_fact WHERE "+ofThose,
+		string(list))
+	if err != nil {
+		return nil, err
+	}
+	var out []int64
+	for _, was := range rows {
+		now, there := is[was.Device]
+		if now.Namesakes = 0; !there || was != now {
+			out = append(out, was.Device)
+		}
+		delete(is, was.Device)
+	}
+	for id := range is {
+		out = append(out, id)
+	}
+	classes := make(map[snapshot.DevicePair]snapshot.IdleFact, len(idle))
+	for _, f := range idle {
+		classes[snapshot.DevicePair{Device: f.Device, Product: f.Product}] = f
+	}
+	stored, err := tx.QueryContext(tx.Ctx, idleSelect+" WHERE "+ofThose, string(list))
+	if err != nil {
+		return nil, err
+	}
+	if err := eachIdle(stored, func(was snapshot.IdleFact) error {
+		k := snapshot.DevicePair{Device: was.Device, Product: was.Product}
+		if classes[k] != was {
+			out = append(out, was.Device)
+		}
+		delete(classes, k)
+		return nil
+	}); err != nil {
+		return nil, err
+	}
+	for k := range classes {
+		out = append(out, k.Device)
+	}
+	return snapshot.Distinct(out), nil
+}
+
+// Left lists devices of which there are rows and that are there no more.
+func Left(tx *sqlite.Tx) ([]int64, error) {
+	return sqlite.Select[int64](tx, `SELECT device_id FROM device_fact WHERE device_id NOT IN (SELECT id FROM device)
+		UNION SELECT device_id FROM idle_fact WHERE device_id NOT IN (SELECT id FROM device)`)
 }
 
 var deviceFactColumns = []string{
@@ -63,16 +130,6 @@ func deviceValues(d *snapshot.DeviceFact) []any {
 	}
 }
 
-func putDeviceFacts(tx *sqlite.Tx, devices []snapshot.DeviceFact) error {
-	return tx.Replace(
-		"device_fact",
-		1,
-		deviceFactColumns,
-		len(devices),
-		func(i int) []any { return deviceValues(&devices[i]) },
-	)
-}
-
 // PutOf replaces the rows that lists are served from of some devices, but for how many others have their names.
 // It says of which products the use on a device is classified otherwise than before.
 // The users of what is classified otherwise, now and before, are added to people.
@@ -88,16 +145,15 @@ func PutOf(
 	if err != nil {
 		return nil, err
 	}
-	const those = "device_id IN (SELECT value FROM json_each(?))"
 	last := len(deviceFactColumns) - 1
-	if err := tx.ReplaceWhere("device_fact", those, string(list), 1, deviceFactColumns[:last], len(devices),
+	if err := tx.ReplaceWhere("device_fact", ofThose, string(list), 1, deviceFactColumns[:last], len(devices),
 		func(i int) []any { return deviceValues(&devices[i])[:last] }); err != nil {
 		return nil, err
 	}
 	if products, err = classedOtherwise(tx, string(list), idle, people); err != nil {
 		return nil, err
 	}
-	return products, tx.ReplaceWhere("idle_fact", those, string(list), 2, idleColumns, len(idle),
+	return products, tx.ReplaceWhere("idle_fact", ofThose, string(list), 2, idleColumns, len(idle),
 		func(i int) []any { return idleValues(&idle[i]) })
 }
 
@@ -173,23 +229,14 @@ func putNameFacts(tx *sqlite.Tx, names []snapshot.NameFact) error {
 	return tx.Replace("name_fact", 1, nameColumns, len(names), func(i int) []any { return nameValues(&names[i]) })
 }
 
-// PutName writes the sums of one raw name.
-func PutName(tx *sqlite.Tx, n snapshot.NameFact) error {
-	return tx.ReplaceWhere(
-		"name_fact",
-		"key = ?",
-		n.Key,
-		1,
-		nameColumns,
-		1,
-		func(int) []any { return nameValues(&n) },
-	)
-}
-
-// DropName deletes the sums of a raw name that no record has any more.
-func DropName(tx *sqlite.Tx, key string) error {
-	_, err := tx.Exec("DELETE FROM name_fact WHERE key = ?", key)
-	return err
+// PutNames replaces the sums of some raw names.
+func PutNames(tx *sqlite.Tx, keys []string, names []snapshot.NameFact) error {
+	list, err := json.Marshal(keys)
+	if err != nil {
+		return err
+	}
+	return tx.ReplaceWhere("name_fact", "key IN (SELECT value FROM json_each(?))", string(list), 1, nameColumns,
+		len(names), func(i int) []any { return nameValues(&names[i]) })
 }
 
 // MoveProduct moves the sums of a product by differences; its versions are counted from what was found of them.
@@ -244,10 +291,6 @@ var idleColumns = []string{
 
 func idleValues(f *snapshot.IdleFact) []any {
 	return []any{f.Device, f.Product, f.Person, f.Class, f.Used, f.Measured, int64(f.Last)}
-}
-
-func putIdleFacts(tx *sqlite.Tx, idle []snapshot.IdleFact) error {
-	return tx.Replace("idle_fact", 2, idleColumns, len(idle), func(i int) []any { return idleValues(&idle[i]) })
 }
 
 const idleSelect = "SELECT device_id, product_id, person_code, class, used, measured, last_use FROM idle_fact"

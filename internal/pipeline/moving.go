@@ -31,60 +31,58 @@ const (
 // fleetMoved is set while how many devices there are of each kind has changed, and the doubt in positions has not.
 const fleetMoved = "fleet_moved"
 
-// derivedFor is the setting of the state of the catalogue that lists were made for.
-const derivedFor = "derived_for"
-
 const (
 	devicesAtOnce  = 20 // counted in one transaction, so that a writer who waits gets his turn
 	productsAtOnce = 25 // computed together, so that memory stays small
+	casesAtOnce    = 500
+	namesAtOnce    = 200
 	leastOfMany    = 2000
 	shareOfMany    = 4 // of devices, one in so many
 )
 
-// whole reports whether everything is to be computed from the start: something changed that may touch everything, or
-// so much that this is faster.
-func (svc *Service) whole(tx *sqlite.Tx) (bool, error) {
-	for key, want := range map[string]string{"computed_for": svc.Snapshots.Today().String(), countedForm: form} {
-		if is, err := tx.Setting(key); err != nil || is != want {
-			return true, err
-		}
-	}
-	catalogue, err := tx.Setting(renewal.CatalogueChanges)
-	if err != nil {
-		return true, err
-	}
-	if made, err := tx.Setting(derivedFor); err != nil || made != catalogue {
-		return true, err
-	}
-	all, err := renewal.AllTouched(tx)
-	if err != nil || all {
-		return true, err
-	}
-	touched, err := renewal.CountTouched(tx)
-	if err != nil || touched < leastOfMany {
-		return false, err
-	}
-	devices, err := evidencedb.CountDevices(tx)
-	return int64(touched) > devices/shareOfMany, err
-}
-
-// move renews what is touched, and nothing else: first the devices, which move the sums, then the products.
-func (svc *Service) move(ctx context.Context, upTo string) error {
-	if err := svc.DB.Update(ctx, svc.touchUsed); err != nil {
+// move renews what is touched, and nothing else: first the devices, which move the sums, then the products. What
+// changed up to upTo is settled; all says that after it everything is renewed.
+func (svc *Service) move(ctx context.Context, upTo string, all bool) error {
+	began := svc.Clock.Now().Unix()
+	var any bool
+	if err := svc.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
+		any, err = renewal.AnyTouched(tx)
+		return err
+	}); err != nil {
 		return err
 	}
-	for done, more := 0, true; more; {
-		svc.Progress.Step(fmt.Sprintf("counting devices: %d", done))
-		if err := svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
-			ids, err := svc.devicesToCount(tx)
-			if err != nil {
-				return err
-			}
-			done, more = done+len(ids), len(ids) > 0
-			return svc.moveDevices(tx, ids)
+	if any {
+		if err := svc.DB.Update(ctx, svc.touchUsed); err != nil {
+			return err
+		}
+	}
+	counted := 0
+	for more := true; more; {
+		var ids []int64
+		if err := svc.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
+			ids, err = svc.devicesToCount(tx)
+			return err
 		}); err != nil {
 			return err
 		}
+		if more = len(ids) > 0; !more {
+			break
+		}
+		svc.Progress.Step(fmt.Sprintf("counting devices: %d", counted))
+		counted += len(ids)
+		if err := svc.write(ctx, func(tx *sqlite.Tx) error {
+			c, err := svc.reckonThese(tx, ids)
+			if err != nil {
+				return err
+			}
+			return svc.keep(tx, c, ids, true)
+		}); err != nil {
+			return err
+		}
+		svc.moved.note(ids, nil)
+	}
+	if err := svc.moveNames(ctx); err != nil {
+		return err
 	}
 	var products, devices []int64
 	var seen string
@@ -107,9 +105,13 @@ func (svc *Service) move(ctx context.Context, upTo string) error {
 			return err
 		}
 	}
-	svc.Progress.Step("looking at cases")
-	if err := svc.renewProducts(ctx, nil, devices, seen); err != nil {
-		return err
+	if len(devices) > 0 {
+		svc.Progress.Step("looking at cases")
+	}
+	for some := range slices.Chunk(devices, casesAtOnce) {
+		if err := svc.renewProducts(ctx, nil, some, seen); err != nil {
+			return err
+		}
 	}
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		moved, err := tx.Setting(fleetMoved)
@@ -125,9 +127,13 @@ func (svc *Service) move(ctx context.Context, upTo string) error {
 			directory.MoveFacts(tx, svc.Snapshots.Today()),
 			svc.Evidence.QueueChangeMail(tx), svc.Use.QueuePoolMail(tx),
 			titlesdb.PutQueueDay(tx, svc.Snapshots.Today()),
-			svc.Worklist.CasesSeen(tx),
 		); err != nil {
 			return err
+		}
+		if all {
+			if err := worklist.CasesSeen(tx, began); err != nil {
+				return err
+			}
 		}
 		return tx.SetSetting(renewal.ComputedChanges, upTo)
 	})
@@ -171,18 +177,81 @@ func (svc *Service) devicesToCount(tx *sqlite.Tx) ([]int64, error) {
 	return append([]int64{}, ids...), err
 }
 
-// moveDevices counts some devices anew, moves sums by what differs, and touches the products of which the position or
-// a case may be another, and the people who use what changed.
-func (svc *Service) moveDevices(tx *sqlite.Tx, ids []int64) error {
+// reckoning is what some devices are counted as by one state of the file.
+type reckoning struct {
+	*snapshot.Snapshot
+	sums      []snapshot.DeviceFact
+	idle      []snapshot.IdleFact
+	members   []snapshot.Member
+	mentioned []int64 // products that a device's having them decides what holds on it
+	counts.InTime
+}
+
+// reckonThese counts what is on some devices, by what a transaction sees.
+func (svc *Service) reckonThese(tx *sqlite.Tx, ids []int64) (*reckoning, error) {
 	e, err := svc.Snapshots.LoadDevices(tx, ids)
 	if err != nil {
-		return err
+		return nil, err
 	}
-	mentioned, err := e.Mentioned(tx)
+	return reckon(tx, e, ids)
+}
+
+// reckon sums up what a snapshot counted on some devices.
+func reckon(tx *sqlite.Tx, e *snapshot.Snapshot, ids []int64) (*reckoning, error) {
+	c := &reckoning{Snapshot: e}
+	var err error
+	if c.mentioned, err = e.Mentioned(tx); err != nil {
+		return nil, err
+	}
+	if c.InTime, err = counts.ReadInTime(tx, e, ids); err != nil {
+		return nil, err
+	}
+	if c.sums, err = evidence.SumUpDevices(tx, e, ids); err != nil {
+		return nil, err
+	}
+	uses, err := e.LoadUse(tx)
 	if err != nil {
-		return err
+		return nil, err
 	}
-	moved, err := svc.Counts.Move(tx, e, ids, mentioned)
+	c.idle = snapshot.JudgeUse(e, uses)
+	for _, id := range ids {
+		if at, known := e.DeviceAt[id]; known {
+			c.members = append(c.members, e.Conditions.Members(e.Devices[at:at+1])...)
+		}
+	}
+	return c, nil
+}
+
+// of is what some of the devices, in order, are counted as.
+func (c *reckoning) of(ids []int64) (sums []snapshot.DeviceFact, idle []snapshot.IdleFact, members []snapshot.Member) {
+	for i := range c.sums {
+		if among(ids, c.sums[i].Device) {
+			sums = append(sums, c.sums[i])
+		}
+	}
+	for i := range c.idle {
+		if among(ids, c.idle[i].Device) {
+			idle = append(idle, c.idle[i])
+		}
+	}
+	for _, m := range c.members {
+		if among(ids, m.Device) {
+			members = append(members, m)
+		}
+	}
+	return sums, idle, members
+}
+
+func among(ordered []int64, id int64) bool {
+	_, is := slices.BinarySearch(ordered, id)
+	return is
+}
+
+// keep keeps what some devices, in order, are counted as, and moves sums by what differs. touch says that the products
+// of which the position or a case may be another are touched, and the people who use what changed.
+func (svc *Service) keep(tx *sqlite.Tx, c *reckoning, ids []int64, touch bool) error {
+	e := c.Snapshot
+	moved, err := svc.Counts.Move(tx, e, ids, c.mentioned, c.InTime)
 	if err != nil {
 		return err
 	}
@@ -193,25 +262,11 @@ func (svc *Service) moveDevices(tx *sqlite.Tx, ids []int64) error {
 	if err := evidence.LogChanges(tx, dirty); err != nil {
 		return err
 	}
-	sums, err := evidence.SumUpDevices(tx, e, ids)
-	if err != nil {
-		return err
-	}
-	uses, err := e.LoadUse(tx)
-	if err != nil {
-		return err
-	}
-	idle := snapshot.JudgeUse(e, uses)
+	sums, idle, members := c.of(ids)
 	people := map[string]bool{}
 	otherwise, err := facts.PutOf(tx, ids, sums, idle, people)
 	if err != nil {
 		return err
-	}
-	var members []snapshot.Member
-	for _, m := range e.Conditions.Members(e.Devices) {
-		if _, is := slices.BinarySearch(ids, m.Device); is {
-			members = append(members, m)
-		}
 	}
 	if err := errors.Join(
 		evidencedb.PutMembersOf(tx, ids, members),
@@ -223,6 +278,20 @@ func (svc *Service) moveDevices(tx *sqlite.Tx, ids []int64) error {
 	); err != nil {
 		return err
 	}
+	if moved.Fleet {
+		if err := tx.SetSetting(fleetMoved, "1"); err != nil {
+			return err
+		}
+	}
+	if !touch {
+		return nil
+	}
+	return svc.touchMoved(tx, e, ids, moved, otherwise)
+}
+
+// touchMoved touches the products of which the position or a case may be another, after some devices are counted.
+func (svc *Service) touchMoved(tx *sqlite.Tx, e *snapshot.Snapshot, ids []int64, moved *counts.Moved,
+	otherwise []int64) error {
 	cases, err := worklistdb.ProductsOfCasesOn(tx, ids)
 	if err != nil {
 		return err
@@ -250,12 +319,32 @@ func (svc *Service) moveDevices(tx *sqlite.Tx, ids []int64) error {
 			touched = append(touched, p.Product)
 		}
 	}
-	if moved.Fleet {
-		if err := tx.SetSetting(fleetMoved, "1"); err != nil {
+	return renewal.TouchNow(tx, snapshot.Distinct(touched))
+}
+
+// moveNames sums raw names up anew of which more has changed than how often they are installed.
+func (svc *Service) moveNames(ctx context.Context) error {
+	for done := 0; ; done += namesAtOnce {
+		var keys []string
+		if err := svc.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
+			keys, err = titlesdb.MarkedNames(tx, namesAtOnce)
+			return err
+		}); err != nil || len(keys) == 0 {
+			return err
+		}
+		svc.Progress.Step(fmt.Sprintf("summing up names: %d", done))
+		if err := svc.write(ctx, func(tx *sqlite.Tx) error { return svc.renewNames(tx, keys) }); err != nil {
 			return err
 		}
 	}
-	return renewal.TouchNow(tx, snapshot.Distinct(touched))
+}
+
+func (svc *Service) renewNames(tx *sqlite.Tx, keys []string) error {
+	e, err := svc.Snapshots.LoadDevices(tx, []int64{})
+	if err != nil {
+		return err
+	}
+	return svc.Titles.RenewNames(tx, e, keys)
 }
 
 // productsToRenew lists the products that are touched, with what folds under them and what they fold under.
@@ -281,41 +370,73 @@ func (svc *Service) renewProducts(ctx context.Context, products, devices []int64
 	if len(products)+len(devices) == 0 {
 		return nil
 	}
-	d := worklist.Findings{Sizes: svc.Use, Scope: &worklist.Scope{Products: products, Devices: devices}}
+	var d *worklist.Findings
 	if err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
 		e, err := svc.Snapshots.LoadProducts(tx, append([]int64{}, products...))
 		if err != nil {
 			return err
 		}
-		d.Positions = snapshot.NewPositions(e)
-		uses, err := e.LoadUse(tx)
-		if err != nil {
-			return err
-		}
-		open, lines, err := d.ComputeSome(ctx, tx, products)
-		if err != nil {
-			return err
-		}
-		if err := d.LookAt(tx); err != nil {
-			return err
-		}
-		return d.Find(tx, uses, open, lines)
+		d, err = svc.find(ctx, tx, e, &worklist.Scope{Products: products, Devices: devices})
+		return err
 	}); err != nil {
 		return err
 	}
-	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
-		if products != nil {
-			if err := facts.PutFigures(tx, products, d.Figures, d.Ways, d.Amounts); err != nil {
-				return err
-			}
-		}
-		if err := svc.Worklist.UpdateCases(tx, &d); err != nil {
+	if err := svc.write(ctx, func(tx *sqlite.Tx) error {
+		if err := svc.putFound(tx, d); err != nil {
 			return err
 		}
-		return errors.Join(
-			worklistdb.CountCasesOf(tx, products, devices),
-			renewal.Untouch(tx, append([]int64{}, products...), upTo), // nil would be all
-			renewal.DevicesSeen(tx, devices),
-		)
-	})
+		return errors.Join(renewal.Untouch(tx, append([]int64{}, products...), upTo), renewal.DevicesSeen(tx, devices))
+	}); err != nil {
+		return err
+	}
+	svc.moved.note(nil, products)
+	return nil
+}
+
+// find works out the positions and cases of what a snapshot loaded.
+func (svc *Service) find(ctx context.Context, tx *sqlite.Tx, e *snapshot.Snapshot, of *worklist.Scope) (
+	*worklist.Findings, error) {
+	d := &worklist.Findings{Positions: snapshot.NewPositions(e), Sizes: svc.Use, Scope: of}
+	if len(of.Products) == 0 {
+		return d, d.Find(tx, nil, nil, nil)
+	}
+	uses, err := e.LoadUse(tx)
+	if err != nil {
+		return nil, err
+	}
+	open, lines, err := d.ComputeSome(ctx, tx, of.Products)
+	if err != nil {
+		return nil, err
+	}
+	if err := d.LookAt(tx); err != nil {
+		return nil, err
+	}
+	return d, d.Find(tx, uses, open, lines)
+}
+
+// putFound stores positions and cases.
+func (svc *Service) putFound(tx *sqlite.Tx, d *worklist.Findings) error {
+	if len(d.Scope.Products) > 0 {
+		if err := facts.PutFigures(tx, d.Scope.Products, d.Figures, d.Ways, d.Amounts); err != nil {
+			return err
+		}
+	}
+	if err := svc.Worklist.UpdateCases(tx, d); err != nil {
+		return err
+	}
+	return worklistdb.CountCasesOf(tx, d.Scope.Products, d.Scope.Devices)
+}
+
+// write writes something that is derived, so that whoever computes everything anew knows whether it was this program.
+func (svc *Service) write(ctx context.Context, fn func(tx *sqlite.Tx) error) error {
+	if err := svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
+		if err := fn(tx); err != nil {
+			return err
+		}
+		return renewal.CountMove(tx)
+	}); err != nil {
+		return err
+	}
+	svc.moved.writes++
+	return nil
 }

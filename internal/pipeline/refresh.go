@@ -4,231 +4,238 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"strconv"
 
-	"ensomet/internal/directory"
-	"ensomet/internal/evidence"
 	"ensomet/internal/evidence/evidencedb"
-	"ensomet/internal/facts"
+	"ensomet/internal/persons"
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
-	"ensomet/internal/titles"
 	"ensomet/internal/titles/titlesdb"
-	"ensomet/internal/worklist"
-	"ensomet/internal/worklist/worklistdb"
 )
 
-// Refresh recognises what is new and brings every figure in line with what changed, as of today: what it costs follows
-// what that touches.
+// Refresh recognises what is new and brings every figure in line with what changed, as of today. What it costs follows
+// what that touches; where something changed that may touch anything, everything is computed anew in pieces, and what
+// is touched meanwhile goes before the next piece.
 func (svc *Service) Refresh(ctx context.Context) error { return svc.renew(ctx, false) }
 
-// RenewAll computes every figure from the start. It reads one consistent state and makes the result visible at once at
-// the end.
+// RenewAll computes every figure from nothing.
 func (svc *Service) RenewAll(ctx context.Context) error { return svc.renew(ctx, true) }
+
+// RenewTouched renews what is known to be touched, and leaves it to Refresh to compute everything anew where that is
+// due.
+func (svc *Service) RenewTouched(ctx context.Context) error {
+	svc.refreshing.Lock()
+	defer svc.refreshing.Unlock()
+	defer svc.Progress.Step("")
+	return svc.settleAndMove(ctx)
+}
+
+// settleAndMove renews what is touched. Whether that is all is for the caller to know.
+func (svc *Service) settleAndMove(ctx context.Context) error {
+	upTo, err := svc.changes(ctx)
+	if err != nil {
+		return err
+	}
+	if err := svc.settle(ctx, false); err != nil {
+		return err
+	}
+	return svc.move(ctx, upTo, false)
+}
+
+// changes is the newest change that anything derived may rest on.
+func (svc *Service) changes(ctx context.Context) (upTo string, err error) {
+	err = svc.DB.View(ctx, func(tx *sqlite.Tx) error {
+		upTo, err = tx.Setting(renewal.Changes)
+		return err
+	})
+	return upTo, err
+}
+
+// due is what is to be computed besides what is touched.
+type due int
+
+const (
+	nothing    due = iota
+	anew           // everything, by what is kept of it
+	fromNought     // everything, since nothing is kept of it, or so much changed that this is faster
+)
+
+// whatIsDue says what is to be computed besides what is touched.
+func (svc *Service) whatIsDue(ctx context.Context) (d due, err error) {
+	err = svc.DB.View(ctx, func(tx *sqlite.Tx) error {
+		if is, err := tx.Setting(countedForm); err != nil || is != form {
+			d = fromNought
+			return err
+		}
+		touched, err := renewal.CountTouched(tx)
+		if err != nil {
+			return err
+		}
+		if touched >= leastOfMany {
+			devices, err := evidencedb.CountDevices(tx)
+			if err != nil || int64(touched) > devices/shareOfMany {
+				d = fromNought
+				return err
+			}
+		}
+		day, err := tx.Setting(renewal.ComputedFor)
+		if err != nil {
+			return err
+		}
+		catalogue, err := tx.Setting(renewal.CatalogueChanges)
+		if err != nil {
+			return err
+		}
+		made, err := tx.Setting(renewal.DerivedFor)
+		if err != nil {
+			return err
+		}
+		all, err := renewal.AllTouched(tx)
+		if all || made != catalogue || day != svc.Snapshots.Today().String() {
+			d = anew
+		}
+		return err
+	})
+	return d, err
+}
 
 func (svc *Service) renew(ctx context.Context, all bool) error {
 	svc.refreshing.Lock()
 	defer svc.refreshing.Unlock()
 	defer svc.Progress.Step("")
-	if err := svc.Sources.EndDue(ctx); err != nil {
+	if err := errors.Join(svc.Sources.EndDue(ctx), svc.ByHand.HoldDue(ctx)); err != nil {
 		return err
 	}
-	if err := svc.ByHand.HoldDue(ctx); err != nil {
+	before, err := svc.whatIsDue(ctx)
+	if err != nil {
 		return err
 	}
-	mayAll := all
-	if err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
-		whole, err := svc.whole(tx)
-		mayAll = mayAll || whole
-		return err
-	}); err != nil {
-		return err
+	for range mostPasses {
+		upTo, err := svc.changes(ctx)
+		if err != nil {
+			return err
+		}
+		if err := svc.settle(ctx, all || before != nothing); err != nil {
+			return err
+		}
+		d, err := svc.whatIsDue(ctx)
+		if err != nil {
+			return err
+		}
+		if all {
+			d, all = fromNought, false
+		}
+		if d == fromNought {
+			if err := svc.computeAll(ctx); err != nil {
+				return err
+			}
+			err = svc.settleAndMove(ctx) // what was touched meanwhile
+		} else {
+			err = svc.move(ctx, upTo, d == nothing)
+		}
+		if err != nil {
+			return err
+		}
+		if d == anew {
+			err = svc.computeAnew(ctx)
+		}
+		if !errors.Is(err, errElsewhere) {
+			if err == nil {
+				svc.Renewal.Renewed()
+			}
+			return err
+		}
 	}
-	if err := svc.Use.RollDue(ctx, mayAll); err != nil {
+	return errElsewhere
+}
+
+// mostPasses is how often everything is begun to be computed anew where another program writes, too.
+const mostPasses = 4
+
+// settle settles what figures rest on: whom names of people mean, what was used on which day, what records are. anew
+// says that days of use are rolled up anew where the catalogue says otherwise what was used.
+func (svc *Service) settle(ctx context.Context, anew bool) error {
+	if err := svc.Use.RollDue(ctx, anew); err != nil {
 		return err
 	}
 	if err := svc.settleNames(ctx); err != nil {
-		return err
-	}
-	var upTo string
-	if err := svc.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
-		upTo, err = tx.Setting(renewal.Changes)
-		return err
-	}); err != nil {
 		return err
 	}
 	svc.Progress.Step("recognising names")
 	if _, err := svc.Titles.Recognise(ctx); err != nil {
 		return fmt.Errorf("names could not be recognised: %w", err)
 	}
-	if !all {
-		if err := svc.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
-			all, err = svc.whole(tx)
-			return err
-		}); err != nil {
-			return err
-		}
-	}
-	renew := svc.move
-	if all {
-		renew = svc.renewAll
-	}
-	if err := renew(ctx, upTo); err != nil {
-		return err
-	}
-	svc.Renewal.Renewed()
-	return nil
+	return svc.touchChanged(ctx)
 }
 
-// renewAll computes everything from the start. The positions that are touched go before it, where they are few.
-func (svc *Service) renewAll(ctx context.Context, upTo string) error {
-	if err := svc.renewTouched(ctx); err != nil {
-		return err
-	}
-	svc.Progress.Step("counting installs")
-	svc.Titles.ForgetDecided()
-	d, err := svc.derive(ctx)
-	if err != nil {
-		return err
-	}
-	svc.Progress.Step("storing figures")
-	err = svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
-		meanwhile, err := tx.Setting(renewal.Changes)
+// catalogueSeen is the setting of the newest change of the catalogue whose products were touched.
+const catalogueSeen = "catalogue_seen"
+
+// touchChanged touches the products of which the catalogue says something else, so that their positions are there long
+// before every list is; and gives each title its place among the releases.
+func (svc *Service) touchChanged(ctx context.Context) error {
+	var changed []int64
+	var seen, newest int64
+	var lay bool
+	if err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
+		text, err := tx.Setting(catalogueSeen)
 		if err != nil {
 			return err
 		}
-		if meanwhile == d.upTo { // else what changed meanwhile is counted once more, and what was counted with it
-			if err := renewal.Forget(tx); err != nil {
+		seen, _ = strconv.ParseInt(text, 10, 64) // empty is none
+		if changed, newest, err = titlesdb.ProductsChangedSince(tx, seen); err != nil {
+			return err
+		}
+		now, err := tx.Setting(renewal.CatalogueChanges)
+		if err != nil {
+			return err
+		}
+		made, err := tx.Setting(renewal.DerivedFor)
+		lay = now != made
+		return err
+	}); err != nil || newest == seen && !lay {
+		return err
+	}
+	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
+		c, err := svc.Snapshots.Catalogue(tx)
+		if err != nil {
+			return err
+		}
+		if lay {
+			if err := titlesdb.LayReleases(tx, c); err != nil {
 				return err
 			}
 		}
-		dirty, err := renewal.DirtyDevices(tx, upTo)
-		if err != nil {
-			return err
+		if len(changed) <= snapshot.MostTouched {
+			if err := renewal.TouchNow(tx, changed); err != nil {
+				return err
+			}
 		}
-		if err := evidence.LogChanges(tx, dirty); err != nil {
-			return err
-		}
-		if err := renewal.Clean(tx, upTo); err != nil {
-			return err
-		}
-		if err := renewal.Untouch(tx, nil, upTo); err != nil {
-			return err
-		}
-		if err := errors.Join(svc.Evidence.QueueChangeMail(tx), svc.Use.QueuePoolMail(tx)); err != nil {
-			return err
-		}
-		if err := svc.put(tx, d); err != nil {
-			return err
-		}
-		if err := errors.Join(tx.SetSetting(renewal.ComputedChanges, upTo), tx.SetSetting(countedForm, form),
-			tx.SetSetting(derivedFor, d.MadeFor)); err != nil {
-			return err
-		}
-		return tx.SetSetting("computed_for", d.Snapshot.AsOf.String())
+		return tx.SetSetting(catalogueSeen, sqlite.Itoa(newest))
 	})
-	if err != nil {
-		return err
-	}
-	return svc.DB.Analyse(ctx)
 }
 
-// put stores what was derived.
-func (svc *Service) put(tx *sqlite.Tx, d *derived) error {
-	if err := svc.Counts.PutAll(tx, d.Snapshot); err != nil {
-		return err
-	}
-	if err := evidencedb.PutMembers(tx, d.members); err != nil {
-		return err
-	}
-	if err := facts.PutFigures(tx, nil, d.Figures, d.Ways, d.Amounts); err != nil {
-		return err
-	}
-	if err := facts.Put(tx, d.devices, d.Names, d.products, d.idle); err != nil {
-		return err
-	}
-	if err := directory.PutFacts(tx, svc.Snapshots.Today()); err != nil {
-		return err
-	}
-	if err := titlesdb.PutReleases(tx, d.Versions, d.Releases); err != nil {
-		return err
-	}
-	if err := svc.Titles.Restate(tx, svc.Titles.DecidedMeanwhile()); err != nil {
-		return err
-	}
-	if err := titlesdb.PutProposals(tx, d.Proposals, d.MadeFor); err != nil {
-		return err
-	}
-	if err := titlesdb.PutQueueDay(tx, d.Snapshot.AsOf); err != nil {
-		return err
-	}
-	if err := svc.Worklist.UpdateCases(tx, &d.Findings); err != nil {
-		return err
-	}
-	return errors.Join(worklistdb.PutInOrder(tx), worklistdb.CountCases(tx))
-}
+// peopleAtOnce is how many names of people are settled before a writer who waits gets his turn.
+const peopleAtOnce = 2_000
 
-// derived is the result of a full computation, ready to be stored.
-type derived struct {
-	*snapshot.Positions
-	worklist.Findings
-	titles.NameFacts
-	titles.ReleaseFacts
-	devices  []snapshot.DeviceFact
-	products []snapshot.ProductFact
-	idle     []snapshot.IdleFact
-	members  []snapshot.Member
-	upTo     string // the change up to which it was read
-}
-
-func (svc *Service) derive(ctx context.Context) (d *derived, err error) {
-	err = svc.DB.View(ctx, func(tx *sqlite.Tx) error {
-		d, err = svc.deriveIn(ctx, tx)
-		return err
-	})
-	return d, err
-}
-
-// deriveIn is derive by the state of a transaction.
-func (svc *Service) deriveIn(ctx context.Context, tx *sqlite.Tx) (d *derived, err error) {
-	d = &derived{}
-	if d.upTo, err = tx.Setting(renewal.Changes); err != nil {
-		return d, err
+// settleNames says whom names of people count as that came since the last time.
+func (svc *Service) settleNames(ctx context.Context) error {
+	for more := true; more; {
+		heard := false
+		if err := svc.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
+			heard, err = persons.Heard(tx)
+			return err
+		}); err != nil || !heard {
+			return err
+		}
+		svc.Progress.Step("settling who is who")
+		if err := svc.DB.Update(ctx, func(tx *sqlite.Tx) (err error) {
+			_, more, err = svc.Persons.Settle(tx, peopleAtOnce)
+			return err
+		}); err != nil {
+			return fmt.Errorf("names of people could not be settled: %w", err)
+		}
 	}
-	e, err := svc.Snapshots.LoadTallied(tx)
-	if err != nil {
-		return d, err
-	}
-	d.Positions = snapshot.NewPositions(e)
-	uses, err := e.LoadUse(tx)
-	if err != nil {
-		return d, err
-	}
-	yesterday, err := snapshot.Ways(tx, 0)
-	if err != nil {
-		return d, err
-	}
-	svc.Progress.Step("setting owned against needed")
-	open, lines, err := d.ComputeAll(ctx, yesterday)
-	if err != nil {
-		return d, err
-	}
-	svc.Progress.Step("proposing titles")
-	if d.NameFacts, err = svc.Titles.SumUpNames(tx, e); err != nil {
-		return d, err
-	}
-	d.members = e.Conditions.Members(e.Devices)
-	if d.devices, err = evidence.SumUpDevices(tx, e, nil); err != nil {
-		return d, err
-	}
-	d.products = e.SumUpProducts()
-	if d.ReleaseFacts, err = svc.Catalogue.SumUpReleases(tx, e); err != nil {
-		return d, err
-	}
-	d.idle = snapshot.JudgeUse(e, uses)
-	d.Findings = worklist.Findings{Positions: d.Positions, Sizes: svc.Use}
-	if err := d.LookAt(tx); err != nil {
-		return d, err
-	}
-	return d, d.Find(tx, uses, open, lines)
+	return nil
 }

@@ -39,5 +39,7 @@ type Service struct {
 	Position  *position.Service
 	Worklist  *worklist.Service
 
+	Pieces     Pieces
 	refreshing sync.Mutex
+	moved      moved
 }

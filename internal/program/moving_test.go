@@ -8,6 +8,7 @@ import (
 	"testing"
 	"time"
 
+	"ensomet/internal/edits"
 	"ensomet/internal/evidence"
 	"ensomet/internal/evidence/byhand"
 	"ensomet/internal/formats"
@@ -219,6 +220,59 @@ func TestEvidenceBecomesStaleByItself(t *testing.T) {
 		if age := textsOf(t, prog, "SELECT age FROM device_fact WHERE device_id = (SELECT id FROM device "+
 			"WHERE code = ?)", "D1"); age[0] != "stale" {
 			t.Errorf("in %s it is %s", zone, age[0])
+		}
+	}
+}
+
+// What changes while everything is computed anew in pieces goes first and is not written over: after each pass every
+// list and figure is what computing them from nothing gives.
+func TestChangesWhileEverythingIsComputedAnew(t *testing.T) {
+	for seed := range uint64(4) {
+		c := newChanging(t, 70+seed)
+		ctx, prog := t.Context(), c.prog
+		if _, err := prog.Titles.PutRule(ctx, titles.RuleDraft{Name: "clients", Outcome: "leave_out",
+			Records: asks("name", "like", "*"), Devices: asks("kind", "is", "client"), Reason: "tried"},
+			"test"); err != nil {
+			t.Fatal(err)
+		}
+		for n := range 40 {
+			c.everyKind(n)
+		}
+		if err := prog.Pipeline.Refresh(ctx); err != nil {
+			t.Fatal(err)
+		}
+		prog.Pipeline.Pieces.Devices, prog.Pipeline.Pieces.Installs = 3, 4
+		n, most := 0, 60
+		prog.Pipeline.Pieces.Before = func() {
+			for i := 0; i < 4 && n < most; i++ {
+				n++
+				c.everyKind(1000 + n)
+			}
+		}
+		for round := range 3 {
+			n = 0
+			if round == 1 { // every device is of another age
+				c.clock.now = c.clock.now.Add(50 * 24 * time.Hour)
+			} else { // many devices count otherwise
+				change := titles.RuleChange{ID: 1, Revision: seen(t, prog, edits.NameRule, 1), Change: "off"}
+				if round > 0 {
+					change.Change = "on"
+				}
+				if err := prog.Titles.ChangeRule(ctx, change, "test"); err != nil {
+					t.Fatal(err)
+				}
+			}
+			if err := prog.Pipeline.Refresh(ctx); err != nil {
+				t.Fatal(err)
+			}
+			if n < 10 {
+				t.Fatalf("only %d changes came meanwhile", n)
+			}
+			n = most
+			if err := prog.Pipeline.Refresh(ctx); err != nil {
+				t.Fatal(err)
+			}
+			sameDerived(t, prog, fmt.Sprintf("seed %d, round %d", seed, round))
 		}
 	}
 }

@@ -3,6 +3,7 @@ package renewal
 import (
 	"strconv"
 
+	"ensomet/internal/core/civil"
 	"ensomet/internal/sqlite"
 )
 
@@ -14,7 +15,45 @@ const (
 	CatalogueChanges = "catalogue_changes" // of the catalogue, after which every record is recognised anew
 	RecognisedFor    = "recognised_for"    // the value of catalogueChanges that recognition counts
 	InventoryChanges = "machine_changes"   // of devices, people, and how old evidence of them is
+	ComputedFor      = "computed_for"      // the day for which everything was computed
+	DerivedFor       = "derived_for"       // the value of catalogueChanges that everything was computed by
+	moves            = "moves"             // how often something that is derived was written
 )
+
+// Moves says how often something that is derived was written, by this program or by another.
+func Moves(tx *sqlite.Tx) (int64, error) {
+	v, err := tx.Setting(moves)
+	n, _ := strconv.ParseInt(v, 10, 64) // empty is never
+	return n, err
+}
+
+// CountMove notes that something that is derived is written.
+func CountMove(tx *sqlite.Tx) error {
+	n, err := Moves(tx)
+	if err != nil {
+		return err
+	}
+	return tx.SetSetting(moves, sqlite.Itoa(n+1))
+}
+
+// Behind reports whether anything is to be computed anew for a day: something has changed since, or it was computed
+// for another one.
+func Behind(tx *sqlite.Tx, today civil.Day) (bool, error) {
+	for _, two := range [][2]string{{Changes, ComputedChanges}, {CatalogueChanges, DerivedFor}} {
+		now, err := tx.Setting(two[0])
+		if err != nil {
+			return false, err
+		}
+		if computed, err := tx.Setting(two[1]); err != nil || now != computed {
+			return true, err
+		}
+	}
+	day, err := tx.Setting(ComputedFor)
+	if err != nil || day != today.String() {
+		return true, err
+	}
+	return AllTouched(tx)
+}
 
 // Mark notes in the changing transaction that everything derived is to be computed again; all says that every record
 // must be recognised anew.

@@ -42,10 +42,10 @@ func NewLoop(db *sqlite.DB, board *progress.Board, today func() civil.Day) *Loop
 }
 
 // A change waits for others that come with it, and figures that take long wait longer, so that no more than half of the
-// time goes into renewing them.
+// time goes into renewing them; but not so long that figures become old.
 const (
 	LeastPause = 250 * time.Millisecond
-	mostPause  = 20 * time.Second
+	mostPause  = 4 * time.Second
 )
 
 // RefreshStatus says whether figures are being renewed, and how often they have been since the program started.
@@ -185,16 +185,7 @@ func (l *Loop) Hold() (release func()) {
 // Dirty reports whether anything has changed since figures were computed, or a day has passed.
 func (l *Loop) Dirty(ctx context.Context) (dirty bool, err error) {
 	err = l.DB.View(ctx, func(tx *sqlite.Tx) error {
-		now, err := tx.Setting(Changes)
-		if err != nil {
-			return err
-		}
-		computed, err := tx.Setting(ComputedChanges)
-		if err != nil {
-			return err
-		}
-		day, err := tx.Setting("computed_for")
-		dirty = now != computed || day != l.Today().String()
+		dirty, err = Behind(tx, l.Today())
 		return err
 	})
 	return dirty, err

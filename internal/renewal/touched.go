@@ -113,11 +113,7 @@ func DevicesCounted(tx *sqlite.Tx, devices []int64) (dirty []int64, err error) {
 		"ON CONFLICT DO UPDATE SET counted = 1", string(list)); err != nil {
 		return nil, err
 	}
-	return sqlite.Select[int64](
-		tx,
-		"DELETE FROM dirty_device WHERE device_id IN (SELECT value FROM json_each(?)) RETURNING device_id",
-		string(list),
-	)
+	return TakeDirty(tx, devices)
 }
 
 // CountedDevices lists the devices that are counted and of which the cases are to be looked at.
@@ -138,9 +134,9 @@ func DevicesSeen(tx *sqlite.Tx, devices []int64) error {
 	return err
 }
 
-// Forget forgets what is touched but for the products: everything was counted.
+// Forget forgets whatever is touched: everything is going to be counted by a state of the file that comes after it.
 func Forget(tx *sqlite.Tx) error {
-	for _, table := range []string{"touched_device", "touched_use", "dirty_name"} {
+	for _, table := range []string{"touched_device", "touched_use", "touched_person", "dirty_name", "dirty_product"} {
 		if _, err := tx.Exec("DELETE FROM " + table); err != nil {
 			return err
 		}
@@ -148,10 +144,51 @@ func Forget(tx *sqlite.Tx) error {
 	return nil
 }
 
+// AmongTouched lists those of some devices of which something changed since they were counted.
+func AmongTouched(tx *sqlite.Tx, devices []int64) ([]int64, error) {
+	list, err := json.Marshal(devices)
+	if err != nil {
+		return nil, err
+	}
+	return sqlite.Select[int64](tx, "SELECT device_id FROM touched_device WHERE counted = 0 AND device_id IN "+
+		"(SELECT value FROM json_each(?))", string(list))
+}
+
+// AnyTouched reports whether anything is touched.
+func AnyTouched(tx *sqlite.Tx) (any bool, err error) {
+	err = tx.QueryRowContext(tx.Ctx, `SELECT EXISTS (SELECT 1 FROM touched_device) OR EXISTS (SELECT 1 FROM dirty_device)
+		OR EXISTS (SELECT 1 FROM touched_use) OR EXISTS (SELECT 1 FROM touched_person) OR
+		EXISTS (SELECT 1 FROM dirty_name) OR EXISTS (SELECT 1 FROM dirty_product WHERE product_id <> 0)`).Scan(&any)
+	return any, err
+}
+
+// TakeDirty lists those of some devices whose changes between scans are to be worked out, and forgets that.
+func TakeDirty(tx *sqlite.Tx, devices []int64) ([]int64, error) {
+	list, err := json.Marshal(devices)
+	if err != nil {
+		return nil, err
+	}
+	return sqlite.Select[int64](tx, "DELETE FROM dirty_device WHERE device_id IN (SELECT value FROM json_each(?)) "+
+		"RETURNING device_id", string(list))
+}
+
 // AllTouched reports whether every product is marked.
 func AllTouched(tx *sqlite.Tx) (all bool, err error) {
 	err = tx.QueryRowContext(tx.Ctx, "SELECT EXISTS (SELECT 1 FROM dirty_product WHERE product_id = 0)").Scan(&all)
 	return all, err
+}
+
+// AllRenewed forgets that every product was marked, up to a change.
+func AllRenewed(tx *sqlite.Tx, upTo string) error { return Untouch(tx, []int64{0}, upTo) }
+
+// AmongDirty lists those of some products that are marked.
+func AmongDirty(tx *sqlite.Tx, products []int64) ([]int64, error) {
+	list, err := json.Marshal(products)
+	if err != nil {
+		return nil, err
+	}
+	return sqlite.Select[int64](tx, "SELECT product_id FROM dirty_product WHERE product_id IN "+
+		"(SELECT value FROM json_each(?))", string(list))
 }
 
 // Touched lists the products marked up to a change.
@@ -162,12 +199,8 @@ func Touched(tx *sqlite.Tx, upTo string) ([]int64, error) {
 	)
 }
 
-// Untouch forgets the marks up to a change: of some products, or of all where the list is nil.
+// Untouch forgets the marks of some products up to a change.
 func Untouch(tx *sqlite.Tx, products []int64, upTo string) error {
-	if products == nil {
-		_, err := tx.Exec("DELETE FROM dirty_product WHERE change <= CAST(? AS INTEGER)", upTo)
-		return err
-	}
 	list, err := json.Marshal(products)
 	if err != nil {
 		return err
@@ -178,21 +211,6 @@ func Untouch(tx *sqlite.Tx, products []int64, upTo string) error {
 		upTo,
 		string(list),
 	)
-	return err
-}
-
-// DirtyDevices lists the devices of which something new was reported up to a change, and whose changes between scans
-// are to be worked out anew.
-func DirtyDevices(tx *sqlite.Tx, upTo string) ([]int64, error) {
-	return sqlite.Select[int64](tx,
-		"SELECT device_id FROM dirty_device WHERE change <= CAST(? AS INTEGER) ORDER BY device_id",
-		upTo,
-	)
-}
-
-// Clean forgets that devices were dirty up to a change.
-func Clean(tx *sqlite.Tx, upTo string) error {
-	_, err := tx.Exec("DELETE FROM dirty_device WHERE change <= CAST(? AS INTEGER)", upTo)
 	return err
 }
 

@@ -70,6 +70,34 @@ func LoadConditionsOn(tx *sqlite.Tx, settings *Settings, now int64, more []condi
 	return c, nil
 }
 
+// Asked is what conditions on the snapshot's devices are asked of, with what some more conditions mention.
+func (e *Snapshot) Asked(tx *sqlite.Tx, more []condition.Condition) (*ConditionFacts, error) {
+	c := e.Conditions
+	var devices []int64
+	if e.part != nil {
+		for i := range e.Devices {
+			devices = append(devices, e.Devices[i].ID)
+		}
+	}
+	var err error
+	for _, m := range more {
+		if m.AsksUser() && c.users == nil {
+			if c.users, err = own.OfUsers(tx); err != nil {
+				return nil, err
+			}
+		}
+		for _, id := range m.Titles() {
+			if c.has[id] != nil {
+				continue
+			}
+			if c.has[id], err = DevicesWith(tx, id, c.Now, devices); err != nil {
+				return nil, err
+			}
+		}
+	}
+	return c, nil
+}
+
 // Titles lists the products that the conditions mention.
 func (c *ConditionFacts) Titles() []int64 { return slices.Sorted(maps.Keys(c.has)) }
 

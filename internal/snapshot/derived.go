@@ -70,6 +70,29 @@ func RecordsOfKey(tx *sqlite.Tx, key string) ([]StoredRecord, error) {
 	)
 }
 
+// NamedRecord is a record with what it was recognised as.
+type NamedRecord struct {
+	StoredRecord
+	Recognition
+}
+
+// RecordsOfKeys reads the records of names, with what they were recognised as, by name and number.
+func RecordsOfKeys(tx *sqlite.Tx, keys []string) ([]NamedRecord, error) {
+	list, err := json.Marshal(keys)
+	if err != nil {
+		return nil, err
+	}
+	return sqlite.Query(tx, func(r *sql.Rows, v *NamedRecord) error {
+		err := r.Scan(&v.ID, &v.StoredRecord.Publisher, &v.Name, &v.StoredRecord.Version, &v.StoredRecord.Edition,
+			&v.Architecture, &v.Language, &v.FileName, &v.TagID, &v.PURL, &v.CPE, &v.Key, &v.Product, &v.TitleVersion,
+			&v.Step, &v.NotSoftware)
+		v.Recognition.Record = v.ID
+		return err
+	}, "SELECT "+recordColumns+", n.key, n.product_id, n.title_version, n.step, n.not_software "+
+		"FROM recognition n JOIN record r ON r.id = n.record_id "+
+		"WHERE n.key IN (SELECT value FROM json_each(?)) ORDER BY n.key, r.id", string(list))
+}
+
 // Recognition is what a record was recognised as, in the form that is stored. Line is the catalogue's line that price
 // and category come from.
 type Recognition struct {

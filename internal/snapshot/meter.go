@@ -64,19 +64,39 @@ func LoadMeter(tx *sqlite.Tx, settings *Settings, now int64) (*Meter, error) {
 }
 
 // MeterBy is what some choices, those that have ended too, make metered.
-func MeterBy(tx *sqlite.Tx, settings *Settings, now int64, list []used.Metering) (*Meter, error) {
-	m := &Meter{Of: map[policy.Title][]Period{}}
-	m.Spells = SpellsOf(list)
-	if len(list) == 0 {
-		return m, nil
+func MeterBy(tx *sqlite.Tx, settings *Settings, now int64, list []used.Metering) (m *Meter, err error) {
+	m = &Meter{Of: map[policy.Title][]Period{}, Spells: SpellsOf(list)}
+	if len(list) > 0 {
+		m.Conditions, err = LoadConditions(tx, settings, now, groupsOf(list))
 	}
-	var conditions []condition.Condition
-	for i := range list {
-		conditions = append(conditions, list[i].Group)
-	}
-	var err error
-	m.Conditions, err = LoadConditions(tx, settings, now, conditions)
 	return m, err
+}
+
+// metering is what is metered on the devices of the snapshot.
+func metering(tx *sqlite.Tx, e *Snapshot) (*Meter, error) {
+	if e.meter != nil {
+		return e.meter, nil
+	}
+	list, err := used.MeteringsEver(tx)
+	if err != nil {
+		return nil, err
+	}
+	m := &Meter{Of: map[policy.Title][]Period{}, Spells: SpellsOf(list)}
+	if len(list) > 0 {
+		if m.Conditions, err = e.Asked(tx, groupsOf(list)); err != nil {
+			return nil, err
+		}
+	}
+	e.meter = m
+	return m, nil
+}
+
+// groupsOf are the conditions of choices.
+func groupsOf(list []used.Metering) (out []condition.Condition) {
+	for i := range list {
+		out = append(out, list[i].Group)
+	}
+	return out
 }
 
 // SpellsOf lists what was chosen from when on, the oldest first; of several changes on a day the last holds.

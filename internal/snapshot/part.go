@@ -89,10 +89,10 @@ func (e *Snapshot) Lacks(code string) bool {
 	return e.part != nil && !known
 }
 
-// LacksDevice is Lacks by the number of the device.
+// LacksDevice reports whether a device was not read: it came since, or nobody asked for it.
 func (e *Snapshot) LacksDevice(id int64) bool {
 	_, known := e.DeviceAt[id]
-	return e.part != nil && !known
+	return !known
 }
 
 // needHosts reads the hosts of the devices from a place on, and those to which they may move.

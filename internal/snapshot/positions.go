@@ -26,6 +26,22 @@ func NewPositions(e *Snapshot) *Positions {
 	return &Positions{Snapshot: e, Ways: map[int64][]position.Way{}, Amounts: map[int64][]int64{}}
 }
 
+// Of is the positions of some products, in order, alone.
+func (d *Positions) Of(products []int64) *Positions {
+	out := NewPositions(d.Snapshot)
+	for _, f := range d.Figures {
+		if _, is := slices.BinarySearch(products, f.Product); is {
+			out.Figures = append(out.Figures, f)
+		}
+	}
+	for _, id := range products {
+		if ways := d.Ways[id]; ways != nil {
+			out.Ways[id], out.Amounts[id] = ways, d.Amounts[id]
+		}
+	}
+	return out
+}
+
 // ComputeAll works out every position, until ctx ends. It returns how much of each product is short, and which line
 // covers each device.
 func (d *Positions) ComputeAll(

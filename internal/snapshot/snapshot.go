@@ -43,6 +43,8 @@ type Snapshot struct {
 	takenBack  map[seat]bool // seats that a trial takes back
 	Only       []int64       // the products that are loaded, in order; nil is all
 	Tallies    []Tally       // by place in devices, where they are asked for
+	pieces     *pieces       // where installs are counted in pieces
+	meter      *Meter        // nil until it is asked for
 }
 
 // recFacts is a record's recognition in the form that counting needs.
@@ -149,6 +151,7 @@ type loading struct {
 	part     bool    // of devices and people only those that the installs and the use need
 	traced   bool    // in what way each product is on each device is kept
 	tallied  bool    // what each device adds to the sums is kept
+	later    bool    // installs are counted later, in pieces
 	policies []policy.Policy
 }
 
@@ -168,11 +171,6 @@ func (svc *Loader) Moment() int64 { return moment(svc.Today(), svc.Clock.Now().U
 
 // moment is the last second of a day, or now where that is not over.
 func moment(day civil.Day, now int64) int64 { return min(day.EndUnix()-1, now) }
-
-// LoadTallied loads everything that the figures of today rest on, with what each device adds to the sums.
-func (svc *Loader) LoadTallied(tx *sqlite.Tx) (*Snapshot, error) {
-	return svc.load(tx, svc.Today(), svc.Clock.Now().Unix(), loading{tallied: true})
-}
 
 // LoadProducts loads what the figures of some products of today rest on, and of devices and people only those that
 // these need: what it costs follows how much there is of these products.
@@ -263,13 +261,21 @@ func (svc *Loader) load(tx *sqlite.Tx, asOf civil.Day, now int64, how loading) (
 	if err := e.loadRecords(tx, how); err != nil {
 		return nil, err
 	}
+	if how.later {
+		return e, nil
+	}
 	if err := e.count(tx, how); err != nil || how.devices != nil {
 		return e, err
 	}
-	if err := e.loadPersonsOfDemand(tx, how.only); err != nil {
-		return nil, err
+	return e, e.loadDemand(tx, how.only)
+}
+
+// loadDemand adds the demand of seats and of use to what is counted of some products; nil is all.
+func (e *Snapshot) loadDemand(tx *sqlite.Tx, only []int64) error {
+	if err := e.loadPersonsOfDemand(tx, only); err != nil {
+		return err
 	}
-	return e, e.loadDemandOfUse(tx, how.only)
+	return e.loadDemandOfUse(tx, only)
 }
 
 // loadInventory loads what is known of devices and people: of all, or of those that installs need.

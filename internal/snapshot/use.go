@@ -1,7 +1,9 @@
 package snapshot
 
 import (
+	"cmp"
 	"encoding/json"
+	"maps"
 	"slices"
 
 	"ensomet/internal/core/civil"
@@ -172,7 +174,7 @@ func (e *Snapshot) loadDemandOfUse(tx *sqlite.Tx, only []int64) error {
 			names = append(names, name)
 		}
 	}
-	given, err := e.poolSessions(tx, from, to)
+	given, err := e.poolSessions(tx, wanted, from, to)
 	if err != nil {
 		return err
 	}
@@ -252,66 +254,56 @@ func (e *Snapshot) holders(products map[int64]bool) map[DevicePair]bool {
 
 // loadUsers adds who used the products by these names since the first day of the window.
 func (e *Snapshot) loadUsers(tx *sqlite.Tx, wanted map[int64]bool, names []int64, window civil.Day) error {
-	type user struct{ product, person int64 }
-	users := map[user]bool{}
-	type place struct {
+	type at struct {
 		product int64
-		device  int
+		place   int // in devices, or in persons
 	}
-	nobody := map[place]bool{} // where nobody knows who used it
+	users, nobody := map[at]bool{}, map[at]bool{} // who used it, and where nobody knows who did
 	holds := e.holders(wanted)
 	err := used.EachDay(tx, names, nil, window, e.AsOf, func(d used.Day) error {
 		f := e.Products[e.UseNames[d.Name]]
-		at, known := e.DeviceAt[d.Device]
+		i, known := e.DeviceAt[d.Device]
 		if !known || !f.countsUseOn(d.Device) {
 			return nil
 		}
 		who := e.countsAs(d.Person)
 		if who == "" && !holds[DevicePair{d.Device, f.Id}] { // else its main user counts, or the device
-			who = e.countsAs(e.Devices[at].PrimaryUser)
+			who = e.countsAs(e.Devices[i].PrimaryUser)
 		}
 		switch {
 		case who != "":
-			users[user{f.Id, e.persons[e.person(who)].ID}] = true
+			users[at{f.Id, e.person(who)}] = true
 		case holds[DevicePair{d.Device, f.Id}]:
 		default:
-			nobody[place{f.Id, at}] = true
+			nobody[at{f.Id, i}] = true
 		}
 		return nil
 	})
 	if err != nil {
 		return err
 	}
-	for at := range e.Devices {
-		for id := range wanted {
-			if nobody[place{id, at}] {
-				f, d := e.Products[id], &e.Devices[at]
-				f.persons = append(
-					f.persons,
-					demand.Person{Device: d.ID, Kind: d.Kind, Set: e.anySet(f), Why: "used",
-						Place: entitle.Place{Unit: d.OrgUnit, Country: d.Country}},
-				)
-			}
-		}
+	inOrder := func(a, b at) int { return cmp.Or(cmp.Compare(a.place, b.place), cmp.Compare(a.product, b.product)) }
+	for _, v := range slices.SortedFunc(maps.Keys(nobody), inOrder) {
+		f, d := e.Products[v.product], &e.Devices[v.place]
+		f.persons = append(
+			f.persons,
+			demand.Person{Device: d.ID, Kind: d.Kind, Set: e.anySet(f), Why: "used",
+				Place: entitle.Place{Unit: d.OrgUnit, Country: d.Country}},
+		)
 	}
-	for i := range e.persons { // in the order of persons, so that the answer is always the same
-		p := &e.persons[i]
-		for id := range wanted {
-			if users[user{id, p.ID}] {
-				f := e.Products[id]
-				f.persons = append(
-					f.persons,
-					demand.Person{User: p.ID, Place: e.userPlace(p), Set: e.usedSet(f, p), Why: "used"},
-				)
-			}
-		}
+	for _, v := range slices.SortedFunc(maps.Keys(users), inOrder) { // so that the answer is always the same
+		f, p := e.Products[v.product], &e.persons[v.place]
+		f.persons = append(
+			f.persons,
+			demand.Person{User: p.ID, Place: e.userPlace(p), Set: e.usedSet(f, p), Why: "used"},
+		)
 	}
 	return nil
 }
 
-// poolSessions reads what was out of licence servers' pools in a time.
-func (e *Snapshot) poolSessions(tx *sqlite.Tx, from, to int64) ([]used.PoolSession, error) {
-	if len(e.pools) == 0 {
+// poolSessions reads what was out of licence servers' pools in a time, where some of the products have a pool.
+func (e *Snapshot) poolSessions(tx *sqlite.Tx, wanted map[int64]bool, from, to int64) ([]used.PoolSession, error) {
+	if !slices.ContainsFunc(e.pools, func(p used.Pool) bool { return wanted[p.Product] }) {
 		return nil, nil
 	}
 	return used.PoolSessions(tx, from, to)
@@ -395,7 +387,11 @@ func (e *Snapshot) LoadUse(tx *sqlite.Tx) (map[DevicePair]*Use, error) {
 		return u
 	}
 	names, devices := e.usedHere()
-	err := used.EachDay(tx, names, devices, 0, e.AsOf, func(d used.Day) error {
+	on := devices
+	if e.pieces != nil && names != nil { // they were used on all the devices
+		on = nil
+	}
+	err := used.EachDay(tx, names, on, 0, e.AsOf, func(d used.Day) error {
 		id := e.UseNames[d.Name]
 		if _, known := e.DeviceAt[d.Device]; !known || id == 0 {
 			return nil
@@ -410,7 +406,7 @@ func (e *Snapshot) LoadUse(tx *sqlite.Tx) (map[DevicePair]*Use, error) {
 	if err != nil {
 		return nil, err
 	}
-	err = used.EachLast(tx, devices, e.AsOf, func(l used.Last) error {
+	err = used.EachLast(tx, devices, recordsOf(e), e.AsOf, func(l used.Last) error {
 		if l.Record < int64(len(e.Recs)) && e.Recs[l.Record].Product != nil {
 			u := at(l.Device, e.Recs[l.Record].Product.Id)
 			u.LastUses = append(u.LastUses, usage.LastUse{UsedOn: l.UsedOn, SeenOn: l.SeenOn})
@@ -420,11 +416,11 @@ func (e *Snapshot) LoadUse(tx *sqlite.Tx) (map[DevicePair]*Use, error) {
 	if err != nil {
 		return nil, err
 	}
-	measured, err := LoadMeasured(tx, devices, e.AsOf)
+	measured, err := e.measuredOn(tx, devices)
 	if err != nil {
 		return nil, err
 	}
-	meter, err := LoadMeter(tx, &e.Settings, e.At)
+	meter, err := metering(tx, e)
 	if err != nil {
 		return nil, err
 	}
@@ -445,12 +441,18 @@ func (e *Snapshot) LoadUse(tx *sqlite.Tx) (map[DevicePair]*Use, error) {
 
 // usedHere are the names of use of what is loaded, and the devices that are there; nil is all.
 func (e *Snapshot) usedHere() (names, devices []int64) {
-	if e.part == nil {
+	switch {
+	case e.pieces != nil && e.Only != nil:
+		devices = heldOn(e)
+	case e.pieces != nil:
+		devices = e.pieces.devices
+	case e.part == nil:
 		return nil, nil
-	}
-	devices = make([]int64, len(e.Devices))
-	for i := range e.Devices {
-		devices[i] = e.Devices[i].ID
+	default:
+		devices = make([]int64, len(e.Devices))
+		for i := range e.Devices {
+			devices[i] = e.Devices[i].ID
+		}
 	}
 	if e.Only == nil {
 		return nil, devices

@@ -1,6 +1,7 @@
 package titles
 
 import (
+	"errors"
 	"maps"
 	"slices"
 
@@ -117,109 +118,106 @@ func worth(e *snapshot.Snapshot, n *snapshot.NameFact, p titlesdb.KeptProposal) 
 // that nobody has recognised, which are worth what their installs are, are summed up anew; e has what the worth of a
 // name rests on.
 func (svc *Service) MoveNames(tx *sqlite.Tx, e *snapshot.Snapshot, moved map[string]counts.Sums) error {
-	marked, err := titlesdb.TakeMarkedNames(tx)
+	keys := slices.Sorted(maps.Keys(moved))
+	if len(keys) == 0 {
+		return nil
+	}
+	marked, err := titlesdb.TakeMarkedNames(tx, keys)
 	if err != nil {
 		return err
 	}
-	anew := map[string]bool{}
-	for _, key := range marked {
-		anew[key] = true
+	sums, err := titlesdb.SumsOfNames(tx, keys)
+	if err != nil {
+		return err
 	}
-	keys := slices.Compact(slices.Sorted(slices.Values(slices.AppendSeq(marked, maps.Keys(moved)))))
-	a := again{svc: svc, tx: tx, e: e}
+	var anew []string
 	for _, key := range keys {
-		by := moved[key]
-		s, err := titlesdb.SumsOfName(tx, key)
-		if err != nil {
-			return err
-		}
+		by, s := moved[key], sums[key]
 		open := s.State == "unrecognised" || s.State == "later" || s.State == "waiting"
-		if by == (counts.Sums{}) && s.Stored && !anew[key] {
+		_, is := slices.BinarySearch(marked, key)
+		if by == (counts.Sums{}) && s.Stored && !is {
 			continue
 		}
 		s.Installs, s.Devices, s.Stale = s.Installs+by.Installs, s.Devices+by.Devices, s.Stale+by.Stale
-		if s.Stored && !open && !anew[key] {
-			err = titlesdb.PutSumsOfName(tx, key, s)
-		} else {
-			err = a.sumUp(key, s)
+		if sums[key] = s; s.Stored && !open && !is {
+			if err := titlesdb.PutSumsOfName(tx, key, s); err != nil {
+				return err
+			}
+			continue
 		}
-		if err != nil {
-			return err
-		}
+		anew = append(anew, key)
 	}
-	return nil
+	return svc.sumUpAnew(tx, e, anew, sums)
 }
 
-// again sums names up anew, one by one.
-type again struct {
-	svc     *Service
-	tx      *sqlite.Tx
-	e       *snapshot.Snapshot
-	worker  *recognise.Worker // nil until a proposal is to be made
-	madeFor string
-}
-
-// sumUp writes what is known of a name; s says how often it is installed.
-func (a *again) sumUp(key string, s titlesdb.NameSums) error {
-	records, err := snapshot.RecordsOfKey(a.tx, key)
+// RenewNames sums some raw names up anew.
+func (svc *Service) RenewNames(tx *sqlite.Tx, e *snapshot.Snapshot, keys []string) error {
+	slices.Sort(keys)
+	if _, err := titlesdb.TakeMarkedNames(tx, keys); err != nil {
+		return err
+	}
+	sums, err := titlesdb.SumsOfNames(tx, keys)
 	if err != nil {
 		return err
 	}
-	if len(records) == 0 {
-		return facts.DropName(a.tx, key)
-	}
-	ids := make([]int64, len(records))
-	for i := range records {
-		ids[i] = records[i].ID
-	}
-	list, err := snapshot.RecognitionsOf(a.tx, ids)
-	if err != nil {
-		return err
-	}
-	versions := map[string]bool{}
-	n := snapshot.NameFact{Key: key, Publisher: records[0].Publisher, Name: records[0].Name,
-		Records: int64(len(records)), Installs: s.Installs, Devices: s.Devices, Stale: s.Stale}
-	for i := range list {
-		versions[list[i].TitleVersion] = true
-		n.State = list[i].StateOfName(n.State)
-	}
-	n.Versions = int64(len(versions))
-	if n.State == "unrecognised" {
-		p, err := a.proposal(key, &records[0])
-		if err != nil {
-			return err
-		}
-		worth(a.e, &n, p)
-	}
-	state, err := titlesdb.StateByPeople(a.tx, key, a.e.AsOf)
-	if err != nil {
-		return err
-	}
-	if state != "" {
-		n.State = state
-	}
-	return facts.PutName(a.tx, n)
+	return svc.sumUpAnew(tx, e, keys, sums)
 }
 
-// proposal is the first proposal for a name, which is made where none is kept.
-func (a *again) proposal(key string, r *snapshot.StoredRecord) (titlesdb.KeptProposal, error) {
-	if a.madeFor == "" {
-		var err error
-		if a.madeFor, err = a.tx.Setting(renewal.CatalogueChanges); err != nil {
-			return titlesdb.KeptProposal{}, err
+// sumUpAnew writes what is known of some names, in order; sums says how often they are installed.
+func (svc *Service) sumUpAnew(tx *sqlite.Tx, e *snapshot.Snapshot, keys []string,
+	sums map[string]titlesdb.NameSums) error {
+	if len(keys) == 0 {
+		return nil
+	}
+	records, err := snapshot.RecordsOfKeys(tx, keys)
+	if err != nil {
+		return err
+	}
+	madeFor, err := tx.Setting(renewal.CatalogueChanges)
+	if err != nil {
+		return err
+	}
+	kept, err := titlesdb.ProposalsFor(tx, keys, madeFor)
+	if err != nil {
+		return err
+	}
+	states, err := titlesdb.StatesByPeople(tx, keys, e.AsOf)
+	if err != nil {
+		return err
+	}
+	var worker *recognise.Worker // nil until a proposal is to be made
+	var names []snapshot.NameFact
+	var made []titlesdb.KeptProposal
+	for from := 0; from < len(records); {
+		first, key, versions := &records[from], records[from].Key, map[string]bool{}
+		s := sums[key]
+		n := snapshot.NameFact{Key: key, Publisher: first.StoredRecord.Publisher, Name: first.Name,
+			Installs: s.Installs, Devices: s.Devices, Stale: s.Stale}
+		to := from
+		for ; to < len(records) && records[to].Key == key; to++ {
+			versions[records[to].TitleVersion] = true
+			n.State = records[to].StateOfName(n.State)
 		}
-	}
-	p, err := titlesdb.ProposalFor(a.tx, key, a.madeFor)
-	if err != nil || p.Record == r.ID {
-		return p, err
-	}
-	if a.worker == nil {
-		k, err := a.svc.Snapshots.Knowledge(a.tx)
-		if err != nil {
-			return p, err
+		n.Records, n.Versions, from = int64(to-from), int64(len(versions)), to
+		if n.State == "unrecognised" {
+			p, known := kept[key]
+			if !known || p.Record != first.ID {
+				if worker == nil {
+					k, err := svc.Snapshots.Knowledge(tx)
+					if err != nil {
+						return err
+					}
+					worker = k.Recogniser().Worker()
+				}
+				p = firstProposal(worker, key, &first.StoredRecord)
+				made = append(made, p)
+			}
+			worth(e, &n, p)
 		}
-		a.worker = k.Recogniser().Worker()
+		if state := states[key]; state != "" {
+			n.State = state
+		}
+		names = append(names, n)
 	}
-	p = firstProposal(a.worker, key, r)
-	return p, titlesdb.PutProposals(a.tx, []titlesdb.KeptProposal{p}, a.madeFor)
+	return errors.Join(titlesdb.PutProposals(tx, made, madeFor), facts.PutNames(tx, keys, names))
 }

@@ -198,9 +198,6 @@ func (svc *Service) Restate(tx *sqlite.Tx, keys []string) error {
 	if err != nil {
 		return err
 	}
-	if !tx.Previewed() {
-		svc.noteDecided(keys)
-	}
 	if err := titlesdb.MarkNames(tx, keys); err != nil {
 		return err
 	}

@@ -3,7 +3,6 @@ package titles
 import (
 	"cmp"
 	"context"
-	"errors"
 	"fmt"
 	"maps"
 	"runtime"
@@ -377,11 +376,14 @@ func storeRecognitions(
 	if err := b.Flush(); err != nil {
 		return err
 	}
+	if err := titlesdb.MarkNames(tx, keys); err != nil {
+		return err
+	}
 	if len(changed) > mostChanged { // then everything is counted anew
 		if err := renewal.TouchNow(tx, []int64{0}); err != nil {
 			return err
 		}
-	} else if err := errors.Join(renewal.TouchDevicesOf(tx, records), titlesdb.MarkNames(tx, keys)); err != nil {
+	} else if err := renewal.TouchDevicesOf(tx, records); err != nil {
 		return err
 	}
 	if len(otherwise) == 0 {

@@ -101,7 +101,7 @@ func empty(c condition.Condition) bool {
 func (svc *Service) PreviewRule(ctx context.Context, d RuleDraft, who string) (Effect, error) {
 	var out Effect
 	err := svc.DB.Preview(ctx, func(tx *sqlite.Tx) (err error) {
-		out, err = svc.ruleAndCompare(tx, d, who, false)
+		out, _, err = svc.ruleAndCompare(tx, d, who, false)
 		return err
 	})
 	return out, err
@@ -115,27 +115,32 @@ func (svc *Service) PutRule(ctx context.Context, d RuleDraft, who string) (Effec
 		if err != nil {
 			return err
 		}
-		if out, err = svc.ruleAndCompare(tx, d, who, waits); err != nil {
+		var records []int64
+		if out, records, err = svc.ruleAndCompare(tx, d, who, waits); err != nil {
 			return err
 		}
-		if err := tx.Note(svc.Clock.Now(), who, "made a rule", d.Name, d.Outcome); err != nil {
+		if err := tx.Note(svc.Clock.Now(), who, "made a rule", d.Name, d.Outcome); err != nil || waits {
 			return err
 		}
-		return renewal.Mark(tx, false)
+		if len(records) > mostChanged {
+			return renewal.Mark(tx, false)
+		}
+		return errors.Join(renewal.TouchDevicesOf(tx, records), renewal.Count(tx, renewal.Changes))
 	})
 	return out, err
 }
 
 // ruleAndCompare keeps the rule and says what moved. What it touches is what is recognised otherwise than before, or
-// left out otherwise.
-func (svc *Service) ruleAndCompare(tx *sqlite.Tx, d RuleDraft, who string, waits bool) (Effect, error) {
+// left out otherwise; it returns these records.
+func (svc *Service) ruleAndCompare(tx *sqlite.Tx, d RuleDraft, who string, waits bool) (Effect, []int64,
+	error) {
 	out := Effect{Moves: []snapshot.PositionChange{}, Waits: waits}
 	r, err := d.rule()
 	if err != nil {
-		return out, err
+		return out, nil, err
 	}
 	if err := svc.keepRule(tx, d.ID, d.Revision, who, ruleFieldsOf(d)); err != nil {
-		return out, err
+		return out, nil, err
 	}
 	v := snapshot.NameRule{Rule: r, On: !d.Off, State: "holds", Author: who, At: svc.Clock.Now().Unix()}
 	if waits {
@@ -143,18 +148,18 @@ func (svc *Service) ruleAndCompare(tx *sqlite.Tx, d RuleDraft, who string, waits
 	}
 	records, err := snapshot.AllRecords(tx, false)
 	if err != nil {
-		return out, err
+		return out, nil, err
 	}
 	before, err := recognitionsByRecord(tx)
 	if err != nil {
-		return out, err
+		return out, nil, err
 	}
 	k, err := svc.Snapshots.Knowledge(tx)
 	if err != nil {
-		return out, err
+		return out, nil, err
 	}
 	if k.Catalogue.Product(v.Product) == nil && v.Product != 0 {
-		return out, refuse.New("the catalogue has no such title")
+		return out, nil, refuse.New("the catalogue has no such title")
 	}
 	replace(k, v)
 	var changed []snapshot.Recognition
@@ -164,7 +169,7 @@ func (svc *Service) ruleAndCompare(tx *sqlite.Tx, d RuleDraft, who string, waits
 		if d.ID != 0 { // of the rule as it was, too
 			old, err := svc.Snapshots.Knowledge(tx)
 			if err != nil {
-				return out, err
+				return out, nil, err
 			}
 			for i := range old.Rules {
 				if old.Rules[i].ID == d.ID {
@@ -192,33 +197,33 @@ func (svc *Service) ruleAndCompare(tx *sqlite.Tx, d RuleDraft, who string, waits
 	if !r.Outcome.LeavesOut() {
 		if out.Installs, out.LastYear, err = titlesdb.InstallsOfRecords(tx, touched,
 			svc.Clock.Now().Unix()-365*24*3600); err != nil {
-			return out, err
+			return out, nil, err
 		}
 	}
 	var was map[snapshot.ProductMetric]snapshot.NamedFigure
 	var counts [2]int64
 	if was, counts[0], err = svc.Snapshots.FiguresAndExcluded(tx, products); err != nil {
-		return out, err
+		return out, nil, err
 	}
 	if err := titlesdb.PutNameRule(tx, &v); err != nil {
-		return out, err
+		return out, nil, err
 	}
 	if waits {
-		return out, nil
+		return out, touched, nil
 	}
 	if err := svc.putChanged(tx, changed, products); err != nil {
-		return out, err
+		return out, nil, err
 	}
 	is, left, err := svc.Snapshots.FiguresAndExcluded(tx, products)
 	if err != nil {
-		return out, err
+		return out, nil, err
 	}
 	counts[1] = left
 	if r.Outcome.LeavesOut() {
 		out.Installs, out.LastYear = counts[1]-counts[0], counts[1]-counts[0]
 	}
 	out.Moves = snapshot.Moves(was, is)
-	return out, nil
+	return out, touched, nil
 }
 
 // ruleFields are what a person changes of a rule, and whether a second person is asked.
@@ -283,12 +288,14 @@ func (svc *Service) putChanged(tx *sqlite.Tx, changed []snapshot.Recognition, pr
 	if err != nil {
 		return err
 	}
+	keys := make([]string, 0, len(changed))
 	for _, n := range changed {
+		keys = append(keys, n.Key)
 		if err := snapshot.AddRecognition(b, n); err != nil {
 			return err
 		}
 	}
-	return b.Flush()
+	return errors.Join(b.Flush(), titlesdb.MarkNames(tx, keys))
 }
 
 // mostPreviewed is how many positions a preview computes before it computes all of them at once.

@@ -171,15 +171,19 @@ type Last struct {
 	UsedOn, SeenOn civil.Day
 }
 
-// EachLast walks last uses up to a day, on some devices or where that is nil on all.
-func EachLast(tx *sqlite.Tx, devices []int64, until civil.Day, fn func(Last) error) error {
+// EachLast walks last uses up to a day, of some devices and records alone where these are not nil.
+func EachLast(tx *sqlite.Tx, devices, records []int64, until civil.Day, fn func(Last) error) error {
 	on, args, err := among("device_id", devices, until)
+	if err != nil {
+		return err
+	}
+	of, args, err := among("+record_id", records, args...) // a device has few: they are not looked up one by one
 	if err != nil {
 		return err
 	}
 	rows, err := tx.QueryContext(
 		tx.Ctx,
-		"SELECT device_id, record_id, used_on, seen_on FROM last_use WHERE "+on+"used_on <= ?1",
+		"SELECT device_id, record_id, used_on, seen_on FROM last_use WHERE "+on+of+"used_on <= ?1",
 		args...,
 	)
 	if err != nil {

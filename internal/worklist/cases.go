@@ -76,11 +76,6 @@ func (svc *Service) UpdateCases(tx *sqlite.Tx, d *Findings) error {
 	if err != nil {
 		return err
 	}
-	if d.Scope == nil {
-		if err := svc.CasesSeen(tx); err != nil {
-			return err
-		}
-	}
 	for i := range cases {
 		c := &cases[i]
 		if c.Kind.Requested() {
@@ -114,8 +109,13 @@ func (d *Findings) prepare(tx *sqlite.Tx) error {
 		return nil
 	}
 	var err error
-	if d.Scope.keys, err = worklistdb.KeysTouch(tx, d.Scope.Devices, d.Scope.Products); err != nil {
-		return err
+	switch d.Scope.Keys {
+	case KeysToo:
+		d.Scope.keys = true
+	case KeysWhereTouched:
+		if d.Scope.keys, err = worklistdb.KeysTouch(tx, d.Scope.Devices, d.Scope.Products); err != nil {
+			return err
+		}
 	}
 	list, err := worklistdb.CasesAbout(tx, d.Scope.Products, d.Scope.Devices, d.Scope.keys)
 	if err != nil {
@@ -206,10 +206,8 @@ func casesSeen(tx *sqlite.Tx) (int64, error) {
 	return last, err
 }
 
-// CasesSeen notes that all cases that something touched were looked at.
-func (svc *Service) CasesSeen(tx *sqlite.Tx) error {
-	return tx.SetSetting(casesSeenAt, sqlite.Itoa(svc.Clock.Now().Unix()))
-}
+// CasesSeen notes that all cases that anything touched were looked at, as of a second since 1970.
+func CasesSeen(tx *sqlite.Tx, at int64) error { return tx.SetSetting(casesSeenAt, sqlite.Itoa(at)) }
 
 // because says who changed what a case rested on, where nothing is found any more and no evidence ended it.
 func because(tx *sqlite.Tx, e *snapshot.Snapshot, c *casework.Case, since int64, out *casework.Evidence) error {

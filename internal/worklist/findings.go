@@ -43,8 +43,18 @@ type finding struct {
 type Scope struct {
 	Products []int64 // in order
 	Devices  []int64 // in order
-	keys     bool    // those about licence keys, too
+	Keys     Keys
+	keys     bool // those about licence keys, too
 }
+
+// Keys says when cases about licence keys are looked at, which are judged all together.
+type Keys int
+
+const (
+	KeysWhereTouched Keys = iota // where one is on the devices or of the products
+	KeysApart                    // not here
+	KeysToo
+)
 
 // Findings is what a computation found, and what shows that cases are done.
 type Findings struct {
@@ -91,6 +101,20 @@ func (s *Scope) of(c *casework.Case) bool {
 	return s.about(c.Product)
 }
 
+// Of is what was found of some products, and of what some devices lack, of those that were looked at.
+func (d *Findings) Of(products, devices []int64) *Findings {
+	out := *d
+	out.Scope = &Scope{Products: products, Devices: devices, Keys: d.Scope.Keys, keys: d.Scope.keys}
+	out.Positions, out.found = d.Positions.Of(products), nil
+	for _, f := range d.found {
+		c := casework.Case{Kind: f.kind, Device: f.device, Product: f.product}
+		if out.Scope.of(&c) {
+			out.found = append(out.found, f)
+		}
+	}
+	return &out
+}
+
 // Find gathers the findings of a computation. A title that is restricted on a device is found for that alone.
 func (d *Findings) Find(
 	tx *sqlite.Tx,
@@ -100,6 +124,12 @@ func (d *Findings) Find(
 ) error {
 	if err := d.prepare(tx); err != nil {
 		return err
+	}
+	if d.Scope != nil && len(d.Scope.Products) == 0 {
+		if err := d.findMissing(tx); err != nil || !d.Scope.keys {
+			return err
+		}
+		return d.findKeys(tx)
 	}
 	taken, err := d.findRestricted(tx)
 	if err != nil {
@@ -391,9 +421,9 @@ func (d *Findings) findMissing(tx *sqlite.Tx) error {
 		if p.Product == 0 {
 			what = "a title of " + cmp.Or(p.Category, p.Publisher)
 		}
-		for k := range e.Devices {
+		for _, k := range d.lookedAt() {
 			dev := &e.Devices[k]
-			if dev.Status != evidence.InService || dev.LastScan == 0 || has[dev.ID] || !d.Scope.lacking(dev.ID) ||
+			if dev.Status != evidence.InService || dev.LastScan == 0 || has[dev.ID] ||
 				!p.Group.Holds(e.Conditions.Of(dev)) {
 				continue
 			}
@@ -432,6 +462,25 @@ func (d *Findings) findMissing(tx *sqlite.Tx) error {
 		return was
 	})
 	return nil
+}
+
+// lookedAt are the places of the devices of which it is looked for what they lack.
+func (d *Findings) lookedAt() []int {
+	e := d.Snapshot
+	if d.Scope == nil {
+		out := make([]int, len(e.Devices))
+		for i := range out {
+			out[i] = i
+		}
+		return out
+	}
+	var out []int
+	for _, id := range d.Scope.Devices {
+		if at, known := e.DeviceAt[id]; known {
+			out = append(out, at)
+		}
+	}
+	return out
 }
 
 // having lists the devices that it is looked at of what they lack, and that have one of some products.

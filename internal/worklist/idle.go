@@ -57,7 +57,7 @@ func newReclaimRules(tx *sqlite.Tx, e *snapshot.Snapshot, list []snapshot.Reclai
 		return r, nil
 	}
 	var err error
-	r.conditions, err = snapshot.LoadConditions(tx, &e.Settings, e.At, conditions)
+	r.conditions, err = e.Asked(tx, conditions)
 	return r, err
 }
 

@@ -105,6 +105,12 @@ func PutFacts(tx *sqlite.Tx, today civil.Day, keys []string) error {
 	return err
 }
 
+// Known lists everybody who is known, or was when the list was made.
+func Known(tx *sqlite.Tx) ([]string, error) {
+	return sqlite.Select[string](tx, "SELECT counts_as FROM person_record WHERE counts_as <> '' "+
+		"UNION SELECT key FROM person_fact ORDER BY 1")
+}
+
 // Touch notes that something of people has changed.
 func Touch(tx *sqlite.Tx, keys []string) error {
 	if len(keys) == 0 {

@@ -10,7 +10,6 @@ import (
 	"crypto/x509"
 	"crypto/x509/pkix"
 	"encoding/pem"
-	"ensomet/internal/formats"
 	"fmt"
 	"math/big"
 	"net"
@@ -20,6 +19,8 @@ import (
 	"strings"
 	"testing"
 	"time"
+
+	"ensomet/internal/formats"
 
 	"github.com/go-ldap/ldap/v3"
 )

@@ -1,6 +1,7 @@
 package evidencedb
 
 import (
+	"database/sql"
 	"encoding/json"
 
 	"ensomet/internal/snapshot"
@@ -73,6 +74,34 @@ func PutMembers(tx *sqlite.Tx, list []snapshot.Member) error {
 		}
 	}
 	return b.Flush()
+}
+
+// MembersDiffering lists the devices, of some, that are in other groups than a list says.
+func MembersDiffering(tx *sqlite.Tx, devices []int64, list []snapshot.Member) ([]int64, error) {
+	text, err := json.Marshal(devices)
+	if err != nil {
+		return nil, err
+	}
+	stored, err := sqlite.Query(tx, func(r *sql.Rows, m *snapshot.Member) error { return r.Scan(&m.Group, &m.Device) },
+		"SELECT group_id, device_id FROM group_member WHERE device_id IN (SELECT value FROM json_each(?))",
+		string(text))
+	if err != nil {
+		return nil, err
+	}
+	times := map[snapshot.Member]int{}
+	for _, m := range list {
+		times[m]++
+	}
+	for _, m := range stored {
+		times[m]--
+	}
+	var out []int64
+	for m, n := range times {
+		if n != 0 {
+			out = append(out, m.Device)
+		}
+	}
+	return snapshot.Distinct(out), nil
 }
 
 // PutMembersOf replaces in which groups some devices are.

@@ -28,6 +28,9 @@ CREATE TABLE counted_as (
   UNIQUE (key, product_id, edition, version, title_id, unknown)
 );
 
+-- In which groups a device is.
+CREATE INDEX group_member_by_device ON group_member(device_id, group_id);
+
 -- How many devices of each kind are in service, by the age of their evidence.
 CREATE TABLE fleet (
   kind TEXT PRIMARY KEY,
@@ -93,7 +96,8 @@ END;
 -- +goose StatementEnd
 -- +goose StatementBegin
 CREATE TRIGGER touched_pool_changed AFTER UPDATE OF product_id ON pool BEGIN
-  INSERT INTO touched_device(device_id) SELECT device_id FROM idle_fact WHERE product_id IN (OLD.product_id, NEW.product_id)
+  INSERT INTO touched_device(device_id) SELECT device_id FROM idle_fact
+    WHERE product_id IN (OLD.product_id, NEW.product_id)
     ON CONFLICT DO UPDATE SET counted = 0 WHERE counted;
 END;
 -- +goose StatementEnd
@@ -156,7 +160,8 @@ END;
 -- +goose StatementEnd
 -- +goose StatementBegin
 CREATE TRIGGER touched_seat_changed AFTER UPDATE ON assignment BEGIN
-  INSERT INTO touched_person(key) SELECT code FROM person WHERE id IN (OLD.person_id, NEW.person_id) ON CONFLICT DO NOTHING;
+  INSERT INTO touched_person(key) SELECT code FROM person WHERE id IN (OLD.person_id, NEW.person_id)
+    ON CONFLICT DO NOTHING;
 END;
 -- +goose StatementEnd
 -- +goose StatementBegin

@@ -4,6 +4,7 @@ import (
 	"database/sql"
 	"encoding/json"
 	"errors"
+	"slices"
 
 	"ensomet/internal/core/civil"
 	"ensomet/internal/snapshot"
@@ -206,6 +207,9 @@ func Proposals(tx *sqlite.Tx, madeFor string) (map[string]KeptProposal, error) {
 
 // PutProposals keeps proposals, and forgets those for earlier states of the catalogue.
 func PutProposals(tx *sqlite.Tx, list []KeptProposal, madeFor string) error {
+	if len(list) == 0 {
+		return nil
+	}
 	if _, err := tx.Exec("DELETE FROM proposal WHERE made_for <> ?", madeFor); err != nil {
 		return err
 	}
@@ -336,14 +340,25 @@ type NameSums struct {
 	Stored                   bool // false where nothing is
 }
 
-// SumsOfName reads what is stored of a raw name.
-func SumsOfName(tx *sqlite.Tx, key string) (s NameSums, err error) {
-	err = tx.QueryRowContext(tx.Ctx, "SELECT installs, devices, stale, state, 1 FROM name_fact WHERE key = ?", key).
-		Scan(&s.Installs, &s.Devices, &s.Stale, &s.State, &s.Stored)
-	if errors.Is(err, sql.ErrNoRows) {
-		err = nil
+// SumsOfNames reads what is stored of raw names.
+func SumsOfNames(tx *sqlite.Tx, keys []string) (map[string]NameSums, error) {
+	list, err := json.Marshal(keys)
+	if err != nil {
+		return nil, err
 	}
-	return s, err
+	out := make(map[string]NameSums, len(keys))
+	rows, err := tx.QueryContext(tx.Ctx, "SELECT key, installs, devices, stale, state FROM name_fact WHERE key IN "+
+		"(SELECT value FROM json_each(?))", string(list))
+	if err != nil {
+		return nil, err
+	}
+	return out, sqlite.Each(rows, func() error {
+		var key string
+		s := NameSums{Stored: true}
+		err := rows.Scan(&key, &s.Installs, &s.Devices, &s.Stale, &s.State)
+		out[key] = s
+		return err
+	})
 }
 
 // PutSumsOfName writes how often a raw name is installed.
@@ -363,31 +378,64 @@ func MarkNames(tx *sqlite.Tx, keys []string) error {
 	return err
 }
 
-// TakeMarkedNames lists the raw names whose sums are to be made anew, and forgets that.
-func TakeMarkedNames(tx *sqlite.Tx) ([]string, error) {
-	list, err := sqlite.Select[string](tx, "SELECT key FROM dirty_name ORDER BY key")
-	if err == nil && len(list) > 0 {
-		_, err = tx.Exec("DELETE FROM dirty_name")
-	}
-	return list, err
+// MarkedNames lists raw names whose sums are to be made anew, the first of them.
+func MarkedNames(tx *sqlite.Tx, most int) ([]string, error) {
+	return sqlite.Select[string](tx, "SELECT key FROM dirty_name ORDER BY key LIMIT ?", most)
 }
 
-// ProposalFor reads the first proposal that was made for a name and a state of the catalogue.
-func ProposalFor(tx *sqlite.Tx, key, madeFor string) (p KeptProposal, err error) {
+// TakeMarkedNames lists those of some raw names whose sums are to be made anew, in order, and forgets that.
+func TakeMarkedNames(tx *sqlite.Tx, keys []string) ([]string, error) {
+	list, err := json.Marshal(keys)
+	if err != nil {
+		return nil, err
+	}
+	out, err := sqlite.Select[string](tx,
+		"DELETE FROM dirty_name WHERE key IN (SELECT value FROM json_each(?)) RETURNING key", string(list))
+	slices.Sort(out)
+	return out, err
+}
+
+// OpenNames lists the raw names that nobody has recognised, and those that were set aside or wait for somebody.
+func OpenNames(tx *sqlite.Tx) ([]string, error) {
+	return sqlite.Select[string](tx, "SELECT key FROM name_fact WHERE state IN ('unrecognised', 'later', 'waiting') "+
+		"ORDER BY key")
+}
+
+// ProposalsFor reads the first proposals that were made for names and a state of the catalogue.
+func ProposalsFor(tx *sqlite.Tx, keys []string, madeFor string) (map[string]KeptProposal, error) {
+	text, err := json.Marshal(keys)
+	if err != nil {
+		return nil, err
+	}
 	list, err := sqlite.Select[KeptProposal](tx, `SELECT key, record_id AS record, product_id AS product, edition,
-		score, gather FROM proposal WHERE key = ? AND made_for = ?`, key, madeFor)
-	if err == nil && len(list) > 0 {
-		p = list[0]
+		score, gather FROM proposal WHERE key IN (SELECT value FROM json_each(?)) AND made_for = ?`, string(text),
+		madeFor)
+	out := make(map[string]KeptProposal, len(list))
+	for _, p := range list {
+		out[p.Key] = p
 	}
-	return p, err
+	return out, err
 }
 
-// StateByPeople is the state of a name that recognition alone does not tell: waiting for a second person, or set aside
-// on a day; empty where it is neither.
-func StateByPeople(tx *sqlite.Tx, key string, today civil.Day) (state string, err error) {
-	err = tx.QueryRowContext(tx.Ctx, `SELECT CASE WHEN EXISTS (SELECT 1 FROM decision WHERE key = ?1
-			AND state = 'waiting' AND withdrawn_at IS NULL) THEN 'waiting'
-		WHEN EXISTS (SELECT 1 FROM name_later WHERE key = ?1 AND until_day > ?2) THEN 'later' ELSE '' END`,
-		key, today).Scan(&state)
-	return state, err
+// StatesByPeople are the states of names that recognition alone does not tell: waiting for a second person, or set
+// aside on a day. Those that are neither have none.
+func StatesByPeople(tx *sqlite.Tx, keys []string, today civil.Day) (map[string]string, error) {
+	list, err := json.Marshal(keys)
+	if err != nil {
+		return nil, err
+	}
+	rows, err := tx.QueryContext(tx.Ctx, `SELECT key, 'later' FROM name_later WHERE until_day > ?2
+			AND key IN (SELECT value FROM json_each(?1))
+		UNION ALL SELECT key, 'waiting' FROM decision WHERE state = 'waiting' AND withdrawn_at IS NULL
+			AND key IN (SELECT value FROM json_each(?1))`, string(list), today)
+	if err != nil {
+		return nil, err
+	}
+	out := map[string]string{}
+	return out, sqlite.Each(rows, func() error {
+		var key, state string
+		err := rows.Scan(&key, &state)
+		out[key] = state
+		return err
+	})
 }

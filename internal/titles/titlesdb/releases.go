@@ -6,6 +6,7 @@ import (
 	"fmt"
 
 	"ensomet/internal/core/civil"
+	"ensomet/internal/core/recognise"
 	"ensomet/internal/counts"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -64,6 +65,37 @@ func PutReleases(tx *sqlite.Tx, versions []VersionFact, releases []ReleaseFact) 
 		}
 	}
 	return b.Flush()
+}
+
+// LayReleases gives each title of the catalogue its row among the releases, and says of it how long it is supported.
+// What is installed of it stays as it is.
+func LayReleases(tx *sqlite.Tx, c *recognise.Catalogue) error {
+	kept, err := ReleaseFacts(tx)
+	if err != nil {
+		return err
+	}
+	for _, p := range c.Products() {
+		for i := range p.Titles {
+			t := &p.Titles[i]
+			general, last := snapshot.DatesOf(t).Bounds()
+			was, had := kept[t.ID]
+			delete(kept, t.ID)
+			if had && was.GeneralUntil == general && was.EndOn == last {
+				continue
+			}
+			if _, err := tx.Exec(`INSERT INTO release_fact(title_id, general_until, end_on, installs, devices, stale,
+				year_before) VALUES (?1, ?2, ?3, 0, 0, 0, 0) ON CONFLICT DO UPDATE SET general_until = ?2, end_on = ?3`,
+				t.ID, general, last); err != nil {
+				return err
+			}
+		}
+	}
+	for title := range kept {
+		if _, err := tx.Exec("DELETE FROM release_fact WHERE title_id = ?", title); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // ReleaseFacts reads what is known of the titles, by their numbers.
