@@ -35,7 +35,7 @@ func measureChanges(devices int, kept string) error {
 			took[name] = seconds
 		}
 	}
-	steps := []string{"prepare", "import", "renew", "moves"}
+	steps := []string{"prepare", "import", "renew", "moves", "everything"}
 	if _, err := os.Stat(filepath.Join(dir, "bench.db")); err == nil {
 		steps = steps[3:]
 	} else {
@@ -70,6 +70,11 @@ func measureChanges(devices int, kept string) error {
 	say("a new line of a title", "line")
 	say("a title left out on a device", "left out")
 	fmt.Printf("  peak memory of all these changes                           %8d MB\n", peak["moves"])
+	say("everything from nothing", "from nothing")
+	say("everything anew, beside what is kept", "anew")
+	fmt.Printf("  peak memory of these two                                   %8d MB\n", peak["everything"])
+	fmt.Printf("  whoever writes meanwhile waits at most      %.0f and %.0f ms\n", 1000*took["from nothing waits"],
+		1000*took["anew waits"])
 	return nil
 }
 

@@ -242,8 +242,8 @@ func child(step, dir string) error {
 	}
 	defer db.Close()
 	prog := program.New(db, clock{})
-	if step == "pieces" {
-		return pieces(ctx, prog)
+	if step == "everything" {
+		return everything(ctx, prog)
 	}
 	if step == "moves" {
 		return moves(ctx, prog, opened)

@@ -62,11 +62,20 @@ func (e *Snapshot) letGo() {
 	}
 	e.Findings = e.Findings[:0]
 	for _, f := range e.Products {
-		clear(f.Units)
-		f.Holdings, f.Units, f.persons, f.sessions = f.Holdings[:0], f.Units[:0], nil, nil
+		f.Holdings, f.Units = emptied(f.Holdings), emptied(f.Units)
+		f.persons, f.sessions = nil, nil
 		clear(f.Trace)
 		f.IncludedOn = nil
 	}
+}
+
+// emptied is a list without what was in it, which keeps its room where that is small.
+func emptied[T any](list []T) []T {
+	if cap(list) > 1024 {
+		return nil
+	}
+	clear(list)
+	return list[:0]
 }
 
 // measuredOn says on which days devices were measured; nil is all.
