@@ -32,8 +32,10 @@ const (
 const fleetMoved = "fleet_moved"
 
 const (
-	devicesAtOnce  = 20 // counted in one transaction, so that a writer who waits gets his turn
-	productsAtOnce = 25 // computed together, so that memory stays small
+	devicesAtOnce  = 20 // kept in one transaction, so that a writer who waits gets his turn
+	devicesRead    = 100
+	devicesInMove  = 1000 // before their products are looked at
+	productsAtOnce = 25   // computed together, so that memory stays small
 	casesAtOnce    = 500
 	namesAtOnce    = 200
 	leastOfMany    = 2000
@@ -41,48 +43,27 @@ const (
 )
 
 // move renews what is touched, and nothing else: first the devices, which move the sums, then the products. What
-// changed up to upTo is settled; all says that after it everything is renewed.
-func (svc *Service) move(ctx context.Context, upTo string, all bool) error {
+// changed up to upTo is settled; all says that after it everything is renewed. Where so many devices are touched that
+// others would wait for their products, it takes some and says that there are more.
+func (svc *Service) move(ctx context.Context, upTo string, all bool) (more bool, err error) {
 	began := svc.Clock.Now().Unix()
 	var any bool
 	if err := svc.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
 		any, err = renewal.AnyTouched(tx)
 		return err
 	}); err != nil {
-		return err
+		return false, err
 	}
 	if any {
 		if err := svc.DB.Update(ctx, svc.touchUsed); err != nil {
-			return err
+			return false, err
 		}
 	}
-	counted := 0
-	for more := true; more; {
-		var ids []int64
-		if err := svc.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
-			ids, err = svc.devicesToCount(tx)
-			return err
-		}); err != nil {
-			return err
-		}
-		if more = len(ids) > 0; !more {
-			break
-		}
-		svc.Progress.Step(fmt.Sprintf("counting devices: %d", counted))
-		counted += len(ids)
-		if err := svc.write(ctx, func(tx *sqlite.Tx) error {
-			c, err := svc.reckonThese(tx, ids)
-			if err != nil {
-				return err
-			}
-			return svc.keep(tx, c, ids, true)
-		}); err != nil {
-			return err
-		}
-		svc.moved.note(ids, nil)
+	if more, err = svc.moveDevices(ctx); err != nil {
+		return false, err
 	}
 	if err := svc.moveNames(ctx); err != nil {
-		return err
+		return false, err
 	}
 	var products, devices []int64
 	var seen string
@@ -96,13 +77,13 @@ func (svc *Service) move(ctx context.Context, upTo string, all bool) error {
 		products, err = svc.productsToRenew(tx, seen)
 		return err
 	}); err != nil {
-		return err
+		return false, err
 	}
 	for done := 0; done < len(products); done += productsAtOnce {
 		svc.Progress.Step(fmt.Sprintf("working out the positions that change: %d of %d", done, len(products)))
 		some := products[done:min(done+productsAtOnce, len(products))]
 		if err := svc.renewProducts(ctx, some, nil, seen); err != nil {
-			return err
+			return false, err
 		}
 	}
 	if len(devices) > 0 {
@@ -110,10 +91,10 @@ func (svc *Service) move(ctx context.Context, upTo string, all bool) error {
 	}
 	for some := range slices.Chunk(devices, casesAtOnce) {
 		if err := svc.renewProducts(ctx, nil, some, seen); err != nil {
-			return err
+			return false, err
 		}
 	}
-	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
+	return more, svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		moved, err := tx.Setting(fleetMoved)
 		if err != nil {
 			return err
@@ -130,6 +111,9 @@ func (svc *Service) move(ctx context.Context, upTo string, all bool) error {
 		); err != nil {
 			return err
 		}
+		if more {
+			return nil
+		}
 		if all {
 			if err := worklist.CasesSeen(tx, began); err != nil {
 				return err
@@ -137,6 +121,53 @@ func (svc *Service) move(ctx context.Context, upTo string, all bool) error {
 		}
 		return tx.SetSetting(renewal.ComputedChanges, upTo)
 	})
+}
+
+// moveDevices counts the devices that are touched, some at once, and says whether there are more. What is on them is
+// read and counted while others may write; of a device of which something changes meanwhile nothing is kept, and it is
+// counted again.
+func (svc *Service) moveDevices(ctx context.Context) (more bool, err error) {
+	for counted := 0; counted < devicesInMove; {
+		var ids []int64
+		if err := svc.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
+			ids, err = svc.devicesToCount(tx)
+			return err
+		}); err != nil || len(ids) == 0 {
+			return false, err
+		}
+		svc.Progress.Step(fmt.Sprintf("counting devices: %d", counted))
+		counted += len(ids)
+		if err := svc.DB.Update(ctx, func(tx *sqlite.Tx) error { return renewal.BeginCounting(tx, ids) }); err != nil {
+			return false, err
+		}
+		var c *reckoning
+		if err := svc.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
+			c, err = svc.reckonThese(tx, ids)
+			return err
+		}); err != nil {
+			return false, err
+		}
+		for some := range slices.Chunk(ids, devicesAtOnce) {
+			var kept []int64
+			if err := svc.write(ctx, func(tx *sqlite.Tx) error {
+				touched, err := renewal.AmongTouched(tx, some)
+				if err != nil {
+					return err
+				}
+				kept = slices.DeleteFunc(slices.Clone(some), func(id int64) bool {
+					return slices.Contains(touched, id)
+				})
+				if len(kept) == 0 {
+					return nil
+				}
+				return svc.keep(tx, c, kept, true)
+			}); err != nil {
+				return false, err
+			}
+			svc.moved.note(kept, nil)
+		}
+	}
+	return true, nil
 }
 
 // touchUsed touches the products of which some use changed. Where the use of one is measurable from now on, that
@@ -168,11 +199,11 @@ func (svc *Service) touchUsed(tx *sqlite.Tx) error {
 
 // devicesToCount lists some devices of which something changed, or whose evidence has become of another age.
 func (svc *Service) devicesToCount(tx *sqlite.Tx) ([]int64, error) {
-	ids, err := renewal.TouchedDevices(tx, devicesAtOnce)
+	ids, err := renewal.TouchedDevices(tx, devicesRead)
 	if err != nil || len(ids) > 0 {
 		return ids, err
 	}
-	ids, err = counts.Turning(tx, svc.Snapshots.Moment(), devicesAtOnce)
+	ids, err = counts.Turning(tx, svc.Snapshots.Moment(), devicesRead)
 	slices.Sort(ids)
 	return append([]int64{}, ids...), err
 }

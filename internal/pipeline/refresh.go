@@ -40,7 +40,26 @@ func (svc *Service) settleAndMove(ctx context.Context) error {
 	if err := svc.settle(ctx, false); err != nil {
 		return err
 	}
-	return svc.move(ctx, upTo, false)
+	_, err = svc.move(ctx, upTo, false)
+	return err
+}
+
+// moveAll renews what is touched now; what keeps coming is for the next time.
+func (svc *Service) moveAll(ctx context.Context, upTo string, all bool) error {
+	var touched int
+	if err := svc.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
+		touched, err = renewal.CountTouched(tx)
+		return err
+	}); err != nil {
+		return err
+	}
+	for more := true; more; touched -= devicesInMove {
+		var err error
+		if more, err = svc.move(ctx, upTo, all); err != nil || touched < -devicesInMove {
+			return err
+		}
+	}
+	return nil
 }
 
 // changes is the newest change that anything derived may rest on.
@@ -130,11 +149,14 @@ func (svc *Service) renew(ctx context.Context, all bool) error {
 			if err := svc.computeAll(ctx); err != nil {
 				return err
 			}
-			err = svc.settleAndMove(ctx) // what was touched meanwhile
-		} else {
-			err = svc.move(ctx, upTo, d == nothing)
+			if upTo, err = svc.changes(ctx); err == nil { // of what was touched meanwhile
+				err = svc.settle(ctx, false)
+			}
+			if err != nil {
+				return err
+			}
 		}
-		if err != nil {
+		if err := svc.moveAll(ctx, upTo, d != anew); err != nil {
 			return err
 		}
 		if d == anew {

@@ -93,14 +93,26 @@ func TouchHolders(tx *sqlite.Tx, product int64) error {
 
 // TouchedDevices lists devices that are to be counted, the first of them.
 func TouchedDevices(tx *sqlite.Tx, most int) ([]int64, error) {
-	return sqlite.Select[int64](tx, `SELECT device_id FROM touched_device WHERE counted = 0
+	return sqlite.Select[int64](tx, `SELECT device_id FROM touched_device WHERE counted <> 1
 		UNION SELECT device_id FROM dirty_device ORDER BY 1 LIMIT ?`, most)
 }
 
 // CountTouched says how many devices are to be counted.
 func CountTouched(tx *sqlite.Tx) (n int, err error) {
-	err = tx.QueryRowContext(tx.Ctx, "SELECT count(*) FROM touched_device WHERE counted = 0").Scan(&n)
+	err = tx.QueryRowContext(tx.Ctx, "SELECT count(*) FROM touched_device WHERE counted <> 1").Scan(&n)
 	return n, err
+}
+
+// BeginCounting notes that devices are being counted: one of which something changes until they are counted is not
+// among them any more.
+func BeginCounting(tx *sqlite.Tx, devices []int64) error {
+	list, err := json.Marshal(devices)
+	if err != nil {
+		return err
+	}
+	_, err = tx.Exec("INSERT INTO touched_device(device_id, counted) SELECT value, 2 FROM json_each(?) WHERE true "+
+		"ON CONFLICT DO UPDATE SET counted = 2", string(list))
+	return err
 }
 
 // DevicesCounted notes that devices are counted, and lists those whose changes between scans are to be worked out.
@@ -144,7 +156,7 @@ func Forget(tx *sqlite.Tx) error {
 	return nil
 }
 
-// AmongTouched lists those of some devices of which something changed since they were counted.
+// AmongTouched lists those of some devices of which something changed since they were counted, or since that began.
 func AmongTouched(tx *sqlite.Tx, devices []int64) ([]int64, error) {
 	list, err := json.Marshal(devices)
 	if err != nil {
