@@ -13,17 +13,14 @@ type Bulk struct {
 	prefix  string
 	suffix  string
 	width   int
-	stmt    *sql.Stmt
+	stmt    *sql.Stmt // nil until it is needed
 	pending []any
 }
 
 const bulkRows = 120
 
 func (tx *Tx) Bulk(width int, prefix, suffix string) (*Bulk, error) {
-	b := &Bulk{tx: tx, prefix: prefix, suffix: suffix, width: width, pending: make([]any, 0, width*bulkRows)}
-	var err error
-	b.stmt, err = tx.PrepareContext(tx.Ctx, b.text(bulkRows))
-	return b, err
+	return &Bulk{tx: tx, prefix: prefix, suffix: suffix, width: width}, nil
 }
 
 func (b *Bulk) text(rows int) string {
@@ -37,7 +34,13 @@ func (b *Bulk) Add(values ...any) error {
 	if len(b.pending) < b.width*bulkRows {
 		return nil
 	}
-	_, err := b.stmt.ExecContext(b.tx.Ctx, b.pending...)
+	var err error
+	if b.stmt == nil { // where there are few rows it would take longer than they do
+		if b.stmt, err = b.tx.PrepareContext(b.tx.Ctx, b.text(bulkRows)); err != nil {
+			return err
+		}
+	}
+	_, err = b.stmt.ExecContext(b.tx.Ctx, b.pending...)
 	b.pending = b.pending[:0]
 	return err
 }
