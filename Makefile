@@ -1,7 +1,7 @@
 # make demo and make test do everything on a machine with Go, Node and npm.
 
 GO ?= go
-LIMIT ?= timeout 900
+LIMIT ?= timeout 1200
 SOURCES := $(shell find cmd internal e2e web/embed.go -name '*.go') $(shell find internal/sqlite/migrations -name '*.sql')
 PAGES := $(shell find web/src web/public -type f) web/index.html web/vite.config.ts web/package.json
 

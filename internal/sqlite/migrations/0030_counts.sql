@@ -57,6 +57,10 @@ CREATE TABLE touched_person (key TEXT PRIMARY KEY) WITHOUT ROWID;
 -- +goose StatementBegin
 CREATE TRIGGER touched_device_came AFTER INSERT ON device BEGIN
   INSERT INTO touched_device(device_id) VALUES (NEW.id) ON CONFLICT DO UPDATE SET counted = 0 WHERE counted;
+  -- what runs or ran on it: until now nobody knew where that was
+  INSERT INTO touched_device(device_id) SELECT id FROM device WHERE host_id <> '' AND host_id = NEW.code
+    UNION SELECT device_id FROM device_was WHERE host_id <> '' AND host_id = NEW.code
+    ON CONFLICT DO UPDATE SET counted = 0 WHERE counted;
   INSERT INTO touched_person(key) SELECT NEW.primary_user WHERE NEW.primary_user <> '' ON CONFLICT DO NOTHING;
 END;
 -- +goose StatementEnd
@@ -70,6 +74,9 @@ END;
 -- +goose StatementBegin
 CREATE TRIGGER touched_device_went AFTER DELETE ON device BEGIN
   INSERT INTO touched_device(device_id) VALUES (OLD.id) ON CONFLICT DO UPDATE SET counted = 0 WHERE counted;
+  INSERT INTO touched_device(device_id) SELECT id FROM device WHERE host_id <> '' AND host_id = OLD.code
+    UNION SELECT device_id FROM device_was WHERE host_id <> '' AND host_id = OLD.code
+    ON CONFLICT DO UPDATE SET counted = 0 WHERE counted;
   INSERT INTO touched_person(key) SELECT OLD.primary_user WHERE OLD.primary_user <> '' ON CONFLICT DO NOTHING;
 END;
 -- +goose StatementEnd
@@ -192,4 +199,5 @@ CREATE TRIGGER touched_name_changed AFTER UPDATE OF counts_as, nobody ON person_
 END;
 -- +goose StatementEnd
 
-INSERT INTO setting(key, value) VALUES ('changes', '1') ON CONFLICT(key) DO UPDATE SET value = CAST(value AS INTEGER) + 1;
+INSERT INTO setting(key, value) VALUES ('changes', '1')
+  ON CONFLICT(key) DO UPDATE SET value = CAST(value AS INTEGER) + 1;
