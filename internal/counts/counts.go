@@ -54,7 +54,7 @@ type Room struct {
 	numbers  map[snapshot.Meaning]int64
 	meanings map[int64]snapshot.Meaning
 	last     int64        // the last number that was given
-	bulk     *sqlite.Bulk // by which new meanings are written where there may be many
+	bulk     *sqlite.Bulk // by which new meanings are written
 }
 
 // kept is what is kept of a device.
@@ -112,8 +112,8 @@ func unpack(text []byte) (lists [2][]counted) {
 }
 
 // of says what is to be kept of a device, by a snapshot that tallied it.
-func (r *Room) of(tx *sqlite.Tx, e *snapshot.Snapshot, at int, in InTime) (kept, error) {
-	return r.make(e, at, in, func(m snapshot.Meaning) (int64, error) { return r.number(tx, m) })
+func (r *Room) of(e *snapshot.Snapshot, at int, in InTime) (kept, error) {
+	return r.make(e, at, in, r.number)
 }
 
 // known is of where all that the device has was counted before, anywhere; else it is something else than before.
@@ -192,21 +192,13 @@ func (r *Room) Put(tx *sqlite.Tx, e *snapshot.Snapshot, devices []int64, in InTi
 }
 
 func (r *Room) put(tx *sqlite.Tx, e *snapshot.Snapshot, devices []int64, in InTime) error {
-	err := r.begin(tx)
-	if err == nil && r.numbers == nil {
-		err = r.readMeanings(tx, "1")
-	}
-	if err != nil {
+	if err := r.begin(tx); err != nil {
 		return err
 	}
-	if r.bulk, err = tx.Bulk(7, insertMeaning, ""); err != nil {
-		return err
-	}
-	defer func() { r.bulk = nil }()
 	var rows []kept
 	for _, id := range devices {
 		if at, has := e.DeviceAt[id]; has {
-			k, err := r.of(tx, e, at, in)
+			k, err := r.of(e, at, in)
 			if err != nil {
 				return err
 			}
@@ -280,7 +272,7 @@ func (r *Room) move(tx *sqlite.Tx, e *snapshot.Snapshot, devices, mentioned []in
 		at, has := e.DeviceAt[id]
 		var is kept
 		if has {
-			if is, err = r.of(tx, e, at, in); err != nil {
+			if is, err = r.of(e, at, in); err != nil {
 				return err
 			}
 		}
@@ -312,6 +304,9 @@ func (r *Room) move(tx *sqlite.Tx, e *snapshot.Snapshot, devices, mentioned []in
 			around.devices = append(around.devices, id)
 			around.clusters[was.cluster], around.clusters[is.cluster] = true, true
 		}
+	}
+	if err := r.bulk.Flush(); err != nil {
+		return err
 	}
 	delete(fleet, "")
 	for kind, n := range fleet {

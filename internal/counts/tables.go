@@ -73,35 +73,36 @@ func putRows(tx *sqlite.Tx, devices []int64, rows []kept) error {
 }
 
 // number is the number of a meaning, which gets one where it has none.
-func (r *Room) number(tx *sqlite.Tx, m snapshot.Meaning) (int64, error) {
+func (r *Room) number(m snapshot.Meaning) (int64, error) {
 	if n, known := r.numbers[m]; known {
 		return n, nil
 	}
-	args := []any{m.Key, m.Product, m.Edition, m.Version, m.Title, m.Unknown}
-	if r.bulk == nil { // else all are known that there are
-		if err := r.readMeanings(tx, `key = ? AND product_id = ? AND edition = ? AND version = ? AND title_id = ?
-			AND unknown = ?`, args...); err != nil {
-			return 0, err
-		}
-		if n, known := r.numbers[m]; known {
-			return n, nil
-		}
-	}
 	r.last++
 	r.numbers[m], r.meanings[r.last] = r.last, m
-	args = append([]any{r.last}, args...)
-	if r.bulk != nil {
-		return r.last, r.bulk.Add(args...)
-	}
-	_, err := tx.Exec(insertMeaning+" VALUES (?, ?, ?, ?, ?, ?, ?)", args...)
-	return r.last, err
+	return r.last, r.bulk.Add(r.last, m.Key, m.Product, m.Edition, m.Version, m.Title, m.Unknown)
 }
 
 const insertMeaning = "INSERT INTO counted_as(id, key, product_id, edition, version, title_id, unknown)"
 
-// begin reads up to which number meanings have one, since another program may have given some.
+// begin reads the numbers of all meanings that it does not know yet, since another program may have given some, and
+// lets more be given.
 func (r *Room) begin(tx *sqlite.Tx) error {
-	return tx.QueryRowContext(tx.Ctx, "SELECT coalesce(max(id), 0) FROM counted_as").Scan(&r.last)
+	before := r.last
+	if err := tx.QueryRowContext(tx.Ctx, "SELECT coalesce(max(id), 0) FROM counted_as").Scan(&r.last); err != nil {
+		return err
+	}
+	var err error
+	switch {
+	case r.numbers == nil || r.last < before: // what was given was not written
+		r.numbers = nil
+		err = r.readMeanings(tx, "1")
+	case r.last > before:
+		err = r.readMeanings(tx, "id > ?", before)
+	}
+	if err == nil {
+		r.bulk, err = tx.Bulk(7, insertMeaning, "")
+	}
+	return err
 }
 
 // know reads what numbers mean that another program may have given.
