@@ -46,7 +46,7 @@ web-check: web/node_modules/.installed bin/ensomet
 	cd web && npm run check && npm run lint
 
 go-test: slapd
-	$(LIMIT) $(GO) test ./bench ./cmd/... ./internal/...
+	$(LIMIT) $(GO) test -timeout 18m ./bench ./cmd/... ./internal/...
 
 # The other driver of SQLite: all tests of the file, and of the program those that lean on it most.
 nocgo-test:
