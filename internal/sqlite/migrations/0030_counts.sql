@@ -28,9 +28,6 @@ CREATE TABLE counted_as (
   UNIQUE (key, product_id, edition, version, title_id, unknown)
 );
 
--- In which groups a device is.
-CREATE INDEX group_member_by_device ON group_member(device_id, group_id);
-
 -- How many devices of each kind are in service, by the age of their evidence.
 CREATE TABLE fleet (
   kind TEXT PRIMARY KEY,
@@ -57,10 +54,6 @@ CREATE TABLE touched_person (key TEXT PRIMARY KEY) WITHOUT ROWID;
 -- +goose StatementBegin
 CREATE TRIGGER touched_device_came AFTER INSERT ON device BEGIN
   INSERT INTO touched_device(device_id) VALUES (NEW.id) ON CONFLICT DO UPDATE SET counted = 0 WHERE counted;
-  -- what runs or ran on it: until now nobody knew where that was
-  INSERT INTO touched_device(device_id) SELECT id FROM device WHERE host_id <> '' AND host_id = NEW.code
-    UNION SELECT device_id FROM device_was WHERE host_id <> '' AND host_id = NEW.code
-    ON CONFLICT DO UPDATE SET counted = 0 WHERE counted;
   INSERT INTO touched_person(key) SELECT NEW.primary_user WHERE NEW.primary_user <> '' ON CONFLICT DO NOTHING;
 END;
 -- +goose StatementEnd
@@ -74,9 +67,6 @@ END;
 -- +goose StatementBegin
 CREATE TRIGGER touched_device_went AFTER DELETE ON device BEGIN
   INSERT INTO touched_device(device_id) VALUES (OLD.id) ON CONFLICT DO UPDATE SET counted = 0 WHERE counted;
-  INSERT INTO touched_device(device_id) SELECT id FROM device WHERE host_id <> '' AND host_id = OLD.code
-    UNION SELECT device_id FROM device_was WHERE host_id <> '' AND host_id = OLD.code
-    ON CONFLICT DO UPDATE SET counted = 0 WHERE counted;
   INSERT INTO touched_person(key) SELECT OLD.primary_user WHERE OLD.primary_user <> '' ON CONFLICT DO NOTHING;
 END;
 -- +goose StatementEnd
@@ -103,8 +93,7 @@ END;
 -- +goose StatementEnd
 -- +goose StatementBegin
 CREATE TRIGGER touched_pool_changed AFTER UPDATE OF product_id ON pool BEGIN
-  INSERT INTO touched_device(device_id) SELECT device_id FROM idle_fact
-    WHERE product_id IN (OLD.product_id, NEW.product_id)
+  INSERT INTO touched_device(device_id) SELECT device_id FROM idle_fact WHERE product_id IN (OLD.product_id, NEW.product_id)
     ON CONFLICT DO UPDATE SET counted = 0 WHERE counted;
 END;
 -- +goose StatementEnd
@@ -167,8 +156,7 @@ END;
 -- +goose StatementEnd
 -- +goose StatementBegin
 CREATE TRIGGER touched_seat_changed AFTER UPDATE ON assignment BEGIN
-  INSERT INTO touched_person(key) SELECT code FROM person WHERE id IN (OLD.person_id, NEW.person_id)
-    ON CONFLICT DO NOTHING;
+  INSERT INTO touched_person(key) SELECT code FROM person WHERE id IN (OLD.person_id, NEW.person_id) ON CONFLICT DO NOTHING;
 END;
 -- +goose StatementEnd
 -- +goose StatementBegin
@@ -199,5 +187,4 @@ CREATE TRIGGER touched_name_changed AFTER UPDATE OF counts_as, nobody ON person_
 END;
 -- +goose StatementEnd
 
-INSERT INTO setting(key, value) VALUES ('changes', '1')
-  ON CONFLICT(key) DO UPDATE SET value = CAST(value AS INTEGER) + 1;
+INSERT INTO setting(key, value) VALUES ('changes', '1') ON CONFLICT(key) DO UPDATE SET value = CAST(value AS INTEGER) + 1;
