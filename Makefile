@@ -6,7 +6,7 @@ SOURCES := $(shell find cmd internal e2e web/embed.go -name '*.go') $(shell find
 PAGES := $(shell find web/src web/public -type f) web/index.html web/vite.config.ts web/package.json
 
 # The browser tests run in two halves side by side: mostly they wait.
-WALKS := EveryPage|TwentyRows|Keyboard|FiftyNames|Shortfall
+WALKS := EveryPage|TwentyRows|Keyboard|FiftyNames|Shortfall|EveryForm|CatchesUp|ASuiteFolds
 
 # What the program is tested by without cgo.
 DRIVER := KnownThen|MachinesInAnyOrder|WhatHappens|Touched|StoredEquals|SplitsAddUp|SystemsInAny
@@ -65,8 +65,8 @@ e2e: web/dist/index.html chromium slapd
 	rm -rf .e2e && mkdir .e2e && $(GO) test -c -o .e2e/e2e.test ./e2e
 	cd e2e && ENSOMET_E2E_DEMO=../.e2e/demo.db timeout 300 ../.e2e/e2e.test -test.run '^$$'
 	cd e2e && export ENSOMET_E2E_DEMO=../.e2e/demo.db; \
-	timeout 1500 ../.e2e/e2e.test -test.timeout 24m -test.run '$(WALKS)' & \
-	timeout 1500 ../.e2e/e2e.test -test.timeout 24m -test.skip '$(WALKS)'; code=$$?; wait $$! && exit $$code
+	timeout 1700 ../.e2e/e2e.test -test.timeout 28m -test.run '$(WALKS)' & \
+	timeout 1700 ../.e2e/e2e.test -test.timeout 28m -test.skip '$(WALKS)'; code=$$?; wait $$! && exit $$code
 
 # Debian's Chromium without its windows, where it is missing and may be installed; a whole one serves as well, slower.
 chromium:

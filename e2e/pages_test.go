@@ -78,7 +78,7 @@ var pages = []struct{ path, selector, text string }{
 	{"/position", "tbody tr", "short"},
 	{"/position?trail=p1/gdevice%3A%3Aall%20used/r1-0", "aside", "As the source wrote it"},
 	{"/worklist", "tbody tr", "not covered"},
-	{"/worklist?case=1", "[data-case-state]", "Restricted software"},
+	{"/worklist?case=7", "[data-case-state]", "Restricted software"},
 	{"/worklist/together", "[data-lots]", "support ends"},
 	{"/worklist/orders", "[data-waves]", "orders of 2026-06-26"},
 	{"/worklist/standing", "[data-standing]", "remove Gyrelatch 1"},

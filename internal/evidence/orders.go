@@ -132,26 +132,6 @@ func (svc *Collecting) TaskFailed(ctx context.Context, from access.Sender, order
 	})
 }
 
-// finishOrders ends the orders that a scan fulfils: it was taken after it was asked for, or after its collector took
-// it.
-func (svc *Service) finishOrders(tx *sqlite.Tx, device, scanAt int64) error {
-	open, err := evidencedb.OpenOrders(tx, []int64{device})
-	if err != nil {
-		return err
-	}
-	for _, o := range open {
-		if scanAt < o.AskedAt && (o.TakenAt == 0 || scanAt < o.TakenAt) {
-			continue
-		}
-		o.Order = o.Finish(svc.Clock.Now().Unix())
-		o.Detail = ""
-		if err := evidencedb.PutOrder(tx, o); err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
 // OrderAct asks for failed scans again, or calls off what waits.
 func (svc *Collecting) OrderAct(ctx context.Context, ids []int64, act string) (int, error) {
 	done := 0

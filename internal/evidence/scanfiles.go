@@ -32,20 +32,7 @@ func (svc *Service) importScans(
 	slices.SortStableFunc(scans, func(x, y *formats.Scan) int { return cmp.Compare(x.At.Unix(), y.At.Unix()) })
 	err := run(ctx, func(tx *sqlite.Tx) error {
 		for _, s := range scans {
-			source := s.Source
-			if source == "" {
-				source = "collector"
-			}
-			t, err := svc.newReceiver(tx, source, "id", &res)
-			if err != nil {
-				return err
-			}
-			if req.Device != "" || s.Device.ID != "" {
-				if err := knownByName(tx, &s.Device); err != nil {
-					return err
-				}
-			}
-			if _, _, err := t.take(s); err != nil {
+			if err := svc.TakeDocument(tx, s, req.Device != "", &res); err != nil {
 				return err
 			}
 			if res.Lines += len(s.Installs); req.Progress != nil {

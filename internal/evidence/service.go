@@ -4,13 +4,11 @@ package evidence
 
 import (
 	"ensomet/internal/clock"
-	"ensomet/internal/evidence/evidencedb"
+	"ensomet/internal/evidence/arriving"
 	"ensomet/internal/formats"
 	"ensomet/internal/intake"
-	"ensomet/internal/machines"
 	"ensomet/internal/persons"
 	"ensomet/internal/progress"
-	"ensomet/internal/secret"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 )
@@ -24,11 +22,9 @@ type Service struct {
 	// Kinds are the kinds of files that other stations take in.
 	Kinds []map[*formats.Kind]intake.WriterMaker
 
-	Secret  secret.File       // under which licence keys that are found are known
-	Numbers *evidencedb.Cache // of records, places and files that were numbered
+	*arriving.Room // takes in what is said of the software on devices
 
-	Machines *machines.Room // finds the device that what a source says is about
-	Persons  *persons.Room  // says which names are one person
+	Persons *persons.Room // says which names are one person
 }
 
 // Collecting does what can be done with those who send scans: their tokens, and the scans that they are asked for.

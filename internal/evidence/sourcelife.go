@@ -9,6 +9,7 @@ import (
 	"ensomet/internal/core/evidence"
 	"ensomet/internal/core/refuse"
 	"ensomet/internal/edits"
+	"ensomet/internal/evidence/arriving"
 	"ensomet/internal/evidence/evidencedb"
 	"ensomet/internal/formats"
 	"ensomet/internal/intake"
@@ -171,12 +172,12 @@ func (svc *Sources) Preview(ctx context.Context, d SourceDraft) (SourceEffect, e
 		if err != nil {
 			return err
 		}
-		e, err := newEnder(tx, svc.Clock.Now().Unix())
+		e, err := arriving.NewEnder(tx, svc.Clock.Now().Unix())
 		if err != nil {
 			return err
 		}
 		for _, device := range devices {
-			changed, err := e.end(device)
+			changed, err := e.End(device)
 			if err != nil {
 				return err
 			}
@@ -265,40 +266,6 @@ func (svc *Sources) saveLife(
 	return evidencedb.LookAgain(tx, l.Name)
 }
 
-// ender ends the lists of devices that count no more.
-type ender struct {
-	tx       *sqlite.Tx
-	lives    map[string]evidencedb.StoredLife
-	settings snapshot.Settings
-	now      int64
-	needed   bool // there is more than one source, or one is retired
-}
-
-func newEnder(tx *sqlite.Tx, now int64) (*ender, error) {
-	e := &ender{tx: tx, now: now}
-	var err error
-	if e.needed, err = evidencedb.SeveralSources(tx); err != nil || !e.needed {
-		return e, err
-	}
-	if e.settings, err = snapshot.LoadSettings(tx); err != nil {
-		return nil, err
-	}
-	e.lives, err = evidencedb.Lives(tx, e.settings.Zone)
-	return e, err
-}
-
-// end ends the lists of one device, and says whether anything changed.
-func (e *ender) end(device int64) (bool, error) {
-	if !e.needed {
-		return false, nil
-	}
-	kind, err := evidencedb.DeviceKindOf(e.tx, device)
-	if err != nil {
-		return false, err
-	}
-	return evidencedb.EndLists(e.tx, device, e.lives, e.settings.Limits.Days(kind, evidence.OfSoftware), e.now)
-}
-
 // EndDue ends the lists of which it is time, some devices at a time, so that whoever writes gets his turn.
 func (svc *Sources) EndDue(ctx context.Context) error {
 	for more := true; more; {
@@ -311,22 +278,19 @@ func (svc *Sources) EndDue(ctx context.Context) error {
 			if len(devices) == 0 {
 				return nil
 			}
-			e, err := newEnder(tx, svc.Clock.Now().Unix())
+			e, err := arriving.NewEnder(tx, svc.Clock.Now().Unix())
 			if err != nil {
 				return err
 			}
-			if !e.needed { // what ended counts again where the only source that was retired is in use
-				e.needed = true
-				if e.settings, err = snapshot.LoadSettings(tx); err != nil {
-					return err
-				}
+			if err := e.Always(); err != nil { // what ended counts again where the only retired source is in use
+				return err
 			}
 			touched := false
 			for _, device := range devices {
 				if err := evidencedb.ResolveDevice(tx, device); err != nil { // sources may be trusted otherwise
 					return err
 				}
-				changed, err := e.end(device)
+				changed, err := e.End(device)
 				if err != nil {
 					return err
 				}

@@ -12,6 +12,7 @@ import (
 
 	"ensomet/internal/core/access"
 	"ensomet/internal/core/refuse"
+	"ensomet/internal/evidence/arriving"
 	"ensomet/internal/evidence/evidencedb"
 	"ensomet/internal/formats"
 	"ensomet/internal/snapshot"
@@ -112,11 +113,11 @@ func (svc *Collecting) Sender(ctx context.Context, secret, from string) (access.
 
 // Deliver takes in a scan that came over HTTP, and notes that it came. A scan is stored whole or not at all; what was
 // wrong with one that is refused is noted too.
-func (svc *Collecting) Deliver(ctx context.Context, from access.Sender, s *formats.Scan, bytes int64) (Taken, error) {
-	var out Taken
+func (svc *Collecting) Deliver(ctx context.Context, from access.Sender, s *formats.Scan, bytes int64) (
+	out arriving.Taken, err error) {
 	now := svc.Clock.Now().Unix()
-	err := svc.DB.Update(ctx, func(tx *sqlite.Tx) (err error) {
-		if out, err = svc.takeScan(tx, from.Source, from.FindsBy, s); err != nil {
+	err = svc.DB.Update(ctx, func(tx *sqlite.Tx) (err error) {
+		if out, err = svc.Take(tx, from.Source, from.FindsBy, s); err != nil {
 			return err
 		}
 		device, err := snapshot.FindDevice(tx, out.Device)

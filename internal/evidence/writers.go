@@ -1,6 +1,8 @@
 package evidence
 
 import (
+	"strings"
+
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/identity"
 	"ensomet/internal/core/refuse"
@@ -10,7 +12,6 @@ import (
 	"ensomet/internal/machines"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
-	"strings"
 )
 
 // writer returns what takes the lines of a kind.
@@ -36,7 +37,7 @@ func (svc *Service) evidenceKinds() map[*formats.Kind]intake.WriterMaker {
 	return map[*formats.Kind]intake.WriterMaker{
 		formats.Installs: func(in intake.Arrival) (*intake.Writer,
 			error) {
-			return svc.installWriter(in.Tx, in.Settings, in.AsOf)
+			return svc.Lines(in.Tx, in.Settings, in.AsOf)
 		},
 		formats.Devices: func(in intake.Arrival) (*intake.Writer, error) { return deviceWriter(in, svc.Machines) },
 		formats.Sources: (&Sources{svc}).sourceWriter,

@@ -36,13 +36,16 @@ var allowed = map[string][]string{
 	"export":      {"sqlite", "snapshot", "formats"},
 	"intake":      {"sqlite", "snapshot", "formats"},
 	"machines":    {"sqlite", "renewal"},
-	"persons":     {"sqlite", "renewal"},
-	"outbox":      {"sqlite", "clock"},
-	"opendata":    {"formats"},
-	"starter":     {"formats"},
-	"collect":     {"formats"},
-	"rest":        {"sqlite", "formats", "clock", "edits"},
-	"wire":        {"snapshot", "lists", "rest"},
+	"evidence/arriving": {
+		"sqlite", "snapshot", "renewal", "formats", "intake", "machines", "clock", "secret", "evidence/evidencedb",
+	},
+	"persons":  {"sqlite", "renewal"},
+	"outbox":   {"sqlite", "clock"},
+	"opendata": {"formats"},
+	"starter":  {"formats"},
+	"collect":  {"formats"},
+	"rest":     {"sqlite", "formats", "clock", "edits"},
+	"wire":     {"snapshot", "lists", "rest"},
 }
 
 // service is what a station's service may import besides its own tables.
@@ -129,10 +132,11 @@ func mayImport(pkg string) (may []string, judged bool) {
 		return nil, false
 	}
 	if !inside {
-		return append(slices.Clone(service), station+"/"+station+"db", station+"/ldapread", "fetch"), true
+		return append(slices.Clone(service), station+"/"+station+"db", station+"/ldapread", station+"/arriving",
+			"fetch"), true
 	}
 	if rest == station+"http" {
-		return append(slices.Clone(routes), station), true
+		return append(slices.Clone(routes), station, station+"/arriving"), true
 	}
 	return tables, rest == station+"db"
 }

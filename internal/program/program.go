@@ -13,6 +13,7 @@ import (
 	"ensomet/internal/directory"
 	"ensomet/internal/entitlements"
 	"ensomet/internal/evidence"
+	"ensomet/internal/evidence/arriving"
 	"ensomet/internal/evidence/byhand"
 	"ensomet/internal/evidence/evidencedb"
 	"ensomet/internal/evidence/same"
@@ -99,10 +100,14 @@ func New(db *sqlite.DB, clock clock.Clock) *Program {
 		Clock:     clock,
 		Snapshots: p.Snapshots,
 		Progress:  p.Progress,
-		Secret:    p.Secret,
-		Numbers:   evidencedb.NewCache(),
-		Machines:  evidence.MachinesOf(clock),
-		Persons:   &persons.Room{MainUsers: mainUsers},
+		Room: &arriving.Room{
+			DB:       db,
+			Clock:    clock,
+			Secret:   p.Secret,
+			Numbers:  evidencedb.NewCache(),
+			Machines: arriving.MachinesOf(clock),
+		},
+		Persons: &persons.Room{MainUsers: mainUsers},
 	}
 	p.Titles = &titles.Service{DB: db, Clock: clock, Snapshots: p.Snapshots, Progress: p.Progress}
 	p.Collecting = &evidence.Collecting{Service: p.Evidence}

@@ -13,6 +13,7 @@ import (
 
 	"ensomet/internal/core/access"
 	"ensomet/internal/evidence"
+	"ensomet/internal/evidence/arriving"
 	"ensomet/internal/formats"
 	"ensomet/internal/lists"
 	"ensomet/internal/sqlite"
@@ -167,7 +168,7 @@ func TestScanOutcomes(t *testing.T) {
 	ctx := context.Background()
 	prog, clock := desk(t)
 	clock.now = morning.AddDate(0, 0, 5)
-	send := func(s *formats.Scan) evidence.Taken {
+	send := func(s *formats.Scan) arriving.Taken {
 		t.Helper()
 		got, err := prog.Evidence.TakeScan(ctx, "collector", "id", s)
 		if err != nil {
@@ -176,7 +177,7 @@ func TestScanOutcomes(t *testing.T) {
 		return got
 	}
 	if got := send(scanOf("D1", "hal-1", morning.Add(48*time.Hour), "tide 1",
-		"draft 1")); got != (evidence.Taken{Device: "D1", Outcome: "new", Added: 2, Changed: 0, Gone: 0}) {
+		"draft 1")); got != (arriving.Taken{Device: "D1", Outcome: "new", Added: 2, Changed: 0, Gone: 0}) {
 		t.Errorf("%+v", got)
 	}
 	if got := send(scanOf("D1", "hal-1", morning.Add(48*time.Hour), "tide 1", "draft 1")); got.Outcome != "again" ||
@@ -217,7 +218,7 @@ func TestNamesAndMachines(t *testing.T) {
 	if _, err := prog.Evidence.TakeScan(ctx, "gateway", "name",
 		scanOf("", "twin", morning.Add(2*time.Hour))); !errors.Is(
 		err,
-		evidence.ErrAmbiguous,
+		arriving.ErrAmbiguous,
 	) {
 		t.Errorf("two of one name: %v", err)
 	}

@@ -7,20 +7,41 @@ import (
 	"strings"
 )
 
+// statement is one that is prepared when it is first needed, and again in each step of a transaction: where it is
+// needed for few rows only, preparing it would take longer than they do.
+type statement struct {
+	text string
+	stmt *sql.Stmt
+	of   int // the step for which it is prepared
+}
+
+func (s *statement) exec(tx *Tx, args ...any) (sql.Result, error) {
+	if s.stmt == nil || s.of != tx.steps {
+		var err error
+		if s.stmt, err = tx.PrepareContext(tx.Ctx, s.text); err != nil {
+			return nil, err
+		}
+		s.of = tx.steps
+	}
+	return s.stmt.ExecContext(tx.Ctx, args...)
+}
+
 // Bulk writes many rows with few statements.
 type Bulk struct {
 	tx      *Tx
 	prefix  string
 	suffix  string
 	width   int
-	stmt    *sql.Stmt // nil until it is needed
+	stmt    statement
 	pending []any
 }
 
 const bulkRows = 120
 
 func (tx *Tx) Bulk(width int, prefix, suffix string) (*Bulk, error) {
-	return &Bulk{tx: tx, prefix: prefix, suffix: suffix, width: width}, nil
+	b := &Bulk{tx: tx, prefix: prefix, suffix: suffix, width: width}
+	b.stmt.text = b.text(bulkRows)
+	return b, nil
 }
 
 func (b *Bulk) text(rows int) string {
@@ -34,13 +55,7 @@ func (b *Bulk) Add(values ...any) error {
 	if len(b.pending) < b.width*bulkRows {
 		return nil
 	}
-	var err error
-	if b.stmt == nil { // where there are few rows it would take longer than they do
-		if b.stmt, err = b.tx.PrepareContext(b.tx.Ctx, b.text(bulkRows)); err != nil {
-			return err
-		}
-	}
-	_, err = b.stmt.ExecContext(b.tx.Ctx, b.pending...)
+	_, err := b.stmt.exec(b.tx, b.pending...)
 	b.pending = b.pending[:0]
 	return err
 }

@@ -32,6 +32,7 @@ type DB struct {
 	write   *sql.DB
 	read    *sql.DB
 	preview *sql.DB // reads the file, and keeps changes to itself
+	turns   *turns  // of those who write
 
 	mu     sync.Mutex
 	topics map[string][]func()
@@ -66,9 +67,12 @@ type Tx struct {
 	*sql.Tx
 	Ctx       context.Context
 	readOnly  bool
-	Committed []func() // run once the transaction has been written
-	topics    []string // that it announces
-	over      *overlay // of a preview
+	Committed []func()     // run once the transaction has been written
+	topics    []string     // that it announces
+	over      *overlay     // of a preview
+	step      func() error // writes what was done so far; nil where everything is written at once
+	steps     int          // that were written
+	began     time.Time    // when the step began
 }
 
 // Announce notes what the transaction is about: whoever waits for the topic is told when it is written.
@@ -116,7 +120,7 @@ func Open(ctx context.Context, path string) (*DB, error) {
 	if err := keepPrivate(path); err != nil {
 		return nil, fmt.Errorf("%s cannot be opened: %w", path, err)
 	}
-	db := &DB{Path: path}
+	db := &DB{Path: path, turns: newTurns(path)}
 	var err error
 	if db.write, err = sql.Open(driverName, dsn(path, writing)); err != nil {
 		return nil, err
@@ -147,22 +151,90 @@ func (db *DB) Close() error {
 
 // Update runs fn in a writing transaction. An error rolls everything back.
 func (db *DB) Update(ctx context.Context, fn func(tx *Tx) error) error {
-	var topics []string
-	err := within(ctx, db.write, false, func(tx *Tx) error {
-		if err := db.newDay(tx); err != nil {
-			return err
-		}
-		if err := fn(tx); err != nil {
-			return err
-		}
-		topics = tx.topics
-		once, _ := ctx.Value(onceKey{}).(*Once)
-		return once.keep(tx)
-	})
-	if err == nil {
-		db.announce(topics)
+	return db.update(ctx, false, fn)
+}
+
+// UpdateInSteps runs fn in a writing transaction that it may write step by step, see Step. An error rolls back what was
+// done since the last step.
+func (db *DB) UpdateInSteps(ctx context.Context, fn func(tx *Tx) error) error {
+	return db.update(ctx, true, fn)
+}
+
+func (db *DB) update(ctx context.Context, inSteps bool, fn func(tx *Tx) error) error {
+	end, err := db.turns.take(ctx)
+	if err != nil {
+		return err
 	}
-	return err
+	defer func() { end() }()
+	t := &Tx{Ctx: ctx}
+	begin := func() (err error) {
+		if t.Tx, err = db.write.BeginTx(ctx, nil); err != nil {
+			return err
+		}
+		t.began = time.Now()
+		return db.newDay(t)
+	}
+	written := func() error {
+		if err := t.Commit(); err != nil {
+			return err
+		}
+		for _, done := range t.Committed {
+			done()
+		}
+		db.announce(t.topics)
+		t.Committed, t.topics = nil, nil
+		return nil
+	}
+	if inSteps {
+		defer db.turns.stepping()()
+		t.step = func() error {
+			if err := written(); err != nil {
+				return err
+			}
+			end()
+			end = func() {}
+			next, err := db.turns.take(ctx)
+			if err != nil {
+				return err
+			}
+			end = next
+			t.steps++
+			return begin()
+		}
+	}
+	defer func() {
+		if t.Tx != nil {
+			_ = t.Rollback()
+		}
+	}()
+	if err = begin(); err == nil {
+		err = fn(t)
+	}
+	if err == nil {
+		once, _ := ctx.Value(onceKey{}).(*Once)
+		err = once.keep(t)
+	}
+	if err == nil {
+		err = written()
+	}
+	return stopped(ctx, err)
+}
+
+// shortStep is how long a step takes at least before it is due to be written: long enough that writing it is the
+// smaller part, and short enough that nobody notices who waits for it.
+const shortStep = 20 * time.Millisecond
+
+// Due reports whether a step has taken so long that others should have their turn. It never is where everything is
+// written at once.
+func (tx *Tx) Due() bool { return tx.step != nil && time.Since(tx.began) > shortStep }
+
+// Step writes what was done so far, and lets everybody who waits write before it goes on: what was read before may have
+// changed since, and what Bulk holds must have been flushed. Where everything is written at once it does nothing.
+func (tx *Tx) Step() error {
+	if tx.step == nil {
+		return nil
+	}
+	return tx.step()
 }
 
 // View runs fn in a reading transaction, which sees one consistent state.
@@ -202,7 +274,12 @@ func stopped(ctx context.Context, err error) error {
 // Analyse gathers how many rows and values tables and indexes have, from a few rows of each, by which SQLite chooses
 // what to read first.
 func (db *DB) Analyse(ctx context.Context) error {
-	_, err := db.write.ExecContext(ctx, "PRAGMA analysis_limit = 400; ANALYZE")
+	end, err := db.turns.take(ctx)
+	if err != nil {
+		return err
+	}
+	defer end()
+	_, err = db.write.ExecContext(ctx, "PRAGMA analysis_limit = 400; ANALYZE")
 	return err
 }
 
@@ -214,8 +291,12 @@ func (db *DB) Backup(ctx context.Context, to string) error {
 	if err := keepPrivate(to); err != nil {
 		return err
 	}
-	_, err := db.write.ExecContext(ctx, "VACUUM INTO ?", to)
+	from, err := sql.Open(driverName, dsn(db.Path, writing)) // of its own, since it would keep the others waiting
 	if err != nil {
+		return err
+	}
+	_, err = from.ExecContext(ctx, "VACUUM INTO ?", to)
+	if err = errors.Join(err, from.Close()); err != nil {
 		return errors.Join(err, os.Remove(to))
 	}
 	return nil

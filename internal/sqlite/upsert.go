@@ -4,6 +4,7 @@ import (
 	"crypto/sha256"
 	"database/sql"
 	"encoding/json"
+	"errors"
 	"strings"
 )
 
@@ -21,9 +22,7 @@ const (
 type Upserter struct {
 	Tx             *Tx
 	known          map[string]knownRow
-	texts          [2]string // of insert and update, which are prepared when they are needed
-	insert, update *sql.Stmt
-	Touch          *sql.Stmt // what a line that changes nothing writes all the same
+	insert, update statement
 	hashed         int
 	Before         int // rows that were there at the beginning
 }
@@ -58,31 +57,19 @@ func (tx *Tx) Upserter(table, keyExpr string, hashed int, columns ...string) (*U
 	u.Before = len(u.known)
 	columns = append(columns, "hash")
 	marks := strings.TrimSuffix(strings.Repeat("?, ", len(columns)), ", ")
-	u.texts = [2]string{
-		"INSERT INTO " + table + "(" + strings.Join(columns, ", ") + ") VALUES (" + marks + ")",
-		"UPDATE " + table + " SET " + strings.Join(columns, " = ?, ") + " = ? WHERE id = ?",
-	}
+	u.insert.text = "INSERT INTO " + table + "(" + strings.Join(columns, ", ") + ") VALUES (" + marks + ")"
+	u.update.text = "UPDATE " + table + " SET " + strings.Join(columns, " = ?, ") + " = ? WHERE id = ?"
 	return u, nil
 }
 
 // Numbered gives rows that are new their number by an expression of SQL.
 func (u *Upserter) Numbered(expression string) {
-	u.texts[0] = strings.Replace(
-		strings.Replace(u.texts[0], "(", "(id, ", 1),
+	u.insert.text = strings.Replace(
+		strings.Replace(u.insert.text, "(", "(id, ", 1),
 		"VALUES (",
 		"VALUES ("+expression+", ",
 		1,
 	)
-}
-
-// prepared prepares one of the two statements for the first line that needs it.
-func (u *Upserter) prepared(stmt **sql.Stmt, text string) (*sql.Stmt, error) {
-	if *stmt != nil {
-		return *stmt, nil
-	}
-	var err error
-	*stmt, err = u.Tx.PrepareContext(u.Tx.Ctx, text)
-	return *stmt, err
 }
 
 // Known returns the number of the row with a key, or 0.
@@ -107,19 +94,11 @@ func (u *Upserter) PutAs(key string, says, values []any) (int64, Change, error) 
 	case known && old.hash == hash:
 		return old.id, Same, nil
 	case known:
-		stmt, err := u.prepared(&u.update, u.texts[1])
-		if err != nil {
-			return 0, Same, err
-		}
-		_, err = stmt.ExecContext(u.Tx.Ctx, append(values, old.id)...)
+		_, err = u.update.exec(u.Tx, append(values, old.id)...)
 		u.known[key] = knownRow{old.id, hash}
 		return old.id, Changed, err
 	}
-	stmt, err := u.prepared(&u.insert, u.texts[0])
-	if err != nil {
-		return 0, Same, err
-	}
-	res, err := stmt.ExecContext(u.Tx.Ctx, values...)
+	res, err := u.insert.exec(u.Tx, values...)
 	if err != nil {
 		return 0, Same, err
 	}
@@ -161,31 +140,38 @@ func (tx *Tx) Numbers(text string, args ...any) (map[string]int64, error) {
 	})
 }
 
-// Numbered gives each distinct value of a table one number.
+// Numbered gives each distinct value of a table one number. What others number between two steps of a transaction it
+// finds.
 type Numbered struct {
 	tx     *Tx
 	Known  map[string]int64
-	text   string
-	insert *sql.Stmt // made for the first new value
+	insert statement
+	find   string
 }
 
 func (tx *Tx) Numbered(keyExpr, table, columns, marks string) (*Numbered, error) {
 	known, err := tx.Numbers("SELECT " + keyExpr + ", id FROM " + table)
-	text := "INSERT INTO " + table + "(" + columns + ") VALUES (" + marks + ")"
-	return &Numbered{tx: tx, Known: known, text: text}, err
+	n := &Numbered{tx: tx, Known: known}
+	n.insert.text = "INSERT INTO " + table + "(" + columns + ") VALUES (" + marks + ")"
+	n.find = "SELECT id FROM " + table + " WHERE (" + columns + ") = (" + marks + ")"
+	return n, err
 }
 
 func (n *Numbered) Number(key string, values ...any) (int64, error) {
 	if id, ok := n.Known[key]; ok {
 		return id, nil
 	}
-	if n.insert == nil {
-		var err error
-		if n.insert, err = n.tx.PrepareContext(n.tx.Ctx, n.text); err != nil {
+	if n.tx.steps > 0 {
+		var id int64
+		switch err := n.tx.QueryRowContext(n.tx.Ctx, n.find, values...).Scan(&id); {
+		case err == nil:
+			n.Known[key] = id
+			return id, nil
+		case !errors.Is(err, sql.ErrNoRows):
 			return 0, err
 		}
 	}
-	res, err := n.insert.ExecContext(n.tx.Ctx, values...)
+	res, err := n.insert.exec(n.tx, values...)
 	if err != nil {
 		return 0, err
 	}

@@ -16,6 +16,7 @@ import (
 
 	"ensomet/internal/core/schedule"
 	"ensomet/internal/evidence"
+	"ensomet/internal/evidence/arriving"
 	"ensomet/internal/export"
 	"ensomet/internal/formats"
 	"ensomet/internal/lists"
@@ -91,8 +92,8 @@ func pack(s *formats.Scan) ([]byte, error) {
 	return b.Bytes(), err
 }
 
-func (g *gateway) send(ctx context.Context, s *formats.Scan) (evidence.Taken, error) {
-	var out evidence.Taken
+func (g *gateway) send(ctx context.Context, s *formats.Scan) (arriving.Taken, error) {
+	var out arriving.Taken
 	packed, err := pack(s)
 	if err != nil {
 		return out, err
@@ -285,7 +286,7 @@ func (g *gateway) answerOrder(
 		if err != nil {
 			return false, err
 		}
-		var out evidence.Taken
+		var out arriving.Taken
 		if err := g.post(ctx, "/api/scans", packed[:len(packed)/2], true, &out); err == nil {
 			return false, errors.New("half a scan was taken for a whole one")
 		}

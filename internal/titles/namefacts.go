@@ -114,9 +114,8 @@ func worth(e *snapshot.Snapshot, n *snapshot.NameFact, p titlesdb.KeptProposal) 
 	}
 }
 
-// MoveNames moves how often raw names are installed by differences. Names of which more than that changed, and those
-// that nobody has recognised, which are worth what their installs are, are summed up anew; e has what the worth of a
-// name rests on.
+// MoveNames moves how often raw names are installed by differences, and with it what those would be worth that nobody
+// has recognised. Names of which more than that changed are summed up anew; e has what the worth of a name rests on.
 func (svc *Service) MoveNames(tx *sqlite.Tx, e *snapshot.Snapshot, moved map[string]counts.Sums) error {
 	keys := slices.Sorted(maps.Keys(moved))
 	if len(keys) == 0 {
@@ -130,22 +129,36 @@ func (svc *Service) MoveNames(tx *sqlite.Tx, e *snapshot.Snapshot, moved map[str
 	if err != nil {
 		return err
 	}
+	madeFor, err := tx.Setting(renewal.CatalogueChanges)
+	if err != nil {
+		return err
+	}
+	kept, err := titlesdb.ProposalsFor(tx, keys, madeFor)
+	if err != nil {
+		return err
+	}
 	var anew []string
 	for _, key := range keys {
 		by, s := moved[key], sums[key]
-		open := s.State == "unrecognised" || s.State == "later" || s.State == "waiting"
 		_, is := slices.BinarySearch(marked, key)
 		if by == (counts.Sums{}) && s.Stored && !is {
 			continue
 		}
 		s.Installs, s.Devices, s.Stale = s.Installs+by.Installs, s.Devices+by.Devices, s.Stale+by.Stale
-		if sums[key] = s; s.Stored && !open && !is {
-			if err := titlesdb.PutSumsOfName(tx, key, s); err != nil {
-				return err
-			}
+		sums[key] = s
+		p, proposed := kept[key]
+		switch {
+		case is || !s.Stored || s.State == "later" || s.State == "waiting" || s.State == "unrecognised" && !proposed:
+			anew = append(anew, key)
 			continue
+		case s.State == "unrecognised":
+			n := snapshot.NameFact{Devices: s.Devices}
+			worth(e, &n, p)
+			s.Money, s.Findings = n.Money, n.Findings
 		}
-		anew = append(anew, key)
+		if err := titlesdb.PutSumsOfName(tx, key, s); err != nil {
+			return err
+		}
 	}
 	return svc.sumUpAnew(tx, e, anew, sums)
 }

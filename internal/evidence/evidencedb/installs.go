@@ -41,7 +41,7 @@ func Devices(tx *sqlite.Tx) (*ListedDevices, error) {
 }
 
 func devicesIn(tx *sqlite.Tx, table string) (*sqlite.Upserter, error) {
-	u, err := tx.Upserter(
+	return tx.Upserter(
 		table,
 		"code",
 		hashedColumns,
@@ -73,11 +73,6 @@ func devicesIn(tx *sqlite.Tx, table string) (*sqlite.Upserter, error) {
 		"listed_at",
 		"memory_mb",
 	)
-	if err != nil {
-		return nil, err
-	}
-	u.Touch, err = tx.PrepareContext(tx.Ctx, "UPDATE "+table+" SET listed_at = max(listed_at, ?) WHERE id = ?")
-	return u, err
 }
 
 // Put writes a device as it was listed at a time, and brings it in line with what scans reported of it. It returns the
@@ -109,7 +104,8 @@ func (w *ListedDevices) Put(d formats.Device, listedAt int64) (int64, sqlite.Cha
 			return 0, sqlite.Same, err
 		}
 		d.LastScan = max(d.LastScan, last)
-		if _, err := u.Touch.ExecContext(w.tx.Ctx, listedAt, known); err != nil {
+		if _, err := w.tx.Exec("UPDATE "+table+" SET listed_at = max(listed_at, ?) WHERE id = ?", listedAt,
+			known); err != nil {
 			return 0, sqlite.Same, err
 		}
 		since, listedAt = listed, max(listed, listedAt)

@@ -11,6 +11,7 @@ import (
 
 	"ensomet/internal/core/access"
 	"ensomet/internal/evidence"
+	"ensomet/internal/evidence/arriving"
 	"ensomet/internal/formats"
 	"ensomet/internal/rest"
 
@@ -58,7 +59,7 @@ func (s *routes) takeScan(w http.ResponseWriter, r *http.Request, from access.Se
 	if err == nil {
 		scan, err = formats.ReadScan(in)
 	}
-	var taken evidence.Taken
+	var taken arriving.Taken
 	if err == nil {
 		taken, err = s.Collecting.Deliver(r.Context(), from, scan, raw.N)
 	}
@@ -85,7 +86,7 @@ func (s *routes) refuse(
 			fmt.Sprintf("The scan is larger than %d MB.", large.Limit>>20))
 	case errors.Is(err, gzip.ErrChecksum), errors.Is(err, gzip.ErrHeader), errors.Is(err, io.ErrUnexpectedEOF):
 		err = huma.Error422UnprocessableEntity("The scan is cut off: send it again whole.")
-	case errors.Is(err, evidence.ErrAmbiguous):
+	case errors.Is(err, arriving.ErrAmbiguous):
 		err = huma.Error409Conflict(err.Error())
 	}
 	device := ""

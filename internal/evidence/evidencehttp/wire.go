@@ -1,13 +1,15 @@
 package evidencehttp
 
 import (
+	"time"
+
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/condition"
 	"ensomet/internal/core/schedule"
 	"ensomet/internal/evidence"
+	"ensomet/internal/evidence/arriving"
 	"ensomet/internal/rest"
 	"ensomet/internal/wire"
-	"time"
 )
 
 // Field is something that a condition may ask about.
@@ -532,7 +534,7 @@ type Taken struct {
 	Gone    int    `json:"gone"`
 }
 
-func toTaken(v evidence.Taken) Taken { return Taken(v) }
+func toTaken(v arriving.Taken) Taken { return Taken(v) }
 
 // Rules are the numbers that people may set.
 type Rules struct {

@@ -337,6 +337,8 @@ func CountNames(tx *sqlite.Tx) (c NameCounts, err error) {
 type NameSums struct {
 	Installs, Devices, Stale int64
 	State                    string
+	Money                    float64 // of its first proposal, in the currency of the house
+	Findings                 int64
 	Stored                   bool // false where nothing is
 }
 
@@ -347,24 +349,31 @@ func SumsOfNames(tx *sqlite.Tx, keys []string) (map[string]NameSums, error) {
 		return nil, err
 	}
 	out := make(map[string]NameSums, len(keys))
-	rows, err := tx.QueryContext(tx.Ctx, "SELECT key, installs, devices, stale, state FROM name_fact WHERE key IN "+
-		"(SELECT value FROM json_each(?))", string(list))
+	rows, err := tx.QueryContext(tx.Ctx, "SELECT key, installs, devices, stale, state, money, findings FROM "+
+		"name_fact WHERE key IN (SELECT value FROM json_each(?))", string(list))
 	if err != nil {
 		return nil, err
 	}
 	return out, sqlite.Each(rows, func() error {
 		var key string
 		s := NameSums{Stored: true}
-		err := rows.Scan(&key, &s.Installs, &s.Devices, &s.Stale, &s.State)
+		err := rows.Scan(&key, &s.Installs, &s.Devices, &s.Stale, &s.State, &s.Money, &s.Findings)
 		out[key] = s
 		return err
 	})
 }
 
-// PutSumsOfName writes how often a raw name is installed.
+// PutSumsOfName writes how often a raw name is installed, and what follows if its first proposal is right.
 func PutSumsOfName(tx *sqlite.Tx, key string, s NameSums) error {
-	_, err := tx.Exec("UPDATE name_fact SET installs = ?, devices = ?, stale = ? WHERE key = ?", s.Installs, s.Devices,
-		s.Stale, key)
+	_, err := tx.Exec(
+		"UPDATE name_fact SET installs = ?, devices = ?, stale = ?, money = ?, findings = ? WHERE key = ?",
+		s.Installs,
+		s.Devices,
+		s.Stale,
+		s.Money,
+		s.Findings,
+		key,
+	)
 	return err
 }
 

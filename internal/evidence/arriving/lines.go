@@ -1,4 +1,4 @@
-package evidence
+package arriving
 
 import (
 	"cmp"
@@ -29,14 +29,14 @@ type scanLine struct {
 	lastUsed       civil.Day
 }
 
-// installWriter gathers lines and writes them scan by scan. Lines with one device, source and time are parts
+// Lines gathers lines of software and writes them scan by scan. Lines with one device, source and time are parts
 // of one scan.
-func (svc *Service) installWriter(
+func (room *Room) Lines(
 	tx *sqlite.Tx,
 	settings *snapshot.Settings,
 	asOf time.Time,
 ) (*intake.Writer, error) {
-	devices, err := newDeviceFinder(tx, svc.Machines)
+	devices, err := newDeviceFinder(tx, room.Machines)
 	if err != nil {
 		return nil, err
 	}
@@ -58,7 +58,7 @@ func (svc *Service) installWriter(
 	if err != nil {
 		return nil, err
 	}
-	hashes := hasher{file: svc.Secret}
+	hashes := hasher{file: room.Secret}
 	put := func(row *formats.Row) (sqlite.Change, error) {
 		in, err := formats.ParseInstall(row, settings.Zone)
 		if err != nil {
@@ -119,7 +119,7 @@ func (svc *Service) installWriter(
 	}
 	return &intake.Writer{
 		Put:    put,
-		Finish: func(res *intake.ImportResult) error { return svc.takeLines(tx, taken, res) },
+		Finish: func(res *intake.ImportResult) error { return room.takeLines(tx, taken, res) },
 	}, nil
 }
 
@@ -212,8 +212,8 @@ func (h *hasher) of(key string) (hash, hint string, err error) {
 }
 
 // takeLines takes lines in, by device and source.
-func (svc *Service) takeLines(tx *sqlite.Tx, taken *takenLines, res *intake.ImportResult) error {
-	if err := taken.follow(tx, svc.Machines); err != nil {
+func (room *Room) takeLines(tx *sqlite.Tx, taken *takenLines, res *intake.ImportResult) error {
+	if err := taken.follow(tx, room.Machines); err != nil {
 		return err
 	}
 	lines := taken.lines
@@ -233,7 +233,7 @@ func (svc *Service) takeLines(tx *sqlite.Tx, taken *takenLines, res *intake.Impo
 	if err != nil {
 		return err
 	}
-	t, err := svc.newArrivals(tx, res)
+	t, err := room.newArrivals(tx, res)
 	if err != nil {
 		return err
 	}

@@ -1,4 +1,4 @@
-package evidence
+package arriving
 
 import (
 	"encoding/json"
@@ -29,7 +29,7 @@ func (t *receiver) files(device, at int64, s *formats.Scan) error {
 		f := &s.Files[i]
 		file, err := evidencedb.Number(
 			t.tx,
-			t.app.Numbers,
+			t.room.Numbers,
 			"file",
 			[]string{"name", "size", "version"},
 			strings.TrimSpace(f.Name),
@@ -98,7 +98,7 @@ func (t *receiver) facts(device, at int64, s *formats.Scan) error {
 	if err != nil {
 		return err
 	}
-	set, err := evidencedb.Number(t.tx, t.app.Numbers, "fact_set", []string{"content"}, string(text))
+	set, err := evidencedb.Number(t.tx, t.room.Numbers, "fact_set", []string{"content"}, string(text))
 	if err != nil {
 		return err
 	}
@@ -124,7 +124,7 @@ func (t *receiver) use(device, at int64, s *formats.Scan) error {
 	for _, r := range s.Sessions {
 		name, err := evidencedb.Number(
 			t.tx,
-			t.app.Numbers,
+			t.room.Numbers,
 			"use_name",
 			[]string{"file_name", "product"},
 			strings.TrimSpace(r.FileName),

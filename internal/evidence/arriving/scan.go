@@ -1,6 +1,7 @@
-package evidence
+package arriving
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"fmt"
@@ -44,7 +45,7 @@ const (
 
 // receiver takes scans in within one transaction.
 type receiver struct {
-	app      *Service
+	room     *Room
 	tx       *sqlite.Tx
 	source   string
 	root     int64          // the source's whole list, in the slot of the device
@@ -54,20 +55,20 @@ type receiver struct {
 	hashes   hasher
 }
 
-func (svc *Service) newReceiver(
+func (room *Room) newReceiver(
 	tx *sqlite.Tx,
 	source, findsBy string,
 	res *intake.ImportResult,
 ) (*receiver, error) {
-	all, err := svc.newArrivals(tx, res)
-	return &receiver{app: svc, tx: tx, source: source, findsBy: findsBy, arrivals: all,
-		hashes: hasher{file: svc.Secret}}, err
+	all, err := room.newArrivals(tx, res)
+	return &receiver{room: room, tx: tx, source: source, findsBy: findsBy, arrivals: all,
+		hashes: hasher{file: room.Secret}}, err
 }
 
 // take merges one scan into what is known. Scans in any order, or twice, end the same.
 func (t *receiver) take(s *formats.Scan) (device int64, outcome string, err error) {
 	at := s.At.Unix()
-	if now := t.app.Clock.Now(); s.At.After(now.Add(ahead)) {
+	if now := t.room.Clock.Now(); s.At.After(now.Add(ahead)) {
 		return 0, "", &formats.FileError{
 			Reason: fmt.Sprintf(
 				"the scan says it was taken at %s, which lies more than a day ahead of the clock here (%s): set the "+
@@ -194,7 +195,7 @@ func (t *receiver) key(p *arrivedPart, at, record int64, key string) error {
 	if err != nil || hash == "" {
 		return err
 	}
-	id, err := evidencedb.Number(t.tx, t.app.Numbers, "found_key", []string{"hash", "hint"}, hash, hint)
+	id, err := evidencedb.Number(t.tx, t.room.Numbers, "found_key", []string{"hash", "hint"}, hash, hint)
 	if err != nil {
 		return err
 	}
@@ -222,7 +223,7 @@ func (t *receiver) item(in *formats.ScanInstall) (evidence.Item, error) {
 	r := in.Record()
 	record, err := evidencedb.Number(
 		t.tx,
-		t.app.Numbers,
+		t.room.Numbers,
 		"record",
 		recordColumns,
 		r.Publisher,
@@ -255,23 +256,24 @@ func (t *receiver) place(path string, custom map[string]string, included bool) (
 		}
 		text = string(b)
 	}
-	return evidencedb.Number(t.tx, t.app.Numbers, "place", []string{"path", "custom", "included"}, path, text, with)
+	return evidencedb.Number(t.tx, t.room.Numbers, "place", []string{"path", "custom", "included"}, path, text, with)
 }
 
 // TakeScan takes in one scan, whole or not at all. findsBy says whether the device is found by its device_id or by
 // its name.
-func (svc *Service) TakeScan(ctx context.Context, source, findsBy string, s *formats.Scan) (Taken, error) {
+func (room *Room) TakeScan(ctx context.Context, source, findsBy string, s *formats.Scan) (Taken, error) {
 	var out Taken
-	err := svc.DB.Update(ctx, func(tx *sqlite.Tx) (err error) {
-		out, err = svc.takeScan(tx, source, findsBy, s)
+	err := room.DB.Update(ctx, func(tx *sqlite.Tx) (err error) {
+		out, err = room.Take(tx, source, findsBy, s)
 		return err
 	})
 	return out, err
 }
 
-func (svc *Service) takeScan(tx *sqlite.Tx, source, findsBy string, s *formats.Scan) (Taken, error) {
+// Take takes in one scan within a transaction.
+func (room *Room) Take(tx *sqlite.Tx, source, findsBy string, s *formats.Scan) (Taken, error) {
 	var res intake.ImportResult
-	t, err := svc.newReceiver(tx, source, findsBy, &res)
+	t, err := room.newReceiver(tx, source, findsBy, &res)
 	if err != nil {
 		return Taken{}, err
 	}
@@ -287,12 +289,12 @@ func (svc *Service) takeScan(tx *sqlite.Tx, source, findsBy string, s *formats.S
 	if !res.News() {
 		return out, nil
 	}
-	return out, svc.markScan(tx, device)
+	return out, room.markScan(tx, device)
 }
 
 // markScan marks what a scan touches, and lets lists show it at once.
-func (svc *Service) markScan(tx *sqlite.Tx, device int64) error {
-	now := svc.Clock.Now().Unix()
+func (room *Room) markScan(tx *sqlite.Tx, device int64) error {
+	now := room.Clock.Now().Unix()
 	is, err := snapshot.OneDevice(tx, device, now)
 	if err != nil {
 		return err
@@ -308,4 +310,19 @@ func (svc *Service) markScan(tx *sqlite.Tx, device int64) error {
 		return err
 	}
 	return renewal.Count(tx, renewal.Changes, renewal.InventoryChanges)
+}
+
+// TakeDocument takes in what a file says of one device. named is true where its sender said whose software it is.
+func (room *Room) TakeDocument(tx *sqlite.Tx, s *formats.Scan, named bool, res *intake.ImportResult) error {
+	t, err := room.newReceiver(tx, cmp.Or(s.Source, "collector"), "id", res)
+	if err != nil {
+		return err
+	}
+	if named || s.Device.ID != "" {
+		if err := knownByName(tx, &s.Device); err != nil {
+			return err
+		}
+	}
+	_, _, err = t.take(s)
+	return err
 }

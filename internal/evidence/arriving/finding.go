@@ -1,52 +1,17 @@
-package evidence
+package arriving
 
 import (
 	"fmt"
 	"strings"
 
-	"ensomet/internal/clock"
 	"ensomet/internal/core/identity"
 	"ensomet/internal/core/refuse"
 	"ensomet/internal/evidence/evidencedb"
 	"ensomet/internal/formats"
 	"ensomet/internal/machines"
-	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 )
-
-// MachinesOf joins and parts devices; what came to one or left it is brought in line at once.
-func MachinesOf(clock clock.Clock) *machines.Room {
-	return &machines.Room{Settled: func(tx *sqlite.Tx, devices []int64) error {
-		return settled(tx, clock.Now().Unix(), devices)
-	}}
-}
-
-// settled brings devices in line with what is known of them at a time.
-func settled(tx *sqlite.Tx, now int64, devices []int64) error {
-	e, err := newEnder(tx, now)
-	if err != nil {
-		return err
-	}
-	e.needed = true // a source may name one machine twice
-	if e.lives == nil {
-		if e.settings, err = snapshot.LoadSettings(tx); err != nil {
-			return err
-		}
-	}
-	for _, d := range devices {
-		if err := evidencedb.ResolveAnew(tx, d); err != nil {
-			return err
-		}
-		if _, err := e.end(d); err != nil {
-			return err
-		}
-		if err := renewal.MarkDevice(tx, d); err != nil {
-			return err
-		}
-	}
-	return nil
-}
 
 // deviceFinder finds devices by what lines of files call them: by device_id, by what their source calls them, or by a
 // host name that one device alone has. It reads all names once, for files of many lines.
@@ -167,7 +132,7 @@ func (t *receiver) device(d *formats.ScanDevice, at int64) (machines.Found, erro
 			}
 		}
 	}
-	return t.app.Machines.Sight(t.tx, m, d.Kind)
+	return t.room.Machines.Sight(t.tx, m, d.Kind)
 }
 
 // knownByName lets a file name its device by its name, where that is no device_id and one device alone has it.

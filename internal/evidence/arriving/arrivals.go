@@ -1,4 +1,4 @@
-package evidence
+package arriving
 
 import (
 	"cmp"
@@ -42,7 +42,7 @@ type arrivedUse struct {
 
 // arrivals takes what arrives in within one transaction. In any order, or twice, they end the same.
 type arrivals struct {
-	app                   *Service
+	room                  *Room
 	tx                    *sqlite.Tx
 	installs, scans, uses *sqlite.Bulk
 	res                   *intake.ImportResult
@@ -51,8 +51,8 @@ type arrivals struct {
 	keyed                 bool              // somewhere a licence key was found
 }
 
-func (svc *Service) newArrivals(tx *sqlite.Tx, res *intake.ImportResult) (t *arrivals, err error) {
-	t = &arrivals{app: svc, tx: tx, res: res, newest: map[int64]int64{}}
+func (room *Room) newArrivals(tx *sqlite.Tx, res *intake.ImportResult) (t *arrivals, err error) {
+	t = &arrivals{room: room, tx: tx, res: res, newest: map[int64]int64{}}
 	if t.keyed, err = evidencedb.Keys(tx).Some(0); err != nil {
 		return nil, err
 	}
@@ -257,12 +257,12 @@ func (t *arrivals) finish() error {
 		return err
 	}
 	devices := slices.Sorted(maps.Keys(t.newest))
-	ender, err := newEnder(t.tx, t.app.Clock.Now().Unix())
+	ender, err := NewEnder(t.tx, t.room.Clock.Now().Unix())
 	if err != nil {
 		return err
 	}
 	for _, device := range devices {
-		if _, err := ender.end(device); err != nil {
+		if _, err := ender.End(device); err != nil {
 			return err
 		}
 	}
@@ -278,7 +278,7 @@ func (t *arrivals) finish() error {
 		devices = slices.DeleteFunc(devices, func(device int64) bool { return !asked[device] })
 	}
 	for _, device := range devices {
-		if err := t.app.finishOrders(t.tx, device, t.newest[device]); err != nil {
+		if err := t.room.finishOrders(t.tx, device, t.newest[device]); err != nil {
 			return err
 		}
 	}
