@@ -56,8 +56,18 @@ func main() {
 		"what one change costs, on 1,000, 10,000 and 100,000 devices unless said otherwise",
 	)
 	profile := flag.String("profile", "", "with -step: write a profile of the processor")
+	waits := flag.Bool("waits", false, "how long who saves something waits while installs are taken in")
 	entries := flag.Int("directory", 0, "what taking in a directory of so many entries costs")
 	flag.Parse()
+	if *waits {
+		if *devices == 0 {
+			*devices = 10_000
+		}
+		if err := measureWaits(*devices); err != nil {
+			log.Fatal(err)
+		}
+		return
+	}
 	if *entries > 0 {
 		if err := measureDirectory(*entries); err != nil {
 			log.Fatal(err)
@@ -228,6 +238,9 @@ func run(dir, step string, keep func(string, float64), peak map[string]int64) er
 }
 
 func child(step, dir string) error {
+	if step == "installs" {
+		return importInstalls(context.Background(), dir)
+	}
 	ctx := context.Background()
 	path := filepath.Join(dir, "bench.db")
 	if step == "prepare" {

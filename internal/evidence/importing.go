@@ -14,12 +14,12 @@ import (
 	"ensomet/internal/formats"
 	"ensomet/internal/intake"
 	"ensomet/internal/renewal"
-	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 )
 
-// Import takes in one table, in one transaction. Lines that cannot go in are put aside with their reason; a
-// *formats.FileError means that nothing of the file was stored.
+// Import takes in one table: in one transaction, or where it says what software is there in steps, of which each takes
+// in some devices. Lines that cannot go in are put aside with their reason; a *formats.FileError means that nothing of
+// the file was stored.
 func (svc *Service) Import(ctx context.Context, req intake.ImportRequest) (intake.ImportResult, error) {
 	rows, err := formats.NewReader(req.In, req.Kind)
 	if err != nil {
@@ -42,7 +42,7 @@ func (svc *Service) importRows(
 			res.Columns = append(res.Columns, h)
 		}
 	}
-	run := svc.DB.Update
+	run := svc.DB.UpdateInSteps
 	if req.DryRun {
 		run = svc.DB.Preview
 	}
@@ -57,6 +57,9 @@ func (svc *Service) importRows(
 		}
 		return res.NameSamples(tx)
 	})
+	if err != nil && res.DevicesTaken > 0 {
+		return res, svc.stopped(ctx, &res, err)
+	}
 	if err == nil && !req.DryRun && res.Added+res.Changed+res.Gone > 0 && req.Kind != formats.Installs {
 		if _, err := svc.Retry(ctx, req.Author); err != nil {
 			return res, err
@@ -71,8 +74,8 @@ func (svc *Service) ImportInto(
 	r formats.Rows,
 	res *intake.ImportResult,
 ) error {
-	s, err := svc.writer(req.Kind,
-		intake.Arrival{Tx: tx, AsOf: req.AsOf, Author: req.Author, File: req.File, From: req.From})
+	s, err := svc.writer(req.Kind, intake.Arrival{Tx: tx, AsOf: req.AsOf, Author: req.Author, File: req.File,
+		From: req.From, Stepped: svc.stepped(tx, &req)})
 	if err != nil {
 		return err
 	}
@@ -113,6 +116,11 @@ func (svc *Service) ImportInto(
 				req.Progress(res.Lines)
 			}
 		}
+		if s.InSteps && tx.Due() {
+			if err := tx.Step(); err != nil {
+				return err
+			}
+		}
 	}
 	if err := s.Finish(res); err != nil {
 		return err
@@ -130,6 +138,38 @@ func (svc *Service) ImportInto(
 	return markImport(tx, req.Kind)
 }
 
+// stepped returns what notes how far an import got, before each of its steps is written.
+func (svc *Service) stepped(tx *sqlite.Tx, req *intake.ImportRequest) func(*intake.ImportResult) error {
+	return func(res *intake.ImportResult) error {
+		is := res.Kept("running")
+		if res.Import == 0 {
+			is.Author, is.At = req.Author, svc.Clock.Now().Unix()
+			var err error
+			if res.Import, err = evidencedb.AddImport(tx, is); err != nil {
+				return err
+			}
+			is.ID = res.Import
+		}
+		if req.Told != nil {
+			req.Told(res.DevicesTaken, res.Devices)
+		}
+		return evidencedb.PutImport(tx, is)
+	}
+}
+
+// stopped notes that an import ended before it had taken in everything, and says so to whoever began it.
+func (svc *Service) stopped(ctx context.Context, res *intake.ImportResult, why error) error {
+	if err := svc.DB.Update(context.WithoutCancel(ctx), func(tx *sqlite.Tx) error {
+		return evidencedb.StopImport(tx, res.Import)
+	}); err != nil {
+		return errors.Join(why, err)
+	}
+	if ctx.Err() == nil {
+		return why
+	}
+	return &intake.StoppedError{Taken: res.DevicesTaken, Of: res.Devices, Why: why}
+}
+
 // importedAs is the kind of a file, that of its lines, and their columns.
 type importedAs struct {
 	file, lines string
@@ -145,17 +185,14 @@ func (svc *Service) keepImport(
 	aside []*formats.LineError,
 ) (int64, error) {
 	now := svc.Clock.Now().Unix()
-	id, err := evidencedb.AddImport(tx, snapshot.Import{
-		Kind:     as.file,
-		File:     req.File,
-		Author:   req.Author,
-		At:       now,
-		Lines:    int64(res.Lines),
-		Added:    int64(res.Added),
-		Changed:  int64(res.Changed),
-		Gone:     int64(res.Gone),
-		SetAside: int64(len(aside)),
-	})
+	is := res.Kept("done")
+	is.Kind, is.Author, is.At, is.SetAside = as.file, req.Author, now, int64(len(aside))
+	id, err := is.ID, error(nil)
+	if id == 0 {
+		id, err = evidencedb.AddImport(tx, is)
+	} else {
+		err = evidencedb.PutImport(tx, is)
+	}
 	if err != nil {
 		return 0, err
 	}

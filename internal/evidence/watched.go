@@ -24,6 +24,9 @@ func (svc *Service) ImportWatched(
 	req intake.ImportRequest,
 ) (res intake.ImportResult, err error) {
 	req.Progress = func(lines int) { svc.Progress.Step(fmt.Sprintf("reading %s: %d lines", req.File, lines)) }
+	req.Told = func(devices, of int) {
+		svc.Progress.Step(fmt.Sprintf("taking in %s: %d of %d devices", req.File, devices, of))
+	}
 	defer svc.Progress.Step("")
 	if req.DryRun {
 		return svc.ImportFile(ctx, f, size, req)
@@ -56,9 +59,13 @@ func (svc *Service) BreakImports(ctx context.Context) error {
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		n, err := evidencedb.BreakImports(tx, svc.Clock.Now().Unix())
 		if n > 0 {
-			slog.Warn("imports were broken off when the program ended: nothing of them was stored", "imports", n)
+			slog.Warn("imports were broken off when the program ended: the list of files says whether anything of them "+
+				"was stored", "imports", n)
 		}
-		return err
+		if err != nil || svc.DB.Stepping() { // somebody else may be at it
+			return err
+		}
+		return evidencedb.StopImport(tx, 0)
 	})
 }
 

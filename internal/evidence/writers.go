@@ -37,7 +37,7 @@ func (svc *Service) evidenceKinds() map[*formats.Kind]intake.WriterMaker {
 	return map[*formats.Kind]intake.WriterMaker{
 		formats.Installs: func(in intake.Arrival) (*intake.Writer,
 			error) {
-			return svc.Lines(in.Tx, in.Settings, in.AsOf)
+			return svc.Lines(in)
 		},
 		formats.Devices: func(in intake.Arrival) (*intake.Writer, error) { return deviceWriter(in, svc.Machines) },
 		formats.Sources: (&Sources{svc}).sourceWriter,

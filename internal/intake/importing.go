@@ -2,6 +2,7 @@
 package intake
 
 import (
+	"fmt"
 	"io"
 	"time"
 
@@ -23,6 +24,7 @@ type ImportRequest struct {
 	Check    func(tx *sqlite.Tx) error // of what must hold in the transaction that writes; nil is nothing
 	Author   string
 	Progress func(lines int)
+	Told     func(devices, of int) // of a file that is taken in step by step, how far that got
 }
 
 // AsideLine is a line that was put aside.
@@ -48,6 +50,11 @@ type ImportResult struct {
 	Aside   []AsideLine
 	Columns []string // custom columns that were kept
 	Samples []Sample
+
+	// of a file that is taken in step by step, once the first device is
+	Import       int64 // its number
+	Devices      int
+	DevicesTaken int
 
 	seen []seenSample
 }
@@ -116,6 +123,13 @@ func NewResult(req ImportRequest) ImportResult {
 	}
 }
 
+// Kept is what is kept of the import in a state: running, stopped or done.
+func (r *ImportResult) Kept(state string) snapshot.Import {
+	return snapshot.Import{ID: r.Import, Kind: r.Kind, File: r.File, Lines: int64(r.Lines), Added: int64(r.Added),
+		Changed: int64(r.Changed), Gone: int64(r.Gone), State: state, Devices: int64(r.Devices),
+		DevicesTaken: int64(r.DevicesTaken)}
+}
+
 // News reports whether the import changed anything that figures rest on.
 func (r *ImportResult) News() bool { return r.Added+r.Changed+r.Gone+r.Scans > 0 }
 
@@ -129,3 +143,17 @@ func (r *ImportResult) Count(c sqlite.Change) {
 		r.Same++
 	}
 }
+
+// StoppedError says that an import was stopped when some devices had been taken in. Those stay.
+type StoppedError struct {
+	Taken, Of int
+	Why       error
+}
+
+func (e *StoppedError) Error() string {
+	return fmt.Sprintf("stopped: what the file says of %d of %d devices is taken in and stays; take it in again for the "+
+		"others", e.Taken, e.Of)
+}
+
+// Unwrap returns why it was stopped.
+func (e *StoppedError) Unwrap() error { return e.Why }

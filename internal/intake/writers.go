@@ -16,6 +16,9 @@ import (
 type Writer struct {
 	Put    func(row *formats.Row) (sqlite.Change, error)
 	Finish func(res *ImportResult) error
+	// InSteps says that the transaction may be written in steps between two lines, and that finish writes it in steps
+	// where many wait.
+	InSteps bool
 }
 
 // Arrival is what is known of lines that arrive, besides themselves: when they hold where they do not say, who
@@ -26,13 +29,15 @@ type Arrival struct {
 	AsOf         time.Time
 	Author, File string
 	From         string // what the lines are of, where that is no list of the house's own, such as a directory
+	// Stepped is called before each step of finish is written; nil is nobody.
+	Stepped func(res *ImportResult) error
 }
 
 // WriterMaker makes what takes the lines of a kind.
 type WriterMaker func(in Arrival) (*Writer, error)
 
 func PlainWriter(put func(row *formats.Row) (sqlite.Change, error)) *Writer {
-	return &Writer{put, func(*ImportResult) error { return nil }}
+	return &Writer{Put: put, Finish: func(*ImportResult) error { return nil }}
 }
 
 func Refuse(row *formats.Row, format string, args ...any) error {

@@ -33,6 +33,7 @@ type DB struct {
 	read    *sql.DB
 	preview *sql.DB // reads the file, and keeps changes to itself
 	turns   *turns  // of those who write
+	copying *checkpointer
 
 	mu     sync.Mutex
 	topics map[string][]func()
@@ -71,8 +72,11 @@ type Tx struct {
 	topics    []string     // that it announces
 	over      *overlay     // of a preview
 	step      func() error // writes what was done so far; nil where everything is written at once
-	steps     int          // that were written
-	began     time.Time    // when the step began
+	pause     func(fn func() error) error
+	steps     int       // that were written
+	began     time.Time // when the step began
+	looked    time.Time // when it was last looked whether somebody waits
+	turns     *turns
 }
 
 // Announce notes what the transaction is about: whoever waits for the topic is told when it is written.
@@ -141,12 +145,16 @@ func Open(ctx context.Context, path string) (*DB, error) {
 		return nil, err
 	}
 	db.preview.SetMaxOpenConns(4)
-	return db, nil
+	if _, err := db.write.ExecContext(ctx, "PRAGMA wal_autocheckpoint = 0"); err != nil {
+		return nil, err
+	}
+	db.copying, err = startCheckpointer(path, db.turns)
+	return db, err
 }
 
 // Close closes all connections.
 func (db *DB) Close() error {
-	return errors.Join(db.preview.Close(), db.read.Close(), db.write.Close())
+	return errors.Join(db.copying.close(), db.preview.Close(), db.read.Close(), db.write.Close())
 }
 
 // Update runs fn in a writing transaction. An error rolls everything back.
@@ -172,6 +180,7 @@ func (db *DB) update(ctx context.Context, inSteps bool, fn func(tx *Tx) error) e
 			return err
 		}
 		t.began = time.Now()
+		t.looked = t.began
 		return db.newDay(t)
 	}
 	written := func() error {
@@ -181,18 +190,24 @@ func (db *DB) update(ctx context.Context, inSteps bool, fn func(tx *Tx) error) e
 		for _, done := range t.Committed {
 			done()
 		}
+		db.copying.wake()
 		db.announce(t.topics)
 		t.Committed, t.topics = nil, nil
 		return nil
 	}
 	if inSteps {
+		t.turns = db.turns
 		defer db.turns.stepping()()
-		t.step = func() error {
+		t.step = func() error { return t.pause(func() error { return nil }) }
+		t.pause = func(fn func() error) error {
 			if err := written(); err != nil {
 				return err
 			}
 			end()
 			end = func() {}
+			if err := fn(); err != nil {
+				return err
+			}
 			next, err := db.turns.take(ctx)
 			if err != nil {
 				return err
@@ -220,13 +235,30 @@ func (db *DB) update(ctx context.Context, inSteps bool, fn func(tx *Tx) error) e
 	return stopped(ctx, err)
 }
 
-// shortStep is how long a step takes at least before it is due to be written: long enough that writing it is the
-// smaller part, and short enough that nobody notices who waits for it.
-const shortStep = 20 * time.Millisecond
+// How long a step may take: where nobody waits, so long that writing it is the smaller part; where somebody does, so
+// long that steps get on, and that he hardly notices.
+const (
+	shortStep = 20 * time.Millisecond
+	longStep  = 500 * time.Millisecond
+	lookEvery = 2 * time.Millisecond
+)
 
-// Due reports whether a step has taken so long that others should have their turn. It never is where everything is
-// written at once.
-func (tx *Tx) Due() bool { return tx.step != nil && time.Since(tx.began) > shortStep }
+// Due reports whether others should have their turn. It never is so where everything is written at once.
+func (tx *Tx) Due() bool {
+	if tx.step == nil {
+		return false
+	}
+	now := time.Now()
+	age := now.Sub(tx.began)
+	switch {
+	case age < shortStep || now.Sub(tx.looked) < lookEvery:
+		return false
+	case age > longStep:
+		return true
+	}
+	tx.looked = now
+	return tx.turns.wanted()
+}
 
 // Step writes what was done so far, and lets everybody who waits write before it goes on: what was read before may have
 // changed since, and what Bulk holds must have been flushed. Where everything is written at once it does nothing.
@@ -236,6 +268,18 @@ func (tx *Tx) Step() error {
 	}
 	return tx.step()
 }
+
+// Pause lets others write while fn, which does not use the transaction, does what takes long. Where everything is
+// written at once it only calls fn.
+func (tx *Tx) Pause(fn func() error) error {
+	if tx.pause == nil {
+		return fn()
+	}
+	return tx.pause(fn)
+}
+
+// InSteps reports whether the transaction may be written in steps.
+func (tx *Tx) InSteps() bool { return tx.step != nil }
 
 // View runs fn in a reading transaction, which sees one consistent state.
 func (db *DB) View(ctx context.Context, fn func(tx *Tx) error) error {

@@ -30,7 +30,7 @@ func (tx *Tx) ReplaceWhere(table, where string, arg any, keys int, columns []str
 		return err
 	}
 	many := false
-	if n > manyRows && len(r.rest) > 0 {
+	if where == "" && n > manyRows && len(r.rest) > 0 { // of a part of the table nobody knows how large the rest is
 		differ, err := Select[int](tx, "SELECT count(*) FROM "+stage+" r LEFT JOIN "+table+" t ON "+r.joined("t")+
 			" WHERE ("+prefixed("t.", r.rest)+") IS NOT ("+prefixed("r.", r.rest)+")")
 		if err != nil {

@@ -2,6 +2,7 @@ package sqlite
 
 import (
 	"context"
+	"sync/atomic"
 	"time"
 
 	"github.com/gofrs/flock"
@@ -15,6 +16,7 @@ type turns struct {
 	queue         *semaphore.Weighted
 	next, writing *flock.Flock
 	path          string
+	waiting       atomic.Int64 // of this program
 }
 
 const (
@@ -34,7 +36,10 @@ func newTurns(path string) *turns {
 // take waits for a turn, and returns what ends it. Where locks cannot be had, such as on a disk that knows none, SQLite
 // alone keeps writers apart.
 func (t *turns) take(ctx context.Context) (end func(), err error) {
-	if err := t.queue.Acquire(ctx, 1); err != nil {
+	t.waiting.Add(1)
+	err = t.queue.Acquire(ctx, 1)
+	t.waiting.Add(-1)
+	if err != nil {
 		return nil, err
 	}
 	end = func() { t.queue.Release(1) }
@@ -55,6 +60,18 @@ func (t *turns) take(ctx context.Context) (end func(), err error) {
 		return nil, err
 	}
 	return end, nil
+}
+
+// wanted reports whether somebody waits for his turn.
+func (t *turns) wanted() bool {
+	if t.waiting.Load() > 0 {
+		return true
+	}
+	free, err := t.next.TryLock()
+	if free {
+		_ = t.next.Unlock()
+	}
+	return !free && err == nil
 }
 
 // stepping notes, until end is called or the program ends, that somebody writes in steps.

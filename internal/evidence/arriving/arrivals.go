@@ -46,9 +46,10 @@ type arrivals struct {
 	tx                    *sqlite.Tx
 	installs, scans, uses *sqlite.Bulk
 	res                   *intake.ImportResult
-	scanned               map[[2]int64]bool // by device and root, under root 0 by any; nil asks for each device
-	newest                map[int64]int64   // by device, the newest scan that arrived
-	keyed                 bool              // somewhere a licence key was found
+	device                int64 // the last one, and whether anybody had scanned it
+	byAny                 bool
+	newest                map[int64]int64 // by device, the newest scan that arrived
+	keyed                 bool            // somewhere a licence key was found
 }
 
 func (room *Room) newArrivals(tx *sqlite.Tx, res *intake.ImportResult) (t *arrivals, err error) {
@@ -77,7 +78,11 @@ func (t *arrivals) take(a *arrival) (fresh int, err error) {
 			return 0, err
 		}
 	}
-	byAny, bySource, err := t.known(a)
+	byAny, bySource, err := evidencedb.Scanned(t.tx, a.device, a.root)
+	if a.device == t.device { // by what was known before any of what arrives of it now
+		byAny = t.byAny
+	}
+	t.device, t.byAny = a.device, byAny
 	if err != nil {
 		return 0, err
 	}
@@ -125,14 +130,6 @@ func (a *arrival) times() []int64 {
 	}
 	slices.Sort(out)
 	return slices.Compact(out)
-}
-
-// known says whether the device was scanned by anybody, and by this source.
-func (t *arrivals) known(a *arrival) (byAny, bySource bool, err error) {
-	if t.scanned != nil {
-		return t.scanned[[2]int64{a.device, 0}], t.scanned[[2]int64{a.device, a.root}], nil
-	}
-	return evidencedb.Scanned(t.tx, a.device, a.root)
 }
 
 // unknown counts the times at which something that it covers is not on record yet.

@@ -2,9 +2,10 @@ package arriving
 
 import (
 	"cmp"
+	"errors"
 	"fmt"
+	"maps"
 	"slices"
-	"time"
 
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/evidence"
@@ -14,6 +15,7 @@ import (
 	"ensomet/internal/formats"
 	"ensomet/internal/intake"
 	"ensomet/internal/machines"
+	"ensomet/internal/renewal"
 	"ensomet/internal/secret"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
@@ -31,11 +33,8 @@ type scanLine struct {
 
 // Lines gathers lines of software and writes them scan by scan. Lines with one device, source and time are parts
 // of one scan.
-func (room *Room) Lines(
-	tx *sqlite.Tx,
-	settings *snapshot.Settings,
-	asOf time.Time,
-) (*intake.Writer, error) {
+func (room *Room) Lines(in intake.Arrival) (*intake.Writer, error) {
+	tx, settings := in.Tx, in.Settings
 	devices, err := newDeviceFinder(tx, room.Machines)
 	if err != nil {
 		return nil, err
@@ -59,6 +58,7 @@ func (room *Room) Lines(
 		return nil, err
 	}
 	hashes := hasher{file: room.Secret}
+	asOf := in.AsOf.Unix()
 	put := func(row *formats.Row) (sqlite.Change, error) {
 		in, err := formats.ParseInstall(row, settings.Zone)
 		if err != nil {
@@ -79,7 +79,7 @@ func (room *Room) Lines(
 			}
 		}
 		if in.SeenAt == 0 {
-			in.SeenAt = asOf.Unix()
+			in.SeenAt = asOf
 		}
 		source, err := sourceOf(tx, sources, in.Source, found.Slot)
 		if err != nil {
@@ -118,8 +118,9 @@ func (room *Room) Lines(
 		return sqlite.Same, nil
 	}
 	return &intake.Writer{
-		Put:    put,
-		Finish: func(res *intake.ImportResult) error { return room.takeLines(tx, taken, res) },
+		Put:     put,
+		Finish:  func(res *intake.ImportResult) error { return room.takeLines(&in, taken, res) },
+		InSteps: true,
 	}, nil
 }
 
@@ -158,11 +159,57 @@ func sourceOf(tx *sqlite.Tx, known map[string]int64, name string, slot int64) (i
 	return id, err
 }
 
-// follow lets lines go to the devices that theirs count as by now.
-func (taken *takenLines) follow(tx *sqlite.Tx, room *machines.Room) error {
+// sort puts lines in the order of devices, sources and times.
+func (taken *takenLines) sort() {
+	order := func(a, b scanLine) int {
+		return cmp.Or(
+			cmp.Compare(a.device, b.device),
+			cmp.Compare(a.source, b.source),
+			cmp.Compare(a.at, b.at),
+			cmp.Compare(a.record, b.record),
+			cmp.Compare(a.place, b.place),
+		)
+	}
+	if !slices.IsSortedFunc(taken.lines, order) {
+		slices.SortFunc(taken.lines, order)
+	}
+}
+
+// count counts the devices of sorted lines.
+func (taken *takenLines) count() (n int) {
+	for i := range taken.lines {
+		if i == 0 || taken.lines[i].device != taken.lines[i-1].device {
+			n++
+		}
+	}
+	return n
+}
+
+// followAgain is follow where others have written since devices counted as was known. Lines of a device of which
+// another came apart meanwhile cannot be told from those of that one any more.
+func (taken *takenLines) followAgain(tx *sqlite.Tx, room *machines.Room, before map[int64]bool) (map[int64]bool,
+	error) {
 	away, err := machines.Away(tx)
-	if err != nil || len(away) == 0 {
-		return err
+	if err != nil || maps.Equal(away, before) {
+		return before, err
+	}
+	for id := range before {
+		if !away[id] {
+			return nil, &formats.FileError{Reason: "devices that were one came apart while the file was taken in: take it " +
+				"in again"}
+		}
+	}
+	if err := taken.follow(tx, room, away); err != nil {
+		return nil, err
+	}
+	taken.sort()
+	return away, nil
+}
+
+// follow lets lines go to the devices that theirs count as by now.
+func (taken *takenLines) follow(tx *sqlite.Tx, room *machines.Room, away map[int64]bool) error {
+	if len(away) == 0 {
+		return nil
 	}
 	sources := map[string]int64{}
 	to := map[[2]int32][2]int32{}
@@ -211,43 +258,62 @@ func (h *hasher) of(key string) (hash, hint string, err error) {
 	return secret.HashKey(h.known, folded), licencekey.Hint(folded), nil
 }
 
-// takeLines takes lines in, by device and source.
-func (room *Room) takeLines(tx *sqlite.Tx, taken *takenLines, res *intake.ImportResult) error {
-	if err := taken.follow(tx, room.Machines); err != nil {
-		return err
+// takeLines takes lines in, by device and source, in steps of some devices each.
+func (room *Room) takeLines(in *intake.Arrival, taken *takenLines, res *intake.ImportResult) error {
+	tx := in.Tx
+	away, err := machines.Away(tx)
+	if err == nil {
+		err = taken.follow(tx, room.Machines, away)
 	}
-	lines := taken.lines
-	order := func(a, b scanLine) int {
-		return cmp.Or(
-			cmp.Compare(a.device, b.device),
-			cmp.Compare(a.source, b.source),
-			cmp.Compare(a.at, b.at),
-			cmp.Compare(a.record, b.record),
-			cmp.Compare(a.place, b.place),
-		)
-	}
-	if !slices.IsSortedFunc(lines, order) {
-		slices.SortFunc(lines, order)
-	}
-	scanned, err := evidencedb.ScannedPairs(tx) // before anything is laid over what is known
 	if err != nil {
 		return err
 	}
+	taken.sort()
 	t, err := room.newArrivals(tx, res)
 	if err != nil {
 		return err
 	}
-	t.scanned = scanned
-	res.Same = 0
-	for from := 0; from < len(lines); {
-		to := from + 1
-		for to < len(lines) && lines[to].device == lines[from].device && lines[to].source == lines[from].source {
-			to++
+	res.Same, res.Devices = 0, taken.count()
+	var counted int
+	for len(taken.lines) > 0 {
+		first, n := taken.lines[0], 1
+		for n < len(taken.lines) && taken.lines[n].device == first.device && taken.lines[n].source == first.source {
+			n++
 		}
-		if _, err := t.take(arrivalOf(lines[from:to], taken.origins)); err != nil {
+		if _, err := t.take(arrivalOf(taken.lines[:n], taken.origins)); err != nil {
 			return err
 		}
-		from = to
+		taken.lines = taken.lines[n:]
+		if len(taken.lines) == 0 {
+			res.DevicesTaken++
+			break
+		}
+		if taken.lines[0].device != first.device {
+			res.DevicesTaken++
+		} else {
+			continue
+		}
+		if !tx.Due() {
+			continue
+		}
+		if err := t.finish(); err != nil {
+			return err
+		}
+		if news := res.Added + res.Changed + res.Gone + res.Scans; news > counted {
+			counted = news
+			if err := renewal.Count(tx, renewal.Changes, renewal.InventoryChanges); err != nil {
+				return err
+			}
+		}
+		if err := errors.Join(in.Stepped(res), tx.Step()); err != nil {
+			return err
+		}
+		if away, err = taken.followAgain(tx, room.Machines, away); err != nil {
+			return err
+		}
+		if t, err = room.newArrivals(tx, res); err != nil {
+			return err
+		}
 	}
 	return t.finish()
 }

@@ -13,8 +13,8 @@ import (
 // AddImport notes an import and returns its number.
 func AddImport(tx *sqlite.Tx, im snapshot.Import) (int64, error) {
 	return tx.Insert(
-		"INSERT INTO import(kind, file, at, author, lines, added, changed, gone, set_aside) VALUES (?, ?, ?, ?, ?, "+
-			"?, ?, ?, ?)",
+		"INSERT INTO import(kind, file, at, author, lines, added, changed, gone, set_aside, state, devices) VALUES "+
+			"(?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
 		im.Kind,
 		im.File,
 		im.At,
@@ -24,7 +24,23 @@ func AddImport(tx *sqlite.Tx, im snapshot.Import) (int64, error) {
 		im.Changed,
 		im.Gone,
 		im.SetAside,
+		im.State,
+		im.Devices,
 	)
+}
+
+// PutImport notes how far an import got.
+func PutImport(tx *sqlite.Tx, im snapshot.Import) error {
+	return tx.One("UPDATE import SET lines = ?, added = ?, changed = ?, gone = ?, set_aside = ?, state = ?, "+
+		"devices_taken = ? WHERE id = ?", im.Lines, im.Added, im.Changed, im.Gone, im.SetAside, im.State,
+		im.DevicesTaken, im.ID)
+}
+
+// StopImport notes that an import was stopped, or broken off: what was taken in by then stays. Without a number that is
+// said of all that run.
+func StopImport(tx *sqlite.Tx, id int64) error {
+	_, err := tx.Exec("UPDATE import SET state = 'stopped' WHERE state = 'running' AND (?1 = 0 OR id = ?1)", id)
+	return err
 }
 
 // Reported is a line as it came.

@@ -490,21 +490,3 @@ func NewLastUses(tx *sqlite.Tx) (*sqlite.Bulk, error) {
 		" ON CONFLICT DO UPDATE SET seen_on = max(seen_on, excluded.seen_on)",
 	)
 }
-
-// ScannedPairs says which devices have been scanned by which source, in whole or in part; under source 0, which by any.
-func ScannedPairs(tx *sqlite.Tx) (map[[2]int64]bool, error) {
-	rows, err := tx.QueryContext(
-		tx.Ctx,
-		"SELECT DISTINCT c.device_id, s.root FROM scan c JOIN source s ON s.id = c.source_id",
-	)
-	if err != nil {
-		return nil, err
-	}
-	out := map[[2]int64]bool{}
-	return out, sqlite.Each(rows, func() error {
-		var p [2]int64
-		err := rows.Scan(&p[0], &p[1])
-		out[p], out[[2]int64{p[0], 0}] = true, true
-		return err
-	})
-}
