@@ -59,8 +59,8 @@ func (svc *Service) BreakImports(ctx context.Context) error {
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
 		n, err := evidencedb.BreakImports(tx, svc.Clock.Now().Unix())
 		if n > 0 {
-			slog.Warn("imports were broken off when the program ended: the list of files says whether anything of them "+
-				"was stored", "imports", n)
+			slog.Warn("imports were broken off when the program ended: the list of files says whether anything of "+
+				"them was stored", "imports", n)
 		}
 		if err != nil || svc.DB.Stepping() { // somebody else may be at it
 			return err

@@ -151,8 +151,8 @@ type StoppedError struct {
 }
 
 func (e *StoppedError) Error() string {
-	return fmt.Sprintf("stopped: what the file says of %d of %d devices is taken in and stays; take it in again for the "+
-		"others", e.Taken, e.Of)
+	return fmt.Sprintf("stopped: what the file says of %d of %d devices is taken in and stays; take it in again for "+
+		"the others", e.Taken, e.Of)
 }
 
 // Unwrap returns why it was stopped.

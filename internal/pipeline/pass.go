@@ -226,7 +226,14 @@ func (p *pass) putDevices(c *reckoning, piece []int64) error {
 	for some := range slices.Chunk(piece, devicesPut) {
 		sums, idle, members := c.of(some)
 		if err := p.write(func(tx *sqlite.Tx) error {
-			dirty, err := renewal.TakeDirty(tx, some)
+			// of what came since, the changes are worked out when it is counted
+			touched, err := renewal.AmongTouched(tx, some)
+			if err != nil {
+				return err
+			}
+			dirty, err := renewal.TakeDirty(tx, slices.DeleteFunc(slices.Clone(some), func(id int64) bool {
+				return slices.Contains(touched, id)
+			}))
 			if err != nil {
 				return err
 			}

@@ -121,7 +121,7 @@ func (l *Loop) renewChanges(ctx context.Context) {
 			return
 		case <-l.woken:
 		}
-		if !l.pause(ctx) {
+		if !l.pause(ctx) || !l.letImportsEnd(ctx) {
 			return
 		}
 		l.mu.Lock()
@@ -156,6 +156,29 @@ func (l *Loop) pause(ctx context.Context) bool {
 	case <-time.After(wait):
 		return true
 	}
+}
+
+// fewTouched is how many touched devices are renewed while somebody takes in many others.
+const fewTouched = 200
+
+// letImportsEnd waits while somebody writes in steps what touches more and more devices: all of them are renewed
+// together then. It reports false when ctx ends first.
+func (l *Loop) letImportsEnd(ctx context.Context) bool {
+	for l.DB.Stepping() {
+		touched := 0
+		if err := l.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
+			touched, err = CountTouched(tx)
+			return err
+		}); err != nil || touched <= fewTouched {
+			return ctx.Err() == nil
+		}
+		select {
+		case <-ctx.Done():
+			return false
+		case <-time.After(LeastPause):
+		}
+	}
+	return true
 }
 
 // Current computes every figure anew where one rests on something that has changed, or on another day.

@@ -241,6 +241,25 @@ func MarkDevicesOf(tx *sqlite.Tx, records []int64) error {
 	return err
 }
 
+// MarkCountedDevicesOf is MarkDevicesOf for records that nobody knew before: of devices on which they were counted
+// before they were recognised. Those that are to be counted are not among them.
+func MarkCountedDevicesOf(tx *sqlite.Tx, records []int64) error {
+	if tx.Previewed() { // nothing is renewed of what a preview changes
+		return nil
+	}
+	list, err := json.Marshal(records)
+	if err != nil {
+		return err
+	}
+	_, err = tx.Exec(
+		"INSERT INTO dirty_device(device_id, change) SELECT DISTINCT device_id, 0 FROM install WHERE record_id IN "+
+			"(SELECT value FROM json_each(?)) AND device_id NOT IN (SELECT device_id FROM touched_device WHERE "+
+			"counted = 0) AND EXISTS (SELECT 1 FROM device_fact) ON CONFLICT DO NOTHING",
+		string(list),
+	)
+	return err
+}
+
 // MarkDevice notes that what was reported of a device has changed, so that its changes between scans are worked out
 // anew.
 func MarkDevice(tx *sqlite.Tx, device int64) error {

@@ -124,6 +124,10 @@ type ImportView struct {
 	Changed  int64
 	Gone     int64
 	SetAside int64
+
+	State        string
+	Devices      int64
+	DevicesTaken int64
 }
 
 func imports(tx *sqlite.Tx, limit int) ([]ImportView, error) {
@@ -133,7 +137,7 @@ func imports(tx *sqlite.Tx, limit int) ([]ImportView, error) {
 		out = append(
 			out,
 			ImportView{im.ID, im.Kind, im.File, im.Author, im.At, im.Lines, im.Added, im.Changed, im.Gone,
-				im.SetAside},
+				im.SetAside, im.State, im.Devices, im.DevicesTaken},
 		)
 	}
 	return out, err

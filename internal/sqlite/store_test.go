@@ -382,7 +382,7 @@ func TestIntervalsAndSightings(t *testing.T) {
 		if _, err := putDevice(u, device("D1", "one", evidence.Stated{}), 1000); err != nil {
 			return err
 		}
-		records, err := evidencedb.Records(tx)
+		records, err := evidencedb.Records(tx, tx)
 		if err != nil {
 			return err
 		}
@@ -401,7 +401,7 @@ func TestIntervalsAndSightings(t *testing.T) {
 		if err != nil || len(wholes) != 1 || wholes[0] != "one" {
 			t.Errorf("sources %v, %v", wholes, err)
 		}
-		places, err := evidencedb.Places(tx)
+		places, err := evidencedb.Places(tx, tx)
 		if err != nil {
 			return err
 		}

@@ -150,7 +150,12 @@ type Numbered struct {
 }
 
 func (tx *Tx) Numbered(keyExpr, table, columns, marks string) (*Numbered, error) {
-	known, err := tx.Numbers("SELECT " + keyExpr + ", id FROM " + table)
+	return tx.NumberedFrom(tx, keyExpr, table, columns, marks)
+}
+
+// NumberedFrom is Numbered by what another transaction sees, before the next step of this one begins.
+func (tx *Tx) NumberedFrom(from *Tx, keyExpr, table, columns, marks string) (*Numbered, error) {
+	known, err := from.Numbers("SELECT " + keyExpr + ", id FROM " + table)
 	n := &Numbered{tx: tx, Known: known}
 	n.insert.text = "INSERT INTO " + table + "(" + columns + ") VALUES (" + marks + ")"
 	n.find = "SELECT id FROM " + table + " WHERE (" + columns + ") = (" + marks + ")"

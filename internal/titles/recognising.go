@@ -351,7 +351,7 @@ func storeRecognitions(
 	if err != nil {
 		return err
 	}
-	var otherwise, products, records []int64
+	var otherwise, fresh, products, records []int64
 	var keys []string
 	for _, n := range changed {
 		records, keys = append(records, n.Record), append(keys, n.Key)
@@ -362,7 +362,9 @@ func storeRecognitions(
 		if err := snapshot.AddRecognition(b, n); err != nil {
 			return err
 		}
-		if old, known := before[n.Record]; known && (old.Version != n.Version || old.Key != n.Key) {
+		if old, known := before[n.Record]; !known {
+			fresh = append(fresh, n.Record)
+		} else if old.Version != n.Version || old.Key != n.Key {
 			otherwise = append(otherwise, n.Record)
 		}
 	}
@@ -378,6 +380,11 @@ func storeRecognitions(
 	}
 	if err := titlesdb.MarkNames(tx, keys); err != nil {
 		return err
+	}
+	if len(fresh) > 0 {
+		if err := renewal.MarkCountedDevicesOf(tx, fresh); err != nil {
+			return err
+		}
 	}
 	if len(changed) > mostChanged { // then everything is counted anew
 		if err := renewal.TouchNow(tx, []int64{0}); err != nil {

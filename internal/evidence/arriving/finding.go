@@ -29,8 +29,8 @@ type namedBy struct {
 	holds map[int64]machines.Found // by device, where its list of this source stands under another of its names
 }
 
-func newDeviceFinder(tx *sqlite.Tx, room *machines.Room) (*deviceFinder, error) {
-	codes, err := tx.Numbers("SELECT code, id FROM device")
+func newDeviceFinder(tx, from *sqlite.Tx, room *machines.Room) (*deviceFinder, error) {
+	codes, err := from.Numbers("SELECT code, id FROM device")
 	return &deviceFinder{room: room, tx: tx, byCode: codes, sources: map[string]*namedBy{}}, err
 }
 

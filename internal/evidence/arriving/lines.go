@@ -35,28 +35,36 @@ type scanLine struct {
 // of one scan.
 func (room *Room) Lines(in intake.Arrival) (*intake.Writer, error) {
 	tx, settings := in.Tx, in.Settings
-	devices, err := newDeviceFinder(tx, room.Machines)
-	if err != nil {
-		return nil, err
+	var devices *deviceFinder
+	var records, places, keys *sqlite.Numbered
+	var zones map[int64]string
+	load := func(from *sqlite.Tx) (err error) {
+		if devices, err = newDeviceFinder(tx, from, room.Machines); err != nil {
+			return err
+		}
+		if records, err = evidencedb.Records(tx, from); err != nil {
+			return err
+		}
+		if places, err = evidencedb.Places(tx, from); err != nil {
+			return err
+		}
+		if keys, err = evidencedb.FoundKeys(tx, from); err != nil {
+			return err
+		}
+		zones, err = snapshot.DeviceSites(from)
+		return err
 	}
-	records, err := evidencedb.Records(tx)
+	var err error
+	if tx.InSteps() {
+		err = tx.Pause(func() error { return room.DB.View(tx.Ctx, load) })
+	} else {
+		err = load(tx)
+	}
 	if err != nil {
 		return nil, err
 	}
 	taken := &takenLines{devices: map[int32]string{}, origins: map[[2]int32]int64{}, names: map[int32]string{}}
 	sources := map[string]int64{} // by name and slot
-	places, err := evidencedb.Places(tx)
-	if err != nil {
-		return nil, err
-	}
-	zones, err := snapshot.DeviceSites(tx)
-	if err != nil {
-		return nil, err
-	}
-	keys, err := evidencedb.FoundKeys(tx)
-	if err != nil {
-		return nil, err
-	}
 	hashes := hasher{file: room.Secret}
 	asOf := in.AsOf.Unix()
 	put := func(row *formats.Row) (sqlite.Change, error) {
@@ -195,8 +203,9 @@ func (taken *takenLines) followAgain(tx *sqlite.Tx, room *machines.Room, before 
 	}
 	for id := range before {
 		if !away[id] {
-			return nil, &formats.FileError{Reason: "devices that were one came apart while the file was taken in: take it " +
-				"in again"}
+			return nil, &formats.FileError{
+				Reason: "devices that were one came apart while the file was taken in: take it in again",
+			}
 		}
 	}
 	if err := taken.follow(tx, room, away); err != nil {
@@ -268,12 +277,20 @@ func (room *Room) takeLines(in *intake.Arrival, taken *takenLines, res *intake.I
 	if err != nil {
 		return err
 	}
-	taken.sort()
+	if err := tx.Pause(func() error {
+		taken.sort()
+		res.Same, res.Devices = 0, taken.count()
+		return nil
+	}); err != nil {
+		return err
+	}
+	if away, err = taken.followAgain(tx, room.Machines, away); err != nil {
+		return err
+	}
 	t, err := room.newArrivals(tx, res)
 	if err != nil {
 		return err
 	}
-	res.Same, res.Devices = 0, taken.count()
 	var counted int
 	for len(taken.lines) > 0 {
 		first, n := taken.lines[0], 1

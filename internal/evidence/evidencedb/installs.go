@@ -283,9 +283,10 @@ func PutUser(u *sqlite.Upserter, p formats.User, on civil.Day) (sqlite.Change, e
 	return c, nil
 }
 
-// Records numbers distinct raw records.
-func Records(tx *sqlite.Tx) (*sqlite.Numbered, error) {
-	return tx.Numbered(
+// Records numbers distinct raw records, by what a transaction sees that may be another one.
+func Records(tx, from *sqlite.Tx) (*sqlite.Numbered, error) {
+	return tx.NumberedFrom(
+		from,
 		`publisher || char(31) || name || char(31) || version || char(31) || edition || char(31) || architecture || char(31) || language || char(31) || file_name || char(31) || tag_id || char(31) || purl || char(31) || cpe`,
 		"record",
 		"publisher, name, version, edition, architecture, language, file_name, tag_id, purl, cpe",
@@ -334,8 +335,8 @@ func Source(tx *sqlite.Tx, name, part string) (int64, error) {
 }
 
 // FoundKeys numbers the licence keys that scans found.
-func FoundKeys(tx *sqlite.Tx) (*sqlite.Numbered, error) {
-	return tx.Numbered("hash", "found_key", "hash, hint", "?, ?")
+func FoundKeys(tx, from *sqlite.Tx) (*sqlite.Numbered, error) {
+	return tx.NumberedFrom(from, "hash", "found_key", "hash, hint", "?, ?")
 }
 
 // FoundKey returns the number of a licence key by its hash.
@@ -347,8 +348,9 @@ func FoundKey(n *sqlite.Numbered, hash, hint string) (int64, error) {
 }
 
 // Places numbers the places of installs: a path, custom fields, and whether the right comes with the place.
-func Places(tx *sqlite.Tx) (*sqlite.Numbered, error) {
-	return tx.Numbered(
+func Places(tx, from *sqlite.Tx) (*sqlite.Numbered, error) {
+	return tx.NumberedFrom(
+		from,
 		"path || char(31) || custom || char(31) || included",
 		"place",
 		"path, custom, included",

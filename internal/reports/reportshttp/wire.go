@@ -57,6 +57,10 @@ type ImportView struct {
 	Changed  int64  `json:"changed"`
 	Gone     int64  `json:"gone"`
 	SetAside int64  `json:"setAside"`
+
+	State        string `json:"state" doc:"running, stopped or done"`
+	Devices      int64  `json:"devices" doc:"of a file that is taken in step by step; 0 of another"`
+	DevicesTaken int64  `json:"devicesTaken" doc:"of which it was taken in"`
 }
 
 func toImportView(v reports.ImportView) ImportView { return ImportView(v) }

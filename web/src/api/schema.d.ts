@@ -4816,6 +4816,16 @@ export interface components {
             author: string;
             /** Format: int64 */
             changed: number;
+            /**
+             * Format: int64
+             * @description of a file that is taken in step by step; 0 of another
+             */
+            devices: number;
+            /**
+             * Format: int64
+             * @description of which it was taken in
+             */
+            devicesTaken: number;
             file: string;
             /** Format: int64 */
             gone: number;
@@ -4826,6 +4836,8 @@ export interface components {
             lines: number;
             /** Format: int64 */
             setAside: number;
+            /** @description running, stopped or done */
+            state: string;
         };
         InstallRow: {
             by: string;

@@ -80,10 +80,15 @@ async function send(f: Waiting, dry: boolean) {
     f.state = dry ? 'seen' : 'taken'
   } catch (e) {
     const text = (e as Error).message
-    f.says = f.stop.signal.aborted ? 'Stopped; nothing of it was stored.' : text
+    f.says = f.stop.signal.aborted ? stopped(f, dry) : text
     f.state = f.look?.device && text.includes('choose the device') ? 'device' : 'refused'
   }
   if (!dry) await client.invalidateQueries()
+}
+// Software is taken in device by device; of every other file all is stored, or nothing.
+function stopped(f: Waiting, dry: boolean) {
+  if (dry || (f.kind && f.kind !== 'installs')) return 'Stopped; nothing of it was stored.'
+  return 'Stopped. If some devices were taken in by then, the list below says how many: take it in again for the others.'
 }
 function mapped(f: Waiting, m: Mapping) {
   f.mapping = m
@@ -119,8 +124,8 @@ const imports = useQuery({ queryKey: ['imports'], queryFn: () => ask(api.GET('/a
     <p v-for="b in broken.data.value" :key="b.id" class="row" role="status" data-broken>
       <span
         ><b>{{ b.file }}</b
-        >, which {{ b.author }} sent on {{ moment(b.beganAt) }}, was broken off when Ensomet ended. Nothing of it was
-        stored: send it again.</span
+        >, which {{ b.author }} sent on {{ moment(b.beganAt) }}, was broken off when Ensomet ended. What stands of it in
+        the list below is stored, and nothing else: send it again.</span
       >
       <Button
         v-if="mayRun"
@@ -278,7 +283,17 @@ const imports = useQuery({ queryKey: ['imports'], queryFn: () => ask(api.GET('/a
             <td>{{ i.file }}</td>
             <td>{{ i.kind }}</td>
             <td>{{ i.author }}</td>
-            <td class="num">{{ whole(i.lines) }}</td>
+            <td class="num">
+              {{ whole(i.lines) }}
+              <div
+                v-if="i.state !== 'done'"
+                :class="i.state === 'stopped' ? 'warn' : 'soft'"
+                :data-import-state="i.state"
+              >
+                {{ i.state === 'stopped' ? 'stopped after' : 'at' }} {{ whole(i.devicesTaken) }} of
+                {{ count(i.devices, 'device') }}
+              </div>
+            </td>
             <td class="num">{{ whole(i.added) }}</td>
             <td class="num">{{ whole(i.changed) }}</td>
             <td class="num">{{ whole(i.gone) }}</td>
