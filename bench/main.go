@@ -55,10 +55,18 @@ func main() {
 		false,
 		"what one change costs, on 1,000, 10,000 and 100,000 devices unless said otherwise",
 	)
-	profile := flag.String("profile", "", "with -step: write a profile of the processor")
+	profile := flag.String("profile", "", "with -step or -views: write a profile of the processor")
+	views := flag.Bool("views", false, "how long each answer takes that pages ask for, on the file kept in -dir")
+	only := flag.String("only", "", "with -views: only those whose address has this in it")
 	waits := flag.Bool("waits", false, "how long who saves something waits while installs are taken in")
 	entries := flag.Int("directory", 0, "what taking in a directory of so many entries costs")
 	flag.Parse()
+	if *views {
+		if err := measureViews(*dir, *only, *profile); err != nil {
+			log.Fatal(err)
+		}
+		return
+	}
 	if *waits {
 		if *devices == 0 {
 			*devices = 10_000

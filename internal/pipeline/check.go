@@ -65,6 +65,11 @@ func (svc *Service) Check(ctx context.Context) ([]string, error) {
 		}
 		more, err = svc.Use.CheckUse(tx)
 		wrong = append(wrong, more...)
+		if err != nil {
+			return err
+		}
+		more, err = facts.CheckTally(tx)
+		wrong = append(wrong, more...)
 		return err
 	})
 	if err != nil {
@@ -81,6 +86,7 @@ var derivedTables = []struct {
 	grows       bool
 }{
 	{"counted", "what is counted of devices", false},
+	{"sourced", "which sources report what", false},
 	{"fleet", "how many devices there are", false},
 	{"device_fact", "the list of devices", false},
 	{"name_fact", "the list of names", false},

@@ -25,7 +25,7 @@ import (
 // differ everything is counted anew.
 const (
 	countedForm = "counted_form"
-	form        = "1"
+	form        = "2"
 )
 
 // fleetMoved is set while how many devices there are of each kind has changed, and the doubt in positions has not.
@@ -304,6 +304,7 @@ func (svc *Service) keep(tx *sqlite.Tx, c *reckoning, ids []int64, touch bool) e
 		counts.PutNamesakes(tx, slices.Sorted(maps.Keys(moved.Names))),
 		titlesdb.MoveReleases(tx, moved),
 		counts.PutProducts(tx, moved),
+		counts.PutSourced(tx, ids),
 		svc.Titles.MoveNames(tx, e, moved.Keys),
 		directory.Touch(tx, slices.Sorted(maps.Keys(people))),
 	); err != nil {

@@ -98,6 +98,9 @@ func count(tx *sqlite.Tx, each, what string, parts bool, args []any) ([]Row, err
 
 // Installs splits installs: a record that is there in several places or from several sources is one.
 func Installs(tx *sqlite.Tx, by string, n Narrow) ([]Row, error) {
+	if n == (Narrow{}) {
+		return allInstalls(tx, by)
+	}
 	where, args := "", []any{}
 	if n.Product != 0 || n.Publisher != "" {
 		where, args = n.where("k.product_id")
@@ -113,6 +116,19 @@ func Installs(tx *sqlite.Tx, by string, n Narrow) ([]Row, error) {
 	}
 	return count(tx, "SELECT "+what+" AS value, r.device_id, f.age FROM "+each+
 		" JOIN device d ON d.id = r.device_id JOIN device_fact f ON f.device_id = d.id", "*", false, args)
+}
+
+// allInstalls splits all installs by what is kept of each device.
+func allInstalls(tx *sqlite.Tx, by string) ([]Row, error) {
+	what, installs, of := label(by), "f.installs", ""
+	if by == BySource {
+		what, installs = "replace(x.sources, char(31), ' and ')", "x.installs"
+		of = " JOIN sourced x ON x.device_id = d.id"
+	}
+	return sqlite.Select[Row](tx, "SELECT "+what+" AS value, '' AS part, sum("+installs+`) AS count,
+		count(DISTINCT d.id) AS devices, count(DISTINCT CASE WHEN f.age = 'stale' THEN d.id END) AS stale,
+		count(DISTINCT CASE WHEN f.age = 'never' THEN d.id END) AS never
+		FROM device d JOIN device_fact f ON f.device_id = d.id`+of+" WHERE f.installs > 0 GROUP BY 1")
 }
 
 // Titles splits what is installed by titles: what is counted are different titles.

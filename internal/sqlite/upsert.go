@@ -2,9 +2,7 @@ package sqlite
 
 import (
 	"crypto/sha256"
-	"database/sql"
 	"encoding/json"
-	"errors"
 	"strings"
 )
 
@@ -141,12 +139,14 @@ func (tx *Tx) Numbers(text string, args ...any) (map[string]int64, error) {
 }
 
 // Numbered gives each distinct value of a table one number. What others number between two steps of a transaction it
-// finds.
+// knows from then on; rows of such a table are never deleted.
 type Numbered struct {
 	tx     *Tx
 	Known  map[string]int64
 	insert statement
-	find   string
+	later  string // reads what has a higher number
+	newest int64
+	step   int // for which it is known
 }
 
 func (tx *Tx) Numbered(keyExpr, table, columns, marks string) (*Numbered, error) {
@@ -155,25 +155,38 @@ func (tx *Tx) Numbered(keyExpr, table, columns, marks string) (*Numbered, error)
 
 // NumberedFrom is Numbered by what another transaction sees, before the next step of this one begins.
 func (tx *Tx) NumberedFrom(from *Tx, keyExpr, table, columns, marks string) (*Numbered, error) {
-	known, err := from.Numbers("SELECT " + keyExpr + ", id FROM " + table)
-	n := &Numbered{tx: tx, Known: known}
+	n := &Numbered{tx: tx, Known: map[string]int64{}, step: tx.steps}
 	n.insert.text = "INSERT INTO " + table + "(" + columns + ") VALUES (" + marks + ")"
-	n.find = "SELECT id FROM " + table + " WHERE (" + columns + ") = (" + marks + ")"
-	return n, err
+	n.later = "SELECT " + keyExpr + ", id FROM " + table + " WHERE id > ?"
+	return n, n.read(from)
+}
+
+// read reads what was numbered since it was read last.
+func (n *Numbered) read(from *Tx) error {
+	rows, err := from.QueryContext(from.Ctx, n.later, n.newest)
+	if err != nil {
+		return err
+	}
+	return Each(rows, func() error {
+		var key string
+		var id int64
+		err := rows.Scan(&key, &id)
+		n.Known[key], n.newest = id, max(n.newest, id)
+		return err
+	})
 }
 
 func (n *Numbered) Number(key string, values ...any) (int64, error) {
 	if id, ok := n.Known[key]; ok {
 		return id, nil
 	}
-	if n.tx.steps > 0 {
-		var id int64
-		switch err := n.tx.QueryRowContext(n.tx.Ctx, n.find, values...).Scan(&id); {
-		case err == nil:
-			n.Known[key] = id
-			return id, nil
-		case !errors.Is(err, sql.ErrNoRows):
+	if n.step != n.tx.steps {
+		if err := n.read(n.tx); err != nil {
 			return 0, err
+		}
+		n.step = n.tx.steps
+		if id, ok := n.Known[key]; ok {
+			return id, nil
 		}
 	}
 	res, err := n.insert.exec(n.tx, values...)
@@ -181,6 +194,6 @@ func (n *Numbered) Number(key string, values ...any) (int64, error) {
 		return 0, err
 	}
 	id, err := res.LastInsertId()
-	n.Known[key] = id
+	n.Known[key], n.newest = id, max(n.newest, id)
 	return id, err
 }

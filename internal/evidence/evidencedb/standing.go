@@ -7,6 +7,7 @@ import (
 
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/evidence"
+	"ensomet/internal/counts"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 )
@@ -237,25 +238,43 @@ type SourceRow struct {
 
 // SourceRows lists the sources.
 func SourceRows(tx *sqlite.Tx) ([]SourceRow, error) {
-	return sqlite.Query(tx, func(r *sql.Rows, v *SourceRow) error {
-		return r.Scan(&v.Name, &v.Parts, &v.Devices, &v.Heard, &v.Scans, &v.Tokens, &v.Installs, &v.Only, &v.Ended)
-	}, `WITH heard AS (SELECT s.name, count(DISTINCT c.device_id) AS devices, max(c.at) AS heard,
-			count(DISTINCT c.device_id || ' ' || c.at) AS scans FROM source s JOIN scan c ON c.source_id = s.id GROUP BY 1),
-		here AS (SELECT i.device_id, i.record_id, s.name FROM install i JOIN source s ON s.id = i.source_id
-			JOIN device d ON d.id = i.device_id AND d.status = 'in_service'
-			WHERE i.until IS NULL AND s.part <> '`+snapshot.SystemPart+`' GROUP BY 1, 2, 3),
-		alone AS (SELECT min(name) AS name, count(*) AS sources FROM here GROUP BY device_id, record_id),
+	out, err := sqlite.Query(tx, func(r *sql.Rows, v *SourceRow) error {
+		return r.Scan(&v.Name, &v.Parts, &v.Devices, &v.Heard, &v.Scans, &v.Tokens, &v.Ended)
+	}, `WITH heard AS (SELECT name, count(DISTINCT device_id) AS devices, max(at) AS heard, count(*) AS scans
+			FROM (SELECT DISTINCT s.name, c.device_id, c.at FROM source s JOIN scan c ON c.source_id = s.id) GROUP BY 1),
 		ended AS (SELECT s.name, count(*) AS ended FROM install i JOIN source s ON s.id = i.source_id WHERE i.cut <> 0
 			GROUP BY 1)
 		SELECT n.name, coalesce((SELECT group_concat(part, ', ') FROM (SELECT DISTINCT part FROM source p
 			WHERE p.name = n.name AND p.part <> '' AND p.part NOT LIKE '#%' ORDER BY part)), ''),
 			coalesce(h.devices, 0), coalesce(h.heard, 0), coalesce(h.scans, 0),
 			(SELECT count(*) FROM token t WHERE t.source = n.name AND t.revoked_at = 0),
-			(SELECT count(*) FROM here x WHERE x.name = n.name),
-			(SELECT count(*) FROM alone a WHERE a.name = n.name AND a.sources = 1),
 			coalesce(e.ended, 0)
 		FROM (SELECT name FROM source WHERE name <> '`+systemLists+`' UNION SELECT name FROM source_life) n
 		LEFT JOIN heard h ON h.name = n.name LEFT JOIN ended e ON e.name = n.name ORDER BY n.name`)
+	if err != nil {
+		return nil, err
+	}
+	reported, err := tx.Numbers(`SELECT x.software, sum(x.installs) FROM sourced x JOIN device d ON d.id = x.device_id
+		AND d.status = 'in_service' WHERE x.software <> '' GROUP BY 1`)
+	if err != nil {
+		return nil, err
+	}
+	at := map[string]int{}
+	for i := range out {
+		at[out[i].Name] = i
+	}
+	for together, n := range reported {
+		names := strings.Split(together, counts.SourceSeparator)
+		for _, name := range names {
+			if i, known := at[name]; known {
+				out[i].Installs += n
+				if len(names) == 1 {
+					out[i].Only += n
+				}
+			}
+		}
+	}
+	return out, nil
 }
 
 // LookAgain has the lists of all devices of a source looked at again.

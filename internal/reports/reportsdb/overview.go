@@ -3,8 +3,10 @@ package reportsdb
 
 import (
 	"database/sql"
+	"strings"
 
 	"ensomet/internal/core/civil"
+	"ensomet/internal/facts"
 	"ensomet/internal/lists"
 	"ensomet/internal/sqlite"
 
@@ -45,37 +47,58 @@ type Counts struct {
 // CountOverview counts what stands at each station; soon is the last day of "ends soon", today its first.
 func CountOverview(tx *sqlite.Tx, today, soon civil.Day) (Counts, error) {
 	var c Counts
-	err := tx.QueryRowContext(tx.Ctx, `SELECT (SELECT count(*) FROM device), (SELECT count(*) FROM device
-		WHERE status = 'in_service'),
-		(SELECT count(*) FROM device_fact f JOIN device d ON d.id = f.device_id WHERE f.age = 'fresh'
-		AND d.status = 'in_service'), (SELECT count(*) FROM device_fact f JOIN device d ON d.id = f.device_id
-		WHERE f.age = 'stale' AND d.status = 'in_service'),
-		(SELECT count(*) FROM device d LEFT JOIN device_fact f ON f.device_id = d.id
-		WHERE coalesce(f.age, 'never') = 'never' AND d.status = 'in_service'),
-		(SELECT coalesce(sum(installs), 0) FROM device_fact), (SELECT count(*) FROM set_aside WHERE state = 'waiting'),
-		(SELECT coalesce(sum(unrecognised), 0) FROM device_fact), (SELECT count(*) FROM name_fact
-		WHERE state = 'unrecognised' AND installs > 0), (SELECT coalesce(sum(counted), 0)
-		FROM product_fact), (SELECT coalesce(sum(folded), 0) FROM product_fact),
+	if err := tx.QueryRowContext(tx.Ctx, `SELECT (SELECT count(*) FROM set_aside WHERE state = 'waiting'),
+		(SELECT count(*) FROM name_fact WHERE state = 'unrecognised' AND installs > 0),
+		(SELECT coalesce(sum(counted), 0) FROM product_fact), (SELECT coalesce(sum(folded), 0) FROM product_fact),
 		(SELECT count(*) FROM entitlement WHERE withdrawn_at = 0), (SELECT count(*) FROM entitlement
 		WHERE withdrawn_at = 0 AND end BETWEEN ?1 AND ?2),
-		(SELECT count(*) FROM idle_fact WHERE class <> 'not measured'), (SELECT count(*) FROM idle_fact
-		WHERE class = 'not measured'), (SELECT count(*) FROM idle_fact WHERE class IN ('unused', 'never used')),
 		(SELECT count(*) FROM position), (SELECT coalesce(sum(needed), 0)
 		FROM position), (SELECT coalesce(sum(covered), 0) FROM position), (SELECT count(*) FROM position
 		WHERE short > 0),
 		(SELECT count(*) FROM position WHERE counted AND short = 0 AND surplus > 0), (SELECT count(*) FROM position
 		WHERE (low <= owned) <> (high <= owned)),
-		(SELECT count(*) FROM worklist_case WHERE state IN ('open', 'answered', 'silent', 'failed')), (SELECT count(*)
-		FROM worklist_case WHERE state IN ('agreed', 'approved', 'asked')), (SELECT count(*) FROM worklist_case
-		WHERE state IN ('waiting', 'sent')), (SELECT count(*) FROM worklist_case WHERE state = 'gone'),
-		(SELECT count(*) FROM worklist_case WHERE came_back > 0
-		AND state NOT IN ('gone', 'lapsed', 'kept'))`, today, soon).
+		(SELECT coalesce(sum(fresh), 0) FROM fleet), (SELECT coalesce(sum(stale), 0) FROM fleet),
+		(SELECT coalesce(sum(never), 0) FROM fleet)`, today, soon).
 		Scan(
-			&c.Devices, &c.InService, &c.Fresh, &c.Stale, &c.Never, &c.Installs, &c.Aside, &c.Unrecognised, &c.Names,
-			&c.Counted, &c.Folded, &c.Entitlements, &c.EndingSoon, &c.Measured, &c.NotMeasured, &c.Idle,
-			&c.Positions, &c.Needed, &c.Covered, &c.Short, &c.Spare, &c.Doubtful, &c.OpenCases, &c.AgreedCases,
-			&c.SentCases, &c.GoneCases, &c.BackCases)
-	return c, err
+			&c.Aside, &c.Names, &c.Counted, &c.Folded, &c.Entitlements, &c.EndingSoon, &c.Positions, &c.Needed,
+			&c.Covered, &c.Short, &c.Spare, &c.Doubtful, &c.Fresh, &c.Stale, &c.Never); err != nil {
+		return c, err
+	}
+	c.InService = c.Fresh + c.Stale + c.Never
+	tally, err := facts.Tally(tx)
+	if err != nil {
+		return c, err
+	}
+	c.Devices, c.Installs, c.Unrecognised = tally["devices"], tally["installs"], tally["unrecognised"]
+	for what, n := range tally {
+		if class, is := strings.CutPrefix(what, facts.UseTally); is {
+			switch class {
+			case "not measured":
+				c.NotMeasured += n
+				continue
+			case "unused", "never used":
+				c.Idle += n
+			}
+			c.Measured += n
+		}
+		if state, is := strings.CutPrefix(what, facts.CaseTally); is {
+			switch state {
+			case "open", "answered", "silent", "failed":
+				c.OpenCases += n
+			case "agreed", "approved", "asked":
+				c.AgreedCases += n
+			case "waiting", "sent":
+				c.SentCases += n
+			case "gone":
+				c.GoneCases += n
+			}
+		}
+		state, is := strings.CutPrefix(what, facts.BackTally)
+		if is && state != "gone" && state != "lapsed" && state != "kept" {
+			c.BackCases += n
+		}
+	}
+	return c, nil
 }
 
 // MoneyRow sums the position by currency.
