@@ -22,8 +22,8 @@ import (
 	"ensomet/internal/sqlite"
 )
 
-// measureViews measures how long each answer takes that pages ask for and whose address has something in it, on the file
-// that was kept in a folder, and prints the slowest.
+// measureViews measures how long each answer takes that pages ask for and whose address has something in it, on the
+// file that was kept in a folder, and prints the slowest.
 func measureViews(dir, only, profile string) error {
 	ctx := context.Background()
 	db, err := sqlite.Open(ctx, filepath.Join(dir, "bench.db"))
