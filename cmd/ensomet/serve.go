@@ -213,6 +213,9 @@ func (c *demoCmd) Run(ctx context.Context, g *globals) error {
 		if err := os.Rename(building, g.DB); err != nil {
 			return err
 		}
+		for _, end := range sqlite.Locks {
+			_ = os.Remove(building + end) // nobody opens it any more
+		}
 		// other commands on this file go by the demo's clock, and letters that have left open with its secret
 		for _, end := range []string{".outside.json", ".key"} {
 			if err := os.Rename(building+end, g.DB+end); err != nil {

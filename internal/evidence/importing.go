@@ -160,6 +160,9 @@ func (svc *Service) stepped(tx *sqlite.Tx, req *intake.ImportRequest) func(*inta
 // stopped notes that an import ended before it had taken in everything, and says so to whoever began it.
 func (svc *Service) stopped(ctx context.Context, res *intake.ImportResult, why error) error {
 	if err := svc.DB.Update(context.WithoutCancel(ctx), func(tx *sqlite.Tx) error {
+		if err := renewal.Count(tx, renewal.Changes, renewal.InventoryChanges); err != nil {
+			return err
+		}
 		return evidencedb.StopImport(tx, res.Import)
 	}); err != nil {
 		return errors.Join(why, err)

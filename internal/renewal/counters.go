@@ -52,7 +52,18 @@ func Behind(tx *sqlite.Tx, today civil.Day) (bool, error) {
 	if err != nil || day != today.String() {
 		return true, err
 	}
-	return AllTouched(tx)
+	if all, err := AllTouched(tx); err != nil || all {
+		return all, err
+	}
+	return Interrupted(tx)
+}
+
+// Interrupted reports whether an import touched devices that are not counted yet, and has not counted its change: it
+// goes on, or was broken off.
+func Interrupted(tx *sqlite.Tx) (is bool, err error) {
+	err = tx.QueryRowContext(tx.Ctx, "SELECT EXISTS (SELECT 1 FROM import WHERE state <> 'done') AND "+
+		"EXISTS (SELECT 1 FROM touched_device WHERE counted = 0)").Scan(&is)
+	return is, err
 }
 
 // Mark notes in the changing transaction that everything derived is to be computed again; all says that every record

@@ -19,6 +19,9 @@ type turns struct {
 	waiting       atomic.Int64 // of this program
 }
 
+// Locks are how the files beside a file end by which writers have their turns. They are empty.
+var Locks = []string{".next", ".writing", ".steps"}
+
 const (
 	askEvery    = time.Millisecond
 	longestTurn = 10 * time.Second // after that, whoever holds a lock is taken for stuck, and SQLite has to decide
@@ -27,9 +30,9 @@ const (
 func newTurns(path string) *turns {
 	return &turns{
 		queue:   semaphore.NewWeighted(1),
-		next:    flock.New(path+".next", flock.SetPermissions(0o600)),
-		writing: flock.New(path+".writing", flock.SetPermissions(0o600)),
-		path:    path + ".steps",
+		next:    flock.New(path+Locks[0], flock.SetPermissions(0o600)),
+		writing: flock.New(path+Locks[1], flock.SetPermissions(0o600)),
+		path:    path + Locks[2],
 	}
 }
 

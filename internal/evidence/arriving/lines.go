@@ -291,7 +291,6 @@ func (room *Room) takeLines(in *intake.Arrival, taken *takenLines, res *intake.I
 	if err != nil {
 		return err
 	}
-	var counted int
 	for len(taken.lines) > 0 {
 		first, n := taken.lines[0], 1
 		for n < len(taken.lines) && taken.lines[n].device == first.device && taken.lines[n].source == first.source {
@@ -316,12 +315,7 @@ func (room *Room) takeLines(in *intake.Arrival, taken *takenLines, res *intake.I
 		if err := t.finish(); err != nil {
 			return err
 		}
-		if news := res.Added + res.Changed + res.Gone + res.Scans; news > counted {
-			counted = news
-			if err := renewal.Count(tx, renewal.Changes, renewal.InventoryChanges); err != nil {
-				return err
-			}
-		}
+		tx.Announce(renewal.Topic) // the change itself is counted once, at the end
 		if err := errors.Join(in.Stepped(res), tx.Step()); err != nil {
 			return err
 		}

@@ -13,8 +13,8 @@ import (
 // AddImport notes an import and returns its number.
 func AddImport(tx *sqlite.Tx, im snapshot.Import) (int64, error) {
 	return tx.Insert(
-		"INSERT INTO import(kind, file, at, author, lines, added, changed, gone, set_aside, state, devices) VALUES "+
-			"(?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+		"INSERT INTO import(kind, file, at, author, lines, added, changed, gone, set_aside, state, devices, "+
+			"devices_taken) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
 		im.Kind,
 		im.File,
 		im.At,
@@ -26,6 +26,7 @@ func AddImport(tx *sqlite.Tx, im snapshot.Import) (int64, error) {
 		im.SetAside,
 		im.State,
 		im.Devices,
+		im.DevicesTaken,
 	)
 }
 
