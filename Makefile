@@ -11,7 +11,7 @@ WALKS := EveryPage|TwentyRows|Keyboard|FiftyNames|Shortfall|EveryForm|CatchesUp|
 # What the program is tested by without cgo.
 DRIVER := KnownThen|MachinesInAnyOrder|WhatHappens|Touched|StoredEquals|SplitsAddUp|SystemsInAny
 
-.PHONY: build demo test check go-test nocgo-test web-check e2e types shots changes bench bench-changes bench-again bench-rights bench-use bench-previews bench-directory bench-names evaluate evaluate-identity starter load golden fuzz chromium slapd clean
+.PHONY: build demo test check go-test nocgo-test web-check e2e types shots changes bench bench-changes bench-again bench-rights bench-use bench-previews bench-directory bench-waits bench-names evaluate evaluate-identity starter load golden fuzz chromium slapd clean
 
 build: bin/ensomet
 
@@ -136,6 +136,10 @@ evaluate-identity:
 starter:
 	@ls /var/lib/apt/lists/*_dep11_Components-* >/dev/null 2>&1 || { apt-get install -y --no-install-recommends appstream && apt-get update; }
 	$(GO) run ./internal/starter/make
+
+# How long somebody who saves something waits while 800,000 installs are taken in: two minutes.
+bench-waits:
+	$(GO) run ./bench -waits
 
 # Names recognised and proposed per second, with 5,000 and 50,000 products.
 bench-names:
