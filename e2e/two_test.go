@@ -240,6 +240,8 @@ func TestPagesBelongToTheirAddress(t *testing.T) {
 func TestEscAsksInADialog(t *testing.T) {
 	page, url := open(t, "work", false)
 	page.MustNavigate(url + "/worklist?f=state%3Dopen")
+	page.MustElement(".list tbody tr")
+	page.MustWaitStable() // filters that come late move the rows under the mouse
 	press(t, page, ".list tbody tr")
 	press(t, page, `[data-act="keep"]`)
 	page.MustElement(".p-dialog input")
