@@ -38,6 +38,8 @@ func TestTwoNamesAreOnePerson(t *testing.T) {
 	for range 2 {
 		page.MustNavigate(url + "/evidence/alike")
 		press(t, page, `[data-acts] tbody tr:not(.soft) button`, "^take it back$")
+		says(t, page, "[data-acts]", "Take this decision back?")
+		page.MustWaitStable() // the question moves the button
 		press(t, page, `[data-acts] tbody tr:not(.soft) button`, "^take it back$")
 		says(t, page, "[data-taken-back]", "Taken back")
 	}
