@@ -83,7 +83,7 @@ useKeys(() => [
   <template v-else-if="me && signedIn">
     <header>
       <RouterLink to="/" class="brand" aria-label="Ensomet, first page">Ensomet</RouterLink>
-      <span class="soft">as of {{ overview.data.value?.asOf }}</span>
+      <span class="soft asof">as of {{ overview.data.value?.asOf }}</span>
       <button
         v-if="me.demo && mayWork"
         class="plain soft"
@@ -106,7 +106,7 @@ useKeys(() => [
       <span class="soft">{{ me.name }} ({{ me.role }})</span>
       <button class="plain" type="button" @click="signOut">Sign out</button>
     </header>
-    <StationsBand v-if="overview.data.value && route.path !== '/'" :overview="overview.data.value" />
+    <StationsBand v-if="route.path !== '/'" :overview="overview.data.value" />
     <p v-if="overview.error.value && !away && !ended" class="says" role="alert">{{ overview.error.value.message }}</p>
     <p v-if="away" class="away" role="alert" data-away>
       The server has not answered since {{ clock(away) }}. What you typed stays here<template v-if="drafts"
@@ -146,6 +146,10 @@ header {
   font-size: 1.2rem;
   font-weight: 750;
   text-decoration: none;
+}
+/* what comes later has its place already: nothing moves under the pointer */
+.asof {
+  min-width: 9rem;
 }
 main {
   flex: 1;

@@ -8,7 +8,7 @@ import { whole } from '../lib/format'
  * The way of the work as one band: the stations in order, joined by a stream whose height is the share that passes
  * on; what drops out hangs below as links.
  */
-const props = defineProps<{ overview: Schemas['Overview']; tall?: boolean }>()
+const props = defineProps<{ overview?: Schemas['Overview']; tall?: boolean }>()
 const route = useRoute()
 
 interface Station {
@@ -23,8 +23,19 @@ const f = (list: string, ...filters: string[]) =>
   `${list}?${new URLSearchParams(filters.map((x) => ['f', x])).toString()}`
 const part = (a: number, b: number) => (b > 0 ? a / b : 0)
 
+/** The stations while their figures are on the way. */
+const bare: Station[] = [
+  ['/evidence', 'Evidence'],
+  ['/titles', 'Titles'],
+  ['/entitlements', 'Entitlements'],
+  ['/use', 'Use'],
+  ['/position', 'Position'],
+  ['/worklist', 'Worklist'],
+].map(([to, name]) => ({ to: to!, name: name!, figure: '', share: 0, says: '', drops: [] }))
+
 const stations = computed<Station[]>(() => {
   const c = props.overview
+  if (!c) return bare
   const recognised = c.installs - c.unrecognised
   const drop = (n: number, text: string, to: string) => (n > 0 ? [{ text: `${whole(n)} ${text}`, to }] : [])
   return [
@@ -130,7 +141,7 @@ const stream = computed(() => {
           ><span v-if="i > 0" class="dot"> · </span><RouterLink :to="d.to">{{ d.text }}</RouterLink></template
         >
         <span v-if="!s.drops.length" class="soft">{{
-          overview.installs || overview.entitlements ? 'nothing waits' : 'empty yet'
+          !overview ? '\u00a0' : overview.installs || overview.entitlements ? 'nothing waits' : 'empty yet'
         }}</span>
       </p>
     </div>

@@ -1,4 +1,4 @@
-import { useDocumentVisibility, useIntervalFn } from '@vueuse/core'
+import { useDocumentVisibility, useEventListener, useIntervalFn } from '@vueuse/core'
 import { onScopeDispose, ref, watch } from 'vue'
 import { api, ask, type Schemas } from '../api/client'
 import { unique } from '../api/line'
@@ -32,6 +32,10 @@ export function useHere(thing: () => string, typing: () => boolean) {
   watch(typing, () => thing() && void say(thing()))
   useIntervalFn(() => thing() && seen.value === 'visible' && void say(thing()), every)
   onScopeDispose(() => said && void say(''))
+  // a page that is loaded anew would find itself here
+  useEventListener(window, 'pagehide', () => {
+    if (said) void api.POST('/api/open', { body: { page, thing: '', typing: false }, keepalive: true })
+  })
   return others
 }
 
