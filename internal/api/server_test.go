@@ -21,6 +21,7 @@ import (
 	"ensomet/internal/formats"
 	"ensomet/internal/intake"
 	"ensomet/internal/lists"
+	"ensomet/internal/people"
 	"ensomet/internal/program"
 	"ensomet/internal/sqlite"
 )
@@ -41,6 +42,7 @@ func TestMain(m *testing.M) {
 		panic(err)
 	}
 	templatesIn = dir
+	people.HashLightly()
 	code := m.Run()
 	os.RemoveAll(dir)
 	os.Exit(code)

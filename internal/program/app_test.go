@@ -5,8 +5,10 @@ import (
 	"errors"
 	"fmt"
 	"math/rand/v2"
+	"os"
 	"path/filepath"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -26,9 +28,35 @@ type movable struct{ now time.Time }
 
 func (m *movable) Now() time.Time { return m.now }
 
+// empty is a data file with nothing in it, made once: making it takes longer than many a test.
+var empty = sync.OnceValues(func() ([]byte, error) {
+	dir, err := os.MkdirTemp("", "ensomet-program")
+	if err != nil {
+		return nil, err
+	}
+	defer os.RemoveAll(dir)
+	path := filepath.Join(dir, "empty.db")
+	db, err := sqlite.Open(context.Background(), path)
+	if err != nil {
+		return nil, err
+	}
+	if err := db.Close(); err != nil {
+		return nil, err
+	}
+	return os.ReadFile(path)
+})
+
 func desk(t *testing.T) (*Program, *movable) {
 	t.Helper()
-	db, err := sqlite.Open(context.Background(), filepath.Join(t.TempDir(), "test.db"))
+	path := filepath.Join(t.TempDir(), "test.db")
+	text, err := empty()
+	if err == nil {
+		err = os.WriteFile(path, text, 0o600)
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+	db, err := sqlite.Open(context.Background(), path)
 	if err != nil {
 		t.Fatal(err)
 	}

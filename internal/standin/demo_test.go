@@ -2,6 +2,7 @@ package standin
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"maps"
 	"os"
@@ -9,6 +10,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -31,33 +33,85 @@ import (
 	"github.com/shopspring/decimal"
 )
 
-// The whole program over the demo: every planted truth is found.
-func TestPlantedTruths(t *testing.T) {
-	ctx := context.Background()
-	path := filepath.Join(t.TempDir(), "demo.db")
-	db, err := sqlite.Open(ctx, path)
+// built is the demo, built once for all tests that look at it.
+var built struct {
+	dir    string
+	truths []Truth
+	err    error
+	once   sync.Once
+}
+
+func TestMain(m *testing.M) {
+	dir, err := os.MkdirTemp("", "ensomet-standin")
+	if err != nil {
+		panic(err)
+	}
+	built.dir = dir
+	code := m.Run()
+	os.RemoveAll(dir)
+	os.Exit(code)
+}
+
+// demo is a program on a copy of the demo, with its outside and what is planted in it.
+func demo(t *testing.T) (*program.Program, *Outside, []Truth) {
+	t.Helper()
+	built.once.Do(func() {
+		start := time.Now()
+		built.err = errors.New("the demo could not be built")
+		prog, o := openDemo(t, built.dir)
+		truths, err := BuildDemo(t.Context(), prog, o, api.New(prog, o), func(s string) {
+			t.Log(time.Since(start).Round(time.Millisecond), s)
+		})
+		prog.Close()
+		built.truths = truths
+		built.err = errors.Join(err, prog.DB.Backup(t.Context(), filepath.Join(built.dir, "whole.db")))
+		t.Log("built in", time.Since(start))
+	})
+	if built.err != nil {
+		t.Fatal(built.err)
+	}
+	dir := t.TempDir()
+	for from, to := range map[string]string{
+		"whole.db": "demo.db", "demo.db.key": "demo.db.key", "demo.db.outside.json": "demo.db.outside.json",
+	} {
+		text, err := os.ReadFile(filepath.Join(built.dir, from))
+		if err == nil {
+			err = os.WriteFile(filepath.Join(dir, to), text, 0o600)
+		}
+		if err != nil {
+			t.Fatal(err)
+		}
+	}
+	prog, o := openDemo(t, dir)
+	o.Connect(api.New(prog, o))
+	return prog, o, built.truths
+}
+
+// openDemo opens the demo of a folder, or a new one.
+func openDemo(t *testing.T, dir string) (*program.Program, *Outside) {
+	t.Helper()
+	path := filepath.Join(dir, "demo.db")
+	db, err := sqlite.Open(t.Context(), path)
 	if err != nil {
 		t.Fatal(err)
 	}
-	defer db.Close()
 	o, err := OpenOutside(path)
 	if err != nil {
 		t.Fatal(err)
 	}
 	prog := program.New(db, o)
 	prog.Worklist.Deploy, prog.Outbox.Mail = o, o
-	start := time.Now()
-	truths, err := BuildDemo(
-		ctx,
-		prog,
-		o,
-		api.New(prog, o),
-		func(s string) { t.Log(time.Since(start).Round(time.Millisecond), s) },
-	)
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Log("built in", time.Since(start))
+	t.Cleanup(func() {
+		prog.Close()
+		db.Close()
+	})
+	return prog, o
+}
+
+// The whole program over the demo: every planted truth is found.
+func TestPlantedTruths(t *testing.T) {
+	ctx := context.Background()
+	prog, o, truths := demo(t)
 	if len(truths) < 80 {
 		t.Fatalf("only %d truths are planted", len(truths))
 	}
