@@ -160,6 +160,8 @@ func viewPaths(ctx context.Context, prog *program.Program, text []byte) (out []s
 		"/api/splits/installs?by=site",
 		"/api/splits/use?by=site",
 		"/api/splits/titles?by=kind",
+		"/api/splits/titles?by=source",
+		"/api/splits/use?by=source",
 	)
 	slices.Sort(out)
 	return out, nil

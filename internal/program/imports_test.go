@@ -25,7 +25,7 @@ var allowed = map[string][]string{
 	"sqlite":      {},
 	"renewal":     {"sqlite", "progress"},
 	"own":         {"sqlite", "renewal", "edits", "clock"},
-	"splits":      {"sqlite"},
+	"splits":      {"sqlite", "counts"},
 	"own/ownhttp": {"own", "rest"},
 	"used":        {"sqlite", "renewal"},
 	"snapshot":    {"sqlite", "renewal", "formats", "clock", "persons", "own", "used"},

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"ensomet/internal/core/refuse"
+	"ensomet/internal/core/usage"
 	"ensomet/internal/sqlite"
 )
 
@@ -63,9 +64,12 @@ func Check(by string) error {
 
 // reporting is which sources report a title on a device, as a table of device_id, product_id and sources in the order
 // of their names: what two sources see falls to both together, so that no part counts it twice.
-func reporting(where string) string {
+func reporting(where string) string { return reportingOf("install i", where) }
+
+func reportingOf(installs, where string) string {
 	return `(SELECT device_id, product_id, group_concat(name, ' and ' ORDER BY name) AS sources FROM (
-		SELECT DISTINCT i.device_id, k.product_id, s.name FROM install i JOIN recognition k ON k.record_id = i.record_id
+		SELECT DISTINCT i.device_id, k.product_id, s.name FROM ` + installs + `
+		JOIN recognition k ON k.record_id = i.record_id
 		JOIN source s ON s.id = i.source_id WHERE i.until IS NULL AND k.product_id <> 0` + where + `)
 		GROUP BY device_id, product_id)`
 }
@@ -131,27 +135,41 @@ func allInstalls(tx *sqlite.Tx, by string) ([]Row, error) {
 		FROM device d JOIN device_fact f ON f.device_id = d.id`+of+" WHERE f.installs > 0 GROUP BY 1")
 }
 
-// Titles splits what is installed by titles: what is counted are different titles.
-func Titles(tx *sqlite.Tx, by string, n Narrow) ([]Row, error) {
-	where, args := n.where("k.product_id")
-	what, each := label(by), `(SELECT DISTINCT i.device_id, k.product_id FROM install i
-		JOIN recognition k ON k.record_id = i.record_id WHERE i.until IS NULL AND k.product_id <> 0`+where+`)`
-	if by == BySource {
-		what, each = "r.sources", reporting(where)
-	}
-	return count(tx, "SELECT "+what+" AS value, r.device_id, r.product_id, f.age FROM "+each+` r
-		JOIN device d ON d.id = r.device_id JOIN device_fact f ON f.device_id = d.id`, "DISTINCT product_id", false, args)
-}
-
 // Use splits counted titles on devices by whether they are used: a part for each class.
 func Use(tx *sqlite.Tx, by string, n Narrow) ([]Row, error) {
 	where, args := n.where("i.product_id")
-	what, join := label(by), ""
 	if by == BySource {
-		what, join = "coalesce(r.sources, '')", beside("i", &args, n)
+		join := beside("i", &args, n)
+		return count(tx, `SELECT coalesce(r.sources, '') AS value, i.class AS part, i.device_id, f.age FROM idle_fact i
+			JOIN device_fact f ON f.device_id = i.device_id`+join+" WHERE 1"+where, "*", true, args)
 	}
-	return count(tx, "SELECT "+what+` AS value, i.class AS part, i.device_id, f.age FROM idle_fact i
-		JOIN device d ON d.id = i.device_id JOIN device_fact f ON f.device_id = d.id`+join+" WHERE 1"+where, "*", true, args)
+	each := ""
+	for _, class := range usage.Classes {
+		each += ", sum(i.class = '" + string(class) + "')"
+	}
+	rows, err := tx.QueryContext(tx.Ctx, "SELECT i.device_id, "+label(by)+", f.age, count(*)"+each+` FROM idle_fact i
+		JOIN device d ON d.id = i.device_id JOIN device_fact f ON f.device_id = i.device_id WHERE 1`+where+
+		" GROUP BY i.device_id", args...)
+	if err != nil {
+		return nil, err
+	}
+	out, of, all := sums{}, make([]int64, len(usage.Classes)), int64(0)
+	var on onDevice
+	into := []any{&on.device, &on.value, &on.age, &all}
+	for i := range of {
+		into = append(into, &of[i])
+	}
+	err = sqlite.Each(rows, func() error {
+		err := rows.Scan(into...)
+		out.of(on, "").Count += all
+		for i, n := range of {
+			if n > 0 {
+				out.of(on, string(usage.Classes[i])).Count += n
+			}
+		}
+		return err
+	})
+	return out.rows(), err
 }
 
 // beside joins what sources report of the titles of a table. What narrows it comes before what narrows the table.

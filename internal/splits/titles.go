@@ -1,0 +1,135 @@
+package splits
+
+import (
+	"cmp"
+	"database/sql"
+	"maps"
+	"slices"
+
+	"ensomet/internal/counts"
+	"ensomet/internal/sqlite"
+)
+
+// onDevice is the device that something is on, and what that falls to.
+type onDevice struct {
+	device     int64
+	value, age string
+}
+
+// sums counts what falls to each value, and to each part of it. All that falls to one on a device is added before
+// anything on another.
+type sums map[[2]string]*sum
+
+type sum struct {
+	Row
+	last   int64 // the device that was counted last
+	titles map[int64]struct{}
+}
+
+// of is the sum of a part of a value, with a device counted in it.
+func (s sums) of(on onDevice, part string) *sum {
+	to := s[[2]string{on.value, part}]
+	if to == nil {
+		to = &sum{Row: Row{Value: on.value, Part: part}, titles: map[int64]struct{}{}}
+		s[[2]string{on.value, part}] = to
+	}
+	if to.last != on.device {
+		to.last = on.device
+		to.Devices++
+		switch on.age {
+		case "stale":
+			to.Stale++
+		case "never":
+			to.Never++
+		}
+	}
+	return to
+}
+
+func (s sums) rows() []Row {
+	out := make([]Row, 0, len(s))
+	for one := range maps.Values(s) {
+		one.Count += int64(len(one.titles))
+		out = append(out, one.Row)
+	}
+	slices.SortFunc(out, func(a, b Row) int {
+		return cmp.Or(cmp.Compare(a.Value, b.Value), cmp.Compare(a.Part, b.Part))
+	})
+	return out
+}
+
+// oneSource is the sources of each device that reports all it has by the same, as a table of device_id and sources.
+const oneSource = `(SELECT device_id, replace(min(sources), char(31), ' and ') AS sources FROM sourced GROUP BY device_id
+	HAVING min(sources) = max(sources))`
+
+// Titles splits what is installed by titles: what is counted are different titles. It goes by what figures counted of
+// each device; the installs of devices that some sources report in part are read.
+func Titles(tx *sqlite.Tx, by string, n Narrow) ([]Row, error) {
+	wanted, err := n.products(tx)
+	if err != nil {
+		return nil, err
+	}
+	products, err := counts.ReadProducts(tx)
+	if err != nil {
+		return nil, err
+	}
+	what, join, out := label(by), "", sums{}
+	if by == BySource {
+		what, join = "x.sources", " JOIN "+oneSource+" x ON x.device_id = c.device_id"
+	}
+	rows, err := tx.QueryContext(tx.Ctx, "SELECT c.device_id, "+what+`, f.age, c.installs FROM counted c
+		JOIN device d ON d.id = c.device_id JOIN device_fact f ON f.device_id = c.device_id`+join)
+	if err != nil {
+		return nil, err
+	}
+	if err := sqlite.Each(rows, func() error {
+		var on onDevice
+		var installs sql.RawBytes
+		err := rows.Scan(&on.device, &on.value, &on.age, &installs)
+		for product := range products.On(installs) {
+			if wanted == nil || wanted[product] {
+				out.of(on, "").titles[product] = struct{}{}
+			}
+		}
+		return err
+	}); err != nil {
+		return nil, err
+	}
+	if by == BySource {
+		err = out.reported(tx, n)
+	}
+	return out.rows(), err
+}
+
+// reported adds the titles of devices that some sources report in part.
+func (s sums) reported(tx *sqlite.Tx, n Narrow) error {
+	where, args := n.where("k.product_id")
+	installs := `(SELECT device_id FROM sourced GROUP BY device_id HAVING min(sources) <> max(sources)) t
+		CROSS JOIN install i ON i.device_id = t.device_id`
+	rows, err := tx.QueryContext(tx.Ctx, "SELECT r.device_id, r.sources, f.age, r.product_id FROM "+
+		reportingOf(installs, where)+" r JOIN device_fact f ON f.device_id = r.device_id ORDER BY 1", args...)
+	if err != nil {
+		return err
+	}
+	return sqlite.Each(rows, func() error {
+		var on onDevice
+		var product int64
+		err := rows.Scan(&on.device, &on.value, &on.age, &product)
+		s.of(on, "").titles[product] = struct{}{}
+		return err
+	})
+}
+
+// products are the products of what a split is about; nil is all.
+func (n Narrow) products(tx *sqlite.Tx) (map[int64]bool, error) {
+	if n == (Narrow{}) {
+		return nil, nil
+	}
+	where, args := n.where("id")
+	list, err := sqlite.Select[int64](tx, "SELECT id FROM product WHERE 1"+where, args...)
+	out := map[int64]bool{}
+	for _, id := range list {
+		out[id] = true
+	}
+	return out, err
+}
