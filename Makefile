@@ -11,7 +11,7 @@ WALKS := EveryPage|TwentyRows|Keyboard|FiftyNames|Shortfall|EveryForm|CatchesUp|
 # What the program is tested by without cgo.
 DRIVER := KnownThen|MachinesInAnyOrder|WhatHappens|Touched|StoredEquals|SplitsAddUp
 
-.PHONY: build demo test check go-test nocgo-test web-check e2e types shots changes bench bench-changes bench-again bench-rights bench-use bench-previews bench-directory bench-waits bench-names evaluate evaluate-identity starter load golden fuzz chromium slapd clean
+.PHONY: build demo test check go-test nocgo-test web-check e2e types shots changes bench bench-changes bench-again bench-rights bench-use bench-previews bench-directory bench-waits bench-names evaluate evaluate-identity starter load copies golden fuzz chromium slapd clean
 
 build: bin/ensomet
 
@@ -149,6 +149,15 @@ bench-names:
 # A fleet that reports while lists are read.
 load:
 	$(GO) run ./bench/load
+
+# The machine lost twenty times under load, and gone on with from the copy elsewhere; the first time, building what
+# keeps the copy takes some minutes.
+LITESTREAM := v0.5.18
+copies: bin/ensomet
+	mkdir -p .copies && cp bin/ensomet .copies/
+	[ -x .copies/litestream ] || GOBIN=$(CURDIR)/.copies GOFLAGS=-mod=mod \
+		$(GO) install github.com/benbjohnson/litestream/cmd/litestream@$(LITESTREAM)
+	$(GO) run ./bench/copies
 
 # All that the demo says on three days, held against what it said before: some minutes.
 golden:

@@ -265,6 +265,15 @@ func (b *bench) sustained(devices, seconds, rate int) error {
 			time.Sleep(20 * time.Millisecond)
 		}
 	}()
+	var shown []time.Duration
+	reading.Add(1)
+	go func() {
+		defer reading.Done()
+		var err error
+		if shown, err = b.probe(reader, stop); err != nil {
+			log.Print(err)
+		}
+	}()
 	bodies := make([][]byte, rate*seconds)
 	for i := range bodies {
 		bodies[i] = b.packed(i%devices, 2+i/devices)
@@ -308,5 +317,58 @@ func (b *bench) sustained(devices, seconds, rate int) error {
 		at(lists, 0.95),
 		at(lists, 1),
 	)
+	fmt.Printf("%d scans of one device followed until the list of devices had them: half within %v, the slowest %v\n",
+		len(shown), at(shown, 0.5), at(shown, 1))
 	return nil
+}
+
+// probe sends scans of one device, of which each has another number of installs, and says how long after the answer
+// the list of devices had each.
+func (b *bench) probe(reader *http.Client, stop <-chan struct{}) (shown []time.Duration, err error) {
+	for round := 0; ; round++ {
+		s := b.scan(0, round)
+		s.Device.ID, s.Device.Name = "PROBE", "probe"
+		s.At = time.Now()
+		s.Installs = s.Installs[:10+round%60]
+		text, err := json.Marshal(s)
+		if err != nil {
+			return shown, err
+		}
+		var packed bytes.Buffer
+		z := gzip.NewWriter(&packed)
+		if _, err := z.Write(text); err != nil {
+			return shown, err
+		}
+		if err := z.Close(); err != nil {
+			return shown, err
+		}
+		if _, err := b.send(packed.Bytes()); err != nil {
+			return shown, err
+		}
+		for sent := time.Now(); ; time.Sleep(50 * time.Millisecond) {
+			var page struct{ Rows []struct{ Installs int } }
+			res, err := reader.Get(b.url + "/api/devices?q=probe")
+			if err != nil {
+				return shown, err
+			}
+			err = errors.Join(json.NewDecoder(res.Body).Decode(&page), res.Body.Close())
+			if err != nil {
+				return shown, err
+			}
+			if len(page.Rows) > 0 && page.Rows[0].Installs == len(s.Installs) {
+				shown = append(shown, time.Since(sent))
+				break
+			}
+			select {
+			case <-stop:
+				return shown, nil
+			default:
+			}
+		}
+		select {
+		case <-stop:
+			return shown, nil
+		case <-time.After(time.Second):
+		}
+	}
 }

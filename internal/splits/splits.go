@@ -139,9 +139,7 @@ func allInstalls(tx *sqlite.Tx, by string) ([]Row, error) {
 func Use(tx *sqlite.Tx, by string, n Narrow) ([]Row, error) {
 	where, args := n.where("i.product_id")
 	if by == BySource {
-		join := beside("i", &args, n)
-		return count(tx, `SELECT coalesce(r.sources, '') AS value, i.class AS part, i.device_id, f.age FROM idle_fact i
-			JOIN device_fact f ON f.device_id = i.device_id`+join+" WHERE 1"+where, "*", true, args)
+		return useBySource(tx, n)
 	}
 	each := ""
 	for _, class := range usage.Classes {
