@@ -19,12 +19,22 @@ func Tally(tx *sqlite.Tx) (map[string]int64, error) {
 	return tx.Numbers("SELECT what, n FROM tally WHERE n <> 0")
 }
 
+// UseByClass reads how many installs are used in each way, and how many of them rest on stale evidence or on none.
+func UseByClass(tx *sqlite.Tx) ([]sqlite.Part, error) {
+	return sqlite.Select[sqlite.Part](tx, `SELECT substr(t.what, 6) AS value, t.n AS count,
+		coalesce((SELECT n FROM tally WHERE what = 'use stale: ' || substr(t.what, 6)), 0) AS stale,
+		coalesce((SELECT n FROM tally WHERE what = 'use never: ' || substr(t.what, 6)), 0) AS never
+		FROM tally t WHERE t.what > 'use: ' AND t.what < 'use;' AND t.n <> 0 ORDER BY 2 DESC, 1`)
+}
+
 // CheckTally counts what the tally says, and says what differs.
 func CheckTally(tx *sqlite.Tx) (wrong []string, err error) {
 	is, err := tx.Numbers(`SELECT 'devices', count(*) FROM device
 		UNION ALL SELECT 'installs', coalesce(sum(installs), 0) FROM device_fact
 		UNION ALL SELECT 'unrecognised', coalesce(sum(unrecognised), 0) FROM device_fact
 		UNION ALL SELECT ?1 || class, count(*) FROM idle_fact GROUP BY class
+		UNION ALL SELECT 'use ' || f.age || ': ' || i.class, count(*) FROM device_fact f
+			JOIN idle_fact i ON i.device_id = f.device_id WHERE f.age IN ('stale', 'never') GROUP BY 1
 		UNION ALL SELECT ?2 || state, count(*) FROM worklist_case GROUP BY state
 		UNION ALL SELECT ?3 || state, count(*) FROM worklist_case WHERE came_back > 0 GROUP BY state`, UseTally,
 		CaseTally, BackTally)

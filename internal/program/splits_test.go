@@ -21,6 +21,7 @@ import (
 	"ensomet/internal/reports"
 	"ensomet/internal/splits"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/use/usedb"
 )
 
 func splitOf(
@@ -109,7 +110,7 @@ func TestSplitsAddUp(t *testing.T) {
 			for _, source := range []string{"collector", "list"} {
 				if r.IntN(3) == 0 {
 					installs = append(installs, fmt.Sprintf("D%02d,%s,1,%s,%s", i, p, source,
-						clock.now.AddDate(0, 0, -1).Format(time.RFC3339)))
+						clock.now.AddDate(0, 0, -1-i%4*20).Format(time.RFC3339)))
 				}
 			}
 		}
@@ -185,6 +186,35 @@ func TestSplitsAddUp(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
+	}
+	// what is kept of the list of use is what counting says
+	if err := prog.DB.View(ctx, func(tx *sqlite.Tx) error {
+		kept, counted := usedb.UseList(), usedb.UseList()
+		counted.Kept = sqlite.Kept{}
+		for _, class := range []string{"", "not measured", "unused", "not measured|never used", "*easured", "none"} {
+			q := sqlite.ListQuery{Split: "class", Limit: 1, Filters: map[string]string{}}
+			if class != "" {
+				q.Filters["class"] = class
+			}
+			got, err := kept.Page(tx, q)
+			if err != nil {
+				return err
+			}
+			want, err := counted.Page(tx, q)
+			if err != nil {
+				return err
+			}
+			if got.Total != want.Total || got.Stale != want.Stale || got.Never != want.Never ||
+				!slices.Equal(got.Parts, want.Parts) {
+				t.Errorf("use that is %q: %+v is kept, %+v counted", class, got, want)
+			}
+			if class == "" && (got.Total == 0 || got.Stale == 0) {
+				t.Errorf("nothing is tried: %+v", got)
+			}
+		}
+		return nil
+	}); err != nil {
+		t.Fatal(err)
 	}
 	// positions: demand falls to the device that it stands on, and every part of the figure adds up
 	for _, name := range []string{"Queue", "Notes", "Brush"} {

@@ -1,6 +1,7 @@
 package sqlite
 
 import (
+	"cmp"
 	"context"
 	"database/sql"
 	"encoding/base64"
@@ -106,8 +107,65 @@ type List[T any] struct {
 	Own func(field string) string
 	// Fill makes what completes a row that has been read, where the database does not know all of it; nil is nothing.
 	Fill func(tx *Tx) (func(row *T), error)
+	// Kept reads the counts of all rows by the values of one column, which are kept; it goes before counting where
+	// nothing but that column narrows the list down.
+	Kept Kept
 	// In runs what reads the list in another state than that of the file; nil is the file as it is.
 	In func(ctx context.Context, fn func(tx *Tx) error) error
+}
+
+// Kept are counts that are kept of a list.
+type Kept struct {
+	Column string
+	Read   func(tx *Tx) ([]Part, error) // the largest first, then by their values
+}
+
+// kept are the parts that a query asks for, where they are kept.
+func (l *List[T]) kept(tx *Tx, q ListQuery) (parts []Part, known bool, err error) {
+	only, narrowed := q.Filters[l.Kept.Column]
+	if l.Kept.Read == nil || q.Search != "" || q.Split != "" && q.Split != l.Kept.Column || len(q.Filters) > 1 ||
+		len(q.Filters) == 1 && !narrowed {
+		return nil, false, nil
+	}
+	all, err := l.Kept.Read(tx)
+	if err != nil || !narrowed {
+		return all, true, err
+	}
+	for value := range strings.SplitSeq(only, "|") {
+		i := slices.IndexFunc(all, func(p Part) bool { return p.Value == value })
+		if i < 0 || slices.ContainsFunc(parts, func(p Part) bool { return p.Value == value }) {
+			return nil, false, nil // it is no value, but says how values are
+		}
+		parts = append(parts, all[i])
+	}
+	slices.SortFunc(parts, func(a, b Part) int {
+		return cmp.Or(cmp.Compare(b.Count, a.Count), cmp.Compare(a.Value, b.Value))
+	})
+	return parts, true, nil
+}
+
+// counted counts the rows that fit, and where the query asks for it splits their count.
+func (l *List[T]) counted(tx *Tx, q ListQuery, base string, args []any, out *Page[T]) error {
+	parts, known, err := l.kept(tx, q)
+	if err != nil {
+		return err
+	}
+	if known {
+		for _, p := range parts {
+			out.Total, out.Stale, out.Never = out.Total+p.Count, out.Stale+p.Stale, out.Never+p.Never
+		}
+		if q.Split != "" {
+			out.Parts = append(out.Parts, parts...)
+		}
+		return nil
+	}
+	if err := tx.QueryRowContext(tx.Ctx, l.counting(base), args...).Scan(&out.Total, &out.Stale,
+		&out.Never); err != nil || q.Split == "" {
+		return err
+	}
+	parts, err = l.parts(tx, q.Split, base, args)
+	out.Parts = append(out.Parts, parts...)
+	return err
 }
 
 // View runs what reads the list in the state that it is of.
@@ -469,18 +527,8 @@ func (l *List[T]) Page(tx *Tx, q ListQuery) (Page[T], error) {
 		}
 		args = append(args, after.At...)
 		out.Total, out.Stale, out.Never = after.Total, after.Stale, after.Never
-	} else {
-		if err := tx.QueryRowContext(tx.Ctx, l.counting(base), args...).Scan(&out.Total, &out.Stale,
-			&out.Never); err != nil {
-			return out, err
-		}
-		if q.Split != "" {
-			parts, err := l.parts(tx, q.Split, base, args)
-			if err != nil {
-				return out, err
-			}
-			out.Parts = append(out.Parts, parts...)
-		}
+	} else if err := l.counted(tx, q, base, args, &out); err != nil {
+		return out, err
 	}
 	text, err := l.statement(q, where, q.Cursor != "")
 	if err != nil {

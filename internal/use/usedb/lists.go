@@ -2,6 +2,7 @@ package usedb
 
 import (
 	"ensomet/internal/core/civil"
+	"ensomet/internal/facts"
 	"ensomet/internal/lists"
 	"ensomet/internal/sqlite"
 )
@@ -55,6 +56,7 @@ func UseList() *sqlite.List[UseRow] {
 		Sort:    "last",
 		Special: lists.DeviceFilters("d"),
 		Own:     sqlite.OwnIn("d.custom"),
+		Kept:    sqlite.Kept{Column: "class", Read: facts.UseByClass},
 		Columns: []sqlite.Column{
 			sqlite.Plain("id", "(i.device_id || ':' || i.product_id)"),
 			sqlite.Plain("deviceId", "i.device_id"),
