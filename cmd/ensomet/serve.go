@@ -95,7 +95,10 @@ func serve(ctx context.Context, prog *program.Program, server http.Handler, site
 	prog.Begin()
 	base, stop := context.WithCancelCause(context.Background())
 	defer stop(nil)
-	srv.BaseContext = func(net.Listener) context.Context { return base }
+	ending, end := context.WithCancel(context.Background())
+	defer end()
+	srv.RegisterOnShutdown(end)
+	srv.BaseContext = func(net.Listener) context.Context { return rest.WithEnding(base, ending.Done()) }
 	failed := make(chan error, 1)
 	go func() { failed <- srv.Serve(limited) }()
 	say("Ensomet answers at http://%s", l.Addr())

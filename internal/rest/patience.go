@@ -40,6 +40,9 @@ func (w *patientWriter) Write(p []byte) (int, error) {
 	return w.ResponseWriter.Write(p)
 }
 
+// Flush sends what was written.
+func (w *patientWriter) Flush() { _ = w.line.Flush() }
+
 // Unwrap lets a controller reach the line.
 func (w *patientWriter) Unwrap() http.ResponseWriter { return w.ResponseWriter }
 

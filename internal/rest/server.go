@@ -149,13 +149,9 @@ func (s *Server) Need(ctx context.Context, role access.Role) (Account, error) {
 	return me, nil
 }
 
-// Handler answers a request of an account.
-type Handler[I, O any] func(ctx context.Context, me Account, in *I) (O, error)
-
-// Handle registers an operation that needs a role, and answers with what fn returns as the body. The role is asked
-// before anything else is looked at.
-func Handle[I, O any](s *Server, role access.Role, op huma.Operation, fn Handler[I, O]) {
-	op.Middlewares = append(op.Middlewares, func(ctx huma.Context, next func(huma.Context)) {
+// needs lets pass who has a role.
+func (s *Server) needs(role access.Role) func(huma.Context, func(huma.Context)) {
+	return func(ctx huma.Context, next func(huma.Context)) {
 		_, err := s.Need(ctx.Context(), role)
 		var refused huma.StatusError
 		if errors.As(err, &refused) {
@@ -165,7 +161,16 @@ func Handle[I, O any](s *Server, role access.Role, op huma.Operation, fn Handler
 			return
 		}
 		next(ctx)
-	})
+	}
+}
+
+// Handler answers a request of an account.
+type Handler[I, O any] func(ctx context.Context, me Account, in *I) (O, error)
+
+// Handle registers an operation that needs a role, and answers with what fn returns as the body. The role is asked
+// before anything else is looked at.
+func Handle[I, O any](s *Server, role access.Role, op huma.Operation, fn Handler[I, O]) {
+	op.Middlewares = append(op.Middlewares, s.needs(role))
 	huma.Register(s.API, op, func(ctx context.Context, in *I) (*Body[O], error) {
 		out, err := fn(ctx, s.Account(ctx), in)
 		if err != nil {

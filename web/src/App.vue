@@ -13,6 +13,7 @@ import StationsBand from './components/StationsBand.vue'
 import SignIn from './home/SignIn.vue'
 import { count } from './lib/format'
 import { key, useKeys } from './lib/keys'
+import { useNews } from './lib/news'
 import { useSession } from './lib/session'
 
 const client = useQueryClient()
@@ -24,12 +25,15 @@ const mayWork = may('work')
 const signedIn = computed(() => !!me.value?.name)
 
 const overview = useQuery({ queryKey: ['overview'], queryFn: () => ask(api.GET('/api/overview')), enabled: signedIn })
+/** The server tells what changes; where no line for that is open, it is asked. */
+const told = useNews('/api/news', signedIn, (state) => client.setQueryData(['status'], state))
 const status = useQuery({
   queryKey: ['status'],
   queryFn: () => ask(api.GET('/api/status')),
   enabled: signedIn,
-  refetchInterval: (q) => (q.state.data?.running || q.state.data?.step ? 400 : 2500),
+  refetchInterval: (q) => (told.value ? 15_000 : q.state.data?.running || q.state.data?.step ? 400 : 2500),
 })
+watch(told, (is) => void (!is && signedIn.value && status.refetch()))
 // When figures have been renewed, by whomever, everything on screen is read again.
 watch(
   () => status.data.value?.renewals,

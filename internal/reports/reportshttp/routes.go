@@ -107,6 +107,8 @@ func (s *routes) overview() {
 		func(ctx context.Context, _ rest.Account, _ *rest.None) (RefreshStatus, error) {
 			return rest.One(toRefreshStatus)(s.Renewal.Status(), nil)
 		})
+	rest.Tell(s.Server, access.Viewer, rest.Get("news", "/api/news"),
+		func() RefreshStatus { return toRefreshStatus(s.Renewal.Status()) })
 	rest.Handle(s.Server, access.Viewer, rest.Get("overview", "/api/overview"),
 		rest.Plain(s.Reports.Overview, rest.One(toOverview)))
 	rest.Handle(s.Server, access.Viewer, rest.Get("find", "/api/find"),
