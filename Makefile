@@ -6,7 +6,7 @@ SOURCES := $(shell find cmd internal e2e web/embed.go -name '*.go') $(shell find
 PAGES := $(shell find web/src web/public -type f) web/index.html web/vite.config.ts web/package.json
 
 # The browser tests run in two halves side by side: mostly they wait.
-WALKS := EveryPage|TwentyRows|Keyboard|FiftyNames|Shortfall|EveryForm|CatchesUp|ASuiteFolds
+WALKS := EveryPage|TwentyRows|Keyboard|ManyNames|Shortfall|EveryForm|CatchesUp|ASuiteFolds|ARuleDecides|UpgradeAndItsBase|TwoDecide|DraftsOf|ANewer
 
 # What the program is tested by without cgo.
 DRIVER := KnownThen|MachinesInAnyOrder|WhatHappens|Touched|StoredEquals|SplitsAddUp
@@ -29,7 +29,11 @@ web/dist/index.html: web/node_modules/.installed $(PAGES)
 demo: build
 	./bin/ensomet demo
 
-test: check web-check go-test nocgo-test e2e
+test:
+	$(MAKE) -j2 -O check web-check
+	$(MAKE) go-test
+	$(MAKE) nocgo-test
+	$(MAKE) e2e
 
 check:
 	@out=$$(gofmt -l cmd internal e2e web/embed.go); if [ -n "$$out" ]; then echo "gofmt these:"; echo "$$out"; exit 1; fi

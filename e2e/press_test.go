@@ -120,6 +120,19 @@ func tryPress(page *rod.Page, selector, text string, parts []any) error {
 	}
 }
 
+// heldBack keeps from the page what it reads of a path, as a slow line does, until the function that it returns is
+// called: what a colleague changes meanwhile it does not know.
+func heldBack(page *rod.Page, part string) (letGo func()) {
+	page.MustEval(`(part) => {
+		const real = fetch, gate = new Promise((go) => (window.letGo = go))
+		window.fetch = async (r, init) => {
+			if ((r.method ?? 'GET') === 'GET' && (r.url ?? r).includes(part)) await gate
+			return real(r, init)
+		}
+	}`, part)
+	return func() { page.MustEval(`() => letGo()`) }
+}
+
 // look keeps a picture of the page at a step in the folder that E2E_LOOK names, for whoever wants to see what a
 // journey sees.
 func look(t *testing.T, page *rod.Page, name string) {

@@ -39,8 +39,8 @@ func settle(t *testing.T, page *rod.Page) {
 	within(t, page, `() => fetch('/api/status').then((r) => r.json()).then((s) => !s.running)`)
 }
 
-// Fifty names go through the queue with nothing but the keyboard; each leaves it, and one of them is taken back.
-func TestFiftyNamesFromTheKeyboard(t *testing.T) {
+// Many names go through the queue with nothing but the keyboard; each leaves it, and one of them is taken back.
+func TestManyNamesFromTheKeyboard(t *testing.T) {
 	page, url := open(t, "work", false)
 	page.MustNavigate(url + "/titles/names")
 	row(t, page, "Vaneburrow LE", "open")
@@ -58,7 +58,8 @@ func TestFiftyNamesFromTheKeyboard(t *testing.T) {
 	page.Keyboard.MustType(input.KeyN)
 	gone := map[string]bool{}
 	titles := 0
-	for i := range 50 {
+	const names = 20
+	for i := range names {
 		within(
 			t,
 			page,
@@ -84,11 +85,11 @@ func TestFiftyNamesFromTheKeyboard(t *testing.T) {
 		within(t, page, `(k) => (new URLSearchParams(location.search).get('key') ?? '') !== k`, key)
 		gone[key] = true
 	}
-	if titles < 10 || titles > 45 {
-		t.Errorf("%d of fifty were decided to be a title; the test should do both", titles)
+	if titles < 4 || titles > names-2 {
+		t.Errorf("%d of %d were decided to be a title; the test should do both", titles, names)
 	}
 	last := left()
-	if last > before-50 {
+	if last > before-names {
 		t.Errorf("%d names were left, %d are now", before, last)
 	}
 	page.Keyboard.MustType(input.KeyU)
@@ -249,7 +250,7 @@ func TestASuiteFoldsWhenItsLastPartArrives(t *testing.T) {
 func TestANewerCatalogueKeepsALocalDecision(t *testing.T) {
 	page, url := open(t, "run", false)
 	page.MustNavigate(url + "/titles?q=Sillwatch")
-	pressIn(t, page, ".p-datatable-row-toggle-button", "Sillwatch Relay")
+	pressIn(t, page, "[data-opens]", "Sillwatch Relay")
 	says(t, page, "[data-version-rows] tr", "ended 2026-03-31")
 	pressIn(t, page, "a", "Sillwatch Relay")
 	says(t, page, "[data-version-spread]", "14 devices run a version whose support has ended")

@@ -58,6 +58,7 @@ func TestAnAccountIsSomebodys(t *testing.T) {
 	press(t, page, ".p-select-option", "one person uses it")
 	says(t, page, "[data-says]", "It holds from now on")
 	says(t, page, "[data-state]", "in no list")
+	letGo := heldBack(page, "/people/")
 	other := second(t, page, url, "run")
 	if status := other.MustEval(`async () => {` + sent + `const p = await read('/api' + '/people/HALV%5Csvc_render')
 		return send('/api/people/HALV%5Csvc_render/mark', { mark: 'nobody', revision: p.revision }, 'PUT')}`).String(); status != "200" {
@@ -66,6 +67,7 @@ func TestAnAccountIsSomebodys(t *testing.T) {
 	press(t, page, "[data-mark]")
 	press(t, page, ".p-select-option", "as lists and its name say")
 	says(t, page, "[data-says]", "changed it on")
+	letGo()
 	says(t, page, "[data-state]", "no person")
 }
 
@@ -82,6 +84,7 @@ func TestADeviceIsPutRightByHand(t *testing.T) {
 	page.MustElement("[data-put-right] [data-reason]").MustInput("it lies in the skip")
 	look(t, page, "put-right")
 	// meanwhile a colleague says something else of it
+	heldBack(page, "/devices/")
 	other := second(t, page, url, "run")
 	if status := other.MustEval(`async () => {` + sent + `return send('/api/words', { devices: ['D0246'], field: 'site',
 		value: 'Isle', drop: false, from: '', reason: 'moved', revisions: [0] })}`).String(); status != "200" {

@@ -70,12 +70,6 @@ export const preset = definePreset(Aura, {
     },
   },
   components: {
-    datatable: {
-      headerCell: { padding: '0.2rem 0.5rem', background: 'transparent', gap: '0.25rem' },
-      bodyCell: { padding: '0.17rem 0.5rem' },
-      row: { background: 'transparent' },
-      columnTitle: { fontWeight: '600' },
-    },
     button: { root: { paddingX: '0.7rem', paddingY: '0.3rem' } },
   },
 })

@@ -1,25 +1,14 @@
 <script setup lang="ts" generic="K extends keyof Lists">
 import { useInfiniteQuery } from '@tanstack/vue-query'
-import Column from 'primevue/column'
-import DataTable from 'primevue/datatable'
 import InputText from 'primevue/inputtext'
 import MultiSelect from 'primevue/multiselect'
-import { computed, nextTick, onBeforeUnmount, onMounted, ref, watch } from 'vue'
+import { computed, ref, watch } from 'vue'
 import ListHaving from './ListHaving.vue'
+import ListRows, { type ListColumn } from './ListRows.vue'
 import { listFile, readList, type Lists } from '../api/client'
 import { whole } from '../lib/format'
 import { useListState } from '../lib/listState'
 import type { OwnNamed } from '../lib/own'
-
-/** A column: its name in the list, its heading, and how it stands. */
-export interface ListColumn {
-  key: string
-  label: string
-  num?: boolean
-  width?: string
-  hidden?: boolean
-  fixed?: boolean
-}
 
 const props = defineProps<{
   name: K
@@ -43,7 +32,6 @@ const props = defineProps<{
 const emit = defineEmits<{ open: [row: Lists[K]] }>()
 const selection = defineModel<Lists[K][]>('selection', { default: () => [] })
 
-const opened = ref<Record<string, boolean>>({})
 const { query: asked, columns: chosen, change } = useListState({ sort: props.sort, desc: props.desc })
 const all = computed<ListColumn[]>(() => [
   ...props.columns,
@@ -87,29 +75,9 @@ const picked = computed({
   set: (keys: string[]) => change({ cols: keys.join(',') }),
 })
 
-function sorted(e: { sortField?: unknown; sortOrder?: number | null }) {
-  change({ sort: String(e.sortField ?? props.sort), desc: e.sortOrder === -1 ? 'true' : undefined })
-}
-
-const frame = ref<HTMLElement>()
-let scroller: HTMLElement | null = null
-function scrolled() {
-  if (
-    scroller &&
-    list.hasNextPage.value &&
-    !list.isFetchingNextPage.value &&
-    scroller.scrollTop + scroller.clientHeight > scroller.scrollHeight - 600
-  ) {
-    void list.fetchNextPage()
-  }
-}
-onMounted(async () => {
-  await nextTick()
-  scroller = frame.value?.querySelector('.p-datatable-table-container') ?? null
-  scroller?.addEventListener('scroll', scrolled)
-})
-onBeforeUnmount(() => scroller?.removeEventListener('scroll', scrolled))
-watch(query, () => scroller?.scrollTo({ top: 0 }))
+const table = ref<{ toTop: () => void }>()
+const more = () => list.hasNextPage.value && !list.isFetchingNextPage.value && void list.fetchNextPage()
+watch(query, () => table.value?.toTop())
 const cell = (row: unknown, key: string) => (row as Record<string, unknown>)[key]
 
 // what is ticked is as it is now, and what is ticked and not shown is named: an act would be about it, too
@@ -186,71 +154,34 @@ const dropUnseen = () => (selection.value = selection.value.filter((r) => !unsee
       </button>
     </p>
     <slot name="above" :total="total" />
-    <div ref="frame" class="frame">
-      <DataTable
-        v-model:selection="selection"
-        v-model:expanded-rows="opened"
-        :value="rows"
-        :data-key="rowKey"
-        lazy
-        scrollable
-        scroll-height="flex"
-        size="small"
-        row-hover
-        :sort-field="query.sort"
-        :sort-order="query.desc ? -1 : 1"
-        :meta-key-selection="false"
-        :row-class="(r: Lists[K]) => (cell(r, currentBy ?? rowKey) === current ? 'current' : '')"
-        :pt="{ bodyRow: { tabindex: 0 } }"
-        @sort="sorted"
-        @row-click="(e) => emit('open', e.data as Lists[K])"
-        @keydown.enter="
-          (e: KeyboardEvent) => (e.target as HTMLElement).tagName === 'TR' && (e.target as HTMLElement).click()
-        "
-        @keydown.down="(e: KeyboardEvent) => step(e, 'nextElementSibling')"
-        @keydown.up="(e: KeyboardEvent) => step(e, 'previousElementSibling')"
-      >
-        <Column v-if="selectable" selection-mode="multiple" header-style="width: 2.2rem" />
-        <Column v-if="opens" expander header-style="width: 2.2rem" :pt="{ bodyCell: { title: opens } }" />
-        <Column
-          v-for="c in shown"
-          :key="c.key"
-          :field="c.key"
-          :header="c.label"
-          sortable
-          :header-style="c.width ? `width: ${c.width}` : ''"
-          :class="c.num ? 'num' : 'clip'"
-        >
-          <template #body="{ data }">
-            <slot :name="`cell-${c.key}`" :row="data as Lists[K]">
-              <template v-if="c.num">{{ whole(Number(cell(data, c.key))) }}</template>
-              <span v-else :title="String(cell(data, c.key) ?? '')">{{ cell(data, c.key) }}</span>
-            </slot>
-          </template>
-        </Column>
-        <template #expansion="{ data }"><slot name="expansion" :row="data as Lists[K]" /></template>
-        <template #empty>
-          <p class="soft">
-            {{ list.isLoading.value ? 'Reading…' : narrowed ? `None of the ${what} fit this filter.` : empty }}
-          </p>
-        </template>
-      </DataTable>
-    </div>
+    <ListRows
+      ref="table"
+      v-model:selection="selection"
+      :rows="rows"
+      :columns="shown"
+      :sort="query.sort ?? sort"
+      :desc="!!query.desc"
+      :row-key="rowKey"
+      :current="current"
+      :current-by="currentBy"
+      :selectable="selectable"
+      :opens="opens"
+      @open="(row) => emit('open', row)"
+      @sort="(column, descending) => change({ sort: column, desc: descending ? 'true' : undefined })"
+      @end="more"
+    >
+      <template v-for="c in shown.filter((x) => $slots[`cell-${x.key}`])" :key="c.key" #[`cell-${c.key}`]="{ row }">
+        <slot :name="`cell-${c.key}`" :row="row" />
+      </template>
+      <template #expansion="{ row }"><slot name="expansion" :row="row" /></template>
+      <template #empty>
+        <p class="soft">
+          {{ list.isLoading.value ? 'Reading…' : narrowed ? `None of the ${what} fit this filter.` : empty }}
+        </p>
+      </template>
+    </ListRows>
   </section>
 </template>
-
-<script lang="ts">
-/** Moves the focus from row to row. */
-function step(e: KeyboardEvent, to: 'nextElementSibling' | 'previousElementSibling') {
-  const row = e.target as HTMLElement
-  if (row.tagName !== 'TR') return
-  const next = row[to] as HTMLElement | null
-  if (next) {
-    e.preventDefault()
-    next.focus()
-  }
-}
-</script>
 
 <style scoped>
 .unseen {
@@ -285,51 +216,5 @@ function step(e: KeyboardEvent, to: 'nextElementSibling' | 'previousElementSibli
   .tools :deep(input[type='search']) {
     width: 9rem;
   }
-}
-.frame {
-  flex: 1;
-  min-height: 12rem;
-}
-.frame :deep(.p-datatable-table) {
-  table-layout: fixed;
-  width: 100%;
-}
-.frame :deep(thead) {
-  background: var(--paper);
-}
-.frame :deep(th) {
-  border-bottom: 1px solid var(--ink) !important;
-  color: var(--soft);
-  white-space: nowrap;
-  overflow: hidden;
-}
-.frame :deep(th.num .p-datatable-column-header-content) {
-  justify-content: flex-end;
-}
-.frame :deep(.p-datatable-sort-icon) {
-  width: 0.75rem;
-  height: 0.75rem;
-}
-.frame :deep(th:not([aria-sort='ascending']):not([aria-sort='descending']) .p-datatable-sort-icon) {
-  display: none;
-}
-.frame :deep(td.num) {
-  text-align: right;
-}
-.frame :deep(td) {
-  border-color: var(--line) !important;
-  height: 1.82rem;
-  padding-block: 0.05rem !important;
-}
-.frame :deep(tbody tr) {
-  cursor: pointer;
-}
-.frame :deep(.p-datatable-row-toggle-button) {
-  width: 1.5rem;
-  height: 1.5rem;
-}
-.frame :deep(tr.current) {
-  background: var(--pick) !important;
-  box-shadow: inset 3px 0 var(--here);
 }
 </style>

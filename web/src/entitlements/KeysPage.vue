@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import ListFilter from '../components/ListFilter.vue'
-import ListTable, { type ListColumn } from '../components/ListTable.vue'
+import type { ListColumn } from '../components/ListRows.vue'
+import ListTable from '../components/ListTable.vue'
 import { useListState } from '../lib/listState'
 import { day, whole } from '../lib/format'
 import EntitlementsNav from './EntitlementsNav.vue'
