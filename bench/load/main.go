@@ -135,6 +135,9 @@ func (b *bench) burst(bodies [][]byte) (time.Duration, []time.Duration, error) {
 }
 
 func at(list []time.Duration, share float64) time.Duration {
+	if len(list) == 0 {
+		return 0
+	}
 	slices.Sort(list)
 	return list[min(len(list)-1, int(share*float64(len(list))))].Round(time.Millisecond)
 }
@@ -327,7 +330,7 @@ func (b *bench) sustained(devices, seconds, rate int) error {
 func (b *bench) probe(reader *http.Client, stop <-chan struct{}) (shown []time.Duration, err error) {
 	for round := 0; ; round++ {
 		s := b.scan(0, round)
-		s.Device.ID, s.Device.Name = "PROBE", "probe"
+		s.Device.ID, s.Device.Name, s.Device.OSName = "PROBE", "probe", "" // a system would be one install more
 		s.At = time.Now()
 		s.Installs = s.Installs[:10+round%60]
 		text, err := json.Marshal(s)
