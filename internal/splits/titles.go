@@ -59,8 +59,8 @@ func (s sums) rows() []Row {
 }
 
 // oneSource is the sources of each device that reports all it has by the same, as a table of device_id and sources.
-const oneSource = `(SELECT device_id, replace(min(sources), char(31), ' and ') AS sources FROM sourced GROUP BY device_id
-	HAVING min(sources) = max(sources))`
+const oneSource = `(SELECT device_id, replace(min(sources), char(31), ' and ') AS sources FROM sourced
+	GROUP BY device_id HAVING min(sources) = max(sources))`
 
 // Titles splits what is installed by titles: what is counted are different titles. It goes by what figures counted of
 // each device; the installs of devices that some sources report in part are read.

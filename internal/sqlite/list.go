@@ -123,7 +123,10 @@ type Kept struct {
 // kept are the parts that a query asks for, where they are kept.
 func (l *List[T]) kept(tx *Tx, q ListQuery) (parts []Part, known bool, err error) {
 	only, narrowed := q.Filters[l.Kept.Column]
-	if l.Kept.Read == nil || q.Search != "" || q.Split != "" && q.Split != l.Kept.Column || len(q.Filters) > 1 ||
+	if l.Kept.Read == nil || l.In != nil || tx.Previewed() { // what is kept is of the file as it is
+		return nil, false, nil
+	}
+	if q.Search != "" || q.Split != "" && q.Split != l.Kept.Column || len(q.Filters) > 1 ||
 		len(q.Filters) == 1 && !narrowed {
 		return nil, false, nil
 	}

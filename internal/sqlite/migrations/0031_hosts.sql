@@ -1,6 +1,6 @@
 -- +goose Up
--- In which groups a device is. Files of a version in between have it already.
-CREATE INDEX IF NOT EXISTS group_member_by_device ON group_member(device_id, group_id);
+-- In which groups a device is.
+CREATE INDEX group_member_by_device ON group_member(device_id, group_id);
 
 -- What runs or ran on a device that comes or goes is counted anew: where that was is known from then on, or no more.
 DROP TRIGGER touched_device_came;

@@ -57,8 +57,7 @@ END;
 -- +goose StatementBegin
 CREATE TRIGGER tally_case_came AFTER INSERT ON worklist_case BEGIN
   INSERT INTO tally(what, n) SELECT 'case: ' || NEW.state, 1 WHERE true ON CONFLICT DO UPDATE SET n = n + 1;
-  INSERT INTO tally(what, n) SELECT 'came back: ' || NEW.state, 1 WHERE NEW.came_back > 0
-    ON CONFLICT DO UPDATE SET n = n + 1;
+  INSERT INTO tally(what, n) SELECT 'came back: ' || NEW.state, 1 WHERE NEW.came_back > 0 ON CONFLICT DO UPDATE SET n = n + 1;
 END;
 -- +goose StatementEnd
 -- +goose StatementBegin
@@ -66,8 +65,7 @@ CREATE TRIGGER tally_case_moved AFTER UPDATE OF state, came_back ON worklist_cas
   UPDATE tally SET n = n - 1 WHERE what = 'case: ' || OLD.state;
   UPDATE tally SET n = n - 1 WHERE what = 'came back: ' || OLD.state AND OLD.came_back > 0;
   INSERT INTO tally(what, n) SELECT 'case: ' || NEW.state, 1 WHERE true ON CONFLICT DO UPDATE SET n = n + 1;
-  INSERT INTO tally(what, n) SELECT 'came back: ' || NEW.state, 1 WHERE NEW.came_back > 0
-    ON CONFLICT DO UPDATE SET n = n + 1;
+  INSERT INTO tally(what, n) SELECT 'came back: ' || NEW.state, 1 WHERE NEW.came_back > 0 ON CONFLICT DO UPDATE SET n = n + 1;
 END;
 -- +goose StatementEnd
 -- +goose StatementBegin

@@ -50,6 +50,11 @@ const more = computed(() => {
   const m = [{ kind: 'buy', product: productId, quantity, metric: 'concurrent' }]
   return { path: '/position/try', query: { product: String(productId), m: JSON.stringify(m) } }
 })
+/** The licence keys that a case is about. */
+const keys = computed(() => {
+  const state = c.value?.kind === 'overkey' ? 'over' : 'unbought'
+  return `/entitlements/keys?f=productId%3D${c.value?.productId}&f=state%3D${state}`
+})
 const possible = computed(() => acts.filter((a) => c.value?.can.includes(a.act)))
 function press(a: (typeof acts)[number]) {
   if (a.opens) opened.value = a.act as Opens
@@ -140,10 +145,7 @@ function press(a: (typeof acts)[number]) {
         <RouterLink v-if="['idle', 'pool', 'denied', 'hours'].includes(c.kind)" :to="`/use/title/${c.productId}`"
           >its use</RouterLink
         >
-        <RouterLink
-          v-if="['overkey', 'unbought'].includes(c.kind)"
-          :to="`/entitlements/keys?f=productId%3D${c.productId}&f=state%3D${c.kind === 'overkey' ? 'over' : 'unbought'}`"
-          data-to-keys
+        <RouterLink v-if="['overkey', 'unbought'].includes(c.kind)" :to="keys" data-to-keys
           >its licence keys</RouterLink
         >
         <RouterLink v-if="c.pool" :to="`/use/pools?pool=${c.pool}`" data-to-pool>choose the pool’s size</RouterLink>
